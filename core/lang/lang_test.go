@@ -1,0 +1,157 @@
+package lang
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+)
+
+func show(n *Node) string {
+	switch n.Op {
+	case Number:
+		return n.Number.String()
+	case Text:
+		return `"` + n.Text + `"`
+	case Name:
+		return n.Text
+	}
+	var parts []string
+	for _, p := range n.Parts {
+		parts = append(parts, show(p))
+	}
+	return "[" + string(n.Op) + " " + strings.Join(parts, " ") + "]"
+}
+
+func TestFormulaBindsAsOnPaper(t *testing.T) {
+	cases := map[string]string{
+		"revenue - cost - 2":                  "[- [- revenue cost] 2]",
+		"revenue - cost * 2":                  "[- revenue [* cost 2]]",
+		"(revenue - cost) / revenue":          "[/ [- revenue cost] revenue]",
+		"-a * b":                              "[* [negate a] b]",
+		"(floor - 12.5%) * 1000":              "[* [- floor 0.125] 1000]",
+		"22 % + 0.5":                          "[+ 0.22 0.5]",
+		"sales.net/ sales.cost":               "[/ sales.net sales.cost]",
+		"((((a))))":                           "a",
+		"margin_floor - margin_rate2 + .0001": "[+ [- margin_floor margin_rate2] 0.0001]",
+	}
+	for in, want := range cases {
+		n, err := Formula(in)
+		require.Nil(t, err, in)
+		assert.Equal(t, want, show(n), in)
+	}
+}
+
+func TestFormulaComplaintsCarryThePosition(t *testing.T) {
+	cases := []struct {
+		in   string
+		at   int
+		says string
+	}{
+		{"", 1, "nothing"}, {"   ", 1, "nothing"}, {"revenue -", 10, "the end"}, {"(a + b", 7, "expected ')'"},
+		{"a b", 3, "'b' was not expected"}, {"a = b", 3, "write 'is'"}, {"a + 1.23456", 5, "four decimal places"},
+		{"a + 1.255%", 5, "two decimal places in a percentage"}, {"a ? b", 3, "means nothing"}, {`a + "x`, 5, "never closed"},
+		{"is + 1", 1, "expected a number"}, {strings.Repeat("(", 300) + "a", 201, "nested"}, {strings.Repeat("a+", 6000), 1, "at most"},
+	}
+	for _, c := range cases {
+		_, err := Formula(c.in)
+		require.NotNil(t, err, c.in)
+		assert.Equal(t, c.at, err.At, c.in)
+		assert.Contains(t, err.Text, c.says, c.in)
+	}
+}
+
+func values(name string) Value {
+	switch name {
+	case "rep.territory":
+		return Value{Type: TextType, Text: "Skerry Coast"}
+	case "rep.started":
+		return Value{Type: DateType, Day: calendar.Date(2026, 3, 1)}
+	case "rep.size":
+		return Value{Type: NumberType, Number: amount.FromInt(12)}
+	}
+	return Value{}
+}
+
+func TestConditions(t *testing.T) {
+	cases := map[string]bool{
+		`rep.territory is "Skerry Coast"`:                       true,
+		`rep.territory is not "Skerry Coast"`:                   false,
+		`rep.territory in ("Lowmarsh", "Skerry Coast")`:         true,
+		`rep.territory not in ("Lowmarsh")`:                     true,
+		`rep.territory starts with "Sk"`:                        true,
+		`rep.territory contains "erry C"`:                       true,
+		`rep.started below "2026-03-01"`:                        false,
+		`rep.started at most "2026-03-01"`:                      true,
+		`rep.started > "2026-02-28"`:                            true,
+		`rep.size between 12 and 20`:                            true,
+		`rep.size >= 12.0001`:                                   false,
+		`rep.size above -3`:                                     true,
+		`rep.gone is "x"`:                                       false,
+		`rep.gone is not "x"`:                                   true,
+		`rep.gone is missing and not (rep.size is missing)`:     true,
+		`(rep.size below 3 or rep.size is 12) and rep.size > 1`: true,
+		`not rep.size below 3`:                                  true,
+		`rep.gone below 3 or rep.gone above 3`:                  false,
+	}
+	for in, want := range cases {
+		n, err := Condition(in)
+		require.Nil(t, err, in)
+		assert.Equal(t, want, Test(n, values), in)
+	}
+}
+
+func TestConditionChecks(t *testing.T) {
+	typeOf := func(name string) (Type, string) {
+		if v := values(name); v.Type != "" {
+			return v.Type, ""
+		}
+		return "", "unknown " + name + Suggestion(name, []string{"rep.territory", "rep.started"})
+	}
+	cases := map[string]string{
+		`rep.teritory is "X"`:            "did you mean rep.territory",
+		`rep.territory below "X"`:        "for numbers and dates",
+		`rep.territory is 3`:             "a text in quotation marks",
+		`rep.started below "March"`:      "is not a day",
+		`rep.size contains 3`:            "is for texts",
+		`rep.size is "big"`:              "expected a number",
+		`"x" is rep.territory`:           "left side",
+		`not (rep.size is "a" or x > 1)`: "expected a number",
+	}
+	for in, want := range cases {
+		n, err := Condition(in)
+		require.Nil(t, err, in)
+		problems := CheckCondition(n, typeOf)
+		require.NotEmpty(t, problems, in)
+		assert.Contains(t, problems[0].Text, want, in)
+	}
+	for in, want := range map[string]string{
+		`rep.territory`: "expected a comparison", `rep.territory in "A"`: "expected '('", `rep.size between 1 or 2`: "'between'",
+		`rep.territory in ("A" "B")`: "',' or ')'", `(rep.size is 1`: "expected ')'",
+	} {
+		_, err := Condition(in)
+		require.NotNil(t, err, in)
+		assert.Contains(t, err.Text, want, in)
+	}
+}
+
+func FuzzParse(f *testing.F) {
+	for _, s := range []string{"(a-b)/c", `x is "y" and not z in (1,2%)`, "1 2", "((", "a between 1 and 2 or", "%"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		for _, parse := range []func(string) (*Node, *Error){Formula, Condition} {
+			n, err := parse(s)
+			if err == nil && n == nil {
+				t.Fatal("neither a tree nor a complaint")
+			}
+			if err != nil && (err.At < 1 || err.Text == "") {
+				t.Fatalf("a complaint without a place or a text: %+v", err)
+			}
+		}
+	})
+}

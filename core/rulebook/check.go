@@ -1,0 +1,190 @@
+package rulebook
+
+import (
+	"strconv"
+	"strings"
+
+	"oskel/core/lang"
+)
+
+// check finds what only the whole document can show: names that clash or mean
+// nothing, formulas that go in circles, bands with holes, routes that ask for
+// what is not there.
+func (r *reader) check(book *Book) {
+	r.checkNames(book)
+	for i := range book.Measures {
+		if f := book.Measures[i].Formula; f != nil {
+			r.checkFormula(book, f, "measures."+book.Measures[i].Name+".formula")
+		}
+	}
+	r.checkCycles(book)
+	for i := range book.Rules {
+		r.checkRule(book, &book.Rules[i])
+	}
+	for i := range book.Routes {
+		if w := book.Routes[i].When; w != nil {
+			for _, e := range lang.CheckCondition(w.Tree, routeTypes(book)) {
+				r.complain(shift(w.At, e.At), "routes["+strconv.Itoa(i+1)+"].when", "%s", e.Text)
+			}
+		}
+	}
+}
+
+// checkNames: measures and dials share one space of names, since formulas
+// mention both.
+func (r *reader) checkNames(book *Book) {
+	seen := map[string]string{}
+	add := func(at Position, what, name string) {
+		if before := seen[name]; before != "" {
+			r.complain(at, what+"s."+name, "%q is already the name of a %s", name, before)
+		}
+		seen[name] = what
+	}
+	for _, d := range book.Dials {
+		add(d.At, "dial", d.Name)
+	}
+	for _, m := range book.Measures {
+		add(m.At, "measure", m.Name)
+	}
+}
+
+func (r *reader) checkFormula(book *Book, f *Formula, path string) {
+	for _, e := range formulaErrors(book, f.Tree) {
+		r.complain(shift(f.At, e.At), path, "%s", e.Text)
+	}
+}
+
+func formulaErrors(book *Book, n *lang.Node) []*lang.Error {
+	var out []*lang.Error
+	switch n.Op {
+	case lang.Name:
+		if book.Measure(n.Text) == nil && book.Dial(n.Text) == nil {
+			known := append(measureNames(book), dialNames(book)...)
+			out = append(out, &lang.Error{At: n.At, Text: "unknown measure or dial " + strconv.Quote(n.Text) + suggest(n.Text, known)})
+		}
+	case lang.Text:
+		out = append(out, &lang.Error{At: n.At, Text: "a text cannot be reckoned with"})
+	}
+	for _, p := range n.Parts {
+		out = append(out, formulaErrors(book, p)...)
+	}
+	return out
+}
+
+// checkCycles names a circle of formulas in full, once, at its first measure
+// in the document.
+func (r *reader) checkCycles(book *Book) {
+	done := map[string]bool{}
+	for i := range book.Measures {
+		var trail []string
+		var visit func(name string) bool
+		visit = func(name string) bool {
+			for at, t := range trail {
+				if t == name {
+					circle := append(append([]string(nil), trail[at:]...), name)
+					r.complain(book.Measure(name).Formula.At, "measures."+name+".formula", "the formulas go in a circle: %s", strings.Join(circle, " -> "))
+					return false
+				}
+			}
+			m := book.Measure(name)
+			if m == nil || m.Formula == nil || done[name] {
+				return true
+			}
+			trail = append(trail, name)
+			for _, next := range m.Formula.Tree.Names() {
+				if !visit(next) {
+					done[name] = true
+					return false
+				}
+			}
+			trail = trail[:len(trail)-1]
+			done[name] = true
+			return true
+		}
+		visit(book.Measures[i].Name)
+	}
+}
+
+// FeedsUnder lists the feeds a measure is made of, through its formulas.
+func (b *Book) FeedsUnder(measure string) []string {
+	found := map[string]bool{}
+	b.feedsOf(measure, map[string]bool{}, found)
+	var out []string
+	for _, f := range b.Feeds {
+		if found[f.Name] {
+			out = append(out, f.Name)
+		}
+	}
+	return out
+}
+
+func (b *Book) feedsOf(measure string, visited, found map[string]bool) {
+	m := b.Measure(measure)
+	if m == nil || visited[measure] {
+		return
+	}
+	visited[measure] = true
+	switch {
+	case m.Formula != nil:
+		for _, n := range m.Formula.Tree.Names() {
+			b.feedsOf(n, visited, found)
+		}
+	case m.Count != "":
+		found[m.Count] = true
+	default:
+		found[m.Sum.Feed] = true
+	}
+}
+
+func (r *reader) checkRule(book *Book, rule *Rule) {
+	path := "rules." + rule.Name
+	if rule.Stake != nil {
+		r.checkFormula(book, rule.Stake, path+".stake")
+		for _, n := range rule.Stake.Tree.Names() {
+			r.reaches(book, rule, n, rule.Stake.At, path+".stake")
+		}
+	}
+	for _, b := range rule.Base {
+		r.reaches(book, rule, b.Measure, b.Bound.At, path+".base")
+	}
+	switch {
+	case rule.Threshold != nil:
+		r.reaches(book, rule, rule.Threshold.Of, rule.Threshold.At, path+".threshold")
+		if len(rule.Threshold.Bands) > 0 && !rule.Threshold.broken {
+			r.checkBands(book, rule.Threshold, path+".threshold.bands")
+		}
+	case rule.Outlier != nil:
+		r.reaches(book, rule, rule.Outlier.Of, rule.Outlier.At, path+".outlier")
+	case rule.Window != nil && rule.NoData != "":
+		r.complain(rule.At, path+".no_data", "a silence has no 'no data': one that was never seen is not judged")
+	}
+}
+
+// reaches: every feed under a measure must name subjects of the kind judged.
+func (r *reader) reaches(book *Book, rule *Rule, measure string, at Position, path string) {
+	for _, feed := range book.FeedsUnder(measure) {
+		if f := book.Feed(feed); f != nil && book.Kind(rule.Judges) != nil && f.SubjectColumn(rule.Judges) == "" {
+			r.complain(at, path, "%s comes from the feed %s, whose lines name no %s", measure, feed, rule.Judges)
+		}
+	}
+}
+
+// routeTypes are the names that a route may ask for: the attributes of every
+// kind, and of the exception itself its kind, rule and grade.
+func routeTypes(book *Book) func(string) (lang.Type, string) {
+	return func(name string) (lang.Type, string) {
+		known := []string{"kind", "rule", "grade"}
+		if name == "kind" || name == "rule" || name == "grade" {
+			return lang.TextType, ""
+		}
+		for i := range book.Kinds {
+			for _, a := range book.Kinds[i].Attributes {
+				if name == book.Kinds[i].Name+"."+a.Name {
+					return a.Type, ""
+				}
+			}
+			known = append(known, attributeNames(&book.Kinds[i])...)
+		}
+		return "", "unknown name " + strconv.Quote(name) + suggest(name, known)
+	}
+}

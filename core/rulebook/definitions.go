@@ -1,0 +1,320 @@
+// Package rulebook holds the definitions an analyst writes down: kinds, feeds,
+// grades, dials, measures, rules, desks and routes, as one document.
+//
+// Read turns the YAML text into a Book and finds everything wrong with it;
+// a Book without problems can be evaluated. Books are never changed once read.
+package rulebook
+
+import (
+	"oskel/core/amount"
+	"oskel/core/lang"
+)
+
+// Position is a place in the document, both from 1.
+type Position struct {
+	Line   int `json:"line"`
+	Column int `json:"column"`
+}
+
+// Book is one rulebook. Lists keep the order of the document, which decides
+// how serious grades are (most serious first) and which route matches first.
+type Book struct {
+	Title    string
+	Kinds    []Kind
+	Feeds    []Feed
+	Grades   []Grade
+	Dials    []Dial
+	Measures []Measure
+	Rules    []Rule
+	Desks    []Desk
+	Routes   []Route
+}
+
+// Kind is a kind of subject, with the attributes its register keeps.
+type Kind struct {
+	At         Position
+	Name       string
+	Title      string // one of them, "Rep"
+	Plural     string // several, "Reps"
+	Attributes []Attribute
+}
+
+// Attribute is one column of a register.
+type Attribute struct {
+	Name string
+	Type lang.Type
+}
+
+// Feed is a declared stream of lines.
+type Feed struct {
+	At       Position
+	Name     string
+	Title    string
+	Date     string    // the column with the day
+	Subjects []Subject // the columns that name subjects
+	Numbers  []Figure  // the columns that hold decimals
+	Labels   []string  // columns of few different words, kept for conditions
+	Notes    []string  // columns kept for reading alone, such as an order number
+}
+
+// Subject is a column of a feed that names a subject of a kind.
+type Subject struct{ Column, Kind string }
+
+// Figure is a column of a feed that holds a decimal.
+type Figure struct {
+	Column string
+	Unit   Unit
+}
+
+// Unit is what a number counts.
+type Unit string
+
+// The units. A percent is a fraction underneath: 22 % is 0.22.
+const (
+	Money   Unit = "money"
+	Count   Unit = "count"
+	Percent Unit = "percent"
+	Days    Unit = "days"
+)
+
+// Grade says how serious a breach is.
+type Grade struct {
+	At    Position
+	Name  string
+	Label string
+	Tone  string // one of Tones
+	Shape string // one of Shapes
+}
+
+// Tones and Shapes are the marks a grade may carry; every tone was measured
+// for contrast in light and dark.
+var (
+	Tones  = []string{"red", "amber", "blue", "violet", "grey"}
+	Shapes = []string{"diamond", "triangle", "circle", "square", "cross"}
+)
+
+// Dial is a named number that rules share.
+type Dial struct {
+	At       Position
+	Name     string
+	Value    amount.Amount
+	Percent  bool
+	From, To *amount.Amount // how far it may be turned; nil is as far as one likes
+}
+
+// Measure is a figure for a subject and a period: exactly one of Sum, Count
+// and Formula is set.
+type Measure struct {
+	At      Position
+	Name    string
+	Title   string
+	Unit    Unit
+	Places  int    // decimal places shown; of the percentage, for a percent
+	Sum     Column // the figure of a feed that is added up
+	Count   string // the feed whose lines are counted
+	Formula *Formula
+}
+
+// Column names a figure of a feed.
+type Column struct{ Feed, Figure string }
+
+// Formula is arithmetic over measures and dials.
+type Formula struct {
+	At   Position // of its first character
+	Text string
+	Tree *lang.Node
+}
+
+// Condition is a question about attributes.
+type Condition struct {
+	At   Position
+	Text string
+	Tree *lang.Node
+}
+
+// Rule is one rule: exactly one of Threshold, Outlier and Window is set.
+type Rule struct {
+	At        Position
+	Name      string
+	Title     string
+	Judges    string // the kind
+	Each      string // the period; "month"
+	Where     *Condition
+	Base      []Base
+	NoData    string // the grade of its own that no data gets; "" says nothing
+	On        bool
+	Stake     *Formula
+	Threshold *Threshold
+	Outlier   *Outlier
+	Window    *Window
+}
+
+// Family is "threshold", "outlier" or "event window".
+func (r *Rule) Family() string {
+	switch {
+	case r.Threshold != nil:
+		return "threshold"
+	case r.Outlier != nil:
+		return "outlier"
+	}
+	return "event window"
+}
+
+// Base is a minimum that a measure must reach for the rule to judge at all.
+type Base struct {
+	Measure  string
+	Bound    Bound
+	Included bool // 'at least'; otherwise 'above'
+}
+
+// Threshold holds a measure against a yardstick, in bands.
+type Threshold struct {
+	At      Position
+	Of      string
+	Against *Yardstick // nil: the measure itself falls in the bands
+	As      string     // "ratio" or "difference"; set if Against is
+	Bands   []Band
+
+	broken bool // has problems of its own; its bands are not worth laying
+}
+
+// Yardstick is what a measure is held against: the subject's target, or a
+// bound.
+type Yardstick struct {
+	Target bool
+	Bound  Bound
+}
+
+// Bound is a number, or the dial that holds it.
+type Bound struct {
+	At      Position
+	Number  amount.Amount
+	Percent bool
+	Dial    string
+}
+
+// Band is one stretch of the number line. An end that is nil was not stated;
+// Partition says how far the band then reaches.
+type Band struct {
+	At    Position
+	Grade string // "" is clear
+	Low   *End
+	High  *End
+	Rest  bool // whatever no other band takes
+}
+
+// End is a stated end of a band.
+type End struct {
+	Bound    Bound
+	Included bool // 'at least' and 'at most'; otherwise 'above' and 'below'
+}
+
+// Outlier finds subjects far from their peers by the robust score.
+type Outlier struct {
+	At     Position
+	Of     string
+	Among  string // the attribute whose equals are peers; "" is all
+	By     string // "robust score"
+	Beyond Bound
+	Side   string // "high", "low" or "both"
+	Peers  int    // how many others there must be
+	Grade  string
+}
+
+// Window is an event-window rule; so far a silence: no line of a feed for
+// Days days at the period's end.
+type Window struct {
+	At    Position
+	Feed  string
+	Days  int
+	Grade string
+}
+
+// Desk is where flagged items are reviewed.
+type Desk struct {
+	At    Position
+	Name  string
+	Title string
+	Due   map[string]int // working days by grade
+}
+
+// Route sends exceptions to a desk; When is nil for 'otherwise'.
+type Route struct {
+	At   Position
+	When *Condition
+	To   string
+}
+
+// Kind finds a kind by name, or nil; so do its sisters below.
+func (b *Book) Kind(name string) *Kind { return find(b.Kinds, func(k *Kind) bool { return k.Name == name }) }
+
+// Feed finds a feed by name, or nil.
+func (b *Book) Feed(name string) *Feed { return find(b.Feeds, func(f *Feed) bool { return f.Name == name }) }
+
+// Grade finds a grade by name, or nil.
+func (b *Book) Grade(name string) *Grade {
+	return find(b.Grades, func(g *Grade) bool { return g.Name == name })
+}
+
+// Dial finds a dial by name, or nil.
+func (b *Book) Dial(name string) *Dial { return find(b.Dials, func(d *Dial) bool { return d.Name == name }) }
+
+// Measure finds a measure by name, or nil.
+func (b *Book) Measure(name string) *Measure {
+	return find(b.Measures, func(m *Measure) bool { return m.Name == name })
+}
+
+// Rule finds a rule by name, or nil.
+func (b *Book) Rule(name string) *Rule { return find(b.Rules, func(r *Rule) bool { return r.Name == name }) }
+
+// Desk finds a desk by name, or nil.
+func (b *Book) Desk(name string) *Desk { return find(b.Desks, func(d *Desk) bool { return d.Name == name }) }
+
+func find[T any](list []T, is func(*T) bool) *T {
+	for i := range list {
+		if is(&list[i]) {
+			return &list[i]
+		}
+	}
+	return nil
+}
+
+// Severity is a grade's place, 0 the most serious; an unknown grade comes
+// after all others.
+func (b *Book) Severity(grade string) int {
+	for i, g := range b.Grades {
+		if g.Name == grade {
+			return i
+		}
+	}
+	return len(b.Grades)
+}
+
+// Attribute finds an attribute of the kind, or nil.
+func (k *Kind) Attribute(name string) *Attribute {
+	return find(k.Attributes, func(a *Attribute) bool { return a.Name == name })
+}
+
+// SubjectColumn is the first column of the feed that names subjects of the
+// kind, or "".
+func (f *Feed) SubjectColumn(kind string) string {
+	for _, s := range f.Subjects {
+		if s.Kind == kind {
+			return s.Column
+		}
+	}
+	return ""
+}
+
+// Figure finds a figure of the feed, or nil.
+func (f *Feed) Figure(column string) *Figure {
+	return find(f.Numbers, func(n *Figure) bool { return n.Column == column })
+}
+
+// Value is the number a bound stands for.
+func (b *Book) Value(x Bound) amount.Amount {
+	if x.Dial == "" {
+		return x.Number
+	}
+	return b.Dial(x.Dial).Value
+}

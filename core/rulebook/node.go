@@ -1,0 +1,313 @@
+package rulebook
+
+import (
+	"errors"
+	"fmt"
+	"regexp"
+	"sort"
+	"strconv"
+	"strings"
+
+	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/parser"
+
+	"oskel/core/lang"
+)
+
+// Problem is one thing wrong with a document: where, and what was expected.
+type Problem struct {
+	Position
+	Path string `json:"path"` // such as rules.thin-margin.threshold
+	Text string `json:"text"`
+}
+
+func (p Problem) String() string {
+	return fmt.Sprintf("line %d, column %d: %s: %s", p.Line, p.Column, p.Path, p.Text)
+}
+
+// reader gathers the problems of one document.
+type reader struct{ problems []Problem }
+
+func (r *reader) complain(at Position, path, format string, args ...any) {
+	r.problems = append(r.problems, Problem{Position: at, Path: path, Text: fmt.Sprintf(format, args...)})
+}
+
+// value is a node of the document with its path. The zero value is absent;
+// its readers then answer with nothing and do not complain.
+type value struct {
+	r    *reader
+	node ast.Node
+	path string
+	at   Position
+}
+
+func (v value) absent() bool { return v.node == nil }
+
+func (v value) complain(format string, args ...any) { v.r.complain(v.at, v.path, format, args...) }
+
+func (v value) child(node ast.Node, name string) value {
+	path := name
+	if v.path != "" {
+		path = v.path + "." + name
+	}
+	return value{v.r, node, path, positionOf(node)}
+}
+
+func positionOf(n ast.Node) Position {
+	switch n := n.(type) {
+	case *ast.MappingNode:
+		if !n.IsFlowStyle && len(n.Values) > 0 {
+			return positionOf(n.Values[0].Key)
+		}
+	case *ast.MappingValueNode:
+		return positionOf(n.Key)
+	}
+	if n == nil || n.GetToken() == nil || n.GetToken().Position == nil {
+		return Position{1, 1}
+	}
+	p := n.GetToken().Position
+	return Position{p.Line, p.Column}
+}
+
+// entry is one key of a mapping with its value.
+type entry struct {
+	key string
+	at  Position
+	value
+}
+
+// entries lists a mapping in order, or complains that it is none.
+func (v value) entries() []entry {
+	if v.absent() {
+		return nil
+	}
+	var pairs []*ast.MappingValueNode
+	switch n := v.node.(type) {
+	case *ast.MappingNode:
+		pairs = n.Values
+	case *ast.MappingValueNode:
+		pairs = []*ast.MappingValueNode{n}
+	default:
+		v.complain("expected keys with values, found %s", describe(v.node))
+		return nil
+	}
+	var out []entry
+	for _, p := range pairs {
+		key := p.Key.GetToken().Value
+		out = append(out, entry{key, positionOf(p.Key), v.child(p.Value, key)})
+	}
+	return out
+}
+
+// fields reads a mapping with a fixed set of keys; an unknown one is a
+// problem, with the nearest known one.
+func (v value) fields(known ...string) map[string]value {
+	out := map[string]value{}
+	for _, k := range known {
+		out[k] = value{r: v.r, path: v.path + "." + k, at: v.at}
+	}
+	for _, e := range v.entries() {
+		if _, ok := out[e.key]; !ok {
+			v.r.complain(e.at, e.path, "unknown key %q%s", e.key, suggest(e.key, known))
+			continue
+		}
+		out[e.key] = e.value
+	}
+	return out
+}
+
+func suggest(name string, known []string) string {
+	if s := lang.Suggestion(name, known); s != "" {
+		return s
+	}
+	sorted := append([]string(nil), known...)
+	sort.Strings(sorted)
+	if len(sorted) == 0 {
+		return ""
+	}
+	return "; known here: " + strings.Join(sorted, ", ")
+}
+
+func (v value) items() []value {
+	if v.absent() {
+		return nil
+	}
+	n, ok := v.node.(*ast.SequenceNode)
+	if !ok {
+		v.complain("expected a list, found %s", describe(v.node))
+		return nil
+	}
+	var out []value
+	for i, item := range n.Values {
+		out = append(out, value{v.r, item, v.path + itemName(item, i), positionOf(item)})
+	}
+	return out
+}
+
+// itemName is how a list's item is called in a path: by its name if it has
+// one, else by its number.
+func itemName(item ast.Node, i int) string {
+	if m, ok := item.(*ast.MappingNode); ok {
+		for _, p := range m.Values {
+			if s, ok := p.Value.(*ast.StringNode); ok && p.Key.GetToken().Value == "name" {
+				return "." + s.Value
+			}
+		}
+	}
+	return fmt.Sprintf("[%d]", i+1)
+}
+
+// scalar is the text of a value as written, or "" with a complaint.
+func (v value) scalar() string {
+	if v.absent() {
+		return ""
+	}
+	switch n := v.node.(type) {
+	case *ast.StringNode:
+		return n.Value
+	case *ast.LiteralNode:
+		return strings.TrimSpace(n.Value.Value)
+	case *ast.IntegerNode, *ast.FloatNode, *ast.BoolNode:
+		return n.GetToken().Value
+	case *ast.NullNode:
+		v.complain("nothing is written here")
+		return ""
+	}
+	v.complain("expected a single value, found %s", describe(v.node))
+	return ""
+}
+
+func (v value) required() string {
+	if v.absent() {
+		v.complain("%s is missing", v.path[strings.LastIndex(v.path, ".")+1:])
+		return ""
+	}
+	return v.scalar()
+}
+
+func (v value) oneOf(fallback string, allowed ...string) string {
+	if v.absent() {
+		return fallback
+	}
+	s := v.scalar()
+	for _, a := range allowed {
+		if s == a {
+			return s
+		}
+	}
+	v.complain("%q is not one of %s", s, strings.Join(allowed, ", "))
+	return fallback
+}
+
+func (v value) whole(low, high int) int {
+	s := v.required()
+	n, err := strconv.Atoi(s)
+	if s != "" && (err != nil || n < low || n > high) {
+		v.complain("expected a whole number from %d to %d, found %q", low, high, s)
+	}
+	return n
+}
+
+func (v value) yes(fallback bool) bool {
+	return v.oneOf(strconv.FormatBool(fallback), "true", "false") == "true"
+}
+
+// textStart is where the characters of a scalar begin: after the quotation
+// mark, if it has one.
+func (v value) textStart() Position {
+	at := v.at
+	if s, ok := v.node.(*ast.StringNode); ok && s.Token != nil && strings.HasPrefix(strings.TrimLeft(s.Token.Origin, " \n"), `"`) {
+		at.Column++
+	} else if ok && s.Token != nil && strings.HasPrefix(strings.TrimLeft(s.Token.Origin, " \n"), "'") {
+		at.Column++
+	}
+	return at
+}
+
+func (v value) formula() *Formula {
+	text := v.required()
+	if text == "" {
+		return nil
+	}
+	tree, err := lang.Formula(text)
+	if err != nil {
+		v.complainAt(err)
+		return nil
+	}
+	return &Formula{v.textStart(), text, tree}
+}
+
+func (v value) condition() *Condition {
+	text := v.required()
+	if text == "" {
+		return nil
+	}
+	tree, err := lang.Condition(text)
+	if err != nil {
+		v.complainAt(err)
+		return nil
+	}
+	return &Condition{v.textStart(), text, tree}
+}
+
+func (v value) complainAt(err *lang.Error) {
+	v.r.complain(shift(v.textStart(), err.At), v.path, "%s", err.Text)
+}
+
+func shift(start Position, at int) Position {
+	return Position{start.Line, start.Column + at - 1}
+}
+
+var (
+	plainName  = regexp.MustCompile(`^[a-z][a-z0-9_]{0,39}$`)
+	hyphenName = regexp.MustCompile(`^[a-z][a-z0-9_-]{0,59}$`)
+)
+
+// name checks a defined name: letters, digits and underscores, as formulas
+// need them, or with hyphens for what formulas never mention.
+func (r *reader) name(at Position, path, name string, hyphens bool) {
+	switch {
+	case hyphens && !hyphenName.MatchString(name):
+		r.complain(at, path, "%q cannot be a name; use small letters, digits, - and _, beginning with a letter", name)
+	case !hyphens && !plainName.MatchString(name):
+		r.complain(at, path, "%q cannot be a name; use small letters, digits and _, beginning with a letter", name)
+	case lang.Reserved(name):
+		r.complain(at, path, "%q is a word of the language and cannot be a name", name)
+	}
+}
+
+func describe(n ast.Node) string {
+	switch n.(type) {
+	case *ast.MappingNode, *ast.MappingValueNode:
+		return "keys with values"
+	case *ast.SequenceNode:
+		return "a list"
+	case *ast.NullNode:
+		return "nothing"
+	case *ast.AnchorNode, *ast.AliasNode:
+		return "an anchor or alias, which is not read here"
+	}
+	return "a single value"
+}
+
+// parseDocument turns text into the root value. Syntax errors become problems.
+func parseDocument(r *reader, text []byte) value {
+	file, err := parser.ParseBytes(text, 0)
+	if err != nil {
+		at := Position{1, 1}
+		var located yaml.Error
+		if errors.As(err, &located) && located.GetToken() != nil && located.GetToken().Position != nil {
+			p := located.GetToken().Position
+			at = Position{p.Line, p.Column}
+			err = errors.New(located.GetMessage())
+		}
+		r.complain(at, "document", "not readable as YAML: %s", err)
+		return value{}
+	}
+	if len(file.Docs) != 1 || file.Docs[0].Body == nil {
+		r.complain(Position{1, 1}, "document", "expected one document that begins with 'oskel: 1', found %d", len(file.Docs))
+		return value{}
+	}
+	return value{r, file.Docs[0].Body, "", positionOf(file.Docs[0].Body)}
+}
