@@ -246,10 +246,14 @@ type Route struct {
 }
 
 // Kind finds a kind by name, or nil; so do its sisters below.
-func (b *Book) Kind(name string) *Kind { return find(b.Kinds, func(k *Kind) bool { return k.Name == name }) }
+func (b *Book) Kind(name string) *Kind {
+	return find(b.Kinds, func(k *Kind) bool { return k.Name == name })
+}
 
 // Feed finds a feed by name, or nil.
-func (b *Book) Feed(name string) *Feed { return find(b.Feeds, func(f *Feed) bool { return f.Name == name }) }
+func (b *Book) Feed(name string) *Feed {
+	return find(b.Feeds, func(f *Feed) bool { return f.Name == name })
+}
 
 // Grade finds a grade by name, or nil.
 func (b *Book) Grade(name string) *Grade {
@@ -257,7 +261,9 @@ func (b *Book) Grade(name string) *Grade {
 }
 
 // Dial finds a dial by name, or nil.
-func (b *Book) Dial(name string) *Dial { return find(b.Dials, func(d *Dial) bool { return d.Name == name }) }
+func (b *Book) Dial(name string) *Dial {
+	return find(b.Dials, func(d *Dial) bool { return d.Name == name })
+}
 
 // Measure finds a measure by name, or nil.
 func (b *Book) Measure(name string) *Measure {
@@ -265,10 +271,14 @@ func (b *Book) Measure(name string) *Measure {
 }
 
 // Rule finds a rule by name, or nil.
-func (b *Book) Rule(name string) *Rule { return find(b.Rules, func(r *Rule) bool { return r.Name == name }) }
+func (b *Book) Rule(name string) *Rule {
+	return find(b.Rules, func(r *Rule) bool { return r.Name == name })
+}
 
 // Desk finds a desk by name, or nil.
-func (b *Book) Desk(name string) *Desk { return find(b.Desks, func(d *Desk) bool { return d.Name == name }) }
+func (b *Book) Desk(name string) *Desk {
+	return find(b.Desks, func(d *Desk) bool { return d.Name == name })
+}
 
 func find[T any](list []T, is func(*T) bool) *T {
 	for i := range list {

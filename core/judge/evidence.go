@@ -1,0 +1,198 @@
+package judge
+
+import (
+	"math/big"
+
+	"oskel/core/amount"
+	"oskel/core/lang"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+	"oskel/core/stats"
+)
+
+// Evidence is all that is needed to recompute one verdict, exactly: rationals
+// are written as "a/b". What does not apply is absent.
+type Evidence struct {
+	Measure   string        `json:"measure,omitempty"`
+	Unit      rulebook.Unit `json:"unit,omitempty"`
+	Places    int           `json:"places,omitempty"`
+	Value     *big.Rat      `json:"value,omitempty"`
+	Yardstick *big.Rat      `json:"yardstick,omitempty"` // what the value was held against, if not in bands of its own
+	Against   string        `json:"against,omitempty"`   // "target", "number" or the dial's name
+	As        string        `json:"as,omitempty"`        // "ratio" or "difference"
+	Held      *big.Rat      `json:"held,omitempty"`      // what fell in the band
+	Band      *BandFound    `json:"band,omitempty"`
+	Peers     *Peers        `json:"peers,omitempty"`
+	Silence   *Silence      `json:"silence,omitempty"`
+	Inputs    []Input       `json:"inputs,omitempty"`
+	Stake     *big.Rat      `json:"stake,omitempty"`
+	Why       string        `json:"why,omitempty"`
+}
+
+// BandFound is the stretch a value fell in; an open end is nil.
+type BandFound struct {
+	Low  *BandEnd `json:"low,omitempty"`
+	High *BandEnd `json:"high,omitempty"`
+}
+
+// BandEnd is one end of a band.
+type BandEnd struct {
+	At       amount.Amount `json:"at"` // in ten-thousandths
+	Included bool          `json:"included"`
+	Percent  bool          `json:"percent,omitempty"`
+	Dial     string        `json:"dial,omitempty"`
+}
+
+// Peers is where a value stands among its group, own value included.
+type Peers struct {
+	Attribute string   `json:"attribute,omitempty"`
+	Group     string   `json:"group,omitempty"`
+	Others    int      `json:"others"`
+	Place     int      `json:"place"` // dense, 1 is the highest
+	Median    *big.Rat `json:"median"`
+	MAD       *big.Rat `json:"mad"`
+	Score     *big.Rat `json:"score"`
+	Cut       *big.Rat `json:"cut"`
+}
+
+// Silence is how long nothing was seen. Days are ISO.
+type Silence struct {
+	Feed  string `json:"feed"`
+	Last  string `json:"last"`
+	AsOf  string `json:"as_of"`
+	Days  int    `json:"days"`
+	Limit int    `json:"limit"`
+}
+
+// Input is one of the sums of lines that a value is made of.
+type Input struct {
+	Measure string        `json:"measure"`
+	Unit    rulebook.Unit `json:"unit"`
+	Value   *big.Rat      `json:"value,omitempty"`
+	Why     string        `json:"why,omitempty"`
+}
+
+// EvidenceFor recomputes, exactly, what led to the verdict of one subject.
+func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
+	rule, verdict := r.Rule, r.Verdicts[code]
+	ev := Evidence{Why: verdict.Why}
+	if rule.Stake != nil {
+		ev.Stake, _ = e.ExactFormula(rule.Stake.Tree, rule.Judges, code, r.Month)
+	}
+	switch {
+	case rule.Threshold != nil:
+		t := rule.Threshold
+		ev.describe(e, r, t.Of, code)
+		if t.Against != nil {
+			ev.As = t.As
+			ev.Against = "number"
+			if t.Against.Target {
+				ev.Against = "target"
+			} else if t.Against.Bound.Dial != "" {
+				ev.Against = t.Against.Bound.Dial
+			}
+			if y, why := yardstickOf(e, r, code); why == "" {
+				ev.Yardstick = y.Rat()
+			}
+		}
+		if ev.Value != nil && (t.Against == nil || ev.Yardstick != nil) {
+			ev.Held = heldExactly(e, r, code, ev.Value)
+			ev.Band = bandFound(e.Book, t.Bands, ev.Held)
+		}
+	case rule.Outlier != nil:
+		ev.describe(e, r, rule.Outlier.Of, code)
+		if verdict.Outcome == Breach || verdict.Outcome == Clear {
+			ev.Peers = peersFound(e, r, code)
+		}
+	case rule.Window != nil:
+		if last := lastDays(e, r); last != nil && verdict.Why != NeverSeen {
+			asOf := r.Month.Last()
+			ev.Silence = &Silence{rule.Window.Feed, last[code].String(), asOf.String(), int(asOf - last[code]), rule.Window.Days}
+		}
+	}
+	return ev
+}
+
+func (ev *Evidence) describe(e *measure.Engine, r *Result, name string, code uint32) {
+	m := e.Book.Measure(name)
+	ev.Measure, ev.Unit, ev.Places = m.Name, m.Unit, m.Places
+	ev.Value, _ = e.Exact(name, r.Rule.Judges, code, r.Month)
+	for _, input := range inputsOf(e.Book, name, map[string]bool{}) {
+		if input == name {
+			continue
+		}
+		v, why := e.Exact(input, r.Rule.Judges, code, r.Month)
+		ev.Inputs = append(ev.Inputs, Input{input, e.Book.Measure(input).Unit, v, why.String()})
+	}
+}
+
+// inputsOf lists the base measures under a measure, in order of appearance.
+func inputsOf(book *rulebook.Book, name string, seen map[string]bool) []string {
+	m := book.Measure(name)
+	if m == nil || seen[name] {
+		return nil
+	}
+	seen[name] = true
+	if m.Formula == nil {
+		return []string{name}
+	}
+	var out []string
+	for _, n := range m.Formula.Tree.Names() {
+		out = append(out, inputsOf(book, n, seen)...)
+	}
+	return out
+}
+
+func bandFound(book *rulebook.Book, bands []rulebook.Band, held *big.Rat) *BandFound {
+	intervals, _ := book.Partition(bands)
+	f, _ := held.Float64()
+	in := intervals[locate(intervals, f, 1e300, func() *big.Rat { return held })]
+	end := func(c rulebook.Cut, included bool) *BandEnd {
+		if c.Inf != 0 {
+			return nil
+		}
+		out := &BandEnd{At: c.At, Included: included}
+		for _, b := range bands {
+			for _, stated := range []*rulebook.End{b.Low, b.High} {
+				if stated != nil && book.Value(stated.Bound) == c.At {
+					out.Percent, out.Dial = stated.Bound.Percent, stated.Bound.Dial
+				}
+			}
+		}
+		return out
+	}
+	return &BandFound{end(in.Low, !in.Low.After), end(in.High, in.High.After)}
+}
+
+func peersFound(e *measure.Engine, r *Result, code uint32) *Peers {
+	o := r.Rule.Outlier
+	register := e.Snapshot.Registers[r.Rule.Judges]
+	p := &Peers{Attribute: o.Among, Cut: e.Book.Value(o.Beyond).Rat()}
+	var own lang.Value
+	if o.Among != "" {
+		own = register.Value(o.Among, code)
+		p.Group = own.Text
+	}
+	var values []*big.Rat
+	higher := map[string]bool{}
+	mine, _ := e.Exact(o.Of, r.Rule.Judges, code, r.Month)
+	for other, v := range r.Verdicts {
+		if v.Outcome != Clear && v.Outcome != Breach || o.Among != "" && register.Value(o.Among, uint32(other)) != own {
+			continue
+		}
+		x, _ := e.Exact(o.Of, r.Rule.Judges, uint32(other), r.Month)
+		values = append(values, x)
+		if x.Cmp(mine) > 0 {
+			higher[x.String()] = true
+		}
+	}
+	p.Others, p.Place = len(values)-1, len(higher)+1
+	p.Median, p.MAD = stats.MedianMADRat(values)
+	p.Score = new(big.Rat).Mul(stats.RobustFactorRat, new(big.Rat).Sub(mine, p.Median))
+	p.Score.Quo(p.Score, p.MAD)
+	return p
+}
+
+func targetOf(e *measure.Engine, r *Result, code uint32) (amount.Amount, bool) {
+	return targetSheet(e, r.Rule).Target(r.Month, code)
+}

@@ -1,0 +1,204 @@
+// Package judge holds subjects against rules.
+//
+// Judge gives every subject of a rule's kind one verdict for a month: breach
+// with a grade, clear, no data, or not judged and why; never two of them, and
+// none for those outside the rule's scope. Evidence gives all that is needed
+// to recompute one of them, exactly.
+package judge
+
+import (
+	"math"
+	"math/big"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/lang"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+)
+
+// Outcome is what a rule says of a subject.
+type Outcome uint8
+
+// The outcomes. A subject outside the rule's scope is not spoken of.
+const (
+	OutOfScope Outcome = iota
+	Clear
+	Breach
+	NoData
+	NotJudged
+)
+
+func (o Outcome) String() string {
+	return [...]string{"out of scope", "clear", "breach", "no data", "not judged"}[o]
+}
+
+// Reasons why a subject is not judged; those why it has no data come from
+// package measure.
+const (
+	NotActive   = "not active in the period"
+	BelowBase   = "below the base"
+	NoTarget    = "no target"
+	NoYardstick = "the yardstick is not above zero"
+	FewPeers    = "too few peers"
+	NoSpread    = "no spread among the peers"
+	NeverSeen   = "never seen"
+)
+
+// Verdict is what a rule says of one subject.
+type Verdict struct {
+	Outcome Outcome
+	Grade   string // of a breach, and of no data where the rule gives it one
+	Why     string // of no data and not judged
+}
+
+// Flagged says whether the verdict needs a look: a breach, or no data to
+// which the rule gives a grade.
+func (v Verdict) Flagged() bool { return v.Grade != "" }
+
+// Result is a rule's verdicts of one month, by subject code.
+type Result struct {
+	Rule     *rulebook.Rule
+	Month    calendar.Month
+	Verdicts []Verdict
+	Held     []float64 // what was held against the cuts; NaN where nothing was
+}
+
+// Judge evaluates one rule of the engine's book for a month. The month's last
+// day is the as-of day, complete.
+func Judge(e *measure.Engine, rule *rulebook.Rule, m calendar.Month) *Result {
+	n := e.Subjects(rule.Judges)
+	r := &Result{Rule: rule, Month: m, Verdicts: make([]Verdict, n), Held: make([]float64, n)}
+	for i := range r.Held {
+		r.Held[i] = math.NaN()
+	}
+	register := e.Snapshot.Registers[rule.Judges]
+	for code := range n {
+		switch {
+		case rule.Where != nil && !inScope(e, rule, uint32(code)):
+		case !register.Active(uint32(code), m):
+			r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: NotActive}
+		default:
+			r.Verdicts[code].Outcome = Clear
+		}
+	}
+	switch {
+	case rule.Threshold != nil:
+		judgeThreshold(e, r)
+	case rule.Outlier != nil:
+		judgeOutlier(e, r)
+	case rule.Window != nil:
+		judgeSilence(e, r)
+	}
+	return r
+}
+
+func inScope(e *measure.Engine, rule *rulebook.Rule, code uint32) bool {
+	register := e.Snapshot.Registers[rule.Judges]
+	return lang.Test(rule.Where.Tree, func(name string) lang.Value {
+		return register.Value(name[len(rule.Judges)+1:], code)
+	})
+}
+
+// prepare settles for each subject still open whether it has a value and
+// reaches the base; it returns the measure's column.
+func (r *Result) prepare(e *measure.Engine, of string) *measure.Column {
+	column := e.Column(of, r.Rule.Judges, r.Month)
+	for code := range r.Verdicts {
+		v := &r.Verdicts[code]
+		if v.Outcome != Clear {
+			continue
+		}
+		if why := column.Why[code]; why != measure.Present {
+			*v = Verdict{Outcome: NoData, Why: why.String(), Grade: r.Rule.NoData}
+		}
+	}
+	for _, base := range r.Rule.Base {
+		at := e.Column(base.Measure, r.Rule.Judges, r.Month)
+		for code := range r.Verdicts {
+			v := &r.Verdicts[code]
+			if v.Outcome == Clear && !reaches(e, r, base, at, code) {
+				*v = Verdict{Outcome: NotJudged, Why: BelowBase}
+			}
+		}
+	}
+	return column
+}
+
+func reaches(e *measure.Engine, r *Result, base rulebook.Base, at *measure.Column, code int) bool {
+	if at.Why[code] != measure.Present {
+		return false
+	}
+	c := compare(at.Value[code], at.Error[code], e.Book.Value(base.Bound), func() *big.Rat {
+		v, _ := e.Exact(base.Measure, r.Rule.Judges, uint32(code), r.Month)
+		return v
+	})
+	return c > 0 || c == 0 && base.Included
+}
+
+// compare holds a value against a cut: in floating point where its error
+// allows, else exactly.
+func compare(value, bound float64, cut amount.Amount, exact func() *big.Rat) int {
+	at := cut.Float()
+	if d := value - at; math.Abs(d) > bound+math.Abs(at)*0x1p-52 {
+		if d < 0 {
+			return -1
+		}
+		return 1
+	}
+	return exact().Cmp(cut.Rat())
+}
+
+// Tally counts the verdicts of a result.
+type Tally struct {
+	Subjects  int            `json:"subjects"` // in scope
+	Clear     int            `json:"clear"`
+	Breach    map[string]int `json:"breach"` // by grade
+	NoData    int            `json:"no_data"`
+	NotJudged map[string]int `json:"not_judged"` // by reason
+	Flagged   int            `json:"flagged"`    // breaches, and no data that has a grade
+}
+
+// Judged is how many were held against the yardstick.
+func (t Tally) Judged() int {
+	n := t.Clear
+	for _, c := range t.Breach {
+		n += c
+	}
+	return n
+}
+
+// crowd is the share of those judged from which a rule is said to mark too
+// much for its marks to stand out.
+const crowd = 0.25
+
+// Crowded says whether the rule flags so large a part of those judged that
+// nothing stands out.
+func (t Tally) Crowded() bool {
+	return t.Flagged >= 10 && float64(t.Flagged) > crowd*float64(t.Judged()+t.NoData)
+}
+
+// Tally counts the verdicts.
+func (r *Result) Tally() Tally {
+	t := Tally{Breach: map[string]int{}, NotJudged: map[string]int{}}
+	for _, v := range r.Verdicts {
+		if v.Outcome == OutOfScope {
+			continue
+		}
+		t.Subjects++
+		if v.Flagged() {
+			t.Flagged++
+		}
+		switch v.Outcome {
+		case Clear:
+			t.Clear++
+		case Breach:
+			t.Breach[v.Grade]++
+		case NoData:
+			t.NoData++
+		case NotJudged:
+			t.NotJudged[v.Why]++
+		}
+	}
+	return t
+}

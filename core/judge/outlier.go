@@ -1,0 +1,127 @@
+package judge
+
+import (
+	"math"
+	"math/big"
+
+	"oskel/core/measure"
+	"oskel/core/stats"
+)
+
+// judgeOutlier flags by the robust score 0.6745 (x - median) / MAD, strictly
+// beyond the cut. Median and MAD are over the group, own value included;
+// peers counted are the others. A group without spread (MAD = 0) is not
+// judged.
+func judgeOutlier(e *measure.Engine, r *Result) {
+	o := r.Rule.Outlier
+	column := r.prepare(e, o.Of)
+	cut := e.Book.Value(o.Beyond)
+	for _, group := range groups(e, r) {
+		if len(group)-1 < o.Peers {
+			for _, code := range group {
+				r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: FewPeers}
+			}
+			continue
+		}
+		g := &peerGroup{e: e, r: r, codes: group}
+		xs := make([]float64, len(group))
+		widest := 0.0
+		for i, code := range group {
+			xs[i] = column.Value[code]
+			widest = max(widest, column.Error[code])
+		}
+		median, mad := stats.MedianMAD(xs)
+		noSpread := mad == 0
+		if mad <= 4*widest {
+			_, exact := g.exactly()
+			noSpread = exact.Sign() == 0
+		}
+		for i, code := range group {
+			if noSpread {
+				r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: NoSpread}
+				continue
+			}
+			r.Held[code] = xs[i]
+			if g.beyond(i, xs[i]-median, mad, widest, cut.Float(), cut.Rat(), o.Side) {
+				r.Verdicts[code] = Verdict{Outcome: Breach, Grade: o.Grade}
+			}
+		}
+	}
+}
+
+// groups are the subjects still open, by the attribute they are compared
+// within; those without one form no group and are not judged.
+func groups(e *measure.Engine, r *Result) [][]int {
+	o := r.Rule.Outlier
+	if o.Among == "" {
+		var all []int
+		for code, v := range r.Verdicts {
+			if v.Outcome == Clear {
+				all = append(all, code)
+			}
+		}
+		return [][]int{all}
+	}
+	attribute := e.Snapshot.Registers[r.Rule.Judges].Attributes[o.Among]
+	if attribute == nil {
+		for code, v := range r.Verdicts {
+			if v.Outcome == Clear {
+				r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: FewPeers}
+			}
+		}
+		return nil
+	}
+	out := make([][]int, len(attribute.Values))
+	for code, v := range r.Verdicts {
+		if v.Outcome != Clear {
+			continue
+		}
+		if attribute.Codes[code] == 0 {
+			r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: FewPeers}
+			continue
+		}
+		out[attribute.Codes[code]] = append(out[attribute.Codes[code]], code)
+	}
+	return out
+}
+
+// peerGroup is one group with its exact figures, computed when first needed.
+type peerGroup struct {
+	e           *measure.Engine
+	r           *Result
+	codes       []int
+	values      []*big.Rat
+	median, mad *big.Rat
+}
+
+func (g *peerGroup) exactly() (median, mad *big.Rat) {
+	if g.values == nil {
+		for _, code := range g.codes {
+			v, _ := g.e.Exact(g.r.Rule.Outlier.Of, g.r.Rule.Judges, uint32(code), g.r.Month)
+			g.values = append(g.values, v)
+		}
+		g.median, g.mad = stats.MedianMADRat(g.values)
+	}
+	return g.median, g.mad
+}
+
+// beyond decides 0.6745 |x - median| > cut * MAD on the sides asked for. The
+// floating-point figures decide unless the two sides are nearer than their
+// errors: the median is off by at most widest, deviation and MAD by twice
+// that.
+func (g *peerGroup) beyond(i int, deviation, mad, widest, cut float64, cutRat *big.Rat, side string) bool {
+	left, right := stats.RobustFactor*math.Abs(deviation), cut*mad
+	doubt := (2+2*cut)*widest + (left+right)*0x1p-50
+	sign, beyond := 1, left > right
+	if deviation < 0 {
+		sign = -1
+	}
+	if math.Abs(left-right) <= doubt || math.Abs(deviation) <= 2*widest {
+		median, exactMAD := g.exactly()
+		d := new(big.Rat).Sub(g.values[i], median)
+		sign = d.Sign()
+		l := new(big.Rat).Mul(stats.RobustFactorRat, d.Abs(d))
+		beyond = l.Cmp(new(big.Rat).Mul(cutRat, exactMAD)) > 0
+	}
+	return beyond && (side == "both" || side == "high" && sign > 0 || side == "low" && sign < 0)
+}

@@ -1,0 +1,173 @@
+// Package ledger holds lines, registers and targets in columns, as they are
+// read: an immutable Snapshot of one data version.
+//
+// Lines lie in chunks of one feed and month, in date order; chunks are shared
+// between snapshots, so that an intake replaces only those of its months.
+// Subjects are numbered by code from 0, per kind; a code never changes its
+// subject. Readers need no lock.
+package ledger
+
+import (
+	"sort"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/lang"
+)
+
+// Snapshot is everything that is known at one data version.
+type Snapshot struct {
+	Version   int64
+	Registers map[string]*Register // by kind
+	Feeds     map[string]*Feed     // by name
+	Targets   map[SheetKey]*Sheet
+}
+
+// Feed is the lines of one feed: the names of its columns, and its chunks by
+// rising month.
+type Feed struct {
+	Name     string
+	Subjects []string
+	Numbers  []string
+	Labels   []string
+	Chunks   []*Chunk
+}
+
+// Chunk is the lines of one feed and month. All columns have the length of
+// Days. Numbers hold amount.Missing where a line has no value.
+type Chunk struct {
+	Month    calendar.Month
+	Days     []uint8 // day of the month, from 1
+	Subjects [][]uint32
+	Numbers  [][]amount.Amount
+	Labels   [][]uint32
+}
+
+// Chunk is the chunk of a month, or nil where the month has no lines.
+func (f *Feed) Chunk(m calendar.Month) *Chunk {
+	i := sort.Search(len(f.Chunks), func(i int) bool { return f.Chunks[i].Month >= m })
+	if i < len(f.Chunks) && f.Chunks[i].Month == m {
+		return f.Chunks[i]
+	}
+	return nil
+}
+
+// Lines counts the lines of all chunks.
+func (f *Feed) Lines() int {
+	n := 0
+	for _, c := range f.Chunks {
+		n += len(c.Days)
+	}
+	return n
+}
+
+// Column finds a column by name among names, or -1.
+func Column(names []string, name string) int {
+	for i, n := range names {
+		if n == name {
+			return i
+		}
+	}
+	return -1
+}
+
+// Never stands for an open end of a register's active days.
+const Never calendar.Day = -1 << 31
+
+// Register lists the subjects of one kind by code.
+type Register struct {
+	Kind       string
+	Keys       []string
+	Names      []string
+	ActiveFrom []calendar.Day // Never is since ever
+	ActiveTo   []calendar.Day // Never is still
+	Attributes map[string]*Attribute
+
+	codes map[string]uint32
+}
+
+// Attribute is one attribute of every subject: Values[Codes[c]] is that of
+// subject c. Values[0] is missing.
+type Attribute struct {
+	Codes  []uint32
+	Values []lang.Value
+}
+
+// NewRegister indexes keys and names of equal length.
+func NewRegister(kind string, keys, names []string) *Register {
+	r := &Register{Kind: kind, Keys: keys, Names: names, Attributes: map[string]*Attribute{}, codes: make(map[string]uint32, len(keys))}
+	for i, k := range keys {
+		r.codes[k] = uint32(i)
+	}
+	r.ActiveFrom = make([]calendar.Day, len(keys))
+	r.ActiveTo = make([]calendar.Day, len(keys))
+	for i := range keys {
+		r.ActiveFrom[i], r.ActiveTo[i] = Never, Never
+	}
+	return r
+}
+
+// SetAttribute sets an attribute from one value a subject.
+func (r *Register) SetAttribute(name string, values []lang.Value) {
+	a := &Attribute{Codes: make([]uint32, len(values)), Values: []lang.Value{{}}}
+	seen := map[lang.Value]uint32{{}: 0}
+	for i, v := range values {
+		code, ok := seen[v]
+		if !ok {
+			code = uint32(len(a.Values))
+			a.Values = append(a.Values, v)
+			seen[v] = code
+		}
+		a.Codes[i] = code
+	}
+	r.Attributes[name] = a
+}
+
+// Code is the code of a key.
+func (r *Register) Code(key string) (uint32, bool) {
+	c, ok := r.codes[key]
+	return c, ok
+}
+
+// Value is a subject's value of an attribute; missing where there is none.
+func (r *Register) Value(attribute string, code uint32) lang.Value {
+	a := r.Attributes[attribute]
+	if a == nil || int(code) >= len(a.Codes) {
+		return lang.Value{}
+	}
+	return a.Values[a.Codes[code]]
+}
+
+// Active says whether the subject was active on any day of the month.
+func (r *Register) Active(code uint32, m calendar.Month) bool {
+	from, to := r.ActiveFrom[code], r.ActiveTo[code]
+	return (from == Never || from <= m.Last()) && (to == Never || to >= m.First())
+}
+
+// SheetKey names a target sheet.
+type SheetKey struct{ Kind, Measure string }
+
+// Sheet holds targets by month and subject code; amount.Missing, or a code
+// beyond the column, is no target.
+type Sheet struct {
+	Months map[calendar.Month][]amount.Amount
+}
+
+// Target is the target of a subject in a month, if there is one.
+func (s *Sheet) Target(m calendar.Month, code uint32) (amount.Amount, bool) {
+	if s == nil || int(code) >= len(s.Months[m]) {
+		return 0, false
+	}
+	a := s.Months[m][code]
+	return a, a != amount.Missing
+}
+
+// Set records a target.
+func (s *Sheet) Set(m calendar.Month, code uint32, a amount.Amount) {
+	column := s.Months[m]
+	for int(code) >= len(column) {
+		column = append(column, amount.Missing)
+	}
+	column[code] = a
+	s.Months[m] = column
+}
