@@ -106,3 +106,9 @@ func strip(v reflect.Value) any {
 	}
 	return v.Interface()
 }
+
+// SameShape says whether two books declare the same kinds and feeds, so that
+// data read for one serves the other.
+func SameShape(a, b *Book) bool {
+	return reflect.DeepEqual(plain(a.Kinds), plain(b.Kinds)) && reflect.DeepEqual(plain(a.Feeds), plain(b.Feeds))
+}

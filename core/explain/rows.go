@@ -1,0 +1,107 @@
+package explain
+
+import (
+	"math/big"
+	"strings"
+
+	"oskel/core/calendar"
+	"oskel/core/judge"
+	"oskel/core/rulebook"
+)
+
+// Values writes what was found and what it was held against, each alone: for
+// the columns of a list. Either is "" where there is none.
+func Values(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) (value, yardstick string) {
+	if ev.Silence != nil {
+		return days(ev.Silence.Days), days(ev.Silence.Limit)
+	}
+	if ev.Value == nil {
+		return "", ""
+	}
+	value = rulebook.Format(ev.Value, ev.Unit, ev.Places)
+	switch {
+	case ev.Yardstick != nil:
+		value, yardstick = rulebook.FormatApart(ev.Value, ev.Yardstick, ev.Unit, ev.Places)
+	case ev.Peers != nil:
+		value, yardstick = rulebook.FormatApart(ev.Value, ev.Peers.Median, ev.Unit, ev.Places)
+	case ev.Band != nil && ev.Band.High != nil:
+		value, _ = withBand(ev.Held, ev.Unit, ev.Places, ev.Band)
+		yardstick = cutWords(ev.Band.High)
+	case ev.Band != nil && ev.Band.Low != nil:
+		value, _ = withBand(ev.Held, ev.Unit, ev.Places, ev.Band)
+		yardstick = cutWords(ev.Band.Low)
+	}
+	return value, yardstick
+}
+
+// Row is one line of an evidence table.
+type Row struct{ Label, Text string }
+
+// Rows lists everything that led to a verdict, for people.
+func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
+	var rows []Row
+	add := func(label, text string) { rows = append(rows, Row{label, text}) }
+	number := func(label string, v *big.Rat, unit rulebook.Unit, places int) {
+		if v != nil {
+			add(label, rulebook.Format(v, unit, places))
+		}
+	}
+	if ev.Measure != "" {
+		value := "none: " + ev.Why
+		if ev.Value != nil {
+			value = rulebook.Format(ev.Value, ev.Unit, max(ev.Places, 2))
+		}
+		add(title(book, ev.Measure), value)
+	}
+	switch ev.Against {
+	case "":
+	case "target":
+		number("Target", ev.Yardstick, ev.Unit, 2)
+	case "number":
+		number("Held against", ev.Yardstick, ev.Unit, 2)
+	default:
+		number("Held against "+ev.Against, ev.Yardstick, ev.Unit, 2)
+	}
+	switch ev.As {
+	case "ratio":
+		number("Share of it", ev.Held, rulebook.Percent, 2)
+	case "difference":
+		number("Difference", ev.Held, ev.Unit, 2)
+	}
+	if ev.Band != nil {
+		_, band := withBand(ev.Held, rulebook.Count, 0, ev.Band)
+		add("Band", band)
+	}
+	if p := ev.Peers; p != nil {
+		among := "all " + strings.ToLower(book.Kind(rule.Judges).Plural)
+		if p.Attribute != "" {
+			among = p.Attribute + " " + p.Group
+		}
+		add("Compared among", among)
+		add("Others", rulebook.Format(big.NewRat(int64(p.Others), 1), rulebook.Count, 0))
+		add("Place, highest first", rulebook.Format(big.NewRat(int64(p.Place), 1), rulebook.Count, 0))
+		number("Median", p.Median, ev.Unit, max(ev.Places, 2))
+		number("Median absolute deviation", p.MAD, ev.Unit, max(ev.Places, 2))
+		number("Robust score", p.Score, rulebook.Count, 2)
+		number("Cut", p.Cut, rulebook.Count, 2)
+	}
+	if s := ev.Silence; s != nil {
+		last, _ := calendar.ParseDay(s.Last)
+		asOf, _ := calendar.ParseDay(s.AsOf)
+		add("Last seen in "+strings.ToLower(book.Feed(s.Feed).Title), last.Words())
+		add("As of, that day complete", asOf.Words())
+		add("Days without", days(s.Days))
+		add("Limit", "at least "+days(s.Limit))
+	}
+	for _, in := range ev.Inputs {
+		text := "none: " + in.Why
+		if in.Value != nil {
+			text = rulebook.Format(in.Value, in.Unit, 2)
+		}
+		add(title(book, in.Measure), text)
+	}
+	if ev.Stake != nil {
+		number("At stake", ev.Stake, rulebook.Money, 2)
+	}
+	return rows
+}

@@ -1,0 +1,80 @@
+// Package figures keeps the snapshot of the data at hand that everything is
+// computed from.
+package figures
+
+import (
+	"context"
+	"sync"
+
+	"oskel/core/calendar"
+	"oskel/core/ledger"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+	"oskel/internal/store"
+)
+
+// Keeper holds the newest snapshot, refreshing what intakes touched. It is
+// safe for concurrent use; snapshots it gave out stay as they are.
+type Keeper struct {
+	store *store.Store
+	mu    sync.Mutex
+	book  *rulebook.Book
+	held  *ledger.Snapshot
+}
+
+// New is a keeper over a store; it reads nothing before it is asked.
+func New(s *store.Store) *Keeper { return &Keeper{store: s} }
+
+// Snapshot is the newest data version in the shape of a book.
+func (k *Keeper) Snapshot(ctx context.Context, book *rulebook.Book) (*ledger.Snapshot, error) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	version, err := k.store.DataVersion(ctx)
+	if err != nil {
+		return nil, err
+	}
+	before := k.held
+	if before != nil && !rulebook.SameShape(k.book, book) {
+		before = nil
+	}
+	if before != nil && before.Version == version {
+		return before, nil
+	}
+	fresh, err := k.store.ReadLedger(ctx, book, version, before)
+	if err != nil {
+		return nil, err
+	}
+	k.book, k.held = book, fresh
+	return fresh, nil
+}
+
+// Engine computes the measures of a book over the newest data.
+func (k *Keeper) Engine(ctx context.Context, book *rulebook.Book) (*measure.Engine, error) {
+	snapshot, err := k.Snapshot(ctx, book)
+	if err != nil {
+		return nil, err
+	}
+	return measure.New(book, snapshot), nil
+}
+
+// LastMonth is the newest month in which any feed has lines.
+func LastMonth(s *ledger.Snapshot) (calendar.Month, bool) {
+	var last calendar.Month
+	found := false
+	for _, f := range s.Feeds {
+		if n := len(f.Chunks); n > 0 && (!found || f.Chunks[n-1].Month > last) {
+			last, found = f.Chunks[n-1].Month, true
+		}
+	}
+	return last, found
+}
+
+// HasLines says whether any feed has lines in the month.
+func HasLines(s *ledger.Snapshot, m calendar.Month) bool {
+	for _, f := range s.Feeds {
+		if f.Chunk(m) != nil {
+			return true
+		}
+	}
+	return false
+}

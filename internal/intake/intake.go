@@ -1,0 +1,176 @@
+// Package intake turns files into rows of the store: accepted whole or not at
+// all.
+package intake
+
+import (
+	"context"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+
+	"oskel/core/calendar"
+	"oskel/core/rulebook"
+	"oskel/internal/books"
+	"oskel/internal/store"
+)
+
+// Service is safe for concurrent use; intakes happen one after the other.
+type Service struct {
+	store *store.Store
+	books *books.Service
+}
+
+// New is a service over a store.
+func New(s *store.Store, b *books.Service) *Service { return &Service{s, b} }
+
+// Request is a file on its way in.
+type Request struct {
+	Into    string // "feed", "register" or "targets"
+	Name    string // of the feed, or of the kind
+	File    string // its name, for messages
+	Replace string // a month whose lines give way; "" adds
+	Author  string
+	Body    io.Reader
+}
+
+// Errors that are not faults of the file.
+var (
+	ErrNoRulebook = errors.New("no rulebook is published yet, so no feed is declared; publish one first")
+	ErrUnknown    = errors.New("unknown")
+	ErrBadRequest = errors.New("not possible")
+)
+
+// Again says that the same bytes were taken in before.
+type Again struct{ Before store.Intake }
+
+func (a *Again) Error() string {
+	return fmt.Sprintf("these very lines were taken in as intake %d (%s) by %s on %s", a.Before.ID, a.Before.File, a.Before.Author, a.Before.At.Format("2 Jan 2006"))
+}
+
+// Load checks a file row by row and keeps it whole, or refuses it whole with
+// a *Refusal.
+func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
+	_, book, err := s.books.Published(ctx)
+	if errors.Is(err, store.ErrNotFound) {
+		return store.Intake{}, ErrNoRulebook
+	} else if err != nil {
+		return store.Intake{}, err
+	}
+	in := store.Intake{Into: r.Into, Name: r.Name, Mode: "append", File: r.File, Author: r.Author}
+	sum := sha256.New()
+	body := io.TeeReader(r.Body, sum)
+	var write func(tx *store.Tx) error
+	err = s.store.Do(ctx, store.LockIntake, func(tx *store.Tx) error {
+		var refusal *Refusal
+		switch r.Into {
+		case "feed":
+			f := book.Feed(r.Name)
+			if f == nil {
+				return unknown("feed", r.Name, book)
+			}
+			if r.Replace != "" {
+				if _, err := calendar.ParseMonth(r.Replace); err != nil {
+					return fmt.Errorf("%w: %s", ErrBadRequest, err)
+				}
+				in.Mode, in.Period = "replace", &r.Replace
+			}
+			if write, refusal, err = readFeed(ctx, tx, f, r, body, &in); err != nil {
+				return err
+			}
+		case "register", "targets":
+			k := book.Kind(r.Name)
+			switch {
+			case k == nil:
+				return unknown("kind", r.Name, book)
+			case r.Replace != "":
+				return fmt.Errorf("%w: only the lines of a feed are replaced by month; a register or target sheet replaces row by row", ErrBadRequest)
+			case r.Into == "register":
+				write, refusal, err = readRegister(ctx, tx, k, r, body, &in)
+			default:
+				write, refusal, err = readTargets(ctx, tx, book, k, r, body, &in)
+			}
+			if err != nil {
+				return err
+			}
+		default:
+			return fmt.Errorf("%w: %q is neither feed, register nor targets", ErrBadRequest, r.Into)
+		}
+		if refusal != nil {
+			// The sender is heard out, so that it is there for the answer.
+			io.Copy(io.Discard, io.LimitReader(r.Body, 4<<30)) //nolint:errcheck // it is not wanted
+			return refusal
+		}
+		in.SHA256 = sum.Sum(nil)
+		if before, err := tx.SameIntake(ctx, in.Into, in.Name, in.SHA256); err == nil {
+			return &Again{before}
+		} else if !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+		if err := tx.AddIntake(ctx, &in); err != nil {
+			return err
+		}
+		return write(tx)
+	})
+	return in, err
+}
+
+func unknown(what, name string, book *rulebook.Book) error {
+	known := []string{}
+	for _, f := range book.Feeds {
+		if what == "feed" {
+			known = append(known, f.Name)
+		}
+	}
+	for _, k := range book.Kinds {
+		if what == "kind" {
+			known = append(known, k.Name)
+		}
+	}
+	return fmt.Errorf("%w %s %q; the rulebook declares %v", ErrUnknown, what, name, known)
+}
+
+// TakeBack takes an intake back; the taking back is an intake of its own, so
+// that what past sweeps saw can still be read.
+func (s *Service) TakeBack(ctx context.Context, id int64, author string) (store.Intake, error) {
+	_, book, err := s.books.Published(ctx)
+	if err != nil {
+		return store.Intake{}, err
+	}
+	var by store.Intake
+	err = s.store.Do(ctx, store.LockIntake, func(tx *store.Tx) error {
+		in, err := tx.Intake(ctx, id)
+		switch {
+		case err != nil:
+			return err
+		case in.Into == "take-back":
+			return fmt.Errorf("%w: intake %d is itself a taking back; load the file again instead", ErrBadRequest, id)
+		case in.TakenBackBy != nil:
+			return fmt.Errorf("%w: intake %d was already taken back, by intake %d", ErrBadRequest, id, *in.TakenBackBy)
+		}
+		later, err := tx.LaterIntakes(ctx, in)
+		if err != nil {
+			return err
+		}
+		for _, l := range later {
+			if l.Into != "feed" || l.Mode == "replace" && overlap(l.Months, in.Months) {
+				return fmt.Errorf("%w: intake %d (%s) has since replaced some of its rows; take that one back first", ErrBadRequest, l.ID, l.File)
+			}
+		}
+		feed := book.Feed(in.Name)
+		if in.Into == "feed" && feed == nil {
+			return fmt.Errorf("%w: the feed %s is no longer declared", ErrBadRequest, in.Name)
+		}
+		by = store.Intake{Into: "take-back", Name: in.Name, Mode: "append", File: in.File, SHA256: []byte{}, Lines: in.Lines, Months: in.Months, Author: author}
+		if err := tx.AddIntake(ctx, &by); err != nil {
+			return err
+		}
+		return tx.TakeBack(ctx, in, feed, by.ID)
+	})
+	return by, err
+}
+
+func overlap(a, b []int32) bool {
+	return slices.ContainsFunc(a, func(m int32) bool { return slices.Contains(b, m) })
+}

@@ -1,0 +1,148 @@
+package intake
+
+import (
+	"context"
+	"io"
+	"maps"
+	"slices"
+	"strings"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/lang"
+	"oskel/core/rulebook"
+	"oskel/internal/store"
+)
+
+// readRegister reads subjects of a kind with their attributes; those already
+// known are replaced, others stay as they are.
+func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request, body io.Reader, in *store.Intake) (write func(*store.Tx) error, refusal *Refusal, err error) {
+	required := []string{k.Name}
+	for _, a := range k.Attributes {
+		required = append(required, a.Name)
+	}
+	known, err := readKeys(ctx, tx, k.Name)
+	if err != nil {
+		return nil, nil, err
+	}
+	t := openTable(r.File, body, required, []string{"name", "active_from", "active_to"})
+	var entries []store.Entry
+	var fresh []string
+	seen := map[string]int{}
+	for t.next() {
+		key := t.text(k.Name)
+		switch {
+		case key == "":
+			t.fault(k.Name, "expected a key")
+			continue
+		case seen[key] > 0:
+			t.fault(k.Name, "already on line %d", seen[key])
+			continue
+		}
+		key = strings.Clone(key)
+		seen[key] = t.line
+		code, ok := known.codes[key]
+		if !ok {
+			code = uint32(len(known.all) + len(fresh))
+			fresh = append(fresh, key)
+		}
+		e := store.Entry{Code: code, Name: strings.Clone(t.text("name")), Attributes: map[string]string{}}
+		if e.Name == "" {
+			e.Name = key
+		}
+		for _, a := range k.Attributes {
+			v := t.text(a.Name)
+			if v == "" {
+				continue
+			}
+			if store.AttributeValue(a.Type, v).Type == "" {
+				t.fault(a.Name, "expected a %s", map[lang.Type]string{lang.NumberType: "decimal, such as 12.5", lang.DateType: "day, such as 2026-10-31"}[a.Type])
+			}
+			e.Attributes[a.Name] = strings.Clone(v)
+		}
+		if d, ok := t.day("active_from", false); ok {
+			e.From = &d
+		}
+		if d, ok := t.day("active_to", false); ok {
+			e.To = &d
+			if e.From != nil && d < *e.From {
+				t.fault("active_to", "expected a day not before active_from, %s", *e.From)
+			}
+		}
+		entries = append(entries, e)
+	}
+	if t.refusal.Count == 0 && len(entries) == 0 {
+		t.refusal.add(Fault{Text: "the file has a header and no rows"})
+	}
+	if t.refusal.Count > 0 {
+		return nil, t.refusal, nil
+	}
+	in.Lines = int64(len(entries))
+	return func(tx *store.Tx) error {
+		if err := tx.AddSubjects(ctx, k.Name, len(known.all), fresh); err != nil {
+			return err
+		}
+		return tx.PutEntries(ctx, k.Name, in.ID, entries)
+	}, nil, nil
+}
+
+// readTargets reads a target sheet: a row a subject and month, a column a
+// measure. An empty cell is no target.
+func readTargets(ctx context.Context, tx *store.Tx, book *rulebook.Book, k *rulebook.Kind, r Request, body io.Reader, in *store.Intake) (write func(*store.Tx) error, refusal *Refusal, err error) {
+	known, err := readKeys(ctx, tx, k.Name)
+	if err != nil {
+		return nil, nil, err
+	}
+	var measures []string
+	for _, m := range book.Measures {
+		measures = append(measures, m.Name)
+	}
+	t := openTable(r.File, body, []string{k.Name, "month"}, measures)
+	var sheet []string
+	for _, c := range t.header {
+		if c != k.Name && c != "month" {
+			sheet = append(sheet, c)
+		}
+	}
+	if len(sheet) == 0 && t.refusal.Count == 0 {
+		t.refusal.add(Fault{Line: 1, Text: "expected at least one column named after a measure, such as " + strings.Join(measures[:min(3, len(measures))], ", ")})
+	}
+	var targets []store.Target
+	type cell struct {
+		code  uint32
+		month calendar.Month
+	}
+	seen := map[cell]int{}
+	months := map[int32]bool{}
+	for t.next() {
+		code, known := known.code(t, k.Name)
+		month, err := calendar.ParseMonth(strings.TrimSpace(t.get("month")))
+		if err != nil || month.First() < firstDay || month.Last() > lastDay {
+			t.fault("month", "expected a month, such as 2026-10")
+			continue
+		}
+		if !known {
+			continue
+		}
+		if at := seen[cell{code, month}]; at > 0 {
+			t.fault(k.Name, "%s already has targets for %s on line %d", t.get(k.Name), month, at)
+			continue
+		}
+		seen[cell{code, month}] = t.line
+		months[int32(month)] = true
+		for _, m := range sheet {
+			if a := t.number(m); a != amount.Missing {
+				targets = append(targets, store.Target{Code: code, Measure: m, Month: month, Target: a})
+			}
+		}
+	}
+	if t.refusal.Count == 0 && len(targets) == 0 {
+		t.refusal.add(Fault{Text: "the file holds no target"})
+	}
+	if t.refusal.Count > 0 {
+		return nil, t.refusal, nil
+	}
+	in.Lines = int64(len(seen))
+	in.Months = slices.Sorted(maps.Keys(months))
+	return func(tx *store.Tx) error { return tx.PutTargets(ctx, k.Name, in.ID, targets) }, nil, nil
+}

@@ -1,0 +1,316 @@
+// Package pgserver runs Debian's PostgreSQL on loopback, in a directory of
+// its own, for as long as the service lives.
+package pgserver
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/url"
+	"os"
+	"os/exec"
+	"os/user"
+	"path/filepath"
+	"runtime"
+	"sort"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Options say where and how to run.
+type Options struct {
+	Dir    string // holds the database, its password and its log
+	Port   int    // 0 takes a free one
+	NoSync bool   // for tests: a crash of the machine may lose data
+}
+
+// Server is a running PostgreSQL. Its methods are safe for concurrent use.
+type Server struct {
+	URL  string // of the database "oskel"
+	lock *os.File
+	cmd  *exec.Cmd
+	done chan struct{}
+	log  string
+}
+
+// Start runs PostgreSQL, making the database on the first start. A server
+// that an earlier, killed service left behind in the directory is stopped
+// first; a directory that a living service uses is refused.
+func Start(ctx context.Context, o Options) (*Server, error) {
+	bin, err := binaries()
+	if err != nil {
+		return nil, err
+	}
+	dir, err := filepath.Abs(o.Dir)
+	if err != nil {
+		return nil, err
+	}
+	account, err := account(dir)
+	if err != nil {
+		return nil, err
+	}
+	lock, err := lockDir(dir)
+	if err != nil {
+		return nil, err
+	}
+	s := &Server{lock: lock, done: make(chan struct{}), log: filepath.Join(dir, "postgres.log")}
+	started := false
+	defer func() {
+		if !started {
+			lock.Close() //nolint:errcheck // closing gives the lock up; there is nothing to lose
+		}
+	}()
+	if err := account.own(dir); err != nil {
+		return nil, err
+	}
+	data := filepath.Join(dir, "data")
+	if err := stopLeftover(data); err != nil {
+		return nil, err
+	}
+	password, err := makeCluster(ctx, bin, dir, data, account, o.NoSync)
+	if err != nil {
+		return nil, err
+	}
+	port, err := choosePort(o.Port)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.run(bin, data, port, account, o.NoSync); err != nil {
+		return nil, err
+	}
+	s.URL = (&url.URL{Scheme: "postgres", User: url.UserPassword("oskel", password), Host: fmt.Sprintf("127.0.0.1:%d", port), Path: "oskel"}).String()
+	if err := s.ready(ctx); err != nil {
+		s.Stop()
+		return nil, err
+	}
+	started = true
+	return s, nil
+}
+
+// Missing says that no PostgreSQL is installed.
+var Missing = errors.New("PostgreSQL is not installed; as root: apt-get install postgresql, or give a database of your own with -database")
+
+func binaries() (string, error) {
+	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
+	if len(found) == 0 {
+		return "", Missing
+	}
+	version := func(path string) int {
+		n, _ := strconv.Atoi(strings.Split(path, "/")[4])
+		return n
+	}
+	sort.Slice(found, func(i, j int) bool { return version(found[i]) > version(found[j]) })
+	return filepath.Dir(found[0]), nil
+}
+
+// runAs is the user PostgreSQL runs as: never root.
+type runAs struct {
+	credential *syscall.Credential // nil is whoever runs the service
+}
+
+func account(dir string) (runAs, error) {
+	if os.Geteuid() != 0 {
+		return runAs{}, nil
+	}
+	u, err := user.Lookup("postgres")
+	if err != nil {
+		return runAs{}, errors.New("PostgreSQL does not run as root, and there is no user postgres to run it as; as root: apt-get install postgresql")
+	}
+	uid, _ := strconv.Atoi(u.Uid)
+	gid, _ := strconv.Atoi(u.Gid)
+	for at := filepath.Dir(dir); ; at = filepath.Dir(at) {
+		if info, err := os.Stat(at); err == nil && info.Mode()&0o001 == 0 {
+			return runAs{}, fmt.Errorf("PostgreSQL runs as the user postgres, who cannot enter %s; keep the data elsewhere (-data) or allow it: chmod o+x %s", at, at)
+		}
+		if at == filepath.Dir(at) {
+			break
+		}
+	}
+	return runAs{&syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}}, nil
+}
+
+func (r runAs) own(path string) error {
+	if r.credential == nil {
+		return nil
+	}
+	return os.Chown(path, int(r.credential.Uid), int(r.credential.Gid))
+}
+
+// lockDir makes the directory and holds it until the process ends, however it
+// ends.
+func lockDir(dir string) (*os.File, error) {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return nil, fmt.Errorf("the data directory cannot be made: %w", err)
+	}
+	f, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, fmt.Errorf("the data directory cannot be written: %w", err)
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		text, _ := os.ReadFile(f.Name())
+		f.Close() //nolint:errcheck // nothing was written
+		return nil, fmt.Errorf("another service (process %s) uses %s; stop it, or choose another directory with -data", strings.TrimSpace(string(text)), dir)
+	}
+	if err := f.Truncate(0); err != nil {
+		return nil, err
+	}
+	_, err = f.WriteString(strconv.Itoa(os.Getpid()) + "\n")
+	return f, err
+}
+
+// stopLeftover stops the very server that an earlier service left running
+// over this data. A pid file without its process is PostgreSQL's own to clear.
+func stopLeftover(data string) error {
+	text, err := os.ReadFile(filepath.Join(data, "postmaster.pid"))
+	if err != nil {
+		return nil
+	}
+	pid, _ := strconv.Atoi(strings.SplitN(string(text), "\n", 2)[0])
+	cwd, err := os.Readlink(fmt.Sprintf("/proc/%d/cwd", pid))
+	if pid <= 1 || err != nil || cwd != data {
+		return nil
+	}
+	slog.Info("stopping the PostgreSQL that an earlier service left running", "process", pid)
+	if err := syscall.Kill(pid, syscall.SIGINT); err != nil {
+		return fmt.Errorf("a PostgreSQL that an earlier service left running (process %d) cannot be stopped: %w", pid, err)
+	}
+	for range 200 {
+		if syscall.Kill(pid, 0) != nil {
+			return nil
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	return fmt.Errorf("a PostgreSQL that an earlier service left running (process %d) does not stop; end it with: kill -QUIT %d", pid, pid)
+}
+
+// makeCluster runs initdb on the first start and returns the password. A
+// half-made cluster is made anew: it is only renamed into place when whole.
+func makeCluster(ctx context.Context, bin, dir, data string, as runAs, noSync bool) (string, error) {
+	passwordFile := filepath.Join(dir, "password")
+	if version, err := os.ReadFile(filepath.Join(data, "PG_VERSION")); err == nil {
+		if major := strings.TrimSpace(string(version)); !strings.Contains(bin, "/"+major+"/") {
+			return "", fmt.Errorf("the data in %s is of PostgreSQL %s, and %s is another version; install postgresql-%s", data, major, bin, major)
+		}
+		password, err := os.ReadFile(passwordFile)
+		if err != nil {
+			return "", fmt.Errorf("the database's password cannot be read: %w", err)
+		}
+		return strings.TrimSpace(string(password)), nil
+	}
+	password := rand.Text()
+	if err := os.WriteFile(passwordFile, []byte(password+"\n"), 0o600); err != nil {
+		return "", err
+	}
+	if err := as.own(passwordFile); err != nil {
+		return "", err
+	}
+	half := data + ".new"
+	if err := os.RemoveAll(half); err != nil {
+		return "", err
+	}
+	args := []string{"-D", half, "-U", "oskel", "--pwfile=" + passwordFile, "-A", "scram-sha-256", "-E", "UTF8", "--locale=C.UTF-8"}
+	if noSync {
+		args = append(args, "--no-sync")
+	}
+	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), args...)
+	cmd.Dir = dir
+	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: as.credential}
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return "", fmt.Errorf("making the database: %w: %s", err, lastLine(out))
+	}
+	return password, os.Rename(half, data)
+}
+
+func choosePort(port int) (int, error) {
+	l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
+	if err != nil {
+		return 0, fmt.Errorf("port %d for PostgreSQL is in use; choose another, or leave it to be chosen", port)
+	}
+	defer l.Close() //nolint:errcheck // it was opened to see that it can be
+	return l.Addr().(*net.TCPAddr).Port, nil
+}
+
+func (s *Server) run(bin, data string, port int, as runAs, noSync bool) error {
+	log, err := os.OpenFile(s.log, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o644)
+	if err != nil {
+		return err
+	}
+	args := []string{"-D", data, "-c", "listen_addresses=127.0.0.1", "-c", fmt.Sprintf("port=%d", port), "-c", "unix_socket_directories=", "-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB"}
+	if noSync {
+		args = append(args, "-c", "fsync=off", "-c", "full_page_writes=off")
+	}
+	s.cmd = exec.Command(filepath.Join(bin, "postgres"), args...)
+	s.cmd.Dir = data
+	s.cmd.Stdout, s.cmd.Stderr = log, log
+	// Its own process group: Ctrl-C is for the service, which then stops it.
+	// Should the service be killed, the kernel stops it; that promise hangs
+	// on the thread that starts it, so the thread is kept.
+	s.cmd.SysProcAttr = &syscall.SysProcAttr{Credential: as.credential, Setpgid: true, Pdeathsig: syscall.SIGINT}
+	failed := make(chan error)
+	go func() {
+		runtime.LockOSThread()
+		err := s.cmd.Start()
+		failed <- err
+		if err == nil {
+			s.cmd.Wait() //nolint:errcheck // how it ended is in its log
+		}
+		log.Close() //nolint:errcheck // written by the other process
+		close(s.done)
+	}()
+	if err := <-failed; err != nil {
+		return fmt.Errorf("starting PostgreSQL: %w", err)
+	}
+	return nil
+}
+
+// ready waits until the server answers, and makes the database.
+func (s *Server) ready(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, 60*time.Second)
+	defer cancel()
+	admin := strings.TrimSuffix(s.URL, "/oskel") + "/postgres"
+	for {
+		conn, err := pgx.Connect(ctx, admin)
+		if err == nil {
+			defer conn.Close(ctx) //nolint:errcheck // its work is done
+			var there bool
+			if err = conn.QueryRow(ctx, "select exists (select from pg_database where datname = 'oskel')").Scan(&there); err == nil && !there {
+				_, err = conn.Exec(ctx, "create database oskel")
+			}
+			return err
+		}
+		select {
+		case <-s.done:
+			text, _ := os.ReadFile(s.log)
+			return fmt.Errorf("PostgreSQL stopped at once: %s (all of it in %s)", lastLine(text), s.log)
+		case <-ctx.Done():
+			return fmt.Errorf("PostgreSQL does not answer within a minute: %w (its log is %s)", err, s.log)
+		case <-time.After(30 * time.Millisecond):
+		}
+	}
+}
+
+// Stop ends the server cleanly and gives its directory up.
+func (s *Server) Stop() {
+	defer s.lock.Close() //nolint:errcheck // closing gives the lock up; there is nothing to lose
+	for _, signal := range []syscall.Signal{syscall.SIGINT, syscall.SIGQUIT, syscall.SIGKILL} {
+		s.cmd.Process.Signal(signal) //nolint:errcheck // it may have ended by itself
+		select {
+		case <-s.done:
+			return
+		case <-time.After(20 * time.Second):
+			slog.Warn("PostgreSQL is slow to stop", "signal", signal)
+		}
+	}
+}
+
+func lastLine(text []byte) string {
+	lines := strings.Split(strings.TrimSpace(string(text)), "\n")
+	return lines[len(lines)-1]
+}

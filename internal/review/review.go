@@ -1,0 +1,115 @@
+// Package review is the work on desks: cases taken, talked over and settled.
+package review
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"oskel/internal/people"
+	"oskel/internal/store"
+)
+
+// Service is safe for concurrent use.
+type Service struct{ store *store.Store }
+
+// New is a service over a store.
+func New(s *store.Store) *Service { return &Service{s} }
+
+// Errors of what cannot be done to a case.
+var (
+	ErrNotYours = errors.New("only members of the desk work its cases")
+	ErrState    = errors.New("the case does not allow it")
+	ErrChanged  = errors.New("the case has changed since it was read")
+)
+
+// Findings are what a reviewer may conclude.
+var Findings = []string{"confirmed", "explained", "data fault", "rule fault"}
+
+// MayAct says whether a person works the cases of a desk: its members and the
+// leads.
+func MayAct(p store.Person, desk string) bool {
+	return p.Role == people.Lead || p.Role == people.Reviewer && slices.Contains(p.Desks, desk)
+}
+
+// Take makes the person the one who works on the case.
+func (s *Service) Take(ctx context.Context, id int64, by store.Person, version int) error {
+	return s.change(ctx, id, by, version, func(tx *store.Tx, c *store.Case) error {
+		if c.State == "taken" {
+			if *c.TakenBy == by.Name {
+				return fmt.Errorf("%w: it is already yours", ErrState)
+			}
+			return fmt.Errorf("%w: %s has taken it", ErrState, *c.TakenBy)
+		}
+		c.State, c.TakenBy = "taken", &by.Name
+		return tx.AddCaseEvent(ctx, id, by.Name, "taken", "")
+	})
+}
+
+// Release puts a taken case back on the desk.
+func (s *Service) Release(ctx context.Context, id int64, by store.Person, version int) error {
+	return s.change(ctx, id, by, version, func(tx *store.Tx, c *store.Case) error {
+		if c.State != "taken" {
+			return fmt.Errorf("%w: nobody has taken it", ErrState)
+		}
+		c.State, c.TakenBy = "open", nil
+		return tx.AddCaseEvent(ctx, id, by.Name, "released", "")
+	})
+}
+
+// Settle ends the review with a finding. A case that another member has taken
+// is settled by that one, or by a lead.
+func (s *Service) Settle(ctx context.Context, id int64, by store.Person, version int, finding, note string, at time.Time) error {
+	if !slices.Contains(Findings, finding) {
+		return fmt.Errorf("%w: %q is not a finding; expected confirmed, explained, data fault or rule fault", ErrState, finding)
+	}
+	return s.change(ctx, id, by, version, func(tx *store.Tx, c *store.Case) error {
+		if c.State == "taken" && *c.TakenBy != by.Name && by.Role != people.Lead {
+			return fmt.Errorf("%w: %s has taken it and settles it", ErrState, *c.TakenBy)
+		}
+		c.State, c.Finding, c.SettledBy, c.SettledAt = "settled", &finding, &by.Name, &at
+		text := finding
+		if note != "" {
+			text += ": " + note
+		}
+		return tx.AddCaseEvent(ctx, id, by.Name, "settled", text)
+	})
+}
+
+// Comment adds to the talk of a case, settled or not. Analysts may too: they
+// are asked about rules and data.
+func (s *Service) Comment(ctx context.Context, id int64, by store.Person, text string) error {
+	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
+		c, err := tx.LockCase(ctx, id)
+		if err != nil {
+			return err
+		}
+		if by.Role != people.Analyst && !MayAct(by, c.Desk) {
+			return ErrNotYours
+		}
+		return tx.AddCaseEvent(ctx, id, by.Name, "comment", text)
+	})
+}
+
+// change does one thing to an unsettled case of the version given (0 is any).
+func (s *Service) change(ctx context.Context, id int64, by store.Person, version int, do func(*store.Tx, *store.Case) error) error {
+	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
+		c, err := tx.LockCase(ctx, id)
+		switch {
+		case err != nil:
+			return err
+		case !MayAct(by, c.Desk):
+			return ErrNotYours
+		case c.State == "settled":
+			return fmt.Errorf("%w: %s settled it on %s as %s", ErrState, *c.SettledBy, c.SettledAt.Format("2 Jan 2006"), *c.Finding)
+		case version != 0 && version != c.Version:
+			return ErrChanged
+		}
+		if err := do(tx, &c); err != nil {
+			return err
+		}
+		return tx.UpdateCase(ctx, c)
+	})
+}

@@ -1,0 +1,165 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"oskel/core/calendar"
+)
+
+// Case is one subject's flagged items under review on a desk.
+type Case struct {
+	ID        int64
+	Kind      string
+	Code      uint32
+	Key, Name string
+	Desk      string
+	State     string // open, taken, settled
+	Grade     string // the most serious of its items when they came
+	Severity  int
+	Due       calendar.Day
+	OpenedAt  time.Time
+	TakenBy   *string
+	Finding   *string
+	SettledBy *string
+	SettledAt *time.Time
+	Version   int
+	Items     int
+	Sentence  string
+}
+
+// CaseEvent is something that happened to a case.
+type CaseEvent struct {
+	At     time.Time
+	Author string
+	What   string
+	Text   string
+}
+
+// The newest item speaks for the case: the most serious one of the last
+// period that is not cleared.
+const caseSelect = `select c.id, c.kind, c.code, s.key, coalesce(top.name, s.key), c.desk, c.state, c.grade, c.severity, c.due, c.opened_at, c.taken_by, c.finding, c.settled_by, c.settled_at, c.version,
+	(select count(*) from exceptions e where e.case_id = c.id), coalesce(top.sentence, '')
+	from cases c join subjects s on s.kind = c.kind and s.code = c.code
+	left join lateral (select name, sentence from exceptions e where e.case_id = c.id order by (e.state = 'cleared'), e.period desc, e.severity, e.rule limit 1) top on true `
+
+func manyCases(ctx context.Context, q querier, tail string, args ...any) ([]Case, error) {
+	rows, err := q.Query(ctx, caseSelect+tail, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Case, error) {
+		var c Case
+		var code int32
+		var due time.Time
+		err := row.Scan(&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Items, &c.Sentence)
+		c.Code, c.Due = uint32(code), *dayOf(&due)
+		return c, err
+	})
+}
+
+// CaseFilter says which cases are listed; a nil Desks is all desks.
+type CaseFilter struct {
+	State string // open, taken, settled, or unsettled; "" is all
+	Desks []string
+}
+
+// Cases lists cases by due day, grade and number; the settled ones with the
+// last settled first, at most a thousand.
+func (s *Store) Cases(ctx context.Context, f CaseFilter) ([]Case, error) {
+	var where []string
+	var args []any
+	add := func(condition string, arg any) {
+		args = append(args, arg)
+		where = append(where, fmt.Sprintf(condition, len(args)))
+	}
+	switch f.State {
+	case "":
+	case "unsettled":
+		where = append(where, "c.state <> 'settled'")
+	default:
+		add("c.state = $%d", f.State)
+	}
+	if f.Desks != nil {
+		add("c.desk = any($%d)", f.Desks)
+	}
+	condition := ""
+	if len(where) > 0 {
+		condition = "where " + strings.Join(where, " and ")
+	}
+	order := " order by c.due, c.severity, c.id limit 1000"
+	if f.State == "settled" {
+		order = " order by c.settled_at desc, c.id limit 1000"
+	}
+	return manyCases(ctx, s.pool, condition+order, args...)
+}
+
+// Case finds one case.
+func (s *Store) Case(ctx context.Context, id int64) (Case, error) {
+	return firstCase(manyCases(ctx, s.pool, "where c.id = $1", id))
+}
+
+// LockCase finds one case and holds it to the end of the transaction.
+func (t *Tx) LockCase(ctx context.Context, id int64) (Case, error) {
+	return firstCase(manyCases(ctx, t.tx, "where c.id = $1 for update of c", id))
+}
+
+// OpenCaseOf finds the unsettled case of a subject on a desk.
+func (t *Tx) OpenCaseOf(ctx context.Context, kind string, code uint32, desk string) (Case, error) {
+	return firstCase(manyCases(ctx, t.tx, "where c.kind = $1 and c.code = $2 and c.desk = $3 and c.state <> 'settled' for update of c", kind, int32(code), desk))
+}
+
+func firstCase(all []Case, err error) (Case, error) {
+	if err == nil && len(all) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return Case{}, err
+	}
+	return all[0], nil
+}
+
+// AddCase opens a case.
+func (t *Tx) AddCase(ctx context.Context, c *Case) error {
+	return t.tx.QueryRow(ctx, "insert into cases (kind, code, desk, grade, severity, due) values ($1, $2, $3, $4, $5, $6) returning id",
+		c.Kind, int32(c.Code), c.Desk, c.Grade, c.Severity, c.Due.Time()).Scan(&c.ID)
+}
+
+// UpdateCase writes a case as it now stands, under its next version.
+func (t *Tx) UpdateCase(ctx context.Context, c Case) error {
+	_, err := t.tx.Exec(ctx, "update cases set state = $2, grade = $3, severity = $4, due = $5, taken_by = $6, finding = $7, settled_by = $8, settled_at = $9, version = version + 1 where id = $1",
+		c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), c.TakenBy, c.Finding, c.SettledBy, c.SettledAt)
+	return err
+}
+
+// AddCaseEvent records what happened to a case.
+func (t *Tx) AddCaseEvent(ctx context.Context, id int64, author, what, text string) error {
+	_, err := t.tx.Exec(ctx, "insert into case_events (case_id, author, what, text) values ($1, $2, $3, $4)", id, author, what, text)
+	return err
+}
+
+// CaseEvents lists what happened to a case, the first first.
+func (s *Store) CaseEvents(ctx context.Context, id int64) ([]CaseEvent, error) {
+	rows, err := s.pool.Query(ctx, "select at, author, what, text from case_events where case_id = $1 order by id", id)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[CaseEvent])
+}
+
+// CountUnsettled counts the unsettled cases of each desk.
+func (s *Store) CountUnsettled(ctx context.Context) (map[string]int, error) {
+	rows, err := s.pool.Query(ctx, "select desk, count(*) from cases where state <> 'settled' group by desk")
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]int{}
+	var desk string
+	var n int
+	_, err = pgx.ForEachRow(rows, []any{&desk, &n}, func() error { out[desk] = n; return nil })
+	return out, err
+}

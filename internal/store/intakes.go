@@ -1,0 +1,306 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/rulebook"
+)
+
+// Intake is one arrival of a file. Its ID is the data version it makes.
+type Intake struct {
+	ID          int64
+	Into        string // "feed", "register", "targets" or "take-back"
+	Name        string
+	Mode        string // "append" or "replace"
+	Period      *string
+	File        string
+	SHA256      []byte
+	Lines       int64
+	Months      []int32
+	Totals      map[string]string
+	Author      string
+	At          time.Time
+	TakenBackBy *int64
+}
+
+const intakeColumns = "id, kind, name, mode, period, file, sha256, lines, months, totals, author, at, taken_back_by"
+
+// DataVersion is the number of the newest intake, 0 before the first.
+func (s *Store) DataVersion(ctx context.Context) (int64, error) {
+	var v int64
+	err := s.pool.QueryRow(ctx, "select coalesce(max(id), 0) from intakes").Scan(&v)
+	return v, err
+}
+
+// Intakes lists all intakes, the newest first.
+func (s *Store) Intakes(ctx context.Context) ([]Intake, error) {
+	return manyIntakes(ctx, s.pool, "order by id desc")
+}
+
+// IntakesSince lists the intakes after a data version, the oldest first.
+func (s *Store) IntakesSince(ctx context.Context, version int64) ([]Intake, error) {
+	return manyIntakes(ctx, s.pool, "where id > $1 order by id", version)
+}
+
+// Intake finds one intake.
+func (t *Tx) Intake(ctx context.Context, id int64) (Intake, error) {
+	return firstIntake(manyIntakes(ctx, t.tx, "where id = $1", id))
+}
+
+// SameIntake finds an intake of the same bytes into the same place that still
+// counts.
+func (t *Tx) SameIntake(ctx context.Context, into, name string, sum []byte) (Intake, error) {
+	return firstIntake(manyIntakes(ctx, t.tx, "where sha256 = $1 and kind = $2 and name = $3 and taken_back_by is null", sum, into, name))
+}
+
+// LaterIntakes lists the intakes into the same place after one, that still
+// count.
+func (t *Tx) LaterIntakes(ctx context.Context, in Intake) ([]Intake, error) {
+	return manyIntakes(ctx, t.tx, "where id > $1 and kind = $2 and name = $3 and taken_back_by is null order by id", in.ID, in.Into, in.Name)
+}
+
+func firstIntake(all []Intake, err error) (Intake, error) {
+	if err == nil && len(all) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return Intake{}, err
+	}
+	return all[0], nil
+}
+
+func manyIntakes(ctx context.Context, q querier, tail string, args ...any) ([]Intake, error) {
+	rows, err := q.Query(ctx, "select "+intakeColumns+" from intakes "+tail, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[Intake])
+}
+
+// AddIntake records an intake under the next number; the caller holds
+// LockIntake.
+func (t *Tx) AddIntake(ctx context.Context, in *Intake) error {
+	if err := t.tx.QueryRow(ctx, "select coalesce(max(id), 0) + 1 from intakes").Scan(&in.ID); err != nil {
+		return err
+	}
+	if in.Months == nil {
+		in.Months = []int32{}
+	}
+	if in.Totals == nil {
+		in.Totals = map[string]string{}
+	}
+	return t.tx.QueryRow(ctx, "insert into intakes (id, kind, name, mode, period, file, sha256, lines, months, totals, author) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) returning at",
+		in.ID, in.Into, in.Name, in.Mode, in.Period, in.File, in.SHA256, in.Lines, in.Months, in.Totals, in.Author).Scan(&in.At)
+}
+
+// Lines are lines of a feed in columns, in the order of its declaration;
+// amount.Missing is no value.
+type Lines struct {
+	Days     []calendar.Day
+	Subjects [][]uint32
+	Numbers  [][]amount.Amount
+	Texts    [][]string // labels, then notes
+}
+
+// AppendLines adds lines under an intake, making the partitions they need.
+func (t *Tx) AppendLines(ctx context.Context, f *rulebook.Feed, intake int64, months []int32, lines *Lines) error {
+	for _, m := range months {
+		month := calendar.Month(m)
+		partition := pgx.Identifier{"feeds", f.Name + "_" + strings.ReplaceAll(month.String(), "-", "_")}.Sanitize()
+		sql := fmt.Sprintf("create table if not exists %s partition of %s for values from ('%s') to ('%s')", partition, feedTable(f.Name), month.First(), (month + 1).First())
+		if _, err := t.tx.Exec(ctx, sql); err != nil {
+			return fmt.Errorf("making a partition for %s: %w", month, err)
+		}
+	}
+	names := []string{"intake"}
+	for _, c := range feedColumns(f) {
+		names = append(names, quoted(c.name))
+	}
+	sql := fmt.Sprintf("copy %s (%s) from stdin", feedTable(f.Name), strings.Join(names, ", "))
+	if _, err := t.tx.Conn().PgConn().CopyFrom(ctx, &lineReader{lines: lines, intake: strconv.FormatInt(intake, 10)}, sql); err != nil {
+		return fmt.Errorf("writing the lines: %w", err)
+	}
+	return nil
+}
+
+// lineReader writes lines in the text form of COPY.
+type lineReader struct {
+	lines  *Lines
+	intake string
+	next   int
+	left   []byte
+	buffer []byte
+}
+
+func (r *lineReader) Read(p []byte) (int, error) {
+	for len(r.left) == 0 {
+		if r.next == len(r.lines.Days) {
+			return 0, io.EOF
+		}
+		r.buffer = r.buffer[:0]
+		for len(r.buffer) < 32<<10 && r.next < len(r.lines.Days) {
+			r.append(r.next)
+			r.next++
+		}
+		r.left = r.buffer
+	}
+	n := copy(p, r.left)
+	r.left = r.left[n:]
+	return n, nil
+}
+
+func (r *lineReader) append(i int) {
+	b := append(r.buffer, r.intake...)
+	b = append(b, '\t')
+	b = append(b, r.lines.Days[i].String()...)
+	for _, c := range r.lines.Subjects {
+		b = append(b, '\t')
+		b = strconv.AppendUint(b, uint64(c[i]), 10)
+	}
+	for _, c := range r.lines.Numbers {
+		b = append(b, '\t')
+		if c[i] == amount.Missing {
+			b = append(b, `\N`...)
+		} else {
+			b = append(b, c[i].String()...)
+		}
+	}
+	for _, c := range r.lines.Texts {
+		b = append(b, '\t')
+		if c[i] == "" {
+			b = append(b, `\N`...)
+		} else {
+			b = append(b, copyEscapes.Replace(c[i])...)
+		}
+	}
+	r.buffer = append(b, '\n')
+}
+
+var copyEscapes = strings.NewReplacer("\\", `\\`, "\t", `\t`, "\n", `\n`, "\r", `\r`)
+
+// SupersedeMonth makes all lines of a feed's month that still count give way
+// to an intake, and says how many they were.
+func (t *Tx) SupersedeMonth(ctx context.Context, f *rulebook.Feed, m calendar.Month, intake int64) (int64, error) {
+	tag, err := t.tx.Exec(ctx, fmt.Sprintf("update %s set superseded = $1 where superseded is null and %s between $2 and $3", feedTable(f.Name), quoted(f.Date)),
+		intake, m.First().Time(), m.Last().Time())
+	return tag.RowsAffected(), err
+}
+
+// TakeBack undoes what one intake did, under the number of the intake that
+// takes it back: its rows give way, and copies of those that had given way to
+// it come to count again.
+func (t *Tx) TakeBack(ctx context.Context, in Intake, f *rulebook.Feed, by int64) error {
+	table, columns := "registers", "kind, code, name, attributes, active_from, active_to"
+	switch in.Into {
+	case "targets":
+		table, columns = "targets", "kind, code, measure, month, target"
+	case "feed":
+		var names []string
+		for _, c := range feedColumns(f) {
+			names = append(names, quoted(c.name))
+		}
+		table, columns = feedTable(f.Name), strings.Join(names, ", ")
+	}
+	for _, sql := range []string{
+		fmt.Sprintf("update %s set superseded = $2 where intake = $1 and superseded is null", table),
+		fmt.Sprintf("insert into %s (%s, intake) select %s, $2 from %s where superseded = $1", table, columns, columns, table),
+		"update intakes set taken_back_by = $2 where id = $1",
+	} {
+		if _, err := t.tx.Exec(ctx, sql, in.ID, by); err != nil {
+			return fmt.Errorf("taking back intake %d: %w", in.ID, err)
+		}
+	}
+	return nil
+}
+
+// Entry is one subject of a register.
+type Entry struct {
+	Code       uint32
+	Name       string
+	Attributes map[string]string
+	From, To   *calendar.Day
+}
+
+// AddSubjects gives codes to new keys of a kind, in the order given, from
+// first on.
+func (t *Tx) AddSubjects(ctx context.Context, kind string, first int, keys []string) error {
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"subjects"}, []string{"kind", "code", "key"}, pgx.CopyFromSlice(len(keys), func(i int) ([]any, error) {
+		return []any{kind, int32(first + i), keys[i]}, nil
+	}))
+	return err
+}
+
+// SubjectKeys lists the keys of a kind by code.
+func (t *Tx) SubjectKeys(ctx context.Context, kind string) ([]string, error) {
+	return subjectKeys(ctx, t.tx, kind)
+}
+
+func subjectKeys(ctx context.Context, q querier, kind string) ([]string, error) {
+	rows, err := q.Query(ctx, "select key from subjects where kind = $1 order by code", kind)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
+
+// PutEntries adds entries to a register; those of the same subjects give way.
+func (t *Tx) PutEntries(ctx context.Context, kind string, intake int64, entries []Entry) error {
+	codes := make([]int32, len(entries))
+	for i, e := range entries {
+		codes[i] = int32(e.Code)
+	}
+	if _, err := t.tx.Exec(ctx, "update registers set superseded = $1 where kind = $2 and superseded is null and code = any($3)", intake, kind, codes); err != nil {
+		return err
+	}
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"registers"}, []string{"kind", "code", "name", "attributes", "active_from", "active_to", "intake"},
+		pgx.CopyFromSlice(len(entries), func(i int) ([]any, error) {
+			e := entries[i]
+			return []any{kind, int32(e.Code), e.Name, e.Attributes, timeOf(e.From), timeOf(e.To), intake}, nil
+		}))
+	return err
+}
+
+func timeOf(d *calendar.Day) *time.Time {
+	if d == nil {
+		return nil
+	}
+	t := d.Time()
+	return &t
+}
+
+// Target is one row of a target sheet.
+type Target struct {
+	Code    uint32
+	Measure string
+	Month   calendar.Month
+	Target  amount.Amount
+}
+
+// PutTargets adds targets; those of the same subject, measure and month give
+// way.
+func (t *Tx) PutTargets(ctx context.Context, kind string, intake int64, targets []Target) error {
+	codes, measures, months := make([]int32, len(targets)), make([]string, len(targets)), make([]time.Time, len(targets))
+	for i, x := range targets {
+		codes[i], measures[i], months[i] = int32(x.Code), x.Measure, monthDate(x.Month)
+	}
+	if _, err := t.tx.Exec(ctx, `update targets set superseded = $1 from unnest($3::int[], $4::text[], $5::date[]) as n(code, measure, month)
+		where targets.kind = $2 and superseded is null and targets.code = n.code and targets.measure = n.measure and targets.month = n.month`,
+		intake, kind, codes, measures, months); err != nil {
+		return err
+	}
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"targets"}, []string{"kind", "code", "measure", "month", "target", "intake"},
+		pgx.CopyFromSlice(len(targets), func(i int) ([]any, error) {
+			x := targets[i]
+			return []any{kind, int32(x.Code), x.Measure, monthDate(x.Month), x.Target.String(), intake}, nil
+		}))
+	return err
+}

@@ -1,0 +1,255 @@
+package store
+
+import (
+	"context"
+	"encoding/binary"
+	"fmt"
+	"sort"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/lang"
+	"oskel/core/ledger"
+	"oskel/core/rulebook"
+)
+
+// ReadLedger builds the snapshot of a data version. before may be a snapshot
+// of an earlier version, made for a book with the same kinds and feeds: what
+// no intake has touched since is shared with it.
+func (s *Store) ReadLedger(ctx context.Context, book *rulebook.Book, version int64, before *ledger.Snapshot) (*ledger.Snapshot, error) {
+	out := &ledger.Snapshot{Version: version, Registers: map[string]*ledger.Register{}, Feeds: map[string]*ledger.Feed{}, Targets: map[ledger.SheetKey]*ledger.Sheet{}}
+	touched, err := s.touched(ctx, book, version, before)
+	if err != nil {
+		return nil, err
+	}
+	for i := range book.Kinds {
+		kind := &book.Kinds[i]
+		if before != nil && !touched.registers[kind.Name] {
+			out.Registers[kind.Name] = before.Registers[kind.Name]
+			continue
+		}
+		if out.Registers[kind.Name], err = s.readRegister(ctx, kind, version); err != nil {
+			return nil, fmt.Errorf("reading the register of %s: %w", kind.Name, err)
+		}
+	}
+	for i := range book.Feeds {
+		def := &book.Feeds[i]
+		feed := &ledger.Feed{Name: def.Name, Labels: def.Labels}
+		for _, c := range def.Subjects {
+			feed.Subjects = append(feed.Subjects, c.Column)
+		}
+		for _, c := range def.Numbers {
+			feed.Numbers = append(feed.Numbers, c.Column)
+		}
+		for m := range touched.months[def.Name] {
+			chunk, err := s.readChunk(ctx, def, m, version)
+			if err != nil {
+				return nil, fmt.Errorf("reading %s of %s: %w", def.Name, m, err)
+			}
+			if len(chunk.Days) > 0 {
+				feed.Chunks = append(feed.Chunks, chunk)
+			}
+		}
+		if before != nil {
+			for _, c := range before.Feeds[def.Name].Chunks {
+				if !touched.months[def.Name][c.Month] {
+					feed.Chunks = append(feed.Chunks, c)
+				}
+			}
+		}
+		sort.Slice(feed.Chunks, func(i, j int) bool { return feed.Chunks[i].Month < feed.Chunks[j].Month })
+		out.Feeds[def.Name] = feed
+	}
+	if before != nil && !touched.targets {
+		out.Targets = before.Targets
+		return out, nil
+	}
+	return out, s.readTargets(ctx, out, version)
+}
+
+// touched is what the intakes after a snapshot brought or took away.
+type touched struct {
+	months    map[string]map[calendar.Month]bool
+	registers map[string]bool
+	targets   bool
+}
+
+func (s *Store) touched(ctx context.Context, book *rulebook.Book, version int64, before *ledger.Snapshot) (touched, error) {
+	out := touched{map[string]map[calendar.Month]bool{}, map[string]bool{}, false}
+	for _, f := range book.Feeds {
+		out.months[f.Name] = map[calendar.Month]bool{}
+	}
+	since := int64(0)
+	if before != nil {
+		since = before.Version
+	}
+	intakes, err := s.IntakesSince(ctx, since)
+	if err != nil {
+		return out, err
+	}
+	for _, in := range intakes {
+		if in.ID > version {
+			continue
+		}
+		// A take-back bears the name of what it takes back, and its months.
+		out.registers[in.Name] = out.registers[in.Name] || in.Into != "feed" && in.Into != "targets"
+		out.targets = out.targets || in.Into == "targets" || in.Into == "take-back"
+		if months := out.months[in.Name]; months != nil {
+			for _, m := range in.Months {
+				months[calendar.Month(m)] = true
+			}
+		}
+	}
+	return out, nil
+}
+
+// counts is the condition that a row counts at data version $1.
+const counts = "intake <= $1 and (superseded is null or superseded > $1)"
+
+func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version int64) (*ledger.Register, error) {
+	keys, err := subjectKeys(ctx, s.pool, kind.Name)
+	if err != nil {
+		return nil, err
+	}
+	r := ledger.NewRegister(kind.Name, keys, append([]string(nil), keys...))
+	values := map[string][]lang.Value{}
+	for _, a := range kind.Attributes {
+		values[a.Name] = make([]lang.Value, len(keys))
+	}
+	rows, err := s.pool.Query(ctx, "select code, name, attributes, active_from, active_to from registers where kind = $2 and "+counts, version, kind.Name)
+	if err != nil {
+		return nil, err
+	}
+	var code int32
+	var name string
+	var attributes map[string]string
+	var from, to *time.Time
+	_, err = pgx.ForEachRow(rows, []any{&code, &name, &attributes, &from, &to}, func() error {
+		if int(code) >= len(keys) {
+			return nil // arrived after the keys were read; a later version's
+		}
+		r.Names[code] = name
+		if d := dayOf(from); d != nil {
+			r.ActiveFrom[code] = *d
+		}
+		if d := dayOf(to); d != nil {
+			r.ActiveTo[code] = *d
+		}
+		for _, a := range kind.Attributes {
+			values[a.Name][code] = AttributeValue(a.Type, attributes[a.Name])
+		}
+		attributes = nil
+		return nil
+	})
+	for _, a := range kind.Attributes {
+		r.SetAttribute(a.Name, values[a.Name])
+	}
+	return r, err
+}
+
+// AttributeValue reads a kept attribute; what is empty or no longer fits its
+// type is missing.
+func AttributeValue(kind lang.Type, s string) lang.Value {
+	switch {
+	case s == "":
+		return lang.Value{}
+	case kind == lang.NumberType:
+		if n, err := amount.Parse(s); err == nil {
+			return lang.Value{Type: kind, Number: n}
+		}
+		return lang.Value{}
+	case kind == lang.DateType:
+		if d, err := calendar.ParseDay(s); err == nil {
+			return lang.Value{Type: kind, Day: d}
+		}
+		return lang.Value{}
+	}
+	return lang.Value{Type: lang.TextType, Text: s}
+}
+
+func (s *Store) readTargets(ctx context.Context, out *ledger.Snapshot, version int64) error {
+	rows, err := s.pool.Query(ctx, "select kind, code, measure, month, target::text from targets where "+counts, version)
+	if err != nil {
+		return err
+	}
+	var kind, measure, text string
+	var code int32
+	var month time.Time
+	_, err = pgx.ForEachRow(rows, []any{&kind, &code, &measure, &month, &text}, func() error {
+		target, err := amount.Parse(text)
+		if err != nil {
+			return err
+		}
+		key := ledger.SheetKey{Kind: kind, Measure: measure}
+		if out.Targets[key] == nil {
+			out.Targets[key] = &ledger.Sheet{Months: map[calendar.Month][]amount.Amount{}}
+		}
+		out.Targets[key].Set(monthOf(month), uint32(code), target)
+		return nil
+	})
+	return err
+}
+
+// readChunk reads one month of a feed in date order. The values are taken
+// from the wire as they come, since this is what the start of the service
+// waits for.
+func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Month, version int64) (*ledger.Chunk, error) {
+	columns := []string{quoted(f.Date)}
+	for _, c := range f.Subjects {
+		columns = append(columns, quoted(c.Column))
+	}
+	for _, c := range f.Numbers {
+		columns = append(columns, quoted(c.Column))
+	}
+	// Labels wait until conditions on lines can ask for them.
+	sql := fmt.Sprintf("select %s from %s where %s between $2 and $3 and %s order by %s, intake, line",
+		strings.Join(columns, ", "), feedTable(f.Name), quoted(f.Date), counts, quoted(f.Date))
+	rows, err := s.pool.Query(ctx, sql, version, m.First().Time(), m.Last().Time())
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	c := &ledger.Chunk{Month: m, Subjects: make([][]uint32, len(f.Subjects)), Numbers: make([][]amount.Amount, len(f.Numbers))}
+	first := m.First()
+	for rows.Next() {
+		raw := rows.RawValues()
+		c.Days = append(c.Days, uint8(epoch+calendar.Day(int32(binary.BigEndian.Uint32(raw[0])))-first+1))
+		for i := range f.Subjects {
+			c.Subjects[i] = append(c.Subjects[i], binary.BigEndian.Uint32(raw[1+i]))
+		}
+		for i := range f.Numbers {
+			c.Numbers[i] = append(c.Numbers[i], decodeNumeric(raw[1+len(f.Subjects)+i]))
+		}
+	}
+	return c, rows.Err()
+}
+
+// epoch is the day PostgreSQL counts dates from.
+var epoch = calendar.Date(2000, time.January, 1)
+
+// decodeNumeric reads PostgreSQL's binary numeric(19,4): digits to the base
+// ten thousand, the unit of an Amount.
+func decodeNumeric(b []byte) amount.Amount {
+	if b == nil {
+		return amount.Missing
+	}
+	n := int(binary.BigEndian.Uint16(b))
+	weight := int(int16(binary.BigEndian.Uint16(b[2:])))
+	negative := binary.BigEndian.Uint16(b[4:]) == 0x4000
+	var out amount.Amount
+	for i := range n {
+		out = out*amount.Scale + amount.Amount(binary.BigEndian.Uint16(b[8+2*i:]))
+	}
+	// The last digit stands at 10000^(weight-n+1); Amounts end at 10000^-1.
+	for range weight - n + 2 {
+		out *= amount.Scale
+	}
+	if negative {
+		return -out
+	}
+	return out
+}

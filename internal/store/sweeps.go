@@ -1,0 +1,253 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"oskel/core/calendar"
+)
+
+// Sweep is one evaluation of a revision for a period on a data version.
+type Sweep struct {
+	ID                        int64
+	Period                    calendar.Month
+	Revision                  int
+	DataVersion               int64
+	ComparedWith              *int64
+	Author                    string
+	At                        time.Time
+	TookMS                    int
+	Raised, Standing, Cleared int
+	Tallies                   json.RawMessage
+	Difference                json.RawMessage
+}
+
+const sweepColumns = "id, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference"
+
+// LatestSweep is the last sweep of a period, or ErrNotFound.
+func (s *Store) LatestSweep(ctx context.Context, m calendar.Month) (Sweep, error) {
+	return latestSweep(ctx, s.pool, m)
+}
+
+// LatestSweep is the same within a transaction.
+func (t *Tx) LatestSweep(ctx context.Context, m calendar.Month) (Sweep, error) {
+	return latestSweep(ctx, t.tx, m)
+}
+
+func latestSweep(ctx context.Context, q querier, m calendar.Month) (Sweep, error) {
+	all, err := manySweeps(ctx, q, "where period = $1 order by id desc limit 1", monthDate(m))
+	if err == nil && len(all) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return Sweep{}, err
+	}
+	return all[0], nil
+}
+
+// Sweeps lists the newest sweeps, at most a hundred, of one period or, with
+// nil, of all.
+func (s *Store) Sweeps(ctx context.Context, m *calendar.Month) ([]Sweep, error) {
+	if m == nil {
+		return manySweeps(ctx, s.pool, "order by id desc limit 100")
+	}
+	return manySweeps(ctx, s.pool, "where period = $1 order by id desc limit 100", monthDate(*m))
+}
+
+// LatestSweeps lists the last sweep of each period from one to another.
+func (s *Store) LatestSweeps(ctx context.Context, from, to calendar.Month) ([]Sweep, error) {
+	return manySweeps(ctx, s.pool, "where id in (select max(id) from sweeps where period between $1 and $2 group by period) order by period", monthDate(from), monthDate(to))
+}
+
+func manySweeps(ctx context.Context, q querier, tail string, args ...any) ([]Sweep, error) {
+	rows, err := q.Query(ctx, "select "+sweepColumns+" from sweeps "+tail, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Sweep, error) {
+		var s Sweep
+		var period time.Time
+		err := row.Scan(&s.ID, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference)
+		s.Period = monthOf(period)
+		return s, err
+	})
+}
+
+// AddSweep records a sweep; its counts follow with FinishSweep.
+func (t *Tx) AddSweep(ctx context.Context, s *Sweep) error {
+	return t.tx.QueryRow(ctx, `insert into sweeps (period, revision, data_version, compared_with, author, took_ms, raised, standing, cleared, tallies)
+		values ($1, $2, $3, $4, $5, 0, 0, 0, 0, $6) returning id, at`,
+		monthDate(s.Period), s.Revision, s.DataVersion, s.ComparedWith, s.Author, s.Tallies).Scan(&s.ID, &s.At)
+}
+
+// FinishSweep records what a sweep found.
+func (t *Tx) FinishSweep(ctx context.Context, s *Sweep) error {
+	_, err := t.tx.Exec(ctx, "update sweeps set took_ms = $2, raised = $3, standing = $4, cleared = $5, difference = $6 where id = $1",
+		s.ID, s.TookMS, s.Raised, s.Standing, s.Cleared, s.Difference)
+	return err
+}
+
+// Exception is a breach recorded by a sweep. Stake is a decimal, or nil.
+type Exception struct {
+	ID               int64
+	Period           calendar.Month
+	Rule, Kind       string
+	Code             uint32
+	Key, Name        string
+	State            string // raised, standing, cleared
+	Outcome, Grade   string
+	Severity         int
+	Sentence         string
+	Value, Yardstick string
+	Stake            *string
+	Evidence         json.RawMessage
+	Desk             string
+	CaseID           *int64
+	CaseState        *string
+	Sweep            int64
+	FirstSweep       int64
+}
+
+const exceptionSelect = `select e.id, e.period, e.rule, e.kind, e.code, s.key, e.name, e.state, e.outcome, e.grade, e.severity, e.sentence, e.value, e.yardstick,
+	e.stake::text, e.evidence, e.desk, e.case_id, c.state, e.sweep, e.first_sweep
+	from exceptions e join subjects s on s.kind = e.kind and s.code = e.code left join cases c on c.id = e.case_id `
+
+func scanExceptions(rows pgx.Rows, err error) ([]Exception, error) {
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Exception, error) {
+		var e Exception
+		var period time.Time
+		var code int32
+		err := row.Scan(&e.ID, &period, &e.Rule, &e.Kind, &code, &e.Key, &e.Name, &e.State, &e.Outcome, &e.Grade, &e.Severity, &e.Sentence, &e.Value, &e.Yardstick,
+			&e.Stake, &e.Evidence, &e.Desk, &e.CaseID, &e.CaseState, &e.Sweep, &e.FirstSweep)
+		e.Period, e.Code = monthOf(period), uint32(code)
+		return e, err
+	})
+}
+
+// Exception finds one exception.
+func (s *Store) Exception(ctx context.Context, id int64) (Exception, error) {
+	all, err := scanExceptions(s.pool.Query(ctx, exceptionSelect+"where e.id = $1", id))
+	if err == nil && len(all) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return Exception{}, err
+	}
+	return all[0], nil
+}
+
+// PeriodExceptions lists all exceptions of a period, for a sweep.
+func (t *Tx) PeriodExceptions(ctx context.Context, m calendar.Month) ([]Exception, error) {
+	return scanExceptions(t.tx.Query(ctx, exceptionSelect+"where e.period = $1 order by e.id", monthDate(m)))
+}
+
+// CaseExceptions lists the exceptions of a case, the most serious first.
+func (s *Store) CaseExceptions(ctx context.Context, id int64) ([]Exception, error) {
+	return scanExceptions(s.pool.Query(ctx, exceptionSelect+"where e.case_id = $1 order by e.period desc, (e.state = 'cleared'), e.severity, e.rule", id))
+}
+
+// PutException writes an exception: a new one with ID 0, or the one with its
+// ID as it now stands.
+func (t *Tx) PutException(ctx context.Context, e *Exception) error {
+	if e.ID == 0 {
+		return t.tx.QueryRow(ctx, `insert into exceptions (period, rule, kind, code, name, state, outcome, grade, severity, sentence, value, yardstick, stake, evidence, desk, case_id, sweep, first_sweep)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13::text::numeric, $14, $15, $16, $17, $17) returning id`,
+			monthDate(e.Period), e.Rule, e.Kind, int32(e.Code), e.Name, e.State, e.Outcome, e.Grade, e.Severity, e.Sentence, e.Value, e.Yardstick, e.Stake, e.Evidence, e.Desk, e.CaseID, e.Sweep).Scan(&e.ID)
+	}
+	_, err := t.tx.Exec(ctx, `update exceptions set name = $2, state = $3, outcome = $4, grade = $5, severity = $6, sentence = $7, value = $8, yardstick = $9, stake = $10::text::numeric,
+		evidence = $11, desk = $12, case_id = $13, sweep = $14 where id = $1`,
+		e.ID, e.Name, e.State, e.Outcome, e.Grade, e.Severity, e.Sentence, e.Value, e.Yardstick, e.Stake, e.Evidence, e.Desk, e.CaseID, e.Sweep)
+	return err
+}
+
+// ExceptionFilter says which exceptions are listed, and how. Empty fields
+// filter nothing.
+type ExceptionFilter struct {
+	Period                   calendar.Month
+	Rule, Grade, State, Kind string
+	Desk, Text, Sort         string
+	Descending               bool
+	Limit, Offset            int
+}
+
+var exceptionOrders = map[string]string{
+	"grade":   "(e.state = 'cleared'), e.severity",
+	"subject": "e.name collate \"C\"",
+	"rule":    "e.rule",
+	"state":   "array_position(array['raised','standing','cleared'], e.state)",
+	"stake":   "e.stake",
+	"desk":    "e.desk",
+}
+
+// Exceptions lists one page of a period's exceptions and counts all that
+// match. Ties are in order of grade, stake, subject and rule.
+func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception, int, error) {
+	where, args := []string{"e.period = $1"}, []any{monthDate(f.Period)}
+	add := func(condition string, arg any) {
+		args = append(args, arg)
+		where = append(where, fmt.Sprintf(condition, len(args)))
+	}
+	for _, c := range []struct{ condition, value string }{
+		{"e.rule = $%d", f.Rule}, {"e.grade = $%d", f.Grade}, {"e.kind = $%d", f.Kind}, {"e.desk = $%d", f.Desk},
+	} {
+		if c.value != "" {
+			add(c.condition, c.value)
+		}
+	}
+	switch f.State {
+	case "":
+	case "flagged":
+		where = append(where, "e.state <> 'cleared'")
+	default:
+		add("e.state = $%d", f.State)
+	}
+	if f.Text != "" {
+		add("(position(lower($%[1]d) in lower(e.name)) > 0 or position(lower($%[1]d) in lower(s.key)) > 0)", f.Text)
+	}
+	condition := "where " + strings.Join(where, " and ")
+	var total int
+	if err := s.pool.QueryRow(ctx, "select count(*) from exceptions e join subjects s on s.kind = e.kind and s.code = e.code "+condition, args...).Scan(&total); err != nil {
+		return nil, 0, err
+	}
+	order, ok := exceptionOrders[f.Sort]
+	if !ok {
+		order = exceptionOrders["grade"]
+	}
+	if f.Descending {
+		order = strings.ReplaceAll(order, ", ", " desc, ") + " desc nulls last"
+	}
+	args = append(args, f.Limit, f.Offset)
+	list, err := scanExceptions(s.pool.Query(ctx, fmt.Sprintf("%s%s order by %s, (e.state = 'cleared'), e.severity, e.stake desc nulls last, s.key collate \"C\", e.rule limit $%d offset $%d",
+		exceptionSelect, condition, order, len(args)-1, len(args)), args...))
+	return list, total, err
+}
+
+// ExceptionCount is how many exceptions of one period share all of this.
+type ExceptionCount struct {
+	Period                         calendar.Month
+	Rule, Kind, Grade, State, Desk string
+	Count                          int
+}
+
+// CountExceptions counts the exceptions from one period to another.
+func (s *Store) CountExceptions(ctx context.Context, from, to calendar.Month) ([]ExceptionCount, error) {
+	rows, err := s.pool.Query(ctx, "select period, rule, kind, grade, state, desk, count(*) from exceptions where period between $1 and $2 group by 1, 2, 3, 4, 5, 6 order by 1, 2, 3, 4, 5, 6", monthDate(from), monthDate(to))
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (ExceptionCount, error) {
+		var c ExceptionCount
+		var period time.Time
+		err := row.Scan(&period, &c.Rule, &c.Kind, &c.Grade, &c.State, &c.Desk, &c.Count)
+		c.Period = monthOf(period)
+		return c, err
+	})
+}
