@@ -114,27 +114,6 @@ func (e ExceptionState) Valid() bool {
 	}
 }
 
-// Defines values for ExceptionDetailState.
-const (
-	ExceptionDetailStateCleared  ExceptionDetailState = "cleared"
-	ExceptionDetailStateRaised   ExceptionDetailState = "raised"
-	ExceptionDetailStateStanding ExceptionDetailState = "standing"
-)
-
-// Valid indicates whether the value is a known member of the ExceptionDetailState enum.
-func (e ExceptionDetailState) Valid() bool {
-	switch e {
-	case ExceptionDetailStateCleared:
-		return true
-	case ExceptionDetailStateRaised:
-		return true
-	case ExceptionDetailStateStanding:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for FindingFinding.
 const (
 	Confirmed FindingFinding = "confirmed"
@@ -430,30 +409,12 @@ type Case struct {
 
 // CaseDetail defines model for CaseDetail.
 type CaseDetail struct {
-	Desk       string             `json:"desk"`
-	Due        openapi_types.Date `json:"due"`
-	Events     []CaseEvent        `json:"events"`
-	Exceptions []Exception        `json:"exceptions"`
-	Finding    *string            `json:"finding,omitempty"`
-	Grade      string             `json:"grade"`
-	Id         int64              `json:"id"`
-	Items      int                `json:"items"`
-	Key        string             `json:"key"`
-	Kind       string             `json:"kind"`
-	Late       bool               `json:"late"`
+	Case       Case        `json:"case"`
+	Events     []CaseEvent `json:"events"`
+	Exceptions []Exception `json:"exceptions"`
 
 	// MayAct The person who asks may take and settle it
-	MayAct   bool      `json:"may_act"`
-	Name     string    `json:"name"`
-	OpenedAt time.Time `json:"opened_at"`
-
-	// Sentence Of its most serious item
-	Sentence  string     `json:"sentence"`
-	SettledAt *time.Time `json:"settled_at,omitempty"`
-	SettledBy *string    `json:"settled_by,omitempty"`
-	State     CaseState  `json:"state"`
-	TakenBy   *string    `json:"taken_by,omitempty"`
-	Version   int        `json:"version"`
+	MayAct bool `json:"may_act"`
 }
 
 // CaseEvent defines model for CaseEvent.
@@ -550,39 +511,23 @@ type ExceptionState string
 
 // ExceptionDetail defines model for ExceptionDetail.
 type ExceptionDetail struct {
-	Attributes  map[string]string      `json:"attributes"`
-	Case        *int64                 `json:"case,omitempty"`
-	CaseState   *string                `json:"case_state,omitempty"`
-	DataVersion int64                  `json:"data_version"`
-	Desk        string                 `json:"desk"`
-	Evidence    map[string]interface{} `json:"evidence"`
-	Family      string                 `json:"family"`
-	Grade       string                 `json:"grade"`
-	History     History                `json:"history"`
-	Id          int64                  `json:"id"`
-	Key         string                 `json:"key"`
-	Kind        string                 `json:"kind"`
-	Label       string                 `json:"label"`
-	Name        string                 `json:"name"`
-	Outcome     string                 `json:"outcome"`
-	Period      string                 `json:"period"`
-	Revision    int                    `json:"revision"`
-	Rows        []EvidenceRow          `json:"rows"`
-	Rule        string                 `json:"rule"`
-	RuleTitle   string                 `json:"rule_title"`
-	Sentence    string                 `json:"sentence"`
-	Stake       string                 `json:"stake"`
-	State       ExceptionDetailState   `json:"state"`
-	Sweep       int64                  `json:"sweep"`
+	Attributes  map[string]string `json:"attributes"`
+	DataVersion int64             `json:"data_version"`
 
-	// Value In words; empty where missing
-	Value     string `json:"value"`
-	Words     string `json:"words"`
-	Yardstick string `json:"yardstick"`
+	// Evidence Exact; rationals as a/b
+	Evidence  map[string]interface{} `json:"evidence"`
+	Exception Exception              `json:"exception"`
+	History   History                `json:"history"`
+
+	// Label The period for people, such as Oct 2026
+	Label    string        `json:"label"`
+	Revision int           `json:"revision"`
+	Rows     []EvidenceRow `json:"rows"`
+	Sweep    int64         `json:"sweep"`
+
+	// Words What the rule says
+	Words string `json:"words"`
 }
-
-// ExceptionDetailState defines model for ExceptionDetail.State.
-type ExceptionDetailState string
 
 // ExceptionPage defines model for ExceptionPage.
 type ExceptionPage struct {
@@ -619,23 +564,26 @@ type Grade struct {
 
 // History defines model for History.
 type History struct {
-	Axis   string    `json:"axis"`
-	Cuts   []float64 `json:"cuts"`
-	Points []struct {
-		Grade string `json:"grade"`
-
-		// Held Absent where there is none
-		Held    *float64 `json:"held,omitempty"`
-		Label   string   `json:"label"`
-		Outcome string   `json:"outcome"`
-		Period  string   `json:"period"`
-		Text    string   `json:"text"`
-	} `json:"points"`
-	Unit HistoryUnit `json:"unit"`
+	Axis   string         `json:"axis"`
+	Cuts   []float64      `json:"cuts"`
+	Points []HistoryPoint `json:"points"`
+	Unit   HistoryUnit    `json:"unit"`
 }
 
 // HistoryUnit defines model for History.Unit.
 type HistoryUnit string
+
+// HistoryPoint defines model for HistoryPoint.
+type HistoryPoint struct {
+	Grade string `json:"grade"`
+
+	// Held Absent where there is none
+	Held    *float64 `json:"held,omitempty"`
+	Label   string   `json:"label"`
+	Outcome string   `json:"outcome"`
+	Period  string   `json:"period"`
+	Text    string   `json:"text"`
+}
 
 // Intake defines model for Intake.
 type Intake struct {
@@ -938,10 +886,10 @@ type ExportExceptionsParamsSort string
 type CreateIntakeParams struct {
 	Into CreateIntakeParamsInto `form:"into" json:"into"`
 
-	// Name The feed
+	// Name The feed, or the kind of the register or target sheet
 	Name string `form:"name" json:"name"`
 
-	// File The file's name
+	// File The file's name, for messages
 	File *string `form:"file,omitempty" json:"file,omitempty"`
 
 	// Replace A month, such as 2026-10: the lines replace those that the feed has there

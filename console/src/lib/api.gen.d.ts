@@ -648,14 +648,18 @@ export interface components {
             total: number;
             next?: string;
         };
-        ExceptionDetail: components["schemas"]["Exception"] & {
+        ExceptionDetail: {
+            exception: components["schemas"]["Exception"];
+            /** @description What the rule says */
             words: string;
+            /** @description The period for people, such as Oct 2026 */
             label: string;
             revision: number;
             /** Format: int64 */
             data_version: number;
             /** Format: int64 */
             sweep: number;
+            /** @description Exact; rationals as a/b */
             evidence: {
                 [key: string]: unknown;
             };
@@ -670,22 +674,23 @@ export interface components {
             text: string;
         };
         History: {
-            points: {
-                period: string;
-                label: string;
-                /**
-                 * Format: double
-                 * @description Absent where there is none
-                 */
-                held?: number;
-                grade: string;
-                outcome: string;
-                text: string;
-            }[];
+            points: components["schemas"]["HistoryPoint"][];
             cuts: number[];
             /** @enum {string} */
             unit: "money" | "count" | "percent" | "days";
             axis: string;
+        };
+        HistoryPoint: {
+            period: string;
+            label: string;
+            /**
+             * Format: double
+             * @description Absent where there is none
+             */
+            held?: number;
+            grade: string;
+            outcome: string;
+            text: string;
         };
         /** @enum {string} */
         CaseState: "open" | "taken" | "settled";
@@ -713,7 +718,8 @@ export interface components {
             sentence: string;
             version: number;
         };
-        CaseDetail: components["schemas"]["Case"] & {
+        CaseDetail: {
+            case: components["schemas"]["Case"];
             exceptions: components["schemas"]["Exception"][];
             events: components["schemas"]["CaseEvent"][];
             /** @description The person who asks may take and settle it */
@@ -1106,9 +1112,9 @@ export interface operations {
         parameters: {
             query: {
                 into: "feed" | "register" | "targets";
-                /** @description The feed */
+                /** @description The feed, or the kind of the register or target sheet */
                 name: string;
-                /** @description The file's name */
+                /** @description The file's name, for messages */
                 file?: string;
                 /** @description A month, such as 2026-10: the lines replace those that the feed has there */
                 replace?: string;

@@ -120,27 +120,6 @@ func (e ExceptionState) Valid() bool {
 	}
 }
 
-// Defines values for ExceptionDetailState.
-const (
-	ExceptionDetailStateCleared  ExceptionDetailState = "cleared"
-	ExceptionDetailStateRaised   ExceptionDetailState = "raised"
-	ExceptionDetailStateStanding ExceptionDetailState = "standing"
-)
-
-// Valid indicates whether the value is a known member of the ExceptionDetailState enum.
-func (e ExceptionDetailState) Valid() bool {
-	switch e {
-	case ExceptionDetailStateCleared:
-		return true
-	case ExceptionDetailStateRaised:
-		return true
-	case ExceptionDetailStateStanding:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for FindingFinding.
 const (
 	Confirmed FindingFinding = "confirmed"
@@ -436,30 +415,12 @@ type Case struct {
 
 // CaseDetail defines model for CaseDetail.
 type CaseDetail struct {
-	Desk       string             `json:"desk"`
-	Due        openapi_types.Date `json:"due"`
-	Events     []CaseEvent        `json:"events"`
-	Exceptions []Exception        `json:"exceptions"`
-	Finding    *string            `json:"finding,omitempty"`
-	Grade      string             `json:"grade"`
-	Id         int64              `json:"id"`
-	Items      int                `json:"items"`
-	Key        string             `json:"key"`
-	Kind       string             `json:"kind"`
-	Late       bool               `json:"late"`
+	Case       Case        `json:"case"`
+	Events     []CaseEvent `json:"events"`
+	Exceptions []Exception `json:"exceptions"`
 
 	// MayAct The person who asks may take and settle it
-	MayAct   bool      `json:"may_act"`
-	Name     string    `json:"name"`
-	OpenedAt time.Time `json:"opened_at"`
-
-	// Sentence Of its most serious item
-	Sentence  string     `json:"sentence"`
-	SettledAt *time.Time `json:"settled_at,omitempty"`
-	SettledBy *string    `json:"settled_by,omitempty"`
-	State     CaseState  `json:"state"`
-	TakenBy   *string    `json:"taken_by,omitempty"`
-	Version   int        `json:"version"`
+	MayAct bool `json:"may_act"`
 }
 
 // CaseEvent defines model for CaseEvent.
@@ -556,39 +517,23 @@ type ExceptionState string
 
 // ExceptionDetail defines model for ExceptionDetail.
 type ExceptionDetail struct {
-	Attributes  map[string]string      `json:"attributes"`
-	Case        *int64                 `json:"case,omitempty"`
-	CaseState   *string                `json:"case_state,omitempty"`
-	DataVersion int64                  `json:"data_version"`
-	Desk        string                 `json:"desk"`
-	Evidence    map[string]interface{} `json:"evidence"`
-	Family      string                 `json:"family"`
-	Grade       string                 `json:"grade"`
-	History     History                `json:"history"`
-	Id          int64                  `json:"id"`
-	Key         string                 `json:"key"`
-	Kind        string                 `json:"kind"`
-	Label       string                 `json:"label"`
-	Name        string                 `json:"name"`
-	Outcome     string                 `json:"outcome"`
-	Period      string                 `json:"period"`
-	Revision    int                    `json:"revision"`
-	Rows        []EvidenceRow          `json:"rows"`
-	Rule        string                 `json:"rule"`
-	RuleTitle   string                 `json:"rule_title"`
-	Sentence    string                 `json:"sentence"`
-	Stake       string                 `json:"stake"`
-	State       ExceptionDetailState   `json:"state"`
-	Sweep       int64                  `json:"sweep"`
+	Attributes  map[string]string `json:"attributes"`
+	DataVersion int64             `json:"data_version"`
 
-	// Value In words; empty where missing
-	Value     string `json:"value"`
-	Words     string `json:"words"`
-	Yardstick string `json:"yardstick"`
+	// Evidence Exact; rationals as a/b
+	Evidence  map[string]interface{} `json:"evidence"`
+	Exception Exception              `json:"exception"`
+	History   History                `json:"history"`
+
+	// Label The period for people, such as Oct 2026
+	Label    string        `json:"label"`
+	Revision int           `json:"revision"`
+	Rows     []EvidenceRow `json:"rows"`
+	Sweep    int64         `json:"sweep"`
+
+	// Words What the rule says
+	Words string `json:"words"`
 }
-
-// ExceptionDetailState defines model for ExceptionDetail.State.
-type ExceptionDetailState string
 
 // ExceptionPage defines model for ExceptionPage.
 type ExceptionPage struct {
@@ -625,23 +570,26 @@ type Grade struct {
 
 // History defines model for History.
 type History struct {
-	Axis   string    `json:"axis"`
-	Cuts   []float64 `json:"cuts"`
-	Points []struct {
-		Grade string `json:"grade"`
-
-		// Held Absent where there is none
-		Held    *float64 `json:"held,omitempty"`
-		Label   string   `json:"label"`
-		Outcome string   `json:"outcome"`
-		Period  string   `json:"period"`
-		Text    string   `json:"text"`
-	} `json:"points"`
-	Unit HistoryUnit `json:"unit"`
+	Axis   string         `json:"axis"`
+	Cuts   []float64      `json:"cuts"`
+	Points []HistoryPoint `json:"points"`
+	Unit   HistoryUnit    `json:"unit"`
 }
 
 // HistoryUnit defines model for History.Unit.
 type HistoryUnit string
+
+// HistoryPoint defines model for HistoryPoint.
+type HistoryPoint struct {
+	Grade string `json:"grade"`
+
+	// Held Absent where there is none
+	Held    *float64 `json:"held,omitempty"`
+	Label   string   `json:"label"`
+	Outcome string   `json:"outcome"`
+	Period  string   `json:"period"`
+	Text    string   `json:"text"`
+}
 
 // Intake defines model for Intake.
 type Intake struct {
@@ -944,10 +892,10 @@ type ExportExceptionsParamsSort string
 type CreateIntakeParams struct {
 	Into CreateIntakeParamsInto `form:"into" json:"into"`
 
-	// Name The feed
+	// Name The feed, or the kind of the register or target sheet
 	Name string `form:"name" json:"name"`
 
-	// File The file's name
+	// File The file's name, for messages
 	File *string `form:"file,omitempty" json:"file,omitempty"`
 
 	// Replace A month, such as 2026-10: the lines replace those that the feed has there
@@ -4324,83 +4272,83 @@ func (sh *strictHandler) DeleteToken(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H1tc+M2kvBfQfHZqmTr4Yw9SW7v4vm0mXE2rk0yLtu3+2HO54LIlogIBBgAtKxz+b9f4Y0EJYCiLNnJ",
-	"3eWLRxJBoNHd6PfGPGYFrxvOgCmZnT1mDRa4BgXCfPuAJVyU+hNh2VnWYFVlecZwDdlZRsoszwT82hIB",
-	"ZXamRAt5JosKaqzfmHNRY6XHMfWXb7I8U+sG7FdYgMienvLsYv4TVkWlh5cgC0EaRbhe6aYCdH6DF4jP",
-	"kaoAFVgCwhIRhVZYIgG4fI8w46oCgTgDRPSP81aCBsoAWwEuQfTgXszf2MVCIB1MUgnCFgakSxCEl9sQ",
-	"/RXVnKkqR7ItKg3KV6df/eXNu1O/3K8tiHW/WmOnGVvrSWNPNpxJMMi+FHxGodYfC84UMKU/4qahpMAa",
-	"ipPGjvj/v0gN0mMw958EzLOz7P+d9NQ8sU/liZ/XrDjc1D8rrNAKmEIrwR0C3Gue/IYpBG9AKGLhLEEu",
-	"I/vJs7KFAeFLrKCnez9uTlipP8bmWAhcQvQJKSdxVZ4RBbUMpggeLWEdnXtJWBl9QPUW+gczzilgpp9Y",
-	"Okde4Q0wKO+w2sLFG0XqKEIkaHIXsM11n+aIKIlqLhWSmqVafQagjs+iFN17ZfvOLI4Xqdz+x/hLc8m1",
-	"GfiUZwovgaWmuwchiWXdiDDoRclnK1sMVSzRHL5zy3weMM8ulvUctUIKeGYIUNxDcdvhg89+gUJpCPVe",
-	"PoLChJqzR+mneXb2eff+s6d885jAvZepHUPumuVcv2KwaOHCQuC1/g4PBRiWmD7fuX8lNl+N13e4UHG5",
-	"24CQnKFVxRGWS4lqvEaarAizElmGQUT13NQdig0aBkDnHhv90tvYv3X4t1jYEjv7sHWC/xQ8qOiDVWVn",
-	"B9bWGnTLQVme/cKJ/VBQwMJ8MhxuNB8FbPVNwetaw9ydp2B3gWoJkWOYc6YZ26ztYEux5LU/hyGAASzp",
-	"ZfPsQ4XZIiLG8VyBiGJjBnMu4sKt6CbzkMwpXiwMFhhHlLOF0bkCzMmMQ7S3FE7KWtFSiKvxENcOaDc8",
-	"JleieK+gWF5Bw0WEGUsyn4PQAkVGTIUFJkwqY7g07YwSWUGJBNwTI3e2NVTAoRsH1Wn86cf+e9zSqAjR",
-	"e58+zZXG1NYsG3jtgPOz5wO8RJHqTormv7IkGmGYXgaonWMqId/Atj+3NX74EdhCVdnZN6enp3lWE+Z/",
-	"eLfrxKUPGG+98TtY1R/5qCVh2Fum9xF7Z2vlX9pykVogzfOYyNRLUuFN0ypcnygan7NlXoLsVs1OEdvJ",
-	"OnCCtXthGcW2gBKYIpjKPbnAYyTggneaCbZ202ApV1yUG4O/igyO762bILaB83tSaga/4qttnqF4BnQf",
-	"3bMBgH1/RBv0an2bX521PsFE1kPvOuNu25BPWfhzXBO6finD/Xh6gbeq4IlnTefgTVUn9sFd+viE9nvM",
-	"hl7CuHXtdem0sxTY05i2EafhgiHNvfI9grpRa7SqQACqiZR2yq151liUUpFiuZtBjWHeObdOoQbo6Xgk",
-	"br57u90TqLfgQwPdbCsEy2PRsebowdjXfA8N5W2bUwkya9UkSb+lxXvgSqzwXeD9TDgM4MRMemEbcNla",
-	"qyJScbHepeF/cMOMk5sSWp3NEtUngq/28EcCsRkxT+QKoJmIGsPcu1nVDss7mRoYYAN6+MUDnLu99cjM",
-	"Q1aIuy4dH13imLndIelw742l3BjFFaZTvGvnFNvxsdNkzchtFcNpW7N4pIQwSJgdKXA78RXxx0BMMOyT",
-	"WvL7PsK0h4ERxKW8RC44mxNRG6EMDw3Fzh3UDITmBklW/LkvMSnNuIKo9Tq+OQ9NbH9/88p2qvWR1JSy",
-	"wg0kmIlNIIGT653dol/ys8Yg/6GXThui9oHEhWnRbkRR+hAAb2c08P9ZW88GlnbvRnGyGYsZrp62Xiqg",
-	"sWjwTJqoqdGsyvwlEjG7+wkApin1TNNlmnnZKW5PL699e32cPFObOG0ZGcRMas6Mpi+0O2WNhMIGRUq8",
-	"lrsjIo5GjuBu/tzyRQyeC+YNq6PHieaEHhqDZopHZ6h5gs9MdmHIojujA8lTPWbjOqU9YRMulouLpQvo",
-	"TnlHq5SDrKWYwWnQ2RmRBoeOSp2mdvjrIHDRNRxn5h8Jg39vXlkKjbn7DcWJ+L+qAMnWQI6wXEKJ5lzk",
-	"6J0WOPoZ5SuQKkqMiNgbTRTp4b/FUXeI2X3mf8a1RWA8MrB9DmgrcMIfT3hzY9GOKEiwujQB8z2NDe3I",
-	"PPO4N1gpEJo9/vMzfvNft/rP6Ztv3765fTzNv/726U/ZnkGRIIz2b3lMZNCdSaAr7gKGHq2bUZp9QnWb",
-	"ISZOd0ZlfobVVeCs7EGIGZZQ3tnXtpMh3mnwmecal4Dmgtfv0ak+iOYIzolInMCI7fdud+Ryqjo3o9wi",
-	"eb+RBH6uvYu1B3J4A+yuwNLzrLVynes5xJZ5HwkotNtl0NIngNCKqIq3CjWtUoQt9OMacYbMKcgNIq3O",
-	"kiaHgBosYxmmEc0Wt3RiqPh0D+KewCqe2d4jY2fjxpGD2geHD5xoSVh5jHnS5uaOaNgxFk/HGTunf2xi",
-	"y7Y7LdlBRlhmHndBasIQN8YQtuSjy7FFPINDA/3Pwv9WeFCuoFF2q0Ygtsz/wjjS/vcU1bsDbwn8yFjA",
-	"+QAVdhwd8xwtMsIGxvx5hms4wRRMhbYT+NjYySCEalb1nlt0H30d0Wb0pmWRnP8PfIVqzNY2hCGdO4u1",
-	"S8sQpjSq2MouyhpJEuhpDs9Yas5s5b6pLPvD5h6vFZ5R6Iu3WsHOuFwCPWNcvcFUG9FltjOFqJ/2HOUA",
-	"jNEgtEWe757iVlU8kaMPrJYIdYbp6T3OJ0+IasfK+wT4No+jnSEAvdtgZ8KYSohdOeQrJyq8WMQM07Ux",
-	"F7SxBiuzCAUcz5lcuRzPRugvndgyzoncM//E4kVjClO6MzJ/YwaNMvnECPiGBOwyM25LBk4/WRTTLYUZ",
-	"58tDLSXrtkXYbQ5QHmGaPe0tGz092NxKgjOeNUmGwyeqtSCN4Qnr/IAt08dSyaN5jMI3DqhnFGU8M0Tf",
-	"eSNHj96N1m08IxPXy6NJpurHfvg+EcMxQ3yk4mOc13bUg2BKyR7nphdMGwyvOF/epWpuW2brr8qYSBzP",
-	"LicTdj60N15+0gMWQtHvO8mWHwcUTxd3Gf/Fl6hLXINzYpGtoLNVkhtVoQ+4bmisauzGBxJQ1bLSwj/N",
-	"87LlbTHx6mrz4gVG/M6V6yUYy1XwxRlrqPnCJ5MTuRu090nYsKDwbrug0K2d95iMkfHGK9qNWI8AbNsN",
-	"DnDmDHvFxxaCrxzOhsT9nuKFRJIjisUCEEYNFspyDpeAbAAUqQorxLiqCFsgw9AS8TYeCBml7WhhGb/T",
-	"pyn1UN31Lx+ApGQpjQtlywlpaldd0r0RBIotDXJP0H5Xgy2EzORJE+UWvoSIqd50fu9o1NyOMmLQTbND",
-	"JXJbtOumv41lQCQUrSBqfa0XsdBIkF7Qm4aTgvMlgb7jxLgzd35ULwwa8ndYD8AzkBt20nJS9GMrpRrb",
-	"JkLYnG9zsbYWJOL3IJDE+mMNWLYCZI5MJAJpYjgZ+D4M/wneKs3f3Ab8gkry0rqbb9H5PYg1KjClaNYq",
-	"JMmC6VNAGGLaekEYua0hu3HEBcLI7gCZrb1F50JwIY3r6mpTkfVTJfry6vsP6Ntv/uVf//wWfYSC1JhK",
-	"e97qVip92NYIHnChzNuWcvI9sk6L2ShTJkxZCrzSgOlh7unb/+iNsbPsk6ZD0GZwlr3zbSG4IdlZ9vXb",
-	"07dfm3i2S/id4IacdEHWBSgXeRWm6+eizM6yH4lUH8yIfNCi9fkx2n3kuyTSfU6bpP2iKwH9AhGJNLSG",
-	"Sr7CPLaKDx31y3QB4qCiNN9VtB6Wn8biV1s5MUbXpiFMetVrmcp92WhfSMBeE5YA3Rm7W5bK7Ua71len",
-	"pyOtWtstWpO7QCJ111uNW9+tUdkCKq2e72CPT96BHbaCPeUB3508kvIpyXx/A8N726wXW6wfcuK6Bw/G",
-	"3C6EuYq/CJpuXOugCZvh0nU1nt/gxXCFrda8oyH1xPWGWIXCZQS9rib+cBT/2oJU3/FyfTzsunL9p6EO",
-	"U6KFpy2ivnslov4dGnU8rj8Jqr6aNkKeayOaDqJOvnOkb4R9KUL6grhJhHyt03nthP7zaKkNw7rGYt3N",
-	"1HcKr4iqEEaOtOjLGqwa57adUuuLP2cxZqg4La1HVAIFGwsdssOVbft6VX74TajzyZgA2ts9AoEuW4Ww",
-	"NSYshWa4WCLOOvVtQiCx43eDl/8HkH1jbKLD8azn6Y/BDr4fdpUm7c7zsI9zgvEZxG9SdwNEbLzYTN4B",
-	"3Pe9rqdgD/vXeYrG+rVBJeul9GGlaSbwlF6O3i+N27uxlVw3xd642N8VuGBhzdkXEi1hrb0tl02ILeIC",
-	"0HsDJ7lQCQfC09Djs6OpBatvPulIEO8QmYCfAjyB9nAHEtNRUpPElmwZFH4gtd5RVwbkvsbiY/ElilZI",
-	"kzRLo/slBdmwzyGmOBigBtuI5CE2Wi+e3hbyPimizh8aLv4QUn8IqT+E1P82IaUpduLOfuRioRlh2KwZ",
-	"uVlnI2lDqQv2aUMvR1iiD9f/OJ6A2hk/6fu54tLpyDcrvYr8H3EdWFD8aZ0xbX527XUH4p2Yzo9xo/XC",
-	"jXmNoJ3rRJkQtrupADFYgVSuZviZmMhToSQBWIGDZ5IedJ0VaWbr7vkAsFy5IFLZpAEWC1ByUszWJDeh",
-	"v5xrAwontV05tdYiPprr19Oy3S6IZAWa6qyldE/1HUu4UvhCeq0x5wLVICU2BT92gRi4rvMkphGUmzSb",
-	"gJTUlWJntq+DMJBIgOkMcXlCI8OUwyWqsCvWS2DVvbtbCKfiTQfI39cLFvrTl3CqETmaX00YwlpvGAJr",
-	"BsWGDjnCAzbFA0bN0ari1KSrGFcIK4QpRV+6ojWbCqOASxk45k7AdVolFYvSUH2Hi+Xogf8fpFpGSFkB",
-	"UnhJ2MJGjohGHLJ48tENvjoapfu59Wrv0UqfO6L8aSxRwWuQSHFkamp9mMzTjwcdBimLoOtCeCl35SUJ",
-	"1QEfIZVtBLDHw4F9oL5vgDe2miCp7i/tkNfQ9kG+f4e2NyltzuBltLyD42XyBX1X2ytL83DVDW1ZlkfJ",
-	"Ffy1LC1nSs7Ql0b0Is7oOpC/rhVpB8fZMZOOb8sUoS8asZnKul2jy0RrldPyUGt1IF21YYNN+RwRCoB1",
-	"bV9to8Wp6g1k4zbYrpaOML4icJw0V92o10BqV+r/O7D/L+1tc1d94eQLCYd+068rHobrDpF76a/aO0q+",
-	"ysylLTtXIa3tc6yJ17eEjhtxHa+ePNo6odEAQUCy3UZc10qx0xp4HbttjCqDJtouFGBicQeaBSLoTkii",
-	"1Y95yd37NVK7754fRXwGN0r2C2+g5KSowN7mlbAgzN2WIW6OLyUGrQWvXXcQ3N2ZuvaaSHvptWdKc4id",
-	"oS8NbiWSz66vCqlmoAlESY5MLbp2Zlyx75CCO7Sb62fdLxvurjV/HTsjcXvoFh1cEJ+LUnvOLuBz3NNi",
-	"6UjcjXi5JbahsqlVlZiU1q/3rsqAECeP+p+nE22GvGmbMUnjbhSZIr79rXmHZp6el8PaFlD+dhETXRqU",
-	"nUdzPKYZ9bfxOx2SE4LWU+lwzrHFyK4q36OHsJ5TDQetsEQV0NK6/64nxFxp0nFRULSdCuJckwX71Kpt",
-	"DfVNpI2VLBiUhjhH2CQrbQ7NwfiUJ5n7uqsqfzHSph2//k7yI2z6nxXXkl9aRNrYYFxHalxfvJQJHd6C",
-	"+8q68WUR7foWsrPPt4MCPbJgRgpr8asFidG2/kaX90iCbTzfKPIPDtIKoBlXjNd2yO9aM7rLLH4vmaJr",
-	"13P1Ql6iv7rjVfk7WHSI0p9dY5VrBESSsMIWy5mIhOGw90hVRGoJQQzKj+m7JgG7Xj2/onmotTBtsYLE",
-	"xfOmfcUbOjucV9NQM1azbtjnhvv/CuF3ICGPRyi7rVQWQj98r/0FrUYqvmKIPz+nnZaYP5k8hF2uu2iq",
-	"4HVtyEUY5AlhuknEk6IVAvzFH3Eb5KP5vSfnLjvkH5wcI8ryk69Wtbs0HgCRtgns3iyxgaFH38T2+Vab",
-	"sp119fn26fbpvwMAAP//",
+	"7F1fc+Q2cv8qKOaq7Ktwd7S2c4mlp/OufFad7VVJyvlho6gwZM8QHhKgAVCjiUrfPYV/JDgDkBzNSN7k",
+	"/LKWRBJodDe6f93ohh+TjFU1o0ClSE4fkxpzXIEErn97jwVc5OonQpPTpMaySNKE4gqS04TkSZpw+K0h",
+	"HPLkVPIG0kRkBVRYfbFgvMJSvUflX75J0kRuajC/whJ48vSUJheLn7DMCvV6DiLjpJaEqZluCkDnN3iJ",
+	"2ALJAlCGBSAsEJFojQXigPMzhCmTBXDEKCCi/rhoBCiiNLEF4Bx4R+7F4o2ZzCfS0iQkJ3SpSboETli+",
+	"S9FfUcWoLFIkmqxQpHx18tVf3rw7cdP91gDfdLPVZpihuZ4U90TNqADN7EvO5iVU6seMUQlUqh9xXZck",
+	"w4qKWW3e+NdfhSLp0Rv7TxwWyWnyL7NOmjPzVMzcuHrG/qJ+KbBEa6ASrTmzDLCfOfFrpeCsBi6JoTMH",
+	"sQqsJ03yBnqCz7GETu7dewtCc/VjaIwlxzkEn5B8klalCZFQCW8I79EKNsGxV4TmwQelWkL3YM5YCZiq",
+	"J0bOgU9YDRTyOyx3ePFGkirIEAFK3Bnsat3HBSJSoIoJiYRSqUbtAajCo0hZ7j2z+WYe5ouQdv1D+qW0",
+	"5Fq/+JQmEq+Axoa7By6IUd2AMehMySdjW7RUjNAsv1OjfI4wpy5G9ay0fAk4ZfBY3FFx2/KDzX+FTCoK",
+	"1Vo+gMSk3NX7zO6GMV6oceDeGdRWG8c+O1efaBYaojDneKPHeshA68P08c7dJ6HxKry5w5kMG90auGAU",
+	"rQuGsFgJVOENUjJFmObIaAsislOldkdsCVAzq0d7y5SOgpgEDCt2BLCPYkc0UMKDDD5YF2Z0oE2l6Dc6",
+	"lKTJr4yYH7ISMNc/aR3Xvq8EbDxOxqpK0dzuKG9tnnPxOaTVc65UW89taYux5NrtRJ9Aj5b4tGnyvsB0",
+	"GTDkeCGBB7kxhwXjYfOWtYM5ShYlXi41FyhDJaNL7XU56L0ZpmhvOxy1trwpIezIe9poiLavhyxLkO8F",
+	"ZKsrqBkPKGNOFgvgyqSIAFhYYkKF1NClbuYlEQXkiMM90ZZn10d5Grq1W63Pn773v8dNGbQjau3Th7lS",
+	"nNoZZYuvLXFu9LTHlyBT7U5R+pfnRDEMl5ceaxe4FJBucdvt2wo//Ah0KYvk9JuTk5M0qQh1f3g3tuPi",
+	"G4w1Dv72Lb7d8kEsodVbxNcR+mZn5l+bfBmbIK7zmIjYR0LibXDlz09kGR6zoc6CjDtn64rNYC053tyd",
+	"sQxym0MOVBJcij21wHHE04J3Sgl2VlNjIdaM51svfxV4Oby2doDQAs7vSa4U/Iqtd3WmxHMo9/E9WwSY",
+	"7we8QefbowhlAkhWr9618G4Xyscw/gJXpNy8FHQ/nl9gjcxY5FndhnhT3Yl5cBffPj6CD6HoFQzja+dL",
+	"p+0lD1HjsgmEDRcUKe0VZwiqWm7QugAOqCJCmCF3xtlgngtJstW4gmpo3oa31qF67Gl1JAzgHXJ3Auow",
+	"vA/R9bJ8shwXrWoObowYgMdScjJv5CSrveORu4lyLPGdF8tMUGywJiM+sUmf9MV4/oAzeYY4Nq8LhAXC",
+	"s3kSoAl8qzA5NCiIkIxvxr75wb6mA2Jr3oKhA2E5WjCOamB1CV2u5GMmdb4kpHotKgp6LM7We4Q9nmEO",
+	"ACCxBqgnCkxvn9116oSJQnVK4ZHAG5GMeZROMm7UtDXyHiLsKZWj1VMcy4pOZqmvz4P74RKH0H/L0cMj",
+	"ShqLqiSTuJwS7tso3bwfWoxBtbsej5VNRcOpG0IhgoJi5LbWNBAeAp8QZ0Sd9vddymsPvOMlypyDyBhd",
+	"EF5pHwEPdYltdKrUBy00k4w1tr+EnAZlEoJgenhxjprQ+v7mfP9UMBR13KLANUSUiU4QgXUzLYxSH7lR",
+	"Q5T/0JnALW/xQML+IGu2MjtdRoI189JLR9CmmveAfxfVMbJPfsgSeam+Cg3XUNLLXlSMap+bqcDGuOvM",
+	"pCdyZbJGcxOWPLtWO35qWDLAREPfDifjwLCAMpRqnwudktagRep/iUDUSHICs+Na90xUOA25t5jI6Z4D",
+	"Nh3UidqHC+ow4tFTXgtSHppQp5IFR6hYRK76qKSv3qOJjqhFGILrFh1MWIRNTONsZbPTU75R7uggsBjC",
+	"zpqdLR7WPLRSan285V9LgU0U4rDy/Ego/Gf9yhZsKHNRlzhymKGgk2g05QiLFWi4mKJ3aoOrZyVbg5BB",
+	"YexpMn83W2kZM240f8aVYWA4ybG7D8qG40hqIRKYDiVugiTB+lIfAOwJVFRM9sztXmMpgSv1+O9P+M3/",
+	"3Kp/Tt58+/bN7eNJ+vW3T39K9szveBnB/wiFG6wcPcW5Yjb36di6nXDaJ+u4nS1j5WiC6WdYX3lR0R6C",
+	"mGMB+Z35bDdCc+GGO0avcA5owVl1hk503Ka24ILwyA4M4MZ340nYqe5Tv2UnSbuFRPhz7WK5PZjDaqB3",
+	"GRZOZw1CDkbe+nvEIVMBm2ZLd5KF1kQWrJGobqQkdKkeV4hRpHdBagNg5bOEPg5BNRahE7MBzxZGFiFW",
+	"fLwHfk9gHT6m3+ME0qTAAxu1y3MfONCK0PwY48Th3Uhi7xiTx1OmbXZhaGCjtqPIsXe8LRLHO++URQs3",
+	"pBCmfqU9Lgwg8UPPLJ7F/51Mp1hDLc1StUFsqPsLZUjF7lNc7wjfIvwRodz5AS7sOD7mOV5kQA2eG4pN",
+	"gIKxLH2EH1sr6WWD9awuUgquoyuK2s78NDRQw/ADW6MK041JfwgbPmIVQlKEyzLo2PI2YRw471DDHH74",
+	"qjSzEfueypk/bK/xWuK5n11tOD1lYgXlKWXyDS4ViM5H85L6aadRlsCQDHws8vzwFDeyYJFyAw+1BKTT",
+	"P2nfY3+yiKm2qrxPcnB7O5oRPNLbBbYQRhd1jB2HX1lT4cwiprjcaLigwBqs9SQl4PDxz5U9rtpKG8bP",
+	"6HRwIvY8SqPhCjiJy3L06OBGvzSo5G2qfS8L2B4y2SVpOt1gQU43JcwZWx2KlEzYFlC3BUB+hGH2xFsm",
+	"83ow3IqSM3w8E02lT3Rr3gGIE6yNA3agj5GSY/OQhG8sUc+oL3lmer+NRo6evRssQXnGQWRnjyZB1Q/d",
+	"6/tkDIeA+EDxyrCujZS24LIke+ybzjBtKbxkbHUXKyBuqCkly0MmcfigPHrU51J7w5U0HWE+Fd26o2r5",
+	"oSfxeJ2ajl9cvb3AVXuga4oBTdVnX7/hAVd1GSqAu3GJBFQ0NDf0T4u8TKVeyLzaMsNwrRS7s5WHEcWy",
+	"xYhhxep7Pv/J5BPjLdm741u/NvJutzbSzp12nAyJ8cY52q1cDwdseicOCOa0eoXfzThbW571hft9iZcC",
+	"CYZKzJeAMKoxl0ZzmABkEqBIFlgiymRB6BJphRaINeFEyKBsB2vk2J3aTbGH8q77+AAmRauCbCpbTDji",
+	"toUy7RdeotjIIHUC7VbVW4KvTE40QW1hKwhA9bqNewez5uYtbQbtMCMukZn6Yzv8begEREDWcCI312oS",
+	"Q40A4Qy97p7JGFsR6NpndDhz597qjEFN/g6bHnmacq1Oyk7y7t1Cytr0vBC6YLtarNCCQOweOBJY/VgB",
+	"Fg0HkSKdiUBKGNYGnvnpP84aqfSbmYSfVxmfm3DzLTq/B75BGS5LNG8kEmRJ1S4gFFGFXhBGdmnILBwx",
+	"jjAyK0B6aW/ROeeMCx262jJbZOJUgb68+v49+vabf/v3P79FHyAjFS6F2W9VI6TabBsEDziT+msjOXGG",
+	"TNCiF0qlTlPmHK8VYeo1+/Ttf3Vg7DT5qOTg9UycJu9cjwuuSXKafP325O3XOp9tD/xmuCazNsm6BGkz",
+	"r6aI6SJPTpMfiZDv9Rtpr9/s02Owlcq1fMSbtrZF+0VbzfoFIgIparWUXLF8aBaXOuqmaRPEXnFsOlZ/",
+	"71fShvJXO2ditNzo7jbhXK9RKvvLVjtGhPaK0AjpFuzuIJXbrd6zr05OBvrOdvvNJne1BErId7rQvtug",
+	"vAGUGz/f0h4evCXb72t7Sj29mz2S/CmqfH8DrXu7qhearHtlZlshD+bcGMNs8WKATTe2D1KnzXBuWzTP",
+	"b/CyP8NOn+HRmDqzbS7GoTARYK8t7z+cxb81IOR3LN8cj7u28+Cp78Mkb+BpR6jvXkmof4daHk/rZ17F",
+	"WN0ExHOtTdNB0klH33RdvS8lSFdMN0mQr7U7r63Rf54sFTCsKsw37Uhd2/OayAJhZEWLvqzAuHFmekOV",
+	"v/hzElKGgpW5iYhyKMHkQvvqcGU62F5VH34X6XzUEEBFu0cQ0GUjETZgwkhojrMVYrR13zoFEtp+N3j1",
+	"T8DsG42JDuezGqfbBiN63++SjeLOc78hdQL49PI3sYsOAhgvNJILAPf9rm2P2AP/2khRo1+TVDJRSpdW",
+	"mgaBp7SldHFpGO+GZrKNIXvzYv9Q4IL6NWdfCLSCjYq27GlCaBKbgN6bOMG4jAQQToaOn61MDVldH00r",
+	"gnCzywT+ZOAEtEc4EBmuJBWJLMmUQeEHUqkVtWVA9tdQfiw8RdZwoQ/N4ux+SUPW75EIOQ4KqMYmI3kI",
+	"RuvM09tM3EdN1PlDzfgfRuoPI/WHkfr/ZqSUxGZ27wduSZoTivWcgWuCtg5tytIm+xTQSxEW6P31P45n",
+	"oEbzJ+deR1vIOh35mqhXsf8DoQP1ij9NMKbgZ9uYdyDfie78GAatF/ad10ja2U6UCWm7mwIQhTUIaWuG",
+	"n8mJNJZK4oAlWHom+UHbWRFXtvbKEgCjlUsipDk0wHwJUkzK2erDTYA8RbZkWnkKl7F1Y+pnelAkCgAZ",
+	"sePWxO/luENHrSV8IbS/MPXHFQiBTVlMaFbbbRLyAtIOl0xgROxOtFPTy0EoCMRBd4PYs0Hp+mcV/1CB",
+	"bYFehEz77bjhjeWYDrC5r5cgdDsuEkgjcrRYmlCEla/QAlYKi60e457a4p7ipmhdsFIfUVEmEZYIlyX6",
+	"0haqmeOvEnAuvGDcGrXWk8TyT4qq73C2Gtzk/4fcyYAoC0ASrwhdmmwRUYxDhk8uo8HWR5N0N7aa7Qyt",
+	"1b4j0u3GHGWsAoEkQ7qO1qXGnPyY11UQQwFt58FLhSgvKaiW+ICoTPG/2R6W7AN9vLkOYdDFX5pXXsPD",
+	"e2f8Ix5eH2MzCi/j2S0dL3NG0HWyvbI192fd8pZ5fpTzgb/mudFMwSj6UptexGi58eyvbT8a0TjzzqTt",
+	"21BJyhfN0kxV3ba5ZSJCZWV+KELtWVcFbLAumSNcAtC21auplTmVHSjWoYLpZGkF46oAh0Vz1b71Gkxt",
+	"y/s/A8x/aS7Lu+qKJV/IOHSLfl3z0J+3z9xLd1PgUc6o9FgK2dmqaH15kBJe1wY6DOJaXZ09mtqgwaSA",
+	"J7JxENe2T4yigdfBbUNS6TXOtuG/zr8dCAu415EQZat75yVX7+aIrb59fhTz6V2I2U28xZJZVoC5jCyC",
+	"IPTVnD5vjm8leu0Er11r4F09Gru3mwhza7dTSr2JLdAXmrcCiWfXVPlS09R4piRFuv5cBTO2wLcvwRHv",
+	"ZntY9zsBt/eyvw7OiFx+uiMHm7hnPFeR86K9GeyIu8XIkdgL/VIjbC1lXZ8qMMlNXO9ClZ4gZo/qP08z",
+	"BUPeNPWQpbG3iEwx3+7Sv0NPm553brVroNyNIjq71Cs1D57r6AbU3yfutEyOGFonpcM1xxQg20p8xx5C",
+	"O03VGrTGAhVQ5ib8t30g+hqTVou8Qu1YEueaLOnHRu56qG8CratkSSHXwjnCImluzs0sjU9pVLmv20ry",
+	"FxNtPPDr7lU/wqJ/KZiy/MIw0uQGwz5S8fripSC0f4nvK/vGl2W07VVITj/d9oryyJJqK6zMrzIk2tu6",
+	"W1zOkADTbL5V2O9tpDVAPewYr80rn7VntBdYfC6nQ9e2z+qFokR3Xcer6rc3aZ+lP9tmKtv8hwShmSmQ",
+	"0xkJrWFnSBZEKAtBNMuPGbtGCbteP7+Kue+1cNlgCZF78/XJlgM6I8GrbqIZqlPX6nPD3P/J4TOwkMcT",
+	"lFlW7BRCPTxT8YJyIwVbU8Sef44dt5g/6XMIM117uVTGqkqLi1BII8Z0W4izrOEc3GUfYQzyQf+9E+cY",
+	"DvkHI8fIsvzkKlTNKnUEQIRp/LrXU2xx6NE1rn26VVC2RVefbp9un/43AAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1,0 +1,5 @@
+package e2e
+import (
+ _ "github.com/chromedp/chromedp"
+ _ "github.com/stretchr/testify/require"
+)

@@ -1,0 +1,133 @@
+// Package app wires the rooms together and is the life of the service.
+package app
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"time"
+
+	"oskel/internal/books"
+	"oskel/internal/figures"
+	"oskel/internal/httpapi"
+	"oskel/internal/intake"
+	"oskel/internal/people"
+	"oskel/internal/pgserver"
+	"oskel/internal/review"
+	"oskel/internal/store"
+	"oskel/internal/sweep"
+)
+
+// Options say how the service runs.
+type Options struct {
+	Addr     string // to listen on, such as 127.0.0.1:8420
+	Database string // a PostgreSQL URL; "" runs a server of its own in Data
+	Data     string // the directory of that server
+	Port     int    // of that server; 0 takes a free one
+	NoSync   bool   // for tests
+	Secure   bool   // the console is reached over HTTPS alone
+	Console  fs.FS
+	Now      func() time.Time
+
+	// FirstPeople adds accounts to an empty database. Without it a lead with
+	// a password of chance is made, and told to Say.
+	FirstPeople func(context.Context, *people.Service) error
+	Say         func(format string, args ...any)
+	// Ready is called once the service answers, with its address.
+	Ready func(ctx context.Context, url string) error
+}
+
+// Run serves until ctx ends, then stops everything it started, in order.
+func Run(ctx context.Context, o Options) error {
+	if o.Now == nil {
+		o.Now = time.Now
+	}
+	// The address first: it is the likeliest to be wrong, and the cheapest.
+	listener, err := net.Listen("tcp", o.Addr)
+	if err != nil {
+		return fmt.Errorf("cannot listen on %s: %w; is another service running there? Choose another address with -addr", o.Addr, err)
+	}
+	defer listener.Close() //nolint:errcheck // the server closes it; this is for the ways out before
+	database := o.Database
+	if database == "" {
+		pg, err := pgserver.Start(ctx, pgserver.Options{Dir: o.Data, Port: o.Port, NoSync: o.NoSync})
+		if err != nil {
+			return err
+		}
+		defer pg.Stop()
+		database = pg.URL
+	}
+	s, err := store.Open(ctx, database)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	handler, accounts, err := wire(ctx, s, o)
+	if err != nil {
+		return err
+	}
+	if err := firstPeople(ctx, s, accounts, o); err != nil {
+		return err
+	}
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	failed := make(chan error, 1)
+	go func() { failed <- server.Serve(listener) }()
+	url := "http://" + listener.Addr().String()
+	slog.Info("serving", "address", url)
+	if o.Ready != nil {
+		go func() {
+			if err := o.Ready(ctx, url); err != nil {
+				failed <- err
+			}
+		}()
+	}
+	select {
+	case err = <-failed:
+	case <-ctx.Done():
+		err = nil
+	}
+	slog.Info("stopping")
+	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
+	defer cancel()
+	if stop := server.Shutdown(end); stop != nil {
+		server.Close() //nolint:errcheck // it was asked nicely
+	}
+	if errors.Is(err, http.ErrServerClosed) || ctx.Err() != nil {
+		err = nil
+	}
+	return err
+}
+
+func wire(ctx context.Context, s *store.Store, o Options) (http.Handler, *people.Service, error) {
+	b := books.New(s)
+	f := figures.New(s)
+	accounts := people.New(s)
+	handler, err := httpapi.New(ctx, httpapi.Services{
+		Store: s, Books: b, Figures: f, Intake: intake.New(s, b), Sweep: sweep.New(s, b, f, o.Now), Review: review.New(s), People: accounts,
+		Now: o.Now, Console: o.Console, Secure: o.Secure,
+	})
+	return handler, accounts, err
+}
+
+func firstPeople(ctx context.Context, s *store.Store, accounts *people.Service, o Options) error {
+	if o.FirstPeople != nil {
+		return o.FirstPeople(ctx, accounts)
+	}
+	all, err := s.People(ctx)
+	if err != nil || len(all) > 0 {
+		return err
+	}
+	password := rand.Text()
+	if err := accounts.Add(ctx, store.Person{Name: "lead", Title: "The first lead", Role: people.Lead}, password); err != nil {
+		return err
+	}
+	if o.Say != nil {
+		o.Say("The first account is 'lead' with the password %s; it is shown only now.\nAdd others with: oskel add-person\n", password)
+	}
+	return nil
+}

@@ -1,0 +1,156 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"oskel/core/lang"
+	"oskel/internal/client"
+)
+
+// problemError is a problem the service answered with.
+type problemError struct{ client.Problem }
+
+func (p *problemError) Error() string {
+	if p.Detail != nil {
+		return *p.Detail
+	}
+	return p.Title
+}
+
+// print says what is wrong and lists the faults with their places.
+func (p *problemError) print(e *env) {
+	e.say("oskel: %s\n", p.Error())
+	if p.Status == http.StatusUnauthorized {
+		e.say("Sign in with: oskel sign-in NAME\n")
+	}
+	if p.Faults == nil || p.Type == "urn:oskel:invalid-request" {
+		return
+	}
+	for _, f := range *p.Faults {
+		e.say("  %s\n", faultText(f))
+	}
+	if p.Count != nil && *p.Count > len(*p.Faults) {
+		e.say("  … and %d more\n", *p.Count-len(*p.Faults))
+	}
+}
+
+func faultText(f client.Fault) string {
+	var place []string
+	if f.Where != nil {
+		place = append(place, *f.Where)
+	}
+	if f.Line != nil {
+		place = append(place, fmt.Sprintf("line %d", *f.Line))
+	}
+	if f.Column != nil {
+		place = append(place, "column "+*f.Column)
+	}
+	text := f.Text
+	if f.Value != nil && *f.Value != "" {
+		text = fmt.Sprintf("%q: %s", *f.Value, text)
+	}
+	if len(place) == 0 {
+		return text
+	}
+	return strings.Join(place, ", ") + ": " + text
+}
+
+// awayError is a service that does not answer.
+type awayError struct {
+	server string
+	err    error
+}
+
+func (a *awayError) Error() string {
+	return fmt.Sprintf("the service at %s does not answer (%s); start it with oskel serve, or name it with -server", a.server, a.err)
+}
+
+// api is a client of the service with the token kept for it.
+func (e *env) api() (*client.Client, error) {
+	token := os.Getenv("OSKEL_TOKEN")
+	if token == "" {
+		token = readTokens()[e.server]
+	}
+	return client.NewClient(e.server, client.WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+		if token != "" {
+			r.Header.Set("Authorization", "Bearer "+token)
+		}
+		return nil
+	}))
+}
+
+// read turns an answer into a value, or into the problem it tells.
+func read[T any](e *env, response *http.Response, err error) (T, error) {
+	var out T
+	if err != nil {
+		if ctx := context.Canceled; errors.Is(err, ctx) {
+			return out, err
+		}
+		return out, &awayError{e.server, err}
+	}
+	defer response.Body.Close() //nolint:errcheck // it was read to its end
+	if response.StatusCode >= 400 {
+		p := &problemError{}
+		if err := json.NewDecoder(response.Body).Decode(&p.Problem); err != nil || p.Title == "" {
+			return out, fmt.Errorf("the service answered %s, and not in a way this program knows", response.Status)
+		}
+		return out, p
+	}
+	if response.StatusCode == http.StatusNoContent {
+		return out, nil
+	}
+	if err := json.NewDecoder(response.Body).Decode(&out); err != nil {
+		return out, fmt.Errorf("reading the service's answer: %w", err)
+	}
+	return out, nil
+}
+
+// Tokens are kept by server in one file that only its owner may read.
+func tokensFile() (string, error) {
+	dir, err := os.UserConfigDir()
+	return filepath.Join(dir, "oskel", "tokens.json"), err
+}
+
+func readTokens() map[string]string {
+	out := map[string]string{}
+	if path, err := tokensFile(); err == nil {
+		if text, err := os.ReadFile(path); err == nil {
+			json.Unmarshal(text, &out) //nolint:errcheck // an unreadable file is like none: sign in again
+		}
+	}
+	return out
+}
+
+func keepToken(server, token string) error {
+	path, err := tokensFile()
+	if err != nil {
+		return fmt.Errorf("finding a place for the token: %w", err)
+	}
+	all := readTokens()
+	if all[server] = token; token == "" {
+		delete(all, server)
+	}
+	text, err := json.MarshalIndent(all, "", "  ")
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+		return err
+	}
+	return os.WriteFile(path, append(text, '\n'), 0o600)
+}
+
+func nearestCommand(name string) string {
+	var known []string
+	for _, c := range commands {
+		known = append(known, c.name)
+	}
+	return lang.Suggestion(name, known)
+}

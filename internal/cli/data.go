@@ -1,0 +1,209 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"sort"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/mattn/go-isatty"
+
+	"oskel/internal/client"
+)
+
+var dataCommands = []command{
+	{
+		name: "load", args: "FILE", short: "take in a CSV file of a feed, a register or a target sheet",
+		long:    "The file is accepted whole or not at all; faults are listed with line, column,\nvalue and what was expected.",
+		example: "oskel load -feed sales october.csv\noskel load -feed sales -replace 2026-10 october-corrected.csv\noskel load -register rep reps.csv\noskel load -targets rep targets.csv",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			feed := f.String("feed", "", "the `feed` the lines belong to")
+			register := f.String("register", "", "the `kind` of the subjects in the file")
+			targets := f.String("targets", "", "the `kind` of the subjects that the targets are for")
+			replace := f.String("replace", "", "the lines replace those that the feed has in this `month`")
+			return func(ctx context.Context, args []string) error {
+				into, name := "", ""
+				for _, x := range []struct{ into, name string }{{"feed", *feed}, {"register", *register}, {"targets", *targets}} {
+					if x.name != "" {
+						if into != "" {
+							return usagef("state one of -feed, -register and -targets, not both %s and %s", into, x.into)
+						}
+						into, name = x.into, x.name
+					}
+				}
+				if into == "" {
+					return usagef("state what the file holds: -feed NAME, -register KIND or -targets KIND")
+				}
+				if len(args) != 1 {
+					return usagef("expected one file, found %d", len(args))
+				}
+				return load(ctx, e, into, name, *replace, args[0])
+			}
+		},
+	},
+	{
+		name: "intakes", short: "list what was taken in, by whom and when",
+		example: "oskel intakes",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, _ []string) error {
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ListIntakes(ctx)
+				all, err := read[[]client.Intake](e, r, err)
+				if err != nil {
+					return err
+				}
+				var rows [][]string
+				for _, in := range all {
+					note := ""
+					if in.TakenBackBy != nil {
+						note = fmt.Sprintf("taken back by %d", *in.TakenBackBy)
+					} else if in.Period != nil {
+						note = "replaced " + *in.Period
+					}
+					rows = append(rows, []string{strconv.FormatInt(in.Id, 10), in.Into + " " + in.Name, in.File, strconv.FormatInt(in.Rows, 10), span(in.Months), in.By, in.At.Local().Format("2 Jan 2006 15:04"), note})
+				}
+				return e.show(all, []column{{head: "intake", right: true}, {head: "into"}, {head: "file"}, {head: "rows", right: true}, {head: "months"}, {head: "by"}, {head: "at"}, {head: "note"}}, rows)
+			}
+		},
+	},
+	{
+		name: "take-back", args: "INTAKE", short: "take an intake back; what it replaced comes to count again",
+		example: "oskel take-back 9",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				id, err := idArg(args, "intake")
+				if err != nil {
+					return err
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.TakeBackIntake(ctx, id)
+				in, err := read[client.Intake](e, r, err)
+				if err != nil {
+					return err
+				}
+				e.say("Intake %d (%s, %d rows) no longer counts; the taking back is intake %d.\n", id, in.File, in.Rows, in.Id)
+				return nil
+			}
+		},
+	},
+}
+
+func idArg(args []string, what string) (int64, error) {
+	if len(args) != 1 {
+		return 0, usagef("expected the number of one %s, found %d arguments", what, len(args))
+	}
+	id, err := strconv.ParseInt(args[0], 10, 64)
+	if err != nil || id < 1 {
+		return 0, usagef("expected the number of a %s, found %q", what, args[0])
+	}
+	return id, nil
+}
+
+func span(months []string) string {
+	switch len(months) {
+	case 0:
+		return ""
+	case 1:
+		return months[0]
+	}
+	return months[0] + " to " + months[len(months)-1]
+}
+
+func load(ctx context.Context, e *env, into, name, replace, path string) error {
+	file, err := os.Open(path)
+	if err != nil {
+		return fmt.Errorf("reading the file: %w", err)
+	}
+	defer file.Close() //nolint:errcheck // it was only read
+	info, err := file.Stat()
+	if err != nil || !info.Mode().IsRegular() {
+		return fmt.Errorf("%s is not a file that can be read", path)
+	}
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	base := filepath.Base(path)
+	params := &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(into), Name: name, File: &base}
+	if replace != "" {
+		params.Replace = &replace
+	}
+	body := &progress{in: file, size: info.Size(), e: e, what: "Sending " + base}
+	if f, ok := e.err.(*os.File); ok {
+		body.shown = isatty.IsTerminal(f.Fd())
+	}
+	r, err := c.CreateIntakeWithBody(ctx, params, "text/csv", body, func(_ context.Context, r *http.Request) error {
+		r.ContentLength = info.Size()
+		return nil
+	})
+	body.end()
+	in, err := read[client.Intake](e, r, err)
+	if err != nil {
+		return err
+	}
+	if e.format == "json" {
+		return e.show(in, nil, nil)
+	}
+	var totals []string
+	for k, v := range in.Totals {
+		totals = append(totals, k+" "+v)
+	}
+	sort.Strings(totals)
+	e.say("Took in %d rows of %s as intake %d", in.Rows, base, in.Id)
+	if len(in.Months) > 0 {
+		e.say(", %s", span(in.Months))
+	}
+	if len(totals) > 0 {
+		e.say("; totals: %s", strings.Join(totals, ", "))
+	}
+	e.say(".\n")
+	return nil
+}
+
+// progress shows how far a file has been sent, when a person is looking and
+// it takes long enough to wonder.
+type progress struct {
+	in    io.Reader
+	size  int64
+	sent  int64
+	e     *env
+	what  string
+	shown bool
+	began time.Time
+	last  time.Time
+	drawn bool
+}
+
+func (p *progress) Read(b []byte) (int, error) {
+	n, err := p.in.Read(b)
+	p.sent += int64(n)
+	now := time.Now()
+	if p.began.IsZero() {
+		p.began = now
+	}
+	if p.shown && p.size > 0 && now.Sub(p.began) > time.Second && now.Sub(p.last) > 200*time.Millisecond {
+		p.last, p.drawn = now, true
+		left := time.Duration(float64(now.Sub(p.began)) * float64(p.size-p.sent) / float64(max(1, p.sent)))
+		p.e.say("\r%s: %d%%, %s left ", p.what, 100*p.sent/p.size, left.Round(time.Second))
+	}
+	return n, err
+}
+
+func (p *progress) end() {
+	if p.drawn {
+		p.e.say("\r\x1b[K")
+	}
+}

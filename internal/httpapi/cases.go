@@ -1,0 +1,137 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+	"strconv"
+	"strings"
+
+	openapi_types "github.com/oapi-codegen/runtime/types"
+
+	"oskel/core/calendar"
+	"oskel/core/rulebook"
+	"oskel/internal/httpapi/contract"
+	"oskel/internal/people"
+	"oskel/internal/review"
+	"oskel/internal/store"
+)
+
+func (s *server) caseOut(c store.Case) contract.Case {
+	today := calendar.Date(s.Now().Date())
+	return contract.Case{Id: c.ID, Kind: c.Kind, Key: c.Key, Name: c.Name, Desk: c.Desk, State: contract.CaseState(c.State), Grade: c.Grade, Due: openapi_types.Date{Time: c.Due.Time()},
+		Late: c.State != "settled" && c.Due < today, OpenedAt: c.OpenedAt, TakenBy: c.TakenBy, Finding: c.Finding, SettledBy: c.SettledBy, SettledAt: c.SettledAt, Items: c.Items, Sentence: c.Sentence, Version: c.Version}
+}
+
+func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObject) (contract.ListCasesResponseObject, error) {
+	f := store.CaseFilter{State: string(or(r.Params.State, "unsettled"))}
+	if or(r.Params.Mine, false) {
+		if p := whoAsks(ctx); p.Role != people.Lead || len(p.Desks) > 0 {
+			f.Desks = append([]string{}, p.Desks...)
+		}
+	}
+	if r.Params.Desk != nil {
+		f.Desks = []string{*r.Params.Desk}
+	}
+	all, err := s.Store.Cases(ctx, f)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ListCases200JSONResponse{}
+	for _, c := range all {
+		out = append(out, s.caseOut(c))
+	}
+	return out, nil
+}
+
+func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail, error) {
+	c, err := s.Store.Case(ctx, id)
+	if err != nil {
+		return contract.CaseDetail{}, err
+	}
+	exceptions, err := s.Store.CaseExceptions(ctx, id)
+	if err != nil {
+		return contract.CaseDetail{}, err
+	}
+	events, err := s.Store.CaseEvents(ctx, id)
+	if err != nil {
+		return contract.CaseDetail{}, err
+	}
+	_, book, err := s.Books.Published(ctx)
+	if err != nil {
+		book = &rulebook.Book{}
+	}
+	out := contract.CaseDetail{Case: s.caseOut(c), Exceptions: []contract.Exception{}, Events: []contract.CaseEvent{}, MayAct: review.MayAct(whoAsks(ctx), c.Desk)}
+	for _, e := range exceptions {
+		out.Exceptions = append(out.Exceptions, s.exceptionOut(e, book))
+	}
+	for _, e := range events {
+		out.Events = append(out.Events, contract.CaseEvent{At: e.At, By: e.Author, What: contract.CaseEventWhat(e.What), Text: e.Text})
+	}
+	return out, nil
+}
+
+func etag(version int) string { return strconv.Quote(strconv.Itoa(version)) }
+
+// ifMatch is the version a caller wants to change; 0 is any.
+func ifMatch(header *string) (int, error) {
+	if header == nil || *header == "*" {
+		return 0, nil
+	}
+	version, err := strconv.Atoi(strings.Trim(*header, `"`))
+	if err != nil || version < 1 {
+		return 0, fail(http.StatusPreconditionFailed, "changed-meanwhile", "If-Match: expected the ETag of the case as it was read, found %s", *header)
+	}
+	return version, nil
+}
+
+func (s *server) GetCase(ctx context.Context, r contract.GetCaseRequestObject) (contract.GetCaseResponseObject, error) {
+	d, err := s.caseDetail(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	return contract.GetCase200JSONResponse{Body: d, Headers: contract.GetCase200ResponseHeaders{ETag: ptr(etag(d.Case.Version))}}, nil
+}
+
+func (s *server) TakeCase(ctx context.Context, r contract.TakeCaseRequestObject) (contract.TakeCaseResponseObject, error) {
+	version, err := ifMatch(r.Params.IfMatch)
+	if err == nil {
+		err = s.Review.Take(ctx, r.Id, whoAsks(ctx), version)
+	}
+	if err != nil {
+		return nil, err
+	}
+	d, err := s.caseDetail(ctx, r.Id)
+	return contract.TakeCase200JSONResponse(d), err
+}
+
+func (s *server) ReleaseCase(ctx context.Context, r contract.ReleaseCaseRequestObject) (contract.ReleaseCaseResponseObject, error) {
+	version, err := ifMatch(r.Params.IfMatch)
+	if err == nil {
+		err = s.Review.Release(ctx, r.Id, whoAsks(ctx), version)
+	}
+	if err != nil {
+		return nil, err
+	}
+	d, err := s.caseDetail(ctx, r.Id)
+	return contract.ReleaseCase200JSONResponse(d), err
+}
+
+func (s *server) CommentCase(ctx context.Context, r contract.CommentCaseRequestObject) (contract.CommentCaseResponseObject, error) {
+	if err := s.Review.Comment(ctx, r.Id, whoAsks(ctx), r.Body.Text); err != nil {
+		return nil, err
+	}
+	d, err := s.caseDetail(ctx, r.Id)
+	return contract.CommentCase201JSONResponse(d), err
+}
+
+func (s *server) SettleCase(ctx context.Context, r contract.SettleCaseRequestObject) (contract.SettleCaseResponseObject, error) {
+	version, err := ifMatch(r.Params.IfMatch)
+	if err == nil {
+		err = s.Review.Settle(ctx, r.Id, whoAsks(ctx), version, string(r.Body.Finding), or(r.Body.Note, ""), s.Now())
+	}
+	if err != nil {
+		return nil, err
+	}
+	d, err := s.caseDetail(ctx, r.Id)
+	return contract.SettleCase200JSONResponse(d), err
+}

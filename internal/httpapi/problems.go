@@ -1,0 +1,160 @@
+package httpapi
+
+import (
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/gin-gonic/gin"
+
+	"oskel/core/rulebook"
+	"oskel/internal/books"
+	"oskel/internal/httpapi/contract"
+	"oskel/internal/intake"
+	"oskel/internal/people"
+	"oskel/internal/review"
+	"oskel/internal/store"
+	"oskel/internal/sweep"
+)
+
+// failure is an error that already knows its problem.
+type failure struct{ problem contract.Problem }
+
+func (f *failure) Error() string { return f.problem.Title }
+
+func fail(status int, kind, format string, args ...any) error {
+	return &failure{contract.Problem{Type: "urn:oskel:" + kind, Title: http.StatusText(status), Status: status, Detail: ptr(fmt.Sprintf(format, args...))}}
+}
+
+func ptr[T any](v T) *T { return &v }
+
+// problemOf turns an error into problem details. What is nobody's business is
+// logged and not shown.
+func problemOf(err error) contract.Problem {
+	simple := func(status int, kind string) contract.Problem {
+		return contract.Problem{Type: "urn:oskel:" + kind, Title: http.StatusText(status), Status: status, Detail: ptr(err.Error())}
+	}
+	var known *failure
+	var refusal *intake.Refusal
+	var again *intake.Again
+	var faulty *books.Faulty
+	var overtaken *books.Overtaken
+	var feed *books.ErrFeed
+	var tooLarge *http.MaxBytesError
+	var invalid *openapi3filter.RequestError
+	switch {
+	case errors.As(err, &known):
+		return known.problem
+	case errors.As(err, &refusal):
+		p := simple(http.StatusUnprocessableEntity, "file-refused")
+		p.Count = &refusal.Count
+		p.Faults = ptr(fileFaults(refusal))
+		return p
+	case errors.As(err, &again):
+		return simple(http.StatusConflict, "already-taken-in")
+	case errors.As(err, &faulty):
+		p := simple(http.StatusUnprocessableEntity, "rulebook-refused")
+		p.Count = ptr(len(faulty.Problems))
+		p.Faults = ptr(bookFaults(faulty.Problems))
+		return p
+	case errors.As(err, &overtaken):
+		p := simple(http.StatusConflict, "overtaken")
+		var faults []contract.Fault
+		for _, d := range overtaken.Differences {
+			faults = append(faults, contract.Fault{Text: d})
+		}
+		p.Faults = &faults
+		return p
+	case errors.Is(err, books.ErrSame):
+		return simple(http.StatusConflict, "nothing-to-publish")
+	case errors.As(err, &feed):
+		return simple(http.StatusUnprocessableEntity, "feed-refused")
+	case errors.Is(err, intake.ErrNoRulebook), errors.Is(err, sweep.ErrNoRulebook):
+		return simple(http.StatusConflict, "no-rulebook")
+	case errors.Is(err, intake.ErrUnknown), errors.Is(err, store.ErrNotFound):
+		return simple(http.StatusNotFound, "not-found")
+	case errors.Is(err, intake.ErrBadRequest):
+		return simple(http.StatusBadRequest, "not-possible")
+	case errors.Is(err, sweep.ErrNoLines):
+		return simple(http.StatusUnprocessableEntity, "no-lines")
+	case errors.Is(err, sweep.ErrNotEnded):
+		return simple(http.StatusUnprocessableEntity, "not-ended")
+	case errors.Is(err, people.ErrWrong):
+		return simple(http.StatusUnauthorized, "wrong-credentials")
+	case errors.Is(err, store.ErrTaken):
+		return simple(http.StatusConflict, "name-taken")
+	case errors.Is(err, review.ErrNotYours):
+		return simple(http.StatusForbidden, "not-allowed")
+	case errors.Is(err, review.ErrState):
+		return simple(http.StatusConflict, "case-state")
+	case errors.Is(err, review.ErrChanged):
+		return simple(http.StatusPreconditionFailed, "changed-meanwhile")
+	case errors.As(err, &tooLarge):
+		return simple(http.StatusRequestEntityTooLarge, "too-large")
+	case errors.As(err, &invalid):
+		return invalidRequest(invalid)
+	}
+	slog.Error("a request failed", "error", err)
+	return contract.Problem{Type: "urn:oskel:internal", Title: http.StatusText(http.StatusInternalServerError), Status: http.StatusInternalServerError, Detail: ptr("Something went wrong in the service; its log says what.")}
+}
+
+func invalidRequest(invalid *openapi3filter.RequestError) contract.Problem {
+	p := contract.Problem{Type: "urn:oskel:invalid-request", Title: http.StatusText(http.StatusBadRequest), Status: http.StatusBadRequest}
+	fault := contract.Fault{Text: invalid.Error()}
+	var schema *openapi3.SchemaError
+	if errors.As(invalid.Err, &schema) {
+		fault.Text = schema.Reason
+		fault.Value = ptr(fmt.Sprint(schema.Value))
+		for _, name := range schema.JSONPointer() {
+			fault.Where = ptr(name)
+		}
+	} else if invalid.Err != nil {
+		fault.Text = invalid.Err.Error()
+	}
+	if invalid.Parameter != nil {
+		fault.Where = ptr(invalid.Parameter.Name)
+	}
+	where := ""
+	if fault.Where != nil {
+		where = *fault.Where + ": "
+	}
+	p.Detail = ptr("The request is not as the contract says: " + where + fault.Text)
+	p.Faults = &[]contract.Fault{fault}
+	return p
+}
+
+func fileFaults(r *intake.Refusal) []contract.Fault {
+	out := []contract.Fault{}
+	for _, f := range r.Faults {
+		c := contract.Fault{Where: &r.File, Text: f.Text}
+		if f.Line > 0 {
+			c.Line = ptr(f.Line)
+		}
+		if f.Column != "" {
+			c.Column, c.Value = ptr(f.Column), ptr(f.Value)
+		}
+		out = append(out, c)
+	}
+	return out
+}
+
+func bookFaults(problems []rulebook.Problem) []contract.Fault {
+	out := []contract.Fault{}
+	for _, p := range problems {
+		out = append(out, contract.Fault{Where: ptr(p.Path), Line: ptr(p.Line), Column: ptr(fmt.Sprint(p.Column)), Text: p.Text})
+	}
+	return out
+}
+
+// refuse answers with a problem and ends the request.
+func refuse(c *gin.Context, err error) {
+	p := problemOf(err)
+	c.Header("Content-Type", "application/problem+json")
+	if p.Status == http.StatusUnauthorized {
+		c.Header("WWW-Authenticate", `Bearer realm="oskel"`)
+	}
+	c.AbortWithStatusJSON(p.Status, p)
+}

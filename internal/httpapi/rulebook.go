@@ -1,0 +1,120 @@
+package httpapi
+
+import (
+	"context"
+	"errors"
+
+	"oskel/core/rulebook"
+	"oskel/internal/httpapi/contract"
+	"oskel/internal/store"
+)
+
+func (s *server) GetRulebook(ctx context.Context, _ contract.GetRulebookRequestObject) (contract.GetRulebookResponseObject, error) {
+	revision, book, err := s.Books.Published(ctx)
+	if errors.Is(err, store.ErrNotFound) {
+		return contract.GetRulebook200JSONResponse{Grades: []contract.Grade{}, Kinds: []contract.Named{}, Desks: []contract.Named{}, Feeds: []contract.Named{}}, nil
+	} else if err != nil {
+		return nil, err
+	}
+	out := contract.GetRulebook200JSONResponse{Revision: revision.Number, Title: book.Title, Text: revision.Text,
+		Grades: []contract.Grade{}, Kinds: []contract.Named{}, Desks: []contract.Named{}, Feeds: []contract.Named{}}
+	for _, g := range book.Grades {
+		out.Grades = append(out.Grades, contract.Grade{Name: g.Name, Label: g.Label, Tone: g.Tone, Shape: g.Shape})
+	}
+	for _, k := range book.Kinds {
+		out.Kinds = append(out.Kinds, contract.Named{Name: k.Name, Title: k.Title, Plural: ptr(k.Plural)})
+	}
+	for _, d := range book.Desks {
+		out.Desks = append(out.Desks, contract.Named{Name: d.Name, Title: d.Title})
+	}
+	for _, f := range book.Feeds {
+		out.Feeds = append(out.Feeds, contract.Named{Name: f.Name, Title: f.Title})
+	}
+	return out, nil
+}
+
+func (s *server) CheckRulebook(ctx context.Context, r contract.CheckRulebookRequestObject) (contract.CheckRulebookResponseObject, error) {
+	book, problems, differences, err := s.Books.Check(ctx, r.Body.Text)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.CheckRulebook200JSONResponse{Problems: bookFaults(problems), Rules: []contract.Rule{}, Differences: []string{}}
+	if len(problems) == 0 {
+		out.Rules = rulesOut(book)
+		out.Differences = append(out.Differences, differences...)
+	}
+	return out, nil
+}
+
+func rulesOut(book *rulebook.Book) []contract.Rule {
+	out := []contract.Rule{}
+	for i := range book.Rules {
+		r := &book.Rules[i]
+		out = append(out, contract.Rule{Name: r.Name, Title: r.Title, Family: r.Family(), Judges: r.Judges, On: r.On, Words: book.Words(r)})
+	}
+	return out
+}
+
+func (s *server) ListRules(ctx context.Context, r contract.ListRulesRequestObject) (contract.ListRulesResponseObject, error) {
+	_, book, err := s.Books.Published(ctx)
+	if errors.Is(err, store.ErrNotFound) {
+		return contract.ListRules200JSONResponse{}, nil
+	} else if err != nil {
+		return nil, err
+	}
+	rules := rulesOut(book)
+	if r.Params.Period != nil {
+		m, err := monthParam(*r.Params.Period)
+		if err != nil {
+			return nil, err
+		}
+		last, err := s.Store.LatestSweep(ctx, m)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return nil, err
+		}
+		for _, t := range talliesOut(last.Tallies) {
+			for i := range rules {
+				if rules[i].Name == t.Rule {
+					rules[i].Tally = &t
+				}
+			}
+		}
+	}
+	return contract.ListRules200JSONResponse(rules), nil
+}
+
+func revisionOut(r store.Revision, withText bool) contract.Revision {
+	out := contract.Revision{Number: r.Number, BasedOn: r.BasedOn, Author: r.Author, Note: r.Note, At: r.At, Differences: r.Differences}
+	if withText {
+		out.Text = &r.Text
+	}
+	return out
+}
+
+func (s *server) ListRevisions(ctx context.Context, _ contract.ListRevisionsRequestObject) (contract.ListRevisionsResponseObject, error) {
+	all, err := s.Store.Revisions(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ListRevisions200JSONResponse{}
+	for _, r := range all {
+		out = append(out, revisionOut(r, false))
+	}
+	return out, nil
+}
+
+func (s *server) GetRevision(ctx context.Context, r contract.GetRevisionRequestObject) (contract.GetRevisionResponseObject, error) {
+	revision, err := s.Store.Revision(ctx, r.Number)
+	if err != nil {
+		return nil, err
+	}
+	return contract.GetRevision200JSONResponse(revisionOut(revision, true)), nil
+}
+
+func (s *server) PublishRevision(ctx context.Context, r contract.PublishRevisionRequestObject) (contract.PublishRevisionResponseObject, error) {
+	revision, err := s.Books.Publish(ctx, whoAsks(ctx).Name, r.Body.Text, r.Body.Note, r.Body.BasedOn)
+	if err != nil {
+		return nil, err
+	}
+	return contract.PublishRevision201JSONResponse(revisionOut(revision, false)), nil
+}

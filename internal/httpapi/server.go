@@ -1,0 +1,153 @@
+// Package httpapi answers the contract of api/openapi.yaml over HTTP and
+// serves the console.
+package httpapi
+
+import (
+	"context"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/alexedwards/scs/pgxstore"
+	"github.com/alexedwards/scs/v2"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers"
+	"github.com/getkin/kin-openapi/routers/gorillamux"
+	"github.com/gin-gonic/gin"
+
+	"oskel/internal/books"
+	"oskel/internal/figures"
+	"oskel/internal/httpapi/contract"
+	"oskel/internal/intake"
+	"oskel/internal/people"
+	"oskel/internal/review"
+	"oskel/internal/store"
+	"oskel/internal/sweep"
+)
+
+// Services are the rooms that the handlers call.
+type Services struct {
+	Store   *store.Store
+	Books   *books.Service
+	Figures *figures.Keeper
+	Intake  *intake.Service
+	Sweep   *sweep.Service
+	Review  *review.Service
+	People  *people.Service
+	Now     func() time.Time
+	Console fs.FS // the built console; nil serves none
+	Secure  bool  // the session cookie is for HTTPS alone
+}
+
+// server implements the strict handlers.
+type server struct {
+	Services
+	sessions *scs.SessionManager
+}
+
+// The bounds of a request's body.
+const (
+	largestJSON = 8 << 20
+	largestFile = 8 << 30
+)
+
+// New is the handler of everything the service answers. The session store it
+// starts ends with ctx.
+func New(ctx context.Context, s Services) (http.Handler, error) {
+	spec, err := contract.GetSpec()
+	if err != nil {
+		return nil, fmt.Errorf("reading the contract: %w", err)
+	}
+	router, err := gorillamux.NewRouter(spec)
+	if err != nil {
+		return nil, fmt.Errorf("reading the contract: %w", err)
+	}
+	sv := &server{Services: s, sessions: scs.New()}
+	sessionStore := pgxstore.New(s.Store.Pool())
+	context.AfterFunc(ctx, sessionStore.StopCleanup)
+	sv.sessions.Store = sessionStore
+	sv.sessions.HashTokenInStore = true
+	sv.sessions.Lifetime = 12 * time.Hour
+	sv.sessions.IdleTimeout = 2 * time.Hour
+	sv.sessions.Cookie.Name = "oskel_session"
+	sv.sessions.Cookie.SameSite = http.SameSiteLaxMode
+	sv.sessions.Cookie.Secure = s.Secure
+	sv.sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) {
+		slog.Error("keeping a session", "error", err)
+		http.Error(w, http.StatusText(http.StatusInternalServerError), http.StatusInternalServerError)
+	}
+
+	gin.SetMode(gin.ReleaseMode)
+	engine := gin.New()
+	engine.ContextWithFallback = true
+	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, what any) {
+		refuse(c, fmt.Errorf("panic: %v", what))
+	}))
+	api := engine.Group("/", sv.authenticate, validate(router))
+	strict := contract.NewStrictHandlerWithOptions(sv, []contract.StrictMiddlewareFunc{authorize}, contract.StrictGinServerOptions{
+		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { refuse(c, fail(http.StatusBadRequest, "invalid-request", "%s", err)) },
+		HandlerErrorFunc:         refuse,
+		ResponseErrorHandlerFunc: refuse,
+	})
+	contract.RegisterHandlersWithOptions(api, strict, contract.GinServerOptions{
+		ErrorHandler: func(c *gin.Context, err error, status int) { refuse(c, fail(status, "invalid-request", "%s", err)) },
+	})
+	engine.NoRoute(func(c *gin.Context) {
+		if s.Console == nil || strings.HasPrefix(c.Request.URL.Path, "/api/") {
+			refuse(c, fail(http.StatusNotFound, "not-found", "There is nothing at %s %s.", c.Request.Method, c.Request.URL.Path))
+			return
+		}
+		serveConsole(s.Console, c)
+	})
+
+	answer := http.NewServeMux()
+	answer.Handle("/api/", sv.sessions.LoadAndSave(engine))
+	answer.Handle("/", engine)
+	crossOrigin := http.NewCrossOriginProtection()
+	crossOrigin.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "application/problem+json")
+		w.WriteHeader(http.StatusForbidden)
+		fmt.Fprint(w, `{"type":"urn:oskel:cross-origin","title":"Forbidden","status":403,"detail":"The request comes from another site."}`)
+	}))
+	return headers(crossOrigin.Handler(answer)), nil
+}
+
+// headers keep the console from being framed, sniffed or fed foreign scripts.
+func headers(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		if strings.HasPrefix(r.URL.Path, "/api/") {
+			h.Set("Cache-Control", "no-store")
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// validate holds each request against the contract. The file of an intake is
+// checked row by row later on.
+func validate(router routers.Router) gin.HandlerFunc {
+	options := &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}
+	withoutBody := &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc, ExcludeRequestBody: true}
+	return func(c *gin.Context) {
+		route, params, err := router.FindRoute(c.Request)
+		if err != nil {
+			refuse(c, fail(http.StatusNotFound, "not-found", "There is nothing at %s %s.", c.Request.Method, c.Request.URL.Path))
+			return
+		}
+		use, largest := options, int64(largestJSON)
+		if route.Operation.OperationID == "createIntake" {
+			use, largest = withoutBody, largestFile
+		}
+		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, largest)
+		input := &openapi3filter.RequestValidationInput{Request: c.Request, PathParams: params, Route: route, Options: use}
+		if err := openapi3filter.ValidateRequest(c.Request.Context(), input); err != nil {
+			refuse(c, err)
+		}
+	}
+}
