@@ -137,7 +137,7 @@ func TestThresholdBoundaries(t *testing.T) {
 	assert.Equal(t, "Margin rate is 17.9999%, below 18%.", sentence(e, r, 0))
 	assert.Equal(t, "Margin rate is 18.0%, at least 18% and below 22% (floor).", sentence(e, r, 1))
 	assert.Equal(t, "Margin rate is 21.9999%, at least 18% and below 22% (floor).", sentence(e, r, 2))
-	assert.Equal(t, "Margin rate has no data for Oct 2026: no lines in the period.", sentence(e, r, 5))
+	assert.Equal(t, "There is no data on margin rate for Oct 2026: no lines in the period.", sentence(e, r, 5))
 	ev := judge.EvidenceFor(e, r, 1)
 	assert.Equal(t, "9/50", ev.Value.String())
 	assert.Equal(t, "4/1", ev.Stake.String())

@@ -51,8 +51,8 @@ func TestReadSmall(t *testing.T) {
 	assert.Equal(t, amount.Amount(2200), book.Dial("floor").Value)
 	assert.Equal(t, []string{"sales"}, book.FeedsUnder("margin"))
 	assert.Equal(t, map[string]int{"act": 2}, book.Desk("home").Due)
-	assert.Equal(t, `Each month, for every rep where rep.territory is not "Export": margin rate is Act now when below 18%; otherwise `+
-		`Look when below floor (22%); otherwise anything else is clear. Judged only where revenue is at least 5,000. No data is Look.`,
+	assert.Equal(t, `Each month, for every rep where rep.territory is not "Export": Act now when margin rate is below 18%, `+
+		`else Look when below floor (22%), else clear. Judged only where revenue is at least 5,000. No data is Look.`,
 		book.Words(book.Rule("thin")))
 }
 

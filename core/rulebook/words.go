@@ -61,30 +61,36 @@ func (b *Book) thresholdWords(t *Threshold) string {
 		}
 	}
 	var parts []string
-	var stated []string
-	for _, band := range t.Bands {
+	for i, band := range t.Bands {
 		verdict := "clear"
 		if band.Grade != "" {
 			verdict = b.Grade(band.Grade).Label
 		}
-		if band.Rest {
-			parts = append(parts, "anything else is "+verdict)
-			continue
+		switch {
+		case band.Rest:
+			parts = append(parts, verdict)
+		case i == 0:
+			parts = append(parts, verdict+" when "+what+" is "+b.endWords(band))
+		default:
+			parts = append(parts, verdict+" when "+b.endWords(band))
 		}
-		stated = stated[:0]
-		if band.Low != nil {
-			stated = append(stated, atLeast(band.Low.Included)+" "+b.Number(band.Low.Bound))
-		}
-		if band.High != nil {
-			word := "below"
-			if band.High.Included {
-				word = "at most"
-			}
-			stated = append(stated, word+" "+b.Number(band.High.Bound))
-		}
-		parts = append(parts, verdict+" when "+strings.Join(stated, " and "))
 	}
-	return what + " is " + strings.Join(parts, "; otherwise ")
+	return strings.Join(parts, ", else ")
+}
+
+func (b *Book) endWords(band Band) string {
+	var stated []string
+	if band.Low != nil {
+		stated = append(stated, atLeast(band.Low.Included)+" "+b.Number(band.Low.Bound))
+	}
+	if band.High != nil {
+		word := "below"
+		if band.High.Included {
+			word = "at most"
+		}
+		stated = append(stated, word+" "+b.Number(band.High.Bound))
+	}
+	return strings.Join(stated, " and ")
 }
 
 func (b *Book) outlierWords(o *Outlier, plural string) string {

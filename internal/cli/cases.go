@@ -171,7 +171,7 @@ func showCase(ctx context.Context, e *env, d client.CaseDetail) error {
 			grade = "cleared"
 		}
 		fmt.Fprintf(e.out, "  %s  %s, %s (exception %d)\n", grade, x.RuleTitle, x.Period, x.Id)
-		for _, line := range wrapText(x.Sentence, max(40, e.width-4)) {
+		for _, line := range wrapText(x.Sentence, e.room(4)) {
 			fmt.Fprintln(e.out, "    "+line)
 		}
 	}

@@ -186,12 +186,12 @@ func showException(ctx context.Context, e *env, d client.ExceptionDetail) error 
 	}
 	x := d.Exception
 	fmt.Fprintf(e.out, "%s  %s (%s %s), %s\n\n", mark(x.Grade), e.strong(x.Name), x.Kind, x.Key, d.Label)
-	for _, line := range wrapText(x.Sentence, max(40, e.width)) {
+	for _, line := range wrapText(x.Sentence, e.room(0)) {
 		fmt.Fprintln(e.out, line)
 	}
 	fmt.Fprintf(e.out, "\n%s: %s, %s\n", e.quiet("Rule"), x.RuleTitle, x.State)
 	if d.Words != "" {
-		for _, line := range wrapText(d.Words, max(60, e.width-2)) {
+		for _, line := range wrapText(d.Words, e.room(2)) {
 			fmt.Fprintln(e.out, "  "+line)
 		}
 	}

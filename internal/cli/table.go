@@ -93,6 +93,14 @@ func (e *env) table(columns []column, rows [][]string) {
 	}
 }
 
+// room is the width for running text that is indented: the terminal's, or 80.
+func (e *env) room(indent int) int {
+	if e.width == 0 {
+		return 80 - indent
+	}
+	return max(40, min(e.width, 110)-indent)
+}
+
 func wrapText(s string, width int) []string {
 	var out []string
 	line := ""

@@ -39,7 +39,7 @@ type rep struct {
 	key, name, territory, manager string
 	from, to                      string
 	discount                      float64
-	revenue                       map[calendar.Month]amount.Amount
+	book                          map[calendar.Month]amount.Amount // what its own customers bought, whoever served them
 }
 
 type customer struct {
@@ -130,7 +130,7 @@ func (w *world) people() {
 	for i := range 45 {
 		t := i % len(Territories)
 		w.reps = append(w.reps, &rep{key: fmt.Sprintf("R-%02d", i+1), name: names.person(), territory: Territories[t], manager: managers[t],
-			discount: 0.05 + 0.006*w.rng.NormFloat64(), revenue: map[calendar.Month]amount.Amount{}})
+			discount: 0.05 + 0.006*w.rng.NormFloat64(), book: map[calendar.Month]amount.Amount{}})
 	}
 	w.rep(leftRep).to = "2026-06-30"
 	w.rep(newRep).from = "2026-10-01"
@@ -184,10 +184,9 @@ func (w *world) makeCustomers() {
 	}
 }
 
-// repOf is who serves the customer on a day: the leaver's and the newcomer's
-// customers are a colleague's while they are not there.
-func (w *world) repOf(c *customer, d calendar.Day) *rep {
-	r := c.rep
+// serving is who serves a rep's customers on a day: the leaver's and the
+// newcomer's are a colleague's while they are not there.
+func (w *world) serving(r *rep, d calendar.Day) *rep {
 	if r.key == leftRep && d > day("2026-06-30") {
 		return w.rep("R-18")
 	}
@@ -247,7 +246,7 @@ func working(d calendar.Day) calendar.Day {
 }
 
 func (w *world) order(c *customer, d calendar.Day, choose func() *product, times float64) {
-	r := w.repOf(c, d)
+	r := w.serving(c.rep, d)
 	switch {
 	case r.key == silentRep && d.Month() == lastMonth:
 		return
@@ -284,7 +283,7 @@ func (w *world) line(order string, d calendar.Day, r *rep, c *customer, p *produ
 	disc := cents(float64(gross) / amount.Scale * discount)
 	l := saleLine{day: d, order: order, rep: r, customer: c, product: p, quantity: quantity, net: gross - disc, cost: cents(cost * float64(quantity)), disc: disc}
 	w.sales = append(w.sales, l)
-	r.revenue[d.Month()] += l.net
+	c.rep.book[d.Month()] += l.net
 }
 
 // cents rounds to whole cents.
@@ -301,7 +300,7 @@ func (w *world) plant(choose func() *product) {
 		if c.key == recordCustomer {
 			w.orders++
 			for range 12 {
-				w.line(fmt.Sprintf("Q%06d", w.orders), day("2026-10-14"), c.rep, c, choose(), 60)
+				w.line(fmt.Sprintf("Q%06d", w.orders), day("2026-10-14"), c.rep, c, choose(), 25)
 			}
 		}
 	}
@@ -328,27 +327,30 @@ func (w *world) writeProducts(put func(...string)) {
 	}
 }
 
-// writeTargets sets each rep's target at what the year usually brings,
-// spread over the months by season and rounded to fifty.
+// writeTargets sets each rep's target at what the customers served usually
+// buy in the year, spread over the months by season and rounded to fifty.
 func (w *world) writeTargets(put func(...string)) {
 	put("rep", "month", "revenue")
+	usual := map[*rep]float64{}
+	for _, r := range w.reps {
+		for m := firstMonth; m < lastMonth-1; m++ {
+			usual[r] += r.book[m].Float() / seasonOf(m.First()) / float64(lastMonth-1-firstMonth)
+		}
+	}
 	for _, r := range w.reps {
 		if r.key == newRep {
 			continue
 		}
-		usual, months := 0.0, 0.0
-		for m := firstMonth; m < lastMonth-1; m++ {
-			if a := r.revenue[m]; a > 0 {
-				usual += a.Float() / seasonOf(m.First())
-				months++
-			}
-		}
 		for m := firstMonth; m <= lastMonth; m++ {
-			if r.to != "" && m.First() > day(r.to) {
-				continue
+			served := 0.0
+			for _, owner := range w.reps {
+				if w.serving(owner, m.First()) == r {
+					served += usual[owner]
+				}
 			}
-			target := math.Round(usual/months*seasonOf(m.First())/50) * 50
-			put(r.key, m.String(), strconv.FormatFloat(target, 'f', 0, 64))
+			if target := math.Round(served*seasonOf(m.First())/50) * 50; target > 0 {
+				put(r.key, m.String(), strconv.FormatFloat(target, 'f', 0, 64))
+			}
 		}
 	}
 }

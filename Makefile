@@ -1,0 +1,48 @@
+# Two commands do everything on a fresh machine: make demo, make test.
+
+.PHONY: demo test build generate prepare prepare-test check bench screenshots clean
+
+GO ?= go
+
+demo: prepare build
+	./bin/oskel demo
+
+# Everything that building and running needs: PostgreSQL from Debian's
+# packages, npm and Go modules.
+prepare:
+	./scripts/prepare.sh
+
+prepare-test:
+	./scripts/prepare.sh chromium
+
+build: bin/oskel
+
+bin/oskel: console/dist/index.html $(shell find api cmd core internal console/embed.go go.mod -type f)
+	$(GO) build -o bin/oskel ./cmd/oskel
+
+console/dist/index.html: console/package-lock.json console/index.html console/vite.config.ts $(shell find console/src console/public -type f)
+	cd console && npm run --silent build
+
+# The contract is api/openapi.yaml; handlers, client and the console's types
+# come from it.
+generate:
+	cd api && $(GO) tool -modfile=../tools/go.mod oapi-codegen -config server.yaml openapi.yaml
+	cd api && $(GO) tool -modfile=../tools/go.mod oapi-codegen -config client.yaml openapi.yaml
+	cd console && npm run --silent types > /dev/null
+
+check: generate
+	@git diff --exit-code --stat -- internal/httpapi/contract internal/client console/src/lib/api.gen.d.ts || \
+		{ echo "Generated files differ from api/openapi.yaml: run make generate and commit them."; exit 1; }
+	test -z "$$(gofmt -l api cmd core e2e internal console/*.go)" || { gofmt -l api cmd core e2e internal; exit 1; }
+	$(GO) vet ./...
+	cd console && npm run --silent check
+
+test: prepare-test build check
+	$(GO) test -race ./...
+
+screenshots: build
+	$(GO) run ./e2e/shots docs/screenshots
+	./e2e/shots/terminal.sh docs/screenshots
+
+clean:
+	rm -rf bin console/node_modules console/dist/assets

@@ -1,0 +1,94 @@
+<script setup lang="ts">
+import {
+  ArchiveBoxIcon,
+  ArrowRightStartOnRectangleIcon,
+  ChartBarSquareIcon,
+  InboxStackIcon,
+  ListBulletIcon,
+  MoonIcon,
+  ScaleIcon,
+  SunIcon,
+} from '@heroicons/vue/24/outline'
+import { computed } from 'vue'
+import { useRoute } from 'vue-router'
+
+import { useSession, useSignOut } from './lib/session'
+import { theme, turnTheme } from './lib/theme'
+import PeriodStrip from './parts/PeriodStrip.vue'
+
+const route = useRoute()
+const { person } = useSession()
+const signOut = useSignOut()
+
+// In the order in which the work is done.
+const sections = [
+  { path: '/overview', name: 'Overview', icon: ChartBarSquareIcon },
+  { path: '/rules', name: 'Rules', icon: ScaleIcon },
+  { path: '/exceptions', name: 'Exceptions', icon: ListBulletIcon },
+  { path: '/desk', name: 'Desk', icon: InboxStackIcon },
+  { path: '/data', name: 'Data', icon: ArchiveBoxIcon },
+]
+const belongs: Record<string, string> = { '/cases': '/desk' }
+const here = computed(() => {
+  const first = '/' + route.path.split('/')[1]
+  return belongs[first] ?? first
+})
+// The period is kept on the way from one page of figures to the next.
+const link = (path: string) => ({ path, query: route.query.period ? { period: route.query.period } : {} })
+</script>
+
+<template>
+  <RouterView v-if="route.meta.open" />
+  <div v-else class="flex min-h-screen flex-col md:flex-row">
+    <a
+      href="#content"
+      class="sr-only focus:not-sr-only focus:absolute focus:z-30 focus:m-2 focus:rounded focus:bg-card focus:p-2"
+    >
+      Skip to the content
+    </a>
+    <header
+      class="flex shrink-0 items-center gap-1 border-line bg-sunk max-md:border-b max-md:px-1 md:sticky md:top-0 md:h-screen md:w-[136px] md:flex-col md:items-stretch md:border-r md:px-2 md:py-3"
+    >
+      <div class="px-2 pb-3 text-lead font-bold tracking-tight max-md:hidden">Oskel</div>
+      <nav aria-label="Sections" class="flex gap-0.5 md:flex-col">
+        <RouterLink
+          v-for="s in sections"
+          :key="s.path"
+          :to="link(s.path)"
+          :aria-current="here === s.path ? 'page' : undefined"
+          class="flex items-center gap-2 rounded px-2 py-1.5 text-ink no-underline hover:bg-tide-soft max-md:flex-col max-md:gap-0 max-md:px-1.5 max-md:py-1 max-md:text-small aria-[current=page]:bg-tide-soft aria-[current=page]:font-semibold aria-[current=page]:text-tide"
+        >
+          <component :is="s.icon" class="size-5 shrink-0" aria-hidden="true" />
+          <span>{{ s.name }}</span>
+        </RouterLink>
+      </nav>
+      <div class="flex max-md:ml-auto md:mt-auto md:flex-col md:gap-1">
+        <div v-if="person" class="px-2 text-small leading-tight text-muted max-md:hidden">
+          {{ person.title }}
+        </div>
+        <button
+          class="flex items-center gap-2 rounded px-2 py-1.5 text-small hover:bg-tide-soft max-md:px-1"
+          :aria-label="theme === 'dark' ? 'Turn to light' : 'Turn to dark'"
+          @click="turnTheme"
+        >
+          <component :is="theme === 'dark' ? SunIcon : MoonIcon" class="size-5" aria-hidden="true" />
+          <span class="max-md:hidden" aria-hidden="true">{{ theme === 'dark' ? 'Light' : 'Dark' }}</span>
+        </button>
+        <button
+          class="flex items-center gap-2 rounded px-2 py-1.5 text-small hover:bg-tide-soft max-md:px-1"
+          aria-label="Sign out"
+          @click="signOut.mutate()"
+        >
+          <ArrowRightStartOnRectangleIcon class="size-5" aria-hidden="true" />
+          <span class="max-md:hidden" aria-hidden="true">Sign out</span>
+        </button>
+      </div>
+    </header>
+    <div class="flex min-w-0 flex-1 flex-col">
+      <PeriodStrip v-if="route.meta.strip" />
+      <main id="content" tabindex="-1" class="flex min-w-0 flex-1 flex-col outline-none">
+        <RouterView />
+      </main>
+    </div>
+  </div>
+</template>

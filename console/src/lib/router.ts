@@ -1,0 +1,40 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+import { onSignedOut } from './api'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: '/overview' },
+    { path: '/sign-in', component: () => import('@/pages/SignInPage.vue'), meta: { open: true, title: 'Sign in' } },
+    {
+      path: '/overview',
+      component: () => import('@/pages/OverviewPage.vue'),
+      meta: { title: 'Overview', strip: true },
+    },
+    { path: '/rules', component: () => import('@/pages/RulesPage.vue'), meta: { title: 'Rules', strip: true } },
+    {
+      path: '/exceptions',
+      component: () => import('@/pages/ExceptionsPage.vue'),
+      meta: { title: 'Exceptions', strip: true },
+    },
+    {
+      path: '/exceptions/:id(\\d+)',
+      component: () => import('@/pages/ExceptionPage.vue'),
+      meta: { title: 'Exception' },
+    },
+    { path: '/desk', component: () => import('@/pages/DeskPage.vue'), meta: { title: 'Desk' } },
+    { path: '/cases/:id(\\d+)', component: () => import('@/pages/CasePage.vue'), meta: { title: 'Case' } },
+    { path: '/data', component: () => import('@/pages/DataPage.vue'), meta: { title: 'Data' } },
+    { path: '/:rest(.*)*', component: () => import('@/pages/NowherePage.vue'), meta: { title: 'Not found' } },
+  ],
+})
+
+router.afterEach((to) => {
+  document.title = `${to.meta.title as string} · Oskel`
+})
+
+onSignedOut(() => {
+  const at = router.currentRoute.value
+  if (at.path !== '/sign-in') router.push({ path: '/sign-in', query: { then: at.fullPath } })
+})

@@ -1,0 +1,46 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+
+import { api, need, type Schemas } from './api'
+
+/** Who is signed in. */
+export function useSession() {
+  const route = useRoute()
+  const query = useQuery({
+    queryKey: ['session'],
+    queryFn: () => need(api.GET('/api/session')),
+    staleTime: 60_000,
+    enabled: computed(() => !route.meta.open),
+  })
+  const mayEvaluate = computed(() => ['analyst', 'lead'].includes(query.data.value?.role ?? ''))
+  return { person: query.data, mayEvaluate }
+}
+
+export function useSignIn() {
+  const queries = useQueryClient()
+  const router = useRouter()
+  const route = useRoute()
+  return useMutation({
+    mutationFn: (body: Schemas['Credentials']) => need(api.POST('/api/session', { body })),
+    onSuccess: async (person) => {
+      queries.clear()
+      queries.setQueryData(['session'], person)
+      const then =
+        typeof route.query.then === 'string' && route.query.then.startsWith('/') ? route.query.then : undefined
+      await router.push(then ?? (person.role === 'reviewer' ? '/desk' : '/overview'))
+    },
+  })
+}
+
+export function useSignOut() {
+  const queries = useQueryClient()
+  const router = useRouter()
+  return useMutation({
+    mutationFn: () => need(api.DELETE('/api/session')),
+    onSettled: async () => {
+      await router.push('/sign-in')
+      queries.clear()
+    },
+  })
+}

@@ -1,0 +1,118 @@
+<script setup lang="ts">
+import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { ref } from 'vue'
+
+import { api, need, type Schemas } from '@/lib/api'
+import { momentWords, monthWords } from '@/lib/format'
+import { useSession } from '@/lib/session'
+import StateNote from '@/parts/StateNote.vue'
+
+const { mayEvaluate } = useSession()
+const queries = useQueryClient()
+const { data, error, isPending, refetch } = useQuery({
+  queryKey: ['intakes'],
+  queryFn: () => need(api.GET('/api/intakes')),
+})
+const asked = ref<Schemas['Intake']>()
+const takeBack = useMutation({
+  mutationFn: (id: number) => need(api.DELETE('/api/intakes/{id}', { params: { path: { id } } })),
+  onSuccess: () => {
+    asked.value = undefined
+    queries.invalidateQueries()
+  },
+})
+function ask(in_: Schemas['Intake']) {
+  takeBack.reset()
+  asked.value = in_
+}
+const months = (m: string[]) => [...new Set([m[0], m.at(-1)])].flatMap((x) => (x ? [monthWords(x)] : [])).join(' to ')
+const note = (i: Schemas['Intake']) =>
+  i.taken_back_by
+    ? `taken back by intake ${i.taken_back_by}`
+    : i.into === 'take-back'
+      ? 'takes an intake back'
+      : i.period
+        ? `replaces ${monthWords(i.period)}`
+        : ''
+const totals = (t: Record<string, string>) =>
+  Object.entries(t)
+    .sort()
+    .map(([k, v]) => `${k} ${Number(v).toLocaleString('en-GB', { maximumFractionDigits: 2 })}`)
+    .join(', ')
+</script>
+
+<template>
+  <div class="p-4">
+    <h1 class="text-title font-semibold">Data</h1>
+    <p class="mt-1 text-muted">
+      What has come in, the newest first. Each arrival makes a data version; what a sweep saw can always be read again.
+    </p>
+    <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+    <StateNote
+      v-else-if="!data.length"
+      empty="Nothing has come in yet. Load registers first, then lines: oskel load -register rep reps.csv"
+    />
+    <div v-else class="mt-3 overflow-x-auto">
+      <table class="grid-table figures">
+        <caption class="sr-only">
+          Intakes
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col" class="!text-right">Version</th>
+            <th scope="col">Into</th>
+            <th scope="col">File</th>
+            <th scope="col" class="!text-right">Rows</th>
+            <th scope="col">Months</th>
+            <th scope="col">Totals</th>
+            <th scope="col">By</th>
+            <th scope="col">At</th>
+            <th scope="col"><span class="sr-only">What was done about it</span></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="i in data" :key="i.id" :class="i.taken_back_by ? 'text-muted' : ''">
+            <td class="text-right">{{ i.id }}</td>
+            <td class="whitespace-nowrap">{{ i.into }} {{ i.name }}</td>
+            <td class="font-mono text-small">{{ i.file }}</td>
+            <td class="text-right">{{ i.rows.toLocaleString('en-GB') }}</td>
+            <td class="whitespace-nowrap">{{ months(i.months) }}</td>
+            <td class="text-small text-muted">{{ totals(i.totals) }}</td>
+            <td>{{ i.by }}</td>
+            <td class="whitespace-nowrap">{{ momentWords(i.at) }}</td>
+            <td class="whitespace-nowrap">
+              <button
+                v-if="mayEvaluate && !i.taken_back_by && i.into !== 'take-back'"
+                class="text-tide hover:underline"
+                @click="ask(i)"
+              >
+                Take back<span class="sr-only"> intake {{ i.id }}</span>
+              </button>
+              <span v-else class="text-small text-muted">{{ note(i) }}</span>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <Dialog :open="!!asked" class="relative z-30" @close="asked = undefined">
+      <div class="fixed inset-0 bg-[#0008]" aria-hidden="true"></div>
+      <div class="fixed inset-0 grid place-items-center p-4">
+        <DialogPanel class="card w-full max-w-md p-5">
+          <DialogTitle class="text-lead font-semibold">Take back {{ asked?.file }}?</DialogTitle>
+          <p class="mt-2">
+            Its {{ asked?.rows.toLocaleString('en-GB') }} rows no longer count, and what they replaced counts again.
+            Past sweeps keep what they saw; sweep the periods again to see the difference.
+          </p>
+          <p v-if="takeBack.error.value" role="alert" class="mt-2 text-red">{{ takeBack.error.value.message }}</p>
+          <div class="mt-4 flex justify-end gap-2">
+            <button class="button" @click="asked = undefined">Leave it</button>
+            <button class="button-main" :disabled="takeBack.isPending.value" @click="takeBack.mutate(asked!.id)">
+              Take back intake {{ asked?.id }}
+            </button>
+          </div>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  </div>
+</template>

@@ -1,0 +1,134 @@
+<script setup lang="ts">
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+
+import { api, need } from '@/lib/api'
+import { countWords, dayWords } from '@/lib/format'
+import { useQueryWord } from '@/lib/query'
+import { useRulebook } from '@/lib/rulebook'
+import { useSession } from '@/lib/session'
+import CaseView from '@/parts/CaseView.vue'
+import GradeMark from '@/parts/GradeMark.vue'
+import PickOne from '@/parts/PickOne.vue'
+import SideSheet from '@/parts/SideSheet.vue'
+import StateNote from '@/parts/StateNote.vue'
+
+const { person } = useSession()
+const { book, desk } = useRulebook()
+const deskName = useQueryWord('desk')
+const state = useQueryWord('state')
+const selected = useQueryWord('id')
+
+const mine = computed(() => !deskName.value && !!person.value?.desks.length)
+const { data, error, isPending, refetch } = useQuery({
+  queryKey: computed(() => ['cases', deskName.value, state.value, mine.value]),
+  queryFn: () =>
+    need(
+      api.GET('/api/cases', {
+        params: {
+          query: {
+            desk: deskName.value || undefined,
+            state: (state.value || 'unsettled') as 'open' | 'taken' | 'settled' | 'unsettled',
+            mine: mine.value,
+          },
+        },
+      }),
+    ),
+  enabled: computed(() => !!person.value),
+  placeholderData: keepPreviousData,
+})
+const title = computed(() => {
+  if (deskName.value) return desk(deskName.value)
+  return mine.value ? person.value!.desks.map(desk).join(', ') : 'All desks'
+})
+const late = computed(() => (data.value ?? []).filter((c) => c.late).length)
+const stateText = (c: { state: string; taken_by?: string; finding?: string }) =>
+  c.state === 'taken'
+    ? c.taken_by === person.value?.name
+      ? 'yours'
+      : `taken by ${c.taken_by}`
+    : c.state === 'settled'
+      ? c.finding
+      : 'open'
+const open = (id: number) => (selected.value = selected.value === String(id) ? '' : String(id))
+function step(event: KeyboardEvent, by: number) {
+  const rows = [...document.querySelectorAll<HTMLElement>('[data-row]')]
+  rows[rows.indexOf(event.currentTarget as HTMLElement) + by]?.focus()
+}
+</script>
+
+<template>
+  <div class="flex min-h-0 flex-1">
+    <section class="min-w-0 flex-1">
+      <div class="flex flex-wrap items-center gap-x-4 gap-y-2 px-4 pt-4 pb-2">
+        <h1 class="text-title font-semibold">{{ title }}</h1>
+        <p v-if="data" class="text-muted" role="status">
+          {{ countWords(data.length, 'case')
+          }}<span v-if="late" class="ml-2 font-semibold text-red">{{ late }} late</span>
+        </p>
+        <div class="ml-auto flex gap-2 max-sm:ml-0">
+          <PickOne
+            v-model="state"
+            label="State"
+            all="Unsettled"
+            :options="[
+              { value: 'open', text: 'Open' },
+              { value: 'taken', text: 'Taken' },
+              { value: 'settled', text: 'Settled' },
+            ]"
+          />
+          <PickOne
+            v-model="deskName"
+            label="Desk"
+            :all="person?.desks.length ? 'My desks' : 'All desks'"
+            :options="(book?.desks ?? []).map((d) => ({ value: d.name, text: d.title }))"
+          />
+        </div>
+      </div>
+      <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+      <StateNote
+        v-else-if="!data.length"
+        :empty="
+          state === 'settled'
+            ? 'Nothing has been settled here yet.'
+            : 'Nothing waits here. What the next sweep flags for this desk will appear in this place.'
+        "
+      />
+      <ul v-else class="border-t border-line">
+        <li v-for="c in data" :key="c.id" class="border-b border-line">
+          <button
+            data-row
+            class="grid min-h-10 w-full items-center gap-x-4 px-4 py-1.5 text-left hover:bg-tide-soft max-sm:gap-y-0.5 sm:grid-cols-[92px_minmax(0,1fr)_250px]"
+            :class="selected === String(c.id) ? 'bg-tide-soft' : ''"
+            :aria-expanded="selected === String(c.id)"
+            @click="open(c.id)"
+            @keydown.down.prevent="step($event, 1)"
+            @keydown.up.prevent="step($event, -1)"
+          >
+            <GradeMark :grade="c.grade" />
+            <span class="min-w-0">
+              <span class="font-semibold">{{ c.name }}</span>
+              <span class="ml-1.5 font-mono text-small text-muted">{{ c.key }}</span>
+              <span class="block">{{ c.sentence }}</span>
+              <span v-if="c.items > 1" class="block text-small text-muted"
+                >and {{ countWords(c.items - 1, 'item') }} more</span
+              >
+            </span>
+            <span class="figures flex gap-3 text-small whitespace-nowrap text-muted sm:justify-between">
+              <span>{{ stateText(c) }}</span>
+              <span :class="c.late ? 'font-semibold text-red' : ''">
+                {{ c.late ? 'late, was due ' : 'due ' }}{{ dayWords(c.due) }}
+              </span>
+            </span>
+          </button>
+        </li>
+      </ul>
+    </section>
+    <SideSheet v-if="selected" class="lg:!top-0 lg:!h-screen" label="Case" @close="selected = ''">
+      <template #actions>
+        <RouterLink :to="`/cases/${selected}`" class="text-small">Open its page</RouterLink>
+      </template>
+      <CaseView :id="Number(selected)" />
+    </SideSheet>
+  </div>
+</template>

@@ -1,0 +1,213 @@
+<script setup lang="ts">
+import { RadioGroup, RadioGroupLabel, RadioGroupOption } from '@headlessui/vue'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+
+import { api, need, type Schemas } from '@/lib/api'
+import { dayWords, momentWords, monthWords } from '@/lib/format'
+import { useRulebook } from '@/lib/rulebook'
+import { useSession } from '@/lib/session'
+import GradeMark from './GradeMark.vue'
+import StateNote from './StateNote.vue'
+
+/** One case: what is flagged, what was said and done, and what to do next. */
+const props = defineProps<{ id: number; page?: boolean }>()
+const { desk, kind } = useRulebook()
+const { person } = useSession()
+const queries = useQueryClient()
+const path = computed(() => ({ id: props.id }))
+const { data, error, isPending, refetch } = useQuery({
+  queryKey: computed(() => ['case', props.id]),
+  queryFn: () => need(api.GET('/api/cases/{id}', { params: { path: path.value } })),
+})
+
+const comment = ref('')
+const finding = ref<Schemas['Finding']['finding']>()
+const note = ref('')
+watch(
+  () => props.id,
+  () => {
+    comment.value = ''
+    finding.value = undefined
+    note.value = ''
+  },
+)
+const findings = [
+  { value: 'confirmed', text: 'Confirmed', means: 'It is as the rule says; something is done about it.' },
+  { value: 'explained', text: 'Explained', means: 'It is true, and there is a good reason.' },
+  { value: 'data fault', text: 'Data fault', means: 'The figures are wrong.' },
+  { value: 'rule fault', text: 'Rule fault', means: 'The rule should not have flagged this.' },
+] as const
+
+// What was read is what is changed: another's change in between is told.
+const params = () => ({ path: path.value, header: { 'If-Match': `"${data.value?.case.version}"` } })
+type Step = 'take' | 'release' | 'comment' | 'settle'
+const act = useMutation({
+  mutationFn: (step: Step): Promise<Schemas['CaseDetail']> => {
+    switch (step) {
+      case 'take':
+        return need(api.PUT('/api/cases/{id}/holder', { params: params() }))
+      case 'release':
+        return need(api.DELETE('/api/cases/{id}/holder', { params: params() }))
+      case 'comment':
+        return need(
+          api.POST('/api/cases/{id}/comments', { params: { path: path.value }, body: { text: comment.value } }),
+        )
+      case 'settle':
+        return need(
+          api.PUT('/api/cases/{id}/finding', { params: params(), body: { finding: finding.value!, note: note.value } }),
+        )
+    }
+  },
+  onSuccess: (detail, step) => {
+    queries.setQueryData(['case', props.id], detail)
+    queries.invalidateQueries({ queryKey: ['cases'] })
+    if (step === 'comment') comment.value = ''
+    if (step !== 'comment') {
+      queries.invalidateQueries({ queryKey: ['exceptions'] })
+      queries.invalidateQueries({ queryKey: ['overview'] })
+    }
+  },
+  onError: () => refetch(),
+})
+
+const mine = computed(() => data.value?.case.taken_by === person.value?.name)
+const mayComment = computed(() => data.value?.may_act || person.value?.role === 'analyst')
+const state = computed(() => {
+  const c = data.value?.case
+  if (!c) return ''
+  if (c.state === 'taken') return mine.value ? 'Taken by you' : `Taken by ${c.taken_by}`
+  if (c.state === 'settled') return `Settled as ${c.finding} by ${c.settled_by}, ${momentWords(c.settled_at!)}`
+  return 'Open: nobody has taken it yet'
+})
+const did: Record<string, string> = {
+  opened: 'opened the case',
+  joined: 'added',
+  cleared: 'cleared',
+  taken: 'took the case',
+  released: 'put it back on the desk',
+  comment: '',
+  settled: 'settled it as',
+}
+</script>
+
+<template>
+  <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+  <article v-else class="p-4">
+    <header>
+      <p class="flex flex-wrap items-center gap-x-3">
+        <GradeMark :grade="data.case.grade" />
+        <span class="text-muted">{{ desk(data.case.desk) }}</span>
+        <span :class="data.case.late ? 'font-semibold text-red' : 'text-muted'">
+          due {{ dayWords(data.case.due) }}{{ data.case.late ? ', late' : '' }}
+        </span>
+      </p>
+      <component :is="page ? 'h1' : 'h2'" class="mt-1 text-title font-semibold">{{ data.case.name }}</component>
+      <p class="text-small text-muted">
+        {{ kind(data.case.kind) }} <span class="font-mono">{{ data.case.key }}</span> · {{ state }}
+      </p>
+    </header>
+
+    <div class="mt-3 flex flex-wrap gap-2">
+      <button
+        v-if="data.may_act && data.case.state === 'open'"
+        class="button-main"
+        :disabled="act.isPending.value"
+        @click="act.mutate('take')"
+      >
+        Take this case
+      </button>
+      <button
+        v-if="data.may_act && data.case.state === 'taken'"
+        class="button"
+        :disabled="act.isPending.value"
+        @click="act.mutate('release')"
+      >
+        Put it back on the desk
+      </button>
+    </div>
+    <p v-if="act.error.value" role="alert" class="mt-2 text-red">{{ act.error.value.message }}</p>
+
+    <div class="mt-4 grid gap-x-8 gap-y-6" :class="page ? 'lg:grid-cols-[minmax(0,1fr)_400px]' : ''">
+      <section>
+        <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">What is flagged</component>
+        <ul class="mt-1">
+          <li v-for="x in data.exceptions" :key="x.id" class="border-b border-line py-2">
+            <p class="flex flex-wrap items-center gap-x-3">
+              <GradeMark :grade="x.grade" :state="x.state" :outcome="x.outcome" />
+              <RouterLink :to="`/exceptions/${x.id}`">{{ x.rule_title }}</RouterLink>
+              <span class="text-small text-muted">{{ monthWords(x.period) }}</span>
+            </p>
+            <p class="mt-0.5">{{ x.sentence }}</p>
+          </li>
+        </ul>
+      </section>
+
+      <section :class="page ? 'lg:row-span-2' : ''">
+        <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">What happened</component>
+        <ol class="mt-1">
+          <li v-for="(x, i) in data.events" :key="i" class="border-l-2 border-line py-1 pl-3">
+            <p class="text-small text-muted">
+              <span class="font-semibold text-ink">{{ x.by }}</span> {{ did[x.what] }} · {{ momentWords(x.at) }}
+            </p>
+            <p v-if="x.text" :class="x.what === 'comment' || x.what === 'settled' ? '' : 'text-small text-muted'">
+              {{ x.text }}
+            </p>
+          </li>
+        </ol>
+        <form v-if="mayComment" class="mt-3" @submit.prevent="act.mutate('comment')">
+          <label class="text-small font-semibold text-muted" :for="`comment-${id}`">Comment</label>
+          <textarea
+            :id="`comment-${id}`"
+            v-model="comment"
+            rows="2"
+            maxlength="4000"
+            class="field mt-1 h-auto w-full py-1"
+          ></textarea>
+          <button class="button mt-1" :disabled="!comment.trim() || act.isPending.value">Add the comment</button>
+        </form>
+      </section>
+
+      <section
+        v-if="
+          data.may_act &&
+          data.case.state !== 'settled' &&
+          (data.case.state === 'open' || mine || person?.role === 'lead')
+        "
+      >
+        <form class="card p-3" @submit.prevent="act.mutate('settle')">
+          <RadioGroup v-model="finding">
+            <RadioGroupLabel class="text-small font-semibold text-muted">Finding</RadioGroupLabel>
+            <div class="mt-1 grid gap-1.5 sm:grid-cols-2">
+              <RadioGroupOption
+                v-for="f in findings"
+                :key="f.value"
+                v-slot="{ checked }"
+                :value="f.value"
+                as="template"
+              >
+                <div
+                  class="cursor-pointer rounded border px-2.5 py-1.5"
+                  :class="checked ? 'border-tide bg-tide-soft' : 'border-line hover:border-tide'"
+                >
+                  <span class="font-semibold">{{ f.text }}</span>
+                  <span class="block text-small text-muted">{{ f.means }}</span>
+                </div>
+              </RadioGroupOption>
+            </div>
+          </RadioGroup>
+          <label class="mt-3 block text-small font-semibold text-muted" :for="`note-${id}`"
+            >Note, for those who come after</label
+          >
+          <input :id="`note-${id}`" v-model="note" maxlength="4000" class="field mt-1 w-full" />
+          <button class="button-main mt-3" :disabled="!finding || act.isPending.value">
+            {{ finding ? `Settle as ${finding}` : 'Settle: choose a finding' }}
+          </button>
+        </form>
+      </section>
+      <p v-else-if="!data.may_act && data.case.state !== 'settled'" class="text-small text-muted">
+        Only the members of its desk ({{ desk(data.case.desk) }}) take and settle this case.
+      </p>
+    </div>
+  </article>
+</template>

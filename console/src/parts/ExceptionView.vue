@@ -1,0 +1,88 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed, defineAsyncComponent } from 'vue'
+
+import { api, need } from '@/lib/api'
+import { useRulebook } from '@/lib/rulebook'
+import GradeMark from './GradeMark.vue'
+import LineUp from './LineUp.vue'
+import StateNote from './StateNote.vue'
+
+const HistoryChart = defineAsyncComponent(() => import('./HistoryChart.vue'))
+
+/** One exception: the sentence first, then what backs it up. */
+const props = defineProps<{ id: number; page?: boolean }>()
+const { desk, kind } = useRulebook()
+const { data, error, isPending, refetch } = useQuery({
+  queryKey: computed(() => ['exception', props.id]),
+  queryFn: () => need(api.GET('/api/exceptions/{id}', { params: { path: { id: props.id } } })),
+})
+const attributes = computed(() => Object.entries(data.value?.attributes ?? {}))
+const stateWords: Record<string, string> = {
+  raised: 'Raised: new in this period',
+  standing: 'Standing: flagged in the period before too',
+  cleared: 'Cleared: it was flagged, and no longer is',
+}
+</script>
+
+<template>
+  <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+  <article v-else class="p-4">
+    <header>
+      <p class="flex flex-wrap items-center gap-x-3">
+        <GradeMark :grade="data.exception.grade" :state="data.exception.state" :outcome="data.exception.outcome" />
+        <span class="text-muted">{{ data.label }}</span>
+      </p>
+      <component :is="page ? 'h1' : 'h2'" class="mt-1 text-title font-semibold">{{ data.exception.name }}</component>
+      <p class="text-small text-muted">
+        {{ kind(data.exception.kind) }} <span class="font-mono">{{ data.exception.key }}</span>
+        <template v-for="[name, text] in attributes" :key="name"> · {{ name }} {{ text }}</template>
+      </p>
+      <p class="mt-3 text-lead">{{ data.exception.sentence }}</p>
+      <p class="mt-1 text-small text-muted">{{ stateWords[data.exception.state] }}</p>
+    </header>
+
+    <div class="mt-4 grid gap-x-8 gap-y-5" :class="page ? 'lg:grid-cols-[minmax(0,1fr)_380px]' : ''">
+      <div class="space-y-5" :class="page ? '' : 'order-2'">
+        <HistoryChart :history="data.history" :name="data.exception.name" />
+        <LineUp
+          :rule="data.exception.rule"
+          :period="data.exception.period"
+          :subject="data.exception.key"
+          title="Where this one stands among all"
+        />
+      </div>
+      <div class="space-y-5" :class="page ? '' : 'order-1'">
+        <section v-if="data.exception.case" class="card p-3">
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">Case</component>
+          <p class="mt-1">
+            <RouterLink :to="`/cases/${data.exception.case}`">Case {{ data.exception.case }}</RouterLink
+            >, {{ desk(data.exception.desk) }}: {{ data.exception.case_state }}
+          </p>
+        </section>
+        <section>
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">Evidence</component>
+          <dl class="figures mt-1">
+            <div
+              v-for="row in data.rows"
+              :key="row.label"
+              class="flex items-baseline justify-between gap-4 border-b border-line py-1"
+            >
+              <dt class="text-muted">{{ row.label }}</dt>
+              <dd class="text-right">{{ row.text }}</dd>
+            </div>
+          </dl>
+        </section>
+        <section>
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">
+            Rule: {{ data.exception.rule_title }}
+          </component>
+          <p class="mt-1">{{ data.words }}</p>
+          <p class="mt-2 text-small text-muted">
+            Revision {{ data.revision }}, data version {{ data.data_version }}, sweep {{ data.sweep }}.
+          </p>
+        </section>
+      </div>
+    </div>
+  </article>
+</template>

@@ -1,0 +1,120 @@
+<script setup lang="ts">
+import { useMutation, useQueryClient } from '@tanstack/vue-query'
+import { computed, nextTick, ref } from 'vue'
+
+import { api, need, type Schemas } from '@/lib/api'
+import { usePeriod } from '@/lib/period'
+import { toneColour, useRulebook } from '@/lib/rulebook'
+import { useSession } from '@/lib/session'
+
+/** The last thirteen periods as small columns stacked by grade; it is the
+ *  period picker, and moves with the arrow keys. */
+const { query, periods, period, label, state, choose } = usePeriod()
+const { grades } = useRulebook()
+const { mayEvaluate } = useSession()
+const queries = useQueryClient()
+
+const tall = 34
+const most = computed(() => Math.max(8, ...periods.value.map(total)))
+const total = (p: Schemas['PeriodState']) => Object.values(p.grades).reduce((a, b) => a + b, 0)
+const height = (n: number) => Math.max(n > 0 ? 2 : 0, (n / most.value) * tall)
+
+const stateWords: Record<string, string> = {
+  swept: 'swept',
+  stale: 'stale: rules or data have changed since the sweep',
+  unswept: 'not swept yet',
+  'no lines': 'no lines yet',
+}
+const words = (p: Schemas['PeriodState']) => {
+  const parts = grades.value.filter((g) => p.grades[g.name]).map((g) => `${p.grades[g.name]} ${g.label}`)
+  return `${p.label}, ${stateWords[p.state]}${parts.length ? ': ' + parts.join(', ') : ''}`
+}
+
+const group = ref<HTMLElement>()
+async function move(by: number) {
+  const at = periods.value.findIndex((p) => p.period === period.value)
+  const to = periods.value[Math.min(periods.value.length - 1, Math.max(0, at + by))]
+  if (!to) return
+  await choose(to.period)
+  await nextTick()
+  group.value?.querySelector<HTMLElement>('[aria-checked="true"]')?.focus()
+}
+
+const sweep = useMutation({
+  mutationFn: (p: string) => need(api.POST('/api/sweeps', { body: { period: p, open_cases: true } })),
+  onSuccess: () => queries.invalidateQueries(),
+})
+</script>
+
+<template>
+  <div class="sticky top-0 z-10 flex min-h-[76px] items-end gap-4 border-b border-line bg-paper px-4 pt-2 pb-1.5">
+    <div
+      v-if="periods.length"
+      ref="group"
+      role="radiogroup"
+      aria-label="Period"
+      class="flex items-end gap-1 overflow-x-auto"
+      @keydown.left.prevent="move(-1)"
+      @keydown.right.prevent="move(1)"
+      @keydown.home.prevent="move(-99)"
+      @keydown.end.prevent="move(99)"
+    >
+      <button
+        v-for="p in periods"
+        :key="p.period"
+        role="radio"
+        :aria-checked="p.period === period"
+        :aria-label="words(p)"
+        :title="words(p)"
+        :tabindex="p.period === period ? 0 : -1"
+        class="group flex w-12 shrink-0 flex-col items-center rounded px-1 pt-1 aria-checked:bg-tide-soft"
+        @click="choose(p.period)"
+      >
+        <span class="flex w-6 flex-col justify-end" :style="{ height: tall + 'px' }">
+          <span
+            v-if="p.state === 'unswept' || p.state === 'no lines'"
+            class="block h-2 border border-dashed"
+            :class="p.state === 'unswept' ? 'border-muted' : 'border-line'"
+          ></span>
+          <template v-else>
+            <span
+              v-for="g in [...grades].reverse()"
+              :key="g.name"
+              class="block"
+              :class="p.state === 'stale' ? 'opacity-45' : ''"
+              :style="{ height: height(p.grades[g.name] ?? 0) + 'px', background: toneColour(g.tone) }"
+            ></span>
+            <span class="block h-px bg-muted"></span>
+          </template>
+        </span>
+        <span
+          class="figures mt-0.5 text-small whitespace-nowrap group-aria-checked:font-semibold group-aria-checked:text-tide"
+          :class="p.period === period ? '' : 'text-muted'"
+        >
+          {{
+            p.period.endsWith('-01') || p === periods[0]
+              ? p.label.replace(/(\w+) 20(\d\d)/, '$1 ’$2')
+              : p.label.slice(0, 3)
+          }}
+        </span>
+      </button>
+    </div>
+    <p v-else-if="query.isPending.value" class="pb-2 text-muted">Reading the periods…</p>
+    <p v-else class="pb-2 text-muted">No lines have come in yet.</p>
+    <div v-if="period" class="ml-auto flex flex-col items-end gap-1 pb-0.5 whitespace-nowrap max-sm:hidden">
+      <div>
+        <span class="text-lead font-semibold">{{ label }}</span>
+        <span class="ml-2 text-small" :class="state === 'stale' ? 'text-amber' : 'text-muted'">{{ state ?? '' }}</span>
+      </div>
+      <button
+        v-if="mayEvaluate && (state === 'unswept' || state === 'stale')"
+        class="button-main"
+        :disabled="sweep.isPending.value"
+        @click="sweep.mutate(period!)"
+      >
+        {{ sweep.isPending.value ? 'Sweeping…' : `Sweep ${label}` }}
+      </button>
+    </div>
+    <p v-if="sweep.error.value" role="alert" class="pb-1 text-small text-red">{{ sweep.error.value.message }}</p>
+  </div>
+</template>

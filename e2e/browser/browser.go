@@ -1,0 +1,183 @@
+// Package browser drives the console in headless Chromium, for the tests and
+// for the pictures in the documents.
+package browser
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+)
+
+// Page is one tab of a browser of its own. Its methods wait, at most for the
+// timeout, for what they need.
+type Page struct {
+	ctx     context.Context
+	base    string
+	timeout time.Duration
+}
+
+// Open starts a browser whose window has the given size; close ends it.
+func Open(base string, wide, tall int) (p *Page, close func(), err error) {
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"), chromedp.WindowSize(wide, tall), chromedp.NoSandbox,
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("hide-scrollbars", true), chromedp.Flag("disable-quic", true))
+	ctx, endAllocator := chromedp.NewExecAllocator(context.Background(), options...)
+	ctx, endContext := chromedp.NewContext(ctx)
+	close = func() { endContext(); endAllocator() }
+	p = &Page{ctx, base, 15 * time.Second}
+	// The browser lives as long as the context of its first step, so that one
+	// has no timeout.
+	if err := chromedp.Do(ctx, chromedp.EmulateViewport(int64(wide), int64(tall))); err != nil {
+		close()
+		return nil, nil, fmt.Errorf("starting Chromium: %w", err)
+	}
+	return p, close, nil
+}
+
+func (p *Page) do(steps ...chromedp.Action[chromedp.Void]) error {
+	ctx, cancel := context.WithTimeout(p.ctx, p.timeout)
+	defer cancel()
+	return chromedp.Do(ctx, steps...)
+}
+
+// Go opens a path of the console.
+func (p *Page) Go(path string) error { return p.do(chromedp.Navigate(p.base + path)) }
+
+// Click clicks what a CSS selector finds first.
+func (p *Page) Click(css string) error {
+	if err := p.do(chromedp.Click(chromedp.CSS(css))); err != nil {
+		return fmt.Errorf("clicking %s: %w", css, err)
+	}
+	return nil
+}
+
+// ClickText clicks the first button, link or option with a text.
+func (p *Page) ClickText(text string) error {
+	find := fmt.Sprintf(`[...document.querySelectorAll('button, a, [role=option], [role=radio]')].find(e => e.innerText.trim().startsWith(%s) && e.offsetParent)`, strconv.Quote(text))
+	if err := p.Until("!!" + find); err != nil {
+		return fmt.Errorf("finding %q to click: %w", text, err)
+	}
+	return p.Run(find + ".click()")
+}
+
+// Type types into the field that a CSS selector finds.
+func (p *Page) Type(css, text string) error {
+	if err := p.do(chromedp.SendKeys(chromedp.CSS(css), text)); err != nil {
+		return fmt.Errorf("typing into %s: %w", css, err)
+	}
+	return nil
+}
+
+// Press presses one key, such as "ArrowLeft" or "Enter", with what has focus.
+func (p *Page) Press(key string) error {
+	down := input.DispatchKeyEventParams{Type: input.DispatchKeyEventTypeKeyDown, Key: key, Code: key}
+	codes := map[string]int64{"Enter": 13, "Escape": 27, "ArrowLeft": 37, "ArrowUp": 38, "ArrowRight": 39, "ArrowDown": 40, "Tab": 9}
+	code := codes[key]
+	down.WindowsVirtualKeyCode = code
+	if key == "Enter" {
+		down.Text = "\r"
+	}
+	ctx, cancel := context.WithTimeout(p.ctx, p.timeout)
+	defer cancel()
+	if _, err := chromedp.Call(ctx, input.DispatchKeyEvent, down); err != nil {
+		return err
+	}
+	up := input.DispatchKeyEventParams{Type: input.DispatchKeyEventTypeKeyUp, Key: key, Code: key, WindowsVirtualKeyCode: code}
+	_, err := chromedp.Call(ctx, input.DispatchKeyEvent, up)
+	return err
+}
+
+// Until waits until a JavaScript expression holds.
+func (p *Page) Until(expression string) error {
+	ctx, cancel := context.WithTimeout(p.ctx, p.timeout)
+	defer cancel()
+	_, err := chromedp.Run(ctx, chromedp.Poll[chromedp.Void]("!!("+expression+")", chromedp.WithPollingInterval(30*time.Millisecond)))
+	if err != nil {
+		text, _ := p.Text()
+		return fmt.Errorf("waiting for %s: %w; the page shows: %s", expression, err, strings.Join(strings.Fields(text), " "))
+	}
+	return nil
+}
+
+// Sees waits until the page shows a text.
+func (p *Page) Sees(text string) error {
+	return p.Until(fmt.Sprintf("document.body.innerText.includes(%s)", strconv.Quote(text)))
+}
+
+// Run runs JavaScript for its effect.
+func (p *Page) Run(script string) error {
+	_, err := Value[json.RawMessage](p, "(() => { "+script+"; return null })()")
+	return err
+}
+
+// Value evaluates JavaScript, waiting for a promise.
+func Value[T any](p *Page, expression string) (T, error) {
+	ctx, cancel := context.WithTimeout(p.ctx, p.timeout)
+	defer cancel()
+	return chromedp.Run(ctx, chromedp.Evaluate[T](expression, chromedp.EvalAwaitPromise))
+}
+
+// Text is all the text the page shows.
+func (p *Page) Text() (string, error) { return Value[string](p, "document.body.innerText") }
+
+// Path is the page's path with its query.
+func (p *Page) Path() (string, error) { return Value[string](p, "location.pathname + location.search") }
+
+// SignIn signs in and waits for the console.
+func (p *Page) SignIn(name, password string) error {
+	for _, step := range []func() error{
+		func() error { return p.Go("/sign-in") },
+		func() error { return p.Type("#name", name) },
+		func() error { return p.Type("#password", password) },
+		func() error { return p.Click("form button") },
+		func() error { return p.Until("location.pathname !== '/sign-in' && document.querySelector('nav')") },
+	} {
+		if err := step(); err != nil {
+			return fmt.Errorf("signing in as %s: %w", name, err)
+		}
+	}
+	return nil
+}
+
+// Dark turns the console dark, or light.
+func (p *Page) Dark(dark bool) error {
+	theme := "light"
+	if dark {
+		theme = "dark"
+	}
+	return p.Run(fmt.Sprintf("localStorage.setItem('oskel.theme', '%s'); document.documentElement.classList.toggle('dark', %t)", theme, dark))
+}
+
+// Rest waits until nothing is loading and everything is drawn.
+func (p *Page) Rest() error {
+	if err := p.Until("document.readyState === 'complete' && !document.body.innerText.includes('Loading') && document.fonts.status === 'loaded'"); err != nil {
+		return err
+	}
+	time.Sleep(400 * time.Millisecond) // for charts, which say nothing when they are done
+	return nil
+}
+
+// PNG is a picture of the window.
+func (p *Page) PNG() ([]byte, error) {
+	ctx, cancel := context.WithTimeout(p.ctx, p.timeout)
+	defer cancel()
+	return chromedp.Run(ctx, chromedp.CaptureScreenshot())
+}
+
+// Axe runs axe-core over the page and lists what it finds.
+func (p *Page) Axe(source string) ([]string, error) {
+	script, err := os.ReadFile(source)
+	if err != nil {
+		return nil, fmt.Errorf("reading axe-core: %w", err)
+	}
+	if err := p.Run(string(script)); err != nil {
+		return nil, err
+	}
+	return Value[[]string](p, `axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']}).then(r => r.violations.map(v => v.id + ': ' + v.help + ' at ' + v.nodes.slice(0, 4).map(n => n.target.join(' ')).join(', ')))`)
+}

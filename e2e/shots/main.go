@@ -1,0 +1,97 @@
+// The command shots takes the pictures of the console for the documents, from
+// a demo that is being served.
+//
+//	go run ./e2e/shots DIRECTORY [NAME ...]
+package main
+
+import (
+	"log"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"oskel/e2e/browser"
+	"oskel/internal/demo"
+)
+
+type shot struct {
+	name, person, path string
+	dark               bool
+	narrow             bool
+	click              string // a selector clicked before the picture
+	follow             string // then a link with this text
+}
+
+var shots = []shot{
+	{name: "sign-in", path: "/sign-in"},
+	{name: "overview", person: "ines", path: "/overview"},
+	{name: "exceptions", person: "ines", path: "/exceptions", click: "[data-row]"},
+	{name: "exception", person: "ines", path: "/exceptions?text=R-17", click: "[data-row]", follow: "Open its page"},
+	{name: "rules", person: "ines", path: "/rules?rule=behind-target"},
+	{name: "desk", person: "odo", path: "/desk"},
+	{name: "case", person: "odo", path: "/desk", click: "[data-row]", follow: "Open its page"},
+	{name: "data", person: "ines", path: "/data"},
+	{name: "overview-dark", person: "ines", path: "/overview", dark: true},
+	{name: "desk-narrow", person: "odo", path: "/desk", narrow: true},
+	{name: "case-narrow", person: "odo", path: "/desk", click: "[data-row]", narrow: true, dark: true},
+}
+
+func main() {
+	log.SetFlags(0)
+	if len(os.Args) < 2 {
+		log.Fatal("shots: expected a directory")
+	}
+	base := os.Getenv("OSKEL_SERVER")
+	if base == "" {
+		base = "http://127.0.0.1:8420"
+	}
+	for _, s := range shots {
+		if len(os.Args) > 2 && !slices.Contains(os.Args[2:], s.name) {
+			continue
+		}
+		if err := take(base, s, filepath.Join(os.Args[1], s.name+".png")); err != nil {
+			log.Fatalf("shots: %s: %s", s.name, err)
+		}
+	}
+}
+
+func take(base string, s shot, file string) error {
+	wide, tall := 1280, 800
+	if s.narrow {
+		wide, tall = 390, 844
+	}
+	p, close, err := browser.Open(base, wide, tall)
+	if err != nil {
+		return err
+	}
+	defer close()
+	if s.person != "" {
+		if err := p.SignIn(s.person, demo.Password); err != nil {
+			return err
+		}
+	}
+	if err := p.Go(s.path); err != nil {
+		return err
+	}
+	if err := p.Dark(s.dark); err != nil {
+		return err
+	}
+	if s.click != "" {
+		if err := p.Click(s.click); err != nil {
+			return err
+		}
+	}
+	if s.follow != "" {
+		if err := p.ClickText(s.follow); err != nil {
+			return err
+		}
+	}
+	if err := p.Rest(); err != nil {
+		return err
+	}
+	png, err := p.PNG()
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(file, png, 0o644)
+}
