@@ -19,4 +19,6 @@ const queries = new QueryClient({
   },
 })
 
-createApp(App).use(router).use(VueQueryPlugin, { queryClient: queries }).mount('#app')
+const app = createApp(App).use(router).use(VueQueryPlugin, { queryClient: queries })
+// Nothing asks the service before the page that was meant is known.
+router.isReady().then(() => app.mount('#app'))

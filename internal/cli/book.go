@@ -47,12 +47,12 @@ var bookCommands = []command{
 			note := f.String("note", "", "why; it is kept with the revision (required)")
 			basedOn := f.Int("based-on", -1, "the `revision` the file was made from; without it, the one published now")
 			return func(ctx context.Context, args []string) error {
+				if *note == "" {
+					return usagef("-note is missing: say why, for those who come after")
+				}
 				text, err := bookArg(args)
 				if err != nil {
 					return err
-				}
-				if *note == "" {
-					return usagef("-note is missing: say why, for those who come after")
 				}
 				c, err := e.api()
 				if err != nil {

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"errors"
+	"io"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -36,12 +37,11 @@ func as(ctx context.Context, e *env, name string) (*client.Client, func(), error
 	return signed, done, err
 }
 
-// prepareDemo publishes, loads and sweeps as the analyst would, through the
-// API; what is already there stays.
-func prepareDemo(ctx context.Context, e *env, url, dir string) error {
-	at := *e
-	at.server = url
-	e = &at
+// PrepareDemo publishes, loads and sweeps as the analyst would, through the
+// API of the service at url, and tells progress to say; what is already there
+// stays.
+func PrepareDemo(ctx context.Context, say io.Writer, url, dir string) error {
+	e := &env{err: say, server: url}
 	c, done, err := as(ctx, e, "ines")
 	if err != nil {
 		return err

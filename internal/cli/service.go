@@ -81,7 +81,7 @@ func serveDemo(ctx context.Context, e *env, o app.Options, once bool) error {
 	defer stop()
 	o.FirstPeople = demo.AddPeople
 	o.Ready = func(ctx context.Context, url string) error {
-		if err := prepareDemo(ctx, e, url, files); err != nil {
+		if err := PrepareDemo(ctx, e.err, url, files); err != nil {
 			return fmt.Errorf("preparing the demo: %w", err)
 		}
 		if once {

@@ -53,7 +53,7 @@ const totals = (t: Record<string, string>) =>
       v-else-if="!data.length"
       empty="Nothing has come in yet. Load registers first, then lines: oskel load -register rep reps.csv"
     />
-    <div v-else class="mt-3 overflow-x-auto">
+    <div v-else class="relative mt-3 overflow-x-auto" role="region" aria-label="Intakes" tabindex="0">
       <table class="grid-table figures">
         <caption class="sr-only">
           Intakes

@@ -184,7 +184,7 @@ function step(event: KeyboardEvent, by: number) {
       >
         <button v-if="narrowed" class="button" @click="showAll">Show all</button>
       </StateNote>
-      <div v-else class="overflow-x-auto px-2">
+      <div v-else class="relative overflow-x-auto px-2">
         <table class="grid-table">
           <caption class="sr-only">
             Exceptions of

@@ -95,7 +95,7 @@ const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
             <tbody>
               <tr v-for="k in kinds" :key="k.name">
                 <th scope="row" class="pr-4 text-left font-normal">
-                  <RouterLink :to="to({ kind: k.name })">{{ k.title }}</RouterLink>
+                  <RouterLink :to="to({ kind: k.name })" class="inline-block min-h-6">{{ k.title }}</RouterLink>
                 </th>
                 <td v-for="g in grades" :key="g.name" class="pl-3 text-right">{{ dash(k.grades?.[g.name]) }}</td>
               </tr>

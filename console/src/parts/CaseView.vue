@@ -177,7 +177,7 @@ const did: Record<string, string> = {
       >
         <form class="card p-3" @submit.prevent="act.mutate('settle')">
           <RadioGroup v-model="finding">
-            <RadioGroupLabel class="text-small font-semibold text-muted">Finding</RadioGroupLabel>
+            <RadioGroupLabel as="span" class="text-small font-semibold text-muted">Finding</RadioGroupLabel>
             <div class="mt-1 grid gap-1.5 sm:grid-cols-2">
               <RadioGroupOption
                 v-for="f in findings"

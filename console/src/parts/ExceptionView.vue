@@ -56,7 +56,8 @@ const stateWords: Record<string, string> = {
         <section v-if="data.exception.case" class="card p-3">
           <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">Case</component>
           <p class="mt-1">
-            <RouterLink :to="`/cases/${data.exception.case}`">Case {{ data.exception.case }}</RouterLink
+            <RouterLink :to="`/cases/${data.exception.case}`" class="underline"
+              >Case {{ data.exception.case }}</RouterLink
             >, {{ desk(data.exception.desk) }}: {{ data.exception.case_state }}
           </p>
         </section>

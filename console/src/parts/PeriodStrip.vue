@@ -47,7 +47,10 @@ const sweep = useMutation({
 </script>
 
 <template>
-  <div class="sticky top-0 z-10 flex min-h-[76px] items-end gap-4 border-b border-line bg-paper px-4 pt-2 pb-1.5">
+  <section
+    aria-label="Periods"
+    class="sticky top-0 z-10 flex min-h-[76px] items-end gap-4 border-b border-line bg-paper px-4 pt-2 pb-1.5"
+  >
     <div
       v-if="periods.length"
       ref="group"
@@ -116,5 +119,5 @@ const sweep = useMutation({
       </button>
     </div>
     <p v-if="sweep.error.value" role="alert" class="pb-1 text-small text-red">{{ sweep.error.value.message }}</p>
-  </div>
+  </section>
 </template>

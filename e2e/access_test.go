@@ -1,0 +1,168 @@
+package e2e
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"oskel/internal/client"
+)
+
+// Every path of the contract but signing in needs a person: without a token,
+// with a wrong one, with one of another service.
+func TestAnOutsiderSeesNothing(t *testing.T) {
+	s, other := small(t), newService(t)
+	defer other.stop()
+	c, err := client.NewClient(other.url)
+	require.NoError(t, err)
+	foreign := want[client.Token](t, 201)(c.CreateToken(ctx, client.Credentials{Name: "lea", Password: password})).Token
+	spec, err := openapi3.NewLoader().LoadFromFile("../api/openapi.yaml")
+	require.NoError(t, err)
+	tried := 0
+	for path, item := range spec.Paths.Map() {
+		for method := range item.Operations() {
+			if method == "POST" && (path == "/api/session" || path == "/api/tokens") {
+				continue
+			}
+			for _, authorization := range []string{"", "Bearer nonsense", "Bearer " + foreign, "Basic bGVhOng="} {
+				r, err := http.NewRequest(method, s.url+strings.NewReplacer("{id}", "1", "{number}", "1", "{rule}", "quiet").Replace(path), nil)
+				require.NoError(t, err)
+				if authorization != "" {
+					r.Header.Set("Authorization", authorization)
+				}
+				refused(t, 401, "sign-in")(http.DefaultClient.Do(r))
+				tried++
+			}
+		}
+	}
+	assert.Greater(t, tried, 80)
+}
+
+func TestRolesAndTheirBounds(t *testing.T) {
+	s := small(t)
+	rea := s.as("rea")
+	refused(t, 403, "not-allowed")(rea.PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "mine", BasedOn: 1}))
+	refused(t, 403, "not-allowed")(rea.CreateSweep(ctx, client.NewSweep{Period: "2026-10"}))
+	refused(t, 403, "not-allowed")(rea.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales"}, "text/csv", strings.NewReader(smallSales)))
+	refused(t, 403, "not-allowed")(rea.TakeBackIntake(ctx, 1))
+	person := client.NewPerson{Name: "new", Title: "New", Role: "reviewer", Password: "long enough", Desks: &[]string{"north"}}
+	refused(t, 403, "not-allowed")(s.as("ana").CreatePerson(ctx, person))
+	lea := s.as("lea")
+	want[client.Person](t, 201)(lea.CreatePerson(ctx, person))
+	refused(t, 409, "name-taken")(lea.CreatePerson(ctx, person))
+	person.Name, person.Desks = "newer", &[]string{"nowhere"}
+	refused(t, 422, "unknown-desk")(lea.CreatePerson(ctx, person))
+	person.Name, person.Password = "x", "short"
+	p := refused(t, 400, "invalid-request")(lea.CreatePerson(ctx, person))
+	assert.Equal(t, "password", *(*p.Faults)[0].Where)
+}
+
+func TestSessionsAndTokens(t *testing.T) {
+	s := small(t)
+	c, err := client.NewClient(s.url)
+	require.NoError(t, err)
+	refused(t, 401, "wrong-credentials")(c.SignIn(ctx, client.Credentials{Name: "rea", Password: "wrong"}))
+	refused(t, 401, "wrong-credentials")(c.SignIn(ctx, client.Credentials{Name: "nobody", Password: password}))
+	r, err := c.SignIn(ctx, client.Credentials{Name: "rea", Password: password})
+	require.NoError(t, err)
+	cookie := r.Cookies()[0]
+	assert.True(t, cookie.HttpOnly)
+	assert.Equal(t, http.SameSiteLaxMode, cookie.SameSite)
+	get := func(method, site string) (*http.Response, error) {
+		q, err := http.NewRequest(method, s.url+"/api/session", nil)
+		require.NoError(t, err)
+		q.AddCookie(cookie)
+		q.Header.Set("Sec-Fetch-Site", site)
+		return http.DefaultClient.Do(q)
+	}
+	assert.Equal(t, "rea", want[client.Person](t, 200)(get("GET", "same-origin")).Name)
+	// Another site cannot act with the cookie.
+	refused(t, 403, "cross-origin")(get("DELETE", "cross-site"))
+	want[struct{}](t, 204)(get("DELETE", "same-origin"))
+	refused(t, 401, "sign-in")(get("GET", "same-origin"))
+
+	token := want[client.Token](t, 201)(c.CreateToken(ctx, client.Credentials{Name: "rea", Password: password}))
+	signed := s.with(token.Token)
+	want[struct{}](t, 204)(signed.DeleteToken(ctx))
+	refused(t, 401, "sign-in")(signed.GetSession(ctx))
+}
+
+// What is not in the contract is a problem too, never a bare text.
+func TestRequestsOutsideTheContract(t *testing.T) {
+	s := small(t)
+	rea := want[client.Token](t, 201)(func() (*http.Response, error) {
+		c, _ := client.NewClient(s.url)
+		return c.CreateToken(ctx, client.Credentials{Name: "rea", Password: password})
+	}()).Token
+	cases := []struct {
+		method, path, body string
+		status             int
+		kind               string
+	}{
+		{"GET", "/api/nothing", "", 404, "not-found"},
+		{"PATCH", "/api/cases", "", 404, "not-found"},
+		{"GET", "/api/exceptions", "", 400, "invalid-request"},
+		{"GET", "/api/exceptions?period=2026-10&limit=0", "", 400, "invalid-request"},
+		{"GET", "/api/exceptions?period=2026-10&sort=size", "", 400, "invalid-request"},
+		{"GET", "/api/cases/one", "", 400, "invalid-request"},
+		{"PUT", "/api/cases/1/finding", `{"finding": "explained", "extra": 1}`, 400, "invalid-request"},
+		{"PUT", "/api/cases/1/finding", `{"finding": `, 400, "invalid-request"},
+		{"POST", "/api/cases/1/comments", `{"text": "` + strings.Repeat("x", 9<<20) + `"}`, 413, "too-large"},
+		{"GET", "/assets/none.js", "", 404, "not-found"},
+	}
+	for _, c := range cases {
+		t.Run(fmt.Sprintf("%s %s", c.method, c.path), func(t *testing.T) {
+			r, err := http.NewRequest(c.method, s.url+c.path, strings.NewReader(c.body))
+			require.NoError(t, err)
+			r.Header.Set("Authorization", "Bearer "+rea)
+			if c.body != "" {
+				r.Header.Set("Content-Type", "application/json")
+			}
+			refused(t, c.status, c.kind)(http.DefaultClient.Do(r))
+		})
+	}
+}
+
+func TestPublishing(t *testing.T) {
+	s := newService(t)
+	defer s.stop()
+	ana := s.as("ana")
+	p := refused(t, 422, "rulebook-refused")(ana.PublishRevision(ctx, client.NewRevision{Text: strings.Replace(smallBook, "judges: rep", "juges: rep", 1), Note: "x"}))
+	var texts []string
+	for _, f := range *p.Faults {
+		texts = append(texts, fmt.Sprintf("%d:%s %s", *f.Line, *f.Column, f.Text))
+	}
+	assert.Contains(t, strings.Join(texts, "\n"), `19:5 unknown key "juges"; did you mean judges?`)
+	first := s.publish(smallBook, 0)
+	assert.Equal(t, 1, first.Number)
+	assert.Contains(t, first.Differences, "rule thin-margin: added")
+	refused(t, 409, "nothing-to-publish")(ana.PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "again", BasedOn: 1}))
+
+	// Two people at once: the second is told, with the difference.
+	s.publish(strings.Replace(smallBook, "value: 22%", "value: 23%", 1), 1)
+	p = refused(t, 409, "overtaken")(s.as("lea").PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "mine", BasedOn: 1}))
+	assert.Equal(t, "dial floor: 22% becomes 23%", (*p.Faults)[0].Text)
+
+	// A column that holds one thing cannot come to hold another.
+	p = refused(t, 422, "feed-refused")(ana.PublishRevision(ctx, client.NewRevision{Text: strings.NewReplacer(", cost: money}", "}", "notes: [order_no]", "notes: [order_no, cost]", "sum: sales.cost", "sum: sales.net").Replace(smallBook), Note: "x", BasedOn: 2}))
+	assert.Contains(t, *p.Detail, "cost of sales is kept as numeric(19,4)")
+	assert.Len(t, want[[]client.Revision](t, 200)(ana.ListRevisions(ctx)), 2)
+	one := want[client.Revision](t, 200)(ana.GetRevision(ctx, 1))
+	assert.Equal(t, smallBook, *one.Text)
+
+	// Adding a column works, on a feed with lines too.
+	s.load("register", "rep", smallReps)
+	s.load("feed", "sales", smallSales)
+	s.publish(strings.Replace(smallBook, "cost: money}", "cost: money, weight: count}", 1), 2)
+	s.load("feed", "sales", "day,rep,net,cost,weight\n2026-10-09,R1,5,4,12.5\n")
+	s.sweep("2026-10")
+
+	report := want[client.CheckReport](t, 200)(s.as("rea").CheckRulebook(ctx, client.RulebookText{Text: smallBook}))
+	assert.Empty(t, report.Problems)
+	assert.Equal(t, []string{"feed sales: changed"}, report.Differences)
+}

@@ -1,0 +1,169 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/csv"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"oskel/internal/cli"
+	"oskel/internal/client"
+)
+
+func file(t *testing.T, name, body string) string {
+	path := filepath.Join(t.TempDir(), name)
+	require.NoError(t, os.WriteFile(path, []byte(body), 0o644))
+	return path
+}
+
+// The whole job from the command line, as an analyst and a reviewer do it.
+func TestTheJobFromTheCommandLine(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	s := newService(t)
+	defer s.stop()
+
+	code, _, errs := s.oskel("", "exceptions", "2026-10")
+	assert.Equal(t, 3, code)
+	assert.Contains(t, errs, "oskel sign-in NAME")
+
+	book := file(t, "rulebook.yaml", smallBook)
+	code, out, errs := s.oskel("ana", "publish", "-note", "first", book)
+	assert.Equal(t, 0, code, errs)
+	assert.Empty(t, out)
+	assert.Contains(t, errs, "Published revision 1")
+	for _, args := range [][]string{{"-register", "rep", file(t, "reps.csv", smallReps)}, {"-targets", "rep", file(t, "targets.csv", smallTargets)}, {"-feed", "sales", file(t, "sales.csv", smallSales)}} {
+		code, _, errs = s.oskel("ana", append([]string{"load"}, args...)...)
+		assert.Equal(t, 0, code, errs)
+	}
+	assert.Contains(t, errs, "Took in 6 rows of sales.csv as intake 3, 2026-09 to 2026-10; totals: cost 3780, net 4999.9999.")
+
+	code, _, errs = s.oskel("ana", "load", "-feed", "sales", file(t, "bad.csv", salesHead+"2026-10-05,A1,R9,1.23456,4\n"))
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, `bad.csv, line 2, column rep: "R9": unknown rep`)
+	assert.Contains(t, errs, `bad.csv, line 2, column net: "1.23456": expected a decimal`)
+
+	code, out, errs = s.oskel("ana", "sweep", "2026-10")
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, errs, "4 raised, 0 standing, 0 cleared")
+	assert.Regexp(t, `thin-margin +1 +2 +1 +1 +1`, out)
+	code, _, errs = s.oskel("ana", "sweep", "2026-10")
+	assert.Equal(t, 0, code)
+	assert.Contains(t, errs, "Nothing has changed since sweep 1")
+	code, _, errs = s.oskel("ana", "sweep", "2025-01")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "no feed has lines in the period: Jan 2025")
+
+	code, out, errs = s.oskel("rob", "exceptions", "2026-10", "-grade", "act")
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "◆ Act now")
+	assert.Contains(t, out, "Margin rate is 10.0%, below 18%.")
+	assert.Equal(t, "2 exceptions.\n", errs)
+
+	code, out, _ = s.oskel("rob", "exceptions", "2026-10", "-format", "json")
+	var list []client.Exception
+	require.NoError(t, json.Unmarshal([]byte(out), &list))
+	assert.Equal(t, 0, code)
+	assert.Len(t, list, 4)
+	_, out, _ = s.oskel("rob", "exceptions", "2026-10", "-format", "csv")
+	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
+	require.NoError(t, err)
+	assert.Len(t, rows, 5)
+	assert.Equal(t, "Act now", rows[1][1], "words, not marks, for machines")
+
+	id := list[0].Id
+	code, out, _ = s.oskel("rob", "show", itoa(id))
+	assert.Equal(t, 0, code)
+	for _, line := range []string{"Bera Made-Up (rep R2), Oct 2026", "At stake", "120.00", "Sep 2026", "30.0%", "Revision 1, data version 3, sweep 1."} {
+		assert.Contains(t, out, line)
+	}
+
+	code, out, _ = s.oskel("rob", "cases")
+	assert.Equal(t, 0, code)
+	assert.Contains(t, out, "Bera Made-Up")
+	assert.NotContains(t, out, "Cato Made-Up", "that case is on the other desk")
+	number := itoa(s.caseOf("rob", "R2").Id)
+	code, out, _ = s.oskel("rob", "take", number)
+	assert.Equal(t, 0, code)
+	assert.Contains(t, out, "taken by rob")
+	code, _, errs = s.oskel("rea", "settle", "-finding", "confirmed", number)
+	assert.Equal(t, 3, code)
+	assert.Contains(t, errs, "only members of the desk")
+	code, _, _ = s.oskel("rob", "comment", number, "Asked", "purchasing.")
+	assert.Equal(t, 0, code)
+	code, out, _ = s.oskel("rob", "settle", "-finding", "confirmed", "-note", "Price goes up", number)
+	assert.Equal(t, 0, code)
+	assert.Regexp(t, `rob +comment +Asked purchasing\.`, out)
+	assert.Regexp(t, `rob +settled +confirmed: Price goes up`, out)
+	code, _, errs = s.oskel("rob", "settle", "-finding", "confirmed", number)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "rob settled it on 25 Nov 2026 as confirmed")
+
+	code, out, errs = s.oskel("ana", "intakes")
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "register rep")
+	code, _, errs = s.oskel("ana", "take-back", "3")
+	assert.Equal(t, 0, code)
+	assert.Contains(t, errs, "Intake 3 (sales.csv, 6 rows) no longer counts")
+	code, out, _ = s.oskel("ana", "rulebook")
+	assert.Equal(t, 0, code)
+	assert.Equal(t, smallBook, out)
+	code, out, _ = s.oskel("ana", "rules", "-period", "2026-10")
+	assert.Equal(t, 0, code)
+	assert.Contains(t, out, "Act now when margin rate is below 18%")
+	code, _, _ = s.oskel("ana", "sign-out")
+	assert.Equal(t, 0, code)
+	code, _, _ = s.oskel("", "people")
+	assert.Equal(t, 3, code)
+}
+
+func TestCheckWithoutAService(t *testing.T) {
+	check := func(text string) (int, string, string) {
+		var out, errs bytes.Buffer
+		code := cli.Main(ctx, []string{"check", file(t, "book.yaml", text)}, nil, &out, &errs)
+		return code, out.String(), errs.String()
+	}
+	code, out, errs := check(smallBook)
+	assert.Equal(t, 0, code)
+	assert.Contains(t, out, "thin-margin (threshold): Each month, for every rep: Act now when margin rate is below 18%")
+	assert.Contains(t, errs, "3 rules, 3 measures, 2 desks: nothing is wrong")
+	code, out, errs = check(strings.NewReplacer("below: floor", "below: flor", "formula: \"(revenue", "formula: \"(margin").Replace(smallBook))
+	assert.Equal(t, 1, code)
+	assert.Contains(t, out, "book.yaml:15:42: measures.margin.formula: the formulas go in a circle: margin -> margin")
+	assert.Contains(t, out, `unknown dial "flor"; did you mean floor?`)
+	assert.Contains(t, errs, "2 problems")
+}
+
+// Each command explains itself, with an example; what is not understood says
+// how it is used.
+func TestHelpAndUsage(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	run := func(args ...string) (int, string, string) {
+		var out, errs bytes.Buffer
+		code := cli.Main(ctx, args, strings.NewReader(""), &out, &errs)
+		return code, out.String(), errs.String()
+	}
+	code, overview, _ := run("help")
+	assert.Equal(t, 0, code)
+	for _, name := range []string{"serve", "demo", "load", "check", "publish", "sweep", "exceptions", "show", "cases", "take", "settle"} {
+		assert.Regexp(t, "(?m)^  "+name+" ", overview)
+		code, out, errs := run(name, "-h")
+		assert.Equal(t, 0, code)
+		assert.Contains(t, out, "Example:\n  oskel "+name)
+		assert.Empty(t, errs)
+	}
+	for _, args := range [][]string{{}, {"swep", "2026-10"}, {"sweep"}, {"sweep", "-x"}, {"show", "abc"}, {"load", "x.csv"}, {"load", "-feed", "a", "-register", "b", "x.csv"}, {"publish", "x.yaml"}, {"settle", "1"}, {"exceptions", "2026-10", "-format", "xml"}} {
+		code, _, _ := run(args...)
+		assert.Equal(t, 2, code, "%v", args)
+	}
+	_, _, errs := run("swep")
+	assert.Contains(t, errs, "did you mean sweep?")
+	code, _, errs = run("exceptions", "2026-10", "-server", "http://127.0.0.1:1")
+	assert.Equal(t, 4, code)
+	assert.Contains(t, errs, "does not answer")
+}

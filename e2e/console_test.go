@@ -1,0 +1,149 @@
+package e2e
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"oskel/e2e/browser"
+	"oskel/internal/client"
+	"oskel/internal/demo"
+)
+
+// screen is a browser window on a service.
+func screen(t *testing.T, s *service, wide, tall int) *browser.Page {
+	p, stop, err := browser.Open(s.url, wide, tall)
+	require.NoError(t, err)
+	t.Cleanup(stop)
+	return p
+}
+
+func do(t *testing.T, steps ...error) {
+	t.Helper()
+	for _, err := range steps {
+		require.NoError(t, err)
+	}
+}
+
+const axeSource = "../console/node_modules/axe-core/axe.min.js"
+
+// Every page, light and dark, wide and narrow: axe finds nothing.
+func TestAxeFindsNothing(t *testing.T) {
+	s := demoService(t)
+	exception := s.exceptions("2026-10")["thin-margin R-17"]
+	pages := []string{"/overview", "/overview?period=2026-08", "/rules", "/rules?rule=behind-target", "/exceptions", fmt.Sprintf("/exceptions?id=%d", exception.Id), "/exceptions?text=nobody",
+		fmt.Sprintf("/exceptions/%d", exception.Id), "/desk", fmt.Sprintf("/desk?id=%d", *exception.Case), "/desk?state=settled", fmt.Sprintf("/cases/%d", *exception.Case), "/data", "/nowhere"}
+	for _, size := range [][2]int{{1280, 800}, {390, 844}} {
+		p := screen(t, s, size[0], size[1])
+		do(t, p.Go("/sign-in"), p.Sees("Sign in"))
+		found, err := p.Axe(axeSource)
+		require.NoError(t, err)
+		assert.Empty(t, found, "/sign-in")
+		do(t, p.SignIn("odo", demo.Password))
+		for _, path := range pages {
+			do(t, p.Go(path), p.Dark(false), p.Rest())
+			found, err := p.Axe(axeSource)
+			require.NoError(t, err)
+			assert.Empty(t, found, "%s at %d px", path, size[0])
+			if size[0] > 1000 {
+				do(t, p.Dark(true))
+				found, err = p.Axe(axeSource)
+				require.NoError(t, err)
+				assert.Empty(t, found, "%s in the dark", path)
+			}
+			overflow, err := browser.Value[bool](p, "document.documentElement.scrollWidth > innerWidth + 1")
+			require.NoError(t, err)
+			assert.False(t, overflow, "%s is wider than %d px", path, size[0])
+		}
+	}
+}
+
+// An analyst reads the overview, walks the periods by keyboard, narrows the
+// exceptions down and follows one.
+func TestAnalystReadsThePeriod(t *testing.T) {
+	s := demoService(t)
+	p := screen(t, s, 1280, 800)
+	do(t, p.Go("/exceptions?grade=act"), p.Until("location.pathname === '/sign-in'"))
+	do(t, p.Type("#name", "ines"), p.Type("#password", "wrong"), p.Click("form button"), p.Sees("name and password do not go together"))
+	do(t, p.Run("document.querySelector('#password').value = ''"), p.Type("#password", demo.Password), p.Click("form button"))
+	do(t, p.Until("location.pathname === '/exceptions' && location.search === '?grade=act'"), p.Sees("Pellam Halyardin"))
+
+	do(t, p.ClickText("Overview"), p.Sees("First of all"), p.Sees("Margin rate is 17.1%, below 18%."))
+	do(t, p.Click("[role=radio][aria-checked=true]"), p.Press("ArrowLeft"), p.Until("location.search.includes('2026-09')"), p.Sees("Sep 2026"), p.Sees("Revenue"))
+	do(t, p.Press("ArrowRight"), p.Until("location.search.includes('2026-10')"))
+
+	do(t, p.ClickText("Exceptions"), p.Sees("What is wrong"))
+	do(t, p.Type("input[type=search]", "c-0412"), p.Until("location.search.includes('text=c-0412')"), p.Sees("1 exception"))
+	do(t, p.Run("document.querySelector('[data-row]').focus()"), p.Press("Enter"), p.Sees("Nothing in order lines since 1 Jul 2026"), p.Sees("Limit"))
+	do(t, p.ClickText("Open its page"), p.Until("location.pathname.startsWith('/exceptions/')"), p.Sees("Days without"))
+	title, err := browser.Value[string](p, "document.querySelector('h1').innerText")
+	require.NoError(t, err)
+	assert.Equal(t, "West Ebbpool Boatyard", title)
+
+	// Sorting and filters live in the URL; a view can be sent on.
+	do(t, p.Go("/exceptions?period=2026-10&sort=stake&descending=yes"), p.Sees("What is wrong"))
+	stakes, err := browser.Value[[]string](p, "[...document.querySelectorAll('[data-row]')].map(r => r.cells[4].innerText)")
+	require.NoError(t, err)
+	assert.Equal(t, "177,883", stakes[0])
+	do(t, p.ClickText("All grades"), p.ClickText("Look"), p.Until("location.search.includes('grade=look')"))
+	do(t, p.ClickText("Show all"), p.Until("!location.search.includes('grade')"))
+
+	do(t, p.ClickText("Rules"), p.Sees("Each month, for every rep: Act now when margin rate is below 18%"), p.ClickText("Behind target"), p.Sees("Not judged: no target"))
+	do(t, p.Go("/exceptions?text=nobody"), p.Sees("No exception matches these filters."))
+}
+
+// A reviewer takes a case, comments and settles it, all by keyboard or click,
+// and sees who did what.
+func TestReviewerWorksTheDesk(t *testing.T) {
+	s := small(t)
+	s.sweep("2026-10")
+	p := screen(t, s, 1280, 800)
+	do(t, p.SignIn("rob", password), p.Until("location.pathname === '/desk'"), p.Sees("Bera Made-Up"))
+	do(t, p.Run("document.querySelector('[data-row]').focus()"), p.Press("Enter"), p.Sees("What is flagged"))
+	do(t, p.ClickText("Take this case"), p.Sees("Taken by you"))
+	do(t, p.Type("textarea", "Asked purchasing."), p.ClickText("Add the comment"), p.Until("[...document.querySelectorAll('ol li')].some(l => l.innerText.includes('Asked purchasing.'))"))
+	do(t, p.ClickText("Put it back on the desk"), p.Sees("Open: nobody has taken it yet"))
+	do(t, p.ClickText("Confirmed"), p.Type("input[maxlength]", "Price goes up"), p.ClickText("Settle as confirmed"), p.Sees("Settled as confirmed by rob"), p.Sees("Price goes up"))
+	do(t, p.Press("Escape"), p.Sees("Nothing waits here."))
+
+	// Settled by another in between: told, and nothing lost.
+	do(t, p.Go("/desk?desk=north"), p.Sees("Cato Made-Up"), p.Click("[data-row]"), p.Sees("Only the members of its desk"))
+}
+
+// The second of two who act on one case is told.
+func TestTwoReviewersAtOnce(t *testing.T) {
+	s := small(t)
+	s.sweep("2026-10")
+	p := screen(t, s, 1280, 800)
+	id := s.caseOf("rea", "R3").Id
+	do(t, p.SignIn("rea", password), p.Go("/cases/"+itoa(id)), p.Sees("Take this case"))
+	want[client.CaseDetail](t, 200)(s.as("lea").TakeCase(ctx, id, &client.TakeCaseParams{}))
+	do(t, p.ClickText("Take this case"), p.Sees("the case has changed since it was read"), p.Sees("Taken by lea"))
+}
+
+// Before anything is there, the console says what comes first.
+func TestEmptyConsole(t *testing.T) {
+	s := newService(t)
+	defer s.stop()
+	p := screen(t, s, 1280, 800)
+	do(t, p.SignIn("ana", password), p.Sees("Nothing has come in yet."), p.Go("/rules"), p.Sees("No rulebook is published yet."), p.Go("/data"), p.Sees("Nothing has come in yet."), p.Go("/desk"), p.Sees("Nothing waits here."))
+	found, err := p.Axe(axeSource)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+
+	s.publish(smallBook, 0)
+	s.load("register", "rep", smallReps)
+	s.load("feed", "sales", smallSales)
+	do(t, p.Go("/overview"), p.Sees("has not been swept yet"), p.ClickText("Sweep Oct 2026"), p.Sees("First of all"))
+	s.load("feed", "sales", corrected)
+	do(t, p.Go("/overview"), p.Sees("have changed since this sweep"))
+	do(t, p.Go("/data"), p.ClickText("Take back"), p.Sees("rows no longer count"), p.ClickText("Take back intake 3"), p.Sees("taken back by intake 4"))
+
+	// The service gone: said, and tried again.
+	text, err := p.Text()
+	require.NoError(t, err)
+	assert.False(t, strings.Contains(text, "undefined") || strings.Contains(text, "NaN"), text)
+}

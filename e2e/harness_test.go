@@ -1,0 +1,287 @@
+package e2e
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+
+	"oskel/console"
+	"oskel/internal/app"
+	"oskel/internal/cli"
+	"oskel/internal/client"
+	"oskel/internal/demo"
+	"oskel/internal/people"
+	"oskel/internal/pgserver"
+	"oskel/internal/store"
+)
+
+// One PostgreSQL serves all tests of the package; each service has a database
+// of its own.
+var server *pgserver.Server
+
+// scratch is a directory for the whole run, gone after it.
+var scratch string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("/tmp", "oskel-e2e-")
+	if err == nil {
+		err = os.Chmod(dir, 0o755) // the user postgres enters it
+	}
+	if err == nil {
+		server, err = pgserver.Start(context.Background(), pgserver.Options{Dir: dir, NoSync: true})
+	}
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "e2e:", err)
+		os.Exit(1)
+	}
+	scratch = dir
+	code := m.Run()
+	stopDemo()
+	server.Stop()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// today is the day of all tests.
+var today = time.Date(2026, time.November, 25, 12, 0, 0, 0, time.UTC)
+
+// service is a running service with people of every role: ana (analyst), rea
+// (reviewer of the desk north), rob (reviewer of south), lea (lead).
+type service struct {
+	t      testing.TB
+	url    string
+	stop   func()
+	tokens map[string]string // by person, so that passwords are hashed once
+}
+
+const password = "a long password"
+
+var cast = []store.Person{
+	{Name: "ana", Title: "Ana", Role: people.Analyst},
+	{Name: "rea", Title: "Rea", Role: people.Reviewer, Desks: []string{"north"}},
+	{Name: "rob", Title: "Rob", Role: people.Reviewer, Desks: []string{"south"}},
+	{Name: "lea", Title: "Lea", Role: people.Lead},
+}
+
+var databases int
+
+func newService(t testing.TB) *service {
+	return startService(t, func(ctx context.Context, s *people.Service) error {
+		for _, p := range cast {
+			if err := s.Add(ctx, p, password); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func startService(t testing.TB, first func(context.Context, *people.Service) error) *service {
+	databases++
+	name := fmt.Sprintf("e2e%d", databases)
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, server.URL)
+	require.NoError(t, err)
+	_, err = conn.Exec(ctx, "create database "+name)
+	require.NoError(t, err)
+	require.NoError(t, conn.Close(ctx))
+	running, cancel := context.WithCancel(ctx)
+	ready, ended := make(chan string, 1), make(chan error, 1)
+	go func() {
+		ended <- app.Run(running, app.Options{
+			Addr: "127.0.0.1:0", Database: strings.TrimSuffix(server.URL, "oskel") + name, Console: console.Files(), FirstPeople: first,
+			Now:   func() time.Time { return today },
+			Ready: func(_ context.Context, url string) error { ready <- url; return nil },
+		})
+	}()
+	s := &service{t: t, tokens: map[string]string{}}
+	select {
+	case s.url = <-ready:
+	case err := <-ended:
+		t.Fatal(err)
+	}
+	s.stop = func() {
+		cancel()
+		if err := <-ended; err != nil {
+			t.Error(err)
+		}
+	}
+	return s
+}
+
+// small is a service with the small world loaded: see world_test.go.
+func small(t *testing.T) *service {
+	s := newService(t)
+	t.Cleanup(s.stop)
+	s.publish(smallBook, 0)
+	s.load("register", "rep", smallReps)
+	s.load("targets", "rep", smallTargets)
+	s.load("feed", "sales", smallSales)
+	return s
+}
+
+var (
+	demoOnce sync.Once
+	demoMade *service
+)
+
+// demoService is the demo, loaded and swept, shared by the tests that only
+// read it or work on cases of their own.
+func demoService(t *testing.T) *service {
+	demoOnce.Do(func() {
+		s := startService(t, demo.AddPeople)
+		dir := filepath.Join(os.TempDir(), fmt.Sprintf("oskel-demo-%d", os.Getpid()))
+		require.NoError(t, demo.Write(dir))
+		defer os.RemoveAll(dir)
+		require.NoError(t, cli.PrepareDemo(context.Background(), io.Discard, s.url, dir))
+		demoMade = s
+	})
+	require.NotNil(t, demoMade, "the demo could not be made")
+	return demoMade
+}
+
+func stopDemo() {
+	if demoMade != nil {
+		demoMade.t = &testing.B{}
+		demoMade.stop()
+	}
+}
+
+// as is a client signed in as a person, with the demo's password for the
+// demo's people.
+func (s *service) as(name string) *client.Client {
+	if token := s.tokens[name]; token != "" {
+		return s.with(token)
+	}
+	pass := demo.Password
+	for _, p := range cast {
+		if p.Name == name {
+			pass = password
+		}
+	}
+	c, err := client.NewClient(s.url)
+	require.NoError(s.t, err)
+	token := want[client.Token](s.t, 201)(c.CreateToken(context.Background(), client.Credentials{Name: name, Password: pass}))
+	s.tokens[name] = token.Token
+	return s.with(token.Token)
+}
+
+func (s *service) with(token string) *client.Client {
+	c, err := client.NewClient(s.url, client.WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+		r.Header.Set("Authorization", "Bearer "+token)
+		return nil
+	}))
+	require.NoError(s.t, err)
+	return c
+}
+
+// want reads an answer that must have a status.
+func want[T any](t testing.TB, status int) func(*http.Response, error) T {
+	return func(r *http.Response, err error) T {
+		t.Helper()
+		require.NoError(t, err)
+		defer r.Body.Close()
+		body, err := io.ReadAll(r.Body)
+		require.NoError(t, err)
+		require.Equal(t, status, r.StatusCode, "%s", body)
+		var out T
+		if len(body) > 0 {
+			require.NoError(t, json.Unmarshal(body, &out), "%s", body)
+		}
+		return out
+	}
+}
+
+// refused reads a problem of a status and type.
+func refused(t testing.TB, status int, kind string) func(*http.Response, error) client.Problem {
+	return func(r *http.Response, err error) client.Problem {
+		t.Helper()
+		p := want[client.Problem](t, status)(r, err)
+		require.Equal(t, "urn:oskel:"+kind, p.Type)
+		require.Equal(t, "application/problem+json", r.Header.Get("Content-Type"))
+		require.NotNil(t, p.Detail)
+		return p
+	}
+}
+
+var ctx = context.Background()
+
+func (s *service) publish(text string, basedOn int) client.Revision {
+	return want[client.Revision](s.t, 201)(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: text, Note: "test", BasedOn: basedOn}))
+}
+
+func (s *service) send(into, name, body string, edit ...func(*client.CreateIntakeParams)) (*http.Response, error) {
+	file := name + ".csv"
+	params := &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(into), Name: name, File: &file}
+	for _, e := range edit {
+		e(params)
+	}
+	return s.as("ana").CreateIntakeWithBody(ctx, params, "text/csv", strings.NewReader(body))
+}
+
+func replace(month string) func(*client.CreateIntakeParams) {
+	return func(p *client.CreateIntakeParams) { p.Replace = &month }
+}
+
+func (s *service) load(into, name, body string, edit ...func(*client.CreateIntakeParams)) client.Intake {
+	return want[client.Intake](s.t, 201)(s.send(into, name, body, edit...))
+}
+
+func (s *service) sweep(period string) client.Sweep { return s.sweepAs("ana", period) }
+
+func (s *service) sweepAs(person, period string) client.Sweep {
+	s.t.Helper()
+	r, err := s.as(person).CreateSweep(ctx, client.NewSweep{Period: period})
+	require.NoError(s.t, err)
+	status := r.StatusCode
+	out := want[client.Sweep](s.t, status)(r, err)
+	require.Equal(s.t, out.Unchanged, status == 200)
+	require.Less(s.t, status, 300)
+	return out
+}
+
+func (s *service) exceptions(period string) map[string]client.Exception {
+	s.t.Helper()
+	person := "ana"
+	if s == demoMade {
+		person = "ines"
+	}
+	page := want[client.ExceptionPage](s.t, 200)(s.as(person).ListExceptions(ctx, &client.ListExceptionsParams{Period: period}))
+	out := map[string]client.Exception{}
+	for _, e := range page.Items {
+		out[e.Rule+" "+e.Key] = e
+	}
+	return out
+}
+
+// oskel runs one command against the service; the person signs in first.
+func (s *service) oskel(person string, args ...string) (code int, out, errs string) {
+	s.t.Helper()
+	var o, e bytes.Buffer
+	if person != "" {
+		pass := password
+		if demoMade != nil && s == demoMade {
+			pass = demo.Password
+		}
+		require.Equal(s.t, 0, cli.Main(ctx, []string{"sign-in", "-server", s.url, person}, strings.NewReader(pass+"\n"), &o, &e), e.String())
+	}
+	o.Reset()
+	e.Reset()
+	code = cli.Main(ctx, append(args, "-server", s.url), strings.NewReader(""), &o, &e)
+	return code, o.String(), e.String()
+}
+
+func itoa(n int64) string { return strconv.FormatInt(n, 10) }

@@ -1,0 +1,161 @@
+package e2e
+
+import (
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"oskel/internal/client"
+)
+
+const salesHead = "day,order_no,rep,net,cost\n"
+
+// Each broken file is refused whole, with file, line, column, value and what
+// was expected; nothing of it stays.
+func TestBrokenFilesAreRefusedWhole(t *testing.T) {
+	s := small(t)
+	before := want[[]client.Intake](t, 200)(s.as("ana").ListIntakes(ctx))
+	cases := []struct {
+		name, into, into2, body string
+		line                    int
+		column, value, says     string
+	}{
+		{"a row cut short", "feed", "sales", salesHead + "2026-10-05,A1,R1,5\n", 2, "", "", "4 values, and the header has 5 columns"},
+		{"a wrong date", "feed", "sales", salesHead + "2026-10-05,A1,R1,5,4\n2026-02-30,A2,R1,5,4\n", 3, "day", "2026-02-30", "expected a day of the calendar"},
+		{"a date of another custom", "feed", "sales", salesHead + "31.10.2026,A1,R1,5,4\n", 2, "day", "31.10.2026", "such as 2026-10-31"},
+		{"a slip of a century", "feed", "sales", salesHead + "0026-10-05,A1,R1,5,4\n", 2, "day", "0026-10-05", "between 1990"},
+		{"too fine an amount", "feed", "sales", salesHead + "2026-10-05,A1,R1,1.23456,4\n", 2, "net", "1.23456", "more than four decimal places"},
+		{"a comma for the point", "feed", "sales", salesHead + "2026-10-05,A1,R1,\"1,5\",4\n", 2, "net", "1,5", "not a decimal number"},
+		{"too large an amount", "feed", "sales", salesHead + "2026-10-05,A1,R1,900000000000001,4\n", 2, "net", "900000000000001", "beyond 900 trillion"},
+		{"a total too large", "feed", "sales", salesHead + strings.Repeat("2026-10-05,A1,R1,800000000000000,4\n", 2), 3, "net", "800000000000000", "the column's total is beyond"},
+		{"an unknown rep", "feed", "sales", salesHead + "2026-10-05,A1,R9,5,4\n", 2, "rep", "R9", "unknown rep; did you mean R1?"},
+		{"no rep", "feed", "sales", salesHead + "2026-10-05,A1,,5,4\n", 2, "rep", "", "expected the key of a rep"},
+		{"no header", "feed", "sales", "2026-10-05,A1,R1,5,4\n", 1, "2026-10-05", "", "not a column that is taken in"},
+		{"a column missing", "feed", "sales", "day,rep,net\n2026-10-05,R1,5\n", 1, "cost", "", "the header lacks this column"},
+		{"a column twice", "feed", "sales", "day,rep,net,net,cost\n", 1, "net", "", "there twice"},
+		{"semicolons", "feed", "sales", "day;order_no;rep;net;cost\n2026-10-05;A1;R1;5;4\n", 1, "day", "", "separated by semicolons"},
+		{"an open quotation mark", "feed", "sales", salesHead + "2026-10-05,\"A1,R1,5,4\n", 2, "", "", "quotation mark"},
+		{"an empty file", "feed", "sales", "", 0, "", "", "the file is empty; expected a header"},
+		{"a header alone", "feed", "sales", salesHead, 0, "", "", "a header and no rows"},
+		{"a binary file", "feed", "sales", "PK\x03\x04\x00\x00\x00\x08", 1, "", "", "a binary file"},
+		{"not UTF-8", "feed", "sales", salesHead + "2026-10-05,\xe4\xf6,R1,5,4\n", 2, "order_no", "", "UTF-8"},
+		{"a subject twice", "register", "rep", "rep,territory\nR1,North\nR1,South\n", 3, "rep", "R1", "already on line 2"},
+		{"gone before it came", "register", "rep", "rep,territory,active_from,active_to\nR1,North,2026-05-01,2026-04-30\n", 2, "active_to", "2026-04-30", "not before active_from"},
+		{"a target for nobody", "targets", "rep", "rep,month,revenue\nR7,2026-10,5\n", 2, "rep", "R7", "unknown rep"},
+		{"a target twice", "targets", "rep", "rep,month,revenue\nR1,2026-10,5\nR1,2026-10,6\n", 3, "rep", "R1", "already has targets for 2026-10 on line 2"},
+		{"a target for no measure", "targets", "rep", "rep,month,revnue\nR1,2026-10,5\n", 1, "revnue", "", "did you mean revenue?"},
+		{"a target for no month", "targets", "rep", "rep,month,revenue\nR1,October,5\n", 2, "month", "October", "expected a month, such as 2026-10"},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			p := refused(t, 422, "file-refused")(s.send(c.into, c.into2, c.body))
+			var told []string
+			for _, f := range *p.Faults {
+				line, column, value := 0, "", ""
+				if f.Line != nil {
+					line = *f.Line
+				}
+				if f.Column != nil {
+					column, value = *f.Column, *f.Value
+				}
+				if line == c.line && strings.Contains(column, c.column) && (c.value == "" || value == c.value) && strings.Contains(f.Text, c.says) {
+					assert.Equal(t, c.into2+".csv", *f.Where)
+					return
+				}
+				told = append(told, column+" "+value+" "+f.Text)
+			}
+			assert.Fail(t, "not among the faults", "%q", told)
+		})
+	}
+	assert.Equal(t, before, want[[]client.Intake](t, 200)(s.as("ana").ListIntakes(ctx)))
+	s.load("feed", "sales", salesHead+"2026-10-08,A9,R1,5,4\n")
+}
+
+func TestFirstTwentyFaultsAndTheCount(t *testing.T) {
+	s := small(t)
+	p := refused(t, 422, "file-refused")(s.send("feed", "sales", salesHead+strings.Repeat("2026-10-05,A1,R1,x,4\n", 57)))
+	assert.Len(t, *p.Faults, 20)
+	assert.Equal(t, 57, *p.Count)
+}
+
+func TestWindowsFilesAreFine(t *testing.T) {
+	s := small(t)
+	in := s.load("feed", "sales", "\xef\xbb\xbf"+strings.ReplaceAll(salesHead+"2026-10-09,\"A 1, \"\"x\"\"\",R1,-5.25,\n", "\n", "\r\n"))
+	assert.Equal(t, map[string]string{"net": "-5.25", "cost": "0"}, in.Totals)
+	assert.Equal(t, []string{"2026-10"}, in.Months)
+}
+
+// endless is a line that does not end.
+type endless struct{ left int }
+
+func (e *endless) Read(p []byte) (int, error) {
+	if e.left <= 0 {
+		return 0, io.EOF
+	}
+	n := min(len(p), e.left)
+	for i := range p[:n] {
+		p[i] = 'x'
+	}
+	e.left -= n
+	return n, nil
+}
+
+func TestTwoHundredMegabytesOfOneLine(t *testing.T) {
+	s := small(t)
+	p := refused(t, 422, "file-refused")(s.as("ana").CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales"}, "text/csv", &endless{200 << 20}))
+	assert.Contains(t, (*p.Faults)[0].Text, "a line of more than 1048576 bytes")
+}
+
+func TestTheSameFileTwice(t *testing.T) {
+	s := small(t)
+	p := refused(t, 409, "already-taken-in")(s.send("feed", "sales", smallSales))
+	assert.Contains(t, *p.Detail, "intake 3")
+	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, 3))
+	s.load("feed", "sales", smallSales) // taken back, it may come again
+}
+
+func TestReplacingAndTakingBack(t *testing.T) {
+	s := small(t)
+	p := refused(t, 422, "file-refused")(s.send("feed", "sales", salesHead+"2026-09-30,A1,R1,5,4\n", replace("2026-10")))
+	assert.Contains(t, (*p.Faults)[0].Text, "outside 2026-10")
+	refused(t, 400, "not-possible")(s.send("feed", "sales", smallSales, replace("October")))
+	refused(t, 400, "not-possible")(s.send("register", "rep", smallReps, replace("2026-10")))
+	refused(t, 404, "not-found")(s.send("feed", "salse", smallSales))
+
+	first := s.load("feed", "sales", salesHead+"2026-10-10,B1,R1,10,4\n", replace("2026-10"))
+	second := s.load("feed", "sales", salesHead+"2026-10-11,B2,R1,20,4\n", replace("2026-10"))
+	refused(t, 400, "not-possible")(s.as("ana").TakeBackIntake(ctx, first.Id))
+	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, second.Id))
+	refused(t, 400, "not-possible")(s.as("ana").TakeBackIntake(ctx, second.Id))
+	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, first.Id))
+	refused(t, 404, "not-found")(s.as("ana").TakeBackIntake(ctx, 99))
+	// All is as it was: R2 is flagged as in the first lines.
+	s.sweep("2026-10")
+	assert.Contains(t, s.exceptions("2026-10"), "thin-margin R2")
+}
+
+// A sender that goes away in the middle leaves nothing.
+func TestBrokenOffUpload(t *testing.T) {
+	s := small(t)
+	before := want[[]client.Intake](t, 200)(s.as("ana").ListIntakes(ctx))
+	r, w := io.Pipe()
+	go func() {
+		io.WriteString(w, salesHead+"2026-10-05,A1,R1,5,4\n")
+		w.CloseWithError(io.ErrUnexpectedEOF)
+	}()
+	_, err := s.as("ana").CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales"}, "text/csv", r)
+	require.Error(t, err)
+	assert.Equal(t, before, want[[]client.Intake](t, 200)(s.as("ana").ListIntakes(ctx)))
+	s.load("feed", "sales", salesHead+"2026-10-05,A1,R1,5,4\n")
+}
+
+func TestLoadingBeforeARulebook(t *testing.T) {
+	s := newService(t)
+	defer s.stop()
+	refused(t, http.StatusConflict, "no-rulebook")(s.send("feed", "sales", smallSales))
+	refused(t, http.StatusConflict, "no-rulebook")(s.as("ana").CreateSweep(ctx, client.NewSweep{Period: "2026-10"}))
+}

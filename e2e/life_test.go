@@ -1,0 +1,157 @@
+package e2e
+
+import (
+	"bufio"
+	"bytes"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// process is the real program, with a PostgreSQL of its own.
+type process struct {
+	cmd *exec.Cmd
+	url string
+	log bytes.Buffer
+}
+
+var buildOnce sync.Once
+
+// build builds the program once for all tests.
+func build(t *testing.T) string {
+	binary := filepath.Join(scratch, "oskel")
+	buildOnce.Do(func() {
+		out, err := exec.Command("go", "build", "-o", binary, "oskel/cmd/oskel").CombinedOutput()
+		require.NoError(t, err, "%s", out)
+	})
+	return binary
+}
+
+func openDir(t *testing.T) string {
+	dir, err := os.MkdirTemp("/tmp", "oskel-life-")
+	require.NoError(t, err)
+	require.NoError(t, os.Chmod(dir, 0o755)) // the user postgres enters it
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	return dir
+}
+
+func serve(t *testing.T, binary, dir string) *process {
+	p := &process{cmd: exec.Command(binary, "serve", "-addr", "127.0.0.1:0", "-data", dir)}
+	stderr, err := p.cmd.StderrPipe()
+	require.NoError(t, err)
+	require.NoError(t, p.cmd.Start())
+	lines := bufio.NewScanner(io.TeeReader(stderr, &p.log))
+	for lines.Scan() {
+		if _, url, ok := strings.Cut(lines.Text(), "msg=serving address="); ok {
+			p.url = url
+			break
+		}
+	}
+	require.NotEmpty(t, p.url, p.log.String())
+	go io.Copy(io.Discard, stderr)
+	t.Cleanup(func() { p.cmd.Process.Kill(); p.cmd.Wait() })
+	return p
+}
+
+func (p *process) answers(t *testing.T) {
+	r, err := http.Get(p.url + "/api/session")
+	require.NoError(t, err)
+	defer r.Body.Close()
+	assert.Equal(t, 401, r.StatusCode)
+	page, err := http.Get(p.url + "/overview")
+	require.NoError(t, err)
+	defer page.Body.Close()
+	body, err := io.ReadAll(page.Body)
+	require.NoError(t, err)
+	assert.Contains(t, string(body), "<title>Oskel</title>")
+}
+
+func postmaster(t *testing.T, dir string) int {
+	text, err := os.ReadFile(filepath.Join(dir, "data", "postmaster.pid"))
+	require.NoError(t, err)
+	pid := 0
+	for _, c := range strings.SplitN(string(text), "\n", 2)[0] {
+		pid = pid*10 + int(c-'0')
+	}
+	return pid
+}
+
+func gone(pid int) bool {
+	for range 100 {
+		if syscall.Kill(pid, 0) != nil {
+			return true
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	return false
+}
+
+// A killed service leaves nothing that hinders the next start; an interrupted
+// one stops its PostgreSQL.
+func TestKilledAndInterrupted(t *testing.T) {
+	binary, dir := build(t), openDir(t)
+	first := serve(t, binary, dir)
+	assert.Contains(t, first.log.String(), "The first account is 'lead' with the password ")
+	first.answers(t)
+
+	// A second one on the same data, or the same port, says what to do.
+	out, err := exec.Command(binary, "serve", "-addr", "127.0.0.1:0", "-data", dir).CombinedOutput()
+	require.Error(t, err)
+	assert.Contains(t, string(out), "another service")
+	taken := strings.TrimPrefix(first.url, "http://")
+	out, err = exec.Command(binary, "serve", "-addr", taken, "-data", dir).CombinedOutput()
+	require.Error(t, err)
+	assert.Contains(t, string(out), "Choose another address with -addr")
+
+	pg := postmaster(t, dir)
+	require.NoError(t, first.cmd.Process.Kill())
+	first.cmd.Wait()
+	second := serve(t, binary, dir)
+	second.answers(t)
+	assert.True(t, gone(pg), "the PostgreSQL of the killed service still runs")
+	assert.NotContains(t, second.log.String(), "The first account", "the accounts are still there")
+
+	pg = postmaster(t, dir)
+	require.NoError(t, second.cmd.Process.Signal(os.Interrupt))
+	require.NoError(t, second.cmd.Wait())
+	assert.True(t, gone(pg))
+	_, err = net.DialTimeout("tcp", strings.TrimPrefix(second.url, "http://"), time.Second)
+	assert.Error(t, err)
+}
+
+// PostgreSQL killed under the service: requests fail with a problem, and none
+// takes the service down.
+func TestPostgresKilledUnderTheService(t *testing.T) {
+	binary, dir := build(t), openDir(t)
+	p := serve(t, binary, dir)
+	require.NoError(t, syscall.Kill(postmaster(t, dir), syscall.SIGKILL))
+	time.Sleep(200 * time.Millisecond)
+	r, err := http.Post(p.url+"/api/session", "application/json", strings.NewReader(`{"name":"lead","password":"x"}`))
+	require.NoError(t, err)
+	defer r.Body.Close()
+	assert.Equal(t, 500, r.StatusCode)
+	body, _ := io.ReadAll(r.Body)
+	assert.Contains(t, string(body), "urn:oskel:internal")
+	assert.NotContains(t, string(body), "pgx", "the inside is not shown")
+	p.cmd.Process.Signal(os.Interrupt)
+	p.cmd.Wait()
+	next := serve(t, binary, dir)
+	next.answers(t)
+}
+
+func TestServingAgainstADatabaseThatIsNotThere(t *testing.T) {
+	out, err := exec.Command(build(t), "serve", "-addr", "127.0.0.1:0", "-database", "postgres://x:y@127.0.0.1:1/none").CombinedOutput()
+	require.Error(t, err)
+	assert.Contains(t, string(out), "the database does not answer; is it running, and is the address right?")
+}

@@ -1,0 +1,90 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"oskel/internal/client"
+)
+
+func (s *service) caseOf(person, key string) client.Case {
+	s.t.Helper()
+	for _, c := range want[[]client.Case](s.t, 200)(s.as(person).ListCases(ctx, &client.ListCasesParams{})) {
+		if c.Key == key {
+			return c
+		}
+	}
+	require.Fail(s.t, "no unsettled case", key)
+	return client.Case{}
+}
+
+// Routes send what is flagged to desks; items of one subject share its case.
+func TestCasesOpenJoinAndClear(t *testing.T) {
+	s := small(t)
+	s.sweep("2026-10")
+	r2, r3 := s.caseOf("rob", "R2"), s.caseOf("rea", "R3")
+	assert.Equal(t, []any{"south", "act", 2, "2026-12-02"}, []any{r2.Desk, r2.Grade, r2.Items, r2.Due.String()}, "the south desk states nothing: five working days")
+	assert.Equal(t, []any{"north", "look", 2, "2026-12-02"}, []any{r3.Desk, r3.Grade, r3.Items, r3.Due.String()})
+	mine := true
+	own := want[[]client.Case](t, 200)(s.as("rea").ListCases(ctx, &client.ListCasesParams{Mine: &mine}))
+	assert.Len(t, own, 1)
+
+	// Corrected lines clear R2, and its case tells.
+	s.load("feed", "sales", corrected, replace("2026-10"))
+	s.sweep("2026-10")
+	d := want[client.CaseDetail](t, 200)(s.as("rob").GetCase(ctx, r2.Id))
+	assert.Equal(t, client.CaseEventWhat("cleared"), d.Events[len(d.Events)-1].What)
+	assert.Equal(t, "sweep 2", d.Events[len(d.Events)-1].By)
+	r1 := s.caseOf("rea", "R1")
+	assert.Equal(t, "north", r1.Desk)
+}
+
+func TestReview(t *testing.T) {
+	s := small(t)
+	s.sweep("2026-10")
+	id := s.caseOf("rea", "R3").Id
+	none := &client.TakeCaseParams{}
+	rea, rob, ana, lea := s.as("rea"), s.as("rob"), s.as("ana"), s.as("lea")
+
+	refused(t, 403, "not-allowed")(rob.TakeCase(ctx, id, none))
+	refused(t, 403, "not-allowed")(ana.TakeCase(ctx, id, none))
+	refused(t, 403, "not-allowed")(rob.CommentCase(ctx, id, client.Comment{Text: "me too"}))
+	refused(t, 409, "case-state")(rea.ReleaseCase(ctx, id, &client.ReleaseCaseParams{}))
+	refused(t, 404, "not-found")(rea.TakeCase(ctx, 999, none))
+
+	taken := want[client.CaseDetail](t, 200)(rea.TakeCase(ctx, id, none))
+	assert.Equal(t, "rea", *taken.Case.TakenBy)
+	assert.True(t, taken.MayAct)
+	refused(t, 409, "case-state")(rea.TakeCase(ctx, id, none))
+	refused(t, 409, "case-state")(lea.TakeCase(ctx, id, none))
+	want[client.CaseDetail](t, 201)(rea.CommentCase(ctx, id, client.Comment{Text: "On leave?"}))
+	want[client.CaseDetail](t, 201)(ana.CommentCase(ctx, id, client.Comment{Text: "The stand-in reports."}))
+
+	// Read, changed by another in between, refused.
+	stale := `"1"`
+	refused(t, 412, "changed-meanwhile")(rea.SettleCase(ctx, id, &client.SettleCaseParams{IfMatch: &stale}, client.Finding{Finding: "explained"}))
+	refused(t, 400, "invalid-request")(rea.SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: "whatever"}))
+	refused(t, 403, "not-allowed")(rob.SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: "explained"}))
+	note := "Leave until November"
+	settled := want[client.CaseDetail](t, 200)(rea.SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: "explained", Note: &note}))
+	assert.Equal(t, "explained", *settled.Case.Finding)
+	p := refused(t, 409, "case-state")(rea.SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: "confirmed"}))
+	assert.Contains(t, *p.Detail, "rea settled it on 25 Nov 2026 as explained")
+	refused(t, 409, "case-state")(lea.TakeCase(ctx, id, none))
+
+	var did []string
+	for _, e := range settled.Events {
+		did = append(did, e.By+" "+string(e.What))
+	}
+	assert.Equal(t, []string{"sweep 1 opened", "sweep 1 joined", "rea taken", "rea comment", "ana comment", "rea settled"}, did)
+
+	// The period swept again leaves the settled case settled, and opens none
+	// for the exceptions it settled.
+	s.load("feed", "sales", salesHead+"2026-10-05,Z1,R1,1,0.5\n")
+	s.sweep("2026-10")
+	for _, c := range want[[]client.Case](t, 200)(rea.ListCases(ctx, &client.ListCasesParams{})) {
+		assert.NotEqual(t, "R3", c.Key)
+	}
+}
