@@ -18,7 +18,6 @@ func dialNames(b *Book) []string  { return names(b.Dials, func(d Dial) string { 
 func measureNames(b *Book) []string {
 	return names(b.Measures, func(m Measure) string { return m.Name })
 }
-func ruleNames(b *Book) []string { return names(b.Rules, func(r Rule) string { return r.Name }) }
 func deskNames(b *Book) []string { return names(b.Desks, func(d Desk) string { return d.Name }) }
 func attributeNames(k *Kind) []string {
 	return names(k.Attributes, func(a Attribute) string { return k.Name + "." + a.Name })

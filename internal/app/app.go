@@ -67,13 +67,14 @@ func Run(ctx context.Context, o Options) error {
 		return err
 	}
 	defer s.Close()
-	handler, accounts, err := wire(ctx, s, o)
+	handler, accounts, err := wire(s, o)
 	if err != nil {
 		return err
 	}
 	if err := firstPeople(ctx, s, accounts, o); err != nil {
 		return err
 	}
+	go dropSessions(ctx, s)
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(listener) }()
@@ -103,11 +104,27 @@ func Run(ctx context.Context, o Options) error {
 	return err
 }
 
-func wire(ctx context.Context, s *store.Store, o Options) (http.Handler, *people.Service, error) {
+// dropSessions clears away sessions that have ended, every hour.
+func dropSessions(ctx context.Context, s *store.Store) {
+	tick := time.NewTicker(time.Hour)
+	defer tick.Stop()
+	for {
+		if err := s.DropExpiredSessions(ctx); err != nil && ctx.Err() == nil {
+			slog.Error("clearing away ended sessions", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
+}
+
+func wire(s *store.Store, o Options) (http.Handler, *people.Service, error) {
 	b := books.New(s)
 	f := figures.New(s)
 	accounts := people.New(s)
-	handler, err := httpapi.New(ctx, httpapi.Services{
+	handler, err := httpapi.New(httpapi.Services{
 		Store: s, Books: b, Figures: f, Intake: intake.New(s, b), Sweep: sweep.New(s, b, f, o.Now), Review: review.New(s), People: accounts,
 		Now: o.Now, Console: o.Console, Secure: o.Secure,
 	})

@@ -27,7 +27,7 @@ var bookCommands = []command{
 					for _, p := range problems {
 						fmt.Fprintf(e.out, "%s:%d:%d: %s: %s\n", args[0], p.Line, p.Column, p.Path, p.Text)
 					}
-					e.say("%d problems; nothing of this can be published.\n", len(problems))
+					e.say("%s; nothing of this can be published.\n", counted(len(problems), "problem"))
 					return errSilent
 				}
 				for i := range book.Rules {
@@ -136,6 +136,13 @@ var bookCommands = []command{
 			}
 		},
 	},
+}
+
+func counted(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return strconv.Itoa(n) + " " + one + "s"
 }
 
 func bookArg(args []string) ([]byte, error) {

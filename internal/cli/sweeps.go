@@ -167,7 +167,7 @@ func showExceptions(ctx context.Context, e *env, all []client.Exception, total i
 	case len(all) < total:
 		e.say("%d of %d exceptions.\n", len(all), total)
 	default:
-		e.say("%d exceptions.\n", total)
+		e.say("%s.\n", counted(total, "exception"))
 	}
 	return nil
 }

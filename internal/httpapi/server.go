@@ -3,7 +3,6 @@
 package httpapi
 
 import (
-	"context"
 	"fmt"
 	"io/fs"
 	"log/slog"
@@ -54,9 +53,8 @@ const (
 	largestFile = 8 << 30
 )
 
-// New is the handler of everything the service answers. The session store it
-// starts ends with ctx.
-func New(ctx context.Context, s Services) (http.Handler, error) {
+// New is the handler of everything the service answers.
+func New(s Services) (http.Handler, error) {
 	spec, err := contract.GetSpec()
 	if err != nil {
 		return nil, fmt.Errorf("reading the contract: %w", err)
@@ -74,9 +72,8 @@ func New(ctx context.Context, s Services) (http.Handler, error) {
 		return nil, fmt.Errorf("reading the contract: %w", err)
 	}
 	sv := &server{Services: s, sessions: scs.New()}
-	sessionStore := pgxstore.New(s.Store.Pool())
-	context.AfterFunc(ctx, sessionStore.StopCleanup)
-	sv.sessions.Store = sessionStore
+	// Without its own cleaning up, which cannot be stopped safely; app does it.
+	sv.sessions.Store = pgxstore.NewWithCleanupInterval(s.Store.Pool(), 0)
 	sv.sessions.HashTokenInStore = true
 	sv.sessions.Lifetime = 12 * time.Hour
 	sv.sessions.IdleTimeout = 2 * time.Hour

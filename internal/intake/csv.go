@@ -32,6 +32,9 @@ type Refusal struct {
 }
 
 func (r *Refusal) Error() string {
+	if r.Count == 1 {
+		return r.File + " was not taken in: 1 fault"
+	}
 	return fmt.Sprintf("%s was not taken in: %d faults", r.File, r.Count)
 }
 

@@ -46,7 +46,7 @@ func (k *keys) code(t *table, column string) (uint32, bool) {
 	case key == "":
 		t.fault(column, "expected the key of a %s", k.kind)
 	case len(t.refusal.Faults) < shownFaults:
-		t.fault(column, "unknown %s%s; load its register first", k.kind, lang.Suggestion(key, k.all))
+		t.fault(column, "unknown %s%s (a new one comes in with its register)", k.kind, lang.Suggestion(key, k.all))
 	default:
 		t.fault(column, "unknown %s", k.kind)
 	}

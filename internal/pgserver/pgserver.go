@@ -94,13 +94,13 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	return s, nil
 }
 
-// Missing says that no PostgreSQL is installed.
-var Missing = errors.New("PostgreSQL is not installed; as root: apt-get install postgresql, or give a database of your own with -database")
+// ErrMissing says that no PostgreSQL is installed.
+var ErrMissing = errors.New("PostgreSQL is not installed; as root: apt-get install postgresql, or give a database of your own with -database")
 
 func binaries() (string, error) {
 	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
 	if len(found) == 0 {
-		return "", Missing
+		return "", ErrMissing
 	}
 	version := func(path string) int {
 		n, _ := strconv.Atoi(strings.Split(path, "/")[4])

@@ -67,3 +67,9 @@ func (s *Store) DeleteToken(ctx context.Context, hash []byte) error {
 	_, err := s.pool.Exec(ctx, "delete from tokens where hash = $1", hash)
 	return err
 }
+
+// DropExpiredSessions clears away sessions that have ended.
+func (s *Store) DropExpiredSessions(ctx context.Context) error {
+	_, err := s.pool.Exec(ctx, "delete from sessions where expiry < now()")
+	return err
+}
