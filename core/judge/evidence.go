@@ -77,7 +77,7 @@ func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
 	rule, verdict := r.Rule, r.Verdicts[code]
 	ev := Evidence{Why: verdict.Why}
 	if rule.Stake != nil {
-		ev.Stake, _ = e.ExactFormula(rule.Stake.Tree, rule.Judges, code, r.Month)
+		ev.Stake, _ = e.ExactFormula(rule.Stake.Tree, code, r.slot())
 	}
 	switch {
 	case rule.Threshold != nil:
@@ -116,12 +116,12 @@ func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
 func (ev *Evidence) describe(e *measure.Engine, r *Result, name string, code uint32) {
 	m := e.Book.Measure(name)
 	ev.Measure, ev.Unit, ev.Places = m.Name, m.Unit, m.Places
-	ev.Value, _ = e.Exact(name, r.Rule.Judges, code, r.Month)
+	ev.Value, _ = e.Exact(name, code, r.slot())
 	for _, input := range inputsOf(e.Book, name, map[string]bool{}) {
 		if input == name {
 			continue
 		}
-		v, why := e.Exact(input, r.Rule.Judges, code, r.Month)
+		v, why := e.Exact(input, code, r.slot())
 		ev.Inputs = append(ev.Inputs, Input{input, e.Book.Measure(input).Unit, v, why.String()})
 	}
 }
@@ -175,12 +175,12 @@ func peersFound(e *measure.Engine, r *Result, code uint32) *Peers {
 	}
 	var values []*big.Rat
 	higher := map[string]bool{}
-	mine, _ := e.Exact(o.Of, r.Rule.Judges, code, r.Month)
+	mine, _ := e.Exact(o.Of, code, r.slot())
 	for other, v := range r.Verdicts {
 		if v.Outcome != Clear && v.Outcome != Breach || o.Among != "" && register.Value(o.Among, uint32(other)) != own {
 			continue
 		}
-		x, _ := e.Exact(o.Of, r.Rule.Judges, uint32(other), r.Month)
+		x, _ := e.Exact(o.Of, uint32(other), r.slot())
 		values = append(values, x)
 		if x.Cmp(mine) > 0 {
 			higher[x.String()] = true
@@ -191,8 +191,4 @@ func peersFound(e *measure.Engine, r *Result, code uint32) *Peers {
 	p.Score = new(big.Rat).Mul(stats.RobustFactorRat, new(big.Rat).Sub(mine, p.Median))
 	p.Score.Quo(p.Score, p.MAD)
 	return p
-}
-
-func targetOf(e *measure.Engine, r *Result, code uint32) (amount.Amount, bool) {
-	return targetSheet(e, r.Rule).Target(r.Month, code)
 }

@@ -67,7 +67,7 @@ type Result struct {
 // Judge evaluates one rule of the engine's book for a month. The month's last
 // day is the as-of day, complete.
 func Judge(e *measure.Engine, rule *rulebook.Rule, m calendar.Month) *Result {
-	n := e.Subjects(rule.Judges)
+	n := e.Size(measure.Level{Kind: rule.Judges})
 	r := &Result{Rule: rule, Month: m, Verdicts: make([]Verdict, n), Held: make([]float64, n)}
 	for i := range r.Held {
 		r.Held[i] = math.NaN()
@@ -93,6 +93,9 @@ func Judge(e *measure.Engine, rule *rulebook.Rule, m calendar.Month) *Result {
 	return r
 }
 
+// slot is whom and when the rule judges.
+func (r *Result) slot() measure.Slot { return measure.Month(r.Rule.Judges, r.Month) }
+
 func inScope(e *measure.Engine, rule *rulebook.Rule, code uint32) bool {
 	register := e.Snapshot.Registers[rule.Judges]
 	return lang.Test(rule.Where.Tree, func(name string) lang.Value {
@@ -103,7 +106,7 @@ func inScope(e *measure.Engine, rule *rulebook.Rule, code uint32) bool {
 // prepare settles for each subject still open whether it has a value and
 // reaches the base; it returns the measure's column.
 func (r *Result) prepare(e *measure.Engine, of string) *measure.Column {
-	column := e.Column(of, r.Rule.Judges, r.Month)
+	column := e.Column(of, r.slot())
 	for code := range r.Verdicts {
 		v := &r.Verdicts[code]
 		if v.Outcome != Clear {
@@ -114,7 +117,7 @@ func (r *Result) prepare(e *measure.Engine, of string) *measure.Column {
 		}
 	}
 	for _, base := range r.Rule.Base {
-		at := e.Column(base.Measure, r.Rule.Judges, r.Month)
+		at := e.Column(base.Measure, r.slot())
 		for code := range r.Verdicts {
 			v := &r.Verdicts[code]
 			if v.Outcome == Clear && !reaches(e, r, base, at, code) {
@@ -130,7 +133,7 @@ func reaches(e *measure.Engine, r *Result, base rulebook.Base, at *measure.Colum
 		return false
 	}
 	c := compare(at.Value[code], at.Error[code], e.Book.Value(base.Bound), func() *big.Rat {
-		v, _ := e.Exact(base.Measure, r.Rule.Judges, uint32(code), r.Month)
+		v, _ := e.Exact(base.Measure, uint32(code), r.slot())
 		return v
 	})
 	return c > 0 || c == 0 && base.Included

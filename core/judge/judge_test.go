@@ -282,8 +282,8 @@ func TestThresholdAgreesWithRationals(t *testing.T) {
 // makes of it.
 func TestDivisorThatIsZeroInDecimal(t *testing.T) {
 	e := world(t, 1, margin, line{0, "2026-10-01", "0.1", "-0.1"}, line{0, "2026-10-02", "0.2", "0.1"})
-	assert.Equal(t, measure.ZeroBase, e.Column("odd", "rep", october).Why[0])
-	_, why := e.Exact("odd", "rep", 0, october)
+	assert.Equal(t, measure.ZeroBase, e.Column("odd", measure.Month("rep", october)).Why[0])
+	_, why := e.Exact("odd", 0, measure.Month("rep", october))
 	assert.Equal(t, measure.ZeroBase, why)
 }
 

@@ -97,7 +97,7 @@ type peerGroup struct {
 func (g *peerGroup) exactly() (median, mad *big.Rat) {
 	if g.values == nil {
 		for _, code := range g.codes {
-			v, _ := g.e.Exact(g.r.Rule.Outlier.Of, g.r.Rule.Judges, uint32(code), g.r.Month)
+			v, _ := g.e.Exact(g.r.Rule.Outlier.Of, uint32(code), g.r.slot())
 			g.values = append(g.values, v)
 		}
 		g.median, g.mad = stats.MedianMADRat(g.values)

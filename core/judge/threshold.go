@@ -5,7 +5,6 @@ import (
 	"math/big"
 
 	"oskel/core/amount"
-	"oskel/core/ledger"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
 )
@@ -41,7 +40,7 @@ func judgeThreshold(e *measure.Engine, r *Result) {
 		}
 		r.Held[code] = value
 		i := locate(intervals, value, bound, func() *big.Rat {
-			x, _ := e.Exact(t.Of, r.Rule.Judges, uint32(code), r.Month)
+			x, _ := e.Exact(t.Of, uint32(code), r.slot())
 			return heldExactly(e, r, uint32(code), x)
 		})
 		if grade := t.Bands[intervals[i].Band].Grade; grade != "" {
@@ -56,7 +55,7 @@ func yardstickOf(e *measure.Engine, r *Result, code uint32) (amount.Amount, stri
 	t := r.Rule.Threshold
 	y, ok := amount.Amount(0), true
 	if t.Against.Target {
-		y, ok = targetOf(e, r, code)
+		y, ok = e.Target(t.Of, code, r.slot())
 	} else {
 		y = e.Book.Value(t.Against.Bound)
 	}
@@ -93,8 +92,4 @@ func locate(intervals []rulebook.Interval, value, bound float64, exact func() *b
 		}
 	}
 	return len(intervals) - 1
-}
-
-func targetSheet(e *measure.Engine, rule *rulebook.Rule) *ledger.Sheet {
-	return e.Snapshot.Targets[ledger.SheetKey{Kind: rule.Judges, Measure: rule.Threshold.Of}]
 }

@@ -24,20 +24,35 @@ func show(n *Node) string {
 	for _, p := range n.Parts {
 		parts = append(parts, show(p))
 	}
+	switch n.Op {
+	case Call:
+		return n.Text + "(" + strings.Join(parts, ", ") + ")"
+	case Word, Span:
+		if n.Number == 0 {
+			return n.Text
+		}
+		return strings.TrimSpace(n.Number.String() + " " + n.Text)
+	}
 	return "[" + string(n.Op) + " " + strings.Join(parts, " ") + "]"
 }
 
 func TestFormulaBindsAsOnPaper(t *testing.T) {
 	cases := map[string]string{
-		"revenue - cost - 2":                  "[- [- revenue cost] 2]",
-		"revenue - cost * 2":                  "[- revenue [* cost 2]]",
-		"(revenue - cost) / revenue":          "[/ [- revenue cost] revenue]",
-		"-a * b":                              "[* [negate a] b]",
-		"(floor - 12.5%) * 1000":              "[* [- floor 0.125] 1000]",
-		"22 % + 0.5":                          "[+ 0.22 0.5]",
-		"sales.net/ sales.cost":               "[/ sales.net sales.cost]",
-		"((((a))))":                           "a",
-		"margin_floor - margin_rate2 + .0001": "[+ [- margin_floor margin_rate2] 0.0001]",
+		"revenue - cost - 2":                 "[- [- revenue cost] 2]",
+		"revenue - cost * 2":                 "[- revenue [* cost 2]]",
+		"(revenue - cost) / revenue":         "[/ [- revenue cost] revenue]",
+		"-a * b":                             "[* [negate a] b]",
+		"(floor - 12.5%) * 1000":             "[* [- floor 0.125] 1000]",
+		"22 % + 0.5":                         "[+ 0.22 0.5]",
+		"sales.net/ sales.cost":              "[/ sales.net sales.cost]",
+		"((((a))))":                          "a",
+		"growth(revenue - cost, 1 year) * 2": "[* growth([- revenue cost], 1 year) 2]",
+		"trailing(a, 6, best, at least 4)":   "trailing(a, 6, best, 4 at least)",
+		"peers(a, percentile 75, rep.area)":  "peers(a, 75 percentile, rep.area)",
+		"filled(a + 1, b)":                   "filled([+ a 1], b)",
+		"when a above 1 and not b is missing then a / b otherwise missing": "[when [and [above a 1] [not [is missing b]]] [/ a b]]",
+		"when a is 0 then 1 otherwise 2 + earlier(a)":                      "[when [is a 0] 1 [+ 2 earlier(a)]]",
+		"margin_floor - margin_rate2 + .0001":                              "[+ [- margin_floor margin_rate2] 0.0001]",
 	}
 	for in, want := range cases {
 		n, err := Formula(in)
@@ -55,7 +70,9 @@ func TestFormulaComplaintsCarryThePosition(t *testing.T) {
 		{"", 1, "nothing"}, {"   ", 1, "nothing"}, {"revenue -", 10, "the end"}, {"(a + b", 7, "expected ')'"},
 		{"a b", 3, "'b' was not expected"}, {"a = b", 3, "write 'is'"}, {"a + 1.23456", 5, "four decimal places"},
 		{"a + 1.255%", 5, "two decimal places in a percentage"}, {"a ? b", 3, "means nothing"}, {`a + "x`, 5, "never closed"},
-		{"is + 1", 1, "expected a number"}, {strings.Repeat("(", 300) + "a", 201, "nested"}, {strings.Repeat("a+", 6000), 1, "at most"},
+		{"is + 1", 1, "expected a number"}, {"1 + grwth(a)", 5, "did you mean growth?"}, {"growth(a, 1 month)", 11, "written so: growth(revenue, 1 year)"},
+		{"trailing(a)", 1, "written so"}, {"trailing(a, 6, mode)", 16, "written so"}, {"earlier(a, 0)", 12, "written so"}, {"target(a + b)", 10, "the name of a measure"},
+		{"place(a, 3)", 10, "written so"}, {"growth(a", 9, "',' or ')'"}, {"when a above 1 then 2", 22, "'otherwise'"}, {"when a contains 3 then 1 otherwise 2", 8, "for attributes"}, {strings.Repeat("(", 300) + "a", 201, "nested"}, {strings.Repeat("a+", 6000), 1, "at most"},
 	}
 	for _, c := range cases {
 		_, err := Formula(c.in)

@@ -75,17 +75,24 @@ func (n *Node) walk(visit func(*Node)) {
 	}
 }
 
-// Formula parses arithmetic: numbers, names, + - * / and parentheses.
+// Formula parses arithmetic: numbers, names, + - * /, parentheses, the
+// Functions, and 'when … then … otherwise …'.
 func Formula(s string) (*Node, *Error) {
 	p, err := newParser(s)
 	if err != nil {
 		return nil, err
 	}
 	n, err := p.sum()
+	if err == nil {
+		err = p.done()
+	}
+	if err == nil {
+		err = CheckChoices(n)
+	}
 	if err != nil {
 		return nil, err
 	}
-	return n, p.done()
+	return n, nil
 }
 
 // Condition parses a yes-or-no question.
@@ -223,15 +230,22 @@ func (p *parser) opensCondition() bool {
 	if t := p.peek(); t.kind != tokenSign || t.text != "(" {
 		return false
 	}
-	depth := 0
-	for _, t := range p.tokens[p.next:] {
+	depth, call := 0, 0 // call is the depth at which a function's arguments began
+	for i, t := range p.tokens[p.next:] {
 		switch {
 		case t.kind == tokenSign && t.text == "(":
 			depth++
+			if before := p.tokens[max(0, p.next+i-1)]; i > 0 && call == 0 && before.kind == tokenWord && !reserved[before.text] {
+				call = depth
+			}
 		case t.kind == tokenSign && t.text == ")":
+			if depth == call {
+				call = 0
+			}
 			if depth--; depth == 0 {
 				return false
 			}
+		case call > 0: // what stands in there compares nothing here
 		case t.kind == tokenWord && comparing[t.text], t.kind == tokenSign && (t.text[0] == '<' || t.text[0] == '>'):
 			return true
 		}
@@ -351,7 +365,12 @@ func (p *parser) factor() (*Node, *Error) {
 		return &Node{Op: Number, At: t.at, Number: t.number, Percent: t.percent}, nil
 	case t.kind == tokenText:
 		return &Node{Op: Text, At: t.at, Text: t.text}, nil
+	case t.kind == tokenWord && t.text == "when":
+		return p.choose(t.at)
 	case t.kind == tokenWord && !reserved[t.text]:
+		if p.sign("(") {
+			return p.call(t)
+		}
 		return &Node{Op: Name, At: t.at, Text: t.text}, nil
 	case t.kind == tokenSign && t.text == "-":
 		if err := p.enter(t.at); err != nil {
@@ -383,6 +402,7 @@ func (p *parser) factor() (*Node, *Error) {
 var reserved = map[string]bool{
 	"and": true, "or": true, "not": true, "is": true, "in": true, "contains": true, "starts": true, "with": true,
 	"below": true, "above": true, "at": true, "least": true, "most": true, "between": true, "missing": true,
+	"when": true, "then": true, "otherwise": true,
 }
 
 // Reserved says whether a word belongs to the language and so cannot name

@@ -9,6 +9,7 @@ package ledger
 
 import (
 	"sort"
+	"sync"
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
@@ -29,8 +30,15 @@ type Feed struct {
 	Name     string
 	Subjects []string
 	Numbers  []string
-	Labels   []string
+	Labels   []*Label
 	Chunks   []*Chunk
+}
+
+// Label is a label column's dictionary: a line's code stands for a word. Code
+// 0 is no word. Words are only ever added.
+type Label struct {
+	Column string
+	Words  []string
 }
 
 // Chunk is the lines of one feed and month. All columns have the length of
@@ -41,6 +49,21 @@ type Chunk struct {
 	Subjects [][]uint32
 	Numbers  [][]amount.Amount
 	Labels   [][]uint32
+
+	once  sync.Once
+	known []facts
+	memo  sync.Map
+}
+
+// Memo keeps what was computed from a chunk, for as long as the chunk is
+// held: chunks never change, so it holds for ever. Two who compute the same at
+// once both do so; one result is kept.
+func (c *Chunk) Memo(key any, compute func() *Totals) *Totals {
+	if t, ok := c.memo.Load(key); ok {
+		return t.(*Totals)
+	}
+	t, _ := c.memo.LoadOrStore(key, compute())
+	return t.(*Totals)
 }
 
 // Chunk is the chunk of a month, or nil where the month has no lines.

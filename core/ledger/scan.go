@@ -1,41 +1,208 @@
 package ledger
 
 import (
+	"math"
+
 	"oskel/core/amount"
 	"oskel/core/calendar"
 )
 
-// Sums adds a column of numbers per subject over the lines of one month.
-// sums[c] is the exact sum for subject c and counts[c] how many lines had a
-// value. subjects is how many codes the kind has. A sum that leaves the range
-// of Amounts is ErrRange.
-func (c *Chunk) Sums(subjectColumn, numberColumn, subjects int) (sums []amount.Amount, counts []uint32, err error) {
-	sums = make([]amount.Amount, subjects)
-	counts = make([]uint32, subjects)
-	numbers := c.Numbers[numberColumn]
-	for i, code := range c.Subjects[subjectColumn] {
-		n := numbers[i]
-		if n == amount.Missing {
-			continue
-		}
-		sum, bad := amount.Add(sums[code], n)
-		if bad != nil {
-			err = bad
-			continue
-		}
-		sums[code] = sum
-		counts[code]++
-	}
-	return sums, counts, err
+// Totals are aggregates by code. Counts[c] is how many lines had a value; the
+// other columns are void where it is 0, and nil where they were not asked
+// for.
+type Totals struct {
+	Counts  []uint32
+	Amounts []amount.Amount // sums, minima, maxima, first or last values
+	Beyond  bool            // a sum left the range: all amounts are void
 }
 
-// Counts counts the lines per subject of one month.
-func (c *Chunk) Counts(subjectColumn, subjects int) []uint32 {
-	counts := make([]uint32, subjects)
-	for _, code := range c.Subjects[subjectColumn] {
-		counts[code]++
+// Scan says what to aggregate over lines From to To-1 of a chunk.
+type Scan struct {
+	Subject  int      // the subject column that codes come from; -1 is one code, 0, for all
+	Groups   []uint32 // the code that each subject counts under; nil is its own
+	Size     int      // how many codes there are
+	Number   int      // the number column
+	Mask     []bool   // the lines that count; nil is all
+	From, To int
+}
+
+func (s Scan) code(c *Chunk, i int) uint32 {
+	if s.Subject < 0 {
+		return 0
 	}
-	return counts
+	code := c.Subjects[s.Subject][i]
+	if s.Groups != nil {
+		return s.Groups[code]
+	}
+	return code
+}
+
+func newTotals(n int) *Totals {
+	return &Totals{Counts: make([]uint32, n), Amounts: make([]amount.Amount, n)}
+}
+
+// Sum adds a number per code.
+func (c *Chunk) Sum(s Scan) *Totals {
+	t := newTotals(s.Size)
+	numbers := c.Numbers[s.Number]
+	if s.Subject >= 0 && s.Groups == nil && s.Mask == nil && c.safe(s.Number) {
+		// The hot loop: nothing can overflow, nothing is left out.
+		codes := c.Subjects[s.Subject][s.From:s.To]
+		values := numbers[s.From:s.To]
+		values = values[:len(codes)]
+		if c.complete(s.Number) {
+			for i, code := range codes {
+				t.Amounts[code] += values[i]
+				t.Counts[code]++
+			}
+			return t
+		}
+		for i, code := range codes {
+			if v := values[i]; v != amount.Missing {
+				t.Amounts[code] += v
+				t.Counts[code]++
+			}
+		}
+		return t
+	}
+	for i := s.From; i < s.To; i++ {
+		if numbers[i] == amount.Missing || s.Mask != nil && !s.Mask[i] {
+			continue
+		}
+		code := s.code(c, i)
+		sum, err := amount.Add(t.Amounts[code], numbers[i])
+		if err != nil {
+			t.Beyond = true
+			return t
+		}
+		t.Amounts[code] = sum
+		t.Counts[code]++
+	}
+	return t
+}
+
+// Count counts lines per code.
+func (c *Chunk) Count(s Scan) *Totals {
+	t := &Totals{Counts: make([]uint32, s.Size)}
+	for i := s.From; i < s.To; i++ {
+		if s.Mask == nil || s.Mask[i] {
+			t.Counts[s.code(c, i)]++
+		}
+	}
+	return t
+}
+
+// Pick keeps one value per code: with better, the one that is better than all
+// others; without, the first or last in date order.
+func (c *Chunk) Pick(s Scan, better func(a, b amount.Amount) bool, first bool) *Totals {
+	t := newTotals(s.Size)
+	numbers := c.Numbers[s.Number]
+	for i := s.From; i < s.To; i++ {
+		if numbers[i] == amount.Missing || s.Mask != nil && !s.Mask[i] {
+			continue
+		}
+		code := s.code(c, i)
+		switch {
+		case t.Counts[code] == 0, better != nil && better(numbers[i], t.Amounts[code]), better == nil && !first:
+			t.Amounts[code] = numbers[i]
+		}
+		t.Counts[code]++
+	}
+	return t
+}
+
+// safe says whether no sum over the chunk can leave the range of Amounts.
+func (c *Chunk) safe(number int) bool {
+	peak := c.facts(number).peak
+	return peak == 0 || uint64(len(c.Days)) < math.MaxInt64/2/uint64(peak)
+}
+
+func (c *Chunk) complete(number int) bool { return c.facts(number).complete }
+
+// facts are what is known of a number column once and for all.
+type facts struct {
+	peak     amount.Amount // the largest absolute value
+	complete bool          // no value is missing
+}
+
+func (c *Chunk) facts(number int) facts {
+	c.once.Do(func() {
+		c.known = make([]facts, len(c.Numbers))
+		for n, column := range c.Numbers {
+			f := facts{complete: true}
+			for _, v := range column {
+				if v == amount.Missing {
+					f.complete = false
+				} else {
+					f.peak = max(f.peak, v, -v)
+				}
+			}
+			c.known[n] = f
+		}
+	})
+	return c.known[number]
+}
+
+// Distinct counts, per code, the different codes of another subject column
+// over several chunks' lines. Lines are sorted by code first, by counting, so
+// that one stamp a subject tells what was seen.
+func Distinct(chunks []*Chunk, scans []Scan, other, others int) *Totals {
+	t := newTotals(scans[0].Size)
+	starts := make([]uint32, scans[0].Size+1)
+	total := 0
+	each := func(visit func(code, other uint32)) {
+		for k, c := range chunks {
+			s := scans[k]
+			column := c.Subjects[other]
+			for i := s.From; i < s.To; i++ {
+				if s.Mask == nil || s.Mask[i] {
+					visit(s.code(c, i), column[i])
+				}
+			}
+		}
+	}
+	each(func(code, _ uint32) { starts[code+1]++; total++ })
+	for i := 1; i < len(starts); i++ {
+		starts[i] += starts[i-1]
+	}
+	sorted := make([]uint32, total)
+	next := append([]uint32(nil), starts[:len(starts)-1]...)
+	each(func(code, o uint32) { sorted[next[code]] = o; next[code]++ })
+	stamp := make([]uint32, others)
+	for code := range t.Counts {
+		n := int64(0)
+		for _, o := range sorted[starts[code]:starts[code+1]] {
+			if stamp[o] != uint32(code)+1 {
+				stamp[o] = uint32(code) + 1
+				n++
+			}
+		}
+		t.Counts[code] = starts[code+1] - starts[code]
+		t.Amounts[code] = amount.FromInt(n)
+	}
+	return t
+}
+
+// Between is the range of lines of the days first to last, both included.
+func (c *Chunk) Between(first, last calendar.Day) (from, to int) {
+	begin := c.Month.First()
+	if first <= begin && last >= c.Month.Last() {
+		return 0, len(c.Days)
+	}
+	return c.search(int(first - begin + 1)), c.search(int(last-begin) + 2)
+}
+
+// search is the first line on a day of the month or later.
+func (c *Chunk) search(day int) int {
+	low, high := 0, len(c.Days)
+	for low < high {
+		if mid := (low + high) / 2; int(c.Days[mid]) < day {
+			low = mid + 1
+		} else {
+			high = mid
+		}
+	}
+	return low
 }
 
 // LastDays is the last day up to asOf, it included, on which each subject has
@@ -45,11 +212,20 @@ func (f *Feed) LastDays(subjectColumn, subjects int, asOf calendar.Day) []calend
 	for i := range last {
 		last[i] = Never
 	}
-	for _, c := range f.Chunks {
+	left := subjects
+	// The newest chunks first: a subject seen needs no older line.
+	for k := len(f.Chunks) - 1; k >= 0 && left > 0; k-- {
+		c := f.Chunks[k]
 		first := c.Month.First()
-		for i, code := range c.Subjects[subjectColumn] {
-			if day := first + calendar.Day(c.Days[i]) - 1; day <= asOf && day > last[code] {
-				last[code] = day
+		if first > asOf {
+			continue
+		}
+		_, to := c.Between(first, asOf)
+		codes := c.Subjects[subjectColumn]
+		for i := to - 1; i >= 0; i-- {
+			if code := codes[i]; last[code] == Never {
+				last[code] = first + calendar.Day(c.Days[i]) - 1
+				left--
 			}
 		}
 	}

@@ -1,5 +1,5 @@
-// Package measure turns definitions into figures: a value for every subject
-// of a kind in a month.
+// Package measure turns definitions into figures: a value for every subject,
+// group or the whole, in a period.
 //
 // Values are computed in floating point together with a bound on their error,
 // so that whoever compares one can tell when it is too near the cut; Exact
@@ -7,12 +7,10 @@
 package measure
 
 import (
-	"fmt"
 	"math"
 	"math/big"
 
 	"oskel/core/amount"
-	"oskel/core/calendar"
 	"oskel/core/lang"
 	"oskel/core/ledger"
 	"oskel/core/rulebook"
@@ -27,27 +25,25 @@ const (
 	NoLines
 	ZeroBase
 	BeyondRange
+	NoBase
+	BaseNotPositive
+	NoPeriod
+	LittleHistory
+	NoTarget
+	Otherwise
 )
 
 func (w Why) String() string {
-	return [...]string{"", "no lines in the period", "division by zero", "the sum is beyond 900 trillion"}[w]
+	return [...]string{"", "no lines in the period", "division by zero", "the sum is beyond 900 trillion", "no base to compare with",
+		"the base is not above zero", "there is no such period", "too little history", "no target", "by its formula"}[w]
 }
 
-// Column is a measure for every subject of a kind in one month. Value[c] is
-// within Error[c] of the true value where Why[c] is Present, and void
-// otherwise.
+// Column is a measure for every code of a slot. Value[c] is within Error[c] of
+// the true value where Why[c] is Present, and void otherwise.
 type Column struct {
 	Value []float64
 	Error []float64
 	Why   []Why
-}
-
-// Aggregator gives base sums of lines. A subject without a line that has a
-// value has a count of 0. An error is about all of the month: its sums are
-// void.
-type Aggregator interface {
-	Sums(feed, figure, kind string, m calendar.Month) ([]amount.Amount, []uint32, error)
-	Counts(feed, kind string, m calendar.Month) ([]uint32, error)
 }
 
 // Engine computes the measures of one book over one snapshot, and keeps what
@@ -57,126 +53,79 @@ type Engine struct {
 	Snapshot *ledger.Snapshot
 	base     Aggregator
 	columns  map[key]*Column
-	sums     map[key]*sums
+	formulas map[formulaKey]*Column
+	totals   map[key]*ledger.Totals
+	held     map[key][]amount.Amount // targets
 }
 
 type key struct {
-	measure, kind string
-	month         calendar.Month
+	measure string
+	slot    Slot
 }
 
-type sums struct {
-	amounts []amount.Amount
-	counts  []uint32
-	why     Why // of all subjects
+type formulaKey struct {
+	node *lang.Node
+	slot Slot
 }
 
 // New is an engine over the columns of a snapshot.
 func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
-	return &Engine{Book: book, Snapshot: snapshot, base: memory{book, snapshot}, columns: map[key]*Column{}, sums: map[key]*sums{}}
+	e := &Engine{Book: book, Snapshot: snapshot, columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}}
+	e.base = Memory{e}
+	return e
 }
 
-// Subjects is how many codes a kind has.
-func (e *Engine) Subjects(kind string) int {
-	if r := e.Snapshot.Registers[kind]; r != nil {
-		return len(r.Keys)
-	}
-	return 0
+// Over is the engine with another source of aggregates.
+func (e *Engine) Over(a Aggregator) *Engine {
+	other := New(e.Book, e.Snapshot)
+	other.base = a
+	return other
 }
 
-// memory aggregates the columns of a snapshot.
-type memory struct {
-	book     *rulebook.Book
-	snapshot *ledger.Snapshot
-}
-
-func (a memory) find(feed, kind string, m calendar.Month) (c *ledger.Chunk, column, subjects int, err error) {
-	f := a.snapshot.Feeds[feed]
-	if r := a.snapshot.Registers[kind]; r != nil {
-		subjects = len(r.Keys)
-	}
-	if f == nil {
-		return nil, 0, subjects, nil
-	}
-	column = ledger.Column(f.Subjects, a.book.Feed(feed).SubjectColumn(kind))
-	if column < 0 {
-		return nil, 0, subjects, fmt.Errorf("the lines of %s name no %s", feed, kind)
-	}
-	return f.Chunk(m), column, subjects, nil
-}
-
-func (a memory) Sums(feed, figure, kind string, m calendar.Month) ([]amount.Amount, []uint32, error) {
-	c, column, subjects, err := a.find(feed, kind, m)
-	if err != nil || c == nil {
-		return make([]amount.Amount, subjects), make([]uint32, subjects), err
-	}
-	return c.Sums(column, ledger.Column(a.snapshot.Feeds[feed].Numbers, figure), subjects)
-}
-
-func (a memory) Counts(feed, kind string, m calendar.Month) ([]uint32, error) {
-	c, column, subjects, err := a.find(feed, kind, m)
-	if err != nil || c == nil {
-		return make([]uint32, subjects), err
-	}
-	return c.Counts(column, subjects), nil
-}
-
-// Column computes a measure for every subject of a kind in a month. The
-// measure must be of the book, and checked.
-func (e *Engine) Column(measure, kind string, m calendar.Month) *Column {
-	k := key{measure, kind, m}
+// Column computes a measure for every code of a slot. The measure must be of
+// the book, and checked.
+func (e *Engine) Column(measure string, s Slot) *Column {
+	k := key{measure, s}
 	if c := e.columns[k]; c != nil {
 		return c
 	}
 	var c *Column
 	if def := e.Book.Measure(measure); def.Formula != nil {
-		c = e.Formula(def.Formula.Tree, kind, m)
+		c = e.Formula(def.Formula.Tree, s)
 	} else {
-		c = e.baseColumn(k)
+		c = e.baseColumn(def, s)
 	}
 	e.columns[k] = c
 	return c
 }
 
-func (e *Engine) baseSums(k key) *sums {
-	if s := e.sums[k]; s != nil {
-		return s
+func (e *Engine) baseTotals(def *rulebook.Measure, s Slot) *ledger.Totals {
+	k := key{def.Name, s}
+	t := e.totals[k]
+	if t == nil {
+		t = e.base.Aggregate(def, s)
+		e.totals[k] = t
 	}
-	def := e.Book.Measure(k.measure)
-	s := &sums{}
-	var err error
-	if def.Count != "" {
-		s.counts, err = e.base.Counts(def.Count, k.kind, k.month)
-		s.amounts = make([]amount.Amount, len(s.counts))
-		for i, n := range s.counts {
-			s.amounts[i] = amount.FromInt(int64(n))
-		}
-	} else {
-		s.amounts, s.counts, err = e.base.Sums(def.Sum.Feed, def.Sum.Figure, k.kind, k.month)
-	}
-	if err != nil {
-		s.why = BeyondRange
-	}
-	e.sums[k] = s
-	return s
+	return t
 }
 
-// halfUlp bounds the relative error of one rounding; twice the unit roundoff,
-// so that products of bounds need no second thought.
-const halfUlp = 0x1p-52
+// rounding bounds the relative error of one operation; twice the unit
+// roundoff, so that products of bounds need no second thought.
+const rounding = 0x1p-52
 
-func (e *Engine) baseColumn(k key) *Column {
-	s := e.baseSums(k)
-	c := newColumn(len(s.amounts))
-	for i, a := range s.amounts {
+func (e *Engine) baseColumn(def *rulebook.Measure, s Slot) *Column {
+	t := e.baseTotals(def, s)
+	c := newColumn(len(t.Counts))
+	for i, n := range t.Counts {
 		switch {
-		case s.why != Present:
-			c.Why[i] = s.why
-		case s.counts[i] == 0:
+		case t.Beyond:
+			c.Why[i] = BeyondRange
+		case n == 0:
 			c.Why[i] = NoLines
+		case def.Aggregate == "average":
+			c.set(i, t.Amounts[i].Float()/float64(n), 0, 2)
 		default:
-			c.Value[i] = a.Float()
-			c.Error[i] = math.Abs(c.Value[i]) * halfUlp
+			c.set(i, t.Amounts[i].Float(), 0, 1)
 		}
 	}
 	return c
@@ -186,28 +135,52 @@ func newColumn(n int) *Column {
 	return &Column{make([]float64, n), make([]float64, n), make([]Why, n)}
 }
 
-// Formula computes a formula for every subject. Arithmetic with a missing
-// value is missing, with the reason of the first missing part.
-func (e *Engine) Formula(n *lang.Node, kind string, m calendar.Month) *Column {
-	size := e.Subjects(kind)
+// set stores a value whose error is bound plus that of so many roundings.
+func (c *Column) set(i int, v, bound, roundings float64) {
+	c.Value[i], c.Error[i] = v, bound+roundings*math.Abs(v)*rounding
+}
+
+// Formula computes a formula for every code of a slot. Arithmetic with a
+// missing value is missing, with the reason of the first missing part.
+func (e *Engine) Formula(n *lang.Node, s Slot) *Column {
 	switch n.Op {
 	case lang.Number:
-		return constant(n.Number, size)
+		return constant(n.Number, e.Size(s.Level))
 	case lang.Name:
 		if d := e.Book.Dial(n.Text); d != nil {
-			return constant(d.Value, size)
+			return constant(d.Value, e.Size(s.Level))
 		}
-		return e.Column(n.Text, kind, m)
+		return e.Column(n.Text, s)
+	}
+	k := formulaKey{n, s}
+	c := e.formulas[k]
+	if c == nil {
+		c = e.compute(n, s)
+		e.formulas[k] = c
+	}
+	return c
+}
+
+func (e *Engine) compute(n *lang.Node, s Slot) *Column {
+	switch n.Op {
+	case lang.Call:
+		return e.call(n, s)
+	case lang.Choose:
+		return e.choose(n, s)
 	case lang.Negate:
-		in := e.Formula(n.Parts[0], kind, m)
-		out := newColumn(size)
-		for i := range out.Value {
-			out.Value[i], out.Error[i], out.Why[i] = -in.Value[i], in.Error[i], in.Why[i]
+		in := e.Formula(n.Parts[0], s)
+		out := newColumn(len(in.Value))
+		for i, v := range in.Value {
+			out.Value[i], out.Error[i], out.Why[i] = -v, in.Error[i], in.Why[i]
 		}
 		return out
 	}
-	a, b := e.Formula(n.Parts[0], kind, m), e.Formula(n.Parts[1], kind, m)
-	out := newColumn(size)
+	return e.arithmetic(n, s, e.Formula(n.Parts[0], s), e.Formula(n.Parts[1], s))
+}
+
+// arithmetic combines two columns by a node's operation.
+func (e *Engine) arithmetic(n *lang.Node, s Slot, a, b *Column) *Column {
+	out := newColumn(len(a.Value))
 	for i := range out.Value {
 		if out.Why[i] = a.Why[i]; out.Why[i] == Present {
 			out.Why[i] = b.Why[i]
@@ -218,60 +191,143 @@ func (e *Engine) Formula(n *lang.Node, kind string, m calendar.Month) *Column {
 		x, y, ex, ey := a.Value[i], b.Value[i], a.Error[i], b.Error[i]
 		switch n.Op {
 		case lang.Plus:
-			out.Value[i], out.Error[i] = x+y, ex+ey
+			out.set(i, x+y, ex+ey, 1)
 		case lang.Minus:
-			out.Value[i], out.Error[i] = x-y, ex+ey
+			out.set(i, x-y, ex+ey, 1)
 		case lang.Times:
-			out.Value[i], out.Error[i] = x*y, math.Abs(x)*ey+math.Abs(y)*ex+ex*ey
-		case lang.Divide:
+			out.set(i, x*y, math.Abs(x)*ey+math.Abs(y)*ex+ex*ey, 1)
+		default:
 			if math.Abs(y) <= ey {
-				e.settle(out, i, n, kind, m)
+				e.settle(out, i, n, s)
 				continue
 			}
 			q := x / y
-			out.Value[i], out.Error[i] = q, (ex+math.Abs(q)*ey)/(math.Abs(y)-ey)
+			out.set(i, q, (ex+math.Abs(q)*ey)/(math.Abs(y)-ey), 1)
 		}
-		out.Error[i] += math.Abs(out.Value[i]) * halfUlp
 	}
 	return out
 }
 
-// settle computes one value exactly where floating point cannot tell a small
-// divisor from zero.
-func (e *Engine) settle(out *Column, i int, n *lang.Node, kind string, m calendar.Month) {
-	r, why := e.ExactFormula(n, kind, uint32(i), m)
+// settle computes one value exactly, where floating point cannot tell which
+// way it falls.
+func (e *Engine) settle(out *Column, i int, n *lang.Node, s Slot) {
+	r, why := e.ExactFormula(n, uint32(i), s)
 	if out.Why[i] = why; why == Present {
-		out.Value[i], _ = r.Float64()
-		out.Error[i] = math.Abs(out.Value[i]) * halfUlp
+		v, _ := r.Float64()
+		out.set(i, v, 0, 1)
 	}
 }
 
 func constant(a amount.Amount, n int) *Column {
 	c := newColumn(n)
-	v := a.Float()
 	for i := range c.Value {
-		c.Value[i], c.Error[i] = v, math.Abs(v)*halfUlp
+		c.set(i, a.Float(), 0, 1)
 	}
 	return c
 }
 
-// Exact is the true value of a measure for one subject, or why it is missing.
-func (e *Engine) Exact(measure, kind string, code uint32, m calendar.Month) (*big.Rat, Why) {
-	if def := e.Book.Measure(measure); def.Formula != nil {
-		return e.ExactFormula(def.Formula.Tree, kind, code, m)
+// compare holds two values against one another: in floating point where their
+// errors allow, else exactly.
+func compare(x, ex, y, ey float64, exact func() int) int {
+	if d := x - y; math.Abs(d) > ex+ey+(math.Abs(x)+math.Abs(y))*rounding {
+		if d < 0 {
+			return -1
+		}
+		return 1
 	}
-	s := e.baseSums(key{measure, kind, m})
-	switch {
-	case s.why != Present:
-		return nil, s.why
-	case s.counts[code] == 0:
-		return nil, NoLines
-	}
-	return s.amounts[code].Rat(), Present
+	return exact()
 }
 
-// ExactFormula is the true value of a formula for one subject.
-func (e *Engine) ExactFormula(n *lang.Node, kind string, code uint32, m calendar.Month) (*big.Rat, Why) {
+// Test answers a condition over measures for one code; a comparison with a
+// missing value is false, and 'is missing' asks for it.
+func (e *Engine) test(n *lang.Node, code int, s Slot) bool {
+	switch n.Op {
+	case lang.And:
+		return e.test(n.Parts[0], code, s) && e.test(n.Parts[1], code, s)
+	case lang.Or:
+		return e.test(n.Parts[0], code, s) || e.test(n.Parts[1], code, s)
+	case lang.Not:
+		return !e.test(n.Parts[0], code, s)
+	}
+	a := e.Formula(n.Parts[0], s)
+	switch n.Op {
+	case lang.IsMissing:
+		return a.Why[code] != Present
+	case lang.NotMissing:
+		return a.Why[code] == Present
+	}
+	against := func(part int) (c int, ok bool) {
+		b := e.Formula(n.Parts[part], s)
+		if a.Why[code] != Present || b.Why[code] != Present {
+			return 0, false
+		}
+		return compare(a.Value[code], a.Error[code], b.Value[code], b.Error[code], func() int {
+			x, _ := e.ExactFormula(n.Parts[0], uint32(code), s)
+			y, _ := e.ExactFormula(n.Parts[part], uint32(code), s)
+			return x.Cmp(y)
+		}), true
+	}
+	c, ok := against(1)
+	switch n.Op {
+	case lang.Is:
+		return ok && c == 0
+	case lang.IsNot:
+		return !ok || c != 0
+	case lang.Below:
+		return ok && c < 0
+	case lang.AtMost:
+		return ok && c <= 0
+	case lang.Above:
+		return ok && c > 0
+	case lang.AtLeast:
+		return ok && c >= 0
+	}
+	high, also := against(2) // Between
+	return ok && also && c >= 0 && high <= 0
+}
+
+func (e *Engine) choose(n *lang.Node, s Slot) *Column {
+	size := e.Size(s.Level)
+	out := newColumn(size)
+	yes := e.Formula(n.Parts[1], s)
+	var no *Column
+	if len(n.Parts) > 2 {
+		no = e.Formula(n.Parts[2], s)
+	}
+	for i := range size {
+		from := no
+		if e.test(n.Parts[0], i, s) {
+			from = yes
+		}
+		if from == nil {
+			out.Why[i] = Otherwise
+			continue
+		}
+		out.Value[i], out.Error[i], out.Why[i] = from.Value[i], from.Error[i], from.Why[i]
+	}
+	return out
+}
+
+// Exact is the true value of a measure for one code, or why it is missing.
+func (e *Engine) Exact(measure string, code uint32, s Slot) (*big.Rat, Why) {
+	def := e.Book.Measure(measure)
+	if def.Formula != nil {
+		return e.ExactFormula(def.Formula.Tree, code, s)
+	}
+	t := e.baseTotals(def, s)
+	switch {
+	case t.Beyond:
+		return nil, BeyondRange
+	case t.Counts[code] == 0:
+		return nil, NoLines
+	case def.Aggregate == "average":
+		return new(big.Rat).Quo(t.Amounts[code].Rat(), big.NewRat(int64(t.Counts[code]), 1)), Present
+	}
+	return t.Amounts[code].Rat(), Present
+}
+
+// ExactFormula is the true value of a formula for one code.
+func (e *Engine) ExactFormula(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	switch n.Op {
 	case lang.Number:
 		return n.Number.Rat(), Present
@@ -279,19 +335,29 @@ func (e *Engine) ExactFormula(n *lang.Node, kind string, code uint32, m calendar
 		if d := e.Book.Dial(n.Text); d != nil {
 			return d.Value.Rat(), Present
 		}
-		return e.Exact(n.Text, kind, code, m)
+		return e.Exact(n.Text, code, s)
+	case lang.Call:
+		return e.exactCall(n, code, s)
+	case lang.Choose:
+		switch {
+		case e.test(n.Parts[0], int(code), s):
+			return e.ExactFormula(n.Parts[1], code, s)
+		case len(n.Parts) == 2:
+			return nil, Otherwise
+		}
+		return e.ExactFormula(n.Parts[2], code, s)
 	case lang.Negate:
-		r, why := e.ExactFormula(n.Parts[0], kind, code, m)
+		r, why := e.ExactFormula(n.Parts[0], code, s)
 		if why != Present {
 			return nil, why
 		}
 		return new(big.Rat).Neg(r), Present
 	}
-	a, why := e.ExactFormula(n.Parts[0], kind, code, m)
+	a, why := e.ExactFormula(n.Parts[0], code, s)
 	if why != Present {
 		return nil, why
 	}
-	b, why := e.ExactFormula(n.Parts[1], kind, code, m)
+	b, why := e.ExactFormula(n.Parts[1], code, s)
 	if why != Present {
 		return nil, why
 	}

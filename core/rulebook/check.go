@@ -18,6 +18,9 @@ func (r *reader) check(book *Book) {
 		}
 	}
 	r.checkCycles(book)
+	if len(r.problems) == 0 {
+		r.checkUnits(book)
+	}
 	for i := range book.Rules {
 		r.checkRule(book, &book.Rules[i])
 	}
@@ -57,6 +60,14 @@ func (r *reader) checkFormula(book *Book, f *Formula, path string) {
 func formulaErrors(book *Book, n *lang.Node) []*lang.Error {
 	var out []*lang.Error
 	switch n.Op {
+	case lang.Call:
+		if kind, attribute := n.Group(); kind != "" && (book.Kind(kind) == nil || book.Kind(kind).Attribute(attribute) == nil) {
+			known := []string{}
+			for i := range book.Kinds {
+				known = append(known, attributeNames(&book.Kinds[i])...)
+			}
+			out = append(out, &lang.Error{At: n.At, Text: "unknown attribute " + strconv.Quote(kind+"."+attribute) + suggest(kind+"."+attribute, known)})
+		}
 	case lang.Name:
 		if book.Measure(n.Text) == nil && book.Dial(n.Text) == nil {
 			known := append(measureNames(book), dialNames(book)...)
@@ -129,10 +140,8 @@ func (b *Book) feedsOf(measure string, visited, found map[string]bool) {
 		for _, n := range m.Formula.Tree.Names() {
 			b.feedsOf(n, visited, found)
 		}
-	case m.Count != "":
-		found[m.Count] = true
 	default:
-		found[m.Sum.Feed] = true
+		found[m.Of.Feed] = true
 	}
 }
 

@@ -7,6 +7,7 @@ package rulebook
 
 import (
 	"oskel/core/amount"
+	"oskel/core/calendar"
 	"oskel/core/lang"
 )
 
@@ -20,6 +21,7 @@ type Position struct {
 // how serious grades are (most serious first) and which route matches first.
 type Book struct {
 	Title    string
+	Calendar calendar.Calendar
 	Kinds    []Kind
 	Feeds    []Feed
 	Grades   []Grade
@@ -102,20 +104,26 @@ type Dial struct {
 	From, To *amount.Amount // how far it may be turned; nil is as far as one likes
 }
 
-// Measure is a figure for a subject and a period: exactly one of Sum, Count
-// and Formula is set.
+// Measure is a figure for a subject and a period: an aggregate of lines, or a
+// Formula.
 type Measure struct {
-	At      Position
-	Name    string
-	Title   string
-	Unit    Unit
-	Places  int    // decimal places shown; of the percentage, for a percent
-	Sum     Column // the figure of a feed that is added up
-	Count   string // the feed whose lines are counted
-	Formula *Formula
+	At        Position
+	Name      string
+	Title     string
+	Unit      Unit
+	Places    int    // decimal places shown; of the percentage, for a percent
+	GoodDown  bool   // less is better
+	Aggregate string // one of Aggregates; "" for a formula
+	Of        Column
+	Where     *Condition // the lines that count
+	Formula   *Formula
 }
 
-// Column names a figure of a feed.
+// Aggregates are what can be made of the lines of a feed.
+var Aggregates = []string{"sum", "count", "distinct", "average", "minimum", "maximum", "first", "last"}
+
+// Column names a column of a feed: a number, or for 'distinct' a subject; for
+// 'count' it is the feed alone.
 type Column struct{ Feed, Figure string }
 
 // Formula is arithmetic over measures and dials.

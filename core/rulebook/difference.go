@@ -12,6 +12,9 @@ func Difference(from, to *Book) []string {
 	if from.Title != to.Title {
 		out = append(out, fmt.Sprintf("title: %q becomes %q", from.Title, to.Title))
 	}
+	if from.Calendar != to.Calendar {
+		out = append(out, "calendar: changed")
+	}
 	out = append(out, differ("kind", from.Kinds, to.Kinds, func(k Kind) string { return k.Name })...)
 	out = append(out, differ("feed", from.Feeds, to.Feeds, func(f Feed) string { return f.Name })...)
 	out = append(out, differ("grade", from.Grades, to.Grades, func(g Grade) string { return g.Name })...)

@@ -1,8 +1,11 @@
 package rulebook
 
 import (
+	"slices"
 	"sort"
+	"strconv"
 	"strings"
+	"time"
 
 	"oskel/core/lang"
 )
@@ -23,11 +26,12 @@ func Read(text []byte) (*Book, []Problem) {
 	if root.absent() {
 		return book, r.problems
 	}
-	f := root.fields("oskel", "title", "kinds", "feeds", "grades", "dials", "measures", "rules", "desks", "routes")
+	f := root.fields("oskel", "title", "calendar", "kinds", "feeds", "grades", "dials", "measures", "rules", "desks", "routes")
 	if f["oskel"].absent() || f["oskel"].scalar() != "1" {
 		r.complain(root.at, "oskel", "expected 'oskel: 1' to say which form this document has")
 	}
 	book.Title = f["title"].scalar()
+	r.readCalendar(f["calendar"], book)
 	r.readKinds(f["kinds"], book)
 	r.readFeeds(f["feeds"], book)
 	r.readGrades(f["grades"], book)
@@ -158,13 +162,28 @@ func sameForm(v value, percent, want bool) {
 	}
 }
 
+func (r *reader) readCalendar(v value, book *Book) {
+	f := v.fields("fiscal_year_starts", "weeks_from")
+	if s := f["fiscal_year_starts"]; !s.absent() {
+		t, err := time.Parse("01-02", s.scalar())
+		if err != nil || t.Day() != 1 {
+			s.complain("expected the first day of a month, such as \"02-01\", found %q", s.scalar())
+		}
+		book.Calendar.YearFrom = t.Month()
+	}
+	if w := f["weeks_from"]; !w.absent() {
+		days := []string{"sunday", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday"}
+		book.Calendar.WeekSet, book.Calendar.WeekFrom = true, time.Weekday(slices.Index(days, w.oneOf("monday", days...)))
+	}
+}
+
 func (r *reader) readMeasures(v value, book *Book) {
 	for _, e := range v.entries() {
 		r.name(e.at, e.path, e.key, false)
-		f := e.fields("title", "unit", "places", "sum", "count", "formula")
+		f := e.fields(append([]string{"title", "unit", "places", "good", "where", "formula"}, Aggregates...)...)
 		m := Measure{At: e.at, Name: e.key, Title: titled(f["title"], e.key)}
 		m.Unit = Unit(f["unit"].oneOf("", "money", "count", "percent", "days"))
-		if m.Unit == "" {
+		if f["unit"].absent() {
 			r.complain(e.at, e.path, "unit is missing: money, count, percent or days")
 		}
 		if m.Unit == Percent {
@@ -173,25 +192,12 @@ func (r *reader) readMeasures(v value, book *Book) {
 		if !f["places"].absent() {
 			m.Places = f["places"].whole(0, 4)
 		}
+		m.GoodDown = f["good"].oneOf("up", "up", "down") == "down"
 		stated := 0
-		if s := f["sum"]; !s.absent() {
-			stated++
-			feed, figure, dotted := strings.Cut(s.scalar(), ".")
-			m.Sum = Column{feed, figure}
-			switch fd := book.Feed(feed); {
-			case !dotted:
-				s.complain("expected a feed and its column, such as sales.net")
-			case fd == nil:
-				s.complain("unknown feed %q%s", feed, suggest(feed, feedNames(book)))
-			case fd.Figure(figure) == nil:
-				s.complain("the feed %s has no number %q%s", feed, figure, suggest(figure, figureNames(fd)))
-			}
-		}
-		if c := f["count"]; !c.absent() {
-			stated++
-			m.Count = c.scalar()
-			if book.Feed(m.Count) == nil {
-				c.complain("unknown feed %q%s", m.Count, suggest(m.Count, feedNames(book)))
+		for _, aggregate := range Aggregates {
+			if !f[aggregate].absent() {
+				stated++
+				m.Aggregate, m.Of = aggregate, f[aggregate].column(book, aggregate)
 			}
 		}
 		if !f["formula"].absent() {
@@ -199,9 +205,70 @@ func (r *reader) readMeasures(v value, book *Book) {
 			m.Formula = f["formula"].formula()
 		}
 		if stated != 1 {
-			r.complain(e.at, e.path, "state exactly one of sum, count and formula; %d are stated", stated)
+			r.complain(e.at, e.path, "state exactly one of %s and formula; %d are stated", strings.Join(Aggregates, ", "), stated)
+		}
+		if w := f["where"]; !w.absent() {
+			r.readLineCondition(w, book, &m)
 		}
 		book.Measures = append(book.Measures, m)
+	}
+}
+
+// column reads sales.net, or for a count the feed alone.
+func (v value) column(book *Book, aggregate string) Column {
+	feed, figure, dotted := strings.Cut(v.scalar(), ".")
+	fd := book.Feed(feed)
+	switch {
+	case aggregate == "count" && dotted, aggregate != "count" && !dotted:
+		v.complain("expected %s, found %q", map[bool]string{true: "a feed, such as sales", false: "a feed and its column, such as sales.net"}[aggregate == "count"], v.scalar())
+	case fd == nil:
+		v.complain("unknown feed %q%s", feed, suggest(feed, feedNames(book)))
+	case aggregate == "count":
+	case aggregate == "distinct":
+		names := names(fd.Subjects, func(s Subject) string { return s.Column })
+		if !slices.Contains(names, figure) {
+			v.complain("the feed %s has no subject %q%s", feed, figure, suggest(figure, names))
+		}
+	case fd.Figure(figure) == nil:
+		v.complain("the feed %s has no number %q%s", feed, figure, suggest(figure, figureNames(fd)))
+	}
+	return Column{feed, figure}
+}
+
+// readLineCondition reads which lines of its feed a measure counts: by label,
+// by number, or by an attribute of a subject, such as customer.category.
+func (r *reader) readLineCondition(v value, book *Book, m *Measure) {
+	m.Where = v.condition()
+	fd := book.Feed(m.Of.Feed)
+	if m.Where == nil || fd == nil {
+		if m.Formula != nil {
+			v.complain("'where' is for aggregates of lines; a formula chooses with 'when … then … otherwise …'")
+		}
+		return
+	}
+	for _, e := range lang.CheckCondition(m.Where.Tree, lineTypes(book, fd)) {
+		r.complain(shift(m.Where.At, e.At), v.path, "%s", e.Text)
+	}
+}
+
+func lineTypes(book *Book, fd *Feed) func(string) (lang.Type, string) {
+	return func(name string) (lang.Type, string) {
+		if slices.Contains(fd.Labels, name) {
+			return lang.TextType, ""
+		}
+		if fd.Figure(name) != nil {
+			return lang.NumberType, ""
+		}
+		known := append(append([]string(nil), fd.Labels...), figureNames(fd)...)
+		for _, s := range fd.Subjects {
+			for _, a := range book.Kind(s.Kind).Attributes {
+				if name == s.Column+"."+a.Name {
+					return a.Type, ""
+				}
+				known = append(known, s.Column+"."+a.Name)
+			}
+		}
+		return "", "the lines of " + fd.Name + " have no label, number or attribute " + strconv.Quote(name) + suggest(name, known)
 	}
 }
 

@@ -38,7 +38,14 @@ func (s *Store) ReadLedger(ctx context.Context, book *rulebook.Book, version int
 	}
 	for i := range book.Feeds {
 		def := &book.Feeds[i]
-		feed := &ledger.Feed{Name: def.Name, Labels: def.Labels}
+		feed := &ledger.Feed{Name: def.Name}
+		for _, l := range def.Labels {
+			feed.Labels = append(feed.Labels, &ledger.Label{Column: l, Words: []string{""}})
+		}
+		if before != nil {
+			feed.Labels = before.Feeds[def.Name].Labels
+		}
+		dictionaries := newDictionaries(feed)
 		for _, c := range def.Subjects {
 			feed.Subjects = append(feed.Subjects, c.Column)
 		}
@@ -46,7 +53,7 @@ func (s *Store) ReadLedger(ctx context.Context, book *rulebook.Book, version int
 			feed.Numbers = append(feed.Numbers, c.Column)
 		}
 		for m := range touched.months[def.Name] {
-			chunk, err := s.readChunk(ctx, def, m, version)
+			chunk, err := s.readChunk(ctx, def, m, version, dictionaries)
 			if err != nil {
 				return nil, fmt.Errorf("reading %s of %s: %w", def.Name, m, err)
 			}
@@ -61,6 +68,7 @@ func (s *Store) ReadLedger(ctx context.Context, book *rulebook.Book, version int
 				}
 			}
 		}
+		feed.Labels = dictionaries.labels()
 		sort.Slice(feed.Chunks, func(i, j int) bool { return feed.Chunks[i].Month < feed.Chunks[j].Month })
 		out.Feeds[def.Name] = feed
 	}
@@ -197,7 +205,7 @@ func (s *Store) readTargets(ctx context.Context, out *ledger.Snapshot, version i
 // readChunk reads one month of a feed in date order. The values are taken
 // from the wire as they come, since this is what the start of the service
 // waits for.
-func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Month, version int64) (*ledger.Chunk, error) {
+func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Month, version int64, dictionaries dictionaries) (*ledger.Chunk, error) {
 	columns := []string{quoted(f.Date)}
 	for _, c := range f.Subjects {
 		columns = append(columns, quoted(c.Column))
@@ -205,7 +213,9 @@ func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 	for _, c := range f.Numbers {
 		columns = append(columns, quoted(c.Column))
 	}
-	// Labels wait until conditions on lines can ask for them.
+	for _, l := range f.Labels {
+		columns = append(columns, quoted(l))
+	}
 	sql := fmt.Sprintf("select %s from %s where %s between $2 and $3 and %s order by %s, intake, line",
 		strings.Join(columns, ", "), feedTable(f.Name), quoted(f.Date), counts, quoted(f.Date))
 	rows, err := s.pool.Query(ctx, sql, version, m.First().Time(), m.Last().Time())
@@ -213,7 +223,7 @@ func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 		return nil, err
 	}
 	defer rows.Close()
-	c := &ledger.Chunk{Month: m, Subjects: make([][]uint32, len(f.Subjects)), Numbers: make([][]amount.Amount, len(f.Numbers))}
+	c := &ledger.Chunk{Month: m, Subjects: make([][]uint32, len(f.Subjects)), Numbers: make([][]amount.Amount, len(f.Numbers)), Labels: make([][]uint32, len(f.Labels))}
 	first := m.First()
 	for rows.Next() {
 		raw := rows.RawValues()
@@ -223,6 +233,9 @@ func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 		}
 		for i := range f.Numbers {
 			c.Numbers[i] = append(c.Numbers[i], decodeNumeric(raw[1+len(f.Subjects)+i]))
+		}
+		for i := range f.Labels {
+			c.Labels[i] = append(c.Labels[i], dictionaries[i].code(raw[1+len(f.Subjects)+len(f.Numbers)+i]))
 		}
 	}
 	return c, rows.Err()

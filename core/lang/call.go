@@ -1,0 +1,253 @@
+package lang
+
+import (
+	"fmt"
+	"sort"
+	"strings"
+
+	"oskel/core/amount"
+)
+
+// More operations: Call is a function named by Text with its first part an
+// expression; Choose is 'when … then … otherwise …'. Word and Span are
+// arguments that are no expressions: 'average', 'at least 4', '1 year'.
+const (
+	Call   Op = "call"
+	Choose Op = "when"
+	Word   Op = "word"
+	Span   Op = "span"
+)
+
+// Function says how a function is written.
+type Function struct {
+	Name  string
+	Usage string
+	Says  string
+	least int // arguments
+	most  int
+	exprs int // how many of the first arguments are expressions
+}
+
+// Functions are all functions of formulas, by name.
+var Functions = map[string]Function{}
+
+func init() {
+	for _, f := range []Function{
+		{"earlier", "earlier(revenue, 3)", "the value 3 periods before, or the same period '1 year' before; 1 unless stated", 1, 2, 1},
+		{"change", "change(revenue, 1 year)", "the value less the earlier one", 1, 2, 1},
+		{"growth", "growth(revenue, 1 year)", "the change as a share of the earlier value, where that is above zero", 1, 2, 1},
+		{"to_date", "to_date(revenue, year)", "the sum from the start of the month, quarter, half or year to the period's end", 2, 2, 1},
+		{"trailing", "trailing(revenue, 6, average, at least 4)", "of the last 6 periods, this one included: the sum, average, median, best or worst; all 6 are needed unless fewer are stated", 2, 4, 1},
+		{"history", "history(revenue, 12, median, at least 8)", "the same of the periods before this one; two thirds are needed unless stated", 2, 4, 1},
+		{"share", "share(revenue, rep.territory)", "of the whole, or of the group, where that is above zero", 1, 2, 1},
+		{"place", "place(revenue, lowest, rep.territory)", "the dense place, the highest first unless 'lowest' is; within the group", 1, 3, 1},
+		{"target", "target(revenue)", "the subject's target", 1, 1, 1},
+		{"attainment", "attainment(revenue)", "the value as a share of its target, where that is above zero", 1, 1, 1},
+		{"gap", "gap(revenue)", "the value less its target", 1, 1, 1},
+		{"peers", "peers(margin_rate, percentile 75, rep.territory)", "the average, median or a percentile of all, or of the group", 2, 3, 1},
+		{"filled", "filled(returned, 0)", "the first value, or where that is missing the second", 2, 2, 2},
+	} {
+		Functions[f.Name] = f
+	}
+}
+
+func functionNames() []string {
+	var out []string
+	for n := range Functions {
+		out = append(out, n)
+	}
+	sort.Strings(out)
+	return out
+}
+
+// call parses the arguments of a function; its name and '(' are taken.
+func (p *parser) call(name token) (*Node, *Error) {
+	f, ok := Functions[name.text]
+	if !ok {
+		return nil, errorAt(name.at, "there is no function %q%s", name.text, Suggestion(name.text, functionNames()))
+	}
+	if err := p.enter(name.at); err != nil {
+		return nil, err
+	}
+	defer func() { p.depth-- }()
+	node := &Node{Op: Call, At: name.at, Text: f.Name}
+	for {
+		part, err := p.argument(len(node.Parts) < f.exprs)
+		if err != nil {
+			return nil, err
+		}
+		node.Parts = append(node.Parts, part)
+		if p.sign(")") {
+			break
+		}
+		if !p.sign(",") {
+			return nil, errorAt(p.peek().at, "expected ',' or ')' in %s, found %s", f.Name, p.peek())
+		}
+	}
+	if n := len(node.Parts); n < f.least || n > f.most {
+		return nil, errorAt(name.at, "%s is written so: %s", f.Name, f.Usage)
+	}
+	return node, checkArguments(node, f)
+}
+
+func (p *parser) argument(expression bool) (*Node, *Error) {
+	if expression {
+		return p.sum()
+	}
+	t := p.take()
+	switch {
+	case t.kind == tokenNumber && !t.percent:
+		n := &Node{Op: Span, At: t.at, Number: t.number}
+		if next := p.peek(); next.kind == tokenWord {
+			n.Text = strings.TrimSuffix(p.take().text, "s")
+		}
+		return n, nil
+	case t.kind == tokenWord && t.text == "at" && p.word("least"):
+		count := p.take()
+		if count.kind != tokenNumber {
+			return nil, errorAt(count.at, "expected a number after 'at least', found %s", count)
+		}
+		return &Node{Op: Word, At: t.at, Text: "at least", Number: count.number}, nil
+	case t.kind == tokenWord:
+		n := &Node{Op: Word, At: t.at, Text: t.text}
+		if next := p.peek(); next.kind == tokenNumber {
+			n.Number = p.take().number
+		}
+		return n, nil
+	}
+	return nil, errorAt(t.at, "expected a word or a number, found %s", t)
+}
+
+// Summaries are what trailing and history make of several periods.
+var summaries = map[string]bool{"sum": true, "average": true, "median": true, "best": true, "worst": true}
+
+func checkArguments(n *Node, f Function) *Error {
+	wrong := func(p *Node) *Error {
+		return errorAt(p.At, "not understood in %s, which is written so: %s", f.Name, f.Usage)
+	}
+	for i, p := range n.Parts[f.exprs:] {
+		ok := false
+		switch f.Name {
+		case "earlier", "change", "growth":
+			ok = p.Op == Span && whole(p.Number, 1, 1000) && (p.Text == "" || p.Text == "year")
+		case "to_date":
+			ok = p.Op == Word && (p.Text == "month" || p.Text == "quarter" || p.Text == "half" || p.Text == "year")
+		case "trailing", "history":
+			if i == 0 {
+				ok = p.Op == Span && p.Text == "" && whole(p.Number, 2, 1000)
+			} else {
+				ok = p.Op == Word && (summaries[p.Text] || p.Text == "at least" && whole(p.Number, 1, 1000))
+			}
+		case "share":
+			ok = p.Op == Word && strings.Contains(p.Text, ".")
+		case "place":
+			ok = p.Op == Word && (strings.Contains(p.Text, ".") || p.Text == "lowest" || p.Text == "highest")
+		case "peers":
+			if i == 0 {
+				ok = p.Op == Word && (p.Text == "average" || p.Text == "median" || p.Text == "percentile" && p.Number > 0 && p.Number < amount.FromInt(100))
+			} else {
+				ok = p.Op == Word && strings.Contains(p.Text, ".")
+			}
+		}
+		if !ok {
+			return wrong(p)
+		}
+	}
+	if (f.Name == "target" || f.Name == "attainment" || f.Name == "gap") && n.Parts[0].Op != Name {
+		return errorAt(n.Parts[0].At, "%s takes the name of a measure: %s", f.Name, f.Usage)
+	}
+	return nil
+}
+
+func whole(a amount.Amount, low, high int64) bool {
+	return a%amount.Scale == 0 && a >= amount.FromInt(low) && a <= amount.FromInt(high)
+}
+
+// Int is the whole number of a Span or Word.
+func (n *Node) Int() int { return int(n.Number / amount.Scale) }
+
+// Argument finds a word argument of a call by what it is, or nil.
+func (n *Node) Argument(is func(*Node) bool) *Node {
+	for _, p := range n.Parts[1:] {
+		if is(p) {
+			return p
+		}
+	}
+	return nil
+}
+
+// Group is the attribute a call is asked within, such as "territory" of
+// rep.territory, with its kind; "" where it is asked of all.
+func (n *Node) Group() (kind, attribute string) {
+	p := n.Argument(func(p *Node) bool { return p.Op == Word && strings.Contains(p.Text, ".") })
+	if p == nil {
+		return "", ""
+	}
+	kind, attribute, _ = strings.Cut(p.Text, ".")
+	return kind, attribute
+}
+
+// choose parses the rest of 'when … then … otherwise …'.
+func (p *parser) choose(at int) (*Node, *Error) {
+	if err := p.enter(at); err != nil {
+		return nil, err
+	}
+	defer func() { p.depth-- }()
+	condition, err := p.or()
+	if err != nil {
+		return nil, err
+	}
+	node := &Node{Op: Choose, At: at, Parts: []*Node{condition}}
+	for _, word := range []string{"then", "otherwise"} {
+		if !p.word(word) {
+			return nil, errorAt(p.peek().at, "expected '%s', found %s", word, p.peek())
+		}
+		if word == "otherwise" && p.word("missing") {
+			return node, nil // two parts: otherwise missing
+		}
+		part, err := p.sum()
+		if err != nil {
+			return nil, err
+		}
+		node.Parts = append(node.Parts, part)
+	}
+	return node, nil
+}
+
+// Measured lists the comparisons a condition of a formula may use.
+func measured(op Op) bool {
+	switch op {
+	case And, Or, Not, Is, IsNot, Below, AtMost, Above, AtLeast, Between, IsMissing, NotMissing:
+		return true
+	}
+	return false
+}
+
+// CheckChoices finds conditions in a formula that compare what is no number.
+func CheckChoices(n *Node) *Error {
+	if n.Op == Choose {
+		var visit func(c *Node) *Error
+		visit = func(c *Node) *Error {
+			if !measured(c.Op) {
+				return errorAt(c.At, "%s", fmt.Sprintf("'%s' is for attributes; a formula compares numbers", c.Op))
+			}
+			if c.Op == And || c.Op == Or || c.Op == Not {
+				for _, p := range c.Parts {
+					if err := visit(p); err != nil {
+						return err
+					}
+				}
+			}
+			return nil
+		}
+		if err := visit(n.Parts[0]); err != nil {
+			return err
+		}
+	}
+	for _, p := range n.Parts {
+		if err := CheckChoices(p); err != nil {
+			return err
+		}
+	}
+	return nil
+}
