@@ -341,7 +341,9 @@ func (e *Engine) targeted(n *lang.Node, s Slot) *Column {
 			out.Why[i] = own.Why[i]
 		case n.Text == "gap":
 			out.set(i, own.Value[i]-y, own.Error[i]+math.Abs(y)*rounding, 1)
-		case t <= 0:
+		case t == 0:
+			out.Why[i] = ZeroBase
+		case t < 0:
 			out.Why[i] = BaseNotPositive
 		default:
 			q := own.Value[i] / y

@@ -133,3 +133,19 @@ func (e *Engine) feedOf(name string, l Level) (f *ledger.Feed, def *rulebook.Fee
 	column = ledger.Column(f.Subjects, def.SubjectColumn(l.Kind))
 	return f, def, column, column >= 0
 }
+
+// Members lists the subjects that a code of a level stands for.
+func (e *Engine) Members(l Level, code uint32) []int32 {
+	if l.By == "" {
+		return []int32{int32(code)}
+	}
+	out := []int32{}
+	if a := e.Snapshot.Registers[l.Kind].Attributes[l.By]; a != nil {
+		for i, c := range a.Codes {
+			if c == code {
+				out = append(out, int32(i))
+			}
+		}
+	}
+	return out
+}

@@ -186,6 +186,24 @@ func (e LineUpUnit) Valid() bool {
 	}
 }
 
+// Defines values for MeasureGood.
+const (
+	Down MeasureGood = "down"
+	Up   MeasureGood = "up"
+)
+
+// Valid indicates whether the value is a known member of the MeasureGood enum.
+func (e MeasureGood) Valid() bool {
+	switch e {
+	case Down:
+		return true
+	case Up:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PeriodStateState.
 const (
 	NoLines PeriodStateState = "no lines"
@@ -431,6 +449,24 @@ type CaseEventWhat string
 // CaseState defines model for CaseState.
 type CaseState string
 
+// Cell defines model for Cell.
+type Cell struct {
+	// Exact A decimal or a rational a/b
+	Exact *string `json:"exact,omitempty"`
+
+	// Place In its column, 1 is the best
+	Place *int `json:"place,omitempty"`
+
+	// Text For people; empty where missing
+	Text string `json:"text"`
+
+	// Value For drawing
+	Value *float64 `json:"value,omitempty"`
+
+	// Why Why it is missing
+	Why *string `json:"why,omitempty"`
+}
+
 // Change defines model for Change.
 type Change struct {
 	After  *string      `json:"after,omitempty"`
@@ -616,6 +652,26 @@ type LineUp struct {
 // LineUpUnit defines model for LineUp.Unit.
 type LineUpUnit string
 
+// Measure defines model for Measure.
+type Measure struct {
+	Good MeasureGood `json:"good"`
+
+	// Kinds The kinds it can be asked of
+	Kinds []string `json:"kinds"`
+	Name  string   `json:"name"`
+	Title string   `json:"title"`
+	Unit  string   `json:"unit"`
+
+	// UsedBy Measures and rules
+	UsedBy []string `json:"used_by"`
+
+	// Words How it is made
+	Words string `json:"words"`
+}
+
+// MeasureGood defines model for Measure.Good.
+type MeasureGood string
+
 // Named defines model for Named.
 type Named struct {
 	Name   string  `json:"name"`
@@ -657,6 +713,35 @@ type Overview struct {
 	Rules  []Counts `json:"rules"`
 	State  string   `json:"state"`
 	Sweep  *Sweep   `json:"sweep,omitempty"`
+}
+
+// Part defines model for Part.
+type Part struct {
+	Cell    Cell   `json:"cell"`
+	Measure string `json:"measure"`
+	Title   string `json:"title"`
+}
+
+// Parts defines model for Parts.
+type Parts struct {
+	Cell Cell `json:"cell"`
+
+	// Columns Of the lines; none for a formula
+	Columns []string   `json:"columns"`
+	Label   string     `json:"label"`
+	Lines   [][]string `json:"lines"`
+	Measure string     `json:"measure"`
+	Name    string     `json:"name"`
+	Next    *string    `json:"next,omitempty"`
+	Parts   []Part     `json:"parts"`
+
+	// Sum What the lines' numbers add up to
+	Sum   *string `json:"sum,omitempty"`
+	Title string  `json:"title"`
+
+	// Total How many lines there are
+	Total int    `json:"total"`
+	Words string `json:"words"`
 }
 
 // PeriodState defines model for PeriodState.
@@ -768,6 +853,37 @@ type SweepDifference struct {
 	Regraded int      `json:"regraded"`
 	Same     int      `json:"same"`
 	Sweep    int64    `json:"sweep"`
+}
+
+// Table defines model for Table.
+type Table struct {
+	Columns []TableColumn `json:"columns"`
+	Next    *string       `json:"next,omitempty"`
+	Rows    []TableRow    `json:"rows"`
+	Total   int           `json:"total"`
+
+	// Whole The figures of the whole: of ratios the ratio of the sums
+	Whole []Cell `json:"whole"`
+}
+
+// TableColumn defines model for TableColumn.
+type TableColumn struct {
+	Good    string `json:"good"`
+	Label   string `json:"label"`
+	Measure string `json:"measure"`
+	Period  string `json:"period"`
+
+	// Places How many different places there are
+	Places int    `json:"places"`
+	Title  string `json:"title"`
+	Unit   string `json:"unit"`
+}
+
+// TableRow defines model for TableRow.
+type TableRow struct {
+	Cells []Cell `json:"cells"`
+	Key   string `json:"key"`
+	Name  string `json:"name"`
 }
 
 // Tally defines model for Tally.
@@ -904,6 +1020,16 @@ type GetOverviewParams struct {
 	Period string `form:"period" json:"period"`
 }
 
+// GetPartsParams defines parameters for GetParts.
+type GetPartsParams struct {
+	Measure string  `form:"measure" json:"measure"`
+	By      *string `form:"by,omitempty" json:"by,omitempty"`
+	Key     *string `form:"key,omitempty" json:"key,omitempty"`
+	Period  string  `form:"period" json:"period"`
+	Limit   *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
 // ListPeriodsParams defines parameters for ListPeriods.
 type ListPeriodsParams struct {
 	Until *string `form:"until,omitempty" json:"until,omitempty"`
@@ -927,6 +1053,54 @@ type GetLineUpParams struct {
 type ListSweepsParams struct {
 	// Period A month, such as 2026-10
 	Period *Period `form:"period,omitempty" json:"period,omitempty"`
+}
+
+// GetTableParams defines parameters for GetTable.
+type GetTableParams struct {
+	// Measures Names, separated by commas
+	Measures string `form:"measures" json:"measures"`
+
+	// By A kind, such as rep, an attribute, such as rep.territory, or whole
+	By *string `form:"by,omitempty" json:"by,omitempty"`
+
+	// Period Such as 2026-10, 2026-Q4, 2026 or 2026-W44; the last of several
+	Period string `form:"period" json:"period"`
+
+	// Periods How many periods up to that one
+	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Text In the subject's key or name
+	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Sort A column from 1, or 0 for the names
+	Sort       *int    `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool   `form:"descending,omitempty" json:"descending,omitempty"`
+	Limit      *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor     *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
+// ExportTableParams defines parameters for ExportTable.
+type ExportTableParams struct {
+	// Measures Names, separated by commas
+	Measures string `form:"measures" json:"measures"`
+
+	// By A kind, such as rep, an attribute, such as rep.territory, or whole
+	By *string `form:"by,omitempty" json:"by,omitempty"`
+
+	// Period Such as 2026-10, 2026-Q4, 2026 or 2026-W44; the last of several
+	Period string `form:"period" json:"period"`
+
+	// Periods How many periods up to that one
+	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Text In the subject's key or name
+	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Sort A column from 1, or 0 for the names
+	Sort       *int    `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool   `form:"descending,omitempty" json:"descending,omitempty"`
+	Limit      *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor     *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
 // CommentCaseJSONRequestBody defines body for CommentCase for application/json ContentType.
@@ -1089,8 +1263,16 @@ type ClientInterface interface {
 	// Corresponds with DELETE /api/intakes/{id} (the `TakeBackIntake` operationId).
 	TakeBackIntake(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListMeasures performs a GET /api/measures (the `ListMeasures` operationId) request.
+	ListMeasures(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetOverview performs a GET /api/overview (the `GetOverview` operationId) request.
 	GetOverview(ctx context.Context, params *GetOverviewParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetParts What a figure is made of, down to its lines
+	//
+	// Corresponds with GET /api/parts (the `GetParts` operationId).
+	GetParts(ctx context.Context, params *GetPartsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPeople performs a GET /api/people (the `ListPeople` operationId) request.
 	ListPeople(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -1203,6 +1385,14 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/sweeps (the `CreateSweep` operationId).
 	CreateSweep(ctx context.Context, body CreateSweepJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetTable Measures by subject, group or whole, in one or several periods
+	//
+	// Corresponds with GET /api/table (the `GetTable` operationId).
+	GetTable(ctx context.Context, params *GetTableParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ExportTable performs a GET /api/table.csv (the `ExportTable` operationId) request.
+	ExportTable(ctx context.Context, params *ExportTableParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// CreateTokenWithBody Make a token for the command line, with name and password
 	//
@@ -1426,9 +1616,37 @@ func (c *Client) TakeBackIntake(ctx context.Context, id int64, reqEditors ...Req
 	return c.Client.Do(req)
 }
 
+// ListMeasures performs a GET /api/measures (the `ListMeasures` operationId) request.
+func (c *Client) ListMeasures(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListMeasuresRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetOverview performs a GET /api/overview (the `GetOverview` operationId) request.
 func (c *Client) GetOverview(ctx context.Context, params *GetOverviewParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetOverviewRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetParts What a figure is made of, down to its lines
+//
+// Corresponds with GET /api/parts (the `GetParts` operationId).
+func (c *Client) GetParts(ctx context.Context, params *GetPartsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetPartsRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -1741,6 +1959,34 @@ func (c *Client) CreateSweepWithBody(ctx context.Context, contentType string, bo
 // Corresponds with POST /api/sweeps (the `CreateSweep` operationId).
 func (c *Client) CreateSweep(ctx context.Context, body CreateSweepJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCreateSweepRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetTable Measures by subject, group or whole, in one or several periods
+//
+// Corresponds with GET /api/table (the `GetTable` operationId).
+func (c *Client) GetTable(ctx context.Context, params *GetTableParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetTableRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ExportTable performs a GET /api/table.csv (the `ExportTable` operationId) request.
+func (c *Client) ExportTable(ctx context.Context, params *ExportTableParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExportTableRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -2638,6 +2884,33 @@ func NewTakeBackIntakeRequest(server string, id int64) (*http.Request, error) {
 	return req, nil
 }
 
+// NewListMeasuresRequest constructs an http.Request for the ListMeasures method
+func NewListMeasuresRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/measures")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetOverviewRequest constructs an http.Request for the GetOverview method
 func NewGetOverviewRequest(server string, params *GetOverviewParams) (*http.Request, error) {
 	var err error
@@ -2672,6 +2945,112 @@ func NewGetOverviewRequest(server string, params *GetOverviewParams) (*http.Requ
 			for _, qp := range strings.Split(queryFrag, "&") {
 				rawQueryFragments = append(rawQueryFragments, qp)
 			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetPartsRequest constructs an http.Request for the GetParts method
+func NewGetPartsRequest(server string, params *GetPartsParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/parts")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "measure", params.Measure, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.By != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Key != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "key", *params.Key, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Cursor != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", *params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
 		}
 
 		if encoded := queryValues.Encode(); encoded != "" {
@@ -3288,6 +3667,290 @@ func NewCreateSweepRequestWithBody(server string, contentType string, body io.Re
 	return req, nil
 }
 
+// NewGetTableRequest constructs an http.Request for the GetTable method
+func NewGetTableRequest(server string, params *GetTableParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/table")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "measures", params.Measures, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.By != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Periods != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "periods", *params.Periods, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Text != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Sort != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", *params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Descending != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "descending", *params.Descending, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Cursor != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", *params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewExportTableRequest constructs an http.Request for the ExportTable method
+func NewExportTableRequest(server string, params *ExportTableParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/table.csv")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "measures", params.Measures, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.By != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Periods != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "periods", *params.Periods, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Text != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Sort != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", *params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Descending != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "descending", *params.Descending, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Cursor != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", *params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewCreateTokenRequest calls the generic CreateToken builder with application/json body
 func NewCreateTokenRequest(server string, body CreateTokenJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -3481,10 +4144,22 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with DELETE /api/intakes/{id} (the `TakeBackIntake` operationId).
 	TakeBackIntakeWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*TakeBackIntakeResponse, error)
 
+	// ListMeasuresWithResponse performs a GET /api/measures (the `ListMeasures` operationId) request.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	ListMeasuresWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListMeasuresResponse, error)
+
 	// GetOverviewWithResponse performs a GET /api/overview (the `GetOverview` operationId) request.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	GetOverviewWithResponse(ctx context.Context, params *GetOverviewParams, reqEditors ...RequestEditorFn) (*GetOverviewResponse, error)
+
+	// GetPartsWithResponse What a figure is made of, down to its lines
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/parts (the `GetParts` operationId).
+	GetPartsWithResponse(ctx context.Context, params *GetPartsParams, reqEditors ...RequestEditorFn) (*GetPartsResponse, error)
 
 	// ListPeopleWithResponse performs a GET /api/people (the `ListPeople` operationId) request.
 	//
@@ -3617,6 +4292,18 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/sweeps (the `CreateSweep` operationId).
 	CreateSweepWithResponse(ctx context.Context, body CreateSweepJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateSweepResponse, error)
+
+	// GetTableWithResponse Measures by subject, group or whole, in one or several periods
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/table (the `GetTable` operationId).
+	GetTableWithResponse(ctx context.Context, params *GetTableParams, reqEditors ...RequestEditorFn) (*GetTableResponse, error)
+
+	// ExportTableWithResponse performs a GET /api/table.csv (the `ExportTable` operationId) request.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	ExportTableWithResponse(ctx context.Context, params *ExportTableParams, reqEditors ...RequestEditorFn) (*ExportTableResponse, error)
 
 	// CreateTokenWithBodyWithResponse Make a token for the command line, with name and password
 	//
@@ -4216,6 +4903,54 @@ func (r TakeBackIntakeResponse) ContentType() string {
 	return ""
 }
 
+type ListMeasuresResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Measure
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListMeasuresResponse) GetJSON200() *[]Measure {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListMeasuresResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListMeasuresResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListMeasuresResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListMeasuresResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListMeasuresResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetOverviewResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -4258,6 +4993,54 @@ func (r GetOverviewResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetOverviewResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetPartsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Parts
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetPartsResponse) GetJSON200() *Parts {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetPartsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetPartsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetPartsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetPartsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetPartsResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -4984,6 +5767,95 @@ func (r CreateSweepResponse) ContentType() string {
 	return ""
 }
 
+type GetTableResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Table
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetTableResponse) GetJSON200() *Table {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetTableResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetTableResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetTableResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetTableResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetTableResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ExportTableResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ExportTableResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ExportTableResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ExportTableResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ExportTableResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ExportTableResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type CreateTokenResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -5239,6 +6111,17 @@ func (c *ClientWithResponses) TakeBackIntakeWithResponse(ctx context.Context, id
 	return ParseTakeBackIntakeResponse(rsp)
 }
 
+// ListMeasuresWithResponse performs a GET /api/measures (the `ListMeasures` operationId) request.
+//
+// Returns a wrapper object for the known response body format(s).
+func (c *ClientWithResponses) ListMeasuresWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListMeasuresResponse, error) {
+	rsp, err := c.ListMeasures(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListMeasuresResponse(rsp)
+}
+
 // GetOverviewWithResponse performs a GET /api/overview (the `GetOverview` operationId) request.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -5248,6 +6131,19 @@ func (c *ClientWithResponses) GetOverviewWithResponse(ctx context.Context, param
 		return nil, err
 	}
 	return ParseGetOverviewResponse(rsp)
+}
+
+// GetPartsWithResponse What a figure is made of, down to its lines
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/parts (the `GetParts` operationId).
+func (c *ClientWithResponses) GetPartsWithResponse(ctx context.Context, params *GetPartsParams, reqEditors ...RequestEditorFn) (*GetPartsResponse, error) {
+	rsp, err := c.GetParts(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetPartsResponse(rsp)
 }
 
 // ListPeopleWithResponse performs a GET /api/people (the `ListPeople` operationId) request.
@@ -5500,6 +6396,30 @@ func (c *ClientWithResponses) CreateSweepWithResponse(ctx context.Context, body 
 		return nil, err
 	}
 	return ParseCreateSweepResponse(rsp)
+}
+
+// GetTableWithResponse Measures by subject, group or whole, in one or several periods
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/table (the `GetTable` operationId).
+func (c *ClientWithResponses) GetTableWithResponse(ctx context.Context, params *GetTableParams, reqEditors ...RequestEditorFn) (*GetTableResponse, error) {
+	rsp, err := c.GetTable(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetTableResponse(rsp)
+}
+
+// ExportTableWithResponse performs a GET /api/table.csv (the `ExportTable` operationId) request.
+//
+// Returns a wrapper object for the known response body format(s).
+func (c *ClientWithResponses) ExportTableWithResponse(ctx context.Context, params *ExportTableParams, reqEditors ...RequestEditorFn) (*ExportTableResponse, error) {
+	rsp, err := c.ExportTable(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExportTableResponse(rsp)
 }
 
 // CreateTokenWithBodyWithResponse Make a token for the command line, with name and password
@@ -5943,6 +6863,39 @@ func ParseTakeBackIntakeResponse(rsp *http.Response) (*TakeBackIntakeResponse, e
 	return response, nil
 }
 
+// ParseListMeasuresResponse parses an HTTP response from a ListMeasuresWithResponse call
+func ParseListMeasuresResponse(rsp *http.Response) (*ListMeasuresResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListMeasuresResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Measure
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseGetOverviewResponse parses an HTTP response from a GetOverviewWithResponse call
 func ParseGetOverviewResponse(rsp *http.Response) (*GetOverviewResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -5959,6 +6912,39 @@ func ParseGetOverviewResponse(rsp *http.Response) (*GetOverviewResponse, error) 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Overview
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetPartsResponse parses an HTTP response from a GetPartsWithResponse call
+func ParseGetPartsResponse(rsp *http.Response) (*GetPartsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetPartsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Parts
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -6462,6 +7448,65 @@ func ParseCreateSweepResponse(rsp *http.Response) (*CreateSweepResponse, error) 
 		}
 		response.JSON201 = &dest
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetTableResponse parses an HTTP response from a GetTableWithResponse call
+func ParseGetTableResponse(rsp *http.Response) (*GetTableResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetTableResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Table
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseExportTableResponse parses an HTTP response from a ExportTableWithResponse call
+func ParseExportTableResponse(rsp *http.Response) (*ExportTableResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ExportTableResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

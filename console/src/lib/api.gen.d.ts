@@ -175,6 +175,72 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/measures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listMeasures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Measures by subject, group or whole, in one or several periods */
+        get: operations["getTable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/table.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["exportTable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a figure is made of, down to its lines */
+        get: operations["getParts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes": {
         parameters: {
             query?: never;
@@ -520,6 +586,79 @@ export interface components {
             /** Format: double */
             held: number;
             grade: string;
+        };
+        Measure: {
+            name: string;
+            title: string;
+            unit: string;
+            /** @enum {string} */
+            good: "up" | "down";
+            /** @description How it is made */
+            words: string;
+            /** @description The kinds it can be asked of */
+            kinds: string[];
+            /** @description Measures and rules */
+            used_by: string[];
+        };
+        Table: {
+            columns: components["schemas"]["TableColumn"][];
+            rows: components["schemas"]["TableRow"][];
+            /** @description The figures of the whole: of ratios the ratio of the sums */
+            whole: components["schemas"]["Cell"][];
+            total: number;
+            next?: string;
+        };
+        TableColumn: {
+            measure: string;
+            title: string;
+            unit: string;
+            good: string;
+            period: string;
+            label: string;
+            /** @description How many different places there are */
+            places: number;
+        };
+        TableRow: {
+            key: string;
+            name: string;
+            cells: components["schemas"]["Cell"][];
+        };
+        Cell: {
+            /** @description For people; empty where missing */
+            text: string;
+            /** @description A decimal or a rational a/b */
+            exact?: string;
+            /**
+             * Format: double
+             * @description For drawing
+             */
+            value?: number;
+            /** @description Why it is missing */
+            why?: string;
+            /** @description In its column, 1 is the best */
+            place?: number;
+        };
+        Parts: {
+            measure: string;
+            title: string;
+            words: string;
+            name: string;
+            label: string;
+            cell: components["schemas"]["Cell"];
+            parts: components["schemas"]["Part"][];
+            /** @description Of the lines; none for a formula */
+            columns: string[];
+            lines: string[][];
+            /** @description How many lines there are */
+            total: number;
+            /** @description What the lines' numbers add up to */
+            sum?: string;
+            next?: string;
+        };
+        Part: {
+            measure: string;
+            title: string;
+            cell: components["schemas"]["Cell"];
         };
         Intake: {
             /** Format: int64 */
@@ -1082,6 +1221,129 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineUp"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listMeasures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In the order of the rulebook */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measure"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getTable: {
+        parameters: {
+            query: {
+                /** @description Names, separated by commas */
+                measures: string;
+                /** @description A kind, such as rep, an attribute, such as rep.territory, or whole */
+                by?: string;
+                /** @description Such as 2026-10, 2026-Q4, 2026 or 2026-W44; the last of several */
+                period: string;
+                /** @description How many periods up to that one */
+                periods?: number;
+                /** @description In the subject's key or name */
+                text?: string;
+                /** @description A column from 1, or 0 for the names */
+                sort?: number;
+                descending?: boolean;
+                limit?: number;
+                cursor?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One page */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Table"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportTable: {
+        parameters: {
+            query: {
+                /** @description Names, separated by commas */
+                measures: string;
+                /** @description A kind, such as rep, an attribute, such as rep.territory, or whole */
+                by?: string;
+                /** @description Such as 2026-10, 2026-Q4, 2026 or 2026-W44; the last of several */
+                period: string;
+                /** @description How many periods up to that one */
+                periods?: number;
+                /** @description In the subject's key or name */
+                text?: string;
+                /** @description A column from 1, or 0 for the names */
+                sort?: number;
+                descending?: boolean;
+                limit?: number;
+                cursor?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All that match, exact, as CSV */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getParts: {
+        parameters: {
+            query: {
+                measure: string;
+                by?: string;
+                key?: string;
+                period: string;
+                limit?: number;
+                cursor?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The figure with its parts */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Parts"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -192,6 +192,24 @@ func (e LineUpUnit) Valid() bool {
 	}
 }
 
+// Defines values for MeasureGood.
+const (
+	Down MeasureGood = "down"
+	Up   MeasureGood = "up"
+)
+
+// Valid indicates whether the value is a known member of the MeasureGood enum.
+func (e MeasureGood) Valid() bool {
+	switch e {
+	case Down:
+		return true
+	case Up:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PeriodStateState.
 const (
 	NoLines PeriodStateState = "no lines"
@@ -437,6 +455,24 @@ type CaseEventWhat string
 // CaseState defines model for CaseState.
 type CaseState string
 
+// Cell defines model for Cell.
+type Cell struct {
+	// Exact A decimal or a rational a/b
+	Exact *string `json:"exact,omitempty"`
+
+	// Place In its column, 1 is the best
+	Place *int `json:"place,omitempty"`
+
+	// Text For people; empty where missing
+	Text string `json:"text"`
+
+	// Value For drawing
+	Value *float64 `json:"value,omitempty"`
+
+	// Why Why it is missing
+	Why *string `json:"why,omitempty"`
+}
+
 // Change defines model for Change.
 type Change struct {
 	After  *string      `json:"after,omitempty"`
@@ -622,6 +658,26 @@ type LineUp struct {
 // LineUpUnit defines model for LineUp.Unit.
 type LineUpUnit string
 
+// Measure defines model for Measure.
+type Measure struct {
+	Good MeasureGood `json:"good"`
+
+	// Kinds The kinds it can be asked of
+	Kinds []string `json:"kinds"`
+	Name  string   `json:"name"`
+	Title string   `json:"title"`
+	Unit  string   `json:"unit"`
+
+	// UsedBy Measures and rules
+	UsedBy []string `json:"used_by"`
+
+	// Words How it is made
+	Words string `json:"words"`
+}
+
+// MeasureGood defines model for Measure.Good.
+type MeasureGood string
+
 // Named defines model for Named.
 type Named struct {
 	Name   string  `json:"name"`
@@ -663,6 +719,35 @@ type Overview struct {
 	Rules  []Counts `json:"rules"`
 	State  string   `json:"state"`
 	Sweep  *Sweep   `json:"sweep,omitempty"`
+}
+
+// Part defines model for Part.
+type Part struct {
+	Cell    Cell   `json:"cell"`
+	Measure string `json:"measure"`
+	Title   string `json:"title"`
+}
+
+// Parts defines model for Parts.
+type Parts struct {
+	Cell Cell `json:"cell"`
+
+	// Columns Of the lines; none for a formula
+	Columns []string   `json:"columns"`
+	Label   string     `json:"label"`
+	Lines   [][]string `json:"lines"`
+	Measure string     `json:"measure"`
+	Name    string     `json:"name"`
+	Next    *string    `json:"next,omitempty"`
+	Parts   []Part     `json:"parts"`
+
+	// Sum What the lines' numbers add up to
+	Sum   *string `json:"sum,omitempty"`
+	Title string  `json:"title"`
+
+	// Total How many lines there are
+	Total int    `json:"total"`
+	Words string `json:"words"`
 }
 
 // PeriodState defines model for PeriodState.
@@ -774,6 +859,37 @@ type SweepDifference struct {
 	Regraded int      `json:"regraded"`
 	Same     int      `json:"same"`
 	Sweep    int64    `json:"sweep"`
+}
+
+// Table defines model for Table.
+type Table struct {
+	Columns []TableColumn `json:"columns"`
+	Next    *string       `json:"next,omitempty"`
+	Rows    []TableRow    `json:"rows"`
+	Total   int           `json:"total"`
+
+	// Whole The figures of the whole: of ratios the ratio of the sums
+	Whole []Cell `json:"whole"`
+}
+
+// TableColumn defines model for TableColumn.
+type TableColumn struct {
+	Good    string `json:"good"`
+	Label   string `json:"label"`
+	Measure string `json:"measure"`
+	Period  string `json:"period"`
+
+	// Places How many different places there are
+	Places int    `json:"places"`
+	Title  string `json:"title"`
+	Unit   string `json:"unit"`
+}
+
+// TableRow defines model for TableRow.
+type TableRow struct {
+	Cells []Cell `json:"cells"`
+	Key   string `json:"key"`
+	Name  string `json:"name"`
 }
 
 // Tally defines model for Tally.
@@ -910,6 +1026,16 @@ type GetOverviewParams struct {
 	Period string `form:"period" json:"period"`
 }
 
+// GetPartsParams defines parameters for GetParts.
+type GetPartsParams struct {
+	Measure string  `form:"measure" json:"measure"`
+	By      *string `form:"by,omitempty" json:"by,omitempty"`
+	Key     *string `form:"key,omitempty" json:"key,omitempty"`
+	Period  string  `form:"period" json:"period"`
+	Limit   *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
 // ListPeriodsParams defines parameters for ListPeriods.
 type ListPeriodsParams struct {
 	Until *string `form:"until,omitempty" json:"until,omitempty"`
@@ -933,6 +1059,54 @@ type GetLineUpParams struct {
 type ListSweepsParams struct {
 	// Period A month, such as 2026-10
 	Period *Period `form:"period,omitempty" json:"period,omitempty"`
+}
+
+// GetTableParams defines parameters for GetTable.
+type GetTableParams struct {
+	// Measures Names, separated by commas
+	Measures string `form:"measures" json:"measures"`
+
+	// By A kind, such as rep, an attribute, such as rep.territory, or whole
+	By *string `form:"by,omitempty" json:"by,omitempty"`
+
+	// Period Such as 2026-10, 2026-Q4, 2026 or 2026-W44; the last of several
+	Period string `form:"period" json:"period"`
+
+	// Periods How many periods up to that one
+	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Text In the subject's key or name
+	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Sort A column from 1, or 0 for the names
+	Sort       *int    `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool   `form:"descending,omitempty" json:"descending,omitempty"`
+	Limit      *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor     *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
+// ExportTableParams defines parameters for ExportTable.
+type ExportTableParams struct {
+	// Measures Names, separated by commas
+	Measures string `form:"measures" json:"measures"`
+
+	// By A kind, such as rep, an attribute, such as rep.territory, or whole
+	By *string `form:"by,omitempty" json:"by,omitempty"`
+
+	// Period Such as 2026-10, 2026-Q4, 2026 or 2026-W44; the last of several
+	Period string `form:"period" json:"period"`
+
+	// Periods How many periods up to that one
+	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Text In the subject's key or name
+	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Sort A column from 1, or 0 for the names
+	Sort       *int    `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool   `form:"descending,omitempty" json:"descending,omitempty"`
+	Limit      *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor     *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
 // CommentCaseJSONRequestBody defines body for CommentCase for application/json ContentType.
@@ -998,8 +1172,14 @@ type ServerInterface interface {
 	// (DELETE /api/intakes/{id})
 	TakeBackIntake(c *gin.Context, id int64)
 
+	// (GET /api/measures)
+	ListMeasures(c *gin.Context)
+
 	// (GET /api/overview)
 	GetOverview(c *gin.Context, params GetOverviewParams)
+	// GetParts What a figure is made of, down to its lines
+	// (GET /api/parts)
+	GetParts(c *gin.Context, params GetPartsParams)
 
 	// (GET /api/people)
 	ListPeople(c *gin.Context)
@@ -1045,6 +1225,12 @@ type ServerInterface interface {
 	// CreateSweep Evaluate the published revision for a period (analysts and leads)
 	// (POST /api/sweeps)
 	CreateSweep(c *gin.Context)
+	// GetTable Measures by subject, group or whole, in one or several periods
+	// (GET /api/table)
+	GetTable(c *gin.Context, params GetTableParams)
+
+	// (GET /api/table.csv)
+	ExportTable(c *gin.Context, params ExportTableParams)
 	// CreateToken Make a token for the command line, with name and password
 	// (POST /api/tokens)
 	CreateToken(c *gin.Context)
@@ -1630,6 +1816,19 @@ func (siw *ServerInterfaceWrapper) TakeBackIntake(c *gin.Context) {
 	siw.Handler.TakeBackIntake(c, id)
 }
 
+// ListMeasures operation middleware
+func (siw *ServerInterfaceWrapper) ListMeasures(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListMeasures(c)
+}
+
 // GetOverview operation middleware
 func (siw *ServerInterfaceWrapper) GetOverview(c *gin.Context) {
 
@@ -1655,6 +1854,73 @@ func (siw *ServerInterfaceWrapper) GetOverview(c *gin.Context) {
 	}
 
 	siw.Handler.GetOverview(c, params)
+}
+
+// GetParts operation middleware
+func (siw *ServerInterfaceWrapper) GetParts(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetPartsParams
+
+	// ------------- Required query parameter "measure" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "measure", c.Request.URL.Query(), &params.Measure, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter measure: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "key" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", c.Request.URL.Query(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "period" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "cursor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", c.Request.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter cursor: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetParts(c, params)
 }
 
 // ListPeople operation middleware
@@ -1937,6 +2203,188 @@ func (siw *ServerInterfaceWrapper) CreateSweep(c *gin.Context) {
 	siw.Handler.CreateSweep(c)
 }
 
+// GetTable operation middleware
+func (siw *ServerInterfaceWrapper) GetTable(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetTableParams
+
+	// ------------- Required query parameter "measures" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "measures", c.Request.URL.Query(), &params.Measures, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter measures: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "period" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "periods" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "periods", c.Request.URL.Query(), &params.Periods, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter periods: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sort: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "descending" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "descending", c.Request.URL.Query(), &params.Descending, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter descending: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "cursor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", c.Request.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter cursor: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetTable(c, params)
+}
+
+// ExportTable operation middleware
+func (siw *ServerInterfaceWrapper) ExportTable(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportTableParams
+
+	// ------------- Required query parameter "measures" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "measures", c.Request.URL.Query(), &params.Measures, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter measures: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "period" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "periods" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "periods", c.Request.URL.Query(), &params.Periods, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter periods: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sort: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "descending" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "descending", c.Request.URL.Query(), &params.Descending, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter descending: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "cursor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", c.Request.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter cursor: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ExportTable(c, params)
+}
+
 // CreateToken operation middleware
 func (siw *ServerInterfaceWrapper) CreateToken(c *gin.Context) {
 
@@ -2004,6 +2452,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/revisions/:number", wrapper.GetRevision)
 	router.GET(options.BaseURL+"/api/rules", wrapper.ListRules)
 	router.GET(options.BaseURL+"/api/rules/:rule/line-up", wrapper.GetLineUp)
+	router.GET(options.BaseURL+"/api/measures", wrapper.ListMeasures)
+	router.GET(options.BaseURL+"/api/table", wrapper.GetTable)
+	router.GET(options.BaseURL+"/api/table.csv", wrapper.ExportTable)
+	router.GET(options.BaseURL+"/api/parts", wrapper.GetParts)
 	router.GET(options.BaseURL+"/api/intakes", wrapper.ListIntakes)
 	router.POST(options.BaseURL+"/api/intakes", wrapper.CreateIntake)
 	router.DELETE(options.BaseURL+"/api/intakes/:id", wrapper.TakeBackIntake)
@@ -2513,6 +2965,44 @@ func (response TakeBackIntakedefaultApplicationProblemPlusJSONResponse) VisitTak
 	return err
 }
 
+type ListMeasuresRequestObject struct {
+}
+
+type ListMeasuresResponseObject interface {
+	VisitListMeasuresResponse(w http.ResponseWriter) error
+}
+
+type ListMeasures200JSONResponse []Measure
+
+func (response ListMeasures200JSONResponse) VisitListMeasuresResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListMeasuresdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListMeasuresdefaultApplicationProblemPlusJSONResponse) VisitListMeasuresResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetOverviewRequestObject struct {
 	Params GetOverviewParams
 }
@@ -2541,6 +3031,45 @@ type GetOverviewdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetOverviewdefaultApplicationProblemPlusJSONResponse) VisitGetOverviewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPartsRequestObject struct {
+	Params GetPartsParams
+}
+
+type GetPartsResponseObject interface {
+	VisitGetPartsResponse(w http.ResponseWriter) error
+}
+
+type GetParts200JSONResponse Parts
+
+func (response GetParts200JSONResponse) VisitGetPartsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPartsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPartsdefaultApplicationProblemPlusJSONResponse) VisitGetPartsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3141,6 +3670,90 @@ func (response CreateSweepdefaultApplicationProblemPlusJSONResponse) VisitCreate
 	return err
 }
 
+type GetTableRequestObject struct {
+	Params GetTableParams
+}
+
+type GetTableResponseObject interface {
+	VisitGetTableResponse(w http.ResponseWriter) error
+}
+
+type GetTable200JSONResponse Table
+
+func (response GetTable200JSONResponse) VisitGetTableResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetTabledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetTabledefaultApplicationProblemPlusJSONResponse) VisitGetTableResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportTableRequestObject struct {
+	Params ExportTableParams
+}
+
+type ExportTableResponseObject interface {
+	VisitExportTableResponse(w http.ResponseWriter) error
+}
+
+type ExportTable200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportTable200TextcsvResponse) VisitExportTableResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportTabledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportTabledefaultApplicationProblemPlusJSONResponse) VisitExportTableResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type CreateTokenRequestObject struct {
 	Body *CreateTokenJSONRequestBody
 }
@@ -3251,8 +3864,14 @@ type StrictServerInterface interface {
 	// (DELETE /api/intakes/{id})
 	TakeBackIntake(ctx context.Context, request TakeBackIntakeRequestObject) (TakeBackIntakeResponseObject, error)
 
+	// (GET /api/measures)
+	ListMeasures(ctx context.Context, request ListMeasuresRequestObject) (ListMeasuresResponseObject, error)
+
 	// (GET /api/overview)
 	GetOverview(ctx context.Context, request GetOverviewRequestObject) (GetOverviewResponseObject, error)
+	// GetParts What a figure is made of, down to its lines
+	// (GET /api/parts)
+	GetParts(ctx context.Context, request GetPartsRequestObject) (GetPartsResponseObject, error)
 
 	// (GET /api/people)
 	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
@@ -3298,6 +3917,12 @@ type StrictServerInterface interface {
 	// CreateSweep Evaluate the published revision for a period (analysts and leads)
 	// (POST /api/sweeps)
 	CreateSweep(ctx context.Context, request CreateSweepRequestObject) (CreateSweepResponseObject, error)
+	// GetTable Measures by subject, group or whole, in one or several periods
+	// (GET /api/table)
+	GetTable(ctx context.Context, request GetTableRequestObject) (GetTableResponseObject, error)
+
+	// (GET /api/table.csv)
+	ExportTable(ctx context.Context, request ExportTableRequestObject) (ExportTableResponseObject, error)
 	// CreateToken Make a token for the command line, with name and password
 	// (POST /api/tokens)
 	CreateToken(ctx context.Context, request CreateTokenRequestObject) (CreateTokenResponseObject, error)
@@ -3714,6 +4339,30 @@ func (sh *strictHandler) TakeBackIntake(ctx *gin.Context, id int64) {
 	}
 }
 
+// ListMeasures operation middleware
+func (sh *strictHandler) ListMeasures(ctx *gin.Context) {
+	var request ListMeasuresRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListMeasures(ctx, request.(ListMeasuresRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListMeasures")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListMeasuresResponseObject); ok {
+		if err := validResponse.VisitListMeasuresResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetOverview operation middleware
 func (sh *strictHandler) GetOverview(ctx *gin.Context, params GetOverviewParams) {
 	var request GetOverviewRequestObject
@@ -3733,6 +4382,32 @@ func (sh *strictHandler) GetOverview(ctx *gin.Context, params GetOverviewParams)
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetOverviewResponseObject); ok {
 		if err := validResponse.VisitGetOverviewResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetParts operation middleware
+func (sh *strictHandler) GetParts(ctx *gin.Context, params GetPartsParams) {
+	var request GetPartsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetParts(ctx, request.(GetPartsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetParts")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetPartsResponseObject); ok {
+		if err := validResponse.VisitGetPartsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -4201,6 +4876,58 @@ func (sh *strictHandler) CreateSweep(ctx *gin.Context) {
 	}
 }
 
+// GetTable operation middleware
+func (sh *strictHandler) GetTable(ctx *gin.Context, params GetTableParams) {
+	var request GetTableRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetTable(ctx, request.(GetTableRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetTable")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetTableResponseObject); ok {
+		if err := validResponse.VisitGetTableResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ExportTable operation middleware
+func (sh *strictHandler) ExportTable(ctx *gin.Context, params ExportTableParams) {
+	var request ExportTableRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportTable(ctx, request.(ExportTableRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportTable")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ExportTableResponseObject); ok {
+		if err := validResponse.VisitExportTableResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // CreateToken operation middleware
 func (sh *strictHandler) CreateToken(ctx *gin.Context) {
 	var request CreateTokenRequestObject
@@ -4272,83 +4999,96 @@ func (sh *strictHandler) DeleteToken(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7F1fc+Q2cv8qKOaq7Ktwd7S2c4mlp/OufFad7VVJyvlho6gwZM8QHhKgAVCjiUrfPYV/JDgDkBzNSN7k",
-	"/LKWRBJodDe6f93ohh+TjFU1o0ClSE4fkxpzXIEErn97jwVc5OonQpPTpMaySNKE4gqS04TkSZpw+K0h",
-	"HPLkVPIG0kRkBVRYfbFgvMJSvUflX75J0kRuajC/whJ48vSUJheLn7DMCvV6DiLjpJaEqZluCkDnN3iJ",
-	"2ALJAlCGBSAsEJFojQXigPMzhCmTBXDEKCCi/rhoBCiiNLEF4Bx4R+7F4o2ZzCfS0iQkJ3SpSboETli+",
-	"S9FfUcWoLFIkmqxQpHx18tVf3rw7cdP91gDfdLPVZpihuZ4U90TNqADN7EvO5iVU6seMUQlUqh9xXZck",
-	"w4qKWW3e+NdfhSLp0Rv7TxwWyWnyL7NOmjPzVMzcuHrG/qJ+KbBEa6ASrTmzDLCfOfFrpeCsBi6JoTMH",
-	"sQqsJ03yBnqCz7GETu7dewtCc/VjaIwlxzkEn5B8klalCZFQCW8I79EKNsGxV4TmwQelWkL3YM5YCZiq",
-	"J0bOgU9YDRTyOyx3ePFGkirIEAFK3Bnsat3HBSJSoIoJiYRSqUbtAajCo0hZ7j2z+WYe5ouQdv1D+qW0",
-	"5Fq/+JQmEq+Axoa7By6IUd2AMehMySdjW7RUjNAsv1OjfI4wpy5G9ay0fAk4ZfBY3FFx2/KDzX+FTCoK",
-	"1Vo+gMSk3NX7zO6GMV6oceDeGdRWG8c+O1efaBYaojDneKPHeshA68P08c7dJ6HxKry5w5kMG90auGAU",
-	"rQuGsFgJVOENUjJFmObIaAsislOldkdsCVAzq0d7y5SOgpgEDCt2BLCPYkc0UMKDDD5YF2Z0oE2l6Dc6",
-	"lKTJr4yYH7ISMNc/aR3Xvq8EbDxOxqpK0dzuKG9tnnPxOaTVc65UW89taYux5NrtRJ9Aj5b4tGnyvsB0",
-	"GTDkeCGBB7kxhwXjYfOWtYM5ShYlXi41FyhDJaNL7XU56L0ZpmhvOxy1trwpIezIe9poiLavhyxLkO8F",
-	"ZKsrqBkPKGNOFgvgyqSIAFhYYkKF1NClbuYlEQXkiMM90ZZn10d5Grq1W63Pn773v8dNGbQjau3Th7lS",
-	"nNoZZYuvLXFu9LTHlyBT7U5R+pfnRDEMl5ceaxe4FJBucdvt2wo//Ah0KYvk9JuTk5M0qQh1f3g3tuPi",
-	"G4w1Dv72Lb7d8kEsodVbxNcR+mZn5l+bfBmbIK7zmIjYR0LibXDlz09kGR6zoc6CjDtn64rNYC053tyd",
-	"sQxym0MOVBJcij21wHHE04J3Sgl2VlNjIdaM51svfxV4Oby2doDQAs7vSa4U/Iqtd3WmxHMo9/E9WwSY",
-	"7we8QefbowhlAkhWr9618G4Xyscw/gJXpNy8FHQ/nl9gjcxY5FndhnhT3Yl5cBffPj6CD6HoFQzja+dL",
-	"p+0lD1HjsgmEDRcUKe0VZwiqWm7QugAOqCJCmCF3xtlgngtJstW4gmpo3oa31qF67Gl1JAzgHXJ3Auow",
-	"vA/R9bJ8shwXrWoObowYgMdScjJv5CSrveORu4lyLPGdF8tMUGywJiM+sUmf9MV4/oAzeYY4Nq8LhAXC",
-	"s3kSoAl8qzA5NCiIkIxvxr75wb6mA2Jr3oKhA2E5WjCOamB1CV2u5GMmdb4kpHotKgp6LM7We4Q9nmEO",
-	"ACCxBqgnCkxvn9116oSJQnVK4ZHAG5GMeZROMm7UtDXyHiLsKZWj1VMcy4pOZqmvz4P74RKH0H/L0cMj",
-	"ShqLqiSTuJwS7tso3bwfWoxBtbsej5VNRcOpG0IhgoJi5LbWNBAeAp8QZ0Sd9vddymsPvOMlypyDyBhd",
-	"EF5pHwEPdYltdKrUBy00k4w1tr+EnAZlEoJgenhxjprQ+v7mfP9UMBR13KLANUSUiU4QgXUzLYxSH7lR",
-	"Q5T/0JnALW/xQML+IGu2MjtdRoI189JLR9CmmveAfxfVMbJPfsgSeam+Cg3XUNLLXlSMap+bqcDGuOvM",
-	"pCdyZbJGcxOWPLtWO35qWDLAREPfDifjwLCAMpRqnwudktagRep/iUDUSHICs+Na90xUOA25t5jI6Z4D",
-	"Nh3UidqHC+ow4tFTXgtSHppQp5IFR6hYRK76qKSv3qOJjqhFGILrFh1MWIRNTONsZbPTU75R7uggsBjC",
-	"zpqdLR7WPLRSan285V9LgU0U4rDy/Ego/Gf9yhZsKHNRlzhymKGgk2g05QiLFWi4mKJ3aoOrZyVbg5BB",
-	"YexpMn83W2kZM240f8aVYWA4ybG7D8qG40hqIRKYDiVugiTB+lIfAOwJVFRM9sztXmMpgSv1+O9P+M3/",
-	"3Kp/Tt58+/bN7eNJ+vW3T39K9szveBnB/wiFG6wcPcW5Yjb36di6nXDaJ+u4nS1j5WiC6WdYX3lR0R6C",
-	"mGMB+Z35bDdCc+GGO0avcA5owVl1hk503Ka24ILwyA4M4MZ340nYqe5Tv2UnSbuFRPhz7WK5PZjDaqB3",
-	"GRZOZw1CDkbe+nvEIVMBm2ZLd5KF1kQWrJGobqQkdKkeV4hRpHdBagNg5bOEPg5BNRahE7MBzxZGFiFW",
-	"fLwHfk9gHT6m3+ME0qTAAxu1y3MfONCK0PwY48Th3Uhi7xiTx1OmbXZhaGCjtqPIsXe8LRLHO++URQs3",
-	"pBCmfqU9Lgwg8UPPLJ7F/51Mp1hDLc1StUFsqPsLZUjF7lNc7wjfIvwRodz5AS7sOD7mOV5kQA2eG4pN",
-	"gIKxLH2EH1sr6WWD9awuUgquoyuK2s78NDRQw/ADW6MK041JfwgbPmIVQlKEyzLo2PI2YRw471DDHH74",
-	"qjSzEfueypk/bK/xWuK5n11tOD1lYgXlKWXyDS4ViM5H85L6aadRlsCQDHws8vzwFDeyYJFyAw+1BKTT",
-	"P2nfY3+yiKm2qrxPcnB7O5oRPNLbBbYQRhd1jB2HX1lT4cwiprjcaLigwBqs9SQl4PDxz5U9rtpKG8bP",
-	"6HRwIvY8SqPhCjiJy3L06OBGvzSo5G2qfS8L2B4y2SVpOt1gQU43JcwZWx2KlEzYFlC3BUB+hGH2xFsm",
-	"83ow3IqSM3w8E02lT3Rr3gGIE6yNA3agj5GSY/OQhG8sUc+oL3lmer+NRo6evRssQXnGQWRnjyZB1Q/d",
-	"6/tkDIeA+EDxyrCujZS24LIke+ybzjBtKbxkbHUXKyBuqCkly0MmcfigPHrU51J7w5U0HWE+Fd26o2r5",
-	"oSfxeJ2ajl9cvb3AVXuga4oBTdVnX7/hAVd1GSqAu3GJBFQ0NDf0T4u8TKVeyLzaMsNwrRS7s5WHEcWy",
-	"xYhhxep7Pv/J5BPjLdm741u/NvJutzbSzp12nAyJ8cY52q1cDwdseicOCOa0eoXfzThbW571hft9iZcC",
-	"CYZKzJeAMKoxl0ZzmABkEqBIFlgiymRB6BJphRaINeFEyKBsB2vk2J3aTbGH8q77+AAmRauCbCpbTDji",
-	"toUy7RdeotjIIHUC7VbVW4KvTE40QW1hKwhA9bqNewez5uYtbQbtMCMukZn6Yzv8begEREDWcCI312oS",
-	"Q40A4Qy97p7JGFsR6NpndDhz597qjEFN/g6bHnmacq1Oyk7y7t1Cytr0vBC6YLtarNCCQOweOBJY/VgB",
-	"Fg0HkSKdiUBKGNYGnvnpP84aqfSbmYSfVxmfm3DzLTq/B75BGS5LNG8kEmRJ1S4gFFGFXhBGdmnILBwx",
-	"jjAyK0B6aW/ROeeMCx262jJbZOJUgb68+v49+vabf/v3P79FHyAjFS6F2W9VI6TabBsEDziT+msjOXGG",
-	"TNCiF0qlTlPmHK8VYeo1+/Ttf3Vg7DT5qOTg9UycJu9cjwuuSXKafP325O3XOp9tD/xmuCazNsm6BGkz",
-	"r6aI6SJPTpMfiZDv9Rtpr9/s02Owlcq1fMSbtrZF+0VbzfoFIgIparWUXLF8aBaXOuqmaRPEXnFsOlZ/",
-	"71fShvJXO2ditNzo7jbhXK9RKvvLVjtGhPaK0AjpFuzuIJXbrd6zr05OBvrOdvvNJne1BErId7rQvtug",
-	"vAGUGz/f0h4evCXb72t7Sj29mz2S/CmqfH8DrXu7qhearHtlZlshD+bcGMNs8WKATTe2D1KnzXBuWzTP",
-	"b/CyP8NOn+HRmDqzbS7GoTARYK8t7z+cxb81IOR3LN8cj7u28+Cp78Mkb+BpR6jvXkmof4daHk/rZ17F",
-	"WN0ExHOtTdNB0klH33RdvS8lSFdMN0mQr7U7r63Rf54sFTCsKsw37Uhd2/OayAJhZEWLvqzAuHFmekOV",
-	"v/hzElKGgpW5iYhyKMHkQvvqcGU62F5VH34X6XzUEEBFu0cQ0GUjETZgwkhojrMVYrR13zoFEtp+N3j1",
-	"T8DsG42JDuezGqfbBiN63++SjeLOc78hdQL49PI3sYsOAhgvNJILAPf9rm2P2AP/2khRo1+TVDJRSpdW",
-	"mgaBp7SldHFpGO+GZrKNIXvzYv9Q4IL6NWdfCLSCjYq27GlCaBKbgN6bOMG4jAQQToaOn61MDVldH00r",
-	"gnCzywT+ZOAEtEc4EBmuJBWJLMmUQeEHUqkVtWVA9tdQfiw8RdZwoQ/N4ux+SUPW75EIOQ4KqMYmI3kI",
-	"RuvM09tM3EdN1PlDzfgfRuoPI/WHkfr/ZqSUxGZ27wduSZoTivWcgWuCtg5tytIm+xTQSxEW6P31P45n",
-	"oEbzJ+deR1vIOh35mqhXsf8DoQP1ij9NMKbgZ9uYdyDfie78GAatF/ad10ja2U6UCWm7mwIQhTUIaWuG",
-	"n8mJNJZK4oAlWHom+UHbWRFXtvbKEgCjlUsipDk0wHwJUkzK2erDTYA8RbZkWnkKl7F1Y+pnelAkCgAZ",
-	"sePWxO/luENHrSV8IbS/MPXHFQiBTVlMaFbbbRLyAtIOl0xgROxOtFPTy0EoCMRBd4PYs0Hp+mcV/1CB",
-	"bYFehEz77bjhjeWYDrC5r5cgdDsuEkgjcrRYmlCEla/QAlYKi60e457a4p7ipmhdsFIfUVEmEZYIlyX6",
-	"0haqmeOvEnAuvGDcGrXWk8TyT4qq73C2Gtzk/4fcyYAoC0ASrwhdmmwRUYxDhk8uo8HWR5N0N7aa7Qyt",
-	"1b4j0u3GHGWsAoEkQ7qO1qXGnPyY11UQQwFt58FLhSgvKaiW+ICoTPG/2R6W7AN9vLkOYdDFX5pXXsPD",
-	"e2f8Ix5eH2MzCi/j2S0dL3NG0HWyvbI192fd8pZ5fpTzgb/mudFMwSj6UptexGi58eyvbT8a0TjzzqTt",
-	"21BJyhfN0kxV3ba5ZSJCZWV+KELtWVcFbLAumSNcAtC21auplTmVHSjWoYLpZGkF46oAh0Vz1b71Gkxt",
-	"y/s/A8x/aS7Lu+qKJV/IOHSLfl3z0J+3z9xLd1PgUc6o9FgK2dmqaH15kBJe1wY6DOJaXZ09mtqgwaSA",
-	"J7JxENe2T4yigdfBbUNS6TXOtuG/zr8dCAu415EQZat75yVX7+aIrb59fhTz6V2I2U28xZJZVoC5jCyC",
-	"IPTVnD5vjm8leu0Er11r4F09Gru3mwhza7dTSr2JLdAXmrcCiWfXVPlS09R4piRFuv5cBTO2wLcvwRHv",
-	"ZntY9zsBt/eyvw7OiFx+uiMHm7hnPFeR86K9GeyIu8XIkdgL/VIjbC1lXZ8qMMlNXO9ClZ4gZo/qP08z",
-	"BUPeNPWQpbG3iEwx3+7Sv0NPm553brVroNyNIjq71Cs1D57r6AbU3yfutEyOGFonpcM1xxQg20p8xx5C",
-	"O03VGrTGAhVQ5ib8t30g+hqTVou8Qu1YEueaLOnHRu56qG8CratkSSHXwjnCImluzs0sjU9pVLmv20ry",
-	"FxNtPPDr7lU/wqJ/KZiy/MIw0uQGwz5S8fripSC0f4nvK/vGl2W07VVITj/d9oryyJJqK6zMrzIk2tu6",
-	"W1zOkADTbL5V2O9tpDVAPewYr80rn7VntBdYfC6nQ9e2z+qFokR3Xcer6rc3aZ+lP9tmKtv8hwShmSmQ",
-	"0xkJrWFnSBZEKAtBNMuPGbtGCbteP7+Kue+1cNlgCZF78/XJlgM6I8GrbqIZqlPX6nPD3P/J4TOwkMcT",
-	"lFlW7BRCPTxT8YJyIwVbU8Sef44dt5g/6XMIM117uVTGqkqLi1BII8Z0W4izrOEc3GUfYQzyQf+9E+cY",
-	"DvkHI8fIsvzkKlTNKnUEQIRp/LrXU2xx6NE1rn26VVC2RVefbp9un/43AAD//w==",
+	"7H1tcxs3kvBfQfHZqiT1jC058eUu0qfEUTaqTWKdpNt88PlU4EyTRDQDTACMaJ5L//0KDWDeCAxnRIrr",
+	"2/MXm+JggEZ3o98b/DhLRVEKDlyr2dnHWUklLUCDxL/eUAWXmfnE+OxsVlK9miUzTguYnc1YNktmEv6s",
+	"mIRsdqZlBclMpSsoqHljIWRBtRnH9bevZ8lMb0qwf8IS5OzxMZldLn6lOl2Z4RmoVLJSM2FWul0Bubil",
+	"SyIWRK+ApFQBoYowTdZUEQk0OyeUC70CSQQHwsyXi0qBAQqBXQHNQDbgXi5e2MXaQDqYlJaMLxGkK5BM",
+	"ZNsQfU8KwfUqIapKVwaUr0+//vbFq1O/3J8VyE2zWmmnGVrr0WBPlYIrQGRfSTHPoTAfU8E1cG0+0rLM",
+	"WUoNFCelHfH//1AGpI+tuf8iYTE7m/2/k4aaJ/apOvHz4ordTf2+opqsgWuylsIhwL3myY9MIUUJUjML",
+	"ZwbqPrCfZJZV0CF8RjU0dG/GLRjPzMfQHEtJMwg+YdkorkpmTEOhWlO0Ht3DJjj3PeNZ8EFuttA8mAuR",
+	"A+XmiaVz4BVRAofsjuotXLzQrAgiRIEhdwrbXPd2QZhWpBBKE2VYqjJnAIrwLFrnk1e278zDeFHa7X+I",
+	"vwyX3ODAx2Sm6T3w2HQPIBWzrBsQBo0oeWdlC1LFEs3hO7HM5wHz7GJZz1GrTQHPDC0UN1C8r/Eh5n9A",
+	"qg2EZi8/gqYs3+b71J2GXbgw88CDF6g1N+567cK8gii0QFEp6Qbn+pAC8sP4+S78K6H5Crq5o6kOC90S",
+	"pBKcrFeCUHWvSEE3xNCUUJ4Ryy2E6YaV6hPRIyAiqwN7jZQGghgFLCq2CDCFsSMcqOGDDj5Yr+zswKvC",
+	"wG95aJbM/hDMfkhzoBI/IY+j7suBWo2TiqIwMNcnqrW3lnJpYwjZc25YG9d2sMVQcuNPYhvAFizxZZPZ",
+	"G8gD7AwfgkzwPckgZQXNiZCEEomah+aEnsxDeC5zGpJblxzlViryquAJeWX0s9Hjc1A6KLQ9YbrT/CQk",
+	"KUGUOZwTKEq9IesVSCAFU8oAEADogeYVhGfKJF3btxoeEtU8bzEQr4q5BWi92mzP8vtqY0wQpuIQ9Kgc",
+	"J+qK8mVAu9KFBhlk0TkshAzrnLSezLPHIqfLJbImFyQXfImmkAQUmGE2mawcoypQVjmErauOiLBAu+Eh",
+	"cR/GG6T311AKGZAQGVssQBo5rwKcvaSMK418WFbznKkVZETCA0N1sG04tMRGT4Q6Q2y8QP6JVnlQuJu9",
+	"j5/m2mBqa5YeXmvg/OxJBy9BpDrxZfgvy5g98lct1C5oriDpYduf2YJ++AX4Uq9mZ69PT0+TWcG4/+LV",
+	"0w+IqLxP0lXDTg4HDTxkbxXfR+idrZX/qLJlbIE4z1OmYi8pTfsWb3t9pvPwnBX3Yn23xeTsIztZDU5r",
+	"7UaDBbEtIQOuGc3VRC7wGGlxwSvDBNuqgiq1FjLrDf46MDi8t3qC0AYuHlhmGPxarLd5JqdzyKcYBD0A",
+	"7PsDKroxuKJm4wjPxQy9q23ubf8q5ngtaMHyzXP5U4fTC6LSqYg8K2u/e6w6sQ/u4sen7VaFXJt7GHZ6",
+	"vC4dd5Z2miCXnBjuVaNNmQ2VmdIsvd/NoOgv1TEHp1Bb6Kl5JOxVeXfKE6hxrNp+E26rDZbHomPNwYMR",
+	"86qo1pLNKz1Kam9p5GahjGp613IwRzA2OJERX9jGtLpkvDB283ltGCtCVdc4bmCCtlQY7a+tmNJCbna9",
+	"87MbhlEKJ96C/hwTGVnUhnQTwHqbagxihVivtoqCGkuK9QRftCWYAwaQWgOUIwmGxydklVNr1RmGJ4pu",
+	"1E6zvKGMnzWphXzLIuwwlYe1xTgOFQ3NkjY/D56HKxqy/muM7u/m85irq4Wm+ZgYjAud2PGhzVirdlvj",
+	"odcXjqcxDhErKAZuLU0DPjvIEX5GVGn/1MQhJ9g7reilVxCp4AsmC9QR8KHMqQsZGPYhC0SSlcbuj5DS",
+	"4EJD0Jge3pyHJrS/v3rdP9YYiiputaIlRJiJjyCBUzO1GWVe8rOGIP+5EYE9bfGBhfVBWvXCbSNc/C2v",
+	"TrApQTsH5JV5KzRdxVknpFQIjjo3NY6NVdepjRllRmTtDBg58Nxe3fyJRckAEi18W5iMG4YryEP5j7nC",
+	"PAEaLRr/ZYpwS8kRyI5z3ROtwnGWe20Ted7zhk1j6kTlwyX3NuLB45ALlu+b5eBaBGcoRISumL/qsvfO",
+	"QEdUIgyZ6846GLEJly2g6b1LGYx5x6ijvYzFkO2M6KztYcSho1Kt4x3+aghc9JaGmecXxuE/yiNLsKHI",
+	"RSRS+9YmWFWFkBOq7gHNxVbQNhfrWNh2osj8h8lKh5jdQvNXoKqSgUO/FJbdPYSVMQQzsebhWCrjIUvV",
+	"WOT4iDBNUsrJHBzGxWJSADJ6LoeCSSxsYFWqTgB2oXW4UJj78aHE8TBGrPWfxdrH0K0kHmU6eDfW0Q+p",
+	"0ZjuFt3NVkKU/Y0W9miEw1eBzEYlaT4JyUOgB0GC9RXm2yaaoMbbfqIgL6nWIA0d/usdffHf780/py++",
+	"e/ni/cfT5JvvHv8ymxi5a8V6/y3kSIp8Z9L0WriotkdrP5Q4JZ7cj4OKfGfo8DdYX7f83QmEmFPDcPa1",
+	"7ZPuHUlftWL4nSykKM7JKXrkRrgumIzI1oBH8Gp3eH2sYYSj3CJJs5EIfm68lz4BOaIEfpdS5XnW+j7B",
+	"mAq+TySk5jwjWprEMVkzvRKVJmWlNeNL87ggghM8BYkLbRhrRGGii5RUhRLUAzZL2GYMoeLtA8gHButw",
+	"VcyEhL9NbgQOapPB2HOiWgXtOU/ccN8Rsj3E4vFgeB03GprYsu1On6BTTdLWJ3X+DIkbYogrGspDpi7j",
+	"PrhpM8aY5Y3F8VRF46doxB4CEINX7QewDe+oqCmZMw7qHF1DPJzU/FtUOZ1kPcTZDucPB8t2zrpVCzOA",
+	"/KhlEI2slR6544xhwzohnq+KgRgn7v4LYn0ARWiWkaok6LxMMAbrGOC2bVZQvrGrODefShiOxk5lTm+1",
+	"9aJCyIMeiQ2beYIPBSJt0WZdIxOIdOybE36SFNzKJKk1lNoKHGfN+m+4sDgf4drskF4R/KhQbnIPQ/Iw",
+	"lt5TbLkBYfzUUNcIVzuWBY3go7eTTrYNV/WRqOA+mkrgfmS94nrg2KKJ1Tq3hHFC8VRts3hWJ+QC+WQz",
+	"zf7FLYYzKzW16sF+0d/jjabzdvaqkvxMqHvIz7jQL2iei7Utzhu2es3ThqMcgCEatD2Cp4f/aKVXIlLO",
+	"1fIdAtTpVjJNOJ8iYjA5Vp6SfOkfRztDC/R6g7UjgZWMu8qNrp2o8GKRcppv0Gg3LhOscZEcaDi9fu3K",
+	"AXppmXgNBAZ/1MRSBR4u+9Y0z3emZm9x0CCTj1SePQlYJ/HdlhBOP1kQ01UOcyHu9/VXbPAkwG4LgOwA",
+	"00z0emxma2+nJwrOcPo7mqocqdZaCWZPWOeNbzkglkoezUMUvnVAPaF+74np0zomcPDsyGCJ3xMKPRp5",
+	"NMph/LEZPiUjM+QODxQHDvPajtJBmudswrlpBFPfLxLi/i7WNVNxW6qbhUTicCFStJTCp06GKxUbwNpQ",
+	"NPuOsuWPHYrH64AxiuCbzBQt6oIZW2xtWx226uaLModIdB/DeWRV8czCPy7+YSuhQ+LVlXGHa1HFnavs",
+	"jjCWK/YOM1ZX87WfjK7I6dHel8e0a8/vtmvP3dpJg8kQGW+NuRerLZnC8fMc3tiClClFMpNKnHCRSH1T",
+	"tNomma1Xzg4KsdESMy+OM3HkmfkLy85siBQ/1rxbFWo0u7lAzmAVeeN+u/SnhXbIC2/jOpo/C7TYxTzr",
+	"oeDMgLDFRKca8JK8OtDEDt0R55icUtsZAOkmsbYcereBKIqDJc4p5PmEiGuQBQ7q5VqAwptwNnQvmSKB",
+	"2l7gPeI0qDnCY1Mp1k4c9nqDcrpURAmSU7kEQklJpbYHSyggNndM9IpqwoVeMb4kqKsUEVU40zAotgfb",
+	"C8SdUZSxh/queXkPJEULql0VgBpRHehqjOs3Wjl2S4PEE7TZVWcLbT3hSRPkFnEPAXlS1iGtwRirHYVy",
+	"2E2zw9oVtp/OTf8+VDyiIK0k05sbs4iFRoHyNhx2g6dC3DNo2sExUnHnRzXnrmR/g00HPIQc2cmYQLIZ",
+	"u9K6tD3cjC/ENhcbR0AR8QCSKGo+OrmjEoJBRmKI4cyb83Z+TYpKG/4WNqPW6vTMrGR8SS4eQG5ISvOc",
+	"zCtNFFtycwoYJ9w4JoQStzViN257B+0OCG7tJbmQUkiFUSnXoURsCEqRL69/ekO+e/0v//rVS/Kj7T5U",
+	"9rwVldLmsG0Itivi25Zy6ryOgRdAucZUg+vww2Hu6cv/bPyss9lbQ4dWD/DZ7JXv2aYlm53Nvnl5+vIb",
+	"jEK7WqkTWrKTOou5BO1Sm7b++zKbnc1+YUq/wRFJ5/6Edx+DVwP4Fub4JQR90n5RNwJ9QZgiBlqkkm/+",
+	"DK3io8LNMnUGttVXlOzqJ203IYVC01s5IJ5v8LaG2naxTOX+6LUXR2AvGI+A7vzYLSfkfe8uha9PTwfu",
+	"Udi+P2F0l3bAbtq6VeGHDckqIJlVqTXs4clrsNv3NDwmLb47+ciyxyjz/RWQ97ZZL7RYM+TEXe2xN+Z2",
+	"Icz1fQTQdOvu9cCIOM3clSMXt3TZXWHr3oyDIfXEtW1bhSJUAL2uM3J/FP9ZgdI/iGxzOOy6ps3Hrg7T",
+	"soLHLaK+OhJR/walPhzXn7SK7csqQJ4bFE17USfZOdLfUvNchPR9CKMIeazTeeOE/tNoiVnsgspNPVNz",
+	"jc+a6RWhxJGWfFmAVePC3nVi9MVXsxAzrESe2WBHBjnYNEeXHa7tjQxH5Yd/CHXeogmwpIwfgEBXlSbU",
+	"GhOWQnOa3hPBa/WNXnXo+N3S+/8DyL5Fm2h/PJt5mmOwg++7t75E7c6L9gUrI4zPVmg2dnFXwMYLzeQd",
+	"wKnv1Z2lE+xf5ymi9WvjxdZLaSLG40zgMR29jV8atndDK7me2sm4mO4KXPJ2uf4XitzDxnhbLugSWsTl",
+	"liYDp4TUEQfC09Djs6apBatpQa5JEO4THoGfFDyBJrgDkelyVrDIlmydMf3ACrOjus7W/RkKfYeXSCup",
+	"MB8eR/dzCrJue2lIcXAgJbXJhn1stEY8vUzVQ1REXXwohfwspD4Lqc9C6p9NSBmKnbizH7j1c844xTUD",
+	"11728rF57oJ9xtBLCFXkzc3fDyegdsZPLlqXAYSk04GvPT2K/B9wHXiru8I6Y8b8rO802BPvDJtmh43W",
+	"SzfmGEE718Q7Imx3uwLCYQ1Ku6acJ2IiiYWSJFANDp5RetA1pcaZrb7tDcBy5ZIpbZMGVC5Bq1ExW0w4",
+	"A2QJcT1JRlP4iK2fE5/hpEStAHREjjsRP0lxh9LfOXyhUF/YBp8ClKK24i20qmvUDWkB7aabjUBE7I7f",
+	"s6bynkjA9KzLDWpflm/wR1bU5ZIjYLp3dwveWIxpD5l7vAChP3ERR5qwg/nSjBNqdAUS2DAsdXxMO2xL",
+	"O4yb2GoKtEeEJlQTmufkS1eDatNfOdBMtZxxJ9RqTRKLPxmofqDp/eAh/1+kTgZIuQKi6T3jSxstYgZx",
+	"xOLJRzTE+mCUbuY2q52TtTl3TPvTmJFUFKCIFgRL5H1ozNPPp0IHtZJvdz6KWvJ95iP0krOmhcwMOy/q",
+	"m46wrndPbS1a/Ywx86jueXwu3+05ObgGPoBY23Zo5YYDe0901g1gMVxeueamEYhsyob29oKx2DKkHOua",
+	"rpEeJMQm6jSZ7JrmcO79P39AxzJMRADbKsHGhrfst7/IxWZD6qd3NzUQsUhIJtbcSFmzmu1Xa3gfr5cb",
+	"lLBXdsgx5Gur8GeHeMXaFsHhecx9B8fzJA6b+yOObOK1V+2Z0Fl2kKTh91lmpbISnHyJ9hgRPN981WY4",
+	"bPrfwXF2zCiJW3HN8mc96WNZt25mHem2ijzb123tmFzG26FYIs+kBuD1BQvYaowWiPOUUfb0JIGv+h8m",
+	"zXU96hhIrdv5PoFAwJW9fPy6aY54JuHQbPq44qG7bhe5V/7m9YMkrnEu4+45exgvYzXEay5fGfbsal49",
+	"+WgLBgcjhS2S7fbs6nbJnWbOcZy5Iap0rqup7QkMyu9pEstWB2IUrX7Mc+6+9pgiu9/Po+qLz9YPDDQL",
+	"91Bykq7AXu4csSDwpw7auDm8lOi0Dx67AKn1Uw6xH6diyv40lWdKPMTO+1f2UjKinlxo2aYaQtMSJQnB",
+	"fjPGl77qv0vBHdrN3RwzrSzG/fjYceyMyI9JHCP+0D8tlo7MXZCeWGIjlbFoXVGW2WCfd9M7hDj5aP57",
+	"PDFmyIuqHJI07lbGMeLbX6K+r4/6NG93W0D5Gxox5NzpPxnjqh/TZ3VIjghaT6X9Ocd2Jbj2HI8exhtO",
+	"RQ5aU0VWkGc2Juj6PvFayJqLWt0bscjuDVvyt5Xe1lCvA1dVsCWHDIlzgE3yzCbTHYyPSZS5b+r2kucL",
+	"R0Qdv+bHww4SgBBG8iuLSJswCOtIg+vL5zKh2z+KcmTd+LyIdg1Ms7N37zuVumzJUQob8WsECWpbf3fi",
+	"OVFgL5fpdfu0DtIaoBxWjDd2yCetGd21cZ9KyvjG9VU/k5foL8k7Kn+3Fu2i9DfXYema/YliPLVVsxiR",
+	"QA47J3rFlJEQDFF+SN81CtjN+umtDV2tRfOKaoj8Dpm7Ms9dQzDsvGrfIx/TCLaJfuus9TBOC2wSBDNK",
+	"Q0bmG5KKoqDR9qx2ouzJNs33WGbQ5NollAmhnNQ/oNF59FKDlEwLucEqBZ+4OFS2o0fqbvo/sR/+/bX9",
+	"YNbHL35//fq84UyxIAoeQNJ8108C74G0uoe9H5Cjmtir+OMrq0iipJUm+XZEkuQopX59VrG3EeDlueQV",
+	"ckBzg66ZNsaq8fLA9k5Px6eDPlckT5SnVgQdvhK5LVLri8rnG8+JCVlKUZW1rEjQMeBY9uGOqT9DPXk6",
+	"op75s1j9LFY/i9XPYvXTraHG2xIOVUqNFzgM9Uijl3Ir/K9ifwKO+OH8AbutWAWceXjufs5CrcTa6JgU",
+	"Du6Y/4o1cHa5+oCiMjFeAeOQRHz2WY+IJ2klJfg7ZMOhrh/x+4acu8JdfxfsEMm8X313pN0lBpqZspeO",
+	"POASPQx99JemvHtvDmkdxHv3/vH94/8EAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

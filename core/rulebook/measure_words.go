@@ -1,0 +1,69 @@
+package rulebook
+
+import "strings"
+
+// MeasureWords says how a measure is made.
+func (b *Book) MeasureWords(m *Measure) string {
+	if m.Formula != nil {
+		return m.Formula.Text
+	}
+	feed := b.Feed(m.Of.Feed)
+	what := strings.ToLower(feed.Title)
+	words := map[string]string{
+		"sum": "the sum of %c of %f", "count": "how many %f there are", "distinct": "how many different %c there are in %f", "average": "the average %c of %f",
+		"minimum": "the smallest %c of %f", "maximum": "the largest %c of %f", "first": "the first %c of %f", "last": "the last %c of %f",
+	}[m.Aggregate]
+	s := strings.NewReplacer("%c", m.Of.Figure, "%f", what).Replace(words)
+	if m.Where != nil {
+		s += " where " + m.Where.Text
+	}
+	return s
+}
+
+// Askable lists the kinds that a measure can be asked of: those that every
+// feed under it names.
+func (b *Book) Askable(measure string) []string {
+	var out []string
+	for _, k := range b.Kinds {
+		all := true
+		for _, f := range b.FeedsUnder(measure) {
+			all = all && b.Feed(f).SubjectColumn(k.Name) != ""
+		}
+		if all {
+			out = append(out, k.Name)
+		}
+	}
+	return out
+}
+
+// UsedBy lists what would feel a change of a measure: measures whose formulas
+// name it, and rules.
+func (b *Book) UsedBy(measure string) []string {
+	var out []string
+	names := func(f *Formula) bool {
+		if f == nil {
+			return false
+		}
+		for _, n := range f.Tree.Names() {
+			if n == measure {
+				return true
+			}
+		}
+		return false
+	}
+	for _, m := range b.Measures {
+		if names(m.Formula) {
+			out = append(out, "measure "+m.Name)
+		}
+	}
+	for _, r := range b.Rules {
+		uses := names(r.Stake) || r.Threshold != nil && r.Threshold.Of == measure || r.Outlier != nil && r.Outlier.Of == measure
+		for _, base := range r.Base {
+			uses = uses || base.Measure == measure
+		}
+		if uses {
+			out = append(out, "rule "+r.Name)
+		}
+	}
+	return out
+}

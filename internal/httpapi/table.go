@@ -1,0 +1,314 @@
+package httpapi
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"oskel/core/amount"
+	"oskel/core/lang"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+	"oskel/internal/httpapi/contract"
+	"oskel/internal/store"
+)
+
+func goodOf(m *rulebook.Measure) string {
+	if m.GoodDown {
+		return "down"
+	}
+	return "up"
+}
+
+func (s *server) ListMeasures(ctx context.Context, _ contract.ListMeasuresRequestObject) (contract.ListMeasuresResponseObject, error) {
+	_, book, err := s.Books.Published(ctx)
+	if err != nil {
+		return contract.ListMeasures200JSONResponse{}, ignoreNotFound(err)
+	}
+	out := contract.ListMeasures200JSONResponse{}
+	for i := range book.Measures {
+		m := &book.Measures[i]
+		out = append(out, contract.Measure{Name: m.Name, Title: m.Title, Unit: string(m.Unit), Good: contract.MeasureGood(goodOf(m)), Words: book.MeasureWords(m),
+			Kinds: append([]string{}, book.Askable(m.Name)...), UsedBy: append([]string{}, book.UsedBy(m.Name)...)})
+	}
+	return out, nil
+}
+
+// levelOf reads 'rep', 'rep.territory' or 'whole'.
+func levelOf(book *rulebook.Book, by string) (measure.Level, error) {
+	kind, attribute, _ := strings.Cut(by, ".")
+	if by == "" || by == "whole" {
+		return measure.Level{}, nil
+	}
+	k := book.Kind(kind)
+	if k == nil || attribute != "" && k.Attribute(attribute) == nil {
+		known := []string{"whole"}
+		for _, k := range book.Kinds {
+			known = append(known, k.Name)
+			for _, a := range k.Attributes {
+				known = append(known, k.Name+"."+a.Name)
+			}
+		}
+		return measure.Level{}, fail(http.StatusBadRequest, "unknown-level", "by: there is nothing like %q to ask by%s.", by, lang.Suggestion(by, known))
+	}
+	return measure.Level{Kind: kind, By: attribute}, nil
+}
+
+// measureOf finds a measure that can be asked of a level.
+func measureOf(book *rulebook.Book, name string, l measure.Level) (*rulebook.Measure, error) {
+	m := book.Measure(name)
+	if m == nil {
+		var known []string
+		for _, m := range book.Measures {
+			known = append(known, m.Name)
+		}
+		return nil, fail(http.StatusBadRequest, "unknown-measure", "There is no measure %q%s.", name, lang.Suggestion(name, known))
+	}
+	if l.Kind != "" && !slices.Contains(book.Askable(name), l.Kind) {
+		return nil, fail(http.StatusBadRequest, "not-askable", "%s comes from lines that name no %s.", m.Title, l.Kind)
+	}
+	return m, nil
+}
+
+// mostColumns bounds a table's width: with a thousand rows a page, some sixty
+// thousand cells.
+const mostColumns = 60
+
+func (s *server) ask(ctx context.Context, p contract.GetTableParams) (*measure.Engine, measure.Ask, error) {
+	var a measure.Ask
+	_, book, err := s.Books.Published(ctx)
+	if err != nil {
+		return nil, a, err
+	}
+	if a.Level, err = levelOf(book, or(p.By, "whole")); err != nil {
+		return nil, a, err
+	}
+	for _, name := range strings.Split(p.Measures, ",") {
+		if _, err := measureOf(book, strings.TrimSpace(name), a.Level); err != nil {
+			return nil, a, err
+		}
+		a.Measures = append(a.Measures, strings.TrimSpace(name))
+	}
+	last, err := book.Calendar.Parse(p.Period)
+	if err != nil {
+		return nil, a, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
+	}
+	for n := or(p.Periods, 1) - 1; n >= 0; n-- {
+		a.Periods = append(a.Periods, book.Calendar.Before(last, n))
+	}
+	columns := len(a.Measures) * len(a.Periods)
+	if columns > mostColumns {
+		return nil, a, fail(http.StatusBadRequest, "too-wide", "%d measures in %d periods are %d columns; at most %d are shown at once.", len(a.Measures), len(a.Periods), columns, mostColumns)
+	}
+	a.Text, a.Sort, a.Descending, a.Limit = or(p.Text, ""), or(p.Sort, 0)-1, or(p.Descending, false), or(p.Limit, 100)
+	if a.Sort >= columns {
+		return nil, a, fail(http.StatusBadRequest, "invalid-request", "sort: there are %d columns, not %d.", columns, a.Sort+1)
+	}
+	if a.Offset, err = offsetOf(p.Cursor); err != nil {
+		return nil, a, err
+	}
+	engine, err := s.Figures.Engine(ctx, book)
+	return engine, a, err
+}
+
+func offsetOf(cursor *string) (int, error) {
+	if cursor == nil {
+		return 0, nil
+	}
+	n, err := strconv.Atoi(*cursor)
+	if err != nil || n < 0 {
+		return 0, fail(http.StatusBadRequest, "invalid-request", "cursor: expected the 'next' of an earlier page, found %q", *cursor)
+	}
+	return n, nil
+}
+
+func cellOut(c measure.Cell, m *rulebook.Measure) contract.Cell {
+	if c.Why != measure.Present {
+		return contract.Cell{Why: ptr(c.Why.String())}
+	}
+	out := contract.Cell{Text: rulebook.Format(c.Value, m.Unit, m.Places), Exact: ptr(exactText(c)), Value: ptr(c.Float)}
+	if c.Place > 0 {
+		out.Place = ptr(c.Place)
+	}
+	return out
+}
+
+// exactText is a decimal where the value is one of four places, else a/b.
+func exactText(c measure.Cell) string {
+	s := c.Value.FloatString(4)
+	if r, ok := c.Value.SetString(c.Value.RatString()); ok {
+		if a, err := amount.Parse(s); err == nil && a.Rat().Cmp(r) == 0 {
+			return a.String()
+		}
+	}
+	return c.Value.RatString()
+}
+
+func (s *server) GetTable(ctx context.Context, r contract.GetTableRequestObject) (contract.GetTableResponseObject, error) {
+	engine, ask, err := s.ask(ctx, r.Params)
+	if err != nil {
+		return nil, err
+	}
+	g := engine.Grid(ask)
+	book := engine.Book
+	out := contract.GetTable200JSONResponse{Columns: []contract.TableColumn{}, Rows: []contract.TableRow{}, Whole: []contract.Cell{}, Total: g.Total}
+	for i, h := range g.Heads {
+		m := book.Measure(h.Measure)
+		out.Columns = append(out.Columns, contract.TableColumn{Measure: h.Measure, Title: m.Title, Unit: string(m.Unit), Good: goodOf(m), Period: book.Calendar.String(h.Period), Label: book.Calendar.Words(h.Period), Places: g.Places[i]})
+		out.Whole = append(out.Whole, cellOut(g.Whole[i], m))
+	}
+	for _, row := range g.Rows {
+		cells := []contract.Cell{}
+		for i, c := range row.Cells {
+			cells = append(cells, cellOut(c, book.Measure(g.Heads[i].Measure)))
+		}
+		out.Rows = append(out.Rows, contract.TableRow{Key: row.Key, Name: row.Name, Cells: cells})
+	}
+	if next := ask.Offset + len(g.Rows); next < g.Total && len(g.Rows) > 0 {
+		out.Next = ptr(strconv.Itoa(next))
+	}
+	return out, nil
+}
+
+func (s *server) ExportTable(ctx context.Context, r contract.ExportTableRequestObject) (contract.ExportTableResponseObject, error) {
+	p := contract.GetTableParams(r.Params)
+	engine, ask, err := s.ask(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	ask.Limit, ask.Offset = engine.Size(ask.Level), 0
+	g := engine.Grid(ask)
+	var body bytes.Buffer
+	w := csv.NewWriter(&body)
+	head := []string{"key", "name"}
+	for _, h := range g.Heads {
+		head = append(head, h.Measure+" "+engine.Book.Calendar.String(h.Period))
+	}
+	w.Write(head) //nolint:errcheck // into memory
+	for _, row := range g.Rows {
+		cells := []string{row.Key, row.Name}
+		for _, c := range row.Cells {
+			text := ""
+			if c.Why == measure.Present {
+				text = amount.RoundRat(c.Value, 4)
+			}
+			cells = append(cells, text)
+		}
+		w.Write(cells) //nolint:errcheck // into memory
+	}
+	w.Flush()
+	return contract.ExportTable200TextcsvResponse{Body: &body, ContentLength: int64(body.Len())}, nil
+}
+
+func (s *server) GetParts(ctx context.Context, r contract.GetPartsRequestObject) (contract.GetPartsResponseObject, error) {
+	p := r.Params
+	_, book, err := s.Books.Published(ctx)
+	if err != nil {
+		return nil, err
+	}
+	level, err := levelOf(book, or(p.By, "whole"))
+	if err != nil {
+		return nil, err
+	}
+	m, err := measureOf(book, p.Measure, level)
+	if err != nil {
+		return nil, err
+	}
+	period, err := book.Calendar.Parse(p.Period)
+	if err != nil {
+		return nil, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
+	}
+	offset, err := offsetOf(p.Cursor)
+	if err != nil {
+		return nil, err
+	}
+	engine, err := s.Figures.Engine(ctx, book)
+	if err != nil {
+		return nil, err
+	}
+	keys, names := engine.Names(level)
+	code := slices.Index(keys, or(p.Key, "all"))
+	if code < 0 {
+		return nil, fail(http.StatusNotFound, "not-found", "There is no %s %q.", or(p.By, "whole"), or(p.Key, "all"))
+	}
+	slot := engine.Slot(level, period)
+	cell := func(name string) contract.Cell {
+		v, why := engine.Exact(name, uint32(code), slot)
+		c := measure.Cell{Value: v, Why: why}
+		if v != nil {
+			c.Float, _ = v.Float64()
+		}
+		return cellOut(c, book.Measure(name))
+	}
+	out := contract.GetParts200JSONResponse{Measure: m.Name, Title: m.Title, Words: book.MeasureWords(m), Name: names[code], Label: book.Calendar.Words(period),
+		Cell: cell(m.Name), Parts: []contract.Part{}, Columns: []string{}, Lines: [][]string{}}
+	if m.Formula != nil {
+		for _, name := range m.Formula.Tree.Names() {
+			if part := book.Measure(name); part != nil {
+				out.Parts = append(out.Parts, contract.Part{Measure: name, Title: part.Title, Cell: cell(name)})
+			}
+		}
+		return out, nil
+	}
+	columns, lines, err := s.linesBehind(ctx, engine, m, slot, uint32(code))
+	if err != nil {
+		return nil, err
+	}
+	out.Columns, out.Total = columns, len(lines)
+	if at := slices.Index(columns, m.Of.Figure); at >= 0 && m.Aggregate != "distinct" {
+		sum := amount.Amount(0)
+		for _, l := range lines {
+			if a, err := amount.Parse(l[at]); err == nil {
+				sum += a
+			}
+		}
+		out.Sum = ptr(sum.String())
+	}
+	end := min(len(lines), offset+or(p.Limit, 100))
+	out.Lines = append(out.Lines, lines[min(offset, end):end]...)
+	if end < len(lines) {
+		out.Next = ptr(strconv.Itoa(end))
+	}
+	return out, nil
+}
+
+// linesBehind reads the lines that an aggregate counts for one code.
+func (s *server) linesBehind(ctx context.Context, engine *measure.Engine, m *rulebook.Measure, slot measure.Slot, code uint32) (columns []string, lines [][]string, err error) {
+	feed := engine.Book.Feed(m.Of.Feed)
+	f := store.LineFilter{Version: engine.Snapshot.Version, First: slot.First, Last: slot.Last}
+	if slot.Kind != "" {
+		f.Column = feed.SubjectColumn(slot.Kind)
+		f.Codes = engine.Members(slot.Level, code)
+	}
+	columns, all, err := s.Store.Lines(ctx, feed, f)
+	if err != nil || m.Where == nil {
+		return columns, all, err
+	}
+	for _, l := range all {
+		if lang.Test(m.Where.Tree, lineLookup(engine, feed, columns, l)) {
+			lines = append(lines, l)
+		}
+	}
+	return columns, lines, nil
+}
+
+// lineLookup gives the values of a line as its text says them.
+func lineLookup(engine *measure.Engine, feed *rulebook.Feed, columns, line []string) lang.Lookup {
+	return func(name string) lang.Value {
+		if column, attribute, dotted := strings.Cut(name, "."); dotted {
+			at := slices.IndexFunc(feed.Subjects, func(s rulebook.Subject) bool { return s.Column == column })
+			register := engine.Snapshot.Registers[feed.Subjects[at].Kind]
+			code, _ := register.Code(line[slices.Index(columns, column)])
+			return register.Value(attribute, code)
+		}
+		text := line[slices.Index(columns, name)]
+		if feed.Figure(name) != nil {
+			return store.AttributeValue(lang.NumberType, text)
+		}
+		return store.AttributeValue(lang.TextType, text)
+	}
+}

@@ -1,0 +1,60 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"oskel/core/calendar"
+	"oskel/core/rulebook"
+)
+
+// LineFilter says which lines are read: of a data version, a stretch of days,
+// and, with a Column, of some subjects there.
+type LineFilter struct {
+	Version     int64
+	First, Last calendar.Day
+	Column      string // a subject column; "" is all lines
+	Codes       []int32
+}
+
+// Lines reads lines as people write them: days as ISO, subjects by key,
+// decimals as they are. Columns are in the order of the declaration; what is
+// missing is "".
+func (s *Store) Lines(ctx context.Context, f *rulebook.Feed, filter LineFilter) (columns []string, rows [][]string, err error) {
+	columns = []string{f.Date}
+	selects := []string{fmt.Sprintf("l.%s::text", quoted(f.Date))}
+	joins := ""
+	for i, sub := range f.Subjects {
+		columns = append(columns, sub.Column)
+		selects = append(selects, fmt.Sprintf("coalesce(s%d.key, '')", i))
+		joins += fmt.Sprintf(" left join subjects s%d on s%d.kind = '%s' and s%d.code = l.%s", i, i, sub.Kind, i, quoted(sub.Column))
+	}
+	for _, n := range f.Numbers {
+		columns = append(columns, n.Column)
+		selects = append(selects, fmt.Sprintf("coalesce(trim_scale(l.%s)::text, '')", quoted(n.Column)))
+	}
+	for _, t := range append(append([]string(nil), f.Labels...), f.Notes...) {
+		columns = append(columns, t)
+		selects = append(selects, fmt.Sprintf("coalesce(l.%s, '')", quoted(t)))
+	}
+	sql := fmt.Sprintf("select array[%s] from %s l%s where l.%s between $2 and $3 and l.intake <= $1 and (l.superseded is null or l.superseded > $1)",
+		strings.Join(selects, ", "), feedTable(f.Name), joins, quoted(f.Date))
+	args := []any{filter.Version, filter.First.Time(), filter.Last.Time()}
+	if filter.Column != "" {
+		sql += fmt.Sprintf(" and l.%s = any($4)", quoted(filter.Column))
+		args = append(args, filter.Codes)
+	}
+	sql += fmt.Sprintf(" order by l.%s, l.intake, l.line", quoted(f.Date))
+	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	found, err := s.pool.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, nil, err
+	}
+	rows, err = pgx.CollectRows(found, pgx.RowTo[[]string])
+	return columns, rows, err
+}
