@@ -8,6 +8,7 @@ import {
   MoonIcon,
   ScaleIcon,
   SunIcon,
+  TableCellsIcon,
 } from '@heroicons/vue/24/outline'
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
@@ -23,6 +24,7 @@ const signOut = useSignOut()
 // In the order in which the work is done.
 const sections = [
   { path: '/overview', name: 'Overview', icon: ChartBarSquareIcon },
+  { path: '/figures', name: 'Figures', icon: TableCellsIcon },
   { path: '/rules', name: 'Rules', icon: ScaleIcon },
   { path: '/exceptions', name: 'Exceptions', icon: ListBulletIcon },
   { path: '/desk', name: 'Desk', icon: InboxStackIcon },

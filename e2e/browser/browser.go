@@ -159,7 +159,7 @@ func (p *Page) Rest() error {
 	if err := p.Until("document.readyState === 'complete' && !document.body.innerText.includes('Loading') && document.fonts.status === 'loaded'"); err != nil {
 		return err
 	}
-	time.Sleep(200 * time.Millisecond) // for charts, which say nothing when they are done
+	time.Sleep(300 * time.Millisecond) // for charts, which say nothing when they are done
 	return nil
 }
 

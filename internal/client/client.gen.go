@@ -637,6 +637,14 @@ type Intake struct {
 	Totals      map[string]string `json:"totals"`
 }
 
+// Kind defines model for Kind.
+type Kind struct {
+	Attributes []string `json:"attributes"`
+	Name       string   `json:"name"`
+	Plural     string   `json:"plural"`
+	Title      string   `json:"title"`
+}
+
 // LineUp defines model for LineUp.
 type LineUp struct {
 	Axis   string    `json:"axis"`
@@ -674,9 +682,8 @@ type MeasureGood string
 
 // Named defines model for Named.
 type Named struct {
-	Name   string  `json:"name"`
-	Plural *string `json:"plural,omitempty"`
-	Title  string  `json:"title"`
+	Name  string `json:"name"`
+	Title string `json:"title"`
 }
 
 // NewPerson defines model for NewPerson.
@@ -814,7 +821,7 @@ type Rulebook struct {
 	Desks    []Named `json:"desks"`
 	Feeds    []Named `json:"feeds"`
 	Grades   []Grade `json:"grades"`
-	Kinds    []Named `json:"kinds"`
+	Kinds    []Kind  `json:"kinds"`
 	Revision int     `json:"revision"`
 	Text     string  `json:"text"`
 	Title    string  `json:"title"`

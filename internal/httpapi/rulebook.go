@@ -12,17 +12,21 @@ import (
 func (s *server) GetRulebook(ctx context.Context, _ contract.GetRulebookRequestObject) (contract.GetRulebookResponseObject, error) {
 	revision, book, err := s.Books.Published(ctx)
 	if errors.Is(err, store.ErrNotFound) {
-		return contract.GetRulebook200JSONResponse{Grades: []contract.Grade{}, Kinds: []contract.Named{}, Desks: []contract.Named{}, Feeds: []contract.Named{}}, nil
+		return contract.GetRulebook200JSONResponse{Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{}, Feeds: []contract.Named{}}, nil
 	} else if err != nil {
 		return nil, err
 	}
 	out := contract.GetRulebook200JSONResponse{Revision: revision.Number, Title: book.Title, Text: revision.Text,
-		Grades: []contract.Grade{}, Kinds: []contract.Named{}, Desks: []contract.Named{}, Feeds: []contract.Named{}}
+		Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{}, Feeds: []contract.Named{}}
 	for _, g := range book.Grades {
 		out.Grades = append(out.Grades, contract.Grade{Name: g.Name, Label: g.Label, Tone: g.Tone, Shape: g.Shape})
 	}
 	for _, k := range book.Kinds {
-		out.Kinds = append(out.Kinds, contract.Named{Name: k.Name, Title: k.Title, Plural: ptr(k.Plural)})
+		kind := contract.Kind{Name: k.Name, Title: k.Title, Plural: k.Plural, Attributes: []string{}}
+		for _, a := range k.Attributes {
+			kind.Attributes = append(kind.Attributes, a.Name)
+		}
+		out.Kinds = append(out.Kinds, kind)
 	}
 	for _, d := range book.Desks {
 		out.Desks = append(out.Desks, contract.Named{Name: d.Name, Title: d.Title})

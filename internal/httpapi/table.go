@@ -53,7 +53,7 @@ func levelOf(book *rulebook.Book, by string) (measure.Level, error) {
 				known = append(known, k.Name+"."+a.Name)
 			}
 		}
-		return measure.Level{}, fail(http.StatusBadRequest, "unknown-level", "by: there is nothing like %q to ask by%s.", by, lang.Suggestion(by, known))
+		return measure.Level{}, fail(http.StatusBadRequest, "unknown-level", "by: there is nothing like %q to ask by%s", by, lang.Suggestion(by, known))
 	}
 	return measure.Level{Kind: kind, By: attribute}, nil
 }
@@ -66,7 +66,7 @@ func measureOf(book *rulebook.Book, name string, l measure.Level) (*rulebook.Mea
 		for _, m := range book.Measures {
 			known = append(known, m.Name)
 		}
-		return nil, fail(http.StatusBadRequest, "unknown-measure", "There is no measure %q%s.", name, lang.Suggestion(name, known))
+		return nil, fail(http.StatusBadRequest, "unknown-measure", "There is no measure %q%s", name, lang.Suggestion(name, known))
 	}
 	if l.Kind != "" && !slices.Contains(book.Askable(name), l.Kind) {
 		return nil, fail(http.StatusBadRequest, "not-askable", "%s comes from lines that name no %s.", m.Title, l.Kind)

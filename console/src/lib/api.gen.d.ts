@@ -508,14 +508,19 @@ export interface components {
             title: string;
             text: string;
             grades: components["schemas"]["Grade"][];
-            kinds: components["schemas"]["Named"][];
+            kinds: components["schemas"]["Kind"][];
             desks: components["schemas"]["Named"][];
             feeds: components["schemas"]["Named"][];
+        };
+        Kind: {
+            name: string;
+            title: string;
+            plural: string;
+            attributes: string[];
         };
         Named: {
             name: string;
             title: string;
-            plural?: string;
         };
         Grade: {
             name: string;

@@ -1,0 +1,375 @@
+package cli
+
+import (
+	"context"
+	"encoding/csv"
+	"flag"
+	"fmt"
+	"math/big"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"github.com/parquet-go/parquet-go"
+	"github.com/xuri/excelize/v2"
+
+	"oskel/core/amount"
+	"oskel/internal/client"
+)
+
+var figureCommands = []command{
+	{
+		name: "table", args: "MEASURE[,MEASURE…]", short: "measures by subject, group or whole, in one or several periods",
+		long:    "Periods are written 2026-10, 2026-Q4, 2026-H2, 2026, 2026-W44 or 2026-10-31. The\nlast row is the whole: of a ratio, the ratio of the sums. -o writes a file that its\nending names: .csv, .json, .xlsx or .parquet.",
+		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 -periods 4 revenue\noskel table -by customer -period 2026-10 -o october.xlsx revenue",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			p := &client.GetTableParams{}
+			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, or whole (the default)")
+			f.StringVar(&p.Period, "period", "", "the `period`, or the last of several (required)")
+			stringFlag(f, &p.Text, "text", "only subjects whose key or name contains this `text`")
+			periods := f.Int("periods", 1, "how many periods up to that one")
+			sort := f.Int("sort", 0, "the `column` to sort by, from 1; 0 is the names")
+			descending := f.Bool("descending", false, "the largest first")
+			top := f.Int("top", 0, "at most this many rows; 0 is all")
+			file := f.String("o", "", "write this `file` instead")
+			return func(ctx context.Context, args []string) error {
+				if len(args) != 1 {
+					return usagef("expected the names of measures, separated by commas")
+				}
+				if p.Period == "" {
+					return usagef("-period is missing, such as -period 2026-10")
+				}
+				p.Measures, p.Periods, p.Sort, p.Descending = args[0], periods, sort, descending
+				t, err := tablePages(ctx, e, p, *top)
+				if err != nil {
+					return err
+				}
+				if *file != "" {
+					if err := writeTable(*file, t); err != nil {
+						return fmt.Errorf("writing %s: %w", *file, err)
+					}
+					e.say("Wrote %d rows to %s.\n", len(t.Rows), *file)
+					return nil
+				}
+				return showTable(e, t)
+			}
+		},
+	},
+	{
+		name: "measures", short: "the measures of the published rulebook",
+		example: "oskel measures",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, _ []string) error {
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ListMeasures(ctx)
+				all, err := read[[]client.Measure](e, r, err)
+				if err != nil {
+					return err
+				}
+				var rows [][]string
+				for _, m := range all {
+					rows = append(rows, []string{m.Name, m.Title, m.Unit, strings.Join(m.Kinds, ", "), m.Words})
+				}
+				return e.show(all, []column{{head: "measure"}, {head: "title"}, {head: "unit"}, {head: "by"}, {head: "made of", wrap: true}}, rows)
+			}
+		},
+	},
+	{
+		name: "lines", args: "MEASURE", short: "what one figure is made of, down to its lines",
+		example: "oskel lines -by rep -key R-17 -period 2026-10 revenue",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			p := &client.GetPartsParams{}
+			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, or whole (the default)")
+			stringFlag(f, &p.Key, "key", "the subject's or group's `key`")
+			f.StringVar(&p.Period, "period", "", "the `period` (required)")
+			return func(ctx context.Context, args []string) error {
+				if len(args) != 1 || p.Period == "" {
+					return usagef("expected the name of a measure, and -period")
+				}
+				p.Measure = args[0]
+				return showParts(ctx, e, p)
+			}
+		},
+	},
+}
+
+func tablePages(ctx context.Context, e *env, p *client.GetTableParams, top int) (client.Table, error) {
+	c, err := e.api()
+	if err != nil {
+		return client.Table{}, err
+	}
+	limit := 1000
+	if top > 0 {
+		limit = min(limit, top)
+	}
+	p.Limit = &limit
+	var all client.Table
+	for {
+		r, err := c.GetTable(ctx, p)
+		page, err := read[client.Table](e, r, err)
+		if err != nil {
+			return all, err
+		}
+		page.Rows = append(all.Rows, page.Rows...)
+		all = page
+		if top > 0 && len(all.Rows) >= top {
+			all.Rows = all.Rows[:top]
+			return all, nil
+		}
+		if all.Next == nil {
+			return all, nil
+		}
+		p.Cursor = all.Next
+	}
+}
+
+// heads names the columns: by measure, by period, or by both where both vary.
+func heads(t client.Table, machine bool) []string {
+	var out []string
+	oneMeasure, onePeriod := true, true
+	for _, c := range t.Columns {
+		oneMeasure = oneMeasure && c.Measure == t.Columns[0].Measure
+		onePeriod = onePeriod && c.Period == t.Columns[0].Period
+	}
+	for _, c := range t.Columns {
+		switch {
+		case machine:
+			out = append(out, c.Measure+" "+c.Period)
+		case onePeriod:
+			out = append(out, c.Title)
+		case oneMeasure:
+			out = append(out, c.Label)
+		default:
+			out = append(out, c.Title+" "+c.Label)
+		}
+	}
+	return out
+}
+
+func showTable(e *env, t client.Table) error {
+	columns := []column{{head: "key"}, {head: "name"}}
+	for _, h := range heads(t, e.format == "csv") {
+		columns = append(columns, column{head: h, right: true})
+	}
+	text := func(c client.Cell) string {
+		switch {
+		case e.format == "csv":
+			return decimal(c)
+		case c.Why != nil:
+			return "–"
+		}
+		return c.Text
+	}
+	var rows [][]string
+	for _, r := range t.Rows {
+		row := []string{r.Key, r.Name}
+		for _, c := range r.Cells {
+			row = append(row, text(c))
+		}
+		rows = append(rows, row)
+	}
+	if e.format == "table" && !(len(t.Rows) == 1 && t.Rows[0].Key == "all") {
+		whole := []string{"", e.strong("The whole")}
+		for _, c := range t.Whole {
+			whole = append(whole, e.strong(text(c)))
+		}
+		rows = append(rows, whole)
+	}
+	if err := e.show(t, columns, rows); err != nil {
+		return err
+	}
+	if len(t.Rows) < t.Total {
+		e.say("%d of %d rows.\n", len(t.Rows), t.Total)
+	}
+	return nil
+}
+
+// decimal is a cell's exact value, to four places where it is a fraction;
+// "" where it is missing.
+func decimal(c client.Cell) string {
+	if c.Exact == nil {
+		return ""
+	}
+	r, ok := new(big.Rat).SetString(*c.Exact)
+	if !ok {
+		return ""
+	}
+	if a, err := amount.Parse(amount.RoundRat(r, 4)); err == nil {
+		return a.String()
+	}
+	return amount.RoundRat(r, 4)
+}
+
+func writeTable(path string, t client.Table) error {
+	switch filepath.Ext(path) {
+	case ".xlsx":
+		return writeXLSX(path, t)
+	case ".parquet":
+		return writeParquet(path, t)
+	case ".csv", ".json":
+	default:
+		return usagef("a file ends in .csv, .json, .xlsx or .parquet, not %q", filepath.Ext(path))
+	}
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	to := &env{out: f, err: os.Stderr, format: strings.TrimPrefix(filepath.Ext(path), ".")}
+	if err := showTable(to, t); err != nil {
+		f.Close() //nolint:errcheck // the first error is told
+		return err
+	}
+	return f.Close()
+}
+
+func writeXLSX(path string, t client.Table) (err error) {
+	f := excelize.NewFile()
+	defer func() {
+		if e := f.Close(); err == nil {
+			err = e
+		}
+	}()
+	w, err := f.NewStreamWriter("Sheet1")
+	if err != nil {
+		return err
+	}
+	percent, err := f.NewStyle(&excelize.Style{NumFmt: 10})
+	if err != nil {
+		return err
+	}
+	head := []any{"key", "name"}
+	for _, h := range heads(t, true) {
+		head = append(head, h)
+	}
+	if err := w.SetRow("A1", head); err != nil {
+		return err
+	}
+	for i, r := range t.Rows {
+		row := []any{r.Key, r.Name}
+		for k, c := range r.Cells {
+			switch {
+			case c.Value == nil:
+				row = append(row, nil)
+			case t.Columns[k].Unit == "percent":
+				row = append(row, excelize.Cell{StyleID: percent, Value: *c.Value})
+			default:
+				row = append(row, *c.Value)
+			}
+		}
+		if err := w.SetRow("A"+strconv.Itoa(i+2), row); err != nil {
+			return err
+		}
+	}
+	if err := w.Flush(); err != nil {
+		return err
+	}
+	return f.SaveAs(path)
+}
+
+// writeParquet writes decimals of four places, null where missing.
+func writeParquet(path string, t client.Table) (err error) {
+	names := append([]string{"key", "name"}, heads(t, true)...)
+	group := parquet.Group{}
+	for i, n := range names {
+		if i < 2 {
+			group[n] = parquet.String()
+		} else {
+			group[n] = parquet.Optional(parquet.Decimal(4, 18, parquet.Int64Type))
+		}
+	}
+	schema := parquet.NewSchema("table", group)
+	place := map[string]int{}
+	for i, path := range schema.Columns() {
+		place[path[0]] = i
+	}
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if e := f.Close(); err == nil {
+			err = e
+		}
+	}()
+	w := parquet.NewWriter(f, schema)
+	for _, r := range t.Rows {
+		row := make(parquet.Row, len(names))
+		row[place["key"]] = parquet.ByteArrayValue([]byte(r.Key)).Level(0, 0, place["key"])
+		row[place["name"]] = parquet.ByteArrayValue([]byte(r.Name)).Level(0, 0, place["name"])
+		for k, c := range r.Cells {
+			at := place[names[k+2]]
+			row[at] = parquet.NullValue().Level(0, 0, at)
+			if a, err := amount.Parse(decimal(c)); err == nil {
+				row[at] = parquet.Int64Value(int64(a)).Level(0, 1, at)
+			}
+		}
+		if _, err := w.WriteRows([]parquet.Row{row}); err != nil {
+			return err
+		}
+	}
+	return w.Close()
+}
+
+func showParts(ctx context.Context, e *env, p *client.GetPartsParams) error {
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	var all client.Parts
+	limit := 1000
+	p.Limit = &limit
+	for {
+		r, err := c.GetParts(ctx, p)
+		page, err := read[client.Parts](e, r, err)
+		if err != nil {
+			return err
+		}
+		page.Lines = append(all.Lines, page.Lines...)
+		all = page
+		if all.Next == nil {
+			break
+		}
+		p.Cursor = all.Next
+	}
+	value := func(c client.Cell) string {
+		if c.Why != nil {
+			return "none: " + *c.Why
+		}
+		return c.Text
+	}
+	if e.format == "table" {
+		fmt.Fprintf(e.out, "%s of %s in %s: %s\n  %s\n", e.strong(all.Title), all.Name, all.Label, value(all.Cell), e.quiet(all.Words))
+		var rows [][]string
+		for _, part := range all.Parts {
+			rows = append(rows, []string{"  " + part.Title, value(part.Cell)})
+		}
+		e.pairs(rows)
+	}
+	if e.format == "csv" {
+		w := csv.NewWriter(e.out)
+		w.Write(all.Columns)  //nolint:errcheck // Error tells
+		w.WriteAll(all.Lines) //nolint:errcheck // Error tells
+		return w.Error()
+	}
+	if e.format == "json" {
+		return e.show(all, nil, nil)
+	}
+	if len(all.Columns) > 0 {
+		var columns []column
+		for _, name := range all.Columns {
+			columns = append(columns, column{head: name})
+		}
+		fmt.Fprintln(e.out)
+		e.table(columns, all.Lines)
+		sum := ""
+		if all.Sum != nil {
+			sum = "; they add up to " + *all.Sum
+		}
+		e.say("%s%s.\n", counted(all.Total, "line"), sum)
+	}
+	return nil
+}
