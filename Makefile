@@ -42,6 +42,12 @@ check: generate
 test: prepare-test build check
 	$(GO) test -race ./...
 
+# Against hand-written SQL, a bare COPY and one pass of memory; LINES sets the
+# size. docs/benchmarks.md keeps the last table.
+LINES ?= 1000000
+bench: prepare
+	$(GO) run ./bench -lines $(LINES)
+
 screenshots: build
 	$(GO) run ./e2e/shots docs/screenshots
 	./e2e/shots/terminal.sh docs/screenshots

@@ -2,9 +2,11 @@ package judge
 
 import (
 	"math/big"
+	"slices"
 
 	"oskel/core/amount"
 	"oskel/core/lang"
+	"oskel/core/ledger"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
 	"oskel/core/stats"
@@ -105,7 +107,7 @@ func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
 			ev.Peers = peersFound(e, r, code)
 		}
 	case rule.Window != nil:
-		if last := lastDays(e, r); last != nil && verdict.Why != NeverSeen {
+		if last := r.lastSeen; last != nil && last[code] != ledger.Never {
 			asOf := r.Month.Last()
 			ev.Silence = &Silence{rule.Window.Feed, last[code].String(), asOf.String(), int(asOf - last[code]), rule.Window.Days}
 		}
@@ -164,31 +166,60 @@ func bandFound(book *rulebook.Book, bands []rulebook.Band, held *big.Rat) *BandF
 	return &BandFound{end(in.Low, !in.Low.After), end(in.High, in.High.After)}
 }
 
-func peersFound(e *measure.Engine, r *Result, code uint32) *Peers {
+// standing is a group's exact figures: its members in order of value, the
+// lowest first, and the dense place from above of each.
+type standing struct {
+	values      []*big.Rat // by member
+	place       map[uint32]int
+	member      map[uint32]int
+	median, mad *big.Rat
+}
+
+func (r *Result) standingOf(e *measure.Engine, own lang.Value) *standing {
+	if s := r.peers[own]; s != nil {
+		return s
+	}
 	o := r.Rule.Outlier
 	register := e.Snapshot.Registers[r.Rule.Judges]
-	p := &Peers{Attribute: o.Among, Cut: e.Book.Value(o.Beyond).Rat()}
-	var own lang.Value
-	if o.Among != "" {
-		own = register.Value(o.Among, code)
-		p.Group = own.Text
-	}
-	var values []*big.Rat
-	higher := map[string]bool{}
-	mine, _ := e.Exact(o.Of, code, r.slot())
+	s := &standing{place: map[uint32]int{}, member: map[uint32]int{}}
+	var codes []uint32
 	for other, v := range r.Verdicts {
 		if v.Outcome != Clear && v.Outcome != Breach || o.Among != "" && register.Value(o.Among, uint32(other)) != own {
 			continue
 		}
 		x, _ := e.Exact(o.Of, uint32(other), r.slot())
-		values = append(values, x)
-		if x.Cmp(mine) > 0 {
-			higher[x.String()] = true
-		}
+		s.member[uint32(other)] = len(s.values)
+		s.values = append(s.values, x)
+		codes = append(codes, uint32(other))
 	}
-	p.Others, p.Place = len(values)-1, len(higher)+1
-	p.Median, p.MAD = stats.MedianMADRat(values)
-	p.Score = new(big.Rat).Mul(stats.RobustFactorRat, new(big.Rat).Sub(mine, p.Median))
+	slices.SortFunc(codes, func(a, b uint32) int { return s.values[s.member[b]].Cmp(s.values[s.member[a]]) })
+	place := 0
+	for i, code := range codes {
+		if i == 0 || s.values[s.member[codes[i-1]]].Cmp(s.values[s.member[code]]) != 0 {
+			place++
+		}
+		s.place[code] = place
+	}
+	s.median, s.mad = stats.MedianMADRat(s.values)
+	if r.peers == nil {
+		r.peers = map[lang.Value]*standing{}
+	}
+	r.peers[own] = s
+	return s
+}
+
+func peersFound(e *measure.Engine, r *Result, code uint32) *Peers {
+	o := r.Rule.Outlier
+	p := &Peers{Attribute: o.Among, Cut: e.Book.Value(o.Beyond).Rat()}
+	var own lang.Value
+	if o.Among != "" {
+		own = e.Snapshot.Registers[r.Rule.Judges].Value(o.Among, code)
+		p.Group = own.Text
+	}
+	s := r.standingOf(e, own)
+	p.Others, p.Place = len(s.values)-1, s.place[code]
+	p.Median, p.MAD = s.median, s.mad
+	p.Score = new(big.Rat).Mul(stats.RobustFactorRat, new(big.Rat).Sub(s.values[s.member[code]], p.Median))
 	p.Score.Quo(p.Score, p.MAD)
 	return p
 }

@@ -62,6 +62,9 @@ type Result struct {
 	Month    calendar.Month
 	Verdicts []Verdict
 	Held     []float64 // what was held against the cuts; NaN where nothing was
+
+	lastSeen []calendar.Day           // of a silence
+	peers    map[lang.Value]*standing // of an outlier, by group, when first asked
 }
 
 // Judge evaluates one rule of the engine's book for a month. The month's last

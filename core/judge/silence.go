@@ -21,6 +21,7 @@ func judgeSilence(e *measure.Engine, r *Result) {
 	}
 	asOf := r.Month.Last()
 	last := lastDays(e, r)
+	r.lastSeen = last
 	for code := range r.Verdicts {
 		v := &r.Verdicts[code]
 		if v.Outcome != Clear {

@@ -37,26 +37,31 @@ func (s Scan) code(c *Chunk, i int) uint32 {
 	return code
 }
 
+// countKey names the line counts that sums over a chunk share.
+type countKey struct{ subject, size int }
+
 func newTotals(n int) *Totals {
 	return &Totals{Counts: make([]uint32, n), Amounts: make([]amount.Amount, n)}
 }
 
 // Sum adds a number per code.
 func (c *Chunk) Sum(s Scan) *Totals {
-	t := newTotals(s.Size)
+	t := &Totals{Amounts: make([]amount.Amount, s.Size)}
 	numbers := c.Numbers[s.Number]
 	if s.Subject >= 0 && s.Groups == nil && s.Mask == nil && c.safe(s.Number) {
 		// The hot loop: nothing can overflow, nothing is left out.
 		codes := c.Subjects[s.Subject][s.From:s.To]
 		values := numbers[s.From:s.To]
 		values = values[:len(codes)]
-		if c.complete(s.Number) {
+		if c.complete(s.Number) && s.From == 0 && s.To == len(c.Days) {
+			// Every line has a value, so the counts are those of the lines.
 			for i, code := range codes {
 				t.Amounts[code] += values[i]
-				t.Counts[code]++
 			}
+			t.Counts = c.Memo(countKey{s.Subject, s.Size}, func() *Totals { return c.Count(s) }).Counts
 			return t
 		}
+		t.Counts = make([]uint32, s.Size)
 		for i, code := range codes {
 			if v := values[i]; v != amount.Missing {
 				t.Amounts[code] += v
@@ -65,6 +70,7 @@ func (c *Chunk) Sum(s Scan) *Totals {
 		}
 		return t
 	}
+	t.Counts = make([]uint32, s.Size)
 	for i := s.From; i < s.To; i++ {
 		if numbers[i] == amount.Missing || s.Mask != nil && !s.Mask[i] {
 			continue
@@ -84,6 +90,12 @@ func (c *Chunk) Sum(s Scan) *Totals {
 // Count counts lines per code.
 func (c *Chunk) Count(s Scan) *Totals {
 	t := &Totals{Counts: make([]uint32, s.Size)}
+	if s.Subject >= 0 && s.Groups == nil && s.Mask == nil {
+		for _, code := range c.Subjects[s.Subject][s.From:s.To] {
+			t.Counts[code]++
+		}
+		return t
+	}
 	for i := s.From; i < s.To; i++ {
 		if s.Mask == nil || s.Mask[i] {
 			t.Counts[s.code(c, i)]++

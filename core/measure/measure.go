@@ -109,6 +109,16 @@ func (e *Engine) baseTotals(def *rulebook.Measure, s Slot) *ledger.Totals {
 	return t
 }
 
+// Sum adds a base measure up over all codes of a slot, exactly; sums beyond
+// the range of Amounts are void.
+func (e *Engine) Sum(measure string, s Slot) amount.Amount {
+	var sum amount.Amount
+	for _, a := range e.baseTotals(e.Book.Measure(measure), s).Amounts {
+		sum += a
+	}
+	return sum
+}
+
 // rounding bounds the relative error of one operation; twice the unit
 // roundoff, so that products of bounds need no second thought.
 const rounding = 0x1p-52

@@ -61,6 +61,8 @@ type table struct {
 	place   map[string]int
 	row     []string
 	line    int
+	asked   []asked
+	guess   int // where in asked to look first
 }
 
 // openTable reads the header and checks it. Each of the required columns must
@@ -154,18 +156,43 @@ func (t *table) next() bool {
 			t.refusal.add(Fault{Line: t.line, Text: fmt.Sprintf("%d values, and the header has %d columns", len(row), len(t.header))})
 			continue
 		}
-		t.row = row
+		t.row, t.guess = row, 0
 		return true
 	}
 }
 
-// get is the value of a column, "" where the file does not have it.
+// get is the value of a column, "" where the file does not have it. Columns
+// are asked for in the same order row after row, so the next one is guessed.
 func (t *table) get(column string) string {
-	i, ok := t.place[column]
+	for i := t.guess; i < len(t.asked); i++ {
+		if t.asked[i].column == column {
+			t.guess = i
+			if at := t.asked[i].at; at >= 0 {
+				return t.row[at]
+			}
+			return ""
+		}
+	}
+	at, ok := t.place[column]
 	if !ok {
+		at = -1
+	}
+	known := false
+	for _, a := range t.asked {
+		known = known || a.column == column
+	}
+	if !known {
+		t.asked = append(t.asked, asked{column, at})
+	}
+	if at < 0 {
 		return ""
 	}
-	return t.row[i]
+	return t.row[at]
+}
+
+type asked struct {
+	column string
+	at     int
 }
 
 func (t *table) fault(column, text string, args ...any) {

@@ -53,84 +53,157 @@ func (k *keys) code(t *table, column string) (uint32, bool) {
 	return code, ok
 }
 
-// readFeed reads the lines of a feed; write keeps them.
-func readFeed(ctx context.Context, tx *store.Tx, f *rulebook.Feed, r Request, body io.Reader, in *store.Intake) (write func(*store.Tx) error, refusal *Refusal, err error) {
+// blockLines is how many lines go to the database at a time, while the next
+// are read.
+const blockLines = 1 << 15
+
+// readFeed reads the lines of a feed and writes them, block by block, while it
+// reads on; with a refusal or an error the transaction takes all of it back.
+func readFeed(ctx context.Context, tx *store.Tx, f *rulebook.Feed, r Request, body io.Reader, in *store.Intake) (refusal *Refusal, err error) {
 	required := []string{f.Date}
 	subjects := make([]*keys, len(f.Subjects))
 	for i, s := range f.Subjects {
 		required = append(required, s.Column)
 		if subjects[i], err = readKeys(ctx, tx, s.Kind); err != nil {
-			return nil, nil, err
+			return nil, err
 		}
 	}
 	for _, n := range f.Numbers {
 		required = append(required, n.Column)
 	}
-	texts := append(append([]string(nil), f.Labels...), f.Notes...)
-	t := openTable(r.File, body, required, texts)
-	lines := &store.Lines{Subjects: make([][]uint32, len(f.Subjects)), Numbers: make([][]amount.Amount, len(f.Numbers)), Texts: make([][]string, len(texts))}
 	only := calendar.Month(-1)
 	if in.Period != nil {
 		only, _ = calendar.ParseMonth(*in.Period)
+		if _, err := tx.SupersedeMonth(ctx, f, only, in.ID); err != nil {
+			return nil, err
+		}
 	}
+	t := openTable(r.File, body, required, append(append([]string(nil), f.Labels...), f.Notes...))
+	w := newBlockWriter(ctx, tx.NewAppender(f, in.ID))
+	err = (&lineReader{t: t, feed: f, subjects: subjects, only: only}).read(w, in)
+	if written := w.close(); err == nil {
+		err = written
+	}
+	if err == nil && t.refusal.Count > 0 {
+		return t.refusal, nil
+	}
+	return nil, err
+}
+
+// blockWriter hands blocks to the database in their order, one behind the
+// other. The first error ends the writing.
+type blockWriter struct {
+	blocks chan *store.Lines
+	done   chan error
+}
+
+func newBlockWriter(ctx context.Context, a *store.Appender) *blockWriter {
+	w := &blockWriter{make(chan *store.Lines, 2), make(chan error, 1)}
+	go func() {
+		var err error
+		for b := range w.blocks {
+			if err == nil {
+				err = a.Append(ctx, b)
+			}
+		}
+		w.done <- err
+	}()
+	return w
+}
+
+func (w *blockWriter) close() error {
+	close(w.blocks)
+	return <-w.done
+}
+
+// lineReader checks the rows of a feed's file.
+type lineReader struct {
+	t        *table
+	feed     *rulebook.Feed
+	subjects []*keys
+	only     calendar.Month // of a replacement, else -1
+}
+
+func (l *lineReader) read(w *blockWriter, in *store.Intake) error {
+	t, f := l.t, l.feed
+	texts := append(append([]string(nil), f.Labels...), f.Notes...)
+	block := newBlock(f, 1)
 	days := map[string]calendar.Day{}
 	months := map[int32]bool{}
 	totals := make([]amount.Amount, len(f.Numbers))
+	count := int64(0)
 	for t.next() {
-		day, ok := days[t.get(f.Date)]
+		raw := t.get(f.Date)
+		day, ok := days[raw]
 		if !ok {
 			if day, ok = t.day(f.Date, true); ok {
-				days[strings.Clone(t.get(f.Date))] = day
+				days[strings.Clone(raw)] = day
+				months[int32(day.Month())] = true
 			}
 		}
-		if ok {
-			if m := day.Month(); only >= 0 && m != only {
-				t.fault(f.Date, "outside %s, the month that is replaced", only)
-			} else {
-				months[int32(m)] = true
-			}
+		if ok && l.only >= 0 && day.Month() != l.only {
+			t.fault(f.Date, "outside %s, the month that is replaced", l.only)
 		}
-		lines.Days = append(lines.Days, day)
+		count++
+		block.Days = append(block.Days, day)
 		for i, s := range f.Subjects {
-			code, _ := subjects[i].code(t, s.Column)
-			lines.Subjects[i] = append(lines.Subjects[i], code)
+			code, _ := l.subjects[i].code(t, s.Column)
+			block.Subjects[i] = append(block.Subjects[i], code)
 		}
 		for i, n := range f.Numbers {
 			a := t.number(n.Column)
-			lines.Numbers[i] = append(lines.Numbers[i], a)
-			if a != amount.Missing {
-				if totals[i], err = amount.Add(totals[i], a); err != nil {
-					t.fault(n.Column, "with it the column's total is beyond 900 trillion")
-				}
+			block.Numbers[i] = append(block.Numbers[i], a)
+			if a == amount.Missing {
+				continue
 			}
+			sum, err := amount.Add(totals[i], a)
+			if err != nil {
+				t.fault(n.Column, "with it the column's total is beyond 900 trillion")
+			}
+			totals[i] = sum
 		}
 		for i, name := range texts {
-			lines.Texts[i] = append(lines.Texts[i], t.text(name))
+			block.Texts[i] = append(block.Texts[i], t.text(name))
+		}
+		if len(block.Days) == blockLines {
+			if t.refusal.Count == 0 {
+				w.blocks <- block
+			}
+			block = newBlock(f, count+1)
 		}
 	}
-	if t.refusal.Count == 0 && len(lines.Days) == 0 {
+	if t.refusal.Count == 0 && count == 0 {
 		t.refusal.add(Fault{Text: "the file has a header and no rows"})
 	}
 	if t.refusal.Count > 0 {
-		return nil, t.refusal, nil
+		return nil
 	}
-	in.Lines = int64(len(lines.Days))
+	w.blocks <- block
+	in.Lines = count
 	in.Totals = map[string]string{}
 	for i, n := range f.Numbers {
 		in.Totals[n.Column] = totals[i].String()
 	}
-	if only >= 0 {
-		months[int32(only)] = true
+	if l.only >= 0 {
+		months[int32(l.only)] = true
 	}
 	in.Months = slices.Sorted(maps.Keys(months))
-	return func(tx *store.Tx) error {
-		if only >= 0 {
-			if _, err := tx.SupersedeMonth(ctx, f, only, in.ID); err != nil {
-				return err
-			}
-		}
-		return tx.AppendLines(ctx, f, in.ID, in.Months, lines)
-	}, nil, nil
+	return nil
+}
+
+func newBlock(f *rulebook.Feed, first int64) *store.Lines {
+	b := &store.Lines{First: first, Days: make([]calendar.Day, 0, blockLines), Subjects: make([][]uint32, len(f.Subjects)),
+		Numbers: make([][]amount.Amount, len(f.Numbers)), Texts: make([][]string, len(f.Labels)+len(f.Notes))}
+	for i := range b.Subjects {
+		b.Subjects[i] = make([]uint32, 0, blockLines)
+	}
+	for i := range b.Numbers {
+		b.Numbers[i] = make([]amount.Amount, 0, blockLines)
+	}
+	for i := range b.Texts {
+		b.Texts[i] = make([]string, 0, blockLines)
+	}
+	return b
 }
 
 // day is the day in a column; required or not, what is there must be one.

@@ -64,6 +64,9 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 	var write func(tx *store.Tx) error
 	err = s.store.Do(ctx, store.LockIntake, func(tx *store.Tx) error {
 		var refusal *Refusal
+		if err := tx.NumberIntake(ctx, &in); err != nil {
+			return err
+		}
 		switch r.Into {
 		case "feed":
 			f := book.Feed(r.Name)
@@ -76,7 +79,8 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 				}
 				in.Mode, in.Period = "replace", &r.Replace
 			}
-			if write, refusal, err = readFeed(ctx, tx, f, r, body, &in); err != nil {
+			write = func(*store.Tx) error { return nil } // it is written while it is read
+			if refusal, err = readFeed(ctx, tx, f, r, body, &in); err != nil {
 				return err
 			}
 		case "register", "targets":
@@ -163,6 +167,9 @@ func (s *Service) TakeBack(ctx context.Context, id int64, author string) (store.
 			return fmt.Errorf("%w: the feed %s is no longer declared", ErrBadRequest, in.Name)
 		}
 		by = store.Intake{Into: "take-back", Name: in.Name, Mode: "append", File: in.File, SHA256: []byte{}, Lines: in.Lines, Months: in.Months, Author: author}
+		if err := tx.NumberIntake(ctx, &by); err != nil {
+			return err
+		}
 		if err := tx.AddIntake(ctx, &by); err != nil {
 			return err
 		}

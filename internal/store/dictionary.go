@@ -1,10 +1,15 @@
 package store
 
-import "oskel/core/ledger"
+import (
+	"sync"
+
+	"oskel/core/ledger"
+)
 
 // dictionary gives codes to the words of a label column. It begins with the
 // words known before, so that chunks of an earlier snapshot stay good.
 type dictionary struct {
+	mu     sync.Mutex // months are read side by side
 	column string
 	words  []string
 	codes  map[string]uint32
@@ -15,7 +20,7 @@ type dictionaries []*dictionary
 func newDictionaries(f *ledger.Feed) dictionaries {
 	var out dictionaries
 	for _, l := range f.Labels {
-		d := &dictionary{l.Column, append([]string(nil), l.Words...), map[string]uint32{}}
+		d := &dictionary{column: l.Column, words: append([]string(nil), l.Words...), codes: map[string]uint32{}}
 		for i, w := range d.words {
 			d.codes[w] = uint32(i)
 		}
@@ -25,6 +30,8 @@ func newDictionaries(f *ledger.Feed) dictionaries {
 }
 
 func (d *dictionary) code(word []byte) uint32 {
+	d.mu.Lock()
+	defer d.mu.Unlock()
 	if code, ok := d.codes[string(word)]; ok {
 		return code
 	}

@@ -3,8 +3,6 @@ package store
 import (
 	"context"
 	"fmt"
-	"io"
-	"strconv"
 	"strings"
 	"time"
 
@@ -86,12 +84,13 @@ func manyIntakes(ctx context.Context, q querier, tail string, args ...any) ([]In
 	return pgx.CollectRows(rows, pgx.RowToStructByPos[Intake])
 }
 
-// AddIntake records an intake under the next number; the caller holds
-// LockIntake.
+// NumberIntake gives an intake the next number; the caller holds LockIntake.
+func (t *Tx) NumberIntake(ctx context.Context, in *Intake) error {
+	return t.tx.QueryRow(ctx, "select coalesce(max(id), 0) + 1 from intakes").Scan(&in.ID)
+}
+
+// AddIntake records a numbered intake.
 func (t *Tx) AddIntake(ctx context.Context, in *Intake) error {
-	if err := t.tx.QueryRow(ctx, "select coalesce(max(id), 0) + 1 from intakes").Scan(&in.ID); err != nil {
-		return err
-	}
 	if in.Months == nil {
 		in.Months = []int32{}
 	}
@@ -101,91 +100,6 @@ func (t *Tx) AddIntake(ctx context.Context, in *Intake) error {
 	return t.tx.QueryRow(ctx, "insert into intakes (id, kind, name, mode, period, file, sha256, lines, months, totals, author) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) returning at",
 		in.ID, in.Into, in.Name, in.Mode, in.Period, in.File, in.SHA256, in.Lines, in.Months, in.Totals, in.Author).Scan(&in.At)
 }
-
-// Lines are lines of a feed in columns, in the order of its declaration;
-// amount.Missing is no value.
-type Lines struct {
-	Days     []calendar.Day
-	Subjects [][]uint32
-	Numbers  [][]amount.Amount
-	Texts    [][]string // labels, then notes
-}
-
-// AppendLines adds lines under an intake, making the partitions they need.
-func (t *Tx) AppendLines(ctx context.Context, f *rulebook.Feed, intake int64, months []int32, lines *Lines) error {
-	for _, m := range months {
-		month := calendar.Month(m)
-		partition := pgx.Identifier{"feeds", f.Name + "_" + strings.ReplaceAll(month.String(), "-", "_")}.Sanitize()
-		sql := fmt.Sprintf("create table if not exists %s partition of %s for values from ('%s') to ('%s')", partition, feedTable(f.Name), month.First(), (month + 1).First())
-		if _, err := t.tx.Exec(ctx, sql); err != nil {
-			return fmt.Errorf("making a partition for %s: %w", month, err)
-		}
-	}
-	names := []string{"intake"}
-	for _, c := range feedColumns(f) {
-		names = append(names, quoted(c.name))
-	}
-	sql := fmt.Sprintf("copy %s (%s) from stdin", feedTable(f.Name), strings.Join(names, ", "))
-	if _, err := t.tx.Conn().PgConn().CopyFrom(ctx, &lineReader{lines: lines, intake: strconv.FormatInt(intake, 10)}, sql); err != nil {
-		return fmt.Errorf("writing the lines: %w", err)
-	}
-	return nil
-}
-
-// lineReader writes lines in the text form of COPY.
-type lineReader struct {
-	lines  *Lines
-	intake string
-	next   int
-	left   []byte
-	buffer []byte
-}
-
-func (r *lineReader) Read(p []byte) (int, error) {
-	for len(r.left) == 0 {
-		if r.next == len(r.lines.Days) {
-			return 0, io.EOF
-		}
-		r.buffer = r.buffer[:0]
-		for len(r.buffer) < 32<<10 && r.next < len(r.lines.Days) {
-			r.append(r.next)
-			r.next++
-		}
-		r.left = r.buffer
-	}
-	n := copy(p, r.left)
-	r.left = r.left[n:]
-	return n, nil
-}
-
-func (r *lineReader) append(i int) {
-	b := append(r.buffer, r.intake...)
-	b = append(b, '\t')
-	b = append(b, r.lines.Days[i].String()...)
-	for _, c := range r.lines.Subjects {
-		b = append(b, '\t')
-		b = strconv.AppendUint(b, uint64(c[i]), 10)
-	}
-	for _, c := range r.lines.Numbers {
-		b = append(b, '\t')
-		if c[i] == amount.Missing {
-			b = append(b, `\N`...)
-		} else {
-			b = append(b, c[i].String()...)
-		}
-	}
-	for _, c := range r.lines.Texts {
-		b = append(b, '\t')
-		if c[i] == "" {
-			b = append(b, `\N`...)
-		} else {
-			b = append(b, copyEscapes.Replace(c[i])...)
-		}
-	}
-	r.buffer = append(b, '\n')
-}
-
-var copyEscapes = strings.NewReplacer("\\", `\\`, "\t", `\t`, "\n", `\n`, "\r", `\r`)
 
 // SupersedeMonth makes all lines of a feed's month that still count give way
 // to an intake, and says how many they were.
@@ -204,7 +118,7 @@ func (t *Tx) TakeBack(ctx context.Context, in Intake, f *rulebook.Feed, by int64
 	case "targets":
 		table, columns = "targets", "kind, code, measure, month, target"
 	case "feed":
-		var names []string
+		names := []string{"line"}
 		for _, c := range feedColumns(f) {
 			names = append(names, quoted(c.name))
 		}

@@ -4,11 +4,14 @@ import (
 	"context"
 	"encoding/binary"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"golang.org/x/sync/errgroup"
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
@@ -52,14 +55,8 @@ func (s *Store) ReadLedger(ctx context.Context, book *rulebook.Book, version int
 		for _, c := range def.Numbers {
 			feed.Numbers = append(feed.Numbers, c.Column)
 		}
-		for m := range touched.months[def.Name] {
-			chunk, err := s.readChunk(ctx, def, m, version, dictionaries)
-			if err != nil {
-				return nil, fmt.Errorf("reading %s of %s: %w", def.Name, m, err)
-			}
-			if len(chunk.Days) > 0 {
-				feed.Chunks = append(feed.Chunks, chunk)
-			}
+		if feed.Chunks, err = s.readChunks(ctx, def, touched.months[def.Name], version, dictionaries); err != nil {
+			return nil, err
 		}
 		if before != nil {
 			for _, c := range before.Feeds[def.Name].Chunks {
@@ -202,6 +199,33 @@ func (s *Store) readTargets(ctx context.Context, out *ledger.Snapshot, version i
 	return err
 }
 
+// readers is how many months are read at once: what one waits for from the
+// database, another decodes.
+const readers = 4
+
+// readChunks reads months of a feed; those without lines are left out.
+func (s *Store) readChunks(ctx context.Context, f *rulebook.Feed, months map[calendar.Month]bool, version int64, dictionaries dictionaries) ([]*ledger.Chunk, error) {
+	var chunks []*ledger.Chunk
+	var mu sync.Mutex
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(readers)
+	for m := range months {
+		group.Go(func() error {
+			c, err := s.readChunk(ctx, f, m, version, dictionaries)
+			if err != nil {
+				return fmt.Errorf("reading %s of %s: %w", f.Name, m, err)
+			}
+			if len(c.Days) > 0 {
+				mu.Lock()
+				defer mu.Unlock()
+				chunks = append(chunks, c)
+			}
+			return nil
+		})
+	}
+	return chunks, group.Wait()
+}
+
 // readChunk reads one month of a feed in date order. The values are taken
 // from the wire as they come, since this is what the start of the service
 // waits for.
@@ -237,6 +261,16 @@ func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 		for i := range f.Labels {
 			c.Labels[i] = append(c.Labels[i], dictionaries[i].code(raw[1+len(f.Subjects)+len(f.Numbers)+i]))
 		}
+	}
+	// What growing left over is given back: a snapshot lives long.
+	c.Days = slices.Clip(slices.Clone(c.Days))
+	for _, columns := range [][][]uint32{c.Subjects, c.Labels} {
+		for i := range columns {
+			columns[i] = slices.Clip(slices.Clone(columns[i]))
+		}
+	}
+	for i := range c.Numbers {
+		c.Numbers[i] = slices.Clip(slices.Clone(c.Numbers[i]))
 	}
 	return c, rows.Err()
 }

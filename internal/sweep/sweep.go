@@ -131,6 +131,7 @@ type run struct {
 	today     calendar.Day
 	openCases bool
 	diff      Difference
+	found     []store.Exception // to be written
 }
 
 type exceptionKey struct {
@@ -205,6 +206,9 @@ func (r *run) all() error {
 			}
 		}
 	}
+	if err := r.tx.PutExceptions(r.ctx, r.found); err != nil {
+		return err
+	}
 	if r.prior != 0 {
 		r.diff.Sweep = r.prior
 		if r.sweep.Difference, err = json.Marshal(r.diff); err != nil {
@@ -265,7 +269,8 @@ func (r *run) put(e, before store.Exception, wasKnown bool) error {
 	if err := r.toCase(&e, flagged, wasFlagged); err != nil {
 		return err
 	}
-	return r.tx.PutException(r.ctx, &e)
+	r.found = append(r.found, e)
+	return nil
 }
 
 func (r *run) compare(e, before store.Exception, flagged, wasFlagged bool) {

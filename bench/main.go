@@ -1,0 +1,262 @@
+// The command bench measures Oskel against its peers in one run: hand-written
+// SQL in the same PostgreSQL, a bare COPY of the same file, and one pass of
+// memory. It checks that both sides agree and prints the table; see
+// docs/benchmarks.md.
+package main
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"log"
+	"os"
+	"path/filepath"
+	"runtime"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/ledger"
+	"oskel/core/measure"
+	"oskel/internal/books"
+	"oskel/internal/figures"
+	"oskel/internal/intake"
+	"oskel/internal/pgserver"
+	"oskel/internal/store"
+	"oskel/internal/sweep"
+)
+
+type result struct {
+	what, bar    string
+	ours, theirs time.Duration
+	note         string
+}
+
+var results []result
+
+func main() {
+	log.SetFlags(0)
+	lines := flag.Int("lines", 1_000_000, "order lines")
+	flag.Parse()
+	dir, err := os.MkdirTemp("/tmp", "oskel-bench-")
+	check(err)
+	check(os.Chmod(dir, 0o755))
+	defer os.RemoveAll(dir)
+	ctx := context.Background()
+	fmt.Printf("Making %d lines\n", *lines)
+	file, err := writeData(dir, *lines)
+	check(err)
+	pg, err := pgserver.Start(ctx, pgserver.Options{Dir: filepath.Join(dir, "pg")})
+	check(err)
+	defer pg.Stop()
+	s, err := store.Open(ctx, pg.URL)
+	check(err)
+	defer s.Close()
+	conn, err := pgx.Connect(ctx, pg.URL)
+	check(err)
+
+	b := books.New(s)
+	_, err = b.Publish(ctx, "bench", book, "bench", 0)
+	check(err)
+	in := intake.New(s, b)
+	for _, kind := range []string{"rep", "customer", "product"} {
+		load(ctx, in, "register", kind, filepath.Join(dir, kind+".csv"))
+	}
+	benchIntake(ctx, conn, in, file)
+	benchScans(ctx, conn, s, b, *lines)
+	fmt.Printf("\n%d lines, %s, %d cores, %s\n\n", *lines, runtime.Version(), runtime.NumCPU(), time.Now().Format("2 Jan 2006"))
+	fmt.Println("| what | bar | Oskel | peer | ratio |\n| --- | --- | ---: | ---: | ---: |")
+	for _, r := range results {
+		if r.theirs == 0 {
+			fmt.Printf("| %s | %s | %s | | |\n", r.what, r.bar, r.note)
+			continue
+		}
+		fmt.Printf("| %s | %s | %s | %s | %.2f |\n", r.what, r.bar, round(r.ours), round(r.theirs), float64(r.theirs)/float64(r.ours))
+	}
+}
+
+func check(err error) {
+	if err != nil {
+		log.Fatal("bench: ", err)
+	}
+}
+
+func round(d time.Duration) string {
+	if d < 100*time.Millisecond {
+		return d.Round(10 * time.Microsecond).String()
+	}
+	return d.Round(time.Millisecond).String()
+}
+
+func timed(work func()) time.Duration {
+	began := time.Now()
+	work()
+	return time.Since(began)
+}
+
+// best is the shortest of some runs, for work too short to trust one.
+func best(runs int, work func()) time.Duration {
+	least := timed(work)
+	for range runs - 1 {
+		least = min(least, timed(work))
+	}
+	return least
+}
+
+func load(ctx context.Context, in *intake.Service, into, name, path string) {
+	f, err := os.Open(path)
+	check(err)
+	defer f.Close()
+	_, err = in.Load(ctx, intake.Request{Into: into, Name: name, File: path, Author: "bench", Body: f})
+	check(err)
+}
+
+// benchIntake holds the checked, durable intake against a bare COPY of the
+// same file into an equally typed table.
+func benchIntake(ctx context.Context, conn *pgx.Conn, in *intake.Service, file string) {
+	_, err := conn.Exec(ctx, "create table bare (day date, rep int, customer int, product int, quantity numeric(19,4), net numeric(19,4), cost numeric(19,4), discount numeric(19,4))")
+	check(err)
+	bare := timed(func() {
+		f, err := os.Open(file)
+		check(err)
+		defer f.Close()
+		_, err = conn.PgConn().CopyFrom(ctx, f, "copy bare from stdin (format csv, header)")
+		check(err)
+	})
+	ours := timed(func() { load(ctx, in, "feed", "sales", file) })
+	results = append(results, result{"intake against bare COPY", "≥ 0.8", ours, bare, ""})
+	_, err = conn.Exec(ctx, "create index on bare (day); analyze bare")
+	check(err)
+}
+
+func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Service, lines int) {
+	_, published, err := b.Published(ctx)
+	check(err)
+	before := heap()
+	keeper := figures.New(s)
+	var snapshot *ledger.Snapshot
+	last := calendar.Date(2026, 10, 1).Month()
+	sweeps := sweep.New(s, b, keeper, func() time.Time { return time.Date(2026, 11, 25, 0, 0, 0, 0, time.UTC) })
+	reading := timed(func() { snapshot, err = keeper.Snapshot(ctx, published); check(err) })
+	memory := float64(heap()-before) / float64(lines)
+	first := timed(func() { _, _, err = sweeps.Sweep(ctx, last, "bench", false); check(err) })
+	results = append(results,
+		result{"memory, bytes a line", "≤ 48", 0, 0, fmt.Sprintf("%.1f", memory)},
+		result{"reading the ledger from PostgreSQL", "", 0, 0, round(reading)},
+		result{"first sweep, 6 rules, evidence recorded", "", 0, 0, round(first)})
+
+	limit := best(3, func() { onePass(snapshot) })
+	results = append(results, result{"one pass of memory over the columns", "", 0, 0, round(limit)})
+	for _, kind := range []string{"rep", "customer", "product"} {
+		var ours, theirs amount.Amount
+		// Fresh chunks each time, so that nothing is remembered.
+		t := best(3, func() {
+			ours = scan(measure.New(published, forget(snapshot)), kind, "net", "cost", "discount", "orders")
+		})
+		u := timed(func() {
+			theirs = query(ctx, conn, fmt.Sprintf("select count(*), sum(a + b + c + n) from (select sum(net) a, sum(cost) b, sum(discount) c, count(*) n from bare group by date_trunc('month', day), %s) x", kind))
+		})
+		agree("three sums and a count by month x "+kind, ours, theirs)
+		results = append(results, result{"three sums and a count, month x " + kind + ", against SQL", "≥ 50", t, u, ""})
+		if kind == "rep" {
+			results = append(results, result{"the same against one pass", "≥ 0.25", t, limit, ""})
+		}
+	}
+	var ours, theirs amount.Amount
+	t := best(3, func() { ours = scan(measure.New(published, forget(snapshot)), "rep", "buyers") })
+	u := timed(func() {
+		theirs = query(ctx, conn, "select count(*), sum(n) from (select count(distinct customer) n from bare group by date_trunc('month', day), rep) x")
+	})
+	agree("distinct customers by month x rep", ours, theirs)
+	results = append(results, result{"distinct customers, month x rep, against SQL", "≥ 50", t, u, ""})
+
+	two := timed(func() {
+		// One against its own history, one by the usual gap between orders.
+		query(ctx, conn, `select count(*), 0 from (select customer, m, s, percentile_cont(0.5) within group (order by h) usual
+			from (select a.customer, a.m, a.s, b.s h from (select customer, date_trunc('month', day) m, sum(net) s from bare group by 1, 2) a
+			join (select customer, date_trunc('month', day) m, sum(net) s from bare group by 1, 2) b on b.customer = a.customer and b.m < a.m and b.m >= a.m - interval '12 months'
+			where a.m = '2026-10-01') x group by 1, 2, 3) y where s < 0.5 * usual`)
+		query(ctx, conn, `select count(*), 0 from (select customer, percentile_cont(0.5) within group (order by gap) usual, max(day) last
+			from (select customer, day, day - lag(day) over (partition by customer order by day) gap from (select distinct customer, day from bare) d) g group by customer having count(gap) >= 3) x
+			where date '2026-10-31' - last > 2.5 * usual`)
+	})
+	results = append(results, result{"cold start to first sweep, against two rules in SQL", "≥ 1", reading + first, two, ""})
+
+	small := best(3, func() { scan(measure.New(published, part(snapshot, 10)), "rep", "net", "cost", "discount", "orders") })
+	large := best(3, func() { scan(measure.New(published, forget(snapshot)), "rep", "net", "cost", "discount", "orders") })
+	results = append(results, result{"growth: ten times the lines, times the time", "≤ 11", 0, 0, fmt.Sprintf("%.1f", float64(large)/float64(small))})
+}
+
+func heap() uint64 {
+	runtime.GC()
+	var m runtime.MemStats
+	runtime.ReadMemStats(&m)
+	return m.HeapAlloc
+}
+
+// scan adds measures up over all months and subjects of a kind.
+func scan(e *measure.Engine, kind string, names ...string) amount.Amount {
+	var total amount.Amount
+	for _, c := range e.Snapshot.Feeds["sales"].Chunks {
+		for _, name := range names {
+			total += e.Sum(name, measure.Month(kind, c.Month))
+		}
+	}
+	return total
+}
+
+// forget is the snapshot without what its chunks remember.
+func forget(s *ledger.Snapshot) *ledger.Snapshot { return part(s, 1) }
+
+// part is the snapshot with every n-th of its lines left, as a prefix of each
+// chunk.
+func part(s *ledger.Snapshot, n int) *ledger.Snapshot {
+	out := *s
+	f := *s.Feeds["sales"]
+	out.Feeds = map[string]*ledger.Feed{"sales": &f}
+	f.Chunks = nil
+	for _, c := range s.Feeds["sales"].Chunks {
+		k := len(c.Days) / n
+		d := &ledger.Chunk{Month: c.Month, Days: c.Days[:k]}
+		for _, column := range c.Subjects {
+			d.Subjects = append(d.Subjects, column[:k])
+		}
+		for _, column := range c.Numbers {
+			d.Numbers = append(d.Numbers, column[:k])
+		}
+		f.Chunks = append(f.Chunks, d)
+	}
+	return &out
+}
+
+var sink amount.Amount
+
+func onePass(s *ledger.Snapshot) {
+	for _, c := range s.Feeds["sales"].Chunks {
+		for _, column := range c.Numbers[1:] {
+			for _, v := range column {
+				sink += v
+			}
+		}
+		for _, v := range c.Subjects[0] {
+			sink += amount.Amount(v)
+		}
+	}
+}
+
+func query(ctx context.Context, conn *pgx.Conn, sql string) amount.Amount {
+	var n int64
+	var sum string
+	check(conn.QueryRow(ctx, "select c, s::text from ("+sql+") q(c, s)").Scan(&n, &sum))
+	a, err := amount.Parse(sum)
+	check(err)
+	return a
+}
+
+func agree(what string, ours, theirs amount.Amount) {
+	if ours != theirs {
+		log.Fatalf("bench: %s: the answers differ: %s and %s", what, ours, theirs)
+	}
+}
