@@ -12,12 +12,14 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"runtime/pprof"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
+	"oskel/core/judge"
 	"oskel/core/ledger"
 	"oskel/core/measure"
 	"oskel/internal/books"
@@ -35,6 +37,8 @@ type result struct {
 }
 
 var results []result
+
+var profile = flag.String("profile", "", "write a CPU profile of the first sweep to this `file`")
 
 func main() {
 	log.SetFlags(0)
@@ -141,11 +145,25 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 	sweeps := sweep.New(s, b, keeper, func() time.Time { return time.Date(2026, 11, 25, 0, 0, 0, 0, time.UTC) })
 	reading := timed(func() { snapshot, err = keeper.Snapshot(ctx, published); check(err) })
 	memory := float64(heap()-before) / float64(lines)
+	flagged := 0
+	engine := measure.New(published, snapshot)
+	judging := timed(func() {
+		for i := range published.Rules {
+			flagged += judge.Judge(engine, &published.Rules[i], last).Tally().Flagged
+		}
+	})
+	if *profile != "" {
+		f, err := os.Create(*profile)
+		check(err)
+		check(pprof.StartCPUProfile(f))
+	}
 	first := timed(func() { _, _, err = sweeps.Sweep(ctx, last, "bench", false); check(err) })
+	pprof.StopCPUProfile()
 	results = append(results,
 		result{"memory, bytes a line", "≤ 48", 0, 0, fmt.Sprintf("%.1f", memory)},
 		result{"reading the ledger from PostgreSQL", "", 0, 0, round(reading)},
-		result{"first sweep, 6 rules, evidence recorded", "", 0, 0, round(first)})
+		result{fmt.Sprintf("judging, %d rules, first", len(published.Rules)), "", 0, 0, round(judging)},
+		result{fmt.Sprintf("first sweep, %d exceptions recorded with evidence", flagged), "", 0, 0, round(first)})
 
 	limit := best(3, func() { onePass(snapshot) })
 	results = append(results, result{"one pass of memory over the columns", "", 0, 0, round(limit)})

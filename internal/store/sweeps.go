@@ -155,18 +155,32 @@ func (s *Store) CaseExceptions(ctx context.Context, id int64) ([]Exception, erro
 	return scanExceptions(s.pool.Query(ctx, exceptionSelect+"where e.case_id = $1 order by e.period desc, (e.state = 'cleared'), e.severity, e.rule", id))
 }
 
-// PutExceptions writes exceptions, in batches: new ones with ID 0, others as
-// they now stand.
+// PutExceptions writes exceptions: new ones with ID 0, others as they now
+// stand.
 func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
-	for part := range slices.Chunk(all, 2000) {
+	var fresh, known []Exception
+	for _, e := range all {
+		if e.ID == 0 {
+			fresh = append(fresh, e)
+		} else {
+			known = append(known, e)
+		}
+	}
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"exceptions"}, []string{"period", "rule", "kind", "code", "name", "state", "outcome", "grade", "severity", "sentence", "value", "yardstick", "stake",
+		"evidence", "desk", "case_id", "sweep", "first_sweep"}, pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
+		e := &fresh[i]
+		var stake any
+		if e.Stake != nil {
+			stake = *e.Stake
+		}
+		return []any{monthDate(e.Period), e.Rule, e.Kind, int32(e.Code), e.Name, e.State, e.Outcome, e.Grade, int32(e.Severity), e.Sentence, e.Value, e.Yardstick, stake, e.Evidence, e.Desk, e.CaseID, e.Sweep, e.Sweep}, nil
+	}))
+	if err != nil {
+		return fmt.Errorf("writing exceptions: %w", err)
+	}
+	for part := range slices.Chunk(known, 2000) {
 		batch := &pgx.Batch{}
 		for _, e := range part {
-			if e.ID == 0 {
-				batch.Queue(`insert into exceptions (period, rule, kind, code, name, state, outcome, grade, severity, sentence, value, yardstick, stake, evidence, desk, case_id, sweep, first_sweep)
-					values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13::text::numeric, $14, $15, $16, $17, $17)`,
-					monthDate(e.Period), e.Rule, e.Kind, int32(e.Code), e.Name, e.State, e.Outcome, e.Grade, e.Severity, e.Sentence, e.Value, e.Yardstick, e.Stake, e.Evidence, e.Desk, e.CaseID, e.Sweep)
-				continue
-			}
 			batch.Queue(`update exceptions set name = $2, state = $3, outcome = $4, grade = $5, severity = $6, sentence = $7, value = $8, yardstick = $9, stake = $10::text::numeric,
 				evidence = $11, desk = $12, case_id = $13, sweep = $14 where id = $1`,
 				e.ID, e.Name, e.State, e.Outcome, e.Grade, e.Severity, e.Sentence, e.Value, e.Yardstick, e.Stake, e.Evidence, e.Desk, e.CaseID, e.Sweep)
