@@ -61,10 +61,11 @@ var today = time.Date(2026, time.November, 25, 12, 0, 0, 0, time.UTC)
 // service is a running service with people of every role: ana (analyst), rea
 // (reviewer of the desk north), rob (reviewer of south), lea (lead).
 type service struct {
-	t      testing.TB
-	url    string
-	stop   func()
-	tokens map[string]string // by person, so that passwords are hashed once
+	t        testing.TB
+	url      string
+	stop     func()
+	database string
+	tokens   map[string]string // by person, so that passwords are hashed once
 }
 
 const password = "a long password"
@@ -98,16 +99,16 @@ func startService(t testing.TB, first func(context.Context, *people.Service) err
 	_, err = conn.Exec(ctx, "create database "+name)
 	require.NoError(t, err)
 	require.NoError(t, conn.Close(ctx))
+	s := &service{t: t, tokens: map[string]string{}, database: strings.TrimSuffix(server.URL, "oskel") + name}
 	running, cancel := context.WithCancel(ctx)
 	ready, ended := make(chan string, 1), make(chan error, 1)
 	go func() {
 		ended <- app.Run(running, app.Options{
-			Addr: "127.0.0.1:0", Database: strings.TrimSuffix(server.URL, "oskel") + name, Console: console.Files(), FirstPeople: first,
+			Addr: "127.0.0.1:0", Database: s.database, Console: console.Files(), FirstPeople: first,
 			Now:   func() time.Time { return today },
 			Ready: func(_ context.Context, url string) error { ready <- url; return nil },
 		})
 	}()
-	s := &service{t: t, tokens: map[string]string{}}
 	select {
 	case s.url = <-ready:
 	case err := <-ended:

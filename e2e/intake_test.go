@@ -138,6 +138,28 @@ func TestReplacingAndTakingBack(t *testing.T) {
 	assert.Contains(t, s.exceptions("2026-10"), "thin-margin R2")
 }
 
+// A correction file replaces by key: the lines of its orders give way, wherever
+// they lie, and come back when it is taken back.
+func TestCorrectingByKey(t *testing.T) {
+	s := small(t)
+	by := func(p *client.CreateIntakeParams) { p.Correct = ptr("order_no") }
+	revenue := func(period string) string {
+		table := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", Period: period}))
+		return *table.Whole[0].Exact
+	}
+	before := []string{revenue("2026-09"), revenue("2026-10")}
+	// A1 of September moves to October, A6 is put right.
+	in := s.load("feed", "sales", salesHead+"2026-10-02,A1,R1,1100,700\n2026-10-07,A6,R2,2000,900\n", by)
+	assert.Equal(t, []string{"2026-09", "2026-10"}, in.Months)
+	assert.Equal(t, []string{"2000", "4100"}, []string{revenue("2026-09"), revenue("2026-10")})
+	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, in.Id))
+	assert.Equal(t, before, []string{revenue("2026-09"), revenue("2026-10")})
+	p := refused(t, 400, "not-possible")(s.send("feed", "sales", smallSales, func(p *client.CreateIntakeParams) { p.Correct = ptr("orderno") }))
+	assert.Contains(t, *p.Detail, "did you mean order_no?")
+}
+
+func ptr[T any](v T) *T { return &v }
+
 // A sender that goes away in the middle leaves nothing.
 func TestBrokenOffUpload(t *testing.T) {
 	s := small(t)

@@ -22,12 +22,13 @@ var dataCommands = []command{
 	{
 		name: "load", args: "FILE", short: "take in a CSV file of a feed, a register or a target sheet",
 		long:    "The file is accepted whole or not at all; faults are listed with line, column,\nvalue and what was expected.",
-		example: "oskel load -feed sales october.csv\noskel load -feed sales -replace 2026-10 october-corrected.csv\noskel load -register rep reps.csv\noskel load -targets rep targets.csv",
+		example: "oskel load -feed sales october.csv\noskel load -feed sales -replace 2026-10 october-corrected.csv\noskel load -feed sales -correct order_no corrections.csv\noskel load -register rep reps.csv\noskel load -targets rep targets.csv",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			feed := f.String("feed", "", "the `feed` the lines belong to")
 			register := f.String("register", "", "the `kind` of the subjects in the file")
 			targets := f.String("targets", "", "the `kind` of the subjects that the targets are for")
 			replace := f.String("replace", "", "the lines replace those that the feed has in this `month`")
+			correct := f.String("correct", "", "lines that bear the same in this note `column` as one in the file give way to it")
 			return func(ctx context.Context, args []string) error {
 				into, name := "", ""
 				for _, x := range []struct{ into, name string }{{"feed", *feed}, {"register", *register}, {"targets", *targets}} {
@@ -44,7 +45,7 @@ var dataCommands = []command{
 				if len(args) != 1 {
 					return usagef("expected one file, found %d", len(args))
 				}
-				return load(ctx, e, into, name, *replace, args[0])
+				return load(ctx, e, into, name, *replace, *correct, args[0])
 			}
 		},
 	},
@@ -122,7 +123,7 @@ func span(months []string) string {
 	return months[0] + " to " + months[len(months)-1]
 }
 
-func load(ctx context.Context, e *env, into, name, replace, path string) error {
+func load(ctx context.Context, e *env, into, name, replace, correct, path string) error {
 	file, err := os.Open(path)
 	if err != nil {
 		return fmt.Errorf("reading the file: %w", err)
@@ -140,6 +141,9 @@ func load(ctx context.Context, e *env, into, name, replace, path string) error {
 	params := &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(into), Name: name, File: &base}
 	if replace != "" {
 		params.Replace = &replace
+	}
+	if correct != "" {
+		params.Correct = &correct
 	}
 	body := &progress{in: file, size: info.Size(), e: e, what: "Sending " + base}
 	if f, ok := e.err.(*os.File); ok {

@@ -1017,6 +1017,9 @@ type CreateIntakeParams struct {
 
 	// Replace A month, such as 2026-10: the lines replace those that the feed has there
 	Replace *string `form:"replace,omitempty" json:"replace,omitempty"`
+
+	// Correct A note column, such as order_no: lines that bear the same as one in the file give way to it
+	Correct *string `form:"correct,omitempty" json:"correct,omitempty"`
 }
 
 // CreateIntakeParamsInto defines parameters for CreateIntake.
@@ -2832,6 +2835,18 @@ func NewCreateIntakeRequestWithBody(server string, params *CreateIntakeParams, c
 		if params.Replace != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "replace", *params.Replace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Correct != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "correct", *params.Correct, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {

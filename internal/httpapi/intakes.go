@@ -37,6 +37,9 @@ func (s *server) CreateIntake(ctx context.Context, r contract.CreateIntakeReques
 	if r.Params.Replace != nil {
 		request.Replace = *r.Params.Replace
 	}
+	if r.Params.Correct != nil {
+		request.Correct = *r.Params.Correct
+	}
 	in, err := s.Intake.Load(ctx, request)
 	if err != nil {
 		return nil, err

@@ -78,6 +78,9 @@ func readFeed(ctx context.Context, tx *store.Tx, f *rulebook.Feed, r Request, bo
 			return nil, err
 		}
 	}
+	if r.Correct != "" {
+		required = append(required, r.Correct)
+	}
 	t := openTable(r.File, body, required, append(append([]string(nil), f.Labels...), f.Notes...))
 	w := newBlockWriter(ctx, tx.NewAppender(f, in.ID))
 	err = (&lineReader{t: t, feed: f, subjects: subjects, only: only}).read(w, in)
@@ -86,6 +89,12 @@ func readFeed(ctx context.Context, tx *store.Tx, f *rulebook.Feed, r Request, bo
 	}
 	if err == nil && t.refusal.Count > 0 {
 		return t.refusal, nil
+	}
+	if err == nil && r.Correct != "" {
+		var more []int32
+		if more, err = tx.SupersedeSame(ctx, f, r.Correct, in.ID); err == nil {
+			in.Months = slices.Compact(slices.Sorted(slices.Values(append(in.Months, more...))))
+		}
 	}
 	return nil, err
 }

@@ -11,6 +11,7 @@ import (
 	"slices"
 
 	"oskel/core/calendar"
+	"oskel/core/lang"
 	"oskel/core/rulebook"
 	"oskel/internal/books"
 	"oskel/internal/store"
@@ -31,6 +32,7 @@ type Request struct {
 	Name    string // of the feed, or of the kind
 	File    string // its name, for messages
 	Replace string // a month whose lines give way; "" adds
+	Correct string // a note column: lines that bear the same as one in the file give way
 	Author  string
 	Body    io.Reader
 }
@@ -79,6 +81,15 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 				}
 				in.Mode, in.Period = "replace", &r.Replace
 			}
+			if r.Correct != "" {
+				if r.Replace != "" {
+					return fmt.Errorf("%w: lines are replaced by month or corrected by key, not both", ErrBadRequest)
+				}
+				if !slices.Contains(f.Notes, r.Correct) {
+					return fmt.Errorf("%w: the feed %s has no note column %q to correct by%s", ErrBadRequest, f.Name, r.Correct, lang.Suggestion(r.Correct, f.Notes))
+				}
+				in.Mode = "correct"
+			}
 			write = func(*store.Tx) error { return nil } // it is written while it is read
 			if refusal, err = readFeed(ctx, tx, f, r, body, &in); err != nil {
 				return err
@@ -88,8 +99,8 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 			switch {
 			case k == nil:
 				return unknown("kind", r.Name, book)
-			case r.Replace != "":
-				return fmt.Errorf("%w: only the lines of a feed are replaced by month; a register or target sheet replaces row by row", ErrBadRequest)
+			case r.Replace != "" || r.Correct != "":
+				return fmt.Errorf("%w: only the lines of a feed are replaced or corrected; a register or target sheet replaces row by row", ErrBadRequest)
 			case r.Into == "register":
 				write, refusal, err = readRegister(ctx, tx, k, r, body, &in)
 			default:
@@ -158,7 +169,7 @@ func (s *Service) TakeBack(ctx context.Context, id int64, author string) (store.
 			return err
 		}
 		for _, l := range later {
-			if l.Into != "feed" || l.Mode == "replace" && overlap(l.Months, in.Months) {
+			if l.Into != "feed" || l.Mode != "append" && overlap(l.Months, in.Months) {
 				return fmt.Errorf("%w: intake %d (%s) has since replaced some of its rows; take that one back first", ErrBadRequest, l.ID, l.File)
 			}
 		}

@@ -109,6 +109,18 @@ func (t *Tx) SupersedeMonth(ctx context.Context, f *rulebook.Feed, m calendar.Mo
 	return tag.RowsAffected(), err
 }
 
+// SupersedeSame makes earlier lines that bear the same word in a column as one
+// of an intake's give way to it, and says in which months they lay.
+func (t *Tx) SupersedeSame(ctx context.Context, f *rulebook.Feed, column string, intake int64) ([]int32, error) {
+	rows, err := t.tx.Query(ctx, fmt.Sprintf(`with gone as (update %[1]s set superseded = $1 where superseded is null and intake < $1
+		and %[2]s in (select %[2]s from %[1]s where intake = $1) returning %[3]s)
+		select distinct (extract(year from %[3]s) * 12 + extract(month from %[3]s) - 1)::int from gone`, feedTable(f.Name), quoted(column), quoted(f.Date)), intake)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int32])
+}
+
 // TakeBack undoes what one intake did, under the number of the intake that
 // takes it back: its rows give way, and copies of those that had given way to
 // it come to count again.

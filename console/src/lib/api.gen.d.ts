@@ -1385,6 +1385,8 @@ export interface operations {
                 file?: string;
                 /** @description A month, such as 2026-10: the lines replace those that the feed has there */
                 replace?: string;
+                /** @description A note column, such as order_no: lines that bear the same as one in the file give way to it */
+                correct?: string;
             };
             header?: never;
             path?: never;

@@ -1023,6 +1023,9 @@ type CreateIntakeParams struct {
 
 	// Replace A month, such as 2026-10: the lines replace those that the feed has there
 	Replace *string `form:"replace,omitempty" json:"replace,omitempty"`
+
+	// Correct A note column, such as order_no: lines that bear the same as one in the file give way to it
+	Correct *string `form:"correct,omitempty" json:"correct,omitempty"`
 }
 
 // CreateIntakeParamsInto defines parameters for CreateIntake.
@@ -1785,6 +1788,14 @@ func (siw *ServerInterfaceWrapper) CreateIntake(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "replace", c.Request.URL.Query(), &params.Replace, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter replace: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "correct" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "correct", c.Request.URL.Query(), &params.Correct, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter correct: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -5074,28 +5085,29 @@ var swaggerSpec = []string{
 	"KUOxE3f2AzeXzhmnuGbg6s5ePjbPXbDPGHoJoYq8ufnb8QTU3vjJRetCg5B0OvLVrc8i/wdcB95qrrDO",
 	"mDE/63sZDsQ7w8bfYaP10o15jqCda0QeEba7XQHhsAGlXU/OIzGRxEJJEqgGB88oPegaa+PMVt9YB2C5",
 	"csmUtkkDKpeg1aiYLSacAbKEuJYkoyl8xNbPic9wUqJWADoix52In6S4Q+nvHD5TqC9sf08BSlFb8BZa",
-	"1TUbh7SAdtPNRiAidk/xWVN4TyRgetblBrWvyjf4IyvqcskRMN27+wVvLMZ0gMx9vgChP3ERR5qwo/nS",
-	"jBNqdAUS2DAsdXxMO2xLO4yb2GoKtEeEJlQTmufkc1eCatNfOdBMtZxxJ9RqTRKLPxmovqPpevCQ/z9S",
-	"JwOkXAHRdM340kaLmEEcsXjyEQ2xORqlm7nNaudkY84d0/40ZiQVBSiiBcEKeR8a8/TzqdBBreRbmp9F",
-	"Lfle8hF6yVnTQmaGnRf1bU1Y1nugthatdsaYeVS3PD6V7/aUHFwDH0Cs7Tq0csOBfSA66/6vGC6vXG/T",
-	"CEQ2ZUMHe8FYbBlSjnVN10gPEmITdXpM9k1zPPf+Hz+gYxkmIoBtlWBjw1v2O1zkYq8h9dO72xiIWCQk",
-	"ExtupKxZzbarNbyPV+QNStgrO+Q55Gur8GePeMXaFsHhacx9B8fTJA6b6yOe2cRrr9ozobPsKEnDb7PM",
-	"SmUlOPkc7TEieL79os1w2PO/h+PsmFESt+Ka5U960seybt3LOtJtFXl2qNvaMbmMt0OxRJ5JDcDr+xWw",
-	"0xgtEOcpo+zpSQJf9T9Mmut61HMgte7m+xMEAq7sBerXTXPEEwmHZtPPKx6663aRe+Vvjz9K4hrnMu6e",
-	"s4fxQllDvObulWHPrubVk4+2YHAwUtgi2X7Pru6W3GvmPI8zN0SVzm01tT2BQfkDTWLZakCMotWPecrd",
-	"1x5TZPeHeVR98dn6kYRm4R5KTtIV2AuqIxYE/lxDGzfHlxKd9sHnLkBq/RxF7Ae2mLI/r+WZEg+x8/6V",
-	"vXiMqEcXWraphtC0RElCsN+M8aWv+u9ScI92cxfHTCuLcT+g9jx2RuQHMZ4j/tA/LZaOzF3ynlhiI5Wx",
-	"aF1Rltlgn3fTO4Q4+Wj+ezgxZsiLqhySNO7mxTHi218Ef6iP+jhvd1dA+VsYMeTc6T8Z46o/p8/qkBwR",
-	"tJ5Kh3OO7Upw7TkePYw3nIoctKGKrCDPbEzQ9X3i1Y81F7W6N2KR3Ru25G8rvauhXgduqmBLDhkS5wib",
-	"5JlNpjsYH5Ioc9/U7SVPF46IOn7ND6AdJQAhjORXFpE2YRDWkQbXl09lQrd/2OWZdePTIto1MM3O3r3v",
-	"VOqyJUcpbMSvESSobf3ViedEgb1bptft0zpIG4ByWDHe2CF/as3obo37s6SMb1xf9RN5if6OvGfl79ai",
-	"XZT+6josXbM/UYyntmoWIxLIYedEr5gyEoIhyo/pu0YBu9k8vrWhq7VoXlENkd9SczfmuWsIhp1X7Xvk",
-	"YxrBNtHvnLUexmmBTYJgRmnIyHxLUlEUNNqe1U6UPdqm+RbLDJpcu4QyIZST+u7szqOXGqRkWsgtVin4",
-	"xMWxsh09UnfT/4n98J+v7QezPn7x2+vX5w1nigVRcA/2AvCnMgTrHvZ+QI5qYn9OIL6yiiRKWmmSr0ck",
-	"SZ6l1K/PKvY2Arw7l7xCDmgu0DXTxlg1Xh7Y3unp+HTQp4rkifLUiqDjVyK3RWp9Gfl86zkxIUspqrKW",
-	"FQk6BhzLPtwx9WeoJ09H1DN/EqufxOonsfpJrP55a6jxtoRjlVLjBQ5DPdLopdwK/8vefwJH/Hj+gN1W",
-	"rALOPDx3P1mhVmJjdEwKR3fMf8EaOLtcfUBRmRivgHFIIj77rEfEk7SSEvwVsuFQ1/f4fUPOfeGuvwl2",
-	"jGTeL7470u4SA81M2UtH7nGJHoY++ktT3r03h7QO4r17//D+4f8CAAD//w==",
+	"1TUbh7SAdtPNRiAidk/xWVN4TyRgetblBrWvyjf4IyvqcskRMN2705Tpt4QLDfV1kB40ITOQd1yc1aX6",
+	"VGPGpSllMaM4lgB7JJAluweyoVuiha1tCaoHIaVVkHv0QywUdoBqeL44phcMEX+fsKO5/IwTalSaJYFY",
+	"EOqOG+2cLto5X4kt+kCzSWhCNaF5Tj53lbI2S5cDzVQrZuBkb63wYmEyA9V3NF0PyqL/R1pvgJQrIJqu",
+	"GV/aoBYziCMWTz7wIjZHo3Qzt1ntnGzMoWTaC42MpKIwZ1UQLOT3ETxPP5+xHVSevvP6WbSnb3kfoT6d",
+	"0Y9yqVYevvr4QKNCtLouY1Zc3Zn5VC7mU3JwDXwAsbY50soNB/aB6Kzb1GK4vHItWCMQ2VQ3HeysY01o",
+	"SIfXpWcjHV2ITdRphdk3zfGiEP/4cSfLMBEBbIsZG1fDst/hIhdbIqmf3l0aQcQiIZnYcGviKNdV1/A+",
+	"3uQ3KGGv7JDnkK+t+qQ94hVLcASHp/FKHBxPk99sbrl4ZhOvvWrPqM6yo+Q2v80yK5WV4ORztMeI4Pn2",
+	"izbD4dUEezjOjhklcSuuWf6kJ30s69YttyO9a5Fnh3rXHZPLOGUUK/mZ1AC8vgYCG6LRAnEOPcqeniTw",
+	"zQnDpLmuRz0HUuumwz9BvOLK3vN+3fRwPJFwaDb9vOKhu24XuVf+kvuj5NdxLuPuOXsY7701xGuuiBn2",
+	"7GpePflo6xoHA5otku337Oqmzr1mzvM4c0NU6VyqU9sTmDs40CSWrT7JKFr9mKfcfe0xRXZ/mEfVF5+t",
+	"33JoFu6h5CRdgb1HO2JB4K9KtHFzfCnR6XJ87jqp1q9mxH4HjCn7K2CeKfEQO+9f2fvRiHp0PWibaghN",
+	"S5QkBNviGF/65oQuBfdoN3e/zbTqHfc7b89jZ0R+t+M54g/902LpyNxd9IklNlIZa+sVZZkN9nk3vUOI",
+	"k4/mv4cTY4a8qMohSeMuiBwjvv199Yf6qI/zdncFlL8sEuPRnTaZMa76c/qsDskRQeupdDjn2OYJ10Xk",
+	"0cN4w6nIQRuqyAryzMYEXXsq3lBZc1GrySQW2b1hS/620rsa6nXgQg225JAhcY6wSZ7ZxIOD8SGJMvdN",
+	"3QXzdOGIqOPX/E7bUQIQwkh+ZRFpEwZhHWlwfflUJnT792eeWTc+LaJdn9Xs7N37TkExW3KUwkb8csx0",
+	"8Yz4Gx7PiQJ7BU6vKal1kDYA5bBivLFD/tSa0V1u92fJbN+49u8n8hL9VX7Pyt+tRbso/dU1gro7CYhi",
+	"PLXFvRiRQA47J3rFlJEQDFF+TN81CtjN5vEdGF2tRfOKaoj85Ju72M/dljDsvGrfyh/TCLbXf+es9TBO",
+	"C+xlBDNKQ0bmW5KKoqDRLrJ2ouzRNs23WA3R5N0llAmhnNRXfHcevdQgJdNCbrGYwicujpXt6JG6W6WQ",
+	"2A//+dp+MOvjF7+9fn3ecKZYEAX3YO8pfypDsG617wfkqCb2Vw/iK6tIoqSVJvl6RJLkWSoS+6xiizTw",
+	"il/yCjmguefXTBtj1XgVY3unp+PTQZ8KpyfKUyuCjl8w3Rap9Z3p863nxIQspajKWlYk6BhwLPtwx9Sf",
+	"oZ48HVF2/UmsfhKrn8TqJ7H65y31xksdjlXxjfdMDLVyo5dyK/wPkP8JHPHj+QN2W7EKOPPw3P2yhlqJ",
+	"jdExKRzdMf8Fa+DscvUBRWVivALGIYn47LMeEU/SSkrwN92GQ13f4/cNOfeFu/4m2DGSeb/4Jk67Sww0",
+	"M2XvRrnHJXoY+ujvdnn33hzSOoj37v3D+4f/CwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1,0 +1,251 @@
+package e2e
+
+import (
+	"encoding/csv"
+	"fmt"
+	"math/big"
+	"math/rand/v2"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/parquet-go/parquet-go"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+
+	"oskel/e2e/browser"
+	"oskel/internal/client"
+	"oskel/internal/demo"
+)
+
+const figuresBook = `oskel: 1
+calendar: {fiscal_year_starts: "04-01"}
+kinds:
+  rep: {attributes: {territory: text}}
+  customer: {attributes: {category: text}}
+feeds:
+  sales: {date: day, subjects: {rep: rep, customer: customer}, numbers: {net: money, cost: money}, labels: [channel]}
+measures:
+  net: {sum: sales.net, unit: money}
+  orders: {count: sales, unit: count}
+  buyers: {distinct: sales.customer, unit: count}
+  typical: {average: sales.net, unit: money}
+  smallest: {minimum: sales.net, unit: money}
+  largest: {maximum: sales.net, unit: money}
+  phone: {sum: sales.net, where: channel is "phone" and net above 0.5, unit: money}
+  yards: {count: sales, where: customer.category is "Yard" or channel is missing, unit: count}
+  margin: {formula: "(net - filled(cost, 0)) / net", unit: percent}
+  cost: {sum: sales.cost, unit: money}
+`
+
+// Every aggregate, at every level and in every length of period, is what
+// PostgreSQL's own SQL makes of the same lines, to the last decimal; the lines
+// are drawn at random, with values and labels missing here and there.
+func TestFiguresAgreeWithSQL(t *testing.T) {
+	s := newService(t)
+	defer s.stop()
+	s.publish(figuresBook, 0)
+	rng := rand.New(rand.NewPCG(3, 9))
+	var repRows, customerRows, lines strings.Builder
+	repRows.WriteString("rep,territory\n")
+	customerRows.WriteString("customer,category\n")
+	lines.WriteString("day,rep,customer,net,cost,channel\n")
+	for i := range 12 {
+		fmt.Fprintf(&repRows, "R%d,%s\n", i, []string{"North", "South", ""}[i%3])
+	}
+	for i := range 40 {
+		fmt.Fprintf(&customerRows, "C%d,%s\n", i, []string{"Yard", "Shop"}[i%2])
+	}
+	for range 4000 {
+		decimal := func() string {
+			if rng.IntN(12) == 0 {
+				return ""
+			}
+			return fmt.Sprintf("%d.%04d", rng.IntN(2000)-300, rng.IntN(10000))
+		}
+		fmt.Fprintf(&lines, "%d-%02d-%02d,R%d,C%d,%s,%s,%s\n", 2025+rng.IntN(2), 1+rng.IntN(12), 1+rng.IntN(28), rng.IntN(12), rng.IntN(40), decimal(), decimal(), []string{"phone", "visit", ""}[rng.IntN(3)])
+	}
+	s.load("register", "rep", repRows.String())
+	s.load("register", "customer", customerRows.String())
+	s.load("feed", "sales", lines.String())
+
+	conn, err := pgx.Connect(ctx, s.database)
+	require.NoError(t, err)
+	defer conn.Close(ctx)
+	sql := map[string]string{
+		"net": "sum(net)", "cost": "sum(cost)", "orders": "count(*)", "buyers": "count(distinct customer)", "typical": "sum(net) || '/' || count(net)", "smallest": "min(net)", "largest": "max(net)",
+		"phone":  "sum(net) filter (where channel = 'phone' and net > 0.5)",
+		"yards":  "nullif(count(*) filter (where category = 'Yard' or channel is null), 0)",
+		"margin": "(sum(net) - coalesce(sum(cost), 0)) || '/' || nullif(sum(net), 0)",
+	}
+	periods := map[string]string{
+		"2026-05": "day between '2026-05-01' and '2026-05-31'", "2027-Q1": "day between '2026-04-01' and '2026-06-30'", "2026": "day between '2025-04-01' and '2026-03-31'",
+		"2026-H2": "day between '2025-10-01' and '2026-03-31'", "2026-W11": "day between '2026-03-09' and '2026-03-15'", "2026-02-07": "day = '2026-02-07'",
+	}
+	levels := map[string]string{"rep": "r.key", "customer": "c.key", "rep.territory": "coalesce(rr.attributes->>'territory', '')", "whole": "'all'"}
+	compared := 0
+	for name, expression := range sql {
+		for period, days := range periods {
+			for by, group := range levels {
+				rows, err := conn.Query(ctx, fmt.Sprintf(`select %s, (%s)::text from (select *, customer as cust from feeds.sales) l
+					join subjects r on r.kind = 'rep' and r.code = l.rep join registers rr on rr.kind = 'rep' and rr.code = l.rep
+					join subjects c on c.kind = 'customer' and c.code = l.customer
+					join (select code, attributes->>'category' category from registers where kind = 'customer') cc on cc.code = l.customer where %s group by 1`, group, expression, days))
+				require.NoError(t, err)
+				expected := map[string]*string{}
+				var key string
+				var value *string
+				_, err = pgx.ForEachRow(rows, []any{&key, &value}, func() error { expected[key] = value; return nil })
+				require.NoError(t, err)
+				limit := 1000
+				table := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: name, By: &by, Period: period, Limit: &limit}))
+				found := map[string]client.Cell{}
+				for _, row := range table.Rows {
+					found[row.Key] = row.Cells[0]
+				}
+				for key, value := range expected {
+					cell, ok := found[key]
+					if value == nil {
+						assert.False(t, ok && cell.Exact != nil, "%s of %s in %s: SQL has none", name, key, period)
+						continue
+					}
+					require.True(t, ok && cell.Exact != nil, "%s of %q in %s: SQL has %s", name, key, period, *value)
+					assert.Zero(t, rational(t, *value).Cmp(rational(t, *cell.Exact)), "%s of %s in %s: SQL has %s, found %s", name, key, period, *value, *cell.Exact)
+					compared++
+				}
+				assert.LessOrEqual(t, len(found), len(expected))
+			}
+		}
+	}
+	assert.Greater(t, compared, 2000)
+}
+
+// rational reads a decimal, or two with a stroke between.
+func rational(t *testing.T, s string) *big.Rat {
+	a, b, ratio := strings.Cut(s, "/")
+	x, ok := new(big.Rat).SetString(a)
+	require.True(t, ok, s)
+	if ratio {
+		y, ok := new(big.Rat).SetString(b)
+		require.True(t, ok, s)
+		x.Quo(x, y)
+	}
+	return x
+}
+
+// From any number to its parts and to the lines behind it, which add up to it.
+func TestPartsAddUp(t *testing.T) {
+	s := demoService(t)
+	c := s.as("nell")
+	by, key := "rep", "R-17"
+	get := func(measure string) client.Parts {
+		return want[client.Parts](t, 200)(c.GetParts(ctx, &client.GetPartsParams{Measure: measure, By: &by, Key: &key, Period: "2026-10"}))
+	}
+	rate := get("margin_rate")
+	assert.Equal(t, "17.1%", rate.Cell.Text)
+	assert.Equal(t, "revenue cost", rate.Parts[0].Measure+" "+rate.Parts[1].Measure)
+	for _, name := range []string{"revenue", "online", "order_lines"} {
+		p := get(name)
+		require.NotEmpty(t, p.Lines)
+		if name == "order_lines" {
+			assert.Equal(t, fmt.Sprint(p.Total), *p.Cell.Exact)
+			continue
+		}
+		assert.Equal(t, *p.Cell.Exact, *p.Sum)
+	}
+	by, key = "rep.territory", "The Sounds"
+	territory := get("revenue")
+	assert.Equal(t, *territory.Cell.Exact, *territory.Sum)
+	key = "Nowhere"
+	refused(t, 404, "not-found")(c.GetParts(ctx, &client.GetPartsParams{Measure: "revenue", By: &by, Key: &key, Period: "2026-10"}))
+}
+
+func TestTableQuestionsThatCannotBe(t *testing.T) {
+	c := demoService(t).as("nell")
+	ask := func(measures, by, period string, edit func(*client.GetTableParams)) func(status int, kind string) client.Problem {
+		p := &client.GetTableParams{Measures: measures, By: &by, Period: period}
+		if edit != nil {
+			edit(p)
+		}
+		return func(status int, kind string) client.Problem { return refused(t, status, kind)(c.GetTable(ctx, p)) }
+	}
+	assert.Contains(t, *ask("revenu", "rep", "2026-10", nil)(400, "unknown-measure").Detail, "did you mean revenue?")
+	assert.Contains(t, *ask("revenue", "rep.teritory", "2026-10", nil)(400, "unknown-level").Detail, "did you mean rep.territory?")
+	ask("revenue", "rep", "October", nil)(400, "invalid-request")
+	many, column := 60, 9
+	ask("revenue,cost", "rep", "2026-10", func(p *client.GetTableParams) { p.Periods = &many })(400, "too-wide")
+	ask("revenue", "rep", "2026-10", func(p *client.GetTableParams) { p.Sort = &column })(400, "invalid-request")
+	empty := want[client.Table](t, 200)(c.GetTable(ctx, &client.GetTableParams{Measures: "revenue", Period: "2019-01"}))
+	assert.Empty(t, empty.Rows)
+	assert.Equal(t, "no lines in the period", *empty.Whole[0].Why)
+}
+
+func TestTableFromTheCommandLine(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	s := demoService(t)
+	code, out, errs := s.oskel("ines", "table", "-by", "rep", "-period", "2026-10", "-sort", "2", "-top", "3", "revenue,margin_rate")
+	assert.Equal(t, 0, code, errs)
+	assert.Regexp(t, `R-17 +Pellam Halyardin +13,612 +17\.1%`, out)
+	assert.Contains(t, out, "The whole")
+	_, out, _ = s.oskel("ines", "table", "-by", "rep", "-period", "2026-10", "-format", "csv", "revenue")
+	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
+	require.NoError(t, err)
+	assert.Equal(t, []string{"key", "name", "revenue_2026-10"}, rows[0])
+	dir := t.TempDir()
+	for _, ending := range []string{".xlsx", ".parquet", ".csv", ".json"} {
+		code, _, errs = s.oskel("ines", "table", "-by", "rep", "-period", "2026-10", "-o", filepath.Join(dir, "t"+ending), "revenue,growth_year")
+		assert.Equal(t, 0, code, errs)
+	}
+	x, err := excelize.OpenFile(filepath.Join(dir, "t.xlsx"))
+	require.NoError(t, err)
+	cells, err := x.GetRows("Sheet1", excelize.Options{RawCellValue: true})
+	require.NoError(t, err)
+	assert.Len(t, cells, len(rows))
+	type row struct {
+		Key     string `parquet:"key"`
+		Revenue *int64 `parquet:"revenue 2026-10,optional"`
+	}
+	read, err := parquet.ReadFile[row](filepath.Join(dir, "t.parquet"))
+	require.NoError(t, err)
+	found := map[string]int64{}
+	for _, r := range read {
+		if r.Revenue != nil {
+			found[r.Key] = *r.Revenue
+		}
+	}
+	assert.Equal(t, int64(136120600), found["R-17"])
+	code, _, _ = s.oskel("ines", "table", "-period", "2026-10", "-o", filepath.Join(dir, "t.doc"), "revenue")
+	assert.Equal(t, 2, code)
+	code, out, errs = s.oskel("ines", "lines", "-by", "rep", "-key", "R-17", "-period", "2026-10", "revenue")
+	assert.Equal(t, 0, code)
+	assert.Contains(t, out, "Revenue of Pellam Halyardin in Oct 2026: 13,612")
+	assert.Contains(t, errs, "they add up to 13612.06.")
+	code, out, _ = s.oskel("ines", "measures")
+	assert.Equal(t, 0, code)
+	assert.Contains(t, out, "history(revenue, 12, median)")
+}
+
+// The analyst's way through the figures: choose, sort, shade, follow a number
+// to its lines; the URL holds it all.
+func TestFiguresPage(t *testing.T) {
+	s := demoService(t)
+	p := screen(t, s, 1280, 800)
+	do(t, p.SignIn("ines", demo.Password), p.ClickText("Figures"), p.Sees("The whole"), p.Sees("Pellam Mizzenfold"))
+	do(t, p.ClickText("1 measure"), p.ClickText("Margin rate"), p.Press("Escape"), p.Until("location.search.includes('measures=revenue,margin_rate') || location.search.includes('measures=revenue%2Cmargin_rate')"), p.Sees("26.5%"))
+	do(t, p.Go("/figures?measures=revenue,margin_rate&sort=2&up=yes"), p.Sees("17.1%"))
+	first, err := browser.Value[string](p, "document.querySelector('tbody tr').innerText")
+	require.NoError(t, err)
+	assert.Contains(t, first, "Pellam Halyardin")
+	do(t, p.Click("tbody tr td:nth-child(3) button"), p.Sees("(revenue - cost) / revenue"), p.Sees("Made of"), p.Run("[...document.querySelectorAll('aside li button')][0].click()"), p.Sees("adding up to 13,612.06"))
+	found, err := p.Axe(axeSource)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+	do(t, p.Go("/figures?by=rep.territory&over=months&shade=bars"), p.Sees("Skerry Coast"), p.Sees("Nov 2025"))
+	do(t, p.Dark(true))
+	found, err = p.Axe(axeSource)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+	do(t, p.Go("/figures?text=nobody"), p.Sees("Nobody matches."))
+}
