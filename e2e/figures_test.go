@@ -135,6 +135,32 @@ func rational(t *testing.T, s string) *big.Rat {
 	return x
 }
 
+// A register row may hold from a day on: lines before it count in the old
+// territory, those after in the new one, and a sweep of an earlier month sees
+// the old one.
+func TestARepChangesTerritory(t *testing.T) {
+	s := small(t)
+	by := "rep.territory"
+	revenue := func(period string) map[string]string {
+		out := map[string]string{}
+		for _, r := range want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: &by, Period: period})).Rows {
+			out[r.Key] = *r.Cells[0].Exact
+		}
+		return out
+	}
+	assert.Equal(t, map[string]string{"North": "2000", "South": "1000"}, revenue("2026-09"))
+	in := s.load("register", "rep", "rep,name,territory,valid_from\nR1,Arne Made-Up,South,2026-10-06\n")
+	assert.Equal(t, map[string]string{"North": "2000", "South": "1000"}, revenue("2026-09"))
+	assert.Equal(t, map[string]string{"North": "600.5", "South": "1399.4999"}, revenue("2026-10"))
+	key := "North"
+	parts := want[client.Parts](t, 200)(s.as("rea").GetParts(ctx, &client.GetPartsParams{Measure: "revenue", By: &by, Key: &key, Period: "2026-10"}))
+	assert.Equal(t, []any{1, "600.5"}, []any{parts.Total, *parts.Sum})
+	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, in.Id))
+	assert.Equal(t, map[string]string{"North": "1000", "South": "999.9999"}, revenue("2026-10"))
+	p := refused(t, 422, "file-refused")(s.send("register", "rep", "rep,territory,valid_from\nR1,South,2026-10-06\nR1,North,2026-10-06\n"))
+	assert.Contains(t, (*p.Faults)[0].Text, "already on line 2; a second row of the same key needs another valid_from")
+}
+
 // From any number to its parts and to the lines behind it, which add up to it.
 func TestPartsAddUp(t *testing.T) {
 	s := demoService(t)

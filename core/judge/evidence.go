@@ -184,7 +184,7 @@ func (r *Result) standingOf(e *measure.Engine, own lang.Value) *standing {
 	s := &standing{place: map[uint32]int{}, member: map[uint32]int{}}
 	var codes []uint32
 	for other, v := range r.Verdicts {
-		if v.Outcome != Clear && v.Outcome != Breach || o.Among != "" && register.Value(o.Among, uint32(other)) != own {
+		if v.Outcome != Clear && v.Outcome != Breach || o.Among != "" && register.Value(o.Among, uint32(other), r.Month.Last()) != own {
 			continue
 		}
 		x, _ := e.Exact(o.Of, uint32(other), r.slot())
@@ -213,7 +213,7 @@ func peersFound(e *measure.Engine, r *Result, code uint32) *Peers {
 	p := &Peers{Attribute: o.Among, Cut: e.Book.Value(o.Beyond).Rat()}
 	var own lang.Value
 	if o.Among != "" {
-		own = e.Snapshot.Registers[r.Rule.Judges].Value(o.Among, code)
+		own = e.Snapshot.Registers[r.Rule.Judges].Value(o.Among, code, r.Month.Last())
 		p.Group = own.Text
 	}
 	s := r.standingOf(e, own)

@@ -78,7 +78,7 @@ func Judge(e *measure.Engine, rule *rulebook.Rule, m calendar.Month) *Result {
 	register := e.Snapshot.Registers[rule.Judges]
 	for code := range n {
 		switch {
-		case rule.Where != nil && !inScope(e, rule, uint32(code)):
+		case rule.Where != nil && !inScope(e, rule, uint32(code), m.Last()):
 		case !register.Active(uint32(code), m):
 			r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: NotActive}
 		default:
@@ -99,10 +99,10 @@ func Judge(e *measure.Engine, rule *rulebook.Rule, m calendar.Month) *Result {
 // slot is whom and when the rule judges.
 func (r *Result) slot() measure.Slot { return measure.Month(r.Rule.Judges, r.Month) }
 
-func inScope(e *measure.Engine, rule *rulebook.Rule, code uint32) bool {
+func inScope(e *measure.Engine, rule *rulebook.Rule, code uint32, day calendar.Day) bool {
 	register := e.Snapshot.Registers[rule.Judges]
 	return lang.Test(rule.Where.Tree, func(name string) lang.Value {
-		return register.Value(name[len(rule.Judges)+1:], code)
+		return register.Value(name[len(rule.Judges)+1:], code, day)
 	})
 }
 

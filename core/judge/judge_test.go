@@ -318,7 +318,7 @@ func TestNoDataWithAGrade(t *testing.T) {
 func TestRoutes(t *testing.T) {
 	e := world(t, 2, margin)
 	to := func(code uint32, grade string) string {
-		return routing.Desk(e.Book, e.Snapshot.Registers, routing.Item{Kind: "rep", Rule: "thin", Grade: grade, Code: code})
+		return routing.Desk(e.Book, e.Snapshot.Registers, routing.Item{Kind: "rep", Rule: "thin", Grade: grade, Code: code, Day: october.Last()})
 	}
 	assert.Equal(t, []string{"north", "home", "home"}, []string{to(0, "act"), to(0, "look"), to(1, "act")})
 	friday := calendar.Date(2026, 10, 30)

@@ -71,16 +71,17 @@ func groups(e *measure.Engine, r *Result) [][]int {
 		}
 		return nil
 	}
+	codes := attribute.At(r.Month.Last())
 	out := make([][]int, len(attribute.Values))
 	for code, v := range r.Verdicts {
 		if v.Outcome != Clear {
 			continue
 		}
-		if attribute.Codes[code] == 0 {
+		if codes[code] == 0 {
 			r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: FewPeers}
 			continue
 		}
-		out[attribute.Codes[code]] = append(out[attribute.Codes[code]], code)
+		out[codes[code]] = append(out[codes[code]], code)
 	}
 	return out
 }

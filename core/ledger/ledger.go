@@ -13,7 +13,6 @@ import (
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
-	"oskel/core/lang"
 )
 
 // Snapshot is everything that is known at one data version.
@@ -109,13 +108,6 @@ type Register struct {
 	codes map[string]uint32
 }
 
-// Attribute is one attribute of every subject: Values[Codes[c]] is that of
-// subject c. Values[0] is missing.
-type Attribute struct {
-	Codes  []uint32
-	Values []lang.Value
-}
-
 // NewRegister indexes keys and names of equal length.
 func NewRegister(kind string, keys, names []string) *Register {
 	r := &Register{Kind: kind, Keys: keys, Names: names, Attributes: map[string]*Attribute{}, codes: make(map[string]uint32, len(keys))}
@@ -130,35 +122,10 @@ func NewRegister(kind string, keys, names []string) *Register {
 	return r
 }
 
-// SetAttribute sets an attribute from one value a subject.
-func (r *Register) SetAttribute(name string, values []lang.Value) {
-	a := &Attribute{Codes: make([]uint32, len(values)), Values: []lang.Value{{}}}
-	seen := map[lang.Value]uint32{{}: 0}
-	for i, v := range values {
-		code, ok := seen[v]
-		if !ok {
-			code = uint32(len(a.Values))
-			a.Values = append(a.Values, v)
-			seen[v] = code
-		}
-		a.Codes[i] = code
-	}
-	r.Attributes[name] = a
-}
-
 // Code is the code of a key.
 func (r *Register) Code(key string) (uint32, bool) {
 	c, ok := r.codes[key]
 	return c, ok
-}
-
-// Value is a subject's value of an attribute; missing where there is none.
-func (r *Register) Value(attribute string, code uint32) lang.Value {
-	a := r.Attributes[attribute]
-	if a == nil || int(code) >= len(a.Codes) {
-		return lang.Value{}
-	}
-	return a.Values[a.Codes[code]]
 }
 
 // Active says whether the subject was active on any day of the month.

@@ -2,6 +2,7 @@ package measure
 
 import (
 	"oskel/core/amount"
+	"oskel/core/calendar"
 	"oskel/core/lang"
 	"oskel/core/ledger"
 	"oskel/core/rulebook"
@@ -21,11 +22,11 @@ type Memory struct{ e *Engine }
 // another key, since a Condition is its own pointer only within one book: its
 // text stands for it.
 type memoKey struct {
-	aggregate    string
-	number       int
-	subject      int
-	size         int
-	where, other string
+	aggregate string
+	number    int
+	subject   int
+	size      int
+	where     string
 }
 
 // Aggregate implements Aggregator.
@@ -37,33 +38,25 @@ func (a Memory) Aggregate(m *rulebook.Measure, s Slot) *ledger.Totals {
 		return empty
 	}
 	scan := ledger.Scan{Subject: column, Size: size, Number: ledger.Column(f.Numbers, m.Of.Figure)}
-	if s.By != "" {
-		scan.Groups = a.groups(s.Level)
-	}
 	mask, lasting := a.e.masker(m, f, def)
 	if m.Aggregate == "distinct" {
 		return a.distinct(m, f, def, s, scan, mask)
 	}
 	var total *ledger.Totals
-	for _, c := range f.Chunks {
-		if c.Month.Last() < s.First || c.Month.First() > s.Last {
-			continue
-		}
-		scan.From, scan.To = c.Between(s.First, s.Last)
+	a.stretches(f, s, scan, func(c *ledger.Chunk, scan ledger.Scan) {
 		work := func() *ledger.Totals {
 			scan := scan
 			scan.Mask = mask(c)
 			return one(m.Aggregate, c, scan)
 		}
 		var t *ledger.Totals
-		switch whole := scan.From == 0 && scan.To == len(c.Days); {
-		case whole && lasting && s.By == "":
-			t = c.Memo(memoKey{m.Aggregate, scan.Number, column, size, conditionText(m), ""}, work)
-		default:
+		if scan.From == 0 && scan.To == len(c.Days) && lasting && s.By == "" {
+			t = c.Memo(memoKey{m.Aggregate, scan.Number, column, size, conditionText(m)}, work)
+		} else {
 			t = work()
 		}
 		total = merge(m.Aggregate, total, t)
-	}
+	})
 	if total == nil {
 		return empty
 	}
@@ -83,11 +76,38 @@ func conditionText(m *rulebook.Measure) string {
 	return m.Where.Text
 }
 
-func (a Memory) groups(l Level) []uint32 {
-	if attribute := a.e.Snapshot.Registers[l.Kind].Attributes[l.By]; attribute != nil {
-		return attribute.Codes
+// stretches visits the lines of a slot, chunk by chunk in date order; within a
+// chunk anew wherever a subject changes its group, so that each line counts
+// where its subject belonged on its day.
+func (a Memory) stretches(f *ledger.Feed, s Slot, scan ledger.Scan, visit func(*ledger.Chunk, ledger.Scan)) {
+	var attribute *ledger.Attribute
+	if s.By != "" {
+		if attribute = a.e.Snapshot.Registers[s.Kind].Attributes[s.By]; attribute == nil {
+			scan.Groups = make([]uint32, len(a.e.Snapshot.Registers[s.Kind].Keys))
+		}
 	}
-	return make([]uint32, len(a.e.Snapshot.Registers[l.Kind].Keys))
+	for _, c := range f.Chunks {
+		first, last := max(s.First, c.Month.First()), min(s.Last, c.Month.Last())
+		if first > last {
+			continue
+		}
+		starts := []calendar.Day{first}
+		if attribute != nil {
+			starts = append(starts, attribute.Turns(first, last)...)
+		}
+		for i, from := range starts {
+			to := last
+			if i+1 < len(starts) {
+				to = starts[i+1] - 1
+			}
+			part := scan
+			part.From, part.To = c.Between(from, to)
+			if attribute != nil {
+				part.Groups = attribute.At(from)
+			}
+			visit(c, part)
+		}
+	}
 }
 
 func one(aggregate string, c *ledger.Chunk, s ledger.Scan) *ledger.Totals {
@@ -146,14 +166,10 @@ func (a Memory) distinct(m *rulebook.Measure, f *ledger.Feed, def *rulebook.Feed
 	kind := def.Subjects[other].Kind
 	var chunks []*ledger.Chunk
 	scans := []ledger.Scan{}
-	for _, c := range f.Chunks {
-		if c.Month.Last() >= s.First && c.Month.First() <= s.Last {
-			each := scan
-			each.From, each.To = c.Between(s.First, s.Last)
-			each.Mask = mask(c)
-			chunks, scans = append(chunks, c), append(scans, each)
-		}
-	}
+	a.stretches(f, s, scan, func(c *ledger.Chunk, part ledger.Scan) {
+		part.Mask = mask(c)
+		chunks, scans = append(chunks, c), append(scans, part)
+	})
 	if len(chunks) == 0 {
 		return &ledger.Totals{Counts: make([]uint32, scan.Size), Amounts: make([]amount.Amount, scan.Size)}
 	}
@@ -192,7 +208,9 @@ func (e *Engine) masker(m *rulebook.Measure, f *ledger.Feed, def *rulebook.Feed)
 			if attribute, ok := cutPrefix(name, s.Column+"."); ok {
 				lasting = false
 				register := e.Snapshot.Registers[s.Kind]
-				columns[name] = func(c *ledger.Chunk, i int) lang.Value { return register.Value(attribute, c.Subjects[k][i]) }
+				columns[name] = func(c *ledger.Chunk, i int) lang.Value {
+					return register.Value(attribute, c.Subjects[k][i], c.Month.First()+calendar.Day(c.Days[i])-1)
+				}
 			}
 		}
 	}
@@ -243,7 +261,7 @@ func (e *Engine) targets(measure string, s Slot) []amount.Amount {
 		if key.Measure != measure || s.Kind != "" && key.Kind != s.Kind {
 			continue
 		}
-		_, groups := e.group(Level{Kind: key.Kind}, s.By)
+		_, groups := e.group(Slot{Level: Level{Kind: key.Kind}, Last: s.Last}, s.By)
 		for m := first; m <= last; m++ {
 			for code, a := range sheet.Months[m] {
 				switch {

@@ -205,7 +205,7 @@ func mean(xs []float64) float64 {
 
 func (e *Engine) shares(n *lang.Node, s Slot) *Column {
 	_, by := n.Group()
-	level, groups := e.group(s.Level, by)
+	level, groups := e.group(s, by)
 	own := e.Formula(n.Parts[0], s)
 	whole := s
 	whole.Level = level
@@ -253,7 +253,7 @@ func members(c *Column, groups []uint32) map[uint32][]int {
 // the next one follows on. What is missing has no place.
 func (e *Engine) places(n *lang.Node, s Slot) *Column {
 	_, by := n.Group()
-	_, groups := e.group(s.Level, by)
+	_, groups := e.group(s, by)
 	lowest := n.Argument(func(p *lang.Node) bool { return p.Text == "lowest" }) != nil
 	c := e.Formula(n.Parts[0], s)
 	out := newColumn(len(c.Value))
@@ -286,7 +286,7 @@ func (e *Engine) places(n *lang.Node, s Slot) *Column {
 // value of their own or not.
 func (e *Engine) peers(n *lang.Node, s Slot) *Column {
 	_, by := n.Group()
-	_, groups := e.group(s.Level, by)
+	_, groups := e.group(s, by)
 	c := e.Formula(n.Parts[0], s)
 	out := e.missing(s, NoBase)
 	lists := members(c, groups)
@@ -383,7 +383,7 @@ func (e *Engine) exactCall(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 		return e.exactSeveral(n, code, s)
 	case "share":
 		_, by := n.Group()
-		level, groups := e.group(s.Level, by)
+		level, groups := e.group(s, by)
 		whole, g := s, uint32(0)
 		whole.Level = level
 		if groups != nil {
@@ -501,7 +501,7 @@ func meanRat(xs []*big.Rat) *big.Rat {
 
 func (e *Engine) exactPeers(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	_, by := n.Group()
-	_, groups := e.group(s.Level, by)
+	_, groups := e.group(s, by)
 	g := uint32(0)
 	if groups != nil {
 		g = groups[code]

@@ -304,3 +304,27 @@ func worldUnchecked(t require.TestingT, measures string, lines []line) *measure.
 	book, _ := rulebook.Read([]byte(head + measures))
 	return measure.New(book, e.Snapshot)
 }
+
+// A rep who changes territory on 16 October counts in the old one until the
+// 15th: in sums, distinct counts and levels, by the line's own day; a whole
+// month's group is that of its last day.
+func TestAGroupIsThatOfTheLinesDay(t *testing.T) {
+	e := world(t, "", []line{
+		{0, 0, "2026-10-15", "10", "0", 0}, {0, 1, "2026-10-16", "20", "0", 0}, {1, 0, "2026-10-20", "100", "0", 0}, {2, 1, "2026-10-01", "1000", "0", 0},
+		{0, 2, "2026-11-02", "5", "0", 0},
+	})
+	text := func(s string) lang.Value { return lang.Value{Type: lang.TextType, Text: s} }
+	e.Snapshot.Registers["rep"].SetAttribute("territory", []lang.Value{text("North"), text("North"), text("South")},
+		ledger.Dated{From: calendar.Date(2026, 10, 16), Subject: 0, Value: text("South")}, ledger.Dated{From: calendar.Date(2027, 1, 1), Subject: 1, Value: text("East")})
+	none := "no lines in the period"
+	// The values, in order of first appearance: none, North, South, East.
+	assert.Equal(t, none+"; 110; 1020; "+none, say(e, "revenue", areas, "2026-10"))
+	assert.Equal(t, none+"; 1; 1; "+none, say(e, "customers", areas, "2026-10"))
+	assert.Equal(t, none+"; 10; "+none+"; "+none, say(e, "revenue", areas, "2026-10-15"))
+	assert.Equal(t, none+"; 110; 1025; "+none, say(e, "revenue", areas, "2027-H2"))
+	october, err := e.Book.Calendar.Parse("2026-10")
+	require.NoError(t, err)
+	s := e.Slot(areas, october)
+	assert.Equal(t, []int32{0, 1}, e.Members(s, 1))
+	assert.ElementsMatch(t, []int32{0, 2}, e.Members(s, 2))
+}

@@ -100,9 +100,10 @@ func valueKey(v lang.Value) string {
 	return v.Text
 }
 
-// group maps the codes of a level to those of the same kind by an attribute;
-// nil maps all to the whole. Groups of groups are the whole or themselves.
-func (e *Engine) group(l Level, by string) (Level, []uint32) {
+// group maps the codes of a slot's level to those of the same kind by an
+// attribute, as of the slot's last day; nil maps all to the whole. Groups of groups are the whole or themselves.
+func (e *Engine) group(s Slot, by string) (Level, []uint32) {
+	l := s.Level
 	r := e.Snapshot.Registers[l.Kind]
 	if by == "" || r == nil || r.Attributes[by] == nil {
 		return Level{}, nil
@@ -117,7 +118,7 @@ func (e *Engine) group(l Level, by string) (Level, []uint32) {
 	if l.By != "" {
 		return Level{}, nil
 	}
-	return Level{l.Kind, by}, r.Attributes[by].Codes
+	return Level{l.Kind, by}, r.Attributes[by].At(s.Last)
 }
 
 // feedOf finds the ledger's feed of a definition, and the column that names
@@ -134,15 +135,22 @@ func (e *Engine) feedOf(name string, l Level) (f *ledger.Feed, def *rulebook.Fee
 	return f, def, column, column >= 0
 }
 
-// Members lists the subjects that a code of a level stands for.
-func (e *Engine) Members(l Level, code uint32) []int32 {
-	if l.By == "" {
+// Members lists the subjects that a code of a slot's level stands for on any
+// day of the slot.
+func (e *Engine) Members(s Slot, code uint32) []int32 {
+	if s.By == "" {
 		return []int32{int32(code)}
 	}
 	out := []int32{}
-	if a := e.Snapshot.Registers[l.Kind].Attributes[l.By]; a != nil {
-		for i, c := range a.Codes {
-			if c == code {
+	a := e.Snapshot.Registers[s.Kind].Attributes[s.By]
+	if a == nil {
+		return out
+	}
+	seen := map[int32]bool{}
+	for _, day := range append([]calendar.Day{s.First}, a.Turns(s.First, s.Last)...) {
+		for i, c := range a.At(day) {
+			if c == code && !seen[int32(i)] {
+				seen[int32(i)] = true
 				out = append(out, int32(i))
 			}
 		}

@@ -14,6 +14,7 @@ import (
 type Item struct {
 	Kind, Rule, Grade string
 	Code              uint32
+	Day               calendar.Day // as of which attributes are asked
 }
 
 // Desk is the desk of the first route that matches. A book whose routes were
@@ -33,7 +34,7 @@ func Desk(book *rulebook.Book, registers map[string]*ledger.Register, item Item)
 		if kind != item.Kind || registers[kind] == nil {
 			return lang.Value{}
 		}
-		return registers[kind].Value(attribute, item.Code)
+		return registers[kind].Value(attribute, item.Code, item.Day)
 	}
 	for _, r := range book.Routes {
 		if r.When == nil || lang.Test(r.When.Tree, lookup) {

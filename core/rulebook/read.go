@@ -77,7 +77,7 @@ func (r *reader) readKinds(v value, book *Book) {
 
 // registerColumns are what a register keeps of each subject beside its
 // attributes.
-var registerColumns = map[string]bool{"name": true, "active_from": true, "active_to": true}
+var registerColumns = map[string]bool{"name": true, "active_from": true, "active_to": true, "valid_from": true}
 
 func (r *reader) readFeeds(v value, book *Book) {
 	for _, e := range v.entries() {

@@ -137,7 +137,7 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	}
 	register := engine.Snapshot.Registers[e.Kind]
 	for _, a := range book.Kind(e.Kind).Attributes {
-		if v := register.Value(a.Name, e.Code); v.Type != "" {
+		if v := register.Value(a.Name, e.Code, e.Period.Last()); v.Type != "" {
 			out.Attributes[a.Name] = valueText(v)
 		}
 	}

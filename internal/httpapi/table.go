@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"oskel/core/amount"
+	"oskel/core/calendar"
 	"oskel/core/lang"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
@@ -282,18 +283,30 @@ func (s *server) linesBehind(ctx context.Context, engine *measure.Engine, m *rul
 	f := store.LineFilter{Version: engine.Snapshot.Version, First: slot.First, Last: slot.Last}
 	if slot.Kind != "" {
 		f.Column = feed.SubjectColumn(slot.Kind)
-		f.Codes = engine.Members(slot.Level, code)
+		f.Codes = engine.Members(slot, code)
 	}
 	columns, all, err := s.Store.Lines(ctx, feed, f)
-	if err != nil || m.Where == nil {
+	if err != nil || m.Where == nil && slot.By == "" {
 		return columns, all, err
 	}
 	for _, l := range all {
-		if lang.Test(m.Where.Tree, lineLookup(engine, feed, columns, l)) {
+		if slot.By != "" && !belongs(engine, slot, code, l[slices.Index(columns, f.Column)], l[0]) {
+			continue
+		}
+		if m.Where == nil || lang.Test(m.Where.Tree, lineLookup(engine, feed, columns, l)) {
 			lines = append(lines, l)
 		}
 	}
 	return columns, lines, nil
+}
+
+// belongs says whether a subject belonged to a group on the day of a line.
+func belongs(engine *measure.Engine, slot measure.Slot, group uint32, key, day string) bool {
+	register := engine.Snapshot.Registers[slot.Kind]
+	subject, _ := register.Code(key)
+	d, err := calendar.ParseDay(day)
+	a := register.Attributes[slot.By]
+	return err == nil && a != nil && a.At(d)[subject] == group
 }
 
 // lineLookup gives the values of a line as its text says them.
@@ -303,7 +316,8 @@ func lineLookup(engine *measure.Engine, feed *rulebook.Feed, columns, line []str
 			at := slices.IndexFunc(feed.Subjects, func(s rulebook.Subject) bool { return s.Column == column })
 			register := engine.Snapshot.Registers[feed.Subjects[at].Kind]
 			code, _ := register.Code(line[slices.Index(columns, column)])
-			return register.Value(attribute, code)
+			day, _ := calendar.ParseDay(line[0])
+			return register.Value(attribute, code, day)
 		}
 		text := line[slices.Index(columns, name)]
 		if feed.Figure(name) != nil {

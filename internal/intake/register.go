@@ -10,6 +10,7 @@ import (
 	"oskel/core/amount"
 	"oskel/core/calendar"
 	"oskel/core/lang"
+	"oskel/core/ledger"
 	"oskel/core/rulebook"
 	"oskel/internal/store"
 )
@@ -25,26 +26,38 @@ func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request
 	if err != nil {
 		return nil, nil, err
 	}
-	t := openTable(r.File, body, required, []string{"name", "active_from", "active_to"})
+	t := openTable(r.File, body, required, []string{"name", "active_from", "active_to", "valid_from"})
 	var entries []store.Entry
 	var fresh []string
-	seen := map[string]int{}
+	type since struct {
+		key  string
+		from calendar.Day
+	}
+	seen := map[since]int{}
+	codes := map[string]uint32{}
 	for t.next() {
 		key := t.text(k.Name)
+		from, dated := t.day("valid_from", false)
+		if !dated {
+			from = ledger.Never
+		}
 		switch {
 		case key == "":
 			t.fault(k.Name, "expected a key")
 			continue
-		case seen[key] > 0:
-			t.fault(k.Name, "already on line %d", seen[key])
+		case seen[since{key, from}] > 0:
+			t.fault(k.Name, "already on line %d; a second row of the same key needs another valid_from", seen[since{key, from}])
 			continue
 		}
 		key = strings.Clone(key)
-		seen[key] = t.line
+		seen[since{key, from}] = t.line
 		code, ok := known.codes[key]
 		if !ok {
-			code = uint32(len(known.all) + len(fresh))
-			fresh = append(fresh, key)
+			if code, ok = codes[key]; !ok {
+				code = uint32(len(known.all) + len(fresh))
+				codes[key] = code
+				fresh = append(fresh, key)
+			}
 		}
 		e := store.Entry{Code: code, Name: strings.Clone(t.text("name")), Attributes: map[string]string{}}
 		if e.Name == "" {
@@ -59,6 +72,9 @@ func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request
 				t.fault(a.Name, "expected a %s", map[lang.Type]string{lang.NumberType: "decimal, such as 12.5", lang.DateType: "day, such as 2026-10-31"}[a.Type])
 			}
 			e.Attributes[a.Name] = strings.Clone(v)
+		}
+		if dated {
+			e.ValidFrom = &from
 		}
 		if d, ok := t.day("active_from", false); ok {
 			e.From = &d

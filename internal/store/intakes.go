@@ -125,7 +125,7 @@ func (t *Tx) SupersedeSame(ctx context.Context, f *rulebook.Feed, column string,
 // takes it back: its rows give way, and copies of those that had given way to
 // it come to count again.
 func (t *Tx) TakeBack(ctx context.Context, in Intake, f *rulebook.Feed, by int64) error {
-	table, columns := "registers", "kind, code, name, attributes, active_from, active_to"
+	table, columns := "registers", "kind, code, name, attributes, active_from, active_to, valid_from"
 	switch in.Into {
 	case "targets":
 		table, columns = "targets", "kind, code, measure, month, target"
@@ -153,7 +153,8 @@ type Entry struct {
 	Code       uint32
 	Name       string
 	Attributes map[string]string
-	From, To   *calendar.Day
+	From, To   *calendar.Day // active
+	ValidFrom  *calendar.Day // nil is since ever
 }
 
 // AddSubjects gives codes to new keys of a kind, in the order given, from
@@ -178,19 +179,21 @@ func subjectKeys(ctx context.Context, q querier, kind string) ([]string, error) 
 	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
-// PutEntries adds entries to a register; those of the same subjects give way.
+// PutEntries adds entries to a register; those of the same subjects that hold
+// from the same day give way.
 func (t *Tx) PutEntries(ctx context.Context, kind string, intake int64, entries []Entry) error {
-	codes := make([]int32, len(entries))
+	codes, from := make([]int32, len(entries)), make([]*time.Time, len(entries))
 	for i, e := range entries {
-		codes[i] = int32(e.Code)
+		codes[i], from[i] = int32(e.Code), timeOf(e.ValidFrom)
 	}
-	if _, err := t.tx.Exec(ctx, "update registers set superseded = $1 where kind = $2 and superseded is null and code = any($3)", intake, kind, codes); err != nil {
+	if _, err := t.tx.Exec(ctx, `update registers set superseded = $1 from unnest($3::int[], $4::date[]) as n(code, valid_from)
+		where registers.kind = $2 and superseded is null and registers.code = n.code and registers.valid_from is not distinct from n.valid_from`, intake, kind, codes, from); err != nil {
 		return err
 	}
-	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"registers"}, []string{"kind", "code", "name", "attributes", "active_from", "active_to", "intake"},
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"registers"}, []string{"kind", "code", "name", "attributes", "active_from", "active_to", "valid_from", "intake"},
 		pgx.CopyFromSlice(len(entries), func(i int) ([]any, error) {
 			e := entries[i]
-			return []any{kind, int32(e.Code), e.Name, e.Attributes, timeOf(e.From), timeOf(e.To), intake}, nil
+			return []any{kind, int32(e.Code), e.Name, e.Attributes, timeOf(e.From), timeOf(e.To), timeOf(e.ValidFrom), intake}, nil
 		}))
 	return err
 }

@@ -125,15 +125,16 @@ func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version i
 	for _, a := range kind.Attributes {
 		values[a.Name] = make([]lang.Value, len(keys))
 	}
-	rows, err := s.pool.Query(ctx, "select code, name, attributes, active_from, active_to from registers where kind = $2 and "+counts, version, kind.Name)
+	rows, err := s.pool.Query(ctx, "select code, name, attributes, active_from, active_to, valid_from from registers where kind = $2 and "+counts+" order by valid_from nulls first, intake", version, kind.Name)
 	if err != nil {
 		return nil, err
 	}
 	var code int32
 	var name string
 	var attributes map[string]string
-	var from, to *time.Time
-	_, err = pgx.ForEachRow(rows, []any{&code, &name, &attributes, &from, &to}, func() error {
+	var from, to, validFrom *time.Time
+	changes := map[string][]ledger.Dated{}
+	_, err = pgx.ForEachRow(rows, []any{&code, &name, &attributes, &from, &to, &validFrom}, func() error {
 		if int(code) >= len(keys) {
 			return nil // arrived after the keys were read; a later version's
 		}
@@ -145,13 +146,18 @@ func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version i
 			r.ActiveTo[code] = *d
 		}
 		for _, a := range kind.Attributes {
-			values[a.Name][code] = AttributeValue(a.Type, attributes[a.Name])
+			v := AttributeValue(a.Type, attributes[a.Name])
+			if d := dayOf(validFrom); d != nil {
+				changes[a.Name] = append(changes[a.Name], ledger.Dated{From: *d, Subject: uint32(code), Value: v})
+			} else {
+				values[a.Name][code] = v
+			}
 		}
 		attributes = nil
 		return nil
 	})
 	for _, a := range kind.Attributes {
-		r.SetAttribute(a.Name, values[a.Name])
+		r.SetAttribute(a.Name, values[a.Name], changes[a.Name]...)
 	}
 	return r, err
 }

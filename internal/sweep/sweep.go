@@ -250,7 +250,7 @@ func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict) store
 		e.Stake = &s
 	}
 	e.Evidence, _ = json.Marshal(ev) // rationals and texts always can be
-	e.Desk = routing.Desk(book, r.engine.Snapshot.Registers, routing.Item{Kind: e.Kind, Rule: e.Rule, Grade: e.Grade, Code: code})
+	e.Desk = routing.Desk(book, r.engine.Snapshot.Registers, routing.Item{Kind: e.Kind, Rule: e.Rule, Grade: e.Grade, Code: code, Day: result.Month.Last()})
 	return e
 }
 
