@@ -6,7 +6,9 @@ import (
 	"math/big"
 	"math/rand/v2"
 	"path/filepath"
+	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/jackc/pgx/v5"
@@ -159,6 +161,71 @@ func TestARepChangesTerritory(t *testing.T) {
 	assert.Equal(t, map[string]string{"North": "1000", "South": "999.9999"}, revenue("2026-10"))
 	p := refused(t, 422, "file-refused")(s.send("register", "rep", "rep,territory,valid_from\nR1,South,2026-10-06\nR1,North,2026-10-06\n"))
 	assert.Contains(t, (*p.Faults)[0].Text, "already on line 2; a second row of the same key needs another valid_from")
+}
+
+// What a correction replaced can still be asked for, as of the data version
+// before it.
+func TestFiguresAsOfAnEarlierVersion(t *testing.T) {
+	s := small(t)
+	s.load("feed", "sales", corrected, replace("2026-10"))
+	revenue := func(version int64) string {
+		p := &client.GetTableParams{Measures: "revenue", Period: "2026-10"}
+		if version > 0 {
+			p.Version = &version
+		}
+		cell := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, p)).Whole[0]
+		if cell.Exact == nil {
+			return *cell.Why
+		}
+		return *cell.Exact
+	}
+	assert.Equal(t, []string{"2900", "2900", "1999.9999", "no lines in the period"}, []string{revenue(0), revenue(4), revenue(3), revenue(2)})
+	refused(t, 404, "no-such-version")(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", Period: "2026-10", Version: ptr(int64(9))}))
+	by, key := "rep", "R2"
+	then := want[client.Parts](t, 200)(s.as("rea").GetParts(ctx, &client.GetPartsParams{Measure: "revenue", By: &by, Key: &key, Period: "2026-10", Version: ptr(int64(3))}))
+	assert.Equal(t, "999.9999", *then.Sum)
+}
+
+// A target of a quarter or year is spread over its months, to the last cent.
+func TestTargetsAreSpread(t *testing.T) {
+	s := newService(t)
+	defer s.stop()
+	s.publish("calendar: {month_weights: [1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 2, 3]}\n"+smallBook, 0)
+	s.load("register", "rep", smallReps)
+	s.load("feed", "sales", smallSales)
+	s.load("targets", "rep", "rep,month,revenue\nR1,2026-Q4,100.01\nR2,2026,1500\n")
+	s.sweep("2026-10")
+	found := s.exceptions("2026-10")
+	// R1: a sixth of 100.01 is 16.67, met; R2: a fifteenth of 1,500 is 100, met.
+	assert.NotContains(t, found, "behind R1")
+	assert.NotContains(t, found, "behind R2")
+	s.publish(strings.Replace("calendar: {month_weights: [1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 2, 3]}\n"+smallBook, "measures:\n", "measures:\n  aim: {formula: \"target(revenue)\", unit: money, places: 2}\n", 1), 1)
+	by := "rep"
+	three := 3
+	table := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "aim", By: &by, Period: "2026-12", Periods: &three}))
+	assert.Equal(t, []string{"16.67", "33.34", "50.00"}, []string{table.Rows[0].Cells[0].Text, table.Rows[0].Cells[1].Text, table.Rows[0].Cells[2].Text})
+	p := refused(t, 422, "file-refused")(s.send("targets", "rep", "rep,month,revenue\nR1,2026-Q4,5\nR1,2026-11,5\n"))
+	assert.Contains(t, (*p.Faults)[0].Text, "already has targets for 2026-11 on line 2")
+}
+
+// Two intakes into one feed at once come one after the other, never mixed.
+func TestTwoIntakesAtOnce(t *testing.T) {
+	s := small(t)
+	s.as("ana") // signed in before the race
+	var wait sync.WaitGroup
+	ids := make([]int64, 6)
+	for i := range ids {
+		wait.Add(1)
+		go func() {
+			defer wait.Done()
+			ids[i] = s.load("feed", "sales", salesHead+strings.Repeat(fmt.Sprintf("2026-10-%02d,P%d,R1,1,0\n", i+1, i), 3000)).Id
+		}()
+	}
+	wait.Wait()
+	slices.Sort(ids)
+	assert.Equal(t, []int64{4, 5, 6, 7, 8, 9}, ids)
+	table := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", Period: "2026-10"}))
+	assert.Equal(t, "19999.9999", *table.Whole[0].Exact)
 }
 
 // From any number to its parts and to the lines behind it, which add up to it.

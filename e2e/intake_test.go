@@ -48,7 +48,7 @@ func TestBrokenFilesAreRefusedWhole(t *testing.T) {
 		{"a target for nobody", "targets", "rep", "rep,month,revenue\nR7,2026-10,5\n", 2, "rep", "R7", "unknown rep"},
 		{"a target twice", "targets", "rep", "rep,month,revenue\nR1,2026-10,5\nR1,2026-10,6\n", 3, "rep", "R1", "already has targets for 2026-10 on line 2"},
 		{"a target for no measure", "targets", "rep", "rep,month,revnue\nR1,2026-10,5\n", 1, "revnue", "", "did you mean revenue?"},
-		{"a target for no month", "targets", "rep", "rep,month,revenue\nR1,October,5\n", 2, "month", "October", "expected a month, such as 2026-10"},
+		{"a target for no month", "targets", "rep", "rep,month,revenue\nR1,October,5\n", 2, "month", "October", "expected a month, such as 2026-10, or a longer period"},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {

@@ -22,6 +22,7 @@ type Position struct {
 type Book struct {
 	Title    string
 	Calendar calendar.Calendar
+	Weights  []amount.Amount // of the twelve months of the fiscal year, for spreading targets; nil is even
 	Kinds    []Kind
 	Feeds    []Feed
 	Grades   []Grade

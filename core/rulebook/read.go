@@ -163,13 +163,28 @@ func sameForm(v value, percent, want bool) {
 }
 
 func (r *reader) readCalendar(v value, book *Book) {
-	f := v.fields("fiscal_year_starts", "weeks_from")
+	f := v.fields("fiscal_year_starts", "weeks_from", "month_weights")
 	if s := f["fiscal_year_starts"]; !s.absent() {
 		t, err := time.Parse("01-02", s.scalar())
 		if err != nil || t.Day() != 1 {
 			s.complain("expected the first day of a month, such as \"02-01\", found %q", s.scalar())
 		}
 		book.Calendar.YearFrom = t.Month()
+	}
+	if list := f["month_weights"]; !list.absent() {
+		some := false
+		for _, item := range list.items() {
+			w, _ := item.number()
+			if w < 0 {
+				item.complain("a weight is not negative")
+			}
+			some = some || w > 0
+			book.Weights = append(book.Weights, w)
+		}
+		if len(book.Weights) != 12 || !some {
+			list.complain("expected twelve weights, of the months from the start of the fiscal year, found %d", len(book.Weights))
+			book.Weights = nil
+		}
 	}
 	if w := f["weeks_from"]; !w.absent() {
 		days := []string{"sunday", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday"}

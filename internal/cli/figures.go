@@ -28,6 +28,7 @@ var figureCommands = []command{
 			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, or whole (the default)")
 			f.StringVar(&p.Period, "period", "", "the `period`, or the last of several (required)")
 			stringFlag(f, &p.Text, "text", "only subjects whose key or name contains this `text`")
+			f.Func("version", "as of this data `version`; the newest unless stated", versionFlag(&p.Version))
 			periods := f.Int("periods", 1, "how many periods up to that one")
 			sort := f.Int("sort", 0, "the `column` to sort by, from 1; 0 is the names")
 			descending := f.Bool("descending", false, "the largest first")
@@ -86,6 +87,7 @@ var figureCommands = []command{
 			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, or whole (the default)")
 			stringFlag(f, &p.Key, "key", "the subject's or group's `key`")
 			f.StringVar(&p.Period, "period", "", "the `period` (required)")
+			f.Func("version", "as of this data `version`; the newest unless stated", versionFlag(&p.Version))
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 || p.Period == "" {
 					return usagef("expected the name of a measure, and -period")
@@ -95,6 +97,14 @@ var figureCommands = []command{
 			}
 		},
 	},
+}
+
+func versionFlag(to **int64) func(string) error {
+	return func(s string) error {
+		v, err := strconv.ParseInt(s, 10, 64)
+		*to = &v
+		return err
+	}
 }
 
 func tablePages(ctx context.Context, e *env, p *client.GetTableParams, top int) (client.Table, error) {

@@ -1035,6 +1035,9 @@ type GetPartsParams struct {
 	Measure string  `form:"measure" json:"measure"`
 	By      *string `form:"by,omitempty" json:"by,omitempty"`
 	Key     *string `form:"key,omitempty" json:"key,omitempty"`
+
+	// Version As of this data version; the newest unless stated
+	Version *int64  `form:"version,omitempty" json:"version,omitempty"`
 	Period  string  `form:"period" json:"period"`
 	Limit   *int    `form:"limit,omitempty" json:"limit,omitempty"`
 	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
@@ -1079,6 +1082,9 @@ type GetTableParams struct {
 	// Periods How many periods up to that one
 	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
 
+	// Version As of this data version; the newest unless stated
+	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
+
 	// Text In the subject's key or name
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
@@ -1102,6 +1108,9 @@ type ExportTableParams struct {
 
 	// Periods How many periods up to that one
 	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Version As of this data version; the newest unless stated
+	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
 
 	// Text In the subject's key or name
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
@@ -3043,6 +3052,18 @@ func NewGetPartsRequest(server string, params *GetPartsParams) (*http.Request, e
 
 		}
 
+		if params.Version != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "version", *params.Version, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
@@ -3757,6 +3778,18 @@ func NewGetTableRequest(server string, params *GetTableParams) (*http.Request, e
 
 		}
 
+		if params.Version != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "version", *params.Version, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Text != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
@@ -3890,6 +3923,18 @@ func NewExportTableRequest(server string, params *ExportTableParams) (*http.Requ
 		if params.Periods != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "periods", *params.Periods, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Version != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "version", *params.Version, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {

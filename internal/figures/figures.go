@@ -4,6 +4,8 @@ package figures
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"sync"
 
 	"oskel/core/calendar"
@@ -20,6 +22,9 @@ type Keeper struct {
 	mu    sync.Mutex
 	book  *rulebook.Book
 	held  *ledger.Snapshot
+
+	past     *ledger.Snapshot // the earlier version asked for last
+	pastBook *rulebook.Book
 }
 
 // New is a keeper over a store; it reads nothing before it is asked.
@@ -55,6 +60,31 @@ func (k *Keeper) Engine(ctx context.Context, book *rulebook.Book) (*measure.Engi
 		return nil, err
 	}
 	return measure.New(book, snapshot), nil
+}
+
+// ErrVersion says that there is no such data version.
+var ErrVersion = errors.New("there is no such data version")
+
+// EngineAt computes the measures of a book over an earlier data version, read
+// anew unless it was the last one asked for; 0 is the newest.
+func (k *Keeper) EngineAt(ctx context.Context, book *rulebook.Book, version int64) (*measure.Engine, error) {
+	now, err := k.Snapshot(ctx, book)
+	if err != nil || version == 0 || version == now.Version {
+		return measure.New(book, now), err
+	}
+	if version < 0 || version > now.Version {
+		return nil, fmt.Errorf("%w as %d; the newest is %d", ErrVersion, version, now.Version)
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if k.past == nil || k.past.Version != version || !rulebook.SameShape(k.pastBook, book) {
+		past, err := k.store.ReadLedger(ctx, book, version, nil)
+		if err != nil {
+			return nil, err
+		}
+		k.past, k.pastBook = past, book
+	}
+	return measure.New(book, k.past), nil
 }
 
 // LastMonth is the newest month in which any feed has lines.

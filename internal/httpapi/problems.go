@@ -12,6 +12,7 @@ import (
 
 	"oskel/core/rulebook"
 	"oskel/internal/books"
+	"oskel/internal/figures"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/intake"
 	"oskel/internal/people"
@@ -78,6 +79,8 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusNotFound, "not-found")
 	case errors.Is(err, intake.ErrBadRequest):
 		return simple(http.StatusBadRequest, "not-possible")
+	case errors.Is(err, figures.ErrVersion):
+		return simple(http.StatusNotFound, "no-such-version")
 	case errors.Is(err, sweep.ErrNoLines):
 		return simple(http.StatusUnprocessableEntity, "no-lines")
 	case errors.Is(err, sweep.ErrNotEnded):

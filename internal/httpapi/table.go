@@ -112,7 +112,7 @@ func (s *server) ask(ctx context.Context, p contract.GetTableParams) (*measure.E
 	if a.Offset, err = offsetOf(p.Cursor); err != nil {
 		return nil, a, err
 	}
-	engine, err := s.Figures.Engine(ctx, book)
+	engine, err := s.Figures.EngineAt(ctx, book, or(p.Version, 0))
 	return engine, a, err
 }
 
@@ -227,7 +227,7 @@ func (s *server) GetParts(ctx context.Context, r contract.GetPartsRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	engine, err := s.Figures.Engine(ctx, book)
+	engine, err := s.Figures.EngineAt(ctx, book, or(p.Version, 0))
 	if err != nil {
 		return nil, err
 	}

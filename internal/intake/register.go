@@ -102,8 +102,9 @@ func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request
 	}, nil, nil
 }
 
-// readTargets reads a target sheet: a row a subject and month, a column a
-// measure. An empty cell is no target.
+// readTargets reads a target sheet: a row a subject and month, or a longer
+// period that is spread over its months; a column a measure. An empty cell is
+// no target.
 func readTargets(ctx context.Context, tx *store.Tx, book *rulebook.Book, k *rulebook.Kind, r Request, body io.Reader, in *store.Intake) (write func(*store.Tx) error, refusal *Refusal, err error) {
 	known, err := readKeys(ctx, tx, k.Name)
 	if err != nil {
@@ -132,23 +133,36 @@ func readTargets(ctx context.Context, tx *store.Tx, book *rulebook.Book, k *rule
 	months := map[int32]bool{}
 	for t.next() {
 		code, known := known.code(t, k.Name)
-		month, err := calendar.ParseMonth(strings.TrimSpace(t.get("month")))
-		if err != nil || month.First() < firstDay || month.Last() > lastDay {
-			t.fault("month", "expected a month, such as 2026-10")
+		period, err := book.Calendar.Parse(strings.TrimSpace(t.get("month")))
+		first, last := book.Calendar.Span(period)
+		if err != nil || period.Unit < calendar.Monthly || first < firstDay || last > lastDay {
+			t.fault("month", "expected a month, such as 2026-10, or a longer period to be spread, such as 2026-Q4 or 2026")
 			continue
 		}
 		if !known {
 			continue
 		}
-		if at := seen[cell{code, month}]; at > 0 {
-			t.fault(k.Name, "%s already has targets for %s on line %d", t.get(k.Name), month, at)
+		clash := false
+		for month := first.Month(); month <= last.Month(); month++ {
+			if at := seen[cell{code, month}]; at > 0 {
+				t.fault(k.Name, "%s already has targets for %s on line %d", t.get(k.Name), month, at)
+				clash = true
+				break
+			}
+			seen[cell{code, month}] = t.line
+			months[int32(month)] = true
+		}
+		if clash {
 			continue
 		}
-		seen[cell{code, month}] = t.line
-		months[int32(month)] = true
 		for _, m := range sheet {
-			if a := t.number(m); a != amount.Missing {
-				targets = append(targets, store.Target{Code: code, Measure: m, Month: month, Target: a})
+			a := t.number(m)
+			if a == amount.Missing {
+				continue
+			}
+			spread, parts, _ := book.SpreadTarget(a, period)
+			for i, month := range spread {
+				targets = append(targets, store.Target{Code: code, Measure: m, Month: month, Target: parts[i]})
 			}
 		}
 	}

@@ -1263,6 +1263,8 @@ export interface operations {
                 period: string;
                 /** @description How many periods up to that one */
                 periods?: number;
+                /** @description As of this data version; the newest unless stated */
+                version?: number;
                 /** @description In the subject's key or name */
                 text?: string;
                 /** @description A column from 1, or 0 for the names */
@@ -1300,6 +1302,8 @@ export interface operations {
                 period: string;
                 /** @description How many periods up to that one */
                 periods?: number;
+                /** @description As of this data version; the newest unless stated */
+                version?: number;
                 /** @description In the subject's key or name */
                 text?: string;
                 /** @description A column from 1, or 0 for the names */
@@ -1332,6 +1336,8 @@ export interface operations {
                 measure: string;
                 by?: string;
                 key?: string;
+                /** @description As of this data version; the newest unless stated */
+                version?: number;
                 period: string;
                 limit?: number;
                 cursor?: string;

@@ -1041,6 +1041,9 @@ type GetPartsParams struct {
 	Measure string  `form:"measure" json:"measure"`
 	By      *string `form:"by,omitempty" json:"by,omitempty"`
 	Key     *string `form:"key,omitempty" json:"key,omitempty"`
+
+	// Version As of this data version; the newest unless stated
+	Version *int64  `form:"version,omitempty" json:"version,omitempty"`
 	Period  string  `form:"period" json:"period"`
 	Limit   *int    `form:"limit,omitempty" json:"limit,omitempty"`
 	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
@@ -1085,6 +1088,9 @@ type GetTableParams struct {
 	// Periods How many periods up to that one
 	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
 
+	// Version As of this data version; the newest unless stated
+	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
+
 	// Text In the subject's key or name
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
@@ -1108,6 +1114,9 @@ type ExportTableParams struct {
 
 	// Periods How many periods up to that one
 	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Version As of this data version; the newest unless stated
+	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
 
 	// Text In the subject's key or name
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
@@ -1907,6 +1916,14 @@ func (siw *ServerInterfaceWrapper) GetParts(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "version" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "version", c.Request.URL.Query(), &params.Version, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter version: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Required query parameter "period" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -2262,6 +2279,14 @@ func (siw *ServerInterfaceWrapper) GetTable(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "version" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "version", c.Request.URL.Query(), &params.Version, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter version: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "text" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -2350,6 +2375,14 @@ func (siw *ServerInterfaceWrapper) ExportTable(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "periods", c.Request.URL.Query(), &params.Periods, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter periods: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "version" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "version", c.Request.URL.Query(), &params.Version, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter version: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -5017,97 +5050,98 @@ func (sh *strictHandler) DeleteToken(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7D1dcxs3kn8FxduqJHVjS058uYv0lDjKRpUP6yTd5sHnU4EzTRLhDDABMKJ5Lv33KzSA+SIwnBEpbW7X",
-	"LzbFwQCN7kZ/N/hxloqiFBy4VrOzj7OSSlqABol/vaEKLjPzifHZ2aykejVLZpwWMDubsWyWzCT8UTEJ",
-	"2exMywqSmUpXUFDzxkLIgmozjuuvX8+Smd6WYP+EJcjZw0Myu1z8QnW6MsMzUKlkpWbCrHS7AnJxS5dE",
-	"LIheAUmpAkIVYZpsqCISaHZOKBd6BZIIDoSZLxeVAgMUArsCmoFswL1cvLCLtYF0MCktGV8iSFcgmch2",
-	"IfqWFILrVUJUla4MKF+efvn1i1enfrk/KpDbZrXSTjO01oPBnioFV4DIvpJinkNhPqaCa+DafKRlmbOU",
-	"GihOSjviX39XBqSPrbn/ImExO5v9y0lDzRP7VJ34eXHF7qZ+W1FNNsA12UjhEOBe8+RHppCiBKmZhTMD",
-	"tQ7sJ5llFXQIn1ENDd2bcQvGM/MxNMdS0gyCT1g2iquSGdNQqNYUrUdr2AbnXjOeBR/kZgvNg7kQOVBu",
-	"nlg6B14RJXDI7qjewcULzYogQhQYcqewy3VvF4RpRQqhNFGGpSpzBqAIz6J1Pnll+848jBel3f6H+Mtw",
-	"yQ0OfEhmmq6Bx6a7B6mYZd2AMGhEyTsrW5AqlmgO34llPg+YZxfLeo5abQp4ZmihuIHifY0PMf8dUm0g",
-	"NHv5HjRl+S7fp+407MOFmQfuvUCtuXHfaxfmFUShBYpKSbc414cUkB/Gz3fhXwnNV9DtHU11WOiWIJXg",
-	"ZLMShKq1IgXdEkNTQnlGLLcQphtWqk9Ej4CIrA7sNVIaCGIUsKjYIcAUxo5woIYPOvhgs7KzA68KA7/l",
-	"oVky+10w+yHNgUr8hDyOui8HajVOKorCwFyfqNbeWsqljSFkz7lhbVzbwRZDyY0/iW0AW7DEl01mbyAP",
-	"sDN8CDLBtySDlBU0J0ISSiRqHpoTejIP4bnMaUhuXXKUW6nIq4In5JXRz0aPz0HpoND2hOlO84OQpARR",
-	"5nBOoCj1lmxWIIEUTCkDQACge5pXEJ4pk3Rj32p4SFTzvMVAvCrmFqDNars7y2+rrTFBmIpD0KNynKgr",
-	"ypcB7UoXGmSQReewEDKsc9J6Ms8ei5wul8iaXJBc8CWaQhJQYIbZZLJyjKpAWeUQtq46IsIC7YaHxH0Y",
-	"b5Cur6EUMiAhMrZYgDRyXgU4e0kZVxr5sKzmOVMryIiEe4bqYNdwaImNngh1hth4gfwDrfKgcDd7Hz/N",
-	"tcHUziw9vNbA+dmTDl6CSHXiy/BfljF75K9aqF3QXEHSw7Y/swX98DPwpV7Nzl6fnp4ms4Jx/8Wrxx8Q",
-	"UXmfpKuGnRwOGnjI3iq+j9A7Oyv/XmXL2AJxnqdMxV5SmvYt3vb6TOfhOSvuxfp+i8nZR3ayGpzW2o0G",
-	"C2JbQgZcM5qriVzgMdLigleGCXZVBVVqI2TWG/xlYHB4b/UEoQ1c3LPMMPi12OzyTE7nkE8xCHoA2PcH",
-	"VHRjcEXNxhGeixl6V9vcu/5VzPFa0ILl26fyp46nF0SlUxF5VtZ+91h1Yh/cxY9P260KuTZrGHZ6vC4d",
-	"d5b2miCXnBjuVaNNmS2VmdIsXe9nUPSX6piDU6gt9NQ8EvaqvDvlCdQ4Vm2/CbfVBstj0bHm4MGIeVVU",
-	"a8nmlR4ltXc0crNQRjW9azmYIxgbnMiIL2xjWl0yXhi7+bw2jBWhqmscNzBBWyqM9tdWTGkht/ve+dEN",
-	"wyiFE29Bf46JjCxqQ7oJYL1NNQaxQqxXW0VBjSXFZoIv2hLMAQNIbQDKkQTD4xOyyqm16gzDE0W3aq9Z",
-	"3lDGz5rUQr5lEXaYysPaYhyHioZmSZufB8/DFQ1Z/zVGD3fzeczV1ULTfEwMxoVO7PjQZqxVu6vx0OsL",
-	"x9MYh4gVFAO3lqYBnx3kCD8jqrR/aOKQE+ydVvTSK4hU8AWTBeoI+FDm1IUMDPuQBSLJSmP3R0hpcKEh",
-	"aEwPb85DE9rfX73uH2sMRRW3WtESIszER5DAqZnajDIv+VlDkP/YiMCetvjAwvogrXrhthEu/o5XJ9iU",
-	"oJ0D8sq8FZqu4qwTUioER52bGsfGquvUxowyI7L2BowceG6vbv7EomQAiRa+HUzGDcMV5KH8x1xhngCN",
-	"Fo3/MkW4peQIZMe57pFW4TjLvbaJPO95w6YxdaLy4ZJ7G/HoccgFyw/NcnAtgjMUIkJXzF912XtvoCMq",
-	"EYbMdWcdjNiEyxbQdO1SBmPeMeroIGMxZDsjOmt7GHHoqFTreIe/GgIXvaVh5vnJeUdD1u4x6JBXkkZc",
-	"24hjNBw4cBPuNWR+Zhz+q3xmCT0UmYlEot/aBLKqEHJC1RrQHG4FpXOxiYWlJ6qEv5sucIjZrxR+Aaoq",
-	"GRBqS2GPs4ewMoZuJjY8HCtmPGSJG48DHxGmSUo5mYPDuFhMCrBG+X0oWMbCBmSl6gRnF1qHC4W5LR8q",
-	"HQ9jxBv5UWx8jsBqmknHz9EPqdG4JhbdzVZClP2VFhCQOJMxOQRfcF3YXGHScKIdnYFaP1IKllRrkAbZ",
-	"//OOvvjf9+af0xffvHzx/uNp8tU3D3+ZTQw/tgLW/xHyhkW+N/N7LVxo3qO1Hw+dEhTvB3NFvjf++Sts",
-	"rltO+wRCzKnhKvva7nH23rAvvTFMTRZSFOfkFMMKRoIumIwI0IBb82p/jmCsdYej3CJJs5EIfm58qGEC",
-	"ckQJ/C6lyvOsdeCCgSF8n0hIzaFFtDTZb7JheiUqTcpKa8aX5nFBBCd4ChIXnzEmlcJsHSmpCmXZBwyv",
-	"sOEbQsXbe5D3DDbh0p4JVQs2QxM4qE0a5sCJaj1z4Dxx72NP3PkYi8cj+nXwa2hiy7Z7HZtOSUxbadRJ",
-	"QCRuiCGuaCiZmrqygcFNmzHGt2jMiscqGj9FI/YQgBi86jCAbYxKRe3FnHFQ5+jf4uGk5t+iyukkEyHO",
-	"djh/OOK3d9adgp4B5EfVfzQ8WHrkjrN4DeuEeL4qBgK1uPvPiDX0FaFZRqqSoAc2weKrA5m7BlhB+dau",
-	"4mIVVMJwSHkqc3rTrBfaQh70SGzYzBN8KJpqK0/rQp9AuObQxPajpOBOOkxtoNRW4DiT1X/DhcX5CP9l",
-	"j/SK4EeFEqwHGJLHsfQeY8sNCOPHxutG+NOxVG4EH72ddFKGuKoPpwX30ZQz99MDFdcDxxZNrNa5JYwT",
-	"iqdql8WzOqsYSIqbaQ6v0DGcWamppRv2i/4ebzSdt1NwleRnQq0hP+NCv6B5Lja2wnDY6jVPG45yAIZo",
-	"0PYIHh/DpJVeiUhNWst3CFCnW4414XyKiMHkWHlKBql/HO0MLdDrDdaOBJZj7quZunaiwotFymm+RaPd",
-	"uEywwUVyoOEagWtX09DLLcULOTDCoybWW/Bw7bqmeb43v3yLgwaZfKTy7EnAuhLBbQnh9JMFMV3lMBdi",
-	"fai/YiMkAXZbAGRHmGai12PTcwc7PRhoDlUWDqbwo+nWkVqtlST3dHXO+I7/YYnksTxE4FsH1CNqEB+Z",
-	"Aq5DAkfP8AyWKT6iWKURR6P8xe+b4VOySkPe8ECB4zCv7Sl/pHnOJhybRi713SIh1nexzp+K23LjLCQR",
-	"h4upouUgPv0zXG3ZANaGotl3lC2/71A8XsuMQQTfKKdoURf92IJx266xU/tflDlEIvgYzSOrimcW/nHh",
-	"D1vNHZKurhQ9XE8r7lx1eoSxXMF6mLG6iq/9ZHRVUY/2vsSnXT9/t1s/79ZOGkyGyHhrrL1YfcwUjp/n",
-	"8MYW1Uwp9JlUpoWLRGq0ohVDyWyzcmZQiI2WmF1xnIkjz8xfWDpnI6T4sebdqlCj2c3FcQYr4Rvv26Vw",
-	"LbRDTngb19EcWaBNMOZYD8VmBoQtJjPVgJPk1YEmduieMMfktNne+Ec3UbXjz7sNRFEcLNNOIc8nBFyD",
-	"LHBUJ9cCFN6EM6F7uRQJ1PYzHxCmQc0RHptKsXHisNfflNOlIkqQnMolEEpKKrU9WEIBsflholdUEy70",
-	"ivElQV2liKjCiYZBsT3YIiHujKKMPdR3zcsHIClaFO4y/WpEhaOrk67faOXRLQ0ST9BmV50ttPWEJ02Q",
-	"W8QaAvKkrCNagyFWOwrlsJtmj7UrbE+gm/59qABGQVpJprc3ZhELjQLlbTjsaE+FWDNoWtoxUHHnRzXn",
-	"rmQ/wbYDHkKO7GRMINmMXWld2j50xhdil4uNI6CIuAdJFDUfndxRCcEYIzHEcObNeTu9JkWlDX8Lm1Br",
-	"datmVjK+JBf3ILckpXlO5pUmii25OQWME24cE0KJ2xqxG7f9j3YHBLf2klxIKaTCoJTrsiI2AqXI59c/",
-	"vCHfvP63f//iJfnedlAqe96KSmlz2LYEWy7xbUs5dV6HwAugXGOmwXUp4jD39OV/N37W2eytoUOrj/ls",
-	"9sr3ndOSzc5mX708ffkVBqFdvdcJLdlJncRcgnaZTVvDfpnNzmY/M6Xf4IikcwfEu4/B6w18G3b8IoU+",
-	"aT+rm5k+I0wRAy1SyTewhlbxQeFmmToB2+qNSvb1xLYbqUKR6Z0UEM+3eONEbbtYpnJ/9FqkI7AXjEdA",
-	"d37sjhPyvncfxJenpwN3QezeATG60zxgN+3cDPHdlmQVkMyq1Br28OQ12O27Jh6SFt+dfGTZQ5T5/grI",
-	"e7usF1qsGXLiric5GHP7EOZ6VwJounV3k2BAnGbu2pSLW7rsrrBz98fRkHriWs+tQhEqgF7X3Xk4iv+o",
-	"QOnvRLY9HnZd4+lDV4dpWcHDDlFfPRNRf4JSH4/rT1oNA2UVIM8NiqaDqJPsHelv2nkqQvpeilGEfK7T",
-	"eeOE/uNoiUnsgsptPVNzFdGG6RWhxJGWfF6AVePC3tdi9MUXsxAzrESe2WBHBjnYLEeXHa7trRLPyg9/",
-	"F+q8RRNgSRk/AoGuKk2oNSYsheY0XRPBa/WNXnXo+N3S9T8Bsm/RJjocz2ae5hjs4fvuzTVRu/OifUnM",
-	"COOzFZqNXT4WsPFCM3kHcOp7dXfsBPvXeYpo/dp4sfVSmojxOBN4TFdy45eG7d3QSq4veDIuprsCl7xd",
-	"kv+ZImvYGm/LBV1Ci7jc0mTglJA64kB4Gnp81jS1YDVt1DUJwr3OI/CTgifQBHcgMl3OChbZki0zph9Y",
-	"YXZUl9m6P0Oh7/ASaSUVpsPj6H5KQdZtkQ0pDg6kpDbZcIiN1oinl6m6j4qoiw+lkJ+E1Cch9UlI/aMJ",
-	"KUOxE3f2AzeXzhmnuGbg6s5ePjbPXbDPGHoJoYq8ufnb8QTU3vjJRetCg5B0OvLVrc8i/wdcB95qrrDO",
-	"mDE/63sZDsQ7w8bfYaP10o15jqCda0QeEba7XQHhsAGlXU/OIzGRxEJJEqgGB88oPegaa+PMVt9YB2C5",
-	"csmUtkkDKpeg1aiYLSacAbKEuJYkoyl8xNbPic9wUqJWADoix52In6S4Q+nvHD5TqC9sf08BSlFb8BZa",
-	"1TUbh7SAdtPNRiAidk/xWVN4TyRgetblBrWvyjf4IyvqcskRMN2705Tpt4QLDfV1kB40ITOQd1yc1aX6",
-	"VGPGpSllMaM4lgB7JJAluweyoVuiha1tCaoHIaVVkHv0QywUdoBqeL44phcMEX+fsKO5/IwTalSaJYFY",
-	"EOqOG+2cLto5X4kt+kCzSWhCNaF5Tj53lbI2S5cDzVQrZuBkb63wYmEyA9V3NF0PyqL/R1pvgJQrIJqu",
-	"GV/aoBYziCMWTz7wIjZHo3Qzt1ntnGzMoWTaC42MpKIwZ1UQLOT3ETxPP5+xHVSevvP6WbSnb3kfoT6d",
-	"0Y9yqVYevvr4QKNCtLouY1Zc3Zn5VC7mU3JwDXwAsbY50soNB/aB6Kzb1GK4vHItWCMQ2VQ3HeysY01o",
-	"SIfXpWcjHV2ITdRphdk3zfGiEP/4cSfLMBEBbIsZG1fDst/hIhdbIqmf3l0aQcQiIZnYcGviKNdV1/A+",
-	"3uQ3KGGv7JDnkK+t+qQ94hVLcASHp/FKHBxPk99sbrl4ZhOvvWrPqM6yo+Q2v80yK5WV4ORztMeI4Pn2",
-	"izbD4dUEezjOjhklcSuuWf6kJ30s69YttyO9a5Fnh3rXHZPLOGUUK/mZ1AC8vgYCG6LRAnEOPcqeniTw",
-	"zQnDpLmuRz0HUuumwz9BvOLK3vN+3fRwPJFwaDb9vOKhu24XuVf+kvuj5NdxLuPuOXsY7701xGuuiBn2",
-	"7GpePflo6xoHA5otku337Oqmzr1mzvM4c0NU6VyqU9sTmDs40CSWrT7JKFr9mKfcfe0xRXZ/mEfVF5+t",
-	"33JoFu6h5CRdgb1HO2JB4K9KtHFzfCnR6XJ87jqp1q9mxH4HjCn7K2CeKfEQO+9f2fvRiHp0PWibaghN",
-	"S5QkBNviGF/65oQuBfdoN3e/zbTqHfc7b89jZ0R+t+M54g/902LpyNxd9IklNlIZa+sVZZkN9nk3vUOI",
-	"k4/mv4cTY4a8qMohSeMuiBwjvv199Yf6qI/zdncFlL8sEuPRnTaZMa76c/qsDskRQeupdDjn2OYJ10Xk",
-	"0cN4w6nIQRuqyAryzMYEXXsq3lBZc1GrySQW2b1hS/620rsa6nXgQg225JAhcY6wSZ7ZxIOD8SGJMvdN",
-	"3QXzdOGIqOPX/E7bUQIQwkh+ZRFpEwZhHWlwfflUJnT792eeWTc+LaJdn9Xs7N37TkExW3KUwkb8csx0",
-	"8Yz4Gx7PiQJ7BU6vKal1kDYA5bBivLFD/tSa0V1u92fJbN+49u8n8hL9VX7Pyt+tRbso/dU1gro7CYhi",
-	"PLXFvRiRQA47J3rFlJEQDFF+TN81CtjN5vEdGF2tRfOKaoj85Ju72M/dljDsvGrfyh/TCLbXf+es9TBO",
-	"C+xlBDNKQ0bmW5KKoqDRLrJ2ouzRNs23WA3R5N0llAmhnNRXfHcevdQgJdNCbrGYwicujpXt6JG6W6WQ",
-	"2A//+dp+MOvjF7+9fn3ecKZYEAX3YO8pfypDsG617wfkqCb2Vw/iK6tIoqSVJvl6RJLkWSoS+6xiizTw",
-	"il/yCjmguefXTBtj1XgVY3unp+PTQZ8KpyfKUyuCjl8w3Rap9Z3p863nxIQspajKWlYk6BhwLPtwx9Sf",
-	"oZ48HVF2/UmsfhKrn8TqJ7H65y31xksdjlXxjfdMDLVyo5dyK/wPkP8JHPHj+QN2W7EKOPPw3P2yhlqJ",
-	"jdExKRzdMf8Fa+DscvUBRWVivALGIYn47LMeEU/SSkrwN92GQ13f4/cNOfeFu/4m2DGSeb/4Jk67Sww0",
-	"M2XvRrnHJXoY+ujvdnn33hzSOoj37v3D+4f/CwAA//8=",
+	"7D1rc+M2kn8FpduqJHWcsSeZy13sT8nE2bjyGJ/t23yYm3NBZEtCRAIMAFqjm/J/v0ID4EsARVqyN7c7",
+	"VamJbZFAo7vR7259nKWiKAUHrtXs7OOspJIWoEHib2+ogsvM/MT47GxWUr2aJTNOC5idzVg2S2YS/qiY",
+	"hGx2pmUFyUylKyioeWMhZEG1eY7rr1/PkpnelmB/hSXI2cNDMrtc/EJ1ujKPZ6BSyUrNhNnpdgXk4pYu",
+	"iVgQvQKSUgWEKsI02VBFJNDsnFAu9AokERwIM39cVAoMUAjsCmgGsgH3cvHCbtYG0sGktGR8iSBdgWQi",
+	"24XoW1IIrlcJUVW6MqB8efrl1y9enfrt/qhAbpvdSrvM0F4PBnuqFFwBIvtKinkOhfkxFVwD1+ZHWpY5",
+	"S6mB4qS0T/zr78qA9LG19l8kLGZns385aah5Yj9VJ35d3LF7qN9WVJMNcE02UjgEuNc8+ZEppChBambh",
+	"zECtA+dJZlkFHcJnVEND9+a5BeOZ+TG0xlLSDIKfsGwUVyUzpqFQrSVaH61hG1x7zXgW/CA3R2g+mAuR",
+	"A+XmE0vnwCuiBA7ZHdU7uHihWRFEiAJD7hR2ue7tgjCtSCGUJsqwVGXuABThVbTOJ+9s35mH8aK0O/8Q",
+	"fxkuucEHH5KZpmvgseXuQSpmWTcgDBpR8s7KFqSKJZrDd2KZzwPm2cWynqNWmwKeGVoobqB4X+NDzH+H",
+	"VBsIzVm+B01Zvsv3qbsN+3Bh1oF7L1Brbtz32oV5BVFogaJS0i2u9SEF5Ifx6134V0LrFXR7R1MdFrol",
+	"SCU42awEoWqtSEG3xNCUUJ4Ryy2E6YaV6hvRIyAiqwN7jZQGghgFLCp2CDCFsSMcqOGDDn6wWdnVgVeF",
+	"gd/y0CyZ/S6Y/SHNgUr8CXkcdV8O1GqcVBSFgbm+Ua2ztZRLG0PInnPD2ri3gy2Gkht/E9sAtmCJb5vM",
+	"3kAeYGf4EGSCb0kGKStoToQklEjUPDQn9GQewnOZ05DcuuQot1KRVwVPyCujn40en4PSQaHtCdNd5gch",
+	"SQmizOGcQFHqLdmsQAIpmFIGgABA9zSvILxSJunGvtXwkKjmeYuBeFXMLUCb1XZ3ld9WW2OCMBWHoEfl",
+	"OFFXlC8D2pUuNMggi85hIWRY56T1Yp49FjldLpE1uSC54Es0hSSgwAyzyWTlGFWBssohbF11RIQF2j0e",
+	"EvdhvEG6voZSyICEyNhiAdLIeRXg7CVlXGnkw7Ka50ytICMS7hmqg13DoSU2eiLUGWLjBfIPtMqDwt2c",
+	"ffwy1wZTO6v08FoD51dPOngJItWJL8N/Wcbslb9qoXZBcwVJD9v+zhb0w8/Al3o1O3t9enqazArG/R9e",
+	"Pf6CiMr7JF017ORw0MBD9lbxc4Te2dn59ypbxjaI8zxlKvaS0rRv8bb3ZzoPr1lxL9b3W0zOPrKL1eC0",
+	"9m40WBDbEjLgmtFcTeQCj5EWF7wyTLCrKqhSGyGz3sNfBh4On61eIHSAi3uWGQa/FptdnsnpHPIpBkEP",
+	"APv+gIpuDK6o2TjCczGP3tU2965/FXO8FrRg+fap/Knj6QVR6VREPitrv3usOrEf3MWvT9utCrk2axh2",
+	"erwuHXeX9pogl5wY7lWjTZktlZnSLF3vZ1D0l+qYg1OoLfTUPBL2qrw75QnUOFZtvwmP1QbLY9Gx5uDF",
+	"iHlVVGvJ5pUeJbV3NHKzUUY1vWs5mCMYG5zIiG9sY1pdMl4Yu/m8NowVoaprHDcwQVsqjPbXVkxpIbf7",
+	"3vnRPYZRCifegv4cExlZ1IZ0E8B6m2oMYoVYr7aKghpLis0EX7QlmAMGkNoAlCMJhtcnZJVTa9UZhieK",
+	"btVes7yhjF81qYV8yyLsMJWHtcU4DhUNzZI2Pw/ehysasv5rjB7u5vOYq6uFpvmYGIwLndjnQ4exVu2u",
+	"xkOvLxxPYxwiVlAM3FqaBnx2kCP8jKjS/qGJQ06wd1rRS68gUsEXTBaoI+BDmVMXMjDsQxaIJCuN3S8h",
+	"pcGFhqAxPXw4D03ofH/1un+sMRRV3GpFS4gwEx9BAqdmajPKvORXDUH+YyMCe9riAwvrg7TqhdtGuPg7",
+	"Xp1gU4J2Dsgr81ZouYqzTkipEBx1bmocG6uuUxszyozI2hswcuC5s7r1E4uSASRa+HYwGTcMV5CH8h9z",
+	"hXkCNFo0/ssU4ZaSI5Ad57pHWoXjLPfaJvK85w2bxtSJyodL7m3Eo8chFyw/NMvBtQiuUIgIXTF/1WXv",
+	"vYGOqEQYMteddTDiEC5bQNO1SxmMeceoo4OMxZDtjOis7WHEoaNSreMd/moIXPSWhpnnJ+cdDVm7x6BD",
+	"XkkacW0jjtFw4MAtuNeQ+Zlx+K/ymSX0UGQmEol+axPIqkLICVVrQHO4FZTOxSYWlp6oEv5uusAhZr9S",
+	"+AWoqmRAqC2Fvc4ewsoYupnY8HCsmPGQJW48DvyIME1SyskcHMbFYlKANcrvQ8EyFjYgK1UnOLvQOlwo",
+	"zG35UOl4GCPeyI9i43MEVtNMun6OfkiNxjWx6G6OEqLsr7SAgMSZjMkh+IL7wuYKk4YT7egM1PqRUrCk",
+	"WoM0yP6fd/TF/743/5y++Obli/cfT5Ovvnn4y2xi+LEVsP6PkDcs8r2Z32vhQvMerf146JSgeD+YK/K9",
+	"8c9fYXPdctonEGJODVfZ13avs/eGfemNYWqykKI4J6cYVjASdMFkRIAG3JpX+3MEY607fMptkjQHieDn",
+	"xocaJiBHlMDvUqo8z1oHLhgYwveJhNRcWkRLk/0mG6ZXotKkrLRmfGk+LojgBG9B4uIzxqRSmK0jJVWh",
+	"LPuA4RU2fEOoeHsP8p7BJlzaM6FqwWZoAhe1ScMcuFCtZw5cJ+597Ik7H2PzeES/Dn4NLWzZdq9j0ymJ",
+	"aSuNOgmIxA0xxBUNJVNTVzYweGjzjPEtGrPisYrGL9GIPQQgBq86DGAbo1JRezFnHNQ5+rd4Oan5t6hy",
+	"OslEiLMdrh+O+O1ddaegZwD5UfUfDQ+WHrnjLF7DOiGer4qBQC2e/jNiDX1FaJaRqiTogU2w+OpA5q4B",
+	"VlC+tbu4WAWVMBxSnsqc3jTrhbaQBz0SGzbzBB+KptrK07rQJxCuOTSx/SgpuJMOUxsotRU4zmT1f+HC",
+	"4nyE/7JHekXwo0IJ1gMMyeNYeo+x5QaE8WPjdSP86VgqN4KP3kk6KUPc1YfTgudoypn76YGK64FriyZW",
+	"694SxgnFW7XL4lmdVQwkxc0yh1foGM6s1NTSDfuH/hlvNJ23U3CV5GdCrSE/40K/oHkuNrbCcNjqNZ82",
+	"HOUADNGg7RE8PoZJK70SkZq0lu8QoE63HGvC/RQRg8mx8pQMUv862hVaoNcHrB0JLMfcVzN17USFF4uU",
+	"03yLRrtxmWCDm+RAwzUC166moZdbihdyYIRHTay34OHadU3zfG9++RYfGmTykcqzJwHrSgR3JITTLxbE",
+	"dJXDXIj1of6KjZAE2G0BkB1hmYlej03PHez0YKA5VFk4mMKPpltHarVWktzT1TnjO/6HJZLH8hCBbx1Q",
+	"j6hBfGQKuA4JHD3DM1im+IhilUYcjfIXv28en5JVGvKGBwoch3ltT/kjzXM24do0cqnvFgmxvot1/lTc",
+	"lhtnIYk4XEwVLQfx6Z/hassGsDYUzbmjbPl9h+LxWmYMIvhGOUWLuujHFozbdo2d2v+izCESwcdoHllV",
+	"PLPwjwt/2GrukHR1pejhelpx56rTI4zlCtbDjNVVfO1PRlcV9WjvS3za9fN3u/Xzbu+kwWSIjLfG2ovV",
+	"x0zh+HkOb2xRzZRCn0llWrhJpEYrWjGUzDYrZwaF2GiJ2RXHmfjkmfkNS+dshBR/rHm3KtRodnNxnMFK",
+	"+Mb7dilcC+2QE97GdTRHFmgTjDnWQ7GZAWGLyUw14CR5daCJfXRPmGNy2mxv/KObqNrx590BoigOlmmn",
+	"kOcTAq5BFjiqk2sBCh/CmdC9XIoEavuZDwjToOYIP5tKsXHisNfflNOlIkqQnMolEEpKKrW9WEIBsflh",
+	"oldUEy70ivElQV2liKjCiYZBsT3YIiHujKKMfajvmpcPQFK0KNxl+tWICkdXJ12/0cqjWxoknqDNqTpH",
+	"aOsJT5ogt4g1BORJWUe0BkOs9imUw26ZPdausD2Bbvn3oQIYBWklmd7emE0sNAqUt+Gwoz0VYs2gaWnH",
+	"QMWdf6q5dyX7CbYd8BByZCdjAsnm2ZXWpe1DZ3whdrnYOAKKiHuQRFHzo5M7KiEYYySGGM68OW+n16So",
+	"tOFvYRNqrW7VzErGl+TiHuSWpDTPybzSRLElN7eAccKNY0IocUcj9uC2/9GegODRXpILKYVUGJRyXVbE",
+	"RqAU+fz6hzfkm9f/9u9fvCTf2w5KZe9bUSltLtuWYMslvm0pp87rEHgBlGvMNLguRXzMffryvxs/62z2",
+	"1tCh1cd8Nnvl+85pyWZns69enr78CoPQrt7rhJbspE5iLkG7zKatYb/MZmezn5nSb/CJpDMD4t3H4HgD",
+	"34YdH6TQJ+1ndTPTZ4QpYqBFKvkG1tAuPijcbFMnYFu9Ucm+nth2I1UoMr2TAuL5FidO1LaLZSr3S69F",
+	"OgJ7wXgEdOfH7jgh73vzIL48PR2YBbE7A2J0p3nAbtqZDPHdlmQVkMyq1Br28OI12O1ZEw9Ji+9OPrLs",
+	"Icp8fwXkvV3WC23WPHLixpMcjLl9CHO9KwE03brZJBgQp5kbm3JxS5fdHXZmfxwNqSeu9dwqFKEC6HXd",
+	"nYej+I8KlP5OZNvjYdc1nj50dZiWFTzsEPXVMxH1Jyj18bj+pNUwUFYB8tygaDqIOsneJ/2knacipO+l",
+	"GEXI57qdN07oP46WmMQuqNzWKzWjiDZMrwgljrTk8wKsGhd2XovRF1/MQsywEnlmgx0Z5GCzHF12uLZT",
+	"JZ6VH/4u1HmLJsCSMn4EAl1VmlBrTFgKzWm6JoLX6hu96tD1u6XrfwJk36JNdDiezTrNNdjD993JNVG7",
+	"86I9JGaE8dkKzcaGjwVsvNBK3gGc+l7dHTvB/nWeIlq/Nl5svZQmYjzOBB7Tldz4pWF7N7ST6wuejIvp",
+	"rsAlb5fkf6bIGrbG23JBl9AmLrc0GTglpI44EJ6GHp81TS1YTRt1TYJwr/MI/KTgCTTBHYgsl7OCRY5k",
+	"y4zpB1aYE9Vltu7XUOg7vEVaSYXp8Di6n1KQdVtkQ4qDAympTTYcYqM14ullqu6jIuriQynkJyH1SUh9",
+	"ElL/aELKUOzE3f3A5NI54xT3DIzu7OVj89wF+4yhlxCqyJubvx1PQO2Nn1y0BhqEpNORR7c+i/wfcB14",
+	"q7nCOmPG/KznMhyId4aNv8NG66V75jmCdq4ReUTY7nYFhMMGlHY9OY/ERBILJUmgGhw8o/Sga6yNM1s9",
+	"sQ7AcuWSKW2TBlQuQatRMVtMOANkCXEtSUZT+IitXxM/w0WJWgHoiBx3In6S4g6lv3P4TKG+sP09BShF",
+	"bcFbaFfXbBzSAtotNxuBiNic4rOm8J5IwPSsyw1qX5Vv8EdW1OWSI2C6d6cp028JFxrqcZAeNCEzkHdc",
+	"nNWl+lRjxqUpZTFPcSwB9kggS3YPZEO3RAtb2xJUD0JKqyD36IdYKOwA1fB8cUwvGCL+PmFHc/kZJ9So",
+	"NEsCsSDUXTfauV20c78SW/SBZpPQhGpC85x87iplbZYuB5qpVszAyd5a4cXCZAaq72i6HpRF/4+03gAp",
+	"V0A0XTO+tEEtZhBHLJ584EVsjkbpZm2z2znZmEvJtBcaGUlFYe6qIFjI7yN4nn4+YzuoPH3n9bNoT9/y",
+	"PkJ9OqMf5VKtPHz18YFGhWh1XcasuLoz86lczKfk4Br4AGJtc6SVGw7sA9FZt6nFcHnlWrBGILKpbjrY",
+	"Wcea0JAOr0vPRjq6EFuo0wozoHJdvpopgmOoXLXAOfK0MxErnoNSBH3HLKJIW9PP4pLyMQ7c8QIk//gh",
+	"McvLEd1g6ywbL8jejMO1AXZrUr+8m2dBxCIhmdhwa30p1/DXXEscMjgo/K/sI88h+lulU3skP1YHCQ5P",
+	"4zA5OJ4m9doM4Hhm67O9a0/4ZNlR0q7fZplVGEpw8jmaikTwfPtFm+FwasIejrPPjFIGFdcsf9KbPpZ1",
+	"627gkY6/yLNDHf+ONWj8RYpNBkxqAF5PqMBe7bYiQdnTkwS+b2KYNNf1U8+B1Lof8k8QSrmyI+ivm/aS",
+	"JxIOzaGfVzx09+0i98rP3z9K6h/XMp6oM9VxJK8hXjO9ZtjprHn15KMtuRyMtbZItt/prPtN95o5z+Nn",
+	"DlGlM++nticwrXGgtS5bLZxRtPpnnvL0tTMXOf1hzl5ffLa+ZqLZuIeSk3QFdsR3xILAL7xo4+b4UqLT",
+	"gPncJVytL/SIfUUZU/YLyjxT4iV2gQllR7cR9ehS1TbVEJqWKEkIduwxvvR9E10K7tFubvTOtMIi9xV0",
+	"z2NnRL5S5DlCI/3bYunI3Jj8xBIbqYxl/4qyzMYhfQShQ4iTj+Z/DyfGDHlRlUOSxs2uHCO+/Sj9Q33U",
+	"x3m7uwLKz7HEUHmng2dMFOE5fVaH5Iig9VQ6nHNsX4drcPLoYbzhVOSgDVVkBXlmw5WucxaHZ9Zc1Op/",
+	"iQWdb9iSv630roZ6HZj1wZYcMiTOEQ7JM5sTcTA+JFHmvqkbdJ4uHBF1/JqvkDtKAEIYya8sIm0uI6wj",
+	"Da4vn8qEbn81zjPrxqdFtGsBm529e9+pdWZLjlLYiF+OSTieET988pwosNN5ev1SrYu0ASiHFeONfeRP",
+	"rRnd3L0/S9L9xnWmP5GX6KcMPit/tzbtovRX16PqxiUQxXhq644xIoEcdm6j2+Y/RPkxfdcoYDebxzeH",
+	"dLUWzSuqIfJtdG7moBvkMOy8aj9lIKYR7BiCnbvWwzgtsM0SzFMaMjLfklQUBY02uLVzeI+2ab7FQo2m",
+	"JEBCmRDKST19vPPRSw1SMi3kFus8fE7lWImYHqm7BRSJ/eE/X9sfzP74h99evz5vOFMsiIJ7sCPUn8oQ",
+	"rKcA9ANyVBP7hQzxnVUkUdJKk3w9IknyJ042PUsdZ5+LbWkLDkYmr5A5m+nIZtnYLYrXfraJcDo+U/Wp",
+	"3HyiqLfS8fhl5m1pX0+an289JyZkKUVV1mIsQZ+FY7GMkyD+evdE/Yhi9U8S/5PE/yTxP0n8T7X7j6jd",
+	"xykdxyrhx8EhQ7356NvdCv+N8n+C8MXxvCh7rFhJo/nw3H1VilqJjVF/KRw9nPELFjXa7eoLinrO+FKM",
+	"QxKJdMx6RDxJKynBjy4OBwi/x7835NwXJPybYMdIgf7iu3LtKb1kxmE397hFD0Mf/bCed+/NJa1Dn+/e",
+	"P7x/+L8AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,
