@@ -267,6 +267,8 @@ func TestTableQuestionsThatCannotBe(t *testing.T) {
 	assert.Contains(t, *ask("revenu", "rep", "2026-10", nil)(400, "unknown-measure").Detail, "did you mean revenue?")
 	assert.Contains(t, *ask("revenue", "rep.teritory", "2026-10", nil)(400, "unknown-level").Detail, "did you mean rep.territory?")
 	ask("revenue", "rep", "October", nil)(400, "invalid-request")
+	assert.Contains(t, *ask("revenue / (cost", "rep", "2026-10", nil)(400, "formula-refused").Detail, "expected ')'")
+	assert.Contains(t, *ask("revenue + order_lines", "rep", "2026-10", nil)(400, "formula-refused").Detail, "adding money and count")
 	many, column := 60, 9
 	ask("revenue,cost", "rep", "2026-10", func(p *client.GetTableParams) { p.Periods = &many })(400, "too-wide")
 	ask("revenue", "rep", "2026-10", func(p *client.GetTableParams) { p.Sort = &column })(400, "invalid-request")
@@ -340,5 +342,7 @@ func TestFiguresPage(t *testing.T) {
 	found, err = p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
+	do(t, p.Go("/figures"), p.Type("input.font-mono", "target(revenue) - 1"), p.Press("Enter"), p.Sees("target(revenue) - 1"), p.Until("location.search.includes('formula')"))
+	do(t, p.Go("/figures?formula=growht(revenue)"), p.Sees("did you mean growth?"))
 	do(t, p.Go("/figures?text=nobody"), p.Sees("Nobody matches."))
 }

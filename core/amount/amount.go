@@ -6,6 +6,7 @@
 package amount
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"math"
@@ -133,14 +134,14 @@ func CompareRatio(num, den, cut Amount) int {
 	ls, lh, ll := product(int64(num), Scale)
 	rs, rh, rl := product(int64(cut), int64(den))
 	if ls != rs {
-		return cmp(ls, rs)
+		return cmp.Compare(ls, rs)
 	}
 	c := 0
 	switch {
 	case lh != rh:
-		c = cmpU(lh, rh)
+		c = cmp.Compare(lh, rh)
 	default:
-		c = cmpU(ll, rl)
+		c = cmp.Compare(ll, rl)
 	}
 	return c * ls
 }
@@ -160,26 +161,6 @@ func product(a, b int64) (sign int, hi, lo uint64) {
 		sign = 0
 	}
 	return sign, hi, lo
-}
-
-func cmp(a, b int) int {
-	switch {
-	case a < b:
-		return -1
-	case a > b:
-		return 1
-	}
-	return 0
-}
-
-func cmpU(a, b uint64) int {
-	switch {
-	case a < b:
-		return -1
-	case a > b:
-		return 1
-	}
-	return 0
 }
 
 // RoundRat writes r with the given number of decimal places, half away from

@@ -1,6 +1,7 @@
 package lang
 
 import (
+	"cmp"
 	"strings"
 
 	"oskel/core/amount"
@@ -150,24 +151,14 @@ func compare(v Value, p *Node) int {
 		if p.Op == Negate {
 			want = -p.Parts[0].Number
 		}
-		return order(int64(v.Number), int64(want))
+		return cmp.Compare(v.Number, want)
 	case DateType:
 		day, err := calendar.ParseDay(p.Text)
 		if err != nil {
 			return -1
 		}
-		return order(int64(v.Day), int64(day))
+		return cmp.Compare(v.Day, day)
 	default:
 		return strings.Compare(v.Text, p.Text)
 	}
-}
-
-func order(a, b int64) int {
-	switch {
-	case a < b:
-		return -1
-	case a > b:
-		return 1
-	}
-	return 0
 }

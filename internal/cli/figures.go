@@ -21,8 +21,8 @@ import (
 var figureCommands = []command{
 	{
 		name: "table", args: "MEASURE[,MEASURE…]", short: "measures by subject, group or whole, in one or several periods",
-		long:    "Periods are written 2026-10, 2026-Q4, 2026-H2, 2026, 2026-W44 or 2026-10-31. The\nlast row is the whole: of a ratio, the ratio of the sums. -o writes a file that its\nending names: .csv, .json, .xlsx or .parquet.",
-		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 -periods 4 revenue\noskel table -by customer -period 2026-10 -o october.xlsx revenue",
+		long:    "A measure may also be a formula that is tried, in quotation marks. Periods are written\n2026-10, 2026-Q4, 2026-H2, 2026, 2026-W44 or 2026-10-31. The\nlast row is the whole: of a ratio, the ratio of the sums. -o writes a file that its\nending names: .csv, .json, .xlsx or .parquet.",
+		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 -periods 4 revenue\noskel table -by rep -period 2026-10 -periods 3 \"target(revenue)\"\noskel table -by customer -period 2026-10 -o october.xlsx revenue",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetTableParams{}
 			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, or whole (the default)")

@@ -59,20 +59,28 @@ func levelOf(book *rulebook.Book, by string) (measure.Level, error) {
 	return measure.Level{Kind: kind, By: attribute}, nil
 }
 
-// measureOf finds a measure that can be asked of a level.
-func measureOf(book *rulebook.Book, name string, l measure.Level) (*rulebook.Measure, error) {
+// measureOf finds a measure that can be asked of a level: one of the book, or
+// a formula that is tried, for which the book is given back with it.
+func measureOf(book *rulebook.Book, name string, l measure.Level) (*rulebook.Book, *rulebook.Measure, error) {
 	m := book.Measure(name)
 	if m == nil {
 		var known []string
 		for _, m := range book.Measures {
 			known = append(known, m.Name)
 		}
-		return nil, fail(http.StatusBadRequest, "unknown-measure", "There is no measure %q%s", name, lang.Suggestion(name, known))
+		if !strings.ContainsAny(name, "(+-*/ ") {
+			return nil, nil, fail(http.StatusBadRequest, "unknown-measure", "There is no measure %q%s", name, lang.Suggestion(name, known))
+		}
+		with, err := book.WithFormula(name)
+		if err != nil {
+			return nil, nil, fail(http.StatusBadRequest, "formula-refused", "The formula %q is not understood %s", name, err)
+		}
+		book, m = with, with.Measure(name)
 	}
 	if l.Kind != "" && !slices.Contains(book.Askable(name), l.Kind) {
-		return nil, fail(http.StatusBadRequest, "not-askable", "%s comes from lines that name no %s.", m.Title, l.Kind)
+		return nil, nil, fail(http.StatusBadRequest, "not-askable", "%s comes from lines that name no %s.", m.Title, l.Kind)
 	}
-	return m, nil
+	return book, m, nil
 }
 
 // mostColumns bounds a table's width: with a thousand rows a page, some sixty
@@ -88,11 +96,11 @@ func (s *server) ask(ctx context.Context, p contract.GetTableParams) (*measure.E
 	if a.Level, err = levelOf(book, or(p.By, "whole")); err != nil {
 		return nil, a, err
 	}
-	for _, name := range strings.Split(p.Measures, ",") {
-		if _, err := measureOf(book, strings.TrimSpace(name), a.Level); err != nil {
+	for _, name := range rulebook.SplitFormulas(p.Measures) {
+		if book, _, err = measureOf(book, name, a.Level); err != nil {
 			return nil, a, err
 		}
-		a.Measures = append(a.Measures, strings.TrimSpace(name))
+		a.Measures = append(a.Measures, name)
 	}
 	last, err := book.Calendar.Parse(p.Period)
 	if err != nil {
@@ -215,7 +223,7 @@ func (s *server) GetParts(ctx context.Context, r contract.GetPartsRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	m, err := measureOf(book, p.Measure, level)
+	book, m, err := measureOf(book, p.Measure, level)
 	if err != nil {
 		return nil, err
 	}

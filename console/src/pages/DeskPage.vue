@@ -5,6 +5,7 @@ import { computed } from 'vue'
 import { api, need } from '@/lib/api'
 import { countWords, dayWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
+import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import CaseView from '@/parts/CaseView.vue'
@@ -51,10 +52,6 @@ const stateText = (c: { state: string; taken_by?: string; finding?: string }) =>
       ? c.finding
       : 'open'
 const open = (id: number) => (selected.value = selected.value === String(id) ? '' : String(id))
-function step(event: KeyboardEvent, by: number) {
-  const rows = [...document.querySelectorAll<HTMLElement>('[data-row]')]
-  rows[rows.indexOf(event.currentTarget as HTMLElement) + by]?.focus()
-}
 </script>
 
 <template>
@@ -102,8 +99,8 @@ function step(event: KeyboardEvent, by: number) {
             :class="selected === String(c.id) ? 'bg-tide-soft' : ''"
             :aria-expanded="selected === String(c.id)"
             @click="open(c.id)"
-            @keydown.down.prevent="step($event, 1)"
-            @keydown.up.prevent="step($event, -1)"
+            @keydown.down.prevent="stepRow($event, 1)"
+            @keydown.up.prevent="stepRow($event, -1)"
           >
             <GradeMark :grade="c.grade" />
             <span class="min-w-0">

@@ -8,6 +8,7 @@ import { api, need } from '@/lib/api'
 import { countWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
+import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
 import ExceptionView from '@/parts/ExceptionView.vue'
 import GradeMark from '@/parts/GradeMark.vue'
@@ -101,11 +102,6 @@ const columns: { key: Sort; head: string; right?: boolean }[] = [
 // Beside the sheet the list keeps what tells its rows apart.
 const shown = computed(() => columns.filter((c) => !selected.value || ['grade', 'subject'].includes(c.key)))
 const open = (id: number) => (selected.value = selected.value === String(id) ? '' : String(id))
-function step(event: KeyboardEvent, by: number) {
-  const rows = [...document.querySelectorAll<HTMLElement>('[data-row]')]
-  const at = rows.indexOf(event.currentTarget as HTMLElement)
-  rows[at + by]?.focus()
-}
 </script>
 
 <template>
@@ -227,8 +223,8 @@ function step(event: KeyboardEvent, by: number) {
               :aria-selected="selected === String(x.id)"
               @click="open(x.id)"
               @keydown.enter="open(x.id)"
-              @keydown.down.prevent="step($event, 1)"
-              @keydown.up.prevent="step($event, -1)"
+              @keydown.down.prevent="stepRow($event, 1)"
+              @keydown.up.prevent="stepRow($event, -1)"
             >
               <td><GradeMark :grade="x.grade" :state="x.state" :outcome="x.outcome" /></td>
               <td v-if="selected" class="py-1">

@@ -24,6 +24,7 @@ const measures = useQuery({ queryKey: ['measures'], queryFn: () => need(api.GET(
 const by = useQueryWord('by')
 const over = useQueryWord('over') // '' one period with several measures; 'months' one measure over periods
 const chosen = useQueryWord('measures')
+const formula = useQueryWord('formula') // one that is tried, beside or instead of the measures
 const text = useQueryWord('text')
 const shade = useQueryWord('shade') // '' none, 'bars' or 'places'
 const cell = useQueryWord('cell') // measure|key|period
@@ -47,7 +48,12 @@ const picked = computed<string[]>({
   },
   set: (names) => (chosen.value = names.join(',')),
 })
-const asked = computed(() => (over.value === 'months' ? picked.value.slice(0, 1) : picked.value))
+const asked = computed(() => {
+  if (over.value === 'months') return [formula.value || picked.value[0]].filter(Boolean)
+  return formula.value ? [...picked.value, formula.value] : picked.value
+})
+const written = ref(formula.value)
+watch(formula, (v) => (written.value = v))
 
 const typed = ref(text.value)
 let rest: ReturnType<typeof setTimeout> | undefined
@@ -153,6 +159,15 @@ const open = (c: Schemas['TableColumn'], key: string) => (cell.value = `${c.meas
           :text="countWords(picked.length, 'measure')"
           :options="askable.map((m) => ({ value: m.name, text: m.title }))"
         />
+        <form class="flex" @submit.prevent="formula = written.trim()">
+          <input
+            v-model="written"
+            class="field w-64 font-mono text-small"
+            placeholder="Try a formula"
+            aria-label="A formula to try, such as growth(revenue, 1 year)"
+            @change="formula = written.trim()"
+          />
+        </form>
         <PickOne
           v-model="shade"
           label="Shading"
@@ -171,6 +186,7 @@ const open = (c: Schemas['TableColumn'], key: string) => (cell.value = `${c.meas
         }}<template v-if="shade === 'places'">; the stronger the tint, the better the place in its column</template
         ><template v-if="over === 'months'">; ↑ best and ↓ worst of each row</template>
       </p>
+      <p v-if="error && formula" role="alert" class="px-4 pb-2 text-red">{{ error.message }}</p>
       <StateNote v-if="!table" :loading="isPending" :error="error" @retry="refetch()" />
       <StateNote v-else-if="!rows.length" :empty="text ? 'Nobody matches.' : `There are no figures for ${label}.`" />
       <div v-else class="relative overflow-x-auto px-2" role="region" aria-label="Figures" tabindex="0">
