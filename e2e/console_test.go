@@ -34,7 +34,7 @@ const axeSource = "../console/node_modules/axe-core/axe.min.js"
 func TestAxeFindsNothing(t *testing.T) {
 	s := demoService(t)
 	exception := s.exceptions("2026-10")["thin-margin R-17"]
-	pages := []string{"/overview", "/overview?period=2026-08", "/rules", "/rules?rule=behind-target", "/exceptions", fmt.Sprintf("/exceptions?id=%d", exception.Id), "/exceptions?text=nobody",
+	pages := []string{"/overview", "/overview?period=2026-08", "/measures/margin_rate", "/measures/none", "/rules", "/rules?rule=behind-target", "/exceptions", fmt.Sprintf("/exceptions?id=%d", exception.Id), "/exceptions?text=nobody",
 		fmt.Sprintf("/exceptions/%d", exception.Id), "/desk", fmt.Sprintf("/desk?id=%d", *exception.Case), "/desk?state=settled", fmt.Sprintf("/cases/%d", *exception.Case), "/data", "/nowhere"}
 	for _, size := range [][2]int{{1280, 800}, {390, 844}} {
 		p := screen(t, s, size[0], size[1])

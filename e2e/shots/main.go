@@ -29,6 +29,7 @@ var shots = []shot{
 	{name: "exception", person: "ines", path: "/exceptions?text=R-17", click: "[data-row]", follow: "Open its page"},
 	{name: "figures", person: "ines", path: "/figures?measures=revenue,margin_rate,growth_year,attained,place_by_revenue&shade=places&cell=margin_rate%7CR-17%7C2026-10&sort=2&up=yes"},
 	{name: "figures-months", person: "ines", path: "/figures?by=rep.territory&over=months&shade=bars"},
+	{name: "measure", person: "ines", path: "/measures/margin_rate"},
 	{name: "rules", person: "ines", path: "/rules?rule=behind-target"},
 	{name: "desk", person: "odo", path: "/desk"},
 	{name: "case", person: "odo", path: "/desk", click: "[data-row]", follow: "Open its page"},

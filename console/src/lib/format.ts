@@ -13,15 +13,20 @@ export function momentWords(iso: string): string {
   return `${dayWords(iso)}, ${d.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}`
 }
 
-/** A drawn number in its unit; figures that must be exact come as words from the service. */
-export function numberWords(value: number, unit: string): string {
+/** A drawn number in its unit; with a step, in as many places as tell two of an
+ *  axis apart. Figures that must be exact come as words from the service. */
+export function numberWords(value: number, unit: string, step?: number): string {
+  const places = (factor: number, usual: number) =>
+    step ? Math.min(6, Math.max(0, -Math.floor(Math.log10(step * factor) + 1e-9))) : usual
+  const write = (v: number, n: number) =>
+    v.toLocaleString('en-GB', { maximumFractionDigits: n, minimumFractionDigits: step ? n : 0 })
   switch (unit) {
     case 'percent':
-      return `${(value * 100).toLocaleString('en-GB', { maximumFractionDigits: 1 })}%`
+      return `${write(value * 100, places(100, 1))}%`
     case 'days':
-      return `${value.toLocaleString('en-GB', { maximumFractionDigits: 0 })} days`
+      return `${write(value, places(1, 0))} days`
     default:
-      return value.toLocaleString('en-GB', { maximumFractionDigits: Math.abs(value) < 100 ? 1 : 0 })
+      return write(value, places(1, Math.abs(value) < 100 ? 1 : 0))
   }
 }
 

@@ -12,6 +12,11 @@ export const router = createRouter({
       component: () => import('@/pages/OverviewPage.vue'),
       meta: { title: 'Overview', strip: true },
     },
+    {
+      path: '/measures/:name',
+      component: () => import('@/pages/MeasurePage.vue'),
+      meta: { title: 'Measure', strip: true },
+    },
     { path: '/figures', component: () => import('@/pages/FiguresPage.vue'), meta: { title: 'Figures', strip: true } },
     { path: '/rules', component: () => import('@/pages/RulesPage.vue'), meta: { title: 'Rules', strip: true } },
     {

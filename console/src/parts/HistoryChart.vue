@@ -81,7 +81,7 @@ function draw() {
         ...axis,
         axisLabel: {
           ...text,
-          formatter: (v: number) => numberWords(v, unit),
+          formatter: (v: number) => numberWords(v, unit, axis.interval),
         },
         splitLine: { lineStyle: { color: colour('line') } },
       },

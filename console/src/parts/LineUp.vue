@@ -1,16 +1,12 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed, onBeforeUnmount, ref, watch } from 'vue'
+import { computed } from 'vue'
 
 import { api, need } from '@/lib/api'
-import { numberWords } from '@/lib/format'
-import { toneColour, useRulebook } from '@/lib/rulebook'
+import LineUpDrawing from './LineUpDrawing.vue'
 
-/** All judged subjects in order of the value, the cuts drawn as lines with
- *  their numbers, the flagged in their shape, one named. */
+/** The line-up of a rule in a period. */
 const props = defineProps<{ rule: string; period: string; subject?: string; title?: string }>()
-const { grade } = useRulebook()
-
 const { data, error, isPending } = useQuery({
   queryKey: computed(() => ['line-up', props.rule, props.period, props.subject]),
   queryFn: () =>
@@ -20,144 +16,8 @@ const { data, error, isPending } = useQuery({
       }),
     ),
 })
-
-// As many units wide as pixels, so that letters keep their size.
-const box = ref<HTMLElement>()
-const wide = ref(520)
-const size = new ResizeObserver(([e]) => (wide.value = Math.max(280, Math.round(e.contentRect.width))))
-watch(box, (el) => {
-  size.disconnect()
-  if (el) size.observe(el)
-})
-onBeforeUnmount(() => size.disconnect())
-const tall = 168
-const pad = { left: 14, right: 76, top: 18, bottom: 22 }
-
-// One record value must not flatten the rest: the scale holds the middle 94
-// in a hundred and the cuts; what lies beyond sits at the edge, marked.
-const scale = computed(() => {
-  const values = (data.value?.points ?? []).map((p) => p.held)
-  if (!values.length) return { low: 0, high: 1 }
-  const at = (q: number) => values[Math.min(values.length - 1, Math.max(0, Math.round(q * (values.length - 1))))]
-  const anchors = [at(0.03), at(0.97), ...(data.value?.cuts ?? [])]
-  const low = Math.min(...anchors)
-  const high = Math.max(...anchors)
-  const room = (high - low || Math.abs(high) || 1) * 0.18
-  return { low: low - room, high: high + room }
-})
-const y = (v: number) => {
-  const { low, high } = scale.value
-  const share = Math.min(1, Math.max(0, (v - low) / (high - low)))
-  return tall - pad.bottom - share * (tall - pad.top - pad.bottom)
-}
-const beyond = (v: number) => v > scale.value.high || v < scale.value.low
-const dots = computed(() => {
-  const points = data.value?.points ?? []
-  const step = (wide.value - pad.left - pad.right) / Math.max(1, points.length - 1)
-  return points.map((p, i) => ({ ...p, x: pad.left + i * step, y: y(p.held), own: p.key === props.subject }))
-})
-const radius = computed(() => (dots.value.length > 300 ? 1.6 : dots.value.length > 80 ? 2.2 : 3))
-const own = computed(() => dots.value.find((d) => d.own))
-const cuts = computed(() => {
-  const texts = (data.value?.cuts ?? []).map((c) => ({ cut: c, y: y(c), label: y(c) }))
-  // Numbers that would lie over one another give way.
-  texts.sort((a, b) => a.y - b.y)
-  for (let i = 1; i < texts.length; i++) texts[i].label = Math.max(texts[i].label, texts[i - 1].label + 15)
-  return texts
-})
-const shapes: Record<string, string> = {
-  diamond: 'M0-6 6 0 0 6-6 0z',
-  triangle: 'M0-5.6 5.8 5H-5.8z',
-  square: 'M-5-5H5V5H-5z',
-  cross: 'M-5-3-3-5 0-2 3-5 5-3 2 0 5 3 3 5 0 2-3 5-5 3-2 0z',
-  circle: 'M-5 0a5 5 0 1 0 10 0a5 5 0 1 0-10 0z',
-}
-const hover = ref<{ name: string; held: number; x: number; y: number }>()
-const unit = computed(() => data.value?.unit ?? 'count')
-const flaggedCount = computed(() => dots.value.filter((d) => d.grade).length)
-const summary = computed(() => {
-  const d = data.value
-  if (!d) return ''
-  const place = d.place ? ` ${own.value?.name} is ${d.place} of ${d.judged}, lowest first.` : ''
-  return `${d.judged} judged, ${flaggedCount.value} flagged.${place}`
-})
 </script>
 
 <template>
-  <figure ref="box" class="max-w-[760px] min-w-0">
-    <figcaption class="flex flex-wrap items-baseline justify-between gap-x-3 text-small">
-      <span class="font-semibold">{{ title ?? data?.axis ?? 'Line-up' }}</span>
-      <span class="text-muted">{{ summary }}</span>
-    </figcaption>
-    <p v-if="error" class="text-small text-muted">{{ error.message }}</p>
-    <div v-else-if="isPending" class="h-[168px] rounded bg-sunk" role="status">
-      <span class="sr-only">Loading</span>
-    </div>
-    <p v-else-if="!dots.length" class="py-4 text-small text-muted">Nobody was judged in this period.</p>
-    <svg
-      v-else
-      :viewBox="`0 0 ${wide} ${tall}`"
-      class="block w-full"
-      role="img"
-      :aria-label="`${data?.axis}. ${summary}`"
-    >
-      <g v-for="c in cuts" :key="c.cut">
-        <line :x1="0" :x2="wide - pad.right + 6" :y1="c.y" :y2="c.y" stroke="var(--tide)" stroke-dasharray="4 3" />
-        <text :x="wide - pad.right + 10" :y="c.label + 4" class="figures" font-size="12" fill="var(--tide)">
-          {{ numberWords(c.cut, unit) }}
-        </text>
-      </g>
-      <template v-for="d in dots" :key="d.key">
-        <circle v-if="!d.grade && !d.own" :cx="d.x" :cy="d.y" :r="radius" fill="var(--muted)" opacity="0.55" />
-      </template>
-      <template v-for="d in dots" :key="d.key">
-        <path
-          v-if="d.grade"
-          :d="shapes[grade(d.grade).shape] ?? shapes.circle"
-          :transform="`translate(${d.x} ${d.y}) scale(${d.own ? 1.15 : 0.85})`"
-          :fill="toneColour(grade(d.grade).tone)"
-          @mouseenter="hover = d"
-          @mouseleave="hover = undefined"
-        />
-        <path
-          v-if="beyond(d.held)"
-          :d="`M${d.x - 3} ${d.held > scale.high ? pad.top - 8 : tall - pad.bottom + 8}l3 ${d.held > scale.high ? -5 : 5}l3 ${d.held > scale.high ? 5 : -5}`"
-          fill="none"
-          stroke="var(--muted)"
-        />
-      </template>
-      <g v-if="own">
-        <circle v-if="!own.grade" :cx="own.x" :cy="own.y" r="4" fill="var(--ink)" />
-        <circle :cx="own.x" :cy="own.y" r="9.5" fill="none" stroke="var(--ink)" stroke-width="1.4" />
-        <text
-          :x="Math.min(Math.max(own.x, 60), wide - pad.right - 60)"
-          :y="own.y > tall / 2 ? own.y - 15 : own.y + 23"
-          text-anchor="middle"
-          font-size="12"
-          font-weight="600"
-          fill="var(--ink)"
-          stroke="var(--card)"
-          stroke-width="3"
-          paint-order="stroke"
-        >
-          {{ own.name }}
-        </text>
-      </g>
-      <text
-        v-if="hover"
-        :x="Math.min(Math.max(hover.x, 70), wide - pad.right - 70)"
-        :y="Math.max(12, hover.y - 10)"
-        text-anchor="middle"
-        font-size="12"
-        fill="var(--ink)"
-        stroke="var(--card)"
-        stroke-width="3"
-        paint-order="stroke"
-      >
-        {{ hover.name }}, {{ numberWords(hover.held, unit) }}
-      </text>
-      <text :x="pad.left" :y="tall - 4" font-size="11" fill="var(--muted)">lowest</text>
-      <text :x="wide - pad.right" :y="tall - 4" font-size="11" text-anchor="end" fill="var(--muted)">highest</text>
-    </svg>
-  </figure>
+  <LineUpDrawing :line-up="data" :error="error" :pending="isPending" :subject="subject" :title="title" />
 </template>

@@ -78,7 +78,10 @@ const over = useQuery({
   <StateNote v-if="!figure" :loading="isPending" :error="error" @retry="refetch()" />
   <article v-else class="space-y-4 p-4">
     <header>
-      <p class="text-small text-muted">{{ figure.title }}, {{ figure.label }}</p>
+      <p class="text-small text-muted">
+        <RouterLink :to="{ path: `/measures/${figure.measure}`, query: { period } }">{{ figure.title }}</RouterLink>,
+        {{ figure.label }}
+      </p>
       <h2 class="text-title font-semibold">{{ figure.name }}</h2>
       <p class="figures mt-1 text-figure font-semibold">{{ figure.cell.text || '–' }}</p>
       <p v-if="figure.cell.why" class="text-muted">Missing: {{ figure.cell.why }}</p>
