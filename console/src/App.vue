@@ -52,13 +52,13 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
       class="flex shrink-0 items-center gap-1 border-line bg-sunk max-md:border-b max-md:px-1 md:sticky md:top-0 md:h-screen md:w-[136px] md:flex-col md:items-stretch md:border-r md:px-2 md:py-3"
     >
       <div class="px-2 pb-3 text-lead font-bold tracking-tight max-md:hidden">Oskel</div>
-      <nav aria-label="Sections" class="flex gap-0.5 md:flex-col">
+      <nav aria-label="Sections" class="flex md:flex-col md:gap-0.5">
         <RouterLink
           v-for="s in sections"
           :key="s.path"
           :to="link(s.path)"
           :aria-current="here === s.path ? 'page' : undefined"
-          class="flex items-center gap-2 rounded px-2 py-1.5 text-ink no-underline hover:bg-tide-soft max-md:flex-col max-md:gap-0 max-md:px-1.5 max-md:py-1 max-md:text-small aria-[current=page]:bg-tide-soft aria-[current=page]:font-semibold aria-[current=page]:text-tide"
+          class="flex items-center gap-2 rounded px-2 py-1.5 text-ink no-underline hover:bg-tide-soft max-md:flex-col max-md:gap-0 max-md:px-1 max-md:py-1 max-md:text-small aria-[current=page]:bg-tide-soft aria-[current=page]:font-semibold aria-[current=page]:text-tide"
         >
           <component :is="s.icon" class="size-5 shrink-0" aria-hidden="true" />
           <span>{{ s.name }}</span>

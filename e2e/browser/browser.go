@@ -159,7 +159,18 @@ func (p *Page) Rest() error {
 	if err := p.Until("document.readyState === 'complete' && !document.body.innerText.includes('Loading') && document.fonts.status === 'loaded'"); err != nil {
 		return err
 	}
-	time.Sleep(300 * time.Millisecond) // for charts, which say nothing when they are done
+	// Charts are drawn once their code has come, which nothing on the page
+	// tells: wait until nothing more comes.
+	for last, quiet := -1, 0; quiet < 3; {
+		n, err := Value[int](p, "performance.getEntriesByType('resource').length")
+		if err != nil {
+			return err
+		}
+		if quiet++; n != last {
+			last, quiet = n, 0
+		}
+		time.Sleep(80 * time.Millisecond)
+	}
 	return nil
 }
 

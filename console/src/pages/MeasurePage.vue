@@ -78,6 +78,7 @@ const link = (use: string) => {
 </script>
 
 <template>
+  <h1 v-if="!measure" class="sr-only">Measure {{ name }}</h1>
   <StateNote
     v-if="!measure"
     :loading="measures.isPending.value"

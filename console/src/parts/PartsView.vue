@@ -79,7 +79,9 @@ const over = useQuery({
   <article v-else class="space-y-4 p-4">
     <header>
       <p class="text-small text-muted">
-        <RouterLink :to="{ path: `/measures/${figure.measure}`, query: { period } }">{{ figure.title }}</RouterLink>,
+        <RouterLink class="underline" :to="{ path: `/measures/${figure.measure}`, query: { period } }">{{
+          figure.title
+        }}</RouterLink>,
         {{ figure.label }}
       </p>
       <h2 class="text-title font-semibold">{{ figure.name }}</h2>
