@@ -1,0 +1,73 @@
+package measure_test
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/measure"
+)
+
+func TestGridByHand(t *testing.T) {
+	e := examples(t, "")
+	october, err := e.Book.Calendar.Parse("2026-10")
+	require.NoError(t, err)
+	g := e.Grid(measure.Ask{Level: reps, Measures: []string{"revenue", "margin"}, Periods: []calendar.Period{e.Book.Calendar.Before(october, 1), october}, Sort: 0, Descending: true, Limit: 10})
+	assert.Equal(t, 3, g.Total)
+	assert.Equal(t, []string{"rep0", "rep2", "rep1"}, []string{g.Rows[0].Key, g.Rows[1].Key, g.Rows[2].Key}, "September's revenue 240, -20, and none last")
+	assert.Equal(t, measure.NoLines, g.Rows[2].Cells[0].Why)
+	assert.Equal(t, []int{1, 2, 0}, []int{g.Rows[0].Cells[0].Place, g.Rows[1].Cells[0].Place, g.Rows[2].Cells[0].Place})
+	assert.Equal(t, []int{2, 3, 2, 1}, g.Places, "two reps share the one margin of October")
+	assert.Equal(t, "500/1", g.Whole[1].Value.String())
+	assert.Equal(t, "1/4", g.Whole[2].Value.String(), "the ratio of the sums, not a mean of ratios")
+	upward := e.Grid(measure.Ask{Level: reps, Measures: []string{"revenue"}, Periods: []calendar.Period{e.Book.Calendar.Before(october, 1)}, Sort: 0, Limit: 10})
+	assert.Equal(t, "rep2", upward.Rows[0].Key)
+	one := e.Grid(measure.Ask{Level: reps, Measures: []string{"revenue"}, Periods: []calendar.Period{october}, Text: "REP1", Sort: -1, Limit: 10})
+	assert.Equal(t, 1, one.Total)
+}
+
+// Pages put together are the whole list, whatever the order asked for; what
+// is missing comes last, and equal values follow their keys.
+func TestGridPagesAreTheWhole(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var lines []line
+		for range rapid.IntRange(0, 20).Draw(t, "lines") {
+			lines = append(lines, line{rapid.IntRange(0, 2).Draw(t, "rep"), rapid.IntRange(0, 3).Draw(t, "customer"), fmt.Sprintf("2026-10-%02d", rapid.IntRange(1, 31).Draw(t, "day")),
+				amount.Amount(rapid.Int64Range(-2, 2).Draw(t, "net") * amount.Scale).String(), "1", 0})
+		}
+		e := world(t, "", lines)
+		october, err := e.Book.Calendar.Parse("2026-10")
+		require.NoError(t, err)
+		a := measure.Ask{Level: measure.Level{Kind: "customer"}, Measures: []string{"revenue", "margin"}, Periods: []calendar.Period{october},
+			Sort: rapid.IntRange(-1, 1).Draw(t, "sort"), Descending: rapid.Bool().Draw(t, "down"), Limit: 100}
+		all := e.Grid(a)
+		assert.Len(t, all.Rows, all.Total)
+		var paged []measure.GridRow
+		a.Limit = rapid.IntRange(1, 3).Draw(t, "page")
+		for a.Offset = 0; a.Offset < all.Total; a.Offset += a.Limit {
+			paged = append(paged, e.Grid(a).Rows...)
+		}
+		require.Equal(t, len(all.Rows), len(paged))
+		for i := range paged {
+			assert.Equal(t, all.Rows[i].Key, paged[i].Key)
+			if i == 0 || a.Sort < 0 {
+				continue
+			}
+			before, here := all.Rows[i-1].Cells[a.Sort], all.Rows[i].Cells[a.Sort]
+			switch {
+			case here.Why != measure.Present:
+			case before.Why != measure.Present:
+				assert.Fail(t, "a missing value before one that is there")
+			case before.Value.Cmp(here.Value) == 0:
+				assert.Less(t, all.Rows[i-1].Key, all.Rows[i].Key)
+			default:
+				assert.Equal(t, a.Descending, before.Value.Cmp(here.Value) > 0)
+			}
+		}
+	})
+}
