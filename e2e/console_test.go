@@ -37,6 +37,9 @@ func TestAxeFindsNothing(t *testing.T) {
 	pages := []string{"/overview", "/overview?period=2026-08", "/measures/margin_rate", "/measures/none", "/rules", "/rules?rule=behind-target", "/exceptions", fmt.Sprintf("/exceptions?id=%d", exception.Id), "/exceptions?text=nobody",
 		fmt.Sprintf("/exceptions/%d", exception.Id), "/desk", fmt.Sprintf("/desk?id=%d", *exception.Case), "/desk?state=settled", fmt.Sprintf("/cases/%d", *exception.Case), "/data", "/nowhere"}
 	for _, size := range [][2]int{{1280, 800}, {390, 844}} {
+		if size[0] < 1000 { // where a narrow screen lays things out in another way
+			pages = []string{"/overview", fmt.Sprintf("/exceptions?id=%d", exception.Id), "/figures", fmt.Sprintf("/desk?id=%d", *exception.Case), fmt.Sprintf("/cases/%d", *exception.Case), "/data"}
+		}
 		p := screen(t, s, size[0], size[1])
 		do(t, p.Go("/sign-in"), p.Sees("Sign in"))
 		found, err := p.Axe(axeSource)

@@ -114,6 +114,8 @@ type Measure struct {
 	Unit      Unit
 	Places    int    // decimal places shown; of the percentage, for a percent
 	GoodDown  bool   // less is better
+	ZeroDash  bool   // zero is shown as a dash
+	Brackets  bool   // negatives are shown in brackets
 	Aggregate string // one of Aggregates; "" for a formula
 	Of        Column
 	Where     *Condition // the lines that count

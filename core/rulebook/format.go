@@ -77,3 +77,15 @@ func (b *Book) Number(x Bound) string {
 	}
 	return s
 }
+
+// Show writes a value of a measure for a table, as the measure says: zero as
+// a dash, negatives in brackets. What is only rounded to zero is no zero.
+func Show(m *Measure, v *big.Rat) string {
+	switch {
+	case m.ZeroDash && v.Sign() == 0:
+		return "–"
+	case m.Brackets && v.Sign() < 0:
+		return "(" + strings.TrimPrefix(Format(v, m.Unit, m.Places), "-") + ")"
+	}
+	return Format(v, m.Unit, m.Places)
+}

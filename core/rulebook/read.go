@@ -195,7 +195,7 @@ func (r *reader) readCalendar(v value, book *Book) {
 func (r *reader) readMeasures(v value, book *Book) {
 	for _, e := range v.entries() {
 		r.name(e.at, e.path, e.key, false)
-		f := e.fields(append([]string{"title", "unit", "places", "good", "where", "formula"}, Aggregates...)...)
+		f := e.fields(append([]string{"title", "unit", "places", "good", "zero", "negative", "where", "formula"}, Aggregates...)...)
 		m := Measure{At: e.at, Name: e.key, Title: titled(f["title"], e.key)}
 		m.Unit = Unit(f["unit"].oneOf("", "money", "count", "percent", "days"))
 		if f["unit"].absent() {
@@ -208,6 +208,8 @@ func (r *reader) readMeasures(v value, book *Book) {
 			m.Places = f["places"].whole(0, 4)
 		}
 		m.GoodDown = f["good"].oneOf("up", "up", "down") == "down"
+		m.ZeroDash = f["zero"].oneOf("number", "number", "dash") == "dash"
+		m.Brackets = f["negative"].oneOf("sign", "sign", "brackets") == "brackets"
 		stated := 0
 		for _, aggregate := range Aggregates {
 			if !f[aggregate].absent() {

@@ -139,7 +139,7 @@ func cellOut(c measure.Cell, m *rulebook.Measure) contract.Cell {
 	if c.Why != measure.Present {
 		return contract.Cell{Why: ptr(c.Why.String())}
 	}
-	out := contract.Cell{Text: rulebook.Format(c.Value, m.Unit, m.Places), Exact: ptr(exactText(c)), Value: ptr(c.Float)}
+	out := contract.Cell{Text: rulebook.Show(m, c.Value), Exact: ptr(exactText(c)), Value: ptr(c.Float)}
 	if c.Place > 0 {
 		out.Place = ptr(c.Place)
 	}
