@@ -80,6 +80,7 @@ func serveDemo(ctx context.Context, e *env, o app.Options, once bool) error {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	o.FirstPeople = demo.AddPeople
+	o.Now = demo.Now
 	o.Ready = func(ctx context.Context, url string) error {
 		if err := PrepareDemo(ctx, e.err, url, files); err != nil {
 			return fmt.Errorf("preparing the demo: %w", err)
