@@ -75,13 +75,6 @@ func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
 	return e
 }
 
-// Over is the engine with another source of aggregates.
-func (e *Engine) Over(a Aggregator) *Engine {
-	other := New(e.Book, e.Snapshot)
-	other.base = a
-	return other
-}
-
 // Column computes a measure for every code of a slot. The measure must be of
 // the book, and checked.
 func (e *Engine) Column(measure string, s Slot) *Column {

@@ -126,9 +126,6 @@ func Value[T any](p *Page, expression string) (T, error) {
 // Text is all the text the page shows.
 func (p *Page) Text() (string, error) { return Value[string](p, "document.body.innerText") }
 
-// Path is the page's path with its query.
-func (p *Page) Path() (string, error) { return Value[string](p, "location.pathname + location.search") }
-
 // SignIn signs in and waits for the console.
 func (p *Page) SignIn(name, password string) error {
 	for _, step := range []func() error{

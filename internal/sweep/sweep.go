@@ -15,7 +15,6 @@ import (
 	"oskel/core/judge"
 	"oskel/core/measure"
 	"oskel/core/routing"
-	"oskel/core/rulebook"
 	"oskel/internal/books"
 	"oskel/internal/figures"
 	"oskel/internal/store"
@@ -343,9 +342,4 @@ func (r *run) title(rule string) string {
 		return d.Title
 	}
 	return rule
-}
-
-// Book is the book a sweep was made with.
-func (s *Service) Book(ctx context.Context, revision int) (*rulebook.Book, error) {
-	return s.books.At(ctx, revision)
 }
