@@ -148,11 +148,8 @@ func cellOut(c measure.Cell, m *rulebook.Measure) contract.Cell {
 
 // exactText is a decimal where the value is one of four places, else a/b.
 func exactText(c measure.Cell) string {
-	s := c.Value.FloatString(4)
-	if r, ok := c.Value.SetString(c.Value.RatString()); ok {
-		if a, err := amount.Parse(s); err == nil && a.Rat().Cmp(r) == 0 {
-			return a.String()
-		}
+	if a, err := amount.Parse(c.Value.FloatString(4)); err == nil && a.Rat().Cmp(c.Value) == 0 {
+		return a.String()
 	}
 	return c.Value.RatString()
 }
