@@ -223,7 +223,7 @@ func scan(e *measure.Engine, kind string, names ...string) amount.Amount {
 	var total amount.Amount
 	for _, c := range e.Snapshot.Feeds["sales"].Chunks {
 		for _, name := range names {
-			total += e.Sum(name, measure.Month(kind, c.Month))
+			total += e.Sum(name, e.Slot(measure.Level{Kind: kind}, calendar.MonthPeriod(c.Month)))
 		}
 	}
 	return total

@@ -40,22 +40,6 @@ func (d Day) Month() Month {
 	return MonthOf(y, m)
 }
 
-// Working says whether the day is a Monday to Friday.
-func (d Day) Working() bool {
-	w := d.Time().Weekday()
-	return w != time.Saturday && w != time.Sunday
-}
-
-// AddWorking is the n-th working day after d; with n zero it is d itself.
-func (d Day) AddWorking(n int) Day {
-	for n > 0 {
-		if d++; d.Working() {
-			n--
-		}
-	}
-	return d
-}
-
 // Month is a calendar month, as months since January of year 0.
 type Month int32
 

@@ -27,11 +27,17 @@ func TestDaysAndMonthsAgreeWithTheCalendar(t *testing.T) {
 
 func TestWorkingDays(t *testing.T) {
 	friday := Date(2026, time.October, 30)
-	assert.Equal(t, "2026-11-03", friday.AddWorking(2).String())
-	assert.Equal(t, friday, friday.AddWorking(0))
+	assert.Equal(t, "2026-11-03", (Calendar{}).AddWorking(friday, 2).String())
+	assert.Equal(t, friday, (Calendar{}).AddWorking(friday, 0))
 	saturday := friday + 1
-	assert.False(t, saturday.Working())
-	assert.Equal(t, "2026-11-02", saturday.AddWorking(1).String())
+	assert.False(t, (Calendar{}).Working(saturday))
+	assert.Equal(t, "2026-11-02", (Calendar{}).AddWorking(saturday, 1).String())
+	c := Calendar{Holidays: []Holiday{{friday + 3, "Harbour Day"}}, WorkDays: []time.Weekday{time.Monday, time.Wednesday}}
+	assert.Equal(t, "2026-11-04", c.AddWorking(friday, 1).String(), "Monday the 2nd is a holiday")
+	assert.Equal(t, 1, c.WorkingDays(friday, friday+7), "the Wednesday")
+	h, ok := c.Holiday(friday + 3)
+	assert.True(t, ok)
+	assert.Equal(t, "Harbour Day", h.Name)
 }
 
 func TestWordsAndRefusals(t *testing.T) {

@@ -18,6 +18,7 @@ const (
 	Quarterly
 	Halfyearly
 	Yearly
+	Named // a window of the calendar
 )
 
 var unitNames = map[Unit]string{Daily: "day", Weekly: "week", Monthly: "month", Quarterly: "quarter", Halfyearly: "half", Yearly: "year"}
@@ -35,24 +36,34 @@ func ParseUnit(s string) (Unit, error) {
 }
 
 // Period is one period of a calendar. Number counts: days as a Day, weeks
-// since the one of 1970-01-01, months as a Month, and quarters, halves and years
-// by fiscal year.
+// since the one of 1970-01-01, months as a Month, quarters, halves and years
+// by fiscal year, and named windows by their place among Calendar.Windows. In
+// a calendar of WeekYears the months of year y are numbered from 12 y.
 type Period struct {
 	Unit   Unit
 	Number int32
 }
 
-// Calendar says where years and weeks begin. The zero Calendar has years from
-// January and weeks by ISO 8601, from Monday. Quarters and halves are three
-// and six months of the fiscal year, which is named after the calendar year in
-// which it ends.
+// Calendar says where years and weeks begin, which days are worked, and which
+// windows have names. The zero Calendar has years from January, weeks by ISO
+// 8601 from Monday, and works from Monday to Friday. Quarters and halves are
+// three and six months of the fiscal year, which is named after the calendar
+// year in which it ends unless NamedFromStart.
 type Calendar struct {
-	YearFrom time.Month   // 0 is January
-	WeekFrom time.Weekday // Sunday as 0 is read as Monday unless WeekSet
-	WeekSet  bool
+	YearFrom       time.Month // 0 is January
+	NamedFromStart bool
+	WeekFrom       time.Weekday // Sunday as 0 is read as Monday unless WeekSet
+	WeekSet        bool
+	Weeks          *WeekYears // years of whole weeks; nil is years of months
+	WorkDays       []time.Weekday
+	Holidays       []Holiday // by rising day
+	Windows        []Window  // by first day, then name
 }
 
 func (c Calendar) weekFrom() time.Weekday {
+	if c.Weeks != nil {
+		return (c.Weeks.EndsOn + 1) % 7
+	}
 	if !c.WeekSet {
 		return time.Monday
 	}
@@ -64,6 +75,9 @@ func (c Calendar) weekFrom() time.Weekday {
 func (c Calendar) shift() int32 {
 	if c.YearFrom <= time.January {
 		return 0
+	}
+	if c.NamedFromStart {
+		return 1 - int32(c.YearFrom)
 	}
 	return int32(13 - c.YearFrom)
 }
@@ -93,7 +107,11 @@ func (c Calendar) Of(u Unit, d Day) Period {
 		return Period{u, int32(d)}
 	case Weekly:
 		return Period{u, floorDiv(int32(d)-c.weekZero(), 7)}
-	case Monthly:
+	}
+	if c.Weeks != nil {
+		return c.weeksOf(u, d)
+	}
+	if u == Monthly {
 		return Period{u, int32(d.Month())}
 	}
 	return Period{u, floorDiv(int32(d.Month())+c.shift(), monthsOf(u))}
@@ -113,6 +131,12 @@ func (c Calendar) Span(p Period) (first, last Day) {
 	case Weekly:
 		first = Day(c.weekZero() + 7*p.Number)
 		return first, first + 6
+	case Named:
+		w := c.Windows[p.Number]
+		return w.From, w.To
+	}
+	if c.Weeks != nil {
+		return c.weeksSpan(p)
 	}
 	n := monthsOf(p.Unit)
 	from := Month(p.Number * n)
@@ -122,12 +146,18 @@ func (c Calendar) Span(p Period) (first, last Day) {
 	return from.First(), (from + Month(n) - 1).Last()
 }
 
-// Before is the period n before p.
-func (c Calendar) Before(p Period, n int) Period { return Period{p.Unit, p.Number - int32(n)} }
+// Before is the period n before p; of a named window the n-th before it of its
+// kind, which there may not be.
+func (c Calendar) Before(p Period, n int) (Period, bool) {
+	if p.Unit == Named {
+		return c.windowBefore(p, n)
+	}
+	return Period{p.Unit, p.Number - int32(n)}, true
+}
 
 // YearBefore is the same period a year before: of weeks the one with the same
 // number, which a week 53 may not have; of days the same date, which a 29
-// February may not have.
+// February may not have. A named window has none.
 func (c Calendar) YearBefore(p Period) (Period, bool) {
 	switch p.Unit {
 	case Daily:
@@ -140,22 +170,35 @@ func (c Calendar) YearBefore(p Period) (Period, bool) {
 		before := Period{Weekly, first + int32(week) - 1}
 		y, w := c.week(before)
 		return before, y == year-1 && w == week
+	case Named:
+		return p, false
 	}
 	return Period{p.Unit, p.Number - 12/monthsOf(p.Unit)}, true
 }
 
 // week is the year and number of a week: week 1 holds the fourth of January,
-// as in ISO 8601.
+// as in ISO 8601; in a calendar of WeekYears it is the year's first.
 func (c Calendar) week(p Period) (year, week int) {
 	first, _ := c.Span(p)
-	year = (first + 3).Time().Year()
+	if c.Weeks != nil {
+		year = int(c.weeksOf(Yearly, first).Number)
+	} else {
+		year = (first + 3).Time().Year()
+	}
 	return year, int(p.Number-c.firstWeek(year)) + 1
 }
 
-func (c Calendar) firstWeek(year int) int32 { return c.Of(Weekly, Date(year, time.January, 4)).Number }
+func (c Calendar) firstWeek(year int) int32 {
+	if c.Weeks != nil {
+		first, _ := c.weeksSpan(Period{Yearly, int32(year)})
+		return c.Of(Weekly, first).Number
+	}
+	return c.Of(Weekly, Date(year, time.January, 4)).Number
+}
 
 // String is the form of files and addresses: 2026-10-31, 2026-W44, 2026-10,
-// 2026-Q4, 2026-H2, 2026.
+// 2026-Q4, 2026-H2, 2026; 2026-P10 of a month of whole weeks, and the name of
+// a window.
 func (c Calendar) String(p Period) string {
 	switch p.Unit {
 	case Daily:
@@ -164,7 +207,12 @@ func (c Calendar) String(p Period) string {
 		year, week := c.week(p)
 		return fmt.Sprintf("%04d-W%02d", year, week)
 	case Monthly:
+		if c.Weeks != nil {
+			return fmt.Sprintf("%04d-P%02d", floorDiv(p.Number, 12), p.Number-12*floorDiv(p.Number, 12)+1)
+		}
 		return Month(p.Number).String()
+	case Named:
+		return c.Windows[p.Number].Name
 	case Quarterly:
 		return fmt.Sprintf("%04d-Q%d", floorDiv(p.Number, 4), p.Number-4*floorDiv(p.Number, 4)+1)
 	case Halfyearly:
@@ -173,8 +221,8 @@ func (c Calendar) String(p Period) string {
 	return fmt.Sprintf("%04d", p.Number)
 }
 
-// Words is the form for people: 31 Oct 2026, week 44 of 2026, Oct 2026,
-// Q4 2026, H2 2026, 2026.
+// Words is the form for people: 31 Oct 2026, week 44 of 2026, Oct 2026 or
+// period 10 of 2026, Q4 2026, H2 2026, 2026, and the title of a window.
 func (c Calendar) Words(p Period) string {
 	switch p.Unit {
 	case Daily:
@@ -183,7 +231,13 @@ func (c Calendar) Words(p Period) string {
 		year, week := c.week(p)
 		return fmt.Sprintf("week %d of %d", week, year)
 	case Monthly:
+		if c.Weeks != nil {
+			year := floorDiv(p.Number, 12)
+			return fmt.Sprintf("period %d of %d", p.Number-12*year+1, year)
+		}
 		return Month(p.Number).Words()
+	case Named:
+		return c.Windows[p.Number].Title
 	}
 	s := c.String(p)
 	if year, part, ok := strings.Cut(s, "-"); ok {
@@ -194,7 +248,16 @@ func (c Calendar) Words(p Period) string {
 
 // Parse reads the form that String writes.
 func (c Calendar) Parse(s string) (Period, error) {
-	bad := fmt.Errorf("%q is not a period; write it as 2026-10, 2026-Q4, 2026-H2, 2026, 2026-W44 or 2026-10-31", s)
+	for i, w := range c.Windows {
+		if w.Name == s {
+			return Period{Named, int32(i)}, nil
+		}
+	}
+	month := "2026-10"
+	if c.Weeks != nil {
+		month = "2026-P10"
+	}
+	bad := fmt.Errorf("%q is not a period; write it as %s, 2026-Q4, 2026-H2, 2026, 2026-W44 or 2026-10-31, or name a window of the calendar", s, month)
 	year, rest, parted := strings.Cut(s, "-")
 	y, err := strconv.Atoi(year)
 	if err != nil || len(year) != 4 {
@@ -221,7 +284,10 @@ func (c Calendar) Parse(s string) (Period, error) {
 		}
 		return p, nil
 	}
-	if m, err := ParseMonth(s); err == nil {
+	if n, ok := number("P", 12); ok && c.Weeks != nil {
+		return Period{Monthly, int32(12*y + n - 1)}, nil
+	}
+	if m, err := ParseMonth(s); err == nil && c.Weeks == nil {
 		return MonthPeriod(m), nil
 	}
 	if d, err := ParseDay(s); err == nil {

@@ -22,7 +22,7 @@ func Sentence(book *rulebook.Book, rule *rulebook.Rule, m calendar.Month, v judg
 	case judge.NotJudged:
 		return "Not judged: " + v.Why + "."
 	case judge.NoData:
-		return fmt.Sprintf("There is no data on %s for %s: %s.", strings.ToLower(title(book, ev.Measure)), m.Words(), v.Why)
+		return fmt.Sprintf("There is no data on %s for %s: %s.", strings.ToLower(title(book, ev.Measure)), book.Calendar.Words(calendar.MonthPeriod(m)), v.Why)
 	}
 	switch {
 	case rule.Threshold != nil:

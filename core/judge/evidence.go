@@ -79,7 +79,7 @@ func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
 	rule, verdict := r.Rule, r.Verdicts[code]
 	ev := Evidence{Why: verdict.Why}
 	if rule.Stake != nil {
-		ev.Stake, _ = e.ExactFormula(rule.Stake.Tree, code, r.slot())
+		ev.Stake, _ = e.ExactFormula(rule.Stake.Tree, code, r.slot)
 	}
 	switch {
 	case rule.Threshold != nil:
@@ -108,7 +108,7 @@ func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
 		}
 	case rule.Window != nil:
 		if last := r.lastSeen; last != nil && last[code] != ledger.Never {
-			asOf := r.Month.Last()
+			asOf := r.slot.Last
 			ev.Silence = &Silence{rule.Window.Feed, last[code].String(), asOf.String(), int(asOf - last[code]), rule.Window.Days}
 		}
 	}
@@ -118,12 +118,12 @@ func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
 func (ev *Evidence) describe(e *measure.Engine, r *Result, name string, code uint32) {
 	m := e.Book.Measure(name)
 	ev.Measure, ev.Unit, ev.Places = m.Name, m.Unit, m.Places
-	ev.Value, _ = e.Exact(name, code, r.slot())
+	ev.Value, _ = e.Exact(name, code, r.slot)
 	for _, input := range inputsOf(e.Book, name, map[string]bool{}) {
 		if input == name {
 			continue
 		}
-		v, why := e.Exact(input, code, r.slot())
+		v, why := e.Exact(input, code, r.slot)
 		ev.Inputs = append(ev.Inputs, Input{input, e.Book.Measure(input).Unit, v, why.String()})
 	}
 }
@@ -184,10 +184,10 @@ func (r *Result) standingOf(e *measure.Engine, own lang.Value) *standing {
 	s := &standing{place: map[uint32]int{}, member: map[uint32]int{}}
 	var codes []uint32
 	for other, v := range r.Verdicts {
-		if v.Outcome != Clear && v.Outcome != Breach || o.Among != "" && register.Value(o.Among, uint32(other), r.Month.Last()) != own {
+		if v.Outcome != Clear && v.Outcome != Breach || o.Among != "" && register.Value(o.Among, uint32(other), r.slot.Last) != own {
 			continue
 		}
-		x, _ := e.Exact(o.Of, uint32(other), r.slot())
+		x, _ := e.Exact(o.Of, uint32(other), r.slot)
 		s.member[uint32(other)] = len(s.values)
 		s.values = append(s.values, x)
 		codes = append(codes, uint32(other))
@@ -213,7 +213,7 @@ func peersFound(e *measure.Engine, r *Result, code uint32) *Peers {
 	p := &Peers{Attribute: o.Among, Cut: e.Book.Value(o.Beyond).Rat()}
 	var own lang.Value
 	if o.Among != "" {
-		own = e.Snapshot.Registers[r.Rule.Judges].Value(o.Among, code, r.Month.Last())
+		own = e.Snapshot.Registers[r.Rule.Judges].Value(o.Among, code, r.slot.Last)
 		p.Group = own.Text
 	}
 	s := r.standingOf(e, own)

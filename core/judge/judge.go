@@ -59,10 +59,11 @@ func (v Verdict) Flagged() bool { return v.Grade != "" }
 // Result is a rule's verdicts of one month, by subject code.
 type Result struct {
 	Rule     *rulebook.Rule
-	Month    calendar.Month
+	Month    calendar.Month // of the book's calendar
 	Verdicts []Verdict
 	Held     []float64 // what was held against the cuts; NaN where nothing was
 
+	slot     measure.Slot
 	lastSeen []calendar.Day           // of a silence
 	peers    map[lang.Value]*standing // of an outlier, by group, when first asked
 }
@@ -70,16 +71,17 @@ type Result struct {
 // Judge evaluates one rule of the engine's book for a month. The month's last
 // day is the as-of day, complete.
 func Judge(e *measure.Engine, rule *rulebook.Rule, m calendar.Month) *Result {
-	n := e.Size(measure.Level{Kind: rule.Judges})
-	r := &Result{Rule: rule, Month: m, Verdicts: make([]Verdict, n), Held: make([]float64, n)}
+	slot := e.Slot(measure.Level{Kind: rule.Judges}, calendar.MonthPeriod(m))
+	n := e.Size(slot.Level)
+	r := &Result{Rule: rule, Month: m, slot: slot, Verdicts: make([]Verdict, n), Held: make([]float64, n)}
 	for i := range r.Held {
 		r.Held[i] = math.NaN()
 	}
 	register := e.Snapshot.Registers[rule.Judges]
 	for code := range n {
 		switch {
-		case rule.Where != nil && !inScope(e, rule, uint32(code), m.Last()):
-		case !register.Active(uint32(code), m):
+		case rule.Where != nil && !inScope(e, rule, uint32(code), slot.Last):
+		case !register.Active(uint32(code), slot.First, slot.Last):
 			r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: NotActive}
 		default:
 			r.Verdicts[code].Outcome = Clear
@@ -96,8 +98,8 @@ func Judge(e *measure.Engine, rule *rulebook.Rule, m calendar.Month) *Result {
 	return r
 }
 
-// slot is whom and when the rule judges.
-func (r *Result) slot() measure.Slot { return measure.Month(r.Rule.Judges, r.Month) }
+// AsOf is the last day of the month judged.
+func (r *Result) AsOf() calendar.Day { return r.slot.Last }
 
 func inScope(e *measure.Engine, rule *rulebook.Rule, code uint32, day calendar.Day) bool {
 	register := e.Snapshot.Registers[rule.Judges]
@@ -109,7 +111,7 @@ func inScope(e *measure.Engine, rule *rulebook.Rule, code uint32, day calendar.D
 // prepare settles for each subject still open whether it has a value and
 // reaches the base; it returns the measure's column.
 func (r *Result) prepare(e *measure.Engine, of string) *measure.Column {
-	column := e.Column(of, r.slot())
+	column := e.Column(of, r.slot)
 	for code := range r.Verdicts {
 		v := &r.Verdicts[code]
 		if v.Outcome != Clear {
@@ -120,7 +122,7 @@ func (r *Result) prepare(e *measure.Engine, of string) *measure.Column {
 		}
 	}
 	for _, base := range r.Rule.Base {
-		at := e.Column(base.Measure, r.slot())
+		at := e.Column(base.Measure, r.slot)
 		for code := range r.Verdicts {
 			v := &r.Verdicts[code]
 			if v.Outcome == Clear && !reaches(e, r, base, at, code) {
@@ -136,7 +138,7 @@ func reaches(e *measure.Engine, r *Result, base rulebook.Base, at *measure.Colum
 		return false
 	}
 	c := compare(at.Value[code], at.Error[code], e.Book.Value(base.Bound), func() *big.Rat {
-		v, _ := e.Exact(base.Measure, uint32(code), r.slot())
+		v, _ := e.Exact(base.Measure, uint32(code), r.slot)
 		return v
 	})
 	return c > 0 || c == 0 && base.Included

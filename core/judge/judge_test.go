@@ -282,8 +282,8 @@ func TestThresholdAgreesWithRationals(t *testing.T) {
 // makes of it.
 func TestDivisorThatIsZeroInDecimal(t *testing.T) {
 	e := world(t, 1, margin, line{0, "2026-10-01", "0.1", "-0.1"}, line{0, "2026-10-02", "0.2", "0.1"})
-	assert.Equal(t, measure.ZeroBase, e.Column("odd", measure.Month("rep", october)).Why[0])
-	_, why := e.Exact("odd", 0, measure.Month("rep", october))
+	assert.Equal(t, measure.ZeroBase, e.Column("odd", e.Slot(measure.Level{Kind: "rep"}, calendar.MonthPeriod(october))).Why[0])
+	_, why := e.Exact("odd", 0, e.Slot(measure.Level{Kind: "rep"}, calendar.MonthPeriod(october)))
 	assert.Equal(t, measure.ZeroBase, why)
 }
 
@@ -322,6 +322,6 @@ func TestRoutes(t *testing.T) {
 	}
 	assert.Equal(t, []string{"north", "home", "home"}, []string{to(0, "act"), to(0, "look"), to(1, "act")})
 	friday := calendar.Date(2026, 10, 30)
-	assert.Equal(t, "2026-11-03", routing.Due(e.Book.Desk("north"), "act", friday).String())
-	assert.Equal(t, "2026-11-06", routing.Due(e.Book.Desk("home"), "act", friday).String())
+	assert.Equal(t, "2026-11-03", routing.Due(e.Book.Calendar, e.Book.Desk("north"), "act", friday).String())
+	assert.Equal(t, "2026-11-06", routing.Due(e.Book.Calendar, e.Book.Desk("home"), "act", friday).String())
 }

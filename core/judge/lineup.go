@@ -30,8 +30,8 @@ func (r *Result) LineUp(e *measure.Engine, code int) LineUp {
 	same := func(int) bool { return true }
 	if o := r.Rule.Outlier; o != nil && o.Among != "" && code >= 0 {
 		register := e.Snapshot.Registers[r.Rule.Judges]
-		own := register.Value(o.Among, uint32(code), r.Month.Last())
-		same = func(other int) bool { return register.Value(o.Among, uint32(other), r.Month.Last()) == own }
+		own := register.Value(o.Among, uint32(code), r.slot.Last)
+		same = func(other int) bool { return register.Value(o.Among, uint32(other), r.slot.Last) == own }
 	}
 	for c, held := range r.Held {
 		if !math.IsNaN(held) && same(c) {

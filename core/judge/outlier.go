@@ -71,7 +71,7 @@ func groups(e *measure.Engine, r *Result) [][]int {
 		}
 		return nil
 	}
-	codes := attribute.At(r.Month.Last())
+	codes := attribute.At(r.slot.Last)
 	out := make([][]int, len(attribute.Values))
 	for code, v := range r.Verdicts {
 		if v.Outcome != Clear {
@@ -98,7 +98,7 @@ type peerGroup struct {
 func (g *peerGroup) exactly() (median, mad *big.Rat) {
 	if g.values == nil {
 		for _, code := range g.codes {
-			v, _ := g.e.Exact(g.r.Rule.Outlier.Of, uint32(code), g.r.slot())
+			v, _ := g.e.Exact(g.r.Rule.Outlier.Of, uint32(code), g.r.slot)
 			g.values = append(g.values, v)
 		}
 		g.median, g.mad = stats.MedianMADRat(g.values)

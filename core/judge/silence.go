@@ -12,14 +12,14 @@ import (
 func judgeSilence(e *measure.Engine, r *Result) {
 	w := r.Rule.Window
 	for _, base := range r.Rule.Base {
-		at := e.Column(base.Measure, r.slot())
+		at := e.Column(base.Measure, r.slot)
 		for code := range r.Verdicts {
 			if r.Verdicts[code].Outcome == Clear && !reaches(e, r, base, at, code) {
 				r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: BelowBase}
 			}
 		}
 	}
-	asOf := r.Month.Last()
+	asOf := r.slot.Last
 	last := lastDays(e, r)
 	r.lastSeen = last
 	for code := range r.Verdicts {
@@ -45,5 +45,5 @@ func lastDays(e *measure.Engine, r *Result) []calendar.Day {
 		return nil
 	}
 	column := ledger.Column(feed.Subjects, e.Book.Feed(feed.Name).SubjectColumn(r.Rule.Judges))
-	return feed.LastDays(column, e.Size(measure.Level{Kind: r.Rule.Judges}), r.Month.Last())
+	return feed.LastDays(column, e.Size(measure.Level{Kind: r.Rule.Judges}), r.slot.Last)
 }

@@ -40,7 +40,7 @@ func judgeThreshold(e *measure.Engine, r *Result) {
 		}
 		r.Held[code] = value
 		i := locate(intervals, value, bound, func() *big.Rat {
-			x, _ := e.Exact(t.Of, uint32(code), r.slot())
+			x, _ := e.Exact(t.Of, uint32(code), r.slot)
 			return heldExactly(e, r, uint32(code), x)
 		})
 		if grade := t.Bands[intervals[i].Band].Grade; grade != "" {
@@ -55,7 +55,7 @@ func yardstickOf(e *measure.Engine, r *Result, code uint32) (amount.Amount, stri
 	t := r.Rule.Threshold
 	y, ok := amount.Amount(0), true
 	if t.Against.Target {
-		y, ok = e.Target(t.Of, code, r.slot())
+		y, ok = e.Target(t.Of, code, r.slot)
 	} else {
 		y = e.Book.Value(t.Against.Bound)
 	}

@@ -21,6 +21,8 @@ type Snapshot struct {
 	Registers map[string]*Register // by kind
 	Feeds     map[string]*Feed     // by name
 	Targets   map[SheetKey]*Sheet
+
+	pairs pairsKept
 }
 
 // Feed is the lines of one feed: the names of its columns, and its chunks by
@@ -128,10 +130,10 @@ func (r *Register) Code(key string) (uint32, bool) {
 	return c, ok
 }
 
-// Active says whether the subject was active on any day of the month.
-func (r *Register) Active(code uint32, m calendar.Month) bool {
+// Active says whether the subject was active on any day from first to last.
+func (r *Register) Active(code uint32, first, last calendar.Day) bool {
 	from, to := r.ActiveFrom[code], r.ActiveTo[code]
-	return (from == Never || from <= m.Last()) && (to == Never || to >= m.First())
+	return (from == Never || from <= last) && (to == Never || to >= first)
 }
 
 // SheetKey names a target sheet.

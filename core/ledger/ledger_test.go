@@ -139,11 +139,11 @@ func TestAttributesChangeFromADayOn(t *testing.T) {
 
 func TestActiveDaysTouchTheMonth(t *testing.T) {
 	r := NewRegister("rep", []string{"R0"}, []string{"A"})
-	assert.True(t, r.Active(0, october))
+	assert.True(t, r.Active(0, october.First(), october.Last()))
 	r.ActiveFrom[0], r.ActiveTo[0] = october.Last(), october.Last()
-	assert.True(t, r.Active(0, october))
-	assert.False(t, r.Active(0, october-1))
-	assert.False(t, r.Active(0, october+1))
+	assert.True(t, r.Active(0, october.First(), october.Last()))
+	assert.False(t, r.Active(0, (october-1).First(), (october-1).Last()))
+	assert.False(t, r.Active(0, (october+1).First(), (october+1).Last()))
 }
 
 func TestTargetsAreKeptByMonth(t *testing.T) {

@@ -20,6 +20,7 @@ type Totals struct {
 type Scan struct {
 	Subject  int      // the subject column that codes come from; -1 is one code, 0, for all
 	Groups   []uint32 // the code that each subject counts under; nil is its own
+	Codes    []uint32 // the code of each line; nil is that of its Subject
 	Size     int      // how many codes there are
 	Number   int      // the number column
 	Mask     []bool   // the lines that count; nil is all
@@ -27,6 +28,9 @@ type Scan struct {
 }
 
 func (s Scan) code(c *Chunk, i int) uint32 {
+	if s.Codes != nil {
+		return s.Codes[i]
+	}
 	if s.Subject < 0 {
 		return 0
 	}
@@ -35,6 +39,17 @@ func (s Scan) code(c *Chunk, i int) uint32 {
 		return s.Groups[code]
 	}
 	return code
+}
+
+// own is the column that holds the lines' codes as they are counted, or nil.
+func (s Scan) own(c *Chunk) []uint32 {
+	switch {
+	case s.Codes != nil:
+		return s.Codes
+	case s.Subject >= 0 && s.Groups == nil:
+		return c.Subjects[s.Subject]
+	}
+	return nil
 }
 
 // countKey names the line counts that sums over a chunk share.
@@ -48,12 +63,12 @@ func newTotals(n int) *Totals {
 func (c *Chunk) Sum(s Scan) *Totals {
 	t := &Totals{Amounts: make([]amount.Amount, s.Size)}
 	numbers := c.Numbers[s.Number]
-	if s.Subject >= 0 && s.Groups == nil && s.Mask == nil && c.safe(s.Number) {
+	if own := s.own(c); own != nil && s.Mask == nil && c.safe(s.Number) {
 		// The hot loop: nothing can overflow, nothing is left out.
-		codes := c.Subjects[s.Subject][s.From:s.To]
+		codes := own[s.From:s.To]
 		values := numbers[s.From:s.To]
 		values = values[:len(codes)]
-		if c.complete(s.Number) && s.From == 0 && s.To == len(c.Days) {
+		if c.complete(s.Number) && s.Codes == nil && s.From == 0 && s.To == len(c.Days) {
 			// Every line has a value, so the counts are those of the lines.
 			for i, code := range codes {
 				t.Amounts[code] += values[i]
@@ -90,8 +105,8 @@ func (c *Chunk) Sum(s Scan) *Totals {
 // Count counts lines per code.
 func (c *Chunk) Count(s Scan) *Totals {
 	t := &Totals{Counts: make([]uint32, s.Size)}
-	if s.Subject >= 0 && s.Groups == nil && s.Mask == nil {
-		for _, code := range c.Subjects[s.Subject][s.From:s.To] {
+	if own := s.own(c); own != nil && s.Mask == nil {
+		for _, code := range own[s.From:s.To] {
 			t.Counts[code]++
 		}
 		return t

@@ -32,6 +32,10 @@ type memoKey struct {
 // Aggregate implements Aggregator.
 func (a Memory) Aggregate(m *rulebook.Measure, s Slot) *ledger.Totals {
 	f, def, column, ok := a.e.feedOf(m.Of.Feed, s.Level)
+	if s.Paired() && ok {
+		_, second := s.sides()
+		_, _, _, ok = a.e.feedOf(m.Of.Feed, second)
+	}
 	size := a.e.Size(s.Level)
 	empty := &ledger.Totals{Counts: make([]uint32, size), Amounts: make([]amount.Amount, size)}
 	if !ok {
@@ -50,7 +54,7 @@ func (a Memory) Aggregate(m *rulebook.Measure, s Slot) *ledger.Totals {
 			return one(m.Aggregate, c, scan)
 		}
 		var t *ledger.Totals
-		if scan.From == 0 && scan.To == len(c.Days) && lasting && s.By == "" {
+		if scan.From == 0 && scan.To == len(c.Days) && lasting && s.By == "" && !s.Paired() {
 			t = c.Memo(memoKey{m.Aggregate, scan.Number, column, size, conditionText(m)}, work)
 		} else {
 			t = work()
@@ -81,12 +85,15 @@ func conditionText(m *rulebook.Measure) string {
 // where its subject belonged on its day.
 func (a Memory) stretches(f *ledger.Feed, s Slot, scan ledger.Scan, visit func(*ledger.Chunk, ledger.Scan)) {
 	var attribute *ledger.Attribute
-	if s.By != "" {
+	if s.By != "" && !s.Paired() {
 		if attribute = a.e.Snapshot.Registers[s.Kind].Attributes[s.By]; attribute == nil {
 			scan.Groups = make([]uint32, len(a.e.Snapshot.Registers[s.Kind].Keys))
 		}
 	}
 	for _, c := range f.Chunks {
+		if a.e.stopped() {
+			return
+		}
 		first, last := max(s.First, c.Month.First()), min(s.Last, c.Month.Last())
 		if first > last {
 			continue
@@ -102,6 +109,9 @@ func (a Memory) stretches(f *ledger.Feed, s Slot, scan ledger.Scan, visit func(*
 			}
 			part := scan
 			part.From, part.To = c.Between(from, to)
+			if s.Paired() {
+				part.Codes = a.e.pairs(s.Level).Column(c)
+			}
 			if attribute != nil {
 				part.Groups = attribute.At(from)
 			}
@@ -253,15 +263,18 @@ func (e *Engine) targets(measure string, s Slot) []amount.Amount {
 		}
 		out[code] += a
 	}
-	first, last := s.First.Month(), s.Last.Month()
-	if s.First != first.First() || s.Last != last.Last() {
+	begin, end := e.Book.Calendar.Of(calendar.Monthly, s.First), e.Book.Calendar.Of(calendar.Monthly, s.Last)
+	from, _ := e.Book.Calendar.Span(begin)
+	_, to := e.Book.Calendar.Span(end)
+	if s.First != from || s.Last != to {
 		return out // targets are kept by month; a part of one has none
 	}
+	first, last := calendar.Month(begin.Number), calendar.Month(end.Number)
 	for key, sheet := range e.Snapshot.Targets {
-		if key.Measure != measure || s.Kind != "" && key.Kind != s.Kind {
-			continue
+		if key.Measure != measure || s.Kind != "" && key.Kind != s.Kind || s.Paired() {
+			continue // a sheet is of one kind, so pairs have no targets
 		}
-		_, groups := e.group(Slot{Level: Level{Kind: key.Kind}, Last: s.Last}, s.By)
+		_, groups := e.group(Slot{Level: Level{Kind: key.Kind}, Last: s.Last}, key.Kind, s.By)
 		for m := first; m <= last; m++ {
 			for code, a := range sheet.Months[m] {
 				switch {

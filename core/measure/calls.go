@@ -129,7 +129,11 @@ func (e *Engine) window(n *lang.Node, s Slot) (slots []Slot, least int, summary 
 		from = 1
 	}
 	for i := from + count - 1; i >= from; i-- {
-		slots = append(slots, e.at(s, e.Book.Calendar.Before(s.Period, i)))
+		p, ok := e.Book.Calendar.Before(s.Period, i)
+		if !ok {
+			return nil, least, summary
+		}
+		slots = append(slots, e.at(s, p))
 	}
 	return slots, least, summary
 }
@@ -204,8 +208,8 @@ func mean(xs []float64) float64 {
 }
 
 func (e *Engine) shares(n *lang.Node, s Slot) *Column {
-	_, by := n.Group()
-	level, groups := e.group(s, by)
+	kind, by := n.Group()
+	level, groups := e.group(s, kind, by)
 	own := e.Formula(n.Parts[0], s)
 	whole := s
 	whole.Level = level
@@ -252,8 +256,8 @@ func members(c *Column, groups []uint32) map[uint32][]int {
 // places ranks the values there are, densely: equal values share a place, and
 // the next one follows on. What is missing has no place.
 func (e *Engine) places(n *lang.Node, s Slot) *Column {
-	_, by := n.Group()
-	_, groups := e.group(s, by)
+	kind, by := n.Group()
+	_, groups := e.group(s, kind, by)
 	lowest := n.Argument(func(p *lang.Node) bool { return p.Text == "lowest" }) != nil
 	c := e.Formula(n.Parts[0], s)
 	out := newColumn(len(c.Value))
@@ -285,8 +289,8 @@ func (e *Engine) places(n *lang.Node, s Slot) *Column {
 // peers is the same figure for all members of a group, whether they have a
 // value of their own or not.
 func (e *Engine) peers(n *lang.Node, s Slot) *Column {
-	_, by := n.Group()
-	_, groups := e.group(s, by)
+	kind, by := n.Group()
+	_, groups := e.group(s, kind, by)
 	c := e.Formula(n.Parts[0], s)
 	out := e.missing(s, NoBase)
 	lists := members(c, groups)
@@ -382,8 +386,8 @@ func (e *Engine) exactCall(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	case "trailing", "history":
 		return e.exactSeveral(n, code, s)
 	case "share":
-		_, by := n.Group()
-		level, groups := e.group(s, by)
+		kind, by := n.Group()
+		level, groups := e.group(s, kind, by)
 		whole, g := s, uint32(0)
 		whole.Level = level
 		if groups != nil {
@@ -500,8 +504,8 @@ func meanRat(xs []*big.Rat) *big.Rat {
 }
 
 func (e *Engine) exactPeers(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
-	_, by := n.Group()
-	_, groups := e.group(s, by)
+	kind, by := n.Group()
+	_, groups := e.group(s, kind, by)
 	g := uint32(0)
 	if groups != nil {
 		g = groups[code]

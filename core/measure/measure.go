@@ -56,6 +56,8 @@ type Engine struct {
 	formulas map[formulaKey]*Column
 	totals   map[key]*ledger.Totals
 	held     map[key][]amount.Amount // targets
+	paired   map[Level]*ledger.Pairs
+	stop     func() bool
 }
 
 type key struct {
@@ -70,10 +72,16 @@ type formulaKey struct {
 
 // New is an engine over the columns of a snapshot.
 func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
-	e := &Engine{Book: book, Snapshot: snapshot, columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}}
+	e := &Engine{Book: book, Snapshot: snapshot, columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}}
 	e.base = Memory{e}
 	return e
 }
+
+// Until makes the engine give up once stop says so: figures it computes from
+// then on are void, and whoever set stop must ask before using any.
+func (e *Engine) Until(stop func() bool) { e.stop = stop }
+
+func (e *Engine) stopped() bool { return e.stop != nil && e.stop() }
 
 // Column computes a measure for every code of a slot. The measure must be of
 // the book, and checked.
@@ -83,9 +91,12 @@ func (e *Engine) Column(measure string, s Slot) *Column {
 		return c
 	}
 	var c *Column
-	if def := e.Book.Measure(measure); def.Formula != nil {
+	switch def := e.Book.Measure(measure); {
+	case def.Formula != nil:
 		c = e.Formula(def.Formula.Tree, s)
-	} else {
+	case def.Days != "":
+		c = constant(e.days(def, s), e.Size(s.Level))
+	default:
 		c = e.baseColumn(def, s)
 	}
 	e.columns[k] = c
@@ -100,6 +111,14 @@ func (e *Engine) baseTotals(def *rulebook.Measure, s Slot) *ledger.Totals {
 		e.totals[k] = t
 	}
 	return t
+}
+
+// days is how many days, or working days, a slot has.
+func (e *Engine) days(def *rulebook.Measure, s Slot) amount.Amount {
+	if def.Days == "working" {
+		return amount.FromInt(int64(e.Book.Calendar.WorkingDays(s.First, s.Last)))
+	}
+	return amount.FromInt(int64(s.Last-s.First) + 1)
 }
 
 // Sum adds a base measure up over all codes of a slot, exactly; sums beyond
@@ -316,6 +335,9 @@ func (e *Engine) Exact(measure string, code uint32, s Slot) (*big.Rat, Why) {
 	def := e.Book.Measure(measure)
 	if def.Formula != nil {
 		return e.ExactFormula(def.Formula.Tree, code, s)
+	}
+	if def.Days != "" {
+		return e.days(def, s).Rat(), Present
 	}
 	t := e.baseTotals(def, s)
 	switch {

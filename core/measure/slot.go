@@ -1,6 +1,8 @@
 package measure
 
 import (
+	"slices"
+
 	"oskel/core/calendar"
 	"oskel/core/lang"
 	"oskel/core/ledger"
@@ -8,8 +10,10 @@ import (
 )
 
 // Level says of whom figures are: each subject of a Kind, each group of them
-// By an attribute, or with an empty Kind the whole.
-type Level struct{ Kind, By string }
+// By an attribute, or with an empty Kind the whole. With a second kind it is
+// each pair of them that has lines, such as rep x product; either side may be
+// grouped.
+type Level struct{ Kind, By, With, WithBy string }
 
 // Slot is a level in a period. A range of days that is no period of the
 // calendar, such as a year to date, has a zero Period.
@@ -17,11 +21,6 @@ type Slot struct {
 	Level
 	Period      calendar.Period
 	First, Last calendar.Day // both belong to it
-}
-
-// Month is the slot of each subject of a kind in a month.
-func Month(kind string, m calendar.Month) Slot {
-	return Slot{Level{Kind: kind}, calendar.MonthPeriod(m), m.First(), m.Last()}
 }
 
 // Slot is the slot of a level in a period of the book's calendar.
@@ -40,7 +39,8 @@ func (e *Engine) before(s Slot, n int, year bool) (Slot, bool) {
 		return s, false
 	}
 	if !year {
-		return e.at(s, e.Book.Calendar.Before(s.Period, n)), true
+		p, ok := e.Book.Calendar.Before(s.Period, n)
+		return e.at(s, p), ok
 	}
 	p, ok := s.Period, true
 	for range n {
@@ -57,6 +57,8 @@ func span(from, to Slot) Slot { return Slot{Level: to.Level, First: from.First, 
 // Size is how many codes a level has.
 func (e *Engine) Size(l Level) int {
 	switch r := e.Snapshot.Registers[l.Kind]; {
+	case l.Paired():
+		return len(e.pairs(l).First)
 	case l.Kind == "":
 		return 1
 	case r == nil:
@@ -74,6 +76,8 @@ func (e *Engine) Size(l Level) int {
 // attribute's value; the group without one is "".
 func (e *Engine) Names(l Level) (keys, names []string) {
 	switch r := e.Snapshot.Registers[l.Kind]; {
+	case l.Paired():
+		return e.pairNames(l)
 	case l.Kind == "":
 		return []string{"all"}, []string{"The whole"}
 	case r == nil:
@@ -100,25 +104,72 @@ func valueKey(v lang.Value) string {
 	return v.Text
 }
 
-// group maps the codes of a slot's level to those of the same kind by an
-// attribute, as of the slot's last day; nil maps all to the whole. Groups of groups are the whole or themselves.
-func (e *Engine) group(s Slot, by string) (Level, []uint32) {
+// PairSign joins the two keys or names of a pair.
+const PairSign = " x "
+
+func (e *Engine) pairNames(l Level) (keys, names []string) {
+	first, second := l.sides()
+	firstKeys, firstNames := e.Names(first)
+	secondKeys, secondNames := e.Names(second)
+	p := e.pairs(l)
+	keys, names = make([]string, len(p.First)), make([]string, len(p.First))
+	for i := range keys {
+		keys[i] = firstKeys[p.First[i]] + PairSign + secondKeys[p.Second[i]]
+		names[i] = firstNames[p.First[i]] + PairSign + secondNames[p.Second[i]]
+	}
+	return keys, names
+}
+
+// group maps the codes of a slot's level to the groups of a kind by an
+// attribute, as of the slot's last day; nil maps all to the whole. A pair is
+// grouped by the side of that kind. Groups of groups are themselves, or what
+// they lie within; others the whole.
+func (e *Engine) group(s Slot, kind, by string) (Level, []uint32) {
 	l := s.Level
-	r := e.Snapshot.Registers[l.Kind]
-	if by == "" || r == nil || r.Attributes[by] == nil {
+	if by == "" || l.Kind == "" {
 		return Level{}, nil
 	}
-	if l.By == by {
+	if l.Paired() {
+		first, second := l.sides()
+		p := e.pairs(l)
+		side, codes := first, p.First
+		if kind == second.Kind {
+			side, codes = second, p.Second
+		}
+		s.Level = side
+		level, groups := e.group(s, kind, by)
+		if groups == nil {
+			return level, nil
+		}
+		out := make([]uint32, len(codes))
+		for i, c := range codes {
+			out[i] = groups[c]
+		}
+		return level, out
+	}
+	r := e.Snapshot.Registers[l.Kind]
+	if r == nil || r.Attributes[by] == nil {
+		return Level{}, nil
+	}
+	outer := Level{Kind: l.Kind, By: by}
+	switch {
+	case l.By == "":
+		return outer, r.Attributes[by].At(s.Last)
+	case l.By == by:
 		own := make([]uint32, e.Size(l))
 		for i := range own {
 			own[i] = uint32(i)
 		}
-		return l, own
+		return outer, own
+	case r.Attributes[l.By] != nil && slices.Contains(e.Book.Kind(l.Kind).Above(l.By), by):
+		out := make([]uint32, e.Size(l))
+		within := r.Attributes[by].At(s.Last)
+		for subject, c := range r.Attributes[l.By].At(s.Last) {
+			out[c] = within[subject]
+		}
+		return outer, out
 	}
-	if l.By != "" {
-		return Level{}, nil
-	}
-	return Level{l.Kind, by}, r.Attributes[by].At(s.Last)
+	return Level{}, nil
 }
 
 // feedOf finds the ledger's feed of a definition, and the column that names
@@ -135,10 +186,18 @@ func (e *Engine) feedOf(name string, l Level) (f *ledger.Feed, def *rulebook.Fee
 	return f, def, column, column >= 0
 }
 
+// Sides gives the two codes of a pair, with the slots of either side.
+func (e *Engine) Sides(s Slot, code uint32) (first, second Slot, a, b uint32) {
+	p := e.pairs(s.Level)
+	first, second = s, s
+	first.Level, second.Level = s.sides()
+	return first, second, p.First[code], p.Second[code]
+}
+
 // Members lists the subjects that a code of a slot's level stands for on any
 // day of the slot.
 func (e *Engine) Members(s Slot, code uint32) []int32 {
-	if s.By == "" {
+	if s.By == "" || s.Kind == "" {
 		return []int32{int32(code)}
 	}
 	out := []int32{}

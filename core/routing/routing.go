@@ -50,11 +50,11 @@ const defaultDue = 5
 
 // Due is the day by which an item of the grade is due on the desk, counted in
 // working days from the day after it arrived.
-func Due(desk *rulebook.Desk, grade string, arrived calendar.Day) calendar.Day {
+func Due(c calendar.Calendar, desk *rulebook.Desk, grade string, arrived calendar.Day) calendar.Day {
 	if desk != nil {
 		if n, ok := desk.Due[grade]; ok {
-			return arrived.AddWorking(n)
+			return c.AddWorking(arrived, n)
 		}
 	}
-	return arrived.AddWorking(defaultDue)
+	return c.AddWorking(arrived, defaultDue)
 }

@@ -140,7 +140,7 @@ func (b *Book) feedsOf(measure string, visited, found map[string]bool) {
 		for _, n := range m.Formula.Tree.Names() {
 			b.feedsOf(n, visited, found)
 		}
-	default:
+	case m.Days == "":
 		found[m.Of.Feed] = true
 	}
 }

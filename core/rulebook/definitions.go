@@ -42,10 +42,13 @@ type Kind struct {
 	Attributes []Attribute
 }
 
-// Attribute is one column of a register.
+// Attribute is one column of a register. Within names the attribute that its
+// values lie in, as a team lies in a territory: each value in one at a time.
 type Attribute struct {
-	Name string
-	Type lang.Type
+	At     Position
+	Name   string
+	Type   lang.Type
+	Within string
 }
 
 // Feed is a declared stream of lines.
@@ -72,7 +75,8 @@ type Figure struct {
 // Unit is what a number counts.
 type Unit string
 
-// The units. A percent is a fraction underneath: 22 % is 0.22.
+// The units. A percent is a fraction underneath: 22 % is 0.22. Money may name
+// its currency by three letters, "money EUR", and does not mix with another.
 const (
 	Money   Unit = "money"
 	Count   Unit = "count"
@@ -105,8 +109,8 @@ type Dial struct {
 	From, To *amount.Amount // how far it may be turned; nil is as far as one likes
 }
 
-// Measure is a figure for a subject and a period: an aggregate of lines, or a
-// Formula.
+// Measure is a figure for a subject and a period: an aggregate of lines, a
+// Formula, or the number of the period's Days.
 type Measure struct {
 	At        Position
 	Name      string
@@ -116,7 +120,8 @@ type Measure struct {
 	GoodDown  bool   // less is better
 	ZeroDash  bool   // zero is shown as a dash
 	Brackets  bool   // negatives are shown in brackets
-	Aggregate string // one of Aggregates; "" for a formula
+	Aggregate string // one of Aggregates; "" for a formula, or for days
+	Days      string // "all" or "working": how many days the period has
 	Of        Column
 	Where     *Condition // the lines that count
 	Formula   *Formula

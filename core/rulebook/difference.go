@@ -12,7 +12,7 @@ func Difference(from, to *Book) []string {
 	if from.Title != to.Title {
 		out = append(out, fmt.Sprintf("title: %q becomes %q", from.Title, to.Title))
 	}
-	if from.Calendar != to.Calendar || !reflect.DeepEqual(from.Weights, to.Weights) {
+	if !reflect.DeepEqual(from.Calendar, to.Calendar) || !reflect.DeepEqual(from.Weights, to.Weights) {
 		out = append(out, "calendar: changed")
 	}
 	out = append(out, differ("kind", from.Kinds, to.Kinds, func(k Kind) string { return k.Name })...)

@@ -29,7 +29,16 @@ func Format(v *big.Rat, unit Unit, places int) string {
 		}
 		return s + " days"
 	}
+	if currency := unit.Currency(); currency != "" {
+		return currency + " " + grouped(amount.RoundRat(v, places))
+	}
 	return grouped(amount.RoundRat(v, places))
+}
+
+// Currency is the currency of money, by its three letters, or "".
+func (u Unit) Currency() string {
+	_, currency, _ := strings.Cut(string(u), " ")
+	return currency
 }
 
 // FormatApart writes two values with as many places as it takes to tell them
@@ -79,13 +88,18 @@ func (b *Book) Number(x Bound) string {
 }
 
 // Show writes a value of a measure for a table, as the measure says: zero as
-// a dash, negatives in brackets. What is only rounded to zero is no zero.
+// a dash, negatives in brackets, the currency left to the heading. What is only
+// rounded to zero is no zero.
 func Show(m *Measure, v *big.Rat) string {
+	unit := m.Unit
+	if unit.Currency() != "" {
+		unit = Money
+	}
 	switch {
 	case m.ZeroDash && v.Sign() == 0:
 		return "–"
 	case m.Brackets && v.Sign() < 0:
-		return "(" + strings.TrimPrefix(Format(v, m.Unit, m.Places), "-") + ")"
+		return "(" + strings.TrimPrefix(Format(v, unit, m.Places), "-") + ")"
 	}
-	return Format(v, m.Unit, m.Places)
+	return Format(v, unit, m.Places)
 }

@@ -7,6 +7,12 @@ func (b *Book) MeasureWords(m *Measure) string {
 	if m.Formula != nil {
 		return m.Formula.Text
 	}
+	switch m.Days {
+	case "all":
+		return "how many days the period has"
+	case "working":
+		return "how many working days the period has"
+	}
 	feed := b.Feed(m.Of.Feed)
 	what := strings.ToLower(feed.Title)
 	words := map[string]string{

@@ -311,3 +311,11 @@ func parseDocument(r *reader, text []byte) value {
 	}
 	return value{r, file.Docs[0].Body, "", positionOf(file.Docs[0].Body)}
 }
+
+func (v value) isMapping() bool {
+	switch v.node.(type) {
+	case *ast.MappingNode, *ast.MappingValueNode:
+		return !v.absent()
+	}
+	return false
+}

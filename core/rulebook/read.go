@@ -5,7 +5,6 @@ import (
 	"sort"
 	"strconv"
 	"strings"
-	"time"
 
 	"oskel/core/lang"
 )
@@ -69,8 +68,9 @@ func (r *reader) readKinds(v value, book *Book) {
 			if registerColumns[a.key] || a.key == k.Name {
 				r.complain(a.at, a.path, "%q is a column that every register has", a.key)
 			}
-			k.Attributes = append(k.Attributes, Attribute{a.key, lang.Type(a.oneOf("text", "text", "number", "date"))})
+			k.Attributes = append(k.Attributes, a.attribute())
 		}
+		r.checkWithin(&k, f["attributes"].path)
 		book.Kinds = append(book.Kinds, k)
 	}
 }
@@ -104,7 +104,7 @@ func (r *reader) readFeeds(v value, book *Book) {
 		}
 		for _, n := range f["numbers"].entries() {
 			column(n.at, n.path, n.key)
-			feed.Numbers = append(feed.Numbers, Figure{n.key, Unit(n.oneOf("count", "money", "count", "percent", "days"))})
+			feed.Numbers = append(feed.Numbers, Figure{n.key, n.unit(Count)})
 		}
 		for _, l := range f["labels"].items() {
 			column(l.at, l.path, l.scalar())
@@ -162,42 +162,12 @@ func sameForm(v value, percent, want bool) {
 	}
 }
 
-func (r *reader) readCalendar(v value, book *Book) {
-	f := v.fields("fiscal_year_starts", "weeks_from", "month_weights")
-	if s := f["fiscal_year_starts"]; !s.absent() {
-		t, err := time.Parse("01-02", s.scalar())
-		if err != nil || t.Day() != 1 {
-			s.complain("expected the first day of a month, such as \"02-01\", found %q", s.scalar())
-		}
-		book.Calendar.YearFrom = t.Month()
-	}
-	if list := f["month_weights"]; !list.absent() {
-		some := false
-		for _, item := range list.items() {
-			w, _ := item.number()
-			if w < 0 {
-				item.complain("a weight is not negative")
-			}
-			some = some || w > 0
-			book.Weights = append(book.Weights, w)
-		}
-		if len(book.Weights) != 12 || !some {
-			list.complain("expected twelve weights, of the months from the start of the fiscal year, found %d", len(book.Weights))
-			book.Weights = nil
-		}
-	}
-	if w := f["weeks_from"]; !w.absent() {
-		days := []string{"sunday", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday"}
-		book.Calendar.WeekSet, book.Calendar.WeekFrom = true, time.Weekday(slices.Index(days, w.oneOf("monday", days...)))
-	}
-}
-
 func (r *reader) readMeasures(v value, book *Book) {
 	for _, e := range v.entries() {
 		r.name(e.at, e.path, e.key, false)
-		f := e.fields(append([]string{"title", "unit", "places", "good", "zero", "negative", "where", "formula"}, Aggregates...)...)
+		f := e.fields(append([]string{"title", "unit", "places", "good", "zero", "negative", "where", "formula", "days"}, Aggregates...)...)
 		m := Measure{At: e.at, Name: e.key, Title: titled(f["title"], e.key)}
-		m.Unit = Unit(f["unit"].oneOf("", "money", "count", "percent", "days"))
+		m.Unit = f["unit"].unit("")
 		if f["unit"].absent() {
 			r.complain(e.at, e.path, "unit is missing: money, count, percent or days")
 		}
@@ -221,8 +191,15 @@ func (r *reader) readMeasures(v value, book *Book) {
 			stated++
 			m.Formula = f["formula"].formula()
 		}
+		if d := f["days"]; !d.absent() {
+			stated++
+			m.Days = d.oneOf("all", "all", "working")
+			if m.Unit != Days && m.Unit != Count {
+				r.complain(e.at, e.path, "days of the period are in days or a count, not in %s", m.Unit)
+			}
+		}
 		if stated != 1 {
-			r.complain(e.at, e.path, "state exactly one of %s and formula; %d are stated", strings.Join(Aggregates, ", "), stated)
+			r.complain(e.at, e.path, "state exactly one of %s, formula and days; %d are stated", strings.Join(Aggregates, ", "), stated)
 		}
 		if w := f["where"]; !w.absent() {
 			r.readLineCondition(w, book, &m)

@@ -9,17 +9,18 @@ import (
 // months by the book's weights, to the last cent. Periods of other lengths
 // are not spread: ok is false.
 func (b *Book) SpreadTarget(target amount.Amount, p calendar.Period) (months []calendar.Month, parts []amount.Amount, ok bool) {
-	if p.Unit < calendar.Monthly {
+	if p.Unit < calendar.Monthly || p.Unit > calendar.Yearly {
 		return nil, nil, false
 	}
 	first, last := b.Calendar.Span(p)
-	year, _ := b.Calendar.Span(b.Calendar.Of(calendar.Yearly, first))
+	month := func(d calendar.Day) calendar.Month { return calendar.Month(b.Calendar.Of(calendar.Monthly, d).Number) }
+	yearFrom, _ := b.Calendar.Span(b.Calendar.Of(calendar.Yearly, first))
 	var weights []amount.Amount
 	some := false
-	for m := first.Month(); m <= last.Month(); m++ {
+	for m := month(first); m <= month(last); m++ {
 		w := amount.FromInt(1)
 		if b.Weights != nil {
-			w = b.Weights[m-year.Month()]
+			w = b.Weights[m-month(yearFrom)]
 		}
 		some = some || w > 0
 		months, weights = append(months, m), append(weights, w)

@@ -51,7 +51,7 @@ func (r *reader) checkAggregateUnit(book *Book, m *Measure, path string) {
 		}
 		want = f.Figure(m.Of.Figure).Unit
 	}
-	if m.Unit != want {
+	if m.Days == "" && m.Unit != want {
 		r.complain(m.At, path+".unit", "%s of %s is in %s, and the measure is declared in %s", m.Aggregate, m.Of.Feed+"."+m.Of.Figure, want, m.Unit)
 	}
 }

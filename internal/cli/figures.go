@@ -21,11 +21,12 @@ import (
 var figureCommands = []command{
 	{
 		name: "table", args: "MEASURE[,MEASURE…]", short: "measures by subject, group or whole, in one or several periods",
-		long:    "A measure may also be a formula that is tried, in quotation marks. Periods are written\n2026-10, 2026-Q4, 2026-H2, 2026, 2026-W44 or 2026-10-31. The\nlast row is the whole: of a ratio, the ratio of the sums. -o writes a file that its\nending names: .csv, .json, .xlsx or .parquet.",
-		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 -periods 4 revenue\noskel table -by rep -period 2026-10 -periods 3 \"target(revenue)\"\noskel table -by customer -period 2026-10 -o october.xlsx revenue",
+		long:    "A measure may also be a formula that is tried, in quotation marks. Periods are written\n2026-10, 2026-Q4, 2026-H2, 2026, 2026-W44 or 2026-10-31, or name a window of the calendar. The\nlast row is the whole: of a ratio, the ratio of the sums. -o writes a file that its\nending names: .csv, .json, .xlsx or .parquet.",
+		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 -periods 4 revenue\noskel table -by product -groups product.family,product.category -period 2026-Q3 revenue\noskel table -by \"rep x product\" -period 2026-10 -sort 1 -descending -top 10 revenue\noskel table -by rep -period 2026-10 -periods 3 \"target(revenue)\"\noskel table -by customer -period 2026-10 -o october.xlsx revenue",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetTableParams{}
-			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, or whole (the default)")
+			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, a pair such as \"rep x product\", or whole (the default)")
+			stringFlag(f, &p.Groups, "groups", "gather the rows under subtotals of these `attributes`, the widest first, such as rep.territory,rep.manager")
 			f.StringVar(&p.Period, "period", "", "the `period`, or the last of several (required)")
 			stringFlag(f, &p.Text, "text", "only subjects whose key or name contains this `text`")
 			f.Func("version", "as of this data `version`; the newest unless stated", versionFlag(&p.Version))
@@ -177,8 +178,20 @@ func showTable(e *env, t client.Table) error {
 	var rows [][]string
 	for _, r := range t.Rows {
 		row := []string{r.Key, r.Name}
+		if e.format == "csv" && r.Depth != nil {
+			continue // machines ask for a level, and get no subtotals among its rows
+		}
+		if r.Depth != nil {
+			row = []string{"", strings.Repeat("  ", *r.Depth-1) + e.strong(r.Name)}
+		} else if t.Rows[0].Depth != nil && e.format == "table" {
+			row[1] = "    " + r.Name
+		}
 		for _, c := range r.Cells {
-			row = append(row, text(c))
+			if r.Depth != nil {
+				row = append(row, e.strong(text(c)))
+			} else {
+				row = append(row, text(c))
+			}
 		}
 		rows = append(rows, row)
 	}
@@ -260,6 +273,9 @@ func writeXLSX(path string, t client.Table) (err error) {
 	}
 	for i, r := range t.Rows {
 		row := []any{r.Key, r.Name}
+		if r.Depth != nil {
+			row = []any{nil, r.Name}
+		}
 		for k, c := range r.Cells {
 			switch {
 			case c.Value == nil:
@@ -307,6 +323,9 @@ func writeParquet(path string, t client.Table) (err error) {
 	}()
 	w := parquet.NewWriter(f, schema)
 	for _, r := range t.Rows {
+		if r.Depth != nil {
+			continue
+		}
 		row := make(parquet.Row, len(names))
 		row[place["key"]] = parquet.ByteArrayValue([]byte(r.Key)).Level(0, 0, place["key"])
 		row[place["name"]] = parquet.ByteArrayValue([]byte(r.Name)).Level(0, 0, place["name"])

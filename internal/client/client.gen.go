@@ -249,6 +249,27 @@ func (e Role) Valid() bool {
 	}
 }
 
+// Defines values for TargetCellState.
+const (
+	Missing   TargetCellState = "missing"
+	NotActive TargetCellState = "not active"
+	Set       TargetCellState = "set"
+)
+
+// Valid indicates whether the value is a known member of the TargetCellState enum.
+func (e TargetCellState) Valid() bool {
+	switch e {
+	case Missing:
+		return true
+	case NotActive:
+		return true
+	case Set:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ListCasesParamsState.
 const (
 	ListCasesParamsStateOpen      ListCasesParamsState = "open"
@@ -402,6 +423,50 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	}
 }
 
+// CalendarDay defines model for CalendarDay.
+type CalendarDay struct {
+	Day     string   `json:"day"`
+	Holiday *string  `json:"holiday,omitempty"`
+	Period  string   `json:"period"`
+	Week    string   `json:"week"`
+	Windows []string `json:"windows"`
+	Working bool     `json:"working"`
+}
+
+// CalendarPeriod defines model for CalendarPeriod.
+type CalendarPeriod struct {
+	First       string `json:"first"`
+	Label       string `json:"label"`
+	Last        string `json:"last"`
+	Period      string `json:"period"`
+	Quarter     string `json:"quarter"`
+	WorkingDays int    `json:"working_days"`
+}
+
+// CalendarWindow defines model for CalendarWindow.
+type CalendarWindow struct {
+	From  string `json:"from"`
+	Kind  string `json:"kind"`
+	Name  string `json:"name"`
+	Title string `json:"title"`
+	To    string `json:"to"`
+}
+
+// CalendarYear defines model for CalendarYear.
+type CalendarYear struct {
+	After   string           `json:"after"`
+	Before  string           `json:"before"`
+	Days    []CalendarDay    `json:"days"`
+	First   string           `json:"first"`
+	Last    string           `json:"last"`
+	Periods []CalendarPeriod `json:"periods"`
+	Windows []CalendarWindow `json:"windows"`
+
+	// Words How the calendar is made
+	Words string `json:"words"`
+	Year  string `json:"year"`
+}
+
 // Case defines model for Case.
 type Case struct {
 	Desk     string             `json:"desk"`
@@ -454,7 +519,7 @@ type Cell struct {
 	// Exact A decimal or a rational a/b
 	Exact *string `json:"exact,omitempty"`
 
-	// Place In its column, 1 is the best
+	// Place In its column, or its group there, 1 is the best
 	Place *int `json:"place,omitempty"`
 
 	// Text For people; empty where missing
@@ -465,6 +530,9 @@ type Cell struct {
 
 	// Why Why it is missing
 	Why *string `json:"why,omitempty"`
+
+	// Worst The last place of three or more
+	Worst *bool `json:"worst,omitempty"`
 }
 
 // Change defines model for Change.
@@ -791,6 +859,43 @@ type Problem struct {
 	Type string `json:"type"`
 }
 
+// RegisterEntry defines model for RegisterEntry.
+type RegisterEntry struct {
+	ActiveFrom   *string           `json:"active_from,omitempty"`
+	ActiveTo     *string           `json:"active_to,omitempty"`
+	At           time.Time         `json:"at"`
+	By           string            `json:"by"`
+	File         string            `json:"file"`
+	Intake       int64             `json:"intake"`
+	Name         string            `json:"name"`
+	SupersededBy *int64            `json:"superseded_by,omitempty"`
+	ValidFrom    *string           `json:"valid_from,omitempty"`
+	Values       map[string]string `json:"values"`
+}
+
+// RegisterPage defines model for RegisterPage.
+type RegisterPage struct {
+	At         string        `json:"at"`
+	Attributes []string      `json:"attributes"`
+	Kind       string        `json:"kind"`
+	Next       *string       `json:"next,omitempty"`
+	Rows       []RegisterRow `json:"rows"`
+	Title      string        `json:"title"`
+	Total      int           `json:"total"`
+}
+
+// RegisterRow defines model for RegisterRow.
+type RegisterRow struct {
+	Active     bool    `json:"active"`
+	ActiveFrom *string `json:"active_from,omitempty"`
+	ActiveTo   *string `json:"active_to,omitempty"`
+	Key        string  `json:"key"`
+	Name       string  `json:"name"`
+
+	// Values By attribute
+	Values []string `json:"values"`
+}
+
 // Revision defines model for Revision.
 type Revision struct {
 	At          time.Time `json:"at"`
@@ -888,7 +993,12 @@ type TableColumn struct {
 
 // TableRow defines model for TableRow.
 type TableRow struct {
-	Cells []Cell `json:"cells"`
+	// By The level of a subtotal, such as rep.territory
+	By    *string `json:"by,omitempty"`
+	Cells []Cell  `json:"cells"`
+
+	// Depth Of a subtotal, from 1; a subject has none
+	Depth *int   `json:"depth,omitempty"`
 	Key   string `json:"key"`
 	Name  string `json:"name"`
 }
@@ -908,6 +1018,44 @@ type Tally struct {
 	Subjects  int            `json:"subjects"`
 }
 
+// TargetCell defines model for TargetCell.
+type TargetCell struct {
+	State TargetCellState `json:"state"`
+	Text  string          `json:"text"`
+}
+
+// TargetCellState defines model for TargetCell.State.
+type TargetCellState string
+
+// TargetPage defines model for TargetPage.
+type TargetPage struct {
+	Kind    string   `json:"kind"`
+	Labels  []string `json:"labels"`
+	Measure string   `json:"measure"`
+
+	// Measures Those with targets for the kind
+	Measures []string `json:"measures"`
+
+	// Missing By month, how many active subjects have none
+	Missing []int       `json:"missing"`
+	Next    *string     `json:"next,omitempty"`
+	Periods []string    `json:"periods"`
+	Rows    []TargetRow `json:"rows"`
+
+	// Sums By month
+	Sums  []string `json:"sums"`
+	Title string   `json:"title"`
+	Total int      `json:"total"`
+}
+
+// TargetRow defines model for TargetRow.
+type TargetRow struct {
+	Cells   []TargetCell `json:"cells"`
+	Key     string       `json:"key"`
+	Missing int          `json:"missing"`
+	Name    string       `json:"name"`
+}
+
 // Token defines model for Token.
 type Token struct {
 	Person Person `json:"person"`
@@ -922,6 +1070,12 @@ type IfMatch = string
 
 // Period defines model for Period.
 type Period = string
+
+// GetCalendarParams defines parameters for GetCalendar.
+type GetCalendarParams struct {
+	// Year Such as 2026; the one with the newest lines unless stated
+	Year *string `form:"year,omitempty" json:"year,omitempty"`
+}
 
 // ListCasesParams defines parameters for ListCases.
 type ListCasesParams struct {
@@ -1048,6 +1202,17 @@ type ListPeriodsParams struct {
 	Until *string `form:"until,omitempty" json:"until,omitempty"`
 }
 
+// GetRegisterParams defines parameters for GetRegister.
+type GetRegisterParams struct {
+	// At A day; the last one with lines unless stated
+	At *string `form:"at,omitempty" json:"at,omitempty"`
+
+	// Text In key, name or an attribute
+	Text   *string `form:"text,omitempty" json:"text,omitempty"`
+	Limit  *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
 // ListRulesParams defines parameters for ListRules.
 type ListRulesParams struct {
 	// Period A month, such as 2026-10
@@ -1073,10 +1238,13 @@ type GetTableParams struct {
 	// Measures Names, separated by commas
 	Measures string `form:"measures" json:"measures"`
 
-	// By A kind, such as rep, an attribute, such as rep.territory, or whole
+	// By A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole
 	By *string `form:"by,omitempty" json:"by,omitempty"`
 
-	// Period Such as 2026-10, 2026-Q4, 2026 or 2026-W44; the last of several
+	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are gathered under their subtotals
+	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
+
+	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
 	Period string `form:"period" json:"period"`
 
 	// Periods How many periods up to that one
@@ -1100,10 +1268,13 @@ type ExportTableParams struct {
 	// Measures Names, separated by commas
 	Measures string `form:"measures" json:"measures"`
 
-	// By A kind, such as rep, an attribute, such as rep.territory, or whole
+	// By A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole
 	By *string `form:"by,omitempty" json:"by,omitempty"`
 
-	// Period Such as 2026-10, 2026-Q4, 2026 or 2026-W44; the last of several
+	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are gathered under their subtotals
+	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
+
+	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
 	Period string `form:"period" json:"period"`
 
 	// Periods How many periods up to that one
@@ -1120,6 +1291,22 @@ type ExportTableParams struct {
 	Descending *bool   `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int    `form:"limit,omitempty" json:"limit,omitempty"`
 	Cursor     *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
+// GetTargetsParams defines parameters for GetTargets.
+type GetTargetsParams struct {
+	// Measure The first with targets unless stated
+	Measure *string `form:"measure,omitempty" json:"measure,omitempty"`
+
+	// Period The last month shown; the newest with lines unless stated
+	Period  *string `form:"period,omitempty" json:"period,omitempty"`
+	Periods *int    `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Missing Only subjects that lack one while they are active
+	Missing *bool   `form:"missing,omitempty" json:"missing,omitempty"`
+	Text    *string `form:"text,omitempty" json:"text,omitempty"`
+	Limit   *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
 // CommentCaseJSONRequestBody defines body for CommentCase for application/json ContentType.
@@ -1220,6 +1407,11 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 // The interface specification for the client above.
 type ClientInterface interface {
 
+	// GetCalendar A year of the published calendar, day by day
+	//
+	// Corresponds with GET /api/calendar (the `GetCalendar` operationId).
+	GetCalendar(ctx context.Context, params *GetCalendarParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListCases performs a GET /api/cases (the `ListCases` operationId) request.
 	ListCases(ctx context.Context, params *ListCasesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
@@ -1314,6 +1506,16 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/periods (the `ListPeriods` operationId).
 	ListPeriods(ctx context.Context, params *ListPeriodsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetRegister The subjects of a kind as of a day
+	//
+	// Corresponds with GET /api/registers/{kind} (the `GetRegister` operationId).
+	GetRegister(ctx context.Context, kind string, params *GetRegisterParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetSubject Everything a register ever said of one subject
+	//
+	// Corresponds with GET /api/registers/{kind}/{key} (the `GetSubject` operationId).
+	GetSubject(ctx context.Context, kind string, key string, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListRevisions performs a GET /api/revisions (the `ListRevisions` operationId) request.
 	ListRevisions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -1413,6 +1615,11 @@ type ClientInterface interface {
 	// ExportTable performs a GET /api/table.csv (the `ExportTable` operationId) request.
 	ExportTable(ctx context.Context, params *ExportTableParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// GetTargets The targets of a kind by month, and what is missing
+	//
+	// Corresponds with GET /api/targets/{kind} (the `GetTargets` operationId).
+	GetTargets(ctx context.Context, kind string, params *GetTargetsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// CreateTokenWithBody Make a token for the command line, with name and password
 	//
 	// Takes any type of body and a specified content type.
@@ -1431,6 +1638,21 @@ type ClientInterface interface {
 	//
 	// Corresponds with DELETE /api/tokens/current (the `DeleteToken` operationId).
 	DeleteToken(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+}
+
+// GetCalendar A year of the published calendar, day by day
+//
+// Corresponds with GET /api/calendar (the `GetCalendar` operationId).
+func (c *Client) GetCalendar(ctx context.Context, params *GetCalendarParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetCalendarRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
 }
 
 // ListCases performs a GET /api/cases (the `ListCases` operationId) request.
@@ -1738,6 +1960,36 @@ func (c *Client) ListPeriods(ctx context.Context, params *ListPeriodsParams, req
 	return c.Client.Do(req)
 }
 
+// GetRegister The subjects of a kind as of a day
+//
+// Corresponds with GET /api/registers/{kind} (the `GetRegister` operationId).
+func (c *Client) GetRegister(ctx context.Context, kind string, params *GetRegisterParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetRegisterRequest(c.Server, kind, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetSubject Everything a register ever said of one subject
+//
+// Corresponds with GET /api/registers/{kind}/{key} (the `GetSubject` operationId).
+func (c *Client) GetSubject(ctx context.Context, kind string, key string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetSubjectRequest(c.Server, kind, key)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListRevisions performs a GET /api/revisions (the `ListRevisions` operationId) request.
 func (c *Client) ListRevisions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListRevisionsRequest(c.Server)
@@ -2016,6 +2268,21 @@ func (c *Client) ExportTable(ctx context.Context, params *ExportTableParams, req
 	return c.Client.Do(req)
 }
 
+// GetTargets The targets of a kind by month, and what is missing
+//
+// Corresponds with GET /api/targets/{kind} (the `GetTargets` operationId).
+func (c *Client) GetTargets(ctx context.Context, kind string, params *GetTargetsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetTargetsRequest(c.Server, kind, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // CreateTokenWithBody Make a token for the command line, with name and password
 //
 // Takes any type of body and a specified content type.
@@ -2063,6 +2330,60 @@ func (c *Client) DeleteToken(ctx context.Context, reqEditors ...RequestEditorFn)
 		return nil, err
 	}
 	return c.Client.Do(req)
+}
+
+// NewGetCalendarRequest constructs an http.Request for the GetCalendar method
+func NewGetCalendarRequest(server string, params *GetCalendarParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/calendar")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Year != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "year", *params.Year, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
 }
 
 // NewListCasesRequest constructs an http.Request for the ListCases method
@@ -3231,6 +3552,144 @@ func NewListPeriodsRequest(server string, params *ListPeriodsParams) (*http.Requ
 	return req, nil
 }
 
+// NewGetRegisterRequest constructs an http.Request for the GetRegister method
+func NewGetRegisterRequest(server string, kind string, params *GetRegisterParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/registers/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.At != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "at", *params.At, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Text != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Cursor != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", *params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetSubjectRequest constructs an http.Request for the GetSubject method
+func NewGetSubjectRequest(server string, kind string, key string) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "key", key, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/registers/%s/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListRevisionsRequest constructs an http.Request for the ListRevisions method
 func NewListRevisionsRequest(server string) (*http.Request, error) {
 	var err error
@@ -3758,6 +4217,18 @@ func NewGetTableRequest(server string, params *GetTableParams) (*http.Request, e
 
 		}
 
+		if params.Groups != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "groups", *params.Groups, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
@@ -3912,6 +4383,18 @@ func NewExportTableRequest(server string, params *ExportTableParams) (*http.Requ
 
 		}
 
+		if params.Groups != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "groups", *params.Groups, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
@@ -3971,6 +4454,139 @@ func NewExportTableRequest(server string, params *ExportTableParams) (*http.Requ
 		if params.Descending != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "descending", *params.Descending, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Cursor != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", *params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetTargetsRequest constructs an http.Request for the GetTargets method
+func NewGetTargetsRequest(server string, kind string, params *GetTargetsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/targets/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Measure != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "measure", *params.Measure, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Period != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", *params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Periods != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "periods", *params.Periods, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Missing != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "missing", *params.Missing, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Text != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -4129,6 +4745,13 @@ func WithBaseURL(baseURL string) ClientOption {
 // ClientWithResponsesInterface is the interface specification for the client with responses above.
 type ClientWithResponsesInterface interface {
 
+	// GetCalendarWithResponse A year of the published calendar, day by day
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/calendar (the `GetCalendar` operationId).
+	GetCalendarWithResponse(ctx context.Context, params *GetCalendarParams, reqEditors ...RequestEditorFn) (*GetCalendarResponse, error)
+
 	// ListCasesWithResponse performs a GET /api/cases (the `ListCases` operationId) request.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -4254,6 +4877,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/periods (the `ListPeriods` operationId).
 	ListPeriodsWithResponse(ctx context.Context, params *ListPeriodsParams, reqEditors ...RequestEditorFn) (*ListPeriodsResponse, error)
 
+	// GetRegisterWithResponse The subjects of a kind as of a day
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/registers/{kind} (the `GetRegister` operationId).
+	GetRegisterWithResponse(ctx context.Context, kind string, params *GetRegisterParams, reqEditors ...RequestEditorFn) (*GetRegisterResponse, error)
+
+	// GetSubjectWithResponse Everything a register ever said of one subject
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/registers/{kind}/{key} (the `GetSubject` operationId).
+	GetSubjectWithResponse(ctx context.Context, kind string, key string, reqEditors ...RequestEditorFn) (*GetSubjectResponse, error)
+
 	// ListRevisionsWithResponse performs a GET /api/revisions (the `ListRevisions` operationId) request.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -4372,6 +5009,13 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	ExportTableWithResponse(ctx context.Context, params *ExportTableParams, reqEditors ...RequestEditorFn) (*ExportTableResponse, error)
 
+	// GetTargetsWithResponse The targets of a kind by month, and what is missing
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/targets/{kind} (the `GetTargets` operationId).
+	GetTargetsWithResponse(ctx context.Context, kind string, params *GetTargetsParams, reqEditors ...RequestEditorFn) (*GetTargetsResponse, error)
+
 	// CreateTokenWithBodyWithResponse Make a token for the command line, with name and password
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -4392,6 +5036,54 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with DELETE /api/tokens/current (the `DeleteToken` operationId).
 	DeleteTokenWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*DeleteTokenResponse, error)
+}
+
+type GetCalendarResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *CalendarYear
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetCalendarResponse) GetJSON200() *CalendarYear {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetCalendarResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetCalendarResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetCalendarResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetCalendarResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetCalendarResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
 }
 
 type ListCasesResponse struct {
@@ -5258,6 +5950,102 @@ func (r ListPeriodsResponse) ContentType() string {
 	return ""
 }
 
+type GetRegisterResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RegisterPage
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetRegisterResponse) GetJSON200() *RegisterPage {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetRegisterResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetRegisterResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetRegisterResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetRegisterResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetRegisterResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetSubjectResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]RegisterEntry
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetSubjectResponse) GetJSON200() *[]RegisterEntry {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetSubjectResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetSubjectResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetSubjectResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetSubjectResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetSubjectResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListRevisionsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -5923,6 +6711,54 @@ func (r ExportTableResponse) ContentType() string {
 	return ""
 }
 
+type GetTargetsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *TargetPage
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetTargetsResponse) GetJSON200() *TargetPage {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetTargetsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetTargetsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetTargetsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetTargetsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetTargetsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type CreateTokenResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -6010,6 +6846,19 @@ func (r DeleteTokenResponse) ContentType() string {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
 	return ""
+}
+
+// GetCalendarWithResponse A year of the published calendar, day by day
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/calendar (the `GetCalendar` operationId).
+func (c *ClientWithResponses) GetCalendarWithResponse(ctx context.Context, params *GetCalendarParams, reqEditors ...RequestEditorFn) (*GetCalendarResponse, error) {
+	rsp, err := c.GetCalendar(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetCalendarResponse(rsp)
 }
 
 // ListCasesWithResponse performs a GET /api/cases (the `ListCases` operationId) request.
@@ -6263,6 +7112,32 @@ func (c *ClientWithResponses) ListPeriodsWithResponse(ctx context.Context, param
 	return ParseListPeriodsResponse(rsp)
 }
 
+// GetRegisterWithResponse The subjects of a kind as of a day
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/registers/{kind} (the `GetRegister` operationId).
+func (c *ClientWithResponses) GetRegisterWithResponse(ctx context.Context, kind string, params *GetRegisterParams, reqEditors ...RequestEditorFn) (*GetRegisterResponse, error) {
+	rsp, err := c.GetRegister(ctx, kind, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetRegisterResponse(rsp)
+}
+
+// GetSubjectWithResponse Everything a register ever said of one subject
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/registers/{kind}/{key} (the `GetSubject` operationId).
+func (c *ClientWithResponses) GetSubjectWithResponse(ctx context.Context, kind string, key string, reqEditors ...RequestEditorFn) (*GetSubjectResponse, error) {
+	rsp, err := c.GetSubject(ctx, kind, key, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetSubjectResponse(rsp)
+}
+
 // ListRevisionsWithResponse performs a GET /api/revisions (the `ListRevisions` operationId) request.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -6489,6 +7364,19 @@ func (c *ClientWithResponses) ExportTableWithResponse(ctx context.Context, param
 	return ParseExportTableResponse(rsp)
 }
 
+// GetTargetsWithResponse The targets of a kind by month, and what is missing
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/targets/{kind} (the `GetTargets` operationId).
+func (c *ClientWithResponses) GetTargetsWithResponse(ctx context.Context, kind string, params *GetTargetsParams, reqEditors ...RequestEditorFn) (*GetTargetsResponse, error) {
+	rsp, err := c.GetTargets(ctx, kind, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetTargetsResponse(rsp)
+}
+
 // CreateTokenWithBodyWithResponse Make a token for the command line, with name and password
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -6526,6 +7414,39 @@ func (c *ClientWithResponses) DeleteTokenWithResponse(ctx context.Context, reqEd
 		return nil, err
 	}
 	return ParseDeleteTokenResponse(rsp)
+}
+
+// ParseGetCalendarResponse parses an HTTP response from a GetCalendarWithResponse call
+func ParseGetCalendarResponse(rsp *http.Response) (*GetCalendarResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetCalendarResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest CalendarYear
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
 }
 
 // ParseListCasesResponse parses an HTTP response from a ListCasesWithResponse call
@@ -7128,6 +8049,72 @@ func ParseListPeriodsResponse(rsp *http.Response) (*ListPeriodsResponse, error) 
 	return response, nil
 }
 
+// ParseGetRegisterResponse parses an HTTP response from a GetRegisterWithResponse call
+func ParseGetRegisterResponse(rsp *http.Response) (*GetRegisterResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetRegisterResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RegisterPage
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetSubjectResponse parses an HTTP response from a GetSubjectWithResponse call
+func ParseGetSubjectResponse(rsp *http.Response) (*GetSubjectResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetSubjectResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []RegisterEntry
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListRevisionsResponse parses an HTTP response from a ListRevisionsWithResponse call
 func ParseListRevisionsResponse(rsp *http.Response) (*ListRevisionsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -7574,6 +8561,39 @@ func ParseExportTableResponse(rsp *http.Response) (*ExportTableResponse, error) 
 	}
 
 	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetTargetsResponse parses an HTTP response from a GetTargetsWithResponse call
+func ParseGetTargetsResponse(rsp *http.Response) (*GetTargetsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetTargetsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest TargetPage
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

@@ -249,7 +249,7 @@ func (w *world) sell() {
 
 // working is the day, or the Friday before it.
 func working(d calendar.Day) calendar.Day {
-	for !d.Working() {
+	for !(calendar.Calendar{}).Working(d) {
 		d--
 	}
 	return max(d, firstMonth.First())
@@ -331,9 +331,9 @@ func (w *world) writeCustomers(put func(...string)) {
 }
 
 func (w *world) writeProducts(put func(...string)) {
-	put("product", "name", "category")
+	put("product", "name", "family", "category")
 	for _, p := range w.products {
-		put(p.key, p.name, p.category)
+		put(p.key, p.name, families[p.category], p.category)
 	}
 }
 

@@ -34,6 +34,12 @@ var productLines = []struct {
 	{"Engine care", []string{"Oil filter", "Impeller", "Coolant", "Anode"}, []string{"type A", "type B", "type C", "type D", "type E", "type F"}, 38},
 }
 
+// families are what categories of products lie in.
+var families = map[string]string{
+	"Rope and rigging": "On deck", "Deck hardware": "On deck", "Coatings": "Upkeep", "Engine care": "Upkeep",
+	"Pumps and plumbing": "Below deck", "Electrics": "Below deck", "Galley": "Below deck", "Safety": "Safety",
+}
+
 // namer gives each name once.
 type namer struct {
 	rng  *rand.Rand

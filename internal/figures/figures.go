@@ -59,7 +59,14 @@ func (k *Keeper) Engine(ctx context.Context, book *rulebook.Book) (*measure.Engi
 	if err != nil {
 		return nil, err
 	}
-	return measure.New(book, snapshot), nil
+	return engine(ctx, book, snapshot), nil
+}
+
+// engine is one that gives up when the request it works for is gone.
+func engine(ctx context.Context, book *rulebook.Book, snapshot *ledger.Snapshot) *measure.Engine {
+	e := measure.New(book, snapshot)
+	e.Until(func() bool { return ctx.Err() != nil })
+	return e
 }
 
 // ErrVersion says that there is no such data version.
@@ -70,7 +77,7 @@ var ErrVersion = errors.New("there is no such data version")
 func (k *Keeper) EngineAt(ctx context.Context, book *rulebook.Book, version int64) (*measure.Engine, error) {
 	now, err := k.Snapshot(ctx, book)
 	if err != nil || version == 0 || version == now.Version {
-		return measure.New(book, now), err
+		return engine(ctx, book, now), err
 	}
 	if version < 0 || version > now.Version {
 		return nil, fmt.Errorf("%w as %d; the newest is %d", ErrVersion, version, now.Version)
@@ -84,26 +91,34 @@ func (k *Keeper) EngineAt(ctx context.Context, book *rulebook.Book, version int6
 		}
 		k.past, k.pastBook = past, book
 	}
-	return measure.New(book, k.past), nil
+	return engine(ctx, book, k.past), nil
 }
 
-// LastMonth is the newest month in which any feed has lines.
-func LastMonth(s *ledger.Snapshot) (calendar.Month, bool) {
-	var last calendar.Month
-	found := false
+// LastMonth is the newest month of a calendar in which any feed has lines.
+func LastMonth(c calendar.Calendar, s *ledger.Snapshot) (calendar.Month, bool) {
+	last := ledger.Never
 	for _, f := range s.Feeds {
-		if n := len(f.Chunks); n > 0 && (!found || f.Chunks[n-1].Month > last) {
-			last, found = f.Chunks[n-1].Month, true
+		if n := len(f.Chunks); n > 0 {
+			chunk := f.Chunks[n-1]
+			last = max(last, chunk.Month.First()+calendar.Day(chunk.Days[len(chunk.Days)-1])-1)
 		}
 	}
-	return last, found
+	if last == ledger.Never {
+		return 0, false
+	}
+	return calendar.Month(c.Of(calendar.Monthly, last).Number), true
 }
 
-// HasLines says whether any feed has lines in the month.
-func HasLines(s *ledger.Snapshot, m calendar.Month) bool {
+// HasLines says whether any feed has lines from first to last.
+func HasLines(s *ledger.Snapshot, first, last calendar.Day) bool {
 	for _, f := range s.Feeds {
-		if f.Chunk(m) != nil {
-			return true
+		for _, c := range f.Chunks {
+			if c.Month.First() > last || c.Month.Last() < first {
+				continue
+			}
+			if from, to := c.Between(max(first, c.Month.First()), min(last, c.Month.Last())); from < to {
+				return true
+			}
 		}
 	}
 	return false

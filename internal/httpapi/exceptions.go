@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"strconv"
 
+	"oskel/core/calendar"
 	"oskel/core/explain"
 	"oskel/core/judge"
 	"oskel/core/lang"
@@ -21,7 +22,7 @@ import (
 )
 
 func (s *server) exceptionOut(e store.Exception, book *rulebook.Book) contract.Exception {
-	out := contract.Exception{Id: e.ID, Period: e.Period.String(), Rule: e.Rule, RuleTitle: e.Rule, Kind: e.Kind, Key: e.Key, Name: e.Name,
+	out := contract.Exception{Id: e.ID, Period: monthText(book.Calendar, e.Period), Rule: e.Rule, RuleTitle: e.Rule, Kind: e.Kind, Key: e.Key, Name: e.Name,
 		State: contract.ExceptionState(e.State), Outcome: e.Outcome, Grade: e.Grade, Sentence: e.Sentence, Value: e.Value, Yardstick: e.Yardstick, Desk: e.Desk, Case: e.CaseID, CaseState: e.CaseState}
 	if e.Stake != nil {
 		if r, ok := new(big.Rat).SetString(*e.Stake); ok {
@@ -35,7 +36,7 @@ func (s *server) exceptionOut(e store.Exception, book *rulebook.Book) contract.E
 }
 
 func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsParams) (contract.ExceptionPage, error) {
-	m, err := monthParam(p.Period)
+	m, err := s.monthParam(ctx, p.Period)
 	if err != nil {
 		return contract.ExceptionPage{}, err
 	}
@@ -122,7 +123,7 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	if err != nil {
 		return nil, err
 	}
-	out := contract.GetException200JSONResponse{Exception: s.exceptionOut(e, book), Label: e.Period.Words(), Revision: made.Revision, DataVersion: made.DataVersion, Sweep: made.ID,
+	out := contract.GetException200JSONResponse{Exception: s.exceptionOut(e, book), Label: monthWords(book.Calendar, e.Period), Revision: made.Revision, DataVersion: made.DataVersion, Sweep: made.ID,
 		Evidence: map[string]any{}, Rows: []contract.EvidenceRow{}, Attributes: map[string]string{}, History: contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnitCount}}
 	var ev judge.Evidence
 	if err := json.Unmarshal(e.Evidence, &ev); err != nil {
@@ -136,8 +137,9 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 		return nil, err
 	}
 	register := engine.Snapshot.Registers[e.Kind]
+	_, last := book.Calendar.Span(calendar.MonthPeriod(e.Period))
 	for _, a := range book.Kind(e.Kind).Attributes {
-		if v := register.Value(a.Name, e.Code, e.Period.Last()); v.Type != "" {
+		if v := register.Value(a.Name, e.Code, last); v.Type != "" {
 			out.Attributes[a.Name] = valueText(v)
 		}
 	}
@@ -188,7 +190,7 @@ func history(engine *measure.Engine, rule *rulebook.Rule, e store.Exception) con
 	for m := e.Period - historyMonths + 1; m <= e.Period; m++ {
 		result := judge.Judge(engine, rule, m)
 		v := result.Verdicts[e.Code]
-		point := contract.HistoryPoint{Period: m.String(), Label: m.Words(), Grade: v.Grade, Outcome: v.Outcome.String(), Text: v.Why}
+		point := contract.HistoryPoint{Period: monthText(engine.Book.Calendar, m), Label: monthWords(engine.Book.Calendar, m), Grade: v.Grade, Outcome: v.Outcome.String(), Text: v.Why}
 		if held := result.Held[e.Code]; !math.IsNaN(held) {
 			point.Held = &held
 			point.Text = heldText(held, unit, placesOf(engine.Book, rule))
@@ -252,7 +254,7 @@ const (
 )
 
 func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObject) (contract.GetLineUpResponseObject, error) {
-	m, err := monthParam(r.Params.Period)
+	m, err := s.monthParam(ctx, r.Params.Period)
 	if err != nil {
 		return nil, err
 	}

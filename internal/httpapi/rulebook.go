@@ -68,7 +68,7 @@ func (s *server) ListRules(ctx context.Context, r contract.ListRulesRequestObjec
 	}
 	rules := rulesOut(book)
 	if r.Params.Period != nil {
-		m, err := monthParam(*r.Params.Period)
+		m, err := s.monthParam(ctx, *r.Params.Period)
 		if err != nil {
 			return nil, err
 		}

@@ -12,12 +12,34 @@ import (
 	"oskel/internal/sweep"
 )
 
-func monthParam(s string) (calendar.Month, error) {
-	m, err := calendar.ParseMonth(s)
+// calendar is that of the published rulebook; before there is one, the plain
+// one.
+func (s *server) calendar(ctx context.Context) calendar.Calendar {
+	_, book, err := s.Books.Published(ctx)
 	if err != nil {
-		return 0, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
+		return calendar.Calendar{}
 	}
-	return m, nil
+	return book.Calendar
+}
+
+// monthParam reads a month as the published calendar writes it.
+func (s *server) monthParam(ctx context.Context, text string) (calendar.Month, error) {
+	p, err := s.calendar(ctx).Parse(text)
+	switch {
+	case err != nil:
+		return 0, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
+	case p.Unit != calendar.Monthly:
+		return 0, fail(http.StatusBadRequest, "invalid-request", "period: %s is a %s; rules are evaluated for a month", text, p.Unit)
+	}
+	return calendar.Month(p.Number), nil
+}
+
+func monthText(c calendar.Calendar, m calendar.Month) string {
+	return c.String(calendar.MonthPeriod(m))
+}
+
+func monthWords(c calendar.Calendar, m calendar.Month) string {
+	return c.Words(calendar.MonthPeriod(m))
 }
 
 func talliesOut(raw json.RawMessage) []contract.Tally {
@@ -32,8 +54,8 @@ func talliesOut(raw json.RawMessage) []contract.Tally {
 	return out
 }
 
-func sweepOut(s store.Sweep, same bool) contract.Sweep {
-	out := contract.Sweep{Id: s.ID, Period: s.Period.String(), Revision: s.Revision, DataVersion: s.DataVersion, By: s.Author, At: s.At,
+func sweepOut(c calendar.Calendar, s store.Sweep, same bool) contract.Sweep {
+	out := contract.Sweep{Id: s.ID, Period: monthText(c, s.Period), Revision: s.Revision, DataVersion: s.DataVersion, By: s.Author, At: s.At,
 		Raised: s.Raised, Standing: s.Standing, Cleared: s.Cleared, TookMs: s.TookMS, Unchanged: same, Tallies: talliesOut(s.Tallies)}
 	if len(s.Difference) > 0 {
 		var d contract.SweepDifference
@@ -50,7 +72,7 @@ func sweepOut(s store.Sweep, same bool) contract.Sweep {
 func (s *server) ListSweeps(ctx context.Context, r contract.ListSweepsRequestObject) (contract.ListSweepsResponseObject, error) {
 	var month *calendar.Month
 	if r.Params.Period != nil {
-		m, err := monthParam(*r.Params.Period)
+		m, err := s.monthParam(ctx, *r.Params.Period)
 		if err != nil {
 			return nil, err
 		}
@@ -62,13 +84,13 @@ func (s *server) ListSweeps(ctx context.Context, r contract.ListSweepsRequestObj
 	}
 	out := contract.ListSweeps200JSONResponse{}
 	for _, sw := range all {
-		out = append(out, sweepOut(sw, false))
+		out = append(out, sweepOut(s.calendar(ctx), sw, false))
 	}
 	return out, nil
 }
 
 func (s *server) CreateSweep(ctx context.Context, r contract.CreateSweepRequestObject) (contract.CreateSweepResponseObject, error) {
-	m, err := monthParam(r.Body.Period)
+	m, err := s.monthParam(ctx, r.Body.Period)
 	if err != nil {
 		return nil, err
 	}
@@ -78,15 +100,15 @@ func (s *server) CreateSweep(ctx context.Context, r contract.CreateSweepRequestO
 		return nil, err
 	}
 	if same {
-		return contract.CreateSweep200JSONResponse(sweepOut(sw, true)), nil
+		return contract.CreateSweep200JSONResponse(sweepOut(s.calendar(ctx), sw, true)), nil
 	}
-	return contract.CreateSweep201JSONResponse(sweepOut(sw, false)), nil
+	return contract.CreateSweep201JSONResponse(sweepOut(s.calendar(ctx), sw, false)), nil
 }
 
 func (s *server) ListPeriods(ctx context.Context, r contract.ListPeriodsRequestObject) (contract.ListPeriodsResponseObject, error) {
 	var until *calendar.Month
 	if r.Params.Until != nil {
-		m, err := monthParam(*r.Params.Until)
+		m, err := s.monthParam(ctx, *r.Params.Until)
 		if err != nil {
 			return nil, err
 		}
@@ -96,19 +118,20 @@ func (s *server) ListPeriods(ctx context.Context, r contract.ListPeriodsRequestO
 	if err != nil {
 		return nil, err
 	}
+	c := s.calendar(ctx)
 	out := contract.ListPeriods200JSONResponse{}
 	for _, p := range periods {
-		out = append(out, contract.PeriodState{Period: p.Month.String(), Label: p.Month.Words(), State: contract.PeriodStateState(p.State), Grades: p.Grades})
+		out = append(out, contract.PeriodState{Period: monthText(c, p.Month), Label: monthWords(c, p.Month), State: contract.PeriodStateState(p.State), Grades: p.Grades})
 	}
 	return out, nil
 }
 
 func (s *server) GetOverview(ctx context.Context, r contract.GetOverviewRequestObject) (contract.GetOverviewResponseObject, error) {
-	m, err := monthParam(r.Params.Period)
+	m, err := s.monthParam(ctx, r.Params.Period)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.GetOverview200JSONResponse{Period: m.String(), Label: m.Words(), State: "no lines",
+	out := contract.GetOverview200JSONResponse{Period: monthText(s.calendar(ctx), m), Label: monthWords(s.calendar(ctx), m), State: "no lines",
 		Grades: []contract.Counts{}, Kinds: []contract.Counts{}, Rules: []contract.Counts{}, Desks: []contract.Counts{}}
 	_, book, err := s.Books.Published(ctx)
 	if errors.Is(err, store.ErrNotFound) {
@@ -131,7 +154,7 @@ func (s *server) GetOverview(ctx context.Context, r contract.GetOverviewRequestO
 	now := periods[len(periods)-1]
 	out.State = now.State
 	if now.Sweep != nil {
-		out.Sweep = ptr(sweepOut(*now.Sweep, false))
+		out.Sweep = ptr(sweepOut(s.calendar(ctx), *now.Sweep, false))
 	}
 	count := func(name, title string, belongs func(store.ExceptionCount) bool) contract.Counts {
 		c := contract.Counts{Name: name, Title: title, Grades: &map[string]int{}}

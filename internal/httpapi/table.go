@@ -39,8 +39,26 @@ func (s *server) ListMeasures(ctx context.Context, _ contract.ListMeasuresReques
 	return out, nil
 }
 
-// levelOf reads 'rep', 'rep.territory' or 'whole'.
+// levelOf reads 'rep', 'rep.territory', a pair such as 'rep x product', or
+// 'whole'.
 func levelOf(book *rulebook.Book, by string) (measure.Level, error) {
+	first, second, paired := strings.Cut(by, measure.PairSign)
+	l, err := sideOf(book, first)
+	if err != nil || !paired {
+		return l, err
+	}
+	with, err := sideOf(book, second)
+	switch {
+	case err != nil:
+		return l, err
+	case l.Kind == "" || with.Kind == "" || l.Kind == with.Kind:
+		return l, fail(http.StatusBadRequest, "unknown-level", "by: a pair joins two kinds, such as rep x product; found %q", by)
+	}
+	l.With, l.WithBy = with.Kind, with.By
+	return l, nil
+}
+
+func sideOf(book *rulebook.Book, by string) (measure.Level, error) {
 	kind, attribute, _ := strings.Cut(by, ".")
 	if by == "" || by == "whole" {
 		return measure.Level{}, nil
@@ -57,6 +75,25 @@ func levelOf(book *rulebook.Book, by string) (measure.Level, error) {
 		return measure.Level{}, fail(http.StatusBadRequest, "unknown-level", "by: there is nothing like %q to ask by%s", by, lang.Suggestion(by, known))
 	}
 	return measure.Level{Kind: kind, By: attribute}, nil
+}
+
+// groupsOf reads attributes that rows are gathered by, the widest first.
+func groupsOf(book *rulebook.Book, level measure.Level, list string) ([]measure.Level, error) {
+	var out []measure.Level
+	for _, name := range strings.Split(list, ",") {
+		if name = strings.TrimSpace(name); name == "" {
+			continue
+		}
+		l, err := sideOf(book, name)
+		switch {
+		case err != nil:
+			return nil, err
+		case l.By == "" || l.Kind != level.Kind && l.Kind != level.With:
+			return nil, fail(http.StatusBadRequest, "unknown-level", "groups: expected attributes of %s, found %q", level.Kind, name)
+		}
+		out = append(out, l)
+	}
+	return out, nil
 }
 
 // measureOf finds a measure that can be asked of a level: one of the book, or
@@ -77,8 +114,10 @@ func measureOf(book *rulebook.Book, name string, l measure.Level) (*rulebook.Boo
 		}
 		book, m = with, with.Measure(name)
 	}
-	if l.Kind != "" && !slices.Contains(book.Askable(name), l.Kind) {
-		return nil, nil, fail(http.StatusBadRequest, "not-askable", "%s comes from lines that name no %s.", m.Title, l.Kind)
+	for _, kind := range []string{l.Kind, l.With} {
+		if kind != "" && !slices.Contains(book.Askable(name), kind) {
+			return nil, nil, fail(http.StatusBadRequest, "not-askable", "%s comes from lines that name no %s.", m.Title, kind)
+		}
 	}
 	return book, m, nil
 }
@@ -96,6 +135,9 @@ func (s *server) ask(ctx context.Context, p contract.GetTableParams) (*measure.E
 	if a.Level, err = levelOf(book, or(p.By, "whole")); err != nil {
 		return nil, a, err
 	}
+	if a.Groups, err = groupsOf(book, a.Level, or(p.Groups, "")); err != nil {
+		return nil, a, err
+	}
 	for _, name := range rulebook.SplitFormulas(p.Measures) {
 		if book, _, err = measureOf(book, name, a.Level); err != nil {
 			return nil, a, err
@@ -107,7 +149,9 @@ func (s *server) ask(ctx context.Context, p contract.GetTableParams) (*measure.E
 		return nil, a, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
 	}
 	for n := or(p.Periods, 1) - 1; n >= 0; n-- {
-		a.Periods = append(a.Periods, book.Calendar.Before(last, n))
+		if p, ok := book.Calendar.Before(last, n); ok {
+			a.Periods = append(a.Periods, p)
+		}
 	}
 	columns := len(a.Measures) * len(a.Periods)
 	if columns > mostColumns {
@@ -143,6 +187,9 @@ func cellOut(c measure.Cell, m *rulebook.Measure) contract.Cell {
 	if c.Place > 0 {
 		out.Place = ptr(c.Place)
 	}
+	if c.Worst {
+		out.Worst = ptr(true)
+	}
 	return out
 }
 
@@ -160,6 +207,9 @@ func (s *server) GetTable(ctx context.Context, r contract.GetTableRequestObject)
 		return nil, err
 	}
 	g := engine.Grid(ask)
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
 	book := engine.Book
 	out := contract.GetTable200JSONResponse{Columns: []contract.TableColumn{}, Rows: []contract.TableRow{}, Whole: []contract.Cell{}, Total: g.Total}
 	for i, h := range g.Heads {
@@ -172,7 +222,11 @@ func (s *server) GetTable(ctx context.Context, r contract.GetTableRequestObject)
 		for i, c := range row.Cells {
 			cells = append(cells, cellOut(c, book.Measure(g.Heads[i].Measure)))
 		}
-		out.Rows = append(out.Rows, contract.TableRow{Key: row.Key, Name: row.Name, Cells: cells})
+		to := contract.TableRow{Key: row.Key, Name: row.Name, Cells: cells}
+		if row.Depth > 0 {
+			to.Depth, to.By = &row.Depth, ptr(row.Level.Kind+"."+row.Level.By)
+		}
+		out.Rows = append(out.Rows, to)
 	}
 	if next := ask.Offset + len(g.Rows); next < g.Total && len(g.Rows) > 0 {
 		out.Next = ptr(strconv.Itoa(next))
@@ -186,7 +240,7 @@ func (s *server) ExportTable(ctx context.Context, r contract.ExportTableRequestO
 	if err != nil {
 		return nil, err
 	}
-	ask.Limit, ask.Offset = engine.Size(ask.Level), 0
+	ask.Limit, ask.Offset, ask.Groups = engine.Size(ask.Level), 0, nil
 	g := engine.Grid(ask)
 	var body bytes.Buffer
 	w := csv.NewWriter(&body)
@@ -286,32 +340,49 @@ func (s *server) GetParts(ctx context.Context, r contract.GetPartsRequestObject)
 func (s *server) linesBehind(ctx context.Context, engine *measure.Engine, m *rulebook.Measure, slot measure.Slot, code uint32) (columns []string, lines [][]string, err error) {
 	feed := engine.Book.Feed(m.Of.Feed)
 	f := store.LineFilter{Version: engine.Snapshot.Version, First: slot.First, Last: slot.Last}
-	if slot.Kind != "" {
-		f.Column = feed.SubjectColumn(slot.Kind)
-		f.Codes = engine.Members(slot, code)
+	for _, side := range sidesOf(engine, slot, code) {
+		f.Subjects = append(f.Subjects, store.SubjectFilter{Column: feed.SubjectColumn(side.Kind), Codes: engine.Members(side.Slot, side.code)})
 	}
 	columns, all, err := s.Store.Lines(ctx, feed, f)
-	if err != nil || m.Where == nil && slot.By == "" {
+	if err != nil {
 		return columns, all, err
 	}
 	for _, l := range all {
-		if slot.By != "" && !belongs(engine, slot, code, l[slices.Index(columns, f.Column)], l[0]) {
-			continue
+		belongs := true
+		for i, side := range sidesOf(engine, slot, code) {
+			belongs = belongs && (side.By == "" || belongsTo(engine, side, l[slices.Index(columns, f.Subjects[i].Column)], l[0]))
 		}
-		if m.Where == nil || lang.Test(m.Where.Tree, lineLookup(engine, feed, columns, l)) {
+		if belongs && (m.Where == nil || lang.Test(m.Where.Tree, lineLookup(engine, feed, columns, l))) {
 			lines = append(lines, l)
 		}
 	}
 	return columns, lines, nil
 }
 
-// belongs says whether a subject belonged to a group on the day of a line.
-func belongs(engine *measure.Engine, slot measure.Slot, group uint32, key, day string) bool {
-	register := engine.Snapshot.Registers[slot.Kind]
+// side is what a code stands for in a slot: a pair has two.
+type side struct {
+	measure.Slot
+	code uint32
+}
+
+func sidesOf(engine *measure.Engine, slot measure.Slot, code uint32) []side {
+	switch {
+	case slot.Kind == "":
+		return nil
+	case slot.Paired():
+		first, second, a, b := engine.Sides(slot, code)
+		return []side{{first, a}, {second, b}}
+	}
+	return []side{{slot, code}}
+}
+
+// belongsTo says whether a subject belonged to a group on the day of a line.
+func belongsTo(engine *measure.Engine, group side, key, day string) bool {
+	register := engine.Snapshot.Registers[group.Kind]
 	subject, _ := register.Code(key)
 	d, err := calendar.ParseDay(day)
-	a := register.Attributes[slot.By]
-	return err == nil && a != nil && a.At(d)[subject] == group
+	a := register.Attributes[group.By]
+	return err == nil && a != nil && a.At(d)[subject] == group.code
 }
 
 // lineLookup gives the values of a line as its text says them.

@@ -28,6 +28,7 @@ func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request
 	}
 	t := openTable(r.File, body, required, []string{"name", "active_from", "active_to", "valid_from"})
 	var entries []store.Entry
+	var lines []int
 	var fresh []string
 	type since struct {
 		key  string
@@ -85,8 +86,9 @@ func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request
 				t.fault("active_to", "expected a day not before active_from, %s", *e.From)
 			}
 		}
-		entries = append(entries, e)
+		entries, lines = append(entries, e), append(lines, t.line)
 	}
+	checkWithin(t, k, entries, lines)
 	if t.refusal.Count == 0 && len(entries) == 0 {
 		t.refusal.add(Fault{Text: "the file has a header and no rows"})
 	}
@@ -135,7 +137,7 @@ func readTargets(ctx context.Context, tx *store.Tx, book *rulebook.Book, k *rule
 		code, known := known.code(t, k.Name)
 		period, err := book.Calendar.Parse(strings.TrimSpace(t.get("month")))
 		first, last := book.Calendar.Span(period)
-		if err != nil || period.Unit < calendar.Monthly || first < firstDay || last > lastDay {
+		if err != nil || period.Unit < calendar.Monthly || period.Unit > calendar.Yearly || first < firstDay || last > lastDay {
 			t.fault("month", "expected a month, such as 2026-10, or a longer period to be spread, such as 2026-Q4 or 2026")
 			continue
 		}
@@ -143,9 +145,10 @@ func readTargets(ctx context.Context, tx *store.Tx, book *rulebook.Book, k *rule
 			continue
 		}
 		clash := false
-		for month := first.Month(); month <= last.Month(); month++ {
+		spread, _, _ := book.SpreadTarget(0, period)
+		for _, month := range spread {
 			if at := seen[cell{code, month}]; at > 0 {
-				t.fault(k.Name, "%s already has targets for %s on line %d", t.get(k.Name), month, at)
+				t.fault(k.Name, "%s already has targets for %s on line %d", t.get(k.Name), book.Calendar.String(calendar.MonthPeriod(month)), at)
 				clash = true
 				break
 			}

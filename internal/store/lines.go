@@ -12,13 +12,18 @@ import (
 	"oskel/core/rulebook"
 )
 
-// LineFilter says which lines are read: of a data version, a stretch of days,
-// and, with a Column, of some subjects there.
+// LineFilter says which lines are read: of a data version, a stretch of days
+// and some subjects.
 type LineFilter struct {
 	Version     int64
 	First, Last calendar.Day
-	Column      string // a subject column; "" is all lines
-	Codes       []int32
+	Subjects    []SubjectFilter // all must hold
+}
+
+// SubjectFilter lets lines through whose column names one of some subjects.
+type SubjectFilter struct {
+	Column string
+	Codes  []int32
 }
 
 // Lines reads lines as people write them: days as ISO, subjects by key,
@@ -44,9 +49,9 @@ func (s *Store) Lines(ctx context.Context, f *rulebook.Feed, filter LineFilter) 
 	sql := fmt.Sprintf("select array[%s] from %s l%s where l.%s between $2 and $3 and l.intake <= $1 and (l.superseded is null or l.superseded > $1)",
 		strings.Join(selects, ", "), feedTable(f.Name), joins, quoted(f.Date))
 	args := []any{filter.Version, filter.First.Time(), filter.Last.Time()}
-	if filter.Column != "" {
-		sql += fmt.Sprintf(" and l.%s = any($4)", quoted(filter.Column))
-		args = append(args, filter.Codes)
+	for _, s := range filter.Subjects {
+		args = append(args, s.Codes)
+		sql += fmt.Sprintf(" and l.%s = any($%d)", quoted(s.Column), len(args))
 	}
 	sql += fmt.Sprintf(" order by l.%s, l.intake, l.line", quoted(f.Date))
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)

@@ -34,17 +34,17 @@ func (s *Service) Periods(ctx context.Context, until *calendar.Month) ([]Period,
 	if err != nil {
 		return nil, err
 	}
-	last, ok := figures.LastMonth(snapshot)
+	last, ok := figures.LastMonth(book.Calendar, snapshot)
 	if until != nil {
 		last, ok = *until, true
 	}
 	if !ok {
 		return nil, nil
 	}
-	return s.stand(ctx, revision, snapshot, last-shownPeriods+1, last)
+	return s.stand(ctx, revision, book.Calendar, snapshot, last-shownPeriods+1, last)
 }
 
-func (s *Service) stand(ctx context.Context, revision store.Revision, snapshot *ledger.Snapshot, from, to calendar.Month) ([]Period, error) {
+func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar.Calendar, snapshot *ledger.Snapshot, from, to calendar.Month) ([]Period, error) {
 	sweeps, err := s.store.LatestSweeps(ctx, from, to)
 	if err != nil {
 		return nil, err
@@ -64,21 +64,22 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, snapshot *
 	var out []Period
 	for m := from; m <= to; m++ {
 		p := Period{Month: m, State: "unswept", Grades: map[string]int{}}
-		if !figures.HasLines(snapshot, m) {
+		first, last := c.Span(calendar.MonthPeriod(m))
+		if !figures.HasLines(snapshot, first, last) {
 			p.State = "no lines"
 		}
 		for i := range sweeps {
 			if sweeps[i].Period == m {
 				p.Sweep = &sweeps[i]
 				p.State = "swept"
-				if sweeps[i].Revision != revision.Number || stale(sweeps[i], intakes) {
+				if sweeps[i].Revision != revision.Number || stale(last, sweeps[i], intakes) {
 					p.State = "stale"
 				}
 			}
 		}
-		for _, c := range counts {
-			if c.Period == m && c.State != "cleared" {
-				p.Grades[c.Grade] += c.Count
+		for _, n := range counts {
+			if n.Period == m && n.State != "cleared" {
+				p.Grades[n.Grade] += n.Count
 			}
 		}
 		out = append(out, p)
@@ -88,7 +89,7 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, snapshot *
 
 // stale says whether an intake since a sweep may have changed what it found:
 // registers concern every period, lines and targets theirs and those after.
-func stale(s store.Sweep, intakes []store.Intake) bool {
+func stale(last calendar.Day, s store.Sweep, intakes []store.Intake) bool {
 	for _, in := range intakes {
 		if in.ID <= s.DataVersion {
 			continue
@@ -97,7 +98,7 @@ func stale(s store.Sweep, intakes []store.Intake) bool {
 			return true
 		}
 		for _, m := range in.Months {
-			if calendar.Month(m) <= s.Period {
+			if calendar.Month(m) <= last.Month() {
 				return true
 			}
 		}

@@ -77,21 +77,23 @@ const shownChanges = 100
 func (s *Service) Sweep(ctx context.Context, m calendar.Month, author string, openCases bool) (out store.Sweep, same bool, err error) {
 	began := time.Now()
 	today := calendar.Date(s.now().Date())
-	if m.Last() >= today {
-		return out, false, fmt.Errorf("%w: %s ends on %s", ErrNotEnded, m.Words(), m.Last().Words())
-	}
 	revision, book, err := s.books.Published(ctx)
 	if errors.Is(err, store.ErrNotFound) {
 		return out, false, ErrNoRulebook
 	} else if err != nil {
 		return out, false, err
 	}
+	words := book.Calendar.Words(calendar.MonthPeriod(m))
+	first, last := book.Calendar.Span(calendar.MonthPeriod(m))
+	if last >= today {
+		return out, false, fmt.Errorf("%w: %s ends on %s", ErrNotEnded, words, last.Words())
+	}
 	engine, err := s.figures.Engine(ctx, book)
 	if err != nil {
 		return out, false, err
 	}
-	if !figures.HasLines(engine.Snapshot, m) {
-		return out, false, fmt.Errorf("%w: %s", ErrNoLines, m.Words())
+	if !figures.HasLines(engine.Snapshot, first, last) {
+		return out, false, fmt.Errorf("%w: %s", ErrNoLines, words)
 	}
 	err = s.store.Do(ctx, store.LockSweep, func(tx *store.Tx) error {
 		prior, err := tx.LatestSweep(ctx, m)
@@ -249,7 +251,7 @@ func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict) store
 		e.Stake = &s
 	}
 	e.Evidence, _ = json.Marshal(ev) // rationals and texts always can be
-	e.Desk = routing.Desk(book, r.engine.Snapshot.Registers, routing.Item{Kind: e.Kind, Rule: e.Rule, Grade: e.Grade, Code: code, Day: result.Month.Last()})
+	e.Desk = routing.Desk(book, r.engine.Snapshot.Registers, routing.Item{Kind: e.Kind, Rule: e.Rule, Grade: e.Grade, Code: code, Day: result.AsOf()})
 	return e
 }
 
@@ -300,7 +302,7 @@ func (r *run) compare(e, before store.Exception, flagged, wasFlagged bool) {
 // in it, settled or not.
 func (r *run) toCase(e *store.Exception, flagged, wasFlagged bool) error {
 	by := fmt.Sprintf("sweep %d", r.sweep.ID)
-	line := fmt.Sprintf("%s, %s: %s", r.title(e.Rule), e.Period.Words(), e.Sentence)
+	line := fmt.Sprintf("%s, %s: %s", r.title(e.Rule), r.engine.Book.Calendar.Words(calendar.MonthPeriod(e.Period)), e.Sentence)
 	if e.CaseID != nil {
 		if *e.CaseState == "settled" || flagged == wasFlagged {
 			return nil
@@ -314,7 +316,7 @@ func (r *run) toCase(e *store.Exception, flagged, wasFlagged bool) error {
 	if !flagged || !r.openCases || e.Desk == "" {
 		return nil
 	}
-	due := routing.Due(r.engine.Book.Desk(e.Desk), e.Grade, r.today)
+	due := routing.Due(r.engine.Book.Calendar, r.engine.Book.Desk(e.Desk), e.Grade, r.today)
 	c, err := r.tx.OpenCaseOf(r.ctx, e.Kind, e.Code, e.Desk)
 	switch {
 	case errors.Is(err, store.ErrNotFound):

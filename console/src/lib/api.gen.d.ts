@@ -241,6 +241,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A year of the published calendar, day by day */
+        get: operations["getCalendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/registers/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The subjects of a kind as of a day */
+        get: operations["getRegister"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/registers/{kind}/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything a register ever said of one subject */
+        get: operations["getSubject"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The targets of a kind by month, and what is missing */
+        get: operations["getTargets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes": {
         parameters: {
             query?: never;
@@ -626,6 +694,10 @@ export interface components {
         TableRow: {
             key: string;
             name: string;
+            /** @description Of a subtotal, from 1; a subject has none */
+            depth?: number;
+            /** @description The level of a subtotal, such as rep.territory */
+            by?: string;
             cells: components["schemas"]["Cell"][];
         };
         Cell: {
@@ -640,8 +712,10 @@ export interface components {
             value?: number;
             /** @description Why it is missing */
             why?: string;
-            /** @description In its column, 1 is the best */
+            /** @description In its column, or its group there, 1 is the best */
             place?: number;
+            /** @description The last place of three or more */
+            worst?: boolean;
         };
         Parts: {
             measure: string;
@@ -664,6 +738,103 @@ export interface components {
             measure: string;
             title: string;
             cell: components["schemas"]["Cell"];
+        };
+        CalendarYear: {
+            year: string;
+            /** @description How the calendar is made */
+            words: string;
+            before: string;
+            after: string;
+            first: string;
+            last: string;
+            periods: components["schemas"]["CalendarPeriod"][];
+            days: components["schemas"]["CalendarDay"][];
+            windows: components["schemas"]["CalendarWindow"][];
+        };
+        CalendarPeriod: {
+            period: string;
+            label: string;
+            quarter: string;
+            first: string;
+            last: string;
+            working_days: number;
+        };
+        CalendarDay: {
+            day: string;
+            period: string;
+            week: string;
+            working: boolean;
+            holiday?: string;
+            windows: string[];
+        };
+        CalendarWindow: {
+            name: string;
+            title: string;
+            kind: string;
+            from: string;
+            to: string;
+        };
+        RegisterPage: {
+            kind: string;
+            title: string;
+            at: string;
+            attributes: string[];
+            rows: components["schemas"]["RegisterRow"][];
+            total: number;
+            next?: string;
+        };
+        RegisterRow: {
+            key: string;
+            name: string;
+            active: boolean;
+            active_from?: string;
+            active_to?: string;
+            /** @description By attribute */
+            values: string[];
+        };
+        RegisterEntry: {
+            valid_from?: string;
+            name: string;
+            active_from?: string;
+            active_to?: string;
+            values: {
+                [key: string]: string;
+            };
+            /** Format: int64 */
+            intake: number;
+            file: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            superseded_by?: number;
+        };
+        TargetPage: {
+            kind: string;
+            measure: string;
+            title: string;
+            /** @description Those with targets for the kind */
+            measures: string[];
+            periods: string[];
+            labels: string[];
+            rows: components["schemas"]["TargetRow"][];
+            /** @description By month */
+            sums: string[];
+            /** @description By month, how many active subjects have none */
+            missing: number[];
+            total: number;
+            next?: string;
+        };
+        TargetRow: {
+            key: string;
+            name: string;
+            cells: components["schemas"]["TargetCell"][];
+            missing: number;
+        };
+        TargetCell: {
+            text: string;
+            /** @enum {string} */
+            state: "set" | "missing" | "not active";
         };
         Intake: {
             /** Format: int64 */
@@ -1257,9 +1428,11 @@ export interface operations {
             query: {
                 /** @description Names, separated by commas */
                 measures: string;
-                /** @description A kind, such as rep, an attribute, such as rep.territory, or whole */
+                /** @description A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole */
                 by?: string;
-                /** @description Such as 2026-10, 2026-Q4, 2026 or 2026-W44; the last of several */
+                /** @description Attributes, such as rep.territory, separated by commas, the widest first: rows are gathered under their subtotals */
+                groups?: string;
+                /** @description Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several */
                 period: string;
                 /** @description How many periods up to that one */
                 periods?: number;
@@ -1296,9 +1469,11 @@ export interface operations {
             query: {
                 /** @description Names, separated by commas */
                 measures: string;
-                /** @description A kind, such as rep, an attribute, such as rep.territory, or whole */
+                /** @description A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole */
                 by?: string;
-                /** @description Such as 2026-10, 2026-Q4, 2026 or 2026-W44; the last of several */
+                /** @description Attributes, such as rep.territory, separated by commas, the widest first: rows are gathered under their subtotals */
+                groups?: string;
+                /** @description Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several */
                 period: string;
                 /** @description How many periods up to that one */
                 periods?: number;
@@ -1355,6 +1530,118 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Parts"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getCalendar: {
+        parameters: {
+            query?: {
+                /** @description Such as 2026; the one with the newest lines unless stated */
+                year?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The year */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarYear"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRegister: {
+        parameters: {
+            query?: {
+                /** @description A day; the last one with lines unless stated */
+                at?: string;
+                /** @description In key, name or an attribute */
+                text?: string;
+                limit?: number;
+                cursor?: string;
+            };
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One page in order of key */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSubject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The newest intake first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterEntry"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getTargets: {
+        parameters: {
+            query?: {
+                /** @description The first with targets unless stated */
+                measure?: string;
+                /** @description The last month shown; the newest with lines unless stated */
+                period?: string;
+                periods?: number;
+                /** @description Only subjects that lack one while they are active */
+                missing?: boolean;
+                text?: string;
+                limit?: number;
+                cursor?: string;
+            };
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One page in order of key */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TargetPage"];
                 };
             };
             default: components["responses"]["Problem"];

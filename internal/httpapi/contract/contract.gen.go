@@ -255,6 +255,27 @@ func (e Role) Valid() bool {
 	}
 }
 
+// Defines values for TargetCellState.
+const (
+	Missing   TargetCellState = "missing"
+	NotActive TargetCellState = "not active"
+	Set       TargetCellState = "set"
+)
+
+// Valid indicates whether the value is a known member of the TargetCellState enum.
+func (e TargetCellState) Valid() bool {
+	switch e {
+	case Missing:
+		return true
+	case NotActive:
+		return true
+	case Set:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ListCasesParamsState.
 const (
 	ListCasesParamsStateOpen      ListCasesParamsState = "open"
@@ -408,6 +429,50 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	}
 }
 
+// CalendarDay defines model for CalendarDay.
+type CalendarDay struct {
+	Day     string   `json:"day"`
+	Holiday *string  `json:"holiday,omitempty"`
+	Period  string   `json:"period"`
+	Week    string   `json:"week"`
+	Windows []string `json:"windows"`
+	Working bool     `json:"working"`
+}
+
+// CalendarPeriod defines model for CalendarPeriod.
+type CalendarPeriod struct {
+	First       string `json:"first"`
+	Label       string `json:"label"`
+	Last        string `json:"last"`
+	Period      string `json:"period"`
+	Quarter     string `json:"quarter"`
+	WorkingDays int    `json:"working_days"`
+}
+
+// CalendarWindow defines model for CalendarWindow.
+type CalendarWindow struct {
+	From  string `json:"from"`
+	Kind  string `json:"kind"`
+	Name  string `json:"name"`
+	Title string `json:"title"`
+	To    string `json:"to"`
+}
+
+// CalendarYear defines model for CalendarYear.
+type CalendarYear struct {
+	After   string           `json:"after"`
+	Before  string           `json:"before"`
+	Days    []CalendarDay    `json:"days"`
+	First   string           `json:"first"`
+	Last    string           `json:"last"`
+	Periods []CalendarPeriod `json:"periods"`
+	Windows []CalendarWindow `json:"windows"`
+
+	// Words How the calendar is made
+	Words string `json:"words"`
+	Year  string `json:"year"`
+}
+
 // Case defines model for Case.
 type Case struct {
 	Desk     string             `json:"desk"`
@@ -460,7 +525,7 @@ type Cell struct {
 	// Exact A decimal or a rational a/b
 	Exact *string `json:"exact,omitempty"`
 
-	// Place In its column, 1 is the best
+	// Place In its column, or its group there, 1 is the best
 	Place *int `json:"place,omitempty"`
 
 	// Text For people; empty where missing
@@ -471,6 +536,9 @@ type Cell struct {
 
 	// Why Why it is missing
 	Why *string `json:"why,omitempty"`
+
+	// Worst The last place of three or more
+	Worst *bool `json:"worst,omitempty"`
 }
 
 // Change defines model for Change.
@@ -797,6 +865,43 @@ type Problem struct {
 	Type string `json:"type"`
 }
 
+// RegisterEntry defines model for RegisterEntry.
+type RegisterEntry struct {
+	ActiveFrom   *string           `json:"active_from,omitempty"`
+	ActiveTo     *string           `json:"active_to,omitempty"`
+	At           time.Time         `json:"at"`
+	By           string            `json:"by"`
+	File         string            `json:"file"`
+	Intake       int64             `json:"intake"`
+	Name         string            `json:"name"`
+	SupersededBy *int64            `json:"superseded_by,omitempty"`
+	ValidFrom    *string           `json:"valid_from,omitempty"`
+	Values       map[string]string `json:"values"`
+}
+
+// RegisterPage defines model for RegisterPage.
+type RegisterPage struct {
+	At         string        `json:"at"`
+	Attributes []string      `json:"attributes"`
+	Kind       string        `json:"kind"`
+	Next       *string       `json:"next,omitempty"`
+	Rows       []RegisterRow `json:"rows"`
+	Title      string        `json:"title"`
+	Total      int           `json:"total"`
+}
+
+// RegisterRow defines model for RegisterRow.
+type RegisterRow struct {
+	Active     bool    `json:"active"`
+	ActiveFrom *string `json:"active_from,omitempty"`
+	ActiveTo   *string `json:"active_to,omitempty"`
+	Key        string  `json:"key"`
+	Name       string  `json:"name"`
+
+	// Values By attribute
+	Values []string `json:"values"`
+}
+
 // Revision defines model for Revision.
 type Revision struct {
 	At          time.Time `json:"at"`
@@ -894,7 +999,12 @@ type TableColumn struct {
 
 // TableRow defines model for TableRow.
 type TableRow struct {
-	Cells []Cell `json:"cells"`
+	// By The level of a subtotal, such as rep.territory
+	By    *string `json:"by,omitempty"`
+	Cells []Cell  `json:"cells"`
+
+	// Depth Of a subtotal, from 1; a subject has none
+	Depth *int   `json:"depth,omitempty"`
 	Key   string `json:"key"`
 	Name  string `json:"name"`
 }
@@ -914,6 +1024,44 @@ type Tally struct {
 	Subjects  int            `json:"subjects"`
 }
 
+// TargetCell defines model for TargetCell.
+type TargetCell struct {
+	State TargetCellState `json:"state"`
+	Text  string          `json:"text"`
+}
+
+// TargetCellState defines model for TargetCell.State.
+type TargetCellState string
+
+// TargetPage defines model for TargetPage.
+type TargetPage struct {
+	Kind    string   `json:"kind"`
+	Labels  []string `json:"labels"`
+	Measure string   `json:"measure"`
+
+	// Measures Those with targets for the kind
+	Measures []string `json:"measures"`
+
+	// Missing By month, how many active subjects have none
+	Missing []int       `json:"missing"`
+	Next    *string     `json:"next,omitempty"`
+	Periods []string    `json:"periods"`
+	Rows    []TargetRow `json:"rows"`
+
+	// Sums By month
+	Sums  []string `json:"sums"`
+	Title string   `json:"title"`
+	Total int      `json:"total"`
+}
+
+// TargetRow defines model for TargetRow.
+type TargetRow struct {
+	Cells   []TargetCell `json:"cells"`
+	Key     string       `json:"key"`
+	Missing int          `json:"missing"`
+	Name    string       `json:"name"`
+}
+
 // Token defines model for Token.
 type Token struct {
 	Person Person `json:"person"`
@@ -928,6 +1076,12 @@ type IfMatch = string
 
 // Period defines model for Period.
 type Period = string
+
+// GetCalendarParams defines parameters for GetCalendar.
+type GetCalendarParams struct {
+	// Year Such as 2026; the one with the newest lines unless stated
+	Year *string `form:"year,omitempty" json:"year,omitempty"`
+}
 
 // ListCasesParams defines parameters for ListCases.
 type ListCasesParams struct {
@@ -1054,6 +1208,17 @@ type ListPeriodsParams struct {
 	Until *string `form:"until,omitempty" json:"until,omitempty"`
 }
 
+// GetRegisterParams defines parameters for GetRegister.
+type GetRegisterParams struct {
+	// At A day; the last one with lines unless stated
+	At *string `form:"at,omitempty" json:"at,omitempty"`
+
+	// Text In key, name or an attribute
+	Text   *string `form:"text,omitempty" json:"text,omitempty"`
+	Limit  *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
 // ListRulesParams defines parameters for ListRules.
 type ListRulesParams struct {
 	// Period A month, such as 2026-10
@@ -1079,10 +1244,13 @@ type GetTableParams struct {
 	// Measures Names, separated by commas
 	Measures string `form:"measures" json:"measures"`
 
-	// By A kind, such as rep, an attribute, such as rep.territory, or whole
+	// By A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole
 	By *string `form:"by,omitempty" json:"by,omitempty"`
 
-	// Period Such as 2026-10, 2026-Q4, 2026 or 2026-W44; the last of several
+	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are gathered under their subtotals
+	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
+
+	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
 	Period string `form:"period" json:"period"`
 
 	// Periods How many periods up to that one
@@ -1106,10 +1274,13 @@ type ExportTableParams struct {
 	// Measures Names, separated by commas
 	Measures string `form:"measures" json:"measures"`
 
-	// By A kind, such as rep, an attribute, such as rep.territory, or whole
+	// By A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole
 	By *string `form:"by,omitempty" json:"by,omitempty"`
 
-	// Period Such as 2026-10, 2026-Q4, 2026 or 2026-W44; the last of several
+	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are gathered under their subtotals
+	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
+
+	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
 	Period string `form:"period" json:"period"`
 
 	// Periods How many periods up to that one
@@ -1126,6 +1297,22 @@ type ExportTableParams struct {
 	Descending *bool   `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int    `form:"limit,omitempty" json:"limit,omitempty"`
 	Cursor     *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
+// GetTargetsParams defines parameters for GetTargets.
+type GetTargetsParams struct {
+	// Measure The first with targets unless stated
+	Measure *string `form:"measure,omitempty" json:"measure,omitempty"`
+
+	// Period The last month shown; the newest with lines unless stated
+	Period  *string `form:"period,omitempty" json:"period,omitempty"`
+	Periods *int    `form:"periods,omitempty" json:"periods,omitempty"`
+
+	// Missing Only subjects that lack one while they are active
+	Missing *bool   `form:"missing,omitempty" json:"missing,omitempty"`
+	Text    *string `form:"text,omitempty" json:"text,omitempty"`
+	Limit   *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
 // CommentCaseJSONRequestBody defines body for CommentCase for application/json ContentType.
@@ -1154,6 +1341,9 @@ type CreateTokenJSONRequestBody = Credentials
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// GetCalendar A year of the published calendar, day by day
+	// (GET /api/calendar)
+	GetCalendar(c *gin.Context, params GetCalendarParams)
 
 	// (GET /api/cases)
 	ListCases(c *gin.Context, params ListCasesParams)
@@ -1208,6 +1398,12 @@ type ServerInterface interface {
 	// ListPeriods The last thirteen periods up to the newest with lines
 	// (GET /api/periods)
 	ListPeriods(c *gin.Context, params ListPeriodsParams)
+	// GetRegister The subjects of a kind as of a day
+	// (GET /api/registers/{kind})
+	GetRegister(c *gin.Context, kind string, params GetRegisterParams)
+	// GetSubject Everything a register ever said of one subject
+	// (GET /api/registers/{kind}/{key})
+	GetSubject(c *gin.Context, kind string, key string)
 
 	// (GET /api/revisions)
 	ListRevisions(c *gin.Context)
@@ -1250,6 +1446,9 @@ type ServerInterface interface {
 
 	// (GET /api/table.csv)
 	ExportTable(c *gin.Context, params ExportTableParams)
+	// GetTargets The targets of a kind by month, and what is missing
+	// (GET /api/targets/{kind})
+	GetTargets(c *gin.Context, kind string, params GetTargetsParams)
 	// CreateToken Make a token for the command line, with name and password
 	// (POST /api/tokens)
 	CreateToken(c *gin.Context)
@@ -1266,6 +1465,33 @@ type ServerInterfaceWrapper struct {
 }
 
 type MiddlewareFunc func(c *gin.Context)
+
+// GetCalendar operation middleware
+func (siw *ServerInterfaceWrapper) GetCalendar(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetCalendarParams
+
+	// ------------- Optional query parameter "year" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "year", c.Request.URL.Query(), &params.Year, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter year: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetCalendar(c, params)
+}
 
 // ListCases operation middleware
 func (siw *ServerInterfaceWrapper) ListCases(c *gin.Context) {
@@ -2011,6 +2237,100 @@ func (siw *ServerInterfaceWrapper) ListPeriods(c *gin.Context) {
 	siw.Handler.ListPeriods(c, params)
 }
 
+// GetRegister operation middleware
+func (siw *ServerInterfaceWrapper) GetRegister(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "kind" -------------
+	var kind string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetRegisterParams
+
+	// ------------- Optional query parameter "at" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "at", c.Request.URL.Query(), &params.At, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter at: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "cursor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", c.Request.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter cursor: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetRegister(c, kind, params)
+}
+
+// GetSubject operation middleware
+func (siw *ServerInterfaceWrapper) GetSubject(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "kind" -------------
+	var kind string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", c.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetSubject(c, kind, key)
+}
+
 // ListRevisions operation middleware
 func (siw *ServerInterfaceWrapper) ListRevisions(c *gin.Context) {
 
@@ -2263,6 +2583,14 @@ func (siw *ServerInterfaceWrapper) GetTable(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "groups" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "groups", c.Request.URL.Query(), &params.Groups, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter groups: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Required query parameter "period" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -2362,6 +2690,14 @@ func (siw *ServerInterfaceWrapper) ExportTable(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "groups" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "groups", c.Request.URL.Query(), &params.Groups, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter groups: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Required query parameter "period" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -2436,6 +2772,90 @@ func (siw *ServerInterfaceWrapper) ExportTable(c *gin.Context) {
 	siw.Handler.ExportTable(c, params)
 }
 
+// GetTargets operation middleware
+func (siw *ServerInterfaceWrapper) GetTargets(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "kind" -------------
+	var kind string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetTargetsParams
+
+	// ------------- Optional query parameter "measure" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "measure", c.Request.URL.Query(), &params.Measure, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter measure: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "period" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "periods" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "periods", c.Request.URL.Query(), &params.Periods, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter periods: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "missing" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "missing", c.Request.URL.Query(), &params.Missing, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter missing: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "cursor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", c.Request.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter cursor: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetTargets(c, kind, params)
+}
+
 // CreateToken operation middleware
 func (siw *ServerInterfaceWrapper) CreateToken(c *gin.Context) {
 
@@ -2507,6 +2927,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/table", wrapper.GetTable)
 	router.GET(options.BaseURL+"/api/table.csv", wrapper.ExportTable)
 	router.GET(options.BaseURL+"/api/parts", wrapper.GetParts)
+	router.GET(options.BaseURL+"/api/calendar", wrapper.GetCalendar)
+	router.GET(options.BaseURL+"/api/registers/:kind", wrapper.GetRegister)
+	router.GET(options.BaseURL+"/api/registers/:kind/:key", wrapper.GetSubject)
+	router.GET(options.BaseURL+"/api/targets/:kind", wrapper.GetTargets)
 	router.GET(options.BaseURL+"/api/intakes", wrapper.ListIntakes)
 	router.POST(options.BaseURL+"/api/intakes", wrapper.CreateIntake)
 	router.DELETE(options.BaseURL+"/api/intakes/:id", wrapper.TakeBackIntake)
@@ -2526,6 +2950,45 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
+
+type GetCalendarRequestObject struct {
+	Params GetCalendarParams
+}
+
+type GetCalendarResponseObject interface {
+	VisitGetCalendarResponse(w http.ResponseWriter) error
+}
+
+type GetCalendar200JSONResponse CalendarYear
+
+func (response GetCalendar200JSONResponse) VisitGetCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCalendardefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetCalendardefaultApplicationProblemPlusJSONResponse) VisitGetCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type ListCasesRequestObject struct {
 	Params ListCasesParams
@@ -3248,6 +3711,86 @@ func (response ListPeriodsdefaultApplicationProblemPlusJSONResponse) VisitListPe
 	return err
 }
 
+type GetRegisterRequestObject struct {
+	Kind   string `json:"kind"`
+	Params GetRegisterParams
+}
+
+type GetRegisterResponseObject interface {
+	VisitGetRegisterResponse(w http.ResponseWriter) error
+}
+
+type GetRegister200JSONResponse RegisterPage
+
+func (response GetRegister200JSONResponse) VisitGetRegisterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRegisterdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetRegisterdefaultApplicationProblemPlusJSONResponse) VisitGetRegisterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSubjectRequestObject struct {
+	Kind string `json:"kind"`
+	Key  string `json:"key"`
+}
+
+type GetSubjectResponseObject interface {
+	VisitGetSubjectResponse(w http.ResponseWriter) error
+}
+
+type GetSubject200JSONResponse []RegisterEntry
+
+func (response GetSubject200JSONResponse) VisitGetSubjectResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSubjectdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSubjectdefaultApplicationProblemPlusJSONResponse) VisitGetSubjectResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListRevisionsRequestObject struct {
 }
 
@@ -3805,6 +4348,46 @@ func (response ExportTabledefaultApplicationProblemPlusJSONResponse) VisitExport
 	return err
 }
 
+type GetTargetsRequestObject struct {
+	Kind   string `json:"kind"`
+	Params GetTargetsParams
+}
+
+type GetTargetsResponseObject interface {
+	VisitGetTargetsResponse(w http.ResponseWriter) error
+}
+
+type GetTargets200JSONResponse TargetPage
+
+func (response GetTargets200JSONResponse) VisitGetTargetsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetTargetsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetTargetsdefaultApplicationProblemPlusJSONResponse) VisitGetTargetsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type CreateTokenRequestObject struct {
 	Body *CreateTokenJSONRequestBody
 }
@@ -3878,6 +4461,9 @@ func (response DeleteTokendefaultApplicationProblemPlusJSONResponse) VisitDelete
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// GetCalendar A year of the published calendar, day by day
+	// (GET /api/calendar)
+	GetCalendar(ctx context.Context, request GetCalendarRequestObject) (GetCalendarResponseObject, error)
 
 	// (GET /api/cases)
 	ListCases(ctx context.Context, request ListCasesRequestObject) (ListCasesResponseObject, error)
@@ -3932,6 +4518,12 @@ type StrictServerInterface interface {
 	// ListPeriods The last thirteen periods up to the newest with lines
 	// (GET /api/periods)
 	ListPeriods(ctx context.Context, request ListPeriodsRequestObject) (ListPeriodsResponseObject, error)
+	// GetRegister The subjects of a kind as of a day
+	// (GET /api/registers/{kind})
+	GetRegister(ctx context.Context, request GetRegisterRequestObject) (GetRegisterResponseObject, error)
+	// GetSubject Everything a register ever said of one subject
+	// (GET /api/registers/{kind}/{key})
+	GetSubject(ctx context.Context, request GetSubjectRequestObject) (GetSubjectResponseObject, error)
 
 	// (GET /api/revisions)
 	ListRevisions(ctx context.Context, request ListRevisionsRequestObject) (ListRevisionsResponseObject, error)
@@ -3974,6 +4566,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/table.csv)
 	ExportTable(ctx context.Context, request ExportTableRequestObject) (ExportTableResponseObject, error)
+	// GetTargets The targets of a kind by month, and what is missing
+	// (GET /api/targets/{kind})
+	GetTargets(ctx context.Context, request GetTargetsRequestObject) (GetTargetsResponseObject, error)
 	// CreateToken Make a token for the command line, with name and password
 	// (POST /api/tokens)
 	CreateToken(ctx context.Context, request CreateTokenRequestObject) (CreateTokenResponseObject, error)
@@ -4037,6 +4632,32 @@ type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
 	options     StrictGinServerOptions
+}
+
+// GetCalendar operation middleware
+func (sh *strictHandler) GetCalendar(ctx *gin.Context, params GetCalendarParams) {
+	var request GetCalendarRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetCalendar(ctx, request.(GetCalendarRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetCalendar")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetCalendarResponseObject); ok {
+		if err := validResponse.VisitGetCalendarResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
 }
 
 // ListCases operation middleware
@@ -4558,6 +5179,60 @@ func (sh *strictHandler) ListPeriods(ctx *gin.Context, params ListPeriodsParams)
 	}
 }
 
+// GetRegister operation middleware
+func (sh *strictHandler) GetRegister(ctx *gin.Context, kind string, params GetRegisterParams) {
+	var request GetRegisterRequestObject
+
+	request.Kind = kind
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetRegister(ctx, request.(GetRegisterRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetRegister")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetRegisterResponseObject); ok {
+		if err := validResponse.VisitGetRegisterResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetSubject operation middleware
+func (sh *strictHandler) GetSubject(ctx *gin.Context, kind string, key string) {
+	var request GetSubjectRequestObject
+
+	request.Kind = kind
+	request.Key = key
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSubject(ctx, request.(GetSubjectRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSubject")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetSubjectResponseObject); ok {
+		if err := validResponse.VisitGetSubjectResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListRevisions operation middleware
 func (sh *strictHandler) ListRevisions(ctx *gin.Context) {
 	var request ListRevisionsRequestObject
@@ -4979,6 +5654,33 @@ func (sh *strictHandler) ExportTable(ctx *gin.Context, params ExportTableParams)
 	}
 }
 
+// GetTargets operation middleware
+func (sh *strictHandler) GetTargets(ctx *gin.Context, kind string, params GetTargetsParams) {
+	var request GetTargetsRequestObject
+
+	request.Kind = kind
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetTargets(ctx, request.(GetTargetsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetTargets")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetTargetsResponseObject); ok {
+		if err := validResponse.VisitGetTargetsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // CreateToken operation middleware
 func (sh *strictHandler) CreateToken(ctx *gin.Context) {
 	var request CreateTokenRequestObject
@@ -5050,98 +5752,114 @@ func (sh *strictHandler) DeleteToken(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7D1rc+M2kn8FpduqJHWcsSeZy13sT8nE2bjyGJ/t23yYm3NBZEtCRAIMAFqjm/J/v0ID4EsARVqyN7c7",
-	"VamJbZFAo7vR7259nKWiKAUHrtXs7OOspJIWoEHib2+ogsvM/MT47GxWUr2aJTNOC5idzVg2S2YS/qiY",
-	"hGx2pmUFyUylKyioeWMhZEG1eY7rr1/PkpnelmB/hSXI2cNDMrtc/EJ1ujKPZ6BSyUrNhNnpdgXk4pYu",
-	"iVgQvQKSUgWEKsI02VBFJNDsnFAu9AokERwIM39cVAoMUAjsCmgGsgH3cvHCbtYG0sGktGR8iSBdgWQi",
-	"24XoW1IIrlcJUVW6MqB8efrl1y9enfrt/qhAbpvdSrvM0F4PBnuqFFwBIvtKinkOhfkxFVwD1+ZHWpY5",
-	"S6mB4qS0T/zr78qA9LG19l8kLGZns385aah5Yj9VJ35d3LF7qN9WVJMNcE02UjgEuNc8+ZEppChBambh",
-	"zECtA+dJZlkFHcJnVEND9+a5BeOZ+TG0xlLSDIKfsGwUVyUzpqFQrSVaH61hG1x7zXgW/CA3R2g+mAuR",
-	"A+XmE0vnwCuiBA7ZHdU7uHihWRFEiAJD7hR2ue7tgjCtSCGUJsqwVGXuABThVbTOJ+9s35mH8aK0O/8Q",
-	"fxkuucEHH5KZpmvgseXuQSpmWTcgDBpR8s7KFqSKJZrDd2KZzwPm2cWynqNWmwKeGVoobqB4X+NDzH+H",
-	"VBsIzVm+B01Zvsv3qbsN+3Bh1oF7L1Brbtz32oV5BVFogaJS0i2u9SEF5Ifx6134V0LrFXR7R1MdFrol",
-	"SCU42awEoWqtSEG3xNCUUJ4Ryy2E6YaV6hvRIyAiqwN7jZQGghgFLCp2CDCFsSMcqOGDDn6wWdnVgVeF",
-	"gd/y0CyZ/S6Y/SHNgUr8CXkcdV8O1GqcVBSFgbm+Ua2ztZRLG0PInnPD2ri3gy2Gkht/E9sAtmCJb5vM",
-	"3kAeYGf4EGSCb0kGKStoToQklEjUPDQn9GQewnOZ05DcuuQot1KRVwVPyCujn40en4PSQaHtCdNd5gch",
-	"SQmizOGcQFHqLdmsQAIpmFIGgABA9zSvILxSJunGvtXwkKjmeYuBeFXMLUCb1XZ3ld9WW2OCMBWHoEfl",
-	"OFFXlC8D2pUuNMggi85hIWRY56T1Yp49FjldLpE1uSC54Es0hSSgwAyzyWTlGFWBssohbF11RIQF2j0e",
-	"EvdhvEG6voZSyICEyNhiAdLIeRXg7CVlXGnkw7Ka50ytICMS7hmqg13DoSU2eiLUGWLjBfIPtMqDwt2c",
-	"ffwy1wZTO6v08FoD51dPOngJItWJL8N/Wcbslb9qoXZBcwVJD9v+zhb0w8/Al3o1O3t9enqazArG/R9e",
-	"Pf6CiMr7JF017ORw0MBD9lbxc4Te2dn59ypbxjaI8zxlKvaS0rRv8bb3ZzoPr1lxL9b3W0zOPrKL1eC0",
-	"9m40WBDbEjLgmtFcTeQCj5EWF7wyTLCrKqhSGyGz3sNfBh4On61eIHSAi3uWGQa/FptdnsnpHPIpBkEP",
-	"APv+gIpuDK6o2TjCczGP3tU2965/FXO8FrRg+fap/Knj6QVR6VREPitrv3usOrEf3MWvT9utCrk2axh2",
-	"erwuHXeX9pogl5wY7lWjTZktlZnSLF3vZ1D0l+qYg1OoLfTUPBL2qrw75QnUOFZtvwmP1QbLY9Gx5uDF",
-	"iHlVVGvJ5pUeJbV3NHKzUUY1vWs5mCMYG5zIiG9sY1pdMl4Yu/m8NowVoaprHDcwQVsqjPbXVkxpIbf7",
-	"3vnRPYZRCifegv4cExlZ1IZ0E8B6m2oMYoVYr7aKghpLis0EX7QlmAMGkNoAlCMJhtcnZJVTa9UZhieK",
-	"btVes7yhjF81qYV8yyLsMJWHtcU4DhUNzZI2Pw/ehysasv5rjB7u5vOYq6uFpvmYGIwLndjnQ4exVu2u",
-	"xkOvLxxPYxwiVlAM3FqaBnx2kCP8jKjS/qGJQ06wd1rRS68gUsEXTBaoI+BDmVMXMjDsQxaIJCuN3S8h",
-	"pcGFhqAxPXw4D03ofH/1un+sMRRV3GpFS4gwEx9BAqdmajPKvORXDUH+YyMCe9riAwvrg7TqhdtGuPg7",
-	"Xp1gU4J2Dsgr81ZouYqzTkipEBx1bmocG6uuUxszyozI2hswcuC5s7r1E4uSASRa+HYwGTcMV5CH8h9z",
-	"hXkCNFo0/ssU4ZaSI5Ad57pHWoXjLPfaJvK85w2bxtSJyodL7m3Eo8chFyw/NMvBtQiuUIgIXTF/1WXv",
-	"vYGOqEQYMteddTDiEC5bQNO1SxmMeceoo4OMxZDtjOis7WHEoaNSreMd/moIXPSWhpnnJ+cdDVm7x6BD",
-	"XkkacW0jjtFw4MAtuNeQ+Zlx+K/ymSX0UGQmEol+axPIqkLICVVrQHO4FZTOxSYWlp6oEv5uusAhZr9S",
-	"+AWoqmRAqC2Fvc4ewsoYupnY8HCsmPGQJW48DvyIME1SyskcHMbFYlKANcrvQ8EyFjYgK1UnOLvQOlwo",
-	"zG35UOl4GCPeyI9i43MEVtNMun6OfkiNxjWx6G6OEqLsr7SAgMSZjMkh+IL7wuYKk4YT7egM1PqRUrCk",
-	"WoM0yP6fd/TF/743/5y++Obli/cfT5Ovvnn4y2xi+LEVsP6PkDcs8r2Z32vhQvMerf146JSgeD+YK/K9",
-	"8c9fYXPdctonEGJODVfZ13avs/eGfemNYWqykKI4J6cYVjASdMFkRIAG3JpX+3MEY607fMptkjQHieDn",
-	"xocaJiBHlMDvUqo8z1oHLhgYwveJhNRcWkRLk/0mG6ZXotKkrLRmfGk+LojgBG9B4uIzxqRSmK0jJVWh",
-	"LPuA4RU2fEOoeHsP8p7BJlzaM6FqwWZoAhe1ScMcuFCtZw5cJ+597Ik7H2PzeES/Dn4NLWzZdq9j0ymJ",
-	"aSuNOgmIxA0xxBUNJVNTVzYweGjzjPEtGrPisYrGL9GIPQQgBq86DGAbo1JRezFnHNQ5+rd4Oan5t6hy",
-	"OslEiLMdrh+O+O1ddaegZwD5UfUfDQ+WHrnjLF7DOiGer4qBQC2e/jNiDX1FaJaRqiTogU2w+OpA5q4B",
-	"VlC+tbu4WAWVMBxSnsqc3jTrhbaQBz0SGzbzBB+KptrK07rQJxCuOTSx/SgpuJMOUxsotRU4zmT1f+HC",
-	"4nyE/7JHekXwo0IJ1gMMyeNYeo+x5QaE8WPjdSP86VgqN4KP3kk6KUPc1YfTgudoypn76YGK64FriyZW",
-	"694SxgnFW7XL4lmdVQwkxc0yh1foGM6s1NTSDfuH/hlvNJ23U3CV5GdCrSE/40K/oHkuNrbCcNjqNZ82",
-	"HOUADNGg7RE8PoZJK70SkZq0lu8QoE63HGvC/RQRg8mx8pQMUv862hVaoNcHrB0JLMfcVzN17USFF4uU",
-	"03yLRrtxmWCDm+RAwzUC166moZdbihdyYIRHTay34OHadU3zfG9++RYfGmTykcqzJwHrSgR3JITTLxbE",
-	"dJXDXIj1of6KjZAE2G0BkB1hmYlej03PHez0YKA5VFk4mMKPpltHarVWktzT1TnjO/6HJZLH8hCBbx1Q",
-	"j6hBfGQKuA4JHD3DM1im+IhilUYcjfIXv28en5JVGvKGBwoch3ltT/kjzXM24do0cqnvFgmxvot1/lTc",
-	"lhtnIYk4XEwVLQfx6Z/hassGsDYUzbmjbPl9h+LxWmYMIvhGOUWLuujHFozbdo2d2v+izCESwcdoHllV",
-	"PLPwjwt/2GrukHR1pejhelpx56rTI4zlCtbDjNVVfO1PRlcV9WjvS3za9fN3u/Xzbu+kwWSIjLfG2ovV",
-	"x0zh+HkOb2xRzZRCn0llWrhJpEYrWjGUzDYrZwaF2GiJ2RXHmfjkmfkNS+dshBR/rHm3KtRodnNxnMFK",
-	"+Mb7dilcC+2QE97GdTRHFmgTjDnWQ7GZAWGLyUw14CR5daCJfXRPmGNy2mxv/KObqNrx590BoigOlmmn",
-	"kOcTAq5BFjiqk2sBCh/CmdC9XIoEavuZDwjToOYIP5tKsXHisNfflNOlIkqQnMolEEpKKrW9WEIBsflh",
-	"oldUEy70ivElQV2liKjCiYZBsT3YIiHujKKMfajvmpcPQFK0KNxl+tWICkdXJ12/0cqjWxoknqDNqTpH",
-	"aOsJT5ogt4g1BORJWUe0BkOs9imUw26ZPdausD2Bbvn3oQIYBWklmd7emE0sNAqUt+Gwoz0VYs2gaWnH",
-	"QMWdf6q5dyX7CbYd8BByZCdjAsnm2ZXWpe1DZ3whdrnYOAKKiHuQRFHzo5M7KiEYYySGGM68OW+n16So",
-	"tOFvYRNqrW7VzErGl+TiHuSWpDTPybzSRLElN7eAccKNY0IocUcj9uC2/9GegODRXpILKYVUGJRyXVbE",
-	"RqAU+fz6hzfkm9f/9u9fvCTf2w5KZe9bUSltLtuWYMslvm0pp87rEHgBlGvMNLguRXzMffryvxs/62z2",
-	"1tCh1cd8Nnvl+85pyWZns69enr78CoPQrt7rhJbspE5iLkG7zKatYb/MZmezn5nSb/CJpDMD4t3H4HgD",
-	"34YdH6TQJ+1ndTPTZ4QpYqBFKvkG1tAuPijcbFMnYFu9Ucm+nth2I1UoMr2TAuL5FidO1LaLZSr3S69F",
-	"OgJ7wXgEdOfH7jgh73vzIL48PR2YBbE7A2J0p3nAbtqZDPHdlmQVkMyq1Br28OI12O1ZEw9Ji+9OPrLs",
-	"Icp8fwXkvV3WC23WPHLixpMcjLl9CHO9KwE03brZJBgQp5kbm3JxS5fdHXZmfxwNqSeu9dwqFKEC6HXd",
-	"nYej+I8KlP5OZNvjYdc1nj50dZiWFTzsEPXVMxH1Jyj18bj+pNUwUFYB8tygaDqIOsneJ/2knacipO+l",
-	"GEXI57qdN07oP46WmMQuqNzWKzWjiDZMrwgljrTk8wKsGhd2XovRF1/MQsywEnlmgx0Z5GCzHF12uLZT",
-	"JZ6VH/4u1HmLJsCSMn4EAl1VmlBrTFgKzWm6JoLX6hu96tD1u6XrfwJk36JNdDiezTrNNdjD993JNVG7",
-	"86I9JGaE8dkKzcaGjwVsvNBK3gGc+l7dHTvB/nWeIlq/Nl5svZQmYjzOBB7Tldz4pWF7N7ST6wuejIvp",
-	"rsAlb5fkf6bIGrbG23JBl9AmLrc0GTglpI44EJ6GHp81TS1YTRt1TYJwr/MI/KTgCTTBHYgsl7OCRY5k",
-	"y4zpB1aYE9Vltu7XUOg7vEVaSYXp8Di6n1KQdVtkQ4qDAympTTYcYqM14ullqu6jIuriQynkJyH1SUh9",
-	"ElL/aELKUOzE3f3A5NI54xT3DIzu7OVj89wF+4yhlxCqyJubvx1PQO2Nn1y0BhqEpNORR7c+i/wfcB14",
-	"q7nCOmPG/KznMhyId4aNv8NG66V75jmCdq4ReUTY7nYFhMMGlHY9OY/ERBILJUmgGhw8o/Sga6yNM1s9",
-	"sQ7AcuWSKW2TBlQuQatRMVtMOANkCXEtSUZT+IitXxM/w0WJWgHoiBx3In6S4g6lv3P4TKG+sP09BShF",
-	"bcFbaFfXbBzSAtotNxuBiNic4rOm8J5IwPSsyw1qX5Vv8EdW1OWSI2C6d6cp028JFxrqcZAeNCEzkHdc",
-	"nNWl+lRjxqUpZTFPcSwB9kggS3YPZEO3RAtb2xJUD0JKqyD36IdYKOwA1fB8cUwvGCL+PmFHc/kZJ9So",
-	"NEsCsSDUXTfauV20c78SW/SBZpPQhGpC85x87iplbZYuB5qpVszAyd5a4cXCZAaq72i6HpRF/4+03gAp",
-	"V0A0XTO+tEEtZhBHLJ584EVsjkbpZm2z2znZmEvJtBcaGUlFYe6qIFjI7yN4nn4+YzuoPH3n9bNoT9/y",
-	"PkJ9OqMf5VKtPHz18YFGhWh1XcasuLoz86lczKfk4Br4AGJtc6SVGw7sA9FZt6nFcHnlWrBGILKpbjrY",
-	"Wcea0JAOr0vPRjq6EFuo0wozoHJdvpopgmOoXLXAOfK0MxErnoNSBH3HLKJIW9PP4pLyMQ7c8QIk//gh",
-	"McvLEd1g6ywbL8jejMO1AXZrUr+8m2dBxCIhmdhwa30p1/DXXEscMjgo/K/sI88h+lulU3skP1YHCQ5P",
-	"4zA5OJ4m9doM4Hhm67O9a0/4ZNlR0q7fZplVGEpw8jmaikTwfPtFm+FwasIejrPPjFIGFdcsf9KbPpZ1",
-	"627gkY6/yLNDHf+ONWj8RYpNBkxqAF5PqMBe7bYiQdnTkwS+b2KYNNf1U8+B1Lof8k8QSrmyI+ivm/aS",
-	"JxIOzaGfVzx09+0i98rP3z9K6h/XMp6oM9VxJK8hXjO9ZtjprHn15KMtuRyMtbZItt/prPtN95o5z+Nn",
-	"DlGlM++nticwrXGgtS5bLZxRtPpnnvL0tTMXOf1hzl5ffLa+ZqLZuIeSk3QFdsR3xILAL7xo4+b4UqLT",
-	"gPncJVytL/SIfUUZU/YLyjxT4iV2gQllR7cR9ehS1TbVEJqWKEkIduwxvvR9E10K7tFubvTOtMIi9xV0",
-	"z2NnRL5S5DlCI/3bYunI3Jj8xBIbqYxl/4qyzMYhfQShQ4iTj+Z/DyfGDHlRlUOSxs2uHCO+/Sj9Q33U",
-	"x3m7uwLKz7HEUHmng2dMFOE5fVaH5Iig9VQ6nHNsX4drcPLoYbzhVOSgDVVkBXlmw5WucxaHZ9Zc1Op/",
-	"iQWdb9iSv630roZ6HZj1wZYcMiTOEQ7JM5sTcTA+JFHmvqkbdJ4uHBF1/JqvkDtKAEIYya8sIm0uI6wj",
-	"Da4vn8qEbn81zjPrxqdFtGsBm529e9+pdWZLjlLYiF+OSTieET988pwosNN5ev1SrYu0ASiHFeONfeRP",
-	"rRnd3L0/S9L9xnWmP5GX6KcMPit/tzbtovRX16PqxiUQxXhq644xIoEcdm6j2+Y/RPkxfdcoYDebxzeH",
-	"dLUWzSuqIfJtdG7moBvkMOy8aj9lIKYR7BiCnbvWwzgtsM0SzFMaMjLfklQUBY02uLVzeI+2ab7FQo2m",
-	"JEBCmRDKST19vPPRSw1SMi3kFus8fE7lWImYHqm7BRSJ/eE/X9sfzP74h99evz5vOFMsiIJ7sCPUn8oQ",
-	"rKcA9ANyVBP7hQzxnVUkUdJKk3w9IknyJ042PUsdZ5+LbWkLDkYmr5A5m+nIZtnYLYrXfraJcDo+U/Wp",
-	"3HyiqLfS8fhl5m1pX0+an289JyZkKUVV1mIsQZ+FY7GMkyD+evdE/Yhi9U8S/5PE/yTxP0n8T7X7j6jd",
-	"xykdxyrhx8EhQ7356NvdCv+N8n+C8MXxvCh7rFhJo/nw3H1VilqJjVF/KRw9nPELFjXa7eoLinrO+FKM",
-	"QxKJdMx6RDxJKynBjy4OBwi/x7835NwXJPybYMdIgf7iu3LtKb1kxmE397hFD0Mf/bCed+/NJa1Dn+/e",
-	"P7x/+L8AAAD//w==",
+	"7F17c9tGkv8qU7ytSrYOtuSsb+9W+suJlV3XbmKd5NvUlc+nGhJNckJgBpkZiOa5/N2vpucBgJgBAZFS",
+	"cnuuSsWSCM6ju6cfv+5pfJotRFkJDlyr2cWnWUUlLUGDxN++owre5OYnxmcXs4rq9SybcVrC7GLG8lk2",
+	"k/BLzSTkswsta8hmarGGkppvLIUsqTbPcf3Hl7NspncV2F9hBXL2+XM2e7P8gerF2jyeg1pIVmkmzEzv",
+	"1kCu3tEVEUui10AWVAGhijBNtlQRCTS/JJQLvQZJBAfCzB+XtQKzKFzsGmgOslnum+UzO1l7kW5NSkvG",
+	"V7ika5BM5P0VvSKl4HqdEVUv1mYp35x/88dnL879dL/UIHfNbJUdZmiuz4Z6qhJcARL7Wop5AaX5cSG4",
+	"Bq7Nj7SqCragZhVnlX3in39WZkmfWmP/TsJydjH7p7OGm2f2U3Xmx8UZu5v6aU012QLXZCuFI4D7mmV/",
+	"ATyn8jXdoWxIUYHUzC43t3/c21U2W4uCpT6rAnF7H20BNvEPGM/FFqdkGkoVfcj9gUpJd/glITfmo+bZ",
+	"uRAFUD6zZPdC+x63kTXswmU032+m/xAmEfOfYaHNLJ4+jcx0SbRkUunoegs6hyLxSeIrA7T7paZSg4yT",
+	"z+7kLqe7Nunap7BNjkAIu8Jm7Mztxq1wb+Ah6vyEFIxQR4oyuuQN4/F92rMVYz/TReITET/m7T3jsH4Q",
+	"N31ml4cDDG3uP4HK/tboMsWOOSyFjC/VcyhI+dChbh/NiPwPSd6gfE1fgRP+2CGMnNwxIzqBiR9ru8Ku",
+	"GvuL2DorYQcw1qCkOTRGp9nmzjFsWCTwKT9f4FrmGNs7C552jomHtIaCiDoFFdd/eQ0dc5pTHd3YkvG8",
+	"q/Kaz1bSUCP2CctH2eqsp3tbH21gN+0cF2YLEdU8cMJFBRzyO6p7tHimWRkliAJjRBfQl5e3S8K0IqVQ",
+	"mijDutp4FlDGR9G6mDyz/c48Thel3f6HD4OCW3zQnAO6AZ4a7h6kYtYhOKDc0WNz6s0wLfOqD4XPL8yL",
+	"ixU9x602B7wwtEjcrCIl8a9BU1b05X7hTsMhWphx4N67qSP1iYIr85WYKoGPC0B5GD/elf9KbLyS7u7o",
+	"Qsdd2QqkEpxs14JQtTHKaUcMTwnlObHSQphuRCnlrCCxOmsPRGlWkOKAJUXfVk0Q7IQEavgYtynbtR0d",
+	"eF2a9VsZmmWznwWzPywKoBJ/QhnHiKIAav34hShLs+Zwolp7SyhuFM+5EW2c260tRZJbfxLbC2ytJT1t",
+	"NvsOiog4w8eoELwiOSxYSQsiJKFEoj9PC0LP5jE6VwWN6a03HPXWQhR1yTMzlPl1JUVdGfsnISMvjO0z",
+	"tnAOSkcVuWdWd+jvhSQViKqASwJlpXdkawYkJVPKOsJ9vUOLGuIj5ZJu7bcauRL1vGgJFa/LuV3Qdr3r",
+	"j/LTemeCPWPI0yvYCufl9E+cMcwEyWhDSAlg6FVaM37gmKVlZk35Ck7k7y3CYF76lgVdrVDyuSCF4Cv0",
+	"NSSgPo5L4WTbm7Swso660PsayC7aPR6zJnG6wWJzA5WQEQWUs+USpDEjEdfu1YoyrjSKdFXPC6bWkBMJ",
+	"9wytTTYhJnTR83h9/z2ti6jtMHsfP8yNoVRvlP24yy/Oj5516BIlqtOORv7ynFmNct0i7ZIWCrI9avvj",
+	"X9KPfwO+0uvZxcvz8/NsVjLu//DikJZNHxBReyCpa+Wdmo/6jyjeKr2P2Hd6M/9c56vUBGmZp0ylvqQ0",
+	"3Xeo2/MnI86ae6tx2CHbizzdclpzNwYySm0JOXDNaKEmSoGnSEsKXhgh6FsiqpSJgvYe/ibycHxvYYDY",
+	"Bq7uWW4E/CaGD6QxkoS/sbcAj2AkhbXx55Je6YjAyDx6F1z6fviWiuuWtGTF7rHCtdPZBVHrhUh8NoBJ",
+	"JcyJ/eAufXzaUVssctrAcEzlbem4s3TQm3nDCYIAo72iHZW50myxOSygGI4FwM0Z1BZ5gozEgzYfrXkG",
+	"NXFbOyzDbbWX5anoRHPwYKSCNqq1ZPNaj9LaPYvcTJRTTe9a8esIwQanMtIT20REl41Xxi2/DH63IlR1",
+	"fe9mTdDWCqPDwTVTWsjdoe/8xT3WhoCj4SITOVkGn7zJOrxdaMw8xEQveEVRiyWnQHFtxRxxgNQWoBrJ",
+	"sARmh6kH49UZgSfKwmbD56XhTIPMeSXf8gg7QuXX2hIcR4qGZ1lbngfPwzWNef+BosejCDwVSWuhaTEG",
+	"4nHIjH0+thnr1fYtHgaVcbiOcUh4QanlBm0agQRAjogzkkb7+wbmnODvtMBRbyAWgi+ZLNFGwMeqoA6R",
+	"MOJDlkgkq43dLzGjwYWGqDM9vDm/mtj+/uxt/1hnKGm41ZpWqaQIh9FpkeBGmS/5UWMr/0ujAvesxUcW",
+	"tweLeg/NG4EW9KI6waZggm6R1+ZbseFqzjqIVSk42tyFCWysuV5YSGov75Ugolue26sbP7MkGSCiXV+P",
+	"kmnHcA1FLGk9V5jcRacFESLCFOGWkyOInZa6B3qF4zz3XhLSOzaNq5PUD2+49xFPDnMuWXFsEoVH85HZ",
+	"rBQJvmLRwcTkd1IjDLnrzjsYsQmXjKCLjctIjPmOMUdHOYsx3xnJGfxhpKHjUrDxjn5hBQ4cpnHh+auL",
+	"joa83VPwoaglLSZlsoeBAzfgQUfmb4zDf1RPrKGHkJkE0P3WVv2oGldOqNoAusMtfLsQ2xTCPdEk/Gq2",
+	"wBHmsFH4AaiqZUSprYQ9zn6FtXF0c7HlcayY8ZgnbiIO/IgwTRaUkzk4iovlJID1AeUZnsT9D1TIn3ZX",
+	"62ihMHXmodJJhUGpCgKXbojWDQwfP8c/5EYTmlhyN1uJcfZHWkJE40ym5ND6ovPC9hpzkhP96BzU5oFa",
+	"sKJagzTE/u/39Nn/fDD/O3/2p+fPPnw6z/7wp8+/m02EH1uA9b/FomFRHEws3wgHzXuy7uOhU0DxfTBX",
+	"FAfxzx9he9MK2icwYk6NVNmv9Y+zj4Z9vaQRarKUorwk5wgrGA3qa1gieHk/rHlxOEcw1rvDp9wkWbOR",
+	"BH1uPdQwgTiiAn63oMrLrA3gosAQfp9IWJhDi2Rpkutky/Ra1JpUtdaMr8zHJRGc4CnIHD6DlT+YrSMV",
+	"VbEk/oDjFXd8Y6R4ew/ynsE2Xjk0oSjCZmgiB7VJwxw5ULAzR46Tjj4O4M6nmDyN6Afwa2hgK7YHA5tO",
+	"xU3baIQkIDI3JhDXNJZMXbiqhMFNm2dMbNG4FQ81NH6IRu3hAlLrVcct2GJUKukvFoyDusT4Fg8nNf8v",
+	"64JOchEGanPN+HHE7+CovXqhAeInzX8SHqw8ccd5vEZ0YjJflwNALe7+K2IdfUVonpO6IhiBTSrIdUBm",
+	"3wErKd/ZWRxWQdvFGjFIeapwetdsD9pCGfREbMTMM3wITbXVr6GOKALXHJvYfpAW7KXD1BYqbRWOc1n9",
+	"X7iwNB8RvxzQXgn6qFiC9QhH8jSe3kN8uQFl/FC8bkQ8nUrlJuixt5NOyhBn9XBadB/NHZT99EDN9cCx",
+	"RRerdW4J44TiqeqLeB6yipGkuBnm+AodI5m1mlq6Yf+wv8dbTeftFFwt+YVQGyguuNDPaFGIrS1gHPZ6",
+	"zaeNRLkFxnhwAyumNMgrrqNo+kKze7hL3p5wnyeAxkeFQQP0OgIRTKct6gqkgjzE/yMGu6cFy9MkwWzU",
+	"KdFHd5zcuGHnAXwcwhg9e+O5RKoTbHsYBJku90h5EpPSxH4viTTxCC/gQDrT1T34U4MVvS1aBJg3baDb",
+	"S0ycpfhVhOPO2USl3ZbRrvb5dkfChie4sUNWwO06zBknWwNLPDyRQmu9FonC2BaAETER3ZrQCU6CSERt",
+	"zp5OSWPvH3o7QmvpYYMBzUABPVS4eeP8Fe+bUU6LHSIHEkyIj5MUQOOFSjeusGovwZ2uJkOYWU0s+uLx",
+	"Q6FpURwscnmHDw2e/5Ee/J4bFsqh3JZwnX6wKKXrAuZCbI4FTSxMG7tnB5CfYJiJ0IutETgaecFsV6y8",
+	"ebCOKFnzMdK1blXqeL46RLAHglgmeSoPMfidW9QDCqEfWIcScMmTp5kHa6UfUDHXqKNRoNXr5vEpqe0h",
+	"SG6gynpY1g7UYNOiYBOOTaOX9v0UITZ3qduNNbd3HvIRl8n3KjqTNWnePxwu+W4W1l5Fs++kWL7ucDx9",
+	"oQKRTN9iQdEyVB7aWyv2SlrvflNZFZBII2JKgaxrntv1j8Ng7ZWSmHZ192HiRf3izl2RSQiWuzUTF6yu",
+	"4Wt/Mrq0cY/3vs6wfYnnrn+Jx82dNZSMsfGdCTlTRXpTJH5ewHe2sm9KteGkIAAnSUUAKT8/m23Xzg2K",
+	"idEKU7xOMvHJC/Mb1u/aNA3+GGS3LtVocXNg8qC/3ECALsCwqx0KNNq0TibqJzSCGAKIB5QtVlSoAaTG",
+	"mwN3Pe4Q1jo5d38QhO1my3ugottAksTRQC5WKYDXAOEeCiMllKh6jsxrgBwJ1XMNUjJXBdy3xFAUE3JJ",
+	"UcEyXkyl19GcRXtRJs4kLy7t37DqZU1Dqd74+x0PAAXtLuP0dt7+HrElUNu05whYG41c/NmFFFunufeu",
+	"lhZ0pYgSpKByBYSSikptdYBQQGw9DdFrqgkXes34iqBZVUTU8cTsoIUZvFIm7oxNT32o75ovH0Gk5CUa",
+	"JyNjOrq4eyXhG626I8uDzDO02VVnC22T5lkTlxa5Ah2/Ft3PR4BhSHOPhgtNHC7x4djKAjtZeolx5G2g",
+	"W8UciokwxJDydp9FXSgjxlum10TjSlUo1nBA2IQVONLGACXXyWrtTYIlvFc8iqzpPXjVM9D3Y7Q7EWst",
+	"c3ADE30QQ67UbZW6VGk6TKLqyRDNvlkMYtFuJ+NkL7ghztFp3T8b8Ec8SaI596m0TVm3lCFqyd9o8P+w",
+	"lWrGjW5ZbCDifFUhBzmYFLdPISvdMAe0jbBNItzwH2JJAwWLWjK9uzWTOFUIyge82DhuIcSGQdM5DlNL",
+	"d/6phuAV+yvsOsvDlaNBM/GibJ5da13Zdm+ML0Vf9G/qwnjX9yCJouZHL3sZwawwMebAxYKX7YIoKWpt",
+	"LKywJVCt9iW5dSOfk6t7kDuyoEVB5rUmiq24scOMEw6QK+Pf2K0Ru3HbEMPugODWnpMrKYVUmEZ09+KJ",
+	"zRkq8vXN99+RP738l3/9/XPy2rbUUNbil7XSxtzvCPbgwG9bzqnLULRQAuUalaprUYGPuU+f/1cDSl3M",
+	"3ho+tBrbXMxe+EZEtGKzi9kfnp8//wOWDbgK/TNasTPfgwq9ftCuHM1ePHyTzy5mfwbtG13ZmoPQb/F9",
+	"L/PYajV4iWZAcG8f1kA4bEFpVzFR8wKUImj78kRTQtfVKt2S8MNeS8Jvzs8H2hFOa0PY6ZgW6UVo3HVc",
+	"IH6y9LfUYkOGNbZ6G6JuLKncYbcVM5APDpu2EZ43Gcnpjsx35h/8quOc23WUbX9jSn+HT/SYFiO176iU",
+	"7jS5z+yvQuOArwhTxMgZni/fiyY2iy/AaKYJlGv1IcgOtbdpNy2IVYH0Qhde7LAlZwjRrTrwBO92O0qs",
+	"vWQ8sXQH1/awtmOlc3TTqAg80BPXb3ckr8FK0IMEtit3Z59Y/nlYZyjoi15ssuaRM9e/9ZHPdWjulTjV",
+	"rmuVbciK81+9o6vuDL3mqCcj6pnrImVdAaEi5HWdVI4n8S81KP2tyHeno65r8vK5631oWcPnHlNfPBFT",
+	"/wqVPp3Un7Uu51Z1hD23qJqO4k528EnfivixGOnvLY9i5FOdzlun9I83uXakplczOimUONaSr0uwDpiw",
+	"rReNvfj9LCYMa1HkFtPPoQALGnTF4cY2iHtSefhVuPMWXYAVZfwEDLquNaHWmbAcmtPFhggezDcG6rHj",
+	"945u/h8Q+x36RMfT2YzTHIMDct9tQpn0O6/a/R5HOJ+tDGSqO3vEx4uN5MHDqd8LnWgm+L8OZUTv16ZF",
+	"bXzZJEbHucBjOgA1mGbc343N5JCbybSYHgq84e3rr18psoGdiZMdFBKbxEOfUxenhNSJAMLz0NMz8NQu",
+	"q2lZFFgQ7ys0gj4L8AyaEA4khitYyRJbslf66EdWmh2FK23u11iGNz7FopZK/HqRdLcdTcxwcCAVtTn1",
+	"Y3y0Rj09X6j7pIq6+lgJ+UVJfVFSX5TUP5qSMhw7c2c/8mqXOeM0ljrvq6RXReFgWuPoZYQq8t3t30+n",
+	"oA7iJ1et5mEx7XTid9s8if4fCB146yKzDcaM+xl6oB1Jd3vfYdhpfeOeeQrQzjX9GQHbvWtwc3v//YGU",
+	"yFJQkgSq4Y2/DzLCDromNmlhC92hAaxU2gsNiONikngUZot1VQA5tg33GWWP2Pox8TMclKg1YIo+tmSn",
+	"4icZ7liVVwFfKbQX9i59CUrRFaQAY3e3JmYFtBtuNoIQqRc5XTSXXIkE2zrc1pVofwPW0A/LcjDXlVim",
+	"++40Y/qKcKEhdHb3SxMyB3nHxUW4Fks15sqaik3zFMfrdp4IZMXugWzpjmhhSzij5kFIaQ3kAfuQgsKO",
+	"MA1Ph2N6xZCI9wk7WcjPOKHGpFkWYMWZPW60c7po53xltrYR3SahCdWEFgX52l0IsfnVAmiuWpiB073B",
+	"4KVgMrOqb+liM6iL/g9ZvQFWroFoumF8ZUEtZghHLJ088CK2J+N0M7aZ7ZJszaFk2iuNnCxEac6qIHhp",
+	"1iN4nn/t8p+k8fyhKQZ5fOvp20uNMJ/O6Ue9FIyHv2RzpFMhWh1OUl5c6ILyWCHmY0pwWHyEsLYRidUb",
+	"VXij1jHkDC0hUrS8du0ORhCyqVY6OljHqw8xGx4qrEcGupAaqHPtfMDkunw1UwRbvro6j8t2acWYoopW",
+	"p+G0pnxIAHc6gOQfHxKzspywDfY6QRMF2ZNxvDXAzijUD+96xxGxzEguttx6X8o112iOJTb0HlT+1/aR",
+	"p1D9raK3A5of67oEh8cJmNw6Hif12jS7e2Lvsz3rnvLJ85OkXV/luTUYSnDyNbqKRPBi9/u2wIXi2wGJ",
+	"8wWnI4xBzTUrHvWkjxXd0HlnZOAvivzYwL/jDfr3TOk1kxqAh25w2BepbUhQ9+xpAh8WqLNPJhYfRK9u",
+	"mqD/sBvvMOAjwvNXJKc7awlxg6HscHytIdWT4eQN7DKEAzBQ4t2+ByeEk//xzWGnx8hAgshErcGX38Du",
+	"RIciXCRAdxaBJup+6VRc7p+As08b2A2eg9sA6z/OMYgNg47m00UQkxqv2B5B03BPF7yeSguiY2AvW7Wg",
+	"DrDF5QwhRqM+fEKmxXx7O3rYMt2Ep56GrO7G9m8ASb62Zcs3zSXyR/KNmk0/rXfUnbdL3Gtfs32Syicc",
+	"y0inQyrw7T+GeU2j3GHMLcjq2Sd7V+CAsQ4sO6ylQleZgxrmaWC2Ia50WguHcArN8JFghWw1akmS1T/z",
+	"mLsPWFZi98dhXfuGsvVGy2biPZKcLdZg3yaWCKDw3Zpt2pxeS3TarDx1BWvr3aERrmAQzhTZSsFXXijx",
+	"EDtcVtku8UTRU7g3uJqWKskI9uUw1s9dOe5y8IB1c11+p9VV+jfuP42nEX976VMgw/unxfKRuTfyZZbZ",
+	"yGW8r4beBqZhPIDaYcTZJ/PP5zMTwjyrqyFN416TMUZ9+7f2HQvRPQzs6yso3zwAM4Wdy+9jQNSnjFEc",
+	"kROK1nPpRP6p7w3gydOOe1CCtlSRNRS5zda4/jj4no4gRa2Lm6mc2y1b8be17luol5G2omzFIUfmnGCT",
+	"PLcpYbfGz1k6hAo3Sx8PjU3iXs3L8E+Cvwqj+ZUlpE3lxm2kofWbx3Kh22/hfWLb+LiEdneXZxfvP3Su",
+	"erAVRy1s1C/CNcba+vdcXBIFthHw3kXf1kHaAlTDhvHWPvKbtoyuxf9vpebo1vWfeqQo0b/Q4EnluzVp",
+	"l6Q/uvYurikaUYwvoMErUcIubXLP/IckP2XsmlzY7fbhd+O6VosWNdWQePG9e72Ba9c2HLxq30ssZRFs",
+	"s7EDd9F/pCX2BwDzlIaczHdkIcqSJu/3tksYjkCiN4znnZ5NWQcbTrRzyrA7EJOdj8lHUkmR1wuNVXA+",
+	"43yqNPXeykOb4uQSI8TMbMcz1iQqLogUW9sMYUWx8CwnNTe+i14Dk6GFVIoPKylqVKUTqH7bLY3L7A//",
+	"/tL+4H796eXLzJY0bRnPxdZ7/f6WfTt/sCQK7sG+o+6x3N/Q4Ww/C0MxgTE4s0qkA1rJgD+OSAX8hisM",
+	"nqR4f//s2npG19sMhaV5/ZQZNiWz6YL/NhPOx+djvtwxmmjgrE04/d2ito0Lr/Kb77wkZgTVVdDOGUZq",
+	"HDOCToP4471n4EbcUPpi577YuS927oud+2LnvlxTG3lNDVuJneq2mruuM6Lc55272PM01T5N5+5O68kx",
+	"R7YpDJ44H6pLvIhD1Fpsu8piYqlRUKoPRN1TSvGbloB/83Kq6sEmWaESBoWqsC03gGzXzDZL2aG9Cy9k",
+	"iffJ8r0ejz/PXyqmhptc/kr1Uv7ENeVS89CktclkKuJFodEoYgN8qLEVIoPvXKPK3wT4fToMzm4rdR/I",
+	"fHjp3umNGoaIh198TYPhP+CNIDtdMPno4vIcVViWwMn3mXi2qKUE/469eHrpNf69YeehFNPfBTtFAc0P",
+	"vqWN3aX39bDH5z1OsUehT75H6fsP5riHxNn7D58/fP7fAAAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

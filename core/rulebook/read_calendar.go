@@ -1,0 +1,130 @@
+package rulebook
+
+import (
+	"slices"
+	"sort"
+	"strconv"
+	"strings"
+	"time"
+
+	"oskel/core/calendar"
+)
+
+var (
+	weekdays = []string{"sunday", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday"}
+	months   = []string{"january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"}
+)
+
+func (v value) weekday(fallback string) time.Weekday {
+	return time.Weekday(slices.Index(weekdays, v.oneOf(fallback, weekdays...)))
+}
+
+func (v value) day() calendar.Day {
+	s := v.required()
+	d, err := calendar.ParseDay(s)
+	if err != nil && s != "" {
+		v.complain("expected a day such as 2026-10-31, found %q", s)
+	}
+	return d
+}
+
+func (r *reader) readCalendar(v value, book *Book) {
+	f := v.fields("fiscal_year_starts", "year_named_after", "week_years", "weeks_from", "working_days", "holidays", "windows", "month_weights")
+	c := &book.Calendar
+	if s := f["fiscal_year_starts"]; !s.absent() {
+		t, err := time.Parse("01-02", s.scalar())
+		if err != nil || t.Day() != 1 {
+			s.complain("expected the first day of a month, such as \"02-01\", found %q", s.scalar())
+		}
+		c.YearFrom = t.Month()
+	}
+	c.NamedFromStart = f["year_named_after"].oneOf("end", "end", "start") == "start"
+	if w := f["week_years"]; !w.absent() {
+		c.Weeks = readWeekYears(w)
+		for _, other := range []string{"fiscal_year_starts", "weeks_from"} {
+			if !f[other].absent() {
+				f[other].complain("'week_years' already says where years and weeks begin")
+			}
+		}
+	}
+	if w := f["weeks_from"]; !w.absent() {
+		c.WeekSet, c.WeekFrom = true, w.weekday("monday")
+	}
+	for _, item := range f["working_days"].items() {
+		c.WorkDays = append(c.WorkDays, item.weekday("monday"))
+	}
+	for _, e := range f["holidays"].entries() {
+		d, err := calendar.ParseDay(e.key)
+		if err != nil {
+			r.complain(e.at, e.path, "expected a day such as 2026-12-25 and its name, found %q", e.key)
+			continue
+		}
+		c.Holidays = append(c.Holidays, calendar.Holiday{Day: d, Name: e.scalar()})
+	}
+	sort.SliceStable(c.Holidays, func(i, j int) bool { return c.Holidays[i].Day < c.Holidays[j].Day })
+	r.readWindows(f["windows"], c)
+	r.readWeights(f["month_weights"], book)
+}
+
+// readWeekYears reads {pattern: 4-4-5, end_on: saturday, last_in: january}, or
+// with 'nearest_end_of' instead of 'last_in'.
+func readWeekYears(v value) *calendar.WeekYears {
+	f := v.fields("pattern", "end_on", "last_in", "nearest_end_of")
+	w := &calendar.WeekYears{EndsOn: f["end_on"].weekday("saturday")}
+	pattern := f["pattern"].oneOf("4-4-5", "4-4-5", "4-5-4", "5-4-4")
+	for i, n := range strings.Split(pattern, "-") {
+		w.Pattern[i], _ = strconv.Atoi(n)
+	}
+	anchor := f["last_in"]
+	if anchor.absent() == f["nearest_end_of"].absent() {
+		v.complain("state either 'last_in' or 'nearest_end_of' and a month: the year ends on the last such weekday in it, or on the one nearest to its last day")
+	} else if anchor.absent() {
+		anchor, w.Nearest = f["nearest_end_of"], true
+	}
+	w.EndsIn = time.Month(slices.Index(months, anchor.oneOf("december", months...)) + 1)
+	return w
+}
+
+func (r *reader) readWindows(v value, c *calendar.Calendar) {
+	seen := map[string]bool{}
+	for _, item := range v.items() {
+		f := item.fields("name", "title", "kind", "from", "to")
+		w := calendar.Window{Name: f["name"].required(), From: f["from"].day(), To: f["to"].day()}
+		r.name(f["name"].at, f["name"].path, w.Name, true)
+		if seen[w.Name] {
+			f["name"].complain("the window %q is defined twice", w.Name)
+		}
+		seen[w.Name] = true
+		w.Title = titled(f["title"], strings.ReplaceAll(w.Name, "-", "_"))
+		if w.Kind = f["kind"].scalar(); w.Kind == "" {
+			w.Kind = w.Name
+		}
+		if w.To < w.From {
+			f["to"].complain("the window ends on %s, before it begins on %s", w.To, w.From)
+		}
+		c.Windows = append(c.Windows, w)
+	}
+	sort.SliceStable(c.Windows, func(i, j int) bool {
+		a, b := c.Windows[i], c.Windows[j]
+		return a.From < b.From || a.From == b.From && a.Name < b.Name
+	})
+}
+
+func (r *reader) readWeights(list value, book *Book) {
+	if list.absent() {
+		return
+	}
+	some := false
+	for _, item := range list.items() {
+		w, _ := item.number()
+		if w < 0 {
+			item.complain("a weight is not negative")
+		}
+		some = some || w > 0
+		book.Weights = append(book.Weights, w)
+	}
+	if len(book.Weights) != 12 || !some {
+		list.complain("expected twelve weights, of the months from the start of the fiscal year, found %d", len(book.Weights))
+		book.Weights = nil
+	}
+}

@@ -1,0 +1,226 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"oskel/internal/client"
+)
+
+var registerCommands = []command{
+	{
+		name: "register", args: "KIND [KEY]", short: "the subjects of a kind as of a day, or all that is known of one",
+		example: "oskel register rep\noskel register -at 2025-06-30 -text skerry rep\noskel register rep R-17",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			p := &client.GetRegisterParams{}
+			stringFlag(f, &p.At, "at", "as of this `day`; the last one with lines unless stated")
+			stringFlag(f, &p.Text, "text", "only with this `text` in key, name or an attribute")
+			return func(ctx context.Context, args []string) error {
+				switch len(args) {
+				case 1:
+					return showRegister(ctx, e, args[0], p)
+				case 2:
+					return showSubject(ctx, e, args[0], args[1])
+				}
+				return usagef("expected a kind, and perhaps the key of one subject")
+			}
+		},
+	},
+	{
+		name: "targets", args: "KIND [MEASURE]", short: "targets by month, and which are missing",
+		example: "oskel targets rep\noskel targets -missing -period 2026-12 rep revenue",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			p := &client.GetTargetsParams{}
+			stringFlag(f, &p.Period, "period", "the last `month` shown; the newest with lines unless stated")
+			periods := f.Int("periods", 6, "how many months")
+			missing := f.Bool("missing", false, "only subjects that lack a target while they are active")
+			stringFlag(f, &p.Text, "text", "only subjects whose key or name contains this `text`")
+			return func(ctx context.Context, args []string) error {
+				if len(args) < 1 || len(args) > 2 {
+					return usagef("expected a kind, and perhaps a measure")
+				}
+				if len(args) == 2 {
+					p.Measure = &args[1]
+				}
+				p.Periods, p.Missing = periods, missing
+				return showTargets(ctx, e, args[0], p)
+			}
+		},
+	},
+	{
+		name: "calendar", args: "[YEAR]", short: "a year of the calendar: its periods, working days, holidays and windows",
+		example: "oskel calendar 2026",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				p := &client.GetCalendarParams{}
+				if len(args) > 0 {
+					p.Year = &args[0]
+				}
+				return showCalendar(ctx, e, p)
+			}
+		},
+	},
+}
+
+func text(p *string) string {
+	if p == nil {
+		return ""
+	}
+	return *p
+}
+
+func showRegister(ctx context.Context, e *env, kind string, p *client.GetRegisterParams) error {
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	var all client.RegisterPage
+	limit := 1000
+	for p.Limit = &limit; ; p.Cursor = all.Next {
+		r, err := c.GetRegister(ctx, kind, p)
+		page, err := read[client.RegisterPage](e, r, err)
+		if err != nil {
+			return err
+		}
+		page.Rows = append(all.Rows, page.Rows...)
+		if all = page; all.Next == nil {
+			break
+		}
+	}
+	columns := []column{{head: "key"}, {head: "name"}}
+	for _, a := range all.Attributes {
+		columns = append(columns, column{head: a})
+	}
+	columns = append(columns, column{head: "active from"}, column{head: "active to"})
+	var rows [][]string
+	for _, r := range all.Rows {
+		rows = append(rows, append(append([]string{r.Key, r.Name}, r.Values...), text(r.ActiveFrom), text(r.ActiveTo)))
+	}
+	if err := e.show(all, columns, rows); err != nil {
+		return err
+	}
+	e.say("%s as of %s.\n", counted(all.Total, "subject"), all.At)
+	return nil
+}
+
+func showSubject(ctx context.Context, e *env, kind, key string) error {
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	r, err := c.GetSubject(ctx, kind, key)
+	all, err := read[[]client.RegisterEntry](e, r, err)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, entry := range all {
+		var values []string
+		for _, name := range slices.Sorted(maps.Keys(entry.Values)) {
+			values = append(values, name+" "+entry.Values[name])
+		}
+		superseded := ""
+		if entry.SupersededBy != nil {
+			superseded = fmt.Sprintf("until version %d", *entry.SupersededBy)
+		}
+		rows = append(rows, []string{fmt.Sprint(entry.Intake), or(text(entry.ValidFrom), "ever"), entry.Name, strings.Join(values, ", "), text(entry.ActiveFrom), text(entry.ActiveTo), entry.By, superseded})
+	}
+	return e.show(all, []column{{head: "version", right: true}, {head: "valid from"}, {head: "name"}, {head: "attributes", wrap: true}, {head: "active from"}, {head: "active to"}, {head: "by"}, {head: "counts"}}, rows)
+}
+
+func or(s, fallback string) string {
+	if s == "" {
+		return fallback
+	}
+	return s
+}
+
+func showTargets(ctx context.Context, e *env, kind string, p *client.GetTargetsParams) error {
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	var all client.TargetPage
+	limit := 1000
+	for p.Limit = &limit; ; p.Cursor = all.Next {
+		r, err := c.GetTargets(ctx, kind, p)
+		page, err := read[client.TargetPage](e, r, err)
+		if err != nil {
+			return err
+		}
+		page.Rows = append(all.Rows, page.Rows...)
+		if all = page; all.Next == nil {
+			break
+		}
+	}
+	columns := []column{{head: "key"}, {head: "name"}}
+	for _, l := range all.Labels {
+		columns = append(columns, column{head: l, right: true})
+	}
+	var rows [][]string
+	for _, r := range all.Rows {
+		row := []string{r.Key, r.Name}
+		for _, cell := range r.Cells {
+			switch {
+			case cell.State == "missing" && e.format == "table":
+				row = append(row, "missing")
+			case cell.State == "not active" && e.format == "table":
+				row = append(row, "–")
+			default:
+				row = append(row, cell.Text)
+			}
+		}
+		rows = append(rows, row)
+	}
+	missing := 0
+	if e.format == "table" {
+		sums, lack := []string{"", e.strong("Sum")}, []string{"", e.strong("Missing")}
+		for i := range all.Sums {
+			sums, lack = append(sums, e.strong(all.Sums[i])), append(lack, e.strong(fmt.Sprint(all.Missing[i])))
+		}
+		rows = append(rows, sums, lack)
+	}
+	for _, n := range all.Missing {
+		missing += n
+	}
+	if err := e.show(all, columns, rows); err != nil {
+		return err
+	}
+	e.say("%s of %s; %s missing.\n", counted(all.Total, "subject"), or(all.Title, "no measure"), counted(missing, "target"))
+	return nil
+}
+
+func showCalendar(ctx context.Context, e *env, p *client.GetCalendarParams) error {
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	r, err := c.GetCalendar(ctx, p)
+	y, err := read[client.CalendarYear](e, r, err)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, p := range y.Periods {
+		var notes []string
+		for _, d := range y.Days {
+			if d.Period == p.Period && d.Holiday != nil {
+				notes = append(notes, d.Day[5:]+" "+*d.Holiday)
+			}
+		}
+		for _, w := range y.Windows {
+			if w.From <= p.Last && w.To >= p.First {
+				notes = append(notes, w.Title)
+			}
+		}
+		rows = append(rows, []string{p.Period, p.Quarter, p.First, p.Last, fmt.Sprint(p.WorkingDays), strings.Join(notes, "; ")})
+	}
+	if e.format == "table" {
+		e.say("%s, %s to %s. %s\n\n", y.Year, y.First, y.Last, y.Words)
+	}
+	return e.show(y, []column{{head: "period"}, {head: "quarter"}, {head: "first"}, {head: "last"}, {head: "working days", right: true}, {head: "holidays and windows", wrap: true}}, rows)
+}
