@@ -107,15 +107,13 @@ type Register struct {
 	ActiveTo   []calendar.Day // Never is still
 	Attributes map[string]*Attribute
 
-	codes map[string]uint32
+	once  sync.Once
+	codes map[string]uint32 // when first asked for: nothing that is computed needs it
 }
 
-// NewRegister indexes keys and names of equal length.
+// NewRegister is a register of keys and names of equal length.
 func NewRegister(kind string, keys, names []string) *Register {
-	r := &Register{Kind: kind, Keys: keys, Names: names, Attributes: map[string]*Attribute{}, codes: make(map[string]uint32, len(keys))}
-	for i, k := range keys {
-		r.codes[k] = uint32(i)
-	}
+	r := &Register{Kind: kind, Keys: keys, Names: names, Attributes: map[string]*Attribute{}}
 	r.ActiveFrom = make([]calendar.Day, len(keys))
 	r.ActiveTo = make([]calendar.Day, len(keys))
 	for i := range keys {
@@ -126,6 +124,12 @@ func NewRegister(kind string, keys, names []string) *Register {
 
 // Code is the code of a key.
 func (r *Register) Code(key string) (uint32, bool) {
+	r.once.Do(func() {
+		r.codes = make(map[string]uint32, len(r.Keys))
+		for i, k := range r.Keys {
+			r.codes[k] = uint32(i)
+		}
+	})
 	c, ok := r.codes[key]
 	return c, ok
 }

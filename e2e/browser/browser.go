@@ -77,7 +77,7 @@ func (p *Page) Type(css, text string) error {
 // Press presses one key, such as "ArrowLeft" or "Enter", with what has focus.
 func (p *Page) Press(key string) error {
 	down := input.DispatchKeyEventParams{Type: input.DispatchKeyEventTypeKeyDown, Key: key, Code: key}
-	codes := map[string]int64{"Enter": 13, "Escape": 27, "ArrowLeft": 37, "ArrowUp": 38, "ArrowRight": 39, "ArrowDown": 40, "Tab": 9}
+	codes := map[string]int64{"Enter": 13, "Escape": 27, "ArrowLeft": 37, "ArrowUp": 38, "ArrowRight": 39, "ArrowDown": 40, "Tab": 9, "End": 35, "Home": 36}
 	code := codes[key]
 	down.WindowsVirtualKeyCode = code
 	if key == "Enter" {

@@ -707,10 +707,12 @@ type Intake struct {
 
 // Kind defines model for Kind.
 type Kind struct {
-	Attributes []string `json:"attributes"`
-	Name       string   `json:"name"`
-	Plural     string   `json:"plural"`
-	Title      string   `json:"title"`
+	// Above By attribute, what it lies within, the widest first, itself last
+	Above      map[string][]string `json:"above"`
+	Attributes []string            `json:"attributes"`
+	Name       string              `json:"name"`
+	Plural     string              `json:"plural"`
+	Title      string              `json:"title"`
 }
 
 // LineUp defines model for LineUp.
@@ -1257,10 +1259,12 @@ type GetTableParams struct {
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
 	// Sort A column from 1, or 0 for the names
-	Sort       *int    `form:"sort,omitempty" json:"sort,omitempty"`
-	Descending *bool   `form:"descending,omitempty" json:"descending,omitempty"`
-	Limit      *int    `form:"limit,omitempty" json:"limit,omitempty"`
-	Cursor     *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
+	Limit      *int  `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// Cursor The next of an earlier page, or how many rows to pass over
+	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
 // ExportTableParams defines parameters for ExportTable.
@@ -1287,10 +1291,12 @@ type ExportTableParams struct {
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
 	// Sort A column from 1, or 0 for the names
-	Sort       *int    `form:"sort,omitempty" json:"sort,omitempty"`
-	Descending *bool   `form:"descending,omitempty" json:"descending,omitempty"`
-	Limit      *int    `form:"limit,omitempty" json:"limit,omitempty"`
-	Cursor     *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
+	Limit      *int  `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// Cursor The next of an earlier page, or how many rows to pass over
+	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
 // GetTargetsParams defines parameters for GetTargets.

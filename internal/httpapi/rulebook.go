@@ -22,9 +22,10 @@ func (s *server) GetRulebook(ctx context.Context, _ contract.GetRulebookRequestO
 		out.Grades = append(out.Grades, contract.Grade{Name: g.Name, Label: g.Label, Tone: g.Tone, Shape: g.Shape})
 	}
 	for _, k := range book.Kinds {
-		kind := contract.Kind{Name: k.Name, Title: k.Title, Plural: k.Plural, Attributes: []string{}}
+		kind := contract.Kind{Name: k.Name, Title: k.Title, Plural: k.Plural, Attributes: []string{}, Above: map[string][]string{}}
 		for _, a := range k.Attributes {
 			kind.Attributes = append(kind.Attributes, a.Name)
+			kind.Above[a.Name] = k.Above(a.Name)
 		}
 		out.Kinds = append(out.Kinds, kind)
 	}

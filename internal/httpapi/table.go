@@ -179,6 +179,14 @@ func offsetOf(cursor *string) (int, error) {
 	return n, nil
 }
 
+// titled is a measure's title with its currency, which its figures leave out.
+func titled(m *rulebook.Measure) string {
+	if currency := m.Unit.Currency(); currency != "" {
+		return m.Title + ", " + currency
+	}
+	return m.Title
+}
+
 func cellOut(c measure.Cell, m *rulebook.Measure) contract.Cell {
 	if c.Why != measure.Present {
 		return contract.Cell{Why: ptr(c.Why.String())}
@@ -214,7 +222,7 @@ func (s *server) GetTable(ctx context.Context, r contract.GetTableRequestObject)
 	out := contract.GetTable200JSONResponse{Columns: []contract.TableColumn{}, Rows: []contract.TableRow{}, Whole: []contract.Cell{}, Total: g.Total}
 	for i, h := range g.Heads {
 		m := book.Measure(h.Measure)
-		out.Columns = append(out.Columns, contract.TableColumn{Measure: h.Measure, Title: m.Title, Unit: string(m.Unit), Good: goodOf(m), Period: book.Calendar.String(h.Period), Label: book.Calendar.Words(h.Period), Places: g.Places[i]})
+		out.Columns = append(out.Columns, contract.TableColumn{Measure: h.Measure, Title: titled(m), Unit: string(m.Unit), Good: goodOf(m), Period: book.Calendar.String(h.Period), Label: book.Calendar.Words(h.Period), Places: g.Places[i]})
 		out.Whole = append(out.Whole, cellOut(g.Whole[i], m))
 	}
 	for _, row := range g.Rows {

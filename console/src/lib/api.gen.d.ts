@@ -585,6 +585,10 @@ export interface components {
             title: string;
             plural: string;
             attributes: string[];
+            /** @description By attribute, what it lies within, the widest first, itself last */
+            above: {
+                [key: string]: string[];
+            };
         };
         Named: {
             name: string;
@@ -1444,6 +1448,7 @@ export interface operations {
                 sort?: number;
                 descending?: boolean;
                 limit?: number;
+                /** @description The next of an earlier page, or how many rows to pass over */
                 cursor?: string;
             };
             header?: never;
@@ -1485,6 +1490,7 @@ export interface operations {
                 sort?: number;
                 descending?: boolean;
                 limit?: number;
+                /** @description The next of an earlier page, or how many rows to pass over */
                 cursor?: string;
             };
             header?: never;

@@ -32,6 +32,13 @@ export const router = createRouter({
     { path: '/desk', component: () => import('@/pages/DeskPage.vue'), meta: { title: 'Desk' } },
     { path: '/cases/:id(\\d+)', component: () => import('@/pages/CasePage.vue'), meta: { title: 'Case' } },
     { path: '/data', component: () => import('@/pages/DataPage.vue'), meta: { title: 'Data' } },
+    {
+      path: '/data/registers/:kind?',
+      component: () => import('@/pages/RegisterPage.vue'),
+      meta: { title: 'Registers' },
+    },
+    { path: '/data/targets/:kind?', component: () => import('@/pages/TargetsPage.vue'), meta: { title: 'Targets' } },
+    { path: '/data/calendar', component: () => import('@/pages/CalendarPage.vue'), meta: { title: 'Calendar' } },
     { path: '/:rest(.*)*', component: () => import('@/pages/NowherePage.vue'), meta: { title: 'Not found' } },
   ],
 })

@@ -6,6 +6,7 @@ import { ref } from 'vue'
 import { api, need, type Schemas } from '@/lib/api'
 import { momentWords, monthWords } from '@/lib/format'
 import { useSession } from '@/lib/session'
+import DataTabs from '@/parts/DataTabs.vue'
 import StateNote from '@/parts/StateNote.vue'
 
 const { mayEvaluate } = useSession()
@@ -44,8 +45,9 @@ const totals = (t: Record<string, string>) =>
 
 <template>
   <div class="p-4">
-    <h1 class="text-title font-semibold">Data</h1>
-    <p class="mt-1 text-muted">
+    <DataTabs />
+    <h1 class="sr-only">Intakes</h1>
+    <p class="mt-3 text-muted">
       What has come in, the newest first. Each arrival makes a data version; what a sweep saw can always be read again.
     </p>
     <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ArrowDownIcon, ArrowDownTrayIcon, ArrowUpIcon } from '@heroicons/vue/20/solid'
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/vue-query'
-import { computed, ref, watch } from 'vue'
+import { computed, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { api, need } from '@/lib/api'
@@ -15,6 +15,7 @@ import GradeMark from '@/parts/GradeMark.vue'
 import PickOne from '@/parts/PickOne.vue'
 import ShapeMark from '@/parts/ShapeMark.vue'
 import SideSheet from '@/parts/SideSheet.vue'
+import { useTyped } from '@/lib/typed'
 import StateNote from '@/parts/StateNote.vue'
 import { useRules } from '@/lib/rules'
 
@@ -33,12 +34,7 @@ const text = useQueryWord('text')
 const selected = useQueryWord('id')
 
 // Typing filters once the hand rests.
-const typed = ref(text.value)
-let rest: ReturnType<typeof setTimeout> | undefined
-watch(typed, (v) => {
-  clearTimeout(rest)
-  rest = setTimeout(() => (text.value = v.trim()), 250)
-})
+const typed = useTyped(text)
 watch(text, (v) => {
   if (v !== typed.value.trim()) typed.value = v
 })

@@ -1,14 +1,16 @@
 <script setup lang="ts">
 import { ArrowDownIcon, ArrowDownTrayIcon, ArrowUpIcon } from '@heroicons/vue/20/solid'
-import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords } from '@/lib/format'
+import { pageSize, usePaged } from '@/lib/paged'
 import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
+import { useTyped } from '@/lib/typed'
 import PartsView from '@/parts/PartsView.vue'
 import PickOne from '@/parts/PickOne.vue'
 import PickSome from '@/parts/PickSome.vue'
@@ -26,20 +28,44 @@ const over = useQueryWord('over') // '' one period with several measures; 'month
 const chosen = useQueryWord('measures')
 const formula = useQueryWord('formula') // one that is tried, beside or instead of the measures
 const text = useQueryWord('text')
-const shade = useQueryWord('shade') // '' none, 'bars' or 'places'
+const shade = useQueryWord('shade') // '' none, 'bars', 'places' in each column or 'rows' within each row
+const groups = useQueryWord('groups') // gathered under subtotals of these attributes
+const zone = useQueryWord('window') // a named window instead of the month
 const cell = useQueryWord('cell') // measure|key|period
 
-const kind = computed(() => by.value.split('.')[0] || book.value?.kinds[0]?.name || '')
-const level = computed(() => by.value || kind.value)
-const levels = computed(() => [
-  ...(book.value?.kinds ?? []).flatMap((k) => [
-    { value: k.name, text: k.plural ?? k.title },
-    ...k.attributes.map((a) => ({ value: `${k.name}.${a}`, text: `${k.plural ?? k.title} by ${a}` })),
-  ]),
-  { value: 'whole', text: 'The whole' },
-])
+const sides = computed(() => (by.value || book.value?.kinds[0]?.name || '').split(' x '))
+const kinds = computed(() => sides.value.map((s) => s.split('.')[0]))
+const level = computed(() => sides.value.join(' x '))
+const levels = computed(() => {
+  const all = book.value?.kinds ?? []
+  return [
+    ...all.flatMap((k) => [
+      { value: k.name, text: k.plural },
+      ...k.attributes.map((a) => ({ value: `${k.name}.${a}`, text: `${k.plural} by ${a}` })),
+    ]),
+    ...all.flatMap((a, i) =>
+      all
+        .slice(i + 1)
+        .map((b) => ({ value: `${a.name} x ${b.name}`, text: `${a.plural} × ${b.plural.toLowerCase()}` })),
+    ),
+    { value: 'whole', text: 'The whole' },
+  ]
+})
+// An attribute with all that it lies within, so that subtotals nest.
+const gatherings = computed(() => {
+  if (level.value === 'whole') return []
+  return (book.value?.kinds ?? [])
+    .filter((k) => sides.value.includes(k.name))
+    .flatMap((k) =>
+      k.attributes.map((a) => ({
+        value: k.above[a].map((x) => `${k.name}.${x}`).join(','),
+        text: `Subtotals by ${k.above[a].join(', ')}`,
+      })),
+    )
+})
+const gathered = computed(() => gatherings.value.find((g) => g.value === groups.value)?.value)
 const askable = computed(() =>
-  (measures.data.value ?? []).filter((m) => level.value === 'whole' || m.kinds.includes(kind.value)),
+  (measures.data.value ?? []).filter((m) => level.value === 'whole' || kinds.value.every((k) => m.kinds.includes(k))),
 )
 const picked = computed<string[]>({
   get: () => {
@@ -55,12 +81,7 @@ const asked = computed(() => {
 const written = ref(formula.value)
 watch(formula, (v) => (written.value = v))
 
-const typed = ref(text.value)
-let rest: ReturnType<typeof setTimeout> | undefined
-watch(typed, (v) => {
-  clearTimeout(rest)
-  rest = setTimeout(() => (text.value = v.trim()), 250)
-})
+const typed = useTyped(text)
 
 const sort = computed(() => Number(route.query.sort ?? 1))
 const descending = computed(() => route.query.up !== 'yes')
@@ -72,25 +93,24 @@ function sortBy(column: number) {
 const question = computed(() => ({
   measures: asked.value.join(','),
   by: level.value,
-  period: period.value!,
+  groups: gathered.value,
+  period: zone.value || period.value!,
   periods: over.value === 'months' ? 13 : 1,
   text: text.value || undefined,
   sort: Math.min(sort.value, asked.value.length * (over.value === 'months' ? 13 : 1)),
   descending: descending.value,
 }))
-const { data, error, isPending, refetch, hasNextPage, fetchNextPage, isFetchingNextPage } = useInfiniteQuery({
-  queryKey: computed(() => ['table', question.value]),
-  queryFn: ({ pageParam }) =>
+const { first, total, attach, rows, above, below } = usePaged<Schemas['TableRow'], Schemas['Table']>(
+  computed(() => ['table', question.value]),
+  (skip) =>
     need(
-      api.GET('/api/table', { params: { query: { ...question.value, limit: 100, cursor: pageParam || undefined } } }),
+      api.GET('/api/table', {
+        params: { query: { ...question.value, limit: pageSize, cursor: skip ? String(skip) : undefined } },
+      }),
     ),
-  initialPageParam: '',
-  getNextPageParam: (page) => page.next,
-  enabled: computed(() => !!period.value && !!level.value && asked.value.length > 0),
-  placeholderData: keepPreviousData,
-})
-const table = computed(() => data.value?.pages[0])
-const rows = computed(() => data.value?.pages.flatMap((p) => p.rows) ?? [])
+  computed(() => !!period.value && !!level.value && asked.value.length > 0),
+)
+const { data: table, error, isPending, refetch } = first
 const download = computed(() => {
   const query = new URLSearchParams()
   for (const [k, v] of Object.entries(question.value)) if (v !== undefined) query.set(k, String(v))
@@ -101,34 +121,57 @@ const head = (c: Schemas['TableColumn']) => (over.value === 'months' ? c.label :
 // Bars are as long as the figure is large: in its column, or among all where
 // the columns are one measure.
 const most = computed(() => {
-  const of = (i: number) => Math.max(1e-9, ...rows.value.map((r) => Math.abs(r.cells[i]?.value ?? 0)))
+  const seen = table.value?.rows.filter((r) => !r.depth) ?? []
+  const of = (i: number) => Math.max(1e-9, ...seen.map((r) => Math.abs(r.cells[i]?.value ?? 0)))
   const each = (table.value?.columns ?? []).map((_, i) => of(i))
   return over.value === 'months' ? each.map(() => Math.max(...each)) : each
 })
+const bar = (c: Schemas['Cell'], i: number) => `${Math.min(100, (100 * Math.abs(c.value ?? 0)) / most.value[i])}%`
+
+// Places within a row of one measure over periods: 1 is the best.
+function placesInRow(r: Schemas['TableRow']) {
+  const down = table.value?.columns[0]?.good === 'down'
+  const values = [...new Set(r.cells.map((c) => c.value).filter((v): v is number => v !== undefined))]
+  values.sort((x, y) => (down ? x - y : y - x))
+  return { of: values.length, place: (c: Schemas['Cell']) => (c.value === undefined ? 0 : values.indexOf(c.value) + 1) }
+}
 // By place, so that one record does not wash out the rest.
-const tint = (c: Schemas['Cell'], i: number) => {
-  const places = table.value?.columns[i]?.places ?? 0
-  if (shade.value !== 'places' || !c.place || places < 2) return undefined
-  const strength = Math.round(38 * (1 - (c.place - 1) / (places - 1)))
+function tint(r: Schemas['TableRow'], c: Schemas['Cell'], i: number) {
+  const within = shade.value === 'rows' && over.value === 'months' ? placesInRow(r) : undefined
+  const place = within ? within.place(c) : c.place
+  const places = within ? within.of : (table.value?.columns[i]?.places ?? 0)
+  if ((shade.value !== 'places' && !within) || !place || places < 2) return undefined
+  const strength = Math.round(38 * Math.max(0, 1 - (place - 1) / (places - 1)))
   return { background: `color-mix(in srgb, var(--tide) ${strength}%, transparent)` }
 }
-const best = computed(() =>
-  rows.value.map((r) => {
-    const values = r.cells.map((c) => c.value).filter((v): v is number => v !== undefined)
-    if (over.value !== 'months' || values.length < 3) return {}
-    const [low, high] = [Math.min(...values), Math.max(...values)]
-    const down = table.value?.columns[0]?.good === 'down'
-    return low === high ? {} : { best: down ? low : high, worst: down ? high : low }
-  }),
-)
+// The best and the worst: of its row over periods, else of its group.
+function mark(r: Schemas['TableRow'], c: Schemas['Cell']) {
+  if (over.value === 'months') {
+    const { of, place } = placesInRow(r)
+    if (of < 3) return ''
+    return place(c) === 1 ? 'best' : place(c) === of ? 'worst' : ''
+  }
+  if (!gathered.value || r.depth) return ''
+  return c.worst ? 'worst' : c.place === 1 ? 'best' : ''
+}
 const place = (c: Schemas['Cell'], i: number) =>
-  c.place ? `place ${c.place} of ${table.value?.columns[i]?.places}` : (c.why ?? '')
+  c.place
+    ? gathered.value
+      ? `place ${c.place} in its group`
+      : `place ${c.place} of ${table.value?.columns[i]?.places}`
+    : (c.why ?? '')
 
 const selected = computed(() => {
-  const [measure, key, at] = cell.value.split('|')
-  return measure && key !== undefined && at ? { measure, key, period: at } : undefined
+  const [measure, key, at, group] = cell.value.split('|')
+  return measure && key !== undefined && at ? { measure, key, period: at, by: group || level.value } : undefined
 })
-const open = (c: Schemas['TableColumn'], key: string) => (cell.value = `${c.measure}|${key}|${c.period}`)
+const named = (c: Schemas['TableColumn'], r: Schemas['TableRow']) =>
+  [c.measure, r.key, c.period, ...(r.by ? [r.by] : [])].join('|')
+const calendar = useQuery({
+  queryKey: ['calendar'],
+  queryFn: () => need(api.GET('/api/calendar', { params: { query: {} } })),
+})
+const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ value: w.name, text: w.title })))
 </script>
 
 <template>
@@ -138,6 +181,8 @@ const open = (c: Schemas['TableColumn'], key: string) => (cell.value = `${c.meas
         <h1 class="sr-only">Figures of {{ label }}</h1>
         <input v-model="typed" type="search" class="field w-40" placeholder="Name or key" aria-label="Name or key" />
         <PickOne v-model="by" label="By" :all="levels[0]?.text ?? ''" :options="levels.slice(1)" />
+        <PickOne v-if="gatherings.length" v-model="groups" label="Subtotals" all="No subtotals" :options="gatherings" />
+        <PickOne v-if="zones.length" v-model="zone" label="Days" :all="label ?? ''" :options="zones" />
         <PickOne
           v-model="over"
           label="Columns"
@@ -175,6 +220,7 @@ const open = (c: Schemas['TableColumn'], key: string) => (cell.value = `${c.meas
           :options="[
             { value: 'bars', text: 'Bars' },
             { value: 'places', text: 'Shaded by place' },
+            ...(over === 'months' ? [{ value: 'rows', text: 'Shaded within each row' }] : []),
           ]"
         />
         <a :href="download" class="button ml-auto no-underline" download>
@@ -182,16 +228,28 @@ const open = (c: Schemas['TableColumn'], key: string) => (cell.value = `${c.meas
         </a>
       </div>
       <p class="px-4 pb-1 text-small text-muted" role="status">
-        {{ countWords(table?.total ?? 0, 'row')
-        }}<template v-if="shade === 'places'">; the stronger the tint, the better the place in its column</template
-        ><template v-if="over === 'months'">; ↑ best and ↓ worst of each row</template>
+        {{ countWords(total, 'row') }}<template v-if="gathered">, subtotals among them</template
+        ><template v-if="shade === 'places'"
+          >; the stronger the tint, the better the place in its {{ gathered ? 'group' : 'column' }}</template
+        ><template v-if="shade === 'rows' && over === 'months'"
+          >; the stronger the tint, the better the place in its row</template
+        ><template v-if="over === 'months' || gathered"
+          >; ↑ best and ↓ worst of each {{ over === 'months' ? 'row' : 'group' }}</template
+        >
       </p>
       <p v-if="error && formula" role="alert" class="px-4 pb-2 text-red">{{ error.message }}</p>
       <StateNote v-if="!table" :loading="isPending" :error="error" @retry="refetch()" />
-      <StateNote v-else-if="!rows.length" :empty="text ? 'Nobody matches.' : `There are no figures for ${label}.`" />
-      <div v-else class="relative overflow-x-auto px-2" role="region" aria-label="Figures" tabindex="0">
-        <table class="grid-table figures">
-          <thead>
+      <StateNote v-else-if="!total" :empty="text ? 'Nobody matches.' : `There are no figures for ${label}.`" />
+      <div
+        v-else
+        :ref="attach"
+        class="relative max-h-[max(20rem,calc(100vh-13rem))] overflow-auto px-2"
+        role="region"
+        aria-label="Figures"
+        tabindex="0"
+      >
+        <table class="grid-table figures" :aria-rowcount="total + 2">
+          <thead class="sticky top-0 z-10 bg-paper">
             <tr>
               <th
                 scope="col"
@@ -221,50 +279,60 @@ const open = (c: Schemas['TableColumn'], key: string) => (cell.value = `${c.meas
             </tr>
           </thead>
           <tbody>
-            <tr v-for="(r, k) in rows" :key="r.key">
-              <th scope="row" class="sticky left-0 !border-line bg-paper !text-base !font-normal !text-ink">
-                {{ r.name || '(none)' }}
-                <span v-if="r.key !== r.name" class="ml-1 font-mono text-small text-muted">{{ r.key }}</span>
-              </th>
-              <td v-for="(c, i) in r.cells" :key="i" class="!p-0 text-right whitespace-nowrap" :style="tint(c, i)">
-                <button
-                  class="block h-8 w-full px-2 text-right hover:bg-tide-soft"
-                  :class="
-                    cell === `${table.columns[i].measure}|${r.key}|${table.columns[i].period}`
-                      ? 'bg-tide-soft outline outline-tide'
-                      : ''
-                  "
-                  :title="place(c, i)"
-                  @click="open(table.columns[i], r.key)"
+            <tr v-if="above" aria-hidden="true">
+              <td class="!border-0 !p-0" :style="{ height: `${above}px` }"></td>
+            </tr>
+            <tr
+              v-for="{ index, row: r } in rows"
+              :key="index"
+              :aria-rowindex="index + 2"
+              :class="r?.depth ? 'bg-sunk font-semibold' : ''"
+            >
+              <th v-if="!r" scope="row" class="sticky left-0 bg-paper !font-normal">…</th>
+              <template v-else>
+                <th
+                  scope="row"
+                  class="sticky left-0 !border-line !text-base !text-ink"
+                  :class="r.depth ? 'bg-sunk !font-semibold' : 'bg-paper !font-normal'"
+                  :style="{
+                    paddingLeft: `${8 + 16 * ((r.depth ?? (gathered ? gathered.split(',').length + 1 : 1)) - 1)}px`,
+                  }"
                 >
-                  <span
-                    v-if="c.value !== undefined && c.value === best[k].best"
-                    class="mr-1 text-tide"
-                    aria-label="best of the row"
-                    >↑</span
+                  {{ r.name || '(none)' }}
+                  <span v-if="r.key !== r.name" class="ml-1 font-mono text-small text-muted">{{ r.key }}</span>
+                </th>
+                <td v-for="(c, i) in r.cells" :key="i" class="!p-0 text-right whitespace-nowrap" :style="tint(r, c, i)">
+                  <button
+                    class="block h-8 w-full px-2 text-right hover:bg-tide-soft"
+                    :class="cell === named(table.columns[i], r) ? 'bg-tide-soft outline outline-tide' : ''"
+                    :title="place(c, i)"
+                    @click="cell = named(table.columns[i], r)"
                   >
-                  <span
-                    v-else-if="c.value !== undefined && c.value === best[k].worst"
-                    class="mr-1 text-muted"
-                    aria-label="worst of the row"
-                    >↓</span
-                  >
-                  <span :class="c.text ? '' : 'text-muted'">{{ c.text || '–' }}</span><span
-                    v-if="!c.text"
-                    class="sr-only"
-                    >{{ c.why }}</span
-                  >
-                  <span v-if="shade === 'bars'" class="-mt-0.5 flex h-[3px] justify-end" aria-hidden="true">
+                    <span v-if="mark(r, c) === 'best'" class="mr-1 text-tide">↑<span class="sr-only">best</span></span>
+                    <span v-else-if="mark(r, c) === 'worst'" class="mr-1 text-muted"
+                      >↓<span class="sr-only">worst</span></span
+                    >
+                    <span :class="c.text ? '' : 'text-muted'">{{ c.text || '–' }}</span><span
+                      v-if="!c.text"
+                      class="sr-only"
+                      >{{ c.why }}</span
+                    >
                     <span
-                      class="block bg-tide"
-                      :style="{ width: `${(100 * Math.abs(c.value ?? 0)) / most[i]}%` }"
-                    ></span>
-                  </span>
-                </button>
-              </td>
+                      v-if="shade === 'bars' && !r.depth"
+                      class="-mt-0.5 flex h-[3px] justify-end"
+                      aria-hidden="true"
+                    >
+                      <span class="block bg-tide" :style="{ width: bar(c, i) }"></span>
+                    </span>
+                  </button>
+                </td>
+              </template>
+            </tr>
+            <tr v-if="below" aria-hidden="true">
+              <td class="!border-0 !p-0" :style="{ height: `${below}px` }"></td>
             </tr>
           </tbody>
-          <tfoot v-if="level !== 'whole'">
+          <tfoot v-if="level !== 'whole'" class="sticky bottom-0 bg-paper">
             <tr>
               <th scope="row" class="sticky left-0 !border-t !border-line bg-paper !text-base !text-ink">The whole</th>
               <td
@@ -278,20 +346,15 @@ const open = (c: Schemas['TableColumn'], key: string) => (cell.value = `${c.meas
             </tr>
           </tfoot>
         </table>
-        <div v-if="hasNextPage" class="p-3">
-          <button class="button" :disabled="isFetchingNextPage" @click="fetchNextPage()">
-            Show the next 100 of {{ table.total.toLocaleString('en-GB') }}
-          </button>
-        </div>
       </div>
     </section>
     <SideSheet v-if="selected" label="Figure" @close="cell = ''">
       <PartsView
         :measure="selected.measure"
-        :by="level"
+        :by="selected.by"
         :subject="selected.key"
         :period="selected.period"
-        @open="(m) => (cell = `${m}|${selected!.key}|${selected!.period}`)"
+        @open="(m) => (cell = [m, selected!.key, selected!.period, selected!.by].join('|'))"
       />
     </SideSheet>
   </div>

@@ -713,10 +713,12 @@ type Intake struct {
 
 // Kind defines model for Kind.
 type Kind struct {
-	Attributes []string `json:"attributes"`
-	Name       string   `json:"name"`
-	Plural     string   `json:"plural"`
-	Title      string   `json:"title"`
+	// Above By attribute, what it lies within, the widest first, itself last
+	Above      map[string][]string `json:"above"`
+	Attributes []string            `json:"attributes"`
+	Name       string              `json:"name"`
+	Plural     string              `json:"plural"`
+	Title      string              `json:"title"`
 }
 
 // LineUp defines model for LineUp.
@@ -1263,10 +1265,12 @@ type GetTableParams struct {
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
 	// Sort A column from 1, or 0 for the names
-	Sort       *int    `form:"sort,omitempty" json:"sort,omitempty"`
-	Descending *bool   `form:"descending,omitempty" json:"descending,omitempty"`
-	Limit      *int    `form:"limit,omitempty" json:"limit,omitempty"`
-	Cursor     *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
+	Limit      *int  `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// Cursor The next of an earlier page, or how many rows to pass over
+	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
 // ExportTableParams defines parameters for ExportTable.
@@ -1293,10 +1297,12 @@ type ExportTableParams struct {
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
 	// Sort A column from 1, or 0 for the names
-	Sort       *int    `form:"sort,omitempty" json:"sort,omitempty"`
-	Descending *bool   `form:"descending,omitempty" json:"descending,omitempty"`
-	Limit      *int    `form:"limit,omitempty" json:"limit,omitempty"`
-	Cursor     *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
+	Limit      *int  `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// Cursor The next of an earlier page, or how many rows to pass over
+	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
 // GetTargetsParams defines parameters for GetTargets.
@@ -5752,114 +5758,115 @@ func (sh *strictHandler) DeleteToken(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7F17c9tGkv8qU7ytSrYOtuSsb+9W+suJlV3XbmKd5NvUlc+nGhJNckJgBpkZiOa5/N2vpucBgJgBAZFS",
-	"cnuuSsWSCM6ju6cfv+5pfJotRFkJDlyr2cWnWUUlLUGDxN++owre5OYnxmcXs4rq9SybcVrC7GLG8lk2",
-	"k/BLzSTkswsta8hmarGGkppvLIUsqTbPcf3Hl7NspncV2F9hBXL2+XM2e7P8gerF2jyeg1pIVmkmzEzv",
-	"1kCu3tEVEUui10AWVAGhijBNtlQRCTS/JJQLvQZJBAfCzB+XtQKzKFzsGmgOslnum+UzO1l7kW5NSkvG",
-	"V7ika5BM5P0VvSKl4HqdEVUv1mYp35x/88dnL879dL/UIHfNbJUdZmiuz4Z6qhJcARL7Wop5AaX5cSG4",
-	"Bq7Nj7SqCragZhVnlX3in39WZkmfWmP/TsJydjH7p7OGm2f2U3Xmx8UZu5v6aU012QLXZCuFI4D7mmV/",
-	"ATyn8jXdoWxIUYHUzC43t3/c21U2W4uCpT6rAnF7H20BNvEPGM/FFqdkGkoVfcj9gUpJd/glITfmo+bZ",
-	"uRAFUD6zZPdC+x63kTXswmU032+m/xAmEfOfYaHNLJ4+jcx0SbRkUunoegs6hyLxSeIrA7T7paZSg4yT",
-	"z+7kLqe7Nunap7BNjkAIu8Jm7Mztxq1wb+Ah6vyEFIxQR4oyuuQN4/F92rMVYz/TReITET/m7T3jsH4Q",
-	"N31ml4cDDG3uP4HK/tboMsWOOSyFjC/VcyhI+dChbh/NiPwPSd6gfE1fgRP+2CGMnNwxIzqBiR9ru8Ku",
-	"GvuL2DorYQcw1qCkOTRGp9nmzjFsWCTwKT9f4FrmGNs7C552jomHtIaCiDoFFdd/eQ0dc5pTHd3YkvG8",
-	"q/Kaz1bSUCP2CctH2eqsp3tbH21gN+0cF2YLEdU8cMJFBRzyO6p7tHimWRkliAJjRBfQl5e3S8K0IqVQ",
-	"mijDutp4FlDGR9G6mDyz/c48Thel3f6HD4OCW3zQnAO6AZ4a7h6kYtYhOKDc0WNz6s0wLfOqD4XPL8yL",
-	"ixU9x602B7wwtEjcrCIl8a9BU1b05X7hTsMhWphx4N67qSP1iYIr85WYKoGPC0B5GD/elf9KbLyS7u7o",
-	"Qsdd2QqkEpxs14JQtTHKaUcMTwnlObHSQphuRCnlrCCxOmsPRGlWkOKAJUXfVk0Q7IQEavgYtynbtR0d",
-	"eF2a9VsZmmWznwWzPywKoBJ/QhnHiKIAav34hShLs+Zwolp7SyhuFM+5EW2c260tRZJbfxLbC2ytJT1t",
-	"NvsOiog4w8eoELwiOSxYSQsiJKFEoj9PC0LP5jE6VwWN6a03HPXWQhR1yTMzlPl1JUVdGfsnISMvjO0z",
-	"tnAOSkcVuWdWd+jvhSQViKqASwJlpXdkawYkJVPKOsJ9vUOLGuIj5ZJu7bcauRL1vGgJFa/LuV3Qdr3r",
-	"j/LTemeCPWPI0yvYCufl9E+cMcwEyWhDSAlg6FVaM37gmKVlZk35Ck7k7y3CYF76lgVdrVDyuSCF4Cv0",
-	"NSSgPo5L4WTbm7Swso660PsayC7aPR6zJnG6wWJzA5WQEQWUs+USpDEjEdfu1YoyrjSKdFXPC6bWkBMJ",
-	"9wytTTYhJnTR83h9/z2ti6jtMHsfP8yNoVRvlP24yy/Oj5516BIlqtOORv7ynFmNct0i7ZIWCrI9avvj",
-	"X9KPfwO+0uvZxcvz8/NsVjLu//DikJZNHxBReyCpa+Wdmo/6jyjeKr2P2Hd6M/9c56vUBGmZp0ylvqQ0",
-	"3Xeo2/MnI86ae6tx2CHbizzdclpzNwYySm0JOXDNaKEmSoGnSEsKXhgh6FsiqpSJgvYe/ibycHxvYYDY",
-	"Bq7uWW4E/CaGD6QxkoS/sbcAj2AkhbXx55Je6YjAyDx6F1z6fviWiuuWtGTF7rHCtdPZBVHrhUh8NoBJ",
-	"JcyJ/eAufXzaUVssctrAcEzlbem4s3TQm3nDCYIAo72iHZW50myxOSygGI4FwM0Z1BZ5gozEgzYfrXkG",
-	"NXFbOyzDbbWX5anoRHPwYKSCNqq1ZPNaj9LaPYvcTJRTTe9a8esIwQanMtIT20REl41Xxi2/DH63IlR1",
-	"fe9mTdDWCqPDwTVTWsjdoe/8xT3WhoCj4SITOVkGn7zJOrxdaMw8xEQveEVRiyWnQHFtxRxxgNQWoBrJ",
-	"sARmh6kH49UZgSfKwmbD56XhTIPMeSXf8gg7QuXX2hIcR4qGZ1lbngfPwzWNef+BosejCDwVSWuhaTEG",
-	"4nHIjH0+thnr1fYtHgaVcbiOcUh4QanlBm0agQRAjogzkkb7+wbmnODvtMBRbyAWgi+ZLNFGwMeqoA6R",
-	"MOJDlkgkq43dLzGjwYWGqDM9vDm/mtj+/uxt/1hnKGm41ZpWqaQIh9FpkeBGmS/5UWMr/0ujAvesxUcW",
-	"tweLeg/NG4EW9KI6waZggm6R1+ZbseFqzjqIVSk42tyFCWysuV5YSGov75Ugolue26sbP7MkGSCiXV+P",
-	"kmnHcA1FLGk9V5jcRacFESLCFOGWkyOInZa6B3qF4zz3XhLSOzaNq5PUD2+49xFPDnMuWXFsEoVH85HZ",
-	"rBQJvmLRwcTkd1IjDLnrzjsYsQmXjKCLjctIjPmOMUdHOYsx3xnJGfxhpKHjUrDxjn5hBQ4cpnHh+auL",
-	"joa83VPwoaglLSZlsoeBAzfgQUfmb4zDf1RPrKGHkJkE0P3WVv2oGldOqNoAusMtfLsQ2xTCPdEk/Gq2",
-	"wBHmsFH4AaiqZUSprYQ9zn6FtXF0c7HlcayY8ZgnbiIO/IgwTRaUkzk4iovlJID1AeUZnsT9D1TIn3ZX",
-	"62ihMHXmodJJhUGpCgKXbojWDQwfP8c/5EYTmlhyN1uJcfZHWkJE40ym5ND6ovPC9hpzkhP96BzU5oFa",
-	"sKJagzTE/u/39Nn/fDD/O3/2p+fPPnw6z/7wp8+/m02EH1uA9b/FomFRHEws3wgHzXuy7uOhU0DxfTBX",
-	"FAfxzx9he9MK2icwYk6NVNmv9Y+zj4Z9vaQRarKUorwk5wgrGA3qa1gieHk/rHlxOEcw1rvDp9wkWbOR",
-	"BH1uPdQwgTiiAn63oMrLrA3gosAQfp9IWJhDi2Rpkutky/Ra1JpUtdaMr8zHJRGc4CnIHD6DlT+YrSMV",
-	"VbEk/oDjFXd8Y6R4ew/ynsE2Xjk0oSjCZmgiB7VJwxw5ULAzR46Tjj4O4M6nmDyN6Afwa2hgK7YHA5tO",
-	"xU3baIQkIDI3JhDXNJZMXbiqhMFNm2dMbNG4FQ81NH6IRu3hAlLrVcct2GJUKukvFoyDusT4Fg8nNf8v",
-	"64JOchEGanPN+HHE7+CovXqhAeInzX8SHqw8ccd5vEZ0YjJflwNALe7+K2IdfUVonpO6IhiBTSrIdUBm",
-	"3wErKd/ZWRxWQdvFGjFIeapwetdsD9pCGfREbMTMM3wITbXVr6GOKALXHJvYfpAW7KXD1BYqbRWOc1n9",
-	"X7iwNB8RvxzQXgn6qFiC9QhH8jSe3kN8uQFl/FC8bkQ8nUrlJuixt5NOyhBn9XBadB/NHZT99EDN9cCx",
-	"RRerdW4J44TiqeqLeB6yipGkuBnm+AodI5m1mlq6Yf+wv8dbTeftFFwt+YVQGyguuNDPaFGIrS1gHPZ6",
-	"zaeNRLkFxnhwAyumNMgrrqNo+kKze7hL3p5wnyeAxkeFQQP0OgIRTKct6gqkgjzE/yMGu6cFy9MkwWzU",
-	"KdFHd5zcuGHnAXwcwhg9e+O5RKoTbHsYBJku90h5EpPSxH4viTTxCC/gQDrT1T34U4MVvS1aBJg3baDb",
-	"S0ycpfhVhOPO2USl3ZbRrvb5dkfChie4sUNWwO06zBknWwNLPDyRQmu9FonC2BaAETER3ZrQCU6CSERt",
-	"zp5OSWPvH3o7QmvpYYMBzUABPVS4eeP8Fe+bUU6LHSIHEkyIj5MUQOOFSjeusGovwZ2uJkOYWU0s+uLx",
-	"Q6FpURwscnmHDw2e/5Ee/J4bFsqh3JZwnX6wKKXrAuZCbI4FTSxMG7tnB5CfYJiJ0IutETgaecFsV6y8",
-	"ebCOKFnzMdK1blXqeL46RLAHglgmeSoPMfidW9QDCqEfWIcScMmTp5kHa6UfUDHXqKNRoNXr5vEpqe0h",
-	"SG6gynpY1g7UYNOiYBOOTaOX9v0UITZ3qduNNbd3HvIRl8n3KjqTNWnePxwu+W4W1l5Fs++kWL7ucDx9",
-	"oQKRTN9iQdEyVB7aWyv2SlrvflNZFZBII2JKgaxrntv1j8Ng7ZWSmHZ192HiRf3izl2RSQiWuzUTF6yu",
-	"4Wt/Mrq0cY/3vs6wfYnnrn+Jx82dNZSMsfGdCTlTRXpTJH5ewHe2sm9KteGkIAAnSUUAKT8/m23Xzg2K",
-	"idEKU7xOMvHJC/Mb1u/aNA3+GGS3LtVocXNg8qC/3ECALsCwqx0KNNq0TibqJzSCGAKIB5QtVlSoAaTG",
-	"mwN3Pe4Q1jo5d38QhO1my3ugottAksTRQC5WKYDXAOEeCiMllKh6jsxrgBwJ1XMNUjJXBdy3xFAUE3JJ",
-	"UcEyXkyl19GcRXtRJs4kLy7t37DqZU1Dqd74+x0PAAXtLuP0dt7+HrElUNu05whYG41c/NmFFFunufeu",
-	"lhZ0pYgSpKByBYSSikptdYBQQGw9DdFrqgkXes34iqBZVUTU8cTsoIUZvFIm7oxNT32o75ovH0Gk5CUa",
-	"JyNjOrq4eyXhG626I8uDzDO02VVnC22T5lkTlxa5Ah2/Ft3PR4BhSHOPhgtNHC7x4djKAjtZeolx5G2g",
-	"W8UciokwxJDydp9FXSgjxlum10TjSlUo1nBA2IQVONLGACXXyWrtTYIlvFc8iqzpPXjVM9D3Y7Q7EWst",
-	"c3ADE30QQ67UbZW6VGk6TKLqyRDNvlkMYtFuJ+NkL7ghztFp3T8b8Ec8SaI596m0TVm3lCFqyd9o8P+w",
-	"lWrGjW5ZbCDifFUhBzmYFLdPISvdMAe0jbBNItzwH2JJAwWLWjK9uzWTOFUIyge82DhuIcSGQdM5DlNL",
-	"d/6phuAV+yvsOsvDlaNBM/GibJ5da13Zdm+ML0Vf9G/qwnjX9yCJouZHL3sZwawwMebAxYKX7YIoKWpt",
-	"LKywJVCt9iW5dSOfk6t7kDuyoEVB5rUmiq24scOMEw6QK+Pf2K0Ru3HbEMPugODWnpMrKYVUmEZ09+KJ",
-	"zRkq8vXN99+RP738l3/9/XPy2rbUUNbil7XSxtzvCPbgwG9bzqnLULRQAuUalaprUYGPuU+f/1cDSl3M",
-	"3ho+tBrbXMxe+EZEtGKzi9kfnp8//wOWDbgK/TNasTPfgwq9ftCuHM1ePHyTzy5mfwbtG13ZmoPQb/F9",
-	"L/PYajV4iWZAcG8f1kA4bEFpVzFR8wKUImj78kRTQtfVKt2S8MNeS8Jvzs8H2hFOa0PY6ZgW6UVo3HVc",
-	"IH6y9LfUYkOGNbZ6G6JuLKncYbcVM5APDpu2EZ43Gcnpjsx35h/8quOc23WUbX9jSn+HT/SYFiO176iU",
-	"7jS5z+yvQuOArwhTxMgZni/fiyY2iy/AaKYJlGv1IcgOtbdpNy2IVYH0Qhde7LAlZwjRrTrwBO92O0qs",
-	"vWQ8sXQH1/awtmOlc3TTqAg80BPXb3ckr8FK0IMEtit3Z59Y/nlYZyjoi15ssuaRM9e/9ZHPdWjulTjV",
-	"rmuVbciK81+9o6vuDL3mqCcj6pnrImVdAaEi5HWdVI4n8S81KP2tyHeno65r8vK5631oWcPnHlNfPBFT",
-	"/wqVPp3Un7Uu51Z1hD23qJqO4k528EnfivixGOnvLY9i5FOdzlun9I83uXakplczOimUONaSr0uwDpiw",
-	"rReNvfj9LCYMa1HkFtPPoQALGnTF4cY2iHtSefhVuPMWXYAVZfwEDLquNaHWmbAcmtPFhggezDcG6rHj",
-	"945u/h8Q+x36RMfT2YzTHIMDct9tQpn0O6/a/R5HOJ+tDGSqO3vEx4uN5MHDqd8LnWgm+L8OZUTv16ZF",
-	"bXzZJEbHucBjOgA1mGbc343N5JCbybSYHgq84e3rr18psoGdiZMdFBKbxEOfUxenhNSJAMLz0NMz8NQu",
-	"q2lZFFgQ7ys0gj4L8AyaEA4khitYyRJbslf66EdWmh2FK23u11iGNz7FopZK/HqRdLcdTcxwcCAVtTn1",
-	"Y3y0Rj09X6j7pIq6+lgJ+UVJfVFSX5TUP5qSMhw7c2c/8mqXOeM0ljrvq6RXReFgWuPoZYQq8t3t30+n",
-	"oA7iJ1et5mEx7XTid9s8if4fCB146yKzDcaM+xl6oB1Jd3vfYdhpfeOeeQrQzjX9GQHbvWtwc3v//YGU",
-	"yFJQkgSq4Y2/DzLCDromNmlhC92hAaxU2gsNiONikngUZot1VQA5tg33GWWP2Pox8TMclKg1YIo+tmSn",
-	"4icZ7liVVwFfKbQX9i59CUrRFaQAY3e3JmYFtBtuNoIQqRc5XTSXXIkE2zrc1pVofwPW0A/LcjDXlVim",
-	"++40Y/qKcKEhdHb3SxMyB3nHxUW4Fks15sqaik3zFMfrdp4IZMXugWzpjmhhSzij5kFIaQ3kAfuQgsKO",
-	"MA1Ph2N6xZCI9wk7WcjPOKHGpFkWYMWZPW60c7po53xltrYR3SahCdWEFgX52l0IsfnVAmiuWpiB073B",
-	"4KVgMrOqb+liM6iL/g9ZvQFWroFoumF8ZUEtZghHLJ088CK2J+N0M7aZ7ZJszaFk2iuNnCxEac6qIHhp",
-	"1iN4nn/t8p+k8fyhKQZ5fOvp20uNMJ/O6Ue9FIyHv2RzpFMhWh1OUl5c6ILyWCHmY0pwWHyEsLYRidUb",
-	"VXij1jHkDC0hUrS8du0ORhCyqVY6OljHqw8xGx4qrEcGupAaqHPtfMDkunw1UwRbvro6j8t2acWYoopW",
-	"p+G0pnxIAHc6gOQfHxKzspywDfY6QRMF2ZNxvDXAzijUD+96xxGxzEguttx6X8o112iOJTb0HlT+1/aR",
-	"p1D9raK3A5of67oEh8cJmNw6Hif12jS7e2Lvsz3rnvLJ85OkXV/luTUYSnDyNbqKRPBi9/u2wIXi2wGJ",
-	"8wWnI4xBzTUrHvWkjxXd0HlnZOAvivzYwL/jDfr3TOk1kxqAh25w2BepbUhQ9+xpAh8WqLNPJhYfRK9u",
-	"mqD/sBvvMOAjwvNXJKc7awlxg6HscHytIdWT4eQN7DKEAzBQ4t2+ByeEk//xzWGnx8hAgshErcGX38Du",
-	"RIciXCRAdxaBJup+6VRc7p+As08b2A2eg9sA6z/OMYgNg47m00UQkxqv2B5B03BPF7yeSguiY2AvW7Wg",
-	"DrDF5QwhRqM+fEKmxXx7O3rYMt2Ep56GrO7G9m8ASb62Zcs3zSXyR/KNmk0/rXfUnbdL3Gtfs32Syicc",
-	"y0inQyrw7T+GeU2j3GHMLcjq2Sd7V+CAsQ4sO6ylQleZgxrmaWC2Ia50WguHcArN8JFghWw1akmS1T/z",
-	"mLsPWFZi98dhXfuGsvVGy2biPZKcLdZg3yaWCKDw3Zpt2pxeS3TarDx1BWvr3aERrmAQzhTZSsFXXijx",
-	"EDtcVtku8UTRU7g3uJqWKskI9uUw1s9dOe5y8IB1c11+p9VV+jfuP42nEX976VMgw/unxfKRuTfyZZbZ",
-	"yGW8r4beBqZhPIDaYcTZJ/PP5zMTwjyrqyFN416TMUZ9+7f2HQvRPQzs6yso3zwAM4Wdy+9jQNSnjFEc",
-	"kROK1nPpRP6p7w3gydOOe1CCtlSRNRS5zda4/jj4no4gRa2Lm6mc2y1b8be17luol5G2omzFIUfmnGCT",
-	"PLcpYbfGz1k6hAo3Sx8PjU3iXs3L8E+Cvwqj+ZUlpE3lxm2kofWbx3Kh22/hfWLb+LiEdneXZxfvP3Su",
-	"erAVRy1s1C/CNcba+vdcXBIFthHw3kXf1kHaAlTDhvHWPvKbtoyuxf9vpebo1vWfeqQo0b/Q4EnluzVp",
-	"l6Q/uvYurikaUYwvoMErUcIubXLP/IckP2XsmlzY7fbhd+O6VosWNdWQePG9e72Ba9c2HLxq30ssZRFs",
-	"s7EDd9F/pCX2BwDzlIaczHdkIcqSJu/3tksYjkCiN4znnZ5NWQcbTrRzyrA7EJOdj8lHUkmR1wuNVXA+",
-	"43yqNPXeykOb4uQSI8TMbMcz1iQqLogUW9sMYUWx8CwnNTe+i14Dk6GFVIoPKylqVKUTqH7bLY3L7A//",
-	"/tL+4H796eXLzJY0bRnPxdZ7/f6WfTt/sCQK7sG+o+6x3N/Q4Ww/C0MxgTE4s0qkA1rJgD+OSAX8hisM",
-	"nqR4f//s2npG19sMhaV5/ZQZNiWz6YL/NhPOx+djvtwxmmjgrE04/d2ito0Lr/Kb77wkZgTVVdDOGUZq",
-	"HDOCToP4471n4EbcUPpi577YuS927oud+2LnvlxTG3lNDVuJneq2mruuM6Lc55272PM01T5N5+5O68kx",
-	"R7YpDJ44H6pLvIhD1Fpsu8piYqlRUKoPRN1TSvGbloB/83Kq6sEmWaESBoWqsC03gGzXzDZL2aG9Cy9k",
-	"iffJ8r0ejz/PXyqmhptc/kr1Uv7ENeVS89CktclkKuJFodEoYgN8qLEVIoPvXKPK3wT4fToMzm4rdR/I",
-	"fHjp3umNGoaIh198TYPhP+CNIDtdMPno4vIcVViWwMn3mXi2qKUE/469eHrpNf69YeehFNPfBTtFAc0P",
-	"vqWN3aX39bDH5z1OsUehT75H6fsP5riHxNn7D58/fP7fAAAA//8=",
+	"7F17c9tGkv8qU7ytSrYOtuSsb+9W+subKLuu3cQ6ybepK59PNSSa5ITADDIzEM1z+btfTc8DADEDAiKl",
+	"+HKuSsWSCM6ju6cfv+5pfJwtRFkJDlyr2cXHWUUlLUGDxN++pQpe5+YnxmcXs4rq9SybcVrC7GLG8lk2",
+	"k/BLzSTkswsta8hmarGGkppvLIUsqTbPcf3Hl7NspncV2F9hBXL26VM2e738gerF2jyeg1pIVmkmzExv",
+	"10Cu3tIVEUui10AWVAGhijBNtlQRCTS/JJQLvQZJBAfCzB+XtQKzKFzsGmgOslnu6+UzO1l7kW5NSkvG",
+	"V7ika5BM5P0VvSKl4HqdEVUv1mYp35x/88dnL879dL/UIHfNbJUdZmiuT4Z6qhJcARL7Wop5AaX5cSG4",
+	"Bq7Nj7SqCragZhVnlX3in39WZkkfW2P/TsJydjH7p7OGm2f2U3Xmx8UZu5v6aU012QLXZCuFI4D7mmV/",
+	"ATyn8ju6Q9mQogKpmV1ubv+4t6tsthYFS31WBeL2PtoCbOIfMJ6LLU7JNJQq+pD7A5WS7vBLQm7MR82z",
+	"cyEKoHxmye6F9h1uI2vYhctovt9M/z5MIuY/w0KbWTx9GpnpkmjJpNLR9RZ0DkXik8RXBmj3S02lBhkn",
+	"n93JXU53bdK1T2GbHIEQdoXN2JnbjVvh3sBD1PkJKRihjhRldMkbxuP7tGcrxn6mi8QnIn7M23vGYf0g",
+	"bvrMLg8HGNrcfwKV/a3RZYodc1gKGV+q51CQ8qFD3T6aEfkfkrxB+Zq+Aif8sUMYObljRnQCEz/WdoVd",
+	"NfZXsXVWwg5grEFJc2iMTrPNnWPYsEjgU36+wLXMMbZ3FjztHBMPaQ0FEXUKKq7/8ho65jSnOrqxJeN5",
+	"V+U1n62koUbsE5aPstVZT/e2PtrAbto5LswWIqp54ISLCjjkd1T3aPFMszJKEAXGiC6gLy9vloRpRUqh",
+	"NFGGdbXxLKCMj6J1MXlm+515nC5Ku/0PHwYFt/igOQd0Azw13D1IxaxDcEC5o8fm1JthWuZVHwqfX5gX",
+	"Fyt6jlttDnhhaJG4WUVK4r8DTVnRl/uFOw2HaGHGgXvvpo7UJwquzFdiqgQ+LADlYfx4V/4rsfFKuruj",
+	"Cx13ZSuQSnCyXQtC1cYopx0xPCWU58RKC2G6EaWUs4LE6qw9EKVZQYoDlhR9WzVBsBMSqOFD3KZs13Z0",
+	"4HVp1m9laJbNfhbM/rAogEr8CWUcI4oCqPXjF6IszZrDiWrtLaG4UTznRrRxbre2FElu/UlsL7C1lvS0",
+	"2exbKCLiDB+iQvCK5LBgJS2IkIQSif48LQg9m8foXBU0prdec9RbC1HUJc/MUObXlRR1ZeyfhIy8MLbP",
+	"2MI5KB1V5J5Z3aG/F5JUIKoCLgmUld6RrRmQlEwp6wj39Q4taoiPlEu6td9q5ErU86IlVLwu53ZB2/Wu",
+	"P8pP650J9owhT69gK5yX0z9xxjATJKMNISWAoVdpzfiBY5aWmTXlKziRv7cIg3npWxZ0tULJ54IUgq/Q",
+	"15CA+jguhZNtb9LCyjrqQu9rILto93jMmsTpBovNDVRCRhRQzpZLkMaMRFy7VyvKuNIo0lU9L5haQ04k",
+	"3DO0NtmEmNBFz+P1/fe0LqK2w+x9/DA3hlK9UfbjLr84P3rWoUuUqE47GvnLc2Y1ynWLtEtaKMj2qO2P",
+	"f0k//B34Sq9nFy/Pz8+zWcm4/8OLQ1o2fUBE7YGkrpV3aj7qP6J4q/Q+Yt/pzfxzna9SE6RlnjKV+pLS",
+	"dN+hbs+fjDhr7q3GYYdsL/J0y2nN3RjIKLUl5MA1o4WaKAWeIi0peGGEoG+JqFImCtp7+JvIw/G9hQFi",
+	"G7i6Z7kR8JsYPpDGSBL+xt4CPIKRFNbGn0t6pSMCI/PoXXDp++FbKq5b0pIVu8cK105nF0StFyLx2QAm",
+	"lTAn9oO79PFpR22xyGkDwzGVt6XjztJBb+Y1JwgCjPaKdlTmSrPF5rCAYjgWADdnUFvkCTISD9p8tOYZ",
+	"1MRt7bAMt9VelqeiE83Bg5EK2qjWks1rPUpr9yxyM1FONb1rxa8jBBucykhPbBMRXTZeGbf8MvjdilDV",
+	"9b2bNUFbK4wOB9dMaSF3h77zV/dYGwKOhotM5GQZfPIm6/BmoTHzEBO94BVFLZacAsW1FXPEAVJbgGok",
+	"wxKYHaYejFdnBJ4oC5sNn5eGMw0y55V8yyPsCJVfa0twHCkanmVteR48D9c05v0Hih6PIvBUJK2FpsUY",
+	"iMchM/b52GasV9u3eBhUxuE6xiHhBaWWG7RpBBIAOSLOSBrt7xuYc4K/0wJHvYFYCL5kskQbAR+qgjpE",
+	"wogPWSKRrDZ2v8SMBhcaos708Ob8amL7+4u3/WOdoaThVmtapZIiHEanRYIbZb7kR42t/K+NCtyzFh9Y",
+	"3B4s6j00bwRa0IvqBJuCCbpFXptvxYarOesgVqXgaHMXJrCx5nphIam9vFeCiG55bq9u/MySZICIdn09",
+	"SqYdwzUUsaT1XGFyF50WRIgIU4RbTo4gdlrqHugVjvPce0lI79g0rk5SP7zm3kc8Ocy5ZMWxSRQezUdm",
+	"s1Ik+IpFBxOT30mNMOSuO+9gxCZcMoIuNi4jMeY7xhwd5SzGfGckZ/CHkYaOS8HGO/qFFThwmMaF528u",
+	"OtoTnbm4h6G1j2dN93j+eUeC55GRrfGImCYFA0W2TK8Zz9BD2rIclCaYc8wI0wqKJXGZx94Wuq75KYSm",
+	"qCUtJqXdh1EON2BnqZkjcowpf2cc/qN6YrMyBCcl0Pk3tlRJ1bhyQtUG0IdvgfKF2KZg+Yl27FczYI4w",
+	"hy3ZD0BVLSOaeCWsDvIrrI13nostjwPcjMfCBxMm4UfmxCwoJ3NwFBfLSajwA2pKPIn7H6iQ9O2u1tFC",
+	"Yb7P47uTqplSZQ8uRxItdhg+ho5/yI0mnrLkbrYS4+yPtISImpxMyaH1ReeF7TUmUic6/zmozQO1YUW1",
+	"BmmI/d/v6LP/eW/+d/7sT8+fvf94nv3hT59+N5uImbZQ9n+LhfCiOJgNvxEun+DJug/iTkHy9xFoURwE",
+	"bX+E7U0LaZjAiDk1UmW/1j/OPoT3RZ5GqMlSivKSnCMWYjSoL7yJgPz9WOzF4cTGWJcUn3KTZM1GEvS5",
+	"9fjIBOKICvjdgiovszbqjKJZ+H0iYWEOLZKlqQhAz0HUmlS11oyvzMclEZzgKcgcqITlSphiJFXHkWjV",
+	"4iS9xbi3HiPFm3uQ9wy28XKnCZUcNq0UOahN7ujIgYKdOXKcdMh0ACw/xeTpNERA7IYGtmJ7MBrrlAm1",
+	"jUbIXCJzYwJxTWMZ4IUrpRjctHnGBESNW/FQQ+OHaNQeLiC1XnXcgi2wppL+YsE4qEsMyvFwUvP/si7o",
+	"JBdhoKDYjB+HKQ+O2ityGiB+0vwnMc3KE3ecx2tEJybzdTmALuPuvyLW0VeE5jmpK4Jh46QqYoe+9h2w",
+	"kvKdncUBLLRdYRLDwacKp3fN9vA4lEFPxEbMPMOHIGBbshuKnyIY07HZ+AdpwV4OT22h0lbhOJfV/4UL",
+	"S/MR8csB7ZWgj4plhY9wJE/j6T3ElxtQxg8FGUfE06n8c4Ieezvp5DlxVo8BRvfRXJzZz2nUXA8cW3Sx",
+	"WueWME4onqq+iOchFRrJ5Jthji8rMpJZq6n1JvYP+3u81XTezhvWkl8ItYHiggv9jBaF2Nqqy2Gv13za",
+	"SJRbYIwHN7BiSoO84jqaAlhodg93ySsf7vMEOvqo2G3Ai0fAmOlcS12BVJCH+H/EYPe0YHmaJJhCOyVk",
+	"6o6TGzfsPCCmQ8CoZ288AUp1gm0PgyLTNSopT2JSbtvvJZHbHuEFHMjBumINf2qwDLmDdTpsOm2g20tM",
+	"nKX4/YnjztlEpd2W0TSwPcGNHbICbtdhzjjZGlji4dkfWuu1SFTztgCMiInoFrJOcBJEImpz9nRK7n3/",
+	"0NsRWksPGwxoBgrooWrTG+eveN+MclrsEDmQYEJ8nKQAGq+uunHVYHtZ+XQJHMLMamKlGo8fCk2L4mBl",
+	"zlt8aPD8j/Tg99ywUMPltoTr9INFKV0XMBdicyxoYmHa2OVAgPwEw0yEXmxhw9HIC6boYjXZg8VPyUKV",
+	"ka51q7zI89Uhgj0QxDLJU3mIwW/doh5Qvf3A4pmAS548Nz5Y4P2AMr9GHY0Crb5rHp+Sjx+C5AZKw4dl",
+	"7UDhOC0KNuHYNHpp308RYnOXupJZc3tRIx9xA36vDDVZSOf9w+E69WZh7VU0+06K5XcdjqdvgSCS6ftC",
+	"KFqGckl71cbeo+tdyiqrAhJpREwpkHXNc7v+cRisvQcT067uEk/8JoK4c/d6EoLlrvrEBatr+NqfjK7H",
+	"3OO9L45s3zy66988cnNnDSVjbHxrQs5UZeEUiZ8X8K0tR5xSIjkpCMBJUhFAys/PZtu1c4NiYrTCFK+T",
+	"THzywvyGRcc2TYM/BtmtSzVa3ByYPOgvNxCgCzDsaocCjTatk4n6Cd0rhgDiAWWLFRVqAKnx5sDd6TuE",
+	"tU7O3R8EYbvZ8h6o6DaQJHE0kItVCuDdRbiHwkgJJaqeI/MaIEdC9VyDlMyVLvctMRTFhFxSVLCMF1Pp",
+	"dTRn0V6UiTPJi0v7N6x6WdNQXzj+UsoDQEG7yzi9nbe/R2wJ1HYaOgLWRiMXf3YhxdZp7r37sAVdKaIE",
+	"KahcAaGkolJbHSAUEFtPQ/SaasKFXjO+ImhWFRF1PDE7aGEG78GJO2PTUx/qu+bLRxApefPHyciYNjTu",
+	"Mkz4RqvuyPIg8wxtdtXZQtukedbEpUWuQMfvcvfzEWAY0lz+4UITh0u8P7aywE6WXmIceRtosTGHYiIM",
+	"MaS83WdRF8qI8ZbpNdG4UhWKNRwQNmEFjrQxQMm131p7k2AJ7xWPImt6D171DDQrGe1OxPrhHNzARB/E",
+	"kCt1xaYuVZoOk6h6MkSzbxaDWLR74DjZC26Ic3Ral+YG/BFPkmjOfSptU9YtZYha8jca/D9spZpxo1sW",
+	"G4g4X1XIQQ4mxe1TyEo3zAFtI2xnCzf8+1jSQMGilkzvbs0kThWC8gEvdrtbCLFh0LS7w9TSnX+qIXjF",
+	"/ga7zvJw5WjQTLwom2fXWle2Rx3jS9EX/Zu6MN71PUiiqPnRy15GMCtMjDlwseBluyBKilobCytsCVSr",
+	"50pu3cjn5Ooe5I4saFGQea2JYitu7DDjhAPkyvg3dmvEbtx28bA7ILi15+RKSiEVphHdZX5ic4aKfH3z",
+	"/bfkTy//5V9//5x8Z/uAKGvxy1ppY+53BBuH4Lct59RlKFoogXKNStX11cDH3KfP/6sBpS5mbwwfWt14",
+	"LmYvfPckWrHZxewPz8+f/wHLBty1gjNasTPfOAu9ftCuHM3elnydzy5mfwHtu3PZmoPQJPJdL/PY6o94",
+	"iWZAcG8f1kA4bEFpVzFR8wKUImj78kQnRdeKK91H8f1eH8Vvzs8HeihO653YafMWaaBo3HVcIH6y9Ffr",
+	"YkOGNbYaMqJuLKncYYsYM5APDpteF543Gcnpjsx35h/8quOc23WUbX9nSn+LT/SYFiO1bwOVbo+5z+yv",
+	"QreDrwhTxMgZni/fQCc2iy/AaKYJlGs1T8gO9eRpd1qIVYH0Qhde7LCPaAjRrTrwBO+2aEqsvWQ8sXQH",
+	"1/awtmOlc3Snqwg8ELtwktdgJehBAtuVu7OPLP80rDMU9EUvNlnzyJlrOvvI5zp0JEucatdqy3aRxfmv",
+	"3tJVd4ZeR9eTEfXMtb6yroBQEfK69i/Hk/iXGpT+s8h3p6Ou60zzqet9aFnDpx5TXzwRU/8GlT6d1J+1",
+	"bhRXdYQ9t6iajuJOdvBJ3z/5sRjpL1uPYuRTnc5bp/SPN7l2pKbBNDoplDjWkq9LsA6YsP0ijb34/Swm",
+	"DGtR5BbTz6EACxp0xeHGdrV7Unn4VbjzBl2AFWX8BAy6rjWh1pmwHJrTxYYIHsw3Buqx4/eWbv4fEPst",
+	"+kTH09mM0xyDA3Lf7ZyZ9Duv2k0qRzifrQxkqqV8xMeLjeTBw6nfC+1zJvi/DmVE79emRW182SRGx7nA",
+	"Y9oWNZhm3N+NzeSQm8m0mB4KvObt669fKbKBnYmTHRQSm8RDn1MXp4TUiQDC89DTM/DULqvpsxRYEG+G",
+	"NII+C/AMmhAOJIYrWMkSW7JX+ugHVpodhStt7tdYhjc+xaKWSvx6kXS3h07McHAgFbU59WN8tEY9PV+o",
+	"+6SKuvpQCflFSX1RUl+U1G9NSRmOnbmzH3kfzZxxGkud91XSq6JwMK1x9DJCFfn29h+nU1AH8ZOrVsez",
+	"mHY68Qt5nkT/D4QOvHWR2QZjxv0MjduOpLu97zDstL52zzwFaOc6FY2A7d42uLm9//5ASmQpKEkC1fDa",
+	"3wcZYQdd5520sIWW1gBWKu2FBsRxMUk8CrPFuiqAHHud+4yyR2z9mPgZDkrUGjBFH1uyU/GTDHesyquA",
+	"rxTaC3uXvgSl6ApSgLG7WxOzAtoNNxtBiNTbpy6aS65Egu13butKtL8Ba+iHZTmY60os0313mjF9RbjQ",
+	"ENrR+6UJmYO84+IiXIulGnNlTcWmeYrjdTtPBLJi90C2dEe0sCWcUfMgpLQG8oB9SEFhR5iGp8MxvWJI",
+	"xPuEnSzkZ5xQY9IsC7DizB432jldtHO+MlvbiG6T0IRqQouCfO0uhNj8agE0Vy3MwOneYPBSMJlZ1Z/p",
+	"YjOoi/4PWb0BVq6BaLphfGVBLWYIRyydPPAitifjdDO2me0yNBtzBz8nC1GasyoIXpr1CJ7nX7v8J2k8",
+	"f2iKQR7fevr2UiPMp3P6US8F4+Ev2RzpVIhWh5OUFxe6oDxWiPmYEhwWHyGsbURi9UYVXgN2DDlDS4gU",
+	"La9du4MRhGyqlY4O1vHqQ8yGhwrrkYEupAbqXDsfMLkuX80UwT61rs7jsl1aMaaootUeOa0pHxLAnQ4g",
+	"+e1DYlaWE7bBXidooiB7Mo63BtgZhfrhXe84IpYZycWWW+9LueYazbHELuSDyv/aPvIUqr9V9HZA82Nd",
+	"l+DwOAGTW8fjpF6bZndP7H22Z91TPnl+krTrqzy3BkMJTr5GV5EIXux+3xa4UHw7IHG+4HSEMai5ZsWj",
+	"nvSxohs674wM/EWRHxv4d7xB/3IsvWZSA/DQDQ77IrUNCeqePU3gwwJ19tHE4oPo1U0T9B924x0GfER4",
+	"/orkdGctIW4wlB2OrzWkejKcvIFdhnAABkq82/fghHDyb98cdnqMDCSITNQafPkN7E50KMJFAnRnEWii",
+	"7pdOxeX+CTj7uIHd4Dm4DbD+4xyD2DDoaD5dBDGp8YrtETQN93TB66m0IDoG9rJVC+oAW1zOEGI06sMn",
+	"ZFrMt7ejhy3TTXjqacjqbmx/BkjytS1bvmkukT+Sb9Rs+mm9o+68XeJe+5rtk1Q+4VhGOh1Sga8sMsxr",
+	"GuUOY25BVs8+2rsCB4x1YNlhLRW6yhzUME8Dsw1xpdNaOIRTaIaPBCtkq1FLkqz+mcfcfcCyErs/Duva",
+	"N5St13A2E++R5GyxBvsKtEQAhS8EbdPm9Fqi02blqStYWy88jXAFg3CmyFYKvvJCiYfY4bLKdoknip7C",
+	"vcHVtFRJRrAvh7F+7spxl4MHrJvr8jutrvLa4YNP42nEX7n6FMjw/mmxfGTuNYKZZTZyGe+robeBaRgP",
+	"oHYYcfbR/PPpzIQwz+pqSNO412SMUd/+VYPHQnQPA/v6Cso3D8BMYefy+xgQ9SljFEfkhKL1XDqRf+p7",
+	"A3jytOMelKAtVWQNRW6zNa4/Dr6nI0hR6+JmKud2y1b8Ta37FuplpK0oW3HIkTkn2CTPbUrYrfFTlg6h",
+	"ws3Sx0Njk7hX8wb/k+Cvwmh+ZQlpU7lxG2lo/fqxXOj2q4Of2DY+LqHd3eXZxbv3nasebMVRCxv1i3CN",
+	"sbb+PReXRIFtBLx30bd1kLYA1bBhvLWPfNaW0bX4/1xqjm5d/6lHihL9Cw2eVL5bk3ZJ+qNr7+KaohHF",
+	"+AIavBIl7NIm98x/SPJTxq7Jhd1uH343rmu1aFFTDYm39bvXG7h2bcPBq/a9xFIWwTYbO3AX/UdaYn8A",
+	"ME9pyMl8RxaiLGnyfm+7hOEIJHrDeN7p2ZR1sOFEO6cMuwMx2fmYfCCVFHm90FgF5zPOp0pT7608tClO",
+	"LjFCzP5r6i6IFFvbDGFFsfAsJzU3voteA5OhhVSKDyspalSlE6h+2y2Ny+wP//7S/uB+/enly8yWNG0Z",
+	"z8XWe/3+ln07f7AkCu7Bvqvusdzf0OFsPwtDMYExOLNKpANayYA/jkgFfMYVBk9SvL9/dm09o+tthsLS",
+	"vH7KDJuS2XTBf5sJ5+PzMZ93+X7MXfiAp4ZyAlQWDCTma5CEoW0T6gUt0PXCbi6pUs9fNxllzcvprym1",
+	"zWV4K+B854U6I6j5gqLPMOjjmFx0yshrij1bOeKy0xeT+cVkfjGZX0zmF5P5xWQ+/eU5bHB2qjt07hLR",
+	"iCKkt+660dPUIDX9xDsNMcec/qZceeJ8qHnxehBRa7Ht6p2JBVBBPz8wF5DSr9+0zso3L6eeFGzdFepz",
+	"UKgK2wgEyHbNbAuXHZrO8JqYePcu34HyeNXwpY5ruPXmr1TF5U9cU8Q1D61jm/yqIl4UGo0iNsCH2m0h",
+	"XvnWtc/8LCD50yGDdlupW0rmw0v3pnHUMEQ8/DpuGqL/Ae8p2emC94DeMs9RhWUJ9H6fiWeLWkrwb/6L",
+	"J72+w7837DyU+PqHYKco6/nBN9qxu/RuI3Yevccp9ij00XdOfffeHPeQznv3/tP7T/8bAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1,0 +1,187 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+
+import { api, need, type Schemas } from '@/lib/api'
+import { countWords, momentWords } from '@/lib/format'
+import { pageSize, usePaged } from '@/lib/paged'
+import { useQueryWord } from '@/lib/query'
+import { useRulebook } from '@/lib/rulebook'
+import { useTyped } from '@/lib/typed'
+import DataTabs from '@/parts/DataTabs.vue'
+import PickOne from '@/parts/PickOne.vue'
+import SideSheet from '@/parts/SideSheet.vue'
+import StateNote from '@/parts/StateNote.vue'
+
+const route = useRoute()
+const router = useRouter()
+const { book } = useRulebook()
+const kinds = computed(() => book.value?.kinds ?? [])
+const kind = computed(() => String(route.params.kind ?? '') || kinds.value[0]?.name || '')
+const text = useQueryWord('text')
+const at = useQueryWord('at')
+const chosen = useQueryWord('key')
+const typed = useTyped(text)
+
+const question = computed(() => ({ text: text.value || undefined, at: at.value || undefined }))
+const { first, total, attach, rows, above, below } = usePaged<Schemas['RegisterRow'], Schemas['RegisterPage']>(
+  computed(() => ['register', kind.value, question.value]),
+  (skip) =>
+    need(
+      api.GET('/api/registers/{kind}', {
+        params: {
+          path: { kind: kind.value },
+          query: { ...question.value, limit: pageSize, cursor: skip ? String(skip) : undefined },
+        },
+      }),
+    ),
+  computed(() => !!kind.value),
+)
+const { data: page, error, isPending, refetch } = first
+const history = useQuery({
+  queryKey: computed(() => ['subject', kind.value, chosen.value]),
+  queryFn: () =>
+    need(api.GET('/api/registers/{kind}/{key}', { params: { path: { kind: kind.value, key: chosen.value } } })),
+  enabled: computed(() => !!chosen.value && !!kind.value),
+})
+const values = (v: Record<string, string>) => Object.entries(v).sort()
+</script>
+
+<template>
+  <div class="flex min-h-0 flex-1">
+    <section class="min-w-0 flex-1 p-4">
+      <DataTabs />
+      <div class="mt-3 flex flex-wrap items-center gap-2">
+        <h1 class="sr-only">Register of {{ page?.title }}</h1>
+        <PickOne
+          label="Kind"
+          :model-value="kind === kinds[0]?.name ? '' : kind"
+          :all="kinds[0]?.plural ?? ''"
+          :options="kinds.slice(1).map((k) => ({ value: k.name, text: k.plural }))"
+          @update:model-value="
+            (v) => router.replace({ path: v ? `/data/registers/${v}` : '/data/registers', query: {} })
+          "
+        />
+        <input
+          v-model="typed"
+          type="search"
+          class="field w-56"
+          placeholder="Key, name or attribute"
+          aria-label="Key, name or attribute"
+        />
+        <label class="ml-2 flex items-center gap-2 text-muted">
+          As of
+          <input
+            type="date"
+            class="field"
+            :value="at || page?.at"
+            @change="(e) => (at = (e.target as HTMLInputElement).value)"
+          />
+        </label>
+        <span class="ml-auto text-small text-muted" role="status">{{ countWords(total, 'subject') }}</span>
+      </div>
+      <StateNote
+        v-if="!page"
+        :loading="isPending && !!kind"
+        :error="error"
+        empty="No rulebook is published yet."
+        @retry="refetch()"
+      />
+      <StateNote v-else-if="!total" :empty="text ? 'Nobody matches.' : 'Nobody is in this register yet.'" />
+      <div
+        v-else
+        :ref="attach"
+        class="relative mt-2 max-h-[max(20rem,calc(100vh-9rem))] overflow-auto"
+        role="region"
+        aria-label="Register"
+        tabindex="0"
+      >
+        <table class="grid-table" :aria-rowcount="total + 1">
+          <thead class="sticky top-0 bg-paper">
+            <tr>
+              <th scope="col">Key</th>
+              <th scope="col">Name</th>
+              <th v-for="a in page.attributes" :key="a" scope="col" class="first-letter:uppercase">
+                {{ a.replaceAll('_', ' ') }}
+              </th>
+              <th scope="col">Active</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-if="above" aria-hidden="true">
+              <td class="!border-0 !p-0" :style="{ height: `${above}px` }"></td>
+            </tr>
+            <tr
+              v-for="{ index, row: r } in rows"
+              :key="index"
+              :aria-rowindex="index + 2"
+              :class="[r && !r.active ? 'text-muted' : '', r?.key === chosen ? 'bg-tide-soft' : '']"
+            >
+              <td v-if="!r">…</td>
+              <template v-else>
+                <td class="font-mono text-small whitespace-nowrap">{{ r.key }}</td>
+                <td class="whitespace-nowrap">
+                  <button class="text-left hover:text-tide hover:underline" @click="chosen = r.key">
+                    {{ r.name }}
+                  </button>
+                </td>
+                <td v-for="(v, i) in r.values" :key="i" class="whitespace-nowrap">{{ v || '–' }}</td>
+                <td class="text-small whitespace-nowrap">
+                  {{ r.active ? '' : 'not active: ' }}{{ r.active_from ? `from ${r.active_from} ` : ''
+                  }}{{ r.active_to ? `until ${r.active_to}` : '' }}{{ !r.active_from && !r.active_to ? 'always' : '' }}
+                </td>
+              </template>
+            </tr>
+            <tr v-if="below" aria-hidden="true">
+              <td class="!border-0 !p-0" :style="{ height: `${below}px` }"></td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+    </section>
+    <SideSheet v-if="chosen" class="lg:!top-0 lg:!h-screen" label="Subject" @close="chosen = ''">
+      <StateNote
+        v-if="!history.data.value"
+        :loading="history.isPending.value"
+        :error="history.error.value"
+        @retry="history.refetch()"
+      />
+      <article v-else class="p-4">
+        <h2 class="text-lead font-semibold">{{ history.data.value[0].name }}</h2>
+        <p class="font-mono text-small text-muted">{{ chosen }}</p>
+        <h3 class="mt-4 font-semibold">What the register said</h3>
+        <ol class="mt-1">
+          <li
+            v-for="(h, i) in history.data.value"
+            :key="i"
+            class="border-b border-line py-2"
+            :class="h.superseded_by ? 'text-muted' : ''"
+          >
+            <p class="font-semibold">
+              {{ h.valid_from ? `From ${h.valid_from}` : 'Since ever' }}
+              <span v-if="h.superseded_by" class="text-small font-normal"
+                >no longer counts since version {{ h.superseded_by }}</span
+              >
+            </p>
+            <dl class="mt-1 grid grid-cols-[auto_1fr] gap-x-3">
+              <template v-for="[k, v] in values(h.values)" :key="k">
+                <dt class="text-muted">{{ k }}</dt>
+                <dd>{{ v }}</dd>
+              </template>
+              <template v-if="h.active_from || h.active_to">
+                <dt class="text-muted">active</dt>
+                <dd>
+                  {{ h.active_from ? `from ${h.active_from}` : '' }} {{ h.active_to ? `until ${h.active_to}` : '' }}
+                </dd>
+              </template>
+            </dl>
+            <p class="mt-1 text-small text-muted">
+              Version {{ h.intake }}, {{ h.file }}, by {{ h.by }}, {{ momentWords(h.at) }}
+            </p>
+          </li>
+        </ol>
+      </article>
+    </SideSheet>
+  </div>
+</template>
