@@ -1,6 +1,7 @@
 package explain
 
 import (
+	"fmt"
 	"math/big"
 	"strings"
 
@@ -14,6 +15,9 @@ import (
 func Values(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) (value, yardstick string) {
 	if ev.Silence != nil {
 		return days(ev.Silence.Days), days(ev.Silence.Limit)
+	}
+	if len(ev.Holding) > 0 {
+		return strings.Join(ev.Holding, "; "), ""
 	}
 	if ev.Value == nil {
 		return "", ""
@@ -65,6 +69,8 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 	switch ev.As {
 	case "ratio":
 		number("Share of it", ev.Held, rulebook.Percent, 2)
+	case "change":
+		number("Change from it", ev.Held, rulebook.Percent, 2)
 	case "difference":
 		number("Difference", ev.Held, ev.Unit, 2)
 	}
@@ -73,7 +79,7 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		add("Band", band)
 	}
 	if p := ev.Peers; p != nil {
-		among := "all " + strings.ToLower(book.Kind(rule.Judges).Plural)
+		among := "all " + book.Many(rule.Levels[0])
 		if p.Attribute != "" {
 			among = p.Attribute + " " + p.Group
 		}
@@ -99,6 +105,19 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 			text = rulebook.Format(in.Value, in.Unit, 2)
 		}
 		add(title(book, in.Measure), text)
+	}
+	for _, h := range ev.Holding {
+		add("It holds that", h)
+	}
+	for _, in := range ev.Shown {
+		text := "none: " + in.Why
+		if in.Value != nil {
+			text = rulebook.Format(in.Value, in.Unit, book.Measure(in.Measure).Places)
+		}
+		add(title(book, in.Measure), text)
+	}
+	if p := ev.Persisted; p != nil {
+		add("Breached", fmt.Sprintf("in %d of the last %d %ss; flagged from %d on", p.Breaches, p.Of, rule.Each, p.Least))
 	}
 	if ev.Stake != nil {
 		number("At stake", ev.Stake, rulebook.Money, 2)

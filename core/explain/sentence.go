@@ -16,15 +16,27 @@ import (
 // numbers that decided it. Values and cuts are written with as many decimal
 // places as it takes to tell them apart.
 func Sentence(book *rulebook.Book, rule *rulebook.Rule, m calendar.Month, v judge.Verdict, ev judge.Evidence) string {
+	if p := ev.Persisted; p != nil {
+		return fmt.Sprintf("%s In %d of the last %d %ss; it is flagged from %d on.", verdict(book, rule, m, v, ev), p.Breaches, p.Of, rule.Each, p.Least)
+	}
+	return verdict(book, rule, m, v, ev)
+}
+
+func verdict(book *rulebook.Book, rule *rulebook.Rule, m calendar.Month, v judge.Verdict, ev judge.Evidence) string {
 	switch v.Outcome {
 	case judge.OutOfScope:
 		return "Outside the rule's scope."
 	case judge.NotJudged:
 		return "Not judged: " + v.Why + "."
 	case judge.NoData:
+		if ev.Measure == "" {
+			return fmt.Sprintf("There is no data for %s: %s.", book.Calendar.Words(calendar.MonthPeriod(m)), v.Why)
+		}
 		return fmt.Sprintf("There is no data on %s for %s: %s.", strings.ToLower(title(book, ev.Measure)), book.Calendar.Words(calendar.MonthPeriod(m)), v.Why)
 	}
 	switch {
+	case rule.Threshold != nil && rule.Threshold.Choices != nil:
+		return choice(book, v, ev)
 	case rule.Threshold != nil:
 		return threshold(book, ev)
 	case rule.Outlier != nil:
@@ -47,7 +59,7 @@ func threshold(book *rulebook.Book, ev judge.Evidence) string {
 		return fmt.Sprintf("%s is %s, %s.", name, value, band)
 	}
 	unit, places := ev.Unit, ev.Places
-	if ev.As == "ratio" {
+	if ev.As == "ratio" || ev.As == "change" {
 		unit, places = rulebook.Percent, 1
 	}
 	held, band := withBand(ev.Held, unit, places, ev.Band)
@@ -57,10 +69,42 @@ func threshold(book *rulebook.Book, ev judge.Evidence) string {
 	if !ok {
 		word = ev.Against + ", "
 	}
-	if ev.As == "ratio" {
+	switch ev.As {
+	case "change":
+		return fmt.Sprintf("%s is %s, a change of %s from %s%s: %s.", name, value, held, word, yardstick, band)
+	case "ratio":
 		return fmt.Sprintf("%s is %s, %s of %s%s: %s.", name, value, held, word, yardstick, band)
 	}
 	return fmt.Sprintf("%s is %s against %s%s, a difference of %s: %s.", name, value, word, yardstick, held, band)
+}
+
+// choice names the conditions that decided.
+func choice(book *rulebook.Book, v judge.Verdict, ev judge.Evidence) string {
+	var figures []string
+	for _, in := range ev.Inputs {
+		text := "missing"
+		if m := book.Measure(in.Measure); in.Value != nil {
+			text = rulebook.Format(in.Value, in.Unit, m.Places)
+		}
+		figures = append(figures, lowerFirst(title(book, in.Measure))+" "+text)
+	}
+	with := strings.Join(figures, ", ")
+	switch {
+	case v.Outcome == judge.Clear:
+		return "Nothing the rule asks for holds: " + with + "."
+	case len(ev.Holding) == 0:
+		return "None of what the rule asks for holds: " + with + "."
+	case len(ev.Holding) == 1:
+		return "It holds that " + ev.Holding[0] + ": " + with + "."
+	}
+	return "These hold: " + strings.Join(ev.Holding, "; ") + ": " + with + "."
+}
+
+func lowerFirst(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToLower(s[:1]) + s[1:]
 }
 
 // withBand writes a value and the nearest ends of its band so that they
@@ -104,7 +148,7 @@ func outlier(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) string
 	if ev.Peers.Score.Sign() < 0 {
 		side = "below"
 	}
-	among := strings.ToLower(book.Kind(rule.Judges).Plural)
+	among := book.Many(rule.Levels[0])
 	if ev.Peers.Attribute != "" {
 		among += " in " + ev.Peers.Group
 	}

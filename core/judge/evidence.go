@@ -20,13 +20,16 @@ type Evidence struct {
 	Places    int           `json:"places,omitempty"`
 	Value     *big.Rat      `json:"value,omitempty"`
 	Yardstick *big.Rat      `json:"yardstick,omitempty"` // what the value was held against, if not in bands of its own
-	Against   string        `json:"against,omitempty"`   // "target", "number" or the dial's name
-	As        string        `json:"as,omitempty"`        // "ratio" or "difference"
+	Against   string        `json:"against,omitempty"`   // "target", "number", the dial's name, or words
+	As        string        `json:"as,omitempty"`        // "ratio", "difference" or "change"
 	Held      *big.Rat      `json:"held,omitempty"`      // what fell in the band
 	Band      *BandFound    `json:"band,omitempty"`
 	Peers     *Peers        `json:"peers,omitempty"`
 	Silence   *Silence      `json:"silence,omitempty"`
 	Inputs    []Input       `json:"inputs,omitempty"`
+	Shown     []Input       `json:"shown,omitempty"`   // what the rule puts beside
+	Holding   []string      `json:"holding,omitempty"` // the conditions that hold, of a choice
+	Persisted *Persisted    `json:"persisted,omitempty"`
 	Stake     *big.Rat      `json:"stake,omitempty"`
 	Why       string        `json:"why,omitempty"`
 }
@@ -57,6 +60,13 @@ type Peers struct {
 	Cut       *big.Rat `json:"cut"`
 }
 
+// Persisted is in how many of the last periods the rule found a breach.
+type Persisted struct {
+	Breaches int `json:"breaches"`
+	Of       int `json:"of"`
+	Least    int `json:"least"`
+}
+
 // Silence is how long nothing was seen. Days are ISO.
 type Silence struct {
 	Feed  string `json:"feed"`
@@ -81,20 +91,24 @@ func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
 	if rule.Stake != nil {
 		ev.Stake, _ = e.ExactFormula(rule.Stake.Tree, code, r.slot)
 	}
+	for _, name := range rule.Shows {
+		v, why := e.Exact(name, code, r.slot)
+		ev.Shown = append(ev.Shown, Input{name, e.Book.Measure(name).Unit, v, why.String()})
+	}
+	if p := rule.Persists; p != nil && (verdict.Outcome == Breach || verdict.Why == NotPersisting) {
+		ev.Persisted = &Persisted{r.breaches(int(code)), p.Of, p.Least}
+	}
 	switch {
+	case rule.Threshold != nil && rule.Threshold.Choices != nil:
+		ev.choose(e, r, code)
 	case rule.Threshold != nil:
 		t := rule.Threshold
 		ev.describe(e, r, t.Of, code)
 		if t.Against != nil {
 			ev.As = t.As
-			ev.Against = "number"
-			if t.Against.Target {
-				ev.Against = "target"
-			} else if t.Against.Bound.Dial != "" {
-				ev.Against = t.Against.Bound.Dial
-			}
-			if y, why := yardstickOf(e, r, code); why == "" {
-				ev.Yardstick = y.Rat()
+			ev.Against = againstWords(e.Book, t)
+			if r.yard.Why[code] == measure.Present && noYardstick(e, r, code) == "" {
+				ev.Yardstick, _ = e.ExactFormula(t.Against.Tree, code, r.slot)
 			}
 		}
 		if ev.Value != nil && (t.Against == nil || ev.Yardstick != nil) {
@@ -113,6 +127,39 @@ func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
 		}
 	}
 	return ev
+}
+
+func againstWords(book *rulebook.Book, t *rulebook.Threshold) string {
+	tree := t.Against.Tree
+	switch {
+	case t.Against.Target:
+		return "target"
+	case tree.Op == lang.Number:
+		return "number"
+	case tree.Op == lang.Name && book.Dial(tree.Text) != nil:
+		return tree.Text
+	}
+	return book.YardstickWords(t)
+}
+
+// choose lists the conditions that hold of the choice that was taken, and the
+// figures they compare.
+func (ev *Evidence) choose(e *measure.Engine, r *Result, code uint32) {
+	seen := map[string]bool{}
+	for _, c := range r.Rule.Threshold.Choices {
+		for _, condition := range c.Of {
+			if r.Verdicts[code].Grade == c.Grade && !c.None && holds(e, condition.Tree, code, r.slot) && !slices.Contains(ev.Holding, condition.Text) {
+				ev.Holding = append(ev.Holding, condition.Text)
+			}
+			for _, name := range condition.Tree.Names() {
+				if m := e.Book.Measure(name); m != nil && !seen[name] {
+					seen[name] = true
+					v, why := e.Exact(name, code, r.slot)
+					ev.Inputs = append(ev.Inputs, Input{name, m.Unit, v, why.String()})
+				}
+			}
+		}
+	}
 }
 
 func (ev *Evidence) describe(e *measure.Engine, r *Result, name string, code uint32) {
@@ -180,7 +227,7 @@ func (r *Result) standingOf(e *measure.Engine, own lang.Value) *standing {
 		return s
 	}
 	o := r.Rule.Outlier
-	register := e.Snapshot.Registers[r.Rule.Judges]
+	register := e.Snapshot.Registers[r.Level.Kind]
 	s := &standing{place: map[uint32]int{}, member: map[uint32]int{}}
 	var codes []uint32
 	for other, v := range r.Verdicts {
@@ -213,7 +260,7 @@ func peersFound(e *measure.Engine, r *Result, code uint32) *Peers {
 	p := &Peers{Attribute: o.Among, Cut: e.Book.Value(o.Beyond).Rat()}
 	var own lang.Value
 	if o.Among != "" {
-		own = e.Snapshot.Registers[r.Rule.Judges].Value(o.Among, code, r.slot.Last)
+		own = e.Snapshot.Registers[r.Level.Kind].Value(o.Among, code, r.slot.Last)
 		p.Group = own.Text
 	}
 	s := r.standingOf(e, own)

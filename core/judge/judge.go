@@ -37,12 +37,15 @@ func (o Outcome) String() string {
 // package measure.
 const (
 	NotActive   = "not active in the period"
+	Stopped     = "stopped by an earlier rule"
 	BelowBase   = "below the base"
 	NoTarget    = "no target"
 	NoYardstick = "the yardstick is not above zero"
 	FewPeers    = "too few peers"
 	NoSpread    = "no spread among the peers"
 	NeverSeen   = "never seen"
+
+	NotPersisting = "not in enough of the last periods" // of what is clear
 )
 
 // Verdict is what a rule says of one subject.
@@ -56,38 +59,103 @@ type Verdict struct {
 // which the rule gives a grade.
 func (v Verdict) Flagged() bool { return v.Grade != "" }
 
-// Result is a rule's verdicts of one month, by subject code.
+// Result is a rule's verdicts of one level and month, by code of the level.
 type Result struct {
 	Rule     *rulebook.Rule
+	Level    rulebook.Level
 	Month    calendar.Month // of the book's calendar
 	Verdicts []Verdict
 	Held     []float64 // what was held against the cuts; NaN where nothing was
 
 	slot     measure.Slot
+	yard     *measure.Column          // of a threshold's yardstick
 	lastSeen []calendar.Day           // of a silence
 	peers    map[lang.Value]*standing // of an outlier, by group, when first asked
+	past     []*Result                // of a persistence, the oldest first
 }
 
-// Judge evaluates one rule of the engine's book for a month. The month's last
-// day is the as-of day, complete.
-func Judge(e *measure.Engine, rule *rulebook.Rule, m calendar.Month) *Result {
-	slot := e.Slot(measure.Level{Kind: rule.Judges}, calendar.MonthPeriod(m))
-	n := e.Size(slot.Level)
-	r := &Result{Rule: rule, Month: m, slot: slot, Verdicts: make([]Verdict, n), Held: make([]float64, n)}
+// AsOf is the last day of the month judged.
+func (r *Result) AsOf() calendar.Day { return r.slot.Last }
+
+// Attributes answers for the attributes of one code, as of the month's last
+// day.
+func (r *Result) Attributes(e *measure.Engine, code uint32) lang.Lookup {
+	return e.Lookup(r.slot, code)
+}
+
+// All evaluates every rule of the engine's book that is on and holds for the
+// month, at every level, in the order of the book. A breach of a rule that
+// stops keeps the later ones from judging that subject.
+func All(e *measure.Engine, m calendar.Month) []*Result {
+	var out []*Result
+	stopped := map[rulebook.Level]map[int]bool{}
+	for i := range e.Book.Rules {
+		rule := &e.Book.Rules[i]
+		if !rule.On || !Holds(e.Book, rule, m) {
+			continue
+		}
+		for _, level := range rule.Levels {
+			r := Judge(e, rule, level, m)
+			for code := range stopped[level] {
+				if v := &r.Verdicts[code]; v.Outcome != OutOfScope {
+					*v = Verdict{Outcome: NotJudged, Why: Stopped}
+					r.Held[code] = math.NaN()
+				}
+			}
+			if rule.Stops {
+				if stopped[level] == nil {
+					stopped[level] = map[int]bool{}
+				}
+				for code, v := range r.Verdicts {
+					if v.Outcome == Breach {
+						stopped[level][code] = true
+					}
+				}
+			}
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// Holds says whether a rule holds for a month: one that ends within its
+// stated days.
+func Holds(book *rulebook.Book, rule *rulebook.Rule, m calendar.Month) bool {
+	_, last := book.Calendar.Span(calendar.MonthPeriod(m))
+	return (rule.From == nil || *rule.From <= last) && (rule.Until == nil || *rule.Until >= last)
+}
+
+// Judge evaluates one rule of the engine's book at one of its levels for a
+// month. The month's last day is the as-of day, complete.
+func Judge(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calendar.Month) *Result {
+	r := once(e, rule, level, m)
+	if rule.Persists != nil {
+		r.persist(e)
+	}
+	return r
+}
+
+// once judges without regard to the periods before.
+func once(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calendar.Month) *Result {
+	slot := e.Slot(level, calendar.MonthPeriod(m))
+	n := e.Size(level)
+	r := &Result{Rule: rule, Level: level, Month: m, slot: slot, Verdicts: make([]Verdict, n), Held: make([]float64, n)}
 	for i := range r.Held {
 		r.Held[i] = math.NaN()
 	}
-	register := e.Snapshot.Registers[rule.Judges]
+	active := e.Active(slot)
 	for code := range n {
 		switch {
-		case rule.Where != nil && !inScope(e, rule, uint32(code), slot.Last):
-		case !register.Active(uint32(code), slot.First, slot.Last):
+		case rule.Where != nil && !lang.Test(rule.Where.Tree, e.Lookup(slot, uint32(code))):
+		case !active(uint32(code)):
 			r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: NotActive}
 		default:
 			r.Verdicts[code].Outcome = Clear
 		}
 	}
 	switch {
+	case rule.Threshold != nil && rule.Threshold.Choices != nil:
+		judgeChoices(e, r)
 	case rule.Threshold != nil:
 		judgeThreshold(e, r)
 	case rule.Outlier != nil:
@@ -98,14 +166,30 @@ func Judge(e *measure.Engine, rule *rulebook.Rule, m calendar.Month) *Result {
 	return r
 }
 
-// AsOf is the last day of the month judged.
-func (r *Result) AsOf() calendar.Day { return r.slot.Last }
+// persist keeps a breach only where the rule found one in enough of the last
+// periods, this one among them.
+func (r *Result) persist(e *measure.Engine) {
+	p := r.Rule.Persists
+	for n := p.Of - 1; n > 0; n-- {
+		r.past = append(r.past, once(e, r.Rule, r.Level, r.Month-calendar.Month(n)))
+	}
+	for code := range r.Verdicts {
+		v := &r.Verdicts[code]
+		if v.Outcome == Breach && r.breaches(code) < p.Least {
+			*v = Verdict{Outcome: Clear, Why: NotPersisting}
+		}
+	}
+}
 
-func inScope(e *measure.Engine, rule *rulebook.Rule, code uint32, day calendar.Day) bool {
-	register := e.Snapshot.Registers[rule.Judges]
-	return lang.Test(rule.Where.Tree, func(name string) lang.Value {
-		return register.Value(name[len(rule.Judges)+1:], code, day)
-	})
+// breaches counts those of the last periods, a breach of this one included.
+func (r *Result) breaches(code int) int {
+	n := 1
+	for _, before := range r.past {
+		if before.Verdicts[code].Outcome == Breach {
+			n++
+		}
+	}
+	return n
 }
 
 // prepare settles for each subject still open whether it has a value and
@@ -121,6 +205,12 @@ func (r *Result) prepare(e *measure.Engine, of string) *measure.Column {
 			*v = Verdict{Outcome: NoData, Why: why.String(), Grade: r.Rule.NoData}
 		}
 	}
+	r.base(e)
+	return column
+}
+
+// base leaves those unjudged who are too small to matter.
+func (r *Result) base(e *measure.Engine) {
 	for _, base := range r.Rule.Base {
 		at := e.Column(base.Measure, r.slot)
 		for code := range r.Verdicts {
@@ -130,7 +220,6 @@ func (r *Result) prepare(e *measure.Engine, of string) *measure.Column {
 			}
 		}
 	}
-	return column
 }
 
 func reaches(e *measure.Engine, r *Result, base rulebook.Base, at *measure.Column, code int) bool {

@@ -29,7 +29,7 @@ func (r *Result) LineUp(e *measure.Engine, code int) LineUp {
 	var up LineUp
 	same := func(int) bool { return true }
 	if o := r.Rule.Outlier; o != nil && o.Among != "" && code >= 0 {
-		register := e.Snapshot.Registers[r.Rule.Judges]
+		register := e.Snapshot.Registers[r.Level.Kind]
 		own := register.Value(o.Among, uint32(code), r.slot.Last)
 		same = func(other int) bool { return register.Value(o.Among, uint32(other), r.slot.Last) == own }
 	}
@@ -47,6 +47,8 @@ func (r *Result) cuts(e *measure.Engine, points []Point, code int) []float64 {
 	switch {
 	case r.Rule.Window != nil:
 		return []float64{float64(r.Rule.Window.Days)}
+	case r.Rule.Threshold != nil && r.Rule.Threshold.Choices != nil:
+		return nil
 	case r.Rule.Threshold != nil:
 		intervals, _ := e.Book.Partition(r.Rule.Threshold.Bands)
 		var out []float64

@@ -62,7 +62,7 @@ func groups(e *measure.Engine, r *Result) [][]int {
 		}
 		return [][]int{all}
 	}
-	attribute := e.Snapshot.Registers[r.Rule.Judges].Attributes[o.Among]
+	attribute := e.Snapshot.Registers[r.Level.Kind].Attributes[o.Among]
 	if attribute == nil {
 		for code, v := range r.Verdicts {
 			if v.Outcome == Clear {

@@ -11,14 +11,7 @@ import (
 // was never seen is not judged.
 func judgeSilence(e *measure.Engine, r *Result) {
 	w := r.Rule.Window
-	for _, base := range r.Rule.Base {
-		at := e.Column(base.Measure, r.slot)
-		for code := range r.Verdicts {
-			if r.Verdicts[code].Outcome == Clear && !reaches(e, r, base, at, code) {
-				r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: BelowBase}
-			}
-		}
-	}
+	r.base(e)
 	asOf := r.slot.Last
 	last := lastDays(e, r)
 	r.lastSeen = last
@@ -44,6 +37,6 @@ func lastDays(e *measure.Engine, r *Result) []calendar.Day {
 	if feed == nil {
 		return nil
 	}
-	column := ledger.Column(feed.Subjects, e.Book.Feed(feed.Name).SubjectColumn(r.Rule.Judges))
-	return feed.LastDays(column, e.Size(measure.Level{Kind: r.Rule.Judges}), r.slot.Last)
+	column := ledger.Column(feed.Subjects, e.Book.Feed(feed.Name).SubjectColumn(r.Level.Kind))
+	return feed.LastDays(column, e.Size(r.Level), r.slot.Last)
 }

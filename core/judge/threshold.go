@@ -4,18 +4,21 @@ import (
 	"math"
 	"math/big"
 
-	"oskel/core/amount"
+	"oskel/core/lang"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
 )
 
 // judgeThreshold puts each value, held against its yardstick, in its band. A
-// subject without a target is not judged, and neither is a ratio to a
-// yardstick that is not above zero.
+// subject without a yardstick is not judged, and neither is a ratio to one, or
+// a change from one, that is not above zero.
 func judgeThreshold(e *measure.Engine, r *Result) {
 	t := r.Rule.Threshold
 	column := r.prepare(e, t.Of)
 	intervals, _ := e.Book.Partition(t.Bands)
+	if t.Against != nil {
+		r.yard = e.Formula(t.Against.Tree, r.slot)
+	}
 	for code := range r.Verdicts {
 		v := &r.Verdicts[code]
 		if v.Outcome != Clear {
@@ -23,20 +26,11 @@ func judgeThreshold(e *measure.Engine, r *Result) {
 		}
 		value, bound := column.Value[code], column.Error[code]
 		if t.Against != nil {
-			yardstick, why := yardstickOf(e, r, uint32(code))
-			if why != "" {
+			if why := noYardstick(e, r, uint32(code)); why != "" {
 				*v = Verdict{Outcome: NotJudged, Why: why}
 				continue
 			}
-			y := yardstick.Float()
-			ey := math.Abs(y) * 0x1p-52
-			if t.As == "ratio" {
-				q := value / y
-				value, bound = q, (bound+math.Abs(q)*ey)/(y-ey)+math.Abs(q)*0x1p-52
-			} else {
-				d := value - y
-				value, bound = d, bound+ey+math.Abs(d)*0x1p-52
-			}
+			value, bound = hold(t.As, value, bound, r.yard.Value[code], r.yard.Error[code])
 		}
 		r.Held[code] = value
 		i := locate(intervals, value, bound, func() *big.Rat {
@@ -49,23 +43,45 @@ func judgeThreshold(e *measure.Engine, r *Result) {
 	}
 }
 
-// yardstickOf is the number a threshold holds a subject against, or why there
-// is none.
-func yardstickOf(e *measure.Engine, r *Result, code uint32) (amount.Amount, string) {
+// hold holds a value against a yardstick, with a bound on the error of what
+// comes out.
+func hold(as string, v, ev, y, ey float64) (held, bound float64) {
+	if as != "difference" && y <= ey { // above zero, but nearer than floating point can say
+		return v / y, math.Inf(1)
+	}
+	switch as {
+	case "ratio":
+		q := v / y
+		return q, (ev+math.Abs(q)*ey)/(y-ey) + math.Abs(q)*0x1p-52
+	case "change":
+		d := v - y
+		q := d / y
+		return q, (ev+ey+math.Abs(d)*0x1p-52+math.Abs(q)*ey)/(y-ey) + math.Abs(q)*0x1p-52
+	}
+	d := v - y
+	return d, ev + ey + math.Abs(d)*0x1p-52
+}
+
+// noYardstick says why a subject has nothing to be held against, or "".
+func noYardstick(e *measure.Engine, r *Result, code uint32) string {
 	t := r.Rule.Threshold
-	y, ok := amount.Amount(0), true
-	if t.Against.Target {
-		y, ok = e.Target(t.Of, code, r.slot)
-	} else {
-		y = e.Book.Value(t.Against.Bound)
+	switch why := r.yard.Why[code]; {
+	case why == measure.NoTarget:
+		return NoTarget
+	case why != measure.Present:
+		return "nothing to hold it against: " + why.String()
 	}
-	switch {
-	case !ok:
-		return 0, NoTarget
-	case t.As == "ratio" && y <= 0:
-		return 0, NoYardstick
+	if !t.Relative() {
+		return ""
 	}
-	return y, ""
+	y, ey := r.yard.Value[code], r.yard.Error[code]
+	if y > 2*ey {
+		return ""
+	}
+	if exact, _ := e.ExactFormula(t.Against.Tree, code, r.slot); exact.Sign() <= 0 {
+		return NoYardstick
+	}
+	return ""
 }
 
 func heldExactly(e *measure.Engine, r *Result, code uint32, value *big.Rat) *big.Rat {
@@ -73,11 +89,15 @@ func heldExactly(e *measure.Engine, r *Result, code uint32, value *big.Rat) *big
 	if t.Against == nil {
 		return value
 	}
-	y, _ := yardstickOf(e, r, code)
-	if t.As == "ratio" {
-		return new(big.Rat).Quo(value, y.Rat())
+	y, _ := e.ExactFormula(t.Against.Tree, code, r.slot)
+	switch t.As {
+	case "ratio":
+		return new(big.Rat).Quo(value, y)
+	case "change":
+		d := new(big.Rat).Sub(value, y)
+		return d.Quo(d, y)
 	}
-	return new(big.Rat).Sub(value, y.Rat())
+	return new(big.Rat).Sub(value, y)
 }
 
 // locate finds the interval a value lies in; the intervals take the whole
@@ -92,4 +112,72 @@ func locate(intervals []rulebook.Interval, value, bound float64, exact func() *b
 		}
 	}
 	return len(intervals) - 1
+}
+
+// judgeChoices takes the first choice whose conditions hold. A comparison
+// with what is missing does not hold; a subject of whom nothing that is
+// compared is there has no data.
+func judgeChoices(e *measure.Engine, r *Result) {
+	t := r.Rule.Threshold
+	var named []*measure.Column
+	seen := map[string]bool{}
+	for _, c := range t.Choices {
+		for _, condition := range c.Of {
+			for _, leaf := range rulebook.Comparisons(condition.Tree) {
+				for _, name := range leaf.Names() {
+					if !rulebook.Attributed(leaf) && !seen[name] && e.Book.Measure(name) != nil {
+						seen[name] = true
+						named = append(named, e.Column(name, r.slot))
+					}
+				}
+			}
+		}
+	}
+	r.base(e)
+	for code := range r.Verdicts {
+		v := &r.Verdicts[code]
+		if v.Outcome != Clear {
+			continue
+		}
+		some, why := len(named) == 0, measure.Present
+		for _, c := range named {
+			if c.Why[code] == measure.Present {
+				some = true
+			} else if why == measure.Present {
+				why = c.Why[code]
+			}
+		}
+		if !some {
+			*v = Verdict{Outcome: NoData, Why: why.String(), Grade: r.Rule.NoData}
+			continue
+		}
+		for _, c := range t.Choices {
+			n := 0
+			for _, condition := range c.Of {
+				if holds(e, condition.Tree, uint32(code), r.slot) {
+					n++
+				}
+			}
+			if c.None && n == 0 || !c.None && n >= c.Least {
+				*v = Verdict{Outcome: Breach, Grade: c.Grade}
+				break
+			}
+		}
+	}
+}
+
+// holds answers a condition over measures and attributes for one code.
+func holds(e *measure.Engine, n *lang.Node, code uint32, s measure.Slot) bool {
+	switch n.Op {
+	case lang.And:
+		return holds(e, n.Parts[0], code, s) && holds(e, n.Parts[1], code, s)
+	case lang.Or:
+		return holds(e, n.Parts[0], code, s) || holds(e, n.Parts[1], code, s)
+	case lang.Not:
+		return !holds(e, n.Parts[0], code, s)
+	}
+	if rulebook.Attributed(n) {
+		return lang.Test(n, e.Lookup(s, code))
+	}
+	return e.Test(n, code, s)
 }

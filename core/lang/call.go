@@ -44,6 +44,9 @@ func init() {
 		{"target", "target(revenue)", "the subject's target", 1, 1, 1},
 		{"attainment", "attainment(revenue)", "the value as a share of its target, where that is above zero", 1, 1, 1},
 		{"gap", "gap(revenue)", "the value less its target", 1, 1, 1},
+		{"overall", "overall(margin_rate, rep.territory)", "the value of the group as such, or of the whole", 1, 2, 1},
+		{"in_range", "in_range(revenue, rep.territory)", "where the value lies between the lowest, 0, and the highest, 1, of all or of the group", 1, 2, 1},
+		{"percent_place", "percent_place(revenue, rep.territory)", "the share of the others that are lower: the competition place from below less one, by the others", 1, 2, 1},
 		{"peers", "peers(margin_rate, percentile 75, rep.territory)", "the average, median or a percentile of all, or of the group", 2, 3, 1},
 		{"filled", "filled(returned, 0)", "the first value, or where that is missing the second", 2, 2, 2},
 	} {
@@ -138,7 +141,7 @@ func checkArguments(n *Node, f Function) *Error {
 			} else {
 				ok = p.Op == Word && (summaries[p.Text] || p.Text == "at least" && whole(p.Number, 1, 1000))
 			}
-		case "share":
+		case "share", "overall", "in_range", "percent_place":
 			ok = p.Op == Word && strings.Contains(p.Text, ".")
 		case "place":
 			ok = p.Op == Word && (strings.Contains(p.Text, ".") || p.Text == "lowest" || p.Text == "highest")

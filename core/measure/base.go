@@ -33,7 +33,7 @@ type memoKey struct {
 func (a Memory) Aggregate(m *rulebook.Measure, s Slot) *ledger.Totals {
 	f, def, column, ok := a.e.feedOf(m.Of.Feed, s.Level)
 	if s.Paired() && ok {
-		_, second := s.sides()
+		_, second := s.Sides()
 		_, _, _, ok = a.e.feedOf(m.Of.Feed, second)
 	}
 	size := a.e.Size(s.Level)

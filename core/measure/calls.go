@@ -32,6 +32,10 @@ func (e *Engine) call(n *lang.Node, s Slot) *Column {
 		return e.places(n, s)
 	case "peers":
 		return e.peers(n, s)
+	case "overall":
+		return e.overall(n, s)
+	case "in_range", "percent_place":
+		return e.standing(n, s)
 	case "filled":
 		a, b := e.Formula(x, s), e.Formula(n.Parts[1], s)
 		out := newColumn(len(a.Value))
@@ -365,6 +369,9 @@ func (e *Engine) Target(measure string, code uint32, s Slot) (amount.Amount, boo
 
 func (e *Engine) targetsOf(measure string, s Slot) []amount.Amount {
 	k := key{measure, s}
+	if e.held[k] == nil && e.given != nil {
+		e.held[k] = slices.Repeat([]amount.Amount{e.givenTarget}, e.Size(s.Level))
+	}
 	if e.held[k] == nil {
 		e.held[k] = e.targets(measure, s)
 	}
@@ -410,6 +417,18 @@ func (e *Engine) exactCall(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 		return big.NewRat(int64(c.Value[code]), 1), Present
 	case "peers":
 		return e.exactPeers(n, code, s)
+	case "overall":
+		kind, by := n.Group()
+		level, groups := e.group(s, kind, by)
+		whole := s
+		whole.Level = level
+		g := uint32(0)
+		if groups != nil {
+			g = groups[code]
+		}
+		return e.ExactFormula(x, g, whole)
+	case "in_range", "percent_place":
+		return e.exactStanding(n, code, s)
 	case "filled":
 		if v, why := e.ExactFormula(x, code, s); why == Present {
 			return v, why

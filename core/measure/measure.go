@@ -58,6 +58,9 @@ type Engine struct {
 	held     map[key][]amount.Amount // targets
 	paired   map[Level]*ledger.Pairs
 	stop     func() bool
+
+	given       Given // of an engine that is told its figures
+	givenTarget amount.Amount
 }
 
 type key struct {
@@ -83,6 +86,37 @@ func (e *Engine) Until(stop func() bool) { e.stop = stop }
 
 func (e *Engine) stopped() bool { return e.stop != nil && e.stop() }
 
+// With is an engine of another book over the same snapshot, which knows what
+// this one has computed so far as the two books agree: the aggregates of lines
+// must be the same ones; what is made of them is kept where neither a measure
+// nor a dial differs. Both are for one goroutine together.
+func (e *Engine) With(book *rulebook.Book) *Engine {
+	out := New(book, e.Snapshot)
+	out.totals, out.held, out.paired, out.stop = e.totals, e.held, e.paired, e.stop
+	if rulebook.SameFigures(e.Book, book) {
+		out.columns = e.columns
+		if rulebook.SameNodes(e.Book, book) {
+			out.formulas = e.formulas
+		}
+	}
+	return out
+}
+
+// Weight is about how many bytes what was computed takes.
+func (e *Engine) Weight() int {
+	n := 0
+	for _, c := range e.columns {
+		n += 17 * len(c.Value)
+	}
+	for _, c := range e.formulas {
+		n += 17 * len(c.Value)
+	}
+	for _, t := range e.totals {
+		n += 12 * len(t.Counts)
+	}
+	return n
+}
+
 // Column computes a measure for every code of a slot. The measure must be of
 // the book, and checked.
 func (e *Engine) Column(measure string, s Slot) *Column {
@@ -91,7 +125,11 @@ func (e *Engine) Column(measure string, s Slot) *Column {
 		return c
 	}
 	var c *Column
-	switch def := e.Book.Measure(measure); {
+	def := e.Book.Measure(measure)
+	a, told := e.given[measure]
+	switch {
+	case told:
+		c = e.givenColumn(a, s)
 	case def.Formula != nil:
 		c = e.Formula(def.Formula.Tree, s)
 	case def.Days != "":
@@ -332,6 +370,12 @@ func (e *Engine) choose(n *lang.Node, s Slot) *Column {
 
 // Exact is the true value of a measure for one code, or why it is missing.
 func (e *Engine) Exact(measure string, code uint32, s Slot) (*big.Rat, Why) {
+	if a, told := e.given[measure]; told {
+		if a == nil {
+			return nil, NoLines
+		}
+		return a, Present
+	}
 	def := e.Book.Measure(measure)
 	if def.Formula != nil {
 		return e.ExactFormula(def.Formula.Tree, code, s)

@@ -5,21 +5,13 @@ import (
 	"oskel/core/ledger"
 )
 
-// sides are the two levels that a pair joins.
-func (l Level) sides() (Level, Level) {
-	return Level{Kind: l.Kind, By: l.By}, Level{Kind: l.With, By: l.WithBy}
-}
-
-// Paired says whether a level is of pairs.
-func (l Level) Paired() bool { return l.With != "" }
-
 // pairs numbers the pairs of a level that any feed has lines of.
 func (e *Engine) pairs(l Level) *ledger.Pairs {
 	if p := e.paired[l]; p != nil {
 		return p
 	}
 	p := e.Snapshot.Pairs(l, func() *ledger.Pairs {
-		first, second := l.sides()
+		first, second := l.Sides()
 		var all []ledger.Sides
 		for i := range e.Book.Feeds {
 			f, _, column, ok := e.feedOf(e.Book.Feeds[i].Name, first)

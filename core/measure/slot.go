@@ -9,11 +9,8 @@ import (
 	"oskel/core/rulebook"
 )
 
-// Level says of whom figures are: each subject of a Kind, each group of them
-// By an attribute, or with an empty Kind the whole. With a second kind it is
-// each pair of them that has lines, such as rep x product; either side may be
-// grouped.
-type Level struct{ Kind, By, With, WithBy string }
+// Level says of whom figures are.
+type Level = rulebook.Level
 
 // Slot is a level in a period. A range of days that is no period of the
 // calendar, such as a year to date, has a zero Period.
@@ -104,18 +101,15 @@ func valueKey(v lang.Value) string {
 	return v.Text
 }
 
-// PairSign joins the two keys or names of a pair.
-const PairSign = " x "
-
 func (e *Engine) pairNames(l Level) (keys, names []string) {
-	first, second := l.sides()
+	first, second := l.Sides()
 	firstKeys, firstNames := e.Names(first)
 	secondKeys, secondNames := e.Names(second)
 	p := e.pairs(l)
 	keys, names = make([]string, len(p.First)), make([]string, len(p.First))
 	for i := range keys {
-		keys[i] = firstKeys[p.First[i]] + PairSign + secondKeys[p.Second[i]]
-		names[i] = firstNames[p.First[i]] + PairSign + secondNames[p.Second[i]]
+		keys[i] = firstKeys[p.First[i]] + rulebook.PairSign + secondKeys[p.Second[i]]
+		names[i] = firstNames[p.First[i]] + rulebook.PairSign + secondNames[p.Second[i]]
 	}
 	return keys, names
 }
@@ -130,7 +124,7 @@ func (e *Engine) group(s Slot, kind, by string) (Level, []uint32) {
 		return Level{}, nil
 	}
 	if l.Paired() {
-		first, second := l.sides()
+		first, second := l.Sides()
 		p := e.pairs(l)
 		side, codes := first, p.First
 		if kind == second.Kind {
@@ -190,7 +184,7 @@ func (e *Engine) feedOf(name string, l Level) (f *ledger.Feed, def *rulebook.Fee
 func (e *Engine) Sides(s Slot, code uint32) (first, second Slot, a, b uint32) {
 	p := e.pairs(s.Level)
 	first, second = s, s
-	first.Level, second.Level = s.sides()
+	first.Level, second.Level = s.Level.Sides()
 	return first, second, p.First[code], p.Second[code]
 }
 

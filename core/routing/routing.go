@@ -2,24 +2,20 @@
 package routing
 
 import (
-	"strings"
-
 	"oskel/core/calendar"
 	"oskel/core/lang"
-	"oskel/core/ledger"
 	"oskel/core/rulebook"
 )
 
 // Item is what a route may ask about.
 type Item struct {
-	Kind, Rule, Grade string
-	Code              uint32
-	Day               calendar.Day // as of which attributes are asked
+	Kind, Rule, Grade string      // Kind is the level, such as rep or rep.territory
+	Attributes        lang.Lookup // of the subject, as of the period's last day
 }
 
 // Desk is the desk of the first route that matches. A book whose routes were
 // checked always has one; without routes it is "".
-func Desk(book *rulebook.Book, registers map[string]*ledger.Register, item Item) string {
+func Desk(book *rulebook.Book, item Item) string {
 	text := func(s string) lang.Value { return lang.Value{Type: lang.TextType, Text: s} }
 	lookup := func(name string) lang.Value {
 		switch name {
@@ -30,11 +26,7 @@ func Desk(book *rulebook.Book, registers map[string]*ledger.Register, item Item)
 		case "grade":
 			return text(item.Grade)
 		}
-		kind, attribute, _ := strings.Cut(name, ".")
-		if kind != item.Kind || registers[kind] == nil {
-			return lang.Value{}
-		}
-		return registers[kind].Value(attribute, item.Code, item.Day)
+		return item.Attributes(name)
 	}
 	for _, r := range book.Routes {
 		if r.When == nil || lang.Test(r.When.Tree, lookup) {

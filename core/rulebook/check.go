@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -147,20 +148,38 @@ func (b *Book) feedsOf(measure string, visited, found map[string]bool) {
 
 func (r *reader) checkRule(book *Book, rule *Rule) {
 	path := "rules." + rule.Name
-	if rule.Stake != nil {
-		r.checkFormula(book, rule.Stake, path+".stake")
-		for _, n := range rule.Stake.Tree.Names() {
-			r.reaches(book, rule, n, rule.Stake.At, path+".stake")
+	formula := func(f *Formula, path string) {
+		r.checkFormula(book, f, path)
+		for _, n := range f.Tree.Names() {
+			r.reaches(book, rule, n, f.At, path)
 		}
+	}
+	if rule.Stake != nil {
+		formula(rule.Stake, path+".stake")
 	}
 	for _, b := range rule.Base {
 		r.reaches(book, rule, b.Measure, b.Bound.At, path+".base")
 	}
-	switch {
-	case rule.Threshold != nil:
-		r.reaches(book, rule, rule.Threshold.Of, rule.Threshold.At, path+".threshold")
-		if len(rule.Threshold.Bands) > 0 && !rule.Threshold.broken {
-			r.checkBands(book, rule.Threshold, path+".threshold.bands")
+	for _, m := range rule.Shows {
+		r.reaches(book, rule, m, rule.At, path+".shows")
+	}
+	switch t := rule.Threshold; {
+	case t != nil && t.Choices != nil:
+		for _, c := range t.Choices {
+			for _, condition := range c.Of {
+				for _, m := range condition.measuresOf() {
+					r.reaches(book, rule, m, condition.At, path+".threshold.choose")
+				}
+			}
+		}
+	case t != nil:
+		r.reaches(book, rule, t.Of, t.At, path+".threshold")
+		if y := t.Against; y != nil && !y.Target && y.Tree != nil {
+			formula(&y.Formula, path+".threshold.against")
+		}
+		if len(t.Bands) > 0 && !t.broken {
+			r.checkBands(book, t, path+".threshold.bands")
+			r.checkLabels(book, t, path+".threshold.bands")
 		}
 	case rule.Outlier != nil:
 		r.reaches(book, rule, rule.Outlier.Of, rule.Outlier.At, path+".outlier")
@@ -169,13 +188,28 @@ func (r *reader) checkRule(book *Book, rule *Rule) {
 	}
 }
 
-// reaches: every feed under a measure must name subjects of the kind judged.
+// reaches: every feed under a measure must name subjects of every kind judged.
 func (r *reader) reaches(book *Book, rule *Rule, measure string, at Position, path string) {
 	for _, feed := range book.FeedsUnder(measure) {
-		if f := book.Feed(feed); f != nil && book.Kind(rule.Judges) != nil && f.SubjectColumn(rule.Judges) == "" {
-			r.complain(at, path, "%s comes from the feed %s, whose lines name no %s", measure, feed, rule.Judges)
+		for _, kind := range rule.kinds() {
+			if f := book.Feed(feed); f != nil && book.Kind(kind) != nil && f.SubjectColumn(kind) == "" {
+				r.complain(at, path, "%s comes from the feed %s, whose lines name no %s", measure, feed, kind)
+			}
 		}
 	}
+}
+
+// kinds lists the kinds of the levels a rule judges, each once.
+func (r *Rule) kinds() []string {
+	var out []string
+	for _, l := range r.Levels {
+		for _, kind := range []string{l.Kind, l.With} {
+			if kind != "" && !slices.Contains(out, kind) {
+				out = append(out, kind)
+			}
+		}
+	}
+	return out
 }
 
 // routeTypes are the names that a route may ask for: the attributes of every

@@ -103,6 +103,7 @@ var (
 // Dial is a named number that rules share.
 type Dial struct {
 	At       Position
+	ValueAt  Position
 	Name     string
 	Value    amount.Amount
 	Percent  bool
@@ -153,16 +154,45 @@ type Rule struct {
 	At        Position
 	Name      string
 	Title     string
-	Judges    string // the kind
-	Each      string // the period; "month"
+	Levels    []Level // whom it judges, each on its own
+	Each      string  // the period; "month"
 	Where     *Condition
 	Base      []Base
 	NoData    string // the grade of its own that no data gets; "" says nothing
+	Persists  *Persistence
 	On        bool
+	From      *calendar.Day // of the periods it holds for; nil is ever
+	Until     *calendar.Day
+	Stops     bool     // a breach stops the rules after it for that subject
+	Shows     []string // further measures put beside what was found
 	Stake     *Formula
 	Threshold *Threshold
 	Outlier   *Outlier
 	Window    *Window
+	Examples  []Example
+}
+
+// Persistence lets a rule flag only what it found in at least Least of the
+// last Of periods, the judged one among them.
+type Persistence struct{ Least, Of int }
+
+// Example states what a rule must say of given inputs.
+type Example struct {
+	At     Position
+	Inputs []ExampleInput
+	Grade  string // the grade expected
+	Is     string // "clear", "no data" or "not judged" where no grade is
+}
+
+// ExampleInput is the value of a measure, of the yardstick or target, of an
+// attribute, or of the score or days that an outlier or silence is cut by.
+type ExampleInput struct {
+	At      Position
+	Name    string
+	Number  amount.Amount
+	Percent bool
+	Text    string // of an attribute
+	Missing bool
 }
 
 // Family is "threshold", "outlier" or "event window".
@@ -183,23 +213,40 @@ type Base struct {
 	Included bool // 'at least'; otherwise 'above'
 }
 
-// Threshold holds a measure against a yardstick, in bands.
+// Threshold holds a measure against a yardstick, in bands; or it chooses by
+// conditions.
 type Threshold struct {
 	At      Position
 	Of      string
 	Against *Yardstick // nil: the measure itself falls in the bands
-	As      string     // "ratio" or "difference"; set if Against is
+	As      string     // "ratio", "difference" or "change"; set if Against is
 	Bands   []Band
+	Choices []Choice // instead of all of these
 
 	broken bool // has problems of its own; its bands are not worth laying
 }
 
-// Yardstick is what a measure is held against: the subject's target, or a
-// bound.
+// Yardstick is what a measure is held against: the subject's target, or any
+// formula: a number, a dial, another measure, an earlier period, own history,
+// the group's value, peers.
 type Yardstick struct {
 	Target bool
-	Bound  Bound
+	Formula
 }
+
+// Choice gives a grade where at least Least of the conditions hold, or with
+// None where none does. The first choice that fits decides; the rest is clear.
+type Choice struct {
+	At    Position
+	Grade string
+	Least int
+	None  bool
+	Of    []Condition
+}
+
+// Relative says whether what falls in the bands is a share, so that their
+// ends are percentages.
+func (t *Threshold) Relative() bool { return t.As == "ratio" || t.As == "change" }
 
 // Bound is a number, or the dial that holds it.
 type Bound struct {
@@ -214,6 +261,7 @@ type Bound struct {
 type Band struct {
 	At    Position
 	Grade string // "" is clear
+	Label string // how people call it, "over 40%"
 	Low   *End
 	High  *End
 	Rest  bool // whatever no other band takes

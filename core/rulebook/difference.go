@@ -115,3 +115,41 @@ func strip(v reflect.Value) any {
 func SameShape(a, b *Book) bool {
 	return reflect.DeepEqual(plain(a.Kinds), plain(b.Kinds)) && reflect.DeepEqual(plain(a.Feeds), plain(b.Feeds))
 }
+
+// SameLines says whether two books declare the same kinds, feeds, calendar and
+// aggregates of lines.
+func SameLines(a, b *Book) bool {
+	bases := func(b *Book) (out []Measure) {
+		for _, m := range b.Measures {
+			if m.Formula == nil {
+				out = append(out, m)
+			}
+		}
+		return out
+	}
+	return SameShape(a, b) && reflect.DeepEqual(plain(a.Calendar), plain(b.Calendar)) && reflect.DeepEqual(plain(bases(a)), plain(bases(b)))
+}
+
+// SameFigures says whether all measures of two books come out the same: they
+// and the dials that their formulas name are the same ones.
+func SameFigures(a, b *Book) bool {
+	if !SameNodes(a, b) && !reflect.DeepEqual(plain(a.Measures), plain(b.Measures)) {
+		return false
+	}
+	for i := range a.Measures {
+		if f := a.Measures[i].Formula; f != nil {
+			for _, name := range f.Tree.Names() {
+				if x, y := a.Dial(name), b.Dial(name); x != nil && (y == nil || x.Value != y.Value) {
+					return false
+				}
+			}
+		}
+	}
+	return true
+}
+
+// SameNodes says whether one book was made from the other by copying, so that
+// they share the trees of formulas.
+func SameNodes(a, b *Book) bool {
+	return len(a.Measures) == len(b.Measures) && (len(a.Measures) == 0 || &a.Measures[0] == &b.Measures[0])
+}

@@ -41,35 +41,3 @@ func (b *Book) Askable(measure string) []string {
 	}
 	return out
 }
-
-// UsedBy lists what would feel a change of a measure: measures whose formulas
-// name it, and rules.
-func (b *Book) UsedBy(measure string) []string {
-	var out []string
-	names := func(f *Formula) bool {
-		if f == nil {
-			return false
-		}
-		for _, n := range f.Tree.Names() {
-			if n == measure {
-				return true
-			}
-		}
-		return false
-	}
-	for _, m := range b.Measures {
-		if names(m.Formula) {
-			out = append(out, "measure "+m.Name)
-		}
-	}
-	for _, r := range b.Rules {
-		uses := names(r.Stake) || r.Threshold != nil && r.Threshold.Of == measure || r.Outlier != nil && r.Outlier.Of == measure
-		for _, base := range r.Base {
-			uses = uses || base.Measure == measure
-		}
-		if uses {
-			out = append(out, "rule "+r.Name)
-		}
-	}
-	return out
-}

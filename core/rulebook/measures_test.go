@@ -41,7 +41,7 @@ func TestMeasuresInWordsAndUse(t *testing.T) {
 	}, words)
 	assert.Equal(t, []string{"rep", "product"}, book.Askable("revenue"))
 	assert.Equal(t, []string{"rep"}, book.Askable("effort"), "visits name no product")
-	assert.Equal(t, []string{"measure effort"}, book.UsedBy("revenue"))
+	assert.Equal(t, []string{"measure effort"}, book.Uses("revenue"))
 }
 
 func TestMeasuresRefused(t *testing.T) {

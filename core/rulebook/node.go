@@ -312,6 +312,11 @@ func parseDocument(r *reader, text []byte) value {
 	return value{r, file.Docs[0].Body, "", positionOf(file.Docs[0].Body)}
 }
 
+func (v value) isList() bool {
+	_, ok := v.node.(*ast.SequenceNode)
+	return ok && !v.absent()
+}
+
 func (v value) isMapping() bool {
 	switch v.node.(type) {
 	case *ast.MappingNode, *ast.MappingValueNode:

@@ -137,7 +137,7 @@ func (r *reader) readDials(v value, book *Book) {
 	for _, e := range v.entries() {
 		r.name(e.at, e.path, e.key, false)
 		f := e.fields("value", "from", "to")
-		d := Dial{At: e.at, Name: e.key}
+		d := Dial{At: e.at, Name: e.key, ValueAt: f["value"].at}
 		d.Value, d.Percent = f["value"].number()
 		if !f["from"].absent() {
 			n, percent := f["from"].number()

@@ -1,10 +1,13 @@
 package rulebook
 
 import (
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 
 	"oskel/core/amount"
+	"oskel/core/calendar"
 	"oskel/core/lang"
 )
 
@@ -44,26 +47,17 @@ func countOf(s, noun string) (int, bool) {
 
 func (r *reader) readRules(v value, book *Book) {
 	for _, item := range v.items() {
-		f := item.fields("name", "title", "judges", "each", "where", "base", "no_data", "on", "stake", "threshold", "outlier", "window")
-		rule := Rule{At: item.at, Name: f["name"].required(), On: f["on"].yes(true)}
+		f := item.fields("name", "title", "judges", "each", "where", "base", "no_data", "persists", "on", "stops", "valid_from", "valid_until", "shows", "stake", "threshold", "outlier", "window", "examples")
+		rule := Rule{At: item.at, Name: f["name"].required(), On: f["on"].yes(true), Stops: f["stops"].yes(false)}
 		r.name(f["name"].at, f["name"].path, rule.Name, true)
 		rule.Title = titled(f["title"], strings.ReplaceAll(rule.Name, "-", "_"))
 		if book.Rule(rule.Name) != nil {
 			f["name"].complain("the rule %q is defined twice", rule.Name)
 		}
-		rule.Judges = f["judges"].required()
-		kind := book.Kind(rule.Judges)
-		if rule.Judges != "" && kind == nil {
-			f["judges"].complain("unknown kind %q%s", rule.Judges, suggest(rule.Judges, kindNames(book)))
-		}
+		rule.Levels = f["judges"].levels(book)
 		rule.Each = f["each"].oneOf("month", "month")
 		if w := f["where"]; !w.absent() {
-			rule.Where = w.condition()
-			if rule.Where != nil && kind != nil {
-				for _, e := range lang.CheckCondition(rule.Where.Tree, attributeTypes(kind)) {
-					r.complain(shift(rule.Where.At, e.At), w.path, "%s", e.Text)
-				}
-			}
+			rule.Where = r.readScope(w, book, rule.Levels)
 		}
 		for _, e := range f["base"].entries() {
 			rule.Base = append(rule.Base, r.readBase(e, book))
@@ -71,39 +65,134 @@ func (r *reader) readRules(v value, book *Book) {
 		if n := f["no_data"]; !n.absent() && n.scalar() != "say nothing" {
 			rule.NoData = n.grade(book)
 		}
+		if p := f["persists"]; !p.absent() {
+			rule.Persists = p.persistence()
+		}
+		for key, to := range map[string]**calendar.Day{"valid_from": &rule.From, "valid_until": &rule.Until} {
+			if d := f[key]; !d.absent() {
+				day := d.day()
+				*to = &day
+			}
+		}
+		if rule.From != nil && rule.Until != nil && *rule.Until < *rule.From {
+			f["valid_until"].complain("expected a day not before valid_from, %s", *rule.From)
+		}
+		for _, m := range f["shows"].items() {
+			rule.Shows = append(rule.Shows, m.measure(book))
+		}
 		if s := f["stake"]; !s.absent() {
 			rule.Stake = s.formula()
 		}
 		families := 0
 		if t := f["threshold"]; !t.absent() {
 			families++
-			rule.Threshold = r.readThreshold(t, book)
+			rule.Threshold = r.readThreshold(t, book, rule.Levels)
 		}
 		if o := f["outlier"]; !o.absent() {
 			families++
-			rule.Outlier = r.readOutlier(o, book, kind)
+			rule.Outlier = r.readOutlier(o, book, plainKind(book, o, rule.Levels))
 		}
 		if w := f["window"]; !w.absent() {
 			families++
-			rule.Window = r.readWindow(w, book, kind)
+			rule.Window = r.readWindow(w, book, plainKind(book, w, rule.Levels))
 		}
 		if families != 1 {
 			item.complain("state exactly one of threshold, outlier and window; %d are stated", families)
+		}
+		for _, e := range f["examples"].items() {
+			rule.Examples = append(rule.Examples, r.readExample(e, book, &rule))
 		}
 		book.Rules = append(book.Rules, rule)
 	}
 }
 
-func attributeTypes(kind *Kind) func(string) (lang.Type, string) {
-	return func(name string) (lang.Type, string) {
-		var known []string
-		for _, a := range kind.Attributes {
-			if name == kind.Name+"."+a.Name {
-				return a.Type, ""
-			}
-			known = append(known, kind.Name+"."+a.Name)
+// levels reads 'rep', 'rep x product', or a list of such.
+func (v value) levels(book *Book) []Level {
+	items := []value{v}
+	if v.isList() {
+		items = v.items()
+	}
+	var out []Level
+	for _, item := range items {
+		s := item.required()
+		if s == "" {
+			continue
 		}
-		return "", "unknown attribute " + strconv.Quote(name) + suggest(name, known)
+		l, complaint := book.ParseLevel(s)
+		if complaint != "" {
+			if book.Kind(s) == nil && plainName.MatchString(s) {
+				complaint = "unknown kind " + strconv.Quote(s) + suggest(s, append(kindNames(book), "whole"))
+			}
+			item.complain("%s", complaint)
+			continue
+		}
+		if slices.Contains(out, l) {
+			item.complain("the rule already judges %s", s)
+		}
+		out = append(out, l)
+	}
+	return out
+}
+
+// plainKind is the kind of a rule that can only judge the subjects of one.
+func plainKind(book *Book, v value, levels []Level) *Kind {
+	if len(levels) == 0 {
+		return nil
+	}
+	for _, l := range levels {
+		if !l.Plain() {
+			v.complain("only a threshold rule can judge %s; this one judges the subjects of one kind", l)
+			return nil
+		}
+	}
+	if len(levels) > 1 {
+		v.complain("only a threshold rule can judge several levels")
+	}
+	return book.Kind(levels[0].Kind)
+}
+
+// persistence reads '2 of 3'.
+func (v value) persistence() *Persistence {
+	least, of, ok := strings.Cut(v.required(), " of ")
+	k, err := strconv.Atoi(least)
+	n, err2 := strconv.Atoi(of)
+	if !ok || err != nil || err2 != nil || k < 1 || n < k || n > 24 {
+		v.complain("expected how many of the last periods, such as '2 of 3', found %q", v.scalar())
+		return nil
+	}
+	return &Persistence{k, n}
+}
+
+// readScope reads a condition that every level of a rule must be able to
+// answer.
+func (r *reader) readScope(v value, book *Book, levels []Level) *Condition {
+	c := v.condition()
+	if c == nil {
+		return nil
+	}
+	for _, l := range levels {
+		for _, e := range lang.CheckCondition(c.Tree, book.attributeTypes(l)) {
+			r.complain(shift(c.At, e.At), v.path, "%s", e.Text)
+		}
+	}
+	return c
+}
+
+func (b *Book) attributeTypes(l Level) func(string) (lang.Type, string) {
+	attributes := b.Attributes(l)
+	return func(name string) (lang.Type, string) {
+		if a, ok := attributes[name]; ok {
+			return a.Type, ""
+		}
+		known := slices.Sorted(maps.Keys(attributes))
+		if len(known) == 0 {
+			return "", "the whole has no attribute " + strconv.Quote(name)
+		}
+		what := ""
+		if !l.Plain() {
+			what = " of " + l.String()
+		}
+		return "", "unknown attribute " + strconv.Quote(name) + what + suggest(name, known)
 	}
 }
 
@@ -145,20 +234,29 @@ func (r *reader) readBase(e entry, book *Book) Base {
 	return base
 }
 
-func (r *reader) readThreshold(v value, book *Book) *Threshold {
+func (r *reader) readThreshold(v value, book *Book, levels []Level) *Threshold {
 	before := len(r.problems)
-	f := v.fields("of", "against", "as", "bands")
-	t := &Threshold{At: v.at, Of: f["of"].measure(book)}
+	f := v.fields("of", "against", "as", "bands", "choose")
+	t := &Threshold{At: v.at}
+	if c := f["choose"]; !c.absent() {
+		for _, other := range []string{"of", "against", "as", "bands"} {
+			if !f[other].absent() {
+				f[other].complain("'choose' decides by conditions; %q is for bands", other)
+			}
+		}
+		for _, item := range c.items() {
+			t.Choices = append(t.Choices, r.readChoice(item, book, levels))
+		}
+		t.broken = true // there are no bands to lay
+		return t
+	}
+	t.Of = f["of"].measure(book)
 	m := book.Measure(t.Of)
 	if a := f["against"]; !a.absent() {
-		t.Against = &Yardstick{Target: a.scalar() == "target"}
-		if !t.Against.Target {
-			t.Against.Bound = a.bound(book)
-			r.unitFits(t.Against.Bound, a.path, m)
-		}
-		t.As = f["as"].oneOf("", "ratio", "difference")
+		t.Against = r.readYardstick(a, book, m)
+		t.As = f["as"].oneOf("", "ratio", "difference", "change")
 		if f["as"].absent() {
-			a.complain("'against' needs 'as: ratio' or 'as: difference'")
+			a.complain("'against' needs 'as: ratio', 'as: difference' or 'as: change'")
 		}
 	} else if !f["as"].absent() {
 		f["as"].complain("'as' needs 'against'")
@@ -173,9 +271,77 @@ func (r *reader) readThreshold(v value, book *Book) *Threshold {
 	return t
 }
 
+// readYardstick reads 'target', or a formula.
+func (r *reader) readYardstick(v value, book *Book, m *Measure) *Yardstick {
+	y := &Yardstick{Target: v.scalar() == "target"}
+	if y.Target {
+		y.Formula = Formula{v.at, "target", nil}
+		if m != nil {
+			y.Tree = &lang.Node{Op: lang.Call, At: 1, Text: "target", Parts: []*lang.Node{{Op: lang.Name, At: 1, Text: m.Name}}}
+		}
+		return y
+	}
+	f := v.formula()
+	if f == nil {
+		return y
+	}
+	y.Formula = *f
+	switch f.Tree.Op {
+	case lang.Number:
+		r.unitFits(Bound{At: v.at, Number: f.Tree.Number, Percent: f.Tree.Percent}, v.path, m)
+	case lang.Name:
+		if d := book.Dial(f.Tree.Text); d != nil {
+			r.unitFits(Bound{At: v.at, Dial: d.Name, Percent: d.Percent}, v.path, m)
+		}
+	}
+	return y
+}
+
+// readChoice reads a grade with 'all', 'any', 'none', or 'some' of a list of
+// conditions.
+func (r *reader) readChoice(v value, book *Book, levels []Level) Choice {
+	f := v.fields("grade", "all", "any", "none", "some")
+	c := Choice{At: v.at, Grade: f["grade"].grade(book)}
+	stated := 0
+	for _, word := range []string{"all", "any", "none", "some"} {
+		list := f[word]
+		if list.absent() {
+			continue
+		}
+		stated++
+		if word == "some" {
+			s := list.fields("at_least", "of")
+			c.Least, list = s["at_least"].whole(1, 100), s["of"]
+		}
+		for _, item := range list.items() {
+			if condition := item.condition(); condition != nil {
+				r.checkMeasureCondition(book, condition, levels, item.path)
+				c.Of = append(c.Of, *condition)
+			}
+		}
+		switch word {
+		case "all":
+			c.Least = len(c.Of)
+		case "any":
+			c.Least = 1
+		case "none":
+			c.None = true
+		}
+		if len(c.Of) == 0 {
+			list.complain("expected a list of conditions")
+		} else if c.Least > len(c.Of) {
+			list.complain("at least %d of %d can never hold", c.Least, len(c.Of))
+		}
+	}
+	if stated != 1 {
+		v.complain("state exactly one of all, any, none and some; %d are stated", stated)
+	}
+	return c
+}
+
 func (r *reader) readBand(v value, book *Book, t *Threshold, m *Measure) Band {
-	f := v.fields("grade", "clear", "below", "at_most", "above", "at_least")
-	band := Band{At: v.at}
+	f := v.fields("grade", "clear", "label", "below", "at_most", "above", "at_least")
+	band := Band{At: v.at, Label: f["label"].scalar()}
 	switch {
 	case f["grade"].absent() == f["clear"].absent():
 		v.complain("state either 'grade: …' or 'clear: rest'")
@@ -202,7 +368,7 @@ func (r *reader) readBand(v value, book *Book, t *Threshold, m *Measure) Band {
 		}{{open, false}, {closed, true}} {
 			if !x.v.absent() {
 				e := &End{x.v.bound(book), x.included}
-				if t.As == "ratio" {
+				if t.Relative() {
 					r.ratioFits(e.Bound, x.v.path)
 				} else {
 					r.unitFits(e.Bound, x.v.path, m)

@@ -34,6 +34,16 @@ func (r *reader) checkUnits(book *Book) {
 		}
 	}
 	for i := range book.Rules {
+		if t := book.Rules[i].Threshold; t != nil && t.Against != nil && t.Against.Tree != nil && book.Measure(t.Of) != nil {
+			of := &lang.Node{Op: lang.Name, At: t.Against.Tree.At, Text: t.Of}
+			u, err := book.unitOf(of)
+			if err == nil {
+				_, err = book.sameUnit(of, u, t.Against.Tree, "holding against one another")
+			}
+			if err != nil {
+				r.complain(shift(t.Against.At, err.At), "rules."+book.Rules[i].Name+".threshold.against", "%s", err.Text)
+			}
+		}
 		if s := book.Rules[i].Stake; s != nil {
 			if _, err := book.unitOf(s.Tree); err != nil {
 				r.complain(shift(s.At, err.At), "rules."+book.Rules[i].Name+".stake", "%s", err.Text)
@@ -153,7 +163,7 @@ func (b *Book) unitOfCall(n *lang.Node) (Unit, *lang.Error) {
 		return "", err
 	}
 	switch n.Text {
-	case "growth", "share", "attainment":
+	case "growth", "share", "attainment", "in_range", "percent_place":
 		return Percent, nil
 	case "place":
 		return Count, nil

@@ -3,13 +3,30 @@ package rulebook
 import (
 	"fmt"
 	"strings"
+
+	"oskel/core/lang"
 )
 
 // Words says what a rule does, made from its definition alone.
 func (b *Book) Words(r *Rule) string {
 	var s strings.Builder
-	kind := b.Kind(r.Judges)
-	fmt.Fprintf(&s, "Each %s, for every %s", r.Each, strings.ToLower(kind.Title))
+	var levels []string
+	for i, l := range r.Levels {
+		one := b.One(l)
+		if l.Kind != "" {
+			one = "every " + one
+			if l.Paired() {
+				one = "every pair of " + b.One(l)
+			}
+		}
+		if i > 0 && i == len(r.Levels)-1 {
+			one = "and for " + one
+		} else if i > 0 {
+			one = "for " + one
+		}
+		levels = append(levels, one)
+	}
+	fmt.Fprintf(&s, "Each %s, for %s", r.Each, strings.Join(levels, ", "))
 	if r.Where != nil {
 		fmt.Fprintf(&s, " where %s", r.Where.Text)
 	}
@@ -18,7 +35,7 @@ func (b *Book) Words(r *Rule) string {
 	case r.Threshold != nil:
 		s.WriteString(b.thresholdWords(r.Threshold))
 	case r.Outlier != nil:
-		s.WriteString(b.outlierWords(r.Outlier, strings.ToLower(kind.Plural)))
+		s.WriteString(b.outlierWords(r.Outlier, b.Many(r.Levels[0])))
 	case r.Window != nil:
 		fmt.Fprintf(&s, "%s when the last of the %s lies %d days or more before the period's last day; one that was never seen is not judged",
 			b.Grade(r.Window.Grade).Label, strings.ToLower(b.Feed(r.Window.Feed).Title), r.Window.Days)
@@ -34,6 +51,20 @@ func (b *Book) Words(r *Rule) string {
 	default:
 		s.WriteString(" No data says nothing.")
 	}
+	if r.Persists != nil {
+		fmt.Fprintf(&s, " Flagged only when it happens in at least %d of the last %d %ss.", r.Persists.Least, r.Persists.Of, r.Each)
+	}
+	if r.Stops {
+		s.WriteString(" A breach stops the rules after it.")
+	}
+	switch {
+	case r.From != nil && r.Until != nil:
+		fmt.Fprintf(&s, " It holds for periods that end from %s to %s.", r.From.Words(), r.Until.Words())
+	case r.From != nil:
+		fmt.Fprintf(&s, " It holds for periods that end from %s on.", r.From.Words())
+	case r.Until != nil:
+		fmt.Fprintf(&s, " It holds for periods that end until %s.", r.Until.Words())
+	}
 	if !r.On {
 		s.WriteString(" The rule is off.")
 	}
@@ -48,15 +79,18 @@ func atLeast(included bool) string {
 }
 
 func (b *Book) thresholdWords(t *Threshold) string {
+	if t.Choices != nil {
+		return b.choiceWords(t.Choices)
+	}
 	what := lowerFirst(b.Measure(t.Of).Title)
 	if t.Against != nil {
-		yardstick := "its target"
-		if !t.Against.Target {
-			yardstick = b.Number(t.Against.Bound)
-		}
-		if t.As == "ratio" {
+		yardstick := b.YardstickWords(t)
+		switch t.As {
+		case "ratio":
 			what += " as a share of " + yardstick
-		} else {
+		case "change":
+			what += " as a change from " + yardstick
+		default:
 			what += " less " + yardstick
 		}
 	}
@@ -76,6 +110,98 @@ func (b *Book) thresholdWords(t *Threshold) string {
 		}
 	}
 	return strings.Join(parts, ", else ")
+}
+
+// YardstickWords says what a threshold holds its measure against.
+func (b *Book) YardstickWords(t *Threshold) string {
+	y := t.Against
+	switch {
+	case y.Target:
+		return "its target"
+	case y.Tree.Op == lang.Number:
+		return b.Number(Bound{Number: y.Tree.Number, Percent: y.Tree.Percent})
+	case y.Tree.Op == lang.Name && b.Dial(y.Tree.Text) != nil:
+		return b.Number(Bound{Dial: y.Tree.Text, Percent: b.Dial(y.Tree.Text).Percent})
+	}
+	return b.formulaWords(y.Tree, y.Text)
+}
+
+// formulaWords says a formula in words where it is one function of a measure;
+// any other is said as it is written.
+func (b *Book) formulaWords(n *lang.Node, text string) string {
+	if n.Op == lang.Name && b.Measure(n.Text) != nil {
+		return lowerFirst(b.Measure(n.Text).Title)
+	}
+	if n.Op != lang.Call || n.Parts[0].Op != lang.Name || b.Measure(n.Parts[0].Text) == nil {
+		return text
+	}
+	of := lowerFirst(b.Measure(n.Parts[0].Text).Title)
+	among := "all"
+	if kind, attribute := n.Group(); kind != "" {
+		among = "its " + strings.ReplaceAll(attribute, "_", " ")
+	}
+	switch n.Text {
+	case "target":
+		return "the target of " + of
+	case "earlier":
+		switch {
+		case len(n.Parts) == 1:
+			return "its " + of + " of the period before"
+		case n.Parts[1].Text == "year" && n.Parts[1].Int() == 1:
+			return "its " + of + " of a year before"
+		case n.Parts[1].Text == "year":
+			return fmt.Sprintf("its %s of %d years before", of, n.Parts[1].Int())
+		}
+		return fmt.Sprintf("its %s of %d periods before", of, n.Parts[1].Int())
+	case "history", "trailing":
+		summary := "sum"
+		for _, p := range n.Parts[2:] {
+			if p.Text != "at least" {
+				summary = p.Text
+			}
+		}
+		which := "before"
+		if n.Text == "trailing" {
+			which = "up to this one"
+		}
+		return fmt.Sprintf("its own %s %s of the %d periods %s", summary, of, n.Parts[1].Int(), which)
+	case "overall":
+		if among == "all" {
+			return of + " of the whole"
+		}
+		return of + " of " + among
+	case "peers":
+		summary := n.Parts[1].Text
+		if summary == "percentile" {
+			summary = "percentile " + n.Parts[1].Number.String()
+		}
+		return "the " + summary + " " + of + " of " + among
+	}
+	return text
+}
+
+func (b *Book) choiceWords(choices []Choice) string {
+	var parts []string
+	for _, c := range choices {
+		var of []string
+		for _, condition := range c.Of {
+			of = append(of, condition.Text)
+		}
+		how := ""
+		switch {
+		case c.None:
+			how = "none of these holds: "
+		case len(c.Of) == 1:
+		case c.Least == len(c.Of):
+			how = "all of these hold: "
+		case c.Least == 1:
+			how = "any of these holds: "
+		default:
+			how = fmt.Sprintf("at least %d of these hold: ", c.Least)
+		}
+		parts = append(parts, b.Grade(c.Grade).Label+" when "+how+strings.Join(of, "; "))
+	}
+	return strings.Join(append(parts, "clear"), ", else ")
 }
 
 func (b *Book) endWords(band Band) string {

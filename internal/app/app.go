@@ -125,7 +125,7 @@ func wire(s *store.Store, o Options) (http.Handler, *people.Service, error) {
 	f := figures.New(s)
 	accounts := people.New(s)
 	handler, err := httpapi.New(httpapi.Services{
-		Store: s, Books: b, Figures: f, Intake: intake.New(s, b), Sweep: sweep.New(s, b, f, o.Now), Review: review.New(s), People: accounts,
+		Store: s, Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b), Sweep: sweep.New(s, b, f, o.Now), Review: review.New(s), People: accounts,
 		Now: o.Now, Console: o.Console, Secure: o.Secure,
 	})
 	return handler, accounts, err

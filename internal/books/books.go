@@ -9,6 +9,7 @@ import (
 	"sync"
 	"time"
 
+	"oskel/core/judge"
 	"oskel/core/rulebook"
 	"oskel/internal/store"
 )
@@ -66,19 +67,29 @@ func (s *Service) book(r store.Revision) (*rulebook.Book, error) {
 
 // Check reads a text and says what is wrong with it and how it differs from
 // the published revision; it changes nothing.
-func (s *Service) Check(ctx context.Context, text string) (*rulebook.Book, []rulebook.Problem, []string, error) {
-	book, problems := rulebook.Read([]byte(text))
+func (s *Service) Check(ctx context.Context, text string) (Checked, error) {
+	book, problems, advice := judge.ReadBook([]byte(text))
+	out := Checked{Book: book, Problems: problems, Advice: advice}
 	if len(problems) > 0 {
-		return book, problems, nil, nil
+		return out, nil
 	}
 	_, published, err := s.Published(ctx)
 	if errors.Is(err, store.ErrNotFound) {
 		published, err = &rulebook.Book{}, nil
 	}
 	if err != nil {
-		return nil, nil, nil, err
+		return out, err
 	}
-	return book, nil, rulebook.Difference(published, book), nil
+	out.Differences = rulebook.Difference(published, book)
+	return out, nil
+}
+
+// Checked is what there is to say of a text.
+type Checked struct {
+	Book        *rulebook.Book
+	Problems    []rulebook.Problem
+	Advice      []rulebook.Problem
+	Differences []string // against the published revision
 }
 
 // Faulty says that a text has problems and cannot be published.
@@ -109,7 +120,7 @@ func (e *ErrFeed) Error() string { return e.Err.Error() }
 // Publish makes a text the new revision, if it is sound and was made from the
 // published one. The tables of new feeds come with it or not at all.
 func (s *Service) Publish(ctx context.Context, author, text, note string, basedOn int) (store.Revision, error) {
-	book, problems := rulebook.Read([]byte(text))
+	book, problems, _ := judge.ReadBook([]byte(text))
 	if len(problems) > 0 {
 		return store.Revision{}, &Faulty{problems}
 	}

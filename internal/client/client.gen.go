@@ -93,6 +93,30 @@ func (e ChangeChange) Valid() bool {
 	}
 }
 
+// Defines values for ChoiceDefinitionHow.
+const (
+	All  ChoiceDefinitionHow = "all"
+	Any  ChoiceDefinitionHow = "any"
+	None ChoiceDefinitionHow = "none"
+	Some ChoiceDefinitionHow = "some"
+)
+
+// Valid indicates whether the value is a known member of the ChoiceDefinitionHow enum.
+func (e ChoiceDefinitionHow) Valid() bool {
+	switch e {
+	case All:
+		return true
+	case Any:
+		return true
+	case None:
+		return true
+	case Some:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ExceptionState.
 const (
 	ExceptionStateCleared  ExceptionState = "cleared"
@@ -423,6 +447,42 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	}
 }
 
+// BandDefinition defines model for BandDefinition.
+type BandDefinition struct {
+	Above   *string `json:"above,omitempty"`
+	AtLeast *string `json:"at_least,omitempty"`
+	AtMost  *string `json:"at_most,omitempty"`
+	Below   *string `json:"below,omitempty"`
+
+	// Grade None is clear
+	Grade *string `json:"grade,omitempty"`
+	Label *string `json:"label,omitempty"`
+	Rest  *bool   `json:"rest,omitempty"`
+}
+
+// BaseDefinition defines model for BaseDefinition.
+type BaseDefinition struct {
+	// Least Such as 'at least 5000'
+	Least   string `json:"least"`
+	Measure string `json:"measure"`
+}
+
+// BookRehearsal defines model for BookRehearsal.
+type BookRehearsal struct {
+	Advice []string     `json:"advice"`
+	After  int          `json:"after"`
+	Before int          `json:"before"`
+	Desks  []DeskLoad   `json:"desks"`
+	Rules  []RuleChange `json:"rules"`
+}
+
+// BookRehearsalRequest defines model for BookRehearsalRequest.
+type BookRehearsalRequest struct {
+	Dials  *map[string]string `json:"dials,omitempty"`
+	Period string             `json:"period"`
+	Text   *string            `json:"text,omitempty"`
+}
+
 // CalendarDay defines model for CalendarDay.
 type CalendarDay struct {
 	Day     string   `json:"day"`
@@ -551,15 +611,47 @@ type ChangeChange string
 
 // CheckReport defines model for CheckReport.
 type CheckReport struct {
+	// Advice What it had better not have
+	Advice []Fault `json:"advice"`
+	Dials  []Dial  `json:"dials"`
+
 	// Differences Against the published revision
 	Differences []string `json:"differences"`
+	Measures    []Named  `json:"measures"`
 	Problems    []Fault  `json:"problems"`
 	Rules       []Rule   `json:"rules"`
 }
 
+// ChoiceDefinition defines model for ChoiceDefinition.
+type ChoiceDefinition struct {
+	AtLeast *int                `json:"at_least,omitempty"`
+	Grade   string              `json:"grade"`
+	How     ChoiceDefinitionHow `json:"how"`
+	Of      []string            `json:"of"`
+}
+
+// ChoiceDefinitionHow defines model for ChoiceDefinition.How.
+type ChoiceDefinitionHow string
+
 // Comment defines model for Comment.
 type Comment struct {
 	Text string `json:"text"`
+}
+
+// CompareRequest defines model for CompareRequest.
+type CompareRequest struct {
+	// Text The published one unless stated
+	Text *string `json:"text,omitempty"`
+
+	// With A revision; the published one unless stated
+	With *int `json:"with,omitempty"`
+}
+
+// Comparison defines model for Comparison.
+type Comparison struct {
+	// Text A unified difference
+	Text  string   `json:"text"`
+	Words []string `json:"words"`
 }
 
 // Counts defines model for Counts.
@@ -578,6 +670,59 @@ type Counts struct {
 type Credentials struct {
 	Name     string `json:"name"`
 	Password string `json:"password"`
+}
+
+// CutMove defines model for CutMove.
+type CutMove struct {
+	// Band From 0, as the rule lists them
+	Band  int    `json:"band"`
+	High  bool   `json:"high"`
+	Value string `json:"value"`
+}
+
+// DeskLoad defines model for DeskLoad.
+type DeskLoad struct {
+	After  int    `json:"after"`
+	Before int    `json:"before"`
+	Desk   string `json:"desk"`
+	Title  string `json:"title"`
+}
+
+// Dial defines model for Dial.
+type Dial struct {
+	From  *string  `json:"from,omitempty"`
+	Name  string   `json:"name"`
+	To    *string  `json:"to,omitempty"`
+	Uses  []string `json:"uses"`
+	Value string   `json:"value"`
+}
+
+// DialTried defines model for DialTried.
+type DialTried struct {
+	Average float64 `json:"average"`
+	Value   string  `json:"value"`
+}
+
+// DialTurn defines model for DialTurn.
+type DialTurn struct {
+	BasedOn int    `json:"based_on"`
+	Note    string `json:"note"`
+	Value   string `json:"value"`
+}
+
+// Draft defines model for Draft.
+type Draft struct {
+	At *time.Time `json:"at,omitempty"`
+
+	// BasedOn The revision it was made from
+	BasedOn int `json:"based_on"`
+
+	// Published The newest revision
+	Published int    `json:"published"`
+	Text      string `json:"text"`
+
+	// Version 0 where there is no draft yet
+	Version int `json:"version"`
 }
 
 // EvidenceRow defines model for EvidenceRow.
@@ -658,6 +803,17 @@ type Finding struct {
 // FindingFinding defines model for Finding.Finding.
 type FindingFinding string
 
+// Found defines model for Found.
+type Found struct {
+	After     string `json:"after"`
+	Before    string `json:"before"`
+	Key       string `json:"key"`
+	Name      string `json:"name"`
+	Sentence  string `json:"sentence"`
+	Value     string `json:"value"`
+	Yardstick string `json:"yardstick"`
+}
+
 // Grade defines model for Grade.
 type Grade struct {
 	Label string `json:"label"`
@@ -730,6 +886,16 @@ type LineUp struct {
 // LineUpUnit defines model for LineUp.Unit.
 type LineUpUnit string
 
+// LookBack defines model for LookBack.
+type LookBack struct {
+	Explained int    `json:"explained"`
+	Flagged   int    `json:"flagged"`
+	Judged    int    `json:"judged"`
+	Label     string `json:"label"`
+	Period    string `json:"period"`
+	Persisted int    `json:"persisted"`
+}
+
 // Measure defines model for Measure.
 type Measure struct {
 	Good MeasureGood `json:"good"`
@@ -754,6 +920,15 @@ type MeasureGood string
 type Named struct {
 	Name  string `json:"name"`
 	Title string `json:"title"`
+}
+
+// NewDraft defines model for NewDraft.
+type NewDraft struct {
+	BasedOn int    `json:"based_on"`
+	Text    string `json:"text"`
+
+	// Version The one it was read at
+	Version int `json:"version"`
 }
 
 // NewPerson defines model for NewPerson.
@@ -840,6 +1015,16 @@ type Person struct {
 	Title string   `json:"title"`
 }
 
+// PlaceRule defines model for PlaceRule.
+type PlaceRule struct {
+	// Name The rule that is replaced or taken out
+	Name string `json:"name"`
+
+	// Rule A rule as the rulebook file has it; what is absent has its default
+	Rule *RuleDefinition `json:"rule,omitempty"`
+	Text string          `json:"text"`
+}
+
 // Point defines model for Point.
 type Point struct {
 	Grade string  `json:"grade"`
@@ -898,6 +1083,53 @@ type RegisterRow struct {
 	Values []string `json:"values"`
 }
 
+// Rehearsal defines model for Rehearsal.
+type Rehearsal struct {
+	Back    []LookBack `json:"back"`
+	Crowded *string    `json:"crowded,omitempty"`
+	Desks   []DeskLoad `json:"desks"`
+
+	// Flagged The most serious first, at most 200
+	Flagged   []Found `json:"flagged"`
+	Flips     []Found `json:"flips"`
+	Level     string  `json:"level"`
+	LineUp    *LineUp `json:"line_up,omitempty"`
+	Near      []Found `json:"near"`
+	Published *Tally  `json:"published,omitempty"`
+	Rule      string  `json:"rule"`
+	Tally     Tally   `json:"tally"`
+	Title     string  `json:"title"`
+	Turned    Turned  `json:"turned"`
+	WhatIf    *WhatIf `json:"what_if,omitempty"`
+	Words     string  `json:"words"`
+}
+
+// RehearsalRequest defines model for RehearsalRequest.
+type RehearsalRequest struct {
+	By    *string            `json:"by,omitempty"`
+	Cuts  *[]CutMove         `json:"cuts,omitempty"`
+	Dials *map[string]string `json:"dials,omitempty"`
+
+	// Key The subject of a what-if
+	Key      *string `json:"key,omitempty"`
+	LineUp   *bool   `json:"line_up,omitempty"`
+	LookBack *int    `json:"look_back,omitempty"`
+	Period   string  `json:"period"`
+	Rule     string  `json:"rule"`
+
+	// Text The draft; the published rulebook unless stated
+	Text *string `json:"text,omitempty"`
+
+	// WhatIf By measure, target or yardstick
+	WhatIf *map[string]string `json:"what_if,omitempty"`
+}
+
+// Restoration defines model for Restoration.
+type Restoration struct {
+	BasedOn int    `json:"based_on"`
+	Note    string `json:"note"`
+}
+
 // Revision defines model for Revision.
 type Revision struct {
 	At          time.Time `json:"at"`
@@ -914,13 +1146,70 @@ type Role string
 
 // Rule defines model for Rule.
 type Rule struct {
-	Family string `json:"family"`
-	Judges string `json:"judges"`
-	Name   string `json:"name"`
-	On     bool   `json:"on"`
-	Tally  *Tally `json:"tally,omitempty"`
+	// Definition A rule as the rulebook file has it; what is absent has its default
+	Definition *RuleDefinition `json:"definition,omitempty"`
+	Family     string          `json:"family"`
+	Judges     string          `json:"judges"`
+	Name       string          `json:"name"`
+	On         bool            `json:"on"`
+	Tally      *Tally          `json:"tally,omitempty"`
+
+	// Text As it stands in the rulebook
+	Text  *string `json:"text,omitempty"`
+	Title string  `json:"title"`
+	Words string  `json:"words"`
+}
+
+// RuleChange defines model for RuleChange.
+type RuleChange struct {
+	// After Flagged by the draft; absent where it is gone or off
+	After *int `json:"after,omitempty"`
+
+	// Before Flagged by the published rule; absent where it is new or off
+	Before *int   `json:"before,omitempty"`
+	Judged *int   `json:"judged,omitempty"`
+	Level  string `json:"level"`
+	Rule   string `json:"rule"`
 	Title  string `json:"title"`
-	Words  string `json:"words"`
+	Turned Turned `json:"turned"`
+}
+
+// RuleDefinition A rule as the rulebook file has it; what is absent has its default
+type RuleDefinition struct {
+	Against *string `json:"against,omitempty"`
+
+	// Among Of an outlier
+	Among    *string              `json:"among,omitempty"`
+	As       *string              `json:"as,omitempty"`
+	Bands    *[]BandDefinition    `json:"bands,omitempty"`
+	Base     *[]BaseDefinition    `json:"base,omitempty"`
+	Beyond   *string              `json:"beyond,omitempty"`
+	Choose   *[]ChoiceDefinition  `json:"choose,omitempty"`
+	Days     *int                 `json:"days,omitempty"`
+	Examples *[]map[string]string `json:"examples,omitempty"`
+
+	// Grade Of an outlier or a silence
+	Grade  *string   `json:"grade,omitempty"`
+	Judges *[]string `json:"judges,omitempty"`
+	Name   *string   `json:"name,omitempty"`
+	NoData *string   `json:"no_data,omitempty"`
+
+	// Of Of a threshold with bands, or an outlier
+	Of       *string   `json:"of,omitempty"`
+	On       *bool     `json:"on,omitempty"`
+	Peers    *int      `json:"peers,omitempty"`
+	Persists *string   `json:"persists,omitempty"`
+	Shows    *[]string `json:"shows,omitempty"`
+	Side     *string   `json:"side,omitempty"`
+
+	// Silence Of a silence, the feed
+	Silence    *string `json:"silence,omitempty"`
+	Stake      *string `json:"stake,omitempty"`
+	Stops      *bool   `json:"stops,omitempty"`
+	Title      *string `json:"title,omitempty"`
+	ValidFrom  *string `json:"valid_from,omitempty"`
+	ValidUntil *string `json:"valid_until,omitempty"`
+	Where      *string `json:"where,omitempty"`
 }
 
 // Rulebook defines model for Rulebook.
@@ -937,6 +1226,33 @@ type Rulebook struct {
 // RulebookText defines model for RulebookText.
 type RulebookText struct {
 	Text string `json:"text"`
+}
+
+// Solution defines model for Solution.
+type Solution struct {
+	Average    float64     `json:"average"`
+	Dial       string      `json:"dial"`
+	Now        string      `json:"now"`
+	NowAverage float64     `json:"now_average"`
+	Rules      []string    `json:"rules"`
+	Tried      []DialTried `json:"tried"`
+	Value      string      `json:"value"`
+}
+
+// SolveRequest defines model for SolveRequest.
+type SolveRequest struct {
+	Dial string `json:"dial"`
+
+	// Period The last month counted
+	Period  string `json:"period"`
+	Periods *int   `json:"periods,omitempty"`
+
+	// Rules All that the dial touches unless stated
+	Rules *[]string `json:"rules,omitempty"`
+	Text  *string   `json:"text,omitempty"`
+
+	// Wanted Exceptions a month
+	Wanted float64 `json:"wanted"`
 }
 
 // Sweep defines model for Sweep.
@@ -1011,9 +1327,12 @@ type Tally struct {
 	Clear  int            `json:"clear"`
 
 	// Crowded Flags so large a part of those judged that nothing stands out
-	Crowded   bool           `json:"crowded"`
-	Flagged   int            `json:"flagged"`
-	Judged    int            `json:"judged"`
+	Crowded bool `json:"crowded"`
+	Flagged int  `json:"flagged"`
+	Judged  int  `json:"judged"`
+
+	// Level Where the rule judges another than the subjects of one kind
+	Level     *string        `json:"level,omitempty"`
 	NoData    int            `json:"no_data"`
 	NotJudged map[string]int `json:"not_judged"`
 	Rule      string         `json:"rule"`
@@ -1062,6 +1381,20 @@ type TargetRow struct {
 type Token struct {
 	Person Person `json:"person"`
 	Token  string `json:"token"`
+}
+
+// Turned defines model for Turned.
+type Turned struct {
+	Flagged  int `json:"flagged"`
+	NoLonger int `json:"no_longer"`
+	Regraded int `json:"regraded"`
+}
+
+// WhatIf defines model for WhatIf.
+type WhatIf struct {
+	Grade   string `json:"grade"`
+	Outcome string `json:"outcome"`
+	Why     string `json:"why"`
 }
 
 // CaseId defines model for CaseId.
@@ -1215,6 +1548,11 @@ type GetRegisterParams struct {
 	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// ListUsesParams defines parameters for ListUses.
+type ListUsesParams struct {
+	Name string `form:"name" json:"name"`
+}
+
 // ListRulesParams defines parameters for ListRules.
 type ListRulesParams struct {
 	// Period A month, such as 2026-10
@@ -1224,6 +1562,9 @@ type ListRulesParams struct {
 // GetLineUpParams defines parameters for GetLineUp.
 type GetLineUpParams struct {
 	Period string `form:"period" json:"period"`
+
+	// By One of the levels the rule judges; the first unless stated
+	By *string `form:"by,omitempty" json:"by,omitempty"`
 
 	// Key The subject that stands out
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
@@ -1321,14 +1662,38 @@ type CommentCaseJSONRequestBody = Comment
 // SettleCaseJSONRequestBody defines body for SettleCase for application/json ContentType.
 type SettleCaseJSONRequestBody = Finding
 
+// TurnDialJSONRequestBody defines body for TurnDial for application/json ContentType.
+type TurnDialJSONRequestBody = DialTurn
+
+// PutDraftJSONRequestBody defines body for PutDraft for application/json ContentType.
+type PutDraftJSONRequestBody = NewDraft
+
 // CreatePersonJSONRequestBody defines body for CreatePerson for application/json ContentType.
 type CreatePersonJSONRequestBody = NewPerson
+
+// RehearseJSONRequestBody defines body for Rehearse for application/json ContentType.
+type RehearseJSONRequestBody = RehearsalRequest
+
+// RehearseBookJSONRequestBody defines body for RehearseBook for application/json ContentType.
+type RehearseBookJSONRequestBody = BookRehearsalRequest
+
+// SolveDialJSONRequestBody defines body for SolveDial for application/json ContentType.
+type SolveDialJSONRequestBody = SolveRequest
 
 // PublishRevisionJSONRequestBody defines body for PublishRevision for application/json ContentType.
 type PublishRevisionJSONRequestBody = NewRevision
 
+// RestoreRevisionJSONRequestBody defines body for RestoreRevision for application/json ContentType.
+type RestoreRevisionJSONRequestBody = Restoration
+
 // CheckRulebookJSONRequestBody defines body for CheckRulebook for application/json ContentType.
 type CheckRulebookJSONRequestBody = RulebookText
+
+// CompareRulebookJSONRequestBody defines body for CompareRulebook for application/json ContentType.
+type CompareRulebookJSONRequestBody = CompareRequest
+
+// PlaceRuleJSONRequestBody defines body for PlaceRule for application/json ContentType.
+type PlaceRuleJSONRequestBody = PlaceRule
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = Credentials
@@ -1456,6 +1821,47 @@ type ClientInterface interface {
 	// Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
 	TakeCase(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListDials performs a GET /api/dials (the `ListDials` operationId) request.
+	ListDials(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TurnDialWithBody Turn a dial everywhere at once, as a new revision (analysts and leads)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
+	TurnDialWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TurnDial Turn a dial everywhere at once, as a new revision (analysts and leads)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
+	TurnDial(ctx context.Context, name string, body TurnDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DropDraft Throw one's draft away
+	//
+	// Corresponds with DELETE /api/draft (the `DropDraft` operationId).
+	DropDraft(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetDraft One's own draft; without one, the published text to begin from
+	//
+	// Corresponds with GET /api/draft (the `GetDraft` operationId).
+	GetDraft(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PutDraftWithBody Keep one's draft (analysts and leads)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/draft (the `PutDraft` operationId).
+	PutDraftWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PutDraft Keep one's draft (analysts and leads)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/draft (the `PutDraft` operationId).
+	PutDraft(ctx context.Context, body PutDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListExceptions performs a GET /api/exceptions (the `ListExceptions` operationId) request.
 	ListExceptions(ctx context.Context, params *ListExceptionsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
@@ -1523,6 +1929,48 @@ type ClientInterface interface {
 	// Corresponds with GET /api/registers/{kind}/{key} (the `GetSubject` operationId).
 	GetSubject(ctx context.Context, kind string, key string, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// RehearseWithBody Judge one rule of a draft on real data, changing nothing
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/rehearsals (the `Rehearse` operationId).
+	RehearseWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Rehearse Judge one rule of a draft on real data, changing nothing
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/rehearsals (the `Rehearse` operationId).
+	Rehearse(ctx context.Context, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RehearseBookWithBody Judge a whole draft against the published rulebook, changing nothing
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
+	RehearseBookWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RehearseBook Judge a whole draft against the published rulebook, changing nothing
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
+	RehearseBook(ctx context.Context, body RehearseBookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SolveDialWithBody Find the value of a dial that flags about so many a month
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
+	SolveDialWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SolveDial Find the value of a dial that flags about so many a month
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
+	SolveDial(ctx context.Context, body SolveDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListRevisions performs a GET /api/revisions (the `ListRevisions` operationId) request.
 	ListRevisions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
@@ -1543,6 +1991,20 @@ type ClientInterface interface {
 	// GetRevision performs a GET /api/revisions/{number} (the `GetRevision` operationId) request.
 	GetRevision(ctx context.Context, number int, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// RestoreRevisionWithBody Publish an earlier revision again, as a new one (analysts and leads)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/revisions/{number}/restoration (the `RestoreRevision` operationId).
+	RestoreRevisionWithBody(ctx context.Context, number int, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RestoreRevision Publish an earlier revision again, as a new one (analysts and leads)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/revisions/{number}/restoration (the `RestoreRevision` operationId).
+	RestoreRevision(ctx context.Context, number int, body RestoreRevisionJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetRulebook The published rulebook
 	//
 	// Corresponds with GET /api/rulebook (the `GetRulebook` operationId).
@@ -1561,6 +2023,39 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/rulebook/check (the `CheckRulebook` operationId).
 	CheckRulebook(ctx context.Context, body CheckRulebookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CompareRulebookWithBody How a text differs from the published revision or from an earlier one, in words and line by line
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/rulebook/compare (the `CompareRulebook` operationId).
+	CompareRulebookWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CompareRulebook How a text differs from the published revision or from an earlier one, in words and line by line
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/rulebook/compare (the `CompareRulebook` operationId).
+	CompareRulebook(ctx context.Context, body CompareRulebookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PlaceRuleWithBody Write one rule into a text in the place of the one of that name, or last; or take it out
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/rulebook/rule (the `PlaceRule` operationId).
+	PlaceRuleWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PlaceRule Write one rule into a text in the place of the one of that name, or last; or take it out
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/rulebook/rule (the `PlaceRule` operationId).
+	PlaceRule(ctx context.Context, body PlaceRuleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListUses Everything that a change of a measure, dial, kind, grade, feed or desk would touch
+	//
+	// Corresponds with GET /api/rulebook/uses (the `ListUses` operationId).
+	ListUses(ctx context.Context, params *ListUsesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListRules The rules in words, with what each said in a period
 	//
@@ -1769,6 +2264,117 @@ func (c *Client) ReleaseCase(ctx context.Context, id CaseId, params *ReleaseCase
 // Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
 func (c *Client) TakeCase(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewTakeCaseRequest(c.Server, id, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListDials performs a GET /api/dials (the `ListDials` operationId) request.
+func (c *Client) ListDials(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListDialsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TurnDialWithBody Turn a dial everywhere at once, as a new revision (analysts and leads)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
+func (c *Client) TurnDialWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTurnDialRequestWithBody(c.Server, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TurnDial Turn a dial everywhere at once, as a new revision (analysts and leads)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
+func (c *Client) TurnDial(ctx context.Context, name string, body TurnDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTurnDialRequest(c.Server, name, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DropDraft Throw one's draft away
+//
+// Corresponds with DELETE /api/draft (the `DropDraft` operationId).
+func (c *Client) DropDraft(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDropDraftRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetDraft One's own draft; without one, the published text to begin from
+//
+// Corresponds with GET /api/draft (the `GetDraft` operationId).
+func (c *Client) GetDraft(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetDraftRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PutDraftWithBody Keep one's draft (analysts and leads)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/draft (the `PutDraft` operationId).
+func (c *Client) PutDraftWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPutDraftRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PutDraft Keep one's draft (analysts and leads)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/draft (the `PutDraft` operationId).
+func (c *Client) PutDraft(ctx context.Context, body PutDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPutDraftRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -1996,6 +2602,108 @@ func (c *Client) GetSubject(ctx context.Context, kind string, key string, reqEdi
 	return c.Client.Do(req)
 }
 
+// RehearseWithBody Judge one rule of a draft on real data, changing nothing
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/rehearsals (the `Rehearse` operationId).
+func (c *Client) RehearseWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRehearseRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Rehearse Judge one rule of a draft on real data, changing nothing
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/rehearsals (the `Rehearse` operationId).
+func (c *Client) Rehearse(ctx context.Context, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRehearseRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RehearseBookWithBody Judge a whole draft against the published rulebook, changing nothing
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
+func (c *Client) RehearseBookWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRehearseBookRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RehearseBook Judge a whole draft against the published rulebook, changing nothing
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
+func (c *Client) RehearseBook(ctx context.Context, body RehearseBookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRehearseBookRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SolveDialWithBody Find the value of a dial that flags about so many a month
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
+func (c *Client) SolveDialWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSolveDialRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SolveDial Find the value of a dial that flags about so many a month
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
+func (c *Client) SolveDial(ctx context.Context, body SolveDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSolveDialRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListRevisions performs a GET /api/revisions (the `ListRevisions` operationId) request.
 func (c *Client) ListRevisions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListRevisionsRequest(c.Server)
@@ -2056,6 +2764,40 @@ func (c *Client) GetRevision(ctx context.Context, number int, reqEditors ...Requ
 	return c.Client.Do(req)
 }
 
+// RestoreRevisionWithBody Publish an earlier revision again, as a new one (analysts and leads)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/revisions/{number}/restoration (the `RestoreRevision` operationId).
+func (c *Client) RestoreRevisionWithBody(ctx context.Context, number int, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRestoreRevisionRequestWithBody(c.Server, number, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RestoreRevision Publish an earlier revision again, as a new one (analysts and leads)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/revisions/{number}/restoration (the `RestoreRevision` operationId).
+func (c *Client) RestoreRevision(ctx context.Context, number int, body RestoreRevisionJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRestoreRevisionRequest(c.Server, number, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetRulebook The published rulebook
 //
 // Corresponds with GET /api/rulebook (the `GetRulebook` operationId).
@@ -2095,6 +2837,89 @@ func (c *Client) CheckRulebookWithBody(ctx context.Context, contentType string, 
 // Corresponds with POST /api/rulebook/check (the `CheckRulebook` operationId).
 func (c *Client) CheckRulebook(ctx context.Context, body CheckRulebookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCheckRulebookRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CompareRulebookWithBody How a text differs from the published revision or from an earlier one, in words and line by line
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/rulebook/compare (the `CompareRulebook` operationId).
+func (c *Client) CompareRulebookWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCompareRulebookRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CompareRulebook How a text differs from the published revision or from an earlier one, in words and line by line
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/rulebook/compare (the `CompareRulebook` operationId).
+func (c *Client) CompareRulebook(ctx context.Context, body CompareRulebookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCompareRulebookRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PlaceRuleWithBody Write one rule into a text in the place of the one of that name, or last; or take it out
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/rulebook/rule (the `PlaceRule` operationId).
+func (c *Client) PlaceRuleWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPlaceRuleRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PlaceRule Write one rule into a text in the place of the one of that name, or last; or take it out
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/rulebook/rule (the `PlaceRule` operationId).
+func (c *Client) PlaceRule(ctx context.Context, body PlaceRuleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPlaceRuleRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListUses Everything that a change of a measure, dial, kind, grade, feed or desk would touch
+//
+// Corresponds with GET /api/rulebook/uses (the `ListUses` operationId).
+func (c *Client) ListUses(ctx context.Context, params *ListUsesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListUsesRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -2707,6 +3532,174 @@ func NewTakeCaseRequest(server string, id CaseId, params *TakeCaseParams) (*http
 		}
 
 	}
+
+	return req, nil
+}
+
+// NewListDialsRequest constructs an http.Request for the ListDials method
+func NewListDialsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/dials")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewTurnDialRequest calls the generic TurnDial builder with application/json body
+func NewTurnDialRequest(server string, name string, body TurnDialJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTurnDialRequestWithBody(server, name, "application/json", bodyReader)
+}
+
+// NewTurnDialRequestWithBody constructs an http.Request for the TurnDial method, with any body, and a specified content type
+func NewTurnDialRequestWithBody(server string, name string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/dials/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewDropDraftRequest constructs an http.Request for the DropDraft method
+func NewDropDraftRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/draft")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetDraftRequest constructs an http.Request for the GetDraft method
+func NewGetDraftRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/draft")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewPutDraftRequest calls the generic PutDraft builder with application/json body
+func NewPutDraftRequest(server string, body PutDraftJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewPutDraftRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewPutDraftRequestWithBody constructs an http.Request for the PutDraft method, with any body, and a specified content type
+func NewPutDraftRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/draft")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -3696,6 +4689,126 @@ func NewGetSubjectRequest(server string, kind string, key string) (*http.Request
 	return req, nil
 }
 
+// NewRehearseRequest calls the generic Rehearse builder with application/json body
+func NewRehearseRequest(server string, body RehearseJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRehearseRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewRehearseRequestWithBody constructs an http.Request for the Rehearse method, with any body, and a specified content type
+func NewRehearseRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/rehearsals")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRehearseBookRequest calls the generic RehearseBook builder with application/json body
+func NewRehearseBookRequest(server string, body RehearseBookJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRehearseBookRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewRehearseBookRequestWithBody constructs an http.Request for the RehearseBook method, with any body, and a specified content type
+func NewRehearseBookRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/rehearsals/book")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewSolveDialRequest calls the generic SolveDial builder with application/json body
+func NewSolveDialRequest(server string, body SolveDialJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSolveDialRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSolveDialRequestWithBody constructs an http.Request for the SolveDial method, with any body, and a specified content type
+func NewSolveDialRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/rehearsals/solution")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListRevisionsRequest constructs an http.Request for the ListRevisions method
 func NewListRevisionsRequest(server string) (*http.Request, error) {
 	var err error
@@ -3797,6 +4910,53 @@ func NewGetRevisionRequest(server string, number int) (*http.Request, error) {
 	return req, nil
 }
 
+// NewRestoreRevisionRequest calls the generic RestoreRevision builder with application/json body
+func NewRestoreRevisionRequest(server string, number int, body RestoreRevisionJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRestoreRevisionRequestWithBody(server, number, "application/json", bodyReader)
+}
+
+// NewRestoreRevisionRequestWithBody constructs an http.Request for the RestoreRevision method, with any body, and a specified content type
+func NewRestoreRevisionRequestWithBody(server string, number int, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "number", number, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/revisions/%s/restoration", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewGetRulebookRequest constructs an http.Request for the GetRulebook method
 func NewGetRulebookRequest(server string) (*http.Request, error) {
 	var err error
@@ -3860,6 +5020,136 @@ func NewCheckRulebookRequestWithBody(server string, contentType string, body io.
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewCompareRulebookRequest calls the generic CompareRulebook builder with application/json body
+func NewCompareRulebookRequest(server string, body CompareRulebookJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewCompareRulebookRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewCompareRulebookRequestWithBody constructs an http.Request for the CompareRulebook method, with any body, and a specified content type
+func NewCompareRulebookRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/rulebook/compare")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewPlaceRuleRequest calls the generic PlaceRule builder with application/json body
+func NewPlaceRuleRequest(server string, body PlaceRuleJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewPlaceRuleRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewPlaceRuleRequestWithBody constructs an http.Request for the PlaceRule method, with any body, and a specified content type
+func NewPlaceRuleRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/rulebook/rule")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListUsesRequest constructs an http.Request for the ListUses method
+func NewListUsesRequest(server string, params *ListUsesParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/rulebook/uses")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "name", params.Name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -3959,6 +5249,18 @@ func NewGetLineUpRequest(server string, rule string, params *GetLineUpParams) (*
 			for _, qp := range strings.Split(queryFrag, "&") {
 				rawQueryFragments = append(rawQueryFragments, qp)
 			}
+		}
+
+		if params.By != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
 		}
 
 		if params.Key != nil {
@@ -4806,6 +6108,53 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
 	TakeCaseWithResponse(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*TakeCaseResponse, error)
 
+	// ListDialsWithResponse performs a GET /api/dials (the `ListDials` operationId) request.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	ListDialsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListDialsResponse, error)
+
+	// TurnDialWithBodyWithResponse Turn a dial everywhere at once, as a new revision (analysts and leads)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
+	TurnDialWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TurnDialResponse, error)
+
+	// TurnDialWithResponse Turn a dial everywhere at once, as a new revision (analysts and leads)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
+	TurnDialWithResponse(ctx context.Context, name string, body TurnDialJSONRequestBody, reqEditors ...RequestEditorFn) (*TurnDialResponse, error)
+
+	// DropDraftWithResponse Throw one's draft away
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/draft (the `DropDraft` operationId).
+	DropDraftWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*DropDraftResponse, error)
+
+	// GetDraftWithResponse One's own draft; without one, the published text to begin from
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/draft (the `GetDraft` operationId).
+	GetDraftWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetDraftResponse, error)
+
+	// PutDraftWithBodyWithResponse Keep one's draft (analysts and leads)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/draft (the `PutDraft` operationId).
+	PutDraftWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PutDraftResponse, error)
+
+	// PutDraftWithResponse Keep one's draft (analysts and leads)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/draft (the `PutDraft` operationId).
+	PutDraftWithResponse(ctx context.Context, body PutDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*PutDraftResponse, error)
+
 	// ListExceptionsWithResponse performs a GET /api/exceptions (the `ListExceptions` operationId) request.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -4897,6 +6246,48 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/registers/{kind}/{key} (the `GetSubject` operationId).
 	GetSubjectWithResponse(ctx context.Context, kind string, key string, reqEditors ...RequestEditorFn) (*GetSubjectResponse, error)
 
+	// RehearseWithBodyWithResponse Judge one rule of a draft on real data, changing nothing
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rehearsals (the `Rehearse` operationId).
+	RehearseWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RehearseResponse, error)
+
+	// RehearseWithResponse Judge one rule of a draft on real data, changing nothing
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rehearsals (the `Rehearse` operationId).
+	RehearseWithResponse(ctx context.Context, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseResponse, error)
+
+	// RehearseBookWithBodyWithResponse Judge a whole draft against the published rulebook, changing nothing
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
+	RehearseBookWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RehearseBookResponse, error)
+
+	// RehearseBookWithResponse Judge a whole draft against the published rulebook, changing nothing
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
+	RehearseBookWithResponse(ctx context.Context, body RehearseBookJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseBookResponse, error)
+
+	// SolveDialWithBodyWithResponse Find the value of a dial that flags about so many a month
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
+	SolveDialWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SolveDialResponse, error)
+
+	// SolveDialWithResponse Find the value of a dial that flags about so many a month
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
+	SolveDialWithResponse(ctx context.Context, body SolveDialJSONRequestBody, reqEditors ...RequestEditorFn) (*SolveDialResponse, error)
+
 	// ListRevisionsWithResponse performs a GET /api/revisions (the `ListRevisions` operationId) request.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -4921,6 +6312,20 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	GetRevisionWithResponse(ctx context.Context, number int, reqEditors ...RequestEditorFn) (*GetRevisionResponse, error)
 
+	// RestoreRevisionWithBodyWithResponse Publish an earlier revision again, as a new one (analysts and leads)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/revisions/{number}/restoration (the `RestoreRevision` operationId).
+	RestoreRevisionWithBodyWithResponse(ctx context.Context, number int, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RestoreRevisionResponse, error)
+
+	// RestoreRevisionWithResponse Publish an earlier revision again, as a new one (analysts and leads)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/revisions/{number}/restoration (the `RestoreRevision` operationId).
+	RestoreRevisionWithResponse(ctx context.Context, number int, body RestoreRevisionJSONRequestBody, reqEditors ...RequestEditorFn) (*RestoreRevisionResponse, error)
+
 	// GetRulebookWithResponse The published rulebook
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -4941,6 +6346,41 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/rulebook/check (the `CheckRulebook` operationId).
 	CheckRulebookWithResponse(ctx context.Context, body CheckRulebookJSONRequestBody, reqEditors ...RequestEditorFn) (*CheckRulebookResponse, error)
+
+	// CompareRulebookWithBodyWithResponse How a text differs from the published revision or from an earlier one, in words and line by line
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rulebook/compare (the `CompareRulebook` operationId).
+	CompareRulebookWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CompareRulebookResponse, error)
+
+	// CompareRulebookWithResponse How a text differs from the published revision or from an earlier one, in words and line by line
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rulebook/compare (the `CompareRulebook` operationId).
+	CompareRulebookWithResponse(ctx context.Context, body CompareRulebookJSONRequestBody, reqEditors ...RequestEditorFn) (*CompareRulebookResponse, error)
+
+	// PlaceRuleWithBodyWithResponse Write one rule into a text in the place of the one of that name, or last; or take it out
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rulebook/rule (the `PlaceRule` operationId).
+	PlaceRuleWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PlaceRuleResponse, error)
+
+	// PlaceRuleWithResponse Write one rule into a text in the place of the one of that name, or last; or take it out
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rulebook/rule (the `PlaceRule` operationId).
+	PlaceRuleWithResponse(ctx context.Context, body PlaceRuleJSONRequestBody, reqEditors ...RequestEditorFn) (*PlaceRuleResponse, error)
+
+	// ListUsesWithResponse Everything that a change of a measure, dial, kind, grade, feed or desk would touch
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/rulebook/uses (the `ListUses` operationId).
+	ListUsesWithResponse(ctx context.Context, params *ListUsesParams, reqEditors ...RequestEditorFn) (*ListUsesResponse, error)
 
 	// ListRulesWithResponse The rules in words, with what each said in a period
 	//
@@ -5381,6 +6821,239 @@ func (r TakeCaseResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r TakeCaseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListDialsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Dial
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListDialsResponse) GetJSON200() *[]Dial {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListDialsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListDialsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListDialsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListDialsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListDialsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type TurnDialResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Revision
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r TurnDialResponse) GetJSON201() *Revision {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TurnDialResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TurnDialResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TurnDialResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TurnDialResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TurnDialResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DropDraftResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DropDraftResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DropDraftResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DropDraftResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DropDraftResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DropDraftResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetDraftResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Draft
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetDraftResponse) GetJSON200() *Draft {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetDraftResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetDraftResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetDraftResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetDraftResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetDraftResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type PutDraftResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Draft
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r PutDraftResponse) GetJSON200() *Draft {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PutDraftResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PutDraftResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PutDraftResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PutDraftResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PutDraftResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -6052,6 +7725,150 @@ func (r GetSubjectResponse) ContentType() string {
 	return ""
 }
 
+type RehearseResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Rehearsal
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r RehearseResponse) GetJSON200() *Rehearsal {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RehearseResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RehearseResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RehearseResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RehearseResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RehearseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RehearseBookResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *BookRehearsal
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r RehearseBookResponse) GetJSON200() *BookRehearsal {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RehearseBookResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RehearseBookResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RehearseBookResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RehearseBookResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RehearseBookResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SolveDialResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Solution
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SolveDialResponse) GetJSON200() *Solution {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SolveDialResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SolveDialResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SolveDialResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SolveDialResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SolveDialResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListRevisionsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -6196,6 +8013,54 @@ func (r GetRevisionResponse) ContentType() string {
 	return ""
 }
 
+type RestoreRevisionResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Revision
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r RestoreRevisionResponse) GetJSON201() *Revision {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RestoreRevisionResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RestoreRevisionResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RestoreRevisionResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RestoreRevisionResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RestoreRevisionResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetRulebookResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -6286,6 +8151,150 @@ func (r CheckRulebookResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r CheckRulebookResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type CompareRulebookResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Comparison
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r CompareRulebookResponse) GetJSON200() *Comparison {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CompareRulebookResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CompareRulebookResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CompareRulebookResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CompareRulebookResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CompareRulebookResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type PlaceRuleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RulebookText
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r PlaceRuleResponse) GetJSON200() *RulebookText {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PlaceRuleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PlaceRuleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PlaceRuleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PlaceRuleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PlaceRuleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListUsesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]string
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListUsesResponse) GetJSON200() *[]string {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListUsesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListUsesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListUsesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListUsesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListUsesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -6963,6 +8972,95 @@ func (c *ClientWithResponses) TakeCaseWithResponse(ctx context.Context, id CaseI
 	return ParseTakeCaseResponse(rsp)
 }
 
+// ListDialsWithResponse performs a GET /api/dials (the `ListDials` operationId) request.
+//
+// Returns a wrapper object for the known response body format(s).
+func (c *ClientWithResponses) ListDialsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListDialsResponse, error) {
+	rsp, err := c.ListDials(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListDialsResponse(rsp)
+}
+
+// TurnDialWithBodyWithResponse Turn a dial everywhere at once, as a new revision (analysts and leads)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
+func (c *ClientWithResponses) TurnDialWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TurnDialResponse, error) {
+	rsp, err := c.TurnDialWithBody(ctx, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTurnDialResponse(rsp)
+}
+
+// TurnDialWithResponse Turn a dial everywhere at once, as a new revision (analysts and leads)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
+func (c *ClientWithResponses) TurnDialWithResponse(ctx context.Context, name string, body TurnDialJSONRequestBody, reqEditors ...RequestEditorFn) (*TurnDialResponse, error) {
+	rsp, err := c.TurnDial(ctx, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTurnDialResponse(rsp)
+}
+
+// DropDraftWithResponse Throw one's draft away
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/draft (the `DropDraft` operationId).
+func (c *ClientWithResponses) DropDraftWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*DropDraftResponse, error) {
+	rsp, err := c.DropDraft(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDropDraftResponse(rsp)
+}
+
+// GetDraftWithResponse One's own draft; without one, the published text to begin from
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/draft (the `GetDraft` operationId).
+func (c *ClientWithResponses) GetDraftWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetDraftResponse, error) {
+	rsp, err := c.GetDraft(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetDraftResponse(rsp)
+}
+
+// PutDraftWithBodyWithResponse Keep one's draft (analysts and leads)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/draft (the `PutDraft` operationId).
+func (c *ClientWithResponses) PutDraftWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PutDraftResponse, error) {
+	rsp, err := c.PutDraftWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePutDraftResponse(rsp)
+}
+
+// PutDraftWithResponse Keep one's draft (analysts and leads)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/draft (the `PutDraft` operationId).
+func (c *ClientWithResponses) PutDraftWithResponse(ctx context.Context, body PutDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*PutDraftResponse, error) {
+	rsp, err := c.PutDraft(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePutDraftResponse(rsp)
+}
+
 // ListExceptionsWithResponse performs a GET /api/exceptions (the `ListExceptions` operationId) request.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -7144,6 +9242,84 @@ func (c *ClientWithResponses) GetSubjectWithResponse(ctx context.Context, kind s
 	return ParseGetSubjectResponse(rsp)
 }
 
+// RehearseWithBodyWithResponse Judge one rule of a draft on real data, changing nothing
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rehearsals (the `Rehearse` operationId).
+func (c *ClientWithResponses) RehearseWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RehearseResponse, error) {
+	rsp, err := c.RehearseWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRehearseResponse(rsp)
+}
+
+// RehearseWithResponse Judge one rule of a draft on real data, changing nothing
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rehearsals (the `Rehearse` operationId).
+func (c *ClientWithResponses) RehearseWithResponse(ctx context.Context, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseResponse, error) {
+	rsp, err := c.Rehearse(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRehearseResponse(rsp)
+}
+
+// RehearseBookWithBodyWithResponse Judge a whole draft against the published rulebook, changing nothing
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
+func (c *ClientWithResponses) RehearseBookWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RehearseBookResponse, error) {
+	rsp, err := c.RehearseBookWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRehearseBookResponse(rsp)
+}
+
+// RehearseBookWithResponse Judge a whole draft against the published rulebook, changing nothing
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
+func (c *ClientWithResponses) RehearseBookWithResponse(ctx context.Context, body RehearseBookJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseBookResponse, error) {
+	rsp, err := c.RehearseBook(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRehearseBookResponse(rsp)
+}
+
+// SolveDialWithBodyWithResponse Find the value of a dial that flags about so many a month
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
+func (c *ClientWithResponses) SolveDialWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SolveDialResponse, error) {
+	rsp, err := c.SolveDialWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSolveDialResponse(rsp)
+}
+
+// SolveDialWithResponse Find the value of a dial that flags about so many a month
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
+func (c *ClientWithResponses) SolveDialWithResponse(ctx context.Context, body SolveDialJSONRequestBody, reqEditors ...RequestEditorFn) (*SolveDialResponse, error) {
+	rsp, err := c.SolveDial(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSolveDialResponse(rsp)
+}
+
 // ListRevisionsWithResponse performs a GET /api/revisions (the `ListRevisions` operationId) request.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -7192,6 +9368,32 @@ func (c *ClientWithResponses) GetRevisionWithResponse(ctx context.Context, numbe
 	return ParseGetRevisionResponse(rsp)
 }
 
+// RestoreRevisionWithBodyWithResponse Publish an earlier revision again, as a new one (analysts and leads)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/revisions/{number}/restoration (the `RestoreRevision` operationId).
+func (c *ClientWithResponses) RestoreRevisionWithBodyWithResponse(ctx context.Context, number int, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RestoreRevisionResponse, error) {
+	rsp, err := c.RestoreRevisionWithBody(ctx, number, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRestoreRevisionResponse(rsp)
+}
+
+// RestoreRevisionWithResponse Publish an earlier revision again, as a new one (analysts and leads)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/revisions/{number}/restoration (the `RestoreRevision` operationId).
+func (c *ClientWithResponses) RestoreRevisionWithResponse(ctx context.Context, number int, body RestoreRevisionJSONRequestBody, reqEditors ...RequestEditorFn) (*RestoreRevisionResponse, error) {
+	rsp, err := c.RestoreRevision(ctx, number, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRestoreRevisionResponse(rsp)
+}
+
 // GetRulebookWithResponse The published rulebook
 //
 // Returns a wrapper object for the known response body format(s).
@@ -7229,6 +9431,71 @@ func (c *ClientWithResponses) CheckRulebookWithResponse(ctx context.Context, bod
 		return nil, err
 	}
 	return ParseCheckRulebookResponse(rsp)
+}
+
+// CompareRulebookWithBodyWithResponse How a text differs from the published revision or from an earlier one, in words and line by line
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rulebook/compare (the `CompareRulebook` operationId).
+func (c *ClientWithResponses) CompareRulebookWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CompareRulebookResponse, error) {
+	rsp, err := c.CompareRulebookWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCompareRulebookResponse(rsp)
+}
+
+// CompareRulebookWithResponse How a text differs from the published revision or from an earlier one, in words and line by line
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rulebook/compare (the `CompareRulebook` operationId).
+func (c *ClientWithResponses) CompareRulebookWithResponse(ctx context.Context, body CompareRulebookJSONRequestBody, reqEditors ...RequestEditorFn) (*CompareRulebookResponse, error) {
+	rsp, err := c.CompareRulebook(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCompareRulebookResponse(rsp)
+}
+
+// PlaceRuleWithBodyWithResponse Write one rule into a text in the place of the one of that name, or last; or take it out
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rulebook/rule (the `PlaceRule` operationId).
+func (c *ClientWithResponses) PlaceRuleWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PlaceRuleResponse, error) {
+	rsp, err := c.PlaceRuleWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePlaceRuleResponse(rsp)
+}
+
+// PlaceRuleWithResponse Write one rule into a text in the place of the one of that name, or last; or take it out
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rulebook/rule (the `PlaceRule` operationId).
+func (c *ClientWithResponses) PlaceRuleWithResponse(ctx context.Context, body PlaceRuleJSONRequestBody, reqEditors ...RequestEditorFn) (*PlaceRuleResponse, error) {
+	rsp, err := c.PlaceRule(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePlaceRuleResponse(rsp)
+}
+
+// ListUsesWithResponse Everything that a change of a measure, dial, kind, grade, feed or desk would touch
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/rulebook/uses (the `ListUses` operationId).
+func (c *ClientWithResponses) ListUsesWithResponse(ctx context.Context, params *ListUsesParams, reqEditors ...RequestEditorFn) (*ListUsesResponse, error) {
+	rsp, err := c.ListUses(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListUsesResponse(rsp)
 }
 
 // ListRulesWithResponse The rules in words, with what each said in a period
@@ -7649,6 +9916,167 @@ func ParseTakeCaseResponse(rsp *http.Response) (*TakeCaseResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest CaseDetail
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListDialsResponse parses an HTTP response from a ListDialsWithResponse call
+func ParseListDialsResponse(rsp *http.Response) (*ListDialsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListDialsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Dial
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseTurnDialResponse parses an HTTP response from a TurnDialWithResponse call
+func ParseTurnDialResponse(rsp *http.Response) (*TurnDialResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TurnDialResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Revision
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDropDraftResponse parses an HTTP response from a DropDraftWithResponse call
+func ParseDropDraftResponse(rsp *http.Response) (*DropDraftResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DropDraftResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetDraftResponse parses an HTTP response from a GetDraftWithResponse call
+func ParseGetDraftResponse(rsp *http.Response) (*GetDraftResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetDraftResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Draft
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParsePutDraftResponse parses an HTTP response from a PutDraftWithResponse call
+func ParsePutDraftResponse(rsp *http.Response) (*PutDraftResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PutDraftResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Draft
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -8121,6 +10549,105 @@ func ParseGetSubjectResponse(rsp *http.Response) (*GetSubjectResponse, error) {
 	return response, nil
 }
 
+// ParseRehearseResponse parses an HTTP response from a RehearseWithResponse call
+func ParseRehearseResponse(rsp *http.Response) (*RehearseResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RehearseResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Rehearsal
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRehearseBookResponse parses an HTTP response from a RehearseBookWithResponse call
+func ParseRehearseBookResponse(rsp *http.Response) (*RehearseBookResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RehearseBookResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest BookRehearsal
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSolveDialResponse parses an HTTP response from a SolveDialWithResponse call
+func ParseSolveDialResponse(rsp *http.Response) (*SolveDialResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SolveDialResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Solution
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListRevisionsResponse parses an HTTP response from a ListRevisionsWithResponse call
 func ParseListRevisionsResponse(rsp *http.Response) (*ListRevisionsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -8220,6 +10747,39 @@ func ParseGetRevisionResponse(rsp *http.Response) (*GetRevisionResponse, error) 
 	return response, nil
 }
 
+// ParseRestoreRevisionResponse parses an HTTP response from a RestoreRevisionWithResponse call
+func ParseRestoreRevisionResponse(rsp *http.Response) (*RestoreRevisionResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RestoreRevisionResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Revision
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseGetRulebookResponse parses an HTTP response from a GetRulebookWithResponse call
 func ParseGetRulebookResponse(rsp *http.Response) (*GetRulebookResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -8269,6 +10829,105 @@ func ParseCheckRulebookResponse(rsp *http.Response) (*CheckRulebookResponse, err
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest CheckReport
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseCompareRulebookResponse parses an HTTP response from a CompareRulebookWithResponse call
+func ParseCompareRulebookResponse(rsp *http.Response) (*CompareRulebookResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CompareRulebookResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Comparison
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParsePlaceRuleResponse parses an HTTP response from a PlaceRuleWithResponse call
+func ParsePlaceRuleResponse(rsp *http.Response) (*PlaceRuleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PlaceRuleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RulebookText
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListUsesResponse parses an HTTP response from a ListUsesWithResponse call
+func ParseListUsesResponse(rsp *http.Response) (*ListUsesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListUsesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []string
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

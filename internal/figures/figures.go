@@ -25,6 +25,9 @@ type Keeper struct {
 
 	past     *ledger.Snapshot // the earlier version asked for last
 	pastBook *rulebook.Book
+
+	lend   sync.Mutex
+	shared *measure.Engine // of Share
 }
 
 // New is a keeper over a store; it reads nothing before it is asked.

@@ -10,6 +10,7 @@ import (
 	"math/big"
 	"net/http"
 	"strconv"
+	"strings"
 
 	"oskel/core/calendar"
 	"oskel/core/explain"
@@ -136,11 +137,16 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	if err != nil {
 		return nil, err
 	}
-	register := engine.Snapshot.Registers[e.Kind]
-	_, last := book.Calendar.Span(calendar.MonthPeriod(e.Period))
-	for _, a := range book.Kind(e.Kind).Attributes {
-		if v := register.Value(a.Name, e.Code, last); v.Type != "" {
-			out.Attributes[a.Name] = valueText(v)
+	level, complaint := book.ParseLevel(e.Kind)
+	code, found := engine.Code(level, e.Key)
+	if complaint != "" || !found {
+		return out, nil // what it was of is there no longer
+	}
+	lookup := engine.Lookup(engine.Slot(level, calendar.MonthPeriod(e.Period)), code)
+	for name := range book.Attributes(level) {
+		if v := lookup(name); v.Type != "" {
+			_, attribute, _ := strings.Cut(name, ".")
+			out.Attributes[attribute] = valueText(v)
 		}
 	}
 	rule := book.Rule(e.Rule)
@@ -151,7 +157,7 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	for _, row := range explain.Rows(book, rule, ev) {
 		out.Rows = append(out.Rows, contract.EvidenceRow{Label: row.Label, Text: row.Text})
 	}
-	out.History = history(engine, rule, e)
+	out.History = history(engine, rule, level, code, e.Period)
 	return out, nil
 }
 
@@ -184,20 +190,20 @@ const historyMonths = 13
 
 // history is what the rule found for the subject in each of the last months,
 // on the data as they are now.
-func history(engine *measure.Engine, rule *rulebook.Rule, e store.Exception) contract.History {
+func history(engine *measure.Engine, rule *rulebook.Rule, level rulebook.Level, code uint32, last calendar.Month) contract.History {
 	unit, axis := heldIn(engine.Book, rule)
-	out := contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnit(unit), Axis: axis}
-	for m := e.Period - historyMonths + 1; m <= e.Period; m++ {
-		result := judge.Judge(engine, rule, m)
-		v := result.Verdicts[e.Code]
+	out := contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnit(plainUnit(unit)), Axis: axis}
+	for m := last - historyMonths + 1; m <= last; m++ {
+		result := judge.Judge(engine, rule, level, m)
+		v := result.Verdicts[code]
 		point := contract.HistoryPoint{Period: monthText(engine.Book.Calendar, m), Label: monthWords(engine.Book.Calendar, m), Grade: v.Grade, Outcome: v.Outcome.String(), Text: v.Why}
-		if held := result.Held[e.Code]; !math.IsNaN(held) {
+		if held := result.Held[code]; !math.IsNaN(held) {
 			point.Held = &held
 			point.Text = heldText(held, unit, placesOf(engine.Book, rule))
 		}
 		out.Points = append(out.Points, point)
-		if m == e.Period {
-			out.Cuts = append(out.Cuts, result.LineUp(engine, int(e.Code)).Cuts...)
+		if m == last {
+			out.Cuts = append(out.Cuts, result.LineUp(engine, int(code)).Cuts...)
 		}
 	}
 	return out
@@ -207,16 +213,17 @@ func history(engine *measure.Engine, rule *rulebook.Rule, e store.Exception) con
 // its cuts, and what to call them.
 func heldIn(book *rulebook.Book, rule *rulebook.Rule) (rulebook.Unit, string) {
 	switch {
+	case rule.Threshold != nil && rule.Threshold.Choices != nil:
+		return rulebook.Count, ""
 	case rule.Threshold != nil:
 		m := book.Measure(rule.Threshold.Of)
 		switch rule.Threshold.As {
 		case "ratio":
-			if rule.Threshold.Against.Target {
-				return rulebook.Percent, m.Title + " as a share of target"
-			}
-			return rulebook.Percent, m.Title + " as a share of " + book.Number(rule.Threshold.Against.Bound)
+			return rulebook.Percent, m.Title + " as a share of " + book.YardstickWords(rule.Threshold)
+		case "change":
+			return rulebook.Percent, m.Title + " as a change from " + book.YardstickWords(rule.Threshold)
 		case "difference":
-			return m.Unit, m.Title + " less its yardstick"
+			return m.Unit, m.Title + " less " + book.YardstickWords(rule.Threshold)
 		}
 		return m.Unit, m.Title
 	case rule.Outlier != nil:
@@ -226,9 +233,19 @@ func heldIn(book *rulebook.Book, rule *rulebook.Rule) (rulebook.Unit, string) {
 	return rulebook.Days, "Days since the last of the " + book.Feed(rule.Window.Feed).Title
 }
 
+// plainUnit leaves the currency of money out.
+func plainUnit(u rulebook.Unit) rulebook.Unit {
+	if u.Currency() != "" {
+		return rulebook.Money
+	}
+	return u
+}
+
 func placesOf(book *rulebook.Book, rule *rulebook.Rule) int {
 	switch {
-	case rule.Threshold != nil && rule.Threshold.As != "ratio":
+	case rule.Threshold != nil && rule.Threshold.Choices != nil:
+		return 0
+	case rule.Threshold != nil && !rule.Threshold.Relative():
 		return book.Measure(rule.Threshold.Of).Places
 	case rule.Outlier != nil:
 		return book.Measure(rule.Outlier.Of).Places
@@ -270,18 +287,30 @@ func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	register := engine.Snapshot.Registers[rule.Judges]
+	level := rule.Levels[0]
+	if r.Params.By != nil {
+		if level, err = levelOf(book, *r.Params.By); err != nil {
+			return nil, err
+		}
+	}
 	code := -1
 	if r.Params.Key != nil {
-		c, ok := register.Code(*r.Params.Key)
+		c, ok := engine.Code(level, *r.Params.Key)
 		if !ok {
-			return nil, fail(http.StatusNotFound, "not-found", "There is no %s %q.", rule.Judges, *r.Params.Key)
+			return nil, fail(http.StatusNotFound, "not-found", "There is no %s %q.", book.One(level), *r.Params.Key)
 		}
 		code = int(c)
 	}
-	up := judge.Judge(engine, rule, m).LineUp(engine, code)
-	unit, axis := heldIn(book, rule)
-	out := contract.GetLineUp200JSONResponse{Points: []contract.Point{}, Cuts: append([]float64{}, up.Cuts...), Judged: len(up.Points), Unit: contract.LineUpUnit(unit), Axis: axis}
+	out := lineUpOut(engine, judge.Judge(engine, rule, level, m), code)
+	return contract.GetLineUp200JSONResponse(out), nil
+}
+
+// lineUpOut is a line-up as it is drawn, with the subject of a code marked.
+func lineUpOut(engine *measure.Engine, result *judge.Result, code int) contract.LineUp {
+	keys, names := engine.Names(result.Level)
+	up := result.LineUp(engine, code)
+	unit, axis := heldIn(engine.Book, result.Rule)
+	out := contract.LineUp{Points: []contract.Point{}, Cuts: append([]float64{}, up.Cuts...), Judged: len(up.Points), Unit: contract.LineUpUnit(plainUnit(unit)), Axis: axis}
 	clear, flagged := 0, 0
 	for _, p := range up.Points {
 		if p.Grade == "" {
@@ -304,10 +333,10 @@ func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObjec
 			flagged++
 		}
 		if keep {
-			out.Points = append(out.Points, contract.Point{Key: register.Keys[p.Code], Name: register.Names[p.Code], Held: p.Held, Grade: p.Grade})
+			out.Points = append(out.Points, contract.Point{Key: keys[p.Code], Name: names[p.Code], Held: p.Held, Grade: p.Grade})
 		}
 	}
-	return out, nil
+	return out
 }
 
 func ignoreNotFound(err error) error {

@@ -69,6 +69,8 @@ func problemOf(err error) contract.Problem {
 		}
 		p.Faults = &faults
 		return p
+	case books.IsRehearsal(err):
+		return simple(http.StatusUnprocessableEntity, "not-rehearsed")
 	case errors.Is(err, books.ErrSame):
 		return simple(http.StatusConflict, "nothing-to-publish")
 	case errors.As(err, &feed):
@@ -93,7 +95,7 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusForbidden, "not-allowed")
 	case errors.Is(err, review.ErrState):
 		return simple(http.StatusConflict, "case-state")
-	case errors.Is(err, review.ErrChanged):
+	case errors.Is(err, review.ErrChanged), errors.Is(err, store.ErrChanged):
 		return simple(http.StatusPreconditionFailed, "changed-meanwhile")
 	case errors.As(err, &tooLarge):
 		return simple(http.StatusRequestEntityTooLarge, "too-large")

@@ -3,6 +3,7 @@ package httpapi
 import (
 	"context"
 	"errors"
+	"strings"
 
 	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
@@ -39,35 +40,52 @@ func (s *server) GetRulebook(ctx context.Context, _ contract.GetRulebookRequestO
 }
 
 func (s *server) CheckRulebook(ctx context.Context, r contract.CheckRulebookRequestObject) (contract.CheckRulebookResponseObject, error) {
-	book, problems, differences, err := s.Books.Check(ctx, r.Body.Text)
+	checked, err := s.Books.Check(ctx, r.Body.Text)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.CheckRulebook200JSONResponse{Problems: bookFaults(problems), Rules: []contract.Rule{}, Differences: []string{}}
-	if len(problems) == 0 {
-		out.Rules = rulesOut(book)
-		out.Differences = append(out.Differences, differences...)
+	out := contract.CheckRulebook200JSONResponse{Problems: bookFaults(checked.Problems), Advice: bookFaults(checked.Advice), Rules: []contract.Rule{}, Differences: []string{},
+		Measures: []contract.Named{}, Dials: dialsOut(checked.Book)}
+	for _, m := range checked.Book.Measures {
+		out.Measures = append(out.Measures, contract.Named{Name: m.Name, Title: m.Title})
+	}
+	if len(checked.Problems) == 0 {
+		out.Rules = rulesOut(checked.Book, r.Body.Text)
+		out.Differences = append(out.Differences, checked.Differences...)
 	}
 	return out, nil
 }
 
-func rulesOut(book *rulebook.Book) []contract.Rule {
+// rulesOut is the rules of a book, with their texts where that is given.
+func rulesOut(book *rulebook.Book, text string) []contract.Rule {
 	out := []contract.Rule{}
 	for i := range book.Rules {
 		r := &book.Rules[i]
-		out = append(out, contract.Rule{Name: r.Name, Title: r.Title, Family: r.Family(), Judges: r.Judges, On: r.On, Words: book.Words(r)})
+		out = append(out, contract.Rule{Name: r.Name, Title: r.Title, Family: r.Family(), Judges: judgesText(r), On: r.On, Words: book.Words(r)})
+		if text != "" {
+			d := definitionOut(book.Define(r))
+			out[i].Definition, out[i].Text = &d, ptr(book.RuleText(text, r.Name))
+		}
 	}
 	return out
 }
 
+func judgesText(r *rulebook.Rule) string {
+	var out []string
+	for _, l := range r.Levels {
+		out = append(out, l.String())
+	}
+	return strings.Join(out, ", ")
+}
+
 func (s *server) ListRules(ctx context.Context, r contract.ListRulesRequestObject) (contract.ListRulesResponseObject, error) {
-	_, book, err := s.Books.Published(ctx)
+	revision, book, err := s.Books.Published(ctx)
 	if errors.Is(err, store.ErrNotFound) {
 		return contract.ListRules200JSONResponse{}, nil
 	} else if err != nil {
 		return nil, err
 	}
-	rules := rulesOut(book)
+	rules := rulesOut(book, revision.Text)
 	if r.Params.Period != nil {
 		m, err := s.monthParam(ctx, *r.Params.Period)
 		if err != nil {
@@ -79,7 +97,7 @@ func (s *server) ListRules(ctx context.Context, r contract.ListRulesRequestObjec
 		}
 		for _, t := range talliesOut(last.Tallies) {
 			for i := range rules {
-				if rules[i].Name == t.Rule {
+				if rules[i].Name == t.Rule && rules[i].Tally == nil {
 					rules[i].Tally = &t
 				}
 			}

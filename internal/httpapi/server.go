@@ -31,6 +31,7 @@ import (
 type Services struct {
 	Store   *store.Store
 	Books   *books.Service
+	Trials  *books.Rehearser
 	Figures *figures.Keeper
 	Intake  *intake.Service
 	Sweep   *sweep.Service

@@ -5,8 +5,11 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
+	"slices"
+	"strings"
 
 	"oskel/core/calendar"
+	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/store"
 	"oskel/internal/sweep"
@@ -49,7 +52,7 @@ func talliesOut(raw json.RawMessage) []contract.Tally {
 	}
 	out := []contract.Tally{}
 	for _, t := range all {
-		out = append(out, contract.Tally{Rule: t.Rule, Subjects: t.Subjects, Judged: t.Judged(), Clear: t.Clear, Breach: t.Breach, NoData: t.NoData, NotJudged: t.NotJudged, Flagged: t.Flagged, Crowded: t.Crowded()})
+		out = append(out, contract.Tally{Rule: t.Rule, Level: optional(t.Level), Subjects: t.Subjects, Judged: t.Judged(), Clear: t.Clear, Breach: t.Breach, NoData: t.NoData, NotJudged: t.NotJudged, Flagged: t.Flagged, Crowded: t.Crowded()})
 	}
 	return out
 }
@@ -178,8 +181,8 @@ func (s *server) GetOverview(ctx context.Context, r contract.GetOverviewRequestO
 	for _, g := range book.Grades {
 		out.Grades = append(out.Grades, count(g.Name, g.Label, func(x store.ExceptionCount) bool { return x.Grade == g.Name }))
 	}
-	for _, k := range book.Kinds {
-		out.Kinds = append(out.Kinds, count(k.Name, k.Plural, func(x store.ExceptionCount) bool { return x.Kind == k.Name }))
+	for _, k := range levelsOf(book) {
+		out.Kinds = append(out.Kinds, count(k.Name, k.Title, func(x store.ExceptionCount) bool { return x.Kind == k.Name }))
 	}
 	for _, rule := range book.Rules {
 		c := count(rule.Name, rule.Title, func(x store.ExceptionCount) bool { return x.Rule == rule.Name })
@@ -198,4 +201,28 @@ func (s *server) GetOverview(ctx context.Context, r contract.GetOverviewRequestO
 		out.Desks = append(out.Desks, c)
 	}
 	return out, nil
+}
+
+// levelsOf lists the levels that rules judge, the kinds first.
+func levelsOf(book *rulebook.Book) []contract.Named {
+	var out []contract.Named
+	for _, k := range book.Kinds {
+		out = append(out, contract.Named{Name: k.Name, Title: k.Plural})
+	}
+	for _, r := range book.Rules {
+		for _, l := range r.Levels {
+			if name := l.String(); !slices.ContainsFunc(out, func(n contract.Named) bool { return n.Name == name }) {
+				title := book.Many(l)
+				out = append(out, contract.Named{Name: name, Title: strings.ToUpper(title[:1]) + title[1:]})
+			}
+		}
+	}
+	return out
+}
+
+func optional(s string) *string {
+	if s == "" {
+		return nil
+	}
+	return &s
 }

@@ -34,7 +34,7 @@ func (s *server) ListMeasures(ctx context.Context, _ contract.ListMeasuresReques
 	for i := range book.Measures {
 		m := &book.Measures[i]
 		out = append(out, contract.Measure{Name: m.Name, Title: m.Title, Unit: string(m.Unit), Good: contract.MeasureGood(goodOf(m)), Words: book.MeasureWords(m),
-			Kinds: append([]string{}, book.Askable(m.Name)...), UsedBy: append([]string{}, book.UsedBy(m.Name)...)})
+			Kinds: append([]string{}, book.Askable(m.Name)...), UsedBy: append([]string{}, book.Uses(m.Name)...)})
 	}
 	return out, nil
 }
@@ -42,39 +42,11 @@ func (s *server) ListMeasures(ctx context.Context, _ contract.ListMeasuresReques
 // levelOf reads 'rep', 'rep.territory', a pair such as 'rep x product', or
 // 'whole'.
 func levelOf(book *rulebook.Book, by string) (measure.Level, error) {
-	first, second, paired := strings.Cut(by, measure.PairSign)
-	l, err := sideOf(book, first)
-	if err != nil || !paired {
-		return l, err
+	l, complaint := book.ParseLevel(by)
+	if complaint != "" {
+		return l, fail(http.StatusBadRequest, "unknown-level", "by: %s", complaint)
 	}
-	with, err := sideOf(book, second)
-	switch {
-	case err != nil:
-		return l, err
-	case l.Kind == "" || with.Kind == "" || l.Kind == with.Kind:
-		return l, fail(http.StatusBadRequest, "unknown-level", "by: a pair joins two kinds, such as rep x product; found %q", by)
-	}
-	l.With, l.WithBy = with.Kind, with.By
 	return l, nil
-}
-
-func sideOf(book *rulebook.Book, by string) (measure.Level, error) {
-	kind, attribute, _ := strings.Cut(by, ".")
-	if by == "" || by == "whole" {
-		return measure.Level{}, nil
-	}
-	k := book.Kind(kind)
-	if k == nil || attribute != "" && k.Attribute(attribute) == nil {
-		known := []string{"whole"}
-		for _, k := range book.Kinds {
-			known = append(known, k.Name)
-			for _, a := range k.Attributes {
-				known = append(known, k.Name+"."+a.Name)
-			}
-		}
-		return measure.Level{}, fail(http.StatusBadRequest, "unknown-level", "by: there is nothing like %q to ask by%s", by, lang.Suggestion(by, known))
-	}
-	return measure.Level{Kind: kind, By: attribute}, nil
 }
 
 // groupsOf reads attributes that rows are gathered by, the widest first.
@@ -84,11 +56,11 @@ func groupsOf(book *rulebook.Book, level measure.Level, list string) ([]measure.
 		if name = strings.TrimSpace(name); name == "" {
 			continue
 		}
-		l, err := sideOf(book, name)
+		l, err := levelOf(book, name)
 		switch {
 		case err != nil:
 			return nil, err
-		case l.By == "" || l.Kind != level.Kind && l.Kind != level.With:
+		case l.By == "" || l.Paired() || l.Kind != level.Kind && l.Kind != level.With:
 			return nil, fail(http.StatusBadRequest, "unknown-level", "groups: expected attributes of %s, found %q", level.Kind, name)
 		}
 		out = append(out, l)
@@ -405,8 +377,8 @@ func lineLookup(engine *measure.Engine, feed *rulebook.Feed, columns, line []str
 		}
 		text := line[slices.Index(columns, name)]
 		if feed.Figure(name) != nil {
-			return store.AttributeValue(lang.NumberType, text)
+			return lang.ParseValue(lang.NumberType, text)
 		}
-		return store.AttributeValue(lang.TextType, text)
+		return lang.ParseValue(lang.TextType, text)
 	}
 }

@@ -69,7 +69,7 @@ func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request
 			if v == "" {
 				continue
 			}
-			if store.AttributeValue(a.Type, v).Type == "" {
+			if lang.ParseValue(a.Type, v).Type == "" {
 				t.fault(a.Name, "expected a %s", map[lang.Type]string{lang.NumberType: "decimal, such as 12.5", lang.DateType: "day, such as 2026-10-31"}[a.Type])
 			}
 			e.Attributes[a.Name] = strings.Clone(v)

@@ -146,7 +146,7 @@ func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version i
 			r.ActiveTo[code] = *d
 		}
 		for _, a := range kind.Attributes {
-			v := AttributeValue(a.Type, attributes[a.Name])
+			v := lang.ParseValue(a.Type, attributes[a.Name])
 			if d := dayOf(validFrom); d != nil {
 				changes[a.Name] = append(changes[a.Name], ledger.Dated{From: *d, Subject: uint32(code), Value: v})
 			} else {
@@ -160,26 +160,6 @@ func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version i
 		r.SetAttribute(a.Name, values[a.Name], changes[a.Name]...)
 	}
 	return r, err
-}
-
-// AttributeValue reads a kept attribute; what is empty or no longer fits its
-// type is missing.
-func AttributeValue(kind lang.Type, s string) lang.Value {
-	switch {
-	case s == "":
-		return lang.Value{}
-	case kind == lang.NumberType:
-		if n, err := amount.Parse(s); err == nil {
-			return lang.Value{Type: kind, Number: n}
-		}
-		return lang.Value{}
-	case kind == lang.DateType:
-		if d, err := calendar.ParseDay(s); err == nil {
-			return lang.Value{Type: kind, Day: d}
-		}
-		return lang.Value{}
-	}
-	return lang.Value{Type: lang.TextType, Text: s}
 }
 
 func (s *Store) readTargets(ctx context.Context, out *ledger.Snapshot, version int64) error {

@@ -27,6 +27,9 @@ type Store struct{ pool *pgxpool.Pool }
 // ErrNotFound says that what was asked for is not there.
 var ErrNotFound = errors.New("not found")
 
+// ErrChanged says that what is to be written has changed since it was read.
+var ErrChanged = errors.New("it has changed since it was read; read it again")
+
 // Open connects to a database and brings its tables up to date.
 func Open(ctx context.Context, url string) (*Store, error) {
 	config, err := pgxpool.ParseConfig(url)

@@ -150,6 +150,16 @@ func (t *Tx) PeriodExceptions(ctx context.Context, m calendar.Month) ([]Exceptio
 	return scanExceptions(t.tx.Query(ctx, exceptionSelect+"where e.period = $1 order by e.id", monthDate(m)))
 }
 
+// SubjectCode is the code that exceptions of a group, a pair or the whole are
+// kept by, given out when first needed.
+func (t *Tx) SubjectCode(ctx context.Context, level, key string) (uint32, error) {
+	var code int32
+	err := t.tx.QueryRow(ctx, `with known as (select code from subjects where kind = $1 and key = $2),
+		fresh as (insert into subjects (kind, code, key) select $1, coalesce((select max(code) + 1 from subjects where kind = $1), 0), $2 where not exists (select from known) returning code)
+		select code from known union all select code from fresh`, level, key).Scan(&code)
+	return uint32(code), err
+}
+
 // CaseExceptions lists the exceptions of a case, the most serious first.
 func (s *Store) CaseExceptions(ctx context.Context, id int64) ([]Exception, error) {
 	return scanExceptions(s.pool.Query(ctx, exceptionSelect+"where e.case_id = $1 order by e.period desc, (e.state = 'cleared'), e.severity, e.rule", id))
@@ -274,4 +284,28 @@ func (s *Store) CountExceptions(ctx context.Context, from, to calendar.Month) ([
 		c.Period = monthOf(period)
 		return c, err
 	})
+}
+
+// SubjectMonth is one subject in one month.
+type SubjectMonth struct {
+	Key   string
+	Month calendar.Month
+}
+
+// Explained lists whose exceptions of a rule, from one month to another, were
+// settled as explained.
+func (s *Store) Explained(ctx context.Context, rule, kind string, from, to calendar.Month) (map[SubjectMonth]bool, error) {
+	rows, err := s.pool.Query(ctx, `select s.key, e.period from exceptions e join cases c on c.id = e.case_id join subjects s on s.kind = e.kind and s.code = e.code
+		where e.rule = $1 and e.kind = $2 and e.period between $3 and $4 and c.finding = 'explained'`, rule, kind, monthDate(from), monthDate(to))
+	if err != nil {
+		return nil, err
+	}
+	out := map[SubjectMonth]bool{}
+	var key string
+	var period time.Time
+	_, err = pgx.ForEachRow(rows, []any{&key, &period}, func() error {
+		out[SubjectMonth{key, monthOf(period)}] = true
+		return nil
+	})
+	return out, err
 }

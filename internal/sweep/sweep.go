@@ -43,7 +43,8 @@ var (
 
 // TallyOf is a tally with the rule it is of.
 type TallyOf struct {
-	Rule string `json:"rule"`
+	Rule  string `json:"rule"`
+	Level string `json:"level,omitempty"` // where it judges another than one kind
 	judge.Tally
 }
 
@@ -135,23 +136,20 @@ type run struct {
 	found     []store.Exception // to be written
 }
 
-type exceptionKey struct {
-	rule, kind string
-	code       uint32
-}
+type exceptionKey struct{ rule, kind, key string }
 
-func keyOf(e store.Exception) exceptionKey { return exceptionKey{e.Rule, e.Kind, e.Code} }
+func keyOf(e store.Exception) exceptionKey { return exceptionKey{e.Rule, e.Kind, e.Key} }
 
 func (r *run) all() error {
 	book, m := r.engine.Book, r.sweep.Period
-	var results []*judge.Result
+	results := judge.All(r.engine, m)
 	var tallies []TallyOf
-	for i := range book.Rules {
-		if rule := &book.Rules[i]; rule.On {
-			result := judge.Judge(r.engine, rule, m)
-			results = append(results, result)
-			tallies = append(tallies, TallyOf{rule.Name, result.Tally()})
+	for _, result := range results {
+		of := TallyOf{Rule: result.Rule.Name, Tally: result.Tally()}
+		if len(result.Rule.Levels) > 1 || !result.Level.Plain() {
+			of.Level = result.Level.String()
 		}
+		tallies = append(tallies, of)
 	}
 	var err error
 	if r.sweep.Tallies, err = json.Marshal(tallies); err != nil {
@@ -170,8 +168,10 @@ func (r *run) all() error {
 	}
 	done := map[exceptionKey]bool{}
 	for _, result := range results {
+		keys, names := r.engine.Names(result.Level)
+		level := result.Level.String()
 		for code, v := range result.Verdicts {
-			key := exceptionKey{result.Rule.Name, result.Rule.Judges, uint32(code)}
+			key := exceptionKey{result.Rule.Name, level, keys[code]}
 			before, wasKnown := known[key]
 			last, wasLast := lastPeriod[key]
 			wasLast = wasLast && last.State != "cleared"
@@ -180,6 +180,12 @@ func (r *run) all() error {
 			}
 			done[key] = true
 			e := r.describe(result, uint32(code), v)
+			e.Kind, e.Key, e.Name = level, keys[code], names[code]
+			if e.Code = uint32(code); !result.Level.Plain() {
+				if e.Code, err = r.tx.SubjectCode(r.ctx, level, keys[code]); err != nil {
+					return err
+				}
+			}
 			e.ID, e.CaseID, e.CaseState, e.Desk = before.ID, before.CaseID, before.CaseState, pick(e.Desk, before.Desk, v.Flagged())
 			switch {
 			case !v.Flagged():
@@ -238,11 +244,9 @@ func (r *run) known(m calendar.Month) (map[exceptionKey]store.Exception, error) 
 // describe makes the record of a verdict with its evidence and sentence.
 func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict) store.Exception {
 	book, rule := r.engine.Book, result.Rule
-	register := r.engine.Snapshot.Registers[rule.Judges]
 	ev := judge.EvidenceFor(r.engine, result, code)
 	e := store.Exception{
-		Period: result.Month, Rule: rule.Name, Kind: rule.Judges, Code: code, Key: register.Keys[code], Name: register.Names[code],
-		Outcome: v.Outcome.String(), Grade: v.Grade, Severity: book.Severity(v.Grade), Sweep: r.sweep.ID,
+		Period: result.Month, Rule: rule.Name, Outcome: v.Outcome.String(), Grade: v.Grade, Severity: book.Severity(v.Grade), Sweep: r.sweep.ID,
 		Sentence: explain.Sentence(book, rule, result.Month, v, ev),
 	}
 	e.Value, e.Yardstick = explain.Values(book, rule, ev)
@@ -251,7 +255,7 @@ func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict) store
 		e.Stake = &s
 	}
 	e.Evidence, _ = json.Marshal(ev) // rationals and texts always can be
-	e.Desk = routing.Desk(book, r.engine.Snapshot.Registers, routing.Item{Kind: e.Kind, Rule: e.Rule, Grade: e.Grade, Code: code, Day: result.AsOf()})
+	e.Desk = routing.Desk(book, routing.Item{Kind: result.Level.String(), Rule: e.Rule, Grade: e.Grade, Attributes: result.Attributes(r.engine, code)})
 	return e
 }
 

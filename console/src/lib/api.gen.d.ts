@@ -108,6 +108,160 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rulebook/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How a text differs from the published revision or from an earlier one, in words and line by line */
+        post: operations["compareRulebook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rulebook/rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write one rule into a text in the place of the one of that name, or last; or take it out */
+        post: operations["placeRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rulebook/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything that a change of a measure, dial, kind, grade, feed or desk would touch */
+        get: operations["listUses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own draft; without one, the published text to begin from */
+        get: operations["getDraft"];
+        /** Keep one's draft (analysts and leads) */
+        put: operations["putDraft"];
+        post?: never;
+        /** Throw one's draft away */
+        delete: operations["dropDraft"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listDials"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dials/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Turn a dial everywhere at once, as a new revision (analysts and leads) */
+        put: operations["turnDial"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Judge one rule of a draft on real data, changing nothing */
+        post: operations["rehearse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Judge a whole draft against the published rulebook, changing nothing */
+        post: operations["rehearseBook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals/solution": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find the value of a dial that flags about so many a month */
+        post: operations["solveDial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions": {
         parameters: {
             query?: never;
@@ -135,6 +289,23 @@ export interface paths {
         get: operations["getRevision"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{number}/restoration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Publish an earlier revision again, as a new one (analysts and leads) */
+        post: operations["restoreRevision"];
         delete?: never;
         options?: never;
         head?: never;
@@ -602,6 +773,10 @@ export interface components {
         };
         CheckReport: {
             problems: components["schemas"]["Fault"][];
+            /** @description What it had better not have */
+            advice: components["schemas"]["Fault"][];
+            measures: components["schemas"]["Named"][];
+            dials: components["schemas"]["Dial"][];
             rules: components["schemas"]["Rule"][];
             /** @description Against the published revision */
             differences: string[];
@@ -629,10 +804,15 @@ export interface components {
             judges: string;
             on: boolean;
             words: string;
+            /** @description As it stands in the rulebook */
+            text?: string;
+            definition?: components["schemas"]["RuleDefinition"];
             tally?: components["schemas"]["Tally"];
         };
         Tally: {
             rule: string;
+            /** @description Where the rule judges another than the subjects of one kind */
+            level?: string;
             subjects: number;
             judged: number;
             clear: number;
@@ -646,6 +826,247 @@ export interface components {
             flagged: number;
             /** @description Flags so large a part of those judged that nothing stands out */
             crowded: boolean;
+        };
+        /** @description A rule as the rulebook file has it; what is absent has its default */
+        RuleDefinition: {
+            name?: string;
+            title?: string;
+            judges?: string[];
+            where?: string;
+            base?: components["schemas"]["BaseDefinition"][];
+            no_data?: string;
+            persists?: string;
+            on?: boolean;
+            stops?: boolean;
+            valid_from?: string;
+            valid_until?: string;
+            shows?: string[];
+            stake?: string;
+            /** @description Of a threshold with bands, or an outlier */
+            of?: string;
+            against?: string;
+            as?: string;
+            bands?: components["schemas"]["BandDefinition"][];
+            choose?: components["schemas"]["ChoiceDefinition"][];
+            /** @description Of an outlier */
+            among?: string;
+            beyond?: string;
+            side?: string;
+            peers?: number;
+            /** @description Of a silence, the feed */
+            silence?: string;
+            days?: number;
+            /** @description Of an outlier or a silence */
+            grade?: string;
+            examples?: {
+                [key: string]: string;
+            }[];
+        };
+        BaseDefinition: {
+            measure: string;
+            /** @description Such as 'at least 5000' */
+            least: string;
+        };
+        BandDefinition: {
+            /** @description None is clear */
+            grade?: string;
+            label?: string;
+            below?: string;
+            at_most?: string;
+            above?: string;
+            at_least?: string;
+            rest?: boolean;
+        };
+        ChoiceDefinition: {
+            grade: string;
+            /** @enum {string} */
+            how: "all" | "any" | "none" | "some";
+            at_least?: number;
+            of: string[];
+        };
+        PlaceRule: {
+            text: string;
+            /** @description The rule that is replaced or taken out */
+            name: string;
+            rule?: components["schemas"]["RuleDefinition"];
+        };
+        CompareRequest: {
+            /** @description The published one unless stated */
+            text?: string;
+            /** @description A revision; the published one unless stated */
+            with?: number;
+        };
+        Comparison: {
+            words: string[];
+            /** @description A unified difference */
+            text: string;
+        };
+        Draft: {
+            text: string;
+            /** @description The revision it was made from */
+            based_on: number;
+            /** @description The newest revision */
+            published: number;
+            /** @description 0 where there is no draft yet */
+            version: number;
+            /** Format: date-time */
+            at?: string;
+        };
+        NewDraft: {
+            text: string;
+            based_on: number;
+            /** @description The one it was read at */
+            version: number;
+        };
+        Dial: {
+            name: string;
+            value: string;
+            from?: string;
+            to?: string;
+            uses: string[];
+        };
+        DialTurn: {
+            value: string;
+            note: string;
+            based_on: number;
+        };
+        Restoration: {
+            note: string;
+            based_on: number;
+        };
+        CutMove: {
+            /** @description From 0, as the rule lists them */
+            band: number;
+            high: boolean;
+            value: string;
+        };
+        RehearsalRequest: {
+            /** @description The draft; the published rulebook unless stated */
+            text?: string;
+            rule: string;
+            by?: string;
+            period: string;
+            dials?: {
+                [key: string]: string;
+            };
+            cuts?: components["schemas"]["CutMove"][];
+            /** @default 0 */
+            look_back: number;
+            /** @default false */
+            line_up: boolean;
+            /** @description The subject of a what-if */
+            key?: string;
+            /** @description By measure, target or yardstick */
+            what_if?: {
+                [key: string]: string;
+            };
+        };
+        Rehearsal: {
+            rule: string;
+            title: string;
+            words: string;
+            level: string;
+            tally: components["schemas"]["Tally"];
+            published?: components["schemas"]["Tally"];
+            crowded?: string;
+            /** @description The most serious first, at most 200 */
+            flagged: components["schemas"]["Found"][];
+            flips: components["schemas"]["Found"][];
+            turned: components["schemas"]["Turned"];
+            near: components["schemas"]["Found"][];
+            desks: components["schemas"]["DeskLoad"][];
+            back: components["schemas"]["LookBack"][];
+            line_up?: components["schemas"]["LineUp"];
+            what_if?: components["schemas"]["WhatIf"];
+        };
+        Found: {
+            key: string;
+            name: string;
+            before: string;
+            after: string;
+            sentence: string;
+            value: string;
+            yardstick: string;
+        };
+        Turned: {
+            flagged: number;
+            no_longer: number;
+            regraded: number;
+        };
+        LookBack: {
+            period: string;
+            label: string;
+            judged: number;
+            flagged: number;
+            persisted: number;
+            explained: number;
+        };
+        WhatIf: {
+            outcome: string;
+            grade: string;
+            why: string;
+        };
+        BookRehearsalRequest: {
+            text?: string;
+            period: string;
+            dials?: {
+                [key: string]: string;
+            };
+        };
+        BookRehearsal: {
+            rules: components["schemas"]["RuleChange"][];
+            desks: components["schemas"]["DeskLoad"][];
+            advice: string[];
+            before: number;
+            after: number;
+        };
+        RuleChange: {
+            rule: string;
+            title: string;
+            level: string;
+            /** @description Flagged by the published rule; absent where it is new or off */
+            before?: number;
+            /** @description Flagged by the draft; absent where it is gone or off */
+            after?: number;
+            judged?: number;
+            turned: components["schemas"]["Turned"];
+        };
+        DeskLoad: {
+            desk: string;
+            title: string;
+            before: number;
+            after: number;
+        };
+        SolveRequest: {
+            text?: string;
+            dial: string;
+            /**
+             * Format: double
+             * @description Exceptions a month
+             */
+            wanted: number;
+            /** @description The last month counted */
+            period: string;
+            /** @default 6 */
+            periods: number;
+            /** @description All that the dial touches unless stated */
+            rules?: string[];
+        };
+        Solution: {
+            dial: string;
+            value: string;
+            /** Format: double */
+            average: number;
+            now: string;
+            /** Format: double */
+            now_average: number;
+            rules: string[];
+            tried: components["schemas"]["DialTried"][];
+        };
+        DialTried: {
+            value: string;
+            /** Format: double */
+            average: number;
         };
         LineUp: {
             points: components["schemas"]["Point"][];
@@ -1286,6 +1707,267 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    compareRulebook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareRequest"];
+            };
+        };
+        responses: {
+            /** @description The difference */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    placeRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceRule"];
+            };
+        };
+        responses: {
+            /** @description The text with the rule in it, everything else untouched */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulebookText"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listUses: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Such as 'rule thin-margin' */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The draft */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDraft"];
+            };
+        };
+        responses: {
+            /** @description Kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    dropDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listDials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In the order of the rulebook */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dial"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    turnDial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DialTurn"];
+            };
+        };
+        responses: {
+            /** @description Published */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    rehearse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalRequest"];
+            };
+        };
+        responses: {
+            /** @description What it would find */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsal"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    rehearseBook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookRehearsalRequest"];
+            };
+        };
+        responses: {
+            /** @description What would change */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookRehearsal"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    solveDial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SolveRequest"];
+            };
+        };
+        responses: {
+            /** @description The value, and what was tried */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Solution"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listRevisions: {
         parameters: {
             query?: never;
@@ -1355,6 +2037,33 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    restoreRevision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Restoration"];
+            };
+        };
+        responses: {
+            /** @description Published */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listRules: {
         parameters: {
             query?: {
@@ -1383,6 +2092,8 @@ export interface operations {
         parameters: {
             query: {
                 period: string;
+                /** @description One of the levels the rule judges; the first unless stated */
+                by?: string;
                 /** @description The subject that stands out */
                 key?: string;
             };

@@ -48,6 +48,7 @@ const stateWords: Record<string, string> = {
         <LineUp
           :rule="data.exception.rule"
           :period="data.exception.period"
+          :by="data.exception.kind"
           :subject="data.exception.key"
           title="Where this one stands among all"
         />

@@ -99,6 +99,30 @@ func (e ChangeChange) Valid() bool {
 	}
 }
 
+// Defines values for ChoiceDefinitionHow.
+const (
+	All  ChoiceDefinitionHow = "all"
+	Any  ChoiceDefinitionHow = "any"
+	None ChoiceDefinitionHow = "none"
+	Some ChoiceDefinitionHow = "some"
+)
+
+// Valid indicates whether the value is a known member of the ChoiceDefinitionHow enum.
+func (e ChoiceDefinitionHow) Valid() bool {
+	switch e {
+	case All:
+		return true
+	case Any:
+		return true
+	case None:
+		return true
+	case Some:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ExceptionState.
 const (
 	ExceptionStateCleared  ExceptionState = "cleared"
@@ -429,6 +453,42 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	}
 }
 
+// BandDefinition defines model for BandDefinition.
+type BandDefinition struct {
+	Above   *string `json:"above,omitempty"`
+	AtLeast *string `json:"at_least,omitempty"`
+	AtMost  *string `json:"at_most,omitempty"`
+	Below   *string `json:"below,omitempty"`
+
+	// Grade None is clear
+	Grade *string `json:"grade,omitempty"`
+	Label *string `json:"label,omitempty"`
+	Rest  *bool   `json:"rest,omitempty"`
+}
+
+// BaseDefinition defines model for BaseDefinition.
+type BaseDefinition struct {
+	// Least Such as 'at least 5000'
+	Least   string `json:"least"`
+	Measure string `json:"measure"`
+}
+
+// BookRehearsal defines model for BookRehearsal.
+type BookRehearsal struct {
+	Advice []string     `json:"advice"`
+	After  int          `json:"after"`
+	Before int          `json:"before"`
+	Desks  []DeskLoad   `json:"desks"`
+	Rules  []RuleChange `json:"rules"`
+}
+
+// BookRehearsalRequest defines model for BookRehearsalRequest.
+type BookRehearsalRequest struct {
+	Dials  *map[string]string `json:"dials,omitempty"`
+	Period string             `json:"period"`
+	Text   *string            `json:"text,omitempty"`
+}
+
 // CalendarDay defines model for CalendarDay.
 type CalendarDay struct {
 	Day     string   `json:"day"`
@@ -557,15 +617,47 @@ type ChangeChange string
 
 // CheckReport defines model for CheckReport.
 type CheckReport struct {
+	// Advice What it had better not have
+	Advice []Fault `json:"advice"`
+	Dials  []Dial  `json:"dials"`
+
 	// Differences Against the published revision
 	Differences []string `json:"differences"`
+	Measures    []Named  `json:"measures"`
 	Problems    []Fault  `json:"problems"`
 	Rules       []Rule   `json:"rules"`
 }
 
+// ChoiceDefinition defines model for ChoiceDefinition.
+type ChoiceDefinition struct {
+	AtLeast *int                `json:"at_least,omitempty"`
+	Grade   string              `json:"grade"`
+	How     ChoiceDefinitionHow `json:"how"`
+	Of      []string            `json:"of"`
+}
+
+// ChoiceDefinitionHow defines model for ChoiceDefinition.How.
+type ChoiceDefinitionHow string
+
 // Comment defines model for Comment.
 type Comment struct {
 	Text string `json:"text"`
+}
+
+// CompareRequest defines model for CompareRequest.
+type CompareRequest struct {
+	// Text The published one unless stated
+	Text *string `json:"text,omitempty"`
+
+	// With A revision; the published one unless stated
+	With *int `json:"with,omitempty"`
+}
+
+// Comparison defines model for Comparison.
+type Comparison struct {
+	// Text A unified difference
+	Text  string   `json:"text"`
+	Words []string `json:"words"`
 }
 
 // Counts defines model for Counts.
@@ -584,6 +676,59 @@ type Counts struct {
 type Credentials struct {
 	Name     string `json:"name"`
 	Password string `json:"password"`
+}
+
+// CutMove defines model for CutMove.
+type CutMove struct {
+	// Band From 0, as the rule lists them
+	Band  int    `json:"band"`
+	High  bool   `json:"high"`
+	Value string `json:"value"`
+}
+
+// DeskLoad defines model for DeskLoad.
+type DeskLoad struct {
+	After  int    `json:"after"`
+	Before int    `json:"before"`
+	Desk   string `json:"desk"`
+	Title  string `json:"title"`
+}
+
+// Dial defines model for Dial.
+type Dial struct {
+	From  *string  `json:"from,omitempty"`
+	Name  string   `json:"name"`
+	To    *string  `json:"to,omitempty"`
+	Uses  []string `json:"uses"`
+	Value string   `json:"value"`
+}
+
+// DialTried defines model for DialTried.
+type DialTried struct {
+	Average float64 `json:"average"`
+	Value   string  `json:"value"`
+}
+
+// DialTurn defines model for DialTurn.
+type DialTurn struct {
+	BasedOn int    `json:"based_on"`
+	Note    string `json:"note"`
+	Value   string `json:"value"`
+}
+
+// Draft defines model for Draft.
+type Draft struct {
+	At *time.Time `json:"at,omitempty"`
+
+	// BasedOn The revision it was made from
+	BasedOn int `json:"based_on"`
+
+	// Published The newest revision
+	Published int    `json:"published"`
+	Text      string `json:"text"`
+
+	// Version 0 where there is no draft yet
+	Version int `json:"version"`
 }
 
 // EvidenceRow defines model for EvidenceRow.
@@ -664,6 +809,17 @@ type Finding struct {
 // FindingFinding defines model for Finding.Finding.
 type FindingFinding string
 
+// Found defines model for Found.
+type Found struct {
+	After     string `json:"after"`
+	Before    string `json:"before"`
+	Key       string `json:"key"`
+	Name      string `json:"name"`
+	Sentence  string `json:"sentence"`
+	Value     string `json:"value"`
+	Yardstick string `json:"yardstick"`
+}
+
 // Grade defines model for Grade.
 type Grade struct {
 	Label string `json:"label"`
@@ -736,6 +892,16 @@ type LineUp struct {
 // LineUpUnit defines model for LineUp.Unit.
 type LineUpUnit string
 
+// LookBack defines model for LookBack.
+type LookBack struct {
+	Explained int    `json:"explained"`
+	Flagged   int    `json:"flagged"`
+	Judged    int    `json:"judged"`
+	Label     string `json:"label"`
+	Period    string `json:"period"`
+	Persisted int    `json:"persisted"`
+}
+
 // Measure defines model for Measure.
 type Measure struct {
 	Good MeasureGood `json:"good"`
@@ -760,6 +926,15 @@ type MeasureGood string
 type Named struct {
 	Name  string `json:"name"`
 	Title string `json:"title"`
+}
+
+// NewDraft defines model for NewDraft.
+type NewDraft struct {
+	BasedOn int    `json:"based_on"`
+	Text    string `json:"text"`
+
+	// Version The one it was read at
+	Version int `json:"version"`
 }
 
 // NewPerson defines model for NewPerson.
@@ -846,6 +1021,16 @@ type Person struct {
 	Title string   `json:"title"`
 }
 
+// PlaceRule defines model for PlaceRule.
+type PlaceRule struct {
+	// Name The rule that is replaced or taken out
+	Name string `json:"name"`
+
+	// Rule A rule as the rulebook file has it; what is absent has its default
+	Rule *RuleDefinition `json:"rule,omitempty"`
+	Text string          `json:"text"`
+}
+
 // Point defines model for Point.
 type Point struct {
 	Grade string  `json:"grade"`
@@ -904,6 +1089,53 @@ type RegisterRow struct {
 	Values []string `json:"values"`
 }
 
+// Rehearsal defines model for Rehearsal.
+type Rehearsal struct {
+	Back    []LookBack `json:"back"`
+	Crowded *string    `json:"crowded,omitempty"`
+	Desks   []DeskLoad `json:"desks"`
+
+	// Flagged The most serious first, at most 200
+	Flagged   []Found `json:"flagged"`
+	Flips     []Found `json:"flips"`
+	Level     string  `json:"level"`
+	LineUp    *LineUp `json:"line_up,omitempty"`
+	Near      []Found `json:"near"`
+	Published *Tally  `json:"published,omitempty"`
+	Rule      string  `json:"rule"`
+	Tally     Tally   `json:"tally"`
+	Title     string  `json:"title"`
+	Turned    Turned  `json:"turned"`
+	WhatIf    *WhatIf `json:"what_if,omitempty"`
+	Words     string  `json:"words"`
+}
+
+// RehearsalRequest defines model for RehearsalRequest.
+type RehearsalRequest struct {
+	By    *string            `json:"by,omitempty"`
+	Cuts  *[]CutMove         `json:"cuts,omitempty"`
+	Dials *map[string]string `json:"dials,omitempty"`
+
+	// Key The subject of a what-if
+	Key      *string `json:"key,omitempty"`
+	LineUp   *bool   `json:"line_up,omitempty"`
+	LookBack *int    `json:"look_back,omitempty"`
+	Period   string  `json:"period"`
+	Rule     string  `json:"rule"`
+
+	// Text The draft; the published rulebook unless stated
+	Text *string `json:"text,omitempty"`
+
+	// WhatIf By measure, target or yardstick
+	WhatIf *map[string]string `json:"what_if,omitempty"`
+}
+
+// Restoration defines model for Restoration.
+type Restoration struct {
+	BasedOn int    `json:"based_on"`
+	Note    string `json:"note"`
+}
+
 // Revision defines model for Revision.
 type Revision struct {
 	At          time.Time `json:"at"`
@@ -920,13 +1152,70 @@ type Role string
 
 // Rule defines model for Rule.
 type Rule struct {
-	Family string `json:"family"`
-	Judges string `json:"judges"`
-	Name   string `json:"name"`
-	On     bool   `json:"on"`
-	Tally  *Tally `json:"tally,omitempty"`
+	// Definition A rule as the rulebook file has it; what is absent has its default
+	Definition *RuleDefinition `json:"definition,omitempty"`
+	Family     string          `json:"family"`
+	Judges     string          `json:"judges"`
+	Name       string          `json:"name"`
+	On         bool            `json:"on"`
+	Tally      *Tally          `json:"tally,omitempty"`
+
+	// Text As it stands in the rulebook
+	Text  *string `json:"text,omitempty"`
+	Title string  `json:"title"`
+	Words string  `json:"words"`
+}
+
+// RuleChange defines model for RuleChange.
+type RuleChange struct {
+	// After Flagged by the draft; absent where it is gone or off
+	After *int `json:"after,omitempty"`
+
+	// Before Flagged by the published rule; absent where it is new or off
+	Before *int   `json:"before,omitempty"`
+	Judged *int   `json:"judged,omitempty"`
+	Level  string `json:"level"`
+	Rule   string `json:"rule"`
 	Title  string `json:"title"`
-	Words  string `json:"words"`
+	Turned Turned `json:"turned"`
+}
+
+// RuleDefinition A rule as the rulebook file has it; what is absent has its default
+type RuleDefinition struct {
+	Against *string `json:"against,omitempty"`
+
+	// Among Of an outlier
+	Among    *string              `json:"among,omitempty"`
+	As       *string              `json:"as,omitempty"`
+	Bands    *[]BandDefinition    `json:"bands,omitempty"`
+	Base     *[]BaseDefinition    `json:"base,omitempty"`
+	Beyond   *string              `json:"beyond,omitempty"`
+	Choose   *[]ChoiceDefinition  `json:"choose,omitempty"`
+	Days     *int                 `json:"days,omitempty"`
+	Examples *[]map[string]string `json:"examples,omitempty"`
+
+	// Grade Of an outlier or a silence
+	Grade  *string   `json:"grade,omitempty"`
+	Judges *[]string `json:"judges,omitempty"`
+	Name   *string   `json:"name,omitempty"`
+	NoData *string   `json:"no_data,omitempty"`
+
+	// Of Of a threshold with bands, or an outlier
+	Of       *string   `json:"of,omitempty"`
+	On       *bool     `json:"on,omitempty"`
+	Peers    *int      `json:"peers,omitempty"`
+	Persists *string   `json:"persists,omitempty"`
+	Shows    *[]string `json:"shows,omitempty"`
+	Side     *string   `json:"side,omitempty"`
+
+	// Silence Of a silence, the feed
+	Silence    *string `json:"silence,omitempty"`
+	Stake      *string `json:"stake,omitempty"`
+	Stops      *bool   `json:"stops,omitempty"`
+	Title      *string `json:"title,omitempty"`
+	ValidFrom  *string `json:"valid_from,omitempty"`
+	ValidUntil *string `json:"valid_until,omitempty"`
+	Where      *string `json:"where,omitempty"`
 }
 
 // Rulebook defines model for Rulebook.
@@ -943,6 +1232,33 @@ type Rulebook struct {
 // RulebookText defines model for RulebookText.
 type RulebookText struct {
 	Text string `json:"text"`
+}
+
+// Solution defines model for Solution.
+type Solution struct {
+	Average    float64     `json:"average"`
+	Dial       string      `json:"dial"`
+	Now        string      `json:"now"`
+	NowAverage float64     `json:"now_average"`
+	Rules      []string    `json:"rules"`
+	Tried      []DialTried `json:"tried"`
+	Value      string      `json:"value"`
+}
+
+// SolveRequest defines model for SolveRequest.
+type SolveRequest struct {
+	Dial string `json:"dial"`
+
+	// Period The last month counted
+	Period  string `json:"period"`
+	Periods *int   `json:"periods,omitempty"`
+
+	// Rules All that the dial touches unless stated
+	Rules *[]string `json:"rules,omitempty"`
+	Text  *string   `json:"text,omitempty"`
+
+	// Wanted Exceptions a month
+	Wanted float64 `json:"wanted"`
 }
 
 // Sweep defines model for Sweep.
@@ -1017,9 +1333,12 @@ type Tally struct {
 	Clear  int            `json:"clear"`
 
 	// Crowded Flags so large a part of those judged that nothing stands out
-	Crowded   bool           `json:"crowded"`
-	Flagged   int            `json:"flagged"`
-	Judged    int            `json:"judged"`
+	Crowded bool `json:"crowded"`
+	Flagged int  `json:"flagged"`
+	Judged  int  `json:"judged"`
+
+	// Level Where the rule judges another than the subjects of one kind
+	Level     *string        `json:"level,omitempty"`
 	NoData    int            `json:"no_data"`
 	NotJudged map[string]int `json:"not_judged"`
 	Rule      string         `json:"rule"`
@@ -1068,6 +1387,20 @@ type TargetRow struct {
 type Token struct {
 	Person Person `json:"person"`
 	Token  string `json:"token"`
+}
+
+// Turned defines model for Turned.
+type Turned struct {
+	Flagged  int `json:"flagged"`
+	NoLonger int `json:"no_longer"`
+	Regraded int `json:"regraded"`
+}
+
+// WhatIf defines model for WhatIf.
+type WhatIf struct {
+	Grade   string `json:"grade"`
+	Outcome string `json:"outcome"`
+	Why     string `json:"why"`
 }
 
 // CaseId defines model for CaseId.
@@ -1221,6 +1554,11 @@ type GetRegisterParams struct {
 	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// ListUsesParams defines parameters for ListUses.
+type ListUsesParams struct {
+	Name string `form:"name" json:"name"`
+}
+
 // ListRulesParams defines parameters for ListRules.
 type ListRulesParams struct {
 	// Period A month, such as 2026-10
@@ -1230,6 +1568,9 @@ type ListRulesParams struct {
 // GetLineUpParams defines parameters for GetLineUp.
 type GetLineUpParams struct {
 	Period string `form:"period" json:"period"`
+
+	// By One of the levels the rule judges; the first unless stated
+	By *string `form:"by,omitempty" json:"by,omitempty"`
 
 	// Key The subject that stands out
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
@@ -1327,14 +1668,38 @@ type CommentCaseJSONRequestBody = Comment
 // SettleCaseJSONRequestBody defines body for SettleCase for application/json ContentType.
 type SettleCaseJSONRequestBody = Finding
 
+// TurnDialJSONRequestBody defines body for TurnDial for application/json ContentType.
+type TurnDialJSONRequestBody = DialTurn
+
+// PutDraftJSONRequestBody defines body for PutDraft for application/json ContentType.
+type PutDraftJSONRequestBody = NewDraft
+
 // CreatePersonJSONRequestBody defines body for CreatePerson for application/json ContentType.
 type CreatePersonJSONRequestBody = NewPerson
+
+// RehearseJSONRequestBody defines body for Rehearse for application/json ContentType.
+type RehearseJSONRequestBody = RehearsalRequest
+
+// RehearseBookJSONRequestBody defines body for RehearseBook for application/json ContentType.
+type RehearseBookJSONRequestBody = BookRehearsalRequest
+
+// SolveDialJSONRequestBody defines body for SolveDial for application/json ContentType.
+type SolveDialJSONRequestBody = SolveRequest
 
 // PublishRevisionJSONRequestBody defines body for PublishRevision for application/json ContentType.
 type PublishRevisionJSONRequestBody = NewRevision
 
+// RestoreRevisionJSONRequestBody defines body for RestoreRevision for application/json ContentType.
+type RestoreRevisionJSONRequestBody = Restoration
+
 // CheckRulebookJSONRequestBody defines body for CheckRulebook for application/json ContentType.
 type CheckRulebookJSONRequestBody = RulebookText
+
+// CompareRulebookJSONRequestBody defines body for CompareRulebook for application/json ContentType.
+type CompareRulebookJSONRequestBody = CompareRequest
+
+// PlaceRuleJSONRequestBody defines body for PlaceRule for application/json ContentType.
+type PlaceRuleJSONRequestBody = PlaceRule
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = Credentials
@@ -1368,6 +1733,21 @@ type ServerInterface interface {
 	// TakeCase Take the case (members of its desk)
 	// (PUT /api/cases/{id}/holder)
 	TakeCase(c *gin.Context, id CaseId, params TakeCaseParams)
+
+	// (GET /api/dials)
+	ListDials(c *gin.Context)
+	// TurnDial Turn a dial everywhere at once, as a new revision (analysts and leads)
+	// (PUT /api/dials/{name})
+	TurnDial(c *gin.Context, name string)
+	// DropDraft Throw one's draft away
+	// (DELETE /api/draft)
+	DropDraft(c *gin.Context)
+	// GetDraft One's own draft; without one, the published text to begin from
+	// (GET /api/draft)
+	GetDraft(c *gin.Context)
+	// PutDraft Keep one's draft (analysts and leads)
+	// (PUT /api/draft)
+	PutDraft(c *gin.Context)
 
 	// (GET /api/exceptions)
 	ListExceptions(c *gin.Context, params ListExceptionsParams)
@@ -1410,6 +1790,15 @@ type ServerInterface interface {
 	// GetSubject Everything a register ever said of one subject
 	// (GET /api/registers/{kind}/{key})
 	GetSubject(c *gin.Context, kind string, key string)
+	// Rehearse Judge one rule of a draft on real data, changing nothing
+	// (POST /api/rehearsals)
+	Rehearse(c *gin.Context)
+	// RehearseBook Judge a whole draft against the published rulebook, changing nothing
+	// (POST /api/rehearsals/book)
+	RehearseBook(c *gin.Context)
+	// SolveDial Find the value of a dial that flags about so many a month
+	// (POST /api/rehearsals/solution)
+	SolveDial(c *gin.Context)
 
 	// (GET /api/revisions)
 	ListRevisions(c *gin.Context)
@@ -1419,12 +1808,24 @@ type ServerInterface interface {
 
 	// (GET /api/revisions/{number})
 	GetRevision(c *gin.Context, number int)
+	// RestoreRevision Publish an earlier revision again, as a new one (analysts and leads)
+	// (POST /api/revisions/{number}/restoration)
+	RestoreRevision(c *gin.Context, number int)
 	// GetRulebook The published rulebook
 	// (GET /api/rulebook)
 	GetRulebook(c *gin.Context)
 	// CheckRulebook Check a rulebook, changing nothing
 	// (POST /api/rulebook/check)
 	CheckRulebook(c *gin.Context)
+	// CompareRulebook How a text differs from the published revision or from an earlier one, in words and line by line
+	// (POST /api/rulebook/compare)
+	CompareRulebook(c *gin.Context)
+	// PlaceRule Write one rule into a text in the place of the one of that name, or last; or take it out
+	// (POST /api/rulebook/rule)
+	PlaceRule(c *gin.Context)
+	// ListUses Everything that a change of a measure, dial, kind, grade, feed or desk would touch
+	// (GET /api/rulebook/uses)
+	ListUses(c *gin.Context, params ListUsesParams)
 	// ListRules The rules in words, with what each said in a period
 	// (GET /api/rules)
 	ListRules(c *gin.Context, params ListRulesParams)
@@ -1737,6 +2138,83 @@ func (siw *ServerInterfaceWrapper) TakeCase(c *gin.Context) {
 	}
 
 	siw.Handler.TakeCase(c, id, params)
+}
+
+// ListDials operation middleware
+func (siw *ServerInterfaceWrapper) ListDials(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListDials(c)
+}
+
+// TurnDial operation middleware
+func (siw *ServerInterfaceWrapper) TurnDial(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TurnDial(c, name)
+}
+
+// DropDraft operation middleware
+func (siw *ServerInterfaceWrapper) DropDraft(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DropDraft(c)
+}
+
+// GetDraft operation middleware
+func (siw *ServerInterfaceWrapper) GetDraft(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetDraft(c)
+}
+
+// PutDraft operation middleware
+func (siw *ServerInterfaceWrapper) PutDraft(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PutDraft(c)
 }
 
 // ListExceptions operation middleware
@@ -2337,6 +2815,45 @@ func (siw *ServerInterfaceWrapper) GetSubject(c *gin.Context) {
 	siw.Handler.GetSubject(c, kind, key)
 }
 
+// Rehearse operation middleware
+func (siw *ServerInterfaceWrapper) Rehearse(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Rehearse(c)
+}
+
+// RehearseBook operation middleware
+func (siw *ServerInterfaceWrapper) RehearseBook(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RehearseBook(c)
+}
+
+// SolveDial operation middleware
+func (siw *ServerInterfaceWrapper) SolveDial(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SolveDial(c)
+}
+
 // ListRevisions operation middleware
 func (siw *ServerInterfaceWrapper) ListRevisions(c *gin.Context) {
 
@@ -2388,6 +2905,31 @@ func (siw *ServerInterfaceWrapper) GetRevision(c *gin.Context) {
 	siw.Handler.GetRevision(c, number)
 }
 
+// RestoreRevision operation middleware
+func (siw *ServerInterfaceWrapper) RestoreRevision(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "number" -------------
+	var number int
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", c.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter number: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RestoreRevision(c, number)
+}
+
 // GetRulebook operation middleware
 func (siw *ServerInterfaceWrapper) GetRulebook(c *gin.Context) {
 
@@ -2412,6 +2954,59 @@ func (siw *ServerInterfaceWrapper) CheckRulebook(c *gin.Context) {
 	}
 
 	siw.Handler.CheckRulebook(c)
+}
+
+// CompareRulebook operation middleware
+func (siw *ServerInterfaceWrapper) CompareRulebook(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CompareRulebook(c)
+}
+
+// PlaceRule operation middleware
+func (siw *ServerInterfaceWrapper) PlaceRule(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PlaceRule(c)
+}
+
+// ListUses operation middleware
+func (siw *ServerInterfaceWrapper) ListUses(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListUsesParams
+
+	// ------------- Required query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "name", c.Request.URL.Query(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListUses(c, params)
 }
 
 // ListRules operation middleware
@@ -2464,6 +3059,14 @@ func (siw *ServerInterfaceWrapper) GetLineUp(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -2924,9 +3527,21 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/people", wrapper.CreatePerson)
 	router.GET(options.BaseURL+"/api/rulebook", wrapper.GetRulebook)
 	router.POST(options.BaseURL+"/api/rulebook/check", wrapper.CheckRulebook)
+	router.POST(options.BaseURL+"/api/rulebook/compare", wrapper.CompareRulebook)
+	router.POST(options.BaseURL+"/api/rulebook/rule", wrapper.PlaceRule)
+	router.GET(options.BaseURL+"/api/rulebook/uses", wrapper.ListUses)
+	router.DELETE(options.BaseURL+"/api/draft", wrapper.DropDraft)
+	router.GET(options.BaseURL+"/api/draft", wrapper.GetDraft)
+	router.PUT(options.BaseURL+"/api/draft", wrapper.PutDraft)
+	router.GET(options.BaseURL+"/api/dials", wrapper.ListDials)
+	router.PUT(options.BaseURL+"/api/dials/:name", wrapper.TurnDial)
+	router.POST(options.BaseURL+"/api/rehearsals", wrapper.Rehearse)
+	router.POST(options.BaseURL+"/api/rehearsals/book", wrapper.RehearseBook)
+	router.POST(options.BaseURL+"/api/rehearsals/solution", wrapper.SolveDial)
 	router.GET(options.BaseURL+"/api/revisions", wrapper.ListRevisions)
 	router.POST(options.BaseURL+"/api/revisions", wrapper.PublishRevision)
 	router.GET(options.BaseURL+"/api/revisions/:number", wrapper.GetRevision)
+	router.POST(options.BaseURL+"/api/revisions/:number/restoration", wrapper.RestoreRevision)
 	router.GET(options.BaseURL+"/api/rules", wrapper.ListRules)
 	router.GET(options.BaseURL+"/api/rules/:rule/line-up", wrapper.GetLineUp)
 	router.GET(options.BaseURL+"/api/measures", wrapper.ListMeasures)
@@ -3234,6 +3849,193 @@ type TakeCasedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response TakeCasedefaultApplicationProblemPlusJSONResponse) VisitTakeCaseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDialsRequestObject struct {
+}
+
+type ListDialsResponseObject interface {
+	VisitListDialsResponse(w http.ResponseWriter) error
+}
+
+type ListDials200JSONResponse []Dial
+
+func (response ListDials200JSONResponse) VisitListDialsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDialsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListDialsdefaultApplicationProblemPlusJSONResponse) VisitListDialsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TurnDialRequestObject struct {
+	Name string `json:"name"`
+	Body *TurnDialJSONRequestBody
+}
+
+type TurnDialResponseObject interface {
+	VisitTurnDialResponse(w http.ResponseWriter) error
+}
+
+type TurnDial201JSONResponse Revision
+
+func (response TurnDial201JSONResponse) VisitTurnDialResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TurnDialdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TurnDialdefaultApplicationProblemPlusJSONResponse) VisitTurnDialResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DropDraftRequestObject struct {
+}
+
+type DropDraftResponseObject interface {
+	VisitDropDraftResponse(w http.ResponseWriter) error
+}
+
+type DropDraft204Response struct {
+}
+
+func (response DropDraft204Response) VisitDropDraftResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DropDraftdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DropDraftdefaultApplicationProblemPlusJSONResponse) VisitDropDraftResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDraftRequestObject struct {
+}
+
+type GetDraftResponseObject interface {
+	VisitGetDraftResponse(w http.ResponseWriter) error
+}
+
+type GetDraft200JSONResponse Draft
+
+func (response GetDraft200JSONResponse) VisitGetDraftResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDraftdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDraftdefaultApplicationProblemPlusJSONResponse) VisitGetDraftResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PutDraftRequestObject struct {
+	Body *PutDraftJSONRequestBody
+}
+
+type PutDraftResponseObject interface {
+	VisitPutDraftResponse(w http.ResponseWriter) error
+}
+
+type PutDraft200JSONResponse Draft
+
+func (response PutDraft200JSONResponse) VisitPutDraftResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PutDraftdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PutDraftdefaultApplicationProblemPlusJSONResponse) VisitPutDraftResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3797,6 +4599,123 @@ func (response GetSubjectdefaultApplicationProblemPlusJSONResponse) VisitGetSubj
 	return err
 }
 
+type RehearseRequestObject struct {
+	Body *RehearseJSONRequestBody
+}
+
+type RehearseResponseObject interface {
+	VisitRehearseResponse(w http.ResponseWriter) error
+}
+
+type Rehearse200JSONResponse Rehearsal
+
+func (response Rehearse200JSONResponse) VisitRehearseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RehearsedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RehearsedefaultApplicationProblemPlusJSONResponse) VisitRehearseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RehearseBookRequestObject struct {
+	Body *RehearseBookJSONRequestBody
+}
+
+type RehearseBookResponseObject interface {
+	VisitRehearseBookResponse(w http.ResponseWriter) error
+}
+
+type RehearseBook200JSONResponse BookRehearsal
+
+func (response RehearseBook200JSONResponse) VisitRehearseBookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RehearseBookdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RehearseBookdefaultApplicationProblemPlusJSONResponse) VisitRehearseBookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SolveDialRequestObject struct {
+	Body *SolveDialJSONRequestBody
+}
+
+type SolveDialResponseObject interface {
+	VisitSolveDialResponse(w http.ResponseWriter) error
+}
+
+type SolveDial200JSONResponse Solution
+
+func (response SolveDial200JSONResponse) VisitSolveDialResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SolveDialdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SolveDialdefaultApplicationProblemPlusJSONResponse) VisitSolveDialResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListRevisionsRequestObject struct {
 }
 
@@ -3913,6 +4832,46 @@ func (response GetRevisiondefaultApplicationProblemPlusJSONResponse) VisitGetRev
 	return err
 }
 
+type RestoreRevisionRequestObject struct {
+	Number int `json:"number"`
+	Body   *RestoreRevisionJSONRequestBody
+}
+
+type RestoreRevisionResponseObject interface {
+	VisitRestoreRevisionResponse(w http.ResponseWriter) error
+}
+
+type RestoreRevision201JSONResponse Revision
+
+func (response RestoreRevision201JSONResponse) VisitRestoreRevisionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestoreRevisiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RestoreRevisiondefaultApplicationProblemPlusJSONResponse) VisitRestoreRevisionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetRulebookRequestObject struct {
 }
 
@@ -3979,6 +4938,123 @@ type CheckRulebookdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CheckRulebookdefaultApplicationProblemPlusJSONResponse) VisitCheckRulebookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CompareRulebookRequestObject struct {
+	Body *CompareRulebookJSONRequestBody
+}
+
+type CompareRulebookResponseObject interface {
+	VisitCompareRulebookResponse(w http.ResponseWriter) error
+}
+
+type CompareRulebook200JSONResponse Comparison
+
+func (response CompareRulebook200JSONResponse) VisitCompareRulebookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CompareRulebookdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CompareRulebookdefaultApplicationProblemPlusJSONResponse) VisitCompareRulebookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlaceRuleRequestObject struct {
+	Body *PlaceRuleJSONRequestBody
+}
+
+type PlaceRuleResponseObject interface {
+	VisitPlaceRuleResponse(w http.ResponseWriter) error
+}
+
+type PlaceRule200JSONResponse RulebookText
+
+func (response PlaceRule200JSONResponse) VisitPlaceRuleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlaceRuledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PlaceRuledefaultApplicationProblemPlusJSONResponse) VisitPlaceRuleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListUsesRequestObject struct {
+	Params ListUsesParams
+}
+
+type ListUsesResponseObject interface {
+	VisitListUsesResponse(w http.ResponseWriter) error
+}
+
+type ListUses200JSONResponse []string
+
+func (response ListUses200JSONResponse) VisitListUsesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListUsesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListUsesdefaultApplicationProblemPlusJSONResponse) VisitListUsesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4489,6 +5565,21 @@ type StrictServerInterface interface {
 	// (PUT /api/cases/{id}/holder)
 	TakeCase(ctx context.Context, request TakeCaseRequestObject) (TakeCaseResponseObject, error)
 
+	// (GET /api/dials)
+	ListDials(ctx context.Context, request ListDialsRequestObject) (ListDialsResponseObject, error)
+	// TurnDial Turn a dial everywhere at once, as a new revision (analysts and leads)
+	// (PUT /api/dials/{name})
+	TurnDial(ctx context.Context, request TurnDialRequestObject) (TurnDialResponseObject, error)
+	// DropDraft Throw one's draft away
+	// (DELETE /api/draft)
+	DropDraft(ctx context.Context, request DropDraftRequestObject) (DropDraftResponseObject, error)
+	// GetDraft One's own draft; without one, the published text to begin from
+	// (GET /api/draft)
+	GetDraft(ctx context.Context, request GetDraftRequestObject) (GetDraftResponseObject, error)
+	// PutDraft Keep one's draft (analysts and leads)
+	// (PUT /api/draft)
+	PutDraft(ctx context.Context, request PutDraftRequestObject) (PutDraftResponseObject, error)
+
 	// (GET /api/exceptions)
 	ListExceptions(ctx context.Context, request ListExceptionsRequestObject) (ListExceptionsResponseObject, error)
 
@@ -4530,6 +5621,15 @@ type StrictServerInterface interface {
 	// GetSubject Everything a register ever said of one subject
 	// (GET /api/registers/{kind}/{key})
 	GetSubject(ctx context.Context, request GetSubjectRequestObject) (GetSubjectResponseObject, error)
+	// Rehearse Judge one rule of a draft on real data, changing nothing
+	// (POST /api/rehearsals)
+	Rehearse(ctx context.Context, request RehearseRequestObject) (RehearseResponseObject, error)
+	// RehearseBook Judge a whole draft against the published rulebook, changing nothing
+	// (POST /api/rehearsals/book)
+	RehearseBook(ctx context.Context, request RehearseBookRequestObject) (RehearseBookResponseObject, error)
+	// SolveDial Find the value of a dial that flags about so many a month
+	// (POST /api/rehearsals/solution)
+	SolveDial(ctx context.Context, request SolveDialRequestObject) (SolveDialResponseObject, error)
 
 	// (GET /api/revisions)
 	ListRevisions(ctx context.Context, request ListRevisionsRequestObject) (ListRevisionsResponseObject, error)
@@ -4539,12 +5639,24 @@ type StrictServerInterface interface {
 
 	// (GET /api/revisions/{number})
 	GetRevision(ctx context.Context, request GetRevisionRequestObject) (GetRevisionResponseObject, error)
+	// RestoreRevision Publish an earlier revision again, as a new one (analysts and leads)
+	// (POST /api/revisions/{number}/restoration)
+	RestoreRevision(ctx context.Context, request RestoreRevisionRequestObject) (RestoreRevisionResponseObject, error)
 	// GetRulebook The published rulebook
 	// (GET /api/rulebook)
 	GetRulebook(ctx context.Context, request GetRulebookRequestObject) (GetRulebookResponseObject, error)
 	// CheckRulebook Check a rulebook, changing nothing
 	// (POST /api/rulebook/check)
 	CheckRulebook(ctx context.Context, request CheckRulebookRequestObject) (CheckRulebookResponseObject, error)
+	// CompareRulebook How a text differs from the published revision or from an earlier one, in words and line by line
+	// (POST /api/rulebook/compare)
+	CompareRulebook(ctx context.Context, request CompareRulebookRequestObject) (CompareRulebookResponseObject, error)
+	// PlaceRule Write one rule into a text in the place of the one of that name, or last; or take it out
+	// (POST /api/rulebook/rule)
+	PlaceRule(ctx context.Context, request PlaceRuleRequestObject) (PlaceRuleResponseObject, error)
+	// ListUses Everything that a change of a measure, dial, kind, grade, feed or desk would touch
+	// (GET /api/rulebook/uses)
+	ListUses(ctx context.Context, request ListUsesRequestObject) (ListUsesResponseObject, error)
 	// ListRules The rules in words, with what each said in a period
 	// (GET /api/rules)
 	ListRules(ctx context.Context, request ListRulesRequestObject) (ListRulesResponseObject, error)
@@ -4854,6 +5966,164 @@ func (sh *strictHandler) TakeCase(ctx *gin.Context, id CaseId, params TakeCasePa
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(TakeCaseResponseObject); ok {
 		if err := validResponse.VisitTakeCaseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListDials operation middleware
+func (sh *strictHandler) ListDials(ctx *gin.Context) {
+	var request ListDialsRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListDials(ctx, request.(ListDialsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListDials")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListDialsResponseObject); ok {
+		if err := validResponse.VisitListDialsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TurnDial operation middleware
+func (sh *strictHandler) TurnDial(ctx *gin.Context, name string) {
+	var request TurnDialRequestObject
+
+	request.Name = name
+
+	var body TurnDialJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TurnDial(ctx, request.(TurnDialRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TurnDial")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TurnDialResponseObject); ok {
+		if err := validResponse.VisitTurnDialResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DropDraft operation middleware
+func (sh *strictHandler) DropDraft(ctx *gin.Context) {
+	var request DropDraftRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DropDraft(ctx, request.(DropDraftRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DropDraft")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DropDraftResponseObject); ok {
+		if err := validResponse.VisitDropDraftResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetDraft operation middleware
+func (sh *strictHandler) GetDraft(ctx *gin.Context) {
+	var request GetDraftRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDraft(ctx, request.(GetDraftRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDraft")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetDraftResponseObject); ok {
+		if err := validResponse.VisitGetDraftResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PutDraft operation middleware
+func (sh *strictHandler) PutDraft(ctx *gin.Context) {
+	var request PutDraftRequestObject
+
+	var body PutDraftJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PutDraft(ctx, request.(PutDraftRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PutDraft")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PutDraftResponseObject); ok {
+		if err := validResponse.VisitPutDraftResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -5239,6 +6509,132 @@ func (sh *strictHandler) GetSubject(ctx *gin.Context, kind string, key string) {
 	}
 }
 
+// Rehearse operation middleware
+func (sh *strictHandler) Rehearse(ctx *gin.Context) {
+	var request RehearseRequestObject
+
+	var body RehearseJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Rehearse(ctx, request.(RehearseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Rehearse")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RehearseResponseObject); ok {
+		if err := validResponse.VisitRehearseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RehearseBook operation middleware
+func (sh *strictHandler) RehearseBook(ctx *gin.Context) {
+	var request RehearseBookRequestObject
+
+	var body RehearseBookJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RehearseBook(ctx, request.(RehearseBookRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RehearseBook")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RehearseBookResponseObject); ok {
+		if err := validResponse.VisitRehearseBookResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SolveDial operation middleware
+func (sh *strictHandler) SolveDial(ctx *gin.Context) {
+	var request SolveDialRequestObject
+
+	var body SolveDialJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SolveDial(ctx, request.(SolveDialRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SolveDial")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SolveDialResponseObject); ok {
+		if err := validResponse.VisitSolveDialResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListRevisions operation middleware
 func (sh *strictHandler) ListRevisions(ctx *gin.Context) {
 	var request ListRevisionsRequestObject
@@ -5331,6 +6727,50 @@ func (sh *strictHandler) GetRevision(ctx *gin.Context, number int) {
 	}
 }
 
+// RestoreRevision operation middleware
+func (sh *strictHandler) RestoreRevision(ctx *gin.Context, number int) {
+	var request RestoreRevisionRequestObject
+
+	request.Number = number
+
+	var body RestoreRevisionJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RestoreRevision(ctx, request.(RestoreRevisionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RestoreRevision")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RestoreRevisionResponseObject); ok {
+		if err := validResponse.VisitRestoreRevisionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetRulebook operation middleware
 func (sh *strictHandler) GetRulebook(ctx *gin.Context) {
 	var request GetRulebookRequestObject
@@ -5390,6 +6830,116 @@ func (sh *strictHandler) CheckRulebook(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(CheckRulebookResponseObject); ok {
 		if err := validResponse.VisitCheckRulebookResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CompareRulebook operation middleware
+func (sh *strictHandler) CompareRulebook(ctx *gin.Context) {
+	var request CompareRulebookRequestObject
+
+	var body CompareRulebookJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CompareRulebook(ctx, request.(CompareRulebookRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CompareRulebook")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CompareRulebookResponseObject); ok {
+		if err := validResponse.VisitCompareRulebookResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PlaceRule operation middleware
+func (sh *strictHandler) PlaceRule(ctx *gin.Context) {
+	var request PlaceRuleRequestObject
+
+	var body PlaceRuleJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PlaceRule(ctx, request.(PlaceRuleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PlaceRule")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PlaceRuleResponseObject); ok {
+		if err := validResponse.VisitPlaceRuleResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListUses operation middleware
+func (sh *strictHandler) ListUses(ctx *gin.Context, params ListUsesParams) {
+	var request ListUsesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListUses(ctx, request.(ListUsesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListUses")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListUsesResponseObject); ok {
+		if err := validResponse.VisitListUsesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -5758,115 +7308,151 @@ func (sh *strictHandler) DeleteToken(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7F17c9tGkv8qU7ytSrYOtuSsb+9W+subKLuu3cQ6ybepK59PNSSa5ITADDIzEM1z+btfTc8DADEDAiKl",
-	"+HKuSsWSCM6ju6cfv+5pfJwtRFkJDlyr2cXHWUUlLUGDxN++pQpe5+YnxmcXs4rq9SybcVrC7GLG8lk2",
-	"k/BLzSTkswsta8hmarGGkppvLIUsqTbPcf3Hl7NspncV2F9hBXL26VM2e738gerF2jyeg1pIVmkmzExv",
-	"10Cu3tIVEUui10AWVAGhijBNtlQRCTS/JJQLvQZJBAfCzB+XtQKzKFzsGmgOslnu6+UzO1l7kW5NSkvG",
-	"V7ika5BM5P0VvSKl4HqdEVUv1mYp35x/88dnL879dL/UIHfNbJUdZmiuT4Z6qhJcARL7Wop5AaX5cSG4",
-	"Bq7Nj7SqCragZhVnlX3in39WZkkfW2P/TsJydjH7p7OGm2f2U3Xmx8UZu5v6aU012QLXZCuFI4D7mmV/",
-	"ATyn8ju6Q9mQogKpmV1ubv+4t6tsthYFS31WBeL2PtoCbOIfMJ6LLU7JNJQq+pD7A5WS7vBLQm7MR82z",
-	"cyEKoHxmye6F9h1uI2vYhctovt9M/z5MIuY/w0KbWTx9GpnpkmjJpNLR9RZ0DkXik8RXBmj3S02lBhkn",
-	"n93JXU53bdK1T2GbHIEQdoXN2JnbjVvh3sBD1PkJKRihjhRldMkbxuP7tGcrxn6mi8QnIn7M23vGYf0g",
-	"bvrMLg8HGNrcfwKV/a3RZYodc1gKGV+q51CQ8qFD3T6aEfkfkrxB+Zq+Aif8sUMYObljRnQCEz/WdoVd",
-	"NfZXsXVWwg5grEFJc2iMTrPNnWPYsEjgU36+wLXMMbZ3FjztHBMPaQ0FEXUKKq7/8ho65jSnOrqxJeN5",
-	"V+U1n62koUbsE5aPstVZT/e2PtrAbto5LswWIqp54ISLCjjkd1T3aPFMszJKEAXGiC6gLy9vloRpRUqh",
-	"NFGGdbXxLKCMj6J1MXlm+515nC5Ku/0PHwYFt/igOQd0Azw13D1IxaxDcEC5o8fm1JthWuZVHwqfX5gX",
-	"Fyt6jlttDnhhaJG4WUVK4r8DTVnRl/uFOw2HaGHGgXvvpo7UJwquzFdiqgQ+LADlYfx4V/4rsfFKuruj",
-	"Cx13ZSuQSnCyXQtC1cYopx0xPCWU58RKC2G6EaWUs4LE6qw9EKVZQYoDlhR9WzVBsBMSqOFD3KZs13Z0",
-	"4HVp1m9laJbNfhbM/rAogEr8CWUcI4oCqPXjF6IszZrDiWrtLaG4UTznRrRxbre2FElu/UlsL7C1lvS0",
-	"2exbKCLiDB+iQvCK5LBgJS2IkIQSif48LQg9m8foXBU0prdec9RbC1HUJc/MUObXlRR1ZeyfhIy8MLbP",
-	"2MI5KB1V5J5Z3aG/F5JUIKoCLgmUld6RrRmQlEwp6wj39Q4taoiPlEu6td9q5ErU86IlVLwu53ZB2/Wu",
-	"P8pP650J9owhT69gK5yX0z9xxjATJKMNISWAoVdpzfiBY5aWmTXlKziRv7cIg3npWxZ0tULJ54IUgq/Q",
-	"15CA+jguhZNtb9LCyjrqQu9rILto93jMmsTpBovNDVRCRhRQzpZLkMaMRFy7VyvKuNIo0lU9L5haQ04k",
-	"3DO0NtmEmNBFz+P1/fe0LqK2w+x9/DA3hlK9UfbjLr84P3rWoUuUqE47GvnLc2Y1ynWLtEtaKMj2qO2P",
-	"f0k//B34Sq9nFy/Pz8+zWcm4/8OLQ1o2fUBE7YGkrpV3aj7qP6J4q/Q+Yt/pzfxzna9SE6RlnjKV+pLS",
-	"dN+hbs+fjDhr7q3GYYdsL/J0y2nN3RjIKLUl5MA1o4WaKAWeIi0peGGEoG+JqFImCtp7+JvIw/G9hQFi",
-	"G7i6Z7kR8JsYPpDGSBL+xt4CPIKRFNbGn0t6pSMCI/PoXXDp++FbKq5b0pIVu8cK105nF0StFyLx2QAm",
-	"lTAn9oO79PFpR22xyGkDwzGVt6XjztJBb+Y1JwgCjPaKdlTmSrPF5rCAYjgWADdnUFvkCTISD9p8tOYZ",
-	"1MRt7bAMt9VelqeiE83Bg5EK2qjWks1rPUpr9yxyM1FONb1rxa8jBBucykhPbBMRXTZeGbf8MvjdilDV",
-	"9b2bNUFbK4wOB9dMaSF3h77zV/dYGwKOhotM5GQZfPIm6/BmoTHzEBO94BVFLZacAsW1FXPEAVJbgGok",
-	"wxKYHaYejFdnBJ4oC5sNn5eGMw0y55V8yyPsCJVfa0twHCkanmVteR48D9c05v0Hih6PIvBUJK2FpsUY",
-	"iMchM/b52GasV9u3eBhUxuE6xiHhBaWWG7RpBBIAOSLOSBrt7xuYc4K/0wJHvYFYCL5kskQbAR+qgjpE",
-	"wogPWSKRrDZ2v8SMBhcaos708Ob8amL7+4u3/WOdoaThVmtapZIiHEanRYIbZb7kR42t/K+NCtyzFh9Y",
-	"3B4s6j00bwRa0IvqBJuCCbpFXptvxYarOesgVqXgaHMXJrCx5nphIam9vFeCiG55bq9u/MySZICIdn09",
-	"SqYdwzUUsaT1XGFyF50WRIgIU4RbTo4gdlrqHugVjvPce0lI79g0rk5SP7zm3kc8Ocy5ZMWxSRQezUdm",
-	"s1Ik+IpFBxOT30mNMOSuO+9gxCZcMoIuNi4jMeY7xhwd5SzGfGckZ/CHkYaOS8HGO/qFFThwmMaF528u",
-	"OtoTnbm4h6G1j2dN93j+eUeC55GRrfGImCYFA0W2TK8Zz9BD2rIclCaYc8wI0wqKJXGZx94Wuq75KYSm",
-	"qCUtJqXdh1EON2BnqZkjcowpf2cc/qN6YrMyBCcl0Pk3tlRJ1bhyQtUG0IdvgfKF2KZg+Yl27FczYI4w",
-	"hy3ZD0BVLSOaeCWsDvIrrI13nostjwPcjMfCBxMm4UfmxCwoJ3NwFBfLSajwA2pKPIn7H6iQ9O2u1tFC",
-	"Yb7P47uTqplSZQ8uRxItdhg+ho5/yI0mnrLkbrYS4+yPtISImpxMyaH1ReeF7TUmUic6/zmozQO1YUW1",
-	"BmmI/d/v6LP/eW/+d/7sT8+fvf94nv3hT59+N5uImbZQ9n+LhfCiOJgNvxEun+DJug/iTkHy9xFoURwE",
-	"bX+E7U0LaZjAiDk1UmW/1j/OPoT3RZ5GqMlSivKSnCMWYjSoL7yJgPz9WOzF4cTGWJcUn3KTZM1GEvS5",
-	"9fjIBOKICvjdgiovszbqjKJZ+H0iYWEOLZKlqQhAz0HUmlS11oyvzMclEZzgKcgcqITlSphiJFXHkWjV",
-	"4iS9xbi3HiPFm3uQ9wy28XKnCZUcNq0UOahN7ujIgYKdOXKcdMh0ACw/xeTpNERA7IYGtmJ7MBrrlAm1",
-	"jUbIXCJzYwJxTWMZ4IUrpRjctHnGBESNW/FQQ+OHaNQeLiC1XnXcgi2wppL+YsE4qEsMyvFwUvP/si7o",
-	"JBdhoKDYjB+HKQ+O2ityGiB+0vwnMc3KE3ecx2tEJybzdTmALuPuvyLW0VeE5jmpK4Jh46QqYoe+9h2w",
-	"kvKdncUBLLRdYRLDwacKp3fN9vA4lEFPxEbMPMOHIGBbshuKnyIY07HZ+AdpwV4OT22h0lbhOJfV/4UL",
-	"S/MR8csB7ZWgj4plhY9wJE/j6T3ElxtQxg8FGUfE06n8c4Ieezvp5DlxVo8BRvfRXJzZz2nUXA8cW3Sx",
-	"WueWME4onqq+iOchFRrJ5Jthji8rMpJZq6n1JvYP+3u81XTezhvWkl8ItYHiggv9jBaF2Nqqy2Gv13za",
-	"SJRbYIwHN7BiSoO84jqaAlhodg93ySsf7vMEOvqo2G3Ai0fAmOlcS12BVJCH+H/EYPe0YHmaJJhCOyVk",
-	"6o6TGzfsPCCmQ8CoZ288AUp1gm0PgyLTNSopT2JSbtvvJZHbHuEFHMjBumINf2qwDLmDdTpsOm2g20tM",
-	"nKX4/YnjztlEpd2W0TSwPcGNHbICbtdhzjjZGlji4dkfWuu1SFTztgCMiInoFrJOcBJEImpz9nRK7n3/",
-	"0NsRWksPGwxoBgrooWrTG+eveN+MclrsEDmQYEJ8nKQAGq+uunHVYHtZ+XQJHMLMamKlGo8fCk2L4mBl",
-	"zlt8aPD8j/Tg99ywUMPltoTr9INFKV0XMBdicyxoYmHa2OVAgPwEw0yEXmxhw9HIC6boYjXZg8VPyUKV",
-	"ka51q7zI89Uhgj0QxDLJU3mIwW/doh5Qvf3A4pmAS548Nz5Y4P2AMr9GHY0Crb5rHp+Sjx+C5AZKw4dl",
-	"7UDhOC0KNuHYNHpp308RYnOXupJZc3tRIx9xA36vDDVZSOf9w+E69WZh7VU0+06K5XcdjqdvgSCS6ftC",
-	"KFqGckl71cbeo+tdyiqrAhJpREwpkHXNc7v+cRisvQcT067uEk/8JoK4c/d6EoLlrvrEBatr+NqfjK7H",
-	"3OO9L45s3zy66988cnNnDSVjbHxrQs5UZeEUiZ8X8K0tR5xSIjkpCMBJUhFAys/PZtu1c4NiYrTCFK+T",
-	"THzywvyGRcc2TYM/BtmtSzVa3ByYPOgvNxCgCzDsaocCjTatk4n6Cd0rhgDiAWWLFRVqAKnx5sDd6TuE",
-	"tU7O3R8EYbvZ8h6o6DaQJHE0kItVCuDdRbiHwkgJJaqeI/MaIEdC9VyDlMyVLvctMRTFhFxSVLCMF1Pp",
-	"dTRn0V6UiTPJi0v7N6x6WdNQXzj+UsoDQEG7yzi9nbe/R2wJ1HYaOgLWRiMXf3YhxdZp7r37sAVdKaIE",
-	"KahcAaGkolJbHSAUEFtPQ/SaasKFXjO+ImhWFRF1PDE7aGEG78GJO2PTUx/qu+bLRxApefPHyciYNjTu",
-	"Mkz4RqvuyPIg8wxtdtXZQtukedbEpUWuQMfvcvfzEWAY0lz+4UITh0u8P7aywE6WXmIceRtosTGHYiIM",
-	"MaS83WdRF8qI8ZbpNdG4UhWKNRwQNmEFjrQxQMm131p7k2AJ7xWPImt6D171DDQrGe1OxPrhHNzARB/E",
-	"kCt1xaYuVZoOk6h6MkSzbxaDWLR74DjZC26Ic3Ral+YG/BFPkmjOfSptU9YtZYha8jca/D9spZpxo1sW",
-	"G4g4X1XIQQ4mxe1TyEo3zAFtI2xnCzf8+1jSQMGilkzvbs0kThWC8gEvdrtbCLFh0LS7w9TSnX+qIXjF",
-	"/ga7zvJw5WjQTLwom2fXWle2Rx3jS9EX/Zu6MN71PUiiqPnRy15GMCtMjDlwseBluyBKilobCytsCVSr",
-	"50pu3cjn5Ooe5I4saFGQea2JYitu7DDjhAPkyvg3dmvEbtx28bA7ILi15+RKSiEVphHdZX5ic4aKfH3z",
-	"/bfkTy//5V9//5x8Z/uAKGvxy1ppY+53BBuH4Lct59RlKFoogXKNStX11cDH3KfP/6sBpS5mbwwfWt14",
-	"LmYvfPckWrHZxewPz8+f/wHLBty1gjNasTPfOAu9ftCuHM3elnydzy5mfwHtu3PZmoPQJPJdL/PY6o94",
-	"iWZAcG8f1kA4bEFpVzFR8wKUImj78kQnRdeKK91H8f1eH8Vvzs8HeihO653YafMWaaBo3HVcIH6y9Ffr",
-	"YkOGNbYaMqJuLKncYYsYM5APDpteF543Gcnpjsx35h/8quOc23WUbX9nSn+LT/SYFiO1bwOVbo+5z+yv",
-	"QreDrwhTxMgZni/fQCc2iy/AaKYJlGs1T8gO9eRpd1qIVYH0Qhde7LCPaAjRrTrwBO+2aEqsvWQ8sXQH",
-	"1/awtmOlc3Snqwg8ELtwktdgJehBAtuVu7OPLP80rDMU9EUvNlnzyJlrOvvI5zp0JEucatdqy3aRxfmv",
-	"3tJVd4ZeR9eTEfXMtb6yroBQEfK69i/Hk/iXGpT+s8h3p6Ou60zzqet9aFnDpx5TXzwRU/8GlT6d1J+1",
-	"bhRXdYQ9t6iajuJOdvBJ3z/5sRjpL1uPYuRTnc5bp/SPN7l2pKbBNDoplDjWkq9LsA6YsP0ijb34/Swm",
-	"DGtR5BbTz6EACxp0xeHGdrV7Unn4VbjzBl2AFWX8BAy6rjWh1pmwHJrTxYYIHsw3Buqx4/eWbv4fEPst",
-	"+kTH09mM0xyDA3Lf7ZyZ9Duv2k0qRzifrQxkqqV8xMeLjeTBw6nfC+1zJvi/DmVE79emRW182SRGx7nA",
-	"Y9oWNZhm3N+NzeSQm8m0mB4KvObt669fKbKBnYmTHRQSm8RDn1MXp4TUiQDC89DTM/DULqvpsxRYEG+G",
-	"NII+C/AMmhAOJIYrWMkSW7JX+ugHVpodhStt7tdYhjc+xaKWSvx6kXS3h07McHAgFbU59WN8tEY9PV+o",
-	"+6SKuvpQCflFSX1RUl+U1G9NSRmOnbmzH3kfzZxxGkud91XSq6JwMK1x9DJCFfn29h+nU1AH8ZOrVsez",
-	"mHY68Qt5nkT/D4QOvHWR2QZjxv0MjduOpLu97zDstL52zzwFaOc6FY2A7d42uLm9//5ASmQpKEkC1fDa",
-	"3wcZYQdd5520sIWW1gBWKu2FBsRxMUk8CrPFuiqAHHud+4yyR2z9mPgZDkrUGjBFH1uyU/GTDHesyquA",
-	"rxTaC3uXvgSl6ApSgLG7WxOzAtoNNxtBiNTbpy6aS65Egu13butKtL8Ba+iHZTmY60os0313mjF9RbjQ",
-	"ENrR+6UJmYO84+IiXIulGnNlTcWmeYrjdTtPBLJi90C2dEe0sCWcUfMgpLQG8oB9SEFhR5iGp8MxvWJI",
-	"xPuEnSzkZ5xQY9IsC7DizB432jldtHO+MlvbiG6T0IRqQouCfO0uhNj8agE0Vy3MwOneYPBSMJlZ1Z/p",
-	"YjOoi/4PWb0BVq6BaLphfGVBLWYIRyydPPAitifjdDO2me0yNBtzBz8nC1GasyoIXpr1CJ7nX7v8J2k8",
-	"f2iKQR7fevr2UiPMp3P6US8F4+Ev2RzpVIhWh5OUFxe6oDxWiPmYEhwWHyGsbURi9UYVXgN2DDlDS4gU",
-	"La9du4MRhGyqlY4O1vHqQ8yGhwrrkYEupAbqXDsfMLkuX80UwT61rs7jsl1aMaaootUeOa0pHxLAnQ4g",
-	"+e1DYlaWE7bBXidooiB7Mo63BtgZhfrhXe84IpYZycWWW+9LueYazbHELuSDyv/aPvIUqr9V9HZA82Nd",
-	"l+DwOAGTW8fjpF6bZndP7H22Z91TPnl+krTrqzy3BkMJTr5GV5EIXux+3xa4UHw7IHG+4HSEMai5ZsWj",
-	"nvSxohs674wM/EWRHxv4d7xB/3IsvWZSA/DQDQ77IrUNCeqePU3gwwJ19tHE4oPo1U0T9B924x0GfER4",
-	"/orkdGctIW4wlB2OrzWkejKcvIFdhnAABkq82/fghHDyb98cdnqMDCSITNQafPkN7E50KMJFAnRnEWii",
-	"7pdOxeX+CTj7uIHd4Dm4DbD+4xyD2DDoaD5dBDGp8YrtETQN93TB66m0IDoG9rJVC+oAW1zOEGI06sMn",
-	"ZFrMt7ejhy3TTXjqacjqbmx/BkjytS1bvmkukT+Sb9Rs+mm9o+68XeJe+5rtk1Q+4VhGOh1Sga8sMsxr",
-	"GuUOY25BVs8+2rsCB4x1YNlhLRW6yhzUME8Dsw1xpdNaOIRTaIaPBCtkq1FLkqz+mcfcfcCyErs/Duva",
-	"N5St13A2E++R5GyxBvsKtEQAhS8EbdPm9Fqi02blqStYWy88jXAFg3CmyFYKvvJCiYfY4bLKdoknip7C",
-	"vcHVtFRJRrAvh7F+7spxl4MHrJvr8jutrvLa4YNP42nEX7n6FMjw/mmxfGTuNYKZZTZyGe+robeBaRgP",
-	"oHYYcfbR/PPpzIQwz+pqSNO412SMUd/+VYPHQnQPA/v6Cso3D8BMYefy+xgQ9SljFEfkhKL1XDqRf+p7",
-	"A3jytOMelKAtVWQNRW6zNa4/Dr6nI0hR6+JmKud2y1b8Ta37FuplpK0oW3HIkTkn2CTPbUrYrfFTlg6h",
-	"ws3Sx0Njk7hX8wb/k+Cvwmh+ZQlpU7lxG2lo/fqxXOj2q4Of2DY+LqHd3eXZxbv3nasebMVRCxv1i3CN",
-	"sbb+PReXRIFtBLx30bd1kLYA1bBhvLWPfNaW0bX4/1xqjm5d/6lHihL9Cw2eVL5bk3ZJ+qNr7+KaohHF",
-	"+AIavBIl7NIm98x/SPJTxq7Jhd1uH343rmu1aFFTDYm39bvXG7h2bcPBq/a9xFIWwTYbO3AX/UdaYn8A",
-	"ME9pyMl8RxaiLGnyfm+7hOEIJHrDeN7p2ZR1sOFEO6cMuwMx2fmYfCCVFHm90FgF5zPOp0pT7608tClO",
-	"LjFCzP5r6i6IFFvbDGFFsfAsJzU3voteA5OhhVSKDyspalSlE6h+2y2Ny+wP//7S/uB+/enly8yWNG0Z",
-	"z8XWe/3+ln07f7AkCu7Bvqvusdzf0OFsPwtDMYExOLNKpANayYA/jkgFfMYVBk9SvL9/dm09o+tthsLS",
-	"vH7KDJuS2XTBf5sJ5+PzMZ93+X7MXfiAp4ZyAlQWDCTma5CEoW0T6gUt0PXCbi6pUs9fNxllzcvprym1",
-	"zWV4K+B854U6I6j5gqLPMOjjmFx0yshrij1bOeKy0xeT+cVkfjGZX0zmF5P5xWQ+/eU5bHB2qjt07hLR",
-	"iCKkt+660dPUIDX9xDsNMcec/qZceeJ8qHnxehBRa7Ht6p2JBVBBPz8wF5DSr9+0zso3L6eeFGzdFepz",
-	"UKgK2wgEyHbNbAuXHZrO8JqYePcu34HyeNXwpY5ruPXmr1TF5U9cU8Q1D61jm/yqIl4UGo0iNsCH2m0h",
-	"XvnWtc/8LCD50yGDdlupW0rmw0v3pnHUMEQ8/DpuGqL/Ae8p2emC94DeMs9RhWUJ9H6fiWeLWkrwb/6L",
-	"J72+w7837DyU+PqHYKco6/nBN9qxu/RuI3Yevccp9ij00XdOfffeHPeQznv3/tP7T/8bAAD//w==",
+	"7H1rcxu3suBfQXFvlXNqaUv28cnukT45tnPizcNeyfemtrJeFchpkgiHAANgRHNd/u9baDwGMwMMZ0RK",
+	"zs26KhVL4hADdDf6/fg0mYvNVnDgWk0uPk22VNINaJD420uq4E1hfmJ8cjHZUr2aTCecbmByMWHFZDqR",
+	"8EfFJBSTCy0rmE7UfAUbar6xEHJDtXmO62+fT6YTvd+C/RWWICefP08nbxY/Uz1fmccLUHPJtpoJ86b3",
+	"KyCv39MlEQuiV0DmVAGhijBNdlQRCbS4JJQLvQJJBAfCzB8XlQKzKdzsCmgBst7um8Vj+7J4k25PSkvG",
+	"l7ildyCZKLo7ekE2guvVlKhqvjJbeXb+7NvHT8/96/6oQO7rt23tMn3v+mygp7aCK0Bgv5NiVsLG/DgX",
+	"XAPX5ke63ZZsTs0uzrb2if/6uzJb+hSt/W8SFpOLyX85q7F5Zj9VZ35dfGPzUL+uqCY74JrspHAAcF8z",
+	"q35HefEKFowz+/ynyVaKLUjN7I7pTNxC4mjTCdU3JVClcx9uROazGZRil/xkKWkBXbz84rA/L4HKmsrq",
+	"75V0BmVyRQmNTcyEKIFyBIL7k5j9DnNtnv2OKugDRThtc3fXjlgeUU3wEfKP8/PzR6l9boCqSkKaKutr",
+	"9lt4cOpe+iG1XSHWV7ACKhUtE4grbtkcX8U0bFQSOu4PVEq6R6wtNMjoyXCPDdIWorHz6LMC1Fo13tRH",
+	"q69ArX8StEhtQFYlDF/pqirh5YryJXTXagHULuy3OvXQCefyZz8I6Cv4o3I0RYsCKYWW7yLIL2ipYNpC",
+	"RsFoqfLfyaOm3sU2MK3us/BRH6Ypt0DqhC9pCbyg8hXddwmpsH/svHUlSpb7rGezO4B1+gPGC7FT4yh2",
+	"J+TafJS+4vHxzVanNc/GbdTfr1/fB59acDRBtGAyw+vynKnMsc4e2P1RUdm8oRH47EluCrpXqWuapga/",
+	"w3rtqTuN22Fr4T7o/IoQTEBHik1yy2vG0+e0AjaFfqbLzCfi8A3AZf0i7vVTuz1coO9w/8uIni6TXeTQ",
+	"0eGX9UceQ4N4XHw1E/TfR3m99DV+B474U5cwcXOHrOgIJn2t7Q6bovYHsXOqol3AKAUbozIkZO3eIayf",
+	"JPZWo7Dv60iDzl3wsHNIPMQ1FCTYKag0/ysqaOjUBdXJgy0YL5osL6FAdT5hxSCFfdrhvdFHa9iPu8el",
+	"OUKCNffccLEFDsUN1R1YPNZskwSIAqNJzxOK49sFYVoRo4kSZVBXGfMCNulVtC5Hv9l+Z5aGi9Lu/P2X",
+	"QcE1PmjuAV0Dzy13C1I5xfQAc0ezzbE3g7SpZ31IfH5jnlws6TlsxRjwxBCBuN5FjuJfgaYsoY/O3W04",
+	"BAuzDtx6W3UgP1Hw2nwlxUrg4xyQHoav99p/JbXehu5v6Fyn7dktSCU42a0EoWptmNOeGJwSygtiqYUw",
+	"XZNSTllBYDX2HoBS7yCHAQuKrqwaQdgZCswomtPJbmVXB15tzP4tDU2mk98Fsz+g7YY/IY2jW8HYNvZD",
+	"sdmYPYcbFZ0tw7iRPGeGtPHdbm85kFz7mxhvMNpL/rXTyUsoE+QMH5NE8IIUMGcbWhIhCSWSWmWf0LNZ",
+	"Cs7bkqb41huOfGsuymrDp2Yp8+tSimpr5J+EKXlqZJ+RhTNQOsnIPbKaS38vJNmC2JZwSWCz1XuyMwuS",
+	"DVPKKsJdvkPLCtIrFZLu7LdquhLVrIyIilebmd3QbrXvrvLrak+YRkGe38FOSJW5cUYwEwSj9SNJAAOv",
+	"jRXjB65ZnmasVXkafW8eFvPUtyjpcomUzwUpBV+iriEB+XGaCkfL3qyENabwYcXIbdo9npImabjBfH0F",
+	"WyF1n0ci4aFimqxoQWagNUjChfn1FibTYRz7e1qVSe4fDO9hrglGy/QqiwVIIwATSumLJWVcabyM22pW",
+	"MrWCgki4ZSgnpyOsWef2Gb7hX+gGkiq5cyMOXykLwfEumYPOmLC5yA8THDQRqCOAeEymiU6wea/nLuGq",
+	"jBhlXmleWXPWX1taGkOZcrwCgpttK9G4CZEeuxjjyGgByOtl5v24VPLYTmiO80R5qbChH38CvtSrycXz",
+	"8/Pz6WTDuP/D00PCN883xWZLJdzNSZYWWO8b10pwIBUvQSmCSmyRFBdMr1Ki2d/Jy9Zd7Vk01rAzp2Uq",
+	"RXLpw7wgFWcLBgWp6Twj8Ap1BAF5e7YHUZWPBjW1dKem5S/KEDdmrIW03/x7VSxzL8jLLMpU7ktK07ZB",
+	"HL8/6zGquNf6DhtULc+R20707lrBTUJbQgFc9zuBk3fCQyS6rk/Nbe1qklQpg/XWw88SD6fPFhZIHqDS",
+	"P7s40IjNzyhPRNm+l2JDzqeEWv3VMH5SMqXxV2OabxhnG8Nxz1Nq7YotV2mfQtBT+8+Lu3Lr+C+lzhzi",
+	"FAe1wBFhklFezbYH2xrvnggHRC5Qnxnuj827XUX6BikY6a4fiCJHkvZp957c+d5LBikc3YKky5ZHLWua",
+	"DNyX35BfPLunSvLRd0VBcZP27hhtQ7fZwD8OCu3Rx8K3TOutJI8n6eJY50J01K6s90La5wFsaAHE++g7",
+	"gAlCPL0Yhx0oHSvjeTu5z9/WXPnc2cxoihvTlQtjCS802YNO6w4d7SkCQ/2m+Dwp4L++ZYVRGa5SYZZ8",
+	"qGlYfNAHgrI6Q+0Wyzr3BviXzaM3wTPa9YLnmOSCbli5vy+v9+nMa1Hpuch81hPay1jl9oObvBYTO79T",
+	"Dug19LumvW0zTKU56BR6wwnqnoOdS3sqC6XZfH2YQNGrHeKWzi8RgSfQSNr37Z3eHkG1+zv2bjtWWG/L",
+	"Q9GRZu/FyPm+qdaSzSoNR+YAFFTTm4gtDSBscCwj/2Kb1NVE4+uPdK4vg/tSGWWt4cKs9wQxVxjsVV8x",
+	"pYXcH/rOD+6xOJKe9LozUZBFcG3WGVxv5xqzuFKkF6RCUuTKMRHNmDEn1B61A9gORFgm9IlOsqAvKxt9",
+	"7L8vNWbqAKdn8pFEbBCV32tEOA4UNc6mMT333od3NOVEDRA9PhjDc7JbC03LIZEyF+Cyz6cOYx1jXYmH",
+	"vvl01JPxjAWQVzUyitp0ggz0MG/MCu3v62jxCG00ijF7ATEXfMHkBmUEfNyW1AV2DPmQBQLJcmP3S0po",
+	"JNRY63zqP5zfTfJ8ouLFiRz1OSUgK+t7hW8epyNkXkOCdbITegVXClr/8prSUNUxf/QV3eaMRT7cxAtK",
+	"p3On4qqpnf9QC4wWpj+ytPScV60Q8gA7sONGF2xMINpt8p35Vmq5irNGmHQjOOJ3Liru0kvmNg7aSrbK",
+	"pfTZ7bmzuvWnFiQ9QLT760Cyxw8OZSpdeqYwrbhtCyEmBwA7T3V31KFH5UHWtOfVwFoxzHLTN9xr1CeP",
+	"rS9YeWzmDs/4aTYig1dMdx/pwslyhD7jxulSAw7hMmDofO3SYIZ8xwjvo1TrlKWB4Ay8F2HosBQ0Ige/",
+	"sAOXkUDTxPMjS0qqWa9jdQxqmtfzuz0JetqU7FyQtWSgyI7pFeNT1Cd3rAClCSa6TQnTCsoFcelunSM0",
+	"DZlTEE1ZSVoe4xVtuebdgo2tTh2QU0j5iXH49+0Di5W+GEgmJeStLZJRFe6cULUGtHiiTJBS7HK5ICPl",
+	"2BcTYA4whyXZT0Ksv6NWg2on5njdNAlen3qR/LAPL3lp1cP4tsasUnpQjKkjlwIw6nSRer1YCU8B6Oe6",
+	"1KQl5YXdq0dhZYy9Qux4Ou2E8ZQ1aqxu/MiwlDnlZAaOJMViVMbDHTK9PQ2mwhE+FbO5WwcLhVl4PtFg",
+	"VI1BLhnZZS4lU5D7+ZQjcMRGbZ5bcNdHSWHW5nx08Doakn37S74XdsH5f7LAxnjnuyE9rAerywQJPcrr",
+	"njnsO8zlHFvo0ymFGnwFtlRrkOaI/+c3+vj/fjD/O3/8zyePP3w6n/79n5//bTIy7BsFh/57yv0lyoMJ",
+	"uVfCpfN4GmrHocdkjbSD6KI8GHf+BXZXkZfujmQ3Ish0Sc7Rj2jkqc/9HxSOe3o+IB43zEBxlDokGvcL",
+	"7K69b3EEcMQW+M2cKk+z1mOT9ATj94mEueFQCJY6KRn1SFFpsq20ZnyJAXwiOMFbMHUOWayYwCxHsm2o",
+	"lVHoPitCh9ewvb0Fectgl664GJFMbjNjEhe1Tn85cqEgVI9c504qybh8vvzL8yG84O3uW9iS7UEdqFGp",
+	"EEvIZkFniiDe0VQS6txlc/ce2jzTW647WKrWhbye7eEGcvtVx23YOqVV1nooGQd1iS4avJzU/H9TlXSU",
+	"PtRT02jWT7v4D66ayYUd55XMxgO2HrjD7B9DOimarzY9kRk8/SNizT5FaFGQakvQiTCqkNFFLrra5oby",
+	"vX2Lc7fROMk9FUMaS5xeD215Z5EGPRBrMvMI7wuf2KrBUH+R8Dgem1B4Jy7YiX+rHWy1ZThOP/d/4cLC",
+	"fIA1e4B7ZeCTzB89QpE8jaZ3F12uhxmXdA5XLsfhDvmPCRWuKoFo9GoZKwDdJgUxqhtdAyei0smYbzUA",
+	"FFUZZ5OP1ttyxRF3drsP8DCNDF31RZnwrd4rnjxH3cSkHROtuO5hXahmRryLME5sTn0qWdKnUiQygcwy",
+	"x1c2mNtZqbFpw/YPnSYgms7ivINK8guh1lBecKEf07IUu1SuepuCzKf1rXIbTOHgCpZMaZCvuU4Gxeaa",
+	"3cJNNtPTfZ6JF9xrNCNEUAY49vPRx2oLUkERHD4DFrulJSvyIMEA6imDCHESq5qEk4cYQl+owKM3nUBB",
+	"cz137uacz+e45bSpUbkx/iyZ3JgBmtABz45L9vK3Bp1BDe+/i9bklZR4i5m7lE45P+6ejc43qGk0H+oZ",
+	"ocr3SQF36vDONNiy3Ydmzjc/iEKCMz9BHnMpdgUU2VzR0/QdiqICXU2j0T7Axcmotn9+dn4+uEYRM1WS",
+	"L2fbEeIst0wJtz1m2U110CR3oTC8+LZ3xnEbauRm963wnpblvjcJVuMTQ5fpYSmV5AP2Y59yde03bHHo",
+	"C8YEfLMYYXm55NW22WVR6I8bB34sjYQDOBTV/azwvvXe0bvV5GXEeycI2uudcMVDfeW5d8+JdUy0e219",
+	"qFQsCMXw92O2SDaPq29H8IQ6WHQZfinE+sYzt/D4+XSyoR9t0dKz54cqmO6SBZ6vjcTCg3ZFo1lnJsR6",
+	"QK1kTeGDcdARPs6RMCWayiVoY4XFCdT9epK7Cz2u3StQWthc5C9fVdPW8gZ46eMQxt3zhmilVyKT09h7",
+	"zFb1+giHgsh4eJ3dOSai1wabXaERj3MHDJEPVOTizSdh63wboUab03KPUQYJtwx2+JISaLqKwXsk2r6X",
+	"uJR8nKugp0wF4/lqZDUJTyueIwViuhgZo/dY76GMKe6zyw3jGOezHCj1Wk6jUK3hAIOn9YslcV33e8wn",
+	"/LaKTa0EJbM9Hs8xSxpnLtoY/lJwbBwiFouk9VinDfe+oMmCk2/isOt7UW8OSlbFywuOE+lC/QpMUFzs",
+	"0znkNXs09PLxTu1+VUJcMozSzVjSZIU9gy9dhpvyILd/VsQL6bZooLZtR9ps2wib/N6JolD0LJYMkn1o",
+	"qcqw5zHxvlZH3gRfnrlqu4HLKTiwHOxFxgMwXwkx4l2dThwplS/Tn3I6gY90s20HJ++uGCbDtweQars2",
+	"KVbmGjPUPPwEfnkubgqqaZrxL9JbxRZHaiXKAqPvBGkLW0T1k2ZOkGzB9QFP6qmKKa0y+f+je7UqlvFz",
+	"e3inD+w+tdmqC0irsX2VjmKrMkI0yxsP+wpZcVNxnfFQ9xTtJPkiStwj8xayrYAMyE6wzMjsB1tpcnTy",
+	"A+ZMp7oS9dbuZbPKBka34npxJ+FccKeTh+ANcAvlDz0Ifu82dYeOOHes/boWZZVpiDSqO0LBMinaPNPH",
+	"nYvdzbhXdLNSDicM+MYPg1t72VYRd29LgXCYdrpAWDg0T10nqNhtZtBzC3fvJ34g5J1plYclCwQjdWlO",
+	"GrUHDv6Nb3P+jacpDTbgsqXDlaWN16IizmhJtKjmK1AdJ8UIGsg2pKRcp/y5r+vkNWphkaxVSjhwPK2m",
+	"acK9r9eNETL1Tl471Nu16Q5F41FzqiFpXK/qx8fUK/X5wXr6PfWz/gPdoGhZshFSrLag24QnxPom1ye5",
+	"4rZ7YjGgLX2rqUG2LNtHC/ubT9Ubi3dRnztLlq8aGM83OMTcPj+xRdFNKL639rFtbtvplBrU+i5TwngK",
+	"WVW8kM27329npIc+HCjv4OLGNdvMEJbrv5kmrKYWH38yuLq/hXtfah+3A73ptgN1744MpBQa39NZypcV",
+	"pQQOpPhZCS9tcfuYgvtRIWF8SS4enIv6GrXaOftSZLTECg9HmfjkhfkN3cbObWB+DLRbbdRgcnPplb3R",
+	"0zopzoWb7W77ws4xrLN1OiNGSvSlTPYVKZU02dg05O14ceAa7R7KPhxdunMwLbFZLNNJs3MHyII4Gdaf",
+	"ZcJG6MqyQSNVzRB5dVqPhO0TDVIy1wijK4mhHNFvNk1YxqjYpjpYvm1uypin5Oml/RuGulY01F8Pb3F0",
+	"hxQxe8o0vJ1fugVsCdTOADsi0dOOf0o+G2UJdN2ziihBSiqXQCjZUqktDxAKiHW2WrWUC71ifOkd4o0E",
+	"wshpcPcCQu+8bacPu/J56+K0DqYw90yvKI8LP5HDCW6r7ybTIT6lZsDrpt7iEajIupv9Ngek7TgXcvhG",
+	"VPDoB305sqlP1ThCLDg9AaRpUi5Bp9u4d/OAsYNb3bCKC01cLsyHYyt67MvyW0xne/VM15hBOdJo7hMR",
+	"cffpNl80lwX9jTbCq0KRlKPDETtwoE0lMbnxeysveCzga9pf0VvwDK5nTslgpSU1CufgAUZqOgZcubZQ",
+	"1Ubl4TDOED5VFl1X+EY9uOvxN472grLj1Kmo0VuP1uNBkqx1GQvbnAzNibuI/gYnnB6WhfW6ySOLNSRU",
+	"vG3I/e8tRrFPISrdMge4jbBDLdzyyQ2F2F+r79M9mU/thk79Bk9qxy7FakT2fF8TGTeKoh+O3UaB5msf",
+	"UvksCuaVZHp/bXDmJAso76XA4aFzIdYM6umhmB1+45+q6XfLfoR9A9tICKiFGCM/iu6stN7akZ+ML0SX",
+	"k1xVpTGJbkESRc2P/ipPCRa3ECNdnQF/Gdd1SlFpoxYJW8kZTa8prO7/hLy+Bbknc1qWZFZpotiSG+WJ",
+	"ccIBCmWUUns0Yg9uI2v2BASP9oS8llJIhZUAbiQAsWn/inxz9f1L8s/n//hvf3tCXtmJKsqqaZtKYdLC",
+	"nuAIFvy2RaC6DLVXG6Bco4xyE0rwMffpk/9dO/YvJm8NHqJq8IvJUz+Him7Z5GLy9yfnT/6O1U+uV84Z",
+	"3bIzP4IMaRC0q6q1SUpvisnF5F+g/ZwzWzoVZu7+lpsg+uz82bc2k8toeFbc1k1sbeFXx1eaGEzrhprl",
+	"x9J+aI2lfXZ+3jOSdtwo2sbAvMQ8WmNj4Qbxk4XvrpdaMuwxmm+LomZD5R6zAsxC3qKvUy88bqakoHsy",
+	"25t/8KsOc+7USbT9xJR+iU90kJYCtR+olZ823Eb2o9B3/hFhihg6w/vlRxGl3uLryOrXBMhFbeynh6Yb",
+	"xT3vU8VsHXuTl3scyxz8KpYdeIA3h11l9r5hPLP1TJLl0dQ5eGZYwqeTym4sKrAUdCeCbdLd2SdWfO7n",
+	"GQq6pJd6Wf3ImZvhfc/3Osx2y9xqN7TMDuXG979+T5fNN3QGZJ8MqGduiJjVrNzs6SZ43cSU40GMIbvv",
+	"RLE/HXTdMJfPTSVEywo+d5D69IGQ+iNs9emo/ixqKrqtEui5RtZ0FHamB5/04+jvC5G+3+ogRD7U7bx2",
+	"TP94kWtXquf1o5JCiUMt+WYDVgETC5d8p9Z/m6SIYSXKwidslmB9ME1yuLLzAR+UHr4Idt6iCrCkjJ8A",
+	"Qe8qTairgUYMzeh8TQQP4ttW5iSu33u6/v8A2O9RJzoezmad+hocoPtQ5pJVOV8x2z/y/hWf9Iy7LqDe",
+	"WJIRsoCgYofs8COFAsLj7JPRED9nxcH7SvJXNrsipYgbc6zWMp0zpslwD5pAp2f/YfrLAwvyUGKSwOS7",
+	"UId3ArKvJCfUpu/ALci9zWynmgjM0aTG8uewqztsfeMqMqwXoQRaqPhm+I5yOSnwSoqtbTvXgd7zrsfj",
+	"X4LDKU65kmJnjPBHyg12oTuXBZlR2zNbPB1Xsy/IaN4Wisef+y2eWOy4L5TwDb4Ed/m3tZGt4aMmWpAZ",
+	"LBm3A3pykuVdFcHn9HcuNCZ8YJ0ri5Ij9OYYGz9iqk1EhP1XqTnoOitpXsczpQd4OKLcpKG8dZpeyQf8",
+	"xn4vjGkZ4WRxHmZ0sdiEKevErFOmhvlZhozHqeOQaadK6k0u2jIaFuP9TW8a8eNHiqxhT4QkTmKmXuLD",
+	"lWM3p4TUGS+Vx6GHZ8Cp3VY9zyegID10ZwB85uARNMLnlFmuZBuWOZJtf+mzYkP7x2xebO4V80oq8eXc",
+	"tc1ZLSnrhAPZ0iUcq/PV7OnJXN1mWdTrj1shvzKpr0zqK5P6qzEpg7Ezd/frdULS7Ixxmkqq67KkUEmw",
+	"oXq+QqPj5fV/nI5BHXTSv44max22TVk/YzqcNfwg/L/HP8Wjpr/W48e0ImFA2JFwt32x+pXWN+6Zh3CQ",
+	"uBkvA1wk0YRR2yv6jpCY5uIVEqiGN75v2AA56GaW5InNszZXRyld4ysMFmJi16DA4HtXiYl1pz4LLDiJ",
+	"3Jq2FyP2A1ErwLS61JZHe27Su2GlsZPMYrbv9AaUokvIRSVdD7aUFNBuuckAQLzwKWsqCuE/fnp+UTeE",
+	"9b0pXcZpqIAy8MOEXUyoyGzTfXecMH1BuNBAbEJ6vTX05N1wcRFayFKNCRl1LYd5ioPvBYHV9Ut2C2RH",
+	"98bUZzkczoWUVkDe0eF2hGh4OB+bZwwZpzJhJ/MrM06oEWkWBZiLbq8bbdwu2rhfU1v1gGqT0IRqQsvy",
+	"gM/A8d4g8HJeOLOr7+h83cuL/hNJvR5UroBoumZ8aSMnzACOWDh5777YnQzT9drmbZdhTFNoaDsXG3NX",
+	"hS3Z9GEij784ZTcrPH+uEzjvX3r6uTNfOMIgomkAOS0uTAy4LxPzPik4bD4BWNu03/INt+0jwRnap+dg",
+	"+c61Bh8AyDrD+GhjHYsiUzI81F4NNHQht1CjPXGPyHVJUUwRnIfqkgkv4/y9IZl70RjePKe8iwF3OgfJ",
+	"X98lZmk5IxtsoWFtBdmbcbw0wCkC1C/vhkoRsZiSQuy41b6Ua0RfX0ucdt3L/N/ZRx6C9UeJ6gc4PyYP",
+	"3z1Ud8Bgcvu4t2CTP+fDap/xW1vMpyhOEtt9URRWYCjByTeoKhLBy/3fYoILBTM9FOeLRAYIA9tD5z5v",
+	"+lDSDVMqBhr+oiyONfybIWfXoEOvmNQAPExOwhkisSBB3tPiBN4sUGefjC3e6726qo3+w2q88wEfYZ6/",
+	"IAXdW0mIBwy57cMT2qke7U5ew36K7gDXGqvRH/uE7uS/vjhs9KLvCRAZqzXo8mvYn+hSxIWv1DqaqPul",
+	"kdbfvgFnn9aw770H18Gtfz/XILUMKpoPZ0GMatBvZ0mM83s64/VUXBAVA1uGHbk6wFYwscIXP/uATIR8",
+	"1+W6J/vbdcKGe1IMOo22HzgbpW7Gn8DYr86tsBNVWWC27gmQ9T+qYmlLlbBy3V5JTFQRnEigJdpCU4Jt",
+	"aAxKXYV9Cm1noQVeL+6+s61p7wN/ZukvjcPGHrJ4tEichx44J0Ejdd5Dl+4WtfzpdhUfiFIVt59LohU7",
+	"oLkcz/vAaaPD2gPjMjTfyzBQ7CI3Ra8sOv12VBHtG9QdidLvjZTU/iXuZmLHNfOmBfbEoDNRaaKEq7R3",
+	"NecRHm3+Zr+ufxWeehhB5ZNcv3xsziXVXtUNu+7J2mxm9v71MordWkbe+7bOY5OIA62efbIlvgfMn4Cy",
+	"AXnlvk/9QZ3tYQIXfVhpDDYODio0bI50/3YBbJ6PZzLkxLZ5CB4G4veh0tVn/KvfPk6ASmyBHUgIlYAo",
+	"pd9oegcuYtTLOHv96gkD93dLQhQpc0uOizK1TdSuhtQFydl8BfMeDfel+bgBm3ug57gT8UMXKOL5YCuk",
+	"zhsoiuyk4EvPvGrlyDAybCtLFD2FYwF3E4mcXo02YFBsttT2TsrWF5sH7hmL/i1fRq21b2cqL4KKRjfY",
+	"IxH1g9gRamtN7LrKtr1rGSaeZQlpP47YGZauME5wrIjlWowDmdlJygk0+95mGb0vDLK9H+zW6z+0/6DD",
+	"HBKJEQYPoS8JWv2ME6anthbMOm6gVEAqbps7n0JG/SqZjvwMjGvhacJlKtkEK5dCgINcFq6nH+aDCYme",
+	"50s/HdiwFlHpBO6rQ61B/n1wZ5C7VSSewoQ6NPWxWx7uMsQeuZnKjD/eULlk/NFpXXraxjit58JapWFy",
+	"mDFPp+jenRLMu57aDDkhsZjWOT2QqJp4O2Cgui7s4yqa37mkiYdxv1bll0qXaSsyVsR6Zjm1Vx0FMHaK",
+	"Qhcs5qb5rJIGIs4+mX8+nxm++tgO1MspgW7U5BB7QNa89qi8hbtlQHRDHQ7y2M1Ttft2XrrESTkw36OV",
+	"wDIo1dU3e8Xb1GhWOiS15SEjR36gaFqYeDI5EYvxvVw9eOJoVHCwraAsGs5NHGQZyDjq2ZbLhLxmS/62",
+	"GlaNbJ41LKw6SWjEufT8HnuKka9DU7n7y5HJZiO8D52hTpIVI4xVoCwgbYJtxpXMlvzNfbnhXkoogGvs",
+	"0fDAatn9Atq1LZxc/Pah0eWFLTmKAcP/MYhu9OYtVcoIhkuiwI7xb/X4iy7SDmDbL5mv7SN/atFsJ3b8",
+	"aSpBrt28gHvyNLvTPnCYpH5pE6S/uHbcbogFUYzPoc4iQQq7tCmX5j8E+Sk9cNmNXe9OU97/+paWFdWQ",
+	"s2UXmOHvxmv0+920n/2Qkwh2OMSBNpS/0A22BgXzlLYzLedis6HZ1n5xYvkR+UFW64967E8bGTuZ9vtT",
+	"7ObOZONj8pFspSiquUazz+cBnyp5uLVzv0OV3WICmLaRxo7V6WMXRIqd7YO6pFgOVJCKF9j+HZgMLf9z",
+	"eFhKUSErHQH162bB0tT+8D+f2x/cr78+f25HC5Id44XYeeXXN9iMs7oWRMEtSIzl3pf+HSZStHPjsP8M",
+	"9L5ZZZK0ohStbwckaP2J874fpKS6fXdtlZmbRYHEch56w5tlczSbL8M+75+f/p+zqDqlLny0s+lrV+WW",
+	"Lq23KjTAR76gBape2Mg5V4D3ZVMErXg5ffOIWFz6KibDSB1RTwlyvsDo0c/r5jg7ZuQ5RUtWDmhB8VVk",
+	"fhWZX0XmV5H5VWR+FZkP39IEZxucqrOJa+0woDTkvWsC8TCVIfX8x8ZooSG3vy4iHfm+aAiuWoldk++M",
+	"LEsJ/PmOwYgcf302Ytxupmt/qJpAoiptD2AguxWz3Zv3KDrdYKtc434/y+d41vC1uqZ/iNEXqq3xN64u",
+	"rZmFIVx17o0inhRqjiLWwPs67aO/8r0bRPSncMmfzjNoj5VLkTAfXhKGcEMOg51xT+6i/xm7R9jXBe0B",
+	"tWWX4TLNeO/bSDybV1I6mGSb8OLfa3QeCnz9h2CnSPz42ffYtqf0aiMOHbrFV7Qg9MkPTfrtg7nuIZz3",
+	"24fPHz7/vwAAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

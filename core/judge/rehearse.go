@@ -1,0 +1,286 @@
+package judge
+
+import (
+	"cmp"
+	"math"
+	"math/big"
+	"slices"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/lang"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+)
+
+// Flip is one code whose verdict a draft changes.
+type Flip struct {
+	Code          uint32
+	Before, After Verdict
+}
+
+// Flips lists the codes that are flagged by one of two results of a rule and
+// not by the other, or with another grade, the newly flagged first. Before is
+// nil where the rule is new.
+func Flips(before, after *Result) []Flip {
+	var out []Flip
+	for code, v := range after.Verdicts {
+		var old Verdict
+		if before != nil {
+			old = before.Verdicts[code]
+		}
+		if old.Grade != v.Grade {
+			out = append(out, Flip{uint32(code), old, v})
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Flip) int { return cmp.Compare(way(a), way(b)) })
+	return out
+}
+
+// way orders flips: newly flagged, no longer flagged, regraded.
+func way(f Flip) int {
+	switch {
+	case f.Before.Grade == "":
+		return 0
+	case f.After.Grade == "":
+		return 1
+	}
+	return 2
+}
+
+// Near is one code close to a cut.
+type Near struct {
+	Code uint32
+	Cut  float64
+	Held float64
+}
+
+// NearCut lists the codes nearest to any cut, at most so many, the nearest
+// first; of equally near ones the lower code first.
+func (r *Result) NearCut(e *measure.Engine, most int) []Near {
+	var cuts []float64
+	if t := r.Rule.Threshold; t != nil && t.Choices == nil || r.Rule.Window != nil {
+		cuts = r.cuts(e, nil, -1)
+	} else if o := r.Rule.Outlier; o != nil && o.Among == "" {
+		cuts = r.LineUp(e, -1).Cuts
+	}
+	if len(cuts) == 0 {
+		return nil
+	}
+	var out []Near
+	far := math.Inf(1) // of the farthest kept, once there are enough
+	for code, held := range r.Held {
+		if math.IsNaN(held) {
+			continue
+		}
+		nearest := cuts[0]
+		for _, c := range cuts[1:] {
+			if math.Abs(held-c) < math.Abs(held-nearest) {
+				nearest = c
+			}
+		}
+		if math.Abs(held-nearest) >= far {
+			continue
+		}
+		out = append(out, Near{uint32(code), nearest, held})
+		if len(out) >= 4*most {
+			out = nearestOf(out, most)
+			far = math.Abs(out[len(out)-1].Held - out[len(out)-1].Cut)
+		}
+	}
+	return nearestOf(out, most)
+}
+
+func nearestOf(all []Near, most int) []Near {
+	slices.SortStableFunc(all, func(a, b Near) int { return cmp.Compare(math.Abs(a.Held-a.Cut), math.Abs(b.Held-b.Cut)) })
+	return all[:min(len(all), most)]
+}
+
+// Back is what a rule finds in one month of a look back.
+type Back struct {
+	Month     calendar.Month
+	Judged    int
+	Flagged   int
+	Persisted int // flagged in the month before, too
+	Codes     []uint32
+}
+
+// LookBack judges the last n months up to m, the oldest first; a month that the
+// rule does not hold for is judged all the same.
+func LookBack(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calendar.Month, n int) []Back {
+	var out []Back
+	before := Judge(e, rule, level, m-calendar.Month(n))
+	for k := m - calendar.Month(n) + 1; k <= m; k++ {
+		r := Judge(e, rule, level, k)
+		b := Back{Month: k}
+		for code, v := range r.Verdicts {
+			if v.Outcome == Clear || v.Outcome == Breach {
+				b.Judged++
+			}
+			if v.Flagged() {
+				b.Flagged++
+				b.Codes = append(b.Codes, uint32(code))
+				if before.Verdicts[code].Flagged() {
+					b.Persisted++
+				}
+			}
+		}
+		out, before = append(out, b), r
+	}
+	return out
+}
+
+// WhatIf is what a rule would say of one subject if some of its figures were
+// others: the changes are by name of a measure, "target" or "yardstick". All
+// else stays as it is, its yardstick too unless it is its target; a
+// persistence is taken as fulfilled.
+func WhatIf(e *measure.Engine, r *Result, code uint32, changes map[string]*big.Rat) (Verdict, string) {
+	st := stated{level: r.Level, given: measure.Given{}, target: amount.Missing, attributes: map[string]lang.Value{}, told: map[string]bool{}}
+	lookup := r.Attributes(e, code)
+	for name := range e.Book.Attributes(r.Level) {
+		st.attributes[name] = lookup(name)
+	}
+	for _, name := range r.inputs(e.Book) {
+		v, _ := e.Exact(name, code, r.slot)
+		st.given[name], st.told[name] = v, true
+	}
+	if t := r.Rule.Threshold; t != nil && t.Against != nil {
+		if t.Against.Target {
+			if a, ok := e.Target(t.Of, code, r.slot); ok {
+				st.target = a
+			}
+		} else if y, why := e.ExactFormula(t.Against.Tree, code, r.slot); why == measure.Present {
+			st.given["yardstick"] = y
+		}
+	}
+	st.told["target"] = true
+	for name, v := range changes {
+		st.told[name] = true
+		if name == "target" {
+			st.target = amount.Missing
+			if v != nil {
+				if a, err := amount.Parse(amount.RoundRat(v, 4)); err == nil {
+					st.target = a
+				}
+			}
+			continue
+		}
+		st.given[name] = v // it overrules what the measure is made of
+	}
+	return st.verdict(e.Book, r.Rule, true)
+}
+
+// inputs lists the aggregates of lines under everything a rule compares.
+func (r *Result) inputs(book *rulebook.Book) []string {
+	var names []string
+	if t := r.Rule.Threshold; t != nil {
+		names = append(names, t.Of)
+		for _, c := range t.Choices {
+			for _, condition := range c.Of {
+				names = append(names, condition.Tree.Names()...)
+			}
+		}
+	}
+	for _, b := range r.Rule.Base {
+		names = append(names, b.Measure)
+	}
+	seen := map[string]bool{}
+	var out []string
+	for _, n := range names {
+		if book.Measure(n) != nil {
+			out = append(out, inputsOf(book, n, seen)...)
+		}
+	}
+	return out
+}
+
+// Tried is how many a book flags on average with a dial turned to a value.
+type Tried struct {
+	Value   amount.Amount
+	Average float64 // flagged a month
+}
+
+// solveSteps is how many values of a dial are tried first, evenly spread.
+const solveSteps = 24
+
+// SolveDial finds the value of a dial, in whole steps between low and high, for
+// which the given rules flag as nearly as possible so many a month, on average
+// over the last n months up to m. It tries evenly spread values first and then
+// halves the stretch around the best one; the least value of equally good ones
+// is taken. The first result is the answer, the others are what was tried, by
+// value.
+func SolveDial(e *measure.Engine, dial string, rules []string, m calendar.Month, n int, wanted float64, low, high, step amount.Amount) (Tried, []Tried) {
+	known := map[amount.Amount]float64{}
+	at := func(v amount.Amount) float64 {
+		if f, ok := known[v]; ok {
+			return f
+		}
+		turned := e.With(e.Book.WithDial(dial, v))
+		flagged := 0
+		for _, name := range rules {
+			rule := turned.Book.Rule(name)
+			for _, level := range rule.Levels {
+				for k := m - calendar.Month(n) + 1; k <= m; k++ {
+					for _, v := range Judge(turned, rule, level, k).Verdicts {
+						if v.Flagged() {
+							flagged++
+						}
+					}
+				}
+			}
+		}
+		known[v] = float64(flagged) / float64(n)
+		return known[v]
+	}
+	snap := func(v amount.Amount) amount.Amount { return low + (v-low)/step*step }
+	for i := range amount.Amount(solveSteps) {
+		at(snap(low + (high-low)/(solveSteps-1)*i))
+	}
+	at(high)
+	best := func() (out Tried) {
+		first := true
+		for _, v := range sortedValues(known) {
+			if off := math.Abs(known[v] - wanted); first || off < math.Abs(out.Average-wanted) {
+				out, first = Tried{v, known[v]}, false
+			}
+		}
+		return out
+	}
+	// Around the best, where the count crosses what is wanted.
+	for range 40 {
+		b := best()
+		if b.Average == wanted {
+			break
+		}
+		values := sortedValues(known)
+		i := slices.Index(values, b.Value)
+		next := amount.Amount(-1)
+		for _, j := range []int{i - 1, i + 1} {
+			if j < 0 || j >= len(values) || (known[values[j]]-wanted)*(b.Average-wanted) > 0 {
+				continue
+			}
+			if mid := snap((values[j] + b.Value) / 2); mid != values[j] && mid != b.Value {
+				next = mid
+				break
+			}
+		}
+		if _, tried := known[next]; next < 0 || tried {
+			break
+		}
+		at(next)
+	}
+	var all []Tried
+	for _, v := range sortedValues(known) {
+		all = append(all, Tried{v, known[v]})
+	}
+	return best(), all
+}
+
+func sortedValues(m map[amount.Amount]float64) []amount.Amount {
+	out := make([]amount.Amount, 0, len(m))
+	for v := range m {
+		out = append(out, v)
+	}
+	slices.Sort(out)
+	return out
+}

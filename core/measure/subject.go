@@ -1,0 +1,70 @@
+package measure
+
+import (
+	"strings"
+
+	"oskel/core/lang"
+)
+
+// Lookup answers for the attributes of a code of a slot, as of its last day:
+// of a subject all it has, of a group its own value and what that lies within,
+// of a pair those of both sides.
+func (e *Engine) Lookup(s Slot, code uint32) lang.Lookup {
+	return func(name string) lang.Value {
+		kind, attribute, _ := strings.Cut(name, ".")
+		if s.Paired() {
+			first, second, a, b := e.Sides(s, code)
+			if kind == second.Kind {
+				return e.Lookup(second, b)(name)
+			}
+			return e.Lookup(first, a)(name)
+		}
+		r := e.Snapshot.Registers[s.Kind]
+		switch {
+		case kind != s.Kind || r == nil:
+			return lang.Value{}
+		case s.By == "":
+			return r.Value(attribute, code, s.Last)
+		case r.Attributes[attribute] == nil:
+			return lang.Value{}
+		}
+		_, groups := e.group(s, kind, attribute)
+		if groups == nil {
+			return lang.Value{}
+		}
+		return r.Attributes[attribute].Values[groups[code]]
+	}
+}
+
+// Active tells whether a code is there in a slot: a subject that is active on
+// any day of it, a pair of two such; groups and the whole always are.
+func (e *Engine) Active(s Slot) func(code uint32) bool {
+	if s.Paired() {
+		first, second := s, s
+		first.Level, second.Level = s.Level.Sides()
+		a, b, p := e.Active(first), e.Active(second), e.pairs(s.Level)
+		return func(code uint32) bool { return a(p.First[code]) && b(p.Second[code]) }
+	}
+	r := e.Snapshot.Registers[s.Kind]
+	if s.By != "" || r == nil {
+		return func(uint32) bool { return true }
+	}
+	return func(code uint32) bool { return r.Active(code, s.First, s.Last) }
+}
+
+// Code finds the code of a key at a level.
+func (e *Engine) Code(l Level, key string) (uint32, bool) {
+	if r := e.Snapshot.Registers[l.Kind]; l.Plain() && r != nil {
+		return r.Code(key)
+	}
+	keys, _ := e.Names(l)
+	for i, k := range keys {
+		if k == key {
+			return uint32(i), true
+		}
+	}
+	return 0, false
+}
+
+// Test answers a comparison of measures for one code.
+func (e *Engine) Test(n *lang.Node, code uint32, s Slot) bool { return e.test(n, int(code), s) }

@@ -1,0 +1,77 @@
+package rulebook
+
+import (
+	"slices"
+	"strings"
+
+	"oskel/core/lang"
+)
+
+// readExample reads inputs and what the rule must say of them, such as
+// {margin_rate: 22%, is: clear}. Inputs are measures, 'target' or 'yardstick',
+// attributes, or the 'score' or 'days' that an outlier or silence is cut by.
+func (r *reader) readExample(v value, book *Book, rule *Rule) Example {
+	ex := Example{At: v.at}
+	stated := false
+	for _, e := range v.entries() {
+		if e.key == "is" {
+			stated = true
+			s := e.scalar()
+			switch {
+			case s == "clear", s == "no data", s == "not judged":
+				ex.Is = s
+			case book.Grade(s) != nil:
+				ex.Grade = s
+			default:
+				known := append(gradeNames(book), "clear", "no data", "not judged")
+				e.complain("expected a grade, or clear, no data or not judged, found %q%s", s, suggest(s, known))
+			}
+			continue
+		}
+		ex.Inputs = append(ex.Inputs, r.readExampleInput(e, book, rule))
+	}
+	if !stated {
+		v.complain("'is' is missing: what must the rule say?")
+	}
+	return ex
+}
+
+func (r *reader) readExampleInput(e entry, book *Book, rule *Rule) ExampleInput {
+	in := ExampleInput{At: e.at, Name: e.key}
+	if strings.Contains(e.key, ".") {
+		for _, l := range rule.Levels {
+			if _, complaint := book.attributeTypes(l)(e.key); complaint != "" {
+				r.complain(e.at, e.path, "%s", complaint)
+				break
+			}
+		}
+		in.Text = e.scalar()
+		return in
+	}
+	m := book.Measure(e.key)
+	known := append(measureNames(book), "target", "yardstick")
+	switch {
+	case rule.Outlier != nil:
+		known = append(known, "score")
+	case rule.Window != nil:
+		known = append(known, "days")
+	}
+	if m == nil && !slices.Contains(known, e.key) {
+		r.complain(e.at, e.path, "unknown measure %q%s", e.key, suggest(e.key, known))
+		return in
+	}
+	if e.scalar() == "missing" {
+		in.Missing = true
+		return in
+	}
+	n, err := lang.ParseNumber(strings.TrimSuffix(strings.TrimSuffix(e.scalar(), " days"), " day"))
+	if err != nil {
+		e.complain("expected a number, such as 12 or 22%%, or 'missing', found %q", e.scalar())
+		return in
+	}
+	in.Number, in.Percent = n, strings.HasSuffix(e.scalar(), "%")
+	if m != nil {
+		r.unitFits(Bound{At: e.value.at, Number: n, Percent: in.Percent}, e.path, m)
+	}
+	return in
+}

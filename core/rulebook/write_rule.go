@@ -1,0 +1,414 @@
+package rulebook
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"oskel/core/amount"
+)
+
+// RuleDefinition is a rule as a form or another program hands it over: the
+// texts of the rulebook file, field by field. What is empty has its default.
+type RuleDefinition struct {
+	Name       string              `json:"name,omitempty"`
+	Title      string              `json:"title,omitempty"`
+	Judges     []string            `json:"judges,omitempty"`
+	Where      string              `json:"where,omitempty"`
+	Base       []BaseDefinition    `json:"base,omitempty"`
+	NoData     string              `json:"no_data,omitempty"`
+	Persists   string              `json:"persists,omitempty"`
+	On         *bool               `json:"on,omitempty"`
+	Stops      bool                `json:"stops,omitempty"`
+	ValidFrom  string              `json:"valid_from,omitempty"`
+	ValidUntil string              `json:"valid_until,omitempty"`
+	Shows      []string            `json:"shows,omitempty"`
+	Stake      string              `json:"stake,omitempty"`
+	Of         string              `json:"of,omitempty"`
+	Against    string              `json:"against,omitempty"`
+	As         string              `json:"as,omitempty"`
+	Bands      []BandDefinition    `json:"bands,omitempty"`
+	Choose     []ChoiceDefinition  `json:"choose,omitempty"`
+	Among      string              `json:"among,omitempty"`
+	Beyond     string              `json:"beyond,omitempty"`
+	Side       string              `json:"side,omitempty"`
+	Peers      int                 `json:"peers,omitempty"`
+	Silence    string              `json:"silence,omitempty"`
+	Days       int                 `json:"days,omitempty"`
+	Grade      string              `json:"grade,omitempty"`
+	Examples   []map[string]string `json:"examples,omitempty"`
+}
+
+// BaseDefinition is one minimum, such as revenue: at least 5000.
+type BaseDefinition struct {
+	Measure string `json:"measure"`
+	Least   string `json:"least"`
+}
+
+// BandDefinition is one band; without a grade it is clear.
+type BandDefinition struct {
+	Grade   string `json:"grade,omitempty"`
+	Label   string `json:"label,omitempty"`
+	Below   string `json:"below,omitempty"`
+	AtMost  string `json:"at_most,omitempty"`
+	Above   string `json:"above,omitempty"`
+	AtLeast string `json:"at_least,omitempty"`
+	Rest    bool   `json:"rest,omitempty"`
+}
+
+// ChoiceDefinition is one choice: How is all, any, none or some.
+type ChoiceDefinition struct {
+	Grade   string   `json:"grade"`
+	How     string   `json:"how"`
+	AtLeast int      `json:"at_least,omitempty"`
+	Of      []string `json:"of"`
+}
+
+// Text is a bound as the file writes it: a dial's name, 18% or 5000.
+func (x Bound) Text() string {
+	switch {
+	case x.Dial != "":
+		return x.Dial
+	case x.Percent:
+		return strings.ReplaceAll(FormatPercent(x.Number), ",", "")
+	}
+	return x.Number.String()
+}
+
+// Text is a dial's value as the file writes it.
+func (d *Dial) Text(a amount.Amount) string { return Bound{Number: a, Percent: d.Percent}.Text() }
+
+// Define gives a rule of the book field by field.
+func (b *Book) Define(r *Rule) RuleDefinition {
+	d := RuleDefinition{Name: r.Name, Title: r.Title, NoData: r.NoData, Stops: r.Stops, Shows: r.Shows}
+	for _, l := range r.Levels {
+		d.Judges = append(d.Judges, l.String())
+	}
+	if !r.On {
+		off := false
+		d.On = &off
+	}
+	if r.Where != nil {
+		d.Where = r.Where.Text
+	}
+	for _, base := range r.Base {
+		d.Base = append(d.Base, BaseDefinition{base.Measure, atLeast(base.Included) + " " + base.Bound.Text()})
+	}
+	if r.Persists != nil {
+		d.Persists = fmt.Sprintf("%d of %d", r.Persists.Least, r.Persists.Of)
+	}
+	if r.From != nil {
+		d.ValidFrom = r.From.String()
+	}
+	if r.Until != nil {
+		d.ValidUntil = r.Until.String()
+	}
+	if r.Stake != nil {
+		d.Stake = r.Stake.Text
+	}
+	switch {
+	case r.Threshold != nil:
+		t := r.Threshold
+		d.Of, d.As = t.Of, t.As
+		if t.Against != nil {
+			d.Against = t.Against.Text
+		}
+		for _, band := range t.Bands {
+			d.Bands = append(d.Bands, defineBand(band))
+		}
+		for _, c := range t.Choices {
+			d.Choose = append(d.Choose, defineChoice(c))
+		}
+	case r.Outlier != nil:
+		o := r.Outlier
+		d.Of, d.Beyond, d.Side, d.Peers, d.Grade = o.Of, o.Beyond.Text(), o.Side, o.Peers, o.Grade
+		if o.Among != "" {
+			d.Among = r.Levels[0].Kind + "." + o.Among
+		}
+	case r.Window != nil:
+		d.Silence, d.Days, d.Grade = r.Window.Feed, r.Window.Days, r.Window.Grade
+	}
+	for _, ex := range r.Examples {
+		d.Examples = append(d.Examples, defineExample(ex))
+	}
+	return d
+}
+
+func defineBand(band Band) BandDefinition {
+	d := BandDefinition{Grade: band.Grade, Label: band.Label, Rest: band.Rest}
+	if e := band.Low; e != nil && e.Included {
+		d.AtLeast = e.Bound.Text()
+	} else if e != nil {
+		d.Above = e.Bound.Text()
+	}
+	if e := band.High; e != nil && e.Included {
+		d.AtMost = e.Bound.Text()
+	} else if e != nil {
+		d.Below = e.Bound.Text()
+	}
+	return d
+}
+
+func defineChoice(c Choice) ChoiceDefinition {
+	d := ChoiceDefinition{Grade: c.Grade, How: "some"}
+	for _, condition := range c.Of {
+		d.Of = append(d.Of, condition.Text)
+	}
+	switch {
+	case c.None:
+		d.How = "none"
+	case c.Least == len(c.Of):
+		d.How = "all"
+	case c.Least == 1:
+		d.How = "any"
+	default:
+		d.AtLeast = c.Least
+	}
+	return d
+}
+
+func defineExample(ex Example) map[string]string {
+	d := map[string]string{"is": ex.Is}
+	if ex.Grade != "" {
+		d["is"] = ex.Grade
+	}
+	for _, in := range ex.Inputs {
+		switch {
+		case in.Missing:
+			d[in.Name] = "missing"
+		case strings.Contains(in.Name, "."):
+			d[in.Name] = in.Text
+		default:
+			d[in.Name] = Bound{Number: in.Number, Percent: in.Percent}.Text()
+		}
+	}
+	return d
+}
+
+var (
+	plainScalar = regexp.MustCompile(`^[A-Za-z0-9_-][A-Za-z0-9_ %./-]*$`)
+	notPlain    = regexp.MustCompile(`(?i)^(true|false|null|yes|no|on|off|-.*|.* )$`)
+)
+
+// scalarText writes a scalar so that it is read back as it is, in a flow too.
+func scalarText(s string) string {
+	if n, err := strconv.ParseFloat(strings.TrimSuffix(s, "%"), 64); err == nil && n == n {
+		return s
+	}
+	if plainScalar.MatchString(s) && !notPlain.MatchString(s) {
+		return s
+	}
+	return strconv.Quote(s)
+}
+
+func flow(pairs ...string) string {
+	var out []string
+	for i := 0; i < len(pairs); i += 2 {
+		if pairs[i+1] != "" {
+			out = append(out, pairs[i]+": "+scalarText(pairs[i+1]))
+		}
+	}
+	return "{" + strings.Join(out, ", ") + "}"
+}
+
+// Write is the definition as an item of the rulebook's list of rules, each
+// line behind an indent.
+func (d *RuleDefinition) Write(indent string) string {
+	var s strings.Builder
+	first := true
+	line := func(text string) {
+		lead := indent + "  "
+		if first {
+			lead, first = indent+"- ", false
+		}
+		s.WriteString(lead + text + "\n")
+	}
+	put := func(key, value string) {
+		if value != "" {
+			line(key + ": " + scalarText(value))
+		}
+	}
+	list := func(items []string) string {
+		var out []string
+		for _, item := range items {
+			out = append(out, scalarText(item))
+		}
+		return "[" + strings.Join(out, ", ") + "]"
+	}
+	put("name", d.Name)
+	put("title", d.Title)
+	if len(d.Judges) == 1 {
+		put("judges", d.Judges[0])
+	} else {
+		line("judges: " + list(d.Judges))
+	}
+	line("each: month")
+	put("where", d.Where)
+	if len(d.Base) > 0 {
+		var pairs []string
+		for _, b := range d.Base {
+			pairs = append(pairs, b.Measure, b.Least)
+		}
+		line("base: " + flow(pairs...))
+	}
+	put("no_data", d.NoData)
+	put("persists", d.Persists)
+	if d.On != nil && !*d.On {
+		line("on: false")
+	}
+	if d.Stops {
+		line("stops: true")
+	}
+	put("valid_from", d.ValidFrom)
+	put("valid_until", d.ValidUntil)
+	if len(d.Shows) > 0 {
+		line("shows: " + list(d.Shows))
+	}
+	switch {
+	case d.Silence != "":
+		line("window: " + flow("silence", d.Silence, "at_least", fmt.Sprintf("%d days", d.Days), "grade", d.Grade))
+	case d.Beyond != "" && len(d.Bands) == 0:
+		peers := ""
+		if d.Peers > 0 {
+			peers = strconv.Itoa(d.Peers)
+		}
+		line("outlier: " + flow("of", d.Of, "among", d.Among, "by", "robust score", "beyond", d.Beyond, "side", d.Side, "peers", peers, "grade", d.Grade))
+	case len(d.Choose) > 0:
+		line("threshold:")
+		line("  choose:")
+		for _, c := range d.Choose {
+			how := c.How + ": " + list(c.Of)
+			if c.How == "some" {
+				how = fmt.Sprintf("some: {at_least: %d, of: %s}", c.AtLeast, list(c.Of))
+			}
+			line("    - {grade: " + scalarText(c.Grade) + ", " + how + "}")
+		}
+	default:
+		line("threshold:")
+		put("  of", d.Of)
+		put("  against", d.Against)
+		put("  as", d.As)
+		if len(d.Bands) > 0 {
+			line("  bands:")
+		}
+		for _, b := range d.Bands {
+			if b.Rest {
+				line("    - {clear: rest}")
+				continue
+			}
+			clear := ""
+			if b.Grade == "" {
+				clear = "true"
+			}
+			text := flow("grade", b.Grade, "label", b.Label, "below", b.Below, "at_most", b.AtMost, "above", b.Above, "at_least", b.AtLeast)
+			if clear != "" {
+				text = strings.Replace(text, "{", "{clear: true, ", 1)
+			}
+			line("    - " + strings.Replace(text, ", }", "}", 1))
+		}
+	}
+	put("stake", d.Stake)
+	if len(d.Examples) > 0 {
+		line("examples:")
+		for _, ex := range d.Examples {
+			var pairs []string
+			for _, name := range sortedNames(ex) {
+				pairs = append(pairs, name, ex[name])
+			}
+			line("  - " + flow(pairs...))
+		}
+	}
+	return s.String()
+}
+
+// sortedNames puts the verdict last.
+func sortedNames(ex map[string]string) []string {
+	var out []string
+	for name := range ex {
+		if name != "is" {
+			out = append(out, name)
+		}
+	}
+	slices.Sort(out)
+	return append(out, "is")
+}
+
+// PlaceRule writes a rule into the text of a book in the place of the one of
+// that name, or after the last one; a nil definition takes it out. Everything
+// else stays as it stands. The text need not be sound, but readable as YAML.
+func PlaceRule(text, name string, d *RuleDefinition) (string, error) {
+	book, problems := Read([]byte(text))
+	if len(book.Kinds) == 0 && len(problems) > 0 {
+		return "", fmt.Errorf("the text cannot be read: %s", problems[0])
+	}
+	lines := strings.SplitAfter(text, "\n")
+	if n := len(lines); n > 0 && lines[n-1] == "" {
+		lines = lines[:n-1]
+	} else if n > 0 {
+		lines[n-1] += "\n"
+	}
+	indent := "  "
+	from, to := len(lines), len(lines)
+	switch i := slices.IndexFunc(book.Rules, func(r Rule) bool { return r.Name == name }); {
+	case i >= 0:
+		from, to = ruleLines(lines, book, i)
+		indent = indentOf(lines[from])
+	case d == nil:
+		return "", fmt.Errorf("there is no rule %q", name)
+	case len(book.Rules) > 0:
+		start, end := ruleLines(lines, book, len(book.Rules)-1)
+		indent = indentOf(lines[start])
+		from, to = end, end
+	default:
+		lines = append(lines, "\n", "rules:\n")
+		from, to = len(lines), len(lines)
+	}
+	if from < len(lines) && from < to && !strings.HasPrefix(strings.TrimSpace(lines[from]), "-") {
+		return "", fmt.Errorf("the rules are not written one below the other; edit the text instead")
+	}
+	out := append([]string(nil), lines[:from]...)
+	if d != nil {
+		if from == to && from > 0 && strings.TrimSpace(lines[from-1]) != "" && len(book.Rules) > 0 {
+			out = append(out, "\n")
+		}
+		out = append(out, d.Write(indent))
+	}
+	out = append(out, lines[to:]...)
+	return strings.Join(out, ""), nil
+}
+
+// ruleLines is the stretch of lines of rule number i, from 0: up to the
+// comments and blank lines that belong to what follows.
+func ruleLines(lines []string, book *Book, i int) (from, to int) {
+	from = book.Rules[i].At.Line - 1
+	if i+1 < len(book.Rules) {
+		to = book.Rules[i+1].At.Line - 1
+	} else {
+		to = from + 1
+		for to < len(lines) && (strings.HasPrefix(lines[to], " ") || strings.HasPrefix(lines[to], "#") || strings.TrimSpace(lines[to]) == "") {
+			to++
+		}
+	}
+	for to > from+1 {
+		if t := strings.TrimSpace(lines[to-1]); t != "" && !strings.HasPrefix(t, "#") {
+			break
+		}
+		to--
+	}
+	return from, to
+}
+
+func indentOf(line string) string { return line[:len(line)-len(strings.TrimLeft(line, " "))] }
+
+// RuleText is a rule as it stands in the text the book was read from.
+func (b *Book) RuleText(text, name string) string {
+	i := slices.IndexFunc(b.Rules, func(r Rule) bool { return r.Name == name })
+	if i < 0 {
+		return ""
+	}
+	lines := strings.SplitAfter(text, "\n")
+	from, to := ruleLines(lines, b, i)
+	return strings.Join(lines[from:to], "")
+}

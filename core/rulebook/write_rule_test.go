@@ -1,0 +1,78 @@
+package rulebook
+
+import (
+	"os"
+	"reflect"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// Every rule of the demo, written out field by field and put back in its
+// place, says the same; comments and all other lines stay.
+func TestRulesAreWrittenBack(t *testing.T) {
+	text, err := os.ReadFile("../../internal/demo/rulebook.yaml")
+	require.NoError(t, err)
+	book, problems := Read(text)
+	require.Empty(t, problems)
+	for i := range book.Rules {
+		d := book.Define(&book.Rules[i])
+		out, err := PlaceRule(string(text), d.Name, &d)
+		require.NoError(t, err)
+		after, problems := Read([]byte(out))
+		require.Empty(t, problems, "%s\n%s", d.Name, out)
+		assert.Empty(t, Difference(book, after), out)
+		assert.True(t, reflect.DeepEqual(d, after.Define(after.Rule(d.Name))))
+		gone, err := PlaceRule(out, d.Name, nil)
+		require.NoError(t, err)
+		without, problems := Read([]byte(gone))
+		require.Empty(t, problems)
+		assert.Equal(t, []string{"rule " + d.Name + ": removed"}, Difference(book, without))
+		d.Name = "copied"
+		added, err := PlaceRule(string(text), "copied", &d)
+		require.NoError(t, err)
+		more, problems := Read([]byte(added))
+		require.Empty(t, problems)
+		assert.Equal(t, []string{"rule copied: added"}, Difference(book, more))
+	}
+}
+
+// A rule that uses every field comes back as it went in.
+func TestEveryFieldIsWritten(t *testing.T) {
+	text, err := os.ReadFile("../../internal/demo/rulebook.yaml")
+	require.NoError(t, err)
+	off := false
+	for _, d := range []RuleDefinition{
+		{Name: "full", Title: "Margin: under, or \"over\" #1", Judges: []string{"rep", "rep.territory"}, Where: `rep.territory is not "Outer Isles"`, Base: []BaseDefinition{{"revenue", "above 5000.5"}, {"order_lines", "at least 3"}},
+			NoData: "look", Persists: "2 of 3", On: &off, Stops: true, ValidFrom: "2026-01-01", ValidUntil: "2026-12-31", Shows: []string{"revenue", "cost"}, Stake: "revenue - cost",
+			Of: "margin_rate", Against: "peers(margin_rate, median, rep.territory)", As: "difference",
+			Bands:    []BandDefinition{{Grade: "act", Below: "-5%", Label: "below -5%"}, {Grade: "look", AtMost: "-2%"}, {Above: "-2%"}},
+			Examples: []map[string]string{{"margin_rate": "20%", "yardstick": "25%", "rep.territory": "Lowmarsh", "is": "look"}, {"margin_rate": "missing", "yardstick": "1%", "is": "look"}}},
+		{Name: "pairs", Title: "Pairs", Judges: []string{"rep x product"}, Choose: []ChoiceDefinition{{Grade: "act", How: "some", AtLeast: 2, Of: []string{"revenue above 1000", "margin_rate below 5%", `rep.territory is "Lowmarsh"`}},
+			{Grade: "look", How: "none", Of: []string{"revenue above 0"}}, {Grade: "look", How: "any", Of: []string{"cost above 5", "cost below 1"}}, {Grade: "look", How: "all", Of: []string{"cost above 5", "cost below 1"}}}},
+	} {
+		out, err := PlaceRule(string(text), d.Name, &d)
+		require.NoError(t, err)
+		book, problems := Read([]byte(out))
+		require.Empty(t, problems, out)
+		assert.Equal(t, d, book.Define(book.Rule(d.Name)))
+		assert.Contains(t, book.RuleText(out, d.Name), "- name: "+d.Name)
+	}
+}
+
+func TestDialsAreTurnedInPlace(t *testing.T) {
+	text := "oskel: 1\ndials: # shared\n  floor: {value: 22%, from: 10%} # a fifth and more\n  far:\n    value: 3.5\n"
+	out, err := TurnDial(text, "floor", "24%")
+	require.NoError(t, err)
+	assert.Equal(t, "oskel: 1\ndials: # shared\n  floor: {value: 24%, from: 10%} # a fifth and more\n  far:\n    value: 3.5\n", out)
+	out, err = TurnDial(text, "far", "4")
+	require.NoError(t, err)
+	assert.Contains(t, out, "value: 4\n")
+	for value, why := range map[string]string{"5%": "lies outside", "much": "expected a number"} {
+		_, err = TurnDial(text, "floor", value)
+		assert.ErrorContains(t, err, why)
+	}
+	_, err = TurnDial(text, "flor", "5%")
+	assert.ErrorContains(t, err, "did you mean floor?")
+}

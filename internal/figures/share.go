@@ -1,0 +1,109 @@
+package figures
+
+import (
+	"context"
+
+	"oskel/core/ledger"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+)
+
+// mostShared bounds what the shared engine may keep, in bytes.
+const mostShared = 768 << 20
+
+// Share lends an engine over the newest data for a book that need not be
+// published: what it computes is kept for the next one who asks, as far as
+// the two books agree, so that a draft that is turned and tried answers at
+// once. One borrows it at a time.
+func (k *Keeper) Share(ctx context.Context, published, book *rulebook.Book, work func(*measure.Engine) error) error {
+	snapshot, err := k.Snapshot(ctx, published)
+	if err != nil {
+		return err
+	}
+	k.lend.Lock()
+	defer k.lend.Unlock()
+	if !rulebook.SameShape(published, book) {
+		return work(engine(ctx, book, reshape(published, book, snapshot)))
+	}
+	if k.shared == nil || k.shared.Snapshot != snapshot || !rulebook.SameLines(k.shared.Book, book) || k.shared.Weight() > mostShared {
+		k.shared = measure.New(book, snapshot)
+	}
+	e := k.shared.With(book)
+	e.Until(func() bool { return ctx.Err() != nil })
+	err = work(e)
+	if k.shared = e; ctx.Err() != nil { // what was given up must not be kept
+		k.shared = nil
+	}
+	return err
+}
+
+// reshape is a snapshot in the shape of a book that declares other kinds or
+// feeds: columns that both have are shared, and what only the book has is
+// empty.
+func reshape(from, to *rulebook.Book, s *ledger.Snapshot) *ledger.Snapshot {
+	out := &ledger.Snapshot{Version: s.Version, Registers: map[string]*ledger.Register{}, Feeds: map[string]*ledger.Feed{}, Targets: s.Targets}
+	for i := range to.Kinds {
+		k := &to.Kinds[i]
+		if old := s.Registers[k.Name]; old != nil {
+			out.Registers[k.Name] = old
+		} else {
+			out.Registers[k.Name] = ledger.NewRegister(k.Name, nil, nil)
+		}
+	}
+	for i := range to.Feeds {
+		def := &to.Feeds[i]
+		f := &ledger.Feed{Name: def.Name}
+		old, before := s.Feeds[def.Name], from.Feed(def.Name)
+		for _, c := range def.Subjects {
+			f.Subjects = append(f.Subjects, c.Column)
+		}
+		for _, c := range def.Numbers {
+			f.Numbers = append(f.Numbers, c.Column)
+		}
+		known := old != nil && before != nil
+		for _, c := range def.Subjects {
+			known = known && ledger.Column(old.Subjects, c.Column) >= 0 && before.SubjectColumn(c.Kind) == c.Column
+		}
+		for _, c := range def.Numbers {
+			known = known && ledger.Column(old.Numbers, c.Column) >= 0
+		}
+		for _, name := range def.Labels {
+			label := &ledger.Label{Column: name, Words: []string{""}}
+			if known {
+				for _, l := range old.Labels {
+					if l.Column == name {
+						label = l
+					}
+				}
+			}
+			f.Labels = append(f.Labels, label)
+		}
+		if known {
+			for _, c := range old.Chunks {
+				f.Chunks = append(f.Chunks, rechunk(c, old, f))
+			}
+		}
+		out.Feeds[def.Name] = f
+	}
+	return out
+}
+
+func rechunk(c *ledger.Chunk, old, f *ledger.Feed) *ledger.Chunk {
+	out := &ledger.Chunk{Month: c.Month, Days: c.Days}
+	for _, name := range f.Subjects {
+		out.Subjects = append(out.Subjects, c.Subjects[ledger.Column(old.Subjects, name)])
+	}
+	for _, name := range f.Numbers {
+		out.Numbers = append(out.Numbers, c.Numbers[ledger.Column(old.Numbers, name)])
+	}
+	for _, l := range f.Labels {
+		column := make([]uint32, len(c.Days))
+		for i, have := range old.Labels {
+			if have.Column == l.Column {
+				column = c.Labels[i]
+			}
+		}
+		out.Labels = append(out.Labels, column)
+	}
+	return out
+}
