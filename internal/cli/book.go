@@ -4,10 +4,11 @@ import (
 	"context"
 	"flag"
 	"fmt"
+	"net/http"
 	"os"
 	"strconv"
 
-	"oskel/core/rulebook"
+	"oskel/core/judge"
 	"oskel/internal/client"
 )
 
@@ -22,7 +23,7 @@ var bookCommands = []command{
 				if err != nil {
 					return err
 				}
-				book, problems := rulebook.Read(text)
+				book, problems, advice := judge.ReadBook(text)
 				if len(problems) > 0 {
 					for _, p := range problems {
 						fmt.Fprintf(e.out, "%s:%d:%d: %s: %s\n", args[0], p.Line, p.Column, p.Path, p.Text)
@@ -33,6 +34,9 @@ var bookCommands = []command{
 				for i := range book.Rules {
 					r := &book.Rules[i]
 					fmt.Fprintf(e.out, "%s (%s): %s\n", r.Name, r.Family(), book.Words(r))
+				}
+				for _, p := range advice {
+					e.say("%s:%d:%d: mind: %s: %s\n", args[0], p.Line, p.Column, p.Path, p.Text)
 				}
 				e.say("%d rules, %d measures, %d desks: nothing is wrong with them.\n", len(book.Rules), len(book.Measures), len(book.Desks))
 				return nil
@@ -47,38 +51,16 @@ var bookCommands = []command{
 			note := f.String("note", "", "why; it is kept with the revision (required)")
 			basedOn := f.Int("based-on", -1, "the `revision` the file was made from; without it, the one published now")
 			return func(ctx context.Context, args []string) error {
-				if *note == "" {
-					return usagef("-note is missing: say why, for those who come after")
-				}
 				text, err := bookArg(args)
 				if err != nil {
 					return err
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				if *basedOn < 0 {
-					r, err := c.GetRulebook(ctx)
-					now, err := read[client.Rulebook](e, r, err)
-					if err != nil {
-						return err
+				return publishAs(ctx, e, *note, func(c *client.Client, now int) (*http.Response, error) {
+					if *basedOn >= 0 {
+						now = *basedOn
 					}
-					*basedOn = now.Revision
-				}
-				r, err := c.PublishRevision(ctx, client.NewRevision{Text: string(text), Note: *note, BasedOn: *basedOn})
-				revision, err := read[client.Revision](e, r, err)
-				if err != nil {
-					return err
-				}
-				if e.format == "json" {
-					return e.show(revision, nil, nil)
-				}
-				e.say("Published revision %d:\n", revision.Number)
-				for _, d := range revision.Differences {
-					e.say("  %s\n", d)
-				}
-				return nil
+					return c.PublishRevision(ctx, client.NewRevision{Text: string(text), Note: *note, BasedOn: now})
+				})
 			}
 		},
 	},
@@ -136,6 +118,36 @@ var bookCommands = []command{
 			}
 		},
 	},
+}
+
+// publishAs makes a new revision from the one published now, and says what it
+// changes.
+func publishAs(ctx context.Context, e *env, note string, publish func(c *client.Client, basedOn int) (*http.Response, error)) error {
+	if note == "" {
+		return usagef("-note is missing: say why, for those who come after")
+	}
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	r, err := c.GetRulebook(ctx)
+	now, err := read[client.Rulebook](e, r, err)
+	if err != nil {
+		return err
+	}
+	r, err = publish(c, now.Revision)
+	revision, err := read[client.Revision](e, r, err)
+	if err != nil {
+		return err
+	}
+	if e.format == "json" {
+		return e.show(revision, nil, nil)
+	}
+	e.say("Published revision %d:\n", revision.Number)
+	for _, d := range revision.Differences {
+		e.say("  %s\n", d)
+	}
+	return nil
 }
 
 func counted(n int, one string) string {

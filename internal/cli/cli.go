@@ -51,7 +51,7 @@ type command struct {
 var commands []command
 
 func init() {
-	commands = slices.Concat(serviceCommands, accountCommands, dataCommands, figureCommands, registerCommands, bookCommands, sweepCommands, caseCommands)
+	commands = slices.Concat(serviceCommands, accountCommands, dataCommands, figureCommands, registerCommands, bookCommands, rehearseCommands, revisionCommands, sweepCommands, caseCommands)
 }
 
 // usageError is a command that was not understood.

@@ -617,9 +617,15 @@ type CheckReport struct {
 
 	// Differences Against the published revision
 	Differences []string `json:"differences"`
-	Measures    []Named  `json:"measures"`
-	Problems    []Fault  `json:"problems"`
-	Rules       []Rule   `json:"rules"`
+
+	// Functions Of formulas, with how each is written
+	Functions []Named `json:"functions"`
+	Measures  []Named `json:"measures"`
+
+	// Names Of the rules, also where there are problems
+	Names    []string `json:"names"`
+	Problems []Fault  `json:"problems"`
+	Rules    []Rule   `json:"rules"`
 }
 
 // ChoiceDefinition defines model for ChoiceDefinition.

@@ -3,8 +3,11 @@ package httpapi
 import (
 	"context"
 	"errors"
+	"maps"
+	"slices"
 	"strings"
 
+	"oskel/core/lang"
 	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/store"
@@ -48,6 +51,14 @@ func (s *server) CheckRulebook(ctx context.Context, r contract.CheckRulebookRequ
 		Measures: []contract.Named{}, Dials: dialsOut(checked.Book)}
 	for _, m := range checked.Book.Measures {
 		out.Measures = append(out.Measures, contract.Named{Name: m.Name, Title: m.Title})
+	}
+	for _, name := range slices.Sorted(maps.Keys(lang.Functions)) {
+		f := lang.Functions[name]
+		out.Functions = append(out.Functions, contract.Named{Name: f.Name, Title: f.Usage + ": " + f.Says})
+	}
+	out.Names = []string{}
+	for _, r := range checked.Book.Rules {
+		out.Names = append(out.Names, r.Name)
 	}
 	if len(checked.Problems) == 0 {
 		out.Rules = rulesOut(checked.Book, r.Body.Text)

@@ -777,6 +777,10 @@ export interface components {
             advice: components["schemas"]["Fault"][];
             measures: components["schemas"]["Named"][];
             dials: components["schemas"]["Dial"][];
+            /** @description Of formulas, with how each is written */
+            functions: components["schemas"]["Named"][];
+            /** @description Of the rules, also where there are problems */
+            names: string[];
             rules: components["schemas"]["Rule"][];
             /** @description Against the published revision */
             differences: string[];

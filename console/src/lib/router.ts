@@ -20,6 +20,13 @@ export const router = createRouter({
     { path: '/figures', component: () => import('@/pages/FiguresPage.vue'), meta: { title: 'Figures', strip: true } },
     { path: '/rules', component: () => import('@/pages/RulesPage.vue'), meta: { title: 'Rules', strip: true } },
     {
+      path: '/rules/draft',
+      component: () => import('@/pages/DraftPage.vue'),
+      meta: { title: 'Draft', strip: true },
+    },
+    { path: '/rules/dials', component: () => import('@/pages/DialsPage.vue'), meta: { title: 'Dials', strip: true } },
+    { path: '/rules/revisions', component: () => import('@/pages/RevisionsPage.vue'), meta: { title: 'Revisions' } },
+    {
       path: '/exceptions',
       component: () => import('@/pages/ExceptionsPage.vue'),
       meta: { title: 'Exceptions', strip: true },

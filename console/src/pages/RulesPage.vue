@@ -8,8 +8,10 @@ import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useRules } from '@/lib/rules'
+import { useSession } from '@/lib/session'
 import GradeMark from '@/parts/GradeMark.vue'
 import LineUp from '@/parts/LineUp.vue'
+import RuleTabs from '@/parts/RuleTabs.vue'
 import ShapeMark from '@/parts/ShapeMark.vue'
 import SideSheet from '@/parts/SideSheet.vue'
 import StateNote from '@/parts/StateNote.vue'
@@ -17,6 +19,7 @@ import StateNote from '@/parts/StateNote.vue'
 const { period, label } = usePeriod()
 const { book, grades } = useRulebook()
 const { data, error, isPending, refetch } = useRules()
+const { mayEvaluate } = useSession()
 const selected = useQueryWord('rule')
 const rule = computed(() => data.value?.find((r) => r.name === selected.value))
 const revisions = useQuery({ queryKey: ['revisions'], queryFn: () => need(api.GET('/api/revisions')) })
@@ -40,8 +43,9 @@ const verdicts = (t: Schemas['Tally']) => [
 <template>
   <div class="flex min-h-0 flex-1">
     <section class="min-w-0 flex-1 p-4">
-      <div class="flex flex-wrap items-baseline gap-x-4">
-        <h1 class="text-title font-semibold">Rules</h1>
+      <RuleTabs />
+      <div class="mt-3 flex flex-wrap items-baseline gap-x-4">
+        <h1 class="sr-only">Rules</h1>
         <p v-if="book?.revision" class="text-muted">
           Revision {{ book.revision }} of {{ book.title
           }}<template v-if="revisions.data.value?.[0]"
@@ -90,6 +94,11 @@ const verdicts = (t: Schemas['Tally']) => [
           <h2 class="text-title font-semibold">{{ rule.title }}</h2>
           <p class="font-mono text-small text-muted">{{ rule.name }}</p>
           <p class="mt-2">{{ rule.words }}</p>
+          <p v-if="mayEvaluate" class="mt-2">
+            <RouterLink :to="{ path: '/rules/draft', query: { period, rule: rule.name } }"
+              >Change and rehearse it in my draft</RouterLink
+            >
+          </p>
         </header>
         <LineUp v-if="period" :rule="rule.name" :period="period" />
         <section v-if="rule.tally">

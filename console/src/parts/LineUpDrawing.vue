@@ -13,7 +13,12 @@ const props = defineProps<{
   pending?: boolean
   subject?: string
   title?: string
+  /** The cuts may be moved: by hand, or with the arrow keys. */
+  movable?: boolean
+  /** Cuts as they are being moved, in the order of the line-up's own. */
+  moved?: number[]
 }>()
+const emit = defineEmits<{ move: [index: number, value: number]; moveEnd: [index: number, value: number] }>()
 const { grade } = useRulebook()
 const data = computed(() => props.lineUp)
 
@@ -35,7 +40,7 @@ const scale = computed(() => {
   const values = (data.value?.points ?? []).map((p) => p.held)
   if (!values.length) return { low: 0, high: 1 }
   const at = (q: number) => values[Math.min(values.length - 1, Math.max(0, Math.round(q * (values.length - 1))))]
-  const anchors = [at(0.03), at(0.97), ...(data.value?.cuts ?? [])]
+  const anchors = [at(0.03), at(0.97), ...(data.value?.cuts ?? [])] // not as moved, or the scale would run away
   const low = Math.min(...anchors)
   const high = Math.max(...anchors)
   const room = (high - low || Math.abs(high) || 1) * 0.18
@@ -55,12 +60,45 @@ const dots = computed(() => {
 const radius = computed(() => (dots.value.length > 300 ? 1.6 : dots.value.length > 80 ? 2.2 : 3))
 const own = computed(() => dots.value.find((d) => d.own))
 const cuts = computed(() => {
-  const texts = (data.value?.cuts ?? []).map((c) => ({ cut: c, y: y(c), label: y(c) }))
+  const texts = (props.moved ?? data.value?.cuts ?? []).map((c, index) => ({ cut: c, index, y: y(c), label: y(c) }))
   // Numbers that would lie over one another give way.
   texts.sort((a, b) => a.y - b.y)
   for (let i = 1; i < texts.length; i++) texts[i].label = Math.max(texts[i].label, texts[i - 1].label + 15)
   return texts
 })
+const drawing = ref<SVGSVGElement>()
+const held = ref<number>() // the cut in hand
+function valueAt(clientY: number) {
+  const rect = drawing.value!.getBoundingClientRect()
+  const at = ((clientY - rect.top) / rect.height) * tall
+  const { low, high } = scale.value
+  const share = (tall - pad.bottom - at) / (tall - pad.top - pad.bottom)
+  return round(low + Math.min(1, Math.max(0, share)) * (high - low))
+}
+// A cut is moved in steps that can be read.
+const step = computed(() => {
+  const span = scale.value.high - scale.value.low
+  return Math.pow(10, Math.floor(Math.log10(span || 1)) - 2)
+})
+const round = (v: number) => Number((Math.round(v / step.value) * step.value).toFixed(8))
+function take(index: number, e: PointerEvent) {
+  held.value = index
+  ;(e.target as Element).setPointerCapture(e.pointerId)
+}
+function drag(e: PointerEvent) {
+  if (held.value !== undefined) emit('move', held.value, valueAt(e.clientY))
+}
+function drop(e: PointerEvent) {
+  if (held.value !== undefined) emit('moveEnd', held.value, valueAt(e.clientY))
+  held.value = undefined
+}
+function nudge(index: number, cut: number, e: KeyboardEvent) {
+  const by = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[e.key]
+  if (!by) return
+  e.preventDefault()
+  emit('moveEnd', index, round(cut + by * step.value))
+}
+
 // Without cuts, three values say how high the dots lie.
 const guides = computed(() => {
   const points = data.value?.points ?? []
@@ -105,10 +143,13 @@ const summary = computed(() => {
     <p v-else-if="!dots.length" class="py-4 text-small text-muted">Nobody was judged in this period.</p>
     <svg
       v-else
+      ref="drawing"
       :viewBox="`0 0 ${wide} ${tall}`"
       class="block w-full"
-      role="img"
+      :role="movable ? 'group' : 'img'"
       :aria-label="`${data?.axis}. ${summary}`"
+      @pointermove="drag"
+      @pointerup="drop"
     >
       <g v-for="g in guides" :key="g.what">
         <line :x1="wide - pad.right" :x2="wide - pad.right + 6" :y1="g.y" :y2="g.y" stroke="var(--muted)" />
@@ -116,7 +157,7 @@ const summary = computed(() => {
           {{ numberWords(g.held, unit) }}
         </text>
       </g>
-      <g v-for="c in cuts" :key="c.cut">
+      <g v-for="c in cuts" :key="c.index">
         <line :x1="0" :x2="wide - pad.right + 6" :y1="c.y" :y2="c.y" stroke="var(--tide)" stroke-dasharray="4 3" />
         <text :x="wide - pad.right + 10" :y="c.label + 4" class="figures" font-size="12" fill="var(--tide)">
           {{ numberWords(c.cut, unit) }}
@@ -171,6 +212,26 @@ const summary = computed(() => {
       >
         {{ hover.name }}, {{ numberWords(hover.held, unit) }}
       </text>
+      <template v-if="movable">
+        <g
+          v-for="c in cuts"
+          :key="`handle ${c.index}`"
+          class="cursor-ns-resize outline-none focus-visible:[&>circle]:stroke-ink"
+          role="slider"
+          tabindex="0"
+          aria-orientation="vertical"
+          :aria-label="`Cut ${c.index + 1}`"
+          :aria-valuenow="c.cut"
+          :aria-valuemin="scale.low"
+          :aria-valuemax="scale.high"
+          :aria-valuetext="numberWords(c.cut, unit)"
+          @pointerdown="(e) => take(c.index, e)"
+          @keydown="(e) => nudge(c.index, c.cut, e)"
+        >
+          <rect :x="0" :y="c.y - 6" :width="wide - pad.right" height="12" fill="transparent" />
+          <circle :cx="wide - pad.right" :cy="c.y" r="5" fill="var(--tide)" stroke-width="2" stroke="var(--card)" />
+        </g>
+      </template>
       <text :x="pad.left + 14" :y="tall - 4" font-size="11" fill="var(--muted)">lowest</text>
       <text :x="wide - pad.right" :y="tall - 4" font-size="11" text-anchor="end" fill="var(--muted)">highest</text>
     </svg>

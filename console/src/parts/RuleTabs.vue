@@ -1,0 +1,19 @@
+<script setup lang="ts">
+import { useSession } from '@/lib/session'
+import TabLine from './TabLine.vue'
+
+/** The rooms of the rulebook: what is published, what is tried, what was. */
+const { mayEvaluate } = useSession()
+</script>
+
+<template>
+  <TabLine
+    label="Rulebook"
+    :tabs="[
+      { path: '/rules', name: 'Published rules' },
+      ...(mayEvaluate ? [{ path: '/rules/draft', name: 'My draft' }] : []),
+      { path: '/rules/dials', name: 'Dials' },
+      { path: '/rules/revisions', name: 'Revisions' },
+    ]"
+  />
+</template>

@@ -1,0 +1,23 @@
+<script setup lang="ts">
+import { useRoute } from 'vue-router'
+
+/** The rooms of one section; the first is at home only on its very path. */
+defineProps<{ label: string; tabs: { path: string; name: string }[] }>()
+const route = useRoute()
+const here = (path: string, first: boolean) => (first ? route.path === path : route.path.startsWith(path))
+const link = (path: string) => ({ path, query: route.query.period ? { period: route.query.period } : {} })
+</script>
+
+<template>
+  <nav :aria-label="label" class="flex gap-1 border-b border-line">
+    <RouterLink
+      v-for="(t, i) in tabs"
+      :key="t.path"
+      :to="link(t.path)"
+      :aria-current="here(t.path, i === 0) ? 'page' : undefined"
+      class="-mb-px border-b-2 border-transparent px-3 py-1.5 text-ink no-underline hover:text-tide aria-[current=page]:border-tide aria-[current=page]:font-semibold aria-[current=page]:text-tide"
+    >
+      {{ t.name }}
+    </RouterLink>
+  </nav>
+</template>

@@ -1,0 +1,393 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"net/http"
+	"os"
+	"strconv"
+	"strings"
+
+	"oskel/internal/client"
+)
+
+var rehearseCommands = []command{
+	{
+		name: "rehearse", args: "[RULEBOOK]", short: "judge a draft on real data, changing nothing",
+		long:    "Without -rule, shows what the whole draft changes, rule by rule and desk by desk. With\n-rule, who is flagged by it, who flips against the published revision, and who lies near\nthe cut. Without a file it is the published rulebook that is tried, with -dial.",
+		example: "oskel rehearse -period 2026-10 draft.yaml\noskel rehearse -period 2026-10 -rule thin-margin -look-back 6 -dial margin_floor=24%\noskel rehearse -period 2026-10 -rule thin-margin -what-if R-17 -set margin_rate=22%\noskel rehearse -period 2026-10 -solve margin_floor -about 5",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			p := &rehearsal{dials: map[string]string{}, set: map[string]string{}}
+			f.StringVar(&p.period, "period", "", "the `month` (required)")
+			f.StringVar(&p.rule, "rule", "", "only this `rule`, in detail")
+			f.StringVar(&p.by, "by", "", "the `level`, where the rule judges several; its first unless stated")
+			f.Func("dial", "turn a dial, such as margin_floor=24%; may be repeated", pairFlag(p.dials))
+			f.IntVar(&p.back, "look-back", 0, "count the last so many `months`")
+			f.StringVar(&p.whatIf, "what-if", "", "the `key` of a subject; -set says which of its figures would be others")
+			f.Func("set", "a figure of the what-if, such as revenue=410, target=500 or revenue=missing; may be repeated", pairFlag(p.set))
+			f.StringVar(&p.solve, "solve", "", "find the value of this `dial` that flags -about so many a month")
+			f.Float64Var(&p.about, "about", -1, "how many exceptions a month are wanted, on average over the last -months")
+			f.IntVar(&p.months, "months", 6, "over how many months -solve counts")
+			return func(ctx context.Context, args []string) error {
+				if p.period == "" {
+					return usagef("-period is missing, such as -period 2026-10")
+				}
+				if len(args) > 0 {
+					text, err := bookArg(args)
+					if err != nil {
+						return err
+					}
+					s := string(text)
+					p.text = &s
+				}
+				switch {
+				case p.solve != "" && p.about < 0:
+					return usagef("-solve needs -about: how many exceptions a month are wanted?")
+				case p.solve != "":
+					return p.solveDial(ctx, e)
+				case p.whatIf != "" && p.rule == "":
+					return usagef("-what-if needs -rule")
+				case p.rule != "":
+					return p.one(ctx, e)
+				}
+				return p.book(ctx, e)
+			}
+		},
+	},
+}
+
+// rehearsal is what the flags ask for.
+type rehearsal struct {
+	text                            *string
+	period, rule, by, whatIf, solve string
+	dials, set                      map[string]string
+	back, months                    int
+	about                           float64
+}
+
+// pairFlag collects name=value.
+func pairFlag(to map[string]string) func(string) error {
+	return func(s string) error {
+		name, value, ok := strings.Cut(s, "=")
+		if !ok || name == "" || value == "" {
+			return fmt.Errorf("expected a name and a value, such as margin_floor=24%%")
+		}
+		to[name] = value
+		return nil
+	}
+}
+
+func (p *rehearsal) book(ctx context.Context, e *env) error {
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	r, err := c.RehearseBook(ctx, client.BookRehearsalRequest{Text: p.text, Period: p.period, Dials: &p.dials})
+	all, err := read[client.BookRehearsal](e, r, err)
+	if err != nil {
+		return err
+	}
+	count := func(n *int) string {
+		if n == nil {
+			return "–"
+		}
+		return strconv.Itoa(*n)
+	}
+	var rows [][]string
+	for _, r := range all.Rules {
+		rows = append(rows, []string{r.Rule, r.Level, count(r.Before), count(r.After), plus(r.Turned.Flagged), minus(r.Turned.NoLonger), count(&r.Turned.Regraded)})
+	}
+	if err := e.show(all, []column{{head: "rule"}, {head: "judges"}, {head: "published", right: true}, {head: "draft", right: true}, {head: "flagged", right: true}, {head: "no longer", right: true}, {head: "regraded", right: true}}, rows); err != nil || e.format != "table" {
+		return err
+	}
+	fmt.Fprintln(e.out)
+	e.desks(all.Desks)
+	for _, a := range all.Advice {
+		e.say("Mind: %s.\n", a)
+	}
+	e.say("%d would be flagged, %d are by the published rulebook. Nothing was changed.\n", all.After, all.Before)
+	return nil
+}
+
+func plus(n int) string {
+	if n == 0 {
+		return "0"
+	}
+	return "+" + strconv.Itoa(n)
+}
+
+func minus(n int) string {
+	if n == 0 {
+		return "0"
+	}
+	return "-" + strconv.Itoa(n)
+}
+
+func (e *env) desks(all []client.DeskLoad) {
+	var rows [][]string
+	for _, d := range all {
+		rows = append(rows, []string{d.Title, strconv.Itoa(d.Before), strconv.Itoa(d.After)})
+	}
+	e.table([]column{{head: "desk"}, {head: "published", right: true}, {head: "draft", right: true}}, rows)
+}
+
+func (p *rehearsal) one(ctx context.Context, e *env) error {
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	ask := client.RehearsalRequest{Text: p.text, Rule: p.rule, Period: p.period, Dials: &p.dials, LookBack: &p.back}
+	if p.by != "" {
+		ask.By = &p.by
+	}
+	if p.whatIf != "" {
+		ask.Key, ask.WhatIf = &p.whatIf, &p.set
+	}
+	r, err := c.Rehearse(ctx, ask)
+	a, err := read[client.Rehearsal](e, r, err)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, f := range a.Flagged {
+		rows = append(rows, []string{f.After, f.Key, f.Name, f.Sentence})
+	}
+	columns := []column{{head: "grade"}, {head: "key"}, {head: "name"}, {head: "why", wrap: true}}
+	if e.format != "table" {
+		return e.show(a, columns, rows)
+	}
+	fmt.Fprintf(e.out, "%s  %s\n%s\n\n", e.strong(a.Rule), a.Title, e.quiet(a.Words))
+	published := "not published"
+	if a.Published != nil {
+		published = fmt.Sprintf("%d by the published rule", a.Published.Flagged)
+	}
+	fmt.Fprintf(e.out, "%d of %d judged are flagged; %s. %d newly, %d no longer, %d regraded.\n\n", a.Tally.Flagged, a.Tally.Judged, published, a.Turned.Flagged, a.Turned.NoLonger, a.Turned.Regraded)
+	e.section("Flagged", columns, rows)
+	rows = nil
+	for _, f := range a.Flips {
+		rows = append(rows, []string{or(f.Before, "clear") + " → " + or(f.After, "clear"), f.Key, f.Name, f.Sentence})
+	}
+	columns[0].head = "change"
+	e.section("Flips", columns, rows)
+	rows = nil
+	for _, f := range a.Near {
+		rows = append(rows, []string{or(f.After, "clear"), f.Key, f.Name, f.Sentence})
+	}
+	columns[0].head = "verdict"
+	e.section("Nearest to the cut", columns, rows)
+	rows = nil
+	for _, b := range a.Back {
+		rows = append(rows, []string{b.Period, strconv.Itoa(b.Judged), strconv.Itoa(b.Flagged), strconv.Itoa(b.Persisted), strconv.Itoa(b.Explained)})
+	}
+	e.section("Look back", []column{{head: "period"}, {head: "judged", right: true}, {head: "flagged", right: true}, {head: "again", right: true}, {head: "settled as explained", right: true}}, rows)
+	if len(a.Desks) > 0 {
+		e.desks(a.Desks)
+	}
+	if w := a.WhatIf; w != nil {
+		fmt.Fprintf(e.out, "\nIf so, %s: %s\n", p.whatIf, e.strong(strings.TrimSpace(or(w.Grade, w.Outcome)+" "+w.Why)))
+	}
+	if a.Crowded != nil {
+		e.say("Mind: %s.\n", *a.Crowded)
+	}
+	e.say("Nothing was changed.\n")
+	return nil
+}
+
+// section is a table under a heading, or nothing where it has no rows.
+func (e *env) section(title string, columns []column, rows [][]string) {
+	if len(rows) == 0 {
+		return
+	}
+	fmt.Fprintln(e.out, e.strong(title))
+	e.table(columns, rows)
+	fmt.Fprintln(e.out)
+}
+
+func (p *rehearsal) solveDial(ctx context.Context, e *env) error {
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	ask := client.SolveRequest{Text: p.text, Dial: p.solve, Wanted: p.about, Period: p.period, Periods: &p.months}
+	if p.rule != "" {
+		ask.Rules = &[]string{p.rule}
+	}
+	r, err := c.SolveDial(ctx, ask)
+	s, err := read[client.Solution](e, r, err)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, t := range s.Tried {
+		mark := ""
+		if t.Value == s.Value {
+			mark = "← nearest"
+		}
+		rows = append(rows, []string{t.Value, fmt.Sprintf("%.1f", t.Average), mark})
+	}
+	if err := e.show(s, []column{{head: s.Dial, right: true}, {head: "a month", right: true}, {head: ""}}, rows); err != nil {
+		return err
+	}
+	e.say("%s at %s flags %.1f a month over the last %d, by %s; now, at %s, it is %.1f. Nothing was changed.\n", s.Dial, s.Value, s.Average, p.months, strings.Join(s.Rules, ", "), s.Now, s.NowAverage)
+	return nil
+}
+
+var revisionCommands = []command{
+	{
+		name: "revisions", short: "every revision of the rulebook: who, when, why, what",
+		example: "oskel revisions",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, _ []string) error {
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ListRevisions(ctx)
+				all, err := read[[]client.Revision](e, r, err)
+				if err != nil {
+					return err
+				}
+				var rows [][]string
+				for _, r := range all {
+					rows = append(rows, []string{strconv.Itoa(r.Number), r.At.Local().Format("2 Jan 2006 15:04"), r.Author, r.Note, strings.Join(r.Differences, "; ")})
+				}
+				return e.show(all, []column{{head: "revision", right: true}, {head: "at"}, {head: "by"}, {head: "why"}, {head: "what changed", wrap: true}}, rows)
+			}
+		},
+	},
+	{
+		name: "compare", args: "REVISION [RULEBOOK]", short: "how the published rulebook, or a file, differs from a revision",
+		example: "oskel compare 3\noskel compare 3 draft.yaml",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				number, err := revisionArg(args)
+				if err != nil {
+					return err
+				}
+				ask := client.CompareRequest{With: &number}
+				if len(args) > 1 {
+					text, err := os.ReadFile(args[1])
+					if err != nil {
+						return err
+					}
+					s := string(text)
+					ask.Text = &s
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.CompareRulebook(ctx, ask)
+				d, err := read[client.Comparison](e, r, err)
+				if err != nil {
+					return err
+				}
+				if e.format == "json" {
+					return e.show(d, nil, nil)
+				}
+				for _, w := range d.Words {
+					e.say("%s\n", w)
+				}
+				if len(d.Words) == 0 {
+					e.say("They say the same.\n")
+				}
+				fmt.Fprint(e.out, d.Text)
+				return nil
+			}
+		},
+	},
+	{
+		name: "restore", args: "REVISION", short: "publish an earlier revision again, as a new one",
+		example: "oskel restore -note \"Back to the old floor\" 3",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			note := f.String("note", "", "why (required)")
+			return func(ctx context.Context, args []string) error {
+				number, err := revisionArg(args)
+				if err != nil {
+					return err
+				}
+				return publishAs(ctx, e, *note, func(c *client.Client, basedOn int) (*http.Response, error) {
+					return c.RestoreRevision(ctx, number, client.Restoration{Note: *note, BasedOn: basedOn})
+				})
+			}
+		},
+	},
+	{
+		name: "dials", short: "the dials, and what each turns",
+		example: "oskel dials",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, _ []string) error {
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ListDials(ctx)
+				all, err := read[[]client.Dial](e, r, err)
+				if err != nil {
+					return err
+				}
+				var rows [][]string
+				for _, d := range all {
+					rows = append(rows, []string{d.Name, d.Value, text(d.From), text(d.To), strings.Join(d.Uses, ", ")})
+				}
+				return e.show(all, []column{{head: "dial"}, {head: "value", right: true}, {head: "from", right: true}, {head: "to", right: true}, {head: "turns", wrap: true}}, rows)
+			}
+		},
+	},
+	{
+		name: "turn", args: "DIAL VALUE", short: "turn a dial everywhere at once, as a new revision",
+		example: "oskel turn -note \"A tighter floor\" margin_floor 24%",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			note := f.String("note", "", "why (required)")
+			return func(ctx context.Context, args []string) error {
+				if len(args) != 2 {
+					return usagef("expected a dial and its new value")
+				}
+				return publishAs(ctx, e, *note, func(c *client.Client, basedOn int) (*http.Response, error) {
+					return c.TurnDial(ctx, args[0], client.DialTurn{Value: args[1], Note: *note, BasedOn: basedOn})
+				})
+			}
+		},
+	},
+	{
+		name: "uses", args: "NAME", short: "everything that a change of a measure, dial, kind, grade, feed or desk would touch",
+		example: "oskel uses margin_floor",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				if len(args) != 1 {
+					return usagef("expected one name")
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ListUses(ctx, &client.ListUsesParams{Name: args[0]})
+				all, err := read[[]string](e, r, err)
+				if err != nil {
+					return err
+				}
+				var rows [][]string
+				for _, u := range all {
+					rows = append(rows, []string{u})
+				}
+				if len(rows) == 0 && e.format == "table" {
+					e.say("Nothing uses %s.\n", args[0])
+					return nil
+				}
+				return e.show(all, []column{{head: "used by"}}, rows)
+			}
+		},
+	},
+}
+
+func revisionArg(args []string) (int, error) {
+	if len(args) < 1 || len(args) > 2 {
+		return 0, usagef("expected the number of a revision")
+	}
+	n, err := strconv.Atoi(args[0])
+	if err != nil || n < 1 {
+		return 0, usagef("expected the number of a revision, found %q", args[0])
+	}
+	return n, nil
+}
