@@ -2,6 +2,7 @@ package judge
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"oskel/core/amount"
@@ -103,7 +104,10 @@ func (st stated) verdict(book *rulebook.Book, rule *rulebook.Rule, asked bool) (
 		held.Against = &y
 		tried.Threshold = &held
 	}
-	e := measure.NewGiven(book, st.level, st.given, st.target, st.attributes)
+	if t := rule.Threshold; t != nil && t.Against != nil && !t.Against.Target && st.given["yardstick"] == nil && !st.told["yardstick"] && calls(t.Against.Tree) {
+		return Verdict{}, "the example does not say the yardstick"
+	}
+	e := measure.NewGiven(book, st.level, exampleMonth, st.given, st.target, st.attributes)
 	slot := e.Slot(st.level, calendar.MonthPeriod(exampleMonth))
 	for _, b := range rule.Base {
 		if e.Column(b.Measure, slot).Why[0] == measure.Present || st.told[b.Measure] {
@@ -134,10 +138,12 @@ func (st stated) verdict(book *rulebook.Book, rule *rulebook.Rule, asked bool) (
 	if v.Why == NoTarget && !st.told["target"] && !st.told["yardstick"] {
 		return v, "the example does not say the target"
 	}
-	if v.Outcome == NotJudged && strings.HasPrefix(v.Why, "nothing to hold") {
-		return v, "the example does not say the yardstick"
-	}
 	return v, ""
+}
+
+// calls says whether a formula looks beyond the subject and period at hand.
+func calls(n *lang.Node) bool {
+	return n.Op == lang.Call || slices.ContainsFunc(n.Parts, calls)
 }
 
 // exampleMonth is any month: what examples state holds in each.

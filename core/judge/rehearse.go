@@ -135,6 +135,11 @@ func LookBack(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m ca
 // else stays as it is, its yardstick too unless it is its target; a
 // persistence is taken as fulfilled.
 func WhatIf(e *measure.Engine, r *Result, code uint32, changes map[string]*big.Rat) (Verdict, string) {
+	for _, name := range r.names() {
+		if _, told := changes[name]; !told && looksBeyond(e.Book, name, changes, 0) {
+			return Verdict{}, name + " looks beyond the subject's own figures of the month; say what " + name + " itself would be"
+		}
+	}
 	st := stated{level: r.Level, given: measure.Given{}, target: amount.Missing, attributes: map[string]lang.Value{}, told: map[string]bool{}}
 	lookup := r.Attributes(e, code)
 	for name := range e.Book.Attributes(r.Level) {
@@ -152,6 +157,7 @@ func WhatIf(e *measure.Engine, r *Result, code uint32, changes map[string]*big.R
 		} else if y, why := e.ExactFormula(t.Against.Tree, code, r.slot); why == measure.Present {
 			st.given["yardstick"] = y
 		}
+		st.told["yardstick"] = true
 	}
 	st.told["target"] = true
 	for name, v := range changes {
@@ -170,8 +176,41 @@ func WhatIf(e *measure.Engine, r *Result, code uint32, changes map[string]*big.R
 	return st.verdict(e.Book, r.Rule, true)
 }
 
+// looksBeyond says whether a measure depends on other periods or subjects,
+// but for measures that are told.
+func looksBeyond(book *rulebook.Book, name string, told map[string]*big.Rat, depth int) bool {
+	m := book.Measure(name)
+	if m == nil || m.Formula == nil || depth > len(book.Measures) {
+		return false
+	}
+	var beyond func(n *lang.Node) bool
+	beyond = func(n *lang.Node) bool {
+		if n.Op == lang.Call && !slices.Contains([]string{"filled", "target", "attainment", "gap"}, n.Text) {
+			return true
+		}
+		if n.Op == lang.Name {
+			_, known := told[n.Text]
+			return !known && looksBeyond(book, n.Text, told, depth+1)
+		}
+		return slices.ContainsFunc(n.Parts, beyond)
+	}
+	return beyond(m.Formula.Tree)
+}
+
 // inputs lists the aggregates of lines under everything a rule compares.
 func (r *Result) inputs(book *rulebook.Book) []string {
+	seen := map[string]bool{}
+	var out []string
+	for _, n := range r.names() {
+		if book.Measure(n) != nil {
+			out = append(out, inputsOf(book, n, seen)...)
+		}
+	}
+	return out
+}
+
+// names lists everything a rule compares.
+func (r *Result) names() []string {
 	var names []string
 	if t := r.Rule.Threshold; t != nil {
 		names = append(names, t.Of)
@@ -184,14 +223,7 @@ func (r *Result) inputs(book *rulebook.Book) []string {
 	for _, b := range r.Rule.Base {
 		names = append(names, b.Measure)
 	}
-	seen := map[string]bool{}
-	var out []string
-	for _, n := range names {
-		if book.Measure(n) != nil {
-			out = append(out, inputsOf(book, n, seen)...)
-		}
-	}
-	return out
+	return names
 }
 
 // Tried is how many a book flags on average with a dial turned to a value.

@@ -4,6 +4,7 @@ import (
 	"math/big"
 
 	"oskel/core/amount"
+	"oskel/core/calendar"
 	"oskel/core/lang"
 	"oskel/core/ledger"
 	"oskel/core/rulebook"
@@ -14,10 +15,10 @@ import (
 type Given map[string]*big.Rat
 
 // NewGiven is an engine of one subject, "example", of every kind, whose
-// figures are those given; what can be computed from them is. target is its
+// figures in a month are those given; what can be computed from them is. target is its
 // target for whatever measure is asked, or amount.Missing. At a level of
 // groups the subject stands for the last code.
-func NewGiven(book *rulebook.Book, level Level, given Given, target amount.Amount, attributes map[string]lang.Value) *Engine {
+func NewGiven(book *rulebook.Book, level Level, m calendar.Month, given Given, target amount.Amount, attributes map[string]lang.Value) *Engine {
 	s := &ledger.Snapshot{Registers: map[string]*ledger.Register{}, Feeds: map[string]*ledger.Feed{}, Targets: map[ledger.SheetKey]*ledger.Sheet{}}
 	for i := range book.Kinds {
 		k := &book.Kinds[i]
@@ -31,13 +32,17 @@ func NewGiven(book *rulebook.Book, level Level, given Given, target amount.Amoun
 	if level.Paired() {
 		e.paired[level] = &ledger.Pairs{First: []uint32{0}, Second: []uint32{0}}
 	}
-	e.given, e.givenTarget = given, target
+	e.given, e.givenTarget, e.givenSlot = given, target, e.Slot(level, calendar.MonthPeriod(m))
 	return e
 }
 
+// tells says whether a slot is the one that figures are given for; of others,
+// such as the period before or the whole, nothing is known.
+func (e *Engine) tells(s Slot) bool { return s == e.givenSlot }
+
 // givenColumn is a stated value for every code.
 func (e *Engine) givenColumn(v *big.Rat, s Slot) *Column {
-	if v == nil {
+	if v == nil || !e.tells(s) {
 		return e.missing(s, NoLines)
 	}
 	c := newColumn(e.Size(s.Level))

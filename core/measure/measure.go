@@ -61,6 +61,7 @@ type Engine struct {
 
 	given       Given // of an engine that is told its figures
 	givenTarget amount.Amount
+	givenSlot   Slot
 }
 
 type key struct {
@@ -371,7 +372,7 @@ func (e *Engine) choose(n *lang.Node, s Slot) *Column {
 // Exact is the true value of a measure for one code, or why it is missing.
 func (e *Engine) Exact(measure string, code uint32, s Slot) (*big.Rat, Why) {
 	if a, told := e.given[measure]; told {
-		if a == nil {
+		if a == nil || !e.tells(s) {
 			return nil, NoLines
 		}
 		return a, Present

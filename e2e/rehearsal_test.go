@@ -1,0 +1,239 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"oskel/e2e/browser"
+	"oskel/internal/client"
+	"oskel/internal/demo"
+)
+
+// A rehearsal says what a draft would do, and changes nothing; published and
+// swept, it does just that.
+func TestRehearsedThenSwept(t *testing.T) {
+	s := small(t)
+	s.sweep("2026-10")
+	c := s.as("ana")
+	draft := strings.Replace(smallBook, "below: floor", "below: 23%", 1)
+	yes := true
+	ask := client.RehearsalRequest{Text: &draft, Rule: "thin-margin", Period: "2026-10", LineUp: &yes, LookBack: ptr(2)}
+	r := want[client.Rehearsal](t, 200)(c.Rehearse(ctx, ask))
+	assert.Equal(t, []any{2, 1}, []any{r.Tally.Flagged, r.Published.Flagged}, "R1 keeps exactly 22%")
+	require.Len(t, r.Flips, 1)
+	assert.Equal(t, []string{"R1", "", "look", "Margin rate is 22.0%, at least 18% and below 23%."}, []string{r.Flips[0].Key, r.Flips[0].Before, r.Flips[0].After, r.Flips[0].Sentence})
+	assert.Equal(t, client.Turned{Flagged: 1}, r.Turned)
+	assert.Equal(t, []float64{0.18, 0.23}, r.LineUp.Cuts)
+	assert.Equal(t, []int{0, 2}, []int{r.Back[0].Flagged, r.Back[1].Flagged})
+	assert.Equal(t, []client.DeskLoad{{Desk: "north", Title: "North desk", After: 1}, {Desk: "south", Title: "South desk", Before: 1, After: 1}}, r.Desks)
+	assert.NotContains(t, s.exceptions("2026-10"), "thin-margin R1", "nothing was changed")
+
+	whole := want[client.BookRehearsal](t, 200)(c.RehearseBook(ctx, client.BookRehearsalRequest{Text: &draft, Period: "2026-10"}))
+	before := len(s.exceptions("2026-10"))
+	assert.Equal(t, []int{before, before + 1}, []int{whole.Before, whole.After})
+	s.publish(draft, 1)
+	sw := s.sweep("2026-10")
+	assert.Equal(t, 1, sw.Difference.Flagged)
+	assert.Len(t, s.exceptions("2026-10"), whole.After)
+
+	// Dials and cuts moved without a draft; bad ones are refused with the reason.
+	r = want[client.Rehearsal](t, 200)(c.Rehearse(ctx, client.RehearsalRequest{Rule: "thin-margin", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "22.01%"}}}))
+	assert.Equal(t, client.Turned{Regraded: 1}, r.Turned)
+	for says, ask := range map[string]client.RehearsalRequest{
+		"did you mean thin-margin?":        {Rule: "thin-margn", Period: "2026-10"},
+		"there is no dial":                 {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"flor": "3%"}},
+		"its range says otherwise":         {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "3%"}},
+		"did you mean 24%?":                {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "24"}},
+		"has no band 9":                    {Rule: "behind", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 8, Value: "3%"}}},
+		"no number can fall in this band":  {Rule: "thin-margin", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "90%"}}},
+		"there is no rep \"R9\"":           {Rule: "behind", Period: "2026-10", Key: ptr("R9")},
+		"a what-if is for threshold rules": {Rule: "quiet", Period: "2026-10", Key: ptr("R1")},
+	} {
+		assert.Contains(t, *refused(t, 422, "not-rehearsed")(c.Rehearse(ctx, ask)).Detail, says)
+	}
+	bad := "oskel: 2"
+	refused(t, 422, "rulebook-refused")(c.Rehearse(ctx, client.RehearsalRequest{Text: &bad, Rule: "x", Period: "2026-10"}))
+	if r := want[client.Rehearsal](t, 200)(c.Rehearse(ctx, client.RehearsalRequest{Rule: "behind", Period: "2026-10", Key: ptr("R2"), WhatIf: &map[string]string{"revenue": "1000"}})); assert.NotNil(t, r.WhatIf) {
+		assert.Equal(t, client.WhatIf{Outcome: "clear"}, *r.WhatIf, "exactly its target")
+	}
+	refused(t, 403, "not-allowed")(s.as("rea").PutDraft(ctx, client.NewDraft{Text: draft}))
+}
+
+// Explained findings are counted in the look back.
+func TestLookBackCountsWhatWasExplained(t *testing.T) {
+	s := small(t)
+	s.sweep("2026-10")
+	id := s.caseOf("rob", "R2").Id
+	want[client.CaseDetail](t, 200)(s.as("rob").TakeCase(ctx, id, &client.TakeCaseParams{}))
+	want[client.CaseDetail](t, 200)(s.as("rob").SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: "explained"}))
+	r := want[client.Rehearsal](t, 200)(s.as("ana").Rehearse(ctx, client.RehearsalRequest{Rule: "thin-margin", Period: "2026-10", LookBack: ptr(1)}))
+	assert.Equal(t, []int{1, 1}, []int{r.Back[0].Flagged, r.Back[0].Explained})
+}
+
+// The rulebook's life: drafts by person, the second of two told, revisions
+// compared and restored, a dial turned everywhere, comments kept.
+func TestRulebooksLife(t *testing.T) {
+	s := small(t)
+	commented := strings.Replace(smallBook, "floor: {value: 22%", "floor: {value:   22%", 1) + "# the end, kept\n"
+	s.publish(commented, 1)
+	c := s.as("ana")
+	d := want[client.Draft](t, 200)(c.GetDraft(ctx))
+	assert.Equal(t, []any{commented, 2, 0}, []any{d.Text, d.BasedOn, d.Version})
+	d = want[client.Draft](t, 200)(c.PutDraft(ctx, client.NewDraft{Text: "half done", BasedOn: 2}))
+	assert.Equal(t, 1, d.Version)
+	refused(t, 412, "changed-meanwhile")(c.PutDraft(ctx, client.NewDraft{Text: "from an old window", BasedOn: 2}))
+	assert.Equal(t, commented, want[client.Draft](t, 200)(s.as("lea").GetDraft(ctx)).Text, "a draft is one's own")
+	want[client.Draft](t, 200)(c.PutDraft(ctx, client.NewDraft{Text: "done", BasedOn: 2, Version: 1}))
+	r, err := c.DropDraft(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, 204, r.StatusCode)
+
+	turned := want[client.Revision](t, 201)(c.TurnDial(ctx, "floor", client.DialTurn{Value: "25%", Note: "Tighter", BasedOn: 2}))
+	assert.Equal(t, []string{"dial floor: 22% becomes 25%"}, turned.Differences)
+	now := want[client.Rulebook](t, 200)(c.GetRulebook(ctx))
+	assert.Equal(t, strings.Replace(commented, "value:   22%", "value:   25%", 1), now.Text)
+	p := refused(t, 409, "overtaken")(s.as("lea").TurnDial(ctx, "floor", client.DialTurn{Value: "30%", Note: "Mine", BasedOn: 2}))
+	assert.Contains(t, (*p.Faults)[0].Text, "dial floor: 22% becomes 25%")
+	refused(t, 422, "not-rehearsed")(c.TurnDial(ctx, "floor", client.DialTurn{Value: "90%", Note: "Too far", BasedOn: 3}))
+	refused(t, 403, "not-allowed")(s.as("rea").TurnDial(ctx, "floor", client.DialTurn{Value: "30%", Note: "Mine", BasedOn: 3}))
+
+	compared := want[client.Comparison](t, 200)(c.CompareRulebook(ctx, client.CompareRequest{With: ptr(2)}))
+	assert.Equal(t, []string{"dial floor: 22% becomes 25%"}, compared.Words)
+	assert.Contains(t, compared.Text, "-  floor: {value:   22%")
+	restored := want[client.Revision](t, 201)(c.RestoreRevision(ctx, 2, client.Restoration{Note: "Too tight", BasedOn: 3}))
+	assert.Equal(t, 4, restored.Number)
+	assert.Equal(t, commented, want[client.Rulebook](t, 200)(c.GetRulebook(ctx)).Text)
+	assert.Equal(t, []string{"measure margin", "rule thin-margin", "rule behind"}, want[[]string](t, 200)(c.ListUses(ctx, &client.ListUsesParams{Name: "revenue"})))
+	assert.Equal(t, []string{"rule thin-margin"}, want[[]client.Dial](t, 200)(c.ListDials(ctx))[0].Uses)
+
+	// A failing example refuses the publishing.
+	broken := strings.Replace(commented, "{clear: rest}]}", "{clear: rest}]}\n    examples: [{margin: 22%, is: look}]", 1)
+	p = refused(t, 422, "rulebook-refused")(c.PublishRevision(ctx, client.NewRevision{Text: broken, Note: "x", BasedOn: 4}))
+	assert.Contains(t, (*p.Faults)[0].Text, "the example expects look, and the rule says clear")
+}
+
+// One rule at several levels and over pairs: swept, listed, routed, explained,
+// reviewed like any other.
+func TestLevelsAreSwept(t *testing.T) {
+	s := small(t)
+	book := strings.Replace(smallBook, "rules:\n", `rules:
+  - name: levels
+    title: Margin by level
+    judges: [rep, rep.territory, whole]
+    shows: [revenue]
+    threshold: {of: margin, bands: [{grade: look, below: 23%}, {clear: rest}]}
+`, 1)
+	s.publish(book, 1)
+	s.sweep("2026-10")
+	found := s.exceptions("2026-10")
+	for key, sentence := range map[string]string{"levels R1": "Margin rate is 22.0%, below 23%.", "levels North": "Margin rate is 22.0%, below 23%.", "levels South": "Margin rate is 10.0%, below 23%.", "levels all": "Margin rate is 16.0%, below 23%."} {
+		require.Contains(t, found, key)
+		assert.Equal(t, sentence, found[key].Sentence)
+	}
+	assert.Equal(t, []string{"rep.territory", "north"}, []string{found["levels North"].Kind, found["levels North"].Desk})
+	detail := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, found["levels North"].Id))
+	assert.Equal(t, "North", detail.Attributes["territory"])
+	assert.Len(t, detail.History.Points, 13)
+	up := want[client.LineUp](t, 200)(s.as("rea").GetLineUp(ctx, "levels", &client.GetLineUpParams{Period: "2026-10", By: ptr("rep.territory"), Key: ptr("South")}))
+	assert.Equal(t, []any{2, 1}, []any{up.Judged, *up.Place})
+	s.sweep("2026-10")
+	assert.Equal(t, found["levels North"].Id, s.exceptions("2026-10")["levels North"].Id, "a group keeps its code")
+}
+
+func TestRehearseFromTheCommandLine(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	s := demoService(t)
+	file := filepath.Join(t.TempDir(), "draft.yaml")
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(demo.Rulebook, "below: 18%", "below: 24%", 1)), 0o644))
+	code, out, errs := s.oskel("ines", "rehearse", "-period", "2026-10", "-rule", "thin-margin", "-dial", "margin_floor=25%", "-look-back", "3", "-what-if", "R-17", "-set", "margin_rate=30%")
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "clear → look  R-08")
+	assert.Contains(t, out, "If so, R-17: clear")
+	assert.Contains(t, errs, "Nothing was changed.")
+	code, out, errs = s.oskel("ines", "rehearse", "-period", "2026-10", file)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs+out, "no number can fall in this band")
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(demo.Rulebook, "below: 18%", "below: 17%", 1)), 0o644))
+	code, out, errs = s.oskel("ines", "rehearse", "-period", "2026-10", file)
+	assert.Equal(t, 0, code, errs)
+	assert.Regexp(t, `thin-margin +rep +1 +1 +0 +0 +1`, out)
+	code, out, _ = s.oskel("ines", "rehearse", "-period", "2026-10", "-solve", "margin_floor", "-about", "5")
+	assert.Equal(t, 0, code)
+	assert.Regexp(t, `25\.[0-9]%.*nearest`, out)
+	code, out, _ = s.oskel("ines", "dials")
+	assert.Equal(t, 0, code)
+	assert.Regexp(t, `margin_floor +22% +19% +40% +rule thin-margin`, out)
+	code, out, _ = s.oskel("ines", "uses", "far_out")
+	assert.Equal(t, 0, code)
+	assert.Contains(t, out, "rule discount-hand")
+	code, out, _ = s.oskel("ines", "revisions")
+	assert.Equal(t, 0, code)
+	assert.Contains(t, out, "REVISION")
+	code, _, errs = s.oskel("ines", "compare", "1", file)
+	assert.Equal(t, 0, code)
+	assert.Contains(t, errs, "rule thin-margin: changed")
+	code, _, errs = s.oskel("nell", "turn", "-note", "x", "margin_floor", "24%")
+	assert.Equal(t, 3, code, errs)
+	code, _, _ = s.oskel("ines", "restore", "x")
+	assert.Equal(t, 2, code)
+}
+
+// A person who has never seen the rulebook file makes a rule, tries it,
+// publishes it; and one who prefers the file finds what is wrong in it.
+func TestMakeTryAndPublishARule(t *testing.T) {
+	s := small(t)
+	p := screen(t, s, 1280, 800)
+	do(t, p.SignIn("ana", password), p.Go("/rules"), p.Sees("Each month, for every rep"), p.ClickText("My draft"), p.Sees("no change yet"), p.Sees("Rehearsal"))
+	do(t, p.ClickText("New rule"), p.Sees("flagged of"), p.Sees("Based on revision 1; 1 change"))
+	field := func(label, value string) error {
+		return p.Run(`(() => { const e = document.querySelector('[aria-label="` + label + `"]'); e.value = '` + value + `'; e.dispatchEvent(new Event('input', {bubbles: true})); e.dispatchEvent(new Event('change', {bubbles: true})) })()`)
+	}
+	do(t, field("Measure", "margin"), p.Sees("margin"), field("below, band 1", "30"), p.Sees("did you mean 30%?"))
+	do(t, field("below, band 1", "23%"), p.Sees("2 flagged of 2 judged; the published rulebook has no such rule."), p.Sees("Bera Made-Up"))
+	do(t, field("Only where", `rep.territory is "South"`), p.Sees("1 flagged of 1 judged"))
+	do(t, p.ClickText("an example"), field("Inputs of example 1", "margin 23%"), p.Sees("Based on revision 1; 1 change"), field("Inputs of example 1", "margin 22%"), p.Sees("the example expects clear, and the rule says look"))
+	do(t, field("Inputs of example 1", "margin 23%"), p.Until("!document.body.innerText.includes('the example expects')"))
+	do(t, p.Run("document.querySelector('[role=slider]').focus()"), p.Press("ArrowUp"), p.Until("document.querySelector('[aria-label=\"below, band 1\"]').value !== '23%'"))
+	do(t, field("below, band 1", "23%"), field("Key of the subject", "R2"), field("Its figures", "margin 40%"), p.ClickText("Ask"), p.Sees("R2 would be"), p.Until("document.body.innerText.match(/would be\\s+clear/)"))
+	found, err := p.Axe(axeSource)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+	do(t, p.Until("!document.querySelector('.button-main').disabled"), p.ClickText("Publish …"), p.Sees("rule new-rule: added"), p.Sees("would be flagged"))
+	do(t, p.Type("[role=dialog] input", "A floor for the south"), p.Run("[...document.querySelectorAll('[role=dialog] button')].find(b => b.innerText === 'Publish').click()"), p.Until("location.pathname === '/rules'"), p.Sees("New rule"))
+	do(t, p.ClickText("Revisions"), p.Sees("A floor for the south"), p.Sees("rule new-rule: added"))
+
+	do(t, p.Go("/rules/draft?as=file"), p.Sees("Nothing is wrong with it"))
+	do(t, p.Run(`(() => { const e = document.querySelector('textarea'); e.value = e.value.replace('of: margin', 'of: margni'); e.dispatchEvent(new Event('input', {bubbles: true})) })()`), p.Sees("did you mean margin?"))
+	found, err = p.Axe(axeSource)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+
+	// Somebody else publishes in between: told, with the difference, and nothing lost.
+	do(t, p.Run(`(() => { const e = document.querySelector('textarea'); e.value = e.value.replace('of: margni', 'of: margin').replace('below: 18%', 'below: 17%'); e.dispatchEvent(new Event('input', {bubbles: true})) })()`), p.Sees("rule thin-margin: changed"))
+	want[client.Revision](t, 201)(s.as("lea").TurnDial(ctx, "floor", client.DialTurn{Value: "25%", Note: "Tighter", BasedOn: 2}))
+	do(t, p.Until("!document.querySelector('.button-main').disabled"), p.ClickText("Publish …"), p.Type("[role=dialog] input", "Mine"), p.Run("[...document.querySelectorAll('[role=dialog] button')].find(b => b.innerText === 'Publish').click()"), p.Sees("lea published revision 3 in the meantime"), p.Sees("22% becomes 25%"))
+	value, err := browser.Value[string](p, "document.querySelector('textarea').value")
+	require.NoError(t, err)
+	assert.Contains(t, value, "below: 17%")
+}
+
+func TestDialsAndRevisionsPages(t *testing.T) {
+	s := small(t)
+	p := screen(t, s, 1280, 800)
+	do(t, p.SignIn("ana", password), p.Go("/rules/dials?period=2026-10"), p.Sees("It turns rule thin-margin."), p.Sees("At 22%"))
+	do(t, p.Run("(() => { const e = document.querySelector('input[type=range]'); e.value = 25; e.dispatchEvent(new Event('input', {bubbles: true})) })()"), p.Sees("At 25%"), p.Sees("Thin margin: 1 newly"))
+	do(t, p.ClickText("Find the value"), p.Sees("a month over the last six"))
+	found, err := p.Axe(axeSource)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+	do(t, p.Run("(() => { const e = document.querySelector('input[type=range]'); e.value = 24; e.dispatchEvent(new Event('input', {bubbles: true})) })()"), p.Type("input[maxlength]", "Tighter"), p.ClickText("Turn it to 24%"), p.Sees("Revision 2 is published."))
+	do(t, p.Go("/rules/revisions?revision=1"), p.Sees("dial floor: 22% becomes 24%"), p.Type("input[maxlength]", "As it was"), p.ClickText("Restore revision 1"), p.Sees("As it was"), p.Sees("dial floor: 24% becomes 22%"))
+	found, err = p.Axe(axeSource)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+}
