@@ -51,7 +51,10 @@ rules:
   - {name: far-product, judges: product, base: {net: at least 500}, outlier: {of: margin, by: robust score, beyond: 6, side: low, peers: 8, grade: look}}
   - {name: far-rep, judges: rep, outlier: {of: net, by: robust score, beyond: 4, side: both, peers: 8, grade: look}}
   - {name: quiet, judges: customer, window: {silence: sales, at_least: 400 days, grade: look}}
-desks: [{name: one}]
+`
+
+// tail ends the rulebook, after the rules.
+const tail = `desks: [{name: one}]
 routes: [{otherwise: one}]
 `
 

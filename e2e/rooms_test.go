@@ -29,7 +29,7 @@ func TestRoomsStandInOrder(t *testing.T) {
 			case "oskel/internal/cli":
 				assert.Equal(t, "oskel/cmd/oskel", room)
 			case "oskel/internal/app":
-				assert.Equal(t, "oskel/internal/cli", room, "the serve command is the only way in")
+				assert.Contains(t, []string{"oskel/internal/cli", "oskel/bench"}, room, "the serve command is the only way in; the bench times what it serves")
 			case "oskel/internal/httpapi":
 				assert.Equal(t, "oskel/internal/app", room)
 			}

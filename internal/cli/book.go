@@ -51,6 +51,9 @@ var bookCommands = []command{
 			note := f.String("note", "", "why; it is kept with the revision (required)")
 			basedOn := f.Int("based-on", -1, "the `revision` the file was made from; without it, the one published now")
 			return func(ctx context.Context, args []string) error {
+				if *note == "" {
+					return errNoNote
+				}
 				text, err := bookArg(args)
 				if err != nil {
 					return err
@@ -120,11 +123,13 @@ var bookCommands = []command{
 	},
 }
 
+var errNoNote = usagef("-note is missing: say why, for those who come after")
+
 // publishAs makes a new revision from the one published now, and says what it
 // changes.
 func publishAs(ctx context.Context, e *env, note string, publish func(c *client.Client, basedOn int) (*http.Response, error)) error {
 	if note == "" {
-		return usagef("-note is missing: say why, for those who come after")
+		return errNoNote
 	}
 	c, err := e.api()
 	if err != nil {
