@@ -91,7 +91,7 @@ func (a Memory) stretches(f *ledger.Feed, s Slot, scan ledger.Scan, visit func(*
 		}
 	}
 	for _, c := range f.Chunks {
-		if a.e.stopped() {
+		if a.e.Stopped() {
 			return
 		}
 		first, last := max(s.First, c.Month.First()), min(s.Last, c.Month.Last())

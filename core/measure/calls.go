@@ -1,6 +1,7 @@
 package measure
 
 import (
+	"cmp"
 	"math"
 	"math/big"
 	"slices"
@@ -525,25 +526,95 @@ func meanRat(xs []*big.Rat) *big.Rat {
 func (e *Engine) exactPeers(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	kind, by := n.Group()
 	_, groups := e.group(s, kind, by)
-	g := uint32(0)
+	k := peerKey{formulaKey{n, s}, 0}
 	if groups != nil {
-		g = groups[code]
+		k.group = groups[code]
 	}
-	var values []*big.Rat
-	for _, c := range members(e.Formula(n.Parts[0], s), groups)[g] {
-		v, _ := e.ExactFormula(n.Parts[0], uint32(c), s)
-		values = append(values, v)
+	if v := e.peerages[k]; v != nil {
+		return v, Present
 	}
-	if len(values) == 0 {
+	c := e.Formula(n.Parts[0], s)
+	codes := members(c, groups)[k.group]
+	if len(codes) == 0 {
 		return nil, NoBase
 	}
+	exact := func(code int) *big.Rat {
+		v, _ := e.ExactFormula(n.Parts[0], uint32(code), s)
+		return v
+	}
+	var v *big.Rat
 	switch p := n.Parts[1]; p.Text {
 	case "average":
-		return meanRat(values), Present
+		v = meanOf(codes, exact)
 	case "median":
-		m, _ := stats.MedianMADRat(values)
-		return m, Present
+		v = percentileOf(c, codes, big.NewRat(1, 2), exact)
 	default:
-		return stats.PercentileRat(values, new(big.Rat).Quo(p.Number.Rat(), big.NewRat(100, 1))), Present
+		v = percentileOf(c, codes, new(big.Rat).Quo(p.Number.Rat(), big.NewRat(100, 1)), exact)
 	}
+	e.peerages[k] = v
+	return v, Present
+}
+
+// percentileOf is the exact percentile of some codes, type 7: the two values
+// it lies between are found in floating point, and among those too near one
+// another to tell apart exactly.
+func percentileOf(c *Column, codes []int, p *big.Rat, exact func(int) *big.Rat) *big.Rat {
+	codes = slices.Clone(codes)
+	widest := 0.0
+	for _, code := range codes {
+		widest = max(widest, c.Error[code])
+	}
+	slices.SortStableFunc(codes, func(a, b int) int { return cmp.Compare(c.Value[a], c.Value[b]) })
+	at := func(k int) *big.Rat {
+		v := c.Value[codes[k]]
+		near := 2*widest + math.Abs(v)*rounding
+		from, to := k, k+1
+		for from > 0 && v-c.Value[codes[from-1]] <= near {
+			from--
+		}
+		for to < len(codes) && c.Value[codes[to]]-v <= near {
+			to++
+		}
+		var values []*big.Rat
+		for _, code := range codes[from:to] {
+			values = append(values, exact(code))
+		}
+		slices.SortFunc(values, (*big.Rat).Cmp)
+		return values[k-from]
+	}
+	place := new(big.Rat).Mul(p, big.NewRat(int64(len(codes)-1), 1))
+	below := int(new(big.Int).Quo(place.Num(), place.Denom()).Int64())
+	low := at(below)
+	rest := new(big.Rat).Sub(place, big.NewRat(int64(below), 1))
+	if rest.Sign() == 0 {
+		return low
+	}
+	d := new(big.Rat).Sub(at(below+1), low)
+	return d.Add(low, d.Mul(d, rest))
+}
+
+// mostExact is up to how many ratios are added up as ratios: the denominator
+// of their sum grows with each.
+const mostExact = 400
+
+// meanOf is the exact mean. Of more ratios than can be added up as such it is
+// the mean to 512 binary digits, which no cut of four decimal places can fail to
+// be told from but by being equal.
+func meanOf(codes []int, exact func(int) *big.Rat) *big.Rat {
+	var values []*big.Rat
+	decimals := true
+	for _, code := range codes {
+		v := exact(code)
+		decimals = decimals && v.Denom().IsInt64() && amount.Scale%v.Denom().Int64() == 0
+		values = append(values, v)
+	}
+	if decimals || len(values) <= mostExact {
+		return meanRat(values)
+	}
+	sum := new(big.Float).SetPrec(512)
+	for _, v := range values {
+		sum.Add(sum, new(big.Float).SetPrec(512).SetRat(v))
+	}
+	out, _ := sum.Rat(nil)
+	return out.Quo(out, big.NewRat(int64(len(values)), 1))
 }

@@ -56,6 +56,7 @@ type Engine struct {
 	formulas map[formulaKey]*Column
 	totals   map[key]*ledger.Totals
 	held     map[key][]amount.Amount // targets
+	peerages map[peerKey]*big.Rat    // exact figures of groups of peers
 	paired   map[Level]*ledger.Pairs
 	stop     func() bool
 
@@ -69,6 +70,11 @@ type key struct {
 	slot    Slot
 }
 
+type peerKey struct {
+	formulaKey
+	group uint32
+}
+
 type formulaKey struct {
 	node *lang.Node
 	slot Slot
@@ -76,7 +82,7 @@ type formulaKey struct {
 
 // New is an engine over the columns of a snapshot.
 func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
-	e := &Engine{Book: book, Snapshot: snapshot, columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}}
+	e := &Engine{Book: book, Snapshot: snapshot, columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, peerages: map[peerKey]*big.Rat{}}
 	e.base = Memory{e}
 	return e
 }
@@ -85,7 +91,8 @@ func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
 // then on are void, and whoever set stop must ask before using any.
 func (e *Engine) Until(stop func() bool) { e.stop = stop }
 
-func (e *Engine) stopped() bool { return e.stop != nil && e.stop() }
+// Stopped says whether the engine has given up.
+func (e *Engine) Stopped() bool { return e.stop != nil && e.stop() }
 
 // With is an engine of another book over the same snapshot, which knows what
 // this one has computed so far as the two books agree: the aggregates of lines
@@ -97,7 +104,7 @@ func (e *Engine) With(book *rulebook.Book) *Engine {
 	if rulebook.SameFigures(e.Book, book) {
 		out.columns = e.columns
 		if rulebook.SameNodes(e.Book, book) {
-			out.formulas = e.formulas
+			out.formulas, out.peerages = e.formulas, e.peerages
 		}
 	}
 	return out
@@ -204,19 +211,20 @@ func (c *Column) set(i int, v, bound, roundings float64) {
 // Formula computes a formula for every code of a slot. Arithmetic with a
 // missing value is missing, with the reason of the first missing part.
 func (e *Engine) Formula(n *lang.Node, s Slot) *Column {
-	switch n.Op {
-	case lang.Number:
-		return constant(n.Number, e.Size(s.Level))
-	case lang.Name:
-		if d := e.Book.Dial(n.Text); d != nil {
-			return constant(d.Value, e.Size(s.Level))
-		}
+	if n.Op == lang.Name && e.Book.Dial(n.Text) == nil {
 		return e.Column(n.Text, s)
 	}
 	k := formulaKey{n, s}
 	c := e.formulas[k]
 	if c == nil {
-		c = e.compute(n, s)
+		switch n.Op {
+		case lang.Number:
+			c = constant(n.Number, e.Size(s.Level))
+		case lang.Name:
+			c = constant(e.Book.Dial(n.Text).Value, e.Size(s.Level))
+		default:
+			c = e.compute(n, s)
+		}
 		e.formulas[k] = c
 	}
 	return c

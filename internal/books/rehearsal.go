@@ -16,6 +16,7 @@ import (
 	"oskel/core/explain"
 	"oskel/core/judge"
 	"oskel/core/lang"
+	"oskel/core/ledger"
 	"oskel/core/measure"
 	"oskel/core/routing"
 	"oskel/core/rulebook"
@@ -32,11 +33,50 @@ type Rehearser struct {
 
 	mu   sync.Mutex
 	last map[[32]byte]*rulebook.Book // drafts read lately, by their text
+	was  map[publishedKey]*publishedResult
+}
+
+// publishedKey names what a published rule finds: nothing of it changes.
+type publishedKey struct {
+	snapshot *ledger.Snapshot
+	rule     *rulebook.Rule // of the published book
+	level    rulebook.Level
+	month    calendar.Month
+}
+
+// publishedResult is what a published rule finds, to hold drafts against.
+type publishedResult struct {
+	result *judge.Result
+	tally  judge.Tally
+	desks  map[string]int
+}
+
+// keptResults is how many of these are remembered.
+const keptResults = 16
+
+// published judges a published rule, or remembers what it found.
+func (r *Rehearser) published(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calendar.Month) *publishedResult {
+	key := publishedKey{e.Snapshot, rule, level, m}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if p := r.was[key]; p != nil {
+		return p
+	}
+	p := &publishedResult{result: judge.Judge(e, rule, level, m), desks: map[string]int{}}
+	p.tally = p.result.Tally()
+	desks(e, p.result, p.desks)
+	if len(r.was) >= keptResults {
+		clear(r.was)
+	}
+	if !e.Stopped() {
+		r.was[key] = p
+	}
+	return p
 }
 
 // NewRehearser is a rehearser of drafts against the published book.
 func NewRehearser(s *store.Store, b *Service, f *figures.Keeper) *Rehearser {
-	return &Rehearser{books: b, figures: f, store: s, last: map[[32]byte]*rulebook.Book{}}
+	return &Rehearser{books: b, figures: f, store: s, last: map[[32]byte]*rulebook.Book{}, was: map[publishedKey]*publishedResult{}}
 }
 
 // Draft says what is rehearsed: a text, or without one the published book, with
@@ -226,11 +266,8 @@ func (r *Rehearser) Rehearse(ctx context.Context, ask Ask, then func(*Answer) er
 		a.Tally = a.Result.Tally()
 		var before *judge.Result
 		if old := published.Rule(rule.Name); old != nil && old.On && slices.Contains(old.Levels, level) && judge.Holds(published, old, ask.Month) && rulebook.SameShape(published, draft) {
-			was := e.With(published)
-			before = judge.Judge(was, old, level, ask.Month)
-			t := before.Tally()
-			a.Published = &t
-			desks(was, before, a.Before)
+			was := r.published(e.With(published), old, level, ask.Month)
+			before, a.Published, a.Before = was.result, &was.tally, was.desks
 		}
 		a.find(before)
 		if ask.LookBack > 0 {
