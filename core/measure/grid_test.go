@@ -72,3 +72,16 @@ func TestGridPagesAreTheWhole(t *testing.T) {
 		}
 	})
 }
+
+// An engine whose asker has gone reads no further chunk.
+func TestGivingUp(t *testing.T) {
+	e := examples(t, "")
+	october, err := e.Book.Calendar.Parse("2026")
+	require.NoError(t, err)
+	asked := 0
+	e.Until(func() bool { asked++; return asked > 1 })
+	g := e.Grid(measure.Ask{Level: reps, Measures: []string{"revenue"}, Periods: []calendar.Period{october}, Limit: 10})
+	assert.True(t, e.Stopped())
+	whole := measure.New(e.Book, e.Snapshot).Grid(measure.Ask{Level: reps, Measures: []string{"revenue"}, Periods: []calendar.Period{october}, Limit: 10})
+	assert.NotEqual(t, whole.Whole[0].Value, g.Whole[0].Value)
+}

@@ -26,6 +26,9 @@ const as = useQueryWord('as') // '' by form, 'file' the text
 const report = computed(() => check.data.value)
 const rules = computed(() => report.value?.rules ?? [])
 const names = computed(() => report.value?.names ?? [])
+// Titles as last known: while something is wrong the check gives names alone.
+const titles = ref<Record<string, string>>({})
+watch(rules, (all) => all.forEach((r) => (titles.value[r.name] = r.title)), { immediate: true })
 const name = computed(() => (names.value.includes(chosen.value) ? chosen.value : (names.value[0] ?? '')))
 
 // The form holds a definition of its own, so that one that does not pass the
@@ -192,12 +195,14 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
                 :aria-current="n === name || undefined"
                 @click="chosen = n"
               >
-                <span class="min-w-0 truncate">{{ rules.find((r) => r.name === n)?.title ?? n }}</span>
+                <span class="min-w-0 truncate">{{ titles[n] ?? n }}</span>
                 <span v-if="changed(n)" class="ml-auto text-small font-normal text-muted">{{ changed(n) }}</span>
               </button>
             </li>
           </ul>
-          <button class="button mt-2" @click="add()"><PlusIcon class="size-4" aria-hidden="true" />New rule</button>
+          <button class="button mt-2" :disabled="!report?.measures.length" @click="add()">
+            <PlusIcon class="size-4" aria-hidden="true" />New rule
+          </button>
         </nav>
         <section aria-label="Rule" class="min-w-0">
           <template v-if="definition">

@@ -165,6 +165,7 @@ const whatIf = useQuery({
           grade<template v-if="now.tally.no_data">; {{ now.tally.no_data }} without data</template>
         </span>
       </p>
+      <p v-if="!now.tally.subjects" class="text-small text-amber" role="status">Nobody is in its scope.</p>
       <p v-if="now.crowded" class="text-small text-amber" role="status">{{ now.crowded }}.</p>
       <div>
         <LineUpDrawing
