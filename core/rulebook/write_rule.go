@@ -350,7 +350,7 @@ func PlaceRule(text, name string, d *RuleDefinition) (string, error) {
 		lines[n-1] += "\n"
 	}
 	indent := "  "
-	from, to := len(lines), len(lines)
+	var from, to int
 	switch i := slices.IndexFunc(book.Rules, func(r Rule) bool { return r.Name == name }); {
 	case i >= 0:
 		from, to = ruleLines(lines, book, i)
