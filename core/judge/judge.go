@@ -278,6 +278,7 @@ func (t Tally) Crowded() bool {
 // Tally counts the verdicts.
 func (r *Result) Tally() Tally {
 	t := Tally{Breach: map[string]int{}, NotJudged: map[string]int{}}
+	why, run := "", 0
 	for _, v := range r.Verdicts {
 		if v.Outcome == OutOfScope {
 			continue
@@ -294,8 +295,20 @@ func (r *Result) Tally() Tally {
 		case NoData:
 			t.NoData++
 		case NotJudged:
-			t.NotJudged[v.Why]++
+			// Reasons come in runs: the map is asked once for each.
+			if v.Why != why {
+				t.count(why, run)
+				why, run = v.Why, 0
+			}
+			run++
 		}
 	}
+	t.count(why, run)
 	return t
+}
+
+func (t Tally) count(why string, n int) {
+	if n > 0 {
+		t.NotJudged[why] += n
+	}
 }
