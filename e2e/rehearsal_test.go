@@ -41,6 +41,12 @@ func TestRehearsedThenSwept(t *testing.T) {
 	assert.Equal(t, 1, sw.Difference.Flagged)
 	assert.Len(t, s.exceptions("2026-10"), whole.After)
 
+	// A draft that also declares a new feed and a measure of another meaning is
+	// held against the published rule as it is.
+	shaped := strings.Replace(strings.Replace(draft, "feeds:\n", "feeds:\n  visits: {date: day, subjects: {rep: rep}}\n", 1), "revenue: {title: Revenue, sum: sales.net", "revenue: {title: Revenue, sum: sales.cost", 1)
+	r = want[client.Rehearsal](t, 200)(c.Rehearse(ctx, client.RehearsalRequest{Text: &shaped, Rule: "behind", Period: "2026-10"}))
+	assert.Equal(t, []int{2, 3}, []int{r.Published.Flagged, r.Tally.Flagged}, "R2 and R3; with costs for revenue R1, too")
+
 	// Dials and cuts moved without a draft; bad ones are refused with the reason.
 	r = want[client.Rehearsal](t, 200)(c.Rehearse(ctx, client.RehearsalRequest{Rule: "thin-margin", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "22.01%"}}}))
 	assert.Equal(t, client.Turned{Regraded: 1}, r.Turned)

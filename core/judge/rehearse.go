@@ -26,7 +26,7 @@ func Flips(before, after *Result) []Flip {
 	var out []Flip
 	for code, v := range after.Verdicts {
 		var old Verdict
-		if before != nil {
+		if before != nil && code < len(before.Verdicts) {
 			old = before.Verdicts[code]
 		}
 		if old.Grade != v.Grade {

@@ -314,7 +314,25 @@ func TestRehearsal(t *testing.T) {
 	assert.Equal(t, amount.Amount(2200), e.Book.Dial("floor").Value, "the book itself stays as it is")
 }
 
+// A draft that defines a measure otherwise is not held against its own figures
+// under the published name.
+func TestEnginesShareOnlyWhatIsTheSame(t *testing.T) {
+	e := world(t, 3, margin, worked...)
+	s := e.Slot(measure.Level{Kind: "rep"}, calendar.MonthPeriod(october))
+	assert.Equal(t, 300.0, e.Column("revenue", s).Value[0])
+	other, problems := rulebook.Read([]byte(strings.Replace(head+margin, "revenue: {sum: sales.net,", "revenue: {sum: sales.cost,", 1)))
+	require.Empty(t, problems)
+	assert.Equal(t, 150.0, e.With(other).Column("revenue", s).Value[0])
+	assert.Equal(t, 300.0, e.With(other).With(e.Book).Column("revenue", s).Value[0])
+}
+
 func TestAdvice(t *testing.T) {
+	_, refused := rulebook.Read([]byte(strings.Replace(head+margin, "  rep: {attributes", "  whole: {attributes: {size: number}}\n  rep: {attributes", 1)))
+	assert.Contains(t, fmt.Sprint(refused), "'whole' stands for all subjects together")
+	_, refused = rulebook.Read([]byte(strings.Replace(head, "  rep: {attributes", "  shop: {attributes: {town: text}}\n  rep: {attributes", 1) + `
+  - {name: l, judges: rep, threshold: {of: margin, against: "overall(margin, shop.town)", as: difference, bands: [{grade: act, below: 0%}, {clear: rest}]}}
+`))
+	assert.Contains(t, fmt.Sprint(refused), "overall asks within shop.town, which is none of a rep")
 	_, problems, advice := judge.ReadBook([]byte(head + `
   - {name: first, judges: rep, stops: true, threshold: {of: margin, bands: [{grade: act, below: 30%}, {clear: rest}]}}
   - {name: hidden, judges: rep, threshold: {of: margin, bands: [{grade: look, below: 20%}, {clear: rest}]}}

@@ -95,12 +95,16 @@ func (e *Engine) Until(stop func() bool) { e.stop = stop }
 func (e *Engine) Stopped() bool { return e.stop != nil && e.stop() }
 
 // With is an engine of another book over the same snapshot, which knows what
-// this one has computed so far as the two books agree: the aggregates of lines
-// must be the same ones; what is made of them is kept where neither a measure
+// this one has computed so far as the two books agree: aggregates of lines
+// where all of them are the same, what is made of them where neither a measure
 // nor a dial differs. Both are for one goroutine together.
 func (e *Engine) With(book *rulebook.Book) *Engine {
 	out := New(book, e.Snapshot)
-	out.totals, out.held, out.paired, out.stop = e.totals, e.held, e.paired, e.stop
+	out.stop = e.stop
+	if !rulebook.SameLines(e.Book, book) {
+		return out
+	}
+	out.totals, out.held, out.paired = e.totals, e.held, e.paired
 	if rulebook.SameFigures(e.Book, book) {
 		out.columns = e.columns
 		if rulebook.SameNodes(e.Book, book) {

@@ -150,6 +150,11 @@ func (r *reader) checkRule(book *Book, rule *Rule) {
 	path := "rules." + rule.Name
 	formula := func(f *Formula, path string) {
 		r.checkFormula(book, f, path)
+		for _, l := range rule.Levels {
+			if why := book.groupsFit(f.Tree, l, map[string]bool{}); why != "" && l.Kind != "" {
+				r.complain(f.At, path, "%s", why)
+			}
+		}
 		for _, n := range f.Tree.Names() {
 			r.reaches(book, rule, n, f.At, path)
 		}
@@ -194,6 +199,13 @@ func (r *reader) reaches(book *Book, rule *Rule, measure string, at Position, pa
 		for _, kind := range rule.kinds() {
 			if f := book.Feed(feed); f != nil && book.Kind(kind) != nil && f.SubjectColumn(kind) == "" {
 				r.complain(at, path, "%s comes from the feed %s, whose lines name no %s", measure, feed, kind)
+			}
+		}
+	}
+	for _, l := range rule.Levels {
+		if m := book.Measure(measure); m != nil && m.Formula != nil && l.Kind != "" {
+			if why := book.groupsFit(m.Formula.Tree, l, map[string]bool{measure: true}); why != "" {
+				r.complain(at, path, "%s: %s", measure, why)
 			}
 		}
 	}

@@ -1,6 +1,10 @@
 package rulebook
 
-import "strings"
+import (
+	"strings"
+
+	"oskel/core/lang"
+)
 
 // MeasureWords says how a measure is made.
 func (b *Book) MeasureWords(m *Measure) string {
@@ -26,18 +30,50 @@ func (b *Book) MeasureWords(m *Measure) string {
 	return s
 }
 
-// Askable lists the kinds that a measure can be asked of: those that every
-// feed under it names.
+// Askable lists the kinds that a measure can be asked of.
 func (b *Book) Askable(measure string) []string {
 	var out []string
 	for _, k := range b.Kinds {
-		all := true
-		for _, f := range b.FeedsUnder(measure) {
-			all = all && b.Feed(f).SubjectColumn(k.Name) != ""
-		}
-		if all {
+		if b.AskableAt(measure, Level{Kind: k.Name}) == "" {
 			out = append(out, k.Name)
 		}
 	}
 	return out
+}
+
+// AskableAt says why a measure cannot be asked at a level, or "": every feed
+// under it must name subjects of the level's kinds, and groups that it asks
+// within must be of one of them. The whole can be asked of anything.
+func (b *Book) AskableAt(measure string, l Level) string {
+	for _, kind := range []string{l.Kind, l.With} {
+		for _, f := range b.FeedsUnder(measure) {
+			if kind != "" && b.Feed(f).SubjectColumn(kind) == "" {
+				return measure + " comes from lines that name no " + kind
+			}
+		}
+	}
+	m := b.Measure(measure)
+	if m == nil || m.Formula == nil || l.Kind == "" {
+		return ""
+	}
+	return b.groupsFit(m.Formula.Tree, l, map[string]bool{measure: true})
+}
+
+// groupsFit finds a group of another kind than those of a level.
+func (b *Book) groupsFit(n *lang.Node, l Level, seen map[string]bool) string {
+	if n.Op == lang.Call {
+		if kind, attribute := n.Group(); kind != "" && kind != l.Kind && kind != l.With {
+			return n.Text + " asks within " + kind + "." + attribute + ", which is none of a " + b.One(l)
+		}
+	}
+	if m := b.Measure(n.Text); n.Op == lang.Name && m != nil && m.Formula != nil && !seen[n.Text] {
+		seen[n.Text] = true
+		return b.groupsFit(m.Formula.Tree, l, seen)
+	}
+	for _, p := range n.Parts {
+		if why := b.groupsFit(p, l, seen); why != "" {
+			return why
+		}
+	}
+	return ""
 }

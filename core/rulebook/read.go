@@ -57,6 +57,9 @@ func titled(v value, name string) string {
 func (r *reader) readKinds(v value, book *Book) {
 	for _, e := range v.entries() {
 		r.name(e.at, e.path, e.key, false)
+		if e.key == "whole" {
+			r.complain(e.at, e.path, "'whole' stands for all subjects together and cannot be a kind")
+		}
 		f := e.fields("title", "plural", "attributes")
 		k := Kind{At: e.at, Name: e.key, Title: titled(f["title"], e.key)}
 		k.Plural = f["plural"].scalar()

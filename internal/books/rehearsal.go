@@ -260,13 +260,25 @@ func (r *Rehearser) Rehearse(ctx context.Context, ask Ask, then func(*Answer) er
 		}
 		level = rule.Levels[i]
 	}
+	// A draft of another shape is judged on columns of its own, and the
+	// published rule on the published ones.
+	var apart *measure.Engine
+	if !rulebook.SameShape(published, draft) {
+		if apart, err = r.figures.Engine(ctx, published); err != nil {
+			return err
+		}
+	}
 	return r.figures.Share(ctx, published, draft, func(e *measure.Engine) error {
 		a := &Answer{Book: draft, Rule: rule, Level: level, Engine: e, Before: map[string]int{}, Desks: map[string]int{}}
 		a.Result = judge.Judge(e, rule, level, ask.Month)
 		a.Tally = a.Result.Tally()
 		var before *judge.Result
-		if old := published.Rule(rule.Name); old != nil && old.On && slices.Contains(old.Levels, level) && judge.Holds(published, old, ask.Month) && rulebook.SameShape(published, draft) {
-			was := r.published(e.With(published), old, level, ask.Month)
+		if old := published.Rule(rule.Name); old != nil && old.On && slices.Contains(old.Levels, level) && judge.Holds(published, old, ask.Month) {
+			engine := apart
+			if engine == nil {
+				engine = e.With(published)
+			}
+			was := r.published(engine, old, level, ask.Month)
 			before, a.Published, a.Before = was.result, &was.tally, was.desks
 		}
 		a.find(before)

@@ -25,7 +25,7 @@ func (k *Keeper) Share(ctx context.Context, published, book *rulebook.Book, work
 	if !rulebook.SameShape(published, book) {
 		return work(engine(ctx, book, reshape(published, book, snapshot)))
 	}
-	if k.shared == nil || k.shared.Snapshot != snapshot || !rulebook.SameLines(k.shared.Book, book) || k.shared.Weight() > mostShared {
+	if k.shared == nil || k.shared.Snapshot != snapshot || k.shared.Weight() > mostShared {
 		k.shared = measure.New(book, snapshot)
 	}
 	e := k.shared.With(book)

@@ -86,10 +86,8 @@ func measureOf(book *rulebook.Book, name string, l measure.Level) (*rulebook.Boo
 		}
 		book, m = with, with.Measure(name)
 	}
-	for _, kind := range []string{l.Kind, l.With} {
-		if kind != "" && !slices.Contains(book.Askable(name), kind) {
-			return nil, nil, fail(http.StatusBadRequest, "not-askable", "%s comes from lines that name no %s.", m.Title, kind)
-		}
+	if why := book.AskableAt(name, l); why != "" {
+		return nil, nil, fail(http.StatusBadRequest, "not-askable", "%s.", why)
 	}
 	return book, m, nil
 }
