@@ -238,10 +238,15 @@ func heap() uint64 {
 
 // scan adds measures up over all months and subjects of a kind.
 func scan(e *measure.Engine, kind string, names ...string) amount.Amount {
-	var total amount.Amount
+	var slots []measure.Slot
 	for _, c := range e.Snapshot.Feeds["sales"].Chunks {
+		slots = append(slots, e.Slot(measure.Level{Kind: kind}, calendar.MonthPeriod(c.Month)))
+	}
+	e.Ahead(names, slots)
+	var total amount.Amount
+	for _, s := range slots {
 		for _, name := range names {
-			total += e.Sum(name, e.Slot(measure.Level{Kind: kind}, calendar.MonthPeriod(c.Month)))
+			total += e.Sum(name, s)
 		}
 	}
 	return total

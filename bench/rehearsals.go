@@ -90,10 +90,8 @@ func agreeOnRules(ctx context.Context, conn *pgx.Conn, engine *measure.Engine) (
 			rule := engine.Book.Rule(name)
 			r := judge.Judge(engine, rule, rule.Levels[0], last)
 			keys, _ := engine.Names(r.Level)
-			for code, v := range r.Verdicts {
-				if v.Flagged() {
-					found = append(found, keys[code])
-				}
+			for _, code := range r.Flagged() {
+				found = append(found, keys[code])
 			}
 		})
 		ours += judging

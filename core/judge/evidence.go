@@ -86,7 +86,7 @@ type Input struct {
 
 // EvidenceFor recomputes, exactly, what led to the verdict of one subject.
 func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
-	rule, verdict := r.Rule, r.Verdicts[code]
+	rule, verdict := r.Rule, r.Verdict(code)
 	ev := Evidence{Why: verdict.Why}
 	if rule.Stake != nil {
 		ev.Stake, _ = e.ExactFormula(rule.Stake.Tree, code, r.slot)
@@ -148,7 +148,7 @@ func (ev *Evidence) choose(e *measure.Engine, r *Result, code uint32) {
 	seen := map[string]bool{}
 	for _, c := range r.Rule.Threshold.Choices {
 		for _, condition := range c.Of {
-			if r.Verdicts[code].Grade == c.Grade && !c.None && holds(e, condition.Tree, code, r.slot) && !slices.Contains(ev.Holding, condition.Text) {
+			if r.Verdict(code).Grade == c.Grade && !c.None && holds(e, condition.Tree, code, r.slot) && !slices.Contains(ev.Holding, condition.Text) {
 				ev.Holding = append(ev.Holding, condition.Text)
 			}
 			for _, name := range condition.Tree.Names() {
@@ -166,30 +166,13 @@ func (ev *Evidence) describe(e *measure.Engine, r *Result, name string, code uin
 	m := e.Book.Measure(name)
 	ev.Measure, ev.Unit, ev.Places = m.Name, m.Unit, m.Places
 	ev.Value, _ = e.Exact(name, code, r.slot)
-	for _, input := range inputsOf(e.Book, name, map[string]bool{}) {
+	for _, input := range e.Book.Inputs(name) {
 		if input == name {
 			continue
 		}
 		v, why := e.Exact(input, code, r.slot)
 		ev.Inputs = append(ev.Inputs, Input{input, e.Book.Measure(input).Unit, v, why.String()})
 	}
-}
-
-// inputsOf lists the base measures under a measure, in order of appearance.
-func inputsOf(book *rulebook.Book, name string, seen map[string]bool) []string {
-	m := book.Measure(name)
-	if m == nil || seen[name] {
-		return nil
-	}
-	seen[name] = true
-	if m.Formula == nil {
-		return []string{name}
-	}
-	var out []string
-	for _, n := range m.Formula.Tree.Names() {
-		out = append(out, inputsOf(book, n, seen)...)
-	}
-	return out
 }
 
 func bandFound(book *rulebook.Book, bands []rulebook.Band, held *big.Rat) *BandFound {
@@ -230,8 +213,8 @@ func (r *Result) standingOf(e *measure.Engine, own lang.Value) *standing {
 	register := e.Snapshot.Registers[r.Level.Kind]
 	s := &standing{place: map[uint32]int{}, member: map[uint32]int{}}
 	var codes []uint32
-	for other, v := range r.Verdicts {
-		if v.Outcome != Clear && v.Outcome != Breach || o.Among != "" && register.Value(o.Among, uint32(other), r.slot.Last) != own {
+	for other, v := range r.marks {
+		if v.outcome != Clear && v.outcome != Breach || o.Among != "" && register.Value(o.Among, uint32(other), r.slot.Last) != own {
 			continue
 		}
 		x, _ := e.Exact(o.Of, uint32(other), r.slot)

@@ -131,7 +131,7 @@ func (st stated) verdict(book *rulebook.Book, rule *rulebook.Rule, asked bool) (
 		return cutVerdict(days.Cmp(amount.FromInt(int64(w.Days)).Rat()) >= 0, w.Grade), ""
 	}
 	r := once(e, &tried, st.level, exampleMonth)
-	v := r.Verdicts[len(r.Verdicts)-1]
+	v := r.Verdict(uint32(r.Len() - 1))
 	if v.Outcome == NoData && !asked {
 		return v, "the example does not say enough: " + notTold(book, rule, e, slot)
 	}
@@ -164,14 +164,9 @@ func notTold(book *rulebook.Book, rule *rulebook.Rule, e *measure.Engine, s meas
 			names = append(names, condition.Tree.Names()...)
 		}
 	}
-	for _, n := range names {
-		if book.Measure(n) == nil {
-			continue
-		}
-		for _, input := range inputsOf(book, n, map[string]bool{}) {
-			if e.Column(input, s).Why[0] != measure.Present {
-				missing = append(missing, input)
-			}
+	for _, input := range book.Inputs(names...) {
+		if e.Column(input, s).Why[0] != measure.Present {
+			missing = append(missing, input)
 		}
 	}
 	return "nothing of " + strings.Join(missing, ", ")

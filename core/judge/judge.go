@@ -9,6 +9,7 @@ package judge
 import (
 	"math"
 	"math/big"
+	"slices"
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
@@ -17,55 +18,12 @@ import (
 	"oskel/core/rulebook"
 )
 
-// Outcome is what a rule says of a subject.
-type Outcome uint8
-
-// The outcomes. A subject outside the rule's scope is not spoken of.
-const (
-	OutOfScope Outcome = iota
-	Clear
-	Breach
-	NoData
-	NotJudged
-)
-
-func (o Outcome) String() string {
-	return [...]string{"out of scope", "clear", "breach", "no data", "not judged"}[o]
-}
-
-// Reasons why a subject is not judged; those why it has no data come from
-// package measure.
-const (
-	NotActive   = "not active in the period"
-	Stopped     = "stopped by an earlier rule"
-	BelowBase   = "below the base"
-	NoTarget    = "no target"
-	NoYardstick = "the yardstick is not above zero"
-	FewPeers    = "too few peers"
-	NoSpread    = "no spread among the peers"
-	NeverSeen   = "never seen"
-
-	NotPersisting = "not in enough of the last periods" // of what is clear
-)
-
-// Verdict is what a rule says of one subject.
-type Verdict struct {
-	Outcome Outcome
-	Grade   string // of a breach, and of no data where the rule gives it one
-	Why     string // of no data and not judged
-}
-
-// Flagged says whether the verdict needs a look: a breach, or no data to
-// which the rule gives a grade.
-func (v Verdict) Flagged() bool { return v.Grade != "" }
-
 // Result is a rule's verdicts of one level and month, by code of the level.
 type Result struct {
-	Rule     *rulebook.Rule
-	Level    rulebook.Level
-	Month    calendar.Month // of the book's calendar
-	Verdicts []Verdict
-	Held     []float64 // what was held against the cuts; NaN where nothing was
+	Rule  *rulebook.Rule
+	Level rulebook.Level
+	Month calendar.Month // of the book's calendar
+	verdicts
 
 	slot     measure.Slot
 	yard     *measure.Column          // of a threshold's yardstick
@@ -73,9 +31,6 @@ type Result struct {
 	peers    map[lang.Value]*standing // of an outlier, by group, when first asked
 	past     []*Result                // of a persistence, the oldest first
 }
-
-// AsOf is the last day of the month judged.
-func (r *Result) AsOf() calendar.Day { return r.slot.Last }
 
 // Attributes answers for the attributes of one code, as of the month's last
 // day.
@@ -97,17 +52,17 @@ func All(e *measure.Engine, m calendar.Month) []*Result {
 		for _, level := range rule.Levels {
 			r := Judge(e, rule, level, m)
 			for code := range stopped[level] {
-				if v := &r.Verdicts[code]; v.Outcome != OutOfScope {
-					*v = Verdict{Outcome: NotJudged, Why: Stopped}
-					r.Held[code] = math.NaN()
+				if r.marks[code].outcome != OutOfScope {
+					r.set(code, Verdict{Outcome: NotJudged, Why: Stopped})
+					r.held[code] = math.NaN()
 				}
 			}
 			if rule.Stops {
 				if stopped[level] == nil {
 					stopped[level] = map[int]bool{}
 				}
-				for code, v := range r.Verdicts {
-					if v.Outcome == Breach {
+				for code, v := range r.marks {
+					if v.outcome == Breach {
 						stopped[level][code] = true
 					}
 				}
@@ -139,18 +94,15 @@ func Judge(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calen
 func once(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calendar.Month) *Result {
 	slot := e.Slot(level, calendar.MonthPeriod(m))
 	n := e.Size(level)
-	r := &Result{Rule: rule, Level: level, Month: m, slot: slot, Verdicts: make([]Verdict, n), Held: make([]float64, n)}
-	for i := range r.Held {
-		r.Held[i] = math.NaN()
-	}
-	active := e.Active(slot)
+	r := &Result{Rule: rule, Level: level, Month: m, slot: slot, verdicts: newVerdicts(n)}
+	active, inactive := e.Active(slot), r.mark(Verdict{Outcome: NotJudged, Why: NotActive})
 	for code := range n {
 		switch {
 		case rule.Where != nil && !lang.Test(rule.Where.Tree, e.Lookup(slot, uint32(code))):
 		case !active(uint32(code)):
-			r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: NotActive}
+			r.marks[code] = inactive
 		default:
-			r.Verdicts[code].Outcome = Clear
+			r.marks[code].outcome = Clear
 		}
 	}
 	switch {
@@ -173,10 +125,9 @@ func (r *Result) persist(e *measure.Engine) {
 	for n := p.Of - 1; n > 0; n-- {
 		r.past = append(r.past, once(e, r.Rule, r.Level, r.Month-calendar.Month(n)))
 	}
-	for code := range r.Verdicts {
-		v := &r.Verdicts[code]
-		if v.Outcome == Breach && r.breaches(code) < p.Least {
-			*v = Verdict{Outcome: Clear, Why: NotPersisting}
+	for code := range r.marks {
+		if r.marks[code].outcome == Breach && r.breaches(code) < p.Least {
+			r.set(code, Verdict{Outcome: Clear, Why: NotPersisting})
 		}
 	}
 }
@@ -185,7 +136,7 @@ func (r *Result) persist(e *measure.Engine) {
 func (r *Result) breaches(code int) int {
 	n := 1
 	for _, before := range r.past {
-		if before.Verdicts[code].Outcome == Breach {
+		if before.marks[code].outcome == Breach {
 			n++
 		}
 	}
@@ -196,13 +147,10 @@ func (r *Result) breaches(code int) int {
 // reaches the base; it returns the measure's column.
 func (r *Result) prepare(e *measure.Engine, of string) *measure.Column {
 	column := e.Column(of, r.slot)
-	for code := range r.Verdicts {
-		v := &r.Verdicts[code]
-		if v.Outcome != Clear {
-			continue
-		}
-		if why := column.Why[code]; why != measure.Present {
-			*v = Verdict{Outcome: NoData, Why: why.String(), Grade: r.Rule.NoData}
+	missing := r.noData(r.Rule.NoData)
+	for code, why := range column.Why[:len(r.marks)] {
+		if why != measure.Present && r.marks[code].outcome == Clear {
+			r.marks[code] = missing(why)
 		}
 	}
 	r.base(e)
@@ -212,11 +160,10 @@ func (r *Result) prepare(e *measure.Engine, of string) *measure.Column {
 // base leaves those unjudged who are too small to matter.
 func (r *Result) base(e *measure.Engine) {
 	for _, base := range r.Rule.Base {
-		at := e.Column(base.Measure, r.slot)
-		for code := range r.Verdicts {
-			v := &r.Verdicts[code]
-			if v.Outcome == Clear && !reaches(e, r, base, at, code) {
-				*v = Verdict{Outcome: NotJudged, Why: BelowBase}
+		at, below := e.Column(base.Measure, r.slot), r.mark(Verdict{Outcome: NotJudged, Why: BelowBase})
+		for code := range r.marks {
+			if r.marks[code].outcome == Clear && !reaches(e, r, base, at, code) {
+				r.marks[code] = below
 			}
 		}
 	}
@@ -278,37 +225,39 @@ func (t Tally) Crowded() bool {
 // Tally counts the verdicts.
 func (r *Result) Tally() Tally {
 	t := Tally{Breach: map[string]int{}, NotJudged: map[string]int{}}
-	why, run := "", 0
-	for _, v := range r.Verdicts {
-		if v.Outcome == OutOfScope {
+	type part struct {
+		of   mark
+		many int
+	}
+	var parts []part // there are few different ones, and they come in runs
+	last := -1
+	for _, m := range r.marks {
+		if last < 0 || parts[last].of != m {
+			if last = slices.IndexFunc(parts, func(p part) bool { return p.of == m }); last < 0 {
+				last = len(parts)
+				parts = append(parts, part{of: m})
+			}
+		}
+		parts[last].many++
+	}
+	for _, p := range parts {
+		if p.of.outcome == OutOfScope {
 			continue
 		}
-		t.Subjects++
-		if v.Flagged() {
-			t.Flagged++
+		t.Subjects += p.many
+		if p.of.grade != 0 {
+			t.Flagged += p.many
 		}
-		switch v.Outcome {
+		switch p.of.outcome {
 		case Clear:
-			t.Clear++
+			t.Clear += p.many
 		case Breach:
-			t.Breach[v.Grade]++
+			t.Breach[r.words[p.of.grade]] += p.many
 		case NoData:
-			t.NoData++
+			t.NoData += p.many
 		case NotJudged:
-			// Reasons come in runs: the map is asked once for each.
-			if v.Why != why {
-				t.count(why, run)
-				why, run = v.Why, 0
-			}
-			run++
+			t.NotJudged[r.words[p.of.why]] += p.many
 		}
 	}
-	t.count(why, run)
 	return t
-}
-
-func (t Tally) count(why string, n int) {
-	if n > 0 {
-		t.NotJudged[why] += n
-	}
 }

@@ -98,7 +98,7 @@ func number(t require.TestingT, s string) amount.Amount {
 
 func verdicts(r *judge.Result) string {
 	var out []string
-	for _, v := range r.Verdicts {
+	for _, v := range r.Verdicts() {
 		s := v.Outcome.String()
 		if v.Grade != "" {
 			s += " " + v.Grade
@@ -112,7 +112,7 @@ func verdicts(r *judge.Result) string {
 }
 
 func sentence(e *measure.Engine, r *judge.Result, code uint32) string {
-	return explain.Sentence(e.Book, r.Rule, r.Month, r.Verdicts[code], judge.EvidenceFor(e, r, code))
+	return explain.Sentence(e.Book, r.Rule, r.Month, r.Verdict(code), judge.EvidenceFor(e, r, code))
 }
 
 const margin = `
@@ -214,7 +214,7 @@ func TestRobustScoreAgreesWithRationals(t *testing.T) {
 		e := world(t, n, fmt.Sprintf("  - {name: far, judges: rep, outlier: {of: revenue, by: robust score, beyond: %s, side: low, peers: 2, grade: look}}\n", cut), lines...)
 		r := judge.Judge(e, e.Book.Rule("far"), e.Book.Rule("far").Levels[0], october)
 		median, mad := medianMAD(rats)
-		for i, v := range r.Verdicts {
+		for i, v := range r.Verdicts() {
 			if mad.Sign() == 0 {
 				assert.Equal(t, judge.NoSpread, v.Why)
 				continue
@@ -265,7 +265,7 @@ func TestThresholdAgreesWithRationals(t *testing.T) {
 		if net < 1000000 {
 			return // below the base
 		}
-		got := judge.Judge(e, e.Book.Rule("thin"), e.Book.Rule("thin").Levels[0], october).Verdicts[0]
+		got := judge.Judge(e, e.Book.Rule("thin"), e.Book.Rule("thin").Levels[0], october).Verdict(0)
 		m := new(big.Rat).Quo(big.NewRat(net-cost, 1), big.NewRat(net, 1))
 		want := ""
 		switch {

@@ -33,9 +33,9 @@ func (r *Result) LineUp(e *measure.Engine, code int) LineUp {
 		own := register.Value(o.Among, uint32(code), r.slot.Last)
 		same = func(other int) bool { return register.Value(o.Among, uint32(other), r.slot.Last) == own }
 	}
-	for c, held := range r.Held {
+	for c, held := range r.held {
 		if !math.IsNaN(held) && same(c) {
-			up.Points = append(up.Points, Point{uint32(c), held, r.Verdicts[c].Grade})
+			up.Points = append(up.Points, Point{uint32(c), held, r.words[r.marks[c].grade]})
 		}
 	}
 	sort.SliceStable(up.Points, func(i, j int) bool { return up.Points[i].Held < up.Points[j].Held })

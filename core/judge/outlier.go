@@ -19,7 +19,7 @@ func judgeOutlier(e *measure.Engine, r *Result) {
 	for _, group := range groups(e, r) {
 		if len(group)-1 < o.Peers {
 			for _, code := range group {
-				r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: FewPeers}
+				r.set(code, Verdict{Outcome: NotJudged, Why: FewPeers})
 			}
 			continue
 		}
@@ -38,12 +38,12 @@ func judgeOutlier(e *measure.Engine, r *Result) {
 		}
 		for i, code := range group {
 			if noSpread {
-				r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: NoSpread}
+				r.set(code, Verdict{Outcome: NotJudged, Why: NoSpread})
 				continue
 			}
-			r.Held[code] = xs[i]
+			r.held[code] = xs[i]
 			if g.beyond(i, xs[i]-median, mad, widest, cut.Float(), cut.Rat(), o.Side) {
-				r.Verdicts[code] = Verdict{Outcome: Breach, Grade: o.Grade}
+				r.set(code, Verdict{Outcome: Breach, Grade: o.Grade})
 			}
 		}
 	}
@@ -55,8 +55,8 @@ func groups(e *measure.Engine, r *Result) [][]int {
 	o := r.Rule.Outlier
 	if o.Among == "" {
 		var all []int
-		for code, v := range r.Verdicts {
-			if v.Outcome == Clear {
+		for code, v := range r.marks {
+			if v.outcome == Clear {
 				all = append(all, code)
 			}
 		}
@@ -64,21 +64,21 @@ func groups(e *measure.Engine, r *Result) [][]int {
 	}
 	attribute := e.Snapshot.Registers[r.Level.Kind].Attributes[o.Among]
 	if attribute == nil {
-		for code, v := range r.Verdicts {
-			if v.Outcome == Clear {
-				r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: FewPeers}
+		for code, v := range r.marks {
+			if v.outcome == Clear {
+				r.set(code, Verdict{Outcome: NotJudged, Why: FewPeers})
 			}
 		}
 		return nil
 	}
 	codes := attribute.At(r.slot.Last)
 	out := make([][]int, len(attribute.Values))
-	for code, v := range r.Verdicts {
-		if v.Outcome != Clear {
+	for code, v := range r.marks {
+		if v.outcome != Clear {
 			continue
 		}
 		if codes[code] == 0 {
-			r.Verdicts[code] = Verdict{Outcome: NotJudged, Why: FewPeers}
+			r.set(code, Verdict{Outcome: NotJudged, Why: FewPeers})
 			continue
 		}
 		out[codes[code]] = append(out[codes[code]], code)

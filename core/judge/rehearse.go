@@ -24,13 +24,23 @@ type Flip struct {
 // nil where the rule is new.
 func Flips(before, after *Result) []Flip {
 	var out []Flip
-	for code, v := range after.Verdicts {
-		var old Verdict
-		if before != nil && code < len(before.Verdicts) {
-			old = before.Verdicts[code]
+	add := func(code uint32) {
+		f := Flip{Code: code, After: after.Verdict(code)}
+		if before != nil && int(code) < before.Len() {
+			f.Before = before.Verdict(code)
 		}
-		if old.Grade != v.Grade {
-			out = append(out, Flip{uint32(code), old, v})
+		if f.Before.Grade != f.After.Grade {
+			out = append(out, f)
+		}
+	}
+	codes := after.Flagged()
+	if before != nil {
+		codes = append(codes, before.Flagged()...)
+		slices.Sort(codes)
+	}
+	for _, code := range slices.Compact(codes) {
+		if int(code) < after.Len() {
+			add(code)
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Flip) int { return cmp.Compare(way(a), way(b)) })
@@ -69,7 +79,7 @@ func (r *Result) NearCut(e *measure.Engine, most int) []Near {
 	}
 	var out []Near
 	far := math.Inf(1) // of the farthest kept, once there are enough
-	for code, held := range r.Held {
+	for code, held := range r.held {
 		if math.IsNaN(held) {
 			continue
 		}
@@ -113,16 +123,11 @@ func LookBack(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m ca
 	for k := m - calendar.Month(n) + 1; k <= m; k++ {
 		r := Judge(e, rule, level, k)
 		b := Back{Month: k}
-		for code, v := range r.Verdicts {
-			if v.Outcome == Clear || v.Outcome == Breach {
-				b.Judged++
-			}
-			if v.Flagged() {
-				b.Flagged++
-				b.Codes = append(b.Codes, uint32(code))
-				if before.Verdicts[code].Flagged() {
-					b.Persisted++
-				}
+		b.Codes = r.Flagged()
+		b.Judged, b.Flagged = r.Tally().Judged(), len(b.Codes)
+		for _, code := range b.Codes {
+			if before.marks[code].grade != 0 {
+				b.Persisted++
 			}
 		}
 		out, before = append(out, b), r
@@ -145,7 +150,7 @@ func WhatIf(e *measure.Engine, r *Result, code uint32, changes map[string]*big.R
 	for name := range e.Book.Attributes(r.Level) {
 		st.attributes[name] = lookup(name)
 	}
-	for _, name := range r.inputs(e.Book) {
+	for _, name := range e.Book.Inputs(r.names()...) {
 		v, _ := e.Exact(name, code, r.slot)
 		st.given[name], st.told[name] = v, true
 	}
@@ -197,18 +202,6 @@ func looksBeyond(book *rulebook.Book, name string, told map[string]*big.Rat, dep
 	return beyond(m.Formula.Tree)
 }
 
-// inputs lists the aggregates of lines under everything a rule compares.
-func (r *Result) inputs(book *rulebook.Book) []string {
-	seen := map[string]bool{}
-	var out []string
-	for _, n := range r.names() {
-		if book.Measure(n) != nil {
-			out = append(out, inputsOf(book, n, seen)...)
-		}
-	}
-	return out
-}
-
 // names lists everything a rule compares.
 func (r *Result) names() []string {
 	var names []string
@@ -253,11 +246,7 @@ func SolveDial(e *measure.Engine, dial string, rules []string, m calendar.Month,
 			rule := turned.Book.Rule(name)
 			for _, level := range rule.Levels {
 				for k := m - calendar.Month(n) + 1; k <= m; k++ {
-					for _, v := range Judge(turned, rule, level, k).Verdicts {
-						if v.Flagged() {
-							flagged++
-						}
-					}
+					flagged += len(Judge(turned, rule, level, k).Flagged())
 				}
 			}
 		}

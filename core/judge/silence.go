@@ -15,19 +15,19 @@ func judgeSilence(e *measure.Engine, r *Result) {
 	asOf := r.slot.Last
 	last := lastDays(e, r)
 	r.lastSeen = last
-	for code := range r.Verdicts {
-		v := &r.Verdicts[code]
-		if v.Outcome != Clear {
+	never, breach := r.mark(Verdict{Outcome: NotJudged, Why: NeverSeen}), r.mark(Verdict{Outcome: Breach, Grade: w.Grade})
+	for code := range r.marks {
+		if r.marks[code].outcome != Clear {
 			continue
 		}
 		if last == nil || last[code] == ledger.Never {
-			*v = Verdict{Outcome: NotJudged, Why: NeverSeen}
+			r.marks[code] = never
 			continue
 		}
 		days := int(asOf - last[code])
-		r.Held[code] = float64(days)
+		r.held[code] = float64(days)
 		if days >= w.Days {
-			*v = Verdict{Outcome: Breach, Grade: w.Grade}
+			r.marks[code] = breach
 		}
 	}
 }

@@ -19,27 +19,30 @@ func judgeThreshold(e *measure.Engine, r *Result) {
 	if t.Against != nil {
 		r.yard = e.Formula(t.Against.Tree, r.slot)
 	}
-	for code := range r.Verdicts {
-		v := &r.Verdicts[code]
-		if v.Outcome != Clear {
+	found := make([]mark, len(intervals))
+	for i, in := range intervals {
+		found[i] = mark{outcome: Clear}
+		if grade := t.Bands[in.Band].Grade; grade != "" {
+			found[i] = r.mark(Verdict{Outcome: Breach, Grade: grade})
+		}
+	}
+	for code := range r.marks {
+		if r.marks[code].outcome != Clear {
 			continue
 		}
 		value, bound := column.Value[code], column.Error[code]
 		if t.Against != nil {
 			if why := noYardstick(e, r, uint32(code)); why != "" {
-				*v = Verdict{Outcome: NotJudged, Why: why}
+				r.set(code, Verdict{Outcome: NotJudged, Why: why})
 				continue
 			}
 			value, bound = hold(t.As, value, bound, r.yard.Value[code], r.yard.Error[code])
 		}
-		r.Held[code] = value
-		i := locate(intervals, value, bound, func() *big.Rat {
+		r.held[code] = value
+		r.marks[code] = found[locate(intervals, value, bound, func() *big.Rat {
 			x, _ := e.Exact(t.Of, uint32(code), r.slot)
 			return heldExactly(e, r, uint32(code), x)
-		})
-		if grade := t.Bands[intervals[i].Band].Grade; grade != "" {
-			*v = Verdict{Outcome: Breach, Grade: grade}
-		}
+		})]
 	}
 }
 
@@ -134,9 +137,9 @@ func judgeChoices(e *measure.Engine, r *Result) {
 		}
 	}
 	r.base(e)
-	for code := range r.Verdicts {
-		v := &r.Verdicts[code]
-		if v.Outcome != Clear {
+	missing := r.noData(r.Rule.NoData)
+	for code := range r.marks {
+		if r.marks[code].outcome != Clear {
 			continue
 		}
 		some, why := len(named) == 0, measure.Present
@@ -148,7 +151,7 @@ func judgeChoices(e *measure.Engine, r *Result) {
 			}
 		}
 		if !some {
-			*v = Verdict{Outcome: NoData, Why: why.String(), Grade: r.Rule.NoData}
+			r.marks[code] = missing(why)
 			continue
 		}
 		for _, c := range t.Choices {
@@ -159,7 +162,7 @@ func judgeChoices(e *measure.Engine, r *Result) {
 				}
 			}
 			if c.None && n == 0 || !c.None && n >= c.Least {
-				*v = Verdict{Outcome: Breach, Grade: c.Grade}
+				r.set(code, Verdict{Outcome: Breach, Grade: c.Grade})
 				break
 			}
 		}

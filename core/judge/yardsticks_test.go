@@ -31,7 +31,7 @@ var worked = []line{
 // each code; or why nothing was.
 func held(t *testing.T, e *measure.Engine, r *judge.Result) []string {
 	var out []string
-	for code, v := range r.Verdicts {
+	for code, v := range r.Verdicts() {
 		if ev := judge.EvidenceFor(e, r, uint32(code)); ev.Held != nil {
 			out = append(out, ev.Held.RatString())
 		} else {
@@ -79,7 +79,7 @@ func TestYardsticksByHand(t *testing.T) {
 		rule := e.Book.Rule("held")
 		r := judge.Judge(e, rule, rule.Levels[0], october)
 		assert.Equal(t, c.want, held(t, e, r), "%s as %s", c.against, c.as)
-		for code, v := range r.Verdicts {
+		for code, v := range r.Verdicts() {
 			ev := judge.EvidenceFor(e, r, uint32(code))
 			if ev.Held != nil {
 				cut := map[string]*big.Rat{"difference": new(big.Rat), "ratio": big.NewRat(9, 10), "change": new(big.Rat)}[c.as]
@@ -152,7 +152,7 @@ func TestHeldIsDecidedExactly(t *testing.T) {
 		case "change":
 			want.Quo(want, amount.Amount(y).Rat())
 		}
-		assert.Equal(t, want.Cmp(amount.Amount(cut).Rat()) < 0, r.Verdicts[0].Grade == "act", "%s %s against %s, cut %s", as, v, amount.Amount(y), bound)
+		assert.Equal(t, want.Cmp(amount.Amount(cut).Rat()) < 0, r.Verdict(0).Grade == "act", "%s %s against %s, cut %s", as, v, amount.Amount(y), bound)
 	})
 }
 
@@ -164,7 +164,7 @@ func TestLevelsEachOnTheirOwn(t *testing.T) {
 	var said []string
 	for _, r := range judge.All(e, october) {
 		keys, _ := e.Names(r.Level)
-		for code, v := range r.Verdicts {
+		for code, v := range r.Verdicts() {
 			if v.Outcome != judge.NoData {
 				said = append(said, r.Level.String()+" "+keys[code]+": "+v.Outcome.String()+" "+v.Grade)
 			}
@@ -188,7 +188,7 @@ func TestChoices(t *testing.T) {
 	rule := e.Book.Rule("mixed")
 	r := judge.Judge(e, rule, rule.Levels[0], october)
 	var sentences []string
-	for code, v := range r.Verdicts {
+	for code, v := range r.Verdicts() {
 		sentences = append(sentences, explain.Sentence(e.Book, rule, october, v, judge.EvidenceFor(e, r, uint32(code))))
 	}
 	assert.Equal(t, "breach look; breach act; breach act; no data (no lines in the period)", verdicts(r))
@@ -210,7 +210,7 @@ func TestPersistenceStopsAndDates(t *testing.T) {
 	assert.Equal(t, "not judged (stopped by an earlier rule); breach look; breach look", verdicts(all[1]))
 	assert.Equal(t, "coming", all[2].Rule.Name)
 	r := all[0]
-	sentence := explain.Sentence(e.Book, r.Rule, october, r.Verdicts[0], judge.EvidenceFor(e, r, 0))
+	sentence := explain.Sentence(e.Book, r.Rule, october, r.Verdict(0), judge.EvidenceFor(e, r, 0))
 	assert.Equal(t, "Revenue is 300, above 210. In 2 of the last 2 months; it is flagged from 2 on.", sentence)
 }
 

@@ -67,6 +67,12 @@ func (c *Chunk) Memo(key any, compute func() *Totals) *Totals {
 	return t.(*Totals)
 }
 
+// Remembers says whether something was kept under a key.
+func (c *Chunk) Remembers(key any) bool {
+	_, ok := c.memo.Load(key)
+	return ok
+}
+
 // Chunk is the chunk of a month, or nil where the month has no lines.
 func (f *Feed) Chunk(m calendar.Month) *Chunk {
 	i := sort.Search(len(f.Chunks), func(i int) bool { return f.Chunks[i].Month >= m })

@@ -7,15 +7,6 @@ import (
 	"oskel/core/calendar"
 )
 
-// Totals are aggregates by code. Counts[c] is how many lines had a value; the
-// other columns are void where it is 0, and nil where they were not asked
-// for.
-type Totals struct {
-	Counts  []uint32
-	Amounts []amount.Amount // sums, minima, maxima, first or last values
-	Beyond  bool            // a sum left the range: all amounts are void
-}
-
 // Scan says what to aggregate over lines From to To-1 of a chunk.
 type Scan struct {
 	Subject  int      // the subject column that codes come from; -1 is one code, 0, for all
@@ -55,87 +46,82 @@ func (s Scan) own(c *Chunk) []uint32 {
 // countKey names the line counts that sums over a chunk share.
 type countKey struct{ subject, size int }
 
-func newTotals(n int) *Totals {
-	return &Totals{Counts: make([]uint32, n), Amounts: make([]amount.Amount, n)}
-}
-
 // Sum adds a number per code.
 func (c *Chunk) Sum(s Scan) *Totals {
-	t := &Totals{Amounts: make([]amount.Amount, s.Size)}
-	numbers := c.Numbers[s.Number]
 	if own := s.own(c); own != nil && s.Mask == nil && c.safe(s.Number) {
-		// The hot loop: nothing can overflow, nothing is left out.
-		codes := own[s.From:s.To]
-		values := numbers[s.From:s.To]
+		// The hot loops: nothing can overflow, nothing is left out.
+		codes, values := own[s.From:s.To], c.Numbers[s.Number][s.From:s.To]
 		values = values[:len(codes)]
 		if c.complete(s.Number) && s.Codes == nil && s.From == 0 && s.To == len(c.Days) {
 			// Every line has a value, so the counts are those of the lines.
+			counts := c.Memo(countKey{s.Subject, s.Size}, func() *Totals { return c.Count(s) })
+			return counts.with(func(sums []amount.Amount) {
+				for i, code := range codes {
+					sums[code] += values[i]
+				}
+			})
+		}
+		return c.total(s, true, func(t *Totals) {
 			for i, code := range codes {
-				t.Amounts[code] += values[i]
+				if v := values[i]; v != amount.Missing {
+					t.Amounts[code] += v
+					t.Counts[code]++
+				}
 			}
-			t.Counts = c.Memo(countKey{s.Subject, s.Size}, func() *Totals { return c.Count(s) }).Counts
-			return t
-		}
-		t.Counts = make([]uint32, s.Size)
-		for i, code := range codes {
-			if v := values[i]; v != amount.Missing {
-				t.Amounts[code] += v
-				t.Counts[code]++
+		})
+	}
+	numbers := c.Numbers[s.Number]
+	return c.total(s, true, func(t *Totals) {
+		for i := s.From; i < s.To; i++ {
+			if numbers[i] == amount.Missing || s.Mask != nil && !s.Mask[i] {
+				continue
 			}
+			code := s.code(c, i)
+			sum, err := amount.Add(t.Amounts[code], numbers[i])
+			if err != nil {
+				t.Beyond = true
+				return
+			}
+			t.Amounts[code] = sum
+			t.Counts[code]++
 		}
-		return t
-	}
-	t.Counts = make([]uint32, s.Size)
-	for i := s.From; i < s.To; i++ {
-		if numbers[i] == amount.Missing || s.Mask != nil && !s.Mask[i] {
-			continue
-		}
-		code := s.code(c, i)
-		sum, err := amount.Add(t.Amounts[code], numbers[i])
-		if err != nil {
-			t.Beyond = true
-			return t
-		}
-		t.Amounts[code] = sum
-		t.Counts[code]++
-	}
-	return t
+	})
 }
 
 // Count counts lines per code.
 func (c *Chunk) Count(s Scan) *Totals {
-	t := &Totals{Counts: make([]uint32, s.Size)}
-	if own := s.own(c); own != nil && s.Mask == nil {
-		for _, code := range own[s.From:s.To] {
-			t.Counts[code]++
+	return c.total(s, false, func(t *Totals) {
+		if own := s.own(c); own != nil && s.Mask == nil {
+			for _, code := range own[s.From:s.To] {
+				t.Counts[code]++
+			}
+			return
 		}
-		return t
-	}
-	for i := s.From; i < s.To; i++ {
-		if s.Mask == nil || s.Mask[i] {
-			t.Counts[s.code(c, i)]++
+		for i := s.From; i < s.To; i++ {
+			if s.Mask == nil || s.Mask[i] {
+				t.Counts[s.code(c, i)]++
+			}
 		}
-	}
-	return t
+	})
 }
 
 // Pick keeps one value per code: with better, the one that is better than all
 // others; without, the first or last in date order.
 func (c *Chunk) Pick(s Scan, better func(a, b amount.Amount) bool, first bool) *Totals {
-	t := newTotals(s.Size)
 	numbers := c.Numbers[s.Number]
-	for i := s.From; i < s.To; i++ {
-		if numbers[i] == amount.Missing || s.Mask != nil && !s.Mask[i] {
-			continue
+	return c.total(s, true, func(t *Totals) {
+		for i := s.From; i < s.To; i++ {
+			if numbers[i] == amount.Missing || s.Mask != nil && !s.Mask[i] {
+				continue
+			}
+			code := s.code(c, i)
+			switch {
+			case t.Counts[code] == 0, better != nil && better(numbers[i], t.Amounts[code]), better == nil && !first:
+				t.Amounts[code] = numbers[i]
+			}
+			t.Counts[code]++
 		}
-		code := s.code(c, i)
-		switch {
-		case t.Counts[code] == 0, better != nil && better(numbers[i], t.Amounts[code]), better == nil && !first:
-			t.Amounts[code] = numbers[i]
-		}
-		t.Counts[code]++
-	}
-	return t
+	})
 }
 
 // safe says whether no sum over the chunk can leave the range of Amounts.
@@ -174,7 +160,7 @@ func (c *Chunk) facts(number int) facts {
 // over several chunks' lines. Lines are sorted by code first, by counting, so
 // that one stamp a subject tells what was seen.
 func Distinct(chunks []*Chunk, scans []Scan, other, others int) *Totals {
-	t := newTotals(scans[0].Size)
+	t := NewTotals(scans[0].Size, true)
 	starts := make([]uint32, scans[0].Size+1)
 	total := 0
 	each := func(visit func(code, other uint32)) {

@@ -29,6 +29,19 @@ type memoKey struct {
 	where     string
 }
 
+func memoKeyOf(m *rulebook.Measure, s ledger.Scan) memoKey {
+	return memoKey{m.Aggregate, s.Number, s.Subject, s.Size, conditionText(m)}
+}
+
+// remembered aggregates a whole chunk, unless it remembers; scan names neither
+// groups nor a mask.
+func remembered(c *ledger.Chunk, m *rulebook.Measure, scan ledger.Scan, mask func(*ledger.Chunk) []bool) *ledger.Totals {
+	return c.Memo(memoKeyOf(m, scan), func() *ledger.Totals {
+		scan.From, scan.To, scan.Mask = 0, len(c.Days), mask(c)
+		return one(m.Aggregate, c, scan)
+	})
+}
+
 // Aggregate implements Aggregator.
 func (a Memory) Aggregate(m *rulebook.Measure, s Slot) *ledger.Totals {
 	f, def, column, ok := a.e.feedOf(m.Of.Feed, s.Level)
@@ -37,9 +50,8 @@ func (a Memory) Aggregate(m *rulebook.Measure, s Slot) *ledger.Totals {
 		_, _, _, ok = a.e.feedOf(m.Of.Feed, second)
 	}
 	size := a.e.Size(s.Level)
-	empty := &ledger.Totals{Counts: make([]uint32, size), Amounts: make([]amount.Amount, size)}
 	if !ok {
-		return empty
+		return ledger.NewTotals(size, false)
 	}
 	scan := ledger.Scan{Subject: column, Size: size, Number: ledger.Column(f.Numbers, m.Of.Figure)}
 	mask, lasting := a.e.masker(m, f, def)
@@ -47,30 +59,52 @@ func (a Memory) Aggregate(m *rulebook.Measure, s Slot) *ledger.Totals {
 		return a.distinct(m, f, def, s, scan, mask)
 	}
 	var total *ledger.Totals
+	own := false // what a chunk remembers is never written to
 	a.stretches(f, s, scan, func(c *ledger.Chunk, scan ledger.Scan) {
-		work := func() *ledger.Totals {
-			scan := scan
-			scan.Mask = mask(c)
-			return one(m.Aggregate, c, scan)
-		}
 		var t *ledger.Totals
-		if scan.From == 0 && scan.To == len(c.Days) && lasting && s.By == "" && !s.Paired() {
-			t = c.Memo(memoKey{m.Aggregate, scan.Number, column, size, conditionText(m)}, work)
-		} else {
-			t = work()
+		whole := scan.From == 0 && scan.To == len(c.Days) && lasting && !s.Paired()
+		switch {
+		case whole && s.By == "":
+			t = remembered(c, m, scan, mask)
+		case whole && scan.Groups != nil && addsUp(m.Aggregate) && 4*len(scan.Groups) < len(c.Days):
+			// The subjects' totals are fewer than the lines, and others ask for them too.
+			each := scan
+			each.Groups, each.Size = nil, len(scan.Groups)
+			t = gather(m.Aggregate, remembered(c, m, each, mask), scan.Groups, size)
+		default:
+			scan.Mask = mask(c)
+			t = one(m.Aggregate, c, scan)
 		}
-		total = merge(m.Aggregate, total, t)
+		switch {
+		case total == nil:
+			total = t
+			return
+		case !own:
+			total, own = total.Dense(), true
+		}
+		for code, of := range t.All() {
+			add(m.Aggregate, total, code, of)
+		}
+		total.Beyond = total.Beyond || t.Beyond
 	})
 	if total == nil {
-		return empty
-	}
-	if total.Amounts == nil { // counts
-		total = &ledger.Totals{Counts: total.Counts, Amounts: make([]amount.Amount, len(total.Counts))}
-		for i, n := range total.Counts {
-			total.Amounts[i] = amount.FromInt(int64(n))
-		}
+		return ledger.NewTotals(size, false)
 	}
 	return total
+}
+
+// addsUp says whether an aggregate of a group is made of those of its
+// subjects.
+func addsUp(aggregate string) bool { return aggregate != "first" && aggregate != "last" }
+
+// gather makes the totals of groups from those of subjects.
+func gather(aggregate string, t *ledger.Totals, groups []uint32, size int) *ledger.Totals {
+	out := ledger.NewTotals(size, t.Amounts != nil)
+	out.Beyond = t.Beyond
+	for code, of := range t.All() {
+		add(aggregate, out, groups[code], of)
+	}
+	return out
 }
 
 func conditionText(m *rulebook.Measure) string {
@@ -134,41 +168,26 @@ func one(aggregate string, c *ledger.Chunk, s ledger.Scan) *ledger.Totals {
 	return c.Sum(s) // of an average too
 }
 
-// merge adds the totals of a later chunk to those before; what a chunk keeps
-// is never written to.
-func merge(aggregate string, before, t *ledger.Totals) *ledger.Totals {
-	if before == nil {
-		return t
-	}
-	out := &ledger.Totals{Counts: make([]uint32, len(t.Counts)), Beyond: before.Beyond || t.Beyond}
-	for i, n := range t.Counts {
-		out.Counts[i] = before.Counts[i] + n
-	}
-	if t.Amounts == nil {
-		return out
-	}
-	out.Amounts = make([]amount.Amount, len(t.Amounts))
-	for i, b := range t.Amounts {
-		a := before.Amounts[i]
+// add takes the total of a later stretch, or of another subject, into that of
+// a code of dense totals.
+func add(aggregate string, to *ledger.Totals, code uint32, of ledger.Total) {
+	if to.Amounts != nil {
+		a, b := to.Amounts[code], of.Amount
 		switch {
-		case before.Counts[i] == 0:
-			out.Amounts[i] = b
-		case t.Counts[i] == 0:
-			out.Amounts[i] = a
+		case to.Counts[code] == 0, aggregate == "last":
+			a = b
 		case aggregate == "minimum":
-			out.Amounts[i] = min(a, b)
+			a = min(a, b)
 		case aggregate == "maximum":
-			out.Amounts[i] = max(a, b)
+			a = max(a, b)
 		case aggregate == "first":
-			out.Amounts[i] = a
-		case aggregate == "last":
-			out.Amounts[i] = b
 		default:
 			sum, err := amount.Add(a, b)
-			out.Amounts[i], out.Beyond = sum, out.Beyond || err != nil
+			a, to.Beyond = sum, to.Beyond || err != nil
 		}
+		to.Amounts[code] = a
 	}
-	return out
+	to.Counts[code] += of.Count
 }
 
 func (a Memory) distinct(m *rulebook.Measure, f *ledger.Feed, def *rulebook.Feed, s Slot, scan ledger.Scan, mask func(*ledger.Chunk) []bool) *ledger.Totals {
@@ -181,7 +200,7 @@ func (a Memory) distinct(m *rulebook.Measure, f *ledger.Feed, def *rulebook.Feed
 		chunks, scans = append(chunks, c), append(scans, part)
 	})
 	if len(chunks) == 0 {
-		return &ledger.Totals{Counts: make([]uint32, scan.Size), Amounts: make([]amount.Amount, scan.Size)}
+		return ledger.NewTotals(scan.Size, false)
 	}
 	return ledger.Distinct(chunks, scans, other, len(a.e.Snapshot.Registers[kind].Keys))
 }

@@ -159,6 +159,7 @@ func (e *Engine) several(n *lang.Node, s Slot) *Column {
 	if slots == nil {
 		return e.missing(s, NoPeriod)
 	}
+	e.Ahead(n.Parts[0].Names(), slots)
 	var columns []*Column
 	for _, slot := range slots {
 		columns = append(columns, e.Formula(n.Parts[0], slot))

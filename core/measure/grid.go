@@ -127,9 +127,13 @@ type levelColumns struct {
 func (e *Engine) columnsOf(heads []Head, l Level) *levelColumns {
 	of := &levelColumns{e: e, level: l, heads: heads}
 	of.keys, of.names = e.Names(l)
+	var names []string
 	for _, h := range heads {
-		s := e.Slot(l, h.Period)
-		of.slots, of.columns = append(of.slots, s), append(of.columns, e.Column(h.Measure, s))
+		names, of.slots = append(names, h.Measure), append(of.slots, e.Slot(l, h.Period))
+	}
+	e.Ahead(names, of.slots)
+	for k, h := range heads {
+		of.columns = append(of.columns, e.Column(h.Measure, of.slots[k]))
 	}
 	return of
 }

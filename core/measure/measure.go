@@ -124,7 +124,7 @@ func (e *Engine) Weight() int {
 		n += 17 * len(c.Value)
 	}
 	for _, t := range e.totals {
-		n += 12 * len(t.Counts)
+		n += 16 * len(t.Counts)
 	}
 	return n
 }
@@ -175,8 +175,8 @@ func (e *Engine) days(def *rulebook.Measure, s Slot) amount.Amount {
 // the range of Amounts are void.
 func (e *Engine) Sum(measure string, s Slot) amount.Amount {
 	var sum amount.Amount
-	for _, a := range e.baseTotals(e.Book.Measure(measure), s).Amounts {
-		sum += a
+	for _, t := range e.baseTotals(e.Book.Measure(measure), s).All() {
+		sum += t.Amount
 	}
 	return sum
 }
@@ -187,17 +187,23 @@ const rounding = 0x1p-52
 
 func (e *Engine) baseColumn(def *rulebook.Measure, s Slot) *Column {
 	t := e.baseTotals(def, s)
-	c := newColumn(len(t.Counts))
-	for i, n := range t.Counts {
-		switch {
-		case t.Beyond:
-			c.Why[i] = BeyondRange
-		case n == 0:
-			c.Why[i] = NoLines
-		case def.Aggregate == "average":
-			c.set(i, t.Amounts[i].Float()/float64(n), 0, 2)
-		default:
-			c.set(i, t.Amounts[i].Float(), 0, 1)
+	c := newColumn(t.Size)
+	void := NoLines
+	if t.Beyond {
+		void = BeyondRange
+	}
+	for i := range c.Why {
+		c.Why[i] = void
+	}
+	if t.Beyond {
+		return c
+	}
+	for code, of := range t.All() {
+		c.Why[code] = Present
+		if def.Aggregate == "average" {
+			c.set(int(code), of.Amount.Float()/float64(of.Count), 0, 2)
+		} else {
+			c.set(int(code), of.Amount.Float(), 0, 1)
 		}
 	}
 	return c
@@ -397,15 +403,17 @@ func (e *Engine) Exact(measure string, code uint32, s Slot) (*big.Rat, Why) {
 		return e.days(def, s).Rat(), Present
 	}
 	t := e.baseTotals(def, s)
-	switch {
-	case t.Beyond:
+	if t.Beyond {
 		return nil, BeyondRange
-	case t.Counts[code] == 0:
+	}
+	n, a := t.At(code)
+	switch {
+	case n == 0:
 		return nil, NoLines
 	case def.Aggregate == "average":
-		return new(big.Rat).Quo(t.Amounts[code].Rat(), big.NewRat(int64(t.Counts[code]), 1)), Present
+		return new(big.Rat).Quo(a.Rat(), big.NewRat(int64(n), 1)), Present
 	}
-	return t.Amounts[code].Rat(), Present
+	return a.Rat(), Present
 }
 
 // ExactFormula is the true value of a formula for one code.

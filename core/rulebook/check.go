@@ -117,35 +117,6 @@ func (r *reader) checkCycles(book *Book) {
 	}
 }
 
-// FeedsUnder lists the feeds a measure is made of, through its formulas.
-func (b *Book) FeedsUnder(measure string) []string {
-	found := map[string]bool{}
-	b.feedsOf(measure, map[string]bool{}, found)
-	var out []string
-	for _, f := range b.Feeds {
-		if found[f.Name] {
-			out = append(out, f.Name)
-		}
-	}
-	return out
-}
-
-func (b *Book) feedsOf(measure string, visited, found map[string]bool) {
-	m := b.Measure(measure)
-	if m == nil || visited[measure] {
-		return
-	}
-	visited[measure] = true
-	switch {
-	case m.Formula != nil:
-		for _, n := range m.Formula.Tree.Names() {
-			b.feedsOf(n, visited, found)
-		}
-	case m.Days == "":
-		found[m.Of.Feed] = true
-	}
-}
-
 func (r *reader) checkRule(book *Book, rule *Rule) {
 	path := "rules." + rule.Name
 	formula := func(f *Formula, path string) {

@@ -301,13 +301,11 @@ func (r *Rehearser) Rehearse(ctx context.Context, ask Ask, then func(*Answer) er
 
 // desks counts the flagged by the desk they would go to.
 func desks(e *measure.Engine, r *judge.Result, to map[string]int) (flagged int) {
-	for code, v := range r.Verdicts {
-		if v.Flagged() {
-			flagged++
-			to[routing.Desk(e.Book, routing.Item{Kind: r.Level.String(), Rule: r.Rule.Name, Grade: v.Grade, Attributes: r.Attributes(e, uint32(code))})]++
-		}
+	codes, kind := r.Flagged(), r.Level.String()
+	for _, code := range codes {
+		to[routing.Desk(e.Book, routing.Item{Kind: kind, Rule: r.Rule.Name, Grade: r.Verdict(code).Grade, Attributes: r.Attributes(e, code)})]++
 	}
-	return flagged
+	return len(codes)
 }
 
 // find says who is flagged, who flips, and who is near.
@@ -319,20 +317,14 @@ func (a *Answer) find(before *judge.Result) {
 		f.Value, f.Yardstick = explain.Values(a.Book, a.Rule, ev)
 		return f
 	}
-	var flagged []uint32
-	for code, v := range a.Result.Verdicts {
-		if !v.Flagged() {
-			continue
-		}
-		flagged = append(flagged, uint32(code))
-	}
+	flagged := a.Result.Flagged()
 	desks(a.Engine, a.Result, a.Desks)
 	slices.SortStableFunc(flagged, func(x, y uint32) int {
-		p, q := a.Result.Verdicts[x].Grade, a.Result.Verdicts[y].Grade
+		p, q := a.Result.Verdict(x).Grade, a.Result.Verdict(y).Grade
 		return a.Book.Severity(p) - a.Book.Severity(q)
 	})
 	for _, code := range flagged[:min(len(flagged), mostShown)] {
-		a.Flagged = append(a.Flagged, shown(code, a.Result.Verdicts[code]))
+		a.Flagged = append(a.Flagged, shown(code, a.Result.Verdict(code)))
 	}
 	for _, f := range judge.Flips(before, a.Result) {
 		switch {
@@ -350,7 +342,7 @@ func (a *Answer) find(before *judge.Result) {
 		}
 	}
 	for _, n := range a.Result.NearCut(a.Engine, mostNear) {
-		a.Near = append(a.Near, shown(n.Code, a.Result.Verdicts[n.Code]))
+		a.Near = append(a.Near, shown(n.Code, a.Result.Verdict(n.Code)))
 	}
 }
 

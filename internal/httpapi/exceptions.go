@@ -195,9 +195,9 @@ func history(engine *measure.Engine, rule *rulebook.Rule, level rulebook.Level, 
 	out := contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnit(plainUnit(unit)), Axis: axis}
 	for m := last - historyMonths + 1; m <= last; m++ {
 		result := judge.Judge(engine, rule, level, m)
-		v := result.Verdicts[code]
+		v := result.Verdict(code)
 		point := contract.HistoryPoint{Period: monthText(engine.Book.Calendar, m), Label: monthWords(engine.Book.Calendar, m), Grade: v.Grade, Outcome: v.Outcome.String(), Text: v.Why}
-		if held := result.Held[code]; !math.IsNaN(held) {
+		if held := result.Held(code); !math.IsNaN(held) {
 			point.Held = &held
 			point.Text = heldText(held, unit, placesOf(engine.Book, rule))
 		}

@@ -170,7 +170,7 @@ func (r *run) all() error {
 	for _, result := range results {
 		keys, names := r.engine.Names(result.Level)
 		level := result.Level.String()
-		for code, v := range result.Verdicts {
+		for code, v := range result.Verdicts() {
 			key := exceptionKey{result.Rule.Name, level, keys[code]}
 			before, wasKnown := known[key]
 			last, wasLast := lastPeriod[key]
@@ -179,9 +179,9 @@ func (r *run) all() error {
 				continue
 			}
 			done[key] = true
-			e := r.describe(result, uint32(code), v)
+			e := r.describe(result, code, v)
 			e.Kind, e.Key, e.Name = level, keys[code], names[code]
-			if e.Code = uint32(code); !result.Level.Plain() {
+			if e.Code = code; !result.Level.Plain() {
 				if e.Code, err = r.tx.SubjectCode(r.ctx, level, keys[code]); err != nil {
 					return err
 				}

@@ -1,0 +1,72 @@
+package measure
+
+import (
+	"runtime"
+	"sync"
+
+	"oskel/core/ledger"
+	"oskel/core/rulebook"
+)
+
+// Ahead has the chunks compute, on all cores, what measures will ask of them
+// for some slots: asking in turn then finds it remembered. Answers do not
+// depend on it.
+func (e *Engine) Ahead(measures []string, slots []Slot) {
+	var work []func()
+	seen := map[any]bool{}
+	for _, name := range measures {
+		for _, base := range e.Book.Inputs(name) {
+			for _, s := range slots {
+				work = append(work, e.ahead(e.Book.Measure(base), s, seen)...)
+			}
+		}
+	}
+	if len(work) < 2 {
+		return // a single one is as fast when it is asked for
+	}
+	next := make(chan func(), len(work))
+	for _, w := range work {
+		next <- w
+	}
+	close(next)
+	var all sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), len(work)) {
+		all.Go(func() {
+			for w := range next {
+				if e.Stopped() {
+					return
+				}
+				w()
+			}
+		})
+	}
+	all.Wait()
+}
+
+// ahead lists what the chunks that lie within a slot do not remember yet.
+func (e *Engine) ahead(m *rulebook.Measure, s Slot, seen map[any]bool) (work []func()) {
+	f, def, column, ok := e.feedOf(m.Of.Feed, s.Level)
+	if _, told := e.given[m.Name]; told || m.Days != "" || !ok || s.By != "" || s.Paired() || m.Aggregate == "distinct" || e.totals[key{m.Name, s}] != nil {
+		return nil
+	}
+	mask, lasting := e.masker(m, f, def)
+	if !lasting {
+		return nil
+	}
+	scan := ledger.Scan{Subject: column, Size: e.Size(s.Level), Number: ledger.Column(f.Numbers, m.Of.Figure)}
+	for _, c := range f.Chunks {
+		if c.Month.First() < s.First || c.Month.Last() > s.Last {
+			continue
+		}
+		type part struct {
+			c *ledger.Chunk
+			k memoKey
+		}
+		k := part{c, memoKeyOf(m, scan)}
+		if !seen[k] && !c.Remembers(k.k) {
+			seen[k] = true
+			work = append(work, func() { remembered(c, m, scan, mask) })
+		}
+	}
+	return work
+}
