@@ -165,6 +165,40 @@ func TestARepChangesTerritory(t *testing.T) {
 	assert.Contains(t, (*p.Faults)[0].Text, "already on line 2; a second row of the same key needs another valid_from")
 }
 
+// A register row may state its last day: then no other may begin before it has
+// passed, and after it the subject belongs nowhere.
+func TestRegisterRowsEnd(t *testing.T) {
+	s := small(t)
+	const header = "rep,name,territory,valid_from,valid_to\n"
+	faults := func(rows string) (out []string) {
+		for _, f := range *refused(t, 422, "file-refused")(s.send("register", "rep", header+rows)).Faults {
+			out = append(out, fmt.Sprint(*f.Line, " ", f.Text))
+		}
+		return out
+	}
+	assert.Equal(t, []string{"3 overlaps line 2: R1 is there from 2026-10-01 to 2026-10-10"}, faults("R1,A,South,2026-10-01,2026-10-10\nR1,A,North,2026-10-10,\n"))
+	assert.Equal(t, []string{"2 expected a day not before valid_from, 2026-10-05"}, faults("R1,A,South,2026-10-05,2026-10-04\n"))
+	s.load("register", "rep", header+"R1,Arne Made-Up,South,2026-10-02,2026-10-05\n")
+	assert.Equal(t, []string{"2 overlaps what the register holds: R1 is there from 2026-10-02 to 2026-10-05"}, faults("R1,A,North,2026-10-05,\n"))
+	assert.Equal(t, []string{"2 overlaps what the register holds from 2026-10-02: R1 is there from 2026-10-01 to 2026-10-02"}, faults("R1,A,North,2026-10-01,2026-10-02\n"))
+	by := "rep.territory"
+	revenue := func() map[string]string {
+		out := map[string]string{}
+		for _, r := range want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: &by, Period: "2026-10"})).Rows {
+			out[r.Key] = *r.Cells[0].Exact
+		}
+		return out
+	}
+	ended := revenue()
+	assert.Contains(t, ended, "", "what was sold after the last day counts for no territory")
+	history := want[[]client.RegisterEntry](t, 200)(s.as("rea").GetSubject(ctx, "rep", "R1"))
+	assert.Equal(t, "2026-10-05", *history[0].ValidTo)
+	s.load("register", "rep", header+"R1,Arne Made-Up,North,2026-10-06,\n")
+	back := revenue()
+	assert.NotContains(t, back, "", "the next row begins on the next day")
+	assert.Equal(t, ended["South"], back["South"])
+}
+
 // What a correction replaced can still be asked for, as of the data version
 // before it.
 func TestFiguresAsOfAnEarlierVersion(t *testing.T) {

@@ -82,6 +82,21 @@ func (f *Feed) Chunk(m calendar.Month) *Chunk {
 	return nil
 }
 
+// Within is the one chunk that has lines of some days, first and last among
+// them, if all its lines are; else nil.
+func (f *Feed) Within(first, last calendar.Day) (only *Chunk) {
+	for _, c := range f.Chunks {
+		switch {
+		case c.Month.Last() < first || c.Month.First() > last:
+		case only != nil, c.Month.First() < first, c.Month.Last() > last:
+			return nil
+		default:
+			only = c
+		}
+	}
+	return only
+}
+
 // Lines counts the lines of all chunks.
 func (f *Feed) Lines() int {
 	n := 0

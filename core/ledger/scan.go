@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"math"
+	"sync"
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
@@ -134,26 +135,25 @@ func (c *Chunk) complete(number int) bool { return c.facts(number).complete }
 
 // facts are what is known of a number column once and for all.
 type facts struct {
+	once     sync.Once
 	peak     amount.Amount // the largest absolute value
 	complete bool          // no value is missing
 }
 
-func (c *Chunk) facts(number int) facts {
-	c.once.Do(func() {
-		c.known = make([]facts, len(c.Numbers))
-		for n, column := range c.Numbers {
-			f := facts{complete: true}
-			for _, v := range column {
-				if v == amount.Missing {
-					f.complete = false
-				} else {
-					f.peak = max(f.peak, v, -v)
-				}
+func (c *Chunk) facts(number int) *facts {
+	c.once.Do(func() { c.known = make([]facts, len(c.Numbers)) })
+	f := &c.known[number]
+	f.once.Do(func() {
+		f.complete = true
+		for _, v := range c.Numbers[number] {
+			if v == amount.Missing {
+				f.complete = false
+			} else {
+				f.peak = max(f.peak, v, -v)
 			}
-			c.known[n] = f
 		}
 	})
-	return c.known[number]
+	return f
 }
 
 // Distinct counts, per code, the different codes of another subject column

@@ -46,16 +46,17 @@ func (e *Engine) Ahead(measures []string, slots []Slot) {
 // ahead lists what the chunks that lie within a slot do not remember yet.
 func (e *Engine) ahead(m *rulebook.Measure, s Slot, seen map[any]bool) (work []func()) {
 	f, def, column, ok := e.feedOf(m.Of.Feed, s.Level)
-	if _, told := e.given[m.Name]; told || m.Days != "" || !ok || s.By != "" || s.Paired() || m.Aggregate == "distinct" || e.totals[key{m.Name, s}] != nil {
+	if _, told := e.given[m.Name]; told || m.Days != "" || !ok || s.By != "" || s.Paired() || e.totals[key{m.Name, s}] != nil {
 		return nil
 	}
 	mask, lasting := e.masker(m, f, def)
 	if !lasting {
 		return nil
 	}
-	scan := ledger.Scan{Subject: column, Size: e.Size(s.Level), Number: ledger.Column(f.Numbers, m.Of.Figure)}
+	number, others := e.counted(m, f, def)
+	scan := ledger.Scan{Subject: column, Size: e.Size(s.Level), Number: number}
 	for _, c := range f.Chunks {
-		if c.Month.First() < s.First || c.Month.Last() > s.Last {
+		if c.Month.First() < s.First || c.Month.Last() > s.Last || m.Aggregate == "distinct" && f.Within(s.First, s.Last) != c {
 			continue
 		}
 		type part struct {
@@ -65,7 +66,7 @@ func (e *Engine) ahead(m *rulebook.Measure, s Slot, seen map[any]bool) (work []f
 		k := part{c, memoKeyOf(m, scan)}
 		if !seen[k] && !c.Remembers(k.k) {
 			seen[k] = true
-			work = append(work, func() { remembered(c, m, scan, mask) })
+			work = append(work, func() { remembered(c, m, scan, mask, others) })
 		}
 	}
 	return work

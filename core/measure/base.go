@@ -34,12 +34,25 @@ func memoKeyOf(m *rulebook.Measure, s ledger.Scan) memoKey {
 }
 
 // remembered aggregates a whole chunk, unless it remembers; scan names neither
-// groups nor a mask.
-func remembered(c *ledger.Chunk, m *rulebook.Measure, scan ledger.Scan, mask func(*ledger.Chunk) []bool) *ledger.Totals {
+// groups nor a mask. others is how many subjects a distinct count chooses from.
+func remembered(c *ledger.Chunk, m *rulebook.Measure, scan ledger.Scan, mask func(*ledger.Chunk) []bool, others int) *ledger.Totals {
 	return c.Memo(memoKeyOf(m, scan), func() *ledger.Totals {
 		scan.From, scan.To, scan.Mask = 0, len(c.Days), mask(c)
+		if m.Aggregate == "distinct" {
+			return ledger.Distinct([]*ledger.Chunk{c}, []ledger.Scan{scan}, scan.Number, others)
+		}
 		return one(m.Aggregate, c, scan)
 	})
+}
+
+// counted is the column that a measure aggregates, of numbers or for a
+// distinct count of subjects, and how many subjects there are of those.
+func (e *Engine) counted(m *rulebook.Measure, f *ledger.Feed, def *rulebook.Feed) (column, others int) {
+	if m.Aggregate != "distinct" {
+		return ledger.Column(f.Numbers, m.Of.Figure), 0
+	}
+	column = ledger.Column(f.Subjects, m.Of.Figure)
+	return column, len(e.Snapshot.Registers[def.Subjects[column].Kind].Keys)
 }
 
 // Aggregate implements Aggregator.
@@ -53,10 +66,11 @@ func (a Memory) Aggregate(m *rulebook.Measure, s Slot) *ledger.Totals {
 	if !ok {
 		return ledger.NewTotals(size, false)
 	}
-	scan := ledger.Scan{Subject: column, Size: size, Number: ledger.Column(f.Numbers, m.Of.Figure)}
+	number, others := a.e.counted(m, f, def)
+	scan := ledger.Scan{Subject: column, Size: size, Number: number}
 	mask, lasting := a.e.masker(m, f, def)
 	if m.Aggregate == "distinct" {
-		return a.distinct(m, f, def, s, scan, mask)
+		return a.distinct(m, f, s, scan, mask, lasting, others)
 	}
 	var total *ledger.Totals
 	own := false // what a chunk remembers is never written to
@@ -65,12 +79,12 @@ func (a Memory) Aggregate(m *rulebook.Measure, s Slot) *ledger.Totals {
 		whole := scan.From == 0 && scan.To == len(c.Days) && lasting && !s.Paired()
 		switch {
 		case whole && s.By == "":
-			t = remembered(c, m, scan, mask)
+			t = remembered(c, m, scan, mask, 0)
 		case whole && scan.Groups != nil && addsUp(m.Aggregate) && 4*len(scan.Groups) < len(c.Days):
 			// The subjects' totals are fewer than the lines, and others ask for them too.
 			each := scan
 			each.Groups, each.Size = nil, len(scan.Groups)
-			t = gather(m.Aggregate, remembered(c, m, each, mask), scan.Groups, size)
+			t = gather(m.Aggregate, remembered(c, m, each, mask, 0), scan.Groups, size)
 		default:
 			scan.Mask = mask(c)
 			t = one(m.Aggregate, c, scan)
@@ -190,9 +204,10 @@ func add(aggregate string, to *ledger.Totals, code uint32, of ledger.Total) {
 	to.Counts[code] += of.Count
 }
 
-func (a Memory) distinct(m *rulebook.Measure, f *ledger.Feed, def *rulebook.Feed, s Slot, scan ledger.Scan, mask func(*ledger.Chunk) []bool) *ledger.Totals {
-	other := ledger.Column(f.Subjects, m.Of.Figure)
-	kind := def.Subjects[other].Kind
+func (a Memory) distinct(m *rulebook.Measure, f *ledger.Feed, s Slot, scan ledger.Scan, mask func(*ledger.Chunk) []bool, lasting bool, others int) *ledger.Totals {
+	if c := f.Within(s.First, s.Last); c != nil && lasting && s.By == "" && !s.Paired() {
+		return remembered(c, m, scan, mask, others)
+	}
 	var chunks []*ledger.Chunk
 	scans := []ledger.Scan{}
 	a.stretches(f, s, scan, func(c *ledger.Chunk, part ledger.Scan) {
@@ -202,7 +217,7 @@ func (a Memory) distinct(m *rulebook.Measure, f *ledger.Feed, def *rulebook.Feed
 	if len(chunks) == 0 {
 		return ledger.NewTotals(scan.Size, false)
 	}
-	return ledger.Distinct(chunks, scans, other, len(a.e.Snapshot.Registers[kind].Keys))
+	return ledger.Distinct(chunks, scans, scan.Number, others)
 }
 
 // masker makes the lines that a measure's condition lets count, by chunk; nil

@@ -80,7 +80,7 @@ func (r *reader) readKinds(v value, book *Book) {
 
 // registerColumns are what a register keeps of each subject beside its
 // attributes.
-var registerColumns = map[string]bool{"name": true, "active_from": true, "active_to": true, "valid_from": true}
+var registerColumns = map[string]bool{"name": true, "active_from": true, "active_to": true, "valid_from": true, "valid_to": true}
 
 func (r *reader) readFeeds(v value, book *Book) {
 	for _, e := range v.entries() {

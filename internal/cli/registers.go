@@ -127,9 +127,9 @@ func showSubject(ctx context.Context, e *env, kind, key string) error {
 		if entry.SupersededBy != nil {
 			superseded = fmt.Sprintf("until version %d", *entry.SupersededBy)
 		}
-		rows = append(rows, []string{fmt.Sprint(entry.Intake), or(text(entry.ValidFrom), "ever"), entry.Name, strings.Join(values, ", "), text(entry.ActiveFrom), text(entry.ActiveTo), entry.By, superseded})
+		rows = append(rows, []string{fmt.Sprint(entry.Intake), or(text(entry.ValidFrom), "ever"), text(entry.ValidTo), entry.Name, strings.Join(values, ", "), text(entry.ActiveFrom), text(entry.ActiveTo), entry.By, superseded})
 	}
-	return e.show(all, []column{{head: "version", right: true}, {head: "valid from"}, {head: "name"}, {head: "attributes", wrap: true}, {head: "active from"}, {head: "active to"}, {head: "by"}, {head: "counts"}}, rows)
+	return e.show(all, []column{{head: "version", right: true}, {head: "valid from"}, {head: "valid to"}, {head: "name"}, {head: "attributes", wrap: true}, {head: "active from"}, {head: "active to"}, {head: "by"}, {head: "counts"}}, rows)
 }
 
 func or(s, fallback string) string {

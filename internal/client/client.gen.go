@@ -1063,6 +1063,7 @@ type RegisterEntry struct {
 	Name         string            `json:"name"`
 	SupersededBy *int64            `json:"superseded_by,omitempty"`
 	ValidFrom    *string           `json:"valid_from,omitempty"`
+	ValidTo      *string           `json:"valid_to,omitempty"`
 	Values       map[string]string `json:"values"`
 }
 

@@ -26,9 +26,8 @@ func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request
 	if err != nil {
 		return nil, nil, err
 	}
-	t := openTable(r.File, body, required, []string{"name", "active_from", "active_to", "valid_from"})
-	var entries []store.Entry
-	var lines []int
+	t := openTable(r.File, body, required, []string{"name", "active_from", "active_to", "valid_from", "valid_to"})
+	var rows []row
 	var fresh []string
 	type since struct {
 		key  string
@@ -77,6 +76,12 @@ func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request
 		if dated {
 			e.ValidFrom = &from
 		}
+		if d, ok := t.day("valid_to", false); ok {
+			e.ValidTo = &d
+			if dated && d < from {
+				t.fault("valid_to", "expected a day not before valid_from, %s", from)
+			}
+		}
 		if d, ok := t.day("active_from", false); ok {
 			e.From = &d
 		}
@@ -86,19 +91,34 @@ func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request
 				t.fault("active_to", "expected a day not before active_from, %s", *e.From)
 			}
 		}
-		entries, lines = append(entries, e), append(lines, t.line)
+		rows = append(rows, row{e, t.line})
 	}
-	checkWithin(t, k, entries, lines)
-	if t.refusal.Count == 0 && len(entries) == 0 {
+	held, err := tx.Entries(ctx, k.Name)
+	if err != nil {
+		return nil, nil, err
+	}
+	all := standing(held, rows)
+	checkOverlaps(t, func(code uint32) string {
+		if int(code) < len(known.all) {
+			return known.all[code]
+		}
+		return fresh[int(code)-len(known.all)]
+	}, all)
+	checkWithin(t, k, withEnds(all))
+	if t.refusal.Count == 0 && len(rows) == 0 {
 		t.refusal.add(Fault{Text: "the file has a header and no rows"})
 	}
 	if t.refusal.Count > 0 {
 		return nil, t.refusal, nil
 	}
-	in.Lines = int64(len(entries))
+	in.Lines = int64(len(rows))
 	return func(tx *store.Tx) error {
 		if err := tx.AddSubjects(ctx, k.Name, len(known.all), fresh); err != nil {
 			return err
+		}
+		entries := make([]store.Entry, len(rows))
+		for i, r := range rows {
+			entries[i] = r.Entry
 		}
 		return tx.PutEntries(ctx, k.Name, in.ID, entries)
 	}, nil, nil

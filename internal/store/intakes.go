@@ -125,7 +125,7 @@ func (t *Tx) SupersedeSame(ctx context.Context, f *rulebook.Feed, column string,
 // takes it back: its rows give way, and copies of those that had given way to
 // it come to count again.
 func (t *Tx) TakeBack(ctx context.Context, in Intake, f *rulebook.Feed, by int64) error {
-	table, columns := "registers", "kind, code, name, attributes, active_from, active_to, valid_from"
+	table, columns := "registers", "kind, code, name, attributes, active_from, active_to, valid_from, valid_to"
 	switch in.Into {
 	case "targets":
 		table, columns = "targets", "kind, code, measure, month, target"
@@ -155,6 +155,23 @@ type Entry struct {
 	Attributes map[string]string
 	From, To   *calendar.Day // active
 	ValidFrom  *calendar.Day // nil is since ever
+	ValidTo    *calendar.Day // it included; nil is until the next
+}
+
+// Entries lists the rows of a register that count, by subject.
+func (t *Tx) Entries(ctx context.Context, kind string) ([]Entry, error) {
+	rows, err := t.tx.Query(ctx, "select code, name, attributes, active_from, active_to, valid_from, valid_to from registers where kind = $1 and superseded is null order by code, intake", kind)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, scanEntry)
+}
+
+func scanEntry(row pgx.CollectableRow) (e Entry, err error) {
+	var from, to, validFrom, validTo *time.Time
+	err = row.Scan(&e.Code, &e.Name, &e.Attributes, &from, &to, &validFrom, &validTo)
+	e.From, e.To, e.ValidFrom, e.ValidTo = dayOf(from), dayOf(to), dayOf(validFrom), dayOf(validTo)
+	return e, err
 }
 
 // AddSubjects gives codes to new keys of a kind, in the order given, from
@@ -190,10 +207,10 @@ func (t *Tx) PutEntries(ctx context.Context, kind string, intake int64, entries 
 		where registers.kind = $2 and superseded is null and registers.code = n.code and registers.valid_from is not distinct from n.valid_from`, intake, kind, codes, from); err != nil {
 		return err
 	}
-	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"registers"}, []string{"kind", "code", "name", "attributes", "active_from", "active_to", "valid_from", "intake"},
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"registers"}, []string{"kind", "code", "name", "attributes", "active_from", "active_to", "valid_from", "valid_to", "intake"},
 		pgx.CopyFromSlice(len(entries), func(i int) ([]any, error) {
 			e := entries[i]
-			return []any{kind, int32(e.Code), e.Name, e.Attributes, timeOf(e.From), timeOf(e.To), timeOf(e.ValidFrom), intake}, nil
+			return []any{kind, int32(e.Code), e.Name, e.Attributes, timeOf(e.From), timeOf(e.To), timeOf(e.ValidFrom), timeOf(e.ValidTo), intake}, nil
 		}))
 	return err
 }

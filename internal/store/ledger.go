@@ -125,16 +125,16 @@ func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version i
 	for _, a := range kind.Attributes {
 		values[a.Name] = make([]lang.Value, len(keys))
 	}
-	rows, err := s.pool.Query(ctx, "select code, name, attributes, active_from, active_to, valid_from from registers where kind = $2 and "+counts+" order by valid_from nulls first, intake", version, kind.Name)
+	rows, err := s.pool.Query(ctx, "select code, name, attributes, active_from, active_to, valid_from, valid_to from registers where kind = $2 and "+counts+" order by valid_from nulls first, intake", version, kind.Name)
 	if err != nil {
 		return nil, err
 	}
 	var code int32
 	var name string
 	var attributes map[string]string
-	var from, to, validFrom *time.Time
+	var from, to, validFrom, validTo *time.Time
 	changes := map[string][]ledger.Dated{}
-	_, err = pgx.ForEachRow(rows, []any{&code, &name, &attributes, &from, &to, &validFrom}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&code, &name, &attributes, &from, &to, &validFrom, &validTo}, func() error {
 		if int(code) >= len(keys) {
 			return nil // arrived after the keys were read; a later version's
 		}
@@ -151,6 +151,9 @@ func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version i
 				changes[a.Name] = append(changes[a.Name], ledger.Dated{From: *d, Subject: uint32(code), Value: v})
 			} else {
 				values[a.Name][code] = v
+			}
+			if d := dayOf(validTo); d != nil { // a row from the next day comes after, and holds
+				changes[a.Name] = append(changes[a.Name], ledger.Dated{From: *d + 1, Subject: uint32(code)})
 			}
 		}
 		attributes = nil

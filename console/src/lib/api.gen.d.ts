@@ -1223,6 +1223,7 @@ export interface components {
         };
         RegisterEntry: {
             valid_from?: string;
+            valid_to?: string;
             name: string;
             active_from?: string;
             active_to?: string;

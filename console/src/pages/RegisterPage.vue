@@ -159,7 +159,7 @@ const values = (v: Record<string, string>) => Object.entries(v).sort()
             :class="h.superseded_by ? 'text-muted' : ''"
           >
             <p class="font-semibold">
-              {{ h.valid_from ? `From ${h.valid_from}` : 'Since ever' }}
+              {{ h.valid_from ? `From ${h.valid_from}` : 'Since ever' }}{{ h.valid_to ? ` to ${h.valid_to}` : '' }}
               <span v-if="h.superseded_by" class="text-small font-normal"
                 >no longer counts since version {{ h.superseded_by }}</span
               >
