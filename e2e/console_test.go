@@ -35,7 +35,7 @@ func TestAxeFindsNothing(t *testing.T) {
 	s := demoService(t)
 	exception := s.exceptions("2026-10")["thin-margin R-17"]
 	pages := []string{"/overview", "/overview?period=2026-08", "/measures/margin_rate", "/measures/none", "/rules", "/rules?rule=behind-target", "/exceptions", fmt.Sprintf("/exceptions?id=%d", exception.Id), "/exceptions?text=nobody",
-		fmt.Sprintf("/exceptions/%d", exception.Id), "/desk", fmt.Sprintf("/desk?id=%d", *exception.Case), "/desk?state=settled", fmt.Sprintf("/cases/%d", *exception.Case), "/data", "/data/registers", "/data/registers/customer?text=quay&key=C-0001", "/data/targets", "/data/targets/customer", "/data/calendar", "/rules/draft?rule=thin-margin", "/rules/draft?as=file", "/rules/dials", "/rules/revisions?revision=1", "/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate", "/nowhere"}
+		fmt.Sprintf("/exceptions/%d", exception.Id), "/desk", fmt.Sprintf("/desk?id=%d", *exception.Case), "/desk?state=settled", fmt.Sprintf("/cases/%d", *exception.Case), "/data", "/data/registers", "/data/registers/customer?text=quay&key=C-0001", "/data/targets", "/data/targets/customer", "/data/calendar", "/rules/draft?rule=thin-margin", "/rules/draft?as=file", "/rules/dials", "/rules/grades?grade=look", "/rules/revisions?revision=1", "/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate", "/nowhere"}
 	for _, size := range [][2]int{{1280, 800}, {390, 844}} {
 		if size[0] < 1000 { // where a narrow screen lays things out in another way
 			pages = []string{"/overview", fmt.Sprintf("/exceptions?id=%d", exception.Id), "/figures", fmt.Sprintf("/desk?id=%d", *exception.Case), fmt.Sprintf("/cases/%d", *exception.Case), "/data"}

@@ -108,6 +108,10 @@ func TestRulebooksLife(t *testing.T) {
 	refused(t, 422, "not-rehearsed")(c.TurnDial(ctx, "floor", client.DialTurn{Value: "90%", Note: "Too far", BasedOn: 3}))
 	refused(t, 403, "not-allowed")(s.as("rea").TurnDial(ctx, "floor", client.DialTurn{Value: "30%", Note: "Mine", BasedOn: 3}))
 
+	placed := want[client.RulebookText](t, 200)(c.PlaceDial(ctx, client.PlaceDial{Text: now.Text, Name: "floor", Value: "23%"}))
+	assert.Equal(t, strings.Replace(commented, "value:   22%", "value:   23%", 1), placed.Text)
+	refused(t, 422, "not-rehearsed")(c.PlaceDial(ctx, client.PlaceDial{Text: now.Text, Name: "flor", Value: "23%"}))
+
 	compared := want[client.Comparison](t, 200)(c.CompareRulebook(ctx, client.CompareRequest{With: ptr(2)}))
 	assert.Equal(t, []string{"dial floor: 22% becomes 25%"}, compared.Words)
 	assert.Contains(t, compared.Text, "-  floor: {value:   22%")
@@ -117,9 +121,19 @@ func TestRulebooksLife(t *testing.T) {
 	assert.Equal(t, []string{"measure margin", "rule thin-margin", "rule behind"}, want[[]string](t, 200)(c.ListUses(ctx, &client.ListUsesParams{Name: "revenue"})))
 	assert.Equal(t, []string{"rule thin-margin"}, want[[]client.Dial](t, 200)(c.ListDials(ctx))[0].Uses)
 
+	// A grade looks otherwise everywhere at once.
+	style := client.GradeStyle{Label: "Have a look", Tone: "blue", Shape: "square", Note: "Calmer", BasedOn: 4}
+	refused(t, 403, "not-allowed")(s.as("rea").RestyleGrade(ctx, "look", style))
+	refused(t, 422, "not-rehearsed")(c.RestyleGrade(ctx, "lok", style))
+	restyled := want[client.Revision](t, 201)(c.RestyleGrade(ctx, "look", style))
+	assert.Equal(t, []any{5, []string{"grade look: changed"}}, []any{restyled.Number, restyled.Differences})
+	refused(t, 409, "overtaken")(s.as("lea").RestyleGrade(ctx, "act", client.GradeStyle{Label: "Act", Tone: "red", Shape: "cross", Note: "Mine", BasedOn: 4}))
+	grades := want[client.Rulebook](t, 200)(c.GetRulebook(ctx)).Grades
+	assert.Equal(t, client.Grade{Name: "look", Label: "Have a look", Tone: "blue", Shape: "square"}, grades[len(grades)-1])
+
 	// A failing example refuses the publishing.
 	broken := strings.Replace(commented, "{clear: rest}]}", "{clear: rest}]}\n    examples: [{margin: 22%, is: look}]", 1)
-	p = refused(t, 422, "rulebook-refused")(c.PublishRevision(ctx, client.NewRevision{Text: broken, Note: "x", BasedOn: 4}))
+	p = refused(t, 422, "rulebook-refused")(c.PublishRevision(ctx, client.NewRevision{Text: broken, Note: "x", BasedOn: 5}))
 	assert.Contains(t, (*p.Faults)[0].Text, "the example expects look, and the rule says clear")
 }
 
@@ -242,4 +256,51 @@ func TestDialsAndRevisionsPages(t *testing.T) {
 	found, err = p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
+}
+
+// A cut that is a dial is dragged in the draft, and everything that uses the
+// dial follows; a cut at which two bands meet moves both.
+func TestCutsAreMovedInTheDrawing(t *testing.T) {
+	s := small(t)
+	s.publish(strings.Replace(smallBook, "{grade: act, below: 18%}, {grade: look, below: floor}, {clear: rest}", "{grade: act, below: 18%}, {grade: look, at_least: 18%, below: floor}, {clear: rest}", 1), 1)
+	p := screen(t, s, 1280, 800)
+	nudge := func(cut string) error {
+		return p.Run(`document.querySelector('[role=slider][aria-valuetext="` + cut + `"]').dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowUp', bubbles: true}))`)
+	}
+	do(t, p.SignIn("ana", password), p.Go("/rules/draft?rule=thin-margin&period=2026-10"), p.Sees("flagged of"), p.Until("document.querySelectorAll('[role=slider]').length === 2"))
+	do(t, nudge("22%"), p.Sees("This cut is the dial floor."), p.Sees("Based on revision 2; 1 change"), p.Until("!document.querySelector('[role=slider][aria-valuetext=\"22%\"]')"))
+	do(t, nudge("18%"), p.Sees("2 changes"), p.Until("document.querySelector('[aria-label=\"below, band 1\"]').value !== '18%'"))
+	moved, err := browser.Value[bool](p, "document.querySelector('[aria-label=\"below, band 1\"]').value === document.querySelector('[aria-label=\"at least, band 2\"]').value")
+	require.NoError(t, err)
+	assert.True(t, moved, "both bands end where the cut is now")
+	do(t, p.Sees("2 changes kept"))
+	draft := want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx))
+	assert.NotContains(t, draft.Text, "floor: {value: 22%")
+}
+
+// A grade is given another mark in one place, and every mark follows.
+func TestGradesPage(t *testing.T) {
+	s := small(t)
+	s.sweep("2026-10")
+	p := screen(t, s, 1280, 800)
+	do(t, p.SignIn("ana", password), p.Go("/rules/grades?grade=look"), p.Sees("Rules that give it: thin-margin, behind, quiet."), p.Sees("It looks so:"))
+	do(t, p.Click("input[value=diamond]"), p.Click("input[value=red]"), p.Sees("Act now already looks so."), p.Click("input[value=square]"), p.Sees("It will look so:"))
+	found, err := p.Axe(axeSource)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+	do(t, p.Run("(() => { const e = document.querySelector('fieldset input'); e.value = 'Have a look'; e.dispatchEvent(new Event('input', {bubbles: true})) })()"), p.Type("form input", "Plainer"), p.ClickText("Restyle it and publish"), p.Sees("Revision 2 is published"))
+	do(t, p.Go("/exceptions?period=2026-10"), p.Sees("Have a look"), p.Until("document.querySelector('[data-row] svg rect')"))
+
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	code, _, errs := s.oskel("ana", "restyle", "-tone", "blue", "-note", "Calmer", "look")
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, errs, "grade look: changed")
+	code, out, _ := s.oskel("ana", "grades")
+	assert.Equal(t, 0, code)
+	assert.Regexp(t, `look +Have a look +blue +square`, out)
+	code, _, errs = s.oskel("ana", "restyle", "-tone", "pink", "-note", "Calmer", "look")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "tone")
+	code, _, _ = s.oskel("ana", "restyle", "look")
+	assert.Equal(t, 2, code)
 }

@@ -112,7 +112,7 @@ func BenchmarkCutMoved(b *testing.B) {
 	cut := amount.Amount(0)
 	for b.Loop() {
 		cut = (cut + 1) % 100
-		turned, err := book.WithCut("thin", 0, true, 2000+cut)
+		turned, err := book.WithCuts("thin", rulebook.CutMove{High: true, At: 2000 + cut})
 		if err != nil {
 			b.Fatal(err)
 		}

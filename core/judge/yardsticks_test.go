@@ -276,7 +276,7 @@ func TestRehearsal(t *testing.T) {
 `, worked...)
 	rule := e.Book.Rule("big")
 	before := judge.Judge(e, rule, rule.Levels[0], october)
-	moved, err := e.Book.WithCut("big", 0, false, amount.FromInt(150))
+	moved, err := e.Book.WithCuts("big", rulebook.CutMove{At: amount.FromInt(150)})
 	require.NoError(t, err)
 	draft := e.With(moved)
 	after := judge.Judge(draft, moved.Rule("big"), rule.Levels[0], october)
@@ -289,9 +289,17 @@ func TestRehearsal(t *testing.T) {
 	back := judge.LookBack(draft, moved.Rule("big"), rule.Levels[0], october, 3)
 	assert.Equal(t, []int{0, 2, 2}, []int{back[0].Flagged, back[1].Flagged, back[2].Flagged})
 	assert.Equal(t, 2, back[2].Persisted)
-	_, err = e.Book.WithCut("big", 0, true, 0)
+	_, err = e.Book.WithCuts("big", rulebook.CutMove{High: true})
 	assert.ErrorContains(t, err, "no such end")
-	_, err = e.Book.WithCut("thin", 0, true, 0)
+	both := world(t, 3, `
+  - {name: two, judges: rep, threshold: {of: revenue, bands: [{grade: act, below: 100}, {grade: look, at_least: 100, below: 250}, {clear: rest}]}}
+`, worked...)
+	_, err = both.Book.WithCuts("two", rulebook.CutMove{High: true, At: amount.FromInt(150)})
+	assert.ErrorContains(t, err, "with that cut, two bands overlap from 100 and below 150")
+	together, err := both.Book.WithCuts("two", rulebook.CutMove{High: true, At: amount.FromInt(150)}, rulebook.CutMove{Band: 1, At: amount.FromInt(150)})
+	require.NoError(t, err)
+	assert.Equal(t, "clear; breach look; breach act", verdicts(judge.Judge(both.With(together), together.Rule("two"), rule.Levels[0], october)))
+	_, err = e.Book.WithCuts("thin", rulebook.CutMove{High: true})
 	assert.ErrorContains(t, err, "ends at the dial floor")
 
 	thin := e.Book.Rule("thin")

@@ -1,8 +1,9 @@
 package measure
 
 import (
+	"cmp"
 	"math/big"
-	"sort"
+	"slices"
 	"strings"
 
 	"oskel/core/calendar"
@@ -60,59 +61,77 @@ type Grid struct {
 	Total  int
 }
 
-// Grid computes a grid. Subjects without any figure in it are left out.
-// Missing figures sort last either way, ties by key. A subtotal is the figure
-// of the group as such, a ratio of its sums; subjects stand in the group they
-// belong to on the last day asked for.
-func (e *Engine) Grid(a Ask) Grid {
-	var g Grid
+// Layout is a grid laid out whole, of which pages are asked. Like the engine
+// it is for one goroutine.
+type Layout struct {
+	of      *levelColumns
+	groups  []gathering
+	places  [][]standingPlace
+	most    []int
+	entries []gridEntry
+	whole   []Cell
+}
+
+// LayOut computes and sorts a grid. Subjects without any figure in it are left
+// out. Missing figures sort last either way, ties by key. A subtotal is the
+// figure of the group as such, a ratio of its sums; subjects stand in the group
+// they belong to on the last day asked for.
+func (e *Engine) LayOut(a Ask) *Layout {
+	var heads []Head
 	for _, m := range a.Measures {
 		for _, p := range a.Periods {
-			g.Heads = append(g.Heads, Head{m, p})
+			heads = append(heads, Head{m, p})
 		}
 	}
-	of := e.columnsOf(g.Heads, a.Level)
-	codes := of.matching(strings.ToLower(a.Text))
-	groups := e.gather(a)
+	l := &Layout{of: e.columnsOf(heads, a.Level), groups: e.gather(a, heads)}
+	codes := l.of.matching(strings.ToLower(a.Text))
 	inner := func(int) uint32 { return 0 }
-	if n := len(groups); n > 0 {
-		inner = func(code int) uint32 { return groups[n-1].codes[code] }
+	if n := len(l.groups); n > 0 {
+		inner = func(code int) uint32 { return l.groups[n-1].codes[code] }
 	}
-	places := make([][]Cell, len(g.Heads))
-	for k, c := range of.columns {
-		var most int
-		places[k], most = placed(c, codes, e.Book.Measure(g.Heads[k].Measure).GoodDown, inner)
-		g.Places = append(g.Places, most)
+	for k, c := range l.of.columns {
+		places, most := placed(c, codes, e.Book.Measure(heads[k].Measure).GoodDown, inner)
+		l.places, l.most = append(l.places, places), append(l.most, most)
 	}
-	sort.SliceStable(codes, func(i, j int) bool {
-		x, y := codes[i], codes[j]
-		for _, group := range groups {
+	slices.SortFunc(codes, func(x, y int) int {
+		for _, group := range l.groups {
 			if p, q := group.codes[x], group.codes[y]; p != q {
-				return group.keys[p] < group.keys[q]
+				return cmp.Compare(group.keys[p], group.keys[q])
 			}
 		}
-		return a.less(of, x, y)
+		return a.compare(l.of, x, y)
 	})
-	entries := layOut(codes, groups)
-	g.Total = len(entries)
-	end := min(len(entries), a.Offset+a.Limit)
-	for _, entry := range entries[min(a.Offset, end):end] {
+	l.entries = layOut(codes, l.groups)
+	l.whole = e.columnsOf(heads, Level{}).row(0).Cells
+	return l
+}
+
+// Engine is the one whose figures are laid out.
+func (l *Layout) Engine() *Engine { return l.of.e }
+
+// Page is a page of a grid laid out.
+func (l *Layout) Page(offset, limit int) Grid {
+	g := Grid{Heads: l.of.heads, Places: l.most, Whole: l.whole, Total: len(l.entries)}
+	end := min(len(l.entries), offset+limit)
+	for _, entry := range l.entries[min(offset, end):end] {
 		if entry.depth > 0 {
-			group := groups[entry.depth-1]
-			row := group.of.row(entry.code)
+			row := l.groups[entry.depth-1].of.row(entry.code)
 			row.Depth = entry.depth
 			g.Rows = append(g.Rows, row)
 			continue
 		}
-		row := of.row(entry.code)
+		row := l.of.row(entry.code)
 		for k := range row.Cells {
-			row.Cells[k].Place, row.Cells[k].Worst = places[k][entry.code].Place, places[k][entry.code].Worst
+			place := l.places[k][entry.code]
+			row.Cells[k].Place, row.Cells[k].Worst = place.Place, place.Worst
 		}
 		g.Rows = append(g.Rows, row)
 	}
-	g.Whole = e.columnsOf(g.Heads, Level{}).row(0).Cells
 	return g
 }
+
+// Grid computes a page of a grid, see LayOut.
+func (e *Engine) Grid(a Ask) Grid { return e.LayOut(a).Page(a.Offset, a.Limit) }
 
 // levelColumns are a grid's columns at one level.
 type levelColumns struct {
@@ -173,15 +192,9 @@ type gathering struct {
 	of    *levelColumns
 }
 
-func (e *Engine) gather(a Ask) []gathering {
+func (e *Engine) gather(a Ask, heads []Head) []gathering {
 	var out []gathering
 	last := e.Slot(a.Level, a.Periods[len(a.Periods)-1])
-	var heads []Head
-	for _, m := range a.Measures {
-		for _, p := range a.Periods {
-			heads = append(heads, Head{m, p})
-		}
-	}
 	for _, group := range a.Groups {
 		level, codes := e.group(last, group.Kind, group.By)
 		if codes == nil {
@@ -191,6 +204,12 @@ func (e *Engine) gather(a Ask) []gathering {
 		out = append(out, gathering{codes, of.keys, of})
 	}
 	return out
+}
+
+// standingPlace is one code's place in a column.
+type standingPlace struct {
+	Place int
+	Worst bool
 }
 
 type gridEntry struct{ depth, code int }
@@ -210,28 +229,34 @@ func layOut(codes []int, groups []gathering) []gridEntry {
 	return out
 }
 
-func (a Ask) less(of *levelColumns, x, y int) bool {
+func (a Ask) compare(of *levelColumns, x, y int) int {
+	order := 0
 	if a.Sort < 0 {
-		if of.names[x] != of.names[y] {
-			return (of.names[x] < of.names[y]) != a.Descending
+		order = strings.Compare(of.names[x], of.names[y])
+	} else {
+		c := of.columns[a.Sort]
+		switch here, there := c.Why[x] == Present, c.Why[y] == Present; {
+		case here && there:
+			order = cmp.Compare(c.Value[x], c.Value[y])
+		case here:
+			return -1
+		case there:
+			return 1
 		}
-		return of.keys[x] < of.keys[y]
 	}
-	c := of.columns[a.Sort]
-	here, there := c.Why[x] == Present, c.Why[y] == Present
-	switch {
-	case here != there:
-		return here
-	case here && c.Value[x] != c.Value[y]:
-		return (c.Value[x] < c.Value[y]) != a.Descending
+	if a.Descending {
+		order = -order
 	}
-	return of.keys[x] < of.keys[y]
+	if order == 0 {
+		order = strings.Compare(of.keys[x], of.keys[y])
+	}
+	return order
 }
 
 // placed gives the dense places of some codes in a column within their groups,
 // 1 the best; most is the largest number of places in any group.
-func placed(c *Column, codes []int, down bool, group func(int) uint32) (places []Cell, most int) {
-	places = make([]Cell, len(c.Value))
+func placed(c *Column, codes []int, down bool, group func(int) uint32) (places []standingPlace, most int) {
+	places = make([]standingPlace, len(c.Value))
 	lists := map[uint32][]int{}
 	for _, code := range codes {
 		if c.Why[code] == Present {
@@ -239,7 +264,12 @@ func placed(c *Column, codes []int, down bool, group func(int) uint32) (places [
 		}
 	}
 	for _, order := range lists {
-		sort.Slice(order, func(i, j int) bool { return (c.Value[order[i]] < c.Value[order[j]]) == down })
+		slices.SortFunc(order, func(x, y int) int {
+			if down {
+				return cmp.Compare(c.Value[x], c.Value[y])
+			}
+			return cmp.Compare(c.Value[y], c.Value[x])
+		})
 		place := 0
 		for i, code := range order {
 			if i == 0 || c.Value[order[i-1]] != c.Value[code] {

@@ -36,28 +36,41 @@ func (b *Book) WithRule(r Rule) *Book {
 	return &out
 }
 
-// WithCut is the book with one stated end of a band of a threshold rule moved:
-// band counts from 0. What stands there must be a number, not a dial.
-func (b *Book) WithCut(rule string, band int, high bool, at amount.Amount) (*Book, error) {
+// CutMove moves one stated end of a band of a threshold rule: bands count from 0.
+type CutMove struct {
+	Band int
+	High bool
+	At   amount.Amount
+}
+
+// WithCuts is the book with stated ends of a rule's bands moved, together, so
+// that where one band ends and the next begins the two can go along. What
+// stands there must be a number, not a dial.
+func (b *Book) WithCuts(rule string, moves ...CutMove) (*Book, error) {
 	r := b.Rule(rule)
-	if r == nil || r.Threshold == nil || band < 0 || band >= len(r.Threshold.Bands) {
-		return nil, fmt.Errorf("the rule %q has no band %d", rule, band+1)
+	if r == nil || r.Threshold == nil {
+		return nil, fmt.Errorf("there is no threshold rule %q", rule)
 	}
 	moved, t := *r, *r.Threshold
 	t.Bands = slices.Clone(t.Bands)
-	end := &t.Bands[band].Low
-	if high {
-		end = &t.Bands[band].High
+	for _, m := range moves {
+		if m.Band < 0 || m.Band >= len(t.Bands) {
+			return nil, fmt.Errorf("the rule %q has no band %d", rule, m.Band+1)
+		}
+		end := &t.Bands[m.Band].Low
+		if m.High {
+			end = &t.Bands[m.Band].High
+		}
+		switch {
+		case *end == nil:
+			return nil, fmt.Errorf("band %d of the rule %q has no such end", m.Band+1, rule)
+		case (*end).Bound.Dial != "":
+			return nil, fmt.Errorf("band %d of the rule %q ends at the dial %s; turn that", m.Band+1, rule, (*end).Bound.Dial)
+		}
+		e := **end
+		e.Bound.Number = m.At
+		*end = &e
 	}
-	switch {
-	case *end == nil:
-		return nil, fmt.Errorf("band %d of the rule %q has no such end", band+1, rule)
-	case (*end).Bound.Dial != "":
-		return nil, fmt.Errorf("band %d of the rule %q ends at the dial %s; turn that", band+1, rule, (*end).Bound.Dial)
-	}
-	e := **end
-	e.Bound.Number = at
-	*end = &e
 	moved.Threshold = &t
 	out := b.WithRule(moved)
 	if _, faults := out.Partition(t.Bands); len(faults) > 0 {

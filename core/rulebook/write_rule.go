@@ -379,12 +379,17 @@ func PlaceRule(text, name string, d *RuleDefinition) (string, error) {
 	return strings.Join(out, ""), nil
 }
 
-// ruleLines is the stretch of lines of rule number i, from 0: up to the
-// comments and blank lines that belong to what follows.
+// ruleLines is the stretch of lines of rule number i, from 0.
 func ruleLines(lines []string, book *Book, i int) (from, to int) {
-	from = book.Rules[i].At.Line - 1
-	if i+1 < len(book.Rules) {
-		to = book.Rules[i+1].At.Line - 1
+	return itemLines(lines, len(book.Rules), i, func(i int) Position { return book.Rules[i].At })
+}
+
+// itemLines is the stretch of lines of one of n items of a list: up to the
+// comments and blank lines that belong to what follows.
+func itemLines(lines []string, n, i int, at func(int) Position) (from, to int) {
+	from = at(i).Line - 1
+	if i+1 < n {
+		to = at(i+1).Line - 1
 	} else {
 		to = from + 1
 		for to < len(lines) && (strings.HasPrefix(lines[to], " ") || strings.HasPrefix(lines[to], "#") || strings.TrimSpace(lines[to]) == "") {

@@ -67,3 +67,17 @@ func (s *Service) Turn(ctx context.Context, author, dial, value, note string, ba
 	}
 	return s.Publish(ctx, author, text, note, basedOn)
 }
+
+// Restyle publishes the published text with one grade looking otherwise,
+// everywhere at once.
+func (s *Service) Restyle(ctx context.Context, author, grade, label, tone, shape, note string, basedOn int) (store.Revision, error) {
+	r, err := s.store.LatestRevision(ctx)
+	if err != nil {
+		return r, err
+	}
+	text, err := rulebook.Restyle(r.Text, grade, label, tone, shape)
+	if err != nil {
+		return r, &ErrRehearsal{err.Error()}
+	}
+	return s.Publish(ctx, author, text, note, basedOn)
+}

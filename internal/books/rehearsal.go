@@ -82,14 +82,14 @@ func NewRehearser(s *store.Store, b *Service, f *figures.Keeper) *Rehearser {
 // Draft says what is rehearsed: a text, or without one the published book, with
 // dials turned and cuts moved.
 type Draft struct {
-	Text  *string
-	Dials map[string]string // by name, as written: "24%"
-	Cuts  []Cut
+	Text    *string
+	Dials   map[string]string // by name, as written: "24%"
+	CutRule string            // whose cuts are moved
+	Cuts    []Cut
 }
 
 // Cut moves one stated end of a band, counted from 0.
 type Cut struct {
-	Rule  string
 	Band  int
 	High  bool
 	Value string
@@ -146,12 +146,16 @@ func (r *Rehearser) draft(ctx context.Context, d Draft) (published, draft *ruleb
 		}
 		draft = draft.WithDial(name, v)
 	}
+	var moves []rulebook.CutMove
 	for _, c := range d.Cuts {
 		v, err := lang.ParseNumber(c.Value)
 		if err != nil {
 			return nil, nil, cannot("the cut: %s", err)
 		}
-		if draft, err = draft.WithCut(c.Rule, c.Band, c.High, v); err != nil {
+		moves = append(moves, rulebook.CutMove{Band: c.Band, High: c.High, At: v})
+	}
+	if len(moves) > 0 {
+		if draft, err = draft.WithCuts(d.CutRule, moves...); err != nil {
 			return nil, nil, &ErrRehearsal{err.Error()}
 		}
 	}

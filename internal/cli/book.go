@@ -103,12 +103,7 @@ var bookCommands = []command{
 		example: "oskel rulebook > rulebook.yaml",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.GetRulebook(ctx)
-				book, err := read[client.Rulebook](e, r, err)
+				_, book, err := theBook(ctx, e)
 				if err != nil {
 					return err
 				}
@@ -123,6 +118,17 @@ var bookCommands = []command{
 	},
 }
 
+// theBook is the published rulebook, and a client to go on with.
+func theBook(ctx context.Context, e *env) (*client.Client, client.Rulebook, error) {
+	c, err := e.api()
+	if err != nil {
+		return nil, client.Rulebook{}, err
+	}
+	r, err := c.GetRulebook(ctx)
+	book, err := read[client.Rulebook](e, r, err)
+	return c, book, err
+}
+
 var errNoNote = usagef("-note is missing: say why, for those who come after")
 
 // publishAs makes a new revision from the one published now, and says what it
@@ -131,16 +137,11 @@ func publishAs(ctx context.Context, e *env, note string, publish func(c *client.
 	if note == "" {
 		return errNoNote
 	}
-	c, err := e.api()
+	c, now, err := theBook(ctx, e)
 	if err != nil {
 		return err
 	}
-	r, err := c.GetRulebook(ctx)
-	now, err := read[client.Rulebook](e, r, err)
-	if err != nil {
-		return err
-	}
-	r, err = publish(c, now.Revision)
+	r, err := publish(c, now.Revision)
 	revision, err := read[client.Revision](e, r, err)
 	if err != nil {
 		return err

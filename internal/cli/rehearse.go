@@ -351,6 +351,55 @@ var revisionCommands = []command{
 		},
 	},
 	{
+		name: "grades", short: "the grades, the gravest first, and how they look",
+		example: "oskel grades",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, _ []string) error {
+				_, book, err := theBook(ctx, e)
+				if err != nil {
+					return err
+				}
+				var rows [][]string
+				for _, g := range book.Grades {
+					rows = append(rows, []string{g.Name, g.Label, g.Tone, g.Shape})
+				}
+				return e.show(book.Grades, []column{{head: "grade"}, {head: "label"}, {head: "tone"}, {head: "shape"}}, rows)
+			}
+		},
+	},
+	{
+		name: "restyle", args: "GRADE", short: "give a grade another label, tone or shape everywhere at once, as a new revision",
+		example: "oskel restyle -shape square -note \"Easier to tell apart\" look",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			note := f.String("note", "", "why (required)")
+			label := f.String("label", "", "what it is called; as it was unless given")
+			tone := f.String("tone", "", "red, amber, blue, violet or grey; as it was unless given")
+			shape := f.String("shape", "", "diamond, triangle, circle, square or cross; as it was unless given")
+			return func(ctx context.Context, args []string) error {
+				if len(args) != 1 || *label+*tone+*shape == "" {
+					return usagef("expected a grade, and a label, tone or shape for it")
+				}
+				_, book, err := theBook(ctx, e)
+				if err != nil {
+					return err
+				}
+				style := client.GradeStyle{Note: *note}
+				for _, g := range book.Grades {
+					if g.Name == args[0] {
+						style.Label, style.Tone, style.Shape = g.Label, client.GradeStyleTone(g.Tone), client.GradeStyleShape(g.Shape)
+					}
+				}
+				style.Label = or(*label, style.Label)
+				style.Tone = client.GradeStyleTone(or(*tone, string(style.Tone)))
+				style.Shape = client.GradeStyleShape(or(*shape, string(style.Shape)))
+				return publishAs(ctx, e, *note, func(c *client.Client, basedOn int) (*http.Response, error) {
+					style.BasedOn = basedOn
+					return c.RestyleGrade(ctx, args[0], style)
+				})
+			}
+		},
+	},
+	{
 		name: "uses", args: "NAME", short: "everything that a change of a measure, dial, kind, grade, feed or desk would touch",
 		example: "oskel uses margin_floor",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {

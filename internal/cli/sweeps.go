@@ -121,12 +121,7 @@ func exceptionPages(ctx context.Context, e *env, p *client.ListExceptionsParams,
 
 // marks draws grades as the rulebook says.
 func marks(ctx context.Context, e *env) (func(grade string) string, error) {
-	c, err := e.api()
-	if err != nil {
-		return nil, err
-	}
-	r, err := c.GetRulebook(ctx)
-	book, err := read[client.Rulebook](e, r, err)
+	_, book, err := theBook(ctx, e)
 	if err != nil {
 		return nil, err
 	}

@@ -162,6 +162,60 @@ func (e FindingFinding) Valid() bool {
 	}
 }
 
+// Defines values for GradeStyleShape.
+const (
+	Circle   GradeStyleShape = "circle"
+	Cross    GradeStyleShape = "cross"
+	Diamond  GradeStyleShape = "diamond"
+	Square   GradeStyleShape = "square"
+	Triangle GradeStyleShape = "triangle"
+)
+
+// Valid indicates whether the value is a known member of the GradeStyleShape enum.
+func (e GradeStyleShape) Valid() bool {
+	switch e {
+	case Circle:
+		return true
+	case Cross:
+		return true
+	case Diamond:
+		return true
+	case Square:
+		return true
+	case Triangle:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GradeStyleTone.
+const (
+	Amber  GradeStyleTone = "amber"
+	Blue   GradeStyleTone = "blue"
+	Grey   GradeStyleTone = "grey"
+	Red    GradeStyleTone = "red"
+	Violet GradeStyleTone = "violet"
+)
+
+// Valid indicates whether the value is a known member of the GradeStyleTone enum.
+func (e GradeStyleTone) Valid() bool {
+	switch e {
+	case Amber:
+		return true
+	case Blue:
+		return true
+	case Grey:
+		return true
+	case Red:
+		return true
+	case Violet:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for HistoryUnit.
 const (
 	HistoryUnitCount   HistoryUnit = "count"
@@ -828,6 +882,21 @@ type Grade struct {
 	Tone  string `json:"tone"`
 }
 
+// GradeStyle defines model for GradeStyle.
+type GradeStyle struct {
+	BasedOn int             `json:"based_on"`
+	Label   string          `json:"label"`
+	Note    string          `json:"note"`
+	Shape   GradeStyleShape `json:"shape"`
+	Tone    GradeStyleTone  `json:"tone"`
+}
+
+// GradeStyleShape defines model for GradeStyle.Shape.
+type GradeStyleShape string
+
+// GradeStyleTone defines model for GradeStyle.Tone.
+type GradeStyleTone string
+
 // History defines model for History.
 type History struct {
 	Axis   string         `json:"axis"`
@@ -1019,6 +1088,13 @@ type Person struct {
 	Name  string   `json:"name"`
 	Role  Role     `json:"role"`
 	Title string   `json:"title"`
+}
+
+// PlaceDial defines model for PlaceDial.
+type PlaceDial struct {
+	Name  string `json:"name"`
+	Text  string `json:"text"`
+	Value string `json:"value"`
 }
 
 // PlaceRule defines model for PlaceRule.
@@ -1675,6 +1751,9 @@ type TurnDialJSONRequestBody = DialTurn
 // PutDraftJSONRequestBody defines body for PutDraft for application/json ContentType.
 type PutDraftJSONRequestBody = NewDraft
 
+// RestyleGradeJSONRequestBody defines body for RestyleGrade for application/json ContentType.
+type RestyleGradeJSONRequestBody = GradeStyle
+
 // CreatePersonJSONRequestBody defines body for CreatePerson for application/json ContentType.
 type CreatePersonJSONRequestBody = NewPerson
 
@@ -1698,6 +1777,9 @@ type CheckRulebookJSONRequestBody = RulebookText
 
 // CompareRulebookJSONRequestBody defines body for CompareRulebook for application/json ContentType.
 type CompareRulebookJSONRequestBody = CompareRequest
+
+// PlaceDialJSONRequestBody defines body for PlaceDial for application/json ContentType.
+type PlaceDialJSONRequestBody = PlaceDial
 
 // PlaceRuleJSONRequestBody defines body for PlaceRule for application/json ContentType.
 type PlaceRuleJSONRequestBody = PlaceRule
@@ -1878,6 +1960,20 @@ type ClientInterface interface {
 	// GetException performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
 	GetException(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// RestyleGradeWithBody Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
+	RestyleGradeWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RestyleGrade Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
+	RestyleGrade(ctx context.Context, name string, body RestyleGradeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListIntakes performs a GET /api/intakes (the `ListIntakes` operationId) request.
 	ListIntakes(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
@@ -2044,6 +2140,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/rulebook/compare (the `CompareRulebook` operationId).
 	CompareRulebook(ctx context.Context, body CompareRulebookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PlaceDialWithBody Write another value of a dial into a text
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/rulebook/dial (the `PlaceDial` operationId).
+	PlaceDialWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PlaceDial Write another value of a dial into a text
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/rulebook/dial (the `PlaceDial` operationId).
+	PlaceDial(ctx context.Context, body PlaceDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// PlaceRuleWithBody Write one rule into a text in the place of the one of that name, or last; or take it out
 	//
@@ -2421,6 +2531,40 @@ func (c *Client) ExportExceptions(ctx context.Context, params *ExportExceptionsP
 // GetException performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
 func (c *Client) GetException(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetExceptionRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RestyleGradeWithBody Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
+func (c *Client) RestyleGradeWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRestyleGradeRequestWithBody(c.Server, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RestyleGrade Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
+func (c *Client) RestyleGrade(ctx context.Context, name string, body RestyleGradeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRestyleGradeRequest(c.Server, name, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2878,6 +3022,40 @@ func (c *Client) CompareRulebookWithBody(ctx context.Context, contentType string
 // Corresponds with POST /api/rulebook/compare (the `CompareRulebook` operationId).
 func (c *Client) CompareRulebook(ctx context.Context, body CompareRulebookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCompareRulebookRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PlaceDialWithBody Write another value of a dial into a text
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/rulebook/dial (the `PlaceDial` operationId).
+func (c *Client) PlaceDialWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPlaceDialRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PlaceDial Write another value of a dial into a text
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/rulebook/dial (the `PlaceDial` operationId).
+func (c *Client) PlaceDial(ctx context.Context, body PlaceDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPlaceDialRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4085,6 +4263,53 @@ func NewGetExceptionRequest(server string, id int64) (*http.Request, error) {
 	return req, nil
 }
 
+// NewRestyleGradeRequest calls the generic RestyleGrade builder with application/json body
+func NewRestyleGradeRequest(server string, name string, body RestyleGradeJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRestyleGradeRequestWithBody(server, name, "application/json", bodyReader)
+}
+
+// NewRestyleGradeRequestWithBody constructs an http.Request for the RestyleGrade method, with any body, and a specified content type
+func NewRestyleGradeRequestWithBody(server string, name string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/grades/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListIntakesRequest constructs an http.Request for the ListIntakes method
 func NewListIntakesRequest(server string) (*http.Request, error) {
 	var err error
@@ -5052,6 +5277,46 @@ func NewCompareRulebookRequestWithBody(server string, contentType string, body i
 	}
 
 	operationPath := fmt.Sprintf("/api/rulebook/compare")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewPlaceDialRequest calls the generic PlaceDial builder with application/json body
+func NewPlaceDialRequest(server string, body PlaceDialJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewPlaceDialRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewPlaceDialRequestWithBody constructs an http.Request for the PlaceDial method, with any body, and a specified content type
+func NewPlaceDialRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/rulebook/dial")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -6177,6 +6442,20 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	GetExceptionWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*GetExceptionResponse, error)
 
+	// RestyleGradeWithBodyWithResponse Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
+	RestyleGradeWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RestyleGradeResponse, error)
+
+	// RestyleGradeWithResponse Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
+	RestyleGradeWithResponse(ctx context.Context, name string, body RestyleGradeJSONRequestBody, reqEditors ...RequestEditorFn) (*RestyleGradeResponse, error)
+
 	// ListIntakesWithResponse performs a GET /api/intakes (the `ListIntakes` operationId) request.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -6367,6 +6646,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/rulebook/compare (the `CompareRulebook` operationId).
 	CompareRulebookWithResponse(ctx context.Context, body CompareRulebookJSONRequestBody, reqEditors ...RequestEditorFn) (*CompareRulebookResponse, error)
+
+	// PlaceDialWithBodyWithResponse Write another value of a dial into a text
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rulebook/dial (the `PlaceDial` operationId).
+	PlaceDialWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PlaceDialResponse, error)
+
+	// PlaceDialWithResponse Write another value of a dial into a text
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rulebook/dial (the `PlaceDial` operationId).
+	PlaceDialWithResponse(ctx context.Context, body PlaceDialJSONRequestBody, reqEditors ...RequestEditorFn) (*PlaceDialResponse, error)
 
 	// PlaceRuleWithBodyWithResponse Write one rule into a text in the place of the one of that name, or last; or take it out
 	//
@@ -7198,6 +7491,54 @@ func (r GetExceptionResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetExceptionResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RestyleGradeResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Revision
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r RestyleGradeResponse) GetJSON201() *Revision {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RestyleGradeResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RestyleGradeResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RestyleGradeResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RestyleGradeResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RestyleGradeResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -8212,6 +8553,54 @@ func (r CompareRulebookResponse) ContentType() string {
 	return ""
 }
 
+type PlaceDialResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RulebookText
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r PlaceDialResponse) GetJSON200() *RulebookText {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PlaceDialResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PlaceDialResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PlaceDialResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PlaceDialResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PlaceDialResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type PlaceRuleResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9101,6 +9490,32 @@ func (c *ClientWithResponses) GetExceptionWithResponse(ctx context.Context, id i
 	return ParseGetExceptionResponse(rsp)
 }
 
+// RestyleGradeWithBodyWithResponse Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
+func (c *ClientWithResponses) RestyleGradeWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RestyleGradeResponse, error) {
+	rsp, err := c.RestyleGradeWithBody(ctx, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRestyleGradeResponse(rsp)
+}
+
+// RestyleGradeWithResponse Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
+func (c *ClientWithResponses) RestyleGradeWithResponse(ctx context.Context, name string, body RestyleGradeJSONRequestBody, reqEditors ...RequestEditorFn) (*RestyleGradeResponse, error) {
+	rsp, err := c.RestyleGrade(ctx, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRestyleGradeResponse(rsp)
+}
+
 // ListIntakesWithResponse performs a GET /api/intakes (the `ListIntakes` operationId) request.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -9464,6 +9879,32 @@ func (c *ClientWithResponses) CompareRulebookWithResponse(ctx context.Context, b
 		return nil, err
 	}
 	return ParseCompareRulebookResponse(rsp)
+}
+
+// PlaceDialWithBodyWithResponse Write another value of a dial into a text
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rulebook/dial (the `PlaceDial` operationId).
+func (c *ClientWithResponses) PlaceDialWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PlaceDialResponse, error) {
+	rsp, err := c.PlaceDialWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePlaceDialResponse(rsp)
+}
+
+// PlaceDialWithResponse Write another value of a dial into a text
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rulebook/dial (the `PlaceDial` operationId).
+func (c *ClientWithResponses) PlaceDialWithResponse(ctx context.Context, body PlaceDialJSONRequestBody, reqEditors ...RequestEditorFn) (*PlaceDialResponse, error) {
+	rsp, err := c.PlaceDial(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePlaceDialResponse(rsp)
 }
 
 // PlaceRuleWithBodyWithResponse Write one rule into a text in the place of the one of that name, or last; or take it out
@@ -10193,6 +10634,39 @@ func ParseGetExceptionResponse(rsp *http.Response) (*GetExceptionResponse, error
 	return response, nil
 }
 
+// ParseRestyleGradeResponse parses an HTTP response from a RestyleGradeWithResponse call
+func ParseRestyleGradeResponse(rsp *http.Response) (*RestyleGradeResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RestyleGradeResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Revision
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListIntakesResponse parses an HTTP response from a ListIntakesWithResponse call
 func ParseListIntakesResponse(rsp *http.Response) (*ListIntakesResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -10869,6 +11343,39 @@ func ParseCompareRulebookResponse(rsp *http.Response) (*CompareRulebookResponse,
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Comparison
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParsePlaceDialResponse parses an HTTP response from a PlaceDialWithResponse call
+func ParsePlaceDialResponse(rsp *http.Response) (*PlaceDialResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PlaceDialResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RulebookText
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

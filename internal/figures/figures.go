@@ -28,6 +28,9 @@ type Keeper struct {
 
 	lend   sync.Mutex
 	shared *measure.Engine // of Share
+
+	laying  sync.Mutex
+	layouts []*keptLayout // the last asked for first
 }
 
 // New is a keeper over a store; it reads nothing before it is asked.

@@ -64,6 +64,7 @@ var allowed = map[string][]string{
 	"PublishRevision": {people.Analyst, people.Lead},
 	"RestoreRevision": {people.Analyst, people.Lead},
 	"TurnDial":        {people.Analyst, people.Lead},
+	"RestyleGrade":    {people.Analyst, people.Lead},
 	"PutDraft":        {people.Analyst, people.Lead},
 	"DropDraft":       {people.Analyst, people.Lead},
 	"CreateIntake":    {people.Analyst, people.Lead},

@@ -74,6 +74,14 @@ func (s *server) PlaceRule(_ context.Context, r contract.PlaceRuleRequestObject)
 	return contract.PlaceRule200JSONResponse{Text: text}, nil
 }
 
+func (s *server) PlaceDial(_ context.Context, r contract.PlaceDialRequestObject) (contract.PlaceDialResponseObject, error) {
+	text, err := rulebook.TurnDial(r.Body.Text, r.Body.Name, r.Body.Value)
+	if err != nil {
+		return nil, &books.ErrRehearsal{Text: err.Error()}
+	}
+	return contract.PlaceDial200JSONResponse{Text: text}, nil
+}
+
 func (s *server) ListUses(ctx context.Context, r contract.ListUsesRequestObject) (contract.ListUsesResponseObject, error) {
 	_, book, err := s.Books.Published(ctx)
 	if err != nil {
@@ -130,6 +138,15 @@ func (s *server) TurnDial(ctx context.Context, r contract.TurnDialRequestObject)
 		return nil, err
 	}
 	return contract.TurnDial201JSONResponse(revisionOut(revision, false)), nil
+}
+
+func (s *server) RestyleGrade(ctx context.Context, r contract.RestyleGradeRequestObject) (contract.RestyleGradeResponseObject, error) {
+	b := r.Body
+	revision, err := s.Books.Restyle(ctx, whoAsks(ctx).Name, r.Name, b.Label, string(b.Tone), string(b.Shape), b.Note, b.BasedOn)
+	if err != nil {
+		return nil, err
+	}
+	return contract.RestyleGrade201JSONResponse(revisionOut(revision, false)), nil
 }
 
 func (s *server) RestoreRevision(ctx context.Context, r contract.RestoreRevisionRequestObject) (contract.RestoreRevisionResponseObject, error) {

@@ -44,9 +44,9 @@ func (s *server) Rehearse(ctx context.Context, r contract.RehearseRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	ask := books.Ask{Draft: books.Draft{Text: b.Text, Dials: or(b.Dials, nil)}, Rule: b.Rule, Level: or(b.By, ""), Month: m, LookBack: or(b.LookBack, 0), Key: or(b.Key, ""), WhatIf: or(b.WhatIf, nil)}
+	ask := books.Ask{Draft: books.Draft{Text: b.Text, Dials: or(b.Dials, nil), CutRule: b.Rule}, Rule: b.Rule, Level: or(b.By, ""), Month: m, LookBack: or(b.LookBack, 0), Key: or(b.Key, ""), WhatIf: or(b.WhatIf, nil)}
 	for _, c := range or(b.Cuts, nil) {
-		ask.Cuts = append(ask.Cuts, books.Cut{Rule: b.Rule, Band: c.Band, High: c.High, Value: c.Value})
+		ask.Cuts = append(ask.Cuts, books.Cut{Band: c.Band, High: c.High, Value: c.Value})
 	}
 	var out contract.Rehearsal
 	err = s.Trials.Rehearse(ctx, ask, func(a *books.Answer) error {

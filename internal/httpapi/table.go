@@ -96,12 +96,22 @@ func measureOf(book *rulebook.Book, name string, l measure.Level) (*rulebook.Boo
 // thousand cells.
 const mostColumns = 60
 
-func (s *server) ask(ctx context.Context, p contract.GetTableParams) (*measure.Engine, measure.Ask, error) {
-	var a measure.Ask
-	_, book, err := s.Books.Published(ctx)
+// grid lends the grid that is asked for, with the ask for its page.
+func (s *server) grid(ctx context.Context, p contract.GetTableParams, work func(measure.Ask, *measure.Layout) error) error {
+	revision, book, err := s.Books.Published(ctx)
 	if err != nil {
-		return nil, a, err
+		return err
 	}
+	book, a, err := readAsk(book, p)
+	if err != nil {
+		return err
+	}
+	return s.Figures.LayOut(ctx, book, revision.Number, or(p.Version, 0), a, func(l *measure.Layout) error { return work(a, l) })
+}
+
+// readAsk reads what is asked of a book, and gives back the book with the
+// formulas that are tried.
+func readAsk(book *rulebook.Book, p contract.GetTableParams) (_ *rulebook.Book, a measure.Ask, err error) {
 	if a.Level, err = levelOf(book, or(p.By, "whole")); err != nil {
 		return nil, a, err
 	}
@@ -134,8 +144,7 @@ func (s *server) ask(ctx context.Context, p contract.GetTableParams) (*measure.E
 	if a.Offset, err = offsetOf(p.Cursor); err != nil {
 		return nil, a, err
 	}
-	engine, err := s.Figures.EngineAt(ctx, book, or(p.Version, 0))
-	return engine, a, err
+	return book, a, nil
 }
 
 func offsetOf(cursor *string) (int, error) {
@@ -180,15 +189,15 @@ func exactText(c measure.Cell) string {
 }
 
 func (s *server) GetTable(ctx context.Context, r contract.GetTableRequestObject) (contract.GetTableResponseObject, error) {
-	engine, ask, err := s.ask(ctx, r.Params)
-	if err != nil {
-		return nil, err
-	}
-	g := engine.Grid(ask)
-	if ctx.Err() != nil {
-		return nil, ctx.Err()
-	}
-	book := engine.Book
+	var out contract.GetTable200JSONResponse
+	err := s.grid(ctx, r.Params, func(ask measure.Ask, l *measure.Layout) error {
+		out = tableOut(l.Engine().Book, ask, l.Page(ask.Offset, ask.Limit))
+		return nil
+	})
+	return out, err
+}
+
+func tableOut(book *rulebook.Book, ask measure.Ask, g measure.Grid) contract.GetTable200JSONResponse {
 	out := contract.GetTable200JSONResponse{Columns: []contract.TableColumn{}, Rows: []contract.TableRow{}, Whole: []contract.Cell{}, Total: g.Total}
 	for i, h := range g.Heads {
 		m := book.Measure(h.Measure)
@@ -209,22 +218,25 @@ func (s *server) GetTable(ctx context.Context, r contract.GetTableRequestObject)
 	if next := ask.Offset + len(g.Rows); next < g.Total && len(g.Rows) > 0 {
 		out.Next = ptr(strconv.Itoa(next))
 	}
-	return out, nil
+	return out
 }
 
 func (s *server) ExportTable(ctx context.Context, r contract.ExportTableRequestObject) (contract.ExportTableResponseObject, error) {
 	p := contract.GetTableParams(r.Params)
-	engine, ask, err := s.ask(ctx, p)
-	if err != nil {
-		return nil, err
-	}
-	ask.Limit, ask.Offset, ask.Groups = engine.Size(ask.Level), 0, nil
-	g := engine.Grid(ask)
+	p.Groups = nil
 	var body bytes.Buffer
-	w := csv.NewWriter(&body)
+	err := s.grid(ctx, p, func(ask measure.Ask, l *measure.Layout) error {
+		writeGrid(&body, l.Engine().Book, l.Page(0, l.Engine().Size(ask.Level)))
+		return nil
+	})
+	return contract.ExportTable200TextcsvResponse{Body: &body, ContentLength: int64(body.Len())}, err
+}
+
+func writeGrid(body *bytes.Buffer, book *rulebook.Book, g measure.Grid) {
+	w := csv.NewWriter(body)
 	head := []string{"key", "name"}
 	for _, h := range g.Heads {
-		head = append(head, h.Measure+" "+engine.Book.Calendar.String(h.Period))
+		head = append(head, h.Measure+" "+book.Calendar.String(h.Period))
 	}
 	w.Write(head) //nolint:errcheck // into memory
 	for _, row := range g.Rows {
@@ -239,7 +251,6 @@ func (s *server) ExportTable(ctx context.Context, r contract.ExportTableRequestO
 		w.Write(cells) //nolint:errcheck // into memory
 	}
 	w.Flush()
-	return contract.ExportTable200TextcsvResponse{Body: &body, ContentLength: int64(body.Len())}, nil
 }
 
 func (s *server) GetParts(ctx context.Context, r contract.GetPartsRequestObject) (contract.GetPartsResponseObject, error) {

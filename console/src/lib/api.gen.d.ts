@@ -142,6 +142,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rulebook/dial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write another value of a dial into a text */
+        post: operations["placeDial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rulebook/uses": {
         parameters: {
             query?: never;
@@ -204,6 +221,23 @@ export interface paths {
         get?: never;
         /** Turn a dial everywhere at once, as a new revision (analysts and leads) */
         put: operations["turnDial"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/grades/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads) */
+        put: operations["restyleGrade"];
         post?: never;
         delete?: never;
         options?: never;
@@ -929,8 +963,22 @@ export interface components {
             to?: string;
             uses: string[];
         };
+        PlaceDial: {
+            text: string;
+            name: string;
+            value: string;
+        };
         DialTurn: {
             value: string;
+            note: string;
+            based_on: number;
+        };
+        GradeStyle: {
+            label: string;
+            /** @enum {string} */
+            tone: "red" | "amber" | "blue" | "violet" | "grey";
+            /** @enum {string} */
+            shape: "diamond" | "triangle" | "circle" | "square" | "cross";
             note: string;
             based_on: number;
         };
@@ -1762,6 +1810,31 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    placeDial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceDial"];
+            };
+        };
+        responses: {
+            /** @description The text with the dial turned, everything else untouched */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulebookText"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listUses: {
         parameters: {
             query: {
@@ -1883,6 +1956,33 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["DialTurn"];
+            };
+        };
+        responses: {
+            /** @description Published */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    restyleGrade: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GradeStyle"];
             };
         };
         responses: {

@@ -25,6 +25,7 @@ export const router = createRouter({
       meta: { title: 'Draft', strip: true },
     },
     { path: '/rules/dials', component: () => import('@/pages/DialsPage.vue'), meta: { title: 'Dials', strip: true } },
+    { path: '/rules/grades', component: () => import('@/pages/GradesPage.vue'), meta: { title: 'Grades' } },
     { path: '/rules/revisions', component: () => import('@/pages/RevisionsPage.vue'), meta: { title: 'Revisions' } },
     {
       path: '/exceptions',

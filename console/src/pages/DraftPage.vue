@@ -67,6 +67,15 @@ async function write(d: Definition) {
     if (turn === writing.value) writing.value = 0
   }
 }
+async function turnDial(dial: string, value: string) {
+  try {
+    const out = await need(api.POST('/api/rulebook/dial', { body: { text: text.value, name: dial, value } }))
+    trouble.value = ''
+    draft.change(out.text)
+  } catch (e) {
+    trouble.value = (e as Error).message
+  }
+}
 async function add(from?: Definition) {
   let n = 1
   const base = from?.name ?? 'new-rule'
@@ -222,7 +231,9 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
           :rule="placed"
           :period="period"
           :definition="definition"
+          :dials="report?.dials"
           @change="write"
+          @turn="turnDial"
         />
       </div>
 

@@ -9,8 +9,15 @@ import GradeMark from './GradeMark.vue'
 import LineUpDrawing from './LineUpDrawing.vue'
 
 /** What a rule of the draft would do, on real data, while it is written. */
-const props = defineProps<{ text: string; sound: boolean; rule: string; period: string; definition?: Definition }>()
-const emit = defineEmits<{ change: [d: Definition] }>()
+const props = defineProps<{
+  text: string
+  sound: boolean
+  rule: string
+  period: string
+  definition?: Definition
+  dials?: Schemas['Dial'][]
+}>()
+const emit = defineEmits<{ change: [d: Definition]; turn: [dial: string, value: string] }>()
 
 const level = ref('')
 watch(
@@ -47,31 +54,37 @@ const back = useQuery({
 type Band = Schemas['BandDefinition']
 const sideOf = (b: Band) => ({ low: b.at_least ?? b.above, high: b.at_most ?? b.below })
 const numberOf = (t: string) => (t.endsWith('%') ? Number(t.slice(0, -1)) / 100 : Number(t))
-/** Which stated end of which band a cut of the line-up is. */
-function endAt(cut: number) {
+/** Which stated ends of bands a cut of the line-up is; it may be a dial. */
+function endsAt(cut: number) {
   const bands = props.definition?.bands ?? []
-  for (let band = 0; band < bands.length; band++) {
-    const { low, high } = sideOf(bands[band])
-    for (const [text, isHigh] of [
-      [high, true],
-      [low, false],
-    ] as const) {
-      if (text !== undefined && Math.abs(numberOf(text) - cut) < 1e-9) return { band, high: isHigh, text }
-    }
-  }
+  return bands.flatMap((b, band) => {
+    const { low, high } = sideOf(b)
+    return [
+      { text: high, isHigh: true },
+      { text: low, isHigh: false },
+    ].flatMap(({ text, isHigh }) => {
+      const dial = props.dials?.find((d) => d.name === text)
+      const number = dial?.value ?? text
+      const here = number !== undefined && Math.abs(numberOf(number) - cut) < 1e-9
+      return here ? [{ band, high: isHigh, text: number, dial }] : []
+    })
+  })
 }
 const moving = ref<{ index: number; value: number }>()
 const cuts = computed(() => settled.data.value?.line_up?.cuts ?? [])
 const moved = computed(
   () => moving.value && cuts.value.map((c, i) => (i === moving.value!.index ? moving.value!.value : c)),
 )
-const movable = computed(() => cuts.value.some((c) => endAt(c)) && !!props.definition?.bands?.length)
+const movable = computed(() => cuts.value.some((c) => endsAt(c).length) && !!props.definition?.bands?.length)
 const written = (value: number, like: string) =>
   like.endsWith('%') ? `${Number((value * 100).toFixed(2))}%` : String(Number(value.toFixed(4)))
 const held = computed(() => {
   const m = moving.value
-  const end = m && endAt(cuts.value[m.index])
-  return end && { cuts: [{ band: end.band, high: end.high, value: written(m.value, end.text) }] }
+  const ends = m ? endsAt(cuts.value[m.index]) : []
+  if (!m || !ends.length) return undefined
+  const dials = Object.fromEntries(ends.flatMap((e) => (e.dial ? [[e.dial.name, written(m.value, e.text)]] : [])))
+  const numbers = ends.filter((e) => !e.dial)
+  return { dials, cuts: numbers.map((e) => ({ band: e.band, high: e.high, value: written(m.value, e.text) })) }
 })
 const turning = useQuery({
   queryKey: computed(() => ['rehearsal', plain.value, held.value]),
@@ -83,20 +96,39 @@ const turning = useQuery({
 })
 const hint = ref('')
 function move(index: number, value: number) {
-  const end = endAt(cuts.value[index])
-  hint.value = end ? '' : 'This cut is a dial: turn it under Dials, where all that use it follow.'
-  if (end) moving.value = { index, value }
+  const ends = endsAt(cuts.value[index])
+  hint.value = ''
+  const dials = ends.flatMap((e) => e.dial ?? [])
+  if (dials.length && dials.length < ends.length) {
+    hint.value = `One band ends at the dial ${dials[0].name}, the next begins at a number: write the dial in both.`
+    return
+  }
+  for (const dial of dials) {
+    // A dial stays within its range, and what else uses it follows.
+    const { name, from, to, uses } = dial
+    if (from !== undefined) value = Math.max(value, numberOf(from))
+    if (to !== undefined) value = Math.min(value, numberOf(to))
+    const others = uses.filter((u) => u !== `rule ${props.rule}`)
+    hint.value = `This cut is the dial ${name}${others.length ? `, which turns ${others.join(', ')}, too` : ''}.`
+  }
+  if (ends.length) moving.value = { index, value }
 }
 function moveEnd(index: number, value: number) {
-  const end = endAt(cuts.value[index])
+  const ends = endsAt(cuts.value[index])
   move(index, value)
-  if (!end || !props.definition) return
-  const text = written(value, end.text)
+  if (!moving.value || !props.definition) return
+  const at = moving.value.value
+  for (const name of new Set(ends.flatMap((e) => e.dial?.name ?? []))) {
+    emit('turn', name, written(at, ends.find((e) => e.dial?.name === name)!.text))
+  }
+  if (ends.some((e) => e.dial)) return
   const bands = props.definition.bands!.map((b, i) => {
-    if (i !== end.band) return b
-    const keys = end.high ? (['at_most', 'below'] as const) : (['at_least', 'above'] as const)
-    const key = keys.find((k) => b[k] !== undefined)!
-    return { ...b, [key]: text }
+    const out = { ...b }
+    for (const end of ends.filter((e) => e.band === i)) {
+      const keys = end.high ? (['at_most', 'below'] as const) : (['at_least', 'above'] as const)
+      out[keys.find((k) => b[k] !== undefined)!] = written(at, end.text)
+    }
+    return out
   })
   emit('change', { ...props.definition, bands })
 }

@@ -13,6 +13,7 @@ const { mayEvaluate } = useSession()
       { path: '/rules', name: 'Published rules' },
       ...(mayEvaluate ? [{ path: '/rules/draft', name: 'My draft' }] : []),
       { path: '/rules/dials', name: 'Dials' },
+      { path: '/rules/grades', name: 'Grades' },
       { path: '/rules/revisions', name: 'Revisions' },
     ]"
   />

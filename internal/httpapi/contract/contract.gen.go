@@ -168,6 +168,60 @@ func (e FindingFinding) Valid() bool {
 	}
 }
 
+// Defines values for GradeStyleShape.
+const (
+	Circle   GradeStyleShape = "circle"
+	Cross    GradeStyleShape = "cross"
+	Diamond  GradeStyleShape = "diamond"
+	Square   GradeStyleShape = "square"
+	Triangle GradeStyleShape = "triangle"
+)
+
+// Valid indicates whether the value is a known member of the GradeStyleShape enum.
+func (e GradeStyleShape) Valid() bool {
+	switch e {
+	case Circle:
+		return true
+	case Cross:
+		return true
+	case Diamond:
+		return true
+	case Square:
+		return true
+	case Triangle:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GradeStyleTone.
+const (
+	Amber  GradeStyleTone = "amber"
+	Blue   GradeStyleTone = "blue"
+	Grey   GradeStyleTone = "grey"
+	Red    GradeStyleTone = "red"
+	Violet GradeStyleTone = "violet"
+)
+
+// Valid indicates whether the value is a known member of the GradeStyleTone enum.
+func (e GradeStyleTone) Valid() bool {
+	switch e {
+	case Amber:
+		return true
+	case Blue:
+		return true
+	case Grey:
+		return true
+	case Red:
+		return true
+	case Violet:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for HistoryUnit.
 const (
 	HistoryUnitCount   HistoryUnit = "count"
@@ -834,6 +888,21 @@ type Grade struct {
 	Tone  string `json:"tone"`
 }
 
+// GradeStyle defines model for GradeStyle.
+type GradeStyle struct {
+	BasedOn int             `json:"based_on"`
+	Label   string          `json:"label"`
+	Note    string          `json:"note"`
+	Shape   GradeStyleShape `json:"shape"`
+	Tone    GradeStyleTone  `json:"tone"`
+}
+
+// GradeStyleShape defines model for GradeStyle.Shape.
+type GradeStyleShape string
+
+// GradeStyleTone defines model for GradeStyle.Tone.
+type GradeStyleTone string
+
 // History defines model for History.
 type History struct {
 	Axis   string         `json:"axis"`
@@ -1025,6 +1094,13 @@ type Person struct {
 	Name  string   `json:"name"`
 	Role  Role     `json:"role"`
 	Title string   `json:"title"`
+}
+
+// PlaceDial defines model for PlaceDial.
+type PlaceDial struct {
+	Name  string `json:"name"`
+	Text  string `json:"text"`
+	Value string `json:"value"`
 }
 
 // PlaceRule defines model for PlaceRule.
@@ -1681,6 +1757,9 @@ type TurnDialJSONRequestBody = DialTurn
 // PutDraftJSONRequestBody defines body for PutDraft for application/json ContentType.
 type PutDraftJSONRequestBody = NewDraft
 
+// RestyleGradeJSONRequestBody defines body for RestyleGrade for application/json ContentType.
+type RestyleGradeJSONRequestBody = GradeStyle
+
 // CreatePersonJSONRequestBody defines body for CreatePerson for application/json ContentType.
 type CreatePersonJSONRequestBody = NewPerson
 
@@ -1704,6 +1783,9 @@ type CheckRulebookJSONRequestBody = RulebookText
 
 // CompareRulebookJSONRequestBody defines body for CompareRulebook for application/json ContentType.
 type CompareRulebookJSONRequestBody = CompareRequest
+
+// PlaceDialJSONRequestBody defines body for PlaceDial for application/json ContentType.
+type PlaceDialJSONRequestBody = PlaceDial
 
 // PlaceRuleJSONRequestBody defines body for PlaceRule for application/json ContentType.
 type PlaceRuleJSONRequestBody = PlaceRule
@@ -1764,6 +1846,9 @@ type ServerInterface interface {
 
 	// (GET /api/exceptions/{id})
 	GetException(c *gin.Context, id int64)
+	// RestyleGrade Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+	// (PUT /api/grades/{name})
+	RestyleGrade(c *gin.Context, name string)
 
 	// (GET /api/intakes)
 	ListIntakes(c *gin.Context)
@@ -1827,6 +1912,9 @@ type ServerInterface interface {
 	// CompareRulebook How a text differs from the published revision or from an earlier one, in words and line by line
 	// (POST /api/rulebook/compare)
 	CompareRulebook(c *gin.Context)
+	// PlaceDial Write another value of a dial into a text
+	// (POST /api/rulebook/dial)
+	PlaceDial(c *gin.Context)
 	// PlaceRule Write one rule into a text in the place of the one of that name, or last; or take it out
 	// (POST /api/rulebook/rule)
 	PlaceRule(c *gin.Context)
@@ -2463,6 +2551,31 @@ func (siw *ServerInterfaceWrapper) GetException(c *gin.Context) {
 	siw.Handler.GetException(c, id)
 }
 
+// RestyleGrade operation middleware
+func (siw *ServerInterfaceWrapper) RestyleGrade(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RestyleGrade(c, name)
+}
+
 // ListIntakes operation middleware
 func (siw *ServerInterfaceWrapper) ListIntakes(c *gin.Context) {
 
@@ -2974,6 +3087,19 @@ func (siw *ServerInterfaceWrapper) CompareRulebook(c *gin.Context) {
 	}
 
 	siw.Handler.CompareRulebook(c)
+}
+
+// PlaceDial operation middleware
+func (siw *ServerInterfaceWrapper) PlaceDial(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PlaceDial(c)
 }
 
 // PlaceRule operation middleware
@@ -3536,12 +3662,14 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/rulebook/check", wrapper.CheckRulebook)
 	router.POST(options.BaseURL+"/api/rulebook/compare", wrapper.CompareRulebook)
 	router.POST(options.BaseURL+"/api/rulebook/rule", wrapper.PlaceRule)
+	router.POST(options.BaseURL+"/api/rulebook/dial", wrapper.PlaceDial)
 	router.GET(options.BaseURL+"/api/rulebook/uses", wrapper.ListUses)
 	router.DELETE(options.BaseURL+"/api/draft", wrapper.DropDraft)
 	router.GET(options.BaseURL+"/api/draft", wrapper.GetDraft)
 	router.PUT(options.BaseURL+"/api/draft", wrapper.PutDraft)
 	router.GET(options.BaseURL+"/api/dials", wrapper.ListDials)
 	router.PUT(options.BaseURL+"/api/dials/:name", wrapper.TurnDial)
+	router.PUT(options.BaseURL+"/api/grades/:name", wrapper.RestyleGrade)
 	router.POST(options.BaseURL+"/api/rehearsals", wrapper.Rehearse)
 	router.POST(options.BaseURL+"/api/rehearsals/book", wrapper.RehearseBook)
 	router.POST(options.BaseURL+"/api/rehearsals/solution", wrapper.SolveDial)
@@ -4166,6 +4294,46 @@ type GetExceptiondefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetExceptiondefaultApplicationProblemPlusJSONResponse) VisitGetExceptionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestyleGradeRequestObject struct {
+	Name string `json:"name"`
+	Body *RestyleGradeJSONRequestBody
+}
+
+type RestyleGradeResponseObject interface {
+	VisitRestyleGradeResponse(w http.ResponseWriter) error
+}
+
+type RestyleGrade201JSONResponse Revision
+
+func (response RestyleGrade201JSONResponse) VisitRestyleGradeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestyleGradedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RestyleGradedefaultApplicationProblemPlusJSONResponse) VisitRestyleGradeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4995,6 +5163,45 @@ func (response CompareRulebookdefaultApplicationProblemPlusJSONResponse) VisitCo
 	return err
 }
 
+type PlaceDialRequestObject struct {
+	Body *PlaceDialJSONRequestBody
+}
+
+type PlaceDialResponseObject interface {
+	VisitPlaceDialResponse(w http.ResponseWriter) error
+}
+
+type PlaceDial200JSONResponse RulebookText
+
+func (response PlaceDial200JSONResponse) VisitPlaceDialResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlaceDialdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PlaceDialdefaultApplicationProblemPlusJSONResponse) VisitPlaceDialResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type PlaceRuleRequestObject struct {
 	Body *PlaceRuleJSONRequestBody
 }
@@ -5595,6 +5802,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/exceptions/{id})
 	GetException(ctx context.Context, request GetExceptionRequestObject) (GetExceptionResponseObject, error)
+	// RestyleGrade Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+	// (PUT /api/grades/{name})
+	RestyleGrade(ctx context.Context, request RestyleGradeRequestObject) (RestyleGradeResponseObject, error)
 
 	// (GET /api/intakes)
 	ListIntakes(ctx context.Context, request ListIntakesRequestObject) (ListIntakesResponseObject, error)
@@ -5658,6 +5868,9 @@ type StrictServerInterface interface {
 	// CompareRulebook How a text differs from the published revision or from an earlier one, in words and line by line
 	// (POST /api/rulebook/compare)
 	CompareRulebook(ctx context.Context, request CompareRulebookRequestObject) (CompareRulebookResponseObject, error)
+	// PlaceDial Write another value of a dial into a text
+	// (POST /api/rulebook/dial)
+	PlaceDial(ctx context.Context, request PlaceDialRequestObject) (PlaceDialResponseObject, error)
 	// PlaceRule Write one rule into a text in the place of the one of that name, or last; or take it out
 	// (POST /api/rulebook/rule)
 	PlaceRule(ctx context.Context, request PlaceRuleRequestObject) (PlaceRuleResponseObject, error)
@@ -6209,6 +6422,50 @@ func (sh *strictHandler) GetException(ctx *gin.Context, id int64) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetExceptionResponseObject); ok {
 		if err := validResponse.VisitGetExceptionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RestyleGrade operation middleware
+func (sh *strictHandler) RestyleGrade(ctx *gin.Context, name string) {
+	var request RestyleGradeRequestObject
+
+	request.Name = name
+
+	var body RestyleGradeJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RestyleGrade(ctx, request.(RestyleGradeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RestyleGrade")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RestyleGradeResponseObject); ok {
+		if err := validResponse.VisitRestyleGradeResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -6886,6 +7143,48 @@ func (sh *strictHandler) CompareRulebook(ctx *gin.Context) {
 	}
 }
 
+// PlaceDial operation middleware
+func (sh *strictHandler) PlaceDial(ctx *gin.Context) {
+	var request PlaceDialRequestObject
+
+	var body PlaceDialJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PlaceDial(ctx, request.(PlaceDialRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PlaceDial")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PlaceDialResponseObject); ok {
+		if err := validResponse.VisitPlaceDialResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // PlaceRule operation middleware
 func (sh *strictHandler) PlaceRule(ctx *gin.Context) {
 	var request PlaceRuleRequestObject
@@ -7315,152 +7614,155 @@ func (sh *strictHandler) DeleteToken(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H39chu3sueroLi3yjm1Y0v28cnukf5ybOfEmw97Jd+b2sp6VSCnSSIcAgyAEc11+d230PgYDAcYzoiU",
-	"nJt1VSqWxCEGaDS6G92/7v40mYn1RnDgWk0uPk02VNI1aJD420uq4E1pfmJ8cjHZUL2cFBNO1zC5mLBy",
-	"Ukwk/FEzCeXkQssaiomaLWFNzTfmQq6pNs9x/e3zSTHRuw3YX2EBcvL5czF5M/+Z6tnSPF6Cmkm20UyY",
-	"N71fAnn9ni6ImBO9BDKjCghVhGmypYpIoOUloVzoJUgiOBBm/jivFZhJ4WSXQEuQzXTfzB/bl8WTdHNS",
-	"WjK+wCm9A8lE2Z3RC7IWXC8LourZ0kzl2fmzbx8/Pfev+6MGuWvetrHD9L3rs6Ge2giuAIn9ToppBWvz",
-	"40xwDVybH+lmU7EZNbM429gn/uvvykzpUzT2v0mYTy4m/+Ws2c0z+6k68+PiG9uL+nVJNdkC12QrhSOA",
-	"+5oZ9TvKy1cwZ5zZ5z9NNlJsQGpmZ0yn4hYSSysmVN9UQJXOfbgWmc+mUIlt8pOFpCV09+UXt/uzCqhs",
-	"uKz5XkWnUCVHlNCaxFSICihHIrg/ienvMNPm2e+ogj5ShNW2Z3ftmOUR1QQfIf84Pz9/lJrnGqiqJaS5",
-	"sjlmv4UHC/fSD6npCrG6giVQqWiV2Ljyls3wVUzDWiWp4/5ApaQ73LW5Bhk9Gc6x2bS5aM08+qwEtVKt",
-	"N/Xx6itQq58ELVMTkHUFw0e6qit4uaR8Ad2x9ghqB/ZTLTx1wrr82g8S+gr+qB1P0bJETqHVu4jyc1op",
-	"KPY2o2S0Uvnv5LemmcUmCK3us/BRH+YpN0BqhS9pBbyk8hXddRmptH/svHUpKpb7rGeyW4BV+gPGS7FV",
-	"4zh2K+TKfJQ+4vHyzVSLRmbjNJrvN6/vo0+jONokmjOZkXV5yVTlRGcP7f6oqWyf0Ih8diU3Jd2p1DFN",
-	"c4OfYTN24VbjZrg3cB91fkUKJqgjxTo55RXj6XVaBZvafqarzCfi8AnAYf0g7vWFnR4O0Le4/2VUT1fI",
-	"znPb0ZGXzUd+hwbJuPhoJvi/j/N6+Wv8DBzzpw5h4uQOGdExTPpY2xm2Ve0PYutMRTuAMQrWxmRI6Nqd",
-	"27B+lthZi8K+r6MNOmfB085t4iGpoSAhTkGl5V9ZQ8umLqlOLmzOeNkWeQkDqvMJKwcZ7EVH9kYfrWA3",
-	"7hxXZgkJ0dxzwsUGOJQ3VHdo8VizdZIgCowlPUsYjm/nhGlFjCVKlNm62lwvYJ0eRetq9Jvtd6Zpuijt",
-	"1t9/GBRc44PmHNAV8NxwtyCVM0wPCHe8tjnxZjat8KIPmc9PzLOLZT23W/EOeGaISNzMIsfxr0BTlrBH",
-	"Z+40HKKFGQdu/V11oDxR8Np8JSVK4OMMkB+Gj/fafyU13prubuhMp++zG5BKcLJdCkLVyginHTF7Sigv",
-	"ieUWwnTDSjljBYnVmnsgSjOD3A5YUnR11QjGznBgxtAsJtulHR14vTbztzw0KSa/C2Z/wLsb/oQ8jm4F",
-	"c7exH4r12sw5nKhobRnBjew5NayN73Zzy5Hk2p/EeILRXPKvLSYvoUqwM3xMMsELUsKMrWlFhCSUSGqN",
-	"fULPpik6byqakltvOMqtmajqNS/MUObXhRT1xug/CQV5anSf0YVTUDopyP1mtYf+XkiyAbGp4JLAeqN3",
-	"ZGsGJGumlDWEu3KHVjWkRyol3dpvNXwl6mkVMRWv11M7oe1y1x3l1+WOMI2KPD+DrZAqc+KMYiZIRutH",
-	"kgCGXmurxg8cszzP2Fvlaey9WRjMc9+8oosFcj4XpBJ8gbaGBJTHaS4crXuzGtZchQ8bRm7S7vGUNknT",
-	"DWarK9gIqfs8EgkPFdNkSUsyBa1BEi7Mr7cwKYZJ7O9pXSWlf7h4D3NNMFqlR5nPQRoFmDBKXywo40rj",
-	"YdzU04qpJZREwi1DPVmMuM3Oaz4LqqpjypgjVldUFWTL9JIsxZYAnS3N2dlKpjXwoeT6ha4hack7v9Nw",
-	"imVHMiySXoahE7pjCkIrJZz8QbFGqATiPKBqFOXCl4ZOPMsx411QB51P0YqC3yk4pCLWiujvOTfmCU/U",
-	"9METbNbrvUy4ayNlkb84LO2V3osuWlVmGRzFgOBmKUq0pEFky8/HOHP2iOZtU/N+HCq5bGc4jPPGec24",
-	"ph9/Ar7Qy8nF8/Pz82KyZtz/4ekhAySvO8R6QyXczVGYVtrvW6JFcCA1r0ApgoZ8mVSZTC9T5omXS5d7",
-	"8qpn0PiWkVktUymWSy/mBak5mzMoScP7GaVfqiMYyN/pezaq9hGx9k3Fmar5gzLElRtbYvtv/r0uF7kX",
-	"5PU2ZSr3JaXpvlMgfn/Wa1Zzb/kevlTuec/cdKJ3N0Z+ktoSSuC63xGePBOeItFxfWpOa9eapkqZXd97",
-	"+Fni4fTawgDJBdT6ZxcLGzH5KeWJSOP3UqzJeUGoCuqQVExp/HU9QUnE1kbinqdM+yVbLNN+lWCr968X",
-	"Z+XG8V9KrTnEag5awiNCRaM8u/tefOvA8Ew4IHqDNt1wn3Te9SzSJ0jByJDFwC1yLGmfdu/Jre+9ZJDa",
-	"o1uQdLHnVcxezwbOy0/ID56dUy356LOioLxJe7iMtaH3xcA/Dirt0cvCtxTNVJLLk3R+rIMlWmpX13sl",
-	"7bEQa1oC8XGKDmGCEk8PxmELSscXkryvoM/n2B75vGW3M0W4IKWhC9mBTtsOHespIkPzpng9KeK/vmWl",
-	"MRmuUqGmfLhtWIzUB8OyNkPjGsw6OAf42M2jN8E73I0E5ITknK5Ztbsvz//pXAyi1jOR+awnvJnxTNgP",
-	"bvJWTBwASDnhV9Dvnvd3m2EmzUHH2BtO0PYc7GDbUVkqzWarwwyKnv0Qu3W+mYg8gUfS/n/v+Pcb1IQA",
-	"Yg+/E4XNtDwVHWv2Hoyc/59qLdm01nAkDqKkmt5EYmkAY4MTGfkXW2Bbextff6QzfRlcuMoYay03bjMn",
-	"iKXC4MjCkikt5O7Qd35wj8VogmTkgYmSzIN7t0GxvZ1pRLKlWC9ohaTKlWOiurFgTpg9aguwGbhhmfAv",
-	"OgqDvaxsBLb/vDQ70wR5vZCPNGKLqfxcI8ZxpGj2rIj5ufc8vKMpR3Kg6PEBKZ7T3VpoWg2JFrogn30+",
-	"tRjrLOtqPIxPpCO/jGduAHlTI2OoFRMUoIdlY1Zpf99EzEdYo1Gc3SuImeBzJteoI+DjpqIuuGXYh8yR",
-	"SFYau19SSiNhxlrnU//i/GyS6xM1L08UrMgZAVld36t883s6Que1NFgHodGruFLU+pe3lIaajvmlL+km",
-	"d1nkw694weh07lQcNTXzHxqFsbfTH1lae87qvTD6gHtgx7Uu2JhgvJvkO/Ot1HA1Z61Q8Vpw3N+ZqLmD",
-	"2MxsLHgPcJaDNdrpubW68QtLkh4i2vl1KNnjB4cqBRmfKoRW79+FcCcHEDvPdXe0oUdhQRve82ZgYxhm",
-	"pekb7i3qk+ML5qw6Fr3EM36atcjsK0L+R7pwshKh73LjbKkBi3AoIDpbOSjQkO8Y5X2UaZ26aSA5g+xF",
-	"GrpdChaRo1+YgUNl0DTz/MiSmmra61gdszXt4/ndjgQ7rSBbF2iuGCiMoTJeoD25ZSUoTRDsVxCmFVRz",
-	"4iB/nSW0LzKnYJqqlrQ6xiu655p3A7amWjgipzblJ8bh3zcPrFb6YiAZWIwLHqsaZ06oWgHeeCI0TCW2",
-	"OTzMSD32xRSYI8xhTfaTEKvvqLWg9sFJ3jZNktfDT5If9u1LXlv1CL6NuVYpPSjG1NFLgRgNZKYZLzbC",
-	"UwT6uUm32dPyws7Vb2FtLnul2PI09Ibx1G3U3LrxIyNSZpSTKTiWFPNR2IU7oN09D6bCER6O2p6to4VC",
-	"JKIHH4zKs8gBsh16KwnD7pdTjsFxN5rruSV3s5TUzlrYSWdfR1Oyb37J98I2OP9PFtgY73w3rIc5cU2q",
-	"JKFHed0zi32HeNaxyU6ddLDBR2BDtQZplvh/fqOP/+8H87/zx/988vjDp/Pi7//8/G+TkWHfKDj031Pu",
-	"L1EdBCVfCQfx8Ty0H4cegxrZD6KL6mDc+RfYXkVeujuy3Ygg0yU5Rz+i0ac+/2FQOO7p+YB43LALiuPU",
-	"IdG4X2B77X2LI4gjNsBvZlR5nrUem6QnGL9PJMyMhEKyNMBstCNFrcmm1prxBQbwieAET0HhHLKYNYJI",
-	"T7JpmZVR6D6rQofn8b29BXnLYJvOOhkBqLfImMRBbeAvRw4UlOqR49zJJBmH8cu/PB/CC97uvoEt2x60",
-	"gVrZGrGGbCe1phjiHU0BcWcO0d67aPNMb8ryYK3aJDN7sYcTyM1XHTdh65TOQ08rxkFdoosGDyf1uNpR",
-	"9lBPXqcZP+3iPzhqBo47ziuZjQdsPHGH3X8M66R4vl73RGZw9Y+IvfYpQsuS1BuCToRRyZwuctG1NteU",
-	"7+xbGshwfwxpLHN6O3TPO4s86InYsJnf8L7wic2cDDkoCY/jsYDCO0nBTvxbbWGjrcBx9rn/CxeW5gNu",
-	"swekV4Y+SfzoEYbkaSy9u9hyPcK4ojO4chiHO+AfEyZcXQHR6NUytwB0m5TEmG50BZyIWidjvvUAUtRV",
-	"jCYfbbflEkTu7HYf4GEaGbrqizLhW71XPLmOppDLfky05rpHdKGZGckuwjixmPoUWNJDKRJIIDPM8dkO",
-	"5nTWaixs2P6hUwhF02mMO6glvxBqBdUFF/oxrSqxTWHV9znIfNqcKjfB1B5cwYIpDfI118mg2EyzW7jJ",
-	"Ij3d55l4wb1GM0IEZYBjPx99rDcgFZTB4TNgsFtasTJPEvtxhiIYXT1lhCFGuKpJIEsIMPTFEfzep9EV",
-	"NFeU6G6e+zwALmdqjQLO+LVkgDMDzKQDbh+HBPNHCj1FrdCAC+XkLZh4ipmDlsajH3cIR4MRGh7Nx4FG",
-	"2Pl9KsKtOrwzTbZseaapc9wP4pDg6U+wx0yKbQllFkh6msJMUciga4a06iu4IBrV9s/Pzs8HJ3EijCX5",
-	"crYZoetyw1Rw23Nnu6kP3tddnAwPvi0uctyEWsDtvhHe06ra9SJkNT4xdJgekVJLPmA+9imX+H/D5oe+",
-	"YO6Hb+YjrmUO2bp/J7Nb6JcbR4Usj4QFuC1qCn7hees9o3dL2Mvo/k6EtNd14TKL+vKX7w6YdUK0e2x9",
-	"HFXMCcXY+GM2T1bXa05HcJM6WnQFfiXE6sYLt/D4eTFZ0482o+nZ80PpTXeBiOcTJzErYT/d0YwzFWI1",
-	"IJGy4fDBe9BRPs7LUBBN5QK0uaLF6Op+O8mdhR6/7xUoLSxQ+cun3OxbeQNc+HF84+6gIlrrpcgAHnuX",
-	"uZfeP8LbIDLuX3cpHRPu2yebHaEVrHMLDGERNOTiySdp6xwfIYGb02qHIQgJtwy2+JIKaDrFwbsr9h0z",
-	"cZ75OD9CTw4LBvvVyFQTnjY8RyrEdKYyhvYxGUSZe7qHnhvBMc6hOVDr7XmUQiqHIwyu1g+W3OumIGYe",
-	"DbyXiWo1KJnucHlOWNIY1mgD/AvBsbKKmM+TV8sGU9z7grYITr6Jw7bvRb0AlayJl1ccJ7KF+g2YYLjY",
-	"p3Ob1y7g0CvHO4n9dQVxPjFqN3OTJkssqnzp4G/Kk9z+WRGvpPdVA7V1TdLXtrWwyPhOiIWi27FikCzU",
-	"S1VGPI8JBu6VLE7I5alLxRs4nIIDw8FOZDwAs6UQI97VKdORMvkyBTyLCXyk681+5PLuhmEytntgU21Z",
-	"K8WqXNWGRoafwGnPxU1JNU0L/nl6qlgDSi1FVdoyOchbWEOrnzVzimQDrlB60k5VTGmVSQ4YXcxWsYwT",
-	"3NM7vWD3qYWyziFtxvalQYqNyijRrGwc5Eisuc64r3syepJyETXukaCGbKkiQ7ITDDMSGmHTUI5GRiCg",
-	"OlXGqDexLws5Gxj6ipPJnYZzkZ8OSMFfwC2VP/Rs8Hs3qTuUy7ljYti1qOpMtaRRpRNKlsFv80yhey62",
-	"N+Ne0YWsHEYT+KoQg2uf2ToSd69ZgXQoOiUiLB3aq27QK3aame25hbsXXD8QD8/UEsR8BoJhvLQkjeon",
-	"B//Gtzn/xtOUBRv2cs+GqyobzEVDnNGKaFHPlqA6TooRPJCt2Em5TvlzXzfINmppkUxkSjhwPK+mecK9",
-	"r9eNEWB8J08s6i3pdIeM8qhy1RCM16vm8THJTH1+sJ5iUP2i/0CpKFpVbIQWa27Q+4wnxOomV0i65ra8",
-	"ZDmgbv9exYNszraPFvZXpmomFs+iWXeWLV+1djxfARKBf76ljaLrkJlv78e2+m+nlGww67tCCeMpZFnz",
-	"UrbPfv89I90V40DuBxc3rhpphrFcgdI0Y7Wt+PiTwan/e3vv8/Djeqk33Xqp7t3RBSm1je/pNOXLivCC",
-	"Azl+WsFLm/k+Jht/VEgYX5KLB+eivsasds6+FBstMP3DcSY+eWF+Q7excxuYHwPv1u0SnEOwl73R0wYx",
-	"58LNdrZ9YeeY1tkknhE9N/rwlH0ZTBVNVn4NoB6vDlwl4kPQxNF5PQcxi+1Mmg4Gzy0gS+JkWH+aCRuh",
-	"K8sGjVQ9xc1rMD8SNk80SMlclYyuJoZqREHeNGOZS8UmVd7ybXtS5npKnl7av2Goa0lDcvbw+kd3wI/Z",
-	"Vabp7fzSe8SWQG2TtCNQoLY/VvLZCCXQdc8qogSpqFwAoWRDpbYyQCgg1tlqzVIu9JLxhXeIt9CFkdPg",
-	"7tmF3nm7jy12ufXWxWkdTKExnF5SHmeFooQT3KbmTYohPqV2wOummeIRW5F1N/tpDoDtOBdy+EaUDek7",
-	"oTm2aVbVWkKsOD0DpHlSLkCn69x3QcJY3q2pZsWFJg4L8+HYdB/7svwU02ivnvYjU6hGXpr7VERcHXtf",
-	"LprDgv5GG+FVIYPK8eGIGTjSpkBMrj/h0iseS/iG95f0FryA62nkMthoSfUKOriAkZaOIVeuZlS9Vnk6",
-	"jLsInwpF11W+UdHupj+Q471g7DhzKqoC12P1eJIkE2HG0janQ3PqLuK/wWjUw7qwGTe5ZLGChIm3CYkB",
-	"vZkq9incSjfMAWkjbNcPN3xyQiH2t1cU6p6uT/vVnvovPKkZO4jVCGh9X4UZ16ujn47dKoLmax9SeBYF",
-	"s1oyvbs2e+Y0CyjvpcDuqjMhVgya9qoIHb/xTzX8u2E/wq6128gIaIWYS34U3VlqvbE9URmfi64kuaor",
-	"cyW6BUkUNT/6o1wQzHyx/RXsob6Mkz6lqLUxi4RN84za+5TW9n9CXt+C3JEZrSoyrTVRbMGN8cQ44QCl",
-	"MkapXRqxC7eRNbsCgkt7Ql5LKaSKuyIQmxOgyDdX378k/3z+j//2tyfklW05o6yZtq4VghZ2BHvU4Lft",
-	"BqrLkJi1Bso16ijXwgUfc58++d+NY/9i8tbsQ5QqfjF56ht10Q2bXEz+/uT8yd8xNcoV0jmjG3bme7Qh",
-	"D4J2KbcWpPSmnFxM/gXaN4KzeVWhKfFvuRarz86ffWuRXMbCs+q2qXBrs8I6vtJE517X9S3ft/fDXt/e",
-	"Z+fnPT17x/XqbXUUTDTsNXcsnCB+Mvel91JDhjlGDYBR1ayp3CEqwAzkb/QN9MLvTUFKuiPTnfkHv+p2",
-	"zq06uW0/MaVf4hOdTUuR2nccy7dj3t/sR6Eo/SPCFDF8hufL92pKvcUnmTWvCZSLatwXh9o/xQXxU5lu",
-	"nfsmr3bYtzr4Vaw48ARvdwPLzH3NeGbqGZDl0dw5uKlawqeTQjeWNVgOuhPDtvnu7BMrP/fLDAVd1ku9",
-	"rHnkzDU5v+dzHZrfZU616+pmu5bj+1+/p4v2GzodxE9G1DPXZc1aVq45d5u8rp3K8STGkN13otydjrqu",
-	"08vnthGiZQ2fO5v69IE29UfY6NNx/VlUcXRTJ7bnGkXTUbtTHHzS9+u/r430xVgHbeRDnc5rJ/SPV7l2",
-	"JNel1vsEKHFbS75ZgzXAxNyB79Tqb5MUMyxFVXrAZgXWB9NmhyvbQPFB+eGL7M5bNAEWlPETbNC7WhPq",
-	"EqRxh6Z0tiKCB/VtM3MSx+89Xf1/QOz3aBMdT2czTnMMDvB9SHPJmpyvXDu0+zd80k0Au4R6Y1lGyBKC",
-	"iR3Q4UcqBaTH2SdjIX7OqoP3teSvLLoiZYib61hjZTpnTFvgHrwCnV78h9YwD6zIQ4pJYiffhTy8E7B9",
-	"LTmhFr4DtyB3FtlONRGI0aTm5s9h25Tf+sZlZFgvQgW0VPHJ8OXmclrglRQbW5OuQ73nXY/HvwSHU6xy",
-	"KcXWXMIfKdf1hW4dCjJjtmemeDqpZl+QsbwtFY9f91tcsdhynyjhq38J7vC3zSVbw0dNtCBTWDBuu/fk",
-	"NMu7OqLP6c9cqFr4wDZXdkuOsJvj3fgRoTYRE/YfpXYn8KymeR033R7g4YiwSUNla5EeyQf8xn4v9HAZ",
-	"4WRxHmZ0sVjAlHViNpCpYX6WIb1zmjhk2qmSepOLtoymxXh/05tW/PiRIivYESGJ05ipl/hw5djJKSF1",
-	"xkvl99DTM+ypnVbT7CdsQbojzwD6zMBv0AifU2a4iq1ZZkm2NqZHxYbakFlcbO4Vs1oq8eXcte1GLqnb",
-	"CQeyoQs41uZrxNOTmbrNiqjXHzdCfhVSX4XUVyH1VxNSZsfO3Nlvxgmg2SnjNAWq64qkkEmwpnq2xEvH",
-	"y+v/OJ2AOuikfx213Tp8N2X9gukwavhB5H+Pf4pHFYGtx49pRUL3sCPpbuti9Rutb9wzD+EgcQ1gBrhI",
-	"ovajtpD0HSlR5OIVEqiGN75u2AA96Bqa5JnNizaXRyld4SsMFiKwa1Bg8L3LxMS8U48CC04iN6Yt1Ij1",
-	"QNQSEFaXmvJoz016Nqwy9yQzmC1KvQal6AJyUUlXgy2lBbQbbjKAEC88ZE1FIfzHT88vmmqxvnClQ5yG",
-	"DChDPwTsIqAiM0333XHK9AXhQgOxgPRmaujJu+HiItSXpRoBGU0uh3mKg68Fgdn1C3YLZEt35qrPcns4",
-	"E1JaBXlHh9sRquHhfGxeMGScyoSdzK/MOKFGpdktQCy6PW60dbpo63wVNusBzSahCdWEVtUBn4GTvUHh",
-	"5bxwZlbf0dmqVxb9J9J6PVu5BKLpivGFjZwwQzhi6eS9+2J7sp1uxjZvuww9nEK125lYm7MqbMqmDxP5",
-	"/Yshu1nl+XMD4Lx/7emb0nzhCIOIWgXkrLjQTuC+rpj3ycFh8gnC2or+Vm64aR9JzlBbPUfLd65u+ABC",
-	"Ngjjoy/rmBSZ0uEh92rgRRdyA7VqF/eoXAeKYopgs1QHJryM8XtDkHtRj968pLzLBe50DpK/vkvM8nJG",
-	"N9hEw+YWZE/G8doAWwxQP7zrOEXEvCCl2HJrfSlXpb45ltgKu1f4v7OPPIToj4DqByQ/gofvHqo7cGFy",
-	"87i3YJNf58Nan/Fb94RPWZ4ktvuiLK3CUIKTb9BUJIJXu7/FDBcSZno4zieJDFAGtobOfZ70oawbWlgM",
-	"vPiLqjz24t8OObsCHXrJpAbgoa0SNhiJFQnKnj1J4K8F6uyTuYv3eq+umkv/YTPe+YCPuJ6/ICXdWU2I",
-	"CwzY9uGAdqpHu5NXsCvQHeBKY7XqY5/QnfzXV4etWvQ9ASJzaw22/Ap2JzoUceIrtY4m6n5pwfr3T8DZ",
-	"pxXses/BdXDr388xSA2DhubD3SBGFei3jSbG+T3d5fVUUhANA5uGHbk6wGYwsdInP/uATLT5rsp1D/rb",
-	"VcKGezIMOoW2HxiN0hTjT+zYr86tsBV1VSJa9wSb9T/qcmFTlTBz3R5JBKoITiTQCu9CBcEyNGZLXYZ9",
-	"atvOQgm83r37zpamvY/9M0N/6T1szSG7j3YTZ6EGzkm2kTrvoYO7RSV/ulXFB26pisvPJbcVK6A5jOd9",
-	"7GmrwtoD72UovpcRoFhFrkCvLDr9tlQR7QvUHbml3xstqf1L3MnEimvmTXOsiUGnotZECZdp73LOo320",
-	"+M1+W/8qPPUwisqDXL98bM6Baq+agl33dNtsI3v/eohiN5bR976s81gQceDVs082xffA9Sds2QBcua9T",
-	"f9Bme5jARd+utLoeBwcVXmyOdP92CWyej3sy5NS2eQgehuL3YdI1a/yrnz5OgEosgR1YCI2ACNJvLL0D",
-	"BzGqZZw9fk2Hgfs7JSGKlDklx0WZ9q+oXQupS5Kz2RJmPRbuS/Nxizb3wM9xJeKHTlDE9cFGSJ2/oCiy",
-	"lYIvvPBqjCMjyLCsLFH0FI4FnE2kcnot2rCDYr2htnZSNr/YPHDPu+jf8mXMWvt2pvIqqGxVgz1yo34Q",
-	"W0JtrokdV9myd3sXEy+yhLQfR+IMU1cYJ9hWxEotxoFMbZvlxDb72mYZuy90ub2f3W3Gf2j/QUc4JIAR",
-	"Zh9CXRK89TNOmC5sLph13EClgNTcFnc+hY76VTId+RkY18LzhEMqWYCVgxBgI5e5q+mHeDAh0fN86VsH",
-	"G9Eiap3Y+/pQaZB/H1wZ5G4Ziae4Qh3q+thND3cIsUeu4TLjj9dULhh/dFqXnrYxTuu5sLfS0DnMXE8L",
-	"dO8WBHHXhUXICYnJtM7pgUzV3rcDF1RXhX1cRvM7B5p4GPdrXX0puMy+IWNVrBeWhT3qqICxUhS6YBGb",
-	"5lElrY04+2T++Xxm5Opj21AvZwS6VpND7gOykbVH4RbuhoDohjoc5bGap9qv23npgJNyIN5jD8AyCOrq",
-	"i73iaWoVKx0CbXnIyJFvKJpWJp5NTiRifC1XT544GhUcbEuoypZzExtZBjaOarblkJDXbMHf1sOykc2z",
-	"RoTVJwmNOJeen2NPMvJ1KCp3fxiZLBrhfagMdRJUjDC3AmUJaQG2GVcyW/A39+WGeymhBK6xRsMDm2X3",
-	"S2hXtnBy8duHVpUXtuCoBoz8xyC6sZs3VCmjGC6JAtvjf6/GX3SQtgCbfs18bR/5U6tm27HjT5MJcu36",
-	"BdyTp9mt9oHDJM1L2yT9xZXjdk0siGJ8Bg2KBDns0kIuzX9I8lN64LITu96eJr3/9S2taqohd5edI8Lf",
-	"tdfo97tp3/shpxFsc4gDZSh/oWssDQrmKW17Ws7Eek2zpf1iYPkR+CBr9Uc19osWYidTfr/Aau5Mtj4m",
-	"H8lGirKeabz2eRzwqcDDezP3M1TZKSaIaQtpbFkDH7sgUmxtHdQFxXSgktS8xPLvwGQo+Z/bh4UUNYrS",
-	"EVS/bicsFfaH//nc/uB+/fX5c9takGwZL8XWG7++wGaM6poTBbcgMZZ7X/Z36Eixj43D+jPQ+2aVAWlF",
-	"EK1vBwC0/sS47wdJqd4/uzbLzPWiQGY5D7XhzbA5ns2nYZ/390//z5lUnTIXPtre9I2rckMX1lsVCuCj",
-	"XNACTS8s5JxLwPuyEEGrXk5fPCJWlz6LyQhSx9QFQckXBD36eV0fZyeMvKTY05UDSlB8VZlfVeZXlflV",
-	"ZX5VmV9V5sOXNMHeBqeqbOJKOwxIDXnvikA8TGZI0/+x1VpoyOlvkkhHvi9qgquWYtuWOyPTUoJ8vmMw",
-	"Iidfn41ot5up2h+yJpCpKlsDGMh2yWz15h2qTtfYKle43/fyOV40fM2u6W9i9IVya/yJa1JrpqEJV4O9",
-	"UcSzQiNRxAp4X6V99Fe+d42I/hQu+dN5Bu2ychAJ8+ElYUg3lDBYGffkLvqfsXqEfV2wHtBadgiXIuO9",
-	"39/Es1ktpaNJtggv/r3ZzkOBr/8Q7BTAj599jW27Sm82YtOhW3zFHoU++aZJv30wxz2E83778PnD5/8X",
-	"AAD//w==",
+	"7H39cxs3suC/guK9Ku/WjS3Zm83dSj85tpP1bRL7JL2Xusr5VCCnSSIcAgyAEc1z+X+/QuNjMBxgOCNS",
+	"cl7OValYEocYoLvR3x+fJjOx3ggOXKvJxafJhkq6Bg0Sf3tFFbwtzU+MTy4mG6qXk2LC6RomFxNWToqJ",
+	"hN9rJqGcXGhZQzFRsyWsqfnGXMg11eY5rr/9ZlJM9G4D9ldYgJx8/lxM3s5/onq2NI+XoGaSbTQT5k03",
+	"SyBvbuiCiDnRSyAzqoBQRZgmW6qIBFpeEsqFXoIkggNh5o/zWoHZFG52CbQE2Wz37fypfVm8SbcnpSXj",
+	"C9zSe5BMlN0dvSRrwfWyIKqeLc1WXpy/+Pbp83P/ut9rkLvmbRu7TN+7PhvoqY3gChDY76WYVrA2P84E",
+	"18C1+ZFuNhWbUbOLs4194r/+psyWPkVr/5uE+eRi8l/OGmye2U/VmV8X39g+1C9LqskWuCZbKRwA3NfM",
+	"qt9RXr6GOePMPv9pspFiA1Izu2M6FXeQOFoxofq2Aqp07sO1yHw2hUpsk58sJC2hi5efHfZnFVDZUFnz",
+	"vYpOoUquKKG1iakQFVCOQHB/EtPfYKbNs99RBX2gCKdt7+7aEcsTqgk+Qv5+fn7+JLXPNVBVS0hTZXPN",
+	"fg0PFu6lH1LbFWJ1BUugUtEqgbjyjs3wVUzDWiWh4/5ApaQ7xNpcg4yeDPfYIG0uWjuPPitBrVTrTX20",
+	"+hrU6kdBy9QGZF3B8JWu6gpeLSlfQHetPYDahf1WCw+dcC5/9oOAvoLfa0dTtCyRUmj1PoL8nFYKij1k",
+	"lIxWKv+dPGqaXWwC0+o+Cx/1YZpyC6RO+IpWwEsqX9Ndl5BK+8fOW5eiYrnPeja7BVilP2C8FFs1jmK3",
+	"Qq7MR+krHh/fbLVoeDZuo/l+8/o++DSCow2iOZMZXpfnTFWOdfbA7veayvYNjcBnT3Jb0p1KXdM0Nfgd",
+	"NmsX7jRuh3sL90HnF4RgAjpSrJNbXjGePqcVsCn0M11lPhGHbwAu6xdxry/s9nCBvsP9LyN6ukx2nkNH",
+	"h182H3kMDeJx8dVM0H8f5fXS1/gdOOJPXcLEzR2yoiOY9LW2O2yL2n+KrVMV7QJGKVgblSEha3cOYf0k",
+	"sbMahX1fRxp07oKHnUPiIa6hIMFOQaX5X1lDS6cuqU4ebM542WZ5CQWq8wkrBynsRYf3Rh+tYDfuHlfm",
+	"CAnW3HPDxQY4lLdUd2DxVLN1EiAKjCY9SyiO7+aEaUWMJkqUQV1tzAtYp1fRuhr9ZvudaRouSrvz918G",
+	"Bdf4oLkHdAU8t9wdSOUU0wPMHc02x94M0grP+pD4/MY8uVjSc9iKMeCJIQJxs4scxb8GTVlCH52523AI",
+	"FmYduPO26kB+ouCN+UqKlcDHGSA9DF/vjf9Kar013d3SmU7bsxuQSnCyXQpC1cowpx0xOCWUl8RSC2G6",
+	"IaWcsoLAau09AKXZQQ4DFhRdWTWCsDMUmFE0i8l2aVcHXq/N/i0NTYrJb4LZH9B2w5+QxtGtYGwb+6FY",
+	"r82ew42KzpZh3EieU0Pa+G63txxIrv1NjDcY7SX/2mLyCqoEOcPHJBG8JCXM2JpWREhCiaRW2Sf0bJqC",
+	"86aiKb71liPfmomqXvPCLGV+XUhRb4z8k1CQ50b2GVk4BaWTjNwjq73090KSDYhNBZcE1hu9I1uzIFkz",
+	"pawi3OU7tKohvVIp6dZ+q6ErUU+riKh4vZ7aDW2Xu+4qvyx3hGkU5PkdbIVUmRtnBDNBMFo/kgQw8Fpb",
+	"MX7gmuVpxlqVp9H3ZmExT33zii4WSPlckErwBeoaEpAfp6lwtOzNSlhjCh9WjNym3eMpaZKGG8xWV7AR",
+	"Uvd5JBIeKqbJkpZkClqDJFyYX+9gUgzj2N/Tukpy/2B4D3NNMFqlV5nPQRoBmFBKXy4o40rjZdzU04qp",
+	"JZREwh1DOVmMsGbnNZ8FUdVRZcwVqyuqCrJlekmWYkuAzpbm7mwl0xr4UHD9TNeQ1OSd32k4xLIrGRJJ",
+	"H8PACd0xBaGVEo7/IFsjVAJxHlA1CnLhS0M3nqWY8S6og86n6ETB7xQcUhFpRfD3lBvThAdq+uIJNuv1",
+	"XibctZGwyBsOS2vSe9ZFq8ocgyMbENwcRYkWN4h0+fkYZ84e0Lxuat6PSyWP7RSHcd44LxnX9OOPwBd6",
+	"Obn45vz8vJisGfd/eH5IAcnLDrHeUAn3cxSmhfZNi7UIDqTmFShFUJEvkyKT6WVKPfF86XKPX/UsGlsZ",
+	"mdMylSK59GFekpqzOYOSNLSfEfqlOoKAvE3fg6jaR8TalopTVfMXZYgrN9bE9t/8W10uci/Iy23KVO5L",
+	"StN9p0D8/qzXrOZe8z1sVO55z9x2onc3Sn4S2hJK4LrfEZ68Ex4i0XV9bm5rV5umShms7z38IvFw+mxh",
+	"geQBav2Ti4WN2PyU8kSk8Xsp1uS8IFQFcUgqpjT+up4gJ2Jrw3HPU6r9ki2Wab9K0NX7z4u7cuv4L6XO",
+	"HGI1BzXhEaGiUZ7dfS++dWB4IhwQvUGdbrhPOu96FukbpGBkyGIgihxJ2qfde3Lnu5EMUji6A0kXe17F",
+	"rHk2cF9+Q37x7J5qyUffFQXlbdrDZbQNvc8G/n5QaI8+Fr6laLaSPJ6k82MdLNFRu7LeC2mfC7GmJRAf",
+	"p+gAJgjx9GIctqB0bJDkfQV9Psf2yuctvZ0pwgUpDVzIDnRad+hoTxEYmjfF50kB/80dK43KcJUKNeXD",
+	"bcNipD4YltUZGtdg1sE5wMduHr0N3uFuJCDHJOd0zardQ3n+T+diELWeicxnPeHNjGfCfnCb12LiAEDK",
+	"Cb+Cfve8t22GqTQHHWNvOUHdc7CDbUdlqTSbrQ4TKHr2Q+zW+WYi8AQaSfv/vePfI6gJAcQefscKm215",
+	"KDrS7L0YOf8/1Vqyaa3hyDyIkmp6G7GlAYQNjmXkX2wT29pofPORzvRlcOEqo6y13LjNniDmCoMjC0um",
+	"tJC7Q9/5p3ssziZIRh6YKMk8uHebLLZ3M42ZbCnSC1IhKXLlmKhuzJgTao/aAmwGIiwT/kVHYdCXlY3A",
+	"9t+XBjNNkNcz+UgitojK7zUiHAeKBmdFTM+99+E9TTmSA0SPD0jxnOzWQtNqSLTQBfns86nDWGdZV+Jh",
+	"fCId+WU8YwHkVY2MolZMkIEe5o1Zof19EzEfoY1GcXYvIGaCz5lco4yAj5uKuuCWIR8yRyBZbux+SQmN",
+	"hBprnU/9h/O7SZ5P1Lw8UbAipwRkZX2v8M3jdITMa0mwToZGr+BKQesHrykNVR3zR1/STc5Y5MNNvKB0",
+	"Oncqrprd+bXeVXBSwyqcvEWSBw2re9pjAWj+UpWMrgWqKloyyheoxcyYnOEP6veaIr5nUiiVvFEe2EGN",
+	"wztJ0a4tJlNLE3dMVGiYLCTsDoeXkzgZZh3+sxHre/fxI0vrOLN6L9lhgLXeCYAINiZlwm3yvflWarma",
+	"s1ZAfy043sKZqLlLhJrZiP1eWmAu+dRuz53VrV9YkPQA0e6vA8meaAVUqcT+qcIE+H2LFXE7ANh53nBP",
+	"S2dUxm7DIbyy3qjvWZn3lnu75+RZIHNWHZtjxjPetLXI4BULM0Y62rJ8u88EdRrvgEO4XC06W7mErSHf",
+	"MSrWUQZQyh5EcAYJiTB0WAp6q4Nf2IHLnaFp4vkXS+oT01739xjUtK/ndzsStOmCbF06QMVAYaSb8QK1",
+	"/i0rQWmCKZkFYVpBNScuMbNzhLa5eQqiqWpJq2N813sBFLdga6uFA3IKKT8yDv++eWSx0hepyiQvuRC/",
+	"qnHnhKoVoF0a5SxVYpvLWhopx76YAHOAOSzJfhRi9R21eu5+Cpm3IJLg9UlCyQ/78JKXVj2Mb2OMX6UH",
+	"RQI7cikAo0lsataLTaUUgH5qiqL2pLywe/UorI1JXootTydIMZ7yGdwsgeBHhqXMKCdTcCQp5qMyTO5R",
+	"k+BpMBU08knD7d06WCjMF/UpIqOqYXJp8y7HLpks38+nHIEjNhonigV3c5QUZm1yUAevoyHZt7/ke2Eb",
+	"QjQns5LGh0gM6WHlYlPQSuhRsZHMYd9j1vHYkrRO0d7gK7ChWoM0R/w/v9Kn//eD+d/50388e/rh03nx",
+	"t398/rfJyOB8ZDL+95STUlQHU8evhEvE8jS0ny0wJrdnP9VBVAezA36G7VXkS70n2Y0IBV6Sc/T2Gnnq",
+	"q1QGBU2fnw+w0ocZKI5Sh1jFP8P22nuARwBHbIDfzqjyNGv9akl/PX6fSJgZDoVgadLnUY8UtSabWmvG",
+	"F5hmQQQneAsK5zbH2h7MxyWblloZJVhkRejwast3dyDvGGzTtUEjyh5s/lLiojZJSkcuFITqkevcSyUZ",
+	"l4mZf3k+0BpiEn0LW7I9qAO1ampiCdkuPU4RxHuaSpeeubqD3kObZ3oLywdL1abk3LM93EBuv+q4DdvQ",
+	"QT5BuGIc1CW6aPByUp/9PEof6qm+NeunAzEHV80kTY/zHWejNhsP3GH2jyGdFM3X6574GZ7+CbFmnyK0",
+	"LEm9IehEGFVy6+JLXW1zTfnOvqVJ7O6P9I0lTq+H7vnQkQY9EBsy8wjvC3LZ+tZQKZTwOB6b9nkvLtjJ",
+	"UlBb2GjLcJx+7v/ChYX5AGv2APfKwCeZ5XuEInkaTe8+ulwPM67oDHzS4D2yVLOq1J4Kdp5MYR2YreYV",
+	"rzhHMHuYq3p0wMgfJqGP1hUQjS46Y9KgD6gkRg+lK+BE1DqZZlAPwGtdxQUMo5XQXE3SvWMIA9xlI6Ol",
+	"fYFNfKt38SfP0fQO2g/D11z38GHUmSNGTBgntowjlZ/rs3cSyWdmmeMLbAyrqdXYTHX7h07vHU2ncapL",
+	"LfmFUCuoLrjQT2lViW2qPGKfgnabmEW4DaZwcAULpjTIN1wnI3wzze7gNptc7D7PBD8eNDQTwkEDohT5",
+	"gHe9AamgDN6rAYvd0YqVeZDYjzMQQcZ2ynBJzDDVJIAlREv6giIe9+mEHprrg3W/MEQ+5zKnN47K1fJn",
+	"yeRqDdD5DviwXPKhv1Lo9mrFOVxcKq+OxVvMXLR0CcRxl3B0/ktDo/mg1gijpU9EuFOHd6bBlu0INnVR",
+	"iEEUEsIWCfKYSbEtoczmLp+mF1gU/+iqIa2WHi4iSLX984vz88F1w5g5lXw524yQdbllKrjrMUBv64PO",
+	"Bxf0w4tv+9kct6FWrUDfCje0qna9Sdkanxi6TA9LqSUfsB/7lOs1ccvmh75gjN238xE2pkum3jcwLQr9",
+	"ceMQl6WRcACHoqbHHN633jt6vxrRjOzvhHt7/TCumK2vZP7+OdqOiXavrQ8KizmhGOh/yubJho7N7Qg+",
+	"XweLLsOvhFjdeuYWHj8vjMVli+hefHOoou4+VQn5Wl0shNmvsDXrTIVYDajdbSh8MA46wse5TAqiqVyA",
+	"NiZanNDfrye5u9DjxL4CpYXNjf/yVV77Wt6AeEQcrLl/hhSt9VJkcmx7j7nXUWKE60RkfNnOKB0Tu9wH",
+	"W+1TJpvIoztgiPGgIhdvPglb58UJPQM4rXYYT5Fwx2CLL6mApqtqvLti38sUtzYY50foKZvCzAU1srqJ",
+	"pxXPkQIxXRyPeQpYf6SMne6rHQzjGOedHSj19txjoXrIAQZP6xdL4rrpwZpPQN8rfrYSlEx3eDzHLGmc",
+	"o2mzFRaCYzMfMZ8nTcsmjb33BW0WnHwTh23fi3qzbbIqXl5wnEgX6ldgguJin84hr90zpJePd3pJ1BXE",
+	"Jewo3YwlTZbYx/vS5fIpD3L7Z0W8kN4XDdS20kmbbWthizE68SKKbseKQbI3NFUZ9jwmsrnXJTvBl6eu",
+	"+nPgcgoOLAc7kfEAzJZCjHhXpzNMSuXL9IwtJvCRrjf7Ydj7K4bJQPUBpNpOaopVuUYhDQ8/QQSCi9uS",
+	"appm/PP0VrHtmFqKqrSdmZC2sG1bP2nmBMkGXG/+pJ6qmNIqU48yun+yYhknuId3+sDuU5uXO4e0GttX",
+	"eSs2KiNEs7xxkCOx5jrjvu4pIkvyRZS4R2ZoZLtjGZCdYJmReR628unoNA/MDk91zuqtJc3mzw2M48X9",
+	"C5yEc5GfTsaFN8AtlD/0IPjGbeoeHZruWYt4Lao606BrVLeOkmWS0XlmtgIX29txr+jm3xxOjfCNSAa3",
+	"27OtS+7fJgXhUHS6klg4tE/dpOLYbWbQcwf37/F/ILifaV+JxRkEw3hpThq17A7+jW9z/o3nKQ024HJP",
+	"h6sqG8xFRZzRimhRz5agOk6KETSQbRJLuU75c980aXrUwiJZlZVw4HhaTdOEe1+vGyPkJJ68Sqq3i9g9",
+	"mhhEzdKGJKy9bh4fU5nV5wfr6T/Wz/oPdCejVcVGSLHGgt4nPCFWt7ne5TW3HU3LAaMi9ppsZNsE+Ghh",
+	"fzO0ZmPxLppzZ8nydQvj+aajmMXopygpug7NIKx9bBtOd7oXB7W+y5QwnkKWNS9l++732xnpQSwHClm4",
+	"uHUNcDOE5XripgmrrcXHnwzuNrGHe9/6IW7Re9tt0eveHRlIKTTe0GnKlxUlPw6k+GkFr2yzhTENIEaF",
+	"hPEluXhwLupr1Grn7EuR0QJrWRxl4pMX5jd0Gzu3gfkx0G7d7vo6JJG0N3rapP+5cLPdbV/YOYZ1tiJp",
+	"xJiXvuTQvnKsiiabDYekHi8OXPPrQ3mWo4uUDiZgtsuCOgmF7gBZECfD+tNM2AhdWTZopOopIq/J+ZGw",
+	"eaZBSuYas3QlMVQjekCnCcsYFZtUR9V37U0Z85Q8v7R/w1DXkoZK8+Ett+6RP2ZPmYa380vvAVsCtXP5",
+	"jkhptSPZks9GWQJd96wiSpCKygUQSjZUassDhAJina1WLeVCLxlfeId4K7swchrcv1TSO2/3E6VdowDr",
+	"4rQOpjCLUC8pj0tckcMJbusMJ8UQn1I74HXbbPEIVGTdzX6bA9J2nAs5fCMq7fTD9xzZNKdqHSEWnJ4A",
+	"0jQpF6DToxW6Gc/YuKNpoMaFJi4X5sOxtUv2ZfktprO9eibeTKEaaTT3iYi4Ifs+XzSXBf2NNsKrQjmY",
+	"o8MRO3CgTSUxuZGYSy94LOAb2l/SO/AMrmd20GClJTWe6uABRmo6Bly5NmX1WuXhMM4QPlUWXVf4Rn3i",
+	"m5FUjvaCsuPUqajxYI/W40GSrOoZC9ucDM2Ju4j+BmejHpaFzbrJI4sVJFS8Tahy6C27sU8hKt0yB7iN",
+	"sINm3PLJDYXY314fsgcyn/YbjPUbPKkduxSrEan1fe1y3HiYfjh2G1ear31I5bMomNWS6d21wZmTLKC8",
+	"lwIH+s6EWDFoJvpi6vitf6qh3w37F+xa2EZCQC3EGPlRdGep9caO4WV8Lrqc5KqujEl0B5Ioan70V7kg",
+	"WMZjR3rYS30ZV7BKUWujFglbsxpNlCqt7v+MvLkDuSMzWlVkWmui2IIb5YlxwgFKZZRSezRiD24ja/YE",
+	"BI/2jLyRUkgVD+IgtiZAkb9cff+K/OObv/+3vz4jr+2UI2XVtHWtMGlhR3AsEn7bIlBdhiqzNVCuUUa5",
+	"qUH4mPv02f9uHPsXk3cGD1Hd+8XkuZ8NRzdscjH527PzZ3/DOi/XFeiMbtiZHwuINAja1Q/bJKW35eRi",
+	"8gNoP3vQFomFOdi/5qb6vjh/8a3N5DIanhW3TVNlW+LW8ZUmhkW7QYP5UdEf9kZFvzg/7xkTPW48dGuI",
+	"ZWJGtLGxcIP4ydx3e0wtGfYYzZxGUbOmcodZAWYhb9E3qRceNwUp6Y5Md+Yf/KrDnDt1Em0/MqVf4RMd",
+	"pKVA7Yfc5SeA7yP7SZiD8IQwRQyd4f3y48FSb/EVc81rAuSisQrFoYlj8QyGVNlex97k1Q5HpQe/imUH",
+	"HuDtAXSZva8Zz2w9k2R5NHUOnuOX8OmkshvLGiwF3Ytg23R39omVn/t5hoIu6aVe1jxy5ubqP/C9DvMW",
+	"M7faDRK0g/Lx/W9u6KL9hs7Q+pMB9cwN9rOalZsH3wavm+BzPIgxZPedKHeng64bLvS5rYRoWcPnDlKf",
+	"PxJS/wUbfTqqP4ua3G7qBHqukTUdhZ3i4JNv5z9RPVs+GCJ9/99BiHys23ntmP7xIteu5AYje58AJQ61",
+	"5C9rsAqYmLvkO7X66yRFDEtRlT5hswLrg2mTw5Wd2fmo9PBFsPMOVYAFZfwECHpfa0JdgTRiaEpnKyJ4",
+	"EN+2Midx/W7o6v8DYN+gTnQ8nM06zTU4QPehzCWrcr52E/geXvFJz53sAuqtJRkhSwgqdsgOP1IoIDzO",
+	"PhkN8XNWHNzUkr+22RUpRdyYY42W6ZwxbYZ70AQ6PfsP04geWZCHEpMEJt+HOrwTkH0tOaE2fQfuQO5s",
+	"ZjvVRGCOJjWWP4dt00vsL64iw3oRKqClim+G752XkwKvpdjYBnsd6H3T9Xj8IDic4pRLKbbGCH+i3KAh",
+	"unVZkBm1PbPF03E1+4KM5m2hePy53+GJxZb7Qgnfykxwl3/bGNkaPmqiBZnCgnE7MConWd7XEXxOf+dC",
+	"C8ZH1rmyKDlCb46x8S9MtYmIsP8qtYfPZyXNm3jO+wAPR5SbNJS3FumVfMBv7PfC2KARThbnYUYXi02Y",
+	"sk7MJmVqmJ9lyLimJg6Zdqqk3uSiLaNhMd7f9LYVP36iyAp2REjiJGbqJT5cOXZzSkid8VJ5HHp4Bpza",
+	"bTXzpQIK0kOgBsBnBh5BI3xOmeUqtmaZI9lGnz4rNjS6zObF5l4xq6USX85d254dlLJOOJANXcCxOl/D",
+	"np7N1F2WRb35uBHyK5P6yqS+Mqk/G5MyGDtzd79ZJyTNThmnqaS6LksKlQRrqmdLNDpeXf/H6RjUQSf9",
+	"m2jS22HblPUzpsNZw4/C/3v8Uzxqb2w9fkwrEgbWHQl3W1J1yBtwBUrvKvjBXcn/PB6BaJDWn9Qn8AO7",
+	"A0IJ4jEkLmKCUEG04GCF2pJu4CQuA9tHrd/IeeueeQyHmpt+NMClFk1Itl3U73lzilx8SwLV8Nb3mRug",
+	"N7lpPvlL4kWhq7uVrlEaBpcxEXBQIPnGVe5inbLPGgxORbembeyJ/WPUEjANM7Xl0fc6vRtWGbvaLGY7",
+	"sq9BKbqAXBTb9exLaQ3aLTcZAIiXPsVRRSkfT5+fXzStkn2jU5ehHCrmDPwwwRsTcDLbdN8dp3y9JFxo",
+	"ILaAodkaen5vubgIzZWpxgSepvbHPMXB9w7BbgwLwwy2dEe0sMVASXVCSGkVqnuy4yNUicfjv54xZIIQ",
+	"hJ0sDsE4oUYFsijA2gV73WjrdtHW/SpslQyq2UIbfkyrahjvDQpSzmtrdvUdna16edF/Ii2pB5VLIJqu",
+	"GF/YSBszgCMWTj4aJLYnw3SztnnbZRhgFrojz8Ta3FVhS3x9WNHjL07xzgrPn5qE34eXnn4i0xeOSIlo",
+	"TkZO6w+zNB7KJfGQFBw2nwCsHWdh+Ybb9pHgDIMFcrB875rmDwBkk5F+tHMHi2hTMjzU6g10jEBuoVav",
+	"6x6R65LomCI4z9kln17G+Z5DMj2jMeJ5Tnkfg/90DrU/vwvV0nJGNtjC1MZqtjfjeGmA8zWoX96NWyNi",
+	"XpBSbLnVvpQb0dBcS5zW38v839tHHoP1R4UNBzg/JpvfP7R7wGBy+3iw4KQ/5+Nqn/Fb95hPWZ7E7n9Z",
+	"llZgKGOzo6pIBK92f40JLhRY9VCcLyoaIAxsz6WHvOlDSTfMbxlo+IuqPNbwb6couIYuesmkBuBhphhO",
+	"14kFCfKePU7gzQJ19snY4r3ezqvG6D+sxruYwRHm+UtS0p2VhHjAUAsxvACC6tHhhxXsCnQHuFZqrX7q",
+	"Jww//PnFYWt2QU9A0VitQZdfwe5ElyIulKbW0UTdL60ykP0bcPZpBbvee3AdwkAPcw1Sy6Ci+XgWxKiB",
+	"DnYwyTi/pzNeT8UFUTGwZfuRqwNsxRsrfbG8D+BFyHdd0XuqBVzndHggxaDTmP2Rs5ea4Q0JjP3i3Apb",
+	"UVclZnefAFn/oy4XtrQNOx3YK4mJTYITCbRCW6gg2LbIoNR1ZEih7Sy0TOzF3Xe2lfFD4M8s/aVx2NpD",
+	"Fo8WibPQM+kkaKTOe+jSI6MWUd0u9ANRquJ2hUm0Ysc8lxP8EDhtdeR7ZFyGZo0ZBopdBwv0yqLTb0sV",
+	"0b6h4ZEo/d5ISe1f4m4mdugzb5pjDxU6FbUmSrjODK5HQYRHG7zr1/WvwlOPI6h8APTLx+ZcwPWqafD2",
+	"QNZmO+r754s2u7WMvPdtwMdGkAOtnn2yJeEHzJ+AsgFZB36uwUGd7XECF31YaY38Dg4qNGyOdP92AWye",
+	"j2d45MS2eQgeB+IPodI1Z/yz3z5OgEpsmR5ICJWAKJ/DaHoHLmLU+zp7/ZqJFA93S0IUKXNLjosy7Zuo",
+	"XQ2pC5Kz2RJmPRruK/NxCzYPQM9x5+rHLmjF88FGSJ03UBTZSsEXnnk1ypFhZNiGmCh6CscC7iYSOb0a",
+	"bcCgWG+o7bWVrUc3DzwwFv1bvoxaa9/OVF4Ela3uwUci6p9iS6itTbLrKtsmcc8w8SxLSPtxxM6w1Ilx",
+	"gmNoLNdiHMjUzhhPoNn34s7ofWHE88Ngt1n/sf0HHeaQSIwweAh9bKxFgZ2nCpsJaD03UCkgNbfdwE8h",
+	"pH6RTDeZiPs2DeNaOBpJYNN3NuzB5lVdwUNiE9f/w2MTfTiME6YfA5nBaxRhz+ed2XQ5lxCCY5zmrqMn",
+	"ZvcJiXGESz843AgKUadwXx9qDPTvg/sC3S/7+BQG8aGZr93mEC7f74kbt8740zWVC8afnNZBq23E2vqh",
+	"7H0McwPNxSzQWV/YPOLC5jsKiaX0zoWFRNXG2wF3g5vBMK6fwXuXAvM4znS87F8k+WlfLbUKkxd9hb3q",
+	"qE5hnzh0qGOmoc8RaiHi7JP55/OZkZJP7TjNnErvBs0Ose5kw2uPykK5Xz5LN3DlII+9fNV+195LlwYr",
+	"B2bv7KUjDUpc9q2e8Ta1WhUPSVR6zDigHyecFiaeTE7EYnwnZw+eOLYY3KVLqMqWqxrH2AYyjjo25vJa",
+	"r9mCv6uH9SIwzxoWVp8k0OUctH6PPa0IrkNLyYfLeMrmltyEvnAnyXESxsZTFpA2XToTGGAL/vahnKqv",
+	"JJTANXZoeWS17GEB7ZqWTi5+/dDq8cQWHMWA4f+YEmGsoA1VygiGS6JAq5gYXYfP6CJtATb9kvnaPvKH",
+	"Fs12Xs8fpq7n2k0LeaC4gTvtIwe9mpe2Qfqza8bvRtgQxfgMmpwgpLBLm0Br/kOQn9Kfmt3Y9fY0zT3e",
+	"GLOUash5JuZYr+GG6/R7UbWf/JKTCHY0zIEmtD/TNTYGBvOUthNtZ2K9ptnGnnGZwBHZXlbrjyZsFK38",
+	"q8zwjQJnOTDZ+ph8JBspynqm0ezzWd2nSgXf27nfocpuMQFM20Zny5pkwAsixdZ2QV5QLO4qSc1LHP4A",
+	"TIaBHzk8LKSokZWOgPp1u/yssD/8z2/sD+7XX775xg4WJVvGS7H1yq9vrxvn6M2JgjuQ6OZ6KP07zKPZ",
+	"z3TEUlLofbPKpNxFCXffDki3+wNn8T9KQ4X9u2trBt0kGiSW8zAZwiybo9l8E4bz5PC9gzmPf+yWCil1",
+	"4SPemsjxvKEL660K4y+QL2iBqhe2cc+VU37ZhE8rXk7fOiYWl74mzTBSR9QFQc4XGD167d0Ud8eMPKfY",
+	"k5UDGtB8FZlfReZXkflVZH4VmV9F5uM3NMLJJqfqa+QadQwo9LlxLT0ep86nmf7aGiw25PY3JcEj3xeN",
+	"wFZLsW3znZFFRoE/3zMYkeOvL0YM287M7Ag1MEhUle0ADmS7ZLZ3+w5Fpxtrlxvb4Sd5Hc8avtZK9Y8w",
+	"+0KVUv7GNYVS0zCCr8mkUsSTQsNRxAp435wN9FfeuDFkfwiX/Ok8g/ZYuRQJ8+ElYQg35DDY5OrkLvqf",
+	"sBeIfV3QHlBbdvlKRcZ7v4/Es1ktpYNJtgU3/r1B56HA138IdorEj598h317Sq824sixO3zFHoQ++ZFp",
+	"v34w1z2E83798PnD5/8XAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

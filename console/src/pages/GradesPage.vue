@@ -1,0 +1,143 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, reactive, ref, watch } from 'vue'
+
+import { api, need, type Schemas } from '@/lib/api'
+import { useQueryWord } from '@/lib/query'
+import { toneColour, useRulebook } from '@/lib/rulebook'
+import { useSession } from '@/lib/session'
+import GradeMark from '@/parts/GradeMark.vue'
+import RuleTabs from '@/parts/RuleTabs.vue'
+import ShapeMark from '@/parts/ShapeMark.vue'
+import StateNote from '@/parts/StateNote.vue'
+
+type Style = Schemas['GradeStyle']
+const tones: Style['tone'][] = ['red', 'amber', 'blue', 'violet', 'grey']
+const shapes: Style['shape'][] = ['diamond', 'triangle', 'circle', 'square', 'cross']
+
+const queries = useQueryClient()
+const { mayEvaluate } = useSession()
+const { query, book, grades } = useRulebook()
+const chosen = useQueryWord('grade')
+const grade = computed(() => grades.value.find((g) => g.name === chosen.value) ?? grades.value[0])
+const style = reactive({ label: '', tone: tones[0]!, shape: shapes[0]! })
+const reset = () => grade.value && Object.assign(style, { ...grade.value, name: undefined })
+watch(grade, reset, { immediate: true })
+const changed = computed(
+  () =>
+    grade.value &&
+    (grade.value.label !== style.label.trim() || grade.value.tone !== style.tone || grade.value.shape !== style.shape),
+)
+const twin = computed(() =>
+  grades.value.find((g) => g.name !== grade.value?.name && g.tone === style.tone && g.shape === style.shape),
+)
+const uses = useQuery({
+  queryKey: computed(() => ['uses', grade.value?.name]),
+  queryFn: () => need(api.GET('/api/rulebook/uses', { params: { query: { name: grade.value!.name } } })),
+  enabled: computed(() => !!grade.value),
+})
+const named = (kind: string) =>
+  (uses.data.value ?? []).filter((u) => u.startsWith(`${kind} `)).map((u) => u.slice(kind.length + 1))
+const note = ref('')
+const restyle = useMutation({
+  mutationFn: () =>
+    need(
+      api.PUT('/api/grades/{name}', {
+        params: { path: { name: grade.value!.name } },
+        body: {
+          label: style.label.trim(),
+          tone: style.tone,
+          shape: style.shape,
+          note: note.value.trim(),
+          based_on: book.value!.revision,
+        },
+      }),
+    ),
+  onSuccess: async () => {
+    note.value = ''
+    await queries.invalidateQueries()
+  },
+})
+</script>
+
+<template>
+  <div class="p-4">
+    <RuleTabs />
+    <h1 class="sr-only">Grades</h1>
+    <StateNote v-if="!book" :loading="query.isPending.value" :error="query.error.value" @retry="query.refetch()" />
+    <StateNote v-else-if="!grade" empty="The rulebook has no grades yet: name them in your draft." />
+    <div v-else class="mt-3 grid gap-6 md:grid-cols-[13rem_minmax(0,34rem)]">
+      <div>
+        <ol>
+          <li v-for="g in grades" :key="g.name">
+            <button
+              class="flex w-full rounded px-2 py-1 hover:bg-tide-soft"
+              :class="g.name === grade.name ? 'bg-tide-soft' : ''"
+              :aria-current="g.name === grade.name"
+              @click="chosen = g.name"
+            >
+              <GradeMark :grade="g.name" />
+            </button>
+          </li>
+        </ol>
+        <p class="mt-2 px-2 text-small text-muted">The gravest first.</p>
+      </div>
+      <section :aria-label="grade.label" class="space-y-4">
+        <p v-if="uses.data.value" class="text-muted">
+          Rules that give it: {{ named('rule').join(', ') || 'none' }}.
+          <template v-if="named('desk').length">It is due by its own time on {{ named('desk').join(', ') }}.</template>
+        </p>
+        <fieldset :disabled="!mayEvaluate" class="space-y-4">
+          <label class="block"
+            >Label<input v-model="style.label" class="field mt-0.5 block w-60" maxlength="40"
+          /></label>
+          <div role="radiogroup" aria-label="Shape">
+            <p>Shape</p>
+            <div class="mt-0.5 flex flex-wrap gap-1">
+              <label v-for="s in shapes" :key="s" class="choice">
+                <input v-model="style.shape" type="radio" name="shape" :value="s" class="sr-only" />
+                <ShapeMark :shape="s" :tone="style.tone" />{{ s }}
+              </label>
+            </div>
+          </div>
+          <div role="radiogroup" aria-label="Tone">
+            <p>Tone</p>
+            <div class="mt-0.5 flex flex-wrap gap-1">
+              <label v-for="t in tones" :key="t" class="choice">
+                <input v-model="style.tone" type="radio" name="tone" :value="t" class="sr-only" />
+                <ShapeMark :shape="style.shape" :tone="t" />{{ t }}
+              </label>
+            </div>
+          </div>
+        </fieldset>
+        <p>
+          {{ changed ? 'It will look so:' : 'It looks so:' }}
+          <span class="ml-1 inline-flex items-center gap-1.5 font-semibold" :style="{ color: toneColour(style.tone) }"
+            ><ShapeMark :shape="style.shape" :tone="style.tone" />{{ style.label.trim() || grade.name }}</span
+          >
+        </p>
+        <p v-if="twin" role="alert" class="text-red">{{ twin.label }} already looks so.</p>
+        <form
+          v-if="mayEvaluate && changed && !twin"
+          class="flex flex-wrap items-end gap-2 border-t border-line pt-3"
+          @submit.prevent="restyle.mutate()"
+        >
+          <label class="min-w-60 flex-1 text-small text-muted"
+            >Why? It is kept with the revision.<input
+              v-model="note"
+              class="field mt-0.5 w-full text-ink"
+              maxlength="500"
+          /></label>
+          <button class="button-main" :disabled="!note.trim() || !style.label.trim() || restyle.isPending.value">
+            Restyle it and publish
+          </button>
+          <button type="button" class="button" @click="reset()">As it was</button>
+          <p v-if="restyle.error.value" role="alert" class="w-full text-red">{{ restyle.error.value.message }}</p>
+        </form>
+        <p v-else-if="restyle.data.value && !changed" role="status" class="text-muted">
+          Revision {{ restyle.data.value.number }} is published: every mark of this grade follows.
+        </p>
+      </section>
+    </div>
+  </div>
+</template>

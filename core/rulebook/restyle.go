@@ -1,0 +1,56 @@
+package rulebook
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+)
+
+var trailingComment = regexp.MustCompile(`\}(\s+#.*)$`)
+
+// Restyle writes another label, tone and shape of a grade into the text of a
+// book, and leaves everything else as it stands, comments too. Rules name
+// grades, so that it holds wherever the grade is given.
+func Restyle(text, name, label, tone, shape string) (string, error) {
+	book, problems := Read([]byte(text))
+	if len(problems) > 0 {
+		return "", fmt.Errorf("the rulebook has problems of its own: %s", problems[0])
+	}
+	i := slices.IndexFunc(book.Grades, func(g Grade) bool { return g.Name == name })
+	switch {
+	case i < 0:
+		return "", fmt.Errorf("there is no grade %q%s", name, suggest(name, gradeNames(book)))
+	case !slices.Contains(Tones, tone):
+		return "", fmt.Errorf("there is no tone %q: expected one of %s", tone, strings.Join(Tones, ", "))
+	case !slices.Contains(Shapes, shape):
+		return "", fmt.Errorf("there is no shape %q: expected one of %s", shape, strings.Join(Shapes, ", "))
+	}
+	for k, g := range book.Grades {
+		switch {
+		case k != i && g.Tone == tone && g.Shape == shape:
+			return "", fmt.Errorf("the grade %s already looks so: %s %s", g.Name, tone, shape)
+		case k != i && g.Label == label:
+			return "", fmt.Errorf("the grade %s is already labelled %q", g.Name, label)
+		}
+	}
+	lines := strings.SplitAfter(text, "\n")
+	from, to := itemLines(lines, len(book.Grades), i, func(i int) Position { return book.Grades[i].At })
+	if !strings.HasPrefix(strings.TrimSpace(lines[from]), "-") {
+		return "", fmt.Errorf("the grades are not written one below the other; edit the text instead")
+	}
+	comment := ""
+	if m := trailingComment.FindStringSubmatch(strings.TrimRight(lines[from], "\r\n")); m != nil && to == from+1 {
+		comment = m[1]
+	}
+	item := indentOf(lines[from]) + "- " + flow("name", name, "label", label, "tone", tone, "shape", shape) + comment + "\n"
+	out := strings.Join(slices.Concat(lines[:from], []string{item}, lines[to:]), "")
+	after, problems := Read([]byte(out))
+	if len(problems) > 0 {
+		return "", fmt.Errorf("%s", problems[0].Text)
+	}
+	if g := after.Grade(name); g == nil || len(Difference(book, after)) > 1 {
+		return "", fmt.Errorf("the grade %q could not be written in its place", name)
+	}
+	return out, nil
+}

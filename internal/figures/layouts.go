@@ -1,0 +1,73 @@
+package figures
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"sync"
+
+	"oskel/core/ledger"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+)
+
+// keptLayouts is how many grids are remembered, so that scrolling through one
+// neither computes nor sorts it anew for each page.
+const keptLayouts = 4
+
+type layoutKey struct {
+	snapshot *ledger.Snapshot
+	revision int
+	ask      string // what is asked, but for the page
+}
+
+type keptLayout struct {
+	key    layoutKey
+	mu     sync.Mutex
+	layout *measure.Layout
+}
+
+// LayOut lends the grid that is asked of a revision's book at a data version,
+// 0 the newest; the book may have formulas beside, that the ask names. One
+// borrows a grid at a time.
+func (k *Keeper) LayOut(ctx context.Context, book *rulebook.Book, revision int, version int64, a measure.Ask, work func(*measure.Layout) error) error {
+	e, err := k.EngineAt(ctx, book, version)
+	if err != nil {
+		return err
+	}
+	a.Offset, a.Limit = 0, 0
+	kept := k.keptLayout(layoutKey{e.Snapshot, revision, fmt.Sprintf("%+v", a)})
+	kept.mu.Lock()
+	defer kept.mu.Unlock()
+	if kept.layout == nil {
+		layout := e.LayOut(a)
+		if ctx.Err() != nil { // what was given up must not be kept
+			return ctx.Err()
+		}
+		kept.layout = layout
+	}
+	kept.layout.Engine().Until(func() bool { return ctx.Err() != nil })
+	if err := work(kept.layout); err != nil {
+		return err
+	}
+	return ctx.Err()
+}
+
+// keptLayout finds what is kept of a grid, or makes room for it. Grids of data
+// that nobody holds any more go first.
+func (k *Keeper) keptLayout(key layoutKey) *keptLayout {
+	k.laying.Lock()
+	defer k.laying.Unlock()
+	k.layouts = slices.DeleteFunc(k.layouts, func(l *keptLayout) bool {
+		return l.key.snapshot != key.snapshot && l.key.snapshot.Version < key.snapshot.Version
+	})
+	i := slices.IndexFunc(k.layouts, func(l *keptLayout) bool { return l.key == key })
+	kept := &keptLayout{key: key}
+	if i >= 0 {
+		kept = k.layouts[i]
+		k.layouts = slices.Delete(k.layouts, i, i+1)
+	}
+	k.layouts = append([]*keptLayout{kept}, k.layouts...)
+	k.layouts = k.layouts[:min(len(k.layouts), keptLayouts)]
+	return kept
+}
