@@ -43,7 +43,15 @@ var profile = flag.String("profile", "", "write a CPU profile of the first sweep
 func main() {
 	log.SetFlags(0)
 	lines := flag.Int("lines", 1_000_000, "order lines")
+	files := flag.String("files", "", "only write the data and its rulebook into this `directory`, to be looked at in a service")
 	flag.Parse()
+	if *files != "" {
+		check(os.MkdirAll(*files, 0o755))
+		_, err := writeData(*files, *lines)
+		check(err)
+		check(os.WriteFile(filepath.Join(*files, "rulebook.yaml"), []byte(wholeBook()), 0o644))
+		return
+	}
 	dir, err := os.MkdirTemp("/tmp", "oskel-bench-")
 	check(err)
 	check(os.Chmod(dir, 0o755))

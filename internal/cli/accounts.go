@@ -91,7 +91,7 @@ var accountCommands = []command{
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			role := f.String("role", "reviewer", "analyst, reviewer or lead")
 			title := f.String("title", "", "the name for people to read; the account's name if empty")
-			var desks []string
+			desks := []string{}
 			f.Func("desk", "a `desk` the person is a member of; may be given several times", func(s string) error { desks = append(desks, s); return nil })
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 {

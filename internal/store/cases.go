@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -108,9 +109,21 @@ func (t *Tx) LockCase(ctx context.Context, id int64) (Case, error) {
 	return firstCase(manyCases(ctx, t.tx, "where c.id = $1 for update of c", id))
 }
 
-// OpenCaseOf finds the unsettled case of a subject on a desk.
-func (t *Tx) OpenCaseOf(ctx context.Context, kind string, code uint32, desk string) (Case, error) {
-	return firstCase(manyCases(ctx, t.tx, "where c.kind = $1 and c.code = $2 and c.desk = $3 and c.state <> 'settled' for update of c", kind, int32(code), desk))
+// UnsettledCases lists all unsettled cases and holds them to the end of the
+// transaction; without their names and items.
+func (t *Tx) UnsettledCases(ctx context.Context) ([]Case, error) {
+	rows, err := t.tx.Query(ctx, "select id, kind, code, desk, state, grade, severity, due, taken_by, version from cases where state <> 'settled' for update")
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Case, error) {
+		var c Case
+		var code int32
+		var due time.Time
+		err := row.Scan(&c.ID, &c.Kind, &code, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.TakenBy, &c.Version)
+		c.Code, c.Due = uint32(code), *dayOf(&due)
+		return c, err
+	})
 }
 
 func firstCase(all []Case, err error) (Case, error) {
@@ -123,16 +136,62 @@ func firstCase(all []Case, err error) (Case, error) {
 	return all[0], nil
 }
 
-// AddCase opens a case.
-func (t *Tx) AddCase(ctx context.Context, c *Case) error {
-	return t.tx.QueryRow(ctx, "insert into cases (kind, code, desk, grade, severity, due) values ($1, $2, $3, $4, $5, $6) returning id",
-		c.Kind, int32(c.Code), c.Desk, c.Grade, c.Severity, c.Due.Time()).Scan(&c.ID)
+// AddCases opens cases, and numbers them.
+func (t *Tx) AddCases(ctx context.Context, all []*Case) error {
+	rows, err := t.tx.Query(ctx, "select nextval(pg_get_serial_sequence('cases', 'id')) from generate_series(1, $1)", len(all))
+	if err != nil {
+		return err
+	}
+	ids, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil {
+		return err
+	}
+	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"cases"}, []string{"id", "kind", "code", "desk", "grade", "severity", "due"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
+		c := all[i]
+		c.ID = ids[i]
+		return []any{c.ID, c.Kind, int32(c.Code), c.Desk, c.Grade, int32(c.Severity), c.Due.Time()}, nil
+	}))
+	return err
+}
+
+const updateCase = "update cases set state = $2, grade = $3, severity = $4, due = $5, taken_by = $6, finding = $7, settled_by = $8, settled_at = $9, version = version + 1 where id = $1"
+
+func caseValues(c *Case) []any {
+	return []any{c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), c.TakenBy, c.Finding, c.SettledBy, c.SettledAt}
 }
 
 // UpdateCase writes a case as it now stands, under its next version.
 func (t *Tx) UpdateCase(ctx context.Context, c Case) error {
-	_, err := t.tx.Exec(ctx, "update cases set state = $2, grade = $3, severity = $4, due = $5, taken_by = $6, finding = $7, settled_by = $8, settled_at = $9, version = version + 1 where id = $1",
-		c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), c.TakenBy, c.Finding, c.SettledBy, c.SettledAt)
+	_, err := t.tx.Exec(ctx, updateCase, caseValues(&c)...)
+	return err
+}
+
+// UpdateCases writes cases as they now stand, each under its next version.
+func (t *Tx) UpdateCases(ctx context.Context, all []*Case) error {
+	for part := range slices.Chunk(all, 2000) {
+		batch := &pgx.Batch{}
+		for _, c := range part {
+			batch.Queue(updateCase, caseValues(c)...)
+		}
+		if err := t.tx.SendBatch(ctx, batch).Close(); err != nil {
+			return fmt.Errorf("writing cases: %w", err)
+		}
+	}
+	return nil
+}
+
+// NewCaseEvent is something that happens to a case.
+type NewCaseEvent struct {
+	Case               *Case
+	Author, What, Text string
+}
+
+// AddCaseEvents records what happened to cases, in order.
+func (t *Tx) AddCaseEvents(ctx context.Context, all []NewCaseEvent) error {
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"case_events"}, []string{"case_id", "author", "what", "text"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
+		e := all[i]
+		return []any{e.Case.ID, e.Author, e.What, e.Text}, nil
+	}))
 	return err
 }
 

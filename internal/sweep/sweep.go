@@ -133,7 +133,13 @@ type run struct {
 	today     calendar.Day
 	openCases bool
 	diff      Difference
-	found     []store.Exception // to be written
+	found     []found // to be written
+}
+
+// found is what a sweep has to record of one subject and rule.
+type found struct {
+	store.Exception
+	flagged, wasFlagged bool
 }
 
 type exceptionKey struct{ rule, kind, key string }
@@ -198,9 +204,7 @@ func (r *run) all() error {
 			default:
 				e.State = "raised"
 			}
-			if err := r.put(e, before, wasKnown); err != nil {
-				return err
-			}
+			r.put(e, before, wasKnown)
 		}
 	}
 	// What was flagged by rules that are off or gone by now.
@@ -208,12 +212,17 @@ func (r *run) all() error {
 		if !done[key] && before.State != "cleared" {
 			e := before
 			e.State, e.Sentence, e.Sweep = "cleared", "The rule is off or no longer in the rulebook.", r.sweep.ID
-			if err := r.put(e, before, true); err != nil {
-				return err
-			}
+			r.put(e, before, true)
 		}
 	}
-	if err := r.tx.PutExceptions(r.ctx, r.found); err != nil {
+	if err := r.toCases(); err != nil {
+		return err
+	}
+	records := make([]store.Exception, len(r.found))
+	for i, f := range r.found {
+		records[i] = f.Exception
+	}
+	if err := r.tx.PutExceptions(r.ctx, records); err != nil {
 		return err
 	}
 	if r.prior != 0 {
@@ -259,8 +268,8 @@ func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict) store
 	return e
 }
 
-// put writes one exception, counts it, and takes it to its case.
-func (r *run) put(e, before store.Exception, wasKnown bool) error {
+// put notes one exception and counts it.
+func (r *run) put(e, before store.Exception, wasKnown bool) {
 	flagged, wasFlagged := e.State != "cleared", wasKnown && before.State != "cleared"
 	switch e.State {
 	case "raised":
@@ -271,11 +280,7 @@ func (r *run) put(e, before store.Exception, wasKnown bool) error {
 		r.sweep.Cleared++
 	}
 	r.compare(e, before, flagged, wasFlagged)
-	if err := r.toCase(&e, flagged, wasFlagged); err != nil {
-		return err
-	}
-	r.found = append(r.found, e)
-	return nil
+	r.found = append(r.found, found{e, flagged, wasFlagged})
 }
 
 func (r *run) compare(e, before store.Exception, flagged, wasFlagged bool) {
@@ -299,48 +304,6 @@ func (r *run) compare(e, before store.Exception, flagged, wasFlagged bool) {
 	if len(r.diff.Examples) < shownChanges {
 		r.diff.Examples = append(r.diff.Examples, change)
 	}
-}
-
-// toCase puts a flagged exception on its desk: into the unsettled case of the
-// same subject there, or a new one. One that was put into a case before stays
-// in it, settled or not.
-func (r *run) toCase(e *store.Exception, flagged, wasFlagged bool) error {
-	by := fmt.Sprintf("sweep %d", r.sweep.ID)
-	line := fmt.Sprintf("%s, %s: %s", r.title(e.Rule), r.engine.Book.Calendar.Words(calendar.MonthPeriod(e.Period)), e.Sentence)
-	if e.CaseID != nil {
-		if *e.CaseState == "settled" || flagged == wasFlagged {
-			return nil
-		}
-		what := "joined"
-		if !flagged {
-			what = "cleared"
-		}
-		return r.tx.AddCaseEvent(r.ctx, *e.CaseID, by, what, line)
-	}
-	if !flagged || !r.openCases || e.Desk == "" {
-		return nil
-	}
-	due := routing.Due(r.engine.Book.Calendar, r.engine.Book.Desk(e.Desk), e.Grade, r.today)
-	c, err := r.tx.OpenCaseOf(r.ctx, e.Kind, e.Code, e.Desk)
-	switch {
-	case errors.Is(err, store.ErrNotFound):
-		c = store.Case{Kind: e.Kind, Code: e.Code, Desk: e.Desk, State: "open", Grade: e.Grade, Severity: e.Severity, Due: due}
-		if err := r.tx.AddCase(r.ctx, &c); err != nil {
-			return err
-		}
-		e.CaseID = &c.ID
-		return r.tx.AddCaseEvent(r.ctx, c.ID, by, "opened", line)
-	case err != nil:
-		return err
-	}
-	e.CaseID = &c.ID
-	if e.Severity < c.Severity || due < c.Due {
-		c.Grade, c.Severity, c.Due = pick(e.Grade, c.Grade, e.Severity < c.Severity), min(e.Severity, c.Severity), min(due, c.Due)
-	}
-	if err := r.tx.UpdateCase(r.ctx, c); err != nil {
-		return err
-	}
-	return r.tx.AddCaseEvent(r.ctx, c.ID, by, "joined", line)
 }
 
 func (r *run) title(rule string) string {
