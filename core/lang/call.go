@@ -169,6 +169,17 @@ func whole(a amount.Amount, low, high int64) bool {
 // Int is the whole number of a Span or Word.
 func (n *Node) Int() int { return int(n.Number / amount.Scale) }
 
+// Bare is a number other than 0 that is written alone, without %, or "".
+func (n *Node) Bare() string {
+	switch {
+	case n.Op == Negate && n.Parts[0].Bare() != "":
+		return "-" + n.Parts[0].Bare()
+	case n.Op == Number && !n.Percent && n.Number != 0:
+		return n.Number.String()
+	}
+	return ""
+}
+
 // Argument finds a word argument of a call by what it is, or nil.
 func (n *Node) Argument(is func(*Node) bool) *Node {
 	for _, p := range n.Parts[1:] {

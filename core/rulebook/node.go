@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -145,6 +146,18 @@ func (v value) items() []value {
 	return out
 }
 
+// maps lists a sequence of mappings; whatever else stands there is a problem.
+func (v value) maps() []value {
+	return slices.DeleteFunc(v.items(), func(item value) bool {
+		switch item.node.(type) {
+		case *ast.MappingNode, *ast.MappingValueNode:
+			return false
+		}
+		item.complain("expected keys with values, found %s", describe(item.node))
+		return true
+	})
+}
+
 // itemName is how a list's item is called in a path: by its name if it has
 // one, else by its number.
 func itemName(item ast.Node, i int) string {
@@ -180,10 +193,15 @@ func (v value) scalar() string {
 
 func (v value) required() string {
 	if v.absent() {
-		v.complain("%s is missing", v.path[strings.LastIndex(v.path, ".")+1:])
+		v.complain("'%s' is missing", v.path[strings.LastIndex(v.path, ".")+1:])
 		return ""
 	}
-	return v.scalar()
+	before := len(v.r.problems)
+	s := v.scalar()
+	if s == "" && len(v.r.problems) == before {
+		v.complain("nothing is written here")
+	}
+	return s
 }
 
 func (v value) oneOf(fallback string, allowed ...string) string {
@@ -268,6 +286,7 @@ var (
 // need them, or with hyphens for what formulas never mention.
 func (r *reader) name(at Position, path, name string, hyphens bool) {
 	switch {
+	case name == "": // told already
 	case hyphens && !hyphenName.MatchString(name):
 		r.complain(at, path, "%q cannot be a name; use small letters, digits, - and _, beginning with a letter", name)
 	case !hyphens && !plainName.MatchString(name):

@@ -122,7 +122,7 @@ func (r *reader) readFeeds(v value, book *Book) {
 }
 
 func (r *reader) readGrades(v value, book *Book) {
-	for _, item := range v.items() {
+	for _, item := range v.maps() {
 		f := item.fields("name", "label", "tone", "shape")
 		g := Grade{At: item.at, Name: f["name"].required()}
 		r.name(f["name"].at, f["name"].path, g.Name, false)
@@ -270,7 +270,7 @@ func lineTypes(book *Book, fd *Feed) func(string) (lang.Type, string) {
 }
 
 func (r *reader) readDesks(v value, book *Book) {
-	for _, item := range v.items() {
+	for _, item := range v.maps() {
 		f := item.fields("name", "title", "due")
 		d := Desk{At: item.at, Name: f["name"].required(), Due: map[string]int{}}
 		r.name(f["name"].at, f["name"].path, d.Name, true)

@@ -87,7 +87,7 @@ func readWeekYears(v value) *calendar.WeekYears {
 
 func (r *reader) readWindows(v value, c *calendar.Calendar) {
 	seen := map[string]bool{}
-	for _, item := range v.items() {
+	for _, item := range v.maps() {
 		f := item.fields("name", "title", "kind", "from", "to")
 		w := calendar.Window{Name: f["name"].required(), From: f["from"].day(), To: f["to"].day()}
 		r.name(f["name"].at, f["name"].path, w.Name, true)

@@ -46,7 +46,7 @@ func countOf(s, noun string) (int, bool) {
 }
 
 func (r *reader) readRules(v value, book *Book) {
-	for _, item := range v.items() {
+	for _, item := range v.maps() {
 		f := item.fields("name", "title", "judges", "each", "where", "base", "no_data", "persists", "on", "stops", "valid_from", "valid_until", "shows", "stake", "threshold", "outlier", "window", "examples")
 		rule := Rule{At: item.at, Name: f["name"].required(), On: f["on"].yes(true), Stops: f["stops"].yes(false)}
 		r.name(f["name"].at, f["name"].path, rule.Name, true)
@@ -54,7 +54,9 @@ func (r *reader) readRules(v value, book *Book) {
 		if book.Rule(rule.Name) != nil {
 			f["name"].complain("the rule %q is defined twice", rule.Name)
 		}
-		rule.Levels = f["judges"].levels(book)
+		if rule.Levels = f["judges"].levels(book); f["judges"].isList() && len(f["judges"].items()) == 0 {
+			f["judges"].complain("state at least one kind, such as %s", strings.Join(kindNames(book), " or "))
+		}
 		rule.Each = f["each"].oneOf("month", "month")
 		if w := f["where"]; !w.absent() {
 			rule.Where = r.readScope(w, book, rule.Levels)
@@ -99,7 +101,7 @@ func (r *reader) readRules(v value, book *Book) {
 		if families != 1 {
 			item.complain("state exactly one of threshold, outlier and window; %d are stated", families)
 		}
-		for _, e := range f["examples"].items() {
+		for _, e := range f["examples"].maps() {
 			rule.Examples = append(rule.Examples, r.readExample(e, book, &rule))
 		}
 		book.Rules = append(book.Rules, rule)
@@ -244,8 +246,11 @@ func (r *reader) readThreshold(v value, book *Book, levels []Level) *Threshold {
 				f[other].complain("'choose' decides by conditions; %q is for bands", other)
 			}
 		}
-		for _, item := range c.items() {
+		for _, item := range c.maps() {
 			t.Choices = append(t.Choices, r.readChoice(item, book, levels))
+		}
+		if len(t.Choices) == 0 {
+			c.complain("state at least one choice: a grade with 'all', 'any', 'none' or 'some' of a list of conditions")
 		}
 		t.broken = true // there are no bands to lay
 		return t
@@ -261,11 +266,19 @@ func (r *reader) readThreshold(v value, book *Book, levels []Level) *Threshold {
 	} else if !f["as"].absent() {
 		f["as"].complain("'as' needs 'against'")
 	}
-	for _, b := range f["bands"].items() {
-		t.Bands = append(t.Bands, r.readBand(b, book, t, m))
+	bands := f["bands"].maps()
+	for i, b := range bands {
+		band := r.readBand(b, book, t, m)
+		t.Bands = append(t.Bands, band)
+		if band.Rest && i+1 < len(bands) {
+			b.complain("'rest' is what all bands leave over: write it last")
+		}
 	}
-	if f["bands"].absent() {
-		v.complain("bands are missing")
+	switch {
+	case f["bands"].absent():
+		v.complain("'bands' are missing")
+	case len(bands) == 0:
+		f["bands"].complain("state at least one band, such as {grade: act, below: 10}")
 	}
 	t.broken = len(r.problems) > before
 	return t

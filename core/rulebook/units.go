@@ -185,6 +185,9 @@ func (b *Book) comparable(n *lang.Node) *lang.Error {
 	}
 	u, err := b.unitOf(n.Parts[0])
 	for _, p := range n.Parts[1:] {
+		if number := p.Bare(); err == nil && u == Percent && number != "" {
+			return &lang.Error{At: p.At, Text: fmt.Sprintf("%s for a percentage: did you mean %s%%?", number, number)}
+		}
 		if err == nil {
 			_, err = b.sameUnit(n, u, p, "comparing")
 		}

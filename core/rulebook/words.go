@@ -173,7 +173,10 @@ func (b *Book) formulaWords(n *lang.Node, text string) string {
 	case "peers":
 		summary := n.Parts[1].Text
 		if summary == "percentile" {
-			summary = "percentile " + n.Parts[1].Number.String()
+			if among == "all" {
+				return "percentile " + n.Parts[1].Number.String() + " of " + of + " among all"
+			}
+			return "percentile " + n.Parts[1].Number.String() + " of " + of + " in " + among
 		}
 		return "the " + summary + " " + of + " of " + among
 	}
