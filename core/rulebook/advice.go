@@ -23,6 +23,14 @@ func (b *Book) Advice() []Problem {
 			}
 		}
 	}
+	for i, g := range b.Grades {
+		for _, other := range b.Grades[:i] {
+			if other.Tone == g.Tone && other.Shape == g.Shape {
+				say(g.At, "grades."+g.Name, "looks like %s, %s %s: nobody can tell their marks apart", other.Name, g.Tone, g.Shape)
+				break
+			}
+		}
+	}
 	for _, d := range b.Dials {
 		if len(b.Uses(d.Name)) == 0 {
 			say(d.At, "dials."+d.Name, "used by nothing")

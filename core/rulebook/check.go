@@ -30,6 +30,7 @@ func (r *reader) check(book *Book) {
 			for _, e := range lang.CheckCondition(w.Tree, routeTypes(book)) {
 				r.complain(shift(w.At, e.At), "routes["+strconv.Itoa(i+1)+"].when", "%s", e.Text)
 			}
+			r.checkRouteWords(book, w, "routes["+strconv.Itoa(i+1)+"].when")
 		}
 	}
 }
@@ -193,6 +194,34 @@ func (r *Rule) kinds() []string {
 		}
 	}
 	return out
+}
+
+// checkRouteWords finds the grades, rules and kinds that a route asks for and
+// that there are none of: it would never match.
+func (r *reader) checkRouteWords(book *Book, c *Condition, path string) {
+	for _, leaf := range Comparisons(c.Tree) {
+		if len(leaf.Parts) == 0 || !slices.Contains([]lang.Op{lang.Is, lang.IsNot, lang.In, lang.NotIn}, leaf.Op) {
+			continue
+		}
+		for _, p := range leaf.Parts[1:] {
+			complaint := ""
+			switch leaf.Parts[0].Text {
+			case "grade":
+				if book.Grade(p.Text) == nil {
+					complaint = "unknown grade " + strconv.Quote(p.Text) + suggest(p.Text, gradeNames(book))
+				}
+			case "rule":
+				if book.Rule(p.Text) == nil {
+					complaint = "unknown rule " + strconv.Quote(p.Text) + suggest(p.Text, names(book.Rules, func(r Rule) string { return r.Name }))
+				}
+			case "kind":
+				_, complaint = book.ParseLevel(p.Text)
+			}
+			if complaint != "" {
+				r.complain(shift(c.At, p.At), path, "%s", complaint)
+			}
+		}
+	}
 }
 
 // routeTypes are the names that a route may ask for: the attributes of every

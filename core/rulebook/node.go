@@ -41,6 +41,8 @@ type value struct {
 	node ast.Node
 	path string
 	at   Position
+
+	quiet bool // what should hold it is no mapping, which was told
 }
 
 func (v value) absent() bool { return v.node == nil }
@@ -52,7 +54,7 @@ func (v value) child(node ast.Node, name string) value {
 	if v.path != "" {
 		path = v.path + "." + name
 	}
-	return value{v.r, node, path, positionOf(node)}
+	return value{r: v.r, node: node, path: path, at: positionOf(node)}
 }
 
 func positionOf(n ast.Node) Position {
@@ -105,8 +107,9 @@ func (v value) entries() []entry {
 // problem, with the nearest known one.
 func (v value) fields(known ...string) map[string]value {
 	out := map[string]value{}
+	quiet := !v.absent() && !v.isMapping() // one complaint is enough
 	for _, k := range known {
-		out[k] = value{r: v.r, path: v.path + "." + k, at: v.at}
+		out[k] = value{r: v.r, path: v.path + "." + k, at: v.at, quiet: quiet}
 	}
 	for _, e := range v.entries() {
 		if _, ok := out[e.key]; !ok {
@@ -122,7 +125,7 @@ func suggest(name string, known []string) string {
 	if s := lang.Suggestion(name, known); s != "" {
 		return s
 	}
-	sorted := append([]string(nil), known...)
+	sorted := slices.DeleteFunc(slices.Clone(known), func(s string) bool { return s == "" })
 	sort.Strings(sorted)
 	if len(sorted) == 0 {
 		return ""
@@ -141,7 +144,7 @@ func (v value) items() []value {
 	}
 	var out []value
 	for i, item := range n.Values {
-		out = append(out, value{v.r, item, v.path + itemName(item, i), positionOf(item)})
+		out = append(out, value{r: v.r, node: item, path: v.path + itemName(item, i), at: positionOf(item)})
 	}
 	return out
 }
@@ -192,6 +195,9 @@ func (v value) scalar() string {
 }
 
 func (v value) required() string {
+	if v.absent() && v.quiet {
+		return ""
+	}
 	if v.absent() {
 		v.complain("'%s' is missing", v.path[strings.LastIndex(v.path, ".")+1:])
 		return ""
@@ -325,10 +331,19 @@ func parseDocument(r *reader, text []byte) value {
 		return value{}
 	}
 	if len(file.Docs) != 1 || file.Docs[0].Body == nil {
-		r.complain(Position{1, 1}, "document", "expected one document that begins with 'oskel: 1', found %d", len(file.Docs))
+		found := "nothing"
+		if len(file.Docs) > 1 {
+			found = strconv.Itoa(len(file.Docs)) + " of them"
+		}
+		r.complain(Position{1, 1}, "document", "expected one document that begins with 'oskel: 1', found %s", found)
 		return value{}
 	}
-	return value{r, file.Docs[0].Body, "", positionOf(file.Docs[0].Body)}
+	root := value{r: r, node: file.Docs[0].Body, at: positionOf(file.Docs[0].Body)}
+	if !root.isMapping() {
+		r.complain(root.at, "document", "expected keys with values, the first of them 'oskel: 1', found %s", describe(root.node))
+		return value{}
+	}
+	return root
 }
 
 func (v value) isList() bool {

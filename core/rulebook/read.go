@@ -104,6 +104,14 @@ func (r *reader) readFeeds(v value, book *Book) {
 			if book.Kind(s.scalar()) == nil {
 				s.complain("unknown kind %q%s", s.scalar(), suggest(s.scalar(), kindNames(book)))
 			}
+			for _, other := range feed.Subjects[:len(feed.Subjects)-1] {
+				if other.Kind == s.scalar() {
+					s.complain("the lines name a %s already, in the column %s: whose figures are they?", other.Kind, other.Column)
+				}
+			}
+		}
+		if f["subjects"].absent() || f["subjects"].isMapping() && len(feed.Subjects) == 0 {
+			v.r.complain(e.at, e.path+".subjects", "state at least one column that names whose lines they are, such as {%s}", strings.Join(subjectExamples(book), ", "))
 		}
 		for _, n := range f["numbers"].entries() {
 			column(n.at, n.path, n.key)
@@ -119,6 +127,13 @@ func (r *reader) readFeeds(v value, book *Book) {
 		}
 		book.Feeds = append(book.Feeds, feed)
 	}
+}
+
+func subjectExamples(book *Book) (out []string) {
+	for _, k := range book.Kinds {
+		out = append(out, k.Name+": "+k.Name)
+	}
+	return out
 }
 
 func (r *reader) readGrades(v value, book *Book) {
@@ -145,22 +160,27 @@ func (r *reader) readDials(v value, book *Book) {
 		if !f["from"].absent() {
 			n, percent := f["from"].number()
 			d.From = &n
-			sameForm(f["from"], percent, d.Percent)
+			sameForm(f["from"], percent, d.Percent, f["value"])
 		}
 		if !f["to"].absent() {
 			n, percent := f["to"].number()
 			d.To = &n
-			sameForm(f["to"], percent, d.Percent)
+			sameForm(f["to"], percent, d.Percent, f["value"])
 		}
-		if d.From != nil && d.Value < *d.From || d.To != nil && d.Value > *d.To {
+		mixed := d.From != nil && strings.HasSuffix(f["from"].scalar(), "%") != d.Percent || d.To != nil && strings.HasSuffix(f["to"].scalar(), "%") != d.Percent
+		switch {
+		case f["value"].absent(), mixed:
+		case d.From != nil && d.To != nil && *d.From > *d.To:
+			f["from"].complain("the range ends before it begins: 'from' is above 'to'")
+		case d.From != nil && d.Value < *d.From || d.To != nil && d.Value > *d.To:
 			f["value"].complain("%s lies outside 'from' and 'to'", f["value"].scalar())
 		}
 		book.Dials = append(book.Dials, d)
 	}
 }
 
-func sameForm(v value, percent, want bool) {
-	if percent != want {
+func sameForm(v value, percent, want bool, as value) {
+	if percent != want && !as.absent() {
 		v.complain("write it as the value is written: with %% or without")
 	}
 }
@@ -293,7 +313,7 @@ func (r *reader) readDesks(v value, book *Book) {
 }
 
 func (r *reader) readRoutes(v value, book *Book) {
-	items := v.items()
+	items := v.maps()
 	for i, item := range items {
 		f := item.fields("when", "to", "otherwise")
 		route := Route{At: item.at}
@@ -319,7 +339,7 @@ func (r *reader) readRoutes(v value, book *Book) {
 		}
 		book.Routes = append(book.Routes, route)
 	}
-	if len(book.Rules) > 0 && len(items) == 0 {
+	if len(book.Rules) > 0 && len(v.items()) == 0 {
 		r.complain(Position{1, 1}, "routes", "rules need routes, or their exceptions reach nobody; the least is: routes: [{otherwise: a desk}]")
 	}
 }

@@ -53,6 +53,9 @@ func (r *reader) readCalendar(v value, book *Book) {
 	for _, item := range f["working_days"].items() {
 		c.WorkDays = append(c.WorkDays, item.weekday("monday"))
 	}
+	if w := f["working_days"]; w.isList() && len(c.WorkDays) == 0 {
+		w.complain("state at least one day that is worked: due days are counted in them")
+	}
 	for _, e := range f["holidays"].entries() {
 		d, err := calendar.ParseDay(e.key)
 		if err != nil {
@@ -123,7 +126,10 @@ func (r *reader) readWeights(list value, book *Book) {
 		some = some || w > 0
 		book.Weights = append(book.Weights, w)
 	}
-	if len(book.Weights) != 12 || !some {
+	if len(book.Weights) == 12 && !some {
+		list.complain("all weights are 0: at least one is more")
+		book.Weights = nil
+	} else if len(book.Weights) != 12 {
 		list.complain("expected twelve weights, of the months from the start of the fiscal year, found %d", len(book.Weights))
 		book.Weights = nil
 	}

@@ -62,5 +62,9 @@ func (v value) unit(fallback Unit) Unit {
 	if !v.absent() && currency.MatchString(v.scalar()) {
 		return Unit(v.scalar())
 	}
+	if s := v.scalar(); strings.HasPrefix(s, "money ") {
+		v.complain("expected a currency of three capital letters, such as money EUR, found %q", s)
+		return fallback
+	}
 	return Unit(v.oneOf(string(fallback), "money", "count", "percent", "days"))
 }
