@@ -351,7 +351,8 @@ func TestAdvice(t *testing.T) {
 	for _, a := range advice {
 		said = append(said, a.Path+": "+a.Text)
 	}
-	assert.Equal(t, []string{"rules.hidden: never reached: whatever it flags, first has flagged before, and stops", "dials.floor: used by nothing",
+	assert.Equal(t, []string{"rules.hidden: never reached: whatever it flags, first has flagged before, and stops",
+		"grades.look: looks like act, amber circle: nobody can tell their marks apart", "dials.floor: used by nothing",
 		"measures: used by no rule and no other measure, only to be looked at: orders, odd"}, said)
 	for rule, says := range map[string]string{
 		`{name: l, judges: rep, threshold: {of: revenue, bands: [{grade: act, at_least: 250, label: over 250}, {clear: rest}]}}`:                             `the label "over 250" contradicts its cut: the band is from 250 on`,

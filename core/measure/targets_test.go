@@ -1,0 +1,46 @@
+package measure_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/measure"
+)
+
+// Who has a target in each month, who should and has none, and the sums, which
+// do not depend on what is shown.
+func TestTargetGridByHand(t *testing.T) {
+	e := examples(t, "")
+	months := []calendar.Month{calendar.MonthOf(2026, 9), calendar.MonthOf(2026, 10)}
+	e.Snapshot.Registers["rep"].ActiveTo[2] = calendar.Date(2026, 9, 30)
+	ask := measure.TargetAsk{Kind: "rep", Measure: "revenue", Months: months}
+	g := e.TargetGrid(ask)
+	assert.Equal(t, []amount.Amount{amount.FromInt(100), amount.FromInt(300)}, g.Sums, "rep2's target of 0 in October adds nothing")
+	assert.Equal(t, []int{2, 1}, g.Missing, "in October rep2 is gone, and has one all the same")
+	assert.Len(t, g.Rows, 3)
+	assert.Equal(t, measure.TargetRow{Code: 2, Targets: []amount.Amount{amount.Missing, 0}, Active: []bool{true, false}, Missing: 1}, g.Rows[2])
+	ask.Missing = true
+	missing := e.TargetGrid(ask)
+	assert.Equal(t, []uint32{1, 2}, []uint32{missing.Rows[0].Code, missing.Rows[1].Code})
+	assert.Equal(t, g.Sums, missing.Sums)
+	ask.Text = "REP1"
+	assert.Len(t, e.TargetGrid(ask).Rows, 1)
+	assert.Equal(t, []string{"revenue"}, e.TargetMeasures("rep"))
+	assert.Empty(t, e.TargetMeasures("customer"))
+}
+
+// A longer period and a group add the targets that are there; a part of a
+// month has none, and an attainment needs one above zero.
+func TestTargetsOfGroupsAndPeriods(t *testing.T) {
+	e := examples(t, "  goal: {formula: \"target(revenue)\", unit: money}\n  attained: {formula: \"attainment(revenue)\", unit: percent}\n  lacking: {formula: \"gap(revenue)\", unit: money}\n")
+	assert.Equal(t, "300; no target; 0", say(e, "goal", reps, "2026-10"))
+	assert.Equal(t, "400; no target; 0", say(e, "goal", reps, "2027-Q3"), "the quarter from August to October")
+	assert.Equal(t, "no target; 300; 0", say(e, "goal", areas, "2026-10"), "of those without a territory, North and South")
+	assert.Equal(t, "300", say(e, "goal", whole, "2026-10"))
+	assert.Equal(t, "no target; no target; no target", say(e, "goal", reps, "2026-W41"))
+	assert.Equal(t, "1; no target; division by zero", say(e, "attained", reps, "2026-10"))
+	assert.Equal(t, "0; no target; 0", say(e, "lacking", reps, "2026-10"))
+}
