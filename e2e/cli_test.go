@@ -167,3 +167,74 @@ func TestHelpAndUsage(t *testing.T) {
 	assert.Equal(t, 4, code)
 	assert.Contains(t, errs, "does not answer")
 }
+
+// Accounts are made from the command line, by leads, with a password from
+// standard input; an analyst needs no desk.
+func TestAccountsFromTheCommandLine(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	s := small(t)
+	add := func(person, stdin string, args ...string) (int, string) {
+		code, _, errs := s.oskelReading(person, stdin, append([]string{"add-person"}, args...)...)
+		return code, errs
+	}
+	code, errs := add("lea", "long enough\n", "-role", "analyst", "-title", "Ava Made-Up", "ava")
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, errs, "Added Ava Made-Up (analyst).")
+	code, errs = add("lea", "long enough\n", "-desk", "north", "-desk", "south", "both")
+	assert.Equal(t, 0, code, errs)
+	code, errs = add("lea", "long enough\n", "-desk", "nowhere", "none")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "nowhere")
+	code, errs = add("lea", "short\n", "short")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "password")
+	code, _ = add("ana", "long enough\n", "mine")
+	assert.Equal(t, 3, code)
+	code, _ = add("lea", "long enough\n")
+	assert.Equal(t, 2, code)
+	code, out, _ := s.oskel("lea", "people")
+	assert.Equal(t, 0, code)
+	assert.Regexp(t, `ava +Ava Made-Up +analyst`, out)
+	assert.Regexp(t, `both +both +reviewer +north, south`, out)
+
+	code, _, errs = s.oskelReading("", "long enough\n", "sign-in", "ava")
+	assert.Equal(t, 0, code, errs)
+	code, _, _ = s.oskel("", "exceptions", "2026-10")
+	assert.Equal(t, 0, code)
+	code, _, errs = s.oskel("", "sign-out")
+	assert.Equal(t, 0, code, errs)
+	code, _, errs = s.oskel("", "exceptions", "2026-10")
+	assert.Equal(t, 3, code, errs)
+}
+
+// A case is looked at, taken, put back and taken by another.
+func TestACaseFromTheCommandLine(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	s := small(t)
+	s.sweep("2026-10")
+	number := itoa(s.caseOf("rea", "R3").Id)
+	code, out, errs := s.oskel("rea", "case", number)
+	assert.Equal(t, 0, code, errs)
+	for _, says := range []string{"Cato Made-Up", "There is no data on revenue for Oct 2026", "Nothing in order lines since 12 Sep 2026", "sweep 1", "opened", "joined"} {
+		assert.Contains(t, out, says)
+	}
+	code, _, errs = s.oskel("rea", "release", number)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "taken")
+	code, _, errs = s.oskel("rea", "take", number)
+	assert.Equal(t, 0, code, errs)
+	code, out, errs = s.oskel("rea", "release", number)
+	assert.Equal(t, 0, code, errs)
+	assert.Regexp(t, `rea +released`, out)
+	for _, verb := range []string{"case", "take", "release"} {
+		code, _, _ = s.oskel("rea", verb, "999")
+		assert.Equal(t, 1, code, verb)
+		code, _, _ = s.oskel("rea", verb, "first")
+		assert.Equal(t, 2, code, verb)
+	}
+	code, out, _ = s.oskel("rea", "case", number, "-format", "json")
+	var detail client.CaseDetail
+	require.NoError(t, json.Unmarshal([]byte(out), &detail))
+	assert.Equal(t, 0, code)
+	assert.Len(t, detail.Exceptions, 2)
+}

@@ -271,6 +271,12 @@ func (s *service) exceptions(period string) map[string]client.Exception {
 // oskel runs one command against the service; the person signs in first.
 func (s *service) oskel(person string, args ...string) (code int, out, errs string) {
 	s.t.Helper()
+	return s.oskelReading(person, "", args...)
+}
+
+// oskelReading runs a command with something on standard input.
+func (s *service) oskelReading(person, stdin string, args ...string) (code int, out, errs string) {
+	s.t.Helper()
 	var o, e bytes.Buffer
 	if person != "" {
 		pass := password
@@ -281,7 +287,7 @@ func (s *service) oskel(person string, args ...string) (code int, out, errs stri
 	}
 	o.Reset()
 	e.Reset()
-	code = cli.Main(ctx, append(args, "-server", s.url), strings.NewReader(""), &o, &e)
+	code = cli.Main(ctx, append(args, "-server", s.url), strings.NewReader(stdin), &o, &e)
 	return code, o.String(), e.String()
 }
 

@@ -88,3 +88,34 @@ func TestReview(t *testing.T) {
 		assert.NotEqual(t, "R3", c.Key)
 	}
 }
+
+// A subject flagged again after its case was settled gets a new one; while a
+// case is open, whatever else is found of the subject joins it, and the gravest
+// item and the earliest due day are the case's.
+func TestCasesAcrossSweeps(t *testing.T) {
+	s := small(t)
+	s.load("feed", "sales", salesHead+"2026-09-20,C2,R1,1000,900\n")
+	s.sweep("2026-09")
+	r1 := s.caseOf("rea", "R1")
+	assert.Equal(t, []any{"look", 1}, []any{r1.Grade, r1.Items})
+	s.load("feed", "sales", salesHead+"2026-10-20,C3,R1,1000,1100\n")
+	s.sweep("2026-10")
+	joined := s.caseOf("rea", "R1")
+	assert.Equal(t, []any{r1.Id, "act", 2}, []any{joined.Id, joined.Grade, joined.Items})
+	assert.True(t, joined.Due.Time.Before(r1.Due.Time), "due in two working days instead of five")
+	assert.Greater(t, joined.Version, r1.Version)
+	detail := want[client.CaseDetail](t, 200)(s.as("rea").GetCase(ctx, r1.Id))
+	assert.Equal(t, []client.CaseEventWhat{"opened", "joined"}, []client.CaseEventWhat{detail.Events[0].What, detail.Events[1].What})
+	assert.Contains(t, detail.Events[1].Text, "Thin margin, Oct 2026: ")
+
+	want[client.CaseDetail](t, 200)(s.as("rea").TakeCase(ctx, r1.Id, &client.TakeCaseParams{}))
+	want[client.CaseDetail](t, 200)(s.as("rea").SettleCase(ctx, r1.Id, &client.SettleCaseParams{}, client.Finding{Finding: "explained", Note: ptr("a clearance sale")}))
+	// The same finding again stays with the settled case.
+	s.load("feed", "sales", salesHead+"2026-10-21,C4,R2,1,1\n")
+	s.sweep("2026-10")
+	settled := want[client.CaseDetail](t, 200)(s.as("rea").GetCase(ctx, r1.Id))
+	assert.Equal(t, client.CaseState("settled"), settled.Case.State)
+	for _, c := range want[[]client.Case](t, 200)(s.as("rea").ListCases(ctx, &client.ListCasesParams{})) {
+		assert.NotEqual(t, "R1", c.Key, "what was settled is not opened anew by the same month")
+	}
+}
