@@ -6,6 +6,7 @@ import (
 	"flag"
 	"fmt"
 	"math/big"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -119,23 +120,18 @@ func tablePages(ctx context.Context, e *env, p *client.GetTableParams, top int) 
 	}
 	p.Limit = &limit
 	var all client.Table
-	for {
-		r, err := c.GetTable(ctx, p)
-		page, err := read[client.Table](e, r, err)
-		if err != nil {
-			return all, err
-		}
+	err = allPages(e, func(cursor *string) (*http.Response, error) {
+		p.Cursor = cursor
+		return c.GetTable(ctx, p)
+	}, func(page client.Table) (*string, bool) {
 		page.Rows = append(all.Rows, page.Rows...)
 		all = page
-		if top > 0 && len(all.Rows) >= top {
-			all.Rows = all.Rows[:top]
-			return all, nil
-		}
-		if all.Next == nil {
-			return all, nil
-		}
-		p.Cursor = all.Next
+		return all.Next, top > 0 && len(all.Rows) >= top
+	})
+	if top > 0 {
+		all.Rows = all.Rows[:min(top, len(all.Rows))]
 	}
+	return all, err
 }
 
 // heads names the columns: by measure, by period, or by both where both vary.
@@ -349,20 +345,18 @@ func showParts(ctx context.Context, e *env, p *client.GetPartsParams) error {
 		return err
 	}
 	var all client.Parts
-	limit := 1000
+	limit := mostPage
 	p.Limit = &limit
-	for {
-		r, err := c.GetParts(ctx, p)
-		page, err := read[client.Parts](e, r, err)
-		if err != nil {
-			return err
-		}
+	err = allPages(e, func(cursor *string) (*http.Response, error) {
+		p.Cursor = cursor
+		return c.GetParts(ctx, p)
+	}, func(page client.Parts) (*string, bool) {
 		page.Lines = append(all.Lines, page.Lines...)
 		all = page
-		if all.Next == nil {
-			break
-		}
-		p.Cursor = all.Next
+		return all.Next, false
+	})
+	if err != nil {
+		return err
 	}
 	value := func(c client.Cell) string {
 		if c.Why != nil {

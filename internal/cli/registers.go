@@ -5,6 +5,7 @@ import (
 	"flag"
 	"fmt"
 	"maps"
+	"net/http"
 	"slices"
 	"strings"
 
@@ -79,17 +80,18 @@ func showRegister(ctx context.Context, e *env, kind string, p *client.GetRegiste
 		return err
 	}
 	var all client.RegisterPage
-	limit := 1000
-	for p.Limit = &limit; ; p.Cursor = all.Next {
-		r, err := c.GetRegister(ctx, kind, p)
-		page, err := read[client.RegisterPage](e, r, err)
-		if err != nil {
-			return err
-		}
+	limit := mostPage
+	p.Limit = &limit
+	err = allPages(e, func(cursor *string) (*http.Response, error) {
+		p.Cursor = cursor
+		return c.GetRegister(ctx, kind, p)
+	}, func(page client.RegisterPage) (*string, bool) {
 		page.Rows = append(all.Rows, page.Rows...)
-		if all = page; all.Next == nil {
-			break
-		}
+		all = page
+		return all.Next, false
+	})
+	if err != nil {
+		return err
 	}
 	columns := []column{{head: "key"}, {head: "name"}}
 	for _, a := range all.Attributes {
@@ -145,17 +147,18 @@ func showTargets(ctx context.Context, e *env, kind string, p *client.GetTargetsP
 		return err
 	}
 	var all client.TargetPage
-	limit := 1000
-	for p.Limit = &limit; ; p.Cursor = all.Next {
-		r, err := c.GetTargets(ctx, kind, p)
-		page, err := read[client.TargetPage](e, r, err)
-		if err != nil {
-			return err
-		}
+	limit := mostPage
+	p.Limit = &limit
+	err = allPages(e, func(cursor *string) (*http.Response, error) {
+		p.Cursor = cursor
+		return c.GetTargets(ctx, kind, p)
+	}, func(page client.TargetPage) (*string, bool) {
 		page.Rows = append(all.Rows, page.Rows...)
-		if all = page; all.Next == nil {
-			break
-		}
+		all = page
+		return all.Next, false
+	})
+	if err != nil {
+		return err
 	}
 	columns := []column{{head: "key"}, {head: "name"}}
 	for _, l := range all.Labels {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"flag"
 	"fmt"
+	"net/http"
 	"strconv"
 
 	"oskel/internal/client"
@@ -97,26 +98,22 @@ func exceptionPages(ctx context.Context, e *env, p *client.ListExceptionsParams,
 		return nil, 0, err
 	}
 	all := []client.Exception{}
-	limit := 1000
+	limit, total := mostPage, 0
 	if top > 0 {
 		limit = min(top, limit)
 	}
 	p.Limit = &limit
-	for {
-		r, err := c.ListExceptions(ctx, p)
-		page, err := read[client.ExceptionPage](e, r, err)
-		if err != nil {
-			return nil, 0, err
-		}
-		all = append(all, page.Items...)
-		if top > 0 && len(all) >= top {
-			return all[:top], page.Total, nil
-		}
-		if page.Next == nil {
-			return all, page.Total, nil
-		}
-		p.Cursor = page.Next
+	err = allPages(e, func(cursor *string) (*http.Response, error) {
+		p.Cursor = cursor
+		return c.ListExceptions(ctx, p)
+	}, func(page client.ExceptionPage) (*string, bool) {
+		all, total = append(all, page.Items...), page.Total
+		return page.Next, top > 0 && len(all) >= top
+	})
+	if top > 0 {
+		all = all[:min(top, len(all))]
 	}
+	return all, total, err
 }
 
 // marks draws grades as the rulebook says.

@@ -7,6 +7,7 @@ import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
+import PublishWhy from '@/parts/PublishWhy.vue'
 import RuleTabs from '@/parts/RuleTabs.vue'
 import StateNote from '@/parts/StateNote.vue'
 
@@ -55,19 +56,15 @@ watch(
   () => dial.value?.name,
   () => solution.reset(),
 )
-const note = ref('')
 const turn = useMutation({
-  mutationFn: () =>
+  mutationFn: (note: string) =>
     need(
       api.PUT('/api/dials/{name}', {
         params: { path: { name: dial.value!.name } },
-        body: { value: value.value, note: note.value.trim(), based_on: book.value!.revision },
+        body: { value: value.value, note, based_on: book.value!.revision },
       }),
     ),
-  onSuccess: async () => {
-    note.value = ''
-    await queries.invalidateQueries()
-  },
+  onSuccess: () => queries.invalidateQueries(),
 })
 const most = computed(() => Math.max(1, ...(solution.data.value?.tried ?? []).map((t) => t.average)))
 </script>
@@ -169,22 +166,13 @@ const most = computed(() => Math.max(1, ...(solution.data.value?.tried ?? []).ma
             </tbody>
           </table>
         </div>
-        <form
+        <PublishWhy
           v-if="mayEvaluate && turned"
-          class="flex flex-wrap items-end gap-2 border-t border-line pt-3"
-          @submit.prevent="turn.mutate()"
-        >
-          <label class="min-w-60 flex-1 text-small text-muted"
-            >Why? It is kept with the revision.<input
-              v-model="note"
-              class="field mt-0.5 w-full text-ink"
-              maxlength="500"
-          /></label>
-          <button class="button-main" :disabled="!note.trim() || turn.isPending.value">
-            Turn it to {{ value }} and publish
-          </button>
-          <p v-if="turn.error.value" role="alert" class="w-full text-red">{{ turn.error.value.message }}</p>
-        </form>
+          :button="`Turn it to ${value} and publish`"
+          :pending="turn.isPending.value"
+          :error="turn.error.value"
+          @publish="(note) => turn.mutate(note)"
+        />
         <p v-else-if="turn.data.value && !turned" role="status" class="text-muted">
           Revision {{ turn.data.value.number }} is published.
         </p>

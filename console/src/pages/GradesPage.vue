@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, reactive, ref, watch } from 'vue'
+import { computed, reactive, watch } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
 import { useQueryWord } from '@/lib/query'
 import { toneColour, useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import GradeMark from '@/parts/GradeMark.vue'
+import PublishWhy from '@/parts/PublishWhy.vue'
 import RuleTabs from '@/parts/RuleTabs.vue'
 import ShapeMark from '@/parts/ShapeMark.vue'
 import StateNote from '@/parts/StateNote.vue'
@@ -28,6 +29,20 @@ const changed = computed(
     grade.value &&
     (grade.value.label !== style.label.trim() || grade.value.tone !== style.tone || grade.value.shape !== style.shape),
 )
+const choices = computed(() => [
+  {
+    of: 'Shape',
+    now: style.shape,
+    set: (s: string) => (style.shape = s as Style['shape']),
+    options: shapes.map((s) => ({ value: s as string, shape: s, tone: style.tone })),
+  },
+  {
+    of: 'Tone',
+    now: style.tone,
+    set: (t: string) => (style.tone = t as Style['tone']),
+    options: tones.map((t) => ({ value: t as string, shape: style.shape, tone: t })),
+  },
+])
 const twin = computed(() =>
   grades.value.find((g) => g.name !== grade.value?.name && g.tone === style.tone && g.shape === style.shape),
 )
@@ -38,9 +53,8 @@ const uses = useQuery({
 })
 const named = (kind: string) =>
   (uses.data.value ?? []).filter((u) => u.startsWith(`${kind} `)).map((u) => u.slice(kind.length + 1))
-const note = ref('')
 const restyle = useMutation({
-  mutationFn: () =>
+  mutationFn: (note: string) =>
     need(
       api.PUT('/api/grades/{name}', {
         params: { path: { name: grade.value!.name } },
@@ -48,15 +62,12 @@ const restyle = useMutation({
           label: style.label.trim(),
           tone: style.tone,
           shape: style.shape,
-          note: note.value.trim(),
+          note,
           based_on: book.value!.revision,
         },
       }),
     ),
-  onSuccess: async () => {
-    note.value = ''
-    await queries.invalidateQueries()
-  },
+  onSuccess: () => queries.invalidateQueries(),
 })
 </script>
 
@@ -91,21 +102,19 @@ const restyle = useMutation({
           <label class="block"
             >Label<input v-model="style.label" class="field mt-0.5 block w-60" maxlength="40"
           /></label>
-          <div role="radiogroup" aria-label="Shape">
-            <p>Shape</p>
+          <div v-for="c in choices" :key="c.of" role="radiogroup" :aria-label="c.of">
+            <p>{{ c.of }}</p>
             <div class="mt-0.5 flex flex-wrap gap-1">
-              <label v-for="s in shapes" :key="s" class="choice">
-                <input v-model="style.shape" type="radio" name="shape" :value="s" class="sr-only" />
-                <ShapeMark :shape="s" :tone="style.tone" />{{ s }}
-              </label>
-            </div>
-          </div>
-          <div role="radiogroup" aria-label="Tone">
-            <p>Tone</p>
-            <div class="mt-0.5 flex flex-wrap gap-1">
-              <label v-for="t in tones" :key="t" class="choice">
-                <input v-model="style.tone" type="radio" name="tone" :value="t" class="sr-only" />
-                <ShapeMark :shape="style.shape" :tone="t" />{{ t }}
+              <label v-for="o in c.options" :key="o.value" class="choice">
+                <input
+                  type="radio"
+                  :name="c.of"
+                  :value="o.value"
+                  :checked="o.value === c.now"
+                  class="sr-only"
+                  @change="c.set(o.value)"
+                />
+                <ShapeMark :shape="o.shape" :tone="o.tone" />{{ o.value }}
               </label>
             </div>
           </div>
@@ -117,23 +126,16 @@ const restyle = useMutation({
           >
         </p>
         <p v-if="twin" role="alert" class="text-red">{{ twin.label }} already looks so.</p>
-        <form
+        <PublishWhy
           v-if="mayEvaluate && changed && !twin"
-          class="flex flex-wrap items-end gap-2 border-t border-line pt-3"
-          @submit.prevent="restyle.mutate()"
+          button="Restyle it and publish"
+          :pending="restyle.isPending.value"
+          :error="restyle.error.value"
+          :disabled="!style.label.trim()"
+          @publish="(note) => restyle.mutate(note)"
         >
-          <label class="min-w-60 flex-1 text-small text-muted"
-            >Why? It is kept with the revision.<input
-              v-model="note"
-              class="field mt-0.5 w-full text-ink"
-              maxlength="500"
-          /></label>
-          <button class="button-main" :disabled="!note.trim() || !style.label.trim() || restyle.isPending.value">
-            Restyle it and publish
-          </button>
           <button type="button" class="button" @click="reset()">As it was</button>
-          <p v-if="restyle.error.value" role="alert" class="w-full text-red">{{ restyle.error.value.message }}</p>
-        </form>
+        </PublishWhy>
         <p v-else-if="restyle.data.value && !changed" role="status" class="text-muted">
           Revision {{ restyle.data.value.number }} is published: every mark of this grade follows.
         </p>

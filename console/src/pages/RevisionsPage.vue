@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref, watch } from 'vue'
+import { computed, watch } from 'vue'
 
 import { api, need } from '@/lib/api'
 import { momentWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
 import { useSession } from '@/lib/session'
+import PublishWhy from '@/parts/PublishWhy.vue'
 import RuleTabs from '@/parts/RuleTabs.vue'
 import SideSheet from '@/parts/SideSheet.vue'
 import StateNote from '@/parts/StateNote.vue'
@@ -29,17 +30,15 @@ const comparison = useQuery({
   queryFn: () => need(api.POST('/api/rulebook/compare', { body: { with: number.value } })),
   enabled: computed(() => number.value > 0 && number.value < newest.value),
 })
-const note = ref('')
 const restore = useMutation({
-  mutationFn: () =>
+  mutationFn: (note: string) =>
     need(
       api.POST('/api/revisions/{number}/restoration', {
         params: { path: { number: number.value } },
-        body: { note: note.value.trim(), based_on: newest.value },
+        body: { note, based_on: newest.value },
       }),
     ),
   onSuccess: async () => {
-    note.value = ''
     chosen.value = ''
     await queries.invalidateQueries()
   },
@@ -88,18 +87,14 @@ watch(number, () => restore.reset())
                 comparison.data.value.text
               }}</pre>
             </details>
-            <form v-if="mayEvaluate" class="mt-3 space-y-2" @submit.prevent="restore.mutate()">
-              <label class="block text-small text-muted"
-                >Publish it again, as a new revision. Why?<input
-                  v-model="note"
-                  class="field mt-0.5 w-full text-ink"
-                  maxlength="500"
-              /></label>
-              <button class="button" :disabled="!note.trim() || restore.isPending.value">
-                Restore revision {{ number }}
-              </button>
-              <p v-if="restore.error.value" role="alert" class="text-red">{{ restore.error.value.message }}</p>
-            </form>
+            <PublishWhy
+              v-if="mayEvaluate"
+              class="mt-3"
+              :button="`Restore revision ${number}`"
+              :pending="restore.isPending.value"
+              :error="restore.error.value"
+              @publish="(note) => restore.mutate(note)"
+            />
           </section>
           <p v-else class="text-muted">This is the published revision.</p>
           <section>

@@ -1,0 +1,25 @@
+package cli
+
+import "net/http"
+
+// mostPage is how many rows are asked for at a time.
+const mostPage = 1000
+
+// allPages asks for page after page of a long answer. ask is given the cursor
+// of each, nil at first; join adds a page to those before and says whether that
+// is enough, and where the next begins: nil is at the end.
+func allPages[Page any](e *env, ask func(cursor *string) (*http.Response, error), join func(Page) (next *string, enough bool)) error {
+	var cursor *string
+	for {
+		r, err := ask(cursor)
+		page, err := read[Page](e, r, err)
+		if err != nil {
+			return err
+		}
+		next, enough := join(page)
+		if next == nil || enough {
+			return nil
+		}
+		cursor = next
+	}
+}
