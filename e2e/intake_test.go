@@ -175,6 +175,31 @@ func TestBrokenOffUpload(t *testing.T) {
 	s.load("feed", "sales", salesHead+"2026-10-05,A1,R1,5,4\n")
 }
 
+// Whoever sends slowly keeps nobody else waiting.
+func TestASlowSender(t *testing.T) {
+	s := small(t)
+	r, w := io.Pipe()
+	type answer struct {
+		r   *http.Response
+		err error
+	}
+	answered := make(chan answer, 1)
+	slow := s.as("ana")
+	go func() {
+		r, err := slow.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales"}, "text/csv", r)
+		answered <- answer{r, err}
+	}()
+	_, err := io.WriteString(w, salesHead)
+	require.NoError(t, err)
+	quick := s.load("feed", "sales", salesHead+"2026-10-05,A1,R1,5,4\n")
+	_, err = io.WriteString(w, "2026-10-06,A2,R1,7,4\n")
+	require.NoError(t, err)
+	require.NoError(t, w.Close())
+	a := <-answered
+	late := want[client.Intake](t, 201)(a.r, a.err)
+	assert.Greater(t, late.Id, quick.Id, "numbered when it is whole")
+}
+
 func TestLoadingBeforeARulebook(t *testing.T) {
 	s := newService(t)
 	defer s.stop()

@@ -108,6 +108,24 @@ func TestSweepFollowsTheRevision(t *testing.T) {
 	assert.Equal(t, client.ExceptionStateCleared, now["quiet R3"].State)
 }
 
+// What stood last month is cleared in the next by a rule that is no longer
+// there, and only once; it can still be looked at.
+func TestARuleTakenOutClearsWhatStood(t *testing.T) {
+	s := small(t)
+	s.load("feed", "sales", salesHead+"2026-08-20,C1,R2,1000,1100\n2026-09-20,C2,R2,1000,1200\n")
+	s.sweep("2026-08")
+	require.Equal(t, client.ExceptionStateRaised, s.exceptions("2026-08")["thin-margin R2"].State)
+	without := smallBook[:strings.Index(smallBook, "  - name: thin-margin")] + smallBook[strings.Index(smallBook, "  - name: behind"):]
+	s.publish(without, 1)
+	s.sweep("2026-09")
+	gone := s.exceptions("2026-09")["thin-margin R2"]
+	assert.Equal(t, []any{client.ExceptionStateCleared, "The rule is off or no longer in the rulebook."}, []any{gone.State, gone.Sentence})
+	detail := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, gone.Id))
+	assert.Equal(t, "not judged", detail.Exception.Outcome)
+	s.sweep("2026-10")
+	assert.NotContains(t, s.exceptions("2026-10"), "thin-margin R2")
+}
+
 // The evidence recomputes the verdict: value, yardstick, revision and data
 // version are all there, exact.
 func TestEvidence(t *testing.T) {

@@ -1,8 +1,10 @@
 package httpapi
 
 import (
+	"context"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"net/http"
 
@@ -97,6 +99,8 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusConflict, "case-state")
 	case errors.Is(err, review.ErrChanged), errors.Is(err, store.ErrChanged):
 		return simple(http.StatusPreconditionFailed, "changed-meanwhile")
+	case errors.Is(err, context.Canceled), errors.Is(err, io.ErrUnexpectedEOF):
+		return simple(http.StatusBadRequest, "broken-off") // nobody is there to read it
 	case errors.As(err, &tooLarge):
 		return simple(http.StatusRequestEntityTooLarge, "too-large")
 	case errors.As(err, &invalid):

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"slices"
 
 	"oskel/core/calendar"
@@ -61,8 +62,13 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 		return store.Intake{}, err
 	}
 	in := store.Intake{Into: r.Into, Name: r.Name, Mode: "append", File: r.File, Author: r.Author}
+	file, done, err := heardOut(r.Body)
+	if err != nil {
+		return in, err
+	}
+	defer done()
 	sum := sha256.New()
-	body := io.TeeReader(r.Body, sum)
+	body := io.TeeReader(file, sum)
 	var write func(tx *store.Tx) error
 	err = s.store.Do(ctx, store.LockIntake, func(tx *store.Tx) error {
 		var refusal *Refusal
@@ -113,8 +119,6 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 			return fmt.Errorf("%w: %q is neither feed, register nor targets", ErrBadRequest, r.Into)
 		}
 		if refusal != nil {
-			// The sender is heard out, so that it is there for the answer.
-			io.Copy(io.Discard, io.LimitReader(r.Body, 4<<30)) //nolint:errcheck // it is not wanted
 			return refusal
 		}
 		in.SHA256 = sum.Sum(nil)
@@ -129,6 +133,33 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 		return write(tx)
 	})
 	return in, err
+}
+
+// heardOut is a body as a file, read to its end: a slow sender then keeps
+// nobody waiting for the lock, and is there for the answer. What is a file is
+// left as it is.
+func heardOut(body io.Reader) (file *os.File, done func(), err error) {
+	if file, ok := body.(*os.File); ok {
+		return file, func() {}, nil
+	}
+	file, err = os.CreateTemp("", "oskel-intake-")
+	if err != nil {
+		return nil, nil, err
+	}
+	done = func() { file.Close() } //nolint:errcheck // it was only read
+	// Without a name it is gone with the process, however that ends.
+	if err = os.Remove(file.Name()); err != nil {
+		done()
+		return nil, nil, err
+	}
+	if _, err = io.Copy(file, body); err == nil {
+		_, err = file.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		done()
+		return nil, nil, fmt.Errorf("reading the file: %w", err)
+	}
+	return file, done, nil
 }
 
 func unknown(what, name string, book *rulebook.Book) error {

@@ -207,12 +207,21 @@ func (r *run) all() error {
 			r.put(e, before, wasKnown)
 		}
 	}
-	// What was flagged by rules that are off or gone by now.
+	// What was flagged by rules that are off or gone by now, here or in the
+	// period before.
 	for key, before := range known {
 		if !done[key] && before.State != "cleared" {
 			e := before
-			e.State, e.Sentence, e.Sweep = "cleared", "The rule is off or no longer in the rulebook.", r.sweep.ID
+			e.State, e.Sentence, e.Sweep = "cleared", ruleGone, r.sweep.ID
 			r.put(e, before, true)
+		}
+	}
+	for key, last := range lastPeriod {
+		if _, wasKnown := known[key]; !done[key] && !wasKnown && last.State != "cleared" {
+			e := last
+			e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, m
+			e.State, e.Outcome, e.Severity, e.Sentence, e.Sweep = "cleared", judge.NotJudged.String(), len(book.Grades), ruleGone, r.sweep.ID
+			r.put(e, store.Exception{}, false)
 		}
 	}
 	if err := r.toCases(); err != nil {
@@ -233,6 +242,8 @@ func (r *run) all() error {
 	}
 	return nil
 }
+
+const ruleGone = "The rule is off or no longer in the rulebook."
 
 func pick(a, b string, first bool) string {
 	if first {
