@@ -55,8 +55,7 @@ func (c *Chunk) Sum(s Scan) *Totals {
 		values = values[:len(codes)]
 		if c.complete(s.Number) && s.Codes == nil && s.From == 0 && s.To == len(c.Days) {
 			// Every line has a value, so the counts are those of the lines.
-			counts := c.Memo(countKey{s.Subject, s.Size}, func() *Totals { return c.Count(s) })
-			return counts.with(func(sums []amount.Amount) {
+			return c.Count(s).with(func(sums []amount.Amount) {
 				for i, code := range codes {
 					sums[code] += values[i]
 				}
@@ -89,8 +88,16 @@ func (c *Chunk) Sum(s Scan) *Totals {
 	})
 }
 
-// Count counts lines per code.
+// Count counts lines per code; those of a whole chunk are counted once, since
+// sums share them.
 func (c *Chunk) Count(s Scan) *Totals {
+	if s.Mask == nil && s.Groups == nil && s.Codes == nil && s.From == 0 && s.To == len(c.Days) {
+		return c.Memo(countKey{s.Subject, s.Size}, func() *Totals { return c.count(s) })
+	}
+	return c.count(s)
+}
+
+func (c *Chunk) count(s Scan) *Totals {
 	return c.total(s, false, func(t *Totals) {
 		if own := s.own(c); own != nil && s.Mask == nil {
 			for _, code := range own[s.From:s.To] {

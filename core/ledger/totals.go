@@ -100,6 +100,7 @@ func sparse(size, lines int) bool { return size >= 1024 && size > lines/8 }
 type desk struct {
 	counts []uint32
 	sums   []amount.Amount
+	codes  []uint32 // of those seen
 }
 
 var desks = sync.Pool{New: func() any { return &desk{} }}
@@ -110,6 +111,29 @@ func takeDesk(size int) *desk {
 		d.counts, d.sums = make([]uint32, size), make([]amount.Amount, size)
 	}
 	return d
+}
+
+// appendSeen lists the codes whose count is not 0. Most are, so that eight are
+// looked at together.
+func appendSeen(codes, counts []uint32) []uint32 {
+	from := 0
+	for ; from+8 <= len(counts); from += 8 {
+		c := counts[from : from+8 : from+8]
+		if c[0]|c[1]|c[2]|c[3]|c[4]|c[5]|c[6]|c[7] == 0 {
+			continue
+		}
+		for i, n := range c {
+			if n != 0 {
+				codes = append(codes, uint32(from+i))
+			}
+		}
+	}
+	for i, n := range counts[from:] {
+		if n != 0 {
+			codes = append(codes, uint32(from+i))
+		}
+	}
+	return codes
 }
 
 // total aggregates lines with work, which is given dense totals of no lines.
@@ -125,26 +149,16 @@ func (c *Chunk) total(s Scan, amounts bool, work func(*Totals)) *Totals {
 		t.Amounts = d.sums[:s.Size]
 	}
 	work(t)
-	seen := 0
-	for _, n := range t.Counts {
-		if n != 0 {
-			seen++
-		}
-	}
-	out := &Totals{Size: s.Size, Beyond: t.Beyond, Codes: make([]uint32, 0, seen), Counts: make([]uint32, 0, seen)}
+	d.codes = appendSeen(d.codes[:0], t.Counts)
+	out := &Totals{Size: s.Size, Beyond: t.Beyond, Codes: append(make([]uint32, 0, len(d.codes)), d.codes...), Counts: make([]uint32, len(d.codes))}
 	if amounts {
-		out.Amounts = make([]amount.Amount, 0, seen)
+		out.Amounts = make([]amount.Amount, len(d.codes))
 	}
-	for code, n := range t.Counts {
-		if n == 0 {
-			continue
-		}
-		out.Codes, out.Counts = append(out.Codes, uint32(code)), append(out.Counts, n)
+	for i, code := range out.Codes {
+		out.Counts[i], t.Counts[code] = t.Counts[code], 0
 		if amounts {
-			out.Amounts = append(out.Amounts, t.Amounts[code])
-			t.Amounts[code] = 0
+			out.Amounts[i], t.Amounts[code] = t.Amounts[code], 0
 		}
-		t.Counts[code] = 0
 	}
 	desks.Put(d)
 	return out
