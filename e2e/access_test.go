@@ -16,6 +16,7 @@ import (
 // Every path of the contract but signing in needs a person: without a token,
 // with a wrong one, with one of another service.
 func TestAnOutsiderSeesNothing(t *testing.T) {
+	t.Parallel()
 	s, other := small(t), newService(t)
 	defer other.stop()
 	c, err := client.NewClient(other.url)
@@ -44,6 +45,7 @@ func TestAnOutsiderSeesNothing(t *testing.T) {
 }
 
 func TestRolesAndTheirBounds(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	rea := s.as("rea")
 	refused(t, 403, "not-allowed")(rea.PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "mine", BasedOn: 1}))
@@ -63,6 +65,7 @@ func TestRolesAndTheirBounds(t *testing.T) {
 }
 
 func TestSessionsAndTokens(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	c, err := client.NewClient(s.url)
 	require.NoError(t, err)
@@ -94,6 +97,7 @@ func TestSessionsAndTokens(t *testing.T) {
 
 // What is not in the contract is a problem too, never a bare text.
 func TestRequestsOutsideTheContract(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	rea := want[client.Token](t, 201)(func() (*http.Response, error) {
 		c, _ := client.NewClient(s.url)
@@ -129,6 +133,7 @@ func TestRequestsOutsideTheContract(t *testing.T) {
 }
 
 func TestPublishing(t *testing.T) {
+	t.Parallel()
 	s := newService(t)
 	defer s.stop()
 	ana := s.as("ana")

@@ -107,6 +107,7 @@ func TestAnalystReadsThePeriod(t *testing.T) {
 // A reviewer takes a case, comments and settles it, all by keyboard or click,
 // and sees who did what.
 func TestReviewerWorksTheDesk(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
@@ -124,6 +125,7 @@ func TestReviewerWorksTheDesk(t *testing.T) {
 
 // The second of two who act on one case is told.
 func TestTwoReviewersAtOnce(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
@@ -135,6 +137,7 @@ func TestTwoReviewersAtOnce(t *testing.T) {
 
 // Before anything is there, the console says what comes first.
 func TestEmptyConsole(t *testing.T) {
+	t.Parallel()
 	s := newService(t)
 	defer s.stop()
 	p := screen(t, s, 1280, 800)

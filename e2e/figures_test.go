@@ -37,6 +37,7 @@ func rational(t *testing.T, s string) *big.Rat {
 // territory, those after in the new one, and a sweep of an earlier month sees
 // the old one.
 func TestARepChangesTerritory(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	by := "rep.territory"
 	revenue := func(period string) map[string]string {
@@ -62,6 +63,7 @@ func TestARepChangesTerritory(t *testing.T) {
 // A register row may state its last day: then no other may begin before it has
 // passed, and after it the subject belongs nowhere.
 func TestRegisterRowsEnd(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	const header = "rep,name,territory,valid_from,valid_to\n"
 	faults := func(rows string) (out []string) {
@@ -96,6 +98,7 @@ func TestRegisterRowsEnd(t *testing.T) {
 // What a correction replaced can still be asked for, as of the data version
 // before it.
 func TestFiguresAsOfAnEarlierVersion(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.load("feed", "sales", corrected, replace("2026-10"))
 	revenue := func(version int64) string {
@@ -118,6 +121,7 @@ func TestFiguresAsOfAnEarlierVersion(t *testing.T) {
 
 // A target of a quarter or year is spread over its months, to the last cent.
 func TestTargetsAreSpread(t *testing.T) {
+	t.Parallel()
 	s := newService(t)
 	defer s.stop()
 	s.publish("calendar: {month_weights: [1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 2, 3]}\n"+smallBook, 0)
@@ -140,6 +144,7 @@ func TestTargetsAreSpread(t *testing.T) {
 
 // Two intakes into one feed at once come one after the other, never mixed.
 func TestTwoIntakesAtOnce(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.as("ana") // signed in before the race
 	var wait sync.WaitGroup

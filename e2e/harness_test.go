@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -65,6 +66,7 @@ type service struct {
 	url      string
 	stop     func()
 	database string
+	mu       sync.Mutex
 	tokens   map[string]string // by person, so that passwords are hashed once
 }
 
@@ -77,7 +79,7 @@ var cast = []store.Person{
 	{Name: "lea", Title: "Lea", Role: people.Lead},
 }
 
-var databases int
+var databases atomic.Int64
 
 func newService(t testing.TB) *service {
 	return startService(t, func(ctx context.Context, s *people.Service) error {
@@ -91,8 +93,7 @@ func newService(t testing.TB) *service {
 }
 
 func startService(t testing.TB, first func(context.Context, *people.Service) error) *service {
-	databases++
-	name := fmt.Sprintf("e2e%d", databases)
+	name := fmt.Sprintf("e2e%d", databases.Add(1))
 	ctx := context.Background()
 	conn, err := pgx.Connect(ctx, server.URL)
 	require.NoError(t, err)
@@ -164,6 +165,8 @@ func stopDemo() {
 // as is a client signed in as a person, with the demo's password for the
 // demo's people.
 func (s *service) as(name string) *client.Client {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	if token := s.tokens[name]; token != "" {
 		return s.with(token)
 	}

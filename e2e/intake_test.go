@@ -17,6 +17,7 @@ const salesHead = "day,order_no,rep,net,cost\n"
 // Each broken file is refused whole, with file, line, column, value and what
 // was expected; nothing of it stays.
 func TestBrokenFilesAreRefusedWhole(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	before := want[[]client.Intake](t, 200)(s.as("ana").ListIntakes(ctx))
 	cases := []struct {
@@ -76,6 +77,7 @@ func TestBrokenFilesAreRefusedWhole(t *testing.T) {
 }
 
 func TestFirstTwentyFaultsAndTheCount(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	p := refused(t, 422, "file-refused")(s.send("feed", "sales", salesHead+strings.Repeat("2026-10-05,A1,R1,x,4\n", 57)))
 	assert.Len(t, *p.Faults, 20)
@@ -83,6 +85,7 @@ func TestFirstTwentyFaultsAndTheCount(t *testing.T) {
 }
 
 func TestWindowsFilesAreFine(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	in := s.load("feed", "sales", "\xef\xbb\xbf"+strings.ReplaceAll(salesHead+"2026-10-09,\"A 1, \"\"x\"\"\",R1,-5.25,\n", "\n", "\r\n"))
 	assert.Equal(t, map[string]string{"net": "-5.25", "cost": "0"}, in.Totals)
@@ -111,6 +114,7 @@ func TestTwoHundredMegabytesOfOneLine(t *testing.T) {
 }
 
 func TestTheSameFileTwice(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	p := refused(t, 409, "already-taken-in")(s.send("feed", "sales", smallSales))
 	assert.Contains(t, *p.Detail, "intake 3")
@@ -119,6 +123,7 @@ func TestTheSameFileTwice(t *testing.T) {
 }
 
 func TestReplacingAndTakingBack(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	p := refused(t, 422, "file-refused")(s.send("feed", "sales", salesHead+"2026-09-30,A1,R1,5,4\n", replace("2026-10")))
 	assert.Contains(t, (*p.Faults)[0].Text, "outside 2026-10")
@@ -141,6 +146,7 @@ func TestReplacingAndTakingBack(t *testing.T) {
 // A correction file replaces by key: the lines of its orders give way, wherever
 // they lie, and come back when it is taken back.
 func TestCorrectingByKey(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	by := func(p *client.CreateIntakeParams) { p.Correct = ptr("order_no") }
 	revenue := func(period string) string {
@@ -162,6 +168,7 @@ func ptr[T any](v T) *T { return &v }
 
 // A sender that goes away in the middle leaves nothing.
 func TestBrokenOffUpload(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	before := want[[]client.Intake](t, 200)(s.as("ana").ListIntakes(ctx))
 	r, w := io.Pipe()
@@ -177,6 +184,7 @@ func TestBrokenOffUpload(t *testing.T) {
 
 // Whoever sends slowly keeps nobody else waiting.
 func TestASlowSender(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	r, w := io.Pipe()
 	type answer struct {
@@ -201,6 +209,7 @@ func TestASlowSender(t *testing.T) {
 }
 
 func TestLoadingBeforeARulebook(t *testing.T) {
+	t.Parallel()
 	s := newService(t)
 	defer s.stop()
 	refused(t, http.StatusConflict, "no-rulebook")(s.send("feed", "sales", smallSales))

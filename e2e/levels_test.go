@@ -102,6 +102,7 @@ const wholeWeeks = `calendar:
 // In a calendar of whole weeks the months, sweeps, targets and due days are
 // those of the calendar.
 func TestCalendarOfWholeWeeks(t *testing.T) {
+	t.Parallel()
 	s := newService(t)
 	defer s.stop()
 	s.publish(wholeWeeks+smallBook, 0)
@@ -125,6 +126,7 @@ func TestCalendarOfWholeWeeks(t *testing.T) {
 
 // An attribute that lies within another is held to it, day by day.
 func TestAttributesLieWithinOthers(t *testing.T) {
+	t.Parallel()
 	s := newService(t)
 	defer s.stop()
 	book := strings.Replace(smallBook, "attributes: {territory: text}", "attributes: {territory: text, team: {type: text, within: territory}}", 1)

@@ -356,8 +356,9 @@ func quotient(a, b *big.Rat) *big.Rat {
 // SQL makes of the same lines, to the last decimal, and every formula what
 // rationals make of those.
 func TestRandomModelsAgreeWithSQL(t *testing.T) {
+	t.Parallel()
 	compared := 0
-	for seed := range uint64(3) {
+	for seed := range uint64(2) {
 		m := drawModel(seed + 1)
 		s := newService(t)
 		s.publish(m.book, 0)
@@ -416,7 +417,7 @@ func TestRandomModelsAgreeWithSQL(t *testing.T) {
 			return // one model at a time is enough to read
 		}
 	}
-	assert.Greater(t, compared, 5_000)
+	assert.Greater(t, compared, 3_000)
 }
 
 // agreeOnFigures holds a table's figures against those expected, whichever of

@@ -17,6 +17,7 @@ import (
 // A rehearsal says what a draft would do, and changes nothing; published and
 // swept, it does just that.
 func TestRehearsedThenSwept(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
 	c := s.as("ana")
@@ -72,6 +73,7 @@ func TestRehearsedThenSwept(t *testing.T) {
 
 // Explained findings are counted in the look back.
 func TestLookBackCountsWhatWasExplained(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
 	id := s.caseOf("rob", "R2").Id
@@ -84,6 +86,7 @@ func TestLookBackCountsWhatWasExplained(t *testing.T) {
 // The rulebook's life: drafts by person, the second of two told, revisions
 // compared and restored, a dial turned everywhere, comments kept.
 func TestRulebooksLife(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	commented := strings.Replace(smallBook, "floor: {value: 22%", "floor: {value:   22%", 1) + "# the end, kept\n"
 	s.publish(commented, 1)
@@ -140,6 +143,7 @@ func TestRulebooksLife(t *testing.T) {
 // One rule at several levels and over pairs: swept, listed, routed, explained,
 // reviewed like any other.
 func TestLevelsAreSwept(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	book := strings.Replace(smallBook, "rules:\n", `rules:
   - name: levels
@@ -206,6 +210,7 @@ func TestRehearseFromTheCommandLine(t *testing.T) {
 // A person who has never seen the rulebook file makes a rule, tries it,
 // publishes it; and one who prefers the file finds what is wrong in it.
 func TestMakeTryAndPublishARule(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ana", password), p.Go("/rules"), p.Sees("Each month, for every rep"), p.ClickText("My draft"), p.Sees("no change yet"), p.Sees("Rehearsal"))
@@ -243,6 +248,7 @@ func TestMakeTryAndPublishARule(t *testing.T) {
 }
 
 func TestDialsAndRevisionsPages(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ana", password), p.Go("/rules/dials?period=2026-10"), p.Sees("It turns rule thin-margin."), p.Sees("At 22%"))
@@ -261,6 +267,7 @@ func TestDialsAndRevisionsPages(t *testing.T) {
 // A cut that is a dial is dragged in the draft, and everything that uses the
 // dial follows; a cut at which two bands meet moves both.
 func TestCutsAreMovedInTheDrawing(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.publish(strings.Replace(smallBook, "{grade: act, below: 18%}, {grade: look, below: floor}, {clear: rest}", "{grade: act, below: 18%}, {grade: look, at_least: 18%, below: floor}, {clear: rest}", 1), 1)
 	p := screen(t, s, 1280, 800)
@@ -280,6 +287,7 @@ func TestCutsAreMovedInTheDrawing(t *testing.T) {
 
 // A grade is given another mark in one place, and every mark follows.
 func TestGradesPage(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
@@ -290,14 +298,17 @@ func TestGradesPage(t *testing.T) {
 	assert.Empty(t, found)
 	do(t, p.Run("(() => { const e = document.querySelector('fieldset input'); e.value = 'Have a look'; e.dispatchEvent(new Event('input', {bubbles: true})) })()"), p.Type("form input", "Plainer"), p.ClickText("Restyle it and publish"), p.Sees("Revision 2 is published"))
 	do(t, p.Go("/exceptions?period=2026-10"), p.Sees("Have a look"), p.Until("document.querySelector('[data-row] svg rect')"))
+}
 
+func TestGradesFromTheCommandLine(t *testing.T) {
 	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	s := small(t)
 	code, _, errs := s.oskel("ana", "restyle", "-tone", "blue", "-note", "Calmer", "look")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, errs, "grade look: changed")
 	code, out, _ := s.oskel("ana", "grades")
 	assert.Equal(t, 0, code)
-	assert.Regexp(t, `look +Have a look +blue +square`, out)
+	assert.Regexp(t, `look +Look +blue +triangle`, out)
 	code, _, errs = s.oskel("ana", "restyle", "-tone", "pink", "-note", "Calmer", "look")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "tone")

@@ -22,6 +22,7 @@ func (s *service) caseOf(person, key string) client.Case {
 
 // Routes send what is flagged to desks; items of one subject share its case.
 func TestCasesOpenJoinAndClear(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
 	r2, r3 := s.caseOf("rob", "R2"), s.caseOf("rea", "R3")
@@ -42,6 +43,7 @@ func TestCasesOpenJoinAndClear(t *testing.T) {
 }
 
 func TestReview(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
 	id := s.caseOf("rea", "R3").Id
@@ -93,6 +95,7 @@ func TestReview(t *testing.T) {
 // case is open, whatever else is found of the subject joins it, and the gravest
 // item and the earliest due day are the case's.
 func TestCasesAcrossSweeps(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.load("feed", "sales", salesHead+"2026-09-20,C2,R1,1000,900\n")
 	s.sweep("2026-09")

@@ -18,6 +18,7 @@ const corrected = `day,order_no,rep,net,cost
 `
 
 func TestSweepRaisesKeepsAndClears(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	first := s.sweep("2026-10")
 	assert.Equal(t, []int{4, 0, 0}, []int{first.Raised, first.Standing, first.Cleared})
@@ -70,6 +71,7 @@ func TestSweepRaisesKeepsAndClears(t *testing.T) {
 // Across periods: what was flagged last month and is flagged again stands;
 // what is no longer flagged is cleared.
 func TestStandingAcrossPeriods(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.load("feed", "sales", salesHead+"2026-09-20,C1,R2,1000,1100\n2026-09-20,C2,R1,1000,1200\n")
 	s.sweep("2026-09")
@@ -86,6 +88,7 @@ func TestStandingAcrossPeriods(t *testing.T) {
 }
 
 func TestSweepsThatCannotBe(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	c := s.as("ana")
 	p := refused(t, 422, "no-lines")(c.CreateSweep(ctx, client.NewSweep{Period: "2025-01"}))
@@ -98,6 +101,7 @@ func TestSweepsThatCannotBe(t *testing.T) {
 // A new revision is felt by the next sweep; a rule taken out clears what it
 // had flagged.
 func TestSweepFollowsTheRevision(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
 	s.publish(strings.NewReplacer("value: 22%", "value: 23%", "  - name: quiet\n", "  - name: quiet\n    on: false\n").Replace(smallBook), 1)
@@ -111,6 +115,7 @@ func TestSweepFollowsTheRevision(t *testing.T) {
 // What stood last month is cleared in the next by a rule that is no longer
 // there, and only once; it can still be looked at.
 func TestARuleTakenOutClearsWhatStood(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.load("feed", "sales", salesHead+"2026-08-20,C1,R2,1000,1100\n2026-09-20,C2,R2,1000,1200\n")
 	s.sweep("2026-08")
@@ -129,6 +134,7 @@ func TestARuleTakenOutClearsWhatStood(t *testing.T) {
 // The evidence recomputes the verdict: value, yardstick, revision and data
 // version are all there, exact.
 func TestEvidence(t *testing.T) {
+	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
 	e := s.exceptions("2026-10")["behind R2"]

@@ -99,12 +99,12 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusConflict, "case-state")
 	case errors.Is(err, review.ErrChanged), errors.Is(err, store.ErrChanged):
 		return simple(http.StatusPreconditionFailed, "changed-meanwhile")
-	case errors.Is(err, context.Canceled), errors.Is(err, io.ErrUnexpectedEOF):
-		return simple(http.StatusBadRequest, "broken-off") // nobody is there to read it
 	case errors.As(err, &tooLarge):
 		return simple(http.StatusRequestEntityTooLarge, "too-large")
 	case errors.As(err, &invalid):
 		return invalidRequest(invalid)
+	case errors.Is(err, context.Canceled), errors.Is(err, io.ErrUnexpectedEOF):
+		return simple(http.StatusBadRequest, "broken-off") // nobody is there to read it
 	}
 	slog.Error("a request failed", "error", err)
 	return contract.Problem{Type: "urn:oskel:internal", Title: http.StatusText(http.StatusInternalServerError), Status: http.StatusInternalServerError, Detail: ptr("Something went wrong in the service; its log says what.")}
