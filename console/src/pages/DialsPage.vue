@@ -110,8 +110,11 @@ const most = computed(() => Math.max(1, ...(solution.data.value?.tried ?? []).ma
         <p v-if="effect.error.value" role="alert" class="text-red">{{ effect.error.value.message }}</p>
         <div v-else-if="effect.data.value" role="status">
           <p>
-            At {{ value }}, <b class="figures">{{ effect.data.value.after }}</b> would be flagged in {{ label }}; at
-            {{ dial.value }} it is <b class="figures">{{ effect.data.value.before }}</b>.
+            At {{ value }}, <b class="figures">{{ effect.data.value.after }}</b>
+            {{ turned ? 'would be' : 'are' }} flagged in {{ label
+            }}<template v-if="turned"
+              >; at {{ dial.value }} it is <b class="figures">{{ effect.data.value.before }}</b></template
+            >.
           </p>
           <p v-for="r in touched" :key="r.rule + r.level" class="text-small text-muted">
             {{ r.title }}: {{ r.turned.flagged }} newly, {{ r.turned.no_longer }} no longer,
