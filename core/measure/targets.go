@@ -1,11 +1,14 @@
 package measure
 
 import (
+	"math"
+	"slices"
 	"sort"
 	"strings"
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
+	"oskel/core/lang"
 )
 
 // TargetAsk is a question for the targets of a kind by month.
@@ -76,4 +79,48 @@ func (e *Engine) TargetGrid(a TargetAsk) TargetGrid {
 	}
 	sort.SliceStable(g.Rows, func(i, j int) bool { return register.Keys[g.Rows[i].Code] < register.Keys[g.Rows[j].Code] })
 	return g
+}
+
+func (e *Engine) targeted(n *lang.Node, s Slot) *Column {
+	targets := e.targetsOf(n.Parts[0].Text, s)
+	own := e.Formula(n.Parts[0], s)
+	out := newColumn(len(targets))
+	for i, t := range targets {
+		y := t.Float()
+		switch {
+		case t == amount.Missing:
+			out.Why[i] = NoTarget
+		case n.Text == "target":
+			out.set(i, y, 0, 1)
+		case own.Why[i] != Present:
+			out.Why[i] = own.Why[i]
+		case n.Text == "gap":
+			out.set(i, own.Value[i]-y, own.Error[i]+math.Abs(y)*rounding, 1)
+		case t == 0:
+			out.Why[i] = ZeroBase
+		case t < 0:
+			out.Why[i] = BaseNotPositive
+		default:
+			q := own.Value[i] / y
+			out.set(i, q, (own.Error[i]+math.Abs(q)*y*rounding)/(y-y*rounding), 1)
+		}
+	}
+	return out
+}
+
+// Target is a code's target for a measure over a slot, if there is one.
+func (e *Engine) Target(measure string, code uint32, s Slot) (amount.Amount, bool) {
+	a := e.targetsOf(measure, s)[code]
+	return a, a != amount.Missing
+}
+
+func (e *Engine) targetsOf(measure string, s Slot) []amount.Amount {
+	k := key{measure, s}
+	if e.held[k] == nil && e.given != nil {
+		e.held[k] = slices.Repeat([]amount.Amount{e.givenTarget}, e.Size(s.Level))
+	}
+	if e.held[k] == nil {
+		e.held[k] = e.targets(measure, s)
+	}
+	return e.held[k]
 }

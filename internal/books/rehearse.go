@@ -1,0 +1,233 @@
+package books
+
+import (
+	"context"
+	"math/big"
+	"slices"
+
+	"oskel/core/calendar"
+	"oskel/core/explain"
+	"oskel/core/judge"
+	"oskel/core/lang"
+	"oskel/core/measure"
+	"oskel/core/routing"
+	"oskel/core/rulebook"
+	"oskel/internal/store"
+)
+
+// Ask is a question about one rule of a draft in a month.
+type Ask struct {
+	Draft
+	Rule     string
+	Level    string // one of those it judges; the first unless stated
+	Month    calendar.Month
+	LookBack int
+	LineUp   bool
+	Key      string // of the subject of a what-if
+	WhatIf   map[string]string
+}
+
+// most lists are this long.
+const (
+	mostShown = 200
+	mostNear  = 12
+)
+
+// Found is one subject with its sentence.
+type Found struct {
+	Key, Name        string
+	Before, After    string // grades
+	Sentence         string
+	Value, Yardstick string
+}
+
+// Answer is what a rehearsal of one rule finds.
+type Answer struct {
+	Book      *rulebook.Book
+	Rule      *rulebook.Rule
+	Level     rulebook.Level
+	Result    *judge.Result
+	Engine    *measure.Engine // while the answer is read
+	Tally     judge.Tally
+	Published *judge.Tally // nil where the rule is new
+	Flagged   []Found
+	Flips     []Found
+	Turned    [3]int // newly flagged, no longer flagged, regraded
+	Near      []Found
+	Before    map[string]int // by desk, of the published rule
+	Desks     map[string]int
+	Back      []Back
+	WhatIf    *WhatIf
+}
+
+// Back is one month of a look back, with how many of those flagged were
+// settled as explained.
+type Back struct {
+	judge.Back
+	Explained int
+}
+
+// WhatIf is what the rule would say.
+type WhatIf struct {
+	Verdict judge.Verdict
+	Refused string
+}
+
+// Rehearse judges one rule of a draft on real data; then reads the answer while
+// the engine is at hand.
+func (r *Rehearser) Rehearse(ctx context.Context, ask Ask, then func(*Answer) error) error {
+	published, draft, err := r.draft(ctx, ask.Draft)
+	if err != nil {
+		return err
+	}
+	rule := draft.Rule(ask.Rule)
+	if rule == nil {
+		var names []string
+		for _, x := range draft.Rules {
+			names = append(names, x.Name)
+		}
+		return cannot("there is no rule %q%s", ask.Rule, lang.Suggestion(ask.Rule, names))
+	}
+	level := rule.Levels[0]
+	if ask.Level != "" {
+		i := slices.IndexFunc(rule.Levels, func(l rulebook.Level) bool { return l.String() == ask.Level })
+		if i < 0 {
+			return cannot("the rule %s does not judge %q", rule.Name, ask.Level)
+		}
+		level = rule.Levels[i]
+	}
+	// A draft of another shape is judged on columns of its own, and the
+	// published rule on the published ones.
+	var apart *measure.Engine
+	if !rulebook.SameShape(published, draft) {
+		if apart, err = r.figures.Engine(ctx, published); err != nil {
+			return err
+		}
+	}
+	return r.figures.Share(ctx, published, draft, func(e *measure.Engine) error {
+		a := &Answer{Book: draft, Rule: rule, Level: level, Engine: e, Before: map[string]int{}, Desks: map[string]int{}}
+		a.Result = judge.Judge(e, rule, level, ask.Month)
+		a.Tally = a.Result.Tally()
+		var before *judge.Result
+		if old := published.Rule(rule.Name); old != nil && old.On && slices.Contains(old.Levels, level) && judge.Holds(published, old, ask.Month) {
+			engine := apart
+			if engine == nil {
+				engine = e.With(published)
+			}
+			was := r.published(engine, old, level, ask.Month)
+			before, a.Published, a.Before = was.result, &was.tally, was.desks
+		}
+		a.find(before)
+		if ask.LookBack > 0 {
+			if err := r.lookBack(ctx, a, ask); err != nil {
+				return err
+			}
+		}
+		if ask.Key != "" {
+			if err := a.whatIf(ask); err != nil {
+				return err
+			}
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		return then(a)
+	})
+}
+
+// desks counts the flagged by the desk they would go to.
+func desks(e *measure.Engine, r *judge.Result, to map[string]int) (flagged int) {
+	codes, kind := r.Flagged(), r.Level.String()
+	for _, code := range codes {
+		to[routing.Desk(e.Book, routing.Item{Kind: kind, Rule: r.Rule.Name, Grade: r.Verdict(code).Grade, Attributes: r.Attributes(e, code)})]++
+	}
+	return len(codes)
+}
+
+// find says who is flagged, who flips, and who is near.
+func (a *Answer) find(before *judge.Result) {
+	keys, names := a.Engine.Names(a.Level)
+	shown := func(code uint32, v judge.Verdict) Found {
+		ev := judge.EvidenceFor(a.Engine, a.Result, code)
+		f := Found{Key: keys[code], Name: names[code], After: v.Grade, Sentence: explain.Sentence(a.Book, a.Rule, a.Result.Month, v, ev)}
+		f.Value, f.Yardstick = explain.Values(a.Book, a.Rule, ev)
+		return f
+	}
+	flagged := a.Result.Flagged()
+	desks(a.Engine, a.Result, a.Desks)
+	slices.SortStableFunc(flagged, func(x, y uint32) int {
+		p, q := a.Result.Verdict(x).Grade, a.Result.Verdict(y).Grade
+		return a.Book.Severity(p) - a.Book.Severity(q)
+	})
+	for _, code := range flagged[:min(len(flagged), mostShown)] {
+		a.Flagged = append(a.Flagged, shown(code, a.Result.Verdict(code)))
+	}
+	for _, f := range judge.Flips(before, a.Result) {
+		switch {
+		case f.Before.Grade == "":
+			a.Turned[0]++
+		case f.After.Grade == "":
+			a.Turned[1]++
+		default:
+			a.Turned[2]++
+		}
+		if len(a.Flips) < mostShown {
+			found := shown(f.Code, f.After)
+			found.Before = f.Before.Grade
+			a.Flips = append(a.Flips, found)
+		}
+	}
+	for _, n := range a.Result.NearCut(a.Engine, mostNear) {
+		a.Near = append(a.Near, shown(n.Code, a.Result.Verdict(n.Code)))
+	}
+}
+
+func (r *Rehearser) lookBack(ctx context.Context, a *Answer, ask Ask) error {
+	explained, err := r.store.Explained(ctx, a.Rule.Name, a.Level.String(), ask.Month-calendar.Month(ask.LookBack)+1, ask.Month)
+	if err != nil {
+		return err
+	}
+	keys, _ := a.Engine.Names(a.Level)
+	for _, b := range judge.LookBack(a.Engine, a.Rule, a.Level, ask.Month, ask.LookBack) {
+		out := Back{Back: b}
+		for _, code := range b.Codes {
+			if explained[store.SubjectMonth{Key: keys[code], Month: b.Month}] {
+				out.Explained++
+			}
+		}
+		a.Back = append(a.Back, out)
+	}
+	return nil
+}
+
+func (a *Answer) whatIf(ask Ask) error {
+	code, ok := a.Engine.Code(a.Level, ask.Key)
+	if !ok {
+		return cannot("there is no %s %q", a.Book.One(a.Level), ask.Key)
+	}
+	changes := map[string]*big.Rat{}
+	for name, text := range ask.WhatIf {
+		if a.Book.Measure(name) == nil && name != "target" && name != "yardstick" {
+			var known []string
+			for _, m := range a.Book.Measures {
+				known = append(known, m.Name)
+			}
+			return cannot("there is no measure %q%s", name, lang.Suggestion(name, append(known, "target", "yardstick")))
+		}
+		if text == "missing" {
+			changes[name] = nil
+			continue
+		}
+		n, err := lang.ParseNumber(text)
+		if err != nil {
+			return cannot("what if: %s: %s", name, err)
+		}
+		changes[name] = n.Rat()
+	}
+	if a.Rule.Outlier != nil || a.Rule.Window != nil {
+		return cannot("a what-if is for threshold rules: %s holds a subject against others or against its last line", a.Rule.Name)
+	}
+	v, refused := judge.WhatIf(a.Engine, a.Result, code, changes)
+	a.WhatIf = &WhatIf{v, refused}
+	return nil
+}
