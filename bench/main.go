@@ -22,6 +22,7 @@ import (
 	"oskel/core/judge"
 	"oskel/core/ledger"
 	"oskel/core/measure"
+	"oskel/core/rulebook"
 	"oskel/internal/books"
 	"oskel/internal/figures"
 	"oskel/internal/intake"
@@ -235,6 +236,19 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 	small := best(3, func() { scan(measure.New(published, part(snapshot, 10)), "rep", "net", "cost", "discount", "orders") })
 	large := best(3, func() { scan(measure.New(published, forget(snapshot)), "rep", "net", "cost", "discount", "orders") })
 	add(result{"growth: ten times the lines, times the time", "≤ 11", 0, 0, fmt.Sprintf("%.1f", float64(large)/float64(small))})
+	twice, problems := rulebook.Read([]byte(wholeBook()))
+	if len(problems) > 0 {
+		log.Fatal("bench: ", problems[0])
+	}
+	for _, r := range twice.Rules {
+		r.Name += "-again"
+		twice.Rules = append(twice.Rules, r)
+	}
+	judgeAll := func(book *rulebook.Book) time.Duration {
+		return best(3, func() { judge.All(measure.New(book, forget(snapshot)), last) })
+	}
+	add(result{fmt.Sprintf("growth: %d rules instead of %d on the same measures, times the time", len(twice.Rules), len(published.Rules)), "≤ 1.3", 0, 0,
+		fmt.Sprintf("%.2f", float64(judgeAll(twice))/float64(judgeAll(published)))})
 }
 
 func heap() uint64 {

@@ -38,5 +38,5 @@ func lastDays(e *measure.Engine, r *Result) []calendar.Day {
 		return nil
 	}
 	column := ledger.Column(feed.Subjects, e.Book.Feed(feed.Name).SubjectColumn(r.Level.Kind))
-	return feed.LastDays(column, e.Size(r.Level), r.slot.Last)
+	return e.LastDays(feed, column, e.Size(r.Level), r.slot.Last)
 }

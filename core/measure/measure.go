@@ -11,6 +11,7 @@ import (
 	"math/big"
 
 	"oskel/core/amount"
+	"oskel/core/calendar"
 	"oskel/core/lang"
 	"oskel/core/ledger"
 	"oskel/core/rulebook"
@@ -58,6 +59,7 @@ type Engine struct {
 	held     map[key][]amount.Amount // targets
 	peerages map[peerKey]*big.Rat    // exact figures of groups of peers
 	paired   map[Level]*ledger.Pairs
+	seen     map[seenKey][]calendar.Day // last days
 	stop     func() bool
 
 	given       Given // of an engine that is told its figures
@@ -68,6 +70,12 @@ type Engine struct {
 type key struct {
 	measure string
 	slot    Slot
+}
+
+type seenKey struct {
+	feed   string
+	column int
+	asOf   calendar.Day
 }
 
 type peerKey struct {
@@ -82,7 +90,7 @@ type formulaKey struct {
 
 // New is an engine over the columns of a snapshot.
 func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
-	e := &Engine{Book: book, Snapshot: snapshot, columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, peerages: map[peerKey]*big.Rat{}}
+	e := &Engine{Book: book, Snapshot: snapshot, columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, seen: map[seenKey][]calendar.Day{}, peerages: map[peerKey]*big.Rat{}}
 	e.base = Memory{e}
 	return e
 }
@@ -104,7 +112,7 @@ func (e *Engine) With(book *rulebook.Book) *Engine {
 	if !rulebook.SameLines(e.Book, book) {
 		return out
 	}
-	out.totals, out.held, out.paired = e.totals, e.held, e.paired
+	out.totals, out.held, out.paired, out.seen = e.totals, e.held, e.paired, e.seen
 	if rulebook.SameFigures(e.Book, book) {
 		out.columns = e.columns
 		if rulebook.SameNodes(e.Book, book) {
@@ -123,10 +131,23 @@ func (e *Engine) Weight() int {
 	for _, c := range e.formulas {
 		n += 17 * len(c.Value)
 	}
+	for _, days := range e.seen {
+		n += 8 * len(days)
+	}
 	for _, t := range e.totals {
 		n += 16 * len(t.Counts)
 	}
 	return n
+}
+
+// LastDays is the last day up to asOf on which each subject has a line of a
+// feed. It is not to be written to.
+func (e *Engine) LastDays(f *ledger.Feed, column, subjects int, asOf calendar.Day) []calendar.Day {
+	k := seenKey{f.Name, column, asOf}
+	if e.seen[k] == nil {
+		e.seen[k] = f.LastDays(column, subjects, asOf)
+	}
+	return e.seen[k]
 }
 
 // Column computes a measure for every code of a slot. The measure must be of

@@ -28,7 +28,10 @@ func (p Problem) String() string {
 }
 
 // reader gathers the problems of one document.
-type reader struct{ problems []Problem }
+type reader struct {
+	problems []Problem
+	formulas map[string]*lang.Node // by text
+}
 
 func (r *reader) complain(at Position, path, format string, args ...any) {
 	r.problems = append(r.problems, Problem{Position: at, Path: path, Text: fmt.Sprintf(format, args...)})
@@ -254,10 +257,18 @@ func (v value) formula() *Formula {
 	if text == "" {
 		return nil
 	}
-	tree, err := lang.Formula(text)
-	if err != nil {
-		v.complainAt(err)
-		return nil
+	// The same text is the same tree, so that what is computed of it is shared.
+	tree := v.r.formulas[text]
+	if tree == nil {
+		var err *lang.Error
+		if tree, err = lang.Formula(text); err != nil {
+			v.complainAt(err)
+			return nil
+		}
+		if v.r.formulas == nil {
+			v.r.formulas = map[string]*lang.Node{}
+		}
+		v.r.formulas[text] = tree
 	}
 	return &Formula{v.textStart(), text, tree}
 }
