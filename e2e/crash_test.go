@@ -52,7 +52,7 @@ func TestKilledInTheMiddleOfAnIntake(t *testing.T) {
 	}
 	rng := rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 1))
 	whole := 0
-	for try := range 8 {
+	for try := range 5 {
 		before, intakes := state(c)
 		var body strings.Builder
 		body.WriteString(salesHead)

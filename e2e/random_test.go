@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"fmt"
+	"maps"
 	"math/big"
 	"math/rand/v2"
 	"slices"
@@ -371,7 +372,9 @@ func TestRandomModelsAgreeWithSQL(t *testing.T) {
 		_, err = conn.Exec(ctx, randomLines)
 		require.NoError(t, err)
 		peer := &randomPeer{t, m, conn, map[string]map[string]*big.Rat{}}
-		for by := range randomLevels {
+		levels := slices.Sorted(maps.Keys(randomLevels))
+		m.rng.Shuffle(len(levels), func(i, j int) { levels[i], levels[j] = levels[j], levels[i] })
+		for _, by := range levels[:4] {
 			units := []string{"day", "week", "quarter", "half", "year", "window"}
 			m.rng.Shuffle(len(units), func(i, j int) { units[i], units[j] = units[j], units[i] })
 			for _, unit := range append(units[:2], "month") {
@@ -417,7 +420,7 @@ func TestRandomModelsAgreeWithSQL(t *testing.T) {
 			return // one model at a time is enough to read
 		}
 	}
-	assert.Greater(t, compared, 3_000)
+	assert.Greater(t, compared, 1_000)
 }
 
 // agreeOnFigures holds a table's figures against those expected, whichever of
