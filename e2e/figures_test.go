@@ -307,3 +307,48 @@ func TestDataRooms(t *testing.T) {
 	do(t, p.ClickText("Targets"), p.Sees("1 target missing"), p.ClickText("All subjects"), p.ClickText("Only those that lack one"), p.Sees("Orrindo Halyardin"), p.Sees("1 subject"))
 	do(t, p.ClickText("Calendar"), p.Sees("Harbour Day"), p.Sees("22 working days"), p.Click("[aria-label='The year before, 2025']"), p.Sees("Spring fair 2025"), p.Until("location.search === '?year=2025'"))
 }
+
+// Pages are those of one grid until the data or the question change: what
+// comes in is seen by the next page, and an earlier version still pages as it
+// was.
+func TestPagesFollowTheData(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	by, one, sort, down := "rep", 1, 1, true
+	page := func(cursor int, version int64) client.Table {
+		p := &client.GetTableParams{Measures: "revenue", By: &by, Period: "2026-10", Limit: &one, Sort: &sort, Descending: &down, Cursor: ptr(fmt.Sprint(cursor))}
+		if version > 0 {
+			p.Version = &version
+		}
+		return want[client.Table](t, 200)(s.as("rea").GetTable(ctx, p))
+	}
+	first, second := page(0, 0), page(1, 0)
+	assert.Equal(t, []any{"R1", "R2", 2, 2}, []any{first.Rows[0].Key, second.Rows[0].Key, first.Total, second.Total})
+	before := s.load("feed", "sales", salesHead+"2026-10-20,D1,R2,1,1\n").Id
+	assert.Equal(t, []any{"R2", "1000.9999"}, []any{page(0, 0).Rows[0].Key, *page(0, 0).Rows[0].Cells[0].Exact})
+	s.load("feed", "sales", salesHead+"2026-10-21,D2,R3,5000,1\n")
+	now := page(0, 0)
+	assert.Equal(t, []any{"R3", 3}, []any{now.Rows[0].Key, now.Total})
+	then := page(0, before)
+	assert.Equal(t, []any{"R2", 2}, []any{then.Rows[0].Key, then.Total})
+	assert.Equal(t, "R1", page(1, before).Rows[0].Key)
+	assert.Equal(t, "R2", page(1, 0).Rows[0].Key, "asking as of before leaves the newest as they are")
+	assert.Empty(t, page(9, 0).Rows)
+	up := !down
+	down = up
+	assert.Equal(t, "R2", page(1, 0).Rows[0].Key)
+	assert.Equal(t, "R1", page(0, 0).Rows[0].Key, "another order is another grid")
+	// A revision that defines the measure otherwise is another grid, too.
+	s.publish(strings.Replace(smallBook, "revenue: {title: Revenue, sum: sales.net", "revenue: {title: Revenue, sum: sales.cost", 1), 1)
+	assert.Equal(t, "1", *page(0, 0).Rows[0].Cells[0].Exact, "what R3's line cost")
+}
+
+// A group of another kind than is asked for is refused, not taken for the own
+// group of that name.
+func TestAGroupOfAnotherKind(t *testing.T) {
+	c := demoService(t).as("nell")
+	by := "rep"
+	p := refused(t, 400, "not-askable")(c.GetTable(ctx, &client.GetTableParams{Measures: "share(revenue, customer.territory)", By: &by, Period: "2026-10"}))
+	assert.Contains(t, *p.Detail, "customer.territory")
+	want[client.Table](t, 200)(c.GetTable(ctx, &client.GetTableParams{Measures: "share(revenue, rep.territory)", By: &by, Period: "2026-10"}))
+}

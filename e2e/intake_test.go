@@ -208,6 +208,26 @@ func TestASlowSender(t *testing.T) {
 	assert.Greater(t, late.Id, quick.Id, "numbered when it is whole")
 }
 
+// What cannot be taken in, whatever the file holds, is said as such: not as a
+// fault of the file.
+func TestRefusedWhateverItHolds(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	for _, c := range []struct {
+		params client.CreateIntakeParams
+		status int
+		kind   string
+	}{
+		{client.CreateIntakeParams{Into: "feed", Name: "returns"}, 404, "not-found"},
+		{client.CreateIntakeParams{Into: "register", Name: "shop"}, 404, "not-found"},
+		{client.CreateIntakeParams{Into: "feed", Name: "sales", Replace: ptr("October")}, 400, "not-possible"},
+		{client.CreateIntakeParams{Into: "feed", Name: "sales", Correct: ptr("order")}, 400, "not-possible"},
+		{client.CreateIntakeParams{Into: "register", Name: "rep", Replace: ptr("2026-10")}, 400, "not-possible"},
+	} {
+		refused(t, c.status, c.kind)(s.as("ana").CreateIntakeWithBody(ctx, &c.params, "text/csv", strings.NewReader("no,such,columns\n")))
+	}
+}
+
 func TestLoadingBeforeARulebook(t *testing.T) {
 	t.Parallel()
 	s := newService(t)

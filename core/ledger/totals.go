@@ -172,7 +172,7 @@ func (t *Totals) with(add func(sums []amount.Amount)) *Totals {
 		return out
 	}
 	d := takeDesk(t.Size)
-	add(d.sums)
+	add(d.sums[:t.Size])
 	for i, code := range t.Codes {
 		out.Amounts[i], d.sums[code] = d.sums[code], 0
 	}

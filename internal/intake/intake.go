@@ -61,7 +61,10 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 	} else if err != nil {
 		return store.Intake{}, err
 	}
-	in := store.Intake{Into: r.Into, Name: r.Name, Mode: "append", File: r.File, Author: r.Author}
+	in, err := planned(book, r)
+	if err != nil {
+		return in, err
+	}
 	file, done, err := heardOut(r.Body)
 	if err != nil {
 		return in, err
@@ -77,46 +80,15 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 		}
 		switch r.Into {
 		case "feed":
-			f := book.Feed(r.Name)
-			if f == nil {
-				return unknown("feed", r.Name, book)
-			}
-			if r.Replace != "" {
-				if _, err := calendar.ParseMonth(r.Replace); err != nil {
-					return fmt.Errorf("%w: %s", ErrBadRequest, err)
-				}
-				in.Mode, in.Period = "replace", &r.Replace
-			}
-			if r.Correct != "" {
-				if r.Replace != "" {
-					return fmt.Errorf("%w: lines are replaced by month or corrected by key, not both", ErrBadRequest)
-				}
-				if !slices.Contains(f.Notes, r.Correct) {
-					return fmt.Errorf("%w: the feed %s has no note column %q to correct by%s", ErrBadRequest, f.Name, r.Correct, lang.Suggestion(r.Correct, f.Notes))
-				}
-				in.Mode = "correct"
-			}
 			write = func(*store.Tx) error { return nil } // it is written while it is read
-			if refusal, err = readFeed(ctx, tx, f, r, body, &in); err != nil {
-				return err
-			}
-		case "register", "targets":
-			k := book.Kind(r.Name)
-			switch {
-			case k == nil:
-				return unknown("kind", r.Name, book)
-			case r.Replace != "" || r.Correct != "":
-				return fmt.Errorf("%w: only the lines of a feed are replaced or corrected; a register or target sheet replaces row by row", ErrBadRequest)
-			case r.Into == "register":
-				write, refusal, err = readRegister(ctx, tx, k, r, body, &in)
-			default:
-				write, refusal, err = readTargets(ctx, tx, book, k, r, body, &in)
-			}
-			if err != nil {
-				return err
-			}
+			refusal, err = readFeed(ctx, tx, book.Feed(r.Name), r, body, &in)
+		case "register":
+			write, refusal, err = readRegister(ctx, tx, book.Kind(r.Name), r, body, &in)
 		default:
-			return fmt.Errorf("%w: %q is neither feed, register nor targets", ErrBadRequest, r.Into)
+			write, refusal, err = readTargets(ctx, tx, book, book.Kind(r.Name), r, body, &in)
+		}
+		if err != nil {
+			return err
 		}
 		if refusal != nil {
 			return refusal
@@ -133,6 +105,44 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 		return write(tx)
 	})
 	return in, err
+}
+
+// planned is the intake that a request asks for, or why there can be none
+// whatever its file holds: said before the file is heard out.
+func planned(book *rulebook.Book, r Request) (store.Intake, error) {
+	in := store.Intake{Into: r.Into, Name: r.Name, Mode: "append", File: r.File, Author: r.Author}
+	switch r.Into {
+	case "feed":
+		f := book.Feed(r.Name)
+		if f == nil {
+			return in, unknown("feed", r.Name, book)
+		}
+		if r.Replace != "" {
+			if _, err := calendar.ParseMonth(r.Replace); err != nil {
+				return in, fmt.Errorf("%w: %s", ErrBadRequest, err)
+			}
+			in.Mode, in.Period = "replace", &r.Replace
+		}
+		if r.Correct != "" {
+			if r.Replace != "" {
+				return in, fmt.Errorf("%w: lines are replaced by month or corrected by key, not both", ErrBadRequest)
+			}
+			if !slices.Contains(f.Notes, r.Correct) {
+				return in, fmt.Errorf("%w: the feed %s has no note column %q to correct by%s", ErrBadRequest, f.Name, r.Correct, lang.Suggestion(r.Correct, f.Notes))
+			}
+			in.Mode = "correct"
+		}
+	case "register", "targets":
+		if book.Kind(r.Name) == nil {
+			return in, unknown("kind", r.Name, book)
+		}
+		if r.Replace != "" || r.Correct != "" {
+			return in, fmt.Errorf("%w: only the lines of a feed are replaced or corrected; a register or target sheet replaces row by row", ErrBadRequest)
+		}
+	default:
+		return in, fmt.Errorf("%w: %q is neither feed, register nor targets", ErrBadRequest, r.Into)
+	}
+	return in, nil
 }
 
 // heardOut is a body as a file, read to its end: a slow sender then keeps

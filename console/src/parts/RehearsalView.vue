@@ -116,7 +116,8 @@ function move(index: number, value: number) {
 function moveEnd(index: number, value: number) {
   const ends = endsAt(cuts.value[index])
   move(index, value)
-  if (!moving.value || !props.definition) return
+  // What cannot be moved has said why; another cut may still be in hand.
+  if (moving.value?.index !== index || !props.definition) return
   const at = moving.value.value
   for (const name of new Set(ends.flatMap((e) => e.dial?.name ?? []))) {
     emit('turn', name, written(at, ends.find((e) => e.dial?.name === name)!.text))
