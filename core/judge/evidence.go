@@ -196,12 +196,11 @@ func bandFound(book *rulebook.Book, bands []rulebook.Band, held *big.Rat) *BandF
 	return &BandFound{end(in.Low, !in.Low.After), end(in.High, in.High.After)}
 }
 
-// standing is a group's exact figures: its members in order of value, the
-// lowest first, and the dense place from above of each.
+// standing is how the members of a group lie among themselves: how many they
+// are, the dense place from above of each, and their exact median and MAD.
 type standing struct {
-	values      []*big.Rat // by member
+	members     int
 	place       map[uint32]int
-	member      map[uint32]int
 	median, mad *big.Rat
 }
 
@@ -211,26 +210,29 @@ func (r *Result) standingOf(e *measure.Engine, own lang.Value) *standing {
 	}
 	o := r.Rule.Outlier
 	register := e.Snapshot.Registers[r.Level.Kind]
-	s := &standing{place: map[uint32]int{}, member: map[uint32]int{}}
-	var codes []uint32
+	column := e.Column(o.Of, r.slot)
+	exact := func(code int) *big.Rat {
+		v, _ := e.Exact(o.Of, uint32(code), r.slot)
+		return v
+	}
+	var codes []int
 	for other, v := range r.marks {
 		if v.outcome != Clear && v.outcome != Breach || o.Among != "" && register.Value(o.Among, uint32(other), r.slot.Last) != own {
 			continue
 		}
-		x, _ := e.Exact(o.Of, uint32(other), r.slot)
-		s.member[uint32(other)] = len(s.values)
-		s.values = append(s.values, x)
-		codes = append(codes, uint32(other))
+		codes = append(codes, other)
 	}
-	slices.SortFunc(codes, func(a, b uint32) int { return s.values[s.member[b]].Cmp(s.values[s.member[a]]) })
+	s := &standing{members: len(codes), place: map[uint32]int{}}
+	s.median, s.mad = column.Near(codes, exact).MedianMAD()
+	order := func(a, b int) int { return column.Compare(b, a, exact) }
+	slices.SortFunc(codes, order)
 	place := 0
 	for i, code := range codes {
-		if i == 0 || s.values[s.member[codes[i-1]]].Cmp(s.values[s.member[code]]) != 0 {
+		if i == 0 || order(codes[i-1], code) != 0 {
 			place++
 		}
-		s.place[code] = place
+		s.place[uint32(code)] = place
 	}
-	s.median, s.mad = stats.MedianMADRat(s.values)
 	if r.peers == nil {
 		r.peers = map[lang.Value]*standing{}
 	}
@@ -247,9 +249,10 @@ func peersFound(e *measure.Engine, r *Result, code uint32) *Peers {
 		p.Group = own.Text
 	}
 	s := r.standingOf(e, own)
-	p.Others, p.Place = len(s.values)-1, s.place[code]
+	p.Others, p.Place = s.members-1, s.place[code]
 	p.Median, p.MAD = s.median, s.mad
-	p.Score = new(big.Rat).Mul(stats.RobustFactorRat, new(big.Rat).Sub(s.values[s.member[code]], p.Median))
+	value, _ := e.Exact(o.Of, code, r.slot)
+	p.Score = new(big.Rat).Mul(stats.RobustFactorRat, new(big.Rat).Sub(value, p.Median))
 	p.Score.Quo(p.Score, p.MAD)
 	return p
 }

@@ -4,6 +4,7 @@ import (
 	"math"
 	"math/big"
 
+	"oskel/core/amount"
 	"oskel/core/measure"
 	"oskel/core/stats"
 )
@@ -23,16 +24,13 @@ func judgeOutlier(e *measure.Engine, r *Result) {
 			}
 			continue
 		}
-		g := &peerGroup{e: e, r: r, codes: group}
-		xs := make([]float64, len(group))
-		widest := 0.0
-		for i, code := range group {
-			xs[i] = column.Value[code]
-			widest = max(widest, column.Error[code])
-		}
-		median, mad := stats.MedianMAD(xs)
+		g := &peerGroup{near: column.Near(group, func(code int) *big.Rat {
+			v, _ := e.Exact(o.Of, uint32(code), r.slot)
+			return v
+		})}
+		median, mad := stats.MedianMAD(g.near.Values)
 		noSpread := mad == 0
-		if mad <= 4*widest {
+		if mad <= 4*g.near.Error {
 			_, exact := g.exactly()
 			noSpread = exact.Sign() == 0
 		}
@@ -41,8 +39,8 @@ func judgeOutlier(e *measure.Engine, r *Result) {
 				r.set(code, Verdict{Outcome: NotJudged, Why: NoSpread})
 				continue
 			}
-			r.held[code] = xs[i]
-			if g.beyond(i, xs[i]-median, mad, widest, cut.Float(), cut.Rat(), o.Side) {
+			r.held[code] = g.near.Values[i]
+			if g.beyond(i, g.near.Values[i]-median, mad, cut, o.Side) {
 				r.set(code, Verdict{Outcome: Breach, Grade: o.Grade})
 			}
 		}
@@ -86,43 +84,39 @@ func groups(e *measure.Engine, r *Result) [][]int {
 	return out
 }
 
-// peerGroup is one group with its exact figures, computed when first needed.
+// peerGroup is one group; its exact figures are computed when first needed.
 type peerGroup struct {
-	e           *measure.Engine
-	r           *Result
-	codes       []int
-	values      []*big.Rat
+	near        stats.Near
 	median, mad *big.Rat
 }
 
 func (g *peerGroup) exactly() (median, mad *big.Rat) {
-	if g.values == nil {
-		for _, code := range g.codes {
-			v, _ := g.e.Exact(g.r.Rule.Outlier.Of, uint32(code), g.r.slot)
-			g.values = append(g.values, v)
-		}
-		g.median, g.mad = stats.MedianMADRat(g.values)
+	if g.median == nil {
+		g.median, g.mad = g.near.MedianMAD()
 	}
 	return g.median, g.mad
 }
 
 // beyond decides 0.6745 |x - median| > cut * MAD on the sides asked for. The
 // floating-point figures decide unless the two sides are nearer than their
-// errors: the median is off by at most widest, deviation and MAD by twice
-// that.
-func (g *peerGroup) beyond(i int, deviation, mad, widest, cut float64, cutRat *big.Rat, side string) bool {
-	left, right := stats.RobustFactor*math.Abs(deviation), cut*mad
-	doubt := (2+2*cut)*widest + (left+right)*0x1p-50
-	sign, beyond := 1, left > right
+// errors: the median is off by at most that of the values, deviation and MAD by
+// twice that.
+func (g *peerGroup) beyond(i int, deviation, mad float64, cut amount.Amount, side string) bool {
+	left, right := stats.RobustFactor*math.Abs(deviation), cut.Float()*mad
+	doubt := (2+2*cut.Float())*g.near.Error + (left+right)*0x1p-50
+	if left < right-doubt {
+		return false // whichever side of the median it is on
+	}
+	sign, beyond := 1, true
 	if deviation < 0 {
 		sign = -1
 	}
-	if math.Abs(left-right) <= doubt || math.Abs(deviation) <= 2*widest {
+	if left <= right+doubt || math.Abs(deviation) <= 2*g.near.Error {
 		median, exactMAD := g.exactly()
-		d := new(big.Rat).Sub(g.values[i], median)
+		d := new(big.Rat).Sub(g.near.Exact(i), median)
 		sign = d.Sign()
 		l := new(big.Rat).Mul(stats.RobustFactorRat, d.Abs(d))
-		beyond = l.Cmp(new(big.Rat).Mul(cutRat, exactMAD)) > 0
+		beyond = l.Cmp(new(big.Rat).Mul(cut.Rat(), exactMAD)) > 0
 	}
 	return beyond && (side == "both" || side == "high" && sign > 0 || side == "low" && sign < 0)
 }

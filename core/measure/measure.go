@@ -15,6 +15,7 @@ import (
 	"oskel/core/lang"
 	"oskel/core/ledger"
 	"oskel/core/rulebook"
+	"oskel/core/stats"
 )
 
 // Why says why a value is missing.
@@ -336,6 +337,31 @@ func compare(x, ex, y, ey float64, exact func() int) int {
 		return 1
 	}
 	return exact()
+}
+
+// Compare holds the values of two codes against one another, exactly where
+// floating point cannot tell them apart.
+func (c *Column) Compare(a, b int, exact func(code int) *big.Rat) int {
+	return compare(c.Value[a], c.Error[a], c.Value[b], c.Error[b], func() int { return exact(a).Cmp(exact(b)) })
+}
+
+// exactly answers for the exact values that an expression is known to have.
+func (e *Engine) exactly(n *lang.Node, s Slot) func(code int) *big.Rat {
+	return func(code int) *big.Rat {
+		v, _ := e.ExactFormula(n, uint32(code), s)
+		return v
+	}
+}
+
+// Near is the values of some codes, with the exact ones for when they are
+// needed.
+func (c *Column) Near(codes []int, exact func(code int) *big.Rat) stats.Near {
+	n := stats.Near{Values: make([]float64, len(codes)), Exact: func(i int) *big.Rat { return exact(codes[i]) }}
+	for i, code := range codes {
+		n.Values[i] = c.Value[code]
+		n.Error = max(n.Error, c.Error[code])
+	}
+	return n
 }
 
 // Test answers a condition over measures for one code; a comparison with a

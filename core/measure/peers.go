@@ -1,10 +1,8 @@
 package measure
 
 import (
-	"cmp"
 	"math"
 	"math/big"
-	"slices"
 	"sort"
 
 	"oskel/core/amount"
@@ -69,11 +67,7 @@ func (e *Engine) places(n *lang.Node, s Slot) *Column {
 	copy(out.Why, c.Why)
 	for _, codes := range members(c, groups) {
 		order := func(a, b int) int {
-			r := compare(c.Value[a], c.Error[a], c.Value[b], c.Error[b], func() int {
-				x, _ := e.ExactFormula(n.Parts[0], uint32(a), s)
-				y, _ := e.ExactFormula(n.Parts[0], uint32(b), s)
-				return x.Cmp(y)
-			})
+			r := c.Compare(a, b, e.exactly(n.Parts[0], s))
 			if lowest {
 				return r
 			}
@@ -160,59 +154,18 @@ func (e *Engine) exactPeers(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	if len(codes) == 0 {
 		return nil, NoBase
 	}
-	exact := func(code int) *big.Rat {
-		v, _ := e.ExactFormula(n.Parts[0], uint32(code), s)
-		return v
-	}
+	exact := e.exactly(n.Parts[0], s)
 	var v *big.Rat
 	switch p := n.Parts[1]; p.Text {
 	case "average":
 		v = meanOf(codes, exact)
 	case "median":
-		v = percentileOf(c, codes, big.NewRat(1, 2), exact)
+		v = c.Near(codes, exact).Percentile(big.NewRat(1, 2))
 	default:
-		v = percentileOf(c, codes, new(big.Rat).Quo(p.Number.Rat(), big.NewRat(100, 1)), exact)
+		v = c.Near(codes, exact).Percentile(new(big.Rat).Quo(p.Number.Rat(), big.NewRat(100, 1)))
 	}
 	e.peerages[k] = v
 	return v, Present
-}
-
-// percentileOf is the exact percentile of some codes, type 7: the two values
-// it lies between are found in floating point, and among those too near one
-// another to tell apart exactly.
-func percentileOf(c *Column, codes []int, p *big.Rat, exact func(int) *big.Rat) *big.Rat {
-	codes = slices.Clone(codes)
-	widest := 0.0
-	for _, code := range codes {
-		widest = max(widest, c.Error[code])
-	}
-	slices.SortStableFunc(codes, func(a, b int) int { return cmp.Compare(c.Value[a], c.Value[b]) })
-	at := func(k int) *big.Rat {
-		v := c.Value[codes[k]]
-		near := 2*widest + math.Abs(v)*rounding
-		from, to := k, k+1
-		for from > 0 && v-c.Value[codes[from-1]] <= near {
-			from--
-		}
-		for to < len(codes) && c.Value[codes[to]]-v <= near {
-			to++
-		}
-		var values []*big.Rat
-		for _, code := range codes[from:to] {
-			values = append(values, exact(code))
-		}
-		slices.SortFunc(values, (*big.Rat).Cmp)
-		return values[k-from]
-	}
-	place := new(big.Rat).Mul(p, big.NewRat(int64(len(codes)-1), 1))
-	below := int(new(big.Int).Quo(place.Num(), place.Denom()).Int64())
-	low := at(below)
-	rest := new(big.Rat).Sub(place, big.NewRat(int64(below), 1))
-	if rest.Sign() == 0 {
-		return low
-	}
-	d := new(big.Rat).Sub(at(below+1), low)
-	return d.Add(low, d.Mul(d, rest))
 }
 
 // mostExact is up to how many ratios are added up as ratios: the denominator

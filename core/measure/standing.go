@@ -37,13 +37,7 @@ func (e *Engine) standing(n *lang.Node, s Slot) *Column {
 	out := newColumn(len(c.Value))
 	copy(out.Why, c.Why)
 	for _, codes := range members(c, groups) {
-		order := func(a, b int) int {
-			return compare(c.Value[a], c.Error[a], c.Value[b], c.Error[b], func() int {
-				x, _ := e.ExactFormula(n.Parts[0], uint32(a), s)
-				y, _ := e.ExactFormula(n.Parts[0], uint32(b), s)
-				return x.Cmp(y)
-			})
-		}
+		order := func(a, b int) int { return c.Compare(a, b, e.exactly(n.Parts[0], s)) }
 		slices.SortStableFunc(codes, order)
 		low, high := codes[0], codes[len(codes)-1]
 		if len(codes) == 1 || n.Text == "in_range" && order(low, high) == 0 {
@@ -85,27 +79,31 @@ func (e *Engine) exactStanding(n *lang.Node, code uint32, s Slot) (*big.Rat, Why
 	if groups != nil {
 		g = groups[code]
 	}
-	own, _ := e.ExactFormula(n.Parts[0], code, s)
+	exact := e.exactly(n.Parts[0], s)
+	own := int(code)
 	low, high := own, own
 	below, others := int64(0), int64(-1)
-	for _, other := range members(c, groups)[g] {
-		v, _ := e.ExactFormula(n.Parts[0], uint32(other), s)
+	for other, why := range c.Why {
+		if why != Present || groups != nil && groups[other] != g {
+			continue
+		}
 		others++
-		if v.Cmp(own) < 0 {
+		if c.Compare(other, own, exact) < 0 {
 			below++
 		}
-		if v.Cmp(low) < 0 {
-			low = v
+		if c.Compare(other, low, exact) < 0 {
+			low = other
 		}
-		if v.Cmp(high) > 0 {
-			high = v
+		if c.Compare(other, high, exact) > 0 {
+			high = other
 		}
 	}
-	if others == 0 || n.Text == "in_range" && low.Cmp(high) == 0 {
+	if others == 0 || n.Text == "in_range" && c.Compare(low, high, exact) == 0 {
 		return nil, ZeroBase
 	}
 	if n.Text == "percent_place" {
 		return big.NewRat(below, others), Present
 	}
-	return new(big.Rat).Quo(new(big.Rat).Sub(own, low), new(big.Rat).Sub(high, low)), Present
+	least, value, most := exact(low), exact(own), exact(high)
+	return new(big.Rat).Quo(new(big.Rat).Sub(value, least), new(big.Rat).Sub(most, least)), Present
 }

@@ -2,7 +2,6 @@ package stats
 
 import (
 	"math"
-	"math/big"
 	"slices"
 )
 
@@ -18,18 +17,4 @@ func Percentile(xs []float64, p float64) float64 {
 		return work[len(work)-1]
 	}
 	return work[low] + (at-float64(low))*(work[low+1]-work[low])
-}
-
-// PercentileRat is Percentile in rationals.
-func PercentileRat(xs []*big.Rat, p *big.Rat) *big.Rat {
-	work := slices.Clone(xs)
-	slices.SortFunc(work, (*big.Rat).Cmp)
-	at := new(big.Rat).Mul(p, big.NewRat(int64(len(work)-1), 1))
-	low := new(big.Int).Quo(at.Num(), at.Denom()).Int64()
-	if low >= int64(len(work)-1) {
-		return work[len(work)-1]
-	}
-	rest := at.Sub(at, big.NewRat(low, 1))
-	step := new(big.Rat).Sub(work[low+1], work[low])
-	return step.Mul(step, rest).Add(step, work[low])
 }

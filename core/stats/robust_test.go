@@ -2,6 +2,7 @@ package stats
 
 import (
 	"math/big"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -43,4 +44,36 @@ func TestMedianMADProperties(t *testing.T) {
 		_, wide := MedianMAD(append(xs, 1e12, -1e12))
 		assert.LessOrEqual(t, wide, 2000.0)
 	})
+}
+
+// However wrong the floating-point figures are within their bound, what Near
+// answers is what the rationals say; far from the middle it asks for none.
+func TestNearIsExact(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		ints := rapid.SliceOfN(rapid.Int64Range(-60, 60), 1, 60).Draw(t, "xs")
+		within := float64(rapid.IntRange(0, 4).Draw(t, "error"))
+		n := Near{Values: make([]float64, len(ints)), Error: within}
+		rats := make([]*big.Rat, len(ints))
+		for i, v := range ints {
+			rats[i] = big.NewRat(v, 3)
+			x, _ := rats[i].Float64()
+			n.Values[i] = x + within*rapid.Float64Range(-1, 1).Draw(t, "off")
+			n.Error = max(n.Error, within+1e-12)
+		}
+		n.Exact = func(i int) *big.Rat { return rats[i] }
+		median, mad := n.MedianMAD()
+		wantMedian, wantMAD := MedianMADRat(rats)
+		assert.Zero(t, wantMedian.Cmp(median))
+		assert.Zero(t, wantMAD.Cmp(mad))
+		top := slices.MaxFunc(rats, (*big.Rat).Cmp)
+		assert.Zero(t, top.Cmp(n.Percentile(big.NewRat(1, 1))))
+	})
+	asked := 0
+	n := Near{Values: make([]float64, 1001), Error: 0.1, Exact: func(i int) *big.Rat { asked++; return big.NewRat(int64(i), 1) }}
+	for i := range n.Values {
+		n.Values[i] = float64(i)
+	}
+	median, mad := n.MedianMAD()
+	assert.Equal(t, "500 250", median.RatString()+" "+mad.RatString())
+	assert.LessOrEqual(t, asked, 3)
 }

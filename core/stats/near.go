@@ -1,0 +1,86 @@
+package stats
+
+import (
+	"cmp"
+	"math"
+	"math/big"
+	"slices"
+)
+
+// Near is a list of numbers known in floating point, each to within Error, and
+// exactly when asked for. What it answers is exact, and asks only for those
+// values that floating point cannot tell from the one that is wanted: of many
+// values a few. It must not be empty and hold no NaN.
+type Near struct {
+	Values []float64
+	Error  float64 // at least the distance of any value from its exact one
+	Exact  func(i int) *big.Rat
+}
+
+// slack bounds the relative rounding error of a difference.
+const slack = 0x1p-51
+
+// Percentile is the exact quantile p (0 to 1) by the convention of the function
+// Percentile.
+func (n Near) Percentile(p *big.Rat) *big.Rat {
+	place := new(big.Rat).Mul(p, big.NewRat(int64(len(n.Values)-1), 1))
+	below := int(new(big.Int).Quo(place.Num(), place.Denom()).Int64())
+	order := n.order()
+	low := n.at(order, below)
+	rest := place.Sub(place, big.NewRat(int64(below), 1))
+	if rest.Sign() == 0 {
+		return low
+	}
+	d := new(big.Rat).Sub(n.at(order, below+1), low)
+	return d.Add(low, d.Mul(d, rest))
+}
+
+// MedianMAD is the exact median and the exact unscaled median of the absolute
+// deviations from it.
+func (n Near) MedianMAD() (median, mad *big.Rat) {
+	half := big.NewRat(1, 2)
+	median = n.Percentile(half)
+	m, _ := median.Float64()
+	deviations := Near{Values: make([]float64, len(n.Values)), Exact: func(i int) *big.Rat {
+		d := new(big.Rat).Sub(n.Exact(i), median)
+		return d.Abs(d)
+	}}
+	widest := math.Abs(m)
+	for i, x := range n.Values {
+		deviations.Values[i] = math.Abs(x - m)
+		widest = max(widest, math.Abs(x))
+	}
+	deviations.Error = n.Error + widest*slack
+	return median, deviations.Percentile(half)
+}
+
+// order lists the places of the values from the lowest to the highest.
+func (n Near) order() []int {
+	order := make([]int, len(n.Values))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int { return cmp.Compare(n.Values[a], n.Values[b]) })
+	return order
+}
+
+// at is the exact k-th lowest value, from 0. It lies within Error of the k-th
+// lowest in floating point, so all that are further than twice that from it
+// are surely lower or surely higher.
+func (n Near) at(order []int, k int) *big.Rat {
+	v := n.Values[order[k]]
+	near := 2*n.Error + math.Abs(v)*slack
+	from, to := k, k+1
+	for from > 0 && v-n.Values[order[from-1]] <= near {
+		from--
+	}
+	for to < len(order) && n.Values[order[to]]-v <= near {
+		to++
+	}
+	values := make([]*big.Rat, 0, to-from)
+	for _, i := range order[from:to] {
+		values = append(values, n.Exact(i))
+	}
+	slices.SortFunc(values, (*big.Rat).Cmp)
+	return values[k-from]
+}
