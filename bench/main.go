@@ -257,7 +257,7 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 // grows slower is slower for both.
 func rivals(one, other func()) (a, b time.Duration) {
 	a, b = timed(one), timed(other)
-	for range 6 {
+	for range 20 {
 		a, b = min(a, timed(one)), min(b, timed(other))
 	}
 	return a, b

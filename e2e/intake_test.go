@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"io"
 	"net/http"
 	"strings"
@@ -143,23 +144,105 @@ func TestReplacingAndTakingBack(t *testing.T) {
 	assert.Contains(t, s.exceptions("2026-10"), "thin-margin R2")
 }
 
+// revenue is that of the whole; "" where there is none.
+func (s *service) revenue(period string) string {
+	s.t.Helper()
+	table := want[client.Table](s.t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", Period: period}))
+	if table.Whole[0].Exact == nil {
+		return ""
+	}
+	return *table.Whole[0].Exact
+}
+
+// Not a month alone can be replaced: its lines in those days give way, all
+// others stay, and taking back goes the same way backwards.
+func TestReplacingAnyPeriod(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	figures := func() [3]string {
+		return [3]string{s.revenue("2026-07"), s.revenue("2026-09"), s.revenue("2026-10")}
+	}
+	states := [][3]string{figures()}
+	assert.Equal(t, [3]string{"", "3000", "1999.9999"}, states[0])
+	var done []int64
+	for _, c := range []struct {
+		period, row string
+		months      []string
+		then        [3]string
+	}{
+		{"2026-10-06", "2026-10-06,B1,R1,100,70", []string{"2026-10"}, [3]string{"", "3000", "1700.4999"}},
+		{"2026-W41", "2026-10-11,B2,R1,7,4", []string{"2026-10"}, [3]string{"", "3000", "7"}},
+		{"2026-W40", "2026-10-01,B3,R1,8,4", []string{"2026-09", "2026-10"}, [3]string{"", "3000", "15"}},
+		{"2026-Q3", "2026-07-01,B4,R1,5,4", []string{"2026-07", "2026-08", "2026-09"}, [3]string{"5", "", "15"}},
+		{"2026-H2", "2026-09-30,B5,R1,6,4", []string{"2026-07", "2026-08", "2026-09", "2026-10", "2026-11", "2026-12"}, [3]string{"", "6", ""}},
+	} {
+		in := s.load("feed", "sales", salesHead+c.row+"\n", replace(c.period))
+		assert.Equal(t, c.months, in.Months, c.period)
+		assert.Equal(t, c.then, figures(), c.period)
+		states, done = append(states, figures()), append(done, in.Id)
+	}
+	for i := len(done) - 1; i >= 0; i-- {
+		want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, done[i]))
+		assert.Equal(t, states[i], figures())
+	}
+	p := refused(t, 422, "file-refused")(s.send("feed", "sales", salesHead+"2026-10-12,A1,R1,5,4\n", replace("2026-W41")))
+	assert.Contains(t, (*p.Faults)[0].Text, "outside 2026-W41 (2026-10-05 to 2026-10-11)")
+	for _, period := range []string{"2026-W54", "2026-13", "1800", "the fair"} {
+		refused(t, 400, "not-possible")(s.send("feed", "sales", smallSales, replace(period)))
+	}
+}
+
+// What one intake after another replaced comes back step by step, in registers
+// and target sheets as in feeds, and lines in the order in which they came.
+func TestTakingBackStepByStep(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	s.publish(strings.Replace(smallBook, "measures:\n", "measures:\n  opening: {first: sales.net, unit: money}\n  closing: {last: sales.net, unit: money}\n  aim: {formula: target(revenue), unit: money}\n", 1), 1)
+	s.load("feed", "sales", salesHead+"2026-10-30,C1,R1,10,4\n2026-10-30,C2,R1,11,4\n")
+	s.load("feed", "sales", salesHead+"2026-10-30,C3,R1,12,4\n2026-10-30,C4,R1,13,4\n")
+	state := func() string {
+		day := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "opening,closing", By: ptr("rep"), Period: "2026-10-30", Text: ptr("R1")})).Rows[0]
+		month := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "aim", By: ptr("rep"), Period: "2026-10", Text: ptr("R1")})).Rows[0]
+		history := want[[]client.RegisterEntry](t, 200)(s.as("rea").GetSubject(ctx, "rep", "R1"))
+		assert.Equal(t, []string{"R1", "Arne Made-Up"}, []string{day.Key, month.Name}, "a file without names leaves them")
+		return fmt.Sprint(history[0].Values["territory"], " ", *month.Cells[0].Exact, " ", *day.Cells[0].Exact, " ", *day.Cells[1].Exact)
+	}
+	states := []string{state()}
+	assert.Equal(t, "North 1000 10 13", states[0])
+	var done []int64
+	for round, then := range []string{"East 2000 51 51", "West 3000 52 52"} {
+		n := itoa(int64(round + 1))
+		for _, in := range []client.Intake{
+			s.load("feed", "sales", salesHead+"2026-10-30,D"+n+",R1,5"+n+",4\n", replace("2026-10-30")),
+			s.load("register", "rep", "rep,territory\nR1,"+[]string{"East", "West"}[round]+"\n"),
+			s.load("targets", "rep", "rep,month,revenue\nR1,2026-10,"+itoa(int64(2000+1000*round))+"\n"),
+		} {
+			done = append(done, in.Id)
+		}
+		assert.Equal(t, then, state())
+		states = append(states, state())
+	}
+	for i := len(done) - 1; i >= 0; i-- {
+		want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, done[i]))
+		if i%3 == 0 {
+			assert.Equal(t, states[i/3], state())
+		}
+	}
+}
+
 // A correction file replaces by key: the lines of its orders give way, wherever
 // they lie, and come back when it is taken back.
 func TestCorrectingByKey(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	by := func(p *client.CreateIntakeParams) { p.Correct = ptr("order_no") }
-	revenue := func(period string) string {
-		table := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", Period: period}))
-		return *table.Whole[0].Exact
-	}
-	before := []string{revenue("2026-09"), revenue("2026-10")}
+	before := []string{s.revenue("2026-09"), s.revenue("2026-10")}
 	// A1 of September moves to October, A6 is put right.
 	in := s.load("feed", "sales", salesHead+"2026-10-02,A1,R1,1100,700\n2026-10-07,A6,R2,2000,900\n", by)
 	assert.Equal(t, []string{"2026-09", "2026-10"}, in.Months)
-	assert.Equal(t, []string{"2000", "4100"}, []string{revenue("2026-09"), revenue("2026-10")})
+	assert.Equal(t, []string{"2000", "4100"}, []string{s.revenue("2026-09"), s.revenue("2026-10")})
 	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, in.Id))
-	assert.Equal(t, before, []string{revenue("2026-09"), revenue("2026-10")})
+	assert.Equal(t, before, []string{s.revenue("2026-09"), s.revenue("2026-10")})
 	p := refused(t, 400, "not-possible")(s.send("feed", "sales", smallSales, func(p *client.CreateIntakeParams) { p.Correct = ptr("orderno") }))
 	assert.Contains(t, *p.Detail, "did you mean order_no?")
 }

@@ -87,7 +87,7 @@ func (r *reader) readFeeds(v value, book *Book) {
 		r.name(e.at, e.path, e.key, false)
 		f := e.fields("title", "date", "subjects", "numbers", "labels", "notes")
 		feed := Feed{At: e.at, Name: e.key, Title: titled(f["title"], e.key), Date: f["date"].required()}
-		columns := map[string]bool{"line": true, "intake": true, "superseded": true}
+		columns := map[string]bool{"line": true, "intake": true, "again": true, "superseded": true}
 		column := func(at Position, path, name string) {
 			r.name(at, path, name, false)
 			if columns[name] {

@@ -2,7 +2,6 @@ package books
 
 import (
 	"context"
-	"math"
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
@@ -63,7 +62,6 @@ func (r *Rehearser) Solve(ctx context.Context, s Solve) (*Solution, error) {
 	}
 	err = r.figures.Share(ctx, published, draft, func(e *measure.Engine) error {
 		out.Best, out.Tried = judge.SolveDial(e, s.Dial, out.Rules, s.Month, s.Months, s.Wanted, low, high, step)
-		out.Now = math.NaN()
 		now, _ := judge.SolveDial(e, s.Dial, out.Rules, s.Month, s.Months, s.Wanted, dial.Value, dial.Value, step)
 		out.Now = now.Average
 		return ctx.Err()

@@ -22,12 +22,12 @@ var dataCommands = []command{
 	{
 		name: "load", args: "FILE", short: "take in a CSV file of a feed, a register or a target sheet",
 		long:    "The file is accepted whole or not at all; faults are listed with line, column,\nvalue and what was expected.",
-		example: "oskel load -feed sales october.csv\noskel load -feed sales -replace 2026-10 october-corrected.csv\noskel load -feed sales -correct order_no corrections.csv\noskel load -register rep reps.csv\noskel load -targets rep targets.csv",
+		example: "oskel load -feed sales october.csv\noskel load -feed sales -replace 2026-10 october-corrected.csv\noskel load -feed sales -replace 2026-W40 week-40.csv\noskel load -feed sales -correct order_no corrections.csv\noskel load -register rep reps.csv\noskel load -targets rep targets.csv",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			feed := f.String("feed", "", "the `feed` the lines belong to")
 			register := f.String("register", "", "the `kind` of the subjects in the file")
 			targets := f.String("targets", "", "the `kind` of the subjects that the targets are for")
-			replace := f.String("replace", "", "the lines replace those that the feed has in this `month`")
+			replace := f.String("replace", "", "the lines replace those that the feed has in this `period`, such as 2026-10, 2026-Q3 or 2026-10-05")
 			correct := f.String("correct", "", "lines that bear the same in this note `column` as one in the file give way to it")
 			return func(ctx context.Context, args []string) error {
 				into, name := "", ""

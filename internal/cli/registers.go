@@ -125,11 +125,14 @@ func showSubject(ctx context.Context, e *env, kind, key string) error {
 		for _, name := range slices.Sorted(maps.Keys(entry.Values)) {
 			values = append(values, name+" "+entry.Values[name])
 		}
-		superseded := ""
-		if entry.SupersededBy != nil {
-			superseded = fmt.Sprintf("until version %d", *entry.SupersededBy)
+		var counts []string
+		if entry.AgainFrom != nil {
+			counts = append(counts, fmt.Sprintf("again from version %d", *entry.AgainFrom))
 		}
-		rows = append(rows, []string{fmt.Sprint(entry.Intake), or(text(entry.ValidFrom), "ever"), text(entry.ValidTo), entry.Name, strings.Join(values, ", "), text(entry.ActiveFrom), text(entry.ActiveTo), entry.By, superseded})
+		if entry.SupersededBy != nil {
+			counts = append(counts, fmt.Sprintf("until version %d", *entry.SupersededBy))
+		}
+		rows = append(rows, []string{fmt.Sprint(entry.Intake), or(text(entry.ValidFrom), "ever"), text(entry.ValidTo), entry.Name, strings.Join(values, ", "), text(entry.ActiveFrom), text(entry.ActiveTo), entry.By, strings.Join(counts, ", ")})
 	}
 	return e.show(all, []column{{head: "version", right: true}, {head: "valid from"}, {head: "valid to"}, {head: "name"}, {head: "attributes", wrap: true}, {head: "active from"}, {head: "active to"}, {head: "by"}, {head: "counts"}}, rows)
 }

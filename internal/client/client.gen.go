@@ -1130,13 +1130,18 @@ type Problem struct {
 
 // RegisterEntry defines model for RegisterEntry.
 type RegisterEntry struct {
-	ActiveFrom   *string           `json:"active_from,omitempty"`
-	ActiveTo     *string           `json:"active_to,omitempty"`
-	At           time.Time         `json:"at"`
-	By           string            `json:"by"`
-	File         string            `json:"file"`
-	Intake       int64             `json:"intake"`
-	Name         string            `json:"name"`
+	ActiveFrom *string `json:"active_from,omitempty"`
+	ActiveTo   *string `json:"active_to,omitempty"`
+
+	// AgainFrom The version from which it counts again, where what had replaced it was taken back
+	AgainFrom *int64    `json:"again_from,omitempty"`
+	At        time.Time `json:"at"`
+	By        string    `json:"by"`
+	File      string    `json:"file"`
+	Intake    int64     `json:"intake"`
+	Name      string    `json:"name"`
+
+	// SupersededBy The version from which it no longer counts
 	SupersededBy *int64            `json:"superseded_by,omitempty"`
 	ValidFrom    *string           `json:"valid_from,omitempty"`
 	ValidTo      *string           `json:"valid_to,omitempty"`
@@ -1587,7 +1592,7 @@ type CreateIntakeParams struct {
 	// File The file's name, for messages
 	File *string `form:"file,omitempty" json:"file,omitempty"`
 
-	// Replace A month, such as 2026-10: the lines replace those that the feed has there
+	// Replace A period of the calendar, such as 2026-10, 2026-W40, 2026-Q3 or 2026-10-05: the lines replace those that the feed has there
 	Replace *string `form:"replace,omitempty" json:"replace,omitempty"`
 
 	// Correct A note column, such as order_no: lines that bear the same as one in the file give way to it

@@ -117,7 +117,7 @@ func (s *server) GetSubject(ctx context.Context, r contract.GetSubjectRequestObj
 	out := contract.GetSubject200JSONResponse{}
 	for _, e := range all {
 		out = append(out, contract.RegisterEntry{Name: e.Name, Values: e.Attributes, ValidFrom: text(e.ValidFrom), ValidTo: text(e.ValidTo), ActiveFrom: text(e.ActiveFrom), ActiveTo: text(e.ActiveTo),
-			Intake: e.Intake, File: e.File, By: e.Author, At: e.At, SupersededBy: e.Superseded})
+			Intake: e.Intake, File: e.File, By: e.Author, At: e.At, AgainFrom: e.Again, SupersededBy: e.Superseded})
 	}
 	return out, nil
 }

@@ -59,7 +59,8 @@ const blockLines = 1 << 15
 
 // readFeed reads the lines of a feed and writes them, block by block, while it
 // reads on; with a refusal or an error the transaction takes all of it back.
-func readFeed(ctx context.Context, tx *store.Tx, f *rulebook.Feed, r Request, body io.Reader, in *store.Intake) (refusal *Refusal, err error) {
+func readFeed(ctx context.Context, tx *store.Tx, book *rulebook.Book, r Request, body io.Reader, in *store.Intake) (refusal *Refusal, err error) {
+	f := book.Feed(r.Name)
 	required := []string{f.Date}
 	subjects := make([]*keys, len(f.Subjects))
 	for i, s := range f.Subjects {
@@ -71,10 +72,12 @@ func readFeed(ctx context.Context, tx *store.Tx, f *rulebook.Feed, r Request, bo
 	for _, n := range f.Numbers {
 		required = append(required, n.Column)
 	}
-	only := calendar.Month(-1)
+	var only *stretch
 	if in.Period != nil {
-		only, _ = calendar.ParseMonth(*in.Period)
-		if _, err := tx.SupersedeMonth(ctx, f, only, in.ID); err != nil {
+		period, _ := book.Calendar.Parse(*in.Period) // it was planned
+		only = &stretch{name: *in.Period}
+		only.first, only.last = book.Calendar.Span(period)
+		if err := tx.SupersedeDays(ctx, f, only.first, only.last, in.ID); err != nil {
 			return nil, err
 		}
 	}
@@ -130,7 +133,13 @@ type lineReader struct {
 	t        *table
 	feed     *rulebook.Feed
 	subjects []*keys
-	only     calendar.Month // of a replacement, else -1
+	only     *stretch // of a replacement
+}
+
+// stretch is a period by its days, both included.
+type stretch struct {
+	name        string
+	first, last calendar.Day
 }
 
 func (l *lineReader) read(w *blockWriter, in *store.Intake) error {
@@ -150,8 +159,8 @@ func (l *lineReader) read(w *blockWriter, in *store.Intake) error {
 				months[int32(day.Month())] = true
 			}
 		}
-		if ok && l.only >= 0 && day.Month() != l.only {
-			t.fault(f.Date, "outside %s, the month that is replaced", l.only)
+		if ok && l.only != nil && (day < l.only.first || day > l.only.last) {
+			t.fault(f.Date, "outside %s (%s to %s), the period that is replaced", l.only.name, l.only.first, l.only.last)
 		}
 		count++
 		block.Days = append(block.Days, day)
@@ -193,8 +202,10 @@ func (l *lineReader) read(w *blockWriter, in *store.Intake) error {
 	for i, n := range f.Numbers {
 		in.Totals[n.Column] = totals[i].String()
 	}
-	if l.only >= 0 {
-		months[int32(l.only)] = true
+	if l.only != nil {
+		for m := l.only.first.Month(); m <= l.only.last.Month(); m++ {
+			months[int32(m)] = true
+		}
 	}
 	in.Months = slices.Sorted(maps.Keys(months))
 	return nil

@@ -11,7 +11,6 @@ import (
 	"os"
 	"slices"
 
-	"oskel/core/calendar"
 	"oskel/core/lang"
 	"oskel/core/rulebook"
 	"oskel/internal/books"
@@ -32,7 +31,7 @@ type Request struct {
 	Into    string // "feed", "register" or "targets"
 	Name    string // of the feed, or of the kind
 	File    string // its name, for messages
-	Replace string // a month whose lines give way; "" adds
+	Replace string // a period whose lines give way; "" adds
 	Correct string // a note column: lines that bear the same as one in the file give way
 	Author  string
 	Body    io.Reader
@@ -81,7 +80,7 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 		switch r.Into {
 		case "feed":
 			write = func(*store.Tx) error { return nil } // it is written while it is read
-			refusal, err = readFeed(ctx, tx, book.Feed(r.Name), r, body, &in)
+			refusal, err = readFeed(ctx, tx, book, r, body, &in)
 		case "register":
 			write, refusal, err = readRegister(ctx, tx, book.Kind(r.Name), r, body, &in)
 		default:
@@ -118,14 +117,19 @@ func planned(book *rulebook.Book, r Request) (store.Intake, error) {
 			return in, unknown("feed", r.Name, book)
 		}
 		if r.Replace != "" {
-			if _, err := calendar.ParseMonth(r.Replace); err != nil {
+			p, err := book.Calendar.Parse(r.Replace)
+			if err != nil {
 				return in, fmt.Errorf("%w: %s", ErrBadRequest, err)
 			}
-			in.Mode, in.Period = "replace", &r.Replace
+			if first, last := book.Calendar.Span(p); first < firstDay || last > lastDay {
+				return in, fmt.Errorf("%w: %s lies outside %s to %s", ErrBadRequest, r.Replace, firstDay, lastDay)
+			}
+			period := book.Calendar.String(p)
+			in.Mode, in.Period = "replace", &period
 		}
 		if r.Correct != "" {
 			if r.Replace != "" {
-				return in, fmt.Errorf("%w: lines are replaced by month or corrected by key, not both", ErrBadRequest)
+				return in, fmt.Errorf("%w: lines are replaced by period or corrected by key, not both", ErrBadRequest)
 			}
 			if !slices.Contains(f.Notes, r.Correct) {
 				return in, fmt.Errorf("%w: the feed %s has no note column %q to correct by%s", ErrBadRequest, f.Name, r.Correct, lang.Suggestion(r.Correct, f.Notes))

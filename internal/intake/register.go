@@ -97,6 +97,9 @@ func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request
 	if err != nil {
 		return nil, nil, err
 	}
+	if _, named := t.place["name"]; !named {
+		keepNames(held, rows)
+	}
 	all := standing(held, rows)
 	checkOverlaps(t, func(code uint32) string {
 		if int(code) < len(known.all) {
@@ -122,6 +125,19 @@ func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request
 		}
 		return tx.PutEntries(ctx, k.Name, in.ID, entries)
 	}, nil, nil
+}
+
+// keepNames gives rows of a file without names those that their subjects have.
+func keepNames(held []store.Entry, rows []row) {
+	names := map[uint32]string{}
+	for _, e := range held {
+		names[e.Code] = e.Name
+	}
+	for i, r := range rows {
+		if name := names[r.Code]; name != "" {
+			rows[i].Name = name
+		}
+	}
 }
 
 // readTargets reads a target sheet: a row a subject and month, or a longer

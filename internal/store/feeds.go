@@ -46,7 +46,7 @@ func (t *Tx) MakeFeed(ctx context.Context, f *rulebook.Feed) error {
 		}
 		defs = append(defs, def)
 	}
-	sql := fmt.Sprintf(`create table if not exists %s (line bigint not null, intake bigint not null, superseded bigint, %s) partition by range (%s)`,
+	sql := fmt.Sprintf(`create table if not exists %s (line bigint not null, intake bigint not null, again bigint, superseded bigint, %s) partition by range (%s)`,
 		feedTable(f.Name), strings.Join(defs, ", "), quoted(f.Date))
 	if _, err := t.tx.Exec(ctx, sql); err != nil {
 		return fmt.Errorf("making the table of %s: %w", f.Name, err)

@@ -101,12 +101,12 @@ func (t *Tx) AddIntake(ctx context.Context, in *Intake) error {
 		in.ID, in.Into, in.Name, in.Mode, in.Period, in.File, in.SHA256, in.Lines, in.Months, in.Totals, in.Author).Scan(&in.At)
 }
 
-// SupersedeMonth makes all lines of a feed's month that still count give way
-// to an intake, and says how many they were.
-func (t *Tx) SupersedeMonth(ctx context.Context, f *rulebook.Feed, m calendar.Month, intake int64) (int64, error) {
-	tag, err := t.tx.Exec(ctx, fmt.Sprintf("update %s set superseded = $1 where superseded is null and %s between $2 and $3", feedTable(f.Name), quoted(f.Date)),
-		intake, m.First().Time(), m.Last().Time())
-	return tag.RowsAffected(), err
+// SupersedeDays makes all lines of a feed between two days, both included, that
+// still count give way to an intake.
+func (t *Tx) SupersedeDays(ctx context.Context, f *rulebook.Feed, first, last calendar.Day, intake int64) error {
+	_, err := t.tx.Exec(ctx, fmt.Sprintf("update %s set superseded = $1 where superseded is null and %s between $2 and $3", feedTable(f.Name), quoted(f.Date)),
+		intake, first.Time(), last.Time())
+	return err
 }
 
 // SupersedeSame makes earlier lines that bear the same word in a column as one
@@ -123,7 +123,7 @@ func (t *Tx) SupersedeSame(ctx context.Context, f *rulebook.Feed, column string,
 
 // TakeBack undoes what one intake did, under the number of the intake that
 // takes it back: its rows give way, and copies of those that had given way to
-// it come to count again.
+// it come to count again, as rows of the intake that had brought them.
 func (t *Tx) TakeBack(ctx context.Context, in Intake, f *rulebook.Feed, by int64) error {
 	table, columns := "registers", "kind, code, name, attributes, active_from, active_to, valid_from, valid_to"
 	switch in.Into {
@@ -138,7 +138,7 @@ func (t *Tx) TakeBack(ctx context.Context, in Intake, f *rulebook.Feed, by int64
 	}
 	for _, sql := range []string{
 		fmt.Sprintf("update %s set superseded = $2 where intake = $1 and superseded is null", table),
-		fmt.Sprintf("insert into %s (%s, intake) select %s, $2 from %s where superseded = $1", table, columns, columns, table),
+		fmt.Sprintf("insert into %s (%s, intake, again) select %s, intake, $2 from %s where superseded = $1", table, columns, columns, table),
 		"update intakes set taken_back_by = $2 where id = $1",
 	} {
 		if _, err := t.tx.Exec(ctx, sql, in.ID, by); err != nil {

@@ -113,7 +113,7 @@ func (s *Store) touched(ctx context.Context, book *rulebook.Book, version int64,
 }
 
 // counts is the condition that a row counts at data version $1.
-const counts = "intake <= $1 and (superseded is null or superseded > $1)"
+const counts = "coalesce(again, intake) <= $1 and (superseded is null or superseded > $1)"
 
 func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version int64) (*ledger.Register, error) {
 	keys, err := subjectKeys(ctx, s.pool, kind.Name)

@@ -46,8 +46,8 @@ func (s *Store) Lines(ctx context.Context, f *rulebook.Feed, filter LineFilter) 
 		columns = append(columns, t)
 		selects = append(selects, fmt.Sprintf("coalesce(l.%s, '')", quoted(t)))
 	}
-	sql := fmt.Sprintf("select array[%s] from %s l%s where l.%s between $2 and $3 and l.intake <= $1 and (l.superseded is null or l.superseded > $1)",
-		strings.Join(selects, ", "), feedTable(f.Name), joins, quoted(f.Date))
+	sql := fmt.Sprintf("select array[%s] from %s l%s where l.%s between $2 and $3 and %s",
+		strings.Join(selects, ", "), feedTable(f.Name), joins, quoted(f.Date), counts)
 	args := []any{filter.Version, filter.First.Time(), filter.Last.Time()}
 	for _, s := range filter.Subjects {
 		args = append(args, s.Codes)

@@ -1284,7 +1284,15 @@ export interface components {
             by: string;
             /** Format: date-time */
             at: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The version from which it counts again, where what had replaced it was taken back
+             */
+            again_from?: number;
+            /**
+             * Format: int64
+             * @description The version from which it no longer counts
+             */
             superseded_by?: number;
         };
         TargetPage: {
@@ -2498,7 +2506,7 @@ export interface operations {
                 name: string;
                 /** @description The file's name, for messages */
                 file?: string;
-                /** @description A month, such as 2026-10: the lines replace those that the feed has there */
+                /** @description A period of the calendar, such as 2026-10, 2026-W40, 2026-Q3 or 2026-10-05: the lines replace those that the feed has there */
                 replace?: string;
                 /** @description A note column, such as order_no: lines that bear the same as one in the file give way to it */
                 correct?: string;

@@ -1,9 +1,20 @@
 import { useQueries, useQuery, keepPreviousData } from '@tanstack/vue-query'
 import { useVirtualizer } from '@tanstack/vue-virtual'
-import { computed, ref, watch, type Ref } from 'vue'
+import { computed, reactive, ref, watch, type Ref } from 'vue'
 
 export const pageSize = 100
 export const rowHeight = 32
+
+/** What is drawn of a long list, for LongTable. */
+export interface LongRows<Row> {
+  total: number
+  rows: { index: number; row?: Row }[]
+  /** Pixels that the rows not drawn would take. */
+  above: number
+  below: number
+  /** Takes the element that scrolls, as its ref. */
+  attach: (element: unknown) => void
+}
 
 /**
  * Rows of a long list, of which only those in view are fetched and drawn. The
@@ -28,8 +39,7 @@ export function usePaged<Row, Page extends { rows: Row[]; total: number }>(
   })
   const total = computed(() => first.data.value?.total ?? 0)
   const scroller = ref<HTMLElement | null>(null)
-  /** The element that scrolls, for its ref. */
-  const attach = (element: unknown) => (scroller.value = element as HTMLElement | null)
+  const attach = (element: unknown) => void (scroller.value = element as HTMLElement | null)
   const virtual = useVirtualizer(
     computed(() => ({
       count: total.value,
@@ -53,5 +63,6 @@ export function usePaged<Row, Page extends { rows: Row[]; total: number }>(
   const rows = computed(() => items.value.map((i) => ({ index: i.index, row: row(i.index) })))
   const above = computed(() => items.value[0]?.start ?? 0)
   const below = computed(() => Math.max(0, virtual.value.getTotalSize() - (items.value.at(-1)?.end ?? 0)))
-  return { first, total, attach, rows, above, below }
+  const list = reactive({ total, rows, above, below, attach }) as LongRows<Row>
+  return { first, total, list }
 }

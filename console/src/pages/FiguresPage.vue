@@ -11,6 +11,7 @@ import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useTyped } from '@/lib/typed'
+import LongTable from '@/parts/LongTable.vue'
 import PartsView from '@/parts/PartsView.vue'
 import PickOne from '@/parts/PickOne.vue'
 import PickSome from '@/parts/PickSome.vue'
@@ -100,7 +101,7 @@ const question = computed(() => ({
   sort: Math.min(sort.value, asked.value.length * (over.value === 'months' ? 13 : 1)),
   descending: descending.value,
 }))
-const { first, total, attach, rows, above, below } = usePaged<Schemas['TableRow'], Schemas['Table']>(
+const { first, total, list } = usePaged<Schemas['TableRow'], Schemas['Table']>(
   computed(() => ['table', question.value]),
   (skip) =>
     need(
@@ -240,113 +241,91 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
       <p v-if="error && formula" role="alert" class="px-4 pb-2 text-red">{{ error.message }}</p>
       <StateNote v-if="!table" :loading="isPending" :error="error" @retry="refetch()" />
       <StateNote v-else-if="!total" :empty="text ? 'Nobody matches.' : `There are no figures for ${label}.`" />
-      <div
+      <LongTable
         v-else
-        :ref="attach"
-        class="relative max-h-[max(20rem,calc(100vh-13rem))] overflow-auto px-2"
-        role="region"
-        aria-label="Figures"
-        tabindex="0"
+        class="figures max-h-[max(20rem,calc(100vh-13rem))] px-2"
+        label="Figures"
+        :list="list"
+        :around="2"
+        :row-class="(r) => (r.depth ? 'bg-sunk font-semibold' : '')"
       >
-        <table class="grid-table figures" :aria-rowcount="total + 2">
-          <thead class="sticky top-0 z-10 bg-paper">
-            <tr>
-              <th
-                scope="col"
-                class="sticky left-0 bg-paper"
-                :aria-sort="sort === 0 ? (descending ? 'descending' : 'ascending') : 'none'"
-              >
-                <button class="font-semibold hover:text-tide" @click="sortBy(0)">Name</button>
-              </th>
-              <th
-                v-for="(c, i) in table.columns"
-                :key="c.measure + c.period"
-                scope="col"
-                :aria-sort="sort === i + 1 ? (descending ? 'descending' : 'ascending') : 'none'"
-              >
-                <button
-                  class="inline-flex w-full items-center justify-end gap-1 font-semibold hover:text-tide"
-                  @click="sortBy(i + 1)"
-                >
-                  <component
-                    :is="descending ? ArrowDownIcon : ArrowUpIcon"
-                    v-if="sort === i + 1"
-                    class="size-3.5 text-tide"
-                    aria-hidden="true"
-                  />{{ head(c) }}
-                </button>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-if="above" aria-hidden="true">
-              <td class="!border-0 !p-0" :style="{ height: `${above}px` }"></td>
-            </tr>
-            <tr
-              v-for="{ index, row: r } in rows"
-              :key="index"
-              :aria-rowindex="index + 2"
-              :class="r?.depth ? 'bg-sunk font-semibold' : ''"
+        <template #head>
+          <tr>
+            <th
+              scope="col"
+              class="sticky left-0 bg-paper"
+              :aria-sort="sort === 0 ? (descending ? 'descending' : 'ascending') : 'none'"
             >
-              <th v-if="!r" scope="row" class="sticky left-0 bg-paper !font-normal">…</th>
-              <template v-else>
-                <th
-                  scope="row"
-                  class="sticky left-0 !border-line !text-base !text-ink"
-                  :class="r.depth ? 'bg-sunk !font-semibold' : 'bg-paper !font-normal'"
-                  :style="{
-                    paddingLeft: `${8 + 16 * ((r.depth ?? (gathered ? gathered.split(',').length + 1 : 1)) - 1)}px`,
-                  }"
-                >
-                  {{ r.name || '(none)' }}
-                  <span v-if="r.key !== r.name" class="ml-1 font-mono text-small text-muted">{{ r.key }}</span>
-                </th>
-                <td v-for="(c, i) in r.cells" :key="i" class="!p-0 text-right whitespace-nowrap" :style="tint(r, c, i)">
-                  <button
-                    class="block h-8 w-full px-2 text-right hover:bg-tide-soft"
-                    :class="cell === named(table.columns[i], r) ? 'bg-tide-soft outline outline-tide' : ''"
-                    :title="place(c, i)"
-                    @click="cell = named(table.columns[i], r)"
-                  >
-                    <span v-if="mark(r, c) === 'best'" class="mr-1 text-tide">↑<span class="sr-only">best</span></span>
-                    <span v-else-if="mark(r, c) === 'worst'" class="mr-1 text-muted"
-                      >↓<span class="sr-only">worst</span></span
-                    >
-                    <span :class="c.text ? '' : 'text-muted'">{{ c.text || '–' }}</span><span
-                      v-if="!c.text"
-                      class="sr-only"
-                      >{{ c.why }}</span
-                    >
-                    <span
-                      v-if="shade === 'bars' && !r.depth"
-                      class="-mt-0.5 flex h-[3px] justify-end"
-                      aria-hidden="true"
-                    >
-                      <span class="block bg-tide" :style="{ width: bar(c, i) }"></span>
-                    </span>
-                  </button>
-                </td>
-              </template>
-            </tr>
-            <tr v-if="below" aria-hidden="true">
-              <td class="!border-0 !p-0" :style="{ height: `${below}px` }"></td>
-            </tr>
-          </tbody>
-          <tfoot v-if="level !== 'whole'" class="sticky bottom-0 bg-paper">
-            <tr>
-              <th scope="row" class="sticky left-0 !border-t !border-line bg-paper !text-base !text-ink">The whole</th>
-              <td
-                v-for="(c, i) in table.whole"
-                :key="i"
-                class="border-t text-right font-semibold whitespace-nowrap"
-                :title="c.why"
+              <button class="font-semibold hover:text-tide" @click="sortBy(0)">Name</button>
+            </th>
+            <th
+              v-for="(c, i) in table.columns"
+              :key="c.measure + c.period"
+              scope="col"
+              :aria-sort="sort === i + 1 ? (descending ? 'descending' : 'ascending') : 'none'"
+            >
+              <button
+                class="inline-flex w-full items-center justify-end gap-1 font-semibold hover:text-tide"
+                @click="sortBy(i + 1)"
               >
-                {{ c.text || '–' }}
-              </td>
-            </tr>
-          </tfoot>
-        </table>
-      </div>
+                <component
+                  :is="descending ? ArrowDownIcon : ArrowUpIcon"
+                  v-if="sort === i + 1"
+                  class="size-3.5 text-tide"
+                  aria-hidden="true"
+                />{{ head(c) }}
+              </button>
+            </th>
+          </tr>
+        </template>
+        <template #row="{ row: r }">
+          <th
+            scope="row"
+            class="sticky left-0 !border-line !text-base !text-ink"
+            :class="r.depth ? 'bg-sunk !font-semibold' : 'bg-paper !font-normal'"
+            :style="{
+              paddingLeft: `${8 + 16 * ((r.depth ?? (gathered ? gathered.split(',').length + 1 : 1)) - 1)}px`,
+            }"
+          >
+            {{ r.name || '(none)' }}
+            <span v-if="r.key !== r.name" class="ml-1 font-mono text-small text-muted">{{ r.key }}</span>
+          </th>
+          <td v-for="(c, i) in r.cells" :key="i" class="!p-0 text-right whitespace-nowrap" :style="tint(r, c, i)">
+            <button
+              class="block h-8 w-full px-2 text-right hover:bg-tide-soft"
+              :class="cell === named(table.columns[i], r) ? 'bg-tide-soft outline outline-tide' : ''"
+              :title="place(c, i)"
+              @click="cell = named(table.columns[i], r)"
+            >
+              <span v-if="mark(r, c) === 'best'" class="mr-1 text-tide">↑<span class="sr-only">best</span></span>
+              <span v-else-if="mark(r, c) === 'worst'" class="mr-1 text-muted"
+                >↓<span class="sr-only">worst</span></span
+              >
+              <span :class="c.text ? '' : 'text-muted'">{{ c.text || '–' }}</span><span
+                v-if="!c.text"
+                class="sr-only"
+                >{{ c.why }}</span
+              >
+              <span v-if="shade === 'bars' && !r.depth" class="-mt-0.5 flex h-[3px] justify-end" aria-hidden="true">
+                <span class="block bg-tide" :style="{ width: bar(c, i) }"></span>
+              </span>
+            </button>
+          </td>
+        </template>
+        <template v-if="level !== 'whole'" #foot>
+          <tr>
+            <th scope="row" class="sticky left-0 !border-t !border-line bg-paper !text-base !text-ink">The whole</th>
+            <td
+              v-for="(c, i) in table.whole"
+              :key="i"
+              class="border-t text-right font-semibold whitespace-nowrap"
+              :title="c.why"
+            >
+              {{ c.text || '–' }}
+            </td>
+          </tr>
+        </template>
+      </LongTable>
     </section>
     <SideSheet v-if="selected" label="Figure" @close="cell = ''">
       <PartsView

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRoute } from 'vue-router'
 
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords, momentWords } from '@/lib/format'
@@ -10,22 +10,21 @@ import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useTyped } from '@/lib/typed'
 import DataTabs from '@/parts/DataTabs.vue'
-import PickOne from '@/parts/PickOne.vue'
+import KindPick from '@/parts/KindPick.vue'
+import LongTable from '@/parts/LongTable.vue'
 import SideSheet from '@/parts/SideSheet.vue'
 import StateNote from '@/parts/StateNote.vue'
 
 const route = useRoute()
-const router = useRouter()
 const { book } = useRulebook()
-const kinds = computed(() => book.value?.kinds ?? [])
-const kind = computed(() => String(route.params.kind ?? '') || kinds.value[0]?.name || '')
+const kind = computed(() => String(route.params.kind ?? '') || book.value?.kinds[0]?.name || '')
 const text = useQueryWord('text')
 const at = useQueryWord('at')
 const chosen = useQueryWord('key')
 const typed = useTyped(text)
 
 const question = computed(() => ({ text: text.value || undefined, at: at.value || undefined }))
-const { first, total, attach, rows, above, below } = usePaged<Schemas['RegisterRow'], Schemas['RegisterPage']>(
+const { first, total, list } = usePaged<Schemas['RegisterRow'], Schemas['RegisterPage']>(
   computed(() => ['register', kind.value, question.value]),
   (skip) =>
     need(
@@ -54,15 +53,7 @@ const values = (v: Record<string, string>) => Object.entries(v).sort()
       <DataTabs />
       <div class="mt-3 flex flex-wrap items-center gap-2">
         <h1 class="sr-only">Register of {{ page?.title }}</h1>
-        <PickOne
-          label="Kind"
-          :model-value="kind === kinds[0]?.name ? '' : kind"
-          :all="kinds[0]?.plural ?? ''"
-          :options="kinds.slice(1).map((k) => ({ value: k.name, text: k.plural }))"
-          @update:model-value="
-            (v) => router.replace({ path: v ? `/data/registers/${v}` : '/data/registers', query: {} })
-          "
-        />
+        <KindPick path="/data/registers" :kind="kind" />
         <input
           v-model="typed"
           type="search"
@@ -89,56 +80,36 @@ const values = (v: Record<string, string>) => Object.entries(v).sort()
         @retry="refetch()"
       />
       <StateNote v-else-if="!total" :empty="text ? 'Nobody matches.' : 'Nobody is in this register yet.'" />
-      <div
+      <LongTable
         v-else
-        :ref="attach"
-        class="relative mt-2 max-h-[max(20rem,calc(100vh-9rem))] overflow-auto"
-        role="region"
-        aria-label="Register"
-        tabindex="0"
+        class="mt-2 max-h-[max(20rem,calc(100vh-9rem))]"
+        label="Register"
+        :list="list"
+        :around="1"
+        :row-class="(r) => [r.active ? '' : 'text-muted', r.key === chosen ? 'bg-tide-soft' : ''].join(' ')"
       >
-        <table class="grid-table" :aria-rowcount="total + 1">
-          <thead class="sticky top-0 bg-paper">
-            <tr>
-              <th scope="col">Key</th>
-              <th scope="col">Name</th>
-              <th v-for="a in page.attributes" :key="a" scope="col" class="first-letter:uppercase">
-                {{ a.replaceAll('_', ' ') }}
-              </th>
-              <th scope="col">Active</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-if="above" aria-hidden="true">
-              <td class="!border-0 !p-0" :style="{ height: `${above}px` }"></td>
-            </tr>
-            <tr
-              v-for="{ index, row: r } in rows"
-              :key="index"
-              :aria-rowindex="index + 2"
-              :class="[r && !r.active ? 'text-muted' : '', r?.key === chosen ? 'bg-tide-soft' : '']"
-            >
-              <td v-if="!r">…</td>
-              <template v-else>
-                <td class="font-mono text-small whitespace-nowrap">{{ r.key }}</td>
-                <td class="whitespace-nowrap">
-                  <button class="text-left hover:text-tide hover:underline" @click="chosen = r.key">
-                    {{ r.name }}
-                  </button>
-                </td>
-                <td v-for="(v, i) in r.values" :key="i" class="whitespace-nowrap">{{ v || '–' }}</td>
-                <td class="text-small whitespace-nowrap">
-                  {{ r.active ? '' : 'not active: ' }}{{ r.active_from ? `from ${r.active_from} ` : ''
-                  }}{{ r.active_to ? `until ${r.active_to}` : '' }}{{ !r.active_from && !r.active_to ? 'always' : '' }}
-                </td>
-              </template>
-            </tr>
-            <tr v-if="below" aria-hidden="true">
-              <td class="!border-0 !p-0" :style="{ height: `${below}px` }"></td>
-            </tr>
-          </tbody>
-        </table>
-      </div>
+        <template #head>
+          <tr>
+            <th scope="col">Key</th>
+            <th scope="col">Name</th>
+            <th v-for="a in page.attributes" :key="a" scope="col" class="first-letter:uppercase">
+              {{ a.replaceAll('_', ' ') }}
+            </th>
+            <th scope="col">Active</th>
+          </tr>
+        </template>
+        <template #row="{ row: r }">
+          <td class="font-mono text-small whitespace-nowrap">{{ r.key }}</td>
+          <td class="whitespace-nowrap">
+            <button class="text-left hover:text-tide hover:underline" @click="chosen = r.key">{{ r.name }}</button>
+          </td>
+          <td v-for="(v, i) in r.values" :key="i" class="whitespace-nowrap">{{ v || '–' }}</td>
+          <td class="text-small whitespace-nowrap">
+            {{ r.active ? '' : 'not active: ' }}{{ r.active_from ? `from ${r.active_from} ` : ''
+            }}{{ r.active_to ? `until ${r.active_to}` : '' }}{{ !r.active_from && !r.active_to ? 'always' : '' }}
+          </td>
+        </template>
+      </LongTable>
     </section>
     <SideSheet v-if="chosen" class="lg:!top-0 lg:!h-screen" label="Subject" @close="chosen = ''">
       <StateNote
@@ -160,9 +131,14 @@ const values = (v: Record<string, string>) => Object.entries(v).sort()
           >
             <p class="font-semibold">
               {{ h.valid_from ? `From ${h.valid_from}` : 'Since ever' }}{{ h.valid_to ? ` to ${h.valid_to}` : '' }}
-              <span v-if="h.superseded_by" class="text-small font-normal"
-                >no longer counts since version {{ h.superseded_by }}</span
-              >
+              <span class="text-small font-normal">{{
+                [
+                  h.again_from ? `counts again since version ${h.again_from}` : '',
+                  h.superseded_by ? `no longer counts since version ${h.superseded_by}` : '',
+                ]
+                  .filter(Boolean)
+                  .join(', ')
+              }}</span>
             </p>
             <dl class="mt-1 grid grid-cols-[auto_1fr] gap-x-3">
               <template v-for="[k, v] in values(h.values)" :key="k">

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRoute } from 'vue-router'
 
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords } from '@/lib/format'
@@ -9,14 +9,14 @@ import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useTyped } from '@/lib/typed'
 import DataTabs from '@/parts/DataTabs.vue'
+import KindPick from '@/parts/KindPick.vue'
+import LongTable from '@/parts/LongTable.vue'
 import PickOne from '@/parts/PickOne.vue'
 import StateNote from '@/parts/StateNote.vue'
 
 const route = useRoute()
-const router = useRouter()
 const { book } = useRulebook()
-const kinds = computed(() => book.value?.kinds ?? [])
-const kind = computed(() => String(route.params.kind ?? '') || kinds.value[0]?.name || '')
+const kind = computed(() => String(route.params.kind ?? '') || book.value?.kinds[0]?.name || '')
 const text = useQueryWord('text')
 const measure = useQueryWord('measure')
 const missing = useQueryWord('missing')
@@ -30,7 +30,7 @@ const question = computed(() => ({
   missing: missing.value ? true : undefined,
   text: text.value || undefined,
 }))
-const { first, total, attach, rows, above, below } = usePaged<Schemas['TargetRow'], Schemas['TargetPage']>(
+const { first, total, list } = usePaged<Schemas['TargetRow'], Schemas['TargetPage']>(
   computed(() => ['targets', kind.value, question.value]),
   (skip) =>
     need(
@@ -52,13 +52,7 @@ const lacking = computed(() => (page.value?.missing ?? []).reduce((a, b) => a + 
     <DataTabs />
     <div class="mt-3 flex flex-wrap items-center gap-2">
       <h1 class="sr-only">Targets</h1>
-      <PickOne
-        label="Kind"
-        :model-value="kind === kinds[0]?.name ? '' : kind"
-        :all="kinds[0]?.plural ?? ''"
-        :options="kinds.slice(1).map((k) => ({ value: k.name, text: k.plural }))"
-        @update:model-value="(v) => router.replace({ path: v ? `/data/targets/${v}` : '/data/targets', query: {} })"
-      />
+      <KindPick path="/data/targets" :kind="kind" />
       <PickOne
         v-if="page && page.measures.length > 1"
         v-model="measure"
@@ -94,66 +88,44 @@ const lacking = computed(() => (page.value?.missing ?? []).reduce((a, b) => a + 
       v-else-if="!total"
       :empty="missing && !text ? 'Every active subject has its targets.' : 'Nobody matches.'"
     />
-    <div
-      v-else
-      :ref="attach"
-      class="relative mt-2 max-h-[max(20rem,calc(100vh-9rem))] overflow-auto"
-      role="region"
-      aria-label="Targets"
-      tabindex="0"
-    >
-      <table class="grid-table figures" :aria-rowcount="total + 3">
-        <thead class="sticky top-0 z-10 bg-paper">
-          <tr>
-            <th scope="col" class="sticky left-0 bg-paper">Name</th>
-            <th v-for="l in page.labels" :key="l" scope="col" class="!text-right">{{ l }}</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-if="above" aria-hidden="true">
-            <td class="!border-0 !p-0" :style="{ height: `${above}px` }"></td>
-          </tr>
-          <tr v-for="{ index, row: r } in rows" :key="index" :aria-rowindex="index + 2">
-            <th v-if="!r" scope="row">…</th>
-            <template v-else>
-              <th scope="row" class="sticky left-0 bg-paper !text-base !font-normal !text-ink">
-                {{ r.name }} <span class="ml-1 font-mono text-small text-muted">{{ r.key }}</span>
-              </th>
-              <td v-for="(c, i) in r.cells" :key="i" class="text-right whitespace-nowrap">
-                <span
-                  v-if="c.state === 'missing'"
-                  class="rounded border border-dashed border-amber px-1 text-small text-amber"
-                  >missing</span
-                >
-                <span v-else-if="c.state === 'not active'" class="text-muted"
-                  >–<span class="sr-only">not active</span></span
-                >
-                <template v-else>{{ c.text }}</template>
-              </td>
-            </template>
-          </tr>
-          <tr v-if="below" aria-hidden="true">
-            <td class="!border-0 !p-0" :style="{ height: `${below}px` }"></td>
-          </tr>
-        </tbody>
-        <tfoot class="sticky bottom-0 bg-paper">
-          <tr>
-            <th scope="row" class="sticky left-0 border-t bg-paper !text-base !text-ink">Sum</th>
-            <td v-for="(v, i) in page.sums" :key="i" class="border-t text-right font-semibold">{{ v }}</td>
-          </tr>
-          <tr>
-            <th scope="row" class="sticky left-0 bg-paper !text-base !text-ink">Active and without one</th>
-            <td
-              v-for="(n, i) in page.missing"
-              :key="i"
-              class="text-right"
-              :class="n ? 'font-semibold text-amber' : 'text-muted'"
-            >
-              {{ n }}
-            </td>
-          </tr>
-        </tfoot>
-      </table>
-    </div>
+    <LongTable v-else class="figures mt-2 max-h-[max(20rem,calc(100vh-9rem))]" label="Targets" :list="list" :around="3">
+      <template #head>
+        <tr>
+          <th scope="col" class="sticky left-0 bg-paper">Name</th>
+          <th v-for="l in page.labels" :key="l" scope="col" class="!text-right">{{ l }}</th>
+        </tr>
+      </template>
+      <template #row="{ row: r }">
+        <th scope="row" class="sticky left-0 bg-paper !text-base !font-normal !text-ink">
+          {{ r.name }} <span class="ml-1 font-mono text-small text-muted">{{ r.key }}</span>
+        </th>
+        <td v-for="(c, i) in r.cells" :key="i" class="text-right whitespace-nowrap">
+          <span
+            v-if="c.state === 'missing'"
+            class="rounded border border-dashed border-amber px-1 text-small text-amber"
+            >missing</span
+          >
+          <span v-else-if="c.state === 'not active'" class="text-muted">–<span class="sr-only">not active</span></span>
+          <template v-else>{{ c.text }}</template>
+        </td>
+      </template>
+      <template #foot>
+        <tr>
+          <th scope="row" class="sticky left-0 border-t bg-paper !text-base !text-ink">Sum</th>
+          <td v-for="(v, i) in page.sums" :key="i" class="border-t text-right font-semibold">{{ v }}</td>
+        </tr>
+        <tr>
+          <th scope="row" class="sticky left-0 bg-paper !text-base !text-ink">Active and without one</th>
+          <td
+            v-for="(n, i) in page.missing"
+            :key="i"
+            class="text-right"
+            :class="n ? 'font-semibold text-amber' : 'text-muted'"
+          >
+            {{ n }}
+          </td>
+        </tr>
+      </template>
+    </LongTable>
   </div>
 </template>
