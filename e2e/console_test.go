@@ -3,6 +3,7 @@ package e2e
 import (
 	"fmt"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -13,9 +14,22 @@ import (
 	"oskel/internal/demo"
 )
 
+// chromium serves all tests that look at the console; TestMain ends it.
+var chromium = sync.OnceValues(func() (*browser.Browser, error) {
+	b, err := browser.Start()
+	if err == nil {
+		stopChromium = b.Close
+	}
+	return b, err
+})
+
+var stopChromium = func() {}
+
 // screen is a browser window on a service.
 func screen(t *testing.T, s *service, wide, tall int) *browser.Page {
-	p, stop, err := browser.Open(s.url, wide, tall)
+	b, err := chromium()
+	require.NoError(t, err)
+	p, stop, err := b.Open(s.url, wide, tall)
 	require.NoError(t, err)
 	t.Cleanup(stop)
 	return p

@@ -50,6 +50,7 @@ func TestMain(m *testing.M) {
 	}
 	scratch = dir
 	code := m.Run()
+	stopChromium()
 	stopDemo()
 	server.Stop()
 	os.RemoveAll(dir)

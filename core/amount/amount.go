@@ -6,12 +6,10 @@
 package amount
 
 import (
-	"cmp"
 	"errors"
 	"fmt"
 	"math"
 	"math/big"
-	"math/bits"
 	"strconv"
 	"strings"
 )
@@ -123,45 +121,6 @@ func (a Amount) Float() float64 { return float64(a) / Scale }
 
 // Rat is the exact rational.
 func (a Amount) Rat() *big.Rat { return big.NewRat(int64(a), Scale) }
-
-// CompareRatio compares num/den with cut exactly: -1, 0 or +1. den must not be
-// zero.
-func CompareRatio(num, den, cut Amount) int {
-	if den < 0 {
-		num, den = -num, -den
-	}
-	// num/den ? cut  <=>  num*Scale ? cut*den, as 128-bit products.
-	ls, lh, ll := product(int64(num), Scale)
-	rs, rh, rl := product(int64(cut), int64(den))
-	if ls != rs {
-		return cmp.Compare(ls, rs)
-	}
-	c := 0
-	switch {
-	case lh != rh:
-		c = cmp.Compare(lh, rh)
-	default:
-		c = cmp.Compare(ll, rl)
-	}
-	return c * ls
-}
-
-// product is the sign and the 128-bit magnitude of a*b.
-func product(a, b int64) (sign int, hi, lo uint64) {
-	sign = 1
-	ua, ub := uint64(a), uint64(b)
-	if a < 0 {
-		sign, ua = -sign, -ua
-	}
-	if b < 0 {
-		sign, ub = -sign, -ub
-	}
-	hi, lo = bits.Mul64(ua, ub)
-	if hi == 0 && lo == 0 {
-		sign = 0
-	}
-	return sign, hi, lo
-}
 
 // RoundRat writes r with the given number of decimal places, half away from
 // zero. Rounding is for display alone; nothing is compared after it.

@@ -5,7 +5,6 @@ import (
 	"math"
 	"slices"
 
-	"oskel/core/calendar"
 	"oskel/core/measure"
 )
 
@@ -130,6 +129,3 @@ func (r *verdicts) Flagged() (codes []uint32) {
 
 // Held is what was held against the cuts; NaN where nothing was.
 func (r *verdicts) Held(code uint32) float64 { return r.held[code] }
-
-// AsOf is the last day of the month judged.
-func (r *Result) AsOf() calendar.Day { return r.slot.Last }

@@ -8,7 +8,6 @@
 package ledger
 
 import (
-	"sort"
 	"sync"
 
 	"oskel/core/amount"
@@ -73,15 +72,6 @@ func (c *Chunk) Remembers(key any) bool {
 	return ok
 }
 
-// Chunk is the chunk of a month, or nil where the month has no lines.
-func (f *Feed) Chunk(m calendar.Month) *Chunk {
-	i := sort.Search(len(f.Chunks), func(i int) bool { return f.Chunks[i].Month >= m })
-	if i < len(f.Chunks) && f.Chunks[i].Month == m {
-		return f.Chunks[i]
-	}
-	return nil
-}
-
 // Within is the one chunk that has lines of some days, first and last among
 // them, if all its lines are; else nil.
 func (f *Feed) Within(first, last calendar.Day) (only *Chunk) {
@@ -95,15 +85,6 @@ func (f *Feed) Within(first, last calendar.Day) (only *Chunk) {
 		}
 	}
 	return only
-}
-
-// Lines counts the lines of all chunks.
-func (f *Feed) Lines() int {
-	n := 0
-	for _, c := range f.Chunks {
-		n += len(c.Days)
-	}
-	return n
 }
 
 // Column finds a column by name among names, or -1.

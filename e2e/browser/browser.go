@@ -11,31 +11,53 @@ import (
 	"strings"
 	"time"
 
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 )
 
-// Page is one tab of a browser of its own. Its methods wait, at most for the
-// timeout, for what they need.
+// Browser is one Chromium. Its pages share the process and nothing else, so
+// that many may be open at once.
+type Browser struct {
+	ctx   context.Context
+	Close func()
+}
+
+// Start starts a Chromium.
+func Start() (*Browser, error) {
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox,
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("hide-scrollbars", true), chromedp.Flag("disable-quic", true))
+	ctx, endAllocator := chromedp.NewExecAllocator(context.Background(), options...)
+	ctx, endContext := chromedp.NewContext(ctx)
+	b := &Browser{ctx, func() { endContext(); endAllocator() }}
+	// It lives as long as the context of its first step, so that one has no
+	// timeout.
+	if err := chromedp.Do(ctx, chromedp.Navigate("about:blank")); err != nil {
+		b.Close()
+		return nil, fmt.Errorf("starting Chromium: %w", err)
+	}
+	return b, nil
+}
+
+// Page is one window with a session of its own. Its methods wait, at most for
+// the timeout, for what they need.
 type Page struct {
 	ctx     context.Context
 	base    string
 	timeout time.Duration
 }
 
-// Open starts a browser whose window has the given size; close ends it.
-func Open(base string, wide, tall int) (p *Page, close func(), err error) {
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"), chromedp.WindowSize(wide, tall), chromedp.NoSandbox,
-		chromedp.Flag("disable-component-update", true), chromedp.Flag("hide-scrollbars", true), chromedp.Flag("disable-quic", true))
-	ctx, endAllocator := chromedp.NewExecAllocator(context.Background(), options...)
-	ctx, endContext := chromedp.NewContext(ctx)
-	close = func() { endContext(); endAllocator() }
-	p = &Page{ctx, base, 15 * time.Second}
-	// The browser lives as long as the context of its first step, so that one
-	// has no timeout.
+// Open opens a window of the given size on a service; close ends it.
+func (b *Browser) Open(base string, wide, tall int) (p *Page, close func(), err error) {
+	ctx, close := chromedp.NewContext(b.ctx, chromedp.WithNewBrowserContext())
+	p = &Page{ctx, base, 30 * time.Second}
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(int64(wide), int64(tall))); err != nil {
 		close()
-		return nil, nil, fmt.Errorf("starting Chromium: %w", err)
+		return nil, nil, fmt.Errorf("opening a window: %w", err)
+	}
+	if _, err := chromedp.Call(ctx, emulation.SetFocusEmulationEnabled, emulation.SetFocusEmulationEnabledParams{Enabled: true}); err != nil {
+		close()
+		return nil, nil, fmt.Errorf("giving a window the focus: %w", err)
 	}
 	return p, close, nil
 }

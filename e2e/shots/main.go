@@ -51,22 +51,27 @@ func main() {
 	if base == "" {
 		base = "http://127.0.0.1:8420"
 	}
+	b, err := browser.Start()
+	if err != nil {
+		log.Fatal("shots: ", err)
+	}
+	defer b.Close()
 	for _, s := range shots {
 		if len(os.Args) > 2 && !slices.Contains(os.Args[2:], s.name) {
 			continue
 		}
-		if err := take(base, s, filepath.Join(os.Args[1], s.name+".png")); err != nil {
+		if err := take(b, base, s, filepath.Join(os.Args[1], s.name+".png")); err != nil {
 			log.Fatalf("shots: %s: %s", s.name, err)
 		}
 	}
 }
 
-func take(base string, s shot, file string) error {
+func take(b *browser.Browser, base string, s shot, file string) error {
 	wide, tall := 1280, 800
 	if s.narrow {
 		wide, tall = 390, 844
 	}
-	p, close, err := browser.Open(base, wide, tall)
+	p, close, err := b.Open(base, wide, tall)
 	if err != nil {
 		return err
 	}

@@ -27,17 +27,6 @@ func (s *Store) Draft(ctx context.Context, person string) (Draft, error) {
 	return d, err
 }
 
-// Drafts lists who has a draft, the newest first, without the texts.
-func (s *Store) Drafts(ctx context.Context) ([]Draft, error) {
-	rows, err := s.pool.Query(ctx, "select person, based_on, version, at from drafts order by at desc")
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (d Draft, err error) {
-		return d, row.Scan(&d.Person, &d.BasedOn, &d.Version, &d.At)
-	})
-}
-
 // PutDraft keeps a draft that was read at a version, 0 for none, or says
 // ErrChanged.
 func (s *Store) PutDraft(ctx context.Context, d Draft) (Draft, error) {
