@@ -177,7 +177,7 @@ func (s *service) as(name string) *client.Client {
 			pass = password
 		}
 	}
-	c, err := client.NewClient(s.url)
+	c, err := client.NewClient(s.url, held)
 	require.NoError(s.t, err)
 	token := want[client.Token](s.t, 201)(c.CreateToken(context.Background(), client.Credentials{Name: name, Password: pass}))
 	s.tokens[name] = token.Token
@@ -185,7 +185,7 @@ func (s *service) as(name string) *client.Client {
 }
 
 func (s *service) with(token string) *client.Client {
-	c, err := client.NewClient(s.url, client.WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+	c, err := client.NewClient(s.url, held, client.WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
 		r.Header.Set("Authorization", "Bearer "+token)
 		return nil
 	}))
