@@ -7,13 +7,9 @@ import (
 	"fmt"
 	"math/big"
 	"net/http"
-	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
-
-	"github.com/parquet-go/parquet-go"
-	"github.com/xuri/excelize/v2"
 
 	"oskel/core/amount"
 	"oskel/internal/client"
@@ -42,6 +38,9 @@ var figureCommands = []command{
 				}
 				if p.Period == "" {
 					return usagef("-period is missing, such as -period 2026-10")
+				}
+				if _, known := fileWriters[filepath.Ext(*file)]; *file != "" && !known {
+					return usagef("a file ends in .csv, .json, .xlsx or .parquet, not %q", filepath.Ext(*file))
 				}
 				p.Measures, p.Periods, p.Sort, p.Descending = args[0], periods, sort, descending
 				t, err := tablePages(ctx, e, p, *top)
@@ -221,122 +220,6 @@ func decimal(c client.Cell) string {
 		return a.String()
 	}
 	return amount.RoundRat(r, 4)
-}
-
-func writeTable(path string, t client.Table) error {
-	switch filepath.Ext(path) {
-	case ".xlsx":
-		return writeXLSX(path, t)
-	case ".parquet":
-		return writeParquet(path, t)
-	case ".csv", ".json":
-	default:
-		return usagef("a file ends in .csv, .json, .xlsx or .parquet, not %q", filepath.Ext(path))
-	}
-	f, err := os.Create(path)
-	if err != nil {
-		return err
-	}
-	to := &env{out: f, err: os.Stderr, format: strings.TrimPrefix(filepath.Ext(path), ".")}
-	if err := showTable(to, t); err != nil {
-		f.Close() //nolint:errcheck // the first error is told
-		return err
-	}
-	return f.Close()
-}
-
-func writeXLSX(path string, t client.Table) (err error) {
-	f := excelize.NewFile()
-	defer func() {
-		if e := f.Close(); err == nil {
-			err = e
-		}
-	}()
-	w, err := f.NewStreamWriter("Sheet1")
-	if err != nil {
-		return err
-	}
-	percent, err := f.NewStyle(&excelize.Style{NumFmt: 10})
-	if err != nil {
-		return err
-	}
-	head := []any{"key", "name"}
-	for _, h := range heads(t, true) {
-		head = append(head, h)
-	}
-	if err := w.SetRow("A1", head); err != nil {
-		return err
-	}
-	for i, r := range t.Rows {
-		row := []any{r.Key, r.Name}
-		if r.Depth != nil {
-			row = []any{nil, r.Name}
-		}
-		for k, c := range r.Cells {
-			switch {
-			case c.Value == nil:
-				row = append(row, nil)
-			case t.Columns[k].Unit == "percent":
-				row = append(row, excelize.Cell{StyleID: percent, Value: *c.Value})
-			default:
-				row = append(row, *c.Value)
-			}
-		}
-		if err := w.SetRow("A"+strconv.Itoa(i+2), row); err != nil {
-			return err
-		}
-	}
-	if err := w.Flush(); err != nil {
-		return err
-	}
-	return f.SaveAs(path)
-}
-
-// writeParquet writes decimals of four places, null where missing.
-func writeParquet(path string, t client.Table) (err error) {
-	names := append([]string{"key", "name"}, heads(t, true)...)
-	group := parquet.Group{}
-	for i, n := range names {
-		if i < 2 {
-			group[n] = parquet.String()
-		} else {
-			group[n] = parquet.Optional(parquet.Decimal(4, 18, parquet.Int64Type))
-		}
-	}
-	schema := parquet.NewSchema("table", group)
-	place := map[string]int{}
-	for i, path := range schema.Columns() {
-		place[path[0]] = i
-	}
-	f, err := os.Create(path)
-	if err != nil {
-		return err
-	}
-	defer func() {
-		if e := f.Close(); err == nil {
-			err = e
-		}
-	}()
-	w := parquet.NewWriter(f, schema)
-	for _, r := range t.Rows {
-		if r.Depth != nil {
-			continue
-		}
-		row := make(parquet.Row, len(names))
-		row[place["key"]] = parquet.ByteArrayValue([]byte(r.Key)).Level(0, 0, place["key"])
-		row[place["name"]] = parquet.ByteArrayValue([]byte(r.Name)).Level(0, 0, place["name"])
-		for k, c := range r.Cells {
-			at := place[names[k+2]]
-			row[at] = parquet.NullValue().Level(0, 0, at)
-			if a, err := amount.Parse(decimal(c)); err == nil {
-				row[at] = parquet.Int64Value(int64(a)).Level(0, 1, at)
-			}
-		}
-		if _, err := w.WriteRows([]parquet.Row{row}); err != nil {
-			return err
-		}
-	}
-	return w.Close()
 }
 
 func showParts(ctx context.Context, e *env, p *client.GetPartsParams) error {

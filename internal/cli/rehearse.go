@@ -226,7 +226,7 @@ func (p *rehearsal) solveDial(ctx context.Context, e *env) error {
 		}
 		rows = append(rows, []string{t.Value, fmt.Sprintf("%.1f", t.Average), mark})
 	}
-	if err := e.show(s, []column{{head: s.Dial, right: true}, {head: "a month", right: true}, {head: ""}}, rows); err != nil {
+	if err := e.show(s, []column{{head: s.Dial, right: true}, {head: "a month", right: true}, {head: "note"}}, rows); err != nil {
 		return err
 	}
 	e.say("%s at %s flags %.1f a month over the last %d, by %s; now, at %s, it is %.1f. Nothing was changed.\n", s.Dial, s.Value, s.Average, p.months, strings.Join(s.Rules, ", "), s.Now, s.NowAverage)

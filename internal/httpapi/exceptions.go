@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/csv"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"math/big"
@@ -340,7 +341,7 @@ func lineUpOut(engine *measure.Engine, result *judge.Result, code int) contract.
 }
 
 func ignoreNotFound(err error) error {
-	if err == store.ErrNotFound {
+	if errors.Is(err, store.ErrNotFound) {
 		return nil
 	}
 	return err

@@ -1,0 +1,109 @@
+package e2e
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// Every command that shows something shows it to people and to machines: JSON
+// that is JSON, CSV whose rows are as wide as its head and as many as the list,
+// and no word of a message among them.
+func TestEveryListingInEveryFormat(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	s := demoService(t)
+	exception := s.exceptions("2026-10")["thin-margin R-17"]
+	id, opened := strconv.FormatInt(exception.Id, 10), strconv.FormatInt(*exception.Case, 10)
+	for _, c := range []struct {
+		args []string
+		list string // what holds the list in JSON, "." for all of it
+		see  string // in the table
+	}{
+		{[]string{"people"}, ".", "ines"},
+		{[]string{"intakes"}, ".", "sales"},
+		{[]string{"rules"}, ".", "thin-margin"},
+		{[]string{"measures"}, ".", "margin_rate"},
+		{[]string{"dials"}, ".", "margin_floor"},
+		{[]string{"grades"}, ".", "diamond"},
+		{[]string{"revisions"}, ".", "REVISION"},
+		{[]string{"uses", "margin_floor"}, ".", "rule thin-margin"},
+		{[]string{"calendar", "2026"}, "periods", "Spring fair 2026"},
+		{[]string{"register", "rep"}, "rows", "Halyardin"},
+		{[]string{"register", "rep", "R-17"}, ".", "Halyardin"},
+		{[]string{"targets", "rep"}, "rows", "R-17"},
+		{[]string{"table", "-by", "rep.territory", "-period", "2026-10", "-periods", "3", "revenue"}, "rows", "Skerry Coast"},
+		{[]string{"table", "-by", "rep", "-period", "2026-10", "-text", "nobody", "revenue"}, "rows", "The whole"},
+		{[]string{"lines", "-by", "rep", "-key", "R-17", "-period", "2026-10", "revenue"}, "lines", "13,612"},
+		{[]string{"exceptions", "2026-10"}, ".", "thin-margin"},
+		{[]string{"exceptions", "-state", "all", "-rule", "thin-margin", "2026-10"}, ".", "R-17"},
+		{[]string{"exceptions", "-top", "2", "2026-10"}, ".", "GRADE"},
+		{[]string{"show", id}, "rows", "Evidence"},
+		{[]string{"cases", "-all"}, ".", "DUE"},
+		{[]string{"case", opened}, "", "Margin under the floor"},
+		{[]string{"sweep", "2026-10"}, "tallies", "behind-target"},
+		{[]string{"rehearse", "-period", "2026-10"}, "rules", "PUBLISHED"},
+		{[]string{"rehearse", "-period", "2026-10", "-rule", "thin-margin"}, "flagged", "Nearest to the cut"},
+		{[]string{"rehearse", "-period", "2026-10", "-solve", "margin_floor", "-about", "5"}, "tried", "nearest"},
+	} {
+		name := strings.Join(c.args, " ")
+		run := func(format string) string {
+			code, out, errs := s.oskel("ines", append(c.args, "-format", format)...)
+			require.Equal(t, 0, code, "%s as %s: %s", name, format, errs)
+			assert.NotContains(t, out+errs, "%!", name)
+			return out
+		}
+		assert.Contains(t, run("table"), c.see, name)
+		var all any
+		require.NoError(t, json.Unmarshal([]byte(run("json")), &all), name)
+		rows, err := csv.NewReader(strings.NewReader(run("csv"))).ReadAll()
+		require.NoError(t, err, name)
+		require.NotEmpty(t, rows, name)
+		for _, head := range rows[0] {
+			assert.NotEmpty(t, head, name)
+		}
+		if c.list == "" {
+			continue
+		}
+		list := all
+		if c.list != "." {
+			list = all.(map[string]any)[c.list]
+		}
+		if list == nil {
+			list = []any{}
+		}
+		assert.Len(t, list, len(rows)-1, name)
+	}
+}
+
+// A file is written whole, or what was there stays.
+func TestAFileThatCannotBeWritten(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	s := demoService(t)
+	dir := t.TempDir()
+	before := filepath.Join(dir, "t.csv")
+	require.NoError(t, os.WriteFile(before, []byte("as it was\n"), 0o600))
+	code, _, errs := s.oskel("ines", "table", "-period", "2026-10", "-o", before, "revenu")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "did you mean revenue?")
+	code, _, errs = s.oskel("ines", "table", "-period", "2026-10", "-o", filepath.Join(dir, "none", "t.csv"), "revenue")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "t.csv")
+	text, err := os.ReadFile(before)
+	require.NoError(t, err)
+	assert.Equal(t, "as it was\n", string(text))
+	code, _, errs = s.oskel("ines", "table", "-period", "2026-10", "-o", before, "revenue")
+	assert.Equal(t, 0, code, errs)
+	text, err = os.ReadFile(before)
+	require.NoError(t, err)
+	assert.Equal(t, "key,name,revenue_2026-10\nall,The whole,1309285.79\n", string(text))
+	left, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	assert.Len(t, left, 1, "nothing else is left")
+}
