@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"fmt"
+	"io"
 	"net/http"
 	"strings"
 	"testing"
@@ -62,6 +63,66 @@ func TestRolesAndTheirBounds(t *testing.T) {
 	person.Name, person.Password = "x", "short"
 	p := refused(t, 400, "invalid-request")(lea.CreatePerson(ctx, person))
 	assert.Equal(t, "password", *(*p.Faults)[0].Where)
+}
+
+// Who may do what: every operation that changes something, asked in a form that
+// the contract allows. What is not refused for the role may be for other
+// reasons.
+func TestWhoMayDoWhat(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	s.sweep("2026-10")
+	const reader, analyst, lead = "rea ana lea", "ana lea", "lea"
+	asked := map[string]bool{}
+	for _, c := range []struct{ operation, method, path, body, may string }{
+		{"checkRulebook", "POST", "/api/rulebook/check", `{"text": "oskel: 1"}`, reader},
+		{"compareRulebook", "POST", "/api/rulebook/compare", `{"with": 1}`, reader},
+		{"placeRule", "POST", "/api/rulebook/rule", `{"text": "oskel: 1", "name": "quiet"}`, reader},
+		{"placeDial", "POST", "/api/rulebook/dial", `{"text": "oskel: 1", "name": "floor", "value": "23%"}`, reader},
+		{"rehearse", "POST", "/api/rehearsals", `{"rule": "quiet", "period": "2026-10"}`, reader},
+		{"rehearseBook", "POST", "/api/rehearsals/book", `{"period": "2026-10"}`, reader},
+		{"solveDial", "POST", "/api/rehearsals/solution", `{"dial": "floor", "period": "2026-10", "wanted": 1}`, reader},
+		{"publishRevision", "POST", "/api/revisions", `{"text": "oskel: 1", "note": "n", "based_on": 9}`, analyst},
+		{"restoreRevision", "POST", "/api/revisions/9/restoration", `{"note": "n", "based_on": 1}`, analyst},
+		{"turnDial", "PUT", "/api/dials/none", `{"value": "23%", "note": "n", "based_on": 1}`, analyst},
+		{"restyleGrade", "PUT", "/api/grades/none", `{"label": "x", "tone": "red", "shape": "square", "note": "n", "based_on": 1}`, analyst},
+		{"putDraft", "PUT", "/api/draft", `{"text": "oskel: 1", "based_on": 1, "version": 7}`, analyst},
+		{"dropDraft", "DELETE", "/api/draft", "", analyst},
+		{"createIntake", "POST", "/api/intakes?into=feed&name=none", "x", analyst},
+		{"takeBackIntake", "DELETE", "/api/intakes/99", "", analyst},
+		{"createSweep", "POST", "/api/sweeps", `{"period": "2031-01"}`, analyst},
+		{"createPerson", "POST", "/api/people", `{"name": "rea", "title": "R", "role": "reviewer", "password": "long enough"}`, lead},
+		{"commentCase", "POST", "/api/cases/1/comments", `{"text": "x"}`, analyst}, // the case of another desk than rea's
+		{"signOut", "DELETE", "/api/session", "", reader},
+	} {
+		asked[c.operation] = true
+		for _, person := range []string{"rea", "ana", "lea"} {
+			s.as(person)
+			r, err := http.NewRequest(c.method, s.url+c.path, strings.NewReader(c.body))
+			require.NoError(t, err)
+			r.Header.Set("Authorization", "Bearer "+s.tokens[person])
+			r.Header.Set("Content-Type", "application/json")
+			if c.operation == "createIntake" {
+				r.Header.Set("Content-Type", "text/csv")
+			}
+			answer, err := http.DefaultClient.Do(r)
+			require.NoError(t, err)
+			said, err := io.ReadAll(answer.Body)
+			require.NoError(t, err)
+			assert.Equal(t, strings.Contains(c.may, person), answer.StatusCode != 403, "%s by %s: %s", c.operation, person, said)
+			assert.NotContains(t, []int{401, 405, 500}, answer.StatusCode, "%s by %s: %s", c.operation, person, said)
+			assert.NotContains(t, string(said), "There is nothing at", c.operation)
+			assert.NotContains(t, string(said), "invalid-request", "%s by %s is not asked as the contract wants it", c.operation, person)
+		}
+	}
+	spec, err := openapi3.NewLoader().LoadFromFile("../api/openapi.yaml")
+	require.NoError(t, err)
+	elsewhere := map[string]bool{"signIn": true, "createToken": true, "deleteToken": true, "takeCase": true, "releaseCase": true, "settleCase": true} // in tests of their own
+	for _, item := range spec.Paths.Map() {
+		for method, operation := range item.Operations() {
+			assert.True(t, method == "GET" || asked[operation.OperationID] || elsewhere[operation.OperationID], operation.OperationID)
+		}
+	}
 }
 
 func TestSessionsAndTokens(t *testing.T) {
