@@ -308,6 +308,28 @@ func TestDataRooms(t *testing.T) {
 	do(t, p.ClickText("Calendar"), p.Sees("Harbour Day"), p.Sees("22 working days"), p.Click("[aria-label='The year before, 2025']"), p.Sees("Spring fair 2025"), p.Until("location.search === '?year=2025'"))
 }
 
+// An intake is taken back where it is listed, after a word on what that does;
+// a reviewer sees the list and nothing to press.
+func TestTakingBackInTheConsole(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	s.load("feed", "sales", salesHead+"2026-10-06,B1,R1,100,70\n", replace("2026-W41"))
+	p := screen(t, s, 1280, 800)
+	do(t, p.SignIn("ana", password), p.Go("/data"), p.Sees("feed sales, replaces 2026-W41"), p.Sees("Oct 2026"))
+	do(t, p.Run("[...document.querySelectorAll('tbody button')][0].click()"), p.Sees("Take back sales.csv?"), p.Sees("Its 1 row no longer counts"))
+	do(t, p.ClickText("Leave it"), p.Until("!document.querySelector('[role=dialog]')"))
+	assert.Equal(t, "100", s.revenue("2026-10"))
+	do(t, p.Run("[...document.querySelectorAll('tbody button')][0].click()"), p.ClickText("Take back intake 4"), p.Sees("taken back by intake 5"))
+	assert.Equal(t, "1999.9999", s.revenue("2026-10"))
+	// One that another has taken back meanwhile: told.
+	do(t, p.Run("[...document.querySelectorAll('tbody button')][0].click()"), p.Sees("Take back sales.csv?"))
+	want[client.Intake](t, 200)(s.as("lea").TakeBackIntake(ctx, 3))
+	do(t, p.ClickText("Take back intake 3"), p.Sees("intake 3 was already taken back, by intake 6"))
+
+	p = screen(t, s, 1280, 800)
+	do(t, p.SignIn("rea", password), p.Go("/data"), p.Sees("replaces 2026-W41"), p.Until("!document.querySelector('tbody button')"))
+}
+
 // Pages are those of one grid until the data or the question change: what
 // comes in is seen by the next page, and an earlier version still pages as it
 // was.

@@ -3,8 +3,11 @@ package e2e
 import (
 	"os"
 	"path/filepath"
+	"slices"
+	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -245,6 +248,51 @@ func TestMakeTryAndPublishARule(t *testing.T) {
 	value, err := browser.Value[string](p, "document.querySelector('textarea').value")
 	require.NoError(t, err)
 	assert.Contains(t, value, "below: 17%")
+}
+
+// A rule is turned into each family by form, and every field of the form comes
+// into the file.
+func TestEveryFamilyByForm(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	p := screen(t, s, 1280, 800)
+	// A field by its label, or by its id with #.
+	find := func(field string) string {
+		if !strings.HasPrefix(field, "#") {
+			field = "[aria-label='" + field + "']"
+		}
+		return `document.querySelector("` + field + `")`
+	}
+	put := func(field, value string) error {
+		return p.Run("const e = " + find(field) + "; e.value = " + strconv.Quote(value) + "; e.dispatchEvent(new Event('input', {bubbles: true})); e.dispatchEvent(new Event('change', {bubbles: true}))")
+	}
+	do(t, p.SignIn("ana", password), p.Go("/rules/draft?rule=thin-margin&period=2026-10"), p.Sees("flagged of"))
+	for _, c := range []struct {
+		steps [][2]string
+		kept  []string
+	}{
+		{[][2]string{{"#no-data", "look"}, {"#persists", "1 of 2"}, {"At stake", "revenue"}, {"Yardstick", "earlier(OF)"}, {"Held as", "change"}, {"below, band 1", "-20%"}, {"below, band 2", "-10%"}},
+			[]string{"no_data: look", "persists: 1 of 2", "stake: revenue", "earlier(margin)", "as: change", "below: -20%", "below: -10%"}},
+		{[][2]string{{"Family", "choose"}, {"Condition 1 of choice 1", "margin below 20%"}, {"How many of choice 1", "none"}, {"Grade of choice 1", "act"}},
+			[]string{"choose:", "grade: act", "none:", "margin below 20%", "persists: 1 of 2"}},
+		{[][2]string{{"Family", "outlier"}, {"Measure", "revenue"}, {"Among", "rep.territory"}, {"Beyond", "floor"}, {"Beyond", "3"}, {"Side", "low"}, {"Grade", "act"}},
+			[]string{"outlier:", "of: revenue", "among: rep.territory", "beyond: 3", "side: low", "peers: 8", "grade: act", "no_data: look"}},
+		{[][2]string{{"Family", "silence"}, {"Grade", "act"}}, []string{"window:", "silence: sales", "at_least: 60 days", "grade: act"}},
+		{[][2]string{{"Family", "bands"}, {"Measure", "revenue"}, {"below, band 1", "500"}}, []string{"of: revenue", "below: 500", "clear: rest"}},
+	} {
+		for _, step := range c.steps {
+			do(t, p.Until(find(step[0])), put(step[0], step[1]))
+		}
+		var rule string
+		kept := assert.Eventually(t, func() bool {
+			draft := want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx))
+			_, rule, _ = strings.Cut(draft.Text, "name: thin-margin")
+			rule, _, _ = strings.Cut(rule, "name: behind")
+			return !slices.ContainsFunc(c.kept, func(k string) bool { return !strings.Contains(rule, k) })
+		}, 20*time.Second, 100*time.Millisecond)
+		require.True(t, kept, "%q in %s", c.kept, rule)
+	}
+	assert.Empty(t, want[client.CheckReport](t, 200)(s.as("ana").CheckRulebook(ctx, client.RulebookText{Text: want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx)).Text})).Problems)
 }
 
 func TestDialsAndRevisionsPages(t *testing.T) {

@@ -4,7 +4,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
-import { momentWords, monthWords } from '@/lib/format'
+import { countWords, momentWords, monthWords } from '@/lib/format'
 import { useSession } from '@/lib/session'
 import DataTabs from '@/parts/DataTabs.vue'
 import StateNote from '@/parts/StateNote.vue'
@@ -28,14 +28,8 @@ function ask(in_: Schemas['Intake']) {
   asked.value = in_
 }
 const months = (m: string[]) => [...new Set([m[0], m.at(-1)])].flatMap((x) => (x ? [monthWords(x)] : [])).join(' to ')
-const note = (i: Schemas['Intake']) =>
-  i.taken_back_by
-    ? `taken back by intake ${i.taken_back_by}`
-    : i.into === 'take-back'
-      ? 'takes an intake back'
-      : i.period
-        ? `replaces ${monthWords(i.period)}`
-        : ''
+const way = (i: Schemas['Intake']) =>
+  i.period ? `, replaces ${monthWords(i.period)}` : i.mode === 'correct' ? ', corrects by key' : ''
 const totals = (t: Record<string, string>) =>
   Object.entries(t)
     .sort()
@@ -76,7 +70,9 @@ const totals = (t: Record<string, string>) =>
         <tbody>
           <tr v-for="i in data" :key="i.id" :class="i.taken_back_by ? 'text-muted' : ''">
             <td class="text-right">{{ i.id }}</td>
-            <td class="whitespace-nowrap">{{ i.into }} {{ i.name }}</td>
+            <td class="whitespace-nowrap">
+              {{ i.into }} {{ i.name }}<span class="text-small text-muted">{{ way(i) }}</span>
+            </td>
             <td class="font-mono text-small">{{ i.file }}</td>
             <td class="text-right">{{ i.rows.toLocaleString('en-GB') }}</td>
             <td class="whitespace-nowrap">{{ months(i.months) }}</td>
@@ -91,7 +87,9 @@ const totals = (t: Record<string, string>) =>
               >
                 Take back<span class="sr-only"> intake {{ i.id }}</span>
               </button>
-              <span v-else class="text-small text-muted">{{ note(i) }}</span>
+              <span v-else-if="i.taken_back_by" class="text-small text-muted"
+                >taken back by intake {{ i.taken_back_by }}</span
+              >
             </td>
           </tr>
         </tbody>
@@ -103,8 +101,8 @@ const totals = (t: Record<string, string>) =>
         <DialogPanel class="card w-full max-w-md p-5">
           <DialogTitle class="text-lead font-semibold">Take back {{ asked?.file }}?</DialogTitle>
           <p class="mt-2">
-            Its {{ asked?.rows.toLocaleString('en-GB') }} rows no longer count, and what they replaced counts again.
-            Past sweeps keep what they saw; sweep the periods again to see the difference.
+            Its {{ countWords(asked?.rows ?? 0, 'row no longer counts', 'rows no longer count') }}, and what they
+            replaced counts again. Past sweeps keep what they saw; sweep the periods again to see the difference.
           </p>
           <p v-if="takeBack.error.value" role="alert" class="mt-2 text-red">{{ takeBack.error.value.message }}</p>
           <div class="mt-4 flex justify-end gap-2">

@@ -1,0 +1,92 @@
+import { computed, inject, provide, type InjectionKey } from 'vue'
+
+import type { Schemas } from './api'
+import type { Definition } from './draft'
+import { useRulebook } from './rulebook'
+
+/** The family of a definition; a threshold is by bands or by conditions. */
+export type Family = 'bands' | 'choose' | 'outlier' | 'silence'
+
+export const familyOf = (d: Definition): Family =>
+  d.silence !== undefined ? 'silence' : d.beyond !== undefined ? 'outlier' : d.choose?.length ? 'choose' : 'bands'
+
+/** Where faults are shown beside what they are about; all others stand on top. */
+const placed = [
+  'where',
+  'base',
+  'stake',
+  'against',
+  'choose',
+  'bands',
+  'examples',
+  'judges',
+  'persists',
+  'outlier',
+  'window',
+  'valid',
+  '.name',
+  'threshold.of',
+]
+
+function ruleOf(
+  definition: () => Definition,
+  faults: () => Schemas['Fault'][],
+  report: () => Schemas['CheckReport'] | undefined,
+  change: (d: Definition) => void,
+) {
+  const { book, grades } = useRulebook()
+  const d = computed(definition)
+  const measures = computed(() => report()?.measures ?? [])
+  const dials = computed(() => (report()?.dials ?? []).map((x) => ({ name: x.name, title: `dial, ${x.value}` })))
+  const attributes = computed(() => {
+    const kinds = new Set((d.value.judges ?? []).flatMap((j) => j.split(' x ').map((s) => s.split('.')[0])))
+    return (book.value?.kinds ?? [])
+      .filter((k) => kinds.has(k.name))
+      .flatMap((k) =>
+        k.attributes.map((a) => ({ name: `${k.name}.${a}`, title: `${a} of a ${k.title.toLowerCase()}` })),
+      )
+  })
+  return {
+    d,
+    book,
+    grades,
+    measures,
+    dials,
+    attributes,
+    /** All that a formula may name. */
+    names: computed(() => [...measures.value, ...dials.value, ...(report()?.functions ?? []), ...attributes.value]),
+    family: computed(() => familyOf(d.value)),
+    /** The faults of some fields. */
+    at: (...fields: string[]) =>
+      faults()
+        .filter((f) => fields.some((x) => f.where?.includes(`.${x}`)))
+        .map((f) => f.text),
+    loose: computed(() =>
+      faults()
+        .filter((f) => !placed.some((p) => f.where?.includes(p)))
+        .map((f) => f.text),
+    ),
+    /** Changes some fields; every change gives the whole definition anew. */
+    set: (part: Partial<Definition>) => change({ ...definition(), ...part }),
+    change,
+  }
+}
+
+const key: InjectionKey<ReturnType<typeof ruleOf>> = Symbol('rule')
+
+/** Makes a rule known to the parts of its form. */
+export function provideRule(...args: Parameters<typeof ruleOf>) {
+  const rule = ruleOf(...args)
+  provide(key, rule)
+  return rule
+}
+
+/** The rule that a part of the form is about. */
+export function useRule() {
+  const rule = inject(key)
+  if (!rule) throw new Error('not within the form of a rule')
+  return rule
+}
+
+/** What was typed or picked. */
+export const valueOf = (e: Event) => (e.target as HTMLInputElement).value

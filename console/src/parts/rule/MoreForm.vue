@@ -1,0 +1,90 @@
+<script setup lang="ts">
+import { useRule, valueOf } from '@/lib/ruleform'
+import FormulaField from '../FormulaField.vue'
+import FaultLines from './FaultLines.vue'
+import GradeSelect from './GradeSelect.vue'
+
+/** What most rules leave as it is. */
+const { d, names, family, at, set } = useRule()
+const checked = (e: Event) => (e.target as HTMLInputElement).checked
+</script>
+
+<template>
+  <details>
+    <summary class="cursor-pointer text-small font-semibold text-muted">
+      More: no data, persistence, stake, order, dates
+    </summary>
+    <div class="mt-2 grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
+      <template v-if="family !== 'silence'">
+        <label for="no-data" class="text-small text-muted">No data</label>
+        <GradeSelect
+          id="no-data"
+          class="w-48"
+          :words="(label) => `is ${label}`"
+          :model-value="d.no_data ?? ''"
+          @update:model-value="(v) => set({ no_data: v || undefined })"
+        >
+          <template #first><option value="">says nothing</option></template>
+        </GradeSelect>
+      </template>
+      <label for="persists" class="text-small text-muted">Flag from</label>
+      <div>
+        <input
+          id="persists"
+          class="field w-24 font-mono text-small"
+          placeholder="2 of 3"
+          :value="d.persists"
+          @change="(e) => set({ persists: valueOf(e) || undefined })"
+        />
+        <span class="ml-2 text-small text-muted">of the last months on; empty: at once</span>
+        <FaultLines :faults="at('persists')" />
+      </div>
+      <span class="text-small text-muted">At stake</span>
+      <FormulaField
+        :model-value="d.stake ?? ''"
+        label="At stake"
+        :names="names"
+        :faults="at('stake')"
+        placeholder="(margin_floor - margin_rate) * revenue"
+        @update:model-value="(v) => set({ stake: v || undefined })"
+      />
+      <span class="text-small text-muted">Order</span>
+      <label class="text-small"
+        ><input
+          type="checkbox"
+          class="mr-1.5"
+          :checked="d.stops"
+          @change="(e) => set({ stops: checked(e) || undefined })"
+        />a breach stops the rules after it for that subject</label
+      >
+      <span class="text-small text-muted">In force</span>
+      <div class="flex flex-wrap items-center gap-2 text-small">
+        <label
+          ><input
+            type="checkbox"
+            class="mr-1.5"
+            :checked="d.on !== false"
+            @change="(e) => set({ on: checked(e) ? undefined : false })"
+          />on</label
+        >
+        <label
+          >from
+          <input
+            type="date"
+            class="field text-small"
+            :value="d.valid_from"
+            @change="(e) => set({ valid_from: valueOf(e) || undefined })"
+        /></label>
+        <label
+          >until
+          <input
+            type="date"
+            class="field text-small"
+            :value="d.valid_until"
+            @change="(e) => set({ valid_until: valueOf(e) || undefined })"
+        /></label>
+        <FaultLines :faults="at('valid')" />
+      </div>
+    </div>
+  </details>
+</template>
