@@ -1,6 +1,6 @@
 # Two commands do everything on a fresh machine: make demo, make test.
 
-.PHONY: demo test build generate prepare prepare-test check bench screenshots clean
+.PHONY: demo test run-tests build generate generated prepare prepare-test check lint bench screenshots clean
 
 GO ?= go
 
@@ -30,17 +30,27 @@ generate:
 	cd api && $(GO) tool -modfile=../tools/go.mod oapi-codegen -config client.yaml openapi.yaml
 	cd console && npm run --silent types > /dev/null
 
-check: generate
+# All that can be said without running it. Only 'generated' writes anything.
+check: generated lint
+
+generated: generate
 	@git diff --exit-code --stat -- internal/httpapi/contract internal/client console/src/lib/api.gen.d.ts || \
 		{ echo "Generated files differ from api/openapi.yaml: run make generate and commit them."; exit 1; }
+
+lint:
 	test -z "$$(gofmt -l api cmd core e2e internal console/*.go)" || { gofmt -l api cmd core e2e internal; exit 1; }
 	$(GO) vet ./...
 	$(GO) build -modfile=tools/go.mod -o bin/staticcheck honnef.co/go/tools/cmd/staticcheck
 	./bin/staticcheck $$($(GO) list ./... | grep -v -e /contract$$ -e internal/client$$)
 	cd console && npm run --silent check
 
-test: prepare-test build check
-	$(GO) test -race ./...
+# Much of a test of the whole is waiting: it goes beside the checks, and its
+# tests beside one another.
+test: prepare-test build generated
+	$(MAKE) -j2 lint run-tests
+
+run-tests:
+	$(GO) test -race -parallel 4 ./...
 
 # Against hand-written SQL, a bare COPY and one pass of memory; LINES sets the
 # size. docs/benchmarks.md keeps the last table.

@@ -168,6 +168,44 @@ func TestHelpAndUsage(t *testing.T) {
 	assert.Contains(t, errs, "does not answer")
 }
 
+// The token is kept where only its owner reads it, one for each service; a
+// variable overrules it, and signing out makes it void.
+func TestTheTokenIsKeptPrivately(t *testing.T) {
+	home := t.TempDir()
+	t.Setenv("XDG_CONFIG_HOME", home)
+	s, other := small(t), small(t)
+	code, _, errs := s.oskelReading("", "wrong\n", "sign-in", "rea")
+	assert.Equal(t, 3, code)
+	assert.Contains(t, errs, "do not go together")
+	assert.NoFileExists(t, filepath.Join(home, "oskel", "tokens.json"))
+	for _, at := range []*service{s, other} {
+		code, _, errs = at.oskelReading("", password+"\n", "sign-in", "rea")
+		require.Equal(t, 0, code, errs)
+	}
+	info, err := os.Stat(filepath.Join(home, "oskel", "tokens.json"))
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	text, err := os.ReadFile(filepath.Join(home, "oskel", "tokens.json"))
+	require.NoError(t, err)
+	var kept map[string]string
+	require.NoError(t, json.Unmarshal(text, &kept))
+	assert.Len(t, kept, 2)
+	assert.NotContains(t, string(text), password)
+
+	t.Setenv("OSKEL_TOKEN", kept[other.url]) // void at this service
+	code, _, errs = s.oskel("", "cases")
+	assert.Equal(t, 3, code)
+	assert.Contains(t, errs, "oskel sign-in NAME")
+	t.Setenv("OSKEL_TOKEN", "")
+	code, _, _ = s.oskel("", "sign-out")
+	assert.Equal(t, 0, code)
+	refused(t, 401, "sign-in")(s.with(kept[s.url]).GetSession(ctx))
+	code, _, errs = other.oskel("", "cases")
+	assert.Equal(t, 0, code, errs)
+	code, _, _ = s.oskel("", "cases")
+	assert.Equal(t, 3, code)
+}
+
 // Accounts are made from the command line, by leads, with a password from
 // standard input; an analyst needs no desk.
 func TestAccountsFromTheCommandLine(t *testing.T) {

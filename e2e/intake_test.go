@@ -44,6 +44,8 @@ func TestBrokenFilesAreRefusedWhole(t *testing.T) {
 		{"an empty file", "feed", "sales", "", 0, "", "", "the file is empty; expected a header"},
 		{"a header alone", "feed", "sales", salesHead, 0, "", "", "a header and no rows"},
 		{"a binary file", "feed", "sales", "PK\x03\x04\x00\x00\x00\x08", 1, "", "", "a binary file"},
+		{"a control character", "register", "rep", "rep,name,territory\nR1,\x1b[31mArne,North\n", 2, "name", "\x1b[31mArne", "without control characters"},
+		{"a name on two lines", "register", "rep", "rep,name,territory\nR1,\"Arne\nMade-Up\",North\n", 2, "name", "", "without control characters"},
 		{"not UTF-8", "feed", "sales", salesHead + "2026-10-05,\xe4\xf6,R1,5,4\n", 2, "order_no", "", "UTF-8"},
 		{"a subject twice", "register", "rep", "rep,territory\nR1,North\nR1,South\n", 3, "rep", "R1", "already on line 2"},
 		{"gone before it came", "register", "rep", "rep,territory,active_from,active_to\nR1,North,2026-05-01,2026-04-30\n", 2, "active_to", "2026-04-30", "not before active_from"},
@@ -91,6 +93,7 @@ func TestWindowsFilesAreFine(t *testing.T) {
 	in := s.load("feed", "sales", "\xef\xbb\xbf"+strings.ReplaceAll(salesHead+"2026-10-09,\"A 1, \"\"x\"\"\",R1,-5.25,\n", "\n", "\r\n"))
 	assert.Equal(t, map[string]string{"net": "-5.25", "cost": "0"}, in.Totals)
 	assert.Equal(t, []string{"2026-10"}, in.Months)
+	s.load("feed", "sales", salesHead+"2026-10-09,\"of two\nlines\",R1,1,1\n") // a note may
 }
 
 // endless is a line that does not end.

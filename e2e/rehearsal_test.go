@@ -363,3 +363,39 @@ func TestGradesFromTheCommandLine(t *testing.T) {
 	code, _, _ = s.oskel("ana", "restyle", "look")
 	assert.Equal(t, 2, code)
 }
+
+// A draft may declare more than the published rulebook: it is rehearsed on the
+// data there are, and what is new has none.
+func TestADraftOfAnotherShape(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	ask := func(text, rule string) client.Rehearsal {
+		return want[client.Rehearsal](t, 200)(s.as("ana").Rehearse(ctx, client.RehearsalRequest{Text: &text, Rule: rule, Period: "2026-10"}))
+	}
+	more := smallBook
+	for _, change := range [][2]string{
+		{"kinds:\n", "kinds:\n  shop: {}\n"},
+		{"notes: [order_no]", "labels: [channel], notes: [order_no]"},
+		{"numbers: {net: money, cost: money}", "numbers: {cost: money, net: money}"},
+		{"feeds:\n", "feeds:\n  returns: {title: Returns, date: day, subjects: {rep: rep, shop: shop}, numbers: {net: money}}\n"},
+		{"measures:\n", "measures:\n  returned: {sum: returns.net, unit: money}\n  by_phone: {sum: sales.net, where: channel is \"phone\", unit: money}\n  otherwise_sold: {sum: sales.net, where: channel is not \"phone\", unit: money}\n"},
+		{"rules:\n", "rules:\n  - {name: sent-back, judges: rep, no_data: look, threshold: {of: returned, bands: [{grade: act, above: 10}, {clear: rest}]}}\n  - {name: phoned, judges: rep, threshold: {of: by_phone, bands: [{grade: act, above: 10}, {clear: rest}]}}\n  - {name: sold-otherwise, judges: rep, threshold: {of: otherwise_sold, bands: [{grade: act, above: 999.9999}, {clear: rest}]}}\n"},
+	} {
+		require.Contains(t, more, change[0])
+		more = strings.Replace(more, change[0], change[1], 1)
+	}
+	as, same := ask(smallBook, "thin-margin"), ask(more, "thin-margin")
+	assert.Equal(t, as.Tally, same.Tally)
+	assert.Equal(t, as.Flagged, same.Flagged)
+	assert.Equal(t, []int{3, 3}, []int{ask(more, "sent-back").Tally.NoData, ask(more, "sent-back").Tally.Flagged}, "R4 has left")
+	assert.Equal(t, 3, ask(more, "phoned").Tally.NoData)
+	otherwise := ask(more, "sold-otherwise")
+	require.Len(t, otherwise.Flagged, 1)
+	assert.Equal(t, "R1", otherwise.Flagged[0].Key, "it sold 1000 and R2 999.9999")
+	// Published, it is what the data are read in; the file of old lacks nothing.
+	s.publish(more, 1)
+	s.load("feed", "sales", "day,order_no,rep,net,cost,channel\n2026-10-12,P1,R3,40,1,phone\n")
+	assert.Equal(t, 1, ask(more, "phoned").Tally.Flagged)
+	s.load("feed", "sales", salesHead+"2026-10-13,P2,R3,40,1\n")
+	refused(t, 422, "file-refused")(s.send("feed", "sales", "day,order_no,rep,net,cost,chanel\n2026-10-14,P3,R3,40,1,phone\n"))
+}

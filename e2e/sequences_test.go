@@ -72,7 +72,7 @@ func summed(lines []arrived) map[string]string {
 // every earlier data version stays as it was.
 func TestAnySequenceOfIntakes(t *testing.T) {
 	t.Parallel()
-	for _, seed := range []uint64{1, 2, 3} {
+	for _, seed := range []uint64{1, 2} {
 		t.Run(fmt.Sprint("seed ", seed), func(t *testing.T) {
 			s := newService(t)
 			defer s.stop()

@@ -40,6 +40,9 @@ func (e *env) show(value any, columns []column, rows [][]string) error {
 
 const gap = "  "
 
+// onOneLine keeps a note of several lines within its row.
+var onOneLine = strings.NewReplacer("\r\n", " ", "\n", " ", "\t", " ", "\r", " ")
+
 // table aligns columns; the one that wraps takes the width that is left on a
 // terminal.
 func (e *env) table(columns []column, rows [][]string) {
@@ -78,7 +81,10 @@ func (e *env) table(columns []column, rows [][]string) {
 	}
 	line(head)
 	for _, r := range rows {
-		cells := append([]string(nil), r...)
+		cells := make([]string, len(r))
+		for i, c := range r {
+			cells[i] = onOneLine.Replace(c)
+		}
 		var more []string
 		if wrapAt >= 0 {
 			parts := wrapText(cells[wrapAt], widths[wrapAt])

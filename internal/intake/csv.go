@@ -199,12 +199,23 @@ func (t *table) fault(column, text string, args ...any) {
 	t.refusal.add(Fault{Line: t.line, Column: column, Value: t.get(column), Text: fmt.Sprintf(text, args...)})
 }
 
-// text is a value that must be readable text.
-func (t *table) text(column string) string {
+// text is a value that must be readable text on one line.
+func (t *table) text(column string) string { return t.readable(column, "") }
+
+// note is text that may go over several lines.
+func (t *table) note(column string) string { return t.readable(column, "\n\r\t") }
+
+func (t *table) readable(column, besides string) string {
 	s := strings.TrimSpace(t.get(column))
 	if !utf8.ValidString(s) {
 		t.fault(column, "expected text in UTF-8")
 		return ""
+	}
+	for i := range len(s) { // in UTF-8 these bytes stand for themselves alone
+		if c := s[i]; (c < ' ' || c == 0x7f) && strings.IndexByte(besides, c) < 0 {
+			t.fault(column, "expected text without control characters; it holds %q", c)
+			return ""
+		}
 	}
 	return s
 }

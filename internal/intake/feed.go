@@ -144,7 +144,6 @@ type stretch struct {
 
 func (l *lineReader) read(w *blockWriter, in *store.Intake) error {
 	t, f := l.t, l.feed
-	texts := append(append([]string(nil), f.Labels...), f.Notes...)
 	block := newBlock(f, 1)
 	days := map[string]calendar.Day{}
 	months := map[int32]bool{}
@@ -180,8 +179,11 @@ func (l *lineReader) read(w *blockWriter, in *store.Intake) error {
 			}
 			totals[i] = sum
 		}
-		for i, name := range texts {
+		for i, name := range f.Labels {
 			block.Texts[i] = append(block.Texts[i], t.text(name))
+		}
+		for i, name := range f.Notes {
+			block.Texts[len(f.Labels)+i] = append(block.Texts[len(f.Labels)+i], t.note(name))
 		}
 		if len(block.Days) == blockLines {
 			if t.refusal.Count == 0 {
