@@ -95,7 +95,7 @@ var dataCommands = []command{
 				if err != nil {
 					return err
 				}
-				e.say("Intake %d (%s, %d rows) no longer counts; the taking back is intake %d.\n", id, in.File, in.Rows, in.Id)
+				e.say("Intake %d (%s, %s) no longer counts; the taking back is intake %d.\n", id, in.File, counted(int(in.Rows), "row"), in.Id)
 				return nil
 			}
 		},
@@ -166,7 +166,7 @@ func load(ctx context.Context, e *env, into, name, replace, correct, path string
 		totals = append(totals, k+" "+v)
 	}
 	sort.Strings(totals)
-	e.say("Took in %d rows of %s as intake %d", in.Rows, base, in.Id)
+	e.say("Took in %s of %s as intake %d", counted(int(in.Rows), "row"), base, in.Id)
 	if len(in.Months) > 0 {
 		e.say(", %s", span(in.Months))
 	}

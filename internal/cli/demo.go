@@ -103,7 +103,7 @@ func loadDemoFile(ctx context.Context, e *env, c *client.Client, f demo.File) er
 	if err != nil {
 		return err
 	}
-	e.say("Loaded %d rows of %s\n", in.Rows, name)
+	e.say("Loaded %s of %s\n", counted(int(in.Rows), "row"), name)
 	return nil
 }
 

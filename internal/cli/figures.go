@@ -51,7 +51,7 @@ var figureCommands = []command{
 					if err := writeTable(*file, t); err != nil {
 						return fmt.Errorf("writing %s: %w", *file, err)
 					}
-					e.say("Wrote %d rows to %s.\n", len(t.Rows), *file)
+					e.say("Wrote %s to %s.\n", counted(len(t.Rows), "row"), *file)
 					return nil
 				}
 				return showTable(e, t)
