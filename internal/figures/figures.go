@@ -78,8 +78,9 @@ func engine(ctx context.Context, book *rulebook.Book, snapshot *ledger.Snapshot)
 // ErrVersion says that there is no such data version.
 var ErrVersion = errors.New("there is no such data version")
 
-// EngineAt computes the measures of a book over an earlier data version, read
-// anew unless it was the last one asked for; 0 is the newest.
+// EngineAt computes the measures of a book over an earlier data version; 0 is
+// the newest. What has changed since is read, unless it was the last version
+// asked for; the rest is shared with the newest.
 func (k *Keeper) EngineAt(ctx context.Context, book *rulebook.Book, version int64) (*measure.Engine, error) {
 	now, err := k.Snapshot(ctx, book)
 	if err != nil || version == 0 || version == now.Version {
@@ -91,7 +92,7 @@ func (k *Keeper) EngineAt(ctx context.Context, book *rulebook.Book, version int6
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	if k.past == nil || k.past.Version != version || !rulebook.SameShape(k.pastBook, book) {
-		past, err := k.store.ReadLedger(ctx, book, version, nil)
+		past, err := k.store.ReadLedger(ctx, book, version, now)
 		if err != nil {
 			return nil, err
 		}

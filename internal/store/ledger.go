@@ -20,19 +20,19 @@ import (
 	"oskel/core/rulebook"
 )
 
-// ReadLedger builds the snapshot of a data version. before may be a snapshot
-// of an earlier version, made for a book with the same kinds and feeds: what
-// no intake has touched since is shared with it.
-func (s *Store) ReadLedger(ctx context.Context, book *rulebook.Book, version int64, before *ledger.Snapshot) (*ledger.Snapshot, error) {
+// ReadLedger builds the snapshot of a data version. near may be a snapshot of
+// an earlier or a later version, made for a book with the same kinds and feeds:
+// what no intake between the two has touched is shared with it.
+func (s *Store) ReadLedger(ctx context.Context, book *rulebook.Book, version int64, near *ledger.Snapshot) (*ledger.Snapshot, error) {
 	out := &ledger.Snapshot{Version: version, Registers: map[string]*ledger.Register{}, Feeds: map[string]*ledger.Feed{}, Targets: map[ledger.SheetKey]*ledger.Sheet{}}
-	touched, err := s.touched(ctx, book, version, before)
+	touched, err := s.touched(ctx, book, version, near)
 	if err != nil {
 		return nil, err
 	}
 	for i := range book.Kinds {
 		kind := &book.Kinds[i]
-		if before != nil && !touched.registers[kind.Name] {
-			out.Registers[kind.Name] = before.Registers[kind.Name]
+		if near != nil && !touched.registers[kind.Name] {
+			out.Registers[kind.Name] = near.Registers[kind.Name]
 			continue
 		}
 		if out.Registers[kind.Name], err = s.readRegister(ctx, kind, version); err != nil {
@@ -45,8 +45,8 @@ func (s *Store) ReadLedger(ctx context.Context, book *rulebook.Book, version int
 		for _, l := range def.Labels {
 			feed.Labels = append(feed.Labels, &ledger.Label{Column: l, Words: []string{""}})
 		}
-		if before != nil {
-			feed.Labels = before.Feeds[def.Name].Labels
+		if near != nil {
+			feed.Labels = near.Feeds[def.Name].Labels
 		}
 		dictionaries := newDictionaries(feed)
 		for _, c := range def.Subjects {
@@ -58,8 +58,8 @@ func (s *Store) ReadLedger(ctx context.Context, book *rulebook.Book, version int
 		if feed.Chunks, err = s.readChunks(ctx, def, touched.months[def.Name], version, dictionaries); err != nil {
 			return nil, err
 		}
-		if before != nil {
-			for _, c := range before.Feeds[def.Name].Chunks {
+		if near != nil {
+			for _, c := range near.Feeds[def.Name].Chunks {
 				if !touched.months[def.Name][c.Month] {
 					feed.Chunks = append(feed.Chunks, c)
 				}
@@ -69,35 +69,35 @@ func (s *Store) ReadLedger(ctx context.Context, book *rulebook.Book, version int
 		sort.Slice(feed.Chunks, func(i, j int) bool { return feed.Chunks[i].Month < feed.Chunks[j].Month })
 		out.Feeds[def.Name] = feed
 	}
-	if before != nil && !touched.targets {
-		out.Targets = before.Targets
+	if near != nil && !touched.targets {
+		out.Targets = near.Targets
 		return out, nil
 	}
 	return out, s.readTargets(ctx, out, version)
 }
 
-// touched is what the intakes after a snapshot brought or took away.
+// touched is what the intakes between two versions brought or took away.
 type touched struct {
 	months    map[string]map[calendar.Month]bool
 	registers map[string]bool
 	targets   bool
 }
 
-func (s *Store) touched(ctx context.Context, book *rulebook.Book, version int64, before *ledger.Snapshot) (touched, error) {
+func (s *Store) touched(ctx context.Context, book *rulebook.Book, version int64, near *ledger.Snapshot) (touched, error) {
 	out := touched{map[string]map[calendar.Month]bool{}, map[string]bool{}, false}
 	for _, f := range book.Feeds {
 		out.months[f.Name] = map[calendar.Month]bool{}
 	}
-	since := int64(0)
-	if before != nil {
-		since = before.Version
+	since, until := int64(0), version
+	if near != nil {
+		since, until = min(near.Version, version), max(near.Version, version)
 	}
 	intakes, err := s.IntakesSince(ctx, since)
 	if err != nil {
 		return out, err
 	}
 	for _, in := range intakes {
-		if in.ID > version {
+		if in.ID > until {
 			continue
 		}
 		// A take-back bears the name of what it takes back, and its months.
