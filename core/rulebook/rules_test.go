@@ -90,6 +90,12 @@ func TestRulesThatCannotBe(t *testing.T) {
 		`{name: x, judges: rep, threshold: {of: revenue, as: ratio, bands: [{grade: act, below: 2}, {clear: rest}]}}`: {
 			`57: rules.x.threshold.as: 'as' needs 'against'`,
 		},
+		`{name: x, judges: rep, threshold: {of: revenue, against: "(revenu)", as: ratio, bands: [{grade: act, below: 50%}, {clear: rest}]}}`: {
+			`64: rules.x.threshold.against: unknown measure or dial "revenu"; did you mean revenue?`,
+		},
+		`{name: x, judges: rep, stake: revenue - nothing_there, threshold: {of: revenue, bands: [{grade: act, below: 5}, {clear: rest}]}}`: {
+			`45: rules.x.stake: unknown measure or dial "nothing_there"; known here: cost, floor, goal, margin, revenue`,
+		},
 		`{name: x, judges: rep, threshold: {of: revenue, bands: []}}`: {
 			`60: rules.x.threshold.bands: state at least one band, such as {grade: act, below: 10}`,
 		},

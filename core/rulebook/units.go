@@ -33,8 +33,10 @@ func (r *reader) checkUnits(book *Book) {
 			r.complain(m.Formula.At, path+".formula", "the formula gives %s, and the measure is declared in %s", unitWords(u), m.Unit)
 		}
 	}
+	// What a formula of a rule names that is not there is said with the rule.
+	known := func(n *lang.Node) bool { return n != nil && len(formulaErrors(book, n)) == 0 }
 	for i := range book.Rules {
-		if t := book.Rules[i].Threshold; t != nil && t.Against != nil && t.Against.Tree != nil && book.Measure(t.Of) != nil {
+		if t := book.Rules[i].Threshold; t != nil && t.Against != nil && known(t.Against.Tree) && book.Measure(t.Of) != nil {
 			of := &lang.Node{Op: lang.Name, At: t.Against.Tree.At, Text: t.Of}
 			u, err := book.unitOf(of)
 			if err == nil {
@@ -44,7 +46,7 @@ func (r *reader) checkUnits(book *Book) {
 				r.complain(shift(t.Against.At, err.At), "rules."+book.Rules[i].Name+".threshold.against", "%s", err.Text)
 			}
 		}
-		if s := book.Rules[i].Stake; s != nil {
+		if s := book.Rules[i].Stake; s != nil && known(s.Tree) {
 			if _, err := book.unitOf(s.Tree); err != nil {
 				r.complain(shift(s.At, err.At), "rules."+book.Rules[i].Name+".stake", "%s", err.Text)
 			}
