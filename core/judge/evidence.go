@@ -204,24 +204,16 @@ type standing struct {
 	median, mad *big.Rat
 }
 
-func (r *Result) standingOf(e *measure.Engine, own lang.Value) *standing {
-	if s := r.peers[own]; s != nil {
+func (r *Result) standingOf(e *measure.Engine, code uint32) *standing {
+	at := slices.IndexFunc(r.groups, func(group []int) bool {
+		_, in := slices.BinarySearch(group, int(code))
+		return in
+	})
+	if s := r.peers[at]; s != nil {
 		return s
 	}
-	o := r.Rule.Outlier
-	register := e.Snapshot.Registers[r.Level.Kind]
-	column := e.Column(o.Of, r.slot)
-	exact := func(code int) *big.Rat {
-		v, _ := e.Exact(o.Of, uint32(code), r.slot)
-		return v
-	}
-	var codes []int
-	for other, v := range r.marks {
-		if v.outcome != Clear && v.outcome != Breach || o.Among != "" && register.Value(o.Among, uint32(other), r.slot.Last) != own {
-			continue
-		}
-		codes = append(codes, other)
-	}
+	column, exact := e.Column(r.Rule.Outlier.Of, r.slot), r.exactly(e)
+	codes := slices.Clone(r.groups[at])
 	s := &standing{members: len(codes), place: map[uint32]int{}}
 	s.median, s.mad = column.Near(codes, exact).MedianMAD()
 	order := func(a, b int) int { return column.Compare(b, a, exact) }
@@ -234,25 +226,22 @@ func (r *Result) standingOf(e *measure.Engine, own lang.Value) *standing {
 		s.place[uint32(code)] = place
 	}
 	if r.peers == nil {
-		r.peers = map[lang.Value]*standing{}
+		r.peers = map[int]*standing{}
 	}
-	r.peers[own] = s
+	r.peers[at] = s
 	return s
 }
 
 func peersFound(e *measure.Engine, r *Result, code uint32) *Peers {
 	o := r.Rule.Outlier
 	p := &Peers{Attribute: o.Among, Cut: e.Book.Value(o.Beyond).Rat()}
-	var own lang.Value
 	if o.Among != "" {
-		own = e.Snapshot.Registers[r.Level.Kind].Value(o.Among, code, r.slot.Last)
-		p.Group = own.Text
+		p.Group = e.Snapshot.Registers[r.Level.Kind].Value(o.Among, code, r.slot.Last).Text
 	}
-	s := r.standingOf(e, own)
+	s := r.standingOf(e, code)
 	p.Others, p.Place = s.members-1, s.place[code]
 	p.Median, p.MAD = s.median, s.mad
-	value, _ := e.Exact(o.Of, code, r.slot)
-	p.Score = new(big.Rat).Mul(stats.RobustFactorRat, new(big.Rat).Sub(value, p.Median))
+	p.Score = new(big.Rat).Mul(stats.RobustFactorRat, new(big.Rat).Sub(r.exactly(e)(int(code)), p.Median))
 	p.Score.Quo(p.Score, p.MAD)
 	return p
 }

@@ -187,6 +187,13 @@ func TestRobustScore(t *testing.T) {
 	assert.Equal(t, "clear; clear; clear; clear; clear; clear; breach look; no data (no lines in the period)", verdicts(r), "7 scores exactly 3.3725: on the cut, not beyond")
 	assert.Equal(t, "Revenue is 9, far above the median of 2 among 7 reps: robust score 4.7, the cut is 3.4.", sentence(e, r, 6))
 	assert.Equal(t, 1, judge.EvidenceFor(e, r, 6).Peers.Place)
+	// Whom an earlier rule stops is a peer all the same, in the verdict and in
+	// its evidence.
+	stopping := world(t, 8, "\n  - {name: first, judges: rep, stops: true, threshold: {of: revenue, bands: [{grade: act, above: 1, at_most: 2}, {clear: rest}]}}"+rule, lines...)
+	after := judge.All(stopping, october)[1]
+	assert.Equal(t, 2, after.Tally().NotJudged[judge.Stopped])
+	assert.Equal(t, sentence(e, r, 6), sentence(stopping, after, 6))
+	assert.Equal(t, judge.EvidenceFor(e, r, 6).Peers, judge.EvidenceFor(stopping, after, 6).Peers)
 	few := judge.Judge(e, e.Book.Rule("few"), e.Book.Rule("few").Levels[0], october)
 	assert.Equal(t, 7, few.Tally().NotJudged[judge.FewPeers])
 	among := judge.Judge(e, e.Book.Rule("among"), e.Book.Rule("among").Levels[0], october)

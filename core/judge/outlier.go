@@ -17,17 +17,15 @@ func judgeOutlier(e *measure.Engine, r *Result) {
 	o := r.Rule.Outlier
 	column := r.prepare(e, o.Of)
 	cut := e.Book.Value(o.Beyond)
-	for _, group := range groups(e, r) {
+	r.groups = groups(e, r)
+	for _, group := range r.groups {
 		if len(group)-1 < o.Peers {
 			for _, code := range group {
 				r.set(code, Verdict{Outcome: NotJudged, Why: FewPeers})
 			}
 			continue
 		}
-		g := &peerGroup{near: column.Near(group, func(code int) *big.Rat {
-			v, _ := e.Exact(o.Of, uint32(code), r.slot)
-			return v
-		})}
+		g := &peerGroup{near: column.Near(group, r.exactly(e))}
 		median, mad := stats.MedianMAD(g.near.Values)
 		noSpread := mad == 0
 		if mad <= 4*g.near.Error {
@@ -44,6 +42,14 @@ func judgeOutlier(e *measure.Engine, r *Result) {
 				r.set(code, Verdict{Outcome: Breach, Grade: o.Grade})
 			}
 		}
+	}
+}
+
+// exactly answers for the exact values that an outlier rule compares.
+func (r *Result) exactly(e *measure.Engine) func(code int) *big.Rat {
+	return func(code int) *big.Rat {
+		v, _ := e.Exact(r.Rule.Outlier.Of, uint32(code), r.slot)
+		return v
 	}
 }
 

@@ -106,12 +106,8 @@ func (e *Engine) peers(n *lang.Node, s Slot) *Column {
 			out.Value[i], out.Error[i], out.Why[i] = out.Value[first], out.Error[first], Present
 			continue
 		}
-		values := make([]float64, len(codes))
-		widest := 0.0
-		for k, code := range codes {
-			values[k] = c.Value[code]
-			widest = max(widest, c.Error[code])
-		}
+		near := c.Near(codes, nil) // exact ones are not asked for here
+		values, widest := near.Values, near.Error
 		v := 0.0
 		switch p := n.Parts[1]; p.Text {
 		case "average":
