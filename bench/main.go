@@ -288,7 +288,9 @@ func scan(e *measure.Engine, kind string, names ...string) amount.Amount {
 	var total amount.Amount
 	for _, s := range slots {
 		for _, name := range names {
-			total += e.Sum(name, s)
+			for _, t := range e.Totals(name, s).All() {
+				total += t.Amount
+			}
 		}
 	}
 	return total

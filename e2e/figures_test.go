@@ -133,7 +133,7 @@ func TestTargetsAreSpread(t *testing.T) {
 	// R1: a sixth of 100.01 is 16.67, met; R2: a fifteenth of 1,500 is 100, met.
 	assert.NotContains(t, found, "behind R1")
 	assert.NotContains(t, found, "behind R2")
-	s.publish(strings.Replace("calendar: {month_weights: [1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 2, 3]}\n"+smallBook, "measures:\n", "measures:\n  aim: {formula: \"target(revenue)\", unit: money, places: 2}\n", 1), 1)
+	s.publish(strings.Replace("calendar: {month_weights: [1, 1, 1, 1, 1, 1, 1, 1, 1, 1, 2, 3]}\n"+smallBook, "measures:\n", "measures:\n  aim: {formula: \"target(revenue)\", groups: own figures, unit: money, places: 2}\n", 1), 1)
 	by := "rep"
 	three := 3
 	table := want[client.Table](t, 200)(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "aim", By: &by, Period: "2026-12", Periods: &three}))

@@ -200,7 +200,7 @@ func TestReplacingAnyPeriod(t *testing.T) {
 func TestTakingBackStepByStep(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	s.publish(strings.Replace(smallBook, "measures:\n", "measures:\n  opening: {first: sales.net, unit: money}\n  closing: {last: sales.net, unit: money}\n  aim: {formula: target(revenue), unit: money}\n", 1), 1)
+	s.publish(strings.Replace(smallBook, "measures:\n", "measures:\n  opening: {first: sales.net, unit: money}\n  closing: {last: sales.net, unit: money}\n  aim: {formula: target(revenue), groups: own figures, unit: money}\n", 1), 1)
 	s.load("feed", "sales", salesHead+"2026-10-30,C1,R1,10,4\n2026-10-30,C2,R1,11,4\n")
 	s.load("feed", "sales", salesHead+"2026-10-30,C3,R1,12,4\n2026-10-30,C4,R1,13,4\n")
 	state := func() string {

@@ -94,7 +94,7 @@ func BenchmarkScan(b *testing.B) {
 				e.Ahead(names, slots)
 				for _, s := range slots {
 					for _, name := range names {
-						e.Sum(name, s)
+						e.Totals(name, s)
 					}
 				}
 			}

@@ -107,9 +107,12 @@ func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
 		if t.Against != nil {
 			ev.As = t.As
 			ev.Against = againstWords(e.Book, t)
-			if r.yard.Why[code] == measure.Present && noYardstick(e, r, code) == "" {
+			if r.yard != nil && r.yard.Why[code] == measure.Present && noYardstick(e, r, code) == "" {
 				ev.Yardstick, _ = e.ExactFormula(t.Against.Tree, code, r.slot)
 			}
+		}
+		if ev.Value == nil {
+			ev.Value = r.exactValue(e, code)
 		}
 		if ev.Value != nil && (t.Against == nil || ev.Yardstick != nil) {
 			ev.Held = heldExactly(e, r, code, ev.Value)
@@ -148,7 +151,7 @@ func (ev *Evidence) choose(e *measure.Engine, r *Result, code uint32) {
 	seen := map[string]bool{}
 	for _, c := range r.Rule.Threshold.Choices {
 		for _, condition := range c.Of {
-			if r.Verdict(code).Grade == c.Grade && !c.None && holds(e, condition.Tree, code, r.slot) && !slices.Contains(ev.Holding, condition.Text) {
+			if r.Verdict(code).Grade == c.Grade && !c.None && holds(e, condition.Tree, r.slot)(int(code)) && !slices.Contains(ev.Holding, condition.Text) {
 				ev.Holding = append(ev.Holding, condition.Text)
 			}
 			for _, name := range condition.Tree.Names() {
@@ -216,14 +219,9 @@ func (r *Result) standingOf(e *measure.Engine, code uint32) *standing {
 	codes := slices.Clone(r.groups[at])
 	s := &standing{members: len(codes), place: map[uint32]int{}}
 	s.median, s.mad = column.Near(codes, exact).MedianMAD()
-	order := func(a, b int) int { return column.Compare(b, a, exact) }
-	slices.SortFunc(codes, order)
-	place := 0
+	places := column.Rank(codes, exact)
 	for i, code := range codes {
-		if i == 0 || order(codes[i-1], code) != 0 {
-			place++
-		}
-		s.place[uint32(code)] = place
+		s.place[uint32(code)] = places[len(places)-1] - places[i] + 1
 	}
 	if r.peers == nil {
 		r.peers = map[int]*standing{}

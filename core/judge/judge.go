@@ -23,6 +23,7 @@ type Result struct {
 	Rule  *rulebook.Rule
 	Level rulebook.Level
 	Month calendar.Month // of the book's calendar
+	Empty bool           // no feed that the rule reads has a line in it: it is no period of the rule
 	verdicts
 
 	slot     measure.Slot
@@ -94,19 +95,27 @@ func Judge(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calen
 // once judges without regard to the periods before.
 func once(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calendar.Month) *Result {
 	slot := e.Slot(level, calendar.MonthPeriod(m))
+	slot.Ended = rule.Ended == "zero"
 	n := e.Size(level)
 	r := &Result{Rule: rule, Level: level, Month: m, slot: slot, verdicts: newVerdicts(n)}
-	active, inactive := e.Active(slot), r.mark(Verdict{Outcome: NotJudged, Why: NotActive})
+	feeds := e.Book.FeedsRead(rule)
+	r.Empty = !e.Told() && len(feeds) > 0 && !e.HasLines(feeds, slot)
+	there, active, inactive := e.There(slot), e.Active(slot), r.mark(Verdict{Outcome: NotJudged, Why: NotActive})
+	empty := r.mark(Verdict{Outcome: NotJudged, Why: NoLines})
 	for code := range n {
 		switch {
+		case there != nil && !there[code]: // there is no such group
 		case rule.Where != nil && !lang.Test(rule.Where.Tree, e.Lookup(slot, uint32(code))):
 		case !active(uint32(code)):
 			r.marks[code] = inactive
+		case r.Empty:
+			r.marks[code] = empty
 		default:
 			r.marks[code].outcome = Clear
 		}
 	}
 	switch {
+	case r.Empty:
 	case rule.Threshold != nil && rule.Threshold.Choices != nil:
 		judgeChoices(e, r)
 	case rule.Threshold != nil:
@@ -145,9 +154,8 @@ func (r *Result) breaches(code int) int {
 }
 
 // prepare settles for each subject still open whether it has a value and
-// reaches the base; it returns the measure's column.
-func (r *Result) prepare(e *measure.Engine, of string) *measure.Column {
-	column := e.Column(of, r.slot)
+// reaches the base; it returns the values.
+func (r *Result) prepare(e *measure.Engine, column *measure.Column) *measure.Column {
 	missing := r.noData(r.Rule.NoData)
 	for code, why := range column.Why[:len(r.marks)] {
 		if why != measure.Present && r.marks[code].outcome == Clear {

@@ -15,7 +15,7 @@ import (
 // judged.
 func judgeOutlier(e *measure.Engine, r *Result) {
 	o := r.Rule.Outlier
-	column := r.prepare(e, o.Of)
+	column := r.prepare(e, e.Column(o.Of, r.slot))
 	cut := e.Book.Value(o.Beyond)
 	r.groups = groups(e, r)
 	for _, group := range r.groups {

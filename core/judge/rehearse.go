@@ -109,6 +109,7 @@ func nearestOf(all []Near, most int) []Near {
 // Back is what a rule finds in one month of a look back.
 type Back struct {
 	Month     calendar.Month
+	Empty     bool // no feed that the rule reads has a line in it; it counts for nothing
 	Judged    int
 	Flagged   int
 	Persisted int // flagged in the month before, too
@@ -122,7 +123,7 @@ func LookBack(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m ca
 	before := Judge(e, rule, level, m-calendar.Month(n))
 	for k := m - calendar.Month(n) + 1; k <= m; k++ {
 		r := Judge(e, rule, level, k)
-		b := Back{Month: k}
+		b := Back{Month: k, Empty: r.Empty}
 		b.Codes = r.Flagged()
 		b.Judged, b.Flagged = r.Tally().Judged(), len(b.Codes)
 		for _, code := range b.Codes {
@@ -190,7 +191,7 @@ func looksBeyond(book *rulebook.Book, name string, told map[string]*big.Rat, dep
 	}
 	var beyond func(n *lang.Node) bool
 	beyond = func(n *lang.Node) bool {
-		if n.Op == lang.Call && !slices.Contains([]string{"filled", "target", "attainment", "gap"}, n.Text) {
+		if n.Op == lang.Call && lang.Functions[n.Text].Beyond {
 			return true
 		}
 		if n.Op == lang.Name {
@@ -222,7 +223,7 @@ func (r *Result) names() []string {
 // Tried is how many a book flags on average with a dial turned to a value.
 type Tried struct {
 	Value   amount.Amount
-	Average float64 // flagged a month
+	Average float64 // flagged a month, of those in which the rules' feeds have lines
 }
 
 // solveSteps is how many values of a dial are tried first, evenly spread.
@@ -241,16 +242,24 @@ func SolveDial(e *measure.Engine, dial string, rules []string, m calendar.Month,
 			return f
 		}
 		turned := e.With(e.Book.WithDial(dial, v))
-		flagged := 0
+		flagged, months := 0, map[calendar.Month]bool{}
 		for _, name := range rules {
 			rule := turned.Book.Rule(name)
 			for _, level := range rule.Levels {
 				for k := m - calendar.Month(n) + 1; k <= m; k++ {
-					flagged += len(Judge(turned, rule, level, k).Flagged())
+					r := Judge(turned, rule, level, k)
+					flagged += len(r.Flagged())
+					months[k] = months[k] || !r.Empty
 				}
 			}
 		}
-		known[v] = float64(flagged) / float64(n)
+		full := 0
+		for _, counts := range months {
+			if counts {
+				full++
+			}
+		}
+		known[v] = float64(flagged) / float64(max(full, 1))
 		return known[v]
 	}
 	snap := func(v amount.Amount) amount.Amount { return low + (v-low)/step*step }

@@ -3,6 +3,7 @@ package judge
 import (
 	"math"
 	"math/big"
+	"slices"
 
 	"oskel/core/lang"
 	"oskel/core/measure"
@@ -14,11 +15,11 @@ import (
 // a change from one, that is not above zero.
 func judgeThreshold(e *measure.Engine, r *Result) {
 	t := r.Rule.Threshold
-	column := r.prepare(e, t.Of)
-	intervals, _ := e.Book.Partition(t.Bands)
 	if t.Against != nil {
 		r.yard = e.Formula(t.Against.Tree, r.slot)
 	}
+	column := r.prepare(e, r.values(e))
+	intervals, _ := e.Book.Partition(t.Bands)
 	found := make([]mark, len(intervals))
 	for i, in := range intervals {
 		found[i] = mark{outcome: Clear}
@@ -40,10 +41,50 @@ func judgeThreshold(e *measure.Engine, r *Result) {
 		}
 		r.held[code] = value
 		r.marks[code] = found[locate(intervals, value, bound, func() *big.Rat {
-			x, _ := e.Exact(t.Of, uint32(code), r.slot)
-			return heldExactly(e, r, uint32(code), x)
+			return heldExactly(e, r, uint32(code), r.exactValue(e, uint32(code)))
 		})]
 	}
+}
+
+// values are what a threshold holds against its yardstick: its measure, and
+// zero for what ended where the rule counts it so.
+func (r *Result) values(e *measure.Engine) *measure.Column {
+	column := e.Column(r.Rule.Threshold.Of, r.slot)
+	if r.Rule.Ended != "zero" || r.yard == nil {
+		return column
+	}
+	out := &measure.Column{Value: slices.Clone(column.Value), Error: slices.Clone(column.Error), Why: slices.Clone(column.Why)}
+	for code := range out.Why {
+		if r.ended(e, column, uint32(code)) {
+			out.Value[code], out.Error[code], out.Why[code] = 0, 0, measure.Present
+		}
+	}
+	return out
+}
+
+// ended says whether a subject has no value now and a yardstick above zero.
+func (r *Result) ended(e *measure.Engine, column *measure.Column, code uint32) bool {
+	if r.yard == nil || r.Rule.Ended != "zero" || column.Why[code] == measure.Present || r.yard.Why[code] != measure.Present {
+		return false
+	}
+	if y, ey := r.yard.Value[code], r.yard.Error[code]; math.Abs(y) > 2*ey {
+		return y > 0
+	}
+	exact, _ := e.ExactFormula(r.Rule.Threshold.Against.Tree, code, r.slot)
+	return exact.Sign() > 0
+}
+
+// exactValue is the true value of what a threshold holds against its
+// yardstick, nil where there is none.
+func (r *Result) exactValue(e *measure.Engine, code uint32) *big.Rat {
+	of := r.Rule.Threshold.Of
+	if v, why := e.Exact(of, code, r.slot); why == measure.Present {
+		return v
+	}
+	if r.ended(e, e.Column(of, r.slot), code) {
+		return new(big.Rat)
+	}
+	return nil
 }
 
 // hold holds a value against a yardstick, with a bound on the error of what
@@ -138,6 +179,12 @@ func judgeChoices(e *measure.Engine, r *Result) {
 	}
 	r.base(e)
 	missing := r.noData(r.Rule.NoData)
+	holding := make([][]func(code int) bool, len(t.Choices))
+	for i, c := range t.Choices {
+		for _, condition := range c.Of {
+			holding[i] = append(holding[i], holds(e, condition.Tree, r.slot))
+		}
+	}
 	for code := range r.marks {
 		if r.marks[code].outcome != Clear {
 			continue
@@ -154,10 +201,10 @@ func judgeChoices(e *measure.Engine, r *Result) {
 			r.marks[code] = missing(why)
 			continue
 		}
-		for _, c := range t.Choices {
+		for i, c := range t.Choices {
 			n := 0
-			for _, condition := range c.Of {
-				if holds(e, condition.Tree, uint32(code), r.slot) {
+			for _, holds := range holding[i] {
+				if holds(code) {
 					n++
 				}
 			}
@@ -169,18 +216,21 @@ func judgeChoices(e *measure.Engine, r *Result) {
 	}
 }
 
-// holds answers a condition over measures and attributes for one code.
-func holds(e *measure.Engine, n *lang.Node, code uint32, s measure.Slot) bool {
+// holds answers a condition over measures and attributes, code by code.
+func holds(e *measure.Engine, n *lang.Node, s measure.Slot) func(code int) bool {
 	switch n.Op {
 	case lang.And:
-		return holds(e, n.Parts[0], code, s) && holds(e, n.Parts[1], code, s)
+		left, right := holds(e, n.Parts[0], s), holds(e, n.Parts[1], s)
+		return func(code int) bool { return left(code) && right(code) }
 	case lang.Or:
-		return holds(e, n.Parts[0], code, s) || holds(e, n.Parts[1], code, s)
+		left, right := holds(e, n.Parts[0], s), holds(e, n.Parts[1], s)
+		return func(code int) bool { return left(code) || right(code) }
 	case lang.Not:
-		return !holds(e, n.Parts[0], code, s)
+		inner := holds(e, n.Parts[0], s)
+		return func(code int) bool { return !inner(code) }
 	}
 	if rulebook.Attributed(n) {
-		return lang.Test(n, e.Lookup(s, code))
+		return func(code int) bool { return lang.Test(n, e.Lookup(s, uint32(code))) }
 	}
-	return e.Test(n, code, s)
+	return e.Tester(n, s)
 }

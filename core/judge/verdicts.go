@@ -35,6 +35,7 @@ const (
 	FewPeers    = "too few peers"
 	NoSpread    = "no spread among the peers"
 	NeverSeen   = "never seen"
+	NoLines     = "no lines in the period"
 
 	NotPersisting = "not in enough of the last periods" // of what is clear
 )

@@ -18,37 +18,54 @@ const (
 	Span   Op = "span"
 )
 
-// Function says how a function is written.
+// Function says how a function is written, and what is known of its value. How
+// it is computed is package measure's table.
 type Function struct {
-	Name  string
-	Usage string
-	Says  string
-	least int // arguments
-	most  int
-	exprs int // how many of the first arguments are expressions
+	Name   string
+	Usage  string
+	Says   string
+	Gives  Gives
+	Beyond bool // it looks at other periods or subjects than the one at hand
+	Ranks  bool // its value for a group is another matter than the values of its subjects, nor their sum: a place, or what hangs on a target
+	Past   bool // it looks at earlier periods
+	least  int  // arguments
+	most   int
+	exprs  int // how many of the first arguments are expressions
 }
+
+// Gives says in which unit a function's value is.
+type Gives string
+
+// What functions give: the unit of their first argument, that of both, a
+// percentage, or a count.
+const (
+	Same    Gives = "same"
+	Either  Gives = "either"
+	Share   Gives = "share"
+	Ordinal Gives = "ordinal"
+)
 
 // Functions are all functions of formulas, by name.
 var Functions = map[string]Function{}
 
 func init() {
 	for _, f := range []Function{
-		{"earlier", "earlier(revenue, 3)", "the value 3 periods before, or the same period '1 year' before; 1 unless stated", 1, 2, 1},
-		{"change", "change(revenue, 1 year)", "the value less the earlier one", 1, 2, 1},
-		{"growth", "growth(revenue, 1 year)", "the change as a share of the earlier value, where that is above zero", 1, 2, 1},
-		{"to_date", "to_date(revenue, year)", "the sum from the start of the month, quarter, half or year to the period's end", 2, 2, 1},
-		{"trailing", "trailing(revenue, 6, average, at least 4)", "of the last 6 periods, this one included: the sum, average, median, best or worst; all 6 are needed unless fewer are stated", 2, 4, 1},
-		{"history", "history(revenue, 12, median, at least 8)", "the same of the periods before this one; two thirds are needed unless stated", 2, 4, 1},
-		{"share", "share(revenue, rep.territory)", "of the whole, or of the group, where that is above zero", 1, 2, 1},
-		{"place", "place(revenue, lowest, rep.territory)", "the dense place, the highest first unless 'lowest' is; within the group", 1, 3, 1},
-		{"target", "target(revenue)", "the subject's target", 1, 1, 1},
-		{"attainment", "attainment(revenue)", "the value as a share of its target, where that is above zero", 1, 1, 1},
-		{"gap", "gap(revenue)", "the value less its target", 1, 1, 1},
-		{"overall", "overall(margin_rate, rep.territory)", "the value of the group as such, or of the whole", 1, 2, 1},
-		{"in_range", "in_range(revenue, rep.territory)", "where the value lies between the lowest, 0, and the highest, 1, of all or of the group", 1, 2, 1},
-		{"percent_place", "percent_place(revenue, rep.territory)", "the share of the others that are lower: the competition place from below less one, by the others", 1, 2, 1},
-		{"peers", "peers(margin_rate, percentile 75, rep.territory)", "the average, median or a percentile of all, or of the group", 2, 3, 1},
-		{"filled", "filled(returned, 0)", "the first value, or where that is missing the second", 2, 2, 2},
+		{Name: "earlier", Usage: "earlier(revenue, 3)", Says: "the value 3 periods before, or the same period '1 year' before; 1 unless stated", Gives: Same, Beyond: true, Past: true, least: 1, most: 2, exprs: 1},
+		{Name: "change", Usage: "change(revenue, 1 year)", Says: "the value less the earlier one", Gives: Same, Beyond: true, Past: true, least: 1, most: 2, exprs: 1},
+		{Name: "growth", Usage: "growth(revenue, 1 year)", Says: "the change as a share of the earlier value, where that is above zero", Gives: Share, Beyond: true, Past: true, least: 1, most: 2, exprs: 1},
+		{Name: "to_date", Usage: "to_date(revenue, year)", Says: "the sum from the start of the month, quarter, half or year to the period's end", Gives: Same, Beyond: true, least: 2, most: 2, exprs: 1},
+		{Name: "trailing", Usage: "trailing(revenue, 6, average, at least 4)", Says: "of the last 6 periods, this one included: the sum, average, median, best or worst; all 6 are needed unless fewer are stated", Gives: Same, Beyond: true, Past: true, least: 2, most: 4, exprs: 1},
+		{Name: "history", Usage: "history(revenue, 12, median, at least 8)", Says: "the same of the periods before this one; two thirds are needed unless stated", Gives: Same, Beyond: true, Past: true, least: 2, most: 4, exprs: 1},
+		{Name: "share", Usage: "share(revenue, rep.territory)", Says: "of the total, or of the group, where that is above zero", Gives: Share, Beyond: true, least: 1, most: 2, exprs: 1},
+		{Name: "place", Usage: "place(revenue, lowest, rep.territory)", Says: "the dense place, the highest first unless 'lowest' is; within the group", Gives: Ordinal, Beyond: true, Ranks: true, least: 1, most: 3, exprs: 1},
+		{Name: "target", Usage: "target(revenue)", Says: "the subject's target", Gives: Same, Ranks: true, least: 1, most: 1, exprs: 1},
+		{Name: "attainment", Usage: "attainment(revenue)", Says: "the value as a share of its target, where that is above zero", Gives: Share, Ranks: true, least: 1, most: 1, exprs: 1},
+		{Name: "gap", Usage: "gap(revenue)", Says: "the value less its target", Gives: Same, Ranks: true, least: 1, most: 1, exprs: 1},
+		{Name: "overall", Usage: "overall(margin_rate, rep.territory)", Says: "the value of the group as such, or of the total", Gives: Same, Beyond: true, least: 1, most: 2, exprs: 1},
+		{Name: "in_range", Usage: "in_range(revenue, rep.territory)", Says: "where the value lies between the lowest, 0, and the highest, 1, of all or of the group", Gives: Share, Beyond: true, Ranks: true, least: 1, most: 2, exprs: 1},
+		{Name: "percent_place", Usage: "percent_place(revenue, rep.territory)", Says: "the share of the others that are lower: the competition place from below less one, by the others; 0 where all are equal", Gives: Share, Beyond: true, Ranks: true, least: 1, most: 2, exprs: 1},
+		{Name: "peers", Usage: "peers(margin_rate, percentile 75, rep.territory)", Says: "the average, median or a percentile of all, or of the group", Gives: Same, Beyond: true, least: 2, most: 3, exprs: 1},
+		{Name: "filled", Usage: "filled(returned, 0)", Says: "the first value, or where that is missing the second", Gives: Either, least: 2, most: 2, exprs: 2},
 	} {
 		Functions[f.Name] = f
 	}
@@ -168,6 +185,20 @@ func whole(a amount.Amount, low, high int64) bool {
 
 // Int is the whole number of a Span or Word.
 func (n *Node) Int() int { return int(n.Number / amount.Scale) }
+
+// Any says whether a call of a function that is so stands anywhere in the tree.
+func (n *Node) Any(is func(Function) bool) bool {
+	found := false
+	n.walk(func(m *Node) { found = found || m.Op == Call && is(Functions[m.Text]) })
+	return found
+}
+
+// Has says whether an operation stands anywhere in the tree.
+func (n *Node) Has(op Op) bool {
+	found := false
+	n.walk(func(m *Node) { found = found || m.Op == op })
+	return found
+}
 
 // Bare is a number other than 0 that is written alone, without %, or "".
 func (n *Node) Bare() string {

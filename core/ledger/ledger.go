@@ -8,6 +8,8 @@
 package ledger
 
 import (
+	"math"
+	"slices"
 	"sync"
 
 	"oskel/core/amount"
@@ -41,8 +43,13 @@ type Label struct {
 	Words  []string
 }
 
+// Nobody stands in a column of subjects where a line names none: it came
+// before the feed had the column.
+const Nobody = math.MaxUint32
+
 // Chunk is the lines of one feed and month. All columns have the length of
-// Days. Numbers hold amount.Missing where a line has no value.
+// Days. Numbers hold amount.Missing where a line has no value, subjects Nobody
+// where it names none.
 type Chunk struct {
 	Month    calendar.Month
 	Days     []uint8 // day of the month, from 1
@@ -50,26 +57,58 @@ type Chunk struct {
 	Numbers  [][]amount.Amount
 	Labels   [][]uint32
 
-	once  sync.Once
-	known []facts
-	memo  sync.Map
+	once   sync.Once
+	known  []facts
+	nobody []bool // by subject column: some line names nobody
+	memo   memo
 }
 
-// Memo keeps what was computed from a chunk, for as long as the chunk is
-// held: chunks never change, so it holds for ever. Two who compute the same at
-// once both do so; one result is kept.
+// Memo keeps what was computed from a chunk: chunks never change, so it holds
+// for ever. Two who compute the same at once both do so; one result is kept.
+// When a chunk remembers more than several times its own size, it forgets, and
+// computes anew what is still asked for.
 func (c *Chunk) Memo(key any, compute func() *Totals) *Totals {
-	if t, ok := c.memo.Load(key); ok {
-		return t.(*Totals)
+	if t := c.memo.get(key); t != nil {
+		return t
 	}
-	t, _ := c.memo.LoadOrStore(key, compute())
-	return t.(*Totals)
+	return c.memo.put(key, compute(), leastRemembered+timesRemembered*c.size())
 }
 
 // Remembers says whether something was kept under a key.
-func (c *Chunk) Remembers(key any) bool {
-	_, ok := c.memo.Load(key)
-	return ok
+func (c *Chunk) Remembers(key any) bool { return c.memo.get(key) != nil }
+
+// size is about how many bytes the columns take.
+func (c *Chunk) size() int {
+	return len(c.Days) * (1 + 4*len(c.Subjects) + 8*len(c.Numbers) + 4*len(c.Labels))
+}
+
+// names says whether every line names a subject in a column.
+func (c *Chunk) names(subject int) bool {
+	c.learn()
+	return !c.nobody[subject]
+}
+
+func (c *Chunk) learn() {
+	c.once.Do(func() {
+		c.known = make([]facts, len(c.Numbers))
+		c.nobody = make([]bool, len(c.Subjects))
+		for k, codes := range c.Subjects {
+			c.nobody[k] = slices.Contains(codes, Nobody)
+		}
+	})
+}
+
+// HasLines says whether the feed has a line from first to last.
+func (f *Feed) HasLines(first, last calendar.Day) bool {
+	for _, c := range f.Chunks {
+		if c.Month.First() > last || c.Month.Last() < first {
+			continue
+		}
+		if from, to := c.Between(max(first, c.Month.First()), min(last, c.Month.Last())); from < to {
+			return true
+		}
+	}
+	return false
 }
 
 // Within is the one chunk that has lines of some days, first and last among

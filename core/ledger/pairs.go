@@ -16,12 +16,15 @@ type Pairs struct {
 	columns map[*Chunk][]uint32
 }
 
-// Sides says for lines From to To-1 of a chunk which codes they join.
+// Sides says for lines From to To-1 of a chunk which codes they join. A line
+// with Nobody on a side joins none.
 type Sides struct {
 	Chunk         *Chunk
 	From, To      int
 	First, Second func(line int) uint32
 }
+
+func (s Sides) joins(line int) bool { return s.First(line) != Nobody && s.Second(line) != Nobody }
 
 // NewPairs numbers the pairs of some lines; firsts is how many first codes
 // there are.
@@ -31,7 +34,9 @@ func NewPairs(all []Sides, firsts int) *Pairs {
 	ends := make([]uint32, firsts+1)
 	for _, s := range all {
 		for i := s.From; i < s.To; i++ {
-			ends[s.First(i)+1]++
+			if s.joins(i) {
+				ends[s.First(i)+1]++
+			}
 		}
 	}
 	for i := 1; i < len(ends); i++ {
@@ -41,6 +46,9 @@ func NewPairs(all []Sides, firsts int) *Pairs {
 	next := slices.Clone(ends[:firsts])
 	for _, s := range all {
 		for i := s.From; i < s.To; i++ {
+			if !s.joins(i) {
+				continue
+			}
 			first := s.First(i)
 			seconds[next[first]] = s.Second(i)
 			next[first]++
@@ -61,7 +69,9 @@ func NewPairs(all []Sides, firsts int) *Pairs {
 			p.columns[s.Chunk] = column
 		}
 		for i := s.From; i < s.To; i++ {
-			column[i], _ = p.Code(s.First(i), s.Second(i))
+			if column[i] = Nobody; s.joins(i) {
+				column[i], _ = p.Code(s.First(i), s.Second(i))
+			}
 		}
 	}
 	return p

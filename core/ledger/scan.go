@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"math"
+	"slices"
 	"sync"
 
 	"oskel/core/amount"
@@ -19,6 +20,7 @@ type Scan struct {
 	From, To int
 }
 
+// code is the code that a line counts under, or Nobody.
 func (s Scan) code(c *Chunk, i int) uint32 {
 	if s.Codes != nil {
 		return s.Codes[i]
@@ -27,18 +29,19 @@ func (s Scan) code(c *Chunk, i int) uint32 {
 		return 0
 	}
 	code := c.Subjects[s.Subject][i]
-	if s.Groups != nil {
+	if s.Groups != nil && code != Nobody {
 		return s.Groups[code]
 	}
 	return code
 }
 
-// own is the column that holds the lines' codes as they are counted, or nil.
+// own is the column that holds the lines' codes as they are counted, none of
+// them Nobody, or nil where there is no such column.
 func (s Scan) own(c *Chunk) []uint32 {
 	switch {
-	case s.Codes != nil:
+	case s.Codes != nil && !slices.Contains(s.Codes[s.From:s.To], Nobody):
 		return s.Codes
-	case s.Subject >= 0 && s.Groups == nil:
+	case s.Codes == nil && s.Subject >= 0 && s.Groups == nil && c.names(s.Subject):
 		return c.Subjects[s.Subject]
 	}
 	return nil
@@ -77,6 +80,9 @@ func (c *Chunk) Sum(s Scan) *Totals {
 				continue
 			}
 			code := s.code(c, i)
+			if code == Nobody {
+				continue
+			}
 			sum, err := amount.Add(t.Amounts[code], numbers[i])
 			if err != nil {
 				t.Beyond = true
@@ -106,8 +112,8 @@ func (c *Chunk) count(s Scan) *Totals {
 			return
 		}
 		for i := s.From; i < s.To; i++ {
-			if s.Mask == nil || s.Mask[i] {
-				t.Counts[s.code(c, i)]++
+			if code := s.code(c, i); code != Nobody && (s.Mask == nil || s.Mask[i]) {
+				t.Counts[code]++
 			}
 		}
 	})
@@ -124,6 +130,8 @@ func (c *Chunk) Pick(s Scan, better func(a, b amount.Amount) bool, first bool) *
 			}
 			code := s.code(c, i)
 			switch {
+			case code == Nobody:
+				continue
 			case t.Counts[code] == 0, better != nil && better(numbers[i], t.Amounts[code]), better == nil && !first:
 				t.Amounts[code] = numbers[i]
 			}
@@ -148,7 +156,7 @@ type facts struct {
 }
 
 func (c *Chunk) facts(number int) *facts {
-	c.once.Do(func() { c.known = make([]facts, len(c.Numbers)) })
+	c.learn()
 	f := &c.known[number]
 	f.once.Do(func() {
 		f.complete = true
@@ -175,8 +183,8 @@ func Distinct(chunks []*Chunk, scans []Scan, other, others int) *Totals {
 			s := scans[k]
 			column := c.Subjects[other]
 			for i := s.From; i < s.To; i++ {
-				if s.Mask == nil || s.Mask[i] {
-					visit(s.code(c, i), column[i])
+				if code := s.code(c, i); code != Nobody && column[i] != Nobody && (s.Mask == nil || s.Mask[i]) {
+					visit(code, column[i])
 				}
 			}
 		}
@@ -243,7 +251,7 @@ func (f *Feed) LastDays(subjectColumn, subjects int, asOf calendar.Day) []calend
 		_, to := c.Between(first, asOf)
 		codes := c.Subjects[subjectColumn]
 		for i := to - 1; i >= 0; i-- {
-			if code := codes[i]; last[code] == Never {
+			if code := codes[i]; code != Nobody && last[code] == Never {
 				last[code] = first + calendar.Day(c.Days[i]) - 1
 				left--
 			}

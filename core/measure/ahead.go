@@ -30,8 +30,16 @@ func (e *Engine) Ahead(measures []string, slots []Slot) {
 	}
 	close(next)
 	var all sync.WaitGroup
+	var once sync.Once
+	var fault any
 	for range min(runtime.GOMAXPROCS(0), len(work)) {
 		all.Go(func() {
+			// A panic of a worker is one of who asked, who may catch it.
+			defer func() {
+				if what := recover(); what != nil {
+					once.Do(func() { fault = what })
+				}
+			}()
 			for w := range next {
 				if e.Stopped() {
 					return
@@ -41,12 +49,15 @@ func (e *Engine) Ahead(measures []string, slots []Slot) {
 		})
 	}
 	all.Wait()
+	if fault != nil {
+		panic(fault)
+	}
 }
 
 // ahead lists what the chunks that lie within a slot do not remember yet.
 func (e *Engine) ahead(m *rulebook.Measure, s Slot, seen map[any]bool) (work []func()) {
 	f, def, column, ok := e.feedOf(m.Of.Feed, s.Level)
-	if _, told := e.given[m.Name]; told || m.Days != "" || !ok || s.By != "" || s.Paired() || e.totals[key{m.Name, s}] != nil {
+	if _, told := e.given[m.Name]; told || m.Days != "" || !ok || s.By != "" || s.Paired() || s.Joined > 0 || e.totals[key{measure: m.Name, slot: s}] != nil {
 		return nil
 	}
 	mask, lasting := e.masker(m, f, def)
@@ -54,6 +65,7 @@ func (e *Engine) ahead(m *rulebook.Measure, s Slot, seen map[any]bool) (work []f
 		return nil
 	}
 	number, others := e.counted(m, f, def)
+	s.Ended = false
 	scan := ledger.Scan{Subject: column, Size: e.Size(s.Level), Number: number}
 	for _, c := range f.Chunks {
 		if c.Month.First() < s.First || c.Month.Last() > s.Last || m.Aggregate == "distinct" && f.Within(s.First, s.Last) != c {

@@ -132,38 +132,30 @@ func conditionText(m *rulebook.Measure) string {
 // chunk anew wherever a subject changes its group, so that each line counts
 // where its subject belonged on its day.
 func (a Memory) stretches(f *ledger.Feed, s Slot, scan ledger.Scan, visit func(*ledger.Chunk, ledger.Scan)) {
-	var attribute *ledger.Attribute
-	if s.By != "" && !s.Paired() {
-		if attribute = a.e.Snapshot.Registers[s.Kind].Attributes[s.By]; attribute == nil {
-			scan.Groups = make([]uint32, len(a.e.Snapshot.Registers[s.Kind].Keys))
-		}
-	}
+	grouped := s.By != "" && !s.Paired()
 	for _, c := range f.Chunks {
 		if a.e.Stopped() {
 			return
 		}
-		first, last := max(s.First, c.Month.First()), min(s.Last, c.Month.Last())
-		if first > last {
-			continue
-		}
-		starts := []calendar.Day{first}
-		if attribute != nil {
-			starts = append(starts, attribute.Turns(first, last)...)
-		}
-		for i, from := range starts {
-			to := last
-			if i+1 < len(starts) {
-				to = starts[i+1] - 1
+		for _, days := range a.e.spans(s) {
+			within := s
+			within.First, within.Last, within.Joined = max(days.first, c.Month.First()), min(days.last, c.Month.Last()), 0
+			if within.First > within.Last {
+				continue
 			}
-			part := scan
-			part.From, part.To = c.Between(from, to)
-			if s.Paired() {
-				part.Codes = a.e.pairs(s.Level).Column(c)
-			}
-			if attribute != nil {
-				part.Groups = attribute.At(from)
-			}
-			visit(c, part)
+			a.e.memberships(within, func(first, last calendar.Day, codes []uint32) {
+				part := scan
+				part.From, part.To = c.Between(first, last)
+				switch {
+				case s.Paired():
+					part.Codes = a.e.pairs(s.Level).Column(c)
+				case grouped && codes == nil:
+					part.Groups = make([]uint32, len(a.e.Snapshot.Registers[s.Kind].Keys))
+				case grouped:
+					part.Groups = codes
+				}
+				visit(c, part)
+			})
 		}
 	}
 }
@@ -205,7 +197,7 @@ func add(aggregate string, to *ledger.Totals, code uint32, of ledger.Total) {
 }
 
 func (a Memory) distinct(m *rulebook.Measure, f *ledger.Feed, s Slot, scan ledger.Scan, mask func(*ledger.Chunk) []bool, lasting bool, others int) *ledger.Totals {
-	if c := f.Within(s.First, s.Last); c != nil && lasting && s.By == "" && !s.Paired() {
+	if c := f.Within(s.First, s.Last); c != nil && lasting && s.By == "" && !s.Paired() && s.Joined == 0 {
 		return remembered(c, m, scan, mask, others)
 	}
 	var chunks []*ledger.Chunk
@@ -281,47 +273,4 @@ func labelColumn(f *ledger.Feed, name string) int {
 		}
 	}
 	return -1
-}
-
-// targets are a level's targets for a measure over a slot: a month's, or the
-// sum of the months of a longer period that have one; of a group those of its
-// subjects. None is amount.Missing.
-func (e *Engine) targets(measure string, s Slot) []amount.Amount {
-	out := make([]amount.Amount, e.Size(s.Level))
-	for i := range out {
-		out[i] = amount.Missing
-	}
-	add := func(code uint32, a amount.Amount) {
-		if out[code] == amount.Missing {
-			out[code] = 0
-		}
-		out[code] += a
-	}
-	begin, end := e.Book.Calendar.Of(calendar.Monthly, s.First), e.Book.Calendar.Of(calendar.Monthly, s.Last)
-	from, _ := e.Book.Calendar.Span(begin)
-	_, to := e.Book.Calendar.Span(end)
-	if s.First != from || s.Last != to {
-		return out // targets are kept by month; a part of one has none
-	}
-	first, last := calendar.Month(begin.Number), calendar.Month(end.Number)
-	for key, sheet := range e.Snapshot.Targets {
-		if key.Measure != measure || s.Kind != "" && key.Kind != s.Kind || s.Paired() {
-			continue // a sheet is of one kind, so pairs have no targets
-		}
-		_, groups := e.group(Slot{Level: Level{Kind: key.Kind}, Last: s.Last}, key.Kind, s.By)
-		for m := first; m <= last; m++ {
-			for code, a := range sheet.Months[m] {
-				switch {
-				case a == amount.Missing:
-				case s.Kind == "":
-					add(0, a)
-				case groups != nil:
-					add(groups[code], a)
-				default:
-					add(uint32(code), a)
-				}
-			}
-		}
-	}
-	return out
 }

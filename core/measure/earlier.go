@@ -29,6 +29,8 @@ func (e *Engine) compared(n *lang.Node, s Slot) *Column {
 	out := newColumn(len(now.Value))
 	for i := range out.Value {
 		switch {
+		case now.Why[i] != Present && s.Ended && old.Why[i] == Present:
+			e.settle(out, i, n, s)
 		case now.Why[i] != Present:
 			out.Why[i] = now.Why[i]
 		case old.Why[i] != Present:
@@ -52,11 +54,11 @@ func (e *Engine) compared(n *lang.Node, s Slot) *Column {
 // or year that holds the slot's last day.
 func (e *Engine) dateSlot(n *lang.Node, s Slot) (Slot, bool) {
 	unit, err := calendar.ParseUnit(n.Parts[1].Text)
-	if err != nil || s.Period.Unit == 0 {
+	if err != nil || !s.IsPeriod() {
 		return s, false
 	}
 	first, _ := e.Book.Calendar.Span(e.Book.Calendar.Of(unit, s.Last))
-	return Slot{Level: s.Level, First: min(first, s.First), Last: s.Last}, true
+	return Slot{Level: s.Level, First: min(first, s.First), Last: s.Last, Ended: s.Ended}, true
 }
 
 func (e *Engine) exactCompared(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
@@ -70,6 +72,8 @@ func (e *Engine) exactCompared(n *lang.Node, code uint32, s Slot) (*big.Rat, Why
 	}
 	now, why := e.ExactFormula(n.Parts[0], code, s)
 	switch {
+	case why != Present && s.Ended && oldWhy == Present && old.Sign() > 0:
+		now = new(big.Rat) // it ended, which counts as zero
 	case why != Present:
 		return nil, why
 	case oldWhy != Present:

@@ -36,9 +36,15 @@ func NewGiven(book *rulebook.Book, level Level, m calendar.Month, given Given, t
 	return e
 }
 
+// Told says whether the engine is one that is told its figures.
+func (e *Engine) Told() bool { return e.given != nil }
+
 // tells says whether a slot is the one that figures are given for; of others,
 // such as the period before or the whole, nothing is known.
-func (e *Engine) tells(s Slot) bool { return s == e.givenSlot }
+func (e *Engine) tells(s Slot) bool {
+	s.Ended = false
+	return s == e.givenSlot
+}
 
 // givenColumn is a stated value for every code.
 func (e *Engine) givenColumn(v *big.Rat, s Slot) *Column {
@@ -48,7 +54,7 @@ func (e *Engine) givenColumn(v *big.Rat, s Slot) *Column {
 	c := newColumn(e.Size(s.Level))
 	f, _ := v.Float64()
 	for i := range c.Value {
-		c.set(i, f, 0, 1)
+		c.set(i, f, 0, 1) // any rational may be told
 	}
 	return c
 }

@@ -83,23 +83,24 @@ func (e *Engine) LayOut(a Ask) *Layout {
 			heads = append(heads, Head{m, p})
 		}
 	}
-	l := &Layout{of: e.columnsOf(heads, a.Level), groups: e.gather(a, heads)}
+	l := &Layout{of: e.columnsOf(heads, a.Level), groups: e.gatherings(a, heads)}
 	codes := l.of.matching(strings.ToLower(a.Text))
 	inner := func(int) uint32 { return 0 }
 	if n := len(l.groups); n > 0 {
 		inner = func(code int) uint32 { return l.groups[n-1].codes[code] }
 	}
 	for k, c := range l.of.columns {
-		places, most := placed(c, codes, e.Book.Measure(heads[k].Measure).GoodDown, inner)
+		places, most := placed(c, codes, e.Book.Measure(heads[k].Measure).GoodDown, l.of.exactly(k), inner)
 		l.places, l.most = append(l.places, places), append(l.most, most)
 	}
+	order := a.order(l.of, codes)
 	slices.SortFunc(codes, func(x, y int) int {
 		for _, group := range l.groups {
 			if p, q := group.codes[x], group.codes[y]; p != q {
 				return cmp.Compare(group.keys[p], group.keys[q])
 			}
 		}
-		return a.compare(l.of, x, y)
+		return order(x, y)
 	})
 	l.entries = layOut(codes, l.groups)
 	l.whole = e.columnsOf(heads, Level{}).row(0).Cells
@@ -172,6 +173,14 @@ func (of *levelColumns) matching(text string) []int {
 	return codes
 }
 
+// exactly answers for the exact figures of a column.
+func (of *levelColumns) exactly(k int) func(code int) *big.Rat {
+	return func(code int) *big.Rat {
+		v, _ := of.e.Exact(of.heads[k].Measure, uint32(code), of.slots[k])
+		return v
+	}
+}
+
 func (of *levelColumns) row(code int) GridRow {
 	row := GridRow{Level: of.level, Code: uint32(code), Key: of.keys[code], Name: of.names[code]}
 	for k, c := range of.columns {
@@ -192,7 +201,7 @@ type gathering struct {
 	of    *levelColumns
 }
 
-func (e *Engine) gather(a Ask, heads []Head) []gathering {
+func (e *Engine) gatherings(a Ask, heads []Head) []gathering {
 	var out []gathering
 	last := e.Slot(a.Level, a.Periods[len(a.Periods)-1])
 	for _, group := range a.Groups {
@@ -229,33 +238,41 @@ func layOut(codes []int, groups []gathering) []gridEntry {
 	return out
 }
 
-func (a Ask) compare(of *levelColumns, x, y int) int {
-	order := 0
-	if a.Sort < 0 {
-		order = strings.Compare(of.names[x], of.names[y])
-	} else {
+// order compares codes as is asked: by name, or by the figures of a column as
+// they truly are, the missing ones last either way. Ties go by key.
+func (a Ask) order(of *levelColumns, codes []int) func(x, y int) int {
+	by := func(x, y int) int { return strings.Compare(of.names[x], of.names[y]) }
+	there := func(int) bool { return true }
+	if a.Sort >= 0 {
 		c := of.columns[a.Sort]
-		switch here, there := c.Why[x] == Present, c.Why[y] == Present; {
-		case here && there:
-			order = cmp.Compare(c.Value[x], c.Value[y])
-		case here:
-			return -1
-		case there:
-			return 1
+		there = func(code int) bool { return c.Why[code] == Present }
+		present := slices.DeleteFunc(slices.Clone(codes), func(code int) bool { return !there(code) })
+		place := make([]int, len(c.Value))
+		for k, p := range c.Rank(present, of.exactly(a.Sort)) {
+			place[present[k]] = p
 		}
+		by = func(x, y int) int { return cmp.Compare(place[x], place[y]) }
 	}
-	if a.Descending {
-		order = -order
+	return func(x, y int) int {
+		switch p, q := there(x), there(y); {
+		case p != q && p:
+			return -1
+		case p != q:
+			return 1
+		case p:
+			if order := by(x, y); order != 0 && a.Descending {
+				return -order
+			} else if order != 0 {
+				return order
+			}
+		}
+		return strings.Compare(of.keys[x], of.keys[y])
 	}
-	if order == 0 {
-		order = strings.Compare(of.keys[x], of.keys[y])
-	}
-	return order
 }
 
 // placed gives the dense places of some codes in a column within their groups,
 // 1 the best; most is the largest number of places in any group.
-func placed(c *Column, codes []int, down bool, group func(int) uint32) (places []standingPlace, most int) {
+func placed(c *Column, codes []int, down bool, exact func(int) *big.Rat, group func(int) uint32) (places []standingPlace, most int) {
 	places = make([]standingPlace, len(c.Value))
 	lists := map[uint32][]int{}
 	for _, code := range codes {
@@ -264,23 +281,16 @@ func placed(c *Column, codes []int, down bool, group func(int) uint32) (places [
 		}
 	}
 	for _, order := range lists {
-		slices.SortFunc(order, func(x, y int) int {
+		ranks := c.Rank(order, exact)
+		last := ranks[len(ranks)-1]
+		for k, code := range order {
+			place := last - ranks[k] + 1
 			if down {
-				return cmp.Compare(c.Value[x], c.Value[y])
+				place = ranks[k] + 1
 			}
-			return cmp.Compare(c.Value[y], c.Value[x])
-		})
-		place := 0
-		for i, code := range order {
-			if i == 0 || c.Value[order[i-1]] != c.Value[code] {
-				place++
-			}
-			places[code].Place = place
+			places[code] = standingPlace{place, len(order) > 2 && last > 0 && place == last+1}
 		}
-		for _, code := range order {
-			places[code].Worst = len(order) > 2 && place > 1 && places[code].Place == place
-		}
-		most = max(most, place)
+		most = max(most, last+1)
 	}
 	return places, most
 }

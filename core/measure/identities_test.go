@@ -90,7 +90,7 @@ func TestTwoWaysOfSayingTheSame(t *testing.T) {
 // places are dense, and the order of a day's lines is nothing to any of it.
 func TestFiguresAddUp(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		e := drawn(t, "  part: {formula: share(revenue), unit: percent}\n  high: {formula: place(revenue), unit: count}\n  low: {formula: \"place(revenue, lowest)\", unit: count}\n")
+		e := drawn(t, "  part: {formula: share(revenue), unit: percent}\n  high: {formula: place(revenue), groups: own figures, unit: count}\n  low: {formula: \"place(revenue, lowest)\", groups: own figures, unit: count}\n")
 		october := calendar.MonthPeriod(calendar.MonthOf(2026, 10))
 		quarter, err := e.Book.Calendar.Parse("2027-Q3") // August to October
 		require.NoError(t, err)

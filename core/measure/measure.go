@@ -7,6 +7,7 @@
 package measure
 
 import (
+	"cmp"
 	"math"
 	"math/big"
 
@@ -33,11 +34,12 @@ const (
 	LittleHistory
 	NoTarget
 	Otherwise
+	NotThere
 )
 
 func (w Why) String() string {
 	return [...]string{"", "no lines in the period", "division by zero", "the sum is beyond 900 trillion", "no base to compare with",
-		"the base is not above zero", "there is no such period", "too little history", "no target", "by its formula"}[w]
+		"the base is not above zero", "there is no such period", "too little history", "no target", "by its formula", "no such group in the period"}[w]
 }
 
 // Column is a measure for every code of a slot. Value[c] is within Error[c] of
@@ -46,6 +48,10 @@ type Column struct {
 	Value []float64
 	Error []float64
 	Why   []Why
+
+	// Decimal says that each value is the float64 nearest to a decimal so small
+	// that no two share one: floats then compare as the true values do.
+	Decimal bool
 }
 
 // Engine computes the measures of one book over one snapshot, and keeps what
@@ -54,23 +60,35 @@ type Engine struct {
 	Book     *rulebook.Book
 	Snapshot *ledger.Snapshot
 	base     Aggregator
-	columns  map[key]*Column
-	formulas map[formulaKey]*Column
-	totals   map[key]*ledger.Totals
-	held     map[key][]amount.Amount // targets
-	peerages map[peerKey]*big.Rat    // exact figures of groups of peers
-	paired   map[Level]*ledger.Pairs
-	seen     map[seenKey][]calendar.Day // last days
 	stop     func() bool
+	kept
+	dials map[any]string // what is known of a measure's or a formula's dials, in this book
 
 	given       Given // of an engine that is told its figures
 	givenTarget amount.Amount
 	givenSlot   Slot
 }
 
+// kept is what an engine has computed.
+type kept struct {
+	columns  map[key]*Column
+	formulas map[formulaKey]*Column
+	peerages map[peerKey]*big.Rat // exact figures of groups of peers
+	gathered map[key][]*big.Rat   // exact figures of groups, made of their subjects' values
+	totals   map[key]*ledger.Totals
+	held     map[key][]amount.Amount // targets
+	paired   map[Level]*ledger.Pairs
+	seen     map[seenKey][]calendar.Day // last days
+	there    map[Slot][]bool
+}
+
+// key names the column of a measure. Dials are the values of those that it
+// hangs on, so that books which differ in them alone can share what they have
+// in common.
 type key struct {
 	measure string
 	slot    Slot
+	dials   string
 }
 
 type seenKey struct {
@@ -85,15 +103,48 @@ type peerKey struct {
 }
 
 type formulaKey struct {
-	node *lang.Node
-	slot Slot
+	node  *lang.Node
+	slot  Slot
+	dials string
 }
 
 // New is an engine over the columns of a snapshot.
 func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
-	e := &Engine{Book: book, Snapshot: snapshot, columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, seen: map[seenKey][]calendar.Day{}, peerages: map[peerKey]*big.Rat{}}
+	e := &Engine{Book: book, Snapshot: snapshot, dials: map[any]string{}, kept: kept{
+		columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, peerages: map[peerKey]*big.Rat{}, gathered: map[key][]*big.Rat{},
+		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{},
+	}}
 	e.base = Memory{e}
 	return e
+}
+
+// dialsUnder writes the values of all dials that a formula hangs on, through
+// the measures it names too.
+func (e *Engine) dialsUnder(n *lang.Node) string {
+	if text, ok := e.dials[n]; ok {
+		return text
+	}
+	text := ""
+	for _, name := range e.Book.DialsUnder(n) {
+		text += name + "=" + e.Book.Dial(name).Value.String() + ";"
+	}
+	e.dials[n] = text
+	return text
+}
+
+func (e *Engine) measureKey(measure string, s Slot) key {
+	if text, ok := e.dials[measure]; ok {
+		return key{measure, s, text}
+	}
+	e.dials[measure] = ""
+	if f := e.Book.Measure(measure).Formula; f != nil {
+		e.dials[measure] = e.dialsUnder(f.Tree)
+	}
+	return key{measure, s, e.dials[measure]}
+}
+
+func (e *Engine) formulaKey(n *lang.Node, s Slot) formulaKey {
+	return formulaKey{n, s, e.dialsUnder(n)}
 }
 
 // Until makes the engine give up once stop says so: figures it computes from
@@ -105,17 +156,18 @@ func (e *Engine) Stopped() bool { return e.stop != nil && e.stop() }
 
 // With is an engine of another book over the same snapshot, which knows what
 // this one has computed so far as the two books agree: aggregates of lines
-// where all of them are the same, what is made of them where neither a measure
-// nor a dial differs. Both are for one goroutine together.
+// where all of them are the same, figures where all measures are, and what is
+// made of single formulas where one book is a copy of the other. Dials may
+// differ. Both are for one goroutine together.
 func (e *Engine) With(book *rulebook.Book) *Engine {
 	out := New(book, e.Snapshot)
 	out.stop = e.stop
 	if !rulebook.SameLines(e.Book, book) {
 		return out
 	}
-	out.totals, out.held, out.paired, out.seen = e.totals, e.held, e.paired, e.seen
-	if rulebook.SameFigures(e.Book, book) {
-		out.columns = e.columns
+	out.totals, out.held, out.paired, out.seen, out.there = e.totals, e.held, e.paired, e.seen, e.there
+	if rulebook.SameMeasures(e.Book, book) {
+		out.columns, out.gathered = e.columns, e.gathered
 		if rulebook.SameNodes(e.Book, book) {
 			out.formulas, out.peerages = e.formulas, e.peerages
 		}
@@ -154,16 +206,22 @@ func (e *Engine) LastDays(f *ledger.Feed, column, subjects int, asOf calendar.Da
 // Column computes a measure for every code of a slot. The measure must be of
 // the book, and checked.
 func (e *Engine) Column(measure string, s Slot) *Column {
-	k := key{measure, s}
+	if a, told := e.given[measure]; told {
+		return e.masked(e.givenColumn(a, s), s)
+	}
+	def := e.Book.Measure(measure)
+	if def.Formula == nil {
+		s.Ended = false // it is about what formulas compare
+	}
+	k := e.measureKey(measure, s)
 	if c := e.columns[k]; c != nil {
 		return c
 	}
 	var c *Column
-	def := e.Book.Measure(measure)
-	a, told := e.given[measure]
+	plain, gathers := def.Groups.Of(s.Level)
 	switch {
-	case told:
-		c = e.givenColumn(a, s)
+	case gathers:
+		c = e.gather(def, plain, s)
 	case def.Formula != nil:
 		c = e.Formula(def.Formula.Tree, s)
 	case def.Days != "":
@@ -171,12 +229,14 @@ func (e *Engine) Column(measure string, s Slot) *Column {
 	default:
 		c = e.baseColumn(def, s)
 	}
+	c = e.masked(c, s)
 	e.columns[k] = c
 	return c
 }
 
 func (e *Engine) baseTotals(def *rulebook.Measure, s Slot) *ledger.Totals {
-	k := key{def.Name, s}
+	s.Ended = false
+	k := key{measure: def.Name, slot: s}
 	t := e.totals[k]
 	if t == nil {
 		t = e.base.Aggregate(def, s)
@@ -185,22 +245,23 @@ func (e *Engine) baseTotals(def *rulebook.Measure, s Slot) *ledger.Totals {
 	return t
 }
 
-// days is how many days, or working days, a slot has.
-func (e *Engine) days(def *rulebook.Measure, s Slot) amount.Amount {
-	if def.Days == "working" {
-		return amount.FromInt(int64(e.Book.Calendar.WorkingDays(s.First, s.Last)))
-	}
-	return amount.FromInt(int64(s.Last-s.First) + 1)
+// Totals are an aggregate of lines for every code of a slot. The measure must be
+// one; the totals are not to be written to.
+func (e *Engine) Totals(measure string, s Slot) *ledger.Totals {
+	return e.baseTotals(e.Book.Measure(measure), s)
 }
 
-// Sum adds a base measure up over all codes of a slot, exactly; sums beyond
-// the range of Amounts are void.
-func (e *Engine) Sum(measure string, s Slot) amount.Amount {
-	var sum amount.Amount
-	for _, t := range e.baseTotals(e.Book.Measure(measure), s).All() {
-		sum += t.Amount
+// days is how many days, or working days, a slot has.
+func (e *Engine) days(def *rulebook.Measure, s Slot) amount.Amount {
+	n := int64(0)
+	for _, days := range e.spans(s) {
+		if def.Days == "working" {
+			n += int64(e.Book.Calendar.WorkingDays(days.first, days.last))
+		} else {
+			n += int64(days.last-days.first) + 1
+		}
 	}
-	return sum
+	return amount.FromInt(n)
 }
 
 // rounding bounds the relative error of one operation; twice the unit
@@ -220,25 +281,40 @@ func (e *Engine) baseColumn(def *rulebook.Measure, s Slot) *Column {
 	if t.Beyond {
 		return c
 	}
+	c.Decimal = def.Aggregate != "average"
 	for code, of := range t.All() {
 		c.Why[code] = Present
 		if def.Aggregate == "average" {
 			c.set(int(code), of.Amount.Float()/float64(of.Count), 0, 2)
 		} else {
-			c.set(int(code), of.Amount.Float(), 0, 1)
+			c.decimal(int(code), of.Amount)
 		}
 	}
 	return c
 }
 
 func newColumn(n int) *Column {
-	return &Column{make([]float64, n), make([]float64, n), make([]Why, n)}
+	return &Column{Value: make([]float64, n), Error: make([]float64, n), Why: make([]Why, n)}
 }
 
-// set stores a value whose error is bound plus that of so many roundings.
+// set stores a value whose error is bound plus that of so many roundings, and a
+// little for the roundings of the bound itself.
 func (c *Column) set(i int, v, bound, roundings float64) {
-	c.Value[i], c.Error[i] = v, bound+roundings*math.Abs(v)*rounding
+	c.Value[i], c.Error[i] = v, (bound+roundings*math.Abs(v)*rounding)*(1+0x1p-45)
 }
+
+// decimal stores a decimal. Whole numbers have no error.
+func (c *Column) decimal(i int, a amount.Amount) {
+	c.Value[i] = a.Float()
+	if a%amount.Scale != 0 || c.Value[i] >= 1<<53 || c.Value[i] <= -1<<53 {
+		c.Error[i] = math.Abs(c.Value[i]) * rounding
+	}
+	c.Decimal = c.Decimal && a < mostDecimal && a > -mostDecimal
+}
+
+// mostDecimal bounds the decimals that floats tell apart: to the left of it
+// floats lie nearer together than ten-thousandths do.
+const mostDecimal = 1 << 51
 
 // Formula computes a formula for every code of a slot. Arithmetic with a
 // missing value is missing, with the reason of the first missing part.
@@ -246,7 +322,7 @@ func (e *Engine) Formula(n *lang.Node, s Slot) *Column {
 	if n.Op == lang.Name && e.Book.Dial(n.Text) == nil {
 		return e.Column(n.Text, s)
 	}
-	k := formulaKey{n, s}
+	k := e.formulaKey(n, s)
 	c := e.formulas[k]
 	if c == nil {
 		switch n.Op {
@@ -257,6 +333,7 @@ func (e *Engine) Formula(n *lang.Node, s Slot) *Column {
 		default:
 			c = e.compute(n, s)
 		}
+		c = e.masked(c, s)
 		e.formulas[k] = c
 	}
 	return c
@@ -265,12 +342,13 @@ func (e *Engine) Formula(n *lang.Node, s Slot) *Column {
 func (e *Engine) compute(n *lang.Node, s Slot) *Column {
 	switch n.Op {
 	case lang.Call:
-		return e.call(n, s)
+		return functions[n.Text].column(e, n, s)
 	case lang.Choose:
 		return e.choose(n, s)
 	case lang.Negate:
 		in := e.Formula(n.Parts[0], s)
 		out := newColumn(len(in.Value))
+		out.Decimal = in.Decimal
 		for i, v := range in.Value {
 			out.Value[i], out.Error[i], out.Why[i] = -v, in.Error[i], in.Why[i]
 		}
@@ -321,8 +399,9 @@ func (e *Engine) settle(out *Column, i int, n *lang.Node, s Slot) {
 
 func constant(a amount.Amount, n int) *Column {
 	c := newColumn(n)
+	c.Decimal = true
 	for i := range c.Value {
-		c.set(i, a.Float(), 0, 1)
+		c.decimal(i, a)
 	}
 	return c
 }
@@ -342,6 +421,9 @@ func compare(x, ex, y, ey float64, exact func() int) int {
 // Compare holds the values of two codes against one another, exactly where
 // floating point cannot tell them apart.
 func (c *Column) Compare(a, b int, exact func(code int) *big.Rat) int {
+	if c.Decimal {
+		return cmp.Compare(c.Value[a], c.Value[b])
+	}
 	return compare(c.Value[a], c.Error[a], c.Value[b], c.Error[b], func() int { return exact(a).Cmp(exact(b)) })
 }
 
@@ -364,65 +446,74 @@ func (c *Column) Near(codes []int, exact func(code int) *big.Rat) stats.Near {
 	return n
 }
 
-// Test answers a condition over measures for one code; a comparison with a
+// Tester answers a condition over measures, code by code: a comparison with a
 // missing value is false, and 'is missing' asks for it.
-func (e *Engine) test(n *lang.Node, code int, s Slot) bool {
+func (e *Engine) Tester(n *lang.Node, s Slot) func(code int) bool {
 	switch n.Op {
 	case lang.And:
-		return e.test(n.Parts[0], code, s) && e.test(n.Parts[1], code, s)
+		left, right := e.Tester(n.Parts[0], s), e.Tester(n.Parts[1], s)
+		return func(code int) bool { return left(code) && right(code) }
 	case lang.Or:
-		return e.test(n.Parts[0], code, s) || e.test(n.Parts[1], code, s)
+		left, right := e.Tester(n.Parts[0], s), e.Tester(n.Parts[1], s)
+		return func(code int) bool { return left(code) || right(code) }
 	case lang.Not:
-		return !e.test(n.Parts[0], code, s)
+		inner := e.Tester(n.Parts[0], s)
+		return func(code int) bool { return !inner(code) }
 	}
 	a := e.Formula(n.Parts[0], s)
 	switch n.Op {
 	case lang.IsMissing:
-		return a.Why[code] != Present
+		return func(code int) bool { return a.Why[code] != Present }
 	case lang.NotMissing:
-		return a.Why[code] == Present
+		return func(code int) bool { return a.Why[code] == Present }
 	}
-	against := func(part int) (c int, ok bool) {
+	against := func(part int) func(code int) (c int, ok bool) {
 		b := e.Formula(n.Parts[part], s)
-		if a.Why[code] != Present || b.Why[code] != Present {
-			return 0, false
+		return func(code int) (c int, ok bool) {
+			if a.Why[code] != Present || b.Why[code] != Present {
+				return 0, false
+			}
+			return compare(a.Value[code], a.Error[code], b.Value[code], b.Error[code], func() int {
+				x, _ := e.ExactFormula(n.Parts[0], uint32(code), s)
+				y, _ := e.ExactFormula(n.Parts[part], uint32(code), s)
+				return x.Cmp(y)
+			}), true
 		}
-		return compare(a.Value[code], a.Error[code], b.Value[code], b.Error[code], func() int {
-			x, _ := e.ExactFormula(n.Parts[0], uint32(code), s)
-			y, _ := e.ExactFormula(n.Parts[part], uint32(code), s)
-			return x.Cmp(y)
-		}), true
 	}
-	c, ok := against(1)
-	switch n.Op {
-	case lang.Is:
-		return ok && c == 0
-	case lang.IsNot:
-		return !ok || c != 0
-	case lang.Below:
-		return ok && c < 0
-	case lang.AtMost:
-		return ok && c <= 0
-	case lang.Above:
-		return ok && c > 0
-	case lang.AtLeast:
-		return ok && c >= 0
+	first := against(1)
+	if n.Op == lang.Between {
+		second := against(2)
+		return func(code int) bool {
+			c, ok := first(code)
+			high, also := second(code)
+			return ok && also && c >= 0 && high <= 0
+		}
 	}
-	high, also := against(2) // Between
-	return ok && also && c >= 0 && high <= 0
+	holds := map[lang.Op]func(c int) bool{
+		lang.Is: func(c int) bool { return c == 0 }, lang.IsNot: func(c int) bool { return c != 0 },
+		lang.Below: func(c int) bool { return c < 0 }, lang.AtMost: func(c int) bool { return c <= 0 },
+		lang.Above: func(c int) bool { return c > 0 }, lang.AtLeast: func(c int) bool { return c >= 0 },
+	}[n.Op]
+	missing := n.Op == lang.IsNot // what is missing is not the other
+	return func(code int) bool {
+		if c, ok := first(code); ok {
+			return holds(c)
+		}
+		return missing
+	}
 }
 
 func (e *Engine) choose(n *lang.Node, s Slot) *Column {
 	size := e.Size(s.Level)
 	out := newColumn(size)
-	yes := e.Formula(n.Parts[1], s)
+	test, yes := e.Tester(n.Parts[0], s), e.Formula(n.Parts[1], s)
 	var no *Column
 	if len(n.Parts) > 2 {
 		no = e.Formula(n.Parts[2], s)
 	}
 	for i := range size {
 		from := no
-		if e.test(n.Parts[0], i, s) {
+		if test(i) {
 			from = yes
 		}
 		if from == nil {
@@ -443,6 +534,12 @@ func (e *Engine) Exact(measure string, code uint32, s Slot) (*big.Rat, Why) {
 		return a, Present
 	}
 	def := e.Book.Measure(measure)
+	if e.absent(code, s) {
+		return nil, NotThere
+	}
+	if plain, gathers := def.Groups.Of(s.Level); gathers {
+		return e.exactGathered(def, plain, code, s)
+	}
 	if def.Formula != nil {
 		return e.ExactFormula(def.Formula.Tree, code, s)
 	}
@@ -465,6 +562,9 @@ func (e *Engine) Exact(measure string, code uint32, s Slot) (*big.Rat, Why) {
 
 // ExactFormula is the true value of a formula for one code.
 func (e *Engine) ExactFormula(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
+	if e.absent(code, s) {
+		return nil, NotThere
+	}
 	switch n.Op {
 	case lang.Number:
 		return n.Number.Rat(), Present
@@ -474,10 +574,10 @@ func (e *Engine) ExactFormula(n *lang.Node, code uint32, s Slot) (*big.Rat, Why)
 		}
 		return e.Exact(n.Text, code, s)
 	case lang.Call:
-		return e.exactCall(n, code, s)
+		return functions[n.Text].exact(e, n, code, s)
 	case lang.Choose:
 		switch {
-		case e.test(n.Parts[0], int(code), s):
+		case e.Tester(n.Parts[0], s)(int(code)):
 			return e.ExactFormula(n.Parts[1], code, s)
 		case len(n.Parts) == 2:
 			return nil, Otherwise

@@ -149,10 +149,10 @@ func examples(t *testing.T, measures string) *measure.Engine {
 
 func TestAggregates(t *testing.T) {
 	e := examples(t, "")
-	none := "no lines in the period"
+	none, absent := "no lines in the period", "no such group in the period"
 	for _, c := range []struct{ measure, level, want string }{
 		{"revenue", "rep 2026-09", "240; " + none + "; -20"},
-		{"revenue", "area 2026-08", none + "; 210; " + none},
+		{"revenue", "area 2026-08", absent + "; 210; " + none},
 		{"revenue", "whole 2026-Q3", "430"}, // the fiscal quarter is August to October: see below
 		{"orders", "rep 2026-08", "2; 1; " + none},
 		{"customers", "rep 2026-08", "2; 1; " + none},
@@ -166,7 +166,7 @@ func TestAggregates(t *testing.T) {
 		{"by_phone", "rep 2026-10", "300; " + none + "; " + none},
 		{"to_yards", "rep 2026-10", "300; " + none + "; " + none},
 		{"margin", "rep 2026-10", "0.2; 0.2; division by zero"},
-		{"margin", "area 2026-10", none + "; 0.2; division by zero"},
+		{"margin", "area 2026-10", absent + "; 0.2; division by zero"},
 		{"margin", "whole 2026-09", "0.25"}, // 220 sold at 165: the ratio of the sums
 		{"revenue", "rep 2026-10-15", none + "; 200; " + none},
 		{"revenue", "rep 2026-W36", "300; " + none + "; " + none}, // 31 August to 6 September
@@ -202,13 +202,13 @@ func TestFunctions(t *testing.T) {
 		{"history(revenue, 2, best, at least 1)", "money", "rep", "2026-10", "240; 50; -20"},
 		{"share(revenue)", "percent", "rep", "2026-10", "0.6; 0.4; 0"},
 		{"share(revenue, rep.territory)", "percent", "rep", "2026-10", "0.6; 0.4; division by zero"},
-		{"share(revenue)", "percent", "area", "2026-10", none + "; 1; 0"},
+		{"share(revenue)", "percent", "area", "2026-10", "no such group in the period; 1; 0"},
 		{"place(revenue)", "count", "rep", "2026-10", "1; 2; 3"},
 		{"place(margin)", "count", "rep", "2026-10", "1; 1; division by zero"}, // ties share a place
 		{"place(revenue, lowest)", "count", "rep", "2026-09", "2; " + none + "; 1"},
 		{"place(revenue, rep.territory)", "count", "rep", "2026-10", "1; 2; 1"},
 		{"target(revenue)", "money", "rep", "2026-10", "300; no target; 0"},
-		{"target(revenue)", "money", "area", "2026-10", "no target; 300; 0"},
+		{"target(revenue)", "money", "area", "2026-10", "no such group in the period; 300; 0"},
 		{"target(revenue)", "money", "whole", "2027-Q3", "400"},
 		{"attainment(revenue)", "percent", "rep", "2026-10", "1; no target; division by zero"},
 		{"gap(revenue)", "money", "rep", "2026-09", "140; no target; no target"},
@@ -219,7 +219,7 @@ func TestFunctions(t *testing.T) {
 		{"when revenue above 100 and not cost is missing then margin otherwise floor", "percent", "rep", "2026-10", "0.2; 0.2; 0.2"},
 		{"when orders is 1 then revenue otherwise missing", "money", "rep", "2026-10", "300; by its formula; 0"},
 	} {
-		e := examples(t, fmt.Sprintf("  x: {formula: %q, unit: %s}\n", c.formula, c.unit))
+		e := examples(t, fmt.Sprintf("  x: {formula: %q, groups: own figures, unit: %s}\n", c.formula, c.unit))
 		l := map[string]measure.Level{"rep": reps, "area": areas, "whole": whole}[c.level]
 		assert.Equal(t, c.want, say(e, "x", l, c.period), "%s by %s in %s", c.formula, c.level, c.period)
 	}
@@ -234,12 +234,12 @@ func TestUnitsAreChecked(t *testing.T) {
 		"when revenue above margin then margin otherwise margin": "comparing money and percent makes no sense",
 		"share(revenue, rep.teritory)":                           "did you mean rep.territory?",
 	} {
-		_, problems := rulebook.Read([]byte(head + fmt.Sprintf("  x: {formula: %q, unit: percent}\n", formula)))
+		_, problems := rulebook.Read([]byte(head + fmt.Sprintf("  x: {formula: %q, groups: own figures, unit: percent}\n", formula)))
 		require.NotEmpty(t, problems, formula)
 		assert.Contains(t, problems[0].Text, says, formula)
 	}
 	for formula, unit := range map[string]string{"revenue / orders": "money", "margin * revenue": "money", "revenue / cost": "count", "1 - margin": "percent", "place(revenue) / 2": "count"} {
-		_, problems := rulebook.Read([]byte(head + fmt.Sprintf("  x: {formula: %q, unit: %s}\n", formula, unit)))
+		_, problems := rulebook.Read([]byte(head + fmt.Sprintf("  x: {formula: %q, groups: own figures, unit: %s}\n", formula, unit)))
 		assert.Empty(t, problems, formula)
 	}
 }
@@ -316,12 +316,12 @@ func TestAGroupIsThatOfTheLinesDay(t *testing.T) {
 	text := func(s string) lang.Value { return lang.Value{Type: lang.TextType, Text: s} }
 	e.Snapshot.Registers["rep"].SetAttribute("territory", []lang.Value{text("North"), text("North"), text("South")},
 		ledger.Dated{From: calendar.Date(2026, 10, 16), Subject: 0, Value: text("South")}, ledger.Dated{From: calendar.Date(2027, 1, 1), Subject: 1, Value: text("East")})
-	none := "no lines in the period"
+	none, absent := "no lines in the period", "no such group in the period"
 	// The values, in order of first appearance: none, North, South, East.
-	assert.Equal(t, none+"; 110; 1020; "+none, say(e, "revenue", areas, "2026-10"))
-	assert.Equal(t, none+"; 1; 1; "+none, say(e, "customers", areas, "2026-10"))
-	assert.Equal(t, none+"; 10; "+none+"; "+none, say(e, "revenue", areas, "2026-10-15"))
-	assert.Equal(t, none+"; 110; 1025; "+none, say(e, "revenue", areas, "2027-H2"))
+	assert.Equal(t, absent+"; 110; 1020; "+absent, say(e, "revenue", areas, "2026-10"))
+	assert.Equal(t, absent+"; 1; 1; "+absent, say(e, "customers", areas, "2026-10"))
+	assert.Equal(t, absent+"; 10; "+none+"; "+absent, say(e, "revenue", areas, "2026-10-15"))
+	assert.Equal(t, absent+"; 110; 1025; "+none, say(e, "revenue", areas, "2027-H2"), "the half holds January 2027, from which on there is an East")
 	october, err := e.Book.Calendar.Parse("2026-10")
 	require.NoError(t, err)
 	s := e.Slot(areas, october)

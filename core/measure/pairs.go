@@ -67,9 +67,19 @@ func (e *Engine) sideOf(c *ledger.Chunk, l Level, column int, day calendar.Day) 
 	switch a := e.attribute(l); {
 	case a != nil:
 		groups := a.At(day)
-		return func(i int) uint32 { return groups[codes[i]] }
+		return func(i int) uint32 {
+			if codes[i] == ledger.Nobody {
+				return ledger.Nobody
+			}
+			return groups[codes[i]]
+		}
 	case l.By != "":
-		return func(int) uint32 { return 0 }
+		return func(i int) uint32 {
+			if codes[i] == ledger.Nobody {
+				return ledger.Nobody
+			}
+			return 0
+		}
 	}
 	return func(i int) uint32 { return codes[i] }
 }

@@ -21,7 +21,7 @@ func text(s string) lang.Value { return lang.Value{Type: lang.TextType, Text: s}
 // gives, each line in the group its subject belonged to on its day; each side
 // can be asked for its attributes.
 func TestPairsAreWhatAPlainLoopGives(t *testing.T) {
-	customers := []string{"Yard", "Shop", "Yard", ""}
+	customers := []string{"Yard", "Shop", "Yard", "without a category"}
 	rapid.Check(t, func(t *rapid.T) {
 		var lines []line
 		for range rapid.IntRange(0, 25).Draw(t, "lines") {
@@ -120,6 +120,6 @@ func TestWhoIsThere(t *testing.T) {
 	}
 	assert.Equal(t, []bool{true, false, true}, there("rep"))
 	assert.Equal(t, []bool{true, true, false, false, false, true}, there("rep x customer"))
-	assert.Equal(t, []bool{true, true, true}, there("rep.territory"), "with the group of those that have none")
+	assert.Equal(t, []bool{false, true, true}, there("rep.territory"), "nobody is without one")
 	assert.Equal(t, []bool{true}, there("whole"))
 }

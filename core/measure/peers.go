@@ -3,7 +3,6 @@ package measure
 import (
 	"math"
 	"math/big"
-	"sort"
 
 	"oskel/core/amount"
 	"oskel/core/lang"
@@ -41,19 +40,16 @@ func (e *Engine) shares(n *lang.Node, s Slot) *Column {
 	return out
 }
 
-// members lists the codes that have a value, by the group they are placed in.
-func members(c *Column, groups []uint32) map[uint32][]int {
-	out := map[uint32][]int{}
-	for i, why := range c.Why {
-		if why == Present {
-			g := uint32(0)
-			if groups != nil {
-				g = groups[i]
-			}
-			out[g] = append(out[g], i)
-		}
+func (e *Engine) exactShare(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
+	own, why := e.ExactFormula(n.Parts[0], code, s)
+	if why != Present {
+		return nil, why
 	}
-	return out
+	total, why := e.exactOverall(n, code, s)
+	if why != Present {
+		return nil, why
+	}
+	return positiveQuotient(own, total)
 }
 
 // places ranks the values there are, densely: equal values share a place, and
@@ -64,25 +60,28 @@ func (e *Engine) places(n *lang.Node, s Slot) *Column {
 	lowest := n.Argument(func(p *lang.Node) bool { return p.Text == "lowest" }) != nil
 	c := e.Formula(n.Parts[0], s)
 	out := newColumn(len(c.Value))
+	out.Decimal = true
 	copy(out.Why, c.Why)
-	for _, codes := range members(c, groups) {
-		order := func(a, b int) int {
-			r := c.Compare(a, b, e.exactly(n.Parts[0], s))
-			if lowest {
-				return r
-			}
-			return -r
-		}
-		sort.SliceStable(codes, func(i, j int) bool { return order(codes[i], codes[j]) < 0 })
-		place := 0
+	for _, codes := range c.members(groups) {
+		places := c.Rank(codes, e.exactly(n.Parts[0], s))
+		most := places[len(places)-1]
 		for k, code := range codes {
-			if k == 0 || order(codes[k-1], code) != 0 {
-				place++
+			if lowest {
+				out.Value[code] = float64(places[k] + 1)
+			} else {
+				out.Value[code] = float64(most - places[k] + 1)
 			}
-			out.Value[code] = float64(place)
 		}
 	}
 	return out
+}
+
+func (e *Engine) exactPlace(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
+	c := e.Formula(n, s)
+	if c.Why[code] != Present {
+		return nil, c.Why[code]
+	}
+	return big.NewRat(int64(c.Value[code]), 1), Present
 }
 
 // peers is the same figure for all members of a group, whether they have a
@@ -91,38 +90,36 @@ func (e *Engine) peers(n *lang.Node, s Slot) *Column {
 	kind, by := n.Group()
 	_, groups := e.group(s, kind, by)
 	c := e.Formula(n.Parts[0], s)
-	out := e.missing(s, NoBase)
-	lists := members(c, groups)
-	for i := range out.Value {
-		g := uint32(0)
-		if groups != nil {
-			g = groups[i]
-		}
-		codes := lists[g]
-		if len(codes) == 0 {
-			continue
-		}
-		if first := codes[0]; first < i && out.Why[first] == Present {
-			out.Value[i], out.Error[i], out.Why[i] = out.Value[first], out.Error[first], Present
-			continue
-		}
+	group := newColumn(0) // by group
+	at := map[uint32]int{}
+	for g, codes := range c.members(groups) {
 		near := c.Near(codes, nil) // exact ones are not asked for here
-		values, widest := near.Values, near.Error
-		v := 0.0
+		i := len(at)
+		at[g] = i
+		group.Value, group.Error, group.Why = append(group.Value, 0), append(group.Error, 0), append(group.Why, Present)
 		switch p := n.Parts[1]; p.Text {
 		case "average":
-			v = mean(values)
-			widest += summing(values)
+			group.set(i, mean(near.Values), near.Error+summing(near.Values), 1)
 		case "median":
-			v, _ = stats.MedianMAD(values)
+			v, _ := stats.MedianMAD(near.Values)
+			group.set(i, v, near.Error, 1)
 		default:
-			v = stats.Percentile(values, p.Number.Float()/100)
-			widest += summing(values)
+			v, bound := stats.Percentile(near.Values, percentile(p))
+			group.set(i, v, near.Error+bound, 0)
 		}
-		out.Why[i] = Present
-		out.set(i, v, widest, 3)
+	}
+	out := e.missing(s, NoBase)
+	for i := range out.Value {
+		if k, ok := at[codeOf(groups, i)]; ok {
+			out.Value[i], out.Error[i], out.Why[i] = group.Value[k], group.Error[k], Present
+		}
 	}
 	return out
+}
+
+// percentile is the share that 'percentile 75' asks for.
+func percentile(p *lang.Node) *big.Rat {
+	return new(big.Rat).Quo(p.Number.Rat(), big.NewRat(100, 1))
 }
 
 func positiveQuotient(a, b *big.Rat) (*big.Rat, Why) {
@@ -138,7 +135,7 @@ func positiveQuotient(a, b *big.Rat) (*big.Rat, Why) {
 func (e *Engine) exactPeers(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	kind, by := n.Group()
 	_, groups := e.group(s, kind, by)
-	k := peerKey{formulaKey{n, s}, 0}
+	k := peerKey{e.formulaKey(n, s), 0}
 	if groups != nil {
 		k.group = groups[code]
 	}
@@ -146,7 +143,7 @@ func (e *Engine) exactPeers(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 		return v, Present
 	}
 	c := e.Formula(n.Parts[0], s)
-	codes := members(c, groups)[k.group]
+	codes := c.members(groups)[k.group]
 	if len(codes) == 0 {
 		return nil, NoBase
 	}
@@ -158,7 +155,7 @@ func (e *Engine) exactPeers(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	case "median":
 		v = c.Near(codes, exact).Percentile(big.NewRat(1, 2))
 	default:
-		v = c.Near(codes, exact).Percentile(new(big.Rat).Quo(p.Number.Rat(), big.NewRat(100, 1)))
+		v = c.Near(codes, exact).Percentile(percentile(p))
 	}
 	e.peerages[k] = v
 	return v, Present
@@ -168,24 +165,29 @@ func (e *Engine) exactPeers(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 // of their sum grows with each.
 const mostExact = 400
 
-// meanOf is the exact mean. Of more ratios than can be added up as such it is
-// the mean to 512 binary digits, which no cut of four decimal places can fail to
-// be told from but by being equal.
+// meanOf is the exact mean, see sumOf.
 func meanOf(codes []int, exact func(int) *big.Rat) *big.Rat {
-	var values []*big.Rat
+	sum := sumOf(codes, exact)
+	return new(big.Rat).Quo(sum, big.NewRat(int64(len(codes)), 1))
+}
+
+// sumOf is the exact sum. Of more ratios than can be added up as such it is
+// the sum to 512 binary digits, which no cut of four decimal places can fail to
+// be told from but by being equal.
+func sumOf(codes []int, exact func(int) *big.Rat) *big.Rat {
+	values := make([]*big.Rat, len(codes))
 	decimals := true
-	for _, code := range codes {
-		v := exact(code)
-		decimals = decimals && v.Denom().IsInt64() && amount.Scale%v.Denom().Int64() == 0
-		values = append(values, v)
+	for i, code := range codes {
+		values[i] = exact(code)
+		decimals = decimals && values[i].Denom().IsInt64() && amount.Scale%values[i].Denom().Int64() == 0
 	}
 	if decimals || len(values) <= mostExact {
-		return meanRat(values)
+		return sumRat(values)
 	}
 	sum := new(big.Float).SetPrec(512)
 	for _, v := range values {
 		sum.Add(sum, new(big.Float).SetPrec(512).SetRat(v))
 	}
 	out, _ := sum.Rat(nil)
-	return out.Quo(out, big.NewRat(int64(len(values)), 1))
+	return out
 }

@@ -23,7 +23,7 @@ func (e *Engine) window(n *lang.Node, s Slot) (slots []Slot, least int, summary 
 			summary = p.Text
 		}
 	}
-	if s.Period.Unit == 0 {
+	if !s.IsPeriod() {
 		return nil, least, summary
 	}
 	from := 0
@@ -65,7 +65,7 @@ func (e *Engine) several(n *lang.Node, s Slot) *Column {
 	// is the ratio of the sums.
 	var all *Column
 	if summary == "sum" {
-		all = e.Formula(n.Parts[0], span(slots[0], slots[len(slots)-1]))
+		all = e.Formula(n.Parts[0], over(slots))
 	}
 	out := newColumn(e.Size(s.Level))
 	values := make([]float64, 0, len(slots))
@@ -102,13 +102,7 @@ func summing(xs []float64) float64 {
 	return max(slices.Max(xs), -slices.Min(xs)) * rounding * float64(len(xs)+1)
 }
 
-func mean(xs []float64) float64 {
-	sum := 0.0
-	for _, x := range xs {
-		sum += x
-	}
-	return sum / float64(len(xs))
-}
+func mean(xs []float64) float64 { return sum(xs) / float64(len(xs)) }
 
 func (e *Engine) exactSeveral(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	slots, least, summary := e.window(n, s)
@@ -126,7 +120,7 @@ func (e *Engine) exactSeveral(n *lang.Node, code uint32, s Slot) (*big.Rat, Why)
 	}
 	switch summary {
 	case "sum":
-		return e.ExactFormula(n.Parts[0], code, span(slots[0], slots[len(slots)-1]))
+		return e.ExactFormula(n.Parts[0], code, over(slots))
 	case "average":
 		return meanRat(values), Present
 	case "median":
@@ -139,10 +133,14 @@ func (e *Engine) exactSeveral(n *lang.Node, code uint32, s Slot) (*big.Rat, Why)
 	return slices.MinFunc(values, (*big.Rat).Cmp), Present
 }
 
-func meanRat(xs []*big.Rat) *big.Rat {
+func sumRat(xs []*big.Rat) *big.Rat {
 	sum := new(big.Rat)
 	for _, x := range xs {
 		sum.Add(sum, x)
 	}
-	return sum.Quo(sum, big.NewRat(int64(len(xs)), 1))
+	return sum
+}
+
+func meanRat(xs []*big.Rat) *big.Rat {
+	return new(big.Rat).Quo(sumRat(xs), big.NewRat(int64(len(xs)), 1))
 }

@@ -18,21 +18,55 @@ type Slot struct {
 	Level
 	Period      calendar.Period
 	First, Last calendar.Day // both belong to it
+	Joined      int          // how many windows up to Period it is made of, which lie apart; 0 is a stretch of days
+	Ended       bool         // growth and change count a value that ended as zero
+}
+
+// IsPeriod says whether the slot is one period of the calendar.
+func (s Slot) IsPeriod() bool { return s.Period.Unit != 0 && s.Joined == 0 }
+
+// stretch is some days, both ends included.
+type stretch struct{ first, last calendar.Day }
+
+// spans are the days of a slot in rising order: one stretch, or those of
+// windows that lie apart. Days in several windows are in it once.
+func (e *Engine) spans(s Slot) []stretch {
+	if s.Joined == 0 {
+		return []stretch{{s.First, s.Last}}
+	}
+	var out []stretch
+	for n := s.Joined - 1; n >= 0; n-- {
+		p, ok := e.Book.Calendar.Before(s.Period, n)
+		if !ok {
+			continue
+		}
+		first, last := e.Book.Calendar.Span(p)
+		if k := len(out) - 1; k >= 0 && first <= out[k].last+1 {
+			out[k].last = max(out[k].last, last)
+			continue
+		}
+		out = append(out, stretch{first, last})
+	}
+	return out
 }
 
 // Slot is the slot of a level in a period of the book's calendar.
 func (e *Engine) Slot(level Level, p calendar.Period) Slot {
 	first, last := e.Book.Calendar.Span(p)
-	return Slot{level, p, first, last}
+	return Slot{Level: level, Period: p, First: first, Last: last}
 }
 
 // at is the slot of the same level in another period.
-func (e *Engine) at(s Slot, p calendar.Period) Slot { return e.Slot(s.Level, p) }
+func (e *Engine) at(s Slot, p calendar.Period) Slot {
+	out := e.Slot(s.Level, p)
+	out.Ended = s.Ended
+	return out
+}
 
 // before is the slot n periods before, or with year a year before; false
 // where the calendar has none.
 func (e *Engine) before(s Slot, n int, year bool) (Slot, bool) {
-	if s.Period.Unit == 0 {
+	if !s.IsPeriod() {
 		return s, false
 	}
 	if !year {
@@ -49,7 +83,22 @@ func (e *Engine) before(s Slot, n int, year bool) (Slot, bool) {
 }
 
 // span is the slot from the first day of one slot to the last of another.
-func span(from, to Slot) Slot { return Slot{Level: to.Level, First: from.First, Last: to.Last} }
+func span(from, to Slot) Slot {
+	return Slot{Level: to.Level, First: from.First, Last: to.Last, Ended: to.Ended}
+}
+
+// over is the slot of all days of some periods in a row, the oldest first.
+// Named windows lie apart, and the days between them are none of theirs.
+func over(slots []Slot) Slot {
+	out := span(slots[0], slots[len(slots)-1])
+	if last := slots[len(slots)-1]; last.Period.Unit == calendar.Named {
+		out.Period, out.Joined = last.Period, len(slots)
+		for _, s := range slots {
+			out.First, out.Last = min(out.First, s.First), max(out.Last, s.Last)
+		}
+	}
+	return out
+}
 
 // Size is how many codes a level has.
 func (e *Engine) Size(l Level) int {
@@ -70,23 +119,25 @@ func (e *Engine) Size(l Level) int {
 }
 
 // Names are key and name of each code of a level: of a group both are the
-// attribute's value; the group without one is "".
+// attribute's value; the group of those who have none is called so.
 func (e *Engine) Names(l Level) (keys, names []string) {
 	switch r := e.Snapshot.Registers[l.Kind]; {
 	case l.Paired():
 		return e.pairNames(l)
 	case l.Kind == "":
-		return []string{"all"}, []string{"The whole"}
+		return []string{"all"}, []string{"Total"}
 	case r == nil:
 		return nil, nil
 	case l.By == "":
 		return r.Keys, r.Names
 	case r.Attributes[l.By] == nil:
-		return []string{""}, []string{""}
+		keys = []string{rulebook.Without(l.By)}
+		return keys, keys
 	default:
 		for _, v := range r.Attributes[l.By].Values {
 			keys = append(keys, valueKey(v))
 		}
+		keys[0] = rulebook.Without(l.By)
 		return keys, keys
 	}
 }
@@ -108,7 +159,7 @@ func (e *Engine) pairNames(l Level) (keys, names []string) {
 	p := e.pairs(l)
 	keys, names = make([]string, len(p.First)), make([]string, len(p.First))
 	for i := range keys {
-		keys[i] = firstKeys[p.First[i]] + rulebook.PairSign + secondKeys[p.Second[i]]
+		keys[i] = rulebook.PairKey(firstKeys[p.First[i]], secondKeys[p.Second[i]])
 		names[i] = firstNames[p.First[i]] + rulebook.PairSign + secondNames[p.Second[i]]
 	}
 	return keys, names
@@ -189,23 +240,24 @@ func (e *Engine) Sides(s Slot, code uint32) (first, second Slot, a, b uint32) {
 }
 
 // Members lists the subjects that a code of a slot's level stands for on any
-// day of the slot.
+// day of the slot, in rising order.
 func (e *Engine) Members(s Slot, code uint32) []int32 {
 	if s.By == "" || s.Kind == "" {
 		return []int32{int32(code)}
 	}
 	out := []int32{}
-	a := e.Snapshot.Registers[s.Kind].Attributes[s.By]
-	if a == nil {
+	if e.Snapshot.Registers[s.Kind] == nil {
 		return out
 	}
-	seen := map[int32]bool{}
-	for _, day := range append([]calendar.Day{s.First}, a.Turns(s.First, s.Last)...) {
-		for i, c := range a.At(day) {
-			if c == code && !seen[int32(i)] {
-				seen[int32(i)] = true
-				out = append(out, int32(i))
-			}
+	seen := make([]bool, e.Size(Level{Kind: s.Kind}))
+	e.memberships(s, func(_, _ calendar.Day, codes []uint32) {
+		for i := range seen {
+			seen[i] = seen[i] || codeOf(codes, i) == code
+		}
+	})
+	for i, is := range seen {
+		if is {
+			out = append(out, int32(i))
 		}
 	}
 	return out

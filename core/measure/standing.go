@@ -2,7 +2,6 @@ package measure
 
 import (
 	"math/big"
-	"slices"
 
 	"oskel/core/lang"
 )
@@ -16,14 +15,20 @@ func (e *Engine) overall(n *lang.Node, s Slot) *Column {
 	whole.Level = level
 	from := e.Formula(n.Parts[0], whole)
 	out := newColumn(e.Size(s.Level))
+	out.Decimal = from.Decimal
 	for i := range out.Value {
-		g := uint32(0)
-		if groups != nil {
-			g = groups[i]
-		}
+		g := codeOf(groups, i)
 		out.Value[i], out.Error[i], out.Why[i] = from.Value[g], from.Error[g], from.Why[g]
 	}
 	return out
+}
+
+func (e *Engine) exactOverall(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
+	kind, by := n.Group()
+	level, groups := e.group(s, kind, by)
+	whole := s
+	whole.Level = level
+	return e.ExactFormula(n.Parts[0], codeOf(groups, int(code)), whole)
 }
 
 // standing is where values lie among all, or among their group: for in_range
@@ -36,11 +41,10 @@ func (e *Engine) standing(n *lang.Node, s Slot) *Column {
 	c := e.Formula(n.Parts[0], s)
 	out := newColumn(len(c.Value))
 	copy(out.Why, c.Why)
-	for _, codes := range members(c, groups) {
-		order := func(a, b int) int { return c.Compare(a, b, e.exactly(n.Parts[0], s)) }
-		slices.SortStableFunc(codes, order)
+	for _, codes := range c.members(groups) {
+		places := c.Rank(codes, e.exactly(n.Parts[0], s))
 		low, high := codes[0], codes[len(codes)-1]
-		if len(codes) == 1 || n.Text == "in_range" && order(low, high) == 0 {
+		if len(codes) == 1 || n.Text == "in_range" && places[len(places)-1] == 0 {
 			for _, code := range codes {
 				out.Why[code] = ZeroBase
 			}
@@ -48,7 +52,7 @@ func (e *Engine) standing(n *lang.Node, s Slot) *Column {
 		}
 		below := 0
 		for k, code := range codes {
-			if k > 0 && order(codes[k-1], code) != 0 {
+			if k > 0 && places[k] != places[k-1] {
 				below = k
 			}
 			if n.Text == "percent_place" {

@@ -37,13 +37,17 @@ func (e *Engine) Lookup(s Slot, code uint32) lang.Lookup {
 }
 
 // Active tells whether a code is there in a slot: a subject that is active on
-// any day of it, a pair of two such; groups and the whole always are.
+// any day of it, a pair of two such, a group that There says is; the whole
+// always is.
 func (e *Engine) Active(s Slot) func(code uint32) bool {
 	if s.Paired() {
 		first, second := s, s
 		first.Level, second.Level = s.Level.Sides()
 		a, b, p := e.Active(first), e.Active(second), e.pairs(s.Level)
 		return func(code uint32) bool { return a(p.First[code]) && b(p.Second[code]) }
+	}
+	if there := e.There(s); there != nil {
+		return func(code uint32) bool { return there[code] }
 	}
 	r := e.Snapshot.Registers[s.Kind]
 	if s.By != "" || r == nil {
@@ -65,6 +69,3 @@ func (e *Engine) Code(l Level, key string) (uint32, bool) {
 	}
 	return 0, false
 }
-
-// Test answers a comparison of measures for one code.
-func (e *Engine) Test(n *lang.Node, code uint32, s Slot) bool { return e.test(n, int(code), s) }

@@ -1,7 +1,10 @@
 package measure
 
 import (
+	"cmp"
+	"maps"
 	"math"
+	"math/big"
 	"slices"
 	"sort"
 	"strings"
@@ -9,6 +12,7 @@ import (
 	"oskel/core/amount"
 	"oskel/core/calendar"
 	"oskel/core/lang"
+	"oskel/core/ledger"
 )
 
 // TargetAsk is a question for the targets of a kind by month.
@@ -32,7 +36,7 @@ type TargetRow struct {
 // asked for, by key, with the sum of each month and how many lack a target.
 type TargetGrid struct {
 	Rows    []TargetRow
-	Sums    []amount.Amount
+	Sums    []*big.Rat
 	Missing []int
 }
 
@@ -51,7 +55,10 @@ func (e *Engine) TargetMeasures(kind string) []string {
 // TargetGrid lists targets and what is missing. Sums and what is missing count
 // all subjects, whatever Text and Missing leave of the rows.
 func (e *Engine) TargetGrid(a TargetAsk) TargetGrid {
-	g := TargetGrid{Sums: make([]amount.Amount, len(a.Months)), Missing: make([]int, len(a.Months))}
+	g := TargetGrid{Missing: make([]int, len(a.Months))}
+	for range a.Months {
+		g.Sums = append(g.Sums, new(big.Rat))
+	}
 	register := e.Snapshot.Registers[a.Kind]
 	level := Level{Kind: a.Kind}
 	text := strings.ToLower(a.Text)
@@ -66,7 +73,7 @@ func (e *Engine) TargetGrid(a TargetAsk) TargetGrid {
 			some = some || active || t != amount.Missing
 			switch {
 			case t != amount.Missing:
-				g.Sums[i] += t
+				g.Sums[i].Add(g.Sums[i], t.Rat())
 			case active:
 				row.Missing++
 				g.Missing[i]++
@@ -81,17 +88,76 @@ func (e *Engine) TargetGrid(a TargetAsk) TargetGrid {
 	return g
 }
 
+// targets are a level's targets for a measure over a slot: a month's, or the
+// sum of the months of a longer period that have one; of a group those of its
+// subjects. None is amount.Missing, a sum out of range is beyond.
+func (e *Engine) targets(measure string, s Slot) []amount.Amount {
+	out := slices.Repeat([]amount.Amount{amount.Missing}, e.Size(s.Level))
+	add := func(code uint32, a amount.Amount) {
+		switch sum, err := amount.Add(out[code], a); {
+		case out[code] == amount.Missing:
+			out[code] = a
+		case out[code] == beyond || err != nil:
+			out[code] = beyond
+		default:
+			out[code] = sum
+		}
+	}
+	begin, end := e.Book.Calendar.Of(calendar.Monthly, s.First), e.Book.Calendar.Of(calendar.Monthly, s.Last)
+	from, _ := e.Book.Calendar.Span(begin)
+	_, to := e.Book.Calendar.Span(end)
+	if s.First != from || s.Last != to || s.Joined > 0 {
+		return out // targets are kept by month; a part of one has none
+	}
+	first, last := calendar.Month(begin.Number), calendar.Month(end.Number)
+	for _, key := range e.sheets() {
+		if key.Measure != measure || s.Kind != "" && key.Kind != s.Kind || s.Paired() {
+			continue // a sheet is of one kind, so pairs have no targets
+		}
+		sheet := e.Snapshot.Targets[key]
+		_, groups := e.group(Slot{Level: Level{Kind: key.Kind}, Last: s.Last}, key.Kind, s.By)
+		for m := first; m <= last; m++ {
+			for code, a := range sheet.Months[m] {
+				switch {
+				case a == amount.Missing:
+				case s.Kind == "":
+					add(0, a)
+				case groups != nil:
+					add(groups[code], a)
+				default:
+					add(uint32(code), a)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// beyond stands for a sum of targets that leaves the range of amounts.
+const beyond = amount.Missing + 1
+
+// sheets lists the target sheets in one order, so that sums meet the end of
+// their range alike.
+func (e *Engine) sheets() []ledger.SheetKey {
+	return slices.SortedFunc(maps.Keys(e.Snapshot.Targets), func(a, b ledger.SheetKey) int {
+		return cmp.Or(strings.Compare(a.Kind, b.Kind), strings.Compare(a.Measure, b.Measure))
+	})
+}
+
 func (e *Engine) targeted(n *lang.Node, s Slot) *Column {
 	targets := e.targetsOf(n.Parts[0].Text, s)
 	own := e.Formula(n.Parts[0], s)
 	out := newColumn(len(targets))
+	out.Decimal = n.Text == "target"
 	for i, t := range targets {
 		y := t.Float()
 		switch {
 		case t == amount.Missing:
 			out.Why[i] = NoTarget
+		case t == beyond:
+			out.Why[i] = BeyondRange
 		case n.Text == "target":
-			out.set(i, y, 0, 1)
+			out.decimal(i, t)
 		case own.Why[i] != Present:
 			out.Why[i] = own.Why[i]
 		case n.Text == "gap":
@@ -108,14 +174,35 @@ func (e *Engine) targeted(n *lang.Node, s Slot) *Column {
 	return out
 }
 
+func (e *Engine) exactTargeted(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
+	t := e.targetsOf(n.Parts[0].Text, s)[code]
+	switch {
+	case t == amount.Missing:
+		return nil, NoTarget
+	case t == beyond:
+		return nil, BeyondRange
+	case n.Text == "target":
+		return t.Rat(), Present
+	}
+	own, why := e.ExactFormula(n.Parts[0], code, s)
+	switch {
+	case why != Present:
+		return nil, why
+	case n.Text == "gap":
+		return new(big.Rat).Sub(own, t.Rat()), Present
+	}
+	return positiveQuotient(own, t.Rat())
+}
+
 // Target is a code's target for a measure over a slot, if there is one.
 func (e *Engine) Target(measure string, code uint32, s Slot) (amount.Amount, bool) {
 	a := e.targetsOf(measure, s)[code]
-	return a, a != amount.Missing
+	return a, a != amount.Missing && a != beyond
 }
 
 func (e *Engine) targetsOf(measure string, s Slot) []amount.Amount {
-	k := key{measure, s}
+	s.Ended = false
+	k := key{measure: measure, slot: s}
 	if e.held[k] == nil && e.given != nil {
 		e.held[k] = slices.Repeat([]amount.Amount{e.givenTarget}, e.Size(s.Level))
 	}

@@ -1,6 +1,7 @@
 package measure_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -18,7 +19,7 @@ func TestTargetGridByHand(t *testing.T) {
 	e.Snapshot.Registers["rep"].ActiveTo[2] = calendar.Date(2026, 9, 30)
 	ask := measure.TargetAsk{Kind: "rep", Measure: "revenue", Months: months}
 	g := e.TargetGrid(ask)
-	assert.Equal(t, []amount.Amount{amount.FromInt(100), amount.FromInt(300)}, g.Sums, "rep2's target of 0 in October adds nothing")
+	assert.Equal(t, "[100/1 300/1]", fmt.Sprint(g.Sums), "rep2's target of 0 in October adds nothing")
 	assert.Equal(t, []int{2, 1}, g.Missing, "in October rep2 is gone, and has one all the same")
 	assert.Len(t, g.Rows, 3)
 	assert.Equal(t, measure.TargetRow{Code: 2, Targets: []amount.Amount{amount.Missing, 0}, Active: []bool{true, false}, Missing: 1}, g.Rows[2])
@@ -35,10 +36,10 @@ func TestTargetGridByHand(t *testing.T) {
 // A longer period and a group add the targets that are there; a part of a
 // month has none, and an attainment needs one above zero.
 func TestTargetsOfGroupsAndPeriods(t *testing.T) {
-	e := examples(t, "  goal: {formula: \"target(revenue)\", unit: money}\n  attained: {formula: \"attainment(revenue)\", unit: percent}\n  lacking: {formula: \"gap(revenue)\", unit: money}\n")
+	e := examples(t, "  goal: {formula: \"target(revenue)\", groups: own figures, unit: money}\n  attained: {formula: \"attainment(revenue)\", groups: own figures, unit: percent}\n  lacking: {formula: \"gap(revenue)\", groups: own figures, unit: money}\n")
 	assert.Equal(t, "300; no target; 0", say(e, "goal", reps, "2026-10"))
 	assert.Equal(t, "400; no target; 0", say(e, "goal", reps, "2027-Q3"), "the quarter from August to October")
-	assert.Equal(t, "no target; 300; 0", say(e, "goal", areas, "2026-10"), "of those without a territory, North and South")
+	assert.Equal(t, "no such group in the period; 300; 0", say(e, "goal", areas, "2026-10"), "of those without a territory, North and South")
 	assert.Equal(t, "300", say(e, "goal", whole, "2026-10"))
 	assert.Equal(t, "no target; no target; no target", say(e, "goal", reps, "2026-W41"))
 	assert.Equal(t, "1; no target; division by zero", say(e, "attained", reps, "2026-10"))

@@ -23,6 +23,9 @@ func (b *Book) Advice() []Problem {
 			}
 		}
 	}
+	for i := range b.Rules {
+		b.adviseEnded(&b.Rules[i], say)
+	}
 	for i, g := range b.Grades {
 		for _, other := range b.Grades[:i] {
 			if other.Tone == g.Tone && other.Shape == g.Shape {
@@ -48,6 +51,58 @@ func (b *Book) Advice() []Problem {
 		say(b.Measure(idle[0]).At, "measures", "used by no rule and no other measure, only to be looked at: %s", strings.Join(idle, ", "))
 	}
 	return out
+}
+
+// adviseEnded minds growth rules that do not say what those count as who had
+// a value and have none now, and those whose base leaves them out.
+func (b *Book) adviseEnded(r *Rule, say func(at Position, path, format string, args ...any)) {
+	switch {
+	case !b.comparesWithPast(r):
+	case r.Ended == "":
+		say(r.At, "rules."+r.Name, "a subject that had a value and has none now is 'no data' for this rule, so the steepest fall is not flagged: say 'ended: counts as zero', or 'ended: no data' if that is meant")
+	case r.Ended == "zero":
+		for _, base := range r.Base {
+			if m := b.Measure(base.Measure); m != nil && m.Formula == nil {
+				say(base.Bound.At, "rules."+r.Name+".base", "whoever ended has no %s now, so the base leaves them out; ask it of an earlier period", strings.ToLower(m.Title))
+			}
+		}
+	}
+}
+
+// comparesWithPast says whether a threshold holds a value against the same
+// one of earlier periods, in its measure or as its yardstick.
+func (b *Book) comparesWithPast(r *Rule) bool {
+	t := r.Threshold
+	if t == nil {
+		return r.Outlier != nil && b.grows(r.Outlier.Of)
+	}
+	past := func(f lang.Function) bool { return f.Past }
+	if t.Against != nil && t.Against.Tree != nil && t.Against.Tree.Any(past) {
+		return true
+	}
+	for _, c := range t.Choices {
+		for _, condition := range c.Of {
+			if slices.ContainsFunc(condition.Tree.Names(), b.grows) {
+				return true
+			}
+		}
+	}
+	return b.grows(t.Of)
+}
+
+// grows says whether a measure is made of growth or change.
+func (b *Book) grows(measure string) bool {
+	seen := map[string]bool{}
+	var visit func(name string) bool
+	visit = func(name string) bool {
+		m := b.Measure(name)
+		if m == nil || m.Formula == nil || seen[name] {
+			return false
+		}
+		seen[name] = true
+		return m.Formula.Tree.Any(func(f lang.Function) bool { return f.Name == "growth" || f.Name == "change" }) || slices.ContainsFunc(m.Formula.Tree.Names(), visit)
+	}
+	return visit(measure)
 }
 
 // hides says whether every subject that b flags was flagged and stopped by a.

@@ -19,7 +19,7 @@ func (r *reader) check(book *Book) {
 		}
 	}
 	r.checkCycles(book)
-	if len(r.problems) == 0 {
+	if !slices.ContainsFunc(r.problems, func(p Problem) bool { return !p.late }) {
 		r.checkUnits(book)
 	}
 	for i := range book.Rules {
@@ -134,6 +134,9 @@ func (r *reader) checkRule(book *Book, rule *Rule) {
 	if rule.Stake != nil {
 		formula(rule.Stake, path+".stake")
 	}
+	if rule.Ended != "" && rule.Window == nil && !book.comparesWithPast(rule) {
+		r.complain(rule.At, path+".ended", "the rule compares nothing with the past, so nothing can have ended; 'ended' is for growth, change and yardsticks of earlier periods")
+	}
 	for _, b := range rule.Base {
 		r.reaches(book, rule, b.Measure, b.Bound.At, path+".base")
 	}
@@ -160,6 +163,8 @@ func (r *reader) checkRule(book *Book, rule *Rule) {
 		}
 	case rule.Outlier != nil:
 		r.reaches(book, rule, rule.Outlier.Of, rule.Outlier.At, path+".outlier")
+	case rule.Window != nil && rule.Ended != "":
+		r.complain(rule.At, path+".ended", "a silence compares nothing with the past; 'ended' is for growth and change")
 	case rule.Window != nil && rule.NoData != "":
 		r.complain(rule.At, path+".no_data", "a silence has no 'no data': one that was never seen is not judged")
 	}

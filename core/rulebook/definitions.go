@@ -126,6 +126,40 @@ type Measure struct {
 	Of        Column
 	Where     *Condition // the lines that count
 	Formula   *Formula
+	Groups    Gathering
+}
+
+// Gathering says how a measure's value for a group, a total or a group of pairs
+// is made of its subjects' values: their sum, average, minimum, maximum or
+// count. With How "" it is computed from the group's own figures, as a ratio
+// of sums is. Kind is whose values make the total.
+type Gathering struct {
+	How  string // one of Gatherings, or ""
+	Kind string
+	Said bool // the document states it
+}
+
+// Gatherings are what can be made of the subjects' values.
+var Gatherings = []string{"sum", "average", "minimum", "maximum", "count"}
+
+// String is the form that is read: "own figures", "sum of rep".
+func (g Gathering) String() string {
+	if g.How == "" {
+		return "own figures"
+	}
+	return g.How + " of " + g.Kind
+}
+
+// Of is whose values a measure gathers at a level: the subjects, or pairs of
+// them, that its groups are made of; false where it does not.
+func (g Gathering) Of(l Level) (Level, bool) {
+	switch {
+	case g.How == "" || l.Kind != "" && l.By == "" && l.WithBy == "":
+		return l, false
+	case l.Kind == "":
+		return Level{Kind: g.Kind}, true
+	}
+	return Level{Kind: l.Kind, With: l.With}, true
 }
 
 // Aggregates are what can be made of the lines of a feed.
@@ -166,6 +200,7 @@ type Rule struct {
 	Stops     bool     // a breach stops the rules after it for that subject
 	Shows     []string // further measures put beside what was found
 	Stake     *Formula
+	Ended     string // "zero": growth and change count a value that ended as zero; "missing": they do not; "" is not said
 	Threshold *Threshold
 	Outlier   *Outlier
 	Window    *Window

@@ -1,6 +1,10 @@
 package rulebook
 
-import "slices"
+import (
+	"slices"
+
+	"oskel/core/lang"
+)
 
 // Inputs lists what some measures are made of through their formulas, in order
 // of appearance: aggregates of lines, and counts of days. Names that are no
@@ -28,6 +32,29 @@ func (b *Book) Inputs(names ...string) (out []string) {
 	return out
 }
 
+// DialsUnder lists the dials that a formula hangs on, through the measures it
+// names too, sorted.
+func (b *Book) DialsUnder(n *lang.Node) (out []string) {
+	seen := map[string]bool{}
+	var visit func(names []string)
+	visit = func(names []string) {
+		for _, name := range names {
+			if seen[name] {
+				continue
+			}
+			seen[name] = true
+			if b.Dial(name) != nil {
+				out = append(out, name)
+			} else if m := b.Measure(name); m != nil && m.Formula != nil {
+				visit(m.Formula.Tree.Names())
+			}
+		}
+	}
+	visit(n.Names())
+	slices.Sort(out)
+	return out
+}
+
 // FeedsUnder lists the feeds a measure is made of, through its formulas.
 func (b *Book) FeedsUnder(measure string) (out []string) {
 	inputs := b.Inputs(measure)
@@ -36,6 +63,31 @@ func (b *Book) FeedsUnder(measure string) (out []string) {
 			m := b.Measure(name)
 			return m.Days == "" && m.Of.Feed == f.Name
 		}) {
+			out = append(out, f.Name)
+		}
+	}
+	return out
+}
+
+// FeedsRead lists the feeds whose lines a rule judges by.
+func (b *Book) FeedsRead(r *Rule) (out []string) {
+	var names []string
+	if t := r.Threshold; t != nil {
+		names = append(names, t.Of)
+		if t.Against != nil && t.Against.Tree != nil {
+			names = append(names, t.Against.Tree.Names()...)
+		}
+		for _, c := range t.Choices {
+			for _, condition := range c.Of {
+				names = append(names, condition.Tree.Names()...)
+			}
+		}
+	}
+	if r.Outlier != nil {
+		names = append(names, r.Outlier.Of)
+	}
+	for _, f := range b.Feeds {
+		if r.Window != nil && r.Window.Feed == f.Name || slices.ContainsFunc(names, func(name string) bool { return slices.Contains(b.FeedsUnder(name), f.Name) }) {
 			out = append(out, f.Name)
 		}
 	}

@@ -11,6 +11,34 @@ type Level struct{ Kind, By, With, WithBy string }
 // PairSign joins the two sides of a pair, in levels, keys and names.
 const PairSign = " x "
 
+// PairKey is the key of a pair. A word x within a side is written \x, so that
+// no two pairs share a key.
+func PairKey(first, second string) string { return pairSide(first) + PairSign + pairSide(second) }
+
+func pairSide(key string) string {
+	words := strings.Split(key, " ")
+	for i, w := range words {
+		if strings.TrimLeft(w, `\`) == "x" {
+			words[i] = `\` + w
+		}
+	}
+	return strings.Join(words, " ")
+}
+
+// Without is key and name of the group of those who have no value of an
+// attribute: "without a region".
+func Without(attribute string) string {
+	return "without " + Article(strings.ReplaceAll(attribute, "_", " "))
+}
+
+// Article puts a or an before a word.
+func Article(word string) string {
+	if word != "" && strings.ContainsRune("aeiouAEIOU", rune(word[0])) {
+		return "an " + word
+	}
+	return "a " + word
+}
+
 // Paired says whether the level is of pairs.
 func (l Level) Paired() bool { return l.With != "" }
 

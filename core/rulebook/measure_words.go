@@ -8,6 +8,22 @@ import (
 
 // MeasureWords says how a measure is made.
 func (b *Book) MeasureWords(m *Measure) string {
+	if m.Groups.How != "" {
+		return b.ownWords(m) + "; of groups and the total " + b.GatheringWords(m)
+	}
+	return b.ownWords(m)
+}
+
+// GatheringWords says how a measure's groups and total are made: "the sum of
+// the reps' values".
+func (b *Book) GatheringWords(m *Measure) string {
+	if m.Groups.How == "" {
+		return "from their own figures"
+	}
+	return "the " + m.Groups.How + " of the values of the " + b.Many(Level{Kind: m.Groups.Kind})
+}
+
+func (b *Book) ownWords(m *Measure) string {
 	if m.Formula != nil {
 		return m.Formula.Text
 	}

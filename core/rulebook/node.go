@@ -21,6 +21,8 @@ type Problem struct {
 	Position
 	Path string `json:"path"` // such as rules.thin-margin.threshold
 	Text string `json:"text"`
+
+	late bool // asked for since some documents were published, which are read all the same
 }
 
 func (p Problem) String() string {
@@ -35,6 +37,20 @@ type reader struct {
 
 func (r *reader) complain(at Position, path, format string, args ...any) {
 	r.problems = append(r.problems, Problem{Position: at, Path: path, Text: fmt.Sprintf(format, args...)})
+}
+
+// require complains of what is asked of a document before it is published, and
+// not of one that was published before it was asked.
+func (r *reader) require(at Position, path, format string, args ...any) {
+	r.complain(at, path, format, args...)
+	r.problems[len(r.problems)-1].late = true
+}
+
+// Reread reads a document that was published once: what is asked since is not
+// asked of it.
+func Reread(text []byte) (*Book, []Problem) {
+	book, problems := Read(text)
+	return book, slices.DeleteFunc(problems, func(p Problem) bool { return p.late })
 }
 
 // value is a node of the document with its path. The zero value is absent;

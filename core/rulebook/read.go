@@ -188,7 +188,7 @@ func sameForm(v value, percent, want bool, as value) {
 func (r *reader) readMeasures(v value, book *Book) {
 	for _, e := range v.entries() {
 		r.name(e.at, e.path, e.key, false)
-		f := e.fields(append([]string{"title", "unit", "places", "good", "zero", "negative", "where", "formula", "days"}, Aggregates...)...)
+		f := e.fields(append([]string{"title", "unit", "places", "good", "zero", "negative", "where", "formula", "days", "groups"}, Aggregates...)...)
 		m := Measure{At: e.at, Name: e.key, Title: titled(f["title"], e.key)}
 		m.Unit = f["unit"].unit("")
 		if f["unit"].absent() {
@@ -227,8 +227,55 @@ func (r *reader) readMeasures(v value, book *Book) {
 		if w := f["where"]; !w.absent() {
 			r.readLineCondition(w, book, &m)
 		}
+		m.Groups = f["groups"].gathering(book)
+		if why := m.mustSayGroups(); why != "" {
+			r.require(m.Formula.At, e.path, "the formula has %s in it, so it must say how its groups and its total are made: 'groups: own figures' computes them from their own figures, 'groups: sum of %s' adds up", why, exampleKind(book))
+		}
 		book.Measures = append(book.Measures, m)
 	}
+}
+
+// mustSayGroups names what a formula has in it that makes the value of a group
+// another one than the sum of its subjects' values, if nothing is said of it.
+func (m *Measure) mustSayGroups() string {
+	switch {
+	case m.Formula == nil || m.Groups.Said:
+		return ""
+	case m.Formula.Tree.Has(lang.Choose):
+		return "a choice"
+	case m.Formula.Tree.Any(func(f lang.Function) bool { return f.Ranks && f.Gives == lang.Ordinal || f.Ranks && f.Beyond }):
+		return "a place"
+	case m.Formula.Tree.Any(func(f lang.Function) bool { return f.Ranks }):
+		return "a target"
+	}
+	return ""
+}
+
+func exampleKind(book *Book) string {
+	if len(book.Kinds) > 0 {
+		return book.Kinds[0].Name
+	}
+	return "rep"
+}
+
+// gathering reads 'own figures' or 'sum of rep'.
+func (v value) gathering(book *Book) Gathering {
+	if v.absent() {
+		return Gathering{}
+	}
+	s := v.required()
+	if s == "own figures" {
+		return Gathering{Said: true}
+	}
+	how, kind, ok := strings.Cut(s, " of ")
+	if !ok || !slices.Contains(Gatherings, how) {
+		v.complain("expected 'own figures', or one of %s of a kind, such as 'sum of %s', found %q", strings.Join(Gatherings, ", "), exampleKind(book), s)
+		return Gathering{Said: true}
+	}
+	if book.Kind(kind) == nil {
+		v.complain("unknown kind %q%s", kind, suggest(kind, kindNames(book)))
+	}
+	return Gathering{how, kind, true}
 }
 
 // column reads sales.net, or for a count the feed alone.

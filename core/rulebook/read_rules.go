@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"strconv"
@@ -47,7 +48,7 @@ func countOf(s, noun string) (int, bool) {
 
 func (r *reader) readRules(v value, book *Book) {
 	for _, item := range v.maps() {
-		f := item.fields("name", "title", "judges", "each", "where", "base", "no_data", "persists", "on", "stops", "valid_from", "valid_until", "shows", "stake", "threshold", "outlier", "window", "examples")
+		f := item.fields("name", "title", "judges", "each", "where", "base", "no_data", "ended", "persists", "on", "stops", "valid_from", "valid_until", "shows", "stake", "threshold", "outlier", "window", "examples")
 		rule := Rule{At: item.at, Name: f["name"].required(), On: f["on"].yes(true), Stops: f["stops"].yes(false)}
 		r.name(f["name"].at, f["name"].path, rule.Name, true)
 		rule.Title = titled(f["title"], strings.ReplaceAll(rule.Name, "-", "_"))
@@ -66,6 +67,12 @@ func (r *reader) readRules(v value, book *Book) {
 		}
 		if n := f["no_data"]; !n.absent() && n.scalar() != "say nothing" {
 			rule.NoData = n.grade(book)
+		}
+		switch f["ended"].oneOf("", "counts as zero", "no data") {
+		case "counts as zero":
+			rule.Ended = "zero"
+		case "no data":
+			rule.Ended = "missing"
 		}
 		if p := f["persists"]; !p.absent() {
 			rule.Persists = p.persistence()
@@ -408,7 +415,7 @@ func (r *reader) unitFits(b Bound, path string, m *Measure) {
 	switch {
 	case m == nil || m.Unit == "":
 	case m.Unit == Percent && !b.Percent && b.Number != 0:
-		r.complain(b.At, path, "%s for a percent measure: did you mean %s%%?", b.Number, b.Number)
+		r.complain(b.At, path, "%s for a percent measure: %s", b.Number, percentMeant(b.Number))
 	case m.Unit == Percent && !b.Percent && b.Dial != "":
 		r.complain(b.At, path, "the dial %s is not a percentage, and %s is one", b.Dial, m.Name)
 	case m.Unit != Percent && b.Percent:
@@ -416,9 +423,31 @@ func (r *reader) unitFits(b Bound, path string, m *Measure) {
 	}
 }
 
+// percentMeant asks which percentage a bare number stands for: one up to 1.5
+// may be the fraction it is underneath.
+func percentMeant(a amount.Amount) string {
+	fraction := FormatPercent(a)
+	if a > 3*amount.Scale/2 || a < -3*amount.Scale/2 {
+		return fmt.Sprintf("did you mean %s%%?", a)
+	}
+	return fmt.Sprintf("did you mean %s? (%s%% would be written %s%%)", fraction, a, a)
+}
+
+func percentMeantText(number string) string {
+	a, err := amount.Parse(number)
+	if err != nil {
+		return "did you mean " + number + "%?"
+	}
+	return percentMeant(a)
+}
+
 func (r *reader) ratioFits(b Bound, path string) {
-	if !b.Percent && b.Number != 0 || !b.Percent && b.Dial != "" {
-		r.complain(b.At, path, "a ratio is held against a percentage: write %s%% of the yardstick", b.Number)
+	switch {
+	case b.Percent:
+	case b.Dial != "":
+		r.complain(b.At, path, "the dial %s is not a percentage, and a share of the yardstick is one", b.Dial)
+	case b.Number != 0:
+		r.complain(b.At, path, "a share of the yardstick is a percentage: %s", percentMeant(b.Number))
 	}
 }
 

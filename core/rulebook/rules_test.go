@@ -79,7 +79,7 @@ func TestRulesThatCannotBe(t *testing.T) {
 			`62: rules.x.threshold.against: holding against one another money and percent makes no sense`,
 		},
 		`{name: x, judges: rep, threshold: {of: revenue, against: 250, as: ratio, bands: [{grade: act, below: 2}, {clear: rest}]}}`: {
-			`106: rules.x.threshold.bands[1].below: a ratio is held against a percentage: write 2% of the yardstick`,
+			`106: rules.x.threshold.bands[1].below: a share of the yardstick is a percentage: did you mean 2%?`,
 		},
 		`{name: x, judges: rep, threshold: {of: revenue, against: 250, as: share, bands: [{grade: act, below: 2}, {clear: rest}]}}`: {
 			`71: rules.x.threshold.as: "share" is not one of ratio, difference, change`,

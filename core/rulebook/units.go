@@ -164,12 +164,12 @@ func (b *Book) unitOfCall(n *lang.Node) (Unit, *lang.Error) {
 	if err != nil {
 		return "", err
 	}
-	switch n.Text {
-	case "growth", "share", "attainment", "in_range", "percent_place":
+	switch lang.Functions[n.Text].Gives {
+	case lang.Share:
 		return Percent, nil
-	case "place":
+	case lang.Ordinal:
 		return Count, nil
-	case "filled":
+	case lang.Either:
 		return b.sameUnit(n, u, n.Parts[1], "filling")
 	}
 	return u, nil
@@ -188,7 +188,7 @@ func (b *Book) comparable(n *lang.Node) *lang.Error {
 	u, err := b.unitOf(n.Parts[0])
 	for _, p := range n.Parts[1:] {
 		if number := p.Bare(); err == nil && u == Percent && number != "" {
-			return &lang.Error{At: p.At, Text: fmt.Sprintf("%s for a percentage: did you mean %s%%?", number, number)}
+			return &lang.Error{At: p.At, Text: number + " for a percentage: " + percentMeantText(number)}
 		}
 		if err == nil {
 			_, err = b.sameUnit(n, u, p, "comparing")

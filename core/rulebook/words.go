@@ -51,6 +51,9 @@ func (b *Book) Words(r *Rule) string {
 	default:
 		s.WriteString(" No data says nothing.")
 	}
+	if r.Ended == "zero" {
+		s.WriteString(" What ended counts as zero.")
+	}
 	if r.Persists != nil {
 		fmt.Fprintf(&s, " Flagged only when it happens in at least %d of the last %d %ss.", r.Persists.Least, r.Persists.Of, r.Each)
 	}

@@ -19,6 +19,7 @@ type RuleDefinition struct {
 	Where      string              `json:"where,omitempty"`
 	Base       []BaseDefinition    `json:"base,omitempty"`
 	NoData     string              `json:"no_data,omitempty"`
+	Ended      string              `json:"ended,omitempty"`
 	Persists   string              `json:"persists,omitempty"`
 	On         *bool               `json:"on,omitempty"`
 	Stops      bool                `json:"stops,omitempty"`
@@ -83,6 +84,7 @@ func (d *Dial) Text(a amount.Amount) string { return Bound{Number: a, Percent: d
 // Define gives a rule of the book field by field.
 func (b *Book) Define(r *Rule) RuleDefinition {
 	d := RuleDefinition{Name: r.Name, Title: r.Title, NoData: r.NoData, Stops: r.Stops, Shows: r.Shows}
+	d.Ended = map[string]string{"zero": "counts as zero", "missing": "no data"}[r.Ended]
 	for _, l := range r.Levels {
 		d.Judges = append(d.Judges, l.String())
 	}
@@ -254,6 +256,7 @@ func (d *RuleDefinition) Write(indent string) string {
 		line("base: " + flow(pairs...))
 	}
 	put("no_data", d.NoData)
+	put("ended", d.Ended)
 	put("persists", d.Persists)
 	if d.On != nil && !*d.On {
 		line("on: false")

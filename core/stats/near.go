@@ -23,11 +23,9 @@ const slack = 0x1p-51
 // Percentile is the exact quantile p (0 to 1) by the convention of the function
 // Percentile.
 func (n Near) Percentile(p *big.Rat) *big.Rat {
-	place := new(big.Rat).Mul(p, big.NewRat(int64(len(n.Values)-1), 1))
-	below := int(new(big.Int).Quo(place.Num(), place.Denom()).Int64())
+	below, rest := place(p, len(n.Values))
 	order := n.order()
 	low := n.at(order, below)
-	rest := place.Sub(place, big.NewRat(int64(below), 1))
 	if rest.Sign() == 0 {
 		return low
 	}

@@ -1,20 +1,33 @@
 package stats
 
 import (
-	"math"
+	"math/big"
 	"slices"
 )
 
 // Percentile is the quantile p (0 to 1) of xs by linear interpolation at
 // (n - 1) p: type 7 of Hyndman and Fan, Sample Quantiles in Statistical
-// Packages (1996). xs must not be empty and is left as it is.
-func Percentile(xs []float64, p float64) float64 {
+// Packages (1996), with a bound on its rounding error. xs must not be empty and
+// is left as it is.
+func Percentile(xs []float64, p *big.Rat) (v, bound float64) {
 	work := slices.Clone(xs)
 	slices.Sort(work)
-	at := p * float64(len(work)-1)
-	low := int(math.Floor(at))
-	if low >= len(work)-1 {
-		return work[len(work)-1]
+	low, rest := place(p, len(work))
+	if rest.Sign() == 0 {
+		return work[low], 0
 	}
-	return work[low] + (at-float64(low))*(work[low+1]-work[low])
+	r, _ := rest.Float64()
+	gap := work[low+1] - work[low]
+	widest := max(work[low+1], -work[low+1], work[low], -work[low])
+	// The gap, its share and the sum are each rounded; the gap is at most twice
+	// the widest.
+	return work[low] + r*gap, 8 * widest * 0x1p-52
+}
+
+// place is where the quantile p lies among n values in order: between number
+// low, from 0, and the next, a rest of the way on.
+func place(p *big.Rat, n int) (low int, rest *big.Rat) {
+	at := new(big.Rat).Mul(p, big.NewRat(int64(n-1), 1))
+	low = int(new(big.Int).Quo(at.Num(), at.Denom()).Int64())
+	return low, at.Sub(at, big.NewRat(int64(low), 1))
 }

@@ -57,7 +57,7 @@ func (s *Service) book(r store.Revision) (*rulebook.Book, error) {
 	if b := s.read[r.Number]; b != nil {
 		return b, nil
 	}
-	b, problems := rulebook.Read([]byte(r.Text))
+	b, problems := rulebook.Reread([]byte(r.Text))
 	if len(problems) > 0 {
 		return nil, fmt.Errorf("revision %d can no longer be read: %s", r.Number, problems[0])
 	}

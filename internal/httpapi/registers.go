@@ -2,6 +2,7 @@ package httpapi
 
 import (
 	"context"
+	"math/big"
 	"net/http"
 	"sort"
 	"strconv"
@@ -158,7 +159,7 @@ func (s *server) GetTargets(ctx context.Context, r contract.GetTargetsRequestObj
 		out.Periods, out.Labels = append(out.Periods, monthText(book.Calendar, month)), append(out.Labels, monthWords(book.Calendar, month))
 	}
 	g := engine.TargetGrid(ask)
-	show := func(a amount.Amount) string { return rulebook.Show(m, a.Rat()) }
+	show := func(v *big.Rat) string { return rulebook.Show(m, v) }
 	for i := range ask.Months {
 		out.Sums, out.Missing = append(out.Sums, show(g.Sums[i])), append(out.Missing, g.Missing[i])
 	}
@@ -170,7 +171,7 @@ func (s *server) GetTargets(ctx context.Context, r contract.GetTargetsRequestObj
 			cell := contract.TargetCell{State: contract.Set}
 			switch {
 			case t != amount.Missing:
-				cell.Text = show(t)
+				cell.Text = show(t.Rat())
 			case row.Active[i]:
 				cell.State = contract.Missing
 			default:
