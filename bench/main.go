@@ -71,7 +71,7 @@ func main() {
 	check(err)
 
 	b := books.New(s)
-	_, err = b.Publish(ctx, "bench", wholeBook(), "bench", 0)
+	_, err = b.Publish(ctx, books.Publication{Author: "bench", Text: wholeBook(), Note: "bench"})
 	check(err)
 	in := intake.New(s, b)
 	for _, kind := range []string{"rep", "customer", "product"} {

@@ -49,7 +49,7 @@ func TestRolesAndTheirBounds(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	rea := s.as("rea")
-	refused(t, 403, "not-allowed")(rea.PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "mine", BasedOn: 1}))
+	refused(t, 403, "not-allowed")(rea.PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "mine", BasedOn: at(1)}))
 	refused(t, 403, "not-allowed")(rea.CreateSweep(ctx, client.NewSweep{Period: "2026-10"}))
 	refused(t, 403, "not-allowed")(rea.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales"}, "text/csv", strings.NewReader(smallSales)))
 	refused(t, 403, "not-allowed")(rea.TakeBackIntake(ctx, 1))
@@ -207,15 +207,15 @@ func TestPublishing(t *testing.T) {
 	first := s.publish(smallBook, 0)
 	assert.Equal(t, 1, first.Number)
 	assert.Contains(t, first.Differences, "rule thin-margin: added")
-	refused(t, 409, "nothing-to-publish")(ana.PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "again", BasedOn: 1}))
+	refused(t, 409, "nothing-to-publish")(ana.PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "again", BasedOn: at(1)}))
 
 	// Two people at once: the second is told, with the difference.
 	s.publish(strings.Replace(smallBook, "value: 22%", "value: 23%", 1), 1)
-	p = refused(t, 409, "overtaken")(s.as("lea").PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "mine", BasedOn: 1}))
+	p = refused(t, 409, "overtaken")(s.as("lea").PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "mine", BasedOn: at(1)}))
 	assert.Equal(t, "dial floor: 22% becomes 23%", (*p.Faults)[0].Text)
 
 	// A column that holds one thing cannot come to hold another.
-	p = refused(t, 422, "feed-refused")(ana.PublishRevision(ctx, client.NewRevision{Text: strings.NewReplacer(", cost: money}", "}", "notes: [order_no]", "notes: [order_no, cost]", "sum: sales.cost", "sum: sales.net").Replace(smallBook), Note: "x", BasedOn: 2}))
+	p = refused(t, 422, "feed-refused")(ana.PublishRevision(ctx, client.NewRevision{Text: strings.NewReplacer(", cost: money}", "}", "notes: [order_no]", "notes: [order_no, cost]", "sum: sales.cost", "sum: sales.net").Replace(smallBook), Note: "x", BasedOn: at(2)}))
 	assert.Contains(t, *p.Detail, "cost of sales is kept as numeric(19,4)")
 	assert.Len(t, want[[]client.Revision](t, 200)(ana.ListRevisions(ctx)), 2)
 	one := want[client.Revision](t, 200)(ana.GetRevision(ctx, 1))

@@ -28,7 +28,7 @@ func TestTheJobFromTheCommandLine(t *testing.T) {
 	s := newService(t)
 	defer s.stop()
 
-	code, _, errs := s.oskel("", "exceptions", "2026-10")
+	code, _, errs := s.oskel("", "exceptions", "-period", "2026-10")
 	assert.Equal(t, 3, code)
 	assert.Contains(t, errs, "oskel sign-in NAME")
 
@@ -48,29 +48,29 @@ func TestTheJobFromTheCommandLine(t *testing.T) {
 	assert.Contains(t, errs, `bad.csv, line 2, column rep: "R9": unknown rep`)
 	assert.Contains(t, errs, `bad.csv, line 2, column net: "1.23456": expected a decimal`)
 
-	code, out, errs = s.oskel("ana", "sweep", "2026-10")
+	code, out, errs = s.oskel("ana", "sweep", "-period", "2026-10")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, errs, "4 raised, 0 standing, 0 cleared")
 	assert.Regexp(t, `thin-margin +1 +2 +1 +1 +1`, out)
-	code, _, errs = s.oskel("ana", "sweep", "2026-10")
+	code, _, errs = s.oskel("ana", "sweep", "-period", "2026-10")
 	assert.Equal(t, 0, code)
 	assert.Contains(t, errs, "Nothing has changed since sweep 1")
-	code, _, errs = s.oskel("ana", "sweep", "2025-01")
+	code, _, errs = s.oskel("ana", "sweep", "-period", "2025-01")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "no feed has lines in the period: Jan 2025")
 
-	code, out, errs = s.oskel("rob", "exceptions", "2026-10", "-grade", "act")
+	code, out, errs = s.oskel("rob", "exceptions", "-period", "2026-10", "-grade", "act")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "◆ Act now")
 	assert.Contains(t, out, "Margin rate is 10.0%, below 18%.")
 	assert.Equal(t, "2 exceptions.\n", errs)
 
-	code, out, _ = s.oskel("rob", "exceptions", "2026-10", "-format", "json")
+	code, out, _ = s.oskel("rob", "exceptions", "-period", "2026-10", "-format", "json")
 	var list []client.Exception
 	require.NoError(t, json.Unmarshal([]byte(out), &list))
 	assert.Equal(t, 0, code)
 	assert.Len(t, list, 4)
-	_, out, _ = s.oskel("rob", "exceptions", "2026-10", "-format", "csv")
+	_, out, _ = s.oskel("rob", "exceptions", "-period", "2026-10", "-format", "csv")
 	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
 	require.NoError(t, err)
 	assert.Len(t, rows, 5)
@@ -157,13 +157,13 @@ func TestHelpAndUsage(t *testing.T) {
 		assert.Contains(t, out, "Example:\n  oskel "+name)
 		assert.Empty(t, errs)
 	}
-	for _, args := range [][]string{{}, {"swep", "2026-10"}, {"sweep"}, {"sweep", "-x"}, {"show", "abc"}, {"load", "x.csv"}, {"load", "-feed", "a", "-register", "b", "x.csv"}, {"publish", "x.yaml"}, {"settle", "1"}, {"exceptions", "2026-10", "-format", "xml"}} {
+	for _, args := range [][]string{{}, {"swep", "2026-10"}, {"sweep"}, {"sweep", "-x"}, {"show", "abc"}, {"load", "x.csv"}, {"load", "-feed", "a", "-register", "b", "x.csv"}, {"publish", "x.yaml"}, {"settle", "1"}, {"exceptions", "-period", "2026-10", "-format", "xml"}} {
 		code, _, _ := run(args...)
 		assert.Equal(t, 2, code, "%v", args)
 	}
 	_, _, errs := run("swep")
 	assert.Contains(t, errs, "did you mean sweep?")
-	code, _, errs = run("exceptions", "2026-10", "-server", "http://127.0.0.1:1")
+	code, _, errs = run("exceptions", "-period", "2026-10", "-server", "http://127.0.0.1:1")
 	assert.Equal(t, 4, code)
 	assert.Contains(t, errs, "does not answer")
 }
@@ -237,11 +237,11 @@ func TestAccountsFromTheCommandLine(t *testing.T) {
 
 	code, _, errs = s.oskelReading("", "long enough\n", "sign-in", "ava")
 	assert.Equal(t, 0, code, errs)
-	code, _, _ = s.oskel("", "exceptions", "2026-10")
+	code, _, _ = s.oskel("", "exceptions", "-period", "2026-10")
 	assert.Equal(t, 0, code)
 	code, _, errs = s.oskel("", "sign-out")
 	assert.Equal(t, 0, code, errs)
-	code, _, errs = s.oskel("", "exceptions", "2026-10")
+	code, _, errs = s.oskel("", "exceptions", "-period", "2026-10")
 	assert.Equal(t, 3, code, errs)
 }
 

@@ -40,7 +40,7 @@ func TestKilledInTheMiddleOfAnIntake(t *testing.T) {
 		return err
 	}
 	c := sign()
-	want[client.Revision](t, 201)(c.PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "x", BasedOn: 0}))
+	want[client.Revision](t, 201)(c.PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "x", BasedOn: at(0)}))
 	require.NoError(t, send(c, "register", "rep", smallReps))
 	require.NoError(t, send(c, "feed", "sales", smallSales))
 

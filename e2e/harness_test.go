@@ -225,7 +225,7 @@ func refused(t testing.TB, status int, kind string) func(*http.Response, error) 
 var ctx = context.Background()
 
 func (s *service) publish(text string, basedOn int) client.Revision {
-	return want[client.Revision](s.t, 201)(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: text, Note: "test", BasedOn: basedOn}))
+	return want[client.Revision](s.t, 201)(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: text, Note: "test", BasedOn: at(basedOn)}))
 }
 
 func (s *service) send(into, name, body string, edit ...func(*client.CreateIntakeParams)) (*http.Response, error) {
@@ -294,5 +294,7 @@ func (s *service) oskelReading(person, stdin string, args ...string) (code int, 
 	code = cli.Main(ctx, append(args, "-server", s.url), strings.NewReader(stdin), &o, &e)
 	return code, o.String(), e.String()
 }
+
+func at(n int) *int { return &n }
 
 func itoa(n int64) string { return strconv.FormatInt(n, 10) }

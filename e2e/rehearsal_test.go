@@ -139,7 +139,7 @@ func TestRulebooksLife(t *testing.T) {
 
 	// A failing example refuses the publishing.
 	broken := strings.Replace(commented, "{clear: rest}]}", "{clear: rest}]}\n    examples: [{margin: 22%, is: look}]", 1)
-	p = refused(t, 422, "rulebook-refused")(c.PublishRevision(ctx, client.NewRevision{Text: broken, Note: "x", BasedOn: 5}))
+	p = refused(t, 422, "rulebook-refused")(c.PublishRevision(ctx, client.NewRevision{Text: broken, Note: "x", BasedOn: at(5)}))
 	assert.Contains(t, (*p.Faults)[0].Text, "the example expects look, and the rule says clear")
 }
 
@@ -177,7 +177,7 @@ func TestRehearseFromTheCommandLine(t *testing.T) {
 	s := demoService(t)
 	file := filepath.Join(t.TempDir(), "draft.yaml")
 	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(demo.Rulebook, "below: 18%", "below: 24%", 1)), 0o644))
-	code, out, errs := s.oskel("ines", "rehearse", "-period", "2026-10", "-rule", "thin-margin", "-dial", "margin_floor=25%", "-look-back", "3", "-what-if", "R-17", "-set", "margin_rate=30%")
+	code, out, errs := s.oskel("ines", "rehearse", "-period", "2026-10", "-rule", "thin-margin", "-dial", "margin_floor=25%", "-periods", "3", "-what-if", "R-17", "-set", "margin_rate=30%")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "clear → look  R-08")
 	assert.Contains(t, out, "If so, R-17: clear")

@@ -34,7 +34,7 @@ func TestRoomsStandInOrder(t *testing.T) {
 				assert.Equal(t, "oskel/internal/app", room)
 			}
 			if room == "oskel/internal/cli" && strings.HasPrefix(i, "oskel/internal/") {
-				assert.Contains(t, []string{"oskel/internal/app", "oskel/internal/client", "oskel/internal/demo"}, i)
+				assert.Contains(t, []string{"oskel/internal/app", "oskel/internal/client", "oskel/internal/demo", "oskel/internal/sheet"}, i)
 			}
 			if strings.HasPrefix(i, "github.com/jackc/pgx") {
 				assert.Contains(t, []string{"oskel/internal/store", "oskel/internal/pgserver", "oskel/bench"}, room, "SQL belongs to the store; the bench brings its own to be held against")

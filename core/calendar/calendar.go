@@ -5,6 +5,7 @@ package calendar
 import (
 	"fmt"
 	"time"
+	_ "time/tzdata" // the zones, on machines that have none
 )
 
 // Day is a calendar day, as days since 1970-01-01.
@@ -23,6 +24,27 @@ func ParseDay(s string) (Day, error) {
 		return 0, fmt.Errorf("%q is not a day; write it as 2026-10-31", s)
 	}
 	return Day(t.Unix() / 86400), nil
+}
+
+// Today is the day at a moment by the calendar's time zone. A zone that is not
+// known here, which the check of a calendar refuses, is the machine's.
+func (c Calendar) Today(now time.Time) Day {
+	if zone, err := Zone(c.Zone); err == nil {
+		now = now.In(zone)
+	}
+	return Date(now.Date())
+}
+
+// Zone finds a time zone of the IANA database by name; "" is the machine's.
+func Zone(name string) (*time.Location, error) {
+	if name == "" {
+		return time.Local, nil
+	}
+	zone, err := time.LoadLocation(name)
+	if err != nil || name == "Local" {
+		return nil, fmt.Errorf("there is no time zone %q; write one as Europe/Lisbon, or UTC", name)
+	}
+	return zone, nil
 }
 
 // Time is midnight UTC of the day.

@@ -58,6 +58,7 @@ type Calendar struct {
 	WorkDays       []time.Weekday
 	Holidays       []Holiday // by rising day
 	Windows        []Window  // by first day, then name
+	Zone           string    // whose clock says which day it is, such as "Europe/Lisbon"; "" is the machine's
 }
 
 func (c Calendar) weekFrom() time.Weekday {

@@ -38,6 +38,24 @@ func Values(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) (value,
 	return value, yardstick
 }
 
+// Numbers are what was found and what it was held against as numbers, with the
+// unit of both: for programs. Either is nil where there is none.
+func Numbers(ev judge.Evidence) (value, yardstick *big.Rat, unit rulebook.Unit) {
+	switch {
+	case ev.Silence != nil:
+		return big.NewRat(int64(ev.Silence.Days), 1), big.NewRat(int64(ev.Silence.Limit), 1), rulebook.Days
+	case ev.Yardstick != nil:
+		return ev.Value, ev.Yardstick, ev.Unit
+	case ev.Peers != nil:
+		return ev.Value, ev.Peers.Median, ev.Unit
+	case ev.Band != nil && ev.Band.High != nil:
+		return ev.Value, ev.Band.High.At.Rat(), ev.Unit
+	case ev.Band != nil && ev.Band.Low != nil:
+		return ev.Value, ev.Band.Low.At.Rat(), ev.Unit
+	}
+	return ev.Value, nil, ev.Unit
+}
+
 // Row is one line of an evidence table.
 type Row struct{ Label, Text string }
 

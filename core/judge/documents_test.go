@@ -160,7 +160,7 @@ func TestThePiecesAreAsDocumented(t *testing.T) {
 		if strings.Contains(family, "silence") {
 			shared = regexp.MustCompile(`.*no_data.*\n`).ReplaceAllString(shared, "")
 		}
-		rule += "  - name: family-" + string(rune('a'+i)) + "\n    judges: rep\n" + strings.ReplaceAll(shared, "stops: true", "stops: false") + family
+		rule += "  - name: family-" + string(rune('a'+i)) + "\n    judges: rep\n" + strings.ReplaceAll(shared, "last_word: true", "last_word: false") + family
 	}
 	for _, add := range [][2]string{
 		{"kinds:\n", "kinds:\n  customer: {}\n"},

@@ -199,15 +199,15 @@ func bandFound(book *rulebook.Book, bands []rulebook.Band, held *big.Rat) *BandF
 	return &BandFound{end(in.Low, !in.Low.After), end(in.High, in.High.After)}
 }
 
-// standing is how the members of a group lie among themselves: how many they
+// groupFigures is how the members of a group lie among themselves: how many they
 // are, the dense place from above of each, and their exact median and MAD.
-type standing struct {
+type groupFigures struct {
 	members     int
 	place       map[uint32]int
 	median, mad *big.Rat
 }
 
-func (r *Result) standingOf(e *measure.Engine, code uint32) *standing {
+func (r *Result) figuresOf(e *measure.Engine, code uint32) *groupFigures {
 	at := slices.IndexFunc(r.groups, func(group []int) bool {
 		_, in := slices.BinarySearch(group, int(code))
 		return in
@@ -217,14 +217,14 @@ func (r *Result) standingOf(e *measure.Engine, code uint32) *standing {
 	}
 	column, exact := e.Column(r.Rule.Outlier.Of, r.slot), r.exactly(e)
 	codes := slices.Clone(r.groups[at])
-	s := &standing{members: len(codes), place: map[uint32]int{}}
+	s := &groupFigures{members: len(codes), place: map[uint32]int{}}
 	s.median, s.mad = column.Near(codes, exact).MedianMAD()
 	places := column.Rank(codes, exact)
 	for i, code := range codes {
 		s.place[uint32(code)] = places[len(places)-1] - places[i] + 1
 	}
 	if r.peers == nil {
-		r.peers = map[int]*standing{}
+		r.peers = map[int]*groupFigures{}
 	}
 	r.peers[at] = s
 	return s
@@ -236,7 +236,7 @@ func peersFound(e *measure.Engine, r *Result, code uint32) *Peers {
 	if o.Among != "" {
 		p.Group = e.Snapshot.Registers[r.Level.Kind].Value(o.Among, code, r.slot.Last).Text
 	}
-	s := r.standingOf(e, code)
+	s := r.figuresOf(e, code)
 	p.Others, p.Place = s.members-1, s.place[code]
 	p.Median, p.MAD = s.median, s.mad
 	p.Score = new(big.Rat).Mul(stats.RobustFactorRat, new(big.Rat).Sub(r.exactly(e)(int(code)), p.Median))

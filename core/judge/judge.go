@@ -30,7 +30,7 @@ type Result struct {
 	yard     *measure.Column   // of a threshold's yardstick
 	lastSeen []calendar.Day    // of a silence
 	groups   [][]int           // of an outlier: who is compared with whom, stopped later or not
-	peers    map[int]*standing // of its groups, when first asked
+	peers    map[int]*groupFigures // of its groups, when first asked
 	past     []*Result         // of a persistence, the oldest first
 }
 
@@ -59,7 +59,7 @@ func All(e *measure.Engine, m calendar.Month) []*Result {
 					r.held[code] = math.NaN()
 				}
 			}
-			if rule.Stops {
+			if rule.LastWord {
 				if stopped[level] == nil {
 					stopped[level] = map[int]bool{}
 				}

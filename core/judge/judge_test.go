@@ -189,7 +189,7 @@ func TestRobustScore(t *testing.T) {
 	assert.Equal(t, 1, judge.EvidenceFor(e, r, 6).Peers.Place)
 	// Whom an earlier rule stops is a peer all the same, in the verdict and in
 	// its evidence.
-	stopping := world(t, 8, "\n  - {name: first, judges: rep, stops: true, threshold: {of: revenue, bands: [{grade: act, above: 1, at_most: 2}, {clear: rest}]}}"+rule, lines...)
+	stopping := world(t, 8, "\n  - {name: first, judges: rep, last_word: true, threshold: {of: revenue, bands: [{grade: act, above: 1, at_most: 2}, {clear: rest}]}}"+rule, lines...)
 	after := judge.All(stopping, october)[1]
 	assert.Equal(t, 2, after.Tally().NotJudged[judge.Stopped])
 	assert.Equal(t, sentence(e, r, 6), sentence(stopping, after, 6))

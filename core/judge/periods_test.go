@@ -151,11 +151,11 @@ func TestLastDaysBelong(t *testing.T) {
 // A missing value that has a grade of its own is no breach: it stops nothing.
 func TestNoDataWithAGradeStopsNothing(t *testing.T) {
 	e := world(t, 3, `
-  - {name: first, judges: rep, no_data: look, stops: true, threshold: {of: revenue, bands: [{grade: act, below: 10}, {clear: rest}]}}
+  - {name: first, judges: rep, no_data: look, last_word: true, threshold: {of: revenue, bands: [{grade: act, below: 10}, {clear: rest}]}}
   - {name: second, judges: rep, no_data: act, threshold: {of: orders, bands: [{grade: look, below: 5}, {clear: rest}]}}
 `, line{0, "2026-10-05", "5", "1"}, line{1, "2026-10-05", "50", "1"})
 	all := judge.All(e, october)
 	assert.Equal(t, "breach act; clear; no data look (no lines in the period)", verdicts(all[0]))
-	assert.Equal(t, "not judged (stopped by an earlier rule); breach look; no data act (no lines in the period)", verdicts(all[1]))
+	assert.Equal(t, "not judged (an earlier rule has had the last word); breach look; no data act (no lines in the period)", verdicts(all[1]))
 	assert.Equal(t, 2, all[0].Tally().Flagged)
 }

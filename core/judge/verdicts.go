@@ -28,7 +28,7 @@ func (o Outcome) String() string {
 // package measure.
 const (
 	NotActive   = "not active in the period"
-	Stopped     = "stopped by an earlier rule"
+	Stopped     = "an earlier rule has had the last word"
 	BelowBase   = "below the base"
 	NoTarget    = "no target"
 	NoYardstick = "the yardstick is not above zero"

@@ -199,7 +199,7 @@ func TestChoices(t *testing.T) {
 
 func TestPersistenceStopsAndDates(t *testing.T) {
 	e := world(t, 3, `
-  - {name: sure, judges: rep, persists: 2 of 2, stops: true, threshold: {of: revenue, bands: [{grade: act, above: 210}, {clear: rest}]}}
+  - {name: sure, judges: rep, persists: 2 of 2, last_word: true, threshold: {of: revenue, bands: [{grade: act, above: 210}, {clear: rest}]}}
   - {name: after, judges: rep, threshold: {of: revenue, bands: [{grade: look, above: 0}, {clear: rest}]}}
   - {name: gone, judges: rep, valid_until: 2026-09-30, threshold: {of: revenue, bands: [{grade: look, above: 0}, {clear: rest}]}}
   - {name: coming, judges: rep, valid_from: 2026-10-31, threshold: {of: revenue, bands: [{grade: look, above: 0}, {clear: rest}]}}
@@ -207,7 +207,7 @@ func TestPersistenceStopsAndDates(t *testing.T) {
 	all := judge.All(e, october)
 	require.Len(t, all, 3)
 	assert.Equal(t, "breach act; clear (not in enough of the last periods); clear", strings.ReplaceAll(verdicts(judge.Judge(e, e.Book.Rule("sure"), all[0].Level, october)), "clear; clear", "clear (not in enough of the last periods); clear"))
-	assert.Equal(t, "not judged (stopped by an earlier rule); breach look; breach look", verdicts(all[1]))
+	assert.Equal(t, "not judged (an earlier rule has had the last word); breach look; breach look", verdicts(all[1]))
 	assert.Equal(t, "coming", all[2].Rule.Name)
 	r := all[0]
 	sentence := explain.Sentence(e.Book, r.Rule, october, r.Verdict(0), judge.EvidenceFor(e, r, 0))
@@ -342,7 +342,7 @@ func TestAdvice(t *testing.T) {
 `))
 	assert.Contains(t, fmt.Sprint(refused), "overall asks within shop.town, which is none of a rep")
 	_, problems, advice := judge.ReadBook([]byte(head + `
-  - {name: first, judges: rep, stops: true, threshold: {of: margin, bands: [{grade: act, below: 30%}, {clear: rest}]}}
+  - {name: first, judges: rep, last_word: true, threshold: {of: margin, bands: [{grade: act, below: 30%}, {clear: rest}]}}
   - {name: hidden, judges: rep, threshold: {of: margin, bands: [{grade: look, below: 20%}, {clear: rest}]}}
   - {name: seen, judges: rep, threshold: {of: margin, bands: [{grade: look, below: 40%}, {clear: rest}]}}
 `))
@@ -351,7 +351,7 @@ func TestAdvice(t *testing.T) {
 	for _, a := range advice {
 		said = append(said, a.Path+": "+a.Text)
 	}
-	assert.Equal(t, []string{"rules.hidden: never reached: whatever it flags, first has flagged before, and stops",
+	assert.Equal(t, []string{"rules.hidden: never reached: whatever it flags, first has flagged before, and has the last word",
 		"grades.look: looks like act, amber circle: nobody can tell their marks apart", "dials.floor: used by nothing",
 		"measures: used by no rule and no other measure, only to be looked at: orders, odd"}, said)
 	for rule, says := range map[string]string{

@@ -114,13 +114,24 @@ type parser struct {
 	depth  int
 }
 
-// deepest bounds the nesting, so that no text can exhaust the stack.
-const deepest = 200
+// deepest bounds the nesting and longest the length, so that no text can
+// exhaust the stack: a long chain of sums is as deep a tree.
+const (
+	deepest = 200
+	longest = 8000 // bytes
+	most    = 2000 // words and signs
+)
 
 func newParser(s string) (*parser, *Error) {
+	if len(s) > longest {
+		return nil, errorAt(1, "%d characters long; at most %d are read", len(s), longest)
+	}
 	tokens, err := tokenize(s)
 	if err != nil {
 		return nil, err
+	}
+	if len(tokens) > most {
+		return nil, errorAt(tokens[most].at, "more than %d words and signs", most)
 	}
 	if tokens[0].kind == tokenEnd {
 		return nil, errorAt(1, "nothing is written here")

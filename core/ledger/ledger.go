@@ -144,12 +144,21 @@ type Register struct {
 	Kind       string
 	Keys       []string
 	Names      []string
-	ActiveFrom []calendar.Day // Never is since ever
-	ActiveTo   []calendar.Day // Never is still
+	ActiveFrom []calendar.Day     // Never is since ever
+	ActiveTo   []calendar.Day     // Never is still
+	Spells     map[uint32][]Spell // of subjects that are active in other days than one stretch; none is never
 	Attributes map[string]*Attribute
 
 	once  sync.Once
 	codes map[string]uint32 // when first asked for: nothing that is computed needs it
+}
+
+// Spell is a stretch of days in which a subject is active, both ends included;
+// Never is an open end.
+type Spell struct{ First, Last calendar.Day }
+
+func (s Spell) meets(first, last calendar.Day) bool {
+	return (s.First == Never || s.First <= last) && (s.Last == Never || s.Last >= first)
 }
 
 // NewRegister is a register of keys and names of equal length.
@@ -177,8 +186,54 @@ func (r *Register) Code(key string) (uint32, bool) {
 
 // Active says whether the subject was active on any day from first to last.
 func (r *Register) Active(code uint32, first, last calendar.Day) bool {
-	from, to := r.ActiveFrom[code], r.ActiveTo[code]
-	return (from == Never || from <= last) && (to == Never || to >= first)
+	if spells, ok := r.Spells[code]; ok {
+		return slices.ContainsFunc(spells, func(s Spell) bool { return s.meets(first, last) })
+	}
+	return Spell{r.ActiveFrom[code], r.ActiveTo[code]}.meets(first, last)
+}
+
+// SetRows says when a subject is active by the rows its register holds of it,
+// each from its day until the next: in its own active days, a blank end being
+// open whatever stood before. The first row speaks for all days before it.
+// Without a row a subject is never active.
+func (r *Register) SetRows(code uint32, rows []ActiveRow) {
+	if len(rows) == 1 {
+		r.ActiveFrom[code], r.ActiveTo[code] = rows[0].Active.First, rows[0].Active.Last
+		return
+	}
+	spells := []Spell{}
+	for i, row := range rows {
+		s := row.Active
+		if i > 0 && (s.First == Never || s.First < row.From) {
+			s.First = row.From
+		}
+		if i+1 < len(rows) && (s.Last == Never || s.Last >= rows[i+1].From) {
+			s.Last = rows[i+1].From - 1
+		}
+		switch n := len(spells); {
+		case s.First != Never && s.Last != Never && s.First > s.Last: // never in force
+		case n > 0 && spells[n-1].Last != Never && s.First == spells[n-1].Last+1:
+			spells[n-1].Last = s.Last
+		default:
+			spells = append(spells, s)
+		}
+	}
+	if len(spells) > 0 {
+		r.ActiveFrom[code], r.ActiveTo[code] = spells[0].First, spells[len(spells)-1].Last
+	}
+	if len(spells) != 1 {
+		if r.Spells == nil {
+			r.Spells = map[uint32][]Spell{}
+		}
+		r.Spells[code] = spells
+	}
+}
+
+// ActiveRow is one row of a register: from when it holds, Never since ever, and
+// in which days it says that its subject is active.
+type ActiveRow struct {
+	From   calendar.Day
+	Active Spell
 }
 
 // SheetKey names a target sheet.

@@ -20,8 +20,8 @@ type Scan struct {
 	From, To int
 }
 
-// code is the code that a line counts under, or Nobody.
-func (s Scan) code(c *Chunk, i int) uint32 {
+// Code is the code that a line counts under, or Nobody.
+func (s Scan) Code(c *Chunk, i int) uint32 {
 	if s.Codes != nil {
 		return s.Codes[i]
 	}
@@ -79,7 +79,7 @@ func (c *Chunk) Sum(s Scan) *Totals {
 			if numbers[i] == amount.Missing || s.Mask != nil && !s.Mask[i] {
 				continue
 			}
-			code := s.code(c, i)
+			code := s.Code(c, i)
 			if code == Nobody {
 				continue
 			}
@@ -112,7 +112,7 @@ func (c *Chunk) count(s Scan) *Totals {
 			return
 		}
 		for i := s.From; i < s.To; i++ {
-			if code := s.code(c, i); code != Nobody && (s.Mask == nil || s.Mask[i]) {
+			if code := s.Code(c, i); code != Nobody && (s.Mask == nil || s.Mask[i]) {
 				t.Counts[code]++
 			}
 		}
@@ -128,7 +128,7 @@ func (c *Chunk) Pick(s Scan, better func(a, b amount.Amount) bool, first bool) *
 			if numbers[i] == amount.Missing || s.Mask != nil && !s.Mask[i] {
 				continue
 			}
-			code := s.code(c, i)
+			code := s.Code(c, i)
 			switch {
 			case code == Nobody:
 				continue
@@ -183,7 +183,7 @@ func Distinct(chunks []*Chunk, scans []Scan, other, others int) *Totals {
 			s := scans[k]
 			column := c.Subjects[other]
 			for i := s.From; i < s.To; i++ {
-				if code := s.code(c, i); code != Nobody && column[i] != Nobody && (s.Mask == nil || s.Mask[i]) {
+				if code := s.Code(c, i); code != Nobody && column[i] != Nobody && (s.Mask == nil || s.Mask[i]) {
 					visit(code, column[i])
 				}
 			}

@@ -95,18 +95,18 @@ func (t *Totals) Dense() *Totals {
 // fresh memory for each code costs more than the lines do.
 func sparse(size, lines int) bool { return size >= 1024 && size > lines/8 }
 
-// desk is dense working room, zero between uses, that is handed on so that its
+// scratch is dense working room, zero between uses, that is handed on so that its
 // memory is touched but once.
-type desk struct {
+type scratch struct {
 	counts []uint32
 	sums   []amount.Amount
 	codes  []uint32 // of those seen
 }
 
-var desks = sync.Pool{New: func() any { return &desk{} }}
+var scratches = sync.Pool{New: func() any { return &scratch{} }}
 
-func takeDesk(size int) *desk {
-	d := desks.Get().(*desk)
+func takeScratch(size int) *scratch {
+	d := scratches.Get().(*scratch)
 	if len(d.counts) < size {
 		d.counts, d.sums = make([]uint32, size), make([]amount.Amount, size)
 	}
@@ -143,7 +143,7 @@ func (c *Chunk) total(s Scan, amounts bool, work func(*Totals)) *Totals {
 		work(t)
 		return t
 	}
-	d := takeDesk(s.Size)
+	d := takeScratch(s.Size)
 	t := &Totals{Size: s.Size, Counts: d.counts[:s.Size]}
 	if amounts {
 		t.Amounts = d.sums[:s.Size]
@@ -160,7 +160,7 @@ func (c *Chunk) total(s Scan, amounts bool, work func(*Totals)) *Totals {
 			out.Amounts[i], t.Amounts[code] = t.Amounts[code], 0
 		}
 	}
-	desks.Put(d)
+	scratches.Put(d)
 	return out
 }
 
@@ -171,11 +171,11 @@ func (t *Totals) with(add func(sums []amount.Amount)) *Totals {
 		add(out.Amounts)
 		return out
 	}
-	d := takeDesk(t.Size)
+	d := takeScratch(t.Size)
 	add(d.sums[:t.Size])
 	for i, code := range t.Codes {
 		out.Amounts[i], d.sums[code] = d.sums[code], 0
 	}
-	desks.Put(d)
+	scratches.Put(d)
 	return out
 }

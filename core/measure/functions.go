@@ -21,7 +21,7 @@ func init() {
 	comparing := function{(*Engine).compared, (*Engine).exactCompared}
 	summing := function{(*Engine).several, (*Engine).exactSeveral}
 	target := function{(*Engine).targeted, (*Engine).exactTargeted}
-	standing := function{(*Engine).standing, (*Engine).exactStanding}
+	relative := function{(*Engine).relative, (*Engine).exactRelative}
 	functions = map[string]function{
 		"earlier": comparing, "change": comparing, "growth": comparing,
 		"to_date":  {(*Engine).toDate, (*Engine).exactToDate},
@@ -30,7 +30,7 @@ func init() {
 		"place":  {(*Engine).places, (*Engine).exactPlace},
 		"target": target, "attainment": target, "gap": target,
 		"overall":  {(*Engine).overall, (*Engine).exactOverall},
-		"in_range": standing, "percent_place": standing,
+		"in_range": relative, "percent_place": relative,
 		"peers":  {(*Engine).peers, (*Engine).exactPeers},
 		"filled": {(*Engine).filled, (*Engine).exactFilled},
 	}

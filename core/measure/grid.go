@@ -66,7 +66,7 @@ type Grid struct {
 type Layout struct {
 	of      *levelColumns
 	groups  []gathering
-	places  [][]standingPlace
+	places  [][]gridPlace
 	most    []int
 	entries []gridEntry
 	whole   []Cell
@@ -215,8 +215,8 @@ func (e *Engine) gatherings(a Ask, heads []Head) []gathering {
 	return out
 }
 
-// standingPlace is one code's place in a column.
-type standingPlace struct {
+// gridPlace is one code's place in a column.
+type gridPlace struct {
 	Place int
 	Worst bool
 }
@@ -272,8 +272,8 @@ func (a Ask) order(of *levelColumns, codes []int) func(x, y int) int {
 
 // placed gives the dense places of some codes in a column within their groups,
 // 1 the best; most is the largest number of places in any group.
-func placed(c *Column, codes []int, down bool, exact func(int) *big.Rat, group func(int) uint32) (places []standingPlace, most int) {
-	places = make([]standingPlace, len(c.Value))
+func placed(c *Column, codes []int, down bool, exact func(int) *big.Rat, group func(int) uint32) (places []gridPlace, most int) {
+	places = make([]gridPlace, len(c.Value))
 	lists := map[uint32][]int{}
 	for _, code := range codes {
 		if c.Why[code] == Present {
@@ -288,7 +288,7 @@ func placed(c *Column, codes []int, down bool, exact func(int) *big.Rat, group f
 			if down {
 				place = ranks[k] + 1
 			}
-			places[code] = standingPlace{place, len(order) > 2 && last > 0 && place == last+1}
+			places[code] = gridPlace{place, len(order) > 2 && last > 0 && place == last+1}
 		}
 		most = max(most, last+1)
 	}

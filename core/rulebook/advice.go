@@ -18,7 +18,7 @@ func (b *Book) Advice() []Problem {
 	for i := range b.Rules {
 		for j := range i {
 			if b.hides(&b.Rules[j], &b.Rules[i]) {
-				say(b.Rules[i].At, "rules."+b.Rules[i].Name, "never reached: whatever it flags, %s has flagged before, and stops", b.Rules[j].Name)
+				say(b.Rules[i].At, "rules."+b.Rules[i].Name, "never reached: whatever it flags, %s has flagged before, and has the last word", b.Rules[j].Name)
 				break
 			}
 		}
@@ -108,7 +108,7 @@ func (b *Book) grows(measure string) bool {
 // hides says whether every subject that b flags was flagged and stopped by a.
 func (b *Book) hides(first, second *Rule) bool {
 	s, t := first.Threshold, second.Threshold
-	if !first.On || !second.On || !first.Stops || s == nil || t == nil || s.Choices != nil || t.Choices != nil || s.Of != t.Of || s.As != t.As ||
+	if !first.On || !second.On || !first.LastWord || s == nil || t == nil || s.Choices != nil || t.Choices != nil || s.Of != t.Of || s.As != t.As ||
 		(s.Against == nil) != (t.Against == nil) || s.Against != nil && s.Against.Text != t.Against.Text ||
 		first.Where != nil || len(first.Base) > 0 || first.Persists != nil || first.From != nil || first.Until != nil {
 		return false

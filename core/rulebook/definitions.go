@@ -197,7 +197,7 @@ type Rule struct {
 	On        bool
 	From      *calendar.Day // of the periods it holds for; nil is ever
 	Until     *calendar.Day
-	Stops     bool     // a breach stops the rules after it for that subject
+	LastWord  bool     // a breach keeps the rules after it from judging that subject
 	Shows     []string // further measures put beside what was found
 	Stake     *Formula
 	Ended     string // "zero": growth and change count a value that ended as zero; "missing": they do not; "" is not said
@@ -331,10 +331,11 @@ type Window struct {
 
 // Desk is where flagged items are reviewed.
 type Desk struct {
-	At    Position
-	Name  string
-	Title string
-	Due   map[string]int // working days by grade
+	At     Position
+	Name   string
+	Title  string
+	Due    map[string]int // working days by grade
+	Closes bool           // a case closes by itself when nothing in it is flagged any more
 }
 
 // Route sends exceptions to a desk; When is nil for 'otherwise'.

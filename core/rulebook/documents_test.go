@@ -337,10 +337,10 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 			`line 16, column 10: routes[1]: expected keys with values, found a single value`,
 		}},
 		{`name: thin,`, `name: thin, title: &a Thin,`, []string{
-			`line 14, column 25: rules.thin.title: expected a single value, found an anchor or alias, which is not read here`,
+			`line 14, column 25: document: anchors and aliases are not read here; write the value out, or put it in quotes if it is text`,
 		}},
 		{`judges: rep`, `judges: *a`, []string{
-			`line 14, column 26: rules.thin.judges: expected a single value, found an anchor or alias, which is not read here`,
+			`line 14, column 26: document: anchors and aliases are not read here; write the value out, or put it in quotes if it is text`,
 		}},
 		{"oskel: 1\n", "oskel: 1\n---\noskel: 1\n", []string{
 			`line 1, column 1: document: expected one document that begins with 'oskel: 1', found 2 of them`,

@@ -354,7 +354,7 @@ func parseDocument(r *reader, text []byte) value {
 			at = Position{p.Line, p.Column}
 			err = errors.New(located.GetMessage())
 		}
-		r.complain(at, "document", "not readable as YAML: %s", err)
+		r.complain(at, "document", "not readable as YAML: %s%s", err, yamlHint(text, at.Line))
 		return value{}
 	}
 	if len(file.Docs) != 1 || file.Docs[0].Body == nil {
@@ -371,6 +371,43 @@ func parseDocument(r *reader, text []byte) value {
 		return value{}
 	}
 	return root
+}
+
+// yamlHint guesses what a line that YAML does not read was meant to be.
+func yamlHint(text []byte, line int) string {
+	lines := strings.Split(string(text), "\n")
+	if line < 1 || line > len(lines) {
+		return ""
+	}
+	// The parser often stops at the line after the one at fault.
+	for _, s := range []string{lines[line-1], lines[max(0, line-2)]} {
+		key, value, ok := strings.Cut(strings.TrimSpace(s), ":")
+		value = strings.TrimSpace(value)
+		switch {
+		case strings.Contains(s, "\t") && strings.TrimLeft(s, " \t") != strings.TrimLeft(s, " "):
+			return "; indent with spaces, not with tabs"
+		case !ok || value == "":
+		case strings.HasPrefix(value, `"`) && strings.Count(value, `"`)%2 == 1, strings.HasPrefix(value, "'") && strings.Count(value, "'")%2 == 1:
+			return "; a quotation mark is not closed"
+		case strings.ContainsAny(value[:1], `"'`) && !strings.HasSuffix(value, value[:1]):
+			return fmt.Sprintf("; put the whole %s in quotes, '%s', since it begins with a quotation mark and goes on after it", lastWord(key), strings.ReplaceAll(value, "'", "''"))
+		case strings.ContainsAny(value[:1], "[{") && strings.Count(value, value[:1]) != strings.Count(value, map[string]string{"[": "]", "{": "}"}[value[:1]]):
+			return "; a bracket is not closed, or something in it needs quotes"
+		case strings.ContainsAny(value[:1], "%@`*&!|>"):
+			return fmt.Sprintf("; put the %s in quotes: '%s'", lastWord(key), strings.ReplaceAll(value, "'", "''"))
+		case strings.Contains(value, ": ") && !strings.ContainsAny(value[:1], "[{"):
+			return fmt.Sprintf("; put the %s in quotes, since a colon with a space begins a new key: '%s'", lastWord(key), strings.ReplaceAll(value, "'", "''"))
+		}
+	}
+	return ""
+}
+
+func lastWord(key string) string {
+	words := strings.FieldsFunc(key, func(r rune) bool { return strings.ContainsRune(" -{,", r) })
+	if len(words) == 0 {
+		return "value"
+	}
+	return words[len(words)-1]
 }
 
 func (v value) isList() bool {

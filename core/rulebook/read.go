@@ -9,16 +9,12 @@ import (
 	"oskel/core/lang"
 )
 
-// MostBytes bounds the size of a document.
-const MostBytes = 4 << 20
-
 // Read turns a document into a Book and lists its problems in the order of
 // the document. With problems, the Book is only good for showing.
 func Read(text []byte) (*Book, []Problem) {
 	r := &reader{}
 	book := &Book{}
-	if len(text) > MostBytes {
-		r.complain(Position{1, 1}, "document", "%d bytes; at most %d are read", len(text), MostBytes)
+	if !r.withinBounds(text) {
 		return book, r.problems
 	}
 	root := parseDocument(r, text)
@@ -82,16 +78,29 @@ func (r *reader) readKinds(v value, book *Book) {
 // attributes.
 var registerColumns = map[string]bool{"name": true, "active_from": true, "active_to": true, "valid_from": true, "valid_to": true}
 
+// keptColumns are those of a feed's table beside the declared ones: the
+// service's own and PostgreSQL's.
+var keptColumns = map[string]bool{"line": true, "intake": true, "again": true, "superseded": true,
+	"tableoid": true, "xmin": true, "xmax": true, "cmin": true, "cmax": true, "ctid": true}
+
+// mostColumns a feed may declare; PostgreSQL holds few more.
+const mostColumns = 1000
+
 func (r *reader) readFeeds(v value, book *Book) {
 	for _, e := range v.entries() {
 		r.name(e.at, e.path, e.key, false)
 		f := e.fields("title", "date", "subjects", "numbers", "labels", "notes")
 		feed := Feed{At: e.at, Name: e.key, Title: titled(f["title"], e.key), Date: f["date"].required()}
-		columns := map[string]bool{"line": true, "intake": true, "again": true, "superseded": true}
+		columns := map[string]bool{}
 		column := func(at Position, path, name string) {
 			r.name(at, path, name, false)
-			if columns[name] {
+			switch {
+			case columns[name]:
 				r.complain(at, path, "the column %q is already there", name)
+			case keptColumns[name]:
+				r.complain(at, path, "%q is a column that every feed's table keeps for itself; name it otherwise", name)
+			case len(columns) == mostColumns:
+				r.complain(at, path, "more than %d columns are not kept", mostColumns)
 			}
 			columns[name] = true
 		}
@@ -338,10 +347,11 @@ func lineTypes(book *Book, fd *Feed) func(string) (lang.Type, string) {
 
 func (r *reader) readDesks(v value, book *Book) {
 	for _, item := range v.maps() {
-		f := item.fields("name", "title", "due")
+		f := item.fields("name", "title", "due", "closes")
 		d := Desk{At: item.at, Name: f["name"].required(), Due: map[string]int{}}
 		r.name(f["name"].at, f["name"].path, d.Name, true)
 		d.Title = titled(f["title"], d.Name)
+		d.Closes = f["closes"].oneOf("by hand", "by hand", "when cleared") == "when cleared"
 		if book.Desk(d.Name) != nil {
 			f["name"].complain("the desk %q is defined twice", d.Name)
 		}

@@ -29,7 +29,7 @@ func (v value) day() calendar.Day {
 }
 
 func (r *reader) readCalendar(v value, book *Book) {
-	f := v.fields("fiscal_year_starts", "year_named_after", "week_years", "weeks_from", "working_days", "holidays", "windows", "month_weights")
+	f := v.fields("fiscal_year_starts", "year_named_after", "week_years", "weeks_from", "working_days", "holidays", "windows", "month_weights", "time_zone")
 	c := &book.Calendar
 	if s := f["fiscal_year_starts"]; !s.absent() {
 		t, err := time.Parse("01-02", s.scalar())
@@ -37,6 +37,12 @@ func (r *reader) readCalendar(v value, book *Book) {
 			s.complain("expected the first day of a month, such as \"02-01\", found %q", s.scalar())
 		}
 		c.YearFrom = t.Month()
+	}
+	if z := f["time_zone"]; !z.absent() {
+		c.Zone = z.required()
+		if _, err := calendar.Zone(c.Zone); err != nil {
+			z.complain("%s", err)
+		}
 	}
 	c.NamedFromStart = f["year_named_after"].oneOf("end", "end", "start") == "start"
 	if w := f["week_years"]; !w.absent() {

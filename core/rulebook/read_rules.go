@@ -48,9 +48,13 @@ func countOf(s, noun string) (int, bool) {
 
 func (r *reader) readRules(v value, book *Book) {
 	for _, item := range v.maps() {
-		f := item.fields("name", "title", "judges", "each", "where", "base", "no_data", "ended", "persists", "on", "stops", "valid_from", "valid_until", "shows", "stake", "threshold", "outlier", "window", "examples")
-		rule := Rule{At: item.at, Name: f["name"].required(), On: f["on"].yes(true), Stops: f["stops"].yes(false)}
+		f := item.fields("name", "title", "judges", "each", "where", "base", "no_data", "ended", "persists", "on", "last_word", "stops", "valid_from", "valid_until", "shows", "stake", "threshold", "outlier", "window", "examples")
+		rule := Rule{At: item.at, Name: f["name"].required(), On: f["on"].yes(true), LastWord: f["last_word"].yes(false)}
 		r.name(f["name"].at, f["name"].path, rule.Name, true)
+		if old := f["stops"]; !old.absent() {
+			rule.LastWord = old.yes(false)
+			r.require(old.at, old.path, "'stops' is called 'last_word' now")
+		}
 		rule.Title = titled(f["title"], strings.ReplaceAll(rule.Name, "-", "_"))
 		if book.Rule(rule.Name) != nil {
 			f["name"].complain("the rule %q is defined twice", rule.Name)

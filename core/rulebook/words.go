@@ -57,8 +57,8 @@ func (b *Book) Words(r *Rule) string {
 	if r.Persists != nil {
 		fmt.Fprintf(&s, " Flagged only when it happens in at least %d of the last %d %ss.", r.Persists.Least, r.Persists.Of, r.Each)
 	}
-	if r.Stops {
-		s.WriteString(" A breach stops the rules after it.")
+	if r.LastWord {
+		s.WriteString(" A breach is the last word: the rules after it do not judge that subject.")
 	}
 	switch {
 	case r.From != nil && r.Until != nil:

@@ -22,7 +22,7 @@ type RuleDefinition struct {
 	Ended      string              `json:"ended,omitempty"`
 	Persists   string              `json:"persists,omitempty"`
 	On         *bool               `json:"on,omitempty"`
-	Stops      bool                `json:"stops,omitempty"`
+	LastWord   bool                `json:"last_word,omitempty"`
 	ValidFrom  string              `json:"valid_from,omitempty"`
 	ValidUntil string              `json:"valid_until,omitempty"`
 	Shows      []string            `json:"shows,omitempty"`
@@ -83,7 +83,7 @@ func (d *Dial) Text(a amount.Amount) string { return Bound{Number: a, Percent: d
 
 // Define gives a rule of the book field by field.
 func (b *Book) Define(r *Rule) RuleDefinition {
-	d := RuleDefinition{Name: r.Name, Title: r.Title, NoData: r.NoData, Stops: r.Stops, Shows: r.Shows}
+	d := RuleDefinition{Name: r.Name, Title: r.Title, NoData: r.NoData, LastWord: r.LastWord, Shows: r.Shows}
 	d.Ended = map[string]string{"zero": "counts as zero", "missing": "no data"}[r.Ended]
 	for _, l := range r.Levels {
 		d.Judges = append(d.Judges, l.String())
@@ -261,8 +261,8 @@ func (d *RuleDefinition) Write(indent string) string {
 	if d.On != nil && !*d.On {
 		line("on: false")
 	}
-	if d.Stops {
-		line("stops: true")
+	if d.LastWord {
+		line("last_word: true")
 	}
 	put("valid_from", d.ValidFrom)
 	put("valid_until", d.ValidUntil)
@@ -380,6 +380,54 @@ func PlaceRule(text, name string, d *RuleDefinition) (string, error) {
 	}
 	out = append(out, lines[to:]...)
 	return strings.Join(out, ""), nil
+}
+
+// OrderRules writes the rules of a text in the order of some names, which must
+// be all of them; each takes the comments right above it along.
+func OrderRules(text string, names []string) (string, error) {
+	book, problems := Read([]byte(text))
+	if len(book.Rules) == 0 {
+		if len(problems) > 0 {
+			return "", fmt.Errorf("the text cannot be read: %s", problems[0])
+		}
+		return "", fmt.Errorf("the text has no rules")
+	}
+	if len(names) != len(book.Rules) {
+		return "", fmt.Errorf("the text has %d rules, and %d are named", len(book.Rules), len(names))
+	}
+	lines := strings.SplitAfter(text, "\n")
+	if last := len(lines) - 1; lines[last] == "" {
+		lines = lines[:last]
+	} else {
+		lines[last] += "\n"
+	}
+	type block struct{ from, to int }
+	blocks := make([]block, len(book.Rules))
+	for i := range book.Rules {
+		from, to := ruleLines(lines, book, i)
+		if !strings.HasPrefix(strings.TrimSpace(lines[from]), "-") || i > 0 && from < blocks[i-1].to {
+			return "", fmt.Errorf("the rules are not written one below the other; edit the text instead")
+		}
+		for from > 0 && strings.HasPrefix(strings.TrimSpace(lines[from-1]), "#") && (i == 0 || from > blocks[i-1].to) {
+			from--
+		}
+		blocks[i] = block{from, to}
+	}
+	out := append([]string(nil), lines[:blocks[0].from]...)
+	seen := map[string]bool{}
+	for n, name := range names {
+		i := slices.IndexFunc(book.Rules, func(r Rule) bool { return r.Name == name })
+		if i < 0 || seen[name] {
+			return "", fmt.Errorf("expected each rule of the text once, found %q", name)
+		}
+		seen[name] = true
+		out = append(out, lines[blocks[i].from:blocks[i].to]...)
+		// What stood between the rules stays between them.
+		if n+1 < len(blocks) {
+			out = append(out, lines[blocks[n].to:blocks[n+1].from]...)
+		}
+	}
+	return strings.Join(append(out, lines[blocks[len(blocks)-1].to:]...), ""), nil
 }
 
 // ruleLines is the stretch of lines of rule number i, from 0.

@@ -45,7 +45,7 @@ func TestEveryFieldIsWritten(t *testing.T) {
 	off := false
 	for _, d := range []RuleDefinition{
 		{Name: "full", Title: "Margin: under, or \"over\" #1", Judges: []string{"rep", "rep.territory"}, Where: `rep.territory is not "Outer Isles"`, Base: []BaseDefinition{{"revenue", "above 5000.5"}, {"order_lines", "at least 3"}},
-			NoData: "look", Persists: "2 of 3", On: &off, Stops: true, ValidFrom: "2026-01-01", ValidUntil: "2026-12-31", Shows: []string{"revenue", "cost"}, Stake: "revenue - cost",
+			NoData: "look", Persists: "2 of 3", On: &off, LastWord: true, ValidFrom: "2026-01-01", ValidUntil: "2026-12-31", Shows: []string{"revenue", "cost"}, Stake: "revenue - cost",
 			Of: "margin_rate", Against: "peers(margin_rate, median, rep.territory)", As: "difference",
 			Bands:    []BandDefinition{{Grade: "act", Below: "-5%", Label: "below -5%"}, {Grade: "look", AtMost: "-2%"}, {Above: "-2%"}},
 			Examples: []map[string]string{{"margin_rate": "20%", "yardstick": "25%", "rep.territory": "Lowmarsh", "is": "look"}, {"margin_rate": "missing", "yardstick": "1%", "is": "look"}}},

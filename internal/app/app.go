@@ -12,6 +12,8 @@ import (
 	"net/http"
 	"time"
 
+	"github.com/alexedwards/scs/pgxstore"
+
 	"oskel/internal/books"
 	"oskel/internal/figures"
 	"oskel/internal/httpapi"
@@ -54,19 +56,23 @@ func Run(ctx context.Context, o Options) error {
 	}
 	defer listener.Close() //nolint:errcheck // the server closes it; this is for the ways out before
 	database := o.Database
+	var restarted func(func()) // of a server of its own
 	if database == "" {
 		pg, err := pgserver.Start(ctx, pgserver.Options{Dir: o.Data, Port: o.Port, NoSync: o.NoSync})
 		if err != nil {
 			return err
 		}
 		defer pg.Stop()
-		database = pg.URL
+		database, restarted = pg.URL, pg.OnRestart
 	}
 	s, err := store.Open(ctx, database)
 	if err != nil {
 		return err
 	}
 	defer s.Close()
+	if restarted != nil {
+		restarted(s.Reconnect)
+	}
 	handler, accounts, err := wire(s, o)
 	if err != nil {
 		return err
@@ -125,8 +131,9 @@ func wire(s *store.Store, o Options) (http.Handler, *people.Service, error) {
 	f := figures.New(s)
 	accounts := people.New(s)
 	handler, err := httpapi.New(httpapi.Services{
-		Store: s, Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b), Sweep: sweep.New(s, b, f, o.Now), Review: review.New(s), People: accounts,
-		Now: o.Now, Console: o.Console, Secure: o.Secure,
+		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b), Sweep: sweep.New(s, b, f, o.Now), Review: review.New(s), People: accounts,
+		// Without its own cleaning up, which cannot be stopped safely; dropSessions does it.
+		Sessions: pgxstore.NewWithCleanupInterval(s.Pool(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure,
 	})
 	return handler, accounts, err
 }

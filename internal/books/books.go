@@ -5,6 +5,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"regexp"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -24,14 +26,20 @@ type Service struct {
 // New is a service over a store.
 func New(s *store.Store) *Service { return &Service{store: s, read: map[int]*rulebook.Book{}} }
 
-// Published is the published revision with its book, or store.ErrNotFound
-// before the first.
+// ErrNone says that no rulebook is published yet.
+var ErrNone = fmt.Errorf("no rulebook is published yet; publish one first (%w)", store.ErrNotFound)
+
+// Published is the published revision with its book, or ErrNone before the
+// first.
 func (s *Service) Published(ctx context.Context) (store.Revision, *rulebook.Book, error) {
 	r, err := s.store.LatestRevision(ctx)
+	if errors.Is(err, store.ErrNotFound) {
+		err = ErrNone
+	}
 	if err != nil {
 		return r, nil, err
 	}
-	book, err := s.book(r)
+	book, err := s.Of(r)
 	return r, book, err
 }
 
@@ -47,11 +55,11 @@ func (s *Service) At(ctx context.Context, number int) (*rulebook.Book, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.book(r)
+	return s.Of(r)
 }
 
-// book reads a revision once; it never changes.
-func (s *Service) book(r store.Revision) (*rulebook.Book, error) {
+// Of is the book of a revision, which is read once; it never changes.
+func (s *Service) Of(r store.Revision) (*rulebook.Book, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if b := s.read[r.Number]; b != nil {
@@ -96,31 +104,56 @@ type Checked struct {
 type Faulty struct{ Problems []rulebook.Problem }
 
 func (f *Faulty) Error() string {
+	if len(f.Problems) == 1 {
+		return fmt.Sprintf("the rulebook has a problem: %s", f.Problems[0])
+	}
 	return fmt.Sprintf("the rulebook has %d problems; the first: %s", len(f.Problems), f.Problems[0])
 }
 
-// Overtaken says that somebody published in between.
+// Overtaken says that somebody published since a text was made, which
+// publishing it would undo.
 type Overtaken struct {
 	Published   store.Revision
-	Differences []string // of what was published in between
+	From        int      // the revision the text was made from
+	Differences []string // of what was published since
 }
 
 func (o *Overtaken) Error() string {
-	return fmt.Sprintf("%s published revision %d in the meantime (%s); it changes: %s", o.Published.Author, o.Published.Number, o.Published.Note, strings.Join(o.Differences, "; "))
+	return fmt.Sprintf("this was made from revision %d, and %s has published revision %d since (%s); publishing it would undo: %s", o.From, o.Published.Author, o.Published.Number, o.Published.Note, strings.Join(o.Differences, "; "))
 }
 
 // ErrSame says that a text changes nothing.
 var ErrSame = errors.New("this says the same as the published revision; there is nothing to publish")
 
-// ErrFeed says that a feed cannot become what the text declares.
-type ErrFeed struct{ Err error }
+// Latest is the published revision, or store.ErrNotFound before the first.
+func (s *Service) Latest(ctx context.Context) (store.Revision, error) {
+	return s.store.LatestRevision(ctx)
+}
 
-func (e *ErrFeed) Error() string { return e.Err.Error() }
+// Revision finds a revision by number.
+func (s *Service) Revision(ctx context.Context, number int) (store.Revision, error) {
+	return s.store.Revision(ctx, number)
+}
+
+// Revisions lists all revisions, the newest first.
+func (s *Service) Revisions(ctx context.Context) ([]store.Revision, error) {
+	return s.store.Revisions(ctx)
+}
+
+// Publication asks to make a text the new revision.
+type Publication struct {
+	Author, Text, Note string
+	BasedOn            int  // the revision it was made from, 0 the first; Unknown is to be found out
+	Over               bool // publish over what came since
+}
+
+// Unknown is the base of a text of which nobody said what it was made from.
+const Unknown = -1
 
 // Publish makes a text the new revision, if it is sound and was made from the
 // published one. The tables of new feeds come with it or not at all.
-func (s *Service) Publish(ctx context.Context, author, text, note string, basedOn int) (store.Revision, error) {
-	book, problems, _ := judge.ReadBook([]byte(text))
+func (s *Service) Publish(ctx context.Context, p Publication) (store.Revision, error) {
+	book, problems, _ := judge.ReadBook([]byte(p.Text))
 	if len(problems) > 0 {
 		return store.Revision{}, &Faulty{problems}
 	}
@@ -133,32 +166,85 @@ func (s *Service) Publish(ctx context.Context, author, text, note string, basedO
 		case err != nil:
 			return err
 		default:
-			if before, err = s.book(latest); err != nil {
+			if before, err = s.Of(latest); err != nil {
 				return err
 			}
 		}
-		if latest.Number != basedOn {
-			base := &rulebook.Book{}
-			if basedOn > 0 && basedOn < latest.Number {
-				if base, err = s.At(ctx, basedOn); err != nil {
-					return err
-				}
+		if p.BasedOn == Unknown {
+			if p.BasedOn, err = s.origin(ctx, tx, p.Text, book, latest); err != nil {
+				return err
 			}
-			return &Overtaken{latest, rulebook.Difference(base, before)}
 		}
-		if latest.Text == text {
+		if latest.Number != p.BasedOn && !p.Over {
+			return s.overtaken(ctx, tx, p.BasedOn, latest, before)
+		}
+		p.Text = fromLine.ReplaceAllString(p.Text, "") // it is from this one from now on
+		if latest.Text == p.Text {
 			return ErrSame
+		}
+		if !rulebook.SameShape(before, book) {
+			// No intake may be on its way into a table that changes.
+			if err := tx.Lock(ctx, store.LockIntake); err != nil {
+				return err
+			}
 		}
 		for i := range book.Feeds {
 			if err := tx.MakeFeed(ctx, &book.Feeds[i]); err != nil {
-				return &ErrFeed{err}
+				return err
 			}
 		}
-		out = store.Revision{Number: latest.Number + 1, BasedOn: basedOn, Text: text, Author: author, Note: note, Differences: rulebook.Difference(before, book), At: time.Now().UTC()}
+		out = store.Revision{Number: latest.Number + 1, BasedOn: latest.Number, Text: p.Text, Author: p.Author, Note: p.Note, Differences: rulebook.Difference(before, book), At: time.Now().UTC()}
 		if out.Differences == nil {
 			out.Differences = []string{}
 		}
 		return tx.AddRevision(ctx, out)
 	})
 	return out, err
+}
+
+// overtaken says what was published since the revision a text was made from.
+func (s *Service) overtaken(ctx context.Context, tx *store.Tx, basedOn int, latest store.Revision, now *rulebook.Book) error {
+	base := &rulebook.Book{}
+	if basedOn > 0 && basedOn < latest.Number {
+		r, err := tx.Revision(ctx, basedOn)
+		if err != nil {
+			return err
+		}
+		if base, err = s.Of(r); err != nil {
+			return err
+		}
+	}
+	return &Overtaken{latest, basedOn, rulebook.Difference(base, now)}
+}
+
+// fromLine is how a text that was taken from a revision begins.
+var fromLine = regexp.MustCompile(`(?m)\A# From revision (\d+)\b.*\n`)
+
+// nearest is how many revisions back a text is compared with.
+const nearest = 20
+
+// origin is the revision that a text says it was taken from, or the one of the
+// last that it differs from least: of equal ones the newest.
+func (s *Service) origin(ctx context.Context, tx *store.Tx, text string, book *rulebook.Book, latest store.Revision) (int, error) {
+	if m := fromLine.FindStringSubmatch(text); m != nil {
+		n, err := strconv.Atoi(m[1])
+		if err == nil && n >= 1 && n <= latest.Number {
+			return n, nil
+		}
+	}
+	best, least := latest.Number, -1
+	for n := latest.Number; n > max(0, latest.Number-nearest); n-- {
+		r, err := tx.Revision(ctx, n)
+		if err != nil {
+			return 0, err
+		}
+		b, err := s.Of(r)
+		if err != nil {
+			return 0, err
+		}
+		if d := len(rulebook.Difference(b, book)); least < 0 || d < least {
+			best, least = n, d
+		}
+	}
+	return best, nil
 }

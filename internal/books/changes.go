@@ -33,7 +33,7 @@ type Changes struct {
 
 // Book rehearses all rules of a draft, in their order and with what stops
 // them, against the published book.
-func (r *Rehearser) Book(ctx context.Context, d Draft, m calendar.Month) (*Changes, error) {
+func (r *Rehearser) Book(ctx context.Context, d Variant, m calendar.Month) (*Changes, error) {
 	published, draft, err := r.draft(ctx, d)
 	if err != nil {
 		return nil, err

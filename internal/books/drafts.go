@@ -24,6 +24,16 @@ func (s *Service) Draft(ctx context.Context, person string) (store.Draft, error)
 	return store.Draft{Person: person, Text: r.Text, BasedOn: r.Number}, err
 }
 
+// KeepDraft keeps a draft that was read at a version, or says store.ErrChanged.
+func (s *Service) KeepDraft(ctx context.Context, d store.Draft) (store.Draft, error) {
+	return s.store.PutDraft(ctx, d)
+}
+
+// DiscardDraft drops a person's draft.
+func (s *Service) DiscardDraft(ctx context.Context, person string) error {
+	return s.store.DropDraft(ctx, person)
+}
+
 // Compared is the difference of two texts, in words and line by line.
 type Compared struct {
 	Words []string
@@ -32,8 +42,8 @@ type Compared struct {
 
 // Compare says how one text differs from another.
 func Compare(from, to, fromName, toName string) (Compared, error) {
-	a, _ := rulebook.Read([]byte(from))
-	b, _ := rulebook.Read([]byte(to))
+	a, _ := rulebook.Reread([]byte(from))
+	b, _ := rulebook.Reread([]byte(to))
 	text, err := difflib.GetUnifiedDiffString(difflib.UnifiedDiff{A: splitLines(from), B: splitLines(to), FromFile: fromName, ToFile: toName, Context: 3})
 	return Compared{rulebook.Difference(a, b), text}, err
 }
@@ -52,7 +62,7 @@ func (s *Service) Restore(ctx context.Context, author string, number, basedOn in
 	if err != nil {
 		return r, err
 	}
-	return s.Publish(ctx, author, r.Text, note, basedOn)
+	return s.Publish(ctx, Publication{Author: author, Text: r.Text, Note: note, BasedOn: basedOn})
 }
 
 // Turn publishes the published text with one dial turned, everywhere at once.
@@ -65,7 +75,7 @@ func (s *Service) Turn(ctx context.Context, author, dial, value, note string, ba
 	if err != nil {
 		return r, &ErrRehearsal{err.Error()}
 	}
-	return s.Publish(ctx, author, text, note, basedOn)
+	return s.Publish(ctx, Publication{Author: author, Text: text, Note: note, BasedOn: basedOn})
 }
 
 // Restyle publishes the published text with one grade looking otherwise,
@@ -79,5 +89,5 @@ func (s *Service) Restyle(ctx context.Context, author, grade, label, tone, shape
 	if err != nil {
 		return r, &ErrRehearsal{err.Error()}
 	}
-	return s.Publish(ctx, author, text, note, basedOn)
+	return s.Publish(ctx, Publication{Author: author, Text: text, Note: note, BasedOn: basedOn})
 }

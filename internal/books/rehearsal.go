@@ -74,9 +74,9 @@ func NewRehearser(s *store.Store, b *Service, f *figures.Keeper) *Rehearser {
 	return &Rehearser{books: b, figures: f, store: s, last: map[[32]byte]*rulebook.Book{}, was: map[publishedKey]*publishedResult{}}
 }
 
-// Draft says what is rehearsed: a text, or without one the published book, with
+// Variant says what is rehearsed: a text, or without one the published book, with
 // dials turned and cuts moved.
-type Draft struct {
+type Variant struct {
 	Text    *string
 	Dials   map[string]string // by name, as written: "24%"
 	CutRule string            // whose cuts are moved
@@ -119,7 +119,7 @@ func (r *Rehearser) read(text string) (*rulebook.Book, error) {
 }
 
 // draft is the published book, and the draft as it is turned.
-func (r *Rehearser) draft(ctx context.Context, d Draft) (published, draft *rulebook.Book, err error) {
+func (r *Rehearser) draft(ctx context.Context, d Variant) (published, draft *rulebook.Book, err error) {
 	_, published, err = r.books.Published(ctx)
 	if err != nil {
 		return nil, nil, err

@@ -15,9 +15,9 @@ import (
 	"oskel/internal/store"
 )
 
-// Ask is a question about one rule of a draft in a month.
-type Ask struct {
-	Draft
+// Question is about one rule of a draft in a month.
+type Question struct {
+	Variant
 	Rule     string
 	Level    string // one of those it judges; the first unless stated
 	Month    calendar.Month
@@ -75,8 +75,8 @@ type WhatIf struct {
 
 // Rehearse judges one rule of a draft on real data; then reads the answer while
 // the engine is at hand.
-func (r *Rehearser) Rehearse(ctx context.Context, ask Ask, then func(*Answer) error) error {
-	published, draft, err := r.draft(ctx, ask.Draft)
+func (r *Rehearser) Rehearse(ctx context.Context, ask Question, then func(*Answer) error) error {
+	published, draft, err := r.draft(ctx, ask.Variant)
 	if err != nil {
 		return err
 	}
@@ -182,7 +182,7 @@ func (a *Answer) find(before *judge.Result) {
 	}
 }
 
-func (r *Rehearser) lookBack(ctx context.Context, a *Answer, ask Ask) error {
+func (r *Rehearser) lookBack(ctx context.Context, a *Answer, ask Question) error {
 	explained, err := r.store.Explained(ctx, a.Rule.Name, a.Level.String(), ask.Month-calendar.Month(ask.LookBack)+1, ask.Month)
 	if err != nil {
 		return err
@@ -200,7 +200,7 @@ func (r *Rehearser) lookBack(ctx context.Context, a *Answer, ask Ask) error {
 	return nil
 }
 
-func (a *Answer) whatIf(ask Ask) error {
+func (a *Answer) whatIf(ask Question) error {
 	code, ok := a.Engine.Code(a.Level, ask.Key)
 	if !ok {
 		return cannot("there is no %s %q", a.Book.One(a.Level), ask.Key)

@@ -13,7 +13,7 @@ import (
 
 // Solve asks for the value of a dial that flags about so many a month.
 type Solve struct {
-	Draft
+	Variant
 	Dial   string
 	Wanted float64
 	Month  calendar.Month
@@ -32,7 +32,7 @@ type Solution struct {
 
 // Solve finds a dial's value for a wanted number of exceptions.
 func (r *Rehearser) Solve(ctx context.Context, s Solve) (*Solution, error) {
-	published, draft, err := r.draft(ctx, s.Draft)
+	published, draft, err := r.draft(ctx, s.Variant)
 	if err != nil {
 		return nil, err
 	}

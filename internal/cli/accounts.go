@@ -10,6 +10,7 @@ import (
 
 	"golang.org/x/term"
 
+	"oskel/core/rulebook"
 	"oskel/internal/client"
 )
 
@@ -63,7 +64,7 @@ var accountCommands = []command{
 		},
 	},
 	{
-		name: "people", short: "list who has an account",
+		name: "people", lists: true, short: "list who has an account",
 		example: "oskel people",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
@@ -78,9 +79,13 @@ var accountCommands = []command{
 				}
 				var rows [][]string
 				for _, p := range all {
-					rows = append(rows, []string{p.Name, p.Title, string(p.Role), strings.Join(p.Desks, ", ")})
+					note := ""
+					if p.Closed != nil && *p.Closed {
+						note = "closed"
+					}
+					rows = append(rows, []string{p.Name, p.Title, string(p.Role), strings.Join(p.Desks, ", "), note})
 				}
-				return e.show(all, []column{{head: "name"}, {head: "title"}, {head: "role"}, {head: "desks"}}, rows)
+				return e.show(all, []column{{head: "name"}, {head: "title"}, {head: "role"}, {head: "desks"}, {head: "note"}}, rows)
 			}
 		},
 	},
@@ -118,6 +123,118 @@ var accountCommands = []command{
 			}
 		},
 	},
+	{
+		name: "change-person", args: "NAME", short: "give an account another title, role or desks (leads only)",
+		example: "oskel change-person -role analyst nell\noskel change-person -desk skerry -desk lowmarsh nell",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			role := f.String("role", "", "analyst, reviewer or lead; as it was unless given")
+			title := f.String("title", "", "the name for people to read; as it was unless given")
+			none := f.Bool("no-desks", false, "a member of no desk")
+			var desks []string
+			f.Func("desk", "a `desk` the person is a member of, in place of those before; may be given several times", func(s string) error { desks = append(desks, s); return nil })
+			return func(ctx context.Context, args []string) error {
+				if len(args) != 1 {
+					return usagef("expected a name")
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ListPeople(ctx)
+				all, err := read[[]client.Person](e, r, err)
+				if err != nil {
+					return err
+				}
+				ask := client.PersonChange{Role: client.Role(*role), Title: *title, Desks: append([]string{}, desks...)}
+				for _, p := range all {
+					if p.Name == args[0] {
+						ask.Role, ask.Title = client.Role(or(*role, string(p.Role))), or(*title, p.Title)
+						if len(desks) == 0 && !*none {
+							ask.Desks = p.Desks
+						}
+					}
+				}
+				r, err = c.ChangePerson(ctx, args[0], ask)
+				p, err := read[client.Person](e, r, err)
+				if err != nil {
+					return err
+				}
+				e.say("%s is %s now, on %s.\n", p.Title, rulebook.Article(string(p.Role)), or(strings.Join(p.Desks, ", "), "no desk"))
+				return nil
+			}
+		},
+	},
+	{
+		name: "close-person", args: "NAME", short: "close an account; its sessions and tokens end at once (leads only)",
+		long:    "What the person did stays; what they had taken goes back to the desks.",
+		example: "oskel close-person nell",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				if len(args) != 1 {
+					return usagef("expected a name")
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ClosePerson(ctx, args[0])
+				if _, err := read[struct{}](e, r, err); err != nil {
+					return err
+				}
+				e.say("Closed the account %s.\n", args[0])
+				return nil
+			}
+		},
+	},
+	{
+		name: "password", args: "[NAME]", short: "change your password, or give another account a new one (leads only)",
+		long:    "Asks on the terminal, or reads from standard input: first the old password, unless it is\nanother account's, then the new one. All other sessions and tokens of the account end.",
+		example: "oskel password\noskel password nell",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				if len(args) > 1 {
+					return usagef("expected at most one name")
+				}
+				return changePassword(ctx, e, args)
+			}
+		},
+	},
+}
+
+func changePassword(ctx context.Context, e *env, args []string) error {
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	if len(args) == 1 {
+		password, err := e.password("New password of " + args[0] + ": ")
+		if err != nil {
+			return err
+		}
+		r, err := c.ResetPassword(ctx, args[0], client.NewPassword{Password: password})
+		if _, err := read[struct{}](e, r, err); err != nil {
+			return err
+		}
+		e.say("%s has a new password; sessions and tokens have ended.\n", args[0])
+		return nil
+	}
+	old, err := e.password("Old password: ")
+	if err != nil {
+		return err
+	}
+	password, err := e.password("New password: ")
+	if err != nil {
+		return err
+	}
+	r, err := c.ChangePassword(ctx, client.PasswordChange{Old: old, Password: password})
+	if _, err := read[struct{}](e, r, err); err != nil {
+		return err
+	}
+	if err := keepToken(e.server, ""); err != nil {
+		return err
+	}
+	e.say("Your password is changed. Sign in again with: oskel sign-in NAME\n")
+	return nil
 }
 
 // password asks on the terminal without showing what is typed, or reads one
@@ -129,7 +246,10 @@ func (e *env) password(prompt string) (string, error) {
 		e.say("\n")
 		return string(text), err
 	}
-	line, err := bufio.NewReader(e.in).ReadString('\n')
+	if e.lines == nil {
+		e.lines = bufio.NewReader(e.in)
+	}
+	line, err := e.lines.ReadString('\n')
 	if err != nil && line == "" {
 		return "", usagef("expected the password on standard input")
 	}

@@ -4,8 +4,10 @@ import (
 	"context"
 	"flag"
 	"fmt"
+	"io"
 	"net/http"
 	"os"
+	"regexp"
 	"strconv"
 
 	"oskel/core/judge"
@@ -36,20 +38,25 @@ var bookCommands = []command{
 					fmt.Fprintf(e.out, "%s (%s): %s\n", r.Name, r.Family(), book.Words(r))
 				}
 				for _, p := range advice {
-					e.say("%s:%d:%d: mind: %s: %s\n", args[0], p.Line, p.Column, p.Path, p.Text)
+					e.say("%s:%d:%d: warning: %s: %s\n", args[0], p.Line, p.Column, p.Path, p.Text)
 				}
-				e.say("%d rules, %d measures, %d desks: nothing is wrong with them.\n", len(book.Rules), len(book.Measures), len(book.Desks))
+				e.say("%s, %s, %s: no errors", counted(len(book.Rules), "rule"), counted(len(book.Measures), "measure"), counted(len(book.Desks), "desk"))
+				if len(advice) > 0 {
+					e.say(", %s", counted(len(advice), "warning"))
+				}
+				e.say(".\n")
 				return nil
 			}
 		},
 	},
 	{
 		name: "publish", args: "RULEBOOK", short: "publish a rulebook file as a new revision",
-		long:    "The service checks it again. -based-on names the revision the file was made from;\nif another was published since, the publishing is refused with the difference.",
-		example: "oskel publish -note \"Margin floor 23%\" rulebook.yaml\noskel publish -based-on 4 -note \"Margin floor 23%\" rulebook.yaml",
+		long:    "The service checks it again. The revision the file was made from is what its first\nline says, if 'oskel rulebook' wrote it, or the one it differs from least, or what\n-based-on says. If another has been published since, publishing is refused with what it\nwould undo, unless -over says that this is meant.",
+		example: "oskel publish -note \"Margin floor 23%\" rulebook.yaml\noskel publish -over -note \"Back to the old dials\" rulebook.yaml",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			note := f.String("note", "", "why; it is kept with the revision (required)")
-			basedOn := f.Int("based-on", -1, "the `revision` the file was made from; without it, the one published now")
+			basedOn := f.Int("based-on", -1, "the `revision` the file was made from; found out unless stated")
+			over := f.Bool("over", false, "publish over what was published since")
 			return func(ctx context.Context, args []string) error {
 				if *note == "" {
 					return errNoNote
@@ -58,17 +65,22 @@ var bookCommands = []command{
 				if err != nil {
 					return err
 				}
-				return publishAs(ctx, e, *note, func(c *client.Client, now int) (*http.Response, error) {
+				err = publishAs(ctx, e, *note, func(c *client.Client, _ int) (*http.Response, error) {
+					ask := client.NewRevision{Text: string(text), Note: *note, Over: over}
 					if *basedOn >= 0 {
-						now = *basedOn
+						ask.BasedOn = basedOn
 					}
-					return c.PublishRevision(ctx, client.NewRevision{Text: string(text), Note: *note, BasedOn: now})
+					return c.PublishRevision(ctx, ask)
 				})
+				if err != nil {
+					return err
+				}
+				return keepOrigin(ctx, e, args[0], string(text))
 			}
 		},
 	},
 	{
-		name: "rules", short: "what each published rule says, and how many it flags",
+		name: "rules", lists: true, short: "what each published rule says, and how many it flags",
 		example: "oskel rules -period 2026-10",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			period := f.String("period", "", "the `month` to count in, such as 2026-10")
@@ -110,12 +122,38 @@ var bookCommands = []command{
 				if e.format == "json" {
 					return e.show(book, nil, nil)
 				}
-				e.say("Revision %d\n", book.Revision)
-				fmt.Fprint(e.out, book.Text)
+				if book.Revision == 0 {
+					e.say("No rulebook is published yet: oskel publish -note \"…\" rulebook.yaml\n")
+					return errSilent
+				}
+				fmt.Fprint(e.out, originLine(book.Revision)+book.Text)
 				return nil
 			}
 		},
 	},
+}
+
+// originLine says in a rulebook file which revision it was taken from.
+func originLine(revision int) string {
+	return fmt.Sprintf("# From revision %d. Keep this line: publishing minds by it when another has been published since.\n", revision)
+}
+
+var originPattern = regexp.MustCompile(`\A# From revision \d+\b.*\n`)
+
+// keepOrigin writes the new revision into a file that said which one it was
+// taken from.
+func keepOrigin(ctx context.Context, e *env, path, text string) error {
+	if !originPattern.MatchString(text) {
+		return nil
+	}
+	_, book, err := theBook(ctx, e)
+	if err != nil {
+		return err
+	}
+	return writeFile(path, func(out io.Writer) error {
+		_, err := io.WriteString(out, originPattern.ReplaceAllLiteralString(text, originLine(book.Revision)))
+		return err
+	})
 }
 
 // theBook is the published rulebook, and a client to go on with.

@@ -13,8 +13,8 @@ import (
 
 var caseCommands = []command{
 	{
-		name: "cases", short: "list the cases on your desks, or on all, by due day",
-		example: "oskel cases\noskel cases -all -state settled\noskel cases -desk northfirth",
+		name: "cases", lists: true, short: "list the cases on your desks, or on all, by due day",
+		example: "oskel cases\noskel cases -all -state settled\noskel cases -desk northfirth -sort due -descending",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.ListCasesParams{}
 			stringFlag(f, &p.Desk, "desk", "only of this `desk`")
@@ -79,14 +79,22 @@ var caseCommands = []command{
 		},
 	},
 	{
-		name: "settle", args: "CASE", short: "settle a case with a finding",
-		example: "oskel settle -finding explained -note \"On leave\" 12",
+		name: "settle", args: "[CASE]", short: "settle a case with a finding, or all that have cleared",
+		example: "oskel settle -cleared\noskel settle -finding explained -note \"On leave\" 12",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			finding := f.String("finding", "", "confirmed, explained, data fault or rule fault (required)")
+			finding := f.String("finding", "", "confirmed, explained, data fault, rule fault or, where all has cleared, cleared (required)")
+			cleared := f.Bool("cleared", false, "settle all cases in which nothing is flagged any more")
+			desk := f.String("desk", "", "with -cleared, only of this `desk`")
 			note := f.String("note", "", "a sentence for those who come after")
 			return func(ctx context.Context, args []string) error {
+				if *cleared {
+					if len(args) > 0 || *finding != "" {
+						return usagef("-cleared settles all cleared cases, with the finding 'cleared'; name no case and no finding")
+					}
+					return settleCleared(ctx, e, *desk)
+				}
 				if *finding == "" {
-					return usagef("-finding is missing: confirmed, explained, data fault or rule fault")
+					return usagef("-finding is missing: confirmed, explained, data fault, rule fault or cleared")
 				}
 				return caseAction(e, func(ctx context.Context, c *client.Client, id int64) (*http.Response, error) {
 					return c.SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: client.FindingFinding(*finding), Note: note})
@@ -94,6 +102,27 @@ var caseCommands = []command{
 			}
 		},
 	},
+}
+
+func settleCleared(ctx context.Context, e *env, desk string) error {
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	var ask client.ClearedRequest
+	if desk != "" {
+		ask.Desk = &desk
+	}
+	r, err := c.SettleCleared(ctx, ask)
+	s, err := read[client.Settled](e, r, err)
+	if err != nil {
+		return err
+	}
+	if e.format == "json" {
+		return e.show(s, nil, nil)
+	}
+	e.say("Settled %s as cleared.\n", counted(s.Settled, "case"))
+	return nil
 }
 
 // caseAction does one thing to one case and shows how it then stands.
@@ -139,7 +168,11 @@ func showCases(ctx context.Context, e *env, list []client.Case) error {
 		} else if c.Late {
 			due += " late"
 		}
-		rows = append(rows, []string{strconv.FormatInt(c.Id, 10), mark(c.Grade), due, c.Desk, c.Key, c.Name, stateText(c), strconv.Itoa(c.Items), c.Sentence})
+		grade := mark(c.Grade)
+		if c.Cleared {
+			grade = "cleared"
+		}
+		rows = append(rows, []string{strconv.FormatInt(c.Id, 10), grade, due, c.Desk, c.Key, c.Name, stateText(c), strconv.Itoa(c.Items), c.Sentence})
 	}
 	columns := []column{{head: "case", right: true}, {head: "grade"}, {head: "due"}, {head: "desk"}, {head: "key"}, {head: "name"}, {head: "state"}, {head: "items", right: true}, {head: "sentence", wrap: true}}
 	if err := e.show(list, columns, rows); err != nil {
@@ -164,7 +197,11 @@ func showCase(ctx context.Context, e *env, d client.CaseDetail) error {
 		return err
 	}
 	c := d.Case
-	fmt.Fprintf(e.out, "Case %d  %s  %s (%s %s)\n%s, %s, due %s\n\n", c.Id, mark(c.Grade), e.strong(c.Name), c.Kind, c.Key, c.Desk, stateText(c), c.Due.Format("2 Jan 2006"))
+	grade := mark(c.Grade)
+	if c.Cleared {
+		grade = "all cleared"
+	}
+	fmt.Fprintf(e.out, "Case %d  %s  %s (%s %s)\n%s, %s, due %s\n\n", c.Id, grade, e.strong(c.Name), c.Kind, c.Key, c.Desk, stateText(c), c.Due.Format("2 Jan 2006"))
 	for _, x := range d.Exceptions {
 		grade := mark(x.Grade)
 		if x.State == "cleared" {
@@ -179,5 +216,6 @@ func showCase(ctx context.Context, e *env, d client.CaseDetail) error {
 	for _, x := range d.Events {
 		fmt.Fprintf(e.out, "  %s  %-10s %-9s %s\n", e.quiet(x.At.Local().Format("2 Jan 2006 15:04")), x.By, x.What, x.Text)
 	}
+	e.stale(d.Stale)
 	return nil
 }

@@ -3,16 +3,20 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"flag"
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 
 	"golang.org/x/term"
+
+	"oskel/internal/sheet"
 )
 
 // Exit codes that scripts can use.
@@ -27,11 +31,15 @@ const (
 // env is what a command works with.
 type env struct {
 	in       io.Reader
+	lines    *bufio.Reader // of in, once a line was read
 	out, err io.Writer
 	server   string
 	format   string
-	width    int  // of the terminal; 0 is none
-	colour   bool // the terminal shows it
+	width    int    // of the terminal; 0 is none
+	file     string // to write a list into, instead of out
+	sort     string // a column of a list
+	down     bool   // sorted from the last to the first
+	colour   bool   // the terminal shows it
 }
 
 func (e *env) say(format string, args ...any) { fmt.Fprintf(e.err, format, args...) }
@@ -44,6 +52,7 @@ type command struct {
 	long    string
 	example string
 	local   bool // works without the service's client: no -server, no -format
+	lists   bool // shows one list, which can be sorted and written into a file
 	// setup adds flags and returns what runs with the arguments left.
 	setup func(f *flag.FlagSet, e *env) func(ctx context.Context, args []string) error
 }
@@ -94,6 +103,11 @@ func run(ctx context.Context, e *env, args []string) int {
 		f.StringVar(&e.server, "server", envOr("OSKEL_SERVER", "http://127.0.0.1:8420"), "the service's `address`; OSKEL_SERVER sets it too")
 		f.StringVar(&e.format, "format", "table", "table, json or csv")
 	}
+	if c.lists {
+		f.StringVar(&e.sort, "sort", "", "the `column` to sort by, as its head says")
+		f.BoolVar(&e.down, "descending", false, "sort from the last to the first")
+		f.StringVar(&e.file, "o", "", "write this `file` instead: .csv, .json, .xlsx or .parquet")
+	}
 	work := c.setup(f, e)
 	rest, err := parse(f, args[1:])
 	if errors.Is(err, flag.ErrHelp) {
@@ -102,6 +116,9 @@ func run(ctx context.Context, e *env, args []string) int {
 	}
 	if err == nil && !c.local && !slices.Contains([]string{"table", "json", "csv"}, e.format) {
 		err = usagef("-format is table, json or csv, not %q", e.format)
+	}
+	if err == nil && e.file != "" && !slices.Contains(append([]string{".json"}, sheet.Forms...), filepath.Ext(e.file)) {
+		err = usagef("a file ends in .csv, .json, .xlsx or .parquet, not %q", filepath.Ext(e.file))
 	}
 	if err == nil {
 		if err = work(ctx, rest); err == nil {

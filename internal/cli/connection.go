@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -110,6 +111,17 @@ func read[T any](e *env, response *http.Response, err error) (T, error) {
 		return out, fmt.Errorf("reading the service's answer: %w", err)
 	}
 	return out, nil
+}
+
+// readText turns an answer into its text, or into the problem it tells.
+func readText(e *env, response *http.Response, err error) (string, error) {
+	if err != nil || response.StatusCode >= 400 {
+		_, err = read[struct{}](e, response, err)
+		return "", err
+	}
+	defer response.Body.Close() //nolint:errcheck // it was read to its end
+	text, err := io.ReadAll(response.Body)
+	return string(text), err
 }
 
 // Tokens are kept by server in one file that only its owner may read.

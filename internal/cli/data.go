@@ -5,9 +5,11 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -15,6 +17,7 @@ import (
 
 	"github.com/mattn/go-isatty"
 
+	"oskel/core/rulebook"
 	"oskel/internal/client"
 )
 
@@ -22,13 +25,15 @@ var dataCommands = []command{
 	{
 		name: "load", args: "FILE", short: "take in a CSV file of a feed, a register or a target sheet",
 		long:    "The file is accepted whole or not at all; faults are listed with line, column,\nvalue and what was expected.",
-		example: "oskel load -feed sales october.csv\noskel load -feed sales -replace 2026-10 october-corrected.csv\noskel load -feed sales -replace 2026-W40 week-40.csv\noskel load -feed sales -correct order_no corrections.csv\noskel load -register rep reps.csv\noskel load -targets rep targets.csv",
+		example: "oskel load -feed sales october.csv\noskel load -feed sales -replace 2026-10 october-corrected.csv\noskel load -feed sales -replace 2026-W40 week-40.csv\noskel load -feed sales -correct order_no corrections.csv\noskel load -try -feed sales october.csv\noskel load -register rep reps.csv\noskel load -targets rep targets.csv",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			feed := f.String("feed", "", "the `feed` the lines belong to")
 			register := f.String("register", "", "the `kind` of the subjects in the file")
 			targets := f.String("targets", "", "the `kind` of the subjects that the targets are for")
 			replace := f.String("replace", "", "the lines replace those that the feed has in this `period`, such as 2026-10, 2026-Q3 or 2026-10-05")
 			correct := f.String("correct", "", "lines that bear the same in this note `column` as one in the file give way to it")
+			again := f.Bool("again", false, "take in lines that are equal to lines already there")
+			try := f.Bool("try", false, "check the file and say what it would bring, and keep nothing")
 			return func(ctx context.Context, args []string) error {
 				into, name := "", ""
 				for _, x := range []struct{ into, name string }{{"feed", *feed}, {"register", *register}, {"targets", *targets}} {
@@ -45,12 +50,12 @@ var dataCommands = []command{
 				if len(args) != 1 {
 					return usagef("expected one file, found %d", len(args))
 				}
-				return load(ctx, e, into, name, *replace, *correct, args[0])
+				return load(ctx, e, &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(into), Name: name, Again: again, Trial: try}, *replace, *correct, args[0])
 			}
 		},
 	},
 	{
-		name: "intakes", short: "list what was taken in, by whom and when",
+		name: "intakes", lists: true, short: "list what was taken in, by whom and when",
 		example: "oskel intakes",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
@@ -108,7 +113,7 @@ func idArg(args []string, what string) (int64, error) {
 	}
 	id, err := strconv.ParseInt(args[0], 10, 64)
 	if err != nil || id < 1 {
-		return 0, usagef("expected the number of a %s, found %q", what, args[0])
+		return 0, usagef("expected the number of %s, found %q", rulebook.Article(what), args[0])
 	}
 	return id, nil
 }
@@ -123,7 +128,7 @@ func span(months []string) string {
 	return months[0] + " to " + months[len(months)-1]
 }
 
-func load(ctx context.Context, e *env, into, name, replace, correct, path string) error {
+func load(ctx context.Context, e *env, params *client.CreateIntakeParams, replace, correct, path string) error {
 	file, err := os.Open(path)
 	if err != nil {
 		return fmt.Errorf("reading the file: %w", err)
@@ -138,7 +143,7 @@ func load(ctx context.Context, e *env, into, name, replace, correct, path string
 		return err
 	}
 	base := filepath.Base(path)
-	params := &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(into), Name: name, File: &base}
+	params.File = &base
 	if replace != "" {
 		params.Replace = &replace
 	}
@@ -154,6 +159,13 @@ func load(ctx context.Context, e *env, into, name, replace, correct, path string
 		return nil
 	})
 	body.end()
+	if *params.Trial {
+		report, err := read[client.IntakeReport](e, r, err)
+		if err != nil {
+			return err
+		}
+		return showReport(e, base, report)
+	}
 	in, err := read[client.Intake](e, r, err)
 	if err != nil {
 		return err
@@ -176,6 +188,33 @@ func load(ctx context.Context, e *env, into, name, replace, correct, path string
 	e.say(".\n")
 	return nil
 }
+
+// showReport says what a file would bring.
+func showReport(e *env, file string, r client.IntakeReport) error {
+	var rows [][]string
+	for _, m := range r.Months {
+		var totals []string
+		for _, name := range slices.Sorted(maps.Keys(m.Totals)) {
+			totals = append(totals, fmt.Sprintf("%s %s (now %s)", name, or(m.Totals[name], "–"), or(m.TotalsBefore[name], "–")))
+		}
+		rows = append(rows, []string{m.Month, strconv.FormatInt(m.Before, 10), strconv.FormatInt(m.Rows, 10), strings.Join(totals, ", ")})
+	}
+	if e.format != "table" || len(rows) > 0 {
+		if err := e.show(r, []column{{head: "month"}, {head: "lines now", right: true}, {head: "lines then", right: true}, {head: "totals then", wrap: true}}, rows); err != nil {
+			return err
+		}
+	}
+	if n := r.NewSubjects; n != nil && *n > 0 {
+		e.say("%s: %s%s.\n", counted(*n, "new subject"), strings.Join(r.Subjects, ", "), map[bool]string{true: ", …"}[*n > len(r.Subjects)])
+	}
+	if r.EqualWords != nil {
+		e.say("%s.\n", upperFirst(*r.EqualWords))
+	}
+	e.say("%s of %s can be taken in. Nothing was kept.\n", counted(int(r.Rows), "row"), file)
+	return nil
+}
+
+func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 // progress shows how far a file has been sent, when a person is looking and
 // it takes long enough to wonder.

@@ -54,7 +54,7 @@ func PrepareDemo(ctx context.Context, say io.Writer, url, dir string) error {
 	}
 	if book.Revision == 0 {
 		e.say("Publishing the rulebook\n")
-		r, err := c.PublishRevision(ctx, client.NewRevision{Text: demo.Rulebook, Note: "The first rules of Quillhaven", BasedOn: 0})
+		r, err := c.PublishRevision(ctx, client.NewRevision{Text: demo.Rulebook, Note: "The first rules of Quillhaven"})
 		if _, err := read[client.Revision](e, r, err); err != nil {
 			return err
 		}

@@ -2,9 +2,9 @@ package cli
 
 import (
 	"context"
-	"encoding/csv"
 	"flag"
 	"fmt"
+	"io"
 	"math/big"
 	"net/http"
 	"path/filepath"
@@ -13,12 +13,13 @@ import (
 
 	"oskel/core/amount"
 	"oskel/internal/client"
+	"oskel/internal/sheet"
 )
 
 var figureCommands = []command{
 	{
-		name: "table", args: "MEASURE[,MEASURE…]", short: "measures by subject, group or whole, in one or several periods",
-		long:    "A measure may also be a formula that is tried, in quotation marks. Periods are written\n2026-10, 2026-Q4, 2026-H2, 2026, 2026-W44 or 2026-10-31, or name a window of the calendar. The\nlast row is the whole: of a ratio, the ratio of the sums. -o writes a file that its\nending names: .csv, .json, .xlsx or .parquet.",
+		name: "table", args: "MEASURE[,MEASURE…]", short: "measures by subject, group or in total, in one or several periods",
+		long:    "A measure may also be a formula that is tried, in quotation marks. Periods are written\n2026-10, 2026-Q4, 2026-H2, 2026, 2026-W44 or 2026-10-31, or name a window of the calendar. The\nlast row is the total: of a ratio, the ratio of the sums. -o writes a file that its\nending names: .csv, .json, .xlsx or .parquet.",
 		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 -periods 4 revenue\noskel table -by product -groups product.family,product.category -period 2026-Q3 revenue\noskel table -by \"rep x product\" -period 2026-10 -sort 1 -descending -top 10 revenue\noskel table -by rep -period 2026-10 -periods 3 \"target(revenue)\"\noskel table -by customer -period 2026-10 -o october.xlsx revenue",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetTableParams{}
@@ -31,7 +32,7 @@ var figureCommands = []command{
 			sort := f.Int("sort", 0, "the `column` to sort by, from 1; 0 is the names")
 			descending := f.Bool("descending", false, "the largest first")
 			top := f.Int("top", 0, "at most this many rows; 0 is all")
-			file := f.String("o", "", "write this `file` instead")
+			f.StringVar(&e.file, "o", "", "write this `file` instead: .csv, .json, .xlsx or .parquet")
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 {
 					return usagef("expected the names of measures, separated by commas")
@@ -39,19 +40,16 @@ var figureCommands = []command{
 				if p.Period == "" {
 					return usagef("-period is missing, such as -period 2026-10")
 				}
-				if _, known := fileWriters[filepath.Ext(*file)]; *file != "" && !known {
-					return usagef("a file ends in .csv, .json, .xlsx or .parquet, not %q", filepath.Ext(*file))
-				}
 				p.Measures, p.Periods, p.Sort, p.Descending = args[0], periods, sort, descending
 				t, err := tablePages(ctx, e, p, *top)
 				if err != nil {
 					return err
 				}
-				if *file != "" {
-					if err := writeTable(*file, t); err != nil {
-						return fmt.Errorf("writing %s: %w", *file, err)
+				if e.file != "" {
+					if err := writeTable(e.file, t); err != nil {
+						return fmt.Errorf("writing %s: %w", e.file, err)
 					}
-					e.say("Wrote %s to %s.\n", counted(len(t.Rows), "row"), *file)
+					e.say("Wrote %s to %s.\n", counted(len(t.Rows), "row"), e.file)
 					return nil
 				}
 				return showTable(e, t)
@@ -59,7 +57,7 @@ var figureCommands = []command{
 		},
 	},
 	{
-		name: "measures", short: "the measures of the published rulebook",
+		name: "measures", lists: true, short: "the measures of the published rulebook",
 		example: "oskel measures",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
@@ -88,6 +86,7 @@ var figureCommands = []command{
 			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, or whole (the default)")
 			stringFlag(f, &p.Key, "key", "the subject's or group's `key`")
 			f.StringVar(&p.Period, "period", "", "the `period` (required)")
+			f.StringVar(&e.file, "o", "", "write this `file` instead: .csv, .json, .xlsx or .parquet")
 			f.Func("version", "as of this data `version`; the newest unless stated", versionFlag(&p.Version))
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 || p.Period == "" {
@@ -157,15 +156,15 @@ func heads(t client.Table, machine bool) []string {
 }
 
 func showTable(e *env, t client.Table) error {
+	if e.format == "csv" {
+		return tableSheet(t, false).CSV(e.out)
+	}
 	columns := []column{{head: "key"}, {head: "name"}}
-	for _, h := range heads(t, e.format == "csv") {
+	for _, h := range heads(t, false) {
 		columns = append(columns, column{head: h, right: true})
 	}
 	text := func(c client.Cell) string {
-		switch {
-		case e.format == "csv":
-			return decimal(c)
-		case c.Why != nil:
+		if c.Why != nil {
 			return "–"
 		}
 		return c.Text
@@ -173,9 +172,6 @@ func showTable(e *env, t client.Table) error {
 	var rows [][]string
 	for _, r := range t.Rows {
 		row := []string{r.Key, r.Name}
-		if e.format == "csv" && r.Depth != nil {
-			continue // machines ask for a level, and get no subtotals among its rows
-		}
 		if r.Depth != nil {
 			row = []string{"", strings.Repeat("  ", *r.Depth-1) + e.strong(r.Name)}
 		} else if t.Rows[0].Depth != nil && e.format == "table" {
@@ -191,7 +187,7 @@ func showTable(e *env, t client.Table) error {
 		rows = append(rows, row)
 	}
 	if e.format == "table" && !(len(t.Rows) == 1 && t.Rows[0].Key == "all") {
-		whole := []string{"", e.strong("The whole")}
+		whole := []string{"", e.strong("Total")}
 		for _, c := range t.Whole {
 			whole = append(whole, e.strong(text(c)))
 		}
@@ -199,6 +195,13 @@ func showTable(e *env, t client.Table) error {
 	}
 	if err := e.show(t, columns, rows); err != nil {
 		return err
+	}
+	said := map[string]bool{}
+	for _, c := range t.Columns {
+		if c.Groups != nil && !said[c.Measure] {
+			said[c.Measure] = true
+			e.say("%s: the total and subtotals are %s.\n", c.Title, *c.Groups)
+		}
 	}
 	if len(t.Rows) < t.Total {
 		e.say("%d of %d rows.\n", len(t.Rows), t.Total)
@@ -220,6 +223,22 @@ func decimal(c client.Cell) string {
 		return a.String()
 	}
 	return amount.RoundRat(r, 4)
+}
+
+// linesSheet is lines for other programs; a column of which every cell is a
+// number holds numbers.
+func linesSheet(p client.Parts) sheet.Sheet {
+	out := sheet.Sheet{Rows: p.Lines}
+	for i, name := range p.Columns {
+		kind := sheet.Number
+		for _, l := range p.Lines {
+			if _, err := amount.Parse(l[i]); l[i] != "" && err != nil {
+				kind = sheet.Text
+			}
+		}
+		out.Columns = append(out.Columns, sheet.Column{Name: name, Kind: kind})
+	}
+	return out
 }
 
 func showParts(ctx context.Context, e *env, p *client.GetPartsParams) error {
@@ -247,6 +266,18 @@ func showParts(ctx context.Context, e *env, p *client.GetPartsParams) error {
 		}
 		return c.Text
 	}
+	if e.file != "" {
+		if err := writeFile(e.file, func(out io.Writer) error {
+			if filepath.Ext(e.file) == ".json" {
+				return writeJSON(out, all)
+			}
+			return linesSheet(all).Write(out, e.file)
+		}); err != nil {
+			return fmt.Errorf("writing %s: %w", e.file, err)
+		}
+		e.say("Wrote %s to %s.\n", counted(len(all.Lines), "line"), e.file)
+		return nil
+	}
 	if e.format == "table" {
 		fmt.Fprintf(e.out, "%s of %s in %s: %s\n  %s\n", e.strong(all.Title), all.Name, all.Label, value(all.Cell), e.quiet(all.Words))
 		var rows [][]string
@@ -256,10 +287,7 @@ func showParts(ctx context.Context, e *env, p *client.GetPartsParams) error {
 		e.pairs(rows)
 	}
 	if e.format == "csv" {
-		w := csv.NewWriter(e.out)
-		w.Write(all.Columns)  //nolint:errcheck // Error tells
-		w.WriteAll(all.Lines) //nolint:errcheck // Error tells
-		return w.Error()
+		return linesSheet(all).CSV(e.out)
 	}
 	if e.format == "json" {
 		return e.show(all, nil, nil)

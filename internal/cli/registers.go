@@ -14,7 +14,7 @@ import (
 
 var registerCommands = []command{
 	{
-		name: "register", args: "KIND [KEY]", short: "the subjects of a kind as of a day, or all that is known of one",
+		name: "register", lists: true, args: "KIND [KEY]", short: "the subjects of a kind as of a day, or all that is known of one",
 		example: "oskel register rep\noskel register -at 2025-06-30 -text skerry rep\noskel register rep R-17",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetRegisterParams{}
@@ -32,7 +32,7 @@ var registerCommands = []command{
 		},
 	},
 	{
-		name: "targets", args: "KIND [MEASURE]", short: "targets by month, and which are missing",
+		name: "targets", lists: true, args: "KIND [MEASURE]", short: "targets by month, and which are missing",
 		example: "oskel targets rep\noskel targets -missing -period 2026-12 rep revenue",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetTargetsParams{}
@@ -53,7 +53,7 @@ var registerCommands = []command{
 		},
 	},
 	{
-		name: "calendar", args: "[YEAR]", short: "a year of the calendar: its periods, working days, holidays and windows",
+		name: "calendar", lists: true, args: "[YEAR]", short: "a year of the calendar: its periods, working days, holidays and windows",
 		example: "oskel calendar 2026",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {

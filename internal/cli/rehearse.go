@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -16,19 +17,18 @@ var rehearseCommands = []command{
 	{
 		name: "rehearse", args: "[RULEBOOK]", short: "judge a draft on real data, changing nothing",
 		long:    "Without -rule, shows what the whole draft changes, rule by rule and desk by desk. With\n-rule, who is flagged by it, who flips against the published revision, and who lies near\nthe cut. Without a file it is the published rulebook that is tried, with -dial.",
-		example: "oskel rehearse -period 2026-10 draft.yaml\noskel rehearse -period 2026-10 -rule thin-margin -look-back 6 -dial margin_floor=24%\noskel rehearse -period 2026-10 -rule thin-margin -what-if R-17 -set margin_rate=22%\noskel rehearse -period 2026-10 -solve margin_floor -about 5",
+		example: "oskel rehearse -period 2026-10 draft.yaml\noskel rehearse -period 2026-10 -rule thin-margin -periods 6 -dial margin_floor=24%\noskel rehearse -period 2026-10 -rule thin-margin -what-if R-17 -set margin_rate=22%\noskel rehearse -period 2026-10 -solve margin_floor -about 5",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &rehearsal{dials: map[string]string{}, set: map[string]string{}}
 			f.StringVar(&p.period, "period", "", "the `month` (required)")
 			f.StringVar(&p.rule, "rule", "", "only this `rule`, in detail")
 			f.StringVar(&p.by, "by", "", "the `level`, where the rule judges several; its first unless stated")
 			f.Func("dial", "turn a dial, such as margin_floor=24%; may be repeated", pairFlag(p.dials))
-			f.IntVar(&p.back, "look-back", 0, "count the last so many `months`")
+			f.IntVar(&p.periods, "periods", 0, "look back on so many `months` up to that one; for -solve, count them (6 unless stated)")
 			f.StringVar(&p.whatIf, "what-if", "", "the `key` of a subject; -set says which of its figures would be others")
 			f.Func("set", "a figure of the what-if, such as revenue=410, target=500 or revenue=missing; may be repeated", pairFlag(p.set))
 			f.StringVar(&p.solve, "solve", "", "find the value of this `dial` that flags -about so many a month")
-			f.Float64Var(&p.about, "about", -1, "how many exceptions a month are wanted, on average over the last -months")
-			f.IntVar(&p.months, "months", 6, "over how many months -solve counts")
+			f.Float64Var(&p.about, "about", -1, "how many exceptions a month are wanted, on average over the -periods")
 			return func(ctx context.Context, args []string) error {
 				if p.period == "" {
 					return usagef("-period is missing, such as -period 2026-10")
@@ -62,7 +62,7 @@ type rehearsal struct {
 	text                            *string
 	period, rule, by, whatIf, solve string
 	dials, set                      map[string]string
-	back, months                    int
+	periods                         int
 	about                           float64
 }
 
@@ -104,7 +104,7 @@ func (p *rehearsal) book(ctx context.Context, e *env) error {
 	fmt.Fprintln(e.out)
 	e.desks(all.Desks)
 	for _, a := range all.Advice {
-		e.say("Mind: %s.\n", a)
+		e.say("Warning: %s.\n", a)
 	}
 	e.say("%d would be flagged, %d are by the published rulebook. Nothing was changed.\n", all.After, all.Before)
 	return nil
@@ -137,7 +137,7 @@ func (p *rehearsal) one(ctx context.Context, e *env) error {
 	if err != nil {
 		return err
 	}
-	ask := client.RehearsalRequest{Text: p.text, Rule: p.rule, Period: p.period, Dials: &p.dials, LookBack: &p.back}
+	ask := client.RehearsalRequest{Text: p.text, Rule: p.rule, Period: p.period, Dials: &p.dials, LookBack: &p.periods}
 	if p.by != "" {
 		ask.By = &p.by
 	}
@@ -178,6 +178,10 @@ func (p *rehearsal) one(ctx context.Context, e *env) error {
 	e.section("Nearest to the cut", columns, rows)
 	rows = nil
 	for _, b := range a.Back {
+		if b.Empty {
+			rows = append(rows, []string{b.Period, "no lines", "", "", ""})
+			continue
+		}
 		rows = append(rows, []string{b.Period, strconv.Itoa(b.Judged), strconv.Itoa(b.Flagged), strconv.Itoa(b.Persisted), strconv.Itoa(b.Explained)})
 	}
 	e.section("Look back", []column{{head: "period"}, {head: "judged", right: true}, {head: "flagged", right: true}, {head: "again", right: true}, {head: "settled as explained", right: true}}, rows)
@@ -188,7 +192,7 @@ func (p *rehearsal) one(ctx context.Context, e *env) error {
 		fmt.Fprintf(e.out, "\nIf so, %s: %s\n", p.whatIf, e.strong(strings.TrimSpace(or(w.Grade, w.Outcome)+" "+w.Why)))
 	}
 	if a.Crowded != nil {
-		e.say("Mind: %s.\n", *a.Crowded)
+		e.say("Warning: %s.\n", *a.Crowded)
 	}
 	e.say("Nothing was changed.\n")
 	return nil
@@ -209,7 +213,11 @@ func (p *rehearsal) solveDial(ctx context.Context, e *env) error {
 	if err != nil {
 		return err
 	}
-	ask := client.SolveRequest{Text: p.text, Dial: p.solve, Wanted: p.about, Period: p.period, Periods: &p.months}
+	months := 6
+	if p.periods > 0 {
+		months = p.periods
+	}
+	ask := client.SolveRequest{Text: p.text, Dial: p.solve, Wanted: p.about, Period: p.period, Periods: &months}
 	if p.rule != "" {
 		ask.Rules = &[]string{p.rule}
 	}
@@ -229,13 +237,13 @@ func (p *rehearsal) solveDial(ctx context.Context, e *env) error {
 	if err := e.show(s, []column{{head: s.Dial, right: true}, {head: "a month", right: true}, {head: "note"}}, rows); err != nil {
 		return err
 	}
-	e.say("%s at %s flags %.1f a month over the last %d, by %s; now, at %s, it is %.1f. Nothing was changed.\n", s.Dial, s.Value, s.Average, p.months, strings.Join(s.Rules, ", "), s.Now, s.NowAverage)
+	e.say("%s at %s flags %.1f a month over the last %d, by %s; now, at %s, it is %.1f. Nothing was changed.\n", s.Dial, s.Value, s.Average, months, strings.Join(s.Rules, ", "), s.Now, s.NowAverage)
 	return nil
 }
 
 var revisionCommands = []command{
 	{
-		name: "revisions", short: "every revision of the rulebook: who, when, why, what",
+		name: "revisions", lists: true, short: "every revision of the rulebook: who, when, why, what",
 		example: "oskel revisions",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
@@ -250,7 +258,14 @@ var revisionCommands = []command{
 				}
 				var rows [][]string
 				for _, r := range all {
-					rows = append(rows, []string{strconv.Itoa(r.Number), r.At.Local().Format("2 Jan 2006 15:04"), r.Author, r.Note, strings.Join(r.Differences, "; ")})
+					changed := r.Differences
+					if most := 6; len(changed) > most && e.format == "table" {
+						changed = append(slices.Clone(changed[:most]), fmt.Sprintf("and %d more: oskel compare %d", len(r.Differences)-most, r.BasedOn))
+						if r.BasedOn == 0 {
+							changed[most] = fmt.Sprintf("and %d more", len(r.Differences)-most)
+						}
+					}
+					rows = append(rows, []string{strconv.Itoa(r.Number), r.At.Local().Format("2 Jan 2006 15:04"), r.Author, r.Note, strings.Join(changed, "; ")})
 				}
 				return e.show(all, []column{{head: "revision", right: true}, {head: "at"}, {head: "by"}, {head: "why"}, {head: "what changed", wrap: true}}, rows)
 			}
@@ -314,7 +329,7 @@ var revisionCommands = []command{
 		},
 	},
 	{
-		name: "dials", short: "the dials, and what each turns",
+		name: "dials", lists: true, short: "the dials, and what each turns",
 		example: "oskel dials",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
@@ -351,7 +366,7 @@ var revisionCommands = []command{
 		},
 	},
 	{
-		name: "grades", short: "the grades, the gravest first, and how they look",
+		name: "grades", lists: true, short: "the grades, the most serious first, and how they look",
 		example: "oskel grades",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
@@ -400,7 +415,7 @@ var revisionCommands = []command{
 		},
 	},
 	{
-		name: "uses", args: "NAME", short: "everything that a change of a measure, dial, kind, grade, feed or desk would touch",
+		name: "uses", lists: true, args: "NAME", short: "everything that a change of a measure, dial, kind, grade, feed or desk would touch",
 		example: "oskel uses margin_floor",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {

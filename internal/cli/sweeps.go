@@ -2,31 +2,38 @@ package cli
 
 import (
 	"context"
+	"encoding/csv"
 	"flag"
 	"fmt"
+	"io"
 	"net/http"
+	"path/filepath"
+	"slices"
 	"strconv"
+	"strings"
 
 	"oskel/internal/client"
+	"oskel/internal/sheet"
 )
 
 var sweepCommands = []command{
 	{
-		name: "sweep", args: "PERIOD", short: "evaluate the published rules for a month and record the exceptions",
+		name: "sweep", short: "evaluate the published rules for a month and record the exceptions",
 		long:    "The same rules on the same data change nothing. After corrected lines it says what\nis flagged now, what no longer is, and what has another grade.",
-		example: "oskel sweep 2026-10\noskel sweep -no-cases 2025-03",
+		example: "oskel sweep -period 2026-10\noskel sweep -no-cases -period 2025-03",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			period := periodFlag(f)
 			noCases := f.Bool("no-cases", false, "record the exceptions without putting them on desks")
 			return func(ctx context.Context, args []string) error {
-				if len(args) != 1 {
-					return usagef("expected one month, such as 2026-10")
+				if err := periodGiven(*period, args); err != nil {
+					return err
 				}
 				c, err := e.api()
 				if err != nil {
 					return err
 				}
 				open := !*noCases
-				r, err := c.CreateSweep(ctx, client.NewSweep{Period: args[0], OpenCases: &open})
+				r, err := c.CreateSweep(ctx, client.NewSweep{Period: *period, OpenCases: &open})
 				s, err := read[client.Sweep](e, r, err)
 				if err != nil {
 					return err
@@ -36,10 +43,39 @@ var sweepCommands = []command{
 		},
 	},
 	{
-		name: "exceptions", args: "PERIOD", short: "list the exceptions of a month, the most serious first",
-		example: "oskel exceptions 2026-10\noskel exceptions -grade act -format csv 2026-10 > act.csv",
+		name: "sweeps", lists: true, short: "list the sweeps, the newest first, and which are out of date",
+		example: "oskel sweeps\noskel sweeps -period 2026-10",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			p := &client.ListSweepsParams{}
+			stringFlag(f, &p.Period, "period", "only of this `month`, such as 2026-10")
+			return func(ctx context.Context, _ []string) error {
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ListSweeps(ctx, p)
+				all, err := read[[]client.Sweep](e, r, err)
+				if err != nil {
+					return err
+				}
+				var rows [][]string
+				for _, s := range all {
+					rows = append(rows, []string{strconv.FormatInt(s.Id, 10), s.Period, strconv.Itoa(s.Revision), strconv.FormatInt(s.DataVersion, 10), strconv.Itoa(s.Raised), strconv.Itoa(s.Standing), strconv.Itoa(s.Cleared), s.By, s.At.Local().Format("2 Jan 2006 15:04"), text(s.Stale)})
+				}
+				return e.show(all, []column{{head: "sweep", right: true}, {head: "period"}, {head: "revision", right: true}, {head: "data version", right: true}, {head: "raised", right: true}, {head: "standing", right: true}, {head: "cleared", right: true}, {head: "by"}, {head: "at"}, {head: "note", wrap: true}}, rows)
+			}
+		},
+	},
+	{
+		name: "exceptions", short: "list the exceptions of a month, the most serious first",
+		long:    "Grades, rules, kinds and desks may be called by name or by title. CSV and files have\nnumbers as numbers; a percentage is the fraction underneath.",
+		example: "oskel exceptions -period 2026-10\noskel exceptions -period 2026-10 -sort stake -descending\noskel exceptions -period 2026-10 -grade act -o act.xlsx",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.ListExceptionsParams{}
+			period := periodFlag(f)
+			f.StringVar(&e.file, "o", "", "write this `file` instead: .csv, .json, .xlsx or .parquet")
+			by := f.String("sort", "grade", "grade, subject, rule, state, stake or desk")
+			p.Descending = f.Bool("descending", false, "sort from the last to the first")
 			stringFlag(f, &p.Rule, "rule", "only of this `rule`")
 			stringFlag(f, &p.Grade, "grade", "only of this `grade`")
 			stringFlag(f, &p.Kind, "kind", "only subjects of this `kind`")
@@ -48,18 +84,21 @@ var sweepCommands = []command{
 			state := f.String("state", "flagged", "raised, standing, cleared, flagged (raised and standing) or all")
 			top := f.Int("top", 0, "at most this many; 0 is all")
 			return func(ctx context.Context, args []string) error {
-				if len(args) != 1 {
-					return usagef("expected one month, such as 2026-10")
+				if err := periodGiven(*period, args); err != nil {
+					return err
 				}
-				p.Period = args[0]
+				p.Period, p.Sort = *period, (*client.ListExceptionsParamsSort)(by)
 				if *state != "all" {
 					p.State = (*client.ListExceptionsParamsState)(state)
 				}
-				all, total, err := exceptionPages(ctx, e, p, *top)
+				if form := filepath.Ext(e.file); e.format == "csv" || form != "" && form != ".json" {
+					return exportExceptions(ctx, e, p, *top)
+				}
+				all, err := exceptionPages(ctx, e, p, *top)
 				if err != nil {
 					return err
 				}
-				return showExceptions(ctx, e, all, total, args[0])
+				return showExceptions(ctx, e, all, *period)
 			}
 		},
 	},
@@ -92,13 +131,66 @@ func stringFlag(f *flag.FlagSet, target **string, name, usage string) {
 	f.Func(name, usage, func(s string) error { *target = &s; return nil })
 }
 
-func exceptionPages(ctx context.Context, e *env, p *client.ListExceptionsParams, top int) ([]client.Exception, int, error) {
+// periodFlag is how every command is given its period.
+func periodFlag(f *flag.FlagSet) *string {
+	return f.String("period", "", "the `month`, such as 2026-10 (required)")
+}
+
+func periodGiven(period string, args []string) error {
+	switch {
+	case period == "" && len(args) == 1:
+		return usagef("the period is a flag: -period %s", args[0])
+	case period == "":
+		return usagef("-period is missing, such as -period 2026-10")
+	case len(args) > 0:
+		return usagef("%q was not expected", args[0])
+	}
+	return nil
+}
+
+// exportExceptions writes the service's own export, whose columns are typed.
+func exportExceptions(ctx context.Context, e *env, p *client.ListExceptionsParams, top int) error {
 	c, err := e.api()
 	if err != nil {
-		return nil, 0, err
+		return err
 	}
-	all := []client.Exception{}
-	limit, total := mostPage, 0
+	r, err := c.ExportExceptions(ctx, &client.ExportExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade, State: (*client.ExportExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text,
+		Sort: (*client.ExportExceptionsParamsSort)(p.Sort), Descending: p.Descending})
+	body, err := readText(e, r, err)
+	if err != nil {
+		return err
+	}
+	rows, err := csv.NewReader(strings.NewReader(body)).ReadAll()
+	if err != nil || len(rows) == 0 {
+		return fmt.Errorf("reading the service's answer: %w", err)
+	}
+	out := sheet.Sheet{Rows: rows[1:]}
+	if top > 0 {
+		out.Rows = out.Rows[:min(top, len(out.Rows))]
+	}
+	for _, name := range rows[0] {
+		kind := sheet.Text
+		if slices.Contains([]string{"id", "value", "yardstick", "stake", "case"}, name) {
+			kind = sheet.Number
+		}
+		out.Columns = append(out.Columns, sheet.Column{Name: name, Kind: kind})
+	}
+	if e.file == "" {
+		return out.CSV(e.out)
+	}
+	if err := writeFile(e.file, func(w io.Writer) error { return out.Write(w, e.file) }); err != nil {
+		return fmt.Errorf("writing %s: %w", e.file, err)
+	}
+	e.say("Wrote %s to %s.\n", counted(len(out.Rows), "exception"), e.file)
+	return nil
+}
+
+func exceptionPages(ctx context.Context, e *env, p *client.ListExceptionsParams, top int) (all client.ExceptionPage, err error) {
+	c, err := e.api()
+	if err != nil {
+		return all, err
+	}
+	limit := mostPage
 	if top > 0 {
 		limit = min(top, limit)
 	}
@@ -107,13 +199,14 @@ func exceptionPages(ctx context.Context, e *env, p *client.ListExceptionsParams,
 		p.Cursor = cursor
 		return c.ListExceptions(ctx, p)
 	}, func(page client.ExceptionPage) (*string, bool) {
-		all, total = append(all, page.Items...), page.Total
-		return page.Next, top > 0 && len(all) >= top
+		page.Items = append(all.Items, page.Items...)
+		all = page
+		return page.Next, top > 0 && len(all.Items) >= top
 	})
 	if top > 0 {
-		all = all[:min(top, len(all))]
+		all.Items = all.Items[:min(top, len(all.Items))]
 	}
-	return all, total, err
+	return all, err
 }
 
 // marks draws grades as the rulebook says.
@@ -132,7 +225,8 @@ func marks(ctx context.Context, e *env) (func(grade string) string, error) {
 	}, nil
 }
 
-func showExceptions(ctx context.Context, e *env, all []client.Exception, total int, period string) error {
+func showExceptions(ctx context.Context, e *env, page client.ExceptionPage, period string) error {
+	all, total := page.Items, page.Total
 	mark, err := marks(ctx, e)
 	if err != nil {
 		return err
@@ -153,9 +247,10 @@ func showExceptions(ctx context.Context, e *env, all []client.Exception, total i
 	if err := e.show(all, columns, rows); err != nil {
 		return err
 	}
+	e.stale(page.Stale)
 	switch {
 	case total == 0:
-		e.say("No exceptions match in %s. Was it swept? oskel sweep %s\n", period, period)
+		e.say("No exceptions match in %s. Was it swept? oskel sweep -period %s\n", period, period)
 	case len(all) < total:
 		e.say("%d of %d exceptions.\n", len(all), total)
 	default:
@@ -177,7 +272,11 @@ func showException(ctx context.Context, e *env, d client.ExceptionDetail) error 
 		return err
 	}
 	x := d.Exception
-	fmt.Fprintf(e.out, "%s  %s (%s %s), %s\n\n", mark(x.Grade), e.strong(x.Name), x.Kind, x.Key, d.Label)
+	grade := mark(x.Grade)
+	if x.State == "cleared" {
+		grade = "cleared"
+	}
+	fmt.Fprintf(e.out, "%s  %s (%s %s), %s\n\n", grade, e.strong(x.Name), x.Kind, x.Key, d.Label)
 	for _, line := range wrapText(x.Sentence, e.room(0)) {
 		fmt.Fprintln(e.out, line)
 	}
@@ -210,7 +309,15 @@ func showException(ctx context.Context, e *env, d client.ExceptionDetail) error 
 		fmt.Fprintf(e.out, " Case %d on %s is %s.", *x.Case, x.Desk, *x.CaseState)
 	}
 	fmt.Fprintln(e.out)
+	e.stale(d.Stale)
 	return nil
+}
+
+// stale says that verdicts shown are out of date.
+func (e *env) stale(why *string) {
+	if why != nil {
+		e.say("%s\n", *why)
+	}
 }
 
 // pairs prints rows aligned, without a head; the second column is figures.
@@ -244,9 +351,9 @@ func showSweep(e *env, s client.Sweep) error {
 		if t.Crowded {
 			note = "flags so many that nothing stands out; mark the rarer side"
 		}
-		rows = append(rows, []string{t.Rule, strconv.Itoa(t.Flagged), strconv.Itoa(t.Judged), strconv.Itoa(t.Clear), strconv.Itoa(t.NoData), strconv.Itoa(notJudged), note})
+		rows = append(rows, []string{t.Rule, text(t.Level), strconv.Itoa(t.Flagged), strconv.Itoa(t.Judged), strconv.Itoa(t.Clear), strconv.Itoa(t.NoData), strconv.Itoa(notJudged), note})
 	}
-	err := e.show(s, []column{{head: "rule"}, {head: "flagged", right: true}, {head: "judged", right: true}, {head: "clear", right: true}, {head: "no data", right: true}, {head: "not judged", right: true}, {head: "note"}}, rows)
+	err := e.show(s, []column{{head: "rule"}, {head: "level"}, {head: "flagged", right: true}, {head: "judged", right: true}, {head: "clear", right: true}, {head: "no data", right: true}, {head: "not judged", right: true}, {head: "note"}}, rows)
 	if err != nil {
 		return err
 	}

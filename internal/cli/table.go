@@ -1,11 +1,18 @@
 package cli
 
 import (
-	"encoding/csv"
+	"cmp"
 	"encoding/json"
 	"fmt"
+	"io"
+	"path/filepath"
+	"reflect"
+	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
+
+	"oskel/internal/sheet"
 )
 
 // column is one column of a table.
@@ -18,24 +25,132 @@ type column struct {
 // show writes a list in the format asked for: the value itself as JSON, or
 // rows as a table or CSV.
 func (e *env) show(value any, columns []column, rows [][]string) error {
+	order, err := e.order(columns, rows)
+	if err != nil {
+		return err
+	}
+	sorted := make([][]string, len(rows))
+	for i, from := range order {
+		sorted[i] = rows[from]
+	}
+	if e.file != "" {
+		if err := writeFile(e.file, func(out io.Writer) error {
+			if filepath.Ext(e.file) == ".json" {
+				return writeJSON(out, ordered(value, order))
+			}
+			return machine(columns, sorted).Write(out, e.file)
+		}); err != nil {
+			return fmt.Errorf("writing %s: %w", e.file, err)
+		}
+		e.say("Wrote %s to %s.\n", counted(len(rows), "row"), e.file)
+		return nil
+	}
 	switch e.format {
 	case "json":
-		w := json.NewEncoder(e.out)
-		w.SetIndent("", "  ")
-		w.SetEscapeHTML(false)
-		return w.Encode(value)
+		return writeJSON(e.out, ordered(value, order))
 	case "csv":
-		w := csv.NewWriter(e.out)
-		head := make([]string, len(columns))
-		for i, c := range columns {
-			head[i] = strings.ReplaceAll(strings.ToLower(c.head), " ", "_")
-		}
-		w.Write(head)    //nolint:errcheck // Error tells
-		w.WriteAll(rows) //nolint:errcheck // Error tells
-		return w.Error()
+		return machine(columns, sorted).CSV(e.out)
 	}
-	e.table(columns, rows)
+	e.table(columns, sorted)
 	return nil
+}
+
+func writeJSON(out io.Writer, value any) error {
+	w := json.NewEncoder(out)
+	w.SetIndent("", "  ")
+	w.SetEscapeHTML(false)
+	return w.Encode(value)
+}
+
+// machine is a list for other programs: figures without signs for people.
+func machine(columns []column, rows [][]string) sheet.Sheet {
+	var out sheet.Sheet
+	for _, c := range columns {
+		kind := sheet.Text
+		if c.right {
+			kind = sheet.Number
+		}
+		out.Columns = append(out.Columns, sheet.Column{Name: columnName(c), Kind: kind})
+	}
+	for _, row := range rows {
+		cells := make([]string, len(row))
+		for i, text := range row {
+			if cells[i] = plainText(text); columns[i].right {
+				if n := strings.ReplaceAll(cells[i], ",", ""); isNumber(n) {
+					cells[i] = n
+				}
+			}
+		}
+		out.Rows = append(out.Rows, cells)
+	}
+	return out
+}
+
+func columnName(c column) string { return strings.ReplaceAll(strings.ToLower(c.head), " ", "_") }
+
+func isNumber(s string) bool {
+	_, err := strconv.ParseFloat(s, 64)
+	return err == nil
+}
+
+// order is the rows in the order asked for, by their places.
+func (e *env) order(columns []column, rows [][]string) ([]int, error) {
+	order := make([]int, len(rows))
+	for i := range order {
+		order[i] = i
+	}
+	if e.sort == "" {
+		return order, nil
+	}
+	at := slices.IndexFunc(columns, func(c column) bool {
+		return strings.EqualFold(c.head, e.sort) || columnName(c) == strings.ToLower(e.sort)
+	})
+	if at < 0 {
+		var known []string
+		for _, c := range columns {
+			known = append(known, columnName(c))
+		}
+		return nil, usagef("there is no column %q to sort by; there are %s", e.sort, strings.Join(known, ", "))
+	}
+	slices.SortStableFunc(order, func(a, b int) int {
+		x, y := plainText(rows[a][at]), plainText(rows[b][at])
+		by := strings.Compare(x, y)
+		if columns[at].right {
+			p, errP := strconv.ParseFloat(strings.NewReplacer(",", "", "%", "").Replace(x), 64)
+			q, errQ := strconv.ParseFloat(strings.NewReplacer(",", "", "%", "").Replace(y), 64)
+			switch {
+			case errP == nil && errQ == nil:
+				by = cmp.Compare(p, q)
+			case errP == nil:
+				return -1 // what is no number comes last either way
+			case errQ == nil:
+				return 1
+			}
+		}
+		if e.down {
+			return -by
+		}
+		return by
+	})
+	return order, nil
+}
+
+// ordered puts a list in an order; one of another length stays as it is. No
+// list is written as an empty one.
+func ordered(value any, order []int) any {
+	v := reflect.ValueOf(value)
+	if v.Kind() != reflect.Slice {
+		return value
+	}
+	out := reflect.MakeSlice(v.Type(), v.Len(), v.Len())
+	for i := range v.Len() {
+		from := i
+		if v.Len() == len(order) {
+			from = order[i]
+		}
+		out.Index(i).Set(v.Index(from))
+	}
+	return out.Interface()
 }
 
 const gap = "  "

@@ -23,7 +23,10 @@ const (
 	CaseEventWhatCleared  CaseEventWhat = "cleared"
 	CaseEventWhatComment  CaseEventWhat = "comment"
 	CaseEventWhatJoined   CaseEventWhat = "joined"
+	CaseEventWhatLeft     CaseEventWhat = "left"
+	CaseEventWhatMoved    CaseEventWhat = "moved"
 	CaseEventWhatOpened   CaseEventWhat = "opened"
+	CaseEventWhatRegraded CaseEventWhat = "regraded"
 	CaseEventWhatReleased CaseEventWhat = "released"
 	CaseEventWhatSettled  CaseEventWhat = "settled"
 	CaseEventWhatTaken    CaseEventWhat = "taken"
@@ -38,7 +41,13 @@ func (e CaseEventWhat) Valid() bool {
 		return true
 	case CaseEventWhatJoined:
 		return true
+	case CaseEventWhatLeft:
+		return true
+	case CaseEventWhatMoved:
+		return true
 	case CaseEventWhatOpened:
+		return true
+	case CaseEventWhatRegraded:
 		return true
 	case CaseEventWhatReleased:
 		return true
@@ -140,22 +149,25 @@ func (e ExceptionState) Valid() bool {
 
 // Defines values for FindingFinding.
 const (
-	Confirmed FindingFinding = "confirmed"
-	DataFault FindingFinding = "data fault"
-	Explained FindingFinding = "explained"
-	RuleFault FindingFinding = "rule fault"
+	FindingFindingCleared   FindingFinding = "cleared"
+	FindingFindingConfirmed FindingFinding = "confirmed"
+	FindingFindingDataFault FindingFinding = "data fault"
+	FindingFindingExplained FindingFinding = "explained"
+	FindingFindingRuleFault FindingFinding = "rule fault"
 )
 
 // Valid indicates whether the value is a known member of the FindingFinding enum.
 func (e FindingFinding) Valid() bool {
 	switch e {
-	case Confirmed:
+	case FindingFindingCleared:
 		return true
-	case DataFault:
+	case FindingFindingConfirmed:
 		return true
-	case Explained:
+	case FindingFindingDataFault:
 		return true
-	case RuleFault:
+	case FindingFindingExplained:
+		return true
+	case FindingFindingRuleFault:
 		return true
 	default:
 		return false
@@ -366,6 +378,33 @@ func (e ListCasesParamsState) Valid() bool {
 	case ListCasesParamsStateTaken:
 		return true
 	case ListCasesParamsStateUnsettled:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListCasesParamsSort.
+const (
+	ListCasesParamsSortDesk    ListCasesParamsSort = "desk"
+	ListCasesParamsSortDue     ListCasesParamsSort = "due"
+	ListCasesParamsSortGrade   ListCasesParamsSort = "grade"
+	ListCasesParamsSortState   ListCasesParamsSort = "state"
+	ListCasesParamsSortSubject ListCasesParamsSort = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ListCasesParamsSort enum.
+func (e ListCasesParamsSort) Valid() bool {
+	switch e {
+	case ListCasesParamsSortDesk:
+		return true
+	case ListCasesParamsSortDue:
+		return true
+	case ListCasesParamsSortGrade:
+		return true
+	case ListCasesParamsSortState:
+		return true
+	case ListCasesParamsSortSubject:
 		return true
 	default:
 		return false
@@ -583,6 +622,8 @@ type CalendarYear struct {
 
 // Case defines model for Case.
 type Case struct {
+	// Cleared Nothing in it is flagged any more
+	Cleared  bool               `json:"cleared"`
 	Desk     string             `json:"desk"`
 	Due      openapi_types.Date `json:"due"`
 	Finding  *string            `json:"finding,omitempty"`
@@ -612,6 +653,9 @@ type CaseDetail struct {
 
 	// MayAct The person who asks may take and settle it
 	MayAct bool `json:"may_act"`
+
+	// Stale Why verdicts in it are out of date, where they are
+	Stale *string `json:"stale,omitempty"`
 }
 
 // CaseEvent defines model for CaseEvent.
@@ -692,6 +736,12 @@ type ChoiceDefinition struct {
 
 // ChoiceDefinitionHow defines model for ChoiceDefinition.How.
 type ChoiceDefinitionHow string
+
+// ClearedRequest defines model for ClearedRequest.
+type ClearedRequest struct {
+	// Desk All desks one works on unless stated
+	Desk *string `json:"desk,omitempty"`
+}
 
 // Comment defines model for Comment.
 type Comment struct {
@@ -832,7 +882,10 @@ type ExceptionDetail struct {
 	Label    string        `json:"label"`
 	Revision int           `json:"revision"`
 	Rows     []EvidenceRow `json:"rows"`
-	Sweep    int64         `json:"sweep"`
+
+	// Stale Why the verdict is out of date, where it is
+	Stale *string `json:"stale,omitempty"`
+	Sweep int64   `json:"sweep"`
 
 	// Words What the rule says
 	Words string `json:"words"`
@@ -842,7 +895,10 @@ type ExceptionDetail struct {
 type ExceptionPage struct {
 	Items []Exception `json:"items"`
 	Next  *string     `json:"next,omitempty"`
-	Total int         `json:"total"`
+
+	// Stale Why the verdicts are out of date, where they are
+	Stale *string `json:"stale,omitempty"`
+	Total int     `json:"total"`
 }
 
 // Fault defines model for Fault.
@@ -936,6 +992,33 @@ type Intake struct {
 	Totals      map[string]string `json:"totals"`
 }
 
+// IntakeMonth defines model for IntakeMonth.
+type IntakeMonth struct {
+	// Before That count now
+	Before int64  `json:"before"`
+	Month  string `json:"month"`
+
+	// Rows That count once the file is in
+	Rows         int64             `json:"rows"`
+	Totals       map[string]string `json:"totals"`
+	TotalsBefore map[string]string `json:"totals_before"`
+}
+
+// IntakeReport defines model for IntakeReport.
+type IntakeReport struct {
+	// Equal Lines that are equal to lines already there
+	Equal      int64   `json:"equal"`
+	EqualWords *string `json:"equal_words,omitempty"`
+
+	// Months Those that the file touches, with the two before the first
+	Months      []IntakeMonth `json:"months"`
+	NewSubjects *int          `json:"new_subjects,omitempty"`
+	Rows        int64         `json:"rows"`
+
+	// Subjects New ones that a register brings, at most 50
+	Subjects []string `json:"subjects"`
+}
+
 // Kind defines model for Kind.
 type Kind struct {
 	// Above By attribute, what it lies within, the widest first, itself last
@@ -963,6 +1046,8 @@ type LineUpUnit string
 
 // LookBack defines model for LookBack.
 type LookBack struct {
+	// Empty No feed that the rule reads has a line in it, so that it counts for nothing
+	Empty     bool   `json:"empty"`
 	Explained int    `json:"explained"`
 	Flagged   int    `json:"flagged"`
 	Judged    int    `json:"judged"`
@@ -974,6 +1059,9 @@ type LookBack struct {
 // Measure defines model for Measure.
 type Measure struct {
 	Good MeasureGood `json:"good"`
+
+	// Groups How its groups and total are made, such as 'sum of rep'
+	Groups *string `json:"groups,omitempty"`
 
 	// Kinds The kinds it can be asked of
 	Kinds []string `json:"kinds"`
@@ -1006,6 +1094,11 @@ type NewDraft struct {
 	Version int `json:"version"`
 }
 
+// NewPassword defines model for NewPassword.
+type NewPassword struct {
+	Password string `json:"password"`
+}
+
 // NewPerson defines model for NewPerson.
 type NewPerson struct {
 	Desks    *[]string `json:"desks,omitempty"`
@@ -1017,10 +1110,13 @@ type NewPerson struct {
 
 // NewRevision defines model for NewRevision.
 type NewRevision struct {
-	// BasedOn The revision it was made from; 0 for the first
-	BasedOn int    `json:"based_on"`
+	// BasedOn The revision it was made from, 0 for the first. Unless stated it is what the text's own first line says, or the revision it differs from least
+	BasedOn *int   `json:"based_on,omitempty"`
 	Note    string `json:"note"`
-	Text    string `json:"text"`
+
+	// Over Publish over what was published since the revision it was made from
+	Over *bool  `json:"over,omitempty"`
+	Text string `json:"text"`
 }
 
 // NewSweep defines model for NewSweep.
@@ -1071,12 +1167,21 @@ type Parts struct {
 	Words string `json:"words"`
 }
 
+// PasswordChange defines model for PasswordChange.
+type PasswordChange struct {
+	Old      string `json:"old"`
+	Password string `json:"password"`
+}
+
 // PeriodState defines model for PeriodState.
 type PeriodState struct {
-	Grades map[string]int   `json:"grades"`
-	Label  string           `json:"label"`
-	Period string           `json:"period"`
-	State  PeriodStateState `json:"state"`
+	Grades map[string]int `json:"grades"`
+	Label  string         `json:"label"`
+	Period string         `json:"period"`
+
+	// Stale Why its verdicts are out of date, where they are
+	Stale *string          `json:"stale,omitempty"`
+	State PeriodStateState `json:"state"`
 }
 
 // PeriodStateState defines model for PeriodState.State.
@@ -1084,8 +1189,17 @@ type PeriodStateState string
 
 // Person defines model for Person.
 type Person struct {
+	// Closed The account is closed
+	Closed *bool    `json:"closed,omitempty"`
+	Desks  []string `json:"desks"`
+	Name   string   `json:"name"`
+	Role   Role     `json:"role"`
+	Title  string   `json:"title"`
+}
+
+// PersonChange defines model for PersonChange.
+type PersonChange struct {
 	Desks []string `json:"desks"`
-	Name  string   `json:"name"`
 	Role  Role     `json:"role"`
 	Title string   `json:"title"`
 }
@@ -1267,20 +1381,26 @@ type RuleDefinition struct {
 	Against *string `json:"against,omitempty"`
 
 	// Among Of an outlier
-	Among    *string              `json:"among,omitempty"`
-	As       *string              `json:"as,omitempty"`
-	Bands    *[]BandDefinition    `json:"bands,omitempty"`
-	Base     *[]BaseDefinition    `json:"base,omitempty"`
-	Beyond   *string              `json:"beyond,omitempty"`
-	Choose   *[]ChoiceDefinition  `json:"choose,omitempty"`
-	Days     *int                 `json:"days,omitempty"`
+	Among  *string             `json:"among,omitempty"`
+	As     *string             `json:"as,omitempty"`
+	Bands  *[]BandDefinition   `json:"bands,omitempty"`
+	Base   *[]BaseDefinition   `json:"base,omitempty"`
+	Beyond *string             `json:"beyond,omitempty"`
+	Choose *[]ChoiceDefinition `json:"choose,omitempty"`
+	Days   *int                `json:"days,omitempty"`
+
+	// Ended What a value that ended counts as: 'counts as zero' or 'no data'
+	Ended    *string              `json:"ended,omitempty"`
 	Examples *[]map[string]string `json:"examples,omitempty"`
 
 	// Grade Of an outlier or a silence
 	Grade  *string   `json:"grade,omitempty"`
 	Judges *[]string `json:"judges,omitempty"`
-	Name   *string   `json:"name,omitempty"`
-	NoData *string   `json:"no_data,omitempty"`
+
+	// LastWord A breach keeps the rules after it from judging that subject
+	LastWord *bool   `json:"last_word,omitempty"`
+	Name     *string `json:"name,omitempty"`
+	NoData   *string `json:"no_data,omitempty"`
 
 	// Of Of a threshold with bands, or an outlier
 	Of       *string   `json:"of,omitempty"`
@@ -1293,11 +1413,17 @@ type RuleDefinition struct {
 	// Silence Of a silence, the feed
 	Silence    *string `json:"silence,omitempty"`
 	Stake      *string `json:"stake,omitempty"`
-	Stops      *bool   `json:"stops,omitempty"`
 	Title      *string `json:"title,omitempty"`
 	ValidFrom  *string `json:"valid_from,omitempty"`
 	ValidUntil *string `json:"valid_until,omitempty"`
 	Where      *string `json:"where,omitempty"`
+}
+
+// RuleOrder defines model for RuleOrder.
+type RuleOrder struct {
+	// Names All rules in the order wanted
+	Names []string `json:"names"`
+	Text  string   `json:"text"`
 }
 
 // Rulebook defines model for Rulebook.
@@ -1314,6 +1440,11 @@ type Rulebook struct {
 // RulebookText defines model for RulebookText.
 type RulebookText struct {
 	Text string `json:"text"`
+}
+
+// Settled defines model for Settled.
+type Settled struct {
+	Settled int `json:"settled"`
 }
 
 // Solution defines model for Solution.
@@ -1356,10 +1487,13 @@ type Sweep struct {
 	Period     string           `json:"period"`
 	Raised     int              `json:"raised"`
 	Revision   int              `json:"revision"`
-	Standing   int              `json:"standing"`
-	Tallies    []Tally          `json:"tallies"`
-	TookMs     int              `json:"took_ms"`
-	Unchanged  bool             `json:"unchanged"`
+
+	// Stale Why it is out of date, where it is
+	Stale     *string `json:"stale,omitempty"`
+	Standing  int     `json:"standing"`
+	Tallies   []Tally `json:"tallies"`
+	TookMs    int     `json:"took_ms"`
+	Unchanged bool    `json:"unchanged"`
 }
 
 // SweepDifference Against the sweep of the same period before it
@@ -1380,16 +1514,19 @@ type Table struct {
 	Rows    []TableRow    `json:"rows"`
 	Total   int           `json:"total"`
 
-	// Whole The figures of the whole: of ratios the ratio of the sums
+	// Whole The totals: of ratios the ratio of the sums
 	Whole []Cell `json:"whole"`
 }
 
 // TableColumn defines model for TableColumn.
 type TableColumn struct {
-	Good    string `json:"good"`
-	Label   string `json:"label"`
-	Measure string `json:"measure"`
-	Period  string `json:"period"`
+	Good string `json:"good"`
+
+	// Groups How groups and the total are made, where not from their own figures
+	Groups  *string `json:"groups,omitempty"`
+	Label   string  `json:"label"`
+	Measure string  `json:"measure"`
+	Period  string  `json:"period"`
 
 	// Places How many different places there are
 	Places int    `json:"places"`
@@ -1494,6 +1631,9 @@ type IfMatch = string
 // Period defines model for Period.
 type Period = string
 
+// PersonName defines model for PersonName.
+type PersonName = string
+
 // GetCalendarParams defines parameters for GetCalendar.
 type GetCalendarParams struct {
 	// Year Such as 2026; the one with the newest lines unless stated
@@ -1505,7 +1645,9 @@ type ListCasesParams struct {
 	Desk *string `form:"desk,omitempty" json:"desk,omitempty"`
 
 	// State 'unsettled' is open and taken
-	State *ListCasesParamsState `form:"state,omitempty" json:"state,omitempty"`
+	State      *ListCasesParamsState `form:"state,omitempty" json:"state,omitempty"`
+	Sort       *ListCasesParamsSort  `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool                 `form:"descending,omitempty" json:"descending,omitempty"`
 
 	// Mine Only cases of the desks of the person who asks
 	Mine *bool `form:"mine,omitempty" json:"mine,omitempty"`
@@ -1513,6 +1655,9 @@ type ListCasesParams struct {
 
 // ListCasesParamsState defines parameters for ListCases.
 type ListCasesParamsState string
+
+// ListCasesParamsSort defines parameters for ListCases.
+type ListCasesParamsSort string
 
 // SettleCaseParams defines parameters for SettleCase.
 type SettleCaseParams struct {
@@ -1597,6 +1742,12 @@ type CreateIntakeParams struct {
 
 	// Correct A note column, such as order_no: lines that bear the same as one in the file give way to it
 	Correct *string `form:"correct,omitempty" json:"correct,omitempty"`
+
+	// Again Take in lines that are equal to lines already there
+	Again *bool `form:"again,omitempty" json:"again,omitempty"`
+
+	// Trial Check the file and say what it would bring, and keep nothing
+	Trial *bool `form:"trial,omitempty" json:"trial,omitempty"`
 }
 
 // CreateIntakeParamsInto defines parameters for CreateIntake.
@@ -1744,6 +1895,9 @@ type GetTargetsParams struct {
 	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// SettleClearedJSONRequestBody defines body for SettleCleared for application/json ContentType.
+type SettleClearedJSONRequestBody = ClearedRequest
+
 // CommentCaseJSONRequestBody defines body for CommentCase for application/json ContentType.
 type CommentCaseJSONRequestBody = Comment
 
@@ -1761,6 +1915,12 @@ type RestyleGradeJSONRequestBody = GradeStyle
 
 // CreatePersonJSONRequestBody defines body for CreatePerson for application/json ContentType.
 type CreatePersonJSONRequestBody = NewPerson
+
+// ChangePersonJSONRequestBody defines body for ChangePerson for application/json ContentType.
+type ChangePersonJSONRequestBody = PersonChange
+
+// ResetPasswordJSONRequestBody defines body for ResetPassword for application/json ContentType.
+type ResetPasswordJSONRequestBody = NewPassword
 
 // RehearseJSONRequestBody defines body for Rehearse for application/json ContentType.
 type RehearseJSONRequestBody = RehearsalRequest
@@ -1786,11 +1946,17 @@ type CompareRulebookJSONRequestBody = CompareRequest
 // PlaceDialJSONRequestBody defines body for PlaceDial for application/json ContentType.
 type PlaceDialJSONRequestBody = PlaceDial
 
+// OrderRulesJSONRequestBody defines body for OrderRules for application/json ContentType.
+type OrderRulesJSONRequestBody = RuleOrder
+
 // PlaceRuleJSONRequestBody defines body for PlaceRule for application/json ContentType.
 type PlaceRuleJSONRequestBody = PlaceRule
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = Credentials
+
+// ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
+type ChangePasswordJSONRequestBody = PasswordChange
 
 // CreateSweepJSONRequestBody defines body for CreateSweep for application/json ContentType.
 type CreateSweepJSONRequestBody = NewSweep
@@ -1880,6 +2046,20 @@ type ClientInterface interface {
 	// ListCases performs a GET /api/cases (the `ListCases` operationId) request.
 	ListCases(ctx context.Context, params *ListCasesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// SettleClearedWithBody Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
+	SettleClearedWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
+	SettleCleared(ctx context.Context, body SettleClearedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetCase performs a GET /api/cases/{id} (the `GetCase` operationId) request.
 	GetCase(ctx context.Context, id CaseId, reqEditors ...RequestEditorFn) (*http.Response, error)
 
@@ -1932,7 +2112,7 @@ type ClientInterface interface {
 	// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
 	TurnDial(ctx context.Context, name string, body TurnDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// DropDraft Throw one's draft away
+	// DropDraft Discard one's draft
 	//
 	// Corresponds with DELETE /api/draft (the `DropDraft` operationId).
 	DropDraft(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -2021,6 +2201,39 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/people (the `CreatePerson` operationId).
 	CreatePerson(ctx context.Context, body CreatePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ClosePerson Close an account; its sessions and tokens end at once, what it did stays (leads only)
+	//
+	// Corresponds with DELETE /api/people/{name} (the `ClosePerson` operationId).
+	ClosePerson(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangePersonWithBody Give an account another title, role and desks (leads only)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
+	ChangePersonWithBody(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangePerson Give an account another title, role and desks (leads only)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
+	ChangePerson(ctx context.Context, name PersonName, body ChangePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ResetPasswordWithBody Give an account another password; its sessions and tokens end (leads only)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
+	ResetPasswordWithBody(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ResetPassword Give an account another password; its sessions and tokens end (leads only)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
+	ResetPassword(ctx context.Context, name PersonName, body ResetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPeriods The last thirteen periods up to the newest with lines
 	//
@@ -2160,6 +2373,20 @@ type ClientInterface interface {
 	// Corresponds with POST /api/rulebook/dial (the `PlaceDial` operationId).
 	PlaceDial(ctx context.Context, body PlaceDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// OrderRulesWithBody Write the rules of a text in another order
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/rulebook/order (the `OrderRules` operationId).
+	OrderRulesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// OrderRules Write the rules of a text in another order
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/rulebook/order (the `OrderRules` operationId).
+	OrderRules(ctx context.Context, body OrderRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// PlaceRuleWithBody Write one rule into a text in the place of the one of that name, or last; or take it out
 	//
 	// Takes any type of body and a specified content type.
@@ -2212,6 +2439,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/session (the `SignIn` operationId).
 	SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangePasswordWithBody Change one's own password; all other sessions and tokens of the account end
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
+	ChangePasswordWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangePassword Change one's own password; all other sessions and tokens of the account end
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
+	ChangePassword(ctx context.Context, body ChangePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListSweeps performs a GET /api/sweeps (the `ListSweeps` operationId) request.
 	ListSweeps(ctx context.Context, params *ListSweepsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -2281,6 +2522,40 @@ func (c *Client) GetCalendar(ctx context.Context, params *GetCalendarParams, req
 // ListCases performs a GET /api/cases (the `ListCases` operationId) request.
 func (c *Client) ListCases(ctx context.Context, params *ListCasesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListCasesRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SettleClearedWithBody Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
+func (c *Client) SettleClearedWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSettleClearedRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
+func (c *Client) SettleCleared(ctx context.Context, body SettleClearedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSettleClearedRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2443,7 +2718,7 @@ func (c *Client) TurnDial(ctx context.Context, name string, body TurnDialJSONReq
 	return c.Client.Do(req)
 }
 
-// DropDraft Throw one's draft away
+// DropDraft Discard one's draft
 //
 // Corresponds with DELETE /api/draft (the `DropDraft` operationId).
 func (c *Client) DropDraft(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -2703,6 +2978,89 @@ func (c *Client) CreatePersonWithBody(ctx context.Context, contentType string, b
 // Corresponds with POST /api/people (the `CreatePerson` operationId).
 func (c *Client) CreatePerson(ctx context.Context, body CreatePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCreatePersonRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ClosePerson Close an account; its sessions and tokens end at once, what it did stays (leads only)
+//
+// Corresponds with DELETE /api/people/{name} (the `ClosePerson` operationId).
+func (c *Client) ClosePerson(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewClosePersonRequest(c.Server, name)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangePersonWithBody Give an account another title, role and desks (leads only)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
+func (c *Client) ChangePersonWithBody(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangePersonRequestWithBody(c.Server, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangePerson Give an account another title, role and desks (leads only)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
+func (c *Client) ChangePerson(ctx context.Context, name PersonName, body ChangePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangePersonRequest(c.Server, name, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ResetPasswordWithBody Give an account another password; its sessions and tokens end (leads only)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
+func (c *Client) ResetPasswordWithBody(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewResetPasswordRequestWithBody(c.Server, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ResetPassword Give an account another password; its sessions and tokens end (leads only)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
+func (c *Client) ResetPassword(ctx context.Context, name PersonName, body ResetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewResetPasswordRequest(c.Server, name, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3071,6 +3429,40 @@ func (c *Client) PlaceDial(ctx context.Context, body PlaceDialJSONRequestBody, r
 	return c.Client.Do(req)
 }
 
+// OrderRulesWithBody Write the rules of a text in another order
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/rulebook/order (the `OrderRules` operationId).
+func (c *Client) OrderRulesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewOrderRulesRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// OrderRules Write the rules of a text in another order
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/rulebook/order (the `OrderRules` operationId).
+func (c *Client) OrderRules(ctx context.Context, body OrderRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewOrderRulesRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // PlaceRuleWithBody Write one rule into a text in the place of the one of that name, or last; or take it out
 //
 // Takes any type of body and a specified content type.
@@ -3204,6 +3596,40 @@ func (c *Client) SignInWithBody(ctx context.Context, contentType string, body io
 // Corresponds with POST /api/session (the `SignIn` operationId).
 func (c *Client) SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSignInRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangePasswordWithBody Change one's own password; all other sessions and tokens of the account end
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
+func (c *Client) ChangePasswordWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangePasswordRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangePassword Change one's own password; all other sessions and tokens of the account end
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
+func (c *Client) ChangePassword(ctx context.Context, body ChangePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangePasswordRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3459,6 +3885,30 @@ func NewListCasesRequest(server string, params *ListCasesParams) (*http.Request,
 
 		}
 
+		if params.Sort != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", *params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Descending != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "descending", *params.Descending, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Mine != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "mine", *params.Mine, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
@@ -3481,6 +3931,46 @@ func NewListCasesRequest(server string, params *ListCasesParams) (*http.Request,
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewSettleClearedRequest calls the generic SettleCleared builder with application/json body
+func NewSettleClearedRequest(server string, body SettleClearedJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSettleClearedRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSettleClearedRequestWithBody constructs an http.Request for the SettleCleared method, with any body, and a specified content type
+func NewSettleClearedRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/cases/cleared")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -4422,6 +4912,30 @@ func NewCreateIntakeRequestWithBody(server string, params *CreateIntakeParams, c
 
 		}
 
+		if params.Again != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "again", *params.Again, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Trial != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "trial", *params.Trial, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if encoded := queryValues.Encode(); encoded != "" {
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
@@ -4725,6 +5239,134 @@ func NewCreatePersonRequestWithBody(server string, contentType string, body io.R
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewClosePersonRequest constructs an http.Request for the ClosePerson method
+func NewClosePersonRequest(server string, name PersonName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/people/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewChangePersonRequest calls the generic ChangePerson builder with application/json body
+func NewChangePersonRequest(server string, name PersonName, body ChangePersonJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewChangePersonRequestWithBody(server, name, "application/json", bodyReader)
+}
+
+// NewChangePersonRequestWithBody constructs an http.Request for the ChangePerson method, with any body, and a specified content type
+func NewChangePersonRequestWithBody(server string, name PersonName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/people/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewResetPasswordRequest calls the generic ResetPassword builder with application/json body
+func NewResetPasswordRequest(server string, name PersonName, body ResetPasswordJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewResetPasswordRequestWithBody(server, name, "application/json", bodyReader)
+}
+
+// NewResetPasswordRequestWithBody constructs an http.Request for the ResetPassword method, with any body, and a specified content type
+func NewResetPasswordRequestWithBody(server string, name PersonName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/people/%s/password", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -5341,6 +5983,46 @@ func NewPlaceDialRequestWithBody(server string, contentType string, body io.Read
 	return req, nil
 }
 
+// NewOrderRulesRequest calls the generic OrderRules builder with application/json body
+func NewOrderRulesRequest(server string, body OrderRulesJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewOrderRulesRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewOrderRulesRequestWithBody constructs an http.Request for the OrderRules method, with any body, and a specified content type
+func NewOrderRulesRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/rulebook/order")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewPlaceRuleRequest calls the generic PlaceRule builder with application/json body
 func NewPlaceRuleRequest(server string, body PlaceRuleJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -5651,6 +6333,46 @@ func NewSignInRequestWithBody(server string, contentType string, body io.Reader)
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewChangePasswordRequest calls the generic ChangePassword builder with application/json body
+func NewChangePasswordRequest(server string, body ChangePasswordJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewChangePasswordRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewChangePasswordRequestWithBody constructs an http.Request for the ChangePassword method, with any body, and a specified content type
+func NewChangePasswordRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/session/password")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -6342,6 +7064,20 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	ListCasesWithResponse(ctx context.Context, params *ListCasesParams, reqEditors ...RequestEditorFn) (*ListCasesResponse, error)
 
+	// SettleClearedWithBodyWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
+	SettleClearedWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SettleClearedResponse, error)
+
+	// SettleClearedWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
+	SettleClearedWithResponse(ctx context.Context, body SettleClearedJSONRequestBody, reqEditors ...RequestEditorFn) (*SettleClearedResponse, error)
+
 	// GetCaseWithResponse performs a GET /api/cases/{id} (the `GetCase` operationId) request.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -6404,7 +7140,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
 	TurnDialWithResponse(ctx context.Context, name string, body TurnDialJSONRequestBody, reqEditors ...RequestEditorFn) (*TurnDialResponse, error)
 
-	// DropDraftWithResponse Throw one's draft away
+	// DropDraftWithResponse Discard one's draft
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -6515,6 +7251,41 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/people (the `CreatePerson` operationId).
 	CreatePersonWithResponse(ctx context.Context, body CreatePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*CreatePersonResponse, error)
+
+	// ClosePersonWithResponse Close an account; its sessions and tokens end at once, what it did stays (leads only)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/people/{name} (the `ClosePerson` operationId).
+	ClosePersonWithResponse(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*ClosePersonResponse, error)
+
+	// ChangePersonWithBodyWithResponse Give an account another title, role and desks (leads only)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
+	ChangePersonWithBodyWithResponse(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangePersonResponse, error)
+
+	// ChangePersonWithResponse Give an account another title, role and desks (leads only)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
+	ChangePersonWithResponse(ctx context.Context, name PersonName, body ChangePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangePersonResponse, error)
+
+	// ResetPasswordWithBodyWithResponse Give an account another password; its sessions and tokens end (leads only)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
+	ResetPasswordWithBodyWithResponse(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error)
+
+	// ResetPasswordWithResponse Give an account another password; its sessions and tokens end (leads only)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
+	ResetPasswordWithResponse(ctx context.Context, name PersonName, body ResetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error)
 
 	// ListPeriodsWithResponse The last thirteen periods up to the newest with lines
 	//
@@ -6666,6 +7437,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/rulebook/dial (the `PlaceDial` operationId).
 	PlaceDialWithResponse(ctx context.Context, body PlaceDialJSONRequestBody, reqEditors ...RequestEditorFn) (*PlaceDialResponse, error)
 
+	// OrderRulesWithBodyWithResponse Write the rules of a text in another order
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rulebook/order (the `OrderRules` operationId).
+	OrderRulesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*OrderRulesResponse, error)
+
+	// OrderRulesWithResponse Write the rules of a text in another order
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rulebook/order (the `OrderRules` operationId).
+	OrderRulesWithResponse(ctx context.Context, body OrderRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*OrderRulesResponse, error)
+
 	// PlaceRuleWithBodyWithResponse Write one rule into a text in the place of the one of that name, or last; or take it out
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -6728,6 +7513,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/session (the `SignIn` operationId).
 	SignInWithResponse(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*SignInResponse, error)
+
+	// ChangePasswordWithBodyWithResponse Change one's own password; all other sessions and tokens of the account end
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
+	ChangePasswordWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangePasswordResponse, error)
+
+	// ChangePasswordWithResponse Change one's own password; all other sessions and tokens of the account end
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
+	ChangePasswordWithResponse(ctx context.Context, body ChangePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangePasswordResponse, error)
 
 	// ListSweepsWithResponse performs a GET /api/sweeps (the `ListSweeps` operationId) request.
 	//
@@ -6879,6 +7678,54 @@ func (r ListCasesResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListCasesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SettleClearedResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Settled
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SettleClearedResponse) GetJSON200() *Settled {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SettleClearedResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SettleClearedResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SettleClearedResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SettleClearedResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SettleClearedResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -7601,10 +8448,17 @@ func (r ListIntakesResponse) ContentType() string {
 type CreateIntakeResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *IntakeReport
 	// JSON201 the response for an HTTP 201 `application/json` response
 	JSON201 *Intake
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r CreateIntakeResponse) GetJSON200() *IntakeReport {
+	return r.JSON200
 }
 
 // GetJSON201 returns the response for an HTTP 201 `application/json` response
@@ -7928,6 +8782,136 @@ func (r CreatePersonResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r CreatePersonResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ClosePersonResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ClosePersonResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ClosePersonResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ClosePersonResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ClosePersonResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ClosePersonResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ChangePersonResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Person
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ChangePersonResponse) GetJSON200() *Person {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ChangePersonResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ChangePersonResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ChangePersonResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ChangePersonResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ChangePersonResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ResetPasswordResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ResetPasswordResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ResetPasswordResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ResetPasswordResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ResetPasswordResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ResetPasswordResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -8606,6 +9590,54 @@ func (r PlaceDialResponse) ContentType() string {
 	return ""
 }
 
+type OrderRulesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RulebookText
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r OrderRulesResponse) GetJSON200() *RulebookText {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r OrderRulesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r OrderRulesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r OrderRulesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r OrderRulesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r OrderRulesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type PlaceRuleResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -8929,6 +9961,47 @@ func (r SignInResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SignInResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ChangePasswordResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ChangePasswordResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ChangePasswordResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ChangePasswordResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ChangePasswordResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ChangePasswordResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -9288,6 +10361,32 @@ func (c *ClientWithResponses) ListCasesWithResponse(ctx context.Context, params 
 	return ParseListCasesResponse(rsp)
 }
 
+// SettleClearedWithBodyWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
+func (c *ClientWithResponses) SettleClearedWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SettleClearedResponse, error) {
+	rsp, err := c.SettleClearedWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSettleClearedResponse(rsp)
+}
+
+// SettleClearedWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
+func (c *ClientWithResponses) SettleClearedWithResponse(ctx context.Context, body SettleClearedJSONRequestBody, reqEditors ...RequestEditorFn) (*SettleClearedResponse, error) {
+	rsp, err := c.SettleCleared(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSettleClearedResponse(rsp)
+}
+
 // GetCaseWithResponse performs a GET /api/cases/{id} (the `GetCase` operationId) request.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -9410,7 +10509,7 @@ func (c *ClientWithResponses) TurnDialWithResponse(ctx context.Context, name str
 	return ParseTurnDialResponse(rsp)
 }
 
-// DropDraftWithResponse Throw one's draft away
+// DropDraftWithResponse Discard one's draft
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -9628,6 +10727,71 @@ func (c *ClientWithResponses) CreatePersonWithResponse(ctx context.Context, body
 		return nil, err
 	}
 	return ParseCreatePersonResponse(rsp)
+}
+
+// ClosePersonWithResponse Close an account; its sessions and tokens end at once, what it did stays (leads only)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/people/{name} (the `ClosePerson` operationId).
+func (c *ClientWithResponses) ClosePersonWithResponse(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*ClosePersonResponse, error) {
+	rsp, err := c.ClosePerson(ctx, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseClosePersonResponse(rsp)
+}
+
+// ChangePersonWithBodyWithResponse Give an account another title, role and desks (leads only)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
+func (c *ClientWithResponses) ChangePersonWithBodyWithResponse(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangePersonResponse, error) {
+	rsp, err := c.ChangePersonWithBody(ctx, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangePersonResponse(rsp)
+}
+
+// ChangePersonWithResponse Give an account another title, role and desks (leads only)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
+func (c *ClientWithResponses) ChangePersonWithResponse(ctx context.Context, name PersonName, body ChangePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangePersonResponse, error) {
+	rsp, err := c.ChangePerson(ctx, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangePersonResponse(rsp)
+}
+
+// ResetPasswordWithBodyWithResponse Give an account another password; its sessions and tokens end (leads only)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
+func (c *ClientWithResponses) ResetPasswordWithBodyWithResponse(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error) {
+	rsp, err := c.ResetPasswordWithBody(ctx, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseResetPasswordResponse(rsp)
+}
+
+// ResetPasswordWithResponse Give an account another password; its sessions and tokens end (leads only)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
+func (c *ClientWithResponses) ResetPasswordWithResponse(ctx context.Context, name PersonName, body ResetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error) {
+	rsp, err := c.ResetPassword(ctx, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseResetPasswordResponse(rsp)
 }
 
 // ListPeriodsWithResponse The last thirteen periods up to the newest with lines
@@ -9912,6 +11076,32 @@ func (c *ClientWithResponses) PlaceDialWithResponse(ctx context.Context, body Pl
 	return ParsePlaceDialResponse(rsp)
 }
 
+// OrderRulesWithBodyWithResponse Write the rules of a text in another order
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rulebook/order (the `OrderRules` operationId).
+func (c *ClientWithResponses) OrderRulesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*OrderRulesResponse, error) {
+	rsp, err := c.OrderRulesWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseOrderRulesResponse(rsp)
+}
+
+// OrderRulesWithResponse Write the rules of a text in another order
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rulebook/order (the `OrderRules` operationId).
+func (c *ClientWithResponses) OrderRulesWithResponse(ctx context.Context, body OrderRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*OrderRulesResponse, error) {
+	rsp, err := c.OrderRules(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseOrderRulesResponse(rsp)
+}
+
 // PlaceRuleWithBodyWithResponse Write one rule into a text in the place of the one of that name, or last; or take it out
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -10027,6 +11217,32 @@ func (c *ClientWithResponses) SignInWithResponse(ctx context.Context, body SignI
 		return nil, err
 	}
 	return ParseSignInResponse(rsp)
+}
+
+// ChangePasswordWithBodyWithResponse Change one's own password; all other sessions and tokens of the account end
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
+func (c *ClientWithResponses) ChangePasswordWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangePasswordResponse, error) {
+	rsp, err := c.ChangePasswordWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangePasswordResponse(rsp)
+}
+
+// ChangePasswordWithResponse Change one's own password; all other sessions and tokens of the account end
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
+func (c *ClientWithResponses) ChangePasswordWithResponse(ctx context.Context, body ChangePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangePasswordResponse, error) {
+	rsp, err := c.ChangePassword(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangePasswordResponse(rsp)
 }
 
 // ListSweepsWithResponse performs a GET /api/sweeps (the `ListSweeps` operationId) request.
@@ -10191,6 +11407,39 @@ func ParseListCasesResponse(rsp *http.Response) (*ListCasesResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest []Case
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSettleClearedResponse parses an HTTP response from a SettleClearedWithResponse call
+func ParseSettleClearedResponse(rsp *http.Response) (*SettleClearedResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SettleClearedResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Settled
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -10719,6 +11968,13 @@ func ParseCreateIntakeResponse(rsp *http.Response) (*CreateIntakeResponse, error
 	}
 
 	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest IntakeReport
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
 		var dest Intake
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
@@ -10923,6 +12179,97 @@ func ParseCreatePersonResponse(rsp *http.Response) (*CreatePersonResponse, error
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseClosePersonResponse parses an HTTP response from a ClosePersonWithResponse call
+func ParseClosePersonResponse(rsp *http.Response) (*ClosePersonResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ClosePersonResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseChangePersonResponse parses an HTTP response from a ChangePersonWithResponse call
+func ParseChangePersonResponse(rsp *http.Response) (*ChangePersonResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ChangePersonResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Person
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseResetPasswordResponse parses an HTTP response from a ResetPasswordWithResponse call
+func ParseResetPasswordResponse(rsp *http.Response) (*ResetPasswordResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ResetPasswordResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -11398,6 +12745,39 @@ func ParsePlaceDialResponse(rsp *http.Response) (*PlaceDialResponse, error) {
 	return response, nil
 }
 
+// ParseOrderRulesResponse parses an HTTP response from a OrderRulesWithResponse call
+func ParseOrderRulesResponse(rsp *http.Response) (*OrderRulesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &OrderRulesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RulebookText
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParsePlaceRuleResponse parses an HTTP response from a PlaceRuleWithResponse call
 func ParsePlaceRuleResponse(rsp *http.Response) (*PlaceRuleResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -11612,6 +12992,35 @@ func ParseSignInResponse(rsp *http.Response) (*SignInResponse, error) {
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseChangePasswordResponse parses an HTTP response from a ChangePasswordWithResponse call
+func ParseChangePasswordResponse(rsp *http.Response) (*ChangePasswordResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ChangePasswordResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"sync"
 
 	"oskel/core/calendar"
@@ -25,6 +26,9 @@ type Keeper struct {
 
 	past     *ledger.Snapshot // the earlier version asked for last
 	pastBook *rulebook.Book
+
+	other     *ledger.Snapshot // the newest, in the shape of another book than the published one
+	otherBook *rulebook.Book
 
 	lend   sync.Mutex
 	shared *measure.Engine // of Share
@@ -57,6 +61,68 @@ func (k *Keeper) Snapshot(ctx context.Context, book *rulebook.Book) (*ledger.Sna
 	}
 	k.book, k.held = book, fresh
 	return fresh, nil
+}
+
+// EngineFor computes the measures of an earlier revision's book over the newest
+// data. What is held in the shape of the published book stays held; of it is
+// taken what the earlier book declares too, and only the rest is read.
+func (k *Keeper) EngineFor(ctx context.Context, published, book *rulebook.Book) (*measure.Engine, error) {
+	now, err := k.Snapshot(ctx, published)
+	if err != nil {
+		return nil, err
+	}
+	if rulebook.SameShape(published, book) {
+		return engine(ctx, book, now), nil
+	}
+	if holds(published, book) {
+		return engine(ctx, book, reshape(published, book, now)), nil
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if k.other == nil || k.other.Version != now.Version || !rulebook.SameShape(k.otherBook, book) {
+		other, err := k.store.ReadLedger(ctx, book, now.Version, nil)
+		if err != nil {
+			return nil, err
+		}
+		k.other, k.otherBook = other, book
+	}
+	return engine(ctx, book, k.other), nil
+}
+
+// holds says whether a book declares all kinds, attributes and columns that
+// another does.
+func holds(book, other *rulebook.Book) bool {
+	for i := range other.Kinds {
+		k := book.Kind(other.Kinds[i].Name)
+		for _, a := range other.Kinds[i].Attributes {
+			if k == nil || k.Attribute(a.Name) == nil || k.Attribute(a.Name).Type != a.Type {
+				return false
+			}
+		}
+	}
+	for i := range other.Feeds {
+		of := &other.Feeds[i]
+		f := book.Feed(of.Name)
+		if f == nil || f.Date != of.Date {
+			return false
+		}
+		for _, s := range of.Subjects {
+			if f.SubjectColumn(s.Kind) != s.Column {
+				return false
+			}
+		}
+		for _, n := range of.Numbers {
+			if f.Figure(n.Column) == nil {
+				return false
+			}
+		}
+		for _, l := range of.Labels {
+			if !slices.Contains(f.Labels, l) {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // Engine computes the measures of a book over the newest data.
@@ -119,13 +185,8 @@ func LastMonth(c calendar.Calendar, s *ledger.Snapshot) (calendar.Month, bool) {
 // HasLines says whether any feed has lines from first to last.
 func HasLines(s *ledger.Snapshot, first, last calendar.Day) bool {
 	for _, f := range s.Feeds {
-		for _, c := range f.Chunks {
-			if c.Month.First() > last || c.Month.Last() < first {
-				continue
-			}
-			if from, to := c.Between(max(first, c.Month.First()), min(last, c.Month.Last())); from < to {
-				return true
-			}
+		if f.HasLines(first, last) {
+			return true
 		}
 	}
 	return false

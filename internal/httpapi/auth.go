@@ -4,10 +4,12 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
+	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/people"
 	"oskel/internal/store"
@@ -38,7 +40,7 @@ func (s *server) authenticate(c *gin.Context) {
 		person, err = s.People.ByToken(r.Context(), token)
 		c.Set(tokenKey, token)
 	} else if name := s.sessions.GetString(r.Context(), "person"); name != "" {
-		person, err = s.Store.Person(r.Context(), name)
+		person, err = s.People.InSession(r.Context(), name, s.sessions.GetInt(r.Context(), "generation"))
 	} else {
 		err = errWho
 	}
@@ -58,39 +60,62 @@ func whoAsks(ctx context.Context) store.Person {
 	return p
 }
 
-// allowed says which roles may do what; everybody who is signed in may do the
-// rest. Work on cases depends on the desk and is decided in review.
+var (
+	writers  = []string{people.Analyst, people.Lead}
+	leads    = []string{people.Lead}
+	everyone = []string{people.Analyst, people.Reviewer, people.Lead}
+)
+
+// allowed says of every operation who may do it; one that does not stand here
+// is closed. Work on cases depends on the desk too, which review decides.
+// Signing in is for those who are not anybody yet.
 var allowed = map[string][]string{
-	"PublishRevision": {people.Analyst, people.Lead},
-	"RestoreRevision": {people.Analyst, people.Lead},
-	"TurnDial":        {people.Analyst, people.Lead},
-	"RestyleGrade":    {people.Analyst, people.Lead},
-	"PutDraft":        {people.Analyst, people.Lead},
-	"DropDraft":       {people.Analyst, people.Lead},
-	"CreateIntake":    {people.Analyst, people.Lead},
-	"TakeBackIntake":  {people.Analyst, people.Lead},
-	"CreateSweep":     {people.Analyst, people.Lead},
-	"CreatePerson":    {people.Lead},
+	"SignIn": nil, "CreateToken": nil,
+
+	"PublishRevision": writers, "RestoreRevision": writers, "TurnDial": writers, "RestyleGrade": writers, "PutDraft": writers, "DropDraft": writers,
+	"CreateIntake": writers, "TakeBackIntake": writers, "CreateSweep": writers,
+
+	"CreatePerson": leads, "ChangePerson": leads, "ClosePerson": leads, "ResetPassword": leads,
+
+	"GetSession": everyone, "SignOut": everyone, "ChangePassword": everyone, "DeleteToken": everyone, "ListPeople": everyone,
+	"GetRulebook": everyone, "CheckRulebook": everyone, "CompareRulebook": everyone, "PlaceRule": everyone, "OrderRules": everyone, "PlaceDial": everyone, "ListUses": everyone,
+	"GetDraft": everyone, "ListDials": everyone, "Rehearse": everyone, "RehearseBook": everyone, "SolveDial": everyone,
+	"ListRevisions": everyone, "GetRevision": everyone, "ListRules": everyone, "GetLineUp": everyone,
+	"ListMeasures": everyone, "GetTable": everyone, "ExportTable": everyone, "GetParts": everyone, "GetCalendar": everyone, "GetRegister": everyone, "GetSubject": everyone, "GetTargets": everyone,
+	"ListIntakes": everyone, "ListPeriods": everyone, "ListSweeps": everyone, "GetOverview": everyone, "ListExceptions": everyone, "ExportExceptions": everyone, "GetException": everyone,
+	"ListCases": everyone, "GetCase": everyone, "TakeCase": everyone, "ReleaseCase": everyone, "CommentCase": everyone, "SettleCase": everyone, "SettleCleared": everyone,
 }
 
 func authorize(next contract.StrictHandlerFunc, operation string) contract.StrictHandlerFunc {
-	roles, limited := allowed[operation]
+	roles, known := allowed[operation]
 	return func(c *gin.Context, request any) (any, error) {
-		if limited {
-			role := whoAsks(c).Role
-			for _, r := range roles {
-				if r == role {
-					return next(c, request)
-				}
-			}
-			return nil, fail(http.StatusForbidden, "not-allowed", "A %s may not do this; it takes a %s.", role, strings.Join(roles, " or a "))
+		role := whoAsks(c).Role
+		switch {
+		case !known:
+			return nil, fail(http.StatusForbidden, "not-allowed", "Nobody may do this yet.")
+		case roles == nil || slices.Contains(roles, role):
+			return next(c, request)
 		}
-		return next(c, request)
+		return nil, fail(http.StatusForbidden, "not-allowed", "%s may not do this; it takes %s.", upperFirst(rulebook.Article(role)), either(roles))
 	}
 }
 
+func either(roles []string) string {
+	var out []string
+	for _, r := range roles {
+		out = append(out, rulebook.Article(r))
+	}
+	return strings.Join(out, " or ")
+}
+
+func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+
 func personOut(p store.Person) contract.Person {
-	return contract.Person{Name: p.Name, Title: p.Title, Role: contract.Role(p.Role), Desks: p.Desks}
+	out := contract.Person{Name: p.Name, Title: p.Title, Role: contract.Role(p.Role), Desks: p.Desks}
+	if p.Closed {
+		out.Closed = &p.Closed
+	}
+	return out
 }
 
 func (s *server) GetSession(ctx context.Context, _ contract.GetSessionRequestObject) (contract.GetSessionResponseObject, error) {
@@ -102,13 +127,33 @@ func (s *server) SignIn(ctx context.Context, r contract.SignInRequestObject) (co
 	if err != nil {
 		return nil, err
 	}
-	request := ctx.(*gin.Context).Request
-	// A new token for a new standing, so that one planted before is worth nothing.
-	if err := s.sessions.RenewToken(request.Context()); err != nil {
+	return contract.SignIn200JSONResponse(personOut(p)), s.begin(ctx, p)
+}
+
+// begin begins a session anew: a new token for a new standing, so that one
+// planted before is worth nothing.
+func (s *server) begin(ctx context.Context, p store.Person) error {
+	request := ctx.(*gin.Context).Request.Context()
+	if err := s.sessions.RenewToken(request); err != nil {
+		return err
+	}
+	s.sessions.Put(request, "person", p.Name)
+	s.sessions.Put(request, "generation", p.Generation)
+	return nil
+}
+
+func (s *server) ChangePassword(ctx context.Context, r contract.ChangePasswordRequestObject) (contract.ChangePasswordResponseObject, error) {
+	p := whoAsks(ctx)
+	if err := s.People.ChangePassword(ctx, p.Name, r.Body.Old, r.Body.Password); errors.Is(err, people.ErrWrong) {
+		return nil, fail(http.StatusUnprocessableEntity, "wrong-password", "The old password is not the one of this account.")
+	} else if err != nil {
 		return nil, err
 	}
-	s.sessions.Put(request.Context(), "person", p.Name)
-	return contract.SignIn200JSONResponse(personOut(p)), nil
+	if s.sessions.GetString(ctx.(*gin.Context).Request.Context(), "person") == p.Name {
+		p.Generation++ // the session in which it was changed goes on
+		return contract.ChangePassword204Response{}, s.begin(ctx, p)
+	}
+	return contract.ChangePassword204Response{}, nil
 }
 
 func (s *server) SignOut(ctx context.Context, _ contract.SignOutRequestObject) (contract.SignOutResponseObject, error) {
@@ -136,7 +181,7 @@ func (s *server) DeleteToken(ctx context.Context, _ contract.DeleteTokenRequestO
 }
 
 func (s *server) ListPeople(ctx context.Context, _ contract.ListPeopleRequestObject) (contract.ListPeopleResponseObject, error) {
-	all, err := s.Store.People(ctx)
+	all, err := s.People.All(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -148,21 +193,55 @@ func (s *server) ListPeople(ctx context.Context, _ contract.ListPeopleRequestObj
 }
 
 func (s *server) CreatePerson(ctx context.Context, r contract.CreatePersonRequestObject) (contract.CreatePersonResponseObject, error) {
-	p := store.Person{Name: r.Body.Name, Title: r.Body.Title, Role: string(r.Body.Role)}
-	if r.Body.Desks != nil {
-		p.Desks = *r.Body.Desks
-		_, book, err := s.Books.Published(ctx)
-		if err != nil && !errors.Is(err, store.ErrNotFound) {
-			return nil, err
-		}
-		for _, d := range p.Desks {
-			if book == nil || book.Desk(d) == nil {
-				return nil, fail(http.StatusUnprocessableEntity, "unknown-desk", "The rulebook has no desk %q.", d)
-			}
-		}
+	p := store.Person{Name: r.Body.Name, Title: r.Body.Title, Role: string(r.Body.Role), Desks: or(r.Body.Desks, nil)}
+	if err := s.desksThere(ctx, p.Desks); err != nil {
+		return nil, err
 	}
 	if err := s.People.Add(ctx, p, r.Body.Password); err != nil {
 		return nil, err
 	}
 	return contract.CreatePerson201JSONResponse(personOut(p)), nil
+}
+
+// desksThere refuses desks that the published rulebook does not have.
+func (s *server) desksThere(ctx context.Context, desks []string) error {
+	_, book, err := s.Books.Published(ctx)
+	if errors.Is(err, store.ErrNotFound) {
+		book, err = &rulebook.Book{}, nil
+	}
+	if err != nil {
+		return err
+	}
+	for _, d := range desks {
+		if book.Desk(d) == nil {
+			return fail(http.StatusUnprocessableEntity, "unknown-desk", "The rulebook has no desk %q.", d)
+		}
+	}
+	return nil
+}
+
+func (s *server) ChangePerson(ctx context.Context, r contract.ChangePersonRequestObject) (contract.ChangePersonResponseObject, error) {
+	p := store.Person{Name: r.Name, Title: r.Body.Title, Role: string(r.Body.Role), Desks: append([]string{}, r.Body.Desks...)}
+	if err := s.desksThere(ctx, p.Desks); err != nil {
+		return nil, err
+	}
+	if err := s.People.Change(ctx, p); err != nil {
+		return nil, noSuchPerson(err, r.Name)
+	}
+	return contract.ChangePerson200JSONResponse(personOut(p)), nil
+}
+
+func (s *server) ClosePerson(ctx context.Context, r contract.ClosePersonRequestObject) (contract.ClosePersonResponseObject, error) {
+	return contract.ClosePerson204Response{}, noSuchPerson(s.People.Close(ctx, r.Name, whoAsks(ctx).Name), r.Name)
+}
+
+func (s *server) ResetPassword(ctx context.Context, r contract.ResetPasswordRequestObject) (contract.ResetPasswordResponseObject, error) {
+	return contract.ResetPassword204Response{}, noSuchPerson(s.People.ResetPassword(ctx, r.Name, r.Body.Password), r.Name)
+}
+
+func noSuchPerson(err error, name string) error {
+	if errors.Is(err, store.ErrNotFound) {
+		return fail(http.StatusNotFound, "not-found", "There is no open account %q.", name)
+	}
+	return err
 }

@@ -25,7 +25,7 @@ func (s *server) GetCalendar(ctx context.Context, r contract.GetCalendarRequestO
 		if err != nil {
 			return nil, err
 		}
-		year = c.Of(calendar.Yearly, calendar.Date(s.Now().Date()))
+		year = c.Of(calendar.Yearly, c.Today(s.Now()))
 		if last, ok := figures.LastMonth(c, snapshot); ok {
 			day, _ := c.Span(calendar.MonthPeriod(last))
 			year = c.Of(calendar.Yearly, day)

@@ -16,43 +16,64 @@ import (
 	"oskel/internal/store"
 )
 
-func (s *server) caseOut(c store.Case) contract.Case {
-	today := calendar.Date(s.Now().Date())
+func (s *server) caseOut(c store.Case, today calendar.Day) contract.Case {
 	return contract.Case{Id: c.ID, Kind: c.Kind, Key: c.Key, Name: c.Name, Desk: c.Desk, State: contract.CaseState(c.State), Grade: c.Grade, Due: openapi_types.Date{Time: c.Due.Time()},
-		Late: c.State != "settled" && c.Due < today, OpenedAt: c.OpenedAt, TakenBy: c.TakenBy, Finding: c.Finding, SettledBy: c.SettledBy, SettledAt: c.SettledAt, Items: c.Items, Sentence: c.Sentence, Version: c.Version}
+		Late: c.State != "settled" && c.Due < today, OpenedAt: c.OpenedAt, TakenBy: c.TakenBy, Finding: c.Finding, SettledBy: c.SettledBy, SettledAt: c.SettledAt, Items: c.Items, Cleared: c.Cleared, Sentence: c.Sentence, Version: c.Version}
 }
 
 func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObject) (contract.ListCasesResponseObject, error) {
-	f := store.CaseFilter{State: string(or(r.Params.State, "unsettled"))}
+	f := store.CaseFilter{State: string(or(r.Params.State, "unsettled")), Sort: string(or(r.Params.Sort, "due")), Descending: or(r.Params.Descending, false)}
 	if or(r.Params.Mine, false) {
 		if p := whoAsks(ctx); p.Role != people.Lead || len(p.Desks) > 0 {
 			f.Desks = append([]string{}, p.Desks...)
 		}
 	}
 	if r.Params.Desk != nil {
-		f.Desks = []string{*r.Params.Desk}
+		desk, err := s.deskOf(ctx, *r.Params.Desk)
+		if err != nil {
+			return nil, err
+		}
+		f.Desks = []string{desk}
 	}
-	all, err := s.Store.Cases(ctx, f)
+	all, err := s.Review.Cases(ctx, f)
 	if err != nil {
 		return nil, err
 	}
+	today := s.calendar(ctx).Today(s.Now())
 	out := contract.ListCases200JSONResponse{}
 	for _, c := range all {
-		out = append(out, s.caseOut(c))
+		out = append(out, s.caseOut(c, today))
 	}
 	return out, nil
 }
 
+// deskOf finds a desk by name or title.
+func (s *server) deskOf(ctx context.Context, text string) (string, error) {
+	_, book, err := s.Books.Published(ctx)
+	if err != nil {
+		return text, ignoreNotFound(err)
+	}
+	name, complaint := rulebook.Resolve("desk", text, book.DesksNamed())
+	if complaint != "" {
+		return "", fail(http.StatusBadRequest, "unknown-filter", "%s", complaint)
+	}
+	return name, nil
+}
+
+func (s *server) SettleCleared(ctx context.Context, r contract.SettleClearedRequestObject) (contract.SettleClearedResponseObject, error) {
+	desk := or(r.Body.Desk, "")
+	if desk != "" {
+		var err error
+		if desk, err = s.deskOf(ctx, desk); err != nil {
+			return nil, err
+		}
+	}
+	n, err := s.Review.SettleCleared(ctx, whoAsks(ctx), desk, s.Now())
+	return contract.SettleCleared200JSONResponse{Settled: n}, err
+}
+
 func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail, error) {
-	c, err := s.Store.Case(ctx, id)
-	if err != nil {
-		return contract.CaseDetail{}, err
-	}
-	exceptions, err := s.Store.CaseExceptions(ctx, id)
-	if err != nil {
-		return contract.CaseDetail{}, err
-	}
-	events, err := s.Store.CaseEvents(ctx, id)
+	d, err := s.Review.Detail(ctx, id)
 	if err != nil {
 		return contract.CaseDetail{}, err
 	}
@@ -60,11 +81,22 @@ func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail,
 	if err != nil {
 		book = &rulebook.Book{}
 	}
-	out := contract.CaseDetail{Case: s.caseOut(c), Exceptions: []contract.Exception{}, Events: []contract.CaseEvent{}, MayAct: review.MayAct(whoAsks(ctx), c.Desk)}
-	for _, e := range exceptions {
+	out := contract.CaseDetail{Case: s.caseOut(d.Case, book.Calendar.Today(s.Now())), Exceptions: []contract.Exception{}, Events: []contract.CaseEvent{}, MayAct: review.MayAct(whoAsks(ctx), d.Desk)}
+	var months []calendar.Month
+	for _, e := range d.Exceptions {
 		out.Exceptions = append(out.Exceptions, s.exceptionOut(e, book))
+		months = append(months, e.Period)
 	}
-	for _, e := range events {
+	stale, err := s.Sweep.Stale(ctx, months...)
+	if err != nil {
+		return out, err
+	}
+	for _, m := range months {
+		if stale[m] != "" && out.Stale == nil {
+			out.Stale = ptr(monthWords(book.Calendar, m) + ": " + stale[m])
+		}
+	}
+	for _, e := range d.Events {
 		out.Events = append(out.Events, contract.CaseEvent{At: e.At, By: e.Author, What: contract.CaseEventWhat(e.What), Text: e.Text})
 	}
 	return out, nil

@@ -5,7 +5,9 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net/http"
 
+	"oskel/core/lang"
 	"oskel/core/rulebook"
 	"oskel/internal/books"
 	"oskel/internal/httpapi/contract"
@@ -43,13 +45,13 @@ func dialsOut(book *rulebook.Book) []contract.Dial {
 }
 
 func (s *server) CompareRulebook(ctx context.Context, r contract.CompareRulebookRequestObject) (contract.CompareRulebookResponseObject, error) {
-	published, err := s.Store.LatestRevision(ctx)
+	published, err := s.Books.Latest(ctx)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return nil, err
 	}
 	with := published
 	if r.Body.With != nil {
-		if with, err = s.Store.Revision(ctx, *r.Body.With); err != nil {
+		if with, err = s.Books.Revision(ctx, *r.Body.With); err != nil {
 			return nil, err
 		}
 	}
@@ -74,6 +76,14 @@ func (s *server) PlaceRule(_ context.Context, r contract.PlaceRuleRequestObject)
 	return contract.PlaceRule200JSONResponse{Text: text}, nil
 }
 
+func (s *server) OrderRules(_ context.Context, r contract.OrderRulesRequestObject) (contract.OrderRulesResponseObject, error) {
+	text, err := rulebook.OrderRules(r.Body.Text, r.Body.Names)
+	if err != nil {
+		return nil, &books.ErrRehearsal{Text: err.Error()}
+	}
+	return contract.OrderRules200JSONResponse{Text: text}, nil
+}
+
 func (s *server) PlaceDial(_ context.Context, r contract.PlaceDialRequestObject) (contract.PlaceDialResponseObject, error) {
 	text, err := rulebook.TurnDial(r.Body.Text, r.Body.Name, r.Body.Value)
 	if err != nil {
@@ -87,11 +97,14 @@ func (s *server) ListUses(ctx context.Context, r contract.ListUsesRequestObject)
 	if err != nil {
 		return nil, err
 	}
+	if !book.Knows(r.Params.Name) {
+		return nil, fail(http.StatusNotFound, "not-found", "The rulebook has nothing called %q%s", r.Params.Name, lang.Suggestion(r.Params.Name, book.AllNames()))
+	}
 	return contract.ListUses200JSONResponse(append([]string{}, book.Uses(r.Params.Name)...)), nil
 }
 
 func (s *server) draftOut(ctx context.Context, d store.Draft) (contract.Draft, error) {
-	latest, err := s.Store.LatestRevision(ctx)
+	latest, err := s.Books.Latest(ctx)
 	if errors.Is(err, store.ErrNotFound) {
 		err = nil
 	}
@@ -112,7 +125,7 @@ func (s *server) GetDraft(ctx context.Context, _ contract.GetDraftRequestObject)
 }
 
 func (s *server) PutDraft(ctx context.Context, r contract.PutDraftRequestObject) (contract.PutDraftResponseObject, error) {
-	d, err := s.Store.PutDraft(ctx, store.Draft{Person: whoAsks(ctx).Name, Text: r.Body.Text, BasedOn: r.Body.BasedOn, Version: r.Body.Version})
+	d, err := s.Books.KeepDraft(ctx, store.Draft{Person: whoAsks(ctx).Name, Text: r.Body.Text, BasedOn: r.Body.BasedOn, Version: r.Body.Version})
 	if err != nil {
 		return nil, err
 	}
@@ -121,7 +134,7 @@ func (s *server) PutDraft(ctx context.Context, r contract.PutDraftRequestObject)
 }
 
 func (s *server) DropDraft(ctx context.Context, _ contract.DropDraftRequestObject) (contract.DropDraftResponseObject, error) {
-	return contract.DropDraft204Response{}, s.Store.DropDraft(ctx, whoAsks(ctx).Name)
+	return contract.DropDraft204Response{}, s.Books.DiscardDraft(ctx, whoAsks(ctx).Name)
 }
 
 func (s *server) ListDials(ctx context.Context, _ contract.ListDialsRequestObject) (contract.ListDialsResponseObject, error) {

@@ -3,7 +3,6 @@ package httpapi
 import (
 	"bytes"
 	"context"
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -13,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 
+	"oskel/core/amount"
 	"oskel/core/calendar"
 	"oskel/core/explain"
 	"oskel/core/judge"
@@ -20,6 +20,7 @@ import (
 	"oskel/core/measure"
 	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
+	"oskel/internal/sheet"
 	"oskel/internal/store"
 )
 
@@ -48,16 +49,18 @@ func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsPar
 	}
 	f := store.ExceptionFilter{Period: m, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""), Desk: or(p.Desk, ""), Text: or(p.Text, ""),
 		Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false), Limit: or(p.Limit, 100)}
-	if p.Cursor != nil {
-		if f.Offset, err = strconv.Atoi(*p.Cursor); err != nil || f.Offset < 0 {
-			return contract.ExceptionPage{}, fail(http.StatusBadRequest, "invalid-request", "cursor: expected the 'next' of an earlier page, found %q", *p.Cursor)
-		}
+	if f.Offset, err = offsetOf(p.Cursor); err != nil {
+		return contract.ExceptionPage{}, err
 	}
-	list, total, err := s.Store.Exceptions(ctx, f)
+	list, total, err := s.Sweep.Exceptions(ctx, book, f)
 	if err != nil {
 		return contract.ExceptionPage{}, err
 	}
-	out := contract.ExceptionPage{Items: []contract.Exception{}, Total: total}
+	stale, err := s.Sweep.Stale(ctx, m)
+	if err != nil {
+		return contract.ExceptionPage{}, err
+	}
+	out := contract.ExceptionPage{Items: []contract.Exception{}, Total: total, Stale: optional(stale[m])}
 	for _, e := range list {
 		out.Items = append(out.Items, s.exceptionOut(e, book))
 	}
@@ -82,42 +85,72 @@ func (s *server) ListExceptions(ctx context.Context, r contract.ListExceptionsRe
 	return contract.ListExceptions200JSONResponse(page), nil
 }
 
+// exceptionColumns are those of an export; the command line writes the same.
+var exceptionColumns = []sheet.Column{{Name: "id", Kind: sheet.Number}, {Name: "period"}, {Name: "grade"}, {Name: "state"}, {Name: "rule"}, {Name: "kind"}, {Name: "key"}, {Name: "name"},
+	{Name: "value", Kind: sheet.Number}, {Name: "yardstick", Kind: sheet.Number}, {Name: "unit"}, {Name: "stake", Kind: sheet.Number}, {Name: "desk"}, {Name: "case", Kind: sheet.Number}, {Name: "case_state"}, {Name: "sentence"}}
+
 // ExportExceptions writes all that match, whatever the page.
 func (s *server) ExportExceptions(ctx context.Context, r contract.ExportExceptionsRequestObject) (contract.ExportExceptionsResponseObject, error) {
 	p := r.Params
-	params := contract.ListExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade, Kind: p.Kind, Desk: p.Desk, Text: p.Text, Descending: p.Descending, Limit: ptr(1000)}
-	params.State = (*contract.ListExceptionsParamsState)(p.State)
-	params.Sort = (*contract.ListExceptionsParamsSort)(p.Sort)
-	var body bytes.Buffer
-	w := csv.NewWriter(&body)
-	w.Write([]string{"id", "period", "grade", "state", "rule", "kind", "key", "name", "sentence", "value", "yardstick", "stake", "desk", "case", "case_state"}) //nolint:errcheck // into memory
-	for {
-		page, err := s.exceptionPage(ctx, params)
-		if err != nil {
-			return nil, err
-		}
-		for _, e := range page.Items {
-			caseID := ""
-			if e.Case != nil {
-				caseID = strconv.FormatInt(*e.Case, 10)
-			}
-			w.Write([]string{strconv.FormatInt(e.Id, 10), e.Period, e.Grade, string(e.State), e.Rule, e.Kind, e.Key, e.Name, e.Sentence, e.Value, e.Yardstick, e.Stake, e.Desk, caseID, or(e.CaseState, "")}) //nolint:errcheck // into memory
-		}
-		if page.Next == nil {
-			break
-		}
-		params.Cursor = page.Next
-	}
-	w.Flush()
-	return contract.ExportExceptions200TextcsvResponse{Body: &body, ContentLength: int64(body.Len())}, nil
-}
-
-func (s *server) GetException(ctx context.Context, r contract.GetExceptionRequestObject) (contract.GetExceptionResponseObject, error) {
-	e, err := s.Store.Exception(ctx, r.Id)
+	m, err := s.monthParam(ctx, p.Period)
 	if err != nil {
 		return nil, err
 	}
-	made, err := s.sweepOf(ctx, e)
+	out := sheet.Sheet{Columns: exceptionColumns}
+	_, book, err := s.Books.Published(ctx)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	f := store.ExceptionFilter{Period: m, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""), Desk: or(p.Desk, ""), Text: or(p.Text, ""),
+		Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false), Limit: 1000}
+	for err == nil {
+		list, total, err := s.Sweep.Exceptions(ctx, book, f)
+		if err != nil {
+			return nil, err
+		}
+		for _, e := range list {
+			out.Rows = append(out.Rows, exceptionRow(e, book.Calendar))
+		}
+		if f.Offset += len(list); f.Offset >= total || len(list) == 0 {
+			break
+		}
+	}
+	var body bytes.Buffer
+	err = out.CSV(&body)
+	return contract.ExportExceptions200TextcsvResponse{Body: &body, ContentLength: int64(body.Len())}, err
+}
+
+// exceptionRow has numbers as numbers: percentages are the fraction underneath.
+func exceptionRow(e store.Exception, c calendar.Calendar) []string {
+	var ev judge.Evidence
+	json.Unmarshal(e.Evidence, &ev) //nolint:errcheck // unreadable evidence has no numbers
+	value, yardstick, unit := explain.Numbers(ev)
+	decimal := func(r *big.Rat) string {
+		if r == nil {
+			return ""
+		}
+		return trimmed(amount.RoundRat(r, 4))
+	}
+	caseID, stake := "", ""
+	if e.CaseID != nil {
+		caseID = strconv.FormatInt(*e.CaseID, 10)
+	}
+	if e.Stake != nil {
+		stake = trimmed(*e.Stake)
+	}
+	return []string{strconv.FormatInt(e.ID, 10), monthText(c, e.Period), e.Grade, e.State, e.Rule, e.Kind, e.Key, e.Name, decimal(value), decimal(yardstick), string(unit), stake, e.Desk, caseID, or(e.CaseState, ""), e.Sentence}
+}
+
+// trimmed is a decimal without the zeros at its end.
+func trimmed(decimal string) string {
+	if strings.Contains(decimal, ".") {
+		return strings.TrimRight(strings.TrimRight(decimal, "0"), ".")
+	}
+	return decimal
+}
+
+func (s *server) GetException(ctx context.Context, r contract.GetExceptionRequestObject) (contract.GetExceptionResponseObject, error) {
+	e, made, err := s.Sweep.Exception(ctx, r.Id)
 	if err != nil {
 		return nil, err
 	}
@@ -134,10 +167,19 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	if err := json.Unmarshal(e.Evidence, &out.Evidence); err != nil {
 		return nil, err
 	}
-	engine, err := s.Figures.Engine(ctx, book)
+	_, published, err := s.Books.Published(ctx)
 	if err != nil {
 		return nil, err
 	}
+	engine, err := s.Figures.EngineFor(ctx, published, book)
+	if err != nil {
+		return nil, err
+	}
+	stale, err := s.Sweep.Stale(ctx, e.Period)
+	if err != nil {
+		return nil, err
+	}
+	out.Stale = optional(stale[e.Period])
 	level, complaint := book.ParseLevel(e.Kind)
 	code, found := engine.Code(level, e.Key)
 	if complaint != "" || !found {
@@ -172,66 +214,27 @@ func valueText(v lang.Value) string {
 	return v.Text
 }
 
-// sweepOf is the sweep that wrote an exception as it stands.
-func (s *server) sweepOf(ctx context.Context, e store.Exception) (store.Sweep, error) {
-	all, err := s.Store.Sweeps(ctx, &e.Period)
-	if err != nil {
-		return store.Sweep{}, err
-	}
-	for _, sw := range all {
-		if sw.ID == e.Sweep {
-			return sw, nil
-		}
-	}
-	return store.Sweep{}, store.ErrNotFound
-}
-
 // historyMonths is how far back an exception's history is drawn.
 const historyMonths = 13
 
 // history is what the rule found for the subject in each of the last months,
 // on the data as they are now.
 func history(engine *measure.Engine, rule *rulebook.Rule, level rulebook.Level, code uint32, last calendar.Month) contract.History {
-	unit, axis := heldIn(engine.Book, rule)
+	unit, places, axis := explain.Axis(engine.Book, rule)
 	out := contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnit(plainUnit(unit)), Axis: axis}
-	for m := last - historyMonths + 1; m <= last; m++ {
-		result := judge.Judge(engine, rule, level, m)
+	for _, result := range judge.History(engine, rule, level, last, historyMonths) {
 		v := result.Verdict(code)
-		point := contract.HistoryPoint{Period: monthText(engine.Book.Calendar, m), Label: monthWords(engine.Book.Calendar, m), Grade: v.Grade, Outcome: v.Outcome.String(), Text: v.Why}
+		point := contract.HistoryPoint{Period: monthText(engine.Book.Calendar, result.Month), Label: monthWords(engine.Book.Calendar, result.Month), Grade: v.Grade, Outcome: v.Outcome.String(), Text: v.Why}
 		if held := result.Held(code); !math.IsNaN(held) {
 			point.Held = &held
-			point.Text = heldText(held, unit, placesOf(engine.Book, rule))
+			point.Text = explain.Held(held, unit, places)
 		}
 		out.Points = append(out.Points, point)
-		if m == last {
+		if result.Month == last {
 			out.Cuts = append(out.Cuts, result.LineUp(engine, int(code)).Cuts...)
 		}
 	}
 	return out
-}
-
-// heldIn says in which unit a rule's values lie when they are held against
-// its cuts, and what to call them.
-func heldIn(book *rulebook.Book, rule *rulebook.Rule) (rulebook.Unit, string) {
-	switch {
-	case rule.Threshold != nil && rule.Threshold.Choices != nil:
-		return rulebook.Count, ""
-	case rule.Threshold != nil:
-		m := book.Measure(rule.Threshold.Of)
-		switch rule.Threshold.As {
-		case "ratio":
-			return rulebook.Percent, m.Title + " as a share of " + book.YardstickWords(rule.Threshold)
-		case "change":
-			return rulebook.Percent, m.Title + " as a change from " + book.YardstickWords(rule.Threshold)
-		case "difference":
-			return m.Unit, m.Title + " less " + book.YardstickWords(rule.Threshold)
-		}
-		return m.Unit, m.Title
-	case rule.Outlier != nil:
-		m := book.Measure(rule.Outlier.Of)
-		return m.Unit, m.Title
-	}
-	return rulebook.Days, "Days since the last of the " + book.Feed(rule.Window.Feed).Title
 }
 
 // plainUnit leaves the currency of money out.
@@ -240,28 +243,6 @@ func plainUnit(u rulebook.Unit) rulebook.Unit {
 		return rulebook.Money
 	}
 	return u
-}
-
-func placesOf(book *rulebook.Book, rule *rulebook.Rule) int {
-	switch {
-	case rule.Threshold != nil && rule.Threshold.Choices != nil:
-		return 0
-	case rule.Threshold != nil && !rule.Threshold.Relative():
-		return book.Measure(rule.Threshold.Of).Places
-	case rule.Outlier != nil:
-		return book.Measure(rule.Outlier.Of).Places
-	case rule.Threshold != nil:
-		return 1
-	}
-	return 0
-}
-
-func heldText(held float64, unit rulebook.Unit, places int) string {
-	r := new(big.Rat)
-	if r.SetFloat64(held) == nil {
-		return ""
-	}
-	return rulebook.Format(r, unit, places)
 }
 
 // The most points a line-up is drawn with; beyond that every n-th of the
@@ -310,7 +291,7 @@ func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObjec
 func lineUpOut(engine *measure.Engine, result *judge.Result, code int) contract.LineUp {
 	keys, names := engine.Names(result.Level)
 	up := result.LineUp(engine, code)
-	unit, axis := heldIn(engine.Book, result.Rule)
+	unit, _, axis := explain.Axis(engine.Book, result.Rule)
 	out := contract.LineUp{Points: []contract.Point{}, Cuts: append([]float64{}, up.Cuts...), Judged: len(up.Points), Unit: contract.LineUpUnit(plainUnit(unit)), Axis: axis}
 	clear, flagged := 0, 0
 	for _, p := range up.Points {

@@ -18,7 +18,7 @@ func intakeOut(in store.Intake) contract.Intake {
 }
 
 func (s *server) ListIntakes(ctx context.Context, _ contract.ListIntakesRequestObject) (contract.ListIntakesResponseObject, error) {
-	all, err := s.Store.Intakes(ctx)
+	all, err := s.Intake.All(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -30,7 +30,7 @@ func (s *server) ListIntakes(ctx context.Context, _ contract.ListIntakesRequestO
 }
 
 func (s *server) CreateIntake(ctx context.Context, r contract.CreateIntakeRequestObject) (contract.CreateIntakeResponseObject, error) {
-	request := intake.Request{Into: string(r.Params.Into), Name: r.Params.Name, File: "the file", Author: whoAsks(ctx).Name, Body: r.Body}
+	request := intake.Request{Into: string(r.Params.Into), Name: r.Params.Name, File: "the file", Author: whoAsks(ctx).Name, Body: r.Body, Again: or(r.Params.Again, false)}
 	if r.Params.File != nil {
 		request.File = *r.Params.File
 	}
@@ -40,11 +40,29 @@ func (s *server) CreateIntake(ctx context.Context, r contract.CreateIntakeReques
 	if r.Params.Correct != nil {
 		request.Correct = *r.Params.Correct
 	}
+	if or(r.Params.Trial, false) {
+		report, err := s.Intake.Try(ctx, request)
+		return contract.CreateIntake200JSONResponse(reportOut(report)), err
+	}
 	in, err := s.Intake.Load(ctx, request)
 	if err != nil {
 		return nil, err
 	}
 	return contract.CreateIntake201JSONResponse(intakeOut(in)), nil
+}
+
+// shownSubjects is how many new subjects a report names.
+const shownSubjects = 50
+
+func reportOut(r intake.Report) contract.IntakeReport {
+	out := contract.IntakeReport{Rows: r.Rows, Months: []contract.IntakeMonth{}, Subjects: append([]string{}, r.Subjects[:min(len(r.Subjects), shownSubjects)]...), NewSubjects: ptr(len(r.Subjects))}
+	for _, m := range r.Months {
+		out.Months = append(out.Months, contract.IntakeMonth{Month: m.Month.String(), Rows: m.Rows, Before: m.Before, Totals: m.Sums, TotalsBefore: m.BeforeSums})
+	}
+	if r.Equal != nil {
+		out.Equal, out.EqualWords = r.Equal.Lines, ptr(r.Equal.Error())
+	}
+	return out
 }
 
 func (s *server) TakeBackIntake(ctx context.Context, r contract.TakeBackIntakeRequestObject) (contract.TakeBackIntakeResponseObject, error) {

@@ -43,14 +43,21 @@ func problemOf(err error) contract.Problem {
 	var known *failure
 	var refusal *intake.Refusal
 	var again *intake.Again
+	var equal *intake.Equal
 	var faulty *books.Faulty
 	var overtaken *books.Overtaken
-	var feed *books.ErrFeed
+	var feed *store.FeedError
 	var tooLarge *http.MaxBytesError
 	var invalid *openapi3filter.RequestError
 	switch {
 	case errors.As(err, &known):
 		return known.problem
+	case store.Full(err):
+		slog.Error("the disk is full", "error", err)
+		return contract.Problem{Type: "urn:oskel:disk-full", Title: http.StatusText(http.StatusInsufficientStorage), Status: http.StatusInsufficientStorage, Detail: ptr("The disk of the service's database is full, so nothing can be kept; what was asked has not been done. Free some space and try again.")}
+	case store.Lost(err):
+		slog.Error("the database does not answer", "error", err)
+		return contract.Problem{Type: "urn:oskel:no-database", Title: http.StatusText(http.StatusServiceUnavailable), Status: http.StatusServiceUnavailable, Detail: ptr("The database does not answer at the moment; try again in a few seconds.")}
 	case errors.As(err, &refusal):
 		p := simple(http.StatusUnprocessableEntity, "file-refused")
 		p.Count = &refusal.Count
@@ -58,6 +65,8 @@ func problemOf(err error) contract.Problem {
 		return p
 	case errors.As(err, &again):
 		return simple(http.StatusConflict, "already-taken-in")
+	case errors.As(err, &equal):
+		return simple(http.StatusConflict, "equal-lines")
 	case errors.As(err, &faulty):
 		p := simple(http.StatusUnprocessableEntity, "rulebook-refused")
 		p.Count = ptr(len(faulty.Problems))
@@ -77,18 +86,24 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusConflict, "nothing-to-publish")
 	case errors.As(err, &feed):
 		return simple(http.StatusUnprocessableEntity, "feed-refused")
-	case errors.Is(err, intake.ErrNoRulebook), errors.Is(err, sweep.ErrNoRulebook):
-		return simple(http.StatusConflict, "no-rulebook")
+	case errors.Is(err, books.ErrNone):
+		return contract.Problem{Type: "urn:oskel:no-rulebook", Title: http.StatusText(http.StatusConflict), Status: http.StatusConflict, Detail: ptr("No rulebook is published yet; publish one first.")}
 	case errors.Is(err, intake.ErrUnknown), errors.Is(err, store.ErrNotFound):
 		return simple(http.StatusNotFound, "not-found")
 	case errors.Is(err, intake.ErrBadRequest):
 		return simple(http.StatusBadRequest, "not-possible")
+	case errors.Is(err, sweep.ErrFilter):
+		return simple(http.StatusBadRequest, "unknown-filter")
 	case errors.Is(err, figures.ErrVersion):
 		return simple(http.StatusNotFound, "no-such-version")
 	case errors.Is(err, sweep.ErrNoLines):
 		return simple(http.StatusUnprocessableEntity, "no-lines")
 	case errors.Is(err, sweep.ErrNotEnded):
 		return simple(http.StatusUnprocessableEntity, "not-ended")
+	case errors.Is(err, people.ErrBusy):
+		return simple(http.StatusTooManyRequests, "busy")
+	case errors.Is(err, people.ErrLastLead):
+		return simple(http.StatusConflict, "last-lead")
 	case errors.Is(err, people.ErrWrong):
 		return simple(http.StatusUnauthorized, "wrong-credentials")
 	case errors.Is(err, store.ErrTaken):
@@ -130,7 +145,7 @@ func invalidRequest(invalid *openapi3filter.RequestError) contract.Problem {
 	if fault.Where != nil {
 		where = *fault.Where + ": "
 	}
-	p.Detail = ptr("The request is not as the contract says: " + where + fault.Text)
+	p.Detail = ptr("Not understood: " + where + fault.Text)
 	p.Faults = &[]contract.Fault{fault}
 	return p
 }
@@ -158,12 +173,18 @@ func bookFaults(problems []rulebook.Problem) []contract.Fault {
 	return out
 }
 
+// retryAfter is in how many seconds to try again what could not be done now.
+const retryAfter = "3"
+
 // refuse answers with a problem and ends the request.
 func refuse(c *gin.Context, err error) {
 	p := problemOf(err)
 	c.Header("Content-Type", "application/problem+json")
 	if p.Status == http.StatusUnauthorized {
 		c.Header("WWW-Authenticate", `Bearer realm="oskel"`)
+	}
+	if p.Status == http.StatusTooManyRequests || p.Status == http.StatusServiceUnavailable {
+		c.Header("Retry-After", retryAfter)
 	}
 	c.AbortWithStatusJSON(p.Status, p)
 }

@@ -44,7 +44,7 @@ func (s *server) lastMonth(engine *measure.Engine) calendar.Month {
 	if m, ok := figures.LastMonth(engine.Book.Calendar, engine.Snapshot); ok {
 		return m
 	}
-	return calendar.Month(engine.Book.Calendar.Of(calendar.Monthly, calendar.Date(s.Now().Date())).Number)
+	return calendar.Month(engine.Book.Calendar.Of(calendar.Monthly, engine.Book.Calendar.Today(s.Now())).Number)
 }
 
 func dayText(d calendar.Day) *string {
@@ -102,7 +102,7 @@ func (s *server) GetRegister(ctx context.Context, r contract.GetRegisterRequestO
 }
 
 func (s *server) GetSubject(ctx context.Context, r contract.GetSubjectRequestObject) (contract.GetSubjectResponseObject, error) {
-	all, err := s.Store.RegisterHistory(ctx, r.Kind, r.Key)
+	all, err := s.Figures.SubjectHistory(ctx, r.Kind, r.Key)
 	if err != nil {
 		return nil, err
 	}

@@ -44,7 +44,7 @@ func (s *server) Rehearse(ctx context.Context, r contract.RehearseRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	ask := books.Ask{Draft: books.Draft{Text: b.Text, Dials: or(b.Dials, nil), CutRule: b.Rule}, Rule: b.Rule, Level: or(b.By, ""), Month: m, LookBack: or(b.LookBack, 0), Key: or(b.Key, ""), WhatIf: or(b.WhatIf, nil)}
+	ask := books.Question{Variant: books.Variant{Text: b.Text, Dials: or(b.Dials, nil), CutRule: b.Rule}, Rule: b.Rule, Level: or(b.By, ""), Month: m, LookBack: or(b.LookBack, 0), Key: or(b.Key, ""), WhatIf: or(b.WhatIf, nil)}
 	for _, c := range or(b.Cuts, nil) {
 		ask.Cuts = append(ask.Cuts, books.Cut{Band: c.Band, High: c.High, Value: c.Value})
 	}
@@ -61,7 +61,7 @@ func (s *server) Rehearse(ctx context.Context, r contract.RehearseRequestObject)
 		}
 		for _, back := range a.Back {
 			out.Back = append(out.Back, contract.LookBack{Period: monthText(a.Book.Calendar, back.Month), Label: monthWords(a.Book.Calendar, back.Month),
-				Judged: back.Judged, Flagged: back.Flagged, Persisted: back.Persisted, Explained: back.Explained})
+				Empty: back.Empty, Judged: back.Judged, Flagged: back.Flagged, Persisted: back.Persisted, Explained: back.Explained})
 		}
 		if or(b.LineUp, false) {
 			out.LineUp = ptr(lineUpOut(a.Engine, a.Result, -1))
@@ -82,7 +82,7 @@ func (s *server) RehearseBook(ctx context.Context, r contract.RehearseBookReques
 	if err != nil {
 		return nil, err
 	}
-	c, err := s.Trials.Book(ctx, books.Draft{Text: r.Body.Text, Dials: or(r.Body.Dials, nil)}, m)
+	c, err := s.Trials.Book(ctx, books.Variant{Text: r.Body.Text, Dials: or(r.Body.Dials, nil)}, m)
 	if err != nil {
 		return nil, err
 	}
@@ -106,7 +106,7 @@ func (s *server) SolveDial(ctx context.Context, r contract.SolveDialRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	found, err := s.Trials.Solve(ctx, books.Solve{Draft: books.Draft{Text: b.Text}, Dial: b.Dial, Wanted: b.Wanted, Month: m, Months: or(b.Periods, 6), Rules: or(b.Rules, nil)})
+	found, err := s.Trials.Solve(ctx, books.Solve{Variant: books.Variant{Text: b.Text}, Dial: b.Dial, Wanted: b.Wanted, Month: m, Months: or(b.Periods, 6), Rules: or(b.Rules, nil)})
 	if err != nil {
 		return nil, err
 	}

@@ -9,6 +9,7 @@ import (
 
 	"oskel/core/lang"
 	"oskel/core/rulebook"
+	"oskel/internal/books"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/store"
 )
@@ -102,11 +103,11 @@ func (s *server) ListRules(ctx context.Context, r contract.ListRulesRequestObjec
 		if err != nil {
 			return nil, err
 		}
-		last, err := s.Store.LatestSweep(ctx, m)
+		last, err := s.Sweep.Latest(ctx, m)
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return nil, err
 		}
-		for _, t := range talliesOut(last.Tallies) {
+		for _, t := range talliesOut(last) {
 			for i := range rules {
 				if rules[i].Name == t.Rule && rules[i].Tally == nil {
 					rules[i].Tally = &t
@@ -126,7 +127,7 @@ func revisionOut(r store.Revision, withText bool) contract.Revision {
 }
 
 func (s *server) ListRevisions(ctx context.Context, _ contract.ListRevisionsRequestObject) (contract.ListRevisionsResponseObject, error) {
-	all, err := s.Store.Revisions(ctx)
+	all, err := s.Books.Revisions(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -138,7 +139,7 @@ func (s *server) ListRevisions(ctx context.Context, _ contract.ListRevisionsRequ
 }
 
 func (s *server) GetRevision(ctx context.Context, r contract.GetRevisionRequestObject) (contract.GetRevisionResponseObject, error) {
-	revision, err := s.Store.Revision(ctx, r.Number)
+	revision, err := s.Books.Revision(ctx, r.Number)
 	if err != nil {
 		return nil, err
 	}
@@ -146,7 +147,7 @@ func (s *server) GetRevision(ctx context.Context, r contract.GetRevisionRequestO
 }
 
 func (s *server) PublishRevision(ctx context.Context, r contract.PublishRevisionRequestObject) (contract.PublishRevisionResponseObject, error) {
-	revision, err := s.Books.Publish(ctx, whoAsks(ctx).Name, r.Body.Text, r.Body.Note, r.Body.BasedOn)
+	revision, err := s.Books.Publish(ctx, books.Publication{Author: whoAsks(ctx).Name, Text: r.Body.Text, Note: r.Body.Note, BasedOn: or(r.Body.BasedOn, books.Unknown), Over: or(r.Body.Over, false)})
 	if err != nil {
 		return nil, err
 	}

@@ -3,14 +3,15 @@
 package httpapi
 
 import (
+	"bytes"
+	"encoding/json"
 	"fmt"
+	"io"
 	"io/fs"
-	"log/slog"
 	"net/http"
 	"strings"
 	"time"
 
-	"github.com/alexedwards/scs/pgxstore"
 	"github.com/alexedwards/scs/v2"
 	"github.com/getkin/kin-openapi/openapi3filter"
 	"github.com/getkin/kin-openapi/routers"
@@ -23,23 +24,22 @@ import (
 	"oskel/internal/intake"
 	"oskel/internal/people"
 	"oskel/internal/review"
-	"oskel/internal/store"
 	"oskel/internal/sweep"
 )
 
 // Services are the rooms that the handlers call.
 type Services struct {
-	Store   *store.Store
-	Books   *books.Service
-	Trials  *books.Rehearser
-	Figures *figures.Keeper
-	Intake  *intake.Service
-	Sweep   *sweep.Service
-	Review  *review.Service
-	People  *people.Service
-	Now     func() time.Time
-	Console fs.FS // the built console; nil serves none
-	Secure  bool  // the session cookie is for HTTPS alone
+	Books    *books.Service
+	Trials   *books.Rehearser
+	Figures  *figures.Keeper
+	Intake   *intake.Service
+	Sweep    *sweep.Service
+	Review   *review.Service
+	People   *people.Service
+	Sessions scs.Store
+	Now      func() time.Time
+	Console  fs.FS // the built console; nil serves none
+	Secure   bool  // the session cookie is for HTTPS alone
 }
 
 // server implements the strict handlers.
@@ -73,8 +73,7 @@ func New(s Services) (http.Handler, error) {
 		return nil, fmt.Errorf("reading the contract: %w", err)
 	}
 	sv := &server{Services: s, sessions: scs.New()}
-	// Without its own cleaning up, which cannot be stopped safely; app does it.
-	sv.sessions.Store = pgxstore.NewWithCleanupInterval(s.Store.Pool(), 0)
+	sv.sessions.Store = s.Sessions
 	sv.sessions.HashTokenInStore = true
 	sv.sessions.Lifetime = 12 * time.Hour
 	sv.sessions.IdleTimeout = 2 * time.Hour
@@ -82,8 +81,13 @@ func New(s Services) (http.Handler, error) {
 	sv.sessions.Cookie.SameSite = http.SameSiteLaxMode
 	sv.sessions.Cookie.Secure = s.Secure
 	sv.sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) {
-		slog.Error("keeping a session", "error", err)
-		http.Error(w, http.StatusText(http.StatusInternalServerError), http.StatusInternalServerError)
+		p := problemOf(fmt.Errorf("keeping a session: %w", err))
+		w.Header().Set("Content-Type", "application/problem+json")
+		if p.Status == http.StatusServiceUnavailable {
+			w.Header().Set("Retry-After", retryAfter)
+		}
+		w.WriteHeader(p.Status)
+		json.NewEncoder(w).Encode(p) //nolint:errcheck // whoever asked may be gone
 	}
 
 	gin.SetMode(gin.ReleaseMode)
@@ -151,9 +155,52 @@ func validate(router routers.Router) gin.HandlerFunc {
 			use, largest = withoutBody, largestFile
 		}
 		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, largest)
+		if use == options {
+			if err := shallow(c.Request); err != nil {
+				refuse(c, err)
+				return
+			}
+		}
 		input := &openapi3filter.RequestValidationInput{Request: c.Request, PathParams: params, Route: route, Options: use}
 		if err := openapi3filter.ValidateRequest(c.Request.Context(), input); err != nil {
 			refuse(c, err)
 		}
 	}
+}
+
+// The bounds of a request's JSON, held before anything is made of it.
+const (
+	deepestJSON = 50
+	mostJSON    = 200_000 // values and keys
+)
+
+// shallow reads a request's JSON and refuses one that is nested too deep or
+// holds too much.
+func shallow(r *http.Request) error {
+	body, err := io.ReadAll(r.Body)
+	if err != nil {
+		return err
+	}
+	r.Body = io.NopCloser(bytes.NewReader(body))
+	depth, values, quoted := 0, 0, false
+	for i := 0; i < len(body); i++ {
+		switch b := body[i]; {
+		case quoted && b == '\\':
+			i++
+		case b == '"':
+			quoted = !quoted
+		case quoted:
+		case b == '[' || b == '{':
+			depth++
+			values++
+		case b == ']' || b == '}':
+			depth--
+		case b == ',' || b == ':':
+			values++
+		}
+		if depth > deepestJSON || values > mostJSON {
+			return fail(http.StatusBadRequest, "invalid-request", "The request's JSON is nested more than %d deep or holds more than %d values.", deepestJSON, mostJSON)
+		}
+	}
+	return nil
 }

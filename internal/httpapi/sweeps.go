@@ -5,11 +5,8 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
-	"slices"
-	"strings"
 
 	"oskel/core/calendar"
-	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/store"
 	"oskel/internal/sweep"
@@ -45,13 +42,9 @@ func monthWords(c calendar.Calendar, m calendar.Month) string {
 	return c.Words(calendar.MonthPeriod(m))
 }
 
-func talliesOut(raw json.RawMessage) []contract.Tally {
-	var all []sweep.TallyOf
-	if len(raw) > 0 {
-		json.Unmarshal(raw, &all) //nolint:errcheck // written by the sweep; an unreadable one shows as none
-	}
+func talliesOut(s store.Sweep) []contract.Tally {
 	out := []contract.Tally{}
-	for _, t := range all {
+	for _, t := range sweep.TalliesOf(s) {
 		out = append(out, contract.Tally{Rule: t.Rule, Level: optional(t.Level), Subjects: t.Subjects, Judged: t.Judged(), Clear: t.Clear, Breach: t.Breach, NoData: t.NoData, NotJudged: t.NotJudged, Flagged: t.Flagged, Crowded: t.Crowded()})
 	}
 	return out
@@ -59,7 +52,7 @@ func talliesOut(raw json.RawMessage) []contract.Tally {
 
 func sweepOut(c calendar.Calendar, s store.Sweep, same bool) contract.Sweep {
 	out := contract.Sweep{Id: s.ID, Period: monthText(c, s.Period), Revision: s.Revision, DataVersion: s.DataVersion, By: s.Author, At: s.At,
-		Raised: s.Raised, Standing: s.Standing, Cleared: s.Cleared, TookMs: s.TookMS, Unchanged: same, Tallies: talliesOut(s.Tallies)}
+		Raised: s.Raised, Standing: s.Standing, Cleared: s.Cleared, TookMs: s.TookMS, Unchanged: same, Tallies: talliesOut(s)}
 	if len(s.Difference) > 0 {
 		var d contract.SweepDifference
 		if json.Unmarshal(s.Difference, &d) == nil {
@@ -81,13 +74,26 @@ func (s *server) ListSweeps(ctx context.Context, r contract.ListSweepsRequestObj
 		}
 		month = &m
 	}
-	all, err := s.Store.Sweeps(ctx, month)
+	all, err := s.Sweep.Sweeps(ctx, month)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.ListSweeps200JSONResponse{}
+	var months []calendar.Month
 	for _, sw := range all {
-		out = append(out, sweepOut(s.calendar(ctx), sw, false))
+		months = append(months, sw.Period)
+	}
+	stale, err := s.Sweep.Stale(ctx, months...)
+	if err != nil {
+		return nil, err
+	}
+	out, last := contract.ListSweeps200JSONResponse{}, map[calendar.Month]bool{}
+	c := s.calendar(ctx)
+	for _, sw := range all {
+		one := sweepOut(c, sw, false)
+		if !last[sw.Period] { // those after it have overtaken the earlier ones
+			one.Stale, last[sw.Period] = optional(stale[sw.Period]), true
+		}
+		out = append(out, one)
 	}
 	return out, nil
 }
@@ -124,7 +130,7 @@ func (s *server) ListPeriods(ctx context.Context, r contract.ListPeriodsRequestO
 	c := s.calendar(ctx)
 	out := contract.ListPeriods200JSONResponse{}
 	for _, p := range periods {
-		out = append(out, contract.PeriodState{Period: monthText(c, p.Month), Label: monthWords(c, p.Month), State: contract.PeriodStateState(p.State), Grades: p.Grades})
+		out = append(out, contract.PeriodState{Period: monthText(c, p.Month), Label: monthWords(c, p.Month), State: contract.PeriodStateState(p.State), Grades: p.Grades, Stale: optional(p.Stale)})
 	}
 	return out, nil
 }
@@ -142,80 +148,23 @@ func (s *server) GetOverview(ctx context.Context, r contract.GetOverviewRequestO
 	} else if err != nil {
 		return nil, err
 	}
-	periods, err := s.Sweep.Periods(ctx, &m)
+	o, err := s.Sweep.Overview(ctx, book, m)
 	if err != nil {
 		return nil, err
 	}
-	counts, err := s.Store.CountExceptions(ctx, m, m)
-	if err != nil {
-		return nil, err
+	out.State = o.State
+	if o.Sweep != nil {
+		out.Sweep = ptr(sweepOut(book.Calendar, *o.Sweep, false))
+		out.Sweep.Stale = optional(o.Stale)
 	}
-	unsettled, err := s.Store.CountUnsettled(ctx)
-	if err != nil {
-		return nil, err
-	}
-	now := periods[len(periods)-1]
-	out.State = now.State
-	if now.Sweep != nil {
-		out.Sweep = ptr(sweepOut(s.calendar(ctx), *now.Sweep, false))
-	}
-	count := func(name, title string, belongs func(store.ExceptionCount) bool) contract.Counts {
-		c := contract.Counts{Name: name, Title: title, Grades: &map[string]int{}}
-		for _, x := range counts {
-			if !belongs(x) {
-				continue
-			}
-			switch x.State {
-			case "raised":
-				c.Raised += x.Count
-			case "standing":
-				c.Standing += x.Count
-			default:
-				c.Cleared += x.Count
-				continue
-			}
-			(*c.Grades)[x.Grade] += x.Count
-		}
-		return c
-	}
-	for _, g := range book.Grades {
-		out.Grades = append(out.Grades, count(g.Name, g.Label, func(x store.ExceptionCount) bool { return x.Grade == g.Name }))
-	}
-	for _, k := range levelsOf(book) {
-		out.Kinds = append(out.Kinds, count(k.Name, k.Title, func(x store.ExceptionCount) bool { return x.Kind == k.Name }))
-	}
-	for _, rule := range book.Rules {
-		c := count(rule.Name, rule.Title, func(x store.ExceptionCount) bool { return x.Rule == rule.Name })
-		if out.Sweep != nil {
-			for _, t := range out.Sweep.Tallies {
-				if t.Rule == rule.Name {
-					c.Judged = ptr(t.Judged)
-				}
-			}
-		}
-		out.Rules = append(out.Rules, c)
-	}
-	for _, d := range book.Desks {
-		c := count(d.Name, d.Title, func(x store.ExceptionCount) bool { return x.Desk == d.Name })
-		c.Unsettled = ptr(unsettled[d.Name])
-		out.Desks = append(out.Desks, c)
-	}
+	out.Grades, out.Kinds, out.Rules, out.Desks = countsOut(o.Grades), countsOut(o.Kinds), countsOut(o.Rules), countsOut(o.Desks)
 	return out, nil
 }
 
-// levelsOf lists the levels that rules judge, the kinds first.
-func levelsOf(book *rulebook.Book) []contract.Named {
-	var out []contract.Named
-	for _, k := range book.Kinds {
-		out = append(out, contract.Named{Name: k.Name, Title: k.Plural})
-	}
-	for _, r := range book.Rules {
-		for _, l := range r.Levels {
-			if name := l.String(); !slices.ContainsFunc(out, func(n contract.Named) bool { return n.Name == name }) {
-				title := book.Many(l)
-				out = append(out, contract.Named{Name: name, Title: strings.ToUpper(title[:1]) + title[1:]})
-			}
-		}
+func countsOut(all []sweep.Counts) []contract.Counts {
+	out := []contract.Counts{}
+	for _, c := range all {
+		out = append(out, contract.Counts{Name: c.Name, Title: c.Title, Raised: c.Raised, Standing: c.Standing, Cleared: c.Cleared, Grades: &c.Grades, Judged: c.Judged, Unsettled: c.Unsettled})
 	}
 	return out
 }

@@ -3,19 +3,17 @@ package httpapi
 import (
 	"bytes"
 	"context"
-	"encoding/csv"
 	"net/http"
 	"slices"
 	"strconv"
 	"strings"
 
 	"oskel/core/amount"
-	"oskel/core/calendar"
 	"oskel/core/lang"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
-	"oskel/internal/store"
+	"oskel/internal/sheet"
 )
 
 func goodOf(m *rulebook.Measure) string {
@@ -34,7 +32,7 @@ func (s *server) ListMeasures(ctx context.Context, _ contract.ListMeasuresReques
 	for i := range book.Measures {
 		m := &book.Measures[i]
 		out = append(out, contract.Measure{Name: m.Name, Title: m.Title, Unit: string(m.Unit), Good: contract.MeasureGood(goodOf(m)), Words: book.MeasureWords(m),
-			Kinds: append([]string{}, book.Askable(m.Name)...), UsedBy: append([]string{}, book.Uses(m.Name)...)})
+			Kinds: append([]string{}, book.Askable(m.Name)...), UsedBy: append([]string{}, book.Uses(m.Name)...), Groups: groupsOut(book, m)})
 	}
 	return out, nil
 }
@@ -147,12 +145,15 @@ func readAsk(book *rulebook.Book, p contract.GetTableParams) (_ *rulebook.Book, 
 	return book, a, nil
 }
 
+// mostOffset bounds how far on a page may begin.
+const mostOffset = 1<<31 - 1
+
 func offsetOf(cursor *string) (int, error) {
 	if cursor == nil {
 		return 0, nil
 	}
 	n, err := strconv.Atoi(*cursor)
-	if err != nil || n < 0 {
+	if err != nil || n < 0 || n > mostOffset {
 		return 0, fail(http.StatusBadRequest, "invalid-request", "cursor: expected the 'next' of an earlier page, found %q", *cursor)
 	}
 	return n, nil
@@ -201,7 +202,7 @@ func tableOut(book *rulebook.Book, ask measure.Ask, g measure.Grid) contract.Get
 	out := contract.GetTable200JSONResponse{Columns: []contract.TableColumn{}, Rows: []contract.TableRow{}, Whole: []contract.Cell{}, Total: g.Total}
 	for i, h := range g.Heads {
 		m := book.Measure(h.Measure)
-		out.Columns = append(out.Columns, contract.TableColumn{Measure: h.Measure, Title: titled(m), Unit: string(m.Unit), Good: goodOf(m), Period: book.Calendar.String(h.Period), Label: book.Calendar.Words(h.Period), Places: g.Places[i]})
+		out.Columns = append(out.Columns, contract.TableColumn{Measure: h.Measure, Title: titled(m), Unit: string(m.Unit), Good: goodOf(m), Period: book.Calendar.String(h.Period), Label: book.Calendar.Words(h.Period), Places: g.Places[i], Groups: groupsOut(book, m)})
 		out.Whole = append(out.Whole, cellOut(g.Whole[i], m))
 	}
 	for _, row := range g.Rows {
@@ -221,36 +222,42 @@ func tableOut(book *rulebook.Book, ask measure.Ask, g measure.Grid) contract.Get
 	return out
 }
 
+// groupsOut says how a measure's groups and total are made, where not from
+// their own figures.
+func groupsOut(book *rulebook.Book, m *rulebook.Measure) *string {
+	if m.Groups.How == "" {
+		return nil
+	}
+	return ptr(book.GatheringWords(m))
+}
+
 func (s *server) ExportTable(ctx context.Context, r contract.ExportTableRequestObject) (contract.ExportTableResponseObject, error) {
 	p := contract.GetTableParams(r.Params)
 	p.Groups = nil
 	var body bytes.Buffer
 	err := s.grid(ctx, p, func(ask measure.Ask, l *measure.Layout) error {
-		writeGrid(&body, l.Engine().Book, l.Page(0, l.Engine().Size(ask.Level)))
-		return nil
+		return writeGrid(&body, l.Engine().Book, l.Page(0, l.Engine().Size(ask.Level)))
 	})
 	return contract.ExportTable200TextcsvResponse{Body: &body, ContentLength: int64(body.Len())}, err
 }
 
-func writeGrid(body *bytes.Buffer, book *rulebook.Book, g measure.Grid) {
-	w := csv.NewWriter(body)
-	head := []string{"key", "name"}
+func writeGrid(body *bytes.Buffer, book *rulebook.Book, g measure.Grid) error {
+	out := sheet.Sheet{Columns: []sheet.Column{{Name: "key"}, {Name: "name"}}}
 	for _, h := range g.Heads {
-		head = append(head, h.Measure+" "+book.Calendar.String(h.Period))
+		out.Columns = append(out.Columns, sheet.Column{Name: h.Measure + " " + book.Calendar.String(h.Period), Kind: sheet.Number})
 	}
-	w.Write(head) //nolint:errcheck // into memory
 	for _, row := range g.Rows {
 		cells := []string{row.Key, row.Name}
 		for _, c := range row.Cells {
 			text := ""
 			if c.Why == measure.Present {
-				text = amount.RoundRat(c.Value, 4)
+				text = trimmed(amount.RoundRat(c.Value, 4))
 			}
 			cells = append(cells, text)
 		}
-		w.Write(cells) //nolint:errcheck // into memory
+		out.Rows = append(out.Rows, cells)
 	}
-	w.Flush()
+	return out.CSV(body)
 }
 
 func (s *server) GetParts(ctx context.Context, r contract.GetPartsRequestObject) (contract.GetPartsResponseObject, error) {
@@ -303,91 +310,20 @@ func (s *server) GetParts(ctx context.Context, r contract.GetPartsRequestObject)
 		}
 		return out, nil
 	}
-	columns, lines, err := s.linesBehind(ctx, engine, m, slot, uint32(code))
+	if m.Days != "" {
+		return out, nil
+	}
+	lines, err := s.Figures.Behind(ctx, engine, m.Name, slot, uint32(code), offset, or(p.Limit, 100))
 	if err != nil {
 		return nil, err
 	}
-	out.Columns, out.Total = columns, len(lines)
-	if at := slices.Index(columns, m.Of.Figure); at >= 0 && m.Aggregate != "distinct" {
-		sum := amount.Amount(0)
-		for _, l := range lines {
-			if a, err := amount.Parse(l[at]); err == nil {
-				sum += a
-			}
-		}
-		out.Sum = ptr(sum.String())
+	out.Columns, out.Total = lines.Columns, lines.Total
+	if lines.Sum != nil {
+		out.Sum = ptr(trimmed(amount.RoundRat(lines.Sum, 4)))
 	}
-	end := min(len(lines), offset+or(p.Limit, 100))
-	out.Lines = append(out.Lines, lines[min(offset, end):end]...)
-	if end < len(lines) {
-		out.Next = ptr(strconv.Itoa(end))
+	out.Lines = append(out.Lines, lines.Rows...)
+	if next := offset + len(lines.Rows); next < lines.Total && len(lines.Rows) > 0 {
+		out.Next = ptr(strconv.Itoa(next))
 	}
 	return out, nil
-}
-
-// linesBehind reads the lines that an aggregate counts for one code.
-func (s *server) linesBehind(ctx context.Context, engine *measure.Engine, m *rulebook.Measure, slot measure.Slot, code uint32) (columns []string, lines [][]string, err error) {
-	feed := engine.Book.Feed(m.Of.Feed)
-	f := store.LineFilter{Version: engine.Snapshot.Version, First: slot.First, Last: slot.Last}
-	for _, side := range sidesOf(engine, slot, code) {
-		f.Subjects = append(f.Subjects, store.SubjectFilter{Column: feed.SubjectColumn(side.Kind), Codes: engine.Members(side.Slot, side.code)})
-	}
-	columns, all, err := s.Store.Lines(ctx, feed, f)
-	if err != nil {
-		return columns, all, err
-	}
-	for _, l := range all {
-		belongs := true
-		for i, side := range sidesOf(engine, slot, code) {
-			belongs = belongs && (side.By == "" || belongsTo(engine, side, l[slices.Index(columns, f.Subjects[i].Column)], l[0]))
-		}
-		if belongs && (m.Where == nil || lang.Test(m.Where.Tree, lineLookup(engine, feed, columns, l))) {
-			lines = append(lines, l)
-		}
-	}
-	return columns, lines, nil
-}
-
-// side is what a code stands for in a slot: a pair has two.
-type side struct {
-	measure.Slot
-	code uint32
-}
-
-func sidesOf(engine *measure.Engine, slot measure.Slot, code uint32) []side {
-	switch {
-	case slot.Kind == "":
-		return nil
-	case slot.Paired():
-		first, second, a, b := engine.Sides(slot, code)
-		return []side{{first, a}, {second, b}}
-	}
-	return []side{{slot, code}}
-}
-
-// belongsTo says whether a subject belonged to a group on the day of a line.
-func belongsTo(engine *measure.Engine, group side, key, day string) bool {
-	register := engine.Snapshot.Registers[group.Kind]
-	subject, _ := register.Code(key)
-	d, err := calendar.ParseDay(day)
-	a := register.Attributes[group.By]
-	return err == nil && a != nil && a.At(d)[subject] == group.code
-}
-
-// lineLookup gives the values of a line as its text says them.
-func lineLookup(engine *measure.Engine, feed *rulebook.Feed, columns, line []string) lang.Lookup {
-	return func(name string) lang.Value {
-		if column, attribute, dotted := strings.Cut(name, "."); dotted {
-			at := slices.IndexFunc(feed.Subjects, func(s rulebook.Subject) bool { return s.Column == column })
-			register := engine.Snapshot.Registers[feed.Subjects[at].Kind]
-			code, _ := register.Code(line[slices.Index(columns, column)])
-			day, _ := calendar.ParseDay(line[0])
-			return register.Value(attribute, code, day)
-		}
-		text := line[slices.Index(columns, name)]
-		if feed.Figure(name) != nil {
-			return lang.ParseValue(lang.NumberType, text)
-		}
-		return lang.ParseValue(lang.TextType, text)
-	}
 }

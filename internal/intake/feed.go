@@ -2,6 +2,7 @@ package intake
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"maps"
 	"slices"
@@ -85,13 +86,17 @@ func readFeed(ctx context.Context, tx *store.Tx, book *rulebook.Book, r Request,
 		required = append(required, r.Correct)
 	}
 	t := openTable(r.File, body, required, append(append([]string(nil), f.Labels...), f.Notes...))
-	w := newBlockWriter(ctx, tx.NewAppender(f, in.ID))
+	appender := tx.NewAppender(f, in.ID)
+	w := newBlockWriter(ctx, appender)
 	err = (&lineReader{t: t, feed: f, subjects: subjects, only: only}).read(w, in)
 	if written := w.close(); err == nil {
 		err = written
 	}
 	if err == nil && t.refusal.Count > 0 {
 		return t.refusal, nil
+	}
+	if err == nil {
+		err = appender.Attach(ctx)
 	}
 	if err == nil && r.Correct != "" {
 		var more []int32
@@ -100,6 +105,43 @@ func readFeed(ctx context.Context, tx *store.Tx, book *rulebook.Book, r Request,
 		}
 	}
 	return nil, err
+}
+
+// Equal says that lines of a file are equal to lines that count already: most
+// likely they were taken in before.
+type Equal struct {
+	Lines int64
+	Of    int64 // lines in the file
+	By    map[int64]int64
+}
+
+func (e *Equal) Error() string {
+	var from []string
+	for _, id := range slices.Sorted(maps.Keys(e.By)) {
+		from = append(from, fmt.Sprintf("%d with intake %d", e.By[id], id))
+	}
+	return fmt.Sprintf("%d of the %d lines are equal to lines that are there already, in every column: %s. To take in the whole file all the same, say so with -again; to replace what is there, use -replace or -correct",
+		e.Lines, e.Of, strings.Join(from, ", "))
+}
+
+// equalLines finds lines of an intake that are there already; nil is none.
+func equalLines(ctx context.Context, tx *store.Tx, f *rulebook.Feed, in *store.Intake) (*Equal, error) {
+	e := &Equal{Of: in.Lines, By: map[int64]int64{}}
+	for _, m := range in.Months {
+		month := calendar.Month(m)
+		by, err := tx.EqualLines(ctx, f, in.ID, month.First(), month.Last())
+		if err != nil {
+			return nil, err
+		}
+		for id, n := range by {
+			e.By[id] += n
+			e.Lines += n
+		}
+	}
+	if e.Lines == 0 {
+		return nil, nil
+	}
+	return e, nil
 }
 
 // blockWriter hands blocks to the database in their order, one behind the
@@ -115,12 +157,21 @@ func newBlockWriter(ctx context.Context, a *store.Appender) *blockWriter {
 		var err error
 		for b := range w.blocks {
 			if err == nil {
-				err = a.Append(ctx, b)
+				err = appended(ctx, a, b)
 			}
 		}
 		w.done <- err
 	}()
 	return w
+}
+
+func appended(ctx context.Context, a *store.Appender, b *store.Lines) (err error) {
+	defer func() {
+		if what := recover(); what != nil {
+			err = fmt.Errorf("panic while writing lines: %v", what)
+		}
+	}()
+	return a.Append(ctx, b)
 }
 
 func (w *blockWriter) close() error {

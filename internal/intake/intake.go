@@ -11,6 +11,7 @@ import (
 	"os"
 	"slices"
 
+	"oskel/core/calendar"
 	"oskel/core/lang"
 	"oskel/core/rulebook"
 	"oskel/internal/books"
@@ -33,31 +34,57 @@ type Request struct {
 	File    string // its name, for messages
 	Replace string // a period whose lines give way; "" adds
 	Correct string // a note column: lines that bear the same as one in the file give way
+	Again   bool   // take in lines that are there already
+	Trial   bool   // check the file and report on it, and keep nothing
 	Author  string
 	Body    io.Reader
 }
 
 // Errors that are not faults of the file.
 var (
-	ErrNoRulebook = errors.New("no rulebook is published yet, so no feed is declared; publish one first")
 	ErrUnknown    = errors.New("unknown")
 	ErrBadRequest = errors.New("not possible")
 )
 
-// Again says that the same bytes were taken in before.
+// Again says that the same bytes were taken in before, and still count.
 type Again struct{ Before store.Intake }
 
 func (a *Again) Error() string {
 	return fmt.Sprintf("these very lines were taken in as intake %d (%s) by %s on %s", a.Before.ID, a.Before.File, a.Before.Author, a.Before.At.Format("2 Jan 2006"))
 }
 
+// Report is what a file would bring.
+type Report struct {
+	Rows     int64
+	Months   []store.MonthTotals // those that the file touches, with the two before the first
+	Subjects []string            // new ones
+	Equal    *Equal              // lines that are there already
+}
+
+// errTrial ends the transaction of a trial.
+var errTrial = errors.New("a trial keeps nothing")
+
+// Try checks a file as Load does and says what it would bring; it keeps nothing.
+func (s *Service) Try(ctx context.Context, r Request) (Report, error) {
+	r.Trial = true
+	var report Report
+	_, err := s.take(ctx, r, &report)
+	if errors.Is(err, errTrial) {
+		err = nil
+	}
+	return report, err
+}
+
 // Load checks a file row by row and keeps it whole, or refuses it whole with
 // a *Refusal.
 func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
+	r.Trial = false
+	return s.take(ctx, r, nil)
+}
+
+func (s *Service) take(ctx context.Context, r Request, report *Report) (store.Intake, error) {
 	_, book, err := s.books.Published(ctx)
-	if errors.Is(err, store.ErrNotFound) {
-		return store.Intake{}, ErrNoRulebook
-	} else if err != nil {
+	if err != nil {
 		return store.Intake{}, err
 	}
 	in, err := planned(book, r)
@@ -71,32 +98,33 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 	defer done()
 	sum := sha256.New()
 	body := io.TeeReader(file, sum)
-	var write func(tx *store.Tx) error
 	err = s.store.Do(ctx, store.LockIntake, func(tx *store.Tx) error {
-		var refusal *Refusal
-		if err := tx.NumberIntake(ctx, &in); err != nil {
-			return err
-		}
-		switch r.Into {
-		case "feed":
-			write = func(*store.Tx) error { return nil } // it is written while it is read
-			refusal, err = readFeed(ctx, tx, book, r, body, &in)
-		case "register":
-			write, refusal, err = readRegister(ctx, tx, book.Kind(r.Name), r, body, &in)
-		default:
-			write, refusal, err = readTargets(ctx, tx, book, book.Kind(r.Name), r, body, &in)
-		}
+		// The rulebook may be another since the file was begun.
+		revision, err := tx.LatestRevision(ctx)
 		if err != nil {
 			return err
 		}
-		if refusal != nil {
-			return refusal
+		if book, err = s.books.Of(revision); err != nil {
+			return err
+		}
+		if in, err = planned(book, r); err != nil {
+			return err
+		}
+		if err := tx.NumberIntake(ctx, &in); err != nil {
+			return err
+		}
+		write, fresh, err := s.check(ctx, tx, book, r, body, &in)
+		if err != nil {
+			return err
 		}
 		in.SHA256 = sum.Sum(nil)
-		if before, err := tx.SameIntake(ctx, in.Into, in.Name, in.SHA256); err == nil {
-			return &Again{before}
-		} else if !errors.Is(err, store.ErrNotFound) {
-			return err
+		if r.Trial {
+			return tell(ctx, tx, book, r, &in, fresh, report)
+		}
+		if !r.Again {
+			if err := refuseAgain(ctx, tx, book, r, &in); err != nil {
+				return err
+			}
 		}
 		if err := tx.AddIntake(ctx, &in); err != nil {
 			return err
@@ -104,6 +132,60 @@ func (s *Service) Load(ctx context.Context, r Request) (store.Intake, error) {
 		return write(tx)
 	})
 	return in, err
+}
+
+// check reads the file to its end and refuses it, or says how its rows are
+// written and which subjects are new. The lines of a feed are written while
+// they are read.
+func (s *Service) check(ctx context.Context, tx *store.Tx, book *rulebook.Book, r Request, body io.Reader, in *store.Intake) (write func(tx *store.Tx) error, fresh []string, err error) {
+	var refusal *Refusal
+	switch r.Into {
+	case "feed":
+		write = func(*store.Tx) error { return nil }
+		refusal, err = readFeed(ctx, tx, book, r, body, in)
+	case "register":
+		write, fresh, refusal, err = readRegister(ctx, tx, book.Kind(r.Name), r, body, in)
+	default:
+		write, refusal, err = readTargets(ctx, tx, book, book.Kind(r.Name), r, body, in)
+	}
+	if err == nil && refusal != nil {
+		err = refusal
+	}
+	return write, fresh, err
+}
+
+// refuseAgain refuses what was taken in before and still counts: the same file,
+// or equal lines.
+func refuseAgain(ctx context.Context, tx *store.Tx, book *rulebook.Book, r Request, in *store.Intake) error {
+	if before, err := tx.SameIntake(ctx, in.Into, in.Name, in.SHA256); err == nil {
+		return &Again{before}
+	} else if !errors.Is(err, store.ErrNotFound) {
+		return err
+	}
+	if r.Into != "feed" {
+		return nil
+	}
+	equal, err := equalLines(ctx, tx, book.Feed(r.Name), in)
+	if err == nil && equal != nil {
+		err = equal
+	}
+	return err
+}
+
+// tell reports on a trial, and ends it.
+func tell(ctx context.Context, tx *store.Tx, book *rulebook.Book, r Request, in *store.Intake, fresh []string, report *Report) (err error) {
+	report.Rows, report.Subjects = in.Lines, fresh
+	if r.Into == "feed" && len(in.Months) > 0 {
+		f := book.Feed(r.Name)
+		if report.Equal, err = equalLines(ctx, tx, f, in); err != nil {
+			return err
+		}
+		first, last := calendar.Month(slices.Min(in.Months))-2, calendar.Month(slices.Max(in.Months))
+		if report.Months, err = tx.MonthTotals(ctx, f, in.ID, first.First(), last.Last()); err != nil {
+			return err
+		}
+	}
+	return errTrial
 }
 
 // planned is the intake that a request asks for, or why there can be none
@@ -191,6 +273,9 @@ func unknown(what, name string, book *rulebook.Book) error {
 	return fmt.Errorf("%w %s %q; the rulebook declares %v", ErrUnknown, what, name, known)
 }
 
+// All lists all intakes, the newest first.
+func (s *Service) All(ctx context.Context) ([]store.Intake, error) { return s.store.Intakes(ctx) }
+
 // TakeBack takes an intake back; the taking back is an intake of its own, so
 // that what past sweeps saw can still be read.
 func (s *Service) TakeBack(ctx context.Context, id int64, author string) (store.Intake, error) {
@@ -229,7 +314,7 @@ func (s *Service) TakeBack(ctx context.Context, id int64, author string) (store.
 		if err := tx.AddIntake(ctx, &by); err != nil {
 			return err
 		}
-		return tx.TakeBack(ctx, in, feed, by.ID)
+		return tx.TakeBack(ctx, in, by.ID)
 	})
 	return by, err
 }

@@ -17,114 +17,158 @@ import (
 
 // readRegister reads subjects of a kind with their attributes; those already
 // known are replaced, others stay as they are.
-func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request, body io.Reader, in *store.Intake) (write func(*store.Tx) error, refusal *Refusal, err error) {
+func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request, body io.Reader, in *store.Intake) (write func(*store.Tx) error, fresh []string, refusal *Refusal, err error) {
 	required := []string{k.Name}
 	for _, a := range k.Attributes {
 		required = append(required, a.Name)
 	}
 	known, err := readKeys(ctx, tx, k.Name)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
-	t := openTable(r.File, body, required, []string{"name", "active_from", "active_to", "valid_from", "valid_to"})
-	var rows []row
-	var fresh []string
-	type since struct {
-		key  string
-		from calendar.Day
-	}
-	seen := map[since]int{}
-	codes := map[string]uint32{}
-	for t.next() {
-		key := t.text(k.Name)
-		from, dated := t.day("valid_from", false)
-		if !dated {
-			from = ledger.Never
-		}
-		switch {
-		case key == "":
-			t.fault(k.Name, "expected a key")
-			continue
-		case seen[since{key, from}] > 0:
-			t.fault(k.Name, "already on line %d; a second row of the same key needs another valid_from", seen[since{key, from}])
-			continue
-		}
-		key = strings.Clone(key)
-		seen[since{key, from}] = t.line
-		code, ok := known.codes[key]
-		if !ok {
-			if code, ok = codes[key]; !ok {
-				code = uint32(len(known.all) + len(fresh))
-				codes[key] = code
-				fresh = append(fresh, key)
-			}
-		}
-		e := store.Entry{Code: code, Name: strings.Clone(t.text("name")), Attributes: map[string]string{}}
-		if e.Name == "" {
-			e.Name = key
-		}
-		for _, a := range k.Attributes {
-			v := t.text(a.Name)
-			if v == "" {
-				continue
-			}
-			if lang.ParseValue(a.Type, v).Type == "" {
-				t.fault(a.Name, "expected a %s", map[lang.Type]string{lang.NumberType: "decimal, such as 12.5", lang.DateType: "day, such as 2026-10-31"}[a.Type])
-			}
-			e.Attributes[a.Name] = strings.Clone(v)
-		}
-		if dated {
-			e.ValidFrom = &from
-		}
-		if d, ok := t.day("valid_to", false); ok {
-			e.ValidTo = &d
-			if dated && d < from {
-				t.fault("valid_to", "expected a day not before valid_from, %s", from)
-			}
-		}
-		if d, ok := t.day("active_from", false); ok {
-			e.From = &d
-		}
-		if d, ok := t.day("active_to", false); ok {
-			e.To = &d
-			if e.From != nil && d < *e.From {
-				t.fault("active_to", "expected a day not before active_from, %s", *e.From)
-			}
-		}
-		rows = append(rows, row{e, t.line})
+	rr := &registerReader{kind: k, known: known, seen: map[since]int{}, codes: map[string]uint32{}, spaced: map[string]string{}}
+	rr.t = openTable(r.File, body, required, []string{"name", "active_from", "active_to", "valid_from", "valid_to"})
+	for rr.t.next() {
+		rr.read()
 	}
 	held, err := tx.Entries(ctx, k.Name)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
-	if _, named := t.place["name"]; !named {
-		keepNames(held, rows)
+	rr.checkAgainst(held)
+	if rr.t.refusal.Count > 0 {
+		return nil, nil, rr.t.refusal, nil
 	}
-	all := standing(held, rows)
-	checkOverlaps(t, func(code uint32) string {
-		if int(code) < len(known.all) {
-			return known.all[code]
-		}
-		return fresh[int(code)-len(known.all)]
-	}, all)
-	checkWithin(t, k, withEnds(all))
-	if t.refusal.Count == 0 && len(rows) == 0 {
-		t.refusal.add(Fault{Text: "the file has a header and no rows"})
-	}
-	if t.refusal.Count > 0 {
-		return nil, t.refusal, nil
-	}
-	in.Lines = int64(len(rows))
+	in.Lines = int64(len(rr.rows))
 	return func(tx *store.Tx) error {
-		if err := tx.AddSubjects(ctx, k.Name, len(known.all), fresh); err != nil {
+		if err := tx.AddSubjects(ctx, k.Name, in.ID, len(known.all), rr.fresh); err != nil {
 			return err
 		}
-		entries := make([]store.Entry, len(rows))
-		for i, r := range rows {
+		entries := make([]store.Entry, len(rr.rows))
+		for i, r := range rr.rows {
 			entries[i] = r.Entry
 		}
 		return tx.PutEntries(ctx, k.Name, in.ID, entries)
-	}, nil, nil
+	}, rr.fresh, nil, nil
+}
+
+// since names a row of a register: a subject's, from a day on.
+type since struct {
+	key  string
+	from calendar.Day
+}
+
+// registerReader reads and checks the rows of a register file.
+type registerReader struct {
+	t      *table
+	kind   *rulebook.Kind
+	known  *keys
+	rows   []row
+	fresh  []string
+	seen   map[since]int
+	codes  map[string]uint32 // of fresh keys
+	spaced map[string]string // keys as the file writes them, by what they are without space around
+}
+
+// mostKey bounds a key, which an index of the database must hold.
+const mostKey = 200
+
+// read takes one row.
+func (rr *registerReader) read() {
+	t, k := rr.t, rr.kind
+	key := t.text(k.Name)
+	from, dated := t.day("valid_from", false)
+	if !dated {
+		from = ledger.Never
+	}
+	at, raw := since{key, from}, t.get(k.Name)
+	switch before := rr.seen[at]; {
+	case key == "":
+		t.fault(k.Name, "expected a key")
+		return
+	case len(key) > mostKey:
+		t.fault(k.Name, "expected a key of at most %d bytes", mostKey)
+		return
+	case before > 0 && rr.spaced[key] != raw:
+		t.fault(k.Name, "the same key as %q on line %d: space around a key does not count", rr.spaced[key], before)
+		return
+	case before > 0:
+		t.fault(k.Name, "already on line %d; a second row of the same key needs another valid_from", before)
+		return
+	}
+	key = strings.Clone(key)
+	rr.seen[since{key, from}], rr.spaced[key] = t.line, strings.Clone(raw)
+	e := store.Entry{Code: rr.code(key), Name: strings.Clone(t.text("name")), Attributes: map[string]string{}}
+	if e.Name == "" {
+		e.Name = key
+	}
+	for _, a := range k.Attributes {
+		v := t.text(a.Name)
+		if v == "" {
+			continue
+		}
+		if lang.ParseValue(a.Type, v).Type == "" {
+			t.fault(a.Name, "expected a %s", map[lang.Type]string{lang.NumberType: "decimal, such as 12.5", lang.DateType: "day, such as 2026-10-31"}[a.Type])
+		}
+		e.Attributes[a.Name] = strings.Clone(v)
+	}
+	if dated {
+		e.ValidFrom = &from
+	}
+	rr.days(&e)
+	rr.rows = append(rr.rows, row{e, t.line})
+}
+
+// days reads until when a row holds, and in which days its subject is active.
+func (rr *registerReader) days(e *store.Entry) {
+	t := rr.t
+	if d, ok := t.day("valid_to", false); ok {
+		e.ValidTo = &d
+		if e.ValidFrom != nil && d < *e.ValidFrom {
+			t.fault("valid_to", "expected a day not before valid_from, %s", *e.ValidFrom)
+		}
+	}
+	if d, ok := t.day("active_from", false); ok {
+		e.From = &d
+	}
+	if d, ok := t.day("active_to", false); ok {
+		e.To = &d
+		if e.From != nil && d < *e.From {
+			t.fault("active_to", "expected a day not before active_from, %s", *e.From)
+		}
+	}
+}
+
+// code is that of a key, a new one if it is not known.
+func (rr *registerReader) code(key string) uint32 {
+	if code, ok := rr.known.codes[key]; ok {
+		return code
+	}
+	code, ok := rr.codes[key]
+	if !ok {
+		code = uint32(len(rr.known.all) + len(rr.fresh))
+		rr.codes[key] = code
+		rr.fresh = append(rr.fresh, key)
+	}
+	return code
+}
+
+// checkAgainst holds the rows against one another and what the register holds.
+func (rr *registerReader) checkAgainst(held []store.Entry) {
+	if _, named := rr.t.place["name"]; !named {
+		keepNames(held, rr.rows)
+	}
+	all := withHeld(held, rr.rows)
+	checkOverlaps(rr.t, func(code uint32) string {
+		if int(code) < len(rr.known.all) {
+			return rr.known.all[code]
+		}
+		return rr.fresh[int(code)-len(rr.known.all)]
+	}, all)
+	checkWithin(rr.t, rr.kind, withEnds(all))
+	if rr.t.refusal.Count == 0 && len(rr.rows) == 0 {
+		rr.t.refusal.add(Fault{Text: "the file has a header and no rows"})
+	}
 }
 
 // keepNames gives rows of a file without names those that their subjects have.

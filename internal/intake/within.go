@@ -33,20 +33,20 @@ func (r row) since() string {
 	return "since ever"
 }
 
-// standing puts the rows of a file among those that are held and do not give
+// withHeld puts the rows of a file among those that are held and do not give
 // way to them, by day.
-func standing(held []store.Entry, rows []row) []row {
-	type since struct {
+func withHeld(held []store.Entry, rows []row) []row {
+	type place struct {
 		code uint32
 		from calendar.Day
 	}
-	replaced := map[since]bool{}
+	replaced := map[place]bool{}
 	for _, r := range rows {
-		replaced[since{r.Code, r.from()}] = true
+		replaced[place{r.Code, r.from()}] = true
 	}
 	all := slices.Clone(rows)
 	for _, e := range held {
-		if r := (row{Entry: e}); !replaced[since{r.Code, r.from()}] {
+		if r := (row{Entry: e}); !replaced[place{r.Code, r.from()}] {
 			all = append(all, r)
 		}
 	}

@@ -18,6 +18,7 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -31,13 +32,29 @@ type Options struct {
 	NoSync bool   // for tests: a crash of the machine may lose data
 }
 
-// Server is a running PostgreSQL. Its methods are safe for concurrent use.
+// Server is a running PostgreSQL, which is started again whenever it is lost.
+// Its methods are safe for concurrent use.
 type Server struct {
 	URL  string // of the database "oskel"
 	lock *os.File
-	cmd  *exec.Cmd
-	done chan struct{}
 	log  string
+	args []string // of the program, its path first
+	dir  string
+	as   runAs
+
+	mu       sync.Mutex
+	cmd      *exec.Cmd
+	done     chan struct{} // closed when cmd has ended
+	stopping chan struct{}
+	again    func()
+}
+
+// OnRestart has a function called each time the server answers again after it
+// was lost: connections from before are worth nothing.
+func (s *Server) OnRestart(again func()) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.again = again
 }
 
 // Start runs PostgreSQL, making the database on the first start. A server
@@ -60,7 +77,7 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{lock: lock, done: make(chan struct{}), log: filepath.Join(dir, "postgres.log")}
+	s := &Server{lock: lock, stopping: make(chan struct{}), log: filepath.Join(dir, "postgres.log")}
 	started := false
 	defer func() {
 		if !started {
@@ -82,7 +99,8 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := s.run(bin, data, port, account, o.NoSync); err != nil {
+	s.prepare(bin, data, port, account, o.NoSync)
+	if err := s.run(); err != nil {
 		return nil, err
 	}
 	s.URL = (&url.URL{Scheme: "postgres", User: url.UserPassword("oskel", password), Host: fmt.Sprintf("127.0.0.1:%d", port), Path: "oskel"}).String()
@@ -91,7 +109,59 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 		return nil, err
 	}
 	started = true
+	go s.watch()
 	return s, nil
+}
+
+// The waits between attempts to start a lost server again.
+const (
+	firstWait = 100 * time.Millisecond
+	lastWait  = 5 * time.Second
+)
+
+// watch starts the server again whenever it ends unasked, until Stop.
+func (s *Server) watch() {
+	for {
+		select {
+		case <-s.stopping:
+			return
+		case <-s.ended():
+		}
+		for wait := firstWait; ; wait = min(2*wait, lastWait) {
+			select {
+			case <-s.stopping:
+				return
+			case <-time.After(wait):
+			}
+			text, _ := os.ReadFile(s.log)
+			slog.Error("PostgreSQL has ended; starting it again", "its last words", lastLine(text))
+			err := s.run()
+			if err == nil {
+				ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+				err = s.ready(ctx)
+				cancel()
+			}
+			if err != nil {
+				slog.Error("PostgreSQL does not start again yet", "error", err)
+				continue
+			}
+			slog.Info("PostgreSQL answers again")
+			s.mu.Lock()
+			again := s.again
+			s.mu.Unlock()
+			if again != nil {
+				again()
+			}
+			break
+		}
+	}
+}
+
+// ended is closed when the process of now has ended.
+func (s *Server) ended() chan struct{} {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.done
 }
 
 // ErrMissing says that no PostgreSQL is installed.
@@ -237,36 +307,62 @@ func choosePort(port int) (int, error) {
 	return l.Addr().(*net.TCPAddr).Port, nil
 }
 
-func (s *Server) run(bin, data string, port int, as runAs, noSync bool) error {
-	log, err := os.OpenFile(s.log, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o644)
+func (s *Server) prepare(bin, data string, port int, as runAs, noSync bool) {
+	s.dir, s.as = data, as
+	s.args = []string{filepath.Join(bin, "postgres"), "-D", data, "-c", "listen_addresses=127.0.0.1", "-c", fmt.Sprintf("port=%d", port), "-c", "unix_socket_directories=", "-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB"}
+	if noSync {
+		s.args = append(s.args, "-c", "fsync=off", "-c", "full_page_writes=off")
+	}
+}
+
+// mostLog bounds the log that is carried over a start.
+const mostLog = 8 << 20
+
+// run starts the process, unless one runs.
+func (s *Server) run() error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	select {
+	case <-s.stopping:
+		return errors.New("it is being stopped")
+	default:
+	}
+	if s.done != nil {
+		select {
+		case <-s.done:
+		default:
+			return nil
+		}
+	}
+	if info, err := os.Stat(s.log); err == nil && info.Size() > mostLog {
+		os.Rename(s.log, s.log+".old") //nolint:errcheck // then it grows on
+	}
+	log, err := os.OpenFile(s.log, os.O_CREATE|os.O_WRONLY|os.O_APPEND, 0o644)
 	if err != nil {
 		return err
 	}
-	args := []string{"-D", data, "-c", "listen_addresses=127.0.0.1", "-c", fmt.Sprintf("port=%d", port), "-c", "unix_socket_directories=", "-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB"}
-	if noSync {
-		args = append(args, "-c", "fsync=off", "-c", "full_page_writes=off")
-	}
-	s.cmd = exec.Command(filepath.Join(bin, "postgres"), args...)
-	s.cmd.Dir = data
-	s.cmd.Stdout, s.cmd.Stderr = log, log
+	cmd, done := exec.Command(s.args[0], s.args[1:]...), make(chan struct{})
+	cmd.Dir = s.dir
+	cmd.Stdout, cmd.Stderr = log, log
 	// Its own process group: Ctrl-C is for the service, which then stops it.
 	// Should the service be killed, the kernel stops it; that promise hangs
 	// on the thread that starts it, so the thread is kept.
-	s.cmd.SysProcAttr = &syscall.SysProcAttr{Credential: as.credential, Setpgid: true, Pdeathsig: syscall.SIGINT}
+	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: s.as.credential, Setpgid: true, Pdeathsig: syscall.SIGINT}
 	failed := make(chan error)
 	go func() {
 		runtime.LockOSThread()
-		err := s.cmd.Start()
+		err := cmd.Start()
 		failed <- err
 		if err == nil {
-			s.cmd.Wait() //nolint:errcheck // how it ended is in its log
+			cmd.Wait() //nolint:errcheck // how it ended is in its log
 		}
 		log.Close() //nolint:errcheck // written by the other process
-		close(s.done)
+		close(done)
 	}()
 	if err := <-failed; err != nil {
 		return fmt.Errorf("starting PostgreSQL: %w", err)
 	}
+	s.cmd, s.done = cmd, done
 	return nil
 }
 
@@ -286,7 +382,7 @@ func (s *Server) ready(ctx context.Context) error {
 			return err
 		}
 		select {
-		case <-s.done:
+		case <-s.ended():
 			text, _ := os.ReadFile(s.log)
 			return fmt.Errorf("PostgreSQL stopped at once: %s (all of it in %s)", lastLine(text), s.log)
 		case <-ctx.Done():
@@ -299,10 +395,14 @@ func (s *Server) ready(ctx context.Context) error {
 // Stop ends the server cleanly and gives its directory up.
 func (s *Server) Stop() {
 	defer s.lock.Close() //nolint:errcheck // closing gives the lock up; there is nothing to lose
+	close(s.stopping)
+	s.mu.Lock()
+	cmd, done := s.cmd, s.done
+	s.mu.Unlock()
 	for _, signal := range []syscall.Signal{syscall.SIGINT, syscall.SIGQUIT, syscall.SIGKILL} {
-		s.cmd.Process.Signal(signal) //nolint:errcheck // it may have ended by itself
+		cmd.Process.Signal(signal) //nolint:errcheck // it may have ended by itself
 		select {
-		case <-s.done:
+		case <-done:
 			return
 		case <-time.After(20 * time.Second):
 			slog.Warn("PostgreSQL is slow to stop", "signal", signal)

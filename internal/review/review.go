@@ -25,8 +25,12 @@ var (
 	ErrChanged  = errors.New("the case has changed since it was read")
 )
 
-// Findings are what a reviewer may conclude.
-var Findings = []string{"confirmed", "explained", "data fault", "rule fault"}
+// Findings are what a reviewer may conclude. Cleared says that nothing in the
+// case is flagged any more, so that there was nothing left to find.
+var Findings = []string{"confirmed", "explained", "data fault", "rule fault", Cleared}
+
+// Cleared is the finding of a case in which nothing is flagged any more.
+const Cleared = "cleared"
 
 // MayAct says whether a person works the cases of a desk: its members and the
 // leads.
@@ -63,11 +67,14 @@ func (s *Service) Release(ctx context.Context, id int64, by store.Person, versio
 // is settled by that one, or by a lead.
 func (s *Service) Settle(ctx context.Context, id int64, by store.Person, version int, finding, note string, at time.Time) error {
 	if !slices.Contains(Findings, finding) {
-		return fmt.Errorf("%w: %q is not a finding; expected confirmed, explained, data fault or rule fault", ErrState, finding)
+		return fmt.Errorf("%w: %q is not a finding; expected confirmed, explained, data fault, rule fault or cleared", ErrState, finding)
 	}
 	return s.change(ctx, id, by, version, func(tx *store.Tx, c *store.Case) error {
 		if c.State == "taken" && *c.TakenBy != by.Name && by.Role != people.Lead {
 			return fmt.Errorf("%w: %s has taken it and settles it", ErrState, *c.TakenBy)
+		}
+		if finding == Cleared && !c.Cleared {
+			return fmt.Errorf("%w: something in it is still flagged, so it is not settled as cleared", ErrState)
 		}
 		c.State, c.Finding, c.SettledBy, c.SettledAt = "settled", &finding, &by.Name, &at
 		text := finding
@@ -76,6 +83,47 @@ func (s *Service) Settle(ctx context.Context, id int64, by store.Person, version
 		}
 		return tx.AddCaseEvent(ctx, id, by.Name, "settled", text)
 	})
+}
+
+// SettleCleared settles all cases in which nothing is flagged any more, of one
+// desk or, with "", of all on which the person works; those that another has
+// taken are left to that one. It says how many.
+func (s *Service) SettleCleared(ctx context.Context, by store.Person, desk string, at time.Time) (settled int, err error) {
+	desks := by.Desks
+	switch {
+	case desk != "" && !MayAct(by, desk):
+		return 0, ErrNotYours
+	case desk != "":
+		desks = []string{desk}
+	case by.Role == people.Lead:
+		desks = nil
+	case by.Role != people.Reviewer:
+		return 0, ErrNotYours
+	}
+	err = s.store.Do(ctx, 0, func(tx *store.Tx) error {
+		all, err := tx.ClearedCases(ctx, desks)
+		if err != nil {
+			return err
+		}
+		var changed []*store.Case
+		var events []store.NewCaseEvent
+		finding := Cleared
+		for i := range all {
+			c := &all[i]
+			if c.State == "taken" && *c.TakenBy != by.Name && by.Role != people.Lead {
+				continue
+			}
+			c.State, c.Finding, c.SettledBy, c.SettledAt = "settled", &finding, &by.Name, &at
+			changed = append(changed, c)
+			events = append(events, store.NewCaseEvent{Case: c, Author: by.Name, What: "settled", Text: finding})
+		}
+		settled = len(changed)
+		if err := tx.UpdateCases(ctx, changed); err != nil {
+			return err
+		}
+		return tx.AddCaseEvents(ctx, events)
+	})
+	return settled, err
 }
 
 // Comment adds to the talk of a case, settled or not. Analysts may too: they
@@ -91,6 +139,30 @@ func (s *Service) Comment(ctx context.Context, id int64, by store.Person, text s
 		}
 		return tx.AddCaseEvent(ctx, id, by.Name, "comment", text)
 	})
+}
+
+// Cases lists cases.
+func (s *Service) Cases(ctx context.Context, f store.CaseFilter) ([]store.Case, error) {
+	return s.store.Cases(ctx, f)
+}
+
+// Detail is a case with what is in it and what happened to it.
+type Detail struct {
+	store.Case
+	Exceptions []store.Exception // the most serious first
+	Events     []store.CaseEvent
+}
+
+// Detail finds a case.
+func (s *Service) Detail(ctx context.Context, id int64) (d Detail, err error) {
+	if d.Case, err = s.store.Case(ctx, id); err != nil {
+		return d, err
+	}
+	if d.Exceptions, err = s.store.CaseExceptions(ctx, id); err != nil {
+		return d, err
+	}
+	d.Events, err = s.store.CaseEvents(ctx, id)
+	return d, err
 }
 
 // change does one thing to an unsettled case of the version given (0 is any).

@@ -30,7 +30,19 @@ type Case struct {
 	SettledAt *time.Time
 	Version   int
 	Items     int
+	Cleared   bool // nothing in it is flagged any more
 	Sentence  string
+}
+
+// CaseItem is one exception in a case, as far as it bears on the case.
+type CaseItem struct {
+	Case     int64
+	Period   calendar.Month
+	Rule     string
+	Grade    string
+	Severity int
+	Flagged  bool
+	Desk     string // where it is routed
 }
 
 // CaseEvent is something that happened to a case.
@@ -43,7 +55,7 @@ type CaseEvent struct {
 
 // The newest item speaks for the case: the most serious one of the last
 // period that is not cleared.
-const caseSelect = `select c.id, c.kind, c.code, s.key, coalesce(top.name, s.key), c.desk, c.state, c.grade, c.severity, c.due, c.opened_at, c.taken_by, c.finding, c.settled_by, c.settled_at, c.version,
+const caseSelect = `select c.id, c.kind, c.code, s.key, coalesce(top.name, s.key), c.desk, c.state, c.grade, c.severity, c.due, c.opened_at, c.taken_by, c.finding, c.settled_by, c.settled_at, c.version, c.cleared,
 	(select count(*) from exceptions e where e.case_id = c.id), coalesce(top.sentence, '')
 	from cases c join subjects s on s.kind = c.kind and s.code = c.code
 	left join lateral (select name, sentence from exceptions e where e.case_id = c.id order by (e.state = 'cleared'), e.period desc, e.severity, e.rule limit 1) top on true `
@@ -57,7 +69,7 @@ func manyCases(ctx context.Context, q querier, tail string, args ...any) ([]Case
 		var c Case
 		var code int32
 		var due time.Time
-		err := row.Scan(&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Items, &c.Sentence)
+		err := row.Scan(&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence)
 		c.Code, c.Due = uint32(code), *dayOf(&due)
 		return c, err
 	})
@@ -65,11 +77,16 @@ func manyCases(ctx context.Context, q querier, tail string, args ...any) ([]Case
 
 // CaseFilter says which cases are listed; a nil Desks is all desks.
 type CaseFilter struct {
-	State string // open, taken, settled, or unsettled; "" is all
-	Desks []string
+	State      string // open, taken, settled, or unsettled; "" is all
+	Desks      []string
+	Sort       string // one of caseOrders; "" is by due day
+	Descending bool
 }
 
-// Cases lists cases by due day, grade and number; the settled ones with the
+var caseOrders = map[string]string{"due": "c.due", "grade": "c.severity", "subject": "coalesce(top.name, s.key) collate \"C\"", "desk": "c.desk collate \"C\"", "state": "c.state"}
+
+// Cases lists cases by due day, grade and number, those in which all has
+// cleared last; the settled ones with the
 // last settled first, at most a thousand.
 func (s *Store) Cases(ctx context.Context, f CaseFilter) ([]Case, error) {
 	var where []string
@@ -92,8 +109,14 @@ func (s *Store) Cases(ctx context.Context, f CaseFilter) ([]Case, error) {
 	if len(where) > 0 {
 		condition = "where " + strings.Join(where, " and ")
 	}
-	order := " order by c.due, c.severity, c.id limit 1000"
-	if f.State == "settled" {
+	order := " order by c.cleared, c.due, c.severity, c.id limit 1000"
+	switch by := caseOrders[f.Sort]; {
+	case by != "" && (f.Sort != "due" || f.Descending || f.State != "settled"):
+		if f.Descending {
+			by += " desc"
+		}
+		order = " order by c.cleared, " + by + ", c.due, c.severity, c.id limit 1000"
+	case f.State == "settled":
 		order = " order by c.settled_at desc, c.id limit 1000"
 	}
 	return manyCases(ctx, s.pool, condition+order, args...)
@@ -112,7 +135,7 @@ func (t *Tx) LockCase(ctx context.Context, id int64) (Case, error) {
 // UnsettledCases lists all unsettled cases and holds them to the end of the
 // transaction; without their names and items.
 func (t *Tx) UnsettledCases(ctx context.Context) ([]Case, error) {
-	rows, err := t.tx.Query(ctx, "select id, kind, code, desk, state, grade, severity, due, taken_by, version from cases where state <> 'settled' for update")
+	rows, err := t.tx.Query(ctx, "select id, kind, code, desk, state, grade, severity, due, taken_by, version, cleared from cases where state <> 'settled' order by id for update")
 	if err != nil {
 		return nil, err
 	}
@@ -120,10 +143,33 @@ func (t *Tx) UnsettledCases(ctx context.Context) ([]Case, error) {
 		var c Case
 		var code int32
 		var due time.Time
-		err := row.Scan(&c.ID, &c.Kind, &code, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.TakenBy, &c.Version)
+		err := row.Scan(&c.ID, &c.Kind, &code, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.TakenBy, &c.Version, &c.Cleared)
 		c.Code, c.Due = uint32(code), *dayOf(&due)
 		return c, err
 	})
+}
+
+// UnsettledItems lists what is in unsettled cases, by case.
+func (t *Tx) UnsettledItems(ctx context.Context) (map[int64][]CaseItem, error) {
+	rows, err := t.tx.Query(ctx, "select e.case_id, e.period, e.rule, e.grade, e.severity, e.state <> 'cleared', e.desk from exceptions e join cases c on c.id = e.case_id where c.state <> 'settled' order by e.id")
+	if err != nil {
+		return nil, err
+	}
+	out := map[int64][]CaseItem{}
+	var i CaseItem
+	var period time.Time
+	_, err = pgx.ForEachRow(rows, []any{&i.Case, &period, &i.Rule, &i.Grade, &i.Severity, &i.Flagged, &i.Desk}, func() error {
+		i.Period = monthOf(period)
+		out[i.Case] = append(out[i.Case], i)
+		return nil
+	})
+	return out, err
+}
+
+// ClearedCases lists the unsettled cases of some desks, nil being all, in which
+// nothing is flagged any more, and holds them to the end of the transaction.
+func (t *Tx) ClearedCases(ctx context.Context, desks []string) ([]Case, error) {
+	return manyCases(ctx, t.tx, "where c.state <> 'settled' and c.cleared and ($1::text[] is null or c.desk = any($1)) order by c.id for update of c", desks)
 }
 
 func firstCase(all []Case, err error) (Case, error) {
@@ -154,10 +200,10 @@ func (t *Tx) AddCases(ctx context.Context, all []*Case) error {
 	return err
 }
 
-const updateCase = "update cases set state = $2, grade = $3, severity = $4, due = $5, taken_by = $6, finding = $7, settled_by = $8, settled_at = $9, version = version + 1 where id = $1"
+const updateCase = "update cases set state = $2, grade = $3, severity = $4, due = $5, taken_by = $6, finding = $7, settled_by = $8, settled_at = $9, desk = $10, cleared = $11, version = version + 1 where id = $1"
 
 func caseValues(c *Case) []any {
-	return []any{c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), c.TakenBy, c.Finding, c.SettledBy, c.SettledAt}
+	return []any{c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), c.TakenBy, c.Finding, c.SettledBy, c.SettledAt, c.Desk, c.Cleared}
 }
 
 // UpdateCase writes a case as it now stands, under its next version.

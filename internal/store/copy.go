@@ -31,7 +31,8 @@ type Appender struct {
 	feed   *rulebook.Feed
 	intake int64
 	names  string
-	made   map[calendar.Month]string // partitions
+	made   map[calendar.Month]string // tables of months
+	loose  []calendar.Month          // those to be attached when all is written
 	buffer []byte
 }
 
@@ -80,17 +81,50 @@ func (a *Appender) Append(ctx context.Context, lines *Lines) error {
 	return nil
 }
 
+// monthTable is the table of a feed's month. Its name cannot be that of
+// another feed's, since what follows the feed's name is of one length.
+func monthTable(feed string, m calendar.Month) string {
+	return pgx.Identifier{"feed_months", feed + "_" + strings.ReplaceAll(m.String(), "-", "_")}.Sanitize()
+}
+
+// partition is the table of a month. One that is new stands alone until all is
+// written: to attach it locks no reader out.
 func (a *Appender) partition(ctx context.Context, m calendar.Month) (string, error) {
 	if name := a.made[m]; name != "" {
 		return name, nil
 	}
-	name := pgx.Identifier{"feeds", a.feed.Name + "_" + strings.ReplaceAll(m.String(), "-", "_")}.Sanitize()
-	sql := fmt.Sprintf("create table if not exists %s partition of %s for values from ('%s') to ('%s')", name, feedTable(a.feed.Name), m.First(), (m + 1).First())
-	if _, err := a.tx.tx.Exec(ctx, sql); err != nil {
-		return "", fmt.Errorf("making a partition for %s: %w", m, err)
+	name := monthTable(a.feed.Name, m)
+	var there bool
+	if err := a.tx.tx.QueryRow(ctx, "select to_regclass($1) is not null", name).Scan(&there); err != nil {
+		return "", err
+	}
+	if !there {
+		date := quoted(a.feed.Date)
+		sql := fmt.Sprintf("create table %s (like %s including defaults including constraints, constraint within check (%s >= '%s' and %s < '%s'))", name, feedTable(a.feed.Name), date, m.First(), date, (m + 1).First())
+		if _, err := a.tx.tx.Exec(ctx, sql); err != nil {
+			return "", fmt.Errorf("making a table for %s: %w", m, err)
+		}
+		a.loose = append(a.loose, m)
 	}
 	a.made[m] = name
 	return name, nil
+}
+
+// Attach makes the new months part of the feed.
+func (a *Appender) Attach(ctx context.Context) error {
+	for _, m := range a.loose {
+		name := monthTable(a.feed.Name, m)
+		for _, sql := range []string{
+			fmt.Sprintf("alter table %s attach partition %s for values from ('%s') to ('%s')", feedTable(a.feed.Name), name, m.First(), (m + 1).First()),
+			fmt.Sprintf("alter table %s drop constraint within", name), // the partition's own bound says the same
+		} {
+			if _, err := a.tx.tx.Exec(ctx, sql); err != nil {
+				return fmt.Errorf("making %s part of %s: %w", m, a.feed.Name, err)
+			}
+		}
+	}
+	a.loose = nil
+	return nil
 }
 
 // rowReader writes rows in the binary form of COPY.

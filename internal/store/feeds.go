@@ -33,6 +33,11 @@ func feedColumns(f *rulebook.Feed) []columnType {
 	return out
 }
 
+// FeedError says why a feed cannot become what a rulebook declares.
+type FeedError struct{ Text string }
+
+func (e *FeedError) Error() string { return e.Text }
+
 // MakeFeed makes the table of a feed, or adds the columns it lacks: a table
 // partitioned by month, one row a line, subjects as codes. A column that
 // would change its type is refused.
@@ -64,13 +69,13 @@ func (t *Tx) MakeFeed(ctx context.Context, f *rulebook.Feed) error {
 		switch {
 		case have[c.name] == "":
 			if c.name == f.Date {
-				return fmt.Errorf("the feed %s already has lines dated by another column than %s", f.Name, c.name)
+				return &FeedError{fmt.Sprintf("the feed %s already has lines dated by another column than %s", f.Name, c.name)}
 			}
 			if _, err := t.tx.Exec(ctx, fmt.Sprintf("alter table %s add column %s %s", feedTable(f.Name), quoted(c.name), c.sql)); err != nil {
 				return err
 			}
 		case have[c.name] != c.sql:
-			return fmt.Errorf("the column %s of %s is kept as %s and cannot come to hold %s; give the new column a name of its own", c.name, f.Name, have[c.name], c.words)
+			return &FeedError{fmt.Sprintf("the column %s of %s is kept as %s and cannot come to hold %s; give the new column a name of its own", c.name, f.Name, have[c.name], c.words)}
 		}
 	}
 	return nil

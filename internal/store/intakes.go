@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"math"
 	"strings"
 	"time"
 
@@ -28,9 +29,10 @@ type Intake struct {
 	Author      string
 	At          time.Time
 	TakenBackBy *int64
+	Of          string // Into, or of a taking back that of what it took back
 }
 
-const intakeColumns = "id, kind, name, mode, period, file, sha256, lines, months, totals, author, at, taken_back_by"
+const intakeColumns = "id, kind, name, mode, period, file, sha256, lines, months, totals, author, at, taken_back_by, coalesce((select i.kind from intakes i where i.taken_back_by = intakes.id), kind)"
 
 // DataVersion is the number of the newest intake, 0 before the first.
 func (s *Store) DataVersion(ctx context.Context) (int64, error) {
@@ -54,10 +56,101 @@ func (t *Tx) Intake(ctx context.Context, id int64) (Intake, error) {
 	return firstIntake(manyIntakes(ctx, t.tx, "where id = $1", id))
 }
 
-// SameIntake finds an intake of the same bytes into the same place that still
-// counts.
+// SameIntake finds an intake of the same bytes into the same place of which
+// any row still counts.
 func (t *Tx) SameIntake(ctx context.Context, into, name string, sum []byte) (Intake, error) {
-	return firstIntake(manyIntakes(ctx, t.tx, "where sha256 = $1 and kind = $2 and name = $3 and taken_back_by is null", sum, into, name))
+	all, err := manyIntakes(ctx, t.tx, "where sha256 = $1 and kind = $2 and name = $3 and taken_back_by is null order by id desc", sum, into, name)
+	if err != nil {
+		return Intake{}, err
+	}
+	for _, in := range all {
+		var counts bool
+		if err := t.tx.QueryRow(ctx, fmt.Sprintf("select exists (select from %s where intake = $1 and superseded is null)", tableOf(in)), in.ID).Scan(&counts); err != nil {
+			return Intake{}, err
+		}
+		if counts {
+			return in, nil
+		}
+	}
+	return Intake{}, ErrNotFound
+}
+
+// MonthTotals is what a feed has in a month before an intake and with it: how
+// many lines count, and what their numbers add up to.
+type MonthTotals struct {
+	Month        calendar.Month
+	Before, Rows int64
+	BeforeSums   map[string]string
+	Sums         map[string]string
+}
+
+// MonthTotals counts a feed's lines by month from one day to another, as they
+// stand within the transaction of an intake.
+func (t *Tx) MonthTotals(ctx context.Context, f *rulebook.Feed, intake int64, first, last calendar.Day) ([]MonthTotals, error) {
+	selects := []string{"date_trunc('month', " + quoted(f.Date) + ")::date", "count(*) filter (where intake <> $1 and (superseded is null or superseded = $1))", "count(*) filter (where superseded is null)"}
+	for _, n := range f.Numbers {
+		for _, which := range []string{"intake <> $1 and (superseded is null or superseded = $1)", "superseded is null"} {
+			selects = append(selects, fmt.Sprintf("coalesce(trim_scale(sum(%s) filter (where %s))::text, '')", quoted(n.Column), which))
+		}
+	}
+	rows, err := t.tx.Query(ctx, fmt.Sprintf("select %s from %s where %s between $2 and $3 group by 1 order by 1", strings.Join(selects, ", "), feedTable(f.Name), quoted(f.Date)), intake, first.Time(), last.Time())
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (MonthTotals, error) {
+		m := MonthTotals{BeforeSums: map[string]string{}, Sums: map[string]string{}}
+		var month time.Time
+		into := []any{&month, &m.Before, &m.Rows}
+		sums := make([]string, 2*len(f.Numbers))
+		for i := range sums {
+			into = append(into, &sums[i])
+		}
+		err := row.Scan(into...)
+		m.Month = monthOf(month)
+		for i, n := range f.Numbers {
+			m.BeforeSums[n.Column], m.Sums[n.Column] = sums[2*i], sums[2*i+1]
+		}
+		return m, err
+	})
+}
+
+// tableOf is the table that holds an intake's rows.
+func tableOf(in Intake) string {
+	switch in.Into {
+	case "register":
+		return "registers"
+	case "targets":
+		return "targets"
+	}
+	return feedTable(in.Name)
+}
+
+// EqualLines counts the lines of an intake that are equal, in every column, to
+// lines of other intakes that count, by intake.
+func (t *Tx) EqualLines(ctx context.Context, f *rulebook.Feed, intake int64, first, last calendar.Day) (map[int64]int64, error) {
+	var names []string
+	for _, c := range feedColumns(f) {
+		names = append(names, quoted(c.name))
+	}
+	columns, table, date := strings.Join(names, ", "), feedTable(f.Name), quoted(f.Date)
+	out := map[int64]int64{}
+	var others bool
+	// The usual case first: days that nothing else has lines on.
+	err := t.tx.QueryRow(ctx, fmt.Sprintf("select exists (select from %s where %s between $2 and $3 and superseded is null and intake <> $1)", table, date), intake, first.Time(), last.Time()).Scan(&others)
+	if err != nil || !others {
+		return out, err
+	}
+	rows, err := t.tx.Query(ctx, fmt.Sprintf(`with same as (
+		select min(intake) filter (where intake <> $1) as before, count(*) filter (where intake = $1) as fresh
+		from %s where %s between $2 and $3 and superseded is null
+		group by %s having bool_or(intake = $1) and bool_or(intake <> $1))
+		select before, sum(fresh)::bigint from same group by before`, table, date, columns), intake, first.Time(), last.Time())
+	if err != nil {
+		return nil, err
+	}
+	var id, n int64
+	_, err = pgx.ForEachRow(rows, []any{&id, &n}, func() error { out[id] = n; return nil })
+	return out, err
 }
 
 // LaterIntakes lists the intakes into the same place after one, that still
@@ -124,18 +217,19 @@ func (t *Tx) SupersedeSame(ctx context.Context, f *rulebook.Feed, column string,
 // TakeBack undoes what one intake did, under the number of the intake that
 // takes it back: its rows give way, and copies of those that had given way to
 // it come to count again, as rows of the intake that had brought them.
-func (t *Tx) TakeBack(ctx context.Context, in Intake, f *rulebook.Feed, by int64) error {
-	table, columns := "registers", "kind, code, name, attributes, active_from, active_to, valid_from, valid_to"
-	switch in.Into {
-	case "targets":
-		table, columns = "targets", "kind, code, measure, month, target"
-	case "feed":
-		names := []string{"line"}
-		for _, c := range feedColumns(f) {
-			names = append(names, quoted(c.name))
-		}
-		table, columns = feedTable(f.Name), strings.Join(names, ", ")
+func (t *Tx) TakeBack(ctx context.Context, in Intake, by int64) error {
+	table := tableOf(in)
+	// Every column of the table, those too that the rulebook no longer declares.
+	rows, err := t.tx.Query(ctx, `select quote_ident(attname) from pg_attribute where attrelid = $1::regclass and attnum > 0 and not attisdropped
+		and attname not in ('intake', 'again', 'superseded') order by attnum`, table)
+	if err != nil {
+		return err
 	}
+	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return err
+	}
+	columns := strings.Join(names, ", ")
 	for _, sql := range []string{
 		fmt.Sprintf("update %s set superseded = $2 where intake = $1 and superseded is null", table),
 		fmt.Sprintf("insert into %s (%s, intake, again) select %s, intake, $2 from %s where superseded = $1", table, columns, columns, table),
@@ -174,22 +268,23 @@ func scanEntry(row pgx.CollectableRow) (e Entry, err error) {
 	return e, err
 }
 
-// AddSubjects gives codes to new keys of a kind, in the order given, from
-// first on.
-func (t *Tx) AddSubjects(ctx context.Context, kind string, first int, keys []string) error {
-	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"subjects"}, []string{"kind", "code", "key"}, pgx.CopyFromSlice(len(keys), func(i int) ([]any, error) {
-		return []any{kind, int32(first + i), keys[i]}, nil
+// AddSubjects gives codes to new keys of a kind that an intake brings, in the
+// order given, from first on.
+func (t *Tx) AddSubjects(ctx context.Context, kind string, intake int64, first int, keys []string) error {
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"subjects"}, []string{"kind", "code", "key", "intake"}, pgx.CopyFromSlice(len(keys), func(i int) ([]any, error) {
+		return []any{kind, int32(first + i), keys[i], intake}, nil
 	}))
 	return err
 }
 
 // SubjectKeys lists the keys of a kind by code.
 func (t *Tx) SubjectKeys(ctx context.Context, kind string) ([]string, error) {
-	return subjectKeys(ctx, t.tx, kind)
+	return subjectKeys(ctx, t.tx, kind, math.MaxInt64)
 }
 
-func subjectKeys(ctx context.Context, q querier, kind string) ([]string, error) {
-	rows, err := q.Query(ctx, "select key from subjects where kind = $1 order by code", kind)
+// subjectKeys lists the keys of a kind that were known at a data version.
+func subjectKeys(ctx context.Context, q querier, kind string, version int64) ([]string, error) {
+	rows, err := q.Query(ctx, "select key from subjects where kind = $1 and intake <= $2 order by code", kind, version)
 	if err != nil {
 		return nil, err
 	}

@@ -101,9 +101,9 @@ func (s *Store) touched(ctx context.Context, book *rulebook.Book, version int64,
 			continue
 		}
 		// A take-back bears the name of what it takes back, and its months.
-		out.registers[in.Name] = out.registers[in.Name] || in.Into != "feed" && in.Into != "targets"
-		out.targets = out.targets || in.Into == "targets" || in.Into == "take-back"
-		if months := out.months[in.Name]; months != nil {
+		out.registers[in.Name] = out.registers[in.Name] || in.Of == "register"
+		out.targets = out.targets || in.Of == "targets"
+		if months := out.months[in.Name]; months != nil && in.Of == "feed" {
 			for _, m := range in.Months {
 				months[calendar.Month(m)] = true
 			}
@@ -116,7 +116,7 @@ func (s *Store) touched(ctx context.Context, book *rulebook.Book, version int64,
 const counts = "coalesce(again, intake) <= $1 and (superseded is null or superseded > $1)"
 
 func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version int64) (*ledger.Register, error) {
-	keys, err := subjectKeys(ctx, s.pool, kind.Name)
+	keys, err := subjectKeys(ctx, s.pool, kind.Name, version)
 	if err != nil {
 		return nil, err
 	}
@@ -134,17 +134,13 @@ func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version i
 	var attributes map[string]string
 	var from, to, validFrom, validTo *time.Time
 	changes := map[string][]ledger.Dated{}
+	active := make([][]ledger.ActiveRow, len(keys))
 	_, err = pgx.ForEachRow(rows, []any{&code, &name, &attributes, &from, &to, &validFrom, &validTo}, func() error {
 		if int(code) >= len(keys) {
 			return nil // arrived after the keys were read; a later version's
 		}
 		r.Names[code] = name
-		if d := dayOf(from); d != nil {
-			r.ActiveFrom[code] = *d
-		}
-		if d := dayOf(to); d != nil {
-			r.ActiveTo[code] = *d
-		}
+		active[code] = append(active[code], ledger.ActiveRow{From: dayOr(validFrom, ledger.Never), Active: ledger.Spell{First: dayOr(from, ledger.Never), Last: dayOr(to, ledger.Never)}})
 		for _, a := range kind.Attributes {
 			v := lang.ParseValue(a.Type, attributes[a.Name])
 			if d := dayOf(validFrom); d != nil {
@@ -161,6 +157,9 @@ func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version i
 	})
 	for _, a := range kind.Attributes {
 		r.SetAttribute(a.Name, values[a.Name], changes[a.Name]...)
+	}
+	for code, rows := range active {
+		r.SetRows(uint32(code), rows)
 	}
 	return r, err
 }
@@ -199,7 +198,8 @@ func (s *Store) readChunks(ctx context.Context, f *rulebook.Feed, months map[cal
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(readers)
 	for m := range months {
-		group.Go(func() error {
+		group.Go(func() (err error) {
+			defer caught(&err)
 			c, err := s.readChunk(ctx, f, m, version, dictionaries)
 			if err != nil {
 				return fmt.Errorf("reading %s of %s: %w", f.Name, m, err)
@@ -242,7 +242,7 @@ func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 		raw := rows.RawValues()
 		c.Days = append(c.Days, uint8(epoch+calendar.Day(int32(binary.BigEndian.Uint32(raw[0])))-first+1))
 		for i := range f.Subjects {
-			c.Subjects[i] = append(c.Subjects[i], binary.BigEndian.Uint32(raw[1+i]))
+			c.Subjects[i] = append(c.Subjects[i], decodeSubject(raw[1+i]))
 		}
 		for i := range f.Numbers {
 			c.Numbers[i] = append(c.Numbers[i], decodeNumeric(raw[1+len(f.Subjects)+i]))
@@ -266,6 +266,14 @@ func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 
 // epoch is the day PostgreSQL counts dates from.
 var epoch = calendar.Date(2000, time.January, 1)
+
+// decodeSubject reads a subject's code; a line from before the column has none.
+func decodeSubject(b []byte) uint32 {
+	if b == nil {
+		return ledger.Nobody
+	}
+	return binary.BigEndian.Uint32(b)
+}
 
 // decodeNumeric reads PostgreSQL's binary numeric(19,4): digits to the base
 // ten thousand, the unit of an Amount.

@@ -8,28 +8,15 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"oskel/core/calendar"
+	"oskel/core/measure"
 	"oskel/core/rulebook"
 )
 
-// LineFilter says which lines are read: of a data version, a stretch of days
-// and some subjects.
-type LineFilter struct {
-	Version     int64
-	First, Last calendar.Day
-	Subjects    []SubjectFilter // all must hold
-}
-
-// SubjectFilter lets lines through whose column names one of some subjects.
-type SubjectFilter struct {
-	Column string
-	Codes  []int32
-}
-
-// Lines reads lines as people write them: days as ISO, subjects by key,
+// Lines reads some lines of a feed, as they counted at a data version, in the
+// order they are asked for: as people write them, days as ISO, subjects by key,
 // decimals as they are. Columns are in the order of the declaration; what is
 // missing is "".
-func (s *Store) Lines(ctx context.Context, f *rulebook.Feed, filter LineFilter) (columns []string, rows [][]string, err error) {
+func (s *Store) Lines(ctx context.Context, f *rulebook.Feed, version int64, of measure.Behind) (columns []string, rows [][]string, err error) {
 	columns = []string{f.Date}
 	selects := []string{fmt.Sprintf("l.%s::text", quoted(f.Date))}
 	joins := ""
@@ -46,14 +33,23 @@ func (s *Store) Lines(ctx context.Context, f *rulebook.Feed, filter LineFilter) 
 		columns = append(columns, t)
 		selects = append(selects, fmt.Sprintf("coalesce(l.%s, '')", quoted(t)))
 	}
-	sql := fmt.Sprintf("select array[%s] from %s l%s where l.%s between $2 and $3 and %s",
-		strings.Join(selects, ", "), feedTable(f.Name), joins, quoted(f.Date), counts)
-	args := []any{filter.Version, filter.First.Time(), filter.Last.Time()}
-	for _, s := range filter.Subjects {
-		args = append(args, s.Codes)
-		sql += fmt.Sprintf(" and l.%s = any($%d)", quoted(s.Column), len(args))
+	if len(of.Lines) == 0 {
+		return columns, nil, nil
 	}
-	sql += fmt.Sprintf(" order by l.%s, l.intake, l.line", quoted(f.Date))
+	days, nths := make([]time.Time, len(of.Lines)), make([]int64, len(of.Lines))
+	for i, l := range of.Lines {
+		days[i], nths[i] = l.Day.Time(), int64(l.Nth)
+	}
+	date := quoted(f.Date)
+	args := []any{version, days[0], days[len(days)-1], days, nths}
+	only := ""
+	for _, side := range of.Sides {
+		args = append(args, side.Codes)
+		only += fmt.Sprintf(" and %s = any($%d)", quoted(side.Column), len(args))
+	}
+	sql := fmt.Sprintf(`with l as (select *, row_number() over (partition by %[1]s order by intake, line) - 1 as nth from %[2]s where %[1]s between $2 and $3 and %[3]s%[4]s)
+		select array[%[5]s] from unnest($4::date[], $5::bigint[]) with ordinality as asked (day, number, place) join l on l.%[1]s = asked.day and l.nth = asked.number%[6]s order by asked.place`,
+		date, feedTable(f.Name), counts, only, strings.Join(selects, ", "), joins)
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
 	found, err := s.pool.Query(ctx, sql, args...)

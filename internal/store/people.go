@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"slices"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -11,7 +12,11 @@ import (
 type Person struct {
 	Name, Title, Role, Password string
 	Desks                       []string
+	Closed                      bool
+	Generation                  int // counts changes of the password
 }
+
+const personColumns = "name, title, role, password, desks, closed_at is not null, generation"
 
 // ErrTaken says that a name is already in use.
 var ErrTaken = errors.New("the name is taken")
@@ -28,32 +33,101 @@ func (s *Store) AddPerson(ctx context.Context, p Person) error {
 	return err
 }
 
-// People lists all accounts by name.
+// People lists all accounts by name, closed ones too.
 func (s *Store) People(ctx context.Context) ([]Person, error) {
-	rows, err := s.pool.Query(ctx, "select name, title, role, password, desks from people order by name")
+	rows, err := s.pool.Query(ctx, "select "+personColumns+" from people order by name")
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, pgx.RowToStructByPos[Person])
 }
 
-// Person finds an account by name.
+// Person finds an account by name, if it is not closed.
 func (s *Store) Person(ctx context.Context, name string) (Person, error) {
-	return s.onePerson(ctx, "select name, title, role, password, desks from people where name = $1", name)
+	return s.onePerson(ctx, "select "+personColumns+" from people where name = $1 and closed_at is null", name)
 }
 
 // PersonByToken finds the account a token's hash belongs to.
 func (s *Store) PersonByToken(ctx context.Context, hash []byte) (Person, error) {
-	return s.onePerson(ctx, "select name, title, role, password, desks from people join tokens on person = name where hash = $1", hash)
+	return s.onePerson(ctx, "select "+personColumns+" from people join tokens on person = name where hash = $1 and closed_at is null", hash)
 }
 
-func (s *Store) onePerson(ctx context.Context, sql string, arg any) (Person, error) {
-	rows, err := s.pool.Query(ctx, sql, arg)
+func (s *Store) onePerson(ctx context.Context, sql string, args ...any) (Person, error) {
+	rows, err := s.pool.Query(ctx, sql, args...)
 	if err != nil {
 		return Person{}, err
 	}
 	p, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Person])
 	return p, notFound(err)
+}
+
+const endTokens = "delete from tokens where person = $1"
+
+// SetPassword gives an account another password, in a new generation, and ends
+// its tokens.
+func (s *Store) SetPassword(ctx context.Context, name, hashed string) error {
+	return s.Do(ctx, 0, func(t *Tx) error {
+		tag, err := t.tx.Exec(ctx, "update people set password = $2, generation = generation + 1 where name = $1 and closed_at is null", name, hashed)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = ErrNotFound
+		}
+		if err != nil {
+			return err
+		}
+		_, err = t.tx.Exec(ctx, endTokens, name)
+		return err
+	})
+}
+
+// ChangePerson changes title, role and desks of an account, if allowed says so
+// of the other open ones.
+func (s *Store) ChangePerson(ctx context.Context, p Person, allowed func(others []Person) error) error {
+	return s.Do(ctx, LockPeople, func(t *Tx) error {
+		if err := t.othersAllow(ctx, p.Name, allowed); err != nil {
+			return err
+		}
+		_, err := t.tx.Exec(ctx, "update people set title = $2, role = $3, desks = $4 where name = $1", p.Name, p.Title, p.Role, p.Desks)
+		return err
+	})
+}
+
+// ClosePerson closes an account, if allowed says so of the other open ones. Its
+// tokens end, and what it had taken is open again.
+func (s *Store) ClosePerson(ctx context.Context, name, by string, allowed func(others []Person) error) error {
+	return s.Do(ctx, LockPeople, func(t *Tx) error {
+		if err := t.othersAllow(ctx, name, allowed); err != nil {
+			return err
+		}
+		for _, sql := range []string{
+			"update people set closed_at = now() where name = $1",
+			endTokens,
+		} {
+			if _, err := t.tx.Exec(ctx, sql, name); err != nil {
+				return err
+			}
+		}
+		_, err := t.tx.Exec(ctx, `with freed as (update cases set state = 'open', taken_by = null, version = version + 1 where taken_by = $1 and state = 'taken' returning id)
+			insert into case_events (case_id, author, what, text) select id, $2, 'released', 'The account of ' || $1 || ' was closed' from freed`, name, by)
+		return err
+	})
+}
+
+// othersAllow holds the accounts and asks of the open ones but one, which must
+// be there.
+func (t *Tx) othersAllow(ctx context.Context, name string, allowed func(others []Person) error) error {
+	rows, err := t.tx.Query(ctx, "select "+personColumns+" from people where closed_at is null for update")
+	if err != nil {
+		return err
+	}
+	all, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Person])
+	if err != nil {
+		return err
+	}
+	others := slices.DeleteFunc(all, func(p Person) bool { return p.Name == name })
+	if len(others) == len(all) {
+		return ErrNotFound
+	}
+	return allowed(others)
 }
 
 // AddToken keeps a token's hash.

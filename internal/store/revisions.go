@@ -32,6 +32,11 @@ func (s *Store) Revision(ctx context.Context, number int) (Revision, error) {
 	return oneRevision(ctx, s.pool, "select "+revisionColumns+" from revisions where number = $1", number)
 }
 
+// Revision is the same within a transaction.
+func (t *Tx) Revision(ctx context.Context, number int) (Revision, error) {
+	return oneRevision(ctx, t.tx, "select "+revisionColumns+" from revisions where number = $1", number)
+}
+
 // Revisions lists all revisions, the newest first.
 func (s *Store) Revisions(ctx context.Context) ([]Revision, error) {
 	rows, err := s.pool.Query(ctx, "select "+revisionColumns+" from revisions order by number desc")

@@ -7,6 +7,11 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net"
+	"runtime/debug"
+	"slices"
+	"strings"
+	"syscall"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -22,7 +27,10 @@ import (
 var migrations embed.FS
 
 // Store is safe for concurrent use.
-type Store struct{ pool *pgxpool.Pool }
+type Store struct {
+	pool   *pgxpool.Pool
+	queues map[Lock]chan struct{} // whoever waits for a lock waits here first, without a connection
+}
 
 // ErrNotFound says that what was asked for is not there.
 var ErrNotFound = errors.New("not found")
@@ -59,7 +67,11 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("bringing the tables up to date: %w", err)
 	}
-	return &Store{pool}, nil
+	s := &Store{pool: pool, queues: map[Lock]chan struct{}{}}
+	for _, lock := range []Lock{LockIntake, LockSweep, LockPublish, LockPeople} {
+		s.queues[lock] = make(chan struct{}, 1)
+	}
+	return s, nil
 }
 
 // Close ends all connections.
@@ -67,6 +79,34 @@ func (s *Store) Close() { s.pool.Close() }
 
 // Pool is for the session store, which brings its own SQL.
 func (s *Store) Pool() *pgxpool.Pool { return s.pool }
+
+// Reconnect drops all connections that are idle: those to a server that was
+// lost are worth nothing.
+func (s *Store) Reconnect() { s.pool.Reset() }
+
+// Lost says whether an error is that of a database that is not there, or not
+// yet again: what failed by it may be asked once more.
+func Lost(err error) bool {
+	var connect *pgconn.ConnectError
+	var pg *pgconn.PgError
+	var network net.Error
+	switch {
+	case err == nil, errors.Is(err, context.Canceled):
+		return false
+	case errors.As(err, &pg):
+		// Connection failures, and a server that shuts down or starts up.
+		return strings.HasPrefix(pg.Code, "08") || slices.Contains([]string{"57P01", "57P02", "57P03"}, pg.Code)
+	case errors.As(err, &connect), errors.As(err, &network) && !network.Timeout():
+		return true
+	}
+	return strings.Contains(err.Error(), "conn closed") || strings.Contains(err.Error(), "unexpected EOF") && strings.Contains(err.Error(), "receive")
+}
+
+// Full says whether an error is that of a database whose disk is full.
+func Full(err error) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && pg.Code == "53100" || errors.Is(err, syscall.ENOSPC)
+}
 
 // querier is a pool or a transaction.
 type querier interface {
@@ -87,18 +127,37 @@ const (
 	LockIntake Lock = iota + 7001
 	LockSweep
 	LockPublish
+	LockPeople
 )
 
-// Do runs work in one transaction, holding the lock to its end.
+// Do runs work in one transaction, holding the lock to its end. Work asks the
+// transaction for all it needs: a second connection could be one that another
+// waits with.
 func (s *Store) Do(ctx context.Context, lock Lock, work func(*Tx) error) error {
+	if queue := s.queues[lock]; queue != nil {
+		select {
+		case queue <- struct{}{}:
+			defer func() { <-queue }()
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		t := &Tx{tx}
 		if lock != 0 {
-			if _, err := tx.Exec(ctx, "select pg_advisory_xact_lock($1)", int64(lock)); err != nil {
+			if err := t.Lock(ctx, lock); err != nil {
 				return err
 			}
 		}
-		return work(&Tx{tx})
+		return work(t)
 	})
+}
+
+// Lock holds a further lock to the transaction's end. Whoever holds LockPublish
+// may ask for LockIntake, never the other way round.
+func (t *Tx) Lock(ctx context.Context, lock Lock) error {
+	_, err := t.tx.Exec(ctx, "select pg_advisory_xact_lock($1)", int64(lock))
+	return err
 }
 
 func notFound(err error) error {
@@ -117,6 +176,21 @@ func duplicate(err error) bool {
 func monthDate(m calendar.Month) time.Time { return m.First().Time() }
 
 func monthOf(t time.Time) calendar.Month { return calendar.MonthOf(t.Year(), t.Month()) }
+
+// caught turns a panic of a worker into an error of its work: one must not end
+// the process.
+func caught(err *error) {
+	if what := recover(); what != nil {
+		*err = fmt.Errorf("panic: %v\n%s", what, debug.Stack())
+	}
+}
+
+func dayOr(t *time.Time, otherwise calendar.Day) calendar.Day {
+	if d := dayOf(t); d != nil {
+		return *d
+	}
+	return otherwise
+}
 
 func dayOf(t *time.Time) *calendar.Day {
 	if t == nil {

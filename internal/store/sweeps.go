@@ -51,6 +51,25 @@ func latestSweep(ctx context.Context, q querier, m calendar.Month) (Sweep, error
 	return all[0], nil
 }
 
+// Newest is the number of the published revision and the data version, as of
+// now.
+func (t *Tx) Newest(ctx context.Context) (revision int, version int64, err error) {
+	err = t.tx.QueryRow(ctx, "select coalesce((select max(number) from revisions), 0), coalesce((select max(id) from intakes), 0)").Scan(&revision, &version)
+	return revision, version, err
+}
+
+// Sweep finds a sweep by number.
+func (s *Store) Sweep(ctx context.Context, id int64) (Sweep, error) {
+	all, err := manySweeps(ctx, s.pool, "where id = $1", id)
+	if err == nil && len(all) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return Sweep{}, err
+	}
+	return all[0], nil
+}
+
 // Sweeps lists the newest sweeps, at most a hundred, of one period or, with
 // nil, of all.
 func (s *Store) Sweeps(ctx context.Context, m *calendar.Month) ([]Sweep, error) {
@@ -216,7 +235,7 @@ var exceptionOrders = map[string]string{
 	"grade":   "(e.state = 'cleared'), e.severity",
 	"subject": "e.name collate \"C\"",
 	"rule":    "e.rule",
-	"state":   "array_position(array['raised','standing','cleared'], e.state)",
+	"state":   "case e.state when 'raised' then 0 when 'standing' then 1 else 2 end",
 	"stake":   "e.stake",
 	"desk":    "e.desk",
 }

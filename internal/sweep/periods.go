@@ -3,6 +3,9 @@ package sweep
 import (
 	"context"
 	"errors"
+	"fmt"
+	"slices"
+	"strings"
 
 	"oskel/core/calendar"
 	"oskel/core/ledger"
@@ -14,6 +17,7 @@ import (
 type Period struct {
 	Month  calendar.Month
 	State  string         // "swept", "stale", "unswept" or "no lines"
+	Stale  string         // why its verdicts are out of date; "" where they are not
 	Grades map[string]int // flagged, by grade
 	Sweep  *store.Sweep
 }
@@ -72,7 +76,7 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 			if sweeps[i].Period == m {
 				p.Sweep = &sweeps[i]
 				p.State = "swept"
-				if sweeps[i].Revision != revision.Number || stale(last, sweeps[i], intakes) {
+				if p.Stale = outOfDate(m, last, sweeps[i], revision.Number, intakes); p.Stale != "" {
 					p.State = "stale"
 				}
 			}
@@ -87,21 +91,56 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 	return out, nil
 }
 
-// stale says whether an intake since a sweep may have changed what it found:
-// registers concern every period, lines and targets theirs and those after.
-func stale(last calendar.Day, s store.Sweep, intakes []store.Intake) bool {
-	for _, in := range intakes {
-		if in.ID <= s.DataVersion {
+// Stale says why the verdicts of the last sweep of each of some periods are out
+// of date: "" where they are not.
+func (s *Service) Stale(ctx context.Context, months ...calendar.Month) (map[calendar.Month]string, error) {
+	out := map[calendar.Month]string{}
+	for _, m := range months {
+		if _, known := out[m]; known {
 			continue
 		}
-		if len(in.Months) == 0 {
-			return true
+		periods, err := s.Periods(ctx, &m)
+		if err != nil {
+			return nil, err
 		}
-		for _, m := range in.Months {
-			if calendar.Month(m) <= last.Month() {
-				return true
-			}
+		for _, p := range periods {
+			out[p.Month] = p.Stale
 		}
 	}
-	return false
+	return out, nil
+}
+
+// outOfDate says in words why a sweep no longer tells what holds, or "".
+func outOfDate(m calendar.Month, last calendar.Day, s store.Sweep, published int, intakes []store.Intake) string {
+	var since []string
+	if s.Revision != published {
+		since = append(since, fmt.Sprintf("revision %d has been published", published))
+	}
+	var newer []int64
+	for _, in := range intakes {
+		if in.ID > s.DataVersion && touches(in, m, last) {
+			newer = append(newer, in.ID)
+		}
+	}
+	switch n := len(newer); {
+	case n == 1:
+		since = append(since, fmt.Sprintf("intake %d has arrived", newer[0]))
+	case n > 1:
+		since = append(since, fmt.Sprintf("%d intakes have arrived", n))
+	}
+	if len(since) == 0 {
+		return ""
+	}
+	return "Out of date: since this sweep " + strings.Join(since, " and ") + ". Sweep again."
+}
+
+// touches says whether an intake may change what is found in a period:
+// registers concern every period, lines and targets theirs and those after. The
+// months of lines are those of days, those of targets the calendar's.
+func touches(in store.Intake, m calendar.Month, last calendar.Day) bool {
+	until := last.Month()
+	if in.Of == "targets" {
+		until = m
+	}
+	return len(in.Months) == 0 || slices.ContainsFunc(in.Months, func(touched int32) bool { return calendar.Month(touched) <= until })
 }

@@ -3,10 +3,14 @@
 package sweep
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
+	"strings"
 	"time"
 
 	"oskel/core/amount"
@@ -36,9 +40,8 @@ func New(s *store.Store, b *books.Service, f *figures.Keeper, now func() time.Ti
 
 // Errors of a sweep that cannot be.
 var (
-	ErrNoRulebook = errors.New("no rulebook is published yet; publish one first")
-	ErrNoLines    = errors.New("no feed has lines in the period")
-	ErrNotEnded   = errors.New("the period has not ended")
+	ErrNoLines  = errors.New("no feed has lines in the period")
+	ErrNotEnded = errors.New("the period has not ended")
 )
 
 // TallyOf is a tally with the rule it is of.
@@ -46,6 +49,14 @@ type TallyOf struct {
 	Rule  string `json:"rule"`
 	Level string `json:"level,omitempty"` // where it judges another than one kind
 	judge.Tally
+}
+
+// TalliesOf reads the tallies of a sweep; unreadable ones show as none.
+func TalliesOf(s store.Sweep) (all []TallyOf) {
+	if len(s.Tallies) > 0 {
+		json.Unmarshal(s.Tallies, &all) //nolint:errcheck // written by the sweep
+	}
+	return all
 }
 
 // Difference is what changed against the sweep of the same period before.
@@ -77,13 +88,28 @@ const shownChanges = 100
 // desk.
 func (s *Service) Sweep(ctx context.Context, m calendar.Month, author string, openCases bool) (out store.Sweep, same bool, err error) {
 	began := time.Now()
-	today := calendar.Date(s.now().Date())
+	for range attempts {
+		if out, same, err = s.attempt(ctx, m, author, openCases, began); !errors.Is(err, errOvertaken) {
+			break
+		}
+	}
+	return out, same, err
+}
+
+// attempts is how often a sweep begins anew when an intake or a publishing
+// comes between its reading and its lock.
+const attempts = 20
+
+var errOvertaken = errors.New("the data or the rulebook changed each time the sweep was about to begin; try again in a moment")
+
+// attempt reads revision and data, then takes the lock, and gives up if either
+// is another by then: what is judged under the lock is what was newest there.
+func (s *Service) attempt(ctx context.Context, m calendar.Month, author string, openCases bool, began time.Time) (out store.Sweep, same bool, err error) {
 	revision, book, err := s.books.Published(ctx)
-	if errors.Is(err, store.ErrNotFound) {
-		return out, false, ErrNoRulebook
-	} else if err != nil {
+	if err != nil {
 		return out, false, err
 	}
+	today := book.Calendar.Today(s.now())
 	words := book.Calendar.Words(calendar.MonthPeriod(m))
 	first, last := book.Calendar.Span(calendar.MonthPeriod(m))
 	if last >= today {
@@ -97,6 +123,11 @@ func (s *Service) Sweep(ctx context.Context, m calendar.Month, author string, op
 		return out, false, fmt.Errorf("%w: %s", ErrNoLines, words)
 	}
 	err = s.store.Do(ctx, store.LockSweep, func(tx *store.Tx) error {
+		if newest, version, err := tx.Newest(ctx); err != nil {
+			return err
+		} else if newest != revision.Number || version != engine.Snapshot.Version {
+			return errOvertaken
+		}
 		prior, err := tx.LatestSweep(ctx, m)
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return err
@@ -111,7 +142,7 @@ func (s *Service) Sweep(ctx context.Context, m calendar.Month, author string, op
 			out, same = prior, true
 			return nil
 		}
-		run := &run{ctx: ctx, tx: tx, engine: engine, sweep: &out, prior: prior.ID, today: today, openCases: openCases}
+		run := &run{ctx: ctx, tx: tx, engine: engine, sweep: &out, prior: prior.ID, today: today, openCases: openCases, now: s.now()}
 		if err := run.all(); err != nil {
 			return err
 		}
@@ -131,6 +162,7 @@ type run struct {
 	sweep     *store.Sweep
 	prior     int64
 	today     calendar.Day
+	now       time.Time
 	openCases bool
 	diff      Difference
 	found     []found // to be written
@@ -147,83 +179,29 @@ type exceptionKey struct{ rule, kind, key string }
 func keyOf(e store.Exception) exceptionKey { return exceptionKey{e.Rule, e.Kind, e.Key} }
 
 func (r *run) all() error {
-	book, m := r.engine.Book, r.sweep.Period
+	m := r.sweep.Period
 	results := judge.All(r.engine, m)
-	var tallies []TallyOf
-	for _, result := range results {
-		of := TallyOf{Rule: result.Rule.Name, Tally: result.Tally()}
-		if len(result.Rule.Levels) > 1 || !result.Level.Plain() {
-			of.Level = result.Level.String()
-		}
-		tallies = append(tallies, of)
+	if r.engine.Stopped() {
+		return r.ctx.Err()
 	}
-	var err error
-	if r.sweep.Tallies, err = json.Marshal(tallies); err != nil {
+	if err := r.begin(results); err != nil {
 		return err
 	}
-	if err := r.tx.AddSweep(r.ctx, r.sweep); err != nil {
-		return err
-	}
-	known, err := r.known(m)
+	here, err := r.known(m)
 	if err != nil {
 		return err
 	}
-	lastPeriod, err := r.known(m - 1)
+	before, err := r.known(m - 1)
 	if err != nil {
 		return err
 	}
 	done := map[exceptionKey]bool{}
 	for _, result := range results {
-		keys, names := r.engine.Names(result.Level)
-		level := result.Level.String()
-		for code, v := range result.Verdicts() {
-			key := exceptionKey{result.Rule.Name, level, keys[code]}
-			before, wasKnown := known[key]
-			last, wasLast := lastPeriod[key]
-			wasLast = wasLast && last.State != "cleared"
-			if !v.Flagged() && !wasKnown && !wasLast {
-				continue
-			}
-			done[key] = true
-			e := r.describe(result, code, v)
-			e.Kind, e.Key, e.Name = level, keys[code], names[code]
-			if e.Code = code; !result.Level.Plain() {
-				if e.Code, err = r.tx.SubjectCode(r.ctx, level, keys[code]); err != nil {
-					return err
-				}
-			}
-			e.ID, e.CaseID, e.CaseState, e.Desk = before.ID, before.CaseID, before.CaseState, pick(e.Desk, before.Desk, v.Flagged())
-			switch {
-			case !v.Flagged():
-				e.State, e.Grade, e.Severity = "cleared", pick(last.Grade, before.Grade, !wasKnown), len(book.Grades)
-				if !wasKnown {
-					e.Desk = last.Desk
-				}
-			case wasLast:
-				e.State = "standing"
-			default:
-				e.State = "raised"
-			}
-			r.put(e, before, wasKnown)
+		if err := r.record(result, here, before, done); err != nil {
+			return err
 		}
 	}
-	// What was flagged by rules that are off or gone by now, here or in the
-	// period before.
-	for key, before := range known {
-		if !done[key] && before.State != "cleared" {
-			e := before
-			e.State, e.Sentence, e.Sweep = "cleared", ruleGone, r.sweep.ID
-			r.put(e, before, true)
-		}
-	}
-	for key, last := range lastPeriod {
-		if _, wasKnown := known[key]; !done[key] && !wasKnown && last.State != "cleared" {
-			e := last
-			e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, m
-			e.State, e.Outcome, e.Severity, e.Sentence, e.Sweep = "cleared", judge.NotJudged.String(), len(book.Grades), ruleGone, r.sweep.ID
-			r.put(e, store.Exception{}, false)
-		}
-	}
+	r.recordGone(here, before, done)
 	if err := r.toCases(); err != nil {
 		return err
 	}
@@ -241,6 +219,91 @@ func (r *run) all() error {
 		}
 	}
 	return nil
+}
+
+// begin writes the sweep with the tallies of its rules.
+func (r *run) begin(results []*judge.Result) (err error) {
+	var tallies []TallyOf
+	for _, result := range results {
+		of := TallyOf{Rule: result.Rule.Name, Tally: result.Tally()}
+		if len(result.Rule.Levels) > 1 || !result.Level.Plain() {
+			of.Level = result.Level.String()
+		}
+		tallies = append(tallies, of)
+	}
+	if r.sweep.Tallies, err = json.Marshal(tallies); err != nil {
+		return err
+	}
+	return r.tx.AddSweep(r.ctx, r.sweep)
+}
+
+// record notes what a rule flags, and what it, or the rule in the period
+// before, had flagged and does not now.
+func (r *run) record(result *judge.Result, here, before map[exceptionKey]store.Exception, done map[exceptionKey]bool) (err error) {
+	keys, names := r.engine.Names(result.Level)
+	level := result.Level.String()
+	for code, v := range result.Verdicts() {
+		key := exceptionKey{result.Rule.Name, level, keys[code]}
+		known, wasKnown := here[key]
+		last, wasLast := before[key]
+		wasLast = wasLast && last.State != "cleared"
+		if !v.Flagged() && !wasKnown && !wasLast {
+			continue
+		}
+		done[key] = true
+		e := r.describe(result, code, v)
+		e.Kind, e.Key, e.Name = level, keys[code], names[code]
+		if e.Code = code; !result.Level.Plain() {
+			if e.Code, err = r.tx.SubjectCode(r.ctx, level, keys[code]); err != nil {
+				return err
+			}
+		}
+		e.ID, e.CaseID, e.CaseState, e.Desk = known.ID, known.CaseID, known.CaseState, pick(e.Desk, known.Desk, v.Flagged())
+		switch {
+		case !v.Flagged():
+			e.State, e.Grade, e.Severity, e.Stake = "cleared", pick(last.Grade, known.Grade, !wasKnown), len(r.engine.Book.Grades), nil
+			if !wasKnown {
+				e.Desk = last.Desk
+			}
+		case wasLast:
+			e.State = "standing"
+		default:
+			e.State = "raised"
+		}
+		r.put(e, known, wasKnown)
+	}
+	return nil
+}
+
+// recordGone clears what was flagged, here or in the period before, by rules
+// that are off or gone by now.
+func (r *run) recordGone(here, before map[exceptionKey]store.Exception, done map[exceptionKey]bool) {
+	severity := len(r.engine.Book.Grades)
+	for _, key := range inOrder(here) {
+		if known := here[key]; !done[key] && known.State != "cleared" {
+			r.put(gone(known, r.sweep.ID, severity), known, true)
+		}
+	}
+	for _, key := range inOrder(before) {
+		last := before[key]
+		if _, wasKnown := here[key]; !done[key] && !wasKnown && last.State != "cleared" {
+			e := gone(last, r.sweep.ID, severity)
+			e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.sweep.Period
+			r.put(e, store.Exception{}, false)
+		}
+	}
+}
+
+func inOrder(all map[exceptionKey]store.Exception) []exceptionKey {
+	return slices.SortedFunc(maps.Keys(all), func(a, b exceptionKey) int {
+		return cmp.Or(strings.Compare(a.rule, b.rule), strings.Compare(a.kind, b.kind), strings.Compare(a.key, b.key))
+	})
+}
+
+// gone is what is recorded of one that a rule flagged which is off by now.
+func gone(e store.Exception, sweep int64, severity int) store.Exception {
+	e.State, e.Outcome, e.Severity, e.Stake, e.Sentence, e.Sweep = "cleared", judge.NotJudged.String(), severity, nil, ruleGone, sweep
+	return e
 }
 
 const ruleGone = "The rule is off or no longer in the rulebook."

@@ -23,6 +23,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change one's own password; all other sessions and tokens of the account end */
+        put: operations["changePassword"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tokens": {
         parameters: {
             query?: never;
@@ -68,6 +85,41 @@ export interface paths {
         put?: never;
         /** Add a person (leads only) */
         post: operations["createPerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give an account another title, role and desks (leads only) */
+        put: operations["changePerson"];
+        post?: never;
+        /** Close an account; its sessions and tokens end at once, what it did stays (leads only) */
+        delete: operations["closePerson"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{name}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give an account another password; its sessions and tokens end (leads only) */
+        put: operations["resetPassword"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -142,6 +194,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rulebook/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write the rules of a text in another order */
+        post: operations["orderRules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rulebook/dial": {
         parameters: {
             query?: never;
@@ -188,7 +257,7 @@ export interface paths {
         /** Keep one's draft (analysts and leads) */
         put: operations["putDraft"];
         post?: never;
-        /** Throw one's draft away */
+        /** Discard one's draft */
         delete: operations["dropDraft"];
         options?: never;
         head?: never;
@@ -662,6 +731,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/cleared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Settle all cases in which nothing is flagged any more, of a desk or of all one works on */
+        post: operations["settleCleared"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{id}": {
         parameters: {
             query?: never;
@@ -765,6 +851,20 @@ export interface components {
             title: string;
             role: components["schemas"]["Role"];
             desks: string[];
+            /** @description The account is closed */
+            closed?: boolean;
+        };
+        PersonChange: {
+            title: string;
+            role: components["schemas"]["Role"];
+            desks: string[];
+        };
+        PasswordChange: {
+            old: string;
+            password: string;
+        };
+        NewPassword: {
+            password: string;
         };
         NewPerson: {
             name: string;
@@ -822,8 +922,13 @@ export interface components {
         NewRevision: {
             text: string;
             note: string;
-            /** @description The revision it was made from; 0 for the first */
-            based_on: number;
+            /** @description The revision it was made from, 0 for the first. Unless stated it is what the text's own first line says, or the revision it differs from least */
+            based_on?: number;
+            /**
+             * @description Publish over what was published since the revision it was made from
+             * @default false
+             */
+            over: boolean;
         };
         Revision: {
             number: number;
@@ -873,9 +978,12 @@ export interface components {
             where?: string;
             base?: components["schemas"]["BaseDefinition"][];
             no_data?: string;
+            /** @description What a value that ended counts as: 'counts as zero' or 'no data' */
+            ended?: string;
             persists?: string;
             on?: boolean;
-            stops?: boolean;
+            /** @description A breach keeps the rules after it from judging that subject */
+            last_word?: boolean;
             valid_from?: string;
             valid_until?: string;
             shows?: string[];
@@ -927,6 +1035,11 @@ export interface components {
             /** @description The rule that is replaced or taken out */
             name: string;
             rule?: components["schemas"]["RuleDefinition"];
+        };
+        RuleOrder: {
+            text: string;
+            /** @description All rules in the order wanted */
+            names: string[];
         };
         CompareRequest: {
             /** @description The published one unless stated */
@@ -1048,6 +1161,8 @@ export interface components {
         LookBack: {
             period: string;
             label: string;
+            /** @description No feed that the rule reads has a line in it, so that it counts for nothing */
+            empty: boolean;
             judged: number;
             flagged: number;
             persisted: number;
@@ -1149,11 +1264,13 @@ export interface components {
             kinds: string[];
             /** @description Measures and rules */
             used_by: string[];
+            /** @description How its groups and total are made, such as 'sum of rep' */
+            groups?: string;
         };
         Table: {
             columns: components["schemas"]["TableColumn"][];
             rows: components["schemas"]["TableRow"][];
-            /** @description The figures of the whole: of ratios the ratio of the sums */
+            /** @description The totals: of ratios the ratio of the sums */
             whole: components["schemas"]["Cell"][];
             total: number;
             next?: string;
@@ -1167,6 +1284,8 @@ export interface components {
             label: string;
             /** @description How many different places there are */
             places: number;
+            /** @description How groups and the total are made, where not from their own figures */
+            groups?: string;
         };
         TableRow: {
             key: string;
@@ -1342,7 +1461,50 @@ export interface components {
             /** Format: int64 */
             taken_back_by?: number;
         };
+        IntakeReport: {
+            /** Format: int64 */
+            rows: number;
+            /** @description Those that the file touches, with the two before the first */
+            months: components["schemas"]["IntakeMonth"][];
+            /** @description New ones that a register brings, at most 50 */
+            subjects: string[];
+            new_subjects?: number;
+            /**
+             * Format: int64
+             * @description Lines that are equal to lines already there
+             */
+            equal: number;
+            equal_words?: string;
+        };
+        IntakeMonth: {
+            month: string;
+            /**
+             * Format: int64
+             * @description That count once the file is in
+             */
+            rows: number;
+            /**
+             * Format: int64
+             * @description That count now
+             */
+            before: number;
+            totals: {
+                [key: string]: string;
+            };
+            totals_before: {
+                [key: string]: string;
+            };
+        };
+        ClearedRequest: {
+            /** @description All desks one works on unless stated */
+            desk?: string;
+        };
+        Settled: {
+            settled: number;
+        };
         PeriodState: {
+            /** @description Why its verdicts are out of date, where they are */
+            stale?: string;
             period: string;
             label: string;
             /** @enum {string} */
@@ -1375,6 +1537,8 @@ export interface components {
             took_ms: number;
             unchanged: boolean;
             tallies: components["schemas"]["Tally"][];
+            /** @description Why it is out of date, where it is */
+            stale?: string;
             difference?: components["schemas"]["SweepDifference"];
         };
         /** @description Against the sweep of the same period before it */
@@ -1448,6 +1612,8 @@ export interface components {
             items: components["schemas"]["Exception"][];
             total: number;
             next?: string;
+            /** @description Why the verdicts are out of date, where they are */
+            stale?: string;
         };
         ExceptionDetail: {
             exception: components["schemas"]["Exception"];
@@ -1460,6 +1626,8 @@ export interface components {
             data_version: number;
             /** Format: int64 */
             sweep: number;
+            /** @description Why the verdict is out of date, where it is */
+            stale?: string;
             /** @description Exact; rationals as a/b */
             evidence: {
                 [key: string]: unknown;
@@ -1515,6 +1683,8 @@ export interface components {
             /** Format: date-time */
             settled_at?: string;
             items: number;
+            /** @description Nothing in it is flagged any more */
+            cleared: boolean;
             /** @description Of its most serious item */
             sentence: string;
             version: number;
@@ -1525,13 +1695,15 @@ export interface components {
             events: components["schemas"]["CaseEvent"][];
             /** @description The person who asks may take and settle it */
             may_act: boolean;
+            /** @description Why verdicts in it are out of date, where they are */
+            stale?: string;
         };
         CaseEvent: {
             /** Format: date-time */
             at: string;
             by: string;
             /** @enum {string} */
-            what: "opened" | "joined" | "cleared" | "taken" | "released" | "comment" | "settled";
+            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "taken" | "released" | "comment" | "settled";
             text: string;
         };
         Comment: {
@@ -1539,7 +1711,7 @@ export interface components {
         };
         Finding: {
             /** @enum {string} */
-            finding: "confirmed" | "explained" | "data fault" | "rule fault";
+            finding: "confirmed" | "explained" | "data fault" | "rule fault" | "cleared";
             note?: string;
         };
     };
@@ -1557,6 +1729,7 @@ export interface components {
     parameters: {
         /** @description A month, such as 2026-10 */
         Period: string;
+        PersonName: string;
         CaseId: number;
         /** @description The ETag of the case as it was read; another one is refused */
         IfMatch: string;
@@ -1623,6 +1796,29 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Signed out */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changePassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordChange"];
+            };
+        };
+        responses: {
+            /** @description Changed */
             204: {
                 headers: {
                     [name: string]: unknown;
@@ -1722,6 +1918,79 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    changePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["PersonName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            /** @description Changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    closePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["PersonName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Closed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetPassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: components["parameters"]["PersonName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description Changed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     getRulebook: {
         parameters: {
             query?: never;
@@ -1807,6 +2076,31 @@ export interface operations {
         };
         responses: {
             /** @description The text with the rule in it, everything else untouched */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulebookText"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    orderRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleOrder"];
+            };
+        };
+        responses: {
+            /** @description The text with its rules in that order, everything else untouched */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2510,6 +2804,10 @@ export interface operations {
                 replace?: string;
                 /** @description A note column, such as order_no: lines that bear the same as one in the file give way to it */
                 correct?: string;
+                /** @description Take in lines that are equal to lines already there */
+                again?: boolean;
+                /** @description Check the file and say what it would bring, and keep nothing */
+                trial?: boolean;
             };
             header?: never;
             path?: never;
@@ -2521,6 +2819,15 @@ export interface operations {
             };
         };
         responses: {
+            /** @description What the file of a trial would bring */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeReport"];
+                };
+            };
             /** @description Taken in */
             201: {
                 headers: {
@@ -2759,6 +3066,8 @@ export interface operations {
                 desk?: string;
                 /** @description 'unsettled' is open and taken */
                 state?: "open" | "taken" | "settled" | "unsettled";
+                sort?: "due" | "grade" | "subject" | "desk" | "state";
+                descending?: boolean;
                 /** @description Only cases of the desks of the person who asks */
                 mine?: boolean;
             };
@@ -2775,6 +3084,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Case"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    settleCleared: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClearedRequest"];
+            };
+        };
+        responses: {
+            /** @description How many */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Settled"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -24,7 +24,7 @@ const effect = useQuery({
 })
 const publish = useMutation({
   mutationFn: () =>
-    need(api.POST('/api/revisions', { body: { text: props.text, note: note.value.trim(), based_on: props.basedOn } })),
+    need(api.POST('/api/revisions', { body: { text: props.text, note: note.value.trim(), based_on: props.basedOn, over: false } })),
   onSuccess: async (r) => {
     note.value = ''
     emit('published', r.number)

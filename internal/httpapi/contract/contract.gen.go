@@ -29,7 +29,10 @@ const (
 	CaseEventWhatCleared  CaseEventWhat = "cleared"
 	CaseEventWhatComment  CaseEventWhat = "comment"
 	CaseEventWhatJoined   CaseEventWhat = "joined"
+	CaseEventWhatLeft     CaseEventWhat = "left"
+	CaseEventWhatMoved    CaseEventWhat = "moved"
 	CaseEventWhatOpened   CaseEventWhat = "opened"
+	CaseEventWhatRegraded CaseEventWhat = "regraded"
 	CaseEventWhatReleased CaseEventWhat = "released"
 	CaseEventWhatSettled  CaseEventWhat = "settled"
 	CaseEventWhatTaken    CaseEventWhat = "taken"
@@ -44,7 +47,13 @@ func (e CaseEventWhat) Valid() bool {
 		return true
 	case CaseEventWhatJoined:
 		return true
+	case CaseEventWhatLeft:
+		return true
+	case CaseEventWhatMoved:
+		return true
 	case CaseEventWhatOpened:
+		return true
+	case CaseEventWhatRegraded:
 		return true
 	case CaseEventWhatReleased:
 		return true
@@ -146,22 +155,25 @@ func (e ExceptionState) Valid() bool {
 
 // Defines values for FindingFinding.
 const (
-	Confirmed FindingFinding = "confirmed"
-	DataFault FindingFinding = "data fault"
-	Explained FindingFinding = "explained"
-	RuleFault FindingFinding = "rule fault"
+	FindingFindingCleared   FindingFinding = "cleared"
+	FindingFindingConfirmed FindingFinding = "confirmed"
+	FindingFindingDataFault FindingFinding = "data fault"
+	FindingFindingExplained FindingFinding = "explained"
+	FindingFindingRuleFault FindingFinding = "rule fault"
 )
 
 // Valid indicates whether the value is a known member of the FindingFinding enum.
 func (e FindingFinding) Valid() bool {
 	switch e {
-	case Confirmed:
+	case FindingFindingCleared:
 		return true
-	case DataFault:
+	case FindingFindingConfirmed:
 		return true
-	case Explained:
+	case FindingFindingDataFault:
 		return true
-	case RuleFault:
+	case FindingFindingExplained:
+		return true
+	case FindingFindingRuleFault:
 		return true
 	default:
 		return false
@@ -372,6 +384,33 @@ func (e ListCasesParamsState) Valid() bool {
 	case ListCasesParamsStateTaken:
 		return true
 	case ListCasesParamsStateUnsettled:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListCasesParamsSort.
+const (
+	ListCasesParamsSortDesk    ListCasesParamsSort = "desk"
+	ListCasesParamsSortDue     ListCasesParamsSort = "due"
+	ListCasesParamsSortGrade   ListCasesParamsSort = "grade"
+	ListCasesParamsSortState   ListCasesParamsSort = "state"
+	ListCasesParamsSortSubject ListCasesParamsSort = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ListCasesParamsSort enum.
+func (e ListCasesParamsSort) Valid() bool {
+	switch e {
+	case ListCasesParamsSortDesk:
+		return true
+	case ListCasesParamsSortDue:
+		return true
+	case ListCasesParamsSortGrade:
+		return true
+	case ListCasesParamsSortState:
+		return true
+	case ListCasesParamsSortSubject:
 		return true
 	default:
 		return false
@@ -589,6 +628,8 @@ type CalendarYear struct {
 
 // Case defines model for Case.
 type Case struct {
+	// Cleared Nothing in it is flagged any more
+	Cleared  bool               `json:"cleared"`
 	Desk     string             `json:"desk"`
 	Due      openapi_types.Date `json:"due"`
 	Finding  *string            `json:"finding,omitempty"`
@@ -618,6 +659,9 @@ type CaseDetail struct {
 
 	// MayAct The person who asks may take and settle it
 	MayAct bool `json:"may_act"`
+
+	// Stale Why verdicts in it are out of date, where they are
+	Stale *string `json:"stale,omitempty"`
 }
 
 // CaseEvent defines model for CaseEvent.
@@ -698,6 +742,12 @@ type ChoiceDefinition struct {
 
 // ChoiceDefinitionHow defines model for ChoiceDefinition.How.
 type ChoiceDefinitionHow string
+
+// ClearedRequest defines model for ClearedRequest.
+type ClearedRequest struct {
+	// Desk All desks one works on unless stated
+	Desk *string `json:"desk,omitempty"`
+}
 
 // Comment defines model for Comment.
 type Comment struct {
@@ -838,7 +888,10 @@ type ExceptionDetail struct {
 	Label    string        `json:"label"`
 	Revision int           `json:"revision"`
 	Rows     []EvidenceRow `json:"rows"`
-	Sweep    int64         `json:"sweep"`
+
+	// Stale Why the verdict is out of date, where it is
+	Stale *string `json:"stale,omitempty"`
+	Sweep int64   `json:"sweep"`
 
 	// Words What the rule says
 	Words string `json:"words"`
@@ -848,7 +901,10 @@ type ExceptionDetail struct {
 type ExceptionPage struct {
 	Items []Exception `json:"items"`
 	Next  *string     `json:"next,omitempty"`
-	Total int         `json:"total"`
+
+	// Stale Why the verdicts are out of date, where they are
+	Stale *string `json:"stale,omitempty"`
+	Total int     `json:"total"`
 }
 
 // Fault defines model for Fault.
@@ -942,6 +998,33 @@ type Intake struct {
 	Totals      map[string]string `json:"totals"`
 }
 
+// IntakeMonth defines model for IntakeMonth.
+type IntakeMonth struct {
+	// Before That count now
+	Before int64  `json:"before"`
+	Month  string `json:"month"`
+
+	// Rows That count once the file is in
+	Rows         int64             `json:"rows"`
+	Totals       map[string]string `json:"totals"`
+	TotalsBefore map[string]string `json:"totals_before"`
+}
+
+// IntakeReport defines model for IntakeReport.
+type IntakeReport struct {
+	// Equal Lines that are equal to lines already there
+	Equal      int64   `json:"equal"`
+	EqualWords *string `json:"equal_words,omitempty"`
+
+	// Months Those that the file touches, with the two before the first
+	Months      []IntakeMonth `json:"months"`
+	NewSubjects *int          `json:"new_subjects,omitempty"`
+	Rows        int64         `json:"rows"`
+
+	// Subjects New ones that a register brings, at most 50
+	Subjects []string `json:"subjects"`
+}
+
 // Kind defines model for Kind.
 type Kind struct {
 	// Above By attribute, what it lies within, the widest first, itself last
@@ -969,6 +1052,8 @@ type LineUpUnit string
 
 // LookBack defines model for LookBack.
 type LookBack struct {
+	// Empty No feed that the rule reads has a line in it, so that it counts for nothing
+	Empty     bool   `json:"empty"`
 	Explained int    `json:"explained"`
 	Flagged   int    `json:"flagged"`
 	Judged    int    `json:"judged"`
@@ -980,6 +1065,9 @@ type LookBack struct {
 // Measure defines model for Measure.
 type Measure struct {
 	Good MeasureGood `json:"good"`
+
+	// Groups How its groups and total are made, such as 'sum of rep'
+	Groups *string `json:"groups,omitempty"`
 
 	// Kinds The kinds it can be asked of
 	Kinds []string `json:"kinds"`
@@ -1012,6 +1100,11 @@ type NewDraft struct {
 	Version int `json:"version"`
 }
 
+// NewPassword defines model for NewPassword.
+type NewPassword struct {
+	Password string `json:"password"`
+}
+
 // NewPerson defines model for NewPerson.
 type NewPerson struct {
 	Desks    *[]string `json:"desks,omitempty"`
@@ -1023,10 +1116,13 @@ type NewPerson struct {
 
 // NewRevision defines model for NewRevision.
 type NewRevision struct {
-	// BasedOn The revision it was made from; 0 for the first
-	BasedOn int    `json:"based_on"`
+	// BasedOn The revision it was made from, 0 for the first. Unless stated it is what the text's own first line says, or the revision it differs from least
+	BasedOn *int   `json:"based_on,omitempty"`
 	Note    string `json:"note"`
-	Text    string `json:"text"`
+
+	// Over Publish over what was published since the revision it was made from
+	Over *bool  `json:"over,omitempty"`
+	Text string `json:"text"`
 }
 
 // NewSweep defines model for NewSweep.
@@ -1077,12 +1173,21 @@ type Parts struct {
 	Words string `json:"words"`
 }
 
+// PasswordChange defines model for PasswordChange.
+type PasswordChange struct {
+	Old      string `json:"old"`
+	Password string `json:"password"`
+}
+
 // PeriodState defines model for PeriodState.
 type PeriodState struct {
-	Grades map[string]int   `json:"grades"`
-	Label  string           `json:"label"`
-	Period string           `json:"period"`
-	State  PeriodStateState `json:"state"`
+	Grades map[string]int `json:"grades"`
+	Label  string         `json:"label"`
+	Period string         `json:"period"`
+
+	// Stale Why its verdicts are out of date, where they are
+	Stale *string          `json:"stale,omitempty"`
+	State PeriodStateState `json:"state"`
 }
 
 // PeriodStateState defines model for PeriodState.State.
@@ -1090,8 +1195,17 @@ type PeriodStateState string
 
 // Person defines model for Person.
 type Person struct {
+	// Closed The account is closed
+	Closed *bool    `json:"closed,omitempty"`
+	Desks  []string `json:"desks"`
+	Name   string   `json:"name"`
+	Role   Role     `json:"role"`
+	Title  string   `json:"title"`
+}
+
+// PersonChange defines model for PersonChange.
+type PersonChange struct {
 	Desks []string `json:"desks"`
-	Name  string   `json:"name"`
 	Role  Role     `json:"role"`
 	Title string   `json:"title"`
 }
@@ -1273,20 +1387,26 @@ type RuleDefinition struct {
 	Against *string `json:"against,omitempty"`
 
 	// Among Of an outlier
-	Among    *string              `json:"among,omitempty"`
-	As       *string              `json:"as,omitempty"`
-	Bands    *[]BandDefinition    `json:"bands,omitempty"`
-	Base     *[]BaseDefinition    `json:"base,omitempty"`
-	Beyond   *string              `json:"beyond,omitempty"`
-	Choose   *[]ChoiceDefinition  `json:"choose,omitempty"`
-	Days     *int                 `json:"days,omitempty"`
+	Among  *string             `json:"among,omitempty"`
+	As     *string             `json:"as,omitempty"`
+	Bands  *[]BandDefinition   `json:"bands,omitempty"`
+	Base   *[]BaseDefinition   `json:"base,omitempty"`
+	Beyond *string             `json:"beyond,omitempty"`
+	Choose *[]ChoiceDefinition `json:"choose,omitempty"`
+	Days   *int                `json:"days,omitempty"`
+
+	// Ended What a value that ended counts as: 'counts as zero' or 'no data'
+	Ended    *string              `json:"ended,omitempty"`
 	Examples *[]map[string]string `json:"examples,omitempty"`
 
 	// Grade Of an outlier or a silence
 	Grade  *string   `json:"grade,omitempty"`
 	Judges *[]string `json:"judges,omitempty"`
-	Name   *string   `json:"name,omitempty"`
-	NoData *string   `json:"no_data,omitempty"`
+
+	// LastWord A breach keeps the rules after it from judging that subject
+	LastWord *bool   `json:"last_word,omitempty"`
+	Name     *string `json:"name,omitempty"`
+	NoData   *string `json:"no_data,omitempty"`
 
 	// Of Of a threshold with bands, or an outlier
 	Of       *string   `json:"of,omitempty"`
@@ -1299,11 +1419,17 @@ type RuleDefinition struct {
 	// Silence Of a silence, the feed
 	Silence    *string `json:"silence,omitempty"`
 	Stake      *string `json:"stake,omitempty"`
-	Stops      *bool   `json:"stops,omitempty"`
 	Title      *string `json:"title,omitempty"`
 	ValidFrom  *string `json:"valid_from,omitempty"`
 	ValidUntil *string `json:"valid_until,omitempty"`
 	Where      *string `json:"where,omitempty"`
+}
+
+// RuleOrder defines model for RuleOrder.
+type RuleOrder struct {
+	// Names All rules in the order wanted
+	Names []string `json:"names"`
+	Text  string   `json:"text"`
 }
 
 // Rulebook defines model for Rulebook.
@@ -1320,6 +1446,11 @@ type Rulebook struct {
 // RulebookText defines model for RulebookText.
 type RulebookText struct {
 	Text string `json:"text"`
+}
+
+// Settled defines model for Settled.
+type Settled struct {
+	Settled int `json:"settled"`
 }
 
 // Solution defines model for Solution.
@@ -1362,10 +1493,13 @@ type Sweep struct {
 	Period     string           `json:"period"`
 	Raised     int              `json:"raised"`
 	Revision   int              `json:"revision"`
-	Standing   int              `json:"standing"`
-	Tallies    []Tally          `json:"tallies"`
-	TookMs     int              `json:"took_ms"`
-	Unchanged  bool             `json:"unchanged"`
+
+	// Stale Why it is out of date, where it is
+	Stale     *string `json:"stale,omitempty"`
+	Standing  int     `json:"standing"`
+	Tallies   []Tally `json:"tallies"`
+	TookMs    int     `json:"took_ms"`
+	Unchanged bool    `json:"unchanged"`
 }
 
 // SweepDifference Against the sweep of the same period before it
@@ -1386,16 +1520,19 @@ type Table struct {
 	Rows    []TableRow    `json:"rows"`
 	Total   int           `json:"total"`
 
-	// Whole The figures of the whole: of ratios the ratio of the sums
+	// Whole The totals: of ratios the ratio of the sums
 	Whole []Cell `json:"whole"`
 }
 
 // TableColumn defines model for TableColumn.
 type TableColumn struct {
-	Good    string `json:"good"`
-	Label   string `json:"label"`
-	Measure string `json:"measure"`
-	Period  string `json:"period"`
+	Good string `json:"good"`
+
+	// Groups How groups and the total are made, where not from their own figures
+	Groups  *string `json:"groups,omitempty"`
+	Label   string  `json:"label"`
+	Measure string  `json:"measure"`
+	Period  string  `json:"period"`
 
 	// Places How many different places there are
 	Places int    `json:"places"`
@@ -1500,6 +1637,9 @@ type IfMatch = string
 // Period defines model for Period.
 type Period = string
 
+// PersonName defines model for PersonName.
+type PersonName = string
+
 // GetCalendarParams defines parameters for GetCalendar.
 type GetCalendarParams struct {
 	// Year Such as 2026; the one with the newest lines unless stated
@@ -1511,7 +1651,9 @@ type ListCasesParams struct {
 	Desk *string `form:"desk,omitempty" json:"desk,omitempty"`
 
 	// State 'unsettled' is open and taken
-	State *ListCasesParamsState `form:"state,omitempty" json:"state,omitempty"`
+	State      *ListCasesParamsState `form:"state,omitempty" json:"state,omitempty"`
+	Sort       *ListCasesParamsSort  `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool                 `form:"descending,omitempty" json:"descending,omitempty"`
 
 	// Mine Only cases of the desks of the person who asks
 	Mine *bool `form:"mine,omitempty" json:"mine,omitempty"`
@@ -1519,6 +1661,9 @@ type ListCasesParams struct {
 
 // ListCasesParamsState defines parameters for ListCases.
 type ListCasesParamsState string
+
+// ListCasesParamsSort defines parameters for ListCases.
+type ListCasesParamsSort string
 
 // SettleCaseParams defines parameters for SettleCase.
 type SettleCaseParams struct {
@@ -1603,6 +1748,12 @@ type CreateIntakeParams struct {
 
 	// Correct A note column, such as order_no: lines that bear the same as one in the file give way to it
 	Correct *string `form:"correct,omitempty" json:"correct,omitempty"`
+
+	// Again Take in lines that are equal to lines already there
+	Again *bool `form:"again,omitempty" json:"again,omitempty"`
+
+	// Trial Check the file and say what it would bring, and keep nothing
+	Trial *bool `form:"trial,omitempty" json:"trial,omitempty"`
 }
 
 // CreateIntakeParamsInto defines parameters for CreateIntake.
@@ -1750,6 +1901,9 @@ type GetTargetsParams struct {
 	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// SettleClearedJSONRequestBody defines body for SettleCleared for application/json ContentType.
+type SettleClearedJSONRequestBody = ClearedRequest
+
 // CommentCaseJSONRequestBody defines body for CommentCase for application/json ContentType.
 type CommentCaseJSONRequestBody = Comment
 
@@ -1767,6 +1921,12 @@ type RestyleGradeJSONRequestBody = GradeStyle
 
 // CreatePersonJSONRequestBody defines body for CreatePerson for application/json ContentType.
 type CreatePersonJSONRequestBody = NewPerson
+
+// ChangePersonJSONRequestBody defines body for ChangePerson for application/json ContentType.
+type ChangePersonJSONRequestBody = PersonChange
+
+// ResetPasswordJSONRequestBody defines body for ResetPassword for application/json ContentType.
+type ResetPasswordJSONRequestBody = NewPassword
 
 // RehearseJSONRequestBody defines body for Rehearse for application/json ContentType.
 type RehearseJSONRequestBody = RehearsalRequest
@@ -1792,11 +1952,17 @@ type CompareRulebookJSONRequestBody = CompareRequest
 // PlaceDialJSONRequestBody defines body for PlaceDial for application/json ContentType.
 type PlaceDialJSONRequestBody = PlaceDial
 
+// OrderRulesJSONRequestBody defines body for OrderRules for application/json ContentType.
+type OrderRulesJSONRequestBody = RuleOrder
+
 // PlaceRuleJSONRequestBody defines body for PlaceRule for application/json ContentType.
 type PlaceRuleJSONRequestBody = PlaceRule
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = Credentials
+
+// ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
+type ChangePasswordJSONRequestBody = PasswordChange
 
 // CreateSweepJSONRequestBody defines body for CreateSweep for application/json ContentType.
 type CreateSweepJSONRequestBody = NewSweep
@@ -1812,6 +1978,9 @@ type ServerInterface interface {
 
 	// (GET /api/cases)
 	ListCases(c *gin.Context, params ListCasesParams)
+	// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+	// (POST /api/cases/cleared)
+	SettleCleared(c *gin.Context)
 
 	// (GET /api/cases/{id})
 	GetCase(c *gin.Context, id CaseId)
@@ -1833,7 +2002,7 @@ type ServerInterface interface {
 	// TurnDial Turn a dial everywhere at once, as a new revision (analysts and leads)
 	// (PUT /api/dials/{name})
 	TurnDial(c *gin.Context, name string)
-	// DropDraft Throw one's draft away
+	// DropDraft Discard one's draft
 	// (DELETE /api/draft)
 	DropDraft(c *gin.Context)
 	// GetDraft One's own draft; without one, the published text to begin from
@@ -1878,6 +2047,15 @@ type ServerInterface interface {
 	// CreatePerson Add a person (leads only)
 	// (POST /api/people)
 	CreatePerson(c *gin.Context)
+	// ClosePerson Close an account; its sessions and tokens end at once, what it did stays (leads only)
+	// (DELETE /api/people/{name})
+	ClosePerson(c *gin.Context, name PersonName)
+	// ChangePerson Give an account another title, role and desks (leads only)
+	// (PUT /api/people/{name})
+	ChangePerson(c *gin.Context, name PersonName)
+	// ResetPassword Give an account another password; its sessions and tokens end (leads only)
+	// (PUT /api/people/{name}/password)
+	ResetPassword(c *gin.Context, name PersonName)
 	// ListPeriods The last thirteen periods up to the newest with lines
 	// (GET /api/periods)
 	ListPeriods(c *gin.Context, params ListPeriodsParams)
@@ -1920,6 +2098,9 @@ type ServerInterface interface {
 	// PlaceDial Write another value of a dial into a text
 	// (POST /api/rulebook/dial)
 	PlaceDial(c *gin.Context)
+	// OrderRules Write the rules of a text in another order
+	// (POST /api/rulebook/order)
+	OrderRules(c *gin.Context)
 	// PlaceRule Write one rule into a text in the place of the one of that name, or last; or take it out
 	// (POST /api/rulebook/rule)
 	PlaceRule(c *gin.Context)
@@ -1941,6 +2122,9 @@ type ServerInterface interface {
 	// SignIn Sign in with name and password; sets the session cookie
 	// (POST /api/session)
 	SignIn(c *gin.Context)
+	// ChangePassword Change one's own password; all other sessions and tokens of the account end
+	// (PUT /api/session/password)
+	ChangePassword(c *gin.Context)
 
 	// (GET /api/sweeps)
 	ListSweeps(c *gin.Context, params ListSweepsParams)
@@ -2025,6 +2209,22 @@ func (siw *ServerInterfaceWrapper) ListCases(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sort: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "descending" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "descending", c.Request.URL.Query(), &params.Descending, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter descending: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "mine" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "mine", c.Request.URL.Query(), &params.Mine, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
@@ -2041,6 +2241,19 @@ func (siw *ServerInterfaceWrapper) ListCases(c *gin.Context) {
 	}
 
 	siw.Handler.ListCases(c, params)
+}
+
+// SettleCleared operation middleware
+func (siw *ServerInterfaceWrapper) SettleCleared(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SettleCleared(c)
 }
 
 // GetCase operation middleware
@@ -2643,6 +2856,22 @@ func (siw *ServerInterfaceWrapper) CreateIntake(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "again" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "again", c.Request.URL.Query(), &params.Again, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter again: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "trial" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "trial", c.Request.URL.Query(), &params.Trial, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter trial: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2817,6 +3046,81 @@ func (siw *ServerInterfaceWrapper) CreatePerson(c *gin.Context) {
 	}
 
 	siw.Handler.CreatePerson(c)
+}
+
+// ClosePerson operation middleware
+func (siw *ServerInterfaceWrapper) ClosePerson(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name PersonName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ClosePerson(c, name)
+}
+
+// ChangePerson operation middleware
+func (siw *ServerInterfaceWrapper) ChangePerson(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name PersonName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangePerson(c, name)
+}
+
+// ResetPassword operation middleware
+func (siw *ServerInterfaceWrapper) ResetPassword(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "name" -------------
+	var name PersonName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ResetPassword(c, name)
 }
 
 // ListPeriods operation middleware
@@ -3107,6 +3411,19 @@ func (siw *ServerInterfaceWrapper) PlaceDial(c *gin.Context) {
 	siw.Handler.PlaceDial(c)
 }
 
+// OrderRules operation middleware
+func (siw *ServerInterfaceWrapper) OrderRules(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.OrderRules(c)
+}
+
 // PlaceRule operation middleware
 func (siw *ServerInterfaceWrapper) PlaceRule(c *gin.Context) {
 
@@ -3263,6 +3580,19 @@ func (siw *ServerInterfaceWrapper) SignIn(c *gin.Context) {
 	}
 
 	siw.Handler.SignIn(c)
+}
+
+// ChangePassword operation middleware
+func (siw *ServerInterfaceWrapper) ChangePassword(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangePassword(c)
 }
 
 // ListSweeps operation middleware
@@ -3659,14 +3989,19 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/session", wrapper.SignOut)
 	router.GET(options.BaseURL+"/api/session", wrapper.GetSession)
 	router.POST(options.BaseURL+"/api/session", wrapper.SignIn)
+	router.PUT(options.BaseURL+"/api/session/password", wrapper.ChangePassword)
 	router.POST(options.BaseURL+"/api/tokens", wrapper.CreateToken)
 	router.DELETE(options.BaseURL+"/api/tokens/current", wrapper.DeleteToken)
 	router.GET(options.BaseURL+"/api/people", wrapper.ListPeople)
 	router.POST(options.BaseURL+"/api/people", wrapper.CreatePerson)
+	router.DELETE(options.BaseURL+"/api/people/:name", wrapper.ClosePerson)
+	router.PUT(options.BaseURL+"/api/people/:name", wrapper.ChangePerson)
+	router.PUT(options.BaseURL+"/api/people/:name/password", wrapper.ResetPassword)
 	router.GET(options.BaseURL+"/api/rulebook", wrapper.GetRulebook)
 	router.POST(options.BaseURL+"/api/rulebook/check", wrapper.CheckRulebook)
 	router.POST(options.BaseURL+"/api/rulebook/compare", wrapper.CompareRulebook)
 	router.POST(options.BaseURL+"/api/rulebook/rule", wrapper.PlaceRule)
+	router.POST(options.BaseURL+"/api/rulebook/order", wrapper.OrderRules)
 	router.POST(options.BaseURL+"/api/rulebook/dial", wrapper.PlaceDial)
 	router.GET(options.BaseURL+"/api/rulebook/uses", wrapper.ListUses)
 	router.DELETE(options.BaseURL+"/api/draft", wrapper.DropDraft)
@@ -3703,6 +4038,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/exceptions.csv", wrapper.ExportExceptions)
 	router.GET(options.BaseURL+"/api/exceptions/:id", wrapper.GetException)
 	router.GET(options.BaseURL+"/api/cases", wrapper.ListCases)
+	router.POST(options.BaseURL+"/api/cases/cleared", wrapper.SettleCleared)
 	router.GET(options.BaseURL+"/api/cases/:id", wrapper.GetCase)
 	router.DELETE(options.BaseURL+"/api/cases/:id/holder", wrapper.ReleaseCase)
 	router.PUT(options.BaseURL+"/api/cases/:id/holder", wrapper.TakeCase)
@@ -3779,6 +4115,45 @@ type ListCasesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListCasesdefaultApplicationProblemPlusJSONResponse) VisitListCasesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SettleClearedRequestObject struct {
+	Body *SettleClearedJSONRequestBody
+}
+
+type SettleClearedResponseObject interface {
+	VisitSettleClearedResponse(w http.ResponseWriter) error
+}
+
+type SettleCleared200JSONResponse Settled
+
+func (response SettleCleared200JSONResponse) VisitSettleClearedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SettleCleareddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SettleCleareddefaultApplicationProblemPlusJSONResponse) VisitSettleClearedResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4397,6 +4772,20 @@ type CreateIntakeResponseObject interface {
 	VisitCreateIntakeResponse(w http.ResponseWriter) error
 }
 
+type CreateIntake200JSONResponse IntakeReport
+
+func (response CreateIntake200JSONResponse) VisitCreateIntakeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type CreateIntake201JSONResponse Intake
 
 func (response CreateIntake201JSONResponse) VisitCreateIntakeResponse(w http.ResponseWriter) error {
@@ -4649,6 +5038,113 @@ type CreatePersondefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CreatePersondefaultApplicationProblemPlusJSONResponse) VisitCreatePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ClosePersonRequestObject struct {
+	Name PersonName `json:"name"`
+}
+
+type ClosePersonResponseObject interface {
+	VisitClosePersonResponse(w http.ResponseWriter) error
+}
+
+type ClosePerson204Response struct {
+}
+
+func (response ClosePerson204Response) VisitClosePersonResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ClosePersondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ClosePersondefaultApplicationProblemPlusJSONResponse) VisitClosePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePersonRequestObject struct {
+	Name PersonName `json:"name"`
+	Body *ChangePersonJSONRequestBody
+}
+
+type ChangePersonResponseObject interface {
+	VisitChangePersonResponse(w http.ResponseWriter) error
+}
+
+type ChangePerson200JSONResponse Person
+
+func (response ChangePerson200JSONResponse) VisitChangePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePersondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangePersondefaultApplicationProblemPlusJSONResponse) VisitChangePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ResetPasswordRequestObject struct {
+	Name PersonName `json:"name"`
+	Body *ResetPasswordJSONRequestBody
+}
+
+type ResetPasswordResponseObject interface {
+	VisitResetPasswordResponse(w http.ResponseWriter) error
+}
+
+type ResetPassword204Response struct {
+}
+
+func (response ResetPassword204Response) VisitResetPasswordResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ResetPassworddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ResetPassworddefaultApplicationProblemPlusJSONResponse) VisitResetPasswordResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5207,6 +5703,45 @@ func (response PlaceDialdefaultApplicationProblemPlusJSONResponse) VisitPlaceDia
 	return err
 }
 
+type OrderRulesRequestObject struct {
+	Body *OrderRulesJSONRequestBody
+}
+
+type OrderRulesResponseObject interface {
+	VisitOrderRulesResponse(w http.ResponseWriter) error
+}
+
+type OrderRules200JSONResponse RulebookText
+
+func (response OrderRules200JSONResponse) VisitOrderRulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OrderRulesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response OrderRulesdefaultApplicationProblemPlusJSONResponse) VisitOrderRulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type PlaceRuleRequestObject struct {
 	Body *PlaceRuleJSONRequestBody
 }
@@ -5462,6 +5997,39 @@ type SignIndefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePasswordRequestObject struct {
+	Body *ChangePasswordJSONRequestBody
+}
+
+type ChangePasswordResponseObject interface {
+	VisitChangePasswordResponse(w http.ResponseWriter) error
+}
+
+type ChangePassword204Response struct {
+}
+
+func (response ChangePassword204Response) VisitChangePasswordResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ChangePassworddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangePassworddefaultApplicationProblemPlusJSONResponse) VisitChangePasswordResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5768,6 +6336,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/cases)
 	ListCases(ctx context.Context, request ListCasesRequestObject) (ListCasesResponseObject, error)
+	// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+	// (POST /api/cases/cleared)
+	SettleCleared(ctx context.Context, request SettleClearedRequestObject) (SettleClearedResponseObject, error)
 
 	// (GET /api/cases/{id})
 	GetCase(ctx context.Context, request GetCaseRequestObject) (GetCaseResponseObject, error)
@@ -5789,7 +6360,7 @@ type StrictServerInterface interface {
 	// TurnDial Turn a dial everywhere at once, as a new revision (analysts and leads)
 	// (PUT /api/dials/{name})
 	TurnDial(ctx context.Context, request TurnDialRequestObject) (TurnDialResponseObject, error)
-	// DropDraft Throw one's draft away
+	// DropDraft Discard one's draft
 	// (DELETE /api/draft)
 	DropDraft(ctx context.Context, request DropDraftRequestObject) (DropDraftResponseObject, error)
 	// GetDraft One's own draft; without one, the published text to begin from
@@ -5834,6 +6405,15 @@ type StrictServerInterface interface {
 	// CreatePerson Add a person (leads only)
 	// (POST /api/people)
 	CreatePerson(ctx context.Context, request CreatePersonRequestObject) (CreatePersonResponseObject, error)
+	// ClosePerson Close an account; its sessions and tokens end at once, what it did stays (leads only)
+	// (DELETE /api/people/{name})
+	ClosePerson(ctx context.Context, request ClosePersonRequestObject) (ClosePersonResponseObject, error)
+	// ChangePerson Give an account another title, role and desks (leads only)
+	// (PUT /api/people/{name})
+	ChangePerson(ctx context.Context, request ChangePersonRequestObject) (ChangePersonResponseObject, error)
+	// ResetPassword Give an account another password; its sessions and tokens end (leads only)
+	// (PUT /api/people/{name}/password)
+	ResetPassword(ctx context.Context, request ResetPasswordRequestObject) (ResetPasswordResponseObject, error)
 	// ListPeriods The last thirteen periods up to the newest with lines
 	// (GET /api/periods)
 	ListPeriods(ctx context.Context, request ListPeriodsRequestObject) (ListPeriodsResponseObject, error)
@@ -5876,6 +6456,9 @@ type StrictServerInterface interface {
 	// PlaceDial Write another value of a dial into a text
 	// (POST /api/rulebook/dial)
 	PlaceDial(ctx context.Context, request PlaceDialRequestObject) (PlaceDialResponseObject, error)
+	// OrderRules Write the rules of a text in another order
+	// (POST /api/rulebook/order)
+	OrderRules(ctx context.Context, request OrderRulesRequestObject) (OrderRulesResponseObject, error)
 	// PlaceRule Write one rule into a text in the place of the one of that name, or last; or take it out
 	// (POST /api/rulebook/rule)
 	PlaceRule(ctx context.Context, request PlaceRuleRequestObject) (PlaceRuleResponseObject, error)
@@ -5897,6 +6480,9 @@ type StrictServerInterface interface {
 	// SignIn Sign in with name and password; sets the session cookie
 	// (POST /api/session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
+	// ChangePassword Change one's own password; all other sessions and tokens of the account end
+	// (PUT /api/session/password)
+	ChangePassword(ctx context.Context, request ChangePasswordRequestObject) (ChangePasswordResponseObject, error)
 
 	// (GET /api/sweeps)
 	ListSweeps(ctx context.Context, request ListSweepsRequestObject) (ListSweepsResponseObject, error)
@@ -6022,6 +6608,48 @@ func (sh *strictHandler) ListCases(ctx *gin.Context, params ListCasesParams) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListCasesResponseObject); ok {
 		if err := validResponse.VisitListCasesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SettleCleared operation middleware
+func (sh *strictHandler) SettleCleared(ctx *gin.Context) {
+	var request SettleClearedRequestObject
+
+	var body SettleClearedJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SettleCleared(ctx, request.(SettleClearedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SettleCleared")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SettleClearedResponseObject); ok {
+		if err := validResponse.VisitSettleClearedResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -6698,6 +7326,120 @@ func (sh *strictHandler) CreatePerson(ctx *gin.Context) {
 	}
 }
 
+// ClosePerson operation middleware
+func (sh *strictHandler) ClosePerson(ctx *gin.Context, name PersonName) {
+	var request ClosePersonRequestObject
+
+	request.Name = name
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ClosePerson(ctx, request.(ClosePersonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ClosePerson")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ClosePersonResponseObject); ok {
+		if err := validResponse.VisitClosePersonResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ChangePerson operation middleware
+func (sh *strictHandler) ChangePerson(ctx *gin.Context, name PersonName) {
+	var request ChangePersonRequestObject
+
+	request.Name = name
+
+	var body ChangePersonJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangePerson(ctx, request.(ChangePersonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangePerson")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ChangePersonResponseObject); ok {
+		if err := validResponse.VisitChangePersonResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ResetPassword operation middleware
+func (sh *strictHandler) ResetPassword(ctx *gin.Context, name PersonName) {
+	var request ResetPasswordRequestObject
+
+	request.Name = name
+
+	var body ResetPasswordJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ResetPassword(ctx, request.(ResetPasswordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ResetPassword")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ResetPasswordResponseObject); ok {
+		if err := validResponse.VisitResetPasswordResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListPeriods operation middleware
 func (sh *strictHandler) ListPeriods(ctx *gin.Context, params ListPeriodsParams) {
 	var request ListPeriodsRequestObject
@@ -7190,6 +7932,48 @@ func (sh *strictHandler) PlaceDial(ctx *gin.Context) {
 	}
 }
 
+// OrderRules operation middleware
+func (sh *strictHandler) OrderRules(ctx *gin.Context) {
+	var request OrderRulesRequestObject
+
+	var body OrderRulesJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.OrderRules(ctx, request.(OrderRulesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "OrderRules")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(OrderRulesResponseObject); ok {
+		if err := validResponse.VisitOrderRulesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // PlaceRule operation middleware
 func (sh *strictHandler) PlaceRule(ctx *gin.Context) {
 	var request PlaceRuleRequestObject
@@ -7394,6 +8178,48 @@ func (sh *strictHandler) SignIn(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(SignInResponseObject); ok {
 		if err := validResponse.VisitSignInResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ChangePassword operation middleware
+func (sh *strictHandler) ChangePassword(ctx *gin.Context) {
+	var request ChangePasswordRequestObject
+
+	var body ChangePasswordJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangePassword(ctx, request.(ChangePasswordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangePassword")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ChangePasswordResponseObject); ok {
+		if err := validResponse.VisitChangePasswordResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -7619,156 +8445,175 @@ func (sh *strictHandler) DeleteToken(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H39cxs3suC/guK9Ku/WjS3Zm83dSj85tpP1bRL7SXovdZXzqUBOk8RyCDAARjTP5f/9Co2PwXCA4YxI",
-	"ydk8V6ViSTODj+5Gd6M/P01mYr0RHLhWk4tPkw2VdA0aJP72iip4W5qfGJ9cTDZULyfFhNM1TC4mrJwU",
-	"Ewm/1UxCObnQsoZiomZLWFPzxVzINdXmPa6//WZSTPRuA/ZXWICcfP5cTN7Of6J6tjSvl6Bmkm00E2am",
-	"myWQNzd0QcSc6CWQGVVAqCJMky1VRAItLwnlQi9BEsGBMPPHea3ALAoXuwRagmyW+3b+1E4WL9KtSWnJ",
-	"+AKX9B4kE2V3RS/JWnC9LIiqZ0uzlBfnL759+vzcT/dbDXLXzLaxw/TN9dlAT20EV4DAfi/FtIK1+XEm",
-	"uAauzY90s6nYjJpVnG3sG//9n8os6VM09r9JmE8uJv/trMHmmX2qzvy4OGN7U78sqSZb4JpspXAAcJ+Z",
-	"Ub+jvHwNc8aZff/TZCPFBqRmdsV0Ku4gsbViQvVtBVTp3MO1yDybQiW2yScLSUvo4uVnh/1ZBVQ2VNZ8",
-	"V9EpVMkRJbQWMRWiAsoRCO5PYvpPmGnz7ndUQR8owm7bq7t2xPKEaoKvkL+en58/Sa1zDVTVEtJU2Ryz",
-	"X8OLhZv0Q2q5QqyuYAlUKlolEFfesRlOxTSsVRI67g9USrpDrM01yOjNcI4N0uaitfLoWQlqpVoz9dHq",
-	"a1CrHwUtUwuQdQXDR7qqK3i1pHwB3bH2AGoH9kstPHTCvvzeDwL6Cn6rHU3RskRKodX7CPJzWiko9pBR",
-	"Mlqp/Dd51DSr2ASm1X0XPurDNOUGSO3wFa2Al1S+prsuIZX2j51Zl6JiuWc9i90CrNIPGC/FVo2j2K2Q",
-	"K/MofcTj7ZulFg3PxmU03zfT98GnERxtEM2ZzPC6PGeqcqyzB3a/1VS2T2gEPruT25LuVOqYpqnBr7AZ",
-	"u3C7cSvcG7gPOr8gBBPQkWKdXPKK8fQ+rYBNoZ/pKvNEHD4BOKwfxE1f2OXhAH2b+99G9HSZ7DyHjg6/",
-	"bB55DA3icfHRTNB/H+X10tf4FTjiTx3CxMkdMqIjmPSxtitsi9q/i61TFe0ARilYG5UhIWt3DmH9JLGz",
-	"GoWdryMNOmfBw84h8RDXUJBgp6DS/K+soaVTl1QnNzZnvGyzvIQC1XnCykEKe9HhvdGjFezGnePKbCHB",
-	"mntOuNgAh/KW6g4snmq2TgJEgdGkZwnF8d2cMK2I0USJMqirzfUC1ulRtK5Gz2y/mabhorTbf/9hUHCN",
-	"L5pzQFfAc8PdgVROMT3A3PHa5tibQVrhWR8Sn1+YJxdLeg5bMQY8MUQgblaRo/jXoClL6KMzdxoOwcKM",
-	"A3f+rjqQnyh4Yz5JsRL4OAOkh+HjvfGfpMZb090tnen0fXYDUglOtktBqFoZ5rQjBqeE8pJYaiFMN6SU",
-	"U1YQWK21B6A0K8hhwIKiK6tGEHaGAjOKZjHZLu3owOu1Wb+loUkx+adg9ge8u+FPSONoVjB3G/tQrNdm",
-	"zeFERXvLMG4kz6khbZzbrS0Hkmt/EuMFRmvJT1tMXkGVIGf4mCSCl6SEGVvTighJKJHUKvuEnk1TcN5U",
-	"NMW33nLkWzNR1WtemKHMrwsp6o2RfxIK8tzIPiMLp6B0kpF7ZLWH/l5IsgGxqeCSwHqjd2RrBiRrppRV",
-	"hLt8h1Y1pEcqJd3arxq6EvW0ioiK1+upXdB2ueuO8styR5hGQZ5fwVZIlTlxRjATBKO1I0kAA6+1FeMH",
-	"jlmeZuyt8jT63iwM5qlvXtHFAimfC1IJvkBdQwLy4zQVjpa9WQlrrsKHFSO3aPd6Spqk4Qaz1RVshNR9",
-	"FomEhYppsqQlmYLWIAkX5tc7mBTDOPb3tK6S3D9cvIeZJhit0qPM5yCNAEwopS8XlHGl8TBu6mnF1BJK",
-	"IuGOoZwsRtxm5zWfBVHVUWXMEasrqgqyZXpJlmJLgM6W5uxsJdMa+FBw/UzXkNTknd1pOMSyIxkSSW/D",
-	"wAnNMQWhlRKO/yBbI1QCcRZQNQpy4aOhC89SzHgT1EHjU7SjYHcKBqmItCL4e8qNacIDNX3wBJv1Wi8T",
-	"5tpIWOQvDkt7pfesi1aV2QZHNiC42YoSLW4Q6fLzMcacPaB53dTMj0Mlt+0Uh3HWOC8Z1/Tjj8AXejm5",
-	"+Ob8/LyYrBn3f3h+SAHJyw6x3lAJ9zMUpoX2TYu1CA6k5hUoRVCRL5Mik+llSj3xfOlyj1/1DBrfMjK7",
-	"ZSpFcunNvCQ1Z3MGJWloPyP0S3UEAfk7fQ+iau8Ra99UnKqaPyhDTLmxJrY/8z/rcpGbIC+3KVO5j5Sm",
-	"+0aBeP6s1azmXvM9fKncs5655URzN0p+EtoSSuC63xCePBMeItFxfW5Oa1ebpkoZrO+9/CLxcnpvYYDk",
-	"Bmr9k/OFjVj8lPKEp/F7KdbkvCBUBXFIKqY0/rqeICdia8Nxz1Oq/ZItlmm7StDV+/eLq3Lj+I9Sew6+",
-	"moOa8AhX0SjL7r4V3xowPBEO8N6gTjfcJp03PYv0CVIw0mUxEEWOJO3bbp7c/m4kgxSO7kDSxZ5VMXs9",
-	"G7guvyA/eHZNteSjz4qC8jZt4TLaht5nA389KLRHbwtnKZqlJLcn6fxYA0u01a6s90Lax0KsaQnE+yk6",
-	"gAlCPD0Yhy0oHV9I8raCPptje+Tzlt7OFOGClAYuZAc6rTt0tKcIDM1M8X5SwH9zx0qjMlylXE15d9sw",
-	"H6l3hmV1hsY0mDVwDrCxm1dvg3W46wnIMck5XbNq91CW/9OZGEStZyLzrMe9mbFM2Ae3eS0mdgCkjPAr",
-	"6DfP+7vNMJXmoGHsLSeoew42sO2oLJVms9VhAkXLfvDdOttMBJ5AI2n7vzf8ewQ1LoDYwu9YYbMsD0VH",
-	"mr0HI2f/p1pLNq01HBkHUVJNbyO2NICwwbGM/MQ2sK2Nxjcf6UxfBhOuMspay4zbrAlirjDYs7BkSgu5",
-	"O/TN391rcTRB0vPAREnmwbzbRLG9m2mMZEuRXpAKSZErx3h1Y8acUHvUFmAzEGEZ9y8aCoO+rKwHtv+8",
-	"NJhpnLyeyUcSsUVUfq0R4ThQNDgrYnruPQ/vacqQHCB6vEOK52S3FppWQ7yFzsln309txhrLuhIP/RNp",
-	"zy/jmRtAXtXIKGrFBBnoYd6YFdrfNx7zEdpo5Gf3AmIm+JzJNcoI+LipqHNuGfIhcwSS5cbul5TQSKix",
-	"1vjUvzm/muT+RM3LEzkrckpAVtb3Ct88TkfIvJYE60Ro9AquFLR+8JrSUNUxv/Ul3eQui3z4FS8onc6c",
-	"iqNmV36tdxWc9GIVdt4iyYMXq3vexwLQ/KEqGV0LVFW0ZJQvUIuZMTnDH9RvNUV8z6RQKnmiPLCDGodn",
-	"kuK9tphMLU3cMVHhxWQhYXfYvZzEybDb4d8bsb53Hj+ytI4zq/eCHQbc1jsOEMHGhEy4Rb43X6WGqzlr",
-	"OfTXguMpnImau0ComfXY74UF5oJP7fLcXt34hQVJDxDt+jqQ7PFWQJUK7J8qDIDfv7EibgcAO88b7nnT",
-	"GRWx23AIr6w36ntW5r3l/t5z8iiQOauOjTHjGWvaWmTwiokZIw1tWb7ddwV1Gu+ATbhYLTpbuYCtId8Y",
-	"FeuoC1DqPojgDBISYeiwFPRWB7+wAhc7Q9PE8w+W1CemvebvMahpH8/vdiRo0wXZunCAioFCTzfjBWr9",
-	"W1aC0gRDMgvCtIJqTlxgZmcL7evmKYimqiWtjrFd7zlQ3ICtpRYOyCmk/Mg4/MfmkcVKn6cqE7zkXPyq",
-	"xpUTqlaA99IoZqkS21zU0kg59sUEmAPMYUn2oxCr76jVc/dDyPwNIgleHySUfNiHl7y06mF8G3P5VXqQ",
-	"J7AjlwIwmsCmZrz4qpQC0E9NUtSelBd2rR6FtbmSl2LL0wFSjKdsBjdLIPjIsJQZ5WQKjiTFfFSEyT1y",
-	"EjwNppxGPmi4vVoHC4Xxoj5EZFQ2TC5s3sXYJYPl+/mUI3DERmNEseButpLCrA0O6uB1NCT71pecF7bB",
-	"RXOyW9J4F4khPcxcbBJaCT3KN5LZ7HuMOh6bktZJ2ht8BDZUa5Bmi//3V/r0/30w/zt/+rdnTz98Oi/+",
-	"8rfP/zYZ6ZyProz/M2WkFNXB0PEr4QKxPA3tRwuMie3ZD3UQ1cHogJ9hexXZUu9JdiNcgZfkHK29Rp76",
-	"LJVBTtPn5wNu6cMuKI5Sh9yKf4bttbcAjwCO2AC/nVHladba1ZL2evyeSJgZDoVgacLnUY8UtSabWmvG",
-	"FxhmQQQneAoKZzbH3B6MxyWblloZBVhkRejwbMt3dyDvGGzTuUEj0h5s/FLioDZBSkcOFITqkePcSyUZ",
-	"F4mZnzzvaA0+ib6BLdke1IFaOTWxhGynHqcI4j1NhUvPXN5B76bNO72J5YOlapNy7tkeLiC3XnXcgq3r",
-	"IB8gXDEO6hJNNHg4qY9+HqUP9WTfmvHTjpiDo2aCpsfZjrNem40H7rD7jyGdFM3X6x7/Ge7+CbHXPkVo",
-	"WZJ6Q9CIMCrl1vmXutrmmvKdnaUJ7O739I0lTq+H7tnQkQY9EBsy8wjvc3LZ/NaQKZSwOB4b9nkvLtiJ",
-	"UlBb2GjLcJx+7v/ChYX5gNvsAe6VgU8yyvcIRfI0mt59dLkeZlzRGfigwXtEqWZVqT0V7DwZwjowWs0r",
-	"XnGMYHYzV/Voh5HfTEIfrSsgGk105kqDNqCSGD2UroATUetkmEE9AK91FScwjFZCczlJ9/YhDDCXjfSW",
-	"9jk2cVZv4k/uo6kdtO+Gr7nu4cOoM0eMmDBObBpHKj7XR+8kgs/MMMcn2BhWU6uxker2D53aO5pO41CX",
-	"WvILoVZQXXChn9KqEttUesQ+Be02MYtwC0zh4AoWTGmQb7hOevhmmt3BbTa42D3POD/ogjIePu4ePWcF",
-	"wNsf2S7ZbIk2LdR7CX5cOBcXmtCXtGwOqLs92kM6pRjTNcBf8aDeouChGrCQvA++3oBUUGYManm4hcxL",
-	"B8FhALmjFSvzCLaPM/hFNn1K50/M/tUkQDT4fvpcPJ6S0+FJNFfV635OlXwEaU4LHhV55veSiTwboMEe",
-	"sMi5UErPINCI1/LaOC9bXrmMl5hhG+mEjuNYyuhonoZG8y66EVewPoHndh3mTIMtW99s6nwqgygkOGES",
-	"5DGTYltCmY3EPk1ls8ib0+VQrQIlzr9Jtf3zi/PzwVnQGAeWnJxtRkju3DAV3PVcp2/rg6YU58LEg2+r",
-	"8xy3oFbmQ98IN7Sqdr0h5hrfGDpMD0upJR+wHvuWq5xxy+aHPjBX97fzETdmFxq+f122KPTbjR12lkbC",
-	"BhyKmop5eN56z+j9Ml4zakPHed1rVXKpeX0FAO4fce6YaPfYehe3mBOKOtdTNk+Wp2xOR7BgO1h0GX4l",
-	"xOrWM7fw+nlh7o82JfDFN4fyA++TY5HPPMa0nv18YTPOVIjVgEzkhsIH46AjfJwBqCCaygVoc+GM0xP6",
-	"9SR3FnpM8legtLCR/l8+Z21fyxvgXYldT/eP96K1XopMxHDvNvfqY4wwBImMZd5dscd4YvfBVvsA0MaP",
-	"6jYYPFaoyMWLT8LW2aRCBQROqx16hyTcMdjiJBXQdI6QN77s28ziQg3jrCI9SWAYh6FG5mrxtOI5UiCm",
-	"U/0x6gKzqRRhPORuGMYxztY8UOrtGftCLpQDDO7WD5bEdVNRNh9Ov5fKbSUome5we45Z0jji1MZeLATH",
-	"0kRiPk9eLZug/N4J2iw4OROHbd9EvbFDWRUvLzhOpAv1KzBBcbFv55DXroDSy8c7lTHqCuKEfJRu5iZN",
-	"lliV/NJFJioPcvtnRbyQ3hcN1BYGSl/b1sKmlnS8XxSNqBWDZKVrqjLseYyfdq/md4IvT10u68DhFBwY",
-	"DnYiYwGYLYUYMVenzk1K5ctUwC0m8JGuN/tO5fsrhkm3+wGk2rpwilW5sicNDz+BP4WL25Jqmmb88/RS",
-	"sYiaWoqqtHWmkLawCF0/aeYEyQZcp4GknqqY0iqTXTO6GrRiGZO+h3d6w+6pjTKeQ1qN7csjFhuVEaJZ",
-	"3jjIkFhznTHG96TEJfkiStwj402ytb4MyE4wzMioFZvHdXTQCsa6p+qA9WbGZqMBB3ol42oMTsI5P1Yn",
-	"fsRfwC2UP/Qg+MYt6h71pu6ZWXktqjpTbmxU7ZGSZULreaZTBBfb23FTdKOJDgd6+LIqg4sH2kIs9y/6",
-	"gnAoOjVWLBzau24Ci+wyM+i5g/t3LDgQqpApxompJtapkuakUQHyYN/4NmffeJ7SYAMu93S4qrKuaVTE",
-	"Ga2IFvVsCapjpBhBA9mSt5TrlD33TRN0SC0skjlmCQOOp9U0Tbj5es0YIcLy5DlfvTXR7lGSISr9NiT8",
-	"7nXz+pg8sz47WE81tX7Wf6DWGq0qNkKKNTfofcITYnWbq8Rec1uftRzQ+GKvZEi26IH3FvaXdmsWFq+i",
-	"2XeWLF+3MJ4voYoxmb4nlKLrUNrC3o9t+exOLeag1neZEvpTyLLmpWyf/f57RrqtzIG0HC5uXTnfDGG5",
-	"Cr9pwmpr8fGTwbUz9nDvC1nEBYdvuwWH3dzRBSmFxhs6TdmyolDOgRQ/reCVLR0xppzFKJcwTpLzB+e8",
-	"vkatdsa+FBktMDPHUSa+eWF+Q7OxMxuYHwPt1u0atkPCYnu9p00wo3M329X2uZ1jWGfzq0Y0rekLde1L",
-	"LqtosnRyCFHy4sCV8j4UNTo65epgOGk7yakTHuk2kAVx0q2fi0dBU5Z1Gql6ishrIpgkbJ5pkJK5MjNd",
-	"SQzViIrWacIyl4pNqj7su/aiMGLm+aX9G7q6ljTkzQ8vIHaPaDi7yzS8nV16D9gSqO0yeESArm0wl3w3",
-	"ihLommcVUYJUVC6AULKhUlseIBQQa2y1aikXesn4whvEW7GSkdHg/omf3ni7H/btyh5YE6c1MIXOinpJ",
-	"eZywixxOcJs1OSmG2JTaDq/bZolHoCJrbvbLHBC240zI4YsoUdW3EnRk0+yqtYVYcHoCSNOkXIBON4ro",
-	"xm9jGZKmHBwXmrhYmA/HZmLZyfJLTEd79fTvmUI18tLcJyLi8vL7fNEcFrQ3Wg+vCsltjg5HrMCBNhXE",
-	"5Bp8Lr3gsYBvaH9J78AzuJ5OSIOVllSzrYMbGKnpGHDliq7Va5WHw7iL8Kmi6LrCN6p63zTYcrQXlB2n",
-	"TkVlFHu0Hg+SZI7SWNjmZGhO3EX0NziQ9bAsbMZNblmsIKHibULORm8SkX0LUemGOcBthG2b44ZPLij4",
-	"/vaqqj3Q9Wm/XFr/hSe1YhdiNSJRoK/4j2t20w/HbhlO89mHVDyLglktmd5dG5w5yQLKWymwPfFMiBWD",
-	"pj8xBsLf+rca+t2wf8CuhW0kBNRCzCU/8u4std7YpsKMz0WXk1zVlbkS3YEkipof/VEuCCYl2QYl9lBf",
-	"xvm4UtTaqEXCZuBG/bFKq/s/I2/uQO7IjFYVmdaaKLbgRnlinHCAUhml1G6N2I1bz5rdAcGtPSNvpBRS",
-	"xW1FiM1wUORPV9+/In/75q//48/PyGvbs0lZNW1dKwxa2BFs8oRfWwSqy5AztwbKNcoo1wMJX3NPn/2f",
-	"xrB/MXln8BBl8V9MnvtOd3TDJheTvzw7f/YXzFpzNY7O6Iad+SaHSIOgXTa0DVJ6W04uJj+A9p0Ubcpb",
-	"6Or9a65H8YvzF9/aSC6j4Vlx25SItgl7HVtpovW1a5uYb3z9Ya/x9Yvz856m1+OaXbdaciY6Xps7Fi4Q",
-	"n8x97crUkGGNUQdtFDVrKncYFWAG8jf6JvTC46YgJd2R6c78g586zLldJ9H2I1P6Fb7RQVoK1L5lX76f",
-	"+T6yn4SuDk8IU8TQGZ4v3+wsNYvP/2umCZCLmkQUh/qnxR0lUkmInfsmr3bY+D3YVSw78ABvt9PLrH3N",
-	"eGbpmSDLo6lzcFfChE0nFd1Y1mAp6F4E26a7s0+s/NzPMxR0SS81WfMKbuZtOXngcx26R2ZOtWuLaNv+",
-	"4/xvbuiiPUOnBf/JgHrm2hRazcp1t2+D1/UjOh7E6LL7TpS700HXtUr63FZCtKzhcwepzx8Jqf+AjT4d",
-	"1Z9FJXs3dQI918iajsJOcfDNt/OfqJ4tHwyRvprxIEQ+1um8dkz/eJFrR3Jtnr1NgBKHWvKnNVgFTMxd",
-	"8J1a/XmSIoalqEofsFmBtcG0yeHKdiB9VHr4Ith5hyrAgjJ+AgS9rzWhLpMUMTSlsxURPIhvm5mTOH43",
-	"dPVfANg3qBMdD2czTnMMDtB9SHPJqpyvXT/Bh1d80l00u4B6a0lGyBKCih2iw48UCgiPs09GQ/ycFQc3",
-	"teSvbXRFShE317FGy3TGmDbDPXgFOj37D72VHlmQhxSTBCbfhzy8E5B9LTmhNnwH7kDubGQ71URgjCY1",
-	"N38O26Yy2p9cRoa1IlRASxWfDF8JMCcFXkuxseUCO9D7pmvx+EFwOMUul1JszSX8iXJtk+jWRUFm1PbM",
-	"Ek/H1ewEGc3bQvH4fb/DHYst94kSvjCb4C7+trlka/ioiRZkCgtms/ezkuV9HcHn9GcuFJR8ZJ0ri5Ij",
-	"9OYYG//AUJuICPuPUruVflbSvIm71g+wcESxSUN5a5EeyTv8xn4XmiCNMLI4CzOaWGzAlDViNiFTw+ws",
-	"Q5pPNX7ItFElNZPztoyGxXh709uW//iJIivYESGJk5ipSby7cuzilJA6Y6XyOPTwDDi1y2q6ZQUUpFta",
-	"DYDPDDyCRticMsNVbM0yW7JlS31UbCjbmY2LzU0xq6USX85c2+6ElLqdcCAbuoBjdb6GPT2bqbssi3rz",
-	"cSPkVyb1lUl9ZVJ/NCZlMHbmzn4zTgianTJOU0F1XZYUMgnWVM+WeOl4df2fp2NQB430b6K+dYfvpqyf",
-	"MR2OGn4U/t9jn+JRsWZr8WNakdB+70i425SqQ9aAK1B6V8EP7kj+61gEorZgf1CbwA/sDggliMcQuIgB",
-	"QgXRgoMVaku6gZOYDGwdtf5Lzlv3zmMY1FwvpwEmtajfs60Jf8+TU+T8WxKohre+ztwAvcn1JsofEi8K",
-	"Xd6tdIXS0LmMgYCDHMk3LnMX85R91GAwKroxbZlSrB+jloBhmKkljz7X6dWwytyrzWC2vvwalKILyHmx",
-	"Xc2+lNag3XCTAYB46dNl3N6bSAUVxYA8fX5e2B9++cb/9O9/MfBxT5+e//WiKRXt60i6mOaQY2cgjiHh",
-	"GLKT2Zj7dpy69pJwoYHYlIdm7WgrvuXiIhSXphpDfppsIfMWB19tBOs3LAz72NId0cKmDyUVECGlVcHu",
-	"ycCPUD4ej2N7VpJxWxB2Ms8F44QapcmiALMd7AGlrfNIWyeysHk1qJgLbTg4raph3DqoVDk7r1nVd3S2",
-	"6uVe/0J6VQ8ql0A0XTG+sL45ZgBHLJy8/0hsT4bpZmwz22Vo4BaKz87E2pxVYZOCvSPS4y8OCs+K25+a",
-	"EOGHl7e+I9UX9mGJqE9I7p4Qeok8lBHjISk4LD4BWNvOw/INt+wjwRkaK+Rg+d41DRgAyCaG/WhzEKbd",
-	"pqR+yO4baEqB3ECtWt89IteF3TFFsJ+1C1e9jCNEh8SGRm3U85zyPiaC05ng/vhGV0vLGdlgU1mbe7Y9",
-	"GcdLA+wvQv3wrt0cEfOClGLLrfalXIuK5liC2NjEkizzf29feQzWH6VCHOD8GJ5+f2fwgSuWW8eDuTP9",
-	"Ph9X+4xn3WM+ZXkSS8HLsrQCQ5lbPqqKRPBq9+eY4EJKVg/F+TSkAcLAVml6yJM+lHRD/5qBpgJRlcea",
-	"CtpBDa4EjF4yqQF46KmG3YViQYK8Z48T+GuBOvtkbu+99tGrxkxwWI13XoYjLvQvSUl3VhLiBkP2xPCU",
-	"CapHOyxWsCvQgOCKr7UqsJ/QYfHHF4etbgc9Lkhzaw26/Ap2JzoUcWo1taYp6n5pJY7sn4CzTyvY9Z6D",
-	"6+A4ephjkBoGFc3Hu0GMagFhG7OMs5S6y+upuCAqBjbRPzJ1gM2RY6VPr/cuvwj5ro56T36Bq7UOD6QY",
-	"dEq5P3K8U9PuIYGxX5xZYSvqqsR48BMg63/V5cImw2FtBHskMRRKcCKBVngXKggWOjIodTUcUmg7C0UW",
-	"e3H3nS1+/BD4M0N/aRy21pDFo0XiLFRZOgkaqbMeuoDKqKhUt279QJSquMBhEq1YY89FET8ETls1/B4Z",
-	"l6G8Y4aBYp3CAq2yaPTDFlO+BOKRKP3eSEntJ3EnE2v6mZnmWHWFTkWtiRKuloOrahDh0br7+nX9q/DW",
-	"4wgq7zL98t4856K9akrCPdBts+0n/uP5p91YRt77wuFjfc6BVs8+2STyA9efgLIBcQq+E8JBne1xHBd9",
-	"WGm1PA8GKrzYHGn+7QLYvB93/ciJbfMSPA7EH0Kla/b4Rz99nACVWGQ9kJBrixhOo9H0DhzEqFp29vg1",
-	"PSwe7pQEL1LmlBznZdq/onY1pC5IzmZLmPVouK/M4xZsHoCe41rXj50Ci/uDjZA6f0FRZCsFX3jm1ShH",
-	"hpFh4WKi6CkMC7iaSOT0arQBg2K9obY6VzaD3bzwwFj0s3wZtdbOzlReBJWtesNHIurvYkuozWay4ypb",
-	"WHHvYuJZlpD2ccTOMDmKcYKNayzXYhzI1PZYT6DZV+/O6H2hxfXDYLcZ/7HtBx3mkAiMMHgIlW/sjQJr",
-	"VRU2dtBabqBSQGpu64efQkj9IpluYhf37zSMa+FoJIFNXwuxB5tXdQUPiU0c/3ePTbThME6YfgxkBqtR",
-	"hD0fd2bD5VxACDZ+mrsaoBgPKCT6ES5943QjKESdwn19qJTQfwyuJHS/eOVTXIgPdYntlpNw8X5PXLt5",
-	"xp+uqVww/uS0BlptPdbWDmXPY+g0aA5mgcb6wkYeFzbeUUhMvncmLCSqNt4OmBtc14ZxFRDeuxCYxzGm",
-	"42H/IsFP+2qpVZi86CvsUUd1CivLoUEdIw19jFALEWefzD+fz4yUfGobcOZUeteadsjtTja89qgolPvF",
-	"s3QdVw7yWP1X7df5vXRhsHJg9M5eONKgUGdfHBpPU6u48ZBApcf0A/oGxGlh4snkRCzG13724Il9i8Fc",
-	"uoSqbJmqsfFtIOOoxmMurvWaLfi7elj1AvOuYWH1SRxdzkDr19hTvOA6FKF8uIinbGzJTagkd5IYJ2Hu",
-	"eMoC0oZLZxwDbMHfPpRR9ZWEErjGmi6PrJY9LKBdmdPJxa8fWlWh2IKjGDD8H0MizC1oQ5UyguGSKNAq",
-	"JkZXEzQ6SFuATb9kvrav/K5Fs+3w87vJBLp2/UUeyG/gdvvITq9m0jZIf3bl+13TG6IYn0ETE4QUdmkD",
-	"aM1/CPJT2lOzC7venqYcyBtzLaUacpaJOeZruPyifiuq9r1ichLBNpM5ULb2Z7rGUsJg3tK2B+5MrNc0",
-	"Wwo0ThM4ItrLav1RT46iFX+VaddRYPcHJluPyUeykaKsZxqvfT6q+1Sh4Hsr9ytU2SUmgGkL72xZEwx4",
-	"QaTY2rrJC4rJXSWpeYntIoDJ0CIkh4eFFDWy0hFQv07mp/37N/aHkK72jW1FSraMl2K7n+YWx+jNiYI7",
-	"kGjmeij9O3Sw2Y90xORT6J1ZZULuooC7bweE2/2Oo/gfpQTD/tm1OYOudw0Sy3noJWGGzdFsvmzDebJd",
-	"38GYx993EYaUuvART01keN7QhbVWhYYZyBe0QNULC7/n0im/bMCnFS+nLzYTi0ufk2YYqSPqgiDnC4we",
-	"rfau77tjRp5T7MnKASVrvorMryLzq8j8KjK/isyvIvPxSyBhL5RTVUJypT0GJPrcuCIgj5Pn0/SLbbUi",
-	"G3L6m5TgkfNFTbPVUmzbfGdkklHgz/d0RuT464sR7bkzXT5CDgwSVWVrhgPZLpmt9r5D0eka4eUaffje",
-	"X8ezhq+5Uv1Nz75QppQ/cU2i1DQ07WsiqRTxpNBwFLEC3teZA+2VN65x2e/CJH86y6DdVi5Ewjy8JAzh",
-	"hhwGy2Kd3ET/E9YCsdMF7QG1ZRevVGSs9/tIPJvVUjqYZIt2498bdB5yfP2nYKcI/PjJ1+S3u/RqIzYp",
-	"u8Mp9iD0yTdZ+/WDOe7Bnffrh88fPv//AAAA//8=",
+	"7L1vk9u2sif8VVB6bpXPqYf2jH2c7J7xq8R2crwniX3HPjd1K+udgsSWhIgCGAIcWdfl776Fxh+CJECR",
+	"kmbsm3VVKp4ZUSDQ3Wg0un/d/XG2ENtScOBKzq4+zkpa0S0oqPC351TCq1z/xPjsalZStZ5lM063MLua",
+	"sXyWzSr4o2YV5LMrVdWQzeRiDVuqv7EU1ZYq/RxX3z6dZTO1L8H8CiuoZp8+ZbNXy5+pWqz14znIRcVK",
+	"xYR+07s1kJfv6IqIJVFrIAsqgVBJmCI7KkkFNH9GKBdqDRURHAjTf1zWEvSkcLJroDlUzXRfLR+al4WT",
+	"tHOSqmJ8hVN6AxUTeX9G35Gt4GqdEVkv1noqTy6ffPvw8aV73R81VPvmbaUZ5uC7pOC/4DeiJMZ/hoi8",
+	"pR9+Ar5S69nV08us94pP+ruyFFwC8vNNJeYFbPWPC8EVcKV/pGVZsAXVC70ozRP//+9Sr/pj8Kp/q2A5",
+	"u5r9fxeNwFyYT+WFGxff2Kbbr2uqyA64IrtK2HXbr+lRv6c8fwFLxpl5/uOsrEQJlWJmxnQubiFCvWxG",
+	"1U0BVKrUh1uR+GwOhdhFP1lVNIc+63+xArYogFazrP+9gs6hiI5YQWsScyEKoByJYP8k5r/DQulnv6cS",
+	"hkjhV9ue3Vsrjw+oIvgI+eby8vJBbJ5boLKuIC6MjZD95h/M7Evfx6YrxOYa1kArSYsI4/JbtjByrWAr",
+	"o9Sxf6BVRffItaWCKnjSqwrNtKVozTz4LAe5ka03DcnqC5CbnwTNYxOo6gLGj3RdF/B8TfkK+mN1CGoG",
+	"dlPNHHX8utzaDxL6Gv6orUzRPEdJocWbgPJLWkjIOszIGS1k+jtp1jSzKL1e7D8LH9RhmbIDxFb4nBbA",
+	"c1q9oPu+IOXmj723rkXBUp8NTHYHsIl/wHgudnKaxO5EtdEfxbd4uHw91aw5FnAazfeb1w/Rpzmb2iRa",
+	"siqh69KaqUipzgHa/VHTqr1DA/KZldzkdC9j2zQuDW6GzdiZXY2dYWfgIer8ihSMUKcS2+iUN4zH18nt",
+	"idxnP1NF4hNxeAfY09wMYl+fmenhAEOL+0999PSV7DLFjp6+bD5yHBql48KtGZH/IckblK/pM7DCH9uE",
+	"kZ07ZkQrMPFtbWbYPmr/IXbWGjUDaKNgq02GyFm7twwbFom9sSjM+3qnQW8vONpZJh7SGhL6IoNGDOQx",
+	"K0etGV8RxrWVzSRZFnS1gpxQvidbM62ujjMHWlzKamjdAnKqonRaMp63NWjEHut9wvJRV4ysp8qDjzaw",
+	"n6YWCr2EiKYfUBiiBA75DVU9WjxUbBsliARtmC8idujrJWFKEm3YEqklodYXItjGR1GqmPxm8515nC5S",
+	"2fUP7y0Jb/FBva3oBnhquFuopLVzD5wVeNG02lIzLXOaFIXPTcyJixE9y62QA04YMr8HAmI380ltpReg",
+	"KIsYugu7zQ5RRY8Dt+6ePVJRSXipvxLTUfBhASgZ48d76b4SG29L9zd0oeJ38RJvqmS3FoTKjdZ6e6K5",
+	"SyjPiZEbwlRUQ0hFi4gw/7rek1uocrZQ0uocWgERtdJ3fi2nGdmtoQKtcff6s77IduQEOdEijKd4s7wU",
+	"ew2d+yfshP2TEPSEeZzNdmszOvB6q+dvRHWWzX4XzPzQCGoFKN36x624xX8LWCLF9SbDJ/RdzXxNbLd6",
+	"NX5LB6tO0A73x1zvLZyVnXWKWG+dKginHswl/dps9hyKyC6CD1HZ+47ksGBbWhBREUoqai4vhF7MYxwo",
+	"CxpTnK84Ks6FKOotz/RQ+tdVJepSS1cFGXmsTzx9ts9BquhJ4tjYHvoHUZESRFnAMwLbUu2t0G6ZlMaw",
+	"7ys+WtQQHymv6M58q5E4Uc+LQNx4vZ2bCe3W+/i2Msf3wAx2opKJja4NDYJkNK63CkDTK3H+d4QoLTPm",
+	"lnwe+3XhB3PSZy0VfTAIUgi+QtvJb5mYFE4+/JNHvL7aHzb07KTt47HjLE43WGyuoRSVGvKwRDxuTJE1",
+	"zckclIKKcKF/vYVZNu6g+IHWRfTQ8Y6Eca4WRov4KMslVPrcjRjZ360o41LhZizrecHkGnJSwS3D4zmb",
+	"cDtf1nzhT8ieLaW3WF1QmZEdU2uyFjsCdLHWe2dXMaWAjyXXL3QL0ZuJ9aONp1hyJC0i8WVoOqF7KSO0",
+	"kKI5NCvAE9V6dOUkyvkvjZ14UmKmu9QOOtOCFXk/mnewBaIV0N9JbigTjqjxjSfYYtAbG3E/B4dF+uay",
+	"Ni4Kp7poUehlcFQDguulSNHSBsFlYjnFOdUhmjOO9ftxqOiyjb1xpJPRXgU727koCHo9MUyzExX+RGpe",
+	"gJQETfc8atn1J2etmmmzcsd2K1JyeZnNtoy7Pzw+ZB2lDzaxLWkFxxEsblG8a+k9TbQDtMpmWn/FbCen",
+	"NJ91lOnAoOEdLLFaJmP7Ib6Y70jN2ZJBTpqNmbBIcnmCdDsHygCjahfhTLlDErt4jN88NBO7b/69zlep",
+	"F6SNCspk6ktS0a7LJHx/0kVZc2eWH75yd1yVdjrBu5u7SZTaFeTA1XDUIbonHEWC7fr48jJm6lMpNdc7",
+	"Dz+JPBxfmx8guoBa/WwDjxMmP6c84lj7oRJbcpkRKv1ZTQomFf66naEmYlt9HFzG7h1rtlrHvU7+IjG8",
+	"XpyVHcd9KbZmHxg7aKZPiMtNcqN3QybGveOEcESoDA3O8QGAtJ9fxHeQhInxoZEssiJpnrbvSa3vXcUg",
+	"xqNbqOiq43NN3h1HzstNyA2enFNd8cl7RUJ+E/f/aVNIddXANwcP7cnLwrdkzVSiy6vo8lS/ULDU/lnv",
+	"DmmHbdnSHIgLCvUI4w/x+GAcdiBVeFtKOzKGPLLtkS9blwomCRck13Qhe1Bx26FnPQVkaN4UridG/Je3",
+	"LNcmw3UsrpeObY4LSLvIY9JmaNylSafviAiEfvTG+877cZKUklzSLSv2dxUXOZ//Q9RqIRKfDcSSE24T",
+	"88FN2ooJwyOxEMUGhoMX7uI1zqQ56LV7xQnanqO9f3ta5VKxxeawgGLcwwfKreMoII+XkXh0xIVFHIOa",
+	"AEkY9bCqsJmWo6IVzcGNkYqJUKUqNq8VnAg6yamiN4FaGiHYYFVG+sUGQ9dm48sPdKGeef+y1MZay8fc",
+	"zAlCrTA62rJmUolqf+g7/7CPhdCNaDSGiZwsve+5QSW+XihEJsZEz58K0SO3mhJCDxVzxOwZiPloE9jG",
+	"ffRJEon3oPs6Gp/cAZQjxSARwUffqLfCpQmiD+/Cht9NnN4dHcE52xJVN9dAHC2BG0nIwl0yuMve0Jjv",
+	"3PPp9NAfT1kE4/gop0futImtaDEm+Gtjtub5GJ2M67F/RGO0Jx7IZzxxZUnbRgnLMpvhUg8r86SV8UMD",
+	"gJhgPgewCXeiLQRfsmqLhxp8KAtqg4haMskSiWSOD//L0HkXscCN32x4mW5e0ZWKmudnCgKl7JekmTJo",
+	"N6S5O+G4bh2+PSTP4Jkbo9aPzsgba/Wml76mZeqey8ffTr29bN3UOGpy5m/VvoCz3gn9yjug9wN3wiOv",
+	"kp5obnvljG4FWlmqYpSv0ABbsGqBP8g/aqPoFpWQMrqjHLG9BYq7k+KVPJvNjUzcMlHgnWpVwf5w2D7K",
+	"k3EX2380FklnP35gcfNsUXewKyMcDb3AkmBTEDB2km/0t2LD1Zy1IBRbwXEXLkTNLWBuYZAQHfhoCqRs",
+	"pmfXasfPDEkGiGjm16PkQBQIiliOyVxiokT3so28HUHstG448pI2CdndaAh3z2huHsnT7xV3V7az426W",
+	"rDgVPMgTjsCtSPAVc4Qm+giTenvo9myN9RGLsCA8uthYJN6Y72hj66S7W+wqi+T0JyTS0HLJG8eWfn4G",
+	"FpNEh4TnZ/2dvgQ1xkP3AkUVQf1AOMZCR9Bj616RZETyHYIvcC8TvVC9nRkf987TeeDGuGlIcSZ2Gnp4",
+	"rnljx3Ot/eI071LYFvijppHL70+MgyRKU1dfOfApogQp8O+0qIDme6M5xxEZR7jxl8WB/dxlsJBgJuJ5",
+	"q0S9WIODk+g/q50ghgT2KQPmHnXyhbIdvbLtbmSN1JTD9/kRVAgH6oDCYUdEQ3NSwYpJBRWZawrJjFBl",
+	"8MjfXE7Al3STozp730/H8icqP/9k0bvEfDBqN0Uttwnx/Z7467q+3hqIVcFAIrsZz5DFO5aDVIbTGWFK",
+	"QrEkFrzfW0LbS3aOA6OoK1qcEnLrxH3tgK2pZpbIMabo/fmv8p5NyqEAewIQamFTVtAIlRtAd1qAAy3E",
+	"LoUEnWjDfjbj1RLmsBX7kxCb76m543b08LZU+1iuCFkC5I0CRLeC1r6SrKkkFDWygXVnRArzILNnokTP",
+	"JTf5JlHMeOO+iHLV4T2jHw6JQ9pAHrC1SqikVnr5MWlthoABLxqsajNuuOAYf35u8nY7Fwxh5uwkqC61",
+	"sIgdj15AEfCcSGvygGiJkH48v/GM3dI8cC8/kPWWiCWpoIxmGG8Yz2XcaY0foQxQTuZgN51YTsIlHpGZ",
+	"53ZZLJrvcl3as7XkNpRwwMJJOaF5ksrplLFhTWy3MDK88UMbcjdLiQmPgZT2RGcyJYfmF30v7Hzs/Gw+",
+	"oOmxay16mL/fVI4g9KSgdWKxbwJA0oT1DuGYAhfV/zyo/IfgTHp6mMFzBKTzSOOkpEpBpTnwf36jD//r",
+	"vf7f5cO/P3r4/uNl9re/f/q32URQ1yAxtLlbHEzDuhYWXexEvIsym4IJ7ULkRHEQVfYL7K6DGNyRu2IC",
+	"hCQjl3jW+tvHI/KvEPdpFdLOHeNa6B9IInbcPG6OcUn3ErNmVOddBtMp8VWm9kTUXop4YB9fjnDBilsT",
+	"F8jBBCwcadoEeGMQJEQ/bVaiSdCAXSVzN/ARSJvABhnn+7JqApeYYPlbF7acwG9RAr9ZUOm2oSVALHSN",
+	"3ycVLPSZgOtsEuDwbiJqRcpaKcZXiDgkghtEdmYjyJhTjHkzpGzxMKBG0j4aX+Xh9S1UtwwiSJ5pBTws",
+	"lDeiexq87okDeTPmxHGOsjenZUykX57GHPlA+tDARmwPGrit5NvQJmmXPIkJxBsac/0sbH7g4KL1M4MF",
+	"bUbbMU2pG6fJcQKp+crTJmyC0ulEHnRkPUOXP25O6rKUJlmgA1U/9Phx9MDBURPJTdNikUmoQemIO+5O",
+	"rUUnJvP1dgD0gat/QIwrQRKa56QuCTqlJ5X6UDHfpLbvt5TvrTPSJ2ANw1OmCqez/DsxWZRBR8RGzBzD",
+	"h+ATzm5tcjSnnFPFGAB+djYrV7/vgJFl6oT4DOVIRO7UjI6jtPoAlEbfvU+B0vSwjXIHpZq5d2Lmh/0L",
+	"t77yEc6kA4o+QfpobtCiEDKFWKYLEyfB+mpChrlInTIj5/KSHnVTOOYuMHDyIaGO2nFHUOLer0bj6VDQ",
+	"BbikjSOyhJIB685V4zKqlEZmCzgTP8zRSC7mup6MenGLidzr6sIGmbC8JTqzc7yI0Q1wrSaiMM96BLvr",
+	"IsxunXzdSSWsHw2EGOH3nwj5GkJn4VsdTiG6jqZQZhdVWHM1cPjjRS04/QnjxOT4xvKjHHo6Av7Xw5ye",
+	"fa2Vdi2nZgqaP/QKTSo6D6HGdcWvhNxAccWFekiLQuwSqbwtCdqXoaq0E4zx4NrGGl9yFYUpLRS7hZtk",
+	"cpf9PIHgoCvKuP9yf+tZZ59xbezWbLEOwhf4ZXcyo8thTfNmg1r3gtmkc4qY+hFR2DuFvHiYzYiJpIGE",
+	"dQmVhDzhN0/TzZflsBQcR5BbWrA8zWDzcYK/qKbPiWAJ1b+ceYp6AMsQTsVJchzITVMlbI+LDqczeFJX",
+	"r0nIf7eWBPJ/xLXpgOPdprI4BYG++lb42cIF0jeacIoJtRFPqD1NpUyGJDcymsYaHI+qaB14dtX+nXGy",
+	"JYv5zm1weJSE+GhyRDwWldjlkCcz4c5TxjeID/c1VKt8ngVqOBTLk8vL0SVyEMwefTkrJ5zcqWEKuB3w",
+	"4dzUB/13FouBG9+UojxtQq3M06ER3tGi2A+m+Cl8YuwwAyqlrviI+ZinbMG1G7Y89IVf11S9Wk5w09jU",
+	"vK6PxrDQLTcM/RsZ8QuwLGrKQ+N+G9yjx1UcSZgNPRTOoCvTlkYYqg51PGLRKtH+tnVYHbEkFG2uh2wZ",
+	"rcXe7I5u3Kiv8AshNjdOufnH9W2XfjAlGZ48PVSf4Zgc13TlF0yr7tZr0ePMhdiMqATTSPhoHvQOH+t1",
+	"zIii1QqUvnCG6aHDdpLdCwNxoGuQSphMy89fM6Br5Y1InAhDuMeD1mmt1iKR9jS4zE7xtAkOMZEIB9kr",
+	"9hTARZdstctiaeASdoE+GQUNuXDyUdpaV5Uvj8VpsceQZAW3DHb4kgJoPGfNOV+6HrOwitc0r8hAEj4i",
+	"uuTEXHkeNzwnHojxUksIrsJsdiyo6mB5WnFMC3CMPPU6Tk+fi24Jg6t1g0V53bRPSOcEdkrp2JLUc5N/",
+	"apUlDdNmDKJhJTjWrRTLZfRqmUoO6LygrYKjb+KwG3rRIBoxaeKlD44z2ULDBow3XMzTKea1y+MN6vFe",
+	"ZbK6gLAgEp5uiKJfY5efZxZiLR3JzZ8lcYd092igpmpk/Nq2FSZTthdypehELRhE27pQmVDPU8ABnQY3",
+	"Eb08t7VERg4n4cBwsBcJD8BiLcSEd/WKIMZMvkS7h2wGPI9dwX41iQR4DzW+bXzQu9bkFXngfyb/BZV4",
+	"oPfXAy5IThWNok7hA92WXdDECVkzMVjJAfkx9YklK1IV7prjYkocX6obFzbtbqF5hdVKNwBls48kQc2p",
+	"dRN64PRbDe6HKmdCRwNs6YC9uNF0jx9nyzhVsG6wXIsiN7kwuGMQQTa84VLHYwm2H1nU+pZMKplIfJ7c",
+	"0EWyRKDCsTa+YPupSQJZQtw4T1enSav1UT7QmqtEHGGgOEFUpb+ucnPuToxfyXjhTyOS1hgRemyyo9zc",
+	"XSYAT6aGptL2BhpDJ+LPkjV6Nd/PMMxEFJupE3AyiA3zqWLB48GiMUk89sjAeViozBoflo89PJnzjRgq",
+	"DzH4nZ3UEaVYj6zh8bYprNked3zFzX7J/GB4UdSJKsSTqv7lLJEdxhMN8bjY3Ux7RR+8eHh7u4KGo2uK",
+	"mxKIx5dbRDpkveqGhg7tVTc4RjPNBHtu4fjGbAeQRIka/Zgtaaym+GkT9Fnynq1vU56tx7G7i+dlX7H7",
+	"xC+9AJf52nNPnazis5k9LnqTeNlgnClx6ch9+Yy47pysxmXCH08DDiwP6D57yYLBasRHFEMLii6PQfu+",
+	"aB6fUiZhyAM6UMd4+GQZxMtNrhw2XDKZFgWbcOI2jpiuFAuxuUm1m6q56QGRj2gW2Kn8l6wy5oLOwxWa",
+	"m4mFs2jWnZTxFy3xSbdpQDy5a9Ur6dZXqLPJ76x/Xw+vbH0NZ5JP1jXPq7YiGb6uxltxHsgX5eLGtgxJ",
+	"SKntIhKX0va1KfxkdLG6riFgK8eFTU1u+k1N7LuDy2+Mje/oPOYSDWDoIyV+XsBzU1BtSv24ScgCfEkK",
+	"VpACD+grjigS+DlTheIKE1apYsLek/WPXlrrdmeMMSD+wbB7A722OAUzvyG8QkjdZIrvpGzeMJPX0SHI",
+	"5jXakgvrJFBrYJVN+lrZdhkTOokO5QEMpVUXNNr/xUPp3OFl+xEdgtRPzgA+iLVv59z2ANF2AUmORuEn",
+	"KdwUulxNcFPWc2RYg7SroHykoKqYLRzZtxugmNCWJy7H+oZVxvpIvG5PCkXm8TPzNwzJrqkvUjW+0PAR",
+	"qE2zyji9bfykQ2x0kZ2I9jddv6PPBmiWfhhBEilIQasVEEpKWimjcoQEYoICxoi2ZRBc4KaF6Q1cYMeX",
+	"PHBBhq4dZbMKjCveeCd9R321pjyskCH13AU3SfyzbIyXsB2YvWmmeAIrkmGRoUo48VBHUGPGl2Zw/d2t",
+	"2DSrai0hPJmdAMRlslqBine762dsYM2/pmy01s0WsxUtJTjFI2Zelp5iHJU40AV1DsXEK/7QERH2yIoV",
+	"WTLVlHCm0iczWzmcMANL2hjYDq+PGTYAw4PHEL6R/TW9BafgBvrJjraKYh2QRyRxTDKlNLlSxZnrrUzT",
+	"Ydq1/Vxoz/7hG7TuaroeW9nztpW13oJy6wNGliNJNIFzKm1TZ2jquAvkbzTg+vBZ2IwbXbLYQMSiLH2W",
+	"1mCGpXkKWWmHOaBthOn9aYePTsjHqDvFjO/oftatTTx8o4rN2EIBJyS0DFXatB07D6Q49sr166+9j+Gu",
+	"JCzqiqn9W80z53CWzqfC9LZeCLFh4OTmaoYJGzfuqUZ+S/ZP2Le4jYKAVgjQKozXrZUqZ58+YVbBUvQ1",
+	"yTUGfbAcg6T6R7eVM4JpiKbLotnUz8JiBZWolTaLhG0Y1/QWzo3t/4i8vIVqTxa0KMi8VkSyFbc9yzlA",
+	"LrVRapZGzMJNWNasgODSHpGXVSUqGfZGJCYTR5K/XP/wnPz96Tf/46+PyAvTeNaWvtvWEsE1e4KdavHb",
+	"hoHymU8o3gLlCs8o28gVH7OfPvrfTZTjavZa8yEoKnM1e+z6hdOSza5mf3t0+ehvmOtqCxBe0JJduM7z",
+	"KIOgbKkIA6Z7lc+uZj+Ccu3tTT4w3YLC6OlvvXwee7t4cvnkW4M4xA59rnihbSVjspl7nl09wB81VPtG",
+	"tGwve6NAYnL+Xgu6LAW3ZS2eXF4aZwRXrq9fWRZsgau5+N0qqWa8MT39/1NPAoWzf8fCCeInS1cyPjak",
+	"n+OFywL7ZE7NLa32GHrXAzkHQgMRcrzJSE73ZL7X/+BXLefsqqNs+4lJ9Ryf6DEtRmrX+DxJ6qzL7Ae+",
+	"+9sDdJ6WwI17wHZsjr3FZfw2r/GUC5rJZYeaQIed52Jpx/ElSlGpxLtNf3dfl7tutTbxGIdWc/jx79Vk",
+	"A+dBjbw9gSXuU/w1L7SmkiCdqNg2mFZu2h3VEyzYMg7T5nHqJhvdmD7iCYuBifMazEY4at+1t89FEB8p",
+	"hYzsIxOIfR60Tceo3Pci359P1bSbpH5qH+CqquHTHSo6F2qOUNt5zs6g48xbiD5njQgzbrP5nL+CSWLt",
+	"KaLvTFtRQWb8V1rMDSQSvx+2fe2ow4uPLP80fJRJ6GvE2IKaR1A4X+WzOz5uJNjmR4nDZmGmvgaaW/DS",
+	"y3d01X5DVyV9Ossm0UTVX9mC63ga3Sq2ne7pJL6DHWY7/Y7aWo/vian/hFLNzsegoIFLWac12SncyQ4+",
+	"+Wr5M1WL9Z0x0vW2uWcdOcxIr0HPpSWV3e7GdqbEspb8ZQvmXiCWFrssN3+NqcCLtShyh3cvwLgG2+Jw",
+	"DQVQeb/y8Fm48xot0xVl/AwMelMrQm0iPnJoThcbIrg3x0xiY2T7vaOb/weI/Q5N9dPprMdptsEBufdZ",
+	"gsmb0Avbq//uDVmsPTPCkH0VQlitBe+Ta048FJAeFx+1xf8peRy8qyv+wkCUYvfDkqLn1t4arI+wrXAP",
+	"3szPr/59a+B7Psh9hl6Ek298GvMZxL6uuDZ4GS0I3EK1N4F1arp+YMdviglCvvLoX2xCm3FuFUBzGe4M",
+	"Vy85dQq8qERpiir3qPe074j7UXA4wypfMLmgVa4N+QfS5Fwh/iBhsyfmdz6VZl6QMLv99E5c9GtcrNhx",
+	"l2TmKqkKblH+jeNHwQdFlCBzWDFT+SR5rLypA/qcf8P5mtv3bHAlWXKC0Rxy45+IL2vk78A+anzKg8dM",
+	"gyEd53ULAHljFWvCyeSC0FO/571cExx/9paObj+DEjSO9QYnOM73N6ZxchMbH+9wsxHAybSY7gN91cI0",
+	"PJBkA3siKmKPy9hLXAh96uQGvJeOh46efc+lkw7Hgng75jt0ZMaGK9iWJZZk6gM6XLkv7Z1Elqdesagr",
+	"KT5fCKHdbzd2NeFASrqCUw2+Rj09WsjbpIp6+aEU1Vcl9VVJfVVSfzYlpTl2Yfd+M45His8ZpzGgZ18l",
+	"+VycLVWLNd44nr/9j/MpqIMe+pdBd/TDF1M2rJgOQ+XvRf8POKd40F3BuPuYksQ3eT+R7ibn8ZAr4Bqk",
+	"2hfwo92S/33cAUFf6D+pQ+BHdguEEuSjB9MiaC0jSnAwh9qalnAWf4GpQTl8yXlln7kPb5pt5jvCn/au",
+	"AZiYrphH7pwsFdyqgCp45Wp0jrCbbHPa9CZxR6HN7nedMBHwgODUxLEXyW4CyH0/HW1ZeI+i666JJZ6x",
+	"9pZcA0KDY1OevK/js2GFvlfrwUxDmC1ISVeQgiTYeqcxq8G1Qp2NIMR3LkfMrr1Bz8gAl/Tw8WVmfvj1",
+	"qfvp3/+m6WM/fXj5zVXT28HV4LU4+6Y/K0COaQquNWzU3jXfnWaufUe4UEBM1k8zd3QU33Bx5btBUIUw",
+	"tCZFTj9leiT6DrIrrT52dE+UMDlzUQNEVJUxwaYwmm7wVcWkBrqx15vQzGnQmOdrWGyaZaNSpHvfVXUn",
+	"6iI3HWYz/HADUAb9IqM2cGWc41ORMqlT7gQL7f7cbq0eyhEt+2urPzGCM5BOIYW15j3nUevOgESwibCz",
+	"xZsYJ1Rbu8HqjGalLUVKW6o0I5iPR0wDUn300qIYd8x6Wzjlndez+p4uNoPHzn8jg3iAlWsgim4YX5mI",
+	"KtOEI4ZOLuondmfjdDO2ftszryh8xfWF2Gq1JmzPdRs+dvwLM0ySdtLPTb7B3RtKrqHrZ448iqAjW+qC",
+	"57u23ZX36S4l2E8+QljTOM3oDTvtE8npW1ilaPnGtmcaQcgmIeZkPx4WCYiZaz4zeaQPDFIDtRpcDNhK",
+	"FvzKJJZyc70CnoVw8zFA86b+wYCmPMa3cz7f6Z/fW25kOXE2mDzyxkFidsbpp4EtHmiHt62UiVhmJBc7",
+	"bsxmaTtcNdsSRGmy1JLK/4155D5Uf5BXdUDzY67L8SH8A3djO487i0O7dd6voyd8a0f55PlZXDzf5bk5",
+	"MKTg5C9oKhLBi/1fuwIXuPFSBuPzQsiGEdNwZuZrv2hdENnnETTIc9Nd7XQK4EDaJrOt257hprN5V659",
+	"/Aa4JMDzxrnljLacYVxnLzvUSyAmTFWXcxHp/KLeauV2z/e/tLQ/t0V+zuXS9MxuSgQwVUBGKmEv8Ca5",
+	"ZcSGuAh7QaYc3NpWsk99gTwPu72PYnlsO945hxydh/dnimM+RX3g0HRp2SPsWVOi9C6NlbGnr28OOtJN",
+	"LYr8VDd160LrCvipNasUAPcNuLEVbWgLo/nUMWacZ0NefNwwPhybu25c1Ic9ETbCfYIz+TuS070x5nGB",
+	"Ppt0fAopVZOD5RvYZ+i8tuWFW52Tzhgs//Nb9K0uZQPwF8J4447YwP5MmyIsNUNNWITaX1qJtN0dcPFx",
+	"A/vBffDWgxbuZhvEhsG78v05QSa1bjMNFadF6az/7VxaEO82JpEw8NaCqRnAclduyMFNAubb/kcDiW22",
+	"RxLc0d2m14Lpno2+pk1byuPvQyhLW9P5RGb9rzpfmeIAWCvKbEmE4QpOKqAFunMygpUlNUtdqCbCtgtf",
+	"gXuQd9+bpiV3wT899OfmYWsOST4aJi58WcuzsJHaAIhhIA2qePb7TY1kqQzLU8fTskVxCzZ95S542qrA",
+	"fN8J2W71CQWKVaZNHBOvwNga1hWwPpGlPzBb4dG00zA7Eysy6zctsQodnYtaESlsbStb5Sngo4GaDNv6",
+	"1/6p+zmoHFzn8yNJLDzouqnBe0c3yjZG6c+HjbJj6fPeNfyZinfysnrx0RTVOXD98SwbgZFzHcwO2mz3",
+	"E3sd4gq2hncU8z52vNicGMHqE1g/H3brSx3b+iG4H4rfhUnXrPHPvvs4AVphxyIvQradud+N2tI7sBGD",
+	"VirJ7df0nru7XeID4YldclqgvHtF7VtIfZJcLNawGLBwEfvUos0dyHPYCOW+ay/g+oYhSUySXSX4yimv",
+	"xjjSisw0DZL0HI4FgzSj4yxaz0GxLampVposnaIfuGMuurd8HrPWvJ3J9BGUt7pFnMiof4gdoSaT1owr",
+	"fW3ycNs5lSUq83GgzjAxl3GCDSeN1mIcyHyP/0bY7HqvJOy+gi7u8srSjH/f/oOecohguzQffCVAc6PA",
+	"2p2Zwa0bzw0UEkjNTfeXcxxSv1ZMNbj57p2GcSWsjES4KVznsjg7sbHZtW3lc1c613RP+6L52ShYBB5T",
+	"ZVy598HXpkehQaLqOTHu2S0s8bqMdUW/B7bpdV3AXW5THP+L36bonGOcMHUf3PTuwGBbOjC7weBbsCJ2",
+	"4l3aYveYZCAqDBA9M2kOG+zbI+rYpq4P1cz81+iSmcclQZ3D03GginakQJVNIniA9NVcfLil1YrxB+f1",
+	"vJs0AOtgNJvSt37XGjfDKExm0pkyk0QhKlPfz/gmUajafDvgR7IaeHJIH+GZ9xMlwc3+WYC53fuGV9Ro",
+	"02Rmq6OdjCWUMVKCKHiHX20x4uKj/ufThTZ/Htbl0F3tJ8bhX+Woa3vV6NqTEJLHYS37EUlLeWxzIbsN",
+	"LZ7Z7IdqJLK0A5UdlT/luqCYFrthF48xINr7DPBaLicOEycmZ1IxrsmJI08YNPZ+8DUUeSsGsahVAHYI",
+	"ipmnIHRv2Yq/rsfVQ9LPahVWnyWCaT3vbo4DFZHe+mrrnwEJ9s7XGj4L/lboy7s0hDSpPImID1vxV3fl",
+	"LX9eQQ5cYZW4LwZydw5C23r+s6vf3rfqTLIVx2NA63/EuujrbYPvkqBkKIy2+H1vIx2G3lm0ZYO9uxOb",
+	"2g4/BTR5pwi659YC8jW/GtJiBWO8n8QAdPbwccg74MEZjH38hq2ht+aRL9ocMs1Ov5iU7re2O+IdBeHs",
+	"au85gty8tE3SX2ytbduyk0jGF9AA7FDCnpmEGv2fOncuZ3Jib3fnqev28pYWNbW+gYibb4n5mzZRfDgk",
+	"oVyny9QpbFphHuiJ8QvdYp8S0E8pyMl8TxZiu6XJAv1h2uAJ0Elz0woa/mUtMGOiF2CGreVY1fqYfCBl",
+	"JfJ6ofCq7bK8zpUa1pm5m6FMTjFCTFNBcccaZO0VqcTONGVZUcw/z0nNc+xFB6zy/QdTfLDdMCdR/W20",
+	"0MC/PzU/+LoDTzOTRrxjPBe7br2CEPC6JBJuoUKf8V3deXx7zC5sGBMtYPDNMoFfDdCr347Arn7BWX33",
+	"Ukuru3dN8QfbGBOF5dI3qtPDpmQ2XX/rMtq5/CCA+MuuphUzFz7grgmiOCVdGQ+h78aHekEJtMmwq1Sq",
+	"LsbnRU+b4+X8VQPD49LlqGtFaoU6M71+vaLHEBi6XCunjJym6JyVI2oPfj0yvx6ZX4/Mr0fm1yPz65F5",
+	"/7UssdHiuUpa2hptI7Lm3tlqbveTNPfOxydafY7H7P6mRMjE96HmRRg4kWuxa+udiRl7Xj8fGQBK6dcn",
+	"wV558nTqTsHeez6hDIWqMJ1fgOzWzPTs2ePRabtsp9rvucbCp6uGr4mHwx2VP1PaodtxTdbh3HcEb2CJ",
+	"kjhRaDQKuoAHQILor3xnuyJ/EWGQ83kGzbJSsBT94TPCkG6oYbAExNnDIj9jbTDzOm89oLVswX9ZImLS",
+	"ZeLFoq4qS5Nk6xX8e8POQ9GJ/xDsHKGJn11nJbNKZzZiB+RbfEWHQh9dB+ff3uvt7kOov73/9P7T/w0A",
+	"AP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -53,9 +53,9 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
         ><input
           type="checkbox"
           class="mr-1.5"
-          :checked="d.stops"
-          @change="(e) => set({ stops: checked(e) || undefined })"
-        />a breach stops the rules after it for that subject</label
+          :checked="d.last_word"
+          @change="(e) => set({ last_word: checked(e) || undefined })"
+        />a breach is the last word: the rules after it do not judge that subject</label
       >
       <span class="text-small text-muted">In force</span>
       <div class="flex flex-wrap items-center gap-2 text-small">

@@ -31,11 +31,11 @@ func (e *Engine) exactOverall(n *lang.Node, code uint32, s Slot) (*big.Rat, Why)
 	return e.ExactFormula(n.Parts[0], codeOf(groups, int(code)), whole)
 }
 
-// standing is where values lie among all, or among their group: for in_range
+// relative is where values lie among all, or among their group: for in_range
 // (x - min) / (max - min), for percent_place (competition place from below - 1)
 // / (n - 1). Own value included; a lone value, or one among equals, has no
 // range. Values too near one another to tell apart are settled exactly.
-func (e *Engine) standing(n *lang.Node, s Slot) *Column {
+func (e *Engine) relative(n *lang.Node, s Slot) *Column {
 	kind, by := n.Group()
 	_, groups := e.group(s, kind, by)
 	c := e.Formula(n.Parts[0], s)
@@ -72,7 +72,7 @@ func (e *Engine) standing(n *lang.Node, s Slot) *Column {
 	return out
 }
 
-func (e *Engine) exactStanding(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
+func (e *Engine) exactRelative(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	kind, by := n.Group()
 	_, groups := e.group(s, kind, by)
 	c := e.Formula(n.Parts[0], s)

@@ -1,0 +1,179 @@
+// Package sheet writes rows for other programs: as CSV, XLSX or Parquet, with
+// typed columns.
+package sheet
+
+import (
+	"encoding/csv"
+	"io"
+	"path"
+	"strconv"
+	"strings"
+
+	"github.com/parquet-go/parquet-go"
+	"github.com/xuri/excelize/v2"
+
+	"oskel/core/amount"
+)
+
+// Kind is what a column holds.
+type Kind int
+
+// The kinds. Numbers are plain decimals, "1234.5"; percentages are the fraction
+// underneath, "0.185".
+const (
+	Text Kind = iota
+	Number
+	Percent
+)
+
+// Column is one column.
+type Column struct {
+	Name string
+	Kind Kind
+}
+
+// Sheet is rows of cells; "" is no value.
+type Sheet struct {
+	Columns []Column
+	Rows    [][]string
+}
+
+// Forms are the endings of files that can be written.
+var Forms = []string{".csv", ".xlsx", ".parquet"}
+
+// Write writes a sheet in the form that a file's ending names.
+func (s Sheet) Write(out io.Writer, file string) error {
+	switch path.Ext(file) {
+	case ".xlsx":
+		return s.XLSX(out)
+	case ".parquet":
+		return s.Parquet(out)
+	}
+	return s.CSV(out)
+}
+
+// Harmless is a text that no spreadsheet runs as a formula when it reads a CSV
+// file: one that could be is led in by an apostrophe.
+func Harmless(text string) string {
+	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
+		return "'" + text
+	}
+	return text
+}
+
+// CSV writes the sheet by RFC 4180.
+func (s Sheet) CSV(out io.Writer) error {
+	w := csv.NewWriter(out)
+	head := make([]string, len(s.Columns))
+	for i, c := range s.Columns {
+		head[i] = c.Name
+	}
+	if err := w.Write(head); err != nil {
+		return err
+	}
+	for _, row := range s.Rows {
+		cells := make([]string, len(row))
+		for i, text := range row {
+			if cells[i] = text; s.Columns[i].Kind == Text {
+				cells[i] = Harmless(text)
+			}
+		}
+		if err := w.Write(cells); err != nil {
+			return err
+		}
+	}
+	w.Flush()
+	return w.Error()
+}
+
+// XLSX writes a workbook of one sheet; numbers are numbers, texts are never
+// formulas, the head stays in view.
+func (s Sheet) XLSX(out io.Writer) (err error) {
+	f := excelize.NewFile()
+	defer func() {
+		if e := f.Close(); err == nil {
+			err = e
+		}
+	}()
+	w, err := f.NewStreamWriter("Sheet1")
+	if err != nil {
+		return err
+	}
+	percent, err := f.NewStyle(&excelize.Style{NumFmt: 10})
+	if err != nil {
+		return err
+	}
+	if err := w.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+		return err
+	}
+	head := make([]any, len(s.Columns))
+	for i, c := range s.Columns {
+		head[i] = c.Name
+	}
+	if err := w.SetRow("A1", head); err != nil {
+		return err
+	}
+	for n, row := range s.Rows {
+		cells := make([]any, len(row))
+		for i, text := range row {
+			number, bad := strconv.ParseFloat(text, 64)
+			switch {
+			case text == "":
+			case s.Columns[i].Kind == Text || bad != nil:
+				cells[i] = text
+			case s.Columns[i].Kind == Percent:
+				cells[i] = excelize.Cell{StyleID: percent, Value: number}
+			default:
+				cells[i] = number
+			}
+		}
+		if err := w.SetRow("A"+strconv.Itoa(n+2), cells); err != nil {
+			return err
+		}
+	}
+	if err := w.Flush(); err != nil {
+		return err
+	}
+	return f.Write(out)
+}
+
+// Parquet writes texts, and numbers as decimals of four places; null where
+// there is none. A name that comes twice is numbered.
+func (s Sheet) Parquet(out io.Writer) error {
+	group, names := parquet.Group{}, make([]string, len(s.Columns))
+	for i, c := range s.Columns {
+		names[i] = c.Name
+		for n := 2; group[names[i]] != nil; n++ {
+			names[i] = c.Name + " " + strconv.Itoa(n)
+		}
+		if c.Kind == Text {
+			group[names[i]] = parquet.Optional(parquet.String())
+		} else {
+			group[names[i]] = parquet.Optional(parquet.Decimal(4, 18, parquet.Int64Type))
+		}
+	}
+	schema := parquet.NewSchema("table", group)
+	place := map[string]int{}
+	for i, column := range schema.Columns() {
+		place[column[0]] = i
+	}
+	w := parquet.NewWriter(out, schema)
+	for _, cells := range s.Rows {
+		row := make(parquet.Row, len(names))
+		for i, text := range cells {
+			at := place[names[i]]
+			row[at] = parquet.NullValue().Level(0, 0, at)
+			if s.Columns[i].Kind == Text {
+				if text != "" {
+					row[at] = parquet.ByteArrayValue([]byte(text)).Level(0, 1, at)
+				}
+			} else if a, err := amount.Parse(text); err == nil {
+				row[at] = parquet.Int64Value(int64(a)).Level(0, 1, at)
+			}
+		}
+		if _, err := w.WriteRows([]parquet.Row{row}); err != nil {
+			return err
+		}
+	}
+	return w.Close()
+}

@@ -1,0 +1,143 @@
+package sweep
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+
+	"oskel/core/calendar"
+	"oskel/core/rulebook"
+	"oskel/internal/store"
+)
+
+// ErrFilter says that something is asked for that there is not.
+var ErrFilter = errors.New("unknown")
+
+// Exceptions lists one page of a period's exceptions and counts all that match.
+// Grade, rule, kind and desk may be called by their titles; what there is not is
+// an error.
+func (s *Service) Exceptions(ctx context.Context, book *rulebook.Book, f store.ExceptionFilter) ([]store.Exception, int, error) {
+	// What an earlier rulebook had is on record all the same.
+	counts, err := s.store.CountExceptions(ctx, f.Period, f.Period)
+	if err != nil {
+		return nil, 0, err
+	}
+	for _, by := range []struct {
+		what  string
+		value *string
+		known []rulebook.Named
+		of    func(store.ExceptionCount) string
+	}{
+		{"grade", &f.Grade, book.GradesNamed(), func(c store.ExceptionCount) string { return c.Grade }},
+		{"rule", &f.Rule, book.RulesNamed(), func(c store.ExceptionCount) string { return c.Rule }},
+		{"kind", &f.Kind, book.LevelsNamed(), func(c store.ExceptionCount) string { return c.Kind }},
+		{"desk", &f.Desk, book.DesksNamed(), func(c store.ExceptionCount) string { return c.Desk }},
+	} {
+		if *by.value == "" || slices.ContainsFunc(counts, func(c store.ExceptionCount) bool { return by.of(c) == *by.value }) {
+			continue
+		}
+		name, complaint := rulebook.Resolve(by.what, *by.value, by.known)
+		if complaint != "" {
+			return nil, 0, fmt.Errorf("%w: %s", ErrFilter, complaint)
+		}
+		*by.value = name
+	}
+	return s.store.Exceptions(ctx, f)
+}
+
+// Exception finds one exception, with the sweep that wrote it as it stands.
+func (s *Service) Exception(ctx context.Context, id int64) (store.Exception, store.Sweep, error) {
+	e, err := s.store.Exception(ctx, id)
+	if err != nil {
+		return e, store.Sweep{}, err
+	}
+	made, err := s.store.Sweep(ctx, e.Sweep)
+	return e, made, err
+}
+
+// Sweeps lists the newest sweeps of one period or, with nil, of all.
+func (s *Service) Sweeps(ctx context.Context, m *calendar.Month) ([]store.Sweep, error) {
+	return s.store.Sweeps(ctx, m)
+}
+
+// Latest is the last sweep of a period, or store.ErrNotFound.
+func (s *Service) Latest(ctx context.Context, m calendar.Month) (store.Sweep, error) {
+	return s.store.LatestSweep(ctx, m)
+}
+
+// Counts is how many exceptions something has in a period.
+type Counts struct {
+	rulebook.Named
+	Raised, Standing, Cleared int
+	Grades                    map[string]int // of those flagged
+	Judged                    *int           // of a rule
+	Unsettled                 *int           // cases, of a desk
+}
+
+// Overview is what a period has.
+type Overview struct {
+	Period
+	Grades, Kinds, Rules, Desks []Counts
+}
+
+// Overview counts a period's exceptions by grade, kind, rule and desk.
+func (s *Service) Overview(ctx context.Context, book *rulebook.Book, m calendar.Month) (out Overview, err error) {
+	periods, err := s.Periods(ctx, &m)
+	if err != nil || len(periods) == 0 {
+		return out, err
+	}
+	out.Period = periods[len(periods)-1]
+	counts, err := s.store.CountExceptions(ctx, m, m)
+	if err != nil {
+		return out, err
+	}
+	unsettled, err := s.store.CountUnsettled(ctx)
+	if err != nil {
+		return out, err
+	}
+	by := func(all []rulebook.Named, of func(store.ExceptionCount) string) (list []Counts) {
+		for _, n := range all {
+			list = append(list, count(n, counts, of))
+		}
+		return list
+	}
+	out.Grades = by(book.GradesNamed(), func(c store.ExceptionCount) string { return c.Grade })
+	out.Kinds = by(book.LevelsNamed(), func(c store.ExceptionCount) string { return c.Kind })
+	out.Rules = by(book.RulesNamed(), func(c store.ExceptionCount) string { return c.Rule })
+	out.Desks = by(book.DesksNamed(), func(c store.ExceptionCount) string { return c.Desk })
+	if out.Sweep != nil {
+		for _, t := range TalliesOf(*out.Sweep) {
+			i := slices.IndexFunc(out.Rules, func(c Counts) bool { return c.Name == t.Rule })
+			if i >= 0 {
+				judged := t.Judged()
+				out.Rules[i].Judged = &judged
+			}
+		}
+	}
+	for i := range out.Desks {
+		n := unsettled[out.Desks[i].Name]
+		out.Desks[i].Unsettled = &n
+	}
+	return out, nil
+}
+
+func count(n rulebook.Named, all []store.ExceptionCount, of func(store.ExceptionCount) string) Counts {
+	c := Counts{Named: n, Grades: map[string]int{}}
+	for _, x := range all {
+		if of(x) != n.Name {
+			continue
+		}
+		switch x.State {
+		case "raised":
+			c.Raised += x.Count
+		case "standing":
+			c.Standing += x.Count
+		default:
+			c.Cleared += x.Count
+			continue
+		}
+		c.Grades[x.Grade] += x.Count
+	}
+	return c
+}
