@@ -93,6 +93,12 @@ func TestWhoMayDoWhat(t *testing.T) {
 		{"createSweep", "POST", "/api/sweeps", `{"period": "2031-01"}`, analyst},
 		{"createPerson", "POST", "/api/people", `{"name": "rea", "title": "R", "role": "reviewer", "password": "long enough"}`, lead},
 		{"commentCase", "POST", "/api/cases/1/comments", `{"text": "x"}`, analyst}, // the case of another desk than rea's
+		{"orderRules", "POST", "/api/rulebook/order", `{"text": "oskel: 1", "names": ["quiet"]}`, reader},
+		{"changePerson", "PUT", "/api/people/rob", `{"title": "Rob", "role": "reviewer", "desks": []}`, lead},
+		{"resetPassword", "PUT", "/api/people/nobody/password", `{"password": "another long one"}`, lead},
+		{"closePerson", "DELETE", "/api/people/nobody", "", lead},
+		{"settleCleared", "POST", "/api/cases/cleared", `{}`, "rea lea"}, // the cases of one's desks
+		{"changePassword", "PUT", "/api/session/password", `{"old": "wrong", "password": "another long one"}`, reader},
 		{"signOut", "DELETE", "/api/session", "", reader},
 	} {
 		asked[c.operation] = true

@@ -164,8 +164,8 @@ func TestEmptyConsole(t *testing.T) {
 	s.load("register", "rep", smallReps)
 	s.load("feed", "sales", smallSales)
 	do(t, p.Go("/overview"), p.Sees("has not been swept yet"), p.ClickText("Sweep Oct 2026"), p.Sees("First of all"))
-	s.load("feed", "sales", corrected)
-	do(t, p.Go("/overview"), p.Sees("have changed since this sweep"))
+	s.load("feed", "sales", corrected, again)
+	do(t, p.Go("/overview"), p.Sees("Out of date: since this sweep intake 3 has arrived."))
 	do(t, p.Go("/data"), p.ClickText("Take back"), p.Sees("rows no longer count"), p.ClickText("Take back intake 3"), p.Sees("taken back by intake 4"))
 
 	// The service gone: said, and tried again.

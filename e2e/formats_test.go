@@ -39,7 +39,7 @@ func TestEveryListingInEveryFormat(t *testing.T) {
 		{[]string{"register", "rep", "R-17"}, ".", "Halyardin"},
 		{[]string{"targets", "rep"}, "rows", "R-17"},
 		{[]string{"table", "-by", "rep.territory", "-period", "2026-10", "-periods", "3", "revenue"}, "rows", "Skerry Coast"},
-		{[]string{"table", "-by", "rep", "-period", "2026-10", "-text", "nobody", "revenue"}, "rows", "The whole"},
+		{[]string{"table", "-by", "rep", "-period", "2026-10", "-text", "nobody", "revenue"}, "rows", "Total"},
 		{[]string{"lines", "-by", "rep", "-key", "R-17", "-period", "2026-10", "revenue"}, "lines", "13,612"},
 		{[]string{"exceptions", "-period", "2026-10"}, ".", "thin-margin"},
 		{[]string{"exceptions", "-state", "all", "-rule", "thin-margin", "-period", "2026-10"}, ".", "R-17"},
@@ -102,7 +102,7 @@ func TestAFileThatCannotBeWritten(t *testing.T) {
 	assert.Equal(t, 0, code, errs)
 	text, err = os.ReadFile(before)
 	require.NoError(t, err)
-	assert.Equal(t, "key,name,revenue_2026-10\nall,The whole,1309285.79\n", string(text))
+	assert.Equal(t, "key,name,revenue 2026-10\nall,Total,1309285.79\n", string(text))
 	left, err := os.ReadDir(dir)
 	require.NoError(t, err)
 	assert.Len(t, left, 1, "nothing else is left")

@@ -237,6 +237,12 @@ func (s *service) send(into, name, body string, edit ...func(*client.CreateIntak
 	return s.as("ana").CreateIntakeWithBody(ctx, params, "text/csv", strings.NewReader(body))
 }
 
+// again takes in lines that are there already.
+func again(p *client.CreateIntakeParams) {
+	yes := true
+	p.Again = &yes
+}
+
 func replace(month string) func(*client.CreateIntakeParams) {
 	return func(p *client.CreateIntakeParams) { p.Replace = &month }
 }

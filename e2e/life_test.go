@@ -130,22 +130,35 @@ func TestKilledAndInterrupted(t *testing.T) {
 	assert.Error(t, err)
 }
 
-// PostgreSQL killed under the service: requests fail with a problem, and none
-// takes the service down.
+// PostgreSQL killed under the service is started again: meanwhile requests are
+// told to try again, and within seconds all is well, with nobody's help.
 func TestPostgresKilledUnderTheService(t *testing.T) {
 	binary, dir := build(t), openDir(t)
 	p := serve(t, binary, dir)
-	require.NoError(t, syscall.Kill(postmaster(t, dir), syscall.SIGKILL))
-	time.Sleep(200 * time.Millisecond)
-	r, err := http.Post(p.url+"/api/session", "application/json", strings.NewReader(`{"name":"lead","password":"x"}`))
-	require.NoError(t, err)
-	defer r.Body.Close()
-	assert.Equal(t, 500, r.StatusCode)
-	body, _ := io.ReadAll(r.Body)
-	assert.Contains(t, string(body), "urn:oskel:internal")
-	assert.NotContains(t, string(body), "pgx", "the inside is not shown")
+	for range 2 {
+		before := postmaster(t, dir)
+		require.NoError(t, syscall.Kill(before, syscall.SIGKILL))
+		told := 0
+		require.Eventually(t, func() bool {
+			r, err := http.Post(p.url+"/api/session", "application/json", strings.NewReader(`{"name":"lead","password":"x"}`))
+			require.NoError(t, err)
+			defer r.Body.Close()
+			body, _ := io.ReadAll(r.Body)
+			assert.NotContains(t, string(body), "pgx", "the inside is not shown")
+			if r.StatusCode == 503 {
+				told++
+				assert.Contains(t, string(body), "urn:oskel:no-database")
+				assert.NotEmpty(t, r.Header.Get("Retry-After"))
+				return false
+			}
+			return r.StatusCode == 401 && postmaster(t, dir) != before // it is asked, and the password is wrong
+		}, 60*time.Second, 20*time.Millisecond)
+		assert.Positive(t, told)
+	}
+	pg := postmaster(t, dir)
 	p.cmd.Process.Signal(os.Interrupt)
 	p.cmd.Wait()
+	assert.True(t, gone(pg), "it is stopped with the service all the same")
 	next := serve(t, binary, dir)
 	next.answers(t)
 }

@@ -81,7 +81,7 @@ func TestExportsHoldWhatTheListHolds(t *testing.T) {
 	rows := read(c.ExportExceptions(ctx, &client.ExportExceptionsParams{Period: "2026-10", Grade: &act}))
 	require.Len(t, rows, len(list)+1)
 	for i, e := range list {
-		assert.Equal(t, []string{e.Key, e.Name, e.Sentence}, rows[i+1][6:9])
+		assert.Equal(t, []string{e.Key, e.Name, e.Sentence}, []string{rows[i+1][6], rows[i+1][7], rows[i+1][15]})
 	}
 	by := "rep.territory"
 	table := read(c.ExportTable(ctx, &client.ExportTableParams{Measures: "revenue,margin_rate", By: &by, Period: "2026-10"}))

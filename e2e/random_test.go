@@ -242,8 +242,8 @@ const randomLines = `create temporary table lines as select l.*, r.key as rep_ke
 	left join lateral (select * from (select attributes, valid_to from registers where kind = 'rep' and code = l.rep and (valid_from is null or valid_from <= l.day)
 		order by valid_from desc nulls last limit 1) x where valid_to is null or valid_to >= l.day) rr on true`
 
-var randomLevels = map[string]string{"rep": "rep_key", "customer": "customer_key", "rep.territory": "coalesce(territory, '')", "customer.category": "coalesce(category, '')", "whole": "'all'",
-	"rep x customer": "rep_key || ' x ' || customer_key", "rep.territory x customer.category": "coalesce(territory, '') || ' x ' || coalesce(category, '')"}
+var randomLevels = map[string]string{"rep": "rep_key", "customer": "customer_key", "rep.territory": "coalesce(territory, 'without a territory')", "customer.category": "coalesce(category, 'without a category')", "whole": "'all'",
+	"rep x customer": "rep_key || ' x ' || customer_key", "rep.territory x customer.category": "coalesce(territory, 'without a territory') || ' x ' || coalesce(category, 'without a category')"}
 
 // randomPeer answers for base measures in SQL.
 type randomPeer struct {

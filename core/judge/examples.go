@@ -63,7 +63,7 @@ func Example(book *rulebook.Book, rule *rulebook.Rule, ex *rulebook.Example) (Ve
 	types := book.Attributes(st.level)
 	for _, in := range ex.Inputs {
 		st.told[in.Name] = true
-		v := in.Number.Rat()
+		v := book.Stated(in).Rat()
 		if in.Missing {
 			v, asked = nil, true
 		}
@@ -72,7 +72,7 @@ func Example(book *rulebook.Book, rule *rulebook.Rule, ex *rulebook.Example) (Ve
 			st.attributes[in.Name] = lang.ParseValue(types[in.Name].Type, in.Text)
 		case in.Name == "target" || in.Name == "yardstick" && t != nil && t.Against != nil && t.Against.Target:
 			if !in.Missing {
-				st.target = in.Number
+				st.target = book.Stated(in)
 			}
 		default:
 			st.given[in.Name] = v

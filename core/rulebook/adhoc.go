@@ -24,9 +24,14 @@ func (b *Book) WithFormula(text string) (*Book, error) {
 	m := Measure{Name: text, Title: text, Unit: unit, Formula: &Formula{Text: text, Tree: tree}}
 	switch unit {
 	case ratioUnit, Percent:
-		m.Unit, m.Places = Percent, 1
+		m.Unit = Percent
 	case plainUnit, unknownUnit:
-		m.Unit, m.Places = Count, 2
+		m.Unit = Count
+	}
+	format := b.format(m.Unit)
+	m.Places, m.ZeroDash, m.Brackets = format.Places, format.ZeroDash, format.Brackets
+	if unit == plainUnit || unit == unknownUnit {
+		m.Places = 2
 	}
 	out := *b
 	out.Measures = append(append([]Measure(nil), b.Measures...), m)

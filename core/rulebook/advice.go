@@ -192,6 +192,11 @@ func (r *Rule) uses(b *Book, name string) bool {
 			return true
 		}
 	}
+	for _, ex := range r.Examples {
+		if slices.ContainsFunc(ex.Inputs, func(in ExampleInput) bool { return in.Dial == name }) {
+			return true
+		}
+	}
 	switch {
 	case r.Threshold != nil:
 		t := r.Threshold

@@ -26,6 +26,7 @@ type Book struct {
 	Kinds    []Kind
 	Feeds    []Feed
 	Grades   []Grade
+	Formats  map[Unit]UnitFormat // how figures are shown where their measure does not say
 	Dials    []Dial
 	Measures []Measure
 	Rules    []Rule
@@ -83,6 +84,13 @@ const (
 	Percent Unit = "percent"
 	Days    Unit = "days"
 )
+
+// UnitFormat is how figures of one unit are shown.
+type UnitFormat struct {
+	Places   int
+	ZeroDash bool
+	Brackets bool
+}
 
 // Grade says how serious a breach is.
 type Grade struct {
@@ -226,8 +234,14 @@ type ExampleInput struct {
 	Name    string
 	Number  amount.Amount
 	Percent bool
+	Dial    string // whose value it is; then Number is void
 	Text    string // of an attribute
 	Missing bool
+}
+
+// Stated is the number that an example states, which may be a dial's.
+func (b *Book) Stated(in ExampleInput) amount.Amount {
+	return b.Value(Bound{Number: in.Number, Dial: in.Dial})
 }
 
 // Family is "threshold", "outlier" or "event window".

@@ -18,6 +18,9 @@ func Difference(from, to *Book) []string {
 	out = append(out, differ("kind", from.Kinds, to.Kinds, func(k Kind) string { return k.Name })...)
 	out = append(out, differ("feed", from.Feeds, to.Feeds, func(f Feed) string { return f.Name })...)
 	out = append(out, differ("grade", from.Grades, to.Grades, func(g Grade) string { return g.Name })...)
+	if !reflect.DeepEqual(from.Formats, to.Formats) {
+		out = append(out, "formats: changed")
+	}
 	for _, d := range to.Dials {
 		if old := from.Dial(d.Name); old != nil && old.Value != d.Value {
 			out = append(out, fmt.Sprintf("dial %s: %s becomes %s", d.Name, cutText(old.Value, old.Percent), cutText(d.Value, d.Percent)))

@@ -21,7 +21,7 @@ func Read(text []byte) (*Book, []Problem) {
 	if root.absent() {
 		return book, r.problems
 	}
-	f := root.fields("oskel", "title", "calendar", "kinds", "feeds", "grades", "dials", "measures", "rules", "desks", "routes")
+	f := root.fields("oskel", "title", "calendar", "kinds", "feeds", "grades", "formats", "dials", "measures", "rules", "desks", "routes")
 	if f["oskel"].absent() || f["oskel"].scalar() != "1" {
 		r.complain(root.at, "oskel", "expected 'oskel: 1' to say which form this document has")
 	}
@@ -30,6 +30,7 @@ func Read(text []byte) (*Book, []Problem) {
 	r.readKinds(f["kinds"], book)
 	r.readFeeds(f["feeds"], book)
 	r.readGrades(f["grades"], book)
+	r.readFormats(f["formats"], book)
 	r.readDials(f["dials"], book)
 	r.readMeasures(f["measures"], book)
 	r.readRules(f["rules"], book)
@@ -203,15 +204,11 @@ func (r *reader) readMeasures(v value, book *Book) {
 		if f["unit"].absent() {
 			r.complain(e.at, e.path, "unit is missing: money, count, percent or days")
 		}
-		if m.Unit == Percent {
-			m.Places = 1
-		}
-		if !f["places"].absent() {
-			m.Places = f["places"].whole(0, 4)
-		}
+		format := book.format(m.Unit)
+		m.Places, m.ZeroDash, m.Brackets = format.Places, format.ZeroDash, format.Brackets
+		format.read(f)
+		m.Places, m.ZeroDash, m.Brackets = format.Places, format.ZeroDash, format.Brackets
 		m.GoodDown = f["good"].oneOf("up", "up", "down") == "down"
-		m.ZeroDash = f["zero"].oneOf("number", "number", "dash") == "dash"
-		m.Brackets = f["negative"].oneOf("sign", "sign", "brackets") == "brackets"
 		stated := 0
 		for _, aggregate := range Aggregates {
 			if !f[aggregate].absent() {
@@ -285,6 +282,50 @@ func (v value) gathering(book *Book) Gathering {
 		v.complain("unknown kind %q%s", kind, suggest(kind, kindNames(book)))
 	}
 	return Gathering{how, kind, true}
+}
+
+// readFormats reads how figures of each unit are shown unless a measure says
+// otherwise.
+func (r *reader) readFormats(v value, book *Book) {
+	for _, e := range v.entries() {
+		unit := Unit(e.key)
+		if !slices.Contains([]Unit{Money, Count, Percent, Days}, unit) {
+			r.complain(e.at, e.path, "expected a unit: money, count, percent or days%s", lang.Suggestion(e.key, []string{string(Money), string(Count), string(Percent), string(Days)}))
+		}
+		format := book.format(unit)
+		format.read(e.fields("places", "zero", "negative"))
+		if book.Formats == nil {
+			book.Formats = map[Unit]UnitFormat{}
+		}
+		book.Formats[unit] = format
+	}
+}
+
+// read takes over what a document states.
+func (u *UnitFormat) read(f map[string]value) {
+	if !f["places"].absent() {
+		u.Places = f["places"].whole(0, 4)
+	}
+	if z := f["zero"]; !z.absent() {
+		u.ZeroDash = z.oneOf("number", "number", "dash") == "dash"
+	}
+	if n := f["negative"]; !n.absent() {
+		u.Brackets = n.oneOf("sign", "sign", "brackets") == "brackets"
+	}
+}
+
+// format is how figures of a unit are shown unless a measure says otherwise.
+func (b *Book) format(unit Unit) UnitFormat {
+	if unit.Currency() != "" {
+		unit = Money
+	}
+	if f, stated := b.Formats[unit]; stated {
+		return f
+	}
+	if unit == Percent {
+		return UnitFormat{Places: 1}
+	}
+	return UnitFormat{}
 }
 
 // column reads sales.net, or for a count the feed alone.

@@ -64,9 +64,16 @@ func (r *reader) readExampleInput(e entry, book *Book, rule *Rule) ExampleInput 
 		in.Missing = true
 		return in
 	}
+	if d := book.Dial(e.scalar()); d != nil {
+		in.Dial, in.Percent = d.Name, d.Percent
+		if m != nil {
+			r.unitFits(Bound{At: e.value.at, Dial: d.Name, Percent: d.Percent}, e.path, m)
+		}
+		return in
+	}
 	n, err := lang.ParseNumber(strings.TrimSuffix(strings.TrimSuffix(e.scalar(), " days"), " day"))
 	if err != nil {
-		e.complain("expected a number, such as 12 or 22%%, or 'missing', found %q", e.scalar())
+		e.complain("expected a number, such as 12 or 22%%, a dial, or 'missing', found %q%s", e.scalar(), lang.Suggestion(e.scalar(), dialNames(book)))
 		return in
 	}
 	in.Number, in.Percent = n, strings.HasSuffix(e.scalar(), "%")

@@ -183,7 +183,7 @@ func defineExample(ex Example) map[string]string {
 		case strings.Contains(in.Name, "."):
 			d[in.Name] = in.Text
 		default:
-			d[in.Name] = Bound{Number: in.Number, Percent: in.Percent}.Text()
+			d[in.Name] = Bound{Number: in.Number, Percent: in.Percent, Dial: in.Dial}.Text()
 		}
 	}
 	return d

@@ -55,7 +55,7 @@ func (r *Rehearser) Book(ctx context.Context, d Variant, m calendar.Month) (*Cha
 		return nil, err
 	}
 	err = r.figures.Share(ctx, published, draft, func(e *measure.Engine) error {
-		for _, res := range judge.All(e, m) {
+		for _, res := range judge.All(e, monthIn(published, draft, m)) {
 			key := part{res.Rule.Name, res.Level}
 			before := old[key]
 			delete(old, key)

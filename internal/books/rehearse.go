@@ -104,9 +104,10 @@ func (r *Rehearser) Rehearse(ctx context.Context, ask Question, then func(*Answe
 			return err
 		}
 	}
+	month := monthIn(published, draft, ask.Month)
 	return r.figures.Share(ctx, published, draft, func(e *measure.Engine) error {
 		a := &Answer{Book: draft, Rule: rule, Level: level, Engine: e, Before: map[string]int{}, Desks: map[string]int{}}
-		a.Result = judge.Judge(e, rule, level, ask.Month)
+		a.Result = judge.Judge(e, rule, level, month)
 		a.Tally = a.Result.Tally()
 		var before *judge.Result
 		if old := published.Rule(rule.Name); old != nil && old.On && slices.Contains(old.Levels, level) && judge.Holds(published, old, ask.Month) {
@@ -119,7 +120,7 @@ func (r *Rehearser) Rehearse(ctx context.Context, ask Question, then func(*Answe
 		}
 		a.find(before)
 		if ask.LookBack > 0 {
-			if err := r.lookBack(ctx, a, ask); err != nil {
+			if err := r.lookBack(ctx, a, published, month, ask.LookBack); err != nil {
 				return err
 			}
 		}
@@ -182,16 +183,24 @@ func (a *Answer) find(before *judge.Result) {
 	}
 }
 
-func (r *Rehearser) lookBack(ctx context.Context, a *Answer, ask Question) error {
-	explained, err := r.store.Explained(ctx, a.Rule.Name, a.Level.String(), ask.Month-calendar.Month(ask.LookBack)+1, ask.Month)
+// monthIn is the month of a draft's calendar in which a month of the published
+// one ends: where the draft changes the calendar, the two are not the same.
+func monthIn(published, draft *rulebook.Book, m calendar.Month) calendar.Month {
+	_, last := published.Calendar.Span(calendar.MonthPeriod(m))
+	return calendar.Month(draft.Calendar.Of(calendar.Monthly, last).Number)
+}
+
+func (r *Rehearser) lookBack(ctx context.Context, a *Answer, published *rulebook.Book, m calendar.Month, n int) error {
+	swept := func(m calendar.Month) calendar.Month { return monthIn(a.Book, published, m) }
+	explained, err := r.store.Explained(ctx, a.Rule.Name, a.Level.String(), swept(m-calendar.Month(n)+1), swept(m))
 	if err != nil {
 		return err
 	}
 	keys, _ := a.Engine.Names(a.Level)
-	for _, b := range judge.LookBack(a.Engine, a.Rule, a.Level, ask.Month, ask.LookBack) {
+	for _, b := range judge.LookBack(a.Engine, a.Rule, a.Level, m, n) {
 		out := Back{Back: b}
 		for _, code := range b.Codes {
-			if explained[store.SubjectMonth{Key: keys[code], Month: b.Month}] {
+			if explained[store.SubjectMonth{Key: keys[code], Month: swept(b.Month)}] {
 				out.Explained++
 			}
 		}

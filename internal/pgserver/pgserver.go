@@ -100,11 +100,18 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 		return nil, err
 	}
 	s.prepare(bin, data, port, account, o.NoSync)
-	if err := s.run(); err != nil {
-		return nil, err
-	}
 	s.URL = (&url.URL{Scheme: "postgres", User: url.UserPassword("oskel", password), Host: fmt.Sprintf("127.0.0.1:%d", port), Path: "oskel"}).String()
-	if err := s.ready(ctx); err != nil {
+	// Processes of a server that was killed may linger for a moment, and hinder
+	// the next.
+	for patience := time.Now().Add(20 * time.Second); ; time.Sleep(200 * time.Millisecond) {
+		if err = s.run(); err != nil {
+			return nil, err
+		}
+		if err = s.ready(ctx); !errors.Is(err, errLingers) || time.Now().After(patience) {
+			break
+		}
+	}
+	if err != nil {
 		s.Stop()
 		return nil, err
 	}
@@ -366,6 +373,9 @@ func (s *Server) run() error {
 	return nil
 }
 
+// errLingers says that processes of an earlier server have not ended yet.
+var errLingers = errors.New("PostgreSQL cannot start while processes of the one before it have not ended")
+
 // ready waits until the server answers, and makes the database.
 func (s *Server) ready(ctx context.Context) error {
 	ctx, cancel := context.WithTimeout(ctx, 60*time.Second)
@@ -384,6 +394,9 @@ func (s *Server) ready(ctx context.Context) error {
 		select {
 		case <-s.ended():
 			text, _ := os.ReadFile(s.log)
+			if last := text[max(0, len(text)-2000):]; strings.Contains(string(last), "shared memory block") && strings.Contains(string(last), "still in use") {
+				return fmt.Errorf("%w (see %s)", errLingers, s.log)
+			}
 			return fmt.Errorf("PostgreSQL stopped at once: %s (all of it in %s)", lastLine(text), s.log)
 		case <-ctx.Done():
 			return fmt.Errorf("PostgreSQL does not answer within a minute: %w (its log is %s)", err, s.log)

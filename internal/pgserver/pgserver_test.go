@@ -46,19 +46,35 @@ func TestLife(t *testing.T) {
 
 	// A service that dies gives up its lock and leaves the server behind; the
 	// next start stops that very one and goes on with the data.
+	close(s.stopping) // nobody watches any more
+	left := s.ended()
 	s.lock.Close()
 	next, err := Start(ctx, Options{Dir: dir, NoSync: true})
 	require.NoError(t, err)
 	select {
-	case <-s.done:
+	case <-left:
 	case <-time.After(5 * time.Second):
 		t.Fatal("the server left behind still runs")
 	}
 	answers(t, next)
 
-	// The server killed outright: its stale pid file does not hinder.
+	// One that is lost is started again, and says so.
+	again := make(chan struct{}, 1)
+	next.OnRestart(func() { again <- struct{}{} })
 	require.NoError(t, next.cmd.Process.Signal(syscall.SIGKILL))
-	<-next.done
+	select {
+	case <-again:
+	case <-time.After(30 * time.Second):
+		t.Fatal("the server is not started again")
+	}
+	answers(t, next)
+
+	// The server killed outright with its service: its stale pid file does not
+	// hinder.
+	close(next.stopping)
+	done := next.ended()
+	require.NoError(t, next.cmd.Process.Signal(syscall.SIGKILL))
+	<-done
 	next.lock.Close()
 	require.FileExists(t, filepath.Join(dir, "data", "postmaster.pid"))
 	last, err := Start(ctx, Options{Dir: dir, NoSync: true})

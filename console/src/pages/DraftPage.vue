@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { PlusIcon } from '@heroicons/vue/20/solid'
-import { computed, ref, watch } from 'vue'
+import { ArrowDownIcon, ArrowUpIcon, PlusIcon } from '@heroicons/vue/20/solid'
+import { computed, defineAsyncComponent, nextTick, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, need } from '@/lib/api'
-import { useDraft, type Definition } from '@/lib/draft'
+import { useDraft, useEdits, type Definition } from '@/lib/draft'
 import { countWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
@@ -15,6 +15,7 @@ import RuleForm from '@/parts/RuleForm.vue'
 import RuleTabs from '@/parts/RuleTabs.vue'
 import StateNote from '@/parts/StateNote.vue'
 
+const TextEditor = defineAsyncComponent(() => import('@/parts/TextEditor.vue'))
 const router = useRouter()
 const { period } = usePeriod()
 const { book, grades } = useRulebook()
@@ -48,34 +49,24 @@ watch(
   },
   { immediate: true },
 )
-const trouble = ref('')
+const { edit, trouble } = useEdits(text, draft.change)
+const place = (name: string, rule?: Definition) => (from: string) =>
+  need(api.POST('/api/rulebook/rule', { body: { text: from, name, rule } })).then((out) => out.text)
 async function write(d: Definition) {
+  const name = placed.value
   definition.value = d
-  const turn = ++writing.value
-  try {
-    const out = await need(api.POST('/api/rulebook/rule', { body: { text: text.value, name: placed.value, rule: d } }))
-    if (turn !== writing.value) return
-    trouble.value = ''
-    draft.change(out.text)
-    if (d.name && d.name !== placed.value) {
-      placed.value = d.name
-      chosen.value = d.name
-    }
-  } catch (e) {
-    trouble.value = (e as Error).message
-  } finally {
-    if (turn === writing.value) writing.value = 0
+  writing.value++
+  const done = await edit(place(name, d))
+  writing.value--
+  if (done && d.name && d.name !== name && placed.value === name) {
+    placed.value = d.name
+    chosen.value = d.name
   }
 }
-async function turnDial(dial: string, value: string) {
-  try {
-    const out = await need(api.POST('/api/rulebook/dial', { body: { text: text.value, name: dial, value } }))
-    trouble.value = ''
-    draft.change(out.text)
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
-}
+const turnDial = (dial: string, value: string) =>
+  edit((from) =>
+    need(api.POST('/api/rulebook/dial', { body: { text: from, name: dial, value } })).then((out) => out.text),
+  )
 async function add(from?: Definition) {
   let n = 1
   const base = from?.name ?? 'new-rule'
@@ -91,19 +82,35 @@ async function add(from?: Definition) {
         of: measure,
         bands: [{ grade: grades.value.at(-1)?.name, below: '0' }, { rest: true }],
       }
-  const out = await need(api.POST('/api/rulebook/rule', { body: { text: text.value, name: fresh, rule: d } }))
+  if (!(await edit(place(fresh, d)))) return
   definition.value = d
   placed.value = fresh
-  draft.change(out.text)
   chosen.value = fresh
 }
 async function remove() {
-  const out = await need(api.POST('/api/rulebook/rule', { body: { text: text.value, name: placed.value } }))
+  if (!(await edit(place(placed.value)))) return
   placed.value = ''
   definition.value = undefined
-  draft.change(out.text)
   chosen.value = ''
 }
+// Rules are tried in their order: one that has the last word speaks for those after it.
+function move(name: string, by: number) {
+  const to = [...names.value]
+  const at = to.indexOf(name)
+  if (at + by < 0 || at + by >= to.length) return
+  to.splice(at + by, 0, ...to.splice(at, 1))
+  edit((from) =>
+    need(api.POST('/api/rulebook/order', { body: { text: from, names: to } })).then((out) => out.text),
+  )
+}
+function turn(name: string, on: boolean) {
+  const d = rules.value.find((r) => r.name === name)?.definition
+  if (!d) return
+  const to = { ...d, on: on ? undefined : false }
+  if (name === placed.value) write(to)
+  else edit(place(name, to))
+}
+const isOn = (name: string) => rules.value.find((r) => r.name === name)?.on !== false
 
 const faults = computed(() => report.value?.problems ?? [])
 const ruleFaults = computed(() => faults.value.filter((f) => f.where?.startsWith(`rules.${placed.value}`)))
@@ -112,22 +119,40 @@ const changed = computed(() => {
   const words = report.value?.differences ?? []
   return (rule: string) => words.find((w) => w.startsWith(`rule ${rule}: `))?.split(': ')[1]
 })
-const area = ref<HTMLTextAreaElement>()
-function goTo(line?: number) {
+const editor = ref<{ goTo: (line: number) => void }>()
+async function goTo(line?: number) {
   if (!line) return
   as.value = 'file'
-  requestAnimationFrame(() => {
-    const lines = text.value.split('\n')
-    const from = lines.slice(0, line - 1).join('\n').length + (line > 1 ? 1 : 0)
-    area.value?.focus()
-    area.value?.setSelectionRange(from, from + lines[line - 1].length)
-    if (area.value) area.value.scrollTop = Math.max(0, (line - 8) * 20)
-  })
+  for (let n = 0; n < 50 && !editor.value; n++) await new Promise((r) => setTimeout(r, 40)) // it is loaded when first asked for
+  await nextTick()
+  editor.value?.goTo(line)
 }
+const marks = computed(() => [
+  ...faults.value,
+  ...(report.value?.advice ?? []).map((a) => ({ ...a, mild: true })),
+])
+const completions = computed(() => {
+  const r = report.value
+  if (!r) return []
+  return [
+    ...keys.map((label) => ({ label, detail: 'key' })),
+    ...r.measures.map((m) => ({ label: m.name, detail: m.title })),
+    ...r.dials.map((d) => ({ label: d.name, detail: `dial, ${d.value}` })),
+    ...r.functions.map((f) => ({ label: f.name, detail: f.title })),
+    ...(book.value?.kinds ?? []).flatMap((k) => [
+      { label: k.name, detail: 'kind' },
+      ...k.attributes.map((a) => ({ label: `${k.name}.${a}`, detail: 'attribute' })),
+    ]),
+    ...grades.value.map((g) => ({ label: g.name, detail: 'grade' })),
+  ]
+})
+const keys =
+  'title calendar kinds feeds grades formats dials measures rules desks routes name judges each where base no_data ended persists on last_word valid_from valid_until shows stake threshold outlier window examples of against as bands choose grade label below at_most above at_least clear among by beyond side peers silence unit places good zero negative groups sum count distinct average minimum maximum first last formula days date subjects numbers labels notes value from to due closes when otherwise'.split(
+    ' ',
+  )
 const publishing = ref(false)
 async function openPublish() {
-  await draft.flush()
-  publishing.value = true
+  publishing.value = await draft.flush()
 }
 async function published(revision: number) {
   publishing.value = false
@@ -136,7 +161,7 @@ async function published(revision: number) {
   done.value = revision
 }
 const done = ref(0)
-async function throwAway() {
+async function discard() {
   placed.value = ''
   await draft.drop()
 }
@@ -175,10 +200,10 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
             >, but revision {{ draft.published.value }} is published by now</template
           >;
           {{ differs ? countWords(report!.differences.length, 'change') : sound ? 'no change yet' : '' }}
-          {{ draft.trouble.value ? '' : draft.kept.value ? (draft.version.value ? 'kept' : '') : 'keeping …' }}
+          {{ draft.trouble.value ? '' : draft.kept.value ? (draft.version.value ? 'saved' : '') : 'saving …' }}
         </p>
         <span class="ml-auto flex gap-2">
-          <button v-if="draft.version.value" class="button" @click="throwAway">Throw away</button>
+          <button v-if="draft.version.value" class="button" @click="discard">Discard</button>
           <button class="button-main" :disabled="!sound || !differs" @click="openPublish">Publish …</button>
         </span>
       </div>
@@ -197,16 +222,39 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
       <div v-if="as !== 'file'" class="mt-3 grid gap-6 lg:grid-cols-[13rem_minmax(0,1fr)_minmax(0,24rem)]">
         <nav aria-label="Rules of the draft">
           <ul>
-            <li v-for="n in names" :key="n">
+            <li v-for="(n, i) in names" :key="n">
               <button
                 class="flex w-full items-baseline gap-1 rounded px-2 py-1 text-left hover:bg-tide-soft"
-                :class="n === name ? 'bg-tide-soft font-semibold text-tide' : ''"
+                :class="[n === name ? 'bg-tide-soft font-semibold text-tide' : '', isOn(n) ? '' : 'text-muted']"
                 :aria-current="n === name || undefined"
                 @click="chosen = n"
               >
                 <span class="min-w-0 truncate">{{ titles[n] ?? n }}</span>
-                <span v-if="changed(n)" class="ml-auto text-small font-normal text-muted">{{ changed(n) }}</span>
+                <span class="ml-auto text-small font-normal text-muted">{{
+                  [isOn(n) ? '' : 'off', changed(n)].filter(Boolean).join(', ')
+                }}</span>
               </button>
+              <p v-if="n === name" class="flex items-center gap-1 px-2 pb-1 text-small">
+                <button
+                  class="rounded p-1 hover:bg-tide-soft disabled:opacity-40"
+                  :disabled="i === 0"
+                  :aria-label="`Move ${titles[n] ?? n} up`"
+                  @click="move(n, -1)"
+                >
+                  <ArrowUpIcon class="size-4" aria-hidden="true" />
+                </button>
+                <button
+                  class="rounded p-1 hover:bg-tide-soft disabled:opacity-40"
+                  :disabled="i === names.length - 1"
+                  :aria-label="`Move ${titles[n] ?? n} down`"
+                  @click="move(n, 1)"
+                >
+                  <ArrowDownIcon class="size-4" aria-hidden="true" />
+                </button>
+                <button class="ml-auto text-tide hover:underline" :disabled="!sound" @click="turn(n, !isOn(n))">
+                  {{ isOn(n) ? 'Switch off' : 'Switch on' }}
+                </button>
+              </p>
             </li>
           </ul>
           <button class="button mt-2" :disabled="!report?.measures.length" @click="add()">
@@ -238,17 +286,19 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
       </div>
 
       <div v-else class="mt-3 grid gap-6 lg:grid-cols-[minmax(0,1fr)_minmax(0,24rem)]">
-        <textarea
-          ref="area"
-          :value="text"
-          aria-label="The rulebook's text"
-          spellcheck="false"
-          class="field h-[calc(100vh-14rem)] min-h-80 w-full resize-none p-3 font-mono text-small leading-5 whitespace-pre"
-          @input="(e) => draft.change((e.target as HTMLTextAreaElement).value)"
-        ></textarea>
-        <section class="max-h-[calc(100vh-14rem)] overflow-auto" aria-label="What there is to say of it" tabindex="0">
+        <div class="h-[calc(100vh-14rem)] min-h-80">
+          <TextEditor
+            ref="editor"
+            :model-value="text"
+            label="The rulebook's text"
+            :marks="marks"
+            :words="completions"
+            @update:model-value="draft.change"
+          />
+        </div>
+        <section class="max-h-[calc(100vh-14rem)] overflow-auto" aria-label="Errors and warnings" tabindex="0">
           <h2 class="font-semibold">
-            {{ faults.length ? countWords(faults.length, 'problem') : 'Nothing is wrong with it' }}
+            {{ faults.length ? countWords(faults.length, 'error') : 'No errors' }}
           </h2>
           <ul class="mt-1">
             <li v-for="(f, i) in faults" :key="i" class="border-b border-line py-1">
@@ -262,7 +312,7 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
               class="border-b border-line py-1 text-small"
             >
               <button class="text-left text-amber hover:underline" @click="goTo(f.line)">
-                Mind, {{ f.where }}: {{ f.text }}
+                Warning, {{ f.where }}: {{ f.text }}
               </button>
             </li>
           </ul>

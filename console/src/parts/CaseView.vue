@@ -1,38 +1,43 @@
 <script setup lang="ts">
 import { RadioGroup, RadioGroupLabel, RadioGroupOption } from '@headlessui/vue'
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref, watch } from 'vue'
+import { computed, ref, toRef, watch } from 'vue'
 
-import { api, need, type Schemas } from '@/lib/api'
+import { useCase, type Finding } from '@/lib/case'
 import { dayWords, momentWords, monthWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import GradeMark from './GradeMark.vue'
+import StaleNote from './StaleNote.vue'
 import StateNote from './StateNote.vue'
 
 /** One case: what is flagged, what was said and done, and what to do next. */
 const props = defineProps<{ id: number; page?: boolean }>()
 const { desk, kind } = useRulebook()
 const { person } = useSession()
-const queries = useQueryClient()
-const path = computed(() => ({ id: props.id }))
-const { data, error, isPending, refetch } = useQuery({
-  queryKey: computed(() => ['case', props.id]),
-  queryFn: () => need(api.GET('/api/cases/{id}', { params: { path: path.value } })),
+const { query, act } = useCase(toRef(props, 'id'), (step) => {
+  if (step.do === 'comment') comment.value = ''
 })
+const { data, error, isPending, refetch } = query
 
 const comment = ref('')
-const finding = ref<Schemas['Finding']['finding']>()
+const finding = ref<Finding>()
 const note = ref('')
 watch(
   () => props.id,
   () => {
+    act.reset()
     comment.value = ''
     finding.value = undefined
     note.value = ''
   },
 )
-const findings = [
+const findings = computed(() => (data.value?.case.cleared ? [...always, cleared] : always))
+const cleared = {
+  value: 'cleared',
+  text: 'Cleared',
+  means: 'Nothing in it is flagged any more; there is nothing left to find.',
+} as const
+const always = [
   { value: 'confirmed', text: 'Confirmed', means: 'It is as the rule says; something is done about it.' },
   { value: 'explained', text: 'Explained', means: 'It is true, and there is a good reason.' },
   { value: 'data fault', text: 'Data fault', means: 'The figures are wrong.' },
@@ -40,36 +45,7 @@ const findings = [
 ] as const
 
 // What was read is what is changed: another's change in between is told.
-const params = () => ({ path: path.value, header: { 'If-Match': `"${data.value?.case.version}"` } })
-type Step = 'take' | 'release' | 'comment' | 'settle'
-const act = useMutation({
-  mutationFn: (step: Step): Promise<Schemas['CaseDetail']> => {
-    switch (step) {
-      case 'take':
-        return need(api.PUT('/api/cases/{id}/holder', { params: params() }))
-      case 'release':
-        return need(api.DELETE('/api/cases/{id}/holder', { params: params() }))
-      case 'comment':
-        return need(
-          api.POST('/api/cases/{id}/comments', { params: { path: path.value }, body: { text: comment.value } }),
-        )
-      case 'settle':
-        return need(
-          api.PUT('/api/cases/{id}/finding', { params: params(), body: { finding: finding.value!, note: note.value } }),
-        )
-    }
-  },
-  onSuccess: (detail, step) => {
-    queries.setQueryData(['case', props.id], detail)
-    queries.invalidateQueries({ queryKey: ['cases'] })
-    if (step === 'comment') comment.value = ''
-    if (step !== 'comment') {
-      queries.invalidateQueries({ queryKey: ['exceptions'] })
-      queries.invalidateQueries({ queryKey: ['overview'] })
-    }
-  },
-  onError: () => refetch(),
-})
+const here = computed(() => ({ id: data.value?.case.id ?? props.id, version: data.value?.case.version }))
 
 const mine = computed(() => data.value?.case.taken_by === person.value?.name)
 const mayComment = computed(() => data.value?.may_act || person.value?.role === 'analyst')
@@ -84,6 +60,9 @@ const did: Record<string, string> = {
   opened: 'opened the case',
   joined: 'added',
   cleared: 'cleared',
+  regraded: 'regraded the case',
+  moved: 'moved the case',
+  left: 'moved a flag to another desk',
   taken: 'took the case',
   released: 'put it back on the desk',
   comment: '',
@@ -96,7 +75,7 @@ const did: Record<string, string> = {
   <article v-else class="p-4">
     <header>
       <p class="flex flex-wrap items-center gap-x-3">
-        <GradeMark :grade="data.case.grade" />
+        <GradeMark :grade="data.case.grade" :state="data.case.cleared ? 'cleared' : undefined" />
         <span class="text-muted">{{ desk(data.case.desk) }}</span>
         <span :class="data.case.late ? 'font-semibold text-red' : 'text-muted'">
           due {{ dayWords(data.case.due) }}{{ data.case.late ? ', late' : '' }}
@@ -108,12 +87,24 @@ const did: Record<string, string> = {
       </p>
     </header>
 
+    <StaleNote :why="data.stale" />
+    <p v-if="data.case.cleared && data.case.state !== 'settled'" class="mt-2 text-muted">
+      Nothing in it is flagged any more.
+    </p>
     <div class="mt-3 flex flex-wrap gap-2">
       <button
-        v-if="data.may_act && data.case.state === 'open'"
+        v-if="data.may_act && data.case.cleared && data.case.state !== 'settled' && (data.case.state === 'open' || mine)"
         class="button-main"
         :disabled="act.isPending.value"
-        @click="act.mutate('take')"
+        @click="act.mutate({ ...here, do: 'settle', finding: 'cleared', note: '' })"
+      >
+        Settle as cleared
+      </button>
+      <button
+        v-if="data.may_act && data.case.state === 'open'"
+        :class="data.case.cleared ? 'button' : 'button-main'"
+        :disabled="act.isPending.value"
+        @click="act.mutate({ ...here, do: 'take' })"
       >
         Take this case
       </button>
@@ -121,7 +112,7 @@ const did: Record<string, string> = {
         v-if="data.may_act && data.case.state === 'taken'"
         class="button"
         :disabled="act.isPending.value"
-        @click="act.mutate('release')"
+        @click="act.mutate({ ...here, do: 'release' })"
       >
         Put it back on the desk
       </button>
@@ -155,7 +146,7 @@ const did: Record<string, string> = {
             </p>
           </li>
         </ol>
-        <form v-if="mayComment" class="mt-3" @submit.prevent="act.mutate('comment')">
+        <form v-if="mayComment" class="mt-3" @submit.prevent="act.mutate({ ...here, do: 'comment', text: comment })">
           <label class="text-small font-semibold text-muted" :for="`comment-${id}`">Comment</label>
           <textarea
             :id="`comment-${id}`"
@@ -175,7 +166,7 @@ const did: Record<string, string> = {
           (data.case.state === 'open' || mine || person?.role === 'lead')
         "
       >
-        <form class="card p-3" @submit.prevent="act.mutate('settle')">
+        <form class="card p-3" @submit.prevent="finding && act.mutate({ ...here, do: 'settle', finding, note })">
           <RadioGroup v-model="finding">
             <RadioGroupLabel as="span" class="text-small font-semibold text-muted">Finding</RadioGroupLabel>
             <div class="mt-1 grid gap-1.5 sm:grid-cols-2">
