@@ -7,6 +7,7 @@ import { api, need, type Schemas } from '@/lib/api'
 import { countWords, momentWords, monthWords } from '@/lib/format'
 import { useSession } from '@/lib/session'
 import DataTabs from '@/parts/DataTabs.vue'
+import IntakeForm from '@/parts/IntakeForm.vue'
 import StateNote from '@/parts/StateNote.vue'
 
 const { mayEvaluate } = useSession()
@@ -44,10 +45,11 @@ const totals = (t: Record<string, string>) =>
     <p class="mt-3 text-muted">
       What has come in, the newest first. Each arrival makes a data version; what a sweep saw can always be read again.
     </p>
+    <IntakeForm v-if="mayEvaluate" />
     <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
     <StateNote
       v-else-if="!data.length"
-      empty="Nothing has come in yet. Load registers first, then lines: oskel load -register rep reps.csv"
+      empty="Nothing has come in yet. Registers come first, then lines."
     />
     <div v-else class="relative mt-3 overflow-x-auto" role="region" aria-label="Intakes" tabindex="0">
       <table class="grid-table figures">

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
 import { api, need } from '@/lib/api'
@@ -15,6 +15,7 @@ import SideSheet from '@/parts/SideSheet.vue'
 import StateNote from '@/parts/StateNote.vue'
 
 const { person } = useSession()
+const queries = useQueryClient()
 const { book, desk } = useRulebook()
 const deskName = useQueryWord('desk')
 const state = useQueryWord('state')
@@ -43,6 +44,16 @@ const title = computed(() => {
   return mine.value ? person.value!.desks.map(desk).join(', ') : 'All desks'
 })
 const late = computed(() => (data.value ?? []).filter((c) => c.late).length)
+const cleared = computed(() => (data.value ?? []).filter((c) => c.cleared && c.state !== 'settled').length)
+const mayAct = computed(
+  () =>
+    person.value?.role === 'lead' ||
+    (person.value?.role === 'reviewer' && (!deskName.value || person.value.desks.includes(deskName.value))),
+)
+const settleCleared = useMutation({
+  mutationFn: () => need(api.POST('/api/cases/cleared', { body: deskName.value ? { desk: deskName.value } : {} })),
+  onSuccess: () => Promise.all([queries.invalidateQueries({ queryKey: ['cases'] }), queries.invalidateQueries({ queryKey: ['case'] })]),
+})
 const stateText = (c: { state: string; taken_by?: string; finding?: string }) =>
   c.state === 'taken'
     ? c.taken_by === person.value?.name
@@ -63,7 +74,15 @@ const open = (id: number) => (selected.value = selected.value === String(id) ? '
           {{ countWords(data.length, 'case')
           }}<span v-if="late" class="ml-2 font-semibold text-red">{{ late }} late</span>
         </p>
-        <div class="ml-auto flex gap-2 max-sm:ml-0">
+        <div class="ml-auto flex flex-wrap gap-2 max-sm:ml-0">
+          <button
+            v-if="cleared && mayAct"
+            class="button"
+            :disabled="settleCleared.isPending.value"
+            @click="settleCleared.mutate()"
+          >
+            Settle {{ countWords(cleared, 'cleared case') }}
+          </button>
           <PickOne
             v-model="state"
             label="State"
@@ -82,6 +101,7 @@ const open = (id: number) => (selected.value = selected.value === String(id) ? '
           />
         </div>
       </div>
+      <p v-if="settleCleared.error.value" role="alert" class="px-4 text-red">{{ settleCleared.error.value.message }}</p>
       <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
       <StateNote
         v-else-if="!data.length"
@@ -102,7 +122,7 @@ const open = (id: number) => (selected.value = selected.value === String(id) ? '
             @keydown.down.prevent="stepRow($event, 1)"
             @keydown.up.prevent="stepRow($event, -1)"
           >
-            <GradeMark :grade="c.grade" />
+            <GradeMark :grade="c.grade" :state="c.cleared ? 'cleared' : undefined" />
             <span class="min-w-0">
               <span class="font-semibold">{{ c.name }}</span>
               <span class="ml-1.5 font-mono text-small text-muted">{{ c.key }}</span>

@@ -8,6 +8,7 @@ import { usePeriod } from '@/lib/period'
 import { useRulebook } from '@/lib/rulebook'
 import GradeMark from '@/parts/GradeMark.vue'
 import ShapeMark from '@/parts/ShapeMark.vue'
+import StaleNote from '@/parts/StaleNote.vue'
 import StateNote from '@/parts/StateNote.vue'
 
 const { period, query: periodsQuery } = usePeriod()
@@ -50,13 +51,11 @@ const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
       :empty="
         data.state === 'no lines'
           ? `No lines have come in for ${data.label} yet, so there is nothing to judge.`
-          : `${data.label} has lines and has not been swept yet. An analyst sweeps it at the top right, or with: oskel sweep ${data.period}`
+          : `${data.label} has lines and has not been swept yet. An analyst sweeps it at the top right, or with: oskel sweep -period ${data.period}`
       "
     />
     <template v-else>
-      <p v-if="data.state === 'stale'" class="mb-3 rounded border border-amber px-3 py-1.5 text-amber">
-        Rules or data have changed since this sweep; sweep {{ data.label }} again to see what that does.
-      </p>
+      <StaleNote :why="data.sweep.stale" />
       <div class="flex flex-wrap items-stretch gap-3">
         <RouterLink
           v-for="g in data.grades"

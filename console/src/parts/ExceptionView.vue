@@ -6,6 +6,7 @@ import { api, need } from '@/lib/api'
 import { useRulebook } from '@/lib/rulebook'
 import GradeMark from './GradeMark.vue'
 import LineUp from './LineUp.vue'
+import StaleNote from './StaleNote.vue'
 import StateNote from './StateNote.vue'
 
 const HistoryChart = defineAsyncComponent(() => import('./HistoryChart.vue'))
@@ -40,6 +41,7 @@ const stateWords: Record<string, string> = {
       </p>
       <p class="mt-3 text-lead">{{ data.exception.sentence }}</p>
       <p class="mt-1 text-small text-muted">{{ stateWords[data.exception.state] }}</p>
+      <StaleNote :why="data.stale" />
     </header>
 
     <div class="mt-4 grid gap-x-8 gap-y-5" :class="page ? 'lg:grid-cols-[minmax(0,1fr)_380px]' : ''">
