@@ -9,6 +9,8 @@ import {
   ScaleIcon,
   SunIcon,
   TableCellsIcon,
+  UserCircleIcon,
+  UsersIcon,
 } from '@heroicons/vue/24/outline'
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
@@ -65,9 +67,26 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
         </RouterLink>
       </nav>
       <div class="flex max-md:ml-auto md:mt-auto md:flex-col md:gap-1">
-        <div v-if="person" class="px-2 text-small leading-tight text-muted max-md:hidden">
-          {{ person.title }}
-        </div>
+        <RouterLink
+          v-if="person?.role === 'lead'"
+          to="/people"
+          :aria-current="here === '/people' ? 'page' : undefined"
+          class="flex items-center gap-2 rounded px-2 py-1.5 text-small text-ink no-underline hover:bg-tide-soft max-md:px-1 aria-[current=page]:bg-tide-soft aria-[current=page]:text-tide"
+          aria-label="People"
+        >
+          <UsersIcon class="size-5 shrink-0" aria-hidden="true" />
+          <span class="max-md:hidden" aria-hidden="true">People</span>
+        </RouterLink>
+        <RouterLink
+          v-if="person"
+          to="/account"
+          :aria-current="here === '/account' ? 'page' : undefined"
+          class="flex items-center gap-2 rounded px-2 py-1.5 text-small leading-tight text-ink no-underline hover:bg-tide-soft max-md:px-1 aria-[current=page]:bg-tide-soft aria-[current=page]:text-tide"
+          :aria-label="`My account: ${person.title}`"
+        >
+          <UserCircleIcon class="size-5 shrink-0" aria-hidden="true" />
+          <span class="max-md:hidden" aria-hidden="true">{{ person.title }}</span>
+        </RouterLink>
         <button
           class="flex items-center gap-2 rounded px-2 py-1.5 text-small hover:bg-tide-soft max-md:px-1"
           :aria-label="theme === 'dark' ? 'Turn to light' : 'Turn to dark'"

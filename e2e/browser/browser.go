@@ -50,7 +50,7 @@ type Page struct {
 // Open opens a window of the given size on a service; close ends it.
 func (b *Browser) Open(base string, wide, tall int) (p *Page, close func(), err error) {
 	ctx, close := chromedp.NewContext(b.ctx, chromedp.WithNewBrowserContext())
-	p = &Page{ctx, base, 30 * time.Second}
+	p = &Page{ctx, base, 90 * time.Second}
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(int64(wide), int64(tall))); err != nil {
 		close()
 		return nil, nil, fmt.Errorf("opening a window: %w", err)
@@ -62,38 +62,55 @@ func (b *Browser) Open(base string, wide, tall int) (p *Page, close func(), err 
 	return p, close, nil
 }
 
-func (p *Page) do(steps ...chromedp.Action[chromedp.Void]) error {
+// Go opens a path of the console.
+func (p *Page) Go(path string) error {
 	ctx, cancel := context.WithTimeout(p.ctx, p.timeout)
 	defer cancel()
-	return chromedp.Do(ctx, steps...)
+	if err := chromedp.Do(ctx, chromedp.Navigate(p.base+path)); err != nil {
+		return fmt.Errorf("opening %s: %w", path, err)
+	}
+	return nil
 }
 
-// Go opens a path of the console.
-func (p *Page) Go(path string) error { return p.do(chromedp.Navigate(p.base + path)) }
+// step does one thing to what an expression finds, as soon as it is there, is
+// seen and takes it: finding and doing are one evaluation, so nothing can
+// come between them. A page that is on its way elsewhere is asked again.
+func (p *Page) step(what, find, do string) error {
+	script := `(() => {
+		const e = ` + find + `;
+		if (!e || !e.isConnected || e.disabled || !e.getClientRects().length) return false;
+		` + do + `
+		return true;
+	})()`
+	if err := p.Until(script); err != nil {
+		return fmt.Errorf("%s: %w", what, err)
+	}
+	return nil
+}
 
 // Click clicks what a CSS selector finds first.
 func (p *Page) Click(css string) error {
-	if err := p.do(chromedp.Click(chromedp.CSS(css))); err != nil {
-		return fmt.Errorf("clicking %s: %w", css, err)
-	}
-	return nil
+	return p.step("clicking "+css, "document.querySelector("+strconv.Quote(css)+")", click)
 }
+
+const click = `e.scrollIntoView({block: 'nearest'}); e.focus({preventScroll: true}); e.click();`
 
 // ClickText clicks the first button, link or option with a text.
 func (p *Page) ClickText(text string) error {
-	find := fmt.Sprintf(`[...document.querySelectorAll('button, a, [role=option], [role=radio]')].find(e => e.innerText.trim().startsWith(%s) && e.offsetParent)`, strconv.Quote(text))
-	if err := p.Until("!!" + find); err != nil {
-		return fmt.Errorf("finding %q to click: %w", text, err)
-	}
-	return p.Run(find + ".click()")
+	find := fmt.Sprintf(`[...document.querySelectorAll('button, a, [role=option], [role=radio]')].find(e => e.innerText.trim().startsWith(%s) && e.getClientRects().length && !e.disabled)`, strconv.Quote(text))
+	return p.step("clicking "+strconv.Quote(text), find, click)
 }
 
-// Type types into the field that a CSS selector finds.
+// Type types into the field that a CSS selector finds, after what stands
+// there, as a hand would: the page hears of it and it can be undone.
 func (p *Page) Type(css, text string) error {
-	if err := p.do(chromedp.SendKeys(chromedp.CSS(css), text)); err != nil {
-		return fmt.Errorf("typing into %s: %w", css, err)
-	}
-	return nil
+	return p.step("typing into "+css, "document.querySelector("+strconv.Quote(css)+")", `
+		const before = e.value;
+		e.focus();
+		if (document.activeElement !== e) return false;
+		if (before !== undefined && e.setSelectionRange) try { e.setSelectionRange(before.length, before.length) } catch {}
+		document.execCommand('insertText', false, `+strconv.Quote(text)+`);
+		if (before !== undefined && e.value === before) return false;`)
 }
 
 // Press presses one key, such as "ArrowLeft" or "Enter", with what has focus.
@@ -115,16 +132,39 @@ func (p *Page) Press(key string) error {
 	return err
 }
 
-// Until waits until a JavaScript expression holds.
+// Until waits until a JavaScript expression holds, however often the page is
+// another meanwhile.
 func (p *Page) Until(expression string) error {
 	ctx, cancel := context.WithTimeout(p.ctx, p.timeout)
 	defer cancel()
-	_, err := chromedp.Run(ctx, chromedp.Poll[chromedp.Void]("!!("+expression+")", chromedp.WithPollingInterval(30*time.Millisecond)))
-	if err != nil {
-		text, _ := p.Text()
-		return fmt.Errorf("waiting for %s: %w; the page shows: %s", expression, err, strings.Join(strings.Fields(text), " "))
+	for {
+		holds, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("!!("+expression+")"))
+		switch {
+		case holds:
+			return nil
+		case ctx.Err() != nil:
+			text, _ := p.Text()
+			return fmt.Errorf("waiting for %s: %w; the page shows: %s", expression, ctx.Err(), strings.Join(strings.Fields(text), " "))
+		case err != nil && !leaving(err):
+			return fmt.Errorf("waiting for %s: %w", expression, err)
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(30 * time.Millisecond):
+		}
 	}
-	return nil
+}
+
+// leaving tells the errors of a page that is on its way to another one, or
+// whose body is not there yet.
+func leaving(err error) bool {
+	text := err.Error()
+	for _, part := range []string{"Cannot find context", "context was destroyed", "context with specified id", "Cannot read properties of null", "Inspected target navigated", "uniqueContextId not found"} {
+		if strings.Contains(text, part) {
+			return true
+		}
+	}
+	return false
 }
 
 // Sees waits until the page shows a text.
@@ -138,11 +178,18 @@ func (p *Page) Run(script string) error {
 	return err
 }
 
-// Value evaluates JavaScript, waiting for a promise.
+// Value evaluates JavaScript, waiting for a promise. A page that is on its way
+// elsewhere is asked again once it is there.
 func Value[T any](p *Page, expression string) (T, error) {
 	ctx, cancel := context.WithTimeout(p.ctx, p.timeout)
 	defer cancel()
-	return chromedp.Run(ctx, chromedp.Evaluate[T](expression, chromedp.EvalAwaitPromise))
+	for {
+		value, err := chromedp.Run(ctx, chromedp.Evaluate[T](expression, chromedp.EvalAwaitPromise))
+		if err == nil || !leaving(err) || ctx.Err() != nil {
+			return value, err
+		}
+		time.Sleep(30 * time.Millisecond)
+	}
 }
 
 // Text is all the text the page shows.

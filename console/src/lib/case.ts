@@ -8,9 +8,7 @@ type Detail = Schemas['CaseDetail']
 
 /** One thing done to a case. It says to which, and to which version of it: one may have moved on to another meanwhile. */
 export type Step = { id: number; version?: number } & (
-  | { do: 'take' | 'release' }
-  | { do: 'comment'; text: string }
-  | { do: 'settle'; finding: Finding; note: string }
+  { do: 'take' | 'release' } | { do: 'comment'; text: string } | { do: 'settle'; finding: Finding; note: string }
 )
 
 const params = (s: Step) => ({ path: { id: s.id }, header: { 'If-Match': `"${s.version}"` } })

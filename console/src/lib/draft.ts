@@ -116,9 +116,7 @@ export function useDraft() {
   const basedOn = ref(0)
   const published = ref(0)
   const keeping = useKeeping(async (sent) => {
-    take(
-      await need(api.PUT('/api/draft', { body: { text: sent, based_on: basedOn.value, version: version.value } })),
-    )
+    take(await need(api.PUT('/api/draft', { body: { text: sent, based_on: basedOn.value, version: version.value } })))
   })
   const { text, kept, trouble } = keeping
   let loaded = false

@@ -43,3 +43,18 @@ export function monthWords(period: string): string {
     timeZone: 'UTC',
   })
 }
+
+const months = ['jan', 'feb', 'mar', 'apr', 'may', 'jun', 'jul', 'aug', 'sep', 'oct', 'nov', 'dec']
+
+/** The day that was written, as 2026-10-31: "31 Oct 2026", "31 October 2026" or 2026-10-31; undefined where it is none. */
+export function dayOf(words: string): string | undefined {
+  const iso = /^(\d{4})-(\d{1,2})-(\d{1,2})$/.exec(words.trim())
+  const said = /^(\d{1,2})\.?\s+([A-Za-z]{3,9})\.?\s+(\d{4})$/.exec(words.trim())
+  const month = said ? months.indexOf(said[2].slice(0, 3).toLowerCase()) + 1 : Number(iso?.[2])
+  const [year, day] = said ? [said[3], said[1]] : [iso?.[1], iso?.[3]]
+  if (!year || !day || !month) return undefined
+  const out = `${year}-${String(month).padStart(2, '0')}-${day.padStart(2, '0')}`
+  // The 31st of February is no day, though Date makes one of it.
+  const date = new Date(`${out}T00:00:00Z`)
+  return !Number.isNaN(date.getTime()) && date.toISOString().startsWith(out) ? out : undefined
+}

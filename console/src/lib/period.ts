@@ -1,14 +1,15 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRoute } from 'vue-router'
 
 import { api, need } from './api'
 import { monthWords } from './format'
+import { useQueryChange } from './query'
 
 /** The periods of the strip, and the one that the URL names: else the newest. */
 export function usePeriod() {
   const route = useRoute()
-  const router = useRouter()
+  const change = useQueryChange()
   const query = useQuery({ queryKey: ['periods'], queryFn: () => need(api.GET('/api/periods')) })
   const periods = computed(() => query.data.value ?? [])
   const named = computed(() => (typeof route.query.period === 'string' ? route.query.period : undefined))
@@ -17,6 +18,6 @@ export function usePeriod() {
     () => periods.value.find((p) => p.period === period.value)?.label ?? monthWords(period.value ?? ''),
   )
   const state = computed(() => periods.value.find((p) => p.period === period.value)?.state)
-  const choose = (p: string) => router.replace({ query: { ...route.query, period: p, id: undefined } })
+  const choose = (p: string) => change({ period: p, id: undefined })
   return { query, periods, period, label, state, choose }
 }

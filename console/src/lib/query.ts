@@ -1,12 +1,31 @@
 import { computed } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRoute, useRouter, type LocationQueryRaw } from 'vue-router'
+
+// What the query will be once the steps under way have been taken: a second
+// change builds on the first even before the page has followed.
+let coming: LocationQueryRaw | undefined
+
+/** Changes words of the URL's query; undefined takes one away. */
+export function useQueryChange() {
+  const route = useRoute()
+  const router = useRouter()
+  return async (part: LocationQueryRaw) => {
+    const to = { ...(coming ?? route.query), ...part }
+    coming = to
+    try {
+      await router.replace({ query: to })
+    } finally {
+      if (coming === to) coming = undefined
+    }
+  }
+}
 
 /** A word of the URL's query that can be read and set; empty takes it away. */
 export function useQueryWord(name: string) {
   const route = useRoute()
-  const router = useRouter()
+  const change = useQueryChange()
   return computed<string>({
     get: () => (typeof route.query[name] === 'string' ? (route.query[name] as string) : ''),
-    set: (value) => void router.replace({ query: { ...route.query, [name]: value || undefined } }),
+    set: (value) => void change({ [name]: value || undefined }),
   })
 }

@@ -47,6 +47,8 @@ export const router = createRouter({
     },
     { path: '/data/targets/:kind?', component: () => import('@/pages/TargetsPage.vue'), meta: { title: 'Targets' } },
     { path: '/data/calendar', component: () => import('@/pages/CalendarPage.vue'), meta: { title: 'Calendar' } },
+    { path: '/people', component: () => import('@/pages/PeoplePage.vue'), meta: { title: 'People' } },
+    { path: '/account', component: () => import('@/pages/AccountPage.vue'), meta: { title: 'My account' } },
     { path: '/:rest(.*)*', component: () => import('@/pages/NowherePage.vue'), meta: { title: 'Not found' } },
   ],
 })

@@ -72,6 +72,7 @@ export function guessOf(
   const columns = header.split(',').map((c) => c.trim().replace(/^\uFEFF/, ''))
   const kind = kinds.find((k) => k.name === columns[0])
   if (kind && columns[1] === 'month') return { into: 'targets', name: kind.name }
-  if (kind && !columns.some((c) => kinds.some((k) => k !== kind && k.name === c))) return { into: 'register', name: kind.name }
+  if (kind && !columns.some((c) => kinds.some((k) => k !== kind && k.name === c)))
+    return { into: 'register', name: kind.name }
   return feeds[0] && { into: 'feed', name: feeds[0].name }
 }

@@ -47,10 +47,7 @@ const totals = (t: Record<string, string>) =>
     </p>
     <IntakeForm v-if="mayEvaluate" />
     <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-    <StateNote
-      v-else-if="!data.length"
-      empty="Nothing has come in yet. Registers come first, then lines."
-    />
+    <StateNote v-else-if="!data.length" empty="Nothing has come in yet. Registers come first, then lines." />
     <div v-else class="relative mt-3 overflow-x-auto" role="region" aria-label="Intakes" tabindex="0">
       <table class="grid-table figures">
         <caption class="sr-only">

@@ -52,7 +52,11 @@ const mayAct = computed(
 )
 const settleCleared = useMutation({
   mutationFn: () => need(api.POST('/api/cases/cleared', { body: deskName.value ? { desk: deskName.value } : {} })),
-  onSuccess: () => Promise.all([queries.invalidateQueries({ queryKey: ['cases'] }), queries.invalidateQueries({ queryKey: ['case'] })]),
+  onSuccess: () =>
+    Promise.all([
+      queries.invalidateQueries({ queryKey: ['cases'] }),
+      queries.invalidateQueries({ queryKey: ['case'] }),
+    ]),
 })
 const stateText = (c: { state: string; taken_by?: string; finding?: string }) =>
   c.state === 'taken'

@@ -120,7 +120,7 @@ const most = computed(() => Math.max(1, ...(solution.data.value?.tried ?? []).ma
             {{ r.title }}: {{ r.turned.flagged }} newly, {{ r.turned.no_longer }} no longer,
             {{ r.turned.regraded }} with another grade
           </p>
-          <p v-for="a in effect.data.value.advice" :key="a" class="text-small text-amber">Mind: {{ a }}.</p>
+          <p v-for="a in effect.data.value.advice" :key="a" class="text-small text-amber">Warning: {{ a }}.</p>
         </div>
         <form
           v-if="dial.from && dial.to && dial.uses.length"

@@ -99,9 +99,7 @@ function move(name: string, by: number) {
   const at = to.indexOf(name)
   if (at + by < 0 || at + by >= to.length) return
   to.splice(at + by, 0, ...to.splice(at, 1))
-  edit((from) =>
-    need(api.POST('/api/rulebook/order', { body: { text: from, names: to } })).then((out) => out.text),
-  )
+  edit((from) => need(api.POST('/api/rulebook/order', { body: { text: from, names: to } })).then((out) => out.text))
 }
 function turn(name: string, on: boolean) {
   const d = rules.value.find((r) => r.name === name)?.definition
@@ -127,10 +125,7 @@ async function goTo(line?: number) {
   await nextTick()
   editor.value?.goTo(line)
 }
-const marks = computed(() => [
-  ...faults.value,
-  ...(report.value?.advice ?? []).map((a) => ({ ...a, mild: true })),
-])
+const marks = computed(() => [...faults.value, ...(report.value?.advice ?? []).map((a) => ({ ...a, mild: true }))])
 const completions = computed(() => {
   const r = report.value
   if (!r) return []

@@ -2,12 +2,12 @@
 import { ArrowDownIcon, ArrowDownTrayIcon, ArrowUpIcon } from '@heroicons/vue/20/solid'
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/vue-query'
 import { computed, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRoute } from 'vue-router'
 
 import { api, need } from '@/lib/api'
 import { countWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
-import { useQueryWord } from '@/lib/query'
+import { useQueryChange, useQueryWord } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
 import ExceptionView from '@/parts/ExceptionView.vue'
@@ -15,12 +15,13 @@ import GradeMark from '@/parts/GradeMark.vue'
 import PickOne from '@/parts/PickOne.vue'
 import ShapeMark from '@/parts/ShapeMark.vue'
 import SideSheet from '@/parts/SideSheet.vue'
+import StaleNote from '@/parts/StaleNote.vue'
 import { useTyped } from '@/lib/typed'
 import StateNote from '@/parts/StateNote.vue'
 import { useRules } from '@/lib/rules'
 
 const route = useRoute()
-const router = useRouter()
+const change = useQueryChange()
 const { period, label } = usePeriod()
 const { book, grades, desk } = useRulebook()
 const { data: rules } = useRules()
@@ -44,7 +45,7 @@ const sort = computed(() => (route.query.sort as Sort) || 'grade')
 const descending = computed(() => route.query.descending === 'yes')
 function sortBy(column: Sort) {
   const turn = column === sort.value ? !descending.value : column === 'stake'
-  router.replace({ query: { ...route.query, sort: column, descending: turn ? 'yes' : undefined } })
+  void change({ sort: column, descending: turn ? 'yes' : undefined })
 }
 
 const filter = computed(() => ({
@@ -78,7 +79,10 @@ const narrowed = computed(
 )
 const showAll = () => {
   typed.value = ''
-  router.replace({ query: { period: route.query.period } })
+  void change({
+    ...Object.fromEntries(Object.keys(route.query).map((k) => [k, undefined])),
+    period: route.query.period,
+  })
 }
 
 const download = computed(() => {
@@ -165,6 +169,17 @@ const open = (id: number) => (selected.value = selected.value === String(id) ? '
         >
       </div>
 
+      <StaleNote class="mx-4" :why="data?.pages[0]?.stale" />
+      <label v-if="items.length" class="px-4 text-small text-muted md:hidden"
+        >Order
+        <select
+          class="field text-small"
+          :value="sort"
+          @change="(e) => sortBy((e.target as HTMLSelectElement).value as Sort)"
+        >
+          <option v-for="c in columns" :key="c.key" :value="c.key">{{ c.head }}</option>
+        </select>
+      </label>
       <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
       <StateNote
         v-else-if="!items.length"
@@ -176,8 +191,8 @@ const open = (id: number) => (selected.value = selected.value === String(id) ? '
       >
         <button v-if="narrowed" class="button" @click="showAll">Show all</button>
       </StateNote>
-      <div v-else class="relative overflow-x-auto px-2">
-        <table class="grid-table">
+      <div v-else class="relative px-2 md:overflow-x-auto">
+        <table class="grid-table cards-narrow">
           <caption class="sr-only">
             Exceptions of
             {{
@@ -229,10 +244,10 @@ const open = (id: number) => (selected.value = selected.value === String(id) ? '
               </td>
               <template v-else>
                 <td class="text-small text-muted">{{ x.state }}</td>
-                <td class="whitespace-nowrap">
+                <td class="font-medium md:whitespace-nowrap md:font-normal">
                   {{ x.name }} <span class="ml-1 font-mono text-small text-muted">{{ x.key }}</span>
                 </td>
-                <td class="min-w-72 py-1">
+                <td class="py-1 md:min-w-72">
                   {{ x.sentence }}<span class="ml-2 text-small text-muted">{{ x.rule_title }}</span>
                 </td>
                 <td class="figures text-right whitespace-nowrap">{{ x.stake }}</td>

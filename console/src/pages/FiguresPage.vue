@@ -2,14 +2,15 @@
 import { ArrowDownIcon, ArrowDownTrayIcon, ArrowUpIcon } from '@heroicons/vue/20/solid'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRoute } from 'vue-router'
 
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords } from '@/lib/format'
 import { pageSize, usePaged } from '@/lib/paged'
 import { usePeriod } from '@/lib/period'
-import { useQueryWord } from '@/lib/query'
+import { useQueryChange, useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
+import { reach } from '@/lib/scale'
 import { useTyped } from '@/lib/typed'
 import LongTable from '@/parts/LongTable.vue'
 import PartsView from '@/parts/PartsView.vue'
@@ -19,7 +20,7 @@ import SideSheet from '@/parts/SideSheet.vue'
 import StateNote from '@/parts/StateNote.vue'
 
 const route = useRoute()
-const router = useRouter()
+const change = useQueryChange()
 const { period, label } = usePeriod()
 const { book } = useRulebook()
 const measures = useQuery({ queryKey: ['measures'], queryFn: () => need(api.GET('/api/measures')) })
@@ -29,7 +30,7 @@ const over = useQueryWord('over') // '' one period with several measures; 'month
 const chosen = useQueryWord('measures')
 const formula = useQueryWord('formula') // one that is tried, beside or instead of the measures
 const text = useQueryWord('text')
-const shade = useQueryWord('shade') // '' none, 'bars', 'places' in each column or 'rows' within each row
+const shade = useQueryWord('shade') // '' bars, 'plain', 'places' in each column or 'rows' within each row
 const groups = useQueryWord('groups') // gathered under subtotals of these attributes
 const zone = useQueryWord('window') // a named window instead of the month
 const cell = useQueryWord('cell') // measure|key|period
@@ -49,7 +50,7 @@ const levels = computed(() => {
         .slice(i + 1)
         .map((b) => ({ value: `${a.name} x ${b.name}`, text: `${a.plural} × ${b.plural.toLowerCase()}` })),
     ),
-    { value: 'whole', text: 'The whole' },
+    { value: 'whole', text: 'Total' },
   ]
 })
 // An attribute with all that it lies within, so that subtotals nest.
@@ -71,7 +72,7 @@ const askable = computed(() =>
 const picked = computed<string[]>({
   get: () => {
     const names = chosen.value.split(',').filter((n) => askable.value.some((m) => m.name === n))
-    return names.length ? names : askable.value.slice(0, 1).map((m) => m.name)
+    return names.length ? names : askable.value.slice(0, 4).map((m) => m.name)
   },
   set: (names) => (chosen.value = names.join(',')),
 })
@@ -88,7 +89,7 @@ const sort = computed(() => Number(route.query.sort ?? 1))
 const descending = computed(() => route.query.up !== 'yes')
 function sortBy(column: number) {
   const turn = column === sort.value ? descending.value : column === 0
-  router.replace({ query: { ...route.query, sort: String(column), up: turn ? 'yes' : undefined } })
+  void change({ sort: String(column), up: turn ? 'yes' : undefined })
 }
 
 const question = computed(() => ({
@@ -117,17 +118,28 @@ const download = computed(() => {
   for (const [k, v] of Object.entries(question.value)) if (v !== undefined) query.set(k, String(v))
   return `/api/table.csv?${query}`
 })
+const noted = computed(() =>
+  (table.value?.columns ?? []).filter((c, i, all) => c.groups && all.findIndex((x) => x.measure === c.measure) === i),
+)
 const head = (c: Schemas['TableColumn']) => (over.value === 'months' ? c.label : c.title)
 
 // Bars are as long as the figure is large: in its column, or among all where
 // the columns are one measure.
 const most = computed(() => {
   const seen = table.value?.rows.filter((r) => !r.depth) ?? []
-  const of = (i: number) => Math.max(1e-9, ...seen.map((r) => Math.abs(r.cells[i]?.value ?? 0)))
-  const each = (table.value?.columns ?? []).map((_, i) => of(i))
-  return over.value === 'months' ? each.map(() => Math.max(...each)) : each
+  const of = (i: number) => seen.flatMap((r) => r.cells[i]?.value ?? [])
+  const columns = (table.value?.columns ?? []).map((_, i) => of(i))
+  const all = reach(columns.flat()).most
+  return columns.map((values) => Math.max(1e-9, over.value === 'months' ? all : reach(values).most))
 })
 const bar = (c: Schemas['Cell'], i: number) => `${Math.min(100, (100 * Math.abs(c.value ?? 0)) / most.value[i])}%`
+const cutShort = (c: Schemas['Cell'], i: number) => Math.abs(c.value ?? 0) > most.value[i] * 1.0001
+const shaded = computed(() =>
+  shade.value === 'bars' || (shade.value === 'rows' && over.value !== 'months') ? '' : shade.value,
+)
+const anyCutShort = computed(
+  () => !shaded.value && !!table.value?.rows.some((r) => !r.depth && r.cells.some((c, i) => cutShort(c, i))),
+)
 
 // Places within a row of one measure over periods: 1 is the best.
 function placesInRow(r: Schemas['TableRow']) {
@@ -217,9 +229,9 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
         <PickOne
           v-model="shade"
           label="Shading"
-          all="Plain"
+          all="Bars"
           :options="[
-            { value: 'bars', text: 'Bars' },
+            { value: 'plain', text: 'Plain' },
             { value: 'places', text: 'Shaded by place' },
             ...(over === 'months' ? [{ value: 'rows', text: 'Shaded within each row' }] : []),
           ]"
@@ -230,6 +242,9 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
       </div>
       <p class="px-4 pb-1 text-small text-muted" role="status">
         {{ countWords(total, 'row') }}<template v-if="gathered">, subtotals among them</template
+        ><template v-for="c in noted" :key="c.measure"
+          >; * groups and the total of {{ c.title }}: the {{ c.groups }} values</template
+        ><template v-if="anyCutShort">; a bar with a gap is cut short: its figure is far above all others</template
         ><template v-if="shade === 'places'"
           >; the stronger the tint, the better the place in its {{ gathered ? 'group' : 'column' }}</template
         ><template v-if="shade === 'rows' && over === 'months'"
@@ -274,6 +289,13 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
                   class="size-3.5 text-tide"
                   aria-hidden="true"
                 />{{ head(c) }}
+                <span
+                  v-if="c.groups"
+                  class="font-normal"
+                  :title="`Groups and the total: the ${c.groups} values`"
+                  aria-hidden="true"
+                  >*</span
+                >
               </button>
             </th>
           </tr>
@@ -306,15 +328,20 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
                 class="sr-only"
                 >{{ c.why }}</span
               >
-              <span v-if="shade === 'bars' && !r.depth" class="-mt-0.5 flex h-[3px] justify-end" aria-hidden="true">
-                <span class="block bg-tide" :style="{ width: bar(c, i) }"></span>
+              <span v-if="!shaded && !r.depth" class="-mt-0.5 flex h-[3px] justify-end" aria-hidden="true">
+                <span v-if="cutShort(c, i)" class="mr-[3px] block w-[5px] bg-tide" title="The bar is cut short"></span>
+                <span
+                  class="block bg-tide"
+                  :class="cutShort(c, i) ? 'flex-1' : ''"
+                  :style="{ width: bar(c, i) }"
+                ></span>
               </span>
             </button>
           </td>
         </template>
         <template v-if="level !== 'whole'" #foot>
           <tr>
-            <th scope="row" class="sticky left-0 !border-t !border-line bg-paper !text-base !text-ink">The whole</th>
+            <th scope="row" class="sticky left-0 !border-t !border-line bg-paper !text-base !text-ink">Total</th>
             <td
               v-for="(c, i) in table.whole"
               :key="i"

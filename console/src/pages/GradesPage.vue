@@ -91,7 +91,7 @@ const restyle = useMutation({
             </button>
           </li>
         </ol>
-        <p class="mt-2 px-2 text-small text-muted">The gravest first.</p>
+        <p class="mt-2 px-2 text-small text-muted">The most serious first.</p>
       </div>
       <section :aria-label="grade.label" class="space-y-4">
         <p v-if="uses.data.value" class="text-muted">

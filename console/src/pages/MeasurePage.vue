@@ -96,7 +96,7 @@ const link = (use: string) => {
     </p>
     <div class="mt-4 grid gap-x-8 gap-y-5 lg:grid-cols-[minmax(0,1fr)_320px]">
       <div class="space-y-5">
-        <HistoryChart v-if="history.points.some((p) => p.held !== undefined)" :history="history" name="the whole" />
+        <HistoryChart v-if="history.points.some((p) => p.held !== undefined)" :history="history" name="all together" />
         <section>
           <div class="mb-1 flex items-center gap-2">
             <h2 class="text-small font-semibold text-muted">In {{ label }}, in order</h2>

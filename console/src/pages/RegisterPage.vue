@@ -10,6 +10,7 @@ import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useTyped } from '@/lib/typed'
 import DataTabs from '@/parts/DataTabs.vue'
+import DateField from '@/parts/DateField.vue'
 import KindPick from '@/parts/KindPick.vue'
 import LongTable from '@/parts/LongTable.vue'
 import SideSheet from '@/parts/SideSheet.vue'
@@ -61,15 +62,10 @@ const values = (v: Record<string, string>) => Object.entries(v).sort()
           placeholder="Key, name or attribute"
           aria-label="Key, name or attribute"
         />
-        <label class="ml-2 flex items-center gap-2 text-muted">
+        <span class="ml-2 flex items-center gap-2 text-muted">
           As of
-          <input
-            type="date"
-            class="field"
-            :value="at || page?.at"
-            @change="(e) => (at = (e.target as HTMLInputElement).value)"
-          />
-        </label>
+          <DateField label="As of" :model-value="at || page?.at" @update:model-value="(v) => (at = v ?? '')" />
+        </span>
         <span class="ml-auto text-small text-muted" role="status">{{ countWords(total, 'subject') }}</span>
       </div>
       <StateNote

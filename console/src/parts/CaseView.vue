@@ -93,7 +93,9 @@ const did: Record<string, string> = {
     </p>
     <div class="mt-3 flex flex-wrap gap-2">
       <button
-        v-if="data.may_act && data.case.cleared && data.case.state !== 'settled' && (data.case.state === 'open' || mine)"
+        v-if="
+          data.may_act && data.case.cleared && data.case.state !== 'settled' && (data.case.state === 'open' || mine)
+        "
         class="button-main"
         :disabled="act.isPending.value"
         @click="act.mutate({ ...here, do: 'settle', finding: 'cleared', note: '' })"

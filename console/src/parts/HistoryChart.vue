@@ -3,11 +3,12 @@ import { LineChart, ScatterChart } from 'echarts/charts'
 import { GridComponent, MarkLineComponent, TooltipComponent } from 'echarts/components'
 import { init, use, type ECharts } from 'echarts/core'
 import { SVGRenderer } from 'echarts/renderers'
-import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
 import type { Schemas } from '@/lib/api'
 import { numberWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
+import { roundAxis } from '@/lib/scale'
 import { theme } from '@/lib/theme'
 
 use([LineChart, ScatterChart, GridComponent, MarkLineComponent, TooltipComponent, SVGRenderer])
@@ -29,26 +30,22 @@ const symbols: Record<string, string> = {
   cross: 'path://M-5-3-3-5 0-2 3-5 5-3 2 0 5 3 3 5 0 2-3 5-5 3-2 0z',
 }
 
-// An axis that begins and ends on a round step, with a little room.
-function roundAxis(low: number, high: number) {
-  const room = (high - low || Math.abs(high) || 1) * 0.08
-  const rough = (high - low + 2 * room) / 4
-  const power = 10 ** Math.floor(Math.log10(rough))
-  const interval = [1, 2, 5, 10].map((n) => n * power).find((n) => n >= rough)!
-  return {
-    min: Math.floor((low - room) / interval) * interval,
-    max: Math.ceil((high + room) / interval) * interval,
-    interval,
-  }
-}
+// A record that would flatten the rest is drawn at the edge, with its number.
+const axis = computed(() =>
+  roundAxis(
+    props.history.points.flatMap((p) => (p.held === undefined ? [] : [p.held])),
+    props.history.cuts,
+  ),
+)
+const beyond = (v?: number) => v !== undefined && (v > axis.value.max || v < axis.value.min)
+const cutOff = computed(() => props.history.points.filter((p) => beyond(p.held)).length)
 
 function draw() {
   if (!chart) return
   const style = getComputedStyle(document.documentElement)
   const colour = (name: string) => style.getPropertyValue(`--${name}`).trim()
   const { points, cuts, unit } = props.history
-  const values = points.flatMap((p) => (p.held === undefined ? [] : [p.held])).concat(cuts)
-  const axis = roundAxis(Math.min(...values), Math.max(...values))
+  const { min, max, interval } = axis.value
   const text = { color: colour('muted'), fontFamily: style.getPropertyValue('font-family') || 'inherit', fontSize: 12 }
   chart.setOption(
     {
@@ -78,10 +75,12 @@ function draw() {
       },
       yAxis: {
         type: 'value',
-        ...axis,
+        min,
+        max,
+        interval,
         axisLabel: {
           ...text,
-          formatter: (v: number) => numberWords(v, unit, axis.interval),
+          formatter: (v: number) => numberWords(v, unit, interval),
         },
         splitLine: { lineStyle: { color: colour('line') } },
       },
@@ -91,7 +90,13 @@ function draw() {
           data: points.map((p) => {
             const g = p.grade ? grade(p.grade) : undefined
             return {
-              value: p.held ?? null,
+              value: p.held === undefined ? null : Math.min(max, Math.max(min, p.held)),
+              label: {
+                show: beyond(p.held),
+                position: p.held !== undefined && p.held < min ? 'top' : 'bottom',
+                formatter: `${p.held !== undefined && p.held < min ? '↓' : '↑'} ${p.text}`,
+                ...text,
+              },
               symbol: g ? (symbols[g.shape] ?? 'circle') : 'circle',
               symbolSize: g ? 12 : 5,
               itemStyle: { color: g ? colour(g.tone) : colour('muted') },
@@ -131,7 +136,11 @@ watch(theme, () => requestAnimationFrame(draw))
 
 <template>
   <figure class="min-w-0">
-    <figcaption class="text-small font-semibold">{{ history.axis }}, by month</figcaption>
+    <figcaption class="text-small font-semibold">
+      {{ history.axis }}, by month<span v-if="cutOff" class="ml-2 font-normal text-muted"
+        >↑ ↓ beyond the scale, with its number</span
+      >
+    </figcaption>
     <div ref="box" class="h-44 w-full max-w-[760px]" aria-hidden="true"></div>
     <table class="sr-only">
       <caption>

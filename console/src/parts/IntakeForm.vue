@@ -80,8 +80,7 @@ const load = (again: boolean) =>
     file.value = undefined
     queries.invalidateQueries()
   })
-const number = (t?: string) =>
-  t ? Number(t).toLocaleString('en-GB', { maximumFractionDigits: 2 }) : '–'
+const number = (t?: string) => (t ? Number(t).toLocaleString('en-GB', { maximumFractionDigits: 2 }) : '–')
 const totals = computed(() => Object.keys(report.value?.months[0]?.totals ?? {}).sort())
 const size = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6).toFixed(1)} MB`)
 </script>

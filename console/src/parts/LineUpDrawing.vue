@@ -119,6 +119,11 @@ const shapes: Record<string, string> = {
   cross: 'M-5-3-3-5 0-2 3-5 5-3 2 0 5 3 3 5 0 2-3 5-5 3-2 0z',
   circle: 'M-5 0a5 5 0 1 0 10 0a5 5 0 1 0-10 0z',
 }
+// A name keeps clear of the numbers of the cuts, which stand to the right.
+const nameAt = (d: { name: string; x: number }, more = 0) => {
+  const half = (d.name.length + more) * 3.5 + 4
+  return Math.max(half, Math.min(d.x, wide.value - pad.right - half))
+}
 const hover = ref<{ name: string; held: number; x: number; y: number }>()
 const unit = computed(() => data.value?.unit ?? 'count')
 const flaggedCount = computed(() => dots.value.filter((d) => d.grade).length)
@@ -186,7 +191,7 @@ const summary = computed(() => {
         <circle v-if="!own.grade" :cx="own.x" :cy="own.y" r="4" fill="var(--ink)" />
         <circle :cx="own.x" :cy="own.y" r="9.5" fill="none" stroke="var(--ink)" stroke-width="1.4" />
         <text
-          :x="Math.min(Math.max(own.x, 60), wide - pad.right - 60)"
+          :x="nameAt(own)"
           :y="own.y > tall / 2 ? own.y - 15 : own.y + 23"
           text-anchor="middle"
           font-size="12"
@@ -201,7 +206,7 @@ const summary = computed(() => {
       </g>
       <text
         v-if="hover"
-        :x="Math.min(Math.max(hover.x, 70), wide - pad.right - 70)"
+        :x="nameAt(hover, 12)"
         :y="Math.max(12, hover.y - 10)"
         text-anchor="middle"
         font-size="12"

@@ -24,7 +24,11 @@ const effect = useQuery({
 })
 const publish = useMutation({
   mutationFn: () =>
-    need(api.POST('/api/revisions', { body: { text: props.text, note: note.value.trim(), based_on: props.basedOn, over: false } })),
+    need(
+      api.POST('/api/revisions', {
+        body: { text: props.text, note: note.value.trim(), based_on: props.basedOn, over: false },
+      }),
+    ),
   onSuccess: async (r) => {
     note.value = ''
     emit('published', r.number)
@@ -75,7 +79,7 @@ const changes = computed(
             {{ r.turned.regraded }} with another grade
           </span>
           <span v-for="a in [...effect.data.value.advice, ...advice]" :key="a" class="block text-small text-amber"
-            >Mind: {{ a }}.</span
+            >Warning: {{ a }}.</span
           >
         </p>
         <div v-if="overtaken" role="alert" class="mt-3 rounded border border-amber p-3">

@@ -184,7 +184,7 @@ const whatIf = useQuery({
         <option v-for="j in definition!.judges!.slice(1)" :key="j" :value="j">{{ j }}</option>
       </select>
     </header>
-    <p v-if="!sound && !now" class="text-muted">It is rehearsed as soon as nothing is wrong with the draft.</p>
+    <p v-if="!sound && !now" class="text-muted">It is rehearsed as soon as the draft has no errors.</p>
     <p v-else-if="settled.error.value" role="alert" class="text-red">{{ settled.error.value.message }}</p>
     <div v-else-if="!now" class="h-40 rounded bg-sunk" role="status"><span class="sr-only">Rehearsing</span></div>
     <template v-else>
@@ -238,7 +238,7 @@ const whatIf = useQuery({
             {
               flips: 'Nobody: the draft says the same as the published rule.',
               flagged: 'Nobody.',
-              near: 'Nobody lies near.',
+              near: 'Nobody is near a cut.',
             }[show]
           }}
         </p>
@@ -272,7 +272,8 @@ const whatIf = useQuery({
           <tbody>
             <tr v-for="b in back.data.value.back" :key="b.period">
               <th scope="row" class="text-left font-normal">{{ b.label }}</th>
-              <td>
+              <td v-if="b.empty" colspan="3" class="text-muted">no lines</td>
+              <td v-if="!b.empty">
                 <span
                   class="inline-block h-2.5 bg-tide align-middle"
                   :style="{ width: `${(70 * b.flagged) / most}%` }"
@@ -280,8 +281,8 @@ const whatIf = useQuery({
                 ></span>
                 <span class="ml-1.5">{{ b.flagged.toLocaleString('en-GB') }}</span>
               </td>
-              <td class="text-right">{{ b.persisted }}</td>
-              <td class="text-right">{{ b.explained }}</td>
+              <td v-if="!b.empty" class="text-right">{{ b.persisted }}</td>
+              <td v-if="!b.empty" class="text-right">{{ b.explained }}</td>
             </tr>
           </tbody>
         </table>

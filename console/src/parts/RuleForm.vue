@@ -35,7 +35,21 @@ const families: Record<Family, { text: string; form: unknown }> = {
 function turnTo(to: Family) {
   const { name, title, judges, where, base, no_data, persists, on, last_word, valid_from, valid_until, shows, stake } =
     d.value
-  const kept = { name, title, judges, where, base, no_data, persists, on, last_word, valid_from, valid_until, shows, stake }
+  const kept = {
+    name,
+    title,
+    judges,
+    where,
+    base,
+    no_data,
+    persists,
+    on,
+    last_word,
+    valid_from,
+    valid_until,
+    shows,
+    stake,
+  }
   const of = d.value.of ?? measures.value[0]?.name
   const grade = grades.value.at(-1)?.name ?? ''
   const parts: Record<Family, Partial<Definition>> = {

@@ -4,6 +4,8 @@ import { yaml } from '@codemirror/lang-yaml'
 import { forceLinting, linter, lintGutter, type Diagnostic } from '@codemirror/lint'
 import { Compartment, EditorState } from '@codemirror/state'
 import { EditorView } from '@codemirror/view'
+import { HighlightStyle, syntaxHighlighting } from '@codemirror/language'
+import { tags } from '@lezer/highlight'
 import { basicSetup } from 'codemirror'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
@@ -44,6 +46,15 @@ const look = () =>
     { dark: theme.value === 'dark' },
   )
 
+// The colours of the console, which can be read on its paper in the light and in the dark.
+const tints = HighlightStyle.define([
+  { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--tide)' },
+  { tag: [tags.string, tags.special(tags.string)], color: 'var(--blue)' },
+  { tag: [tags.comment, tags.lineComment], color: 'var(--muted)', fontStyle: 'italic' },
+  { tag: [tags.number, tags.bool, tags.null, tags.keyword], color: 'var(--violet)' },
+  { tag: [tags.punctuation, tags.separator, tags.squareBracket, tags.brace], color: 'var(--muted)' },
+])
+
 function diagnostics(state: EditorState): Diagnostic[] {
   return props.marks.flatMap((m) => {
     if (!m.line || m.line > state.doc.lines) return []
@@ -65,6 +76,7 @@ onMounted(() => {
       doc: model.value,
       extensions: [
         basicSetup,
+        syntaxHighlighting(tints),
         yaml(),
         lintGutter(),
         linter((v) => diagnostics(v.state), { delay: 0 }),
@@ -79,6 +91,7 @@ onMounted(() => {
       ],
     }),
   })
+  view.scrollDOM.tabIndex = 0 // so that keys can scroll it
 })
 onBeforeUnmount(() => view?.destroy())
 watch(model, (to) => {
@@ -86,8 +99,7 @@ watch(model, (to) => {
     mine = false
     return
   }
-  if (to !== view.state.doc.toString())
-    view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: to } })
+  if (to !== view.state.doc.toString()) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: to } })
 })
 watch(
   () => props.marks,
@@ -99,7 +111,10 @@ watch(theme, () => requestAnimationFrame(() => view?.dispatch({ effects: colours
 function goTo(line: number) {
   if (!view || line > view.state.doc.lines) return
   const at = view.state.doc.line(line)
-  view.dispatch({ selection: { anchor: at.from, head: at.to }, effects: EditorView.scrollIntoView(at.from, { y: 'center' }) })
+  view.dispatch({
+    selection: { anchor: at.from, head: at.to },
+    effects: EditorView.scrollIntoView(at.from, { y: 'center' }),
+  })
   view.focus()
 }
 defineExpose({ goTo })

@@ -20,7 +20,7 @@ const yardsticks = [
   { text: 'a year before', value: 'earlier(OF, 1 year)' },
   { text: 'its own median of 12', value: 'history(OF, 12, median)' },
   { text: 'its own best of 12', value: 'history(OF, 12, best)' },
-  { text: 'the whole', value: 'overall(OF)' },
+  { text: 'the total', value: 'overall(OF)' },
   { text: "all peers' median", value: 'peers(OF, median)' },
 ]
 const yardstickOf = (v: string) => v.replace('OF', d.value.of ?? '')

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useRule, valueOf } from '@/lib/ruleform'
 import FormulaField from '../FormulaField.vue'
+import DateField from '../DateField.vue'
 import FaultLines from './FaultLines.vue'
 import GradeSelect from './GradeSelect.vue'
 
@@ -12,7 +13,7 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
 <template>
   <details>
     <summary class="cursor-pointer text-small font-semibold text-muted">
-      More: no data, persistence, stake, order, dates
+      More: no data, what ended, persistence, stake, order, dates
     </summary>
     <div class="mt-2 grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
       <template v-if="family !== 'silence'">
@@ -26,6 +27,21 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
         >
           <template #first><option value="">says nothing</option></template>
         </GradeSelect>
+        <label for="ended" class="text-small text-muted">Ended</label>
+        <div>
+          <select
+            id="ended"
+            class="field text-small"
+            :value="d.ended ?? ''"
+            @change="(e) => set({ ended: valueOf(e) || undefined })"
+          >
+            <option value="">not stated</option>
+            <option value="counts as zero">counts as zero</option>
+            <option value="no data">is no data</option>
+          </select>
+          <span class="ml-2 text-small text-muted">a subject that had a value before and has none now</span>
+          <FaultLines :faults="at('ended')" />
+        </div>
       </template>
       <label for="persists" class="text-small text-muted">Flag from</label>
       <div>
@@ -67,22 +83,20 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
             @change="(e) => set({ on: checked(e) ? undefined : false })"
           />on</label
         >
-        <label
+        <span
           >from
-          <input
-            type="date"
-            class="field text-small"
-            :value="d.valid_from"
-            @change="(e) => set({ valid_from: valueOf(e) || undefined })"
-        /></label>
-        <label
+          <DateField
+            label="In force from"
+            :model-value="d.valid_from"
+            @update:model-value="(v) => set({ valid_from: v })"
+        /></span>
+        <span
           >until
-          <input
-            type="date"
-            class="field text-small"
-            :value="d.valid_until"
-            @change="(e) => set({ valid_until: valueOf(e) || undefined })"
-        /></label>
+          <DateField
+            label="In force until"
+            :model-value="d.valid_until"
+            @update:model-value="(v) => set({ valid_until: v })"
+        /></span>
         <FaultLines :faults="at('valid')" />
       </div>
     </div>

@@ -22,7 +22,7 @@ const levels = computed(() => {
         text: `each ${a.title.toLowerCase()} with each ${b.title.toLowerCase()}`,
       })),
     ),
-    { value: 'whole', text: 'the whole' },
+    { value: 'whole', text: 'the total of all' },
   ]
 })
 const judges = computed(() => d.value.judges ?? [])

@@ -1,0 +1,61 @@
+<script setup lang="ts">
+import { CalendarDaysIcon } from '@heroicons/vue/20/solid'
+import { ref, watch } from 'vue'
+
+import { dayOf, dayWords } from '@/lib/format'
+
+/** A day, written as everywhere else, or picked; empty is none. */
+const model = defineModel<string>()
+defineProps<{ label: string }>()
+const written = ref('')
+const wrong = ref(false)
+const picker = ref<HTMLInputElement>()
+watch(
+  model,
+  (iso) => {
+    written.value = iso ? dayWords(iso) : ''
+    wrong.value = false
+  },
+  { immediate: true },
+)
+function take() {
+  const day = dayOf(written.value)
+  wrong.value = !day && !!written.value.trim()
+  if (wrong.value) return
+  if (day) written.value = dayWords(day)
+  model.value = day
+}
+</script>
+
+<template>
+  <span class="relative inline-flex items-center">
+    <input
+      v-model="written"
+      class="field w-32 pr-7"
+      :class="wrong ? 'border-red' : ''"
+      :aria-label="label"
+      :aria-invalid="wrong"
+      placeholder="31 Oct 2026"
+      autocomplete="off"
+      @change="take"
+    />
+    <button
+      type="button"
+      class="absolute right-1 rounded p-0.5 text-muted hover:text-tide"
+      :aria-label="`Pick: ${label}`"
+      @click="picker?.showPicker()"
+    >
+      <CalendarDaysIcon class="size-4" aria-hidden="true" />
+    </button>
+    <input
+      ref="picker"
+      type="date"
+      class="pointer-events-none absolute bottom-0 left-0 size-0 opacity-0"
+      tabindex="-1"
+      aria-hidden="true"
+      :value="model"
+      @change="(e) => (model = (e.target as HTMLInputElement).value || undefined)"
+    />
+    <span v-if="wrong" role="alert" class="ml-2 text-small text-red">a day, such as 31 Oct 2026</span>
+  </span>
+</template>

@@ -1,0 +1,142 @@
+<script setup lang="ts">
+import { useMutation, useQueryClient } from '@tanstack/vue-query'
+import { reactive, ref, watch } from 'vue'
+
+import { api, need, type Schemas } from '@/lib/api'
+import { useRulebook } from '@/lib/rulebook'
+import { useSession } from '@/lib/session'
+
+/** One account: added, changed, given a new password, or closed. */
+const props = defineProps<{ person?: Schemas['Person'] }>()
+const emit = defineEmits<{ done: [name: string] }>()
+const queries = useQueryClient()
+const { book } = useRulebook()
+const { person: self } = useSession()
+const roles: { name: Schemas['Role']; may: string }[] = [
+  { name: 'analyst', may: 'writes rules, loads data, sweeps' },
+  { name: 'reviewer', may: 'works on the cases of their desks' },
+  { name: 'lead', may: 'all of that, and accounts' },
+]
+const fields = reactive({
+  name: '',
+  title: '',
+  role: 'reviewer' as Schemas['Role'],
+  desks: [] as string[],
+  password: '',
+})
+const closing = ref(false)
+watch(
+  () => props.person,
+  (p) => {
+    Object.assign(fields, { name: p?.name ?? '', title: p?.title ?? '', role: p?.role ?? 'reviewer', password: '' })
+    fields.desks = [...(p?.desks ?? [])]
+    closing.value = false
+  },
+  { immediate: true },
+)
+const changed = () => queries.invalidateQueries({ queryKey: ['people'] })
+const path = () => ({ params: { path: { name: props.person!.name } } })
+const save = useMutation({
+  mutationFn: () => {
+    const { name, title, role, desks, password } = fields
+    return props.person
+      ? need(api.PUT('/api/people/{name}', { ...path(), body: { title, role, desks } }))
+      : need(api.POST('/api/people', { body: { name, title, role, desks, password } }))
+  },
+  onSuccess: async (p) => {
+    await changed()
+    emit('done', p.name)
+  },
+})
+const reset = useMutation({
+  mutationFn: () => need(api.PUT('/api/people/{name}/password', { ...path(), body: { password: fields.password } })),
+  onSuccess: () => {
+    fields.password = ''
+  },
+})
+const close = useMutation({
+  mutationFn: () => need(api.DELETE('/api/people/{name}', path())),
+  onSuccess: async () => {
+    await changed()
+    emit('done', '')
+  },
+})
+</script>
+
+<template>
+  <div class="space-y-6 p-4">
+    <form class="space-y-3" @submit.prevent="save.mutate()">
+      <h2 class="text-lead font-semibold">{{ person?.title ?? 'A new account' }}</h2>
+      <label v-if="!person" class="block text-small text-muted"
+        >Name to sign in with<input
+          v-model="fields.name"
+          class="field mt-0.5 block w-full font-mono"
+          autocomplete="off"
+          autocapitalize="none"
+          pattern="[a-z][a-z0-9.\-]{0,39}"
+          title="Lower-case letters, digits, dots and hyphens, a letter first"
+          required
+      /></label>
+      <label class="block text-small text-muted"
+        >Shown as<input v-model="fields.title" class="field mt-0.5 block w-full" maxlength="100" required
+      /></label>
+      <fieldset>
+        <legend class="text-small text-muted">Role</legend>
+        <label v-for="r in roles" :key="r.name" class="block">
+          <input v-model="fields.role" type="radio" name="role" class="mr-1.5" :value="r.name" />{{ r.name }}
+          <span class="text-small text-muted">{{ r.may }}</span>
+        </label>
+      </fieldset>
+      <fieldset v-if="book?.desks.length">
+        <legend class="text-small text-muted">Desks</legend>
+        <label v-for="d in book.desks" :key="d.name" class="block">
+          <input v-model="fields.desks" type="checkbox" class="mr-1.5" :value="d.name" />{{ d.title }}
+        </label>
+      </fieldset>
+      <label v-if="!person" class="block text-small text-muted"
+        >Password to begin with, 8 characters or more<input
+          v-model="fields.password"
+          type="password"
+          minlength="8"
+          maxlength="200"
+          class="field mt-0.5 block w-full"
+          autocomplete="new-password"
+          required
+      /></label>
+      <p v-if="save.error.value" role="alert" class="text-red">{{ save.error.value.message }}</p>
+      <p v-else-if="save.isSuccess.value && person" role="status" class="text-muted">Saved.</p>
+      <button class="button-main" :disabled="save.isPending.value">{{ person ? 'Save' : 'Add the account' }}</button>
+    </form>
+    <form v-if="person" class="space-y-2 border-t border-line pt-4" @submit.prevent="reset.mutate()">
+      <h3 class="font-semibold">Another password</h3>
+      <p class="text-small text-muted">They are signed out everywhere, and sign in with this one.</p>
+      <input
+        v-model="fields.password"
+        type="password"
+        minlength="8"
+        maxlength="200"
+        class="field w-full"
+        aria-label="New password, 8 characters or more"
+        autocomplete="new-password"
+        required
+      />
+      <p v-if="reset.error.value" role="alert" class="text-red">{{ reset.error.value.message }}</p>
+      <p v-else-if="reset.isSuccess.value" role="status" class="text-muted">The password is changed.</p>
+      <button class="button" :disabled="reset.isPending.value">Change the password</button>
+    </form>
+    <div v-if="person && person.name !== self?.name" class="space-y-2 border-t border-line pt-4">
+      <h3 class="font-semibold">Close the account</h3>
+      <p class="text-small text-muted">
+        Their sessions and tokens end at once, and cases they took are open again. What they did stays under their name.
+      </p>
+      <p v-if="close.error.value" role="alert" class="text-red">{{ close.error.value.message }}</p>
+      <div v-if="closing" class="flex gap-2">
+        <button class="button-main" :disabled="close.isPending.value" @click="close.mutate()">
+          Close {{ person.name }}
+        </button>
+        <button class="button" @click="closing = false">Not now</button>
+      </div>
+      <button v-else class="button" @click="closing = true">Close …</button>
+    </div>
+  </div>
+</template>
