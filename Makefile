@@ -42,7 +42,7 @@ lint:
 	$(GO) vet ./...
 	$(GO) build -modfile=tools/go.mod -o bin/staticcheck honnef.co/go/tools/cmd/staticcheck
 	./bin/staticcheck $$($(GO) list ./... | grep -v -e /contract$$ -e internal/client$$)
-	cd console && npm run --silent check
+	cd console && npm run --silent check && npm run --silent test
 
 # Much of a test of the whole is waiting: it goes beside the checks, and its
 # tests beside one another.

@@ -65,8 +65,9 @@ function read(text: string): object {
 
 /** What a file's name and first line say it holds, as far as they say it. */
 export function guessOf(
+  file: string,
   header: string,
-  feeds: { name: string; columns?: string[] }[],
+  feeds: { name: string }[],
   kinds: { name: string }[],
 ): { into: Into; name: string } | undefined {
   const columns = header.split(',').map((c) => c.trim().replace(/^\uFEFF/, ''))
@@ -74,5 +75,6 @@ export function guessOf(
   if (kind && columns[1] === 'month') return { into: 'targets', name: kind.name }
   if (kind && !columns.some((c) => kinds.some((k) => k !== kind && k.name === c)))
     return { into: 'register', name: kind.name }
-  return feeds[0] && { into: 'feed', name: feeds[0].name }
+  const feed = feeds.find((f) => file.toLowerCase().startsWith(f.name)) ?? feeds[0]
+  return feed && { into: 'feed', name: feed.name }
 }

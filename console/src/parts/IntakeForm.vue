@@ -58,7 +58,7 @@ async function choose(f?: File) {
   taken.value = undefined
   file.value = f
   const header = (await f.slice(0, 4096).text()).split(/\r?\n/)[0]
-  const guess = guessOf(header, book.value?.feeds ?? [], book.value?.kinds ?? [])
+  const guess = guessOf(f.name, header, book.value?.feeds ?? [], book.value?.kinds ?? [])
   what.value = guess ? `${guess.into}:${guess.name}` : ''
 }
 async function attempt(work: () => Promise<void>) {
