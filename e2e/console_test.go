@@ -91,7 +91,7 @@ func TestAnalystReadsThePeriod(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	do(t, p.Go("/exceptions?grade=act"), p.Until("location.pathname === '/sign-in'"))
 	do(t, p.Type("#name", "ines"), p.Type("#password", "wrong"), p.Click("form button"), p.Sees("name and password do not go together"))
-	do(t, p.Run("document.querySelector('#password').value = ''"), p.Type("#password", demo.Password), p.Click("form button"))
+	do(t, p.Set("#password", ""), p.Type("#password", demo.Password), p.Click("form button"))
 	do(t, p.Until("location.pathname === '/exceptions' && location.search === '?grade=act'"), p.Sees("Pellam Halyardin"))
 
 	do(t, p.ClickText("Overview"), p.Sees("First of all"), p.Sees("Margin rate is 17.1%, below 18%."))
@@ -100,7 +100,7 @@ func TestAnalystReadsThePeriod(t *testing.T) {
 
 	do(t, p.ClickText("Exceptions"), p.Sees("What is wrong"))
 	do(t, p.Type("input[type=search]", "c-0412"), p.Until("location.search.includes('text=c-0412')"), p.Sees("1 exception"))
-	do(t, p.Run("document.querySelector('[data-row]').focus()"), p.Press("Enter"), p.Sees("Nothing in order lines since 1 Jul 2026"), p.Sees("Limit"))
+	do(t, p.Do("[data-row]", "e.focus()"), p.Press("Enter"), p.Sees("Nothing in order lines since 1 Jul 2026"), p.Sees("Limit"))
 	do(t, p.ClickText("Open its page"), p.Until("location.pathname.startsWith('/exceptions/')"), p.Sees("Days without"))
 	title, err := browser.Value[string](p, "document.querySelector('h1').innerText")
 	require.NoError(t, err)
@@ -126,7 +126,7 @@ func TestReviewerWorksTheDesk(t *testing.T) {
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("rob", password), p.Until("location.pathname === '/desk'"), p.Sees("Bera Made-Up"))
-	do(t, p.Run("document.querySelector('[data-row]').focus()"), p.Press("Enter"), p.Sees("What is flagged"))
+	do(t, p.Do("[data-row]", "e.focus()"), p.Press("Enter"), p.Sees("What is flagged"))
 	do(t, p.ClickText("Take this case"), p.Sees("Taken by you"))
 	do(t, p.Type("textarea", "Asked purchasing."), p.ClickText("Add the comment"), p.Until("[...document.querySelectorAll('ol li')].some(l => l.innerText.includes('Asked purchasing.'))"))
 	do(t, p.ClickText("Put it back on the desk"), p.Sees("Open: nobody has taken it yet"))

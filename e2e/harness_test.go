@@ -95,14 +95,24 @@ func newService(t testing.TB) *service {
 
 func startService(t testing.TB, first func(context.Context, *people.Service) error) *service {
 	name := fmt.Sprintf("e2e%d", databases.Add(1))
-	ctx := context.Background()
 	conn, err := pgx.Connect(ctx, server.URL)
 	require.NoError(t, err)
 	_, err = conn.Exec(ctx, "create database "+name)
 	require.NoError(t, err)
 	require.NoError(t, conn.Close(ctx))
-	s := &service{t: t, tokens: map[string]string{}, database: strings.TrimSuffix(server.URL, "oskel") + name}
-	running, cancel := context.WithCancel(ctx)
+	return run(t, strings.TrimSuffix(server.URL, "oskel")+name, first)
+}
+
+// beside is a second service on the same database.
+func (s *service) beside(t *testing.T) *service {
+	other := run(t, s.database, nil)
+	t.Cleanup(other.stop)
+	return other
+}
+
+func run(t testing.TB, database string, first func(context.Context, *people.Service) error) *service {
+	s := &service{t: t, tokens: map[string]string{}, database: database}
+	running, cancel := context.WithCancel(context.Background())
 	ready, ended := make(chan string, 1), make(chan error, 1)
 	go func() {
 		ended <- app.Run(running, app.Options{

@@ -4,7 +4,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -219,33 +218,33 @@ func TestMakeTryAndPublishARule(t *testing.T) {
 	do(t, p.SignIn("ana", password), p.Go("/rules"), p.Sees("Each month, for every rep"), p.ClickText("My draft"), p.Sees("no change yet"), p.Sees("Rehearsal"))
 	do(t, p.ClickText("New rule"), p.Sees("flagged of"), p.Sees("Based on revision 1; 1 change"))
 	field := func(label, value string) error {
-		return p.Run(`(() => { const e = document.querySelector('[aria-label="` + label + `"]'); e.value = '` + value + `'; e.dispatchEvent(new Event('input', {bubbles: true})); e.dispatchEvent(new Event('change', {bubbles: true})) })()`)
+		return p.Set(`[aria-label="`+label+`"]`, value)
 	}
 	do(t, field("Measure", "margin"), p.Sees("margin"), field("below, band 1", "30"), p.Sees("did you mean 30%?"))
 	do(t, field("below, band 1", "23%"), p.Sees("2 flagged of 2 judged; the published rulebook has no such rule."), p.Sees("Bera Made-Up"))
 	do(t, field("Only where", `rep.territory is "South"`), p.Sees("1 flagged of 1 judged"))
 	do(t, p.ClickText("an example"), field("Inputs of example 1", "margin 23%"), p.Sees("Based on revision 1; 1 change"), field("Inputs of example 1", "margin 22%"), p.Sees("the example expects clear, and the rule says look"))
 	do(t, field("Inputs of example 1", "margin 23%"), p.Until("!document.body.innerText.includes('the example expects')"))
-	do(t, p.Run("document.querySelector('[role=slider]').focus()"), p.Press("ArrowUp"), p.Until("document.querySelector('[aria-label=\"below, band 1\"]').value !== '23%'"))
+	do(t, p.Do("[role=slider]", "e.focus()"), p.Press("ArrowUp"), p.Until("document.querySelector('[aria-label=\"below, band 1\"]').value !== '23%'"))
 	do(t, field("below, band 1", "23%"), field("Key of the subject", "R2"), field("Its figures", "margin 40%"), p.ClickText("Ask"), p.Sees("R2 would be"), p.Until("document.body.innerText.match(/would be\\s+clear/)"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
 	do(t, p.Until("!document.querySelector('.button-main').disabled"), p.ClickText("Publish …"), p.Sees("rule new-rule: added"), p.Sees("would be flagged"))
-	do(t, p.Type("[role=dialog] input", "A floor for the south"), p.Run("[...document.querySelectorAll('[role=dialog] button')].find(b => b.innerText === 'Publish').click()"), p.Until("location.pathname === '/rules'"), p.Sees("New rule"))
+	do(t, p.Type("[role=dialog] input", "A floor for the south"), p.ClickIn("[role=dialog]", "Publish"), p.Until("location.pathname === '/rules'"), p.Sees("New rule"))
 	do(t, p.ClickText("Revisions"), p.Sees("A floor for the south"), p.Sees("rule new-rule: added"))
 
-	do(t, p.Go("/rules/draft?as=file"), p.Sees("Nothing is wrong with it"))
-	do(t, p.Run(`(() => { const e = document.querySelector('textarea'); e.value = e.value.replace('of: margin', 'of: margni'); e.dispatchEvent(new Event('input', {bubbles: true})) })()`), p.Sees("did you mean margin?"))
+	do(t, p.Go("/rules/draft?as=file"), p.Sees("No errors"))
+	do(t, p.Edit("of: margin", "of: margni"), p.Sees("did you mean margin?"))
 	found, err = p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
 
 	// Somebody else publishes in between: told, with the difference, and nothing lost.
-	do(t, p.Run(`(() => { const e = document.querySelector('textarea'); e.value = e.value.replace('of: margni', 'of: margin').replace('below: 18%', 'below: 17%'); e.dispatchEvent(new Event('input', {bubbles: true})) })()`), p.Sees("rule thin-margin: changed"))
+	do(t, p.Edit("of: margni", "of: margin"), p.Edit("below: 18%", "below: 17%"), p.Sees("rule thin-margin: changed"))
 	want[client.Revision](t, 201)(s.as("lea").TurnDial(ctx, "floor", client.DialTurn{Value: "25%", Note: "Tighter", BasedOn: 2}))
-	do(t, p.Until("!document.querySelector('.button-main').disabled"), p.ClickText("Publish …"), p.Type("[role=dialog] input", "Mine"), p.Run("[...document.querySelectorAll('[role=dialog] button')].find(b => b.innerText === 'Publish').click()"), p.Sees("lea published revision 3 in the meantime"), p.Sees("22% becomes 25%"))
-	value, err := browser.Value[string](p, "document.querySelector('textarea').value")
+	do(t, p.Until("!document.querySelector('.button-main').disabled"), p.ClickText("Publish …"), p.Type("[role=dialog] input", "Mine"), p.ClickIn("[role=dialog]", "Publish"), p.Sees("lea has published revision 3 since"), p.Sees("22% becomes 25%"))
+	value, err := browser.Value[string](p, "document.querySelector('.cm-content').innerText")
 	require.NoError(t, err)
 	assert.Contains(t, value, "below: 17%")
 }
@@ -257,14 +256,11 @@ func TestEveryFamilyByForm(t *testing.T) {
 	s := small(t)
 	p := screen(t, s, 1280, 800)
 	// A field by its label, or by its id with #.
-	find := func(field string) string {
+	put := func(field, value string) error {
 		if !strings.HasPrefix(field, "#") {
 			field = "[aria-label='" + field + "']"
 		}
-		return `document.querySelector("` + field + `")`
-	}
-	put := func(field, value string) error {
-		return p.Run("const e = " + find(field) + "; e.value = " + strconv.Quote(value) + "; e.dispatchEvent(new Event('input', {bubbles: true})); e.dispatchEvent(new Event('change', {bubbles: true}))")
+		return p.Set(field, value)
 	}
 	do(t, p.SignIn("ana", password), p.Go("/rules/draft?rule=thin-margin&period=2026-10"), p.Sees("flagged of"))
 	for _, c := range []struct {
@@ -281,7 +277,7 @@ func TestEveryFamilyByForm(t *testing.T) {
 		{[][2]string{{"Family", "bands"}, {"Measure", "revenue"}, {"below, band 1", "500"}}, []string{"of: revenue", "below: 500", "clear: rest"}},
 	} {
 		for _, step := range c.steps {
-			do(t, p.Until(find(step[0])), put(step[0], step[1]))
+			do(t, put(step[0], step[1]))
 		}
 		var rule string
 		kept := assert.Eventually(t, func() bool {
@@ -300,12 +296,12 @@ func TestDialsAndRevisionsPages(t *testing.T) {
 	s := small(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ana", password), p.Go("/rules/dials?period=2026-10"), p.Sees("It turns rule thin-margin."), p.Sees("At 22%"))
-	do(t, p.Run("(() => { const e = document.querySelector('input[type=range]'); e.value = 25; e.dispatchEvent(new Event('input', {bubbles: true})) })()"), p.Sees("At 25%"), p.Sees("Thin margin: 1 newly"))
+	do(t, p.Set("input[type=range]", "25"), p.Sees("At 25%"), p.Sees("Thin margin: 1 newly"))
 	do(t, p.ClickText("Find the value"), p.Sees("a month over the last six"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
-	do(t, p.Run("(() => { const e = document.querySelector('input[type=range]'); e.value = 24; e.dispatchEvent(new Event('input', {bubbles: true})) })()"), p.Type("input[maxlength]", "Tighter"), p.ClickText("Turn it to 24%"), p.Sees("Revision 2 is published."))
+	do(t, p.Set("input[type=range]", "24"), p.Type("input[maxlength]", "Tighter"), p.ClickText("Turn it to 24%"), p.Sees("Revision 2 is published."))
 	do(t, p.Go("/rules/revisions?revision=1"), p.Sees("dial floor: 22% becomes 24%"), p.Type("input[maxlength]", "As it was"), p.ClickText("Restore revision 1"), p.Sees("As it was"), p.Sees("dial floor: 24% becomes 22%"))
 	found, err = p.Axe(axeSource)
 	require.NoError(t, err)
@@ -320,7 +316,7 @@ func TestCutsAreMovedInTheDrawing(t *testing.T) {
 	s.publish(strings.Replace(smallBook, "{grade: act, below: 18%}, {grade: look, below: floor}, {clear: rest}", "{grade: act, below: 18%}, {grade: look, at_least: 18%, below: floor}, {clear: rest}", 1), 1)
 	p := screen(t, s, 1280, 800)
 	nudge := func(cut string) error {
-		return p.Run(`document.querySelector('[role=slider][aria-valuetext="` + cut + `"]').dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowUp', bubbles: true}))`)
+		return p.Do(`[role=slider][aria-valuetext="`+cut+`"]`, "e.dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowUp', bubbles: true}))")
 	}
 	do(t, p.SignIn("ana", password), p.Go("/rules/draft?rule=thin-margin&period=2026-10"), p.Sees("flagged of"), p.Until("document.querySelectorAll('[role=slider]').length === 2"))
 	do(t, nudge("22%"), p.Sees("This cut is the dial floor."), p.Sees("Based on revision 2; 1 change"), p.Until("!document.querySelector('[role=slider][aria-valuetext=\"22%\"]')"))
@@ -328,7 +324,7 @@ func TestCutsAreMovedInTheDrawing(t *testing.T) {
 	moved, err := browser.Value[bool](p, "document.querySelector('[aria-label=\"below, band 1\"]').value === document.querySelector('[aria-label=\"at least, band 2\"]').value")
 	require.NoError(t, err)
 	assert.True(t, moved, "both bands end where the cut is now")
-	do(t, p.Sees("2 changes kept"))
+	do(t, p.Sees("2 changes saved"))
 	draft := want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx))
 	assert.NotContains(t, draft.Text, "floor: {value: 22%")
 }
@@ -344,7 +340,7 @@ func TestGradesPage(t *testing.T) {
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
-	do(t, p.Run("(() => { const e = document.querySelector('fieldset input'); e.value = 'Have a look'; e.dispatchEvent(new Event('input', {bubbles: true})) })()"), p.Type("form input", "Plainer"), p.ClickText("Restyle it and publish"), p.Sees("Revision 2 is published"))
+	do(t, p.Set("fieldset input", "Have a look"), p.Type("form input", "Plainer"), p.ClickText("Restyle it and publish"), p.Sees("Revision 2 is published"))
 	do(t, p.Go("/exceptions?period=2026-10"), p.Sees("Have a look"), p.Until("document.querySelector('[data-row] svg rect')"))
 }
 

@@ -101,6 +101,23 @@ func (p *Page) ClickText(text string) error {
 	return p.step("clicking "+strconv.Quote(text), find, click)
 }
 
+// ClickIn clicks the first button with just this text within what a CSS
+// selector finds.
+func (p *Page) ClickIn(css, text string) error {
+	find := fmt.Sprintf(`[...document.querySelectorAll(%s)].find(e => e.innerText.trim() === %s)`, strconv.Quote(css+" button"), strconv.Quote(text))
+	return p.step("clicking "+strconv.Quote(text)+" in "+css, find, click)
+}
+
+// Do runs JavaScript on what a CSS selector finds, which it calls e.
+func (p *Page) Do(css, script string) error {
+	return p.step("changing "+css, "document.querySelector("+strconv.Quote(css)+")", script+";")
+}
+
+// Set gives a field, a choice or a slider another value.
+func (p *Page) Set(css, value string) error {
+	return p.Do(css, `e.value = `+strconv.Quote(value)+`; e.dispatchEvent(new Event('input', {bubbles: true})); e.dispatchEvent(new Event('change', {bubbles: true}))`)
+}
+
 // Type types into the field that a CSS selector finds, after what stands
 // there, as a hand would: the page hears of it and it can be undone.
 func (p *Page) Type(css, text string) error {
@@ -111,6 +128,24 @@ func (p *Page) Type(css, text string) error {
 		if (before !== undefined && e.setSelectionRange) try { e.setSelectionRange(before.length, before.length) } catch {}
 		document.execCommand('insertText', false, `+strconv.Quote(text)+`);
 		if (before !== undefined && e.value === before) return false;`)
+}
+
+// Edit replaces a part of a line in the text editor, as one who marks it and
+// types over it.
+func (p *Page) Edit(from, to string) error {
+	return p.step("editing "+strconv.Quote(from), `[...document.querySelectorAll('.cm-line')].find(l => l.textContent.includes(`+strconv.Quote(from)+`))`, `
+		e.closest('.cm-content').focus();
+		const at = e.textContent.indexOf(`+strconv.Quote(from)+`), range = document.createRange();
+		let passed = 0;
+		for (const walk = document.createTreeWalker(e, NodeFilter.SHOW_TEXT); walk.nextNode();) {
+			const text = walk.currentNode, end = passed + text.length;
+			if (passed <= at && at < end) range.setStart(text, at - passed);
+			if (passed < at + `+strconv.Itoa(len(from))+` && at + `+strconv.Itoa(len(from))+` <= end) range.setEnd(text, at + `+strconv.Itoa(len(from))+` - passed);
+			passed = end;
+		}
+		getSelection().removeAllRanges();
+		getSelection().addRange(range);
+		document.execCommand('insertText', false, `+strconv.Quote(to)+`);`)
 }
 
 // Press presses one key, such as "ArrowLeft" or "Enter", with what has focus.

@@ -111,9 +111,10 @@ var bookCommands = []command{
 		},
 	},
 	{
-		name: "rulebook", short: "write the published rulebook to standard output",
-		example: "oskel rulebook > rulebook.yaml",
-		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+		name: "rulebook", short: "write the published rulebook to a file, or to standard output",
+		example: "oskel rulebook -o rulebook.yaml",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			file := f.String("o", "", "write this `file` instead")
 			return func(ctx context.Context, _ []string) error {
 				_, book, err := theBook(ctx, e)
 				if err != nil {
@@ -125,6 +126,9 @@ var bookCommands = []command{
 				if book.Revision == 0 {
 					e.say("No rulebook is published yet: oskel publish -note \"…\" rulebook.yaml\n")
 					return errSilent
+				}
+				if *file != "" {
+					return os.WriteFile(*file, []byte(originLine(book.Revision)+book.Text), 0o600)
 				}
 				fmt.Fprint(e.out, originLine(book.Revision)+book.Text)
 				return nil

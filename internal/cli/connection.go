@@ -31,6 +31,10 @@ func (p *problemError) print(e *env) {
 	if p.Status == http.StatusUnauthorized {
 		e.say("Sign in with: oskel sign-in NAME\n")
 	}
+	if p.Type == "urn:oskel:overtaken" { // its detail has told the differences
+		e.say("Bring that into your text, or say with -over that you mean to undo it.\n")
+		return
+	}
 	if p.Faults == nil || p.Type == "urn:oskel:invalid-request" {
 		return
 	}

@@ -38,6 +38,15 @@ var ErrNotFound = errors.New("not found")
 // ErrChanged says that what is to be written has changed since it was read.
 var ErrChanged = errors.New("it has changed since it was read; read it again")
 
+// Migrations are the steps by which the tables came to be as they are.
+func Migrations() fs.FS {
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		panic(err) // they are part of the binary
+	}
+	return sub
+}
+
 // Open connects to a database and brings its tables up to date.
 func Open(ctx context.Context, url string) (*Store, error) {
 	config, err := pgxpool.ParseConfig(url)
@@ -53,13 +62,9 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("the database does not answer; is it running, and is the address right? %w", err)
 	}
-	sub, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return nil, err
-	}
 	db := stdlib.OpenDBFromPool(pool)
 	defer db.Close() //nolint:errcheck // it only hands its connections back to the pool
-	provider, err := goose.NewProvider(goose.DialectPostgres, db, sub)
+	provider, err := goose.NewProvider(goose.DialectPostgres, db, Migrations())
 	if err == nil {
 		_, err = provider.Up(ctx)
 	}

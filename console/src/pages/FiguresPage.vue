@@ -69,10 +69,17 @@ const gathered = computed(() => gatherings.value.find((g) => g.value === groups.
 const askable = computed(() =>
   (measures.data.value ?? []).filter((m) => level.value === 'whole' || kinds.value.every((k) => m.kinds.includes(k))),
 )
+// To begin with four: the first of each unit, then the next.
+const opening = computed(() => {
+  const all = askable.value
+  const units = all.filter((m, i) => all.findIndex((x) => x.unit === m.unit) === i).slice(0, 3)
+  const four = [...new Set([...units, ...all])].slice(0, 4)
+  return all.filter((m) => four.includes(m)).map((m) => m.name)
+})
 const picked = computed<string[]>({
   get: () => {
     const names = chosen.value.split(',').filter((n) => askable.value.some((m) => m.name === n))
-    return names.length ? names : askable.value.slice(0, 4).map((m) => m.name)
+    return names.length ? names : opening.value
   },
   set: (names) => (chosen.value = names.join(',')),
 })

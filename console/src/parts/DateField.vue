@@ -41,7 +41,7 @@ function take() {
     />
     <button
       type="button"
-      class="absolute right-1 rounded p-0.5 text-muted hover:text-tide"
+      class="absolute right-0.5 grid size-6 place-items-center rounded text-muted hover:text-tide"
       :aria-label="`Pick: ${label}`"
       @click="picker?.showPicker()"
     >
