@@ -302,7 +302,7 @@ func TestLongListsAreScrolled(t *testing.T) {
 func TestDataRooms(t *testing.T) {
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/data"), p.ClickText("Registers"), p.Sees("45 subjects"), p.Sees("until 2026-06-30"))
+	do(t, p.SignIn("ines", demo.Password), p.Go("/data"), p.ClickText("Registers"), p.Sees("45 subjects"), p.Sees("until 30 Jun 2026"))
 	do(t, p.Type("input[type=search]", "skerry"), p.Sees("8 subjects"), p.Click("tbody button"), p.Sees("What the register said"), p.Sees("Since ever"), p.Press("Escape"))
 	do(t, p.ClickText("Targets"), p.Sees("1 target missing"), p.ClickText("All subjects"), p.ClickText("Only those that lack one"), p.Sees("Orrindo Halyardin"), p.Sees("1 subject"))
 	do(t, p.ClickText("Calendar"), p.Sees("Harbour Day"), p.Sees("22 working days"), p.Click("[aria-label='The year before, 2025']"), p.Sees("Spring fair 2025"), p.Until("location.search === '?year=2025'"))

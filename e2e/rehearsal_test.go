@@ -285,7 +285,7 @@ func TestEveryFamilyByForm(t *testing.T) {
 			_, rule, _ = strings.Cut(draft.Text, "name: thin-margin")
 			rule, _, _ = strings.Cut(rule, "name: behind")
 			return !slices.ContainsFunc(c.kept, func(k string) bool { return !strings.Contains(rule, k) })
-		}, 20*time.Second, 100*time.Millisecond)
+		}, 60*time.Second, 100*time.Millisecond)
 		require.True(t, kept, "%q in %s", c.kept, rule)
 	}
 	assert.Empty(t, want[client.CheckReport](t, 200)(s.as("ana").CheckRulebook(ctx, client.RulebookText{Text: want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx)).Text})).Problems)

@@ -35,6 +35,10 @@ func (p *problemError) print(e *env) {
 		e.say("Bring that into your text, or say with -over that you mean to undo it.\n")
 		return
 	}
+	if p.Type == "urn:oskel:equal-lines" {
+		e.say("To take in the whole file all the same, say so with -again; to replace what is there, use -replace or -correct.\n")
+		return
+	}
 	if p.Faults == nil || p.Type == "urn:oskel:invalid-request" {
 		return
 	}

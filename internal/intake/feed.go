@@ -120,8 +120,11 @@ func (e *Equal) Error() string {
 	for _, id := range slices.Sorted(maps.Keys(e.By)) {
 		from = append(from, fmt.Sprintf("%d with intake %d", e.By[id], id))
 	}
-	return fmt.Sprintf("%d of the %d lines are equal to lines that are there already, in every column: %s. To take in the whole file all the same, say so with -again; to replace what is there, use -replace or -correct",
-		e.Lines, e.Of, strings.Join(from, ", "))
+	are := "are equal to lines that are"
+	if e.Lines == 1 {
+		are = "is equal to a line that is"
+	}
+	return fmt.Sprintf("%d of the %d lines %s there already, in every column: %s", e.Lines, e.Of, are, strings.Join(from, ", "))
 }
 
 // equalLines finds lines of an intake that are there already; nil is none.

@@ -3,6 +3,10 @@ import { describe, expect, it } from 'vitest'
 import { countWords, dayOf, dayWords, monthWords, numberWords } from './format'
 
 describe('days', () => {
+  it('are written as the service writes them', () => {
+    expect(dayWords('2026-09-05')).toBe('5 Sep 2026')
+    expect(monthWords('2026-09')).toBe('Sep 2026')
+  })
   it.each(['2026-10-31', '2026-01-05', '2024-02-29'])('%s is read back as it was written', (iso) =>
     expect(dayOf(dayWords(iso))).toBe(iso),
   )

@@ -1,11 +1,10 @@
+// As the service writes them; what a browser makes of them differs.
+const short = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
+
 /** Words for days, moments and numbers, the same everywhere. */
 export function dayWords(iso: string): string {
-  return new Date(iso.length === 10 ? `${iso}T00:00:00Z` : iso).toLocaleDateString('en-GB', {
-    day: 'numeric',
-    month: 'short',
-    year: 'numeric',
-    timeZone: iso.length === 10 ? 'UTC' : undefined,
-  })
+  const d = new Date(iso.length === 10 ? `${iso}T00:00:00` : iso)
+  return `${d.getDate()} ${short[d.getMonth()]} ${d.getFullYear()}`
 }
 
 export function momentWords(iso: string): string {
@@ -37,20 +36,16 @@ export function countWords(n: number, one: string, many = one + 's'): string {
 /** "Oct 2026" for 2026-10; what is no month stays as it is. */
 export function monthWords(period: string): string {
   if (!/^\d{4}-\d{2}$/.test(period)) return period
-  return new Date(`${period}-01T00:00:00Z`).toLocaleDateString('en-GB', {
-    month: 'short',
-    year: 'numeric',
-    timeZone: 'UTC',
-  })
+  return `${short[Number(period.slice(5)) - 1] ?? period.slice(5)} ${period.slice(0, 4)}`
 }
-
-const months = ['jan', 'feb', 'mar', 'apr', 'may', 'jun', 'jul', 'aug', 'sep', 'oct', 'nov', 'dec']
 
 /** The day that was written, as 2026-10-31: "31 Oct 2026", "31 October 2026" or 2026-10-31; undefined where it is none. */
 export function dayOf(words: string): string | undefined {
   const iso = /^(\d{4})-(\d{1,2})-(\d{1,2})$/.exec(words.trim())
   const said = /^(\d{1,2})\.?\s+([A-Za-z]{3,9})\.?\s+(\d{4})$/.exec(words.trim())
-  const month = said ? months.indexOf(said[2].slice(0, 3).toLowerCase()) + 1 : Number(iso?.[2])
+  const month = said
+    ? short.findIndex((m) => m.toLowerCase() === said[2].slice(0, 3).toLowerCase()) + 1
+    : Number(iso?.[2])
   const [year, day] = said ? [said[3], said[1]] : [iso?.[1], iso?.[3]]
   if (!year || !day || !month) return undefined
   const out = `${year}-${String(month).padStart(2, '0')}-${day.padStart(2, '0')}`

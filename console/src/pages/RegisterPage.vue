@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { api, need, type Schemas } from '@/lib/api'
-import { countWords, momentWords } from '@/lib/format'
+import { countWords, dayWords, momentWords } from '@/lib/format'
 import { pageSize, usePaged } from '@/lib/paged'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
@@ -101,8 +101,9 @@ const values = (v: Record<string, string>) => Object.entries(v).sort()
           </td>
           <td v-for="(v, i) in r.values" :key="i" class="whitespace-nowrap">{{ v || '–' }}</td>
           <td class="text-small whitespace-nowrap">
-            {{ r.active ? '' : 'not active: ' }}{{ r.active_from ? `from ${r.active_from} ` : ''
-            }}{{ r.active_to ? `until ${r.active_to}` : '' }}{{ !r.active_from && !r.active_to ? 'always' : '' }}
+            {{ r.active ? '' : 'not active: ' }}{{ r.active_from ? `from ${dayWords(r.active_from)} ` : ''
+            }}{{ r.active_to ? `until ${dayWords(r.active_to)}` : ''
+            }}{{ !r.active_from && !r.active_to ? 'always' : '' }}
           </td>
         </template>
       </LongTable>
@@ -126,7 +127,8 @@ const values = (v: Record<string, string>) => Object.entries(v).sort()
             :class="h.superseded_by ? 'text-muted' : ''"
           >
             <p class="font-semibold">
-              {{ h.valid_from ? `From ${h.valid_from}` : 'Since ever' }}{{ h.valid_to ? ` to ${h.valid_to}` : '' }}
+              {{ h.valid_from ? `From ${dayWords(h.valid_from)}` : 'Since ever'
+              }}{{ h.valid_to ? ` to ${dayWords(h.valid_to)}` : '' }}
               <span class="text-small font-normal">{{
                 [
                   h.again_from ? `counts again since version ${h.again_from}` : '',
@@ -144,7 +146,8 @@ const values = (v: Record<string, string>) => Object.entries(v).sort()
               <template v-if="h.active_from || h.active_to">
                 <dt class="text-muted">active</dt>
                 <dd>
-                  {{ h.active_from ? `from ${h.active_from}` : '' }} {{ h.active_to ? `until ${h.active_to}` : '' }}
+                  {{ h.active_from ? `from ${dayWords(h.active_from)}` : '' }}
+                  {{ h.active_to ? `until ${dayWords(h.active_to)}` : '' }}
                 </dd>
               </template>
             </dl>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { autocompletion, type CompletionContext } from '@codemirror/autocomplete'
 import { yaml } from '@codemirror/lang-yaml'
-import { forceLinting, linter, lintGutter, type Diagnostic } from '@codemirror/lint'
+import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint'
 import { Compartment, EditorState } from '@codemirror/state'
 import { EditorView } from '@codemirror/view'
 import { HighlightStyle, syntaxHighlighting } from '@codemirror/language'
@@ -79,7 +79,6 @@ onMounted(() => {
         syntaxHighlighting(tints),
         yaml(),
         lintGutter(),
-        linter((v) => diagnostics(v.state), { delay: 0 }),
         autocompletion({ override: [complete] }),
         colours.of(look()),
         EditorView.contentAttributes.of({ 'aria-label': props.label, spellcheck: 'false' }),
@@ -91,6 +90,7 @@ onMounted(() => {
       ],
     }),
   })
+  mark()
   view.scrollDOM.tabIndex = 0 // so that keys can scroll it
 })
 onBeforeUnmount(() => view?.destroy())
@@ -101,10 +101,8 @@ watch(model, (to) => {
   }
   if (to !== view.state.doc.toString()) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: to } })
 })
-watch(
-  () => props.marks,
-  () => view && forceLinting(view),
-)
+const mark = () => view?.dispatch(setDiagnostics(view.state, diagnostics(view.state)))
+watch(() => props.marks, mark)
 watch(theme, () => requestAnimationFrame(() => view?.dispatch({ effects: colours.reconfigure(look()) })))
 
 /** Puts the cursor at a line and shows it. */
