@@ -202,9 +202,9 @@ func leaving(err error) bool {
 	return false
 }
 
-// Sees waits until the page shows a text.
+// Sees waits until the page shows a text, in small letters or capitals.
 func (p *Page) Sees(text string) error {
-	return p.Until(fmt.Sprintf("document.body.innerText.includes(%s)", strconv.Quote(text)))
+	return p.Until(fmt.Sprintf("document.body.innerText.toLowerCase().includes(%s)", strconv.Quote(strings.ToLower(text))))
 }
 
 // Run runs JavaScript for its effect.
