@@ -3,7 +3,6 @@ package e2e
 import (
 	"bytes"
 	"os"
-	"regexp"
 	"strings"
 	"testing"
 
@@ -12,8 +11,6 @@ import (
 
 	"oskel/internal/cli"
 )
-
-var quotedOrNot = regexp.MustCompile(`"([^"]*)"|\S+`)
 
 // What the README shows of the command line is what comes on the demo: the
 // commands that change nothing are run, and what stands below them is found in what comes.
@@ -30,13 +27,10 @@ func TestTheReadmeIsTrue(t *testing.T) {
 	require.NoError(t, os.WriteFile("october.csv", []byte("day,order_no,rep,customer,product,quantity,net,cost,discount,channel\n2026-10-01,A1,R-99,C-0001,P-001,1,1,1,0,visit\n2026-10-01,A2,R-01,C-0001,P-001,1,1.23456,1,0,visit\n"), 0o600))
 	changing := map[string]bool{"sign-in": true, "publish": true, "take": true, "settle": true, "turn": true}
 	ran := 0
-	for _, block := range regexp.MustCompile("(?s)```\n(.*?)```").FindAllStringSubmatch(string(readme), -1) {
-		for _, shown := range strings.Split("\n"+block[1], "\n$ oskel ")[1:] {
-			line, below, _ := strings.Cut(shown, "\n")
-			var args []string
-			for _, m := range quotedOrNot.FindAllStringSubmatch(line, -1) {
-				args = append(args, strings.Trim(m[0], `"`))
-			}
+	for _, block := range fences.FindAllStringSubmatch(string(readme), -1) {
+		lines, below := commands(block[3])
+		for i, line := range lines {
+			args := words(line)
 			if changing[args[0]] {
 				continue
 			}
@@ -49,7 +43,7 @@ func TestTheReadmeIsTrue(t *testing.T) {
 				_, out, errs = s.oskel("ines", args...)
 			}
 			assert.NotEmpty(t, out+errs, line)
-			assert.Contains(t, out+errs, strings.TrimRight(below, "\n"), line)
+			assert.Contains(t, out+errs, below[i], line)
 			ran++
 		}
 	}

@@ -181,7 +181,7 @@ func envOr(name, fallback string) string {
 func overview(w io.Writer) {
 	fmt.Fprint(w, "oskel keeps watch over sales measures: rules judge every subject each period,\nwhat breaches goes to a desk, and is settled there.\n\nUsage: oskel COMMAND [flags] [arguments]\n\n")
 	for _, c := range commands {
-		fmt.Fprintf(w, "  %-12s %s\n", c.name, c.short)
+		fmt.Fprintf(w, "  %-14s %s\n", c.name, c.short)
 	}
 	fmt.Fprint(w, "\noskel COMMAND -h explains one. Exit codes: 0 done, 1 refused, 2 not understood,\n3 not signed in or not allowed, 4 the service does not answer.\n")
 }

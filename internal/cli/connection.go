@@ -43,7 +43,9 @@ func (p *problemError) print(e *env) {
 		return
 	}
 	for _, f := range *p.Faults {
-		e.say("  %s\n", faultText(f))
+		if !strings.HasSuffix(p.Error(), f.Text) { // one alone is told already
+			e.say("  %s\n", faultText(f))
+		}
 	}
 	if p.Count != nil && *p.Count > len(*p.Faults) {
 		e.say("  … and %d more\n", *p.Count-len(*p.Faults))

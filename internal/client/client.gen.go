@@ -1556,7 +1556,7 @@ type Tally struct {
 	Flagged int  `json:"flagged"`
 	Judged  int  `json:"judged"`
 
-	// Level Where the rule judges another than the subjects of one kind
+	// Level Such as rep, rep.territory, rep x product or whole
 	Level     *string        `json:"level,omitempty"`
 	NoData    int            `json:"no_data"`
 	NotJudged map[string]int `json:"not_judged"`

@@ -119,7 +119,7 @@ func ifMatch(header *string) (int, error) {
 func (s *server) GetCase(ctx context.Context, r contract.GetCaseRequestObject) (contract.GetCaseResponseObject, error) {
 	d, err := s.caseDetail(ctx, r.Id)
 	if err != nil {
-		return nil, err
+		return nil, missing(err, "case %d", r.Id)
 	}
 	return contract.GetCase200JSONResponse{Body: d, Headers: contract.GetCase200ResponseHeaders{ETag: ptr(etag(d.Case.Version))}}, nil
 }
@@ -130,7 +130,7 @@ func (s *server) TakeCase(ctx context.Context, r contract.TakeCaseRequestObject)
 		err = s.Review.Take(ctx, r.Id, whoAsks(ctx), version)
 	}
 	if err != nil {
-		return nil, err
+		return nil, missing(err, "case %d", r.Id)
 	}
 	d, err := s.caseDetail(ctx, r.Id)
 	return contract.TakeCase200JSONResponse(d), err
@@ -142,7 +142,7 @@ func (s *server) ReleaseCase(ctx context.Context, r contract.ReleaseCaseRequestO
 		err = s.Review.Release(ctx, r.Id, whoAsks(ctx), version)
 	}
 	if err != nil {
-		return nil, err
+		return nil, missing(err, "case %d", r.Id)
 	}
 	d, err := s.caseDetail(ctx, r.Id)
 	return contract.ReleaseCase200JSONResponse(d), err
@@ -150,7 +150,7 @@ func (s *server) ReleaseCase(ctx context.Context, r contract.ReleaseCaseRequestO
 
 func (s *server) CommentCase(ctx context.Context, r contract.CommentCaseRequestObject) (contract.CommentCaseResponseObject, error) {
 	if err := s.Review.Comment(ctx, r.Id, whoAsks(ctx), r.Body.Text); err != nil {
-		return nil, err
+		return nil, missing(err, "case %d", r.Id)
 	}
 	d, err := s.caseDetail(ctx, r.Id)
 	return contract.CommentCase201JSONResponse(d), err
@@ -162,7 +162,7 @@ func (s *server) SettleCase(ctx context.Context, r contract.SettleCaseRequestObj
 		err = s.Review.Settle(ctx, r.Id, whoAsks(ctx), version, string(r.Body.Finding), or(r.Body.Note, ""), s.Now())
 	}
 	if err != nil {
-		return nil, err
+		return nil, missing(err, "case %d", r.Id)
 	}
 	d, err := s.caseDetail(ctx, r.Id)
 	return contract.SettleCase200JSONResponse(d), err

@@ -152,7 +152,7 @@ func trimmed(decimal string) string {
 func (s *server) GetException(ctx context.Context, r contract.GetExceptionRequestObject) (contract.GetExceptionResponseObject, error) {
 	e, made, err := s.Sweep.Exception(ctx, r.Id)
 	if err != nil {
-		return nil, err
+		return nil, missing(err, "exception %d", r.Id)
 	}
 	book, err := s.Books.At(ctx, made.Revision)
 	if err != nil {

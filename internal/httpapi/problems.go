@@ -32,6 +32,14 @@ func fail(status int, kind, format string, args ...any) error {
 	return &failure{contract.Problem{Type: "urn:oskel:" + kind, Title: http.StatusText(status), Status: status, Detail: ptr(fmt.Sprintf(format, args...))}}
 }
 
+// missing says what it is that was not found.
+func missing(err error, format string, args ...any) error {
+	if errors.Is(err, store.ErrNotFound) {
+		return fail(http.StatusNotFound, "not-found", "There is no "+format+".", args...)
+	}
+	return err
+}
+
 func ptr[T any](v T) *T { return &v }
 
 // problemOf turns an error into problem details. What is nobody's business is

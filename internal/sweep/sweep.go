@@ -47,7 +47,7 @@ var (
 // TallyOf is a tally with the rule it is of.
 type TallyOf struct {
 	Rule  string `json:"rule"`
-	Level string `json:"level,omitempty"` // where it judges another than one kind
+	Level string `json:"level,omitempty"` // missing in sweeps of long ago
 	judge.Tally
 }
 
@@ -225,11 +225,7 @@ func (r *run) all() error {
 func (r *run) begin(results []*judge.Result) (err error) {
 	var tallies []TallyOf
 	for _, result := range results {
-		of := TallyOf{Rule: result.Rule.Name, Tally: result.Tally()}
-		if len(result.Rule.Levels) > 1 || !result.Level.Plain() {
-			of.Level = result.Level.String()
-		}
-		tallies = append(tallies, of)
+		tallies = append(tallies, TallyOf{Rule: result.Rule.Name, Level: result.Level.String(), Tally: result.Tally()})
 	}
 	if r.sweep.Tallies, err = json.Marshal(tallies); err != nil {
 		return err

@@ -954,7 +954,7 @@ export interface components {
         };
         Tally: {
             rule: string;
-            /** @description Where the rule judges another than the subjects of one kind */
+            /** @description Such as rep, rep.territory, rep x product or whole */
             level?: string;
             subjects: number;
             judged: number;
