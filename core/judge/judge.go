@@ -27,11 +27,11 @@ type Result struct {
 	verdicts
 
 	slot     measure.Slot
-	yard     *measure.Column   // of a threshold's yardstick
-	lastSeen []calendar.Day    // of a silence
-	groups   [][]int           // of an outlier: who is compared with whom, stopped later or not
+	yard     *measure.Column       // of a threshold's yardstick
+	lastSeen []calendar.Day        // of a silence
+	groups   [][]int               // of an outlier: who is compared with whom, stopped later or not
 	peers    map[int]*groupFigures // of its groups, when first asked
-	past     []*Result         // of a persistence, the oldest first
+	past     []*Result             // of a persistence, the oldest first
 }
 
 // Attributes answers for the attributes of one code, as of the month's last

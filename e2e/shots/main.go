@@ -23,12 +23,13 @@ type shot struct {
 }
 
 var shots = []shot{
-	{name: "sign-in", path: "/sign-in"},
+	{name: "people", person: "tor", path: "/people?name=odo"},
 	{name: "overview", person: "ines", path: "/overview"},
 	{name: "exceptions", person: "ines", path: "/exceptions", click: "[data-row]"},
 	{name: "exception", person: "ines", path: "/exceptions?text=R-17", click: "[data-row]", follow: "Open its page"},
 	{name: "figures", person: "ines", path: "/figures?measures=revenue,margin_rate,growth_year,attained,place_by_revenue&shade=places&cell=margin_rate%7CR-17%7C2026-10&sort=2&up=yes"},
-	{name: "figures-months", person: "ines", path: "/figures?by=rep.territory&over=months&shade=bars"},
+	{name: "figures-months", person: "ines", path: "/figures?by=rep.territory&over=months"},
+	{name: "draft-file", person: "ines", path: "/rules/draft?as=file"},
 	{name: "calendar", person: "ines", path: "/data/calendar"},
 	{name: "measure", person: "ines", path: "/measures/margin_rate"},
 	{name: "rules", person: "ines", path: "/rules?rule=behind-target"},
@@ -38,8 +39,7 @@ var shots = []shot{
 	{name: "case", person: "odo", path: "/desk", click: "[data-row]", follow: "Open its page"},
 	{name: "data", person: "ines", path: "/data"},
 	{name: "overview-dark", person: "ines", path: "/overview", dark: true},
-	{name: "desk-narrow", person: "odo", path: "/desk", narrow: true},
-	{name: "case-narrow", person: "odo", path: "/desk", click: "[data-row]", narrow: true, dark: true},
+	{name: "exceptions-narrow", person: "ines", path: "/exceptions", narrow: true},
 }
 
 func main() {

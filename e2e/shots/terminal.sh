@@ -35,5 +35,5 @@ RUN
   wait "$window" 2>/dev/null || true
 }
 
-shot cli-sweep "oskel sweep 2026-10; echo; oskel exceptions -top 9 2026-10"
-shot cli-show 'oskel show $(oskel exceptions -rule thin-margin -format json 2026-10 2>/dev/null | grep -m1 -o "\"id\": [0-9]*" | cut -d" " -f2)'
+shot cli-sweep "oskel sweep -period 2026-10; echo; oskel exceptions -period 2026-10 -top 9"
+shot cli-show 'oskel show $(oskel exceptions -rule thin-margin -format json -period 2026-10 2>/dev/null | grep -m1 -o "\"id\": [0-9]*" | cut -d" " -f2)'

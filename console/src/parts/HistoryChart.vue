@@ -87,13 +87,15 @@ function draw() {
       series: [
         {
           type: 'line',
-          data: points.map((p) => {
+          data: points.map((p, i) => {
             const g = p.grade ? grade(p.grade) : undefined
             return {
               value: p.held === undefined ? null : Math.min(max, Math.max(min, p.held)),
               label: {
                 show: beyond(p.held),
-                position: p.held !== undefined && p.held < min ? 'top' : 'bottom',
+                position: i > points.length / 2 ? 'left' : 'right',
+                backgroundColor: colour('paper'),
+                padding: 2,
                 formatter: `${p.held !== undefined && p.held < min ? '↓' : '↑'} ${p.text}`,
                 ...text,
               },
