@@ -132,7 +132,7 @@ func TestAccountsInTheConsole(t *testing.T) {
 	for i, text := range []string{"long enough", "longer than that", "longer than that"} {
 		do(t, mia.Type(fmt.Sprintf("form label:nth-of-type(%d) input", i+1), text))
 	}
-	do(t, mia.ClickText("Change it"), mia.Sees("Changed. Everywhere else you are signed out."))
+	do(t, mia.ClickText("Change password"), mia.Sees("Changed. Everywhere else you are signed out."))
 	found, err = mia.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

@@ -94,7 +94,7 @@ func TestAnalystReadsThePeriod(t *testing.T) {
 	do(t, p.Set("#password", ""), p.Type("#password", demo.Password), p.Click("form button"))
 	do(t, p.Until("location.pathname === '/exceptions' && location.search === '?grade=act'"), p.Sees("Pellam Halyardin"))
 
-	do(t, p.ClickText("Overview"), p.Sees("First of all"), p.Sees("Margin rate is 17.1%, below 18%."))
+	do(t, p.ClickText("Overview"), p.Sees("Most serious"), p.Sees("Margin rate is 17.1%, below 18%."))
 	do(t, p.Click("[role=radio][aria-checked=true]"), p.Press("ArrowLeft"), p.Until("location.search.includes('2026-09')"), p.Sees("Sep 2026"), p.Sees("Revenue"))
 	do(t, p.Press("ArrowRight"), p.Until("location.search.includes('2026-10')"))
 
@@ -163,7 +163,7 @@ func TestEmptyConsole(t *testing.T) {
 	s.publish(smallBook, 0)
 	s.load("register", "rep", smallReps)
 	s.load("feed", "sales", smallSales)
-	do(t, p.Go("/overview"), p.Sees("has not been swept yet"), p.ClickText("Sweep Oct 2026"), p.Sees("First of all"))
+	do(t, p.Go("/overview"), p.Sees("has not been swept yet"), p.ClickText("Sweep Oct 2026"), p.Sees("Most serious"))
 	s.load("feed", "sales", corrected, again)
 	do(t, p.Go("/overview"), p.Sees("Out of date: since this sweep intake 3 has arrived."))
 	do(t, p.Go("/data"), p.ClickText("Take back"), p.Sees("rows no longer count"), p.ClickText("Take back intake 3"), p.Sees("taken back by intake 4"))

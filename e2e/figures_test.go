@@ -279,7 +279,7 @@ func TestFiguresPage(t *testing.T) {
 	assert.Empty(t, found)
 	do(t, p.Go("/figures"), p.Type("input.font-mono", "target(revenue) - 1"), p.Press("Enter"), p.Sees("target(revenue) - 1"), p.Until("location.search.includes('formula')"))
 	do(t, p.Go("/figures?formula=growht(revenue)"), p.Sees("did you mean growth?"))
-	do(t, p.Go("/figures?text=nobody"), p.Sees("Nobody matches."))
+	do(t, p.Go("/figures?text=nobody"), p.Sees("No match."))
 }
 
 // Nine hundred customers and more: rows come as they are scrolled to, and the
@@ -317,7 +317,7 @@ func TestTakingBackInTheConsole(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ana", password), p.Go("/data"), p.Sees("feed sales, replaces 2026-W41"), p.Sees("Oct 2026"))
 	do(t, p.Click("tbody button"), p.Sees("Take back sales.csv?"), p.Sees("Its 1 row no longer counts"))
-	do(t, p.ClickText("Leave it"), p.Until("!document.querySelector('[role=dialog]')"))
+	do(t, p.ClickText("Cancel"), p.Until("!document.querySelector('[role=dialog]')"))
 	assert.Equal(t, "100", s.revenue("2026-10"))
 	do(t, p.Click("tbody button"), p.ClickText("Take back intake 4"), p.Sees("taken back by intake 5"))
 	assert.Equal(t, "1999.9999", s.revenue("2026-10"))

@@ -340,7 +340,7 @@ func TestGradesPage(t *testing.T) {
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
-	do(t, p.Set("fieldset input", "Have a look"), p.Type("form input", "Plainer"), p.ClickText("Restyle it and publish"), p.Sees("Revision 2 is published"))
+	do(t, p.Set("fieldset input", "Have a look"), p.Type("form input", "Plainer"), p.ClickText("Restyle and publish"), p.Sees("Revision 2 is published"))
 	do(t, p.Go("/exceptions?period=2026-10"), p.Sees("Have a look"), p.Until("document.querySelector('[data-row] svg rect')"))
 }
 

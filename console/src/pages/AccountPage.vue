@@ -32,7 +32,7 @@ const change = useMutation({
       <h2 class="font-semibold">Change my password</h2>
       <input type="text" class="hidden" autocomplete="username" :value="person.name" aria-hidden="true" tabindex="-1" />
       <label class="block text-small text-muted"
-        >The present one<input
+        >Current password<input
           v-model="old"
           type="password"
           class="field mt-0.5 block w-72"
@@ -40,7 +40,7 @@ const change = useMutation({
           required
       /></label>
       <label class="block text-small text-muted"
-        >The new one, 8 characters or more<input
+        >New password, 8 characters or more<input
           v-model="fresh"
           type="password"
           minlength="8"
@@ -50,7 +50,7 @@ const change = useMutation({
           required
       /></label>
       <label class="block text-small text-muted"
-        >The new one again<input
+        >New password again<input
           v-model="again"
           type="password"
           class="field mt-0.5 block w-72"
@@ -62,7 +62,7 @@ const change = useMutation({
       <p v-else-if="change.isSuccess.value && !old" role="status" class="text-muted">
         Changed. Everywhere else you are signed out.
       </p>
-      <button class="button-main" :disabled="change.isPending.value || fresh !== again || !old">Change it</button>
+      <button class="button-main" :disabled="change.isPending.value || fresh !== again || !old">Change password</button>
     </form>
   </article>
 </template>

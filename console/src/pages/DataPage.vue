@@ -63,7 +63,7 @@ const totals = (t: Record<string, string>) =>
             <th scope="col">Totals</th>
             <th scope="col">By</th>
             <th scope="col">At</th>
-            <th scope="col"><span class="sr-only">What was done about it</span></th>
+            <th scope="col"><span class="sr-only">Status</span></th>
           </tr>
         </thead>
         <tbody>
@@ -105,7 +105,7 @@ const totals = (t: Record<string, string>) =>
           </p>
           <p v-if="takeBack.error.value" role="alert" class="mt-2 text-red">{{ takeBack.error.value.message }}</p>
           <div class="mt-4 flex justify-end gap-2">
-            <button class="button" @click="asked = undefined">Leave it</button>
+            <button class="button" @click="asked = undefined">Cancel</button>
             <button class="button-main" :disabled="takeBack.isPending.value" @click="takeBack.mutate(asked!.id)">
               Take back intake {{ asked?.id }}
             </button>

@@ -262,7 +262,7 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
             <RuleForm :definition="definition" :faults="ruleFaults" :report="report" @change="write" />
             <p class="mt-4 flex gap-3 text-small">
               <button class="text-tide hover:underline" @click="add(definition)">Copy as a starting point</button>
-              <button class="text-red hover:underline" @click="remove">Take this rule out</button>
+              <button class="text-red hover:underline" @click="remove">Delete this rule</button>
             </p>
           </template>
           <p v-else-if="!names.length" class="text-muted">There is no rule yet. Make the first one.</p>

@@ -262,7 +262,7 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
       </p>
       <p v-if="error && formula" role="alert" class="px-4 pb-2 text-red">{{ error.message }}</p>
       <StateNote v-if="!table" :loading="isPending" :error="error" @retry="refetch()" />
-      <StateNote v-else-if="!total" :empty="text ? 'Nobody matches.' : `There are no figures for ${label}.`" />
+      <StateNote v-else-if="!total" :empty="text ? 'No match.' : `There are no figures for ${label}.`" />
       <LongTable
         v-else
         class="figures max-h-[max(20rem,calc(100vh-13rem))] px-2"

@@ -128,7 +128,7 @@ const restyle = useMutation({
         <p v-if="twin" role="alert" class="text-red">{{ twin.label }} already looks so.</p>
         <PublishWhy
           v-if="mayEvaluate && changed && !twin"
-          button="Restyle it and publish"
+          button="Restyle and publish"
           :pending="restyle.isPending.value"
           :error="restyle.error.value"
           :disabled="!style.label.trim()"

@@ -125,7 +125,7 @@ const link = (use: string) => {
           <p v-else class="mt-1 text-muted">Nothing uses it.</p>
         </section>
         <section>
-          <h2 class="text-small font-semibold text-muted">Look at it</h2>
+          <h2 class="text-small font-semibold text-muted">View</h2>
           <p class="mt-1">
             <RouterLink :to="{ path: '/figures', query: { period, measures: measure.name, by: kind } }">
               By {{ kinds.find((k) => k.name === kind)?.title.toLowerCase() }}

@@ -117,7 +117,7 @@ const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
 
       <div class="mt-5 grid gap-x-8 gap-y-6 xl:grid-cols-[minmax(0,1fr)_420px]">
         <section class="min-w-0">
-          <h2 class="text-small font-semibold text-muted">First of all</h2>
+          <h2 class="text-small font-semibold text-muted">Most serious</h2>
           <ul v-if="top.data.value?.items.length" class="mt-1">
             <li v-for="x in top.data.value.items" :key="x.id" class="border-b border-line">
               <RouterLink

@@ -96,7 +96,7 @@ const verdicts = (t: Schemas['Tally']) => [
           <p class="mt-2">{{ rule.words }}</p>
           <p v-if="mayEvaluate" class="mt-2">
             <RouterLink :to="{ path: '/rules/draft', query: { period, rule: rule.name } }"
-              >Change and rehearse it in my draft</RouterLink
+              >Edit in my draft</RouterLink
             >
           </p>
         </header>

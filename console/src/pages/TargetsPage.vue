@@ -86,7 +86,7 @@ const lacking = computed(() => (page.value?.missing ?? []).reduce((a, b) => a + 
     />
     <StateNote
       v-else-if="!total"
-      :empty="missing && !text ? 'Every active subject has its targets.' : 'Nobody matches.'"
+      :empty="missing && !text ? 'Every active subject has its targets.' : 'No match.'"
     />
     <LongTable v-else class="figures mt-2 max-h-[max(20rem,calc(100vh-9rem))]" label="Targets" :list="list" :around="3">
       <template #head>

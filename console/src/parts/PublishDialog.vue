@@ -97,7 +97,7 @@ const changes = computed(
           <input v-model="note" class="field mt-0.5 w-full text-ink" maxlength="500" />
         </label>
         <div class="mt-4 flex justify-end gap-2">
-          <button class="button" @click="$emit('close')">Not yet</button>
+          <button class="button" @click="$emit('close')">Cancel</button>
           <button class="button-main" :disabled="!note.trim() || publish.isPending.value" @click="publish.mutate()">
             Publish
           </button>

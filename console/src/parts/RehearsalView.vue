@@ -219,9 +219,9 @@ const whatIf = useQuery({
         <div role="tablist" aria-label="Who" class="flex gap-1 border-b border-line text-small">
           <button
             v-for="[k, t] in [
-              ['flips', 'Who flips'],
-              ['flagged', 'Who is flagged'],
-              ['near', 'Near the cut'],
+              ['flips', 'Changed'],
+              ['flagged', 'Flagged'],
+              ['near', 'Near a cut'],
             ] as const"
             :key="k"
             role="tab"
