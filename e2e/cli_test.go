@@ -51,7 +51,7 @@ func TestTheJobFromTheCommandLine(t *testing.T) {
 	code, out, errs = s.oskel("ana", "sweep", "-period", "2026-10")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, errs, "4 raised, 0 standing, 0 cleared")
-	assert.Regexp(t, `thin-margin +1 +2 +1 +1 +1`, out)
+	assert.Regexp(t, `thin-margin +rep +1 +2 +1 +1 +1`, out)
 	code, _, errs = s.oskel("ana", "sweep", "-period", "2026-10")
 	assert.Equal(t, 0, code)
 	assert.Contains(t, errs, "Nothing has changed since sweep 1")
