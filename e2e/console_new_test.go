@@ -51,6 +51,7 @@ func TestAFileIsTakenInOnTheDataPage(t *testing.T) {
 
 // On a narrow screen exceptions are cards: nothing is cut off.
 func TestExceptionsOnANarrowScreen(t *testing.T) {
+	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 390, 844)
 	do(t, p.SignIn("ines", demo.Password), p.Go("/exceptions?period=2026-10"), p.Sees("Margin under the floor"), p.Rest())
@@ -95,6 +96,7 @@ func TestTheFileEditor(t *testing.T) {
 // One record does not flatten the rest: its bar is cut short and says so, and
 // what cannot be negative starts at zero.
 func TestARecordDoesNotFlattenTheRest(t *testing.T) {
+	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ines", demo.Password), p.Go("/figures?period=2026-10"), p.Sees("a bar with a gap is cut short"))
@@ -110,6 +112,7 @@ func TestARecordDoesNotFlattenTheRest(t *testing.T) {
 
 // Days in fields are written as everywhere else.
 func TestDaysInFields(t *testing.T) {
+	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ines", demo.Password), p.Go("/data/registers/rep"), p.Until("/^\\d+ \\w+ 2026$/.test(document.querySelector('[aria-label=\"As of\"]')?.value ?? '')"))

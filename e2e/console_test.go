@@ -46,6 +46,7 @@ const axeSource = "../console/node_modules/axe-core/axe.min.js"
 
 // Every page, light and dark, wide and narrow: axe finds nothing.
 func TestAxeFindsNothing(t *testing.T) {
+	t.Parallel()
 	s := demoService(t)
 	exception := s.exceptions("2026-10")["thin-margin R-17"]
 	pages := []string{"/overview", "/measures/margin_rate", "/measures/none", "/rules?rule=behind-target", fmt.Sprintf("/exceptions?id=%d", exception.Id), "/exceptions?text=nobody",
@@ -87,6 +88,7 @@ func axeFindsNothing(t *testing.T, p *browser.Page, wide int, pages []string) {
 // An analyst reads the overview, walks the periods by keyboard, narrows the
 // exceptions down and follows one.
 func TestAnalystReadsThePeriod(t *testing.T) {
+	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.Go("/exceptions?grade=act"), p.Until("location.pathname === '/sign-in'"))

@@ -260,6 +260,7 @@ func TestTableFromTheCommandLine(t *testing.T) {
 // The analyst's way through the figures: choose, sort, shade, follow a number
 // to its lines; the URL holds it all.
 func TestFiguresPage(t *testing.T) {
+	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ines", demo.Password), p.ClickText("Figures"), p.Sees("Total"), p.Sees("Pellam Mizzenfold"))
@@ -285,6 +286,7 @@ func TestFiguresPage(t *testing.T) {
 // Nine hundred customers and more: rows come as they are scrolled to, and the
 // last is reached by the keyboard alone.
 func TestLongListsAreScrolled(t *testing.T) {
+	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ines", demo.Password), p.Go("/figures?by=customer+x+product&sort=0&up=yes"), p.Sees("3,101 rows"), p.Sees("Total"))
@@ -300,6 +302,7 @@ func TestLongListsAreScrolled(t *testing.T) {
 // Registers with their history, targets with what is missing, the calendar
 // drawn: looked through as an analyst would.
 func TestDataRooms(t *testing.T) {
+	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ines", demo.Password), p.Go("/data"), p.ClickText("Registers"), p.Sees("45 subjects"), p.Sees("until 30 Jun 2026"))
