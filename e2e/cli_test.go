@@ -176,6 +176,7 @@ func TestTheTokenIsKeptPrivately(t *testing.T) {
 	home := t.TempDir()
 	t.Setenv("XDG_CONFIG_HOME", home)
 	s, other := small(t), small(t)
+	s.home, other.home = "", "" // as everybody's
 	code, _, errs := s.oskelReading("", "wrong\n", "sign-in", "rea")
 	assert.Equal(t, 3, code)
 	assert.Contains(t, errs, "do not go together")
@@ -211,7 +212,7 @@ func TestTheTokenIsKeptPrivately(t *testing.T) {
 // Accounts are made from the command line, by leads, with a password from
 // standard input; an analyst needs no desk.
 func TestAccountsFromTheCommandLine(t *testing.T) {
-	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	t.Parallel()
 	s := small(t)
 	add := func(person, stdin string, args ...string) (int, string) {
 		code, _, errs := s.oskelReading(person, stdin, append([]string{"add-person"}, args...)...)
@@ -249,7 +250,7 @@ func TestAccountsFromTheCommandLine(t *testing.T) {
 
 // A case is looked at, taken, put back and taken by another.
 func TestACaseFromTheCommandLine(t *testing.T) {
-	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
 	number := itoa(s.caseOf("rea", "R3").Id)

@@ -69,6 +69,7 @@ type service struct {
 	database string
 	mu       sync.Mutex
 	tokens   map[string]string // by person, so that passwords are hashed once
+	home     string            // of its commands, so that those of others do not sign it out
 }
 
 const password = "a long password"
@@ -143,6 +144,7 @@ func small(t *testing.T) *service {
 	s.load("register", "rep", smallReps)
 	s.load("targets", "rep", smallTargets)
 	s.load("feed", "sales", smallSales)
+	s.home = t.TempDir()
 	return s
 }
 
@@ -298,6 +300,7 @@ func (s *service) oskel(person string, args ...string) (code int, out, errs stri
 func (s *service) oskelReading(person, stdin string, args ...string) (code int, out, errs string) {
 	s.t.Helper()
 	var o, e bytes.Buffer
+	ctx := cli.KeepIn(ctx, s.home)
 	if person != "" {
 		pass := password
 		if demoMade != nil && s == demoMade {

@@ -114,7 +114,7 @@ func TestFiltersAreUnderstood(t *testing.T) {
 // The command line and the service write the same CSV: with stake, value and
 // desk, numbers as numbers, and no cell that a spreadsheet would run.
 func TestExceptionsAsAFile(t *testing.T) {
-	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	t.Parallel()
 	s := small(t)
 	s.load("register", "rep", "rep,name,territory\nR2,\"=cmd|'/c calc'!A1\",South\n")
 	s.sweep("2026-10")

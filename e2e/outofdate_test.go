@@ -13,7 +13,7 @@ import (
 
 // Whatever shows verdicts says when lines or rules have moved on since.
 func TestOutOfDateIsSaidEverywhere(t *testing.T) {
-	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
 	ana := s.as("ana")

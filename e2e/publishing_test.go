@@ -17,7 +17,7 @@ import (
 // A file that was taken from an older revision does not undo what others have
 // published since, unless that is meant.
 func TestPublishingAnOldFile(t *testing.T) {
-	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	t.Parallel()
 	s := small(t)
 	file := filepath.Join(t.TempDir(), "rules.yaml")
 	code, out, errs := s.oskel("ana", "rulebook", "-o", file)

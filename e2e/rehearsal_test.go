@@ -345,7 +345,7 @@ func TestGradesPage(t *testing.T) {
 }
 
 func TestGradesFromTheCommandLine(t *testing.T) {
-	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	t.Parallel()
 	s := small(t)
 	code, _, errs := s.oskel("ana", "restyle", "-tone", "blue", "-note", "Calmer", "look")
 	assert.Equal(t, 0, code, errs)

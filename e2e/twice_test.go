@@ -77,7 +77,7 @@ func TestTryingAFile(t *testing.T) {
 }
 
 func TestTryingAndLoadingAgainFromTheCommandLine(t *testing.T) {
-	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	t.Parallel()
 	s := small(t)
 	file := filepath.Join(t.TempDir(), "october.csv")
 	require.NoError(t, os.WriteFile(file, []byte(salesHead+"2026-10-07,A6,R2,999.9999,900\n2026-10-08,A7,R2,50,40\n"), 0o600))

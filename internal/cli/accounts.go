@@ -37,7 +37,7 @@ var accountCommands = []command{
 				if err != nil {
 					return err
 				}
-				if err := keepToken(e.server, token.Token); err != nil {
+				if err := e.keepToken(e.server, token.Token); err != nil {
 					return fmt.Errorf("keeping the token: %w", err)
 				}
 				e.say("Signed in to %s as %s (%s).\n", e.server, token.Person.Title, token.Person.Role)
@@ -59,7 +59,7 @@ var accountCommands = []command{
 					return err
 				}
 				e.say("Signed out of %s.\n", e.server)
-				return keepToken(e.server, "")
+				return e.keepToken(e.server, "")
 			}
 		},
 	},
@@ -230,7 +230,7 @@ func changePassword(ctx context.Context, e *env, args []string) error {
 	if _, err := read[struct{}](e, r, err); err != nil {
 		return err
 	}
-	if err := keepToken(e.server, ""); err != nil {
+	if err := e.keepToken(e.server, ""); err != nil {
 		return err
 	}
 	e.say("Your password is changed. Sign in again with: oskel sign-in NAME\n")

@@ -40,6 +40,7 @@ type env struct {
 	sort     string // a column of a list
 	down     bool   // sorted from the last to the first
 	colour   bool   // the terminal shows it
+	home     string // where tokens are kept, instead of the directory of the user
 }
 
 func (e *env) say(format string, args ...any) { fmt.Fprintf(e.err, format, args...) }
@@ -73,6 +74,7 @@ func usagef(format string, args ...any) error { return &usageError{fmt.Sprintf(f
 // Main runs one command and returns its exit code.
 func Main(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer) int {
 	e := &env{in: in, out: out, err: errOut}
+	e.home, _ = ctx.Value(homeKey{}).(string)
 	if f, ok := out.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
 		e.width, _, _ = term.GetSize(int(f.Fd()))
 		e.colour = os.Getenv("NO_COLOR") == ""

@@ -87,7 +87,7 @@ func (a *awayError) Error() string {
 func (e *env) api() (*client.Client, error) {
 	token := os.Getenv("OSKEL_TOKEN")
 	if token == "" {
-		token = readTokens()[e.server]
+		token = e.readTokens()[e.server]
 	}
 	return client.NewClient(e.server, client.WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
 		if token != "" {
@@ -135,14 +135,25 @@ func readText(e *env, response *http.Response, err error) (string, error) {
 }
 
 // Tokens are kept by server in one file that only its owner may read.
-func tokensFile() (string, error) {
-	dir, err := os.UserConfigDir()
+func (e *env) tokensFile() (string, error) {
+	dir, err := e.home, error(nil)
+	if dir == "" {
+		dir, err = os.UserConfigDir()
+	}
 	return filepath.Join(dir, "oskel", "tokens.json"), err
 }
 
-func readTokens() map[string]string {
+type homeKey struct{}
+
+// KeepIn has the commands of a context keep their tokens in another directory
+// than the user's.
+func KeepIn(ctx context.Context, dir string) context.Context {
+	return context.WithValue(ctx, homeKey{}, dir)
+}
+
+func (e *env) readTokens() map[string]string {
 	out := map[string]string{}
-	if path, err := tokensFile(); err == nil {
+	if path, err := e.tokensFile(); err == nil {
 		if text, err := os.ReadFile(path); err == nil {
 			json.Unmarshal(text, &out) //nolint:errcheck // an unreadable file is like none: sign in again
 		}
@@ -150,12 +161,12 @@ func readTokens() map[string]string {
 	return out
 }
 
-func keepToken(server, token string) error {
-	path, err := tokensFile()
+func (e *env) keepToken(server, token string) error {
+	path, err := e.tokensFile()
 	if err != nil {
 		return fmt.Errorf("finding a place for the token: %w", err)
 	}
-	all := readTokens()
+	all := e.readTokens()
 	if all[server] = token; token == "" {
 		delete(all, server)
 	}

@@ -95,9 +95,7 @@ const verdicts = (t: Schemas['Tally']) => [
           <p class="font-mono text-small text-muted">{{ rule.name }}</p>
           <p class="mt-2">{{ rule.words }}</p>
           <p v-if="mayEvaluate" class="mt-2">
-            <RouterLink :to="{ path: '/rules/draft', query: { period, rule: rule.name } }"
-              >Edit in my draft</RouterLink
-            >
+            <RouterLink :to="{ path: '/rules/draft', query: { period, rule: rule.name } }">Edit in my draft</RouterLink>
           </p>
         </header>
         <LineUp v-if="period" :rule="rule.name" :period="period" />

@@ -84,10 +84,7 @@ const lacking = computed(() => (page.value?.missing ?? []).reduce((a, b) => a + 
       v-else-if="!page.measure"
       :empty="`There are no targets for this kind yet. Load a sheet with columns ${kind}, month and one a measure: oskel load -targets ${kind} targets.csv`"
     />
-    <StateNote
-      v-else-if="!total"
-      :empty="missing && !text ? 'Every active subject has its targets.' : 'No match.'"
-    />
+    <StateNote v-else-if="!total" :empty="missing && !text ? 'Every active subject has its targets.' : 'No match.'" />
     <LongTable v-else class="figures mt-2 max-h-[max(20rem,calc(100vh-9rem))]" label="Targets" :list="list" :around="3">
       <template #head>
         <tr>

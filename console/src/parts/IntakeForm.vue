@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ArrowUpTrayIcon } from '@heroicons/vue/20/solid'
 import { useQueryClient } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 
 import { Refusal, type Problem, type Schemas } from '@/lib/api'
 import { countWords, monthWords } from '@/lib/format'
@@ -14,6 +14,7 @@ const queries = useQueryClient()
 const { send, cancel, progress, busy } = useUpload()
 
 const file = ref<File>()
+const head = ref('') // its first line
 const over = ref(false)
 const what = ref('') // such as feed:sales
 const mode = ref<'append' | 'replace' | 'correct'>('append')
@@ -56,11 +57,17 @@ async function choose(f?: File) {
   if (!f) return
   forget()
   taken.value = undefined
+  what.value = ''
+  file.value = undefined
+  head.value = (await f.slice(0, 4096).text()).split(/\r?\n/)[0]
   file.value = f
-  const header = (await f.slice(0, 4096).text()).split(/\r?\n/)[0]
-  const guess = guessOf(f.name, header, book.value?.feeds ?? [], book.value?.kinds ?? [])
-  what.value = guess ? `${guess.into}:${guess.name}` : ''
 }
+// A file may be dropped before the rulebook has come, which says what it can be.
+watch([head, book, file], () => {
+  if (!file.value || !book.value || what.value) return
+  const guess = guessOf(file.value.name, head.value, book.value.feeds, book.value.kinds)
+  what.value = guess ? `${guess.into}:${guess.name}` : ''
+})
 async function attempt(work: () => Promise<void>) {
   forget()
   try {
