@@ -342,6 +342,9 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 		{`judges: rep`, `judges: *a`, []string{
 			`line 14, column 26: document: anchors and aliases are not read here; write the value out, or put it in quotes if it is text`,
 		}},
+		{`when: rep.territory is "North", to: home}`, `when: "North" is rep.territory, to: home}`, []string{
+			`line 16, column 25: document: not readable as YAML: ',' or '}' must be specified; put the whole when in quotes, '"North" …', since it begins with a quotation mark and goes on after it`,
+		}},
 		{"oskel: 1\n", "oskel: 1\n---\noskel: 1\n", []string{
 			`line 1, column 1: document: expected one document that begins with 'oskel: 1', found 2 of them`,
 		}},

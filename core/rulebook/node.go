@@ -398,9 +398,15 @@ func yamlHint(text []byte, line int) string {
 		case strings.Contains(value, ": ") && !strings.ContainsAny(value[:1], "[{"):
 			return fmt.Sprintf("; put the %s in quotes, since a colon with a space begins a new key: '%s'", lastWord(key), strings.ReplaceAll(value, "'", "''"))
 		}
+		// The same within braces: where: "x" is "y".
+		if m := goesOn.FindStringSubmatch(s); m != nil {
+			return fmt.Sprintf("; put the whole %s in quotes, '%s …', since it begins with a quotation mark and goes on after it", m[1], m[2])
+		}
 	}
 	return ""
 }
+
+var goesOn = regexp.MustCompile(`([a-z_]+): *("[^"]*") +[^ ,}\]#]`)
 
 func lastWord(key string) string {
 	words := strings.FieldsFunc(key, func(r rune) bool { return strings.ContainsRune(" -{,", r) })
