@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -83,25 +84,67 @@ var cast = []store.Person{
 
 var databases atomic.Int64
 
-func newService(t testing.TB) *service {
-	return startService(t, func(ctx context.Context, s *people.Service) error {
-		for _, p := range cast {
-			if err := s.Add(ctx, p, password); err != nil {
-				return err
+// newService is a service of its own with the cast and nothing else.
+func newService(t testing.TB) *service { return bare.service(t) }
+
+// world is a database that is made once and copied for each service: its
+// tables, the cast with a token for each, and what its maker puts in.
+type world struct {
+	make     func(*service)
+	once     sync.Once
+	database string
+	tokens   map[string]string
+}
+
+var (
+	bare    = &world{make: func(*service) {}}
+	smaller = &world{make: func(s *service) {
+		s.publish(smallBook, 0)
+		s.load("register", "rep", smallReps)
+		s.load("targets", "rep", smallTargets)
+		s.load("feed", "sales", smallSales)
+	}}
+)
+
+func (w *world) service(t testing.TB) *service {
+	w.once.Do(func() {
+		s := startService(t, func(ctx context.Context, s *people.Service) error {
+			for _, p := range cast {
+				if err := s.Add(ctx, p, password); err != nil {
+					return err
+				}
 			}
+			return nil
+		})
+		w.make(s)
+		for _, p := range cast {
+			s.as(p.Name)
 		}
-		return nil
+		s.stop()
+		w.database, w.tokens = s.database[strings.LastIndex(s.database, "/")+1:], s.tokens
 	})
+	require.NotEmpty(t, w.database, "the world could not be made")
+	s := run(t, newDatabase(t, " template "+w.database), nil)
+	s.tokens = maps.Clone(w.tokens)
+	return s
 }
 
 func startService(t testing.TB, first func(context.Context, *people.Service) error) *service {
+	return run(t, newDatabase(t, ""), first)
+}
+
+func newDatabase(t testing.TB, like string) string {
 	name := fmt.Sprintf("e2e%d", databases.Add(1))
 	conn, err := pgx.Connect(ctx, server.URL)
 	require.NoError(t, err)
-	_, err = conn.Exec(ctx, "create database "+name)
+	defer conn.Close(ctx) //nolint:errcheck // it has done its work
+	// Whoever made the world may not have left it to the last connection yet.
+	require.Eventually(t, func() bool {
+		_, err = conn.Exec(ctx, "create database "+name+like)
+		return err == nil || !strings.Contains(err.Error(), "being accessed by other users")
+	}, time.Minute, 20*time.Millisecond)
 	require.NoError(t, err)
-	require.NoError(t, conn.Close(ctx))
-	return run(t, strings.TrimSuffix(server.URL, "oskel")+name, first)
+	return strings.TrimSuffix(server.URL, "oskel") + name
 }
 
 // beside is a second service on the same database.
@@ -138,12 +181,8 @@ func run(t testing.TB, database string, first func(context.Context, *people.Serv
 
 // small is a service with the small world loaded: see world_test.go.
 func small(t *testing.T) *service {
-	s := newService(t)
+	s := smaller.service(t)
 	t.Cleanup(s.stop)
-	s.publish(smallBook, 0)
-	s.load("register", "rep", smallReps)
-	s.load("targets", "rep", smallTargets)
-	s.load("feed", "sales", smallSales)
 	s.home = t.TempDir()
 	return s
 }
