@@ -304,3 +304,15 @@ func floorDiv(a, b int32) int32 {
 	}
 	return q
 }
+
+// ParseMonth reads a period of the calendar that is a month of it.
+func (c Calendar) ParseMonth(text string) (Month, error) {
+	p, err := c.Parse(text)
+	switch {
+	case err != nil:
+		return 0, err
+	case p.Unit != Monthly:
+		return 0, fmt.Errorf("%s is a %s; rules are evaluated for a month", text, p.Unit)
+	}
+	return Month(p.Number), nil
+}

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"oskel/core/calendar"
 	"oskel/core/judge"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
@@ -33,8 +32,12 @@ type Changes struct {
 
 // Book rehearses all rules of a draft, in their order and with what stops
 // them, against the published book.
-func (r *Rehearser) Book(ctx context.Context, d Variant, m calendar.Month) (*Changes, error) {
+func (r *Rehearser) Book(ctx context.Context, d Variant, period string) (*Changes, error) {
 	published, draft, err := r.draft(ctx, d)
+	if err != nil {
+		return nil, err
+	}
+	was, month, err := months(published, draft, period)
 	if err != nil {
 		return nil, err
 	}
@@ -45,7 +48,7 @@ func (r *Rehearser) Book(ctx context.Context, d Variant, m calendar.Month) (*Cha
 	}
 	old := map[part]*judge.Result{}
 	err = r.figures.Share(ctx, published, published, func(e *measure.Engine) error {
-		for _, res := range judge.All(e, m) {
+		for _, res := range judge.All(e, was) {
 			old[part{res.Rule.Name, res.Level}] = res
 			out.Flagged[0] += desks(e, res, out.Before)
 		}
@@ -55,7 +58,7 @@ func (r *Rehearser) Book(ctx context.Context, d Variant, m calendar.Month) (*Cha
 		return nil, err
 	}
 	err = r.figures.Share(ctx, published, draft, func(e *measure.Engine) error {
-		for _, res := range judge.All(e, monthIn(published, draft, m)) {
+		for _, res := range judge.All(e, month) {
 			key := part{res.Rule.Name, res.Level}
 			before := old[key]
 			delete(old, key)

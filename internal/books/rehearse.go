@@ -20,7 +20,7 @@ type Question struct {
 	Variant
 	Rule     string
 	Level    string // one of those it judges; the first unless stated
-	Month    calendar.Month
+	Period   string // a month of the published calendar, or else of the draft's
 	LookBack int
 	LineUp   bool
 	Key      string // of the subject of a what-if
@@ -104,19 +104,22 @@ func (r *Rehearser) Rehearse(ctx context.Context, ask Question, then func(*Answe
 			return err
 		}
 	}
-	month := monthIn(published, draft, ask.Month)
+	was, month, err := months(published, draft, ask.Period)
+	if err != nil {
+		return err
+	}
 	return r.figures.Share(ctx, published, draft, func(e *measure.Engine) error {
 		a := &Answer{Book: draft, Rule: rule, Level: level, Engine: e, Before: map[string]int{}, Desks: map[string]int{}}
 		a.Result = judge.Judge(e, rule, level, month)
 		a.Tally = a.Result.Tally()
 		var before *judge.Result
-		if old := published.Rule(rule.Name); old != nil && old.On && slices.Contains(old.Levels, level) && judge.Holds(published, old, ask.Month) {
+		if old := published.Rule(rule.Name); old != nil && old.On && slices.Contains(old.Levels, level) && judge.Holds(published, old, was) {
 			engine := apart
 			if engine == nil {
 				engine = e.With(published)
 			}
-			was := r.published(engine, old, level, ask.Month)
-			before, a.Published, a.Before = was.result, &was.tally, was.desks
+			found := r.published(engine, old, level, was)
+			before, a.Published, a.Before = found.result, &found.tally, found.desks
 		}
 		a.find(before)
 		if ask.LookBack > 0 {
@@ -181,6 +184,22 @@ func (a *Answer) find(before *judge.Result) {
 	for _, n := range a.Result.NearCut(a.Engine, mostNear) {
 		a.Near = append(a.Near, shown(n.Code, a.Result.Verdict(n.Code)))
 	}
+}
+
+// PeriodError says that a text names no month, neither of the published
+// calendar nor of the draft's.
+type PeriodError struct{ error }
+
+// months are the month that a text names, of the published calendar or, where
+// that knows none of the name, of the draft's, and the other's in which it ends.
+func months(published, draft *rulebook.Book, text string) (was, is calendar.Month, err error) {
+	if was, err = published.Calendar.ParseMonth(text); err == nil {
+		return was, monthIn(published, draft, was), nil
+	}
+	if is, other := draft.Calendar.ParseMonth(text); other == nil {
+		return monthIn(draft, published, is), is, nil
+	}
+	return 0, 0, &PeriodError{err}
 }
 
 // monthIn is the month of a draft's calendar in which a month of the published

@@ -4,7 +4,6 @@ import (
 	"context"
 
 	"oskel/core/amount"
-	"oskel/core/calendar"
 	"oskel/core/judge"
 	"oskel/core/lang"
 	"oskel/core/measure"
@@ -16,7 +15,7 @@ type Solve struct {
 	Variant
 	Dial   string
 	Wanted float64
-	Month  calendar.Month
+	Period string // as of a Question
 	Months int
 	Rules  []string // those that use the dial unless stated
 }
@@ -60,7 +59,10 @@ func (r *Rehearser) Solve(ctx context.Context, s Solve) (*Solution, error) {
 	if dial.Percent {
 		step = amount.Scale / 1000 // a tenth of a percent
 	}
-	month := monthIn(published, draft, s.Month)
+	_, month, err := months(published, draft, s.Period)
+	if err != nil {
+		return nil, err
+	}
 	err = r.figures.Share(ctx, published, draft, func(e *measure.Engine) error {
 		out.Best, out.Tried = judge.SolveDial(e, s.Dial, out.Rules, month, s.Months, s.Wanted, low, high, step)
 		now, _ := judge.SolveDial(e, s.Dial, out.Rules, month, s.Months, s.Wanted, dial.Value, dial.Value, step)

@@ -54,6 +54,7 @@ func problemOf(err error) contract.Problem {
 	var equal *intake.Equal
 	var faulty *books.Faulty
 	var overtaken *books.Overtaken
+	var period *books.PeriodError
 	var feed *store.FeedError
 	var tooLarge *http.MaxBytesError
 	var invalid *openapi3filter.RequestError
@@ -87,6 +88,10 @@ func problemOf(err error) contract.Problem {
 			faults = append(faults, contract.Fault{Text: d})
 		}
 		p.Faults = &faults
+		return p
+	case errors.As(err, &period):
+		p := simple(http.StatusBadRequest, "invalid-request")
+		p.Detail = ptr("period: " + err.Error())
 		return p
 	case books.IsRehearsal(err):
 		return simple(http.StatusUnprocessableEntity, "not-rehearsed")

@@ -40,16 +40,12 @@ func desksOut(book *rulebook.Book, before, after map[string]int) []contract.Desk
 
 func (s *server) Rehearse(ctx context.Context, r contract.RehearseRequestObject) (contract.RehearseResponseObject, error) {
 	b := r.Body
-	m, err := s.monthParam(ctx, b.Period)
-	if err != nil {
-		return nil, err
-	}
-	ask := books.Question{Variant: books.Variant{Text: b.Text, Dials: or(b.Dials, nil), CutRule: b.Rule}, Rule: b.Rule, Level: or(b.By, ""), Month: m, LookBack: or(b.LookBack, 0), Key: or(b.Key, ""), WhatIf: or(b.WhatIf, nil)}
+	ask := books.Question{Variant: books.Variant{Text: b.Text, Dials: or(b.Dials, nil), CutRule: b.Rule}, Rule: b.Rule, Level: or(b.By, ""), Period: b.Period, LookBack: or(b.LookBack, 0), Key: or(b.Key, ""), WhatIf: or(b.WhatIf, nil)}
 	for _, c := range or(b.Cuts, nil) {
 		ask.Cuts = append(ask.Cuts, books.Cut{Band: c.Band, High: c.High, Value: c.Value})
 	}
 	var out contract.Rehearsal
-	err = s.Trials.Rehearse(ctx, ask, func(a *books.Answer) error {
+	err := s.Trials.Rehearse(ctx, ask, func(a *books.Answer) error {
 		level := a.Level.String()
 		out = contract.Rehearsal{Rule: a.Rule.Name, Title: a.Rule.Title, Words: a.Book.Words(a.Rule), Level: level, Tally: tallyOut(a.Rule.Name, level, a.Tally), Flagged: foundOut(a.Flagged), Flips: foundOut(a.Flips),
 			Turned: turnedOut(a.Turned), Near: foundOut(a.Near), Desks: desksOut(a.Book, a.Before, a.Desks), Back: []contract.LookBack{}}
@@ -78,11 +74,7 @@ func (s *server) Rehearse(ctx context.Context, r contract.RehearseRequestObject)
 }
 
 func (s *server) RehearseBook(ctx context.Context, r contract.RehearseBookRequestObject) (contract.RehearseBookResponseObject, error) {
-	m, err := s.monthParam(ctx, r.Body.Period)
-	if err != nil {
-		return nil, err
-	}
-	c, err := s.Trials.Book(ctx, books.Variant{Text: r.Body.Text, Dials: or(r.Body.Dials, nil)}, m)
+	c, err := s.Trials.Book(ctx, books.Variant{Text: r.Body.Text, Dials: or(r.Body.Dials, nil)}, r.Body.Period)
 	if err != nil {
 		return nil, err
 	}
@@ -102,11 +94,7 @@ func (s *server) RehearseBook(ctx context.Context, r contract.RehearseBookReques
 
 func (s *server) SolveDial(ctx context.Context, r contract.SolveDialRequestObject) (contract.SolveDialResponseObject, error) {
 	b := r.Body
-	m, err := s.monthParam(ctx, b.Period)
-	if err != nil {
-		return nil, err
-	}
-	found, err := s.Trials.Solve(ctx, books.Solve{Variant: books.Variant{Text: b.Text}, Dial: b.Dial, Wanted: b.Wanted, Month: m, Months: or(b.Periods, 6), Rules: or(b.Rules, nil)})
+	found, err := s.Trials.Solve(ctx, books.Solve{Variant: books.Variant{Text: b.Text}, Dial: b.Dial, Wanted: b.Wanted, Period: b.Period, Months: or(b.Periods, 6), Rules: or(b.Rules, nil)})
 	if err != nil {
 		return nil, err
 	}

@@ -24,14 +24,11 @@ func (s *server) calendar(ctx context.Context) calendar.Calendar {
 
 // monthParam reads a month as the published calendar writes it.
 func (s *server) monthParam(ctx context.Context, text string) (calendar.Month, error) {
-	p, err := s.calendar(ctx).Parse(text)
-	switch {
-	case err != nil:
+	m, err := s.calendar(ctx).ParseMonth(text)
+	if err != nil {
 		return 0, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
-	case p.Unit != calendar.Monthly:
-		return 0, fail(http.StatusBadRequest, "invalid-request", "period: %s is a %s; rules are evaluated for a month", text, p.Unit)
 	}
-	return calendar.Month(p.Number), nil
+	return m, nil
 }
 
 func monthText(c calendar.Calendar, m calendar.Month) string {
