@@ -53,13 +53,17 @@ function forget() {
   report.value = problem.value = undefined
   trouble.value = ''
 }
+let newest: File | undefined
 async function choose(f?: File) {
   if (!f) return
   forget()
   taken.value = undefined
   what.value = ''
   file.value = undefined
-  head.value = (await f.slice(0, 4096).text()).split(/\r?\n/)[0]
+  newest = f
+  const first = (await f.slice(0, 4096).text()).split(/\r?\n/)[0]
+  if (newest !== f) return // another was dropped meanwhile
+  head.value = first
   file.value = f
 }
 // A file may be dropped before the rulebook has come, which says what it can be.
@@ -116,7 +120,10 @@ const size = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6)
       />
     </label>
 
-    <form v-if="file" class="mt-3 flex flex-wrap items-center gap-2" @submit.prevent="check">
+    <p v-if="file && book && !choices.length" role="status" class="mt-3 text-muted">
+      No rulebook is published yet. It says which feeds and registers there are: publish one first.
+    </p>
+    <form v-else-if="file" class="mt-3 flex flex-wrap items-center gap-2" @submit.prevent="check">
       <label class="text-small text-muted" for="intake-what">It holds</label>
       <select id="intake-what" v-model="what" class="field" @change="forget">
         <option v-for="c in choices" :key="c.value" :value="c.value">{{ c.text }}</option>
