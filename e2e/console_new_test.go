@@ -89,6 +89,18 @@ func TestTheFileEditor(t *testing.T) {
 	do(t, p.Edit("sum: sales.net", "sum: sales.nett"), p.Sees("did you mean net?"), p.Until("document.querySelector('.cm-lint-marker-error')"))
 	do(t, p.ClickText("13:"), p.Until("document.activeElement.classList.contains('cm-content')"))
 	do(t, p.Edit("sum: sales.nett", "sum: sales.net"), p.Sees("No errors"), p.Until("!document.querySelector('.cm-lint-marker-error')"))
+	// What was done is undone and done again; what is sought is found.
+	key := func(key string) error {
+		return p.Do(".cm-content", fmt.Sprintf("e.focus(); e.dispatchEvent(new KeyboardEvent('keydown', {key: '%s', ctrlKey: true, bubbles: true, cancelable: true}))", key))
+	}
+	do(t, p.Edit("title: Smaller", "title: Least"), p.Sees("title: Least"), key("z"), p.Sees("title: Smaller"), key("y"), p.Sees("title: Least"))
+	assert.Eventually(t, func() bool {
+		return strings.Contains(want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx)).Text, "title: Least")
+	}, 60*time.Second, 100*time.Millisecond)
+	do(t, key("f"), p.Set(".cm-search input[name=search]", "Behind target"), p.Until("document.querySelector('.cm-searchMatch')?.textContent === 'Behind target'"))
+	found, err := p.Axe(axeSource)
+	require.NoError(t, err)
+	assert.Empty(t, found)
 	// Completion offers keys, measures and functions.
 	do(t, p.Edit("title: Gone quiet", "title: Gone quiet\n    sta"), p.Until("document.querySelector('.cm-tooltip-autocomplete')?.innerText.includes('stake')"))
 }

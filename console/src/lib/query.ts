@@ -20,6 +20,13 @@ export function useQueryChange() {
   }
 }
 
+/** What is selected in a list, by a word of the URL; selecting it again lets it go. */
+export function useSelected(name: string) {
+  const selected = useQueryWord(name)
+  const open = (which: number | string) => void (selected.value = selected.value === String(which) ? '' : String(which))
+  return { selected, open }
+}
+
 /** A word of the URL's query that can be read and set; empty takes it away. */
 export function useQueryWord(name: string) {
   const route = useRoute()

@@ -5,6 +5,7 @@ import { computed, ref } from 'vue'
 import { api, need } from '@/lib/api'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
+import TextField from '@/parts/TextField.vue'
 
 /** Who is signed in, and their password. */
 const { person } = useSession()
@@ -28,35 +29,20 @@ const change = useMutation({
       <span class="font-mono">{{ person.name }}</span>, {{ person.role
       }}<template v-if="person.desks.length">, on {{ person.desks.map(desk).join(', ') }}</template>
     </p>
-    <form class="mt-6 space-y-3" @submit.prevent="change.mutate()">
+    <form class="mt-6 w-72 space-y-3" @submit.prevent="change.mutate()">
       <h2 class="font-semibold">Change my password</h2>
       <input type="text" class="hidden" autocomplete="username" :value="person.name" aria-hidden="true" tabindex="-1" />
-      <label class="block text-small text-muted"
-        >Current password<input
-          v-model="old"
-          type="password"
-          class="field mt-0.5 block w-72"
-          autocomplete="current-password"
-          required
-      /></label>
-      <label class="block text-small text-muted"
-        >New password, 8 characters or more<input
-          v-model="fresh"
-          type="password"
-          minlength="8"
-          maxlength="200"
-          class="field mt-0.5 block w-72"
-          autocomplete="new-password"
-          required
-      /></label>
-      <label class="block text-small text-muted"
-        >New password again<input
-          v-model="again"
-          type="password"
-          class="field mt-0.5 block w-72"
-          autocomplete="new-password"
-          required
-      /></label>
+      <TextField label="Current password" v-model="old" type="password" autocomplete="current-password" required />
+      <TextField
+        label="New password, 8 characters or more"
+        v-model="fresh"
+        type="password"
+        minlength="8"
+        maxlength="200"
+        autocomplete="new-password"
+        required
+      />
+      <TextField label="New password again" v-model="again" type="password" autocomplete="new-password" required />
       <p v-if="differ" role="status" class="text-small text-amber">The two are not the same yet.</p>
       <p v-if="change.error.value" role="alert" class="text-red">{{ change.error.value.message }}</p>
       <p v-else-if="change.isSuccess.value && !old" role="status" class="text-muted">

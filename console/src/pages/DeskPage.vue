@@ -4,7 +4,7 @@ import { computed } from 'vue'
 
 import { api, need } from '@/lib/api'
 import { countWords, dayWords } from '@/lib/format'
-import { useQueryWord } from '@/lib/query'
+import { useQueryWord, useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
@@ -19,7 +19,7 @@ const queries = useQueryClient()
 const { book, desk } = useRulebook()
 const deskName = useQueryWord('desk')
 const state = useQueryWord('state')
-const selected = useQueryWord('id')
+const { selected, open } = useSelected('id')
 
 const mine = computed(() => !deskName.value && !!person.value?.desks.length)
 const { data, error, isPending, refetch } = useQuery({
@@ -66,7 +66,6 @@ const stateText = (c: { state: string; taken_by?: string; finding?: string }) =>
     : c.state === 'settled'
       ? c.finding
       : 'open'
-const open = (id: number) => (selected.value = selected.value === String(id) ? '' : String(id))
 </script>
 
 <template>

@@ -7,7 +7,7 @@ import { useRoute } from 'vue-router'
 import { api, need } from '@/lib/api'
 import { countWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
-import { useQueryChange, useQueryWord } from '@/lib/query'
+import { useQueryChange, useQueryWord, useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
 import ExceptionView from '@/parts/ExceptionView.vue'
@@ -32,7 +32,7 @@ const state = useQueryWord('state')
 const kind = useQueryWord('kind')
 const deskName = useQueryWord('desk')
 const text = useQueryWord('text')
-const selected = useQueryWord('id')
+const { selected, open } = useSelected('id')
 
 // Typing filters once the hand rests.
 const typed = useTyped(text)
@@ -101,7 +101,6 @@ const columns: { key: Sort; head: string; right?: boolean }[] = [
 ]
 // Beside the sheet the list keeps what tells its rows apart.
 const shown = computed(() => columns.filter((c) => !selected.value || ['grade', 'subject'].includes(c.key)))
-const open = (id: number) => (selected.value = selected.value === String(id) ? '' : String(id))
 </script>
 
 <template>

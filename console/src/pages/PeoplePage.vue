@@ -5,7 +5,7 @@ import { computed } from 'vue'
 
 import { api, need } from '@/lib/api'
 import { countWords } from '@/lib/format'
-import { useQueryWord } from '@/lib/query'
+import { useQueryWord, useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
@@ -22,13 +22,13 @@ const { data, error, isPending, refetch } = useQuery({
 })
 const open = computed(() => data.value?.filter((p) => !p.closed) ?? [])
 const shown = computed(() => [...open.value, ...(data.value?.filter((p) => p.closed) ?? [])])
-const chosen = useQueryWord('name')
+const { selected: chosen, open: choose } = useSelected('name')
 const adding = useQueryWord('add')
 const person = computed(() => open.value.find((p) => p.name === chosen.value))
 const isLead = computed(() => self.value?.role === 'lead')
 const pick = (name: string) => {
   adding.value = ''
-  chosen.value = chosen.value === name ? '' : name
+  choose(name)
 }
 function add() {
   chosen.value = ''

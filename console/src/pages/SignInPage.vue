@@ -2,6 +2,7 @@
 import { ref } from 'vue'
 
 import { useSignIn } from '@/lib/session'
+import TextField from '@/parts/TextField.vue'
 
 const name = ref('')
 const password = ref('')
@@ -19,25 +20,25 @@ const signIn = useSignIn()
     </div>
     <form class="card w-full max-w-sm p-6 md:justify-self-start" @submit.prevent="signIn.mutate({ name, password })">
       <h1 class="text-title font-semibold">Sign in</h1>
-      <label class="mt-4 block text-small font-semibold text-muted" for="name">Name</label>
-      <input
-        id="name"
-        v-model="name"
-        class="field mt-1 w-full"
-        autocomplete="username"
-        autocapitalize="none"
-        required
-        autofocus
-      />
-      <label class="mt-3 block text-small font-semibold text-muted" for="password">Password</label>
-      <input
-        id="password"
-        v-model="password"
-        type="password"
-        class="field mt-1 w-full"
-        autocomplete="current-password"
-        required
-      />
+      <div class="mt-4 space-y-3">
+        <TextField
+          id="name"
+          v-model="name"
+          label="Name"
+          autocomplete="username"
+          autocapitalize="none"
+          required
+          autofocus
+        />
+        <TextField
+          id="password"
+          v-model="password"
+          label="Password"
+          type="password"
+          autocomplete="current-password"
+          required
+        />
+      </div>
       <p v-if="signIn.error.value" role="alert" class="mt-3 text-red">
         {{
           signIn.error.value.message === 'Failed to fetch'

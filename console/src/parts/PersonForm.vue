@@ -5,6 +5,7 @@ import { reactive, ref, watch } from 'vue'
 import { api, need, type Schemas } from '@/lib/api'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
+import TextField from './TextField.vue'
 
 /** One account: added, changed, given a new password, or closed. */
 const props = defineProps<{ person?: Schemas['Person'] }>()
@@ -25,15 +26,6 @@ const fields = reactive({
   password: '',
 })
 const closing = ref(false)
-watch(
-  () => props.person,
-  (p) => {
-    Object.assign(fields, { name: p?.name ?? '', title: p?.title ?? '', role: p?.role ?? 'reviewer', password: '' })
-    fields.desks = [...(p?.desks ?? [])]
-    closing.value = false
-  },
-  { immediate: true },
-)
 const changed = () => queries.invalidateQueries({ queryKey: ['people'] })
 const path = () => ({ params: { path: { name: props.person!.name } } })
 const save = useMutation({
@@ -61,25 +53,36 @@ const close = useMutation({
     emit('done', '')
   },
 })
+// What is typed stays when the list is read anew; another account begins anew.
+watch(
+  () => props.person?.name,
+  () => {
+    const p = props.person
+    for (const done of [save, reset, close]) done.reset()
+    Object.assign(fields, { name: p?.name ?? '', title: p?.title ?? '', role: p?.role ?? 'reviewer', password: '' })
+    fields.desks = [...(p?.desks ?? [])]
+    closing.value = false
+  },
+  { immediate: true },
+)
 </script>
 
 <template>
   <div class="space-y-6 p-4">
     <form class="space-y-3" @submit.prevent="save.mutate()">
       <h2 class="text-lead font-semibold">{{ person?.title ?? 'A new account' }}</h2>
-      <label v-if="!person" class="block text-small text-muted"
-        >Name to sign in with<input
-          v-model="fields.name"
-          class="field mt-0.5 block w-full font-mono"
-          autocomplete="off"
-          autocapitalize="none"
-          pattern="[a-z][a-z0-9.\-]{0,39}"
-          title="Lower-case letters, digits, dots and hyphens, a letter first"
-          required
-      /></label>
-      <label class="block text-small text-muted"
-        >Shown as<input v-model="fields.title" class="field mt-0.5 block w-full" maxlength="100" required
-      /></label>
+      <TextField
+        v-if="!person"
+        label="Name to sign in with"
+        v-model="fields.name"
+        class="font-mono"
+        autocomplete="off"
+        autocapitalize="none"
+        pattern="[a-z][a-z0-9.\-]{0,39}"
+        title="Lower-case letters, digits, dots and hyphens, a letter first"
+        required
+      />
+      <TextField label="Shown as" v-model="fields.title" maxlength="100" required />
       <fieldset>
         <legend class="text-small text-muted">Role</legend>
         <label v-for="r in roles" :key="r.name" class="block">
@@ -93,16 +96,16 @@ const close = useMutation({
           <input v-model="fields.desks" type="checkbox" class="mr-1.5" :value="d.name" />{{ d.title }}
         </label>
       </fieldset>
-      <label v-if="!person" class="block text-small text-muted"
-        >Password to begin with, 8 characters or more<input
-          v-model="fields.password"
-          type="password"
-          minlength="8"
-          maxlength="200"
-          class="field mt-0.5 block w-full"
-          autocomplete="new-password"
-          required
-      /></label>
+      <TextField
+        v-if="!person"
+        label="Password to begin with, 8 characters or more"
+        v-model="fields.password"
+        type="password"
+        minlength="8"
+        maxlength="200"
+        autocomplete="new-password"
+        required
+      />
       <p v-if="save.error.value" role="alert" class="text-red">{{ save.error.value.message }}</p>
       <p v-else-if="save.isSuccess.value && person" role="status" class="text-muted">Saved.</p>
       <button class="button-main" :disabled="save.isPending.value">{{ person ? 'Save' : 'Add the account' }}</button>

@@ -5,6 +5,7 @@ import { computed, ref, watch } from 'vue'
 
 import { api, need, Refusal } from '@/lib/api'
 import { usePeriod } from '@/lib/period'
+import TextField from './TextField.vue'
 
 /** Publishing: what would change, in words and as text, for how many; and why. */
 const props = defineProps<{ open: boolean; text: string; basedOn: number; advice: string[] }>()
@@ -92,10 +93,7 @@ const changes = computed(
           </button>
         </div>
         <p v-else-if="publish.error.value" role="alert" class="mt-3 text-red">{{ publish.error.value.message }}</p>
-        <label class="mt-3 block text-small text-muted">
-          Why? It is kept with the revision.
-          <input v-model="note" class="field mt-0.5 w-full text-ink" maxlength="500" />
-        </label>
+        <div class="mt-3"><TextField v-model="note" label="Why? It is kept with the revision." maxlength="500" /></div>
         <div class="mt-4 flex justify-end gap-2">
           <button class="button" @click="$emit('close')">Cancel</button>
           <button class="button-main" :disabled="!note.trim() || publish.isPending.value" @click="publish.mutate()">

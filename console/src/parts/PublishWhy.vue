@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 
+import TextField from './TextField.vue'
+
 /** Publishes a small change with its reason; buttons beside go in the slot. */
 defineProps<{ button: string; pending: boolean; error?: Error | null; disabled?: boolean }>()
 const emit = defineEmits<{ publish: [note: string] }>()
@@ -9,9 +11,9 @@ const note = ref('')
 
 <template>
   <form class="flex flex-wrap items-end gap-2 border-t border-line pt-3" @submit.prevent="emit('publish', note.trim())">
-    <label class="min-w-60 flex-1 text-small text-muted"
-      >Why? It is kept with the revision.<input v-model="note" class="field mt-0.5 w-full text-ink" maxlength="500"
-    /></label>
+    <div class="min-w-60 flex-1">
+      <TextField v-model="note" label="Why? It is kept with the revision." maxlength="500" />
+    </div>
     <button class="button-main" :disabled="!note.trim() || pending || disabled">{{ button }}</button>
     <slot />
     <p v-if="error" role="alert" class="w-full text-red">{{ error.message }}</p>
