@@ -238,6 +238,25 @@ func TestAccountsFromTheCommandLine(t *testing.T) {
 	assert.Regexp(t, `ava +Ava Made-Up +analyst`, out)
 	assert.Regexp(t, `both +both +reviewer +north, south`, out)
 
+	// What is not said of an account stays; one that is not there is said to be missing.
+	code, _, errs = s.oskel("lea", "change-person", "-title", "Both Desks", "both")
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, errs, "Both Desks is a reviewer now, on north, south.")
+	code, _, errs = s.oskel("", "change-person", "-no-desks", "-role", "analyst", "both")
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, errs, "Both Desks is an analyst now, on no desk.")
+	for _, args := range [][]string{{"change-person", "-title", "X", "nobody"}, {"close-person", "nobody"}} {
+		code, _, errs = s.oskel("", args...)
+		assert.Equal(t, 1, code, args)
+		assert.Contains(t, errs, `here is no open account "nobody"`, args)
+	}
+	code, _, errs = s.oskelReading("", "a new long one\n", "password", "nobody")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, `There is no open account "nobody".`)
+	for _, args := range [][]string{{"change-person"}, {"close-person", "a", "b"}, {"password", "a", "b"}} {
+		code, _, _ = s.oskel("", args...)
+		assert.Equal(t, 2, code, args)
+	}
 	code, _, errs = s.oskelReading("", "long enough\n", "sign-in", "ava")
 	assert.Equal(t, 0, code, errs)
 	code, _, _ = s.oskel("", "exceptions", "-period", "2026-10")

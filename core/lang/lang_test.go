@@ -172,3 +172,21 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// What functions take reaches exactly so far, and no further.
+func TestWhatFunctionsTake(t *testing.T) {
+	for formula, fits := range map[string]bool{
+		"earlier(a, 1)": true, "earlier(a, 0)": false, "earlier(a, 1000)": true, "earlier(a, 1001)": false, "earlier(a, 1.5)": false, "earlier(a, 1 year)": true, "growth(a, 2 year)": true, "change(a, 1)": true,
+		"trailing(a, 1)": false, "trailing(a, 2)": true, "trailing(a, 1000)": true, "trailing(a, 1001)": false, "trailing(a, 3, worst)": true, "trailing(a, 3, mode)": false,
+		"history(a, 12, median, at least 1)": true, "history(a, 12, median, at least 0)": false, "history(a, 12, at least 2.5)": false, "history(a, 2 year)": false,
+		"to_date(a, month)": true, "to_date(a, quarter)": true, "to_date(a, half)": true, "to_date(a, year)": true, "to_date(a, week)": false,
+		"share(a)": true, "share(a, rep.area)": true, "share(a, area)": false, "overall(a, rep.area)": true, "overall(a, 3)": false,
+		"place(a)": true, "place(a, lowest)": true, "place(a, highest, rep.area)": true, "place(a, least)": false,
+		"peers(a, average)": true, "peers(a, median)": true, "peers(a, mean)": false, "peers(a)": false, "peers(a, rep.area, average)": false,
+		"peers(a, percentile 0)": false, "peers(a, percentile 0.0001)": true, "peers(a, percentile 99.9999)": true, "peers(a, percentile 100)": false, "peers(a, average, area)": false, "peers(a, average, rep.area)": true,
+		"in_range(a, rep.area)": true, "percent_place(a)": true, "filled(a, b)": true, "filled(a)": false, "target(a)": true, "target(a + b)": false, "attainment(1)": false, "gap(a, b)": false,
+	} {
+		_, err := Formula(formula)
+		assert.Equal(t, fits, err == nil, "%s: %v", formula, err)
+	}
+}

@@ -144,13 +144,26 @@ func (b *Book) hides(first, second *Rule) bool {
 	return true
 }
 
+// distinctKind is the kind of which a measure counts different subjects, or "".
+func (b *Book) distinctKind(m *Measure) string {
+	if m.Aggregate != "distinct" {
+		return ""
+	}
+	for _, s := range b.Feed(m.Of.Feed).Subjects {
+		if s.Column == m.Of.Figure {
+			return s.Kind
+		}
+	}
+	return ""
+}
+
 // Uses lists everything that would feel a change of a measure, dial, kind,
 // grade, feed or desk: "measure margin_rate", "rule thin-margin", "route 2".
 func (b *Book) Uses(name string) []string {
 	var out []string
 	for i := range b.Measures {
 		m := &b.Measures[i]
-		if m.Formula != nil && slices.Contains(m.Formula.Tree.Names(), name) || m.Formula == nil && (m.Of.Feed == name) || m.Where != nil && asks(m.Where, name) {
+		if m.Formula != nil && slices.Contains(m.Formula.Tree.Names(), name) || m.Formula == nil && (m.Of.Feed == name || b.distinctKind(m) == name) || m.Where != nil && asks(m.Where, name) {
 			out = append(out, "measure "+m.Name)
 		}
 	}

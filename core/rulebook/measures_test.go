@@ -104,6 +104,31 @@ func TestAFormulaIsTriedBesideTheBook(t *testing.T) {
 	assert.Equal(t, []string{"a", "peers(a, median, rep.x)", "(b - c) / d"}, SplitFormulas("a, peers(a, median, rep.x),(b - c) / d"))
 }
 
+// A formula that is a measure alone is good as that one is; any other is not
+// known to be better when it is small.
+func TestWhatIsGoodOfAFormulaThatIsTried(t *testing.T) {
+	book, problems := Read([]byte(strings.Replace(measured, "visits_made: {count: visits", "visits_made: {good: down, count: visits", 1)))
+	require.Empty(t, problems)
+	for text, down := range map[string]bool{"(visits_made)": true, "(revenue)": false, "visits_made + 1": false, "revenue / visits_made": false, "growth(visits_made)": false} {
+		with, err := book.WithFormula(text)
+		require.NoError(t, err, text)
+		assert.Equal(t, down, with.Measure(text).GoodDown, text)
+	}
+}
+
+// A feed is used by what counts its lines, with a condition or without; an
+// attribute and a label by what asks for them.
+func TestUsesOfFeedsAndConditions(t *testing.T) {
+	book, problems := Read([]byte(measured))
+	require.Empty(t, problems)
+	for name, want := range map[string][]string{
+		"sales": {"measure revenue", "measure range", "measure new_goods"}, "visits": {"measure visits_made"},
+		"product": {"measure range", "measure new_goods"}, "visits_made": {"measure effort"}, "effort": nil, "range": nil,
+	} {
+		assert.Equal(t, want, book.Uses(name), name)
+	}
+}
+
 func TestDifferenceTellsEverything(t *testing.T) {
 	from, _ := Read([]byte(measured))
 	for edit, says := range map[[2]string]string{

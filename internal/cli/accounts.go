@@ -6,6 +6,7 @@ import (
 	"flag"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 
 	"golang.org/x/term"
@@ -145,14 +146,14 @@ var accountCommands = []command{
 				if err != nil {
 					return err
 				}
-				ask := client.PersonChange{Role: client.Role(*role), Title: *title, Desks: append([]string{}, desks...)}
-				for _, p := range all {
-					if p.Name == args[0] {
-						ask.Role, ask.Title = client.Role(or(*role, string(p.Role))), or(*title, p.Title)
-						if len(desks) == 0 && !*none {
-							ask.Desks = p.Desks
-						}
-					}
+				at := slices.IndexFunc(all, func(p client.Person) bool { return p.Name == args[0] && p.Closed == nil })
+				if at < 0 {
+					return fmt.Errorf("there is no open account %q", args[0])
+				}
+				was := all[at]
+				ask := client.PersonChange{Role: client.Role(or(*role, string(was.Role))), Title: or(*title, was.Title), Desks: append([]string{}, desks...)}
+				if len(desks) == 0 && !*none {
+					ask.Desks = was.Desks
 				}
 				r, err = c.ChangePerson(ctx, args[0], ask)
 				p, err := read[client.Person](e, r, err)
