@@ -22,6 +22,7 @@ import (
 	"oskel/core/judge"
 	"oskel/core/ledger"
 	"oskel/core/measure"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 	"oskel/internal/books"
 	"oskel/internal/figures"
@@ -238,7 +239,7 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 	}
 	large, small := rivals(sums(1), sums(10))
 	add(growth("ten times the lines", "≤ 11", large, small))
-	twice, problems := rulebook.Read([]byte(wholeBook()))
+	twice, problems := rulebook.Read([]byte(wholeBook()), method.All())
 	if len(problems) > 0 {
 		log.Fatal("bench: ", problems[0])
 	}

@@ -271,9 +271,9 @@ func TestEveryFamilyByForm(t *testing.T) {
 			[]string{"no_data: look", "persists: 1 of 2", "stake: revenue", "earlier(margin)", "as: change", "below: -20%", "below: -10%"}},
 		{[][2]string{{"Family", "choose"}, {"Condition 1 of choice 1", "margin below 20%"}, {"How many of choice 1", "none"}, {"Grade of choice 1", "act"}},
 			[]string{"choose:", "grade: act", "none:", "margin below 20%", "persists: 1 of 2"}},
-		{[][2]string{{"Family", "outlier"}, {"Measure", "revenue"}, {"Among", "rep.territory"}, {"Beyond", "floor"}, {"Beyond", "3"}, {"Side", "low"}, {"Grade", "act"}},
-			[]string{"outlier:", "of: revenue", "among: rep.territory", "beyond: 3", "side: low", "peers: 8", "grade: act", "no_data: look"}},
-		{[][2]string{{"Family", "silence"}, {"Grade", "act"}}, []string{"window:", "silence: sales", "at_least: 60 days", "grade: act"}},
+		{[][2]string{{"Family", "outlier: robust score"}, {"Measure", "revenue"}, {"Among", "rep.territory"}, {"Beyond", "floor"}, {"Beyond", "3"}, {"Side", "low"}, {"Grade", "act"}},
+			[]string{"outlier:", "of: revenue", "among: rep.territory", "beyond: 3", "by: robust score", "side: low", "grade: act", "no_data: look"}},
+		{[][2]string{{"Family", "window: silence"}, {"Grade", "act"}}, []string{"window:", "silence: sales", "at_least: 60 days", "grade: act"}},
 		{[][2]string{{"Family", "bands"}, {"Measure", "revenue"}, {"below, band 1", "500"}}, []string{"of: revenue", "below: 500", "clear: rest"}},
 	} {
 		for _, step := range c.steps {

@@ -11,6 +11,7 @@ import (
 	"oskel/core/calendar"
 	"oskel/core/explain"
 	"oskel/core/judge"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
@@ -43,7 +44,7 @@ func end(a amount.Amount, included, percent bool) *judge.BandEnd {
 // One sentence a family and verdict, with the numbers that decided it written
 // so that they differ wherever they do.
 func TestSentences(t *testing.T) {
-	book, problems := rulebook.Read([]byte(text))
+	book, problems := rulebook.Read([]byte(text), method.All())
 	require.Empty(t, problems)
 	rat := func(a, b int64) *big.Rat { return big.NewRat(a, b) }
 	percent := judge.Evidence{Measure: "rate", Unit: rulebook.Percent, Places: 1, Band: &judge.BandFound{Low: end(2000, false, true), High: end(3000, true, true)}}
@@ -52,9 +53,9 @@ func TestSentences(t *testing.T) {
 	exact := percent
 	exact.Value, exact.Held = rat(3, 10), rat(3, 10)
 	peers := func(value, median, score *big.Rat) judge.Evidence {
-		return judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: value, Peers: &judge.Peers{Attribute: "territory", Group: "North", Others: 7, Median: median, MAD: rat(1, 1), Score: score, Cut: rat(7, 2)}}
+		return judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: value, Peers: &method.Peers{Attribute: "territory", Group: "North", Others: 7, Median: median, MAD: rat(1, 1), Score: score, Cut: rat(7, 2)}}
 	}
-	silence := judge.Evidence{Silence: &judge.Silence{Feed: "sales", Last: "2026-09-30", AsOf: "2026-10-31", Days: 31, Limit: 30}}
+	silence := judge.Evidence{Silence: &method.Silence{Feed: "sales", Last: "2026-09-30", AsOf: "2026-10-31", Days: 31, Limit: 30}}
 	cases := []struct {
 		rule    string
 		verdict judge.Verdict
@@ -69,7 +70,7 @@ func TestSentences(t *testing.T) {
 		{"far", breach, peers(rat(-90, 1), rat(10, 1), rat(-54, 1)), "Revenue is -90, far below the median of 10 among 8 reps in North: robust score 54.0, the cut is 3.5."},
 		{"far", judge.Verdict{Outcome: judge.Clear}, peers(rat(15, 1), rat(10, 1), rat(7, 2)), "Revenue is 15, above the median of 10 among 8 reps in North: robust score 3.5, the cut is 3.5."},
 		{"quiet", breach, silence, "Nothing in order lines since 30 Sep 2026: 31 days by 31 Oct 2026, the limit is 30 days."},
-		{"far", judge.Verdict{Outcome: judge.NotJudged, Why: judge.FewPeers}, judge.Evidence{}, "Not judged: too few peers."},
+		{"far", judge.Verdict{Outcome: judge.NotJudged, Why: method.FewPeers}, judge.Evidence{}, "Not judged: too few peers."},
 		{"far", judge.Verdict{Outcome: judge.NoData, Why: "no lines in the period"}, judge.Evidence{Measure: "revenue"}, "There is no data on revenue for Oct 2026: no lines in the period."},
 		{"far", judge.Verdict{}, judge.Evidence{}, "Outside the rule's scope."},
 	}

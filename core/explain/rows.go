@@ -7,6 +7,7 @@ import (
 
 	"oskel/core/calendar"
 	"oskel/core/judge"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
@@ -14,7 +15,7 @@ import (
 // the columns of a list. Either is "" where there is none.
 func Values(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) (value, yardstick string) {
 	if ev.Silence != nil {
-		return days(ev.Silence.Days), days(ev.Silence.Limit)
+		return method.DaysWords(ev.Silence.Days), silenceLimit(ev.Silence)
 	}
 	if len(ev.Holding) > 0 {
 		return strings.Join(ev.Holding, "; "), ""
@@ -26,14 +27,14 @@ func Values(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) (value,
 	switch {
 	case ev.Yardstick != nil:
 		value, yardstick = rulebook.FormatApart(ev.Value, ev.Yardstick, ev.Unit, ev.Places)
-	case ev.Peers != nil:
+	case ev.Peers != nil && ev.Peers.Median != nil:
 		value, yardstick = rulebook.FormatApart(ev.Value, ev.Peers.Median, ev.Unit, ev.Places)
 	case ev.Band != nil && ev.Band.High != nil:
-		value, _ = withBand(ev.Held, ev.Unit, ev.Places, ev.Band)
-		yardstick = cutWords(ev.Band.High)
+		value, _ = method.WithBand(ev.Held, ev.Unit, ev.Places, ev.Band)
+		yardstick = method.CutWords(ev.Band.High)
 	case ev.Band != nil && ev.Band.Low != nil:
-		value, _ = withBand(ev.Held, ev.Unit, ev.Places, ev.Band)
-		yardstick = cutWords(ev.Band.Low)
+		value, _ = method.WithBand(ev.Held, ev.Unit, ev.Places, ev.Band)
+		yardstick = method.CutWords(ev.Band.Low)
 	}
 	return value, yardstick
 }
@@ -43,10 +44,14 @@ func Values(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) (value,
 func Numbers(ev judge.Evidence) (value, yardstick *big.Rat, unit rulebook.Unit) {
 	switch {
 	case ev.Silence != nil:
-		return big.NewRat(int64(ev.Silence.Days), 1), big.NewRat(int64(ev.Silence.Limit), 1), rulebook.Days
+		limit := big.NewRat(int64(ev.Silence.Limit), 1)
+		if ev.Silence.Limit == 0 {
+			limit = new(big.Rat).Mul(ev.Silence.Times, ev.Silence.UsualGap)
+		}
+		return big.NewRat(int64(ev.Silence.Days), 1), limit, rulebook.Days
 	case ev.Yardstick != nil:
 		return ev.Value, ev.Yardstick, ev.Unit
-	case ev.Peers != nil:
+	case ev.Peers != nil && ev.Peers.Median != nil:
 		return ev.Value, ev.Peers.Median, ev.Unit
 	case ev.Band != nil && ev.Band.High != nil:
 		return ev.Value, ev.Band.High.At.Rat(), ev.Unit
@@ -54,6 +59,17 @@ func Numbers(ev judge.Evidence) (value, yardstick *big.Rat, unit rulebook.Unit) 
 		return ev.Value, ev.Band.Low.At.Rat(), ev.Unit
 	}
 	return ev.Value, nil, ev.Unit
+}
+
+// silenceLimit says how long a silence may be.
+func silenceLimit(s *method.Silence) string {
+	if s.Limit == 0 {
+		return rulebook.Format(s.Times, rulebook.Count, 1) + " usual gaps"
+	}
+	if s.Working {
+		return strings.Replace(method.DaysWords(s.Limit), "day", "working day", 1)
+	}
+	return method.DaysWords(s.Limit)
 }
 
 // Row is one line of an evidence table.
@@ -73,7 +89,7 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		if ev.Value != nil {
 			value = rulebook.Format(ev.Value, ev.Unit, max(ev.Places, 2))
 		}
-		add(title(book, ev.Measure), value)
+		add(method.Title(book, ev.Measure), value)
 	}
 	switch ev.Against {
 	case "":
@@ -93,7 +109,7 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		number("Difference", ev.Held, ev.Unit, 2)
 	}
 	if ev.Band != nil {
-		_, band := withBand(ev.Held, rulebook.Count, 0, ev.Band)
+		_, band := method.WithBand(ev.Held, rulebook.Count, 0, ev.Band)
 		add("Band", band)
 	}
 	if p := ev.Peers; p != nil {
@@ -114,15 +130,29 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		asOf, _ := calendar.ParseDay(s.AsOf)
 		add("Last seen in "+strings.ToLower(book.Feed(s.Feed).Title), last.Words())
 		add("As of, that day complete", asOf.Words())
-		add("Days without", days(s.Days))
-		add("Limit", "at least "+days(s.Limit))
+		add("Days without", method.DaysWords(s.Days))
+		if s.UsualGap != nil {
+			number("Usual gap, in days", s.UsualGap, rulebook.Count, 1)
+			add("Gaps known", rulebook.Format(big.NewRat(int64(s.Gaps), 1), rulebook.Count, 0))
+			add("Limit", "more than "+rulebook.Format(s.Times, rulebook.Count, 1)+" usual gaps")
+		}
+		if s.Limit > 0 {
+			add("Limit", "at least "+silenceLimit(s))
+		}
+	}
+	for _, f := range ev.Figures {
+		if f.Text != "" {
+			add(f.Label, f.Text)
+		} else {
+			number(f.Label, f.Value, f.Unit, max(f.Places, 2))
+		}
 	}
 	for _, in := range ev.Inputs {
 		text := "none: " + in.Why
 		if in.Value != nil {
 			text = rulebook.Format(in.Value, in.Unit, 2)
 		}
-		add(title(book, in.Measure), text)
+		add(method.Title(book, in.Measure), text)
 	}
 	for _, h := range ev.Holding {
 		add("It holds that", h)
@@ -132,7 +162,7 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		if in.Value != nil {
 			text = rulebook.Format(in.Value, in.Unit, book.Measure(in.Measure).Places)
 		}
-		add(title(book, in.Measure), text)
+		add(method.Title(book, in.Measure), text)
 	}
 	if p := ev.Persisted; p != nil {
 		add("Breached", fmt.Sprintf("in %d of the last %d %ss; flagged from %d on", p.Breaches, p.Of, rule.Each, p.Least))

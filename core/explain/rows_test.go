@@ -9,13 +9,14 @@ import (
 
 	"oskel/core/explain"
 	"oskel/core/judge"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
 // An evidence table holds all that a reader needs to reckon the verdict anew,
 // each with its unit, and nothing that does not apply.
 func TestEvidenceInRows(t *testing.T) {
-	book, problems := rulebook.Read([]byte(text))
+	book, problems := rulebook.Read([]byte(text), method.All())
 	require.Empty(t, problems)
 	rat := big.NewRat
 	rows := func(rule string, ev judge.Evidence) (out []string) {
@@ -26,7 +27,7 @@ func TestEvidenceInRows(t *testing.T) {
 	}
 	held := judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: rat(4800, 1), Yardstick: rat(5000, 1), Against: "target", As: "ratio", Held: rat(24, 25),
 		Band: &judge.BandFound{High: end(10000, false, true)}, Stake: rat(-2001, 10),
-		Inputs: []judge.Input{{Measure: "revenue", Unit: rulebook.Money, Value: rat(4800, 1)}, {Measure: "rate", Unit: rulebook.Percent, Why: "no lines in the period"}}}
+		Inputs: []method.Input{{Measure: "revenue", Unit: rulebook.Money, Value: rat(4800, 1)}, {Measure: "rate", Unit: rulebook.Percent, Why: "no lines in the period"}}}
 	assert.Equal(t, []string{"Revenue = 4,800.00", "Target = 5,000.00", "Share of it = 96.00%", "Band = below 100%", "Revenue = 4,800.00", "Rate = none: no lines in the period", "At stake = -200.10"}, rows("held", held))
 	held.Against, held.As, held.Held, held.Band, held.Inputs, held.Stake = "goal", "difference", rat(-200, 1), nil, nil, nil
 	assert.Equal(t, []string{"Revenue = 4,800.00", "Held against goal = 5,000.00", "Difference = -200.00"}, rows("held", held))
@@ -34,11 +35,11 @@ func TestEvidenceInRows(t *testing.T) {
 	assert.Equal(t, []string{"Revenue = 4,800.00", "Held against = 5,000.00", "Change from it = -4.00%"}, rows("held", held))
 	assert.Equal(t, []string{"Revenue = none: no lines in the period"}, rows("held", judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Why: "no lines in the period"}))
 
-	far := judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: rat(90, 1), Peers: &judge.Peers{Others: 1200, Place: 3, Median: rat(10, 1), MAD: rat(1, 2), Score: rat(1079, 10), Cut: rat(7, 2)}}
+	far := judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: rat(90, 1), Peers: &method.Peers{Others: 1200, Place: 3, Median: rat(10, 1), MAD: rat(1, 2), Score: rat(1079, 10), Cut: rat(7, 2)}}
 	assert.Equal(t, []string{"Revenue = 90.00", "Compared among = all reps", "Others = 1,200", "Place, highest first = 3", "Median = 10.00", "Median absolute deviation = 0.50", "Robust score = 107.90", "Cut = 3.50"}, rows("far", far))
 
-	quiet := judge.Evidence{Silence: &judge.Silence{Feed: "sales", Last: "2026-09-30", AsOf: "2026-10-31", Days: 31, Limit: 30},
-		Persisted: &judge.Persisted{Breaches: 2, Of: 3, Least: 2}, Shown: []judge.Input{{Measure: "revenue", Unit: rulebook.Money, Value: rat(5, 1)}, {Measure: "rate", Unit: rulebook.Percent, Why: "division by zero"}}}
+	quiet := judge.Evidence{Silence: &method.Silence{Feed: "sales", Last: "2026-09-30", AsOf: "2026-10-31", Days: 31, Limit: 30},
+		Persisted: &method.Persisted{Breaches: 2, Of: 3, Least: 2}, Shown: []method.Input{{Measure: "revenue", Unit: rulebook.Money, Value: rat(5, 1)}, {Measure: "rate", Unit: rulebook.Percent, Why: "division by zero"}}}
 	assert.Equal(t, []string{"Last seen in order lines = 30 Sep 2026", "As of, that day complete = 31 Oct 2026", "Days without = 31 days", "Limit = at least 30 days", "Revenue = 5", "Rate = none: division by zero",
 		"Breached = in 2 of the last 3 months; flagged from 2 on"}, rows("quiet", quiet))
 

@@ -11,6 +11,7 @@ import (
 	"oskel/core/judge"
 	"oskel/core/ledger"
 	"oskel/core/measure"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
@@ -35,7 +36,7 @@ routes: [{otherwise: one}]
 // large is 1,000,000 lines of 36 months by 2,000 reps and 200,000 customers,
 // heavy-tailed.
 var large = sync.OnceValues(func() (*rulebook.Book, *ledger.Snapshot) {
-	book, problems := rulebook.Read([]byte(benchBook))
+	book, problems := rulebook.Read([]byte(benchBook), method.All())
 	if len(problems) > 0 {
 		panic(problems)
 	}
@@ -120,7 +121,7 @@ func BenchmarkCutMoved(b *testing.B) {
 		r := judge.Judge(e, turned.Rule("thin"), level, month)
 		r.Tally()
 		judge.Flips(before, r)
-		r.NearCut(e, 12)
+		r.NearCut(12)
 	}
 }
 

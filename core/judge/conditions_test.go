@@ -10,6 +10,7 @@ import (
 	"pgregory.net/rapid"
 
 	"oskel/core/judge"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
@@ -88,7 +89,7 @@ func TestWhichRulesAreHidden(t *testing.T) {
 	const first = "  - {name: first, title: First, judges: rep, last_word: true, threshold: {of: revenue, bands: [{grade: act, below: 100}, {clear: rest}]}}\n"
 	const second = "  - {name: second, title: Second, judges: rep, threshold: {of: revenue, bands: [{grade: look, below: 50}, {clear: rest}]}}\n"
 	hidden := func(rules string) bool {
-		book, problems := rulebook.Read([]byte(head + rules))
+		book, problems := rulebook.Read([]byte(head+rules), method.All())
 		require.Empty(t, problems)
 		for _, a := range book.Advice() {
 			if strings.Contains(a.Text, "never reached") {

@@ -15,6 +15,7 @@ import (
 	"oskel/core/judge"
 	"oskel/core/ledger"
 	"oskel/core/measure"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
@@ -77,7 +78,7 @@ func asWritten(like string, v *big.Rat) string {
 func documented(t *testing.T, rules string, lines []line) *measure.Engine {
 	e := world(t, 3, margin, lines...)
 	text := strings.Replace(head, "measures:\n", "measures:\n  returned: {sum: sales.cost, unit: money}\n  margin_rate: {formula: \"(revenue - cost) / revenue\", unit: percent}\n", 1)
-	book, problems := rulebook.Read([]byte("calendar: {fiscal_year_starts: \"02-01\"}\n" + text + margin + rules))
+	book, problems := rulebook.Read([]byte("calendar: {fiscal_year_starts: \"02-01\"}\n"+text+margin+rules), method.All())
 	require.Empty(t, problems)
 	sheet := &ledger.Sheet{Months: map[calendar.Month][]amount.Amount{}}
 	sheet.Set(october, 0, amount.FromInt(300))
@@ -139,7 +140,7 @@ func TestThePiecesAreAsDocumented(t *testing.T) {
 	for _, m := range regexp.MustCompile("(?s)```yaml\n(.*?)```").FindAllStringSubmatch(string(text), -1) {
 		switch piece := m[1]; {
 		case strings.HasPrefix(piece, "calendar:\n  week_years"):
-			_, problems := rulebook.Read([]byte(piece + head + margin))
+			_, problems := rulebook.Read([]byte(piece+head+margin), method.All())
 			assert.Empty(t, problems, piece)
 		case strings.HasPrefix(piece, "    "):
 			families = append(families, piece)
@@ -178,7 +179,7 @@ func TestThePiecesAreAsDocumented(t *testing.T) {
 		require.Contains(t, rule+rest, add[0])
 		rule, rest = strings.Replace(rule, add[0], add[1], 1), strings.Replace(rest, add[0], add[1], 1)
 	}
-	book, problems := rulebook.Read([]byte(rule + rest))
+	book, problems := rulebook.Read([]byte(rule+rest), method.All())
 	for _, p := range problems {
 		t.Error(p)
 	}

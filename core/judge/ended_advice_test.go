@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
@@ -15,7 +16,7 @@ import (
 func TestWhoIsAskedWhatHasEnded(t *testing.T) {
 	const more = "  grown: {formula: \"growth(revenue)\", unit: percent}\n  twice: {formula: \"grown * 2\", unit: percent}\n  usual: {formula: \"history(revenue, 3, median)\", unit: money}\n"
 	book := func(rule string) (advice string, problems []rulebook.Problem) {
-		b, problems := rulebook.Read([]byte(strings.Replace(head, "desks:", more+"desks:", 1) + rule))
+		b, problems := rulebook.Read([]byte(strings.Replace(head, "desks:", more+"desks:", 1)+rule), method.All())
 		if len(problems) > 0 {
 			return "", problems
 		}
@@ -64,10 +65,10 @@ func TestWhoIsAskedWhatHasEnded(t *testing.T) {
 func TestWhatNothingUses(t *testing.T) {
 	const all = "oskel: 1\nkinds: {rep: {}}\nfeeds: {sales: {date: day, subjects: {rep: rep}, numbers: {net: money}}}\ngrades: [{name: act}]\nmeasures:\n  revenue: {sum: sales.net, unit: money}\n"
 	const rest = "desks: [{name: d}]\nroutes: [{otherwise: d}]\nrules:\n  - {name: r, judges: rep, threshold: {of: revenue, bands: [{grade: act, below: 1}, {clear: rest}]}}\n"
-	b, problems := rulebook.Read([]byte(all + rest))
+	b, problems := rulebook.Read([]byte(all+rest), method.All())
 	require.Empty(t, problems)
 	assert.Empty(t, b.Advice())
-	b, problems = rulebook.Read([]byte(all + "  a: {count: sales, unit: count}\n  b: {maximum: sales.net, unit: money}\n" + rest))
+	b, problems = rulebook.Read([]byte(all+"  a: {count: sales, unit: count}\n  b: {maximum: sales.net, unit: money}\n"+rest), method.All())
 	require.Empty(t, problems)
 	require.Len(t, b.Advice(), 1)
 	assert.Contains(t, b.Advice()[0].Text, "a, b")

@@ -9,6 +9,7 @@ import (
 	"oskel/core/calendar"
 	"oskel/core/lang"
 	"oskel/core/measure"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
@@ -84,7 +85,7 @@ func Example(book *rulebook.Book, rule *rulebook.Rule, ex *rulebook.Example) (Ve
 // stated is what is said of one subject, for a rule to judge.
 type stated struct {
 	level      rulebook.Level
-	given      measure.Given // "yardstick", "score" and "days" among them
+	given      measure.Given // "yardstick" and what a method states among them
 	target     amount.Amount
 	attributes map[string]lang.Value // none: the scope is taken as given
 	told       map[string]bool       // inputs that were stated, if only as missing
@@ -114,28 +115,19 @@ func (st stated) verdict(book *rulebook.Book, rule *rulebook.Rule, asked bool) (
 			tried.Base = append(tried.Base, b)
 		}
 	}
-	if cut := rule.Outlier; cut != nil {
-		score := st.given["score"]
-		if score == nil {
-			return Verdict{}, "the example of an outlier rule says the score, such as {score: 3.5, is: clear}"
+	if m := rule.Method; m != nil {
+		flagged, complaint := m.Decides(book, rule, st.given)
+		if complaint != "" || !flagged {
+			return Verdict{Outcome: Clear}, complaint
 		}
-		far := book.Value(cut.Beyond).Rat()
-		beyond := cut.Side != "low" && score.Cmp(far) > 0 || cut.Side != "high" && score.Cmp(far.Neg(far)) < 0
-		return cutVerdict(beyond, cut.Grade), ""
-	}
-	if w := rule.Window; w != nil {
-		days := st.given["days"]
-		if days == nil {
-			return Verdict{}, "the example of a silence says the days, such as {days: 59, is: clear}"
-		}
-		return cutVerdict(days.Cmp(amount.FromInt(int64(w.Days)).Rat()) >= 0, w.Grade), ""
+		return Verdict{Outcome: Breach, Grade: rule.Says("grade")}, ""
 	}
 	r := once(e, &tried, st.level, exampleMonth)
 	v := r.Verdict(uint32(r.Len() - 1))
 	if v.Outcome == NoData && !asked {
 		return v, "the example does not say enough: " + notTold(book, rule, e, slot)
 	}
-	if v.Why == NoTarget && !st.told["target"] && !st.told["yardstick"] {
+	if v.Why == method.NoTarget && !st.told["target"] && !st.told["yardstick"] {
 		return v, "the example does not say the target"
 	}
 	return v, ""
@@ -148,13 +140,6 @@ func calls(n *lang.Node) bool {
 
 // exampleMonth is any month: what examples state holds in each.
 const exampleMonth calendar.Month = 2026 * 12
-
-func cutVerdict(breach bool, grade string) Verdict {
-	if breach {
-		return Verdict{Outcome: Breach, Grade: grade}
-	}
-	return Verdict{Outcome: Clear}
-}
 
 func notTold(book *rulebook.Book, rule *rulebook.Rule, e *measure.Engine, s measure.Slot) string {
 	var missing []string

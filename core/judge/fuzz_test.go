@@ -10,6 +10,7 @@ import (
 	"oskel/core/judge"
 	"oskel/core/ledger"
 	"oskel/core/measure"
+	"oskel/core/method"
 )
 
 // Whatever is written as a rule is refused, or can be judged, explained and
@@ -41,17 +42,17 @@ func FuzzRule(f *testing.F) {
 		for _, r := range judge.All(e, october) {
 			tally := r.Tally()
 			require.Equal(t, r.Len(), tally.Judged()+tally.NoData+sum(tally.NotJudged)+outside(r), rule)
-			for code, v := range r.Verdicts() {
+			for code, v := range r.All() {
 				require.NotEmpty(t, explain.Sentence(book, r.Rule, october, v, judge.EvidenceFor(e, r, code)))
 			}
-			r.LineUp(e, 0)
-			r.NearCut(e, 3)
+			r.LineUp(0)
+			r.NearCut(3)
 			judge.WhatIf(e, r, 0, nil)
 		}
 		for i := range book.Rules {
 			d := book.Define(&book.Rules[i])
-			again, problems, _ := judge.ReadBook([]byte(head + d.Write("  ")))
-			require.Empty(t, problems, "%s is written as %s", rule, d.Write("  "))
+			again, problems, _ := judge.ReadBook([]byte(head + d.Write("  ", method.All())))
+			require.Empty(t, problems, "%s is written as %s", rule, d.Write("  ", method.All()))
 			require.Equal(t, book.Words(&book.Rules[i]), again.Words(&again.Rules[0]))
 		}
 	})
@@ -65,7 +66,7 @@ func sum(counts map[string]int) (n int) {
 }
 
 func outside(r *judge.Result) (n int) {
-	for _, v := range r.Verdicts() {
+	for _, v := range r.All() {
 		if v.Outcome == judge.OutOfScope {
 			n++
 		}

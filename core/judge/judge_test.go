@@ -18,6 +18,7 @@ import (
 	"oskel/core/lang"
 	"oskel/core/ledger"
 	"oskel/core/measure"
+	"oskel/core/method"
 	"oskel/core/routing"
 	"oskel/core/rulebook"
 )
@@ -53,7 +54,7 @@ var october, _ = calendar.ParseMonth("2026-10")
 // world is an engine over lines of n reps, R0 to Rn-1, the even ones in
 // North.
 func world(t require.TestingT, n int, rules string, lines ...line) *measure.Engine {
-	book, problems := rulebook.Read([]byte(head + rules))
+	book, problems := rulebook.Read([]byte(head+rules), method.All())
 	require.Empty(t, problems)
 	var keys []string
 	var territories []lang.Value
@@ -98,7 +99,7 @@ func number(t require.TestingT, s string) amount.Amount {
 
 func verdicts(r *judge.Result) string {
 	var out []string
-	for _, v := range r.Verdicts() {
+	for _, v := range r.All() {
 		s := v.Outcome.String()
 		if v.Grade != "" {
 			s += " " + v.Grade
@@ -167,7 +168,7 @@ func TestTargetIsMetExactly(t *testing.T) {
 	assert.Equal(t, "Revenue is 47,000 against its target of 48,000, a difference of -1,000.1: below -1,000.", sentence(e, short, 3))
 	over := judge.Judge(e, e.Book.Rule("over"), e.Book.Rule("over").Levels[0], october)
 	assert.Equal(t, "clear; clear; clear; clear; clear", verdicts(over), "48,000 is exactly 120 % of 40,000, not above it")
-	assert.Equal(t, []float64{1.2}, over.LineUp(e, -1).Cuts)
+	assert.Equal(t, []float64{1.2}, over.LineUp(-1).Cuts)
 }
 
 // Seven values 1 1 2 2 4 x 9 with median 2 and MAD 1: a score of 0.6745 (x-2).
@@ -191,17 +192,19 @@ func TestRobustScore(t *testing.T) {
 	// its evidence.
 	stopping := world(t, 8, "\n  - {name: first, judges: rep, last_word: true, threshold: {of: revenue, bands: [{grade: act, above: 1, at_most: 2}, {clear: rest}]}}"+rule, lines...)
 	after := judge.All(stopping, october)[1]
-	assert.Equal(t, 2, after.Tally().NotJudged[judge.Stopped])
+	assert.Equal(t, 2, after.Tally().NotJudged[method.Stopped])
 	assert.Equal(t, sentence(e, r, 6), sentence(stopping, after, 6))
 	assert.Equal(t, judge.EvidenceFor(e, r, 6).Peers, judge.EvidenceFor(stopping, after, 6).Peers)
 	few := judge.Judge(e, e.Book.Rule("few"), e.Book.Rule("few").Levels[0], october)
-	assert.Equal(t, 7, few.Tally().NotJudged[judge.FewPeers])
+	assert.Equal(t, 7, few.Tally().NotJudged[method.FewPeers])
 	among := judge.Judge(e, e.Book.Rule("among"), e.Book.Rule("among").Levels[0], october)
-	assert.Equal(t, 4, len(among.LineUp(e, 0).Points), "the four in North")
+	assert.Equal(t, 4, len(among.LineUp(0).Points), "the four in North")
 
 	flat := world(t, 4, rule, line{0, "2026-10-09", "5", "0"}, line{1, "2026-10-09", "5", "0"}, line{2, "2026-10-09", "5", "0"}, line{3, "2026-10-09", "9", "0"})
-	flat.Book.Rule("far").Outlier.Peers = 2
-	assert.Equal(t, 4, judge.Judge(flat, flat.Book.Rule("far"), flat.Book.Rule("far").Levels[0], october).Tally().NotJudged[judge.NoSpread])
+	set := flat.Book.Rule("far").Settings["peers"]
+	set.Bound.Number = amount.FromInt(2)
+	flat.Book.Rule("far").Settings["peers"] = set
+	assert.Equal(t, 4, judge.Judge(flat, flat.Book.Rule("far"), flat.Book.Rule("far").Levels[0], october).Tally().NotJudged[method.NoSpread])
 }
 
 // The robust-score verdicts are those of rational arithmetic, values drawn so
@@ -221,9 +224,9 @@ func TestRobustScoreAgreesWithRationals(t *testing.T) {
 		e := world(t, n, fmt.Sprintf("  - {name: far, judges: rep, outlier: {of: revenue, by: robust score, beyond: %s, side: low, peers: 2, grade: look}}\n", cut), lines...)
 		r := judge.Judge(e, e.Book.Rule("far"), e.Book.Rule("far").Levels[0], october)
 		median, mad := medianMAD(rats)
-		for i, v := range r.Verdicts() {
+		for i, v := range r.All() {
 			if mad.Sign() == 0 {
-				assert.Equal(t, judge.NoSpread, v.Why)
+				assert.Equal(t, method.NoSpread, v.Why)
 				continue
 			}
 			score := new(big.Rat).Sub(rats[i], median)

@@ -12,6 +12,7 @@ import (
 	"oskel/core/calendar"
 	"oskel/core/judge"
 	"oskel/core/measure"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
@@ -73,7 +74,7 @@ func TestWhatEnded(t *testing.T) {
   - {name: h, judges: rep, ended: no data, threshold: {of: growing, bands: [{grade: act, below: -40%}, {clear: rest}]}}
   - {name: c, judges: rep, ended: counts as zero, threshold: {of: changing, bands: [{grade: act, below: -99}, {clear: rest}]}}
 `
-	book, problems := rulebook.Read([]byte(strings.Replace(head+growth, "measures:\n", "measures:\n  growing: {formula: growth(revenue), unit: percent}\n  changing: {formula: change(revenue), unit: money}\n", 1)))
+	book, problems := rulebook.Read([]byte(strings.Replace(head+growth, "measures:\n", "measures:\n  growing: {formula: growth(revenue), unit: percent}\n  changing: {formula: change(revenue), unit: money}\n", 1)), method.All())
 	require.Empty(t, problems)
 	e = measure.New(book, e.Snapshot)
 	none := "no data (no lines in the period)"
@@ -86,7 +87,7 @@ func TestWhatEnded(t *testing.T) {
 // refuses it where nothing is compared with the past.
 func TestEndedIsAskedFor(t *testing.T) {
 	minds := func(rule string) string {
-		book, problems := rulebook.Read([]byte(head + "\n  - " + rule + "\n"))
+		book, problems := rulebook.Read([]byte(head+"\n  - "+rule+"\n"), method.All())
 		if len(problems) > 0 {
 			return problems[0].Text
 		}

@@ -67,19 +67,18 @@ type Near struct {
 
 // NearCut lists the codes nearest to any cut, at most so many, the nearest
 // first; of equally near ones the lower code first.
-func (r *Result) NearCut(e *measure.Engine, most int) []Near {
-	var cuts []float64
-	if t := r.Rule.Threshold; t != nil && t.Choices == nil || r.Rule.Window != nil {
-		cuts = r.cuts(e, nil, -1)
-	} else if o := r.Rule.Outlier; o != nil && o.Among == "" {
-		cuts = r.LineUp(e, -1).Cuts
+func (r *Result) NearCut(most int) []Near {
+	if r.found == nil {
+		return nil
 	}
+	cuts := r.found.Cuts(-1)
 	if len(cuts) == 0 {
 		return nil
 	}
 	var out []Near
 	far := math.Inf(1) // of the farthest kept, once there are enough
-	for code, held := range r.held {
+	for code := range uint32(r.Len()) {
+		held := r.Held(code)
 		if math.IsNaN(held) {
 			continue
 		}
@@ -92,7 +91,7 @@ func (r *Result) NearCut(e *measure.Engine, most int) []Near {
 		if math.Abs(held-nearest) >= far {
 			continue
 		}
-		out = append(out, Near{uint32(code), nearest, held})
+		out = append(out, Near{code, nearest, held})
 		if len(out) >= 4*most {
 			out = nearestOf(out, most)
 			far = math.Abs(out[len(out)-1].Held - out[len(out)-1].Cut)
@@ -127,7 +126,7 @@ func LookBack(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m ca
 		b.Codes = r.Flagged()
 		b.Judged, b.Flagged = r.Tally().Judged(), len(b.Codes)
 		for _, code := range b.Codes {
-			if before.marks[code].grade != 0 {
+			if before.IsFlagged(code) {
 				b.Persisted++
 			}
 		}

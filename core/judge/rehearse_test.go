@@ -15,6 +15,7 @@ import (
 	"oskel/core/calendar"
 	"oskel/core/judge"
 	"oskel/core/ledger"
+	"oskel/core/method"
 )
 
 // drawMonths draws the revenue of some reps in October and the months before,
@@ -53,7 +54,7 @@ func TestNearestAreTheNearest(t *testing.T) {
 		}
 		slices.SortStableFunc(all, func(a, b near) int { return int(a.far - b.far) })
 		most := rapid.IntRange(1, 12).Draw(t, "most")
-		found := r.NearCut(e, most)
+		found := r.NearCut(most)
 		require.Len(t, found, min(most, len(all)))
 		for i, n := range found {
 			assert.Equal(t, all[i], near{n.Code, math.Abs(n.Held - n.Cut)})
@@ -113,7 +114,7 @@ func TestFlipsAreAllThatDiffer(t *testing.T) {
 		before, after := draw(), draw()
 		flips := judge.Flips(before, after)
 		differ := 0
-		for code, v := range after.Verdicts() {
+		for code, v := range after.All() {
 			if v.Grade != before.Verdict(code).Grade {
 				differ++
 				assert.True(t, slices.Contains(flips, judge.Flip{Code: code, Before: before.Verdict(code), After: v}))
@@ -145,10 +146,10 @@ func TestPersistenceIsACount(t *testing.T) {
 			v := r.Verdict(uint32(rep))
 			assert.Equal(t, now && n >= least, v.Outcome == judge.Breach, "R%d, %v", rep, months)
 			if now && n < least {
-				assert.Equal(t, judge.Verdict{Outcome: judge.Clear, Why: judge.NotPersisting}, v)
+				assert.Equal(t, judge.Verdict{Outcome: judge.Clear, Why: method.NotPersisting}, v)
 			}
 			if now {
-				assert.Equal(t, &judge.Persisted{Breaches: n, Of: of, Least: least}, judge.EvidenceFor(e, r, uint32(rep)).Persisted)
+				assert.Equal(t, &method.Persisted{Breaches: n, Of: of, Least: least}, judge.EvidenceFor(e, r, uint32(rep)).Persisted)
 			}
 		}
 	})
@@ -213,11 +214,11 @@ func TestPeersWithinGroups(t *testing.T) {
 	assert.Equal(t, "clear; not judged (too few peers); clear; not judged (too few peers); clear; not judged (too few peers); clear; not judged (too few peers); breach look", verdicts(r))
 	ev := judge.EvidenceFor(e, r, 8)
 	assert.Equal(t, []any{"North", 4, 1, "104", "2"}, []any{ev.Peers.Group, ev.Peers.Others, ev.Peers.Place, ev.Peers.Median.RatString(), ev.Peers.MAD.RatString()})
-	up := r.LineUp(e, 8)
+	up := r.LineUp(8)
 	assert.Equal(t, []uint32{0, 2, 4, 6, 8}, codesOf(up))
 	assert.InDeltaSlice(t, []float64{104 - 3.5*2/0.6745, 104 + 3.5*2/0.6745}, up.Cuts, 1e-9)
-	assert.Empty(t, r.LineUp(e, -1).Cuts, "each group has its own")
-	assert.Nil(t, r.NearCut(e, 5))
+	assert.Empty(t, r.LineUp(-1).Cuts, "each group has its own")
+	assert.Nil(t, r.NearCut(5))
 }
 
 func codesOf(up judge.LineUp) (codes []uint32) {

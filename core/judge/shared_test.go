@@ -14,6 +14,7 @@ import (
 	"oskel/core/judge"
 	"oskel/core/ledger"
 	"oskel/core/measure"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
@@ -70,7 +71,7 @@ func TestASharedEngineSaysWhatAFreshOneSays(t *testing.T) {
 		lines, _ := drawMonths(t, 10, 2)
 		snapshot := world(t, 10, margin, lines...).Snapshot
 		read := func() *rulebook.Book {
-			book, problems := rulebook.Read([]byte(sharedText(t)))
+			book, problems := rulebook.Read([]byte(sharedText(t)), method.All())
 			require.Empty(t, problems)
 			return book
 		}

@@ -17,6 +17,7 @@ import (
 
 	"oskel/core/ledger"
 	"oskel/core/measure"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
@@ -31,7 +32,7 @@ var worked = []line{
 // each code; or why nothing was.
 func held(t *testing.T, e *measure.Engine, r *judge.Result) []string {
 	var out []string
-	for code, v := range r.Verdicts() {
+	for code, v := range r.All() {
 		if ev := judge.EvidenceFor(e, r, uint32(code)); ev.Held != nil {
 			out = append(out, ev.Held.RatString())
 		} else {
@@ -51,7 +52,7 @@ func TestYardsticksByHand(t *testing.T) {
 		{"250", "difference", []string{"50", "-50", "-150"}},
 		{"250", "ratio", []string{"6/5", "4/5", "2/5"}},
 		{"250", "change", []string{"1/5", "-1/5", "-3/5"}},
-		{"target", "ratio", []string{"1", "4/5", judge.NoTarget}},
+		{"target", "ratio", []string{"1", "4/5", method.NoTarget}},
 		{"cost", "ratio", []string{"2", "4", "10/9"}},
 		{"earlier(revenue)", "difference", []string{"60", "-200", none + "no lines in the period"}},
 		{"earlier(revenue)", "change", []string{"1/4", "-1/2", none + "no lines in the period"}},
@@ -66,7 +67,7 @@ func TestYardsticksByHand(t *testing.T) {
 		{"peers(revenue, average)", "ratio", []string{"3/2", "1", "1/2"}},
 		{"peers(revenue, median, rep.territory)", "ratio", []string{"3/2", "1", "1/2"}},
 		{"peers(revenue, percentile 75)", "ratio", []string{"6/5", "4/5", "2/5"}},
-		{"\"revenue - 300\"", "ratio", []string{judge.NoYardstick, judge.NoYardstick, judge.NoYardstick}},
+		{"\"revenue - 300\"", "ratio", []string{method.NoYardstick, method.NoYardstick, method.NoYardstick}},
 		{"\"revenue - 300\"", "difference", []string{"300", "300", "300"}},
 	} {
 		e := world(t, 3, fmt.Sprintf(`
@@ -79,7 +80,7 @@ func TestYardsticksByHand(t *testing.T) {
 		rule := e.Book.Rule("held")
 		r := judge.Judge(e, rule, rule.Levels[0], october)
 		assert.Equal(t, c.want, held(t, e, r), "%s as %s", c.against, c.as)
-		for code, v := range r.Verdicts() {
+		for code, v := range r.All() {
 			ev := judge.EvidenceFor(e, r, uint32(code))
 			if ev.Held != nil {
 				cut := map[string]*big.Rat{"difference": new(big.Rat), "ratio": big.NewRat(9, 10), "change": new(big.Rat)}[c.as]
@@ -164,7 +165,7 @@ func TestLevelsEachOnTheirOwn(t *testing.T) {
 	var said []string
 	for _, r := range judge.All(e, october) {
 		keys, _ := e.Names(r.Level)
-		for code, v := range r.Verdicts() {
+		for code, v := range r.All() {
 			if v.Outcome != judge.NoData && v.Outcome != judge.OutOfScope {
 				said = append(said, r.Level.String()+" "+keys[code]+": "+v.Outcome.String()+" "+v.Grade)
 			}
@@ -188,7 +189,7 @@ func TestChoices(t *testing.T) {
 	rule := e.Book.Rule("mixed")
 	r := judge.Judge(e, rule, rule.Levels[0], october)
 	var sentences []string
-	for code, v := range r.Verdicts() {
+	for code, v := range r.All() {
 		sentences = append(sentences, explain.Sentence(e.Book, rule, october, v, judge.EvidenceFor(e, r, uint32(code))))
 	}
 	assert.Equal(t, "breach look; breach act; breach act; no data (no lines in the period)", verdicts(r))
@@ -284,7 +285,7 @@ func TestRehearsal(t *testing.T) {
 	require.Len(t, flips, 1)
 	assert.Equal(t, []any{uint32(1), "", "act"}, []any{flips[0].Code, flips[0].Before.Grade, flips[0].After.Grade})
 	assert.Len(t, judge.Flips(nil, after), 2, "of a new rule all are new")
-	near := after.NearCut(draft, 2)
+	near := after.NearCut(2)
 	assert.Equal(t, []uint32{1, 2}, []uint32{near[0].Code, near[1].Code}, "200 and 100 lie 50 from 150")
 	back := judge.LookBack(draft, moved.Rule("big"), rule.Levels[0], october, 3)
 	assert.Equal(t, []int{0, 2, 2}, []int{back[0].Flagged, back[1].Flagged, back[2].Flagged})
@@ -328,18 +329,18 @@ func TestEnginesShareOnlyWhatIsTheSame(t *testing.T) {
 	e := world(t, 3, margin, worked...)
 	s := e.Slot(measure.Level{Kind: "rep"}, calendar.MonthPeriod(october))
 	assert.Equal(t, 300.0, e.Column("revenue", s).Value[0])
-	other, problems := rulebook.Read([]byte(strings.Replace(head+margin, "revenue: {sum: sales.net,", "revenue: {sum: sales.cost,", 1)))
+	other, problems := rulebook.Read([]byte(strings.Replace(head+margin, "revenue: {sum: sales.net,", "revenue: {sum: sales.cost,", 1)), method.All())
 	require.Empty(t, problems)
 	assert.Equal(t, 150.0, e.With(other).Column("revenue", s).Value[0])
 	assert.Equal(t, 300.0, e.With(other).With(e.Book).Column("revenue", s).Value[0])
 }
 
 func TestAdvice(t *testing.T) {
-	_, refused := rulebook.Read([]byte(strings.Replace(head+margin, "  rep: {attributes", "  whole: {attributes: {size: number}}\n  rep: {attributes", 1)))
+	_, refused := rulebook.Read([]byte(strings.Replace(head+margin, "  rep: {attributes", "  whole: {attributes: {size: number}}\n  rep: {attributes", 1)), method.All())
 	assert.Contains(t, fmt.Sprint(refused), "'whole' stands for all subjects together")
-	_, refused = rulebook.Read([]byte(strings.Replace(head, "  rep: {attributes", "  shop: {attributes: {town: text}}\n  rep: {attributes", 1) + `
+	_, refused = rulebook.Read([]byte(strings.Replace(head, "  rep: {attributes", "  shop: {attributes: {town: text}}\n  rep: {attributes", 1)+`
   - {name: l, judges: rep, threshold: {of: margin, against: "overall(margin, shop.town)", as: difference, bands: [{grade: act, below: 0%}, {clear: rest}]}}
-`))
+`), method.All())
 	assert.Contains(t, fmt.Sprint(refused), "overall asks within shop.town, which is none of a rep")
 	_, problems, advice := judge.ReadBook([]byte(head + `
   - {name: first, judges: rep, last_word: true, threshold: {of: margin, bands: [{grade: act, below: 30%}, {clear: rest}]}}
@@ -358,7 +359,6 @@ func TestAdvice(t *testing.T) {
 		`{name: l, judges: rep, threshold: {of: revenue, bands: [{grade: act, at_least: 250, label: over 250}, {clear: rest}]}}`:                             `the label "over 250" contradicts its cut: the band is from 250 on`,
 		`{name: l, judges: rep, threshold: {of: margin, bands: [{grade: act, below: 25%, label: up to 20%}, {clear: rest}]}}`:                                `contradicts its cut`,
 		`{name: l, judges: [rep, rep], threshold: {of: margin, bands: [{grade: act, below: 25%}, {clear: rest}]}}`:                                           `the rule already judges rep`,
-		`{name: l, judges: rep.territory, outlier: {of: margin, beyond: 3, grade: act}}`:                                                                     `only a threshold rule can judge rep.territory`,
 		`{name: l, judges: whole, where: rep.territory is "North", threshold: {of: margin, bands: [{grade: act, below: 25%}, {clear: rest}]}}`:               `the whole has no attribute "rep.territory"`,
 		`{name: l, judges: rep, persists: 4 of 3, threshold: {of: margin, bands: [{grade: act, below: 25%}, {clear: rest}]}}`:                                `expected how many of the last periods`,
 		`{name: l, judges: rep, threshold: {of: margin, against: 12, as: difference, bands: [{grade: act, below: 0%}, {clear: rest}]}}`:                      `did you mean 12%?`,
@@ -367,7 +367,7 @@ func TestAdvice(t *testing.T) {
 		`{name: l, judges: rep, threshold: {choose: [{grade: act, some: {at_least: 3, of: [margin below 5%]}}]}}`:                                            `at least 3 of 1 can never hold`,
 		`{name: l, judges: rep, valid_from: 2026-05-01, valid_until: 2026-04-01, threshold: {of: margin, bands: [{grade: act, below: 25%}, {clear: rest}]}}`: `expected a day not before valid_from`,
 	} {
-		_, problems := rulebook.Read([]byte(head + "  - " + rule + "\n"))
+		_, problems := rulebook.Read([]byte(head+"  - "+rule+"\n"), method.All())
 		require.NotEmpty(t, problems, rule)
 		assert.Contains(t, fmt.Sprint(problems), says, rule)
 	}

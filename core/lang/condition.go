@@ -26,6 +26,17 @@ type Value struct {
 	Day    calendar.Day
 }
 
+// String is the value as text; a missing one is "".
+func (v Value) String() string {
+	switch v.Type {
+	case NumberType:
+		return v.Number.String()
+	case DateType:
+		return v.Day.String()
+	}
+	return v.Text
+}
+
 // Lookup gives the value of a name; a missing one is the zero Value.
 type Lookup func(name string) Value
 

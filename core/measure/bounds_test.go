@@ -16,6 +16,7 @@ import (
 	"oskel/core/lang"
 	"oskel/core/ledger"
 	"oskel/core/measure"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
@@ -93,7 +94,7 @@ func crowd(t require.TestingT, reps int, seed uint64, measures string) *measure.
 			sheet.Set(calendar.MonthOf(2026, 10), uint32(rep), amount.Amount(r.IntN(100_0000)-10_0000))
 		}
 	}
-	book, problems := rulebook.Read([]byte(head + measures))
+	book, problems := rulebook.Read([]byte(head+measures), method.All())
 	for _, p := range problems {
 		require.Contains(t, p.Text, "the measure is declared in", "only units may be wrong here")
 	}

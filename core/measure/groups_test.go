@@ -12,6 +12,7 @@ import (
 	"oskel/core/lang"
 	"oskel/core/ledger"
 	"oskel/core/measure"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
@@ -93,17 +94,17 @@ func TestGroupsMustBeStated(t *testing.T) {
 		"when revenue above 1 then revenue otherwise 0": "a choice", "place(revenue)": "a place", "in_range(revenue)": "a place", "attainment(revenue)": "a target", "1 + target(revenue)": "a target",
 	} {
 		text := head + fmt.Sprintf("  x: {formula: %q, unit: money}\n", formula)
-		_, problems := rulebook.Read([]byte(text))
+		_, problems := rulebook.Read([]byte(text), method.All())
 		require.NotEmpty(t, problems, formula)
 		assert.Contains(t, problems[0].Text, "the formula has "+what+" in it", formula)
 		assert.Contains(t, problems[0].Text, "sum of rep")
-		_, problems = rulebook.Reread([]byte(text))
+		_, problems = rulebook.Reread([]byte(text), method.All())
 		for _, p := range problems {
 			assert.NotContains(t, p.Text, "must say how its groups", "what was published before it was asked is read")
 		}
 	}
 	for groups, says := range map[string]string{"sum": "expected 'own figures'", "sum of reb": "did you mean rep?", "mean of rep": "expected 'own figures'"} {
-		_, problems := rulebook.Read([]byte(head + fmt.Sprintf("  x: {formula: revenue, groups: %s, unit: money}\n", groups)))
+		_, problems := rulebook.Read([]byte(head+fmt.Sprintf("  x: {formula: revenue, groups: %s, unit: money}\n", groups)), method.All())
 		require.NotEmpty(t, problems, groups)
 		assert.Contains(t, problems[0].Text, says)
 	}
@@ -122,7 +123,7 @@ func TestTrailingWindowsLieApart(t *testing.T) {
 	})
 	text := "oskel: 1\ncalendar:\n  fiscal_year_starts: \"02-01\"\n" + windows + head[len("oskel: 1\ncalendar: {fiscal_year_starts: \"02-01\"}\n"):] +
 		"  days: {days: all, unit: days}\n  sum3: {formula: \"trailing(revenue, 3)\", unit: money}\n  sum2: {formula: \"trailing(margin, 2)\", unit: percent}\n  before: {formula: \"history(revenue, 2, sum)\", unit: money}\n  length: {formula: \"trailing(days, 3)\", unit: days}\n  aim: {formula: \"trailing(target(revenue), 2)\", groups: own figures, unit: money}\n  who: {formula: \"trailing(customers, 3)\", unit: count}\n"
-	book, problems := rulebook.Read([]byte(text))
+	book, problems := rulebook.Read([]byte(text), method.All())
 	require.Empty(t, problems)
 	e = measure.New(book, e.Snapshot)
 	for name, want := range map[string]string{"sum3": "332", "sum2": "0.725225", "before": "330", "length": "30", "aim": "too little history", "who": "2"} {

@@ -80,6 +80,7 @@ type kept struct {
 	paired   map[Level]*ledger.Pairs
 	seen     map[seenKey][]calendar.Day // last days
 	there    map[Slot][]bool
+	events   map[eventsKey]*Events
 }
 
 // key names the column of a measure. Dials are the values of those that it
@@ -112,7 +113,7 @@ type formulaKey struct {
 func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
 	e := &Engine{Book: book, Snapshot: snapshot, dials: map[any]string{}, kept: kept{
 		columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, peerages: map[peerKey]*big.Rat{}, gathered: map[key][]*big.Rat{},
-		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{},
+		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{}, events: map[eventsKey]*Events{},
 	}}
 	e.base = Memory{e}
 	return e
@@ -165,7 +166,7 @@ func (e *Engine) With(book *rulebook.Book) *Engine {
 	if !rulebook.SameLines(e.Book, book) {
 		return out
 	}
-	out.totals, out.held, out.paired, out.seen, out.there = e.totals, e.held, e.paired, e.seen, e.there
+	out.totals, out.held, out.paired, out.seen, out.there, out.events = e.totals, e.held, e.paired, e.seen, e.there, e.events
 	if rulebook.SameMeasures(e.Book, book) {
 		out.columns, out.gathered = e.columns, e.gathered
 		if rulebook.SameNodes(e.Book, book) {
@@ -189,6 +190,9 @@ func (e *Engine) Weight() int {
 	}
 	for _, t := range e.totals {
 		n += 16 * len(t.Counts)
+	}
+	for _, v := range e.events {
+		n += 4*len(v.Starts) + (4+4*len(v.Keys))*len(v.Days) + 8*len(v.Amounts)
 	}
 	return n
 }

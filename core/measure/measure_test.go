@@ -16,6 +16,7 @@ import (
 	"oskel/core/lang"
 	"oskel/core/ledger"
 	"oskel/core/measure"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 )
 
@@ -52,7 +53,7 @@ type line struct {
 // world is an engine over lines of three reps (North, North, South) and four
 // customers (Yard, Shop, Yard, none).
 func world(t require.TestingT, measures string, lines []line) *measure.Engine {
-	book, problems := rulebook.Read([]byte(head + measures))
+	book, problems := rulebook.Read([]byte(head+measures), method.All())
 	require.Empty(t, problems)
 	register := func(kind, attribute string, values ...string) *ledger.Register {
 		var keys []string
@@ -234,12 +235,12 @@ func TestUnitsAreChecked(t *testing.T) {
 		"when revenue above margin then margin otherwise margin": "comparing money and percent makes no sense",
 		"share(revenue, rep.teritory)":                           "did you mean rep.territory?",
 	} {
-		_, problems := rulebook.Read([]byte(head + fmt.Sprintf("  x: {formula: %q, groups: own figures, unit: percent}\n", formula)))
+		_, problems := rulebook.Read([]byte(head+fmt.Sprintf("  x: {formula: %q, groups: own figures, unit: percent}\n", formula)), method.All())
 		require.NotEmpty(t, problems, formula)
 		assert.Contains(t, problems[0].Text, says, formula)
 	}
 	for formula, unit := range map[string]string{"revenue / orders": "money", "margin * revenue": "money", "revenue / cost": "count", "1 - margin": "percent", "place(revenue) / 2": "count"} {
-		_, problems := rulebook.Read([]byte(head + fmt.Sprintf("  x: {formula: %q, groups: own figures, unit: %s}\n", formula, unit)))
+		_, problems := rulebook.Read([]byte(head+fmt.Sprintf("  x: {formula: %q, groups: own figures, unit: %s}\n", formula, unit)), method.All())
 		assert.Empty(t, problems, formula)
 	}
 }
@@ -301,7 +302,7 @@ func TestColumnsLieWithinTheirErrorOfTheExactValue(t *testing.T) {
 // worldUnchecked is world for formulas whose units make no sense.
 func worldUnchecked(t require.TestingT, measures string, lines []line) *measure.Engine {
 	e := world(t, "", lines)
-	book, _ := rulebook.Read([]byte(head + measures))
+	book, _ := rulebook.Read([]byte(head+measures), method.All())
 	return measure.New(book, e.Snapshot)
 }
 

@@ -4,7 +4,6 @@ import (
 	"slices"
 
 	"oskel/core/calendar"
-	"oskel/core/lang"
 	"oskel/core/ledger"
 	"oskel/core/rulebook"
 )
@@ -135,21 +134,11 @@ func (e *Engine) Names(l Level) (keys, names []string) {
 		return keys, keys
 	default:
 		for _, v := range r.Attributes[l.By].Values {
-			keys = append(keys, valueKey(v))
+			keys = append(keys, v.String())
 		}
 		keys[0] = rulebook.Without(l.By)
 		return keys, keys
 	}
-}
-
-func valueKey(v lang.Value) string {
-	switch v.Type {
-	case lang.NumberType:
-		return v.Number.String()
-	case lang.DateType:
-		return v.Day.String()
-	}
-	return v.Text
 }
 
 func (e *Engine) pairNames(l Level) (keys, names []string) {
@@ -215,6 +204,14 @@ func (e *Engine) group(s Slot, kind, by string) (Level, []uint32) {
 		return outer, out
 	}
 	return Level{}, nil
+}
+
+// Groups maps the codes of a slot's level to the groups of a kind by an
+// attribute, as of the slot's last day; 0 is the group of those without one. It
+// is nil where there are no such groups.
+func (e *Engine) Groups(s Slot, kind, by string) []uint32 {
+	_, groups := e.group(s, kind, by)
+	return groups
 }
 
 // feedOf finds the ledger's feed of a definition, and the column that names

@@ -8,6 +8,7 @@ import (
 
 	"oskel/core/calendar"
 	"oskel/core/lang"
+	"oskel/core/method"
 	"oskel/core/routing"
 	"oskel/core/rulebook"
 )
@@ -30,7 +31,7 @@ routes:
 `
 
 func book(t *testing.T) *rulebook.Book {
-	book, problems := rulebook.Read([]byte(text))
+	book, problems := rulebook.Read([]byte(text), method.All())
 	require.Empty(t, problems)
 	return book
 }

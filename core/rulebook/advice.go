@@ -74,7 +74,7 @@ func (b *Book) adviseEnded(r *Rule, say func(at Position, path, format string, a
 func (b *Book) comparesWithPast(r *Rule) bool {
 	t := r.Threshold
 	if t == nil {
-		return r.Outlier != nil && b.grows(r.Outlier.Of)
+		return slices.ContainsFunc(r.setMeasures(), b.grows)
 	}
 	past := func(f lang.Function) bool { return f.Past }
 	if t.Against != nil && t.Against.Tree != nil && t.Against.Tree.Any(past) {
@@ -226,12 +226,8 @@ func (r *Rule) uses(b *Book, name string) bool {
 				return true
 			}
 		}
-	case r.Outlier != nil:
-		return r.Outlier.Of == name || r.Outlier.Grade == name || bound(r.Outlier.Beyond)
-	case r.Window != nil:
-		return r.Window.Feed == name || r.Window.Grade == name
 	}
-	return false
+	return r.usesSetting(name)
 }
 
 // RulesUnder lists the rules that would feel a change of a dial or measure,

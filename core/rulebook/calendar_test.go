@@ -1,7 +1,9 @@
-package rulebook
+package rulebook_test
 
 import (
 	"math/big"
+	"oskel/core/method"
+	. "oskel/core/rulebook"
 	"strings"
 	"testing"
 	"time"
@@ -30,7 +32,7 @@ measures:
 `
 
 func TestCalendarsAreRead(t *testing.T) {
-	book, problems := Read([]byte(calendarBook))
+	book, problems := Read([]byte(calendarBook), method.All())
 	require.Empty(t, problems)
 	c := book.Calendar
 	assert.Equal(t, []string{"fair-2025", "fair-2026"}, []string{c.Windows[0].Name, c.Windows[1].Name}, "by first day")
@@ -40,11 +42,11 @@ func TestCalendarsAreRead(t *testing.T) {
 	assert.Equal(t, "Calendar years; weeks by ISO 8601; worked on Sunday, Monday, Tuesday, Wednesday, Thursday.", book.CalendarWords())
 	assert.Equal(t, "EUR 12.50", Format(twelveAndAHalf(), "money EUR", 2))
 	assert.Equal(t, "12.50", Show(&Measure{Unit: "money EUR", Places: 2}, twelveAndAHalf()), "the heading has the currency")
-	weeks, problems := Read([]byte(strings.Replace(calendarBook, "  working_days:", "  week_years: {pattern: 4-5-4, end_on: friday, nearest_end_of: january}\n  working_days:", 1)))
+	weeks, problems := Read([]byte(strings.Replace(calendarBook, "  working_days:", "  week_years: {pattern: 4-5-4, end_on: friday, nearest_end_of: january}\n  working_days:", 1)), method.All())
 	require.Empty(t, problems)
 	assert.Equal(t, calendar.WeekYears{Pattern: [3]int{4, 5, 4}, EndsOn: time.Friday, EndsIn: time.January, Nearest: true}, *weeks.Calendar.Weeks)
 	assert.Contains(t, weeks.CalendarWords(), "4-5-4 in each quarter, ending on the Friday nearest to the end of January")
-	fiscal, problems := Read([]byte(strings.Replace(calendarBook, "calendar:", "calendar:\n  fiscal_year_starts: \"02-01\"\n  year_named_after: start\n  weeks_from: sunday", 1)))
+	fiscal, problems := Read([]byte(strings.Replace(calendarBook, "calendar:", "calendar:\n  fiscal_year_starts: \"02-01\"\n  year_named_after: start\n  weeks_from: sunday", 1)), method.All())
 	require.Empty(t, problems)
 	assert.Contains(t, fiscal.CalendarWords(), "Years from February, named after the calendar year in which each begins; weeks from Sunday")
 	assert.Equal(t, []string{"calendar: changed"}, Difference(book, fiscal))
@@ -68,7 +70,7 @@ func TestCalendarsThatCannotBe(t *testing.T) {
 		from, to, _ := strings.Cut(edit, "=>")
 		text := strings.Replace(calendarBook, from, to, 1)
 		require.NotEqual(t, calendarBook, text, edit)
-		_, problems := Read([]byte(text))
+		_, problems := Read([]byte(text), method.All())
 		require.NotEmpty(t, problems, edit)
 		var all []string
 		for _, p := range problems {
@@ -76,7 +78,7 @@ func TestCalendarsThatCannotBe(t *testing.T) {
 		}
 		assert.Contains(t, strings.Join(all, "\n"), complaint, edit)
 	}
-	_, problems := Read([]byte(strings.Replace(calendarBook, "  a_day: {formula: net / days, unit: money EUR}", "  fee: {sum: sales.fee, unit: money USD}\n  both: {formula: net + fee, unit: money EUR}", 1)))
+	_, problems := Read([]byte(strings.Replace(calendarBook, "  a_day: {formula: net / days, unit: money EUR}", "  fee: {sum: sales.fee, unit: money USD}\n  both: {formula: net + fee, unit: money EUR}", 1)), method.All())
 	require.Len(t, problems, 1)
 	assert.Contains(t, problems[0].String(), "adding money EUR and money USD makes no sense")
 }

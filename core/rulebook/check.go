@@ -134,7 +134,7 @@ func (r *reader) checkRule(book *Book, rule *Rule) {
 	if rule.Stake != nil {
 		formula(rule.Stake, path+".stake")
 	}
-	if rule.Ended != "" && rule.Window == nil && !book.comparesWithPast(rule) {
+	if rule.Ended != "" && !rule.Is("window") && !book.comparesWithPast(rule) {
 		r.complain(rule.At, path+".ended", "the rule compares nothing with the past, so nothing can have ended; 'ended' is for growth, change and yardsticks of earlier periods")
 	}
 	for _, b := range rule.Base {
@@ -161,12 +161,8 @@ func (r *reader) checkRule(book *Book, rule *Rule) {
 			r.checkBands(book, t, path+".threshold.bands")
 			r.checkLabels(book, t, path+".threshold.bands")
 		}
-	case rule.Outlier != nil:
-		r.reaches(book, rule, rule.Outlier.Of, rule.Outlier.At, path+".outlier")
-	case rule.Window != nil && rule.Ended != "":
-		r.complain(rule.At, path+".ended", "a silence compares nothing with the past; 'ended' is for growth and change")
-	case rule.Window != nil && rule.NoData != "":
-		r.complain(rule.At, path+".no_data", "a silence has no 'no data': one that was never seen is not judged")
+	case rule.Method != nil:
+		r.checkMethod(book, rule, path)
 	}
 }
 

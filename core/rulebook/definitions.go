@@ -191,7 +191,7 @@ type Condition struct {
 	Tree *lang.Node
 }
 
-// Rule is one rule: exactly one of Threshold, Outlier and Window is set.
+// Rule is one rule: a Threshold, or a Method with its Settings.
 type Rule struct {
 	At        Position
 	Name      string
@@ -210,8 +210,9 @@ type Rule struct {
 	Stake     *Formula
 	Ended     string // "zero": growth and change count a value that ended as zero; "missing": they do not; "" is not said
 	Threshold *Threshold
-	Outlier   *Outlier
-	Window    *Window
+	Method    *Method
+	MethodAt  Position
+	Settings  map[string]Value
 	Examples  []Example
 }
 
@@ -228,7 +229,7 @@ type Example struct {
 }
 
 // ExampleInput is the value of a measure, of the yardstick or target, of an
-// attribute, or of the score or days that an outlier or silence is cut by.
+// attribute, or of what a method states, such as a score.
 type ExampleInput struct {
 	At      Position
 	Name    string
@@ -249,7 +250,7 @@ func (r *Rule) Family() string {
 	switch {
 	case r.Threshold != nil:
 		return "threshold"
-	case r.Outlier != nil:
+	case r.Is("outlier"):
 		return "outlier"
 	}
 	return "event window"
@@ -320,27 +321,6 @@ type Band struct {
 type End struct {
 	Bound    Bound
 	Included bool // 'at least' and 'at most'; otherwise 'above' and 'below'
-}
-
-// Outlier finds subjects far from their peers by the robust score.
-type Outlier struct {
-	At     Position
-	Of     string
-	Among  string // the attribute whose equals are peers; "" is all
-	By     string // "robust score"
-	Beyond Bound
-	Side   string // "high", "low" or "both"
-	Peers  int    // how many others there must be
-	Grade  string
-}
-
-// Window is an event-window rule; so far a silence: no line of a feed for
-// Days days at the period's end.
-type Window struct {
-	At    Position
-	Feed  string
-	Days  int
-	Grade string
 }
 
 // Desk is where flagged items are reviewed.

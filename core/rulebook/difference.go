@@ -81,6 +81,8 @@ func plain(x any) any { return strip(reflect.ValueOf(x)) }
 
 func strip(v reflect.Value) any {
 	switch v.Kind() {
+	case reflect.Func:
+		return nil // of a method, whose name says it all
 	case reflect.Pointer:
 		if v.IsNil() {
 			return nil

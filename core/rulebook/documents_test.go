@@ -1,6 +1,8 @@
-package rulebook
+package rulebook_test
 
 import (
+	"oskel/core/method"
+	. "oskel/core/rulebook"
 	"strings"
 	"testing"
 
@@ -356,13 +358,13 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 		}},
 	} {
 		require.Contains(t, sound, c.old)
-		_, problems := Read([]byte(strings.Replace(sound, c.old, c.new, 1)))
+		_, problems := Read([]byte(strings.Replace(sound, c.old, c.new, 1)), method.All())
 		var found []string
 		for _, p := range problems {
 			found = append(found, p.String())
 		}
 		assert.Equal(t, c.faults, found, c.new)
 	}
-	_, problems := Read([]byte(sound))
+	_, problems := Read([]byte(sound), method.All())
 	assert.Empty(t, problems)
 }

@@ -83,11 +83,9 @@ func (b *Book) FeedsRead(r *Rule) (out []string) {
 			}
 		}
 	}
-	if r.Outlier != nil {
-		names = append(names, r.Outlier.Of)
-	}
+	names = append(names, r.setMeasures()...)
 	for _, f := range b.Feeds {
-		if r.Window != nil && r.Window.Feed == f.Name || slices.ContainsFunc(names, func(name string) bool { return slices.Contains(b.FeedsUnder(name), f.Name) }) {
+		if slices.Contains(r.setFeeds(), f.Name) || slices.ContainsFunc(names, func(name string) bool { return slices.Contains(b.FeedsUnder(name), f.Name) }) {
 			out = append(out, f.Name)
 		}
 	}

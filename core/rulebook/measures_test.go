@@ -1,6 +1,8 @@
-package rulebook
+package rulebook_test
 
 import (
+	"oskel/core/method"
+	. "oskel/core/rulebook"
 	"strings"
 	"testing"
 
@@ -28,7 +30,7 @@ measures:
 `
 
 func TestMeasuresInWordsAndUse(t *testing.T) {
-	book, problems := Read([]byte(measured))
+	book, problems := Read([]byte(measured), method.All())
 	require.Empty(t, problems)
 	words := map[string]string{}
 	for i := range book.Measures {
@@ -62,7 +64,7 @@ func TestMeasuresRefused(t *testing.T) {
 	for _, c := range cases {
 		at := strings.LastIndex(measured, c.old)
 		require.GreaterOrEqual(t, at, 0, c.old)
-		_, problems := Read([]byte(measured[:at] + c.new + measured[at+len(c.old):]))
+		_, problems := Read([]byte(measured[:at]+c.new+measured[at+len(c.old):]), method.All())
 		require.NotEmpty(t, problems, c.new)
 		all := ""
 		for _, p := range problems {
@@ -73,7 +75,7 @@ func TestMeasuresRefused(t *testing.T) {
 }
 
 func TestTargetsSpreadByTheWeights(t *testing.T) {
-	book, problems := Read([]byte(measured))
+	book, problems := Read([]byte(measured), method.All())
 	require.Empty(t, problems)
 	spread := func(period string, total int64) ([]calendar.Month, []amount.Amount, bool) {
 		p, err := book.Calendar.Parse(period)
@@ -92,7 +94,7 @@ func TestTargetsSpreadByTheWeights(t *testing.T) {
 }
 
 func TestAFormulaIsTriedBesideTheBook(t *testing.T) {
-	book, _ := Read([]byte(measured))
+	book, _ := Read([]byte(measured), method.All())
 	with, err := book.WithFormula("growth(revenue, 1 year)")
 	require.NoError(t, err)
 	assert.Equal(t, Percent, with.Measure("growth(revenue, 1 year)").Unit)
@@ -107,7 +109,7 @@ func TestAFormulaIsTriedBesideTheBook(t *testing.T) {
 // A formula that is a measure alone is good as that one is; any other is not
 // known to be better when it is small.
 func TestWhatIsGoodOfAFormulaThatIsTried(t *testing.T) {
-	book, problems := Read([]byte(strings.Replace(measured, "visits_made: {count: visits", "visits_made: {good: down, count: visits", 1)))
+	book, problems := Read([]byte(strings.Replace(measured, "visits_made: {count: visits", "visits_made: {good: down, count: visits", 1)), method.All())
 	require.Empty(t, problems)
 	for text, down := range map[string]bool{"(visits_made)": true, "(revenue)": false, "visits_made + 1": false, "revenue / visits_made": false, "growth(visits_made)": false} {
 		with, err := book.WithFormula(text)
@@ -119,7 +121,7 @@ func TestWhatIsGoodOfAFormulaThatIsTried(t *testing.T) {
 // A feed is used by what counts its lines, with a condition or without; an
 // attribute and a label by what asks for them.
 func TestUsesOfFeedsAndConditions(t *testing.T) {
-	book, problems := Read([]byte(measured))
+	book, problems := Read([]byte(measured), method.All())
 	require.Empty(t, problems)
 	for name, want := range map[string][]string{
 		"sales": {"measure revenue", "measure range", "measure new_goods"}, "visits": {"measure visits_made"},
@@ -130,7 +132,7 @@ func TestUsesOfFeedsAndConditions(t *testing.T) {
 }
 
 func TestDifferenceTellsEverything(t *testing.T) {
-	from, _ := Read([]byte(measured))
+	from, _ := Read([]byte(measured), method.All())
 	for edit, says := range map[[2]string]string{
 		{"weeks_from: sunday", "weeks_from: monday"}:                 "calendar: changed",
 		{"1, 2]}", "2, 2]}"}:                                         "calendar: changed",
@@ -140,12 +142,12 @@ func TestDifferenceTellsEverything(t *testing.T) {
 		{"channel is not \"gift\"", "channel is \"gift\""}:           "measure new_goods: changed",
 		{"  visits_made: {count: visits", "  calls: {count: visits"}: "measure visits_made: removed",
 	} {
-		to, _ := Read([]byte(strings.Replace(measured, edit[0], edit[1], 1)))
+		to, _ := Read([]byte(strings.Replace(measured, edit[0], edit[1], 1)), method.All())
 		assert.Contains(t, Difference(from, to), says, edit[1])
 	}
 	assert.True(t, SameShape(from, from))
-	moved, _ := Read([]byte(strings.Replace(measured, "weeks_from: sunday", "weeks_from: monday", 1)))
+	moved, _ := Read([]byte(strings.Replace(measured, "weeks_from: sunday", "weeks_from: monday", 1)), method.All())
 	assert.True(t, SameShape(from, moved), "the data read for one serves the other")
-	other, _ := Read([]byte(strings.Replace(measured, "labels: [channel]", "labels: []", 1)))
+	other, _ := Read([]byte(strings.Replace(measured, "labels: [channel]", "labels: []", 1)), method.All())
 	assert.False(t, SameShape(from, other))
 }

@@ -33,6 +33,7 @@ func (p Problem) String() string {
 type reader struct {
 	problems []Problem
 	formulas map[string]*lang.Node // by text
+	methods  Methods
 }
 
 func (r *reader) complain(at Position, path, format string, args ...any) {
@@ -48,8 +49,8 @@ func (r *reader) require(at Position, path, format string, args ...any) {
 
 // Reread reads a document that was published once: what is asked since is not
 // asked of it.
-func Reread(text []byte) (*Book, []Problem) {
-	book, problems := Read(text)
+func Reread(text []byte, methods Methods) (*Book, []Problem) {
+	book, problems := Read(text, methods)
 	return book, slices.DeleteFunc(problems, func(p Problem) bool { return p.late })
 }
 

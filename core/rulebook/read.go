@@ -10,9 +10,10 @@ import (
 )
 
 // Read turns a document into a Book and lists its problems in the order of
-// the document. With problems, the Book is only good for showing.
-func Read(text []byte) (*Book, []Problem) {
-	r := &reader{}
+// the document. With problems, the Book is only good for showing. Methods are
+// those that its rules may judge by.
+func Read(text []byte, methods Methods) (*Book, []Problem) {
+	r := &reader{methods: methods}
 	book := &Book{}
 	if !r.withinBounds(text) {
 		return book, r.problems

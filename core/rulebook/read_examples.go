@@ -9,7 +9,7 @@ import (
 
 // readExample reads inputs and what the rule must say of them, such as
 // {margin_rate: 22%, is: clear}. Inputs are measures, 'target' or 'yardstick',
-// attributes, or the 'score' or 'days' that an outlier or silence is cut by.
+// attributes, or what a method states, such as the 'score' of an outlier.
 func (r *reader) readExample(v value, book *Book, rule *Rule) Example {
 	ex := Example{At: v.at}
 	stated := false
@@ -50,11 +50,8 @@ func (r *reader) readExampleInput(e entry, book *Book, rule *Rule) ExampleInput 
 	}
 	m := book.Measure(e.key)
 	known := append(measureNames(book), "target", "yardstick")
-	switch {
-	case rule.Outlier != nil:
-		known = append(known, "score")
-	case rule.Window != nil:
-		known = append(known, "days")
+	if rule.Method != nil {
+		known = append(known, rule.Method.States...)
 	}
 	if m == nil && !slices.Contains(known, e.key) {
 		r.complain(e.at, e.path, "unknown measure %q%s", e.key, suggest(e.key, known))

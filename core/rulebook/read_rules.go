@@ -101,13 +101,11 @@ func (r *reader) readRules(v value, book *Book) {
 			families++
 			rule.Threshold = r.readThreshold(t, book, rule.Levels)
 		}
-		if o := f["outlier"]; !o.absent() {
-			families++
-			rule.Outlier = r.readOutlier(o, book, plainKind(book, o, rule.Levels))
-		}
-		if w := f["window"]; !w.absent() {
-			families++
-			rule.Window = r.readWindow(w, book, plainKind(book, w, rule.Levels))
+		for _, family := range []string{"outlier", "window"} {
+			if m := f[family]; !m.absent() {
+				families++
+				r.readMethod(m, family, book, &rule)
+			}
 		}
 		if families != 1 {
 			item.complain("state exactly one of threshold, outlier and window; %d are stated", families)
@@ -145,23 +143,6 @@ func (v value) levels(book *Book) []Level {
 		out = append(out, l)
 	}
 	return out
-}
-
-// plainKind is the kind of a rule that can only judge the subjects of one.
-func plainKind(book *Book, v value, levels []Level) *Kind {
-	if len(levels) == 0 {
-		return nil
-	}
-	for _, l := range levels {
-		if !l.Plain() {
-			v.complain("only a threshold rule can judge %s; this one judges the subjects of one kind", l)
-			return nil
-		}
-	}
-	if len(levels) > 1 {
-		v.complain("only a threshold rule can judge several levels")
-	}
-	return book.Kind(levels[0].Kind)
 }
 
 // persistence reads '2 of 3'.
@@ -453,42 +434,4 @@ func (r *reader) ratioFits(b Bound, path string) {
 	case b.Number != 0:
 		r.complain(b.At, path, "a share of the yardstick is a percentage: %s", percentMeant(b.Number))
 	}
-}
-
-func (r *reader) readOutlier(v value, book *Book, kind *Kind) *Outlier {
-	f := v.fields("of", "among", "by", "beyond", "side", "peers", "grade")
-	o := &Outlier{At: v.at, Of: f["of"].measure(book), Grade: f["grade"].grade(book), Peers: 8}
-	if a := f["among"]; !a.absent() && kind != nil {
-		name, ok := strings.CutPrefix(a.scalar(), kind.Name+".")
-		if !ok || kind.Attribute(name) == nil {
-			a.complain("expected an attribute of %s%s", kind.Name, suggest(a.scalar(), attributeNames(kind)))
-		}
-		o.Among = name
-	}
-	o.By = f["by"].oneOf("robust score", "robust score")
-	o.Beyond = f["beyond"].bound(book)
-	if o.Beyond.Percent || o.Beyond.Dial == "" && o.Beyond.Number <= 0 {
-		f["beyond"].complain("expected a score above 0, such as 3.5")
-	}
-	o.Side = f["side"].oneOf("both", "high", "low", "both")
-	if p := f["peers"]; !p.absent() {
-		o.Peers = p.whole(2, 1_000_000)
-	}
-	return o
-}
-
-func (r *reader) readWindow(v value, book *Book, kind *Kind) *Window {
-	f := v.fields("silence", "at_least", "grade")
-	w := &Window{At: v.at, Feed: f["silence"].required(), Grade: f["grade"].grade(book)}
-	if feed := book.Feed(w.Feed); w.Feed != "" && feed == nil {
-		f["silence"].complain("unknown feed %q%s", w.Feed, suggest(w.Feed, feedNames(book)))
-	} else if feed != nil && kind != nil && feed.SubjectColumn(kind.Name) == "" {
-		f["silence"].complain("the lines of %s name no %s, so its silence cannot be seen there", w.Feed, kind.Name)
-	}
-	n, ok := countOf(f["at_least"].required(), "day")
-	if !f["at_least"].absent() && (!ok || n < 1 || n > 3660) {
-		f["at_least"].complain("expected a number of days, such as '45 days', found %q", f["at_least"].scalar())
-	}
-	w.Days = n
-	return w
 }

@@ -12,8 +12,8 @@ var trailingComment = regexp.MustCompile(`\}(\s+#.*)$`)
 // Restyle writes another label, tone and shape of a grade into the text of a
 // book, and leaves everything else as it stands, comments too. Rules name
 // grades, so that it holds wherever the grade is given.
-func Restyle(text, name, label, tone, shape string) (string, error) {
-	book, problems := Read([]byte(text))
+func Restyle(text, name, label, tone, shape string, methods Methods) (string, error) {
+	book, problems := Read([]byte(text), methods)
 	if len(problems) > 0 {
 		return "", fmt.Errorf("the rulebook has problems of its own: %s", problems[0])
 	}
@@ -45,7 +45,7 @@ func Restyle(text, name, label, tone, shape string) (string, error) {
 	}
 	item := indentOf(lines[from]) + "- " + flow("name", name, "label", label, "tone", tone, "shape", shape) + comment + "\n"
 	out := strings.Join(slices.Concat(lines[:from], []string{item}, lines[to:]), "")
-	after, problems := Read([]byte(out))
+	after, problems := Read([]byte(out), methods)
 	if len(problems) > 0 {
 		return "", fmt.Errorf("%s", problems[0].Text)
 	}

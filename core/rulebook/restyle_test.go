@@ -1,6 +1,8 @@
-package rulebook
+package rulebook_test
 
 import (
+	"oskel/core/method"
+	. "oskel/core/rulebook"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -19,7 +21,7 @@ dials:
 `
 
 func TestGradesAreRestyledInPlace(t *testing.T) {
-	out, err := Restyle(graded, "act", "Do: it", "violet", "cross")
+	out, err := Restyle(graded, "act", "Do: it", "violet", "cross", method.All())
 	require.NoError(t, err)
 	assert.Equal(t, `oskel: 1
 grades: # the gravest first
@@ -31,7 +33,7 @@ grades: # the gravest first
 dials:
   floor: {value: 22%}
 `, out)
-	out, err = Restyle(graded, "look", "Look", "amber", "square")
+	out, err = Restyle(graded, "look", "Look", "amber", "square", method.All())
 	require.NoError(t, err)
 	assert.Contains(t, out, "# today\n  # watched\n  - {name: look, label: Look, tone: amber, shape: square}\ndials:")
 	for why, style := range map[string][3]string{
@@ -40,11 +42,11 @@ dials:
 		"look already looks so: amber triangle":       {"Act", "amber", "triangle"},
 		"the grade look is already labelled \"Look\"": {"Look", "red", "cross"},
 	} {
-		_, err = Restyle(graded, "act", style[0], style[1], style[2])
+		_, err = Restyle(graded, "act", style[0], style[1], style[2], method.All())
 		assert.ErrorContains(t, err, why)
 	}
-	_, err = Restyle(graded, "akt", "Act", "red", "cross")
+	_, err = Restyle(graded, "akt", "Act", "red", "cross", method.All())
 	assert.ErrorContains(t, err, "did you mean act?")
-	_, err = Restyle("oskel: 1\ngrades: [{name: act, tone: red, shape: diamond}]\n", "act", "Act", "red", "cross")
+	_, err = Restyle("oskel: 1\ngrades: [{name: act, tone: red, shape: diamond}]\n", "act", "Act", "red", "cross", method.All())
 	assert.ErrorContains(t, err, "not written one below the other")
 }

@@ -1,7 +1,9 @@
-package rulebook
+package rulebook_test
 
 import (
 	"math/big"
+	"oskel/core/method"
+	. "oskel/core/rulebook"
 	"strings"
 	"testing"
 
@@ -45,7 +47,7 @@ routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]
 `
 
 func TestReadSmall(t *testing.T) {
-	book, problems := Read([]byte(small))
+	book, problems := Read([]byte(small), method.All())
 	require.Empty(t, problems)
 	assert.Equal(t, "Reps", book.Kind("rep").Plural)
 	assert.Equal(t, amount.Amount(2200), book.Dial("floor").Value)
@@ -87,7 +89,7 @@ func TestReadRefuses(t *testing.T) {
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
 			require.Contains(t, small, c.old)
-			_, problems := Read([]byte(strings.Replace(small, c.old, c.new, 1)))
+			_, problems := Read([]byte(strings.Replace(small, c.old, c.new, 1)), method.All())
 			require.NotEmpty(t, problems)
 			var all []string
 			for _, p := range problems {
@@ -118,7 +120,7 @@ func TestReadNeverPanics(t *testing.T) {
 				doc[i] = doc[i][:rapid.IntRange(0, len(doc[i])).Draw(t, "cut")]
 			}
 		}
-		book, problems := Read([]byte(strings.Join(doc, "\n")))
+		book, problems := Read([]byte(strings.Join(doc, "\n")), method.All())
 		if len(problems) == 0 {
 			for i := range book.Rules {
 				assert.NotEmpty(t, book.Words(&book.Rules[i]))
@@ -166,12 +168,12 @@ func below(n amount.Amount, c Cut) bool {
 }
 
 func TestDifference(t *testing.T) {
-	from, _ := Read([]byte(small))
-	same, _ := Read([]byte("# a comment\n" + small))
+	from, _ := Read([]byte(small), method.All())
+	same, _ := Read([]byte("# a comment\n"+small), method.All())
 	assert.Empty(t, Difference(from, same), "comments and moved lines are no change")
 	edited := strings.NewReplacer("value: 22%", "value: 23%", "below: 18%", "below: 17%", "name: home, due", "name: away, due",
 		"to: home", "to: away", "otherwise: home", "otherwise: away").Replace(small)
-	to, problems := Read([]byte(edited))
+	to, problems := Read([]byte(edited), method.All())
 	require.Empty(t, problems)
 	assert.Equal(t, []string{"dial floor: 22% becomes 23%", "rule thin: changed", "desk away: added", "desk home: removed", "routes: changed"}, Difference(from, to))
 }

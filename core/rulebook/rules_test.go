@@ -1,6 +1,8 @@
-package rulebook
+package rulebook_test
 
 import (
+	"oskel/core/method"
+	. "oskel/core/rulebook"
 	"strings"
 	"testing"
 
@@ -57,11 +59,11 @@ func TestRulesInWords(t *testing.T) {
 		`{name: x, judges: rep, outlier: {of: revenue, by: robust score, beyond: 3.5, side: high, grade: act}}`:                                                                                                                                                  `Each month, for every rep: Act now when the robust score of revenue among all reps is beyond 3.5 on the high side; with fewer than 8 others it is not judged. No data says nothing.`,
 		`{name: x, judges: product, window: {silence: sales, at_least: 60 days, grade: look}}`:                                                                                                                                                                   `Each month, for every product: Look when the last of the order lines lies 60 days or more before the period's last day; one that was never seen is not judged.`,
 	} {
-		book, problems := Read([]byte(beforeRule + rule + afterRule))
+		book, problems := Read([]byte(beforeRule+rule+afterRule), method.All())
 		require.Empty(t, problems, rule)
 		assert.Equal(t, words, book.Words(&book.Rules[0]))
 		definition := book.Define(&book.Rules[0])
-		again, problems := Read([]byte(strings.TrimSuffix(beforeRule, "  - ") + definition.Write("  ") + afterRule))
+		again, problems := Read([]byte(strings.TrimSuffix(beforeRule, "  - ")+definition.Write("  ", method.All())+afterRule), method.All())
 		require.Empty(t, problems, rule)
 		assert.Equal(t, words, again.Words(&again.Rules[0]))
 		assert.Empty(t, Difference(book, again))
@@ -147,13 +149,13 @@ func TestRulesThatCannotBe(t *testing.T) {
 			`80: rules.x.threshold.choose[1].all[1]: a text cannot be reckoned with`,
 		},
 		`{name: x, judges: rep, outlier: {of: margin, by: score, beyond: 3.5, grade: look}}`: {
-			`54: rules.x.outlier.by: "score" is not one of robust score`,
+			`54: rules.x.outlier.by: there is no method "score"; known here: robust score`,
 		},
 		`{name: x, judges: rep, outlier: {of: margin, by: robust score, beyond: 0, grade: look}}`: {
-			`76: rules.x.outlier.beyond: expected a score above 0, such as 3.5`,
+			`76: rules.x.outlier.beyond: expected a score above 0, such as 3.5, found 0`,
 		},
 		`{name: x, judges: rep, outlier: {of: margin, by: robust score, beyond: 3.5%, grade: look}}`: {
-			`76: rules.x.outlier.beyond: expected a score above 0, such as 3.5`,
+			`76: rules.x.outlier.beyond: expected a score above 0, such as 3.5, found 3.5%`,
 		},
 		`{name: x, judges: rep, outlier: {of: margin, by: robust score, beyond: 3.5, side: left, grade: look}}`: {
 			`87: rules.x.outlier.side: "left" is not one of high, low, both`,
@@ -162,22 +164,19 @@ func TestRulesThatCannotBe(t *testing.T) {
 			`88: rules.x.outlier.among: expected an attribute of rep; known here: rep.joined, rep.size, rep.territory`,
 		},
 		`{name: x, judges: rep, outlier: {of: margin, by: robust score, beyond: 3.5, peers: few, grade: look}}`: {
-			`88: rules.x.outlier.peers: expected a whole number from 2 to 1000000, found "few"`,
+			`88: rules.x.outlier.peers: expected a number of others from 2 to 1000000, such as 8, or a dial, found "few"`,
 		},
-		`{name: x, judges: [rep, rep.territory], outlier: {of: margin, by: robust score, beyond: 3.5, grade: look}}`: {
-			`54: rules.x.outlier: only a threshold rule can judge rep.territory; this one judges the subjects of one kind`,
+		`{name: x, judges: [rep, whole], outlier: {of: margin, by: robust score, beyond: 3.5, grade: look}}`: {
+			`46: rules.x.outlier: robust score cannot judge whole: it has no peers`,
 		},
 		`{name: x, judges: rep, window: {silence: sale, at_least: 60 days, grade: look}}`: {
 			`46: rules.x.window.silence: unknown feed "sale"; did you mean sales?`,
 		},
 		`{name: x, judges: rep, window: {silence: sales, at_least: 60, grade: look}}`: {
-			`63: rules.x.window.at_least: expected a number of days, such as '45 days', found "60"`,
+			`63: rules.x.window.at_least: expected a number of days from 1 to 3660, such as '45 days', found "60"`,
 		},
 		`{name: x, judges: rep, window: {silence: sales, at_least: 0 days, grade: look}}`: {
-			`63: rules.x.window.at_least: expected a number of days, such as '45 days', found "0 days"`,
-		},
-		`{name: x, judges: rep.territory, window: {silence: sales, at_least: 60 days, grade: look}}`: {
-			`46: rules.x.window: only a threshold rule can judge rep.territory; this one judges the subjects of one kind`,
+			`63: rules.x.window.at_least: expected a number of days from 1 to 3660, such as '45 days', found 0`,
 		},
 		`{name: x, judges: rep, persists: often, window: {silence: sales, at_least: 60 days, grade: look}}`: {
 			`38: rules.x.persists: expected how many of the last periods, such as '2 of 3', found "often"`,
@@ -240,7 +239,7 @@ func TestRulesThatCannotBe(t *testing.T) {
 			`5: rules[1]: expected keys with values, found a single value`,
 		},
 	} {
-		_, problems := Read([]byte(beforeRule + rule + afterRule))
+		_, problems := Read([]byte(beforeRule+rule+afterRule), method.All())
 		var found []string
 		for _, p := range problems {
 			found = append(found, strings.TrimPrefix(p.String(), "line 14, column "))

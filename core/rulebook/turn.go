@@ -81,8 +81,8 @@ func (b *Book) WithCuts(rule string, moves ...CutMove) (*Book, error) {
 
 // TurnDial writes another value of a dial into the text of a book, and leaves
 // everything else as it stands, comments too.
-func TurnDial(text, name, value string) (string, error) {
-	book, problems := Read([]byte(text))
+func TurnDial(text, name, value string, methods Methods) (string, error) {
+	book, problems := Read([]byte(text), methods)
 	if len(problems) > 0 {
 		return "", fmt.Errorf("the rulebook has problems of its own: %s", problems[0])
 	}
@@ -99,7 +99,7 @@ func TurnDial(text, name, value string) (string, error) {
 	}
 	lines[d.ValueAt.Line-1] = string(line[:from]) + value + string(line[to:])
 	out := strings.Join(lines, "")
-	after, problems := Read([]byte(out))
+	after, problems := Read([]byte(out), methods)
 	if len(problems) > 0 {
 		return "", fmt.Errorf("%s", problems[0].Text)
 	}

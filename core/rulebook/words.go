@@ -34,18 +34,15 @@ func (b *Book) Words(r *Rule) string {
 	switch {
 	case r.Threshold != nil:
 		s.WriteString(b.thresholdWords(r.Threshold))
-	case r.Outlier != nil:
-		s.WriteString(b.outlierWords(r.Outlier, b.Many(r.Levels[0])))
-	case r.Window != nil:
-		fmt.Fprintf(&s, "%s when the last of the %s lies %d days or more before the period's last day; one that was never seen is not judged",
-			b.Grade(r.Window.Grade).Label, strings.ToLower(b.Feed(r.Window.Feed).Title), r.Window.Days)
+	case r.Method != nil:
+		s.WriteString(r.Method.Words(b, r))
 	}
 	s.WriteString(".")
 	for _, base := range r.Base {
 		fmt.Fprintf(&s, " Judged only where %s is %s %s.", strings.ToLower(b.Measure(base.Measure).Title), atLeast(base.Included), b.Number(base.Bound))
 	}
 	switch {
-	case r.Window != nil:
+	case r.Is("window"):
 	case r.NoData != "":
 		fmt.Fprintf(&s, " No data is %s.", b.Grade(r.NoData).Label)
 	default:
@@ -223,16 +220,6 @@ func (b *Book) endWords(band Band) string {
 		stated = append(stated, word+" "+b.Number(band.High.Bound))
 	}
 	return strings.Join(stated, " and ")
-}
-
-func (b *Book) outlierWords(o *Outlier, plural string) string {
-	side := map[string]string{"high": " on the high side", "low": " on the low side", "both": " on either side"}[o.Side]
-	peers := "all " + plural
-	if o.Among != "" {
-		peers = plural + " with the same " + o.Among
-	}
-	return fmt.Sprintf("%s when the robust score of %s among %s is beyond %s%s; with fewer than %d others it is not judged",
-		b.Grade(o.Grade).Label, lowerFirst(b.Measure(o.Of).Title), peers, b.Number(o.Beyond), side, o.Peers)
 }
 
 func lowerFirst(s string) string {

@@ -32,13 +32,8 @@ type RuleDefinition struct {
 	As         string              `json:"as,omitempty"`
 	Bands      []BandDefinition    `json:"bands,omitempty"`
 	Choose     []ChoiceDefinition  `json:"choose,omitempty"`
-	Among      string              `json:"among,omitempty"`
-	Beyond     string              `json:"beyond,omitempty"`
-	Side       string              `json:"side,omitempty"`
-	Peers      int                 `json:"peers,omitempty"`
-	Silence    string              `json:"silence,omitempty"`
-	Days       int                 `json:"days,omitempty"`
-	Grade      string              `json:"grade,omitempty"`
+	Outlier    map[string]string   `json:"outlier,omitempty"`
+	Window     map[string]string   `json:"window,omitempty"`
 	Examples   []map[string]string `json:"examples,omitempty"`
 }
 
@@ -123,14 +118,10 @@ func (b *Book) Define(r *Rule) RuleDefinition {
 		for _, c := range t.Choices {
 			d.Choose = append(d.Choose, defineChoice(c))
 		}
-	case r.Outlier != nil:
-		o := r.Outlier
-		d.Of, d.Beyond, d.Side, d.Peers, d.Grade = o.Of, o.Beyond.Text(), o.Side, o.Peers, o.Grade
-		if o.Among != "" {
-			d.Among = r.Levels[0].Kind + "." + o.Among
-		}
-	case r.Window != nil:
-		d.Silence, d.Days, d.Grade = r.Window.Feed, r.Window.Days, r.Window.Grade
+	case r.Is("outlier"):
+		d.Outlier = r.defineMethod()
+	case r.Is("window"):
+		d.Window = r.defineMethod()
 	}
 	for _, ex := range r.Examples {
 		d.Examples = append(d.Examples, defineExample(ex))
@@ -217,7 +208,7 @@ func flow(pairs ...string) string {
 
 // Write is the definition as an item of the rulebook's list of rules, each
 // line behind an indent.
-func (d *RuleDefinition) Write(indent string) string {
+func (d *RuleDefinition) Write(indent string, methods Methods) string {
 	var s strings.Builder
 	first := true
 	line := func(text string) {
@@ -270,14 +261,10 @@ func (d *RuleDefinition) Write(indent string) string {
 		line("shows: " + list(d.Shows))
 	}
 	switch {
-	case d.Silence != "":
-		line("window: " + flow("silence", d.Silence, "at_least", fmt.Sprintf("%d days", d.Days), "grade", d.Grade))
-	case d.Beyond != "" && len(d.Bands) == 0:
-		peers := ""
-		if d.Peers > 0 {
-			peers = strconv.Itoa(d.Peers)
-		}
-		line("outlier: " + flow("of", d.Of, "among", d.Among, "by", "robust score", "beyond", d.Beyond, "side", d.Side, "peers", peers, "grade", d.Grade))
+	case len(d.Window) > 0:
+		line("window: " + writeMethod(d.Window, "window", methods))
+	case len(d.Outlier) > 0:
+		line("outlier: " + writeMethod(d.Outlier, "outlier", methods))
 	case len(d.Choose) > 0:
 		line("threshold:")
 		line("  choose:")
@@ -335,14 +322,17 @@ func sortedNames(ex map[string]string) []string {
 		}
 	}
 	slices.Sort(out)
-	return append(out, "is")
+	if _, said := ex["is"]; said {
+		out = append(out, "is")
+	}
+	return out
 }
 
 // PlaceRule writes a rule into the text of a book in the place of the one of
 // that name, or after the last one; a nil definition takes it out. Everything
 // else stays as it stands. The text need not be sound, but readable as YAML.
-func PlaceRule(text, name string, d *RuleDefinition) (string, error) {
-	book, problems := Read([]byte(text))
+func PlaceRule(text, name string, d *RuleDefinition, methods Methods) (string, error) {
+	book, problems := Read([]byte(text), methods)
 	if len(book.Kinds) == 0 && len(problems) > 0 {
 		return "", fmt.Errorf("the text cannot be read: %s", problems[0])
 	}
@@ -376,7 +366,7 @@ func PlaceRule(text, name string, d *RuleDefinition) (string, error) {
 		if from == to && from > 0 && strings.TrimSpace(lines[from-1]) != "" && len(book.Rules) > 0 {
 			out = append(out, "\n")
 		}
-		out = append(out, d.Write(indent))
+		out = append(out, d.Write(indent, methods))
 	}
 	out = append(out, lines[to:]...)
 	return strings.Join(out, ""), nil
@@ -384,8 +374,8 @@ func PlaceRule(text, name string, d *RuleDefinition) (string, error) {
 
 // OrderRules writes the rules of a text in the order of some names, which must
 // be all of them; each takes the comments right above it along.
-func OrderRules(text string, names []string) (string, error) {
-	book, problems := Read([]byte(text))
+func OrderRules(text string, names []string, methods Methods) (string, error) {
+	book, problems := Read([]byte(text), methods)
 	if len(book.Rules) == 0 {
 		if len(problems) > 0 {
 			return "", fmt.Errorf("the text cannot be read: %s", problems[0])

@@ -1,7 +1,9 @@
-package rulebook
+package rulebook_test
 
 import (
 	"os"
+	"oskel/core/method"
+	. "oskel/core/rulebook"
 	"reflect"
 	"testing"
 
@@ -14,25 +16,25 @@ import (
 func TestRulesAreWrittenBack(t *testing.T) {
 	text, err := os.ReadFile("../../internal/demo/rulebook.yaml")
 	require.NoError(t, err)
-	book, problems := Read(text)
+	book, problems := Read(text, method.All())
 	require.Empty(t, problems)
 	for i := range book.Rules {
 		d := book.Define(&book.Rules[i])
-		out, err := PlaceRule(string(text), d.Name, &d)
+		out, err := PlaceRule(string(text), d.Name, &d, method.All())
 		require.NoError(t, err)
-		after, problems := Read([]byte(out))
+		after, problems := Read([]byte(out), method.All())
 		require.Empty(t, problems, "%s\n%s", d.Name, out)
 		assert.Empty(t, Difference(book, after), out)
 		assert.True(t, reflect.DeepEqual(d, after.Define(after.Rule(d.Name))))
-		gone, err := PlaceRule(out, d.Name, nil)
+		gone, err := PlaceRule(out, d.Name, nil, method.All())
 		require.NoError(t, err)
-		without, problems := Read([]byte(gone))
+		without, problems := Read([]byte(gone), method.All())
 		require.Empty(t, problems)
 		assert.Equal(t, []string{"rule " + d.Name + ": removed"}, Difference(book, without))
 		d.Name = "copied"
-		added, err := PlaceRule(string(text), "copied", &d)
+		added, err := PlaceRule(string(text), "copied", &d, method.All())
 		require.NoError(t, err)
-		more, problems := Read([]byte(added))
+		more, problems := Read([]byte(added), method.All())
 		require.Empty(t, problems)
 		assert.Equal(t, []string{"rule copied: added"}, Difference(book, more))
 	}
@@ -52,9 +54,9 @@ func TestEveryFieldIsWritten(t *testing.T) {
 		{Name: "pairs", Title: "Pairs", Judges: []string{"rep x product"}, Choose: []ChoiceDefinition{{Grade: "act", How: "some", AtLeast: 2, Of: []string{"revenue above 1000", "margin_rate below 5%", `rep.territory is "Lowmarsh"`}},
 			{Grade: "look", How: "none", Of: []string{"revenue above 0"}}, {Grade: "look", How: "any", Of: []string{"cost above 5", "cost below 1"}}, {Grade: "look", How: "all", Of: []string{"cost above 5", "cost below 1"}}}},
 	} {
-		out, err := PlaceRule(string(text), d.Name, &d)
+		out, err := PlaceRule(string(text), d.Name, &d, method.All())
 		require.NoError(t, err)
-		book, problems := Read([]byte(out))
+		book, problems := Read([]byte(out), method.All())
 		require.Empty(t, problems, out)
 		assert.Equal(t, d, book.Define(book.Rule(d.Name)))
 		assert.Contains(t, book.RuleText(out, d.Name), "- name: "+d.Name)
@@ -63,16 +65,16 @@ func TestEveryFieldIsWritten(t *testing.T) {
 
 func TestDialsAreTurnedInPlace(t *testing.T) {
 	text := "oskel: 1\ndials: # shared\n  floor: {value: 22%, from: 10%} # a fifth and more\n  far:\n    value: 3.5\n"
-	out, err := TurnDial(text, "floor", "24%")
+	out, err := TurnDial(text, "floor", "24%", method.All())
 	require.NoError(t, err)
 	assert.Equal(t, "oskel: 1\ndials: # shared\n  floor: {value: 24%, from: 10%} # a fifth and more\n  far:\n    value: 3.5\n", out)
-	out, err = TurnDial(text, "far", "4")
+	out, err = TurnDial(text, "far", "4", method.All())
 	require.NoError(t, err)
 	assert.Contains(t, out, "value: 4\n")
 	for value, why := range map[string]string{"5%": "lies outside", "much": "expected a number"} {
-		_, err = TurnDial(text, "floor", value)
+		_, err = TurnDial(text, "floor", value, method.All())
 		assert.ErrorContains(t, err, why)
 	}
-	_, err = TurnDial(text, "flor", "5%")
+	_, err = TurnDial(text, "flor", "5%", method.All())
 	assert.ErrorContains(t, err, "did you mean floor?")
 }

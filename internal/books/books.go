@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"oskel/core/judge"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 	"oskel/internal/store"
 )
@@ -65,7 +66,7 @@ func (s *Service) Of(r store.Revision) (*rulebook.Book, error) {
 	if b := s.read[r.Number]; b != nil {
 		return b, nil
 	}
-	b, problems := rulebook.Reread([]byte(r.Text))
+	b, problems := rulebook.Reread([]byte(r.Text), method.All())
 	if len(problems) > 0 {
 		return nil, fmt.Errorf("revision %d can no longer be read: %s", r.Number, problems[0])
 	}

@@ -7,6 +7,7 @@ import (
 
 	"github.com/pmezard/go-difflib/difflib"
 
+	"oskel/core/method"
 	"oskel/core/rulebook"
 	"oskel/internal/store"
 )
@@ -42,8 +43,8 @@ type Compared struct {
 
 // Compare says how one text differs from another.
 func Compare(from, to, fromName, toName string) (Compared, error) {
-	a, _ := rulebook.Reread([]byte(from))
-	b, _ := rulebook.Reread([]byte(to))
+	a, _ := rulebook.Reread([]byte(from), method.All())
+	b, _ := rulebook.Reread([]byte(to), method.All())
 	text, err := difflib.GetUnifiedDiffString(difflib.UnifiedDiff{A: splitLines(from), B: splitLines(to), FromFile: fromName, ToFile: toName, Context: 3})
 	return Compared{rulebook.Difference(a, b), text}, err
 }
@@ -71,7 +72,7 @@ func (s *Service) Turn(ctx context.Context, author, dial, value, note string, ba
 	if err != nil {
 		return r, err
 	}
-	text, err := rulebook.TurnDial(r.Text, dial, value)
+	text, err := rulebook.TurnDial(r.Text, dial, value, method.All())
 	if err != nil {
 		return r, &ErrRehearsal{err.Error()}
 	}
@@ -85,7 +86,7 @@ func (s *Service) Restyle(ctx context.Context, author, grade, label, tone, shape
 	if err != nil {
 		return r, err
 	}
-	text, err := rulebook.Restyle(r.Text, grade, label, tone, shape)
+	text, err := rulebook.Restyle(r.Text, grade, label, tone, shape, method.All())
 	if err != nil {
 		return r, &ErrRehearsal{err.Error()}
 	}

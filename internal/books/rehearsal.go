@@ -14,6 +14,7 @@ import (
 	"oskel/core/lang"
 	"oskel/core/ledger"
 	"oskel/core/measure"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 	"oskel/internal/figures"
 	"oskel/internal/store"
@@ -107,7 +108,7 @@ func (r *Rehearser) read(text string) (*rulebook.Book, error) {
 	if b := r.last[key]; b != nil {
 		return b, nil
 	}
-	b, problems := rulebook.Read([]byte(text))
+	b, problems := rulebook.Read([]byte(text), method.All())
 	if len(problems) > 0 {
 		return nil, &Faulty{problems}
 	}

@@ -181,7 +181,7 @@ func (a *Answer) find(before *judge.Result) {
 			a.Flips = append(a.Flips, found)
 		}
 	}
-	for _, n := range a.Result.NearCut(a.Engine, mostNear) {
+	for _, n := range a.Result.NearCut(mostNear) {
 		a.Near = append(a.Near, shown(n.Code, a.Result.Verdict(n.Code)))
 	}
 }
@@ -252,8 +252,8 @@ func (a *Answer) whatIf(ask Question) error {
 		}
 		changes[name] = n.Rat()
 	}
-	if a.Rule.Outlier != nil || a.Rule.Window != nil {
-		return cannot("a what-if is for threshold rules: %s holds a subject against others or against its last line", a.Rule.Name)
+	if a.Rule.Method != nil {
+		return cannot("a what-if is for threshold rules: %s judges by %s, which looks beyond the figures of one subject and period", a.Rule.Name, a.Rule.Method.Name)
 	}
 	v, refused := judge.WhatIf(a.Engine, a.Result, code, changes)
 	a.WhatIf = &WhatIf{v, refused}

@@ -294,6 +294,93 @@ func (e MeasureGood) Valid() bool {
 	}
 }
 
+// Defines values for MethodAmong.
+const (
+	MethodAmongLines   MethodAmong = "lines"
+	MethodAmongOwnPast MethodAmong = "own past"
+	MethodAmongPeers   MethodAmong = "peers"
+)
+
+// Valid indicates whether the value is a known member of the MethodAmong enum.
+func (e MethodAmong) Valid() bool {
+	switch e {
+	case MethodAmongLines:
+		return true
+	case MethodAmongOwnPast:
+		return true
+	case MethodAmongPeers:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for MethodFamily.
+const (
+	Outlier MethodFamily = "outlier"
+	Window  MethodFamily = "window"
+)
+
+// Valid indicates whether the value is a known member of the MethodFamily enum.
+func (e MethodFamily) Valid() bool {
+	switch e {
+	case Outlier:
+		return true
+	case Window:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for MethodSettingType.
+const (
+	MethodSettingTypeAttribute MethodSettingType = "attribute"
+	MethodSettingTypeColumn    MethodSettingType = "column"
+	MethodSettingTypeGrade     MethodSettingType = "grade"
+	MethodSettingTypeLines     MethodSettingType = "lines"
+	MethodSettingTypeMeasure   MethodSettingType = "measure"
+	MethodSettingTypeNames     MethodSettingType = "names"
+	MethodSettingTypeNumber    MethodSettingType = "number"
+	MethodSettingTypePercent   MethodSettingType = "percent"
+	MethodSettingTypePeriod    MethodSettingType = "period"
+	MethodSettingTypeQuantity  MethodSettingType = "quantity"
+	MethodSettingTypeWord      MethodSettingType = "word"
+	MethodSettingTypeWords     MethodSettingType = "words"
+)
+
+// Valid indicates whether the value is a known member of the MethodSettingType enum.
+func (e MethodSettingType) Valid() bool {
+	switch e {
+	case MethodSettingTypeAttribute:
+		return true
+	case MethodSettingTypeColumn:
+		return true
+	case MethodSettingTypeGrade:
+		return true
+	case MethodSettingTypeLines:
+		return true
+	case MethodSettingTypeMeasure:
+		return true
+	case MethodSettingTypeNames:
+		return true
+	case MethodSettingTypeNumber:
+		return true
+	case MethodSettingTypePercent:
+		return true
+	case MethodSettingTypePeriod:
+		return true
+	case MethodSettingTypeQuantity:
+		return true
+	case MethodSettingTypeWord:
+		return true
+	case MethodSettingTypeWords:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PeriodStateState.
 const (
 	NoLines PeriodStateState = "no lines"
@@ -1079,6 +1166,44 @@ type Measure struct {
 // MeasureGood defines model for Measure.Good.
 type MeasureGood string
 
+// Method defines model for Method.
+type Method struct {
+	// Among What it looks at
+	Among  MethodAmong  `json:"among"`
+	Family MethodFamily `json:"family"`
+
+	// Good What it is good for
+	Good string `json:"good"`
+
+	// Name What 'by' says of an outlier; the first key of a window
+	Name     string          `json:"name"`
+	Needs    string          `json:"needs"`
+	Settings []MethodSetting `json:"settings"`
+
+	// States What an example states of it
+	States []string `json:"states"`
+}
+
+// MethodAmong What it looks at
+type MethodAmong string
+
+// MethodFamily defines model for Method.Family.
+type MethodFamily string
+
+// MethodSetting defines model for MethodSetting.
+type MethodSetting struct {
+	Choices  *[]string         `json:"choices,omitempty"`
+	Default  *string           `json:"default,omitempty"`
+	Example  *string           `json:"example,omitempty"`
+	Key      string            `json:"key"`
+	Required bool              `json:"required"`
+	Says     string            `json:"says"`
+	Type     MethodSettingType `json:"type"`
+}
+
+// MethodSettingType defines model for MethodSetting.Type.
+type MethodSettingType string
+
 // Named defines model for Named.
 type Named struct {
 	Name  string `json:"name"`
@@ -1378,45 +1503,38 @@ type RuleChange struct {
 
 // RuleDefinition A rule as the rulebook file has it; what is absent has its default
 type RuleDefinition struct {
-	Against *string `json:"against,omitempty"`
-
-	// Among Of an outlier
-	Among  *string             `json:"among,omitempty"`
-	As     *string             `json:"as,omitempty"`
-	Bands  *[]BandDefinition   `json:"bands,omitempty"`
-	Base   *[]BaseDefinition   `json:"base,omitempty"`
-	Beyond *string             `json:"beyond,omitempty"`
-	Choose *[]ChoiceDefinition `json:"choose,omitempty"`
-	Days   *int                `json:"days,omitempty"`
+	Against *string             `json:"against,omitempty"`
+	As      *string             `json:"as,omitempty"`
+	Bands   *[]BandDefinition   `json:"bands,omitempty"`
+	Base    *[]BaseDefinition   `json:"base,omitempty"`
+	Choose  *[]ChoiceDefinition `json:"choose,omitempty"`
 
 	// Ended What a value that ended counts as: 'counts as zero' or 'no data'
 	Ended    *string              `json:"ended,omitempty"`
 	Examples *[]map[string]string `json:"examples,omitempty"`
-
-	// Grade Of an outlier or a silence
-	Grade  *string   `json:"grade,omitempty"`
-	Judges *[]string `json:"judges,omitempty"`
+	Judges   *[]string            `json:"judges,omitempty"`
 
 	// LastWord A breach keeps the rules after it from judging that subject
 	LastWord *bool   `json:"last_word,omitempty"`
 	Name     *string `json:"name,omitempty"`
 	NoData   *string `json:"no_data,omitempty"`
 
-	// Of Of a threshold with bands, or an outlier
-	Of       *string   `json:"of,omitempty"`
-	On       *bool     `json:"on,omitempty"`
-	Peers    *int      `json:"peers,omitempty"`
-	Persists *string   `json:"persists,omitempty"`
-	Shows    *[]string `json:"shows,omitempty"`
-	Side     *string   `json:"side,omitempty"`
+	// Of Of a threshold with bands
+	Of *string `json:"of,omitempty"`
+	On *bool   `json:"on,omitempty"`
 
-	// Silence Of a silence, the feed
-	Silence    *string `json:"silence,omitempty"`
-	Stake      *string `json:"stake,omitempty"`
-	Title      *string `json:"title,omitempty"`
-	ValidFrom  *string `json:"valid_from,omitempty"`
-	ValidUntil *string `json:"valid_until,omitempty"`
-	Where      *string `json:"where,omitempty"`
+	// Outlier The settings of an outlier rule, 'by' among them
+	Outlier    *map[string]string `json:"outlier,omitempty"`
+	Persists   *string            `json:"persists,omitempty"`
+	Shows      *[]string          `json:"shows,omitempty"`
+	Stake      *string            `json:"stake,omitempty"`
+	Title      *string            `json:"title,omitempty"`
+	ValidFrom  *string            `json:"valid_from,omitempty"`
+	ValidUntil *string            `json:"valid_until,omitempty"`
+	Where      *string            `json:"where,omitempty"`
+
+	// Window The settings of an event-window rule
+	Window *map[string]string `json:"window,omitempty"`
 }
 
 // RuleOrder defines model for RuleOrder.
@@ -2177,6 +2295,11 @@ type ClientInterface interface {
 	// ListMeasures performs a GET /api/measures (the `ListMeasures` operationId) request.
 	ListMeasures(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListMethods The outlier and event-window methods that a rule may judge by
+	//
+	// Corresponds with GET /api/methods (the `ListMethods` operationId).
+	ListMethods(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetOverview performs a GET /api/overview (the `GetOverview` operationId) request.
 	GetOverview(ctx context.Context, params *GetOverviewParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
@@ -2903,6 +3026,21 @@ func (c *Client) TakeBackIntake(ctx context.Context, id int64, reqEditors ...Req
 // ListMeasures performs a GET /api/measures (the `ListMeasures` operationId) request.
 func (c *Client) ListMeasures(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListMeasuresRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListMethods The outlier and event-window methods that a rule may judge by
+//
+// Corresponds with GET /api/methods (the `ListMethods` operationId).
+func (c *Client) ListMethods(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListMethodsRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -4996,6 +5134,33 @@ func NewListMeasuresRequest(server string) (*http.Request, error) {
 	}
 
 	operationPath := fmt.Sprintf("/api/measures")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListMethodsRequest constructs an http.Request for the ListMethods method
+func NewListMethodsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/methods")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -7221,6 +7386,13 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	ListMeasuresWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListMeasuresResponse, error)
 
+	// ListMethodsWithResponse The outlier and event-window methods that a rule may judge by
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/methods (the `ListMethods` operationId).
+	ListMethodsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListMethodsResponse, error)
+
 	// GetOverviewWithResponse performs a GET /api/overview (the `GetOverview` operationId) request.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -8590,6 +8762,54 @@ func (r ListMeasuresResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListMeasuresResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListMethodsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Method
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListMethodsResponse) GetJSON200() *[]Method {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListMethodsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListMethodsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListMethodsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListMethodsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListMethodsResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -10668,6 +10888,19 @@ func (c *ClientWithResponses) ListMeasuresWithResponse(ctx context.Context, reqE
 	return ParseListMeasuresResponse(rsp)
 }
 
+// ListMethodsWithResponse The outlier and event-window methods that a rule may judge by
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/methods (the `ListMethods` operationId).
+func (c *ClientWithResponses) ListMethodsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListMethodsResponse, error) {
+	rsp, err := c.ListMethods(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListMethodsResponse(rsp)
+}
+
 // GetOverviewWithResponse performs a GET /api/overview (the `GetOverview` operationId) request.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -12043,6 +12276,39 @@ func ParseListMeasuresResponse(rsp *http.Response) (*ListMeasuresResponse, error
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest []Measure
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListMethodsResponse parses an HTTP response from a ListMethodsWithResponse call
+func ParseListMethodsResponse(rsp *http.Response) (*ListMethodsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListMethodsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Method
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

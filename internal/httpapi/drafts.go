@@ -8,6 +8,7 @@ import (
 	"net/http"
 
 	"oskel/core/lang"
+	"oskel/core/method"
 	"oskel/core/rulebook"
 	"oskel/internal/books"
 	"oskel/internal/httpapi/contract"
@@ -69,7 +70,7 @@ func (s *server) PlaceRule(_ context.Context, r contract.PlaceRuleRequestObject)
 		in := definitionIn(*r.Body.Rule)
 		d = &in
 	}
-	text, err := rulebook.PlaceRule(r.Body.Text, r.Body.Name, d)
+	text, err := rulebook.PlaceRule(r.Body.Text, r.Body.Name, d, method.All())
 	if err != nil {
 		return nil, &books.ErrRehearsal{Text: err.Error()}
 	}
@@ -77,7 +78,7 @@ func (s *server) PlaceRule(_ context.Context, r contract.PlaceRuleRequestObject)
 }
 
 func (s *server) OrderRules(_ context.Context, r contract.OrderRulesRequestObject) (contract.OrderRulesResponseObject, error) {
-	text, err := rulebook.OrderRules(r.Body.Text, r.Body.Names)
+	text, err := rulebook.OrderRules(r.Body.Text, r.Body.Names, method.All())
 	if err != nil {
 		return nil, &books.ErrRehearsal{Text: err.Error()}
 	}
@@ -85,7 +86,7 @@ func (s *server) OrderRules(_ context.Context, r contract.OrderRulesRequestObjec
 }
 
 func (s *server) PlaceDial(_ context.Context, r contract.PlaceDialRequestObject) (contract.PlaceDialResponseObject, error) {
-	text, err := rulebook.TurnDial(r.Body.Text, r.Body.Name, r.Body.Value)
+	text, err := rulebook.TurnDial(r.Body.Text, r.Body.Name, r.Body.Value, method.All())
 	if err != nil {
 		return nil, &books.ErrRehearsal{Text: err.Error()}
 	}

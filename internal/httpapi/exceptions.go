@@ -231,7 +231,7 @@ func history(engine *measure.Engine, rule *rulebook.Rule, level rulebook.Level, 
 		}
 		out.Points = append(out.Points, point)
 		if result.Month == last {
-			out.Cuts = append(out.Cuts, result.LineUp(engine, int(code)).Cuts...)
+			out.Cuts = append(out.Cuts, result.LineUp(int(code)).Cuts...)
 		}
 	}
 	return out
@@ -290,7 +290,7 @@ func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObjec
 // lineUpOut is a line-up as it is drawn, with the subject of a code marked.
 func lineUpOut(engine *measure.Engine, result *judge.Result, code int) contract.LineUp {
 	keys, names := engine.Names(result.Level)
-	up := result.LineUp(engine, code)
+	up := result.LineUp(code)
 	unit, _, axis := explain.Axis(engine.Book, result.Rule)
 	out := contract.LineUp{Points: []contract.Point{}, Cuts: append([]float64{}, up.Cuts...), Judged: len(up.Points), Unit: contract.LineUpUnit(plainUnit(unit)), Axis: axis}
 	clear, flagged := 0, 0

@@ -238,7 +238,7 @@ func (r *run) begin(results []*judge.Result) (err error) {
 func (r *run) record(result *judge.Result, here, before map[exceptionKey]store.Exception, done map[exceptionKey]bool) (err error) {
 	keys, names := r.engine.Names(result.Level)
 	level := result.Level.String()
-	for code, v := range result.Verdicts() {
+	for code, v := range result.All() {
 		key := exceptionKey{result.Rule.Name, level, keys[code]}
 		known, wasKnown := here[key]
 		last, wasLast := before[key]

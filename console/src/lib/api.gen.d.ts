@@ -415,6 +415,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/methods": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The outlier and event-window methods that a rule may judge by */
+        get: operations["listMethods"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules": {
         parameters: {
             query?: never;
@@ -988,25 +1005,50 @@ export interface components {
             valid_until?: string;
             shows?: string[];
             stake?: string;
-            /** @description Of a threshold with bands, or an outlier */
+            /** @description Of a threshold with bands */
             of?: string;
             against?: string;
             as?: string;
             bands?: components["schemas"]["BandDefinition"][];
             choose?: components["schemas"]["ChoiceDefinition"][];
-            /** @description Of an outlier */
-            among?: string;
-            beyond?: string;
-            side?: string;
-            peers?: number;
-            /** @description Of a silence, the feed */
-            silence?: string;
-            days?: number;
-            /** @description Of an outlier or a silence */
-            grade?: string;
+            /** @description The settings of an outlier rule, 'by' among them */
+            outlier?: {
+                [key: string]: string;
+            };
+            /** @description The settings of an event-window rule */
+            window?: {
+                [key: string]: string;
+            };
             examples?: {
                 [key: string]: string;
             }[];
+        };
+        Method: {
+            /** @enum {string} */
+            family: "outlier" | "window";
+            /** @description What 'by' says of an outlier; the first key of a window */
+            name: string;
+            /**
+             * @description What it looks at
+             * @enum {string}
+             */
+            among: "peers" | "own past" | "lines";
+            /** @description What it is good for */
+            good: string;
+            needs: string;
+            /** @description What an example states of it */
+            states: string[];
+            settings: components["schemas"]["MethodSetting"][];
+        };
+        MethodSetting: {
+            key: string;
+            /** @enum {string} */
+            type: "measure" | "attribute" | "number" | "percent" | "quantity" | "word" | "words" | "grade" | "lines" | "names" | "period" | "column";
+            says: string;
+            required: boolean;
+            default?: string;
+            example?: string;
+            choices?: string[];
         };
         BaseDefinition: {
             measure: string;
@@ -2466,6 +2508,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Revision"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listMethods: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In the order in which they are offered */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Method"][];
                 };
             };
             default: components["responses"]["Problem"];

@@ -2,13 +2,20 @@ import { computed, inject, provide, type InjectionKey } from 'vue'
 
 import type { Schemas } from './api'
 import type { Definition } from './draft'
+import type { Method } from './methods'
 import { useRulebook } from './rulebook'
 
-/** The family of a definition; a threshold is by bands or by conditions. */
-export type Family = 'bands' | 'choose' | 'outlier' | 'silence'
+/** How a definition judges: by bands, by conditions, or by a method of a family. */
+export type Family = 'bands' | 'choose' | 'outlier' | 'window'
 
 export const familyOf = (d: Definition): Family =>
-  d.silence !== undefined ? 'silence' : d.beyond !== undefined ? 'outlier' : d.choose?.length ? 'choose' : 'bands'
+  d.window ? 'window' : d.outlier ? 'outlier' : d.choose?.length ? 'choose' : 'bands'
+
+/** The method that a definition names. */
+export const methodOf = (d: Definition, all: Method[]) =>
+  d.outlier
+    ? all.find((m) => m.family === 'outlier' && m.name === (d.outlier?.by ?? 'robust score'))
+    : all.find((m) => m.family === 'window' && d.window && m.name in d.window)
 
 /** Where faults are shown beside what they are about; all others stand on top. */
 const placed = [

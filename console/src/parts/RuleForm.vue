@@ -1,15 +1,17 @@
 <script setup lang="ts">
+import { computed } from 'vue'
+
 import type { Schemas } from '@/lib/api'
 import type { Definition } from '@/lib/draft'
-import { provideRule, valueOf, type Family } from '@/lib/ruleform'
+import { methodGroups, methodKey, useMethods } from '@/lib/methods'
+import { methodOf, provideRule, valueOf } from '@/lib/ruleform'
 import BandsForm from './rule/BandsForm.vue'
 import ChoicesForm from './rule/ChoicesForm.vue'
 import ExamplesForm from './rule/ExamplesForm.vue'
 import FaultLines from './rule/FaultLines.vue'
 import MoreForm from './rule/MoreForm.vue'
-import OutlierForm from './rule/OutlierForm.vue'
+import MethodForm from './rule/MethodForm.vue'
 import ScopeForm from './rule/ScopeForm.vue'
-import SilenceForm from './rule/SilenceForm.vue'
 
 /** One rule by form: what all share, and a part for its family. */
 const props = defineProps<{
@@ -24,15 +26,12 @@ const { d, book, grades, measures, family, loose, set, change } = provideRule(
   () => props.report,
   (d) => emit('change', d),
 )
-const families: Record<Family, { text: string; form: unknown }> = {
-  bands: { text: 'bands of a measure', form: BandsForm },
-  choose: { text: 'conditions', form: ChoicesForm },
-  outlier: { text: 'distance from peers', form: OutlierForm },
-  silence: { text: 'silence', form: SilenceForm },
-}
+const methods = useMethods()
+const method = computed(() => methodOf(d.value, methods.value))
+const way = computed(() => (method.value ? methodKey(method.value) : family.value))
 
-/** Another family, with what all families share left as it is. */
-function turnTo(to: Family) {
+/** Another way to judge, with what all ways share left as it is. */
+function turnTo(to: string) {
   const { name, title, judges, where, base, no_data, persists, on, last_word, valid_from, valid_until, shows, stake } =
     d.value
   const kept = {
@@ -50,15 +49,28 @@ function turnTo(to: Family) {
     shows,
     stake,
   }
-  const of = d.value.of ?? measures.value[0]?.name
-  const grade = grades.value.at(-1)?.name ?? ''
-  const parts: Record<Family, Partial<Definition>> = {
-    bands: { of, bands: [{ grade, below: '0' }, { rest: true }] },
-    choose: { choose: [{ grade, how: 'all', of: [`${of} is missing`] }] },
-    outlier: { of, beyond: '3.5', side: 'both', peers: 8, grade },
-    silence: { silence: book.value?.feeds[0]?.name, days: 60, grade, no_data: undefined },
+  const of = d.value.of ?? d.value.outlier?.of ?? measures.value[0]?.name
+  const grade = d.value.outlier?.grade ?? d.value.window?.grade ?? grades.value.at(-1)?.name ?? ''
+  const m = methods.value.find((x) => methodKey(x) === to)
+  if (!m) {
+    change(
+      to === 'choose'
+        ? { ...kept, choose: [{ grade, how: 'all', of: [`${of} is missing`] }] }
+        : { ...kept, of, bands: [{ grade, below: '0' }, { rest: true }] },
+    )
+    return
   }
-  change({ ...kept, ...parts[to] })
+  const was = { ...d.value.outlier, ...d.value.window }
+  const settings: Record<string, string> = m.family === 'outlier' ? { by: m.name } : {}
+  for (const s of m.settings) {
+    if (s.type === 'measure') settings[s.key] = of
+    else if (s.type === 'grade') settings[s.key] = grade
+    else if (s.key in was) settings[s.key] = was[s.key]
+    else if (s.type === 'lines') settings[s.key] = book.value?.feeds[0]?.name ?? ''
+    else if (s.required) settings[s.key] = (s.example ?? s.choices?.[0] ?? '').replaceAll("'", '')
+  }
+  if (m.name === 'silence' && !settings.at_least && !settings.longer_than) settings.at_least = '60 days'
+  change(m.family === 'outlier' ? { ...kept, outlier: settings } : { ...kept, window: settings, no_data: undefined })
 }
 </script>
 
@@ -83,13 +95,21 @@ function turnTo(to: Family) {
         <select
           class="field text-small font-normal"
           aria-label="Family"
-          :value="family"
-          @change="(e) => turnTo(valueOf(e) as Family)"
+          :value="way"
+          @change="(e) => turnTo(valueOf(e))"
         >
-          <option v-for="(f, name) in families" :key="name" :value="name">{{ f.text }}</option>
+          <optgroup label="Thresholds">
+            <option value="bands">bands of a measure</option>
+            <option value="choose">conditions</option>
+          </optgroup>
+          <optgroup v-for="g in methodGroups(methods)" :key="g.among" :label="g.title">
+            <option v-for="m in g.methods" :key="m.name" :value="methodKey(m)">{{ m.name }}</option>
+          </optgroup>
         </select>
       </legend>
-      <component :is="families[family].form" />
+      <BandsForm v-if="family === 'bands'" />
+      <ChoicesForm v-else-if="family === 'choose'" />
+      <MethodForm v-else-if="method" :method="method" />
     </fieldset>
     <ExamplesForm />
     <MoreForm />

@@ -300,6 +300,93 @@ func (e MeasureGood) Valid() bool {
 	}
 }
 
+// Defines values for MethodAmong.
+const (
+	MethodAmongLines   MethodAmong = "lines"
+	MethodAmongOwnPast MethodAmong = "own past"
+	MethodAmongPeers   MethodAmong = "peers"
+)
+
+// Valid indicates whether the value is a known member of the MethodAmong enum.
+func (e MethodAmong) Valid() bool {
+	switch e {
+	case MethodAmongLines:
+		return true
+	case MethodAmongOwnPast:
+		return true
+	case MethodAmongPeers:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for MethodFamily.
+const (
+	Outlier MethodFamily = "outlier"
+	Window  MethodFamily = "window"
+)
+
+// Valid indicates whether the value is a known member of the MethodFamily enum.
+func (e MethodFamily) Valid() bool {
+	switch e {
+	case Outlier:
+		return true
+	case Window:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for MethodSettingType.
+const (
+	MethodSettingTypeAttribute MethodSettingType = "attribute"
+	MethodSettingTypeColumn    MethodSettingType = "column"
+	MethodSettingTypeGrade     MethodSettingType = "grade"
+	MethodSettingTypeLines     MethodSettingType = "lines"
+	MethodSettingTypeMeasure   MethodSettingType = "measure"
+	MethodSettingTypeNames     MethodSettingType = "names"
+	MethodSettingTypeNumber    MethodSettingType = "number"
+	MethodSettingTypePercent   MethodSettingType = "percent"
+	MethodSettingTypePeriod    MethodSettingType = "period"
+	MethodSettingTypeQuantity  MethodSettingType = "quantity"
+	MethodSettingTypeWord      MethodSettingType = "word"
+	MethodSettingTypeWords     MethodSettingType = "words"
+)
+
+// Valid indicates whether the value is a known member of the MethodSettingType enum.
+func (e MethodSettingType) Valid() bool {
+	switch e {
+	case MethodSettingTypeAttribute:
+		return true
+	case MethodSettingTypeColumn:
+		return true
+	case MethodSettingTypeGrade:
+		return true
+	case MethodSettingTypeLines:
+		return true
+	case MethodSettingTypeMeasure:
+		return true
+	case MethodSettingTypeNames:
+		return true
+	case MethodSettingTypeNumber:
+		return true
+	case MethodSettingTypePercent:
+		return true
+	case MethodSettingTypePeriod:
+		return true
+	case MethodSettingTypeQuantity:
+		return true
+	case MethodSettingTypeWord:
+		return true
+	case MethodSettingTypeWords:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PeriodStateState.
 const (
 	NoLines PeriodStateState = "no lines"
@@ -1085,6 +1172,44 @@ type Measure struct {
 // MeasureGood defines model for Measure.Good.
 type MeasureGood string
 
+// Method defines model for Method.
+type Method struct {
+	// Among What it looks at
+	Among  MethodAmong  `json:"among"`
+	Family MethodFamily `json:"family"`
+
+	// Good What it is good for
+	Good string `json:"good"`
+
+	// Name What 'by' says of an outlier; the first key of a window
+	Name     string          `json:"name"`
+	Needs    string          `json:"needs"`
+	Settings []MethodSetting `json:"settings"`
+
+	// States What an example states of it
+	States []string `json:"states"`
+}
+
+// MethodAmong What it looks at
+type MethodAmong string
+
+// MethodFamily defines model for Method.Family.
+type MethodFamily string
+
+// MethodSetting defines model for MethodSetting.
+type MethodSetting struct {
+	Choices  *[]string         `json:"choices,omitempty"`
+	Default  *string           `json:"default,omitempty"`
+	Example  *string           `json:"example,omitempty"`
+	Key      string            `json:"key"`
+	Required bool              `json:"required"`
+	Says     string            `json:"says"`
+	Type     MethodSettingType `json:"type"`
+}
+
+// MethodSettingType defines model for MethodSetting.Type.
+type MethodSettingType string
+
 // Named defines model for Named.
 type Named struct {
 	Name  string `json:"name"`
@@ -1384,45 +1509,38 @@ type RuleChange struct {
 
 // RuleDefinition A rule as the rulebook file has it; what is absent has its default
 type RuleDefinition struct {
-	Against *string `json:"against,omitempty"`
-
-	// Among Of an outlier
-	Among  *string             `json:"among,omitempty"`
-	As     *string             `json:"as,omitempty"`
-	Bands  *[]BandDefinition   `json:"bands,omitempty"`
-	Base   *[]BaseDefinition   `json:"base,omitempty"`
-	Beyond *string             `json:"beyond,omitempty"`
-	Choose *[]ChoiceDefinition `json:"choose,omitempty"`
-	Days   *int                `json:"days,omitempty"`
+	Against *string             `json:"against,omitempty"`
+	As      *string             `json:"as,omitempty"`
+	Bands   *[]BandDefinition   `json:"bands,omitempty"`
+	Base    *[]BaseDefinition   `json:"base,omitempty"`
+	Choose  *[]ChoiceDefinition `json:"choose,omitempty"`
 
 	// Ended What a value that ended counts as: 'counts as zero' or 'no data'
 	Ended    *string              `json:"ended,omitempty"`
 	Examples *[]map[string]string `json:"examples,omitempty"`
-
-	// Grade Of an outlier or a silence
-	Grade  *string   `json:"grade,omitempty"`
-	Judges *[]string `json:"judges,omitempty"`
+	Judges   *[]string            `json:"judges,omitempty"`
 
 	// LastWord A breach keeps the rules after it from judging that subject
 	LastWord *bool   `json:"last_word,omitempty"`
 	Name     *string `json:"name,omitempty"`
 	NoData   *string `json:"no_data,omitempty"`
 
-	// Of Of a threshold with bands, or an outlier
-	Of       *string   `json:"of,omitempty"`
-	On       *bool     `json:"on,omitempty"`
-	Peers    *int      `json:"peers,omitempty"`
-	Persists *string   `json:"persists,omitempty"`
-	Shows    *[]string `json:"shows,omitempty"`
-	Side     *string   `json:"side,omitempty"`
+	// Of Of a threshold with bands
+	Of *string `json:"of,omitempty"`
+	On *bool   `json:"on,omitempty"`
 
-	// Silence Of a silence, the feed
-	Silence    *string `json:"silence,omitempty"`
-	Stake      *string `json:"stake,omitempty"`
-	Title      *string `json:"title,omitempty"`
-	ValidFrom  *string `json:"valid_from,omitempty"`
-	ValidUntil *string `json:"valid_until,omitempty"`
-	Where      *string `json:"where,omitempty"`
+	// Outlier The settings of an outlier rule, 'by' among them
+	Outlier    *map[string]string `json:"outlier,omitempty"`
+	Persists   *string            `json:"persists,omitempty"`
+	Shows      *[]string          `json:"shows,omitempty"`
+	Stake      *string            `json:"stake,omitempty"`
+	Title      *string            `json:"title,omitempty"`
+	ValidFrom  *string            `json:"valid_from,omitempty"`
+	ValidUntil *string            `json:"valid_until,omitempty"`
+	Where      *string            `json:"where,omitempty"`
+
+	// Window The settings of an event-window rule
+	Window *map[string]string `json:"window,omitempty"`
 }
 
 // RuleOrder defines model for RuleOrder.
@@ -2035,6 +2153,9 @@ type ServerInterface interface {
 
 	// (GET /api/measures)
 	ListMeasures(c *gin.Context)
+	// ListMethods The outlier and event-window methods that a rule may judge by
+	// (GET /api/methods)
+	ListMethods(c *gin.Context)
 
 	// (GET /api/overview)
 	GetOverview(c *gin.Context, params GetOverviewParams)
@@ -2918,6 +3039,19 @@ func (siw *ServerInterfaceWrapper) ListMeasures(c *gin.Context) {
 	}
 
 	siw.Handler.ListMeasures(c)
+}
+
+// ListMethods operation middleware
+func (siw *ServerInterfaceWrapper) ListMethods(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListMethods(c)
 }
 
 // GetOverview operation middleware
@@ -4017,6 +4151,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/revisions", wrapper.PublishRevision)
 	router.GET(options.BaseURL+"/api/revisions/:number", wrapper.GetRevision)
 	router.POST(options.BaseURL+"/api/revisions/:number/restoration", wrapper.RestoreRevision)
+	router.GET(options.BaseURL+"/api/methods", wrapper.ListMethods)
 	router.GET(options.BaseURL+"/api/rules", wrapper.ListRules)
 	router.GET(options.BaseURL+"/api/rules/:rule/line-up", wrapper.GetLineUp)
 	router.GET(options.BaseURL+"/api/measures", wrapper.ListMeasures)
@@ -4883,6 +5018,44 @@ type ListMeasuresdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListMeasuresdefaultApplicationProblemPlusJSONResponse) VisitListMeasuresResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListMethodsRequestObject struct {
+}
+
+type ListMethodsResponseObject interface {
+	VisitListMethodsResponse(w http.ResponseWriter) error
+}
+
+type ListMethods200JSONResponse []Method
+
+func (response ListMethods200JSONResponse) VisitListMethodsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListMethodsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListMethodsdefaultApplicationProblemPlusJSONResponse) VisitListMethodsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6393,6 +6566,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/measures)
 	ListMeasures(ctx context.Context, request ListMeasuresRequestObject) (ListMeasuresResponseObject, error)
+	// ListMethods The outlier and event-window methods that a rule may judge by
+	// (GET /api/methods)
+	ListMethods(ctx context.Context, request ListMethodsRequestObject) (ListMethodsResponseObject, error)
 
 	// (GET /api/overview)
 	GetOverview(ctx context.Context, request GetOverviewRequestObject) (GetOverviewResponseObject, error)
@@ -7201,6 +7377,30 @@ func (sh *strictHandler) ListMeasures(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListMeasuresResponseObject); ok {
 		if err := validResponse.VisitListMeasuresResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListMethods operation middleware
+func (sh *strictHandler) ListMethods(ctx *gin.Context) {
+	var request ListMethodsRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListMethods(ctx, request.(ListMethodsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListMethods")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListMethodsResponseObject); ok {
+		if err := validResponse.VisitListMethodsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -8445,175 +8645,180 @@ func (sh *strictHandler) DeleteToken(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H3/k9s2sue/gtK9Ku/W0Z6x15u7Hf+U2E7Wt0nsN/a+1KucbwoSWxIiCmAIcGQ9l//3KzS+ECQBipQ0",
-	"Y2+et7bimREFAt2NRqP7090fZwuxLQUHruTs6uOspBXdgoIKf3tOJbzK9U+Mz65mJVXrWTbjdAuzqxnL",
-	"Z9msgt9rVkE+u1JVDdlMLtawpfobS1FtqdLPcfXN01k2U/sSzK+wgmr26VM2e7X8iarFWj+eg1xUrFRM",
-	"6De9WwN5+Y6uiFgStQayoBIIlYQpsqOSVEDzZ4RyodZQEcGBMP3HZS1BTwonuwaaQ9VM99XyoXlZOEk7",
-	"J6kqxlc4pTdQMZH3Z/Qt2Qqu1hmR9WKtp/Lk8sk3Dx9futf9XkO1b95WmmEOvksK/jN+I0pi/GeIyFv6",
-	"4UfgK7WeXT29zHqv+KS/K0vBJSA/31RiXsBW/7gQXAFX+kdalgVbUL3Qi9I88T9/k3rVH4NX/VsFy9nV",
-	"7H9cNAJzYT6VF25cfGObbr+sqSI74IrsKmHXbb+mR/2O8vwFLBln5vmPs7ISJVSKmRnTubiFCPWyGVU3",
-	"BVCpUh9uReKzORRiF/1kVdEc+qz/2QrYogBazbL+9wo6hyI6YgWtScyFKIByJIL9k5j/Bguln/2OShgi",
-	"hV9te3ZvrTw+oIrgI+Svl5eXD2Lz3AKVdQVxYWyE7Ff/YGZf+j42XSE217AGWklaRBiX37KFkWsFWxml",
-	"jv0DrSq6R64tFVTBk15VaKYtRWvmwWc5yI1svWlIVl+A3PwoaB6bQFUXMH6k67qA52vKV9Afq0NQM7Cb",
-	"auao49fl1n6Q0Nfwe21liuY5Sgot3gSUX9JCQtZhRs5oIdPfSbOmmUXp9WL/WfigDsuUHSC2wue0AJ7T",
-	"6gXd9wUpN3/svXUtCpb6bGCyO4BN/APGc7GT0yR2J6qN/ii+xcPl66lmzbGA02i+37x+iD7N2dQm0ZJV",
-	"CV2X1kxFSnUO0O73mlbtHRqQz6zkJqd7GdumcWlwM2zGzuxq7Aw7Aw9R5xekYIQ6ldhGp7xhPL5Obk/k",
-	"PvuZKhKfiMM7wJ7mZhD7+sxMDwcYWtx/6qOnr2SXKXb09GXzkePQKB0Xbs2I/A9J3qB8TZ+BFf7YJozs",
-	"3DEjWoGJb2szw/ZR+3exs9aoGUAbBVttMkTO2r1l2LBI7I1FYd7XOw16e8HRzjLxkNaQ0BcZNGIgj1k5",
-	"as34ijCurWwmybKgqxXkhPI92ZppdXWcOdDiUlZD6xaQUxWl05LxvK1BI/ZY7xOWj7piZD1VHny0gf00",
-	"tVDoJUQ0/YDCECVwyG+o6tHioWLbKEEkaMN8EbFDXy8JU5Jow5ZILQm1vhDBNj6KUsXkN5vvzON0kcqu",
-	"f3hvSXiLD+ptRTfAU8PdQiWtnXvgrMCLptWWmmmZ06QofG5iTlyM6FluhRxwwpD5PRAQu5lPaiu9AEVZ",
-	"xNBd2G12iCp6HLh19+yRikrCS/2VmI6CDwtAyRg/3kv3ldh4W7q/oQsVv4uXeFMlu7UgVG601tsTzV1C",
-	"eU6M3BCmohpCKlpEhPmX9Z7cQpWzhZJW59AKiKiVvvNrOc3Ibg0VaI2715/1RbYjJ8iJFmE8xZvlpdhr",
-	"6Nw/YSfsn4SgJ8zjbLZbm9GB11s9fyOqs2z2m2Dmh0ZQK0Dp1j9uxS3+W8ASKa43GT6h72rma2K71avx",
-	"WzpYdYJ2uD/mem/hrOysU8R661RBOPVgLunXZrPnUER2EXyIyt63JIcF29KCiIpQUlFzeSH0Yh7jQFnQ",
-	"mOJ8xVFxLkRRb3mmh9K/ripRl1q6KsjIY33i6bN9DlJFTxLHxvbQ34uKlCDKAp4R2JZqb4V2y6Q0hn1f",
-	"8dGihvhIeUV35luNxIl6XgTixuvt3Exot97Ht5U5vgdmsBOVTGx0bWgQJKNxvVUAml6J878jRGmZMbfk",
-	"89ivCz+Ykz5rqeiDQZBC8BXaTn7LxKRw8uGfPOL11f6woWcnbR+PHWdxusFicw2lqNSQhyXicWOKrGlO",
-	"5qAUVIQL/estzLJxB8X3tC6ih453JIxztTBaxEdZLqHS527EyP52RRmXCjdjWc8LJteQkwpuGR7P2YTb",
-	"+bLmC39C9mwpvcXqgsqM7Jhak7XYEaCLtd47u4opBXwsuX6mW4jeTKwfbTzFkiNpEYkvQ9MJ3UsZoYUU",
-	"zaFZAZ6o1qMrJ1HOf2nsxJMSM92ldtCZFqzI+9G8gy0QrYD+TnJDmXBEjW88wRaD3tjQ/bylH9hWq6In",
-	"l+5/2WzLuPnjw/Cv/XMlfclZG2+G03K0KPSKOWoMwfWqpWgpjuDesZzix+rQ19nR+v04VJRCxjQ50h9p",
-	"b42dnV8UBB2kGNHZiQp/IjUvQEqCVn4eNQL7k7MG0LRZuRO+FVSxrHR/eHzIkEqfgWJb0gqOI1jc+HjX",
-	"UpGaaAdolc20qouZWU6/Puvo3digw+J+GY30JcjBZGxvxVf7Lak5WzLISbPJE9ZNLk8Qf+eMGeBk7aKl",
-	"KddKYpuP8cGHJmf3zb/V+Sr1grSBQplMfUkq2nW/hO9Pujtr7kz8w9f3jtvTTid4d3PPiVK7ghy4Go5g",
-	"RDeNo0iwnx9fXsauDVRKzfXOw08iD8fX5geILqBWP9kg5oTJzymPOOm+r8SWXGaESn/uk4JJhb9uZ8Pb",
-	"MJut2Wod92D5S8nwenFWdhz3pdiafZDtoMk/IcY3ySXfDb8YV5ETwhFhNzRexwcT0jEDEd9BEibGmkay",
-	"yIqkedq+J7W+dxWDGI9uoaKrjv82eQ8dOS83ITd4ck51xSfvFQn5jTlJJh9O2phSXT3x14PH/uR141uy",
-	"Zq7R9Vd0eaoTKqBF31pwx7wD0mxpDsRGoI6gnLcT4m/jsAOpwrtb2q0y5B9uj3zZuuIwSbgguSYc2YOK",
-	"44x6BlpAp+ZN4Xpi3Hl5y3JtdFzHoozpSOu48LiLgyatjsZ5m3RBj4iH6EdvvCe/H7VJqdkl3bJif1dR",
-	"mvN5Y0StFiLx2UBkO+HEMR/cpO2gMFgTC5hsYDiU4u5244yigz7EV5yg9TraF7mnVS4VW2wOCyhGYXzY",
-	"3rqxAvJ4GYnHalyQxjGoCdeEMRirK5tpOSpa0RzcGKkIDVWqYvNawYkQmJwqehOopRGCDVZlpF9sEH1t",
-	"Nr78QBfqmfd2S23utTzezZwg1AqjYz9rJpWo9oe+83f7WAgkicaGmMjJ0nvCG4zk64VCnGRM9PypELX3",
-	"qikB/VAxRwyngQiUNqJtFEqfJJHoEzrTo9HSHUA5UgwSeAL01Ho7XpqQ/vAubPjdoAbc0RGcsy1RdXMN",
-	"xNESuJGELNwlg7vsDY158j2fTg9E8pRFMI6PcnocURvpihZjQtE2gmyej9HJOEL7RzTGnuKwAsYTl560",
-	"bZQwPbMZLvWwMk9aGd83cIwJBngA4nAn2kLwJau2eKjBh7KgNqSpJZMskUjm+PC/DJ13ERP96eXh67mb",
-	"V3Sloub5mUJSKfslaaYM2g1p7k44rluHbw9XNHjmxqj1gzPyxlq96aWvaZm6KfPx91tvL1tPOI6anPlb",
-	"tS/gfm+VnjQdjP6BW+WRl1FPVbf/cka3As0wVTHKV2ihLVi1wB/k77XRhItKSBndco4b3kTF7Uvx1p/N",
-	"5kZobpko8NK1qmB/GGUQZdq4q/HfG5Ols2E/sLj9tqg7UJsRvoxeHEywKYAdO8k3+lux4WrOWoiPreC4",
-	"TRei5hbftzDAjQ7aNYWpNtOza7XjZ4YkA0Q08+tRciASBUUsJWYuMa+jextH3o4gdlp5HHmLmwREb1SI",
-	"u4g0V5Pk8fiKuzvd2WFCS1acinXkCV/jViT4iilNE92QScU+dL221vyIRVjMIF1sLHBwzHe0NXbS5S52",
-	"10Vy+iMUaWi55K1nSz8/AwuhokPC85P+Tl+CGuuie8OiiqB+IBzjsSPosXWvSDIi+Q7BF7iXiV6o3s6M",
-	"j3vn6TxwY9w0pDgTOw09PNe8NeS51n5xmncpKA78XtPI7fhHxkESpamr7yT4FFGCFPh3WlRA873RnOOI",
-	"jCPc+NvkwH7uMlhIMBPxvFWiXqzBoV/0n9VOEEMC+5TBno86+ULZjt7pdjeyRmrK4Qv/CCqEA3Uw7LAj",
-	"oqE5qWDFpIKKzDWFZEaoMvDpv15OgMN0c7k6e99Px/InKj//YNHLxnwwMDhFLbcJ8d2e+Pu8vv8aRFjB",
-	"QCK7Gc+QxTuWg1SG0xlhSkKxJDbXoLeEthvtHAdGUVe0OCWq1wkt2wFbU80skWNM0fvzn+U9m5RDMfwE",
-	"ftWivKygESo3gP62ALZaiF0KuDrRhv1sxqslzGEr9kchNt9Rcwnu6OFtqfax1BayBMgbBYh+B619JVlT",
-	"SShqZINCz4gU5kFmz0SJrk1u0mOiEPfGvxHlqoOnRj8cEoe0gTxga5VQSa308mOy8AwBA1400Npm3HDB",
-	"Mf781KQZdy4YwszZSVBdamEROx69gCI+O5GF5fHbEjMQ8PzGM3ZL88D//EDWWyKWpIIymhC9YTyXca82",
-	"foQyQDmZg910YjkJRnlEIqHbZTHAgEvNac/WkttQwuEgJ6Ww5kkqpzPchjWx3cLI8MZRbcjdLCUmPAYB",
-	"2xOdyZQcml/0vbDz0ff7cxJNj35r2cR6BE0lDIIJG8eg8sbFxRPkehOgpiZQbAhsFTi5/vfB42MIc6Wn",
-	"hylLRwBTjzRvSqoUVJpF/+9X+vC/3uv/XD7826OH7z9eZn/526d/m01Eng0SQxvMxcG8s2th4dRuk3Sh",
-	"cFOQrV0cnygOQt9+ht11EOY7cl9NgLFk5BJPa39/eUT+GaJXrUrbOUNAC/0DScSOm8eNISDpXmKakOq8",
-	"ywBPJb7KFNs4DjcTcfI+vhzh5RW3JjaRgwmaONq1KfTGoFiIftosVdOowfRK5i75Q3Cgvpkzzr1m9Qgu",
-	"MSETb13odIJAiBL4zYJKt08tAWLhc/w+qWChjx1cZ5MSiNcfUStS1koxvkLcJBHcAM8zG8XGLGvMJCJl",
-	"6zYUUCNpgo2ve/H6FqpbBhE00bSSJhaQHFFODer4xIG8pXTiOEeZtNNySNIvT+OefDB/aGAjtgdt6FY6",
-	"cmj2tIvAxATiDY15lxY2Y3Jw0fqZwRI/o02lpviPU/U4gdR85WkTNoHxdGoT+sqeYVQBNyd1eVuTjNyB",
-	"Oih6/DiC4eCoiXSvafHQJNyhdMQdd23XohOT+Xo7ADzB1T8gxlshCc1zUpcE/d6Tip+omPtTXyG2lO+t",
-	"v9OnpA1DZKYKp7tcdOLCKIOOiI2YOYYPQTicYdtkrU45p4oxaQTZ2cxg/b4DVpipnOJztiNBv1PzUo7S",
-	"6gNwHn29PwXO08NXyh2Uaubeifkr9i/cuuNH+KsOKPoE6aMZTotCyBRqmi5MKAYrzgkZ5nF1Cq+cyxF7",
-	"1FXimMvCwMmHhDpqxx1BiXu/O42nQ0EX4FJPjsh1SsbEO1eNy6hSGpnS4Ez8MNMkuZjrejLyxi0mcvGr",
-	"CxvHwoKf6C/P8aZGN8C1mohCTesR7K6LMN938nUnlcJ/NNZiRGhhIuxsCCGGb3VQiOg6mtKhXWRjzdXA",
-	"4Y8XteD0J4wTk8ocy/JyCO5IAoIe5vR8dK20azk139H8oVd6U9F5CHeuK34l5AaKKy7UQ1oUYpfIWG5J",
-	"0L4MVaWdYIwH1zac+ZKrKBJqodgt3CRT1OznCZAIXVHG/Zf7W896A43vY7dmi3UQIcEvu5MZXQ5rmjcb",
-	"1LoXzCadU8T1jwj03imqxiN5RkwkDWasS6gk5AnXfJpuvlCJpeA4gtzSguVpBpuPE/xFNX1OkEyo/uXM",
-	"U9RjZIagME6S42Bymirqe1wAOp1FlLp6Tco+cGtJZB+MuDYd8MzbdBqnINDb34pwW0RC+kYTTjGhNuJp",
-	"waeplMmw6EZG03CG44EbrQPPrtq/M062ZHnjuY0/j5IQH7COiMeiErsc8mQ23nkKGwch6L6GahUUtFgQ",
-	"B5R5cnk5umgQAuqjL2flhJM7NUwBtwM+nJv6oP/Owj1w45vinKdNqJX9OjTCO1oU+8E0Q4VPjB1mQKXU",
-	"FR8xH/OULUF3w5aHvvDLmqpXywluGpse2PXRGBa65YboAiMjfgGWRU3BbNxvg3v0uMIqCbOhB/QZdGXa",
-	"Ag9D9bKOB0VaJdrftg4OJJaEos31kC2j1emb3dGNG/UVfiHE5sYpN//4ZRjlenowK/yIPNt0gRtM7e6W",
-	"pdHjzIXYjCh400j4aB70Dh/rdcyIotUKlL5whimqw3aS3QsDcaBrkEqYbM9/gcoHXTNwRPJGGAQ+HjhP",
-	"a7UWidys0+jQKUg3waUmEgEle0mfktbXpWvtUm0aRIalgM+YQVMwnHyU+NbZ5euIcVrsMahZwS2DHb6k",
-	"ABrPvHPum67PLayMNs2vMlBKAGFncmLGP4+brhOP1HjJKUSAYU4+Fql12EGteqaFSEaemx23qc+ot4TB",
-	"1brBorxuWlKkMxs7JYVsme+5yaK16paGuT0GNLESHGuBiuUyejlNZTB0XtBW4tE3cdgNvWgQMpk0EtNH",
-	"z5msqWETyJs+5ukU89olBwdPgl4Jt7qAsDAUno8I9V9j56RnFgcuHcnNnyVxx3z3cKGmEmf84rcVJt+3",
-	"F7Sl6IYtGERb5VCZ0N9T4AWdpkERvTy3FVFGDifhwHCwFwkfwmItxIR39QpLxoxG26DhpLKSwPPYfe8X",
-	"kxiBl17jSMcHvR9PXpEH/mfyX1CJB3orPuCC5FTRKIoWPtBt2UVonJAFFMOwHBA1Ux5asiJVFLA5WaaA",
-	"BqS6cTHa7m6bV1gsdgNQNltOElSyWo2hu0+/1YCMqHL2ejSal0YHiBtN9/jJt4xTBcs2y7UocpPbg5sL",
-	"8WzDezN1kpZg28FFTX3JpJKJTO/J/XQkS0RFHGvjC7afmqSWJcRvAulyPOkTYJTDteYqEbQYqMYQ1f6v",
-	"q9wc0RODZTJeTNWIpLVbhB6b7Cg3F6UJKJepcbC0aYJ204lgt2SJZM33MwwzETJnCiOcjJjD/LBYpHqw",
-	"Sk4SPj4ySh9WZrN2iuVjD7zmHDGGykMMfmcndUR52yOLlrxtapG2xx1fpLTfsSAYXhR1ogj0pEKJOUtk",
-	"u/FEP0IudjfTXtFHSh7e3q4G5OiS7qZq5PEVKpEOWa8gpKFDe9UNaNJMM8GeWzi+L94B2FKiRQJmfxqr",
-	"KX7aBG2uvBvtm5Qb7XHMgvO87Ct2n8imF+AyeXu+sJNVfDazx0VvEi8bQDUlLr26L58Rr4uT1bhM+ONp",
-	"wFvm0eNnL8EwWMD5iOpvQZ3qMdDiF83jU8o+DLlbB0o/D58sg+C8yaXShqtM06JgE07cxmfTlWIhNjep",
-	"bl81Ny048hG9GjulDpNl1VyEe7iodTOxcBbNupMy/qIlPukuGQhed52SJd36knw2mZ/1r/bhla2v4Uwq",
-	"zLrmedVWJMM323gn1AP5r1zc2I4tCSm1TVziUtq+NoWfjK7O1zUEbKm8sKfMTb+njH13cPmNsfEdnce8",
-	"pwHmfaTEzwt4birITSmYNwnGgC9JYRhSSAV9xRFFAqxnqmpcYQIuVUzYe7L+0Utr3W5MMiZjYDDG3+C8",
-	"LSjCzG8IHBFSN5myPCk7OcxMdnQIspONtuTCOgnUGlhlU9BWtlvJhEauQ0kHQ2niBY223/G4PXd42XZQ",
-	"h/D7kzOaDwL72znEPfS1XUCSo1GsSwqkhd5ZE0mV9RwZ1sD6KigfKagqZitl9u0GKCZ0RYrLsb5hlbHe",
-	"HK/bk0KRefzM/A3jv2vqi26Nr6x8BETUrDJObxtq6RAbXWQnphaYpuvRZwPoTD/iIIkUpKDVCgglJa2U",
-	"UTlCAjHxA2NE27IOLsbTAhAHLrDjSzi4eES8aXsFZdaWL/yVfCBlJfJ6gaFmr8IOOwfbsd2bZmYncCAZ",
-	"OBkq6BMPhgSlcnyFCddV30pLs6rWEsID2fE9LorVClS8x2A/KwRLFzblsbVKtriwaEXEKY4w87L0FOPI",
-	"x4Hes3MoJt7sh06GsDNZrFaUKQqFM5U+o9oCESfMwJI2BujDW2OGbdfwvDGEd1pNYr86p9cGuviONoZi",
-	"fadHJIpMsqA0uVJFqOutTNNh2m39XIjS/pkbNExrek1b2fMmlTXagrLyA7aVI0k0SXQqbVNHZ+qUC+Rv",
-	"NKj78BHYjBtdsthAxJAsfSbYYBaneQpZaYc5oG2E6bhqh49OyEexO0Wb7+ha1q3BPHyRis3Ywg0nJM0M",
-	"FQy1fVIPpFH22hLor72PYbskLOqKqf1bzTPnZ5bOlcL0tl4IsWHg5OZqhkkhN+6pRn5L9g/Yt7iNgoDG",
-	"B9AqDNOtlSpnnz5h5sJS9DXJNcZ6sOSDpPpHt5UzgqmOprel2dTPwoIIlaiVtoaE7b3XdHTOjcn/iLy8",
-	"hWpPFrQoyLxWRLIVt53iOUAutS1qlkbMwk001qyA4NIekZdVJSoZdqQkJttHkj9df/+c/O3pX//Xnx+R",
-	"F6bdr63gt60lwm/2BPsD47cNA+Uzn7S8BcoVnlG2fS4+Zj999H+b4MbV7LXmQ1DZ5mr22HVppyWbXc3+",
-	"8ujy0V8wn9bWUbygJbtw/f5RBkHZchQGsPcqn13NfgD13D2DOcd0CwqDpr+mLL8nl0++MahGbHboajDa",
-	"ljkmY7rn0NUD/F5DtW9Ea2+sJ6NAYnL+Xgu6LAW3pTOeXF4aHwRXrkViWRZsgau5+M0qqWa84QblZtH/",
-	"qSeBwtm/WuEE8ZOlK40fG9LP8cJlmn0yp+aWVnuMuOuBnN+gARE53mQkp3sy3+t/8KuWc3bVUbb9yKR6",
-	"jk/0mBYjtWs3nyR11mX2A98n7wH6TEvgxitg+2TH3uKyipvXeMoFbfeyQ623wx59sdTm+BKlqFTi3aar",
-	"vi8vXrdauHhoQ6sl//j3arKBc5xG3p7AK/cp/poXWlNJrQuNqNiOolZu2n3sEyzYMg7T5nHqJhvnOKAy",
-	"1hw3BljOazAb4ah9194+F0FYpBQyso9M/PV50Kweg3HfiXx/PlXT7jf7qX2Aq6qGT3eo6FyEOUJt5zA7",
-	"g44zbyH6nDUizLjNGHRuCiaJtaeIvjNtRQWZcVtpMTegSfx+2EG3ow4vPrL80/BRJqGvEWMLah5B4XyV",
-	"z+74uJFgmzwlDpuFmfoaaG4xSy/f0VX7DV2V9Oksm0QTVX9lC643bHSr2M7Ep5P4DnaYbZo8ams9viem",
-	"/gNKNTsfg4JGNWWd1mSncCc7+OSr5U9ULdZ3xkjXw+eedeQwI70GPZeWVHa7G9uZEsta8qctmHuBWFp0",
-	"s9z8OaYCL9aiyB0ivgDjGmyLwzUUQOX9ysNn4c5rtExXlPEzMOhNrQi1yf7IoTldbIjg3hwzyZOR7feO",
-	"bv4bEPsdmuqn01mP02yDA3LvMxGTN6EXzDRDuHtDFuvbjDBkX4XIVWvB+/SbEw8FpMfFR23xf0oeB+/q",
-	"ir8wyKTY/bCk6Lm1twbrI2wr3IM38/Orf99E+Z4Pcp/kF+HkG58qfQaxryuuDV5GCwK3UO1NPJ2a5iXY",
-	"G51iCpGvbvonm/JmnFsF0FyGO8OVfU6dAi8qUZra0D3qPe074n4QHM6wyhdMLmiVa0P+gTRZWQg7SNjs",
-	"ifmdT6WZFyTMbj+9Exf9GhcrdtyloblqrYJbcH/j+FHwQRElyBxWzFRXSR4rb+qAPuffcL50+D0bXEmW",
-	"nGA0h9z4B8LKGvk7sI8an/LgMdNAR8d53QIc3ljFmnAyuSD01O95L9cEx5+9paPbz4ADjWO9gQeO8/2N",
-	"aRDdxMbHO9xsBHAyLab7QO0hbl2EDyTZwJ6IitjjMvYSF0KfOrkB76XjoaNn33PppMOxIN52+g4dmbHh",
-	"CrZliSWZGoQOTv64nRz4OIZzjL9iUVdSfL4QQruvcOxqwoGUdAWnGnyNenq0kLdJFfXyQymqr0rqq5L6",
-	"qqT+aEpKc+zC7v1mHA8QnzNOY/jOvkryKThbqhZrvHE8f/sf51NQBz30L4Mu8IcvpmxYMR1GyN+L/h9w",
-	"TvGgg4Nx9zEliW9mfyLdTarjIVfANUi1L+AHuyX/ddwBQf/rP6hD4Ad2C4QS5COhXKg1VARBaxlRgoM5",
-	"1Na0hLP4C0ydy+FLziv7zH1402xP4hH+tHcNwMQ09zxy52Sp4FYFVMErVwd0hN1ke+ymN4k7Cm1Sv2vo",
-	"iYAHBKcmjr1IUhNA7pv6aMvCexRdk1AsI431veQaEBocm/LkfR2fDSv0vVoPZprObEFKuoIUJMHWVI1Z",
-	"Da6j62wEIb51qWF27Q16Rga4pIePLzPzwy9P3U///hdNH/vpw8u/XjX9I1ydXwuvb9rMAuSYneA63Ebt",
-	"XfPdaebat4QLBcQk+zRzR0fxDRdXvuMEVQhDazLj9FOm1aNvhLvS6mNH90QJkyoXNUBEVRkTbAqj6QZf",
-	"VUzqAxx7vQnNnAaNeb6GxaZZNipFuvfNYXeiLnLTKDfDDzcAZdD2MmoDV8Y5PhUpkzrlTrDQ7s/t1moF",
-	"HdGyv7TaLCM4A+kUUlhr3nMete4MSASbCDtbvIlxQrW1G6zOaFbaUqS0pUozk8NCTB9VffTSohh3zHpb",
-	"OOWd17P6ji42g8fOv5BBPMDKNRBFN4yvTESVacIRQycX9RO7s3G6GVu/7ZlXFL6q+0JstVoTtnW8DR87",
-	"/oUZJkk76acm3+DuDSXXl/YzRx5F0PUtdcHzneHuyvt0lxLsJx8hrGnOZvSGnfaJ5PRtslK0fGNbQI0g",
-	"ZJMQc7IfD2sDxMy1RDZf0gcGqYFaTTQGbCULfmUSK7i5fgTPQrj5GKB5U/ZgQFMe49s5n+/0j+8tN7Kc",
-	"OBtM+njjIDE74/TTwNYMtMPbjtBELDOSix03ZrO0XbSabQmiNFlqSeX/xjxyH6o/yKs6oPkx1+X4EP6B",
-	"u7Gdx53Fod0679fRE761o3zy/Cwunm/z3BwYUnDyJzQVieDF/s9dgQvceCmD8XkhZMOIaTgz87WftS6I",
-	"7PMIGuS56eB2OgVwIG2T2fZwz3DT2bwr1wV/A1wS4Hnj3HJGW84wrrOXHeolEBOmmMu5iHR+UW+1i7vn",
-	"+19a2p/b2j7ncml6ZnuvJiayZaQS9gJvkltGbIiLsN9kysGtbSX71BfI87Dl/CiWx7bjnXPI0Xl4f6Y4",
-	"5lPUBw5Nl5Y9wp41lUnv0lgZe/r6BqQj3dSiyE91U7cutK5un1qzSgFw3+Qb292GtjCaTx1jxnk25MXH",
-	"DePDsbnrxkV92BNhI9wnOJO/JTndG2MeF+izScenkFI1OVi+gX2GzmtbVbjVnemMwfI/vkXf6oQ2AH8h",
-	"jDfuiA3sz7QpfLkNvJFjWITaX1qJtN0dcPFxA/vBffDWgxbuZhvEhsG78v05QSa1hzNNG6dF6az/7Vxa",
-	"EO82JpEw8NaCqRnAMCik1YeDmwTMtz2WBhLbbB8muKO7Ta/N0z0bfU0ruJTH34dQlraU84nM+j91vjLF",
-	"AbCxg9mSCMMVnFRAC3TnZAQLSmqWulBNhG0XvvD2IO++M21N7oJ/eujPzcPWHJJ8NExc+GqWZ2EjtQEQ",
-	"w0AaFO/s97QayVIZVqWOp2WL4hZs+spd8LRVePm+E7Ld6hMKFItLmzgmXoGx/ayrW30iS79ntrCj6aJh",
-	"diYWYtZvWmLxOToXtSJS2NpWtspTwEcDNRm29a/9U/dzUDm4zudHklh40HVTeveObpRtjNIfDxtlx9Ln",
-	"vWsJNBXv5GX14qMpqnPg+uNZNgIj53qcpW22yd3c7thaT7MN+9M7knonPN58Tgxx9Tmgnw9bBqbOdf0Q",
-	"fCEsuQujsCHCH33/cgK0wlZHXsZs03W/n7WteGArBz1Ykhu46W93d9vIh9IT2+i0UHv3ktu3sfokuVis",
-	"YTFgIyN6qkWbO5DnsIPKfVdvwPUNg5qYJLtK8JXTbo15pTWd6TYk6TlcEwarRsfZxJ6DYltSU+80WXxF",
-	"P3DHXHRv+TyGsXk7k+kzKm+1mTiRUX8XO0JNLq4ZV/qi5uG2cypLVObjQJ1hai/jBJtaGq3FOJD5Hv+N",
-	"sNk1bUlYjgVd3OWlpxn/vj0QPeUQQYdpPvhaguZOgtU/M4N8N74fKCSQmpu2Mec4pH6pmGqQ991bEeNK",
-	"WBmJcFO4lmdxdmJHtGvbA+iudK5pu/ZF87NRsAhdpso4g++Dr01zQ4Nl1XNi3LNbWOJ1GevKhg9s0+u6",
-	"gLvcpjj+F79N0b3HOGHqPrjpHYrBtnRweIPit3BH7Pa7tFXyMU1BVBhiemYSJTbY8EfUsU1dH6q6+c/R",
-	"RTePS6M6h6/kQB3uSIkrm4bwAOmrufhwS6sV4w/O67s3iQTWRWk2pW9QrzVuhnGczCREZSYNQ1SmQqDx",
-	"bqJQtfl2wBNlNfBkUAACPO8nzoKb/bNAe7v3Da+o0abJzFZHOxmLMGOsBXH0DgHbYsTFR/3Ppwtt/jys",
-	"y6G72o+Mwz/LUff6qtG1J2Esj0Nr9mOalvLYH6NpoGt6c8hnNn+iGolN7YBtR2VgufYppjdv2P5jDAz3",
-	"PkPElsuJw8SJyZlUjOuO4sgThp29J30NRd6KYixqFcAlgnLoKRDeW7bir+txFZX0s1qF1WeJgVrfvZvj",
-	"QE2lt75e+2fAkr3z1YrPguAV+vIuDSFNMlAiZsRW/NVd+dufV5ADV1hn7osB7Z2D0LYjwOzq1/etSpVs",
-	"xfEY0Pof0TL6etsgxCQoGQqjLZ/f20iHwXsWr9mg9+7EprbDT4Fd3ikG77m1gHzVsIa0WAMZ7ycxCJ49",
-	"fBx2D3hwBmMDwGFr6K155Is2h0yX1C8mKfytbat4R2E8u9p7jkE3L22T9Gdbrdv2+iSS8QU0ED2UsGcm",
-	"JUf/X507GzQ5sbe781SGe3lLi5pa30DEzbfEDFCbaj4cklCuRWbqFDY9NA901fiZbrHTCeinFORkvicL",
-	"sd3SZIn/MPHwBPCluWnJsJ1bCIdMNBHMsCcdq1ofN03fsrDr27mSyzozdzOUySlGiGlqMO5Yg829IpXY",
-	"mbYuK4oZ7DmpubYXTVtL17gwxQfbRnMS1d9GSxX8+1Pzg69c8DQzicg7xnOx61Y8CCGzSyLhFir0Gd/V",
-	"ncf31ewCjzFVAwbfLBMI2AD/+s0I9OsXnBd4L9W4unvXlI+wHTVRWC59qzs9bEpm0xW8DsXB/yXrccXM",
-	"hQ+4a4IoTklXxkPo+/mhXlACbTLsS5WqrPF58dfmeDl/3cHwuHRZ7lqRWqHOTJNgr+gxBIYu18opI6cp",
-	"OmfliOqFX4/Mr0fm1yPz65H59cj8emTefzVMbNV4rqKYtsrbiLy7d7Ye3P2k3b3z8YlWp+Qxu78pMjLx",
-	"fah5EUhO5Frs2npnYs6f189HBoBS+vVJsFeePJ26U7B7n09JQ6EqTO8YILs1M11/9nh02j7dqQZ+rjXx",
-	"6arha+ricE/mz5S46HZck7c49z3FG1iiJE4UGo2CLuABkCD6K9/ZvspfRBjkfJ5Bs6wULEV/+IwwpBtq",
-	"GCwicfawyE9YXcy8zlsPaC1b8F+WiJh0mXixqKvK0iTZvAX/3rDzUHTiPwQ7R2jiJ9ebyazSmY3YQ/kW",
-	"X9Gh0EfXA/rX93q7+xDqr+8/vf/0/wMAAP//",
+	"7H3/k9s2sue/gtK9Ku/W0Z6x18ndjn9KbCfxbRL7jb0v9SqXm4LIloSIAhQCHFnP5f/9Co0vBEmAIiXN",
+	"2Jvnra14ZkSBQHej0ej+dPeHWS42W8GBKzm7+jDb0opuQEGFvz2nEl4V+ifGZ1ezLVWrWTbjdAOzqxkr",
+	"Ztmsgj9qVkExu1JVDdlM5ivYUP2Nhag2VOnnuPr66Sybqf0WzK+whGr28WM2e7X4iap8pR8vQOYV2yom",
+	"9JverYC8fEeXRCyIWgHJqQRCJWGK7KgkFdDiGaFcqBVURHAgTP9xUUvQk8LJroAWUDXTfbV4aF4WTtLO",
+	"SaqK8SVO6Q1UTBT9GX1DNoKrVUZkna/0VJ5cPvn64eNL97o/aqj2zdu2ZpiD75KC/4zfiJIY/xki8oa+",
+	"/xH4Uq1mV08vs94rPurvyq3gEpCfbyoxL2Gjf8wFV8CV/pFutyXLqV7oxdY88T9/l3rVH4JX/VsFi9nV",
+	"7H9cNAJzYT6VF25cfGObbr+sqCI74IrsKmHXbb+mR/2W8uIFLBhn5vkPs20ltlApZmZM5+IWItTLZlTd",
+	"lEClSn24EYnP5lCKXfSTZUUL6LP+ZytgeQm0mmX975V0DmV0xApak5gLUQLlSAT7JzH/HXKln/2WShgi",
+	"hV9te3ZvrTw+oIrgI+Sry8vLB7F5boDKuoK4MDZC9qt/MLMv/S02XSHW17ACWklaRhhX3LLcyLWCjYxS",
+	"x/6BVhXdI9cWCqrgSa8qNNMWojXz4LMC5Fq23jQkqy9Arn8UtIhNoKpLGD/SdV3C8xXlS+iP1SGoGdhN",
+	"NXPU8etyaz9I6Gv4o7YyRYsCJYWWbwLKL2gpIeswo2C0lOnvpFnTzGLr9WL/WXivDsuUHSC2wue0BF7Q",
+	"6gXd9wWpMH/svXUlSpb6bGCyO4B1/APGC7GT0yR2J6q1/ii+xcPl66lmzbGA02i+37x+iD7N2dQm0YJV",
+	"CV2X1kxlSnUO0O6PmlbtHRqQz6zkpqB7GdumcWlwM2zGzuxq7Aw7Aw9R5xekYIQ6ldhEp7xmPL5Obk/k",
+	"PvuZKhOfiMM7wJ7mZhD7+sxMDwcYWtx/6qOnr2QXKXb09GXzkePQKB0Xbs2I/A9J3qB8TZ+BFf7YJozs",
+	"3DEjWoGJb2szw/ZR+4PYWWvUDKCNgo02GSJn7d4ybFgk9saiMO/rnQa9veBoZ5l4SGtI6IsMGjFQxKwc",
+	"tWJ8SRjXVjaTZFHS5RIKQvmebMy0ujrOHGhxKauhdQsoqIrSacF40dagEXus9wkrRl0xsp4qDz5aw36a",
+	"Wij1EiKafkBhiC1wKG6o6tHioWKbKEEkaMM8j9ihrxeEKUm0YUukloRaX4hgEx9FqXLym8135nG6SGXX",
+	"P7y3JLzFB/W2omvgqeFuoZLWzj1wVuBF02pLzbTMaVIUPjcxJy5G9Cy3Qg44Ycj8HgiI3cwntZVegKIs",
+	"YujmdpsdoooeB27dPXukopLwUn8lpqPgfQ4oGePHe+m+EhtvQ/c3NFfxu/gWb6pktxKEyrXWenuiuUso",
+	"L4iRG8JUVENIRcuIMP+y2pNbqAqWK2l1Dq2AiFrpO7+W04zsVlCB1rh7/VlfZDtygpxoEcZTvFleir2G",
+	"zv0TdsL+SQh6wjzOZruVGR14vdHzN6I6y2a/C2Z+aAS1ApRu/eNG3OK/JSyQ4nqT4RP6rma+JjYbvRq/",
+	"pYNVJ2iH+2Ou9xbOys46Ray3ThWEUw/mkn5tNnsOZWQXwfuo7H1DCsjZhpZEVISSiprLC6EX8xgHtiWN",
+	"Kc5XHBVnLsp6wzM9lP51WYl6q6Wrgow81ieePtvnIFX0JHFsbA/9najIFsS2hGcENlu1t0K7YVIaw76v",
+	"+GhZQ3ykoqI7861G4kQ9LwNx4/Vmbia0W+3j28oc3wMz2IlKJja6NjQIktG43ioATa/E+d8RorTMmFvy",
+	"eezX3A/mpM9aKvpgEKQUfIm2k98yMSmcfPgnj3h9tT9s6NlJ28djx1mcbpCvr2ErKjXkYYl43JgiK1qQ",
+	"OSgFFeFC/3oLs2zcQfEdrcvooeMdCeNcLYyW8VEWC6j0uRsxsr9ZUsalws24reclkysoSAW3DI/nbMLt",
+	"fFHz3J+QPVtKb7G6pDIjO6ZWZCV2BGi+0ntnVzGlgI8l1890A9GbifWjjadYciQtIvFlaDqheykjtJSi",
+	"OTQrwBPVenTlJMr5L42deFJiprvUDjrTghV5P5p3sAWiFdDfSW4oE46o8Y0nWD7ojQ3dzxv6nm20Knpy",
+	"6f6XzTaMmz8+DP/aP1fSl5yV8WY4LUfLUq+Yo8YQXK9aipbiCO4diyl+rA59nR2t349DRSlkTJMj/ZH2",
+	"1tjZ+WVJ0EGKEZ2dqPAnUvMSpCRo5RdRI7A/OWsATZuVO+FbQRXLSveHx4cMqfQZKDZbWsFxBIsbH+9a",
+	"KlIT7QCtsplWdTEzy+nXZx29Gxt0WNwvo5G+BDmYjO2t+Gq/ITVnCwYFaTZ5wrop5Ani75wxA5ysXbQ0",
+	"5VpJbPMxPvjQ5Oy++fe6WKZekDZQKJOpL0lFu+6X8P1Jd2fNnYl/+PrecXva6QTvbu45UWpXUABXwxGM",
+	"6KZxFAn28+PLy9i1gUqpud55+Enk4fja/ADRBdTqJxvEnDD5OeURJ913ldiQy4xQ6c99UjKp8NfNbHgb",
+	"ZrMVW67iHix/KRleL87KjuO+FFuzD7IdNPknxPgmueS74RfjKnJCOCLshsbr+GBCOmYg4jtIwsRY00gW",
+	"WZE0T9v3pNb3rmIQ49EtVHTZ8d8m76Ej5+Um5AZPzqmu+OS9IqG4MSfJ5MNJG1Oqqye+OnjsT143viVr",
+	"5hpdf0UXpzqhAlr0rQV3zDsgzYYWQGwE6gjKeTsh/jYOO5AqvLul3SpD/uH2yJetKw6ThAtSaMKRPag4",
+	"zqhnoAV0at4UrifGnZe3rNBGx3UsypiOtI4Lj7s4aNLqaJy3SRf0iHiIfvTGe/L7UZuUml3QDSv3dxWl",
+	"OZ83RtQqF4nPBiLbCSeO+eAmbQeFwZpYwGQNw6EUd7cbZxQd9CG+4gSt19G+yD2tCqlYvj4soBiF8WF7",
+	"68YKyONlJB6rcUEax6AmXBPGYKyubKblqGhFc3BjpCI0VKmKzWsFJ0JgCqroTaCWRgg2WJWRfrFB9LXZ",
+	"+PI9zdUz7+2W2txrebybOUGoFUbHflZMKlHtD33nB/tYCCSJxoaYKMjCe8IbjOTrXCFOMiZ6/lSI2nvV",
+	"lIB+qJgjhtNABEob0TYKpU+SSPQJnenRaOkOYDtSDBJ4AvTUejtempD+8C5s+N2gBtzREZyzLVF1cw3E",
+	"0RK4kYQs3CWDu+wNjXnyPZ9OD0TylEUwjo9yehxRG+mKlmNC0TaCbJ6P0ck4QvtHNMae4rACxhOXnrRt",
+	"lDA9sxku9bAyT1oZ3zVwjAkGeADicCdaLviCVRs81OD9tqQ2pKklkyyQSOb48L8MnXcRE/3p5eHruZtX",
+	"dKWi5sWZQlIp+yVppgzaDWnuTjiuW4dvD1c0eObGqPW9M/LGWr3ppa/oNnVT5uPvt95etp5wHDU587dq",
+	"X8L93io9aToY/QO3yiMvo56qbv8VjG4EmmGqYpQv0ULLWZXjD/KP2mjCvBJSRrec44Y3UXH7Urz1Z7O5",
+	"EZpbJkq8dC0r2B9GGUSZNu5q/ENjsnQ27HsWt9/yugO1GeHL6MXBBJsC2LGTfKO/FRuu5qyF+NgIjts0",
+	"FzW3+L7cADc6aNcUptpMz67Vjp8ZkgwQ0cyvR8mBSBSUsZSYucS8ju5tHHk7gthp5XHkLW4SEL1RIe4i",
+	"0lxNksfjK+7udGeHCS1YeSrWkSd8jRuR4CumNE10QyYV+9D12lrzIxZhMYM0X1vg4JjvaGvspMtd7K6L",
+	"5PRHKNLQcslbz5Z+fgYWQkWHhOcn/Z2+BDXWRfeGRRVB/UA4xmNH0GPjXpFkRPIdgue4l4leqN7OjI97",
+	"5+k8cGPcNKQ4EzsNPTzXvDXkudZ+cZp3KSgO/FHTyO34R8ZBEqWpq+8k+BRRgpT4d1pWQIu90ZzjiIwj",
+	"3Pjb5MB+7jJYSDAT8bxVos5X4NAv+s9qJ4ghgX3KYM9HnXyhbEfvdLsbWSM15fCFfwQVwoE6GHbYEdHQ",
+	"nFSwZFJBReaaQjIjVBn49FeXE+Aw3Vyuzt7307H8icrPP1j0sjEfDAxOUcttQny7J/4+r++/BhFWMpDI",
+	"bsYzZPGOFSCV4XRGmJJQLojNNegtoe1GO8eBUdYVLU+J6nVCy3bA1lQzS+QYU/T+/Of2nk3KoRh+Ar9q",
+	"UV5W0AiVa0B/WwBbLcUuBVydaMN+MuPVEuawFfujEOtvqbkEd/TwZqv2sdQWsgAoGgWIfgetfSVZUUko",
+	"amSDQs+IFOZBZs9Eia5NbtJjohD3xr8R5aqDp0Y/HBKHtIE8YGttoZJa6RXHZOEZAga8aKC1zbjhgmP8",
+	"+alJM+5cMISZs5OgequFRex49AKK+OxEFpbHb0vMQMDzG8/YDS0C//MDWW+IWJAKttGE6DXjhYx7tfEj",
+	"lAHKyRzsphOLSTDKIxIJ3S6LAQZcak57tpbchhIOBzkphbVIUjmd4Tasie0WRoY3jmpD7mYpceFRq1iO",
+	"K90I42CMg51LIdaSYOaCk64tQKXfJnacbM2ZhoZXVNia+KZPaahVydDXYZLs4jIqYrUi3KSYJPoBrT9i",
+	"0uekI/LlB/P9AwwIaOmlnNjJPGsMM7KGPX5I7PRiLwBIGIoSlNIW0ehTwbDlrflaIsiiIBXjoJzAe7rZ",
+	"lmBQhLgspo63wXyo0cqdkQ4vcGbhflLBetMi59bWd90jFniyObZwgYDes5YUkzzJzeJj6C3ZTrruTis4",
+	"s31hB28iaXLV1qvXHOF/1JQrhmcBAtuaTey8JWYvORB1EBq2oY6D57/xUOMzdgXB5zE+GXB8jz+TleyQ",
+	"6oq+F3YemHN//uPpwBh9bGGpkqZIjtGIxwB2x0FmEuR6EwAqJ1BsCIcZ+L//90HLcgiOqaeH2YxHYNaP",
+	"vPlsqVJQaRb9v1/pw//6Tf/n8uHfHz387cNl9re/f/y32URQ6iAx9F26PJiSei1spoXbJF2U7BTQexfi",
+	"K8qDqNifYXcdIACO3FcTEG4ZuURD3p+gj8g/Q2C7PbB37o6ghf6BJNp6MAcu3hG0nsIMQtV5l8GkS3yV",
+	"qcNzHKQuEv95fDkiACRuTdjSHzyWdm0KvTEAN6KfNkvVNGrg/pI5/98QUrB/AI3zvFs9gktMyMRbh6qY",
+	"IBBiC/wmp9LtU0uAGLIGv08qyPVhhutssoXRMyJqRbY1WgIIqSaCm5yUzAJcsAADJhk6o7JPjeTtbHxJ",
+	"nNe3UN0yiAANp1U7srkKEeXUJCScOJC/RJ04zlG33WnpZemXpyGRHuczNLAR24PX61algvBG1K4PFROI",
+	"NzTmeM5tMvXgovUzg9W/RptKjfnoVD1OIDVfedqEjSGZznpEC/QZBhxxc1KX0jnp/jtQIgkt3Ci46eCo",
+	"iUzQaVCJJBJq64g7zqOnRScm8/VmAJOGq39AzN1AEloUpN4SDIlNqoukYpGRH8SObCjf21CIz1YdRs9N",
+	"FU53ZelARlAGHREbMWuuNGl0lzNsm4T2KedUOSbDKDubGazfd8AKM0WVfDmHCB7g1JS1o7T6ANKPKXkS",
+	"0q8HvZY72KqZeyemttm/cBupG+HKPqDoE6SPJj/mpZCphAqamygtFqMUMkzx7NRkOleM5qirxDGXhYGT",
+	"Dwl11I47ghL3fncaT4eS5uCy0o5Ig0zCZTpXjcuoUhqZ7eRM/DAJLbmY63oyKC/uM33nYjomcCNJBRhK",
+	"K/CmRteAHtQoCr0ewe66DEsBTL7upKp7HA3DGhF1nIhIHQKP4lud3y+6jqaqcBf0XHM1cPjjRS04/Qnj",
+	"xFQ5iCWAuuSOiO9eD3N6qQqttGs5NRXauVg7VXkVnYeZEHXFr4RcQ3nFhXpIy1LsEsUMWhJknKNORdgJ",
+	"xnhwbZEOL7mKgiRzxW7hJpm9aj9P4MfokjLuv9zfetYbaHwfuxXLV0HwFL/sTmZ0Oaxo0WxQ614wm3RO",
+	"MeVnBAbkTgF3HuQ3YiJpnHO9hUpCkYjapenmaxhZCo4jyC0tWZFmsPk4wV9U0+fEz4XqX848RT18bggl",
+	"5yQ5nmdCU/W+j8OmpBMMU1evSYlJbi2JxKQR16YDnnmbaecUBHr7W+AXC1ZK32jCKSbURjzmdJpKmZwx",
+	"0choGul0fDyxdeDZVft3xsmWrHw+t9CUURLisSwR8cgrsSugSCbqnqfmeYBO6WuoVq1RCxNzGLonl5ej",
+	"64lhrk305Ww74eRODVPC7YAP56Y+6L+zSDDc+KZu72kTaiXGD43wjpblfjADWeETY4cZUCl1xUfMxzxl",
+	"q1PesMWhL/yyourVYoKbxmYOd300hoVuuSHwyMiIX4BlUVNLH/fb4B49ruZSwmzoYQAHXZm29stQKb3j",
+	"8dJWifa3rUMKGnzIiqqHbBFtXNHsjm7cqK/wSyHWN065+ccvwyjX04MFI45IwU/XvsKqD92KVXqcuRDr",
+	"EbWwGgkfzYPe4WO9jhlRtFqC0hfOMHt92E6ye2EgDnQNUgmTCP4vUBSlawaOyOsKg8DH59TQWq1EIm3z",
+	"NDp0alVOcKmJREDJXtKnZPx26erwOgEiw1LAJ9OhKRhOPkp86+zyJQY5LfcY1KzglsEOX1ICjSflOvdN",
+	"1+cWFk2c5lcZqDKCiFQ5sRgIj5uuE4/UeDU6BIdiuQ6sX+1gxVr1TAuRjDw3O25Tj4CzhMHVusGivG66",
+	"1aSTnjvVxmwHgLlJsLfqloZpfw7lyLFMsFgsopfTVHJT5wVtJR59E4fd0IsG0dRJIzF99JzJmho2gbzp",
+	"Y55OMa9djXTwJOhVd6xLCGvG4fmIWUArbKr2zKaISEdy82dJ3DHfPVyoKdIbv/jJhB6eAhPo9AWL6Ne5",
+	"LXo0cjgJw8PlKyEmDNgrEBur0M8LSKGDKcHLpXFY44PeXyavyAP/M/kvqMQDLfIPuCAFVTQKZLeQ0jZ9",
+	"T0jEi+WsTDz/SirVjQtjdgVyXmGp5TXAtpFKSVAP6Z2OHjH9VoPDocqZtNGAVzqALm40yeKHwyIKLKBY",
+	"9FyuRFmYzDgjt9n408UBx483K9GEt4jlNgAc6ZQZeDhinl3dx1i/LsmkSsC/V5M7XaWLWaWV5CifZM1V",
+	"wq+fqmXiEflnpTB2inhoRiZOQ/es96hmfl0VQ/xOBrJkvAay2QvWphB6bLKj3FxiJiBQpsao0mYD2jQn",
+	"AtGSlc0XLknhtGEmwtlMPZOT0WyY1hmLIg8Wt0pCu0dG0MOCitaGsHzsAcuck8RQeYjB7+ykjqhKfWSt",
+	"obdNCeH2uONrC/cbjQTDi7JO1G6fVN+0YIkkVZ5oI8rF7mbaK/ooxsPb25VuHd2JwRR7Pb6wLNIh69Vx",
+	"NXRor7oBNJppJthzC8e3szwAKUp0NsGkbWNpxX1CQXc67+L6OuXiehy7gnhe9hW7zz/VC3AJ+D0/1ckq",
+	"PpvZ46I3iZcN2JkSVxWhL58Rj4iT1bhM+ONpwJPlkd1nr5wyWHf9iKKNQXn5MbDfF83jU6q1DLlCByq2",
+	"D58sg8C5yRUOh4vD07JkE07cxp/SlWIh1jepJn01N51zihEtVjsVSpPVEF30ebgWfTOxcBbNupMy/qIl",
+	"PunmNggsdw3OJd34Spq2BgfrX7vDa15fw5k0lVXNi6qtSIYvsvEGxgfS1rm4sY2WElJqey/FpbR9Xws/",
+	"GV1Us2sI2AqXYSuom34rKPvu4MIcY+M7Oo95NgM8+kiJn5fw3GRDTqlzOQligC9J4QtSKAJ9txJlAkhn",
+	"iuFcYd48VUzYC7r+0Utr3e4nNAbNPxh/bzDYFrBg5jcEXAipm6w0MKmoQFhQwNEhKCpgtCUX1juhVsAq",
+	"mx62tE2GJvRfHkoIGKruUNJo1yyPqXOHl+3idghbP7kQwUHQfTv1v4eMtgtIcjSKQ0kBqNBzaqKcsp4j",
+	"wxrIXQXbRwqqitkCt327AcoJzczicqxvWNtYS53X7UmhyDx+Zv6GsdkV9bXyxhdEPwK+aVYZp7cNg3SI",
+	"jb65E2H/eIrGnw1gLf1ogCRSkJJWSyCUbGmljMoREojx7Rsj2lZjcfGXFrg3cMUdX3nFxQo6qM5GtLK2",
+	"fOGv5D3ZVqKocwwDexV22CvZjrveNDM7gQPJoMZQHa54oCKocOULwxgGZ05amlW1lhAeyI7vcVGslqDi",
+	"rUH7GRtYcbSpaq9VssVsRQuZTnGEmZelpxhHJQ60jJ5DOfFmP3QyhA0FYyXeTC03nKn02c4WJDhhBpa0",
+	"MbAd3hoz7JaI540hvNNqEttMOr020Hx7tDEUaxc/IoljkgWlyZWqHV9vZJoO027r50J79s/coM9h0yLe",
+	"yp43qazRFnSDGLCtHEmiCZxTaZs6OlOnXCB/owHXh4/AZtzoksUaIobk1mdpDWZYmqeQlXaYA9pGmEbJ",
+	"dvjohHyEuVNr/Y6uZd0KO8MXqdiMLRRwQkLLUJ1f2974QIpjr5uI/tpvsciNhLyumNq/1TxzfmbpXClM",
+	"b+tciDUDJzdXM0zYuHFPNfK7Zf+AfYvbKAhofACtIKj2tFJqO/v4EbMKFqKvSa4x1oPlGCTVP7qtnBFM",
+	"QzQtac2mfhYWK6hErbQ1JGzLzKYRe2FM/kfk5S1Ue5LTsiTzWhHJllzbTIwTrI+kbVGzNGIWbnpsmxUQ",
+	"XNoj8rKqRCXDRrLEZOJI8pfr756Tvz/96n/99RF5Ybp028Kbm1oiNGZPsK03ftswUD7zCcUboFzhGWW7",
+	"XuNj9tNH/7cJblzNXms+BFVnrmaPUXq2wOmWza5mf3t0+ehvmOtqy59e0C27yGkJvDBm6BKULRVhwHSv",
+	"itnV7HtQz90zmA9MN6CgkrOrX1OW35PLJ18bxCH2KHWlU22nK5PN3HPo6gH+qKHaN6K1N9aTUSAxOf9N",
+	"C7rcCm7LWjy5vDQ+CK5cZ9PttmQ5rubid6ukmvEGrzJ20f+pJ4HC2b9a4QTbhaxiQ/o5XrgssI/m1NzQ",
+	"ao+hfj2Q8xs0AB/Hm4wUdE/me/0PftVyzq46yrYfmVTP8Yke02Kktq3/0qTOusx+4NtbPkCf6Ra48QrY",
+	"9vaxt7iM3+Y1nnJBt8zsUMf8sLVmLO04vkQpKpV4d4HBGt8VoG51XvKYCkejjvV76L2abOAcp5G3J7DE",
+	"fYq/5qXWVNJUhsMQiWkEbOUGj0l9oyLUxDNjs9kwDtPmceomG+c4oDLW0zoGJi5qMBvhqH3X3j4XQVhk",
+	"K2RkH5n463Pv765MMO5bUezPp2rabaI/tg9wVdXw8Q4VnYswR6jtHGZn0HHmLUSfs0aEGbfZfM5NwSSx",
+	"9hTRd6aNqCAzbist5gbQiN8PG1931OHFB1Z8HD7KJPQ1YmxBzSMonK+K2R0fNxJsb7bEYZObqa+AFjjv",
+	"D7OX7+iy/YauSvp4lk2iiaq/sgHX0jm6VWxD8dNJfAc7zPY6H7W1Ht8TU/8BWzU7H4OC/lLbOq3JTuFO",
+	"dvDJV4ufqMpXd8ZI13rrnnXkMCO9Bj2XllR2uxvbmRLLWvKXDZh7AVaGlagY/xpTgRcrURYOrV6CcQ22",
+	"xeEaSqDyfuXhk3DnNVqmS8r4GRj0plaE2kR85NCc5msiuDfHTGJjZPu9o+v/BsR+h6b66XTW4zTb4IDc",
+	"+yzB5E3oBTM9TO7ekMXaMyMM2VchctVa8D415sRDAelx8UFb/B+Tx8G7uuIvDDIpdj/cUvTc2luD9RG2",
+	"Fe7Bm/n51b/vfX7PB7lPwItw8o1PYz6D2NcV1wYvoyWBW6j2Jp5OTc+hDHvcYnqPrzz6F5uOZpxbJdBC",
+	"hjvDlWROnQIvKrE1dZt71Hvad8R9LzicYZUvmMxpVWhD/oE0GVMIO0jY7In5nU+lmRckzG4/vRMX/RoX",
+	"K3bcpYi5SqqCQ9Zx/Ch4r4gSZA5LZiqfJI+VN3VAn/NvOF/W+54NriRLTjCaQ278A2Fljfwd2EeNT3nw",
+	"mGmgo+O8bgEOb6xiTTiZXBB66ve8l2uC48/e0tHtZ8CBxrHewAPH+f7G9HVvYuPjHW42AjiZFtN9oPYQ",
+	"ty7CB9L0m6iIPS5jL3Eh9KmTG/BeOh46evY9l046HAvi3eLv0JEZG65kG5ZYkqkP6ODkj9sZ6I9jOMf4",
+	"K/K6kuLThRDa7cBjVxMOZEuXcKrB16inR7m8Taqol++3ovqipL4oqS9K6s+mpDTHLuzeb8bxAPE54zSG",
+	"7+yrJJ+Cs6EqX+GN4/nb/zifgjrooffqadTFlA0rpsMI+XvR/wPOKR50VzDuPqYkgVtWuGSZU+huUh0P",
+	"uQKuQap9Cd/bLfmv4w4I2tb/SR0C37NbIJQgHwnlQq2gIghay4gSHMyhtqJbOIu/wNSgHL7kvLLP3Ic3",
+	"zbYSH+FPe9cATExP3iN3TpYKblVAFbxyNTpH2E22NXZ6k7ijcAE2smyKTCLgAcGpiWMvktQEUPiGO9qy",
+	"8B5F19sXSzxj7S25AoQGx6Y8eV/HZ8NKfa/Wg5mGMBuQki4hBUmw9U5jVoNrxDwbQYhvXGqYXXuDnpEB",
+	"Lunh48vM/PDLU/fTv/9N08d++vDyq6umt4OrwWvh9U13aIACsxNcY+qovWu+O81c+4ZwoYCYZJ9m7ugo",
+	"vuHiyneDoAphaE1mnH7KdGj1/auXWn3s6J4oYVsJxgwQUVXGBJvCaLrGV5WT2nfHXm9CM6dBY56vIF83",
+	"y0alSPe+p/NO1GVh+ltn+OEaYBt0q43awJVxjk9FyqROuRMstPtzu7U6uEe07C+t7ugIzkA6hRTWmvec",
+	"R607AxLBJsLOFm9inFBt7QarM5qVthQpbanSzOSwENP+WB+9tCzHHbPeFk555/WsvqX5evDY+RcyiAdY",
+	"uQKi6JrxpYmoMk04Yujkon5idzZON2Prtz3zisJXXM/FRqs1YcoguPCx41+YYZK0k35q8g3u3lBy7aQ/",
+	"ceRxg11iD9HFPHM/ZMFGyVOp4rFprkkOEZgwepYQ3wp8oSqtG1ollSz97HlqStJt6N6k9ZF5gP4VQe+7",
+	"1FXa98e7Kz/fXeoKP/kIs0yLOqOh7bRPFFzfLCxFyze2EdYIQjapRyd7TLEKQ8wwTuRNJr2NkBqo1Upk",
+	"wCq1MGMmsb6e68rwLAT2j4H0NwUmBs6kY7xo5/NS//njEkaWE6ewSdRvXFFmZ5yu92xFRzu8bZlPxCIj",
+	"hdhxc0GRtpdYsy1B2CbgyePkjXnkPk6TIIPtwGmCWUXHgyUOeCHsPO4s4u/Web8utfCtHeVTFGc5er8p",
+	"CnNgSMHJX9AoJ4KX+792BS5wmKZM8+elkA0jpiH6zNd+1rogss8juJvnpo/d6RTAgbT1a5vkPcNNZzPc",
+	"bFUPsQYuCfCicSM687hgGEHbyw71EtgUUzbnXEQ6v6i3mubd8007Le3PbRWlczmPPbO9/xhTBjNSCesq",
+	"MWlEIzbERdh1MxVK0LaSfeoz5HnYeH8Uy2Pb8c455Og8vD9THPPFAAYOTZcAP8KeNcVn79JYGXv6+jas",
+	"IwMCoixODQh0r25YIVGtWKUAuG91jk1/Q1sYzaeOMeN8SPLiw5rx4SjodRMMOOzzsViCE9z235CC7o0x",
+	"jwv0ebvjk3WpmgxLWMM+wzABetV4u0fVGWEJf36LvtUPbgBoRBhvHD9r2J9pU/jCJngjxwAUtb+0Upa7",
+	"O+Diwxr2g/vgrYeH3M02iA2Dd+X7c4JMapJnWldOi4daT+e5tCDebUzKZuAXB1OdgWH4TasPB+wJmG87",
+	"TQ2kENpuVHBHd5tes6t7Nvqahnip2IoPVi1s0ewTmfV/0HGo+YG+RLMlEfAsOKmAlujOyQiW7tQsdUGx",
+	"CNsufInzQd59a5q73AX/9NCfmoetOST5aJiY+7qhZ2EjtaEmw0AalEntd/YayVIZ1v+OJ8CL8hZsotBd",
+	"8LRV4vq+U9/d6hMKFMt4m4gxXoGxCa+rEH4iS79jtoSm6XFidiaWvNZvWmCZPzoXtSJS2Cpitp5WwEcD",
+	"6hm29a/9U/dzUDlg1KfH7Fgg1nVT5PiObpRtNNifD4Vmx7IRKWyMNBVZ5mX14oMpX3Tg+uNZNgKN6Dq9",
+	"pW22yT3t7thaT7MNu/Q7knonPN58Tgxx9Tmgnw8bJ6bOdf0QfCYsuQujsCHCn33/cgK0Mj2SnIzZ1vN+",
+	"P2tb8cBWDrrdJDdw0+Xv7raRBy0kttFpoIbuJbdvY/VJcpGvIB+wkRGn1qLNHchz2Kvmvutk4PqG4WNM",
+	"kl0l+NJpt8a80prO9HWS9ByuCYMKpONsYs9BsdlSU1k2WeZGP3DHXHRv+TSGsXk7k+kzqmg19DiRUT+I",
+	"HaEm69mMK335+HDbOZUlKvNxoM4wiZpxgq09jdZiHMh8j/9G2Oza4yQsx5Lmd3npaca/bw9ETzlEcHia",
+	"D75qo7mTYJ3VzOQYGN8PlBJIzU2DnnMcUr9UTDU5Dt1bEeNKWBmJcFO45nJxdmLvuWvbbemudK5pcPdZ",
+	"87NRsAgSp8o4g++Dr03/SoMa1nNi3LNbWOJ1GesKtA9s0+u6hLvcpjj+Z79N0b3HOGHqPrjpHYrBtnSJ",
+	"ByZfwgJLsefxwvYjwIQQUWGI6ZlJSVljayVRxzZ1fai+6T9Hlzc9LmHtHL6SAxXPI8XEbMLHA6Sv5uLD",
+	"Da2WjD84r+/eQkyNi9JsSt+mX2vcDOM4mUk9y0zCi6hMLUbj3UShavPtgCfKauDJoAAEeN5PnAU3+ycB",
+	"UXfvG15Ro02Tma2OdjKWu8ZYC2YsOARsixEXH/Q/Hy+0+fOw3g7d1X5kHP65HXWvrxpdexLG8ji0Zj+m",
+	"aSmPnUiaHskGLi2f2UyVaiQ2tQO2HZXr5hrVmPbLYaOVMTDc+wwRWy4nDhMnJmdSMa4PjSNPGHb2nvQV",
+	"lEUripHXKoBLBIXnUyC8t2zJX9fjalfpZ7UKq88SA7W+ezfHgepVb31l/E+AJXvn60KfBcEr9OVdGkKa",
+	"tKtEzIgt+au78rc/r6AArrCi32cD2jsHoW3vhdnVr7+1aoKyJcdjQOt/RMvo622DEJOgZCiMtlFBbyMd",
+	"Bu9ZvGaD3rsTm9oOPwV2eacYvOfWAvL12RrSYrVpvJ/EIHj28HHYPeDBGYytFoetobfmkc/aHDL9aD+b",
+	"9Pu3toHlHYXx7GrvOQbdvLRN0p9tXXTbVZVIxnNoIHooYc9MSo7+vzp33m1yYm9356nB9/KWljW1voGI",
+	"m2+BubY2qX84JKFcM9LUKWy6lR7oX/Iz3WBPGdBPKSjIfE9ysdnQZDOFMMXzBPCluWnJsHFeCIdMtGvM",
+	"sPsfq1ofN+31srC/3rmSyzozdzOUySlGiGmqXe5Yg829IpXYmQY6S4q1AgpSc20vmgairkVkig+2Yekk",
+	"qr+NFoX496fmB18j4mlmUr5tgmantkQImV0QCbdQoc/4ru48voNpF3iMqRow+GaZQMAG+NevR6BfP+O8",
+	"wHupe9bdu6ZQh+1disJy6ZsK6mFTMpuulXYoDv4vWfksZi68x10TRHG2dGk8hL5zIuoFJdAmww5gqRom",
+	"nxZ/bY6X81d4DI9LV09AK1Ir1Jlpx+wVPYbA0OVaOWXkNEXnrBxRJ/LLkfnlyPxyZH45Mr8cmV+OzPuv",
+	"O4pNMc9VftTW0xuRd/fOVt67n7S7dz4+0epJPWb3N0VGJr4PNS8CyYlciV1b70zM+fP6+cgAUEq/Pgn2",
+	"ypOnU3cK9kn0KWkoVKXp0gNkt2Kmv5Ip62M7oqdaJbom0Kerhi+pi8Pdrz9R4qLbcU3e4tx3b29giZI4",
+	"UWg0CrqAB0CC6K98ZztYfxZhkPN5Bs2yUrAU/eEzwpBuqGGwiMTZwyI/YR038zpvPaC1bMF/WSJi0mXi",
+	"RV5XlaVJsk0O/r1h56HoxH8Ido7QxE+uC5ZZpTMbsVv1Lb6iQ6EPrtv2r7/p7e5DqL/+9vG3j/8/AAD/",
+	"/w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

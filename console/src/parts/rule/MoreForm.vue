@@ -16,7 +16,7 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
       More: no data, what ended, persistence, stake, order, dates
     </summary>
     <div class="mt-2 grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
-      <template v-if="family !== 'silence'">
+      <template v-if="family !== 'window'">
         <label for="no-data" class="text-small text-muted">No data</label>
         <GradeSelect
           id="no-data"

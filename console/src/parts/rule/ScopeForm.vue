@@ -8,7 +8,7 @@ import MeasureSelect from './MeasureSelect.vue'
 import RemoveButton from './RemoveButton.vue'
 
 /** Who is judged: levels, scope and minimum base. */
-const { d, book, measures, attributes, family, at, set } = useRule()
+const { d, book, measures, attributes, at, set } = useRule()
 const levels = computed(() => {
   const kinds = book.value?.kinds ?? []
   return [
@@ -27,7 +27,6 @@ const levels = computed(() => {
 })
 const judges = computed(() => d.value.judges ?? [])
 const levelText = (v: string) => levels.value.find((l) => l.value === v)?.text ?? v
-const several = computed(() => family.value === 'bands' || family.value === 'choose')
 const base = computed(() => d.value.base ?? [])
 const setBase = (i: number, part: Partial<(typeof base.value)[number]>) =>
   set({ base: base.value.map((x, k) => (k === i ? { ...x, ...part } : x)) })
@@ -58,9 +57,9 @@ const setBase = (i: number, part: Partial<(typeof base.value)[number]>) =>
           class="field text-small"
           aria-label="Judge another level"
           :value="''"
-          @change="(e) => set({ judges: several ? [...judges, valueOf(e)] : [valueOf(e)] })"
+          @change="(e) => set({ judges: [...judges, valueOf(e)] })"
         >
-          <option value="">{{ several ? 'and …' : 'instead …' }}</option>
+          <option value="">and …</option>
           <option v-for="l in levels.filter((x) => !judges.includes(x.value))" :key="l.value" :value="l.value">
             {{ l.text }}
           </option>

@@ -1,4 +1,4 @@
-package judge
+package method
 
 import (
 	"iter"
@@ -35,6 +35,7 @@ const (
 	FewPeers    = "too few peers"
 	NoSpread    = "no spread among the peers"
 	NeverSeen   = "never seen"
+	FewGaps     = "too few gaps to know a usual one"
 	NoLines     = "no lines in the period"
 
 	NotPersisting = "not in enough of the last periods" // of what is clear
@@ -51,32 +52,33 @@ type Verdict struct {
 // which the rule gives a grade.
 func (v Verdict) Flagged() bool { return v.Grade != "" }
 
-// mark is a verdict in a few bytes, since a rule may judge 200,000 subjects
+// Mark is a verdict in a few bytes, since a rule may judge 200,000 subjects
 // again while one drags a cut: grade and why are places in the result's words.
-type mark struct {
+type Mark struct {
 	outcome    Outcome
 	grade, why uint16
 }
 
-// verdicts are marks by code. words[0] is "".
-type verdicts struct {
-	marks []mark
+// Verdicts are what a rule says of every code of a level. words[0] is "".
+type Verdicts struct {
+	marks []Mark
 	words []string
 	held  []float64 // NaN where nothing was held against a cut
 }
 
-func newVerdicts(n int) verdicts {
-	v := verdicts{marks: make([]mark, n), words: []string{""}, held: make([]float64, n)}
+// NewVerdicts says nothing yet of n codes.
+func NewVerdicts(n int) Verdicts {
+	v := Verdicts{marks: make([]Mark, n), words: []string{""}, held: make([]float64, n)}
 	for i := range v.held {
 		v.held[i] = math.NaN()
 	}
 	return v
 }
 
-// mark makes a verdict small.
-func (r *verdicts) mark(v Verdict) mark { return mark{v.Outcome, r.word(v.Grade), r.word(v.Why)} }
+// Mark makes a verdict small.
+func (r *Verdicts) Mark(v Verdict) Mark { return Mark{v.Outcome, r.word(v.Grade), r.word(v.Why)} }
 
-func (r *verdicts) word(s string) uint16 {
+func (r *Verdicts) word(s string) uint16 {
 	i := slices.Index(r.words, s)
 	if i < 0 {
 		i = len(r.words)
@@ -85,30 +87,55 @@ func (r *verdicts) word(s string) uint16 {
 	return uint16(i)
 }
 
-func (r *verdicts) set(code int, v Verdict) { r.marks[code] = r.mark(v) }
+// Set says something of a code.
+func (r *Verdicts) Set(code int, v Verdict) { r.marks[code] = r.Mark(v) }
 
 // noData marks codes whose figure is missing, by the reason.
-func (r *verdicts) noData(grade string) func(why measure.Why) mark {
-	var known [256]mark
-	return func(why measure.Why) mark {
+func (r *Verdicts) noData(grade string) func(why measure.Why) Mark {
+	var known [256]Mark
+	return func(why measure.Why) Mark {
 		if known[why].outcome != NoData {
-			known[why] = r.mark(Verdict{Outcome: NoData, Why: why.String(), Grade: grade})
+			known[why] = r.Mark(Verdict{Outcome: NoData, Why: why.String(), Grade: grade})
 		}
 		return known[why]
 	}
 }
 
 // Len is how many codes the level has.
-func (r *verdicts) Len() int { return len(r.marks) }
+func (r *Verdicts) Len() int { return len(r.marks) }
 
 // Verdict is what the rule says of one code.
-func (r *verdicts) Verdict(code uint32) Verdict {
+func (r *Verdicts) Verdict(code uint32) Verdict {
 	m := r.marks[code]
 	return Verdict{m.outcome, r.words[m.grade], r.words[m.why]}
 }
 
-// Verdicts are all of them by code.
-func (r *verdicts) Verdicts() iter.Seq2[uint32, Verdict] {
+// Put says something of a code by a mark that was made before.
+func (r *Verdicts) Put(code int, m Mark) { r.marks[code] = m }
+
+// Open lists the codes that are clear so far, in rising order; what is marked
+// while it runs is passed over.
+func (r *Verdicts) Open() iter.Seq[int] {
+	return func(yield func(int) bool) {
+		for code := range r.marks {
+			if r.marks[code].outcome == Clear && !yield(code) {
+				return
+			}
+		}
+	}
+}
+
+// Outcome is what is said of a code, without grade and reason.
+func (r *Verdicts) Outcome(code int) Outcome { return r.marks[code].outcome }
+
+// IsFlagged says whether a code needs a look.
+func (r *Verdicts) IsFlagged(code uint32) bool { return r.marks[code].grade != 0 }
+
+// Hold notes what was held against the cuts; NaN is nothing.
+func (r *Verdicts) Hold(code int, held float64) { r.held[code] = held }
+
+// All lists them by code.
+func (r *Verdicts) All() iter.Seq2[uint32, Verdict] {
 	return func(yield func(uint32, Verdict) bool) {
 		for code := range r.marks {
 			if !yield(uint32(code), r.Verdict(uint32(code))) {
@@ -119,7 +146,7 @@ func (r *verdicts) Verdicts() iter.Seq2[uint32, Verdict] {
 }
 
 // Flagged lists the codes that need a look, in rising order.
-func (r *verdicts) Flagged() (codes []uint32) {
+func (r *Verdicts) Flagged() (codes []uint32) {
 	for code, m := range r.marks {
 		if m.grade != 0 {
 			codes = append(codes, uint32(code))
@@ -129,4 +156,4 @@ func (r *verdicts) Flagged() (codes []uint32) {
 }
 
 // Held is what was held against the cuts; NaN where nothing was.
-func (r *verdicts) Held(code uint32) float64 { return r.held[code] }
+func (r *Verdicts) Held(code uint32) float64 { return r.held[code] }

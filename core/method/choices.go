@@ -1,0 +1,139 @@
+package method
+
+import (
+	"slices"
+	"strings"
+
+	"oskel/core/lang"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+)
+
+// choices takes the first choice whose conditions hold. A comparison with what
+// is missing does not hold; a subject of whom nothing that is compared is there
+// has no data.
+var choices = &Method{judge: judgeChoices, sentence: choiceSentence, axis: func(*rulebook.Book, *rulebook.Rule) Axis { return Axis{Unit: rulebook.Count} }}
+
+// chosen is a choice at work.
+type chosen struct {
+	everyone
+	*Work
+}
+
+func judgeChoices(w *Work) Found {
+	r, e, t := chosen{Work: w}, w.Engine, w.Rule.Threshold
+	var named []*measure.Column
+	seen := map[string]bool{}
+	for _, c := range t.Choices {
+		for _, condition := range c.Of {
+			for _, leaf := range rulebook.Comparisons(condition.Tree) {
+				for _, name := range leaf.Names() {
+					if !rulebook.Attributed(leaf) && !seen[name] && e.Book.Measure(name) != nil {
+						seen[name] = true
+						named = append(named, e.Column(name, r.Slot))
+					}
+				}
+			}
+		}
+	}
+	r.base()
+	missing := r.noData(r.Rule.NoData)
+	holding := make([][]func(code int) bool, len(t.Choices))
+	for i, c := range t.Choices {
+		for _, condition := range c.Of {
+			holding[i] = append(holding[i], holds(e, condition.Tree, r.Slot))
+		}
+	}
+	for code := range r.Open() {
+		some, why := len(named) == 0, measure.Present
+		for _, c := range named {
+			if c.Why[code] == measure.Present {
+				some = true
+			} else if why == measure.Present {
+				why = c.Why[code]
+			}
+		}
+		if !some {
+			r.Put(code, missing(why))
+			continue
+		}
+		for i, c := range t.Choices {
+			n := 0
+			for _, holds := range holding[i] {
+				if holds(code) {
+					n++
+				}
+			}
+			if c.None && n == 0 || !c.None && n >= c.Least {
+				r.Set(code, Verdict{Outcome: Breach, Grade: c.Grade})
+				break
+			}
+		}
+	}
+	return r
+}
+
+// Cuts implements Found: conditions have none.
+func (r chosen) Cuts(int) []float64 { return nil }
+
+// holds answers a condition over measures and attributes, code by code.
+func holds(e *measure.Engine, n *lang.Node, s measure.Slot) func(code int) bool {
+	switch n.Op {
+	case lang.And:
+		left, right := holds(e, n.Parts[0], s), holds(e, n.Parts[1], s)
+		return func(code int) bool { return left(code) && right(code) }
+	case lang.Or:
+		left, right := holds(e, n.Parts[0], s), holds(e, n.Parts[1], s)
+		return func(code int) bool { return left(code) || right(code) }
+	case lang.Not:
+		inner := holds(e, n.Parts[0], s)
+		return func(code int) bool { return !inner(code) }
+	}
+	if rulebook.Attributed(n) {
+		return func(code int) bool { return lang.Test(n, e.Lookup(s, uint32(code))) }
+	}
+	return e.Tester(n, s)
+}
+
+// Evidence lists the conditions that hold of the choice that was taken, and the
+// figures they compare.
+func (r chosen) Evidence(ev *Evidence, code uint32) {
+	e := r.Engine
+	seen := map[string]bool{}
+	for _, c := range r.Rule.Threshold.Choices {
+		for _, condition := range c.Of {
+			if r.Verdict(code).Grade == c.Grade && !c.None && holds(e, condition.Tree, r.Slot)(int(code)) && !slices.Contains(ev.Holding, condition.Text) {
+				ev.Holding = append(ev.Holding, condition.Text)
+			}
+			for _, name := range condition.Tree.Names() {
+				if m := e.Book.Measure(name); m != nil && !seen[name] {
+					seen[name] = true
+					v, why := e.Exact(name, code, r.Slot)
+					ev.Inputs = append(ev.Inputs, Input{name, m.Unit, v, why.String()})
+				}
+			}
+		}
+	}
+}
+
+// choiceSentence names the conditions that decided.
+func choiceSentence(book *rulebook.Book, _ *rulebook.Rule, v Verdict, ev *Evidence) string {
+	var figures []string
+	for _, in := range ev.Inputs {
+		text := "missing"
+		if m := book.Measure(in.Measure); in.Value != nil {
+			text = rulebook.Format(in.Value, in.Unit, m.Places)
+		}
+		figures = append(figures, lowerFirst(Title(book, in.Measure))+" "+text)
+	}
+	with := strings.Join(figures, ", ")
+	switch {
+	case v.Outcome == Clear:
+		return "Nothing the rule asks for holds: " + with + "."
+	case len(ev.Holding) == 0:
+		return "None of what the rule asks for holds: " + with + "."
+	case len(ev.Holding) == 1:
+		return "It holds that " + ev.Holding[0] + ": " + with + "."
+	}
+	return "These hold: " + strings.Join(ev.Holding, "; ") + ": " + with + "."
+}

@@ -1,0 +1,77 @@
+package method
+
+import (
+	"strings"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+)
+
+// lines are those that a setting asks for.
+func (w *Work) lines(key string, keys ...string) measure.Lines {
+	v := w.Rule.Settings[key]
+	return measure.Lines{Feed: v.Feed, Where: v.Where, Keys: keys}
+}
+
+// linesWords says which lines a setting asks for.
+func linesWords(b *rulebook.Book, r *rulebook.Rule, key string) string {
+	v := r.Settings[key]
+	words := strings.ToLower(b.Feed(v.Feed).Title)
+	if v.Where != nil {
+		words += " where " + v.Where.Text
+	}
+	return words
+}
+
+// span is a stretch of one code's lines.
+type span struct {
+	events   *measure.Events
+	from, to int
+	feed     string
+	role     string
+}
+
+// mostListed is how many lines evidence lists; of more the last are.
+const mostListed = 200
+
+// listed writes lines, in order of days, with the windows they lie in.
+func (w *Work) listed(spans []span, windows ...EventWindow) *Events {
+	out := &Events{Lines: []EventLine{}, Windows: windows, AsOf: w.Slot.Last.String()}
+	at := make([]int, len(spans))
+	for k, s := range spans {
+		at[k] = s.from
+	}
+	for {
+		next := -1
+		for k, s := range spans {
+			if at[k] < s.to && (next < 0 || s.events.Days[at[k]] < spans[next].events.Days[at[next]]) {
+				next = k
+			}
+		}
+		if next < 0 {
+			break
+		}
+		s := spans[next]
+		line := EventLine{Day: s.events.Days[at[next]].String(), Feed: s.feed, Role: s.role}
+		if s.events.Amounts != nil && s.events.Amounts[at[next]] != amount.Missing {
+			line.Amount = s.events.Amounts[at[next]].Rat()
+		}
+		out.Lines = append(out.Lines, line)
+		at[next]++
+	}
+	if more := len(out.Lines) - mostListed; more > 0 {
+		out.Lines, out.More = out.Lines[more:], more
+	}
+	return out
+}
+
+// dayWords says an ISO day.
+func dayWords(iso string) string {
+	d, err := calendar.ParseDay(iso)
+	if err != nil {
+		return iso
+	}
+	return d.Words()
+}

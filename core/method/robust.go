@@ -1,0 +1,153 @@
+package method
+
+import (
+	"fmt"
+	"math"
+	"math/big"
+
+	"oskel/core/amount"
+	"oskel/core/rulebook"
+	"oskel/core/stats"
+)
+
+// robustScore flags by the robust score 0.6745 (x - median) / MAD, strictly
+// beyond the cut. Median and MAD are over the group, own value included;
+// peers counted are the others. A group without spread (MAD = 0) is not
+// judged. Source: Iglewicz and Hoaglin, How to Detect and Handle Outliers
+// (1993).
+var robustScore = &Method{
+	Method: rulebook.Method{
+		Family: "outlier", Name: "robust score", Among: "peers",
+		Good:  "Who lies far from the others, told so that one extreme hides no other",
+		Needs: "Values that differ: where half of them are the same there is no spread",
+		Settings: []rulebook.Setting{
+			ofSetting, amongSetting,
+			{Key: "beyond", Type: rulebook.NumberSetting, Says: "a score", From: number("0"), Open: true, Example: "3.5"},
+			sideSetting, peersSetting, gradeSetting,
+		},
+		States: []string{"score"}, Decides: decideBeyond, Refuses: noWhole,
+		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
+			return fmt.Sprintf("%s when the robust score of %s among %s is beyond %s%s; with fewer than %d others it is not judged",
+				b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), b.SettingWords(r, "beyond"), sideWords(r.Says("side")), b.Whole(r, "peers"))
+		},
+	},
+	judge: judgeRobust, sentence: robustSentence, axis: valueAxis,
+}
+
+type robust struct {
+	*among
+	figures map[int]*peerGroup // by group, when first asked for
+}
+
+func judgeRobust(w *Work) Found {
+	r := robust{gather(w), map[int]*peerGroup{}}
+	cut, side := w.Engine.Book.Set(w.Rule, "beyond"), w.Rule.Says("side")
+	breach, flat := w.breach(), w.Mark(Verdict{Outcome: NotJudged, Why: NoSpread})
+	for at, group := range r.groups {
+		g := &peerGroup{near: r.column.Near(group, w.exactly())}
+		r.figures[at] = g
+		median, mad := stats.MedianMAD(g.near.Values)
+		noSpread := mad == 0
+		if mad <= 4*g.near.Error {
+			_, exact := g.exactly()
+			noSpread = exact.Sign() == 0
+		}
+		for i, code := range group {
+			if noSpread {
+				w.Put(code, flat)
+				continue
+			}
+			w.Hold(code, g.near.Values[i])
+			if g.beyond(i, g.near.Values[i]-median, mad, cut, side) {
+				w.Put(code, breach)
+			}
+		}
+	}
+	return r
+}
+
+// peerGroup is one group; its exact figures are computed when first needed.
+type peerGroup struct {
+	near        stats.Near
+	median, mad *big.Rat
+}
+
+func (g *peerGroup) exactly() (median, mad *big.Rat) {
+	if g.median == nil {
+		g.median, g.mad = g.near.MedianMAD()
+	}
+	return g.median, g.mad
+}
+
+// beyond decides 0.6745 |x - median| > cut * MAD on the sides asked for. The
+// floating-point figures decide unless the two sides are nearer than their
+// errors: the median is off by at most that of the values, deviation and MAD by
+// twice that.
+func (g *peerGroup) beyond(i int, deviation, mad float64, cut amount.Amount, side string) bool {
+	left, right := stats.RobustFactor*math.Abs(deviation), cut.Float()*mad
+	doubt := (2+2*cut.Float())*g.near.Error + (left+right)*0x1p-50
+	if left < right-doubt {
+		return false // whichever side of the median it is on
+	}
+	sign, beyond := 1, true
+	if deviation < 0 {
+		sign = -1
+	}
+	if left <= right+doubt || math.Abs(deviation) <= 2*g.near.Error {
+		median, exactMAD := g.exactly()
+		d := new(big.Rat).Sub(g.near.Exact(i), median)
+		sign = d.Sign()
+		l := new(big.Rat).Mul(stats.RobustFactorRat, d.Abs(d))
+		beyond = l.Cmp(new(big.Rat).Mul(cut.Rat(), exactMAD)) > 0
+	}
+	return beyond && onSide(side, sign)
+}
+
+// Cuts implements Found.
+func (r robust) Cuts(code int) (out []float64) {
+	group := r.single(code)
+	if group == nil {
+		return nil
+	}
+	median, mad := stats.MedianMAD(r.column.Near(group, nil).Values)
+	far := r.Engine.Book.Set(r.Rule, "beyond").Float() * mad / stats.RobustFactor
+	if side := r.Rule.Says("side"); side != "high" {
+		out = append(out, median-far)
+	}
+	if side := r.Rule.Says("side"); side != "low" {
+		out = append(out, median+far)
+	}
+	return out
+}
+
+// Evidence implements Found.
+func (r robust) Evidence(ev *Evidence, code uint32) {
+	ev.describe(r.Work, r.of(), code)
+	p := r.peersOf(code)
+	if p == nil {
+		return
+	}
+	at := r.groupOf(int(code))
+	p.Cut = r.Engine.Book.Set(r.Rule, "beyond").Rat()
+	if p.Median, p.MAD = r.figures[at].exactly(); p.MAD.Sign() == 0 {
+		return // without spread there is no score
+	}
+	p.Score = new(big.Rat).Mul(stats.RobustFactorRat, new(big.Rat).Sub(r.exact(r.of(), int(code)), p.Median))
+	p.Score.Quo(p.Score, p.MAD)
+	ev.Peers = p
+}
+
+func robustSentence(book *rulebook.Book, rule *rulebook.Rule, _ Verdict, ev *Evidence) string {
+	value, median := rulebook.FormatApart(ev.Value, ev.Peers.Median, ev.Unit, ev.Places)
+	side := "above"
+	if ev.Peers.Score.Sign() < 0 {
+		side = "below"
+	}
+	score, cut := rulebook.FormatApart(new(big.Rat).Abs(ev.Peers.Score), ev.Peers.Cut, rulebook.Count, 1)
+	verb := "far "
+	if new(big.Rat).Abs(ev.Peers.Score).Cmp(ev.Peers.Cut) <= 0 {
+		verb = ""
+	}
+	return fmt.Sprintf("%s is %s, %s%s the median of %s among %d %s: robust score %s, the cut is %s.",
+		Title(book, ev.Measure), value, verb, side, median, ev.Peers.Others+1, peerWords(book, rule, ev.Peers), score, cut)
+}

@@ -1,0 +1,225 @@
+package method
+
+import (
+	"fmt"
+	"math/big"
+	"slices"
+	"strings"
+
+	"oskel/core/calendar"
+	"oskel/core/ledger"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+)
+
+// silence flags a subject of whom there has been no line for a number of days,
+// as-of - last >= d, or for strictly more than k times the median of its own
+// gaps between days with a line; where both are stated, both must hold. The
+// as-of day is the period's last, complete. One that was never seen is not
+// judged, and by usual gaps neither is one with fewer gaps than stated.
+var silence = &Method{
+	Method: rulebook.Method{
+		Family: "window", Name: "silence", Among: "lines",
+		Good:  "Who has stopped: nothing for so many days, or for longer than is usual for this one",
+		Needs: "A feed whose lines name whom is judged",
+		Settings: []rulebook.Setting{
+			{Key: "silence", Type: rulebook.LinesSetting, Says: "the lines that have stopped: a feed, or 'sales where net above 100'"},
+			{Key: "at_least", Type: rulebook.QuantitySetting, Optional: true, Choices: []string{"days", "working days"}, From: number("1"), To: number("3660"), Example: "'45 days'", Says: "a number of days"},
+			{Key: "longer_than", Type: rulebook.QuantitySetting, Optional: true, Choices: []string{"usual gaps"}, From: number("0"), Open: true, Example: "'2.5 usual gaps'", Says: "a number of usual gaps"},
+			{Key: "gaps", Type: rulebook.NumberSetting, Default: "3", Whole: true, From: number("1"), To: number("1000"), Example: "3", Says: "how many gaps make one usual"},
+			gradeSetting,
+		},
+		States: []string{"days", "usual_gap"}, Decides: decideSilence,
+		Check: func(_ *rulebook.Book, r *rulebook.Rule, say func(key, format string, args ...any)) {
+			if r.Says("at_least") == "" && r.Says("longer_than") == "" {
+				say("silence", "state how long: 'at_least: 45 days', 'longer_than: 2.5 usual gaps', or both")
+			}
+		},
+		Words: silenceWords,
+	},
+	judge: judgeSilence, sentence: silenceSentence,
+	axis: func(b *rulebook.Book, r *rulebook.Rule) Axis {
+		return Axis{rulebook.Days, 0, "Days since the last of the " + b.Feed(r.Settings["silence"].Feed).Title}
+	},
+}
+
+func silenceWords(b *rulebook.Book, r *rulebook.Rule) string {
+	var how []string
+	if r.Says("at_least") != "" {
+		how = append(how, b.SettingWords(r, "at_least")+" or more before the period's last day")
+	}
+	if r.Says("longer_than") != "" {
+		how = append(how, "longer ago than "+b.SettingWords(r, "longer_than")+" of its own")
+	}
+	end := "one that was never seen is not judged"
+	if r.Says("longer_than") != "" {
+		end = fmt.Sprintf("one that was never seen, or had fewer than %d gaps, is not judged", b.Whole(r, "gaps"))
+	}
+	return fmt.Sprintf("%s when the last of the %s lies %s; %s", b.Grade(r.Says("grade")).Label, linesWords(b, r, "silence"), strings.Join(how, " and "), end)
+}
+
+func decideSilence(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+	days, gap := stated["days"], stated["usual_gap"]
+	if days == nil {
+		return false, "the example of a silence says the days, such as {days: 59, is: clear}"
+	}
+	if r.Says("longer_than") != "" && gap == nil {
+		return false, "the example of a silence by usual gaps says the usual gap too, such as {days: 59, usual_gap: 20, is: act}"
+	}
+	silent := true
+	if r.Says("at_least") != "" {
+		silent = days.Cmp(big.NewRat(int64(b.Whole(r, "at_least")), 1)) >= 0
+	}
+	if r.Says("longer_than") != "" {
+		silent = silent && days.Cmp(new(big.Rat).Mul(b.Set(r, "longer_than").Rat(), gap)) > 0
+	}
+	return silent, ""
+}
+
+// silent is a silence at work.
+type silent struct {
+	everyone
+	*Work
+	last   []calendar.Day // by code, where that is all that is asked
+	events *measure.Events
+}
+
+func judgeSilence(w *Work) Found {
+	r := &silent{Work: w}
+	w.base()
+	if lines := w.Rule.Settings["silence"]; lines.Where == nil && w.Rule.Says("longer_than") == "" && w.Slot.Plain() {
+		r.last = w.Engine.LastSeen(lines.Feed, w.Slot)
+	}
+	never, few, breach := w.Mark(Verdict{Outcome: NotJudged, Why: NeverSeen}), w.Mark(Verdict{Outcome: NotJudged, Why: FewGaps}), w.breach()
+	least := w.Engine.Book.Whole(w.Rule, "gaps")
+	for code := range w.Open() {
+		days, twice, gaps := r.days(uint32(code))
+		switch {
+		case days < 0:
+			w.Put(code, never)
+			continue
+		case w.Rule.Says("longer_than") != "" && gaps < least:
+			w.Put(code, few)
+			continue
+		}
+		w.Hold(code, float64(days))
+		if r.tooLong(uint32(code), days, twice) {
+			w.Put(code, breach)
+		}
+	}
+	return r
+}
+
+// days is how long nothing has been seen of a code, -1 where nothing ever was,
+// twice the median of its gaps, and how many gaps there were.
+func (r *silent) days(code uint32) (days int, twice, gaps int) {
+	if r.last != nil {
+		if r.last[code] == ledger.Never {
+			return -1, 0, 0
+		}
+		return int(r.Slot.Last - r.last[code]), 0, 0
+	}
+	of := r.seen(code)
+	if len(of) == 0 {
+		return -1, 0, 0
+	}
+	days = int(r.Slot.Last - of[len(of)-1])
+	if r.Rule.Says("longer_than") == "" {
+		return days, 0, 0
+	}
+	var between []int
+	for i := 1; i < len(of); i++ {
+		if of[i] != of[i-1] {
+			between = append(between, int(of[i]-of[i-1]))
+		}
+	}
+	slices.Sort(between)
+	n := len(between)
+	if n > 0 {
+		twice = between[n/2] + between[(n-1)/2]
+	}
+	return days, twice, n
+}
+
+// seen lists the days of a code's lines up to the as-of day.
+func (r *silent) seen(code uint32) []calendar.Day {
+	if r.events == nil {
+		r.events = r.Engine.Events(r.lines("silence"), r.Engine.Up(r.Slot, r.Rule.Settings["silence"].Feed))
+	}
+	from, to := r.events.Of(code)
+	return r.events.Days[from:to]
+}
+
+func (r *silent) tooLong(code uint32, days, twice int) bool {
+	b := r.Engine.Book
+	if r.Rule.Says("at_least") != "" {
+		seen := days
+		if r.Rule.Settings["at_least"].Noun == "working days" {
+			seen = b.Calendar.WorkingDays(r.Slot.Last-calendar.Day(days)+1, r.Slot.Last)
+		}
+		if seen < b.Whole(r.Rule, "at_least") {
+			return false
+		}
+	}
+	if r.Rule.Says("longer_than") == "" {
+		return true
+	}
+	limit := new(big.Rat).Mul(b.Set(r.Rule, "longer_than").Rat(), big.NewRat(int64(twice), 2))
+	return big.NewRat(int64(days), 1).Cmp(limit) > 0
+}
+
+// Cuts implements Found: usual gaps are each subject's own.
+func (r *silent) Cuts(int) []float64 {
+	if r.Rule.Says("longer_than") != "" || r.Rule.Settings["at_least"].Noun == "working days" {
+		return nil
+	}
+	return []float64{float64(r.Engine.Book.Whole(r.Rule, "at_least"))}
+}
+
+// Evidence implements Found.
+func (r *silent) Evidence(ev *Evidence, code uint32) {
+	days, twice, gaps := r.days(code)
+	if days < 0 {
+		return
+	}
+	of := r.seen(code)
+	last := of[len(of)-1]
+	from, to := r.events.Of(code)
+	ev.Silence = &Silence{Feed: r.Rule.Settings["silence"].Feed, Last: last.String(), AsOf: r.Slot.Last.String(), Days: days}
+	if r.Rule.Says("at_least") != "" {
+		ev.Silence.Limit, ev.Silence.Working = r.Engine.Book.Whole(r.Rule, "at_least"), r.Rule.Settings["at_least"].Noun == "working days"
+	}
+	if r.Rule.Says("longer_than") != "" {
+		ev.Silence.UsualGap, ev.Silence.Gaps, ev.Silence.Times = big.NewRat(int64(twice), 2), gaps, r.Engine.Book.Set(r.Rule, "longer_than").Rat()
+	}
+	ev.Events = r.listed([]span{{r.events, from, to, r.Rule.Settings["silence"].Feed, ""}}, EventWindow{First: (last + 1).String(), Last: r.Slot.Last.String()})
+}
+
+func silenceSentence(book *rulebook.Book, _ *rulebook.Rule, _ Verdict, ev *Evidence) string {
+	s := ev.Silence
+	last, _ := calendar.ParseDay(s.Last)
+	asOf, _ := calendar.ParseDay(s.AsOf)
+	var limits []string
+	if s.Limit > 0 {
+		limits = append(limits, limitWords(s))
+	}
+	if s.UsualGap != nil {
+		limits = append(limits, fmt.Sprintf("%s times its usual gap of %s", rulebook.Format(s.Times, rulebook.Count, 1), rulebook.Format(s.UsualGap, rulebook.Days, gapPlaces(s.UsualGap))))
+	}
+	return fmt.Sprintf("Nothing in %s since %s: %s by %s, the limit is %s.",
+		strings.ToLower(book.Feed(s.Feed).Title), last.Words(), DaysWords(s.Days), asOf.Words(), strings.Join(limits, " and "))
+}
+
+func limitWords(s *Silence) string {
+	if s.Working {
+		return strings.Replace(DaysWords(s.Limit), "day", "working day", 1)
+	}
+	return DaysWords(s.Limit)
+}
+
+func gapPlaces(gap *big.Rat) int {
+	if gap.IsInt() {
+		return 0
+	}
+	return 1
+}
