@@ -5,7 +5,8 @@ import "oskel/core/rulebook"
 // list has every method that a rulebook may name, in the order in which they
 // are offered.
 var list = []*Method{
-	robustScore,
+	robustScore, standardScore, fences, deviates, discoveries, percentRank, extremePlace, rangePlace,
+	ownPast, sameSeason, offTrend, controlChart, smoothed, sums, levelShift,
 	silence,
 }
 

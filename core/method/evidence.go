@@ -56,6 +56,7 @@ type Peers struct {
 	MAD       *big.Rat `json:"mad,omitempty"`
 	Score     *big.Rat `json:"score,omitempty"`
 	Cut       *big.Rat `json:"cut,omitempty"`
+	Log       bool     `json:"log,omitempty"` // the score is of the logarithms
 }
 
 // Persisted is in how many of the last periods the rule found a breach.
@@ -103,6 +104,10 @@ type Past struct {
 	Centre *big.Rat    `json:"centre,omitempty"`
 	Low    *big.Rat    `json:"low,omitempty"`
 	High   *big.Rat    `json:"high,omitempty"`
+	Score  *big.Rat    `json:"score,omitempty"`
+	Cut    *big.Rat    `json:"cut,omitempty"`
+	Words  []string    `json:"words,omitempty"` // the run rules that broke
+	Since  string      `json:"since,omitempty"` // the first period after a shift
 }
 
 // PastValue is the value of one period; nil is missing.

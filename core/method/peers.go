@@ -1,6 +1,7 @@
 package method
 
 import (
+	"math"
 	"math/big"
 	"slices"
 	"strings"
@@ -8,6 +9,7 @@ import (
 	"oskel/core/amount"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
+	"oskel/core/stats"
 )
 
 // The settings that methods among peers share.
@@ -16,6 +18,7 @@ var (
 	amongSetting = rulebook.Setting{Key: "among", Type: rulebook.AttributeSetting, Optional: true, Says: "the attribute whose equals are peers; all are unless stated"}
 	sideSetting  = rulebook.Setting{Key: "side", Type: rulebook.WordSetting, Default: "both", Choices: []string{"high", "low", "both"}, Says: "which side is flagged"}
 	peersSetting = rulebook.Setting{Key: "peers", Type: rulebook.NumberSetting, Default: "8", Whole: true, From: number("2"), To: number("1000000"), Example: "8", Says: "a number of others"}
+	scaleSetting = rulebook.Setting{Key: "scale", Type: rulebook.WordSetting, Default: "plain", Choices: []string{"plain", "log"}, Says: "whether values or their natural logarithms are compared"}
 	gradeSetting = rulebook.Setting{Key: "grade", Type: rulebook.GradeSetting, Says: "the grade of those flagged"}
 )
 
@@ -55,6 +58,14 @@ type places struct {
 func gather(w *Work) *among {
 	a := &among{Work: w, column: w.prepare(w.Engine.Column(w.of(), w.Slot)), places: map[int]*places{}}
 	few := w.Mark(Verdict{Outcome: NotJudged, Why: FewPeers})
+	if a.logged() {
+		none := w.Mark(Verdict{Outcome: NotJudged, Why: NotPositive})
+		for code := range w.Open() {
+			if compare(a.column.Value[code], a.column.Error[code], 0, func() *big.Rat { return w.exact(w.of(), code) }) <= 0 {
+				w.Put(code, none)
+			}
+		}
+	}
 	by, grouped := w.Rule.Settings["among"]
 	var all [][]int
 	if !grouped {
@@ -85,6 +96,29 @@ func gather(w *Work) *among {
 	}
 	return a
 }
+
+func (a *among) logged() bool { return a.Rule.Says("scale") == "log" }
+
+// near are the values of a group as they are compared: their logarithms where
+// the scale is so.
+func (a *among) near(group []int) stats.Near {
+	near := a.column.Near(group, a.exactly())
+	if a.logged() {
+		return near.Log()
+	}
+	return near
+}
+
+// shown turns what is compared back into the measure's own scale.
+func (a *among) shown(v float64) float64 {
+	if a.logged() {
+		return math.Exp(v)
+	}
+	return v
+}
+
+// flat is the mark of groups in which all are alike.
+func (w *Work) flat() Mark { return w.Mark(Verdict{Outcome: NotJudged, Why: NoSpread}) }
 
 // groupOf is the place of the group that holds a code, or -1.
 func (a *among) groupOf(code int) int {

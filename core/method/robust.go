@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/big"
+	"slices"
 
 	"oskel/core/amount"
 	"oskel/core/rulebook"
@@ -23,7 +24,7 @@ var robustScore = &Method{
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
 			{Key: "beyond", Type: rulebook.NumberSetting, Says: "a score", From: number("0"), Open: true, Example: "3.5"},
-			sideSetting, peersSetting, gradeSetting,
+			sideSetting, peersSetting, scaleSetting, gradeSetting,
 		},
 		States: []string{"score"}, Decides: decideBeyond, Refuses: noWhole,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
@@ -44,7 +45,7 @@ func judgeRobust(w *Work) Found {
 	cut, side := w.Engine.Book.Set(w.Rule, "beyond"), w.Rule.Says("side")
 	breach, flat := w.breach(), w.Mark(Verdict{Outcome: NotJudged, Why: NoSpread})
 	for at, group := range r.groups {
-		g := &peerGroup{near: r.column.Near(group, w.exactly())}
+		g := &peerGroup{near: r.near(group)}
 		r.figures[at] = g
 		median, mad := stats.MedianMAD(g.near.Values)
 		noSpread := mad == 0
@@ -57,7 +58,7 @@ func judgeRobust(w *Work) Found {
 				w.Put(code, flat)
 				continue
 			}
-			w.Hold(code, g.near.Values[i])
+			w.Hold(code, r.column.Value[code])
 			if g.beyond(i, g.near.Values[i]-median, mad, cut, side) {
 				w.Put(code, breach)
 			}
@@ -109,13 +110,13 @@ func (r robust) Cuts(code int) (out []float64) {
 	if group == nil {
 		return nil
 	}
-	median, mad := stats.MedianMAD(r.column.Near(group, nil).Values)
+	median, mad := stats.MedianMAD(r.near(group).Values)
 	far := r.Engine.Book.Set(r.Rule, "beyond").Float() * mad / stats.RobustFactor
 	if side := r.Rule.Says("side"); side != "high" {
-		out = append(out, median-far)
+		out = append(out, r.shown(median-far))
 	}
 	if side := r.Rule.Says("side"); side != "low" {
-		out = append(out, median+far)
+		out = append(out, r.shown(median+far))
 	}
 	return out
 }
@@ -128,12 +129,19 @@ func (r robust) Evidence(ev *Evidence, code uint32) {
 		return
 	}
 	at := r.groupOf(int(code))
+	g := r.figures[at]
 	p.Cut = r.Engine.Book.Set(r.Rule, "beyond").Rat()
-	if p.Median, p.MAD = r.figures[at].exactly(); p.MAD.Sign() == 0 {
+	median, mad := g.exactly()
+	if mad.Sign() == 0 {
 		return // without spread there is no score
 	}
-	p.Score = new(big.Rat).Mul(stats.RobustFactorRat, new(big.Rat).Sub(r.exact(r.of(), int(code)), p.Median))
-	p.Score.Quo(p.Score, p.MAD)
+	i, _ := slices.BinarySearch(r.groups[at], int(code))
+	p.Score = new(big.Rat).Mul(stats.RobustFactorRat, new(big.Rat).Sub(g.near.Exact(i), median))
+	p.Score.Quo(p.Score, mad)
+	if p.Median, p.MAD = median, mad; r.logged() {
+		p.Score, p.MAD = rounded(p.Score), rounded(mad)
+		p.Median, p.Log = r.column.Near(r.groups[at], r.exactly()).Percentile(big.NewRat(1, 2)), true
+	}
 	ev.Peers = p
 }
 
@@ -143,11 +151,15 @@ func robustSentence(book *rulebook.Book, rule *rulebook.Rule, _ Verdict, ev *Evi
 	if ev.Peers.Score.Sign() < 0 {
 		side = "below"
 	}
+	scale := ""
+	if ev.Peers.Log {
+		scale = " of the logarithms"
+	}
 	score, cut := rulebook.FormatApart(new(big.Rat).Abs(ev.Peers.Score), ev.Peers.Cut, rulebook.Count, 1)
 	verb := "far "
 	if new(big.Rat).Abs(ev.Peers.Score).Cmp(ev.Peers.Cut) <= 0 {
 		verb = ""
 	}
-	return fmt.Sprintf("%s is %s, %s%s the median of %s among %d %s: robust score %s, the cut is %s.",
-		Title(book, ev.Measure), value, verb, side, median, ev.Peers.Others+1, peerWords(book, rule, ev.Peers), score, cut)
+	return fmt.Sprintf("%s is %s, %s%s the median of %s among %d %s: robust score%s %s, the cut is %s.",
+		Title(book, ev.Measure), value, verb, side, median, ev.Peers.Others+1, peerWords(book, rule, ev.Peers), scale, score, cut)
 }

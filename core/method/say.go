@@ -59,6 +59,15 @@ func CutWords(e *BandEnd) string {
 	return s
 }
 
+// rounded cuts an irrational figure, or one of many digits, for keeping.
+func rounded(r *big.Rat) *big.Rat {
+	if r == nil || r.Denom().BitLen() < 128 {
+		return r
+	}
+	out, _ := new(big.Rat).SetString(r.FloatString(12))
+	return out
+}
+
 // DaysWords says a number of days.
 func DaysWords(n int) string {
 	return rulebook.Format(amount.FromInt(int64(n)).Rat(), rulebook.Days, 0)

@@ -25,6 +25,11 @@ func (b *Book) Advice() []Problem {
 	}
 	for i := range b.Rules {
 		b.adviseEnded(&b.Rules[i], say)
+		if r := &b.Rules[i]; r.Method != nil && r.Method.Advise != nil {
+			if text := r.Method.Advise(b, r); text != "" {
+				say(r.MethodAt, "rules."+r.Name+"."+r.Method.Family, "%s", text)
+			}
+		}
 	}
 	for i, g := range b.Grades {
 		for _, other := range b.Grades[:i] {

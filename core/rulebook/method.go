@@ -24,6 +24,7 @@ type Method struct {
 	Decides  func(b *Book, r *Rule, stated map[string]*big.Rat) (bool, string) // whether what an example states is flagged, or what it fails to say
 	Refuses  func(l Level) string                                              // why it cannot judge a level; nil judges any
 	Check    func(b *Book, r *Rule, say func(key, format string, args ...any)) // what the settings cannot tell each alone
+	Advise   func(b *Book, r *Rule) string                                     // what a sound rule had better not have, or ""
 	Words    func(b *Book, r *Rule) string                                     // after "Each month, for every rep: "
 }
 
@@ -45,6 +46,7 @@ const (
 	LinesSetting     SettingType = "lines"
 	NamesSetting     SettingType = "names" // a list of columns or kinds
 	PeriodSetting    SettingType = "period"
+	FigureSetting    SettingType = "figure" // a number in the unit of the measure looked at
 )
 
 // Setting is one key of a method.
@@ -238,7 +240,7 @@ func (r *reader) readSetting(v value, s Setting, book *Book, rule *Rule) Value {
 			v.complain("%s", err)
 		}
 	default:
-		r.readQuantity(v, s, &out, book)
+		r.readQuantity(v, s, &out, book, rule)
 	}
 	return out
 }
@@ -290,7 +292,7 @@ func (r *reader) readLines(v value, out *Value, book *Book, rule *Rule) {
 }
 
 // readQuantity reads a number, a percentage or a quantity, or a dial for it.
-func (r *reader) readQuantity(v value, s Setting, out *Value, book *Book) {
+func (r *reader) readQuantity(v value, s Setting, out *Value, book *Book, rule *Rule) {
 	number, noun, worded := strings.Cut(out.Text, " ")
 	if s.Type != QuantitySetting && worded {
 		number, noun = out.Text, ""
@@ -318,6 +320,8 @@ func (r *reader) readQuantity(v value, s Setting, out *Value, book *Book) {
 	}
 	value := book.Value(out.Bound)
 	switch {
+	case s.Type == FigureSetting:
+		r.unitFits(out.Bound, v.path, book.Measure(rule.Says("of")))
 	case out.Bound.Percent != (s.Type == PercentSetting) && s.Type == PercentSetting:
 		v.complain("expected %s, such as %s: %s", wanted(s), s.Example, percentMeant(value))
 	case out.Bound.Percent != (s.Type == PercentSetting):

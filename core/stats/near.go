@@ -17,6 +17,12 @@ type Near struct {
 	Exact  func(i int) *big.Rat
 }
 
+// Interval is where a value lies.
+func (n Near) Interval(i int) Interval { return Around(n.Values[i], n.Error) }
+
+// Wide is a value exactly.
+func (n Near) Wide(i int) *big.Float { return Wide{}.Number(n.Exact(i)) }
+
 // slack bounds the relative rounding error of a difference.
 const slack = 0x1p-51
 
@@ -58,8 +64,13 @@ func (n Near) order() []int {
 	for i := range order {
 		order[i] = i
 	}
-	slices.SortFunc(order, func(a, b int) int { return cmp.Compare(n.Values[a], n.Values[b]) })
+	sortBy(order, func(i int) float64 { return n.Values[i] })
 	return order
+}
+
+// sortBy sorts places by a number of each, equal ones as they stand.
+func sortBy(order []int, of func(i int) float64) {
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(of(a), of(b)) })
 }
 
 // at is the exact k-th lowest value, from 0. It lies within Error of the k-th

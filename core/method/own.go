@@ -1,0 +1,109 @@
+package method
+
+import (
+	"fmt"
+	"math/big"
+
+	"oskel/core/rulebook"
+	"oskel/core/stats"
+)
+
+// ownPast flags by the robust score of a value against the subject's own n
+// periods before, the judged one not among them.
+var ownPast = &Method{
+	Method: rulebook.Method{
+		Family: "outlier", Name: "own past", Among: "own past",
+		Good:  "A month unlike this subject's own: 40 is a bad one for this rep, 8 a record for that",
+		Needs: "A year or so of values without a season or a trend",
+		Settings: []rulebook.Setting{
+			ofSetting, overSetting, historySetting,
+			{Key: "beyond", Type: rulebook.NumberSetting, Says: "a score", From: number("0"), Open: true, Example: "3.5"},
+			sideSetting, gradeSetting,
+		},
+		States: []string{"score"}, Decides: decideBeyond, Check: checkPast,
+		Words: pastWords("the robust score of %s against its own %s before"),
+	},
+	judge: func(w *Work) Found {
+		return judgePast(w, reader{ownReading[stats.Interval, *stats.Floats], ownReading[*big.Float, stats.Wide]}, false)
+	},
+	axis: scoreAxis("Robust score"), sentence: pastSentence("the median of its own past", "robust score"),
+}
+
+func ownReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) reading[T] {
+	values, _ := stats.Known(ys[:p.count], there)
+	median, mad := stats.Deviation(f, values)
+	return robustReading(f, p, f.Sub(ys[p.count], median), mad, median)
+}
+
+// sameSeason flags by the robust score of a value against those of the same
+// month, quarter or week of the years before.
+var sameSeason = &Method{
+	Method: rulebook.Method{
+		Family: "outlier", Name: "same season", Among: "own past",
+		Good:  "A month unlike the same month of other years, so that a seasonal dip is no flag",
+		Needs: "Three years or more",
+		Settings: []rulebook.Setting{
+			ofSetting,
+			{Key: "years", Type: rulebook.NumberSetting, Default: "3", Whole: true, Says: "a number of years before", From: number("2"), To: number("20"), Example: "3"},
+			{Key: "beyond", Type: rulebook.NumberSetting, Says: "a score", From: number("0"), Open: true, Example: "3.5"},
+			sideSetting, gradeSetting,
+		},
+		States: []string{"score"}, Decides: decideBeyond,
+		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
+			return fmt.Sprintf("%s when the robust score of %s against the same %s of the %d years before is beyond %s%s",
+				b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), r.Each, b.Whole(r, "years"), b.SettingWords(r, "beyond"), sideWords(r.Says("side")))
+		},
+	},
+	judge: func(w *Work) Found {
+		return judgePast(w, reader{ownReading[stats.Interval, *stats.Floats], ownReading[*big.Float, stats.Wide]}, true)
+	},
+	axis: scoreAxis("Robust score"), sentence: pastSentence("the median of the same season", "robust score"),
+}
+
+// offTrend flags by how far a value lies from the Theil-Sen trend of the periods
+// before, by the MAD of their residuals.
+var offTrend = &Method{
+	Method: rulebook.Method{
+		Family: "outlier", Name: "off trend", Among: "own past",
+		Good:  "A break in what has been rising or falling steadily",
+		Needs: "A year or so of values that follow a line",
+		Settings: []rulebook.Setting{
+			ofSetting, overSetting, historySetting,
+			{Key: "beyond", Type: rulebook.NumberSetting, Says: "a score", From: number("0"), Open: true, Example: "3.5"},
+			sideSetting, gradeSetting,
+		},
+		States: []string{"score"}, Decides: decideBeyond, Check: checkPast,
+		Words: pastWords("the departure of %s from the trend of its own %s before, as a robust score,"),
+	},
+	judge: func(w *Work) Found {
+		return judgePast(w, reader{trendReading[stats.Interval, *stats.Floats], trendReading[*big.Float, stats.Wide]}, false)
+	},
+	axis: scoreAxis("Robust score of the departure"), sentence: pastSentence("what its trend expects,", "robust score"),
+}
+
+func trendReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) reading[T] {
+	values, places := stats.Known(ys[:p.count], there)
+	intercept, slope := stats.Trend(f, values, places)
+	residual, mad, expected := stats.OffTrend(f, values, places, ys[p.count], p.count)
+	out := robustReading(f, p, residual, mad, expected)
+	for k := range ys {
+		out.fitted = append(out.fitted, f.Add(intercept, f.Mul(slope, f.Int(k))))
+	}
+	return out
+}
+
+// pastWords says a rule with a cut on a score of the last so many periods.
+func pastWords(what string) func(b *rulebook.Book, r *rulebook.Rule) string {
+	return func(b *rulebook.Book, r *rulebook.Rule) string {
+		return fmt.Sprintf("%s when "+what+" is beyond %s%s; %s", b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "over"),
+			b.SettingWords(r, "beyond"), sideWords(r.Says("side")), leastWords(b, r))
+	}
+}
+
+func leastWords(b *rulebook.Book, r *rulebook.Rule) string {
+	least := (2*b.Whole(r, "over") + 2) / 3
+	if r.Says("at_least") != "" {
+		least = b.Whole(r, "at_least")
+	}
+	return fmt.Sprintf("with fewer than %d of them it is not judged", least)
+}

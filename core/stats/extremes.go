@@ -1,0 +1,66 @@
+package stats
+
+import (
+	"math"
+
+	"gonum.org/v1/gonum/stat/distuv"
+)
+
+// quantileError bounds the relative error of the quantiles and probabilities of
+// package distuv as they are used here.
+const quantileError = 1e-9
+
+// StudentT is the value that Student's distribution with so many degrees of
+// freedom exceeds with probability q, below a half. Of many degrees it is the
+// normal one, corrected; gonum's own goes astray there.
+func StudentT(q float64, degrees int) Interval {
+	t := -distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(degrees)}.Quantile(q)
+	if n := float64(degrees); degrees > 10_000 {
+		z := math.Sqrt2 * math.Erfcinv(2*q)
+		t = z + (z*z*z+z)/(4*n) + (5*math.Pow(z, 5)+16*z*z*z+3*z)/(96*n*n)
+	}
+	return Interval{t - math.Abs(t)*quantileError, t + math.Abs(t)*quantileError}
+}
+
+// TwoSidedT is how likely a value of Student's distribution lies as far from
+// zero as t, on either side.
+func TwoSidedT(t float64, degrees int) float64 {
+	return 2 * distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(degrees)}.CDF(-math.Abs(t))
+}
+
+// TwoSidedNormal is the same of the standard normal distribution.
+func TwoSidedNormal(z float64) float64 { return math.Erfc(math.Abs(z) / math.Sqrt2) }
+
+// Lambda is the critical value of the i-th step, from 1, of the generalised
+// extreme studentized deviate test of n values at a level alpha, two-sided.
+// Source: Rosner, Percentage Points for a Generalized ESD Many-Outlier Procedure
+// (1983).
+func Lambda(n, i int, alpha float64) Interval {
+	t := StudentT(alpha/(2*float64(n-i+1)), n-i-1)
+	f := &Floats{}
+	below := f.Sqrt(f.Mul(f.Add(f.Int(n-i-1), f.Mul(t, t)), f.Int(n-i+1)))
+	return f.Quo(f.Mul(f.Int(n-i), t), below)
+}
+
+// Adjusted are the step-up adjusted p-values, in the order of the given ones;
+// NaN is missing and not counted. Source: Benjamini and Hochberg, Controlling
+// the False Discovery Rate (1995).
+func Adjusted(ps []float64) []float64 {
+	order := make([]int, 0, len(ps))
+	for i, p := range ps {
+		if !math.IsNaN(p) {
+			order = append(order, i)
+		}
+	}
+	sortBy(order, func(i int) float64 { return ps[i] })
+	out := make([]float64, len(ps))
+	for i := range out {
+		out[i] = math.NaN()
+	}
+	least := 1.0
+	for k := len(order) - 1; k >= 0; k-- {
+		least = min(least, ps[order[k]]*float64(len(order))/float64(k+1))
+		out[order[k]] = least
+	}
+	return out
+}

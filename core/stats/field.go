@@ -1,0 +1,166 @@
+package stats
+
+import (
+	"math"
+	"math/big"
+	"slices"
+)
+
+// Field is arithmetic with one kind of number. A statistic is written once over
+// it and read twice: with Floats, which bound their own rounding, and, where
+// those leave a comparison open, with Wide.
+type Field[T any] interface {
+	Int(n int) T
+	Add(a, b T) T
+	Sub(a, b T) T
+	Mul(a, b T) T
+	Quo(a, b T) T // by what is not zero
+	Sqrt(a T) T   // of what is not negative
+	Cmp(a, b T) int
+	Middle(xs []T) T // the median: of an even count the mean of the middle two
+}
+
+// Interval holds a number: it is at least Low and at most High.
+type Interval struct{ Low, High float64 }
+
+// Mid is about the number.
+func (i Interval) Mid() float64 {
+	if math.IsInf(i.Low, 0) || math.IsInf(i.High, 0) {
+		return i.Low + i.High
+	}
+	return i.Low + (i.High-i.Low)/2
+}
+
+// Around is an interval about a value whose error is bounded.
+func Around(v, bound float64) Interval { return out(v-bound, v+bound) }
+
+// out widens by more than one rounding.
+func out(low, high float64) Interval {
+	return Interval{low - math.Abs(low)*0x1p-52 - math.SmallestNonzeroFloat64, high + math.Abs(high)*0x1p-52 + math.SmallestNonzeroFloat64}
+}
+
+// Floats are intervals of floating-point numbers. Doubt is set once a comparison
+// could not be decided; whatever hung on it is void.
+type Floats struct{ Doubt bool }
+
+// Int is a whole number of at most 2^53.
+func (*Floats) Int(n int) Interval { return Interval{float64(n), float64(n)} }
+
+// Add implements Field.
+func (*Floats) Add(a, b Interval) Interval { return out(a.Low+b.Low, a.High+b.High) }
+
+// Sub implements Field.
+func (*Floats) Sub(a, b Interval) Interval { return out(a.Low-b.High, a.High-b.Low) }
+
+// Mul implements Field.
+func (*Floats) Mul(a, b Interval) Interval {
+	p, q, r, s := a.Low*b.Low, a.Low*b.High, a.High*b.Low, a.High*b.High
+	return out(min(p, q, r, s), max(p, q, r, s))
+}
+
+// Quo implements Field.
+func (*Floats) Quo(a, b Interval) Interval {
+	if b.Low <= 0 && b.High >= 0 {
+		return Interval{math.Inf(-1), math.Inf(1)}
+	}
+	p, q, r, s := a.Low/b.Low, a.Low/b.High, a.High/b.Low, a.High/b.High
+	return out(min(p, q, r, s), max(p, q, r, s))
+}
+
+// Sqrt implements Field.
+func (*Floats) Sqrt(a Interval) Interval {
+	return out(math.Sqrt(max(a.Low, 0)), math.Sqrt(max(a.High, 0)))
+}
+
+// Cmp implements Field.
+func (f *Floats) Cmp(a, b Interval) int {
+	switch {
+	case a.High < b.Low:
+		return -1
+	case a.Low > b.High:
+		return 1
+	case a.Low == a.High && a == b:
+		return 0
+	}
+	f.Doubt = true
+	return 0
+}
+
+// Middle implements Field: the middle of the lows and that of the highs.
+func (f *Floats) Middle(xs []Interval) Interval {
+	lows, highs := make([]float64, len(xs)), make([]float64, len(xs))
+	for i, x := range xs {
+		lows[i], highs[i] = x.Low, x.High
+	}
+	slices.Sort(lows)
+	slices.Sort(highs)
+	n := len(xs)
+	if n%2 == 1 {
+		return Interval{lows[n/2], highs[n/2]}
+	}
+	return out((lows[n/2-1]+lows[n/2])/2, (highs[n/2-1]+highs[n/2])/2)
+}
+
+// Wide are numbers of 512 binary digits. Two that agree in 380 of them are
+// equal: figures are made of decimals of four places, and differences of what
+// is made of so few of them are not that small.
+type Wide struct{}
+
+const wideDigits, wideSame = 512, 380
+
+func wide() *big.Float { return new(big.Float).SetPrec(wideDigits) }
+
+// Number is a rational as a wide number.
+func (Wide) Number(r *big.Rat) *big.Float { return wide().SetRat(r) }
+
+// Int implements Field.
+func (Wide) Int(n int) *big.Float { return wide().SetInt64(int64(n)) }
+
+// Add implements Field.
+func (Wide) Add(a, b *big.Float) *big.Float { return wide().Add(a, b) }
+
+// Sub implements Field: what is left of two equal numbers is zero.
+func (w Wide) Sub(a, b *big.Float) *big.Float {
+	d := wide().Sub(a, b)
+	if d.Sign() != 0 && d.MantExp(nil) < max(a.MantExp(nil), b.MantExp(nil))-wideSame {
+		return wide()
+	}
+	return d
+}
+
+// Mul implements Field.
+func (Wide) Mul(a, b *big.Float) *big.Float { return wide().Mul(a, b) }
+
+// Quo implements Field.
+func (Wide) Quo(a, b *big.Float) *big.Float { return wide().Quo(a, b) }
+
+// Sqrt implements Field.
+func (Wide) Sqrt(a *big.Float) *big.Float { return wide().Sqrt(a) }
+
+// Cmp implements Field.
+func (w Wide) Cmp(a, b *big.Float) int { return w.Sub(a, b).Sign() }
+
+// Middle implements Field.
+func (w Wide) Middle(xs []*big.Float) *big.Float {
+	work := slices.Clone(xs)
+	slices.SortFunc(work, (*big.Float).Cmp)
+	n := len(work)
+	if n%2 == 1 {
+		return work[n/2]
+	}
+	return w.Quo(w.Add(work[n/2-1], work[n/2]), w.Int(2))
+}
+
+// Rational is a wide number rounded to so many decimal places.
+func Rational(f *big.Float, places int) *big.Rat {
+	r, _ := new(big.Rat).SetString(f.Text('f', places))
+	return r
+}
+
+func abs[T any, F Field[T]](f F, a T) T {
+	zero := f.Int(0)
+	if f.Cmp(a, zero) < 0 {
+		return f.Sub(zero, a)
+	}
+	return a
+}

@@ -1,0 +1,169 @@
+package stats
+
+// The statistics of one subject's own past. Values are by period, the oldest
+// first; there tells which of them are there, since a missing one is no value.
+
+// Known lists the values that are there, with their places.
+func Known[T any](ys []T, there []bool) (values []T, places []int) {
+	for i, y := range ys {
+		if there[i] {
+			values, places = append(values, y), append(places, i)
+		}
+	}
+	return values, places
+}
+
+// Deviation is the median of some values and the unscaled median of their
+// absolute deviations from it.
+func Deviation[T any, F Field[T]](f F, xs []T) (median, mad T) {
+	median = f.Middle(xs)
+	off := make([]T, len(xs))
+	for i, x := range xs {
+		off[i] = Distance(f, x, median)
+	}
+	return median, f.Middle(off)
+}
+
+// Distance is |a - b|.
+func Distance[T any, F Field[T]](f F, a, b T) T {
+	if i, ok := any(f).(*Floats); ok { // which side it is on does not matter
+		d := any(i.Sub(any(a).(Interval), any(b).(Interval))).(Interval)
+		switch {
+		case d.Low >= 0:
+		case d.High <= 0:
+			d = Interval{-d.High, -d.Low}
+		default:
+			d = Interval{0, max(-d.Low, d.High)}
+		}
+		return any(d).(T)
+	}
+	return abs(f, f.Sub(a, b))
+}
+
+// Trend is the Theil-Sen line through values at places: the median of the slopes
+// of all pairs, and median(y) - slope x median(t). Source: Sen, Estimates of the
+// Regression Coefficient Based on Kendall's Tau (1968). There must be two values
+// at least.
+func Trend[T any, F Field[T]](f F, ys []T, places []int) (intercept, slope T) {
+	var slopes, ts []T
+	for i := range ys {
+		ts = append(ts, f.Int(places[i]))
+		for j := range i {
+			slopes = append(slopes, f.Quo(f.Sub(ys[i], ys[j]), f.Int(places[i]-places[j])))
+		}
+	}
+	slope = f.Middle(slopes)
+	return f.Sub(f.Middle(ys), f.Mul(slope, f.Middle(ts))), slope
+}
+
+// OffTrend is how far a value at a place lies from the trend of others, and the
+// unscaled median of the absolute deviations of their residuals.
+func OffTrend[T any, F Field[T]](f F, ys []T, places []int, y T, place int) (residual, mad, expected T) {
+	intercept, slope := Trend(f, ys, places)
+	at := func(place int) T { return f.Add(intercept, f.Mul(slope, f.Int(place))) }
+	residuals := make([]T, len(ys))
+	for i := range ys {
+		residuals[i] = f.Sub(ys[i], at(places[i]))
+	}
+	_, mad = Deviation(f, residuals)
+	expected = at(place)
+	return f.Sub(y, expected), mad, expected
+}
+
+// MovingSigma is the mean of the values that are there and the mean moving range
+// between neighbouring periods by 1.128, both of them there: the individuals
+// chart. ok is false where no two neighbours are there. Source: Shewhart charts
+// for individuals, as in Wheeler and Chambers, Understanding Statistical Process
+// Control (1992).
+func MovingSigma[T any, F Field[T]](f F, ys []T, there []bool) (mean, sigma T, ok bool) {
+	values, _ := Known(ys, there)
+	var ranges []T
+	for i := 1; i < len(ys); i++ {
+		if there[i] && there[i-1] {
+			ranges = append(ranges, Distance(f, ys[i], ys[i-1]))
+		}
+	}
+	if len(ranges) == 0 {
+		return mean, sigma, false
+	}
+	return Mean(f, values), f.Quo(f.Mul(Mean(f, ranges), f.Int(1000)), f.Int(1128)), true
+}
+
+// Smoothed is the exponentially weighted average of the values that are there,
+// from a start on, and by what its variance is less than sigma squared: after n
+// values weight / (2 - weight) x (1 - (1 - weight)^2n). Source: Roberts, Control
+// Chart Tests Based on Geometric Moving Averages (1959).
+func Smoothed[T any, F Field[T]](f F, start, weight T, ys []T, there []bool) (z, share T) {
+	one, rest := f.Int(1), f.Sub(f.Int(1), weight)
+	z = start
+	left := one
+	for i, y := range ys {
+		if there[i] {
+			z = f.Add(f.Mul(weight, y), f.Mul(rest, z))
+			left = f.Mul(left, f.Mul(rest, rest))
+		}
+	}
+	return z, f.Mul(f.Quo(weight, f.Sub(f.Int(2), weight)), f.Sub(one, left))
+}
+
+// Sums are the two one-sided cumulative sums of deviations from a target beyond
+// an allowance, neither below zero, without reset. Source: Page, Continuous
+// Inspection Schemes (1954).
+func Sums[T any, F Field[T]](f F, target, allowance T, ys []T, there []bool) (high, low T) {
+	zero := f.Int(0)
+	high, low = zero, zero
+	for i, y := range ys {
+		if there[i] {
+			d := f.Sub(y, target)
+			high = atLeast(f, f.Add(high, f.Sub(d, allowance)))
+			low = atLeast(f, f.Sub(f.Sub(low, d), allowance))
+		}
+	}
+	return high, low
+}
+
+// atLeast is a number, or zero where it is below.
+func atLeast[T any, F Field[T]](f F, a T) T {
+	if _, ok := any(f).(*Floats); ok {
+		i := any(a).(Interval)
+		return any(Interval{max(i.Low, 0), max(i.High, 0)}).(T)
+	}
+	if f.Cmp(a, f.Int(0)) < 0 {
+		return f.Int(0)
+	}
+	return a
+}
+
+// Shift is the split of values, with at least three on each side, that has the
+// least sum of absolute deviations from the two medians; the earliest of equal
+// ones. from is the number of the first value after it, 0 where there are fewer
+// than six. before and after are the medians, spread the median of the absolute
+// residuals.
+func Shift[T any, F Field[T]](f F, xs []T) (from int, before, after, spread T) {
+	var least T
+	for k := 3; k <= len(xs)-3; k++ {
+		a, b := f.Middle(xs[:k]), f.Middle(xs[k:])
+		sum := f.Int(0)
+		for i, x := range xs {
+			sum = f.Add(sum, Distance(f, x, pick(i < k, a, b)))
+		}
+		if from == 0 || f.Cmp(sum, least) < 0 {
+			from, before, after, least = k, a, b, sum
+		}
+	}
+	if from == 0 {
+		return 0, before, after, spread
+	}
+	residuals := make([]T, len(xs))
+	for i, x := range xs {
+		residuals[i] = Distance(f, x, pick(i < from, before, after))
+	}
+	return from, before, after, f.Middle(residuals)
+}
+
+func pick[T any](first bool, a, b T) T {
+	if first {
+		return a
+	}
+	return b
+}
