@@ -23,6 +23,7 @@ type Lines struct {
 type Events struct {
 	Starts  []uint32
 	Days    []calendar.Day
+	Lines   []uint32        // which line of the feed each is
 	Amounts []amount.Amount // amount.Missing where a line has none; nil unless asked
 	Keys    [][]uint32      // by column asked for; 0 is nobody or no word
 }
@@ -91,7 +92,12 @@ func (e *Engine) findEvents(l Lines, s Slot) *Events {
 		out.Starts[code+1] += out.Starts[code]
 	}
 	total := out.Starts[size]
-	out.Days = make([]calendar.Day, total)
+	out.Days, out.Lines = make([]calendar.Day, total), make([]uint32, total)
+	ordinal := map[*ledger.Chunk]uint32{}
+	for k, n := 0, uint32(0); k < len(f.Chunks); k++ {
+		ordinal[f.Chunks[k]] = n
+		n += uint32(len(f.Chunks[k].Days))
+	}
 	if number >= 0 {
 		out.Amounts = make([]amount.Amount, total)
 	}
@@ -106,6 +112,7 @@ func (e *Engine) findEvents(l Lines, s Slot) *Events {
 			return // the engine has given up in between
 		}
 		next[code]++
+		out.Lines[at] = ordinal[c] + uint32(i)
 		out.Days[at] = c.Month.First() + calendar.Day(c.Days[i]) - 1
 		if number >= 0 {
 			out.Amounts[at] = c.Numbers[number][i]

@@ -7,7 +7,7 @@ import "oskel/core/rulebook"
 var list = []*Method{
 	robustScore, standardScore, fences, deviates, discoveries, percentRank, extremePlace, rangePlace,
 	ownPast, sameSeason, offTrend, controlChart, smoothed, sums, levelShift,
-	silence,
+	silence, burst, followed, unanswered, shift, during,
 }
 
 // All are the methods as a rulebook knows them.

@@ -36,10 +36,16 @@ type span struct {
 // mostListed is how many lines evidence lists; of more the last are.
 const mostListed = 200
 
+// listedLine tells lines apart: one that answers several events is listed once.
+type listedLine struct {
+	feed, role string
+	line       uint32
+}
+
 // listed writes lines, in order of days, with the windows they lie in.
 func (w *Work) listed(spans []span, windows ...EventWindow) *Events {
 	out := &Events{Lines: []EventLine{}, Windows: windows, AsOf: w.Slot.Last.String()}
-	at := make([]int, len(spans))
+	at, seen := make([]int, len(spans)), map[listedLine]bool{}
 	for k, s := range spans {
 		at[k] = s.from
 	}
@@ -58,7 +64,10 @@ func (w *Work) listed(spans []span, windows ...EventWindow) *Events {
 		if s.events.Amounts != nil && s.events.Amounts[at[next]] != amount.Missing {
 			line.Amount = s.events.Amounts[at[next]].Rat()
 		}
-		out.Lines = append(out.Lines, line)
+		if k := (listedLine{s.feed, s.role, s.events.Lines[at[next]]}); !seen[k] {
+			seen[k] = true
+			out.Lines = append(out.Lines, line)
+		}
 		at[next]++
 	}
 	if more := len(out.Lines) - mostListed; more > 0 {

@@ -38,7 +38,7 @@ var percentRank = &Method{
 	axis: valueAxis,
 	sentence: func(book *rulebook.Book, rule *rulebook.Rule, _ Verdict, ev *Evidence) string {
 		p := ev.Peers
-		return fmt.Sprintf("%s is %s, above %s of the other %d among %s; the cut is %s.", Title(book, ev.Measure), rulebook.Format(ev.Value, ev.Unit, ev.Places),
+		return fmt.Sprintf("%s is %s, above %s of the other %d %s; the cut is %s.", Title(book, ev.Measure), rulebook.Format(ev.Value, ev.Unit, ev.Places),
 			rulebook.Format(ev.Figures[0].Value, rulebook.Percent, 1), p.Others, peerWords(book, rule, p), book.SettingWords(rule, "beyond"))
 	},
 }
@@ -76,9 +76,16 @@ var extremePlace = &Method{
 	axis: valueAxis,
 	sentence: func(book *rulebook.Book, rule *rulebook.Rule, _ Verdict, ev *Evidence) string {
 		p := ev.Peers
-		return fmt.Sprintf("%s is %s, place %s from the %s among %d %s; the first %s are flagged.", Title(book, ev.Measure), rulebook.Format(ev.Value, ev.Unit, ev.Places),
-			rulebook.Format(ev.Figures[0].Value, rulebook.Count, 0), map[string]string{"high": "highest", "low": "lowest"}[rule.Says("side")], p.Others+1, peerWords(book, rule, p), book.SettingWords(rule, "first"))
+		return fmt.Sprintf("%s is %s, place %s from the %s among %d %s; %s flagged.", Title(book, ev.Measure), rulebook.Format(ev.Value, ev.Unit, ev.Places),
+			rulebook.Format(ev.Figures[0].Value, rulebook.Count, 0), map[string]string{"high": "highest", "low": "lowest"}[rule.Says("side")], p.Others+1, peerWords(book, rule, p), firstWords(book, rule))
 	},
+}
+
+func firstWords(b *rulebook.Book, r *rulebook.Rule) string {
+	if b.Whole(r, "first") == 1 {
+		return "the first place is"
+	}
+	return "the first " + b.SettingWords(r, "first") + " places are"
 }
 
 // standing is where a value stands among its group: how many are strictly below

@@ -27,20 +27,23 @@ func (o Outcome) String() string {
 // Reasons why a subject is not judged; those why it has no data come from
 // package measure.
 const (
-	NotActive    = "not active in the period"
-	Stopped      = "an earlier rule has had the last word"
-	BelowBase    = "below the base"
-	NoTarget     = "no target"
-	NoYardstick  = "the yardstick is not above zero"
-	FewPeers     = "too few peers"
-	NoSpread     = "no spread among the peers"
-	NotPositive  = "not above zero, so it has no logarithm"
-	LittlePast   = "too little of its own past"
-	FlatPast     = "no spread in its own past"
-	BaselineOpen = "the baseline is not over"
-	NeverSeen    = "never seen"
-	FewGaps      = "too few gaps to know a usual one"
-	NoLines      = "no lines in the period"
+	NotActive     = "not active in the period"
+	Stopped       = "an earlier rule has had the last word"
+	BelowBase     = "below the base"
+	NoTarget      = "no target"
+	NoYardstick   = "the yardstick is not above zero"
+	FewPeers      = "too few peers"
+	NoSpread      = "no spread among the peers"
+	NotPositive   = "not above zero, so it has no logarithm"
+	LittlePast    = "too little of its own past"
+	FlatPast      = "no spread in its own past"
+	BaselineOpen  = "the baseline is not over"
+	NeverSeen     = "never seen"
+	FewGaps       = "too few gaps to know a usual one"
+	NoEvent       = "no event whose window closed in the period"
+	NothingBefore = "nothing before to hold it against"
+	NoWindow      = "no such window ended in the period"
+	NoLines       = "no lines in the period"
 
 	NotPersisting = "not in enough of the last periods" // of what is clear
 )

@@ -46,6 +46,8 @@ const (
 	LinesSetting     SettingType = "lines"
 	NamesSetting     SettingType = "names" // a list of columns or kinds
 	PeriodSetting    SettingType = "period"
+	TextSetting      SettingType = "text"
+	ColumnSetting    SettingType = "column" // a number of the lines
 	FigureSetting    SettingType = "figure" // a number in the unit of the measure looked at
 )
 
@@ -233,6 +235,14 @@ func (r *reader) readSetting(v value, s Setting, book *Book, rule *Rule) Value {
 		}
 	case AttributeSetting:
 		r.readPeers(v, out.Text, book, rule)
+	case TextSetting: // its method reads it
+	case ColumnSetting:
+		for _, feed := range rule.setFeeds() {
+			if fd := book.Feed(feed); fd.Figure(out.Text) == nil {
+				v.complain("the lines of %s have no number %q%s", feed, out.Text, suggest(out.Text, figureNames(fd)))
+			}
+			break // the first lines are those that are counted
+		}
 	case LinesSetting:
 		r.readLines(v, &out, book, rule)
 	case PeriodSetting:

@@ -149,7 +149,7 @@ func TestRulesThatCannotBe(t *testing.T) {
 			`80: rules.x.threshold.choose[1].all[1]: a text cannot be reckoned with`,
 		},
 		`{name: x, judges: rep, outlier: {of: margin, by: score, beyond: 3.5, grade: look}}`: {
-			`54: rules.x.outlier.by: there is no method "score"; known here: robust score`,
+			`54: rules.x.outlier.by: there is no method "score"; known here: best or worst, control chart, cumulative sum, false discoveries, generalised ESD, level shift, off trend, own past, percentile, position in range, quartile fences, robust score, same season, smoothed average, standard score`,
 		},
 		`{name: x, judges: rep, outlier: {of: margin, by: robust score, beyond: 0, grade: look}}`: {
 			`76: rules.x.outlier.beyond: expected a score above 0, such as 3.5, found 0`,

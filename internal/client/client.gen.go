@@ -337,6 +337,7 @@ func (e MethodFamily) Valid() bool {
 const (
 	MethodSettingTypeAttribute MethodSettingType = "attribute"
 	MethodSettingTypeColumn    MethodSettingType = "column"
+	MethodSettingTypeFigure    MethodSettingType = "figure"
 	MethodSettingTypeGrade     MethodSettingType = "grade"
 	MethodSettingTypeLines     MethodSettingType = "lines"
 	MethodSettingTypeMeasure   MethodSettingType = "measure"
@@ -345,6 +346,7 @@ const (
 	MethodSettingTypePercent   MethodSettingType = "percent"
 	MethodSettingTypePeriod    MethodSettingType = "period"
 	MethodSettingTypeQuantity  MethodSettingType = "quantity"
+	MethodSettingTypeText      MethodSettingType = "text"
 	MethodSettingTypeWord      MethodSettingType = "word"
 	MethodSettingTypeWords     MethodSettingType = "words"
 )
@@ -355,6 +357,8 @@ func (e MethodSettingType) Valid() bool {
 	case MethodSettingTypeAttribute:
 		return true
 	case MethodSettingTypeColumn:
+		return true
+	case MethodSettingTypeFigure:
 		return true
 	case MethodSettingTypeGrade:
 		return true
@@ -371,6 +375,8 @@ func (e MethodSettingType) Valid() bool {
 	case MethodSettingTypePeriod:
 		return true
 	case MethodSettingTypeQuantity:
+		return true
+	case MethodSettingTypeText:
 		return true
 	case MethodSettingTypeWord:
 		return true

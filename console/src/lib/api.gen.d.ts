@@ -1043,7 +1043,7 @@ export interface components {
         MethodSetting: {
             key: string;
             /** @enum {string} */
-            type: "measure" | "attribute" | "number" | "percent" | "quantity" | "word" | "words" | "grade" | "lines" | "names" | "period" | "column";
+            type: "measure" | "attribute" | "number" | "percent" | "quantity" | "word" | "words" | "grade" | "lines" | "names" | "period" | "figure" | "column" | "text";
             says: string;
             required: boolean;
             default?: string;

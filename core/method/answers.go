@@ -1,0 +1,346 @@
+package method
+
+import (
+	"fmt"
+	"math/big"
+	"slices"
+	"strings"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/lang"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+)
+
+// The settings that 'followed' and 'unanswered' share: A is an event, B answers
+// it where B - A is from 0 to d days, or from 1 where it begins on the next day,
+// and is another line than A. Working days are those of the calendar: the window
+// closes with its d-th one, and a B on a day off inside it counts.
+var (
+	bySetting     = rulebook.Setting{Key: "by", Type: rulebook.LinesSetting, Says: "the lines that answer"}
+	withinSetting = rulebook.Setting{Key: "within", Type: rulebook.QuantitySetting, Choices: []string{"days", "working days"}, Says: "a number of days", From: number("1"), To: number("366"), Example: "'30 days'"}
+	startSetting  = rulebook.Setting{Key: "from", Type: rulebook.WordSetting, Default: "the same day", Choices: []string{"the same day", "the next day"}, Says: "from when on an answer counts"}
+	sameSetting   = rulebook.Setting{Key: "same", Type: rulebook.NamesSetting, Optional: true, Says: "further kinds or labels that both must have in common, such as product"}
+	onceSetting   = rulebook.Setting{Key: "answers", Type: rulebook.WordSetting, Default: "several", Choices: []string{"several", "one"}, Says: "how many events one line may answer; of one, the earliest event first"}
+)
+
+// followed flags a subject of whom an A was followed by a B within d days. It
+// belongs to the period of the first B, so that an A is reported once.
+var followed = &Method{
+	Method: rulebook.Method{
+		Family: "window", Name: "followed", Among: "lines",
+		Good:  "One thing that comes after another: a large order, then its return",
+		Needs: "Two feeds, or two sorts of lines of one, that name whom is judged",
+		Settings: []rulebook.Setting{
+			{Key: "followed", Type: rulebook.LinesSetting, Says: "the events that may be followed"},
+			bySetting, withinSetting, startSetting, sameSetting, onceSetting,
+			{Key: "at_least", Type: rulebook.NumberSetting, Default: "1", Whole: true, Says: "a number of events followed in the period", From: number("1"), To: number("1000000"), Example: "1"},
+			gradeSetting,
+		},
+		States: []string{"followed_events"}, Check: checkAnswers,
+		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+			if stated["followed_events"] == nil {
+				return false, fmt.Sprintf("the example of 'followed' says how many events were followed, such as {followed_events: 1, is: %s}", r.Says("grade"))
+			}
+			return stated["followed_events"].Cmp(b.Set(r, "at_least").Rat()) >= 0, ""
+		},
+		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
+			return fmt.Sprintf("%s when %s of the %s %s followed by one of the %s within %s%s", b.Grade(r.Says("grade")).Label, eventsWords(b, r), linesWords(b, r, "followed"), areWords(b, r), linesWords(b, r, "by"), b.SettingWords(r, "within"), answerWords(r))
+		},
+	},
+	judge: func(w *Work) Found { return judgeAnswers(w, "followed") },
+	axis:  answerAxis("Events followed in the period"),
+	sentence: func(b *rulebook.Book, r *rulebook.Rule, _ Verdict, ev *Evidence) string {
+		if len(ev.Events.Windows) == 0 {
+			return fmt.Sprintf("None of the %s was followed by one of the %s within %s.", linesWords(b, r, "followed"), linesWords(b, r, "by"), b.SettingWords(r, "within"))
+		}
+		w := ev.Events.Windows[0]
+		return fmt.Sprintf("%s of the %s followed by one of the %s within %s: that of %s on %s%s.", rulebook.Format(ev.Figures[0].Value, rulebook.Count, 0), linesWords(b, r, "followed"), linesWords(b, r, "by"),
+			b.SettingWords(r, "within"), dayWords(w.First), dayWords(w.Last), furtherWords(len(ev.Events.Windows)-1))
+	},
+}
+
+// unanswered flags a subject of whom an A had no B within d days. It belongs to
+// the period in which the window closes; until then it is open, and a subject of
+// whom nothing else is to be judged is 'not judged: window open until ...'.
+var unanswered = &Method{
+	Method: rulebook.Method{
+		Family: "window", Name: "unanswered", Among: "lines",
+		Good:  "What should have come and did not: a visit without an order, a complaint without a reply",
+		Needs: "Two feeds, or two sorts of lines of one, that name whom is judged",
+		Settings: []rulebook.Setting{
+			{Key: "unanswered", Type: rulebook.LinesSetting, Says: "the events that should be answered"},
+			bySetting, withinSetting, startSetting, sameSetting, onceSetting,
+			{Key: "at_least", Type: rulebook.NumberSetting, Default: "1", Whole: true, Says: "a number of events without an answer in the period", From: number("1"), To: number("1000000"), Example: "1"},
+			gradeSetting,
+		},
+		States: []string{"unanswered_events"}, Check: checkAnswers,
+		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+			if stated["unanswered_events"] == nil {
+				return false, fmt.Sprintf("the example of 'unanswered' says how many events were not answered, such as {unanswered_events: 1, is: %s}", r.Says("grade"))
+			}
+			return stated["unanswered_events"].Cmp(b.Set(r, "at_least").Rat()) >= 0, ""
+		},
+		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
+			return fmt.Sprintf("%s when %s of the %s had none of the %s within %s%s; it is judged when the window closes", b.Grade(r.Says("grade")).Label, eventsWords(b, r), linesWords(b, r, "unanswered"), linesWords(b, r, "by"), b.SettingWords(r, "within"), answerWords(r))
+		},
+	},
+	judge: func(w *Work) Found { return judgeAnswers(w, "unanswered") },
+	axis:  answerAxis("Events without an answer in the period"),
+	sentence: func(b *rulebook.Book, r *rulebook.Rule, _ Verdict, ev *Evidence) string {
+		if len(ev.Events.Windows) == 0 {
+			return fmt.Sprintf("Each of the %s whose window closed had one of the %s within %s.", linesWords(b, r, "unanswered"), linesWords(b, r, "by"), b.SettingWords(r, "within"))
+		}
+		w := ev.Events.Windows[0]
+		return fmt.Sprintf("%s of the %s without one of the %s within %s: that of %s, whose window closed on %s%s.", rulebook.Format(ev.Figures[0].Value, rulebook.Count, 0), linesWords(b, r, "unanswered"), linesWords(b, r, "by"),
+			b.SettingWords(r, "within"), dayWords(w.First), dayWords(w.Last), furtherWords(len(ev.Events.Windows)-1))
+	},
+}
+
+func furtherWords(n int) string {
+	if n > 0 {
+		return fmt.Sprintf(", and %d more", n)
+	}
+	return ""
+}
+
+func eventsWords(b *rulebook.Book, r *rulebook.Rule) string {
+	if b.Whole(r, "at_least") == 1 {
+		return "one"
+	}
+	return b.SettingWords(r, "at_least")
+}
+
+func areWords(b *rulebook.Book, r *rulebook.Rule) string {
+	if b.Whole(r, "at_least") == 1 {
+		return "is"
+	}
+	return "are"
+}
+
+func answerWords(r *rulebook.Rule) string {
+	words := ""
+	if r.Says("from") == "the next day" {
+		words += ", from the next day on"
+	}
+	if same := r.Settings["same"].List; len(same) > 0 {
+		words += ", of the same " + strings.Join(same, " and ")
+	}
+	if r.Says("answers") == "one" {
+		words += ", each of which answers one alone"
+	}
+	return words
+}
+
+func answerAxis(title string) func(*rulebook.Book, *rulebook.Rule) Axis {
+	return func(*rulebook.Book, *rulebook.Rule) Axis { return Axis{rulebook.Count, 0, title} }
+}
+
+// checkAnswers finds common keys that one of the two feeds does not have.
+func checkAnswers(b *rulebook.Book, r *rulebook.Rule, say func(key, format string, args ...any)) {
+	for _, name := range r.Settings["same"].List {
+		for _, key := range []string{r.Method.Name, "by"} {
+			fd := b.Feed(r.Settings[key].Feed)
+			if fd.SubjectColumn(name) == "" && !slices.Contains(fd.Labels, name) {
+				known := append([]string{}, fd.Labels...)
+				for _, s := range fd.Subjects {
+					known = append(known, s.Kind)
+				}
+				say("same", "the lines of %s have no kind or label %q%s", fd.Name, name, lang.Suggestion(name, known))
+				break
+			}
+		}
+	}
+}
+
+// answers is 'followed' or 'unanswered' at work.
+type answers struct {
+	everyone
+	*Work
+	key      string // which of the two
+	a, b     *measure.Events
+	words    []map[uint32]uint32 // of each common label: the code in A's feed of one in B's
+	days     int
+	working  bool
+	next     bool
+	oneToOne bool
+}
+
+// pair is an event with its answer: where B is -1 there is none.
+type pair struct {
+	a, b   int
+	closes calendar.Day
+}
+
+func judgeAnswers(w *Work, key string) Found {
+	b := w.Engine.Book
+	r := &answers{Work: w, key: key, days: b.Whole(w.Rule, "within"), working: w.Rule.Settings["within"].Noun == "working days",
+		next: w.Rule.Says("from") == "the next day", oneToOne: w.Rule.Says("answers") == "one"}
+	w.base()
+	a, by := w.lines(key), w.lines("by")
+	for _, name := range w.Rule.Settings["same"].List {
+		column := func(feed string) string {
+			if c := b.Feed(feed).SubjectColumn(name); c != "" {
+				return c
+			}
+			return name
+		}
+		a.Keys, by.Keys = append(a.Keys, column(a.Feed)), append(by.Keys, column(by.Feed))
+		r.words = append(r.words, sameWords(w.Engine.Words(a.Feed, name), w.Engine.Words(by.Feed, name)))
+	}
+	up := w.Engine.Up(w.Slot, a.Feed, by.Feed)
+	r.a, r.b = w.Engine.Events(a, up), w.Engine.Events(by, up)
+	breach, least := w.breach(), b.Whole(w.Rule, "at_least")
+	for code := range w.Open() {
+		found, closed, open := r.find(uint32(code))
+		switch {
+		case len(found) >= least:
+			w.Put(code, breach)
+		case key == "unanswered" && !closed && open != 0:
+			w.Set(code, Verdict{Outcome: NotJudged, Why: "window open until " + open.Words()})
+			continue
+		}
+		w.Hold(code, float64(len(found)))
+	}
+	return r
+}
+
+// sameWords maps the codes of words in one dictionary to those in another; nil
+// where they are no words.
+func sameWords(a, b []string) map[uint32]uint32 {
+	if a == nil || b == nil {
+		return nil
+	}
+	at := map[string]uint32{}
+	for i, word := range a {
+		at[word] = uint32(i)
+	}
+	out := map[uint32]uint32{}
+	for i, word := range b {
+		if k, known := at[word]; known && word != "" {
+			out[uint32(i)] = k
+		}
+	}
+	return out
+}
+
+// closes is the last day on which an answer of an event of a day counts.
+func (r *answers) closes(day calendar.Day) calendar.Day {
+	if r.working {
+		return r.Engine.Book.Calendar.AddWorking(day, r.days)
+	}
+	return day + calendar.Day(r.days)
+}
+
+// find lists the events of a code that the rule finds in the period; closed says
+// whether any window closed in it, and open is the day on which the first of
+// those still open closes, 0 where none is.
+func (r *answers) find(code uint32) (out []pair, closed bool, open calendar.Day) {
+	for _, p := range r.pairs(code) {
+		switch r.key {
+		case "followed":
+			if p.b >= 0 && r.b.Days[p.b] >= r.Slot.First && r.b.Days[p.b] <= r.Slot.Last {
+				out = append(out, p)
+			}
+		default:
+			switch {
+			case p.closes > r.Slot.Last:
+				if p.b < 0 && (open == 0 || p.closes < open) {
+					open = p.closes
+				}
+			case p.closes >= r.Slot.First:
+				closed = true
+				if p.b < 0 {
+					out = append(out, p)
+				}
+			}
+		}
+	}
+	return out, closed, open
+}
+
+// pairs finds the first answer of each event that matters in the period: those
+// whose window reaches into it.
+func (r *answers) pairs(code uint32) (out []pair) {
+	from, to := r.a.Of(code)
+	first, last := r.b.Of(code)
+	used := map[int]bool{}
+	for i := from; i < to; i++ {
+		p := pair{i, -1, r.closes(r.a.Days[i])}
+		if p.closes < r.Slot.First && !r.oneToOne {
+			continue // whoever answers one alone may have been taken by an earlier event
+		}
+		begin := r.a.Days[i]
+		if r.next {
+			begin++
+		}
+		for first < last && r.b.Days[first] < r.a.Days[i] {
+			first++
+		}
+		for k := first; k < last && r.b.Days[k] <= p.closes; k++ {
+			if r.b.Days[k] < begin || used[k] || !r.match(i, k) {
+				continue
+			}
+			p.b = k
+			used[k] = r.oneToOne
+			break
+		}
+		if p.closes >= r.Slot.First {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// match says whether a line may answer an event: another line, with the common
+// keys. An empty key matches nothing.
+func (r *answers) match(a, b int) bool {
+	if r.Rule.Settings[r.key].Feed == r.Rule.Settings["by"].Feed && r.a.Lines[a] == r.b.Lines[b] {
+		return false
+	}
+	for k := range r.a.Keys {
+		x, y := r.a.Keys[k][a], r.b.Keys[k][b]
+		if r.words[k] != nil {
+			y = r.words[k][y]
+		}
+		if x == 0 || x != y {
+			return false
+		}
+	}
+	return true
+}
+
+// Cuts implements Found.
+func (r *answers) Cuts(int) []float64 {
+	return []float64{r.Engine.Book.Set(r.Rule, "at_least").Float() - 0.5}
+}
+
+// Evidence implements Found.
+func (r *answers) Evidence(ev *Evidence, code uint32) {
+	if r.a == nil {
+		return
+	}
+	found, _, _ := r.find(code)
+	ev.Figures = append(ev.Figures, Figure{Label: answerTitle(r.key), Value: amount.FromInt(int64(len(found))).Rat(), Unit: rulebook.Count})
+	feed, by := r.Rule.Settings[r.key].Feed, r.Rule.Settings["by"].Feed
+	var spans []span
+	var windows []EventWindow
+	for _, p := range found {
+		last := p.closes
+		spans = append(spans, span{r.a, p.a, p.a + 1, feed, "event"})
+		if p.b >= 0 {
+			last = r.b.Days[p.b]
+			spans = append(spans, span{r.b, p.b, p.b + 1, by, "answer"})
+		}
+		windows = append(windows, EventWindow{First: r.a.Days[p.a].String(), Last: last.String(), Role: r.key, Broke: true})
+	}
+	ev.Events = r.listed(spans, windows...)
+}
+
+func answerTitle(key string) string {
+	if key == "followed" {
+		return "Events followed"
+	}
+	return "Events without an answer"
+}

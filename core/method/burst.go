@@ -1,0 +1,191 @@
+package method
+
+import (
+	"fmt"
+	"math/big"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+)
+
+// burst flags a subject of whom there are at least n lines, n days with a line,
+// or a total of at least x, within any d days that end on a day with a line.
+// Windows that share a day are one burst, which belongs to the period of the
+// first day on which it is over the count.
+var burst = &Method{
+	Method: rulebook.Method{
+		Family: "window", Name: "burst", Among: "lines",
+		Good:  "Too much at once: five returns in a week, whatever the month says",
+		Needs: "A feed whose lines name whom is judged",
+		Settings: []rulebook.Setting{
+			{Key: "burst", Type: rulebook.LinesSetting, Says: "the lines that are counted"},
+			{Key: "at_least", Type: rulebook.QuantitySetting, Choices: []string{"lines", "days with lines", "in total"}, Says: "a count or a total", From: number("0"), Open: true, Example: "'5 lines'"},
+			{Key: "number", Type: rulebook.ColumnSetting, Optional: true, Says: "the number that is totalled"},
+			{Key: "within", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Says: "a number of days", From: number("1"), To: number("366"), Example: "'7 days'"},
+			gradeSetting,
+		},
+		States: []string{"found"},
+		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+			if stated["found"] == nil {
+				return false, fmt.Sprintf("the example of a burst says what was found in the fullest window, such as {found: 5, is: %s}", r.Says("grade"))
+			}
+			return stated["found"].Cmp(b.Set(r, "at_least").Rat()) >= 0, ""
+		},
+		Check: func(_ *rulebook.Book, r *rulebook.Rule, say func(key, format string, args ...any)) {
+			total := r.Settings["at_least"].Noun == "in total"
+			switch {
+			case total && r.Says("number") == "":
+				say("at_least", "a total needs 'number': which number of the lines is added up?")
+			case !total && r.Says("number") != "":
+				say("number", "'number' is for a total: write 'at_least' with 'in total'")
+			case !total && r.Settings["at_least"].Bound.Number%amount.Scale != 0:
+				say("at_least", "a count is a whole number")
+			}
+		},
+		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
+			what := b.SettingWords(r, "at_least")
+			if r.Says("number") != "" {
+				what = b.Number(r.Settings["at_least"].Bound) + " " + r.Says("number") + " in total"
+			}
+			return fmt.Sprintf("%s when there are at least %s of the %s within any %s", b.Grade(r.Says("grade")).Label, what, linesWords(b, r, "burst"), b.SettingWords(r, "within"))
+		},
+	},
+	judge: judgeBurst,
+	axis: func(b *rulebook.Book, r *rulebook.Rule) Axis {
+		return Axis{rulebook.Count, 0, fmt.Sprintf("Most within %s of the period", b.SettingWords(r, "within"))}
+	},
+	sentence: func(b *rulebook.Book, r *rulebook.Rule, _ Verdict, ev *Evidence) string {
+		lines := linesWords(b, r, "burst")
+		most := rulebook.Format(ev.Figures[0].Value, ev.Figures[0].Unit, ev.Figures[0].Places)
+		if len(ev.Events.Windows) == 0 {
+			return fmt.Sprintf("At most %s of %s within %s; the limit is %s.", most, lines, b.SettingWords(r, "within"), b.SettingWords(r, "at_least"))
+		}
+		w := ev.Events.Windows[0]
+		return fmt.Sprintf("%s of %s within %s, from %s to %s; the limit is %s.", most, lines, b.SettingWords(r, "within"), dayWords(w.First), dayWords(w.Last), b.SettingWords(r, "at_least"))
+	},
+}
+
+// bursts is a burst at work.
+type bursts struct {
+	everyone
+	*Work
+	events *measure.Events
+	days   int
+	least  amount.Amount
+	noun   string
+}
+
+func judgeBurst(w *Work) Found {
+	b := w.Engine.Book
+	lines := w.lines("burst")
+	lines.Number = w.Rule.Says("number")
+	r := &bursts{Work: w, days: b.Whole(w.Rule, "within"), least: b.Set(w.Rule, "at_least"), noun: w.Rule.Settings["at_least"].Noun}
+	w.base()
+	r.events = w.Engine.Events(lines, w.Engine.Up(w.Slot, lines.Feed))
+	breach := w.breach()
+	for code := range w.Open() {
+		found, most := r.find(uint32(code))
+		w.Hold(code, most.Float())
+		if len(found) > 0 {
+			w.Put(code, breach)
+		}
+	}
+	return r
+}
+
+// oneBurst is a burst: the days of its windows, and the first on which it is over.
+type oneBurst struct{ from, over, to calendar.Day }
+
+// find lists the bursts of a code that begin in the period, and the most that any
+// window that ends in it has.
+func (r *bursts) find(code uint32) (out []oneBurst, most amount.Amount) {
+	from, to := r.events.Of(code)
+	days := r.events.Days
+	first := from // of the window
+	var sum, held amount.Amount
+	var open *oneBurst
+	distinct := 0
+	for at := from; at < to; {
+		end := at
+		for end < to && days[end] == days[at] {
+			if r.noun == "in total" && r.events.Amounts[end] != amount.Missing {
+				sum += r.events.Amounts[end]
+			}
+			end++
+		}
+		distinct++
+		day := days[at]
+		for days[first] <= day-calendar.Day(r.days) {
+			gone := days[first]
+			for days[first] == gone {
+				if r.noun == "in total" && r.events.Amounts[first] != amount.Missing {
+					sum -= r.events.Amounts[first]
+				}
+				first++
+			}
+			distinct--
+		}
+		switch r.noun {
+		case "in total":
+			held = sum
+		case "lines":
+			held = amount.FromInt(int64(end - first))
+		default:
+			held = amount.FromInt(int64(distinct))
+		}
+		if day >= r.Slot.First {
+			most = max(most, held)
+		}
+		if held >= r.least {
+			start := day - calendar.Day(r.days) + 1
+			if open != nil && start <= open.to {
+				open.to = day
+			} else {
+				out = append(out, oneBurst{start, day, day})
+				open = &out[len(out)-1]
+			}
+		}
+		at = end
+	}
+	// Those of earlier periods were reported there.
+	kept := out[:0]
+	for _, b := range out {
+		if b.over >= r.Slot.First {
+			kept = append(kept, b)
+		}
+	}
+	return kept, most
+}
+
+// Cuts implements Found.
+func (r *bursts) Cuts(int) []float64 { return []float64{r.least.Float()} }
+
+// Evidence implements Found.
+func (r *bursts) Evidence(ev *Evidence, code uint32) {
+	if r.events == nil {
+		return
+	}
+	found, most := r.find(code)
+	ev.Figures = append(ev.Figures, Figure{Label: "Most within " + r.Engine.Book.SettingWords(r.Rule, "within"), Value: most.Rat(), Unit: rulebook.Count})
+	var windows []EventWindow
+	first := r.Slot.First
+	for _, b := range found {
+		windows = append(windows, EventWindow{First: b.from.String(), Last: b.to.String(), Role: "burst", Broke: true})
+		first = min(first, b.from)
+	}
+	ev.Events = r.listed([]span{within(r.events, code, first, r.Slot.Last, r.Rule.Settings["burst"].Feed, "event")}, windows...)
+}
+
+// within is the stretch of a code's lines from one day to another.
+func within(v *measure.Events, code uint32, first, last calendar.Day, feed, role string) span {
+	from, to := v.Of(code)
+	for from < to && v.Days[from] < first {
+		from++
+	}
+	for to > from && v.Days[to-1] > last {
+		to--
+	}
+	return span{v, from, to, feed, role}
+}

@@ -1,0 +1,314 @@
+package method
+
+import (
+	"fmt"
+	"math/big"
+	"slices"
+	"sort"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+	"oskel/core/stats"
+)
+
+// shift holds what a subject's lines add up to per calendar day in the d days
+// after an event, [+1, +d], against the d days before it, [-d, -1]; the day
+// itself is in neither, and days without lines count 0. It is judged in the
+// period in which event + d lies. Against peers, the median change of the others
+// over the same days is taken off: difference in differences.
+var shift = &Method{
+	Method: rulebook.Method{
+		Family: "window", Name: "shift", Among: "lines",
+		Good:  "What an event changed, or failed to: sales after a price change, a promotion that moved nothing",
+		Needs: "Events that name whom is judged, and enough days on both sides",
+		Settings: []rulebook.Setting{
+			{Key: "shift", Type: rulebook.LinesSetting, Says: "the lines that are added up, or counted"},
+			{Key: "number", Type: rulebook.ColumnSetting, Optional: true, Says: "the number that is added up; lines are counted unless stated"},
+			{Key: "after", Type: rulebook.LinesSetting, Says: "the events"},
+			{Key: "days", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Says: "a number of days on each side", From: number("1"), To: number("366"), Example: "'28 days'"},
+			{Key: "as", Type: rulebook.WordSetting, Default: "change", Choices: []string{"change", "difference"}, Says: "whether the change is a share of what was before, or an amount a day"},
+			{Key: "beyond", Type: rulebook.FigureSetting, Optional: true, Says: "a change that is flagged", Example: "30%"},
+			{Key: "less_than", Type: rulebook.FigureSetting, Optional: true, Says: "a change that should have come: less of it is flagged", Example: "10%"},
+			{Key: "side", Type: rulebook.WordSetting, Default: "low", Choices: []string{"high", "low", "both"}, Says: "which side of a change is flagged"},
+			{Key: "peers", Type: rulebook.WordSetting, Default: "no", Choices: []string{"no", "yes"}, Says: "whether the median change of the others over the same days is taken off"},
+			gradeSetting,
+		},
+		States: []string{"shift"}, Check: checkShift, Refuses: nil,
+		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
+			if stated["shift"] == nil {
+				return false, fmt.Sprintf("the example of a shift says the change, such as {shift: -40%%, is: %s}", r.Says("grade"))
+			}
+			return shifted(b, r, stated["shift"]), ""
+		},
+		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
+			what := linesWords(b, r, "shift")
+			if r.Says("number") != "" {
+				what = r.Says("number") + " of the " + what
+			}
+			how := fmt.Sprintf("changes by more than %s%s", b.SettingWords(r, "beyond"), sideWords(r.Says("side")))
+			if r.Says("less_than") != "" {
+				how = "rises by less than " + b.SettingWords(r, "less_than")
+			}
+			if r.Says("peers") == "yes" {
+				how += ", the median change of the others taken off"
+			}
+			return fmt.Sprintf("%s when %s a day %s from the %s before one of the %s to the %s after", b.Grade(r.Says("grade")).Label, what, how, b.SettingWords(r, "days"), linesWords(b, r, "after"), b.SettingWords(r, "days"))
+		},
+	},
+	judge: judgeShift,
+	axis: func(b *rulebook.Book, r *rulebook.Rule) Axis {
+		if r.Says("as") == "change" {
+			return Axis{rulebook.Percent, 1, "Change a day after the event"}
+		}
+		return Axis{rulebook.Count, 2, "Difference a day after the event"}
+	},
+	sentence: func(b *rulebook.Book, r *rulebook.Rule, _ Verdict, ev *Evidence) string {
+		unit, places := rulebook.Count, 2
+		if r.Says("as") == "change" {
+			unit, places = rulebook.Percent, 1
+		}
+		cut := "beyond"
+		if r.Says("less_than") != "" {
+			cut = "less_than"
+		}
+		text := fmt.Sprintf("After the event of %s: %s a day in %s, before it %s: a change of %s", dayWords(ev.Events.Windows[0].First), rulebook.Format(ev.Figures[2].Value, rulebook.Count, 2), b.SettingWords(r, "days"),
+			rulebook.Format(ev.Figures[1].Value, rulebook.Count, 2), rulebook.Format(ev.Figures[0].Value, unit, places))
+		if len(ev.Figures) > 3 {
+			text += fmt.Sprintf(", %s of it the others' too", rulebook.Format(ev.Figures[3].Value, unit, places))
+		}
+		return text + "; the cut is " + b.SettingWords(r, cut) + "."
+	},
+}
+
+func checkShift(_ *rulebook.Book, r *rulebook.Rule, say func(key, format string, args ...any)) {
+	beyond, less := r.Says("beyond"), r.Says("less_than")
+	if (beyond == "") == (less == "") {
+		say("shift", "state either 'beyond', a change that is flagged, or 'less_than', a change that should have come")
+		return
+	}
+	for _, key := range []string{"beyond", "less_than"} {
+		v, set := r.Settings[key]
+		switch percent := r.Says("as") == "change"; {
+		case !set:
+		case v.Bound.Percent != percent && percent:
+			say(key, "a change is a percentage, such as 30%%")
+		case v.Bound.Percent != percent:
+			say(key, "a difference is an amount a day, such as 100, not a percentage")
+		}
+	}
+}
+
+// shifted says whether a change is flagged.
+func shifted(b *rulebook.Book, r *rulebook.Rule, change *big.Rat) bool {
+	if r.Says("less_than") != "" {
+		return change.Cmp(b.Set(r, "less_than").Rat()) < 0
+	}
+	return onSide(r.Says("side"), change.Sign()) && new(big.Rat).Abs(change).Cmp(b.Set(r, "beyond").Rat()) > 0
+}
+
+// shifts is a shift at work.
+type shifts struct {
+	everyone
+	*Work
+	lines, events *measure.Events
+	sums          []amount.Amount // of the lines up to each, by their place
+	days          int
+	typical       map[calendar.Day]*peerChanges
+}
+
+// peerChanges are the changes of all around one day, in order.
+type peerChanges struct {
+	changes []*big.Rat
+	of      map[uint32]*big.Rat
+}
+
+func judgeShift(w *Work) Found {
+	b := w.Engine.Book
+	r := &shifts{Work: w, days: b.Whole(w.Rule, "days"), typical: map[calendar.Day]*peerChanges{}}
+	w.base()
+	lines, events := w.lines("shift"), w.lines("after")
+	lines.Number = w.Rule.Says("number")
+	// Events whose last day after lies in the period, and the days around them.
+	first, last := w.Slot.First-calendar.Day(r.days), w.Slot.Last-calendar.Day(r.days)
+	r.lines = w.Engine.Events(lines, w.Engine.Days(w.Slot.Level, first-calendar.Day(r.days), w.Slot.Last))
+	r.events = w.Engine.Events(events, w.Engine.Days(w.Slot.Level, first, w.Slot.Last))
+	r.sums = make([]amount.Amount, len(r.lines.Days)+1)
+	for i := range r.lines.Days {
+		r.sums[i+1] = r.sums[i] + r.counts(i)
+	}
+	breach, none, base := w.breach(), w.Mark(Verdict{Outcome: NotJudged, Why: NoEvent}), w.Mark(Verdict{Outcome: NotJudged, Why: NothingBefore})
+	for code := range w.Open() {
+		if w.Engine.Stopped() {
+			break
+		}
+		found := r.worst(uint32(code), last)
+		switch {
+		case found.event == 0 && found.open != 0:
+			w.Set(code, Verdict{Outcome: NotJudged, Why: "window open until " + found.open.Words()})
+		case found.event == 0:
+			w.Put(code, none)
+		case found.change == nil:
+			w.Put(code, base)
+		default:
+			f, _ := found.change.Float64()
+			w.Hold(code, f)
+			if shifted(b, w.Rule, found.change) {
+				w.Put(code, breach)
+			}
+		}
+	}
+	return r
+}
+
+// counts is what a line adds.
+func (r *shifts) counts(i int) amount.Amount {
+	switch {
+	case r.Rule.Says("number") == "":
+		return amount.Scale
+	case r.lines.Amounts[i] == amount.Missing:
+		return 0
+	}
+	return r.lines.Amounts[i]
+}
+
+// sum is what a code's lines add up to from one day to another.
+func (r *shifts) sum(code uint32, first, last calendar.Day) amount.Amount {
+	from, to := r.lines.Of(code)
+	days := r.lines.Days[from:to]
+	low := from + sort.Search(len(days), func(i int) bool { return days[i] >= first })
+	high := from + sort.Search(len(days), func(i int) bool { return days[i] > last })
+	return r.sums[high] - r.sums[low]
+}
+
+// around is what a code has a day before and after an event, and its change; nil
+// where a share of nothing is asked for.
+func (r *shifts) around(code uint32, event calendar.Day) (before, after, change *big.Rat) {
+	d := calendar.Day(r.days)
+	n := big.NewRat(int64(r.days), 1)
+	before = r.sum(code, event-d, event-1).Rat()
+	after = r.sum(code, event+1, event+d).Rat()
+	before.Quo(before, n)
+	after.Quo(after, n)
+	change = new(big.Rat).Sub(after, before)
+	if r.Rule.Says("as") == "change" {
+		if before.Sign() <= 0 {
+			return before, after, nil
+		}
+		change.Quo(change, before)
+	}
+	return before, after, change
+}
+
+// event is one event of a code with what it changed.
+type eventChange struct {
+	event         calendar.Day
+	before, after *big.Rat
+	change        *big.Rat // less that of the others where asked
+	others        *big.Rat
+	open          calendar.Day // when the first window that is still open closes
+}
+
+// worst is the event of a code, closed in the period, whose change is flagged
+// most: the lowest, or the one farthest from nothing.
+func (r *shifts) worst(code uint32, last calendar.Day) (out eventChange) {
+	from, to := r.events.Of(code)
+	for i := from; i < to; i++ {
+		day := r.events.Days[i]
+		switch {
+		case i > from && day == r.events.Days[i-1]:
+			continue
+		case day > last:
+			if out.open == 0 {
+				out.open = day + calendar.Day(r.days)
+			}
+			continue
+		}
+		e := eventChange{event: day, open: out.open}
+		e.before, e.after, e.change = r.around(code, day)
+		if e.change != nil && r.Rule.Says("peers") == "yes" {
+			if e.others = r.others(code, day); e.others != nil {
+				e.change = new(big.Rat).Sub(e.change, e.others)
+			}
+		}
+		if out.event == 0 || e.change != nil && (out.change == nil || r.more(e.change, out.change)) {
+			out = e
+		}
+	}
+	return out
+}
+
+func (r *shifts) more(a, b *big.Rat) bool {
+	side := r.Rule.Says("side")
+	switch {
+	case r.Rule.Says("less_than") != "" || side == "low":
+		return a.Cmp(b) < 0
+	case side == "high":
+		return a.Cmp(b) > 0
+	}
+	return new(big.Rat).Abs(a).Cmp(new(big.Rat).Abs(b)) > 0
+}
+
+// others is the median change of all others around a day, nil where there is none.
+func (r *shifts) others(code uint32, day calendar.Day) *big.Rat {
+	p := r.typical[day]
+	if p == nil {
+		p = &peerChanges{of: map[uint32]*big.Rat{}}
+		for c := range uint32(r.Len()) {
+			if r.Outcome(int(c)) == OutOfScope {
+				continue
+			}
+			if _, _, change := r.around(c, day); change != nil {
+				p.of[c] = change
+				p.changes = append(p.changes, change)
+			}
+		}
+		slices.SortFunc(p.changes, (*big.Rat).Cmp)
+		r.typical[day] = p
+	}
+	rest := p.changes
+	if own := p.of[code]; own != nil {
+		i := sort.Search(len(rest), func(i int) bool { return rest[i].Cmp(own) >= 0 })
+		rest = slices.Concat(rest[:i], rest[i+1:])
+	}
+	if len(rest) == 0 {
+		return nil
+	}
+	median, _ := stats.MedianMADRat(rest)
+	return median
+}
+
+// Cuts implements Found.
+func (r *shifts) Cuts(int) []float64 {
+	b := r.Engine.Book
+	if r.Rule.Says("less_than") != "" {
+		return []float64{b.Set(r.Rule, "less_than").Float()}
+	}
+	cut := b.Set(r.Rule, "beyond").Float()
+	return map[string][]float64{"high": {cut}, "low": {-cut}, "both": {-cut, cut}}[r.Rule.Says("side")]
+}
+
+// Evidence implements Found.
+func (r *shifts) Evidence(ev *Evidence, code uint32) {
+	if r.lines == nil {
+		return
+	}
+	found := r.worst(code, r.Slot.Last-calendar.Day(r.days))
+	if found.event == 0 || found.change == nil {
+		return
+	}
+	unit, places := rulebook.Count, 2
+	if r.Rule.Says("as") == "change" {
+		unit, places = rulebook.Percent, 1
+	}
+	ev.Figures = append(ev.Figures, Figure{Label: "Change", Value: found.change, Unit: unit, Places: places}, Figure{Label: "A day before", Value: found.before, Unit: rulebook.Count, Places: 2}, Figure{Label: "A day after", Value: found.after, Unit: rulebook.Count, Places: 2})
+	if found.others != nil {
+		ev.Figures = append(ev.Figures, Figure{Label: "Median change of the others", Value: found.others, Unit: unit, Places: places})
+	}
+	d := calendar.Day(r.days)
+	ev.Events = r.listed([]span{
+		within(r.lines, code, found.event-d, found.event+d, r.Rule.Settings["shift"].Feed, "answer"),
+		within(r.events, code, found.event, found.event, r.Rule.Settings["after"].Feed, "event"),
+	}, EventWindow{First: found.event.String(), Last: (found.event + d).String(), Role: "after", Broke: r.IsFlagged(code)}, EventWindow{First: (found.event - d).String(), Last: (found.event - 1).String(), Role: "before"})
+}
