@@ -2,6 +2,7 @@ package measure
 
 import (
 	"slices"
+	"sort"
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
@@ -28,20 +29,33 @@ type Events struct {
 	Keys    [][]uint32      // by column asked for; 0 is nobody or no word
 }
 
-// Of is the range of a code's lines.
-func (v *Events) Of(code uint32) (from, to int) { return int(v.Starts[code]), int(v.Starts[code+1]) }
+// Of is the range of a code's lines up to a day, it included.
+func (v *Events) Of(code uint32, last calendar.Day) (from, to int) {
+	from, to = int(v.Starts[code]), int(v.Starts[code+1])
+	return from, from + v.after(from, to, last)
+}
+
+// Between is the range of a code's lines from one day to another, both included.
+func (v *Events) Between(code uint32, first, last calendar.Day) (from, to int) {
+	from, to = int(v.Starts[code]), int(v.Starts[code+1])
+	return from + v.after(from, to, first-1), from + v.after(from, to, last)
+}
+
+// after is how many of some lines lie on a day or before it.
+func (v *Events) after(from, to int, day calendar.Day) int {
+	return sort.Search(to-from, func(i int) bool { return v.Days[from+i] > day })
+}
 
 // eventsKey names what is kept.
 type eventsKey struct {
 	feed, where, number, keys string
-	slot                      Slot
+	level                     Level
 }
 
-// Events finds the lines of the days of a slot, by code of its level: grouped
-// where a line's subject belonged on its day. It is linear in the lines.
-func (e *Engine) Events(l Lines, s Slot) *Events {
-	s.Ended = false
-	k := eventsKey{feed: l.Feed, number: l.Number, slot: s}
+// Events finds all lines asked for, by code of a level: grouped where a line's
+// subject belonged on its day. It is linear in the lines, and kept.
+func (e *Engine) Events(l Lines, level Level) *Events {
+	k := eventsKey{feed: l.Feed, number: l.Number, level: level}
 	if l.Where != nil {
 		k.where = l.Where.Text
 	}
@@ -50,6 +64,10 @@ func (e *Engine) Events(l Lines, s Slot) *Events {
 	}
 	if v := e.events[k]; v != nil {
 		return v
+	}
+	s := Slot{Level: level}
+	if f := e.Snapshot.Feeds[l.Feed]; f != nil && len(f.Chunks) > 0 {
+		s.First, s.Last = f.Chunks[0].Month.First(), f.Chunks[len(f.Chunks)-1].Month.Last()
 	}
 	v := e.findEvents(l, s)
 	e.events[k] = v
@@ -164,17 +182,6 @@ func (e *Engine) LastSeen(feed string, s Slot) []calendar.Day {
 		return nil
 	}
 	return e.LastDays(f, column, e.Size(s.Level), s.Last)
-}
-
-// Up is the slot of all days up to the end of one, as far back as there are lines.
-func (e *Engine) Up(s Slot, feeds ...string) Slot {
-	first := s.First
-	for _, name := range feeds {
-		if f := e.Snapshot.Feeds[name]; f != nil && len(f.Chunks) > 0 {
-			first = min(first, f.Chunks[0].Month.First())
-		}
-	}
-	return Slot{Level: s.Level, First: first, Last: s.Last}
 }
 
 // Days is the slot of a level from one day to another.

@@ -189,8 +189,7 @@ func judgeAnswers(w *Work, key string) Found {
 		a.Keys, by.Keys = append(a.Keys, column(a.Feed)), append(by.Keys, column(by.Feed))
 		r.words = append(r.words, sameWords(w.Engine.Words(a.Feed, name), w.Engine.Words(by.Feed, name)))
 	}
-	up := w.Engine.Up(w.Slot, a.Feed, by.Feed)
-	r.a, r.b = w.Engine.Events(a, up), w.Engine.Events(by, up)
+	r.a, r.b = w.Engine.Events(a, w.Slot.Level), w.Engine.Events(by, w.Slot.Level)
 	breach, least := w.breach(), b.Whole(w.Rule, "at_least")
 	for code := range w.Open() {
 		found, closed, open := r.find(uint32(code))
@@ -263,8 +262,8 @@ func (r *answers) find(code uint32) (out []pair, closed bool, open calendar.Day)
 // pairs finds the first answer of each event that matters in the period: those
 // whose window reaches into it.
 func (r *answers) pairs(code uint32) (out []pair) {
-	from, to := r.a.Of(code)
-	first, last := r.b.Of(code)
+	from, to := r.a.Of(code, r.Slot.Last)
+	first, last := r.b.Of(code, r.Slot.Last)
 	used := map[int]bool{}
 	for i := from; i < to; i++ {
 		p := pair{i, -1, r.closes(r.a.Days[i])}

@@ -83,7 +83,7 @@ func judgeBurst(w *Work) Found {
 	lines.Number = w.Rule.Says("number")
 	r := &bursts{Work: w, days: b.Whole(w.Rule, "within"), least: b.Set(w.Rule, "at_least"), noun: w.Rule.Settings["at_least"].Noun}
 	w.base()
-	r.events = w.Engine.Events(lines, w.Engine.Up(w.Slot, lines.Feed))
+	r.events = w.Engine.Events(lines, w.Slot.Level)
 	breach := w.breach()
 	for code := range w.Open() {
 		found, most := r.find(uint32(code))
@@ -101,7 +101,7 @@ type oneBurst struct{ from, over, to calendar.Day }
 // find lists the bursts of a code that begin in the period, and the most that any
 // window that ends in it has.
 func (r *bursts) find(code uint32) (out []oneBurst, most amount.Amount) {
-	from, to := r.events.Of(code)
+	from, to := r.events.Of(code, r.Slot.Last)
 	days := r.events.Days
 	first := from // of the window
 	var sum, held amount.Amount
@@ -180,12 +180,6 @@ func (r *bursts) Evidence(ev *Evidence, code uint32) {
 
 // within is the stretch of a code's lines from one day to another.
 func within(v *measure.Events, code uint32, first, last calendar.Day, feed, role string) span {
-	from, to := v.Of(code)
-	for from < to && v.Days[from] < first {
-		from++
-	}
-	for to > from && v.Days[to-1] > last {
-		to--
-	}
+	from, to := v.Between(code, first, last)
 	return span{v, from, to, feed, role}
 }

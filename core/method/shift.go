@@ -130,10 +130,7 @@ func judgeShift(w *Work) Found {
 	w.base()
 	lines, events := w.lines("shift"), w.lines("after")
 	lines.Number = w.Rule.Says("number")
-	// Events whose last day after lies in the period, and the days around them.
-	first, last := w.Slot.First-calendar.Day(r.days), w.Slot.Last-calendar.Day(r.days)
-	r.lines = w.Engine.Events(lines, w.Engine.Days(w.Slot.Level, first-calendar.Day(r.days), w.Slot.Last))
-	r.events = w.Engine.Events(events, w.Engine.Days(w.Slot.Level, first, w.Slot.Last))
+	r.lines, r.events = w.Engine.Events(lines, w.Slot.Level), w.Engine.Events(events, w.Slot.Level)
 	r.sums = make([]amount.Amount, len(r.lines.Days)+1)
 	for i := range r.lines.Days {
 		r.sums[i+1] = r.sums[i] + r.counts(i)
@@ -143,7 +140,7 @@ func judgeShift(w *Work) Found {
 		if w.Engine.Stopped() {
 			break
 		}
-		found := r.worst(uint32(code), last)
+		found := r.worst(uint32(code))
 		switch {
 		case found.event == 0 && found.open != 0:
 			w.Set(code, Verdict{Outcome: NotJudged, Why: "window open until " + found.open.Words()})
@@ -175,11 +172,8 @@ func (r *shifts) counts(i int) amount.Amount {
 
 // sum is what a code's lines add up to from one day to another.
 func (r *shifts) sum(code uint32, first, last calendar.Day) amount.Amount {
-	from, to := r.lines.Of(code)
-	days := r.lines.Days[from:to]
-	low := from + sort.Search(len(days), func(i int) bool { return days[i] >= first })
-	high := from + sort.Search(len(days), func(i int) bool { return days[i] > last })
-	return r.sums[high] - r.sums[low]
+	from, to := r.lines.Between(code, first, last)
+	return r.sums[to] - r.sums[from]
 }
 
 // around is what a code has a day before and after an event, and its change; nil
@@ -212,8 +206,9 @@ type eventChange struct {
 
 // worst is the event of a code, closed in the period, whose change is flagged
 // most: the lowest, or the one farthest from nothing.
-func (r *shifts) worst(code uint32, last calendar.Day) (out eventChange) {
-	from, to := r.events.Of(code)
+func (r *shifts) worst(code uint32) (out eventChange) {
+	last := r.Slot.Last - calendar.Day(r.days) // of those whose window has closed
+	from, to := r.events.Between(code, r.Slot.First-calendar.Day(r.days), r.Slot.Last)
 	for i := from; i < to; i++ {
 		day := r.events.Days[i]
 		switch {
@@ -294,7 +289,7 @@ func (r *shifts) Evidence(ev *Evidence, code uint32) {
 	if r.lines == nil {
 		return
 	}
-	found := r.worst(code, r.Slot.Last-calendar.Day(r.days))
+	found := r.worst(code)
 	if found.event == 0 || found.change == nil {
 		return
 	}

@@ -144,9 +144,9 @@ func (r *silent) days(code uint32) (days int, twice, gaps int) {
 // seen lists the days of a code's lines up to the as-of day.
 func (r *silent) seen(code uint32) []calendar.Day {
 	if r.events == nil {
-		r.events = r.Engine.Events(r.lines("silence"), r.Engine.Up(r.Slot, r.Rule.Settings["silence"].Feed))
+		r.events = r.Engine.Events(r.lines("silence"), r.Slot.Level)
 	}
-	from, to := r.events.Of(code)
+	from, to := r.events.Of(code, r.Slot.Last)
 	return r.events.Days[from:to]
 }
 
@@ -184,7 +184,7 @@ func (r *silent) Evidence(ev *Evidence, code uint32) {
 	}
 	of := r.seen(code)
 	last := of[len(of)-1]
-	from, to := r.events.Of(code)
+	from, to := r.events.Of(code, r.Slot.Last)
 	ev.Silence = &Silence{Feed: r.Rule.Settings["silence"].Feed, Last: last.String(), AsOf: r.Slot.Last.String(), Days: days}
 	if r.Rule.Says("at_least") != "" {
 		ev.Silence.Limit, ev.Silence.Working = r.Engine.Book.Whole(r.Rule, "at_least"), r.Rule.Settings["at_least"].Noun == "working days"
