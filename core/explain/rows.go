@@ -20,6 +20,9 @@ func Values(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) (value,
 	if len(ev.Holding) > 0 {
 		return strings.Join(ev.Holding, "; "), ""
 	}
+	if ev.Value == nil && len(ev.Figures) > 0 {
+		return rulebook.Format(ev.Figures[0].Value, ev.Figures[0].Unit, ev.Figures[0].Places), ""
+	}
 	if ev.Value == nil {
 		return "", ""
 	}
@@ -29,6 +32,8 @@ func Values(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) (value,
 		value, yardstick = rulebook.FormatApart(ev.Value, ev.Yardstick, ev.Unit, ev.Places)
 	case ev.Peers != nil && ev.Peers.Median != nil:
 		value, yardstick = rulebook.FormatApart(ev.Value, ev.Peers.Median, ev.Unit, ev.Places)
+	case ev.Past != nil && ev.Past.Centre != nil:
+		value, yardstick = rulebook.FormatApart(ev.Value, ev.Past.Centre, ev.Unit, ev.Places)
 	case ev.Band != nil && ev.Band.High != nil:
 		value, _ = method.WithBand(ev.Held, ev.Unit, ev.Places, ev.Band)
 		yardstick = method.CutWords(ev.Band.High)
@@ -53,6 +58,10 @@ func Numbers(ev judge.Evidence) (value, yardstick *big.Rat, unit rulebook.Unit) 
 		return ev.Value, ev.Yardstick, ev.Unit
 	case ev.Peers != nil && ev.Peers.Median != nil:
 		return ev.Value, ev.Peers.Median, ev.Unit
+	case ev.Past != nil && ev.Past.Centre != nil:
+		return ev.Value, ev.Past.Centre, ev.Unit
+	case ev.Value == nil && len(ev.Figures) > 0:
+		return ev.Figures[0].Value, nil, ev.Figures[0].Unit
 	case ev.Band != nil && ev.Band.High != nil:
 		return ev.Value, ev.Band.High.At.Rat(), ev.Unit
 	case ev.Band != nil && ev.Band.Low != nil:
@@ -122,8 +131,27 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		add("Place, highest first", rulebook.Format(big.NewRat(int64(p.Place), 1), rulebook.Count, 0))
 		number("Median", p.Median, ev.Unit, max(ev.Places, 2))
 		number("Median absolute deviation", p.MAD, ev.Unit, max(ev.Places, 2))
-		number("Robust score", p.Score, rulebook.Count, 2)
+		name := "Score"
+		if rule.Method != nil {
+			name = strings.ToUpper(rule.Method.Name[:1]) + rule.Method.Name[1:]
+		}
+		number(name, p.Score, rulebook.Count, 2)
 		number("Cut", p.Cut, rulebook.Count, 2)
+	}
+	if p := ev.Past; p != nil {
+		number("Centre", p.Centre, ev.Unit, max(ev.Places, 2))
+		if p.Low != nil && p.Low.Cmp(p.High) != 0 {
+			number("Lower limit", p.Low, ev.Unit, max(ev.Places, 2))
+			number("Upper limit", p.High, ev.Unit, max(ev.Places, 2))
+		}
+		number("Score", p.Score, rulebook.Count, 2)
+		number("Cut", p.Cut, rulebook.Count, 2)
+		for _, w := range p.Words {
+			add("It shows", w)
+		}
+		if since, err := book.Calendar.Parse(p.Since); err == nil {
+			add("Since", book.Calendar.Words(since))
+		}
 	}
 	if s := ev.Silence; s != nil {
 		last, _ := calendar.ParseDay(s.Last)

@@ -56,7 +56,7 @@ var followed = &Method{
 			return fmt.Sprintf("None of the %s was followed by one of the %s within %s.", linesWords(b, r, "followed"), linesWords(b, r, "by"), b.SettingWords(r, "within"))
 		}
 		w := ev.Events.Windows[0]
-		return fmt.Sprintf("%s of the %s followed by one of the %s within %s: that of %s on %s%s.", rulebook.Format(ev.Figures[0].Value, rulebook.Count, 0), linesWords(b, r, "followed"), linesWords(b, r, "by"),
+		return fmt.Sprintf("%s of the %s %s followed by one of the %s within %s: that of %s on %s%s.", rulebook.Format(ev.Figures[0].Value, rulebook.Count, 0), linesWords(b, r, "followed"), wasWords(len(ev.Events.Windows)), linesWords(b, r, "by"),
 			b.SettingWords(r, "within"), dayWords(w.First), dayWords(w.Last), furtherWords(len(ev.Events.Windows)-1))
 	},
 }
@@ -93,9 +93,16 @@ var unanswered = &Method{
 			return fmt.Sprintf("Each of the %s whose window closed had one of the %s within %s.", linesWords(b, r, "unanswered"), linesWords(b, r, "by"), b.SettingWords(r, "within"))
 		}
 		w := ev.Events.Windows[0]
-		return fmt.Sprintf("%s of the %s without one of the %s within %s: that of %s, whose window closed on %s%s.", rulebook.Format(ev.Figures[0].Value, rulebook.Count, 0), linesWords(b, r, "unanswered"), linesWords(b, r, "by"),
+		return fmt.Sprintf("%s of the %s had none of the %s within %s: that of %s, whose window closed on %s%s.", rulebook.Format(ev.Figures[0].Value, rulebook.Count, 0), linesWords(b, r, "unanswered"), linesWords(b, r, "by"),
 			b.SettingWords(r, "within"), dayWords(w.First), dayWords(w.Last), furtherWords(len(ev.Events.Windows)-1))
 	},
+}
+
+func wasWords(n int) string {
+	if n == 1 {
+		return "was"
+	}
+	return "were"
 }
 
 func furtherWords(n int) string {

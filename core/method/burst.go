@@ -3,6 +3,7 @@ package method
 import (
 	"fmt"
 	"math/big"
+	"strings"
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
@@ -59,11 +60,18 @@ var burst = &Method{
 	sentence: func(b *rulebook.Book, r *rulebook.Rule, _ Verdict, ev *Evidence) string {
 		lines := linesWords(b, r, "burst")
 		most := rulebook.Format(ev.Figures[0].Value, ev.Figures[0].Unit, ev.Figures[0].Places)
+		what := fmt.Sprintf("%s %s of %s", most, r.Settings["at_least"].Noun, lines)
+		if r.Says("number") != "" {
+			what = fmt.Sprintf("%s of %s %s", most, r.Says("number"), "in "+lines)
+		} else if most == "1" {
+			what = strings.Replace(strings.Replace(what, "1 lines", "1 line", 1), "1 days", "1 day", 1)
+		}
+		limit := b.Number(r.Settings["at_least"].Bound)
 		if len(ev.Events.Windows) == 0 {
-			return fmt.Sprintf("At most %s of %s within %s; the limit is %s.", most, lines, b.SettingWords(r, "within"), b.SettingWords(r, "at_least"))
+			return fmt.Sprintf("At most %s within %s; the limit is %s.", what, b.SettingWords(r, "within"), limit)
 		}
 		w := ev.Events.Windows[0]
-		return fmt.Sprintf("%s of %s within %s, from %s to %s; the limit is %s.", most, lines, b.SettingWords(r, "within"), dayWords(w.First), dayWords(w.Last), b.SettingWords(r, "at_least"))
+		return fmt.Sprintf("%s within %s, from %s to %s; the limit is %s.", what, b.SettingWords(r, "within"), dayWords(w.First), dayWords(w.Last), limit)
 	},
 }
 
@@ -143,7 +151,7 @@ func (r *bursts) find(code uint32) (out []oneBurst, most amount.Amount) {
 			if open != nil && start <= open.to {
 				open.to = day
 			} else {
-				out = append(out, oneBurst{start, day, day})
+				out = append(out, oneBurst{days[first], day, day})
 				open = &out[len(out)-1]
 			}
 		}

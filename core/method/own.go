@@ -101,7 +101,13 @@ func pastWords(what string) func(b *rulebook.Book, r *rulebook.Rule) string {
 }
 
 func leastWords(b *rulebook.Book, r *rulebook.Rule) string {
-	least := (2*b.Whole(r, "over") + 2) / 3
+	n := b.Whole(r, "over")
+	if from := r.Says("baseline_from"); from != "" {
+		first, _ := b.Calendar.Parse(from)
+		last, _ := b.Calendar.Parse(r.Says("baseline_to"))
+		n = int(last.Number-first.Number) + 1
+	}
+	least := (2*n + 2) / 3
 	if r.Says("at_least") != "" {
 		least = b.Whole(r, "at_least")
 	}

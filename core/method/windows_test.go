@@ -44,8 +44,8 @@ func lines(text string) (out []line) {
 // Patterns in dated lines at their edges, each for paper; the period is October.
 func TestWindowsByHand(t *testing.T) {
 	for _, c := range []struct{ rule, lines, want, words string }{
-		{"window: {burst: returns, at_least: 3 lines, within: 3 days, grade: act}", "r 10-01; r 10-02; r 10-03", "act", "3 of returns within 3 days, from 1 Oct 2026 to 3 Oct 2026; the limit is 3 lines."},
-		{"window: {burst: returns, at_least: 3 lines, within: 3 days, grade: act}", "r 10-01; r 10-02; r 10-04", "clear", "At most 2 of returns within 3 days; the limit is 3 lines."},
+		{"window: {burst: returns, at_least: 3 lines, within: 3 days, grade: act}", "r 10-01; r 10-02; r 10-03", "act", "3 lines of returns within 3 days, from 1 Oct 2026 to 3 Oct 2026; the limit is 3."},
+		{"window: {burst: returns, at_least: 3 lines, within: 3 days, grade: act}", "r 10-01; r 10-02; r 10-04", "clear", "At most 2 lines of returns within 3 days; the limit is 3."},
 		{"window: {burst: returns, at_least: 3 lines, within: 1 day, grade: act}", "r 10-05; r 10-05; r 10-05", "act", ""},
 		{"window: {burst: returns, at_least: 2 days with lines, within: 7 days, grade: act}", "r 10-05; r 10-05; r 10-05", "clear", ""},
 		{"window: {burst: returns, at_least: 2 days with lines, within: 7 days, grade: act}", "r 10-05; r 10-05; r 10-11", "act", ""},
@@ -53,7 +53,7 @@ func TestWindowsByHand(t *testing.T) {
 		{"window: {burst: returns, at_least: 100 in total, number: net, within: 7 days, grade: act}", "r 10-05 0 60; r 10-11 0 40", "act", ""},
 		{"window: {burst: returns, at_least: 100.01 in total, number: net, within: 7 days, grade: act}", "r 10-05 0 60; r 10-11 0 40", "clear", ""},
 		{"window: {burst: returns, at_least: 100 in total, number: net, within: 7 days, grade: act}", "r 10-05 0 120; r 10-05 0 -30", "clear", ""}, // only windows that end with a day
-		{"window: {burst: returns, at_least: 2 lines, within: 7 days, grade: act}", "r 09-28; r 10-02", "act", "2 of returns within 7 days, from 26 Sep 2026 to 2 Oct 2026; the limit is 2 lines."},
+		{"window: {burst: returns, at_least: 2 lines, within: 7 days, grade: act}", "r 09-28; r 10-02", "act", "2 lines of returns within 7 days, from 28 Sep 2026 to 2 Oct 2026; the limit is 2."},
 		{"window: {burst: returns, at_least: 2 lines, within: 7 days, grade: act}", "r 09-28; r 09-29; r 10-02", "clear", ""},        // one burst, reported in September
 		{"window: {burst: returns, at_least: 2 lines, within: 2 days, grade: act}", "r 09-29; r 09-30; r 10-02; r 10-03", "act", ""}, // windows 29-30 and 2-3 share no day: two bursts
 		{"window: {burst: 'returns where net above 10', at_least: 2 lines, within: 7 days, grade: act}", "r 10-05 0 11; r 10-06 0 10", "clear", ""},
@@ -71,7 +71,7 @@ func TestWindowsByHand(t *testing.T) {
 		{"window: {silence: sales, longer_than: 2 usual gaps, gaps: 2, grade: act}", "s 09-11; s 09-16; s 10-01", "act", ""},
 		{"window: {silence: 'sales where net above 5', at_least: 20 days, grade: act}", "s 10-01 0 6; s 10-30 0 5", "act", ""},
 		// Followed.
-		{"window: {followed: sales, by: returns, within: 30 days, grade: act}", "s 09-05; r 10-05", "act", "1 of the orders followed by one of the returns within 30 days: that of 5 Sep 2026 on 5 Oct 2026."},
+		{"window: {followed: sales, by: returns, within: 30 days, grade: act}", "s 09-05; r 10-05", "act", "1 of the orders was followed by one of the returns within 30 days: that of 5 Sep 2026 on 5 Oct 2026."},
 		{"window: {followed: sales, by: returns, within: 29 days, grade: act}", "s 09-05; r 10-05", "clear", "None of the orders was followed by one of the returns within 29 days."},
 		{"window: {followed: sales, by: returns, within: 30 days, grade: act}", "s 10-05; r 10-05", "act", ""},
 		{"window: {followed: sales, by: returns, within: 30 days, from: the next day, grade: act}", "s 10-05; r 10-05", "clear", ""},
@@ -86,10 +86,10 @@ func TestWindowsByHand(t *testing.T) {
 		{"window: {followed: 'sales where net above 10', by: sales, within: 5 days, grade: act}", "s 10-05 0 11; s 10-05 0 1", "act", ""},
 		{"window: {followed: sales, by: returns, within: 5 days, at_least: 2, grade: act}", "s 10-05; s 10-06; r 10-07", "act", ""}, // one answers several
 		{"window: {followed: sales, by: returns, within: 5 days, at_least: 2, answers: one, grade: act}", "s 10-05; s 10-06; r 10-07", "clear", ""},
-		{"window: {followed: sales, by: returns, within: 5 days, at_least: 2, answers: one, grade: act}", "s 10-05; s 10-06; r 10-07; r 10-08", "act", "2 of the orders followed by one of the returns within 5 days: that of 5 Oct 2026 on 7 Oct 2026, and 1 more."},
+		{"window: {followed: sales, by: returns, within: 5 days, at_least: 2, answers: one, grade: act}", "s 10-05; s 10-06; r 10-07; r 10-08", "act", "2 of the orders were followed by one of the returns within 5 days: that of 5 Oct 2026 on 7 Oct 2026, and 1 more."},
 		{"window: {followed: sales, by: returns, within: 5 days, answers: one, grade: act}", "s 09-28; s 09-29; r 09-30; r 10-01", "act", ""}, // the second order by the second return
 		// Unanswered: judged when the window closes.
-		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 10-21; r 10-01", "act", "1 of the orders without one of the returns within 10 days: that of 21 Oct 2026, whose window closed on 31 Oct 2026."},
+		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 10-21; r 10-01", "act", "1 of the orders had none of the returns within 10 days: that of 21 Oct 2026, whose window closed on 31 Oct 2026."},
 		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 10-22; r 10-01", "not judged (window open until 1 Nov 2026)", "Not judged: window open until 1 Nov 2026."},
 		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 10-22; r 10-23", "clear", ""},
 		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 10-05; r 10-15; s 10-22", "clear", "Each of the orders whose window closed had one of the returns within 10 days."},

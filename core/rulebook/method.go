@@ -485,7 +485,7 @@ func writeMethod(settings map[string]string, family string, methods Methods) str
 			out = append(out, key+": "+text)
 		}
 	}
-	seen, by := map[string]bool{"by": true}, false
+	seen, by := map[string]bool{}, family != "outlier"
 	if m != nil {
 		for i, s := range m.Settings {
 			if !by && i > 0 && s.Key != "among" {
@@ -504,11 +504,8 @@ func writeMethod(settings map[string]string, family string, methods Methods) str
 			put(s.Key, scalarText(settings[s.Key]))
 		}
 	}
-	if m == nil {
-		put("by", scalarText(settings["by"]))
-	}
 	for _, key := range sortedNames(settings) { // what the method does not know is complained of when it is read
-		if !seen[key] {
+		if !seen[key] && (key != "by" || !by) {
 			put(key, scalarText(settings[key]))
 		}
 	}

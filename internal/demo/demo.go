@@ -286,6 +286,9 @@ func (w *world) line(order string, d calendar.Day, r *rep, c *customer, p *produ
 		price *= 1.6
 	}
 	cost := p.cost * (1 + 0.01*w.rng.NormFloat64())
+	if r.key == driftingRep && d >= day("2026-01-01") {
+		cost *= 1 + 0.0035*float64(d.Month()-day("2025-12-01").Month())
+	}
 	if r.key == slippingRep && d >= day("2026-08-01") {
 		cost *= map[time.Month]float64{time.August: 1.03, time.September: 1.07, time.October: 1.14}[d.Time().Month()]
 	}
@@ -367,6 +370,7 @@ func (w *world) writeTargets(put func(...string)) {
 
 func (w *world) writeSales(put func(...string)) {
 	put("day", "order_no", "rep", "customer", "product", "quantity", "net", "cost", "discount", "channel")
+	defer w.lateSales(put)
 	for _, l := range w.sales {
 		put(l.day.String(), l.order, l.rep.key, l.customer.key, l.product.key, strconv.Itoa(l.quantity), l.net.String(), l.cost.String(), l.disc.String(), pickOne(w.rng, []string{"visit", "visit", "phone", "online"}))
 	}
@@ -374,6 +378,7 @@ func (w *world) writeSales(put func(...string)) {
 
 func (w *world) writeReturns(put func(...string)) {
 	put("day", "rep", "customer", "product", "quantity", "net", "reason")
+	defer w.lateReturns(put)
 	for _, l := range w.sales {
 		share, back := 0.05, l.day+3+calendar.Day(w.rng.IntN(21))
 		if l.product.key == returnProduct && l.day.Month() == lastMonth {
@@ -391,7 +396,38 @@ func (w *world) writeReturns(put func(...string)) {
 	}
 }
 
+// Lines of stories that are written behind all others, so that what chance makes
+// of those stays as it is.
+func (w *world) lateSales(put func(...string)) {
+	c, p := w.customer(backCustomer), w.products[59]
+	put("2026-10-05", "Q900001", c.rep.key, c.key, p.key, "40", "4200", "3000", "220", "phone")
+}
+
+func (w *world) lateReturns(put func(...string)) {
+	c, p := w.customer(backCustomer), w.products[59]
+	put("2026-10-15", c.rep.key, c.key, p.key, "40", "4200", "wrong size")
+	c = w.customer(burstCustomer)
+	for i, d := range []string{"2026-10-12", "2026-10-13", "2026-10-14", "2026-10-15", "2026-10-16"} {
+		put(d, c.rep.key, c.key, w.products[20+i].key, "1", "35", "faulty")
+	}
+}
+
+func (w *world) lateVisits(put func(...string)) {
+	c := w.customer(quietCustomer)
+	put("2026-09-15", c.rep.key, c.key, "40")
+}
+
+func (w *world) customer(key string) *customer {
+	for _, c := range w.customers {
+		if c.key == key {
+			return c
+		}
+	}
+	panic("no customer " + key)
+}
+
 func (w *world) writeVisits(put func(...string)) {
+	defer w.lateVisits(put)
 	put("day", "rep", "customer", "minutes")
 	for i, l := range w.sales {
 		if i%10 == 0 {
