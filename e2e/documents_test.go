@@ -46,6 +46,8 @@ func TestTheGuide(t *testing.T) {
 	pages, err := filepath.Glob("../docs/guide/*.md")
 	require.NoError(t, err)
 	require.NotEmpty(t, pages)
+	_, err = contractRouter() // which is read from here
+	require.NoError(t, err)
 	for i := range pages {
 		pages[i], err = filepath.Abs(pages[i])
 		require.NoError(t, err)

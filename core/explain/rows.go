@@ -139,10 +139,16 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		number("Cut", p.Cut, rulebook.Count, 2)
 	}
 	if p := ev.Past; p != nil {
-		number("Centre", p.Centre, ev.Unit, max(ev.Places, 2))
-		if p.Low != nil && p.Low.Cmp(p.High) != 0 {
-			number("Lower limit", p.Low, ev.Unit, max(ev.Places, 2))
-			number("Upper limit", p.High, ev.Unit, max(ev.Places, 2))
+		switch places := max(ev.Places, 2); {
+		case p.Since != "":
+			number("Level since then", p.High, ev.Unit, places)
+			number("Level before", p.Low, ev.Unit, places)
+		case p.Low != nil && p.Low.Cmp(p.High) != 0:
+			number("Centre", p.Centre, ev.Unit, places)
+			number("Lower limit", p.Low, ev.Unit, places)
+			number("Upper limit", p.High, ev.Unit, places)
+		default:
+			number("Centre", p.Centre, ev.Unit, places)
 		}
 		number("Score", p.Score, rulebook.Count, 2)
 		number("Cut", p.Cut, rulebook.Count, 2)
@@ -172,7 +178,11 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		if f.Text != "" {
 			add(f.Label, f.Text)
 		} else {
-			number(f.Label, f.Value, f.Unit, max(f.Places, 2))
+			places := max(f.Places, 2)
+			if f.Value != nil && f.Value.IsInt() && f.Unit == rulebook.Count {
+				places = f.Places
+			}
+			number(f.Label, f.Value, f.Unit, places)
 		}
 	}
 	for _, in := range ev.Inputs {

@@ -213,6 +213,7 @@ type Rule struct {
 	Method    *Method
 	MethodAt  Position
 	Settings  map[string]Value
+	unsettled bool // its settings have problems of their own; nothing more is checked of them
 	Examples  []Example
 }
 

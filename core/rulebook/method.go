@@ -433,7 +433,7 @@ func (r *reader) checkMethod(book *Book, rule *Rule, path string) {
 			r.complain(rule.At, path+".no_data", "%s has no 'no data': what was never seen is not judged", Article(m.Name))
 		}
 	}
-	if m.Check != nil && len(r.problems) == 0 {
+	if m.Check != nil && !rule.unsettled {
 		m.Check(book, rule, func(key, format string, args ...any) {
 			at := rule.MethodAt
 			if v, set := rule.Settings[key]; set {
@@ -522,6 +522,9 @@ func (b *Book) SettingWords(r *Rule, key string) string {
 	noun := v.Noun
 	if b.Value(v.Bound) == amount.Scale {
 		noun = strings.TrimSuffix(noun, "s")
+	}
+	if v.Bound.Dial != "" {
+		return fmt.Sprintf("%s %s (%s)", b.Set(r, key), noun, v.Bound.Dial)
 	}
 	return fmt.Sprintf("%s %s", n, noun)
 }

@@ -104,7 +104,9 @@ func (r *reader) readRules(v value, book *Book) {
 		for _, family := range []string{"outlier", "window"} {
 			if m := f[family]; !m.absent() {
 				families++
+				before := len(r.problems)
 				r.readMethod(m, family, book, &rule)
+				rule.unsettled = len(r.problems) > before
 			}
 		}
 		if families != 1 {

@@ -9,8 +9,10 @@ import (
 	"os"
 	"regexp"
 	"strconv"
+	"strings"
 
 	"oskel/core/judge"
+	"oskel/core/lang"
 	"oskel/internal/client"
 )
 
@@ -107,6 +109,31 @@ var bookCommands = []command{
 					rows = append(rows, []string{r.Name, r.Family, r.Judges, flagged, judged, r.Words})
 				}
 				return e.show(all, []column{{head: "rule"}, {head: "family"}, {head: "judges"}, {head: "flagged", right: true}, {head: "judged", right: true}, {head: "says", wrap: true}}, rows)
+			}
+		},
+	},
+	{
+		name: "methods", lists: true, args: "[METHOD]", short: "the outlier and event-window methods, or the settings of one",
+		example: "oskel methods\noskel methods \"level shift\"",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ListMethods(ctx)
+				all, err := read[[]client.Method](e, r, err)
+				if err != nil {
+					return err
+				}
+				if len(args) > 0 {
+					return showMethod(e, strings.Join(args, " "), all)
+				}
+				var rows [][]string
+				for _, m := range all {
+					rows = append(rows, []string{m.Name, string(m.Family), string(m.Among), m.Good, m.Needs})
+				}
+				return e.show(all, []column{{head: "method"}, {head: "family"}, {head: "looks at"}, {head: "good for", wrap: true}, {head: "needs", wrap: true}}, rows)
 			}
 		},
 	},
@@ -214,4 +241,35 @@ func bookArg(args []string) ([]byte, error) {
 		return nil, fmt.Errorf("reading the rulebook: %w", err)
 	}
 	return text, nil
+}
+
+// showMethod lists the settings of one method.
+func showMethod(e *env, name string, all []client.Method) error {
+	var known []string
+	for _, m := range all {
+		known = append(known, m.Name)
+		if m.Name != name {
+			continue
+		}
+		var rows [][]string
+		for _, s := range m.Settings {
+			unless, example := "optional", ""
+			switch {
+			case s.Required:
+				unless = "required"
+			case s.Default != nil:
+				unless = *s.Default
+			}
+			if s.Example != nil {
+				example = strings.Trim(*s.Example, "'")
+			}
+			what := s.Says
+			if s.Choices != nil && len(*s.Choices) > 1 {
+				what += ": " + strings.Join(*s.Choices, ", ")
+			}
+			rows = append(rows, []string{s.Key, string(s.Type), unless, example, what})
+		}
+		return e.show(m.Settings, []column{{head: "key"}, {head: "type"}, {head: "unless stated"}, {head: "example"}, {head: "says", wrap: true}}, rows)
+	}
+	return usagef("there is no method %q%s", name, lang.Suggestion(name, known))
 }

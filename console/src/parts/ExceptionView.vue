@@ -3,22 +3,29 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, defineAsyncComponent } from 'vue'
 
 import { api, need } from '@/lib/api'
+import { eventsOf, pastOf } from '@/lib/evidence'
 import { useRulebook } from '@/lib/rulebook'
 import GradeMark from './GradeMark.vue'
 import LineUp from './LineUp.vue'
+import PastDrawing from './PastDrawing.vue'
 import StaleNote from './StaleNote.vue'
 import StateNote from './StateNote.vue'
+import TimeLine from './TimeLine.vue'
 
 const HistoryChart = defineAsyncComponent(() => import('./HistoryChart.vue'))
 
 /** One exception: the sentence first, then what backs it up. */
 const props = defineProps<{ id: number; page?: boolean }>()
-const { desk, kind } = useRulebook()
+const { book, desk, kind } = useRulebook()
 const { data, error, isPending, refetch } = useQuery({
   queryKey: computed(() => ['exception', props.id]),
   queryFn: () => need(api.GET('/api/exceptions/{id}', { params: { path: { id: props.id } } })),
 })
 const attributes = computed(() => Object.entries(data.value?.attributes ?? {}))
+const past = computed(() => pastOf(data.value?.evidence ?? {}))
+const events = computed(() => eventsOf(data.value?.evidence ?? {}))
+const feedTitle = (name: string) => book.value?.feeds.find((f) => f.name === name)?.title ?? name
+const unit = computed(() => String(data.value?.evidence.unit ?? 'count'))
 const stateWords: Record<string, string> = {
   raised: 'Raised: new in this period',
   standing: 'Standing: flagged in the period before too',
@@ -46,6 +53,16 @@ const stateWords: Record<string, string> = {
 
     <div class="mt-4 grid gap-x-8 gap-y-5" :class="page ? 'lg:grid-cols-[minmax(0,1fr)_380px]' : ''">
       <div class="space-y-5" :class="page ? '' : 'order-2'">
+        <section v-if="past">
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">Its own past</component>
+          <PastDrawing :past="past" :unit="unit" :title="data.exception.name" />
+        </section>
+        <section v-if="events">
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted"
+            >The lines that decided</component
+          >
+          <TimeLine :events="events" :feeds="feedTitle" />
+        </section>
         <HistoryChart :history="data.history" :name="data.exception.name" />
         <LineUp
           :rule="data.exception.rule"
