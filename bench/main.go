@@ -174,7 +174,7 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 			if !published.Rules[i].On {
 				continue
 			}
-			flagged += judge.Judge(engine, &published.Rules[i], published.Rules[i].Levels[0], last).Tally().Flagged
+			flagged += judge.Judge(engine, &published.Rules[i], published.Rules[i].Levels[0], calendar.MonthPeriod(last)).Tally().Flagged
 		}
 	})
 	if *profile != "" {
@@ -182,7 +182,7 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 		check(err)
 		check(pprof.StartCPUProfile(f))
 	}
-	first := timed(func() { _, _, err = sweeps.Sweep(ctx, last, "bench", false); check(err) })
+	first := timed(func() { _, _, err = sweeps.Sweep(ctx, calendar.MonthPeriod(last), "bench", false); check(err) })
 	pprof.StopCPUProfile()
 	add(
 		result{"memory, bytes a line", "≤ 48", 0, 0, fmt.Sprintf("%.1f", memory)},
@@ -252,7 +252,7 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 		}
 	}
 	judgeAll := func(book *rulebook.Book) func() {
-		return func() { judge.All(measure.New(book, forget(snapshot)), last) }
+		return func() { judge.All(measure.New(book, forget(snapshot)), calendar.MonthPeriod(last)) }
 	}
 	most, fewer := rivals(judgeAll(twice), judgeAll(published))
 	add(growth(fmt.Sprintf("%d rules instead of %d on the same measures", 2*on, on), "≤ 1.3", most, fewer))

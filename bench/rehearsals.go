@@ -88,7 +88,7 @@ func agreeOnRules(ctx context.Context, conn *pgx.Conn, engine *measure.Engine) (
 		})
 		judging := timed(func() {
 			rule := engine.Book.Rule(name)
-			r := judge.Judge(engine, rule, rule.Levels[0], last)
+			r := judge.Judge(engine, rule, rule.Levels[0], calendar.MonthPeriod(last))
 			keys, _ := engine.Names(r.Level)
 			for _, code := range r.Flagged() {
 				found = append(found, keys[code])

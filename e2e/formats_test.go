@@ -102,7 +102,7 @@ func TestAFileThatCannotBeWritten(t *testing.T) {
 	assert.Equal(t, 0, code, errs)
 	text, err = os.ReadFile(before)
 	require.NoError(t, err)
-	assert.Equal(t, "key,name,revenue 2026-10\nall,Total,1309285.79\n", string(text))
+	assert.Equal(t, "key,name,revenue 2026-10\nall,Total,1313485.79\n", string(text))
 	left, err := os.ReadDir(dir)
 	require.NoError(t, err)
 	assert.Len(t, left, 1, "nothing else is left")

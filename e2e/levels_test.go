@@ -169,5 +169,5 @@ func TestTargetGrid(t *testing.T) {
 	assert.Contains(t, out, "2026-06-30")
 	code, out, _ = s.oskel("ines", "table", "-by", "product", "-groups", "product.family", "-period", "2026-10", "-top", "2", "revenue")
 	assert.Equal(t, 0, code)
-	assert.Regexp(t, `Below deck +684,544`, out)
+	assert.Regexp(t, `Below deck +688,744`, out)
 }

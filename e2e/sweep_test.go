@@ -172,7 +172,7 @@ func TestFiltersSortAndPages(t *testing.T) {
 	for _, e := range get(client.ListExceptionsParams{Kind: &kind}).Items {
 		assert.Equal(t, "product", e.Kind)
 	}
-	assert.Len(t, get(client.ListExceptionsParams{Text: &text, State: &flagged}).Items, 2)
+	assert.Len(t, get(client.ListExceptionsParams{Text: &text, State: &flagged}).Items, 3)
 	// Pages put together are the whole, in order.
 	limit := 4
 	var pages []client.Exception

@@ -75,7 +75,7 @@ func TestSentences(t *testing.T) {
 		{"far", judge.Verdict{}, judge.Evidence{}, "Outside the rule's scope."},
 	}
 	for _, c := range cases {
-		assert.Equal(t, c.want, explain.Sentence(book, book.Rule(c.rule), october, c.verdict, c.ev))
+		assert.Equal(t, c.want, explain.Sentence(book, book.Rule(c.rule), calendar.MonthPeriod(october), c.verdict, c.ev))
 	}
 
 	value, yardstick := explain.Values(book, book.Rule("plain"), near)

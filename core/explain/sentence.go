@@ -14,14 +14,14 @@ import (
 // Sentence says in one sentence why a subject got its verdict, with the
 // numbers that decided it. Values and cuts are written with as many decimal
 // places as it takes to tell them apart.
-func Sentence(book *rulebook.Book, rule *rulebook.Rule, m calendar.Month, v judge.Verdict, ev judge.Evidence) string {
-	if p := ev.Persisted; p != nil {
-		return fmt.Sprintf("%s In %d of the last %d %ss; it is flagged from %d on.", verdict(book, rule, m, v, ev), p.Breaches, p.Of, rule.Each, p.Least)
+func Sentence(book *rulebook.Book, rule *rulebook.Rule, p calendar.Period, v judge.Verdict, ev judge.Evidence) string {
+	if n := ev.Persisted; n != nil {
+		return fmt.Sprintf("%s In %d of the last %d %ss; it is flagged from %d on.", verdict(book, rule, p, v, ev), n.Breaches, n.Of, rule.Each, n.Least)
 	}
-	return verdict(book, rule, m, v, ev)
+	return verdict(book, rule, p, v, ev)
 }
 
-func verdict(book *rulebook.Book, rule *rulebook.Rule, m calendar.Month, v judge.Verdict, ev judge.Evidence) string {
+func verdict(book *rulebook.Book, rule *rulebook.Rule, p calendar.Period, v judge.Verdict, ev judge.Evidence) string {
 	switch v.Outcome {
 	case judge.OutOfScope:
 		return "Outside the rule's scope."
@@ -29,9 +29,9 @@ func verdict(book *rulebook.Book, rule *rulebook.Rule, m calendar.Month, v judge
 		return "Not judged: " + v.Why + "."
 	case judge.NoData:
 		if ev.Measure == "" {
-			return fmt.Sprintf("There is no data for %s: %s.", book.Calendar.Words(calendar.MonthPeriod(m)), v.Why)
+			return fmt.Sprintf("There is no data for %s: %s.", book.Calendar.Words(p), v.Why)
 		}
-		return fmt.Sprintf("There is no data on %s for %s: %s.", strings.ToLower(method.Title(book, ev.Measure)), book.Calendar.Words(calendar.MonthPeriod(m)), v.Why)
+		return fmt.Sprintf("There is no data on %s for %s: %s.", strings.ToLower(method.Title(book, ev.Measure)), book.Calendar.Words(p), v.Why)
 	}
 	return method.Sentence(book, rule, v, &ev)
 }

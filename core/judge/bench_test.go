@@ -109,7 +109,7 @@ func BenchmarkCutMoved(b *testing.B) {
 	e := measure.New(book, s)
 	month := calendar.MonthOf(2026, 10)
 	level := book.Rule("thin").Levels[0]
-	before := judge.Judge(e, book.Rule("thin"), level, month)
+	before := judge.Judge(e, book.Rule("thin"), level, calendar.MonthPeriod(month))
 	cut := amount.Amount(0)
 	for b.Loop() {
 		cut = (cut + 1) % 100
@@ -118,7 +118,7 @@ func BenchmarkCutMoved(b *testing.B) {
 			b.Fatal(err)
 		}
 		e := e.With(turned)
-		r := judge.Judge(e, turned.Rule("thin"), level, month)
+		r := judge.Judge(e, turned.Rule("thin"), level, calendar.MonthPeriod(month))
 		r.Tally()
 		judge.Flips(before, r)
 		r.NearCut(12)

@@ -120,7 +120,7 @@ func TestYardsticksAreAsDocumented(t *testing.T) {
 				bands := map[string]string{"difference": "0", "ratio": "0%", "change": "0%"}[as]
 				e := documented(t, "  - {name: held, judges: rep, threshold: {of: revenue, against: \""+against+"\", as: "+as+", bands: [{grade: act, below: "+bands+"}, {clear: rest}]}}\n", worked)
 				rule := e.Book.Rule("held")
-				ev := judge.EvidenceFor(e, judge.Judge(e, rule, rule.Levels[0], october), 0)
+				ev := judge.EvidenceFor(e, judge.Judge(e, rule, rule.Levels[0], calendar.MonthPeriod(october)), 0)
 				want := values[min(i, len(values)-1)]
 				assert.Equal(t, want, asWritten(want, ev.Held), "%s as %s", against, as)
 				compared++

@@ -122,7 +122,7 @@ func (st stated) verdict(book *rulebook.Book, rule *rulebook.Rule, asked bool) (
 		}
 		return Verdict{Outcome: Breach, Grade: rule.Says("grade")}, ""
 	}
-	r := once(e, &tried, st.level, exampleMonth)
+	r := once(e, &tried, st.level, calendar.MonthPeriod(exampleMonth))
 	v := r.Verdict(uint32(r.Len() - 1))
 	if v.Outcome == NoData && !asked {
 		return v, "the example does not say enough: " + notTold(book, rule, e, slot)

@@ -1,6 +1,7 @@
 package judge_test
 
 import (
+	"oskel/core/calendar"
 	"strings"
 	"testing"
 
@@ -39,11 +40,11 @@ func FuzzRule(f *testing.F) {
 		}
 		snapshot := &ledger.Snapshot{Registers: sound.Snapshot.Registers, Feeds: sound.Snapshot.Feeds, Targets: sound.Snapshot.Targets}
 		e := measure.New(book, snapshot)
-		for _, r := range judge.All(e, october) {
+		for _, r := range judge.All(e, calendar.MonthPeriod(october)) {
 			tally := r.Tally()
 			require.Equal(t, r.Len(), tally.Judged()+tally.NoData+sum(tally.NotJudged)+outside(r), rule)
 			for code, v := range r.All() {
-				require.NotEmpty(t, explain.Sentence(book, r.Rule, october, v, judge.EvidenceFor(e, r, code)))
+				require.NotEmpty(t, explain.Sentence(book, r.Rule, calendar.MonthPeriod(october), v, judge.EvidenceFor(e, r, code)))
 			}
 			r.LineUp(0)
 			r.NearCut(3)

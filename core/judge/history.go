@@ -6,13 +6,16 @@ import (
 	"oskel/core/rulebook"
 )
 
-// History is what a rule finds in each of the n months up to one, the oldest
-// first, on the data as they are now; the last result is that month's. Of each
-// month it judges all, since peers and bases need all.
-func History(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, last calendar.Month, n int) []*Result {
+// History is what a rule finds in each of the n periods up to one, the oldest
+// first, on the data as they are now; the last result is that period's. Of each
+// it judges all, since peers and bases need all.
+func History(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, last calendar.Period, n int) []*Result {
 	var out []*Result
-	for m := last - calendar.Month(n) + 1; m <= last && !e.Stopped(); m++ {
-		out = append(out, Judge(e, rule, level, m))
+	for _, p := range e.Book.Calendar.Run(last, n) {
+		if e.Stopped() {
+			break
+		}
+		out = append(out, Judge(e, rule, level, p))
 	}
 	return out
 }

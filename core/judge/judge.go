@@ -37,10 +37,10 @@ const (
 
 // Result is a rule's verdicts of one level and month, by code of the level.
 type Result struct {
-	Rule  *rulebook.Rule
-	Level rulebook.Level
-	Month calendar.Month // of the book's calendar
-	Empty bool           // no feed that the rule reads has a line in it: it is no period of the rule
+	Rule   *rulebook.Rule
+	Level  rulebook.Level
+	Period calendar.Period
+	Empty  bool // no feed that the rule reads has a line in it: it is no period of the rule
 	method.Verdicts
 
 	slot  measure.Slot
@@ -48,25 +48,25 @@ type Result struct {
 	past  []*Result    // of a persistence, the oldest first
 }
 
-// Attributes answers for the attributes of one code, as of the month's last
+// Attributes answers for the attributes of one code, as of the period's last
 // day.
 func (r *Result) Attributes(e *measure.Engine, code uint32) lang.Lookup {
 	return e.Lookup(r.slot, code)
 }
 
-// All evaluates every rule of the engine's book that is on and holds for the
-// month, at every level, in the order of the book. A breach of a rule that
+// All evaluates every rule of the engine's book that is on, is of the period's
+// grain and holds for it, at every level, in the order of the book. A breach of a rule that
 // stops keeps the later ones from judging that subject.
-func All(e *measure.Engine, m calendar.Month) []*Result {
+func All(e *measure.Engine, p calendar.Period) []*Result {
 	var out []*Result
 	stopped := map[rulebook.Level]map[int]bool{}
 	for i := range e.Book.Rules {
 		rule := &e.Book.Rules[i]
-		if !rule.On || !Holds(e.Book, rule, m) {
+		if !rule.On || rule.Each != e.Book.Calendar.Grain(p) || !Holds(e.Book, rule, p) {
 			continue
 		}
 		for _, level := range rule.Levels {
-			r := Judge(e, rule, level, m)
+			r := Judge(e, rule, level, p)
 			for code := range stopped[level] {
 				if r.Outcome(code) != OutOfScope {
 					r.Set(code, Verdict{Outcome: NotJudged, Why: method.Stopped})
@@ -89,17 +89,17 @@ func All(e *measure.Engine, m calendar.Month) []*Result {
 	return out
 }
 
-// Holds says whether a rule holds for a month: one that ends within its
+// Holds says whether a rule holds for a period: one that ends within its
 // stated days.
-func Holds(book *rulebook.Book, rule *rulebook.Rule, m calendar.Month) bool {
-	_, last := book.Calendar.Span(calendar.MonthPeriod(m))
+func Holds(book *rulebook.Book, rule *rulebook.Rule, p calendar.Period) bool {
+	_, last := book.Calendar.Span(p)
 	return (rule.From == nil || *rule.From <= last) && (rule.Until == nil || *rule.Until >= last)
 }
 
 // Judge evaluates one rule of the engine's book at one of its levels for a
-// month. The month's last day is the as-of day, complete.
-func Judge(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calendar.Month) *Result {
-	r := once(e, rule, level, m)
+// period. The period's last day is the as-of day, complete.
+func Judge(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calendar.Period) *Result {
+	r := once(e, rule, level, p)
 	if rule.Persists != nil {
 		r.persist(e)
 	}
@@ -107,11 +107,11 @@ func Judge(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calen
 }
 
 // once judges without regard to the periods before.
-func once(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calendar.Month) *Result {
-	slot := e.Slot(level, calendar.MonthPeriod(m))
+func once(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calendar.Period) *Result {
+	slot := e.Slot(level, p)
 	slot.Ended = rule.Ended == "zero"
 	n := e.Size(level)
-	r := &Result{Rule: rule, Level: level, Month: m, slot: slot, Verdicts: method.NewVerdicts(n)}
+	r := &Result{Rule: rule, Level: level, Period: p, slot: slot, Verdicts: method.NewVerdicts(n)}
 	feeds := e.Book.FeedsRead(rule)
 	r.Empty = !e.Told() && len(feeds) > 0 && !e.HasLines(feeds, slot)
 	there, active, inactive := e.There(slot), e.Active(slot), r.Mark(Verdict{Outcome: NotJudged, Why: method.NotActive})
@@ -140,7 +140,9 @@ func once(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calend
 func (r *Result) persist(e *measure.Engine) {
 	p := r.Rule.Persists
 	for n := p.Of - 1; n > 0; n-- {
-		r.past = append(r.past, once(e, r.Rule, r.Level, r.Month-calendar.Month(n)))
+		if before, ok := e.Book.Calendar.Before(r.Period, n); ok {
+			r.past = append(r.past, once(e, r.Rule, r.Level, before))
+		}
 	}
 	for code := range r.Len() {
 		if r.Outcome(code) == Breach && r.breaches(code) < p.Least {

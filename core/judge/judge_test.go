@@ -113,7 +113,7 @@ func verdicts(r *judge.Result) string {
 }
 
 func sentence(e *measure.Engine, r *judge.Result, code uint32) string {
-	return explain.Sentence(e.Book, r.Rule, r.Month, r.Verdict(code), judge.EvidenceFor(e, r, code))
+	return explain.Sentence(e.Book, r.Rule, r.Period, r.Verdict(code), judge.EvidenceFor(e, r, code))
 }
 
 const margin = `
@@ -132,7 +132,7 @@ func TestThresholdBoundaries(t *testing.T) {
 		line{3, "2026-10-05", "100", "78"}, line{4, "2026-10-05", "99.9999", "10"}, line{6, "2026-09-30", "500", "499"},
 		line{7, "2026-10-01", "60", "50"}, line{7, "2026-10-31", "60", ""}, line{8, "2026-10-01", "50", "10"}, line{8, "2026-10-02", "-50", "-10"})
 	e.Snapshot.Registers["rep"].ActiveTo[6] = calendar.Date(2026, 9, 30)
-	r := judge.Judge(e, e.Book.Rule("thin"), e.Book.Rule("thin").Levels[0], october)
+	r := judge.Judge(e, e.Book.Rule("thin"), e.Book.Rule("thin").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "breach act; breach look; breach look; clear; not judged (below the base); no data (no lines in the period); "+
 		"not judged (not active in the period); clear; no data (division by zero)", verdicts(r))
 	assert.Equal(t, "Margin rate is 17.9999%, below 18%.", sentence(e, r, 0))
@@ -160,13 +160,13 @@ func TestTargetIsMetExactly(t *testing.T) {
 	for code := range uint32(4) {
 		sheet.Set(october, code, amount.FromInt(48000))
 	}
-	r := judge.Judge(e, e.Book.Rule("behind"), e.Book.Rule("behind").Levels[0], october)
+	r := judge.Judge(e, e.Book.Rule("behind"), e.Book.Rule("behind").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "clear; breach act; breach act; breach act; not judged (no target)", verdicts(r))
 	assert.Equal(t, "Revenue is 47,999.9999, 99.9999998% of its target of 48,000.0000: below 100%.", sentence(e, r, 1))
-	short := judge.Judge(e, e.Book.Rule("short"), e.Book.Rule("short").Levels[0], october)
+	short := judge.Judge(e, e.Book.Rule("short"), e.Book.Rule("short").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "clear; clear; clear; breach act; not judged (no target)", verdicts(short))
 	assert.Equal(t, "Revenue is 47,000 against its target of 48,000, a difference of -1,000.1: below -1,000.", sentence(e, short, 3))
-	over := judge.Judge(e, e.Book.Rule("over"), e.Book.Rule("over").Levels[0], october)
+	over := judge.Judge(e, e.Book.Rule("over"), e.Book.Rule("over").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "clear; clear; clear; clear; clear", verdicts(over), "48,000 is exactly 120 % of 40,000, not above it")
 	assert.Equal(t, []float64{1.2}, over.LineUp(-1).Cuts)
 }
@@ -184,27 +184,27 @@ func TestRobustScore(t *testing.T) {
 		lines = append(lines, line{i, "2026-10-09", v, "0"})
 	}
 	e := world(t, 8, rule, lines...)
-	r := judge.Judge(e, e.Book.Rule("far"), e.Book.Rule("far").Levels[0], october)
+	r := judge.Judge(e, e.Book.Rule("far"), e.Book.Rule("far").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "clear; clear; clear; clear; clear; clear; breach look; no data (no lines in the period)", verdicts(r), "7 scores exactly 3.3725: on the cut, not beyond")
 	assert.Equal(t, "Revenue is 9, far above the median of 2 among 7 reps: robust score 4.7, the cut is 3.4.", sentence(e, r, 6))
 	assert.Equal(t, 1, judge.EvidenceFor(e, r, 6).Peers.Place)
 	// Whom an earlier rule stops is a peer all the same, in the verdict and in
 	// its evidence.
 	stopping := world(t, 8, "\n  - {name: first, judges: rep, last_word: true, threshold: {of: revenue, bands: [{grade: act, above: 1, at_most: 2}, {clear: rest}]}}"+rule, lines...)
-	after := judge.All(stopping, october)[1]
+	after := judge.All(stopping, calendar.MonthPeriod(october))[1]
 	assert.Equal(t, 2, after.Tally().NotJudged[method.Stopped])
 	assert.Equal(t, sentence(e, r, 6), sentence(stopping, after, 6))
 	assert.Equal(t, judge.EvidenceFor(e, r, 6).Peers, judge.EvidenceFor(stopping, after, 6).Peers)
-	few := judge.Judge(e, e.Book.Rule("few"), e.Book.Rule("few").Levels[0], october)
+	few := judge.Judge(e, e.Book.Rule("few"), e.Book.Rule("few").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, 7, few.Tally().NotJudged[method.FewPeers])
-	among := judge.Judge(e, e.Book.Rule("among"), e.Book.Rule("among").Levels[0], october)
+	among := judge.Judge(e, e.Book.Rule("among"), e.Book.Rule("among").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, 4, len(among.LineUp(0).Points), "the four in North")
 
 	flat := world(t, 4, rule, line{0, "2026-10-09", "5", "0"}, line{1, "2026-10-09", "5", "0"}, line{2, "2026-10-09", "5", "0"}, line{3, "2026-10-09", "9", "0"})
 	set := flat.Book.Rule("far").Settings["peers"]
 	set.Bound.Number = amount.FromInt(2)
 	flat.Book.Rule("far").Settings["peers"] = set
-	assert.Equal(t, 4, judge.Judge(flat, flat.Book.Rule("far"), flat.Book.Rule("far").Levels[0], october).Tally().NotJudged[method.NoSpread])
+	assert.Equal(t, 4, judge.Judge(flat, flat.Book.Rule("far"), flat.Book.Rule("far").Levels[0], calendar.MonthPeriod(october)).Tally().NotJudged[method.NoSpread])
 }
 
 // The robust-score verdicts are those of rational arithmetic, values drawn so
@@ -222,7 +222,7 @@ func TestRobustScoreAgreesWithRationals(t *testing.T) {
 			rats = append(rats, a.Rat())
 		}
 		e := world(t, n, fmt.Sprintf("  - {name: far, judges: rep, outlier: {of: revenue, by: robust score, beyond: %s, side: low, peers: 2, grade: look}}\n", cut), lines...)
-		r := judge.Judge(e, e.Book.Rule("far"), e.Book.Rule("far").Levels[0], october)
+		r := judge.Judge(e, e.Book.Rule("far"), e.Book.Rule("far").Levels[0], calendar.MonthPeriod(october))
 		median, mad := medianMAD(rats)
 		for i, v := range r.All() {
 			if mad.Sign() == 0 {
@@ -275,7 +275,7 @@ func TestThresholdAgreesWithRationals(t *testing.T) {
 		if net < 1000000 {
 			return // below the base
 		}
-		got := judge.Judge(e, e.Book.Rule("thin"), e.Book.Rule("thin").Levels[0], october).Verdict(0)
+		got := judge.Judge(e, e.Book.Rule("thin"), e.Book.Rule("thin").Levels[0], calendar.MonthPeriod(october)).Verdict(0)
 		m := new(big.Rat).Quo(big.NewRat(net-cost, 1), big.NewRat(net, 1))
 		want := ""
 		switch {
@@ -299,7 +299,7 @@ func TestDivisorThatIsZeroInDecimal(t *testing.T) {
 
 func TestOverflowIsSaid(t *testing.T) {
 	e := world(t, 1, margin, line{0, "2026-10-01", "900000000000000", "1"}, line{0, "2026-10-02", "900000000000000", "1"})
-	r := judge.Judge(e, e.Book.Rule("thin"), e.Book.Rule("thin").Levels[0], october)
+	r := judge.Judge(e, e.Book.Rule("thin"), e.Book.Rule("thin").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "no data (the sum is beyond 900 trillion)", verdicts(r))
 }
 
@@ -308,10 +308,10 @@ func TestSilence(t *testing.T) {
   - {name: quiet, judges: rep, where: rep.territory is "North", window: {silence: sales, at_least: 30 days, grade: act}}
   - {name: quiet-all, judges: rep, window: {silence: sales, at_least: 31 days, grade: act}}
 `, line{0, "2026-10-01", "1", "1"}, line{1, "2026-09-30", "1", "1"}, line{2, "2026-10-02", "1", "1"}, line{0, "2026-11-01", "1", "1"})
-	r := judge.Judge(e, e.Book.Rule("quiet"), e.Book.Rule("quiet").Levels[0], october)
+	r := judge.Judge(e, e.Book.Rule("quiet"), e.Book.Rule("quiet").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "breach act; out of scope; clear; out of scope", verdicts(r), "31 - 1 = 30 days is at least 30; the line of November is not yet known")
 	assert.Equal(t, "Nothing in order lines since 1 Oct 2026: 30 days by 31 Oct 2026, the limit is 30 days.", sentence(e, r, 0))
-	all := judge.Judge(e, e.Book.Rule("quiet-all"), e.Book.Rule("quiet-all").Levels[0], october)
+	all := judge.Judge(e, e.Book.Rule("quiet-all"), e.Book.Rule("quiet-all").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "clear; breach act; clear; not judged (never seen)", verdicts(all))
 	assert.Equal(t, "Not judged: never seen.", sentence(e, all, 3))
 }
@@ -320,7 +320,7 @@ func TestNoDataWithAGrade(t *testing.T) {
 	e := world(t, 2, `
   - {name: idle, judges: rep, no_data: look, threshold: {of: orders, bands: [{grade: act, below: 2}, {clear: rest}]}}
 `, line{0, "2026-10-01", "1", "1"})
-	r := judge.Judge(e, e.Book.Rule("idle"), e.Book.Rule("idle").Levels[0], october)
+	r := judge.Judge(e, e.Book.Rule("idle"), e.Book.Rule("idle").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "breach act; no data look (no lines in the period)", verdicts(r))
 	assert.Equal(t, 2, r.Tally().Flagged)
 }

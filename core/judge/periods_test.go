@@ -18,7 +18,7 @@ import (
 
 func one(e *measure.Engine, name string, m calendar.Month) *judge.Result {
 	rule := e.Book.Rule(name)
-	return judge.Judge(e, rule, rule.Levels[0], m)
+	return judge.Judge(e, rule, rule.Levels[0], calendar.MonthPeriod(m))
 }
 
 // A month in which no feed that the rule reads has a line is no period of it:
@@ -32,12 +32,12 @@ func TestMonthsWithoutLines(t *testing.T) {
 	assert.True(t, august.Empty)
 	assert.Equal(t, "Not judged: no lines in the period.", sentence(e, august, 0))
 	var said []string
-	for _, b := range judge.LookBack(e, e.Book.Rule("quiet"), e.Book.Rule("quiet").Levels[0], october, 4) {
-		said = append(said, fmt.Sprint(b.Month, b.Empty, b.Judged, b.Flagged, b.Persisted))
+	for _, b := range judge.LookBack(e, e.Book.Rule("quiet"), e.Book.Rule("quiet").Levels[0], calendar.MonthPeriod(october), 4) {
+		said = append(said, fmt.Sprintln(e.Book.Calendar.String(b.Period), b.Empty, b.Judged, b.Flagged, b.Persisted))
 	}
-	assert.Equal(t, []string{"2026-07 true 0 0 0", "2026-08 true 0 0 0", "2026-09 false 1 2 0", "2026-10 false 1 1 1"}, said)
+	assert.Equal(t, []string{"2026-07 true 0 0 0\n", "2026-08 true 0 0 0\n", "2026-09 false 1 2 0\n", "2026-10 false 1 1 1\n"}, said)
 	thin := world(t, 2, "\n  - {name: thin, judges: rep, threshold: {of: margin, bands: [{grade: act, below: floor}, {clear: rest}]}}\n", line{0, "2026-10-05", "100", "90"}, line{1, "2026-10-05", "100", "70"})
-	best, _ := judge.SolveDial(thin, "floor", []string{"thin"}, october, 6, 1, 0, 4000, 100)
+	best, _ := judge.SolveDial(thin, "floor", []string{"thin"}, calendar.MonthPeriod(october), 6, 1, 0, 4000, 100)
 	assert.Equal(t, 1.0, best.Average, "of the one month that has lines, not of six")
 }
 
@@ -138,15 +138,15 @@ func TestLastDaysBelong(t *testing.T) {
 	register.ActiveFrom[2] = calendar.Date(2026, 10, 31)
 	assert.Equal(t, "breach act; not judged (not active in the period); breach act", verdicts(one(e, "v", october)))
 	rule := e.Book.Rule("v")
-	assert.True(t, judge.Holds(e.Book, rule, october))
+	assert.True(t, judge.Holds(e.Book, rule, calendar.MonthPeriod(october)))
 	early, late := calendar.Date(2026, 10, 30), calendar.Date(2026, 11, 1)
 	rule.Until = &early
-	assert.False(t, judge.Holds(e.Book, rule, october))
+	assert.False(t, judge.Holds(e.Book, rule, calendar.MonthPeriod(october)))
 	rule.Until, rule.From = nil, &late
-	assert.False(t, judge.Holds(e.Book, rule, october))
+	assert.False(t, judge.Holds(e.Book, rule, calendar.MonthPeriod(october)))
 	end := calendar.Date(2026, 10, 31)
 	rule.From = &end
-	assert.True(t, judge.Holds(e.Book, rule, october))
+	assert.True(t, judge.Holds(e.Book, rule, calendar.MonthPeriod(october)))
 }
 
 // A missing value that has a grade of its own is no breach: it stops nothing.
@@ -155,7 +155,7 @@ func TestNoDataWithAGradeStopsNothing(t *testing.T) {
   - {name: first, judges: rep, no_data: look, last_word: true, threshold: {of: revenue, bands: [{grade: act, below: 10}, {clear: rest}]}}
   - {name: second, judges: rep, no_data: act, threshold: {of: orders, bands: [{grade: look, below: 5}, {clear: rest}]}}
 `, line{0, "2026-10-05", "5", "1"}, line{1, "2026-10-05", "50", "1"})
-	all := judge.All(e, october)
+	all := judge.All(e, calendar.MonthPeriod(october))
 	assert.Equal(t, "breach act; clear; no data look (no lines in the period)", verdicts(all[0]))
 	assert.Equal(t, "not judged (an earlier rule has had the last word); breach look; no data act (no lines in the period)", verdicts(all[1]))
 	assert.Equal(t, 2, all[0].Tally().Flagged)

@@ -105,28 +105,31 @@ func nearestOf(all []Near, most int) []Near {
 	return all[:min(len(all), most)]
 }
 
-// Back is what a rule finds in one month of a look back.
+// Back is what a rule finds in one period of a look back.
 type Back struct {
-	Month     calendar.Month
+	Period    calendar.Period
 	Empty     bool // no feed that the rule reads has a line in it; it counts for nothing
 	Judged    int
 	Flagged   int
-	Persisted int // flagged in the month before, too
+	Persisted int // flagged in the period before, too
 	Codes     []uint32
 }
 
-// LookBack judges the last n months up to m, the oldest first; a month that the
+// LookBack judges the last n periods up to one, the oldest first; one that the
 // rule does not hold for is judged all the same.
-func LookBack(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calendar.Month, n int) []Back {
+func LookBack(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calendar.Period, n int) []Back {
 	var out []Back
-	before := Judge(e, rule, level, m-calendar.Month(n))
-	for k := m - calendar.Month(n) + 1; k <= m; k++ {
+	var before *Result
+	if first, ok := e.Book.Calendar.Before(p, n); ok {
+		before = Judge(e, rule, level, first)
+	}
+	for _, k := range e.Book.Calendar.Run(p, n) {
 		r := Judge(e, rule, level, k)
-		b := Back{Month: k, Empty: r.Empty}
+		b := Back{Period: k, Empty: r.Empty}
 		b.Codes = r.Flagged()
 		b.Judged, b.Flagged = r.Tally().Judged(), len(b.Codes)
 		for _, code := range b.Codes {
-			if before.IsFlagged(code) {
+			if before != nil && before.IsFlagged(code) {
 				b.Persisted++
 			}
 		}
@@ -234,26 +237,30 @@ const solveSteps = 24
 // halves the stretch around the best one; the least value of equally good ones
 // is taken. The first result is the answer, the others are what was tried, by
 // value.
-func SolveDial(e *measure.Engine, dial string, rules []string, m calendar.Month, n int, wanted float64, low, high, step amount.Amount) (Tried, []Tried) {
+func SolveDial(e *measure.Engine, dial string, rules []string, p calendar.Period, n int, wanted float64, low, high, step amount.Amount) (Tried, []Tried) {
 	known := map[amount.Amount]float64{}
 	at := func(v amount.Amount) float64 {
 		if f, ok := known[v]; ok {
 			return f
 		}
 		turned := e.With(e.Book.WithDial(dial, v))
-		flagged, months := 0, map[calendar.Month]bool{}
-		for _, name := range rules {
-			rule := turned.Book.Rule(name)
-			for _, level := range rule.Levels {
-				for k := m - calendar.Month(n) + 1; k <= m; k++ {
-					r := Judge(turned, rule, level, k)
-					flagged += len(r.Flagged())
-					months[k] = months[k] || !r.Empty
+		flagged, full := 0, 0
+		for k := range n {
+			counts := false
+			for _, name := range rules {
+				rule := turned.Book.Rule(name)
+				period, ok := turned.Book.Calendar.Within(p, rule.Each)
+				if ok {
+					period, ok = turned.Book.Calendar.Before(period, k)
+				}
+				for _, level := range rule.Levels {
+					if ok {
+						r := Judge(turned, rule, level, period)
+						flagged += len(r.Flagged())
+						counts = counts || !r.Empty
+					}
 				}
 			}
-		}
-		full := 0
-		for _, counts := range months {
 			if counts {
 				full++
 			}

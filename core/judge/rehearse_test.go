@@ -41,7 +41,7 @@ func TestNearestAreTheNearest(t *testing.T) {
 		lines, revenue := drawMonths(t, reps, 1)
 		low, high := rapid.IntRange(0, 100).Draw(t, "low"), rapid.IntRange(101, 200).Draw(t, "high")
 		e := world(t, reps, fmt.Sprintf("\n  - {name: two, judges: rep, threshold: {of: revenue, bands: [{grade: act, below: %d}, {grade: look, below: %d}, {clear: rest}]}}\n", low, high), lines...)
-		r := judge.Judge(e, e.Book.Rule("two"), e.Book.Rule("two").Levels[0], october)
+		r := judge.Judge(e, e.Book.Rule("two"), e.Book.Rule("two").Levels[0], calendar.MonthPeriod(october))
 		type near struct {
 			code uint32
 			far  float64
@@ -79,14 +79,14 @@ func TestTheDialFoundIsTheBest(t *testing.T) {
 		months := rapid.IntRange(1, 3).Draw(t, "months")
 		const high = 40
 		step := amount.Amount(amount.Scale / 100)
-		best, tried := judge.SolveDial(e, "floor", []string{"small"}, october, months, wanted, 0, high*step, step)
+		best, tried := judge.SolveDial(e, "floor", []string{"small"}, calendar.MonthPeriod(october), months, wanted, 0, high*step, step)
 		least := math.Inf(1)
 		for i := range amount.Amount(high + 1) {
 			turned := e.With(e.Book.WithDial("floor", i*step))
 			flagged, full := 0, 0
 			for back := range months {
 				rule := turned.Book.Rule("small")
-				r := judge.Judge(turned, rule, rule.Levels[0], october-calendar.Month(back))
+				r := judge.Judge(turned, rule, rule.Levels[0], calendar.MonthPeriod(october-calendar.Month(back)))
 				flagged += r.Tally().Flagged
 				if !r.Empty {
 					full++
@@ -105,7 +105,7 @@ func TestFlipsAreAllThatDiffer(t *testing.T) {
 		lines, _ := drawMonths(t, 12, 1)
 		judged := func(act, look int) *judge.Result {
 			e := world(t, 12, fmt.Sprintf("\n  - {name: two, judges: rep, no_data: look, threshold: {of: revenue, bands: [{grade: act, below: %d}, {grade: look, below: %d}, {clear: rest}]}}\n", act, look), lines...)
-			return judge.Judge(e, e.Book.Rule("two"), e.Book.Rule("two").Levels[0], october)
+			return judge.Judge(e, e.Book.Rule("two"), e.Book.Rule("two").Levels[0], calendar.MonthPeriod(october))
 		}
 		draw := func() *judge.Result {
 			act := rapid.IntRange(0, 200).Draw(t, "act")
@@ -134,7 +134,7 @@ func TestPersistenceIsACount(t *testing.T) {
 		least := rapid.IntRange(1, of).Draw(t, "least")
 		e := world(t, 5, fmt.Sprintf("\n  - {name: low, judges: rep, persists: %d of %d, threshold: {of: revenue, bands: [{grade: act, below: 100}, {clear: rest}]}}\n", least, of), lines...)
 		rule := e.Book.Rule("low")
-		r := judge.Judge(e, rule, rule.Levels[0], october)
+		r := judge.Judge(e, rule, rule.Levels[0], calendar.MonthPeriod(october))
 		for rep, months := range revenue {
 			n := 0
 			for _, v := range months {
@@ -166,7 +166,7 @@ func TestWhatIf(t *testing.T) {
 	sheet := e.Snapshot.Targets[ledger.SheetKey{Kind: "rep", Measure: "revenue"}]
 	sheet.Set(october, 0, amount.FromInt(300))
 	say := func(rule string, code uint32, changes map[string]*big.Rat) string {
-		r := judge.Judge(e, e.Book.Rule(rule), e.Book.Rule(rule).Levels[0], october)
+		r := judge.Judge(e, e.Book.Rule(rule), e.Book.Rule(rule).Levels[0], calendar.MonthPeriod(october))
 		v, refused := judge.WhatIf(e, r, code, changes)
 		if refused != "" {
 			return refused
@@ -210,7 +210,7 @@ func TestPeersWithinGroups(t *testing.T) {
 	lines[8].net = "9000" // R8 is in North, with R0, R2, R4 and R6
 	e := world(t, 9, "\n  - {name: far, judges: rep, outlier: {of: revenue, among: rep.territory, by: robust score, beyond: 3.5, side: both, peers: 4, grade: look}}\n", lines...)
 	rule := e.Book.Rule("far")
-	r := judge.Judge(e, rule, rule.Levels[0], october)
+	r := judge.Judge(e, rule, rule.Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "clear; not judged (too few peers); clear; not judged (too few peers); clear; not judged (too few peers); clear; not judged (too few peers); breach look", verdicts(r))
 	ev := judge.EvidenceFor(e, r, 8)
 	assert.Equal(t, []any{"North", 4, 1, "104", "2"}, []any{ev.Peers.Group, ev.Peers.Others, ev.Peers.Place, ev.Peers.Median.RatString(), ev.Peers.MAD.RatString()})

@@ -62,7 +62,7 @@ func judged(t require.TestingT, s sold, rules string, scale int64, order []int) 
 	e := world(t, manyReps, rules, lines...)
 	e.Snapshot.Targets[ledger.SheetKey{Kind: "rep", Measure: "revenue"}] = sheet
 	out := map[string]string{}
-	for _, r := range judge.All(measure.New(e.Book, e.Snapshot), october) {
+	for _, r := range judge.All(measure.New(e.Book, e.Snapshot), calendar.MonthPeriod(october)) {
 		for i := range manyReps {
 			v := r.Verdict(uint32(order[i]))
 			out[fmt.Sprint(r.Rule.Name, " ", i)] = strings.TrimSpace(fmt.Sprint(v.Outcome, " ", v.Grade, " ", v.Why))

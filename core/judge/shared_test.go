@@ -54,7 +54,7 @@ func sharedText(t *rapid.T) string {
 // everything is all that a book's rules say of everybody, with the exact evidence.
 func everything(e *measure.Engine, p calendar.Month) string {
 	var s strings.Builder
-	for _, r := range judge.All(e, p) {
+	for _, r := range judge.All(e, calendar.MonthPeriod(p)) {
 		fmt.Fprintf(&s, "%s %s: %s\n", r.Rule.Name, r.Level, verdicts(r))
 		for _, code := range r.Flagged() {
 			ev := judge.EvidenceFor(e, r, code)
@@ -105,9 +105,9 @@ func TestADialThatOnlyAYardstickNames(t *testing.T) {
 	e := world(t, 4, "\n  - {name: y, judges: rep, threshold: {of: margin, against: floor, as: difference, bands: [{grade: act, below: 0%}, {clear: rest}]}}\n",
 		line{0, "2026-10-01", "100", "90"}, line{1, "2026-10-01", "100", "85"}, line{2, "2026-10-01", "100", "70"}, line{3, "2026-10-01", "100", "60"})
 	level := e.Book.Rule("y").Levels[0]
-	assert.Equal(t, []uint32{0, 1}, judge.Judge(e, e.Book.Rule("y"), level, october).Flagged())
+	assert.Equal(t, []uint32{0, 1}, judge.Judge(e, e.Book.Rule("y"), level, calendar.MonthPeriod(october)).Flagged())
 	turned := e.With(e.Book.WithDial("floor", 3500))
-	assert.Equal(t, []uint32{0, 1, 2}, judge.Judge(turned, turned.Book.Rule("y"), level, october).Flagged())
-	best, _ := judge.SolveDial(e, "floor", []string{"y"}, october, 1, 3, 0, 5000, 100)
+	assert.Equal(t, []uint32{0, 1, 2}, judge.Judge(turned, turned.Book.Rule("y"), level, calendar.MonthPeriod(october)).Flagged())
+	best, _ := judge.SolveDial(e, "floor", []string{"y"}, calendar.MonthPeriod(october), 1, 3, 0, 5000, 100)
 	assert.Equal(t, 3.0, best.Average)
 }

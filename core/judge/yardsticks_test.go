@@ -78,14 +78,14 @@ func TestYardsticksByHand(t *testing.T) {
 		sheet.Set(october, 1, amount.FromInt(250))
 		e.Snapshot.Targets[ledger.SheetKey{Kind: "rep", Measure: "revenue"}] = sheet
 		rule := e.Book.Rule("held")
-		r := judge.Judge(e, rule, rule.Levels[0], october)
+		r := judge.Judge(e, rule, rule.Levels[0], calendar.MonthPeriod(october))
 		assert.Equal(t, c.want, held(t, e, r), "%s as %s", c.against, c.as)
 		for code, v := range r.All() {
 			ev := judge.EvidenceFor(e, r, uint32(code))
 			if ev.Held != nil {
 				cut := map[string]*big.Rat{"difference": new(big.Rat), "ratio": big.NewRat(9, 10), "change": new(big.Rat)}[c.as]
 				assert.Equal(t, ev.Held.Cmp(cut) < 0, v.Grade == "act", "%s as %s, R%d", c.against, c.as, code)
-				assert.NotContains(t, explain.Sentence(e.Book, rule, october, v, ev), "%!")
+				assert.NotContains(t, explain.Sentence(e.Book, rule, calendar.MonthPeriod(october), v, ev), "%!")
 			}
 		}
 	}
@@ -145,7 +145,7 @@ func TestHeldIsDecidedExactly(t *testing.T) {
   - {name: near, judges: rep, threshold: {of: revenue, against: cost, as: %s, bands: [{grade: act, below: %s}, {clear: rest}]}}
 `, as, bound), line{0, "2026-10-05", v.String(), amount.Amount(y).String()})
 		rule := e.Book.Rule("near")
-		r := judge.Judge(e, rule, rule.Levels[0], october)
+		r := judge.Judge(e, rule, rule.Levels[0], calendar.MonthPeriod(october))
 		want := new(big.Rat).Sub(v.Rat(), amount.Amount(y).Rat())
 		switch as {
 		case "ratio":
@@ -163,7 +163,7 @@ func TestLevelsEachOnTheirOwn(t *testing.T) {
 `, worked...)
 	rule := e.Book.Rule("thin")
 	var said []string
-	for _, r := range judge.All(e, october) {
+	for _, r := range judge.All(e, calendar.MonthPeriod(october)) {
 		keys, _ := e.Names(r.Level)
 		for code, v := range r.All() {
 			if v.Outcome != judge.NoData && v.Outcome != judge.OutOfScope {
@@ -187,10 +187,10 @@ func TestChoices(t *testing.T) {
         - {grade: look, none: [revenue above 150]}
 `, worked...)
 	rule := e.Book.Rule("mixed")
-	r := judge.Judge(e, rule, rule.Levels[0], october)
+	r := judge.Judge(e, rule, rule.Levels[0], calendar.MonthPeriod(october))
 	var sentences []string
 	for code, v := range r.All() {
-		sentences = append(sentences, explain.Sentence(e.Book, rule, october, v, judge.EvidenceFor(e, r, uint32(code))))
+		sentences = append(sentences, explain.Sentence(e.Book, rule, calendar.MonthPeriod(october), v, judge.EvidenceFor(e, r, uint32(code))))
 	}
 	assert.Equal(t, "breach look; breach act; breach act; no data (no lines in the period)", verdicts(r))
 	assert.Equal(t, "These hold: revenue above 250; growth(revenue) above 20%: revenue 300, margin rate 50.0%.", sentences[0])
@@ -205,13 +205,13 @@ func TestPersistenceStopsAndDates(t *testing.T) {
   - {name: gone, judges: rep, valid_until: 2026-09-30, threshold: {of: revenue, bands: [{grade: look, above: 0}, {clear: rest}]}}
   - {name: coming, judges: rep, valid_from: 2026-10-31, threshold: {of: revenue, bands: [{grade: look, above: 0}, {clear: rest}]}}
 `, worked...)
-	all := judge.All(e, october)
+	all := judge.All(e, calendar.MonthPeriod(october))
 	require.Len(t, all, 3)
-	assert.Equal(t, "breach act; clear (not in enough of the last periods); clear", strings.ReplaceAll(verdicts(judge.Judge(e, e.Book.Rule("sure"), all[0].Level, october)), "clear; clear", "clear (not in enough of the last periods); clear"))
+	assert.Equal(t, "breach act; clear (not in enough of the last periods); clear", strings.ReplaceAll(verdicts(judge.Judge(e, e.Book.Rule("sure"), all[0].Level, calendar.MonthPeriod(october))), "clear; clear", "clear (not in enough of the last periods); clear"))
 	assert.Equal(t, "not judged (an earlier rule has had the last word); breach look; breach look", verdicts(all[1]))
 	assert.Equal(t, "coming", all[2].Rule.Name)
 	r := all[0]
-	sentence := explain.Sentence(e.Book, r.Rule, october, r.Verdict(0), judge.EvidenceFor(e, r, 0))
+	sentence := explain.Sentence(e.Book, r.Rule, calendar.MonthPeriod(october), r.Verdict(0), judge.EvidenceFor(e, r, 0))
 	assert.Equal(t, "Revenue is 300, above 210. In 2 of the last 2 months; it is flagged from 2 on.", sentence)
 }
 
@@ -276,18 +276,18 @@ func TestRehearsal(t *testing.T) {
   - {name: thin, judges: rep, threshold: {of: margin, bands: [{grade: look, below: floor}, {clear: rest}]}}
 `, worked...)
 	rule := e.Book.Rule("big")
-	before := judge.Judge(e, rule, rule.Levels[0], october)
+	before := judge.Judge(e, rule, rule.Levels[0], calendar.MonthPeriod(october))
 	moved, err := e.Book.WithCuts("big", rulebook.CutMove{At: amount.FromInt(150)})
 	require.NoError(t, err)
 	draft := e.With(moved)
-	after := judge.Judge(draft, moved.Rule("big"), rule.Levels[0], october)
+	after := judge.Judge(draft, moved.Rule("big"), rule.Levels[0], calendar.MonthPeriod(october))
 	flips := judge.Flips(before, after)
 	require.Len(t, flips, 1)
 	assert.Equal(t, []any{uint32(1), "", "act"}, []any{flips[0].Code, flips[0].Before.Grade, flips[0].After.Grade})
 	assert.Len(t, judge.Flips(nil, after), 2, "of a new rule all are new")
 	near := after.NearCut(2)
 	assert.Equal(t, []uint32{1, 2}, []uint32{near[0].Code, near[1].Code}, "200 and 100 lie 50 from 150")
-	back := judge.LookBack(draft, moved.Rule("big"), rule.Levels[0], october, 3)
+	back := judge.LookBack(draft, moved.Rule("big"), rule.Levels[0], calendar.MonthPeriod(october), 3)
 	assert.Equal(t, []int{0, 2, 2}, []int{back[0].Flagged, back[1].Flagged, back[2].Flagged})
 	assert.Equal(t, 2, back[2].Persisted)
 	_, err = e.Book.WithCuts("big", rulebook.CutMove{High: true})
@@ -299,12 +299,12 @@ func TestRehearsal(t *testing.T) {
 	assert.ErrorContains(t, err, "with that cut, two bands overlap from 100 and below 150")
 	together, err := both.Book.WithCuts("two", rulebook.CutMove{High: true, At: amount.FromInt(150)}, rulebook.CutMove{Band: 1, At: amount.FromInt(150)})
 	require.NoError(t, err)
-	assert.Equal(t, "clear; breach look; breach act", verdicts(judge.Judge(both.With(together), together.Rule("two"), rule.Levels[0], october)))
+	assert.Equal(t, "clear; breach look; breach act", verdicts(judge.Judge(both.With(together), together.Rule("two"), rule.Levels[0], calendar.MonthPeriod(october))))
 	_, err = e.Book.WithCuts("thin", rulebook.CutMove{High: true})
 	assert.ErrorContains(t, err, "ends at the dial floor")
 
 	thin := e.Book.Rule("thin")
-	r := judge.Judge(e, thin, thin.Levels[0], october)
+	r := judge.Judge(e, thin, thin.Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "clear; clear; breach look", verdicts(r))
 	v, refused := judge.WhatIf(e, r, 2, map[string]*big.Rat{"cost": big.NewRat(78, 1)})
 	assert.Equal(t, []string{"clear", ""}, []string{v.Outcome.String(), refused}, "(100 - 78) / 100 is 22%")
@@ -314,7 +314,7 @@ func TestRehearsal(t *testing.T) {
 	assert.Equal(t, judge.NoData, v.Outcome)
 
 	// R2's margin is 10%, R0's 50%, R1's 75%.
-	best, tried := judge.SolveDial(e, "floor", []string{"thin"}, october, 1, 2, 0, amount.FromInt(1), amount.Scale/1000)
+	best, tried := judge.SolveDial(e, "floor", []string{"thin"}, calendar.MonthPeriod(october), 1, 2, 0, amount.FromInt(1), amount.Scale/1000)
 	assert.Equal(t, 2.0, best.Average)
 	assert.True(t, best.Value > amount.Scale/2 && best.Value <= 3*amount.Scale/4, best.Value.String())
 	for i := 1; i < len(tried); i++ {

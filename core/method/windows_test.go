@@ -211,7 +211,7 @@ func TestEachEventIsReportedOnce(t *testing.T) {
 		}{{"followed", followed}, {"unanswered", missed}} {
 			e := world(t, read(t, fmt.Sprintf("window: {%s: sales, by: returns, within: %d days, grade: act%s}", c.key, within, options)), 1, all...)
 			for m := start.Month(); m <= start.Month()+5; m++ {
-				r := judge.Judge(e, &e.Book.Rules[0], e.Book.Rules[0].Levels[0], m)
+				r := judge.Judge(e, &e.Book.Rules[0], e.Book.Rules[0].Levels[0], calendar.MonthPeriod(m))
 				if r.Empty {
 					continue
 				}
@@ -268,7 +268,7 @@ func TestBurstsAgreeWithBruteForce(t *testing.T) {
 		}
 		e := world(t, read(t, fmt.Sprintf("window: {burst: returns, at_least: %d %s, within: %d days, grade: act}", least, noun, d)), 1, all...)
 		for m := start.Month(); m <= october; m++ {
-			r := judge.Judge(e, &e.Book.Rules[0], e.Book.Rules[0].Levels[0], m)
+			r := judge.Judge(e, &e.Book.Rules[0], e.Book.Rules[0].Levels[0], calendar.MonthPeriod(m))
 			if r.Empty {
 				continue
 			}
@@ -290,7 +290,7 @@ func TestWindowsAtOtherLevels(t *testing.T) {
 	require.Empty(t, problems)
 	e := world(t, several, 3, two...)
 	var all []string
-	for _, r := range judge.All(e, october) {
+	for _, r := range judge.All(e, calendar.MonthPeriod(october)) {
 		all = append(all, said(r))
 	}
 	assert.Equal(t, []string{"act; act; act", "act"}, all)

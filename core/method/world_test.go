@@ -119,7 +119,7 @@ func world(t require.TestingT, book *rulebook.Book, n int, lines ...line) *measu
 // found judges the only rule of a book.
 func found(e *measure.Engine, m calendar.Month) *judge.Result {
 	rule := &e.Book.Rules[0]
-	return judge.Judge(e, rule, rule.Levels[0], m)
+	return judge.Judge(e, rule, rule.Levels[0], calendar.MonthPeriod(m))
 }
 
 // said are the verdicts of a result, one a subject.
@@ -140,7 +140,7 @@ func said(r *judge.Result) string {
 
 // sentence says why a code got its verdict.
 func sentence(e *measure.Engine, r *judge.Result, code uint32) string {
-	return explain.Sentence(e.Book, r.Rule, r.Month, r.Verdict(code), judge.EvidenceFor(e, r, code))
+	return explain.Sentence(e.Book, r.Rule, r.Period, r.Verdict(code), judge.EvidenceFor(e, r, code))
 }
 
 // monthly are sales of one shop, one line a month up to October 2026, the last

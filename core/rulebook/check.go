@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 
+	"oskel/core/calendar"
 	"oskel/core/lang"
 )
 
@@ -137,6 +138,9 @@ func (r *reader) checkRule(book *Book, rule *Rule) {
 	if rule.Ended != "" && !rule.Is("window") && !book.comparesWithPast(rule) {
 		r.complain(rule.At, path+".ended", "the rule compares nothing with the past, so nothing can have ended; 'ended' is for growth, change and yardsticks of earlier periods")
 	}
+	if unit, _ := calendar.ParseUnit(rule.Each); unit < calendar.Monthly && book.aims(rule) {
+		r.complain(rule.At, path+".each", "targets are kept by month, so that a rule of each %s has none to hold a figure against", rule.Each)
+	}
 	for _, b := range rule.Base {
 		r.reaches(book, rule, b.Measure, b.Bound.At, path+".base")
 	}
@@ -164,6 +168,42 @@ func (r *reader) checkRule(book *Book, rule *Rule) {
 	case rule.Method != nil:
 		r.checkMethod(book, rule, path)
 	}
+}
+
+// aims says whether a rule holds a figure against a target.
+func (b *Book) aims(r *Rule) bool {
+	names := r.setMeasures()
+	if t := r.Threshold; t != nil {
+		names = append(names, t.Of)
+		if t.Against != nil && t.Against.Tree != nil {
+			if t.Against.Target || t.Against.Tree.Any(targets) {
+				return true
+			}
+			names = append(names, t.Against.Tree.Names()...)
+		}
+		for _, c := range t.Choices {
+			for _, condition := range c.Of {
+				names = append(names, condition.Tree.Names()...)
+			}
+		}
+	}
+	seen := map[string]bool{}
+	for i := 0; i < len(names); i++ {
+		m := b.Measure(names[i])
+		if m == nil || m.Formula == nil || seen[names[i]] {
+			continue
+		}
+		seen[names[i]] = true
+		if m.Formula.Tree.Any(targets) {
+			return true
+		}
+		names = append(names, m.Formula.Tree.Names()...)
+	}
+	return false
+}
+
+func targets(f lang.Function) bool {
+	return f.Name == "target" || f.Name == "attainment" || f.Name == "gap"
 }
 
 // reaches: every feed under a measure must name subjects of every kind judged.

@@ -197,7 +197,7 @@ type Rule struct {
 	Name      string
 	Title     string
 	Levels    []Level // whom it judges, each on its own
-	Each      string  // the period; "month"
+	Each      string  // how often it is evaluated: "month" and its like, or a kind of window
 	Where     *Condition
 	Base      []Base
 	NoData    string // the grade of its own that no data gets; "" says nothing

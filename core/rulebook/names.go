@@ -88,6 +88,21 @@ func named[T any](all []T, of func(T) Named) []Named {
 	return out
 }
 
+// Grains lists how often the rules are evaluated, in the order of their first
+// appearance; a book without rules is looked at by the month.
+func (b *Book) Grains() []string {
+	var out []string
+	for _, r := range b.Rules {
+		if !slices.Contains(out, r.Each) {
+			out = append(out, r.Each)
+		}
+	}
+	if len(out) == 0 {
+		out = append(out, "month")
+	}
+	return out
+}
+
 // AllNames lists everything that has a name and can be used: measures, dials,
 // kinds, grades, feeds, desks and rules.
 func (b *Book) AllNames() []string {

@@ -62,7 +62,7 @@ func (r *reader) readRules(v value, book *Book) {
 		if rule.Levels = f["judges"].levels(book); f["judges"].isList() && len(f["judges"].items()) == 0 {
 			f["judges"].complain("state at least one kind, such as %s", strings.Join(kindNames(book), " or "))
 		}
-		rule.Each = f["each"].oneOf("month", "month")
+		rule.Each = f["each"].grain(book)
 		if w := f["where"]; !w.absent() {
 			rule.Where = r.readScope(w, book, rule.Levels)
 		}
@@ -117,6 +117,26 @@ func (r *reader) readRules(v value, book *Book) {
 		}
 		book.Rules = append(book.Rules, rule)
 	}
+}
+
+// grain reads how often a rule is evaluated: a length of period, or a kind of
+// window of the calendar.
+func (v value) grain(book *Book) string {
+	if v.absent() {
+		return "month"
+	}
+	s := v.required()
+	known := []string{"day", "week", "month", "quarter", "half", "year"}
+	for _, w := range book.Calendar.Windows {
+		if !slices.Contains(known, w.Kind) {
+			known = append(known, w.Kind)
+		}
+	}
+	if !slices.Contains(known, s) {
+		v.complain("expected one of %s, found %q%s", strings.Join(known, ", "), s, lang.Suggestion(s, known))
+		return "month"
+	}
+	return s
 }
 
 // levels reads 'rep', 'rep x product', or a list of such.

@@ -184,8 +184,8 @@ func TestRulesThatCannotBe(t *testing.T) {
 		`{name: x, judges: rep, persists: 4 of 3, window: {silence: sales, at_least: 60 days, grade: look}}`: {
 			`38: rules.x.persists: expected how many of the last periods, such as '2 of 3', found "4 of 3"`,
 		},
-		`{name: x, judges: rep, each: week, window: {silence: sales, at_least: 60 days, grade: look}}`: {
-			`34: rules.x.each: "week" is not one of month`,
+		`{name: x, judges: rep, each: fortnight, window: {silence: sales, at_least: 60 days, grade: look}}`: {
+			`34: rules.x.each: expected one of day, week, month, quarter, half, year, found "fortnight"`,
 		},
 		`{name: x, judges: rep, on: perhaps, window: {silence: sales, at_least: 60 days, grade: look}}`: {
 			`32: rules.x.on: "perhaps" is not one of true, false`,

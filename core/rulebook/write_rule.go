@@ -16,6 +16,7 @@ type RuleDefinition struct {
 	Name       string              `json:"name,omitempty"`
 	Title      string              `json:"title,omitempty"`
 	Judges     []string            `json:"judges,omitempty"`
+	Each       string              `json:"each,omitempty"`
 	Where      string              `json:"where,omitempty"`
 	Base       []BaseDefinition    `json:"base,omitempty"`
 	NoData     string              `json:"no_data,omitempty"`
@@ -78,7 +79,7 @@ func (d *Dial) Text(a amount.Amount) string { return Bound{Number: a, Percent: d
 
 // Define gives a rule of the book field by field.
 func (b *Book) Define(r *Rule) RuleDefinition {
-	d := RuleDefinition{Name: r.Name, Title: r.Title, NoData: r.NoData, LastWord: r.LastWord, Shows: r.Shows}
+	d := RuleDefinition{Name: r.Name, Title: r.Title, Each: r.Each, NoData: r.NoData, LastWord: r.LastWord, Shows: r.Shows}
 	d.Ended = map[string]string{"zero": "counts as zero", "missing": "no data"}[r.Ended]
 	for _, l := range r.Levels {
 		d.Judges = append(d.Judges, l.String())
@@ -237,7 +238,10 @@ func (d *RuleDefinition) Write(indent string, methods Methods) string {
 	} else {
 		line("judges: " + list(d.Judges))
 	}
-	line("each: month")
+	if d.Each == "" {
+		d.Each = "month"
+	}
+	put("each", d.Each)
 	put("where", d.Where)
 	if len(d.Base) > 0 {
 		var pairs []string

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"oskel/core/calendar"
 	"oskel/core/judge"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
@@ -37,7 +38,7 @@ func (r *Rehearser) Book(ctx context.Context, d Variant, period string) (*Change
 	if err != nil {
 		return nil, err
 	}
-	was, month, err := months(published, draft, period)
+	was, is, err := periods(published, draft, period)
 	if err != nil {
 		return nil, err
 	}
@@ -48,7 +49,7 @@ func (r *Rehearser) Book(ctx context.Context, d Variant, period string) (*Change
 	}
 	old := map[part]*judge.Result{}
 	err = r.figures.Share(ctx, published, published, func(e *measure.Engine) error {
-		for _, res := range judge.All(e, was) {
+		for _, res := range all(e, was) {
 			old[part{res.Rule.Name, res.Level}] = res
 			out.Flagged[0] += desks(e, res, out.Before)
 		}
@@ -58,7 +59,7 @@ func (r *Rehearser) Book(ctx context.Context, d Variant, period string) (*Change
 		return nil, err
 	}
 	err = r.figures.Share(ctx, published, draft, func(e *measure.Engine) error {
-		for _, res := range judge.All(e, month) {
+		for _, res := range all(e, is) {
 			key := part{res.Rule.Name, res.Level}
 			before := old[key]
 			delete(old, key)
@@ -98,6 +99,17 @@ func (r *Rehearser) Book(ctx context.Context, d Variant, period string) (*Change
 	slices.SortStableFunc(out.Rules, func(a, b Change) int { return strings.Compare(boolKey(a), boolKey(b)) })
 	slices.Sort(out.Advice)
 	return out, err
+}
+
+// all evaluates every rule of a book in the last period of its grain that ends by
+// the end of one.
+func all(e *measure.Engine, p calendar.Period) (out []*judge.Result) {
+	for _, grain := range e.Book.Grains() {
+		if within, ok := e.Book.Calendar.Within(p, grain); ok {
+			out = append(out, judge.All(e, within)...)
+		}
+	}
+	return out
 }
 
 // boolKey sorts removed rules last, by name.

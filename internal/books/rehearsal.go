@@ -37,7 +37,7 @@ type publishedKey struct {
 	snapshot *ledger.Snapshot
 	rule     *rulebook.Rule // of the published book
 	level    rulebook.Level
-	month    calendar.Month
+	period   calendar.Period
 }
 
 // publishedResult is what a published rule finds, to hold drafts against.
@@ -51,23 +51,23 @@ type publishedResult struct {
 const keptResults = 16
 
 // published judges a published rule, or remembers what it found.
-func (r *Rehearser) published(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, m calendar.Month) *publishedResult {
-	key := publishedKey{e.Snapshot, rule, level, m}
+func (r *Rehearser) published(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calendar.Period) *publishedResult {
+	key := publishedKey{e.Snapshot, rule, level, p}
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if p := r.was[key]; p != nil {
-		return p
+	if known := r.was[key]; known != nil {
+		return known
 	}
-	p := &publishedResult{result: judge.Judge(e, rule, level, m), desks: map[string]int{}}
-	p.tally = p.result.Tally()
-	desks(e, p.result, p.desks)
+	found := &publishedResult{result: judge.Judge(e, rule, level, p), desks: map[string]int{}}
+	found.tally = found.result.Tally()
+	desks(e, found.result, found.desks)
 	if len(r.was) >= keptResults {
 		clear(r.was)
 	}
 	if !e.Stopped() {
-		r.was[key] = p
+		r.was[key] = found
 	}
-	return p
+	return found
 }
 
 // NewRehearser is a rehearser of drafts against the published book.

@@ -15,12 +15,12 @@ import (
 	"oskel/internal/store"
 )
 
-// Question is about one rule of a draft in a month.
+// Question is about one rule of a draft in a period.
 type Question struct {
 	Variant
 	Rule     string
 	Level    string // one of those it judges; the first unless stated
-	Period   string // a month of the published calendar, or else of the draft's
+	Period   string // of the published calendar, or else of the draft's; of another grain than the rule's it is the rule's last period by its end
 	LookBack int
 	LineUp   bool
 	Key      string // of the subject of a what-if
@@ -60,7 +60,7 @@ type Answer struct {
 	WhatIf    *WhatIf
 }
 
-// Back is one month of a look back, with how many of those flagged were
+// Back is one period of a look back, with how many of those flagged were
 // settled as explained.
 type Back struct {
 	judge.Back
@@ -104,16 +104,25 @@ func (r *Rehearser) Rehearse(ctx context.Context, ask Question, then func(*Answe
 			return err
 		}
 	}
-	was, month, err := months(published, draft, ask.Period)
+	was, period, err := periods(published, draft, ask.Period)
 	if err != nil {
+		return err
+	}
+	if period, err = grain(draft, rule, period); err != nil {
 		return err
 	}
 	return r.figures.Share(ctx, published, draft, func(e *measure.Engine) error {
 		a := &Answer{Book: draft, Rule: rule, Level: level, Engine: e, Before: map[string]int{}, Desks: map[string]int{}}
-		a.Result = judge.Judge(e, rule, level, month)
+		a.Result = judge.Judge(e, rule, level, period)
 		a.Tally = a.Result.Tally()
 		var before *judge.Result
-		if old := published.Rule(rule.Name); old != nil && old.On && slices.Contains(old.Levels, level) && judge.Holds(published, old, was) {
+		old := published.Rule(rule.Name)
+		if old != nil {
+			if was, err = grain(published, old, was); err != nil {
+				old = nil
+			}
+		}
+		if old != nil && old.On && slices.Contains(old.Levels, level) && judge.Holds(published, old, was) {
 			engine := apart
 			if engine == nil {
 				engine = e.With(published)
@@ -123,7 +132,7 @@ func (r *Rehearser) Rehearse(ctx context.Context, ask Question, then func(*Answe
 		}
 		a.find(before)
 		if ask.LookBack > 0 {
-			if err := r.lookBack(ctx, a, published, month, ask.LookBack); err != nil {
+			if err := r.lookBack(ctx, a, published, period, ask.LookBack); err != nil {
 				return err
 			}
 		}
@@ -153,7 +162,7 @@ func (a *Answer) find(before *judge.Result) {
 	keys, names := a.Engine.Names(a.Level)
 	shown := func(code uint32, v judge.Verdict) Found {
 		ev := judge.EvidenceFor(a.Engine, a.Result, code)
-		f := Found{Key: keys[code], Name: names[code], After: v.Grade, Sentence: explain.Sentence(a.Book, a.Rule, a.Result.Month, v, ev)}
+		f := Found{Key: keys[code], Name: names[code], After: v.Grade, Sentence: explain.Sentence(a.Book, a.Rule, a.Result.Period, v, ev)}
 		f.Value, f.Yardstick = explain.Values(a.Book, a.Rule, ev)
 		return f
 	}
@@ -186,40 +195,56 @@ func (a *Answer) find(before *judge.Result) {
 	}
 }
 
-// PeriodError says that a text names no month, neither of the published
+// grain is a period as a rule is evaluated: itself, or the last one of the rule's
+// grain that ends by its end.
+func grain(book *rulebook.Book, rule *rulebook.Rule, p calendar.Period) (calendar.Period, error) {
+	within, ok := book.Calendar.Within(p, rule.Each)
+	if !ok {
+		return p, cannot("the rule %s is evaluated each %s, and none has ended by the end of %s", rule.Name, rule.Each, book.Calendar.Words(p))
+	}
+	return within, nil
+}
+
+// PeriodError says that a text names no period, neither of the published
 // calendar nor of the draft's.
 type PeriodError struct{ error }
 
-// months are the month that a text names, of the published calendar or, where
-// that knows none of the name, of the draft's, and the other's in which it ends.
-func months(published, draft *rulebook.Book, text string) (was, is calendar.Month, err error) {
-	if was, err = published.Calendar.ParseMonth(text); err == nil {
-		return was, monthIn(published, draft, was), nil
+// periods are the period that a text names, of the published calendar or, where
+// that knows none of the name, of the draft's, and the other's that it is.
+func periods(published, draft *rulebook.Book, text string) (was, is calendar.Period, err error) {
+	if was, err = published.Calendar.Parse(text); err == nil {
+		is, ok := draft.Calendar.In(published.Calendar, was)
+		if !ok {
+			return was, is, cannot("the draft's calendar has no window %s", text)
+		}
+		return was, is, nil
 	}
-	if is, other := draft.Calendar.ParseMonth(text); other == nil {
-		return monthIn(draft, published, is), is, nil
+	if is, other := draft.Calendar.Parse(text); other == nil {
+		if was, ok := published.Calendar.In(draft.Calendar, is); ok {
+			return was, is, nil
+		}
+		return is, is, nil // a window of the draft's own: the published book has none
 	}
-	return 0, 0, &PeriodError{err}
+	return was, is, &PeriodError{err}
 }
 
-// monthIn is the month of a draft's calendar in which a month of the published
-// one ends: where the draft changes the calendar, the two are not the same.
-func monthIn(published, draft *rulebook.Book, m calendar.Month) calendar.Month {
-	_, last := published.Calendar.Span(calendar.MonthPeriod(m))
-	return calendar.Month(draft.Calendar.Of(calendar.Monthly, last).Number)
-}
-
-func (r *Rehearser) lookBack(ctx context.Context, a *Answer, published *rulebook.Book, m calendar.Month, n int) error {
-	swept := func(m calendar.Month) calendar.Month { return monthIn(a.Book, published, m) }
-	explained, err := r.store.Explained(ctx, a.Rule.Name, a.Level.String(), swept(m-calendar.Month(n)+1), swept(m))
+func (r *Rehearser) lookBack(ctx context.Context, a *Answer, published *rulebook.Book, p calendar.Period, n int) error {
+	swept := func(p calendar.Period) calendar.Key {
+		if was, ok := published.Calendar.In(a.Book.Calendar, p); ok {
+			return published.Calendar.Key(was)
+		}
+		return a.Book.Calendar.Key(p)
+	}
+	run := a.Book.Calendar.Run(p, n)
+	explained, err := r.store.Explained(ctx, a.Rule.Name, a.Level.String(), swept(run[0]), swept(p))
 	if err != nil {
 		return err
 	}
 	keys, _ := a.Engine.Names(a.Level)
-	for _, b := range judge.LookBack(a.Engine, a.Rule, a.Level, m, n) {
+	for _, b := range judge.LookBack(a.Engine, a.Rule, a.Level, p, n) {
 		out := Back{Back: b}
 		for _, code := range b.Codes {
-			if explained[store.SubjectMonth{Key: keys[code], Month: swept(b.Month)}] {
+			if explained[store.SubjectPeriod{Key: keys[code], Period: swept(b.Period)}] {
 				out.Explained++
 			}
 		}

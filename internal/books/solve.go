@@ -59,13 +59,13 @@ func (r *Rehearser) Solve(ctx context.Context, s Solve) (*Solution, error) {
 	if dial.Percent {
 		step = amount.Scale / 1000 // a tenth of a percent
 	}
-	_, month, err := months(published, draft, s.Period)
+	_, period, err := periods(published, draft, s.Period)
 	if err != nil {
 		return nil, err
 	}
 	err = r.figures.Share(ctx, published, draft, func(e *measure.Engine) error {
-		out.Best, out.Tried = judge.SolveDial(e, s.Dial, out.Rules, month, s.Months, s.Wanted, low, high, step)
-		now, _ := judge.SolveDial(e, s.Dial, out.Rules, month, s.Months, s.Wanted, dial.Value, dial.Value, step)
+		out.Best, out.Tried = judge.SolveDial(e, s.Dial, out.Rules, period, s.Months, s.Wanted, low, high, step)
+		now, _ := judge.SolveDial(e, s.Dial, out.Rules, period, s.Months, s.Wanted, dial.Value, dial.Value, step)
 		out.Now = now.Average
 		return ctx.Err()
 	})

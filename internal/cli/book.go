@@ -85,7 +85,7 @@ var bookCommands = []command{
 		name: "rules", lists: true, short: "what each published rule says, and how many it flags",
 		example: "oskel rules -period 2026-10",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			period := f.String("period", "", "the `month` to count in, such as 2026-10")
+			period := f.String("period", "", "the `period` to count in, such as 2026-10")
 			return func(ctx context.Context, _ []string) error {
 				c, err := e.api()
 				if err != nil {

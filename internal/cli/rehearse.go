@@ -20,15 +20,15 @@ var rehearseCommands = []command{
 		example: "oskel rehearse -period 2026-10 draft.yaml\noskel rehearse -period 2026-10 -rule thin-margin -periods 6 -dial margin_floor=24%\noskel rehearse -period 2026-10 -rule thin-margin -what-if R-17 -set margin_rate=22%\noskel rehearse -period 2026-10 -solve margin_floor -about 5",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &rehearsal{dials: map[string]string{}, set: map[string]string{}}
-			f.StringVar(&p.period, "period", "", "the `month` (required)")
+			f.StringVar(&p.period, "period", "", "the `period` (required); for a rule of another grain its last one by then")
 			f.StringVar(&p.rule, "rule", "", "only this `rule`, in detail")
 			f.StringVar(&p.by, "by", "", "the `level`, where the rule judges several; its first unless stated")
 			f.Func("dial", "turn a dial, such as margin_floor=24%; may be repeated", pairFlag(p.dials))
 			f.IntVar(&p.periods, "periods", 0, "look back on so many `months` up to that one; for -solve, count them (6 unless stated)")
 			f.StringVar(&p.whatIf, "what-if", "", "the `key` of a subject; -set says which of its figures would be others")
 			f.Func("set", "a figure of the what-if, such as revenue=410, target=500 or revenue=missing; may be repeated", pairFlag(p.set))
-			f.StringVar(&p.solve, "solve", "", "find the value of this `dial` that flags -about so many a month")
-			f.Float64Var(&p.about, "about", -1, "how many exceptions a month are wanted, on average over the -periods")
+			f.StringVar(&p.solve, "solve", "", "find the value of this `dial` that flags -about so many a period")
+			f.Float64Var(&p.about, "about", -1, "how many exceptions a period are wanted, on average over the -periods")
 			return func(ctx context.Context, args []string) error {
 				if p.period == "" {
 					return usagef("-period is missing, such as -period 2026-10")
@@ -43,7 +43,7 @@ var rehearseCommands = []command{
 				}
 				switch {
 				case p.solve != "" && p.about < 0:
-					return usagef("-solve needs -about: how many exceptions a month are wanted?")
+					return usagef("-solve needs -about: how many exceptions a period are wanted?")
 				case p.solve != "":
 					return p.solveDial(ctx, e)
 				case p.whatIf != "" && p.rule == "":

@@ -18,7 +18,7 @@ import (
 
 var sweepCommands = []command{
 	{
-		name: "sweep", short: "evaluate the published rules for a month and record the exceptions",
+		name: "sweep", short: "evaluate the published rules for a period and record the exceptions",
 		long:    "The same rules on the same data change nothing. After corrected lines it says what\nis flagged now, what no longer is, and what has another grade.",
 		example: "oskel sweep -period 2026-10\noskel sweep -no-cases -period 2025-03",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
@@ -47,7 +47,7 @@ var sweepCommands = []command{
 		example: "oskel sweeps\noskel sweeps -period 2026-10",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.ListSweepsParams{}
-			stringFlag(f, &p.Period, "period", "only of this `month`, such as 2026-10")
+			stringFlag(f, &p.Period, "period", "only of this `period`, such as 2026-10 or 2026-W44")
 			return func(ctx context.Context, _ []string) error {
 				c, err := e.api()
 				if err != nil {
@@ -67,7 +67,7 @@ var sweepCommands = []command{
 		},
 	},
 	{
-		name: "exceptions", short: "list the exceptions of a month, the most serious first",
+		name: "exceptions", short: "list the exceptions of a period, the most serious first",
 		long:    "Grades, rules, kinds and desks may be called by name or by title. CSV and files have\nnumbers as numbers; a percentage is the fraction underneath.",
 		example: "oskel exceptions -period 2026-10\noskel exceptions -period 2026-10 -sort stake -descending\noskel exceptions -period 2026-10 -grade act -o act.xlsx",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
@@ -133,7 +133,7 @@ func stringFlag(f *flag.FlagSet, target **string, name, usage string) {
 
 // periodFlag is how every command is given its period.
 func periodFlag(f *flag.FlagSet) *string {
-	return f.String("period", "", "the `month`, such as 2026-10 (required)")
+	return f.String("period", "", "the `period`, such as 2026-10, 2026-W44, 2026-Q4 or the name of a window (required)")
 }
 
 func periodGiven(period string, args []string) error {

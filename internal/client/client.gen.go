@@ -1481,11 +1481,14 @@ type Role string
 type Rule struct {
 	// Definition A rule as the rulebook file has it; what is absent has its default
 	Definition *RuleDefinition `json:"definition,omitempty"`
-	Family     string          `json:"family"`
-	Judges     string          `json:"judges"`
-	Name       string          `json:"name"`
-	On         bool            `json:"on"`
-	Tally      *Tally          `json:"tally,omitempty"`
+
+	// Each How often it is evaluated: month and its like, or a kind of window
+	Each   string `json:"each"`
+	Family string `json:"family"`
+	Judges string `json:"judges"`
+	Name   string `json:"name"`
+	On     bool   `json:"on"`
+	Tally  *Tally `json:"tally,omitempty"`
 
 	// Text As it stands in the rulebook
 	Text  *string `json:"text,omitempty"`
@@ -1514,6 +1517,9 @@ type RuleDefinition struct {
 	Bands   *[]BandDefinition   `json:"bands,omitempty"`
 	Base    *[]BaseDefinition   `json:"base,omitempty"`
 	Choose  *[]ChoiceDefinition `json:"choose,omitempty"`
+
+	// Each day, week, month, quarter, half, year, or a kind of window; month unless stated
+	Each *string `json:"each,omitempty"`
 
 	// Ended What a value that ended counts as: 'counts as zero' or 'no data'
 	Ended    *string              `json:"ended,omitempty"`
@@ -1552,13 +1558,19 @@ type RuleOrder struct {
 
 // Rulebook defines model for Rulebook.
 type Rulebook struct {
-	Desks    []Named `json:"desks"`
-	Feeds    []Named `json:"feeds"`
-	Grades   []Grade `json:"grades"`
-	Kinds    []Kind  `json:"kinds"`
-	Revision int     `json:"revision"`
-	Text     string  `json:"text"`
-	Title    string  `json:"title"`
+	Desks  []Named `json:"desks"`
+	Feeds  []Named `json:"feeds"`
+	Grades []Grade `json:"grades"`
+
+	// Grains How often its rules are evaluated: month and its like, or kinds of windows
+	Grains   []string `json:"grains"`
+	Kinds    []Kind   `json:"kinds"`
+	Revision int      `json:"revision"`
+	Text     string   `json:"text"`
+	Title    string   `json:"title"`
+
+	// Windows The kinds of windows in its calendar
+	Windows []string `json:"windows"`
 }
 
 // RulebookText defines model for RulebookText.
@@ -1898,6 +1910,9 @@ type GetPartsParams struct {
 // ListPeriodsParams defines parameters for ListPeriods.
 type ListPeriodsParams struct {
 	Until *string `form:"until,omitempty" json:"until,omitempty"`
+
+	// Each Their grain: day, week, month, quarter, half, year or a kind of window; that of 'until', or month, unless stated
+	Each *string `form:"each,omitempty" json:"each,omitempty"`
 }
 
 // GetRegisterParams defines parameters for GetRegister.
@@ -2364,7 +2379,7 @@ type ClientInterface interface {
 	// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
 	ResetPassword(ctx context.Context, name PersonName, body ResetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListPeriods The last thirteen periods up to the newest with lines
+	// ListPeriods The last thirteen periods of a grain up to the newest with lines
 	//
 	// Corresponds with GET /api/periods (the `ListPeriods` operationId).
 	ListPeriods(ctx context.Context, params *ListPeriodsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -3215,7 +3230,7 @@ func (c *Client) ResetPassword(ctx context.Context, name PersonName, body ResetP
 	return c.Client.Do(req)
 }
 
-// ListPeriods The last thirteen periods up to the newest with lines
+// ListPeriods The last thirteen periods of a grain up to the newest with lines
 //
 // Corresponds with GET /api/periods (the `ListPeriods` operationId).
 func (c *Client) ListPeriods(ctx context.Context, params *ListPeriodsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -5587,6 +5602,18 @@ func NewListPeriodsRequest(server string, params *ListPeriodsParams) (*http.Requ
 
 		}
 
+		if params.Each != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "each", *params.Each, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if encoded := queryValues.Encode(); encoded != "" {
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
@@ -7465,7 +7492,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
 	ResetPasswordWithResponse(ctx context.Context, name PersonName, body ResetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error)
 
-	// ListPeriodsWithResponse The last thirteen periods up to the newest with lines
+	// ListPeriodsWithResponse The last thirteen periods of a grain up to the newest with lines
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -11033,7 +11060,7 @@ func (c *ClientWithResponses) ResetPasswordWithResponse(ctx context.Context, nam
 	return ParseResetPasswordResponse(rsp)
 }
 
-// ListPeriodsWithResponse The last thirteen periods up to the newest with lines
+// ListPeriodsWithResponse The last thirteen periods of a grain up to the newest with lines
 //
 // Returns a wrapper object for the known response body format(s).
 //

@@ -167,8 +167,8 @@ func (k *Keeper) EngineAt(ctx context.Context, book *rulebook.Book, version int6
 	return engine(ctx, book, k.past), nil
 }
 
-// LastMonth is the newest month of a calendar in which any feed has lines.
-func LastMonth(c calendar.Calendar, s *ledger.Snapshot) (calendar.Month, bool) {
+// LastDay is the newest day on which any feed has a line.
+func LastDay(s *ledger.Snapshot) (calendar.Day, bool) {
 	last := ledger.Never
 	for _, f := range s.Feeds {
 		if n := len(f.Chunks); n > 0 {
@@ -176,10 +176,7 @@ func LastMonth(c calendar.Calendar, s *ledger.Snapshot) (calendar.Month, bool) {
 			last = max(last, chunk.Month.First()+calendar.Day(chunk.Days[len(chunk.Days)-1])-1)
 		}
 	}
-	if last == ledger.Never {
-		return 0, false
-	}
-	return calendar.Month(c.Of(calendar.Monthly, last).Number), true
+	return last, last != ledger.Never
 }
 
 // HasLines says whether any feed has lines from first to last.

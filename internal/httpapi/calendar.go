@@ -26,8 +26,7 @@ func (s *server) GetCalendar(ctx context.Context, r contract.GetCalendarRequestO
 			return nil, err
 		}
 		year = c.Of(calendar.Yearly, c.Today(s.Now()))
-		if last, ok := figures.LastMonth(c, snapshot); ok {
-			day, _ := c.Span(calendar.MonthPeriod(last))
+		if day, ok := figures.LastDay(snapshot); ok {
 			year = c.Of(calendar.Yearly, day)
 		}
 	}

@@ -82,18 +82,18 @@ func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail,
 		book = &rulebook.Book{}
 	}
 	out := contract.CaseDetail{Case: s.caseOut(d.Case, book.Calendar.Today(s.Now())), Exceptions: []contract.Exception{}, Events: []contract.CaseEvent{}, MayAct: review.MayAct(whoAsks(ctx), d.Desk)}
-	var months []calendar.Month
+	var keys []calendar.Key
 	for _, e := range d.Exceptions {
 		out.Exceptions = append(out.Exceptions, s.exceptionOut(e, book))
-		months = append(months, e.Period)
+		keys = append(keys, e.Period)
 	}
-	stale, err := s.Sweep.Stale(ctx, months...)
+	stale, err := s.Sweep.Stale(ctx, keys...)
 	if err != nil {
 		return out, err
 	}
-	for _, m := range months {
-		if stale[m] != "" && out.Stale == nil {
-			out.Stale = ptr(monthWords(book.Calendar, m) + ": " + stale[m])
+	for _, k := range keys {
+		if stale[k] != "" && out.Stale == nil {
+			out.Stale = ptr(keyWords(book.Calendar, k) + ": " + stale[k])
 		}
 	}
 	for _, e := range d.Events {

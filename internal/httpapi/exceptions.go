@@ -25,7 +25,7 @@ import (
 )
 
 func (s *server) exceptionOut(e store.Exception, book *rulebook.Book) contract.Exception {
-	out := contract.Exception{Id: e.ID, Period: monthText(book.Calendar, e.Period), Rule: e.Rule, RuleTitle: e.Rule, Kind: e.Kind, Key: e.Key, Name: e.Name,
+	out := contract.Exception{Id: e.ID, Period: keyText(book.Calendar, e.Period), Rule: e.Rule, RuleTitle: e.Rule, Kind: e.Kind, Key: e.Key, Name: e.Name,
 		State: contract.ExceptionState(e.State), Outcome: e.Outcome, Grade: e.Grade, Sentence: e.Sentence, Value: e.Value, Yardstick: e.Yardstick, Desk: e.Desk, Case: e.CaseID, CaseState: e.CaseState}
 	if e.Stake != nil {
 		if r, ok := new(big.Rat).SetString(*e.Stake); ok {
@@ -39,7 +39,7 @@ func (s *server) exceptionOut(e store.Exception, book *rulebook.Book) contract.E
 }
 
 func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsParams) (contract.ExceptionPage, error) {
-	m, err := s.monthParam(ctx, p.Period)
+	key, err := s.keyParam(ctx, p.Period)
 	if err != nil {
 		return contract.ExceptionPage{}, err
 	}
@@ -47,7 +47,7 @@ func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsPar
 	if err != nil {
 		return contract.ExceptionPage{Items: []contract.Exception{}}, ignoreNotFound(err)
 	}
-	f := store.ExceptionFilter{Period: m, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""), Desk: or(p.Desk, ""), Text: or(p.Text, ""),
+	f := store.ExceptionFilter{Period: key, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""), Desk: or(p.Desk, ""), Text: or(p.Text, ""),
 		Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false), Limit: or(p.Limit, 100)}
 	if f.Offset, err = offsetOf(p.Cursor); err != nil {
 		return contract.ExceptionPage{}, err
@@ -56,11 +56,11 @@ func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsPar
 	if err != nil {
 		return contract.ExceptionPage{}, err
 	}
-	stale, err := s.Sweep.Stale(ctx, m)
+	stale, err := s.Sweep.Stale(ctx, key)
 	if err != nil {
 		return contract.ExceptionPage{}, err
 	}
-	out := contract.ExceptionPage{Items: []contract.Exception{}, Total: total, Stale: optional(stale[m])}
+	out := contract.ExceptionPage{Items: []contract.Exception{}, Total: total, Stale: optional(stale[key])}
 	for _, e := range list {
 		out.Items = append(out.Items, s.exceptionOut(e, book))
 	}
@@ -92,7 +92,7 @@ var exceptionColumns = []sheet.Column{{Name: "id", Kind: sheet.Number}, {Name: "
 // ExportExceptions writes all that match, whatever the page.
 func (s *server) ExportExceptions(ctx context.Context, r contract.ExportExceptionsRequestObject) (contract.ExportExceptionsResponseObject, error) {
 	p := r.Params
-	m, err := s.monthParam(ctx, p.Period)
+	key, err := s.keyParam(ctx, p.Period)
 	if err != nil {
 		return nil, err
 	}
@@ -101,7 +101,7 @@ func (s *server) ExportExceptions(ctx context.Context, r contract.ExportExceptio
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return nil, err
 	}
-	f := store.ExceptionFilter{Period: m, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""), Desk: or(p.Desk, ""), Text: or(p.Text, ""),
+	f := store.ExceptionFilter{Period: key, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""), Desk: or(p.Desk, ""), Text: or(p.Text, ""),
 		Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false), Limit: 1000}
 	for err == nil {
 		list, total, err := s.Sweep.Exceptions(ctx, book, f)
@@ -138,7 +138,7 @@ func exceptionRow(e store.Exception, c calendar.Calendar) []string {
 	if e.Stake != nil {
 		stake = trimmed(*e.Stake)
 	}
-	return []string{strconv.FormatInt(e.ID, 10), monthText(c, e.Period), e.Grade, e.State, e.Rule, e.Kind, e.Key, e.Name, decimal(value), decimal(yardstick), string(unit), stake, e.Desk, caseID, or(e.CaseState, ""), e.Sentence}
+	return []string{strconv.FormatInt(e.ID, 10), keyText(c, e.Period), e.Grade, e.State, e.Rule, e.Kind, e.Key, e.Name, decimal(value), decimal(yardstick), string(unit), stake, e.Desk, caseID, or(e.CaseState, ""), e.Sentence}
 }
 
 // trimmed is a decimal without the zeros at its end.
@@ -158,7 +158,7 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	if err != nil {
 		return nil, err
 	}
-	out := contract.GetException200JSONResponse{Exception: s.exceptionOut(e, book), Label: monthWords(book.Calendar, e.Period), Revision: made.Revision, DataVersion: made.DataVersion, Sweep: made.ID,
+	out := contract.GetException200JSONResponse{Exception: s.exceptionOut(e, book), Label: keyWords(book.Calendar, e.Period), Revision: made.Revision, DataVersion: made.DataVersion, Sweep: made.ID,
 		Evidence: map[string]any{}, Rows: []contract.EvidenceRow{}, Attributes: map[string]string{}, History: contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnitCount}}
 	var ev judge.Evidence
 	if err := json.Unmarshal(e.Evidence, &ev); err != nil {
@@ -185,7 +185,11 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	if complaint != "" || !found {
 		return out, nil // what it was of is there no longer
 	}
-	lookup := engine.Lookup(engine.Slot(level, calendar.MonthPeriod(e.Period)), code)
+	period, known := book.Calendar.ByKey(e.Period)
+	if !known {
+		return out, nil // the calendar has no such window any more
+	}
+	lookup := engine.Lookup(engine.Slot(level, period), code)
 	for name := range book.Attributes(level) {
 		if v := lookup(name); v.Type != "" {
 			_, attribute, _ := strings.Cut(name, ".")
@@ -200,7 +204,7 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	for _, row := range explain.Rows(book, rule, ev) {
 		out.Rows = append(out.Rows, contract.EvidenceRow{Label: row.Label, Text: row.Text})
 	}
-	out.History = history(engine, rule, level, code, e.Period)
+	out.History = history(engine, rule, level, code, period)
 	return out, nil
 }
 
@@ -214,23 +218,23 @@ func valueText(v lang.Value) string {
 	return v.Text
 }
 
-// historyMonths is how far back an exception's history is drawn.
-const historyMonths = 13
+// historyPeriods is how far back an exception's history is drawn.
+const historyPeriods = 13
 
 // history is what the rule found for the subject in each of the last months,
 // on the data as they are now.
-func history(engine *measure.Engine, rule *rulebook.Rule, level rulebook.Level, code uint32, last calendar.Month) contract.History {
+func history(engine *measure.Engine, rule *rulebook.Rule, level rulebook.Level, code uint32, last calendar.Period) contract.History {
 	unit, places, axis := explain.Axis(engine.Book, rule)
 	out := contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnit(plainUnit(unit)), Axis: axis}
-	for _, result := range judge.History(engine, rule, level, last, historyMonths) {
+	for _, result := range judge.History(engine, rule, level, last, historyPeriods) {
 		v := result.Verdict(code)
-		point := contract.HistoryPoint{Period: monthText(engine.Book.Calendar, result.Month), Label: monthWords(engine.Book.Calendar, result.Month), Grade: v.Grade, Outcome: v.Outcome.String(), Text: v.Why}
+		point := contract.HistoryPoint{Period: engine.Book.Calendar.String(result.Period), Label: engine.Book.Calendar.Words(result.Period), Grade: v.Grade, Outcome: v.Outcome.String(), Text: v.Why}
 		if held := result.Held(code); !math.IsNaN(held) {
 			point.Held = &held
 			point.Text = explain.Held(held, unit, places)
 		}
 		out.Points = append(out.Points, point)
-		if result.Month == last {
+		if result.Period == last {
 			out.Cuts = append(out.Cuts, result.LineUp(int(code)).Cuts...)
 		}
 	}
@@ -253,7 +257,7 @@ const (
 )
 
 func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObject) (contract.GetLineUpResponseObject, error) {
-	m, err := s.monthParam(ctx, r.Params.Period)
+	p, err := s.periodParam(ctx, r.Params.Period)
 	if err != nil {
 		return nil, err
 	}
@@ -275,6 +279,9 @@ func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObjec
 			return nil, err
 		}
 	}
+	if within, ok := book.Calendar.Within(p, rule.Each); ok {
+		p = within
+	}
 	code := -1
 	if r.Params.Key != nil {
 		c, ok := engine.Code(level, *r.Params.Key)
@@ -283,7 +290,7 @@ func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObjec
 		}
 		code = int(c)
 	}
-	out := lineUpOut(engine, judge.Judge(engine, rule, level, m), code)
+	out := lineUpOut(engine, judge.Judge(engine, rule, level, p), code)
 	return contract.GetLineUp200JSONResponse(out), nil
 }
 

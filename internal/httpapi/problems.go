@@ -111,6 +111,8 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusNotFound, "no-such-version")
 	case errors.Is(err, sweep.ErrNoLines):
 		return simple(http.StatusUnprocessableEntity, "no-lines")
+	case errors.Is(err, sweep.ErrNoRules):
+		return simple(http.StatusUnprocessableEntity, "no-rules")
 	case errors.Is(err, sweep.ErrNotEnded):
 		return simple(http.StatusUnprocessableEntity, "not-ended")
 	case errors.Is(err, people.ErrBusy):

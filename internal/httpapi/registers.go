@@ -41,7 +41,8 @@ func (s *server) registerOf(ctx context.Context, kind string) (*measure.Engine, 
 
 // lastMonth is the newest month with lines, or that of today.
 func (s *server) lastMonth(engine *measure.Engine) calendar.Month {
-	if m, ok := figures.LastMonth(engine.Book.Calendar, engine.Snapshot); ok {
+	if day, ok := figures.LastDay(engine.Snapshot); ok {
+		m := calendar.Month(engine.Book.Calendar.Of(calendar.Monthly, day).Number)
 		return m
 	}
 	return calendar.Month(engine.Book.Calendar.Of(calendar.Monthly, engine.Book.Calendar.Today(s.Now())).Number)

@@ -56,7 +56,7 @@ func (s *server) Rehearse(ctx context.Context, r contract.RehearseRequestObject)
 			out.Crowded = ptr(books.Crowded(a.Rule, a.Tally))
 		}
 		for _, back := range a.Back {
-			out.Back = append(out.Back, contract.LookBack{Period: monthText(a.Book.Calendar, back.Month), Label: monthWords(a.Book.Calendar, back.Month),
+			out.Back = append(out.Back, contract.LookBack{Period: a.Book.Calendar.String(back.Period), Label: a.Book.Calendar.Words(back.Period),
 				Empty: back.Empty, Judged: back.Judged, Flagged: back.Flagged, Persisted: back.Persisted, Explained: back.Explained})
 		}
 		if or(b.LineUp, false) {

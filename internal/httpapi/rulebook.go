@@ -17,12 +17,17 @@ import (
 func (s *server) GetRulebook(ctx context.Context, _ contract.GetRulebookRequestObject) (contract.GetRulebookResponseObject, error) {
 	revision, book, err := s.Books.Published(ctx)
 	if errors.Is(err, store.ErrNotFound) {
-		return contract.GetRulebook200JSONResponse{Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{}, Feeds: []contract.Named{}}, nil
+		return contract.GetRulebook200JSONResponse{Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{}, Feeds: []contract.Named{}, Grains: []string{}, Windows: []string{}}, nil
 	} else if err != nil {
 		return nil, err
 	}
 	out := contract.GetRulebook200JSONResponse{Revision: revision.Number, Title: book.Title, Text: revision.Text,
-		Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{}, Feeds: []contract.Named{}}
+		Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{}, Feeds: []contract.Named{}, Grains: book.Grains(), Windows: []string{}}
+	for _, w := range book.Calendar.Windows {
+		if !slices.Contains(out.Windows, w.Kind) {
+			out.Windows = append(out.Windows, w.Kind)
+		}
+	}
 	for _, g := range book.Grades {
 		out.Grades = append(out.Grades, contract.Grade{Name: g.Name, Label: g.Label, Tone: g.Tone, Shape: g.Shape})
 	}
@@ -73,7 +78,7 @@ func rulesOut(book *rulebook.Book, text string) []contract.Rule {
 	out := []contract.Rule{}
 	for i := range book.Rules {
 		r := &book.Rules[i]
-		out = append(out, contract.Rule{Name: r.Name, Title: r.Title, Family: r.Family(), Judges: judgesText(r), On: r.On, Words: book.Words(r)})
+		out = append(out, contract.Rule{Name: r.Name, Title: r.Title, Family: r.Family(), Each: r.Each, Judges: judgesText(r), On: r.On, Words: book.Words(r)})
 		if text != "" {
 			d := definitionOut(book.Define(r))
 			out[i].Definition, out[i].Text = &d, ptr(book.RuleText(text, r.Name))
@@ -99,11 +104,11 @@ func (s *server) ListRules(ctx context.Context, r contract.ListRulesRequestObjec
 	}
 	rules := rulesOut(book, revision.Text)
 	if r.Params.Period != nil {
-		m, err := s.monthParam(ctx, *r.Params.Period)
+		key, err := s.keyParam(ctx, *r.Params.Period)
 		if err != nil {
 			return nil, err
 		}
-		last, err := s.Sweep.Latest(ctx, m)
+		last, err := s.Sweep.Latest(ctx, key)
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return nil, err
 		}

@@ -31,6 +31,40 @@ func (s *server) monthParam(ctx context.Context, text string) (calendar.Month, e
 	return m, nil
 }
 
+// periodParam reads a period as the published calendar writes it.
+func (s *server) periodParam(ctx context.Context, text string) (calendar.Period, error) {
+	p, err := s.calendar(ctx).Parse(text)
+	if err != nil {
+		return p, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
+	}
+	return p, nil
+}
+
+// keyParam is the key of a period that is asked for.
+func (s *server) keyParam(ctx context.Context, text string) (calendar.Key, error) {
+	p, err := s.periodParam(ctx, text)
+	if err != nil {
+		return calendar.Key{}, err
+	}
+	return s.calendar(ctx).Key(p), nil
+}
+
+// keyText and keyWords say a period that is on record; of a window that the
+// calendar has no longer, its first day.
+func keyText(c calendar.Calendar, k calendar.Key) string {
+	if p, ok := c.ByKey(k); ok {
+		return c.String(p)
+	}
+	return k.Start.String()
+}
+
+func keyWords(c calendar.Calendar, k calendar.Key) string {
+	if p, ok := c.ByKey(k); ok {
+		return c.Words(p)
+	}
+	return k.Grain + " from " + k.Start.Words()
+}
+
 func monthText(c calendar.Calendar, m calendar.Month) string {
 	return c.String(calendar.MonthPeriod(m))
 }
@@ -48,7 +82,7 @@ func talliesOut(s store.Sweep) []contract.Tally {
 }
 
 func sweepOut(c calendar.Calendar, s store.Sweep, same bool) contract.Sweep {
-	out := contract.Sweep{Id: s.ID, Period: monthText(c, s.Period), Revision: s.Revision, DataVersion: s.DataVersion, By: s.Author, At: s.At,
+	out := contract.Sweep{Id: s.ID, Period: keyText(c, s.Period), Revision: s.Revision, DataVersion: s.DataVersion, By: s.Author, At: s.At,
 		Raised: s.Raised, Standing: s.Standing, Cleared: s.Cleared, TookMs: s.TookMS, Unchanged: same, Tallies: talliesOut(s)}
 	if len(s.Difference) > 0 {
 		var d contract.SweepDifference
@@ -63,27 +97,27 @@ func sweepOut(c calendar.Calendar, s store.Sweep, same bool) contract.Sweep {
 }
 
 func (s *server) ListSweeps(ctx context.Context, r contract.ListSweepsRequestObject) (contract.ListSweepsResponseObject, error) {
-	var month *calendar.Month
+	var key *calendar.Key
 	if r.Params.Period != nil {
-		m, err := s.monthParam(ctx, *r.Params.Period)
+		k, err := s.keyParam(ctx, *r.Params.Period)
 		if err != nil {
 			return nil, err
 		}
-		month = &m
+		key = &k
 	}
-	all, err := s.Sweep.Sweeps(ctx, month)
+	all, err := s.Sweep.Sweeps(ctx, key)
 	if err != nil {
 		return nil, err
 	}
-	var months []calendar.Month
+	var keys []calendar.Key
 	for _, sw := range all {
-		months = append(months, sw.Period)
+		keys = append(keys, sw.Period)
 	}
-	stale, err := s.Sweep.Stale(ctx, months...)
+	stale, err := s.Sweep.Stale(ctx, keys...)
 	if err != nil {
 		return nil, err
 	}
-	out, last := contract.ListSweeps200JSONResponse{}, map[calendar.Month]bool{}
+	out, last := contract.ListSweeps200JSONResponse{}, map[calendar.Key]bool{}
 	c := s.calendar(ctx)
 	for _, sw := range all {
 		one := sweepOut(c, sw, false)
@@ -96,12 +130,12 @@ func (s *server) ListSweeps(ctx context.Context, r contract.ListSweepsRequestObj
 }
 
 func (s *server) CreateSweep(ctx context.Context, r contract.CreateSweepRequestObject) (contract.CreateSweepResponseObject, error) {
-	m, err := s.monthParam(ctx, r.Body.Period)
+	p, err := s.periodParam(ctx, r.Body.Period)
 	if err != nil {
 		return nil, err
 	}
 	openCases := r.Body.OpenCases == nil || *r.Body.OpenCases
-	sw, same, err := s.Sweep.Sweep(ctx, m, whoAsks(ctx).Name, openCases)
+	sw, same, err := s.Sweep.Sweep(ctx, p, whoAsks(ctx).Name, openCases)
 	if err != nil {
 		return nil, err
 	}
@@ -112,32 +146,43 @@ func (s *server) CreateSweep(ctx context.Context, r contract.CreateSweepRequestO
 }
 
 func (s *server) ListPeriods(ctx context.Context, r contract.ListPeriodsRequestObject) (contract.ListPeriodsResponseObject, error) {
-	var until *calendar.Month
+	var until *calendar.Period
+	grain := "month"
 	if r.Params.Until != nil {
-		m, err := s.monthParam(ctx, *r.Params.Until)
+		p, err := s.periodParam(ctx, *r.Params.Until)
 		if err != nil {
 			return nil, err
 		}
-		until = &m
+		until, grain = &p, s.calendar(ctx).Grain(p)
 	}
-	periods, err := s.Sweep.Periods(ctx, until)
+	if r.Params.Each != nil {
+		grain = *r.Params.Each
+		if until != nil {
+			within, ok := s.calendar(ctx).Within(*until, grain)
+			if !ok {
+				return contract.ListPeriods200JSONResponse{}, nil
+			}
+			until = &within
+		}
+	}
+	periods, err := s.Sweep.Periods(ctx, grain, until)
 	if err != nil {
 		return nil, err
 	}
 	c := s.calendar(ctx)
 	out := contract.ListPeriods200JSONResponse{}
 	for _, p := range periods {
-		out = append(out, contract.PeriodState{Period: monthText(c, p.Month), Label: monthWords(c, p.Month), State: contract.PeriodStateState(p.State), Grades: p.Grades, Stale: optional(p.Stale)})
+		out = append(out, contract.PeriodState{Period: c.String(p.Of), Label: c.Words(p.Of), State: contract.PeriodStateState(p.State), Grades: p.Grades, Stale: optional(p.Stale)})
 	}
 	return out, nil
 }
 
 func (s *server) GetOverview(ctx context.Context, r contract.GetOverviewRequestObject) (contract.GetOverviewResponseObject, error) {
-	m, err := s.monthParam(ctx, r.Params.Period)
+	p, err := s.periodParam(ctx, r.Params.Period)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.GetOverview200JSONResponse{Period: monthText(s.calendar(ctx), m), Label: monthWords(s.calendar(ctx), m), State: "no lines",
+	out := contract.GetOverview200JSONResponse{Period: s.calendar(ctx).String(p), Label: s.calendar(ctx).Words(p), State: "no lines",
 		Grades: []contract.Counts{}, Kinds: []contract.Counts{}, Rules: []contract.Counts{}, Desks: []contract.Counts{}}
 	_, book, err := s.Books.Published(ctx)
 	if errors.Is(err, store.ErrNotFound) {
@@ -145,7 +190,7 @@ func (s *server) GetOverview(ctx context.Context, r contract.GetOverviewRequestO
 	} else if err != nil {
 		return nil, err
 	}
-	o, err := s.Sweep.Overview(ctx, book, m)
+	o, err := s.Sweep.Overview(ctx, book, p)
 	if err != nil {
 		return nil, err
 	}

@@ -37,7 +37,7 @@ type Case struct {
 // CaseItem is one exception in a case, as far as it bears on the case.
 type CaseItem struct {
 	Case     int64
-	Period   calendar.Month
+	Period   calendar.Key
 	Rule     string
 	Grade    string
 	Severity int
@@ -151,15 +151,15 @@ func (t *Tx) UnsettledCases(ctx context.Context) ([]Case, error) {
 
 // UnsettledItems lists what is in unsettled cases, by case.
 func (t *Tx) UnsettledItems(ctx context.Context) (map[int64][]CaseItem, error) {
-	rows, err := t.tx.Query(ctx, "select e.case_id, e.period, e.rule, e.grade, e.severity, e.state <> 'cleared', e.desk from exceptions e join cases c on c.id = e.case_id where c.state <> 'settled' order by e.id")
+	rows, err := t.tx.Query(ctx, "select e.case_id, e.grain, e.period, e.rule, e.grade, e.severity, e.state <> 'cleared', e.desk from exceptions e join cases c on c.id = e.case_id where c.state <> 'settled' order by e.id")
 	if err != nil {
 		return nil, err
 	}
 	out := map[int64][]CaseItem{}
 	var i CaseItem
 	var period time.Time
-	_, err = pgx.ForEachRow(rows, []any{&i.Case, &period, &i.Rule, &i.Grade, &i.Severity, &i.Flagged, &i.Desk}, func() error {
-		i.Period = monthOf(period)
+	_, err = pgx.ForEachRow(rows, []any{&i.Case, &i.Period.Grain, &period, &i.Rule, &i.Grade, &i.Severity, &i.Flagged, &i.Desk}, func() error {
+		i.Period.Start = startOf(period)
 		out[i.Case] = append(out[i.Case], i)
 		return nil
 	})

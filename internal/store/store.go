@@ -180,6 +180,8 @@ func duplicate(err error) bool {
 
 func monthDate(m calendar.Month) time.Time { return m.First().Time() }
 
+func startOf(t time.Time) calendar.Day { return calendar.Date(t.Date()) }
+
 func monthOf(t time.Time) calendar.Month { return calendar.MonthOf(t.Year(), t.Month()) }
 
 // caught turns a panic of a worker into an error of its work: one must not end

@@ -16,7 +16,7 @@ import (
 // Sweep is one evaluation of a revision for a period on a data version.
 type Sweep struct {
 	ID                        int64
-	Period                    calendar.Month
+	Period                    calendar.Key
 	Revision                  int
 	DataVersion               int64
 	ComparedWith              *int64
@@ -28,20 +28,20 @@ type Sweep struct {
 	Difference                json.RawMessage
 }
 
-const sweepColumns = "id, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference"
+const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference"
 
 // LatestSweep is the last sweep of a period, or ErrNotFound.
-func (s *Store) LatestSweep(ctx context.Context, m calendar.Month) (Sweep, error) {
-	return latestSweep(ctx, s.pool, m)
+func (s *Store) LatestSweep(ctx context.Context, k calendar.Key) (Sweep, error) {
+	return latestSweep(ctx, s.pool, k)
 }
 
 // LatestSweep is the same within a transaction.
-func (t *Tx) LatestSweep(ctx context.Context, m calendar.Month) (Sweep, error) {
-	return latestSweep(ctx, t.tx, m)
+func (t *Tx) LatestSweep(ctx context.Context, k calendar.Key) (Sweep, error) {
+	return latestSweep(ctx, t.tx, k)
 }
 
-func latestSweep(ctx context.Context, q querier, m calendar.Month) (Sweep, error) {
-	all, err := manySweeps(ctx, q, "where period = $1 order by id desc limit 1", monthDate(m))
+func latestSweep(ctx context.Context, q querier, k calendar.Key) (Sweep, error) {
+	all, err := manySweeps(ctx, q, "where grain = $1 and period = $2 order by id desc limit 1", k.Grain, k.Start.Time())
 	if err == nil && len(all) == 0 {
 		err = ErrNotFound
 	}
@@ -72,16 +72,17 @@ func (s *Store) Sweep(ctx context.Context, id int64) (Sweep, error) {
 
 // Sweeps lists the newest sweeps, at most a hundred, of one period or, with
 // nil, of all.
-func (s *Store) Sweeps(ctx context.Context, m *calendar.Month) ([]Sweep, error) {
-	if m == nil {
+func (s *Store) Sweeps(ctx context.Context, k *calendar.Key) ([]Sweep, error) {
+	if k == nil {
 		return manySweeps(ctx, s.pool, "order by id desc limit 100")
 	}
-	return manySweeps(ctx, s.pool, "where period = $1 order by id desc limit 100", monthDate(*m))
+	return manySweeps(ctx, s.pool, "where grain = $1 and period = $2 order by id desc limit 100", k.Grain, k.Start.Time())
 }
 
-// LatestSweeps lists the last sweep of each period from one to another.
-func (s *Store) LatestSweeps(ctx context.Context, from, to calendar.Month) ([]Sweep, error) {
-	return manySweeps(ctx, s.pool, "where id in (select max(id) from sweeps where period between $1 and $2 group by period) order by period", monthDate(from), monthDate(to))
+// LatestSweeps lists the last sweep of each period from one to another of the
+// same grain.
+func (s *Store) LatestSweeps(ctx context.Context, from, to calendar.Key) ([]Sweep, error) {
+	return manySweeps(ctx, s.pool, "where id in (select max(id) from sweeps where grain = $1 and period between $2 and $3 group by period) order by period", from.Grain, from.Start.Time(), to.Start.Time())
 }
 
 func manySweeps(ctx context.Context, q querier, tail string, args ...any) ([]Sweep, error) {
@@ -92,17 +93,17 @@ func manySweeps(ctx context.Context, q querier, tail string, args ...any) ([]Swe
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Sweep, error) {
 		var s Sweep
 		var period time.Time
-		err := row.Scan(&s.ID, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference)
-		s.Period = monthOf(period)
+		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference)
+		s.Period.Start = startOf(period)
 		return s, err
 	})
 }
 
 // AddSweep records a sweep; its counts follow with FinishSweep.
 func (t *Tx) AddSweep(ctx context.Context, s *Sweep) error {
-	return t.tx.QueryRow(ctx, `insert into sweeps (period, revision, data_version, compared_with, author, took_ms, raised, standing, cleared, tallies)
-		values ($1, $2, $3, $4, $5, 0, 0, 0, 0, $6) returning id, at`,
-		monthDate(s.Period), s.Revision, s.DataVersion, s.ComparedWith, s.Author, s.Tallies).Scan(&s.ID, &s.At)
+	return t.tx.QueryRow(ctx, `insert into sweeps (grain, period, revision, data_version, compared_with, author, took_ms, raised, standing, cleared, tallies)
+		values ($1, $2, $3, $4, $5, $6, 0, 0, 0, 0, $7) returning id, at`,
+		s.Period.Grain, s.Period.Start.Time(), s.Revision, s.DataVersion, s.ComparedWith, s.Author, s.Tallies).Scan(&s.ID, &s.At)
 }
 
 // FinishSweep records what a sweep found.
@@ -115,7 +116,7 @@ func (t *Tx) FinishSweep(ctx context.Context, s *Sweep) error {
 // Exception is a breach recorded by a sweep. Stake is a decimal, or nil.
 type Exception struct {
 	ID               int64
-	Period           calendar.Month
+	Period           calendar.Key
 	Rule, Kind       string
 	Code             uint32
 	Key, Name        string
@@ -133,7 +134,7 @@ type Exception struct {
 	FirstSweep       int64
 }
 
-const exceptionSelect = `select e.id, e.period, e.rule, e.kind, e.code, s.key, e.name, e.state, e.outcome, e.grade, e.severity, e.sentence, e.value, e.yardstick,
+const exceptionSelect = `select e.id, e.grain, e.period, e.rule, e.kind, e.code, s.key, e.name, e.state, e.outcome, e.grade, e.severity, e.sentence, e.value, e.yardstick,
 	e.stake::text, e.evidence, e.desk, e.case_id, c.state, e.sweep, e.first_sweep
 	from exceptions e join subjects s on s.kind = e.kind and s.code = e.code left join cases c on c.id = e.case_id `
 
@@ -145,9 +146,9 @@ func scanExceptions(rows pgx.Rows, err error) ([]Exception, error) {
 		var e Exception
 		var period time.Time
 		var code int32
-		err := row.Scan(&e.ID, &period, &e.Rule, &e.Kind, &code, &e.Key, &e.Name, &e.State, &e.Outcome, &e.Grade, &e.Severity, &e.Sentence, &e.Value, &e.Yardstick,
+		err := row.Scan(&e.ID, &e.Period.Grain, &period, &e.Rule, &e.Kind, &code, &e.Key, &e.Name, &e.State, &e.Outcome, &e.Grade, &e.Severity, &e.Sentence, &e.Value, &e.Yardstick,
 			&e.Stake, &e.Evidence, &e.Desk, &e.CaseID, &e.CaseState, &e.Sweep, &e.FirstSweep)
-		e.Period, e.Code = monthOf(period), uint32(code)
+		e.Period.Start, e.Code = startOf(period), uint32(code)
 		return e, err
 	})
 }
@@ -165,8 +166,8 @@ func (s *Store) Exception(ctx context.Context, id int64) (Exception, error) {
 }
 
 // PeriodExceptions lists all exceptions of a period, for a sweep.
-func (t *Tx) PeriodExceptions(ctx context.Context, m calendar.Month) ([]Exception, error) {
-	return scanExceptions(t.tx.Query(ctx, exceptionSelect+"where e.period = $1 order by e.id", monthDate(m)))
+func (t *Tx) PeriodExceptions(ctx context.Context, k calendar.Key) ([]Exception, error) {
+	return scanExceptions(t.tx.Query(ctx, exceptionSelect+"where e.grain = $1 and e.period = $2 order by e.id", k.Grain, k.Start.Time()))
 }
 
 // SubjectCode is the code that exceptions of a group, a pair or the whole are
@@ -195,14 +196,14 @@ func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
 			known = append(known, e)
 		}
 	}
-	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"exceptions"}, []string{"period", "rule", "kind", "code", "name", "state", "outcome", "grade", "severity", "sentence", "value", "yardstick", "stake",
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"exceptions"}, []string{"grain", "period", "rule", "kind", "code", "name", "state", "outcome", "grade", "severity", "sentence", "value", "yardstick", "stake",
 		"evidence", "desk", "case_id", "sweep", "first_sweep"}, pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
 		e := &fresh[i]
 		var stake any
 		if e.Stake != nil {
 			stake = *e.Stake
 		}
-		return []any{monthDate(e.Period), e.Rule, e.Kind, int32(e.Code), e.Name, e.State, e.Outcome, e.Grade, int32(e.Severity), e.Sentence, e.Value, e.Yardstick, stake, e.Evidence, e.Desk, e.CaseID, e.Sweep, e.Sweep}, nil
+		return []any{e.Period.Grain, e.Period.Start.Time(), e.Rule, e.Kind, int32(e.Code), e.Name, e.State, e.Outcome, e.Grade, int32(e.Severity), e.Sentence, e.Value, e.Yardstick, stake, e.Evidence, e.Desk, e.CaseID, e.Sweep, e.Sweep}, nil
 	}))
 	if err != nil {
 		return fmt.Errorf("writing exceptions: %w", err)
@@ -224,7 +225,7 @@ func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
 // ExceptionFilter says which exceptions are listed, and how. Empty fields
 // filter nothing.
 type ExceptionFilter struct {
-	Period                   calendar.Month
+	Period                   calendar.Key
 	Rule, Grade, State, Kind string
 	Desk, Text, Sort         string
 	Descending               bool
@@ -243,7 +244,7 @@ var exceptionOrders = map[string]string{
 // Exceptions lists one page of a period's exceptions and counts all that
 // match. Ties are in order of grade, stake, subject and rule.
 func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception, int, error) {
-	where, args := []string{"e.period = $1"}, []any{monthDate(f.Period)}
+	where, args := []string{"e.grain = $1", "e.period = $2"}, []any{f.Period.Grain, f.Period.Start.Time()}
 	add := func(condition string, arg any) {
 		args = append(args, arg)
 		where = append(where, fmt.Sprintf(condition, len(args)))
@@ -285,14 +286,15 @@ func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception,
 
 // ExceptionCount is how many exceptions of one period share all of this.
 type ExceptionCount struct {
-	Period                         calendar.Month
+	Period                         calendar.Key
 	Rule, Kind, Grade, State, Desk string
 	Count                          int
 }
 
-// CountExceptions counts the exceptions from one period to another.
-func (s *Store) CountExceptions(ctx context.Context, from, to calendar.Month) ([]ExceptionCount, error) {
-	rows, err := s.pool.Query(ctx, "select period, rule, kind, grade, state, desk, count(*) from exceptions where period between $1 and $2 group by 1, 2, 3, 4, 5, 6 order by 1, 2, 3, 4, 5, 6", monthDate(from), monthDate(to))
+// CountExceptions counts the exceptions from one period to another of the same
+// grain.
+func (s *Store) CountExceptions(ctx context.Context, from, to calendar.Key) ([]ExceptionCount, error) {
+	rows, err := s.pool.Query(ctx, "select period, rule, kind, grade, state, desk, count(*) from exceptions where grain = $1 and period between $2 and $3 group by 1, 2, 3, 4, 5, 6 order by 1, 2, 3, 4, 5, 6", from.Grain, from.Start.Time(), to.Start.Time())
 	if err != nil {
 		return nil, err
 	}
@@ -300,30 +302,30 @@ func (s *Store) CountExceptions(ctx context.Context, from, to calendar.Month) ([
 		var c ExceptionCount
 		var period time.Time
 		err := row.Scan(&period, &c.Rule, &c.Kind, &c.Grade, &c.State, &c.Desk, &c.Count)
-		c.Period = monthOf(period)
+		c.Period = calendar.Key{Grain: from.Grain, Start: startOf(period)}
 		return c, err
 	})
 }
 
-// SubjectMonth is one subject in one month.
-type SubjectMonth struct {
-	Key   string
-	Month calendar.Month
+// SubjectPeriod is one subject in one period.
+type SubjectPeriod struct {
+	Key    string
+	Period calendar.Key
 }
 
-// Explained lists whose exceptions of a rule, from one month to another, were
+// Explained lists whose exceptions of a rule, from one period to another, were
 // settled as explained.
-func (s *Store) Explained(ctx context.Context, rule, kind string, from, to calendar.Month) (map[SubjectMonth]bool, error) {
+func (s *Store) Explained(ctx context.Context, rule, kind string, from, to calendar.Key) (map[SubjectPeriod]bool, error) {
 	rows, err := s.pool.Query(ctx, `select s.key, e.period from exceptions e join cases c on c.id = e.case_id join subjects s on s.kind = e.kind and s.code = e.code
-		where e.rule = $1 and e.kind = $2 and e.period between $3 and $4 and c.finding = 'explained'`, rule, kind, monthDate(from), monthDate(to))
+		where e.rule = $1 and e.kind = $2 and e.grain = $3 and e.period between $4 and $5 and c.finding = 'explained'`, rule, kind, from.Grain, from.Start.Time(), to.Start.Time())
 	if err != nil {
 		return nil, err
 	}
-	out := map[SubjectMonth]bool{}
+	out := map[SubjectPeriod]bool{}
 	var key string
 	var period time.Time
 	_, err = pgx.ForEachRow(rows, []any{&key, &period}, func() error {
-		out[SubjectMonth{key, monthOf(period)}] = true
+		out[SubjectPeriod{key, calendar.Key{Grain: from.Grain, Start: startOf(period)}}] = true
 		return nil
 	})
 	return out, err

@@ -74,7 +74,7 @@ func (d *desks) put(id int64, e store.Exception) {
 
 func (d *desks) note(c *store.Case, f found, what, text string) {
 	if text == "" {
-		text = fmt.Sprintf("%s, %s: %s", d.run.title(f.Rule), d.run.engine.Book.Calendar.Words(calendar.MonthPeriod(f.Period)), f.Sentence)
+		text = fmt.Sprintf("%s, %s: %s", d.run.title(f.Rule), d.run.engine.Book.Calendar.Words(d.run.period), f.Sentence)
 	}
 	d.events = append(d.events, store.NewCaseEvent{Case: c, Author: fmt.Sprintf("sweep %d", d.run.sweep.ID), What: what, Text: text})
 }
@@ -139,7 +139,7 @@ func (d *desks) move(c *store.Case, f found) *store.Case {
 		stays = stays || item.Flagged && item.Desk != f.Desk
 	}
 	if stays {
-		d.note(c, f, "left", fmt.Sprintf("%s, %s: it is %s's now", d.run.title(f.Rule), d.run.engine.Book.Calendar.Words(calendar.MonthPeriod(f.Period)), deskTitle(d.run.engine.Book, f.Desk)))
+		d.note(c, f, "left", fmt.Sprintf("%s, %s: it is %s's now", d.run.title(f.Rule), d.run.engine.Book.Calendar.Words(d.run.period), deskTitle(d.run.engine.Book, f.Desk)))
 		d.leave(c.ID, f.Exception)
 		return nil
 	}

@@ -57,13 +57,13 @@ func (s *Service) Exception(ctx context.Context, id int64) (store.Exception, sto
 }
 
 // Sweeps lists the newest sweeps of one period or, with nil, of all.
-func (s *Service) Sweeps(ctx context.Context, m *calendar.Month) ([]store.Sweep, error) {
-	return s.store.Sweeps(ctx, m)
+func (s *Service) Sweeps(ctx context.Context, k *calendar.Key) ([]store.Sweep, error) {
+	return s.store.Sweeps(ctx, k)
 }
 
 // Latest is the last sweep of a period, or store.ErrNotFound.
-func (s *Service) Latest(ctx context.Context, m calendar.Month) (store.Sweep, error) {
-	return s.store.LatestSweep(ctx, m)
+func (s *Service) Latest(ctx context.Context, k calendar.Key) (store.Sweep, error) {
+	return s.store.LatestSweep(ctx, k)
 }
 
 // Counts is how many exceptions something has in a period.
@@ -82,13 +82,13 @@ type Overview struct {
 }
 
 // Overview counts a period's exceptions by grade, kind, rule and desk.
-func (s *Service) Overview(ctx context.Context, book *rulebook.Book, m calendar.Month) (out Overview, err error) {
-	periods, err := s.Periods(ctx, &m)
+func (s *Service) Overview(ctx context.Context, book *rulebook.Book, p calendar.Period) (out Overview, err error) {
+	periods, err := s.Periods(ctx, book.Calendar.Grain(p), &p)
 	if err != nil || len(periods) == 0 {
 		return out, err
 	}
 	out.Period = periods[len(periods)-1]
-	counts, err := s.store.CountExceptions(ctx, m, m)
+	counts, err := s.store.CountExceptions(ctx, book.Calendar.Key(p), book.Calendar.Key(p))
 	if err != nil {
 		return out, err
 	}

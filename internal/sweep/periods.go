@@ -15,7 +15,8 @@ import (
 
 // Period says how a period stands.
 type Period struct {
-	Month  calendar.Month
+	Of     calendar.Period
+	Key    calendar.Key
 	State  string         // "swept", "stale", "unswept" or "no lines"
 	Stale  string         // why its verdicts are out of date; "" where they are not
 	Grades map[string]int // flagged, by grade
@@ -25,9 +26,9 @@ type Period struct {
 // shownPeriods is how many periods a strip shows.
 const shownPeriods = 13
 
-// Periods lists the last thirteen periods up to a month, or up to the newest
-// with lines; none before there is a rulebook or a line.
-func (s *Service) Periods(ctx context.Context, until *calendar.Month) ([]Period, error) {
+// Periods lists the last thirteen periods of a grain up to one, or up to the
+// newest with lines; none before there is a rulebook or a line.
+func (s *Service) Periods(ctx context.Context, grain string, until *calendar.Period) ([]Period, error) {
 	revision, book, err := s.books.Published(ctx)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, nil
@@ -38,17 +39,26 @@ func (s *Service) Periods(ctx context.Context, until *calendar.Month) ([]Period,
 	if err != nil {
 		return nil, err
 	}
-	last, ok := figures.LastMonth(book.Calendar, snapshot)
 	if until != nil {
-		last, ok = *until, true
+		return s.stand(ctx, revision, book.Calendar, snapshot, book.Calendar.Run(*until, shownPeriods))
 	}
+	day, ok := figures.LastDay(snapshot)
 	if !ok {
 		return nil, nil
 	}
-	return s.stand(ctx, revision, book.Calendar, snapshot, last-shownPeriods+1, last)
+	last, ok := book.Calendar.Holding(grain, day)
+	if !ok {
+		return nil, nil
+	}
+	return s.stand(ctx, revision, book.Calendar, snapshot, book.Calendar.Run(last, shownPeriods))
 }
 
-func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar.Calendar, snapshot *ledger.Snapshot, from, to calendar.Month) ([]Period, error) {
+// stand says how some periods of one grain stand, the oldest first.
+func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar.Calendar, snapshot *ledger.Snapshot, periods []calendar.Period) ([]Period, error) {
+	if len(periods) == 0 {
+		return nil, nil
+	}
+	from, to := c.Key(periods[0]), c.Key(periods[len(periods)-1])
 	sweeps, err := s.store.LatestSweeps(ctx, from, to)
 	if err != nil {
 		return nil, err
@@ -66,23 +76,23 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 		return nil, err
 	}
 	var out []Period
-	for m := from; m <= to; m++ {
-		p := Period{Month: m, State: "unswept", Grades: map[string]int{}}
-		first, last := c.Span(calendar.MonthPeriod(m))
+	for _, of := range periods {
+		p := Period{Of: of, Key: c.Key(of), State: "unswept", Grades: map[string]int{}}
+		first, last := c.Span(of)
 		if !figures.HasLines(snapshot, first, last) {
 			p.State = "no lines"
 		}
 		for i := range sweeps {
-			if sweeps[i].Period == m {
+			if sweeps[i].Period == p.Key {
 				p.Sweep = &sweeps[i]
 				p.State = "swept"
-				if p.Stale = outOfDate(m, last, sweeps[i], revision.Number, intakes); p.Stale != "" {
+				if p.Stale = outOfDate(calendar.Month(c.Of(calendar.Monthly, last).Number), last, sweeps[i], revision.Number, intakes); p.Stale != "" {
 					p.State = "stale"
 				}
 			}
 		}
 		for _, n := range counts {
-			if n.Period == m && n.State != "cleared" {
+			if n.Period == p.Key && n.State != "cleared" {
 				p.Grades[n.Grade] += n.Count
 			}
 		}
@@ -93,18 +103,27 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 
 // Stale says why the verdicts of the last sweep of each of some periods are out
 // of date: "" where they are not.
-func (s *Service) Stale(ctx context.Context, months ...calendar.Month) (map[calendar.Month]string, error) {
-	out := map[calendar.Month]string{}
-	for _, m := range months {
-		if _, known := out[m]; known {
+func (s *Service) Stale(ctx context.Context, keys ...calendar.Key) (map[calendar.Key]string, error) {
+	out := map[calendar.Key]string{}
+	for _, k := range keys {
+		if _, known := out[k]; known {
 			continue
 		}
-		periods, err := s.Periods(ctx, &m)
+		_, book, err := s.books.Published(ctx)
+		if err != nil {
+			return nil, err
+		}
+		of, ok := book.Calendar.ByKey(k)
+		if !ok {
+			out[k] = "Out of date: the calendar has no such window any more."
+			continue
+		}
+		periods, err := s.Periods(ctx, k.Grain, &of)
 		if err != nil {
 			return nil, err
 		}
 		for _, p := range periods {
-			out[p.Month] = p.Stale
+			out[p.Key] = p.Stale
 		}
 	}
 	return out, nil

@@ -19,6 +19,7 @@ import (
 	"oskel/core/judge"
 	"oskel/core/measure"
 	"oskel/core/routing"
+	"oskel/core/rulebook"
 	"oskel/internal/books"
 	"oskel/internal/figures"
 	"oskel/internal/store"
@@ -42,6 +43,7 @@ func New(s *store.Store, b *books.Service, f *figures.Keeper, now func() time.Ti
 var (
 	ErrNoLines  = errors.New("no feed has lines in the period")
 	ErrNotEnded = errors.New("the period has not ended")
+	ErrNoRules  = errors.New("no rule is evaluated for such a period")
 )
 
 // TallyOf is a tally with the rule it is of.
@@ -82,14 +84,14 @@ type Change struct {
 
 const shownChanges = 100
 
-// Sweep evaluates the published revision for a month on the newest data. If
-// neither has changed since the last sweep of the month, that sweep is
+// Sweep evaluates the published revision for a period, by the rules of its
+// grain, on the newest data. If neither has changed since its last sweep, that sweep is
 // returned and same is true. With openCases, what is flagged goes to its
 // desk.
-func (s *Service) Sweep(ctx context.Context, m calendar.Month, author string, openCases bool) (out store.Sweep, same bool, err error) {
+func (s *Service) Sweep(ctx context.Context, p calendar.Period, author string, openCases bool) (out store.Sweep, same bool, err error) {
 	began := time.Now()
 	for range attempts {
-		if out, same, err = s.attempt(ctx, m, author, openCases, began); !errors.Is(err, errOvertaken) {
+		if out, same, err = s.attempt(ctx, p, author, openCases, began); !errors.Is(err, errOvertaken) {
 			break
 		}
 	}
@@ -104,14 +106,17 @@ var errOvertaken = errors.New("the data or the rulebook changed each time the sw
 
 // attempt reads revision and data, then takes the lock, and gives up if either
 // is another by then: what is judged under the lock is what was newest there.
-func (s *Service) attempt(ctx context.Context, m calendar.Month, author string, openCases bool, began time.Time) (out store.Sweep, same bool, err error) {
+func (s *Service) attempt(ctx context.Context, p calendar.Period, author string, openCases bool, began time.Time) (out store.Sweep, same bool, err error) {
 	revision, book, err := s.books.Published(ctx)
 	if err != nil {
 		return out, false, err
 	}
 	today := book.Calendar.Today(s.now())
-	words := book.Calendar.Words(calendar.MonthPeriod(m))
-	first, last := book.Calendar.Span(calendar.MonthPeriod(m))
+	words, key := book.Calendar.Words(p), book.Calendar.Key(p)
+	first, last := book.Calendar.Span(p)
+	if !slices.ContainsFunc(book.Rules, func(r rulebook.Rule) bool { return r.Each == key.Grain }) && key.Grain != "month" {
+		return out, false, fmt.Errorf("%w: each %s", ErrNoRules, key.Grain)
+	}
 	if last >= today {
 		return out, false, fmt.Errorf("%w: %s ends on %s", ErrNotEnded, words, last.Words())
 	}
@@ -128,21 +133,24 @@ func (s *Service) attempt(ctx context.Context, m calendar.Month, author string, 
 		} else if newest != revision.Number || version != engine.Snapshot.Version {
 			return errOvertaken
 		}
-		prior, err := tx.LatestSweep(ctx, m)
+		prior, err := tx.LatestSweep(ctx, key)
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
-		out = store.Sweep{Period: m, Revision: revision.Number, DataVersion: engine.Snapshot.Version, Author: author}
-		if before, err := tx.LatestSweep(ctx, m-1); err == nil {
-			out.ComparedWith = &before.ID
-		} else if !errors.Is(err, store.ErrNotFound) {
-			return err
+		out = store.Sweep{Period: key, Revision: revision.Number, DataVersion: engine.Snapshot.Version, Author: author}
+		before, comes := book.Calendar.Before(p, 1)
+		if comes {
+			if last, err := tx.LatestSweep(ctx, book.Calendar.Key(before)); err == nil {
+				out.ComparedWith = &last.ID
+			} else if !errors.Is(err, store.ErrNotFound) {
+				return err
+			}
 		}
 		if prior.ID != 0 && prior.Revision == out.Revision && prior.DataVersion == out.DataVersion && equal(prior.ComparedWith, out.ComparedWith) {
 			out, same = prior, true
 			return nil
 		}
-		run := &run{ctx: ctx, tx: tx, engine: engine, sweep: &out, prior: prior.ID, today: today, openCases: openCases, now: s.now()}
+		run := &run{ctx: ctx, tx: tx, period: p, engine: engine, sweep: &out, prior: prior.ID, today: today, openCases: openCases, now: s.now()}
 		if err := run.all(); err != nil {
 			return err
 		}
@@ -158,6 +166,7 @@ func equal(a, b *int64) bool { return a == nil && b == nil || a != nil && b != n
 type run struct {
 	ctx       context.Context
 	tx        *store.Tx
+	period    calendar.Period
 	engine    *measure.Engine
 	sweep     *store.Sweep
 	prior     int64
@@ -179,21 +188,23 @@ type exceptionKey struct{ rule, kind, key string }
 func keyOf(e store.Exception) exceptionKey { return exceptionKey{e.Rule, e.Kind, e.Key} }
 
 func (r *run) all() error {
-	m := r.sweep.Period
-	results := judge.All(r.engine, m)
+	c := r.engine.Book.Calendar
+	results := judge.All(r.engine, r.period)
 	if r.engine.Stopped() {
 		return r.ctx.Err()
 	}
 	if err := r.begin(results); err != nil {
 		return err
 	}
-	here, err := r.known(m)
+	here, err := r.known(r.sweep.Period)
 	if err != nil {
 		return err
 	}
-	before, err := r.known(m - 1)
-	if err != nil {
-		return err
+	before := map[exceptionKey]store.Exception{}
+	if earlier, ok := c.Before(r.period, 1); ok {
+		if before, err = r.known(c.Key(earlier)); err != nil {
+			return err
+		}
 	}
 	done := map[exceptionKey]bool{}
 	for _, result := range results {
@@ -311,8 +322,8 @@ func pick(a, b string, first bool) string {
 	return b
 }
 
-func (r *run) known(m calendar.Month) (map[exceptionKey]store.Exception, error) {
-	all, err := r.tx.PeriodExceptions(r.ctx, m)
+func (r *run) known(k calendar.Key) (map[exceptionKey]store.Exception, error) {
+	all, err := r.tx.PeriodExceptions(r.ctx, k)
 	out := make(map[exceptionKey]store.Exception, len(all))
 	for _, e := range all {
 		out[keyOf(e)] = e
@@ -325,8 +336,8 @@ func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict) store
 	book, rule := r.engine.Book, result.Rule
 	ev := judge.EvidenceFor(r.engine, result, code)
 	e := store.Exception{
-		Period: result.Month, Rule: rule.Name, Outcome: v.Outcome.String(), Grade: v.Grade, Severity: book.Severity(v.Grade), Sweep: r.sweep.ID,
-		Sentence: explain.Sentence(book, rule, result.Month, v, ev),
+		Period: r.sweep.Period, Rule: rule.Name, Outcome: v.Outcome.String(), Grade: v.Grade, Severity: book.Severity(v.Grade), Sweep: r.sweep.ID,
+		Sentence: explain.Sentence(book, rule, result.Period, v, ev),
 	}
 	e.Value, e.Yardstick = explain.Values(book, rule, ev)
 	if ev.Stake != nil {

@@ -641,7 +641,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The last thirteen periods up to the newest with lines */
+        /** The last thirteen periods of a grain up to the newest with lines */
         get: operations["listPeriods"];
         put?: never;
         post?: never;
@@ -895,6 +895,10 @@ export interface components {
         };
         Rulebook: {
             revision: number;
+            /** @description The kinds of windows in its calendar */
+            windows: string[];
+            /** @description How often its rules are evaluated: month and its like, or kinds of windows */
+            grains: string[];
             title: string;
             text: string;
             grades: components["schemas"]["Grade"][];
@@ -962,6 +966,8 @@ export interface components {
             title: string;
             family: string;
             judges: string;
+            /** @description How often it is evaluated: month and its like, or a kind of window */
+            each: string;
             on: boolean;
             words: string;
             /** @description As it stands in the rulebook */
@@ -992,6 +998,8 @@ export interface components {
             name?: string;
             title?: string;
             judges?: string[];
+            /** @description day, week, month, quarter, half, year, or a kind of window; month unless stated */
+            each?: string;
             where?: string;
             base?: components["schemas"]["BaseDefinition"][];
             no_data?: string;
@@ -2930,6 +2938,8 @@ export interface operations {
         parameters: {
             query?: {
                 until?: string;
+                /** @description Their grain: day, week, month, quarter, half, year or a kind of window; that of 'until', or month, unless stated */
+                each?: string;
             };
             header?: never;
             path?: never;

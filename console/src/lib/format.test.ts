@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 
-import { countWords, dayOf, dayWords, monthWords, numberWords } from './format'
+import { countWords, dayOf, dayWords, monthWords, numberWords, shortPeriod } from './format'
 
 describe('days', () => {
   it('are written as the service writes them', () => {
@@ -36,4 +36,13 @@ it('says one and many', () => {
 it('names months and leaves the rest', () => {
   expect(monthWords('2026-10')).toBe('Oct 2026')
   expect(monthWords('spring-2026')).toBe('spring-2026')
+})
+
+it('says periods in few letters', () => {
+  expect(shortPeriod('2026-10', 'Oct 2026', false)).toBe('Oct')
+  expect(shortPeriod('2026-01', 'Jan 2026', true)).toBe('Jan ’26')
+  expect(shortPeriod('2026-W44', 'week 44 of 2026', false)).toBe('W44')
+  expect(shortPeriod('2026-Q4', 'Q4 2026', true)).toBe('Q4 ’26')
+  expect(shortPeriod('2026-10-31', '31 Oct 2026', false)).toBe('31 Oct')
+  expect(shortPeriod('spring-fair-2026', 'Spring fair 2026', false)).toBe('Spring fair 2026')
 })

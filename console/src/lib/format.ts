@@ -39,6 +39,15 @@ export function monthWords(period: string): string {
   return `${short[Number(period.slice(5)) - 1] ?? period.slice(5)} ${period.slice(0, 4)}`
 }
 
+/** A period in few letters, below others of its kind: "Oct", "W44", "Q4"; with its year where asked. */
+export function shortPeriod(period: string, label: string, withYear: boolean): string {
+  const [year, part] = period.split('-')
+  if (/^\d{4}-\d{2}$/.test(period)) return withYear ? label.replace(/(\w+) 20(\d\d)/, '$1 ’$2') : label.slice(0, 3)
+  if (/^\d{4}-[PQWH]\d+$/.test(period)) return withYear ? `${part} ’${year.slice(2)}` : part
+  if (/^\d{4}-\d{2}-\d{2}$/.test(period)) return label.replace(/ \d{4}$/, '')
+  return label
+}
+
 /** The day that was written, as 2026-10-31: "31 Oct 2026", "31 October 2026" or 2026-10-31; undefined where it is none. */
 export function dayOf(words: string): string | undefined {
   const iso = /^(\d{4})-(\d{1,2})-(\d{1,2})$/.exec(words.trim())

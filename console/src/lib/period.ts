@@ -5,12 +5,25 @@ import { useRoute } from 'vue-router'
 import { api, need } from './api'
 import { monthWords } from './format'
 import { useQueryChange } from './query'
+import { useRulebook } from './rulebook'
 
-/** The periods of the strip, and the one that the URL names: else the newest. */
+/** The periods of the strip, of the grain that the URL names, and the one that it names: else the newest. */
 export function usePeriod() {
   const route = useRoute()
   const change = useQueryChange()
-  const query = useQuery({ queryKey: ['periods'], queryFn: () => need(api.GET('/api/periods')) })
+  const { book } = useRulebook()
+  const grains = computed(() => book.value?.grains ?? [])
+  const each = computed(() =>
+    typeof route.query.each === 'string'
+      ? route.query.each
+      : grains.value.length && !grains.value.includes('month')
+        ? grains.value[0]
+        : 'month',
+  )
+  const query = useQuery({
+    queryKey: computed(() => ['periods', each.value]),
+    queryFn: () => need(api.GET('/api/periods', { params: { query: { each: each.value } } })),
+  })
   const periods = computed(() => query.data.value ?? [])
   const named = computed(() => (typeof route.query.period === 'string' ? route.query.period : undefined))
   const period = computed(() => named.value ?? periods.value.at(-1)?.period)
@@ -19,5 +32,7 @@ export function usePeriod() {
   )
   const state = computed(() => periods.value.find((p) => p.period === period.value)?.state)
   const choose = (p: string) => change({ period: p, id: undefined })
-  return { query, periods, period, label, state, choose }
+  const chooseGrain = (grain: string) =>
+    change({ each: grain === 'month' ? undefined : grain, period: undefined, id: undefined })
+  return { query, periods, period, label, state, choose, each, grains, chooseGrain }
 }

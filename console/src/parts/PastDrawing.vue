@@ -102,10 +102,8 @@ const described = computed(
       </text>
     </svg>
     <figcaption class="text-small text-muted">
-      <span class="text-red">◆</span> what decided · dashed:
-      {{ past.since ? 'the level before' : 'limits' }}<template
-        v-if="past.points.some((p) => p.fitted !== undefined)"
-      >
+      <span class="text-red">◆</span> what decided · dashed: {{ past.since ? 'the level before' : 'limits'
+      }}<template v-if="past.points.some((p) => p.fitted !== undefined)">
         · dotted: {{ past.since ? 'the level of each period' : 'what was expected' }}</template
       >
       · — no value

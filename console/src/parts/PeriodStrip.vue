@@ -3,13 +3,14 @@ import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
+import { shortPeriod } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { toneColour, useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 
 /** The last thirteen periods as small columns stacked by grade; it is the
  *  period picker, and moves with the arrow keys. */
-const { query, periods, period, label, state, choose } = usePeriod()
+const { query, periods, period, label, state, choose, each, grains, chooseGrain } = usePeriod()
 const { grades } = useRulebook()
 const { mayEvaluate } = useSession()
 const queries = useQueryClient()
@@ -51,6 +52,15 @@ const sweep = useMutation({
     aria-label="Periods"
     class="sticky top-0 z-10 flex min-h-[76px] items-end gap-4 border-b border-line bg-paper px-4 pt-2 pb-1.5"
   >
+    <select
+      v-if="grains.length > 1"
+      class="field mb-1 text-small"
+      aria-label="Length of period"
+      :value="each"
+      @change="(e) => chooseGrain((e.target as HTMLSelectElement).value)"
+    >
+      <option v-for="g in grains" :key="g" :value="g">each {{ g }}</option>
+    </select>
     <div
       v-if="periods.length"
       ref="group"
@@ -70,7 +80,7 @@ const sweep = useMutation({
         :aria-label="words(p)"
         :title="words(p)"
         :tabindex="p.period === period ? 0 : -1"
-        class="group flex w-12 shrink-0 flex-col items-center rounded px-1 pt-1 aria-checked:bg-tide-soft"
+        class="group flex min-w-12 shrink-0 flex-col items-center rounded px-1 pt-1 aria-checked:bg-tide-soft"
         @click="choose(p.period)"
       >
         <span class="flex w-6 flex-col justify-end" :style="{ height: tall + 'px' }">
@@ -94,11 +104,7 @@ const sweep = useMutation({
           class="figures mt-0.5 text-small whitespace-nowrap group-aria-checked:font-semibold group-aria-checked:text-tide"
           :class="p.period === period ? '' : 'text-muted'"
         >
-          {{
-            p.period.endsWith('-01') || p === periods[0]
-              ? p.label.replace(/(\w+) 20(\d\d)/, '$1 ’$2')
-              : p.label.slice(0, 3)
-          }}
+          {{ shortPeriod(p.period, p.label, /-[PQWH]?0?1$/.test(p.period) || p === periods[0]) }}
         </span>
       </button>
     </div>

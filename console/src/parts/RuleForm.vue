@@ -32,12 +32,27 @@ const way = computed(() => (method.value ? methodKey(method.value) : family.valu
 
 /** Another way to judge, with what all ways share left as it is. */
 function turnTo(to: string) {
-  const { name, title, judges, where, base, no_data, persists, on, last_word, valid_from, valid_until, shows, stake } =
-    d.value
+  const {
+    name,
+    title,
+    judges,
+    each,
+    where,
+    base,
+    no_data,
+    persists,
+    on,
+    last_word,
+    valid_from,
+    valid_until,
+    shows,
+    stake,
+  } = d.value
   const kept = {
     name,
     title,
     judges,
+    each,
     where,
     base,
     no_data,

@@ -1487,11 +1487,14 @@ type Role string
 type Rule struct {
 	// Definition A rule as the rulebook file has it; what is absent has its default
 	Definition *RuleDefinition `json:"definition,omitempty"`
-	Family     string          `json:"family"`
-	Judges     string          `json:"judges"`
-	Name       string          `json:"name"`
-	On         bool            `json:"on"`
-	Tally      *Tally          `json:"tally,omitempty"`
+
+	// Each How often it is evaluated: month and its like, or a kind of window
+	Each   string `json:"each"`
+	Family string `json:"family"`
+	Judges string `json:"judges"`
+	Name   string `json:"name"`
+	On     bool   `json:"on"`
+	Tally  *Tally `json:"tally,omitempty"`
 
 	// Text As it stands in the rulebook
 	Text  *string `json:"text,omitempty"`
@@ -1520,6 +1523,9 @@ type RuleDefinition struct {
 	Bands   *[]BandDefinition   `json:"bands,omitempty"`
 	Base    *[]BaseDefinition   `json:"base,omitempty"`
 	Choose  *[]ChoiceDefinition `json:"choose,omitempty"`
+
+	// Each day, week, month, quarter, half, year, or a kind of window; month unless stated
+	Each *string `json:"each,omitempty"`
 
 	// Ended What a value that ended counts as: 'counts as zero' or 'no data'
 	Ended    *string              `json:"ended,omitempty"`
@@ -1558,13 +1564,19 @@ type RuleOrder struct {
 
 // Rulebook defines model for Rulebook.
 type Rulebook struct {
-	Desks    []Named `json:"desks"`
-	Feeds    []Named `json:"feeds"`
-	Grades   []Grade `json:"grades"`
-	Kinds    []Kind  `json:"kinds"`
-	Revision int     `json:"revision"`
-	Text     string  `json:"text"`
-	Title    string  `json:"title"`
+	Desks  []Named `json:"desks"`
+	Feeds  []Named `json:"feeds"`
+	Grades []Grade `json:"grades"`
+
+	// Grains How often its rules are evaluated: month and its like, or kinds of windows
+	Grains   []string `json:"grains"`
+	Kinds    []Kind   `json:"kinds"`
+	Revision int      `json:"revision"`
+	Text     string   `json:"text"`
+	Title    string   `json:"title"`
+
+	// Windows The kinds of windows in its calendar
+	Windows []string `json:"windows"`
 }
 
 // RulebookText defines model for RulebookText.
@@ -1904,6 +1916,9 @@ type GetPartsParams struct {
 // ListPeriodsParams defines parameters for ListPeriods.
 type ListPeriodsParams struct {
 	Until *string `form:"until,omitempty" json:"until,omitempty"`
+
+	// Each Their grain: day, week, month, quarter, half, year or a kind of window; that of 'until', or month, unless stated
+	Each *string `form:"each,omitempty" json:"each,omitempty"`
 }
 
 // GetRegisterParams defines parameters for GetRegister.
@@ -2183,7 +2198,7 @@ type ServerInterface interface {
 	// ResetPassword Give an account another password; its sessions and tokens end (leads only)
 	// (PUT /api/people/{name}/password)
 	ResetPassword(c *gin.Context, name PersonName)
-	// ListPeriods The last thirteen periods up to the newest with lines
+	// ListPeriods The last thirteen periods of a grain up to the newest with lines
 	// (GET /api/periods)
 	ListPeriods(c *gin.Context, params ListPeriodsParams)
 	// GetRegister The subjects of a kind as of a day
@@ -3277,6 +3292,14 @@ func (siw *ServerInterfaceWrapper) ListPeriods(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "until", c.Request.URL.Query(), &params.Until, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter until: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "each" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "each", c.Request.URL.Query(), &params.Each, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter each: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -6596,7 +6619,7 @@ type StrictServerInterface interface {
 	// ResetPassword Give an account another password; its sessions and tokens end (leads only)
 	// (PUT /api/people/{name}/password)
 	ResetPassword(ctx context.Context, request ResetPasswordRequestObject) (ResetPasswordResponseObject, error)
-	// ListPeriods The last thirteen periods up to the newest with lines
+	// ListPeriods The last thirteen periods of a grain up to the newest with lines
 	// (GET /api/periods)
 	ListPeriods(ctx context.Context, request ListPeriodsRequestObject) (ListPeriodsResponseObject, error)
 	// GetRegister The subjects of a kind as of a day
@@ -8651,180 +8674,182 @@ func (sh *strictHandler) DeleteToken(ctx *gin.Context) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H3/k9s2sue/gtK9Ku/W0Z6x18ndjn9KbCfxbRL7jb0v9SqXm4LIloSIAhQCHFnP5f/9Co0vBEmAIiXN",
-	"2Jvnra14ZkSBQHej0ej+dPeHWS42W8GBKzm7+jDb0opuQEGFvz2nEl4V+ifGZ1ezLVWrWTbjdAOzqxkr",
-	"Ztmsgj9qVkExu1JVDdlM5ivYUP2Nhag2VOnnuPr66Sybqf0WzK+whGr28WM2e7X4iap8pR8vQOYV2yom",
-	"9JverYC8fEeXRCyIWgHJqQRCJWGK7KgkFdDiGaFcqBVURHAgTP9xUUvQk8LJroAWUDXTfbV4aF4WTtLO",
-	"SaqK8SVO6Q1UTBT9GX1DNoKrVUZkna/0VJ5cPvn64eNL97o/aqj2zdu2ZpiD75KC/4zfiJIY/xki8oa+",
-	"/xH4Uq1mV08vs94rPurvyq3gEpCfbyoxL2Gjf8wFV8CV/pFutyXLqV7oxdY88T9/l3rVH4JX/VsFi9nV",
-	"7H9cNAJzYT6VF25cfGObbr+sqCI74IrsKmHXbb+mR/2W8uIFLBhn5vkPs20ltlApZmZM5+IWItTLZlTd",
-	"lEClSn24EYnP5lCKXfSTZUUL6LP+ZytgeQm0mmX975V0DmV0xApak5gLUQLlSAT7JzH/HXKln/2WShgi",
-	"hV9te3ZvrTw+oIrgI+Sry8vLB7F5boDKuoK4MDZC9qt/MLMv/S02XSHW17ACWklaRhhX3LLcyLWCjYxS",
-	"x/6BVhXdI9cWCqrgSa8qNNMWojXz4LMC5Fq23jQkqy9Arn8UtIhNoKpLGD/SdV3C8xXlS+iP1SGoGdhN",
-	"NXPU8etyaz9I6Gv4o7YyRYsCJYWWbwLKL2gpIeswo2C0lOnvpFnTzGLr9WL/WXivDsuUHSC2wue0BF7Q",
-	"6gXd9wWpMH/svXUlSpb6bGCyO4B1/APGC7GT0yR2J6q1/ii+xcPl66lmzbGA02i+37x+iD7N2dQm0YJV",
-	"CV2X1kxlSnUO0O6PmlbtHRqQz6zkpqB7GdumcWlwM2zGzuxq7Aw7Aw9R5xekYIQ6ldhEp7xmPL5Obk/k",
-	"PvuZKhOfiMM7wJ7mZhD7+sxMDwcYWtx/6qOnr2QXKXb09GXzkePQKB0Xbs2I/A9J3qB8TZ+BFf7YJozs",
-	"3DEjWoGJb2szw/ZR+4PYWWvUDKCNgo02GSJn7d4ybFgk9saiMO/rnQa9veBoZ5l4SGtI6IsMGjFQxKwc",
-	"tWJ8SRjXVjaTZFHS5RIKQvmebMy0ujrOHGhxKauhdQsoqIrSacF40dagEXus9wkrRl0xsp4qDz5aw36a",
-	"Wij1EiKafkBhiC1wKG6o6tHioWKbKEEkaMM8j9ihrxeEKUm0YUukloRaX4hgEx9FqXLym8135nG6SGXX",
-	"P7y3JLzFB/W2omvgqeFuoZLWzj1wVuBF02pLzbTMaVIUPjcxJy5G9Cy3Qg44Ycj8HgiI3cwntZVegKIs",
-	"YujmdpsdoooeB27dPXukopLwUn8lpqPgfQ4oGePHe+m+EhtvQ/c3NFfxu/gWb6pktxKEyrXWenuiuUso",
-	"L4iRG8JUVENIRcuIMP+y2pNbqAqWK2l1Dq2AiFrpO7+W04zsVlCB1rh7/VlfZDtygpxoEcZTvFleir2G",
-	"zv0TdsL+SQh6wjzOZruVGR14vdHzN6I6y2a/C2Z+aAS1ApRu/eNG3OK/JSyQ4nqT4RP6rma+JjYbvRq/",
-	"pYNVJ2iH+2Ou9xbOys46Ray3ThWEUw/mkn5tNnsOZWQXwfuo7H1DCsjZhpZEVISSiprLC6EX8xgHtiWN",
-	"Kc5XHBVnLsp6wzM9lP51WYl6q6Wrgow81ieePtvnIFX0JHFsbA/9najIFsS2hGcENlu1t0K7YVIaw76v",
-	"+GhZQ3ykoqI7861G4kQ9LwNx4/Vmbia0W+3j28oc3wMz2IlKJja6NjQIktG43ioATa/E+d8RorTMmFvy",
-	"eezX3A/mpM9aKvpgEKQUfIm2k98yMSmcfPgnj3h9tT9s6NlJ28djx1mcbpCvr2ErKjXkYYl43JgiK1qQ",
-	"OSgFFeFC/3oLs2zcQfEdrcvooeMdCeNcLYyW8VEWC6j0uRsxsr9ZUsalws24reclkysoSAW3DI/nbMLt",
-	"fFHz3J+QPVtKb7G6pDIjO6ZWZCV2BGi+0ntnVzGlgI8l1890A9GbifWjjadYciQtIvFlaDqheykjtJSi",
-	"OTQrwBPVenTlJMr5L42deFJiprvUDjrTghV5P5p3sAWiFdDfSW4oE46o8Y0nWD7ojQ3dzxv6nm20Knpy",
-	"6f6XzTaMmz8+DP/aP1fSl5yV8WY4LUfLUq+Yo8YQXK9aipbiCO4diyl+rA59nR2t349DRSlkTJMj/ZH2",
-	"1tjZ+WVJ0EGKEZ2dqPAnUvMSpCRo5RdRI7A/OWsATZuVO+FbQRXLSveHx4cMqfQZKDZbWsFxBIsbH+9a",
-	"KlIT7QCtsplWdTEzy+nXZx29Gxt0WNwvo5G+BDmYjO2t+Gq/ITVnCwYFaTZ5wrop5Ani75wxA5ysXbQ0",
-	"5VpJbPMxPvjQ5Oy++fe6WKZekDZQKJOpL0lFu+6X8P1Jd2fNnYl/+PrecXva6QTvbu45UWpXUABXwxGM",
-	"6KZxFAn28+PLy9i1gUqpud55+Enk4fja/ADRBdTqJxvEnDD5OeURJ913ldiQy4xQ6c99UjKp8NfNbHgb",
-	"ZrMVW67iHix/KRleL87KjuO+FFuzD7IdNPknxPgmueS74RfjKnJCOCLshsbr+GBCOmYg4jtIwsRY00gW",
-	"WZE0T9v3pNb3rmIQ49EtVHTZ8d8m76Ej5+Um5AZPzqmu+OS9IqG4MSfJ5MNJG1Oqqye+OnjsT143viVr",
-	"5hpdf0UXpzqhAlr0rQV3zDsgzYYWQGwE6gjKeTsh/jYOO5AqvLul3SpD/uH2yJetKw6ThAtSaMKRPag4",
-	"zqhnoAV0at4UrifGnZe3rNBGx3UsypiOtI4Lj7s4aNLqaJy3SRf0iHiIfvTGe/L7UZuUml3QDSv3dxWl",
-	"OZ83RtQqF4nPBiLbCSeO+eAmbQeFwZpYwGQNw6EUd7cbZxQd9CG+4gSt19G+yD2tCqlYvj4soBiF8WF7",
-	"68YKyONlJB6rcUEax6AmXBPGYKyubKblqGhFc3BjpCI0VKmKzWsFJ0JgCqroTaCWRgg2WJWRfrFB9LXZ",
-	"+PI9zdUz7+2W2txrebybOUGoFUbHflZMKlHtD33nB/tYCCSJxoaYKMjCe8IbjOTrXCFOMiZ6/lSI2nvV",
-	"lIB+qJgjhtNABEob0TYKpU+SSPQJnenRaOkOYDtSDBJ4AvTUejtempD+8C5s+N2gBtzREZyzLVF1cw3E",
-	"0RK4kYQs3CWDu+wNjXnyPZ9OD0TylEUwjo9yehxRG+mKlmNC0TaCbJ6P0ck4QvtHNMae4rACxhOXnrRt",
-	"lDA9sxku9bAyT1oZ3zVwjAkGeADicCdaLviCVRs81OD9tqQ2pKklkyyQSOb48L8MnXcRE/3p5eHruZtX",
-	"dKWi5sWZQlIp+yVppgzaDWnuTjiuW4dvD1c0eObGqPW9M/LGWr3ppa/oNnVT5uPvt95etp5wHDU587dq",
-	"X8L93io9aToY/QO3yiMvo56qbv8VjG4EmmGqYpQv0ULLWZXjD/KP2mjCvBJSRrec44Y3UXH7Urz1Z7O5",
-	"EZpbJkq8dC0r2B9GGUSZNu5q/ENjsnQ27HsWt9/yugO1GeHL6MXBBJsC2LGTfKO/FRuu5qyF+NgIjts0",
-	"FzW3+L7cADc6aNcUptpMz67Vjp8ZkgwQ0cyvR8mBSBSUsZSYucS8ju5tHHk7gthp5XHkLW4SEL1RIe4i",
-	"0lxNksfjK+7udGeHCS1YeSrWkSd8jRuR4CumNE10QyYV+9D12lrzIxZhMYM0X1vg4JjvaGvspMtd7K6L",
-	"5PRHKNLQcslbz5Z+fgYWQkWHhOcn/Z2+BDXWRfeGRRVB/UA4xmNH0GPjXpFkRPIdgue4l4leqN7OjI97",
-	"5+k8cGPcNKQ4EzsNPTzXvDXkudZ+cZp3KSgO/FHTyO34R8ZBEqWpq+8k+BRRgpT4d1pWQIu90ZzjiIwj",
-	"3Pjb5MB+7jJYSDAT8bxVos5X4NAv+s9qJ4ghgX3KYM9HnXyhbEfvdLsbWSM15fCFfwQVwoE6GHbYEdHQ",
-	"nFSwZFJBReaaQjIjVBn49FeXE+Aw3Vyuzt7307H8icrPP1j0sjEfDAxOUcttQny7J/4+r++/BhFWMpDI",
-	"bsYzZPGOFSCV4XRGmJJQLojNNegtoe1GO8eBUdYVLU+J6nVCy3bA1lQzS+QYU/T+/Of2nk3KoRh+Ar9q",
-	"UV5W0AiVa0B/WwBbLcUuBVydaMN+MuPVEuawFfujEOtvqbkEd/TwZqv2sdQWsgAoGgWIfgetfSVZUUko",
-	"amSDQs+IFOZBZs9Eia5NbtJjohD3xr8R5aqDp0Y/HBKHtIE8YGttoZJa6RXHZOEZAga8aKC1zbjhgmP8",
-	"+alJM+5cMISZs5OgequFRex49AKK+OxEFpbHb0vMQMDzG8/YDS0C//MDWW+IWJAKttGE6DXjhYx7tfEj",
-	"lAHKyRzsphOLSTDKIxIJ3S6LAQZcak57tpbchhIOBzkphbVIUjmd4Tasie0WRoY3jmpD7mYpceFRq1iO",
-	"K90I42CMg51LIdaSYOaCk64tQKXfJnacbM2ZhoZXVNia+KZPaahVydDXYZLs4jIqYrUi3KSYJPoBrT9i",
-	"0uekI/LlB/P9AwwIaOmlnNjJPGsMM7KGPX5I7PRiLwBIGIoSlNIW0ehTwbDlrflaIsiiIBXjoJzAe7rZ",
-	"lmBQhLgspo63wXyo0cqdkQ4vcGbhflLBetMi59bWd90jFniyObZwgYDes5YUkzzJzeJj6C3ZTrruTis4",
-	"s31hB28iaXLV1qvXHOF/1JQrhmcBAtuaTey8JWYvORB1EBpesKV5hY159Nwpgx5rfMauKPg8xjcDlu/x",
-	"a7LSHVJl0ffCzgN17s+fPB0oo48xLF3SFM0xGvIYAO84CE2CXG8CgOUEig3hMgN/+P8+aGkOwTP19DC7",
-	"8QgM+5E3oS1VCirNov/3K334X7/p/1w+/Pujh799uMz+9veP/zabCFIdJIa+W5cHU1Svhc28cJuki5qd",
-	"AoLvQn5FeRAl+zPsrgNEwJH7agLiLSOXaNj7E/UR+WcIdLcH+M7dGbTQP5BEWxPmAMY7g9ZTmFGoOu8y",
-	"GHWJrzJ1eY6D2EXiQY8vRwSExK0JY/qDyNKuTaE3BvBG9NNmqZpGDfxfMucPHEIO9g+kcZ54q0dwiQmZ",
-	"eOtQFhMEQmyB3+RUun1qCRBD2uD3SQW5PtxwnU32MHpKRK3ItkbLACHWRHCTo5JZwAsWZMCkQ2dk9qmR",
-	"vK2NL5Hz+haqWwYR4OG06kc2dyGinJoEhRMH8peqE8c56vY7Ld0s/fI0RNLjfoYGNmJ78LrdqlwQ3pDa",
-	"9aJiAvGGxhzRuU2uHly0fmawGthoU6kxJ52qxwmk5itPm7CxJ9NZkGiRPsMAJG5O6lI8J92HB0omocUb",
-	"BTsdHDWRGToNOpFERm0dccd5+LToxGS+3gxg1HD1D4i5K0hCi4LUW4Ihskl1klQsUvKD2JEN5XsbGvHZ",
-	"q8NouqnC6a4wHQgJyqAjYiNmzRUnjfZyhm2T4D7lnCrHZBxlZzOD9fsOWGGmyJIv7xDBB5yawnaUVh9A",
-	"/jElT0L+9aDYcgdbNXPvxFQ3+xduI3cjXNsHFH2C9NFkyLwUMpVgQXMTtcXilEKGKZ+dGk3nitkcdZU4",
-	"5rIwcPIhoY7acUdQ4t7vTuPpUNIcXJbaEWmRSfhM56pxGVVKI7OfnIkfJqUlF3NdTwbpxX2o71yMxwRy",
-	"JKkAQ2sF3tToGtCjGkWl1yPYXZdhaYDJ151UtY+jYVkjopATEapDYFJ8q/MDRtfRVBnugqBrrgYOf7yo",
-	"Bac/YZyYqgexhFCX7BHx5ethTi9doZV2LaemRjuXa6dKr6LzMDOirviVkGsor7hQD2lZil2iuEFLgoxz",
-	"1KkIO8EYD64t8uElV1HQZK7YLdwks1nt5wk8GV1Sxv2X+1vPegON72O3YvkqCKbil93JjC6HFS2aDWrd",
-	"C2aTzimmAI3AhNwpAM+D/kZMJI17rrdQSSgSUbw03XxNI0vBcQS5pSUr0gw2Hyf4i2r6nHi6UP3Lmaeo",
-	"h9MNoeacJMfzTmiq/vdxWJV0wmHq6jUpUcmtJZGoNOLadMAzbzPvnIJAb38LDGPBS+kbTTjFhNqIx6BO",
-	"UymTMygaGU0jn46PL7YOPLtq/8442ZKV0OcWqjJKQjy2JSIeeSV2BRTJxN3z1EAP0Cp9DdWqPWphYw5T",
-	"9+TycnR9Mcy9ib6cbSec3KlhSrgd8OHc1Af9dxYZhhvf1PE9bUKtRPmhEd7RstwPZiQrfGLsMAMqpa74",
-	"iPmYp2y1yhu2OPSFX1ZUvVpMcNPYTOKuj8aw0C03BCIZGfELsCxqauvjfhvco8fVYEqYDT1M4KAr09aC",
-	"GSqtdzx+2irR/rZ1yEGDF1lR9ZAtoo0smt3RjRv1FX4pxPrGKTf/+GUY5Xp6sIDEESn56VpYWAWiW8FK",
-	"jzMXYj2iNlYj4aN50Dt8rNcxI4pWS1D6whlmsw/bSXYvDMSBrkEqYRLD/wWKpHTNwBF5XmEQ+PgcG1qr",
-	"lUikcZ5Gh07tygkuNZEIKNlL+pQM4C5dHX4nQGRYCvjkOjQFw8lHiW+dXb7kIKflHoOaFdwy2OFLSqDx",
-	"JF3nvun63MIiitP8KgNVRxChKicWB+Fx03XikRqvTodgUSzfgfWsHcxYq55pIZKR52bHbeoRcZYwuFo3",
-	"WJTXTfeadBJ0p/qY7QgwNwn3Vt3SMA3QoR45lg0Wi0X0cppKduq8oK3Eo2/isBt60SC6Omkkpo+eM1lT",
-	"wyaQN33M0ynmtauTDp4EvWqPdQlhDTk8HzEraIVN1p7ZlBHpSG7+LIk75ruHCzVFe+MXP5nQw1NgAp0+",
-	"YRH9OrdFkEYOJ2F4uHwlxIQBewVjYxX7eQEptDAleLk0Dmt80PvL5BV54H8m/wWVeKBF/gEXpKCKRoHt",
-	"FmLapu8JiXmxHJaJ519JpbpxYcyuQM4rLL28Btg2UikJ6iG909Ejpt9qcDhUOZM2GvBKB9DFjSZZ/HBY",
-	"RIEFFIugy5UoC5MpZ+Q2G3+6OCD58WYlmvAWwdwGhCOdMgMXRwy0qwMZ698lmVQJOPhqcuerdHGrtJIc",
-	"5ZOsuUr49VO1TTxC/6wUxs4RD83IxGnonvUe1cyvq2KI38lAlozXRDZ7wdoUQo9NdpSbS8wEBMrUGFXa",
-	"bECb5kQgWrLS+cIlLZw2zEQ4m6lvcjKaDdM8Y1HkwWJXSWj3yAh6WGDR2hCWjz1gmXOSGCoPMfidndQR",
-	"VaqPrD30tikp3B53fK3hfuORYHhR1ola7pPqnRYskbTKE21FudjdTHtFH8V4eHu7Uq6jOzOY4q/HF5pF",
-	"OmS9uq6GDu1VN4BGM80Ee27h+PaWByBFiU4nmMRtLK24TyjoVuddXF+nXFyPY1cQz8u+Yvf5qHoBLiG/",
-	"56c6WcVnM3tc9CbxsgE7U+KqJPTlM+IRcbIalwl/PA14sjyy++yVVAbrsB9RxDEoNz8G9vuieXxK9ZYh",
-	"V+hABffhk2UQODe54uFwsXhalmzCidv4U7pSLMT6JtW0r+amk04xouVqp2Jpsjqiiz4P16ZvJhbOoll3",
-	"UsZftMQn3ewGgeWu4bmkG19Z09bkYP1rd3jN62s4k6ayqnlRtRXJ8EU23tD4QBo7Fze28VJCSm0vpriU",
-	"tu9r4Seji2x2DQFb8TJsDXXTbw1l3x1cmGNsfEfnMc9mgEcfKfHzEp6bpMgpdS8nQQzwJSl8QQpFoO9W",
-	"okwA6UxxnCvMo6eKCXtB1z96aa3b/YXGoPkH4+8NBtsCFsz8hoALIXWTlQcmFRkICww4OgRFBoy25MJ6",
-	"J9QKWGXTw5a26dCEfsxDCQFD1R5KGu2i5TF17vCyXd0OYesnFyY4CLpvlwLoIaPtApIcjeJQUgAq9Jya",
-	"KKes58iwBnJXwfaRgqpituBt326AckJzs7gc6xvWNtZi53V7Uigyj5+Zv2FsdkV97bzxBdKPgG+aVcbp",
-	"bcMgHWKjb+5E2D+eovFnA1hLPxogiRSkpNUSCCVbWimjcoQEYnz7xoi21Vlc/KUF7g1cccdXYnGxgg6q",
-	"sxGtrC1f+Ct5T7aVKOocw8BehR32SrbjrjfNzE7gQDKoMVSXKx6oCCpe+UIxhsGZk5ZmVa0lhAey43tc",
-	"FKslqHir0H7GBlYgbarca5VsMVvRwqZTHGHmZekpxlGJAy2k51BOvNkPnQxhg8FYyTdT2w1nKn22swUJ",
-	"TpiBJW0MbIe3xgy7J+J5YwjvtJrEtpNOrw004x5tDMXax49I4phkQWlypWrJ1xuZpsO02/q50J79Mzfo",
-	"e9i0jLey500qa7QF3SEGbCtHkmgC51Tapo7O1CkXyN9owPXhI7AZN7pksYaIIbn1WVqDGZbmKWSlHeaA",
-	"thGmcbIdPjohH2Hu1F6/o2tZt+LO8EUqNmMLBZyQ0DJU99e2Oz6Q4tjrLqK/9lssciMhryum9m81z5yf",
-	"WTpXCtPbOhdizcDJzdUMEzZu3FON/G7ZP2Df4jYKAhofQCsIqj+tlNrOPn7ErIKF6GuSa4z1YDkGSfWP",
-	"bitnBNMQTYtas6mfhcUKKlErbQ0J20KzacxeGJP/EXl5C9We5LQsybxWRLIl1zYT4wTrJWlb1CyNmIWb",
-	"nttmBQSX9oi8rCpRybCxLDGZOJL85fq75+TvT7/6X399RF6Yrt22EOemlgiN2RNs843fNgyUz3xC8QYo",
-	"V3hG2S7Y+Jj99NH/bYIbV7PXmg9B1Zmr2WOUni1wumWzq9nfHl0++hvmutpyqBd0yy5yWgIvjBm6BGVL",
-	"RRgw3atidjX7HtRz9wzmA9MNKKjk7OrXlOX35PLJ1wZxiD1LXSlV2/nKZDP3HLp6gD9qqPaNaO2N9WQU",
-	"SEzOf9OCLreC27IWTy4vjQ+CK9fpdLstWY6rufjdKqlmvMGrjF30f+pJoHD2r1Y4wXZhq9iQfo4XLgvs",
-	"ozk1N7TaY6hfD+T8Bg3Ax/EmIwXdk/le/4NftZyzq46y7Ucm1XN8ose0GKltK8A0qbMusx/4dpcP0Ge6",
-	"BW68ArbdfewtLuO3eY2nXNA9MzvUQT9stRlLO44vUYpKJd5dYLDGdwmoW52YPKbC0ahj/R56ryYbOMdp",
-	"5O0JLHGf4q95qTWVNJXiMERiGgNbucFjUt+oCDXxzNhsNozDtHmcusnGOQ6ojPW4joGJixrMRjhq37W3",
-	"z0UQFtkKGdlHJv763Pu7KxOM+1YU+/Opmnbb6I/tA1xVNXy8Q0XnIswRajuH2Rl0nHkL0eesEWHGbTaf",
-	"c1MwSaw9RfSdaSMqyIzbSou5ATTi98NG2B11ePGBFR+HjzIJfY0YW1DzCArnq2J2x8eNBNurLXHY5Gbq",
-	"K6AFzvvD7OU7umy/oauSPp5lk2ii6q9swLV4jm4V22D8dBLfwQ6zvc9Hba3H98TUf8BWzc7HoKDf1LZO",
-	"a7JTuJMdfPLV4ieq8tWdMdK14rpnHTnMSK9Bz6Ulld3uxnamxLKW/GUD5l6AlWIlKsa/xlTgxUqUhUOr",
-	"l2Bcg21xuIYSqLxfefgk3HmNlumSMn4GBr2pFaE2ER85NKf5mgjuzTGT2BjZfu/o+r8Bsd+hqX46nfU4",
-	"zTY4IPc+SzB5E3rBTE+TuzdksfbMCEP2VYhctRa8T4058VBAelx80Bb/x+Rx8K6u+AuDTIrdD7cUPbf2",
-	"1mB9hG2Fe/Bmfn7173uh3/NB7hPwIpx849OYzyD2dcW1wctoSeAWqr2Jp1PTgyjDnreY3uMrj/7FpqMZ",
-	"51YJtJDhznAlmVOnwItKbE3d5h71nvYdcd8LDmdY5Qsmc1oV2pB/IE3GFMIOEjZ7Yn7nU2nmBQmz20/v",
-	"xEW/xsWKHXcpYq6SquCQdRw/Ct4rogSZw5KZyifJY+VNHdDn/BvOl/W+Z4MryZITjOaQG/9AWFkjfwf2",
-	"UeNTHjxmGujoOK9bgMMbq1gTTiYXhJ76Pe/lmuD4s7d0dPsZcKBxrDfwwHG+vzF93pvY+HiHm40ATqbF",
-	"dB+oPcSti/CBNP0nKmKPy9hLXAh96uQGvJeOh46efc+lkw7Hgnj3+Dt0ZMaGK9mGJZZk6gM6OPnjdgb6",
-	"4xjOMf6KvK6k+HQhhHZ78NjVhAPZ0iWcavA16ulRLm+TKurl+62oviipL0rqi5L6sykpzbELu/ebcTxA",
-	"fM44jeE7+yrJp+BsqMpXeON4/vY/zqegDnrovXoadTFlw4rpMEL+XvT/gHOKB90VjLuPKUnglhUuWeYU",
-	"uptUx0OugGuQal/C93ZL/uu4A4I29n9Sh8D37BYIJchHQrlQK6gIgtYyogQHc6it6BbO4i8wNSiHLzmv",
-	"7DP34U2zrcVH+NPeNQAT06P3yJ2TpYJbFVAFr1yNzhF2k22Vnd4k7ihcgI0smyKTCHhAcGri2IskNQEU",
-	"vuGOtiy8R9H1+sUSz1h7S64AocGxKU/e1/HZsFLfq/VgpiHMBqSkS0hBEmy905jV4Bozz0YQ4huXGmbX",
-	"3qBnZIBLevj4MjM//PLU/fTvf9P0sZ8+vPzqqunt4GrwWnh90y0aoMDsBNeoOmrvmu9OM9e+IVwoICbZ",
-	"p5k7OopvuLjy3SCoQhhakxmnnzIdW30/66VWHzu6J0rY1oIxA0RUlTHBpjCarvFV5aR23rHXm9DMadCY",
-	"5yvI182yUSnSve/xvBN1WZh+1xl+uAbYBt1rozZwZZzjU5EyqVPuBAvt/txurY7uES37S6tbOoIzkE4h",
-	"hbXmPedR686ARLCJsLPFmxgnVFu7weqMZqUtRUpbqjQzOSzEtEPWRy8ty3HHrLeFU955Patvab4ePHb+",
-	"hQziAVaugCi6ZnxpIqpME44YOrmon9idjdPN2Pptz7yi8BXXc7HRak2YMggufOz4F2aYJO2kn5p8g7s3",
-	"lFx76U8cedxg19hDdDHP3A9ZsHHyVKp4bJprkkMEJoyeJcS3Al+oSuuGVkklSz97npqSdBu6N2l9ZB6g",
-	"f0XQ+y51lfb98e7Kz3eXusJPPsIs06LOaGg77RMF1zcLS9HyjW2ENYKQTerRyR5TrMIQM4wTeZNJbyOk",
-	"Bmq1EhmwSi3MmEmsr+e6MjwLgf1jIP1NgYmBM+kYL9r5vNR//riEkeXEKWwS9RtXlNkZp+s9W9HRDm9b",
-	"6BOxyEghdtxcUKTtJdZsSxC2KXjyOHljHrmP0yTIYDtwmmBW0fFgiQNeCDuPO4v4u3Xer0stfGtH+RTF",
-	"WY7eb4rCHBhScPIXNMqJ4OX+r12BCxymKdP8eSlkw4hpiD7ztZ+1Lojs8wju5rnpY3c6BXAgbf3aJnnP",
-	"cNPZDDdb1UOsgUsCvGjciM48LhhG0PayQ70ENsWUzTkXkc4v6q2mefd8005L+3NbRelczmPPbO8/xpTB",
-	"jFTCukpMGtGIDXERdt1MhRK0rWSf+gx5HjbeH8Xy2Ha8cw45Og/vzxTHfDGAgUPTJcCPsGdN8dm7NFbG",
-	"nr6+DevIgIAoi1MDAt2rG1ZIVCtWKQDuW51j09/QFkbzqWPMOB+SvPiwZnw4CnrdBAMO+3wsluAEt/03",
-	"pKB7Y8zjAn3e7vhkXaomwxLWsM8wTIBeNd7uUXVGWMKf36Jv9YMbABoRxhvHzxr2Z9oUvrAJ3sgxAEXt",
-	"L62U5e4OuPiwhv3gPnjr4SF3sw1iw+Bd+f6cIJOa5JnWldPiodbTeS4tiHcbk7IZ+MXBVGdgGH7T6sMB",
-	"ewLm205TAymEthsV3NHdptfs6p6NvqYhXiq24oNVC1s0+0Rm/R90HGp+oC/RbEkEPAtOKqAlunMygqU7",
-	"NUtdUCzCtgtf4nyQd9+a5i53wT899KfmYWsOST4aJua+buhZ2EhtqMkwkAZlUvudvUayVIb1v+MJ8KK8",
-	"BZsodBc8bZW4vu/Ud7f6hALFMt4mYoxXYGzC6yqEn8jS75gtoWl6nJidiSWv9ZsWWOaPzkWtiBS2ipit",
-	"pxXw0YB6hm39a//U/RxUDhj16TE7Foh13RQ5vqMbZRsN9udDodmxbEQKGyNNRZZ5Wb34YMoXHbj+eJaN",
-	"QCO6Tm9pm21yT7s7ttbTbMMu/Y6k3gmPN58TQ1x9Dujnw8aJqXNdPwSfCUvuwihsiPBn37+cAK1MjyQn",
-	"Y7b1vN/P2lY8sJWDbjfJDdx0+bu7beRBC4ltdBqooXvJ7dtYfZJc5CvIB2xkxKm1aHMH8hz2qrnvOhm4",
-	"vmH4GJNkVwm+dNqtMa+0pjN9nSQ9h2vCoALpOJvYc1BsttRUlk2WudEP3DEX3Vs+jWFs3s5k+owqWg09",
-	"TmTUD2JHqMl6NuNKXz4+3HZOZYnKfByoM0yiZpxga0+jtRgHMt/jvxE2u/Y4CcuxpPldXnqa8e/bA9FT",
-	"DhEcnuaDr9po7iRYZzUzOQbG9wOlBFJz06DnHIfULxVTTY5D91bEuBJWRiLcFK65XJyd2Hvu2nZbuiud",
-	"axrcfdb8bBQsgsSpMs7g++Br07/SoIb1nBj37BaWeF3GugLtA9v0ui7hLrcpjv/Zb1N07zFOmLoPbnqH",
-	"YrAtXeKByZewwFLsebyw/QgwIURUGGJ6ZlJS1thaSdSxTV0fqm/6z9HlTY9LWDuHr+RAxfNIMTGb8PEA",
-	"6au5+HBDqyXjD87ru7cQU+OiNJvSt+nXGjfDOE5mUs8yk/AiKlOL0Xg3UajafDvgibIaeDIoAAGe9xNn",
-	"wc3+SUDU3fuGV9Ro02Rmq6OdjOWuMdaCGQsOAdtixMUH/c/HC23+PKy3Q3e1HxmHf25H3eurRteehLE8",
-	"Dq3Zj2laymMnkqZHsoFLy2c2U6UaiU3tgG1H5bq5RjWm/XLYaGUMDPc+Q8SWy4nDxInJmVSM60PjyBOG",
-	"nb0nfQVl0Ypi5LUK4BJB4fkUCO8tW/LX9bjaVfpZrcLqs8RAre/ezXGgetVbXxn/E2DJ3vm60GdB8Ap9",
-	"eZeGkCbtKhEzYkv+6q787c8rKIArrOj32YD2zkFo23thdvXrb62aoGzJ8RjQ+h/RMvp62yDEJCgZCqNt",
-	"VNDbSIfBexav2aD37sSmtsNPgV3eKQbvubWAfH22hrRYbRrvJzEInj18HHYPeHAGY6vFYWvorXnkszaH",
-	"TD/azyb9/q1tYHlHYTy72nuOQTcvbZP0Z1sX3XZVJZLxHBqIHkrYM5OSo/+vzp13m5zY2915avC9vKVl",
-	"Ta1vIOLmW2CurU3qHw5JKNeMNHUKm26lB/qX/Ew32FMG9FMKCjLfk1xsNjTZTCFM8TwBfGluWjJsnBfC",
-	"IRPtGjPs/seq1sdNe70s7K93ruSyzszdDGVyihFimmqXO9Zgc69IJXamgc6SYq2AgtRc24umgahrEZni",
-	"g21YOonqb6NFIf79qfnB14h4mpmUb5ug2aktEUJmF0TCLVToM76rO4/vYNoFHmOqBgy+WSYQsAH+9esR",
-	"6NfPOC/wXuqedfeuKdRhe5eisFz6poJ62JTMpmulHYqD/0tWPouZC+9x1wRRnC1dGg+h75yIekEJtMmw",
-	"A1iqhsmnxV+b4+X8FR7D49LVE9CK1Ap1Ztoxe0WPITB0uVZOGTlN0TkrR9SJ/HJkfjkyvxyZX47ML0fm",
-	"lyPz/uuOYlPMc5UftfX0RuTdvbOV9+4n7e6dj0+0elKP2f1NkZGJ70PNi0ByIldi19Y7E3P+vH4+MgCU",
-	"0q9Pgr3y5OnUnYJ9En1KGgpVabr0ANmtmOmvZMr62I7oqVaJrgn06arhS+ricPfrT5S46HZck7c4993b",
-	"G1iiJE4UGo2CLuABkCD6K9/ZDtafRRjkfJ5Bs6wULEV/+IwwpBtqGCwicfawyE9Yx828zlsPaC1b8F+W",
-	"iJh0mXiR11VlaZJsk4N/b9h5KDrxH4KdIzTxk+uCZVbpzEbsVn2Lr+hQ6IPrtv3rb3q7+xDqr799/O3j",
-	"/w8AAP//",
+	"7H3/k9s2sue/gtK9Ku/W0Z6x17t3O/4psZ3Et0nsZ3tf6lUuNwWJrREiClAAcGQ9l//3KzS+ECQBipQ0",
+	"42yet7bimREFAt2NRqP7090fZwux2QoOXKvZ1cfZlkq6AQ0Sf3tOFbwqzU+Mz65mW6pXs2LG6QZmVzNW",
+	"zoqZhN9qJqGcXWlZQzFTixVsqPnGUsgN1eY5rv/2dFbM9H4L9le4ATn79KmYvVr+QPViZR4vQS0k22om",
+	"zJver4C8fE9viFgSvQKyoAoIVYRpsqOKSKDlM0K50CuQRHAgzPxxWSswk8LJroCWIJvpvlo+tC+LJ+nm",
+	"pLRk/Aan9AYkE2V/Rl+RjeB6VRBVL1ZmKk8un/zt4eNL/7rfapD75m1bO8zBdynBf8RvJEmM/wwReUM/",
+	"fA/8Rq9mV08vi94rPpnvqq3gCpCfb6SYV7AxPy4E18C1+ZFutxVbULPQi6194n/+qsyqP0av+jcJy9nV",
+	"7H9cNAJzYT9VF35cfGObbj+tqCY74JrspHDrdl8zo35NefkClowz+/zH2VaKLUjN7IzpXNxCgnrFjOrr",
+	"CqjSuQ83IvPZHCqxS35yI2kJfdb/6ARsUQGVs6L/vYrOoUqOKKE1ibkQFVCORHB/EvNfYaHNs19TBUOk",
+	"CKttz+6dk8cHVBN8hPz18vLyQWqeG6CqlpAWxkbIfg4PFu6lv6SmK8T6LayASkWrBOPKW7awcq1ho5LU",
+	"cX+gUtI9cm2pQUZPBlVhmLYUrZlHn5Wg1qr1piFZfQFq/b2gZWoCsq5g/Ehv6wqeryi/gf5YHYLagf1U",
+	"C0+dsC6/9oOEfgu/1U6maFmipNDqTUT5Ja0UFB1mlIxWKv+dPGuaWWyDXuw/Cx/0YZlyA6RW+JxWwEsq",
+	"X9B9X5BK+8feW1eiYrnPBia7A1inP2C8FDs1TWJ3Qq7NR+ktHi/fTLVojgWcRvP95vVD9GnOpjaJlkxm",
+	"dF1eM1U51TlAu99qKts7NCKfXcl1SfcqtU3T0uBn2IxduNW4GXYGHqLOT0jBBHWk2CSnvGY8vU7uTuQ+",
+	"+5muMp+IwzvAneZ2EPf6wk4PBxha3H+ao6evZJc5dvT0ZfOR59AoHRdvzYT8D0neoHxNn4ET/tQmTOzc",
+	"MSM6gUlvazvD9lH7ndg5a9QOYIyCjTEZEmft3jFsWCT21qKw7+udBr294GnnmHhIayjoiwwaMVCmrBy9",
+	"YvyGMG6sbKbIsqI3N1ASyvdkY6fV1XH2QEtLWQ2tW0BJdZJOS8bLtgZN2GO9T1g56opR9FR59NEa9tPU",
+	"QmWWkND0AwpDbIFDeU11jxYPNdskCaLAGOaLhB36ekmYVsQYtkQZSajNhQg26VG0ria/2X5nnqaL0m79",
+	"w3tLwTt80GwrugaeG+4WpHJ27oGzAi+aTlsaphVek6Lw+Yl5cbGi57gVc8ALQxH2QETsZj65rfQCNGUJ",
+	"Q3fhttkhqphx4Nbfs0cqKgUvzVdSOgo+LAAlY/x4L/1XUuNt6P6aLnT6Lr7FmyrZrQSham203p4Y7hLK",
+	"S2LlhjCd1BBK0yohzD+t9uQWZMkWWjmdQyUQUWtz5zdyWpDdCiQYjbs3n/VFtiMnyIkWYQLFm+Xl2Gvp",
+	"3D9hJ+yfjKBnzONitlvZ0YHXGzN/K6qzYvarYPaHRlAloHSbHzfiFv+tYIkUN5sMnzB3Nfs1sdmY1YQt",
+	"Ha06QzvcH3Ozt3BWbtY5Yr3zqiCeejSX/GuL2XOoErsIPiRl7ytSwoJtaEWEJJRIai8vhF7MUxzYVjSl",
+	"OF9xVJwLUdUbXpihzK83UtRbI10SCvLYnHjmbJ+D0smTxLOxPfQ3QpItiG0FzwhstnrvhHbDlLKGfV/x",
+	"0aqG9EilpDv7rUbiRD2vInHj9WZuJ7Rb7dPbyh7fAzPYCakyG90YGgTJaF1vEsDQK3P+d4QoLzP2lnwe",
+	"+3URBvPS5ywVczAIUgl+g7ZT2DIpKZx8+GePeHO1P2zouUm7x1PHWZpusFi/ha2QesjDkvC4MU1WtCRz",
+	"0Bok4cL8eguzYtxB8Q2tq+ShExwJ41wtjFbpUZZLkObcTRjZX91QxpXGzbit5xVTKyiJhFuGx3Mx4Xa+",
+	"rPkinJA9W8pssbqiqiA7pldkJXYE6GJl9s5OMq2BjyXXj3QDyZuJ86ONp1h2JCMi6WUYOqF7qSC0UqI5",
+	"NCXgieo8umoS5cKXxk48KzHTXWoHnWnRioIfLTjYItGK6O8lN5YJT9T0xhNsMeiNjd3PG/qBbYwqenLp",
+	"/1fMNozbPz6M/9o/V/KXnJX1ZngtR6vKrJijxhDcrFqJluKI7h3LKX6sDn29HW3ej0MlKWRNkyP9ke7W",
+	"2Nn5VUXQQYoRnZ2Q+BOpeQVKEbTyy6QR2J+cM4Cmzcqf8K2gimOl/8PjQ4ZU/gwUmy2VcBzB0sbH+5aK",
+	"NEQ7QKtiZlRdyszy+vVZR++mBh0W98tkpC9DDqZSeyu92q9IzdmSQUmaTZ6xbkp1gvh7Z8wAJ2sfLc25",
+	"VjLbfIwPPjY5u2/+tS5vci/IGyiUqdyXlKZd90v8/qy7s+bexD98fe+4Pd10onc395wktSWUwPVwBCO5",
+	"aTxFov38+PIydW2gShmudx5+kng4vbYwQHIBtf7BBTEnTH5OecJJ940UG3JZEKrCuU8qpjT+upkNb8Ni",
+	"tmI3q7QHK1xKhteLs3Lj+C+l1hyCbAdN/gkxvkku+W74xbqKvBCOCLuh8To+mJCPGYj0DlIwMdY0kkVO",
+	"JO3T7j259b2XDFI8ugVJbzr+2+w9dOS8/IT84Nk51ZJP3isKymt7kkw+nIwxpbt64q8Hj/3J68a3FM1c",
+	"k+uXdHmqEyqiRd9a8Me8B9JsaAnERaCOoFywE9Jv47ADpeO7W96tMuQfbo982briMEW4IKUhHNmDTuOM",
+	"egZaRKfmTfF6Utx5ectKY3S8TUUZ85HWceFxHwfNWh2N8zbrgh4RDzGPXgdPfj9qk1OzS7ph1f6uojTn",
+	"88aIWi9E5rOByHbGiWM/uM7bQXGwJhUwWcNwKMXf7cYZRQd9iK84Qet1tC9yT2WpNFusDwsoRmFC2N65",
+	"sSLyBBlJx2p8kMYzqAnXxDEYpyubaXkqOtEc3Bi5CA3VWrJ5reFECExJNb2O1NIIwQanMvIvtoi+Nhtf",
+	"fqAL/Sx4u5Ux91oe72ZOEGuF0bGfFVNayP2h73znHouBJMnYEBMlWQZPeIORfL3QiJNMiV44FZL2npwS",
+	"0I8Vc8JwGohAGSPaRaHMSZKIPqEzPRkt3QFsR4pBBk+Antpgxysb0h/ehQ2/G9SAPzqic7Ylqn6ukTg6",
+	"AjeSUMS7ZHCXvaEpT37g0+mBSJ6zCMbxUU2PIxojXdNqTCjaRZDt8yk6WUdo/4jG2FMaVsB45tKTt40y",
+	"pmcxw6UeVuZZK+ObBo4xwQCPQBz+RFsIvmRyg4cafNhW1IU0jWSSJRLJHh/hl6HzLmGiP708fD3380qu",
+	"VNS8PFNIKme/ZM2UQbshz90Jx3Xr8O3higbP3BS1vvVG3lirN7/0Fd3mbsp8/P022MvOE46jZmf+Tu8r",
+	"uN9bZSBNB6N/4FZ55GU0UNXvv5LRjUAzTEtG+Q1aaAsmF/iD+q22mnAhhVLJLee5EUxU3L4Ub/3FbG6F",
+	"5paJCi9dNxL2h1EGSaaNuxp/15gsnQ37gaXtt0XdgdqM8GX04mCCTQHsuEm+Md9KDVdz1kJ8bATHbboQ",
+	"NXf4voUFbnTQrjlMtZ2eW6sbv7AkGSCinV+PkgORKKhSKTFzhXkd3ds48nYEsfPK48hb3CQgeqNC/EWk",
+	"uZpkj8dX3N/pzg4TWrLqVKwjz/gaNyLDV0xpmuiGzCr2oeu1s+ZHLMJhBuli7YCDY75jrLGTLnepuy6S",
+	"MxyhSEPHpWA9O/qFGTgIFR0Snh/Md/oS1FgX3RsW1QT1A+EYjx1Bj41/RZYR2XcIvsC9TMxCzXZmfNw7",
+	"T+eBH+O6IcWZ2GnpEbgWrKHAtfaL87zLQXHgt5ombsffMw6KaENdcyfBp4gWpMK/00oCLfdWc44jMo5w",
+	"HW6TA/u5y2ChwE4k8FaLerECj34xf9Y7QSwJ3FMWez7q5ItlO3mn212rGqmphi/8I6gQD9TBsMOOiIbm",
+	"RMINUxokmRsKqYJQbeHTf72cAIfp5nJ19n6YjuNPUn7+wZKXjflgYHCKWm4T4us9Cfd5c/+1iLCKgUJ2",
+	"M14gi3esBKUtpwvCtIJqSVyuQW8JbTfaOQ6Mqpa0OiWq1wktuwFbUy0ckVNMMfvzn9t7NimHYvgZ/KpD",
+	"eTlBI1StAf1tEWy1ErsccHWiDfvZjFdHmMNW7PdCrL+m9hLc0cObrd6nUlvIEqBsFCD6HYz2VWRFFaGo",
+	"kS0KvSBK2AeZOxMVuja5TY9JQtwb/0aSqx6emvxwSBzyBvKArbUFqYzSK4/JwrMEjHjRQGubceMFp/jz",
+	"Q5Nm3LlgCDtnL0H11giL2PHkBRTx2ZksrIDfVpiBgOc3nrEbWkb+5weq3hCxJBK2yYToNeOlSnu18SOU",
+	"AcrJHNymE8tJMMojEgn9LksBBnxqTnu2jtyWEh4HOSmFtcxSOZ/hNqyJ3RZGhjeOakvuZilp4dGrVI4r",
+	"3QjrYEyDnSsh1opg5oKXri2ANG8TO0629kxDwyspbE18M6Q01Lpi6OuwSXZpGRWpWhF+UkwR84DRHynp",
+	"89KR+PKD+f4BBgSM9FJO3GSeNYYZWcMePyRueqkXAGQMRQVaG4to9Klg2fLOfi0TZNGQi3FQTuAD3Wwr",
+	"sChCXBbTx9tgIdTo5M5KRxA4u/AwqWi9eZHza+u77hELPNkcW/pAQO9ZR4pJnuRm8Sn0lmonXXenFZ3Z",
+	"obBDMJEMuWrn1WuO8N9qyjXDswCBbc0m9t4Su5c8iDoKDS/ZjX2Fi3n03CmDHmt8xq0o+jzFNwuW7/Fr",
+	"stIdUmXJ98IuAHXuz588HShjjjEsXdIUzbEa8hgA7zgITYZcbyKA5QSKDeEyI3/4/z5oaQ7BM830MLvx",
+	"CAz7kTehLdUapGHR//uZPvyvX8x/Lh/+/dHDXz5eFn/5+6d/m00EqQ4Sw9ytq4Mpqm+Fy7zwm6SLmp0C",
+	"gu9CfkV1ECX7I+zeRoiAI/fVBMRbQS7RsA8n6iPyzxjo7g7wnb8zGKF/oIixJuwBjHcGo6cwo1B33mUx",
+	"6gpfZevyHAexS8SDHl+OCAiJWxvGDAeRo12bQm8s4I2Yp+1SDY0a+L9i3h84hBzsH0jjPPFOj+ASMzLx",
+	"zqMsJgiE2AK/XlDl96kjQAppg98nEhbmcMN1NtnD6CkRtSbbGi0DhFgTwW2OSuEAL1iQAZMOvZHZp0b2",
+	"tja+RM7rW5C3DBLAw2nVj1zuQkI5NQkKJw4ULlUnjnPU7Xdauln+5XmIZMD9DA1sxfbgdbtVuSC+IbXr",
+	"RaUE4g1NOaIXLrl6cNHmmcFqYKNNpcac9KoeJ5CbrzptwtaezGdBokX6DAOQuDmpT/GcdB8eKJmEFm8S",
+	"7HRw1Exm6DToRBYZtfXEHefhM6KTkvl6M4BRw9U/IPauoAgtS1JvCYbIJtVJ0qlIyXdiRzaU711oJGSv",
+	"DqPppgqnv8J0ICQog56IjZg1V5w82ssbtk2C+5RzqhqTcVSczQw27ztghdkiS6G8QwIfcGoK21FafQD5",
+	"x7Q6CfnXg2KrHWz1zL8TU93cX7iL3I1wbR9Q9BnSJ5MhF5VQuQQLurBRWyxOKVSc8tmp0XSumM1RV4lj",
+	"LgsDJx8S6qgddwQl7v3uNJ4OFV2Az1I7Ii0yC5/pXDUuk0ppZPaTN/HjpLTsYt7Wk0F6aR/qex/jsYEc",
+	"RSRgaK3EmxpdA3pUk6j0egS76youDTD5upOr9nE0LGtEFHIiQnUITIpv9X7A5DqaKsNdEHTN9cDhjxe1",
+	"6PQnjBNb9SCVEOqTPRK+fDPM6aUrjNKu1dTUaO9y7VTp1XQeZ0bUkl8JtYbqigv9kFaV2GWKG7QkyDpH",
+	"vYpwE0zx4K1DPrzkOgmaXGh2C9fZbFb3eQZPRm8o4+HL/a3nvIHW97FbscUqCqbil/3JjC6HFS2bDerc",
+	"C3aTzimmAI3AhNwpAC+A/kZMJI97rrcgFZSZKF6ebqGmkaPgOILc0oqVeQbbjzP8RTV9TjxdrP7VLFA0",
+	"wOmGUHNektN5JzRX//s4rEo+4TB39ZqUqOTXkklUGnFtOuCZd5l3XkGgt78FhnHgpfyNJp5iRm2kY1Cn",
+	"qZTJGRSNjOaRT8fHF1sHnlt1eGeabNlK6HMHVRklIQHbkhCPhRS7Esps4u55aqBHaJW+hmrVHnWwMY+p",
+	"e3J5Obq+GObeJF/OthNO7twwFdwO+HCu64P+O4cMw41v6/ieNqFWovzQCO9pVe0HM5I1PjF2mAGVUks+",
+	"Yj72KVet8potD33hpxXVr5YT3DQuk7jro7Es9MuNgUhWRsICHIua2vq43wb36HE1mDJmQw8TOOjKdLVg",
+	"hkrrHY+fdkq0v209ctDiRVZUP2TLZCOLZnd040Z9hV8Jsb72yi08fhlHuZ4eLCBxREp+vhYWVoHoVrAy",
+	"48yFWI+ojdVI+Gge9A4f53UsiKbyBrS5cMbZ7MN2ktsLA3Ggt6C0sInh/wJFUrpm4Ig8rzgIfHyODa31",
+	"SmTSOE+jQ6d25QSXmsgElNwlfUoGcJeuHr8TITIcBUJyHZqC8eSTxHfOrlBykNNqj0FNCbcMdviSCmg6",
+	"Sde7b7o+t7iI4jS/CtBUc6jvxI6IpQZfqB6MXWY29ZXt0YRASKYVqdgaCls52BjGRv3lwXIDFU4QDasm",
+	"FiLhaTN54vGdroSHwFQsFYK1sz2k2ai5aeGYkWd0x0Ub0HeOMI5RuGg/ZlK8moY5+bzrTsEz14RgbnP8",
+	"nYanceahB1pyrFQslsvkfTiXX9V5QfvcSL6Jw27oRYOA7qxdmj/tzmTADVtdwdqyT+eY1y6IOnj49ApM",
+	"1hXEZevwSMZEpBX2dXvmslSUJ7n9syLesuieZ9TWCU7fNVVG9U9BJnRakyVU+tzVXRo5nILh4RYrISYM",
+	"2KtRm2oSkFSgJd0XZAewLnxTO9d9pyArWi0Lsgcqk4rzmdOwB20p4CXkkNGU4EXaOufxweAbVFfkQfiZ",
+	"/BdI8cBM4wEXpKSaJkH8Dk7bZuwJSYipfJ2JZ31Flb72IdvuTphLLDO9Btg220ERVIBGxaD3z7zVYo6o",
+	"9uZ7MriXBwuIa0Oy9OG0TIIoKBZ8VytRlTYr0G6YYvzp5kHzx5vQeF1xaO02+B3pVFhoPOK9fc3LVK8y",
+	"xZTOQN9Xk7t85Qt55bXzKP9rzXUmhpGr4xKyEc5KYeyS8dCOTPzR0LupJI+E17Ic4nc2aKfS9Z/tXnA2",
+	"jTBjkx3lVslMQNtMjcfl7RW0qU4E3WWrui99gsZpw0yE7tlaLulxGFfDBrfy6krCCMPbZlGF42NaZtI0",
+	"ICFm2KYC+IN1xrKo+gGbuWk3lksbaxZskwpVaBl2QtpxVEXTWW1OgHvoQe8JW7o0GMfX4XZhXtjfO4oc",
+	"UZ38yJpT75pS0u1xx9eY7jeciYYXVZ2p4T+pzm3JMsnKPNNOlovd9bRX9NGrh1WdL+E7uiOHLfp7fIFh",
+	"pEPRq+dr6dBedQNktdPMsOcWjm9regBKlulwY9UVWppp+zXqUhhcm3/LuTYfp+6BgZf9Qy7kIZsF+EIM",
+	"PZv65OOumLmjszeJlw3InRJfHaMvnwlPmJfVtEyEo3rAgxkQ/WevoDNYf/+I4p1Rm4ExcO8XzeNTqvYM",
+	"ucAHKvcPH2uDgMnJlS6HmwTQqmITrI/Gt9WVYiHW17lmjTW3HZTKEa12O5Vqs1UxPepguCdBM7F4Fs26",
+	"szL+oiU++SZHmFDgG90rugkVVV0tFtb3fcRX3r6Gs+lJq5qXsq1Ihr0J6UbWB8oXcHHtGm5lpNT14EpL",
+	"afvuGn8yurhq1xBwlU7jlmDX/ZZg7t2R8yDFxvd0nvJoR3kIIyV+XsFzmww7pd7pJGgJviSHK8mhR8w9",
+	"U1QZAKUtinSF9ROoZsI5K8yPQVrrdl+pMVkcg0Zug713QBU7vyHASkzdbMWJScUl4sISng5RcQmrLblw",
+	"nhq9AiZdWuCNazY1oQ/3UCLIUJWPiia7pwUspT+8XDe/QzkVkwtSHEy2aJeA6CHi3QKyHE3ij3LAOXRf",
+	"2+i2qufIsAZqKWH7SIOUzBU67tsNUE1oapeWY3Pp2qZaK71uTwpF5vEz+zeMya9oqJk4vjD+EbBdu8o0",
+	"vV1IqkNs6b3HJ6R74CmafjaCM/VDMoooQSoqb4BQsqVSW5UjFBAbYLFGtKvK42NhLVB35JY8vgKPD9h0",
+	"0LyNaBVt+cJfyQeylaKsFxj+DyrssIe2HW+/bmZ2AgeykaWhemzpaFFU6SwUCLIMLry0NKtqLSE+kD3f",
+	"06Iob0CnW8T2M3Ww8mzT3cCoZIfVSxa0neIUtC/LTzGNRh1oHT6HauLNfuhkiBtLpkr92Zp+OFMVstwd",
+	"OHTCDBxpUyBLFzha+fPGEt5rNYXtRr1eG2jCPtoYii7kU5J3JllQhly5HgL1RuXpMO22fi6Ub//Mjfpd",
+	"enoF2QsmlTPaoq4gA7aVJ0kycXcqbXNHZ+6Ui+RvNND+8BHYjJtcslhDwpDchuy8wcxa+xSy0g1zQNsI",
+	"2zDbDZ+cUAjzd2ru39G1rFtpafgilZqxg4BOSGQaqvfs2lwfSG3tdZUxX/slFcVSsKgl0/t3hmfez6y8",
+	"K4WZbb0QYs3Ay83VDBN1rv1Tjfxu2T9g3+I2CgIaH0AlRFW/VlpvZ58+YTbJUvQ1yVsMqmAZDkXNj34r",
+	"FwTTT21rYrupn8VFKqSotbGGhGud2jTkL63J/4i8vAW5JwtaVWRea6LYDTc2E+ME62QZW9QujdiF28C/",
+	"XQHBpT0iL6UUUsUNhYnNwFLkT2+/eU7+/vSv/+vPj8gL263dFWDd1AphSnuC7d3x25aB6llIJN8A5RrP",
+	"KNf9HB9znz76v02842r22vAhqjZ0NXuM0rMFTrdsdjX7y6PLR3/BHGdXBveCbtlFiL0YGQTtSoRYEOWr",
+	"cnY1+xb08yY+s6WSbkCDVLOrn3OW35PLJ3+zSFPsVetL6LqOZzaLvefQNQP8VoPcN6K1t9aTVSApOf/F",
+	"CLraCu7KmTy5vLQ+CK59h9vttmILXM3Fr05JNeMNXmXcov/TTAKFs3+1wgm2C5qlhgxzvPDZf5/sqbmh",
+	"co+wBzOQ9xs0KCvPm4KUdE/me/MPftVxzq06ybbvmdLP8Yke01Kkdi0g86Quusx+ENqcPkCf6Ra49QpQ",
+	"q7VTb/GZ3s1rAuWirqlNlUIz6MyVPXeF6ipXBbUf1Iqnmny5kDrz7hKDNaE7RN3qwBXwJZ5GHev30HsN",
+	"2cA7ThNvz2DI+xR/zSujqZStEIghEtsQ2skNHpPmRkWoDXGmZrNhHKbN49RNNs5xQFWqt3kKRF7WYDfC",
+	"UfuuvX0uorDIVqjEPrLx1+fB3y1tMO5rUe7Pp2ra7cI/tQ9wLWv4dIeKzkeYE9T2DrMz6Dj7FmLOWSvC",
+	"jLssTu+mYIo4e4qYO9NGSCis28qIuUWV4vfjBugddXjxkZWfho8yBX2NmFpQ8wgK56tydsfHjQLXoy9z",
+	"2Czs1FdAS5z3x9nL9/Sm/YauSvp0lk1iiGq+sgHf2ju5VVxj+dNJfAc7zPW8H7W1Ht8TU/8BWz07H4Oi",
+	"PmPbOq/JTuFOcfDJV8sfqF6s7oyRvgXbPevIYUYGDXouLanddre2MyWOteRPG7D3AqwQrFAx/jmlAi9W",
+	"oip9ykAF1jXYFoe3UAFV9ysPn4U7r9EyvaGMn4FBb2pNqCvAgBya08WaCB7MMZvQmth+7+n6vwGx36Op",
+	"fjqdzTjNNjgg9yE7NHsTesFsL5u7N2Sx5tAIQ/ZVjOJ1FnxIUzrxUEB6XHw0Fv+n7HHwvpb8hUUmpe6H",
+	"W4qeW3drcD7CtsI9eDM/v/oPPfDv+SAPiZcJTr4J6etnEPtacmPwMloRuAW5t/F0antPFdjrGHOsQsXZ",
+	"P7k0ROvcqoCWKt4ZvhR37hR4IcXW1uvuUe9p3xH3reBwhlW+YGpBZWkM+QfKpq0h7CBjs2fmdz6VZl+Q",
+	"MbvD9E5c9GtcrNhxn6fnK+gKDkXH8aPhgyZakDncMFvxJnusvKkj+px/w4Vy7vdscGVZcoLRHHPjHwgr",
+	"a+TvwD5qfMqDx0wDHR3ndYtweGMVa8bJ5IPQU78XvFwTHH/ulo5uPwsOtI71Bh44zvc3pr9/Exsf73Bz",
+	"EcDJtJjuA3WHuHMRPlC274gk7rhMvcSH0KdObsB76Xno6dn3XHrp8CxwBaZwwffiyEwNV7ENyyzJ1oX0",
+	"cPLH7coDj1M4x/QrFrVU4vOFENpt4VNXEw5kS2/gVIOvUU+PFuo2q6JeftgK+UVJfVFSX5TUH01JGY5d",
+	"uL3fjBMA4nPGaQrf2VdJIQVnQ/VihTeO5+/+43wK6qCHPqinURdTNqyYDiPk70X/DzineNRVw7r7mFYE",
+	"blnpk2VOobvNfjzkCngLSu8r+NZtyX8ddwDO+J2Z+x/VIfAtuwVCCfKRUC70CiRB0FpBtOBgD7UV3cJZ",
+	"/AW29ujwJeeVe+Y+vGmupfwIf9r7BmBiezMfuXOKXHBLAtXwytdmHWE3uRbp+U3ij8IluMiyLS6KgAcE",
+	"p2aOvURSE0AZGi35oiS2MZHr8YylvbHmmloBQoNTU568r9OzYZW5V5vBbCOgDShFbyAHSXB1blNWg2/I",
+	"PRtBiK98aphbe4OeUREu6eHjy8L+8NNT/9O//8XQx3368PKvV01PD1972cHrmy7hACVmJ/gG5Ul71353",
+	"mrn2FeFCA7HJPs3c0VF8zcVV6AJCNcLQmsw485Tt1Bv6mN8Y9bGje6KFaymZMkCElNYEm8JousZXVZPa",
+	"uKdeb0Mzp0Fjnq9gsW6WjUqR7kNv752oq9L2OS/wwzXANupanLSBpXWOT0XK5E65Eyy0+3O7tTr5J7Ts",
+	"T60u+QjOQDrFFDaa95xHrT8DMsEmws4Wb2KcUGPtRquzmpW2FCltqdLC5rAQ2wbbHL20qsYds8EWznnn",
+	"zay+pov14LHzL2QQD7ByBUTTNeM3NqLKDOGIpZOP+ond2TjdjG3e9iwoilBpfyE2Rq0JWwbBh489/+IM",
+	"k6yd9EOTb3D3hpJvK/6ZI48b7BZ8iC72mfshCzbMnkqVgE3zzZGIwITRs4T4VhCKdhnd0Cov5ejnzlNb",
+	"F3BD9zatj8wj9K+Ieh7mrtKhL+Jd+fnuUleEySeYZVsTWg3tpn2i4IYmcTlavnEN0EYQskk9OtljilUY",
+	"UoZxJm8y622E3ECtFjIDVqmDGTOFtQZ9N45nMbB/DKS/KTAxcCYd40U7n5f6jx+XsLKcOYVton7jirI7",
+	"43S956pbuuGZa5IrlgUpxY7bC4pyPeSabQnCNYPPHidv7CP3cZpEGWwHThPMKjoeLHHAC+HmcWcRf7/O",
+	"+3WpxW/tKJ+yPMvR+1VZ2gNDCU7+hEY5Ebza/7krcJHDNGeaP6+EahgxDdFnv/aj0QWJfZ7A3Ty3/QtP",
+	"pwAOZKxf1xzxGW46l+HmqnqINXBFgJeNG9GbxyXDCNpedaiXwabYsjnnItL5Rb3VLPGeb9p5aX/uqiid",
+	"y3kcmB38x5gyWBApnKvEphGN2BAXcbfVXCjB2Eruqd8hz41689MbxfLUdrxzDnk6D+/PHMdCMYCBQ9Mn",
+	"wI+wZ20h3qluYCYJlta8IqMqaqcLauM9SCzJA5zDA/RxuzHGWJuu6sbdWVljzYbQN3hkJENU5amRjO6d",
+	"E0s76hWTGoCH3vx4hUI+2YbVsT2PJmDHIPN+MHXx0fBqMJL7tgloHPZbOTzECaGHr4yg2QsJrjXkHo9P",
+	"OKZ6MrRiDfsCQx0owLzdX+2M0Io//q2k1ctwACxFGG+cV2vYn2l/hOIsuCVQEVH3SyvtursDLj6uYT+4",
+	"D94FiMvdbIPUMHjfvz9HzqQGj7bt6rSYrvPWnksh4v3Mpp1Gvn2wFSYYHkFGfXhwUsR81yVtIA3SdVKD",
+	"O7qf9Rq13bPh2jRzzMWHQsBt6aqOn8is/4POT8MP9IfaLYmgbcGJBFqhS6ogWH7UsNQH9hJsuwgl6wd5",
+	"97VtFnQX/DNDf24etuaQ5aNl4iLUPj0LG6kLl1kG0qjUa78r3UiWqriGeTqJX1S34JKd7oKnrTLd952+",
+	"71efUaBYitxGvfEajw2kfZXzE1n6DXNlQG3PGrszsWy3edMSSxXSuag1UcJVQnM1wSI+WmDS8H3lbXjq",
+	"fg4qD+76/LgjByZ72xRqvqNbcRvR9sdD0rmxXFQNO2xNRccFWb34aEswHbj+BJaNQFT6LoV5m21yP8Y7",
+	"ttbzbHuPyDNH0hBIwJvPiWG6PgfM83HTz9y5bh6C3wlL7sIobIjwR9+/nACVtueVlzE0IyK0q7EVD2zl",
+	"qHtRdgM3XSPvbhsF4EVmG50GzOhecvs2Vp8kF4sVLAZsZMTatWhzB/Ic99u571ofuL5hCBxTZCcFv/Ha",
+	"rTGvmiZQip7DNWGRjXScTRw4KDZbaqvjZkv1mAfumIv+LZ/HMLZvZyp/RpWtpiQnMuo7sSPUZm7bcVUo",
+	"gR9vO6+yhLQfR+oME8EZJ9gj1motxoHM9/hvgs2+xU/Gcqzo4i4vPc349+2B6CmHBJbQ8CFUnrR3EqwV",
+	"W9g8Cev7gUoBqbltMnSOQ+onyXSTp9G9FTGuhZORBDeFbxaYZif2EnzrOkbdlc61DQt/1/xsFCwC3am2",
+	"zuD74GvTj9Qin82cGA/sFo54Xcb6IvMD2/RtXcFdblMc/3e/TdG9hz0B74ObwaEYbUufPGFzPhw4Fptn",
+	"L11PBUxqERJDTM9sWs0a20OJOrWp60M1Wv85ukTrcUl35/CVHOrF2C+I5pJWHiB9DRcfbqi8YfzBeX33",
+	"DiZrXZR2UzrwZYEat8A4TmHT5wqbtCOkrSdpvZsoVG2+HfBEOQ08GdiAINX7ibPgZv8sQPDufSMoarRp",
+	"CrvV0U7Gkt0Ya8GsC4/ibTHi4qP559OFMX8e1tuhu9r3jMM/t6Pu9bLRtSfhRI9DnPZjmo7y2E2l6Xlt",
+	"Id/qmcu2kSPxtR3A8Kh8Pd9sx7bTjpvFjIES32eI2HE5c5h4MTmTivG9dDx54rBz8KSvoCpbUYxFrSO4",
+	"RFQ8PwckfMdu+Ot6XP0t86xRYfVZYqDOd+/nOFCB612o7v8Z8HDvQ23rs6CQhbm8K0tImzqWiRmxG/7q",
+	"rvztzyWUwDVWJfzdAA/PQWjXP2J29fMvrbqm7IbjMWD0P6JlzPW2Qbkp0CoWRtdsobeRDgMQHea0QSDe",
+	"iU3thp8CHb1THOFzZwGFGnMNabFiNt5PUjBCd/h4/CHw6AzGdpHD1tA7+8jv2hyyPXV/NyUE3rkmnHcU",
+	"xnOrvecYdPPSNkl/dLXdXWdYohhfQAPRQwl7ZtOKzP/1uXOHsxN7tztPHcGXrst/zs23RFirK0wwHJLQ",
+	"vqFq7hS2HVcP9GD5kW6wLw6YpzSUZL4nC7HZ0GxDiDhN9QTwpb1pqbj5XwyHzLScLLCDIZOtj5sWgUXc",
+	"I/BcCXKdmfsZquwUE8S0FTt3rIHpXhEpdrYJ0A3FegclqbmxF20TVN/mMscH13R1EtXfJQtb/PtT+0Oo",
+	"c/G0sOhql2TaqY8RQ2aXRMEtSPQZ39WdJ3Rh9RhkDzzGdBMYfLPKIGAj/OvfRqBff8e5jfdSu627d22x",
+	"Edd/FYXlMjRGNMPmZDZf7+1QHPxfsnpbylz4gLsmiuJs6Y31EIbuj6gXtECbDLuY5eqwfF78tT1ezl+l",
+	"Mj4ufU0Eo0idUBe2pXRQ9BgCQ5er9MrIa4rOWTmi1uWXI/PLkfnlyPxyZH45Mr8cmfdfOxUbe56rhKqr",
+	"CTgi7+69qx54P2l370N8otVXe8zubwqlTHwfal4EkhO1Eru23pmY8xf085EBoJx+fRLtlSdPp+4U7PUY",
+	"UtJQqCrbaQjIbsVsjyhbmsh1dc+1e/SNrE9XDV9SF4c7eH+mxEW/45q8xXnoQN/AEhXxotBoFHQBD4AE",
+	"0V/53nXh/l2EQc7nGbTLysFSzIfPCEO6oYbBQhhnD4v8gLXo7OuC9YDWsgP/FZmISZeJF4taSkeTbKsf",
+	"/HvDzkPRif8Q7ByhiR98Jy+7Sm82YsftW3xFh0Iffcfwn38x2z2EUH/+5dMvn/5/AAAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -25,6 +25,18 @@ const levels = computed(() => {
     { value: 'whole', text: 'the total of all' },
   ]
 })
+const grains = computed(() => [
+  ...new Set([
+    'day',
+    'week',
+    'month',
+    'quarter',
+    'half',
+    'year',
+    ...(book.value?.windows ?? []),
+    d.value.each ?? 'month',
+  ]),
+])
 const judges = computed(() => d.value.judges ?? [])
 const levelText = (v: string) => levels.value.find((l) => l.value === v)?.text ?? v
 const base = computed(() => d.value.base ?? [])
@@ -34,7 +46,17 @@ const setBase = (i: number, part: Partial<(typeof base.value)[number]>) =>
 
 <template>
   <fieldset>
-    <legend class="text-small font-semibold text-muted">Each month, judge</legend>
+    <legend class="text-small font-semibold text-muted">
+      Each
+      <select
+        class="field text-small font-normal"
+        aria-label="Each"
+        :value="d.each ?? 'month'"
+        @change="(e) => set({ each: valueOf(e) })"
+      >
+        <option v-for="g in grains" :key="g">{{ g }}</option></select
+      >, judge
+    </legend>
     <ul class="mt-1 flex flex-wrap gap-2">
       <li
         v-for="j in judges"
