@@ -101,7 +101,7 @@ func TestAnalystReadsThePeriod(t *testing.T) {
 	do(t, p.Press("ArrowRight"), p.Until("location.search.includes('2026-10')"))
 
 	do(t, p.ClickText("Exceptions"), p.Sees("What is wrong"))
-	do(t, p.Type("input[type=search]", "c-0412"), p.Until("location.search.includes('text=c-0412')"), p.Sees("2 exceptions"))
+	do(t, p.Type("input[type=search]", "c-0412"), p.Until("location.search.includes('text=c-0412')"), p.Until("document.querySelectorAll('[data-row]').length === 2"))
 	do(t, p.Do("[data-row]", "e.focus()"), p.Press("Enter"), p.Sees("Nothing in order lines since 1 Jul 2026"), p.Sees("Limit"))
 	do(t, p.ClickText("Open its page"), p.Until("location.pathname.startsWith('/exceptions/')"), p.Sees("Days without"))
 	title, err := browser.Value[string](p, "document.querySelector('h1').innerText")

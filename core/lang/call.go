@@ -65,6 +65,10 @@ func init() {
 		{Name: "in_range", Usage: "in_range(revenue, rep.territory)", Says: "where the value lies between the lowest, 0, and the highest, 1, of all or of the group", Gives: Share, Beyond: true, Ranks: true, least: 1, most: 2, exprs: 1},
 		{Name: "percent_place", Usage: "percent_place(revenue, rep.territory)", Says: "the share of the others that are lower: the competition place from below less one, by the others; 0 where all are equal", Gives: Share, Beyond: true, Ranks: true, least: 1, most: 2, exprs: 1},
 		{Name: "peers", Usage: "peers(margin_rate, percentile 75, rep.territory)", Says: "the average, median or a percentile of all, or of the group", Gives: Same, Beyond: true, least: 2, most: 3, exprs: 1},
+		{Name: "apart", Usage: "apart(margin_rate, robust, rep.territory)", Says: "how far from the peers, of all or of the group: the 'robust' score 0.6745 (x - median) / MAD, or the 'standard' one (x - mean) / s", Gives: Ordinal, Beyond: true, Ranks: true, least: 2, most: 3, exprs: 1},
+		{Name: "off_usual", Usage: "off_usual(revenue, 12, at least 8)", Says: "how far from the median of its own 12 periods before, as a robust score; two thirds are needed unless stated", Gives: Ordinal, Beyond: true, Past: true, least: 2, most: 3, exprs: 1},
+		{Name: "off_trend", Usage: "off_trend(revenue, 12, at least 8)", Says: "how far from what the trend of its own 12 periods before expects, as a robust score", Gives: Ordinal, Beyond: true, Past: true, least: 2, most: 3, exprs: 1},
+		{Name: "drawn_in", Usage: "drawn_in(margin_rate, 12)", Says: "a ratio, those with a small denominator over the last 12 periods drawn in towards all others", Gives: Same, Beyond: true, Ranks: true, least: 2, most: 2, exprs: 1},
 		{Name: "filled", Usage: "filled(returned, 0)", Says: "the first value, or where that is missing the second", Gives: Either, least: 2, most: 2, exprs: 2},
 	} {
 		Functions[f.Name] = f
@@ -158,6 +162,20 @@ func checkArguments(n *Node, f Function) *Error {
 			} else {
 				ok = p.Op == Word && (summaries[p.Text] || p.Text == "at least" && whole(p.Number, 1, 1000))
 			}
+		case "apart":
+			if i == 0 {
+				ok = p.Op == Word && (p.Text == "robust" || p.Text == "standard")
+			} else {
+				ok = p.Op == Word && strings.Contains(p.Text, ".")
+			}
+		case "off_usual", "off_trend":
+			if i == 0 {
+				ok = p.Op == Span && p.Text == "" && whole(p.Number, 3, 1000)
+			} else {
+				ok = p.Op == Word && p.Text == "at least" && whole(p.Number, 2, 1000)
+			}
+		case "drawn_in":
+			ok = p.Op == Span && p.Text == "" && whole(p.Number, 2, 1000)
 		case "share", "overall", "in_range", "percent_place":
 			ok = p.Op == Word && strings.Contains(p.Text, ".")
 		case "place":

@@ -39,8 +39,12 @@ var bounded = map[string][]string{
 	"percent_place": {"percent_place(margin)", "percent_place(revenue, rep.territory)"},
 	"peers": {"peers(revenue, average)", "peers(margin, average, rep.territory)", "peers(revenue, median)", "peers(revenue, percentile 77.6)", "peers(margin, percentile 33.3, rep.territory)",
 		"revenue - peers(revenue, percentile 12.5)"},
-	"filled": {"filled(cost, revenue)", "filled(by_phone, 0) / revenue"},
-	"":       {"(revenue - cost) * margin + 3", "-revenue / (cost - 1)", "when margin above 20% then revenue otherwise cost", "revenue / 3 + cost / 7 - revenue / 9"},
+	"apart":     {"apart(revenue, robust)", "apart(margin, robust, rep.territory)", "apart(revenue, standard)", "apart(margin, standard, rep.territory)"},
+	"off_usual": {"off_usual(revenue, 3, at least 2)", "off_usual(margin, 3, at least 2)"},
+	"off_trend": {"off_trend(revenue, 3, at least 2)", "off_trend(margin, 3, at least 2)"},
+	"drawn_in":  {"drawn_in(margin, 3)", "drawn_in(revenue / orders, 2)"},
+	"filled":    {"filled(cost, revenue)", "filled(by_phone, 0) / revenue"},
+	"":          {"(revenue - cost) * margin + 3", "-revenue / (cost - 1)", "when margin above 20% then revenue otherwise cost", "revenue / 3 + cost / 7 - revenue / 9"},
 }
 
 func TestEveryFunctionIsBounded(t *testing.T) {

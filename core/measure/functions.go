@@ -31,8 +31,10 @@ func init() {
 		"target": target, "attainment": target, "gap": target,
 		"overall":  {(*Engine).overall, (*Engine).exactOverall},
 		"in_range": relative, "percent_place": relative,
-		"peers":  {(*Engine).peers, (*Engine).exactPeers},
-		"filled": {(*Engine).filled, (*Engine).exactFilled},
+		"peers": {(*Engine).peers, (*Engine).exactPeers},
+		"apart": {(*Engine).apart, (*Engine).exactApart}, "off_usual": {(*Engine).off, (*Engine).exactOff}, "off_trend": {(*Engine).off, (*Engine).exactOff},
+		"drawn_in": {(*Engine).drawnIn, (*Engine).exactDrawnIn},
+		"filled":   {(*Engine).filled, (*Engine).exactFilled},
 	}
 }
 

@@ -35,11 +35,13 @@ const (
 	NoTarget
 	Otherwise
 	NotThere
+	NoSpread
+	NegativeWeight
 )
 
 func (w Why) String() string {
 	return [...]string{"", "no lines in the period", "division by zero", "the sum is beyond 900 trillion", "no base to compare with",
-		"the base is not above zero", "there is no such period", "too little history", "no target", "by its formula", "no such group in the period"}[w]
+		"the base is not above zero", "there is no such period", "too little history", "no target", "by its formula", "no such group in the period", "no spread", "a negative weight"}[w]
 }
 
 // Column is a measure for every code of a slot. Value[c] is within Error[c] of
@@ -81,6 +83,7 @@ type kept struct {
 	seen     map[seenKey][]calendar.Day // last days
 	there    map[Slot][]bool
 	events   map[eventsKey]*Events
+	drawn    map[drawnKey][]drawnValue
 }
 
 // key names the column of a measure. Dials are the values of those that it
@@ -113,7 +116,7 @@ type formulaKey struct {
 func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
 	e := &Engine{Book: book, Snapshot: snapshot, dials: map[any]string{}, kept: kept{
 		columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, peerages: map[peerKey]*big.Rat{}, gathered: map[key][]*big.Rat{},
-		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{}, events: map[eventsKey]*Events{},
+		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{}, events: map[eventsKey]*Events{}, drawn: map[drawnKey][]drawnValue{},
 	}}
 	e.base = Memory{e}
 	return e
@@ -170,7 +173,7 @@ func (e *Engine) With(book *rulebook.Book) *Engine {
 	if rulebook.SameMeasures(e.Book, book) {
 		out.columns, out.gathered = e.columns, e.gathered
 		if rulebook.SameNodes(e.Book, book) {
-			out.formulas, out.peerages = e.formulas, e.peerages
+			out.formulas, out.peerages, out.drawn = e.formulas, e.peerages, e.drawn
 		}
 	}
 	return out

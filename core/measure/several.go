@@ -13,7 +13,8 @@ import (
 func (e *Engine) window(n *lang.Node, s Slot) (slots []Slot, least int, summary string) {
 	count := n.Parts[1].Int()
 	least, summary = count, "sum"
-	if n.Text == "history" {
+	before := n.Text != "trailing" // the periods before the judged one
+	if before {
 		least = (2*count + 2) / 3
 	}
 	for _, p := range n.Parts[2:] {
@@ -27,7 +28,7 @@ func (e *Engine) window(n *lang.Node, s Slot) (slots []Slot, least int, summary 
 		return nil, least, summary
 	}
 	from := 0
-	if n.Text == "history" {
+	if before {
 		from = 1
 	}
 	for i := from + count - 1; i >= from; i-- {

@@ -71,6 +71,9 @@ func formulaErrors(book *Book, n *lang.Node) []*lang.Error {
 			}
 			out = append(out, &lang.Error{At: n.At, Text: "unknown attribute " + strconv.Quote(kind+"."+attribute) + suggest(kind+"."+attribute, known)})
 		}
+		if n.Text == "drawn_in" && !book.ratio(n.Parts[0]) {
+			out = append(out, &lang.Error{At: n.Parts[0].At, Text: "drawn_in takes a ratio, such as revenue / orders, or a measure that is one"})
+		}
 	case lang.Name:
 		if book.Measure(n.Text) == nil && book.Dial(n.Text) == nil {
 			known := append(measureNames(book), dialNames(book)...)
@@ -83,6 +86,14 @@ func formulaErrors(book *Book, n *lang.Node) []*lang.Error {
 		out = append(out, formulaErrors(book, p)...)
 	}
 	return out
+}
+
+// ratio says whether a formula is a quotient, or the name of a measure that is.
+func (b *Book) ratio(n *lang.Node) bool {
+	if m := b.Measure(n.Text); n.Op == lang.Name && m != nil && m.Formula != nil {
+		n = m.Formula.Tree
+	}
+	return n.Op == lang.Divide
 }
 
 // checkCycles names a circle of formulas in full, once, at its first measure

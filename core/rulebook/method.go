@@ -237,11 +237,11 @@ func (r *reader) readSetting(v value, s Setting, book *Book, rule *Rule) Value {
 		r.readPeers(v, out.Text, book, rule)
 	case TextSetting: // its method reads it
 	case ColumnSetting:
-		for _, feed := range rule.setFeeds() {
-			if fd := book.Feed(feed); fd.Figure(out.Text) == nil {
-				v.complain("the lines of %s have no number %q%s", feed, out.Text, suggest(out.Text, figureNames(fd)))
+		// The first lines are those that are counted.
+		if feeds := rule.setFeeds(); len(feeds) > 0 {
+			if fd := book.Feed(feeds[0]); fd != nil && fd.Figure(out.Text) == nil {
+				v.complain("the lines of %s have no number %q%s", fd.Name, out.Text, suggest(out.Text, figureNames(fd)))
 			}
-			break // the first lines are those that are counted
 		}
 	case LinesSetting:
 		r.readLines(v, &out, book, rule)

@@ -164,3 +164,30 @@ func abs[T any, F Field[T]](f F, a T) T {
 	}
 	return a
 }
+
+// Rationals are exact, and have no roots.
+type Rationals struct{}
+
+// Int implements Field.
+func (Rationals) Int(n int) *big.Rat { return big.NewRat(int64(n), 1) }
+
+// Add implements Field.
+func (Rationals) Add(a, b *big.Rat) *big.Rat { return new(big.Rat).Add(a, b) }
+
+// Sub implements Field.
+func (Rationals) Sub(a, b *big.Rat) *big.Rat { return new(big.Rat).Sub(a, b) }
+
+// Mul implements Field.
+func (Rationals) Mul(a, b *big.Rat) *big.Rat { return new(big.Rat).Mul(a, b) }
+
+// Quo implements Field.
+func (Rationals) Quo(a, b *big.Rat) *big.Rat { return new(big.Rat).Quo(a, b) }
+
+// Sqrt implements Field; it is not to be called.
+func (Rationals) Sqrt(*big.Rat) *big.Rat { panic("the root of a rational is none") }
+
+// Cmp implements Field.
+func (Rationals) Cmp(a, b *big.Rat) int { return a.Cmp(b) }
+
+// Middle implements Field.
+func (Rationals) Middle(xs []*big.Rat) *big.Rat { return middleRat(slices.Clone(xs)) }

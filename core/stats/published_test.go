@@ -245,3 +245,30 @@ func TestLogarithms(t *testing.T) {
 		assert.InDelta(t, exact, near.Values[i], near.Error)
 	}
 }
+
+// By hand: two subjects with ratios 0.2, 0.4 and 0.6, 0.8, each of weight 10. s2 is
+// 0.2, a 0.07, Z 0.875: they are drawn in from 0.3 and 0.7 to 0.325 and 0.675.
+func TestDrawnInByHand(t *testing.T) {
+	subject := func(weight int, ratios ...string) (w Weighed[*big.Float]) {
+		_, far, _ := given(ratios...)
+		for _, x := range far {
+			w.Add(nil, x, Wide{}.Int(weight))
+		}
+		return w
+	}
+	values, ok := DrawnIn(Wide{}, []Weighed[*big.Float]{subject(10, "0.2", "0.4"), subject(10, "0.6", "0.8")})
+	assert.True(t, ok)
+	assert.Equal(t, "0.325 0.675", Rational(values[0], 12).FloatString(3)+" "+Rational(values[1], 12).FloatString(3))
+	// A small one is drawn in further than a large one.
+	values, _ = DrawnIn(Wide{}, []Weighed[*big.Float]{subject(100, "0.2", "0.3"), subject(100, "0.5", "0.6"), subject(1, "0.9")})
+	assert.Less(t, plain(values[2]), 0.6)
+	assert.Less(t, plain(values[1]), 0.6)
+	// Between that is no larger than within is nothing: all are alike.
+	values, _ = DrawnIn(Wide{}, []Weighed[*big.Float]{subject(10, "0.1", "0.9"), subject(10, "0.2", "0.8")})
+	assert.Equal(t, []float64{0.5, 0.5}, []float64{plain(values[0]), plain(values[1])})
+	one, ok := DrawnIn(Wide{}, []Weighed[*big.Float]{subject(10, "0.1", "0.9")})
+	assert.True(t, ok)
+	assert.InDelta(t, 0.5, plain(one[0]), 1e-15, "with one subject a is 0")
+	_, ok = DrawnIn(Wide{}, []Weighed[*big.Float]{subject(10, "0.1"), subject(10, "0.2")})
+	assert.False(t, ok, "nobody has two periods")
+}
