@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"strconv"
+	"strings"
 
 	"oskel/core/calendar"
 )
@@ -32,6 +33,8 @@ feeds:
     date: day
     subjects: {rep: rep, customer: customer, product: product}
     numbers: {quantity: count, net: money, cost: money, discount: money}
+  returns: {date: day, subjects: {rep: rep, customer: customer, product: product}, numbers: {net: money}}
+  visits: {date: day, subjects: {rep: rep, customer: customer}, numbers: {minutes: count}}
 grades:
   - {name: act, tone: red, shape: diamond}
   - {name: look, tone: amber, shape: triangle}
@@ -79,7 +82,11 @@ func writeData(dir string, lines int) (string, error) {
 	first := calendar.Date(2023, 11, 1)
 	span := int(calendar.Date(2026, 10, 31)-first) + 1
 	path := dir + "/sales.csv"
-	return path, writeFile(path, func(w *bufio.Writer) {
+	returns, visits := &strings.Builder{}, &strings.Builder{}
+	returns.WriteString("day,rep,customer,product,net\n")
+	visits.WriteString("day,rep,customer,minutes\n")
+	other := rand.New(rand.NewPCG(8, 8)) // so that the sales are the same whatever comes of them
+	err := writeFile(path, func(w *bufio.Writer) {
 		w.WriteString("day,rep,customer,product,quantity,net,cost,discount\n") //nolint:errcheck // Flush tells
 		days := make([]string, span)
 		for i := range days {
@@ -91,7 +98,14 @@ func writeData(dir string, lines int) (string, error) {
 			net := 500 + rng.Int64N(60_000)
 			cost := net * (700 + rng.Int64N(80)) / 1000
 			row = append(row[:0], days[i*span/lines]...)
-			for _, v := range []uint64{uint64(rng.IntN(reps)), customer.Uint64(), product.Uint64(), 1 + rng.Uint64N(20)} {
+			subjects := []uint64{uint64(rng.IntN(reps)), customer.Uint64(), product.Uint64(), 1 + rng.Uint64N(20)}
+			if other.IntN(20) == 0 {
+				fmt.Fprintf(returns, "%s,%d,%d,%d,%d.%02d\n", days[min(i*span/lines+other.IntN(20), span-1)], subjects[0], subjects[1], subjects[2], net/100, net%100)
+			}
+			if other.IntN(10) == 0 {
+				fmt.Fprintf(visits, "%s,%d,%d,%d\n", days[min(i*span/lines+other.IntN(5), span-1)], subjects[0], subjects[1], 10+other.IntN(50))
+			}
+			for _, v := range subjects {
 				row = append(row, ',')
 				row = strconv.AppendUint(row, v, 10)
 			}
@@ -101,6 +115,13 @@ func writeData(dir string, lines int) (string, error) {
 			w.Write(append(row, '\n')) //nolint:errcheck // Flush tells
 		}
 	})
+	if err != nil {
+		return "", err
+	}
+	if err := os.WriteFile(dir+"/returns.csv", []byte(returns.String()), 0o644); err != nil {
+		return "", err
+	}
+	return path, os.WriteFile(dir+"/visits.csv", []byte(visits.String()), 0o644)
 }
 
 func writeFile(path string, write func(*bufio.Writer)) error {

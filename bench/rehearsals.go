@@ -68,17 +68,17 @@ var rulesInSQL = []verified{
 func wholeBook() string {
 	var s strings.Builder
 	s.WriteString(book)
-	for _, v := range rulesInSQL {
+	for _, v := range slices.Concat(rulesInSQL, sixty) {
 		s.WriteString("  - " + v.rule + "\n")
 	}
 	return s.String() + tail
 }
 
-// agreeOnRules holds the flagged of each rule against those that SQL finds.
-func agreeOnRules(ctx context.Context, conn *pgx.Conn, engine *measure.Engine) (ours, theirs time.Duration) {
+// agreeOn holds the flagged of each rule against those that SQL finds.
+func agreeOn(ctx context.Context, conn *pgx.Conn, engine *measure.Engine, rules []verified) (ours, theirs time.Duration) {
 	last := calendar.Date(2026, 10, 1).Month()
-	for _, v := range rulesInSQL {
-		name, _, _ := strings.Cut(strings.TrimPrefix(v.rule, "{name: "), ",")
+	for _, v := range rules {
+		name := nameOf(v)
 		var expected, found []string
 		theirs += timed(func() {
 			rows, err := conn.Query(ctx, v.sql)
@@ -135,7 +135,7 @@ func benchRehearsals(ctx context.Context, conn *pgx.Conn, url string, s *store.S
 	check(err)
 	engine, err := figures.New(s).Engine(ctx, published)
 	check(err)
-	ours, theirs := agreeOnRules(ctx, conn, engine)
+	ours, theirs := agreeOn(ctx, conn, engine, rulesInSQL)
 	add(result{fmt.Sprintf("%d threshold rules, first judging, against the same in SQL", len(rulesInSQL)), "", ours, theirs, ""})
 
 	ask := func(r client.RehearsalRequest) time.Duration {
