@@ -24,6 +24,7 @@ type Snapshot struct {
 	Targets   map[SheetKey]*Sheet
 
 	pairs pairsKept
+	index kept
 }
 
 // Feed is the lines of one feed: the names of its columns, and its chunks by

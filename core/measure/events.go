@@ -69,7 +69,16 @@ func (e *Engine) Events(l Lines, level Level) *Events {
 	if f := e.Snapshot.Feeds[l.Feed]; f != nil && len(f.Chunks) > 0 {
 		s.First, s.Last = f.Chunks[0].Month.First(), f.Chunks[len(f.Chunks)-1].Month.Last()
 	}
-	v := e.findEvents(l, s)
+	if !e.lasting(l, level) {
+		v := e.findEvents(l, s)
+		e.events[k] = v
+		return v
+	}
+	// It hangs on the lines alone, so that the snapshot keeps it for all engines.
+	v := e.Snapshot.Keep(k, func() (any, int, bool) {
+		v := e.findEvents(l, s)
+		return v, v.bytes(), !e.Stopped()
+	}).(*Events)
 	e.events[k] = v
 	return v
 }
@@ -86,60 +95,106 @@ func (e *Engine) findEvents(l Lines, s Slot) *Events {
 		return out
 	}
 	number := ledger.Column(f.Numbers, l.Number)
+	keys := e.keyColumns(f, l.Keys)
 	mask, _ := e.masker(&rulebook.Measure{Of: rulebook.Column{Feed: l.Feed}, Where: l.Where}, f, def)
-	masks := map[*ledger.Chunk][]bool{}
-	each := func(visit func(c *ledger.Chunk, i int, code uint32)) {
-		Memory{e}.stretches(f, s, ledger.Scan{Subject: column, Size: size}, func(c *ledger.Chunk, part ledger.Scan) {
-			counts, known := masks[c]
-			if !known {
-				counts = mask(c)
-				masks[c] = counts
-			}
-			for i := part.From; i < part.To; i++ {
-				if counts != nil && !counts[i] {
-					continue
-				}
-				if code := part.Code(c, i); code != ledger.Nobody {
-					visit(c, i, code)
-				}
-			}
-		})
+	parts := e.eventParts(f, s, ledger.Scan{Subject: column, Size: size}, mask)
+	for _, p := range parts {
+		for _, i := range p.lines {
+			out.Starts[p.codes[i]+1]++
+		}
 	}
-	each(func(_ *ledger.Chunk, _ int, code uint32) { out.Starts[code+1]++ })
 	for code := range size {
 		out.Starts[code+1] += out.Starts[code]
 	}
 	total := out.Starts[size]
 	out.Days, out.Lines = make([]calendar.Day, total), make([]uint32, total)
-	ordinal := map[*ledger.Chunk]uint32{}
-	for k, n := 0, uint32(0); k < len(f.Chunks); k++ {
-		ordinal[f.Chunks[k]] = n
-		n += uint32(len(f.Chunks[k].Days))
-	}
 	if number >= 0 {
 		out.Amounts = make([]amount.Amount, total)
 	}
-	keys := e.keyColumns(f, l.Keys)
 	for range keys {
 		out.Keys = append(out.Keys, make([]uint32, total))
 	}
 	next := slices.Clone(out.Starts[:size])
-	each(func(c *ledger.Chunk, i int, code uint32) {
-		at := next[code]
-		if at >= total {
-			return // the engine has given up in between
+	for _, p := range parts {
+		first := p.chunk.Month.First() - 1
+		for _, i := range p.lines {
+			code := p.codes[i]
+			at := next[code]
+			next[code]++
+			out.Lines[at] = p.ordinal + i
+			out.Days[at] = first + calendar.Day(p.chunk.Days[i])
+			if number >= 0 {
+				out.Amounts[at] = p.chunk.Numbers[number][i]
+			}
+			for k, of := range keys {
+				out.Keys[k][at] = of(p.chunk, int(i))
+			}
 		}
-		next[code]++
-		out.Lines[at] = ordinal[c] + uint32(i)
-		out.Days[at] = c.Month.First() + calendar.Day(c.Days[i]) - 1
-		if number >= 0 {
-			out.Amounts[at] = c.Numbers[number][i]
-		}
-		for k, of := range keys {
-			out.Keys[k][at] = of(c, i)
-		}
-	})
+	}
 	return out
+}
+
+// eventPart is some lines of a chunk, by their place, with the code of each line
+// of the chunk that is among them.
+type eventPart struct {
+	chunk   *ledger.Chunk
+	ordinal uint32
+	codes   []uint32
+	lines   []uint32
+}
+
+// eventParts are the lines that count and name a code, chunk by chunk.
+func (e *Engine) eventParts(f *ledger.Feed, s Slot, scan ledger.Scan, mask func(*ledger.Chunk) []bool) (parts []eventPart) {
+	ordinal := map[*ledger.Chunk]uint32{}
+	n := uint32(0)
+	for _, c := range f.Chunks {
+		ordinal[c] = n
+		n += uint32(len(c.Days))
+	}
+	masks := map[*ledger.Chunk][]bool{}
+	Memory{e}.stretches(f, s, scan, func(c *ledger.Chunk, part ledger.Scan) {
+		counts, known := masks[c]
+		if !known {
+			counts = mask(c)
+			masks[c] = counts
+		}
+		p := eventPart{chunk: c, ordinal: ordinal[c], lines: make([]uint32, 0, part.To-part.From)}
+		switch {
+		case part.Codes != nil:
+			p.codes = part.Codes
+		case part.Subject >= 0 && part.Groups == nil:
+			p.codes = c.Subjects[part.Subject]
+		default:
+			p.codes = make([]uint32, len(c.Days))
+			for i := part.From; i < part.To; i++ {
+				p.codes[i] = part.Code(c, i)
+			}
+		}
+		for i := part.From; i < part.To; i++ {
+			if (counts == nil || counts[i]) && p.codes[i] != ledger.Nobody {
+				p.lines = append(p.lines, uint32(i))
+			}
+		}
+		parts = append(parts, p)
+	})
+	return parts
+}
+
+// lasting says whether lines hang on the feed alone, not on a register.
+func (e *Engine) lasting(l Lines, level Level) bool {
+	if level.By != "" || level.Paired() {
+		return false
+	}
+	f, def, _, ok := e.feedOf(l.Feed, level)
+	if !ok {
+		return false
+	}
+	_, lasting := e.masker(&rulebook.Measure{Of: rulebook.Column{Feed: l.Feed}, Where: l.Where}, f, def)
+	return lasting
+}
+
+func (v *Events) bytes() int {
+	return 4*len(v.Starts) + (8+4*len(v.Keys))*len(v.Days) + 8*len(v.Amounts)
 }
 
 // keyColumns answer for the codes of columns: of labels those of their words, of

@@ -195,7 +195,7 @@ func (e *Engine) Weight() int {
 		n += 16 * len(t.Counts)
 	}
 	for _, v := range e.events {
-		n += 4*len(v.Starts) + (8+4*len(v.Keys))*len(v.Days) + 8*len(v.Amounts)
+		n += v.bytes()
 	}
 	return n
 }

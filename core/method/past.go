@@ -2,6 +2,7 @@ package method
 
 import (
 	"fmt"
+	"math"
 	"math/big"
 
 	"oskel/core/amount"
@@ -108,6 +109,7 @@ type past struct {
 	reader
 	series *measure.Series
 	side   string
+	split  int // of a level shift, where it is known from whole numbers; 0 where it is not
 }
 
 // number is a setting as a number of a field.
@@ -159,6 +161,7 @@ func judgePast(w *Work, r reader, seasonal bool) Found {
 		for k := range ys {
 			ys[k] = p.series.Interval(k, uint32(code))
 		}
+		p.split = p.splitOf(uint32(code), there)
 		f := &stats.Floats{}
 		found := p.near(f, p, ys, there)
 		why, flagged, sign := found.why, found.flagged, found.sign
@@ -192,10 +195,31 @@ func (p *past) there(code uint32, there []bool) (known int) {
 	return known
 }
 
+// splitOf is where the level of a code shifts most, if its values are decimals that
+// floats tell apart; else 0, and the reading looks for itself.
+func (p *past) splitOf(code uint32, there []bool) int {
+	if p.Rule.Method.Name != "level shift" {
+		return 0
+	}
+	var whole []int64
+	for k, c := range p.series.Columns {
+		if !there[k] {
+			continue
+		}
+		if v := c.Value[code]; c.Decimal && math.Abs(v) < 1<<34 {
+			whole = append(whole, int64(math.Round(v*float64(amount.Scale))))
+		} else {
+			return 0
+		}
+	}
+	return stats.SplitWhole(whole)
+}
+
 // widely reads the past of a code in wide numbers.
 func (p *past) widely(code uint32) reading[*big.Float] {
 	ys, there := make([]*big.Float, p.count+1), make([]bool, p.count+1)
 	p.there(code, there)
+	p.split = p.splitOf(code, there)
 	for k := range ys {
 		if ys[k] = (stats.Wide{}).Int(0); there[k] {
 			ys[k] = stats.Wide{}.Number(p.series.Exact(k, code))

@@ -59,11 +59,15 @@ var levelShift = &Method{
 
 func shiftReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (out reading[T]) {
 	values, places := stats.Known(ys, there)
-	from, before, after, spread := stats.Shift(f, values)
+	from := p.split
+	if from == 0 {
+		from = stats.Split(f, values)
+	}
 	if from == 0 {
 		out.why = LittlePast
 		return out
 	}
+	before, after, spread := stats.Levels(f, values, from)
 	unit := f.Mul(in[T](f, 14826), spread)
 	d := f.Sub(after, before)
 	out.sign, out.flagged = beyondOf(f, d, settingIn[T](f, p, "beyond"), unit)

@@ -1,5 +1,7 @@
 package stats
 
+import "slices"
+
 // The statistics of one subject's own past. Values are by period, the oldest
 // first; there tells which of them are there, since a missing one is no value.
 
@@ -128,18 +130,17 @@ func atLeast[T any, F Field[T]](f F, a T) T {
 		i := any(a).(Interval)
 		return any(Interval{max(i.Low, 0), max(i.High, 0)}).(T)
 	}
-	if f.Cmp(a, f.Int(0)) < 0 {
+	if f.Cmp(a, f.Int(0)) <= 0 {
 		return f.Int(0)
 	}
 	return a
 }
 
-// Shift is the split of values, with at least three on each side, that has the
+// Split is the split of values, with at least three on each side, that has the
 // least sum of absolute deviations from the two medians; the earliest of equal
 // ones. from is the number of the first value after it, 0 where there are fewer
-// than six. before and after are the medians, spread the median of the absolute
-// residuals.
-func Shift[T any, F Field[T]](f F, xs []T) (from int, before, after, spread T) {
+// than six.
+func Split[T any, F Field[T]](f F, xs []T) (from int) {
 	var least T
 	for k := 3; k <= len(xs)-3; k++ {
 		a, b := f.Middle(xs[:k]), f.Middle(xs[k:])
@@ -148,17 +149,46 @@ func Shift[T any, F Field[T]](f F, xs []T) (from int, before, after, spread T) {
 			sum = f.Add(sum, Distance(f, x, pick(i < k, a, b)))
 		}
 		if from == 0 || f.Cmp(sum, least) < 0 {
-			from, before, after, least = k, a, b, sum
+			from, least = k, sum
 		}
 	}
-	if from == 0 {
-		return 0, before, after, spread
+	return from
+}
+
+// SplitWhole is Split of whole numbers below 2^48, exactly: equal sums are common,
+// since a value may count alike on either side.
+func SplitWhole(xs []int64) (from int) {
+	least := int64(0)
+	left, right := make([]int64, 0, len(xs)), make([]int64, 0, len(xs))
+	for k := 3; k <= len(xs)-3; k++ {
+		left, right = append(left[:0], xs[:k]...), append(right[:0], xs[k:]...)
+		if sum := halves(left) + halves(right); from == 0 || sum < least {
+			from, least = k, sum
+		}
 	}
+	return from
+}
+
+// halves is the sum of absolute deviations from the median: the upper half less the
+// lower one. It sorts.
+func halves(xs []int64) (sum int64) {
+	slices.Sort(xs)
+	n := len(xs)
+	for i := range n / 2 {
+		sum += xs[n-1-i] - xs[i]
+	}
+	return sum
+}
+
+// Levels are the medians on the two sides of a split, and the median of the
+// absolute residuals.
+func Levels[T any, F Field[T]](f F, xs []T, from int) (before, after, spread T) {
+	before, after = f.Middle(xs[:from]), f.Middle(xs[from:])
 	residuals := make([]T, len(xs))
 	for i, x := range xs {
 		residuals[i] = Distance(f, x, pick(i < from, before, after))
 	}
-	return from, before, after, f.Middle(residuals)
+	return before, after, f.Middle(residuals)
 }
 
 func pick[T any](first bool, a, b T) T {

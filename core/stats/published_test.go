@@ -128,16 +128,17 @@ func TestTrendByHand(t *testing.T) {
 // A step by hand: 5 5 6 5 | 9 9 8 9, found at the fifth value.
 func TestShiftByHand(t *testing.T) {
 	near, far, _ := given("5", "5", "6", "5", "9", "9", "8", "9")
-	from, before, after, spread := Shift(&Floats{}, near)
+	from := Split(&Floats{}, near)
 	assert.Equal(t, 4, from)
+	before, after, spread := Levels(&Floats{}, near, from)
 	assert.Equal(t, []float64{5, 9}, []float64{before.Mid(), after.Mid()})
 	assert.InDelta(t, 0, spread.Mid(), 1e-12)
-	same, _, _, _ := Shift(Wide{}, far)
-	assert.Equal(t, 4, same)
-	even, _, _, _ := Shift(Wide{}, []*big.Float{wide(), wide(), wide(), wide(), wide(), wide(), wide()})
-	assert.Equal(t, 3, even, "of equal splits the earliest")
-	none, _, _, _ := Shift(&Floats{}, near[:5])
-	assert.Zero(t, none)
+	assert.Equal(t, 4, Split(Wide{}, far))
+	assert.Equal(t, 4, SplitWhole([]int64{5, 5, 6, 5, 9, 9, 8, 9}))
+	assert.Equal(t, 3, Split(Wide{}, []*big.Float{wide(), wide(), wide(), wide(), wide(), wide(), wide()}), "of equal splits the earliest")
+	assert.Equal(t, 3, SplitWhole(make([]int64, 7)))
+	assert.Zero(t, Split(&Floats{}, near[:5]))
+	assert.Zero(t, SplitWhole(make([]int64, 5)))
 }
 
 // Each run rule at its edge: one value less breaks nothing, nor does a gap.
@@ -226,10 +227,16 @@ func TestIntervalsHoldTheExact(t *testing.T) {
 			holds(f.Sqrt(share), Wide{}.Sqrt(wshare), "root")
 		}
 		f = &Floats{}
-		from, _, _, _ := Shift(f, values)
-		if wide, _, _, _ := Shift(Wide{}, wideValues); !f.Doubt {
-			assert.Equal(t, wide, from)
+		from, exact := Split(f, values), Split(Wide{}, wideValues)
+		if !f.Doubt {
+			assert.Equal(t, exact, from)
 		}
+		var whole []int64
+		for _, v := range wideValues {
+			scaled := new(big.Rat).Mul(Rational(v, 4), big.NewRat(10000, 1))
+			whole = append(whole, scaled.Num().Int64())
+		}
+		assert.Equal(t, exact, SplitWhole(whole))
 	})
 }
 
