@@ -1,12 +1,12 @@
 package judge_test
 
 import (
-	"oskel/core/calendar"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"oskel/core/calendar"
 	"oskel/core/explain"
 	"oskel/core/judge"
 	"oskel/core/ledger"

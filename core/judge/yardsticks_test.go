@@ -14,7 +14,6 @@ import (
 	"oskel/core/calendar"
 	"oskel/core/explain"
 	"oskel/core/judge"
-
 	"oskel/core/ledger"
 	"oskel/core/measure"
 	"oskel/core/method"

@@ -3,6 +3,7 @@ package ledger
 import (
 	"math"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"pgregory.net/rapid"
@@ -160,4 +161,21 @@ func TestTargetsAreKeptByMonth(t *testing.T) {
 	assert.False(t, ok)
 	_, ok = (*Sheet)(nil).Target(october, 0)
 	assert.False(t, ok)
+}
+
+// One chunk holds all lines of some days where no other does, and none of its own
+// lies outside them.
+func TestTheOnlyChunkWithinSomeDays(t *testing.T) {
+	month := func(m int) *Chunk { return &Chunk{Month: calendar.MonthOf(2026, time.Month(m))} }
+	september, october := month(9), month(10)
+	f := &Feed{Chunks: []*Chunk{september, october}}
+	day := func(m, d int) calendar.Day { return calendar.Date(2026, time.Month(m), d) }
+	assert.Same(t, october, f.Within(day(10, 1), day(10, 31)))
+	assert.Same(t, october, f.Within(day(10, 1), day(12, 31)))
+	assert.Same(t, september, f.Within(day(1, 1), day(9, 30)))
+	assert.Nil(t, f.Within(day(9, 30), day(10, 31)), "a day of September")
+	assert.Nil(t, f.Within(day(9, 1), day(10, 1)), "a day of October")
+	assert.Nil(t, f.Within(day(10, 2), day(10, 31)))
+	assert.Nil(t, f.Within(day(10, 1), day(10, 30)))
+	assert.Nil(t, f.Within(day(11, 1), day(11, 30)))
 }

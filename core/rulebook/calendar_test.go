@@ -2,8 +2,6 @@ package rulebook_test
 
 import (
 	"math/big"
-	"oskel/core/method"
-	. "oskel/core/rulebook"
 	"strings"
 	"testing"
 	"time"
@@ -12,6 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"oskel/core/calendar"
+	"oskel/core/method"
+	. "oskel/core/rulebook"
 )
 
 const calendarBook = `oskel: 1

@@ -1,8 +1,6 @@
 package rulebook_test
 
 import (
-	"oskel/core/method"
-	. "oskel/core/rulebook"
 	"strings"
 	"testing"
 
@@ -11,6 +9,8 @@ import (
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
+	"oskel/core/method"
+	. "oskel/core/rulebook"
 )
 
 const measured = `oskel: 1

@@ -1,12 +1,13 @@
 package rulebook_test
 
 import (
-	"oskel/core/method"
-	. "oskel/core/rulebook"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"oskel/core/method"
+	. "oskel/core/rulebook"
 )
 
 const graded = `oskel: 1

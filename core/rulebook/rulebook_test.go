@@ -2,8 +2,6 @@ package rulebook_test
 
 import (
 	"math/big"
-	"oskel/core/method"
-	. "oskel/core/rulebook"
 	"strings"
 	"testing"
 
@@ -12,6 +10,8 @@ import (
 	"pgregory.net/rapid"
 
 	"oskel/core/amount"
+	"oskel/core/method"
+	. "oskel/core/rulebook"
 )
 
 const small = `oskel: 1

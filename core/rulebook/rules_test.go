@@ -1,13 +1,14 @@
 package rulebook_test
 
 import (
-	"oskel/core/method"
-	. "oskel/core/rulebook"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"oskel/core/method"
+	. "oskel/core/rulebook"
 )
 
 const beforeRule = `oskel: 1

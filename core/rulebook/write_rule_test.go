@@ -2,13 +2,14 @@ package rulebook_test
 
 import (
 	"os"
-	"oskel/core/method"
-	. "oskel/core/rulebook"
 	"reflect"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"oskel/core/method"
+	. "oskel/core/rulebook"
 )
 
 // Every rule of the demo, written out field by field and put back in its
