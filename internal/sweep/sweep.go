@@ -18,6 +18,7 @@ import (
 	"oskel/core/explain"
 	"oskel/core/judge"
 	"oskel/core/measure"
+	"oskel/core/record"
 	"oskel/core/routing"
 	"oskel/core/rulebook"
 	"oskel/internal/books"
@@ -173,6 +174,7 @@ type run struct {
 	today     calendar.Day
 	now       time.Time
 	openCases bool
+	counts    record.Counts
 	diff      Difference
 	found     []found // to be written
 }
@@ -213,6 +215,8 @@ func (r *run) all() error {
 		}
 	}
 	r.recordGone(here, before, done)
+	r.sweep.Raised, r.sweep.Standing, r.sweep.Cleared = r.counts.Raised, r.counts.Standing, r.counts.Cleared
+	r.diff.Flagged, r.diff.NoLonger, r.diff.Regraded, r.diff.Same = r.counts.Flagged, r.counts.NoLonger, r.counts.Regraded, r.counts.Unaffected
 	if err := r.toCases(); err != nil {
 		return err
 	}
@@ -251,10 +255,8 @@ func (r *run) record(result *judge.Result, here, before map[exceptionKey]store.E
 	level := result.Level.String()
 	for code, v := range result.All() {
 		key := exceptionKey{result.Rule.Name, level, keys[code]}
-		known, wasKnown := here[key]
-		last, wasLast := before[key]
-		wasLast = wasLast && last.State != "cleared"
-		if !v.Flagged() && !wasKnown && !wasLast {
+		step, ok := record.Next(record.Found{Flagged: v.Flagged(), Grade: v.Grade}, flagOf(here, key), flagOf(before, key))
+		if !ok {
 			continue
 		}
 		done[key] = true
@@ -265,38 +267,44 @@ func (r *run) record(result *judge.Result, here, before map[exceptionKey]store.E
 				return err
 			}
 		}
-		e.ID, e.CaseID, e.CaseState, e.Desk = known.ID, known.CaseID, known.CaseState, pick(e.Desk, known.Desk, v.Flagged())
-		switch {
-		case !v.Flagged():
-			e.State, e.Grade, e.Severity, e.Stake = "cleared", pick(last.Grade, known.Grade, !wasKnown), len(r.engine.Book.Grades), nil
-			if !wasKnown {
-				e.Desk = last.Desk
+		known := here[key]
+		e.ID, e.CaseID, e.CaseState = known.ID, known.CaseID, known.CaseState
+		if e.State, e.Grade = string(step.State), step.Grade; !step.Flagged {
+			e.Severity, e.Stake, e.Desk = len(r.engine.Book.Grades), nil, known.Desk
+			if step.Carried {
+				e.Desk = before[key].Desk
 			}
-		case wasLast:
-			e.State = "standing"
-		default:
-			e.State = "raised"
 		}
-		r.put(e, known, wasKnown)
+		r.put(e, step)
 	}
 	return nil
+}
+
+// flagOf is what is on record under a key, or nil.
+func flagOf(all map[exceptionKey]store.Exception, key exceptionKey) *record.Flag {
+	e, ok := all[key]
+	if !ok {
+		return nil
+	}
+	return &record.Flag{State: record.State(e.State), Grade: e.Grade}
 }
 
 // recordGone clears what was flagged, here or in the period before, by rules
 // that are off or gone by now.
 func (r *run) recordGone(here, before map[exceptionKey]store.Exception, done map[exceptionKey]bool) {
-	severity := len(r.engine.Book.Grades)
-	for _, key := range inOrder(here) {
-		if known := here[key]; !done[key] && known.State != "cleared" {
-			r.put(gone(known, r.sweep.ID, severity), known, true)
-		}
-	}
-	for _, key := range inOrder(before) {
-		last := before[key]
-		if _, wasKnown := here[key]; !done[key] && !wasKnown && last.State != "cleared" {
-			e := gone(last, r.sweep.ID, severity)
-			e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.sweep.Period
-			r.put(e, store.Exception{}, false)
+	for _, all := range []map[exceptionKey]store.Exception{here, before} {
+		for _, key := range inOrder(all) {
+			step, ok := record.Next(record.Found{Gone: true}, flagOf(here, key), flagOf(before, key))
+			if !ok || done[key] {
+				continue
+			}
+			done[key] = true
+			e := all[key]
+			e.State, e.Outcome, e.Severity, e.Stake, e.Sentence, e.Sweep = string(step.State), judge.NotJudged.String(), len(r.engine.Book.Grades), nil, ruleGone, r.sweep.ID
+			if step.Carried {
+				e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.sweep.Period
+			}
+			r.put(e, step)
 		}
 	}
 }
@@ -307,20 +315,7 @@ func inOrder(all map[exceptionKey]store.Exception) []exceptionKey {
 	})
 }
 
-// gone is what is recorded of one that a rule flagged which is off by now.
-func gone(e store.Exception, sweep int64, severity int) store.Exception {
-	e.State, e.Outcome, e.Severity, e.Stake, e.Sentence, e.Sweep = "cleared", judge.NotJudged.String(), severity, nil, ruleGone, sweep
-	return e
-}
-
 const ruleGone = "The rule is off or no longer in the rulebook."
-
-func pick(a, b string, first bool) string {
-	if first {
-		return a
-	}
-	return b
-}
 
 func (r *run) known(k calendar.Key) (map[exceptionKey]store.Exception, error) {
 	all, err := r.tx.PeriodExceptions(r.ctx, k)
@@ -350,41 +345,12 @@ func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict) store
 }
 
 // put notes one exception and counts it.
-func (r *run) put(e, before store.Exception, wasKnown bool) {
-	flagged, wasFlagged := e.State != "cleared", wasKnown && before.State != "cleared"
-	switch e.State {
-	case "raised":
-		r.sweep.Raised++
-	case "standing":
-		r.sweep.Standing++
-	default:
-		r.sweep.Cleared++
+func (r *run) put(e store.Exception, step record.Step) {
+	r.counts.Add(step)
+	if step.Change != "" && step.Change != record.Same && len(r.diff.Examples) < shownChanges {
+		r.diff.Examples = append(r.diff.Examples, Change{Change: string(step.Change), Rule: e.Rule, Kind: e.Kind, Key: e.Key, Name: e.Name, Before: step.GradeThen, After: step.GradeIs})
 	}
-	r.compare(e, before, flagged, wasFlagged)
-	r.found = append(r.found, found{e, flagged, wasFlagged})
-}
-
-func (r *run) compare(e, before store.Exception, flagged, wasFlagged bool) {
-	change := Change{Rule: e.Rule, Kind: e.Kind, Key: e.Key, Name: e.Name}
-	switch {
-	case flagged && !wasFlagged:
-		r.diff.Flagged++
-		change.Change, change.After = "flagged", e.Grade
-	case !flagged && wasFlagged:
-		r.diff.NoLonger++
-		change.Change, change.Before = "no longer", before.Grade
-	case flagged && e.Grade != before.Grade:
-		r.diff.Regraded++
-		change.Change, change.Before, change.After = "regraded", before.Grade, e.Grade
-	case flagged:
-		r.diff.Same++
-		return
-	default:
-		return
-	}
-	if len(r.diff.Examples) < shownChanges {
-		r.diff.Examples = append(r.diff.Examples, change)
-	}
+	r.found = append(r.found, found{e, step.Flagged, step.WasFlagged})
 }
 
 func (r *run) title(rule string) string {
