@@ -61,7 +61,7 @@ func TestRehearsedThenSwept(t *testing.T) {
 		"has no band 9":                    {Rule: "behind", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 8, Value: "3%"}}},
 		"no number can fall in this band":  {Rule: "thin-margin", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "90%"}}},
 		"there is no rep \"R9\"":           {Rule: "behind", Period: "2026-10", Key: ptr("R9")},
-		"a what-if is for threshold rules": {Rule: "quiet", Period: "2026-10", Key: ptr("R1")},
+		"a what-if changes figures, and silence looks at dated lines": {Rule: "quiet", Period: "2026-10", Key: ptr("R1")},
 	} {
 		assert.Contains(t, *refused(t, 422, "not-rehearsed")(c.Rehearse(ctx, ask)).Detail, says)
 	}

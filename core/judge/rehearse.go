@@ -5,6 +5,7 @@ import (
 	"math"
 	"math/big"
 	"slices"
+	"strings"
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
@@ -142,7 +143,13 @@ func LookBack(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p ca
 // others: the changes are by name of a measure, "target" or "yardstick". All
 // else stays as it is, its yardstick too unless it is its target; a
 // persistence is taken as fulfilled.
+//
+// An outlier rule judges anew, with the subject's figures changed amid those of all
+// others and of its own past.
 func WhatIf(e *measure.Engine, r *Result, code uint32, changes map[string]*big.Rat) (Verdict, string) {
+	if r.Rule.Method != nil {
+		return amidAll(e, r, code, changes)
+	}
 	for _, name := range r.names() {
 		if _, told := changes[name]; !told && looksBeyond(e.Book, name, changes, 0) {
 			return Verdict{}, name + " looks beyond the subject's own figures of the month; say what " + name + " itself would be"
@@ -182,6 +189,22 @@ func WhatIf(e *measure.Engine, r *Result, code uint32, changes map[string]*big.R
 		st.given[name] = v // it overrules what the measure is made of
 	}
 	return st.verdict(e.Book, r.Rule, true)
+}
+
+// amidAll judges a method with some figures of one subject changed.
+func amidAll(e *measure.Engine, r *Result, code uint32, changes map[string]*big.Rat) (Verdict, string) {
+	of := r.Rule.Says("of")
+	if of == "" {
+		return Verdict{}, r.Rule.Method.Name + " looks at dated lines, not at figures; take a line in, or back, to see what it says"
+	}
+	known := append(e.Book.Inputs(of), of)
+	for name := range changes {
+		if !slices.Contains(known, name) && !slices.ContainsFunc(r.Rule.Base, func(b rulebook.Base) bool { return b.Measure == name }) {
+			return Verdict{}, name + " is not what the rule looks at; it looks at " + strings.Join(slices.Compact(known), ", ")
+		}
+	}
+	supposed := e.Supposing(r.slot, code, changes)
+	return once(supposed, r.Rule, r.Level, r.Period).Verdict(code), ""
 }
 
 // looksBeyond says whether a measure depends on other periods or subjects,

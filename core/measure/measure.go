@@ -66,6 +66,8 @@ type Engine struct {
 	kept
 	dials map[any]string // what is known of a measure's or a formula's dials, in this book
 
+	supposed map[supposedKey]*big.Rat // of an engine that asks what if; nil is missing
+
 	given       Given // of an engine that is told its figures
 	givenTarget amount.Amount
 	givenSlot   Slot
@@ -236,7 +238,7 @@ func (e *Engine) Column(measure string, s Slot) *Column {
 	default:
 		c = e.baseColumn(def, s)
 	}
-	c = e.masked(c, s)
+	c = e.suppose(e.masked(c, s), measure, s)
 	e.columns[k] = c
 	return c
 }
@@ -543,6 +545,12 @@ func (e *Engine) Exact(measure string, code uint32, s Slot) (*big.Rat, Why) {
 	def := e.Book.Measure(measure)
 	if e.absent(code, s) {
 		return nil, NotThere
+	}
+	if a, told := e.supposed[supposedKeyOf(measure, s, code)]; told {
+		if a == nil {
+			return nil, NoLines
+		}
+		return a, Present
 	}
 	if plain, gathers := def.Groups.Of(s.Level); gathers {
 		return e.exactGathered(def, plain, code, s)

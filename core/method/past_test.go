@@ -10,6 +10,7 @@ import (
 	"pgregory.net/rapid"
 
 	"oskel/core/judge"
+	"oskel/core/measure"
 	"oskel/core/stats"
 )
 
@@ -177,4 +178,27 @@ func TestMethodsThatCannotBe(t *testing.T) {
 	_, none, advice := judge.ReadBook([]byte(head + "  - {name: x, judges: shop, outlier: {of: net, by: level shift, over: 9 periods, grade: act}}\n"))
 	assert.Empty(t, none)
 	assert.Contains(t, fmt.Sprint(advice), "over 9 periods noise alone shows a shift too often")
+}
+
+// What if a subject had another figure: it is judged anew amid all others, and amid
+// its own past; all else stays as it is.
+func TestWhatIfOfOutliers(t *testing.T) {
+	what := func(e *measure.Engine, code uint32, changes map[string]*big.Rat) string {
+		v, refused := judge.WhatIf(e, found(e, october), code, changes)
+		return v.Grade + v.Outcome.String() + refused
+	}
+	e := world(t, read(t, "base: {orders: at least 1}, outlier: {of: net, by: robust score, beyond: 4.7, peers: 2, grade: act}"), 6, all("10", "11", "12", "13", "14", "19")...)
+	assert.Equal(t, "clear", what(e, 5, nil))
+	assert.Equal(t, "actbreach", what(e, 5, map[string]*big.Rat{"net": big.NewRat(99, 1)}))
+	assert.Equal(t, "no data", what(e, 5, map[string]*big.Rat{"net": nil}))
+	assert.Equal(t, "not judged", what(e, 5, map[string]*big.Rat{"orders": big.NewRat(1, 2)}))
+	assert.Equal(t, "rate is not what the rule looks at; it looks at net", strings.TrimPrefix(what(e, 5, map[string]*big.Rat{"rate": nil}), "out of scope"))
+	assert.Equal(t, "clear", what(e, 4, nil), "nothing of it stays")
+	ratio := world(t, read(t, "outlier: {of: rate, by: best or worst, first: 1, peers: 2, grade: act}"), 3, all("10", "11", "12")...)
+	assert.Equal(t, "actbreach", what(ratio, 0, map[string]*big.Rat{"orders": big.NewRat(1, 2)}), "what is made of it follows")
+	own := world(t, read(t, "outlier: {of: net, by: own past, over: 5 periods, beyond: 4, grade: act}"), 1, monthly(0, "10", "11", "12", "13", "14", "12")...)
+	assert.Equal(t, "clear", what(own, 0, nil))
+	assert.Equal(t, "actbreach", what(own, 0, map[string]*big.Rat{"net": big.NewRat(30, 1)}))
+	lines := world(t, read(t, "window: {silence: sales, at_least: 30 days, grade: act}"), 1, lines("s 10-01")...)
+	assert.Contains(t, what(lines, 0, nil), "silence looks at dated lines, not at figures")
 }

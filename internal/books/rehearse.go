@@ -277,8 +277,8 @@ func (a *Answer) whatIf(ask Question) error {
 		}
 		changes[name] = n.Rat()
 	}
-	if a.Rule.Method != nil {
-		return cannot("a what-if is for threshold rules: %s judges by %s, which looks beyond the figures of one subject and period", a.Rule.Name, a.Rule.Method.Name)
+	if a.Rule.Method != nil && a.Rule.Says("of") == "" {
+		return cannot("a what-if changes figures, and %s looks at dated lines", a.Rule.Method.Name)
 	}
 	v, refused := judge.WhatIf(a.Engine, a.Result, code, changes)
 	a.WhatIf = &WhatIf{v, refused}

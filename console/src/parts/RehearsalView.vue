@@ -297,7 +297,7 @@ const whatIf = useQuery({
         </ul>
       </div>
 
-      <form v-if="definition && !definition.outlier && !definition.window" @submit.prevent="ask">
+      <form v-if="definition && !definition.window" @submit.prevent="ask">
         <h3 class="text-small font-semibold text-muted">What if</h3>
         <div class="mt-1 flex flex-wrap items-center gap-2">
           <input
