@@ -8,6 +8,8 @@ package judge
 
 import (
 	"math"
+	"runtime"
+	"sync"
 
 	"oskel/core/calendar"
 	"oskel/core/lang"
@@ -55,38 +57,96 @@ func (r *Result) Attributes(e *measure.Engine, code uint32) lang.Lookup {
 }
 
 // All evaluates every rule of the engine's book that is on, is of the period's
-// grain and holds for it, at every level, in the order of the book. A breach of a rule that
-// stops keeps the later ones from judging that subject.
+// grain and holds for it, at every level, in the order of the book. A breach of a
+// rule that has the last word keeps the later ones from judging that subject.
 func All(e *measure.Engine, p calendar.Period) []*Result {
 	var out []*Result
-	stopped := map[rulebook.Level]map[int]bool{}
 	for i := range e.Book.Rules {
 		rule := &e.Book.Rules[i]
 		if !rule.On || rule.Each != e.Book.Calendar.Grain(p) || !Holds(e.Book, rule, p) {
 			continue
 		}
 		for _, level := range rule.Levels {
-			r := Judge(e, rule, level, p)
-			for code := range stopped[level] {
-				if r.Outcome(code) != OutOfScope {
-					r.Set(code, Verdict{Outcome: NotJudged, Why: method.Stopped})
-					r.Hold(code, math.NaN())
+			out = append(out, &Result{Rule: rule, Level: level})
+		}
+	}
+	sideBySide(e, out, p)
+	stopped := map[rulebook.Level]map[int]bool{}
+	for _, r := range out {
+		for code := range stopped[r.Level] {
+			if r.Outcome(code) != OutOfScope {
+				r.Set(code, Verdict{Outcome: NotJudged, Why: method.Stopped})
+				r.Hold(code, math.NaN())
+			}
+		}
+		if r.Rule.LastWord {
+			if stopped[r.Level] == nil {
+				stopped[r.Level] = map[int]bool{}
+			}
+			for code := range r.Len() {
+				if r.Outcome(code) == Breach {
+					stopped[r.Level][code] = true
 				}
 			}
-			if rule.LastWord {
-				if stopped[level] == nil {
-					stopped[level] = map[int]bool{}
-				}
-				for code := range r.Len() {
-					if r.Outcome(code) == Breach {
-						stopped[level][code] = true
-					}
-				}
-			}
-			out = append(out, r)
 		}
 	}
 	return out
+}
+
+// fewRules is up to how many a second engine is not worth what it computes again.
+const fewRules = 8
+
+// sideBySide judges results that are only named, on all cores: one worker takes them
+// from the front on the engine itself, so that what it computed serves who asks it
+// next, the others from the back on engines of their own. Lines are read once all
+// the same: chunks and the snapshot remember. What is found does not depend on it.
+func sideBySide(e *measure.Engine, all []*Result, p calendar.Period) {
+	var mu sync.Mutex
+	front, back := 0, len(all)-1
+	take := func(first bool) int {
+		mu.Lock()
+		defer mu.Unlock()
+		switch {
+		case front > back:
+			return -1
+		case first:
+			front++
+			return front - 1
+		}
+		back--
+		return back + 1
+	}
+	work := func(e *measure.Engine, first bool) {
+		for i := take(first); i >= 0; i = take(first) {
+			all[i] = Judge(e, all[i].Rule, all[i].Level, p)
+		}
+	}
+	others := min(runtime.GOMAXPROCS(0)-1, 3)
+	if len(all) <= fewRules || e.Told() {
+		others = 0
+	}
+	var wait sync.WaitGroup
+	var once sync.Once
+	var fault any
+	for range others {
+		own := e.Apart()
+		wait.Go(func() {
+			// A panic of a worker is one of who asked, who may catch it.
+			defer func() {
+				if what := recover(); what != nil {
+					once.Do(func() { fault = what })
+				}
+			}()
+			work(own, false)
+		})
+	}
+	func() {
+		defer wait.Wait()
+		work(e, true)
+	}()
+	if fault != nil {
+		panic(fault)
+	}
 }
 
 // Holds says whether a rule holds for a period: one that ends within its

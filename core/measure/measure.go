@@ -181,6 +181,14 @@ func (e *Engine) With(book *rulebook.Book) *Engine {
 	return out
 }
 
+// Apart is an engine of the same book and snapshot that shares nothing else with
+// this one, for another goroutine.
+func (e *Engine) Apart() *Engine {
+	out := New(e.Book, e.Snapshot)
+	out.stop = e.stop
+	return out
+}
+
 // Weight is about how many bytes what was computed takes.
 func (e *Engine) Weight() int {
 	n := 0

@@ -1,8 +1,10 @@
 package method
 
 import (
+	"cmp"
 	"fmt"
 	"math/big"
+	"math/bits"
 	"slices"
 	"sort"
 
@@ -10,7 +12,6 @@ import (
 	"oskel/core/calendar"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
-	"oskel/core/stats"
 )
 
 // shift holds what a subject's lines add up to per calendar day in the d days
@@ -115,18 +116,45 @@ type shifts struct {
 	lines, events *measure.Events
 	sums          []amount.Amount // of the lines up to each, by their place
 	days          int
+	share, peers  bool
 	typical       map[calendar.Day]*peerChanges
 }
 
-// peerChanges are the changes of all around one day, in order.
+// peerChanges are the changes of all around one day, in order, and of each code.
 type peerChanges struct {
-	changes []*big.Rat
-	of      map[uint32]*big.Rat
+	changes []fraction
+	of      map[uint32]fraction
+}
+
+// fraction is an exact quotient by what is above zero.
+type fraction struct{ over, under int64 }
+
+func (a fraction) rat() *big.Rat { return big.NewRat(a.over, a.under) }
+
+// cmp compares by cross products, of which 128 bits hold each.
+func (a fraction) cmp(b fraction) int {
+	if (a.over < 0) != (b.over < 0) {
+		return cmp.Compare(a.over, b.over)
+	}
+	x, xLow := bits.Mul64(magnitude(a.over), uint64(b.under))
+	y, yLow := bits.Mul64(magnitude(b.over), uint64(a.under))
+	c := cmp.Or(cmp.Compare(x, y), cmp.Compare(xLow, yLow))
+	if a.over < 0 {
+		return -c
+	}
+	return c
+}
+
+func magnitude(n int64) uint64 {
+	if n < 0 {
+		return uint64(-n)
+	}
+	return uint64(n)
 }
 
 func judgeShift(w *Work) Found {
 	b := w.Engine.Book
-	r := &shifts{Work: w, days: b.Whole(w.Rule, "days"), typical: map[calendar.Day]*peerChanges{}}
+	r := &shifts{Work: w, days: b.Whole(w.Rule, "days"), share: w.Rule.Says("as") == "change", peers: w.Rule.Says("peers") == "yes", typical: map[calendar.Day]*peerChanges{}}
 	w.base()
 	lines, events := w.lines("shift"), w.lines("after")
 	lines.Number = w.Rule.Says("number")
@@ -176,29 +204,26 @@ func (r *shifts) sum(code uint32, first, last calendar.Day) amount.Amount {
 	return r.sums[to] - r.sums[from]
 }
 
-// around is what a code has a day before and after an event, and its change; nil
-// where a share of nothing is asked for.
-func (r *shifts) around(code uint32, event calendar.Day) (before, after, change *big.Rat) {
+// around is what a code's lines add up to before and after an event, and the
+// change, a day; ok is false where a share of nothing is asked for.
+func (r *shifts) around(code uint32, event calendar.Day) (before, after amount.Amount, change fraction, ok bool) {
 	d := calendar.Day(r.days)
-	n := big.NewRat(int64(r.days), 1)
-	before = r.sum(code, event-d, event-1).Rat()
-	after = r.sum(code, event+1, event+d).Rat()
-	before.Quo(before, n)
-	after.Quo(after, n)
-	change = new(big.Rat).Sub(after, before)
-	if r.Rule.Says("as") == "change" {
-		if before.Sign() <= 0 {
-			return before, after, nil
-		}
-		change.Quo(change, before)
+	before, after = r.sum(code, event-d, event-1), r.sum(code, event+1, event+d)
+	if r.share {
+		return before, after, fraction{int64(after - before), int64(before)}, before > 0
 	}
-	return before, after, change
+	return before, after, fraction{int64(after - before), int64(r.days) * amount.Scale}, true
+}
+
+// aDay is a sum of so many days as one day has it.
+func (r *shifts) aDay(sum amount.Amount) *big.Rat {
+	return new(big.Rat).Quo(sum.Rat(), big.NewRat(int64(r.days), 1))
 }
 
 // event is one event of a code with what it changed.
 type eventChange struct {
 	event         calendar.Day
-	before, after *big.Rat
+	before, after amount.Amount
 	change        *big.Rat // less that of the others where asked
 	others        *big.Rat
 	open          calendar.Day // when the first window that is still open closes
@@ -221,8 +246,12 @@ func (r *shifts) worst(code uint32) (out eventChange) {
 			continue
 		}
 		e := eventChange{event: day, open: out.open}
-		e.before, e.after, e.change = r.around(code, day)
-		if e.change != nil && r.Rule.Says("peers") == "yes" {
+		var change fraction
+		var ok bool
+		if e.before, e.after, change, ok = r.around(code, day); ok {
+			e.change = change.rat()
+		}
+		if ok && r.peers {
 			if e.others = r.others(code, day); e.others != nil {
 				e.change = new(big.Rat).Sub(e.change, e.others)
 			}
@@ -249,29 +278,41 @@ func (r *shifts) more(a, b *big.Rat) bool {
 func (r *shifts) others(code uint32, day calendar.Day) *big.Rat {
 	p := r.typical[day]
 	if p == nil {
-		p = &peerChanges{of: map[uint32]*big.Rat{}}
+		p = &peerChanges{of: map[uint32]fraction{}}
 		for c := range uint32(r.Len()) {
 			if r.Outcome(int(c)) == OutOfScope {
 				continue
 			}
-			if _, _, change := r.around(c, day); change != nil {
+			if _, _, change, ok := r.around(c, day); ok {
 				p.of[c] = change
 				p.changes = append(p.changes, change)
 			}
 		}
-		slices.SortFunc(p.changes, (*big.Rat).Cmp)
+		slices.SortFunc(p.changes, fraction.cmp)
 		r.typical[day] = p
 	}
 	rest := p.changes
-	if own := p.of[code]; own != nil {
-		i := sort.Search(len(rest), func(i int) bool { return rest[i].Cmp(own) >= 0 })
-		rest = slices.Concat(rest[:i], rest[i+1:])
+	own, has := p.of[code]
+	n := len(rest)
+	at := n // the place of the own one, which is passed over
+	if has {
+		at = sort.Search(n, func(i int) bool { return rest[i].cmp(own) >= 0 })
+		n--
 	}
-	if len(rest) == 0 {
+	if n == 0 {
 		return nil
 	}
-	median, _ := stats.MedianMADRat(rest)
-	return median
+	kth := func(k int) *big.Rat {
+		if k >= at {
+			k++
+		}
+		return rest[k].rat()
+	}
+	if n%2 == 1 {
+		return kth(n / 2)
+	}
+	sum := new(big.Rat).Add(kth(n/2-1), kth(n/2))
+	return sum.Quo(sum, big.NewRat(2, 1))
 }
 
 // Cuts implements Found.
@@ -297,7 +338,7 @@ func (r *shifts) Evidence(ev *Evidence, code uint32) {
 	if r.Rule.Says("as") == "change" {
 		unit, places = rulebook.Percent, 1
 	}
-	ev.Figures = append(ev.Figures, Figure{Label: "Change", Value: found.change, Unit: unit, Places: places}, Figure{Label: "A day before", Value: found.before, Unit: rulebook.Count, Places: 2}, Figure{Label: "A day after", Value: found.after, Unit: rulebook.Count, Places: 2})
+	ev.Figures = append(ev.Figures, Figure{Label: "Change", Value: found.change, Unit: unit, Places: places}, Figure{Label: "A day before", Value: r.aDay(found.before), Unit: rulebook.Count, Places: 2}, Figure{Label: "A day after", Value: r.aDay(found.after), Unit: rulebook.Count, Places: 2})
 	if found.others != nil {
 		ev.Figures = append(ev.Figures, Figure{Label: "Median change of the others", Value: found.others, Unit: unit, Places: places})
 	}

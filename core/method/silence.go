@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"oskel/core/amount"
 	"oskel/core/calendar"
 	"oskel/core/ledger"
 	"oskel/core/measure"
@@ -80,8 +81,9 @@ func decideSilence(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Ra
 type silent struct {
 	everyone
 	*Work
-	last   []calendar.Day // by code, where that is all that is asked
-	events *measure.Events
+	last    []calendar.Day // by code, where that is all that is asked
+	events  *measure.Events
+	between []int // gaps, used again
 }
 
 func judgeSilence(w *Work) Found {
@@ -127,12 +129,13 @@ func (r *silent) days(code uint32) (days int, twice, gaps int) {
 	if r.Rule.Says("longer_than") == "" {
 		return days, 0, 0
 	}
-	var between []int
+	between := r.between[:0]
 	for i := 1; i < len(of); i++ {
 		if of[i] != of[i-1] {
 			between = append(between, int(of[i]-of[i-1]))
 		}
 	}
+	r.between = between
 	slices.Sort(between)
 	n := len(between)
 	if n > 0 {
@@ -164,8 +167,8 @@ func (r *silent) tooLong(code uint32, days, twice int) bool {
 	if r.Rule.Says("longer_than") == "" {
 		return true
 	}
-	limit := new(big.Rat).Mul(b.Set(r.Rule, "longer_than").Rat(), big.NewRat(int64(twice), 2))
-	return big.NewRat(int64(days), 1).Cmp(limit) > 0
+	// days > k x median, both by two: k is in ten-thousandths.
+	return int64(days)*2*amount.Scale > int64(b.Set(r.Rule, "longer_than"))*int64(twice)
 }
 
 // Cuts implements Found: usual gaps are each subject's own.
