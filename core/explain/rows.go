@@ -20,7 +20,7 @@ func Values(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) (value,
 	if len(ev.Holding) > 0 {
 		return strings.Join(ev.Holding, "; "), ""
 	}
-	if ev.Value == nil && len(ev.Figures) > 0 {
+	if byLines(ev) {
 		return rulebook.Format(ev.Figures[0].Value, ev.Figures[0].Unit, ev.Figures[0].Places), ""
 	}
 	if ev.Value == nil {
@@ -54,14 +54,14 @@ func Numbers(ev judge.Evidence) (value, yardstick *big.Rat, unit rulebook.Unit) 
 			limit = new(big.Rat).Mul(ev.Silence.Times, ev.Silence.UsualGap)
 		}
 		return big.NewRat(int64(ev.Silence.Days), 1), limit, rulebook.Days
+	case byLines(ev):
+		return ev.Figures[0].Value, nil, ev.Figures[0].Unit
 	case ev.Yardstick != nil:
 		return ev.Value, ev.Yardstick, ev.Unit
 	case ev.Peers != nil && ev.Peers.Median != nil:
 		return ev.Value, ev.Peers.Median, ev.Unit
 	case ev.Past != nil && ev.Past.Centre != nil:
 		return ev.Value, ev.Past.Centre, ev.Unit
-	case ev.Value == nil && len(ev.Figures) > 0:
-		return ev.Figures[0].Value, nil, ev.Figures[0].Unit
 	case ev.Band != nil && ev.Band.High != nil:
 		return ev.Value, ev.Band.High.At.Rat(), ev.Unit
 	case ev.Band != nil && ev.Band.Low != nil:
@@ -69,6 +69,10 @@ func Numbers(ev judge.Evidence) (value, yardstick *big.Rat, unit rulebook.Unit) 
 	}
 	return ev.Value, nil, ev.Unit
 }
+
+// byLines says whether dated lines decided, so that what was found is the first of
+// the further figures.
+func byLines(ev judge.Evidence) bool { return ev.Events != nil && len(ev.Figures) > 0 }
 
 // silenceLimit says how long a silence may be.
 func silenceLimit(s *method.Silence) string {
@@ -174,6 +178,9 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 			add("Limit", "at least "+silenceLimit(s))
 		}
 	}
+	if ev.Silence == nil {
+		addEvents(book, ev.Events, add)
+	}
 	for _, f := range ev.Figures {
 		if f.Text != "" {
 			add(f.Label, f.Text)
@@ -209,4 +216,47 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		number("At stake", ev.Stake, rulebook.Money, 2)
 	}
 	return rows
+}
+
+// The most windows and lines that are listed in words; the rest are counted.
+const (
+	mostWindows = 6
+	mostLines   = 12
+)
+
+// addEvents lists windows and the lines that decided, in order.
+func addEvents(book *rulebook.Book, events *method.Events, add func(label, text string)) {
+	if events == nil {
+		return
+	}
+	day := func(iso string) string {
+		d, err := calendar.ParseDay(iso)
+		if err != nil {
+			return iso
+		}
+		return d.Words()
+	}
+	for _, w := range events.Windows[:min(len(events.Windows), mostWindows)] {
+		label := "Window"
+		if w.Role != "" {
+			label = strings.ToUpper(w.Role[:1]) + w.Role[1:]
+		}
+		add(label, day(w.First)+" to "+day(w.Last))
+	}
+	if more := len(events.Windows) - mostWindows; more > 0 {
+		add("Further windows", fmt.Sprint(more))
+	}
+	for _, l := range events.Lines[:min(len(events.Lines), mostLines)] {
+		text := l.Feed
+		if feed := book.Feed(l.Feed); feed != nil {
+			text = feed.Title
+		}
+		if l.Amount != nil {
+			text += ", " + rulebook.Format(l.Amount, rulebook.Count, 2)
+		}
+		add(day(l.Day), text)
+	}
+	if more := len(events.Lines) - mostLines + events.More; len(events.Lines) > mostLines && more > 0 {
+		add("Further lines", fmt.Sprint(more))
+	}
 }

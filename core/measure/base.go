@@ -219,44 +219,111 @@ func (e *Engine) masker(m *rulebook.Measure, f *ledger.Feed, def *rulebook.Feed)
 		return func(*ledger.Chunk) []bool { return nil }, true
 	}
 	lasting = true
-	columns := map[string]func(c *ledger.Chunk, i int) lang.Value{}
-	for _, name := range m.Where.Tree.Names() {
-		if k := labelColumn(f, name); k >= 0 {
-			words := f.Labels[k].Words
-			columns[name] = func(c *ledger.Chunk, i int) lang.Value {
-				if word := words[c.Labels[k][i]]; word != "" {
-					return lang.Value{Type: lang.TextType, Text: word}
-				}
-				return lang.Value{}
-			}
-			continue
+	test := e.lineTest(m.Where.Tree, f, def, &lasting)
+	return func(c *ledger.Chunk) []bool {
+		out := make([]bool, len(c.Days))
+		holds := test(c)
+		for i := range out {
+			out[i] = holds(i)
 		}
-		if k := ledger.Column(f.Numbers, name); k >= 0 {
-			columns[name] = func(c *ledger.Chunk, i int) lang.Value {
-				if n := c.Numbers[k][i]; n != amount.Missing {
-					return lang.Value{Type: lang.NumberType, Number: n}
-				}
-				return lang.Value{}
+		return out
+	}, lasting
+}
+
+// lineTest answers a condition line by line: for each chunk a test of its lines.
+// Each comparison is of one column, and made ready for it.
+func (e *Engine) lineTest(n *lang.Node, f *ledger.Feed, def *rulebook.Feed, lasting *bool) func(*ledger.Chunk) func(i int) bool {
+	switch n.Op {
+	case lang.And, lang.Or:
+		left, right := e.lineTest(n.Parts[0], f, def, lasting), e.lineTest(n.Parts[1], f, def, lasting)
+		if n.Op == lang.And {
+			return func(c *ledger.Chunk) func(i int) bool {
+				a, b := left(c), right(c)
+				return func(i int) bool { return a(i) && b(i) }
 			}
-			continue
 		}
-		for k, s := range def.Subjects {
-			if attribute, ok := cutPrefix(name, s.Column+"."); ok {
-				lasting = false
-				register := e.Snapshot.Registers[s.Kind]
-				columns[name] = func(c *ledger.Chunk, i int) lang.Value {
-					return register.Value(attribute, c.Subjects[k][i], c.Month.First()+calendar.Day(c.Days[i])-1)
+		return func(c *ledger.Chunk) func(i int) bool {
+			a, b := left(c), right(c)
+			return func(i int) bool { return a(i) || b(i) }
+		}
+	case lang.Not:
+		inner := e.lineTest(n.Parts[0], f, def, lasting)
+		return func(c *ledger.Chunk) func(i int) bool {
+			a := inner(c)
+			return func(i int) bool { return !a(i) }
+		}
+	}
+	name := n.Parts[0].Text
+	if k := labelColumn(f, name); k >= 0 {
+		return labelTest(n, f.Labels[k].Words, k)
+	}
+	if k := ledger.Column(f.Numbers, name); k >= 0 {
+		return numberTest(n, k)
+	}
+	for k, s := range def.Subjects {
+		if attribute, ok := cutPrefix(name, s.Column+"."); ok {
+			*lasting = false
+			register := e.Snapshot.Registers[s.Kind]
+			return func(c *ledger.Chunk) func(i int) bool {
+				return func(i int) bool {
+					v := register.Value(attribute, c.Subjects[k][i], c.Month.First()+calendar.Day(c.Days[i])-1)
+					return lang.Test(n, func(string) lang.Value { return v })
 				}
 			}
 		}
 	}
-	return func(c *ledger.Chunk) []bool {
-		out := make([]bool, len(c.Days))
-		for i := range out {
-			out[i] = lang.Test(m.Where.Tree, func(name string) lang.Value { return columns[name](c, i) })
+	return func(*ledger.Chunk) func(i int) bool { return func(int) bool { return false } }
+}
+
+// labelTest asks the condition of each word once.
+func labelTest(n *lang.Node, words []string, column int) func(*ledger.Chunk) func(i int) bool {
+	holds := make([]bool, len(words))
+	for code, word := range words {
+		v := lang.Value{}
+		if word != "" {
+			v = lang.Value{Type: lang.TextType, Text: word}
 		}
-		return out
-	}, lasting
+		holds[code] = lang.Test(n, func(string) lang.Value { return v })
+	}
+	return func(c *ledger.Chunk) func(i int) bool {
+		codes := c.Labels[column]
+		return func(i int) bool { return holds[codes[i]] }
+	}
+}
+
+// numberTest compares a column of numbers with what stands in the condition; what is
+// missing is asked for as lang.Test does.
+func numberTest(n *lang.Node, column int) func(*ledger.Chunk) func(i int) bool {
+	missing := lang.Test(n, func(string) lang.Value { return lang.Value{} })
+	holds := func(v amount.Amount) bool {
+		return lang.Test(n, func(string) lang.Value { return lang.Value{Type: lang.NumberType, Number: v} })
+	}
+	switch n.Op {
+	case lang.Below, lang.AtMost, lang.Above, lang.AtLeast:
+		cut := n.Parts[1].Number
+		if n.Parts[1].Op == lang.Negate {
+			cut = -n.Parts[1].Parts[0].Number
+		}
+		switch n.Op {
+		case lang.Below:
+			holds = func(v amount.Amount) bool { return v < cut }
+		case lang.AtMost:
+			holds = func(v amount.Amount) bool { return v <= cut }
+		case lang.Above:
+			holds = func(v amount.Amount) bool { return v > cut }
+		default:
+			holds = func(v amount.Amount) bool { return v >= cut }
+		}
+	}
+	return func(c *ledger.Chunk) func(i int) bool {
+		numbers := c.Numbers[column]
+		return func(i int) bool {
+			if v := numbers[i]; v != amount.Missing {
+				return holds(v)
+			}
+			return missing
+		}
+	}
 }
 
 func cutPrefix(s, prefix string) (string, bool) {

@@ -74,6 +74,19 @@ func baselineOf[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (me
 	return stats.MovingSigma(f, ys[:p.baseline], there[:p.baseline])
 }
 
+// watched is the level that values should have, their sigma, and from which period
+// on they are looked at: all of them, or those after a fixed baseline.
+func watched[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (level, sigma T, from int, ok bool) {
+	level, sigma, ok = baselineOf(f, p, ys, there)
+	if ok && p.Rule.Says("target") != "" {
+		level = settingIn[T](f, p, "target")
+	}
+	if p.Rule.Says("baseline_from") != "" {
+		from = p.baseline
+	}
+	return level, sigma, from, ok
+}
+
 func chartReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (out reading[T]) {
 	mean, sigma, ok := baselineOf(f, p, ys, there)
 	if !ok {
@@ -136,17 +149,10 @@ var smoothed = &Method{
 }
 
 func smoothedReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (out reading[T]) {
-	mean, sigma, ok := baselineOf(f, p, ys, there)
+	mean, sigma, from, ok := watched(f, p, ys, there)
 	if !ok {
 		out.why = LittlePast
 		return out
-	}
-	if p.Rule.Says("target") != "" {
-		mean = settingIn[T](f, p, "target")
-	}
-	from := 0
-	if p.Rule.Says("baseline_from") != "" {
-		from = p.baseline
 	}
 	weight := settingIn[T](f, p, "weight")
 	z, share := stats.Smoothed(f, mean, weight, ys[from:], there[from:])
@@ -194,17 +200,10 @@ var sums = &Method{
 }
 
 func sumsReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (out reading[T]) {
-	mean, sigma, ok := baselineOf(f, p, ys, there)
+	mean, sigma, from, ok := watched(f, p, ys, there)
 	if !ok {
 		out.why = LittlePast
 		return out
-	}
-	if p.Rule.Says("target") != "" {
-		mean = settingIn[T](f, p, "target")
-	}
-	from := 0
-	if p.Rule.Says("baseline_from") != "" {
-		from = p.baseline
 	}
 	high, low := stats.Sums(f, mean, f.Mul(settingIn[T](f, p, "allowance"), sigma), ys[from:], there[from:])
 	limit := f.Mul(settingIn[T](f, p, "beyond"), sigma)

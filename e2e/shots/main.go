@@ -16,8 +16,6 @@ import (
 
 type shot struct {
 	name, person, path string
-	dark               bool
-	narrow             bool
 	click              string // a selector clicked before the picture
 	follow             string // then a link with this text
 }
@@ -30,7 +28,6 @@ var shots = []shot{
 	{name: "own-past", person: "ines", path: "/exceptions?text=R-18", click: "[data-row]", follow: "Open its page"},
 	{name: "time-line", person: "ines", path: "/exceptions?text=C-0205", click: "[data-row]", follow: "Open its page"},
 	{name: "figures", person: "ines", path: "/figures?measures=revenue,margin_rate,growth_year,attained,place_by_revenue&shade=places&cell=margin_rate%7CR-17%7C2026-10&sort=2&up=yes"},
-	{name: "figures-months", person: "ines", path: "/figures?by=rep.territory&over=months"},
 	{name: "draft-file", person: "ines", path: "/rules/draft?as=file"},
 	{name: "calendar", person: "ines", path: "/data/calendar"},
 	{name: "measure", person: "ines", path: "/measures/margin_rate"},
@@ -41,8 +38,6 @@ var shots = []shot{
 	{name: "desk", person: "odo", path: "/desk"},
 	{name: "case", person: "odo", path: "/desk", click: "[data-row]", follow: "Open its page"},
 	{name: "data", person: "ines", path: "/data"},
-	{name: "overview-dark", person: "ines", path: "/overview", dark: true},
-	{name: "exceptions-narrow", person: "ines", path: "/exceptions", narrow: true},
 }
 
 func main() {
@@ -70,11 +65,7 @@ func main() {
 }
 
 func take(b *browser.Browser, base string, s shot, file string) error {
-	wide, tall := 1280, 800
-	if s.narrow {
-		wide, tall = 390, 844
-	}
-	p, close, err := b.Open(base, wide, tall)
+	p, close, err := b.Open(base, 1280, 800)
 	if err != nil {
 		return err
 	}
@@ -85,9 +76,6 @@ func take(b *browser.Browser, base string, s shot, file string) error {
 		}
 	}
 	if err := p.Go(s.path); err != nil {
-		return err
-	}
-	if err := p.Dark(s.dark); err != nil {
 		return err
 	}
 	if s.click != "" {
