@@ -54,13 +54,13 @@ func TestRehearsedThenSwept(t *testing.T) {
 	r = want[client.Rehearsal](t, 200)(c.Rehearse(ctx, client.RehearsalRequest{Rule: "thin-margin", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "22.01%"}}}))
 	assert.Equal(t, client.Turned{Regraded: 1}, r.Turned)
 	for says, ask := range map[string]client.RehearsalRequest{
-		"did you mean thin-margin?":        {Rule: "thin-margn", Period: "2026-10"},
-		"there is no dial":                 {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"flor": "3%"}},
-		"its range says otherwise":         {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "3%"}},
-		"did you mean 24%?":                {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "24"}},
-		"has no band 9":                    {Rule: "behind", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 8, Value: "3%"}}},
-		"no number can fall in this band":  {Rule: "thin-margin", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "90%"}}},
-		"there is no rep \"R9\"":           {Rule: "behind", Period: "2026-10", Key: ptr("R9")},
+		"did you mean thin-margin?":       {Rule: "thin-margn", Period: "2026-10"},
+		"there is no dial":                {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"flor": "3%"}},
+		"its range says otherwise":        {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "3%"}},
+		"did you mean 24%?":               {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "24"}},
+		"has no band 9":                   {Rule: "behind", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 8, Value: "3%"}}},
+		"no number can fall in this band": {Rule: "thin-margin", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "90%"}}},
+		"there is no rep \"R9\"":          {Rule: "behind", Period: "2026-10", Key: ptr("R9")},
 		"a what-if changes figures, and silence looks at dated lines": {Rule: "quiet", Period: "2026-10", Key: ptr("R1")},
 	} {
 		assert.Contains(t, *refused(t, 422, "not-rehearsed")(c.Rehearse(ctx, ask)).Detail, says)
