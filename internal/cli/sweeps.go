@@ -292,7 +292,7 @@ func showException(ctx context.Context, e *env, d client.ExceptionDetail) error 
 		rows = append(rows, []string{"  " + r.Label, r.Text})
 	}
 	e.pairs(rows)
-	fmt.Fprintln(e.out, "\n"+e.quiet(d.History.Axis+", by month"))
+	fmt.Fprintln(e.out, "\n"+e.quiet(d.History.Axis+", by "+d.History.Each))
 	rows = nil
 	for _, p := range d.History.Points {
 		note := ""

@@ -1048,8 +1048,11 @@ type GradeStyleTone string
 
 // History defines model for History.
 type History struct {
-	Axis   string         `json:"axis"`
-	Cuts   []float64      `json:"cuts"`
+	Axis string    `json:"axis"`
+	Cuts []float64 `json:"cuts"`
+
+	// Each The grain of its periods
+	Each   string         `json:"each"`
 	Points []HistoryPoint `json:"points"`
 	Unit   HistoryUnit    `json:"unit"`
 }

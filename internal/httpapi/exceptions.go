@@ -225,7 +225,7 @@ const historyPeriods = 13
 // on the data as they are now.
 func history(engine *measure.Engine, rule *rulebook.Rule, level rulebook.Level, code uint32, last calendar.Period) contract.History {
 	unit, places, axis := explain.Axis(engine.Book, rule)
-	out := contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnit(plainUnit(unit)), Axis: axis}
+	out := contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnit(plainUnit(unit)), Axis: axis, Each: rule.Each}
 	for _, result := range judge.History(engine, rule, level, last, historyPeriods) {
 		v := result.Verdict(code)
 		point := contract.HistoryPoint{Period: engine.Book.Calendar.String(result.Period), Label: engine.Book.Calendar.Words(result.Period), Grade: v.Grade, Outcome: v.Outcome.String(), Text: v.Why}

@@ -1693,6 +1693,8 @@ export interface components {
             text: string;
         };
         History: {
+            /** @description The grain of its periods */
+            each: string;
             points: components["schemas"]["HistoryPoint"][];
             cuts: number[];
             /** @enum {string} */

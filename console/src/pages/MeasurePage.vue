@@ -35,6 +35,7 @@ const over = useQuery({
 const history = computed<Schemas['History']>(() => ({
   axis: measure.value?.title ?? '',
   unit: unit.value,
+  each: 'month',
   cuts: [],
   points: (over.data.value?.columns ?? []).map((c, i) => {
     const cell = over.data.value!.whole[i]

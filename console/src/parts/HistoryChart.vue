@@ -139,9 +139,8 @@ watch(theme, () => requestAnimationFrame(draw))
 <template>
   <figure class="min-w-0">
     <figcaption class="text-small font-semibold">
-      {{ history.axis }}, by month<span v-if="cutOff" class="ml-2 font-normal text-muted"
-        >↑ ↓ beyond the scale, with its number</span
-      >
+      {{ history.axis }}, by {{ history.each
+      }}<span v-if="cutOff" class="ml-2 font-normal text-muted">↑ ↓ beyond the scale, with its number</span>
     </figcaption>
     <div ref="box" class="h-44 w-full max-w-[760px]" aria-hidden="true"></div>
     <table class="sr-only">
@@ -153,7 +152,10 @@ watch(theme, () => requestAnimationFrame(draw))
         {{
           name
         }}
-        by month
+        by
+        {{
+          history.each
+        }}
       </caption>
       <thead>
         <tr>

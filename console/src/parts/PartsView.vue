@@ -55,6 +55,7 @@ const over = useQuery({
     )
     const row = t.rows.find((r) => r.key === props.subject)
     return {
+      each: 'month',
       axis: t.columns[0]?.title ?? '',
       unit: (t.columns[0]?.unit ?? 'count') as 'money' | 'count' | 'percent' | 'days',
       cuts: [],

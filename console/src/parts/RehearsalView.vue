@@ -263,15 +263,15 @@ const whatIf = useQuery({
         <table class="figures mt-1 w-full text-small">
           <thead class="text-muted">
             <tr>
-              <th scope="col" class="text-left font-normal">Month</th>
-              <th scope="col" class="w-1/2 text-left font-normal">Flagged</th>
+              <th scope="col" class="text-left font-normal">Period</th>
+              <th scope="col" class="w-2/5 text-left font-normal">Flagged</th>
               <th scope="col" class="text-right font-normal">again</th>
-              <th scope="col" class="text-right font-normal">explained</th>
+              <th scope="col" class="pl-2 text-right font-normal">explained</th>
             </tr>
           </thead>
           <tbody>
             <tr v-for="b in back.data.value.back" :key="b.period">
-              <th scope="row" class="text-left font-normal">{{ b.label }}</th>
+              <th scope="row" class="pr-2 text-left font-normal whitespace-nowrap">{{ b.label }}</th>
               <td v-if="b.empty" colspan="3" class="text-muted">no lines</td>
               <td v-if="!b.empty">
                 <span
