@@ -58,10 +58,12 @@ type Chunk struct {
 	Numbers  [][]amount.Amount
 	Labels   [][]uint32
 
-	once   sync.Once
-	known  []facts
-	nobody []bool // by subject column: some line names nobody
-	memo   memo
+	once    sync.Once
+	known   []facts
+	nobody  []bool // by subject column: some line names nobody
+	memo    memo[*Totals]
+	orders  memo[*Order]
+	daySets memo[*DaySets]
 }
 
 // Memo keeps what was computed from a chunk: chunks never change, so it holds
@@ -69,14 +71,17 @@ type Chunk struct {
 // When a chunk remembers more than several times its own size, it forgets, and
 // computes anew what is still asked for.
 func (c *Chunk) Memo(key any, compute func() *Totals) *Totals {
-	if t := c.memo.get(key); t != nil {
+	if t, ok := c.memo.get(key); ok {
 		return t
 	}
 	return c.memo.put(key, compute(), leastRemembered+timesRemembered*c.size())
 }
 
 // Remembers says whether something was kept under a key.
-func (c *Chunk) Remembers(key any) bool { return c.memo.get(key) != nil }
+func (c *Chunk) Remembers(key any) bool {
+	_, ok := c.memo.get(key)
+	return ok
+}
 
 // size is about how many bytes the columns take.
 func (c *Chunk) size() int {

@@ -8,28 +8,29 @@ const (
 	timesRemembered = 4
 )
 
-// memo keeps totals by key, up to a size. It is safe for concurrent use.
-type memo struct {
+// memo keeps what was made by key, up to a size. It is safe for concurrent use.
+type memo[T interface{ bytes() int }] struct {
 	mu   sync.RWMutex
-	all  map[any]*Totals
+	all  map[any]T
 	size int
 }
 
-func (m *memo) get(key any) *Totals {
+func (m *memo[T]) get(key any) (T, bool) {
 	m.mu.RLock()
 	defer m.mu.RUnlock()
-	return m.all[key]
+	t, ok := m.all[key]
+	return t, ok
 }
 
-// put keeps totals, unless others came before, and returns what is kept.
-func (m *memo) put(key any, t *Totals, most int) *Totals {
+// put keeps what was made, unless another came before, and returns what is kept.
+func (m *memo[T]) put(key any, t T, most int) T {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	if before := m.all[key]; before != nil {
+	if before, ok := m.all[key]; ok {
 		return before
 	}
 	if m.size += t.bytes(); m.all == nil || m.size > most {
-		m.all, m.size = map[any]*Totals{}, t.bytes()
+		m.all, m.size = map[any]T{}, t.bytes()
 	}
 	m.all[key] = t
 	return t

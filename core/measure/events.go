@@ -14,8 +14,10 @@ import (
 type Lines struct {
 	Feed   string
 	Where  *rulebook.Condition // nil is all
+	From   calendar.Day        // no line before this day is needed; 0 is all days
 	Number string              // the column whose amounts are wanted, or ""
 	Keys   []string            // the label and subject columns whose codes are wanted
+	Which  bool                // whether it is wanted which line each is
 }
 
 // Events are lines by code of a level, each code's in order of days, those of
@@ -24,7 +26,7 @@ type Lines struct {
 type Events struct {
 	Starts  []uint32
 	Days    []calendar.Day
-	Lines   []uint32        // which line of the feed each is
+	Lines   []uint32        // which line of the feed each is; nil unless asked
 	Amounts []amount.Amount // amount.Missing where a line has none; nil unless asked
 	Keys    [][]uint32      // by column asked for; 0 is nobody or no word
 }
@@ -50,64 +52,72 @@ func (v *Events) after(from, to int, day calendar.Day) int {
 type eventsKey struct {
 	feed, where, number, keys string
 	level                     Level
+	from                      int // the first chunk
+	which                     bool
 }
 
-// Events finds all lines asked for, by code of a level: grouped where a line's
-// subject belonged on its day. It is linear in the lines, and kept.
+// Events finds the lines asked for, by code of a level: grouped where a line's
+// subject belonged on its day. It is linear in the lines of the months that are
+// asked for, and kept.
 func (e *Engine) Events(l Lines, level Level) *Events {
-	k := eventsKey{feed: l.Feed, number: l.Number, level: level}
+	k := eventsKey{feed: l.Feed, number: l.Number, level: level, which: l.Which}
 	if l.Where != nil {
 		k.where = l.Where.Text
 	}
 	for _, name := range l.Keys {
 		k.keys += name + "\x00"
 	}
+	f := e.Snapshot.Feeds[l.Feed]
+	if f != nil && l.From != 0 {
+		k.from = sort.Search(len(f.Chunks), func(i int) bool { return f.Chunks[i].Month.Last() >= l.From })
+	}
 	if v := e.events[k]; v != nil {
 		return v
 	}
-	s := Slot{Level: level}
-	if f := e.Snapshot.Feeds[l.Feed]; f != nil && len(f.Chunks) > 0 {
-		s.First, s.Last = f.Chunks[0].Month.First(), f.Chunks[len(f.Chunks)-1].Month.Last()
-	}
 	if !e.lasting(l, level) {
-		v := e.findEvents(l, s)
+		v := e.findEvents(l, level, k.from)
 		e.events[k] = v
 		return v
 	}
 	// It hangs on the lines alone, so that the snapshot keeps it for all engines.
 	v := e.Snapshot.Keep(k, func() (any, int, bool) {
-		v := e.findEvents(l, s)
+		v := e.findEvents(l, level, k.from)
 		return v, v.bytes(), !e.Stopped()
 	}).(*Events)
 	e.events[k] = v
 	return v
 }
 
-func (e *Engine) findEvents(l Lines, s Slot) *Events {
-	size := e.Size(s.Level)
+// findEvents gathers the lines of a feed's chunks, from one on, out of each one's
+// order by code.
+func (e *Engine) findEvents(l Lines, level Level, from int) *Events {
+	size := e.Size(level)
 	out := &Events{Starts: make([]uint32, size+1)}
-	f, def, column, ok := e.feedOf(l.Feed, s.Level)
-	if s.Paired() && ok {
-		_, second := s.Sides()
+	f, def, column, ok := e.feedOf(l.Feed, level)
+	if level.Paired() && ok {
+		_, second := level.Sides()
 		_, _, _, ok = e.feedOf(l.Feed, second)
 	}
-	if !ok {
+	if !ok || from == len(f.Chunks) {
 		return out
 	}
 	number := ledger.Column(f.Numbers, l.Number)
 	keys := e.keyColumns(f, l.Keys)
 	mask, _ := e.masker(&rulebook.Measure{Of: rulebook.Column{Feed: l.Feed}, Where: l.Where}, f, def)
-	parts := e.eventParts(f, s, ledger.Scan{Subject: column, Size: size}, mask)
+	parts := e.eventParts(f, level, from, ledger.Scan{Subject: column, Size: size}, mask)
 	for _, p := range parts {
-		for _, i := range p.lines {
-			out.Starts[p.codes[i]+1]++
+		for k, code := range p.order.Codes {
+			out.Starts[code+1] += p.order.Starts[k+1] - p.order.Starts[k]
 		}
 	}
 	for code := range size {
 		out.Starts[code+1] += out.Starts[code]
 	}
 	total := out.Starts[size]
-	out.Days, out.Lines = make([]calendar.Day, total), make([]uint32, total)
+	out.Days = make([]calendar.Day, total)
+	if l.Which {
+		out.Lines = make([]uint32, total)
+	}
 	if number >= 0 {
 		out.Amounts = make([]amount.Amount, total)
 	}
@@ -117,67 +127,70 @@ func (e *Engine) findEvents(l Lines, s Slot) *Events {
 	next := slices.Clone(out.Starts[:size])
 	for _, p := range parts {
 		first := p.chunk.Month.First() - 1
-		for _, i := range p.lines {
-			code := p.codes[i]
+		for k, code := range p.order.Codes {
 			at := next[code]
-			next[code]++
-			out.Lines[at] = p.ordinal + i
-			out.Days[at] = first + calendar.Day(p.chunk.Days[i])
-			if number >= 0 {
-				out.Amounts[at] = p.chunk.Numbers[number][i]
+			for _, i := range p.order.Lines[p.order.Starts[k]:p.order.Starts[k+1]] {
+				out.Days[at] = first + calendar.Day(p.chunk.Days[i])
+				if l.Which {
+					out.Lines[at] = p.ordinal + i
+				}
+				if number >= 0 {
+					out.Amounts[at] = p.chunk.Numbers[number][i]
+				}
+				for k, of := range keys {
+					out.Keys[k][at] = of(p.chunk, int(i))
+				}
+				at++
 			}
-			for k, of := range keys {
-				out.Keys[k][at] = of(p.chunk, int(i))
-			}
+			next[code] = at
 		}
 	}
 	return out
 }
 
-// eventPart is some lines of a chunk, by their place, with the code of each line
-// of the chunk that is among them.
+// eventPart is lines of a chunk by code.
 type eventPart struct {
 	chunk   *ledger.Chunk
-	ordinal uint32
-	codes   []uint32
-	lines   []uint32
+	ordinal uint32 // of the chunk's first line
+	order   *ledger.Order
 }
 
-// eventParts are the lines that count and name a code, chunk by chunk.
-func (e *Engine) eventParts(f *ledger.Feed, s Slot, scan ledger.Scan, mask func(*ledger.Chunk) []bool) (parts []eventPart) {
-	ordinal := map[*ledger.Chunk]uint32{}
-	n := uint32(0)
-	for _, c := range f.Chunks {
-		ordinal[c] = n
-		n += uint32(len(c.Days))
+// eventParts orders the lines of each chunk from one on that a mask lets count. All
+// lines by subject the chunk keeps; groups and pairs hang on where each belonged.
+func (e *Engine) eventParts(f *ledger.Feed, level Level, from int, scan ledger.Scan, mask func(*ledger.Chunk) []bool) (parts []eventPart) {
+	ordinal := uint32(0)
+	for at, c := range f.Chunks {
+		if e.Stopped() {
+			return nil
+		}
+		if at >= from {
+			parts = append(parts, eventPart{c, ordinal, e.order(c, level, scan, mask(c))})
+		}
+		ordinal += uint32(len(c.Days))
 	}
-	masks := map[*ledger.Chunk][]bool{}
-	Memory{e}.stretches(f, s, scan, func(c *ledger.Chunk, part ledger.Scan) {
-		counts, known := masks[c]
-		if !known {
-			counts = mask(c)
-			masks[c] = counts
-		}
-		p := eventPart{chunk: c, ordinal: ordinal[c], lines: make([]uint32, 0, part.To-part.From)}
-		switch {
-		case part.Codes != nil:
-			p.codes = part.Codes
-		case part.Subject >= 0 && part.Groups == nil:
-			p.codes = c.Subjects[part.Subject]
-		default:
-			p.codes = make([]uint32, len(c.Days))
-			for i := part.From; i < part.To; i++ {
-				p.codes[i] = part.Code(c, i)
-			}
-		}
-		for i := part.From; i < part.To; i++ {
-			if (counts == nil || counts[i]) && p.codes[i] != ledger.Nobody {
-				p.lines = append(p.lines, uint32(i))
-			}
-		}
-		parts = append(parts, p)
-	})
 	return parts
+}
+
+func (e *Engine) order(c *ledger.Chunk, level Level, scan ledger.Scan, mask []bool) *ledger.Order {
+	switch own := level.Plain() && scan.Subject >= 0; {
+	case own && mask == nil:
+		return c.Order(scan.Subject, scan.Size)
+	case own:
+		return ledger.OrderBy(c.Subjects[scan.Subject], mask, scan.Size)
+	}
+	return ledger.OrderBy(e.codesOf(c, level, scan), mask, scan.Size)
+}
+
+// codesOf is the code of each line of a chunk at a level.
+func (e *Engine) codesOf(c *ledger.Chunk, level Level, scan ledger.Scan) []uint32 {
+	codes := make([]uint32, len(c.Days))
+	s := Slot{Level: level, First: c.Month.First(), Last: c.Month.Last()}
+	Memory{e}.stretches(&ledger.Feed{Chunks: []*ledger.Chunk{c}}, s, scan, func(c *ledger.Chunk, part ledger.Scan) {
+		for i := part.From; i < part.To; i++ {
+			codes[i] = part.Code(c, i)
+		}
+	})
+	return codes
 }
 
 // lasting says whether lines hang on the feed alone, not on a register.
@@ -194,7 +207,7 @@ func (e *Engine) lasting(l Lines, level Level) bool {
 }
 
 func (v *Events) bytes() int {
-	return 4*len(v.Starts) + (8+4*len(v.Keys))*len(v.Days) + 8*len(v.Amounts)
+	return 4*(len(v.Starts)+len(v.Days)+len(v.Lines)+len(v.Keys)*len(v.Days)) + 8*len(v.Amounts)
 }
 
 // keyColumns answer for the codes of columns: of labels those of their words, of

@@ -196,6 +196,8 @@ func judgeAnswers(w *Work, key string) Found {
 		a.Keys, by.Keys = append(a.Keys, column(a.Feed)), append(by.Keys, column(by.Feed))
 		r.words = append(r.words, sameWords(w.Engine.Words(a.Feed, name), w.Engine.Words(by.Feed, name)))
 	}
+	a.From = r.earliest()
+	by.From, a.Which, by.Which = a.From, a.Feed == by.Feed, a.Feed == by.Feed
 	r.a, r.b = w.Engine.Events(a, w.Slot.Level), w.Engine.Events(by, w.Slot.Level)
 	breach, least := w.breach(), b.Whole(w.Rule, "at_least")
 	for code := range w.Open() {
@@ -237,6 +239,19 @@ func (r *answers) closes(day calendar.Day) calendar.Day {
 		return r.Engine.Book.Calendar.AddWorking(day, r.days)
 	}
 	return day + calendar.Day(r.days)
+}
+
+// earliest is the first day whose events matter in the period, 0 where all do: one
+// that answers one alone may have been taken by an event of any time before.
+func (r *answers) earliest() calendar.Day {
+	if r.oneToOne {
+		return 0
+	}
+	day := r.Slot.First
+	for r.closes(day-1) >= r.Slot.First {
+		day--
+	}
+	return day
 }
 
 // find lists the events of a code that the rule finds in the period; closed says

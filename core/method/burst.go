@@ -91,6 +91,9 @@ func judgeBurst(w *Work) Found {
 	lines.Number = w.Rule.Says("number")
 	r := &bursts{Work: w, days: b.Whole(w.Rule, "within"), least: b.Set(w.Rule, "at_least"), noun: w.Rule.Settings["at_least"].Noun}
 	w.base()
+	// A burst that reaches into the period from before is of windows that end at most
+	// so many days before it, and each of those is as long.
+	lines.From = w.Slot.First - 2*calendar.Day(r.days) + 2
 	r.events = w.Engine.Events(lines, w.Slot.Level)
 	breach := w.breach()
 	for code := range w.Open() {

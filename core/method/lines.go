@@ -38,8 +38,9 @@ const mostListed = 200
 
 // listedLine tells lines apart: one that answers several events is listed once.
 type listedLine struct {
-	feed, role string
-	line       uint32
+	events *measure.Events
+	role   string
+	at     int
 }
 
 // listed writes lines, in order of days, with the windows they lie in.
@@ -64,7 +65,7 @@ func (w *Work) listed(spans []span, windows ...EventWindow) *Events {
 		if s.events.Amounts != nil && s.events.Amounts[at[next]] != amount.Missing {
 			line.Amount = s.events.Amounts[at[next]].Rat()
 		}
-		if k := (listedLine{s.feed, s.role, s.events.Lines[at[next]]}); !seen[k] {
+		if k := (listedLine{s.events, s.role, at[next]}); !seen[k] {
 			seen[k] = true
 			out.Lines = append(out.Lines, line)
 		}

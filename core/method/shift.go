@@ -158,6 +158,8 @@ func judgeShift(w *Work) Found {
 	w.base()
 	lines, events := w.lines("shift"), w.lines("after")
 	lines.Number = w.Rule.Says("number")
+	events.From = w.Slot.First - calendar.Day(r.days)
+	lines.From = events.From - calendar.Day(r.days)
 	r.lines, r.events = w.Engine.Events(lines, w.Slot.Level), w.Engine.Events(events, w.Slot.Level)
 	r.sums = make([]amount.Amount, len(r.lines.Days)+1)
 	for i := range r.lines.Days {

@@ -81,79 +81,72 @@ func decideSilence(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Ra
 type silent struct {
 	everyone
 	*Work
-	last    []calendar.Day // by code, where that is all that is asked
-	events  *measure.Events
-	between []int // gaps, used again
+	last []calendar.Day // by code
+	seen *measure.Seen
+	gaps [][]int // in order, of those whose median was needed
 }
 
 func judgeSilence(w *Work) Found {
 	r := &silent{Work: w}
 	w.base()
-	if lines := w.Rule.Settings["silence"]; lines.Where == nil && w.Rule.Says("longer_than") == "" && w.Slot.Plain() {
+	if lines := w.Rule.Settings["silence"]; lines.Where == nil && !r.usual() && w.Slot.Plain() {
 		r.last = w.Engine.LastSeen(lines.Feed, w.Slot)
+	}
+	if r.last == nil {
+		r.last = r.days().Last
 	}
 	never, few, breach := w.Mark(Verdict{Outcome: NotJudged, Why: NeverSeen}), w.Mark(Verdict{Outcome: NotJudged, Why: FewGaps}), w.breach()
 	least := w.Engine.Book.Whole(w.Rule, "gaps")
+	long := make([]bool, w.Len())
 	for code := range w.Open() {
-		days, twice, gaps := r.days(uint32(code))
 		switch {
-		case days < 0:
+		case r.last[code] == ledger.Never:
 			w.Put(code, never)
 			continue
-		case w.Rule.Says("longer_than") != "" && gaps < least:
+		case r.usual() && int(r.seen.Days[code])-1 < least:
 			w.Put(code, few)
 			continue
 		}
-		w.Hold(code, float64(days))
-		if r.tooLong(uint32(code), days, twice) {
+		w.Hold(code, float64(r.silence(code)))
+		long[code] = r.tooLong(r.silence(code), leastTwice)
+	}
+	if r.usual() {
+		r.gaps = r.seen.Gaps(long)
+	}
+	for code := range w.Open() {
+		if long[code] && (!r.usual() || r.tooLong(r.silence(code), twiceMedian(r.gaps[code]))) {
 			w.Put(code, breach)
 		}
 	}
 	return r
 }
 
-// days is how long nothing has been seen of a code, -1 where nothing ever was,
-// twice the median of its gaps, and how many gaps there were.
-func (r *silent) days(code uint32) (days int, twice, gaps int) {
-	if r.last != nil {
-		if r.last[code] == ledger.Never {
-			return -1, 0, 0
-		}
-		return int(r.Slot.Last - r.last[code]), 0, 0
-	}
-	of := r.seen(code)
-	if len(of) == 0 {
-		return -1, 0, 0
-	}
-	days = int(r.Slot.Last - of[len(of)-1])
-	if r.Rule.Says("longer_than") == "" {
-		return days, 0, 0
-	}
-	between := r.between[:0]
-	for i := 1; i < len(of); i++ {
-		if of[i] != of[i-1] {
-			between = append(between, int(of[i]-of[i-1]))
-		}
-	}
-	r.between = between
-	slices.Sort(between)
-	n := len(between)
-	if n > 0 {
-		twice = between[n/2] + between[(n-1)/2]
-	}
-	return days, twice, n
+// usual says whether gaps are asked for.
+func (r *silent) usual() bool { return r.Rule.Says("longer_than") != "" }
+
+// leastTwice is the least that twice the median of gaps can be, a gap being a day
+// or more: who is not silent too long by that is not by any.
+const leastTwice = 2
+
+func twiceMedian(gaps []int) int {
+	slices.Sort(gaps)
+	n := len(gaps)
+	return gaps[n/2] + gaps[(n-1)/2]
 }
 
-// seen lists the days of a code's lines up to the as-of day.
-func (r *silent) seen(code uint32) []calendar.Day {
-	if r.events == nil {
-		r.events = r.Engine.Events(r.lines("silence"), r.Slot.Level)
+// silence is how many days nothing has been seen of a code.
+func (r *silent) silence(code int) int { return int(r.Slot.Last - r.last[code]) }
+
+// days are those on which the lines lie.
+func (r *silent) days() *measure.Seen {
+	if r.seen == nil {
+		r.seen = r.Engine.Seen(r.lines("silence"), r.Slot.Level, r.Slot.Last)
 	}
-	from, to := r.events.Of(code, r.Slot.Last)
-	return r.events.Days[from:to]
+	return r.seen
 }
 
-func (r *silent) tooLong(code uint32, days, twice int) bool {
+// tooLong holds a silence against the limits.
+func (r *silent) tooLong(days, twice int) bool {
 	b := r.Engine.Book
 	if r.Rule.Says("at_least") != "" {
 		seen := days
@@ -164,7 +157,7 @@ func (r *silent) tooLong(code uint32, days, twice int) bool {
 			return false
 		}
 	}
-	if r.Rule.Says("longer_than") == "" {
+	if !r.usual() {
 		return true
 	}
 	// days > k x median, both by two: k is in ten-thousandths.
@@ -181,21 +174,29 @@ func (r *silent) Cuts(int) []float64 {
 
 // Evidence implements Found.
 func (r *silent) Evidence(ev *Evidence, code uint32) {
-	days, twice, gaps := r.days(code)
-	if days < 0 {
+	if r.last[code] == ledger.Never {
 		return
 	}
-	of := r.seen(code)
-	last := of[len(of)-1]
-	from, to := r.events.Of(code, r.Slot.Last)
+	of := &measure.Events{Days: r.days().Of(code)}
+	last, days := r.last[code], r.silence(int(code))
 	ev.Silence = &Silence{Feed: r.Rule.Settings["silence"].Feed, Last: last.String(), AsOf: r.Slot.Last.String(), Days: days}
 	if r.Rule.Says("at_least") != "" {
 		ev.Silence.Limit, ev.Silence.Working = r.Engine.Book.Whole(r.Rule, "at_least"), r.Rule.Settings["at_least"].Noun == "working days"
 	}
-	if r.Rule.Says("longer_than") != "" {
-		ev.Silence.UsualGap, ev.Silence.Gaps, ev.Silence.Times = big.NewRat(int64(twice), 2), gaps, r.Engine.Book.Set(r.Rule, "longer_than").Rat()
+	if r.usual() {
+		var gaps []int
+		for i, day := range of.Days[1:] {
+			if gap := int(day - of.Days[i]); gap > 0 {
+				gaps = append(gaps, gap)
+			}
+		}
+		ev.Silence.Gaps, ev.Silence.UsualGap = len(gaps), new(big.Rat)
+		if len(gaps) > 0 {
+			ev.Silence.UsualGap = big.NewRat(int64(twiceMedian(gaps)), 2)
+		}
+		ev.Silence.Times = r.Engine.Book.Set(r.Rule, "longer_than").Rat()
 	}
-	ev.Events = r.listed([]span{{r.events, from, to, r.Rule.Settings["silence"].Feed, ""}}, EventWindow{First: (last + 1).String(), Last: r.Slot.Last.String()})
+	ev.Events = r.listed([]span{{of, 0, len(of.Days), r.Rule.Settings["silence"].Feed, ""}}, EventWindow{First: (last + 1).String(), Last: r.Slot.Last.String()})
 }
 
 func silenceSentence(book *rulebook.Book, _ *rulebook.Rule, _ Verdict, ev *Evidence) string {

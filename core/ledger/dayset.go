@@ -1,0 +1,38 @@
+package ledger
+
+// DaySets are on which days of a chunk's month there is a line, by code: bit d of
+// Sets[k] is day d, for Codes[k]. Codes rise, and each has a day.
+type DaySets struct {
+	Codes, Sets []uint32
+}
+
+// DaySets are those of all lines by a column of subjects, of whom there are so
+// many. They are kept with the chunk and not to be written to.
+func (c *Chunk) DaySets(subject, size int) *DaySets {
+	key := countKey{subject, size}
+	if s, ok := c.daySets.get(key); ok {
+		return s
+	}
+	return c.daySets.put(key, c.DaySetsBy(c.Subjects[subject], nil, size), leastRemembered+c.size())
+}
+
+// DaySetsBy are those of the lines that a mask lets count, nil being all, by their
+// codes, which are below size or Nobody.
+func (c *Chunk) DaySetsBy(codes []uint32, mask []bool, size int) *DaySets {
+	d := takeScratch(size)
+	defer scratches.Put(d)
+	sets := d.counts[:size]
+	for i, code := range codes {
+		if code != Nobody && (mask == nil || mask[i]) {
+			sets[code] |= 1 << c.Days[i]
+		}
+	}
+	d.codes = appendSeen(d.codes[:0], sets)
+	out := &DaySets{Codes: append([]uint32(nil), d.codes...), Sets: make([]uint32, len(d.codes))}
+	for k, code := range out.Codes {
+		out.Sets[k], sets[code] = sets[code], 0
+	}
+	return out
+}
+
+func (s *DaySets) bytes() int { return 128 + 4*(len(s.Codes)+len(s.Sets)) }
