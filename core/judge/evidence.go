@@ -1,12 +1,23 @@
 package judge
 
 import (
+	"oskel/core/calendar"
 	"oskel/core/measure"
 	"oskel/core/method"
 )
 
 // EvidenceFor recomputes, exactly, what led to the verdict of one subject.
 func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
+	return evidence(e, r, code, func(ev *Evidence) { r.found.Evidence(ev, code) })
+}
+
+// EvidenceOn recomputes what led to the flag of one event of a subject, of a rule
+// that flags events.
+func EvidenceOn(e *measure.Engine, r *Result, code uint32, day calendar.Day) Evidence {
+	return evidence(e, r, code, func(ev *Evidence) { r.found.(method.Eventful).EvidenceOn(ev, code, day) })
+}
+
+func evidence(e *measure.Engine, r *Result, code uint32, found func(ev *Evidence)) Evidence {
 	rule, verdict := r.Rule, r.Verdict(code)
 	ev := Evidence{Why: verdict.Why}
 	if rule.Stake != nil {
@@ -20,7 +31,7 @@ func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
 		ev.Persisted = &method.Persisted{Breaches: r.breaches(int(code)), Of: p.Of, Least: p.Least}
 	}
 	if r.found != nil {
-		r.found.Evidence(&ev, code)
+		found(&ev)
 	}
 	return ev
 }

@@ -56,6 +56,22 @@ func (r *Result) Attributes(e *measure.Engine, code uint32) lang.Lookup {
 	return e.Lookup(r.slot, code)
 }
 
+// Apart says whether the rule flags events, each by itself, and not the subject in
+// the period. A rule that persists is of the period.
+func (r *Result) Apart() bool {
+	of, eventful := r.found.(method.Eventful)
+	return eventful && r.Rule.Persists == nil && of.Apart()
+}
+
+// Events are the days of the events that flag a code, in order; nil where the rule
+// does not flag events.
+func (r *Result) Events(code uint32) []calendar.Day {
+	if !r.Apart() || r.Outcome(int(code)) != Breach {
+		return nil
+	}
+	return r.found.(method.Eventful).Days(code)
+}
+
 // All evaluates every rule of the engine's book that is on, is of the period's
 // grain and holds for it, at every level, in the order of the book. A breach of a
 // rule that has the last word keeps the later ones from judging that subject.

@@ -117,6 +117,21 @@ func (f *Feed) HasLines(first, last calendar.Day) bool {
 	return false
 }
 
+// Days are the first and the last day with a line; ok is false where there is none.
+func (f *Feed) Days() (first, last calendar.Day, ok bool) {
+	for _, c := range f.Chunks {
+		n := len(c.Days)
+		if n == 0 {
+			continue
+		}
+		if !ok {
+			first, ok = c.Month.First()+calendar.Day(c.Days[0])-1, true
+		}
+		last = c.Month.First() + calendar.Day(c.Days[n-1]) - 1
+	}
+	return first, last, ok
+}
+
 // Within is the one chunk that has lines of some days, first and last among
 // them, if all its lines are; else nil.
 func (f *Feed) Within(first, last calendar.Day) (only *Chunk) {

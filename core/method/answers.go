@@ -337,12 +337,30 @@ func (r *answers) Cuts(int) []float64 {
 	return []float64{r.Engine.Book.Set(r.Rule, "at_least").Float() - 0.5}
 }
 
+// Apart implements Eventful.
+func (r *answers) Apart() bool { return r.Engine.Book.Whole(r.Rule, "at_least") == 1 }
+
+// Days implements Eventful.
+func (r *answers) Days(code uint32) (days []calendar.Day) {
+	found, _, _ := r.find(code)
+	for _, p := range found {
+		days = append(days, r.a.Days[p.a])
+	}
+	return slices.Compact(days)
+}
+
 // Evidence implements Found.
-func (r *answers) Evidence(ev *Evidence, code uint32) {
+func (r *answers) Evidence(ev *Evidence, code uint32) { r.EvidenceOn(ev, code, anyDay) }
+
+// EvidenceOn implements Eventful.
+func (r *answers) EvidenceOn(ev *Evidence, code uint32, day calendar.Day) {
 	if r.a == nil {
 		return
 	}
 	found, _, _ := r.find(code)
+	if day != anyDay {
+		found = slices.DeleteFunc(found, func(p pair) bool { return r.a.Days[p.a] != day })
+	}
 	ev.Figures = append(ev.Figures, Figure{Label: answerTitle(r.key), Value: amount.FromInt(int64(len(found))).Rat(), Unit: rulebook.Count})
 	feed, by := r.Rule.Settings[r.key].Feed, r.Rule.Settings["by"].Feed
 	var spans []span

@@ -3,6 +3,7 @@ package method
 import (
 	"fmt"
 	"math/big"
+	"slices"
 	"strings"
 
 	"oskel/core/amount"
@@ -61,10 +62,13 @@ var burst = &Method{
 		lines := linesWords(b, r, "burst")
 		most := rulebook.Format(ev.Figures[0].Value, ev.Figures[0].Unit, ev.Figures[0].Places)
 		what := fmt.Sprintf("%s %s of %s", most, r.Settings["at_least"].Noun, lines)
-		if r.Says("number") != "" {
-			what = fmt.Sprintf("%s of %s %s", most, r.Says("number"), "in "+lines)
-		} else if most == "1" {
-			what = strings.Replace(strings.Replace(what, "1 lines", "1 line", 1), "1 days", "1 day", 1)
+		switch {
+		case r.Says("number") != "":
+			what = fmt.Sprintf("%s of %s in %s", most, r.Says("number"), lines)
+		case r.Settings["at_least"].Noun == "lines":
+			what = fmt.Sprintf("%s of the %s", most, lines)
+		case most == "1":
+			what = strings.Replace(what, "1 days", "1 day", 1)
 		}
 		limit := b.Number(r.Settings["at_least"].Bound)
 		if len(ev.Events.Windows) == 0 {
@@ -106,8 +110,12 @@ func judgeBurst(w *Work) Found {
 	return r
 }
 
-// oneBurst is a burst: the days of its windows, and the first on which it is over.
-type oneBurst struct{ from, over, to calendar.Day }
+// oneBurst is a burst: the days of its windows, the first on which it is over, and
+// the most that any of its windows has.
+type oneBurst struct {
+	from, over, to calendar.Day
+	most           amount.Amount
+}
 
 // find lists the bursts of a code that begin in the period, and the most that any
 // window that ends in it has.
@@ -152,9 +160,9 @@ func (r *bursts) find(code uint32) (out []oneBurst, most amount.Amount) {
 		if held >= r.least {
 			start := day - calendar.Day(r.days) + 1
 			if open != nil && start <= open.to {
-				open.to = day
+				open.to, open.most = day, max(open.most, held)
 			} else {
-				out = append(out, oneBurst{days[first], day, day})
+				out = append(out, oneBurst{days[first], day, day, held})
 				open = &out[len(out)-1]
 			}
 		}
@@ -173,20 +181,45 @@ func (r *bursts) find(code uint32) (out []oneBurst, most amount.Amount) {
 // Cuts implements Found.
 func (r *bursts) Cuts(int) []float64 { return []float64{r.least.Float()} }
 
+// Apart implements Eventful.
+func (r *bursts) Apart() bool { return true }
+
+// Days implements Eventful: a burst is of the first day on which it is over.
+func (r *bursts) Days(code uint32) (days []calendar.Day) {
+	found, _ := r.find(code)
+	for _, b := range found {
+		days = append(days, b.over)
+	}
+	return days
+}
+
 // Evidence implements Found.
-func (r *bursts) Evidence(ev *Evidence, code uint32) {
+func (r *bursts) Evidence(ev *Evidence, code uint32) { r.EvidenceOn(ev, code, anyDay) }
+
+// EvidenceOn implements Eventful.
+func (r *bursts) EvidenceOn(ev *Evidence, code uint32, day calendar.Day) {
 	if r.events == nil {
 		return
 	}
 	found, most := r.find(code)
+	last := r.Slot.Last
+	if day != anyDay {
+		found = slices.DeleteFunc(found, func(b oneBurst) bool { return b.over != day })
+		if len(found) > 0 {
+			most, last = found[0].most, found[0].to
+		}
+	}
 	ev.Figures = append(ev.Figures, Figure{Label: "Most within " + r.Engine.Book.SettingWords(r.Rule, "within"), Value: most.Rat(), Unit: rulebook.Count})
 	var windows []EventWindow
 	first := r.Slot.First
+	if day != anyDay && len(found) > 0 {
+		first = found[0].from
+	}
 	for _, b := range found {
 		windows = append(windows, EventWindow{First: b.from.String(), Last: b.to.String(), Role: "burst", Broke: true})
 		first = min(first, b.from)
 	}
-	ev.Events = r.listed([]span{within(r.events, code, first, r.Slot.Last, r.Rule.Settings["burst"].Feed, "event")}, windows...)
+	ev.Events = r.listed([]span{within(r.events, code, first, last, r.Rule.Settings["burst"].Feed, "event")}, windows...)
 }
 
 // within is the stretch of a code's lines from one day to another.

@@ -234,6 +234,19 @@ type eventChange struct {
 // worst is the event of a code, closed in the period, whose change is flagged
 // most: the lowest, or the one farthest from nothing.
 func (r *shifts) worst(code uint32) (out eventChange) {
+	all, open := r.closed(code)
+	for _, e := range all {
+		if out.event == 0 || e.change != nil && (out.change == nil || r.more(e.change, out.change)) {
+			out = e
+		}
+	}
+	out.open = open
+	return out
+}
+
+// closed are the events of a code whose windows closed in the period, one a day in
+// order; open is when the first window that is still open closes, 0 if none is.
+func (r *shifts) closed(code uint32) (all []eventChange, open calendar.Day) {
 	last := r.Slot.Last - calendar.Day(r.days) // of those whose window has closed
 	from, to := r.events.Between(code, r.Slot.First-calendar.Day(r.days), r.Slot.Last)
 	for i := from; i < to; i++ {
@@ -242,12 +255,12 @@ func (r *shifts) worst(code uint32) (out eventChange) {
 		case i > from && day == r.events.Days[i-1]:
 			continue
 		case day > last:
-			if out.open == 0 {
-				out.open = day + calendar.Day(r.days)
+			if open == 0 {
+				open = day + calendar.Day(r.days)
 			}
 			continue
 		}
-		e := eventChange{event: day, open: out.open}
+		e := eventChange{event: day}
 		var change fraction
 		var ok bool
 		if e.before, e.after, change, ok = r.around(code, day); ok {
@@ -258,11 +271,9 @@ func (r *shifts) worst(code uint32) (out eventChange) {
 				e.change = new(big.Rat).Sub(e.change, e.others)
 			}
 		}
-		if out.event == 0 || e.change != nil && (out.change == nil || r.more(e.change, out.change)) {
-			out = e
-		}
+		all = append(all, e)
 	}
-	return out
+	return all, open
 }
 
 func (r *shifts) more(a, b *big.Rat) bool {
@@ -327,12 +338,38 @@ func (r *shifts) Cuts(int) []float64 {
 	return map[string][]float64{"high": {cut}, "low": {-cut}, "both": {-cut, cut}}[r.Rule.Says("side")]
 }
 
+// Apart implements Eventful.
+func (r *shifts) Apart() bool { return true }
+
+// Days implements Eventful.
+func (r *shifts) Days(code uint32) (days []calendar.Day) {
+	all, _ := r.closed(code)
+	for _, e := range all {
+		if e.change != nil && shifted(r.Engine.Book, r.Rule, e.change) {
+			days = append(days, e.event)
+		}
+	}
+	return days
+}
+
 // Evidence implements Found.
-func (r *shifts) Evidence(ev *Evidence, code uint32) {
+func (r *shifts) Evidence(ev *Evidence, code uint32) { r.EvidenceOn(ev, code, anyDay) }
+
+// EvidenceOn implements Eventful.
+func (r *shifts) EvidenceOn(ev *Evidence, code uint32, day calendar.Day) {
 	if r.lines == nil {
 		return
 	}
 	found := r.worst(code)
+	if day != anyDay {
+		found = eventChange{}
+		all, _ := r.closed(code)
+		for _, e := range all {
+			if e.event == day {
+				found = e
+			}
+		}
+	}
 	if found.event == 0 || found.change == nil {
 		return
 	}

@@ -44,8 +44,8 @@ func lines(text string) (out []line) {
 // Patterns in dated lines at their edges, each for paper; the period is October.
 func TestWindowsByHand(t *testing.T) {
 	for _, c := range []struct{ rule, lines, want, words string }{
-		{"window: {burst: returns, at_least: 3 lines, within: 3 days, grade: act}", "r 10-01; r 10-02; r 10-03", "act", "3 lines of returns within 3 days, from 1 Oct 2026 to 3 Oct 2026; the limit is 3."},
-		{"window: {burst: returns, at_least: 3 lines, within: 3 days, grade: act}", "r 10-01; r 10-02; r 10-04", "clear", "At most 2 lines of returns within 3 days; the limit is 3."},
+		{"window: {burst: returns, at_least: 3 lines, within: 3 days, grade: act}", "r 10-01; r 10-02; r 10-03", "act", "3 of the returns within 3 days, from 1 Oct 2026 to 3 Oct 2026; the limit is 3."},
+		{"window: {burst: returns, at_least: 3 lines, within: 3 days, grade: act}", "r 10-01; r 10-02; r 10-04", "clear", "At most 2 of the returns within 3 days; the limit is 3."},
 		{"window: {burst: returns, at_least: 3 lines, within: 1 day, grade: act}", "r 10-05; r 10-05; r 10-05", "act", ""},
 		{"window: {burst: returns, at_least: 2 days with lines, within: 7 days, grade: act}", "r 10-05; r 10-05; r 10-05", "clear", ""},
 		{"window: {burst: returns, at_least: 2 days with lines, within: 7 days, grade: act}", "r 10-05; r 10-05; r 10-11", "act", ""},
@@ -53,7 +53,7 @@ func TestWindowsByHand(t *testing.T) {
 		{"window: {burst: returns, at_least: 100 in total, number: net, within: 7 days, grade: act}", "r 10-05 0 60; r 10-11 0 40", "act", ""},
 		{"window: {burst: returns, at_least: 100.01 in total, number: net, within: 7 days, grade: act}", "r 10-05 0 60; r 10-11 0 40", "clear", ""},
 		{"window: {burst: returns, at_least: 100 in total, number: net, within: 7 days, grade: act}", "r 10-05 0 120; r 10-05 0 -30", "clear", ""}, // only windows that end with a day
-		{"window: {burst: returns, at_least: 2 lines, within: 7 days, grade: act}", "r 09-28; r 10-02", "act", "2 lines of returns within 7 days, from 28 Sep 2026 to 2 Oct 2026; the limit is 2."},
+		{"window: {burst: returns, at_least: 2 lines, within: 7 days, grade: act}", "r 09-28; r 10-02", "act", "2 of the returns within 7 days, from 28 Sep 2026 to 2 Oct 2026; the limit is 2."},
 		{"window: {burst: returns, at_least: 2 lines, within: 7 days, grade: act}", "r 09-28; r 09-29; r 10-02", "clear", ""},        // one burst, reported in September
 		{"window: {burst: returns, at_least: 2 lines, within: 2 days, grade: act}", "r 09-29; r 09-30; r 10-02; r 10-03", "act", ""}, // windows 29-30 and 2-3 share no day: two bursts
 		{"window: {burst: 'returns where net above 10', at_least: 2 lines, within: 7 days, grade: act}", "r 10-05 0 11; r 10-06 0 10", "clear", ""},

@@ -10,6 +10,8 @@ import (
 	"math/big"
 
 	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/ledger"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
 )
@@ -41,6 +43,21 @@ type Found interface {
 	// Beside says who is compared with a code; nil is everybody.
 	Beside(code int) func(other int) bool
 }
+
+// Eventful is what finds events of a day, each of which is a flag of its own.
+type Eventful interface {
+	Found
+	// Apart says whether each event is flagged by itself, not so many of them
+	// together.
+	Apart() bool
+	// Days are those of the events that flag a code, in order, each once.
+	Days(code uint32) []calendar.Day
+	// EvidenceOn is the evidence of the events of one day.
+	EvidenceOn(ev *Evidence, code uint32, day calendar.Day)
+}
+
+// anyDay asks for the evidence of all events of a period.
+const anyDay = calendar.Day(ledger.Never)
 
 // Axis is in what what is held is said.
 type Axis struct {

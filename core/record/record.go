@@ -3,6 +3,14 @@
 // period before. Plain values in and out.
 package record
 
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"oskel/core/calendar"
+)
+
 // State is how a flag stands.
 type State string
 
@@ -15,7 +23,21 @@ const (
 	Cleared  State = "cleared"
 )
 
-// Flag is what is on record of one subject by one rule in one period.
+// Key is the identity of a flag in a period: what a rule flags, and the day of the
+// event it flags it for. What is flagged for the period as a whole has no event, 0.
+type Key struct {
+	Rule, Level, Subject string
+	Event                calendar.Day
+}
+
+// whole is the same without an event.
+func (k Key) whole() Key { return Key{k.Rule, k.Level, k.Subject, 0} }
+
+func compare(a, b Key) int {
+	return cmp.Or(strings.Compare(a.Rule, b.Rule), strings.Compare(a.Level, b.Level), strings.Compare(a.Subject, b.Subject), cmp.Compare(a.Event, b.Event))
+}
+
+// Flag is what is on record under a key in one period.
 type Flag struct {
 	State State
 	Grade string // of a cleared one that which it had
@@ -24,15 +46,20 @@ type Flag struct {
 // flagged says whether a flag that may not be there is up.
 func (f *Flag) flagged() bool { return f != nil && f.State != Cleared }
 
-// Found is what a rule finds now; a rule that is off or gone finds nothing.
+// Found is what a rule finds now of a subject; a rule that is off or gone finds
+// nothing.
 type Found struct {
 	Flagged bool
 	Grade   string
 	Gone    bool
+	Apart   bool           // the rule flags events, each by itself
+	Events  []calendar.Day // those it flags, in order
 }
 
-// Step is what is recorded of one subject by one rule.
+// Step is what is recorded under a key.
 type Step struct {
+	Key                Key
+	Was                Key // what it is on record as, in this period or, carried, the one before
 	State              State
 	Grade              string
 	Flagged            bool
@@ -84,6 +111,109 @@ func Next(now Found, here, before *Flag) (step Step, ok bool) {
 		step.Change = Same
 	}
 	return step, true
+}
+
+// Book is what is on record of a period, and of the one before it.
+type Book struct {
+	here, before map[Key]Flag
+	events       map[Key][]calendar.Day // on record here, by what is flagged
+	asked        map[Key]bool
+}
+
+// NewBook opens the records of a period and of the one before.
+func NewBook(here, before map[Key]Flag) *Book {
+	b := &Book{here, before, map[Key][]calendar.Day{}, map[Key]bool{}}
+	for k := range here {
+		b.events[k.whole()] = append(b.events[k.whole()], k.Event)
+	}
+	for _, days := range b.events {
+		slices.Sort(days)
+	}
+	return b
+}
+
+func at(all map[Key]Flag, k Key) *Flag {
+	f, ok := all[k]
+	if !ok {
+		return nil
+	}
+	return &f
+}
+
+// Subject says what is recorded of a subject by a rule, in order of events. Nothing
+// of an event follows from the period before: it is decided in one period alone.
+// What an earlier program recorded without its event is taken for the first.
+func (b *Book) Subject(rule, level, subject string, now Found) (steps []Step) {
+	whole := Key{rule, level, subject, 0}
+	_, stood := b.before[whole]
+	if known := stood || len(b.events[whole]) > 0; known {
+		b.asked[whole] = true
+	} else if !now.Flagged {
+		return nil // of nearly all
+	}
+	days := slices.Clone(b.events[whole])
+	was := map[calendar.Day]Key{}
+	if now.Apart && len(now.Events) > 0 && slices.Contains(days, 0) && !slices.Contains(days, now.Events[0]) {
+		was[now.Events[0]] = whole
+		days = slices.DeleteFunc(days, func(d calendar.Day) bool { return d == 0 })
+	}
+	found := now.Events
+	if now.Flagged && len(found) == 0 {
+		found = []calendar.Day{0}
+	}
+	days = append(days, found...)
+	if !now.Apart {
+		days = append(days, 0)
+	}
+	slices.Sort(days)
+	for _, day := range slices.Compact(days) {
+		key := Key{rule, level, subject, day}
+		known, ok := was[day]
+		if !ok {
+			known = key
+		}
+		var before *Flag
+		if !now.Apart && day == 0 {
+			before = at(b.before, key)
+		}
+		this := Found{}
+		if slices.Contains(found, day) {
+			this = Found{Flagged: now.Flagged, Grade: now.Grade}
+		}
+		if step, ok := Next(this, at(b.here, known), before); ok {
+			step.Key, step.Was = key, known
+			steps = append(steps, step)
+		}
+	}
+	return steps
+}
+
+// Rest says what is recorded of all that was flagged, here or in the period before,
+// and not asked after since: by rules that are off or gone by now.
+func (b *Book) Rest() (steps []Step) {
+	seen := map[Key]bool{}
+	var keys []Key
+	for _, all := range []map[Key]Flag{b.here, b.before} {
+		from := len(keys)
+		for k := range all {
+			if !seen[k] && !b.asked[k.whole()] {
+				seen[k] = true
+				keys = append(keys, k)
+			}
+		}
+		slices.SortFunc(keys[from:], compare)
+	}
+	for _, k := range keys {
+		before := at(b.before, k)
+		if k.Event != 0 {
+			before = nil
+		}
+		if step, ok := Next(Found{Gone: true}, at(b.here, k), before); ok {
+			step.Key, step.Was = k, k
+			steps = append(steps, step)
+		}
+	}
+	return steps
 }
 
 // Counts are how many steps a sweep has of each state and change.

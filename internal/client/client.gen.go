@@ -936,22 +936,25 @@ type EvidenceRow struct {
 
 // Exception defines model for Exception.
 type Exception struct {
-	Case      *int64         `json:"case,omitempty"`
-	CaseState *string        `json:"case_state,omitempty"`
-	Desk      string         `json:"desk"`
-	Family    string         `json:"family"`
-	Grade     string         `json:"grade"`
-	Id        int64          `json:"id"`
-	Key       string         `json:"key"`
-	Kind      string         `json:"kind"`
-	Name      string         `json:"name"`
-	Outcome   string         `json:"outcome"`
-	Period    string         `json:"period"`
-	Rule      string         `json:"rule"`
-	RuleTitle string         `json:"rule_title"`
-	Sentence  string         `json:"sentence"`
-	Stake     string         `json:"stake"`
-	State     ExceptionState `json:"state"`
+	Case      *int64  `json:"case,omitempty"`
+	CaseState *string `json:"case_state,omitempty"`
+	Desk      string  `json:"desk"`
+
+	// Event The day of the event that it is of; missing where it is of the period
+	Event     *openapi_types.Date `json:"event,omitempty"`
+	Family    string              `json:"family"`
+	Grade     string              `json:"grade"`
+	Id        int64               `json:"id"`
+	Key       string              `json:"key"`
+	Kind      string              `json:"kind"`
+	Name      string              `json:"name"`
+	Outcome   string              `json:"outcome"`
+	Period    string              `json:"period"`
+	Rule      string              `json:"rule"`
+	RuleTitle string              `json:"rule_title"`
+	Sentence  string              `json:"sentence"`
+	Stake     string              `json:"stake"`
+	State     ExceptionState      `json:"state"`
 
 	// Value In words; empty where missing
 	Value     string `json:"value"`

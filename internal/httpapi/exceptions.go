@@ -12,6 +12,8 @@ import (
 	"strconv"
 	"strings"
 
+	openapi_types "github.com/oapi-codegen/runtime/types"
+
 	"oskel/core/amount"
 	"oskel/core/calendar"
 	"oskel/core/explain"
@@ -31,6 +33,9 @@ func (s *server) exceptionOut(e store.Exception, book *rulebook.Book) contract.E
 		if r, ok := new(big.Rat).SetString(*e.Stake); ok {
 			out.Stake = rulebook.Format(r, rulebook.Money, 0)
 		}
+	}
+	if e.Event != 0 {
+		out.Event = &openapi_types.Date{Time: e.Event.Time()}
 	}
 	if r := book.Rule(e.Rule); r != nil {
 		out.RuleTitle, out.Family = r.Title, r.Family()
@@ -87,7 +92,7 @@ func (s *server) ListExceptions(ctx context.Context, r contract.ListExceptionsRe
 
 // exceptionColumns are those of an export; the command line writes the same.
 var exceptionColumns = []sheet.Column{{Name: "id", Kind: sheet.Number}, {Name: "period"}, {Name: "grade"}, {Name: "state"}, {Name: "rule"}, {Name: "kind"}, {Name: "key"}, {Name: "name"},
-	{Name: "value", Kind: sheet.Number}, {Name: "yardstick", Kind: sheet.Number}, {Name: "unit"}, {Name: "stake", Kind: sheet.Number}, {Name: "desk"}, {Name: "case", Kind: sheet.Number}, {Name: "case_state"}, {Name: "sentence"}}
+	{Name: "value", Kind: sheet.Number}, {Name: "yardstick", Kind: sheet.Number}, {Name: "unit"}, {Name: "stake", Kind: sheet.Number}, {Name: "desk"}, {Name: "case", Kind: sheet.Number}, {Name: "case_state"}, {Name: "sentence"}, {Name: "event"}}
 
 // ExportExceptions writes all that match, whatever the page.
 func (s *server) ExportExceptions(ctx context.Context, r contract.ExportExceptionsRequestObject) (contract.ExportExceptionsResponseObject, error) {
@@ -138,7 +143,15 @@ func exceptionRow(e store.Exception, c calendar.Calendar) []string {
 	if e.Stake != nil {
 		stake = trimmed(*e.Stake)
 	}
-	return []string{strconv.FormatInt(e.ID, 10), keyText(c, e.Period), e.Grade, e.State, e.Rule, e.Kind, e.Key, e.Name, decimal(value), decimal(yardstick), string(unit), stake, e.Desk, caseID, or(e.CaseState, ""), e.Sentence}
+	return []string{strconv.FormatInt(e.ID, 10), keyText(c, e.Period), e.Grade, e.State, e.Rule, e.Kind, e.Key, e.Name, decimal(value), decimal(yardstick), string(unit), stake, e.Desk, caseID, or(e.CaseState, ""), e.Sentence, eventText(e.Event)}
+}
+
+// eventText is the day of an event, empty where there is none.
+func eventText(day calendar.Day) string {
+	if day == 0 {
+		return ""
+	}
+	return day.String()
 }
 
 // trimmed is a decimal without the zeros at its end.

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"oskel/core/judge"
 	"oskel/core/lang"
 	"oskel/core/rulebook"
 	"oskel/internal/books"
@@ -67,6 +68,16 @@ func (s *server) CheckRulebook(ctx context.Context, r contract.CheckRulebookRequ
 		out.Names = append(out.Names, r.Name)
 	}
 	if len(checked.Problems) == 0 {
+		_, published, err := s.Books.Published(ctx)
+		if err == nil {
+			snapshot, err := s.Figures.Snapshot(ctx, published)
+			if err != nil {
+				return nil, err
+			}
+			out.Advice = append(out.Advice, bookFaults(judge.Reach(checked.Book, snapshot))...)
+		} else if !errors.Is(err, store.ErrNotFound) {
+			return nil, err
+		}
 		out.Rules = rulesOut(checked.Book, r.Body.Text)
 		out.Differences = append(out.Differences, checked.Differences...)
 	}

@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"oskel/core/calendar"
+	"oskel/core/record"
 )
 
 // Case is one subject's flagged items under review on a desk.
@@ -32,17 +33,6 @@ type Case struct {
 	Items     int
 	Cleared   bool // nothing in it is flagged any more
 	Sentence  string
-}
-
-// CaseItem is one exception in a case, as far as it bears on the case.
-type CaseItem struct {
-	Case     int64
-	Period   calendar.Key
-	Rule     string
-	Grade    string
-	Severity int
-	Flagged  bool
-	Desk     string // where it is routed
 }
 
 // CaseEvent is something that happened to a case.
@@ -150,17 +140,21 @@ func (t *Tx) UnsettledCases(ctx context.Context) ([]Case, error) {
 }
 
 // UnsettledItems lists what is in unsettled cases, by case.
-func (t *Tx) UnsettledItems(ctx context.Context) (map[int64][]CaseItem, error) {
-	rows, err := t.tx.Query(ctx, "select e.case_id, e.grain, e.period, e.rule, e.grade, e.severity, e.state <> 'cleared', e.desk from exceptions e join cases c on c.id = e.case_id where c.state <> 'settled' order by e.id")
+func (t *Tx) UnsettledItems(ctx context.Context) (map[int64][]record.Item, error) {
+	rows, err := t.tx.Query(ctx, "select e.case_id, e.grain, e.period, e.rule, e.event, e.grade, e.severity, e.state <> 'cleared', e.desk from exceptions e join cases c on c.id = e.case_id where c.state <> 'settled' order by e.id")
 	if err != nil {
 		return nil, err
 	}
-	out := map[int64][]CaseItem{}
-	var i CaseItem
+	out := map[int64][]record.Item{}
+	var id int64
 	var period time.Time
-	_, err = pgx.ForEachRow(rows, []any{&i.Case, &i.Period.Grain, &period, &i.Rule, &i.Grade, &i.Severity, &i.Flagged, &i.Desk}, func() error {
-		i.Period.Start = startOf(period)
-		out[i.Case] = append(out[i.Case], i)
+	var event *time.Time
+	var i record.Item
+	_, err = pgx.ForEachRow(rows, []any{&id, &i.Period.Grain, &period, &i.Rule, &event, &i.Grade, &i.Severity, &i.Flagged, &i.Desk}, func() error {
+		if i.Period.Start, i.Event = startOf(period), 0; event != nil {
+			i.Event = *dayOf(event)
+		}
+		out[id] = append(out[id], i)
 		return nil
 	})
 	return out, err

@@ -120,7 +120,8 @@ type Exception struct {
 	Rule, Kind       string
 	Code             uint32
 	Key, Name        string
-	State            string // raised, standing, cleared
+	Event            calendar.Day // of which it is, 0 if of the period
+	State            string       // raised, standing, cleared
 	Outcome, Grade   string
 	Severity         int
 	Sentence         string
@@ -134,7 +135,7 @@ type Exception struct {
 	FirstSweep       int64
 }
 
-const exceptionSelect = `select e.id, e.grain, e.period, e.rule, e.kind, e.code, s.key, e.name, e.state, e.outcome, e.grade, e.severity, e.sentence, e.value, e.yardstick,
+const exceptionSelect = `select e.id, e.grain, e.period, e.rule, e.kind, e.code, s.key, e.name, e.event, e.state, e.outcome, e.grade, e.severity, e.sentence, e.value, e.yardstick,
 	e.stake::text, e.evidence, e.desk, e.case_id, c.state, e.sweep, e.first_sweep
 	from exceptions e join subjects s on s.kind = e.kind and s.code = e.code left join cases c on c.id = e.case_id `
 
@@ -145,12 +146,24 @@ func scanExceptions(rows pgx.Rows, err error) ([]Exception, error) {
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Exception, error) {
 		var e Exception
 		var period time.Time
+		var event *time.Time
 		var code int32
-		err := row.Scan(&e.ID, &e.Period.Grain, &period, &e.Rule, &e.Kind, &code, &e.Key, &e.Name, &e.State, &e.Outcome, &e.Grade, &e.Severity, &e.Sentence, &e.Value, &e.Yardstick,
+		err := row.Scan(&e.ID, &e.Period.Grain, &period, &e.Rule, &e.Kind, &code, &e.Key, &e.Name, &event, &e.State, &e.Outcome, &e.Grade, &e.Severity, &e.Sentence, &e.Value, &e.Yardstick,
 			&e.Stake, &e.Evidence, &e.Desk, &e.CaseID, &e.CaseState, &e.Sweep, &e.FirstSweep)
 		e.Period.Start, e.Code = startOf(period), uint32(code)
+		if event != nil {
+			e.Event = *dayOf(event)
+		}
 		return e, err
 	})
+}
+
+// event is how the day of an event is kept.
+func (e *Exception) event() any {
+	if e.Event == 0 {
+		return nil
+	}
+	return e.Event.Time()
 }
 
 // Exception finds one exception.
@@ -182,7 +195,7 @@ func (t *Tx) SubjectCode(ctx context.Context, level, key string) (uint32, error)
 
 // CaseExceptions lists the exceptions of a case, the most serious first.
 func (s *Store) CaseExceptions(ctx context.Context, id int64) ([]Exception, error) {
-	return scanExceptions(s.pool.Query(ctx, exceptionSelect+"where e.case_id = $1 order by e.period desc, (e.state = 'cleared'), e.severity, e.rule", id))
+	return scanExceptions(s.pool.Query(ctx, exceptionSelect+"where e.case_id = $1 order by e.period desc, (e.state = 'cleared'), e.severity, e.rule, e.event", id))
 }
 
 // PutExceptions writes exceptions: new ones with ID 0, others as they now
@@ -196,14 +209,14 @@ func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
 			known = append(known, e)
 		}
 	}
-	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"exceptions"}, []string{"grain", "period", "rule", "kind", "code", "name", "state", "outcome", "grade", "severity", "sentence", "value", "yardstick", "stake",
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"exceptions"}, []string{"grain", "period", "rule", "kind", "code", "event", "name", "state", "outcome", "grade", "severity", "sentence", "value", "yardstick", "stake",
 		"evidence", "desk", "case_id", "sweep", "first_sweep"}, pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
 		e := &fresh[i]
 		var stake any
 		if e.Stake != nil {
 			stake = *e.Stake
 		}
-		return []any{e.Period.Grain, e.Period.Start.Time(), e.Rule, e.Kind, int32(e.Code), e.Name, e.State, e.Outcome, e.Grade, int32(e.Severity), e.Sentence, e.Value, e.Yardstick, stake, e.Evidence, e.Desk, e.CaseID, e.Sweep, e.Sweep}, nil
+		return []any{e.Period.Grain, e.Period.Start.Time(), e.Rule, e.Kind, int32(e.Code), e.event(), e.Name, e.State, e.Outcome, e.Grade, int32(e.Severity), e.Sentence, e.Value, e.Yardstick, stake, e.Evidence, e.Desk, e.CaseID, e.Sweep, e.Sweep}, nil
 	}))
 	if err != nil {
 		return fmt.Errorf("writing exceptions: %w", err)
@@ -212,8 +225,8 @@ func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
 		batch := &pgx.Batch{}
 		for _, e := range part {
 			batch.Queue(`update exceptions set name = $2, state = $3, outcome = $4, grade = $5, severity = $6, sentence = $7, value = $8, yardstick = $9, stake = $10::text::numeric,
-				evidence = $11, desk = $12, case_id = $13, sweep = $14 where id = $1`,
-				e.ID, e.Name, e.State, e.Outcome, e.Grade, e.Severity, e.Sentence, e.Value, e.Yardstick, e.Stake, e.Evidence, e.Desk, e.CaseID, e.Sweep)
+				evidence = $11, desk = $12, case_id = $13, sweep = $14, event = $15 where id = $1`,
+				e.ID, e.Name, e.State, e.Outcome, e.Grade, e.Severity, e.Sentence, e.Value, e.Yardstick, e.Stake, e.Evidence, e.Desk, e.CaseID, e.Sweep, e.event())
 		}
 		if err := t.tx.SendBatch(ctx, batch).Close(); err != nil {
 			return fmt.Errorf("writing exceptions: %w", err)
@@ -279,7 +292,7 @@ func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception,
 		order = strings.ReplaceAll(order, ", ", " desc, ") + " desc nulls last"
 	}
 	args = append(args, f.Limit, f.Offset)
-	list, err := scanExceptions(s.pool.Query(ctx, fmt.Sprintf("%s%s order by %s, (e.state = 'cleared'), e.severity, e.stake desc nulls last, s.key collate \"C\", e.rule limit $%d offset $%d",
+	list, err := scanExceptions(s.pool.Query(ctx, fmt.Sprintf("%s%s order by %s, (e.state = 'cleared'), e.severity, e.stake desc nulls last, s.key collate \"C\", e.rule, e.event limit $%d offset $%d",
 		exceptionSelect, condition, order, len(args)-1, len(args)), args...))
 	return list, total, err
 }

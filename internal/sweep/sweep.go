@@ -3,14 +3,11 @@
 package sweep
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"maps"
 	"slices"
-	"strings"
 	"time"
 
 	"oskel/core/amount"
@@ -179,15 +176,26 @@ type run struct {
 	found     []found // to be written
 }
 
-// found is what a sweep has to record of one subject and rule.
+// found is what a sweep has to record.
 type found struct {
 	store.Exception
-	flagged, wasFlagged bool
+	wasFlagged bool
 }
 
-type exceptionKey struct{ rule, kind, key string }
+func keyOf(e store.Exception) record.Key {
+	return record.Key{Rule: e.Rule, Level: e.Kind, Subject: e.Key, Event: e.Event}
+}
 
-func keyOf(e store.Exception) exceptionKey { return exceptionKey{e.Rule, e.Kind, e.Key} }
+// onRecord are the exceptions of a period by their identity.
+type onRecord map[record.Key]store.Exception
+
+func (o onRecord) flags() map[record.Key]record.Flag {
+	out := make(map[record.Key]record.Flag, len(o))
+	for k, e := range o {
+		out[k] = record.Flag{State: record.State(e.State), Grade: e.Grade}
+	}
+	return out
+}
 
 func (r *run) all() error {
 	c := r.engine.Book.Calendar
@@ -202,19 +210,21 @@ func (r *run) all() error {
 	if err != nil {
 		return err
 	}
-	before := map[exceptionKey]store.Exception{}
+	before := onRecord{}
 	if earlier, ok := c.Before(r.period, 1); ok {
 		if before, err = r.known(c.Key(earlier)); err != nil {
 			return err
 		}
 	}
-	done := map[exceptionKey]bool{}
+	kept := record.NewBook(here.flags(), before.flags())
 	for _, result := range results {
-		if err := r.record(result, here, before, done); err != nil {
+		if err := r.record(result, kept, here, before); err != nil {
 			return err
 		}
 	}
-	r.recordGone(here, before, done)
+	for _, step := range kept.Rest() {
+		r.gone(step, here, before)
+	}
 	r.sweep.Raised, r.sweep.Standing, r.sweep.Cleared = r.counts.Raised, r.counts.Standing, r.counts.Cleared
 	r.diff.Flagged, r.diff.NoLonger, r.diff.Regraded, r.diff.Same = r.counts.Flagged, r.counts.NoLonger, r.counts.Regraded, r.counts.Unaffected
 	if err := r.toCases(); err != nil {
@@ -250,89 +260,74 @@ func (r *run) begin(results []*judge.Result) (err error) {
 
 // record notes what a rule flags, and what it, or the rule in the period
 // before, had flagged and does not now.
-func (r *run) record(result *judge.Result, here, before map[exceptionKey]store.Exception, done map[exceptionKey]bool) (err error) {
+func (r *run) record(result *judge.Result, kept *record.Book, here, before onRecord) (err error) {
 	keys, names := r.engine.Names(result.Level)
-	level := result.Level.String()
+	level, apart := result.Level.String(), result.Apart()
 	for code, v := range result.All() {
-		key := exceptionKey{result.Rule.Name, level, keys[code]}
-		step, ok := record.Next(record.Found{Flagged: v.Flagged(), Grade: v.Grade}, flagOf(here, key), flagOf(before, key))
-		if !ok {
-			continue
-		}
-		done[key] = true
-		e := r.describe(result, code, v)
-		e.Kind, e.Key, e.Name = level, keys[code], names[code]
-		if e.Code = code; !result.Level.Plain() {
-			if e.Code, err = r.tx.SubjectCode(r.ctx, level, keys[code]); err != nil {
-				return err
+		steps := kept.Subject(result.Rule.Name, level, keys[code], record.Found{Flagged: v.Flagged(), Grade: v.Grade, Apart: apart, Events: result.Events(code)})
+		for _, step := range steps {
+			e := r.describe(result, code, v, step)
+			e.Kind, e.Key, e.Name, e.Event = level, keys[code], names[code], step.Key.Event
+			if e.Code = code; !result.Level.Plain() {
+				if e.Code, err = r.tx.SubjectCode(r.ctx, level, keys[code]); err != nil {
+					return err
+				}
 			}
-		}
-		known := here[key]
-		e.ID, e.CaseID, e.CaseState = known.ID, known.CaseID, known.CaseState
-		if e.State, e.Grade = string(step.State), step.Grade; !step.Flagged {
-			e.Severity, e.Stake, e.Desk = len(r.engine.Book.Grades), nil, known.Desk
-			if step.Carried {
-				e.Desk = before[key].Desk
-			}
-		}
-		r.put(e, step)
-	}
-	return nil
-}
-
-// flagOf is what is on record under a key, or nil.
-func flagOf(all map[exceptionKey]store.Exception, key exceptionKey) *record.Flag {
-	e, ok := all[key]
-	if !ok {
-		return nil
-	}
-	return &record.Flag{State: record.State(e.State), Grade: e.Grade}
-}
-
-// recordGone clears what was flagged, here or in the period before, by rules
-// that are off or gone by now.
-func (r *run) recordGone(here, before map[exceptionKey]store.Exception, done map[exceptionKey]bool) {
-	for _, all := range []map[exceptionKey]store.Exception{here, before} {
-		for _, key := range inOrder(all) {
-			step, ok := record.Next(record.Found{Gone: true}, flagOf(here, key), flagOf(before, key))
-			if !ok || done[key] {
-				continue
-			}
-			done[key] = true
-			e := all[key]
-			e.State, e.Outcome, e.Severity, e.Stake, e.Sentence, e.Sweep = string(step.State), judge.NotJudged.String(), len(r.engine.Book.Grades), nil, ruleGone, r.sweep.ID
-			if step.Carried {
-				e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.sweep.Period
+			known := here[step.Was]
+			e.ID, e.CaseID, e.CaseState = known.ID, known.CaseID, known.CaseState
+			if e.State, e.Grade = string(step.State), step.Grade; !step.Flagged {
+				e.Severity, e.Stake, e.Desk = len(r.engine.Book.Grades), nil, known.Desk
+				if step.Carried {
+					e.Desk = before[step.Was].Desk
+				}
 			}
 			r.put(e, step)
 		}
 	}
+	return nil
 }
 
-func inOrder(all map[exceptionKey]store.Exception) []exceptionKey {
-	return slices.SortedFunc(maps.Keys(all), func(a, b exceptionKey) int {
-		return cmp.Or(strings.Compare(a.rule, b.rule), strings.Compare(a.kind, b.kind), strings.Compare(a.key, b.key))
-	})
+// gone notes what was flagged, here or in the period before, by a rule that is off
+// or gone by now.
+func (r *run) gone(step record.Step, here, before onRecord) {
+	e, known := here[step.Key]
+	if !known {
+		e = before[step.Key]
+	}
+	e.State, e.Outcome, e.Severity, e.Stake, e.Sentence, e.Sweep = string(step.State), judge.NotJudged.String(), len(r.engine.Book.Grades), nil, ruleGone, r.sweep.ID
+	if step.Carried {
+		e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.sweep.Period
+	}
+	r.put(e, step)
 }
 
 const ruleGone = "The rule is off or no longer in the rulebook."
 
-func (r *run) known(k calendar.Key) (map[exceptionKey]store.Exception, error) {
+func (r *run) known(k calendar.Key) (onRecord, error) {
 	all, err := r.tx.PeriodExceptions(r.ctx, k)
-	out := make(map[exceptionKey]store.Exception, len(all))
+	out := make(onRecord, len(all))
 	for _, e := range all {
 		out[keyOf(e)] = e
 	}
 	return out, err
 }
 
-// describe makes the record of a verdict with its evidence and sentence.
-func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict) store.Exception {
+// describe makes the record of a verdict, or of one event that led to it, with its
+// evidence and sentence.
+func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict, step record.Step) store.Exception {
 	book, rule := r.engine.Book, result.Rule
-	ev := judge.EvidenceFor(r.engine, result, code)
 	e := store.Exception{
 		Period: r.sweep.Period, Rule: rule.Name, Outcome: v.Outcome.String(), Grade: v.Grade, Severity: book.Severity(v.Grade), Sweep: r.sweep.ID,
-		Sentence: explain.Sentence(book, rule, result.Period, v, ev),
+	}
+	var ev judge.Evidence
+	if day := step.Key.Event; day == 0 {
+		ev = judge.EvidenceFor(r.engine, result, code)
+		e.Sentence = explain.Sentence(book, rule, result.Period, v, ev)
+	} else if step.Flagged {
+		ev = judge.EvidenceOn(r.engine, result, code, day)
+		e.Sentence = explain.Sentence(book, rule, result.Period, v, ev)
+	} else {
+		e.Outcome, e.Sentence = judge.Clear.String(), fmt.Sprintf("By the data as they are now, nothing is found of the event of %s.", day.Words())
 	}
 	e.Value, e.Yardstick = explain.Values(book, rule, ev)
 	if ev.Stake != nil {
@@ -350,12 +345,5 @@ func (r *run) put(e store.Exception, step record.Step) {
 	if step.Change != "" && step.Change != record.Same && len(r.diff.Examples) < shownChanges {
 		r.diff.Examples = append(r.diff.Examples, Change{Change: string(step.Change), Rule: e.Rule, Kind: e.Kind, Key: e.Key, Name: e.Name, Before: step.GradeThen, After: step.GradeIs})
 	}
-	r.found = append(r.found, found{e, step.Flagged, step.WasFlagged})
-}
-
-func (r *run) title(rule string) string {
-	if d := r.engine.Book.Rule(rule); d != nil {
-		return d.Title
-	}
-	return rule
+	r.found = append(r.found, found{e, step.WasFlagged})
 }

@@ -1644,6 +1644,11 @@ export interface components {
             kind: string;
             key: string;
             name: string;
+            /**
+             * Format: date
+             * @description The day of the event that it is of; missing where it is of the period
+             */
+            event?: string;
             /** @enum {string} */
             state: "raised" | "standing" | "cleared";
             outcome: string;

@@ -4,6 +4,7 @@ import { computed, defineAsyncComponent } from 'vue'
 
 import { api, need } from '@/lib/api'
 import { eventsOf, pastOf } from '@/lib/evidence'
+import { dayWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import GradeMark from './GradeMark.vue'
 import LineUp from './LineUp.vue'
@@ -39,7 +40,10 @@ const stateWords: Record<string, string> = {
     <header>
       <p class="flex flex-wrap items-center gap-x-3">
         <GradeMark :grade="data.exception.grade" :state="data.exception.state" :outcome="data.exception.outcome" />
-        <span class="text-muted">{{ data.label }}</span>
+        <span class="text-muted"
+          >{{ data.label
+          }}<template v-if="data.exception.event">, the event of {{ dayWords(data.exception.event) }}</template></span
+        >
       </p>
       <component :is="page ? 'h1' : 'h2'" class="mt-1 text-title font-semibold">{{ data.exception.name }}</component>
       <p class="text-small text-muted">

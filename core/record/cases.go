@@ -1,0 +1,253 @@
+package record
+
+import (
+	"fmt"
+
+	"oskel/core/calendar"
+	"oskel/core/routing"
+	"oskel/core/rulebook"
+)
+
+// Case is one subject's flags under review on a desk, unsettled until it is closed
+// here.
+type Case struct {
+	ID       int64 // 0 of one that is opened now
+	Kind     string
+	Code     uint32
+	Desk     string
+	Taken    bool
+	Grade    string // the most serious of what is flagged in it
+	Severity int
+	Due      calendar.Day
+	Cleared  bool // nothing in it is flagged any more
+	Closed   bool // by its desk's word, since nothing is
+}
+
+// Item is a flag in a case, as far as it bears on the case.
+type Item struct {
+	Period   calendar.Key
+	Rule     string
+	Event    calendar.Day
+	Grade    string
+	Severity int
+	Flagged  bool
+	Desk     string // where it is routed
+}
+
+func (i Item) same(o Item) bool {
+	return i.Period == o.Period && i.Rule == o.Rule && i.Event == o.Event
+}
+
+// Arrival is what a sweep records of a subject, on its way to a desk.
+type Arrival struct {
+	Item
+	Kind       string
+	Code       uint32
+	Sentence   string
+	WasFlagged bool
+	Case       int64 // the case that holds it, 0 if none does
+}
+
+// Event is something that a sweep does to a case.
+type Event struct {
+	Case       *Case
+	What, Text string
+}
+
+// Desks is the work of taking what a sweep found to its desks.
+type Desks struct {
+	Book    *rulebook.Book
+	Period  calendar.Period
+	Today   calendar.Day
+	Open    bool             // cases are opened and joined, not followed alone
+	Cases   []*Case          // all unsettled ones, in order; they change in place
+	Holding map[int64][]Item // what is in them, in whatever period
+
+	Opened  []*Case
+	Changed []*Case // of Cases
+	Trail   []Event // in order
+
+	open map[subjectDesk]*Case
+	byID map[int64]*Case
+}
+
+// subjectDesk is where there is at most one unsettled case.
+type subjectDesk struct {
+	kind string
+	code uint32
+	desk string
+}
+
+// Take takes what was found to its desks: into the unsettled case of the same
+// subject there, or a new one. What is flagged otherwise than before takes its case
+// along: grade, due day and desk follow. What is in a case that was settled stays in
+// it. The answer is the case that each is put into now, nil where it stays or none
+// is opened.
+func (d *Desks) Take(found []Arrival) (homes []*Case) {
+	d.open, d.byID = map[subjectDesk]*Case{}, map[int64]*Case{}
+	if d.Holding == nil {
+		d.Holding = map[int64][]Item{}
+	}
+	stood := make([]Case, len(d.Cases))
+	for i, c := range d.Cases {
+		d.open[subjectDesk{c.Kind, c.Code, c.Desk}], d.byID[c.ID], stood[i] = c, c, *c
+	}
+	for _, f := range found { // as they stand from now on
+		if f.Case != 0 {
+			d.put(f.Case, f.Item)
+		}
+	}
+	homes = make([]*Case, len(found))
+	for i, f := range found {
+		homes[i] = d.place(f)
+	}
+	for i, c := range d.Cases {
+		d.regrade(c, stood[i])
+		if *c != stood[i] {
+			d.Changed = append(d.Changed, c)
+		}
+	}
+	return homes
+}
+
+// put has a case hold an item as it now is.
+func (d *Desks) put(id int64, item Item) {
+	for i, known := range d.Holding[id] {
+		if known.same(item) {
+			d.Holding[id][i] = item
+			return
+		}
+	}
+	d.Holding[id] = append(d.Holding[id], item)
+}
+
+func (d *Desks) leave(id int64, item Item) {
+	kept := d.Holding[id][:0]
+	for _, known := range d.Holding[id] {
+		if !known.same(item) {
+			kept = append(kept, known)
+		}
+	}
+	d.Holding[id] = kept
+}
+
+func (d *Desks) note(c *Case, what, format string, args ...any) {
+	d.Trail = append(d.Trail, Event{c, what, fmt.Sprintf(format, args...)})
+}
+
+// of says which rule and period something is of.
+func (d *Desks) of(f Arrival) string {
+	title := f.Rule
+	if rule := d.Book.Rule(f.Rule); rule != nil {
+		title = rule.Title
+	}
+	return title + ", " + d.Book.Calendar.Words(d.Period)
+}
+
+// place finds the case of one that was found, if it is put into another than it
+// was in.
+func (d *Desks) place(f Arrival) *Case {
+	if f.Case != 0 {
+		c := d.byID[f.Case]
+		if c == nil {
+			return nil // it is settled
+		}
+		switch {
+		case f.Flagged && !f.WasFlagged:
+			d.note(c, "joined", "%s: %s", d.of(f), f.Sentence)
+		case !f.Flagged && f.WasFlagged:
+			d.note(c, "cleared", "%s: %s", d.of(f), f.Sentence)
+		}
+		if !f.Flagged || f.Desk == "" || f.Desk == c.Desk || !d.Open || d.move(c, f) {
+			return nil // it stays, or the case goes along
+		}
+	}
+	if !f.Flagged || !d.Open || f.Desk == "" {
+		return nil
+	}
+	at, due := subjectDesk{f.Kind, f.Code, f.Desk}, d.due(f.Desk, f.Grade)
+	c := d.open[at]
+	if c == nil {
+		c = &Case{Kind: f.Kind, Code: f.Code, Desk: f.Desk, Grade: f.Grade, Severity: f.Severity, Due: due}
+		d.open[at] = c
+		d.Opened = append(d.Opened, c)
+		d.note(c, "opened", "%s: %s", d.of(f), f.Sentence)
+		return c
+	}
+	d.note(c, "joined", "%s: %s", d.of(f), f.Sentence)
+	c.Due = min(c.Due, due)
+	if f.Severity < c.Severity {
+		c.Grade, c.Severity = f.Grade, f.Severity
+	}
+	if c.ID != 0 {
+		d.put(c.ID, f.Item)
+	}
+	return c
+}
+
+func (d *Desks) due(desk, grade string) calendar.Day {
+	return routing.Due(d.Book.Calendar, d.Book.Desk(desk), grade, d.Today)
+}
+
+// move takes a case to the desk that its item is routed to now, if nothing else
+// keeps it where it is and no other case of the subject is open there; otherwise
+// the item leaves the case.
+func (d *Desks) move(c *Case, f Arrival) bool {
+	at := subjectDesk{f.Kind, f.Code, f.Desk}
+	stays := d.open[at] != nil
+	for _, item := range d.Holding[c.ID] {
+		stays = stays || item.Flagged && item.Desk != f.Desk
+	}
+	if stays {
+		d.note(c, "left", "%s: it is %s's now", d.of(f), d.deskTitle(f.Desk))
+		d.leave(c.ID, f.Item)
+		return false
+	}
+	delete(d.open, subjectDesk{c.Kind, c.Code, c.Desk})
+	d.note(c, "moved", "From %s to %s, where its flags are routed now", d.deskTitle(c.Desk), d.deskTitle(f.Desk))
+	c.Desk, d.open[at] = f.Desk, c
+	c.Taken = false // whoever took it is of another desk
+	c.Due = d.due(c.Desk, c.Grade)
+	return true
+}
+
+func (d *Desks) deskTitle(name string) string {
+	if desk := d.Book.Desk(name); desk != nil {
+		return desk.Title
+	}
+	return name
+}
+
+// regrade has a case that held something before bear the most serious grade of what
+// is flagged in it now. One in which all has cleared keeps its grade, and is closed
+// where its desk says so.
+func (d *Desks) regrade(c *Case, was Case) {
+	top := Item{Severity: len(d.Book.Grades) + 1}
+	for _, item := range d.Holding[c.ID] {
+		if item.Flagged && item.Severity < top.Severity {
+			top = item
+		}
+	}
+	c.Cleared = top.Grade == "" && len(d.Holding[c.ID]) > 0
+	switch {
+	case c.Cleared:
+		if desk := d.Book.Desk(c.Desk); desk != nil && desk.Closes && !was.Cleared {
+			c.Closed = true
+			d.note(c, "settled", "cleared: nothing in it is flagged any more, and the desk closes such cases")
+		}
+	case top.Grade != "" && top.Grade != c.Grade:
+		from, worse := c.Grade, top.Severity < c.Severity
+		c.Grade, c.Severity = top.Grade, top.Severity
+		if due := d.due(c.Desk, c.Grade); !worse || due < c.Due {
+			c.Due = due
+		}
+		d.note(c, "regraded", "%s becomes %s, due %s", d.gradeLabel(from), d.gradeLabel(c.Grade), c.Due.Words())
+	}
+}
+
+func (d *Desks) gradeLabel(name string) string {
+	if g := d.Book.Grade(name); g != nil {
+		return g.Label
+	}
+	return name
+}

@@ -1,0 +1,134 @@
+package e2e
+
+import (
+	"database/sql"
+	"strings"
+	"testing"
+
+	"github.com/pressly/goose/v3"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"oskel/internal/client"
+	"oskel/internal/store"
+)
+
+const eventRules = `rules:
+  - name: flurry
+    title: A flurry
+    judges: rep
+    window: {burst: sales, at_least: 2 lines, within: 3 days, grade: act}
+  - name: left
+    title: Left alone
+    judges: rep
+    window: {unanswered: sales where net above 500, by: sales where net below 50, within: 20 days, grade: look}
+`
+
+// flurries is the small world with rules that flag events; R1 has two bursts in
+// September.
+func flurries(t *testing.T) *service {
+	s := newService(t)
+	book := smallBook[:strings.Index(smallBook, "rules:\n")] + eventRules + smallBook[strings.Index(smallBook, "desks:\n"):]
+	s.publish(book, 0)
+	s.load("register", "rep", smallReps)
+	s.load("feed", "sales", salesHead+`2026-09-05,A1,R1,109,50
+2026-09-06,A2,R1,111,50
+2026-09-19,A3,R1,99,50
+2026-09-20,A4,R1,200,50
+2026-09-12,A5,R2,900,50
+2026-09-25,A6,R2,900,50
+2026-10-10,A7,R2,40,50
+`)
+	return s
+}
+
+// found lists what is on record of a period: rule, subject, event, state.
+func (s *service) found(period string) (out []string) {
+	for _, e := range want[client.ExceptionPage](s.t, 200)(s.as("ana").ListExceptions(ctx, &client.ListExceptionsParams{Period: period, Sort: ptr(client.ListExceptionsParamsSort("rule"))})).Items {
+		event := "period"
+		if e.Event != nil {
+			event = e.Event.String()
+		}
+		out = append(out, strings.Join([]string{e.Rule, e.Key, event, string(e.State)}, " "))
+	}
+	return out
+}
+
+// Each event is an exception of its own, in the period in which it is decided and
+// in no other; what corrects one clears that one.
+func TestEveryEventIsAnException(t *testing.T) {
+	t.Parallel()
+	s := flurries(t)
+	s.sweep("2026-09")
+	assert.Equal(t, []string{"flurry R1 2026-09-06 raised", "flurry R1 2026-09-20 raised"}, s.found("2026-09"))
+	list := want[client.ExceptionPage](t, 200)(s.as("ana").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-09", Sort: ptr(client.ListExceptionsParamsSort("rule"))})).Items
+	assert.Equal(t, "2 of the order lines within 3 days, from 5 Sep 2026 to 6 Sep 2026; the limit is 2.", list[0].Sentence)
+	assert.Equal(t, "2 of the order lines within 3 days, from 19 Sep 2026 to 20 Sep 2026; the limit is 2.", list[1].Sentence)
+	require.NotNil(t, list[0].Case)
+	assert.Equal(t, list[0].Case, list[1].Case, "one case of the subject holds both")
+	d := want[client.ExceptionDetail](t, 200)(s.as("ana").GetException(ctx, list[1].Id))
+	assert.Len(t, d.Evidence["events"].(map[string]any)["lines"], 2)
+	_, out, _ := s.oskel("ana", "exceptions", "-period", "2026-09", "-format", "csv", "-sort", "rule")
+	assert.Contains(t, out, "the limit is 2.\",2026-09-20\n")
+
+	// The windows of September's large lines close in October, one of them answered.
+	s.sweep("2026-10")
+	assert.Equal(t, []string{"left R2 2026-09-12 raised"}, s.found("2026-10"), "September's flurries do not come again, nor clear")
+
+	// A correction without the lines of the second.
+	s.load("feed", "sales", salesHead+`2026-09-05,A1,R1,109,50
+2026-09-06,A2,R1,111,50
+2026-09-12,A5,R2,900,50
+2026-09-13,A8,R2,30,50
+2026-09-25,A6,R2,900,50
+`, replace("2026-09"))
+	s.sweep("2026-09")
+	assert.Equal(t, []string{"flurry R1 2026-09-06 raised", "flurry R2 2026-09-13 raised", "flurry R1 2026-09-20 cleared"}, s.found("2026-09"))
+	s.sweep("2026-10")
+	assert.Equal(t, []string{"left R2 2026-09-12 cleared"}, s.found("2026-10"))
+	gone := want[client.ExceptionPage](t, 200)(s.as("ana").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10"})).Items
+	assert.Equal(t, "By the data as they are now, nothing is found of the event of 12 Sep 2026.", gone[0].Sentence)
+	assert.Contains(t, s.events(*list[0].Case), "cleared: A flurry, Sep 2026: By the data as they are now, nothing is found of the event of 20 Sep 2026.")
+}
+
+// What an earlier program recorded of a subject and period is taken for its first
+// event when it is swept again.
+func TestEventsOfAnEarlierDatabase(t *testing.T) {
+	t.Parallel()
+	s := flurries(t)
+	s.sweep("2026-09")
+	first := s.found("2026-09")
+	db, err := sql.Open("pgx", s.database)
+	require.NoError(t, err)
+	defer db.Close()
+	provider, err := goose.NewProvider(goose.DialectPostgres, db, store.Migrations())
+	require.NoError(t, err)
+	_, err = provider.DownTo(ctx, 8)
+	require.NoError(t, err)
+	_, err = provider.Up(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"flurry R1 period raised"}, s.found("2026-09"))
+	s.load("feed", "sales", salesHead+"2026-09-30,A9,R2,70,50\n")
+	s.sweep("2026-09")
+	assert.Equal(t, first, s.found("2026-09"))
+}
+
+// A window that is longer than the lines are is told of when the text is checked.
+func TestAWindowLongerThanTheData(t *testing.T) {
+	t.Parallel()
+	s := flurries(t)
+	book := want[client.Rulebook](t, 200)(s.as("ana").GetRulebook(ctx))
+	check := func(text string) (out []string) {
+		report := want[client.CheckReport](t, 200)(s.as("ana").CheckRulebook(ctx, client.RulebookText{Text: text}))
+		require.Empty(t, report.Problems)
+		for _, f := range report.Advice {
+			out = append(out, f.Text)
+		}
+		return out
+	}
+	assert.NotContains(t, strings.Join(check(book.Text), "\n"), "reaches back")
+	long := strings.NewReplacer("within: 20 days", "within: 50 days", "within: 3 days", "within: 35 days").Replace(book.Text)
+	assert.Contains(t, check(long), "'within: 50 days' reaches back to 21 Aug 2026, but the lines of Order lines begin on 5 Sep 2026")
+	past := strings.Replace(book.Text, "window: {burst: sales, at_least: 2 lines, within: 3 days, grade: act}", "outlier: {of: revenue, by: own past, over: 6 periods, beyond: 3, grade: act}", 1)
+	assert.Contains(t, check(past), "'over: 6 periods' reaches back to 1 Mar 2026, but the lines of Order lines begin on 5 Sep 2026")
+}
