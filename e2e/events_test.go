@@ -132,3 +132,39 @@ func TestAWindowLongerThanTheData(t *testing.T) {
 	past := strings.Replace(book.Text, "window: {burst: sales, at_least: 2 lines, within: 3 days, grade: act}", "outlier: {of: revenue, by: own past, over: 6 periods, beyond: 3, grade: act}", 1)
 	assert.Contains(t, check(past), "'over: 6 periods' reaches back to 1 Mar 2026, but the lines of Order lines begin on 5 Sep 2026")
 }
+
+// Lines are matched by a note, such as an order number, and chosen by one: published,
+// and in a draft of which nothing published speaks.
+func TestLinesAreMatchedByNotes(t *testing.T) {
+	t.Parallel()
+	s := newService(t)
+	head, tail := smallBook[:strings.Index(smallBook, "grades:\n")], smallBook[strings.Index(smallBook, "desks:\n"):]
+	book := func(rule string) string {
+		return head + "  returns: {date: day, subjects: {rep: rep}, numbers: {back: money}, notes: [order_no, why]}\n" + smallBook[strings.Index(smallBook, "grades:\n"):strings.Index(smallBook, "rules:\n")] +
+			"rules:\n  - {name: back, judges: rep, window: {" + rule + ", grade: look}}\n" + tail
+	}
+	s.publish(book("followed: sales, by: returns, within: 10 days"), 0)
+	s.load("register", "rep", smallReps)
+	s.load("feed", "sales", salesHead+"2026-10-05,A1,R1,109,50\n2026-10-06,A2,R2,111,50\n2026-10-07,A3,R2,111,50\n")
+	s.load("feed", "returns", "day,order_no,why,rep,back\n2026-10-08,A1,broken,R1,9\n2026-10-09,A9,,R2,9\n2026-10-09,,late,R2,9\n")
+	s.sweep("2026-10")
+	assert.Equal(t, []string{"back R1 2026-10-05 raised", "back R2 2026-10-06 raised", "back R2 2026-10-07 raised"}, s.found("2026-10"))
+
+	matched := book("followed: sales, by: returns, within: 10 days, same: [order_no]")
+	r := want[client.Rehearsal](t, 200)(s.as("ana").Rehearse(ctx, client.RehearsalRequest{Rule: "back", Period: "2026-10", Text: &matched}))
+	require.Len(t, r.Flagged, 1)
+	assert.Equal(t, "R1", r.Flagged[0].Key)
+	s.publish(matched, 1)
+	s.sweep("2026-10")
+	assert.Equal(t, []string{"back R1 2026-10-05 raised", "back R2 2026-10-06 cleared", "back R2 2026-10-07 cleared"}, s.found("2026-10"), "an empty number matches nothing")
+
+	s.publish(book(`burst: returns where why is "late" or why is missing, at_least: 1 lines, within: 2 days`), 2)
+	s.sweep("2026-10")
+	assert.Equal(t, []string{"back R2 2026-10-09 raised", "back R1 2026-10-05 cleared", "back R2 2026-10-06 cleared", "back R2 2026-10-07 cleared"}, s.found("2026-10"))
+
+	p := refused(t, 422, "rulebook-refused")(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: book("followed: sales, by: returns, within: 10 days, same: [why]"), Note: "x"}))
+	assert.Contains(t, (*p.Faults)[0].Text, `the lines of sales have no kind, label or note "why"`)
+	measured := strings.Replace(matched, "{title: Revenue, sum: sales.net, unit: money}", `{title: Revenue, sum: sales.net, unit: money, where: order_no is "A1"}`, 1)
+	p = refused(t, 422, "rulebook-refused")(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: measured, Note: "x"}))
+	assert.Contains(t, (*p.Faults)[0].Text, `no label, number or attribute "order_no"`)
+}

@@ -21,7 +21,7 @@ var (
 	bySetting     = rulebook.Setting{Key: "by", Type: rulebook.LinesSetting, Says: "the lines that answer"}
 	withinSetting = rulebook.Setting{Key: "within", Type: rulebook.QuantitySetting, Choices: []string{"days", "working days"}, Says: "a number of days", From: number("1"), To: number("366"), Example: "'30 days'"}
 	startSetting  = rulebook.Setting{Key: "from", Type: rulebook.WordSetting, Default: "the same day", Choices: []string{"the same day", "the next day"}, Says: "from when on an answer counts"}
-	sameSetting   = rulebook.Setting{Key: "same", Type: rulebook.NamesSetting, Optional: true, Says: "further kinds or labels that both must have in common, such as product"}
+	sameSetting   = rulebook.Setting{Key: "same", Type: rulebook.NamesSetting, Optional: true, Says: "further kinds, labels or notes that both must have in common, such as product"}
 	onceSetting   = rulebook.Setting{Key: "answers", Type: rulebook.WordSetting, Default: "several", Choices: []string{"several", "one"}, Says: "how many events one line may answer; of one, the earliest event first"}
 )
 
@@ -149,12 +149,12 @@ func checkAnswers(b *rulebook.Book, r *rulebook.Rule, say func(key, format strin
 	for _, name := range r.Settings["same"].List {
 		for _, key := range []string{r.Method.Name, "by"} {
 			fd := b.Feed(r.Settings[key].Feed)
-			if fd.SubjectColumn(name) == "" && !slices.Contains(fd.Labels, name) {
-				known := append([]string{}, fd.Labels...)
+			if fd.SubjectColumn(name) == "" && !fd.Stored(name) {
+				known := slices.Concat(fd.Labels, fd.Notes)
 				for _, s := range fd.Subjects {
 					known = append(known, s.Kind)
 				}
-				say("same", "the lines of %s have no kind or label %q%s", fd.Name, name, lang.Suggestion(name, known))
+				say("same", "the lines of %s have no kind, label or note %q%s", fd.Name, name, lang.Suggestion(name, known))
 				break
 			}
 		}

@@ -146,7 +146,7 @@ func TestMethodsThatCannotBe(t *testing.T) {
 		"window: {burst: returns, at_least: 5 lines, number: net, within: 7 days, grade: act}":            "'number' is for a total: write 'at_least' with 'in total'",
 		"window: {burst: returns, at_least: 5 in total, number: nett, within: 7 days, grade: act}":        `the lines of returns have no number "nett"; did you mean net?`,
 		"window: {burst: returns, at_least: 2.5 lines, within: 7 days, grade: act}":                       "a count is a whole number",
-		"window: {followed: sales, by: returns, within: 30 days, same: [colour], grade: act}":             `the lines of sales have no kind or label "colour"`,
+		"window: {followed: sales, by: returns, within: 30 days, same: [colour], grade: act}":             `the lines of sales have no kind, label or note "colour"`,
 		"window: {followed: sales, by: returned, within: 30 days, grade: act}":                            `unknown feed "returned"; did you mean returns?`,
 		"window: {followed: 'sales where nett above 3', by: returns, within: 30 days, grade: act}":        `the lines of sales have no label, number or attribute "nett"; did you mean net?`,
 		"window: {followed: sales, unanswered: sales, by: returns, within: 30 days, grade: act}":          `state either "followed" or "unanswered", not both`,

@@ -6,6 +6,8 @@
 package rulebook
 
 import (
+	"slices"
+
 	"oskel/core/amount"
 	"oskel/core/calendar"
 	"oskel/core/lang"
@@ -61,7 +63,18 @@ type Feed struct {
 	Subjects []Subject // the columns that name subjects
 	Numbers  []Figure  // the columns that hold decimals
 	Labels   []string  // columns of few different words, kept for conditions
-	Notes    []string  // columns kept for reading alone, such as an order number
+	Notes    []string  // columns kept for reading, such as an order number
+
+	matched []string // the notes that lines are matched by or chosen by, so that they are held like labels
+}
+
+// Texts are the columns of text that are held in memory: the labels, and those
+// notes that a rule matches lines by.
+func (f *Feed) Texts() []string { return slices.Concat(f.Labels, f.matched) }
+
+// Stored says whether lines are kept with a column of text.
+func (f *Feed) Stored(text string) bool {
+	return slices.Contains(f.Labels, text) || slices.Contains(f.Notes, text)
 }
 
 // Subject is a column of a feed that names a subject of a kind.

@@ -118,7 +118,7 @@ func strip(v reflect.Value) any {
 // SameShape says whether two books declare the same kinds and feeds, so that
 // data read for one serves the other.
 func SameShape(a, b *Book) bool {
-	return reflect.DeepEqual(plain(a.Kinds), plain(b.Kinds)) && reflect.DeepEqual(plain(a.Feeds), plain(b.Feeds))
+	return reflect.DeepEqual(plain(a.Kinds), plain(b.Kinds)) && reflect.DeepEqual(plain(a.Feeds), plain(b.Feeds)) && sameMatched(a, b)
 }
 
 // SameLines says whether two books declare the same kinds, feeds, calendar and

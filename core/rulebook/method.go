@@ -296,7 +296,7 @@ func (r *reader) readLines(v value, out *Value, book *Book, rule *Rule) {
 		return
 	}
 	out.Where = &Condition{At: at, Text: condition, Tree: tree}
-	for _, e := range lang.CheckCondition(tree, lineTypes(book, fd)) {
+	for _, e := range lang.CheckCondition(tree, lineTypes(book, fd, fd.Notes...)) {
 		r.complain(shift(at, e.At), v.path, "%s", e.Text)
 	}
 }

@@ -37,6 +37,7 @@ func Read(text []byte, methods Methods) (*Book, []Problem) {
 	r.readRules(f["rules"], book)
 	r.readDesks(f["desks"], book)
 	r.readRoutes(f["routes"], book)
+	book.matchNotes()
 	r.check(book)
 	sort.SliceStable(r.problems, func(i, j int) bool {
 		a, b := r.problems[i].Position, r.problems[j].Position
@@ -366,9 +367,9 @@ func (r *reader) readLineCondition(v value, book *Book, m *Measure) {
 	}
 }
 
-func lineTypes(book *Book, fd *Feed) func(string) (lang.Type, string) {
+func lineTypes(book *Book, fd *Feed, notes ...string) func(string) (lang.Type, string) {
 	return func(name string) (lang.Type, string) {
-		if slices.Contains(fd.Labels, name) {
+		if slices.Contains(fd.Labels, name) || slices.Contains(notes, name) {
 			return lang.TextType, ""
 		}
 		if fd.Figure(name) != nil {

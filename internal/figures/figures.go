@@ -77,21 +77,39 @@ func (k *Keeper) EngineFor(ctx context.Context, published, book *rulebook.Book) 
 	if holds(published, book) {
 		return engine(ctx, book, reshape(published, book, now)), nil
 	}
+	other, err := k.inShape(ctx, book, now.Version)
+	if err != nil {
+		return nil, err
+	}
+	return engine(ctx, book, other), nil
+}
+
+// inShape is a version in the shape of another book than the published one; the
+// last is kept.
+func (k *Keeper) inShape(ctx context.Context, book *rulebook.Book, version int64) (*ledger.Snapshot, error) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	if k.other == nil || k.other.Version != now.Version || !rulebook.SameShape(k.otherBook, book) {
-		other, err := k.store.ReadLedger(ctx, book, now.Version, nil)
+	if k.other == nil || k.other.Version != version || !rulebook.SameShape(k.otherBook, book) {
+		other, err := k.store.ReadLedger(ctx, book, version, nil)
 		if err != nil {
 			return nil, err
 		}
 		k.other, k.otherBook = other, book
 	}
-	return engine(ctx, book, k.other), nil
+	return k.other, nil
 }
 
-// holds says whether a book declares all kinds, attributes and columns that
-// another does.
+// holds says whether a snapshot in the shape of a book has all kinds, attributes and
+// columns that another reads.
 func holds(book, other *rulebook.Book) bool {
+	return declares(book, other, func(f *rulebook.Feed, text string) bool { return slices.Contains(f.Texts(), text) })
+}
+
+// stores says whether what is kept by a book's declarations has all that another
+// reads.
+func stores(book, other *rulebook.Book) bool { return declares(book, other, (*rulebook.Feed).Stored) }
+
+func declares(book, other *rulebook.Book, text func(f *rulebook.Feed, column string) bool) bool {
 	for i := range other.Kinds {
 		k := book.Kind(other.Kinds[i].Name)
 		for _, a := range other.Kinds[i].Attributes {
@@ -116,8 +134,8 @@ func holds(book, other *rulebook.Book) bool {
 				return false
 			}
 		}
-		for _, l := range of.Labels {
-			if !slices.Contains(f.Labels, l) {
+		for _, l := range of.Texts() {
+			if !text(f, l) {
 				return false
 			}
 		}

@@ -22,6 +22,13 @@ func (k *Keeper) Share(ctx context.Context, published, book *rulebook.Book, work
 	}
 	k.lend.Lock()
 	defer k.lend.Unlock()
+	if !rulebook.SameShape(published, book) && !holds(published, book) && stores(published, book) {
+		// It matches lines by notes that nothing published is matched by.
+		if snapshot, err = k.inShape(ctx, book, snapshot.Version); err != nil {
+			return err
+		}
+		return work(engine(ctx, book, snapshot))
+	}
 	if !rulebook.SameShape(published, book) {
 		return work(engine(ctx, book, reshape(published, book, snapshot)))
 	}
@@ -67,7 +74,7 @@ func reshape(from, to *rulebook.Book, s *ledger.Snapshot) *ledger.Snapshot {
 		for _, c := range def.Numbers {
 			known = known && ledger.Column(old.Numbers, c.Column) >= 0
 		}
-		for _, name := range def.Labels {
+		for _, name := range def.Texts() {
 			label := &ledger.Label{Column: name, Words: []string{""}}
 			if known {
 				for _, l := range old.Labels {

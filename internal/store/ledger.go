@@ -42,7 +42,7 @@ func (s *Store) ReadLedger(ctx context.Context, book *rulebook.Book, version int
 	for i := range book.Feeds {
 		def := &book.Feeds[i]
 		feed := &ledger.Feed{Name: def.Name}
-		for _, l := range def.Labels {
+		for _, l := range def.Texts() {
 			feed.Labels = append(feed.Labels, &ledger.Label{Column: l, Words: []string{""}})
 		}
 		if near != nil {
@@ -226,7 +226,8 @@ func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 	for _, c := range f.Numbers {
 		columns = append(columns, quoted(c.Column))
 	}
-	for _, l := range f.Labels {
+	texts := f.Texts()
+	for _, l := range texts {
 		columns = append(columns, quoted(l))
 	}
 	sql := fmt.Sprintf("select %s from %s where %s between $2 and $3 and %s order by %s, intake, line",
@@ -236,7 +237,7 @@ func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 		return nil, err
 	}
 	defer rows.Close()
-	c := &ledger.Chunk{Month: m, Subjects: make([][]uint32, len(f.Subjects)), Numbers: make([][]amount.Amount, len(f.Numbers)), Labels: make([][]uint32, len(f.Labels))}
+	c := &ledger.Chunk{Month: m, Subjects: make([][]uint32, len(f.Subjects)), Numbers: make([][]amount.Amount, len(f.Numbers)), Labels: make([][]uint32, len(texts))}
 	first := m.First()
 	for rows.Next() {
 		raw := rows.RawValues()
@@ -247,7 +248,7 @@ func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 		for i := range f.Numbers {
 			c.Numbers[i] = append(c.Numbers[i], decodeNumeric(raw[1+len(f.Subjects)+i]))
 		}
-		for i := range f.Labels {
+		for i := range texts {
 			c.Labels[i] = append(c.Labels[i], dictionaries[i].code(raw[1+len(f.Subjects)+len(f.Numbers)+i]))
 		}
 	}
