@@ -6,14 +6,13 @@ type DaySets struct {
 	Codes, Sets []uint32
 }
 
-// DaySets are those of all lines by a column of subjects, of whom there are so
-// many. They are kept with the chunk and not to be written to.
-func (c *Chunk) DaySets(subject, size int) *DaySets {
-	key := countKey{subject, size}
-	if s, ok := c.daySets.get(key); ok {
-		return s
+// DaySets are those of some lines. They are kept with the chunk and not to be written
+// to.
+func (c *Chunk) DaySets(s Some) *DaySets {
+	if d, ok := c.daySets.get(s.key()); ok {
+		return d
 	}
-	return c.daySets.put(key, c.DaySetsBy(c.Subjects[subject], nil, size), leastRemembered+c.size())
+	return c.daySets.put(s.key(), c.DaySetsBy(c.Subjects[s.Subject], s.Mask(c), s.Size), leastRemembered+c.size())
 }
 
 // DaySetsBy are those of the lines that a mask lets count, nil being all, by their

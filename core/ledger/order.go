@@ -9,14 +9,28 @@ type Order struct {
 	Lines  []uint32
 }
 
-// Order is the lines of the chunk by a column of subjects, of whom there are so
-// many. It is kept with the chunk and not to be written to.
-func (c *Chunk) Order(subject, size int) *Order {
-	key := countKey{subject, size}
-	if o, ok := c.orders.get(key); ok {
+// Some are lines of a chunk by a column of subjects, of whom there are so many: those
+// that a mask lets count, which Where names and which hangs on the lines alone.
+type Some struct {
+	Subject, Size int
+	Where         string // "" is all
+	Mask          func(*Chunk) []bool
+}
+
+type someKey struct {
+	subject, size int
+	where         string
+}
+
+func (s Some) key() someKey { return someKey{s.Subject, s.Size, s.Where} }
+
+// Order is some lines by their subjects. It is kept with the chunk and not to be
+// written to.
+func (c *Chunk) Order(s Some) *Order {
+	if o, ok := c.orders.get(s.key()); ok {
 		return o
 	}
-	return c.orders.put(key, OrderBy(c.Subjects[subject], nil, size), leastRemembered+c.size())
+	return c.orders.put(s.key(), OrderBy(c.Subjects[s.Subject], s.Mask(c), s.Size), leastRemembered+c.size())
 }
 
 // OrderBy orders the lines that a mask lets count, nil being all, by their codes,

@@ -68,7 +68,8 @@ func TestDaysByCode(t *testing.T) {
 		}
 		assert.Equal(t, expected, read(c.DaySetsBy(codes, mask, size)))
 		for range 2 {
-			assert.Equal(t, whole, read(c.DaySets(0, size)))
+			assert.Equal(t, whole, read(c.DaySets(ledger.Some{Size: size, Mask: func(*ledger.Chunk) []bool { return nil }})))
+			assert.Equal(t, expected, read(c.DaySets(ledger.Some{Size: size, Where: "some", Mask: func(*ledger.Chunk) []bool { return mask }})))
 		}
 	})
 }

@@ -103,8 +103,7 @@ func (e *Engine) findEvents(l Lines, level Level, from int) *Events {
 	}
 	number := ledger.Column(f.Numbers, l.Number)
 	keys := e.keyColumns(f, l.Keys)
-	mask, _ := e.masker(&rulebook.Measure{Of: rulebook.Column{Feed: l.Feed}, Where: l.Where}, f, def)
-	parts := e.eventParts(f, level, from, ledger.Scan{Subject: column, Size: size}, mask)
+	parts := e.eventParts(f, level, from, e.some(l, f, def, column, size))
 	for _, p := range parts {
 		for k, code := range p.order.Codes {
 			out.Starts[code+1] += p.order.Starts[k+1] - p.order.Starts[k]
@@ -155,34 +154,46 @@ type eventPart struct {
 	order   *ledger.Order
 }
 
-// eventParts orders the lines of each chunk from one on that a mask lets count. All
-// lines by subject the chunk keeps; groups and pairs hang on where each belonged.
-func (e *Engine) eventParts(f *ledger.Feed, level Level, from int, scan ledger.Scan, mask func(*ledger.Chunk) []bool) (parts []eventPart) {
+// someLines are lines of each chunk; kept says that they hang on the lines alone.
+type someLines struct {
+	ledger.Some
+	kept bool
+}
+
+func (e *Engine) some(l Lines, f *ledger.Feed, def *rulebook.Feed, column, size int) someLines {
+	m := &rulebook.Measure{Of: rulebook.Column{Feed: l.Feed}, Where: l.Where}
+	mask, lasting := e.masker(m, f, def)
+	return someLines{ledger.Some{Subject: column, Size: size, Where: conditionText(m), Mask: mask}, lasting}
+}
+
+// eventParts orders the lines of each chunk from one on. Those by subject the chunk
+// keeps; groups and pairs hang on where each belonged.
+func (e *Engine) eventParts(f *ledger.Feed, level Level, from int, some someLines) (parts []eventPart) {
 	ordinal := uint32(0)
 	for at, c := range f.Chunks {
 		if e.Stopped() {
 			return nil
 		}
 		if at >= from {
-			parts = append(parts, eventPart{c, ordinal, e.order(c, level, scan, mask(c))})
+			p := eventPart{chunk: c, ordinal: ordinal}
+			if level.Plain() && some.kept {
+				p.order = c.Order(some.Some)
+			} else {
+				p.order = ledger.OrderBy(e.codesOf(c, level, some.Some), some.Mask(c), some.Size)
+			}
+			parts = append(parts, p)
 		}
 		ordinal += uint32(len(c.Days))
 	}
 	return parts
 }
 
-func (e *Engine) order(c *ledger.Chunk, level Level, scan ledger.Scan, mask []bool) *ledger.Order {
-	switch own := level.Plain() && scan.Subject >= 0; {
-	case own && mask == nil:
-		return c.Order(scan.Subject, scan.Size)
-	case own:
-		return ledger.OrderBy(c.Subjects[scan.Subject], mask, scan.Size)
-	}
-	return ledger.OrderBy(e.codesOf(c, level, scan), mask, scan.Size)
-}
-
 // codesOf is the code of each line of a chunk at a level.
-func (e *Engine) codesOf(c *ledger.Chunk, level Level, scan ledger.Scan) []uint32 {
+func (e *Engine) codesOf(c *ledger.Chunk, level Level, some ledger.Some) []uint32 {
+	if level.Plain() {
+		return c.Subjects[some.Subject]
+	}
+	scan := ledger.Scan{Subject: some.Subject, Size: some.Size}
 	codes := make([]uint32, len(c.Days))
 	s := Slot{Level: level, First: c.Month.First(), Last: c.Month.Last()}
 	Memory{e}.stretches(&ledger.Feed{Chunks: []*ledger.Chunk{c}}, s, scan, func(c *ledger.Chunk, part ledger.Scan) {

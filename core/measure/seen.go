@@ -6,7 +6,6 @@ import (
 
 	"oskel/core/calendar"
 	"oskel/core/ledger"
-	"oskel/core/rulebook"
 )
 
 // Seen is on which days the lines asked for lie, by code of a level, up to a day.
@@ -20,9 +19,9 @@ type Seen struct {
 // seenPart is the days of a chunk by code.
 type seenPart struct {
 	chunk *ledger.Chunk
-	codes []uint32 // of its lines
-	mask  []bool   // of those that count; nil is all
-	until uint32   // the days that count
+	codes []uint32         // of its lines
+	holds func(i int) bool // for those that count; nil is all
+	until uint32           // the days that count
 	days  *ledger.DaySets
 }
 
@@ -41,7 +40,11 @@ func (e *Engine) Seen(l Lines, level Level, until calendar.Day) *Seen {
 	if !ok {
 		return s
 	}
-	mask, _ := e.masker(&rulebook.Measure{Of: rulebook.Column{Feed: l.Feed}, Where: l.Where}, f, def)
+	some := e.some(l, f, def, column, size)
+	var test func(*ledger.Chunk) func(i int) bool
+	if lasting := true; l.Where != nil {
+		test = e.lineTest(l.Where.Tree, f, def, &lasting)
+	}
 	for _, c := range f.Chunks {
 		if e.Stopped() {
 			return s
@@ -49,17 +52,15 @@ func (e *Engine) Seen(l Lines, level Level, until calendar.Day) *Seen {
 		if c.Month.First() > until {
 			break
 		}
-		p := seenPart{chunk: c, mask: mask(c), until: 1<<(min(until, c.Month.Last())-c.Month.First()+2) - 1}
-		plain := level.Plain() && column >= 0
-		if plain {
-			p.codes = c.Subjects[column]
-		} else {
-			p.codes = e.codesOf(c, level, ledger.Scan{Subject: column, Size: size})
+		p := seenPart{chunk: c, until: 1<<(min(until, c.Month.Last())-c.Month.First()+2) - 1}
+		p.codes = e.codesOf(c, level, some.Some)
+		if l.Where != nil {
+			p.holds = test(c)
 		}
-		if plain && p.mask == nil {
-			p.days = c.DaySets(column, size)
+		if level.Plain() && some.kept {
+			p.days = c.DaySets(some.Some)
 		} else {
-			p.days = c.DaySetsBy(p.codes, p.mask, size)
+			p.days = c.DaySetsBy(p.codes, some.Mask(c), size)
 		}
 		s.parts = append(s.parts, p)
 		first := c.Month.First() - 1
@@ -118,7 +119,7 @@ func (s *Seen) Of(code uint32) (days []calendar.Day) {
 			day := first + calendar.Day(bits.TrailingZeros32(set))
 			from, to := p.chunk.Between(day, day)
 			for i := from; i < to; i++ {
-				if p.codes[i] == code && (p.mask == nil || p.mask[i]) {
+				if p.codes[i] == code && (p.holds == nil || p.holds(i)) {
 					days = append(days, day)
 				}
 			}

@@ -217,7 +217,7 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	for _, row := range explain.Rows(book, rule, ev) {
 		out.Rows = append(out.Rows, contract.EvidenceRow{Label: row.Label, Text: row.Text})
 	}
-	out.History = history(engine, rule, level, code, period)
+	out.History = s.history(engine, rule, level, code, period)
 	return out, nil
 }
 
@@ -236,10 +236,10 @@ const historyPeriods = 13
 
 // history is what the rule found for the subject in each of the last months,
 // on the data as they are now.
-func history(engine *measure.Engine, rule *rulebook.Rule, level rulebook.Level, code uint32, last calendar.Period) contract.History {
+func (s *server) history(engine *measure.Engine, rule *rulebook.Rule, level rulebook.Level, code uint32, last calendar.Period) contract.History {
 	unit, places, axis := explain.Axis(engine.Book, rule)
 	out := contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnit(plainUnit(unit)), Axis: axis, Each: rule.Each}
-	for _, result := range judge.History(engine, rule, level, last, historyPeriods) {
+	for _, result := range s.verdicts.History(engine, rule, level, last, historyPeriods) {
 		v := result.Verdict(code)
 		point := contract.HistoryPoint{Period: engine.Book.Calendar.String(result.Period), Label: engine.Book.Calendar.Words(result.Period), Grade: v.Grade, Outcome: v.Outcome.String(), Text: v.Why}
 		if held := result.Held(code); !math.IsNaN(held) {

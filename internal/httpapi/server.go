@@ -18,6 +18,7 @@ import (
 	"github.com/getkin/kin-openapi/routers/gorillamux"
 	"github.com/gin-gonic/gin"
 
+	"oskel/core/judge"
 	"oskel/internal/books"
 	"oskel/internal/figures"
 	"oskel/internal/httpapi/contract"
@@ -46,6 +47,7 @@ type Services struct {
 type server struct {
 	Services
 	sessions *scs.SessionManager
+	verdicts judge.Kept // of the past of exceptions
 }
 
 // The bounds of a request's body.
