@@ -25,6 +25,7 @@ import (
 	"oskel/internal/cli"
 	"oskel/internal/client"
 	"oskel/internal/demo"
+	"oskel/internal/httpapi"
 	"oskel/internal/people"
 	"oskel/internal/pgserver"
 	"oskel/internal/store"
@@ -155,12 +156,16 @@ func (s *service) beside(t *testing.T) *service {
 }
 
 func run(t testing.TB, database string, first func(context.Context, *people.Service) error) *service {
+	return runWithin(t, database, first, httpapi.Limits{})
+}
+
+func runWithin(t testing.TB, database string, first func(context.Context, *people.Service) error, limits httpapi.Limits) *service {
 	s := &service{t: t, tokens: map[string]string{}, database: database}
 	running, cancel := context.WithCancel(context.Background())
 	ready, ended := make(chan string, 1), make(chan error, 1)
 	go func() {
 		ended <- app.Run(running, app.Options{
-			Addr: "127.0.0.1:0", Database: s.database, Console: console.Files(), FirstPeople: first,
+			Addr: "127.0.0.1:0", Database: s.database, Console: console.Files(), FirstPeople: first, Limits: limits,
 			Now:   func() time.Time { return today },
 			Ready: func(_ context.Context, url string) error { ready <- url; return nil },
 		})

@@ -47,7 +47,11 @@ func openDir(t *testing.T) string {
 }
 
 func serve(t *testing.T, binary, dir string) *process {
-	p := &process{cmd: exec.Command(binary, "serve", "-addr", "127.0.0.1:0", "-data", dir)}
+	return serveAs(t, exec.Command(binary, "serve", "-addr", "127.0.0.1:0", "-data", dir))
+}
+
+func serveAs(t *testing.T, cmd *exec.Cmd) *process {
+	p := &process{cmd: cmd}
 	stderr, err := p.cmd.StderrPipe()
 	require.NoError(t, err)
 	require.NoError(t, p.cmd.Start())

@@ -35,6 +35,7 @@ type Options struct {
 	Secure   bool   // the console is reached over HTTPS alone
 	Console  fs.FS
 	Now      func() time.Time
+	Limits   httpapi.Limits
 
 	// FirstPeople adds accounts to an empty database. Without it a lead with
 	// a password of chance is made, and told to Say.
@@ -133,7 +134,7 @@ func wire(s *store.Store, o Options) (http.Handler, *people.Service, error) {
 	handler, err := httpapi.New(httpapi.Services{
 		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b), Sweep: sweep.New(s, b, f, o.Now), Review: review.New(s), People: accounts,
 		// Without its own cleaning up, which cannot be stopped safely; dropSessions does it.
-		Sessions: pgxstore.NewWithCleanupInterval(s.Pool(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure,
+		Sessions: pgxstore.NewWithCleanupInterval(s.Pool(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits,
 	})
 	return handler, accounts, err
 }

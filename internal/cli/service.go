@@ -7,6 +7,8 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"strconv"
+	"strings"
 
 	"oskel/console"
 	"oskel/internal/app"
@@ -59,8 +61,32 @@ func serveFlags(f *flag.FlagSet) *app.Options {
 	f.StringVar(&o.Data, "data", envOr("OSKEL_DATA", "var/oskel"), "the `directory` of the service's own PostgreSQL")
 	f.IntVar(&o.Port, "pg-port", 0, "the `port` of the service's own PostgreSQL; 0 takes a free one")
 	f.BoolVar(&o.Secure, "https", false, "the console is reached over HTTPS alone")
+	f.Func("memory", "the `size` of memory that the service may use, such as 2GiB; three quarters of the machine's unless stated", func(s string) (err error) {
+		o.Limits.Memory, err = bytesOf(s)
+		return err
+	})
+	f.IntVar(&o.Limits.Computing, "computing", 0, "how many tables, rehearsals and the like are computed at once; 0 is four a core")
+	f.IntVar(&o.Limits.Exports, "exports", 0, "how many files are exported at once; 0 is 4")
+	f.IntVar(&o.Limits.Cells, "cells", 0, "the largest table, in rows times columns; 0 goes by the memory")
 	return o
 }
+
+// bytesOf reads a size, such as 512MiB or 2GB.
+func bytesOf(s string) (int64, error) {
+	number := strings.TrimRight(s, "KMGiB")
+	n, err := strconv.ParseInt(number, 10, 64)
+	factor, known := map[string]int64{"": 1, "B": 1, "KiB": 1 << 10, "MiB": 1 << 20, "GiB": 1 << 30, "KB": 1e3, "MB": 1e6, "GB": 1e9}[s[len(number):]]
+	if err != nil || !known || n < 1 || n > 1<<50/factor {
+		return 0, fmt.Errorf("expected a size such as 512MiB or 2GiB")
+	}
+	if n*factor < leastMemory {
+		return 0, fmt.Errorf("expected 256MiB or more")
+	}
+	return n * factor, nil
+}
+
+// leastMemory is what the service needs to do anything.
+const leastMemory = 256 << 20
 
 func serve(ctx context.Context, e *env, o app.Options) error {
 	slog.SetDefault(slog.New(slog.NewTextHandler(e.err, nil)))

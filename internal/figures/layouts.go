@@ -27,13 +27,23 @@ type keptLayout struct {
 	layout *measure.Layout
 }
 
+// TooLarge says that a table has more cells than are computed at once.
+type TooLarge struct{ Rows, Columns, Most int }
+
+func (t *TooLarge) Error() string {
+	return fmt.Sprintf("%d rows of %d columns are %d cells; at most %d are computed at once. Ask for fewer periods or measures, or a level with fewer rows", t.Rows, t.Columns, t.Rows*t.Columns, t.Most)
+}
+
 // LayOut lends the grid that is asked of a revision's book at a data version,
 // 0 the newest; the book may have formulas beside, that the ask names. One
-// borrows a grid at a time.
-func (k *Keeper) LayOut(ctx context.Context, book *rulebook.Book, revision int, version int64, a measure.Ask, work func(*measure.Layout) error) error {
+// borrows a grid at a time. One of more cells than most is refused before it is begun.
+func (k *Keeper) LayOut(ctx context.Context, book *rulebook.Book, revision int, version int64, a measure.Ask, most int, work func(*measure.Layout) error) error {
 	e, err := k.EngineAt(ctx, book, version)
 	if err != nil {
 		return err
+	}
+	if rows, columns := e.Size(a.Level), len(a.Measures)*len(a.Periods); rows*columns > most {
+		return &TooLarge{rows, columns, most}
 	}
 	a.Offset, a.Limit = 0, 0
 	kept := k.keptLayout(layoutKey{e.Snapshot, revision, fmt.Sprintf("%+v", a)})

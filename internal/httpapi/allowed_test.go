@@ -26,4 +26,9 @@ func TestEveryOperationSaysWhoMay(t *testing.T) {
 		assert.True(t, known[name], "%s is no operation of the contract", name)
 	}
 	assert.Greater(t, len(known), 40)
+	for _, list := range [][]string{computing, exporting, loading, bookish} {
+		for _, name := range list {
+			assert.True(t, known[name], "%s is no operation of the contract", name)
+		}
+	}
 }

@@ -1,7 +1,6 @@
 package httpapi
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -101,28 +100,24 @@ func (s *server) ExportExceptions(ctx context.Context, r contract.ExportExceptio
 	if err != nil {
 		return nil, err
 	}
-	out := sheet.Sheet{Columns: exceptionColumns}
 	_, book, err := s.Books.Published(ctx)
-	if err != nil && !errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, store.ErrNotFound) {
+		body, err := sheet.NewStream(exceptionColumns, func() ([][]string, error) { return nil, nil })
+		return contract.ExportExceptions200TextcsvResponse{Body: body}, err
+	} else if err != nil {
 		return nil, err
 	}
 	f := store.ExceptionFilter{Period: key, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""), Desk: or(p.Desk, ""), Text: or(p.Text, ""),
-		Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false), Limit: 1000}
-	for err == nil {
-		list, total, err := s.Sweep.Exceptions(ctx, book, f)
-		if err != nil {
-			return nil, err
-		}
+		Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false), Limit: exportedRows}
+	body, err := sheet.NewStream(exceptionColumns, func() (rows [][]string, err error) {
+		list, _, err := s.Sweep.Exceptions(ctx, book, f)
 		for _, e := range list {
-			out.Rows = append(out.Rows, exceptionRow(e, book.Calendar))
+			rows = append(rows, exceptionRow(e, book.Calendar))
 		}
-		if f.Offset += len(list); f.Offset >= total || len(list) == 0 {
-			break
-		}
-	}
-	var body bytes.Buffer
-	err = out.CSV(&body)
-	return contract.ExportExceptions200TextcsvResponse{Body: &body, ContentLength: int64(body.Len())}, err
+		f.Offset += len(list)
+		return rows, err
+	})
+	return contract.ExportExceptions200TextcsvResponse{Body: body}, err
 }
 
 // exceptionRow has numbers as numbers: percentages are the fraction underneath.

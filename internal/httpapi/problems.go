@@ -2,11 +2,14 @@ package httpapi
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"log/slog"
 	"net/http"
+	"os"
+	"slices"
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
@@ -57,6 +60,7 @@ func problemOf(err error) contract.Problem {
 	var period *books.PeriodError
 	var feed *store.FeedError
 	var tooLarge *http.MaxBytesError
+	var table *figures.TooLarge
 	var invalid *openapi3filter.RequestError
 	switch {
 	case errors.As(err, &known):
@@ -129,6 +133,10 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusConflict, "case-state")
 	case errors.Is(err, review.ErrChanged), errors.Is(err, store.ErrChanged):
 		return simple(http.StatusPreconditionFailed, "changed-meanwhile")
+	case errors.As(err, &table):
+		return simple(http.StatusUnprocessableEntity, "too-large")
+	case errors.Is(err, os.ErrDeadlineExceeded):
+		return contract.Problem{Type: "urn:oskel:too-slow", Title: http.StatusText(http.StatusRequestTimeout), Status: http.StatusRequestTimeout, Detail: ptr("What was sent came too slowly, or not to its end.")}
 	case errors.As(err, &tooLarge):
 		return simple(http.StatusRequestEntityTooLarge, "too-large")
 	case errors.As(err, &invalid):
@@ -146,10 +154,10 @@ func invalidRequest(invalid *openapi3filter.RequestError) contract.Problem {
 	var schema *openapi3.SchemaError
 	if errors.As(invalid.Err, &schema) {
 		fault.Text = schema.Reason
-		fault.Value = ptr(fmt.Sprint(schema.Value))
 		for _, name := range schema.JSONPointer() {
 			fault.Where = ptr(name)
 		}
+		fault.Value = shown(or(fault.Where, ""), schema.Value)
 	} else if invalid.Err != nil {
 		fault.Text = invalid.Err.Error()
 	}
@@ -163,6 +171,17 @@ func invalidRequest(invalid *openapi3filter.RequestError) contract.Problem {
 	p.Detail = ptr("Not understood: " + where + fault.Text)
 	p.Faults = &[]contract.Fault{fault}
 	return p
+}
+
+// shown is a value that is at fault, unless it is a secret or may hold one.
+func shown(name string, value any) *string {
+	switch value.(type) {
+	case string, float64, bool, int64, json.Number:
+		if !slices.Contains([]string{"password", "old", "token", "word"}, name) {
+			return ptr(fmt.Sprint(value))
+		}
+	}
+	return nil
 }
 
 func fileFaults(r *intake.Refusal) []contract.Fault {

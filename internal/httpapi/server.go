@@ -4,11 +4,13 @@ package httpapi
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"fmt"
 	"io"
 	"io/fs"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -41,20 +43,26 @@ type Services struct {
 	Now      func() time.Time
 	Console  fs.FS // the built console; nil serves none
 	Secure   bool  // the session cookie is for HTTPS alone
+	Limits   Limits
 }
 
 // server implements the strict handlers.
 type server struct {
 	Services
 	sessions *scs.SessionManager
+	limits   *limiter
 	verdicts judge.Kept // of the past of exceptions
 }
 
-// The bounds of a request's body.
+// The bounds of a request's body, by what it brings: a file, a rulebook, or little.
 const (
-	largestJSON = 8 << 20
 	largestFile = 8 << 30
+	largestBook = 8 << 20
+	largestRest = 64 << 10
 )
+
+// bookish are the operations whose body has a rulebook in it.
+var bookish = []string{"CheckRulebook", "CompareRulebook", "PlaceRule", "OrderRules", "PlaceDial", "PublishRevision", "PutDraft", "Rehearse", "RehearseBook", "SolveDial", "ListUses"}
 
 // New is the handler of everything the service answers.
 func New(s Services) (http.Handler, error) {
@@ -74,7 +82,7 @@ func New(s Services) (http.Handler, error) {
 	if err != nil {
 		return nil, fmt.Errorf("reading the contract: %w", err)
 	}
-	sv := &server{Services: s, sessions: scs.New()}
+	sv := &server{Services: s, sessions: scs.New(), limits: newLimiter(s.Limits)}
 	sv.sessions.Store = s.Sessions
 	sv.sessions.HashTokenInStore = true
 	sv.sessions.Lifetime = 12 * time.Hour
@@ -98,11 +106,11 @@ func New(s Services) (http.Handler, error) {
 	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, what any) {
 		refuse(c, fmt.Errorf("panic: %v", what))
 	}))
-	api := engine.Group("/", sv.authenticate, validate(router))
+	api := engine.Group("/", sv.authenticate, sv.validate(router))
 	strict := contract.NewStrictHandlerWithOptions(sv, []contract.StrictMiddlewareFunc{authorize}, contract.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { refuse(c, fail(http.StatusBadRequest, "invalid-request", "%s", err)) },
 		HandlerErrorFunc:         refuse,
-		ResponseErrorHandlerFunc: refuse,
+		ResponseErrorHandlerFunc: breakOff,
 	})
 	contract.RegisterHandlersWithOptions(api, strict, contract.GinServerOptions{
 		ErrorHandler: func(c *gin.Context, err error, status int) { refuse(c, fail(status, "invalid-request", "%s", err)) },
@@ -124,7 +132,34 @@ func New(s Services) (http.Handler, error) {
 		w.WriteHeader(http.StatusForbidden)
 		fmt.Fprint(w, `{"type":"urn:oskel:cross-origin","title":"Forbidden","status":403,"detail":"The request comes from another site."}`)
 	}))
-	return headers(crossOrigin.Handler(answer)), nil
+	return headers(whole(sv.limits.wake(crossOrigin.Handler(answer)))), nil
+}
+
+type brokenOff struct{}
+
+// whole breaks the connection where an answer could not be written to its end, so
+// that nobody takes what has come for all.
+func whole(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		broken := new(bool)
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), brokenOff{}, broken)))
+		if *broken {
+			panic(http.ErrAbortHandler)
+		}
+	})
+}
+
+// breakOff refuses, or where the answer has begun ends it with its connection.
+func breakOff(c *gin.Context, err error) {
+	if !c.Writer.Written() {
+		refuse(c, err)
+		return
+	}
+	problemOf(err) // logs what is nobody's business
+	if broken, ok := c.Request.Context().Value(brokenOff{}).(*bool); ok {
+		*broken = true
+	}
+	c.Abort()
 }
 
 // headers keep the console from being framed, sniffed or fed foreign scripts.
@@ -143,7 +178,7 @@ func headers(next http.Handler) http.Handler {
 
 // validate holds each request against the contract. The file of an intake is
 // checked row by row later on.
-func validate(router routers.Router) gin.HandlerFunc {
+func (s *server) validate(router routers.Router) gin.HandlerFunc {
 	options := &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}
 	withoutBody := &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc, ExcludeRequestBody: true}
 	return func(c *gin.Context) {
@@ -152,9 +187,13 @@ func validate(router routers.Router) gin.HandlerFunc {
 			refuse(c, fail(http.StatusNotFound, "not-found", "There is nothing at %s %s.", c.Request.Method, c.Request.URL.Path))
 			return
 		}
-		use, largest := options, int64(largestJSON)
-		if strings.EqualFold(route.Operation.OperationID, "createIntake") {
+		operation := route.Operation.OperationID
+		use, largest := options, int64(largestRest)
+		switch {
+		case strings.EqualFold(operation, "createIntake"):
 			use, largest = withoutBody, largestFile
+		case slices.ContainsFunc(bookish, func(name string) bool { return strings.EqualFold(name, operation) }):
+			largest = largestBook
 		}
 		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, largest)
 		if use == options {
@@ -166,7 +205,9 @@ func validate(router routers.Router) gin.HandlerFunc {
 		input := &openapi3filter.RequestValidationInput{Request: c.Request, PathParams: params, Route: route, Options: use}
 		if err := openapi3filter.ValidateRequest(c.Request.Context(), input); err != nil {
 			refuse(c, err)
+			return
 		}
+		s.limits.limit(c, operation)
 	}
 }
 

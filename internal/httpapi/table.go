@@ -1,7 +1,6 @@
 package httpapi
 
 import (
-	"bytes"
 	"context"
 	"net/http"
 	"slices"
@@ -104,7 +103,7 @@ func (s *server) grid(ctx context.Context, p contract.GetTableParams, work func(
 	if err != nil {
 		return err
 	}
-	return s.Figures.LayOut(ctx, book, revision.Number, or(p.Version, 0), a, func(l *measure.Layout) error { return work(a, l) })
+	return s.Figures.LayOut(ctx, book, revision.Number, or(p.Version, 0), a, s.limits.Cells, func(l *measure.Layout) error { return work(a, l) })
 }
 
 // readAsk reads what is asked of a book, and gives back the book with the
@@ -231,33 +230,59 @@ func groupsOut(book *rulebook.Book, m *rulebook.Measure) *string {
 	return ptr(book.GatheringWords(m))
 }
 
+// exportedRows is how many rows of an export are made at a time.
+const exportedRows = 1000
+
+// ExportTable writes all rows, page by page of one data version.
 func (s *server) ExportTable(ctx context.Context, r contract.ExportTableRequestObject) (contract.ExportTableResponseObject, error) {
 	p := contract.GetTableParams(r.Params)
 	p.Groups = nil
-	var body bytes.Buffer
-	err := s.grid(ctx, p, func(ask measure.Ask, l *measure.Layout) error {
-		return writeGrid(&body, l.Engine().Book, l.Page(0, l.Engine().Size(ask.Level)))
+	var columns []sheet.Column
+	offset := 0
+	page := func() (rows [][]string, err error) {
+		err = s.grid(ctx, p, func(_ measure.Ask, l *measure.Layout) error {
+			g, book := l.Page(offset, exportedRows), l.Engine().Book
+			if p.Version == nil {
+				p.Version = ptr(l.Engine().Snapshot.Version)
+			}
+			if columns == nil {
+				columns = []sheet.Column{{Name: "key"}, {Name: "name"}}
+				for _, h := range g.Heads {
+					columns = append(columns, sheet.Column{Name: h.Measure + " " + book.Calendar.String(h.Period), Kind: sheet.Number})
+				}
+			}
+			for _, row := range g.Rows {
+				rows = append(rows, tableRow(row))
+			}
+			offset += len(g.Rows)
+			return nil
+		})
+		return rows, err
+	}
+	first, err := page()
+	if err != nil {
+		return nil, err
+	}
+	body, err := sheet.NewStream(columns, func() ([][]string, error) {
+		if rows := first; rows != nil {
+			first = nil
+			return rows, nil
+		}
+		return page()
 	})
-	return contract.ExportTable200TextcsvResponse{Body: &body, ContentLength: int64(body.Len())}, err
+	return contract.ExportTable200TextcsvResponse{Body: body}, err
 }
 
-func writeGrid(body *bytes.Buffer, book *rulebook.Book, g measure.Grid) error {
-	out := sheet.Sheet{Columns: []sheet.Column{{Name: "key"}, {Name: "name"}}}
-	for _, h := range g.Heads {
-		out.Columns = append(out.Columns, sheet.Column{Name: h.Measure + " " + book.Calendar.String(h.Period), Kind: sheet.Number})
-	}
-	for _, row := range g.Rows {
-		cells := []string{row.Key, row.Name}
-		for _, c := range row.Cells {
-			text := ""
-			if c.Why == measure.Present {
-				text = trimmed(amount.RoundRat(c.Value, 4))
-			}
-			cells = append(cells, text)
+func tableRow(row measure.GridRow) []string {
+	cells := []string{row.Key, row.Name}
+	for _, c := range row.Cells {
+		text := ""
+		if c.Why == measure.Present {
+			text = trimmed(amount.RoundRat(c.Value, 4))
 		}
-		out.Rows = append(out.Rows, cells)
+		cells = append(cells, text)
 	}
-	return out.CSV(body)
+	return cells
 }
 
 func (s *server) GetParts(ctx context.Context, r contract.GetPartsRequestObject) (contract.GetPartsResponseObject, error) {

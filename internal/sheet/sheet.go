@@ -3,6 +3,7 @@
 package sheet
 
 import (
+	"bytes"
 	"encoding/csv"
 	"io"
 	"path"
@@ -64,14 +65,22 @@ func Harmless(text string) string {
 // CSV writes the sheet by RFC 4180.
 func (s Sheet) CSV(out io.Writer) error {
 	w := csv.NewWriter(out)
+	if err := s.head(w); err != nil {
+		return err
+	}
+	return s.rows(w, s.Rows)
+}
+
+func (s Sheet) head(w *csv.Writer) error {
 	head := make([]string, len(s.Columns))
 	for i, c := range s.Columns {
 		head[i] = c.Name
 	}
-	if err := w.Write(head); err != nil {
-		return err
-	}
-	for _, row := range s.Rows {
+	return w.Write(head)
+}
+
+func (s Sheet) rows(w *csv.Writer, rows [][]string) error {
+	for _, row := range rows {
 		cells := make([]string, len(row))
 		for i, text := range row {
 			if cells[i] = text; s.Columns[i].Kind == Text {
@@ -84,6 +93,49 @@ func (s Sheet) CSV(out io.Writer) error {
 	}
 	w.Flush()
 	return w.Error()
+}
+
+// Stream is a CSV file that is read while it is made: no more of it is held than one
+// page of rows.
+type Stream struct {
+	sheet Sheet
+	page  func() ([][]string, error) // no rows are the end
+	text  bytes.Buffer
+	ended bool
+}
+
+// NewStream begins a stream of pages; the first is asked for at once, so that what
+// cannot be had is known before anything is read.
+func NewStream(columns []Column, page func() ([][]string, error)) (*Stream, error) {
+	s := &Stream{sheet: Sheet{Columns: columns}, page: page}
+	w := csv.NewWriter(&s.text)
+	if err := s.sheet.head(w); err != nil {
+		return nil, err
+	}
+	w.Flush()
+	return s, s.more()
+}
+
+func (s *Stream) more() error {
+	rows, err := s.page()
+	if err != nil {
+		return err
+	}
+	s.ended = len(rows) == 0
+	return s.sheet.rows(csv.NewWriter(&s.text), rows)
+}
+
+// Read implements io.Reader.
+func (s *Stream) Read(p []byte) (int, error) {
+	for s.text.Len() == 0 {
+		if s.ended {
+			return 0, io.EOF
+		}
+		if err := s.more(); err != nil {
+			return 0, err
+		}
+	}
+	return s.text.Read(p)
 }
 
 // XLSX writes a workbook of one sheet; numbers are numbers, texts are never
