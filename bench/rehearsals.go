@@ -121,7 +121,7 @@ func benchRehearsals(ctx context.Context, conn *pgx.Conn, url string, s *store.S
 	at := <-ready
 	c, err := client.NewClient(at)
 	check(err)
-	answer, err := c.CreateToken(ctx, client.Credentials{Name: "bench", Password: "bench bench"})
+	answer, err := c.CreateToken(ctx, client.NewToken{Name: "bench", Password: "bench bench"})
 	check(err)
 	var token client.Token
 	check(json.NewDecoder(answer.Body).Decode(&token))

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"runtime"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -11,13 +12,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"oskel/e2e/browser"
 	"oskel/internal/client"
 )
 
 func (s *service) token(name, pass string) (*http.Response, error) {
 	c, err := client.NewClient(s.url, held)
 	require.NoError(s.t, err)
-	return c.CreateToken(ctx, client.Credentials{Name: name, Password: pass})
+	return c.CreateToken(ctx, client.NewToken{Name: name, Password: pass})
 }
 
 // One's own password is changed with the present one; everything signed in
@@ -45,20 +47,29 @@ func TestALeadAndTheAccounts(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	lea, rea, ana := s.as("lea"), s.as("rea"), s.as("ana")
-	refused(t, 403, "not-allowed")(ana.ResetPassword(ctx, "rea", client.NewPassword{Password: "another long one"}))
+	refused(t, 403, "not-allowed")(ana.MakeWord(ctx, "rea"))
 
 	changed := want[client.Person](t, 200)(lea.ChangePerson(ctx, "rob", client.PersonChange{Title: "Robert", Role: "reviewer", Desks: []string{"north", "south"}}))
 	assert.Equal(t, []string{"north", "south"}, changed.Desks)
 	want[client.CaseDetail](t, 200)(s.as("rob").TakeCase(ctx, s.caseOf("rea", "R3").Id, &client.TakeCaseParams{}))
 	refused(t, 422, "unknown-desk")(lea.ChangePerson(ctx, "rob", client.PersonChange{Title: "R", Role: "reviewer", Desks: []string{"nowhere"}}))
 
-	res, err := lea.ResetPassword(ctx, "rea", client.NewPassword{Password: "another long one"})
-	require.NoError(t, err)
-	require.Equal(t, 204, res.StatusCode)
+	word := want[client.Word](t, 201)(lea.MakeWord(ctx, "rea"))
 	refused(t, 401, "sign-in")(rea.GetSession(ctx))
+	refused(t, 401, "wrong-credentials")(s.token("rea", password))
+	refused(t, 403, "one-time-word")(s.token("rea", word.Word))
+	nobody, err := client.NewClient(s.url, held)
+	require.NoError(t, err)
+	use := client.WordUse{Name: "rea", Word: word.Word, Password: "too short"}
+	refused(t, 422, "password")(nobody.UseWord(ctx, use))
+	use.Password, use.Word = "another long one", "not-the-word-at-all"
+	refused(t, 401, "wrong-credentials")(nobody.UseWord(ctx, use))
+	use.Word = " " + strings.ToUpper(word.Word)
+	want[client.Person](t, 200)(nobody.UseWord(ctx, use))
+	refused(t, 401, "wrong-credentials")(nobody.UseWord(ctx, use))
 	want[client.Token](t, 201)(s.token("rea", "another long one"))
 
-	res, err = lea.ClosePerson(ctx, "rob")
+	res, err := lea.ClosePerson(ctx, "rob")
 	require.NoError(t, err)
 	require.Equal(t, 204, res.StatusCode)
 	refused(t, 401, "sign-in")(s.as("rob").GetSession(ctx))
@@ -121,15 +132,18 @@ func TestAccountsInTheConsole(t *testing.T) {
 	s := small(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("lea", password), p.Go("/people"), p.Sees("4 accounts"), p.ClickText("New account"), p.Sees("A new account"))
-	do(t, p.Type("aside input.font-mono", "mia"), p.Type("aside input[maxlength='100']", "Mia Made-Up"), p.Click("aside input[value=south]"), p.Type("aside input[type=password]", "long enough"), p.ClickText("Add the account"), p.Sees("5 accounts"))
+	do(t, p.Type("aside input.font-mono", "mia"), p.Type("aside input[maxlength='100']", "Mia Made-Up"), p.Click("aside input[value=south]"), p.ClickText("Add the account"), p.Sees("5 accounts"), p.Sees("It is shown only now."))
+	word, err := browser.Value[string](p, "document.querySelector('aside code').textContent")
+	require.NoError(t, err)
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
 
 	mia := screen(t, s, 1280, 800)
-	do(t, mia.SignIn("mia", "long enough"), mia.Go("/account"), mia.Sees("on South desk"))
+	do(t, mia.Go("/sign-in"), mia.Type("#name", "mia"), mia.Type("#password", word), mia.ClickText("Sign in"), mia.Sees("Choose a password of your own"))
+	do(t, mia.Type("#fresh", "long enough now"), mia.ClickText("Sign in"), mia.Until("location.pathname === '/desk'"), mia.Go("/account"), mia.Sees("on South desk"))
 
-	for i, text := range []string{"long enough", "longer than that", "longer than that"} {
+	for i, text := range []string{"long enough now", "longer than that", "longer than that"} {
 		do(t, mia.Type(fmt.Sprintf("form label:nth-of-type(%d) input", i+1), text))
 	}
 	do(t, mia.ClickText("Change password"), mia.Sees("Changed. Everywhere else you are signed out."))

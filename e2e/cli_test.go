@@ -209,29 +209,26 @@ func TestTheTokenIsKeptPrivately(t *testing.T) {
 	assert.Equal(t, 3, code)
 }
 
-// Accounts are made from the command line, by leads, with a password from
-// standard input; an analyst needs no desk.
+// Accounts are made from the command line, by leads, and begin with a one-time word;
+// an analyst needs no desk.
 func TestAccountsFromTheCommandLine(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	add := func(person, stdin string, args ...string) (int, string) {
-		code, _, errs := s.oskelReading(person, stdin, append([]string{"add-person"}, args...)...)
-		return code, errs
+	add := func(person string, args ...string) (int, string, string) {
+		return s.oskel(person, append([]string{"add-person"}, args...)...)
 	}
-	code, errs := add("lea", "long enough\n", "-role", "analyst", "-title", "Ava Made-Up", "ava")
+	code, word, errs := add("lea", "-role", "analyst", "-title", "Ava Made-Up", "ava")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, errs, "Added Ava Made-Up (analyst).")
-	code, errs = add("lea", "long enough\n", "-desk", "north", "-desk", "south", "both")
+	assert.Regexp(t, `^([a-z2-7]{4}-){3}[a-z2-7]{4}\n$`, word)
+	code, _, errs = add("lea", "-desk", "north", "-desk", "south", "both")
 	assert.Equal(t, 0, code, errs)
-	code, errs = add("lea", "long enough\n", "-desk", "nowhere", "none")
+	code, _, errs = add("lea", "-desk", "nowhere", "none")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "nowhere")
-	code, errs = add("lea", "short\n", "short")
-	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, "password")
-	code, _ = add("ana", "long enough\n", "mine")
+	code, _, _ = add("ana", "mine")
 	assert.Equal(t, 3, code)
-	code, _ = add("lea", "long enough\n")
+	code, _, _ = add("lea")
 	assert.Equal(t, 2, code)
 	code, out, _ := s.oskel("lea", "people")
 	assert.Equal(t, 0, code)
@@ -250,14 +247,19 @@ func TestAccountsFromTheCommandLine(t *testing.T) {
 		assert.Equal(t, 1, code, args)
 		assert.Contains(t, errs, `here is no open account "nobody"`, args)
 	}
-	code, _, errs = s.oskelReading("", "a new long one\n", "password", "nobody")
+	code, _, errs = s.oskel("", "password", "nobody")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, `There is no open account "nobody".`)
 	for _, args := range [][]string{{"change-person"}, {"close-person", "a", "b"}, {"password", "a", "b"}} {
 		code, _, _ = s.oskel("", args...)
 		assert.Equal(t, 2, code, args)
 	}
-	code, _, errs = s.oskelReading("", "long enough\n", "sign-in", "ava")
+	code, _, errs = s.oskelReading("", word+"ava\n", "sign-in", "ava")
+	assert.Equal(t, 1, code, errs)
+	assert.Contains(t, errs, "12 characters or more; this one has 3")
+	code, _, errs = s.oskelReading("", word+"long enough now\n", "sign-in", "ava")
+	assert.Equal(t, 0, code, errs)
+	code, _, errs = s.oskelReading("", "long enough now\n", "sign-in", "ava")
 	assert.Equal(t, 0, code, errs)
 	code, _, _ = s.oskel("", "exceptions", "-period", "2026-10")
 	assert.Equal(t, 0, code)

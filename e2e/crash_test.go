@@ -27,7 +27,7 @@ func TestKilledInTheMiddleOfAnIntake(t *testing.T) {
 		s := &service{t: t, url: p.url, tokens: map[string]string{}}
 		c, err := client.NewClient(p.url)
 		require.NoError(t, err)
-		return s.with(want[client.Token](t, 201)(c.CreateToken(ctx, client.Credentials{Name: "lead", Password: told[1]})).Token)
+		return s.with(want[client.Token](t, 201)(c.CreateToken(ctx, client.NewToken{Name: "lead", Password: told[1]})).Token)
 	}
 	send := func(c *client.Client, into, name, body string) error {
 		r, err := c.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(into), Name: name}, "text/csv", strings.NewReader(body))

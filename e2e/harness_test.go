@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/stretchr/testify/require"
 
 	"oskel/console"
@@ -25,7 +26,6 @@ import (
 	"oskel/internal/cli"
 	"oskel/internal/client"
 	"oskel/internal/demo"
-	"oskel/internal/httpapi"
 	"oskel/internal/people"
 	"oskel/internal/pgserver"
 	"oskel/internal/store"
@@ -156,20 +156,21 @@ func (s *service) beside(t *testing.T) *service {
 }
 
 func run(t testing.TB, database string, first func(context.Context, *people.Service) error) *service {
-	return runWithin(t, database, first, httpapi.Limits{})
+	return runAs(t, database, func(o *app.Options) { o.FirstPeople = first })
 }
 
-func runWithin(t testing.TB, database string, first func(context.Context, *people.Service) error, limits httpapi.Limits) *service {
+// runAs is a service with other options than the tests'.
+func runAs(t testing.TB, database string, edit func(*app.Options)) *service {
 	s := &service{t: t, tokens: map[string]string{}, database: database}
 	running, cancel := context.WithCancel(context.Background())
 	ready, ended := make(chan string, 1), make(chan error, 1)
-	go func() {
-		ended <- app.Run(running, app.Options{
-			Addr: "127.0.0.1:0", Database: s.database, Console: console.Files(), FirstPeople: first, Limits: limits,
-			Now:   func() time.Time { return today },
-			Ready: func(_ context.Context, url string) error { ready <- url; return nil },
-		})
-	}()
+	o := app.Options{
+		Addr: "127.0.0.1:0", Database: s.database, Console: console.Files(),
+		Now:   func() time.Time { return today },
+		Ready: func(_ context.Context, url string) error { ready <- url; return nil },
+	}
+	edit(&o)
+	go func() { ended <- app.Run(running, o) }()
 	select {
 	case s.url = <-ready:
 	case err := <-ended:
@@ -219,6 +220,14 @@ func stopDemo() {
 	}
 }
 
+// pool reaches into the service's database.
+func (s *service) pool(t *testing.T) *pgxpool.Pool {
+	pool, err := pgxpool.New(ctx, s.database)
+	require.NoError(t, err)
+	t.Cleanup(pool.Close)
+	return pool
+}
+
 // as is a client signed in as a person, with the demo's password for the
 // demo's people.
 func (s *service) as(name string) *client.Client {
@@ -235,7 +244,7 @@ func (s *service) as(name string) *client.Client {
 	}
 	c, err := client.NewClient(s.url, held)
 	require.NoError(s.t, err)
-	token := want[client.Token](s.t, 201)(c.CreateToken(context.Background(), client.Credentials{Name: name, Password: pass}))
+	token := want[client.Token](s.t, 201)(c.CreateToken(context.Background(), client.NewToken{Name: name, Password: pass}))
 	s.tokens[name] = token.Token
 	return s.with(token.Token)
 }

@@ -19,6 +19,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"oskel/internal/app"
 	"oskel/internal/client"
 	"oskel/internal/httpapi"
 )
@@ -26,7 +27,7 @@ import (
 // limited is the small world in a service of other limits.
 func limited(t *testing.T, l httpapi.Limits) *service {
 	s := small(t)
-	other := runWithin(t, s.database, nil, l)
+	other := runAs(t, s.database, func(o *app.Options) { o.Limits = l })
 	t.Cleanup(other.stop)
 	other.tokens = s.tokens
 	return other
@@ -108,11 +109,12 @@ func TestProblemsKeepSecrets(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	for path, body := range map[string]string{
-		"/api/people":           `{"name":"new","title":"New","role":"analyst","password":"short-se"}`,
+		"/api/people":           `{"name":"new","title":"New","role":"analyst","password":"secret"}`,
+		"/api/session/word":     `{"name":"rea","word":"` + strings.Repeat("secret", 60) + `","password":"another password"}`,
 		"/api/session/password": `{"old":"` + strings.Repeat("secret", 60) + `","password":"another password"}`,
 		"/api/people/rob":       `{"title":"x","role":"nothing of the kind","desks":[],"password":"secret"}`,
 	} {
-		method := map[bool]string{true: "POST", false: "PUT"}[path == "/api/people"]
+		method := map[bool]string{true: "POST", false: "PUT"}[path == "/api/people" || path == "/api/session/word"]
 		r, err := http.NewRequest(method, s.url+path, strings.NewReader(body))
 		require.NoError(t, err)
 		r.Header.Set("Authorization", "Bearer "+s.tokens["lea"])
@@ -124,7 +126,6 @@ func TestProblemsKeepSecrets(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, 400, answer.StatusCode, string(text))
 		assert.NotContains(t, string(text), "secret")
-		assert.NotContains(t, string(text), "short-se")
 	}
 }
 
@@ -138,7 +139,7 @@ func TestAFlood(t *testing.T) {
 	s := &service{t: t, url: p.url, tokens: map[string]string{}}
 	plain, err := client.NewClient(p.url)
 	require.NoError(t, err)
-	token := want[client.Token](t, 201)(plain.CreateToken(ctx, client.Credentials{Name: "lead", Password: told[1]})).Token
+	token := want[client.Token](t, 201)(plain.CreateToken(ctx, client.NewToken{Name: "lead", Password: told[1]})).Token
 	c := s.with(token)
 	want[client.Revision](t, 201)(c.PublishRevision(ctx, client.NewRevision{Text: smallBook, Note: "x", BasedOn: at(0)}))
 	var register, sales strings.Builder
@@ -180,7 +181,7 @@ func TestAFlood(t *testing.T) {
 				case 0:
 					do(c.CheckRulebook(ctx, client.RulebookText{Text: deep}))
 				case 1:
-					do(plain.CreateToken(ctx, client.Credentials{Name: "lead", Password: "a wrong password"}))
+					do(plain.CreateToken(ctx, client.NewToken{Name: "lead", Password: "a wrong password"}))
 				case 2:
 					kind := "rep"
 					do(c.ExportTable(ctx, &client.ExportTableParams{Measures: many, By: &kind, Period: "2026-10", Periods: &periods}))

@@ -11,7 +11,7 @@ done
 work=$(mktemp -d)
 trap 'kill $(jobs -p) 2>/dev/null; rm -rf "$work"' EXIT
 export PATH=$PWD/bin:$PATH XDG_CONFIG_HOME=$work/config
-echo quillhaven | oskel sign-in ines 2>/dev/null
+echo "quillhaven demo" | oskel sign-in ines 2>/dev/null
 Xvfb -displayfd 3 -screen 0 1280x800x24 -nolisten tcp 3>"$work/display" 2>/dev/null &
 until [ -s "$work/display" ]; do sleep 0.1; done
 export DISPLAY=:$(cat "$work/display")

@@ -4,6 +4,7 @@ package app
 import (
 	"context"
 	"crypto/rand"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -36,6 +37,13 @@ type Options struct {
 	Console  fs.FS
 	Now      func() time.Time
 	Limits   httpapi.Limits
+	Proxies  []string // addresses and networks that may say who asks
+
+	// With a certificate and its key the service speaks TLS; Redirect is then an
+	// address whose callers are sent on to it.
+	Certificate, Key, Redirect string
+
+	Log Log
 
 	// FirstPeople adds accounts to an empty database. Without it a lead with
 	// a password of chance is made, and told to Say.
@@ -56,6 +64,13 @@ func Run(ctx context.Context, o Options) error {
 		return fmt.Errorf("cannot listen on %s: %w; is another service running there? Choose another address with -addr", o.Addr, err)
 	}
 	defer listener.Close() //nolint:errcheck // the server closes it; this is for the ways out before
+	listener, scheme, err := o.secured(listener)
+	if err != nil {
+		return err
+	}
+	if scheme == "https" {
+		o.Secure = true
+	}
 	database := o.Database
 	var restarted func(func()) // of a server of its own
 	if database == "" {
@@ -81,11 +96,11 @@ func Run(ctx context.Context, o Options) error {
 	if err := firstPeople(ctx, s, accounts, o); err != nil {
 		return err
 	}
-	go dropSessions(ctx, s)
+	go dropEnded(ctx, s)
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(listener) }()
-	url := "http://" + listener.Addr().String()
+	url := scheme + "://" + listener.Addr().String()
 	slog.Info("serving", "address", url)
 	if o.Ready != nil {
 		go func() {
@@ -111,13 +126,36 @@ func Run(ctx context.Context, o Options) error {
 	return err
 }
 
-// dropSessions clears away sessions that have ended, every hour.
-func dropSessions(ctx context.Context, s *store.Store) {
+// secured has a listener speak TLS where there is a certificate, and sends the callers
+// of the other address there.
+func (o Options) secured(plain net.Listener) (listener net.Listener, scheme string, err error) {
+	if o.Certificate == "" && o.Key == "" && o.Redirect == "" {
+		return plain, "http", nil
+	}
+	if o.Certificate == "" || o.Key == "" {
+		return nil, "", errors.New("TLS takes both a certificate and its key: -certificate FILE -key FILE")
+	}
+	c, err := newCertificate(o.Certificate, o.Key)
+	if err != nil {
+		return nil, "", err
+	}
+	if o.Redirect != "" {
+		other, err := net.Listen("tcp", o.Redirect)
+		if err != nil {
+			return nil, "", fmt.Errorf("cannot listen on %s, whose callers are to be sent on: %w", o.Redirect, err)
+		}
+		go redirect(other, plain.Addr().String())
+	}
+	return tls.NewListener(plain, &tls.Config{GetCertificate: c.get, MinVersion: tls.VersionTLS12, NextProtos: []string{"h2", "http/1.1"}}), "https", nil
+}
+
+// dropEnded clears away sessions and tokens that have ended, every hour.
+func dropEnded(ctx context.Context, s *store.Store) {
 	tick := time.NewTicker(time.Hour)
 	defer tick.Stop()
 	for {
-		if err := s.DropExpiredSessions(ctx); err != nil && ctx.Err() == nil {
-			slog.Error("clearing away ended sessions", "error", err)
+		if err := s.DropEnded(ctx); err != nil && ctx.Err() == nil {
+			slog.Error("clearing away what has ended", "error", err)
 		}
 		select {
 		case <-ctx.Done():
@@ -130,11 +168,11 @@ func dropSessions(ctx context.Context, s *store.Store) {
 func wire(s *store.Store, o Options) (http.Handler, *people.Service, error) {
 	b := books.New(s)
 	f := figures.New(s)
-	accounts := people.New(s)
+	accounts := people.New(s, o.Now)
 	handler, err := httpapi.New(httpapi.Services{
 		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b), Sweep: sweep.New(s, b, f, o.Now), Review: review.New(s), People: accounts,
-		// Without its own cleaning up, which cannot be stopped safely; dropSessions does it.
-		Sessions: pgxstore.NewWithCleanupInterval(s.Pool(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits,
+		// Without its own cleaning up, which cannot be stopped safely; dropEnded does it.
+		Sessions: pgxstore.NewWithCleanupInterval(s.Pool(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits, Proxies: o.Proxies, Audit: s,
 	})
 	return handler, accounts, err
 }

@@ -20,7 +20,7 @@ func as(ctx context.Context, e *env, name string) (*client.Client, func(), error
 	if err != nil {
 		return nil, nil, err
 	}
-	r, err := c.CreateToken(ctx, client.Credentials{Name: name, Password: demo.Password})
+	r, err := c.CreateToken(ctx, client.NewToken{Name: name, Password: demo.Password, Title: ptr("the demo")})
 	token, err := read[client.Token](e, r, err)
 	if err != nil {
 		return nil, nil, err

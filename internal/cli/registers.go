@@ -137,6 +137,8 @@ func showSubject(ctx context.Context, e *env, kind, key string) error {
 	return e.show(all, []column{{head: "version", right: true}, {head: "valid from"}, {head: "valid to"}, {head: "name"}, {head: "attributes", wrap: true}, {head: "active from"}, {head: "active to"}, {head: "by"}, {head: "counts"}}, rows)
 }
 
+func ptr[T any](v T) *T { return &v }
+
 func or(s, fallback string) string {
 	if s == "" {
 		return fallback

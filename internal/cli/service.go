@@ -4,7 +4,6 @@ import (
 	"context"
 	"flag"
 	"fmt"
-	"log/slog"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -60,7 +59,16 @@ func serveFlags(f *flag.FlagSet) *app.Options {
 	f.StringVar(&o.Database, "database", os.Getenv("OSKEL_DATABASE"), "the `URL` of a PostgreSQL database; OSKEL_DATABASE sets it too")
 	f.StringVar(&o.Data, "data", envOr("OSKEL_DATA", "var/oskel"), "the `directory` of the service's own PostgreSQL")
 	f.IntVar(&o.Port, "pg-port", 0, "the `port` of the service's own PostgreSQL; 0 takes a free one")
-	f.BoolVar(&o.Secure, "https", false, "the console is reached over HTTPS alone")
+	f.StringVar(&o.Certificate, "certificate", "", "a `file` with the certificate to speak TLS with; read again when it changes")
+	f.StringVar(&o.Key, "key", "", "the `file` with the certificate's key")
+	f.StringVar(&o.Redirect, "redirect", "", "an `address` whose callers are sent on to the one with TLS, such as :80")
+	f.BoolVar(&o.Secure, "https", false, "the console is reached over HTTPS alone, by a proxy in front")
+	f.Func("proxies", "`addresses` and networks of proxies that may say who asks, with commas between", func(s string) error {
+		o.Proxies = strings.Split(s, ",")
+		return nil
+	})
+	f.StringVar(&o.Log.Level, "log-level", "info", "how much is logged: error, warn, info, or debug with every request")
+	f.StringVar(&o.Log.Format, "log-format", "text", "text or json")
 	f.Func("memory", "the `size` of memory that the service may use, such as 2GiB; three quarters of the machine's unless stated", func(s string) (err error) {
 		o.Limits.Memory, err = bytesOf(s)
 		return err
@@ -89,7 +97,9 @@ func bytesOf(s string) (int64, error) {
 const leastMemory = 256 << 20
 
 func serve(ctx context.Context, e *env, o app.Options) error {
-	slog.SetDefault(slog.New(slog.NewTextHandler(e.err, nil)))
+	if err := o.Log.Begin(e.err); err != nil {
+		return usagef("%s", err)
+	}
 	o.Console = console.Files()
 	o.Say = e.say
 	return app.Run(ctx, o)

@@ -432,6 +432,27 @@ func (e Role) Valid() bool {
 	}
 }
 
+// Defines values for Scope.
+const (
+	Everything Scope = "everything"
+	Read       Scope = "read"
+	Review     Scope = "review"
+)
+
+// Valid indicates whether the value is a known member of the Scope enum.
+func (e Scope) Valid() bool {
+	switch e {
+	case Everything:
+		return true
+	case Read:
+		return true
+	case Review:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for TargetCellState.
 const (
 	Missing   TargetCellState = "missing"
@@ -631,6 +652,41 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	default:
 		return false
 	}
+}
+
+// AuditEntry defines model for AuditEntry.
+type AuditEntry struct {
+	// About What it was done to
+	About     string    `json:"about"`
+	Address   string    `json:"address"`
+	At        time.Time `json:"at"`
+	Id        int64     `json:"id"`
+	Operation string    `json:"operation"`
+
+	// Outcome 'done', or why not
+	Outcome string `json:"outcome"`
+
+	// Person Who, as they gave their name
+	Person string `json:"person"`
+
+	// Request The request's id, as in the answer and the log
+	Request string `json:"request"`
+
+	// Way session, or the token's name
+	Way string `json:"way"`
+
+	// Words The operation in words
+	Words string `json:"words"`
+}
+
+// AuditPage defines model for AuditPage.
+type AuditPage struct {
+	// Before Where the next page begins; none if this is the last
+	Before  *int64       `json:"before,omitempty"`
+	Entries []AuditEntry `json:"entries"`
+
+	// Operations What can be asked for
+	Operations []Named `json:"operations"`
 }
 
 // BandDefinition defines model for BandDefinition.
@@ -1231,18 +1287,12 @@ type NewDraft struct {
 	Version int `json:"version"`
 }
 
-// NewPassword defines model for NewPassword.
-type NewPassword struct {
-	Password string `json:"password"`
-}
-
 // NewPerson defines model for NewPerson.
 type NewPerson struct {
-	Desks    *[]string `json:"desks,omitempty"`
-	Name     string    `json:"name"`
-	Password string    `json:"password"`
-	Role     Role      `json:"role"`
-	Title    string    `json:"title"`
+	Desks *[]string `json:"desks,omitempty"`
+	Name  string    `json:"name"`
+	Role  Role      `json:"role"`
+	Title string    `json:"title"`
 }
 
 // NewRevision defines model for NewRevision.
@@ -1261,6 +1311,17 @@ type NewSweep struct {
 	// OpenCases false records the exceptions without putting them on desks, for periods long past
 	OpenCases *bool  `json:"open_cases,omitempty"`
 	Period    string `json:"period"`
+}
+
+// NewToken defines model for NewToken.
+type NewToken struct {
+	Days     *int   `json:"days,omitempty"`
+	Name     string `json:"name"`
+	Password string `json:"password"`
+
+	// Scope What a token may do: read; read and work on cases; everything its person may
+	Scope *Scope  `json:"scope,omitempty"`
+	Title *string `json:"title,omitempty"`
 }
 
 // Overview defines model for Overview.
@@ -1334,6 +1395,13 @@ type Person struct {
 	Title  string   `json:"title"`
 }
 
+// PersonAdded defines model for PersonAdded.
+type PersonAdded struct {
+	Ends   time.Time `json:"ends"`
+	Person Person    `json:"person"`
+	Word   string    `json:"word"`
+}
+
 // PersonChange defines model for PersonChange.
 type PersonChange struct {
 	Desks []string `json:"desks"`
@@ -1372,8 +1440,11 @@ type Problem struct {
 	Count  *int     `json:"count,omitempty"`
 	Detail *string  `json:"detail,omitempty"`
 	Faults *[]Fault `json:"faults,omitempty"`
-	Status int      `json:"status"`
-	Title  string   `json:"title"`
+
+	// Request The request's id, by which the log tells of it
+	Request *string `json:"request,omitempty"`
+	Status  int     `json:"status"`
+	Title   string  `json:"title"`
 
 	// Type Stable, such as urn:oskel:not-allowed
 	Type string `json:"type"`
@@ -1584,6 +1655,9 @@ type RulebookText struct {
 	Text string `json:"text"`
 }
 
+// Scope What a token may do: read; read and work on cases; everything its person may
+type Scope string
+
 // Settled defines model for Settled.
 type Settled struct {
 	Settled int `json:"settled"`
@@ -1750,6 +1824,23 @@ type Token struct {
 	Token  string `json:"token"`
 }
 
+// TokenNote defines model for TokenNote.
+type TokenNote struct {
+	// Current It is the token of this call
+	Current bool      `json:"current"`
+	Ends    time.Time `json:"ends"`
+	Id      int64     `json:"id"`
+	Made    time.Time `json:"made"`
+	Person  string    `json:"person"`
+
+	// Scope What a token may do: read; read and work on cases; everything its person may
+	Scope Scope  `json:"scope"`
+	Title string `json:"title"`
+
+	// Used To the minute
+	Used *time.Time `json:"used,omitempty"`
+}
+
 // Turned defines model for Turned.
 type Turned struct {
 	Flagged  int `json:"flagged"`
@@ -1764,6 +1855,19 @@ type WhatIf struct {
 	Why     string `json:"why"`
 }
 
+// Word defines model for Word.
+type Word struct {
+	Ends time.Time `json:"ends"`
+	Word string    `json:"word"`
+}
+
+// WordUse defines model for WordUse.
+type WordUse struct {
+	Name     string `json:"name"`
+	Password string `json:"password"`
+	Word     string `json:"word"`
+}
+
 // CaseId defines model for CaseId.
 type CaseId = int64
 
@@ -1775,6 +1879,24 @@ type Period = string
 
 // PersonName defines model for PersonName.
 type PersonName = string
+
+// ListAuditParams defines parameters for ListAudit.
+type ListAuditParams struct {
+	Person    *string `form:"person,omitempty" json:"person,omitempty"`
+	Operation *string `form:"operation,omitempty" json:"operation,omitempty"`
+
+	// Before Only what stands before this number
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
+
+// ExportAuditParams defines parameters for ExportAudit.
+type ExportAuditParams struct {
+	Person    *string `form:"person,omitempty" json:"person,omitempty"`
+	Operation *string `form:"operation,omitempty" json:"operation,omitempty"`
+
+	// Before Only what stands before this number
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
 
 // GetCalendarParams defines parameters for GetCalendar.
 type GetCalendarParams struct {
@@ -2040,6 +2162,11 @@ type GetTargetsParams struct {
 	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// ListTokensParams defines parameters for ListTokens.
+type ListTokensParams struct {
+	All *bool `form:"all,omitempty" json:"all,omitempty"`
+}
+
 // SettleClearedJSONRequestBody defines body for SettleCleared for application/json ContentType.
 type SettleClearedJSONRequestBody = ClearedRequest
 
@@ -2063,9 +2190,6 @@ type CreatePersonJSONRequestBody = NewPerson
 
 // ChangePersonJSONRequestBody defines body for ChangePerson for application/json ContentType.
 type ChangePersonJSONRequestBody = PersonChange
-
-// ResetPasswordJSONRequestBody defines body for ResetPassword for application/json ContentType.
-type ResetPasswordJSONRequestBody = NewPassword
 
 // RehearseJSONRequestBody defines body for Rehearse for application/json ContentType.
 type RehearseJSONRequestBody = RehearsalRequest
@@ -2103,11 +2227,14 @@ type SignInJSONRequestBody = Credentials
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody = PasswordChange
 
+// UseWordJSONRequestBody defines body for UseWord for application/json ContentType.
+type UseWordJSONRequestBody = WordUse
+
 // CreateSweepJSONRequestBody defines body for CreateSweep for application/json ContentType.
 type CreateSweepJSONRequestBody = NewSweep
 
 // CreateTokenJSONRequestBody defines body for CreateToken for application/json ContentType.
-type CreateTokenJSONRequestBody = Credentials
+type CreateTokenJSONRequestBody = NewToken
 
 // RequestEditorFn is the function signature for the RequestEditor callback function
 type RequestEditorFn func(ctx context.Context, req *http.Request) error
@@ -2182,6 +2309,14 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 
 // The interface specification for the client above.
 type ClientInterface interface {
+
+	// ListAudit What was done, by whom and from where, the newest first (leads only)
+	//
+	// Corresponds with GET /api/audit (the `ListAudit` operationId).
+	ListAudit(ctx context.Context, params *ListAuditParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ExportAudit performs a GET /api/audit/export (the `ExportAudit` operationId) request.
+	ExportAudit(ctx context.Context, params *ExportAuditParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetCalendar A year of the published calendar, day by day
 	//
@@ -2371,19 +2506,10 @@ type ClientInterface interface {
 	// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
 	ChangePerson(ctx context.Context, name PersonName, body ChangePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ResetPasswordWithBody Give an account another password; its sessions and tokens end (leads only)
+	// MakeWord Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
 	//
-	// Takes any type of body and a specified content type.
-	//
-	// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
-	ResetPasswordWithBody(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
-
-	// ResetPassword Give an account another password; its sessions and tokens end (leads only)
-	//
-	// Takes a body of the `application/json` content type.
-	//
-	// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
-	ResetPassword(ctx context.Context, name PersonName, body ResetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with POST /api/people/{name}/word (the `MakeWord` operationId).
+	MakeWord(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPeriods The last thirteen periods of a grain up to the newest with lines
 	//
@@ -2604,6 +2730,20 @@ type ClientInterface interface {
 	// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
 	ChangePassword(ctx context.Context, body ChangePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// UseWordWithBody Sign in with a one-time word and choose a password; sets the session cookie
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/session/word (the `UseWord` operationId).
+	UseWordWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// UseWord Sign in with a one-time word and choose a password; sets the session cookie
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/session/word (the `UseWord` operationId).
+	UseWord(ctx context.Context, body UseWordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListSweeps performs a GET /api/sweeps (the `ListSweeps` operationId) request.
 	ListSweeps(ctx context.Context, params *ListSweepsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
@@ -2634,14 +2774,19 @@ type ClientInterface interface {
 	// Corresponds with GET /api/targets/{kind} (the `GetTargets` operationId).
 	GetTargets(ctx context.Context, kind string, params *GetTargetsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CreateTokenWithBody Make a token for the command line, with name and password
+	// ListTokens The tokens that have not ended, one's own or (leads only) everybody's
+	//
+	// Corresponds with GET /api/tokens (the `ListTokens` operationId).
+	ListTokens(ctx context.Context, params *ListTokensParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CreateTokenWithBody Make a token for a program or the command line, with name and password
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/tokens (the `CreateToken` operationId).
 	CreateTokenWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CreateToken Make a token for the command line, with name and password
+	// CreateToken Make a token for a program or the command line, with name and password
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -2652,6 +2797,39 @@ type ClientInterface interface {
 	//
 	// Corresponds with DELETE /api/tokens/current (the `DeleteToken` operationId).
 	DeleteToken(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RevokeToken Make a token void, one's own or (leads only) anybody's
+	//
+	// Corresponds with DELETE /api/tokens/{id} (the `RevokeToken` operationId).
+	RevokeToken(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+}
+
+// ListAudit What was done, by whom and from where, the newest first (leads only)
+//
+// Corresponds with GET /api/audit (the `ListAudit` operationId).
+func (c *Client) ListAudit(ctx context.Context, params *ListAuditParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListAuditRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ExportAudit performs a GET /api/audit/export (the `ExportAudit` operationId) request.
+func (c *Client) ExportAudit(ctx context.Context, params *ExportAuditParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExportAuditRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
 }
 
 // GetCalendar A year of the published calendar, day by day
@@ -3202,30 +3380,11 @@ func (c *Client) ChangePerson(ctx context.Context, name PersonName, body ChangeP
 	return c.Client.Do(req)
 }
 
-// ResetPasswordWithBody Give an account another password; its sessions and tokens end (leads only)
+// MakeWord Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
 //
-// Takes any type of body and a specified content type.
-//
-// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
-func (c *Client) ResetPasswordWithBody(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewResetPasswordRequestWithBody(c.Server, name, contentType, body)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
-// ResetPassword Give an account another password; its sessions and tokens end (leads only)
-//
-// Takes a body of the `application/json` content type.
-//
-// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
-func (c *Client) ResetPassword(ctx context.Context, name PersonName, body ResetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewResetPasswordRequest(c.Server, name, body)
+// Corresponds with POST /api/people/{name}/word (the `MakeWord` operationId).
+func (c *Client) MakeWord(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMakeWordRequest(c.Server, name)
 	if err != nil {
 		return nil, err
 	}
@@ -3805,6 +3964,40 @@ func (c *Client) ChangePassword(ctx context.Context, body ChangePasswordJSONRequ
 	return c.Client.Do(req)
 }
 
+// UseWordWithBody Sign in with a one-time word and choose a password; sets the session cookie
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/session/word (the `UseWord` operationId).
+func (c *Client) UseWordWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUseWordRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// UseWord Sign in with a one-time word and choose a password; sets the session cookie
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/session/word (the `UseWord` operationId).
+func (c *Client) UseWord(ctx context.Context, body UseWordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUseWordRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListSweeps performs a GET /api/sweeps (the `ListSweeps` operationId) request.
 func (c *Client) ListSweeps(ctx context.Context, params *ListSweepsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListSweepsRequest(c.Server, params)
@@ -3895,7 +4088,22 @@ func (c *Client) GetTargets(ctx context.Context, kind string, params *GetTargets
 	return c.Client.Do(req)
 }
 
-// CreateTokenWithBody Make a token for the command line, with name and password
+// ListTokens The tokens that have not ended, one's own or (leads only) everybody's
+//
+// Corresponds with GET /api/tokens (the `ListTokens` operationId).
+func (c *Client) ListTokens(ctx context.Context, params *ListTokensParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListTokensRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CreateTokenWithBody Make a token for a program or the command line, with name and password
 //
 // Takes any type of body and a specified content type.
 //
@@ -3912,7 +4120,7 @@ func (c *Client) CreateTokenWithBody(ctx context.Context, contentType string, bo
 	return c.Client.Do(req)
 }
 
-// CreateToken Make a token for the command line, with name and password
+// CreateToken Make a token for a program or the command line, with name and password
 //
 // Takes a body of the `application/json` content type.
 //
@@ -3942,6 +4150,177 @@ func (c *Client) DeleteToken(ctx context.Context, reqEditors ...RequestEditorFn)
 		return nil, err
 	}
 	return c.Client.Do(req)
+}
+
+// RevokeToken Make a token void, one's own or (leads only) anybody's
+//
+// Corresponds with DELETE /api/tokens/{id} (the `RevokeToken` operationId).
+func (c *Client) RevokeToken(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRevokeTokenRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// NewListAuditRequest constructs an http.Request for the ListAudit method
+func NewListAuditRequest(server string, params *ListAuditParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/audit")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Person != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "person", *params.Person, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Operation != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "operation", *params.Operation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Before != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "before", *params.Before, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewExportAuditRequest constructs an http.Request for the ExportAudit method
+func NewExportAuditRequest(server string, params *ExportAuditParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/audit/export")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Person != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "person", *params.Person, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Operation != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "operation", *params.Operation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Before != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "before", *params.Before, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
 }
 
 // NewGetCalendarRequest constructs an http.Request for the GetCalendar method
@@ -5521,19 +5900,8 @@ func NewChangePersonRequestWithBody(server string, name PersonName, contentType 
 	return req, nil
 }
 
-// NewResetPasswordRequest calls the generic ResetPassword builder with application/json body
-func NewResetPasswordRequest(server string, name PersonName, body ResetPasswordJSONRequestBody) (*http.Request, error) {
-	var bodyReader io.Reader
-	buf, err := json.Marshal(body)
-	if err != nil {
-		return nil, err
-	}
-	bodyReader = bytes.NewReader(buf)
-	return NewResetPasswordRequestWithBody(server, name, "application/json", bodyReader)
-}
-
-// NewResetPasswordRequestWithBody constructs an http.Request for the ResetPassword method, with any body, and a specified content type
-func NewResetPasswordRequestWithBody(server string, name PersonName, contentType string, body io.Reader) (*http.Request, error) {
+// NewMakeWordRequest constructs an http.Request for the MakeWord method
+func NewMakeWordRequest(server string, name PersonName) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -5548,7 +5916,7 @@ func NewResetPasswordRequestWithBody(server string, name PersonName, contentType
 		return nil, err
 	}
 
-	operationPath := fmt.Sprintf("/api/people/%s/password", pathParam0)
+	operationPath := fmt.Sprintf("/api/people/%s/word", pathParam0)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -5558,12 +5926,10 @@ func NewResetPasswordRequestWithBody(server string, name PersonName, contentType
 		return nil, err
 	}
 
-	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
-
-	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -6586,6 +6952,46 @@ func NewChangePasswordRequestWithBody(server string, contentType string, body io
 	return req, nil
 }
 
+// NewUseWordRequest calls the generic UseWord builder with application/json body
+func NewUseWordRequest(server string, body UseWordJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewUseWordRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewUseWordRequestWithBody constructs an http.Request for the UseWord method, with any body, and a specified content type
+func NewUseWordRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/session/word")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListSweepsRequest constructs an http.Request for the ListSweeps method
 func NewListSweepsRequest(server string, params *ListSweepsParams) (*http.Request, error) {
 	var err error
@@ -7145,6 +7551,60 @@ func NewGetTargetsRequest(server string, kind string, params *GetTargetsParams) 
 	return req, nil
 }
 
+// NewListTokensRequest constructs an http.Request for the ListTokens method
+func NewListTokensRequest(server string, params *ListTokensParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/tokens")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.All != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "all", *params.All, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewCreateTokenRequest calls the generic CreateToken builder with application/json body
 func NewCreateTokenRequest(server string, body CreateTokenJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -7212,6 +7672,40 @@ func NewDeleteTokenRequest(server string) (*http.Request, error) {
 	return req, nil
 }
 
+// NewRevokeTokenRequest constructs an http.Request for the RevokeToken method
+func NewRevokeTokenRequest(server string, id int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/tokens/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 func (c *Client) applyEditors(ctx context.Context, req *http.Request, additionalEditors []RequestEditorFn) error {
 	for _, r := range c.RequestEditors {
 		if err := r(ctx, req); err != nil {
@@ -7255,6 +7749,18 @@ func WithBaseURL(baseURL string) ClientOption {
 
 // ClientWithResponsesInterface is the interface specification for the client with responses above.
 type ClientWithResponsesInterface interface {
+
+	// ListAuditWithResponse What was done, by whom and from where, the newest first (leads only)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/audit (the `ListAudit` operationId).
+	ListAuditWithResponse(ctx context.Context, params *ListAuditParams, reqEditors ...RequestEditorFn) (*ListAuditResponse, error)
+
+	// ExportAuditWithResponse performs a GET /api/audit/export (the `ExportAudit` operationId) request.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	ExportAuditWithResponse(ctx context.Context, params *ExportAuditParams, reqEditors ...RequestEditorFn) (*ExportAuditResponse, error)
 
 	// GetCalendarWithResponse A year of the published calendar, day by day
 	//
@@ -7484,19 +7990,12 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
 	ChangePersonWithResponse(ctx context.Context, name PersonName, body ChangePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangePersonResponse, error)
 
-	// ResetPasswordWithBodyWithResponse Give an account another password; its sessions and tokens end (leads only)
+	// MakeWordWithResponse Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
 	//
-	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
-	ResetPasswordWithBodyWithResponse(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error)
-
-	// ResetPasswordWithResponse Give an account another password; its sessions and tokens end (leads only)
-	//
-	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
-	//
-	// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
-	ResetPasswordWithResponse(ctx context.Context, name PersonName, body ResetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error)
+	// Corresponds with POST /api/people/{name}/word (the `MakeWord` operationId).
+	MakeWordWithResponse(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*MakeWordResponse, error)
 
 	// ListPeriodsWithResponse The last thirteen periods of a grain up to the newest with lines
 	//
@@ -7739,6 +8238,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
 	ChangePasswordWithResponse(ctx context.Context, body ChangePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangePasswordResponse, error)
 
+	// UseWordWithBodyWithResponse Sign in with a one-time word and choose a password; sets the session cookie
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/session/word (the `UseWord` operationId).
+	UseWordWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UseWordResponse, error)
+
+	// UseWordWithResponse Sign in with a one-time word and choose a password; sets the session cookie
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/session/word (the `UseWord` operationId).
+	UseWordWithResponse(ctx context.Context, body UseWordJSONRequestBody, reqEditors ...RequestEditorFn) (*UseWordResponse, error)
+
 	// ListSweepsWithResponse performs a GET /api/sweeps (the `ListSweeps` operationId) request.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -7777,14 +8290,21 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/targets/{kind} (the `GetTargets` operationId).
 	GetTargetsWithResponse(ctx context.Context, kind string, params *GetTargetsParams, reqEditors ...RequestEditorFn) (*GetTargetsResponse, error)
 
-	// CreateTokenWithBodyWithResponse Make a token for the command line, with name and password
+	// ListTokensWithResponse The tokens that have not ended, one's own or (leads only) everybody's
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/tokens (the `ListTokens` operationId).
+	ListTokensWithResponse(ctx context.Context, params *ListTokensParams, reqEditors ...RequestEditorFn) (*ListTokensResponse, error)
+
+	// CreateTokenWithBodyWithResponse Make a token for a program or the command line, with name and password
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/tokens (the `CreateToken` operationId).
 	CreateTokenWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreateTokenResponse, error)
 
-	// CreateTokenWithResponse Make a token for the command line, with name and password
+	// CreateTokenWithResponse Make a token for a program or the command line, with name and password
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -7797,6 +8317,102 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with DELETE /api/tokens/current (the `DeleteToken` operationId).
 	DeleteTokenWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*DeleteTokenResponse, error)
+
+	// RevokeTokenWithResponse Make a token void, one's own or (leads only) anybody's
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/tokens/{id} (the `RevokeToken` operationId).
+	RevokeTokenWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*RevokeTokenResponse, error)
+}
+
+type ListAuditResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *AuditPage
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListAuditResponse) GetJSON200() *AuditPage {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListAuditResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListAuditResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListAuditResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListAuditResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListAuditResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ExportAuditResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ExportAuditResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ExportAuditResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ExportAuditResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ExportAuditResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ExportAuditResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
 }
 
 type GetCalendarResponse struct {
@@ -9003,13 +9619,13 @@ type CreatePersonResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON201 the response for an HTTP 201 `application/json` response
-	JSON201 *Person
+	JSON201 *PersonAdded
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
 // GetJSON201 returns the response for an HTTP 201 `application/json` response
-func (r CreatePersonResponse) GetJSON201() *Person {
+func (r CreatePersonResponse) GetJSON201() *PersonAdded {
 	return r.JSON201
 }
 
@@ -9136,25 +9752,32 @@ func (r ChangePersonResponse) ContentType() string {
 	return ""
 }
 
-type ResetPasswordResponse struct {
+type MakeWordResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Word
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r MakeWordResponse) GetJSON201() *Word {
+	return r.JSON201
+}
+
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r ResetPasswordResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r MakeWordResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r ResetPasswordResponse) GetBody() []byte {
+func (r MakeWordResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r ResetPasswordResponse) Status() string {
+func (r MakeWordResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -9162,7 +9785,7 @@ func (r ResetPasswordResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r ResetPasswordResponse) StatusCode() int {
+func (r MakeWordResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -9170,7 +9793,7 @@ func (r ResetPasswordResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r ResetPasswordResponse) ContentType() string {
+func (r MakeWordResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -10267,6 +10890,54 @@ func (r ChangePasswordResponse) ContentType() string {
 	return ""
 }
 
+type UseWordResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Person
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r UseWordResponse) GetJSON200() *Person {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r UseWordResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r UseWordResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r UseWordResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r UseWordResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r UseWordResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListSweepsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -10507,6 +11178,54 @@ func (r GetTargetsResponse) ContentType() string {
 	return ""
 }
 
+type ListTokensResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]TokenNote
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListTokensResponse) GetJSON200() *[]TokenNote {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListTokensResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListTokensResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListTokensResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListTokensResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListTokensResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type CreateTokenResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -10594,6 +11313,71 @@ func (r DeleteTokenResponse) ContentType() string {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
 	return ""
+}
+
+type RevokeTokenResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RevokeTokenResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RevokeTokenResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RevokeTokenResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RevokeTokenResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RevokeTokenResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// ListAuditWithResponse What was done, by whom and from where, the newest first (leads only)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/audit (the `ListAudit` operationId).
+func (c *ClientWithResponses) ListAuditWithResponse(ctx context.Context, params *ListAuditParams, reqEditors ...RequestEditorFn) (*ListAuditResponse, error) {
+	rsp, err := c.ListAudit(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListAuditResponse(rsp)
+}
+
+// ExportAuditWithResponse performs a GET /api/audit/export (the `ExportAudit` operationId) request.
+//
+// Returns a wrapper object for the known response body format(s).
+func (c *ClientWithResponses) ExportAuditWithResponse(ctx context.Context, params *ExportAuditParams, reqEditors ...RequestEditorFn) (*ExportAuditResponse, error) {
+	rsp, err := c.ExportAudit(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExportAuditResponse(rsp)
 }
 
 // GetCalendarWithResponse A year of the published calendar, day by day
@@ -11040,30 +11824,17 @@ func (c *ClientWithResponses) ChangePersonWithResponse(ctx context.Context, name
 	return ParseChangePersonResponse(rsp)
 }
 
-// ResetPasswordWithBodyWithResponse Give an account another password; its sessions and tokens end (leads only)
+// MakeWordWithResponse Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
 //
-// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+// Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
-func (c *ClientWithResponses) ResetPasswordWithBodyWithResponse(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error) {
-	rsp, err := c.ResetPasswordWithBody(ctx, name, contentType, body, reqEditors...)
+// Corresponds with POST /api/people/{name}/word (the `MakeWord` operationId).
+func (c *ClientWithResponses) MakeWordWithResponse(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*MakeWordResponse, error) {
+	rsp, err := c.MakeWord(ctx, name, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseResetPasswordResponse(rsp)
-}
-
-// ResetPasswordWithResponse Give an account another password; its sessions and tokens end (leads only)
-//
-// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
-//
-// Corresponds with PUT /api/people/{name}/password (the `ResetPassword` operationId).
-func (c *ClientWithResponses) ResetPasswordWithResponse(ctx context.Context, name PersonName, body ResetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error) {
-	rsp, err := c.ResetPassword(ctx, name, body, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseResetPasswordResponse(rsp)
+	return ParseMakeWordResponse(rsp)
 }
 
 // ListPeriodsWithResponse The last thirteen periods of a grain up to the newest with lines
@@ -11517,6 +12288,32 @@ func (c *ClientWithResponses) ChangePasswordWithResponse(ctx context.Context, bo
 	return ParseChangePasswordResponse(rsp)
 }
 
+// UseWordWithBodyWithResponse Sign in with a one-time word and choose a password; sets the session cookie
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/session/word (the `UseWord` operationId).
+func (c *ClientWithResponses) UseWordWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UseWordResponse, error) {
+	rsp, err := c.UseWordWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUseWordResponse(rsp)
+}
+
+// UseWordWithResponse Sign in with a one-time word and choose a password; sets the session cookie
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/session/word (the `UseWord` operationId).
+func (c *ClientWithResponses) UseWordWithResponse(ctx context.Context, body UseWordJSONRequestBody, reqEditors ...RequestEditorFn) (*UseWordResponse, error) {
+	rsp, err := c.UseWord(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUseWordResponse(rsp)
+}
+
 // ListSweepsWithResponse performs a GET /api/sweeps (the `ListSweeps` operationId) request.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -11591,7 +12388,20 @@ func (c *ClientWithResponses) GetTargetsWithResponse(ctx context.Context, kind s
 	return ParseGetTargetsResponse(rsp)
 }
 
-// CreateTokenWithBodyWithResponse Make a token for the command line, with name and password
+// ListTokensWithResponse The tokens that have not ended, one's own or (leads only) everybody's
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/tokens (the `ListTokens` operationId).
+func (c *ClientWithResponses) ListTokensWithResponse(ctx context.Context, params *ListTokensParams, reqEditors ...RequestEditorFn) (*ListTokensResponse, error) {
+	rsp, err := c.ListTokens(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListTokensResponse(rsp)
+}
+
+// CreateTokenWithBodyWithResponse Make a token for a program or the command line, with name and password
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -11604,7 +12414,7 @@ func (c *ClientWithResponses) CreateTokenWithBodyWithResponse(ctx context.Contex
 	return ParseCreateTokenResponse(rsp)
 }
 
-// CreateTokenWithResponse Make a token for the command line, with name and password
+// CreateTokenWithResponse Make a token for a program or the command line, with name and password
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -11628,6 +12438,78 @@ func (c *ClientWithResponses) DeleteTokenWithResponse(ctx context.Context, reqEd
 		return nil, err
 	}
 	return ParseDeleteTokenResponse(rsp)
+}
+
+// RevokeTokenWithResponse Make a token void, one's own or (leads only) anybody's
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/tokens/{id} (the `RevokeToken` operationId).
+func (c *ClientWithResponses) RevokeTokenWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*RevokeTokenResponse, error) {
+	rsp, err := c.RevokeToken(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRevokeTokenResponse(rsp)
+}
+
+// ParseListAuditResponse parses an HTTP response from a ListAuditWithResponse call
+func ParseListAuditResponse(rsp *http.Response) (*ListAuditResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListAuditResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest AuditPage
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseExportAuditResponse parses an HTTP response from a ExportAuditWithResponse call
+func ParseExportAuditResponse(rsp *http.Response) (*ExportAuditResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ExportAuditResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
 }
 
 // ParseGetCalendarResponse parses an HTTP response from a GetCalendarWithResponse call
@@ -12479,7 +13361,7 @@ func ParseCreatePersonResponse(rsp *http.Response) (*CreatePersonResponse, error
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
-		var dest Person
+		var dest PersonAdded
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -12559,22 +13441,26 @@ func ParseChangePersonResponse(rsp *http.Response) (*ChangePersonResponse, error
 	return response, nil
 }
 
-// ParseResetPasswordResponse parses an HTTP response from a ResetPasswordWithResponse call
-func ParseResetPasswordResponse(rsp *http.Response) (*ResetPasswordResponse, error) {
+// ParseMakeWordResponse parses an HTTP response from a MakeWordWithResponse call
+func ParseMakeWordResponse(rsp *http.Response) (*MakeWordResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &ResetPasswordResponse{
+	response := &MakeWordResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
 
 	switch {
-	case rsp.StatusCode == 204:
-		break // No content-type
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Word
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -13339,6 +14225,39 @@ func ParseChangePasswordResponse(rsp *http.Response) (*ChangePasswordResponse, e
 	return response, nil
 }
 
+// ParseUseWordResponse parses an HTTP response from a UseWordWithResponse call
+func ParseUseWordResponse(rsp *http.Response) (*UseWordResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &UseWordResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Person
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListSweepsResponse parses an HTTP response from a ListSweepsWithResponse call
 func ParseListSweepsResponse(rsp *http.Response) (*ListSweepsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -13504,6 +14423,39 @@ func ParseGetTargetsResponse(rsp *http.Response) (*GetTargetsResponse, error) {
 	return response, nil
 }
 
+// ParseListTokensResponse parses an HTTP response from a ListTokensWithResponse call
+func ParseListTokensResponse(rsp *http.Response) (*ListTokensResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListTokensResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []TokenNote
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseCreateTokenResponse parses an HTTP response from a CreateTokenWithResponse call
 func ParseCreateTokenResponse(rsp *http.Response) (*CreateTokenResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -13546,6 +14498,35 @@ func ParseDeleteTokenResponse(rsp *http.Response) (*DeleteTokenResponse, error) 
 	}
 
 	response := &DeleteTokenResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRevokeTokenResponse parses an HTTP response from a RevokeTokenWithResponse call
+func ParseRevokeTokenResponse(rsp *http.Response) (*RevokeTokenResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RevokeTokenResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}

@@ -12,7 +12,10 @@ import (
 )
 
 // Password is that of all demo people: the demo is on loopback and made up.
-const Password = "quillhaven"
+const Password = "quillhaven demo"
+
+// passwordBefore is that of demos made by earlier versions.
+const passwordBefore = "quillhaven"
 
 // People are the accounts of the demo: an analyst, a lead, and a reviewer a
 // desk.
@@ -30,7 +33,11 @@ var People = []store.Person{
 // AddPeople adds the demo's accounts; those already there are left alone.
 func AddPeople(ctx context.Context, s *people.Service) error {
 	for _, p := range People {
-		if err := s.Add(ctx, p, Password); err != nil && !errors.Is(err, store.ErrTaken) {
+		err := s.Add(ctx, p, Password)
+		if errors.Is(err, store.ErrTaken) {
+			err = s.ChangePassword(ctx, p.Name, passwordBefore, Password, people.Place{})
+		}
+		if err != nil && !errors.Is(err, people.ErrWrong) {
 			return fmt.Errorf("adding %s: %w", p.Name, err)
 		}
 	}

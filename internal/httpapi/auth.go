@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -26,7 +27,7 @@ var errWho = fail(http.StatusUnauthorized, "sign-in", "Sign in first: this needs
 // signing in is open.
 func (s *server) authenticate(c *gin.Context) {
 	r := c.Request
-	if r.Method == http.MethodPost && (r.URL.Path == "/api/session" || r.URL.Path == "/api/tokens") {
+	if r.Method == http.MethodPost && slices.Contains([]string{"/api/session", "/api/session/word", "/api/tokens"}, r.URL.Path) {
 		return
 	}
 	var person store.Person
@@ -37,8 +38,9 @@ func (s *server) authenticate(c *gin.Context) {
 			refuse(c, errWho)
 			return
 		}
-		person, err = s.People.ByToken(r.Context(), token)
-		c.Set(tokenKey, token)
+		var k store.Token
+		person, k, err = s.People.ByToken(r.Context(), token)
+		c.Set(tokenKey, &k)
 	} else if name := s.sessions.GetString(r.Context(), "person"); name != "" {
 		person, err = s.People.InSession(r.Context(), name, s.sessions.GetInt(r.Context(), "generation"))
 	} else {
@@ -52,6 +54,12 @@ func (s *server) authenticate(c *gin.Context) {
 		return
 	}
 	c.Set(personKey, person)
+}
+
+// tokenOf is the token of a request, or nil where it has a session.
+func tokenOf(ctx context.Context) *store.Token {
+	k, _ := ctx.Value(tokenKey).(*store.Token)
+	return k
 }
 
 // whoAsks is the person of a request that passed authenticate.
@@ -70,14 +78,14 @@ var (
 // is closed. Work on cases depends on the desk too, which review decides.
 // Signing in is for those who are not anybody yet.
 var allowed = map[string][]string{
-	"SignIn": nil, "CreateToken": nil,
+	"SignIn": nil, "UseWord": nil, "CreateToken": nil,
 
 	"PublishRevision": writers, "RestoreRevision": writers, "TurnDial": writers, "RestyleGrade": writers, "PutDraft": writers, "DropDraft": writers,
 	"CreateIntake": writers, "TakeBackIntake": writers, "CreateSweep": writers,
 
-	"CreatePerson": leads, "ChangePerson": leads, "ClosePerson": leads, "ResetPassword": leads,
+	"CreatePerson": leads, "ChangePerson": leads, "ClosePerson": leads, "MakeWord": leads, "ListAudit": leads, "ExportAudit": leads,
 
-	"GetSession": everyone, "SignOut": everyone, "ChangePassword": everyone, "DeleteToken": everyone, "ListPeople": everyone,
+	"GetSession": everyone, "SignOut": everyone, "ChangePassword": everyone, "DeleteToken": everyone, "ListTokens": everyone, "RevokeToken": everyone, "ListPeople": everyone,
 	"GetRulebook": everyone, "CheckRulebook": everyone, "CompareRulebook": everyone, "PlaceRule": everyone, "OrderRules": everyone, "PlaceDial": everyone, "ListUses": everyone,
 	"GetDraft": everyone, "ListDials": everyone, "Rehearse": everyone, "RehearseBook": everyone, "SolveDial": everyone,
 	"ListRevisions": everyone, "GetRevision": everyone, "ListRules": everyone, "ListMethods": everyone, "GetLineUp": everyone,
@@ -86,17 +94,44 @@ var allowed = map[string][]string{
 	"ListCases": everyone, "GetCase": everyone, "TakeCase": everyone, "ReleaseCase": everyone, "CommentCase": everyone, "SettleCase": everyone, "SettleCleared": everyone,
 }
 
+// What a token of a narrow scope may do: what reads, and what works on cases. All
+// else takes one for everything.
+var (
+	reading   = []string{"CheckRulebook", "CompareRulebook", "PlaceRule", "OrderRules", "PlaceDial", "Rehearse", "RehearseBook", "SolveDial", "SignOut", "DeleteToken"}
+	reviewing = []string{"TakeCase", "ReleaseCase", "CommentCase", "SettleCase", "SettleCleared"}
+)
+
+func scopesOf(operation string) []string {
+	for _, way := range []string{"Get", "List", "Export"} {
+		if strings.HasPrefix(operation, way) {
+			return []string{people.Read, people.Review}
+		}
+	}
+	switch {
+	case slices.Contains(reading, operation):
+		return []string{people.Read, people.Review}
+	case slices.Contains(reviewing, operation):
+		return []string{people.Review}
+	}
+	return nil
+}
+
 func authorize(next contract.StrictHandlerFunc, operation string) contract.StrictHandlerFunc {
 	roles, known := allowed[operation]
+	scopes := append(scopesOf(operation), people.Everything)
+	narrowest := scopes[0]
 	return func(c *gin.Context, request any) (any, error) {
 		role := whoAsks(c).Role
+		k := tokenOf(c)
 		switch {
 		case !known:
 			return nil, fail(http.StatusForbidden, "not-allowed", "Nobody may do this yet.")
-		case roles == nil || slices.Contains(roles, role):
-			return next(c, request)
+		case roles != nil && !slices.Contains(roles, role):
+			return nil, fail(http.StatusForbidden, "not-allowed", "%s may not do this; it takes %s.", upperFirst(rulebook.Article(role)), either(roles))
+		case k != nil && !slices.Contains(scopes, k.Scope):
+			return nil, fail(http.StatusForbidden, "not-allowed", "This token may not do this: its scope is %q, and it takes %q.", k.Scope, narrowest)
 		}
-		return nil, fail(http.StatusForbidden, "not-allowed", "%s may not do this; it takes %s.", upperFirst(rulebook.Article(role)), either(roles))
+		return next(c, request)
 	}
 }
 
@@ -122,12 +157,73 @@ func (s *server) GetSession(ctx context.Context, _ contract.GetSessionRequestObj
 	return contract.GetSession200JSONResponse(personOut(whoAsks(ctx))), nil
 }
 
+// browserCookie lets a browser be known again from which somebody has signed in.
+const browserCookie = "oskel_browser"
+
+// place is where an attempt to sign in comes from.
+func (s *server) place(ctx context.Context, name string) (people.Place, error) {
+	c := ctx.(*gin.Context)
+	from := people.Place{Address: addressOf(c)}
+	if secret, err := c.Cookie(browserCookie); err == nil && secret != "" {
+		known, err := s.People.KnowsBrowser(ctx, secret, name)
+		if err != nil {
+			return from, err
+		}
+		if known {
+			from.Browser = secret
+		}
+	}
+	return from, nil
+}
+
+// addressOf is who asks by address; of the newer addresses the network, of which one
+// has as many as one likes.
+func addressOf(c *gin.Context) string {
+	text := c.ClientIP()
+	if a, err := netip.ParseAddr(text); err == nil && a.Is6() && !a.Is4In6() {
+		if p, err := a.WithZone("").Prefix(64); err == nil {
+			return p.String()
+		}
+	}
+	return text
+}
+
 func (s *server) SignIn(ctx context.Context, r contract.SignInRequestObject) (contract.SignInResponseObject, error) {
-	p, err := s.People.Check(ctx, r.Body.Name, r.Body.Password)
+	from, err := s.place(ctx, r.Body.Name)
 	if err != nil {
 		return nil, err
 	}
-	return contract.SignIn200JSONResponse(personOut(p)), s.begin(ctx, p)
+	p, err := s.People.Check(ctx, r.Body.Name, r.Body.Password, from)
+	if err != nil {
+		return nil, err
+	}
+	return contract.SignIn200JSONResponse(personOut(p)), s.welcome(ctx, p, from)
+}
+
+// UseWord is signing in for the first time, or after a lead's help.
+func (s *server) UseWord(ctx context.Context, r contract.UseWordRequestObject) (contract.UseWordResponseObject, error) {
+	from, err := s.place(ctx, r.Body.Name)
+	if err != nil {
+		return nil, err
+	}
+	p, err := s.People.UseWord(ctx, r.Body.Name, r.Body.Word, r.Body.Password, from)
+	if err != nil {
+		return nil, err
+	}
+	from.Browser = "" // with the old password its browsers are forgotten
+	return contract.UseWord200JSONResponse(personOut(p)), s.welcome(ctx, p, from)
+}
+
+// welcome begins a session in a browser that is known from now on.
+func (s *server) welcome(ctx context.Context, p store.Person, from people.Place) error {
+	if from.Browser == "" {
+		secret, err := s.People.NewBrowser(ctx, p.Name)
+		if err != nil {
+			return err
+		}
+		http.SetCookie(ctx.(*gin.Context).Writer, &http.Cookie{Name: browserCookie, Value: secret, Path: "/api/session", MaxAge: 365 * 24 * 60 * 60, HttpOnly: true, Secure: s.Secure, SameSite: http.SameSiteLaxMode})
+	}
+	return s.begin(ctx, p)
 }
 
 // begin begins a session anew: a new token for a new standing, so that one
@@ -144,14 +240,19 @@ func (s *server) begin(ctx context.Context, p store.Person) error {
 
 func (s *server) ChangePassword(ctx context.Context, r contract.ChangePasswordRequestObject) (contract.ChangePasswordResponseObject, error) {
 	p := whoAsks(ctx)
-	if err := s.People.ChangePassword(ctx, p.Name, r.Body.Old, r.Body.Password); errors.Is(err, people.ErrWrong) {
+	from, err := s.place(ctx, p.Name)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.People.ChangePassword(ctx, p.Name, r.Body.Old, r.Body.Password, from); errors.Is(err, people.ErrWrong) {
 		return nil, fail(http.StatusUnprocessableEntity, "wrong-password", "The old password is not the one of this account.")
 	} else if err != nil {
 		return nil, err
 	}
-	if s.sessions.GetString(ctx.(*gin.Context).Request.Context(), "person") == p.Name {
+	if tokenOf(ctx) == nil {
 		p.Generation++ // the session in which it was changed goes on
-		return contract.ChangePassword204Response{}, s.begin(ctx, p)
+		from.Browser = ""
+		return contract.ChangePassword204Response{}, s.welcome(ctx, p, from)
 	}
 	return contract.ChangePassword204Response{}, nil
 }
@@ -161,11 +262,13 @@ func (s *server) SignOut(ctx context.Context, _ contract.SignOutRequestObject) (
 }
 
 func (s *server) CreateToken(ctx context.Context, r contract.CreateTokenRequestObject) (contract.CreateTokenResponseObject, error) {
-	p, err := s.People.Check(ctx, r.Body.Name, r.Body.Password)
+	from := people.Place{Address: addressOf(ctx.(*gin.Context))}
+	p, err := s.People.Check(ctx, r.Body.Name, r.Body.Password, from)
 	if err != nil {
 		return nil, err
 	}
-	token, err := s.People.Token(ctx, p.Name)
+	scope := string(or(r.Body.Scope, people.Everything))
+	token, err := s.People.Token(ctx, p.Name, or(r.Body.Title, "command line"), scope, or(r.Body.Days, 90))
 	if err != nil {
 		return nil, err
 	}
@@ -173,11 +276,42 @@ func (s *server) CreateToken(ctx context.Context, r contract.CreateTokenRequestO
 }
 
 func (s *server) DeleteToken(ctx context.Context, _ contract.DeleteTokenRequestObject) (contract.DeleteTokenResponseObject, error) {
-	token, ok := ctx.Value(tokenKey).(string)
-	if !ok {
+	k := tokenOf(ctx)
+	if k == nil {
 		return nil, fail(http.StatusBadRequest, "no-token", "This call was not made with a token.")
 	}
-	return contract.DeleteToken204Response{}, s.People.DropToken(ctx, token)
+	return contract.DeleteToken204Response{}, s.People.Revoke(ctx, k.ID, &k.Person)
+}
+
+func (s *server) ListTokens(ctx context.Context, r contract.ListTokensRequestObject) (contract.ListTokensResponseObject, error) {
+	person := ptr(whoAsks(ctx).Name)
+	if or(r.Params.All, false) {
+		if whoAsks(ctx).Role != people.Lead {
+			return nil, fail(http.StatusForbidden, "not-allowed", "The tokens of others are for leads.")
+		}
+		person = nil
+	}
+	all, err := s.People.Tokens(ctx, person)
+	if err != nil {
+		return nil, err
+	}
+	current := int64(0)
+	if k := tokenOf(ctx); k != nil {
+		current = k.ID
+	}
+	out := contract.ListTokens200JSONResponse{}
+	for _, k := range all {
+		out = append(out, contract.TokenNote{Id: k.ID, Person: k.Person, Title: k.Title, Scope: contract.Scope(k.Scope), Made: k.Made, Ends: k.Ends, Used: k.Used, Current: k.ID == current})
+	}
+	return out, nil
+}
+
+func (s *server) RevokeToken(ctx context.Context, r contract.RevokeTokenRequestObject) (contract.RevokeTokenResponseObject, error) {
+	person := ptr(whoAsks(ctx).Name)
+	if whoAsks(ctx).Role == people.Lead {
+		person = nil
+	}
+	return contract.RevokeToken204Response{}, missing(s.People.Revoke(ctx, r.Id, person), "token %d", r.Id)
 }
 
 func (s *server) ListPeople(ctx context.Context, _ contract.ListPeopleRequestObject) (contract.ListPeopleResponseObject, error) {
@@ -197,10 +331,11 @@ func (s *server) CreatePerson(ctx context.Context, r contract.CreatePersonReques
 	if err := s.desksThere(ctx, p.Desks); err != nil {
 		return nil, err
 	}
-	if err := s.People.Add(ctx, p, r.Body.Password); err != nil {
+	word, ends, err := s.People.AddWithWord(ctx, p)
+	if err != nil {
 		return nil, err
 	}
-	return contract.CreatePerson201JSONResponse(personOut(p)), nil
+	return contract.CreatePerson201JSONResponse{Person: personOut(p), Word: word, Ends: ends}, nil
 }
 
 // desksThere refuses desks that the published rulebook does not have.
@@ -235,8 +370,12 @@ func (s *server) ClosePerson(ctx context.Context, r contract.ClosePersonRequestO
 	return contract.ClosePerson204Response{}, noSuchPerson(s.People.Close(ctx, r.Name, whoAsks(ctx).Name), r.Name)
 }
 
-func (s *server) ResetPassword(ctx context.Context, r contract.ResetPasswordRequestObject) (contract.ResetPasswordResponseObject, error) {
-	return contract.ResetPassword204Response{}, noSuchPerson(s.People.ResetPassword(ctx, r.Name, r.Body.Password), r.Name)
+func (s *server) MakeWord(ctx context.Context, r contract.MakeWordRequestObject) (contract.MakeWordResponseObject, error) {
+	word, ends, err := s.People.MakeWord(ctx, r.Name)
+	if err != nil {
+		return nil, noSuchPerson(err, r.Name)
+	}
+	return contract.MakeWord201JSONResponse{Word: word, Ends: ends}, nil
 }
 
 func noSuchPerson(err error, name string) error {

@@ -64,7 +64,7 @@ const bytesACell = 400
 // What stands in neither is small.
 var (
 	computing = []string{"Rehearse", "RehearseBook", "SolveDial", "CheckRulebook", "CompareRulebook", "GetTable", "GetParts", "GetLineUp", "GetException", "CreateSweep", "PublishRevision", "RestoreRevision", "GetSubject"}
-	exporting = []string{"ExportTable", "ExportExceptions"}
+	exporting = []string{"ExportTable", "ExportExceptions", "ExportAudit"}
 	loading   = []string{"CreateIntake", "TakeBackIntake"}
 )
 

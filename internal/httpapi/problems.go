@@ -45,8 +45,8 @@ func missing(err error, format string, args ...any) error {
 
 func ptr[T any](v T) *T { return &v }
 
-// problemOf turns an error into problem details. What is nobody's business is
-// logged and not shown.
+// problemOf turns an error into problem details. What is nobody's business is not
+// shown; report logs it.
 func problemOf(err error) contract.Problem {
 	simple := func(status int, kind string) contract.Problem {
 		return contract.Problem{Type: "urn:oskel:" + kind, Title: http.StatusText(status), Status: status, Detail: ptr(err.Error())}
@@ -62,14 +62,13 @@ func problemOf(err error) contract.Problem {
 	var tooLarge *http.MaxBytesError
 	var table *figures.TooLarge
 	var invalid *openapi3filter.RequestError
+	var password *people.ErrPassword
 	switch {
 	case errors.As(err, &known):
 		return known.problem
 	case store.Full(err):
-		slog.Error("the disk is full", "error", err)
 		return contract.Problem{Type: "urn:oskel:disk-full", Title: http.StatusText(http.StatusInsufficientStorage), Status: http.StatusInsufficientStorage, Detail: ptr("The disk of the service's database is full, so nothing can be kept; what was asked has not been done. Free some space and try again.")}
 	case store.Lost(err):
-		slog.Error("the database does not answer", "error", err)
 		return contract.Problem{Type: "urn:oskel:no-database", Title: http.StatusText(http.StatusServiceUnavailable), Status: http.StatusServiceUnavailable, Detail: ptr("The database does not answer at the moment; try again in a few seconds.")}
 	case errors.As(err, &refusal):
 		p := simple(http.StatusUnprocessableEntity, "file-refused")
@@ -121,6 +120,10 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusUnprocessableEntity, "not-ended")
 	case errors.Is(err, people.ErrBusy):
 		return simple(http.StatusTooManyRequests, "busy")
+	case errors.As(err, &password):
+		return simple(http.StatusUnprocessableEntity, "password")
+	case errors.Is(err, people.ErrWord):
+		return simple(http.StatusForbidden, "one-time-word")
 	case errors.Is(err, people.ErrLastLead):
 		return simple(http.StatusConflict, "last-lead")
 	case errors.Is(err, people.ErrWrong):
@@ -144,8 +147,19 @@ func problemOf(err error) contract.Problem {
 	case errors.Is(err, context.Canceled), errors.Is(err, io.ErrUnexpectedEOF):
 		return simple(http.StatusBadRequest, "broken-off") // nobody is there to read it
 	}
-	slog.Error("a request failed", "error", err)
 	return contract.Problem{Type: "urn:oskel:internal", Title: http.StatusText(http.StatusInternalServerError), Status: http.StatusInternalServerError, Detail: ptr("Something went wrong in the service; its log says what.")}
+}
+
+// report logs what is not shown of an error, or concerns whoever runs the service.
+func report(ctx context.Context, err error, p contract.Problem) {
+	switch p.Status {
+	case http.StatusInternalServerError:
+		slog.ErrorContext(ctx, "a request failed", "error", err)
+	case http.StatusInsufficientStorage:
+		slog.ErrorContext(ctx, "the disk is full", "error", err)
+	case http.StatusServiceUnavailable:
+		slog.ErrorContext(ctx, "the service cannot do its work", "error", err)
+	}
 }
 
 func invalidRequest(invalid *openapi3filter.RequestError) contract.Problem {
@@ -213,6 +227,10 @@ const retryAfter = "3"
 // refuse answers with a problem and ends the request.
 func refuse(c *gin.Context, err error) {
 	p := problemOf(err)
+	report(c, err, p)
+	if id := requestOf(c); id != "" {
+		p.Request = &id
+	}
 	c.Header("Content-Type", "application/problem+json")
 	if p.Status == http.StatusUnauthorized {
 		c.Header("WWW-Authenticate", `Bearer realm="oskel"`)

@@ -27,6 +27,7 @@ import (
 	"oskel/internal/intake"
 	"oskel/internal/people"
 	"oskel/internal/review"
+	"oskel/internal/store"
 	"oskel/internal/sweep"
 )
 
@@ -44,6 +45,14 @@ type Services struct {
 	Console  fs.FS // the built console; nil serves none
 	Secure   bool  // the session cookie is for HTTPS alone
 	Limits   Limits
+	Proxies  []string // addresses and networks that may say who asks
+	Audit    Audit
+}
+
+// Audit keeps what was done.
+type Audit interface {
+	AddAudit(ctx context.Context, e store.AuditEntry) error
+	Audit(ctx context.Context, ask store.AuditAsk) ([]store.AuditEntry, error)
 }
 
 // server implements the strict handlers.
@@ -90,8 +99,10 @@ func New(s Services) (http.Handler, error) {
 	sv.sessions.Cookie.Name = "oskel_session"
 	sv.sessions.Cookie.SameSite = http.SameSiteLaxMode
 	sv.sessions.Cookie.Secure = s.Secure
-	sv.sessions.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, err error) {
-		p := problemOf(fmt.Errorf("keeping a session: %w", err))
+	sv.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
+		err = fmt.Errorf("keeping a session: %w", err)
+		p := problemOf(err)
+		report(r.Context(), err, p)
 		w.Header().Set("Content-Type", "application/problem+json")
 		if p.Status == http.StatusServiceUnavailable {
 			w.Header().Set("Retry-After", retryAfter)
@@ -103,11 +114,14 @@ func New(s Services) (http.Handler, error) {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.ContextWithFallback = true
+	if err := engine.SetTrustedProxies(s.Proxies); err != nil {
+		return nil, fmt.Errorf("the proxies that may say who asks: %w", err)
+	}
 	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, what any) {
 		refuse(c, fmt.Errorf("panic: %v", what))
 	}))
 	api := engine.Group("/", sv.authenticate, sv.validate(router))
-	strict := contract.NewStrictHandlerWithOptions(sv, []contract.StrictMiddlewareFunc{authorize}, contract.StrictGinServerOptions{
+	strict := contract.NewStrictHandlerWithOptions(sv, []contract.StrictMiddlewareFunc{authorize, sv.audit}, contract.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { refuse(c, fail(http.StatusBadRequest, "invalid-request", "%s", err)) },
 		HandlerErrorFunc:         refuse,
 		ResponseErrorHandlerFunc: breakOff,
@@ -132,7 +146,7 @@ func New(s Services) (http.Handler, error) {
 		w.WriteHeader(http.StatusForbidden)
 		fmt.Fprint(w, `{"type":"urn:oskel:cross-origin","title":"Forbidden","status":403,"detail":"The request comes from another site."}`)
 	}))
-	return headers(whole(sv.limits.wake(crossOrigin.Handler(answer)))), nil
+	return identify(headers(s.Secure, whole(sv.limits.wake(crossOrigin.Handler(answer))))), nil
 }
 
 type brokenOff struct{}
@@ -155,7 +169,7 @@ func breakOff(c *gin.Context, err error) {
 		refuse(c, err)
 		return
 	}
-	problemOf(err) // logs what is nobody's business
+	report(c, err, problemOf(err))
 	if broken, ok := c.Request.Context().Value(brokenOff{}).(*bool); ok {
 		*broken = true
 	}
@@ -163,12 +177,15 @@ func breakOff(c *gin.Context, err error) {
 }
 
 // headers keep the console from being framed, sniffed or fed foreign scripts.
-func headers(next http.Handler) http.Handler {
+func headers(secure bool, next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
+		if secure {
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
 		if strings.HasPrefix(r.URL.Path, "/api/") {
 			h.Set("Cache-Control", "no-store")
 		}

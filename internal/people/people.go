@@ -4,7 +4,6 @@ package people
 import (
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
 	"crypto/subtle"
 	"encoding/base64"
 	"errors"
@@ -29,13 +28,15 @@ const (
 
 // Service is safe for concurrent use.
 type Service struct {
-	store   *store.Store
-	hashing chan struct{} // a place for each password that is hashed at a time
+	store    *store.Store
+	hashing  chan struct{} // a place for each password that is hashed at a time
+	attempts *attempts
+	now      func() time.Time
 }
 
 // New is a service over a store.
-func New(s *store.Store) *Service {
-	return &Service{s, make(chan struct{}, 2*runtime.GOMAXPROCS(0))}
+func New(s *store.Store, now func() time.Time) *Service {
+	return &Service{s, make(chan struct{}, 2*runtime.GOMAXPROCS(0)), newAttempts(time.Now, sleep), now}
 }
 
 // ErrBusy says that so many sign in at once that this one had to wait too long.
@@ -63,12 +64,15 @@ func (s *Service) place(ctx context.Context) (done func(), err error) {
 // which of them is wrong.
 var ErrWrong = errors.New("name and password do not go together")
 
-// Add adds an account with its password.
+// Add adds an account with a password.
 func (s *Service) Add(ctx context.Context, p store.Person, password string) (err error) {
+	if err := fit(p.Name, password); err != nil {
+		return err
+	}
 	if p.Password, err = s.hash(ctx, password); err != nil {
 		return err
 	}
-	return s.store.AddPerson(ctx, p)
+	return s.store.AddPerson(ctx, p, nil, nil)
 }
 
 func (s *Service) hash(ctx context.Context, password string) (string, error) {
@@ -84,36 +88,51 @@ func (s *Service) hash(ctx context.Context, password string) (string, error) {
 // as long as a wrong password.
 var nobody = hash("")
 
-// Check is the account of a name, if the password is its.
-func (s *Service) Check(ctx context.Context, name, password string) (store.Person, error) {
+// Check is the account of a name, if the password is its. After failures from the
+// same place it takes its time.
+func (s *Service) Check(ctx context.Context, name, password string, from Place) (store.Person, error) {
+	var p store.Person
+	err := s.attempts.make(ctx, name, from, func() (err error) {
+		p, err = s.check(ctx, name, password)
+		return err
+	})
+	return p, err
+}
+
+func (s *Service) check(ctx context.Context, name, password string) (store.Person, error) {
 	done, err := s.place(ctx)
 	if err != nil {
 		return store.Person{}, err
 	}
 	defer done()
 	p, err := s.store.Person(ctx, name)
-	if errors.Is(err, store.ErrNotFound) {
-		p.Password = nobody
+	if errors.Is(err, store.ErrNotFound) || err == nil && p.Password == "" {
+		p.Password, err = nobody, ErrWrong
 	} else if err != nil {
 		return store.Person{}, err
 	}
 	if !matches(password, p.Password) || err != nil {
+		word, err := s.store.Word(ctx, name, s.now())
+		if err != nil {
+			return store.Person{}, err
+		}
+		if word != "" && matches(tidyWord(password), word) {
+			return store.Person{}, ErrWord
+		}
 		return store.Person{}, ErrWrong
 	}
 	return p, nil
 }
 
-// ChangePassword gives an account another password, if the old one is its.
-func (s *Service) ChangePassword(ctx context.Context, name, old, password string) error {
-	if _, err := s.Check(ctx, name, old); err != nil {
+// ChangePassword gives an account another password, if the old one is its. All its
+// sessions and tokens end.
+func (s *Service) ChangePassword(ctx context.Context, name, old, password string, from Place) error {
+	if _, err := s.Check(ctx, name, old, from); err != nil {
 		return err
 	}
-	return s.ResetPassword(ctx, name, password)
-}
-
-// ResetPassword gives an account another password. All its sessions and tokens
-// end.
-func (s *Service) ResetPassword(ctx context.Context, name, password string) error {
+	if err := fit(name, password); err != nil {
+		return err
+	}
 	hashed, err := s.hash(ctx, password)
 	if err != nil {
 		return err
@@ -145,6 +164,13 @@ func leadLeft(all []store.Person) error {
 // All lists all accounts by name, closed ones too.
 func (s *Service) All(ctx context.Context) ([]store.Person, error) { return s.store.People(ctx) }
 
+// Known says whether a name is that of an account, open or closed. Where it cannot be
+// found out it is not.
+func (s *Service) Known(ctx context.Context, name string) bool {
+	all, err := s.store.People(ctx)
+	return err == nil && slices.ContainsFunc(all, func(p store.Person) bool { return p.Name == name })
+}
+
 // InSession is the account of a session begun under a generation of its
 // password, or ErrWrong where it is closed or has another one by now.
 func (s *Service) InSession(ctx context.Context, name string, generation int) (store.Person, error) {
@@ -153,32 +179,6 @@ func (s *Service) InSession(ctx context.Context, name string, generation int) (s
 		return p, ErrWrong
 	}
 	return p, err
-}
-
-// Token makes a token for an account. Only its hash is kept.
-func (s *Service) Token(ctx context.Context, person string) (string, error) {
-	token := "oskel_" + rand.Text()
-	return token, s.store.AddToken(ctx, tokenHash(token), person)
-}
-
-// ByToken is the account of a token, or ErrWrong.
-func (s *Service) ByToken(ctx context.Context, token string) (store.Person, error) {
-	p, err := s.store.PersonByToken(ctx, tokenHash(token))
-	if errors.Is(err, store.ErrNotFound) {
-		return p, ErrWrong
-	}
-	return p, err
-}
-
-// DropToken makes a token void.
-func (s *Service) DropToken(ctx context.Context, token string) error {
-	return s.store.DeleteToken(ctx, tokenHash(token))
-}
-
-// tokenHash needs no salt or cost: a token is 128 bits of chance.
-func tokenHash(token string) []byte {
-	sum := sha256.Sum256([]byte(token))
-	return sum[:]
 }
 
 // The cost of a password's hash (RFC 9106): two passes over 19 MiB.

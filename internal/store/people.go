@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"slices"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -16,21 +17,23 @@ type Person struct {
 	Generation                  int // counts changes of the password
 }
 
-const personColumns = "name, title, role, password, desks, closed_at is not null, generation"
+const personColumns = "people.name, people.title, role, password, desks, closed_at is not null, generation"
 
 // ErrTaken says that a name is already in use.
 var ErrTaken = errors.New("the name is taken")
 
-// AddPerson adds an account.
-func (s *Store) AddPerson(ctx context.Context, p Person) error {
+// AddPerson adds an account, with a password or a one-time word.
+func (s *Store) AddPerson(ctx context.Context, p Person, word *string, wordEnds *time.Time) error {
 	if p.Desks == nil {
 		p.Desks = []string{}
 	}
-	_, err := s.pool.Exec(ctx, "insert into people (name, title, role, password, desks) values ($1, $2, $3, $4, $5)", p.Name, p.Title, p.Role, p.Password, p.Desks)
-	if duplicate(err) {
-		return ErrTaken
-	}
-	return err
+	return s.Do(ctx, 0, func(t *Tx) error {
+		_, err := t.tx.Exec(ctx, "insert into people (name, title, role, password, desks, word, word_ends) values ($1, $2, $3, $4, $5, $6, $7)", p.Name, p.Title, p.Role, p.Password, p.Desks, word, wordEnds)
+		if duplicate(err) {
+			return ErrTaken
+		}
+		return err
+	})
 }
 
 // People lists all accounts by name, closed ones too.
@@ -47,11 +50,6 @@ func (s *Store) Person(ctx context.Context, name string) (Person, error) {
 	return s.onePerson(ctx, "select "+personColumns+" from people where name = $1 and closed_at is null", name)
 }
 
-// PersonByToken finds the account a token's hash belongs to.
-func (s *Store) PersonByToken(ctx context.Context, hash []byte) (Person, error) {
-	return s.onePerson(ctx, "select "+personColumns+" from people join tokens on person = name where hash = $1 and closed_at is null", hash)
-}
-
 func (s *Store) onePerson(ctx context.Context, sql string, args ...any) (Person, error) {
 	rows, err := s.pool.Query(ctx, sql, args...)
 	if err != nil {
@@ -64,19 +62,48 @@ func (s *Store) onePerson(ctx context.Context, sql string, args ...any) (Person,
 const endTokens = "delete from tokens where person = $1"
 
 // SetPassword gives an account another password, in a new generation, and ends
-// its tokens.
+// its tokens. A one-time word is worth nothing any more.
 func (s *Store) SetPassword(ctx context.Context, name, hashed string) error {
+	return s.credentials(ctx, "update people set password = $2, word = null, word_ends = null, generation = generation + 1 where name = $1 and closed_at is null", name, hashed)
+}
+
+// SetWord gives an account a one-time word in place of its password, in a new
+// generation, and ends its tokens.
+func (s *Store) SetWord(ctx context.Context, name, hashed string, ends time.Time) error {
+	return s.credentials(ctx, "update people set password = '', word = $2, word_ends = $3, generation = generation + 1 where name = $1 and closed_at is null", name, hashed, ends)
+}
+
+// UseWord puts a password in the place of a one-time word, if it is still there.
+func (s *Store) UseWord(ctx context.Context, name, word, hashed string) error {
+	return s.credentials(ctx, "update people set password = $3, word = null, word_ends = null, generation = generation + 1 where name = $1 and word = $2 and closed_at is null", name, word, hashed)
+}
+
+// credentials changes those of one account and ends its tokens.
+func (s *Store) credentials(ctx context.Context, sql string, args ...any) error {
 	return s.Do(ctx, 0, func(t *Tx) error {
-		tag, err := t.tx.Exec(ctx, "update people set password = $2, generation = generation + 1 where name = $1 and closed_at is null", name, hashed)
+		tag, err := t.tx.Exec(ctx, sql, args...)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrNotFound
 		}
 		if err != nil {
 			return err
 		}
-		_, err = t.tx.Exec(ctx, endTokens, name)
-		return err
+		for _, sql := range []string{endTokens, "delete from known_browsers where person = $1"} {
+			if _, err := t.tx.Exec(ctx, sql, args[0]); err != nil {
+				return err
+			}
+		}
+		return nil
 	})
+}
+
+// Word is the hashed one-time word of an account that is not closed, or "".
+func (s *Store) Word(ctx context.Context, name string, now time.Time) (word string, err error) {
+	err = s.pool.QueryRow(ctx, "select word from people where name = $1 and closed_at is null and word_ends > $2", name, now).Scan(&word)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = nil
+	}
+	return word, err
 }
 
 // ChangePerson changes title, role and desks of an account, if allowed says so
@@ -130,20 +157,29 @@ func (t *Tx) othersAllow(ctx context.Context, name string, allowed func(others [
 	return allowed(others)
 }
 
-// AddToken keeps a token's hash.
-func (s *Store) AddToken(ctx context.Context, hash []byte, person string) error {
-	_, err := s.pool.Exec(ctx, "insert into tokens (hash, person) values ($1, $2)", hash, person)
+// AddBrowser remembers that somebody signed in from a browser.
+func (s *Store) AddBrowser(ctx context.Context, hash []byte, person string) error {
+	_, err := s.pool.Exec(ctx, "insert into known_browsers (hash, person) values ($1, $2)", hash, person)
 	return err
 }
 
-// DeleteToken makes a token void.
-func (s *Store) DeleteToken(ctx context.Context, hash []byte) error {
-	_, err := s.pool.Exec(ctx, "delete from tokens where hash = $1", hash)
-	return err
+// KnowsBrowser says whether a person has signed in from a browser.
+func (s *Store) KnowsBrowser(ctx context.Context, hash []byte, person string) (known bool, err error) {
+	err = s.pool.QueryRow(ctx, "select exists (select from known_browsers where hash = $1 and person = $2)", hash, person).Scan(&known)
+	return known, err
 }
 
-// DropExpiredSessions clears away sessions that have ended.
-func (s *Store) DropExpiredSessions(ctx context.Context) error {
-	_, err := s.pool.Exec(ctx, "delete from sessions where expiry < now()")
-	return err
+// DropEnded clears away sessions and tokens that have ended, and browsers not seen
+// for a year.
+func (s *Store) DropEnded(ctx context.Context) error {
+	for _, sql := range []string{
+		"delete from sessions where expiry < now()",
+		"delete from tokens where ends < now() - interval '1 day'",
+		"delete from known_browsers where at < now() - interval '1 year'",
+	} {
+		if _, err := s.pool.Exec(ctx, sql); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -147,15 +147,24 @@ func (s *Store) Do(ctx context.Context, lock Lock, work func(*Tx) error) error {
 			return ctx.Err()
 		}
 	}
-	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+	var told *Audited
+	err := pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) (err error) {
 		t := &Tx{tx}
 		if lock != 0 {
 			if err := t.Lock(ctx, lock); err != nil {
 				return err
 			}
 		}
-		return work(t)
+		if err := work(t); err != nil {
+			return err
+		}
+		told, err = t.writeAudit(ctx)
+		return err
 	})
+	if err == nil && told != nil {
+		told.Written = true
+	}
+	return err
 }
 
 // Lock holds a further lock to the transaction's end. Whoever holds LockPublish

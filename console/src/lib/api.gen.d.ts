@@ -23,6 +23,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/word": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign in with a one-time word and choose a password; sets the session cookie */
+        post: operations["useWord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/password": {
         parameters: {
             query?: never;
@@ -47,9 +64,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The tokens that have not ended, one's own or (leads only) everybody's */
+        get: operations["listTokens"];
         put?: never;
-        /** Make a token for the command line, with name and password */
+        /** Make a token for a program or the command line, with name and password */
         post: operations["createToken"];
         delete?: never;
         options?: never;
@@ -69,6 +87,56 @@ export interface paths {
         post?: never;
         /** Make the token of this call void */
         delete: operations["deleteToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Make a token void, one's own or (leads only) anybody's */
+        delete: operations["revokeToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was done, by whom and from where, the newest first (leads only) */
+        get: operations["listAudit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["exportAudit"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -109,7 +177,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/people/{name}/password": {
+    "/api/people/{name}/word": {
         parameters: {
             query?: never;
             header?: never;
@@ -117,9 +185,9 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Give an account another password; its sessions and tokens end (leads only) */
-        put: operations["resetPassword"];
-        post?: never;
+        put?: never;
+        /** Give an account a one-time word in place of its password; its sessions and tokens end (leads only) */
+        post: operations["makeWord"];
         delete?: never;
         options?: never;
         head?: never;
@@ -842,6 +910,8 @@ export interface components {
             title: string;
             status: number;
             detail?: string;
+            /** @description The request's id, by which the log tells of it */
+            request?: string;
             /** @description How many faults there are in all */
             count?: number;
             faults?: components["schemas"]["Fault"][];
@@ -856,6 +926,68 @@ export interface components {
         Credentials: {
             name: string;
             password: string;
+        };
+        /**
+         * @description What a token may do: read; read and work on cases; everything its person may
+         * @enum {string}
+         */
+        Scope: "read" | "review" | "everything";
+        NewToken: {
+            name: string;
+            password: string;
+            /** @default command line */
+            title: string;
+            scope?: components["schemas"]["Scope"];
+            /** @default 90 */
+            days: number;
+        };
+        TokenNote: {
+            /** Format: int64 */
+            id: number;
+            person: string;
+            title: string;
+            scope: components["schemas"]["Scope"];
+            /** Format: date-time */
+            made: string;
+            /** Format: date-time */
+            ends: string;
+            /**
+             * Format: date-time
+             * @description To the minute
+             */
+            used?: string;
+            /** @description It is the token of this call */
+            current: boolean;
+        };
+        AuditPage: {
+            entries: components["schemas"]["AuditEntry"][];
+            /**
+             * Format: int64
+             * @description Where the next page begins; none if this is the last
+             */
+            before?: number;
+            /** @description What can be asked for */
+            operations: components["schemas"]["Named"][];
+        };
+        AuditEntry: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            /** @description Who, as they gave their name */
+            person: string;
+            /** @description session, or the token's name */
+            way: string;
+            address: string;
+            /** @description The request's id, as in the answer and the log */
+            request: string;
+            operation: string;
+            /** @description The operation in words */
+            words: string;
+            /** @description What it was done to */
+            about: string;
+            /** @description 'done', or why not */
+            outcome: string;
         };
         Token: {
             token: string;
@@ -880,14 +1012,26 @@ export interface components {
             old: string;
             password: string;
         };
-        NewPassword: {
+        WordUse: {
+            name: string;
+            word: string;
             password: string;
+        };
+        Word: {
+            word: string;
+            /** Format: date-time */
+            ends: string;
+        };
+        PersonAdded: {
+            person: components["schemas"]["Person"];
+            word: string;
+            /** Format: date-time */
+            ends: string;
         };
         NewPerson: {
             name: string;
             title: string;
             role: components["schemas"]["Role"];
-            password: string;
             desks?: string[];
         };
         RulebookText: {
@@ -1862,6 +2006,31 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    useWord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WordUse"];
+            };
+        };
+        responses: {
+            /** @description The person */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     changePassword: {
         parameters: {
             query?: never;
@@ -1885,6 +2054,29 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listTokens: {
+        parameters: {
+            query?: {
+                all?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenNote"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     createToken: {
         parameters: {
             query?: never;
@@ -1894,7 +2086,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Credentials"];
+                "application/json": components["schemas"]["NewToken"];
             };
         };
         responses: {
@@ -1925,6 +2117,79 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    revokeToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Void */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAudit: {
+        parameters: {
+            query?: {
+                person?: string;
+                operation?: string;
+                /** @description Only what stands before this number */
+                before?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description At most 200 */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditPage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportAudit: {
+        parameters: {
+            query?: {
+                person?: string;
+                operation?: string;
+                /** @description Only what stands before this number */
+                before?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All of it, as CSV */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
             };
             default: components["responses"]["Problem"];
         };
@@ -1963,13 +2228,13 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Added */
+            /** @description Added, with the one-time word; it is shown once */
             201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Person"];
+                    "application/json": components["schemas"]["PersonAdded"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -2023,7 +2288,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    resetPassword: {
+    makeWord: {
         parameters: {
             query?: never;
             header?: never;
@@ -2032,18 +2297,16 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewPassword"];
-            };
-        };
+        requestBody?: never;
         responses: {
-            /** @description Changed */
-            204: {
+            /** @description The word; it is shown once */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["Word"];
+                };
             };
             default: components["responses"]["Problem"];
         };

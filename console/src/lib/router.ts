@@ -48,6 +48,7 @@ export const router = createRouter({
     { path: '/data/targets/:kind?', component: () => import('@/pages/TargetsPage.vue'), meta: { title: 'Targets' } },
     { path: '/data/calendar', component: () => import('@/pages/CalendarPage.vue'), meta: { title: 'Calendar' } },
     { path: '/people', component: () => import('@/pages/PeoplePage.vue'), meta: { title: 'People' } },
+    { path: '/people/audit', component: () => import('@/pages/AuditPage.vue'), meta: { title: 'Audit' } },
     { path: '/account', component: () => import('@/pages/AccountPage.vue'), meta: { title: 'My account' } },
     { path: '/:rest(.*)*', component: () => import('@/pages/NowherePage.vue'), meta: { title: 'Not found' } },
   ],

@@ -17,12 +17,16 @@ export function useSession() {
   return { person: query.data, mayEvaluate }
 }
 
+/** Signing in by the password, or by a one-time word and a password of one's own. */
 export function useSignIn() {
   const queries = useQueryClient()
   const router = useRouter()
   const route = useRoute()
   return useMutation({
-    mutationFn: (body: Schemas['Credentials']) => need(api.POST('/api/session', { body })),
+    mutationFn: (body: Schemas['Credentials'] & { fresh?: string }) =>
+      body.fresh === undefined
+        ? need(api.POST('/api/session', { body: { name: body.name, password: body.password } }))
+        : need(api.POST('/api/session/word', { body: { name: body.name, word: body.password, password: body.fresh } })),
     onSuccess: async (person) => {
       queries.clear()
       queries.setQueryData(['session'], person)

@@ -6,8 +6,9 @@ import { api, need } from '@/lib/api'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import TextField from '@/parts/TextField.vue'
+import TokensView from '@/parts/TokensView.vue'
 
-/** Who is signed in, and their password. */
+/** Who is signed in, their password and their tokens. */
 const { person } = useSession()
 const { desk } = useRulebook()
 const old = ref('')
@@ -23,7 +24,7 @@ const change = useMutation({
 </script>
 
 <template>
-  <article v-if="person" class="max-w-xl p-4">
+  <article v-if="person" class="max-w-4xl p-4">
     <h1 class="text-title font-semibold">{{ person.title }}</h1>
     <p class="mt-1 text-muted">
       <span class="font-mono">{{ person.name }}</span>, {{ person.role
@@ -34,10 +35,10 @@ const change = useMutation({
       <input type="text" class="hidden" autocomplete="username" :value="person.name" aria-hidden="true" tabindex="-1" />
       <TextField label="Current password" v-model="old" type="password" autocomplete="current-password" required />
       <TextField
-        label="New password, 8 characters or more"
+        label="New password, 12 characters or more"
         v-model="fresh"
         type="password"
-        minlength="8"
+        minlength="12"
         maxlength="200"
         autocomplete="new-password"
         required
@@ -50,5 +51,6 @@ const change = useMutation({
       </p>
       <button class="button-main" :disabled="change.isPending.value || fresh !== again || !old">Change password</button>
     </form>
+    <TokensView class="mt-8" :name="person.name" />
   </article>
 </template>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { PlusIcon } from '@heroicons/vue/20/solid'
 import { useQuery } from '@tanstack/vue-query'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 
 import { api, need } from '@/lib/api'
 import { countWords } from '@/lib/format'
@@ -9,6 +9,7 @@ import { useQueryWord, useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
+import PeopleTabs from '@/parts/PeopleTabs.vue'
 import PersonForm from '@/parts/PersonForm.vue'
 import SideSheet from '@/parts/SideSheet.vue'
 import StateNote from '@/parts/StateNote.vue'
@@ -24,6 +25,7 @@ const open = computed(() => data.value?.filter((p) => !p.closed) ?? [])
 const shown = computed(() => [...open.value, ...(data.value?.filter((p) => p.closed) ?? [])])
 const { selected: chosen, open: choose } = useSelected('name')
 const adding = useQueryWord('add')
+const told = ref<{ name: string; word: string; ends: string }>()
 const person = computed(() => open.value.find((p) => p.name === chosen.value))
 const isLead = computed(() => self.value?.role === 'lead')
 const pick = (name: string) => {
@@ -47,6 +49,7 @@ function done(name: string) {
 <template>
   <div class="flex min-h-0 flex-1">
     <section class="min-w-0 flex-1 p-4">
+      <PeopleTabs v-if="isLead" class="mb-4" />
       <div class="flex items-center gap-4">
         <h1 class="text-title font-semibold">People</h1>
         <p v-if="data" class="text-muted" role="status">{{ countWords(open.length, 'account') }}</p>
@@ -91,7 +94,7 @@ function done(name: string) {
       </table>
     </section>
     <SideSheet v-if="isLead && (person || adding)" class="lg:!top-0 lg:!h-screen" label="Account" @close="close">
-      <PersonForm :person="person" @done="done" />
+      <PersonForm v-model:told="told" :person="person" @done="done" />
     </SideSheet>
   </div>
 </template>

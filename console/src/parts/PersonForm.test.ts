@@ -13,7 +13,13 @@ const service = vi.hoisted(() => {
       )
     const text = await request.clone().text()
     s.asked.push({ method: request.method, path, body: text ? JSON.parse(text) : {} })
-    return request.method === 'POST' || (path.endsWith('mia') && request.method === 'PUT')
+    if (request.method === 'POST')
+      return Response.json(
+        path.endsWith('/word')
+          ? { word: 'spar-tack-keel-buoy', ends: '2026-11-05T10:00:00Z' }
+          : { person: { name: 'mia' }, word: 'mast-tack-keel-buoy', ends: '2026-11-05T10:00:00Z' },
+      )
+    return path.endsWith('mia') && request.method === 'PUT'
       ? Response.json({ name: 'mia' })
       : new Response(null, { status: 204 })
   }) as typeof fetch
@@ -32,23 +38,23 @@ const shown = async (person?: object) => {
 }
 beforeEach(() => (service.asked = []))
 
-it('adds an account with its name and first password', async () => {
+it('adds an account, and is told its one-time word', async () => {
   const page = await shown()
   const [name, title] = page.findAll('form input:not([type])')
   await name.setValue('mia')
   await title.setValue('Mia')
   await page.get('input[type=checkbox]').setValue(true)
-  await page.get('input[type=password]').setValue('long enough')
   await page.get('form').trigger('submit')
   await flushPromises()
   expect(service.asked).toEqual([
     {
       method: 'POST',
       path: '/api/people',
-      body: { name: 'mia', title: 'Mia', role: 'reviewer', desks: ['north'], password: 'long enough' },
+      body: { name: 'mia', title: 'Mia', role: 'reviewer', desks: ['north'] },
     },
   ])
   expect(page.emitted('done')).toEqual([['mia']])
+  expect(page.emitted('update:told')).toEqual([[expect.objectContaining({ name: 'mia', word: 'mast-tack-keel-buoy' })]])
 })
 
 it('keeps what is typed when the list is read anew, and begins anew with another account', async () => {
@@ -61,17 +67,19 @@ it('keeps what is typed when the list is read anew, and begins anew with another
   expect(title().value).toBe('Rob')
 })
 
-it('does not say of the next account what was done to the last', async () => {
+it('tells a one-time word of its account alone', async () => {
   const page = await shown(mia)
-  await page.findAll('form')[1].get('input').setValue('another long one')
-  await page.findAll('form')[1].trigger('submit')
+  await page
+    .findAll('button')
+    .find((b) => b.text() === 'Give a one-time word')!
+    .trigger('click')
   await flushPromises()
-  expect(service.asked).toEqual([
-    { method: 'PUT', path: '/api/people/mia/password', body: { password: 'another long one' } },
-  ])
-  expect(page.text()).toContain('The password is changed.')
+  expect(service.asked).toEqual([{ method: 'POST', path: '/api/people/mia/word', body: {} }])
+  const [[told]] = page.emitted('update:told') as [[object]]
+  await page.setProps({ told })
+  expect(page.text()).toContain('spar-tack-keel-buoy')
   await page.setProps({ person: rob })
-  expect(page.text()).not.toContain('The password is changed.')
+  expect(page.text()).not.toContain('spar-tack-keel-buoy')
 })
 
 it("asks once more before it closes an account, and never offers to close one's own", async () => {

@@ -3,11 +3,12 @@ import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { reactive, ref, watch } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
+import { momentWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import TextField from './TextField.vue'
 
-/** One account: added, changed, given a new password, or closed. */
+/** One account: added, changed, given a one-time word, or closed. */
 const props = defineProps<{ person?: Schemas['Person'] }>()
 const emit = defineEmits<{ done: [name: string] }>()
 const queries = useQueryClient()
@@ -23,17 +24,19 @@ const fields = reactive({
   title: '',
   role: 'reviewer' as Schemas['Role'],
   desks: [] as string[],
-  password: '',
 })
 const closing = ref(false)
+// Told once, of the account that was just added or helped.
+const told = defineModel<{ name: string; word: string; ends: string } | undefined>('told')
 const changed = () => queries.invalidateQueries({ queryKey: ['people'] })
 const path = () => ({ params: { path: { name: props.person!.name } } })
 const save = useMutation({
-  mutationFn: () => {
-    const { name, title, role, desks, password } = fields
-    return props.person
-      ? need(api.PUT('/api/people/{name}', { ...path(), body: { title, role, desks } }))
-      : need(api.POST('/api/people', { body: { name, title, role, desks, password } }))
+  mutationFn: async () => {
+    const { name, title, role, desks } = fields
+    if (props.person) return need(api.PUT('/api/people/{name}', { ...path(), body: { title, role, desks } }))
+    const added = await need(api.POST('/api/people', { body: { name, title, role, desks } }))
+    told.value = { name, word: added.word, ends: added.ends }
+    return added.person
   },
   onSuccess: async (p) => {
     await changed()
@@ -41,9 +44,9 @@ const save = useMutation({
   },
 })
 const reset = useMutation({
-  mutationFn: () => need(api.PUT('/api/people/{name}/password', { ...path(), body: { password: fields.password } })),
-  onSuccess: () => {
-    fields.password = ''
+  mutationFn: () => need(api.POST('/api/people/{name}/word', path())),
+  onSuccess: (w) => {
+    told.value = { name: props.person!.name, ...w }
   },
 })
 const close = useMutation({
@@ -59,7 +62,7 @@ watch(
   () => {
     const p = props.person
     for (const done of [save, reset, close]) done.reset()
-    Object.assign(fields, { name: p?.name ?? '', title: p?.title ?? '', role: p?.role ?? 'reviewer', password: '' })
+    Object.assign(fields, { name: p?.name ?? '', title: p?.title ?? '', role: p?.role ?? 'reviewer' })
     fields.desks = [...(p?.desks ?? [])]
     closing.value = false
   },
@@ -96,37 +99,22 @@ watch(
           <input v-model="fields.desks" type="checkbox" class="mr-1.5" :value="d.name" />{{ d.title }}
         </label>
       </fieldset>
-      <TextField
-        v-if="!person"
-        label="Password to begin with, 8 characters or more"
-        v-model="fields.password"
-        type="password"
-        minlength="8"
-        maxlength="200"
-        autocomplete="new-password"
-        required
-      />
       <p v-if="save.error.value" role="alert" class="text-red">{{ save.error.value.message }}</p>
       <p v-else-if="save.isSuccess.value && person" role="status" class="text-muted">Saved.</p>
       <button class="button-main" :disabled="save.isPending.value">{{ person ? 'Save' : 'Add the account' }}</button>
+      <p v-if="!person" class="text-small text-muted">A one-time word to sign in with is told after that.</p>
     </form>
-    <form v-if="person" class="space-y-2 border-t border-line pt-4" @submit.prevent="reset.mutate()">
-      <h3 class="font-semibold">Another password</h3>
-      <p class="text-small text-muted">They are signed out everywhere, and sign in with this one.</p>
-      <input
-        v-model="fields.password"
-        type="password"
-        minlength="8"
-        maxlength="200"
-        class="field w-full"
-        aria-label="New password, 8 characters or more"
-        autocomplete="new-password"
-        required
-      />
+    <div v-if="told && told.name === person?.name" role="status" class="card space-y-1 p-3">
+      <p>{{ person.title }} signs in with this one-time word until {{ momentWords(told.ends) }}:</p>
+      <code class="block select-all font-mono text-lead">{{ told.word }}</code>
+      <p class="text-small text-muted">It is shown only now. They choose a password of their own with it.</p>
+    </div>
+    <div v-if="person && person.name !== self?.name" class="space-y-2 border-t border-line pt-4">
+      <h3 class="font-semibold">Forgotten password</h3>
+      <p class="text-small text-muted">They are signed out everywhere, and sign in with a one-time word.</p>
       <p v-if="reset.error.value" role="alert" class="text-red">{{ reset.error.value.message }}</p>
-      <p v-else-if="reset.isSuccess.value" role="status" class="text-muted">The password is changed.</p>
-      <button class="button" :disabled="reset.isPending.value">Change the password</button>
-    </form>
+      <button class="button" :disabled="reset.isPending.value" @click="reset.mutate()">Give a one-time word</button>
+    </div>
     <div v-if="person && person.name !== self?.name" class="space-y-2 border-t border-line pt-4">
       <h3 class="font-semibold">Close the account</h3>
       <p class="text-small text-muted">

@@ -438,6 +438,27 @@ func (e Role) Valid() bool {
 	}
 }
 
+// Defines values for Scope.
+const (
+	Everything Scope = "everything"
+	Read       Scope = "read"
+	Review     Scope = "review"
+)
+
+// Valid indicates whether the value is a known member of the Scope enum.
+func (e Scope) Valid() bool {
+	switch e {
+	case Everything:
+		return true
+	case Read:
+		return true
+	case Review:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for TargetCellState.
 const (
 	Missing   TargetCellState = "missing"
@@ -637,6 +658,41 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	default:
 		return false
 	}
+}
+
+// AuditEntry defines model for AuditEntry.
+type AuditEntry struct {
+	// About What it was done to
+	About     string    `json:"about"`
+	Address   string    `json:"address"`
+	At        time.Time `json:"at"`
+	Id        int64     `json:"id"`
+	Operation string    `json:"operation"`
+
+	// Outcome 'done', or why not
+	Outcome string `json:"outcome"`
+
+	// Person Who, as they gave their name
+	Person string `json:"person"`
+
+	// Request The request's id, as in the answer and the log
+	Request string `json:"request"`
+
+	// Way session, or the token's name
+	Way string `json:"way"`
+
+	// Words The operation in words
+	Words string `json:"words"`
+}
+
+// AuditPage defines model for AuditPage.
+type AuditPage struct {
+	// Before Where the next page begins; none if this is the last
+	Before  *int64       `json:"before,omitempty"`
+	Entries []AuditEntry `json:"entries"`
+
+	// Operations What can be asked for
+	Operations []Named `json:"operations"`
 }
 
 // BandDefinition defines model for BandDefinition.
@@ -1237,18 +1293,12 @@ type NewDraft struct {
 	Version int `json:"version"`
 }
 
-// NewPassword defines model for NewPassword.
-type NewPassword struct {
-	Password string `json:"password"`
-}
-
 // NewPerson defines model for NewPerson.
 type NewPerson struct {
-	Desks    *[]string `json:"desks,omitempty"`
-	Name     string    `json:"name"`
-	Password string    `json:"password"`
-	Role     Role      `json:"role"`
-	Title    string    `json:"title"`
+	Desks *[]string `json:"desks,omitempty"`
+	Name  string    `json:"name"`
+	Role  Role      `json:"role"`
+	Title string    `json:"title"`
 }
 
 // NewRevision defines model for NewRevision.
@@ -1267,6 +1317,17 @@ type NewSweep struct {
 	// OpenCases false records the exceptions without putting them on desks, for periods long past
 	OpenCases *bool  `json:"open_cases,omitempty"`
 	Period    string `json:"period"`
+}
+
+// NewToken defines model for NewToken.
+type NewToken struct {
+	Days     *int   `json:"days,omitempty"`
+	Name     string `json:"name"`
+	Password string `json:"password"`
+
+	// Scope What a token may do: read; read and work on cases; everything its person may
+	Scope *Scope  `json:"scope,omitempty"`
+	Title *string `json:"title,omitempty"`
 }
 
 // Overview defines model for Overview.
@@ -1340,6 +1401,13 @@ type Person struct {
 	Title  string   `json:"title"`
 }
 
+// PersonAdded defines model for PersonAdded.
+type PersonAdded struct {
+	Ends   time.Time `json:"ends"`
+	Person Person    `json:"person"`
+	Word   string    `json:"word"`
+}
+
 // PersonChange defines model for PersonChange.
 type PersonChange struct {
 	Desks []string `json:"desks"`
@@ -1378,8 +1446,11 @@ type Problem struct {
 	Count  *int     `json:"count,omitempty"`
 	Detail *string  `json:"detail,omitempty"`
 	Faults *[]Fault `json:"faults,omitempty"`
-	Status int      `json:"status"`
-	Title  string   `json:"title"`
+
+	// Request The request's id, by which the log tells of it
+	Request *string `json:"request,omitempty"`
+	Status  int     `json:"status"`
+	Title   string  `json:"title"`
 
 	// Type Stable, such as urn:oskel:not-allowed
 	Type string `json:"type"`
@@ -1590,6 +1661,9 @@ type RulebookText struct {
 	Text string `json:"text"`
 }
 
+// Scope What a token may do: read; read and work on cases; everything its person may
+type Scope string
+
 // Settled defines model for Settled.
 type Settled struct {
 	Settled int `json:"settled"`
@@ -1756,6 +1830,23 @@ type Token struct {
 	Token  string `json:"token"`
 }
 
+// TokenNote defines model for TokenNote.
+type TokenNote struct {
+	// Current It is the token of this call
+	Current bool      `json:"current"`
+	Ends    time.Time `json:"ends"`
+	Id      int64     `json:"id"`
+	Made    time.Time `json:"made"`
+	Person  string    `json:"person"`
+
+	// Scope What a token may do: read; read and work on cases; everything its person may
+	Scope Scope  `json:"scope"`
+	Title string `json:"title"`
+
+	// Used To the minute
+	Used *time.Time `json:"used,omitempty"`
+}
+
 // Turned defines model for Turned.
 type Turned struct {
 	Flagged  int `json:"flagged"`
@@ -1770,6 +1861,19 @@ type WhatIf struct {
 	Why     string `json:"why"`
 }
 
+// Word defines model for Word.
+type Word struct {
+	Ends time.Time `json:"ends"`
+	Word string    `json:"word"`
+}
+
+// WordUse defines model for WordUse.
+type WordUse struct {
+	Name     string `json:"name"`
+	Password string `json:"password"`
+	Word     string `json:"word"`
+}
+
 // CaseId defines model for CaseId.
 type CaseId = int64
 
@@ -1781,6 +1885,24 @@ type Period = string
 
 // PersonName defines model for PersonName.
 type PersonName = string
+
+// ListAuditParams defines parameters for ListAudit.
+type ListAuditParams struct {
+	Person    *string `form:"person,omitempty" json:"person,omitempty"`
+	Operation *string `form:"operation,omitempty" json:"operation,omitempty"`
+
+	// Before Only what stands before this number
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
+
+// ExportAuditParams defines parameters for ExportAudit.
+type ExportAuditParams struct {
+	Person    *string `form:"person,omitempty" json:"person,omitempty"`
+	Operation *string `form:"operation,omitempty" json:"operation,omitempty"`
+
+	// Before Only what stands before this number
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
 
 // GetCalendarParams defines parameters for GetCalendar.
 type GetCalendarParams struct {
@@ -2046,6 +2168,11 @@ type GetTargetsParams struct {
 	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// ListTokensParams defines parameters for ListTokens.
+type ListTokensParams struct {
+	All *bool `form:"all,omitempty" json:"all,omitempty"`
+}
+
 // SettleClearedJSONRequestBody defines body for SettleCleared for application/json ContentType.
 type SettleClearedJSONRequestBody = ClearedRequest
 
@@ -2069,9 +2196,6 @@ type CreatePersonJSONRequestBody = NewPerson
 
 // ChangePersonJSONRequestBody defines body for ChangePerson for application/json ContentType.
 type ChangePersonJSONRequestBody = PersonChange
-
-// ResetPasswordJSONRequestBody defines body for ResetPassword for application/json ContentType.
-type ResetPasswordJSONRequestBody = NewPassword
 
 // RehearseJSONRequestBody defines body for Rehearse for application/json ContentType.
 type RehearseJSONRequestBody = RehearsalRequest
@@ -2109,14 +2233,23 @@ type SignInJSONRequestBody = Credentials
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody = PasswordChange
 
+// UseWordJSONRequestBody defines body for UseWord for application/json ContentType.
+type UseWordJSONRequestBody = WordUse
+
 // CreateSweepJSONRequestBody defines body for CreateSweep for application/json ContentType.
 type CreateSweepJSONRequestBody = NewSweep
 
 // CreateTokenJSONRequestBody defines body for CreateToken for application/json ContentType.
-type CreateTokenJSONRequestBody = Credentials
+type CreateTokenJSONRequestBody = NewToken
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// ListAudit What was done, by whom and from where, the newest first (leads only)
+	// (GET /api/audit)
+	ListAudit(c *gin.Context, params ListAuditParams)
+
+	// (GET /api/audit/export)
+	ExportAudit(c *gin.Context, params ExportAuditParams)
 	// GetCalendar A year of the published calendar, day by day
 	// (GET /api/calendar)
 	GetCalendar(c *gin.Context, params GetCalendarParams)
@@ -2201,9 +2334,9 @@ type ServerInterface interface {
 	// ChangePerson Give an account another title, role and desks (leads only)
 	// (PUT /api/people/{name})
 	ChangePerson(c *gin.Context, name PersonName)
-	// ResetPassword Give an account another password; its sessions and tokens end (leads only)
-	// (PUT /api/people/{name}/password)
-	ResetPassword(c *gin.Context, name PersonName)
+	// MakeWord Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
+	// (POST /api/people/{name}/word)
+	MakeWord(c *gin.Context, name PersonName)
 	// ListPeriods The last thirteen periods of a grain up to the newest with lines
 	// (GET /api/periods)
 	ListPeriods(c *gin.Context, params ListPeriodsParams)
@@ -2273,6 +2406,9 @@ type ServerInterface interface {
 	// ChangePassword Change one's own password; all other sessions and tokens of the account end
 	// (PUT /api/session/password)
 	ChangePassword(c *gin.Context)
+	// UseWord Sign in with a one-time word and choose a password; sets the session cookie
+	// (POST /api/session/word)
+	UseWord(c *gin.Context)
 
 	// (GET /api/sweeps)
 	ListSweeps(c *gin.Context, params ListSweepsParams)
@@ -2288,12 +2424,18 @@ type ServerInterface interface {
 	// GetTargets The targets of a kind by month, and what is missing
 	// (GET /api/targets/{kind})
 	GetTargets(c *gin.Context, kind string, params GetTargetsParams)
-	// CreateToken Make a token for the command line, with name and password
+	// ListTokens The tokens that have not ended, one's own or (leads only) everybody's
+	// (GET /api/tokens)
+	ListTokens(c *gin.Context, params ListTokensParams)
+	// CreateToken Make a token for a program or the command line, with name and password
 	// (POST /api/tokens)
 	CreateToken(c *gin.Context)
 	// DeleteToken Make the token of this call void
 	// (DELETE /api/tokens/current)
 	DeleteToken(c *gin.Context)
+	// RevokeToken Make a token void, one's own or (leads only) anybody's
+	// (DELETE /api/tokens/{id})
+	RevokeToken(c *gin.Context, id int64)
 }
 
 // ServerInterfaceWrapper converts contexts to parameters.
@@ -2304,6 +2446,92 @@ type ServerInterfaceWrapper struct {
 }
 
 type MiddlewareFunc func(c *gin.Context)
+
+// ListAudit operation middleware
+func (siw *ServerInterfaceWrapper) ListAudit(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListAuditParams
+
+	// ------------- Optional query parameter "person" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "person", c.Request.URL.Query(), &params.Person, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter person: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "operation" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "operation", c.Request.URL.Query(), &params.Operation, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter operation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListAudit(c, params)
+}
+
+// ExportAudit operation middleware
+func (siw *ServerInterfaceWrapper) ExportAudit(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportAuditParams
+
+	// ------------- Optional query parameter "person" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "person", c.Request.URL.Query(), &params.Person, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter person: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "operation" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "operation", c.Request.URL.Query(), &params.Operation, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter operation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ExportAudit(c, params)
+}
 
 // GetCalendar operation middleware
 func (siw *ServerInterfaceWrapper) GetCalendar(c *gin.Context) {
@@ -3259,8 +3487,8 @@ func (siw *ServerInterfaceWrapper) ChangePerson(c *gin.Context) {
 	siw.Handler.ChangePerson(c, name)
 }
 
-// ResetPassword operation middleware
-func (siw *ServerInterfaceWrapper) ResetPassword(c *gin.Context) {
+// MakeWord operation middleware
+func (siw *ServerInterfaceWrapper) MakeWord(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -3281,7 +3509,7 @@ func (siw *ServerInterfaceWrapper) ResetPassword(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ResetPassword(c, name)
+	siw.Handler.MakeWord(c, name)
 }
 
 // ListPeriods operation middleware
@@ -3764,6 +3992,19 @@ func (siw *ServerInterfaceWrapper) ChangePassword(c *gin.Context) {
 	siw.Handler.ChangePassword(c)
 }
 
+// UseWord operation middleware
+func (siw *ServerInterfaceWrapper) UseWord(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UseWord(c)
+}
+
 // ListSweeps operation middleware
 func (siw *ServerInterfaceWrapper) ListSweeps(c *gin.Context) {
 
@@ -4102,6 +4343,33 @@ func (siw *ServerInterfaceWrapper) GetTargets(c *gin.Context) {
 	siw.Handler.GetTargets(c, kind, params)
 }
 
+// ListTokens operation middleware
+func (siw *ServerInterfaceWrapper) ListTokens(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListTokensParams
+
+	// ------------- Optional query parameter "all" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "all", c.Request.URL.Query(), &params.All, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter all: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListTokens(c, params)
+}
+
 // CreateToken operation middleware
 func (siw *ServerInterfaceWrapper) CreateToken(c *gin.Context) {
 
@@ -4126,6 +4394,31 @@ func (siw *ServerInterfaceWrapper) DeleteToken(c *gin.Context) {
 	}
 
 	siw.Handler.DeleteToken(c)
+}
+
+// RevokeToken operation middleware
+func (siw *ServerInterfaceWrapper) RevokeToken(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RevokeToken(c, id)
 }
 
 // GinServerOptions provides options for the Gin server.
@@ -4158,14 +4451,19 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/session", wrapper.SignOut)
 	router.GET(options.BaseURL+"/api/session", wrapper.GetSession)
 	router.POST(options.BaseURL+"/api/session", wrapper.SignIn)
+	router.POST(options.BaseURL+"/api/session/word", wrapper.UseWord)
 	router.PUT(options.BaseURL+"/api/session/password", wrapper.ChangePassword)
+	router.GET(options.BaseURL+"/api/tokens", wrapper.ListTokens)
 	router.POST(options.BaseURL+"/api/tokens", wrapper.CreateToken)
 	router.DELETE(options.BaseURL+"/api/tokens/current", wrapper.DeleteToken)
+	router.DELETE(options.BaseURL+"/api/tokens/:id", wrapper.RevokeToken)
+	router.GET(options.BaseURL+"/api/audit", wrapper.ListAudit)
+	router.GET(options.BaseURL+"/api/audit/export", wrapper.ExportAudit)
 	router.GET(options.BaseURL+"/api/people", wrapper.ListPeople)
 	router.POST(options.BaseURL+"/api/people", wrapper.CreatePerson)
 	router.DELETE(options.BaseURL+"/api/people/:name", wrapper.ClosePerson)
 	router.PUT(options.BaseURL+"/api/people/:name", wrapper.ChangePerson)
-	router.PUT(options.BaseURL+"/api/people/:name/password", wrapper.ResetPassword)
+	router.POST(options.BaseURL+"/api/people/:name/word", wrapper.MakeWord)
 	router.GET(options.BaseURL+"/api/rulebook", wrapper.GetRulebook)
 	router.POST(options.BaseURL+"/api/rulebook/check", wrapper.CheckRulebook)
 	router.POST(options.BaseURL+"/api/rulebook/compare", wrapper.CompareRulebook)
@@ -4217,6 +4515,90 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
+
+type ListAuditRequestObject struct {
+	Params ListAuditParams
+}
+
+type ListAuditResponseObject interface {
+	VisitListAuditResponse(w http.ResponseWriter) error
+}
+
+type ListAudit200JSONResponse AuditPage
+
+func (response ListAudit200JSONResponse) VisitListAuditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListAuditdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListAuditdefaultApplicationProblemPlusJSONResponse) VisitListAuditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportAuditRequestObject struct {
+	Params ExportAuditParams
+}
+
+type ExportAuditResponseObject interface {
+	VisitExportAuditResponse(w http.ResponseWriter) error
+}
+
+type ExportAudit200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportAudit200TextcsvResponse) VisitExportAuditResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportAuditdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportAuditdefaultApplicationProblemPlusJSONResponse) VisitExportAuditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type GetCalendarRequestObject struct {
 	Params GetCalendarParams
@@ -5226,7 +5608,7 @@ type CreatePersonResponseObject interface {
 	VisitCreatePersonResponse(w http.ResponseWriter) error
 }
 
-type CreatePerson201JSONResponse Person
+type CreatePerson201JSONResponse PersonAdded
 
 func (response CreatePerson201JSONResponse) VisitCreatePersonResponse(w http.ResponseWriter) error {
 
@@ -5330,29 +5712,34 @@ func (response ChangePersondefaultApplicationProblemPlusJSONResponse) VisitChang
 	return err
 }
 
-type ResetPasswordRequestObject struct {
+type MakeWordRequestObject struct {
 	Name PersonName `json:"name"`
-	Body *ResetPasswordJSONRequestBody
 }
 
-type ResetPasswordResponseObject interface {
-	VisitResetPasswordResponse(w http.ResponseWriter) error
+type MakeWordResponseObject interface {
+	VisitMakeWordResponse(w http.ResponseWriter) error
 }
 
-type ResetPassword204Response struct {
+type MakeWord201JSONResponse Word
+
+func (response MakeWord201JSONResponse) VisitMakeWordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
 }
 
-func (response ResetPassword204Response) VisitResetPasswordResponse(w http.ResponseWriter) error {
-	w.WriteHeader(204)
-	return nil
-}
-
-type ResetPassworddefaultApplicationProblemPlusJSONResponse struct {
+type MakeWorddefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response ResetPassworddefaultApplicationProblemPlusJSONResponse) VisitResetPasswordResponse(w http.ResponseWriter) error {
+func (response MakeWorddefaultApplicationProblemPlusJSONResponse) VisitMakeWordResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6249,6 +6636,45 @@ func (response ChangePassworddefaultApplicationProblemPlusJSONResponse) VisitCha
 	return err
 }
 
+type UseWordRequestObject struct {
+	Body *UseWordJSONRequestBody
+}
+
+type UseWordResponseObject interface {
+	VisitUseWordResponse(w http.ResponseWriter) error
+}
+
+type UseWord200JSONResponse Person
+
+func (response UseWord200JSONResponse) VisitUseWordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UseWorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UseWorddefaultApplicationProblemPlusJSONResponse) VisitUseWordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListSweepsRequestObject struct {
 	Params ListSweepsParams
 }
@@ -6465,6 +6891,45 @@ func (response GetTargetsdefaultApplicationProblemPlusJSONResponse) VisitGetTarg
 	return err
 }
 
+type ListTokensRequestObject struct {
+	Params ListTokensParams
+}
+
+type ListTokensResponseObject interface {
+	VisitListTokensResponse(w http.ResponseWriter) error
+}
+
+type ListTokens200JSONResponse []TokenNote
+
+func (response ListTokens200JSONResponse) VisitListTokensResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTokensdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListTokensdefaultApplicationProblemPlusJSONResponse) VisitListTokensResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type CreateTokenRequestObject struct {
 	Body *CreateTokenJSONRequestBody
 }
@@ -6536,8 +7001,47 @@ func (response DeleteTokendefaultApplicationProblemPlusJSONResponse) VisitDelete
 	return err
 }
 
+type RevokeTokenRequestObject struct {
+	Id int64 `json:"id"`
+}
+
+type RevokeTokenResponseObject interface {
+	VisitRevokeTokenResponse(w http.ResponseWriter) error
+}
+
+type RevokeToken204Response struct {
+}
+
+func (response RevokeToken204Response) VisitRevokeTokenResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RevokeTokendefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RevokeTokendefaultApplicationProblemPlusJSONResponse) VisitRevokeTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// ListAudit What was done, by whom and from where, the newest first (leads only)
+	// (GET /api/audit)
+	ListAudit(ctx context.Context, request ListAuditRequestObject) (ListAuditResponseObject, error)
+
+	// (GET /api/audit/export)
+	ExportAudit(ctx context.Context, request ExportAuditRequestObject) (ExportAuditResponseObject, error)
 	// GetCalendar A year of the published calendar, day by day
 	// (GET /api/calendar)
 	GetCalendar(ctx context.Context, request GetCalendarRequestObject) (GetCalendarResponseObject, error)
@@ -6622,9 +7126,9 @@ type StrictServerInterface interface {
 	// ChangePerson Give an account another title, role and desks (leads only)
 	// (PUT /api/people/{name})
 	ChangePerson(ctx context.Context, request ChangePersonRequestObject) (ChangePersonResponseObject, error)
-	// ResetPassword Give an account another password; its sessions and tokens end (leads only)
-	// (PUT /api/people/{name}/password)
-	ResetPassword(ctx context.Context, request ResetPasswordRequestObject) (ResetPasswordResponseObject, error)
+	// MakeWord Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
+	// (POST /api/people/{name}/word)
+	MakeWord(ctx context.Context, request MakeWordRequestObject) (MakeWordResponseObject, error)
 	// ListPeriods The last thirteen periods of a grain up to the newest with lines
 	// (GET /api/periods)
 	ListPeriods(ctx context.Context, request ListPeriodsRequestObject) (ListPeriodsResponseObject, error)
@@ -6694,6 +7198,9 @@ type StrictServerInterface interface {
 	// ChangePassword Change one's own password; all other sessions and tokens of the account end
 	// (PUT /api/session/password)
 	ChangePassword(ctx context.Context, request ChangePasswordRequestObject) (ChangePasswordResponseObject, error)
+	// UseWord Sign in with a one-time word and choose a password; sets the session cookie
+	// (POST /api/session/word)
+	UseWord(ctx context.Context, request UseWordRequestObject) (UseWordResponseObject, error)
 
 	// (GET /api/sweeps)
 	ListSweeps(ctx context.Context, request ListSweepsRequestObject) (ListSweepsResponseObject, error)
@@ -6709,12 +7216,18 @@ type StrictServerInterface interface {
 	// GetTargets The targets of a kind by month, and what is missing
 	// (GET /api/targets/{kind})
 	GetTargets(ctx context.Context, request GetTargetsRequestObject) (GetTargetsResponseObject, error)
-	// CreateToken Make a token for the command line, with name and password
+	// ListTokens The tokens that have not ended, one's own or (leads only) everybody's
+	// (GET /api/tokens)
+	ListTokens(ctx context.Context, request ListTokensRequestObject) (ListTokensResponseObject, error)
+	// CreateToken Make a token for a program or the command line, with name and password
 	// (POST /api/tokens)
 	CreateToken(ctx context.Context, request CreateTokenRequestObject) (CreateTokenResponseObject, error)
 	// DeleteToken Make the token of this call void
 	// (DELETE /api/tokens/current)
 	DeleteToken(ctx context.Context, request DeleteTokenRequestObject) (DeleteTokenResponseObject, error)
+	// RevokeToken Make a token void, one's own or (leads only) anybody's
+	// (DELETE /api/tokens/{id})
+	RevokeToken(ctx context.Context, request RevokeTokenRequestObject) (RevokeTokenResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *gin.Context, request any) (any, error)
@@ -6772,6 +7285,58 @@ type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
 	options     StrictGinServerOptions
+}
+
+// ListAudit operation middleware
+func (sh *strictHandler) ListAudit(ctx *gin.Context, params ListAuditParams) {
+	var request ListAuditRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListAudit(ctx, request.(ListAuditRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListAudit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListAuditResponseObject); ok {
+		if err := validResponse.VisitListAuditResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ExportAudit operation middleware
+func (sh *strictHandler) ExportAudit(ctx *gin.Context, params ExportAuditParams) {
+	var request ExportAuditRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportAudit(ctx, request.(ExportAuditRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportAudit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ExportAuditResponseObject); ok {
+		if err := validResponse.VisitExportAuditResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
 }
 
 // GetCalendar operation middleware
@@ -7631,43 +8196,25 @@ func (sh *strictHandler) ChangePerson(ctx *gin.Context, name PersonName) {
 	}
 }
 
-// ResetPassword operation middleware
-func (sh *strictHandler) ResetPassword(ctx *gin.Context, name PersonName) {
-	var request ResetPasswordRequestObject
+// MakeWord operation middleware
+func (sh *strictHandler) MakeWord(ctx *gin.Context, name PersonName) {
+	var request MakeWordRequestObject
 
 	request.Name = name
 
-	var body ResetPasswordJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ResetPassword(ctx, request.(ResetPasswordRequestObject))
+		return sh.ssi.MakeWord(ctx, request.(MakeWordRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ResetPassword")
+		handler = middleware(handler, "MakeWord")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ResetPasswordResponseObject); ok {
-		if err := validResponse.VisitResetPasswordResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(MakeWordResponseObject); ok {
+		if err := validResponse.VisitMakeWordResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -8462,6 +9009,48 @@ func (sh *strictHandler) ChangePassword(ctx *gin.Context) {
 	}
 }
 
+// UseWord operation middleware
+func (sh *strictHandler) UseWord(ctx *gin.Context) {
+	var request UseWordRequestObject
+
+	var body UseWordJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UseWord(ctx, request.(UseWordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UseWord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(UseWordResponseObject); ok {
+		if err := validResponse.VisitUseWordResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListSweeps operation middleware
 func (sh *strictHandler) ListSweeps(ctx *gin.Context, params ListSweepsParams) {
 	var request ListSweepsRequestObject
@@ -8609,6 +9198,32 @@ func (sh *strictHandler) GetTargets(ctx *gin.Context, kind string, params GetTar
 	}
 }
 
+// ListTokens operation middleware
+func (sh *strictHandler) ListTokens(ctx *gin.Context, params ListTokensParams) {
+	var request ListTokensRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListTokens(ctx, request.(ListTokensRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListTokens")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListTokensResponseObject); ok {
+		if err := validResponse.VisitListTokensResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // CreateToken operation middleware
 func (sh *strictHandler) CreateToken(ctx *gin.Context) {
 	var request CreateTokenRequestObject
@@ -8675,188 +9290,227 @@ func (sh *strictHandler) DeleteToken(ctx *gin.Context) {
 	}
 }
 
+// RevokeToken operation middleware
+func (sh *strictHandler) RevokeToken(ctx *gin.Context, id int64) {
+	var request RevokeTokenRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RevokeToken(ctx, request.(RevokeTokenRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RevokeToken")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RevokeTokenResponseObject); ok {
+		if err := validResponse.VisitRevokeTokenResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Base64 encoded, compressed with deflate, json marshaled OpenAPI spec.
 // Stored as a slice of fixed-width chunks rather than one concatenated
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H3/kxu3see/guK9KiV1I+/KcXKX1U+2JMe6xJaepDzXK59vC+Q0SZhDgAYwS/Gp9L9fofFlMDPAcIbk",
-	"rhw/pVLW7nKIAbobjUb3p7s/zBZiuxMcuFazmw+zHZV0Cxok/vaMKnhZmp8Yn93MdlSvZ8WM0y3Mbmas",
-	"nBUzCb/WTEI5u9GyhmKmFmvYUvONpZBbqs1zXP/lq1kx04cd2F9hBXL28WMxe7n8nurF2jxeglpIttNM",
-	"mDe9WwN58Y6uiFgSvQayoAoIVYRpsqeKSKDlU0K50GuQRHAgzPxxWSswk8LJroGWIJvpvlw+ti+LJ+nm",
-	"pLRkfIVTeg2SibI/o6/JVnC9LoiqF2szlS+vv/zL4yfX/nW/1iAPzdt2dpij71KC/4DfSJIY/xki8pa+",
-	"/wfwlV7Pbr66Lnqv+Gi+q3aCK0B+vpZiXsHW/LgQXAPX5ke621VsQc1Cr3b2if/5izKr/hC96t8kLGc3",
-	"s/9x1QjMlf1UXflx8Y1tuv24pprsgWuyl8Kt233NjPoN5eVzWDLO7PMfZjspdiA1szOmc3EHCeoVM6pv",
-	"K6BK5z7cisxnc6jEPvnJStIS+qz/wQnYogIqZ0X/exWdQ5UcUUJrEnMhKqAcieD+JOa/wEKbZ7+hCoZI",
-	"EVbbnt1bJ4+PqCb4CPnz9fX1o9Q8t0BVLSEtjI2Q/RQeLNxLf05NV4jNG1gDlYpWCcaVd2xh5VrDViWp",
-	"4/5ApaQH5NpSg4yeDKrCMG0pWjOPPitBbVTrTUOy+hzU5h+ClqkJyLqC8SO9qSt4tqZ8Bf2xOgS1A/up",
-	"Fp46YV1+7UcJ/QZ+rZ1M0bJESaHV64jyS1opKDrMKBmtVP47edY0s9gFvdh/Ft7r4zLlBkit8BmtgJdU",
-	"PqeHviCV9o+9t65FxXKfDUx2D7BJf8B4KfZqmsTuhdyYj9JbPF6+mWrRHAs4jeb7zeuH6NOcTW0SLZnM",
-	"6Lq8ZqpyqnOAdr/WVLZ3aEQ+u5Lbkh5UapumpcHPsBm7cKtxM+wMPESdH5GCCepIsU1OecN4ep3cnch9",
-	"9jNdZT4Rx3eAO83tIO71hZ0eDjC0uP80R09fyS5z7Ojpy+Yjz6FROi7emgn5H5K8QfmaPgMn/KlNmNi5",
-	"Y0Z0ApPe1naG7aP2O7F31qgdwBgFW2MyJM7ag2PYsEgcrEVh39c7DXp7wdPOMfGY1lDQFxk0YqBMWTl6",
-	"zfiKMG6sbKbIsqKrFZSE8gPZ2ml1dZw90NJSVkPrFlBSnaTTkvGyrUET9ljvE1aOumIUPVUefbSBwzS1",
-	"UJklJDT9gMIQO+BQ3lLdo8VjzbZJgigwhvkiYYe+WhKmFTGGLVFGEmpzIYJtehStq8lvtt+Zp+mitFv/",
-	"8N5S8BYfNNuKboDnhrsDqZyde+SswIum05aGaYXXpCh8fmJeXKzoOW7FHPDCUIQ9EBG7mU9uKz0HTVnC",
-	"0F24bXaMKmYcuPP37JGKSsEL85WUjoL3C0DJGD/eC/+V1HhberilC52+i+/wpkr2a0Go2hitdyCGu4Ty",
-	"kli5IUwnNYTStEoI84/rA7kDWbKFVk7nUAlE1Nrc+Y2cFmS/BglG4x7MZ32R7cgJcqJFmEDxZnk59lo6",
-	"90/YCfsnI+gZ87iY7dd2dOD11szfiuqsmP0imP2hEVQJKN3mx624w38rWCLFzSbDJ8xdzX5NbLdmNWFL",
-	"R6vO0A73x9zsLZyVm3WOWG+9KoinHs0l/9pi9gyqxC6C90nZ+5qUsGBbWhEhCSWS2ssLoVfzFAd2FU0p",
-	"zpccFedCVPWWF2Yo8+tKinpnpEtCQZ6YE8+c7XNQOnmSeDa2h/5WSLIDsavgKYHtTh+c0G6ZUtaw7ys+",
-	"WtWQHqmUdG+/1UicqOdVJG683s7thPbrQ3pb2eN7YAZ7IVVmoxtDgyAZretNAhh6Zc7/jhDlZcbeki9j",
-	"vy7CYF76nKViDgZBKsFXaDuFLZOSwsmHf/aIN1f744aem7R7PHWcpekGi80b2AmphzwsCY8b02RNSzIH",
-	"rUESLsyvdzArxh0U39K6Sh46wZEwztXCaJUeZbkEac7dhJH99YoyrjRuxl09r5haQ0kk3DE8nosJt/Nl",
-	"zRfhhOzZUmaL1RVVBdkzvSZrsSdAF2uzd/aSaQ18LLl+oFtI3kycH208xbIjGRFJL8PQCd1LBaGVEs2h",
-	"KQFPVOfRVZMoF740duJZiZnuUjvqTItWFPxowcEWiVZEfy+5sUx4oqY3nmCLQW9s7H7e0vdsa1TRl9f+",
-	"f8Vsy7j94+P4r/1zJX/JWVtvhtdytKrMijlqDMHNqpVoKY7o3rGc4sfq0Nfb0eb9OFSSQtY0OdEf6W6N",
-	"nZ1fVQQdpBjR2QuJP5GaV6AUQSu/TBqB/ck5A2jarPwJ3wqqOFb6Pzw5Zkjlz0Cx3VEJpxEsbXy8a6lI",
-	"Q7QjtCpmRtWlzCyvX5929G5q0GFxv05G+jLkYCq1t9Kr/ZrUnC0ZlKTZ5BnrplRniL93xgxwsvbR0pxr",
-	"JbPNx/jgY5Oz++Zf6nKVe0HeQKFM5b6kNO26X+L3Z92dNfcm/vHre8ft6aYTvbu55ySpLaEErocjGMlN",
-	"4ykS7ecn19epawNVynC98/CXiYfTawsDJBdQ6+9dEHPC5OeUJ5x030qxJdcFoSqc+6RiSuOv29nwNixm",
-	"a7Zapz1Y4VIyvF6clRvHfym15hBkO2ryT4jxTXLJd8Mv1lXkhXBE2A2N1/HBhHzMQKR3kIKJsaaRLHIi",
-	"aZ9278mt751kkOLRHUi66vhvs/fQkfPyE/KDZ+dUSz55rygob+1JMvlwMsaU7uqJPx899ievG99SNHNN",
-	"rl/S5blOqIgWfWvBH/MeSLOlJRAXgTqBcsFOSL+Nwx6Uju9uebfKkH+4PfJ164rDFOGClIZw5AA6jTPq",
-	"GWgRnZo3xetJcefFHSuN0fEmFWXMR1rHhcd9HDRrdTTO26wLekQ8xDx6Gzz5/ahNTs2Cd4/2uVzSg4dp",
-	"4VNEOwcEU0Qsn3pHlOOa/7u1M30U+HiYiG5ZdbivKNHlvEGi1guR+Wwgsp5xItkPbvN2WBwsSgVsNjAc",
-	"yvF3y3FG2VEf5ktO0Hoe7Qs9UFkqzRab4xsEo0BBYJwbLSJPkJF0rMgHiTyDmnBRHANyurqZlqei2xqD",
-	"GzMXIaJaSzavNZwJwSmppreRWhwh2OBUVv7FFlHYZuOL93ShnwZvuzLmZsvj3swJYq00Ova0ZkoLeTj2",
-	"ne/cYzGQJRmbYqIky+CJbzCarxYacZop0QunUtLelFMABfHBkDDcBiJgRgm6KBiqxX70C/VlMlq7B9iN",
-	"FIMMngE9xeEeoSykYHgXNvxuUAv+6IrO+Zao+rlG4ugI3EhCEe+SwV32mqYiCYFP5wdCec4iGcdHNT2O",
-	"aS4JmlZjQuEugm2fT9HJOmL7JgLGvtKwBsYzl668bZYxfYsZLvW4Ms9aOd82cJAJF4AIROJPtIXgSya3",
-	"eKjB+11FXUjVSCZZIpHs8RF+GTrvEleEr66Puwf8vJIrFTUvLxQSy9kvWTNl0G7Ic3fCcd06fHu4psEz",
-	"N0Wtv3kjb6zVnV/6mu5yN3U+/n4d7HXnicdRszN/qw8VPOytNpCmkyNw5FZ74mU4UNXvv5LRrUAzTEtG",
-	"+QottAWTC/xB/VpbTbiQQqnklvPcCCYqbl+KXodiNrdCc8dEhZe+lYTDcZRDkmnjrubfNSZLZ8O+Z2n7",
-	"bVF3oD4jfCk9kA/NZcesJGXcHDFMK9LgAvuXDsGmQI7cMl+bb6UmVHPWwqxsBceNvhA1dwjFhYWedPC6",
-	"OVS4nZ6jlhu/sER1yx/ghp1mjyUDITWoUrk9c4UJKl23AgrJCK7ltdCJ18FJiPpGF/kbTXPHyZ6zL7m/",
-	"HF4c77Rk1bmgTZ5xmm5Fhq+YmzXRn5o9IYbu6e5aMGIRDvxIFxuHgBzzHWPWnXVLTF2akZzhLEYaOi4F",
-	"M9zRL8zAYcHokPB8b77Tl6DGTOkqLaoJqgnCMbA8gh5b/4osI7LvEHyBe5mYhZrtzPi4d57PAz/GbUOK",
-	"C7HT0iNwLZhVgWvtF+d5l8MUwa81TVyz/8E4KOvXM5cbfIpoQSr8O60k0PJgNec4IuMIt+FaOrCfuwwW",
-	"CuxEAm+1qBdr8DAe82e9F8SSwD1lQfSjDsBYtpOXw/2tqpGaathzMIIK8UAdMD7siWhoTiSsmNIgydxQ",
-	"SBWEaosD//P1BFxPNymts/fDdBx/kvLzd5a8tcwHI5xT1HKbEN8cSHAMmIu09SxXDBSym/ECWbxnJSht",
-	"OV0YkwiqJXFJE70ltP1xlzgwqlrS6pzwZCdG7gZsTbVwRE4xxezPf+4e2DYdAiNkgLgOruYEjVC1AXTc",
-	"RfjbSuxzCNyJpuwns2EdYdrGbJJtQmy+ofY23dHD250+pHJ0yBKgbBQgOjCM9lVkTRWhqJEtnL4gSoRQ",
-	"DC5NoY+U2zyfJFa/cZQkuepxtskPh8QhbyAP2Fo7kMoovfKUdEJLwIgXDUa4GTdecIo/3zf50p0LhrBz",
-	"9hJU74ywiD1P3mQRaJ5JJwtAdIWpFHh+4xm7pWXkyH6k6q257EnYJTO7N4yXKn1RxI9QBignc3CbTiwn",
-	"4UFPyIj0uyyFfPA5Ru3ZOnJbSnhA56Rc3DJL5Xyq3rAmdlsYGd54vC25m6WkhUevU8m6dCuspzKN2q6E",
-	"2CiCKRheunYA0rxN7DnZ2TMNDa+ksDWB0pCbUeuKodPEZgumZVSkil782ERyzQNGf6Skz0tH4suP5odH",
-	"GFkw0ks5cZN52hhmZAMYP6bETS/1AoCMoahAa2MRjT4VLFve2q9lojUacsESygm8p9tdBRYOqawH5nQb",
-	"LMQsndxZ6QgCZxceJhWtNy9yfm39GACCmiebY0sfUeiDAiwpJrmkm8WnYGiqnT3enVZ0ZocKFcFEMuSq",
-	"nXuwOcJ/rSnXDM8CROg1m9h7S+xe8mjwKMa8ZCv7Chc86blTBl3f+IxbUfR5im8W9d/j12SlO6TKku+F",
-	"fUAcPZxjejrixxxjWIOlqf5jNeQpSORxWKAMuV5HSNEJFBsCmEaO9f991NIcwpma6WGa5glg/BNvQjuq",
-	"NUjDov/3E338Xz+b/1w//usXj3/+cF386a8f/202EW07SAxzt66O5tq+ES6FxG+SLvx3Cpq/i10W1VG4",
-	"7w+wfxNBC07cVxOgewW5RsM+nKhfkH/GiH13gO/9ncEI/SNFjDVhD2C8Mxg9hamRuvMuC7ZX+CpbYOg0",
-	"rGAisPTkekRkSdzZeGg4iBzt2hR6bZF7xDxtl2po1OQxKOb9gUMQyP6BNM4T7/QILjEjE289XGOCQIgd",
-	"8NsFVX6fOgKkIDv4fSJhYQ43i8ULadDoKRG1JrsaLQPEihPBbbJN4ZAzGEHC7ElvZPapkb2tja/18+oO",
-	"5B2DBIJyWhknl4SRUE5NpsWZA4VL1ZnjnHT7nZY3l395HusZAERDA1uxPXrdbpVgiG9I7cJXKYF4TVOO",
-	"6IXLEh9ctHlmsKzZaFOpMSe9qscJ5OarzpuwtSfz6ZxokT7FACRuTupzVSfdhwdqP6HFm0RNHR01k+I6",
-	"DYORhVjtPHHHefiM6KRkvt4OgN1w9Y+IvSsoQsuS1DuCIbJJBZ90KlLyndiTLeUHFxoJabjDsLypwumv",
-	"MB0sCsqgJ2IjZs0VJw8b84Ztk6k/5ZyqxqROFRczg837jlhhtlpUqFORwAecm4t3klYfgBAyrc6CEPYw",
-	"3WoPOz3z78ScPfcX7iJ3I1zbRxR9hvTJrM5FJVQuU4QubNQWq2wKFeeudopNXSpmc9JV4pTLwsDJh4Q6",
-	"acedQIkHvzuNp0NFF+DT7U7I78zCZzpXjeukUhqZxuVN/Di7LruYN/VktF/ah/rOx3hsIEcRCRhaK/Gm",
-	"RjeAHtUkvL0ewe66imscTL7u5MqWnAzLGhGFnAh1HUKl4lu9HzC5jqZcchdNXaeyocLhjxe16PQnjBNb",
-	"viGV2eqzRhK+fDPM+TU4jNKu1dQcb+9y7ZQb1nQep1jUkt8ItYHqhgv9mFaV2GeqNLQkyDpHvYpwE0zx",
-	"4I1DPrzgOom+XGh2B7fZtFz3eQZPRleU8fDl/tZz3kDr+9iv2WIdBVPxy/5kRpfDmpbNBnXuBbtJ5xRz",
-	"iUZgQu4VgBdAfyMmkgdQ1zuQCspMFC9Pt1CcyVFwHEHuaMXKPIPtxxn+opq+JJ4uVv9qFiga4HRDqDkv",
-	"yekEFporZH4aViWfuZi7ek3KePJryWQ8jbg2HfHMuxQ+ryDQ298CwzjwUv5GE08xozbSMajzVMrkVIxG",
-	"RvPIp9Pji60Dz606vDNNtmxJ97mDqoySkIBtSYjHQop9CWU2A/kyxdwjtEpfQ7WKqDrYmMfUfXl9PbpQ",
-	"GibxJF/OdhNO7twwFdwN+HBu66P+O4cMw41vCxKfN6FWxv/QCO9oVR0GU5s1PjF2mAGVUks+Yj72KVd2",
-	"85Ytj33hxzXVL5cT3DQuJbnro7Es9MuNgUhWRsICHIuaJgG43wb36GnFpDJmQw8TOOjKdEVthmoEno6f",
-	"dkq0v209ctDiRdZUP2bLZEeOZnd040Z9hV8Jsbn1yi08fh1Hub46WgnjhNz+fFEvLGfRLcVlxpkLsRlR",
-	"5KuR8NE86B0+zutYEE3lCrS5cMZp8cN2ktsLA3GgN6C0sBnm/wLVXrpm4IiEsTgIfHqODa31WmTyQc+j",
-	"Q6cI5wSXmsgElNwlfUoqcZeuHr8TITIcBUKWHpqC8eSTxHfOrlA7kdPqgEFNCXcM9viSCmg629e7b7o+",
-	"t7ga5DS/SjqP7zuxJ2KpwVfcB2OXmU19Y5tNIRCSaUUqtoHClkA2hrFRf3mw3ECpFETDqokVTXjaTJ54",
-	"fKdL+iEwFWuOYBFwD2k2am5aOGbkGd1x0Qb0nSOMYxQu2o+ZFK+m808+gbtTuc11U5jbYgFOw9M489AD",
-	"LTmWXBbLZfI+nMuv6rygfW4k38RhP/SiQUB31i7Nn3YXMuCGra5gbdmnc8xrV3YdPHx6lTLrCuL6e3gk",
-	"YyLSGhvUPXVZKsqT3P5ZEW9ZdM8zagsep++aKqP6pyATOj3WEip97gpIjRxOwfBwi7UQEwbsFdsdnQhd",
-	"0kNB9gCbwnfnc22ECrKm1bIgB6AyqTifOg171JYCXkIOGU0JXqStcx4fDL5BdUMehZ/Jf4EUj8w0HnFB",
-	"SqppEsTv4LRtxp6RhJjK15l41ldU6Vsfsu3uhLnEetkbgF2zHRRBBWhUDHr/zFst5ohqb74ng3t5sIC4",
-	"NSRLH07LJIiCYuV6tRZVabMC7YYpxp9uHjR/ugmN1xWH1m6D35FOhYXGI97bF+9MNV1TTOkM9H09uV1Z",
-	"viJYXjuP8r/WXGdiGLmCMCEb4aIUxgJ0j+3IxB8NvZtK8kh4JcshfmeDdipdyNruBWfTCDM22VNulcwE",
-	"tM3UeFzeXkGb6kzQXbY8/dInaJw3zEToni0Kkx6HcTVscCuvriSMMLxtFlU4PqZlJk0DEmKGbSqAP1iw",
-	"LIuqH7CZm75pubSxZsE2qVCF3mdnpB1H5UCd1eYEuIce9J6wpUuDcXwd7nvmhf2do8gJZdZPLF71tqmJ",
-	"3R53fLHsfuecaHhR1ZlmBJMK9pYsk6zMM31xudjfTntFH716XNX5WsSjW4vY6sWnV0pGOhS9wsSWDu1V",
-	"N0BWO80Me+7g9P6sR6BkmVY9Vl2hpZm2X6N2i8G1+Zeca/NJ6h4YeNk/5EIeslmAL8TQs6nPPu6KmTs6",
-	"e5N40YDcKfHVMfrymfCEeVlNy0Q4qgc8mAHRf/EKOoONBE6oAhr1SxgD937ePD6las+QC3ygBcHwsTYI",
-	"mJxcMnO42wGtKjbB+mh8W10pFmJzm+s6WXPbCqoc0TO4U/I2W17Tow6Gmys0E4tn0aw7K+PPW+KT79aE",
-	"CQW+tLOi21Ca1dViYX3fR3zl7Ws4m560rnkp24pk2JuQ7sh9pHwBF7euc1hGSl0zsbSUtu+u8Sejq7R2",
-	"DQFXMjXubXbb723m3h05D1JsfEfnKY92lIcwUuLnFTyzybBTCqdOgpbgS3K4khx6xNwzRZUBUNqiSDdY",
-	"P4FqJpyzwvwYpLVuN8gak8UxaOQ22HsHVLHzGwKsxNTNVpyYVFwiLizh6RAVl7DakgvnqdFrYNKlBa5c",
-	"16wJDcWHEkGGqnxUNNkGLmAp/eHl2hIey6mYXJDiaLJFuwREDxHvFpDlaBJ/lAPOofvaRrdVPUeGNVBL",
-	"CbsvNEjJXMXkvt0A1YTufGk5NpeuXapH1Kv2pFBknjy1f8OY/JqGmonjK+yfANu1q0zT24WkOsSW3nt8",
-	"RroHnqLpZyM4Uz8ko4gSpKJyBYSSHZXaqhyhgNgAizWiXVUeHwtrgbojt+TpFXh8wKaD5m1Eq2jLF/5K",
-	"3pOdFGW9wPB/UGHHPbTtePttM7MzOJCNLA3VY0tHi6JKZ6FAkGVw4aWlWVVrCfGB7PmeFkW5Ap3uddvP",
-	"1MEStk2bBKOSHVYvWRl3ilPQviw/xTQadaAH+hyqiTf7oZMh7pCZKvVna/rhTFXIcnfg0AkzcKRNgSxd",
-	"4GjtzxtLeK/VFPZN9XptoJv8aGMoupBPSd6ZZEEZcuWaEdRblafDtNv6pVC+/TM3atzZ1DZ2shdMKme0",
-	"Re1FBmwrT5Jk4u5U2uaOztwpF8nfaKD98SOwGTe5ZLGBhCG5C9l5g5m19ilkpRvmiLYRtvO3Gz45oRDm",
-	"7xTvv6drWbfS0vBFKjVjBwGdkMg0VO/Z9es+ktraa09jvvZzKoqlYFFLpg9vDc+8n1l5Vwoz23ohxIaB",
-	"l5ubGSbq3PqnGvndsb/DocVtFAQ0PoBKiKp+rbXezT5+xGySpehrkjcYVMEyHIqaH/1WLgimn9oey3ZT",
-	"P42LVEhRa2MNCdcD1txanDfcmvxfkBd3IA9kQauKzGtNFFtxYzMxTrBOlrFF7dKIXbgN/NsVEFzaF+SF",
-	"lEKquDMysRlYivzhzbfPyF+/+vP/+uMX5LltO+8KsG5rhTClA8E+9fhty0D1NCSSb4FyjWeUa+OOj7lP",
-	"v/i/TbzjZvbK8CGqNnQze4LSswNOd2x2M/vTF9df/AlznF0Z3Cu6Y1ch9mJkELQrEWJBlC/L2c3sb6Cf",
-	"NfGZHZV0Cxqkmt38lLP8vrz+8i8WaYpNd30JXde6zWax9xy6ZoBfa5CHRrQO1nqyCiQl5z8bQVc7wV05",
-	"ky+vr60Pgmvfqne3q9gCV3P1i1NSzXiDVxm36P80k0Dh7F+tcILtgmapIcMcr3z230d7am6pPCDswQwU",
-	"GpgFlJXnTYH90OYH8w9+1XHOrTrJtn8wpZ/hEz2mpUjtelnmSV10mf0o9Gt9hD7THXDrFaBWa6fe4jO9",
-	"m9cEykXtX5sqhWbQmSt77grVVa4Kaj+oFU81+XIhdebdJQZrQpuJutXKK+BLPI061u+x9xqygXecJt6e",
-	"wZD3Kf6KV0ZTKQi97lxn69D4TglublSE2hBnajZbxmHaPM7dZOMcB1SlmrSnQORlDXYjnLTv2tvnKgqL",
-	"7IRK7CMbf30W/N3SBuO+EeXhcqqm3ff8Y/sA17KGj/eo6HyEOUFt7zC7gI6zbyHmnLUizLjL4vRuCqaI",
-	"s6eIuTNthYTCuq2MmFtUKX4/7uTeUYdXH1j5cfgoU9DXiKkFNY+gcL4sZ/d83Chwzf4yh83CTn0NtMR5",
-	"f5i9eEdX7Td0VdLHi2wSQ1TzlS34HuXJreI65J9P4nvYYa55/6it9eSBmPp32OnZ5RgUNSzb1XlNdg53",
-	"iqNPvlx+T/VifW+M9L3cHlhHDjMyaNBLaUnttru1nSlxrCV/2IK9F7geTUYx/jGlAq/Woip9ykAF1jXY",
-	"Foc3UAFVDysPn4Q7r9AyXVHGL8Cg17Um1BVgQA7N6WJDBA/mmE1oTWy/d3Tz34DY79BUP5/OZpxmGxyR",
-	"+5Admr0JPWe2l839G7JYc2iEIfsyRvE6Cz6kKZ15KCA9rj4Yi/9j9jh4V0v+3CKTUvfDHUXPrbs1OB9h",
-	"W+EevZlfXv2HZv4PfJCHxMsEJ1+H9PULiH0tuTF4Ga0I3IE82Hg6tb2nCmyajDlWoeLsH1waonVuVUBL",
-	"Fe8MX4o7dwo8l2Jn63X3qPdV3xH3N8HhAqt8ztSCytIY8o+UTVtD2EHGZs/M73Iqzb4gY3aH6Z256Fe4",
-	"WLHnPk/PV9AVHIqO40fDe020IHNYMVvxJnusvK4j+lx+w4Vy7g9scGVZcobRHHPj7wgra+TvyD5qfMqD",
-	"x0wDHR3ndYtweGMVa8bJ5IPQU78XvFwTHH/ulo5uPwsOtI71Bh44zvcXurAOAgx9jGW8w81FACfTYroP",
-	"1B3izkX4SNm+I5K44zL1Eh9Cnzq5Ae+l56GnZ99z6aXDs8AVmMIFP4gjMzVcxbYssyRbF9LDyZ+0Kw88",
-	"SeEc069Y1FKJTxdCaPeXT11NOJAdXcG5Bl+jnr5YqLusinrxfifkZyX1WUl9VlK/NyVlOHbl9n4zTgCI",
-	"zxmnKXxnXyWFFJwt1Ys13jievf2Pyymoox76oJ5GXUzZsGI6jpB/EP0/4JziUVcN6+5jWhG4Y6VPljmH",
-	"7jb78Zgr4A0ofajgb25L/uu4A3DGb83cf68Ogb+xOyCUIB8J5UKvQRIErRVECw72UFvTHVzEX2Brjw5f",
-	"cl66Zx7Cm+Zayo/wp71rACa2N/OJO6fIBbckUA0vfW3WEXaTa5Ge3yT+KFyCiyzb4qIIeEBwaubYSyQ1",
-	"AZSh0ZIvSmIbE7kez1jaG2uuqTUgNDg15cn7Oj0bVpl7tRnMNgLaglJ0BTlIgqtzm7IafEPu2QhCfO1T",
-	"w9zaG/SMinBJj59cF/aHH7/yP/37nwx93KePr/980/T08LWXHby+6RIOUGJ2gm9QnrR37XenmWtfEy40",
-	"EJvs08wdHcW3XNyELiBUIwytyYwzT9lOvaGP+cqojz09EC1cS8mUASKktCbYFEbTDb6qmtTGPfV6G5o5",
-	"DxrzbA2LTbNsVIr0EHp770VdlbbPeYEfbgB2UdfipA0srXN8KlImd8qdYaE9nNut1ck/oWV/bHXJR3AG",
-	"0immsNG8lzxq/RmQCTYRdrF4E+OEGms3Wp3VrLSlSGlLlRY2h4XYNtjm6KVVNe6YDbZwzjtvZvUNXWwG",
-	"j51/IYN4gJVrIJpuGF/ZiCozhCOWTj7qJ/YX43Qztnnb06AoQqX9hdgatSZsGQQfPvb8izNMsnbS902+",
-	"wf0bSr6t+CeOPG6xW/AxuthnHoYs2DB7KlUCNs03RyICE0YvEuJbQyjaZXRDq7yUo587T21dwC092LQ+",
-	"Mo/QvyLqeZi7Soe+iPfl57tPXREmn2CWbU1oNbSb9pmCG5rE5Wj52jVAG0HIJvXobI8pVmFIGcaZvMms",
-	"txFyA7VayAxYpQ5mzBTWGvTdOJ7GwP4xkP6mwMTAmXSKF+1yXurff1zCynLmFLaJ+o0ryu6M8/Weq27p",
-	"hmeuSa5YFqQUe24vKMr1kGu2JQjXDD57nLy2jzzEaRJlsB05TTCr6HSwxBEvhJvHvUX8/Tof1qUWv7Wj",
-	"fMryIkfv12VpDwwlOPkDGuVE8Orwx67ARQ7TnGn+rBKqYcQ0RJ/92g9GFyT2eQJ388z2LzyfAjiQsX5d",
-	"c8SnuOlchpur6iE2wBUBXjZuRG8elwwjaAfVoV4Gm2LL5lyKSJcX9VazxAe+aeel/ZmronQp53FgdvAf",
-	"Y8pgQaRwrhKbRjRiQ1zF3VZzoQRjK7mnfoM8N+rNT28Uy1Pb8d455Ok8vD9zHAvFAAYOTZ8AP8KetYV4",
-	"p7qBmSRYWvOGjKqonS6ojfcgsSSPcA6P0MftxhhjbbqqG/dnZY01G0Lf4JGRDFGV50YyundOLO2o10xq",
-	"AB568+MVCvlkG1bH9jyagB2DzPvB1NUHw6vBSO6bJqBx3G/l8BBnhB6+NoJmLyS41pB7PD7hmOrJ0IoN",
-	"HAoMdaAA83Z/tQtCK37/t5JWL8MBsBRhvHFebeBwof0RirPglkBFRN0vrbTr7g64+rCBw+A+eBsgLvez",
-	"DVLD4H3/4Rw5kxo82rar02K6zlt7KYWI9zObdhr59sFWmGB4BBn14cFJEfNdl7SBNEjXSQ3u6X7Wa9T2",
-	"wIZr08wxFx8KAbelqzp+JrP+Dzo/DT/QH2q3JIK2BScSaIUuqYJg+VHDUh/YS7DtKpSsH+TdN7ZZ0H3w",
-	"zwz9qXnYmkOWj5aJi1D79CJspC5cZhlIo1Kv/a50I1mq4hrm6SR+Ud2BS3a6D562ynQ/dPq+X31GgWIp",
-	"chv1xms8NpD2Vc7PZOm3zJUBtT1r7M7Est3mTUssVUjnotZECVcJzdUEi/hogUnD95U34amHOag8uOvT",
-	"444cmOxNU6j5nm7FbUTb7w9J58ZyUTXssDUVHRdk9eqDLcF05PoTWDYCUem7FOZttsn9GO/ZWs+z7R0i",
-	"zxxJQyABbz5nhun6HDDPx00/c+e6eQh+Iyy5D6OwIcLvff9yAlTanldextCMiNCuxlY8spWj7kXZDdx0",
-	"jby/bRSAF5ltdB4wo3vJ7dtYfZJcLdawGLCREWvXos09yHPcb+eha33g+oYhcEyRvRR85bVbY141TaAU",
-	"vYRrwiIb6TibOHBQbHfUVsfNluoxD9wzF/1bPo1hbN/OVP6MKltNSc5k1HdiT6jN3LbjqlACP952XmUJ",
-	"aT+O1BkmgjNOsEes1VqMA5kf8N8Em32Ln4zlWNHFfV56mvEf2gPRUw4JLKHhQ6g8ae8kWCu2sHkS1vcD",
-	"lQJSc9tk6BKH1I+S6SZPo3srYlwLJyMJbgrfLDDNTuwl+MZ1jLovnWsbFv6m+dkoWAS6U22dwQ/B16Yf",
-	"qUU+mzkxHtgtHPG6jPVF5ge26Zu6gvvcpjj+b36bonsPewI+BDeDQzHalj55wuZ8OHAsNs9eup4KmNQi",
-	"JIaYntq0mg22hxJ1alPXx2q0/nN0idbTku4u4Ss51ouxXxDNJa08QvoaLj7eUrli/NFlffcOJmtdlHZT",
-	"OvBlgRq3wDhOYdPnCpu0I6StJ2m9myhUbb4d8UQ5DTwZ2IAg1YeJs+Bm/yRA8O59IyhqtGkKu9XRTsaS",
-	"3RhrwawLj+JtMeLqg/nn45Uxfx7Xu6G72j8Yh3/uRt3rZaNrz8KJnoY47cc0HeWxm0rT89pCvtVTl20j",
-	"R+JrO4DhUfl6vtmObacdN4sZAyV+yBCx43LmMPFiciEV43vpePLEYefgSV9DVbaiGItaR3CJqHh+Dkj4",
-	"lq34q3pc/S3zrFFh9UVioM537+c4UIHrbaju/wnwcO9CbeuLoJCFubwrS0ibOpaJGbEVf3lf/vZnEkrg",
-	"GqsS/maAh5cgtOsfMbv56edWXVO24ngMGP2PaBlzvW1Qbgq0ioXRNVvobaTjAESHOW0QiPdiU7vhp0BH",
-	"7xVH+MxZQKHGXENarJiN95MUjNAdPh5/CDw6g7Fd5LA19NY+8ps2h2xP3d9MCYG3rgnnPYXx3GofOAbd",
-	"vLRN0h9cbXfXGZYoxhfQQPRQwp7atCLzf33p3OHsxN7uL1NH8IXr8p9z8y0R1uoKEwyHJLRvqJo7hW3H",
-	"1SM9WH6gW+yLA+YpDSWZH8hCbLc02xAiTlM9A3xpb1oqbv4XwyEzLScL7GDIZOvjpkVgEfcIvFSCXGfm",
-	"foYqO8UEMW3Fzj1rYLo3RIq9bQK0oljvoCQ1N/aibYLq21zm+OCark6i+ttkYYt//8r+EOpcfFVYdLVL",
-	"Mu3Ux4ghs0ui4A4k+ozv684TurB6DLIHHmO6CQy+WWUQsBH+9S8j0K+/4dzGB6nd1t27ttiI67+KwnId",
-	"GiOaYXMym6/3diwO/i9ZvS1lLrzHXRNFcXZ0ZT2Eofsj6gUt0CbDLma5OiyfFn9tj5fLV6mMj0tfE8Eo",
-	"UifUhW0pHRQ9hsDQ5Sq9MvKaonNWjqh1+fnI/Hxkfj4yPx+Zn4/Mz0fmw9dOxcaelyqh6moCjsi7e+eq",
-	"Bz5M2t27EJ9o9dUes/ubQikT34eaF4HkRK3Fvq13Jub8Bf18YgAop1+/jPbKl19N3SnY6zGkpKFQVbbT",
-	"EJD9mtkeUbY0kevqnmv36BtZn68aPqcuDnfw/kSJi37HNXmL89CBvoElKuJFodEo6AIeAAmiv/Kd68L9",
-	"mwiDXM4zaJeVg6WYD58ShnRDDYOFMC4eFvkea9HZ1wXrAa1lB/4rMhGTLhOvFrWUjibZVj/494adx6IT",
-	"/yHYJUIT3/tOXnaV3mzEjtt3+IoOhT74juE//Wy2ewih/vTzx58//v8AAAD//w==",
+	"7H1xcxs3ku9XQfFdlXbrjS3Z6+TVSn85trPx203sk5RLXe3LU4EckEQ4BJgBRjTP5e9+hW4Ag5kBhjMk",
+	"JXtz3tqKJXGIAbobjUb3r7s/TmZyvZGCCa0mlx8nG1rSNdOshN9eUcXe5uYnLiaXkw3Vy0k2EXTNJpcT",
+	"nk+yScl+r3jJ8smlLiuWTdRsydbUfGMuyzXV5jmhv30xySZ6t2H4K1uwcvLpUzZ5O/+R6tnSPJ4zNSv5",
+	"RnNp3nS7ZOTNLV0QOSd6yciMKkaoIlyTLVWkZDS/IlRIvWQlkYIRbv44rxQzk4LJLhnNWVlP9+38Cb4s",
+	"nKSdk9IlFwuY0ntWcpl3Z/SSrKXQy4yoarY0U3l+8fzbJ88u3Ot+r1i5q9+2wWH2vktJ8RN8I0pi+KeP",
+	"yGv64R9MLPRycvniIuu84pP5rtpIoRjw830ppwVbmx9nUmgmtPmRbjYFn1Gz0PMNPvG/f1Nm1R+DV/1b",
+	"yeaTy8n/Oq8F5hw/VeduXHhjk26/LKkmWyY02ZbSrtt+zYz6ssq5fiN0uQPpK+WGlZrjbOlUVrrLCRjR",
+	"CkJueK/lpLP0bELzvGRKRSifTahuSGhONXuiOdC68yzPB0lzNjFTpzjHyCtlpWcSGd1czplZw1lGZEm2",
+	"yx0RUsdmsQFRiRFDZkYa9ZLtyILeM/MTL4mVnM44RpSY0vEdZz88U4TnMCoXsPuoUFtWEipy+LWQi9jQ",
+	"W7rrDquYUlwKWJ75rpYrJs5Ucn5bWeYqPjtPXzMtfC6LbKp6s/wTVRQ1BLX0w1nWwlETJOSfm0ZmRbDm",
+	"3q/+jXL6G5tpM2UQ4fd0wboSPGVzWbIY11gJnCKCfdBkQxeMTNmCC3VFBKgzo/a4MmoNKE5hhgOEkAld",
+	"2pdzzdZq384N9t8nPx4tS7priLRKbMMZFWRqNPOK5WQujbod9Fqj8/LuG1vsc4tpTCTGgu+oyF+zORfc",
+	"7b+OJrlnCU1wVzCKGyL24VomPpuyQm6jnyxKmkd4/pM9pmYFo2VM9As6ZUV0xJI1JjGVsmBUALkipFCs",
+	"jxR+tc3Z3dhT7YxqAo+Qby4uLs5i81wzqqqSxY+0kH3uwcy+NMo5KVfXbMloqWgRYVx+z2esIc2d+bSF",
+	"ls41K4Mng91R78fuZzlTq+H75jVTq39ImscmUFbFiB14XRXs1ZKKBdu7H3BgN9XMUcevy619L6Gv61OA",
+	"5jlICi3eB5Sf00KxrMWMnNNCpb+TZk09i423rrrPsg96v0zZAWIrfEULJnJavqYRWyLHP3beupQFT33W",
+	"M9ktY6v4B1zkcqvGSexWlivzUXyLh8vP4fTyxiVMo/5+/fo++tQWbpNEc14mdF1aMxUp1dlDu98rWjZ3",
+	"aOP4Nyu5y+lOxbZpXBrcDOuxM7saO8PWwH3U+QUoGKFOKdfRKa+4iK9TWLu+y36ui8Qncv8OcJYTDGJf",
+	"n+H0YIC+xf2nOXq6SnaeYkdHX9YfOQ4N0nHh1ozIf5/k9crX+BlY4Y9twsjOHTKiFZj4to7Zsj/Irb3T",
+	"4gDGKFgbkyFy1u4sw/pFYocWhTNaW6dBZy842lkm7tMaKmLYghHD8piVo5dcLIyJzrVZ2bygiwXLCRU7",
+	"ssZptXUcHmhxKatY56YWo9Oci7ypQSP22OFXu7YqDz5asd04tVCYJUQ0fY/CkBsmWH435taqmLnezyJ2",
+	"6Ls54VoRY9gSZSShUsSsLz6K1sXoN+N3pnG6KG3X37+3FLuBB822oismUsPds1I1r9ypswLuglZbGqZl",
+	"TpOC8LmJOXFB0bPcCjnghCHzeyAgdj2f1FZ6zTTlEUN3ZrfZPqrAHe/eeesGKirF3pivxHQU+zBjG3/D",
+	"GzTeG/eV2Hhrurujs4R/AS/hZLuU5sZotN6OGO6CZwHlhnAd1RBK0yJ6kd6Re1bmfKaV1Tm0ZERWmsg5",
+	"MXKaka27bO/MZ3t9BsCJBmE8xevlpdiLdO6esCP2T0LQE+ZxNtkucXQmqrWZP4rqJJv8Jjn+UAtqyUC6",
+	"zY9reQ//FmwOFDebDJ4wdzX8mlyvzWr8lg5WnaAd7I+p2VswKzvrFLFunCoIpx7MJf3abPKKFZFdxD5E",
+	"Ze8lydmMr2lBZEkoQU8CLQg9n0Z9bQWNKc63AhTnTBbVGh1a5tdFKauNka6SZeSZc9hM0aXUPS4cG5tD",
+	"fy9LsmFyU7ArwtYbvbNCu+ZKoWHfVXy0qFh8pLykW/xWLXGymhaBuIlqPcUJbZe7+LbC47tnBltZphyJ",
+	"xtAgQEZ04JeMGXolzv+WEKVlBm/Jp7FfZ34wJ33WUjEHgySFFAuwnfyWiUnh6MM/ecSbq/1+Q89O2j4e",
+	"O87idGOz1TXbyFL3eVjiXvYlzcmUac1KIqT59Z4NdfJ9T6sieuh4R8IwVwunRXyU+ZyV5tyNGNkvF5QL",
+	"pWEzbqppwdWS5aRk91yhh3f47XxeiVnCB/puTswWqwqqMrLlekmWcksYnS3N3tmWXGsmjvSJeofbcIol",
+	"RzIiEl+GoRO4lzJCCyXrQ7NkcKLauJAaRTn/paETT0rMeJfaXmdasCLvR/MOtkC0Avo7yQ1lwhE1vvEk",
+	"n/V6Y0P385p+4Gujip5fuP9lkzUX+Mcn4V+750r6krNEb4bTcrQozIoFaAwpzKpVM7IR3DvmY/xYLfo6",
+	"O9q8H4aKUghNkwP9kfbW2Nr5RUHAQQpx4a0s4SdSiYIpRcDKz6NGYHdy1gAaNyt3wjdCs5aV7g/P9hlS",
+	"6TNQrje0ZIcRLG583DZUpCHaHlplE6PqYmaW069XLb0bG7Rf3C+ieIEEObiK7a34al+SSvA5ZzmpN3lv",
+	"IPJA8fcByjQnK4e5SLlWEtt8iA8+NDnbb/6tyhepF6QNFMpV6ktK07b7JXx/0t1ZCWfi77++t9yedjrB",
+	"u+t7TpTaJcuZ0P0RjOimcRQJ9vOzi4vYtYEqZbjeevh55OH42vwA0QVU+kcbxBwx+SkVESfd96VckwuH",
+	"G4BznxRcafh1PenfhtlkyRfLuAfLX0r61wuzsuO4L8XW7INse03+ETG+US75dvgFXUVOCAeE3cB4HR5M",
+	"SMcMZHwHKTYy1jSQRVYk8Wn7ntT6bkvOYjy6Z6VFRQy4hw6cl5uQGzw5p6oUo/eKYvkdniSjDydjTOm2",
+	"nvhm77E/et3wlqyea3T9JZ0f64QKaBHDCeEx71BYa5ozYiNQB1DO2wnxtwm2ZUqHd7e0W6XPP9wc+aJx",
+	"xeGKCElyQziyYzqOVuwYaAGd6jeF64lx5809z43RcR2LMqYjrcPC4y4OmrQ6audt0gU9IB5iHr3znvxu",
+	"1CalZplzj3a5nNOdA3vCU0RbBwRXRM6vnCPKcs39He1MFwXeHyaia17sHipKdDpvUAAWHBNZTziR8IO7",
+	"tB0WBotiAZsV6w/luLvlMKNsrw/zrYX3DfaF7miZK81nq/0bBKJAXmCsGy0gj5eReKzIBYkcg+pwURgD",
+	"srq6npajot0avRszFSGiWpd8Wml2JAQnp5reBWpxCKjQqqz0ixGX3GTjmw90pq+8t10Zc7Phca/nxEKt",
+	"NDj2tORKSwQO933nB/tYCGSJxqa4BAyj9cTXSO93Mw1o7zie1p5KUXuzHAMoCA+GiOHWEwEzStBGwUAt",
+	"dqNfoC+j0dotY5uBYpDAM4Cn2N8jFEIK+ndhze8ateCOruCcb4iqm2sgjpbAtSRk4S7p3WVxvK7n0/GB",
+	"UJGySIbxUY2PY5pLgqbFkFC4jWDj8zE6oSO2ayJA7CsOa+AicelK22YJ0zebwFL3K/OklfN9DQcZcQEI",
+	"QCTuRJtJMeflGg419mFTUBtSNZJJ5kAkPD78L33nXeSK8OJiv3vAzSu6UlmJ/EQhsZT9kjRTeu2GNHdH",
+	"HNeNw7eDa+o9c2PU+psz8oZa3emlL+kmdVMXw+/X3l63nngYNTnzG70r2OPeaj1pWplGe261B16GPVXd",
+	"/ss5XUsww3TJqViAhTbj5Qx+UL9XqAlnpVQquuUcN7yJCtuXgtchm0xRaO65LODStyjZbj/KIcq0YVfz",
+	"H2qTpbVhP/C4/TarWlCfAb6UDsiHpnLsFiXlwhwxXCtS4wK7lw7Jx0CO7DLfm2/FJlQJ3sCsrKWAjT6T",
+	"lbAIxRlCT1p43RQqHKdnqWXHz5Codvk93MBpdljSE1JjRSxDcKogza3tVgAhGcC1tBY68Do4ClFf6yJ3",
+	"o6nvOMlz9q1wl8OT453mvDgWtCkSTtO1TPAVMjxH+lOTJ0TfPd1eCwYswoIf6WxlEZBDvmPMuqNuibFL",
+	"M5DTn8VAQ8slb4Zb+vkZWCwY7ROeH813hmfO3ULWmVETREBgeQA91u4VSUYk3yHFDPP0zELNduZi2DuP",
+	"54Eb464mxYnYifTwXPNmleda88Vp3qUwRez3ikau2f/ggin065nLDTxFtCQF/J0WJaP5DjXnwGRHM8Kd",
+	"v5b27Oc2g6ViOBHPWy2r2ZI5GA+kqm4lQRLYpxBEP+gADGU7ejnc3qkKqKn6PQcDqBAO1ALjsy2RNc1J",
+	"yRZcaVaSqaGQygjViAP/5mIErqedlNba+346lj9R+fk7j95apr0RzjFquUmI73bEOwbMRRo9ywVnCtjN",
+	"RQYs3vKcKY2czoxJxIq5y73tLKHpjzvFgVFUJS2OCU+2YuR2wMZUM0vkGFPM/vx588i2aR8YIQHEtXA1",
+	"K2h18nGAvy3kNoXAHWnKfjYb1hKmacxG2Sbl6juKt+mWHl5v9C6Wo0PmjOW1AgQHhtG+iiypIhQ0MsLp",
+	"M6KkD8XA0hT4SAXm+USx+rWjJMpVh7ONftgnDmkDucfW2rBSGaWXH5JOiAQMeFFjhOtxwwXH+PNjnS/d",
+	"umBInLOToGpjhEVuRfQmC0DzRDqZB6IrLNJgzm84Y9c0DxzZZ6pam8teyTbRzO4VF6niC/ARyECY8S/n",
+	"o/CgB2REul0WQz64HKPmbC25kRIO0DkqFzdPUjmdqtevie0WBobXHm8kd72UuPDoZSxZl64leirjqO1C",
+	"ypUikILhpGvDWAmlFLaCbPBMA8MrKmx1oNTnZlS64OA0wWzBuIzKWOmcX+pIrnnA1olI+toiXz6b7s4g",
+	"smCklwpiJ3NVG2ZkxSB+TImdXuwFjCUMRcW0NhbR4FMB2XKDX0tEazRLBUuoIOwDXW8KhnBIhR6Yw20w",
+	"H7O0cofS4QUOF+4nFaw3LXJubd0YAICaR5tjcxdR6IICkBSjXNL14mMwNNXMHm9PKzizfYUKbyIZclXW",
+	"PVgf4b9XVGgOZwEg9OpN7LwluJccGjyIMc/5Al9hgycdd0qv6xuesSsKPo/xDVH/HX6NVrp9qiz6Xrb1",
+	"iKPHc0yPR/xADSHBwhpiqCEPQSIPwwIlyPXeF3MaiXY/8KqxoVqz0tDg//+TPvmvX81/Lp789emTXz9e",
+	"ZH/566d/i0a2ZbE3I/Va2kQLJ0ptkOwYzHsb4SvT8nYdRN0PFLkRqLaMXIDN6w+bp+TnEMxuz7atM6eN",
+	"PJwpYg5aPJvAnDZb2JfBCt+FOHQFr8LaO4fB6CIxl2cXA4Iu8h5DhV5HW9o1KfQeQW3EPI1LNTSqIf6K",
+	"O1dZHzqwq6uHOantFoMlJmTixiEZRgiE3DBxN6PK7TBLgBiaBb5PSjYzeh9haj5DGJwIstJkU8GhCTBq",
+	"IgXmoWQWVALBFUgsdPZXlxrJi8zwMjg/se2tXLHR6sWemZ4If70IpPAv334TiN+zrCdz4JQ4+WyiZnKz",
+	"Vw3dwEOhHvKrgCxmcxMAfEIWvvDbw/RTL0r/3T0r7zmLIDvHlZeyySERnV5ngBw5kL/sHTnOQbfycfl8",
+	"6ZenMage2NQrOPDQXjdAozREeHNrFuSKCcR7GnOQz2z2eu+izTO95dYGm3C1mesOV5hAar7quAmjnZtO",
+	"MwVL2dY5nENCvs2hHXVP76lJBZZ4FM21d9RE6u04bEgS+rVxxB3meTSiE5P5at0DwoPVnxG8wyhC85xU",
+	"m0SJ1L5CVDoWwflBbsmaip0N2fj04H644FjhdFerFkYGZNARsRaz+uqVhrO9tzq7riAwxkgohh1Vh+d/",
+	"mTfsOViwbpWvmBFBKhybFXiQHu8BM3KtjgIzdtDlass2euLeCdmD9i/CxhAHONn3qPYE6aP5pbNCqlTO",
+	"Cp1h/BjqfUoVZtG2yl6dKnp00HVt/IWs96wDQr3M85gbgllrYxgopC533Ksh8SmrawZZzcpjjsE1mvet",
+	"5CBtcQBPH/2mPZyjBZ0xl8J4QM5sEpLUuqNeRBXqwNQ4dzcMMxaTi7muRiMo437pWxc3w+CYIiWDcGUO",
+	"V3y6YuCljjpWqgHsroqwbsToe3KqFMzBULcBkd2R8OE+pC+81flWo+uoC9m3EepVLMPMGy5wLQwsF8IF",
+	"wZIYsWxhl4kTiY+YYU5Q12R4OfbpjmyXfLZ0JdiJZkVRRw6i52elxqbkOw95qzq0ptMwI6YqxaVUK1Zc",
+	"Cqmf0KKQ20RRjYZwoi/baR87wRh7ry1QJdUYYKb5PbtLZlHbzxPwP7qgXPgvd8lunbfoj0OS17Fv+LIz",
+	"X8ANtqR5vfetywv3/5RC6tcACM+D4iU9RnPARNJ498ocnixPBF3TdPO1tCwFhxHknhY8TzMYP07wF06A",
+	"U8Ifw5NFTTxFPfqxD+ToJDmeb0RTdecPgxalE01TN9JRCWpuLYkEtQG3yT2BFJtx6RQEBGca2CWLNUtf",
+	"9MIpJtRGPGR4nEoZnTlTy2gaqHZ4OLhxltpV+3fGyZaswD+1yKJBEuKhSBHxmJVym7M8mTB+mtr7Abio",
+	"q6EaNW8tys9BIJ9fXAyuawc5V9GX880IoyA1TMHue1xbd9Vet6YF8sHGx/rRx02oUaChb4RbWhS73kx0",
+	"DU8MHaZHpVSlGDAffMpWSb3j831f+GVJ9dv5CO+VzSBvu66QhW65IW4MZcQvwLKo7ukA+613jx5W+yth",
+	"NnQgnL0eXluDqK+k4+Fwd6tEu9vWAT0R3rOk+gmfRxuo1LujHcvsKvxCytWdU27+8TDm9fzF3sIlB5Ri",
+	"SNdgg+oj7cppZpyplKsBNdlqCR/Mg87hY52xGdG0XDBt7rJhFYN+O8nuhZ7Y5DVTWtZNsr7w4jxtM3BA",
+	"fl8ITDg8JYpWeikT6bvH0aFVM3WE31Em4mz2/j8m87tNVwe3CgA0lgI+qRJMwXDyUeJbP5ovdSlosYNA",
+	"e8nuOdvCSwpG48nZzjPUdueFxTvHuWziaZc/yC2Rc81cgwRm7DKzqS+xwyDgVrlWpOArlmHFamMYG/WX",
+	"xjb2VLYB8LIaWYBGxM3kkcd3vAIj4IihRIzvMOfU3Lgo1cAzuuXH9mBJSxjLKFi0GzMqXnWjpnS+favQ",
+	"nm1+McXaDlbD0zBR1OFiBVTIlvN59D6cSodrvaB5bkTfJNi270W9+PukXZo+7U5kwPVbXd7awqdTzGsW",
+	"4u09fDqFTauCheUS4UiGvLEldCW9sklFypEc/6yIsyza5xnF+tTxu6ZKqP4xgI1WS7yISp/ael8Dh1Os",
+	"f7jZUsoRA3ZqIw/OW8/pLiNbxlaZa8lquz5lZEmLeUZ2jJZRxXllNexeW4qJnKWA7JTARRr9/vCg9w2q",
+	"S3Lmfyb/xUp5ZqZxJiTJqabRnAuLfm4y9oic0Vh61cizvqBK37mIWnsnTEsob75ibFNvB0VAARoVA94/",
+	"81bEwVHtzPdoBDSNoZB3hmTxw2kexZZQaDSglrLIMYkTN0w2/HRzOQ6Hm9BwXbHg+mauAtApw0wGgOe7",
+	"WquxHnmKK53IVFiO7i6XLuCW1s6D/K+V0InwSKp+j08eOSmFoV7gExyZuKOhc1OJHgnvyryP38l4oIrX",
+	"Hce9YG0aacYmWypQyYwAIY0N9aXtFbCpjsQiJrsJzF0+zXHDjEQ0Yg2f+DhcqH6DWzl1VbIBhjcmvfnj",
+	"Y1wi2Th8JSRERwOEffXlkkkQPTZz3eYuleVXLxhzQJVvVXdElnhQvdVabVaAO6BK5wmb26wly9f+NnVO",
+	"2G8tRQ6oin9grbEbh1CO2grQ7xoaXeXy0vatx8wTkUNzAiIFdLdXV0aPlTvbPg/L8SgJ3w2y+Mx3/YUW",
+	"O1PZ70QvtTd1ffXmoocXXu92YQrWLosq0dhiVPHnnCcS30Wix7KQ27txr+gijvfrYVfXenCbGqyEfXjV",
+	"baBD1ilyjXRorroGH+M0E+y5Z4f3+t0DBky0fUJdCmZw3LgOWnd6v+u3Kb9rNNXA87J7AvucdrMAV9Sj",
+	"Y/AffRZnE3uudybxps4KocRVWunKZ8RN52Q1LhPejuhxr/oUmJNXY+ptSnFARdmg98YQiP7r+vExFaD6",
+	"/PM97Sz6z9xeyOvo8qv9nTNoUYxp5l873tpSLOXqLtXBtBLYViwf0H+6VT45WarVQSL6G3XUEwtnUa87",
+	"KeOvG+KT7vwFSSCuTLiia1/m19b14V3HTHgf72o4zOdbViIvm4qk39UR7+6+pxSGkHe2C11CSm1juriU",
+	"Ni/W4SeDK/62DQFbfjfsk3fX7ZNn3x14NmJsvKXTmLs9yB0ZKPHTgr3CxOoxRXhH4V7gJSnQSwraYi7B",
+	"skgAR7HA1iXU4qCaS+tJMT96aa2azdaGZN70WuB1voRF0eD8+tA0IXWT1UtGFSoJi5Q4OgSFSlBbCmnd",
+	"SHrJeGnzaBe2A9uI5vR9yTt9FWMKGm0p6DGk7vCyLS735cGMLm6yN0GmWU6kk9NgF5DkaBQclUL1gW8d",
+	"Q++qmgLDahxoyTZPNStLbqtvd+0GVozo9BiXY3Mj3MT6jb1rTgpE5tkV/g0AA0vq628O79ZwAFwZVxmn",
+	"t42XtYhdOtf2EQk7cIrGnw2wVt14kSJKkoKWC0Yo2dBSo8qRihGM/qARbSs8uUBdA8we+EwPr+bkokkt",
+	"qHEtWllTvuBX8oFsSplXM8AmeBW2333cBAPc1TM7ggPJsFdfbb94KCuomueLTSGDMyct9aoaSwgPZMf3",
+	"uCiWC6bjfZO7uVZQDrluuWFUsgUSRqssj/FY4svSU4xDZXv66U9ZMfJm33cyhN1WY2UjsT4kzFT5shAW",
+	"uTpiBpa0MQSojWot3XmDhHdaTUEPXqfX2m/siut+Yyi4kI9JWhplQRlypRpbVGuVpsO42/qpIMjdMzdo",
+	"AlvXybay500qa7QFrWp6bCtHkmiy9Vjapo7O1CkXyN/gLID9R2A9bnTJrixFc7ljc/20G2aPtpHYRd4O",
+	"n5zQTzKWUjuryjLaq+qtdjUm0bULZycHF3kRr4Y4KvFxsG9jbTO2xuZTnqrCRrQgX0RnSqDVmgtEtA+Z",
+	"bsLnoBrRA5y2pYOlcubZFuW2R5y02n480CW8XaOt/9ocm7FFI49I1+urFG87/e9JRe80tjJfi07OAgSO",
+	"SfMdlra7L1vXzORnxb6Avq71ivaMGkeo2YX2FAKAWoWzquR6d2O2pgvmKOev5AJq3sgVZ045X04gVe/O",
+	"PVUfEhv+d7ZrqFTY76DAGC1ZUKZxqfVm8ukT5JPNZXefX0NYFYpDKWp+dOdlRiBLH5vi48l5FZZOKmWl",
+	"zZVD2qbdVOTEhpzwXv2UvLln5Q4ULJlWmii+EBAjEwQKG5oLHy6N4MIR+oMrQC39lLwpS1mqsJU9wfRO",
+	"Rf50/f0r8tcX3/yfPz8lr9mMr2lhK2avKwVAxR1hH+gMq5YjB9WVr7CxZlRoMATzkm7NxMxj9tOn/6/W",
+	"WZeTd4YPQXm4y8kz2LQbJuiGTy4nf3l68fQvIAG2bvk53fBzWuXoJ1gwbatWIYb6bQ5V1ZV+CU9AbQy6",
+	"ZpqVanL5TysMv1es3NWy4BUpqvZBshofyU8jNdiL+FitS7wodgiesxdNX3KdK+KhwbH3+7r19cs752Zf",
+	"HOnTr2YTqo0Utv7X84sL9EEK7dq+bzYFn8Eiz3+zB2j9tr4DEzgCNxnYNC0XdZBz1CyOGRvSz/HcZT1/",
+	"Qqt5TcudizRvqSK5FMzmCcs1bCSbiskA0V+3UkUv9p8KqPgsRbH7MwxZC9s5++Aq+0dl7g18/FXqHkbq",
+	"zD35fKbum9Lm3zLlgsa8bRE5KwrMD4dW369u/uNAafPC4XEgKcH4G9OvaqxISzDijp7nF8+/xawXKVjd",
+	"fcGKKhYa6sRvI4zZobOkJlibPA+53d2i/9NMIsKJ2yUDWOoJtvtLGMj3vvWIb8ebDFrpTnfmn0nAObvq",
+	"5BnyCp4YtJttG/Q0qTv77cy3+j+DEOmGCQwCULykxd7iSvPUr6mr+vnhAmiMGXRiO+bYGseFLaDfxbDs",
+	"UzPKqL/4u/OKBW/F33wXWI91dTRqObv2vdeQjbk4aeTtiXy2hIYDrjtRQfuq7pmspDAnBaEIt4rNZo1F",
+	"E0fM49hNNixOQFUknPopltCWVww3wrGKz3wQoCA2UkX2EcKtXvnwtq3g8Z3Md6dTNTi6g/V8at4ldFmx",
+	"Tw+o6BygLEJtFx87gY7DtxBj8aMIc2ErSrioBFfEXqgJFTuylsbEgSiVEXPMcIHvw6EiSyP5oqUOzz/y",
+	"/FP/UaZYVyPGFlQ/AsL5Np888HGjmO0TnThsZjj1JaM5zPvj5M0tXTTf0LEfTrJJDFHNV9bMtlmJb5VX",
+	"+MTxJH6AHYZTG7a1nj0SU//ONnpyOgYFvW43VVqTHcOdbO+Tb+c/Uj1bPhgjXRvgR9aR/Yz0GvRUWlLb",
+	"7Y62MyWWteRPa4YeCtve0yjGP8dU4PlSFrlLXywYusOb4nDNCkbV48rDZ+HOO7BMF5SLEzDofQUQcCgG",
+	"BRya0hkAvp05hsU1Itvvlq7+BxD7Fkz14+lsxqm3wR6595Uqkjeh1xzbID68IQulFQcYsm/DjCJrwfuU",
+	"6SMPBaDH+Udj8X9KHge3VSleIxA5dj/cUAjU2luD9WY3Fe7em/np1T8g8qtSPPZB7otARDj53pfSOYHY",
+	"V6UwBi+nBeaOIHyOYttS8PlQyPf2HRn+ZEsioJsd/H/hznBdXFKnwOtSbrDVS4d6L7ohgb9JwU6wytdc",
+	"zWiZG0P+TGEKPaAMEzZ7Yn6nU2n4goTZ7ad35KLfwWLlVriaAa7DBLh4m44fzT5ooiWZsgXH6nvJY+V9",
+	"FdDn9BvOdwJ6ZIMryZIjjOaQG38HFHktf3v2UR3d6j1m6kyRwT50B7sfqlgTTiaHORv7Pe/lGuH4s7d0",
+	"cPthLgCG+OpsgGG+P58A15tP4ILswx1uFvAzmhbjfaD2ELcuwjOFLetKYo/L2EscYm7s5Hq8l46Hjp5d",
+	"z6WTDscCW+wSFvwojszYcAVf88SSsPy1yx571qyCFIvAJF4xq0olP18IwauDVNTwnWBkQxfsWIOvVk9P",
+	"bZCpJ8b3VUl9VVJfldQfTEmdNMCMSBmqZ8tTRZlrBbXXQ+/V06CLKe9XTPsT4h5F//c4p0TQdQ7dfVwr",
+	"wu557nJjj6E7VmLY5wq4ZkrvCvY3uyX/ddwBMOMbM/c/qkPgb/yeEUqAj4QKqZesJIBRz4iWguGhtqQb",
+	"dhJ/AdZB77/kvLXPPIY3Dd81xJ9228JCHbpzslRwq2RUs7euTvwAu4kLaNGV3iTuKJwzG1nGQucAeIBc",
+	"lMSxF8lhZiz3jUhdgTRs3IljYgcTqP+qlgwygWJTHr2v47PhhblXm8GwUeaaKUUXLAVJsDX3Y1aDtsNN",
+	"BhDipcsEt2uv0TMqwCU9eXaR4Q+/vHA//ftfDH3sp08uvrms2665PhA2m87XojAUh2REALQmFma/O85c",
+	"e0mE1Ixgbm89d3AU3wl56Ru1UQ2A2DoR3jwlmKtVBaUMF0Z9bOmOaGm7kccMEFmWaIKNYTRdwauC2UAF",
+	"pt8rKNJh/06LktF810slDM0cB415tWSzVb1sUIrUwgG5JltZFTmZmrVk8OGKsY0DHqRs4BKd42ORMqlT",
+	"7ggL7fHcbqjfrhlARSNa1vckBDIDOAPoFFLYaN5THrXuDEgEmwg/WbyJC0KNtRusDjUrbShS2lClGaas",
+	"wo1KanP00qIYdsx6WzjlnTez+o7OVr3Hzr+QQdzDyiUjmq64WGBElRvCEaSTi/rJ7ck4XY9t3nblFYXv",
+	"+jOTa6PWJFY9cuFjx78woTRpJ/1Ypxc+vKFkX/a5I49rppc277SHLvjM45DFvGs0VTw2zXWzJBLqQ5wk",
+	"xLdkvoCo0Q2NUpeWfvY8xRrFa7rDLH4yDdC/MmhLnbpK+9bVD+Xne0hd4ScfYRZ2j0YNbad9pOD6Pr4p",
+	"Wr63PWoHELLOND7aYwpFl2KGcaJMQtLbyFIDNXJce6xS5dNic6qp6wx2FQL7h0D663pShyZbZA/tpf7j",
+	"xyVQlhOnMNblqV1RuDNOlNNE3fBcQX0gIucZyeVW4AVF2aa/9bZkcoPJycnj5D0+8hinSZCwvuc0gfzG",
+	"w8ESe7wQ713q1QNF/N06H9elFvYajjmmzQdZnU0kBSYhk60s8ytbqE8tjSzJwz2njbScPMfzRUmRSK1D",
+	"+Qz8qylL/lUhVc23cQBA/NpPRnVE1EIEpvMK+1MfTwEYyBjLtvn1FexRm5pra37JFROKMJHXXkdnTecc",
+	"Am471aJeAsqCRfVORaTT74xGC+lHvpiHW7Lt+sAai6fyNXtme3cz5DpnpJTWs4JZRwM2xLlLnY8rsx/p",
+	"iv3i8uNPtyFOp5Fgcolj8sG0TocLTU1n7ibokbS3YldaoH9vprjlywT1nK+uNM4A0xf7B4z1GPOSQEXw",
+	"SzKoEUi8DwhcmeScnMEczsAdbscYYpjaelwPZ5ANtTC4zG8gBD4w6CGL/NigR/t6CkWf9ZKXmjFhL1j2",
+	"tgV8ItXG2GuB6Q+ncst2cy4zdf7R8Ko36Htdxz72u7gsdOKIKMVLI2h4d4G1+jTl4bnJVI9GYazYLoOo",
+	"CAiwaLaFPSEK449/gWm0YO7BVRll6f1cK7Y70f7wZdtgS4AiovaXRoZ2ewecf1yxXe8+uPFomIfZBrFh",
+	"wDXweD6fUX2psVv8uPCvdeyeSiG+qVs4BGEAhmVxOBxBRn04HFPAfNvctSdj0jaAZQ90lev0l31ko7Xu",
+	"QZ0KJfnY3Nw2SzmSWf8X/KSGH+A6xS0J+G4pSMloAd6rjEBhcsNSFwOMsO3cd9rp5d132OPwIfhnhv7c",
+	"PGzMIclHZOLMV0U/CRupjawhA2lQBL7bTHcgS1XY3SSe7y+Le2bzoh6Cp40GHo+d6e9Wn1Cg0KQEA+Rb",
+	"V4FIu/4nR7L0e24LhGOrPdyZ0NDDvGkORYzpVFaaKGlrpNpqoQEfEcPUf1+59k89zkHlcGCfH6JkcWfX",
+	"dQuHB/IPNsFvfzzQnR3LBuCgMehYIJ2X1fOPWHtqz/XHs2wA+NLVskrbbKPbSD+wtZ5m2y2A1CxJfcwB",
+	"bj5HRvS6HDDPh73KU+e6eYh9ISx5CKOwJsIfff8KwmiJrTqdjIEZEQBjja24ZysHTReTG7hudv1w28hj",
+	"NBLb6DgMR/uS27WxuiQ5ny3ZrMdGBlhegzYPIM9hm8DHLgsC6+tHy3FFtqUUC6fdavOq7l2p6ClcEwiC",
+	"pMNsYs9Bud5QrJufrOpjHnhgLrq3fB7DGN/OVfqMyhvtyo5k1A9ySygmeeO4yjfHCbedU1myxI8DdQY5",
+	"41xARMBqLS4Yme7g3wibXfO/hOVY0NlDXnrq8R/bA9FRDhHYoeGDDyvjnQTqimdh+05WKEYqge0HT3FI",
+	"/VJyXad0tG9FXGhpZSTCTel6HMfZCS2Qr20vyYfSudhn+YvmZ61gARNPNTqDH4OvdRt1BEmbOXHh2S0t",
+	"8dqMde1nerbpdVWwh9ymMP4Xv03BvQetjB+Dm96hGGxLl2fhg7Gu3i38SLXNf5ElhJiuMANnBY0jZRXb",
+	"1NW+cq4/D67melh+3il8JftaSHdrp9n8ljOgr+HikzUtF1ycndZ3bxG16KLETWlxmhlo3AziOBlm2mWY",
+	"3yNLLD2J3k0Qqibf9niirAYeDW4APOvjxFlgs38WzHj7vuEVNdg0FugFdjL0GYBYCyRoOMBvgxHnH80/",
+	"n86N+fOk2vTd1f7BBft5M+heX9a69ihI6WHg1G5M01Ie+qypWg8COlxd2cScciAUt4UtHpTa59rw6aDO",
+	"OraRG4I6fswQseVy4jBxYnIiFeO67DnyhGFn70lfsiJvRDFmlQ7gEkHHjxSI8IYvxLtqWKku86xRYdVJ",
+	"YqDWd+/m2FOs68a3JPkMWLhbXwb7JIBlCeAuJCRmmSViRnwh3j6Uv/1VyXImNBQw/GJAh6cgtG16M7n8",
+	"56+NEqh8IeAYMPof0DLmeluj3BTTKhRG2yGms5HOwyY/fXhT99gD2dR2+DGw0Rik92Qoz1fWAvLl6GrS",
+	"QnFtuJ/EYIT28HG4RCbyLs37AZ8/K4f3fAhKu55R/+M2SRshang2W0qAbo/aOFvGNv0m7Q0+8kXbtDDH",
+	"L6dkxI3tsf5AsVi72kcGEtQvbZL0J1vL3zb+J4qLGatxliBhV5hGZv6vT50rnpzYzfY0dSPf3NOiotbB",
+	"E/HVzgGbbAtR9MeVtOuXnzKlsKH+np47P9E1dGRj5inNcjLdkZlcr2myAUiYlnwEghavyyrs7RxiWhMd",
+	"xTNQSbxsfFx3gM7CFtCnSohsd+qyM1TJKUaIiRVat7zGWl+SUm6x/dyCQn2LnFTCGP3Y4951MU/xwfbU",
+	"H0X1m2ghk39/gT/4uiYvMoTI26TiVj2UEPc8J4rdsxIc/w91cfVN9h2Q3KHHIV+I9b5ZJWDMAYj52wEQ",
+	"5i84l/VRavW19y4Wl7Ht9UFYLnzfazNsSmbT9f32gRn+Jav1xcyFD7BrglDchi7Qzeube4Ne0BJML+if",
+	"maq783lB9Hi8nL4qaXhcuhoYRpFaoc4IaD6v6CGOCX7z0ikjpylaZ+WA2qZfj8yvR+bXI/Prkfn1yPx6",
+	"ZD5+rVxoKX2qkrm2BuSA5MlbWy3ycXInb32QCYPx+PJBu78ujDPyfaB5IRsAc62v4rmngybh9fOBUbyU",
+	"fn0e7JXnL8buFOjt6fMKQagK7CzFyHbJsScYlqKiM83vWbK9p1KnUg1f80/TprMR+s+Ufep2XJ18Ot25",
+	"TPcaW6qIE4Vao4Afv9e/e4uPDAKZYOWoL62RLKzgJ6kfs2hwh0MYMIFdvKT3DApDMgH1a+q4iywbVRkQ",
+	"xjSV+e5MTfb4lGGRD+dTxuEfOTkgeGkE/GU+PGW5jURc5UcoDomvc77cUi5KunbVleFuY/G2WSJI2d5y",
+	"57OqLC2Bko244O81Y/cFBP9D8lNEA390ffZwyc7In9GiIPfwitZS9pUsvWb3cuXXcfp6pSMb8T8w5Zyo",
+	"GFL17W0q/M5uid/HCYxgBNEcdh4F8s9fP/366b8DAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

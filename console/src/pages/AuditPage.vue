@@ -1,0 +1,81 @@
+<script setup lang="ts">
+import { useInfiniteQuery, useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+
+import { api, need } from '@/lib/api'
+import { momentWords } from '@/lib/format'
+import { useQueryWord } from '@/lib/query'
+import PeopleTabs from '@/parts/PeopleTabs.vue'
+import PickOne from '@/parts/PickOne.vue'
+import StateNote from '@/parts/StateNote.vue'
+
+/** What was done, by whom and from where; only added to. */
+const who = useQueryWord('person')
+const what = useQueryWord('operation')
+const asked = computed(() => ({ person: who.value || undefined, operation: what.value || undefined }))
+const { data, error, isPending, refetch, hasNextPage, fetchNextPage, isFetchingNextPage } = useInfiniteQuery({
+  queryKey: computed(() => ['audit', asked.value]),
+  queryFn: ({ pageParam }) =>
+    need(api.GET('/api/audit', { params: { query: { ...asked.value, before: pageParam || undefined } } })),
+  initialPageParam: 0,
+  getNextPageParam: (page) => page.before,
+})
+const entries = computed(() => data.value?.pages.flatMap((p) => p.entries))
+const operations = computed(() =>
+  (data.value?.pages[0].operations ?? []).map((o) => ({ value: o.name, text: o.title })),
+)
+const people = useQuery({ queryKey: ['people'], queryFn: () => need(api.GET('/api/people')) })
+const names = computed(() => (people.data.value ?? []).map((p) => ({ value: p.name, text: p.title })))
+const file = computed(
+  () =>
+    '/api/audit/export?' +
+    new URLSearchParams(Object.entries(asked.value).flatMap(([k, v]) => (v ? [[k, v]] : []))).toString(),
+)
+</script>
+
+<template>
+  <section class="min-w-0 flex-1 p-4">
+    <PeopleTabs class="mb-4" />
+    <div class="flex flex-wrap items-center gap-3">
+      <h1 class="text-title font-semibold">Audit</h1>
+      <PickOne v-model="who" label="Who" all="everybody" :options="names" />
+      <PickOne v-model="what" label="What" all="everything" :options="operations" />
+      <a class="button ml-auto" :href="file" download="audit.csv">Save as CSV</a>
+    </div>
+    <StateNote v-if="!entries" :loading="isPending" :error="error" @retry="refetch()" />
+    <p v-else-if="!entries.length" class="mt-3 text-muted">Nothing of the kind was done.</p>
+    <template v-else>
+      <table class="grid-table cards-narrow mt-3">
+        <caption class="sr-only">
+          What was done, the newest first
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">When</th>
+            <th scope="col">Who</th>
+            <th scope="col">What</th>
+            <th scope="col">About</th>
+            <th scope="col">From</th>
+            <th scope="col">By</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="e in entries" :key="e.id">
+            <td class="whitespace-nowrap">{{ momentWords(e.at) }}</td>
+            <td class="font-mono text-small">{{ e.person || 'somebody' }}</td>
+            <td>
+              {{ e.words }}
+              <span v-if="e.outcome !== 'done'" class="block text-small text-amber">in vain: {{ e.outcome }}</span>
+            </td>
+            <td class="max-w-sm text-small break-words">{{ e.about }}</td>
+            <td class="font-mono text-small">{{ e.address }}</td>
+            <td class="text-small text-muted">{{ e.way }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <button v-if="hasNextPage" class="button mt-3" :disabled="isFetchingNextPage" @click="fetchNextPage()">
+        Earlier
+      </button>
+    </template>
+  </section>
+</template>
