@@ -1,6 +1,6 @@
 # Two commands do everything on a fresh machine: make demo, make test.
 
-.PHONY: demo test run-tests build generate generated prepare prepare-test check lint bench screenshots clean
+.PHONY: demo test run-tests build generate generated prepare prepare-test check lint bench load screenshots clean
 
 GO ?= go
 
@@ -57,6 +57,10 @@ run-tests:
 LINES ?= 1000000
 bench: prepare
 	$(GO) run ./bench -lines $(LINES)
+
+# Two hundred people on one desk for a minute, beside a bare handler.
+load: prepare
+	$(GO) run ./load
 
 screenshots: build
 	$(GO) run ./e2e/shots docs/screenshots

@@ -63,7 +63,7 @@ func TestClearedCases(t *testing.T) {
 	r2 := s.caseOf("rob", "R2")
 	s.load("feed", "sales", corrected, replace("2026-10"))
 	s.sweep("2026-10")
-	all := want[[]client.Case](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{}))
+	all := want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Items
 	require.Greater(t, len(all), 1)
 	last := all[len(all)-1]
 	assert.Equal(t, []any{r2.Id, true, false}, []any{last.Id, last.Cleared, last.Late})

@@ -3,6 +3,7 @@ package e2e
 import (
 	"encoding/csv"
 	"encoding/json"
+	"fmt"
 	"io"
 	"math"
 	"net/http"
@@ -10,6 +11,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -181,4 +183,50 @@ func TestAnExceptionOfLongAgo(t *testing.T) {
 	}
 	d := want[client.ExceptionDetail](t, 200)(s.as("ana").GetException(ctx, id))
 	assert.Equal(t, "R2", d.Exception.Key)
+}
+
+// A desk of more than a thousand cases is listed to its end, page by page.
+func TestADeskOfManyCases(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	s.sweep("2026-10")
+	var register strings.Builder
+	register.WriteString("rep,name,territory,active_from,active_to\n")
+	for i := range 1234 {
+		fmt.Fprintf(&register, "X%04d,Made-Up %d,North,,\n", i, i)
+	}
+	s.load("register", "rep", smallReps+strings.TrimPrefix(register.String(), "rep,name,territory,active_from,active_to\n"))
+	_, err := s.pool(t).Exec(ctx, "insert into cases (kind, code, key, name, sentence, items, desk, grade, severity, due) select kind, code, key, key, 'What it is about', 1, 'north', 'look', 1, date '2026-11-01' + code % 60 from subjects where key like 'X%'")
+	require.NoError(t, err)
+	first := want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{Desk: ptr("north")}))
+	require.Len(t, first.Items, 100)
+	assert.Greater(t, first.Total, 1234)
+	assert.Greater(t, first.Late, 300)
+	seen, cursor := map[int64]bool{}, first.Next
+	for _, c := range first.Items {
+		seen[c.Id] = true
+	}
+	for cursor != nil {
+		page := want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{Desk: ptr("north"), Limit: ptr(1000), Cursor: cursor}))
+		for i, c := range page.Items {
+			assert.False(t, seen[c.Id], "twice")
+			seen[c.Id] = true
+			if i > 0 {
+				assert.False(t, c.Due.Before(page.Items[i-1].Due.Time), "by due day")
+			}
+		}
+		cursor = page.Next
+	}
+	assert.Len(t, seen, first.Total)
+	code, out, errs := s.oskel("lea", "cases", "-desk", "north", "-format", "csv")
+	assert.Equal(t, 0, code, errs)
+	assert.Equal(t, first.Total+1, strings.Count(out, "\n"))
+	// What is counted of many is at most a moment old.
+	_, err = s.pool(t).Exec(ctx, "update cases set state = 'settled', finding = 'explained', settled_by = 'lea', settled_at = now() where name like 'X%' and state = 'open' and id % 2 = 0")
+	require.NoError(t, err)
+	require.Eventually(t, func() bool {
+		return want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{Desk: ptr("north")})).Total == first.Total-617
+	}, 20*time.Second, 50*time.Millisecond)
+	p := screen(t, s, 1280, 800)
+	do(t, p.SignIn("lea", password), p.Go("/desk?desk=north"), p.Sees("late"), p.Until("document.querySelectorAll('main li').length === 100"), p.ClickText("More cases"), p.Until("document.querySelectorAll('main li').length === 200"))
 }

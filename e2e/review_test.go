@@ -11,7 +11,7 @@ import (
 
 func (s *service) caseOf(person, key string) client.Case {
 	s.t.Helper()
-	for _, c := range want[[]client.Case](s.t, 200)(s.as(person).ListCases(ctx, &client.ListCasesParams{})) {
+	for _, c := range want[client.CasePage](s.t, 200)(s.as(person).ListCases(ctx, &client.ListCasesParams{})).Items {
 		if c.Key == key {
 			return c
 		}
@@ -29,7 +29,7 @@ func TestCasesOpenJoinAndClear(t *testing.T) {
 	assert.Equal(t, []any{"south", "act", 2, "2026-12-02"}, []any{r2.Desk, r2.Grade, r2.Items, r2.Due.String()}, "the south desk states nothing: five working days")
 	assert.Equal(t, []any{"north", "look", 2, "2026-12-02"}, []any{r3.Desk, r3.Grade, r3.Items, r3.Due.String()})
 	mine := true
-	own := want[[]client.Case](t, 200)(s.as("rea").ListCases(ctx, &client.ListCasesParams{Mine: &mine}))
+	own := want[client.CasePage](t, 200)(s.as("rea").ListCases(ctx, &client.ListCasesParams{Mine: &mine})).Items
 	assert.Len(t, own, 1)
 
 	// Corrected lines clear R2, and its case tells.
@@ -86,7 +86,7 @@ func TestReview(t *testing.T) {
 	// for the exceptions it settled.
 	s.load("feed", "sales", salesHead+"2026-10-05,Z1,R1,1,0.5\n")
 	s.sweep("2026-10")
-	for _, c := range want[[]client.Case](t, 200)(rea.ListCases(ctx, &client.ListCasesParams{})) {
+	for _, c := range want[client.CasePage](t, 200)(rea.ListCases(ctx, &client.ListCasesParams{})).Items {
 		assert.NotEqual(t, "R3", c.Key)
 	}
 }
@@ -118,7 +118,7 @@ func TestCasesAcrossSweeps(t *testing.T) {
 	s.sweep("2026-10")
 	settled := want[client.CaseDetail](t, 200)(s.as("rea").GetCase(ctx, r1.Id))
 	assert.Equal(t, client.CaseState("settled"), settled.Case.State)
-	for _, c := range want[[]client.Case](t, 200)(s.as("rea").ListCases(ctx, &client.ListCasesParams{})) {
+	for _, c := range want[client.CasePage](t, 200)(s.as("rea").ListCases(ctx, &client.ListCasesParams{})).Items {
 		assert.NotEqual(t, "R1", c.Key, "what was settled is not opened anew by the same month")
 	}
 }

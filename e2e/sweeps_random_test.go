@@ -129,7 +129,7 @@ func listed(s *service, month string) map[string]string {
 
 // oneCaseEach sees that no subject has two unsettled cases at a desk.
 func oneCaseEach(t *testing.T, s *service) {
-	all := want[[]client.Case](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{}))
+	all := want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Items
 	seen := map[string]int64{}
 	for _, c := range all {
 		if c.State == "settled" {

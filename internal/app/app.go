@@ -172,7 +172,7 @@ func wire(s *store.Store, o Options) (http.Handler, *people.Service, error) {
 	handler, err := httpapi.New(httpapi.Services{
 		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b), Sweep: sweep.New(s, b, f, o.Now), Review: review.New(s), People: accounts,
 		// Without its own cleaning up, which cannot be stopped safely; dropEnded does it.
-		Sessions: pgxstore.NewWithCleanupInterval(s.Pool(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits, Proxies: o.Proxies, Audit: s,
+		Sessions: pgxstore.NewWithCleanupInterval(s.Quick(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits, Proxies: o.Proxies, Audit: s,
 	})
 	return handler, accounts, err
 }

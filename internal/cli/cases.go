@@ -27,8 +27,15 @@ var caseCommands = []command{
 				}
 				mine := !*all && p.Desk == nil
 				p.Mine, p.State = &mine, (*client.ListCasesParamsState)(state)
-				r, err := c.ListCases(ctx, p)
-				list, err := read[[]client.Case](e, r, err)
+				list := []client.Case{}
+				p.Limit = ptr(mostPage)
+				err = allPages(e, func(cursor *string) (*http.Response, error) {
+					p.Cursor = cursor
+					return c.ListCases(ctx, p)
+				}, func(page client.CasePage) (*string, bool) {
+					list = append(list, page.Items...)
+					return page.Next, false
+				})
 				if err != nil {
 					return err
 				}

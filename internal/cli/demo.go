@@ -129,13 +129,12 @@ func reviewStep(ctx context.Context, e *env, person, key, comment, finding, note
 		return err
 	}
 	defer done()
-	mine := true
-	r, err := c.ListCases(ctx, &client.ListCasesParams{Mine: &mine})
-	cases, err := read[[]client.Case](e, r, err)
+	r, err := c.ListCases(ctx, &client.ListCasesParams{Mine: ptr(true), Limit: ptr(mostPage)})
+	cases, err := read[client.CasePage](e, r, err)
 	if err != nil {
 		return err
 	}
-	for _, k := range cases {
+	for _, k := range cases.Items {
 		if k.Key != key {
 			continue
 		}

@@ -818,6 +818,22 @@ type CaseEvent struct {
 // CaseEventWhat defines model for CaseEvent.What.
 type CaseEventWhat string
 
+// CasePage defines model for CasePage.
+type CasePage struct {
+	// Cleared Of these, unsettled and with nothing flagged any more
+	Cleared int    `json:"cleared"`
+	Items   []Case `json:"items"`
+
+	// Late Of these, unsettled and due before today
+	Late int `json:"late"`
+
+	// Next The cursor of the next page; none if this is the last
+	Next *string `json:"next,omitempty"`
+
+	// Total Of a thousand and more, a quarter of a second old at most
+	Total int `json:"total"`
+}
+
 // CaseState defines model for CaseState.
 type CaseState string
 
@@ -1914,7 +1930,9 @@ type ListCasesParams struct {
 	Descending *bool                 `form:"descending,omitempty" json:"descending,omitempty"`
 
 	// Mine Only cases of the desks of the person who asks
-	Mine *bool `form:"mine,omitempty" json:"mine,omitempty"`
+	Mine   *bool   `form:"mine,omitempty" json:"mine,omitempty"`
+	Limit  *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
 // ListCasesParamsState defines parameters for ListCases.
@@ -4456,6 +4474,30 @@ func NewListCasesRequest(server string, params *ListCasesParams) (*http.Request,
 		if params.Mine != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "mine", *params.Mine, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Cursor != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", *params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -8467,13 +8509,13 @@ type ListCasesResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *[]Case
+	JSON200 *CasePage
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r ListCasesResponse) GetJSON200() *[]Case {
+func (r ListCasesResponse) GetJSON200() *CasePage {
 	return r.JSON200
 }
 
@@ -12560,7 +12602,7 @@ func ParseListCasesResponse(rsp *http.Response) (*ListCasesResponse, error) {
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest []Case
+		var dest CasePage
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

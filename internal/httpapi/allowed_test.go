@@ -26,7 +26,7 @@ func TestEveryOperationSaysWhoMay(t *testing.T) {
 		assert.True(t, known[name], "%s is no operation of the contract", name)
 	}
 	assert.Greater(t, len(known), 40)
-	for _, list := range [][]string{computing, exporting, loading, bookish} {
+	for _, list := range [][]string{computing, exporting, loading, bookish, quick, reading, reviewing} {
 		for _, name := range list {
 			assert.True(t, known[name], "%s is no operation of the contract", name)
 		}

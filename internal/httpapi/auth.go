@@ -39,10 +39,10 @@ func (s *server) authenticate(c *gin.Context) {
 			return
 		}
 		var k store.Token
-		person, k, err = s.People.ByToken(r.Context(), token)
+		person, k, err = s.People.ByToken(store.Quickly(r.Context()), token)
 		c.Set(tokenKey, &k)
 	} else if name := s.sessions.GetString(r.Context(), "person"); name != "" {
-		person, err = s.People.InSession(r.Context(), name, s.sessions.GetInt(r.Context(), "generation"))
+		person, err = s.People.InSession(store.Quickly(r.Context()), name, s.sessions.GetInt(r.Context(), "generation"))
 	} else {
 		err = errWho
 	}

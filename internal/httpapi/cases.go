@@ -35,14 +35,22 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 		}
 		f.Desks = []string{desk}
 	}
-	all, err := s.Review.Cases(ctx, f)
+	offset, err := offsetOf(r.Params.Cursor)
 	if err != nil {
 		return nil, err
 	}
+	f.Limit, f.Offset = or(r.Params.Limit, 100), offset
 	today := s.calendar(ctx).Today(s.Now())
-	out := contract.ListCases200JSONResponse{}
-	for _, c := range all {
-		out = append(out, s.caseOut(c, today))
+	page, err := s.Review.Cases(ctx, f, today)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ListCases200JSONResponse{Items: []contract.Case{}, Total: page.Counts.All, Late: page.Counts.Late, Cleared: page.Counts.Cleared}
+	for _, c := range page.Cases {
+		out.Items = append(out.Items, s.caseOut(c, today))
+	}
+	if page.Next > 0 {
+		out.Next = ptr(strconv.Itoa(page.Next))
 	}
 	return out, nil
 }
@@ -77,23 +85,19 @@ func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail,
 	if err != nil {
 		return contract.CaseDetail{}, err
 	}
-	_, book, err := s.Books.Published(ctx)
+	book, err := s.Books.At(ctx, d.Newest.Revision)
 	if err != nil {
 		book = &rulebook.Book{}
 	}
 	out := contract.CaseDetail{Case: s.caseOut(d.Case, book.Calendar.Today(s.Now())), Exceptions: []contract.Exception{}, Events: []contract.CaseEvent{}, MayAct: review.MayAct(whoAsks(ctx), d.Desk)}
-	var keys []calendar.Key
-	for _, e := range d.Exceptions {
-		out.Exceptions = append(out.Exceptions, s.exceptionOut(e, book))
-		keys = append(keys, e.Period)
-	}
-	stale, err := s.Sweep.Stale(ctx, keys...)
+	stale, err := s.Sweep.StaleOf(ctx, d.Newest, d.Swept)
 	if err != nil {
 		return out, err
 	}
-	for _, k := range keys {
-		if stale[k] != "" && out.Stale == nil {
-			out.Stale = ptr(keyWords(book.Calendar, k) + ": " + stale[k])
+	for _, e := range d.Exceptions {
+		out.Exceptions = append(out.Exceptions, s.exceptionOut(e, book))
+		if why := stale[e.Period]; why != "" && out.Stale == nil {
+			out.Stale = ptr(keyWords(book.Calendar, e.Period) + ": " + why)
 		}
 	}
 	for _, e := range d.Events {

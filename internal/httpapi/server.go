@@ -46,11 +46,12 @@ type Services struct {
 	Secure   bool  // the session cookie is for HTTPS alone
 	Limits   Limits
 	Proxies  []string // addresses and networks that may say who asks
-	Audit    Audit
+	Audit    Keeper
 }
 
-// Audit keeps what was done.
-type Audit interface {
+// Keeper keeps what was done, and says whether it can.
+type Keeper interface {
+	Ready(ctx context.Context) error
 	AddAudit(ctx context.Context, e store.AuditEntry) error
 	Audit(ctx context.Context, ask store.AuditAsk) ([]store.AuditEntry, error)
 }
@@ -72,6 +73,10 @@ const (
 
 // bookish are the operations whose body has a rulebook in it.
 var bookish = []string{"CheckRulebook", "CompareRulebook", "PlaceRule", "OrderRules", "PlaceDial", "PublishRevision", "PutDraft", "Rehearse", "RehearseBook", "SolveDial", "ListUses"}
+
+// quick are the operations that nobody's loads and sweeps may keep waiting: they have
+// connections of their own.
+var quick = []string{"GetSession", "SignOut", "GetRulebook", "ListCases", "GetCase", "TakeCase", "ReleaseCase", "CommentCase", "SettleCase"}
 
 // New is the handler of everything the service answers.
 func New(s Services) (http.Handler, error) {
@@ -140,6 +145,8 @@ func New(s Services) (http.Handler, error) {
 	answer := http.NewServeMux()
 	answer.Handle("/api/", sv.sessions.LoadAndSave(engine))
 	answer.Handle("/", engine)
+	answer.HandleFunc("GET /healthz", func(w http.ResponseWriter, _ *http.Request) { fmt.Fprintln(w, "alive") })
+	answer.HandleFunc("GET /readyz", sv.ready)
 	crossOrigin := http.NewCrossOriginProtection()
 	crossOrigin.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
@@ -147,6 +154,18 @@ func New(s Services) (http.Handler, error) {
 		fmt.Fprint(w, `{"type":"urn:oskel:cross-origin","title":"Forbidden","status":403,"detail":"The request comes from another site."}`)
 	}))
 	return identify(headers(s.Secure, whole(sv.limits.wake(crossOrigin.Handler(answer))))), nil
+}
+
+// ready says whether the service can do its work: whether its database answers.
+func (s *server) ready(w http.ResponseWriter, r *http.Request) {
+	ctx, cancel := context.WithTimeout(store.Quickly(r.Context()), 2*time.Second)
+	defer cancel()
+	if err := s.Audit.Ready(ctx); err != nil {
+		w.Header().Set("Retry-After", retryAfter)
+		http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
+		return
+	}
+	fmt.Fprintln(w, "ready")
 }
 
 type brokenOff struct{}
@@ -204,12 +223,15 @@ func (s *server) validate(router routers.Router) gin.HandlerFunc {
 			refuse(c, fail(http.StatusNotFound, "not-found", "There is nothing at %s %s.", c.Request.Method, c.Request.URL.Path))
 			return
 		}
-		operation := route.Operation.OperationID
+		operation := upperFirst(route.Operation.OperationID)
+		if slices.Contains(quick, operation) {
+			c.Request = c.Request.WithContext(store.Quickly(c.Request.Context()))
+		}
 		use, largest := options, int64(largestRest)
 		switch {
-		case strings.EqualFold(operation, "createIntake"):
+		case operation == "CreateIntake":
 			use, largest = withoutBody, largestFile
-		case slices.ContainsFunc(bookish, func(name string) bool { return strings.EqualFold(name, operation) }):
+		case slices.Contains(bookish, operation):
 			largest = largestBook
 		}
 		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, largest)

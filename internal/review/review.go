@@ -13,10 +13,13 @@ import (
 )
 
 // Service is safe for concurrent use.
-type Service struct{ store *store.Store }
+type Service struct {
+	store  *store.Store
+	counts counted
+}
 
 // New is a service over a store.
-func New(s *store.Store) *Service { return &Service{s} }
+func New(s *store.Store) *Service { return &Service{store: s} }
 
 // Errors of what cannot be done to a case.
 var (
@@ -40,26 +43,26 @@ func MayAct(p store.Person, desk string) bool {
 
 // Take makes the person the one who works on the case.
 func (s *Service) Take(ctx context.Context, id int64, by store.Person, version int) error {
-	return s.change(ctx, id, by, version, func(tx *store.Tx, c *store.Case) error {
+	return s.change(ctx, id, by, version, func(c *store.Case) (string, string, error) {
 		if c.State == "taken" {
 			if *c.TakenBy == by.Name {
-				return fmt.Errorf("%w: it is already yours", ErrState)
+				return "", "", fmt.Errorf("%w: it is already yours", ErrState)
 			}
-			return fmt.Errorf("%w: %s has taken it", ErrState, *c.TakenBy)
+			return "", "", fmt.Errorf("%w: %s has taken it", ErrState, *c.TakenBy)
 		}
 		c.State, c.TakenBy = "taken", &by.Name
-		return tx.AddCaseEvent(ctx, id, by.Name, "taken", "")
+		return "taken", "", nil
 	})
 }
 
 // Release puts a taken case back on the desk.
 func (s *Service) Release(ctx context.Context, id int64, by store.Person, version int) error {
-	return s.change(ctx, id, by, version, func(tx *store.Tx, c *store.Case) error {
+	return s.change(ctx, id, by, version, func(c *store.Case) (string, string, error) {
 		if c.State != "taken" {
-			return fmt.Errorf("%w: nobody has taken it", ErrState)
+			return "", "", fmt.Errorf("%w: nobody has taken it", ErrState)
 		}
 		c.State, c.TakenBy = "open", nil
-		return tx.AddCaseEvent(ctx, id, by.Name, "released", "")
+		return "released", "", nil
 	})
 }
 
@@ -69,19 +72,19 @@ func (s *Service) Settle(ctx context.Context, id int64, by store.Person, version
 	if !slices.Contains(Findings, finding) {
 		return fmt.Errorf("%w: %q is not a finding; expected confirmed, explained, data fault, rule fault or cleared", ErrState, finding)
 	}
-	return s.change(ctx, id, by, version, func(tx *store.Tx, c *store.Case) error {
+	return s.change(ctx, id, by, version, func(c *store.Case) (string, string, error) {
 		if c.State == "taken" && *c.TakenBy != by.Name && by.Role != people.Lead {
-			return fmt.Errorf("%w: %s has taken it and settles it", ErrState, *c.TakenBy)
+			return "", "", fmt.Errorf("%w: %s has taken it and settles it", ErrState, *c.TakenBy)
 		}
 		if finding == Cleared && !c.Cleared {
-			return fmt.Errorf("%w: something in it is still flagged, so it is not settled as cleared", ErrState)
+			return "", "", fmt.Errorf("%w: something in it is still flagged, so it is not settled as cleared", ErrState)
 		}
 		c.State, c.Finding, c.SettledBy, c.SettledAt = "settled", &finding, &by.Name, &at
 		text := finding
 		if note != "" {
 			text += ": " + note
 		}
-		return tx.AddCaseEvent(ctx, id, by.Name, "settled", text)
+		return "settled", text, nil
 	})
 }
 
@@ -141,32 +144,13 @@ func (s *Service) Comment(ctx context.Context, id int64, by store.Person, text s
 	})
 }
 
-// Cases lists cases.
-func (s *Service) Cases(ctx context.Context, f store.CaseFilter) ([]store.Case, error) {
-	return s.store.Cases(ctx, f)
-}
-
-// Detail is a case with what is in it and what happened to it.
-type Detail struct {
-	store.Case
-	Exceptions []store.Exception // the most serious first
-	Events     []store.CaseEvent
-}
-
 // Detail finds a case.
-func (s *Service) Detail(ctx context.Context, id int64) (d Detail, err error) {
-	if d.Case, err = s.store.Case(ctx, id); err != nil {
-		return d, err
-	}
-	if d.Exceptions, err = s.store.CaseExceptions(ctx, id); err != nil {
-		return d, err
-	}
-	d.Events, err = s.store.CaseEvents(ctx, id)
-	return d, err
+func (s *Service) Detail(ctx context.Context, id int64) (store.CaseDetail, error) {
+	return s.store.CaseDetail(ctx, id)
 }
 
 // change does one thing to an unsettled case of the version given (0 is any).
-func (s *Service) change(ctx context.Context, id int64, by store.Person, version int, do func(*store.Tx, *store.Case) error) error {
+func (s *Service) change(ctx context.Context, id int64, by store.Person, version int, do func(*store.Case) (what, text string, err error)) error {
 	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
 		c, err := tx.LockCase(ctx, id)
 		switch {
@@ -179,9 +163,10 @@ func (s *Service) change(ctx context.Context, id int64, by store.Person, version
 		case version != 0 && version != c.Version:
 			return ErrChanged
 		}
-		if err := do(tx, &c); err != nil {
+		what, text, err := do(&c)
+		if err != nil {
 			return err
 		}
-		return tx.UpdateCase(ctx, c)
+		return tx.UpdateCase(ctx, c, store.CaseEvent{Author: by.Name, What: what, Text: text})
 	})
 }

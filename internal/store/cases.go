@@ -43,15 +43,13 @@ type CaseEvent struct {
 	Text   string
 }
 
-// The newest item speaks for the case: the most serious one of the last
-// period that is not cleared.
-const caseSelect = `select c.id, c.kind, c.code, s.key, coalesce(top.name, s.key), c.desk, c.state, c.grade, c.severity, c.due, c.opened_at, c.taken_by, c.finding, c.settled_by, c.settled_at, c.version, c.cleared,
-	(select count(*) from exceptions e where e.case_id = c.id), coalesce(top.sentence, '')
-	from cases c join subjects s on s.kind = c.kind and s.code = c.code
-	left join lateral (select name, sentence from exceptions e where e.case_id = c.id order by (e.state = 'cleared'), e.period desc, e.severity, e.rule limit 1) top on true `
+const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, taken_by, finding, settled_by, settled_at, version, cleared, items, sentence from cases "
 
 func manyCases(ctx context.Context, q querier, tail string, args ...any) ([]Case, error) {
-	rows, err := q.Query(ctx, caseSelect+tail, args...)
+	return scanCases(q.Query(ctx, caseSelect+tail, args...))
+}
+
+func scanCases(rows pgx.Rows, err error) ([]Case, error) {
 	if err != nil {
 		return nil, err
 	}
@@ -67,59 +65,76 @@ func manyCases(ctx context.Context, q querier, tail string, args ...any) ([]Case
 
 // CaseFilter says which cases are listed; a nil Desks is all desks.
 type CaseFilter struct {
-	State      string // open, taken, settled, or unsettled; "" is all
-	Desks      []string
-	Sort       string // one of caseOrders; "" is by due day
-	Descending bool
+	State         string // open, taken, settled, or unsettled; "" is all
+	Desks         []string
+	Sort          string // one of caseOrders; "" is by due day
+	Descending    bool
+	Limit, Offset int
 }
 
-var caseOrders = map[string]string{"due": "c.due", "grade": "c.severity", "subject": "coalesce(top.name, s.key) collate \"C\"", "desk": "c.desk collate \"C\"", "state": "c.state"}
+var caseOrders = map[string]string{"due": "due", "grade": "severity", "subject": "name collate \"C\"", "desk": "desk collate \"C\"", "state": "state"}
 
-// Cases lists cases by due day, grade and number, those in which all has
-// cleared last; the settled ones with the
-// last settled first, at most a thousand.
-func (s *Store) Cases(ctx context.Context, f CaseFilter) ([]Case, error) {
-	var where []string
-	var args []any
+// where is the condition of a filter.
+func (f CaseFilter) where() (condition string, args []any) {
+	var all []string
 	add := func(condition string, arg any) {
 		args = append(args, arg)
-		where = append(where, fmt.Sprintf(condition, len(args)))
+		all = append(all, fmt.Sprintf(condition, len(args)))
 	}
 	switch f.State {
 	case "":
 	case "unsettled":
-		where = append(where, "c.state <> 'settled'")
+		all = append(all, "state <> 'settled'")
 	default:
-		add("c.state = $%d", f.State)
+		if f.State != "settled" {
+			all = append(all, "state <> 'settled'") // by which the index is found
+		}
+		add("state = $%d", f.State)
 	}
-	if f.Desks != nil {
-		add("c.desk = any($%d)", f.Desks)
+	switch {
+	case len(f.Desks) == 1: // an index has one desk's in order
+		add("desk = $%d", f.Desks[0])
+	case f.Desks != nil:
+		add("desk = any($%d)", f.Desks)
 	}
-	condition := ""
-	if len(where) > 0 {
-		condition = "where " + strings.Join(where, " and ")
+	if len(all) > 0 {
+		condition = "where " + strings.Join(all, " and ")
 	}
-	order := " order by c.cleared, c.due, c.severity, c.id limit 1000"
+	return condition, args
+}
+
+// Cases lists a page of cases by due day, grade and number, those in which all has
+// cleared last; the settled ones with the last settled first.
+func (s *Store) Cases(ctx context.Context, f CaseFilter) ([]Case, error) {
+	condition, args := f.where()
+	order := " order by cleared, due, severity, id"
 	switch by := caseOrders[f.Sort]; {
-	case by != "" && (f.Sort != "due" || f.Descending || f.State != "settled"):
+	case f.Sort == "due" && !f.Descending && f.State == "settled":
+		order = " order by settled_at desc, id"
+	case f.Sort != "" && (f.Sort != "due" || f.Descending):
 		if f.Descending {
 			by += " desc"
 		}
-		order = " order by c.cleared, " + by + ", c.due, c.severity, c.id limit 1000"
-	case f.State == "settled":
-		order = " order by c.settled_at desc, c.id limit 1000"
+		order = " order by cleared, " + by + ", due, severity, id"
 	}
-	return manyCases(ctx, s.pool, condition+order, args...)
+	args = append(args, f.Limit, f.Offset)
+	return manyCases(ctx, s.pool, fmt.Sprintf("%s%s limit $%d offset $%d", condition, order, len(args)-1, len(args)), args...)
 }
 
-// Case finds one case.
-func (s *Store) Case(ctx context.Context, id int64) (Case, error) {
-	return firstCase(manyCases(ctx, s.pool, "where c.id = $1", id))
+// CaseCounts is how many cases there are.
+type CaseCounts struct{ All, Late, Cleared int }
+
+// CountCases counts what a filter has; late is what was due before today.
+func (s *Store) CountCases(ctx context.Context, f CaseFilter, today calendar.Day) (n CaseCounts, err error) {
+	condition, args := f.where()
+	args = append(args, today.Time())
+	err = s.pool.QueryRow(ctx, fmt.Sprintf("select count(*), count(*) filter (where state <> 'settled' and due < $%d), count(*) filter (where state <> 'settled' and cleared) from cases %s", len(args), condition), args...).Scan(&n.All, &n.Late, &n.Cleared)
+	return n, err
 }
 
 // LockCase finds one case and holds it to the end of the transaction.
 func (t *Tx) LockCase(ctx context.Context, id int64) (Case, error) {
-	return firstCase(manyCases(ctx, t.tx, "where c.id = $1 for update of c", id))
+	return firstCase(manyCases(ctx, t.tx, "where id = $1 for update", id))
 }
 
 // UnsettledCases lists all unsettled cases and holds them to the end of the
@@ -163,7 +178,7 @@ func (t *Tx) UnsettledItems(ctx context.Context) (map[int64][]record.Item, error
 // ClearedCases lists the unsettled cases of some desks, nil being all, in which
 // nothing is flagged any more, and holds them to the end of the transaction.
 func (t *Tx) ClearedCases(ctx context.Context, desks []string) ([]Case, error) {
-	return manyCases(ctx, t.tx, "where c.state <> 'settled' and c.cleared and ($1::text[] is null or c.desk = any($1)) order by c.id for update of c", desks)
+	return manyCases(ctx, t.tx, "where state <> 'settled' and cleared and ($1::text[] is null or desk = any($1)) order by id for update", desks)
 }
 
 func firstCase(all []Case, err error) (Case, error) {
@@ -178,6 +193,7 @@ func firstCase(all []Case, err error) (Case, error) {
 
 // AddCases opens cases, and numbers them.
 func (t *Tx) AddCases(ctx context.Context, all []*Case) error {
+	t.grows("cases", len(all))
 	rows, err := t.tx.Query(ctx, "select nextval(pg_get_serial_sequence('cases', 'id')) from generate_series(1, $1)", len(all))
 	if err != nil {
 		return err
@@ -186,10 +202,10 @@ func (t *Tx) AddCases(ctx context.Context, all []*Case) error {
 	if err != nil {
 		return err
 	}
-	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"cases"}, []string{"id", "kind", "code", "desk", "grade", "severity", "due"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
+	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"cases"}, []string{"id", "kind", "code", "key", "name", "sentence", "items", "desk", "grade", "severity", "due"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
 		c := all[i]
 		c.ID = ids[i]
-		return []any{c.ID, c.Kind, int32(c.Code), c.Desk, c.Grade, int32(c.Severity), c.Due.Time()}, nil
+		return []any{c.ID, c.Kind, int32(c.Code), c.Key, c.Name, c.Sentence, int32(c.Items), c.Desk, c.Grade, int32(c.Severity), c.Due.Time()}, nil
 	}))
 	return err
 }
@@ -200,10 +216,13 @@ func caseValues(c *Case) []any {
 	return []any{c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), c.TakenBy, c.Finding, c.SettledBy, c.SettledAt, c.Desk, c.Cleared}
 }
 
-// UpdateCase writes a case as it now stands, under its next version.
-func (t *Tx) UpdateCase(ctx context.Context, c Case) error {
-	_, err := t.tx.Exec(ctx, updateCase, caseValues(&c)...)
-	return err
+// UpdateCase writes a case as it now stands, under its next version, and what
+// happened to it.
+func (t *Tx) UpdateCase(ctx context.Context, c Case, e CaseEvent) error {
+	b := &pgx.Batch{}
+	b.Queue(updateCase, caseValues(&c)...)
+	b.Queue(insertCaseEvent, c.ID, e.Author, e.What, e.Text)
+	return t.tx.SendBatch(ctx, b).Close()
 }
 
 // UpdateCases writes cases as they now stand, each under its next version.
@@ -220,6 +239,16 @@ func (t *Tx) UpdateCases(ctx context.Context, all []*Case) error {
 	return nil
 }
 
+// TellCases has cases say what their newest item does: the most serious one of the
+// last period that is not cleared.
+func (t *Tx) TellCases(ctx context.Context, ids []int64) error {
+	_, err := t.tx.Exec(ctx, `update cases c set name = coalesce(top.name, c.key), sentence = coalesce(top.sentence, ''), items = (select count(*) from exceptions e where e.case_id = c.id)
+		from unnest($1::bigint[]) of (id)
+		left join lateral (select name, sentence from exceptions e where e.case_id = of.id order by (e.state = 'cleared'), e.period desc, e.severity, e.rule limit 1) top on true
+		where c.id = of.id`, ids)
+	return err
+}
+
 // NewCaseEvent is something that happens to a case.
 type NewCaseEvent struct {
 	Case               *Case
@@ -228,6 +257,7 @@ type NewCaseEvent struct {
 
 // AddCaseEvents records what happened to cases, in order.
 func (t *Tx) AddCaseEvents(ctx context.Context, all []NewCaseEvent) error {
+	t.grows("case_events", len(all))
 	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"case_events"}, []string{"case_id", "author", "what", "text"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
 		e := all[i]
 		return []any{e.Case.ID, e.Author, e.What, e.Text}, nil
@@ -237,18 +267,11 @@ func (t *Tx) AddCaseEvents(ctx context.Context, all []NewCaseEvent) error {
 
 // AddCaseEvent records what happened to a case.
 func (t *Tx) AddCaseEvent(ctx context.Context, id int64, author, what, text string) error {
-	_, err := t.tx.Exec(ctx, "insert into case_events (case_id, author, what, text) values ($1, $2, $3, $4)", id, author, what, text)
+	_, err := t.tx.Exec(ctx, insertCaseEvent, id, author, what, text)
 	return err
 }
 
-// CaseEvents lists what happened to a case, the first first.
-func (s *Store) CaseEvents(ctx context.Context, id int64) ([]CaseEvent, error) {
-	rows, err := s.pool.Query(ctx, "select at, author, what, text from case_events where case_id = $1 order by id", id)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[CaseEvent])
-}
+const insertCaseEvent = "insert into case_events (case_id, author, what, text) values ($1, $2, $3, $4)"
 
 // CountUnsettled counts the unsettled cases of each desk.
 func (s *Store) CountUnsettled(ctx context.Context) (map[string]int, error) {

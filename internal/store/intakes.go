@@ -271,6 +271,7 @@ func scanEntry(row pgx.CollectableRow) (e Entry, err error) {
 // AddSubjects gives codes to new keys of a kind that an intake brings, in the
 // order given, from first on.
 func (t *Tx) AddSubjects(ctx context.Context, kind string, intake int64, first int, keys []string) error {
+	t.grows("subjects", len(keys))
 	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"subjects"}, []string{"kind", "code", "key", "intake"}, pgx.CopyFromSlice(len(keys), func(i int) ([]any, error) {
 		return []any{kind, int32(first + i), keys[i], intake}, nil
 	}))
@@ -302,6 +303,7 @@ func (t *Tx) PutEntries(ctx context.Context, kind string, intake int64, entries 
 		where registers.kind = $2 and superseded is null and registers.code = n.code and registers.valid_from is not distinct from n.valid_from`, intake, kind, codes, from); err != nil {
 		return err
 	}
+	t.grows("registers", len(entries))
 	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"registers"}, []string{"kind", "code", "name", "attributes", "active_from", "active_to", "valid_from", "valid_to", "intake"},
 		pgx.CopyFromSlice(len(entries), func(i int) ([]any, error) {
 			e := entries[i]
@@ -338,6 +340,7 @@ func (t *Tx) PutTargets(ctx context.Context, kind string, intake int64, targets 
 		intake, kind, codes, measures, months); err != nil {
 		return err
 	}
+	t.grows("targets", len(targets))
 	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"targets"}, []string{"kind", "code", "measure", "month", "target", "intake"},
 		pgx.CopyFromSlice(len(targets), func(i int) ([]any, error) {
 			x := targets[i]

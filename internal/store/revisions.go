@@ -17,9 +17,21 @@ type Revision struct {
 
 const revisionColumns = "number, based_on, text, author, note, differences, at"
 
-// LatestRevision is the published rulebook, or ErrNotFound before the first.
+// LatestRevision is the published rulebook, or ErrNotFound before the first. It is
+// read once: a revision never changes.
 func (s *Store) LatestRevision(ctx context.Context) (Revision, error) {
-	return oneRevision(ctx, s.pool, "select "+revisionColumns+" from revisions order by number desc limit 1")
+	var number int
+	if err := s.pool.QueryRow(ctx, "select coalesce(max(number), 0) from revisions").Scan(&number); err != nil {
+		return Revision{}, err
+	}
+	if latest := s.latest.Load(); latest != nil && latest.Number == number {
+		return *latest, nil
+	}
+	r, err := oneRevision(ctx, s.pool, "select "+revisionColumns+" from revisions where number = $1", number)
+	if err == nil {
+		s.latest.Store(&r)
+	}
+	return r, err
 }
 
 // LatestRevision is the same within a transaction.

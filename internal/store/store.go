@@ -7,10 +7,12 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"log/slog"
 	"net"
 	"runtime/debug"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -28,8 +30,9 @@ var migrations embed.FS
 
 // Store is safe for concurrent use.
 type Store struct {
-	pool   *pgxpool.Pool
+	pool   *pools
 	queues map[Lock]chan struct{} // whoever waits for a lock waits here first, without a connection
+	latest atomic.Pointer[Revision]
 }
 
 // ErrNotFound says that what was asked for is not there.
@@ -53,23 +56,21 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the database address cannot be read: %w", err)
 	}
-	config.MaxConns = max(config.MaxConns, 8)
-	pool, err := pgxpool.NewWithConfig(ctx, config)
+	if !strings.Contains(url, "pool_max_conns") {
+		config.MaxConns = max(config.MaxConns, leastConnections)
+	}
+	pool, err := openPools(ctx, config)
 	if err != nil {
-		return nil, fmt.Errorf("opening the database: %w", err)
+		return nil, err
 	}
-	if err := pool.Ping(ctx); err != nil {
-		pool.Close()
-		return nil, fmt.Errorf("the database does not answer; is it running, and is the address right? %w", err)
-	}
-	db := stdlib.OpenDBFromPool(pool)
+	db := stdlib.OpenDBFromPool(pool.main)
 	defer db.Close() //nolint:errcheck // it only hands its connections back to the pool
 	provider, err := goose.NewProvider(goose.DialectPostgres, db, Migrations())
 	if err == nil {
 		_, err = provider.Up(ctx)
 	}
 	if err != nil {
-		pool.Close()
+		pool.close()
 		return nil, fmt.Errorf("bringing the tables up to date: %w", err)
 	}
 	s := &Store{pool: pool, queues: map[Lock]chan struct{}{}}
@@ -80,14 +81,23 @@ func Open(ctx context.Context, url string) (*Store, error) {
 }
 
 // Close ends all connections.
-func (s *Store) Close() { s.pool.Close() }
+func (s *Store) Close() { s.pool.close() }
 
-// Pool is for the session store, which brings its own SQL.
-func (s *Store) Pool() *pgxpool.Pool { return s.pool }
+// Ready says whether the database answers.
+func (s *Store) Ready(ctx context.Context) error {
+	_, err := s.pool.Exec(ctx, "select 1")
+	return err
+}
+
+// Quick is for the session store, which brings its own SQL.
+func (s *Store) Quick() *pgxpool.Pool { return s.pool.quick }
 
 // Reconnect drops all connections that are idle: those to a server that was
 // lost are worth nothing.
-func (s *Store) Reconnect() { s.pool.Reset() }
+func (s *Store) Reconnect() {
+	s.pool.main.Reset()
+	s.pool.quick.Reset()
+}
 
 // Lost says whether an error is that of a database that is not there, or not
 // yet again: what failed by it may be asked once more.
@@ -121,7 +131,21 @@ type querier interface {
 }
 
 // Tx is a transaction; what is done through it is done whole or not at all.
-type Tx struct{ tx pgx.Tx }
+type Tx struct {
+	tx   pgx.Tx
+	grew []string // tables of which the planner knows too little from now on
+}
+
+// grows notes that a table has got many rows.
+func (t *Tx) grows(table string, rows int) {
+	if rows >= manyRows && !slices.Contains(t.grew, table) {
+		t.grew = append(t.grew, table)
+	}
+}
+
+// manyRows is from how many new rows on a table is looked at anew for the planner:
+// until then it might read all of it for one row.
+const manyRows = 1000
 
 // Lock names work that only one transaction may do at a time, across all
 // services of a database.
@@ -148,8 +172,9 @@ func (s *Store) Do(ctx context.Context, lock Lock, work func(*Tx) error) error {
 		}
 	}
 	var told *Audited
+	var grew []string
 	err := pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) (err error) {
-		t := &Tx{tx}
+		t := &Tx{tx: tx}
 		if lock != 0 {
 			if err := t.Lock(ctx, lock); err != nil {
 				return err
@@ -159,12 +184,26 @@ func (s *Store) Do(ctx context.Context, lock Lock, work func(*Tx) error) error {
 			return err
 		}
 		told, err = t.writeAudit(ctx)
+		grew = t.grew
 		return err
 	})
 	if err == nil && told != nil {
 		told.Written = true
 	}
+	if err == nil && len(grew) > 0 {
+		s.analyze(ctx, grew)
+	}
 	return err
+}
+
+// analyze tells the planner what has become of tables. It is done when the work is;
+// without it all goes on, more slowly.
+func (s *Store) analyze(ctx context.Context, tables []string) {
+	for _, table := range tables {
+		if _, err := s.pool.Exec(ctx, "analyze "+pgx.Identifier{table}.Sanitize()); err != nil && ctx.Err() == nil {
+			slog.WarnContext(ctx, "looking at a table anew for the planner", "table", table, "error", err)
+		}
+	}
 }
 
 // Lock holds a further lock to the transaction's end. Whoever holds LockPublish

@@ -40,6 +40,12 @@ func (t *Tx) LatestSweep(ctx context.Context, k calendar.Key) (Sweep, error) {
 	return latestSweep(ctx, t.tx, k)
 }
 
+// LatestSwept is what the last sweep of a period judged, without what it found.
+func (s *Store) LatestSwept(ctx context.Context, k calendar.Key) (sw Sweep, err error) {
+	err = s.pool.QueryRow(ctx, "select id, revision, data_version from sweeps where grain = $1 and period = $2 order by id desc limit 1", k.Grain, k.Start.Time()).Scan(&sw.ID, &sw.Revision, &sw.DataVersion)
+	return sw, notFound(err)
+}
+
 func latestSweep(ctx context.Context, q querier, k calendar.Key) (Sweep, error) {
 	all, err := manySweeps(ctx, q, "where grain = $1 and period = $2 order by id desc limit 1", k.Grain, k.Start.Time())
 	if err == nil && len(all) == 0 {
@@ -54,7 +60,7 @@ func latestSweep(ctx context.Context, q querier, k calendar.Key) (Sweep, error) 
 // Newest is the number of the published revision and the data version, as of
 // now.
 func (t *Tx) Newest(ctx context.Context) (revision int, version int64, err error) {
-	err = t.tx.QueryRow(ctx, "select coalesce((select max(number) from revisions), 0), coalesce((select max(id) from intakes), 0)").Scan(&revision, &version)
+	err = t.tx.QueryRow(ctx, newestSelect).Scan(&revision, &version)
 	return revision, version, err
 }
 
@@ -193,11 +199,6 @@ func (t *Tx) SubjectCode(ctx context.Context, level, key string) (uint32, error)
 	return uint32(code), err
 }
 
-// CaseExceptions lists the exceptions of a case, the most serious first.
-func (s *Store) CaseExceptions(ctx context.Context, id int64) ([]Exception, error) {
-	return scanExceptions(s.pool.Query(ctx, exceptionSelect+"where e.case_id = $1 order by e.period desc, (e.state = 'cleared'), e.severity, e.rule, e.event", id))
-}
-
 // PutExceptions writes exceptions: new ones with ID 0, others as they now
 // stand.
 func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
@@ -209,6 +210,7 @@ func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
 			known = append(known, e)
 		}
 	}
+	t.grows("exceptions", len(fresh))
 	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"exceptions"}, []string{"grain", "period", "rule", "kind", "code", "event", "name", "state", "outcome", "grade", "severity", "sentence", "value", "yardstick", "stake",
 		"evidence", "desk", "case_id", "sweep", "first_sweep"}, pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
 		e := &fresh[i]

@@ -36,6 +36,11 @@ func (r *run) toCases() error {
 		}
 	}
 	homes := d.Take(arrivals)
+	for _, f := range r.found { // those that were there, and whatever they lose or get
+		if f.CaseID != nil {
+			r.told[*f.CaseID] = true
+		}
+	}
 	var opened, changed []*store.Case
 	for _, c := range d.Opened {
 		kept[c] = &store.Case{Kind: c.Kind, Code: c.Code, Desk: c.Desk, State: "open", Grade: c.Grade, Severity: c.Severity, Due: c.Due}
@@ -53,6 +58,14 @@ func (r *run) toCases() error {
 		}
 		changed = append(changed, to)
 	}
+	top := map[*store.Case]*store.Exception{}
+	for i, c := range homes {
+		if c != nil && c.ID == 0 {
+			tell(kept[c], top, &r.found[i].Exception)
+		} else if c != nil {
+			r.told[c.ID] = true
+		}
+	}
 	if err := r.tx.AddCases(r.ctx, opened); err != nil {
 		return err
 	}
@@ -69,4 +82,13 @@ func (r *run) toCases() error {
 		events[i] = store.NewCaseEvent{Case: kept[e.Case], Author: fmt.Sprintf("sweep %d", r.sweep.ID), What: e.What, Text: e.Text}
 	}
 	return r.tx.AddCaseEvents(r.ctx, events)
+}
+
+// tell has a case that is opened say what the most serious of its items does.
+func tell(c *store.Case, top map[*store.Case]*store.Exception, e *store.Exception) {
+	c.Items++
+	if t := top[c]; t == nil || e.Severity < t.Severity || e.Severity == t.Severity && e.Rule < t.Rule {
+		top[c] = e
+		c.Key, c.Name, c.Sentence = e.Key, e.Name, e.Sentence
+	}
 }

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -148,7 +149,7 @@ func (s *Service) attempt(ctx context.Context, p calendar.Period, author string,
 			out, same = prior, true
 			return nil
 		}
-		run := &run{ctx: ctx, tx: tx, period: p, engine: engine, sweep: &out, prior: prior.ID, today: today, openCases: openCases, now: s.now()}
+		run := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, period: p, engine: engine, sweep: &out, prior: prior.ID, today: today, openCases: openCases, now: s.now()}
 		if err := run.all(); err != nil {
 			return err
 		}
@@ -173,7 +174,8 @@ type run struct {
 	openCases bool
 	counts    record.Counts
 	diff      Difference
-	found     []found // to be written
+	found     []found        // to be written
+	told      map[int64]bool // cases that are there and whose items change
 }
 
 // found is what a sweep has to record.
@@ -235,6 +237,9 @@ func (r *run) all() error {
 		records[i] = f.Exception
 	}
 	if err := r.tx.PutExceptions(r.ctx, records); err != nil {
+		return err
+	}
+	if err := r.tx.TellCases(r.ctx, slices.Collect(maps.Keys(r.told))); err != nil {
 		return err
 	}
 	if r.prior != 0 {

@@ -1807,6 +1807,17 @@ export interface components {
             case?: number;
             case_state?: string;
         };
+        CasePage: {
+            items: components["schemas"]["Case"][];
+            /** @description Of a thousand and more, a quarter of a second old at most */
+            total: number;
+            /** @description Of these, unsettled and due before today */
+            late: number;
+            /** @description Of these, unsettled and with nothing flagged any more */
+            cleared: number;
+            /** @description The cursor of the next page; none if this is the last */
+            next?: string;
+        };
         ExceptionPage: {
             items: components["schemas"]["Exception"][];
             total: number;
@@ -3413,6 +3424,8 @@ export interface operations {
                 descending?: boolean;
                 /** @description Only cases of the desks of the person who asks */
                 mine?: boolean;
+                limit?: number;
+                cursor?: string;
             };
             header?: never;
             path?: never;
@@ -3420,13 +3433,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description By due day */
+            /** @description One page, by due day unless asked otherwise */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Case"][];
+                    "application/json": components["schemas"]["CasePage"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { keepPreviousData, useInfiniteQuery, useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
 import { api, need } from '@/lib/api'
@@ -22,9 +22,9 @@ const state = useQueryWord('state')
 const { selected, open } = useSelected('id')
 
 const mine = computed(() => !deskName.value && !!person.value?.desks.length)
-const { data, error, isPending, refetch } = useQuery({
+const { data, error, isPending, refetch, hasNextPage, fetchNextPage, isFetchingNextPage } = useInfiniteQuery({
   queryKey: computed(() => ['cases', deskName.value, state.value, mine.value]),
-  queryFn: () =>
+  queryFn: ({ pageParam }) =>
     need(
       api.GET('/api/cases', {
         params: {
@@ -32,19 +32,25 @@ const { data, error, isPending, refetch } = useQuery({
             desk: deskName.value || undefined,
             state: (state.value || 'unsettled') as 'open' | 'taken' | 'settled' | 'unsettled',
             mine: mine.value,
+            cursor: pageParam || undefined,
           },
         },
       }),
     ),
+  initialPageParam: '',
+  getNextPageParam: (page) => page.next,
   enabled: computed(() => !!person.value),
   placeholderData: keepPreviousData,
 })
+const page = computed(() => data.value?.pages[0])
+// A case that has moved on meanwhile may stand on two pages.
+const cases = computed(() => [
+  ...new Map(data.value?.pages.flatMap((p) => p.items).map((c) => [c.id, c] as const)).values(),
+])
 const title = computed(() => {
   if (deskName.value) return desk(deskName.value)
   return mine.value ? person.value!.desks.map(desk).join(', ') : 'All desks'
 })
-const late = computed(() => (data.value ?? []).filter((c) => c.late).length)
-const cleared = computed(() => (data.value ?? []).filter((c) => c.cleared && c.state !== 'settled').length)
 const mayAct = computed(
   () =>
     person.value?.role === 'lead' ||
@@ -73,18 +79,20 @@ const stateText = (c: { state: string; taken_by?: string; finding?: string }) =>
     <section class="min-w-0 flex-1">
       <div class="flex flex-wrap items-center gap-x-4 gap-y-2 px-4 pt-4 pb-2">
         <h1 class="text-title font-semibold">{{ title }}</h1>
-        <p v-if="data" class="text-muted" role="status">
-          {{ countWords(data.length, 'case')
-          }}<span v-if="late" class="ml-2 font-semibold text-red">{{ late }} late</span>
+        <p v-if="page" class="text-muted" role="status">
+          {{ countWords(page.total, 'case')
+          }}<span v-if="page.late" class="ml-2 font-semibold text-red"
+            >{{ page.late.toLocaleString('en-GB') }} late</span
+          >
         </p>
         <div class="ml-auto flex flex-wrap gap-2 max-sm:ml-0">
           <button
-            v-if="cleared && mayAct"
+            v-if="page?.cleared && mayAct"
             class="button"
             :disabled="settleCleared.isPending.value"
             @click="settleCleared.mutate()"
           >
-            Settle {{ countWords(cleared, 'cleared case') }}
+            Settle {{ countWords(page.cleared, 'cleared case') }}
           </button>
           <PickOne
             v-model="state"
@@ -105,9 +113,9 @@ const stateText = (c: { state: string; taken_by?: string; finding?: string }) =>
         </div>
       </div>
       <p v-if="settleCleared.error.value" role="alert" class="px-4 text-red">{{ settleCleared.error.value.message }}</p>
-      <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+      <StateNote v-if="!page" :loading="isPending" :error="error" @retry="refetch()" />
       <StateNote
-        v-else-if="!data.length"
+        v-else-if="!cases.length"
         :empty="
           state === 'settled'
             ? 'Nothing has been settled here yet.'
@@ -115,7 +123,7 @@ const stateText = (c: { state: string; taken_by?: string; finding?: string }) =>
         "
       />
       <ul v-else class="border-t border-line">
-        <li v-for="c in data" :key="c.id" class="border-b border-line">
+        <li v-for="c in cases" :key="c.id" class="border-b border-line">
           <button
             data-row
             class="grid min-h-10 w-full items-center gap-x-4 px-4 py-1.5 text-left hover:bg-tide-soft max-sm:gap-y-0.5 sm:grid-cols-[92px_minmax(0,1fr)_250px]"
@@ -143,6 +151,9 @@ const stateText = (c: { state: string; taken_by?: string; finding?: string }) =>
           </button>
         </li>
       </ul>
+      <button v-if="hasNextPage" class="button m-4" :disabled="isFetchingNextPage" @click="fetchNextPage()">
+        More cases
+      </button>
     </section>
     <SideSheet v-if="selected" class="lg:!top-0 lg:!h-screen" label="Case" @close="selected = ''">
       <template #actions>

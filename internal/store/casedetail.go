@@ -1,0 +1,65 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"oskel/core/calendar"
+)
+
+// CaseDetail is a case with what is in it and what happened to it.
+type CaseDetail struct {
+	Case
+	Exceptions []Exception // the most serious first
+	Events     []CaseEvent // the first first
+	Newest     Newest
+	Swept      map[calendar.Key]Sweep // the last sweep of each period of its exceptions, without what it found
+}
+
+// Newest is what is published and what data there are.
+type Newest struct {
+	Revision    int
+	DataVersion int64
+}
+
+const newestSelect = "select coalesce((select max(number) from revisions), 0), coalesce((select max(id) from intakes), 0)"
+
+// Newest is what is published and what data there are, as of now.
+func (s *Store) Newest(ctx context.Context) (n Newest, err error) {
+	err = s.pool.QueryRow(ctx, newestSelect).Scan(&n.Revision, &n.DataVersion)
+	return n, err
+}
+
+// CaseDetail finds a case with all that its page shows, in one round trip: people wait
+// for little else as often.
+func (s *Store) CaseDetail(ctx context.Context, id int64) (d CaseDetail, err error) {
+	b := &pgx.Batch{}
+	b.Queue(caseSelect+"where id = $1", id).Query(func(rows pgx.Rows) (err error) {
+		d.Case, err = firstCase(scanCases(rows, nil))
+		return err
+	})
+	b.Queue(exceptionSelect+"where e.case_id = $1 order by e.period desc, (e.state = 'cleared'), e.severity, e.rule, e.event", id).Query(func(rows pgx.Rows) (err error) {
+		d.Exceptions, err = scanExceptions(rows, nil)
+		return err
+	})
+	b.Queue("select at, author, what, text from case_events where case_id = $1 order by id", id).Query(func(rows pgx.Rows) (err error) {
+		d.Events, err = pgx.CollectRows(rows, pgx.RowToStructByPos[CaseEvent])
+		return err
+	})
+	b.Queue(newestSelect).QueryRow(func(row pgx.Row) error { return row.Scan(&d.Newest.Revision, &d.Newest.DataVersion) })
+	b.Queue(`select p.grain, p.period, last.id, last.revision, last.data_version from (select distinct grain, period from exceptions where case_id = $1) p,
+		lateral (select id, revision, data_version from sweeps s where s.grain = p.grain and s.period = p.period order by id desc limit 1) last`, id).Query(func(rows pgx.Rows) error {
+		d.Swept = map[calendar.Key]Sweep{}
+		var sw Sweep
+		var period time.Time
+		_, err := pgx.ForEachRow(rows, []any{&sw.Period.Grain, &period, &sw.ID, &sw.Revision, &sw.DataVersion}, func() error {
+			sw.Period.Start = startOf(period)
+			d.Swept[sw.Period] = sw
+			return nil
+		})
+		return err
+	})
+	return d, s.pool.SendBatch(ctx, b)
+}
