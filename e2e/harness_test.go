@@ -176,12 +176,12 @@ func runAs(t testing.TB, database string, edit func(*app.Options)) *service {
 	case err := <-ended:
 		t.Fatal(err)
 	}
-	s.stop = func() {
+	s.stop = sync.OnceFunc(func() {
 		cancel()
 		if err := <-ended; err != nil {
 			t.Error(err)
 		}
-	}
+	})
 	return s
 }
 

@@ -64,7 +64,9 @@ func TestAPoolOfOne(t *testing.T) {
 				func() { does(lea.TakeCase(ctx, id, &client.TakeCaseParams{})) },
 				func() { does(lea.ReleaseCase(ctx, id, &client.ReleaseCaseParams{})) },
 				func() { does(lea.CommentCase(ctx, id, client.Comment{Text: "x"})) },
-				func() { does(lea.ChangePerson(ctx, "rob", client.PersonChange{Title: "Rob", Role: "reviewer", Desks: []string{"south"}})) },
+				func() {
+					does(lea.ChangePerson(ctx, "rob", client.PersonChange{Title: "Rob", Role: "reviewer", Desks: []string{"south"}}))
+				},
 				func() { does(lea.ListAudit(ctx, &client.ListAuditParams{})) },
 				func() { does(lea.GetOverview(ctx, &client.GetOverviewParams{Period: "2026-10"})) },
 				func() { does(ana.PutDraft(ctx, client.NewDraft{Text: smallBook, BasedOn: 1})) },

@@ -7,6 +7,7 @@ import (
 	"crypto/tls"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"log/slog"
 	"net"
@@ -15,6 +16,7 @@ import (
 
 	"github.com/alexedwards/scs/pgxstore"
 
+	"oskel/internal/backup"
 	"oskel/internal/books"
 	"oskel/internal/figures"
 	"oskel/internal/httpapi"
@@ -89,7 +91,7 @@ func Run(ctx context.Context, o Options) error {
 	if restarted != nil {
 		restarted(s.Reconnect)
 	}
-	handler, accounts, err := wire(s, o)
+	handler, accounts, err := wire(s, database, o)
 	if err != nil {
 		return err
 	}
@@ -165,7 +167,7 @@ func dropEnded(ctx context.Context, s *store.Store) {
 	}
 }
 
-func wire(s *store.Store, o Options) (http.Handler, *people.Service, error) {
+func wire(s *store.Store, database string, o Options) (http.Handler, *people.Service, error) {
 	b := books.New(s)
 	f := figures.New(s)
 	accounts := people.New(s, o.Now)
@@ -173,6 +175,13 @@ func wire(s *store.Store, o Options) (http.Handler, *people.Service, error) {
 		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b), Sweep: sweep.New(s, b, f, o.Now), Review: review.New(s), People: accounts,
 		// Without its own cleaning up, which cannot be stopped safely; dropEnded does it.
 		Sessions: pgxstore.NewWithCleanupInterval(s.Quick(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits, Proxies: o.Proxies, Audit: s,
+		Backup: func(ctx context.Context, to io.Writer) error {
+			tools, err := pgserver.Tools()
+			if err != nil {
+				return err
+			}
+			return backup.Write(ctx, s, database, tools, o.Now(), to)
+		},
 	})
 	return handler, accounts, err
 }

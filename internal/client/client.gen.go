@@ -1006,6 +1006,18 @@ type EvidenceRow struct {
 	Text  string `json:"text"`
 }
 
+// Examined defines model for Examined.
+type Examined struct {
+	// Count In how many places it is not
+	Count int `json:"count"`
+
+	// Rule What must always be so
+	Rule string `json:"rule"`
+
+	// Wrong The first of them
+	Wrong []string `json:"wrong"`
+}
+
 // Exception defines model for Exception.
 type Exception struct {
 	Case      *int64  `json:"case,omitempty"`
@@ -2336,6 +2348,11 @@ type ClientInterface interface {
 	// ExportAudit performs a GET /api/audit/export (the `ExportAudit` operationId) request.
 	ExportAudit(ctx context.Context, params *ExportAuditParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// MakeBackup All that the service keeps, as of now, in one file (leads only)
+	//
+	// Corresponds with GET /api/backup (the `MakeBackup` operationId).
+	MakeBackup(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetCalendar A year of the published calendar, day by day
 	//
 	// Corresponds with GET /api/calendar (the `GetCalendar` operationId).
@@ -2409,6 +2426,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
 	TurnDial(ctx context.Context, name string, body TurnDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetDoctor Whether all that must always be so in the database is so; changes nothing (leads only)
+	//
+	// Corresponds with GET /api/doctor (the `GetDoctor` operationId).
+	GetDoctor(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// DropDraft Discard one's draft
 	//
@@ -2850,6 +2872,21 @@ func (c *Client) ExportAudit(ctx context.Context, params *ExportAuditParams, req
 	return c.Client.Do(req)
 }
 
+// MakeBackup All that the service keeps, as of now, in one file (leads only)
+//
+// Corresponds with GET /api/backup (the `MakeBackup` operationId).
+func (c *Client) MakeBackup(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMakeBackupRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetCalendar A year of the published calendar, day by day
 //
 // Corresponds with GET /api/calendar (the `GetCalendar` operationId).
@@ -3054,6 +3091,21 @@ func (c *Client) TurnDialWithBody(ctx context.Context, name string, contentType 
 // Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
 func (c *Client) TurnDial(ctx context.Context, name string, body TurnDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewTurnDialRequest(c.Server, name, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetDoctor Whether all that must always be so in the database is so; changes nothing (leads only)
+//
+// Corresponds with GET /api/doctor (the `GetDoctor` operationId).
+func (c *Client) GetDoctor(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetDoctorRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -4341,6 +4393,33 @@ func NewExportAuditRequest(server string, params *ExportAuditParams) (*http.Requ
 	return req, nil
 }
 
+// NewMakeBackupRequest constructs an http.Request for the MakeBackup method
+func NewMakeBackupRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/backup")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetCalendarRequest constructs an http.Request for the GetCalendar method
 func NewGetCalendarRequest(server string, params *GetCalendarParams) (*http.Request, error) {
 	var err error
@@ -4872,6 +4951,33 @@ func NewTurnDialRequestWithBody(server string, name string, contentType string, 
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewGetDoctorRequest constructs an http.Request for the GetDoctor method
+func NewGetDoctorRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/doctor")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -7804,6 +7910,13 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	ExportAuditWithResponse(ctx context.Context, params *ExportAuditParams, reqEditors ...RequestEditorFn) (*ExportAuditResponse, error)
 
+	// MakeBackupWithResponse All that the service keeps, as of now, in one file (leads only)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/backup (the `MakeBackup` operationId).
+	MakeBackupWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*MakeBackupResponse, error)
+
 	// GetCalendarWithResponse A year of the published calendar, day by day
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -7891,6 +8004,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
 	TurnDialWithResponse(ctx context.Context, name string, body TurnDialJSONRequestBody, reqEditors ...RequestEditorFn) (*TurnDialResponse, error)
+
+	// GetDoctorWithResponse Whether all that must always be so in the database is so; changes nothing (leads only)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/doctor (the `GetDoctor` operationId).
+	GetDoctorWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetDoctorResponse, error)
 
 	// DropDraftWithResponse Discard one's draft
 	//
@@ -8457,6 +8577,47 @@ func (r ExportAuditResponse) ContentType() string {
 	return ""
 }
 
+type MakeBackupResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r MakeBackupResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r MakeBackupResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r MakeBackupResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r MakeBackupResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r MakeBackupResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetCalendarResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -8938,6 +9099,54 @@ func (r TurnDialResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r TurnDialResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetDoctorResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Examined
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetDoctorResponse) GetJSON200() *[]Examined {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetDoctorResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetDoctorResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetDoctorResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetDoctorResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetDoctorResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -11422,6 +11631,19 @@ func (c *ClientWithResponses) ExportAuditWithResponse(ctx context.Context, param
 	return ParseExportAuditResponse(rsp)
 }
 
+// MakeBackupWithResponse All that the service keeps, as of now, in one file (leads only)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/backup (the `MakeBackup` operationId).
+func (c *ClientWithResponses) MakeBackupWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*MakeBackupResponse, error) {
+	rsp, err := c.MakeBackup(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseMakeBackupResponse(rsp)
+}
+
 // GetCalendarWithResponse A year of the published calendar, day by day
 //
 // Returns a wrapper object for the known response body format(s).
@@ -11592,6 +11814,19 @@ func (c *ClientWithResponses) TurnDialWithResponse(ctx context.Context, name str
 		return nil, err
 	}
 	return ParseTurnDialResponse(rsp)
+}
+
+// GetDoctorWithResponse Whether all that must always be so in the database is so; changes nothing (leads only)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/doctor (the `GetDoctor` operationId).
+func (c *ClientWithResponses) GetDoctorWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetDoctorResponse, error) {
+	rsp, err := c.GetDoctor(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetDoctorResponse(rsp)
 }
 
 // DropDraftWithResponse Discard one's draft
@@ -12554,6 +12789,32 @@ func ParseExportAuditResponse(rsp *http.Response) (*ExportAuditResponse, error) 
 	return response, nil
 }
 
+// ParseMakeBackupResponse parses an HTTP response from a MakeBackupWithResponse call
+func ParseMakeBackupResponse(rsp *http.Response) (*MakeBackupResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &MakeBackupResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseGetCalendarResponse parses an HTTP response from a GetCalendarWithResponse call
 func ParseGetCalendarResponse(rsp *http.Response) (*GetCalendarResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -12884,6 +13145,39 @@ func ParseTurnDialResponse(rsp *http.Response) (*TurnDialResponse, error) {
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetDoctorResponse parses an HTTP response from a GetDoctorWithResponse call
+func ParseGetDoctorResponse(rsp *http.Response) (*GetDoctorResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetDoctorResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Examined
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

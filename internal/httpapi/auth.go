@@ -83,7 +83,7 @@ var allowed = map[string][]string{
 	"PublishRevision": writers, "RestoreRevision": writers, "TurnDial": writers, "RestyleGrade": writers, "PutDraft": writers, "DropDraft": writers,
 	"CreateIntake": writers, "TakeBackIntake": writers, "CreateSweep": writers,
 
-	"CreatePerson": leads, "ChangePerson": leads, "ClosePerson": leads, "MakeWord": leads, "ListAudit": leads, "ExportAudit": leads,
+	"CreatePerson": leads, "ChangePerson": leads, "ClosePerson": leads, "MakeWord": leads, "ListAudit": leads, "ExportAudit": leads, "GetDoctor": leads, "MakeBackup": leads,
 
 	"GetSession": everyone, "SignOut": everyone, "ChangePassword": everyone, "DeleteToken": everyone, "ListTokens": everyone, "RevokeToken": everyone, "ListPeople": everyone,
 	"GetRulebook": everyone, "CheckRulebook": everyone, "CompareRulebook": everyone, "PlaceRule": everyone, "OrderRules": everyone, "PlaceDial": everyone, "ListUses": everyone,

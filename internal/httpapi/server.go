@@ -47,10 +47,12 @@ type Services struct {
 	Limits   Limits
 	Proxies  []string // addresses and networks that may say who asks
 	Audit    Keeper
+	Backup   func(ctx context.Context, to io.Writer) error // of all that is kept
 }
 
-// Keeper keeps what was done, and says whether it can.
+// Keeper keeps what was done, says whether it can, and whether all is as it must be.
 type Keeper interface {
+	Examine(ctx context.Context) ([]store.Finding, error)
 	Ready(ctx context.Context) error
 	AddAudit(ctx context.Context, e store.AuditEntry) error
 	Audit(ctx context.Context, ask store.AuditAsk) ([]store.AuditEntry, error)

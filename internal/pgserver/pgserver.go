@@ -61,7 +61,7 @@ func (s *Server) OnRestart(again func()) {
 // that an earlier, killed service left behind in the directory is stopped
 // first; a directory that a living service uses is refused.
 func Start(ctx context.Context, o Options) (*Server, error) {
-	bin, err := binaries()
+	bin, err := Tools()
 	if err != nil {
 		return nil, err
 	}
@@ -174,7 +174,8 @@ func (s *Server) ended() chan struct{} {
 // ErrMissing says that no PostgreSQL is installed.
 var ErrMissing = errors.New("PostgreSQL is not installed; as root: apt-get install postgresql, or give a database of your own with -database")
 
-func binaries() (string, error) {
+// Tools is the directory of PostgreSQL's programs, of the newest that is installed.
+func Tools() (string, error) {
 	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
 	if len(found) == 0 {
 		return "", ErrMissing

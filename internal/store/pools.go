@@ -72,3 +72,7 @@ func (p *pools) Begin(ctx context.Context) (pgx.Tx, error) { return p.of(ctx).Be
 func (p *pools) SendBatch(ctx context.Context, b *pgx.Batch) error {
 	return p.of(ctx).SendBatch(ctx, b).Close()
 }
+
+func (p *pools) BeginTx(ctx context.Context, options pgx.TxOptions) (pgx.Tx, error) {
+	return p.of(ctx).BeginTx(ctx, options)
+}

@@ -59,6 +59,9 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if !strings.Contains(url, "pool_max_conns") {
 		config.MaxConns = max(config.MaxConns, leastConnections)
 	}
+	if config.ConnConfig.RuntimeParams["application_name"] == "" {
+		config.ConnConfig.RuntimeParams["application_name"] = applicationName
+	}
 	pool, err := openPools(ctx, config)
 	if err != nil {
 		return nil, err
@@ -67,7 +70,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	defer db.Close() //nolint:errcheck // it only hands its connections back to the pool
 	provider, err := goose.NewProvider(goose.DialectPostgres, db, Migrations())
 	if err == nil {
-		_, err = provider.Up(ctx)
+		err = up(ctx, provider)
 	}
 	if err != nil {
 		pool.close()
@@ -78,6 +81,19 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		s.queues[lock] = make(chan struct{}, 1)
 	}
 	return s, nil
+}
+
+// up brings the tables up to date, unless a newer program has been at work.
+func up(ctx context.Context, provider *goose.Provider) error {
+	at, err := provider.GetDBVersion(ctx)
+	if err != nil {
+		return err
+	}
+	if newest := NewestSchema(); at > newest {
+		return fmt.Errorf("a newer version of this program has been at work here (its tables are at step %d, this program knows %d); run that one", at, newest)
+	}
+	_, err = provider.Up(ctx)
+	return err
 }
 
 // Close ends all connections.

@@ -1012,6 +1012,18 @@ type EvidenceRow struct {
 	Text  string `json:"text"`
 }
 
+// Examined defines model for Examined.
+type Examined struct {
+	// Count In how many places it is not
+	Count int `json:"count"`
+
+	// Rule What must always be so
+	Rule string `json:"rule"`
+
+	// Wrong The first of them
+	Wrong []string `json:"wrong"`
+}
+
 // Exception defines model for Exception.
 type Exception struct {
 	Case      *int64  `json:"case,omitempty"`
@@ -2268,6 +2280,9 @@ type ServerInterface interface {
 
 	// (GET /api/audit/export)
 	ExportAudit(c *gin.Context, params ExportAuditParams)
+	// MakeBackup All that the service keeps, as of now, in one file (leads only)
+	// (GET /api/backup)
+	MakeBackup(c *gin.Context)
 	// GetCalendar A year of the published calendar, day by day
 	// (GET /api/calendar)
 	GetCalendar(c *gin.Context, params GetCalendarParams)
@@ -2298,6 +2313,9 @@ type ServerInterface interface {
 	// TurnDial Turn a dial everywhere at once, as a new revision (analysts and leads)
 	// (PUT /api/dials/{name})
 	TurnDial(c *gin.Context, name string)
+	// GetDoctor Whether all that must always be so in the database is so; changes nothing (leads only)
+	// (GET /api/doctor)
+	GetDoctor(c *gin.Context)
 	// DropDraft Discard one's draft
 	// (DELETE /api/draft)
 	DropDraft(c *gin.Context)
@@ -2549,6 +2567,19 @@ func (siw *ServerInterfaceWrapper) ExportAudit(c *gin.Context) {
 	}
 
 	siw.Handler.ExportAudit(c, params)
+}
+
+// MakeBackup operation middleware
+func (siw *ServerInterfaceWrapper) MakeBackup(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MakeBackup(c)
 }
 
 // GetCalendar operation middleware
@@ -2899,6 +2930,19 @@ func (siw *ServerInterfaceWrapper) TurnDial(c *gin.Context) {
 	}
 
 	siw.Handler.TurnDial(c, name)
+}
+
+// GetDoctor operation middleware
+func (siw *ServerInterfaceWrapper) GetDoctor(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetDoctor(c)
 }
 
 // DropDraft operation middleware
@@ -4493,6 +4537,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/tokens/:id", wrapper.RevokeToken)
 	router.GET(options.BaseURL+"/api/audit", wrapper.ListAudit)
 	router.GET(options.BaseURL+"/api/audit/export", wrapper.ExportAudit)
+	router.GET(options.BaseURL+"/api/doctor", wrapper.GetDoctor)
+	router.GET(options.BaseURL+"/api/backup", wrapper.MakeBackup)
 	router.GET(options.BaseURL+"/api/people", wrapper.ListPeople)
 	router.POST(options.BaseURL+"/api/people", wrapper.CreatePerson)
 	router.DELETE(options.BaseURL+"/api/people/:name", wrapper.ClosePerson)
@@ -4623,6 +4669,50 @@ type ExportAuditdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ExportAuditdefaultApplicationProblemPlusJSONResponse) VisitExportAuditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeBackupRequestObject struct {
+}
+
+type MakeBackupResponseObject interface {
+	VisitMakeBackupResponse(w http.ResponseWriter) error
+}
+
+type MakeBackup200ApplicationzipResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response MakeBackup200ApplicationzipResponse) VisitMakeBackupResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/zip")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type MakeBackupdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeBackupdefaultApplicationProblemPlusJSONResponse) VisitMakeBackupResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5028,6 +5118,44 @@ type TurnDialdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response TurnDialdefaultApplicationProblemPlusJSONResponse) VisitTurnDialResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDoctorRequestObject struct {
+}
+
+type GetDoctorResponseObject interface {
+	VisitGetDoctorResponse(w http.ResponseWriter) error
+}
+
+type GetDoctor200JSONResponse []Examined
+
+func (response GetDoctor200JSONResponse) VisitGetDoctorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDoctordefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDoctordefaultApplicationProblemPlusJSONResponse) VisitGetDoctorResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7076,6 +7204,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/audit/export)
 	ExportAudit(ctx context.Context, request ExportAuditRequestObject) (ExportAuditResponseObject, error)
+	// MakeBackup All that the service keeps, as of now, in one file (leads only)
+	// (GET /api/backup)
+	MakeBackup(ctx context.Context, request MakeBackupRequestObject) (MakeBackupResponseObject, error)
 	// GetCalendar A year of the published calendar, day by day
 	// (GET /api/calendar)
 	GetCalendar(ctx context.Context, request GetCalendarRequestObject) (GetCalendarResponseObject, error)
@@ -7106,6 +7237,9 @@ type StrictServerInterface interface {
 	// TurnDial Turn a dial everywhere at once, as a new revision (analysts and leads)
 	// (PUT /api/dials/{name})
 	TurnDial(ctx context.Context, request TurnDialRequestObject) (TurnDialResponseObject, error)
+	// GetDoctor Whether all that must always be so in the database is so; changes nothing (leads only)
+	// (GET /api/doctor)
+	GetDoctor(ctx context.Context, request GetDoctorRequestObject) (GetDoctorResponseObject, error)
 	// DropDraft Discard one's draft
 	// (DELETE /api/draft)
 	DropDraft(ctx context.Context, request DropDraftRequestObject) (DropDraftResponseObject, error)
@@ -7366,6 +7500,30 @@ func (sh *strictHandler) ExportAudit(ctx *gin.Context, params ExportAuditParams)
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ExportAuditResponseObject); ok {
 		if err := validResponse.VisitExportAuditResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// MakeBackup operation middleware
+func (sh *strictHandler) MakeBackup(ctx *gin.Context) {
+	var request MakeBackupRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeBackup(ctx, request.(MakeBackupRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeBackup")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(MakeBackupResponseObject); ok {
+		if err := validResponse.VisitMakeBackupResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -7697,6 +7855,30 @@ func (sh *strictHandler) TurnDial(ctx *gin.Context, name string) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(TurnDialResponseObject); ok {
 		if err := validResponse.VisitTurnDialResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetDoctor operation middleware
+func (sh *strictHandler) GetDoctor(ctx *gin.Context) {
+	var request GetDoctorRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDoctor(ctx, request.(GetDoctorRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDoctor")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetDoctorResponseObject); ok {
+		if err := validResponse.VisitGetDoctorResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -9355,198 +9537,202 @@ func (sh *strictHandler) RevokeToken(ctx *gin.Context, id int64) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L1vcxs3si/8VVB8TpV26xlbsuPk1kqvHNtJfHcT+0jKSZ3KzVWBHJBEOAQYACOax+XvfgvdAOYfMJwh",
-	"KcW7663dtSQOMUB3o9Ho/nX3x8lMrjdSMGH05PLjZEMVXTPDFPz2imr2Nrc/cTG5nGyoWU6yiaBrNrmc",
-	"8HySTRT7o+SK5ZNLo0qWTfRsydbUfmMu1Zoa+5ww37yYZBOz2zD8lS2Ymnz6lE3ezn+kZra0j+dMzxTf",
-	"GC7tm26XjLy5pQsi58QsGZlRzQjVhBuypZooRvMrQoU0S6aIFIxw+8d5qZmdFEx2yWjOVDXdt/Mn+LL6",
-	"JN2ctFFcLGBK75niMu/O6CVZS2GWGdHlbGmn8vzi+TdPnl341/1RMrWr3rbBYfa+S0vxE3wjSmL4p4/I",
-	"a/rhH0wszHJy+eIi67zik/2u3kihGfDzvZLTgq3tjzMpDBPG/kg3m4LPqF3o+Qaf+P9/13bVH2uv+g/F",
-	"5pPLyf93XgnMOX6qz/248MYm3X5ZUkO2TBiyVdKt233NjvqyzLl5I4zagfQpuWHKcJwtncrSdDkBIzpB",
-	"yC3vjZx0lp5NaJ4rpnWE8tmEmoaE5tSwJ4YDrTvP8nyQNGcTO3WKc4y8UpZmJpHRzeWc2TWcZUQqsl3u",
-	"iJAmNosNiEqMGDKz0miWbEcW9J7Zn7giTnI641hRYtrEd5z78EwTnsOoXMDuo0JvmSJU5PBrIRexobd0",
-	"1x1WM625FLA8+10jV0yc6eT8tlLlOj67QF87LXwui2yqarP8iiqKWoI6+uEsK+GoCFLnn59G5kSw4t5v",
-	"4Y1y+jubGTtlEOH3dMG6Ejxlc6lYjGtMAaeIYB8M2dAFI1O24EJfEQHqzKo9rq1aA4pTmOEAIWTCKPdy",
-	"btha79u5tf33KYxHlaK7hkjrxDacUUGmVjOvWE7m0qrbQa+1Oi/vvrHFPr+YxkRiLPiWivw1m3PB/f7r",
-	"aJJ7ltAEdwWjuCFiH65l4rMpK+Q2+slC0TzC85/cMTUrGFUx0S/olBXRERVrTGIqZcGoAHJFSKFZHynC",
-	"apuzu3Gn2hk1BB4hX19cXJzF5rlmVJeKxY+0Ovv8g5l7aZRzUq6u2ZJRpWkRYVx+z2esIc2d+bSFls4N",
-	"U7Una7uj2o/dz3KmV8P3zWumV/+QNI9NQJXFiB14XRbs1ZKKBdu7H3BgP9XMUyesy699L6Gvq1OA5jlI",
-	"Ci3e1yg/p4VmWYsZOaeFTn8nzZpqFptgXXWfZR/MfplyA8RW+IoWTORUvaYRWyLHP3beupQFT33WM9kt",
-	"Y6v4B1zkcqvHSexWqpX9KL7F68vP4fQKxiVMo/p+9fo++lQWbpNEc64Sui6tmYqU6uyh3R8lVc0d2jj+",
-	"7UrucrrTsW0alwY/w2rszK3GzbA1cB91fgEKRqij5Do65RUX8XUKZ9d32c9NkfhE7t8B3nKCQdzrM5we",
-	"DNC3uP+2R09Xyc5T7Ojoy+ojz6FBOq6+NSPy3yd5vfI1fgZO+GObMLJzh4zoBCa+rWO27A9y6+60OIA1",
-	"CtbWZIictTvHsH6R2KFF4Y3W1mnQ2Quedo6J+7SGjhi2YMSwPGblmCUXC2uic2NXNi/oYsFyQsWOrHFa",
-	"bR2HB1pcykrWuanF6DTnIm9q0Ig9dvjVrq3Kax+t2G6cWijsEiKavkdhyA0TLL8bc2vVzF7vZxE79N2c",
-	"cKOJNWyJtpJQamLXFx/FmGL0m/E70zhdtHHr799bmt3Ag3Zb0RUTqeHumdLNK3fqrIC7oNOWlmmZ16Qg",
-	"fH5iXlxQ9By36hzwwpCFPVAjdjWf1FZ6zQzlEUN35rbZPqrAHe/ee+sGKirN3tivxHQU+zBjm3DDGzTe",
-	"G/+V2Hhrurujs4R/AS/hZLuU9sZotd6OWO6CZwHlhnAT1RDa0CJ6kd6Re6ZyPjPa6RyqGJGlIXJOrJxm",
-	"ZOsv2zv72V6fAXCiQZhA8Wp5KfYinbsn7Ij9kxD0hHmcTbZLHJ2Jcm3nj6I6ySa/S44/VIKqGEi3/XEt",
-	"7+Hfgs2B4naTwRP2roZfk+u1XU3Y0rVVJ2gH+2Nq9xbMys06Ray4zyR5tLwDV7BmGSmFmxEIzpabJRHu",
-	"3EkfNzF1Pnj/xETdK/Jhs8xLRvBgJkaiGd+dmHBM7m6dWam0VN4dHrxGve6iiHlp8JLdmTIlZilLbSdq",
-	"/2cplxFKnDltX0uJZjMpciKLnFAD50fcqd9Quk5X4puDOvU8TknGjT8k6kJdk9K0QGaTV6yI6Ff2IaqV",
-	"XpKczfiaFkQqQgn6mGhB6Pk06oUtaOxIfSvgSJ3Jolyjq9P+ulCy3Fh+WFo+87yZsijdqg3eHPo7qciG",
-	"yU3Brghbb8zOqbM11xqvfN0jkRYli4+UK7rFb1W6SJbTorZNRLme4oS2y11c4aJh1zODrVQpF7MVTQJk",
-	"RFlWjFl6JSzDljSltQn6T05zs5mFwbz0OaViTQZJCikWYFUHZRqTwtFmYdL4U2UxwNfmJu0ejxk6cbqx",
-	"2eqabaQyfb63ePxlSXMyZcbqByHtr/dsqPv3O1oWUXMkuJiGOeE4LeKjzOdMWYsscv16uaBcaAObcVNO",
-	"C66XLCeK3XONvv/hfpt5KWYJ7/i7ObFbrCyozvCEWsotYXS2tHtnq7gxTBzpLQ+u2OEUS45kRUSnTjMC",
-	"jseM0ELLypxSDGwtFzHUoygXvjR04kmJGe9s3etmra0oeFiD67UmWjX6e8mty4QnanzjST7r9dPXAxNr",
-	"+oGvrSp6fuH/k03WXOAfn9T/2j1X0tffJfq5vJajhT2hqQCNIYVdtW7GvGo30vkYD2eLvv6GZd8PQ0Up",
-	"hCbCgZ5q509o7fyiIOA6B8TAVir4iZSiYFoTuP/l0etBd3LONB43K3/CN4L2jpX+D8/2mdjpM1CuN1Sx",
-	"wwhmkoZnpSIt0fbQKptYVRczs7x+vWrp3dig/eJ+ETU6E+TgOra34qt9SUrB55zlpNrkvSHqA8U/hK7T",
-	"nCw9Gid1M0ps8yHRmbrJ2X7z72W+SL0gbaBQrlNf0oa2HXP19ycd4eHuNMCx03KIu+nU3r3nvqFYzoTp",
-	"j21FN42nSG0/P7u4iF0bqNaW662Hn0cejq8tDBBdQGl+dOHtEZOfUhG5Y3+n5JpceEQJnPuk4NrAr+tJ",
-	"/zbMJku+WMZ9m+FS0r9emJUbx38ptuYQft1r8o+I/o4K1rQDc+hE9EI4ICALxuvwMFM6miTjO0izkVHI",
-	"gSxyIolPu/ek1nerOIvx6J4p5/sZcA8dOC8/IT94ck6lEqP3imb5HZ4kow8na0yZtp74eu+xP3rd8Jas",
-	"mmt0/YrOj3VP1mgRQ5DhMe/xeWuaM+JikwdQLtgJ8bcJtmXa1O9uabdKX+SgOfJF44rDNRGS5JZwZMcG",
-	"uLzghTU6VW+qryfGnTf3PLdGx3Us/pyOwQ8DTvgIedLqqNz6yeDEgEiZffQuxHi68byUmmXecd7lck53",
-	"3u8JTxHjHBBcEzm/8o4oxzX/d7QzPT5gfwCRrnmxe6j44em8QTUY6RjMRcKJhB/cpe2wehgxFspbsf4g",
-	"n79bDjPK9vow3zrg52Bf6I6qXBs+W+3fIBAfDALj3Gg18gQZiUcRffjQM6gKJNajg05XV9PyVHRbo3dj",
-	"pmKH1BjFp6VhR4KzcmroXU0tDoGbOpWVfjEi1ptsfPOBzsxV8LZra242PO7VnFhdKw2OSi65NhIh5X3f",
-	"+cE9Voc4RaOWXAK61XniqxyAdzMDeQBxpLU7laL2phoDNakfDBHDrSc2apWgi4+CWuzGRUFfRuP4W8Y2",
-	"A8UggXQBT3G4R2gEm/TvworfFZ7FH121c74hqn6uNXF0BK4kIavvkt5dFo9KjgsZ9obIRcoiGcZHPT7C",
-	"XYv8jYrXxeiEjtiuiQCxrzjghYvEpSttmyVM32wCS92vzJNWzncVUGjEBaAGL/In2kyKOVdrONTYh01B",
-	"XbDdSiaZA5Hw+Ai/9J13kSvCi4v97gE/r+hKZSnyE4XEUvZL0kzptRvS3B1xXDcO3w7irffMjVHre2/k",
-	"DbW600tf0k3qpi6G36+Dve488TBqcuY3Zlewx73VBtK0ctD23GoPvAwHqvr9l3O6lmCGGcWpWICFNuNq",
-	"Bj/oP0rUhDMltY5uOc+NYKLC9qXgdcgmUxSaey4LuPQtFNvtx79EmTbsav5DZbK0NuwHHrffZmULBDbA",
-	"l9KBf9FU9uVCUS7sEcONJhVitHvpkHwMGM0t8739VmxCpeANNNNaCtjoM1kKh12dISipheRO5Qvg9By1",
-	"3PgZEtUtv4cbOM0OS3pCaqyI5Y5ONSRAtt0KICQDuJbWQgdeB0flWlS6yN9oqjtO8px9K/zl8ORIuDkv",
-	"joXzioTTdC0TfIXc35H+1OQJ0XdPd9eCAYtwsFg6Wzls7JDvWLPuqFti7NIM5AxnMdDQcSmY4Y5+YQYO",
-	"JUj7hOdH+53hOZW3kI9o1QQREFgeQI+1f0WSEcl3SDHDDE67ULuduRj2zuN54Me4q0hxInYiPQLXglkV",
-	"uNZ8cZp3KUwR+6OMIRD/wQXT6Nezlxt4ihhJCvg7LRSj+Q4158A0WDvCXbiW9uznNoOlZjiRwFsjy9mS",
-	"eRgPJDFvZcBywlOYXjHoAKzLdvRyuL3TJVBT93sOBlChPlArTYNtiaxoThRbcG2YIlNLIZ15hCf5+mIE",
-	"rqedrtja+2E6jj9R+fk7j95apr0RzjFquUmIb3ckOAbsRRo9ywVnGtjNRQYs3vKcaYOczqxJxIp5C2Zb",
-	"LaHpjzvFgVGUihbHhCdbMXI3YGOqmSNyjCl2f/68eWTbtA+MkADiOriaE7QqLb2Gvy3kNoXAHWnK/mk2",
-	"rCNM05iNsk3K1bcUb9MtPbzemF0se4vMGcsrBQgODKt9NVlSTShoZEy0yIiWIRQDS9PgI3VI/GgWR+Uo",
-	"iXLV42yjH/aJQ9pA7rG1Nkxpq/TyQxJNkYA1XlQY4Wrc+oJj/PmxyqRvXTAkztlLULmxwiK3InqTBaB5",
-	"ItEwANE1lu+w5zecsWua1xzZZ7pc28ueYptozv+Ki1RZDvgIZKBeC0LOR+FBD8iV9bsshnzw2WfN2Tpy",
-	"IyU8oHNUlnaepHI6ibNfE7stDAyvPN5I7mopceExy1gaN11L9FTGUduFlCtNIDnHS9eGMQVFNraCbPBM",
-	"A8MrKmxVoDTkZpSm4OA0wTzSuIzKWFGlX6pIrn3AVRBJ+toiXz6b7s4gsgA5KoK4yVxVhhlZsR0msLjp",
-	"xV7AWMJQ1MwYaxENPhWQLTf4tUS0xrBUsIQKwj7Q9aZgCIfU6IE53AYLMUsndygdQeBw4WFStfWmRc6v",
-	"rRsDAFDzaHNs7iMKXVAAkmKUS7pafAyGppt1BdrTqp3ZoXZJMJEsuUrnHqyO8D9KKgyHswAQetUm9t4S",
-	"3EseDV6LMc/5Al/hgicdd0qv6xuecSuqfR7jG6L+O/warXT7VFn0vWwbEEeP55gej/iB6lKC1avLoYY8",
-	"BIk8DAuUINf7UOZrJNr9wKvGhhrDlKXB//2VPvmf3+z/XTz529Mnv328yL7626f/iEa2ZbE3V/laukQL",
-	"L0ptkOwYzHsb4SvT8nZdi7ofKHIjUG0ZuQCbNxw2T8nPdTC7O9u23py28nCmiT1o8WwCc9pu4VAgrf4u",
-	"xKFreBVWZToMRheJuTy7GBB0kfcYKgw62tGuSaH3CGoj9mlcqqVRBfHX3LvK+tCBXV09zEntthgsMSET",
-	"Nx7JMEIg5IaJuxnVfoc5AsTQLPB9otjM6n2EqYXccXAiyNKQTQmHJsCoiRSYh5I5UAkEVyCx0NtfXWok",
-	"LzLDCyT9xLa3csVGqxd3ZgYi/O2iJoVfffN1TfyeZT2ZA6fEyWcTPZObvWroBh6q66GwCshvtzcBwCdk",
-	"9Rd+c5h+6kXpv7tn6p6zCLJzXOExlxwS0elVBsiRA4XL3pHjHHQrH5fPl355GoMagE29ggMP7XUDNIqG",
-	"1G9uzVJtMYF4T2MO8pnLXu9dtH2mtxDfYBOuMnP94QoTSM1XHzdhtHPTaaZgKbuSBnNIyHc5tKPu6T3V",
-	"ysASj6K59o6aSL0dhw1JQr82nrjDPI9WdGIyX657QHiw+jOCdxhNaJ6TcpMonttXoixaQ+IHuSVrKnYu",
-	"ZBPSg/vhgmOF01+tWhgZkEFPxErMqqtXGs723unsqoLAGCOhGHZUHZ7/Zd+w52DBimahYkYEqXBsVuBB",
-	"erwHzMiNPgrM2EGX6y3bmIl/J2QPur8IF0Mc4GTfo9oTpI/ml84KqVM5K3SG8WOoBCt1PYu2VRDtVNGj",
-	"g65r4y9kvWcdEOplnsfcEMxZG8NAIVUh7F4NiU85XTPIatYBcwyu0bxvJQdpiwN4+ug37eEcLeiM+RTG",
-	"A3Jmk5Ck1h31IqpQB6bG+bthPWMxuZjrcjSCMu6XvvVxMwyOaaIYhCtzuOLTFQMvddSxUg5gd1nU60aM",
-	"vienSsEcDHUbENkdCR/uQ/rCW71vNbqOqsVBG6FexjLMguEC18Ka5UK4IFgSI5Yt7DNxIvERO8wJ6poM",
-	"L9Q/3ZHtks+Wvjg/MawoqshB9Pws9diUfO8hb9UNN3Raz4gplbiUesWKSyHNE1oUcpsoqtEQTvRle+3j",
-	"Jhhj77UDqqRaRswMv2d3ySxq93kC/kcXlIvw5S7ZnfMW/XFI8ir2DV/25gu4wZY0r/a+c3nh/p9SSP0a",
-	"AOF5ULxkwGgOmEga717aw5PliaBrmm6hlpaj4DCC3NOC52kG48cJ/sIJcEr4Y/1k0ZNA0YB+7AM5ekmO",
-	"5xvRVEeCw6BF6UTT1I10VIKaX0siQW3AbXJPIMVlXHoFAcGZBnbJYc3SF736FBNqIx4yPE6ljM6cqWQ0",
-	"DVQ7PBzcOEvdqsM742RL9maYOmTRIAkJUKSIeMyU3OYsTyaMn6YrQw1c1NVQjWrIDuXnIZDPLy4G17WD",
-	"nKvoy/lmhFGQGqZg9z2urbtyr1vTAflg42Nl8eMm1CjQ0DfCLS2KXW8muoEnhg7To1JKJQbMB59y9XPv",
-	"+HzfF35ZUvN2PsJ75TLI264rZKFfbh03hjISFuBYVHX7gP3Wu0cPq/2VMBs6EM5eD6+rQdRX0vFwuLtT",
-	"ot1t64GeCO9ZUvOEz6Otdard0Y5ldhV+IeXqziu38Hg95vX8xd7CJQeUYkjXYIPqI+3KaXacqZSrATXZ",
-	"KgkfzIPO4eOcsRkxVC2YsXfZehWDfjvJ7YWe2OQ100ZW7dM+8+I8bTNwQH5fHZhweEoULc1SJtJ3j6ND",
-	"q2bqCL+jTMTZ3P1/TOZ3m64eblUD0DgKhKRKMAXrk48S3/nRQqlLQYsdBNoVu+dsCy8pGI0nZ3vPUNud",
-	"Vy/eOc5lE0+7/EFuiZwb5ltnMGuX2U19ib0nAbfKjSYFX7EMK1Zbw9iqvzS2saeyDYCX9cgCNCJuJo88",
-	"vuMVGAFHDCViQu9Br+bGRakGntEtP3YASzrCOEbBov2YUfGqWnil8+1bhfZcnfop1nZwGp7WE0U9LlZA",
-	"hWw5n0fvw6l0uNYLmudG9E2Cbfte1Iu/T9ql6dPuRAZcv9UVrC18OsW8ZiHe3sOnU9i0LFi9XCIcyZA3",
-	"toR+tVcuqUh7kuOfNfGWRfs8o1ifOn7X1AnVPwaw0WqWGFHpU1fva+BwmvUPN1tKOWLATm3kwXnrOd1l",
-	"ZMvYKvPNel0Dg4wsaTHPyI5RFVWcV07D7rWlmMhZCshOCVyk0e8PDwbfoL4kZ+Fn8j9MyTM7jTMhSU4N",
-	"jeZcOPRzk7FH5IzG0qtGnvUF1ebOR9TaO2GqoLz5irFNtR00AQVoVQx4/+xbEQdHjTffoxHQNIZC3lmS",
-	"xQ+nebK7hWJ6KQvXLQQ3TDb8dPM5Doeb0HBdceD6Zq4C0CnDTAaA5/taq7HuiZprk8hUWI7uO5gu4JbW",
-	"zoP8r6UwifBIqn5PSB45KYWhXuATHJn4o6FzU4keCe9U3sfvZDxQx+uO415wNo20Y5MtFahkRoCQxob6",
-	"0vYK2FRHYhGT3QTmPp/muGFGIhqxhk98HC50v8GtvbpSbIDhjUlv4fgYl0g2Dl8JCdHRAGFffblkEkSP",
-	"zVw1QExl+VULxhxQHZoYHpElXqve6qw2J8AdUKX3hM1d1pLja38DQy/st44iB1TFP7DW2I1HKEdtBeiE",
-	"Di3QcnkJOSdXLvNE5NCcgEhBAIF+ZfWY2rnGiliOR0v4bi2Lz343XGixZ5n7TvRSe1PVV28uenjh9W4X",
-	"ptraZVEmGluMKv6c80Tiu0h03xZyezfuFV3E8X497OtaD25Tg5WwD6+6DXTIOkWukQ7NVVfgY5xmgj33",
-	"7PAu0HvAgIm2T6hLwQyOG9e1pq7B7/pNyu8aTTUIvOyewCGn3S7AF/XoGPxHn8XZxJ3rnUm8qbJCKPGV",
-	"VrryGXHTeVmNy0SwI3rcqyEF5uTVmHqbUhxQUbbWe2MIRP919fiYClB9/vmedhb9Z24v5HV0+dX+zhm0",
-	"KPgI06hyvLWlWMrVXaq3bSmwrVg+oDN5q3xyslSrh0T0N+qoJlafRbXupIy/bohPuvMXJIH4MuGarkOZ",
-	"X1fXh3cdM/X7eFfDYT7fshS5aiqSfldHvO//nlIYQt65LnQJKXWN6eJS2rxY1z8ZXPG3bQi48rv1Pnl3",
-	"3T557t01z0aMjbd0GnO313JHBkr8tGCvMLF6TBHeUbgXeEkK9JKCtthLsCwSwFEssHUJtTio4dJ5UuyP",
-	"QVrLZrO1IZk3vRZ4lS/hUDQ4vz40TZ26yeolowqV1IuUeDrUCpWgthTSuZHMknHl8mgXrgNbpNN2Km+h",
-	"L3mnr2JMQaMtBQOG1B9ersXlvjyY0cVN9ibINMuJdHIa3AKSHI2Co1KoPvCtu9aw5RQYVuFAFds8NUwp",
-	"7qpvd+0GVozo9BiXY3sj3MT6jb1rTgpE5tkV/g0AA0sa6m8O79ZwAFwZVxmnt4uXtYitvGv7iIQdOEXj",
-	"z9awVt14kSZakoKqBSOUbKgyqHKkZgSjP2hE+17LLlDXALPXfKaHV3Py0aQW1LgSrawpX/Ar+UA2Subl",
-	"DLAJQYXtdx83wQB31cyO4EAy7NVX2y8eyqpVzQvFppDBmZeWalWNJdQPZM/3uCiqBTPxvsndXCsoh1y1",
-	"3LAq2QEJo1WWx3gs8WXpKcahsklsK2i9kTf7vpOh3m01VjYS60PCTHUoC+GQqyNm4EgbQ4C6qNbSnzdI",
-	"eK/VNPTg9Xqt/cauuO43hmoX8jFJS6MsKEuuVGOLcq3TdBh3Wz8VBLl75taawFZ1sp3sBZPKGW21VjU9",
-	"tpUnSTTZeixtU0dn6pSryd/gLID9R2A1bnTJvixFc7ljc/2MH2aPtpHYRd4Nn5zQTzKWUjsrlYr2qnpr",
-	"fI1JdO1K15R/1sgiqldDHJX4ONi3sXYZW2PzKU9VYSNakC+iMyXQas0FItqHTDfhc9CN6AFO29HBUTkL",
-	"bItyOyBOWm0/HugS3q7R1n9tjs3YoZFHpOv1VYp3nf73pKJ3GlvZr0Un5wACx6T5Dkvb3Zeta2fys2af",
-	"QV/XakV7Ro0j1NxCewoBQK3CWam42d3YremDOdr7K7mAmjdyxZlXzpcTSNW7809Vh8SG/53tGioV9jso",
-	"MEYVq5VpXBqzmXz6BPlkc9nd59cQVoXiUJraH/15mRHI0sem+HhyXtVLJylZGnvlkK5pNxU5cSEnvFc/",
-	"JW/umdqBgiXT0hDNFwJiZIJAYUN74cOlEVw4Qn9wBailn5I3Skml663sCaZ3avKX6+9ekb+9+Pp//fUp",
-	"ec1mfE0LVzF7XWoAKu4I+0BnWLUcOaivQoWNNaPCgCGYK7q1E7OPuU+f/p9KZ11O3lk+1MrDXU6ewabd",
-	"MEE3fHI5+erpxdOvQAJc3fJzuuHntMzRT7BgxlWtQgz12xyqqmvzEp6A2hh0zQxTenL5qxOGP0qmdpUs",
-	"BEWKqn2QrMZHCtNIDfYiPlbrEi+KHYLn3EUzlFznmgRocOz9oW599fLOudkXR/r0m92EeiOFq//1/OIC",
-	"fZDC+Lbvm03BZ7DI89/dAVq9re/ABI7ATQY2TctFXcs5ahbHjA0Z5njus54/odW8pmrnI81bqkkuBXN5",
-	"wnING8mlYjJA9FetVNGL/ZcCKj5LUez+CkNWwnbOPvjK/lGZewMff5G6h5E6e08+n+n7prSFt0y5oDFv",
-	"W0TOigLzw6HV96ub/zpQ2oJwBBxISjC+Z+ZVhRVpCUbc0fP84vk3mPUiBau6LzhRxUJDnfhthDE7dJZU",
-	"BGuT5yG3u1/0f9tJRDhxu2QASz3Bdn8JA4XetwHx7XmTQSvd6c7+M6lxzq06eYa8gicG7WbXBj1N6s5+",
-	"Owut/s8gRLphAoMAFC9psbf40jzVa6qqfmG4GjTGDjpxHXNcjePCFdDvYlj2qRlt1V/83XnJam/F30IX",
-	"2IB19TRqObv2vdeSjfk4aeTtiXy2hIYDrntRQfuq6pmspbAnBaEIt4rNZo1FE8fNIzZQwdc8QU+sXuPB",
-	"H8+aSUwxBZp4xaxUWqrUqfA8cio8rELQLHX8vxOMbOgCz+q8xN7XTsW5uvrW8t1yzY5X2PaDGnpjI3Vk",
-	"/yNM7FUIy7vKI9/KfHc6iuDoHo70qXkHMqpknx6QHx4IF2GHj+udQDfjW4i9qeDW48JVwvDRFK6JcwQQ",
-	"KnZkLa1pBtE1uz0xMwe+D4ehVHbHipYaP//I80/9R7BmXU0eW1D1CEjs23zy4LvC9bdOHJIznPqS0Rzm",
-	"/XHy5pYumm/o2D0n2SSWqPYra+baw8S3yit84ngSP8AOw6kN21rPHompf2cbMzkdg2o9ejdlWpMdw51s",
-	"75Nv5z9SM1s+GCN9++JH1pH9jAwa9FRa0rjtjjY/JY615C9rhp4V15bUKsa/xlTg+VIWuU+7LBi68Zvi",
-	"cM0KRvXjysOfwp13YFEvKBcnYND7EqDrUMQKODSlMwCqezMSi4JEtt8tXf0bEPsWrhjH09mOU22DPXIf",
-	"Kmwkb3CvObZvPIoqg7HuEcBZh1Bv65lQ7uYRUr2PPBSAHucfrfX/KXkc3JZKvEYAdexeu6EQYHY3COeF",
-	"byrcvR6F06t/yCQolXjsgzwUr4hw8n0oAXQCsS+VsAYvpwXmvCDsj2K7VfBVUchTD50k/uJKOWB4APyW",
-	"9Z3hu8+kToHXSm6wRU2Hei+6oYzvpWAnWOVrrmdU5daQP9OY+g/oyITNnpjf6VQaviBhdofpHbnod7BY",
-	"uRW+1oHvjAGu6abDyrAPhhhJpmzBsWpg8lh5X9boc/oNFzoYPbLBlWTJEUZznRt/B/R7JX979lEVles9",
-	"ZqoMl8G+f58uMFSxJlw8His39nvBOzfCYelu6eCuxBwGDE1WWQzDfJYhca83D8KDA4Y7Ch1QaTQtxvtu",
-	"3SHuXJtnGlvtKeKOy9hLPNJv7OR6vK6eh56eXY+rlw7PAlekExb8KA7YL45Pqs+Ddtjn/TzW/qu01VMX",
-	"K+sJVX7RWV901hed9a+ts04aNkf8DzWz5ali55W+2uu/D9pq0LWV9+up/Wl+j3Ic9LiuRK2XHjoDudGE",
-	"3fPcZ/weQ3esL7HPUXDNtNkV7Hu3Q/95nAUw4xs7939Vd8H3/J4RSoCPhAqIjRJA3mfESMHwjFvSDTuJ",
-	"NwGru/dfgd66Zx7D14bvGuJtu20hvA7dOVkq9KUYNeytr34/wIziAhqPpTeJPxnnzMWdsXw7wDggwyZx",
-	"CkYysxnLQ3tVX/YN25HimNiXBara6iWD/KbYlEfv6/hseGFv3XYwbP+5ZlrTBUsBLVwngZgRYdxwkwGE",
-	"eOnz293aK0yQrqGtnjy7yPCHX174n/7zK0sf9+mTi68vq2ZyvruFyxEMFTYsxSHFEmC6iYW5746z3l4S",
-	"IQ0jmLFczR3cyHdCXob2c9QAzLdK77dPCeYrcEGBxoVVH1u6I0a6Husxe0QqhRbZGEbTFbyqNhuoK/VH",
-	"CaVH3N9poRjNd71UwsDNcYCfV0s2W1XLBqVIHciRG7KVZZGTqV1LBh+uGNt4WELKJFboOh8xrd5T7ggL",
-	"7fGccqjfrhkAYCNaNnRaBDIDdAPoVKew1bynPGr9GZAIRRF+smgUF4Raa7e2OtSstKFIaUOVZpiICxcs",
-	"aezRS4ti2DEbbOGU797O6ls6W/UeO/9EBnEPK5eMGLriYoHxVm4JR5BOPiYotyfjdDW2fdtVUBShl9FM",
-	"rq1ak1jLyQeXPf/qabJJO+nHKmny4Q0l97I/Oy65Zmbpsml76ILPPA5Z7LtGUyUg13yPTiKh6sVJAoBL",
-	"FsqiWt3QKODp6OfOU6y8vKY7rE1ApjVMs6w1205dpUND7ody+z2krgiTjzALe2KjhnbTPlJwQ3fiFC3f",
-	"u867AwhZ5U8f7UCFUlIxwzhR/CHpfGSpgRqZuz1WqQ7Jvjk11Pc7u6qnKwxJVKiqZB2aQpI9tNP63y5q",
-	"gaKdOJSx+FDlmcKNcqLELeqH5xqKIBE5z0gutwLvK9p1Nq52KZMbzMBOni7v8ZHHOFxqWfl7DhdI4jwc",
-	"WbHHKfHe55c9EDzAr/NxPWz1hsoxP7X9IKtSpqTATGuylSq/ctUI9dLKkjzckdrIPcpzPG60FIn8QZTP",
-	"mrs1Zdi/KqSu+DYOLYhf+8lqkohaiGB6XmET7uMpAANZ29l1+L6CPeryj11hM7liQhMm8soJ6Y3rnEM4",
-	"bqdb1EvgXrBy4KmIdPqd0eiT/cj39PqWbHtCsJDkqVzPgdnB+wwJ3RlR0jlaMLVqwIY49/UB4srsR7pi",
-	"v/giAKfbEKfTSDC5xDH5YFqnw4WmprNXFXRQukuyr5/QvzdT3Aq1kHrOV1//Z4AljE0SxjqQuSJQ9vyS",
-	"DOp2Em92AjcoOSdnMIcz8I67MYbYqa7o2MNdfYZaGFzmNxAgHxgDkUV+bAykfVuFytZmyZVhTLj7lrt8",
-	"AZ9IubH2Wu0mAKdyy3bzHjR9/tHyqjcGfF2FQvZ7vByw4oigxUsraHiVgbWGXOzhCdjUjMZorNgugyAJ",
-	"CLBo9r49IUbj3+4+02g73QPCsrozeMFWbHei7RJK1cEOAb1E3S+NrPT2hjj/uGK73m1xE6AzD7MrYsOA",
-	"4+DxPEKjenFjh/xxwWHn9j2VfnxTta2oBQkYlgLicCJZbeJBTzXmu4a2PdmWrukte6CbXaen7iPbsFXf",
-	"7VSgKUTu5q5BzJHM+t/gRbX8AMcqbknAhktBFKMF+LYyAsXYLUt9hDDCtvPQXaiXd99iX8eH4J8d+s/m",
-	"YWMOST4iE2ehEvxJ2Ehd3A0ZSGuF77sNhAeyVNc7usRrBcjinrmcqofgaaNpyWNXCfCrTyhQaMyC4fOt",
-	"r7pkfM+XI1n6HXdF0bG9IO5MaGJi3zSHws10KktDtHR1YV2F1BofEeHUf325Dk89zkHlUWJ/PoDJodKu",
-	"q7YVD+QubELj/vUgeW4sF56DZqhjYXZBVs8/Yr2tPbehwLIB0Exfvytts41unf3A1nqabbcAYXMkDSEI",
-	"uAgdGe/rcsA+X+/PnjrX7UPsM2HJQxiFFRH+1fevIIwqbE/qZQzMiBps1tqKe7ZyrdFkcgNXDb4fbhsF",
-	"BEdiGx2H8Ghfcrs2Vpck57Mlm/XYyADaa9DmAeS53hrxsUuKwPr6sXRck62SYuG1W2VeVf06NT2FawIh",
-	"knSYTRw4KNcbir0CkhWB7AMPzEX/lj/HMMa3c50+o/JGi7YjGfWD3BKKCeI4rg4NgerbzqssqfDjmjqD",
-	"fHMuIEDgtBYXjEx38G+Ezb7hYcJyLOjsIS891fiP7YHoKIcIKNHyIUSZ8U4CtdSzestSVmhGSoEtF09x",
-	"SP2iuKkSPtq3Ii6MdDIS4ab0fZ3j7IS2z9euf+ZD6VzsLf1Z87NSsICYpwadwY/B16p1PEKo7Zy4COyW",
-	"jnhtxvqWOz3b9Los2ENuUxj/s9+m4N6D9s2Pwc3gUKxtS5+FEWKzvsYv/EiNy46RCiJOV5ifs4JmmbKM",
-	"bepyXwnbnwdXsD0se+8UvpJ9bbO7dddc9ssZ0Ndy8cmaqgUXZ6f13Tu8LboocVM6FGcGGjeDOE6GeXgZ",
-	"Zv9IhWUr0bsJQtXk2x5PlNPAo7EOgHZ9nDgLbPY/BVHevm8ERQ02jcN9gZ0MvRUg1gLpGx4O3GDE+Uf7",
-	"z6dza/48KTd9d7V/cMF+3gy616tK1x4FOD0MutqNaTrKQ285XelBwI7rK5e2owYCdVvI40GJf771oKnV",
-	"lsfWeUMwyY8ZInZcThwmXkxOpGJ8Z0FPnnrYOXjSl6zIG1GMWWlq6Ilal5MUpvCGL8S7cliZL/usVWHl",
-	"SWKgznfv59hT6OsmtGH5E6Bxt6H090nwyxKwXkhIzEFLxIz4Qrx9KH/7K8VyJgwUP/xsMIinILRr9DO5",
-	"/PW3RvlUvhBwDFj9D+AZe72tQG+aGV0XRtcVp7ORzuuNjfrgp/6xB7Kp3fBjUKQxhO/JQJ+vnAUUStlV",
-	"pIXC3HA/iaEK3eHjYYpM5F2a9+M/f9Ye/vkQlPZ9sv7tNkkbMGp5NltKQHKP2jhbxjb9Ju0NPvJZ27Qw",
-	"x8+noMSN6yv/QLFYt9pHBhJUL22S9CfXBwCvWTnRXMxYBbsECbvCJDP7X3PqTPLkxG62p6k5+eaeFiV1",
-	"Dp6Ir3YOUGVXpqI/rmTotCfT6XtmoJv5vj5DP9E1dKFj9inDcjLdkZlcr2my6Uk9afkIQC1el3W9n3Ud",
-	"4proop6BSuKq8XHV9Tqrt70+VbpkuzuZm6FOTjFCTKzuuuUV9PqSKLnFlnsLCtUvclIKa/RjX3/fuT3F",
-	"h4WSJajSEVS/iZY5+c8X+EOoevIiQ8S8SzluVUupw6DnRLN7psDx/1AXV9+AJODKPZgc0odY75t1AtVc",
-	"wzR/MwDR/Blnuj5KYb/23sXSMxhVegbCchF6fdthUzKbLga4D8zwT1naL2YufIBdUwvFYasjqaqG5qAX",
-	"jATTC3qGpqrydDH1j+khwePl9CVM68elr5BhFakT6oyA5guKHuKY4DdXXhl5TdE6KwcUQv1yZH45Mr8c",
-	"mV+OzC9H5pcj8/Er6UIb7VMV1HUVIgfkUt66WpKPk0p5G4JMGIzHlw/a/VXZnJHvA80L2QCYen0VT0Ud",
-	"NImgnw+M4qX06/PaXnn+YuxOgX6mIa8QhKrArlSMbJcc+4lhoSo6M/yeJVuaan0q1fAlHXWwJW33wJ+U",
-	"jOo3YJWLOt35PPgKaqqJl4xKwYBbv9fde4uPDMKcYJmpsbU0H9oZDCv4SZrHrDDc4RDGT2BTL+k9gyqS",
-	"TEB1myoMI1WjZgOimqYy353pyR4XMyzy4VzMOPwj5wrUXhrBgtkPT1mMIxFm+REqSeLrvGtXyYWia1+K",
-	"Ga46Dn6bJWKW7S13PiuVcgRK9vSCv1eM3Rcf/C/JTxEc/NG37MMle5t/RouC3MMrWkvZV9/0mt3LVVjH",
-	"6Yub9h4evz025byoWFL17W0qws5uid/HCYxgBdGefQEU8utvn3779P8CAAD//w==",
+	"7L1vkxu3sS/8VVB8TtUm9Yy8K0X2rey+siXZ1k1sKdL6uE7l+m6BnCaJcAjQAGYpRqXvfguNP4PhAMMZ",
+	"krt2EqUq1u5yiAG6G41G96+7P05mYr0RHLhWk+uPkw2VdA0aJP72gip4XZqfGJ9cTzZULyfFhNM1TK4n",
+	"rJwUEwm/1kxCObnWsoZiomZLWFPzjbmQa6rNc1x/9XxSTPRuA/ZXWICcfPpUTF7Pf6B6tjSPl6Bmkm00",
+	"E+ZNt0sgr27pgog50UsgM6qAUEWYJluqiARa3hDKhV6CJIIDYeaP81qBmRROdgm0BNlM9/X8iX1ZPEk3",
+	"J6Ul4wuc0luQTJTdGX1N1oLrZUFUPVuaqTy7evbVk6dX/nW/1iB3zds2dpiD71KC/4jfSJIY/+kj8pp+",
+	"+CvwhV5Orp9fFZ1XfDLfVRvBFSA/30oxrWBtfpwJroFr8yPdbCo2o2ahlxv7xP//D2VW/TF61X9JmE+u",
+	"J//fZSMwl/ZTdenHxTe26fbzkmqyBa7JVgq3bvc1M+rXdcn0K67lDqVPig1Izexs6VTUussJHNEJQml4",
+	"r8Wks/RiQstSglIJyhcTqlsSWlINTzRDWneeZeUgaS4mZurUzjHxSlHrmbCMbi/nwqzhoiBCku1yR7jQ",
+	"qVlsUFRSxBCFkUa9hB1Z0HswPzFJnOR0xjGiBEqnd5z78EIRVuKojOPuo1xtQRLKS/y1EovU0Fu66w6r",
+	"QCkmOC7PfFeLFfALlZ3fVshSpWcX6GumZZ8rEpuq2Sx/tyqKGoI6+tlZNsLRECTmn59G4USw4d4v4Y1i",
+	"+g+YaTNlFOG3dAFdCZ7CXEhIcQ0kcopw+KDJhi6ATGHBuLohHNWZUXtMGbWGFKc4wwFCCFxL93KmYa0O",
+	"7dxo/30K41Ep6a4l0iqzDWeUk6nRzCsoyVwYdTvotUbnld037rHPL6Y1kRQLvqG8fAlzxpnffx1Ncg8Z",
+	"TXBXAbUbIvXhWmQ+m0IltslPFpKWCZ7/6I6pWQVUpkS/olOokiNKaE1iKkQFlCO5EqRQ0EeKsNr27N67",
+	"U+2CaoKPkC+vrq4uUvNcA1W1hPSRFrPPP1i4lyY5J8TqHSyBSkWrBOPKezaDljR35rMvtHSuQUZPRruj",
+	"2Y/dz0pQq+H75iWo1V8FLVMTkHU1Yge+qyt4saR8AQf3gx3YT7Xw1Anr8ms/SOh3zSlAyxIlhVZvI8rP",
+	"aaWg2GNGyWil8t/Js6aZxSZYV91n4YM+LFNugNQKX9AKeEnlS5qwJUr7x85bl6Jiuc96JrsFWKU/YLwU",
+	"WzVOYrdCrsxH6S0eL7/E0ysYlziN5vvN6/vo01i4bRLNmczourxmqnKqs4d2v9ZUtndo6/g3K7kr6U6l",
+	"tmlaGvwMm7ELtxo3w72B+6jzM1IwQR0p1skprxhPr5M7u77LfqarzCfi8A7wlhMO4l5f2OnhAH2L+x9z",
+	"9HSV7DzHjo6+bD7yHBqk4+KtmZD/Psnrla/xM3DCn9qEiZ07ZEQnMOltnbJlvxdbd6e1AxijYG1MhsRZ",
+	"u3MM6xeJnbUovNG6dxp09oKnnWPiIa2hEoYtGjFQpqwcvWR8YUx0ps3K5hVdLKAklO/I2k5rX8fZAy0t",
+	"ZTV0bmopOs0ZL9saNGGPHX+121fl0Ucr2I1TC5VZQkLT9ygMsQEO5d2YW6sCc72fJezQN3PCtCLGsCXK",
+	"SEKtiFlfehStq9Fvtt+ZpumitFt//95S8B4fNNuKroDnhrsHqdpX7txZgXdBpy0N0wqvSVH4/MS8uFjR",
+	"c9yKOeCFoQh7ICJ2M5/cVnoJmrKEoTtz2+wQVfCOd++9dQMVlYJX5ispHQUfZrAJN7xB473yX0mNt6a7",
+	"OzrL+BfsJZxsl8LcGI3W2xHDXfQsWLkhTCc1hNK0Sl6kd+QeZMlmWjmdQyUQUWsi5sTIaUG2/rK9M58d",
+	"9BkgJ1qECRRvlpdjr6Vz94QdsX8ygp4xj4vJdmlHB16vzfytqE6KyT8Esz80gioBpdv8uBb3+G8Fc6S4",
+	"2WT4hLmr2a+J9dqsJmzpaNUZ2uH+mJq9hbNys84RK+0zyR4tb9AVrKAgNXczQsHZMr0k3J07+eMmpc4H",
+	"75+UqHtFPmyWZQ3EHsxEC2vGdyfGHZO7W2dWSyWkd4cHr1GvuyhhXmp7ye5MmRK9FLUyEzX/N5QrCCXO",
+	"nDavpUTBTPCSiKokVOP5kXbqt5Su05X2zUGdeh7nJOO9PyRioY6kNC+QxeQFVAn9Ch+SWulrUsKMrWlF",
+	"hCSUWB8TrQi9nCa9sBVNHamvOR6pM1HVa+vqNL8upKg3hh+Glk89b6aQpFuzwdtDfysk2YDYVHBDYL3R",
+	"O6fO1kwpe+XrHom0qiE9Uinp1n6r0UWinlbRNuH1emontF3u0grXGnY9M9gKmXMxG9EkSEYryxLA0Ctj",
+	"Ge5JU16bWP/JeW42szCYlz6nVIzJIEgl+AKt6qBMU1I42izMGn+yrgb42tyk3eMpQydNN5it3sFGSN3n",
+	"e0vHX5a0JFPQRj9wYX69h6Hu329pXSXNkeBiGuaEY7RKjzKfgzQWWeL69fWCMq40bsZNPa2YWkJJJNwz",
+	"ZX3/w/0285rPMt7xN3NitlhdUVXYE2optgTobGn2zlYyrYGf6C0PrtjhFMuOZERE5U4zgo7HgtBKicac",
+	"koC2losYqlGUC18aOvGsxIx3th50s0YrCh7W4HqNRCuiv5fcWCY8UdMbT7BZr58+Dkys6Qe2Nqro2ZX/",
+	"XzFZM27/+CT+a/dcyV9/l9bP5bUcrcwJTTlqDMHNqlU75hXdSOdjPJx79PU3LPN+HCpJIWsiHOmpdv6E",
+	"vZ1fVQRd54gY2AqJP5GaV6AUwftfmbwedCfnTONxs/InfCto71jp//D0kImdPwPFekMlHEcwnTU8GxVp",
+	"iHaAVsXEqLqUmeX1682e3k0N2i/uV0mjM0MOplJ7K73ar0nN2ZxBSZpN3huiPlL8Q+g6z8nao3FyN6PM",
+	"Nh8SnYlNzv03/6MuF7kX5A0UylTuS0rTfcdc/P6sIzzcnQY4dvYc4m460bsP3DcklMB1f2wruWk8RaL9",
+	"/PTqKnVtoEoZru89/CzxcHptYYDkAmr9gwtvj5j8lPLEHftbKdbkyiNK8NwnFVMaf11P+rdhMVmyxTLt",
+	"2wyXkv714qzcOP5LqTWH8OtBk39E9HdUsGY/MGediF4IBwRk0XgdHmbKR5NEegcpGBmFHMgiJ5L2afee",
+	"3PpuJYMUj+5BOt/PgHvowHn5CfnBs3OqJR+9VxSUd/YkGX04GWNK7+uJLw8e+6PXjW8pmrkm1y/p/FT3",
+	"ZESLFILMHvMen7emJRAXmzyCcsFOSL+NwxaUju9uebdKX+SgPfJV64rDFOGClIZwZAcDXF74wohOzZvi",
+	"9aS48+qelcboeJeKP+dj8MOAEz5CnrU6Xn2ga3QYd+0OY48kvV7mTrumfGc9Osp5hloQxogV3pORcCes",
+	"a6UJrbZ0p8gUiEoiOi2ANCkJGOF03tH1iJtoAmCDnu8a/d72hWli+RhINpIzIKxoHr0LAbFu8DN3JoGP",
+	"MnQJUdKddxLjU0Q7bw1TRMxvvNfOibj/uzXKPZjicLSVrlm1e6hg6/lcZxHmdgxAJeNxsx/c5Y3WOOaa",
+	"inuuoD8i6i/iwyzYgw7f1w4lO9hxvKOyVJrNVoe1CQZTg8C4bRORJ8hIOuTqY62eQU3UNQ6luoOtmZan",
+	"otsavRszF2ilWks2rTWciGQrqaZ30RkyBJvr9Hv+xRbe32bjqw90pm9CaEIZ27wVnmjmBLFWGhzCXTKl",
+	"hcXf933ne/dYjAdLhniZQCiwC1s0CRNvZhqTJtKwdHeEJ41zOQaXE5+iCSu3J5BslKALJqNa7AaRUV8m",
+	"QQ9bgM1AMcjAgvAcDJcuZZE5/buw4XcD/vHnfGQUtUTVzzUSR0fgRhKKeJf07rJ0CHdcfLUXT8Bz5tsw",
+	"PqrxcIAoTDoquJmik/VaJwyqql6n00QqxjM31Lwhm7knFBNc6mFlnjUJv21QVSNuSxEWy59oM8HnTK7x",
+	"UIMPm4o6ZIKRTDJHItnjI/zSd94l7lPPrw77Uvy8kisVNS/PFD/M2S9ZM6XXbshzd8Rx3Tp8O/DA3jM3",
+	"Ra3vvJE39IqSX/qSbnJuDT7cGREuNy5sgaNmZ/5e7yp4XBdAIM1ewt4BF8CRnoNAVb//SkbXAs0wLRnl",
+	"C3vLYXKGP6hfa6sJZ1IoldxynhvBRMXtS9FFU0ymVmjumajwhryQsDsMFkoybZgf4/vGZNnbsB9Y2n6b",
+	"1XuIuQGOpw5WjuZSVReSMm6OGKYVaeC13UuHYGOQe26Zb823UhOqOWtBv9aC40b399cNyJlFcO3B3nPJ",
+	"FXZ6jlpu/MIS1S2/hxt2mh2W9MQfoUol2k4VZovu+2BQSAZwLa+FjrwOjkpMaXSRv9E0d5zsOfua+8vh",
+	"2WGDc1adin3mGQ/zWmT4ionSI53P2ROi757urgUDFuEwxHS2ckDiId8xZt1Jt8TUpRnJGc5ipKHjUjDD",
+	"Hf3CDBykkvYJzw/mO8MTUG8xedOoCcIxCj+AHmv/iiwjsu8QfGbTXc1CzXZmfNg7T+eBH+OuIcWZ2Gnp",
+	"EbgWzKrAtfaL87zLAbDg1zoF1/wr46CsX89cbvApogWp8O+0kkDLndWcA3OGzQh34Vras5/3GSwU2IkE",
+	"3mpRz5bgMU+Y8b0VAfjqPbVDgU+xbCcvh9s7VSM1Vb/nYAAV4oH2clpgS0RDcyJhwZQGSaaGQqrwcFjy",
+	"5dUJrue9vR+m4/iTlJ+/sOStZdobDh6jltuE+GZHgmPAXKStZ7lioJDdjBfI4i0rQWnL6cKYRFDN9zDJ",
+	"zRLa/rhzHBhVLWl1Six3D1DgBmxNtXBETjHF7M+fNo9sm/YhNzKoZYftc4LW5PBHYOVKbHNw5ZGm7G9m",
+	"wzrCtI3ZJNuEWH1D7W16Tw+vN3qXSnUjc4CyUYDowDDaV5ElVYSiRrZZKQVRIoRicGkKfaQubSGZ8tI4",
+	"SpJc9aDk5Id94pA3kHtsrQ1IZZReeUxWriVgxIsGUN2MGy84xZ8fmrIDexcMYefsJajeGGERW568ySIq",
+	"P5OVGVD7ytY6Mec3nrFrWkaO7AtVr81lT8ImWSBhxXiuhgl+hDIQF84Q81Hg2SMSi/0uS8FEfKpee7aO",
+	"3JYSHv06KqW9zFI5n/Har4ndFkaGNx5vS+5mKWnh0ctUzjtdJ0PKHuJeCbFSBDOZvHRtACRWJNlysrFn",
+	"GhpeSWFrAqUhkaXWFUOniU26TcuoSFWg+rmJ5JoHXLmVrK8t8eWL6e4CIwuY0MOJm8xNY5iRFexsto+b",
+	"XuoFABlDUYHWxiIafCpYtry3X8tEazTkgiWUE/hA15sKLHZUWQ/M8TZYiFk6ubPSEQTOLjxMKlpvXuT8",
+	"2roxAESAjzbH5j6i0AUFWFKMckk3i09h9lS7CMP+tKIzOxR6CSaSIVft3IPNEf5rTblmeBYgnLHZxN5b",
+	"YveSh85HMeY5W9hXuOBJx53S6/rGZ9yKos9TfLMpEh1+jVa6faos+V7YBnjW4zmmx8OjsBQXh7gUn9WQ",
+	"x8C2hwGnMuR6G2qijUwNOPKqsaFagzQ0+L9/p0/++Yv5z9WTP3/x5JePV8Wf/vzpv5KRbVEdTOx+J1xW",
+	"ihelfUTxmASBfTi0yMvbuyjqfqTIjYAAFuQKbd5w2HxBfoqR/+5s23pz2sjDhSLmoLVnE5rTZguHanLx",
+	"uyxoX+GrbAmr4zCHiZjL06sBQRdxb0OFQUc72rUp9NYiAIl52i7V0KjJh1DMu8r6oJRdXT3MSe22GC4x",
+	"IxPvPZJhhECIDfC7GVV+hzkCpNAs+H0iYWb0voWphUR7dCKIWpNNjYcmgvmI4DZpp3CgEgyuYBamt7+6",
+	"1MheZIZXk/oRtrdiBaPVizszAxH+fBVJ4Z+++jISv6dFT5rFOZMKiomaic1BNfQeH4r1UFgFFgMwNwHE",
+	"JxTxC786Tj/1pjS8uQd5zyABgx1Xpc1l0iR0epMuc+JA4bJ34jhH3crHJT/mX57HoAZgU6/g4EMH3QCt",
+	"Civxza1d1y4lEG9pykE+c6n+vYs2z/RWLRxswjVmrj9ccQK5+arTJmzt3HxOLlrKrv7DHKsXuITjUff0",
+	"ntJuaIkn0VwHR83kKY/DhmShXxtP3GGeRyM6KZmv1z0gPFz9BbF3GEVoWZJ6k6k03FfPLVlw43sPm69c",
+	"KMflUvfDBccKp79a7WFkUAY9ERsxa65eeTjbW6ezm3ILY4yEathRdXyynHnDgYPFln8L5UUSSIVTUyiP",
+	"0uM9YEam1Ulgxg66XG1hoyf+nZhq6f7CXQxxgJP9gGrPkD6ZjDurhMol+NCZjR9j2Vyh4pTjvepx54oe",
+	"HXVdG38h6z3rkFBfl2XKDQHO2hgGCmmqhvdqSPuU0zWDrGYVMMfoGi37VnKUtjiCp49+0x7O0YrOwOd7",
+	"HpFgnIUk7d1Rr5IKdWAeob8bxumd2cW8q0cjKNN+6VsfN7PBMUUkYLiyxCs+XQF6qZOOlXoAu+sqLrIx",
+	"+p6cq5tzNNRtQGR3JHy4D+mLb/W+1eQ6mn4Qg1L+guGC18LIciGME1s/JJVa7TNxEvERM8wZisAM72ow",
+	"3ZHtks2WvpMB0VBVTeQgeX7Wamz9Au8h3yuyruk0zoipJb8WagXVNRf6Ca0qsc1UIGkJp/Vle+3jJphi",
+	"7zsHVMn115hpdg932ZRz93kG/kcXlPHw5S7ZnfPW+uMsyZvYN37Zmy/oBlvSstn7zuVl9/+UYurXAAjP",
+	"g+IlA0ZzwETyePfaHJ5QZoKuebqFwmOOgsMIck8rVuYZbD/O8BdPgHPCH+OTRU0CRQP6sQ/k6CU5nW9E",
+	"c+0bjoMW5RNNczfSUQlqfi2ZBLUBt8kDgRSXcekVBAZnWtglhzXLX/TiKWbURjpkeJpKGZ0508hoHqh2",
+	"fDi4dZa6VYd3psmWbWQxdciiQRISoEgJ8ZhJsS2hzCaMn6eFRQQu6mqoVuloh/LzEMhnV1eDiwBizlXy",
+	"5WwzwijIDVPBfY9r664+6NZ0QD7c+LYM+2kTalWz6BvhllbVrjcTXeMTQ4fpUSm15APmY59yxYbv2PzQ",
+	"F35eUv16PsJ75TLI911XloV+uTFuzMpIWIBjUdMaBfdb7x49rlBaxmzoQDh7PbyuYFNf/cvj4e5OiXa3",
+	"rQd6WnjPkuonbJ7sQ9Tsjv1YZlfhV0Ks7rxyC4/HMa9nzw9WeTmiFEO+YB2WatkvM2fGmQqxGlDArpHw",
+	"wTzoHD7OGVsQTeUCtLnLxlUM+u0ktxd6YpPvQGnR9Jr7nVcy2jcDB+T3xcCE41OiaK2XIpO+exod9grM",
+	"jvA7ikyczd3/x2R+79PVw60iAI2jQEiqRFMwnnyS+M6PFuqCclrtMNAu4Z7BFl9SAU0nZ3vP0L47L650",
+	"Os5lk067/F5siZhr8H1GwNhlZlNf20adiFtlWpGKraCw5b2NYWzUXx7b2FPZBsHLamQBGp42k0ce3+ly",
+	"lYgjxhIxoVGjV3PjolQDz+g9P3YASzrCOEbhov2YSfFq+p3l8+33qhK6ov5TW9vBaXgaJ4p6XCzHcuJi",
+	"Pk/eh3PpcHsvaJ8byTdx2Pa9qBd/n7VL86fdmQy4fqsrWFv26Rzz2lWLew+fThXYuoK4tiQeyZg3tsTm",
+	"vjcuqUh5kts/K+Iti/3zjNpi3um7psqo/jGAjb3OkgmVPnX1vgYOp6B/uNlSiBEDdgpJD85bL+muIFuA",
+	"VeE7G7tuDwVZ0mpekB1QmVScN07DHrSlgJeQA7JTghdp6/fHB4NvUF2Ti/Az+SdIcWGmccEFKammyZwL",
+	"h35uM/aEnNFUetXIs76iSt/5iNr+TphKrAW/Atg020ERVIBGxaD3z7zV4uCo9uZ7MgKax1CIO0Oy9OE0",
+	"z7YCkaCWonKtVeyGKYafbj7H4XgTGq8rDlzfzlVAOhU2kwHh+b7iX6rVpGJKZzIVlqObNOYLuOW18yD/",
+	"a811JjySq98TkkfOSmGsF/jEjkz80dC5qSSPhDey7ON3Nh6o0kXa7V5wNo0wY5Mt5VbJjAAhjQ315e0V",
+	"tKlOxCJmWy/MfT7NacOMRDTaGj7pcRhX/Qa38upKwgDD2ya9heNjXCLZOHwlJkQnA4R99eWySRA9NnPT",
+	"LTKX5dcs2OaAqtDx8YQs8ajUrbPanAB3QJXeEzZ3WUuOr/3dHr2w3zqKHNFC4MhaY+89QjlpK2DbeOwX",
+	"V4przDm5cZknvMRODkRwggj0G6PH5M51obTleJTA70ZZfOa74UJrG7y57yQvte+bYvTtRQ+vUt9tWRWt",
+	"XVR1pgvIqErZJcskvvNMq3IutnfjXtFFHB/Ww74I+OCePrZs+PElypEORaciuKVDe9UN+NhOM8Oeezi+",
+	"ZfYBMGCmR5bVpWgGp43rqANu8Lt+lfO7Ps3VY86cwCGn3SzAF/XoGPwnn8XFxJ3rnUm8arJCKPGVVrry",
+	"mXDTeVlNy0SwI3rcqyEF5uzVmHo7eBxRUTZqVDIEov+yeXxMBag+/3xP74/+M7cX8jq6/Gp/mxFaVWyE",
+	"adQ43valWIjVXa4RcM1tD7ZyQBv3vfLJ2VKtHhLR39WkmVg8i2bdWRl/2RKffJs0TALxZcIVXYcyv66u",
+	"D+s6ZuL7eK5c+7LmpWwrkn5XBzoN+6PVqZjFnWvZl5FS18UvLaXti3X8yeCKv/uGgCu/GzcVvOs2FXTv",
+	"jjwbKTbe0mnK3R7ljgyU+GkFL2xi9ZgivKNwL/iSHOglB20xl2BRZYCjtsDWNdbioJoJ50kxPwZprdud",
+	"6YZk3vRa4E2+hEPR2Pn1oWli6marl4wqVBIXKfF0iAqVWG3JhXMj6SUw6fJoF65dXaIteS5voS95p69i",
+	"DLaE6MGQ+sNL++4R/Xkwo4ubHEyQaZcT6eQ0uAVkOZoER+VQfehbd3106ykyrMGBSth8oUFK5qpvd+0G",
+	"qEa0xUzLsbkRblLN2d60J4Ui8/TG/g0BA0sa6m8O79ZwBFzZrjJNbxcv2yO29K7tExJ28BRNPxthrbrx",
+	"IkWUIBWVCyCUbKh07UeEAmKjP9aI9o2pXaCuBWaPfKbHV3Py0aQ9qHEjWkVbvvBX8oFspCjrGWITggo7",
+	"7D5ugwHumpmdwIFs2Kuvtl86lBVVzQvFpiyDCy8tzapaS4gPZM/3tCjKBeh0k+lurhWWQ25abhiV7ICE",
+	"ySrLYzyW9mX5KaahsllsK2q9kTf7vpMhbk2bKhtp60PiTFUoC+GQqyNm4EibQoC6qFboUWQJ77WawobF",
+	"Xq/tv7ErroeNoehCPiZpaZQFZciVa2xRr1WeDuNu6+eCIHfP3KhjblMn28leMKmc0Ra1qumxrTxJksnW",
+	"Y2mbOzpzp1wkf4OzAA4fgc24ySX7shTt5Y7N9dN+mAPaRtiW+2747IR+FKmU2lktZbJX1Wvta0xa1y6e",
+	"nQxd5FW6GuKoxMfBvo21y9gam095rgobyYJ8CZ0pkFZrxi2ifch0Mz4H1Yoe2Gk7OjgqF4FtSW4HxMle",
+	"248HuoTv12jrvzanZuzQyCPS9foqxW+Xu8O7ptvYynwtOTkHEDglzXdY2u6hbF0zk58U/A6a4DYrOjBq",
+	"GqHmFtpTCABrFc5qyfTuvdmaPpijvL+Scax5I1YMvHK+nmCq3p1/qjkkNuwvsGupVNzvqMCASojKNC61",
+	"3kw+fcJ8srno7vN3GFbF4lCKmh/9eVkQzNIniBqxJ+dNXDpJilqbK4dwHc4pL4kLOdl79Rfk1T3IHSpY",
+	"Mq01UWzBMUbGCRY2NBc+uzRiF26hP3YFVkt/QV5JKaSK+/4Tm96pyB/effuC/Pn5l//rj1+QlzBja1q5",
+	"itnY3FFpuiPwgc5s1XLLQXUTKmysgXKNhmAp6dZMzDzmPv3i/zQ663ryxvAhKg93PXmKm3YDnG7Y5Hry",
+	"py+uvvgTSoCrW35JN+yS1qX1EyxAu6pVFkP9usSq6kp/jU9gbQy6Bg1STa7/7oTh1xrkrpGFoEitah8k",
+	"q+mRwjRygz1Pj7V3iefVzoLn3EUzlFxnigRocOr9oW598/LOudkXR/r0i9mEaiO4q//17OrK+iC59j3y",
+	"N5uKzXCRl/9wB2jztr4DEzmCNxncNHsu6ijnqF0cMzVkmOOlz3r+ZK3mNZU7H2neUkVKwcHlCYs1biSX",
+	"igmI6G/6zlov9h8qrPgseLX7Iw7ZCNslfPCV/ZMy9wo//ix1DyN15p58OVP3bWkLb5kyTlPetoScVZXN",
+	"D8e+6C/e//eR0haEY0pnK5tgkxSLH+gKvrGPjNpa/2Sb09dK/sk21k+5ppzNjZybLfBWKL2Q8P5vf3Ul",
+	"Gct6vTnDrmsFmxXIezYDi4pEYos54WJbmEMK61yxCjIbLmBrclT9DvSLBn+zt9nSzrNnV8++splE5uWh",
+	"o4Xb/rZ4UycmnhD2nXVANYzZZ8NDqlC/6P8xk0hw/HYJCPU9BzNxoNBPOKDoPW8KbE883Zl/Ys65VWfP",
+	"5Rf4xCAN6frw50nd0WEXNXeG0gWGnTfAbWCF2otv6i2+3FHzmqZSYhgughuZQSeuC5GrG125pgRdXNAh",
+	"1a3MkZJ+d1lD9Fb7W+isG/DDnkZ7DsRD7zVkAx97Trw9kyOYOTWQ615UrM3a9KFWgpvTl1ALYUvNZm0L",
+	"UY6bR2qgiq1Zhp62IpAH1DxtJ4alDqXMK2a1VELmTtpniZP2YRWCgpxJ9YYD2dCFtX/K2vYTdyrO9Sow",
+	"t4ktU3DqIYgCcBkhYjZCJfa/hd69CFAHV83lG1HuzkcRO7qHeH1q3yu1rOHTA/LDgwsT7PCx0jPoZvsW",
+	"Ym5/dusx7qqL+AgVU8Q5VwjlO7IWxtxFS8BsT5vthN/Hw1BIs2P5nhq//MjKT/1HsIKuJk8tqHkEJfZ1",
+	"OXnwXeF6hmcOyZmd+hJoifP+OHl1SxftN3Tsq7NsEkNU85U1uJY76a3ywj5xOokfYIfZqQ3bWk8fial/",
+	"gY2enI9BUd/jTZ3XZKdwpzj45Ov5D1TPlg/GSN8S+pF1ZD8jgwY9l5bUbrtbm58Sx1ryhzVYb5Vr9WoU",
+	"4x9TKvByKarSp7JWYEMjbXF4BxVQ9bjy8Jtw5w1a1AvK+BkY9LbGdAAsDIYcMndpIngwI22hlcT2u6Wr",
+	"/wBi3+IV43Q6m3GabXBA7kPVkuwN7iWzLTFPosrg/IEEiK9DqNdxdpm7eYT0+RMPBaTH5Udj/X/KHge3",
+	"teQvLSg9da/dUAzauxuEi2y0Fe5Bj8L51T9mZ9SSP/ZBHgqCJDj5NpRVOoPY15Ibg5fRyuYRWSgltS1s",
+	"0SVFMfc/dOf4gyuPYUMu6JqKd4aYadHrk3ppn3iMrfHqA10znsqs6RL1FZ0tXa4tnoHo5J1KoCtFmD6L",
+	"ux3MTRIvFE2UiFZbulNkCkQJnwBaUk2nRgsxRZS4IRbgrsK9Je0PLH0vpdz5+1KKjW241KH9825g7jvB",
+	"4QyrfsnUjMrSXKEulC1kgVjfnHCk53e+w8S+IHPhCdM7cdFvcLHoNLaVO3yfFwy0tF2FGj5oogWZwoLZ",
+	"GpjZA/1tHdHn/Kou9ON6ZFM3y5ITrisxN/6CuRyN/B3QYE2MufeAb/K1BkeyfPLL0CMt41zzyM+x3wt+",
+	"0RGuYucfQUexzcixgfYmJ2eYtzikofZm9Xioy3AXrYPdjabFeK+5M5+cU/lC2caRkjhDJfUSj1sdO7ke",
+	"f7fnoadn19ftpcOzwJWcxQU/iuv7s8sZLQ+nHQ75nU+1vBtt9YWL/PYE3j/rrM8667PO+vfWWWcFgdh7",
+	"CtWz5bmQII2+Ohg5CdpqkMOA9eupw0mrj3Ic9DgNedQZ0l5BmVYE7lnp89dPobutlnLIRfMOlN5V8J3b",
+	"of86bhqc8Xsz939XR8137B4IJchHQjlGpQnmkRRECw72jFvSDZzFj2N7FfRfgV67Zx7DlWPfNcSRc7uH",
+	"Vzx25xS5oKMEquG17+UwwIxiHNvo5TeJPxnn4CL+thkBAmgwXyxzCibqDACUoVmwL2Jom+vaMW2XIazR",
+	"rJaA2XqpKY/e1+nZsMrcus1gtpntGpSiC8hBXFxfjJQRod1wkwGE+NpXa3Brb9BYKsK5PXl6Vdgffn7u",
+	"f/rbnwx93KdPrr68bloj+l4tLuM1QPgMxTFhGEHnmYW5746z3r4mXGggNv++mTs68O+4uA7NFKlG0HpT",
+	"rMI8xcG7ExFDuDDqY0t3RAtbvSJpjwgprUU2htF0ha+KZoNV0n6tsZCO+zutJNBy10slGzI7DWr1Ygmz",
+	"VbNsVIrUQXaZJltRVyWZmrUU+OEKYOMdqzmTWNqgxYhp9Z5yJ1hoj+eUs/rtHSCcO6FlQ99QJDOCZpBO",
+	"MYWN5j3nUevPgEwQkLCzxQEZJ9RYu9HqrGalLUVKW6q0sGnleMES2hy9tKqGHbPBFs757m8dQrr32PkX",
+	"Moh7WLkEoumK8YWNdDNDOGLp5KOxYns2Tjdjm7fdBEUROnPNxNqoNWErk/mwvudfnPSdtZN+aFKAH95Q",
+	"ci/7rSPCa9BLlxveQxf7zOOQxbxrNFUCZtB3nCUCa7icJfS6hFDk1+iGVjlaRz93nto64mu6s5U2yDRC",
+	"k4uodXzuKh3ayz+U2+8hdUWYfIJZtsO71dBu2icKbui1naPlW9dHegAhm2oAJztQsTBayjDOlDLJOh8h",
+	"N1ArD73HKlUhdb2kmvrufTdxosiQFJGm5tuxCVHFQzut/+OiFla0M4eyLaXVeKbsRjlTGiL1wzOFJb2I",
+	"mBekFFtu7yvK9eludimIja0nkD1d3tpHHuNwiWpMHEKZ3IPcHY+sOOCUeOuzJR8IHuDX+bgetrg9eMpP",
+	"bT4ommQ1wW3dALIVsrxxtTXV0siSON6R2sr6Kkt73CjBM2AcK5+RuzVn2L+ohGr4Ng6nab/2o9EkCbWQ",
+	"wPS8sC3lT6cADmRsZ9ev/gb3qMumd2X6xAq4IsDLxgnpjeuSYThup/aol8G92DqY5yLS+XdGq+v7I9/T",
+	"4y257wmxZVHP5XoOzA7eZyxPUBApnKPFJrUN2BCXvtpFWpn9QFfwsy9pcb4NcT6NhJPLHJMPpnU6XGhr",
+	"OnNVsQ5Kd0n21UD692aOW6GyV8/56qtZDbCEbcuPsQ5kJgkW8b8mg3r3pFv34A1KzMkFzuECveNujCF2",
+	"qiuh93BXn6EWBhPlewyQD4yBiKo8NQayf1vFOu16yaQG4O6+5S5fyCdSb4y9Ft0E8FTes928B01dfjS8",
+	"6o0Bv2tCIYc9Xg5YcULQ4msjaPYqg2sNWfDDU9+pHo3RWMGuwCAJCjBvd3I+I0bjP+4+02qi3gPCwmoL",
+	"3gu2gt2ZtksovIg7BPUSdb+06gHsb4jLjyvY9W6L9wE68zC7IjUMOg4ezyM0qrP8K67lbmRw2Ll9z6Uf",
+	"XzVNWKIgAdjCVgxPJKNNPOgpYr5rz9yT5+paOMMD3ew6HaIf2YZtusjnAk0hcjd37Y5OZNb/Ri+q4Qc6",
+	"Vu2WRGy44EQCrdC3VdjMC8NSHyFMsO0y9Mrq5d03tkvpQ/DPDP1b87A1hywfLRNnoa/BWdhIXdzNMpBG",
+	"bRy67bAHslTF/YnSVRpEdQ8um+0heNpqwfPY9Rn86jMKFNsM2fD51tcQ076D0Yks/Za5Ev+2WabdmdiS",
+	"x7xpjmXI6VTUmijhqhy7er8RHy3Cqf/68i489TgHlUeJ/fYAJodKe9c0YXkgd2EbGvfvB8lzY7nwHLb2",
+	"HQuzC7J6+dFWjztwGwosGwDN9NXo8jbb6EbwD2yt59l2ixA2R9IQgsCL0Inxvi4HzPNauGKBPee6eQh+",
+	"Jyx5CKOwIcK/+/7lBKi0zXa9jKEZEcFmja14YCtHbVOzG7hpV/9w2yggODLb6DSEx/4lt2tjdUlyOVvC",
+	"rMdGRtBeizYPIM9xo8/HLuaC6+vH0jFFtlLwhddujXnVdJ9V9ByuCQuRpMNs4sBBsd5Q2/kiW4vJPPDA",
+	"XPRv+W0MY/t2pvJnVNlqOHgio74XW0JtgrgdV4X2VvG28ypLSPtxpM4w35xxDBA4rcU4kOkO/02w2bfv",
+	"zFiOFZ095KWnGf+xPRAd5ZAAJRo+hCizvZNgZ4AibsALlQJSc9tA9ByH1M+S6SbhY/9WxLgWTkYS3BS+",
+	"S3mandjE/J3rBvtQOtd2Sv9d87NRsIiYp9o6gx+Drx5y6dzCOCfGA7uFI94+Y30DqZ5t+q6u4CG3KY7/",
+	"u9+m6N7DZuSPwc3gUIy2pc/CCLFZX10Zf6TaZccIiRGnG5ufs8LWr6JOber6UPHgnwbXDj4ue+8cvpJD",
+	"TeC7Fe9c9ssF0tdw8cmaygXjF+f13Tu8rXVRurLgFsVZoMYtMI5T2Dy8wmb/CGkLhlrvJgpVm28HPFFO",
+	"A4/GOiDa9XHiLLjZfxNE+f59IyhqtGniYk3YKQRjLZi+4eHALUZcfjT/fLo05s+Tnor034H+K+Pw02bQ",
+	"vV42uvYkwOlx0NVuTNNRHjslqkYPInZc3bi0HTkQqLuHPB6U+OcbaeqoU4JtBDkEk/yYIWLH5cxh4sXk",
+	"TCrG98n05InDzsGTvoSqbEUxZrWO0BNRz54cpvA9W/A39bAyX+ZZo8Lqs8RAne/ez7Gn0Nf70FToN4DG",
+	"3Yai62fBLwvEellC2hy0TMyILfjrh/K3v5BQAtdYdvJ3g0E8B6Fd26rJ9d9/aRWuZQuOx4DR/wieMdfb",
+	"BvSmQKtYGF2Pp85GuozbdPXBT/1jD2RTu+HHoEhTCN+zgT5fOAsolLJrSIsl0fF+kkIVusPHwxSBl12a",
+	"9+M/f1Ie/vkQlPZd3/7jNsk+YNTwbLYUiOQetXG2AJt+k/a9feR3bdPiHH8/BSXsdB4sFutW+8hAgual",
+	"bZL+6CqZ2mtWSRTjM2hglyhhNzbJjPnyq+eMMGUn9n57npqTr+5pVVPn4En4aucIVXZlKvrjSppOezKd",
+	"vgONvfkPdXj6ka6xpyKYpzSUZLojM7Fe02y7mThp+QRArb0uq7g7ewxxbX0U92w3KonJ1sdND/cibuJ+",
+	"rnTJ/V57boYqO8UEMW111y1roNfXRIqtbSC5oFj9oiQ1N0a/RoC7qqfY7DnHh4UUNarSEVR/nyxz8rfn",
+	"9odQ9eR5YRHzLuV4r1pKDIOeEwX3INHx/1AXV9/6JeDKPZgc04eg980qg2qOMM1fDUA0/44zXR+lsN/+",
+	"3rWlZ2xU6SkKy1XoXG+GzclsvhjgITDDv2Rpv5S58AF3TRSKs02mhGza86Ne0AJNL+yAm6vK08XUP6aH",
+	"xB4v5y9hGh+XvkKGUaROqAuCmi8o+tASUUivjLym2DsrBxRC/Xxkfj4yPx+Zn4/Mz0fm5yPz8SvpYlP4",
+	"cxXUdRUiB+RS3rpako+TSnkbgkw2GG9fPmj3N2VzRr4PNS9mA9jU65t0KuqgSQT9fGQUL6dfn0V75dnz",
+	"sTsFO8mGvEIUqsr2AwOyXTLbyc0WqqIzze4h20xWqXOphs/pqIMtabMHfqNkVL8Bm1zU6c7nwTdQU0W8",
+	"ZDQKBt36ve7eW/vIIMyJLTM1tpbmQzuDcQU/Cv2YFYY7HLLxE9zUS3oPWEUSOFa3acIwQrZqNlhU01SU",
+	"uws1OeBixkU+nIvZDv/IuQLRSxNYMPPhOYtxZMIsP2AlSfs679qVYiHp2pdixquOg98WmZjl/pa7nNVS",
+	"OgJle3rh3xvGHooP/rdg5wgO/uCbJdole5t/RquK3OMr9pZyqL7pO7gXq7CO8xc37T08fnlsynlRMaTq",
+	"29uUh529J34fJziCEURz9gVQyN9/+fTLp/8XAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1,0 +1,166 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"oskel/internal/backup"
+	"oskel/internal/client"
+	"oskel/internal/pgserver"
+)
+
+var upkeepCommands = []command{
+	{
+		name: "doctor", lists: true, short: "check that all is so in the database what must always be so (leads only)",
+		long:    "Reads alone, in a running service. What is wrong is listed with its places, and the exit\ncode is 1.",
+		example: "oskel doctor",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				if len(args) > 0 {
+					return usagef("doctor takes no arguments, found %q", args[0])
+				}
+				return examine(ctx, e)
+			}
+		},
+	},
+	{
+		name: "backup", args: "FILE", short: "write all that the service keeps, as of now, into a file (leads only)",
+		long:    "The file is a zip of a manifest and of PostgreSQL's own dump with its sum. Rules, data,\nsweeps, exceptions, cases, accounts and the audit are in it; the service's flags,\ncertificates and logs are not. It holds password hashes: keep it as you keep the database.",
+		example: "oskel backup oskel-2026-11-02.zip",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				if len(args) != 1 {
+					return usagef("expected the file to write")
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.MakeBackup(ctx)
+				return saveBackup(e, r, err, args[0])
+			}
+		},
+	},
+	{
+		name: "restore", args: "FILE", short: "put a backup in the place of what a stopped service keeps", local: true,
+		long:    "The backup is checked first. It takes the place of all that is there, whole or not at all;\nwhat is there and newer is lost only with -over. An older backup is brought up to date\nwhen the service starts.",
+		example: "oskel restore -data var/oskel oskel-2026-11-02.zip\noskel restore -database postgres://oskel@db/oskel oskel-2026-11-02.zip",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			database := f.String("database", os.Getenv("OSKEL_DATABASE"), "the `URL` of a PostgreSQL database; OSKEL_DATABASE sets it too")
+			data := f.String("data", envOr("OSKEL_DATA", "var/oskel"), "the `directory` of the service's own PostgreSQL")
+			over := f.Bool("over", false, "lose what is newer than the backup")
+			return func(ctx context.Context, args []string) error {
+				if len(args) != 1 {
+					return usagef("expected the file to read")
+				}
+				return restore(ctx, e, args[0], *database, *data, *over)
+			}
+		},
+	},
+}
+
+var errUnwell = errors.New("not all is as it must be")
+
+func examine(ctx context.Context, e *env) error {
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	r, err := c.GetDoctor(ctx)
+	all, err := read[[]client.Examined](e, r, err)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	wrong := 0
+	for _, x := range all {
+		state := "so"
+		if x.Count > 0 {
+			wrong++
+			state = counted(x.Count, "place") + ": " + strings.Join(x.Wrong, "; ")
+		}
+		rows = append(rows, []string{x.Rule, state})
+	}
+	if err := e.show(all, []column{{head: "what must be so"}, {head: "is", wrap: true}}, rows); err != nil {
+		return err
+	}
+	if wrong > 0 {
+		return errUnwell
+	}
+	e.say("All of it is so.\n")
+	return nil
+}
+
+// saveBackup writes beside the file and renames, so that a broken one never bears its name.
+func saveBackup(e *env, r *http.Response, err error, file string) error {
+	if err != nil || r.StatusCode >= 400 {
+		_, err = read[struct{}](e, r, err)
+		return err
+	}
+	defer r.Body.Close() //nolint:errcheck // it was read to its end
+	part, err := os.CreateTemp(filepath.Dir(file), ".oskel-backup-")
+	if err != nil {
+		return fmt.Errorf("writing the backup: %w", err)
+	}
+	defer os.Remove(part.Name()) //nolint:errcheck // it has its name by then
+	n, err := io.Copy(part, r.Body)
+	if err = errors.Join(err, part.Close()); err != nil {
+		return fmt.Errorf("writing the backup: %w", err)
+	}
+	m, _, err := backup.Read(part.Name())
+	if err != nil {
+		return errors.New("the service broke off in the middle of the backup; its log says why")
+	}
+	if err := os.Rename(part.Name(), file); err != nil {
+		return fmt.Errorf("writing the backup: %w", err)
+	}
+	e.say("Wrote %s: %s, %s bytes.\n", file, marksText(m), thousands(n))
+	return nil
+}
+
+func marksText(m backup.Manifest) string {
+	var parts []string
+	for _, k := range m.Marks {
+		parts = append(parts, fmt.Sprintf("%s up to %d", k.Of, k.Last))
+	}
+	return strings.Join(parts, ", ")
+}
+
+func thousands(n int64) string {
+	text := fmt.Sprint(n)
+	for at := len(text) - 3; at > 0; at -= 3 {
+		text = text[:at] + "," + text[at:]
+	}
+	return text
+}
+
+func restore(ctx context.Context, e *env, file, database, data string, over bool) error {
+	if _, _, err := backup.Read(file); err != nil { // before anything is started
+		return err
+	}
+	tools, err := pgserver.Tools()
+	if err != nil {
+		return err
+	}
+	if database == "" {
+		pg, err := pgserver.Start(ctx, pgserver.Options{Dir: data})
+		if err != nil {
+			return err
+		}
+		defer pg.Stop()
+		database = pg.URL
+	}
+	m, err := backup.Restore(ctx, file, database, tools, over)
+	if err != nil {
+		return err
+	}
+	e.say("Restored %s of %s: %s.\n", file, m.At.UTC().Format("2006-01-02 15:04 MST"), marksText(m))
+	return nil
+}
