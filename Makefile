@@ -1,6 +1,6 @@
 # Two commands do everything on a fresh machine: make demo, make test.
 
-.PHONY: demo test run-tests build generate generated prepare prepare-test check lint bench load screenshots clean
+.PHONY: demo test run-tests build generate generated prepare prepare-test check lint bench load faults screenshots clean
 
 GO ?= go
 
@@ -57,6 +57,11 @@ run-tests:
 LINES ?= 1000000
 bench: prepare
 	$(GO) run ./bench -lines $(LINES)
+
+# Everything that can be killed, killed at every work, FAULTS times each; then the doctor.
+FAULTS ?= 30
+faults: prepare-test build
+	$(GO) test ./e2e -count=1 -v -timeout 4h -run 'TestFaults|TestAFullDisk|TestTwoServicesAtAllWorks' -faults $(FAULTS)
 
 # Two hundred people on one desk for a minute, beside a bare handler.
 load: prepare

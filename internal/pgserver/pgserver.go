@@ -395,7 +395,8 @@ func (s *Server) ready(ctx context.Context) error {
 		select {
 		case <-s.ended():
 			text, _ := os.ReadFile(s.log)
-			if last := text[max(0, len(text)-2000):]; strings.Contains(string(last), "shared memory block") && strings.Contains(string(last), "still in use") {
+			// One that was killed just now still has its number until it is buried.
+			if last := string(text[max(0, len(text)-2000):]); strings.Contains(last, "shared memory block") && strings.Contains(last, "still in use") || strings.Contains(last, "Is another postmaster") {
 				return fmt.Errorf("%w (see %s)", errLingers, s.log)
 			}
 			return fmt.Errorf("PostgreSQL stopped at once: %s (all of it in %s)", lastLine(text), s.log)
