@@ -77,7 +77,7 @@ func main() {
 	b := books.New(s)
 	_, err = b.Publish(ctx, books.Publication{Author: "bench", Text: wholeBook(), Note: "bench"})
 	check(err)
-	in := intake.New(s, b)
+	in := intake.New(s, b, time.Now)
 	for _, kind := range []string{"rep", "customer", "product"} {
 		load(ctx, in, "register", kind, filepath.Join(dir, kind+".csv"))
 	}

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -320,4 +322,45 @@ func TestLoadingBeforeARulebook(t *testing.T) {
 	defer s.stop()
 	refused(t, http.StatusConflict, "no-rulebook")(s.send("feed", "sales", smallSales))
 	refused(t, http.StatusConflict, "no-rulebook")(s.as("ana").CreateSweep(ctx, client.NewSweep{Period: "2026-10"}))
+}
+
+// What looks like a slip of the pen is asked about, and taken in when it is meant: days
+// far ahead, keys that differ from others in case alone.
+func TestSlipsOfThePen(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	far := salesHead + "2026-10-05,F1,R1,5,4\n2062-10-05,F2,R1,5,4\n"
+	p := refused(t, 409, "doubtful")(s.send("feed", "sales", far))
+	assert.Equal(t, "this looks like a slip of the pen: day: lines are dated up to 2062-10-05, more than a year ahead", *p.Detail)
+	twins := smallReps + "r1,Arne Again,North,,\nR8,Nova,South,,\nr8,Nova,South,,\n"
+	p = refused(t, 409, "doubtful")(s.send("register", "rep", twins))
+	assert.Contains(t, *p.Detail, `the new key "r1" differs from "R1" in case alone; the new key "r8" differs from "R8" in case alone`)
+	report := want[client.IntakeReport](t, 200)(s.send("register", "rep", twins, func(p *client.CreateIntakeParams) { p.Trial = ptr(true) }))
+	assert.Len(t, *report.Doubts, 2)
+	meant := func(p *client.CreateIntakeParams) { p.Sure = ptr(true) }
+	s.load("register", "rep", twins, meant)
+	s.load("feed", "sales", far, meant)
+	s.load("register", "rep", twins+"R10,New,South,,\n") // known by now
+
+	file := filepath.Join(t.TempDir(), "far.csv")
+	require.NoError(t, os.WriteFile(file, []byte(salesHead+"2062-10-06,F3,R1,5,4\n"), 0o600))
+	code, _, errs := s.oskel("ana", "load", "-feed", "sales", file)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "If that is meant, say so with -sure.")
+	code, out, errs := s.oskel("ana", "load", "-feed", "sales", "-try", file)
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, out+errs, "more than a year ahead")
+	code, _, errs = s.oskel("ana", "load", "-feed", "sales", "-sure", file)
+	assert.Equal(t, 0, code, errs)
+}
+
+// The same file with other line ends is the same file.
+func TestTheSameFileWithOtherLineEnds(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	file := salesHead + "2026-10-05,E1,R1,5,4\n2026-10-06,E2,R1,5,4\n"
+	s.load("feed", "sales", file)
+	p := refused(t, 409, "already-taken-in")(s.send("feed", "sales", strings.ReplaceAll(file, "\n", "\r\n")))
+	assert.Contains(t, *p.Detail, "these very lines were taken in")
+	refused(t, 400, "invalid-request")(s.send("feed", "sales", file, func(p *client.CreateIntakeParams) { p.File = ptr("a\x1b[2J.csv") }))
 }

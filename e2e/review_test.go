@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -121,4 +122,23 @@ func TestCasesAcrossSweeps(t *testing.T) {
 	for _, c := range want[client.CasePage](t, 200)(s.as("rea").ListCases(ctx, &client.ListCasesParams{})).Items {
 		assert.NotEqual(t, "R1", c.Key, "what was settled is not opened anew by the same month")
 	}
+}
+
+// What somebody has taken is put back by that one, or on a lead's word: or else whoever
+// puts it back could settle it.
+func TestWhoPutsACaseBack(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	s.sweep("2026-10")
+	id := s.caseOf("rea", "R3").Id
+	want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, "rob", client.PersonChange{Title: "Rob", Role: "reviewer", Desks: []string{"north"}}))
+	want[client.CaseDetail](t, 200)(s.as("rea").TakeCase(ctx, id, &client.TakeCaseParams{}))
+	p := refused(t, 409, "case-state")(s.as("rob").ReleaseCase(ctx, id, &client.ReleaseCaseParams{}))
+	assert.Contains(t, *p.Detail, "rea has taken it and puts it back, or a lead")
+	refused(t, 409, "case-state")(s.as("rob").SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: "explained"}))
+	d := want[client.CaseDetail](t, 200)(s.as("lea").ReleaseCase(ctx, id, &client.ReleaseCaseParams{}))
+	last := d.Events[len(d.Events)-1]
+	assert.Equal(t, "lea released from rea", strings.Join([]string{last.By, string(last.What), last.Text}, " "))
+	want[client.CaseDetail](t, 200)(s.as("rob").TakeCase(ctx, id, &client.TakeCaseParams{}))
+	refused(t, 400, "invalid-request")(s.as("rob").CommentCase(ctx, id, client.Comment{Text: " \t\n"}))
 }

@@ -35,6 +35,7 @@ type Options struct {
 	Data     string // the directory of that server
 	Port     int    // of that server; 0 takes a free one
 	NoSync   bool   // for tests
+	NoDelay  bool   // for tests that try many passwords
 	Secure   bool   // the console is reached over HTTPS alone
 	Console  fs.FS
 	Now      func() time.Time
@@ -171,8 +172,11 @@ func wire(s *store.Store, database string, o Options) (http.Handler, *people.Ser
 	b := books.New(s)
 	f := figures.New(s)
 	accounts := people.New(s, o.Now)
+	if o.NoDelay {
+		accounts.Unhurried()
+	}
 	handler, err := httpapi.New(httpapi.Services{
-		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b), Sweep: sweep.New(s, b, f, o.Now), Review: review.New(s), People: accounts,
+		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b, o.Now), Sweep: sweep.New(s, b, f, o.Now), Review: review.New(s), People: accounts,
 		// Without its own cleaning up, which cannot be stopped safely; dropEnded does it.
 		Sessions: pgxstore.NewWithCleanupInterval(s.Quick(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits, Proxies: o.Proxies, Audit: s,
 		Backup: func(ctx context.Context, to io.Writer) error {

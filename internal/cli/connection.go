@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"oskel/core/lang"
@@ -33,6 +34,10 @@ func (p *problemError) print(e *env) {
 	}
 	if p.Type == "urn:oskel:overtaken" { // its detail has told the differences
 		e.say("Bring that into your text, or say with -over that you mean to undo it.\n")
+		return
+	}
+	if p.Type == "urn:oskel:doubtful" {
+		e.say("If that is meant, say so with -sure.\n")
 		return
 	}
 	if p.Type == "urn:oskel:equal-lines" {
@@ -117,10 +122,47 @@ func read[T any](e *env, response *http.Response, err error) (T, error) {
 	if response.StatusCode == http.StatusNoContent {
 		return out, nil
 	}
-	if err := json.NewDecoder(response.Body).Decode(&out); err != nil {
+	text, err := io.ReadAll(response.Body)
+	if err == nil {
+		err = json.Unmarshal(tame(text), &out)
+	}
+	if err != nil {
 		return out, fmt.Errorf("reading the service's answer: %w", err)
 	}
 	return out, nil
+}
+
+// tame takes out of an answer's texts what would command a terminal: control
+// characters but line ends and tabs, which others may have put into names.
+func tame(answer []byte) []byte {
+	out := answer[:0:0]
+	for i := 0; i < len(answer); i++ {
+		b := answer[i]
+		switch {
+		case b == '\\' && i+5 < len(answer) && answer[i+1] == 'u':
+			code, err := strconv.ParseUint(string(answer[i+2:i+6]), 16, 32)
+			if err == nil && (code < ' ' && code != '\n' && code != '\t' && code != '\r' || code >= 0x7f && code < 0xa0) {
+				out = append(out, "\\ufffd"...)
+			} else {
+				out = append(out, answer[i:i+6]...)
+			}
+			i += 5
+		case b == '\\' && i+1 < len(answer) && (answer[i+1] == 'b' || answer[i+1] == 'f'):
+			out = append(out, "\\ufffd"...)
+			i++
+		case b == '\\' && i+1 < len(answer):
+			out = append(out, b, answer[i+1])
+			i++
+		case b == 0x7f:
+			out = append(out, "\\ufffd"...)
+		case b == 0xc2 && i+1 < len(answer) && answer[i+1] < 0xa0: // the other control characters, in UTF-8
+			out = append(out, "\\ufffd"...)
+			i++
+		default:
+			out = append(out, b)
+		}
+	}
+	return out
 }
 
 // readText turns an answer into its text, or into the problem it tells.

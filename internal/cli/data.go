@@ -33,6 +33,7 @@ var dataCommands = []command{
 			replace := f.String("replace", "", "the lines replace those that the feed has in this `period`, such as 2026-10, 2026-Q3 or 2026-10-05")
 			correct := f.String("correct", "", "lines that bear the same in this note `column` as one in the file give way to it")
 			again := f.Bool("again", false, "take in lines that are equal to lines already there")
+			sure := f.Bool("sure", false, "take in what looks like a slip of the pen: days far ahead, new keys that differ from others in case alone")
 			try := f.Bool("try", false, "check the file and say what it would bring, and keep nothing")
 			return func(ctx context.Context, args []string) error {
 				into, name := "", ""
@@ -50,7 +51,7 @@ var dataCommands = []command{
 				if len(args) != 1 {
 					return usagef("expected one file, found %d", len(args))
 				}
-				return load(ctx, e, &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(into), Name: name, Again: again, Trial: try}, *replace, *correct, args[0])
+				return load(ctx, e, &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(into), Name: name, Again: again, Sure: sure, Trial: try}, *replace, *correct, args[0])
 			}
 		},
 	},
@@ -206,6 +207,9 @@ func showReport(e *env, file string, r client.IntakeReport) error {
 	}
 	if n := r.NewSubjects; n != nil && *n > 0 {
 		e.say("%s: %s%s.\n", counted(*n, "new subject"), strings.Join(r.Subjects, ", "), map[bool]string{true: ", …"}[*n > len(r.Subjects)])
+	}
+	if r.Doubts != nil {
+		e.say("This looks like a slip of the pen: %s.\n", strings.Join(*r.Doubts, "; "))
 	}
 	if r.EqualWords != nil {
 		e.say("%s.\n", upperFirst(*r.EqualWords))

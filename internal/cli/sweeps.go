@@ -53,10 +53,17 @@ var sweepCommands = []command{
 				if err != nil {
 					return err
 				}
-				r, err := c.ListSweeps(ctx, p)
-				all, err := read[[]client.Sweep](e, r, err)
-				if err != nil {
-					return err
+				all := []client.Sweep{}
+				for more := true; more; {
+					r, err := c.ListSweeps(ctx, p)
+					page, err := read[[]client.Sweep](e, r, err)
+					if err != nil {
+						return err
+					}
+					all = append(all, page...)
+					if more = len(page) > 0; more {
+						p.Before = &page[len(page)-1].Id
+					}
 				}
 				var rows [][]string
 				for _, s := range all {

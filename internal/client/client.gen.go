@@ -1189,6 +1189,9 @@ type IntakeMonth struct {
 
 // IntakeReport defines model for IntakeReport.
 type IntakeReport struct {
+	// Doubts What looks like a slip of the pen
+	Doubts *[]string `json:"doubts,omitempty"`
+
 	// Equal Lines that are equal to lines already there
 	Equal      int64   `json:"equal"`
 	EqualWords *string `json:"equal_words,omitempty"`
@@ -2040,6 +2043,9 @@ type CreateIntakeParams struct {
 	// Again Take in lines that are equal to lines already there
 	Again *bool `form:"again,omitempty" json:"again,omitempty"`
 
+	// Sure Take in what looks like a slip of the pen: days far ahead, new keys that differ from others in case alone
+	Sure *bool `form:"sure,omitempty" json:"sure,omitempty"`
+
 	// Trial Check the file and say what it would bring, and keep nothing
 	Trial *bool `form:"trial,omitempty" json:"trial,omitempty"`
 }
@@ -2110,6 +2116,7 @@ type GetLineUpParams struct {
 type ListSweepsParams struct {
 	// Period A month, such as 2026-10
 	Period *Period `form:"period,omitempty" json:"period,omitempty"`
+	Before *int64  `form:"before,omitempty" json:"before,omitempty"`
 }
 
 // GetTableParams defines parameters for GetTable.
@@ -2784,7 +2791,9 @@ type ClientInterface interface {
 	// Corresponds with POST /api/session/word (the `UseWord` operationId).
 	UseWord(ctx context.Context, body UseWordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListSweeps performs a GET /api/sweeps (the `ListSweeps` operationId) request.
+	// ListSweeps A hundred sweeps at a time; the next are those before the last one's number, and none are the end
+	//
+	// Corresponds with GET /api/sweeps (the `ListSweeps` operationId).
 	ListSweeps(ctx context.Context, params *ListSweepsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// CreateSweepWithBody Evaluate the published revision for a period (analysts and leads)
@@ -4068,7 +4077,9 @@ func (c *Client) UseWord(ctx context.Context, body UseWordJSONRequestBody, reqEd
 	return c.Client.Do(req)
 }
 
-// ListSweeps performs a GET /api/sweeps (the `ListSweeps` operationId) request.
+// ListSweeps A hundred sweeps at a time; the next are those before the last one's number, and none are the end
+//
+// Corresponds with GET /api/sweeps (the `ListSweeps` operationId).
 func (c *Client) ListSweeps(ctx context.Context, params *ListSweepsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListSweepsRequest(c.Server, params)
 	if err != nil {
@@ -5607,6 +5618,18 @@ func NewCreateIntakeRequestWithBody(server string, params *CreateIntakeParams, c
 		if params.Again != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "again", *params.Again, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Sure != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sure", *params.Sure, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -7180,6 +7203,18 @@ func NewListSweepsRequest(server string, params *ListSweepsParams) (*http.Reques
 
 		}
 
+		if params.Before != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "before", *params.Before, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if encoded := queryValues.Encode(); encoded != "" {
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
@@ -8414,9 +8449,11 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/session/word (the `UseWord` operationId).
 	UseWordWithResponse(ctx context.Context, body UseWordJSONRequestBody, reqEditors ...RequestEditorFn) (*UseWordResponse, error)
 
-	// ListSweepsWithResponse performs a GET /api/sweeps (the `ListSweeps` operationId) request.
+	// ListSweepsWithResponse A hundred sweeps at a time; the next are those before the last one's number, and none are the end
 	//
 	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/sweeps (the `ListSweeps` operationId).
 	ListSweepsWithResponse(ctx context.Context, params *ListSweepsParams, reqEditors ...RequestEditorFn) (*ListSweepsResponse, error)
 
 	// CreateSweepWithBodyWithResponse Evaluate the published revision for a period (analysts and leads)
@@ -12591,9 +12628,11 @@ func (c *ClientWithResponses) UseWordWithResponse(ctx context.Context, body UseW
 	return ParseUseWordResponse(rsp)
 }
 
-// ListSweepsWithResponse performs a GET /api/sweeps (the `ListSweeps` operationId) request.
+// ListSweepsWithResponse A hundred sweeps at a time; the next are those before the last one's number, and none are the end
 //
 // Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/sweeps (the `ListSweeps` operationId).
 func (c *ClientWithResponses) ListSweepsWithResponse(ctx context.Context, params *ListSweepsParams, reqEditors ...RequestEditorFn) (*ListSweepsResponse, error) {
 	rsp, err := c.ListSweeps(ctx, params, reqEditors...)
 	if err != nil {

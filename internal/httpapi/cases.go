@@ -153,7 +153,11 @@ func (s *server) ReleaseCase(ctx context.Context, r contract.ReleaseCaseRequestO
 }
 
 func (s *server) CommentCase(ctx context.Context, r contract.CommentCaseRequestObject) (contract.CommentCaseResponseObject, error) {
-	if err := s.Review.Comment(ctx, r.Id, whoAsks(ctx), r.Body.Text); err != nil {
+	text := strings.TrimSpace(r.Body.Text)
+	if text == "" {
+		return nil, fail(http.StatusBadRequest, "invalid-request", "Not understood: text: a comment says something.")
+	}
+	if err := s.Review.Comment(ctx, r.Id, whoAsks(ctx), text); err != nil {
 		return nil, missing(err, "case %d", r.Id)
 	}
 	d, err := s.caseDetail(ctx, r.Id)

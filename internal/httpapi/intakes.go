@@ -30,7 +30,7 @@ func (s *server) ListIntakes(ctx context.Context, _ contract.ListIntakesRequestO
 }
 
 func (s *server) CreateIntake(ctx context.Context, r contract.CreateIntakeRequestObject) (contract.CreateIntakeResponseObject, error) {
-	request := intake.Request{Into: string(r.Params.Into), Name: r.Params.Name, File: "the file", Author: whoAsks(ctx).Name, Body: r.Body, Again: or(r.Params.Again, false)}
+	request := intake.Request{Into: string(r.Params.Into), Name: r.Params.Name, File: "the file", Author: whoAsks(ctx).Name, Body: r.Body, Again: or(r.Params.Again, false), Sure: or(r.Params.Sure, false)}
 	if r.Params.File != nil {
 		request.File = *r.Params.File
 	}
@@ -58,6 +58,9 @@ func reportOut(r intake.Report) contract.IntakeReport {
 	out := contract.IntakeReport{Rows: r.Rows, Months: []contract.IntakeMonth{}, Subjects: append([]string{}, r.Subjects[:min(len(r.Subjects), shownSubjects)]...), NewSubjects: ptr(len(r.Subjects))}
 	for _, m := range r.Months {
 		out.Months = append(out.Months, contract.IntakeMonth{Month: m.Month.String(), Rows: m.Rows, Before: m.Before, Totals: m.Sums, TotalsBefore: m.BeforeSums})
+	}
+	if len(r.Doubts) > 0 {
+		out.Doubts = &r.Doubts
 	}
 	if r.Equal != nil {
 		out.Equal, out.EqualWords = r.Equal.Lines, ptr(r.Equal.Error())

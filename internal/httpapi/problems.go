@@ -55,6 +55,7 @@ func problemOf(err error) contract.Problem {
 	var refusal *intake.Refusal
 	var again *intake.Again
 	var equal *intake.Equal
+	var doubtful *intake.Doubtful
 	var faulty *books.Faulty
 	var overtaken *books.Overtaken
 	var period *books.PeriodError
@@ -79,6 +80,8 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusConflict, "already-taken-in")
 	case errors.As(err, &equal):
 		return simple(http.StatusConflict, "equal-lines")
+	case errors.As(err, &doubtful):
+		return simple(http.StatusConflict, "doubtful")
 	case errors.As(err, &faulty):
 		p := simple(http.StatusUnprocessableEntity, "rulebook-refused")
 		p.Count = ptr(len(faulty.Problems))

@@ -10,9 +10,11 @@ import (
 	"io"
 	"io/fs"
 	"net/http"
+	"net/url"
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/getkin/kin-openapi/openapi3filter"
@@ -225,6 +227,10 @@ func (s *server) validate(router routers.Router) gin.HandlerFunc {
 			refuse(c, fail(http.StatusNotFound, "not-found", "There is nothing at %s %s.", c.Request.Method, c.Request.URL.Path))
 			return
 		}
+		if !readable(c.Request.URL) {
+			refuse(c, errNUL)
+			return
+		}
 		operation := upperFirst(route.Operation.OperationID)
 		if slices.Contains(quick, operation) {
 			c.Request = c.Request.WithContext(store.Quickly(c.Request.Context()))
@@ -258,6 +264,23 @@ const (
 	mostJSON    = 200_000 // values and keys
 )
 
+// errNUL says that a text holds what no text does, and no database keeps.
+var errNUL = fail(http.StatusBadRequest, "invalid-request", "A text of the request holds the character NUL, or bytes that are no UTF-8.")
+
+// readable says whether all texts of an address are such.
+func readable(u *url.URL) bool {
+	text := func(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }
+	if !text(u.Path) {
+		return false
+	}
+	for name, values := range u.Query() {
+		if !text(name) || slices.ContainsFunc(values, func(v string) bool { return !text(v) }) {
+			return false
+		}
+	}
+	return true
+}
+
 // shallow reads a request's JSON and refuses one that is nested too deep or
 // holds too much.
 func shallow(r *http.Request) error {
@@ -270,6 +293,9 @@ func shallow(r *http.Request) error {
 	for i := 0; i < len(body); i++ {
 		switch b := body[i]; {
 		case quoted && b == '\\':
+			if bytes.HasPrefix(body[i+1:], []byte("u0000")) {
+				return errNUL
+			}
 			i++
 		case b == '"':
 			quoted = !quoted

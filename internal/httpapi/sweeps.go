@@ -105,7 +105,7 @@ func (s *server) ListSweeps(ctx context.Context, r contract.ListSweepsRequestObj
 		}
 		key = &k
 	}
-	all, err := s.Sweep.Sweeps(ctx, key)
+	all, err := s.Sweep.Sweeps(ctx, key, or(r.Params.Before, 0), sweepPage)
 	if err != nil {
 		return nil, err
 	}
@@ -117,17 +117,24 @@ func (s *server) ListSweeps(ctx context.Context, r contract.ListSweepsRequestObj
 	if err != nil {
 		return nil, err
 	}
-	out, last := contract.ListSweeps200JSONResponse{}, map[calendar.Key]bool{}
+	last, err := s.Sweep.LastOf(ctx, keys...)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ListSweeps200JSONResponse{}
 	c := s.calendar(ctx)
 	for _, sw := range all {
 		one := sweepOut(c, sw, false)
-		if !last[sw.Period] { // those after it have overtaken the earlier ones
-			one.Stale, last[sw.Period] = optional(stale[sw.Period]), true
+		if last[sw.Period].ID == sw.ID { // those after it have overtaken the earlier ones
+			one.Stale = optional(stale[sw.Period])
 		}
 		out = append(out, one)
 	}
 	return out, nil
 }
+
+// sweepPage is how many sweeps are listed at once.
+const sweepPage = 100
 
 func (s *server) CreateSweep(ctx context.Context, r contract.CreateSweepRequestObject) (contract.CreateSweepResponseObject, error) {
 	p, err := s.periodParam(ctx, r.Body.Period)

@@ -88,7 +88,7 @@ func readFeed(ctx context.Context, tx *store.Tx, book *rulebook.Book, r Request,
 	t := openTable(r.File, body, required, append(append([]string(nil), f.Labels...), f.Notes...))
 	appender := tx.NewAppender(f, in.ID)
 	w := newBlockWriter(ctx, appender)
-	err = (&lineReader{t: t, feed: f, subjects: subjects, only: only}).read(w, in)
+	err = (&lineReader{t: t, feed: f, subjects: subjects, only: only, doubts: r.doubts}).read(w, in)
 	if written := w.close(); err == nil {
 		err = written
 	}
@@ -188,6 +188,7 @@ type lineReader struct {
 	feed     *rulebook.Feed
 	subjects []*keys
 	only     *stretch // of a replacement
+	doubts   *doubts
 }
 
 // stretch is a period by its days, both included.
@@ -252,6 +253,7 @@ func (l *lineReader) read(w *blockWriter, in *store.Intake) error {
 	if t.refusal.Count > 0 {
 		return nil
 	}
+	l.doubts.days(f.Date, days)
 	w.blocks <- block
 	in.Lines = count
 	in.Totals = map[string]string{}

@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"slices"
+	"time"
 
 	"oskel/core/calendar"
 	"oskel/core/lang"
@@ -22,10 +23,11 @@ import (
 type Service struct {
 	store *store.Store
 	books *books.Service
+	now   func() time.Time
 }
 
-// New is a service over a store.
-func New(s *store.Store, b *books.Service) *Service { return &Service{s, b} }
+// New is a service over a store; now is the clock by which a day is far ahead.
+func New(s *store.Store, b *books.Service, now func() time.Time) *Service { return &Service{s, b, now} }
 
 // Request is a file on its way in.
 type Request struct {
@@ -35,9 +37,12 @@ type Request struct {
 	Replace string // a period whose lines give way; "" adds
 	Correct string // a note column: lines that bear the same as one in the file give way
 	Again   bool   // take in lines that are there already
+	Sure    bool   // take in what is doubtful
 	Trial   bool   // check the file and report on it, and keep nothing
 	Author  string
 	Body    io.Reader
+
+	doubts *doubts
 }
 
 // Errors that are not faults of the file.
@@ -59,6 +64,7 @@ type Report struct {
 	Months   []store.MonthTotals // those that the file touches, with the two before the first
 	Subjects []string            // new ones
 	Equal    *Equal              // lines that are there already
+	Doubts   []string            // what may be a slip of the pen
 }
 
 // errTrial ends the transaction of a trial.
@@ -96,8 +102,9 @@ func (s *Service) take(ctx context.Context, r Request, report *Report) (store.In
 		return in, err
 	}
 	defer done()
+	r.doubts = &doubts{ahead: book.Calendar.Today(s.now()) + farAhead}
 	sum := sha256.New()
-	body := io.TeeReader(file, sum)
+	body := io.TeeReader(file, evenEnds{sum})
 	err = s.store.Do(ctx, store.LockIntake, func(tx *store.Tx) error {
 		// The rulebook may be another since the file was begun.
 		revision, err := tx.LatestRevision(ctx)
@@ -119,7 +126,11 @@ func (s *Service) take(ctx context.Context, r Request, report *Report) (store.In
 		}
 		in.SHA256 = sum.Sum(nil)
 		if r.Trial {
+			report.Doubts = r.doubts.found
 			return tell(ctx, tx, book, r, &in, fresh, report)
+		}
+		if len(r.doubts.found) > 0 && !r.Sure {
+			return &Doubtful{r.doubts.found}
 		}
 		if !r.Again {
 			if err := refuseAgain(ctx, tx, book, r, &in); err != nil {

@@ -39,6 +39,7 @@ func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request
 	if rr.t.refusal.Count > 0 {
 		return nil, nil, rr.t.refusal, nil
 	}
+	r.doubts.keys(known.all, rr.fresh)
 	in.Lines = int64(len(rr.rows))
 	return func(tx *store.Tx) error {
 		if err := tx.AddSubjects(ctx, k.Name, in.ID, len(known.all), rr.fresh); err != nil {

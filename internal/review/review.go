@@ -61,8 +61,16 @@ func (s *Service) Release(ctx context.Context, id int64, by store.Person, versio
 		if c.State != "taken" {
 			return "", "", fmt.Errorf("%w: nobody has taken it", ErrState)
 		}
+		// Who could put it back could settle it then.
+		if *c.TakenBy != by.Name && by.Role != people.Lead {
+			return "", "", fmt.Errorf("%w: %s has taken it and puts it back, or a lead", ErrState, *c.TakenBy)
+		}
+		text := ""
+		if *c.TakenBy != by.Name {
+			text = "from " + *c.TakenBy
+		}
 		c.State, c.TakenBy = "open", nil
-		return "released", "", nil
+		return "released", text, nil
 	})
 }
 

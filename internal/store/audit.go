@@ -63,7 +63,7 @@ type AuditAsk struct {
 // Audit lists entries, the newest first.
 func (s *Store) Audit(ctx context.Context, ask AuditAsk) ([]AuditEntry, error) {
 	rows, err := s.pool.Query(ctx, `select id, at, person, way, address, request, operation, about, outcome from audit
-		where ($1 = '' or person = $1) and ($2 = '' or operation = $2) and ($3 = 0 or id < $3) order by id desc limit $4`, ask.Person, ask.Operation, ask.Before, ask.Most)
+		where ($1 = '' or person = $1) and ($2 = '' or operation = $2) and ($3::bigint = 0 or id < $3) order by id desc limit $4`, ask.Person, ask.Operation, ask.Before, ask.Most)
 	if err != nil {
 		return nil, err
 	}

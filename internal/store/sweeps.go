@@ -76,13 +76,13 @@ func (s *Store) Sweep(ctx context.Context, id int64) (Sweep, error) {
 	return all[0], nil
 }
 
-// Sweeps lists the newest sweeps, at most a hundred, of one period or, with
-// nil, of all.
-func (s *Store) Sweeps(ctx context.Context, k *calendar.Key) ([]Sweep, error) {
+// Sweeps lists sweeps, the newest first, of one period or, with nil, of all; at most
+// so many, and only those before a number unless that is 0.
+func (s *Store) Sweeps(ctx context.Context, k *calendar.Key, before int64, most int) ([]Sweep, error) {
 	if k == nil {
-		return manySweeps(ctx, s.pool, "order by id desc limit 100")
+		return manySweeps(ctx, s.pool, "where $1::bigint = 0 or id < $1 order by id desc limit $2", before, most)
 	}
-	return manySweeps(ctx, s.pool, "where grain = $1 and period = $2 order by id desc limit 100", k.Grain, k.Start.Time())
+	return manySweeps(ctx, s.pool, "where grain = $3 and period = $4 and ($1::bigint = 0 or id < $1) order by id desc limit $2", before, most, k.Grain, k.Start.Time())
 }
 
 // LatestSweeps lists the last sweep of each period from one to another of the

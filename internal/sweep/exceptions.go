@@ -56,9 +56,10 @@ func (s *Service) Exception(ctx context.Context, id int64) (store.Exception, sto
 	return e, made, err
 }
 
-// Sweeps lists the newest sweeps of one period or, with nil, of all.
-func (s *Service) Sweeps(ctx context.Context, k *calendar.Key) ([]store.Sweep, error) {
-	return s.store.Sweeps(ctx, k)
+// Sweeps lists at most so many sweeps, the newest first, of one period or, with nil, of
+// all; those before a number, unless it is 0.
+func (s *Service) Sweeps(ctx context.Context, k *calendar.Key, before int64, most int) ([]store.Sweep, error) {
+	return s.store.Sweeps(ctx, k, before, most)
 }
 
 // Latest is the last sweep of a period, or store.ErrNotFound.

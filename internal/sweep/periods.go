@@ -111,6 +111,15 @@ func (s *Service) Stale(ctx context.Context, keys ...calendar.Key) (map[calendar
 	if err != nil {
 		return nil, err
 	}
+	swept, err := s.LastOf(ctx, keys...)
+	if err != nil {
+		return nil, err
+	}
+	return s.StaleOf(ctx, newest, swept)
+}
+
+// LastOf is the last sweep of each of some periods, without what it found.
+func (s *Service) LastOf(ctx context.Context, keys ...calendar.Key) (map[calendar.Key]store.Sweep, error) {
 	swept := map[calendar.Key]store.Sweep{}
 	for _, k := range keys {
 		if _, known := swept[k]; known {
@@ -123,7 +132,7 @@ func (s *Service) Stale(ctx context.Context, keys ...calendar.Key) (map[calendar
 			return nil, err
 		}
 	}
-	return s.StaleOf(ctx, newest, swept)
+	return swept, nil
 }
 
 // StaleOf says the same of the last sweeps of some periods, beside what is newest.

@@ -760,6 +760,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A hundred sweeps at a time; the next are those before the last one's number, and none are the end */
         get: operations["listSweeps"];
         put?: never;
         /** Evaluate the published revision for a period (analysts and leads) */
@@ -1711,6 +1712,8 @@ export interface components {
              */
             equal: number;
             equal_words?: string;
+            /** @description What looks like a slip of the pen */
+            doubts?: string[];
         };
         IntakeMonth: {
             month: string;
@@ -3242,6 +3245,8 @@ export interface operations {
                 correct?: string;
                 /** @description Take in lines that are equal to lines already there */
                 again?: boolean;
+                /** @description Take in what looks like a slip of the pen: days far ahead, new keys that differ from others in case alone */
+                sure?: boolean;
                 /** @description Check the file and say what it would bring, and keep nothing */
                 trial?: boolean;
             };
@@ -3329,6 +3334,7 @@ export interface operations {
             query?: {
                 /** @description A month, such as 2026-10 */
                 period?: components["parameters"]["Period"];
+                before?: number;
             };
             header?: never;
             path?: never;

@@ -11,6 +11,7 @@ export interface Sending {
   replace?: string
   correct?: string
   again?: boolean
+  sure?: boolean
   trial?: boolean
 }
 

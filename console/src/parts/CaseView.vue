@@ -111,7 +111,7 @@ const did: Record<string, string> = {
         Take this case
       </button>
       <button
-        v-if="data.may_act && data.case.state === 'taken'"
+        v-if="data.may_act && data.case.state === 'taken' && (mine || person?.role === 'lead')"
         class="button"
         :disabled="act.isPending.value"
         @click="act.mutate({ ...here, do: 'release' })"

@@ -85,9 +85,12 @@ const check = () =>
   attempt(async () => {
     report.value = await send<Schemas['IntakeReport']>(file.value!, { ...asked.value, trial: true })
   })
-const load = (again: boolean) =>
+const doubtful = computed(() => !!report.value?.equal || !!report.value?.doubts?.length)
+// Whoever has read what is doubtful means it.
+const load = () =>
   attempt(async () => {
-    taken.value = await send<Schemas['Intake']>(file.value!, { ...asked.value, again })
+    const meant = { again: !!report.value?.equal, sure: !!report.value?.doubts?.length }
+    taken.value = await send<Schemas['Intake']>(file.value!, { ...asked.value, ...meant })
     file.value = undefined
     queries.invalidateQueries()
   })
@@ -200,6 +203,9 @@ const size = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6)
           }}{{ report.new_subjects > report.subjects.length ? ', …' : '' }}</template
         >.
       </p>
+      <p v-for="d in report.doubts" :key="d" role="status" class="mt-1 border-l-4 border-amber pl-2.5">
+        This looks like a slip of the pen: {{ d }}.
+      </p>
       <p v-if="report.equal" role="status" class="mt-1 border-l-4 border-amber pl-2.5">{{ report.equal_words }}.</p>
       <div v-if="report.months.length" class="mt-2 overflow-x-auto">
         <table class="grid-table figures">
@@ -230,8 +236,8 @@ const size = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6)
           </tbody>
         </table>
       </div>
-      <button class="button-main mt-3" :disabled="busy" @click="load(report.equal > 0)">
-        {{ report.equal ? 'Take it in all the same' : `Take in ${countWords(report.rows, 'row')}` }}
+      <button class="button-main mt-3" :disabled="busy" @click="load()">
+        {{ doubtful ? 'Take it in all the same' : `Take in ${countWords(report.rows, 'row')}` }}
       </button>
     </div>
     <p v-if="taken" role="status" class="mt-2">
