@@ -122,6 +122,15 @@ func TestBackupAndRestore(t *testing.T) {
 	assert.Contains(t, errs, "revisions up to 1")
 	before := want[client.ExceptionPage](t, 200)(s.as("lea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10"}))
 
+	// Whatever table there is, a restoring drops it.
+	rows, err := s.pool(t).Query(ctx, "select relname from pg_class where relnamespace = 'public'::regnamespace and relkind in ('r', 'p')")
+	require.NoError(t, err)
+	tables, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	require.NoError(t, err)
+	for _, table := range tables {
+		assert.Regexp(t, "[ ,]"+table+"[ ,]", store.ClearSQL)
+	}
+
 	// Into an empty database, on which a service then works.
 	empty := newDatabase(t, "")
 	code, out := local("restore", "-database", empty, file)

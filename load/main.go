@@ -24,6 +24,7 @@ var (
 	howMany  = flag.Int("people", 200, "people at work")
 	cases    = flag.Int("cases", 10_000, "cases on their desk")
 	duration = flag.Duration("for", time.Minute, "how long they work")
+	lines    = flag.Int("lines", 1_000_000, "lines of each of ten files that are loaded at once, while ten people work; 0 loads none")
 	profile  = flag.String("profile", "", "write a CPU profile of the work to this `file`")
 )
 
@@ -71,6 +72,11 @@ func main() {
 	work := w.work(*duration)
 	pprof.StopCPUProfile()
 	w.hold(ctx, pg.URL)
+	beside := newMeasured()
+	if *lines > 0 {
+		fmt.Printf("Loading ten files of %d lines\n", *lines)
+		beside = w.beside(*lines)
+	}
 
 	fmt.Printf("\n%d people on %d cases for %s, %s, %d cores, %s\n\n", *howMany, *cases, *duration, runtime.Version(), runtime.NumCPU(), time.Now().Format("2 Jan 2006"))
 	fmt.Println("| what | requests a second | p50 | p99 | longest | errors |\n| --- | ---: | ---: | ---: | ---: | ---: |")
@@ -79,6 +85,7 @@ func main() {
 	for _, op := range operations {
 		work.only(op).print(op)
 	}
+	beside.print(fmt.Sprintf("ten people's desk while ten files of %d lines are loaded", *lines))
 	fmt.Printf("\nAgainst the bare handler: %.2f. Cases that somebody else had taken first: %d. Taken twice: none.\n", work.rate()/bare.rate(), work.lost)
 }
 

@@ -22,7 +22,6 @@ import (
 type world struct {
 	url    string
 	tokens []string
-	ids    []int64
 }
 
 var visitor = &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 1000, MaxConnsPerHost: 1000}}
@@ -158,6 +157,49 @@ func (w *world) work(length time.Duration) *measured {
 	}
 	wait.Wait()
 	return out.done(length)
+}
+
+// beside has ten files loaded at once, and ten people look at their desk meanwhile.
+func (w *world) beside(lines int) *measured {
+	ana := w.token("ana")
+	var loads, looks sync.WaitGroup
+	began, over := time.Now(), make(chan struct{})
+	for n := range 10 {
+		var file strings.Builder
+		file.WriteString("day,rep,net\n")
+		for i := range lines {
+			fmt.Fprintf(&file, "2026-%02d-%02d,R%06d,%d\n", 1+n, 1+i%28, i%*cases, i)
+		}
+		body := []byte(file.String())
+		loads.Go(func() {
+			status, text, err := ask("POST", w.url+"/api/intakes?into=feed&name=sales&again=true", ana, "text/csv", body)
+			check(err)
+			if status != 201 {
+				check(fmt.Errorf("loading: %d %s", status, text))
+			}
+		})
+	}
+	out := newMeasured()
+	for i := range min(10, len(w.tokens)) {
+		looks.Go(func() {
+			for {
+				select {
+				case <-over:
+					return
+				case <-time.After(100 * time.Millisecond): // as people do, and not as fast as they can
+				}
+				for _, path := range []string{"/api/cases?mine=true&limit=50", "/api/session"} {
+					began := time.Now()
+					status, text, err := ask("GET", w.url+path, w.tokens[i], "", nil)
+					out.add("beside", time.Since(began), err == nil && status == 200, string(text[:min(len(text), 200)]))
+				}
+			}
+		})
+	}
+	loads.Wait()
+	close(over)
+	looks.Wait()
+	return out.done(time.Since(began))
 }
 
 // bare is a handler that runs one indexed query, asked by as many at once.

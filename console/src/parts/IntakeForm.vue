@@ -87,13 +87,14 @@ const check = () =>
   })
 const doubtful = computed(() => !!report.value?.equal || !!report.value?.doubts?.length)
 // Whoever has read what is doubtful means it.
-const load = () =>
-  attempt(async () => {
-    const meant = { again: !!report.value?.equal, sure: !!report.value?.doubts?.length }
+function load() {
+  const meant = { again: !!report.value?.equal, sure: !!report.value?.doubts?.length }
+  return attempt(async () => {
     taken.value = await send<Schemas['Intake']>(file.value!, { ...asked.value, ...meant })
     file.value = undefined
     queries.invalidateQueries()
   })
+}
 const number = (t?: string) => (t ? Number(t).toLocaleString('en-GB', { maximumFractionDigits: 2 }) : '–')
 const totals = computed(() => Object.keys(report.value?.months[0]?.totals ?? {}).sort())
 const size = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6).toFixed(1)} MB`)
