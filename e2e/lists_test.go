@@ -230,3 +230,50 @@ func TestADeskOfManyCases(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("lea", password), p.Go("/desk?desk=north"), p.Sees("late"), p.Until("document.querySelectorAll('main li').length === 100"), p.ClickText("More cases"), p.Until("document.querySelectorAll('main li').length === 200"))
 }
+
+// What every rule says of one subject, in the words of the sweep, at the command line
+// and by the API: flagged, clear, without data, of another kind.
+func TestWhy(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	s.sweep("2026-10")
+	d := want[client.SubjectVerdicts](t, 200)(s.as("rea").ListVerdicts(ctx, &client.ListVerdictsParams{Key: "R2", Period: "2026-10"}))
+	assert.Equal(t, "rep R2 Bera Made-Up", strings.Join([]string{d.Kind, d.Key, d.Name}, " "))
+	assert.Equal(t, map[string]string{"territory": "South"}, d.Attributes)
+	flagged := s.exceptions("2026-10")
+	for _, v := range d.Verdicts {
+		if e, ok := flagged[v.Rule+" R2"]; ok {
+			assert.Equal(t, e.Sentence, v.Sentence)
+			assert.Equal(t, e.Grade, v.Grade)
+		} else {
+			assert.Empty(t, v.Grade, v.Rule)
+		}
+	}
+	require.Len(t, d.Verdicts, 3)
+	assert.Equal(t, "10.0%", *d.Verdicts[0].Held)
+	assert.Equal(t, "18.0%", *d.Verdicts[0].Cut)
+	assert.Equal(t, "8.0%", *d.Verdicts[0].Away)
+
+	none := want[client.SubjectVerdicts](t, 200)(s.as("rea").ListVerdicts(ctx, &client.ListVerdictsParams{Key: "South", Kind: ptr("rep.territory"), Period: "2026-10"}))
+	assert.Empty(t, none.Verdicts)
+	assert.Equal(t, 3, none.Elsewhere)
+	gone := want[client.SubjectVerdicts](t, 200)(s.as("rea").ListVerdicts(ctx, &client.ListVerdictsParams{Key: "R4", Period: "2026-10"}))
+	for _, v := range gone.Verdicts {
+		assert.Equal(t, client.SubjectVerdictOutcome("not judged"), v.Outcome, v.Rule)
+	}
+	refused(t, 404, "not-found")(s.as("rea").ListVerdicts(ctx, &client.ListVerdictsParams{Key: "R99", Period: "2026-10"}))
+	refused(t, 400, "unknown-level")(s.as("rea").ListVerdicts(ctx, &client.ListVerdictsParams{Key: "R2", Kind: ptr("ship"), Period: "2026-10"}))
+
+	code, out, errs := s.oskel("rea", "why", "-period", "2026-10", "R2")
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "rep R2 (Bera Made-Up), Oct 2026")
+	assert.Regexp(t, `Act now +thin-margin +10\.0% +18\.0% +8\.0% +Margin rate is 10\.0%, below 18%\.`, out)
+	code, _, errs = s.oskel("rea", "why", "R2")
+	assert.Equal(t, 2, code, errs)
+
+	p := screen(t, s, 1280, 800)
+	do(t, p.SignIn("rea", password), p.Go("/subjects/rep/R2?period=2026-10"), p.Sees("Bera Made-Up"), p.Sees("Margin rate is 10.0%, below 18%."), p.Sees("South"))
+	found, err := p.Axe(axeSource)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+}

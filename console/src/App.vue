@@ -32,7 +32,7 @@ const sections = [
   { path: '/desk', name: 'Desk', icon: InboxStackIcon },
   { path: '/data', name: 'Data', icon: ArchiveBoxIcon },
 ]
-const belongs: Record<string, string> = { '/cases': '/desk', '/measures': '/figures' }
+const belongs: Record<string, string> = { '/cases': '/desk', '/measures': '/figures', '/subjects': '/exceptions' }
 const here = computed(() => {
   const first = '/' + route.path.split('/')[1]
   return belongs[first] ?? first

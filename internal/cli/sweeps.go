@@ -110,6 +110,26 @@ var sweepCommands = []command{
 		},
 	},
 	{
+		name: "why", args: "KEY", short: "what each rule says of one subject, flagged or not, and how far from its cut",
+		long:    "By the published rules and the data as they are now, in the period of each rule that the\nperiod given is or holds last.",
+		example: "oskel why -period 2026-10 R-17\noskel why -period 2026-10 -kind rep.territory Northfirth",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			p := &client.ListVerdictsParams{}
+			period := periodFlag(f)
+			stringFlag(f, &p.Kind, "kind", "the `level` the key is of, such as rep or rep.territory; found out where one kind alone has it")
+			return func(ctx context.Context, args []string) error {
+				if len(args) != 1 {
+					return usagef("expected the key of one subject")
+				}
+				if err := periodGiven(*period, nil); err != nil {
+					return err
+				}
+				p.Key, p.Period = args[0], *period
+				return showWhy(ctx, e, p)
+			}
+		},
+	},
+	{
 		name: "show", args: "EXCEPTION", short: "one exception: why, its evidence and its history",
 		example: "oskel show 41",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
@@ -385,6 +405,43 @@ func showSweep(e *env, s client.Sweep) error {
 			line += fmt.Sprintf(", %s becomes %s", *x.Before, *x.After)
 		}
 		e.say("%s, by %s\n", line, x.Rule)
+	}
+	return nil
+}
+
+func showWhy(ctx context.Context, e *env, p *client.ListVerdictsParams) error {
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	r, err := c.ListVerdicts(ctx, p)
+	d, err := read[client.SubjectVerdicts](e, r, err)
+	if err != nil {
+		return err
+	}
+	mark, err := marks(ctx, e)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, v := range d.Verdicts {
+		verdict := string(v.Outcome)
+		if v.Grade != "" {
+			verdict = mark(v.Grade)
+		}
+		rows = append(rows, []string{verdict, v.Rule, text(v.Held), text(v.Cut), text(v.Away), v.Sentence})
+	}
+	if e.format == "table" {
+		fmt.Fprintf(e.out, "%s %s (%s), %s\n", d.Kind, d.Key, d.Name, d.Words) //nolint:errcheck // as all that is shown
+	}
+	if err := e.show(d, []column{{head: "says"}, {head: "rule"}, {head: "held", right: true}, {head: "nearest cut", right: true}, {head: "away", right: true}, {head: "sentence", wrap: true}}, rows); err != nil {
+		return err
+	}
+	for _, n := range d.Silent {
+		e.say("%s.\n", n.Title)
+	}
+	if d.Elsewhere > 0 {
+		e.say("%s judge%s other kinds.\n", counted(d.Elsewhere, "rule"), map[bool]string{true: "s"}[d.Elsewhere == 1])
 	}
 	return nil
 }

@@ -453,6 +453,33 @@ func (e Scope) Valid() bool {
 	}
 }
 
+// Defines values for SubjectVerdictOutcome.
+const (
+	Breach     SubjectVerdictOutcome = "breach"
+	Clear      SubjectVerdictOutcome = "clear"
+	NoData     SubjectVerdictOutcome = "no data"
+	NotJudged  SubjectVerdictOutcome = "not judged"
+	OutOfScope SubjectVerdictOutcome = "out of scope"
+)
+
+// Valid indicates whether the value is a known member of the SubjectVerdictOutcome enum.
+func (e SubjectVerdictOutcome) Valid() bool {
+	switch e {
+	case Breach:
+		return true
+	case Clear:
+		return true
+	case NoData:
+		return true
+	case NotJudged:
+		return true
+	case OutOfScope:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for TargetCellState.
 const (
 	Missing   TargetCellState = "missing"
@@ -1721,6 +1748,51 @@ type SolveRequest struct {
 	Wanted float64 `json:"wanted"`
 }
 
+// SubjectVerdict defines model for SubjectVerdict.
+type SubjectVerdict struct {
+	// Away How far it lies from that
+	Away *string `json:"away,omitempty"`
+
+	// Cut The nearest cut
+	Cut *string `json:"cut,omitempty"`
+
+	// Grade The one it is flagged with; '' where it is not
+	Grade string `json:"grade"`
+
+	// Held What was held against the cuts, in its unit
+	Held    *string               `json:"held,omitempty"`
+	Outcome SubjectVerdictOutcome `json:"outcome"`
+
+	// Period Of the rule, in words
+	Period   string `json:"period"`
+	Rule     string `json:"rule"`
+	Sentence string `json:"sentence"`
+	Title    string `json:"title"`
+}
+
+// SubjectVerdictOutcome defines model for SubjectVerdict.Outcome.
+type SubjectVerdictOutcome string
+
+// SubjectVerdicts defines model for SubjectVerdicts.
+type SubjectVerdicts struct {
+	// Attributes As of the period's last day
+	Attributes map[string]string `json:"attributes"`
+
+	// Elsewhere How many rules judge other kinds
+	Elsewhere int    `json:"elsewhere"`
+	Key       string `json:"key"`
+	Kind      string `json:"kind"`
+	Name      string `json:"name"`
+	Period    string `json:"period"`
+
+	// Silent Rules of such subjects that say nothing here; the title says why
+	Silent   []Named          `json:"silent"`
+	Verdicts []SubjectVerdict `json:"verdicts"`
+
+	// Words The period in words
+	Words string `json:"words"`
+}
+
 // Sweep defines model for Sweep.
 type Sweep struct {
 	At          time.Time `json:"at"`
@@ -2202,6 +2274,15 @@ type GetTargetsParams struct {
 // ListTokensParams defines parameters for ListTokens.
 type ListTokensParams struct {
 	All *bool `form:"all,omitempty" json:"all,omitempty"`
+}
+
+// ListVerdictsParams defines parameters for ListVerdicts.
+type ListVerdictsParams struct {
+	Key string `form:"key" json:"key"`
+
+	// Kind A level, such as rep or rep.territory; may be left out where one kind alone has the key
+	Kind   *string `form:"kind,omitempty" json:"kind,omitempty"`
+	Period string  `form:"period" json:"period"`
 }
 
 // SettleClearedJSONRequestBody defines body for SettleCleared for application/json ContentType.
@@ -2851,6 +2932,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with DELETE /api/tokens/{id} (the `RevokeToken` operationId).
 	RevokeToken(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
+	//
+	// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
+	ListVerdicts(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
 // ListAudit What was done, by whom and from where, the newest first (leads only)
@@ -4238,6 +4324,21 @@ func (c *Client) DeleteToken(ctx context.Context, reqEditors ...RequestEditorFn)
 // Corresponds with DELETE /api/tokens/{id} (the `RevokeToken` operationId).
 func (c *Client) RevokeToken(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewRevokeTokenRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
+//
+// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
+func (c *Client) ListVerdicts(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListVerdictsRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -7889,6 +7990,76 @@ func NewRevokeTokenRequest(server string, id int64) (*http.Request, error) {
 	return req, nil
 }
 
+// NewListVerdictsRequest constructs an http.Request for the ListVerdicts method
+func NewListVerdictsRequest(server string, params *ListVerdictsParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/verdicts")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "key", params.Key, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Kind != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "kind", *params.Kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 func (c *Client) applyEditors(ctx context.Context, req *http.Request, additionalEditors []RequestEditorFn) error {
 	for _, r := range c.RequestEditors {
 		if err := r(ctx, req); err != nil {
@@ -8523,6 +8694,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with DELETE /api/tokens/{id} (the `RevokeToken` operationId).
 	RevokeTokenWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*RevokeTokenResponse, error)
+
+	// ListVerdictsWithResponse What each rule says of one subject in a period, flagged or not, and how far from its cut
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
+	ListVerdictsWithResponse(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*ListVerdictsResponse, error)
 }
 
 type ListAuditResponse struct {
@@ -11644,6 +11822,54 @@ func (r RevokeTokenResponse) ContentType() string {
 	return ""
 }
 
+type ListVerdictsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *SubjectVerdicts
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListVerdictsResponse) GetJSON200() *SubjectVerdicts {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListVerdictsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListVerdictsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListVerdictsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListVerdictsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListVerdictsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListAuditWithResponse What was done, by whom and from where, the newest first (leads only)
 //
 // Returns a wrapper object for the known response body format(s).
@@ -12767,6 +12993,19 @@ func (c *ClientWithResponses) RevokeTokenWithResponse(ctx context.Context, id in
 		return nil, err
 	}
 	return ParseRevokeTokenResponse(rsp)
+}
+
+// ListVerdictsWithResponse What each rule says of one subject in a period, flagged or not, and how far from its cut
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
+func (c *ClientWithResponses) ListVerdictsWithResponse(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*ListVerdictsResponse, error) {
+	rsp, err := c.ListVerdicts(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListVerdictsResponse(rsp)
 }
 
 // ParseListAuditResponse parses an HTTP response from a ListAuditWithResponse call
@@ -14909,6 +15148,39 @@ func ParseRevokeTokenResponse(rsp *http.Response) (*RevokeTokenResponse, error) 
 	switch {
 	case rsp.StatusCode == 204:
 		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListVerdictsResponse parses an HTTP response from a ListVerdictsWithResponse call
+func ParseListVerdictsResponse(rsp *http.Response) (*ListVerdictsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListVerdictsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest SubjectVerdicts
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -197,13 +197,7 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	if !known {
 		return out, nil // the calendar has no such window any more
 	}
-	lookup := engine.Lookup(engine.Slot(level, period), code)
-	for name := range book.Attributes(level) {
-		if v := lookup(name); v.Type != "" {
-			_, attribute, _ := strings.Cut(name, ".")
-			out.Attributes[attribute] = valueText(v)
-		}
-	}
+	out.Attributes = attributesOut(engine, level, code, period)
 	rule := book.Rule(e.Rule)
 	if rule == nil {
 		return out, nil
@@ -263,6 +257,19 @@ const (
 	mostClear   = 1200
 	mostFlagged = 2000
 )
+
+// attributesOut are a subject's attributes as of a period's last day.
+func attributesOut(engine *measure.Engine, level measure.Level, code uint32, p calendar.Period) map[string]string {
+	out := map[string]string{}
+	lookup := engine.Lookup(engine.Slot(level, p), code)
+	for name := range engine.Book.Attributes(level) {
+		if v := lookup(name); v.Type != "" {
+			_, attribute, _ := strings.Cut(name, ".")
+			out[attribute] = valueText(v)
+		}
+	}
+	return out
+}
 
 func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObject) (contract.GetLineUpResponseObject, error) {
 	p, err := s.periodParam(ctx, r.Params.Period)

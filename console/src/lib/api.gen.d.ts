@@ -568,6 +568,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/verdicts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What each rule says of one subject in a period, flagged or not, and how far from its cut */
+        get: operations["listVerdicts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/measures": {
         parameters: {
             query?: never;
@@ -1852,6 +1869,40 @@ export interface components {
             case?: number;
             case_state?: string;
         };
+        SubjectVerdicts: {
+            kind: string;
+            key: string;
+            name: string;
+            period: string;
+            /** @description The period in words */
+            words: string;
+            /** @description As of the period's last day */
+            attributes: {
+                [key: string]: string;
+            };
+            verdicts: components["schemas"]["SubjectVerdict"][];
+            /** @description Rules of such subjects that say nothing here; the title says why */
+            silent: components["schemas"]["Named"][];
+            /** @description How many rules judge other kinds */
+            elsewhere: number;
+        };
+        SubjectVerdict: {
+            rule: string;
+            title: string;
+            /** @description Of the rule, in words */
+            period: string;
+            /** @enum {string} */
+            outcome: "out of scope" | "clear" | "breach" | "no data" | "not judged";
+            /** @description The one it is flagged with; '' where it is not */
+            grade: string;
+            sentence: string;
+            /** @description What was held against the cuts, in its unit */
+            held?: string;
+            /** @description The nearest cut */
+            cut?: string;
+            /** @description How far it lies from that */
+            away?: string;
+        };
         CasePage: {
             items: components["schemas"]["Case"][];
             /** @description Of a thousand and more, a quarter of a second old at most */
@@ -2958,6 +3009,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineUp"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listVerdicts: {
+        parameters: {
+            query: {
+                key: string;
+                /** @description A level, such as rep or rep.territory; may be left out where one kind alone has the key */
+                kind?: string;
+                period: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In the order of the rulebook */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubjectVerdicts"];
                 };
             };
             default: components["responses"]["Problem"];

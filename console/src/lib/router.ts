@@ -37,6 +37,11 @@ export const router = createRouter({
       component: () => import('@/pages/ExceptionPage.vue'),
       meta: { title: 'Exception' },
     },
+    {
+      path: '/subjects/:kind/:key',
+      component: () => import('@/pages/SubjectPage.vue'),
+      meta: { title: 'Subject', strip: true },
+    },
     { path: '/desk', component: () => import('@/pages/DeskPage.vue'), meta: { title: 'Desk' } },
     { path: '/cases/:id(\\d+)', component: () => import('@/pages/CasePage.vue'), meta: { title: 'Case' } },
     { path: '/data', component: () => import('@/pages/DataPage.vue'), meta: { title: 'Data' } },

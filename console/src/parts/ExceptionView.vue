@@ -47,7 +47,14 @@ const stateWords: Record<string, string> = {
       </p>
       <component :is="page ? 'h1' : 'h2'" class="mt-1 text-title font-semibold">{{ data.exception.name }}</component>
       <p class="text-small text-muted">
-        {{ kind(data.exception.kind) }} <span class="font-mono">{{ data.exception.key }}</span>
+        {{ kind(data.exception.kind) }} <span class="font-mono">{{ data.exception.key }}</span> ·
+        <RouterLink
+          :to="{
+            path: `/subjects/${encodeURIComponent(data.exception.kind)}/${encodeURIComponent(data.exception.key)}`,
+            query: { period: data.exception.period },
+          }"
+          >what all rules say</RouterLink
+        >
         <template v-for="[name, text] in attributes" :key="name"> · {{ name }} {{ text }}</template>
       </p>
       <p class="mt-3 text-lead">{{ data.exception.sentence }}</p>

@@ -459,6 +459,33 @@ func (e Scope) Valid() bool {
 	}
 }
 
+// Defines values for SubjectVerdictOutcome.
+const (
+	Breach     SubjectVerdictOutcome = "breach"
+	Clear      SubjectVerdictOutcome = "clear"
+	NoData     SubjectVerdictOutcome = "no data"
+	NotJudged  SubjectVerdictOutcome = "not judged"
+	OutOfScope SubjectVerdictOutcome = "out of scope"
+)
+
+// Valid indicates whether the value is a known member of the SubjectVerdictOutcome enum.
+func (e SubjectVerdictOutcome) Valid() bool {
+	switch e {
+	case Breach:
+		return true
+	case Clear:
+		return true
+	case NoData:
+		return true
+	case NotJudged:
+		return true
+	case OutOfScope:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for TargetCellState.
 const (
 	Missing   TargetCellState = "missing"
@@ -1727,6 +1754,51 @@ type SolveRequest struct {
 	Wanted float64 `json:"wanted"`
 }
 
+// SubjectVerdict defines model for SubjectVerdict.
+type SubjectVerdict struct {
+	// Away How far it lies from that
+	Away *string `json:"away,omitempty"`
+
+	// Cut The nearest cut
+	Cut *string `json:"cut,omitempty"`
+
+	// Grade The one it is flagged with; '' where it is not
+	Grade string `json:"grade"`
+
+	// Held What was held against the cuts, in its unit
+	Held    *string               `json:"held,omitempty"`
+	Outcome SubjectVerdictOutcome `json:"outcome"`
+
+	// Period Of the rule, in words
+	Period   string `json:"period"`
+	Rule     string `json:"rule"`
+	Sentence string `json:"sentence"`
+	Title    string `json:"title"`
+}
+
+// SubjectVerdictOutcome defines model for SubjectVerdict.Outcome.
+type SubjectVerdictOutcome string
+
+// SubjectVerdicts defines model for SubjectVerdicts.
+type SubjectVerdicts struct {
+	// Attributes As of the period's last day
+	Attributes map[string]string `json:"attributes"`
+
+	// Elsewhere How many rules judge other kinds
+	Elsewhere int    `json:"elsewhere"`
+	Key       string `json:"key"`
+	Kind      string `json:"kind"`
+	Name      string `json:"name"`
+	Period    string `json:"period"`
+
+	// Silent Rules of such subjects that say nothing here; the title says why
+	Silent   []Named          `json:"silent"`
+	Verdicts []SubjectVerdict `json:"verdicts"`
+
+	// Words The period in words
+	Words string `json:"words"`
+}
+
 // Sweep defines model for Sweep.
 type Sweep struct {
 	At          time.Time `json:"at"`
@@ -2210,6 +2282,15 @@ type ListTokensParams struct {
 	All *bool `form:"all,omitempty" json:"all,omitempty"`
 }
 
+// ListVerdictsParams defines parameters for ListVerdicts.
+type ListVerdictsParams struct {
+	Key string `form:"key" json:"key"`
+
+	// Kind A level, such as rep or rep.territory; may be left out where one kind alone has the key
+	Kind   *string `form:"kind,omitempty" json:"kind,omitempty"`
+	Period string  `form:"period" json:"period"`
+}
+
 // SettleClearedJSONRequestBody defines body for SettleCleared for application/json ContentType.
 type SettleClearedJSONRequestBody = ClearedRequest
 
@@ -2479,6 +2560,9 @@ type ServerInterface interface {
 	// RevokeToken Make a token void, one's own or (leads only) anybody's
 	// (DELETE /api/tokens/{id})
 	RevokeToken(c *gin.Context, id int64)
+	// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
+	// (GET /api/verdicts)
+	ListVerdicts(c *gin.Context, params ListVerdictsParams)
 }
 
 // ServerInterfaceWrapper converts contexts to parameters.
@@ -4522,6 +4606,49 @@ func (siw *ServerInterfaceWrapper) RevokeToken(c *gin.Context) {
 	siw.Handler.RevokeToken(c, id)
 }
 
+// ListVerdicts operation middleware
+func (siw *ServerInterfaceWrapper) ListVerdicts(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListVerdictsParams
+
+	// ------------- Required query parameter "key" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "key", c.Request.URL.Query(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", c.Request.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "period" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListVerdicts(c, params)
+}
+
 // GinServerOptions provides options for the Gin server.
 type GinServerOptions struct {
 	BaseURL      string
@@ -4590,6 +4717,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/methods", wrapper.ListMethods)
 	router.GET(options.BaseURL+"/api/rules", wrapper.ListRules)
 	router.GET(options.BaseURL+"/api/rules/:rule/line-up", wrapper.GetLineUp)
+	router.GET(options.BaseURL+"/api/verdicts", wrapper.ListVerdicts)
 	router.GET(options.BaseURL+"/api/measures", wrapper.ListMeasures)
 	router.GET(options.BaseURL+"/api/table", wrapper.GetTable)
 	router.GET(options.BaseURL+"/api/table.csv", wrapper.ExportTable)
@@ -7219,6 +7347,45 @@ func (response RevokeTokendefaultApplicationProblemPlusJSONResponse) VisitRevoke
 	return err
 }
 
+type ListVerdictsRequestObject struct {
+	Params ListVerdictsParams
+}
+
+type ListVerdictsResponseObject interface {
+	VisitListVerdictsResponse(w http.ResponseWriter) error
+}
+
+type ListVerdicts200JSONResponse SubjectVerdicts
+
+func (response ListVerdicts200JSONResponse) VisitListVerdictsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListVerdictsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListVerdictsdefaultApplicationProblemPlusJSONResponse) VisitListVerdictsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// ListAudit What was done, by whom and from where, the newest first (leads only)
@@ -7419,6 +7586,9 @@ type StrictServerInterface interface {
 	// RevokeToken Make a token void, one's own or (leads only) anybody's
 	// (DELETE /api/tokens/{id})
 	RevokeToken(ctx context.Context, request RevokeTokenRequestObject) (RevokeTokenResponseObject, error)
+	// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
+	// (GET /api/verdicts)
+	ListVerdicts(ctx context.Context, request ListVerdictsRequestObject) (ListVerdictsResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *gin.Context, request any) (any, error)
@@ -9555,210 +9725,243 @@ func (sh *strictHandler) RevokeToken(ctx *gin.Context, id int64) {
 	}
 }
 
+// ListVerdicts operation middleware
+func (sh *strictHandler) ListVerdicts(ctx *gin.Context, params ListVerdictsParams) {
+	var request ListVerdictsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListVerdicts(ctx, request.(ListVerdictsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListVerdicts")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListVerdictsResponseObject); ok {
+		if err := validResponse.VisitListVerdictsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Base64 encoded, compressed with deflate, json marshaled OpenAPI spec.
 // Stored as a slice of fixed-width chunks rather than one concatenated
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L3/cxu30T/+r2D46Yzaz/scya6TZyr9lNhO4nfr2JWVJ/NMk0cD8kAS4RFgAJwo1uP//T3YBXDfgOMd",
-	"Sclp6840lsTjAdhdLBa7r939MJnJ9UYKJoyeXH6YbKiia2aYgt9eUM1e5/YnLiaXkw01y0k2EXTNJpcT",
-	"nk+yiWK/lVyxfHJpVMmyiZ4t2Zrab8ylWlNjnxPmq+eTbGJ2G4a/sgVTk48fs8nr+RtqZkv7eM70TPGN",
-	"4dKOdLNk5NUNXRA5J2bJyIxqRqgm3JAt1UQxml8RKqRZMkWkYITbP85LzeykYLJLRnOmqum+nj/BweqT",
-	"dHPSRnGxgCm9Y4rLvDujr8laCrPMiC5nSzuVZxfPvnry9MIP91vJ1K4abYOv2TuWluIH+EaUxPBPH5HX",
-	"9P5vTCzMcnL5/CLrDPHRfldvpNAM+PlOyWnB1vbHmRSGCWN/pJtNwWfULvR8g0/8n1+1XfWH2lB/UGw+",
-	"uZz8f+eVwJzjp/rcvxdGbNLtpyU1ZMuEIVsl3brd1+xbvy5zbl4Jo3YgfUpumDIcZ0unsjRdTsAbnSDk",
-	"lvdGTjpLzyY0zxXTOkL5bEJNQ0JzatgTw4HWnWd5Pkias4mdOsU5RoaUpZlJZHRzOWd2DWcZkYpslzsi",
-	"pInNYgOiEiOGzKw0miXbkQW9Y/YnroiTnM57rCgxbeI7zn14pgnP4a1cwO6jQm+ZIlTk8GshF7FXb+mu",
-	"+1rNtOZSwPLsd41cMXGmk/PbSpXr+OwCfe208LkssqmqzfIPVFHUEtTRD2dZCUdFkDr//DQyJ4IV934J",
-	"I8rpr2xm7JRBhN/RBetK8JTNpWIxrjEFnCKC3RuyoQtGpmzBhb4iAtSZVXtcW7UGFKcwwwFCyIRRbnBu",
-	"2Frv27m1/fcxvI8qRXcNkdaJbTijgkytZl6xnMylVbeDhrU6L++O2GKfX0xjIjEWfENF/pLNueB+/3U0",
-	"yR1LaILbglHcELEP1zLx2ZQVchv9ZKFoHuH5D+6YmhWMqpjoF3TKiugbFWtMYiplwagAckVIoVkfKcJq",
-	"m7N77061M2oIPEK+vLi4OIvNc82oLhWLH2l19vkHMzdolHNSrq7ZklGlaRFhXH7HZ6whzZ35tIWWzg1T",
-	"tSdru6Paj93PcqZXw/fNS6ZXf5M0j01AlcWIHXhdFuzFkooF27sf8MV+qpmnTliXX/teQl9XpwDNc5AU",
-	"WryrUX5OC82yFjNyTgud/k6aNdUsNsG66j7L7s1+mXIviK3wBS2YyKl6SSO2RI5/7Iy6lAVPfdYz2S1j",
-	"q/gHXORyq8dJ7Faqlf0ovsXry8/h9ArGJUyj+n41fB99Kgu3SaI5Vwldl9ZMRUp19tDut5Kq5g5tHP92",
-	"Jbc53enYNo1Lg59h9e7MrcbNsPXiPur8BBSMUEfJdXTKKy7i6xTOru+yn5si8YncvwO85QQvccNnOD14",
-	"Qd/i/scePV0lO0+xo6Mvq488hwbpuPrWjMh/n+T1ytf4GTjhj23CyM4d8kYnMPFtHbNlv5dbd6fFF1ij",
-	"YG1NhshZu3MM6xeJHVoU3mhtnQadveBp55i4T2voiGELRgzLY1aOWXKxsCY6N3Zl84IuFiwnVOzIGqfV",
-	"1nF4oMWlrGSdm1qMTnMu8qYGjdhjh1/t2qq89tGK7caphcIuIaLpexSG3DDB8tsxt1bN7PV+FrFD384J",
-	"N5pYw5ZoKwmlJnZ98bcYU4weGb8zjdNFG7f+/r2l2Xt40G4rumIi9bo7pnTzyp06K+Au6LSlZVrmNSkI",
-	"n5+YFxcUPcetOge8MGRhD9SIXc0ntZVeMkN5xNCduW22jypwx7vz3rqBikqzV/YrMR3F7mdsE254g973",
-	"yn8l9r413d3SWcK/gJdwsl1Ke2O0Wm9HLHfBs4ByQ7iJaghtaBG9SO/IHVM5nxntdA5VjMjSEDknVk4z",
-	"svWX7Z39bK/PADjRIEygeLW8FHuRzt0TdsT+SQh6wjzOJtslvp2Jcm3nj6I6ySa/So4/VIKqGEi3/XEt",
-	"7+Dfgs2B4naTwRP2roZfk+u1XU3Y0rVVJ2gH+2Nq9xbMys06Ray4zyR5tLwFV7BmGSmFmxEIzpabJRHu",
-	"3EkfNzF1Pnj/xETdK/Jhs8xLRvBgJkaiGd+dmHBM7m6dWam0VN4dHrxGve6iiHlp8JLdmTIlZilLbSdq",
-	"/28plxFKnDlth6VEs5kUOZFFTqiB8yPu1G8oXacrceSgTj2PU5Lx3h8SdaGuSWlaILPJC1ZE9Cu7j2ql",
-	"r0nOZnxNCyIVoQR9TLQg9Hwa9cIWNHakvhZwpM5kUa7R1Wl/XShZbiw/LC2fet5MWZRu1QZvvvpbqciG",
-	"yU3Brghbb8zOqbM11xqvfN0jkRYli78pV3SL36p0kSynRW2biHI9xQltl7u4wkXDrmcGW6lSLmYrmgTI",
-	"iLKsGLP0SliGLWlKaxP0n5zmZjMLL/PS55SKNRkkKaRYgFUdlGlMCkebhUnjT5XFAF+bm7R7PGboxOnG",
-	"ZqtrtpHK9Pne4vGXJc3JlBmrH4S0v96xoe7fb2lZRM2R4GIa5oTjtIi/ZT5nylpkkevX1wvKhTawGTfl",
-	"tOB6yXKi2B3X6Psf7reZl2KW8I6/nRO7xcqC6gxPqKXcEkZnS7t3toobw8SR3vLgih1OseSbrIjo1GlG",
-	"wPGYEVpoWZlTioGt5SKGehTlwpeGTjwpMeOdrXvdrLUVBQ9rcL3WRKtGfy+5dZnwRI1vPMlnvX76emBi",
-	"Te/52qqiZxf+f9lkzQX+8Un9r91zJX39XaKfy2s5WtgTmgrQGFLYVetmzKt2I52P8XC26OtvWHZ8eFWU",
-	"QmgiHOipdv6E1s4vCgKuc0AMbKWCn0gpCqY1gftfHr0edCfnTONxs/InfCNo71jp//B0n4mdPgPlekMV",
-	"O4xgJml4VirSEm0PrbKJVXUxM8vr16uW3o29tF/cL6JGZ4IcXMf2Vny1X5NS8DlnOak2eW+I+kDxD6Hr",
-	"NCdLj8ZJ3YwS23xIdKZucrZH/rXMF6kB0gYK5Tr1JW1o2zFXHz/pCA93pwGOnZZD3E2nNvae+4ZiOROm",
-	"P7YV3TSeIrX9/PTiInZtoFpbrrcefhZ5OL628ILoAkrzxoW3R0x+SkXkjv2tkmty4RElcO6TgmsDv64n",
-	"/dswmyz5Yhn3bYZLSf96YVbuPf5LsTWH8Otek39E9HdUsKYdmEMnohfCAQFZMF6Hh5nS0SQZ30GajYxC",
-	"DmSRE0l82o2TWt+N4izGozumnO9nwD104Lz8hPzLk3MqlRi9VzTLb/EkGX04WWPKtPXEl3uP/dHrhlGy",
-	"aq7R9Ss6P9Y9WaNFDEGGx7zH561pzoiLTR5AuWAnxEcTbMu0qd/d0m6VvshB880XjSsO10RIklvCkR0b",
-	"4PKCAWt0qkaqryfGnVd3PLdGx3Us/pyOwQ8DTvgIedLqeHVP1+Aw7tod1h6Jer3snXZNxQ49Otp5hhoQ",
-	"xhorvCcj4k5Yl9oQWmzpTpMpIzqK6EQAaVQSIMLpvKPrETfRCMAGPN8l+L1xwDixfAwkGckZEFa0j96G",
-	"gFg3+Jk6k5iPMnQJkdOddxLDU8Q4bw3XRM6vvNfOibj/OxrlHkyxP9pK17zYPVSw9XSusxrmdgxAJeFx",
-	"ww9u00ZrPeYai3uuWH9E1F/Eh1mwex2+rx1KdrDjeEdVrg2frfZrEwimBoFx26ZGniAj8ZCrj7V6BlVR",
-	"13oo1R1s1bQ8Fd3W6N2YqUArNUbxaWnYkUi2nBp6WztDhmBznX5PD4zw/iYbX93TmbkKoQltbfNGeKKa",
-	"E6trpcEh3CXXRiL+vu8737vH6niwaIiXS4ACu7BFlTDxdmYgaSIOS3dHeNQ4V2NwOfVTNGLl9gSSrRJ0",
-	"wWRQi90gMujLKOhhy9hmoBgkYEFwDoZLl0ZkTv8urPhdgX/8OV8zihqi6udaE0dH4EoSsvou6d1l8RDu",
-	"uPhqL55ApMy3YXzU4+EAtTDpqOBmjE7otY4YVEW5jqeJFFwkbqhpQzZxT8gmsNT9yjxpEn5boapG3JZq",
-	"WCx/os2kmHO1hkON3W8K6pAJVjLJHIiEx0f4pe+8i9ynnl/s96X4eUVXKkuRnyh+mLJfkmZKr92Q5u6I",
-	"47px+Hbggb1nboxa33kjb+gVJb30Jd2k3BpiuDMiXG5c2ALempz5e7Mr2OO6AAJpWgl7e1wAB3oOAlX9",
-	"/ss5XUsww4ziVCzwlsPVDH7Qv5WoCWdKah3dcp4bwUSF7UvBRZNNpig0d1wWcENeKLbbDxaKMm2YH+P7",
-	"ymRpbdh7HrffZmULMTfA8dTBytFUqupCUS7sEcONJhW8tnvpkHwMcs8t8539VmxCpeAN6NdaCtjo/v66",
-	"YWqGCK4W7D2VXIHTc9Ry78+QqG75PdzAaXZY0hN/ZEUs0XaqIVu07YMBIRnAtbQWOvA6OCoxpdJF/kZT",
-	"3XGS5+xr4S+HJ4cNznlxLPZZJDzMa5ngKyRKj3Q+J0+Ivnu6uxYMWITDENPZygGJh3zHmnVH3RJjl2Yg",
-	"ZziLgYaOS8EMd/QLM3CQStonPG/sd4YnoN5A8qZVE0RAFH4APdZ+iCQjkmNIMcN0V7tQu525GDbm8Tzw",
-	"77itSHEidiI9AteCWRW41hw4zbsUAMvqOJO6KRZSrjQp+IoRSnTBN5UbbxyIif1WxkChf+OCafQe2isU",
-	"PEWMJAX8nRaK0XyH+nlgZrJ9w224/PZojbYYSc1wIkGCjCxnS+aRVZBXvpUBXuv9wUPhVfUdFL2Cbm91",
-	"CTzT/f6JAVSov6iVOcO2RFY0J4otuDZMkamlkM486JZ8eXGEg7ulYcJ0vBzEpPSvPHo3mvYGncco/yYh",
-	"vtmR4H6w13X0XxecaWA3FxmweMtzpg1yOrOGFyvmLeRztYSm1+8Ux1JRKlocEzFuwRbcCxtTzRyRY0yx",
-	"+/PHzSNbwH34kAQ22iEInaBVlQJqkOhCblOg6JEG8yezlB1hmiZzlG1Srr6heGdvIdTXG7OLJdSROWN5",
-	"pQDBTWK1ryZLqgkFjYy5LxnRMgR8YGkaPLEuOSKaWFO5Y6Jc9dDn6Id94pA2w3ssug1T2iq9/JDcXyRg",
-	"jRcVbLt6b33BMf68qYobtK4xEufsJajcWGGRWxG9LwP2P5H7GXIDNFZUsVYCnLFrmtfc5We6XNszXbFN",
-	"tAzDiotUpRT4CGSgXp5DzkfZBQekL/tdFgOj+ITA5mwduZESHmM7KnE+T1I5nVfbr4ndFgaGV351JHe1",
-	"lLjwmGUss56uo4FrD6RHUw7ypbx0bRhTUPdkK8gGzzQwvKLCVoVjQ7pMaQoOrhlM7Y3LqIzVufqpihfb",
-	"B1xRl6RHL/Lls+nuDOIXkDYkiJvMVWWYkRXbYU6Rm15sAMYShqJmxliLaPCpgGx5j19LxIQMSxnaVBB2",
-	"T9ebgiFCVaOf53AbLERGndyhdASBw4WHSdXWmxY5v7ZupAFw5qPNsbmPW3ShB0iKUY7vavExZKBulnpo",
-	"T6t2ZodyMsFEsuQqnROyOsJ/K6kwHM4CAE1Wm9j7ZHAveYB+LZI95wscwoVoOk6bXgc7PONWVPs8xjdM",
-	"xOjwa7TS7VNl0XHZNoDAHs/9PR6EBQW/BKsX/EMNeQg4fBg8K0Gud6Hy2sgEhAOvGhtqDFOWBv/7D/rk",
-	"n7/Y/1w8+csXT375cJH9+S8f/xCNn8tib/r4tXS5L16U2rjlMWkIbdC1TMvbdS22f6DIjQAaZuQCbN5w",
-	"2HxBfqznF7izbevNaSsPZ5rYgxbPJjCn7RYONevqY2FqgIahsFDWYcjGSGTn6cWA0I68w4Bk0NGOdk0K",
-	"vUOcIbFP41ItjaqsC829Q64PsNnV1cNc4W6LwRITMvHe4yVGCITcMHE7o9rvMEeAGGYGvk8Um1m9j2C4",
-	"kM4PTgRZGrIp4dAEyCCRAlODMgddgRAO5Hp6+6tLjeRFZnjNqh/Y9kau2Gj14s7MQIS/XNSk8M9ffVkT",
-	"v6dZTzLHKVMXsomeyc1eNfQeHqrrobAKKDlgbwKAgsjqA351mH7qTZx4e8fUHWcRsO24WnAuXyei06uk",
-	"nCNfFC57R77noFv5uBTL9OBppGuAT/UKDjy01w3QqONSv7k1q+fFBOIdjbnhZ66gQO+i7TO9tREHm3CV",
-	"mesPV5hAar76uAmjnZvO/AVL2VWZmEONBJfWPOqe3lNADizxKGZs71sT2dDjEChJgNnGE3eY59GKTkzm",
-	"y3UP1A9Wf0bwDqMJzXNSbhL1jPuqxkXLenzvwfmFC+W4jO1+UOJY4fRXqxYSB2TQE7ESs+rqlQbNvXM6",
-	"uyrqMMZIKIYdVYen5NkR9hwsWGQuFDGJ4CGOTdQ8SI/3QCa50UdBJjsYdr1lGzPxY0JCp/uLcDHEAU72",
-	"Pao9Qfpoyu+skDqVRkRnGKWG4rxS1xObWzXqThU9Oui6Nv5C1nvWAaG+zvOYG4I5a2MY9KSqTd6rIfEp",
-	"p2sGWc06IJvBNZr3reQgbXEATx/9pj2cowWdMZ9VekAacxL41LqjXkQV6sBsRX83rCeRJhdzXY7Gacb9",
-	"0jc+bobBMU0Ug3BlDld8umLgpY46VsoB7C6LeimP0ffkVHWegwF1AyK7I0HKfXhiGNX7VqPrqLpODEos",
-	"DIYLXAtrlgvhgmCVklgCt8/3icRH7GtOUGpmeO+E6Y5sl3y29P0SiGFFUUUOoudnqcdWSfAe8lYpd0On",
-	"9bybUolLqVesuBTSPKFFIbeJOicN4URfttc+boIx9l47oEqqi8fM8Dt2m0xsd58nQIZ0QbkIX+6S3Tlv",
-	"0R+HJK9i3/Blb76AG2xJ82rvO5cX7v8phQSzARCeB0VlBiTogImkUfWlPTxZngi6pukWyps5Cg4jyB0t",
-	"eJ5mMH6c4C+cAKcEWdZPFj0JFA0Yyz4opZfkeFYTTTWJOAxalE5nTd1IR6XB+bUk0uAG3Cb3BFJcXqdX",
-	"EBCcaWCXHNYsfdGrTzGhNuIhw+NUyuj8nEpG00C1w8PBjbPUrTqMGSdbsl3G1CGLBklIgCJFxGOm5DZn",
-	"eTIt/TSNMmrgoq6GahSodig/D4F8dnExuNQgZHZFB+ebEUZB6jUFu+txbd2We92aDsgHGx+LvR83oUbN",
-	"jL433NCi2PXmuxt4YuhrelRKqcSA+eBTrqTxLZ/v+8JPS2pez0d4r1yeett1hSz0y63jxlBGwgIci6oG",
-	"LLDfevfoYeXYEmZDB8LZ6+F1ZaH6qmweDqp3SrS7bT3QE+E9S2qe8Hm021G1O9qxzK7CL6Rc3XrlFh6v",
-	"x7yePd9bS+aAgg/psnhQEKZdzM6+ZyrlakCZvErCB/Ogc/g4Z2xGDFULZuxdtl4rod9OcnuhJzZ5zbSR",
-	"VUe733m9pLYZOCCLsA5MODzxipZmKRNJwsfRoVXGdoTfUSbibO7+Pya/vE1XD7eqAWgcBULqJpiC9clH",
-	"ie/8aKH6qKDFDgLtit1xtoVBCkbjKeDeM9R259XrqY5z2cSTO7+XWyLnhvluJszaZXZTX2I7UMCtcoOJ",
-	"OBkWEbeGsVV/aWxjT/0cAC/rkWVuRNxMHnl8x4tiAo4YCtGEdpBezY2LUg08o1t+7ACWdIRxjIJF+3dG",
-	"xavqqpbO6m/VPnStA6ZYQcJpeFpPR/W4WAFFy+V8Hr0Pp5LuWgM0z43oSIJt+wbqxd8n7dL0aXciA67f",
-	"6grWFj6dYl6zNnLv4dOpNVsWrF7BEo5kyBtbQgvhK5dUpD3J8c+aeMuifZ5RLBkev2vqhOofA9ho9a+M",
-	"qPSpqyo28HWa9b9utpRyxAs75aoHZ8fndJeRLWOrzPdPdj0lMrKkxTwjO0ZVVHFeOQ2715ZiImcpIDsl",
-	"cJFGvz88GHyD+pKchZ/JP5mSZ3YaZ0KSnBoazblw6OcmY4/ITI2lV4086wuqza2PqLV3wlRBxfkVY5tq",
-	"O2gCCtCqGPD+2VERB0eNN9+jEdA0hkLeWpLFD6d5suGIYnopC9fABTdMNvx08zkOh5vQcF1x4PpmrgLQ",
-	"KcNMBoDn+7qCsYaWmmuTyFRYjm4FmS4Tl9bOg/yvpTCJ8EiqSlBIHjkphaEq4RN8M/FHQ+emEj0S3qq8",
-	"j9/JeKCOl4LHveBsGmnfTbZUoJIZAUIaG+pL2ytgUx2JRUw2eJj7fJrjXjMS0YiVguLv4UL3G9zaqyvF",
-	"BhjemPQWjo9xiWTj8JWQEB0NEPZVsUsmQfTYzFVPylSWX7VgzAHVoa/kEVnitYK6zmpzAtwBVXpP2Nxl",
-	"LTm+9veU9MJ+4yhyQKOCAyuavfcI5aitAM3poStdLi8h5+TKZZ6IHPpFECkIINCvrB5TO9frEov+aAnf",
-	"rWXx2e+GCy22kXPfiV5q31cl75uLHl4Lv9sYq7Z2WZSJXiOj6nHnPJH4LhIN0YXc3o4boos43q+Hfanx",
-	"wZ2DsDj54YXQgQ5Zp+440qG56gp8jNNMsOeOHd6Yew8YMNGJC3UpmMFx47rWZzf4Xb9K+V2fpqo+J07g",
-	"kNNuF+CLenQM/qPP4mzizvXOJF5VWSGU+HouXfmMuOm8rMZlItgRPe7VkAJz8ppPvX1CDqhbW2uHMgSi",
-	"/7J6fEydqT7/fE+Hkf4ztxfyOrrIa38zE1oUfIRpVDne2lIs5eo21W64FNjpLR/QLL5VpDlZENZDIvp7",
-	"p1QTq8+iWndSxl82xCfdjA2SQHwVI03XoZiwq+vDu46Z+n08VRR+WYpcNRVJv6sDnIb90epYzOLWNQZM",
-	"SKnrFRiX0ubFuv7J4LrCbUPAFfmtty687bYudGPXPBsxNt7QaczdXssdGSjx04K9wMTqMaV+R+FeYJAU",
-	"6CUFbbGXYFkkgKNYxusSanFQw6XzpNgfg7SWzf53QzJvei3wKl/CoWhwfn1omjp1k9VLRhUqqRcp8XSo",
-	"FSpBbSmkcyOZJePK5dEuXFO8SPPzVN5CX/JOX8UYaDzRgyH1h5fxPSr682BGFzfZmyDTLCfSyWlwC0hy",
-	"NAqOSqH6wLfuuvWWU2BYhQNVbPOFYUpxV+O7azewYkTzzbgc2xvhJtYC7m1zUiAyT6/wbwAYWNJQ5XN4",
-	"T4gD4Mq4yji9XbysRWzlXdtHJOzAKRp/toa16saLNNGSFFQtGKFkQ5VrciI1Ixj9QSPat792gboGmL3m",
-	"Mz28mpOPJrWgxpVoZU35gl/JPdkomZczwCYEFbbffdwEA9xWMzuCA8mwV19tv3goq1Y1LxSbQgZnXlqq",
-	"VTWWUD+QPd/joqgWzMRbWXdzraDoctXYw6pkBySM1nIe47HEwdJTjENlk9hW0Hojb/Z9J0O9AW6sbCTW",
-	"h4SZ6lAWwiFXR8zAkTaGAHVRrdAJCQnvtZqGtsher7VH7IrrfmOodiEfk7Q0yoKy5Eq1zyjXOk2Hcbf1",
-	"U0GQu2durS9vVY3byV4wqZzRVmuI02NbeZJEk63H0jZ1dKZOuZr8Dc4C2H8EVu+NLtmXpWgud2yun/Gv",
-	"2aNtJDb2d69PTugHGUupnZVKRTtivTa+xiS6duHs5OAiL+LVEEclPg72baxdxtbYfMpTVdiIFuSL6EwJ",
-	"tFpzgYj2IdNN+Bx0I3qA03Z0cFTOAtui3A6Ik1ZzkQe6hLdrtPVfm2MzdmjkEel6ffXot8vd/l3TbZ9l",
-	"vxadnAMIHJPmOyxtd1+2rp3Jj5r9DlrtViva89Y4Qs0ttKcQANQqnJWKm917uzV9MEd7fyUXUPNGrjjz",
-	"yvlyAql6t/6p6pDY8L+yXUOlwn4HBcaoYrUyjUtjNpOPHyGfbC67+/wawqpQHEpT+6M/LzMCWfoEUCN4",
-	"cl7VSycpWRp75ZCujzoVOXEhJ7xXf0Fe3TG1AwVLpqUhmi8ExMgEgcKG9sKHSyO4cIT+4ApQS39BXikl",
-	"FcZ9XS9+gumdmvzx+tsX5C/Pv/yvP31BXrIZX9PCVcyGFpLa0B1h93SGVcuRg/oqVNhYMyoMGIK5ols7",
-	"MfuY+/SLnyuddTl5a/lQKw93OXkKm3bDBN3wyeXkz19cfPFnkABXt/ycbvg5LXP0EyyYcVWrEEP9Ooeq",
-	"6tp8DU9AbQy6ZoYpPbn8hxOG30qmdpUsBEWKqn2QrMbfFKaRetnz+Ltal3hR7BA85y6aoeQ61yRAg2Pj",
-	"h+r41eCdc7MvjvTxF7sJ9UYKV//r2cUF+iCF8Z34N5uCz2CR57+6A7Qare/ABI7ATQY2TctFXcs5ahbH",
-	"jL0yzPHcZz1/RKt5TdXOR5q3VJNcCubyhOUaNpJLxWSA6K+626IX+48FVHyWotj9CV5ZCds5u/f9A6Iy",
-	"9wo+/ix1DyN19p58PtN3TWkLo0y5oDFvW0TOigLzw6H7+ov3/32gtAXhmNLZChNsomLxhq7YN/jIqK31",
-	"T745fq3kn9iwgtpLM59bObdb4J3UZqHY+7//zZVkzMv15gS7rhFs1kzd8RlDVCQQW86JkNvMHlJQ54oX",
-	"LLHhArYmRdXvmHlR4W9amy3uPHt28ewrzCSyg4eOFm77Y/GmTkw8Iuw7dEBVjGmz4SFVqF/0/9hJRDh+",
-	"s2QA9T0FM+FFod1JQNF73mTQBHm6s//UOedWnTyXX8ATgzSk6/afJnVHh52VwhlKZxB23jCBgRWKF9/Y",
-	"KL7cUTVMVSkxvK4GN5LY+sW/snqgeviXwapb2yMlPnZestqo+Fvo3xvww55GLQfivnEt2ZiPPUdGT+QI",
-	"Jk4N4LoXFbRZq27XWgp7+hKKELbYbNZYiHLcPGIvKviaJ+iJFYE8oOZpMzEsdiglhpiVSkuVOmmfRU7a",
-	"h1UImqVMqreCkQ1doP2Tl9i13Kk416vA3ia2XLNjD0EQgPMaImYjdWT/I/TuRYA6uGou38h8dzqK4Ns9",
-	"xOtj815pVMk+PiA/PLgwwg4fKz2BbsZRiL394dbjwlUX8REqrolzrhAqdmQtrbkLloDdnpjtBN+Hw1Aq",
-	"u2NFS42ff+D5x/4jWLOuJo8tqHoEJPZ1PnnwXeE6kycOyRlOfcloDvP+MHl1QxfNETr21Uk2iSWq/cqa",
-	"uZY78a3yAp84nsQPsMNwasO21tNHYupf2cZMTsegWnflTZnWZMdwJ9v75Ov5G2pmywdjpG88/cg6sp+R",
-	"QYOeSksat93R5qfEsZb8cc3QW+UaylrF+KeYCjxfyiL3qawFw9BIUxyuWcGoflx5+CTceQsW9YJycQIG",
-	"vSshHQAKgwGH7F2aSBHMSCy0Etl+N3T1H0DsG7hiHE9n+55qG+yR+1C1JHmDe8mx8eZRVBmcPxAB8XUI",
-	"9bqeXeZuHiF9/shDAehx/sFa/x+Tx8FNqcRLBKXH7rUbCkF7d4NwkY2mwt3rUTi9+ofsjFKJxz7IQ0GQ",
-	"CCffhbJKJxD7Uglr8HJaYB4RQikpNsoFlxSF3P/QneOPrjwGhlzANVXfGXJmZK9P6iU+8Rhb49U9XXMR",
-	"y6zpEvUVnS1dri2cgeDknSpGV5pwcxJ3O7M3SbhQVFEiWmzpTpMpI1r6BNCcGjq1WohrouUVQYC7DveW",
-	"uD8w972UUufvSyU32HCpQ/vn3cDcd1KwE6z6JdczqnJ7hTrTWMgCsL4p4YjP73SHCQ6QuPCE6R256Lew",
-	"WHAaY+UO3+cFAi1NV6Fh94YYSaZswbEGZvJAf1fW6HN6VRf6cT2yqZtkyRHXlTo3/gq5HJX87dFgVYy5",
-	"94Cv8rUGR7J88svQIy3hXPPIz7HfC37REa5i5x8BRzFm5GCgvcrJGeYtDmmovVk9Huoy3EXrYHejaTHe",
-	"a+7MJ+dUPtPYOFIRZ6jEBvG41bGT6/F3ex56enZ93V46PAtcyVlY8KO4vj+7nMHycNphn9/5WMu70lZf",
-	"uMhvT+D9s876rLM+66x/b511UhAI3lOomS1PhQSp9NXeyEnQVoMcBrxfT+1PWn2U46DHaShqnSHxCsqN",
-	"JuyO5z5//Ri6Y7WUfS6aa6bNrmDfuR36r+OmgRm/t3P/d3XUfMfvGKEE+EiogKg0gTySjBgpGJ5xS7ph",
-	"J/HjYK+C/ivQa/fMY7hycKwhjpybFl7x0J2TpYKOilHDXvteDgPMKC6gjV56k/iTcc5cxB+bEQCABvLF",
-	"EqdgpM4AY3loFuyLGGJzXXwndhmCGs16ySBbLzbl0fs6Phte2Fu3fRk2s10zremCpSAuri9GzIgw7nXN",
-	"VqzPvvwya3Sp/t+ff76/uHjy88/3T+c//3z/X/Nf/v8/TAbQ7mtf4MGRqwJw6Ro07snTiwx/+Om5/+nv",
-	"f7YkdZ8+ufjysuqm6Nu7uCTZgPqzTIIcY8CpJ2jhvjvO4PuaCGkYwZT9au7g878V8jL0X6QGcO5VfQv7",
-	"lGDeAwmww4XVOFu6I0ZiwYuoCSOVQiNujGzQFQxVmw0UVvuthNo77u+0UIzmu14qYZTtOHSWnw14fAsp",
-	"V1jJjVCiC76pQFrikuR0p8mcKkKXjOYZKNQV27k1YH4/gqdBPwPmBOJJtHBplzHTuVTsyCW8WLLZquIc",
-	"HAXUAZW5IVtZFjmZWnZk8OGKsY13J6cuAgpDNSOm1Xu2H2GXPp4rErX6NQMQe+RsCd1SgcwAFQI61Sls",
-	"z5tTGhj+5EuEPgk/WfSTC0KtjV9bHZ4ntHF80MYBkmEyPVwrpbEGBy2KYcZFuAGkIhY3Dhfee9j+C10D",
-	"eli5ZMTQFRcLjO9zSziCdPIxaLk9Gaerd9vRroKiCP3IZnJtNbPEemwezOD5V091T1qHb6rE54c3D91g",
-	"nzoOvmZm6TLie+iCzzwOWexYo6kSkJK+zy6RULnmJAHnJQulja1uaBThdfRzJgFWT1/THdYXIdMahl7W",
-	"GuanHAihqf5DOTsfUleEyUeYhX3tUUO7aR8puKHDeIqW71z37AGErGogHO02hnJwsetAooBL0uXKUi9q",
-	"ZN/3GNY6JOzn1FDfs/Cqnh4zJDGmqnR3aBpY9tCu+v+4WA2KduJQxgJilT8ON8qJki+pfz3XUMiMyHlG",
-	"crkVeOXSrjt5tUuZ3GAVheTp8g4feYzDpVZZYx+25o6p3eF4kj2umHc+R/SBQBF+nY/rV6w3RY955+0H",
-	"WZWiJwVWSyBbqfIrV1FUL60sycPdx41ctzzH40ZLkYAgoXzWnMwpw/5FIXXFt3HoVPzaD1aTRNRCBMn0",
-	"AhvpH08BeJG1nV2X/ivYo66GgCtOKFdMaMJEXrlevXGdcwhC7nSLegm0D1b/PBWRTr8zGr3uH/meXt+S",
-	"bU8IFoM9lcM9MDv43KEoQ0aUdI4WTOUbsCHOfY2PuDJ7Q1fsJ1/I43Qb4nQaCSaXOCYfTOt0uNDUdPaq",
-	"gj5Wd0n2NVD692aKW6GeWc/56mt4DbCEsdHJWLc5VwRaF4C7cX/HonjDIrhByTk5gzmcQUzAvWOIneoK",
-	"Bz7c1WeohcFl/h5gAQMjP7LIj438tG+rUJ3eLLkyjAl333KXL+ATKTfWXqvdBOBUbtlu3oOmzz9YXvVG",
-	"vq+rANB+j5eDkxwRqvnaChpeZWCtIfd/eMI/NaORKSu2yyA0BAIsmv2rT4hM+Y+7zzRax/dAz6DGhPeC",
-	"rdjuRNsllJuEHQJ6ibpfGlUQ2hvi/MOK7Xq3xfsAGHqYXRF7DTgOHs8jNKqf/ith1G5kSNy5fU+lH19V",
-	"rWdqQQKG5bw4nEhWm3ioV435ril1T3ava1zNHuhm1+mL/cg2bNU7PxVoCpG7uWvydCSz/i94US0/wLGK",
-	"WxIQ8VIQxWgBvq0M800sS32EMMK289AhrJd332Bv1ofgn331p+ZhYw5JPiITZ6Gbw0nYSF3cDRlIa80r",
-	"uk3AB7JU17syxWtTyOKOuRy+h+Bpo/HQY1el8KtPKFBoroTh862vnGZ836YjWfotd40NsEUo7kxoRGRH",
-	"mkPxdTqVpSFautrOrspxjY+I6+q/vlyHpx7noPLYuE8P23JYvOuq9cwDuQubgMB/PyCie5cLz0FD47Hg",
-	"wiCr5x+wZt6e21Bg2QBAqq/Bl7bZRre/f2BrPc22GwDuOZKGEARchI6M93U5YJ830pVI7DnX7UPsd8KS",
-	"hzAKKyL8u+9fQRhV2GLYyxiYETWwsLUV92zlWrPY5AaumvQ/3DYKCI7ENjoO4dG+5HZtrC5JzmdLNuux",
-	"kQG016DNA8hzvb3pY5ewgfX1Y+m4JlslxcJrt8q8qnruanoK1wRCJOkwmzhwUK43FPt9JCtQ2QcemIt+",
-	"lE9jGOPoXKfPqLzRZvFIRn0vt4RiWjy+V4emXvVt51WWdIDbmjqDLHsuIEDgtBYXjEx38G+Ezb5pacJy",
-	"LOjsIS891fsf2wPRUQ4RUKLlQ4gy450E+iFk9bbDrNCMlALbpp7ikPpJcVOlubRvRVwY6WQkwk3pe7PH",
-	"2Qmt269dD9yH0rnYH/53zc9KwQLonxp0Bj8GXz3k0rmFYU5cBHZLR7w2Y33brJ5tel0W7CG3Kbz/d79N",
-	"wb0HLdgfg5vBoVjblj6RJMRmfU1p+JEalxMkFUScrjAraQUNb2UZ29TlvpLJPw6umHxYzuIpfCX7Wt93",
-	"6/y5BJ4zoK/l4pM1VQsuzk7ru3d4W3RRumLoiOLMQONmEMfJMPswwwQmqbBMKno3QaiafNvjiXIaeDTW",
-	"AdCujxNngc3+SRDl7ftGUNRg09RLVEF/FIi1QPqGhwM3GHH+wf7z8dyaP0966vB/x8zfuGA/bgbd61Wl",
-	"a48CnB4GXe3GNB3loT+krvQgYMf1lUvbUQOBui3k8aB0R98+1NT6Q2D7yyGY5McMETsuJw4TLyYnUjG+",
-	"O6gnTz3sHDzpS1bkjSjGrDQ19EStU1EKU/ieL8TbclhxM/usVWHlSWKgznfv59hT3ux9aKX0CaBxN6HU",
-	"/EnwyxKwXkhIzEFLxIz4Qrx+KH/7C8VyJgwU2/zdYBBPQWjXrGty+Y9fGuV6+ULAMWD1P4Bn7PW2Ar1p",
-	"ZnRdGF1nq85GOq83J+uDn/rHHsimdq8fgyKNIXxPBvp84SygUMCvIi0Ugof7SQxV6A4fD1NkIu/SvB//",
-	"+aP28M+HoLTvdfcft0nagFHLs9lSApJ71MbZMrbpN2nf4yOH2rSpHKhP3a5skK0Ma3/EOG+zC8+yFLmy",
-	"JgZwAJKQiWW5z8+6xwIDWIchtOyq4I5nvnkXxvcF1FNxzzDE3vRloODiHyyi7Gj7yHCIatAmA39wVWjx",
-	"spgTzcWsRk1gwRWmynFfOveUcbLkxN5vT1Mv9NUdLUrq3FQRj/McANeuXkh/dMzQaU++1nfM3MADe7pz",
-	"/UDX0A+T2acMy8l0R2ZyvabJVkH11OsjYMF46df1zvp1oG7jo3q/fatYuWp8XPXfz+oN+E+V9Nnuk+hm",
-	"qJNTjBATK/NueQUgvyRKbrH554JCGZKclMJeXQzA9HU5hUbdKT4slCzhQBhB9ffRejN/f44/hPIzzzPE",
-	"/bvE6VbZmjqYe040u2MKwhcPdf32bXsCOt5D4iEJivWOrBPY7Boy+6sBuOzfcb7uoxRlbO9drAGEsbGn",
-	"ICwXoLmAAFahpKrRJAs57oNk/EuWZYwZJ/ewa2oBRWwQJhVZejkHvWAkGJDQvThVHqmbGfCYfh48Xk5f",
-	"frZ+XPo6H1aROqHOCGi+oOhDO0upvDLymqJ1Vg4oYvv5yPx8ZH4+Mj8fmZ+PzM9H5uNXQYaG/qcqhuyq",
-	"ew7ICL1xdUAfJyH0JoTKEFKAgw/a/VXxn5HjgeaFnAZMIL+KJ9QOmkTQzwfGIlP69Vltrzx7PnanQBfg",
-	"kB0JQlVgLzdGtkuOXfiw3BadGX7Hko2AtT6VavicVDvYkrZ74BOl1PoNWGXUTnc+m78CzGriJaNSMBCc",
-	"6HVa3+Ajg5AzWCxrbEXQh3Y9wwp+kIZ9IvczcAijQLCpl/SOQS1MJqBGTxVMkqpReQKxWVOZ7870Phcz",
-	"LPLhXMz4+kfOeKgNGkG02Q9PWVIkESx6A/UwcTjv2lVyoejal9GGq44DEWeJyGt7y53PSqUcgZL92ODv",
-	"FWP3RTn/W/JThDjf+EaXuGRv889oUZA7GKK1lH1VWq/ZnVyFdZy+ROvI4NYDU86LiiVV396mIuzslvh9",
-	"mMAbrCDasy9AW/7xy8dfPv6/AAAA//8=",
+	"7L3xcxu30Tf+r2D4fWbU5/ueI9l18kylnxzbSfy2iV1ZaeaZJNWAPJBEeQQYACeK9fh/fwe7AA5HAsc7",
+	"kpLT1plpLYnHA7C7WCx2P7v7YTSRy5UUTBg9uvwwWlFFl8wwBb+9pJq9Ke1PXIwuRytq5qNiJOiSjS5H",
+	"vBwVI8V+q7li5ejSqJoVIz2ZsyW135hKtaTGPifMV89HxchsVgx/ZTOmRh8/FqM30++pmczt4yXTE8VX",
+	"hks70s2ckdc3dEbklJg5IxOqGaGacEPWVBPFaHlFqJBmzhSRghFu/zitNbOTgsnOGS2Zaqb7ZvoEB4sn",
+	"6eakjeJiBlN6xxSX5e6MXpClFGZeEF1P5nYqzy6effXk6YUf7reaqU0z2gpfs3csLcUP8I0kieGfLiIv",
+	"6f1fmJiZ+ejy+UWxM8RH+129kkIz4Oc7JccVW9ofJ1IYJoz9ka5WFZ9Qu9DzFT7xf/6h7ao/REP9l2LT",
+	"0eXo/ztvBOYcP9Xn/r0wYptuP82pIWsmDFkr6dbtvmbf+qIuuXktjNqA9Cm5YspwnC0dy9rscgLe6ASh",
+	"tLw3crSz9GJEy1IxrROUL0bUtCS0pIY9MRxovfMsL3tJczGyU6c4x8SQsjYTiYxuL+fMruGsIFKR9XxD",
+	"hDSpWaxAVFLEkIWVRjNnGzKjd8z+xBVxkrPzHitKTJv0jnMfnmnCS3grF7D7qNBrpggVJfxayVnq1Wu6",
+	"2X2tZlpzKWB59rtGLpg409n5raUqdXp2gb52WvhckdhUzWb5GVUUtQR19MNZNsLRECTmn59G4USw4d6v",
+	"YUQ5/gebGDtlEOF3dMZ2JXjMplKxFNeYAk4Rwe4NWdEZI2M240JfEQHqzKo9rq1aA4pTmGEPIWTCKDc4",
+	"N2yp9+3caP99DO+jStFNS6R1ZhtOqCBjq5kXrCRTadVtr2Gtzit3R9xin19MayIpFnxNRfmKTbngfv/t",
+	"aJI7ltEEtxWjuCFSHy5l5rMxq+Q6+clM0TLB8x/cMTWpGFUp0a/omFXJNyrWmsRYyopRAeRKkEKzLlKE",
+	"1bZn996damfUEHiEfHlxcXGWmueSUV0rlj7SYvb5Bws3aJJzUi6u2ZxRpWmVYFx5xyesJc0789kWWjo1",
+	"TEVPRruj2Y+7n5VML/rvm1dML/4iaZmagKqrATvwuq7YyzkVM7Z3P+CL/VQLT52wLr/2vYS+bk4BWpYg",
+	"KbR6F1F+SivNii1mlJxWOv+dPGuaWayCdbX7LLs3+2XKvSC1wpe0YqKk6hVN2BIl/nFn1LmseO6zjsmu",
+	"GVukP+CilGs9TGLXUi3sR+ktHi+/hNMrGJcwjeb7zfBd9Gks3DaJplxldF1eM1U51dlBu99qqto7tHX8",
+	"25XclnSjU9s0LQ1+hs27C7caN8OtF3dR5yegYII6Si6TU15wkV6ncHb9Lvu5qTKfyP07wFtO8BI3fIHT",
+	"gxd0Le5/7dGzq2SnOXbs6MvmI8+hXjou3poJ+e+SvE75Gj4DJ/ypTZjYuX3e6AQmva1Ttux3cu3utPgC",
+	"axQsrcmQOGs3jmHdIrFBi8IbrVunwc5e8LRzTNynNXTCsAUjhpUpK8fMuZhZE50bu7JpRWczVhIqNmSJ",
+	"09rWcXigpaWsZjs3tRSdplyUbQ2asMcOv9ptq/LoowXbDFMLlV1CQtN3KAy5YoKVt0NurZrZ6/0kYYe+",
+	"nRJuNLGGLdFWEmpN7PrSbzGmGjwyfmecpos2bv3de0uz9/Cg3VZ0wUTudXdM6faVO3dWwF3QaUvLtMJr",
+	"UhA+PzEvLih6jlsxB7wwFGEPRMRu5pPbSq+YoTxh6E7cNttHFbjj3XlvXU9Fpdlr+5WUjmL3E7YKN7xe",
+	"73vtv5J635Jubukk41/ASzhZz6W9MVqttyGWu+BZQLkh3CQ1hDa0Sl6kN+SOqZJPjHY6hypGZG2InBIr",
+	"pwVZ+8v2xn6212cAnGgRJlC8WV6OvUjn3RN2wP7JCHrGPC5G6zm+nYl6aeePojoqRv+QHH9oBFUxkG77",
+	"41Lewb8VmwLF7SaDJ+xdDb8ml0u7mrClo1VnaAf7Y2z3FszKzTpHrLTPJHu0vAVXsGYFqYWbEQjOmps5",
+	"Ee7cyR83KXXee/+kRN0r8n6zLGtG8GAmRqIZvzsx4Zi8u3UmtdJSeXd48Bp1uosS5qXBS/bOlCkxc1lr",
+	"O1H7P0u5glDizGk7LCWaTaQoiaxKQg2cH2mnfkvpOl2JIwd16nmck4z3/pCIhTqS0rxAFqOXrEroV3af",
+	"1EovSMkmfEkrIhWhBH1MtCL0fJz0wlY0daS+EXCkTmRVL9HVaX+dKVmvLD8sLZ963oxZkm7NBm+/+hup",
+	"yIrJVcWuCFuuzMapsyXXGq98u0cirWqWflOp6Bq/1egiWY+raJuIejnGCa3nm7TCRcOuYwZrqXIuZiua",
+	"BMiIsqwYs/TKWIZb0pTXJug/Oc3NZhJe5qXPKRVrMkhSSTEDqzoo05QUDjYLs8afqqsevjY3afd4ytBJ",
+	"041NFtdsJZXp8r2l4y9zWpIxM1Y/CGl/vWN93b/f0LpKmiPBxdTPCcdplX7LdMqUtcgS168XM8qFNrAZ",
+	"V/W44nrOSqLYHdfo++/vt5nWYpLxjr+dErvF6orqAk+ouVwTRidzu3fWihvDxJHe8uCK7U+x7JusiOjc",
+	"aUbA8VgQWmnZmFOKga3lIoZ6EOXCl/pOPCsxw52te92s0YqChzW4XiPRiujvJTeWCU/U9MaTfNLpp48D",
+	"E0t6z5dWFT278P8VoyUX+Mcn8V93z5X89XeOfi6v5WhlT2gqQGNIYVet2zGv6EY6HeLh3KKvv2HZ8eFV",
+	"SQqhiXCgp9r5E7Z2flURcJ0DYmAtFfxEalExrQnc/8rk9WB3cs40HjYrf8K3gvaOlf4PT/eZ2PkzUC5X",
+	"VLHDCGayhmejIi3R9tCqGFlVlzKzvH692tK7qZd2i/tF0ujMkIPr1N5Kr/YFqQWfclaSZpN3hqgPFP8Q",
+	"us5zsvZonNzNKLPN+0RnYpNze+R/1OUsN0DeQKFc576kDd12zMXjZx3h4e7Uw7Gz5RB304nG3nPfUKxk",
+	"wnTHtpKbxlMk2s9PLy5S1waqteX61sPPEg+n1xZekFxAbb534e0Bkx9Tkbhjf6Pkklx4RAmc+6Ti2sCv",
+	"y1H3NixGcz6bp32b4VLSvV6YlXuP/1JqzSH8utfkHxD9HRSs2Q7MoRPRC2GPgCwYr/3DTPlokkzvIM0G",
+	"RiF7ssiJJD7txsmt70ZxluLRHVPO99PjHtpzXn5C/uXZOdVKDN4rmpW3eJIMPpysMWW29cSXe4/9weuG",
+	"UYpmrsn1Kzo91j0Z0SKFIMNj3uPzlrRkxMUmD6BcsBPSowm2ZtrEd7e8W6UrctB+80XrisM1EZKUlnBk",
+	"w3q4vGDAiE7NSPF6Utx5fcdLa3Rcp+LP+Rh8P+CEj5BnrY7X93QJDuNdu8PaI0mvl73TLqnYoEdHO89Q",
+	"C8IYscJ7MhLuhGWtDaHVmm40GTOik4hOBJAmJQEinM47uhxwE00AbMDzXYPfGwdME8vHQLKRnB5hRfvo",
+	"bQiI7QY/c2cS81GGXUKUdOOdxPAUMc5bwzWR0yvvtXMi7v+ORrkHU+yPttIlrzYPFWw9nesswtwOAahk",
+	"PG74wW3eaI1jrqm454J1R0T9RbyfBbvX4fvGoWR7O443VJXa8MlivzaBYGoQGLdtIvIEGUmHXH2s1TOo",
+	"ibrGoVR3sDXT8lR0W6NzY+YCrdQYxce1YUci2Upq6G10hvTB5jr9nh8Y4f1tNr6+pxNzFUIT2trmrfBE",
+	"MycWa6XeIdw510Yi/r7rO9+5x2I8WDLEyyVAgV3YokmYeDsxkDSRhqW7IzxpnKshuJz4FE1YuR2BZKsE",
+	"XTAZ1OJuEBn0ZRL0sGZs1VMMMrAgOAfDpUsjMqd7Fzb8bsA//pyPjKKWqPq5RuLoCNxIQhHvks5dlg7h",
+	"DouvduIJRM5868dHPRwOEIVJBwU3U3RCr3XCoKrqZTpNpOIic0PNG7KZe0IxgqXuV+ZZk/CbBlU14LYU",
+	"YbH8iTaRYsrVEg41dr+qqEMmWMkkUyASHh/hl67zLnGfen6x35fi55VcqaxFeaL4Yc5+yZopnXZDnrsD",
+	"juvW4bsDD+w8c1PU+tYbeX2vKPmlz+kq59YQ/Z0R4XLjwhbw1uzM35tNxR7XBRBIs5Wwt8cFcKDnIFDV",
+	"77+S06UEM8woTsUMbzlcTeAH/VuNmnCipNbJLee5EUxU2L4UXDTFaIxCc8dlBTfkmWKb/WChJNP6+TG+",
+	"a0yWrQ17z9P226TeQsz1cDztYOVoLlV1pigX9ojhRpMGXrt76ZB8CHLPLfOd/VZqQrXgLejXUgrY6P7+",
+	"umJqggiuLdh7LrkCp+eo5d5fIFHd8ju4gdPcYUlH/JFVqUTbsYZs0W0fDAhJD67ltdCB18FBiSmNLvI3",
+	"muaOkz1n3wh/OTw5bHDKq2OxzyLjYV7KDF8hUXqg8zl7QnTd0921oMciHIaYThYOSNznO9asO+qWmLo0",
+	"AznDWQw0dFwKZrijX5iBg1TSLuH53n6nfwLqDSRvWjVBBEThe9Bj6YfIMiI7hhQTTHe1C7XbmYt+Yx7P",
+	"A/+O24YUJ2In0iNwLZhVgWvtgfO8ywGwrI4zuZtiJeVCk4ovGKFEV3zVuPGGgZjYb3UKFPoXLphG76G9",
+	"QsFTxEhSwd9ppRgtN6ife2Ym2zfchstvh9bYFiOpGU4kSJCR9WTOPLIK8srXMsBrvT+4L7wq3kHJK+j6",
+	"VtfAM93tn+hBhfhFW5kzbE1kQ3Oi2IxrwxQZWwrpwoNuyZcXRzi4tzRMmI6Xg5SU/pkn70bjzqDzEOXf",
+	"JsTXGxLcD/a6jv7rijMN7OaiABavecm0QU4X1vBi1XQL+dwsoe31O8WxVNWKVsdEjLdgC+6FrakWjsgp",
+	"ptj9+ePqkS3gLnxIBhvtEIRO0JpKAREkupLrHCh6oMH8ySxlR5i2yZxkm5SLryne2bcQ6suV2aQS6siU",
+	"sbJRgOAmsdpXkznVhIJGxtyXgmgZAj6wNA2eWJcckUysadwxSa566HPywy5xyJvhHRbdiiltlV55SO4v",
+	"EjDiRQPbbt4bLzjFn++b4gZb1xiJc/YSVK+ssMi1SN6XAfufyf0MuQEaK6pYKwHO2CUtI3f5ma6X9kxX",
+	"bJUsw7DgIlcpBT4CGYjLc8jpILvggPRlv8tSYBSfENierSM3UsJjbAclzpdZKufzars1sdvCwPDGr47k",
+	"bpaSFh4zT2XW02UycO2B9GjKQb6Ul64VYwrqnqwFWeGZBoZXUtiacGxIl6lNxcE1g6m9aRmVqTpXPzXx",
+	"YvuAK+qS9eglvnw23pxB/ALShgRxk7lqDDOyYBvMKXLTSw3AWMZQ1MwYaxH1PhWQLe/xa5mYkGE5Q5sK",
+	"wu7pclUxRKhq9PMcboOFyKiTO5SOIHC48DCpaL15kfNr2400AM58sDk29XGLXegBkmKQ47tZfAoZqNul",
+	"HranFZ3ZoZxMMJEsuWrnhGyO8N9qKgyHswBAk80m9j4Z3EseoB9Fsqd8hkO4EM2O06bTwQ7PuBVFn6f4",
+	"hokYO/warHS7VFlyXLYOILDHc38PB2FBwS/B4oJ/qCEPAYf3g2dlyPUuVF4bmIBw4FVjRY1hytLg7z/T",
+	"J//81f7fxZM/ffHk1w8XxR//9PG/kvFzWe1NH7+WLvfFi9I2bnlIGsI26Frm5e06iu0fKHIDgIYFuQCb",
+	"Nxw2X5Af4/wCd7atvTlt5eFME3vQ4tkE5rTdwqFmXTwWpgZoGAoLZR2GbExEdp5e9AjtyDsMSAYd7WjX",
+	"ptA7xBkS+zQu1dKoybrQ3DvkugCbu7q6nyvcbTFYYkYm3nu8xACBkCsmbidU+x3mCJDCzMD3iWITq/cR",
+	"DBfS+cGJIGtDVjUcmgAZJFJgalDhoCsQwoFcT29/7VIje5HpX7PqB7a+kQs2WL24MzMQ4U8XkRT+8asv",
+	"I/F7WnQkc5wydaEY6Ylc7VVD7+GhWA+FVUDJAXsTABREEQ/41WH6qTNx4u0dU3ecJcC2w2rBuXydhE5v",
+	"knKOfFG47B35noNu5cNSLPOD55GuAT7VKTjw0F43QKuOS3xza1fPSwnEO5pyw09cQYHORdtnOmsj9jbh",
+	"GjPXH64wgdx89XETRjs3n/kLlrKrMjGFGgkurXnQPb2jgBxY4knM2N63ZrKhhyFQsgCzlSduP8+jFZ2U",
+	"zNfLDqgfrP6M4B1GE1qWpF5l6hl3VY1LlvX4zoPzKxfKcRnb3aDEocLpr1ZbSByQQU/ERsyaq1ceNPfO",
+	"6eymqMMQI6Hqd1QdnpJnR9hzsGCRuVDEJIGHODZR8yA93gGZ5EYfBZncwbDrNVuZkR8TEjrdX4SLIfZw",
+	"su9R7RnSJ1N+J5XUuTQiOsEoNRTnlTpObN6qUXeq6NFB17XhF7LOsw4I9aIsU24I5qyNftCTpjZ5p4bE",
+	"p5yu6WU164BsBtdo2bWSg7TFATx99Jt2f45WdMJ8VukBacxZ4NPWHfUiqVB7Ziv6u2GcRJpdzHU9GKeZ",
+	"9kvf+LgZBsc0UQzClSVc8emCgZc66Vipe7C7ruJSHoPvybnqPAcD6npEdgeClLvwxDCq960m19F0neiV",
+	"WBgMF7gWRpYL4YJglZJUArfP90nER+xrTlBqpn/vhPGGrOd8Mvf9EohhVdVEDpLnZ62HVknwHvKtUu6G",
+	"juO8m1qJS6kXrLoU0jyhVSXXmTonLeFEX7bXPm6CKfZeO6BKrovHxPA7dptNbHefZ0CGdEa5CF/eJbtz",
+	"3qI/DknexL7hy958ATfYnJbN3ncuL9z/YwoJZj0gPA+KygxI0B4TyaPqa3t4sjITdM3TLZQ3cxTsR5A7",
+	"WvEyz2D8OMNfOAFOCbKMTxY9ChQNGMsuKKWX5HRWE801iTgMWpRPZ83dSAelwfm1ZNLgetwm9wRSXF6n",
+	"VxAQnGlhlxzWLH/Ri6eYURvpkOFxKmVwfk4jo3mg2uHh4NZZ6lYdxkyTLdsuY+yQRb0kJECREuIxUXJd",
+	"sjKbln6aRhkRuGhXQ7UKVDuUn4dAPru46F1qEDK7koPz1QCjIPeait11uLZu671uTQfkg42Pxd6Pm1Cr",
+	"ZkbXG25oVW06890NPNH3NR0qpVaix3zwKVfS+JZP933hpzk1b6YDvFcuT33bdYUs9MuNcWMoI2EBjkVN",
+	"AxbYb5179LBybBmzYQfC2enhdWWhuqpsHg6qd0p0d9t6oCfCe+bUPOHTZLejZndsxzJ3FX4l5eLWK7fw",
+	"eBzzevZ8by2ZAwo+5MviQUGY7WJ29j1jKRc9yuQ1Et6bBzuHj3PGFsRQNWPG3mXjWgnddpLbCx2xyWum",
+	"jWw62v3O6yVtm4E9sghjYMLhiVe0NnOZSRI+jg5bZWwH+B1lJs7m7v9D8su36erhVhGAxlEgpG6CKRhP",
+	"Pkl850cL1UcFrTYQaFfsjrM1DFIxmk4B956hbXdeXE91mMsmndz5nVwTOTXMdzNh1i6zm/oS24ECbpUb",
+	"TMQpsIi4NYyt+stjGzvq5wB4WQ8scyPSZvLA4ztdFBNwxFCIJrSD9GpuWJSq5xm95ccOYElHGMcoWLR/",
+	"Z1K8mq5q+az+rdqHrnXAGCtIOA1P43RUj4sVULRcTqfJ+3Au6W5rgPa5kRxJsHXXQJ34+6xdmj/tTmTA",
+	"dVtdwdrCp3PMa9dG7jx8dmrN1hWLK1jCkQx5Y3NoIXzlkoq0Jzn+WRNvWWyfZxRLhqfvmjqj+ocANrb6",
+	"VyZU+thVFev5Os26XzeZSznghTvlqntnx5d0U5A1Y4vC9092PSUKMqfVtCAbRlVScV45DbvXlmKiZDkg",
+	"OyVwkUa/PzwYfIP6kpyFn8k/mZJndhpnQpKSGprMuXDo5zZjj8hMTaVXDTzrK6rNrY+obe+EsYKK8wvG",
+	"Vs120AQUoFUx4P2zoyIOjhpvvicjoHkMhby1JEsfTtNswxHF9FxWroELbpii/+nmcxwON6HhuuLA9e1c",
+	"BaBTgZkMAM/3dQVTDS011yaTqTAf3AoyXyYur517+V9rYTLhkVyVoJA8clIKQ1XCJ/hm4o+GnZtK8kh4",
+	"q8oufmfjgTpdCh73grNppH03WVOBSmYACGloqC9vr4BNdSQWMdvgYerzaY57zUBEI1YKSr+HC91tcGuv",
+	"rhTrYXhj0ls4PoYlkg3DV0JCdDJA2FXFLpsE0WEzNz0pc1l+zYIxB1SHvpJHZIlHBXWd1eYEeAdU6T1h",
+	"U5e15Pja3VPSC/uNo8gBjQoOrGj23iOUk7YCNKeHrnSlvISckyuXeSJK6BdBpCCAQL+yekxtXK9LLPqj",
+	"JXw3yuKz3w0XWmwj576TvNS+b0retxfdvxb+bmOsaO2yqjO9RgbV4y55JvFdZBqiC7m+HTbELuJ4vx72",
+	"pcZ7dw7C4uSHF0IHOhQ7dceRDu1VN+BjnGaGPXfs8Mbce8CAmU5cqEvBDE4b11Gf3eB3/Srnd32aq/qc",
+	"OYFDTrtdgC/qsWPwH30WFyN3ru9M4nWTFUKJr+eyK58JN52X1bRMBDuiw736Hi3tvyHqMrEp13STPh+n",
+	"VIWKGGDBG9dsMREvyBVOp4ppQyZp0FNAGGVz8qLGvtZ6vyJnZ23HhUy+OF3x6yefoGQ/JjTqzzWpjS78",
+	"uebysrvKekX5z/ZgxHwUV0xyVIzwOoQYVLiwgMuSODfKr0X/DRT1xYL5hZ4uvZ0tnUUfe2I+tzwrAS/b",
+	"UVZ5vyTqk9VM3vEktgqNn2lUQa1emFEt40qzcDPJ4MPQPAT2EWnmzBmBD1xVvAthzatkZfZrmKiVyHoy",
+	"93dsV+lH003oXmrXi0El4Clm0a/nm6Mbxd1FvO31pi3t1L/2QlQEOr8v0lCSFhIiCLN/RQtbEtYTaB5L",
+	"TFLIfYrRyUvsdbZlOqBMeNR9qk9G1Kvm8SFl/brCoR0NnbqvOJ0ZBoNranf3jqJVxQfcRJs4x7bRIOXi",
+	"NtfdvRbYWDNZu6C7Jn62/rZHoHW3qmomFs+iWXdWxl+1xCff+xJy7rxK1nQZtq0ro8Z3/eCx+zPXg2Ne",
+	"i1K17bZuzzLEaLrBQakQ8a3rw5qRUteaNS2lbc0ef9K7jPv2vcvVVI87xd7udop1Y0eO5BQbb+g4Fd2M",
+	"UvV6Svy4Yi+xjsWQyuqDYIYwSA5jmEMSFqP1XFYZCxOrJl5C6SNquHSOa/tjkNa63W60T6Jjp8OjSU9z",
+	"oEWcXxd4MaZutljUoLpQcU0oT4eoLhRqS2uvOpufceXKFsxcD9JdkE02TawrV7KrQBf0+ekwyfzhZXxL",
+	"oO60w8G1pPbmI7arN+2kkLkFZDmaxKLmQNQQynTN0esxMKyB3Su2+sIwpbhrqbBrN7BqQK/jtBxbI3uV",
+	"6rj5tj0pEJmnV/g3wGfNaSiq3N9YPiA7BFeZpreDJ2wRW/lI4hH5kXjjSz4bQVt3w/OaaEkqqmaMULKi",
+	"yvWUkpq5WyLa7N5ed7iIVu5QFKI6vHieD95vZXY0olW05Qt+JfdkpWRZTwAKFlTY/mhdG3t128zsCA7k",
+	"L74dpVTT99uoSGmo7Ze40t82V/rbRA1Az/e0KKoZMy9d3vyW83UntRVq3Dd9lKxKdrjtZOn8IQEiHCw/",
+	"xXRmQvYOC1pvoCO162SI+42nqvRiOV6YqQ5VeNztbsAMHGlTgHsHIgiN55DwzZV6Tu+Y12vbI+6K635j",
+	"KPJ/DskRHWRBWXLluhXVS52nwzDn6KkyPnbP3KgNetP8wMleMKmc0Rb1H+uwrTxJkrUthtI2d3TmTrlI",
+	"/nonXe0/Apv3JpfsqwC1lzs0tdr41+zRNvBYyNzOTugHmapgMKmVSrq53hhf0hcjaXB2cohIVunis4Py",
+	"zHv7NpbOfT00ff1UBY2S9U8TOlMCrZZcYAJRn+lmfA66Faz1fm9X/ZShT9SzLcntAPDb6uX0QJfw7ZKY",
+	"3dfm1Ixd8seA7Oiu9h/r+Wb/rtl1q9uvJSfn8FjHVFXoVyVhX3EEO5MfNfsddDZvVrTnrWlAsFtoR90V",
+	"CKpMasXN5r3dmj52rr2/kgsoMSYXnHnlfDmCzOhb/1RzSKz4n9mmpVJhv4MCY1SxqCru3JjV6ONHSN+d",
+	"yqz3/44poqn90Z+XBYGiKARAenhyXsWV6pSsjb1ySKxNB64BF+HHe/UX5PUdUxtQsGRcG6L5TAAkQRCo",
+	"I2svfLg0ggtHpCWuALX0F+S1UlIhzGaFqfoEs+k1+cP1Ny/Jn55/+T///QV5xSZ8SSsXtoCOvdrQDWH3",
+	"dIJNIpCD+ioUNFoyKgwYgqWiazsx+5j79ItfGp11OXpr+RBV47wcPYVNu2KCrvjocvTHLy6++CNIgGsT",
+	"cU5X/JzWJfoJZsy4IoGYsvKmhCYW2ryAJ6AUEV0yw5QeXf7shOG3mqlNIwtBkaJq7yWr6TeFaeRe9jz9",
+	"rq1LvKg2iFV2F83Q4YJrEjIxUuOHZiTN4DvnZlfY/uOvdhPqlRSu3OKziwv0QQrjjn66WlV8Aos8/4c7",
+	"QJvRug5M4AjcZGDTbLmooxTPdi3i1CvDHM99kYmPaDUvqdrEoeVSCubKMsglbCSX+c4ggappJo5e7D9U",
+	"UGBfimrz3/DKRtjO2b1v15KUudfw8Wepexips/fk84m+a0tbGGXMBU152xJyVlVYjqMgVJOX7/92oLQF",
+	"4RjTyQLzGZNi8T1dsK/xkUFb6598dfxayT+xPxC1l2Y+tXJut8A7qc1Msfd//YurgFvWy9UJdl0L26OZ",
+	"uuMThiB0ILacEiHXgJuAsoK8YpkNF6CMOap+y8zLBu64tdnSzrNnF8++whi7HTw0EHLbH2vl7UCQEsK+",
+	"QQdUw5htNjykCvWL/l87iQTHb+YMMitOwUx4UcBuhKQlz5sCes6PNwDkiDjnVp09l1/CE700JHT77iL1",
+	"jg47q4UzlM4g7LxiAgMrFC++qVF8dblmmKYwbXhdhO6U2GnLv7J5oHn4196qW9sjJT12WbNoVPwt4HpC",
+	"uoan0ZYDcd+4lmzMx54To2dSsjOnBnDdiwrarA3mR0thT19CETGcms0S6/4Om0fqRRVf8gw9sQCbxy8+",
+	"befhpg6lzBCTWmmpcifts8RJ+7AKQbOcSfVWMLKiM7R/yprBhnUqzrWGsbeJNdfs2EMQBOA8QsSspE7s",
+	"f0Q6vwxQB1c862tZbk5HEXy7R9R+bN8rjarZxwfkh8dyJ9jhY6Un0M04CrG3P9x6XLhiTj5CFQE1qdiQ",
+	"pbTmLlgCdnticil8Hw5DqeyOFVtq/PwDLz92H8Ga7Wry1IKaR0Bi35SjB98Vr7AwXOaQnODU54yWMO8P",
+	"o9c3dNYeYce+OskmsUS1X1ky1+EsvVVe4hPHk/gBdhhOrd/WevpITP0zW5nR6RgUNbNf1XlNdgx3ir1P",
+	"vpl+T81k/mCM9H3+H1lHdjMyaNBTaUnjtjva/JQ41pI/LBl6q1z/bqsY/zulAs/nsip95YCKYWikLQ7X",
+	"rGJUP648fBLuvAWLeka5OAGD3tWQfQV1GIFD9i5NpAhmJNa1Smy/G7r4DyD2DVwxjqezfU+zDfbIfSgS",
+	"lb3BveLY5/goqvRO10qA+HYI9SZO5pXTdrWSIw8FoMf5B2v9f8weBze1Eq8wByh1r11RCNq7G4SLbLQV",
+	"7l6PwunVPyTD1Uo89kEe6i8lOPkuVLE7gdjXSliDl9MK0zYRSkmxLzm4pCiUWgnNkP7gqhFhyAVcU/HO",
+	"kBMjO31Sr/CJx9gar+/pkotU1scuUV/TydzlLMEZCE7esWJ0oQk3J3G3M0jDod4BCFEiWq3pRpMxI1r6",
+	"fPuSGjq2WohrouUVQYC7DveWtD+w9K3rcufvKyVX2N9uh/bPdwNz30rBTrDqV1xPqCrtFepMY90gwPrm",
+	"hCM9v9MdJjhA5sITpnfkot/CYsFpjIWSfFstCLS0XYWG3RtiJBmzGceSw9kD/V0d0ef0qi60P3xkUzfL",
+	"kiOuKzE3/gy5HI387dFgTYy584Bv0mN7R7J88kvfIy3jXPPIz6HfC37RAa5i5x8BRzFm5GCgvcnJ6ect",
+	"Dln/nVk9HurS30XrYHeDaTHca+7MJ+dUPtPYp1cRZ6ikBvG41aGT6/B3ex56eu76ur10eBa4Ct+w4Edx",
+	"fX92OYPl4bTDPr/zsZZ3o62+cJHfjsD7Z531WWd91ln/3jrrpCAQvKdQM5mfCgnS6Ku9kZOgrXo5DHi3",
+	"ntqftPoox0GH01BEjXjxCsqNJuyOlz5//Ri6Y3GqfS6aa6bNpmLfuh36r+OmgRm/t3P/d3XUfMvvGKEE",
+	"+EiowJIekEdSECMFwzNuTlfsJH4cbA3TfQV64555DFcOjtXHkXOzhVc8dOcUuaCjYtSwN751Tg8zigvo",
+	"WprfJP5knDIX8cfeLwCggXyxzCmYqDPAWBl6s/uasdjLHN+JTd2gJL6eM8jWS0158L5Oz4ZX9tZtX4a9",
+	"w5dMazpjOYiLa0OUMiKMe1278/WzL78E0LNhyr7u7z///Zdf7i8unvzyy/3T6S+/3P/P9Nf//79GPWj3",
+	"whd4cORqAFw6gsY9eXpR4A8/Pfc//fWPlqTu0ycXX142zWt9Ny2XJBtQf5ZJkGMMOPUMLdx3hxl8L4iQ",
+	"hhFM2W/mDj7/WyEvQ7tbagDn3tS3sE8J5j2QADucWY2zphtiJBa8SJowUik04obIBl3AUNFsoI7lbzWU",
+	"OnN/p5VitNx0UgmjbMehs/xswONbSbnAwpmEEl3xVQPSEpekpBsNJcbonNGyAIW6YBu3BszvR/A06GfA",
+	"nEA8iVYu7TJlOteKHbmEl3M2WTScg6OAOqAyN2Qt66okY8uOAj5cMLby7uTcRUBhqGbAtDrP9iPs0sdz",
+	"RaJWv2YAYk+cLaE5NZAZoEJAp5jC9rw5pYHhT75M6JPwk0U/uSDU2vjR6vA8oa3jg7YOkAKT6eFaKY01",
+	"OGhV9TMuwg0gF7G4cbjwzsP2X+ga0MHKOSOGLriYYXyfW8IRpJOPQcv1yTjdvNuOdhUURWj/OJFLq5kl",
+	"lr/0YAbPvzjVPWsdft8kPj+8eegG+9Rx8CUzc5cR30EXfOZxyGLHGkyVgJT0bc2JhMo1Jwk4z1moJG91",
+	"Q6vmuaOfMwmwWcWSblwZw3GEoZd3TEHl4A4Hwlv/zEM5Ox9SV4TJJ5j1ElszgIZ20z5ScFdUGd1Fy3fw",
+	"QC9CNjUQjnYbQzm41HUgU8Al63JluRe1su87DGsdEvZLaqhvEXsVp8f0SYxpKt0dmgZWPLSr/j8uVoOi",
+	"nTmUsYBY44/DjXKi5EvqX881FDIjclqQUq4FXrk0XoQapbdicoVVFLKnyzt85DEOl6iyxj5szR1Tm8Px",
+	"JHtcMe98jugDgSL8Oh/Xr4ijvijLdKIEfFA0KXpSYLUEqCp75SqK6rmVJXm4+7iV61aWeNxoKTIQJJTP",
+	"yMmcM+xfVlI3fBuGTsWv/WA1SUItJJBMMNgpTBd4kbWd6QTM4ivYo66GgCtOKBdMaMJE2bhevXFdcghC",
+	"bvQW9TJoH6z+eSoinX5n4BC+Runj3tPjLbntCcFisKdyuAdmB587FGUoiJLO0YKpfD02xLmv8ZFWZt/T",
+	"BfvJF/I43YY4nUaCyWWOyQfTOjtcaGs6e1VBH6u7JPsaKN17M8etUM+s43z1Nbx6WMLYV2qo25wrAp1i",
+	"wN24v0Fcuj8c3KDklJzBHM4gJuDe0cdOdYUDH+7q09fC4LJ8D7CAnpEfWZXHRn62b6tQid/MuTKMCXff",
+	"cpcv4BOpV9Zei24CcCpv2W7eg6bPP1hedUa+r5sA0H6Pl4OTHBGqeWEFDa8ysNaQ+98/4Z+awciUBdsU",
+	"EBoCARYk1LA/MTLlP+4+46VnH/QMakx4L9iCbU60XUK5SdghoJeo+6VVBWF7Q5x/WLBN57Z4HwBDD7Mr",
+	"Uq8Bx8HjeYR6qUXP4NfCqM3AkLhz+55KP75uOn1FQQKG5bw4nEhWm3ioV8T8OaNKuyyqtEF0jc+wB7rZ",
+	"XfspfKIs+DB+NtAUIndT11PvSGb9X2wGI9Df7bYkIOKlIIrRCnxbBeabWJb6CGGCbeehIWMn777GVtgP",
+	"wT/76k/Nw9YcsnxEJk5CN4eTsJG6uBsyMG4M1e6dbfnUk6U6boKXrk0hqzvmcvgegqetPm+PXZXCrz6j",
+	"QKGXHYbP175ymvFt8o5k6TfcNTbAjsy4M6Hvmx1pCsXX6VjWhmjpaju7KscRHxHX1X19uQ5PPc5B5bFx",
+	"nx625bB4103rmQdyF7YBgf9+QET3Lheeg/7xQ8GFQVbPP2DNvD23ocCyHoBUX4Mvb7M1/Rkv/H/JNoaP",
+	"gwnoYtsNAPccSUMIAi5CR8b7djlgnzfSlUjsONftQ+x3wpKHMAobIvy7719BGFXY0d3LGJgREVjY2op7",
+	"tnLUmzu7gf0zD7mNAoIjs42OQ3hsX3J3baxdkpxP5mzSYSMDaK9FmweQ57ib9GOXsIH1dWPpuCZrJcXM",
+	"a7fGvGpanGt6CtcEQiRpP5s4cFAuVxT7fWQrUNkHHpiLfpRPYxjj6Fznz6iy1WbxSEZ9J9eEYlo8vjc0",
+	"8m1tO6+ypAPcRuoMsux9g03UWlwwMt7Avwk2+x7RGcuxopOHvPQ0739sD8SOckiAEi0fQpQZ7yTQD6GI",
+	"u7yzSjNSC+xSfYpD6ifFTZPmsn0r4sJIJyMJboJPM8/Ot/bja9dy/KF0Lgzy++Zno2AB9E8NOoMfg68e",
+	"cuncwjAnLgK7pSPeNmN926yObXpdV+whtym8/3e/TcG9B53BH4ObwaEYbUufSBJis76mNPxIjcsJkgoi",
+	"TleYlbSAhreyTm3qel/J5B97V0w+LGfxFL6SPX2oEnX+XALPGdDXcvHJkqoZF2en9d07vC26KF0xdERx",
+	"FqBxC4jjFJh9WGACk1RYJhW9myBUbb7t8UQ5DTwY6wBo18eJs8Bm/ySI8u37RlDUYNPEJaqgPwrEWiB9",
+	"w8OBW4w4/2D/+XhuzZ8nHXX4v2XmL1ywH1e97vWq0bVHAU4Pg67uxjQd5aE/pG70IGDH9ZVL21E9gbpb",
+	"yONe6Y6+faiJ+kNg+8s+mOTHDBE7LmcOEy8mJ1IxvjuoJ08cdg6e9DmrylYUY1KbCD0RdSrKYQrf85l4",
+	"W/crbmaftSqsPkkM1Pnu/Rw7ypu9D62UPgE07iaUmj8JflkC1gsJiTlomZgRn4k3D+Vvf6lYyYSBYpu/",
+	"GwziKQjtmnWNLn/+tVWul88EHANW/wN4xl5vG9CbZkbHwug6W+1spPO4OVkX/NQ/9kA2tXv9EBRpCuF7",
+	"MtDnS2cBhQJ+DWmhEDzcT1KoQnf4eJgiE+Uuzbvxnz9qD/98CEr7Xnf/cZtkGzBqeTaZS0ByD9o4a8ZW",
+	"3Sbte3zkUJs2lwP1qduV9bKVYe2PGOdtd+GZ16JU1sQADkASMrEs9/lZ91hgAOswhJZdDdzxzDfvwvi+",
+	"gHoq7hmG2JuuDBRc/INFlB1tHxkO0QzaZuAPrgotXhZLormYRNQEFlxhqhz3pXNPGSfLTuz9+jT1Ql/f",
+	"0aqmzk2V8DhPAXDt6oV0R8cMHXfka33LzA08sKc71w90Cf0wmX3KsJKMN2Qil0uabRUUp14fAQvGS7+O",
+	"O+vHQN3WR3G/fatYuWp93PTfL+IG/KdK+tzuk+hmqLNTTBATK/OueQMgvyRKrrH554xCGZKS1MJeXQzA",
+	"9HU9hkbdOT7MlKzhQBhA9ffJejN/fY4/hPIzzwvE/bvE6a2yNTGYe0o0u2MKwhcPdf32bXsCOt5D4iEJ",
+	"inWOrDPY7AiZ/VUPXPbvOF/3UYoybu9drAGEsbGnICwXoLmAAFah5KrRZAs57oNk/EuWZUwZJ/ewa6KA",
+	"IjYIk4rMvZyDXjASDEjoXpwrj7SbGfCYfh48Xk5ffjY+Ln2dD6tInVAXBDRfUPShnaVUXhl5TbF1VvYo",
+	"Yvv5yPx8ZH4+Mj8fmZ+PzM9H5uNXQYaG/qcqhuyqe/bICL1xdUAfJyH0JoTKEFKAg/fa/U3xn4HjgeaF",
+	"nAZMIL9KJ9T2mkTQzwfGInP69Vm0V549H7pToAtwyI4Eoaqwlxsj6znHLnxYbotODL9j2UbAWp9KNXxO",
+	"qu1tSds98IlSav0GbDJqxxufzd8AZjXxktEoGAhOdDqtb/CRXsgZLJY1tCLoQ7ueYQU/SMM+kfsZOIRR",
+	"INjUc3rHoBYmE1CjpwkmSdWqPIHYrLEsN2d6n4sZFvlwLmZ8/SNnPESDJhBt9sNTlhTJBIu+h3qYOJx3",
+	"7So5U3Tpy2jDVceBiItM5HV7y51PaqUcgbL92ODvDWP3RTn/JvkpQpzf+0aXuGRv809oVZE7GGJrKfuq",
+	"tF6zO7kI6zh9idaBwa0HppwXFUuqrr1NRdjZnp53TJV8Yrr18d/8Q7008r76BNGJ+aU7iP3vT3uVRQc0",
+	"VdstIVXbM3AFJTrHjFRsCvBNgr0HrF2D5R8q+6MreE5wyr0a47TO+4vihICy6M3PH9mScFUsAp8fH1D4",
+	"U8ANAkBO043eKtQQYwmL0CQfSzyjyWGvdVPqci+40WRSO3BypGg/jGCvWJVreRVAXD//+vHXj/8vAAD/",
+	"/w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,
