@@ -93,7 +93,11 @@ func TestAnySequenceOfSweeps(t *testing.T) {
 				}
 				require.Equal(t, [3]int{counts["raised"], counts["standing"], counts["cleared"]}, [3]int{got.Raised, got.Standing, got.Cleared})
 				oneCaseEach(t, s)
+				if step%5 == 0 {
+					require.Empty(t, s.verification(t, got.Id).Wrong, "step %d", step)
+				}
 			}
+			assert.Empty(t, s.examined(t))
 			assert.Positive(t, unchanged)
 		})
 	}

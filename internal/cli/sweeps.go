@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"encoding/csv"
+	"errors"
 	"flag"
 	"fmt"
 	"io"
@@ -106,6 +107,35 @@ var sweepCommands = []command{
 					return err
 				}
 				return showExceptions(ctx, e, all, *period)
+			}
+		},
+	},
+	{
+		name: "verify", args: "[SWEEP]", short: "compute a sweep again from its revision and data version, and compare",
+		long:    "Every verdict, sentence, value and piece of evidence that stands as the sweep wrote it is\nheld against what is computed now, to the last digit; the exit code is 1 if any differs.\nWith -period it is the last sweep of that period.",
+		example: "oskel verify 13\noskel verify -period 2026-10",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			period := f.String("period", "", "the `period` whose last sweep is verified")
+			return func(ctx context.Context, args []string) error {
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				var id int64
+				if *period != "" && len(args) == 0 {
+					r, err := c.ListSweeps(ctx, &client.ListSweepsParams{Period: period})
+					all, err := read[[]client.Sweep](e, r, err)
+					if err != nil {
+						return err
+					}
+					if len(all) == 0 {
+						return fmt.Errorf("%s was never swept", *period)
+					}
+					id = all[0].Id
+				} else if id, err = idArg(args, "sweep"); err != nil {
+					return err
+				}
+				return verify(ctx, e, c, id)
 			}
 		},
 	},
@@ -443,5 +473,37 @@ func showWhy(ctx context.Context, e *env, p *client.ListVerdictsParams) error {
 	if d.Elsewhere > 0 {
 		e.say("%s judge%s other kinds.\n", counted(d.Elsewhere, "rule"), map[bool]string{true: "s"}[d.Elsewhere == 1])
 	}
+	return nil
+}
+
+var errDiffers = errors.New("what is on record is not what is computed")
+
+func verify(ctx context.Context, e *env, c *client.Client, id int64) error {
+	r, err := c.GetVerification(ctx, id)
+	v, err := read[client.Verification](e, r, err)
+	if err != nil {
+		return err
+	}
+	if e.format != "table" {
+		if err := e.show(v, nil, nil); err != nil {
+			return err
+		}
+	} else {
+		fmt.Fprintf(e.out, "Sweep %d of %s, revision %d, data version %d: %s checked.\n", v.Sweep, v.Period, v.Revision, v.DataVersion, counted(v.Checked, "exception")) //nolint:errcheck // as all that is shown
+		for _, m := range v.Wrong {
+			where := "no exception"
+			if m.Exception != nil {
+				where = fmt.Sprintf("exception %d", *m.Exception)
+			}
+			fmt.Fprintf(e.out, "  %s, %s of %s: %s is %q on record, and %q when it is computed again\n", where, m.Rule, m.Key, m.What, m.Recorded, m.Recomputed) //nolint:errcheck // as all that is shown
+		}
+	}
+	if v.OvertakenBy != nil {
+		e.say("Sweep %d has overtaken it: what that one wrote is its own.\n", *v.OvertakenBy)
+	}
+	if v.Count > 0 {
+		return errDiffers
+	}
+	e.say("All of it holds.\n")
 	return nil
 }

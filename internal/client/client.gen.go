@@ -1330,6 +1330,17 @@ type MethodSetting struct {
 // MethodSettingType defines model for MethodSetting.Type.
 type MethodSettingType string
 
+// Mismatch defines model for Mismatch.
+type Mismatch struct {
+	// Exception None of one that is not on record
+	Exception  *int64 `json:"exception,omitempty"`
+	Key        string `json:"key"`
+	Recomputed string `json:"recomputed"`
+	Recorded   string `json:"recorded"`
+	Rule       string `json:"rule"`
+	What       string `json:"what"`
+}
+
 // Named defines model for Named.
 type Named struct {
 	Name  string `json:"name"`
@@ -1949,6 +1960,25 @@ type Turned struct {
 	Flagged  int `json:"flagged"`
 	NoLonger int `json:"no_longer"`
 	Regraded int `json:"regraded"`
+}
+
+// Verification defines model for Verification.
+type Verification struct {
+	// Checked Exceptions that stand as the sweep wrote them
+	Checked int `json:"checked"`
+
+	// Count In how many things they do not hold
+	Count       int   `json:"count"`
+	DataVersion int64 `json:"data_version"`
+
+	// OvertakenBy The later sweep of the period; what that one wrote is not checked
+	OvertakenBy *int64 `json:"overtaken_by,omitempty"`
+	Period      string `json:"period"`
+	Revision    int    `json:"revision"`
+	Sweep       int64  `json:"sweep"`
+
+	// Wrong The first hundred
+	Wrong []Mismatch `json:"wrong"`
 }
 
 // WhatIf defines model for WhatIf.
@@ -2890,6 +2920,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/sweeps (the `CreateSweep` operationId).
 	CreateSweep(ctx context.Context, body CreateSweepJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetVerification A sweep computed again from its revision and data version, and held against what it recorded; changes nothing
+	//
+	// Corresponds with GET /api/sweeps/{id}/verification (the `GetVerification` operationId).
+	GetVerification(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetTable Measures by subject, group or whole, in one or several periods
 	//
@@ -4202,6 +4237,21 @@ func (c *Client) CreateSweepWithBody(ctx context.Context, contentType string, bo
 // Corresponds with POST /api/sweeps (the `CreateSweep` operationId).
 func (c *Client) CreateSweep(ctx context.Context, body CreateSweepJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCreateSweepRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetVerification A sweep computed again from its revision and data version, and held against what it recorded; changes nothing
+//
+// Corresponds with GET /api/sweeps/{id}/verification (the `GetVerification` operationId).
+func (c *Client) GetVerification(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetVerificationRequest(c.Server, id)
 	if err != nil {
 		return nil, err
 	}
@@ -7370,6 +7420,40 @@ func NewCreateSweepRequestWithBody(server string, contentType string, body io.Re
 	return req, nil
 }
 
+// NewGetVerificationRequest constructs an http.Request for the GetVerification method
+func NewGetVerificationRequest(server string, id int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/sweeps/%s/verification", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetTableRequest constructs an http.Request for the GetTable method
 func NewGetTableRequest(server string, params *GetTableParams) (*http.Request, error) {
 	var err error
@@ -8640,6 +8724,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/sweeps (the `CreateSweep` operationId).
 	CreateSweepWithResponse(ctx context.Context, body CreateSweepJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateSweepResponse, error)
+
+	// GetVerificationWithResponse A sweep computed again from its revision and data version, and held against what it recorded; changes nothing
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/sweeps/{id}/verification (the `GetVerification` operationId).
+	GetVerificationWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*GetVerificationResponse, error)
 
 	// GetTableWithResponse Measures by subject, group or whole, in one or several periods
 	//
@@ -11507,6 +11598,54 @@ func (r CreateSweepResponse) ContentType() string {
 	return ""
 }
 
+type GetVerificationResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Verification
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetVerificationResponse) GetJSON200() *Verification {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetVerificationResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetVerificationResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetVerificationResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetVerificationResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetVerificationResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetTableResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -12891,6 +13030,19 @@ func (c *ClientWithResponses) CreateSweepWithResponse(ctx context.Context, body 
 		return nil, err
 	}
 	return ParseCreateSweepResponse(rsp)
+}
+
+// GetVerificationWithResponse A sweep computed again from its revision and data version, and held against what it recorded; changes nothing
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/sweeps/{id}/verification (the `GetVerification` operationId).
+func (c *ClientWithResponses) GetVerificationWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*GetVerificationResponse, error) {
+	rsp, err := c.GetVerification(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetVerificationResponse(rsp)
 }
 
 // GetTableWithResponse Measures by subject, group or whole, in one or several periods
@@ -14932,6 +15084,39 @@ func ParseCreateSweepResponse(rsp *http.Response) (*CreateSweepResponse, error) 
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetVerificationResponse parses an HTTP response from a GetVerificationWithResponse call
+func ParseGetVerificationResponse(rsp *http.Response) (*GetVerificationResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetVerificationResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Verification
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -185,6 +185,23 @@ func (k *Keeper) EngineAt(ctx context.Context, book *rulebook.Book, version int6
 	return engine(ctx, book, k.past), nil
 }
 
+// EngineOf computes the measures of an earlier revision's book over the data version of
+// its time. What is held in the shape of the published book stays held.
+func (k *Keeper) EngineOf(ctx context.Context, published, book *rulebook.Book, version int64) (*measure.Engine, error) {
+	if rulebook.SameShape(published, book) {
+		e, err := k.EngineAt(ctx, published, version)
+		if err != nil {
+			return nil, err
+		}
+		return engine(ctx, book, e.Snapshot), nil
+	}
+	past, err := k.inShape(ctx, book, version)
+	if err != nil {
+		return nil, err
+	}
+	return engine(ctx, book, past), nil
+}
+
 // LastDay is the newest day on which any feed has a line.
 func LastDay(s *ledger.Snapshot) (calendar.Day, bool) {
 	last := ledger.Never

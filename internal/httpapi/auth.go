@@ -88,7 +88,7 @@ var allowed = map[string][]string{
 	"GetSession": everyone, "SignOut": everyone, "ChangePassword": everyone, "DeleteToken": everyone, "ListTokens": everyone, "RevokeToken": everyone, "ListPeople": everyone,
 	"GetRulebook": everyone, "CheckRulebook": everyone, "CompareRulebook": everyone, "PlaceRule": everyone, "OrderRules": everyone, "PlaceDial": everyone, "ListUses": everyone,
 	"GetDraft": everyone, "ListDials": everyone, "Rehearse": everyone, "RehearseBook": everyone, "SolveDial": everyone,
-	"ListRevisions": everyone, "GetRevision": everyone, "ListRules": everyone, "ListMethods": everyone, "GetLineUp": everyone, "ListVerdicts": everyone,
+	"ListRevisions": everyone, "GetRevision": everyone, "ListRules": everyone, "ListMethods": everyone, "GetLineUp": everyone, "ListVerdicts": everyone, "GetVerification": everyone,
 	"ListMeasures": everyone, "GetTable": everyone, "ExportTable": everyone, "GetParts": everyone, "GetCalendar": everyone, "GetRegister": everyone, "GetSubject": everyone, "GetTargets": everyone,
 	"ListIntakes": everyone, "ListPeriods": everyone, "ListSweeps": everyone, "GetOverview": everyone, "ListExceptions": everyone, "ExportExceptions": everyone, "GetException": everyone,
 	"ListCases": everyone, "GetCase": everyone, "TakeCase": everyone, "ReleaseCase": everyone, "CommentCase": everyone, "SettleCase": everyone, "SettleCleared": everyone,

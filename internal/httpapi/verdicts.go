@@ -54,6 +54,28 @@ func (s *server) ListVerdicts(ctx context.Context, r contract.ListVerdictsReques
 	return out, nil
 }
 
+// shownWrong is how many things that do not hold are told one by one.
+const shownWrong = 100
+
+func (s *server) GetVerification(ctx context.Context, r contract.GetVerificationRequestObject) (contract.GetVerificationResponseObject, error) {
+	v, err := s.Sweep.Verify(ctx, r.Id)
+	if err != nil {
+		return nil, missing(err, "sweep %d", r.Id)
+	}
+	out := contract.GetVerification200JSONResponse{Sweep: v.Sweep.ID, Period: keyText(s.calendar(ctx), v.Sweep.Period), Revision: v.Sweep.Revision, DataVersion: v.Sweep.DataVersion, Checked: v.Checked, Count: len(v.Wrong), Wrong: []contract.Mismatch{}}
+	if v.Overtook != 0 {
+		out.OvertakenBy = &v.Overtook
+	}
+	for _, m := range v.Wrong[:min(len(v.Wrong), shownWrong)] {
+		one := contract.Mismatch{Rule: m.Rule, Key: m.Key, What: m.What, Recorded: m.Recorded, Recomputed: m.Recomputed}
+		if m.Exception != 0 {
+			one.Exception = &m.Exception
+		}
+		out.Wrong = append(out.Wrong, one)
+	}
+	return out, nil
+}
+
 // silence says why a rule says nothing of its subjects.
 func silence(rule *rulebook.Rule) string {
 	if !rule.On {

@@ -189,6 +189,11 @@ func (t *Tx) PeriodExceptions(ctx context.Context, k calendar.Key) ([]Exception,
 	return scanExceptions(t.tx.Query(ctx, exceptionSelect+"where e.grain = $1 and e.period = $2 order by e.id", k.Grain, k.Start.Time()))
 }
 
+// SweepExceptions lists the exceptions that stand as a sweep wrote them.
+func (s *Store) SweepExceptions(ctx context.Context, id int64) ([]Exception, error) {
+	return scanExceptions(s.pool.Query(ctx, exceptionSelect+"where e.sweep = $1 order by e.id", id))
+}
+
 // SubjectCode is the code that exceptions of a group, a pair or the whole are
 // kept by, given out when first needed.
 func (t *Tx) SubjectCode(ctx context.Context, level, key string) (uint32, error) {

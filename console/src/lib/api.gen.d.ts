@@ -788,6 +788,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sweeps/{id}/verification": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A sweep computed again from its revision and data version, and held against what it recorded; changes nothing */
+        get: operations["getVerification"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/overview": {
         parameters: {
             query?: never;
@@ -1868,6 +1885,37 @@ export interface components {
             /** Format: int64 */
             case?: number;
             case_state?: string;
+        };
+        Verification: {
+            /** Format: int64 */
+            sweep: number;
+            period: string;
+            revision: number;
+            /** Format: int64 */
+            data_version: number;
+            /**
+             * Format: int64
+             * @description The later sweep of the period; what that one wrote is not checked
+             */
+            overtaken_by?: number;
+            /** @description Exceptions that stand as the sweep wrote them */
+            checked: number;
+            /** @description In how many things they do not hold */
+            count: number;
+            /** @description The first hundred */
+            wrong: components["schemas"]["Mismatch"][];
+        };
+        Mismatch: {
+            /**
+             * Format: int64
+             * @description None of one that is not on record
+             */
+            exception?: number;
+            rule: string;
+            key: string;
+            what: string;
+            recorded: string;
+            recomputed: string;
         };
         SubjectVerdicts: {
             kind: string;
@@ -3460,6 +3508,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Sweep"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getVerification: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What does not hold */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Verification"];
                 };
             };
             default: components["responses"]["Problem"];

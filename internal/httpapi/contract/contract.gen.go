@@ -1336,6 +1336,17 @@ type MethodSetting struct {
 // MethodSettingType defines model for MethodSetting.Type.
 type MethodSettingType string
 
+// Mismatch defines model for Mismatch.
+type Mismatch struct {
+	// Exception None of one that is not on record
+	Exception  *int64 `json:"exception,omitempty"`
+	Key        string `json:"key"`
+	Recomputed string `json:"recomputed"`
+	Recorded   string `json:"recorded"`
+	Rule       string `json:"rule"`
+	What       string `json:"what"`
+}
+
 // Named defines model for Named.
 type Named struct {
 	Name  string `json:"name"`
@@ -1957,6 +1968,25 @@ type Turned struct {
 	Regraded int `json:"regraded"`
 }
 
+// Verification defines model for Verification.
+type Verification struct {
+	// Checked Exceptions that stand as the sweep wrote them
+	Checked int `json:"checked"`
+
+	// Count In how many things they do not hold
+	Count       int   `json:"count"`
+	DataVersion int64 `json:"data_version"`
+
+	// OvertakenBy The later sweep of the period; what that one wrote is not checked
+	OvertakenBy *int64 `json:"overtaken_by,omitempty"`
+	Period      string `json:"period"`
+	Revision    int    `json:"revision"`
+	Sweep       int64  `json:"sweep"`
+
+	// Wrong The first hundred
+	Wrong []Mismatch `json:"wrong"`
+}
+
 // WhatIf defines model for WhatIf.
 type WhatIf struct {
 	Grade   string `json:"grade"`
@@ -2539,6 +2569,9 @@ type ServerInterface interface {
 	// CreateSweep Evaluate the published revision for a period (analysts and leads)
 	// (POST /api/sweeps)
 	CreateSweep(c *gin.Context)
+	// GetVerification A sweep computed again from its revision and data version, and held against what it recorded; changes nothing
+	// (GET /api/sweeps/{id}/verification)
+	GetVerification(c *gin.Context, id int64)
 	// GetTable Measures by subject, group or whole, in one or several periods
 	// (GET /api/table)
 	GetTable(c *gin.Context, params GetTableParams)
@@ -4230,6 +4263,31 @@ func (siw *ServerInterfaceWrapper) CreateSweep(c *gin.Context) {
 	siw.Handler.CreateSweep(c)
 }
 
+// GetVerification operation middleware
+func (siw *ServerInterfaceWrapper) GetVerification(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetVerification(c, id)
+}
+
 // GetTable operation middleware
 func (siw *ServerInterfaceWrapper) GetTable(c *gin.Context) {
 
@@ -4732,6 +4790,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/periods", wrapper.ListPeriods)
 	router.GET(options.BaseURL+"/api/sweeps", wrapper.ListSweeps)
 	router.POST(options.BaseURL+"/api/sweeps", wrapper.CreateSweep)
+	router.GET(options.BaseURL+"/api/sweeps/:id/verification", wrapper.GetVerification)
 	router.GET(options.BaseURL+"/api/overview", wrapper.GetOverview)
 	router.GET(options.BaseURL+"/api/exceptions", wrapper.ListExceptions)
 	router.GET(options.BaseURL+"/api/exceptions.csv", wrapper.ExportExceptions)
@@ -7080,6 +7139,45 @@ func (response CreateSweepdefaultApplicationProblemPlusJSONResponse) VisitCreate
 	return err
 }
 
+type GetVerificationRequestObject struct {
+	Id int64 `json:"id"`
+}
+
+type GetVerificationResponseObject interface {
+	VisitGetVerificationResponse(w http.ResponseWriter) error
+}
+
+type GetVerification200JSONResponse Verification
+
+func (response GetVerification200JSONResponse) VisitGetVerificationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetVerificationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetVerificationdefaultApplicationProblemPlusJSONResponse) VisitGetVerificationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetTableRequestObject struct {
 	Params GetTableParams
 }
@@ -7565,6 +7663,9 @@ type StrictServerInterface interface {
 	// CreateSweep Evaluate the published revision for a period (analysts and leads)
 	// (POST /api/sweeps)
 	CreateSweep(ctx context.Context, request CreateSweepRequestObject) (CreateSweepResponseObject, error)
+	// GetVerification A sweep computed again from its revision and data version, and held against what it recorded; changes nothing
+	// (GET /api/sweeps/{id}/verification)
+	GetVerification(ctx context.Context, request GetVerificationRequestObject) (GetVerificationResponseObject, error)
 	// GetTable Measures by subject, group or whole, in one or several periods
 	// (GET /api/table)
 	GetTable(ctx context.Context, request GetTableRequestObject) (GetTableResponseObject, error)
@@ -9528,6 +9629,32 @@ func (sh *strictHandler) CreateSweep(ctx *gin.Context) {
 	}
 }
 
+// GetVerification operation middleware
+func (sh *strictHandler) GetVerification(ctx *gin.Context, id int64) {
+	var request GetVerificationRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetVerification(ctx, request.(GetVerificationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetVerification")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetVerificationResponseObject); ok {
+		if err := validResponse.VisitGetVerificationResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetTable operation middleware
 func (sh *strictHandler) GetTable(ctx *gin.Context, params GetTableParams) {
 	var request GetTableRequestObject
@@ -9756,212 +9883,216 @@ func (sh *strictHandler) ListVerdicts(ctx *gin.Context, params ListVerdictsParam
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L3xcxu30Tf+r2D4fWbU5/ueI9l18kylnxzbSfy2iV1ZaeaZJNWAPJBEeQQYACeK9fh/fwe7AA5HAsc7",
-	"kpLT1plpLYnHA7C7WCx2P7v7YTSRy5UUTBg9uvwwWlFFl8wwBb+9pJq9Ke1PXIwuRytq5qNiJOiSjS5H",
-	"vBwVI8V+q7li5ejSqJoVIz2ZsyW135hKtaTGPifMV89HxchsVgx/ZTOmRh8/FqM30++pmczt4yXTE8VX",
-	"hks70s2ckdc3dEbklJg5IxOqGaGacEPWVBPFaHlFqJBmzhSRghFu/zitNbOTgsnOGS2Zaqb7ZvoEB4sn",
-	"6eakjeJiBlN6xxSX5e6MXpClFGZeEF1P5nYqzy6effXk6YUf7reaqU0z2gpfs3csLcUP8I0kieGfLiIv",
-	"6f1fmJiZ+ejy+UWxM8RH+129kkIz4Oc7JccVW9ofJ1IYJoz9ka5WFZ9Qu9DzFT7xf/6h7ao/REP9l2LT",
-	"0eXo/ztvBOYcP9Xn/r0wYptuP82pIWsmDFkr6dbtvmbf+qIuuXktjNqA9Cm5YspwnC0dy9rscgLe6ASh",
-	"tLw3crSz9GJEy1IxrROUL0bUtCS0pIY9MRxovfMsL3tJczGyU6c4x8SQsjYTiYxuL+fMruGsIFKR9XxD",
-	"hDSpWaxAVFLEkIWVRjNnGzKjd8z+xBVxkrPzHitKTJv0jnMfnmnCS3grF7D7qNBrpggVJfxayVnq1Wu6",
-	"2X2tZlpzKWB59rtGLpg409n5raUqdXp2gb52WvhckdhUzWb5GVUUtQR19MNZNsLRECTmn59G4USw4d6v",
-	"YUQ5/gebGDtlEOF3dMZ2JXjMplKxFNeYAk4Rwe4NWdEZI2M240JfEQHqzKo9rq1aA4pTmGEPIWTCKDc4",
-	"N2yp9+3caP99DO+jStFNS6R1ZhtOqCBjq5kXrCRTadVtr2Gtzit3R9xin19MayIpFnxNRfmKTbngfv/t",
-	"aJI7ltEEtxWjuCFSHy5l5rMxq+Q6+clM0TLB8x/cMTWpGFUp0a/omFXJNyrWmsRYyopRAeRKkEKzLlKE",
-	"1bZn996damfUEHiEfHlxcXGWmueSUV0rlj7SYvb5Bws3aJJzUi6u2ZxRpWmVYFx5xyesJc0789kWWjo1",
-	"TEVPRruj2Y+7n5VML/rvm1dML/4iaZmagKqrATvwuq7YyzkVM7Z3P+CL/VQLT52wLr/2vYS+bk4BWpYg",
-	"KbR6F1F+SivNii1mlJxWOv+dPGuaWayCdbX7LLs3+2XKvSC1wpe0YqKk6hVN2BIl/nFn1LmseO6zjsmu",
-	"GVukP+CilGs9TGLXUi3sR+ktHi+/hNMrGJcwjeb7zfBd9Gks3DaJplxldF1eM1U51dlBu99qqto7tHX8",
-	"25XclnSjU9s0LQ1+hs27C7caN8OtF3dR5yegYII6Si6TU15wkV6ncHb9Lvu5qTKfyP07wFtO8BI3fIHT",
-	"gxd0Le5/7dGzq2SnOXbs6MvmI8+hXjou3poJ+e+SvE75Gj4DJ/ypTZjYuX3e6AQmva1Ttux3cu3utPgC",
-	"axQsrcmQOGs3jmHdIrFBi8IbrVunwc5e8LRzTNynNXTCsAUjhpUpK8fMuZhZE50bu7JpRWczVhIqNmSJ",
-	"09rWcXigpaWsZjs3tRSdplyUbQ2asMcOv9ptq/LoowXbDFMLlV1CQtN3KAy5YoKVt0NurZrZ6/0kYYe+",
-	"nRJuNLGGLdFWEmpN7PrSbzGmGjwyfmecpos2bv3de0uz9/Cg3VZ0wUTudXdM6faVO3dWwF3QaUvLtMJr",
-	"UhA+PzEvLih6jlsxB7wwFGEPRMRu5pPbSq+YoTxh6E7cNttHFbjj3XlvXU9Fpdlr+5WUjmL3E7YKN7xe",
-	"73vtv5J635Jubukk41/ASzhZz6W9MVqttyGWu+BZQLkh3CQ1hDa0Sl6kN+SOqZJPjHY6hypGZG2InBIr",
-	"pwVZ+8v2xn6212cAnGgRJlC8WV6OvUjn3RN2wP7JCHrGPC5G6zm+nYl6aeePojoqRv+QHH9oBFUxkG77",
-	"41Lewb8VmwLF7SaDJ+xdDb8ml0u7mrClo1VnaAf7Y2z3FszKzTpHrLTPJHu0vAVXsGYFqYWbEQjOmps5",
-	"Ee7cyR83KXXee/+kRN0r8n6zLGtG8GAmRqIZvzsx4Zi8u3UmtdJSeXd48Bp1uosS5qXBS/bOlCkxc1lr",
-	"O1H7P0u5glDizGk7LCWaTaQoiaxKQg2cH2mnfkvpOl2JIwd16nmck4z3/pCIhTqS0rxAFqOXrEroV3af",
-	"1EovSMkmfEkrIhWhBH1MtCL0fJz0wlY0daS+EXCkTmRVL9HVaX+dKVmvLD8sLZ963oxZkm7NBm+/+hup",
-	"yIrJVcWuCFuuzMapsyXXGq98u0cirWqWflOp6Bq/1egiWY+raJuIejnGCa3nm7TCRcOuYwZrqXIuZiua",
-	"BMiIsqwYs/TKWIZb0pTXJug/Oc3NZhJe5qXPKRVrMkhSSTEDqzoo05QUDjYLs8afqqsevjY3afd4ytBJ",
-	"041NFtdsJZXp8r2l4y9zWpIxM1Y/CGl/vWN93b/f0LpKmiPBxdTPCcdplX7LdMqUtcgS168XM8qFNrAZ",
-	"V/W44nrOSqLYHdfo++/vt5nWYpLxjr+dErvF6orqAk+ouVwTRidzu3fWihvDxJHe8uCK7U+x7JusiOjc",
-	"aUbA8VgQWmnZmFOKga3lIoZ6EOXCl/pOPCsxw52te92s0YqChzW4XiPRiujvJTeWCU/U9MaTfNLpp48D",
-	"E0t6z5dWFT278P8VoyUX+Mcn8V93z5X89XeOfi6v5WhlT2gqQGNIYVet2zGv6EY6HeLh3KKvv2HZ8eFV",
-	"SQqhiXCgp9r5E7Z2flURcJ0DYmAtFfxEalExrQnc/8rk9WB3cs40HjYrf8K3gvaOlf4PT/eZ2PkzUC5X",
-	"VLHDCGayhmejIi3R9tCqGFlVlzKzvH692tK7qZd2i/tF0ujMkIPr1N5Kr/YFqQWfclaSZpN3hqgPFP8Q",
-	"us5zsvZonNzNKLPN+0RnYpNze+R/1OUsN0DeQKFc576kDd12zMXjZx3h4e7Uw7Gz5RB304nG3nPfUKxk",
-	"wnTHtpKbxlMk2s9PLy5S1waqteX61sPPEg+n1xZekFxAbb534e0Bkx9Tkbhjf6Pkklx4RAmc+6Ti2sCv",
-	"y1H3NixGcz6bp32b4VLSvV6YlXuP/1JqzSH8utfkHxD9HRSs2Q7MoRPRC2GPgCwYr/3DTPlokkzvIM0G",
-	"RiF7ssiJJD7txsmt70ZxluLRHVPO99PjHtpzXn5C/uXZOdVKDN4rmpW3eJIMPpysMWW29cSXe4/9weuG",
-	"UYpmrsn1Kzo91j0Z0SKFIMNj3uPzlrRkxMUmD6BcsBPSowm2ZtrEd7e8W6UrctB+80XrisM1EZKUlnBk",
-	"w3q4vGDAiE7NSPF6Utx5fcdLa3Rcp+LP+Rh8P+CEj5BnrY7X93QJDuNdu8PaI0mvl73TLqnYoEdHO89Q",
-	"C8IYscJ7MhLuhGWtDaHVmm40GTOik4hOBJAmJQEinM47uhxwE00AbMDzXYPfGwdME8vHQLKRnB5hRfvo",
-	"bQiI7QY/c2cS81GGXUKUdOOdxPAUMc5bwzWR0yvvtXMi7v+ORrkHU+yPttIlrzYPFWw9nesswtwOAahk",
-	"PG74wW3eaI1jrqm454J1R0T9RbyfBbvX4fvGoWR7O443VJXa8MlivzaBYGoQGLdtIvIEGUmHXH2s1TOo",
-	"ibrGoVR3sDXT8lR0W6NzY+YCrdQYxce1YUci2Upq6G10hvTB5jr9nh8Y4f1tNr6+pxNzFUIT2trmrfBE",
-	"MycWa6XeIdw510Yi/r7rO9+5x2I8WDLEyyVAgV3YokmYeDsxkDSRhqW7IzxpnKshuJz4FE1YuR2BZKsE",
-	"XTAZ1OJuEBn0ZRL0sGZs1VMMMrAgOAfDpUsjMqd7Fzb8bsA//pyPjKKWqPq5RuLoCNxIQhHvks5dlg7h",
-	"DouvduIJRM5868dHPRwOEIVJBwU3U3RCr3XCoKrqZTpNpOIic0PNG7KZe0IxgqXuV+ZZk/CbBlU14LYU",
-	"YbH8iTaRYsrVEg41dr+qqEMmWMkkUyASHh/hl67zLnGfen6x35fi55VcqaxFeaL4Yc5+yZopnXZDnrsD",
-	"juvW4bsDD+w8c1PU+tYbeX2vKPmlz+kq59YQ/Z0R4XLjwhbw1uzM35tNxR7XBRBIs5Wwt8cFcKDnIFDV",
-	"77+S06UEM8woTsUMbzlcTeAH/VuNmnCipNbJLee5EUxU2L4UXDTFaIxCc8dlBTfkmWKb/WChJNP6+TG+",
-	"a0yWrQ17z9P226TeQsz1cDztYOVoLlV1pigX9ojhRpMGXrt76ZB8CHLPLfOd/VZqQrXgLejXUgrY6P7+",
-	"umJqggiuLdh7LrkCp+eo5d5fIFHd8ju4gdPcYUlH/JFVqUTbsYZs0W0fDAhJD67ltdCB18FBiSmNLvI3",
-	"muaOkz1n3wh/OTw5bHDKq2OxzyLjYV7KDF8hUXqg8zl7QnTd0921oMciHIaYThYOSNznO9asO+qWmLo0",
-	"AznDWQw0dFwKZrijX5iBg1TSLuH53n6nfwLqDSRvWjVBBEThe9Bj6YfIMiI7hhQTTHe1C7XbmYt+Yx7P",
-	"A/+O24YUJ2In0iNwLZhVgWvtgfO8ywGwrI4zuZtiJeVCk4ovGKFEV3zVuPGGgZjYb3UKFPoXLphG76G9",
-	"QsFTxEhSwd9ppRgtN6ife2Ym2zfchstvh9bYFiOpGU4kSJCR9WTOPLIK8srXMsBrvT+4L7wq3kHJK+j6",
-	"VtfAM93tn+hBhfhFW5kzbE1kQ3Oi2IxrwxQZWwrpwoNuyZcXRzi4tzRMmI6Xg5SU/pkn70bjzqDzEOXf",
-	"JsTXGxLcD/a6jv7rijMN7OaiABavecm0QU4X1vBi1XQL+dwsoe31O8WxVNWKVsdEjLdgC+6FrakWjsgp",
-	"ptj9+ePqkS3gLnxIBhvtEIRO0JpKAREkupLrHCh6oMH8ySxlR5i2yZxkm5SLryne2bcQ6suV2aQS6siU",
-	"sbJRgOAmsdpXkznVhIJGxtyXgmgZAj6wNA2eWJcckUysadwxSa566HPywy5xyJvhHRbdiiltlV55SO4v",
-	"EjDiRQPbbt4bLzjFn++b4gZb1xiJc/YSVK+ssMi1SN6XAfufyf0MuQEaK6pYKwHO2CUtI3f5ma6X9kxX",
-	"bJUsw7DgIlcpBT4CGYjLc8jpILvggPRlv8tSYBSfENierSM3UsJjbAclzpdZKufzars1sdvCwPDGr47k",
-	"bpaSFh4zT2XW02UycO2B9GjKQb6Ul64VYwrqnqwFWeGZBoZXUtiacGxIl6lNxcE1g6m9aRmVqTpXPzXx",
-	"YvuAK+qS9eglvnw23pxB/ALShgRxk7lqDDOyYBvMKXLTSw3AWMZQ1MwYaxH1PhWQLe/xa5mYkGE5Q5sK",
-	"wu7pclUxRKhq9PMcboOFyKiTO5SOIHC48DCpaL15kfNr2400AM58sDk29XGLXegBkmKQ47tZfAoZqNul",
-	"HranFZ3ZoZxMMJEsuWrnhGyO8N9qKgyHswBAk80m9j4Z3EseoB9Fsqd8hkO4EM2O06bTwQ7PuBVFn6f4",
-	"hokYO/warHS7VFlyXLYOILDHc38PB2FBwS/B4oJ/qCEPAYf3g2dlyPUuVF4bmIBw4FVjRY1hytLg7z/T",
-	"J//81f7fxZM/ffHk1w8XxR//9PG/kvFzWe1NH7+WLvfFi9I2bnlIGsI26Frm5e06iu0fKHIDgIYFuQCb",
-	"Nxw2X5Af4/wCd7atvTlt5eFME3vQ4tkE5rTdwqFmXTwWpgZoGAoLZR2GbExEdp5e9AjtyDsMSAYd7WjX",
-	"ptA7xBkS+zQu1dKoybrQ3DvkugCbu7q6nyvcbTFYYkYm3nu8xACBkCsmbidU+x3mCJDCzMD3iWITq/cR",
-	"DBfS+cGJIGtDVjUcmgAZJFJgalDhoCsQwoFcT29/7VIje5HpX7PqB7a+kQs2WL24MzMQ4U8XkRT+8asv",
-	"I/F7WnQkc5wydaEY6Ylc7VVD7+GhWA+FVUDJAXsTABREEQ/41WH6qTNx4u0dU3ecJcC2w2rBuXydhE5v",
-	"knKOfFG47B35noNu5cNSLPOD55GuAT7VKTjw0F43QKuOS3xza1fPSwnEO5pyw09cQYHORdtnOmsj9jbh",
-	"GjPXH64wgdx89XETRjs3n/kLlrKrMjGFGgkurXnQPb2jgBxY4knM2N63ZrKhhyFQsgCzlSduP8+jFZ2U",
-	"zNfLDqgfrP6M4B1GE1qWpF5l6hl3VY1LlvX4zoPzKxfKcRnb3aDEocLpr1ZbSByQQU/ERsyaq1ceNPfO",
-	"6eymqMMQI6Hqd1QdnpJnR9hzsGCRuVDEJIGHODZR8yA93gGZ5EYfBZncwbDrNVuZkR8TEjrdX4SLIfZw",
-	"su9R7RnSJ1N+J5XUuTQiOsEoNRTnlTpObN6qUXeq6NFB17XhF7LOsw4I9aIsU24I5qyNftCTpjZ5p4bE",
-	"p5yu6WU164BsBtdo2bWSg7TFATx99Jt2f45WdMJ8VukBacxZ4NPWHfUiqVB7Ziv6u2GcRJpdzHU9GKeZ",
-	"9kvf+LgZBsc0UQzClSVc8emCgZc66Vipe7C7ruJSHoPvybnqPAcD6npEdgeClLvwxDCq960m19F0neiV",
-	"WBgMF7gWRpYL4YJglZJUArfP90nER+xrTlBqpn/vhPGGrOd8Mvf9EohhVdVEDpLnZ62HVknwHvKtUu6G",
-	"juO8m1qJS6kXrLoU0jyhVSXXmTonLeFEX7bXPm6CKfZeO6BKrovHxPA7dptNbHefZ0CGdEa5CF/eJbtz",
-	"3qI/DknexL7hy958ATfYnJbN3ncuL9z/YwoJZj0gPA+KygxI0B4TyaPqa3t4sjITdM3TLZQ3cxTsR5A7",
-	"WvEyz2D8OMNfOAFOCbKMTxY9ChQNGMsuKKWX5HRWE801iTgMWpRPZ83dSAelwfm1ZNLgetwm9wRSXF6n",
-	"VxAQnGlhlxzWLH/Ri6eYURvpkOFxKmVwfk4jo3mg2uHh4NZZ6lYdxkyTLdsuY+yQRb0kJECREuIxUXJd",
-	"sjKbln6aRhkRuGhXQ7UKVDuUn4dAPru46F1qEDK7koPz1QCjIPeait11uLZu671uTQfkg42Pxd6Pm1Cr",
-	"ZkbXG25oVW06890NPNH3NR0qpVaix3zwKVfS+JZP933hpzk1b6YDvFcuT33bdYUs9MuNcWMoI2EBjkVN",
-	"AxbYb5179LBybBmzYQfC2enhdWWhuqpsHg6qd0p0d9t6oCfCe+bUPOHTZLejZndsxzJ3FX4l5eLWK7fw",
-	"eBzzevZ8by2ZAwo+5MviQUGY7WJ29j1jKRc9yuQ1Et6bBzuHj3PGFsRQNWPG3mXjWgnddpLbCx2xyWum",
-	"jWw62v3O6yVtm4E9sghjYMLhiVe0NnOZSRI+jg5bZWwH+B1lJs7m7v9D8su36erhVhGAxlEgpG6CKRhP",
-	"Pkl850cL1UcFrTYQaFfsjrM1DFIxmk4B956hbXdeXE91mMsmndz5nVwTOTXMdzNh1i6zm/oS24ECbpUb",
-	"TMQpsIi4NYyt+stjGzvq5wB4WQ8scyPSZvLA4ztdFBNwxFCIJrSD9GpuWJSq5xm95ccOYElHGMcoWLR/",
-	"Z1K8mq5q+az+rdqHrnXAGCtIOA1P43RUj4sVULRcTqfJ+3Au6W5rgPa5kRxJsHXXQJ34+6xdmj/tTmTA",
-	"dVtdwdrCp3PMa9dG7jx8dmrN1hWLK1jCkQx5Y3NoIXzlkoq0Jzn+WRNvWWyfZxRLhqfvmjqj+ocANrb6",
-	"VyZU+thVFev5Os26XzeZSznghTvlqntnx5d0U5A1Y4vC9092PSUKMqfVtCAbRlVScV45DbvXlmKiZDkg",
-	"OyVwkUa/PzwYfIP6kpyFn8k/mZJndhpnQpKSGprMuXDo5zZjj8hMTaVXDTzrK6rNrY+obe+EsYKK8wvG",
-	"Vs120AQUoFUx4P2zoyIOjhpvvicjoHkMhby1JEsfTtNswxHF9FxWroELbpii/+nmcxwON6HhuuLA9e1c",
-	"BaBTgZkMAM/3dQVTDS011yaTqTAf3AoyXyYur517+V9rYTLhkVyVoJA8clIKQ1XCJ/hm4o+GnZtK8kh4",
-	"q8oufmfjgTpdCh73grNppH03WVOBSmYACGloqC9vr4BNdSQWMdvgYerzaY57zUBEI1YKSr+HC91tcGuv",
-	"rhTrYXhj0ls4PoYlkg3DV0JCdDJA2FXFLpsE0WEzNz0pc1l+zYIxB1SHvpJHZIlHBXWd1eYEeAdU6T1h",
-	"U5e15Pja3VPSC/uNo8gBjQoOrGj23iOUk7YCNKeHrnSlvISckyuXeSJK6BdBpCCAQL+yekxtXK9LLPqj",
-	"JXw3yuKz3w0XWmwj576TvNS+b0retxfdvxb+bmOsaO2yqjO9RgbV4y55JvFdZBqiC7m+HTbELuJ4vx72",
-	"pcZ7dw7C4uSHF0IHOhQ7dceRDu1VN+BjnGaGPXfs8Mbce8CAmU5cqEvBDE4b11Gf3eB3/Srnd32aq/qc",
-	"OYFDTrtdgC/qsWPwH30WFyN3ru9M4nWTFUKJr+eyK58JN52X1bRMBDuiw736Hi3tvyHqMrEp13STPh+n",
-	"VIWKGGDBG9dsMREvyBVOp4ppQyZp0FNAGGVz8qLGvtZ6vyJnZ23HhUy+OF3x6yefoGQ/JjTqzzWpjS78",
-	"uebysrvKekX5z/ZgxHwUV0xyVIzwOoQYVLiwgMuSODfKr0X/DRT1xYL5hZ4uvZ0tnUUfe2I+tzwrAS/b",
-	"UVZ5vyTqk9VM3vEktgqNn2lUQa1emFEt40qzcDPJ4MPQPAT2EWnmzBmBD1xVvAthzatkZfZrmKiVyHoy",
-	"93dsV+lH003oXmrXi0El4Clm0a/nm6Mbxd1FvO31pi3t1L/2QlQEOr8v0lCSFhIiCLN/RQtbEtYTaB5L",
-	"TFLIfYrRyUvsdbZlOqBMeNR9qk9G1Kvm8SFl/brCoR0NnbqvOJ0ZBoNranf3jqJVxQfcRJs4x7bRIOXi",
-	"NtfdvRbYWDNZu6C7Jn62/rZHoHW3qmomFs+iWXdWxl+1xCff+xJy7rxK1nQZtq0ro8Z3/eCx+zPXg2Ne",
-	"i1K17bZuzzLEaLrBQakQ8a3rw5qRUteaNS2lbc0ef9K7jPv2vcvVVI87xd7udop1Y0eO5BQbb+g4Fd2M",
-	"UvV6Svy4Yi+xjsWQyuqDYIYwSA5jmEMSFqP1XFYZCxOrJl5C6SNquHSOa/tjkNa63W60T6Jjp8OjSU9z",
-	"oEWcXxd4MaZutljUoLpQcU0oT4eoLhRqS2uvOpufceXKFsxcD9JdkE02TawrV7KrQBf0+ekwyfzhZXxL",
-	"oO60w8G1pPbmI7arN+2kkLkFZDmaxKLmQNQQynTN0esxMKyB3Su2+sIwpbhrqbBrN7BqQK/jtBxbI3uV",
-	"6rj5tj0pEJmnV/g3wGfNaSiq3N9YPiA7BFeZpreDJ2wRW/lI4hH5kXjjSz4bQVt3w/OaaEkqqmaMULKi",
-	"yvWUkpq5WyLa7N5ed7iIVu5QFKI6vHieD95vZXY0olW05Qt+JfdkpWRZTwAKFlTY/mhdG3t128zsCA7k",
-	"L74dpVTT99uoSGmo7Ze40t82V/rbRA1Az/e0KKoZMy9d3vyW83UntRVq3Dd9lKxKdrjtZOn8IQEiHCw/",
-	"xXRmQvYOC1pvoCO162SI+42nqvRiOV6YqQ5VeNztbsAMHGlTgHsHIgiN55DwzZV6Tu+Y12vbI+6K635j",
-	"KPJ/DskRHWRBWXLluhXVS52nwzDn6KkyPnbP3KgNetP8wMleMKmc0Rb1H+uwrTxJkrUthtI2d3TmTrlI",
-	"/nonXe0/Apv3JpfsqwC1lzs0tdr41+zRNvBYyNzOTugHmapgMKmVSrq53hhf0hcjaXB2cohIVunis4Py",
-	"zHv7NpbOfT00ff1UBY2S9U8TOlMCrZZcYAJRn+lmfA66Faz1fm9X/ZShT9SzLcntAPDb6uX0QJfw7ZKY",
-	"3dfm1Ixd8seA7Oiu9h/r+Wb/rtl1q9uvJSfn8FjHVFXoVyVhX3EEO5MfNfsddDZvVrTnrWlAsFtoR90V",
-	"CKpMasXN5r3dmj52rr2/kgsoMSYXnHnlfDmCzOhb/1RzSKz4n9mmpVJhv4MCY1SxqCru3JjV6ONHSN+d",
-	"yqz3/44poqn90Z+XBYGiKARAenhyXsWV6pSsjb1ySKxNB64BF+HHe/UX5PUdUxtQsGRcG6L5TAAkQRCo",
-	"I2svfLg0ggtHpCWuALX0F+S1UlIhzGaFqfoEs+k1+cP1Ny/Jn55/+T///QV5xSZ8SSsXtoCOvdrQDWH3",
-	"dIJNIpCD+ioUNFoyKgwYgqWiazsx+5j79ItfGp11OXpr+RBV47wcPYVNu2KCrvjocvTHLy6++CNIgGsT",
-	"cU5X/JzWJfoJZsy4IoGYsvKmhCYW2ryAJ6AUEV0yw5QeXf7shOG3mqlNIwtBkaJq7yWr6TeFaeRe9jz9",
-	"rq1LvKg2iFV2F83Q4YJrEjIxUuOHZiTN4DvnZlfY/uOvdhPqlRSu3OKziwv0QQrjjn66WlV8Aos8/4c7",
-	"QJvRug5M4AjcZGDTbLmooxTPdi3i1CvDHM99kYmPaDUvqdrEoeVSCubKMsglbCSX+c4ggappJo5e7D9U",
-	"UGBfimrz3/DKRtjO2b1v15KUudfw8Wepexips/fk84m+a0tbGGXMBU152xJyVlVYjqMgVJOX7/92oLQF",
-	"4RjTyQLzGZNi8T1dsK/xkUFb6598dfxayT+xPxC1l2Y+tXJut8A7qc1Msfd//YurgFvWy9UJdl0L26OZ",
-	"uuMThiB0ILacEiHXgJuAsoK8YpkNF6CMOap+y8zLBu64tdnSzrNnF8++whi7HTw0EHLbH2vl7UCQEsK+",
-	"QQdUw5htNjykCvWL/l87iQTHb+YMMitOwUx4UcBuhKQlz5sCes6PNwDkiDjnVp09l1/CE700JHT77iL1",
-	"jg47q4UzlM4g7LxiAgMrFC++qVF8dblmmKYwbXhdhO6U2GnLv7J5oHn4196qW9sjJT12WbNoVPwt4HpC",
-	"uoan0ZYDcd+4lmzMx54To2dSsjOnBnDdiwrarA3mR0thT19CETGcms0S6/4Om0fqRRVf8gw9sQCbxy8+",
-	"befhpg6lzBCTWmmpcifts8RJ+7AKQbOcSfVWMLKiM7R/yprBhnUqzrWGsbeJNdfs2EMQBOA8QsSspE7s",
-	"f0Q6vwxQB1c862tZbk5HEXy7R9R+bN8rjarZxwfkh8dyJ9jhY6Un0M04CrG3P9x6XLhiTj5CFQE1qdiQ",
-	"pbTmLlgCdnticil8Hw5DqeyOFVtq/PwDLz92H8Ga7Wry1IKaR0Bi35SjB98Vr7AwXOaQnODU54yWMO8P",
-	"o9c3dNYeYce+OskmsUS1X1ky1+EsvVVe4hPHk/gBdhhOrd/WevpITP0zW5nR6RgUNbNf1XlNdgx3ir1P",
-	"vpl+T81k/mCM9H3+H1lHdjMyaNBTaUnjtjva/JQ41pI/LBl6q1z/bqsY/zulAs/nsip95YCKYWikLQ7X",
-	"rGJUP648fBLuvAWLeka5OAGD3tWQfQV1GIFD9i5NpAhmJNa1Smy/G7r4DyD2DVwxjqezfU+zDfbIfSgS",
-	"lb3BveLY5/goqvRO10qA+HYI9SZO5pXTdrWSIw8FoMf5B2v9f8weBze1Eq8wByh1r11RCNq7G4SLbLQV",
-	"7l6PwunVPyTD1Uo89kEe6i8lOPkuVLE7gdjXSliDl9MK0zYRSkmxLzm4pCiUWgnNkP7gqhFhyAVcU/HO",
-	"kBMjO31Sr/CJx9gar+/pkotU1scuUV/TydzlLMEZCE7esWJ0oQk3J3G3M0jDod4BCFEiWq3pRpMxI1r6",
-	"fPuSGjq2WohrouUVQYC7DveWtD+w9K3rcufvKyVX2N9uh/bPdwNz30rBTrDqV1xPqCrtFepMY90gwPrm",
-	"hCM9v9MdJjhA5sITpnfkot/CYsFpjIWSfFstCLS0XYWG3RtiJBmzGceSw9kD/V0d0ef0qi60P3xkUzfL",
-	"kiOuKzE3/gy5HI387dFgTYy584Bv0mN7R7J88kvfIy3jXPPIz6HfC37RAa5i5x8BRzFm5GCgvcnJ6ect",
-	"Dln/nVk9HurS30XrYHeDaTHca+7MJ+dUPtPYp1cRZ6ikBvG41aGT6/B3ex56eu76ur10eBa4Ct+w4Edx",
-	"fX92OYPl4bTDPr/zsZZ3o62+cJHfjsD7Z531WWd91ln/3jrrpCAQvKdQM5mfCgnS6Ku9kZOgrXo5DHi3",
-	"ntqftPoox0GH01BEjXjxCsqNJuyOlz5//Ri6Y3GqfS6aa6bNpmLfuh36r+OmgRm/t3P/d3XUfMvvGKEE",
-	"+EiowJIekEdSECMFwzNuTlfsJH4cbA3TfQV64555DFcOjtXHkXOzhVc8dOcUuaCjYtSwN751Tg8zigvo",
-	"WprfJP5knDIX8cfeLwCggXyxzCmYqDPAWBl6s/uasdjLHN+JTd2gJL6eM8jWS0158L5Oz4ZX9tZtX4a9",
-	"w5dMazpjOYiLa0OUMiKMe1278/WzL78E0LNhyr7u7z///Zdf7i8unvzyy/3T6S+/3P/P9Nf//79GPWj3",
-	"whd4cORqAFw6gsY9eXpR4A8/Pfc//fWPlqTu0ycXX142zWt9Ny2XJBtQf5ZJkGMMOPUMLdx3hxl8L4iQ",
-	"hhFM2W/mDj7/WyEvQ7tbagDn3tS3sE8J5j2QADucWY2zphtiJBa8SJowUik04obIBl3AUNFsoI7lbzWU",
-	"OnN/p5VitNx0UgmjbMehs/xswONbSbnAwpmEEl3xVQPSEpekpBsNJcbonNGyAIW6YBu3BszvR/A06GfA",
-	"nEA8iVYu7TJlOteKHbmEl3M2WTScg6OAOqAyN2Qt66okY8uOAj5cMLby7uTcRUBhqGbAtDrP9iPs0sdz",
-	"RaJWv2YAYk+cLaE5NZAZoEJAp5jC9rw5pYHhT75M6JPwk0U/uSDU2vjR6vA8oa3jg7YOkAKT6eFaKY01",
-	"OGhV9TMuwg0gF7G4cbjwzsP2X+ga0MHKOSOGLriYYXyfW8IRpJOPQcv1yTjdvNuOdhUURWj/OJFLq5kl",
-	"lr/0YAbPvzjVPWsdft8kPj+8eegG+9Rx8CUzc5cR30EXfOZxyGLHGkyVgJT0bc2JhMo1Jwk4z1moJG91",
-	"Q6vmuaOfMwmwWcWSblwZw3GEoZd3TEHl4A4Hwlv/zEM5Ox9SV4TJJ5j1ElszgIZ20z5ScFdUGd1Fy3fw",
-	"QC9CNjUQjnYbQzm41HUgU8Al63JluRe1su87DGsdEvZLaqhvEXsVp8f0SYxpKt0dmgZWPLSr/j8uVoOi",
-	"nTmUsYBY44/DjXKi5EvqX881FDIjclqQUq4FXrk0XoQapbdicoVVFLKnyzt85DEOl6iyxj5szR1Tm8Px",
-	"JHtcMe98jugDgSL8Oh/Xr4ijvijLdKIEfFA0KXpSYLUEqCp75SqK6rmVJXm4+7iV61aWeNxoKTIQJJTP",
-	"yMmcM+xfVlI3fBuGTsWv/WA1SUItJJBMMNgpTBd4kbWd6QTM4ivYo66GgCtOKBdMaMJE2bhevXFdcghC",
-	"bvQW9TJoH6z+eSoinX5n4BC+Runj3tPjLbntCcFisKdyuAdmB587FGUoiJLO0YKpfD02xLmv8ZFWZt/T",
-	"BfvJF/I43YY4nUaCyWWOyQfTOjtcaGs6e1VBH6u7JPsaKN17M8etUM+s43z1Nbx6WMLYV2qo25wrAp1i",
-	"wN24v0Fcuj8c3KDklJzBHM4gJuDe0cdOdYUDH+7q09fC4LJ8D7CAnpEfWZXHRn62b6tQid/MuTKMCXff",
-	"cpcv4BOpV9Zei24CcCpv2W7eg6bPP1hedUa+r5sA0H6Pl4OTHBGqeWEFDa8ysNaQ+98/4Z+awciUBdsU",
-	"EBoCARYk1LA/MTLlP+4+46VnH/QMakx4L9iCbU60XUK5SdghoJeo+6VVBWF7Q5x/WLBN57Z4HwBDD7Mr",
-	"Uq8Bx8HjeYR6qUXP4NfCqM3AkLhz+55KP75uOn1FQQKG5bw4nEhWm3ioV8T8OaNKuyyqtEF0jc+wB7rZ",
-	"XfspfKIs+DB+NtAUIndT11PvSGb9X2wGI9Df7bYkIOKlIIrRCnxbBeabWJb6CGGCbeehIWMn777GVtgP",
-	"wT/76k/Nw9YcsnxEJk5CN4eTsJG6uBsyMG4M1e6dbfnUk6U6boKXrk0hqzvmcvgegqetPm+PXZXCrz6j",
-	"QKGXHYbP175ymvFt8o5k6TfcNTbAjsy4M6Hvmx1pCsXX6VjWhmjpaju7KscRHxHX1X19uQ5PPc5B5bFx",
-	"nx625bB4103rmQdyF7YBgf9+QET3Lheeg/7xQ8GFQVbPP2DNvD23ocCyHoBUX4Mvb7M1/Rkv/H/JNoaP",
-	"gwnoYtsNAPccSUMIAi5CR8b7djlgnzfSlUjsONftQ+x3wpKHMAobIvy7719BGFXY0d3LGJgREVjY2op7",
-	"tnLUmzu7gf0zD7mNAoIjs42OQ3hsX3J3baxdkpxP5mzSYSMDaK9FmweQ57ib9GOXsIH1dWPpuCZrJcXM",
-	"a7fGvGpanGt6CtcEQiRpP5s4cFAuVxT7fWQrUNkHHpiLfpRPYxjj6Fznz6iy1WbxSEZ9J9eEYlo8vjc0",
-	"8m1tO6+ypAPcRuoMsux9g03UWlwwMt7Avwk2+x7RGcuxopOHvPQ0739sD8SOckiAEi0fQpQZ7yTQD6GI",
-	"u7yzSjNSC+xSfYpD6ifFTZPmsn0r4sJIJyMJboJPM8/Ot/bja9dy/KF0Lgzy++Zno2AB9E8NOoMfg68e",
-	"cuncwjAnLgK7pSPeNmN926yObXpdV+whtym8/3e/TcG9B53BH4ObwaEYbUufSBJis76mNPxIjcsJkgoi",
-	"TleYlbSAhreyTm3qel/J5B97V0w+LGfxFL6SPX2oEnX+XALPGdDXcvHJkqoZF2en9d07vC26KF0xdERx",
-	"FqBxC4jjFJh9WGACk1RYJhW9myBUbb7t8UQ5DTwY6wBo18eJs8Bm/ySI8u37RlDUYNPEJaqgPwrEWiB9",
-	"w8OBW4w4/2D/+XhuzZ8nHXX4v2XmL1ywH1e97vWq0bVHAU4Pg67uxjQd5aE/pG70IGDH9ZVL21E9gbpb",
-	"yONe6Y6+faiJ+kNg+8s+mOTHDBE7LmcOEy8mJ1IxvjuoJ08cdg6e9DmrylYUY1KbCD0RdSrKYQrf85l4",
-	"W/crbmaftSqsPkkM1Pnu/Rw7ypu9D62UPgE07iaUmj8JflkC1gsJiTlomZgRn4k3D+Vvf6lYyYSBYpu/",
-	"GwziKQjtmnWNLn/+tVWul88EHANW/wN4xl5vG9CbZkbHwug6W+1spPO4OVkX/NQ/9kA2tXv9EBRpCuF7",
-	"MtDnS2cBhQJ+DWmhEDzcT1KoQnf4eJgiE+Uuzbvxnz9qD/98CEr7Xnf/cZtkGzBqeTaZS0ByD9o4a8ZW",
-	"3Sbte3zkUJs2lwP1qduV9bKVYe2PGOdtd+GZ16JU1sQADkASMrEs9/lZ91hgAOswhJZdDdzxzDfvwvi+",
-	"gHoq7hmG2JuuDBRc/INFlB1tHxkO0QzaZuAPrgotXhZLormYRNQEFlxhqhz3pXNPGSfLTuz9+jT1Ql/f",
-	"0aqmzk2V8DhPAXDt6oV0R8cMHXfka33LzA08sKc71w90Cf0wmX3KsJKMN2Qil0uabRUUp14fAQvGS7+O",
-	"O+vHQN3WR3G/fatYuWp93PTfL+IG/KdK+tzuk+hmqLNTTBATK/OueQMgvyRKrrH554xCGZKS1MJeXQzA",
-	"9HU9hkbdOT7MlKzhQBhA9ffJejN/fY4/hPIzzwvE/bvE6a2yNTGYe0o0u2MKwhcPdf32bXsCOt5D4iEJ",
-	"inWOrDPY7AiZ/VUPXPbvOF/3UYoybu9drAGEsbGnICwXoLmAAFah5KrRZAs57oNk/EuWZUwZJ/ewa6KA",
-	"IjYIk4rMvZyDXjASDEjoXpwrj7SbGfCYfh48Xk5ffjY+Ln2dD6tInVAXBDRfUPShnaVUXhl5TbF1VvYo",
-	"Yvv5yPx8ZH4+Mj8fmZ+PzM9H5uNXQYaG/qcqhuyqe/bICL1xdUAfJyH0JoTKEFKAg/fa/U3xn4HjgeaF",
-	"nAZMIL9KJ9T2mkTQzwfGInP69Vm0V549H7pToAtwyI4Eoaqwlxsj6znHLnxYbotODL9j2UbAWp9KNXxO",
-	"qu1tSds98IlSav0GbDJqxxufzd8AZjXxktEoGAhOdDqtb/CRXsgZLJY1tCLoQ7ueYQU/SMM+kfsZOIRR",
-	"INjUc3rHoBYmE1CjpwkmSdWqPIHYrLEsN2d6n4sZFvlwLmZ8/SNnPESDJhBt9sNTlhTJBIu+h3qYOJx3",
-	"7So5U3Tpy2jDVceBiItM5HV7y51PaqUcgbL92ODvDWP3RTn/JvkpQpzf+0aXuGRv809oVZE7GGJrKfuq",
-	"tF6zO7kI6zh9idaBwa0HppwXFUuqrr1NRdjZnp53TJV8Yrr18d/8Q7008r76BNGJ+aU7iP3vT3uVRQc0",
-	"VdstIVXbM3AFJTrHjFRsCvBNgr0HrF2D5R8q+6MreE5wyr0a47TO+4vihICy6M3PH9mScFUsAp8fH1D4",
-	"U8ANAkBO043eKtQQYwmL0CQfSzyjyWGvdVPqci+40WRSO3BypGg/jGCvWJVreRVAXD//+vHXj/8vAAD/",
-	"/w==",
+	"7L19cxu3tTD+VTD83Rn1/p51JLtO7lT6y7GdxE+b2JWcZu4kqQbkgiTKJcAAWFGsx9/9GZwDYN+A5S5J",
+	"yWnrzLSWxOUCOOfgvL98mMzkeiMFE0ZPLj9MNlTRNTNMwW8vqWZvcvsTF5PLyYaa5SSbCLpmk8sJzyfZ",
+	"RLHfSq5YPrk0qmTZRM+WbE3tN+ZSramxzwnz1fNJNjG7DcNf2YKpyceP2eTN/HtqZkv7eM70TPGN4dKu",
+	"9H7JyOv3dEHknJglIzOqGaGacEO2VBPFaH5FqJBmyRSRghFu/zgvNbObgs0uGc2Zqrb7Zv4EF6tv0u1J",
+	"G8XFArb0jiku8+6OXpC1FGaZEV3OlnYrzy6effXk6YVf7reSqV212gZfs3ctLcUP8I0oiOGfPiCv6f1f",
+	"mFiY5eTy+UXWWeKj/a7eSKEZ4POdktOCre2PMykME8b+SDebgs+oPej5Bp/4P//Q9tQfakv9l2LzyeXk",
+	"/zuvCOYcP9Xn/r2wYhNuPy2pIVsmDNkq6c7tvmbf+qLMuXktjNoB9Sm5Ycpw3C2dytJ0MQFvdISQW9wb",
+	"OekcPZvQPFdM6wjkswk1DQrNqWFPDAdYd57l+SBqziZ26xT3GFlSlmYmEdHN45zZM5xlRCqyXe6IkCa2",
+	"iw2QSgwYMrPUaJZsRxb0jtmfuCKOcjrvsaTEtInfOPfhmSY8h7dyAbePCr1lilCRw6+FXMRevaW77ms1",
+	"05pLAcez3zVyxcSZTu5vK1Wu47sL8LXbwueyyKWqLsvPyKKoBaiDH+6yIo4KIHX8+W1kjgQr7P0aVpTT",
+	"f7CZsVsGEn5HF6xLwVM2l4rFsMYUYIoIdm/Ihi4YmbIFF/qKCGBnlu1xbdkaQJzCDgcQIRNGucW5YWu9",
+	"7+bW7t/H8D6qFN01SFonruGMCjK1nHnFcjKXlt0OWtbyvLy7Ygt9/jCNjcRQ8DUV+Ss254L7+9fhJHcs",
+	"wQluC0bxQsQ+XMvEZ1NWyG30k4WieQTnPzgxNSsYVTHSL+iUFdE3KtbYxFTKglEB4IqAQrM+UITTNnd3",
+	"46TaGTUEHiFfXlxcnMX2uWZUl4rFRVodff7BzC0axZyUq2u2ZFRpWkQQl9/xGWtQc2c/baKlc8NU7cna",
+	"7ajuY/eznOnV8HvziunVXyTNYxtQZTHiBl6XBXu5pGLB9t4HfLHfauahE87lz74X0NeVFKB5DpRCi3c1",
+	"yM9poVnWQkbOaaHT30mjptrFJmhX3WfZvdlPU+4FsRO+pAUTOVWvaESXyPGPnVWXsuCpz3o2u2VsFf+A",
+	"i1xu9TiK3Uq1sh/Fr3j9+DlIr6Bcwjaq71fL98Gn0nCbIJpzleB1ac5UpFhnD+x+K6lq3tCG+Lcnuc3p",
+	"TseuaZwa/A6rd2fuNG6HrRf3QecngGAEOkquo1tecRE/p3B6fRf93BSJT+T+G+A1J3iJWz7D7cEL+g73",
+	"v1b0dJnsPIWODr+sPvIYGsTj6lczQv99lNdLX+N34Ig/dgkjN3fIGx3BxK91TJf9Tm6dTYsvsErB2qoM",
+	"EVm7cwjrJ4kdahReaW1Jg85d8LBzSNzHNXREsQUlhuUxLccsuVhYFZ0be7J5QRcLlhMqdmSN22rzOBRo",
+	"cSorWcdSi8FpzkXe5KARfexw067NymsfrdhuHFso7BEinL6HYcgNEyy/HWO1ambN+1lED307J9xoYhVb",
+	"oi0llJrY88XfYkwxemX8zjQOF23c+fvvlmY38KC9VnTFROp1d0zppsmdkhVgCzpuaZGWeU4KxOc35skF",
+	"Sc9hq44BTwxZuAM1YFf7SV2lV8xQHlF0Z+6a7YMK2Hh33ls3kFFp9tp+Jcaj2P2MbYKFN+h9r/1XYu9b",
+	"090tnSX8C2iEk+1SWovRcr0dsdgFzwLSDeEmyiG0oUXUkN6RO6ZyPjPa8RyqGJGlIXJOLJ1mZOuN7Z39",
+	"bK/PADDRAEyAeHW8FHoRzl0JO+L+JAg9oR5nk+0S385Eubb7R1KdZJN/SI4/VISqGFC3/XEt7+Dfgs0B",
+	"4vaSwRPWVsOvyfXaniZc6dqpE7CD+zG1dwt25XadAlbcZ5IULW/BFaxZRkrhdgSEs+VmSYSTO2lxE2Pn",
+	"g+9PjNQ9Ix+2y7xkBAUzMRLV+O7GhENy9+rMSqWl8u7w4DXqdRdF1EuDRnZny5SYpSy13aj9n4VcRihx",
+	"6rRdlhLNZlLkRBY5oQbkR9yp32C6jlfiyoGdehynKOPGC4k6UdeoNE2Q2eQlKyL8ld1HudILkrMZX9OC",
+	"SEUoQR8TLQg9n0a9sAWNidQ3AkTqTBblGl2d9teFkuXG4sPC8qnHzZRF4VZd8Oarv5GKbJjcFOyKsPXG",
+	"7Bw7W3Ot0eTrikRalCz+plzRLX6r4kWynBa1ayLK9RQ3tF3u4gwXFbueHWylSrmYLWkSACPSsmLMwiuh",
+	"GbaoKc1N0H9yGstmFl7mqc8xFasySFJIsQCtOjDTGBWOVguTyp8qiwG+Nrdp93hM0YnDjc1W12wjlenz",
+	"vcXjL0uakykzlj8IaX+9Y0Pdv9/QsoiqI8HFNMwJx2kRf8t8zpTVyCLm14sF5UIbuIybclpwvWQ5UeyO",
+	"a/T9D/fbzEsxS3jH386JvWJlQXWGEmopt4TR2dLena3ixjBxpLc8uGKHQyz5JksiOiXNCDgeM0ILLSt1",
+	"SjHQtVzEUI+CXPjS0I0nKWa8s3Wvm7V2ouBhDa7XGmnV4O8pt04THqjxiyf5rNdPXw9MrOk9X1tW9OzC",
+	"/5dN1lzgH5/U/9qVK2nzd4l+Ls/laGElNBXAMaSwp9bNmFfNIp2P8XC24OstLLs+vCoKIVQRDvRUO39C",
+	"6+YXBQHXOWQMbKWCn0gpCqY1Afsvj5oH3c051XjcrryEbwTtHSr9H57uU7HTMlCuN1SxwwBmkopnxSIt",
+	"0PbAKptYVhdTszx/vWrx3dhL+8n9Iqp0JsDBdexuxU/7gpSCzznLSXXJe0PUB5J/CF2nMVn6bJyUZZS4",
+	"5kOiM3WVs73yP8p8kVograBQrlNf0oa2HXP19ZOO8GA7DXDstBzibju1tffYG4rlTJj+2Fb00niI1O7z",
+	"04uLmNlAtbZYbz38LPJw/GzhBdEDlOZ7F94esfkpFREb+xsl1+TCZ5SA3CcF1wZ+XU/6r2E2WfLFMu7b",
+	"DEZJ/3lhV+49/kuxM4fw616Vf0T0d1Swph2YQyeiJ8IBAVlQXoeHmdLRJBm/QZqNjEIORJEjSXzarZM6",
+	"33vFWQxHd0w5388AO3TgvvyG/MuTeyqVGH1XNMtvUZKMFk5WmTJtPvHlXrE/+tywSlbtNXp+RefHuidr",
+	"sIhlkKGY9/l5a5oz4mKTB0Au6Anx1QTbMm3qtlvardIXOWi++aJh4nBNhCS5BRzZsQEuL1iwBqdqpfp5",
+	"Yth5fcdzq3Rcx+LP6Rj8sMQJHyFPah2v7+kaHMZdvcPqI1Gvl7Vp11Ts0KOjnWeokcJYQ4X3ZETcCetS",
+	"G0KLLd1pMmVERzM6MYE0SgkQ4XTe0fUISzSSYAOe7xL83rhgHFg+BpKM5AwIK9pHb0NArBv8TMkk5qMM",
+	"XUDkdOedxPAUMc5bwzWR8yvvtXMk7v+OSrlPptgfbaVrXuweKth6OtdZLed2TIJKwuOGH9ymldZ6zDUW",
+	"91yx/oioN8SHabB7Hb5vXJbsYMfxjqpcGz5b7ecmEEwNBOOuTQ08gUbiIVcfa/UIqqKu9VCqE2zVtjwU",
+	"3dXovZipQCs1RvFpadiRmWw5NfS2JkOG5OY6/p5eGNP7m2h8fU9n5iqEJrTVzRvhiWpPrM6VBodwl1wb",
+	"ifn3fd/5zj1WzweLhni5hFRgF7aoCibezgwUTcTT0p0IjyrnakxeTl2KRrTcnkCyZYIumAxssRtEBn4Z",
+	"TXrYMrYZSAaJtCCQg8Ho0piZ038LK3xXyT9ezteUogap+r3WyNEBuKKErH5Lem9ZPIQ7Lr7am08gUurb",
+	"MDzq8ekAtTDpqOBmDE7otY4oVEW5jpeJFFwkLNS0IpuwE7IJHHU/M0+qhN9UWVUjrKVaLpaXaDMp5lyt",
+	"Qaix+01BXWaCpUwyByCh+Ai/9Mm7iD31/GK/L8XvK3pSWYr8RPHDlP6SVFN69YY0dkeI64bw7aQH9src",
+	"GLS+9UreUBMlffQl3aTcGmK4MyIYNy5sAW9N7vzG7Ar2uC6AAJpWwd4eF8CBnoMAVX//ck7XEtQwozgV",
+	"C7RyuJrBD/q3EjnhTEmto1fOYyOoqHB9KbhosskUieaOywIs5IViu/3JQlGkDfNjfFepLK0Le8/j+tus",
+	"bGXMDXA8dXLlaKpUdaEoF1bEcKNJlV7bNTokH5O55475zn4rtqFS8Ebq11oKuOjeft0wNcMMrlbae6q4",
+	"ArfnoOXenyFQ3fF7sIHb7KCkJ/7Iilih7VRDtWjbBwNEMgBraS50oDk4qjCl4kXeoqlsnKScfSO8cXjy",
+	"tME5L47NfRYJD/NaJvAKhdIjnc9JCdFnpzuzYMAhXA4xna1cIvGQ71i17igrMWY0AziDLAYYOiwFNdzB",
+	"L+zApVTSPuL53n5neAHqeyjetGyCCIjCD4DH2i+RRERyDSlmWO5qD2qvMxfD1jweB/4dtxUoToROhEfA",
+	"WlCrAtaaC6dxl0rAsjzOpCzFQsqVJgVfMUKJLvimcuONS2Jiv5WxpNC/cME0eg+tCQVPESNJAX+nhWI0",
+	"3yF/HliZbN9wG4zfHq7RJiOpGW4kUJCR5WzJfGYV1JVvZUiv9f7goelV9RsUNUG3t7oEnOl+/8QAKNRf",
+	"1KqcYVsiK5gTxRZcG6bI1EJIZz7plnx5cYSDu8VhwnY8HcSo9M88ahtNe4POY5h/ExBf70hwP1hzHf3X",
+	"BWca0M1FBije8pxpg5jOrOLFinkr87k6QtPrdwqxVJSKFsdEjFtpC+6Fja1mDsgxpNj7+ePmkTXgvvyQ",
+	"RG60yyB0hFZ1CqilRBdym0qKHqkwfzJN2QGmqTJH0Sbl6muKNnsrQ329MbtYQR2ZM5ZXDBDcJJb7arKk",
+	"mlDgyFj7khEtQ8AHjqbBE+uKI6KFNZU7JopVn/oc/bCPHNJqeI9Gt2FKW6aXH1L7iwCs4aJK267eWz9w",
+	"DD/fV80NWmaMxD17Cio3lljkVkTtZcj9T9R+htoAjR1VrJYAMnZN85q7/EyXayvTFdtE2zCsuEh1SoGP",
+	"gAbq7TnkfJRecED5sr9lsWQUXxDY3K0DN0LC59iOKpzPk1BO19X2c2J3hQHhlV8dwV0dJU48ZhmrrKfr",
+	"aODaJ9KjKgf1Up66Nowp6HuyFWSDMg0UryixVeHYUC5TmoKDawZLe+M0KmN9rn6q4sX2AdfUJenRi3z5",
+	"bLo7g/gFlA0J4jZzVSlmZMV2WFPkthdbgLGEoqiZMVYjGiwVEC03+LVETMiwlKJNBWH3dL0pGGaoavTz",
+	"HK6DhcioozukjkBwePCwqdp50yTnz9aNNECe+Wh1bO7jFt3UAwTFKMd3dfhYZqButnpob6sms0M7maAi",
+	"WXCVzglZifDfSioMB1kASZPVJfY+GbxLPkG/Fsme8wUu4UI0HadNr4MdnnEnqn0exRvXa9/6rl2pVgvi",
+	"RloIyTkkTaOYh2QbIgVRbIZHPSLBwr5jvSmb4rf5scrZyJwJX57aDz9ftcRqtaNhvcbOYsDEqpYOJEdL",
+	"sD65EF2XbUNG3ePFEsZntEH3NMHq3RNR3BySaT8s1y0Brnehjd3Iao4D7bYNNYYpC4O//0yf/PNX+38X",
+	"T/70xZNfP1xkf/zTx/+KJiPIYm8t/rV0hUSelNpJ4GNqOtoZ7DJNb9e1RIkDSW5E1mZGLsCACJL7C/Jj",
+	"vVjDKQpbb5tYejjTxGotKOjBNrH8MDQArK+FdRYalsKuY4eliUbCZE8vBsTJ5B1Gd4PAc7BrQugdJm0S",
+	"+zQe1cKoKmHR3Hs3+7Jfu4JvWFzBXTE4YoImbnzyyQiCkBsmbmdU+xvmABBLQILvOwGDBnvVGwE8MrI0",
+	"ZFOCBgL5l1YewZ3NXB4QxMOgcNYrs11oJK3C4Q3AfmDb93LFRrMXp4AEIPzpokaFf/zqyxr5Pc16KmNO",
+	"WQeSTfRMbvayoRt4qM6Hwimgf4M1qyClJKsv+NVh/Km3CuXtHVN3nEUyl8c11nPFTxGeXlU4HfmiYDkf",
+	"+Z6DXBzj6lXTi6fThkMuWi/hwEN7fSqNpjh1M7jZijBGEO9oLKYxc90Zeg9tn+ltNDlYhatsBi9cYQOp",
+	"/erjNoxGQ7qMGswO17JjDg0nXI34KKdHTzc+MGuiCXh735ooLR+XzpPM1tt44A5z41rSidF8ue7Jm4TT",
+	"nxE0CDWheU7KTaI5dF8LvmiPlO98pUPh4mKu/L0/w3MscXo7tZXWBDTogViRWWXHpjMQ3zmeXXXIGKMk",
+	"FMNE1eH1jXaFPYIFO/aFjjCR5JJjq14P4uM9+afc6KPyTzsFAXrLNmbi14TqWPcX4QKyAyIWe1h7AvTR",
+	"+ulZIXWqJovOMOQPnY6lrleJtxr+nSoUd5C5Nt4g65V1AKgXeR5zQzCnbQzL46kavfdySHzK8ZpBWrMO",
+	"aeLgZ877TnIQtzgAp49uaQ/HaEFnzJfoHlATnswia9moF1GGOrD009uG9Yrc5GGuy9FJr3En/3sfhPQu",
+	"SMUg9puDiU9XDFz+UcdKOQDdZVHvizLaTk61Ojo4O3FAmHxkxndfcjas6h3V0XNUIzwGVWkGxQXMwprm",
+	"Qrgg2PIlVg3vi6ciwSb7mhP07Rk+iGK6I9slny398AliWFFUYZio/Cz12JYTPtzQ6otv6LRexFQqcSn1",
+	"ihWXQpontCjkNtE0pkGcGBjw3MdtMIbea5f1kxqJMjP8jt0muwS4zxMZm3RBuQhf7oLdOW/RH4cgrxIJ",
+	"4MtefQE32JLm1d13Li+8/1MK1XoDYhEPmuIa0moHbCRdolBa4cnyRAQ7DbfQK85BcBhA7mjB8zSC8eME",
+	"fkECnDJjtS5Z9CRANCSs9uWlekqOl4jR1MSNw/K00rXBKYt0VE2hP0uipnCANbknkOKKZD2DgOBMIxHM",
+	"Je6lDb36FhNsIx5/PY6ljC52qmg0nfV3eGy9IUvdqcOacbAlZ49MXZrWIAoJeV0R8pgpuU3FTU83daSW",
+	"qdXlUI1u3y5l0ueTPru4GNy3EcrkoovzzQilIPWagt31uLZuy71uTZcVCRcfO+cft6FGA5K+N7ynRbHr",
+	"DYQbeGLoa3pYSqnEgP3gUy4Af8vn+77w05KaN/MR3isXsm+7rhCF/rj1JDykkXAAh6Jqmg3ct947elhv",
+	"u4Ta0MmH7fXwuh5bfS1LD69QcEy0e2191izmSi2pecLn0dFR1e1oxzK7DL+QcnXrmVt4vB7zevZ8b2Oe",
+	"A7pnpHsMQneddmdA+56plKsBPQcrCh+Mg47wcc7YjBiqFsxYW7beeKJfT3J3oSc2ec20kdV4wN9586m2",
+	"GjigJLOemHB4FRstzVImKq6Pg0OrJ/AIv6NMxNmc/T+mWL8NV5+7VkugcRAIdbCgCtY3HwW+86OFVq6C",
+	"FjttXBsItoVFCkbj9fTeM9R259Wb045z2cQrZb+TWyLnhvnRMMzqZfZSX+JsVUgC5garmjLsyG4VY8v+",
+	"0omiPc2IIBNcj+wZJOJq8kjxHe8wCknZ0NUnzNb0bG5clGqgjG75sUPmqQOMQxQc2r8zSl7ViLp0i4RW",
+	"I0k3h2GK7Tgch6f12l6fZCygA7ycz6P2cKqCsbVAU25EVxJs27dQbzFDUi9NS7sTKXD9WlfQtvDpFPKa",
+	"jaZ7hU+ncW9ZsHo7UBDJUIS3hHnMV65CS3uQ45818ZpFW55R7L8etzV1gvWPSdhoDQONsPSpa9E28HWa",
+	"9b9utpRyxAs7vb8HtxrI6S4jW8ZWmR9G7QZ0ZGRJi3lGdoyqKOO8chx2ry7FRM5SVQGUgCGNfn94MPgG",
+	"9SU5Cz+TfzIlz+w2zoQkOTU0WsDiUsmbiD2izDdWqzZS1hdUm1sfUWvfhKmC9v0rxjbVddAEGKBlMeD9",
+	"s6tiHhw1Xn2PRkDTORTy1oIsLpzmyektiumlLNw0HLww2XDp5gtGDlehwVxxlQrNwg+AU4ZlIVDr4Js0",
+	"xqaDaq5NouxjOXquZrrnXpo7D/K/lsIkwiOplkuhEuekEIYWj0/wzcSLho6lEhUJb1Xeh+9kPFDH++rj",
+	"XXA6jbTvJlsqkMmMSEIaG+pL6yugUx2Zi5icljH3xUnHvWZkRiO2XYq/hwvdr3Brz64UG6B4YwVhEB/j",
+	"qvLG5VdCdXk0QNjXEjBZBNGjM1cDPlMlk9WBsaBWhyGdR5Tc17oTO63NEXAnqdJ7wuauBMzhtX9Apyf2",
+	"9w4iB0x9OLA93I3PUI7qCjDpH0b85fISak6uXOWJyGH4BpGCQAb6leVjaucGh2IHJS3hu7WSSPvdYNDi",
+	"TD73nahRe1PND2geevhgge6UsdrZZVEmBreMam6e80QXAZGYLi/k9nbcEt2M4/182PdtHzyGCTu9H95V",
+	"HuCQdZq4Ixyap66Sj3GbCfTcscOnnO9JBkyMNUNeCmpwXLmuDS0OftevUn7Xp6kW2gkJHBoE2AP4Dikd",
+	"hf9oWZxNnFzvbOJ1VRVCiW+O06XPiJvO02qcJoIe0eNevUFN+2+YdRm5lFu6i8vHOVWhvQho8MZNrozE",
+	"C1Jd6Kli2pBZPOkpZBgla/JqU5Kt9n5Fzs6ajgsZfXG8fdpPvkDJfkxobdjZrDQ683LNFbn39UirFZNb",
+	"wYj1KK4z5ySboDmEOahgsIDLkjg3yq/Z8AtUGzIG+wsDcgY7W3o7aA7M+Wx5VkK+bE+P6v2UqE/WgLrj",
+	"SWx0bT/TyIIag0VrjaELzYJlksgPQ/UQ0EekWTKnBD5wi/a+DGteRNvcX8NGLUWWs6W3sV3bJE13YRSs",
+	"PS8GlQCn2JJgu9wdPXXvrobbQW9qcafhjSxqHbXT9yKeStLIhAjE7F/RyC0J5wkwr1NMlMh9idHJ+xX2",
+	"zrg6oOd6bZTXkIqoV9XjY3ok9oVDe6Zj9Zs4vRUGoxuU9w/iokXBR1iiVZyjrTRIubpNjcovBU4pjTaC",
+	"6B8wkGxm7jPQ+ud+VRur76I6d5LGXzXIJz1IFGruPEvWdB2uretJx7t+8Lr7MzXQZFmKXDX1tn7PMsRo",
+	"+pODYiHiWzfUNkGlbs5tnEqbnL3+yeCe+G27yzWor4/dve2O3XVr1xzJMTS+p9NYdLNWqjeQ4qcFe4lN",
+	"Qca0qR+VZgiLpHIMU5mE2WS7lEVCw8QWlJfQR4oaLp3j2v4YqLVszm4dUujY6/CoytNc0iLury95sQ7d",
+	"ZOetUU226g22PBxqTbaQW1p91en8jCvXtmDhBrp2k2ySZWJ9tZJ93c5gaFKPSuaFl/HzlfrLDkc35tpb",
+	"j9hshdUpIXMHSGI0mouaSqKGUKabNF9OAWFV2r1imy8MU4q7+RRdvYEVIwZHx+nYKtmb2PjSt81NAck8",
+	"vcK/QX7WkoYO1cOV5QOqQ/CUcXi79IQWsJWPJB5RH4kWX/TZWmprNzyviZakoGrBCCUbqtyALqmZsxJR",
+	"Z/f6usuLaNQO1UJUh3ci9MH7VmVHRVpZk77gV3JPNkrm5QxSwQIL2x+ta+Ze3VY7OwIDacO3py9t3L6t",
+	"dXwNjRIjJv1tZdLfRhoqerzHSVEtmHnp6uZbztdOaSsMDKiGUlmW7PK2o3MIxgSIcLH0FuOVCUkbFrje",
+	"SEdqn2SoD2+PtTzG3sawUx268DjrbsQOHGhjCfcuiSBM8UPAVyb1kt4xz9faK3bJdb8yVPN/jqkRHaVB",
+	"WXClRj+Va52Gwzjn6KkqProytzZTvpok4WgvqFROaasNc+vRrTxIor0txsI2JTpTUq5Gf4OLrvaLwOq9",
+	"0SP7LkDN444trTb+NXu4DTwWKreTG/pBxjoYzEqlom6uN8b3R8ZIGshODhHJIt7Jd1Sd+WDfxtq5r8eW",
+	"r5+qoVG0mWyEZ0qA1ZoLLCAast2Ez0E3grXe7+1ayTL0iXq0RbEdEvxag7EeyAhv9xftN5tjO/4bU3zO",
+	"ZzQx0XTJZqs9ER/0vloNzicLoktkq6RhrYSfuv64f7QsKIcaG2bkEmy2JbYNOYmDUN4x5aaDpAwTaphq",
+	"eniQMV/5xnfUQCgHz+p6cnqgZcf6D/t9hGPmDu4bnzvS2xRamO5zCHh/zgB3XgW1/TN4XcXSiJL+vgFA",
+	"2+VuP6vvxoLs16Kbc0mEx7QCGdbaY19HD7uTH/WhrR9O29Mu8uDT/U2CnOR3B+1pFgSRwFmpuNndWCL1",
+	"CR/aXyAuoC+eXHHmNYrLCZTz3/qnKlre8D+zXUMPAMoHqcuoYrW+2EtjNpOPH6HmfC6TIas7y0eo/dEr",
+	"eRmBTj4EMks9V6m1V1SyNNZOlthQEfxZLi0FnUFfkNd3TO1AKyDT0hDNFwLyaASBTtKEEnc0ggfH9GA8",
+	"AaoWX5DXSkmFuWEb7C9BsAWEJn+4/uYl+dPzL//nv78gr9iMr2nhuD3M7NaG7gi7pzMcE4MY1FehC9ea",
+	"UWHAeskV3dqN2cfcp1/8Ugnay8lbi4daC9nLyVO4tBsm6IZPLid//OLiiz8CBbhBMed0w89pmaNza8GM",
+	"62yJdVZvchhjo80LeAL6Z9E1M0zpyeXPjhh+K5naVbQQpD8yuUG0Gn9T2EbqZc/j72p5nkSxQynjvCNh",
+	"xo0VM758KLZ+GEdULd6REX25Jh9/tZdQb6RwPUKfXVyg41wYp6/SzaZwSsP5P5zWV63WJzoAI2B+w6Vp",
+	"xVVqdcnNbuSxV4Y9nvvOKB/R1FtTtavnQ+RSMNdLRK7hIrl2DQyq/iCRYxsmypA/FDBiQ4pi99/wyorY",
+	"ztm9H9gUpbnX8PFnqnsYqjPs3pzP9F2T2sIqUy5ozEUcobOiwB4ymVVZX9787UBqC8QxpbMVFuFGyeJ7",
+	"umJf4yOjrtY/+eb4s5J/4oQwapVqPrd0bq/AO6nNQrGbv/7FtW3Oy/XmBLeukZCmmbrjM4aVEwBsOSdC",
+	"biHZB3ph8oIlLlzIv01B9VtmXlY5uq3LFvf4Prt49hUmhoDW7keIueuPDR47eXMRYt+h17RCTBsND8lC",
+	"/aH/124ignGr1sMGT4BMeFGwfUKlncdNRnK6s5w1d8q/w5w7dVIuv4QnBnFImPffB+oODzsrhVOUziBX",
+	"YsMERgMpemtiq/iWiNUyVTfl8LpaSrLEWXv+ldUD1cO/Dmbd2oqU+Np5yWqr4m8hGS3UGHkYtbze+9a1",
+	"YGM+YSKyeqKPQEJqANY9qaDOWtnMWgorfQnFNPfYbtbYrHrcPmIvKviaJ+CJXQN90u3TZvF4TCgllpiV",
+	"SkuVkrTPIpL2YRmCZimV6q1gZEMXqP/kJYML61icGw5lrYkt1+xYIQgEcF5L49pIHbn/mJ7/MuTnuI5v",
+	"X8t8dzqI4Nt9GvjHpl1pVMk+PiA+fAFCBB0+wH8C3oyrEGv94dXjwnUg82HVWnYxFTuyllbdBU3AXk+s",
+	"iIbvgzCUyt5Y0WLj5x94/rFfBGvW5eSxA1WPAMW+yScPfiteYTfDhJCc4daXjOaw7w+T1+/porlCR786",
+	"ySWxQLVfWTM34zB+VV7iE8eD+AFuGG5t2NV6+khI/TPbmMnpEDTnIXFyU6Y52THYyfY++Wb+PbpaHwiR",
+	"37hDPjKP7Edk4KCn4pLGXXfU+SlxqCV/WDP0VrkJ/pYx/neMBZ4vZZH7dhcFw3hekxyuWcGoflx6+CTY",
+	"eQsa9YJycQIEvSuhZBCahwKGrC1NpAhqJDZji1y/93T1HwDs92BiHA9n+57qGuyh+9DZLGnBveI46fwo",
+	"qAyuMYwEmjqAelOvQJfzZoudI4UCwOP8g9X+PybFwftSiVdYuBazazcUMk2cBeEiG02Gu9ejcHr2DxWc",
+	"pRKPLchD07AIJt+F1osnIPtSCavwclpgrTHm/0LcdsbAJUWhP1CY4PUH10ILQy7gmqrfDDkzstcn9Qqf",
+	"eIyr8fqerrmIlSp1gfqazpau0A5kIDh5p4rRlSbcnMTdzqB2jHoHIESJaLGlO02mjGjpm0Tk1NCp5UJc",
+	"Ey2vCFZl6GC3xP2BuZ+3mJK/r5Tc4FDGDuyfdwNz30rBTnDqV1zPqMqtCXWmsdkVJKiniCO+v9MJE1wg",
+	"YfCE7R156LdwWHAaY3cvPwsOAi1NV6Fh94YYSaZswbFPdlKgvytr8Dk9qwszOx9Z1U2i5AhzpY6NP0N6",
+	"SkV/ezhYFWPuFfBVhs/gSJZP8Rgq0hLONZ+uPPZ7wS86wlXs/CPgKMYyMgy0V4Vkw7zFoVVFbymaz88a",
+	"7qJ1uaKjYTHea+7UJ+dUPtM4qVsRp6jEFvHJ1mM31+Pv9jj08Oz6uj11eBS4tvRw4EdxfX92OYPm4bjD",
+	"Pr/zsZp3xa2+cJHfnsD7Z571mWd95ln/3jzrpEkgaKdQM1ueKhOk4ld7IyeBWw1yGPB+PrW/0vpRxEGP",
+	"01DUpkejCcqNJuyO577pwjFwx45q+1w010ybXcG+dTf0X8dNAzu+sXv/d3XUfMvvGKEE8EiowD40UPyU",
+	"ESMFQxm3pBt2Ej8OzjPqN4HeuGcew5WDaw1x5Lxv5SseenOyVNBRMWrYGz/vaYAaxQWM2k1fEi8Z58xF",
+	"/HFgESTQQJFjQgpGyhUYy6FNpa+IDJ5e906cRAhzHPSSQYlpbMuj73V8N7ywVrd9GQ68XzOt6YKlUlzc",
+	"7KyYEmHc65rj2p99+SUkPRum7Ov+/vPff/nl/uLiyS+/3D+d//LL/f/Mf/3//2syAHYvfFcSB64qgUvX",
+	"UuOePL3I8Iefnvuf/vpHC1L36ZOLLy+rict+BJyr7A5ZfxZJUBgPeeoJWLjvjlP4XhAhDSPYZ6LaO/j8",
+	"b4W8DDOaqYE896opi31KMO+BhLTDheU4W7ojRmKXlqgKI5VCJW4MbdAVLFXbDTRf/a2E/nzu77RQjOa7",
+	"XihhlO247Cy/G/D4FlKusNsroUQXvFbYJC5JTnca+uLRJaN5Bgx1xXbuDNiUApOngT9DzgnEk2jhaoVj",
+	"qnOp2JFHeLlks1WFORAF1CUqc0O2sixyMrXoyODDFWMb705OGQIKQzUjttUr24/QSx/PFYlc/ZpBEntE",
+	"toSJ6gBmSBUCONUhbOXNKRUML/kSoU/CTxb95IJQq+PXTofyhDbEB20IkAw7QIBZKY1VOGhRDFMuggWQ",
+	"ili8d3nhvcL2X8gM6EHlkhFDV1wsML7PLeAIwsnHoOX2ZJiu3m1XuwqMIswsncm15cwSe7b6ZAaPv3p/",
+	"hqR2+H1Vrf/w6qFb7FPHwdfMLF0bhx644DOPAxa71miohExJP4ufSGi3dJKA85KF8QeWNzQa9Tv4OZUA",
+	"J6ys6c713pzWcujlHVPQ7rrHgfDWP/NQzs6H5BVh8xFkvcR5IsCh3baPJNwNVUb3wfIdPDAIkFXjjqPd",
+	"xtDDMGYOJLoOJV2uLPWiRsuIHsVahy4TOTXUzzW+qpfHDCmMqeq5Dy0Dyx7aVf8fF6tB0k4IZex6V/nj",
+	"8KKcqPiS+tdzDd33iJxnJJdbgSaXRkOoYnobJjfY+iMpXd7hI48hXGrtYPbl1twxtTs8n2SPK+adrxF9",
+	"oKQIf87H9Sviqi/yPF4oAR9kVYmeFNgtAVohX7k2uHppaUke7j5u1LrlOYobLUUiBQnps+ZkTin2Lwup",
+	"K7yNy07Fr/1gOUmELUQymWCxU6gu8CKrO9MZqMVXcEddDwHXUVOumNCEibxyvXrlOucQhNzpFvQS2T7Y",
+	"svZUQDr9zcAlfGPdx7XT61ey7QnBDsancrgHZAefOzRlyIiSztGCpXwDLsS57/ERZ2bf0xX7yTfyON2F",
+	"OB1Hgs0lxOSDcZ0OFpqczpoq6GN1RrLvgdJ/N1PYCk34euSrbzw3QBPGYWhj3eZcERhvBO7G/VMN40MN",
+	"sfXSnJzBHs4gJuDeMURPdd0uH870GaphcJnfQFrAwMiPLPJjIz9taxXGR5glV4Yx4ewtZ3wBnki5sfpa",
+	"zRIAqdzS3bwHTZ9/sLjqjXxfVwGg/R4vl05yRKjmhSU0NGXgrKH2f3jBPzWjM1NWbJdBaAgIWJAweOHE",
+	"mSn/cfaMp559qWfQY8J7wVZsd6LrEnqkwg0BvkTdL40uCO0Lcf5hxXa91+ImJAw9zK2IvQYcB4/nERrE",
+	"Fj2CXwujdiND4s7teyr++LoaT1cLEjBs58VBIllu4lO9ashfMqq0q6KKK0TX+Ax7IMvu2m/hE1XBh/WT",
+	"gaYQuZu7QZBHIuv/4gQjgf5udyUhI14KohgtwLeVYb2JRamPEEbQdh6miPbi7muc3/4Q+LOv/tQ4bOwh",
+	"iUdE4iyMIDkJGqmLuyEC69PMmgPfLZ4GolTXJzfGe1PI4o65Gr6HwGljOOFjd6Xwp08wUBjAiOHzre+c",
+	"ZvxsxyNR+g130zhwjDjeTBhWaFeaw8QAOpWlIVq6huSuNXcNj5jX1W++XIenHkdQ+dy4T5+25XLxrqsG",
+	"qw/kLmwmBP77JSK6d7nwnGUvo5MLA62ef8CeeXusoYCyAQmpvgdfWmerhope+P+iszcfJyegD23vIXHP",
+	"gTSEIMAQOjLe18WAfd5IRfsFwDU8xH4nKHkIpbACwr/7/RWEUQVx+EBjoEbUkoWtrrjnKtcGyicvsH/m",
+	"Ia9RyOBIXKPjMjzaRm5Xx+qC5Bxadvd0L7IfN2DzAPRcH4H+2C1s4Hz9uXRcE2hj7rlbpV5Vc/k1PYVr",
+	"AlMk6TCdOGBQrjcUh9QkO1DZBx4Yi36VT6MY4+pcp2VU3pgNeiSivpNbQrEsHt8bpk83rp1nWdIl3NbY",
+	"GVTZ+6mwyLW4YGS6g38jaPaDzROaY0FnD2n0VO9/bA9EhzlEkhItHkKUGW0SGOKRYZkJ+n5YoRkpBY5W",
+	"P4WQ+klxU5W5tK0iLox0NBLBJvg00+h8az++dnPyH4rnwiK/b3xWDBaS/qlBZ/Bj4NWnXDq3MOyJi4Bu",
+	"6YDXRqyf9dZzTa/Lgj3kNYX3/+6vKbj3YJz9Y2AzOBRr19IXkoTYrO8pDT9S42qCpIKI0xVWJa1gSrMs",
+	"Y5e63Ncy+cfBHZMPq1k8ha9kz/C0SJ8/V8BzBvC1WHyypmrBxdlpffcu3xZdlK4ZOmZxZsBxM4jjZFh9",
+	"mGEBk1TYJhW9m0BUTbzt8UQ5Djw61wGyXR8nzgKX/ZNklLftjcCoQaept6iC+SgQa4HyDZ8O3EDE+Qf7",
+	"z8dzq/486enD/y0zf+GC/bgZZNeritcelXB6WOpqN6bpIA9DTXXFByF3XF+5sh01MFG3lXk8qNzRz7w1",
+	"tfkQOLN1SE7yY4aIHZYTwsSTyYlYjB9p68FTDzsHT/qSFXkjijErTS17ojapKJVTeMMX4m05rLmZfday",
+	"sPIkMVDnu/d77GlvdhNGKX2C1Lj3odX8SfKXJeR6ISCxBi0RM+IL8eah/O0vFcuZMNBs83eTg3gKQLth",
+	"XZPLn39ttOvlCwFiwPJ/SJ6x5m2V9KaZ0XVidJOtOhfpvD6crC/91D/2QDq1e/2YLNJYhu/Jkj5fOg0o",
+	"NPCrQAuN4ME+iWUVOuHj0xSZyLsw78///FH79M+HgLSfdfcfd0naCaMWZ7OlhEzuURdny9imX6W9wUcO",
+	"1WlTNVCfelzZIF0Zzv6Icd7mFB43nxNHkWooQiYW5b4+6x4bDGAfhjCyq0p3PPPDuzC+L6CfinuGYe5N",
+	"XwXKjRvj+UARZQfbR06HqBZtIvAH14UWjcWcaC5mNWgCCq6wVI771rmnjJMlN3azPU2/0Nd3tCipc1NF",
+	"PM5zSLh2/UL6o2NIj9gg/641STilIzYmDj9Eyfsnm23YOFkqIpRL7HSMo4xPwRxwPrH9CkwMBSMDYwbg",
+	"Ag2xT5E3ajuRFTTskqpMfmYtmLzTmrnCvKHTnkq9b5l5Dw/smcv2A13DJFRmn7Kbn+7sQdY0OSSqXnR/",
+	"REI4unt8/xjFNlkjRbvx0ReGKcWNVLsMRCpXjY/JPdkomZczA/4+X7l7qnLf9oRMt0Od3GIEmNiTecur",
+	"0oFLouQWx74uKDSgyUkprNFqoEBDl1MjDbb4j/etlCWoAiOgfhPtNPTX5/hDaDz0PMOKD1cy32pYVE/j",
+	"nxPN7piCwNVDOV78wKZQF+GLIXDyd+/KOpGVX8vJ/2pARv7vuFL7Udpxtu8udn9CDvcUiOUCZBYAwDKU",
+	"VB+iZAvPfck4/5INOWNq6T3cmlooGUfDSVUN3Qe+YCSYDjC3OtUYq1sT8pgePhQvp288XBetvsOLZaSO",
+	"qDMCnC8w+jDIVCrPjDynaMnKAe2LP4vMzyLzs8j8LDI/i8zPIvPx+1+zezo72UB019d1QC3we9cB9nFK",
+	"gd+HICkmk+Dig25/1fZp5HrAeaGaBVsHXMVLqQdtIvDnA6PQKf76rHZXnj0fe1Ng/nOoiwWiKnCKHyPb",
+	"Jcf5i9hojc4Mv2PJEdBan4o1fC6nHqxJ2zvwiYqp/QWsaqmnO9/HoUqV1sRTRsVgICzVG654j48MypnC",
+	"Nmlje8E+dNABTvCDNOwTBR4AQxj/g0u9pHcMfJdMQHemKowoVaPnCGblTWW+O9P7ggtwyIcLLuDrH7nW",
+	"pbZoJJfRfnjKZjKJMOH30AkVl/NOfSUXiq59A3UwdVz6eJaIubev3PmsVMoBKDmJD/5eIXZffPtvkp/C",
+	"Ff69H3GKR/Y6/4wWBbmDJVpH2def95rdyVU4xyePVDww5DypWFD13W0qws328LxjKucz08+P/+YfGsSR",
+	"93WmqEnML50g9r8/HdQQH/Lomm4JqZqegStozjplpGBzSNwlOHXC6jXY+KOwP7pW9wS3PGgkUkPeX2Qn",
+	"TCWsvfn5I2sSrn9JwPPjp5L+FDJGITVS051uteioZ5FmxA23cs29XURMbqEFfoigzUqXll5jtB8mcFcs",
+	"y7W4Cul7P//68deP/y8AAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

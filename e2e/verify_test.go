@@ -1,0 +1,89 @@
+package e2e
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"oskel/internal/client"
+)
+
+func (s *service) verification(t *testing.T, sweep int64) client.Verification {
+	return want[client.Verification](t, 200)(s.as("rea").GetVerification(ctx, sweep))
+}
+
+// What a sweep recorded is what its revision and its data version say when they are
+// computed again, whatever has come since; one digit that is altered is found.
+func TestVerify(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	september, october := s.sweep("2026-09"), s.sweep("2026-10")
+	// Much comes since, and October is swept by the new rules too.
+	s.load("feed", "sales", salesHead+"2026-09-20,N1,R1,900,850\n2026-10-20,N2,R2,500,490\n", func(p *client.CreateIntakeParams) { p.Again = ptr(true) })
+	s.load("register", "rep", strings.Replace(smallReps, "Bera Made-Up,South", "Bera Moved,North", 1))
+	s.publish(strings.NewReplacer("below: 18%", "below: 17%", "at_least: 31 days", "at_least: 20 days").Replace(smallBook), 1)
+	v := s.verification(t, september.Id)
+	assert.Empty(t, v.Wrong)
+	assert.Equal(t, 1, v.Revision)
+	again := s.sweep("2026-10")
+	for _, sweep := range []int64{october.Id, again.Id} {
+		v := s.verification(t, sweep)
+		assert.Empty(t, v.Wrong, "sweep %d", sweep)
+		assert.Equal(t, sweep == october.Id, v.OvertakenBy != nil)
+	}
+	v = s.verification(t, again.Id)
+	assert.Equal(t, again.Raised+again.Standing+again.Cleared, v.Checked)
+	assert.Positive(t, v.Checked)
+	refused(t, 404, "not-found")(s.as("rea").GetVerification(ctx, 9999))
+
+	db := s.pool(t)
+	for sql, what := range map[string]string{
+		"sentence = translate(sentence, '0123456789', '1234567890')": "the sentence",
+		"value = value || '1'": "the value",
+		"grade = 'look'":       "the grade",
+		"evidence = replace(evidence::text, '1', '2')::jsonb": "the evidence",
+		"state = 'cleared'":                   "whether it is flagged",
+		"stake = coalesce(stake, 0) + 0.0001": "the stake",
+	} {
+		tx, err := db.Begin(ctx)
+		require.NoError(t, err)
+		_, err = tx.Exec(ctx, "create table before_it as select * from exceptions")
+		require.NoError(t, err)
+		_, err = tx.Exec(ctx, "update exceptions set "+sql+" where sweep = $1 and state <> 'cleared' and rule = 'thin-margin'", again.Id)
+		require.NoError(t, err)
+		require.NoError(t, tx.Commit(ctx))
+		v := s.verification(t, again.Id)
+		found := ""
+		for _, m := range v.Wrong {
+			found += m.What + ";"
+		}
+		assert.Contains(t, found, what, sql)
+		_, err = db.Exec(ctx, "update exceptions e set sentence = b.sentence, value = b.value, grade = b.grade, evidence = b.evidence, state = b.state, stake = b.stake from before_it b where b.id = e.id; drop table before_it")
+		require.NoError(t, err)
+	}
+	assert.Empty(t, s.verification(t, again.Id).Wrong)
+	code, out, errs := s.oskel("rea", "verify", "-period", "2026-10")
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "revision 2")
+	assert.Contains(t, errs, "All of it holds.")
+
+	_, err := db.Exec(ctx, "delete from exceptions where id = (select max(id) from exceptions where sweep = $1 and state <> 'cleared')", again.Id)
+	require.NoError(t, err)
+	code, out, _ = s.oskel("rea", "verify", itoa(again.Id))
+	assert.Equal(t, 1, code)
+	assert.Contains(t, out, `the exception is "none" on record, and "flagged" when it is computed again`)
+}
+
+// Every exception of the demo holds.
+func TestTheDemoHolds(t *testing.T) {
+	s := demoService(t)
+	checked := 0
+	for _, sw := range want[[]client.Sweep](t, 200)(s.as("ines").ListSweeps(ctx, &client.ListSweepsParams{})) {
+		v := want[client.Verification](t, 200)(s.as("ines").GetVerification(ctx, sw.Id))
+		assert.Empty(t, v.Wrong, "sweep %d", sw.Id)
+		checked += v.Checked
+	}
+	assert.Greater(t, checked, 150)
+}

@@ -1,0 +1,172 @@
+package sweep
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"reflect"
+
+	"oskel/core/judge"
+	"oskel/core/record"
+	"oskel/internal/store"
+)
+
+// Verified is what a sweep recorded, held against what its revision and its data
+// version say when they are computed again.
+type Verified struct {
+	Sweep    store.Sweep
+	Overtook int64 // the later sweep of the period, by which what it recorded stands now; 0 if there is none
+	Checked  int   // exceptions that stand as it wrote them
+	Wrong    []Mismatch
+}
+
+// Mismatch is something on record that does not hold.
+type Mismatch struct {
+	Exception  int64 // 0 of one that is not on record
+	Rule, Key  string
+	What       string
+	Recorded   string
+	Recomputed string
+}
+
+// ErrCalendar says that a period cannot be computed again.
+var ErrCalendar = errors.New("the revision's calendar has no such period")
+
+// Verify computes a sweep again, from its revision and its data version, and compares
+// all that it recorded with that, to the last digit. It changes nothing.
+func (s *Service) Verify(ctx context.Context, id int64) (v Verified, err error) {
+	if v.Sweep, err = s.store.Sweep(ctx, id); err != nil {
+		return v, err
+	}
+	last, err := s.store.LatestSwept(ctx, v.Sweep.Period)
+	if err != nil {
+		return v, err
+	}
+	if last.ID != id {
+		v.Overtook = last.ID
+	}
+	_, published, err := s.books.Published(ctx)
+	if err != nil {
+		return v, err
+	}
+	book, err := s.books.At(ctx, v.Sweep.Revision)
+	if err != nil {
+		return v, err
+	}
+	p, ok := book.Calendar.ByKey(v.Sweep.Period)
+	if !ok {
+		return v, ErrCalendar
+	}
+	engine, err := s.figures.EngineOf(ctx, published, book, v.Sweep.DataVersion)
+	if err != nil {
+		return v, err
+	}
+	kept, err := s.store.SweepExceptions(ctx, id)
+	if err != nil {
+		return v, err
+	}
+	results := judge.All(engine, p)
+	if engine.Stopped() {
+		return v, ctx.Err()
+	}
+	again := &again{run: run{ctx: ctx, engine: engine, period: p, sweep: &v.Sweep}, results: map[[2]string]*judge.Result{}, left: map[record.Key]bool{}}
+	again.all(results)
+	for _, e := range kept {
+		v.Checked++
+		v.Wrong = append(v.Wrong, again.hold(e)...)
+	}
+	if v.Overtook == 0 { // whatever is flagged again and is not on record
+		for _, r := range results {
+			keys, _ := engine.Names(r.Level)
+			for code := range r.All() {
+				for _, k := range again.flags(r, code, keys[code]) {
+					if again.left[k] {
+						v.Wrong = append(v.Wrong, Mismatch{Rule: k.Rule, Key: k.Subject, What: "the exception", Recorded: "none", Recomputed: "flagged"})
+					}
+				}
+			}
+		}
+	}
+	return v, nil
+}
+
+// again is a sweep that is computed again.
+type again struct {
+	run
+	results map[[2]string]*judge.Result // by rule and level
+	left    map[record.Key]bool         // flagged, and not found on record yet
+}
+
+func (a *again) all(results []*judge.Result) {
+	for _, r := range results {
+		a.results[[2]string{r.Rule.Name, r.Level.String()}] = r
+		keys, _ := a.engine.Names(r.Level)
+		for code := range r.All() {
+			for _, k := range a.flags(r, code, keys[code]) {
+				a.left[k] = true
+			}
+		}
+	}
+}
+
+// flags are the identities of what a rule flags of a subject.
+func (a *again) flags(r *judge.Result, code uint32, key string) (out []record.Key) {
+	if !r.Verdict(code).Flagged() {
+		return nil
+	}
+	k := record.Key{Rule: r.Rule.Name, Level: r.Level.String(), Subject: key}
+	days := r.Events(code)
+	if len(days) == 0 {
+		return []record.Key{k}
+	}
+	for _, day := range days {
+		k.Event = day
+		out = append(out, k)
+	}
+	return out
+}
+
+// hold compares an exception on record with what is found again.
+func (a *again) hold(e store.Exception) (wrong []Mismatch) {
+	differ := func(what, recorded, recomputed string) {
+		if recorded != recomputed {
+			wrong = append(wrong, Mismatch{e.ID, e.Rule, e.Key, what, recorded, recomputed})
+		}
+	}
+	k := keyOf(e)
+	flagged := e.State != string(record.Cleared)
+	differ("whether it is flagged", fmt.Sprint(flagged), fmt.Sprint(a.left[k]))
+	delete(a.left, k)
+	r := a.results[[2]string{e.Rule, e.Kind}]
+	if r == nil {
+		differ("the sentence", e.Sentence, ruleGone)
+		return wrong
+	}
+	code, there := a.engine.Code(r.Level, e.Key)
+	if !there {
+		return append(wrong, Mismatch{e.ID, e.Rule, e.Key, "the subject", e.Key, "none"})
+	}
+	now := a.describe(r, code, r.Verdict(code), record.Step{Key: k, Flagged: flagged})
+	differ("the outcome", e.Outcome, now.Outcome)
+	differ("the sentence", e.Sentence, now.Sentence)
+	differ("the value", e.Value, now.Value)
+	differ("the yardstick", e.Yardstick, now.Yardstick)
+	if flagged {
+		differ("the grade", e.Grade, now.Grade)
+		differ("the desk", e.Desk, now.Desk)
+		differ("the stake", decimal(e.Stake), decimal(now.Stake))
+	}
+	var recorded, recomputed any
+	if json.Unmarshal(e.Evidence, &recorded) != nil || json.Unmarshal(now.Evidence, &recomputed) != nil || !reflect.DeepEqual(recorded, recomputed) {
+		differ("the evidence", string(e.Evidence), string(now.Evidence))
+	}
+	return wrong
+}
+
+func decimal(s *string) string {
+	if s == nil {
+		return ""
+	}
+	return *s
+}
