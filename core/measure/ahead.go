@@ -21,6 +21,11 @@ func (e *Engine) Ahead(measures []string, slots []Slot) {
 			}
 		}
 	}
+	e.onAllCores(work)
+}
+
+// onAllCores does pieces of work that do not depend on one another.
+func (e *Engine) onAllCores(work []func()) {
 	if len(work) < 2 {
 		return // a single one is as fast when it is asked for
 	}
@@ -52,6 +57,16 @@ func (e *Engine) Ahead(measures []string, slots []Slot) {
 	if fault != nil {
 		panic(fault)
 	}
+}
+
+// chunksAhead has the chunks that are asked about compute, on all cores, what they
+// keep: asking in turn then finds it.
+func (e *Engine) chunksAhead(chunks []*ledger.Chunk, compute func(c *ledger.Chunk)) {
+	work := make([]func(), len(chunks))
+	for i, c := range chunks {
+		work[i] = func() { compute(c) }
+	}
+	e.onAllCores(work)
 }
 
 // ahead lists what the chunks that lie within a slot do not remember yet.

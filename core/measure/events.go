@@ -169,6 +169,9 @@ func (e *Engine) some(l Lines, f *ledger.Feed, def *rulebook.Feed, column, size 
 // eventParts orders the lines of each chunk from one on. Those by subject the chunk
 // keeps; groups and pairs hang on where each belonged.
 func (e *Engine) eventParts(f *ledger.Feed, level Level, from int, some someLines) (parts []eventPart) {
+	if level.Plain() && some.kept && from < len(f.Chunks) {
+		e.chunksAhead(f.Chunks[from:], func(c *ledger.Chunk) { c.Order(some.Some) })
+	}
 	ordinal := uint32(0)
 	for at, c := range f.Chunks {
 		if e.Stopped() {

@@ -45,12 +45,16 @@ func (e *Engine) Seen(l Lines, level Level, until calendar.Day) *Seen {
 	if lasting := true; l.Where != nil {
 		test = e.lineTest(l.Where.Tree, f, def, &lasting)
 	}
-	for _, c := range f.Chunks {
+	chunks := f.Chunks
+	for len(chunks) > 0 && chunks[len(chunks)-1].Month.First() > until {
+		chunks = chunks[:len(chunks)-1]
+	}
+	if level.Plain() && some.kept {
+		e.chunksAhead(chunks, func(c *ledger.Chunk) { c.DaySets(some.Some) })
+	}
+	for _, c := range chunks {
 		if e.Stopped() {
 			return s
-		}
-		if c.Month.First() > until {
-			break
 		}
 		p := seenPart{chunk: c, until: 1<<(min(until, c.Month.Last())-c.Month.First()+2) - 1}
 		p.codes = e.codesOf(c, level, some.Some)
