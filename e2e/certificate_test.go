@@ -8,7 +8,9 @@ import (
 	"crypto/x509"
 	"crypto/x509/pkix"
 	"encoding/pem"
+	"fmt"
 	"math/big"
+	mathrand "math/rand/v2"
 	"net"
 	"net/http"
 	"os"
@@ -41,6 +43,20 @@ func writeCertificate(t *testing.T, dir string, serial int64) (file, keyFile str
 	return file, keyFile
 }
 
+// freePort is an address that nothing listens on, of a port that the system gives out to
+// nobody meanwhile.
+func freePort(t *testing.T) string {
+	for range 100 {
+		address := fmt.Sprintf("127.0.0.1:%d", 20_000+mathrand.IntN(10_000))
+		if l, err := net.Listen("tcp", address); err == nil {
+			l.Close()
+			return address
+		}
+	}
+	require.Fail(t, "no port is free")
+	return ""
+}
+
 // With a certificate the service speaks TLS, says so to browsers, sends others on,
 // and takes a renewed one without a restart.
 func TestTLS(t *testing.T) {
@@ -48,10 +64,7 @@ func TestTLS(t *testing.T) {
 	s := small(t)
 	dir := t.TempDir()
 	file, key := writeCertificate(t, dir, 1)
-	free, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	plain := free.Addr().String()
-	free.Close()
+	plain := freePort(t)
 	secured := runAs(t, s.database, func(o *app.Options) { o.Certificate, o.Key, o.Redirect = file, key, plain })
 	defer secured.stop()
 	require.True(t, strings.HasPrefix(secured.url, "https://"), secured.url)

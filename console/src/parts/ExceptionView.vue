@@ -49,6 +49,7 @@ const stateWords: Record<string, string> = {
       <p class="text-small text-muted">
         {{ kind(data.exception.kind) }} <span class="font-mono">{{ data.exception.key }}</span> ·
         <RouterLink
+          class="underline"
           :to="{
             path: `/subjects/${encodeURIComponent(data.exception.kind)}/${encodeURIComponent(data.exception.key)}`,
             query: { period: data.exception.period },
