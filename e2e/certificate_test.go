@@ -104,6 +104,11 @@ func TestTLS(t *testing.T) {
 	assert.Equal(t, int64(1), serial())
 	writeCertificate(t, dir, 2)
 	require.Eventually(t, func() bool { return serial() == 2 }, 30*time.Second, 200*time.Millisecond)
+	secured.stop()
+	require.Eventually(t, func() bool {
+		_, err := net.DialTimeout("tcp", plain, time.Second)
+		return err != nil
+	}, 30*time.Second, 50*time.Millisecond, "who is sent on, is so only while the service is there")
 }
 
 // What is wrong with the certificate or the log is said before anything is served.

@@ -9,13 +9,16 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 	"github.com/stretchr/testify/assert"
@@ -163,9 +166,56 @@ func TestBackupAndRestore(t *testing.T) {
 	back.tokens = s.tokens
 	assert.Len(t, want[[]client.Intake](t, 200)(back.as("lea").ListIntakes(ctx)), 3)
 	assert.Empty(t, back.examined(t))
+	kept := func(s *service) (acl string) {
+		require.NoError(t, s.pool(t).QueryRow(ctx, "select relacl::text from pg_class where oid = 'public.audit'::regclass").Scan(&acl))
+		return acl
+	}
+	assert.Equal(t, kept(s), kept(back), "the audit is kept from its owner as before")
 	// And it goes on from there.
 	back.load("feed", "sales", salesHead+"2026-10-05,N2,R1,500,4\n", func(p *client.CreateIntakeParams) { p.Again = ptr(true) })
 	back.sweep("2026-10")
+}
+
+// Who asks for a backup and leaves ends it: nothing goes on in the database.
+func TestABackupThatIsAbandoned(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	s.as("lea")
+	db := s.pool(t)
+	for range 5 {
+		asking, leave := context.WithCancel(ctx)
+		r, err := http.NewRequestWithContext(asking, "GET", s.url+"/api/backup", nil)
+		require.NoError(t, err)
+		r.Header.Set("Authorization", "Bearer "+s.tokens["lea"])
+		answer, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		_, err = io.ReadFull(answer.Body, make([]byte, 1))
+		require.NoError(t, err)
+		leave()
+		answer.Body.Close()
+	}
+	require.Eventually(t, func() bool { return s.idle(t, db) }, 30*time.Second, 50*time.Millisecond)
+	file := filepath.Join(t.TempDir(), "after.zip")
+	code, _, errs := s.oskel("lea", "backup", file)
+	assert.Equal(t, 0, code, errs)
+}
+
+// What cannot be told in the audit is not given out, and ends as well.
+func TestABackupThatCannotBeTold(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	db := s.pool(t)
+	_, err := db.Exec(ctx, "alter table audit add constraint untold check (operation <> 'MakeBackup' or pg_sleep(1)::text = 'told')")
+	require.NoError(t, err)
+	refused(t, 500, "internal")(s.as("lea").MakeBackup(ctx))
+	require.Eventually(t, func() bool { return s.idle(t, db) }, 30*time.Second, 50*time.Millisecond)
+}
+
+// idle says whether no transaction and no dump is under way in the database.
+func (s *service) idle(t *testing.T, db *pgxpool.Pool) bool {
+	var busy int
+	require.NoError(t, db.QueryRow(ctx, "select count(*) from pg_stat_activity where datname = current_database() and (state like 'idle in transaction%' or application_name = 'pg_dump')").Scan(&busy))
+	return busy == 0
 }
 
 // A file that is none, or not whole, is refused before anything is touched.

@@ -67,7 +67,7 @@ func Run(ctx context.Context, o Options) error {
 		return fmt.Errorf("cannot listen on %s: %w; is another service running there? Choose another address with -addr", o.Addr, err)
 	}
 	defer listener.Close() //nolint:errcheck // the server closes it; this is for the ways out before
-	listener, scheme, err := o.secured(listener)
+	listener, scheme, err := o.secured(ctx, listener)
 	if err != nil {
 		return err
 	}
@@ -130,8 +130,8 @@ func Run(ctx context.Context, o Options) error {
 }
 
 // secured has a listener speak TLS where there is a certificate, and sends the callers
-// of the other address there.
-func (o Options) secured(plain net.Listener) (listener net.Listener, scheme string, err error) {
+// of the other address there until ctx ends.
+func (o Options) secured(ctx context.Context, plain net.Listener) (listener net.Listener, scheme string, err error) {
 	if o.Certificate == "" && o.Key == "" && o.Redirect == "" {
 		return plain, "http", nil
 	}
@@ -147,6 +147,7 @@ func (o Options) secured(plain net.Listener) (listener net.Listener, scheme stri
 		if err != nil {
 			return nil, "", fmt.Errorf("cannot listen on %s, whose callers are to be sent on: %w", o.Redirect, err)
 		}
+		context.AfterFunc(ctx, func() { other.Close() }) //nolint:errcheck // nobody asks it any more
 		go redirect(other, plain.Addr().String())
 	}
 	return tls.NewListener(plain, &tls.Config{GetCertificate: c.get, MinVersion: tls.VersionTLS12, NextProtos: []string{"h2", "http/1.1"}}), "https", nil

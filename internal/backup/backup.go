@@ -205,6 +205,9 @@ func Restore(ctx context.Context, file, database, tools string, over bool) (m Ma
 		if err == nil {
 			err = run(ctx, "", filepath.Join(tools, "pg_restore"), dump, write, "--no-owner", "--no-privileges", "--file=-")
 		}
+		if err == nil {
+			_, err = io.WriteString(write, store.KeepSQL)
+		}
 		write.CloseWithError(err)
 	}()
 	if err := run(ctx, database, filepath.Join(tools, "psql"), script, io.Discard, "--single-transaction", "--no-psqlrc", "--quiet", "--set=ON_ERROR_STOP=1"); err != nil {

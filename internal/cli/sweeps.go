@@ -485,7 +485,15 @@ func verify(ctx context.Context, e *env, c *client.Client, id int64) error {
 		return err
 	}
 	if e.format != "table" {
-		if err := e.show(v, nil, nil); err != nil {
+		var rows [][]string
+		for _, m := range v.Wrong {
+			id := ""
+			if m.Exception != nil {
+				id = strconv.FormatInt(*m.Exception, 10)
+			}
+			rows = append(rows, []string{id, m.Rule, m.Key, m.What, m.Recorded, m.Recomputed})
+		}
+		if err := e.show(v, []column{{head: "exception", right: true}, {head: "rule"}, {head: "key"}, {head: "what"}, {head: "recorded"}, {head: "recomputed"}}, rows); err != nil {
 			return err
 		}
 	} else {

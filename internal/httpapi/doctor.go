@@ -4,6 +4,8 @@ import (
 	"context"
 	"io"
 
+	"github.com/gin-gonic/gin"
+
 	"oskel/internal/httpapi/contract"
 )
 
@@ -20,9 +22,11 @@ func (s *server) GetDoctor(ctx context.Context, _ contract.GetDoctorRequestObjec
 }
 
 // MakeBackup writes while it is read. One that fails half way breaks its connection, and
-// is no whole zip.
+// is no whole zip; whoever leaves, or is refused it after all, ends the writing.
 func (s *server) MakeBackup(ctx context.Context, _ contract.MakeBackupRequestObject) (contract.MakeBackupResponseObject, error) {
+	asked := ctx.(*gin.Context).Request.Context() // gin gives its own to the next request
 	r, w := io.Pipe()
-	go func() { w.CloseWithError(s.Backup(ctx, w)) }()
+	context.AfterFunc(asked, func() { r.CloseWithError(asked.Err()) })
+	go func() { w.CloseWithError(s.Backup(asked, w)) }()
 	return contract.MakeBackup200ApplicationzipResponse{Body: r}, nil
 }

@@ -42,6 +42,9 @@ func (d *doubts) days(column string, all map[string]calendar.Day) {
 
 // keys minds new keys that differ from others in case alone.
 func (d *doubts) keys(known, fresh []string) {
+	if len(fresh) == 0 {
+		return
+	}
 	seen := make(map[string]string, len(known)+len(fresh))
 	for _, k := range known {
 		seen[strings.ToLower(k)] = k

@@ -24,6 +24,13 @@ var ownTables = []string{"audit", "case_events", "cases", "drafts", "exceptions"
 // ClearSQL drops all that the service keeps, and nothing else.
 var ClearSQL = fmt.Sprintf("drop table if exists %s cascade;\ndrop function if exists audit_is_kept;\ndrop schema if exists feeds, feed_months cascade;\n", strings.Join(ownTables, ", "))
 
+// KeepSQL takes back from the owner what a dump without privileges has given again.
+const KeepSQL = `
+do $$ begin
+	if to_regclass('public.audit') is not null then revoke update, delete, truncate on public.audit from current_user; end if;
+end $$;
+`
+
 // marked are the tables by which it is told what is newer, with their numbers.
 var marked = []struct{ of, table, number string }{{"revisions", "revisions", "number"}, {"intakes", "intakes", "id"}, {"sweeps", "sweeps", "id"}, {"entries in the trails of cases", "case_events", "id"}}
 
