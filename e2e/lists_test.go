@@ -276,4 +276,11 @@ func TestWhy(t *testing.T) {
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
+
+	// Before anything has come in the page says so.
+	empty := newService(t)
+	t.Cleanup(empty.stop)
+	q := screen(t, empty, 1280, 800)
+	do(t, q.SignIn("lea", password), q.Go("/subjects/rep/R1"), q.Sees("Nothing has come in yet"))
+	do(t, p.Go("/subjects/rep/R99?period=2026-10"), p.Sees("There is no rep"))
 }

@@ -152,6 +152,9 @@ func TestTheAudit(t *testing.T) {
 	refused(t, 403, "not-allowed")(ana.ListAudit(ctx, &client.ListAuditParams{}))
 	refused(t, 403, "not-allowed")(ana.ExportAudit(ctx, &client.ExportAuditParams{}))
 	assert.Len(t, entries(client.ListAuditParams{Person: ptr("ana"), Operation: ptr("MakeWord")}), 1)
+	p := refused(t, 400, "unknown-filter")(lea.ListAudit(ctx, &client.ListAuditParams{Operation: ptr("MakeWorld")}))
+	assert.Contains(t, *p.Detail, "MakeWord")
+	refused(t, 400, "unknown-filter")(lea.ExportAudit(ctx, &client.ExportAuditParams{Operation: ptr("Nothing")}))
 
 	r, err := lea.ExportAudit(ctx, &client.ExportAuditParams{Operation: ptr("MakeWord")})
 	require.NoError(t, err)

@@ -17,7 +17,7 @@ type Said struct {
 	Code    uint32
 	Verdict Verdict
 	Held    float64 // what was held against the cuts; NaN where nothing was
-	Cut     float64 // the nearest cut; NaN where the method has none in common with others
+	Cut     float64 // the nearest cut; NaN where nothing was held, or the method has none in common with others
 }
 
 // Away is how far what was held lies from the nearest cut, not below zero; NaN where
@@ -51,7 +51,9 @@ func saidOf(r *Result, code uint32) Said {
 	if r.found == nil {
 		return s
 	}
-	s.Held = r.Held(code)
+	if s.Held = r.Held(code); math.IsNaN(s.Held) {
+		return s
+	}
 	for _, c := range r.found.Cuts(int(code)) {
 		if math.IsNaN(s.Cut) || math.Abs(s.Held-c) < math.Abs(s.Held-s.Cut) {
 			s.Cut = c

@@ -61,7 +61,7 @@ func TestWhySaysWhatTheSweepSays(t *testing.T) {
 
 // The nearest of several cuts is told, and how far it is.
 func TestHowFarFromTheCut(t *testing.T) {
-	e := world(t, 2, "\n  - {name: x, judges: rep, threshold: {of: revenue, bands: [{grade: act, below: 100}, {grade: look, below: 300}, {clear: rest}]}}", line{0, "2026-10-05", "130", "1"}, line{1, "2026-10-05", "290", "1"})
+	e := world(t, 3, "\n  - {name: x, judges: rep, threshold: {of: revenue, bands: [{grade: act, below: 100}, {grade: look, below: 300}, {clear: rest}]}}", line{0, "2026-10-05", "130", "1"}, line{1, "2026-10-05", "290", "1"})
 	l := e.Book.Rule("x").Levels[0]
 	for code, cut := range []float64{100, 300} {
 		s := judge.Why(e, l, uint32(code), calendar.MonthPeriod(october))
@@ -69,4 +69,8 @@ func TestHowFarFromTheCut(t *testing.T) {
 		assert.Equal(t, cut, s[0].Cut)
 		assert.Equal(t, []float64{30, 10}[code], s[0].Away())
 	}
+	none := judge.Why(e, l, 2, calendar.MonthPeriod(october))
+	require.Len(t, none, 1)
+	assert.Equal(t, judge.NoData, none[0].Verdict.Outcome)
+	assert.True(t, math.IsNaN(none[0].Held) && math.IsNaN(none[0].Cut), "there is no nearest cut to nothing")
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"net/http"
 	"slices"
 	"strconv"
@@ -13,6 +14,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"oskel/core/lang"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/people"
 	"oskel/internal/sheet"
@@ -132,8 +134,22 @@ func about(request any) string {
 // auditPage is how many entries are given at once.
 const auditPage = 200
 
+// auditAsk is what is asked for; an operation that the audit does not keep is an error
+// and no empty list.
+func auditAsk(person, operation *string, before *int64, most int) (store.AuditAsk, error) {
+	ask := store.AuditAsk{Person: or(person, ""), Operation: or(operation, ""), Before: or(before, 0), Most: most}
+	if _, kept := audited[ask.Operation]; ask.Operation != "" && !kept {
+		return ask, fail(http.StatusBadRequest, "unknown-filter", "The audit keeps no operation %q%s.", ask.Operation, lang.Suggestion(ask.Operation, slices.Sorted(maps.Keys(audited))))
+	}
+	return ask, nil
+}
+
 func (s *server) ListAudit(ctx context.Context, r contract.ListAuditRequestObject) (contract.ListAuditResponseObject, error) {
-	list, err := s.Audit.Audit(ctx, store.AuditAsk{Person: or(r.Params.Person, ""), Operation: or(r.Params.Operation, ""), Before: or(r.Params.Before, 0), Most: auditPage + 1})
+	ask, err := auditAsk(r.Params.Person, r.Params.Operation, r.Params.Before, auditPage+1)
+	if err != nil {
+		return nil, err
+	}
+	list, err := s.Audit.Audit(ctx, ask)
 	if err != nil {
 		return nil, err
 	}
@@ -155,7 +171,10 @@ func (s *server) ListAudit(ctx context.Context, r contract.ListAuditRequestObjec
 var auditColumns = []sheet.Column{{Name: "id", Kind: sheet.Number}, {Name: "at"}, {Name: "person"}, {Name: "way"}, {Name: "address"}, {Name: "request"}, {Name: "operation"}, {Name: "about"}, {Name: "outcome"}}
 
 func (s *server) ExportAudit(ctx context.Context, r contract.ExportAuditRequestObject) (contract.ExportAuditResponseObject, error) {
-	ask := store.AuditAsk{Person: or(r.Params.Person, ""), Operation: or(r.Params.Operation, ""), Before: or(r.Params.Before, 0), Most: exportedRows}
+	ask, err := auditAsk(r.Params.Person, r.Params.Operation, r.Params.Before, exportedRows)
+	if err != nil {
+		return nil, err
+	}
 	body, err := sheet.NewStream(auditColumns, func() (rows [][]string, err error) {
 		list, err := s.Audit.Audit(ctx, ask)
 		for _, e := range list {

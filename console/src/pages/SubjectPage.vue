@@ -12,7 +12,7 @@ import StateNote from '@/parts/StateNote.vue'
 
 /** One subject, and what each rule says of it in a period, flagged or not. */
 const route = useRoute()
-const { period } = usePeriod()
+const { period, query: periods } = usePeriod()
 const { kind } = useRulebook()
 const asked = computed(() => ({
   kind: String(route.params.kind),
@@ -24,12 +24,19 @@ const { data, error, isPending, refetch } = useQuery({
   queryFn: () => need(api.GET('/api/verdicts', { params: { query: asked.value } })),
   enabled: computed(() => !!asked.value.period),
 })
+const nothing = computed(() => !periods.isPending.value && !period.value)
 const flagged = computed(() => data.value?.verdicts.filter((v) => v.grade).length ?? 0)
 const words: Record<string, string> = { breach: 'flagged', clear: 'clear', 'no data': 'no data' }
 </script>
 
 <template>
-  <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+  <StateNote
+    v-if="!data"
+    :loading="isPending && !nothing && !periods.error.value"
+    :error="error ?? periods.error.value"
+    empty="Nothing has come in yet, so no rule says anything."
+    @retry="refetch()"
+  />
   <article v-else class="p-4">
     <h1 class="text-title font-semibold">{{ data.name }}</h1>
     <p class="text-small text-muted">
