@@ -40,7 +40,10 @@ type result struct {
 
 var results []result
 
-var profile = flag.String("profile", "", "write a CPU profile of the first sweep to this `file`")
+var (
+	profile = flag.String("profile", "", "write a CPU profile of the first sweep to this `file`, and of rehearsals to file.rehearsals")
+	alone   = flag.Bool("rehearsals", false, "measure rehearsals alone")
+)
 
 func main() {
 	log.SetFlags(0)
@@ -83,7 +86,9 @@ func main() {
 	}
 	benchIntake(ctx, conn, in, file)
 	loadOthers(ctx, conn, in, dir)
-	benchScans(ctx, conn, s, b, *lines)
+	if !*alone {
+		benchScans(ctx, conn, s, b, *lines)
+	}
 	benchRehearsals(ctx, conn, pg.URL, s, b)
 	fmt.Printf("\n%d lines, %s, %d cores, %s\n\n", *lines, runtime.Version(), runtime.NumCPU(), time.Now().Format("2 Jan 2006"))
 	fmt.Println("| what | bar | Oskel | peer | ratio |\n| --- | --- | ---: | ---: | ---: |")

@@ -133,10 +133,12 @@ func benchRehearsals(ctx context.Context, conn *pgx.Conn, url string, s *store.S
 	check(err)
 	_, published, err := b.Published(ctx)
 	check(err)
-	engine, err := figures.New(s).Engine(ctx, published)
-	check(err)
-	ours, theirs := agreeOn(ctx, conn, engine, rulesInSQL)
-	add(result{fmt.Sprintf("%d threshold rules, first judging, against the same in SQL", len(rulesInSQL)), "", ours, theirs, ""})
+	if !*alone {
+		engine, err := figures.New(s).Engine(ctx, published)
+		check(err)
+		ours, theirs := agreeOn(ctx, conn, engine, rulesInSQL)
+		add(result{fmt.Sprintf("%d threshold rules, first judging, against the same in SQL", len(rulesInSQL)), "", ours, theirs, ""})
+	}
 
 	ask := func(r client.RehearsalRequest) time.Duration {
 		r.Period = "2026-10"
@@ -216,15 +218,20 @@ func benchRehearsals(ctx context.Context, conn *pgx.Conn, url string, s *store.S
 		}},
 	} {
 		var took []time.Duration
+		each := make([][]time.Duration, len(family.edits))
 		for i := range 10 {
-			for _, e := range family.edits {
+			for k, e := range family.edits {
 				old := strings.ReplaceAll(e.old, "%%", "%")
 				if !strings.Contains(wholeBook(), old) {
 					log.Fatalf("bench: no rule has %q", old)
 				}
 				text := strings.Replace(wholeBook(), old, fmt.Sprintf(e.new, i), 1)
-				took = append(took, ask(client.RehearsalRequest{Text: &text, Rule: e.rule}))
+				each[k] = append(each[k], ask(client.RehearsalRequest{Text: &text, Rule: e.rule}))
+				took = append(took, each[k][i])
 			}
+		}
+		for k, e := range family.edits {
+			fmt.Printf("Rehearsals of %s, first to last: %v\n", e.rule, each[k])
 		}
 		add(result{fmt.Sprintf("rehearsal, %s, p95 of %d", family.name, len(took)), "≤ 250 ms", 0, 0, round(percentile95(took))},
 			result{"the longest of these", "", 0, 0, round(slices.Max(took))})

@@ -11,6 +11,15 @@ func EvidenceFor(e *measure.Engine, r *Result, code uint32) Evidence {
 	return evidence(e, r, code, func(ev *Evidence) { r.found.Evidence(ev, code) })
 }
 
+// BriefEvidence is the same without the lines of an event window: all that its
+// sentence says.
+func BriefEvidence(e *measure.Engine, r *Result, code uint32) Evidence {
+	return evidence(e, r, code, func(ev *Evidence) {
+		ev.Brief = true
+		r.found.Evidence(ev, code)
+	})
+}
+
 // EvidenceOn recomputes what led to the flag of one event of a subject, of a rule
 // that flags events.
 func EvidenceOn(e *measure.Engine, r *Result, code uint32, day calendar.Day) Evidence {

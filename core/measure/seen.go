@@ -3,6 +3,8 @@ package measure
 import (
 	"math/bits"
 	"slices"
+	"sync"
+	"sync/atomic"
 
 	"oskel/core/calendar"
 	"oskel/core/ledger"
@@ -14,6 +16,8 @@ type Seen struct {
 	Days []uint32       // how many there are
 
 	parts []seenPart // by rising month
+	size  int
+	asked atomic.Int32 // for how many codes Of was asked
 }
 
 // seenPart is the days of a chunk by code.
@@ -23,12 +27,13 @@ type seenPart struct {
 	holds func(i int) bool // for those that count; nil is all
 	until uint32           // the days that count
 	days  *ledger.DaySets
+	order func() *ledger.Order // of its lines by code
 }
 
 // Seen reads the lines asked for, all up to a day, it included.
 func (e *Engine) Seen(l Lines, level Level, until calendar.Day) *Seen {
 	size := e.Size(level)
-	s := &Seen{Last: make([]calendar.Day, size), Days: make([]uint32, size)}
+	s := &Seen{Last: make([]calendar.Day, size), Days: make([]uint32, size), size: size}
 	for code := range s.Last {
 		s.Last[code] = ledger.Never
 	}
@@ -63,8 +68,10 @@ func (e *Engine) Seen(l Lines, level Level, until calendar.Day) *Seen {
 		}
 		if level.Plain() && some.kept {
 			p.days = c.DaySets(some.Some)
+			p.order = func() *ledger.Order { return c.Order(some.Some) }
 		} else {
 			p.days = c.DaySetsBy(p.codes, some.Mask(c), size)
+			p.order = sync.OnceValue(func() *ledger.Order { return ledger.OrderBy(p.codes, some.Mask(c), size) })
 		}
 		s.parts = append(s.parts, p)
 		first := c.Month.First() - 1
@@ -111,8 +118,59 @@ func (s *Seen) Gaps(asked []bool) [][]int {
 	return out
 }
 
+// fewAsked is for how many codes the lines of their days are looked through; for
+// more than that it is cheaper to put all lines in order once.
+const fewAsked = 16
+
 // Of are the days of one code's lines, one for each, in order.
 func (s *Seen) Of(code uint32) (days []calendar.Day) {
+	many := s.asked.Add(1) > fewAsked
+	for _, p := range s.parts {
+		k, found := slices.BinarySearch(p.days.Codes, code)
+		if !found {
+			continue
+		}
+		if many {
+			days = p.ordered(days, code)
+		} else {
+			days = p.lookedThrough(days, code, p.days.Sets[k]&p.until)
+		}
+	}
+	return days
+}
+
+// lookedThrough adds the days of a code's lines, out of all lines of the days on which
+// it has one.
+func (p *seenPart) lookedThrough(days []calendar.Day, code, set uint32) []calendar.Day {
+	first := p.chunk.Month.First() - 1
+	for ; set != 0; set &= set - 1 {
+		day := first + calendar.Day(bits.TrailingZeros32(set))
+		from, to := p.chunk.Between(day, day)
+		for i := from; i < to; i++ {
+			if p.codes[i] == code && (p.holds == nil || p.holds(i)) {
+				days = append(days, day)
+			}
+		}
+	}
+	return days
+}
+
+// ordered adds the same out of the chunk's lines by code.
+func (p *seenPart) ordered(days []calendar.Day, code uint32) []calendar.Day {
+	o, first := p.order(), p.chunk.Month.First()-1
+	k, _ := slices.BinarySearch(o.Codes, code)
+	for _, i := range o.Lines[o.Starts[k]:o.Starts[k+1]] {
+		if day := p.chunk.Days[i]; p.until>>day&1 == 1 {
+			days = append(days, first+calendar.Day(day))
+		}
+	}
+	return days
+}
+
+// GapsOf are the days between neighbouring days on which one code has a line, the
+// oldest first.
+func (s *Seen) GapsOf(code uint32) (gaps []int) {
+	last := ledger.Never
 	for _, p := range s.parts {
 		k, found := slices.BinarySearch(p.days.Codes, code)
 		if !found {
@@ -121,13 +179,11 @@ func (s *Seen) Of(code uint32) (days []calendar.Day) {
 		first := p.chunk.Month.First() - 1
 		for set := p.days.Sets[k] & p.until; set != 0; set &= set - 1 {
 			day := first + calendar.Day(bits.TrailingZeros32(set))
-			from, to := p.chunk.Between(day, day)
-			for i := from; i < to; i++ {
-				if p.codes[i] == code && (p.holds == nil || p.holds(i)) {
-					days = append(days, day)
-				}
+			if last != ledger.Never {
+				gaps = append(gaps, int(day-last))
 			}
+			last = day
 		}
 	}
-	return days
+	return gaps
 }

@@ -374,7 +374,7 @@ func (r *answers) EvidenceOn(ev *Evidence, code uint32, day calendar.Day) {
 		}
 		windows = append(windows, EventWindow{First: r.a.Days[p.a].String(), Last: last.String(), Role: r.key, Broke: true})
 	}
-	ev.Events = r.listed(spans, windows...)
+	r.list(ev, spans, windows...)
 }
 
 func answerTitle(key string) string {

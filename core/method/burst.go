@@ -219,7 +219,7 @@ func (r *bursts) EvidenceOn(ev *Evidence, code uint32, day calendar.Day) {
 		windows = append(windows, EventWindow{First: b.from.String(), Last: b.to.String(), Role: "burst", Broke: true})
 		first = min(first, b.from)
 	}
-	ev.Events = r.listed([]span{within(r.events, code, first, last, r.Rule.Settings["burst"].Feed, "event")}, windows...)
+	r.list(ev, []span{within(r.events, code, first, last, r.Rule.Settings["burst"].Feed, "event")}, windows...)
 }
 
 // within is the stretch of a code's lines from one day to another.

@@ -30,6 +30,7 @@ type Evidence struct {
 	Persisted *Persisted    `json:"persisted,omitempty"`
 	Stake     *big.Rat      `json:"stake,omitempty"`
 	Why       string        `json:"why,omitempty"`
+	Brief     bool          `json:"-"` // asked for the sentence alone: no lines are listed
 }
 
 // BandFound is the stretch a value fell in; an open end is nil.

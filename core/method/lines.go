@@ -43,9 +43,14 @@ type listedLine struct {
 	at     int
 }
 
-// listed writes lines, in order of days, with the windows they lie in.
-func (w *Work) listed(spans []span, windows ...EventWindow) *Events {
+// list writes lines, in order of days, with the windows they lie in; brief evidence
+// has the windows alone.
+func (w *Work) list(ev *Evidence, spans []span, windows ...EventWindow) {
 	out := &Events{Lines: []EventLine{}, Windows: windows, AsOf: w.Slot.Last.String()}
+	ev.Events = out
+	if ev.Brief {
+		return
+	}
 	at, seen := make([]int, len(spans)), map[listedLine]bool{}
 	for k, s := range spans {
 		at[k] = s.from
@@ -74,7 +79,6 @@ func (w *Work) listed(spans []span, windows ...EventWindow) *Events {
 	if more := len(out.Lines) - mostListed; more > 0 {
 		out.Lines, out.More = out.Lines[more:], more
 	}
-	return out
 }
 
 // dayWords says an ISO day.

@@ -382,7 +382,7 @@ func (r *shifts) EvidenceOn(ev *Evidence, code uint32, day calendar.Day) {
 		ev.Figures = append(ev.Figures, Figure{Label: "Median change of the others", Value: found.others, Unit: unit, Places: places})
 	}
 	d := calendar.Day(r.days)
-	ev.Events = r.listed([]span{
+	r.list(ev, []span{
 		within(r.lines, code, found.event-d, found.event+d, r.Rule.Settings["shift"].Feed, "answer"),
 		within(r.events, code, found.event, found.event, r.Rule.Settings["after"].Feed, "event"),
 	}, EventWindow{First: found.event.String(), Last: (found.event + d).String(), Role: "after", Broke: r.IsFlagged(code)}, EventWindow{First: (found.event - d).String(), Last: (found.event - 1).String(), Role: "before"})

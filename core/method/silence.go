@@ -177,26 +177,24 @@ func (r *silent) Evidence(ev *Evidence, code uint32) {
 	if r.last[code] == ledger.Never {
 		return
 	}
-	of := &measure.Events{Days: r.days().Of(code)}
 	last, days := r.last[code], r.silence(int(code))
 	ev.Silence = &Silence{Feed: r.Rule.Settings["silence"].Feed, Last: last.String(), AsOf: r.Slot.Last.String(), Days: days}
 	if r.Rule.Says("at_least") != "" {
 		ev.Silence.Limit, ev.Silence.Working = r.Engine.Book.Whole(r.Rule, "at_least"), r.Rule.Settings["at_least"].Noun == "working days"
 	}
 	if r.usual() {
-		var gaps []int
-		for i, day := range of.Days[1:] {
-			if gap := int(day - of.Days[i]); gap > 0 {
-				gaps = append(gaps, gap)
-			}
-		}
+		gaps := r.days().GapsOf(code)
 		ev.Silence.Gaps, ev.Silence.UsualGap = len(gaps), new(big.Rat)
 		if len(gaps) > 0 {
 			ev.Silence.UsualGap = big.NewRat(int64(twiceMedian(gaps)), 2)
 		}
 		ev.Silence.Times = r.Engine.Book.Set(r.Rule, "longer_than").Rat()
 	}
-	ev.Events = r.listed([]span{{of, 0, len(of.Days), r.Rule.Settings["silence"].Feed, ""}}, EventWindow{First: (last + 1).String(), Last: r.Slot.Last.String()})
+	of := &measure.Events{}
+	if !ev.Brief {
+		of.Days = r.days().Of(code)
+	}
+	r.list(ev, []span{{of, 0, len(of.Days), r.Rule.Settings["silence"].Feed, ""}}, EventWindow{First: (last + 1).String(), Last: r.Slot.Last.String()})
 }
 
 func silenceSentence(book *rulebook.Book, _ *rulebook.Rule, _ Verdict, ev *Evidence) string {

@@ -161,7 +161,7 @@ func desks(e *measure.Engine, r *judge.Result, to map[string]int) (flagged int) 
 func (a *Answer) find(before *judge.Result) {
 	keys, names := a.Engine.Names(a.Level)
 	shown := func(code uint32, v judge.Verdict) Found {
-		ev := judge.EvidenceFor(a.Engine, a.Result, code)
+		ev := judge.BriefEvidence(a.Engine, a.Result, code)
 		f := Found{Key: keys[code], Name: names[code], After: v.Grade, Sentence: explain.Sentence(a.Book, a.Rule, a.Result.Period, v, ev)}
 		f.Value, f.Yardstick = explain.Values(a.Book, a.Rule, ev)
 		return f

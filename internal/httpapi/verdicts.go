@@ -96,7 +96,7 @@ func verdictOut(engine *measure.Engine, said judge.Said) contract.SubjectVerdict
 	case said.Verdict.Why == method.Stopped:
 		out.Sentence = "Not judged: " + method.Stopped + "."
 	default:
-		out.Sentence = explain.Sentence(book, rule, said.Period, said.Verdict, judge.EvidenceFor(engine, said.Result, said.Code))
+		out.Sentence = explain.Sentence(book, rule, said.Period, said.Verdict, judge.BriefEvidence(engine, said.Result, said.Code))
 	}
 	unit, places, _ := explain.Axis(book, rule)
 	for _, v := range []struct {
