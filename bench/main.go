@@ -41,7 +41,7 @@ type result struct {
 var results []result
 
 var (
-	profile = flag.String("profile", "", "write a CPU profile of the first sweep to this `file`, and of rehearsals to file.rehearsals")
+	profile = flag.String("profile", "", "write CPU profiles of the first sweep to this `file`, of the sixty rules to file.sixty and file.again, of rehearsals to file.rehearsals")
 	alone   = flag.Bool("rehearsals", false, "measure rehearsals alone")
 )
 
@@ -131,6 +131,20 @@ func timed(work func()) time.Duration {
 	return time.Since(began)
 }
 
+// profiled is work whose profile is written where one is asked for.
+func profiled(ending string, work func()) func() {
+	if *profile == "" {
+		return work
+	}
+	return func() {
+		f, err := os.Create(*profile + ending)
+		check(err)
+		check(pprof.StartCPUProfile(f))
+		defer pprof.StopCPUProfile()
+		work()
+	}
+}
+
 // best is the shortest of some runs, for work too short to trust one.
 func best(runs int, work func()) time.Duration {
 	least := timed(work)
@@ -203,13 +217,7 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 			flagged += judge.Judge(engine, &published.Rules[i], published.Rules[i].Levels[0], calendar.MonthPeriod(last)).Tally().Flagged
 		}
 	})
-	if *profile != "" {
-		f, err := os.Create(*profile)
-		check(err)
-		check(pprof.StartCPUProfile(f))
-	}
-	first := timed(func() { _, _, err = sweeps.Sweep(ctx, calendar.MonthPeriod(last), "bench", false); check(err) })
-	pprof.StopCPUProfile()
+	first := timed(profiled("", func() { _, _, err = sweeps.Sweep(ctx, calendar.MonthPeriod(last), "bench", false); check(err) }))
 	add(
 		result{"memory, bytes a line", "≤ 48", 0, 0, fmt.Sprintf("%.1f", memory)},
 		result{"reading the ledger from PostgreSQL", "", 0, 0, round(reading)},

@@ -6,8 +6,6 @@ import (
 	"fmt"
 	"log"
 	"net/http"
-	"os"
-	"runtime/pprof"
 	"slices"
 	"strings"
 	"time"
@@ -176,12 +174,11 @@ func benchRehearsals(ctx context.Context, conn *pgx.Conn, url string, s *store.S
 	cut := func(rule string, i int) client.RehearsalRequest {
 		return client.RehearsalRequest{Rule: rule, Cuts: &[]client.CutMove{{Band: 0, High: true, Value: fmt.Sprintf("%.2f%%", 20+float64(i)/20)}}}
 	}
-	if *profile != "" {
-		f, err := os.Create(*profile + ".rehearsals")
-		check(err)
-		check(pprof.StartCPUProfile(f))
-		defer pprof.StopCPUProfile()
-	}
+	profiled(".rehearsals", func() { rehearsals(ask, cut) })()
+}
+
+// rehearsals asks for cuts that are moved and for texts that are changed.
+func rehearsals(ask func(client.RehearsalRequest) time.Duration, cut func(rule string, i int) client.RehearsalRequest) {
 	for _, rule := range []string{"thin", "thin-customer"} {
 		ask(cut(rule, 0)) // the rule is opened
 		var took []time.Duration

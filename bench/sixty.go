@@ -141,11 +141,11 @@ func benchSixty(ctx context.Context, conn *pgx.Conn, published *rulebook.Book, s
 	}
 	fresh := forget(snapshot)
 	flagged := 0
-	first := timed(func() {
+	first := timed(profiled(".sixty", func() {
 		for _, r := range judge.All(measure.New(book, fresh), last) {
 			flagged += len(r.Flagged())
 		}
-	})
+	}))
 	var compared []verified
 	for _, v := range slices.Concat(rulesInSQL, outliers, windows) {
 		if v.sql != "" {
@@ -159,7 +159,7 @@ func benchSixty(ctx context.Context, conn *pgx.Conn, published *rulebook.Book, s
 		result{"the sixty against one pass of memory", "≥ 0.1", first, limit, ""})
 	// One in a hundred lines more: the newest chunk of sales is another one.
 	more := grown(fresh)
-	again := timed(func() { judge.All(measure.New(book, more), last) })
+	again := timed(profiled(".again", func() { judge.All(measure.New(book, more), last) }))
 	add(result{"the sixty after 1 % more lines, against the first", "≥ 10", again, first, ""})
 	for _, family := range []struct {
 		name  string

@@ -66,7 +66,7 @@ func TestEveryEventIsAnException(t *testing.T) {
 	assert.Equal(t, "2 of the order lines within 3 days, from 19 Sep 2026 to 20 Sep 2026; the limit is 2.", list[1].Sentence)
 	require.NotNil(t, list[0].Case)
 	assert.Equal(t, list[0].Case, list[1].Case, "one case of the subject holds both")
-	d := want[client.ExceptionDetail](t, 200)(s.as("ana").GetException(ctx, list[1].Id))
+	d := want[client.ExceptionDetail](t, 200)(s.as("ana").GetException(ctx, list[1].Id, nil))
 	assert.Len(t, d.Evidence["events"].(map[string]any)["lines"], 2)
 	_, out, _ := s.oskel("ana", "exceptions", "-period", "2026-09", "-format", "csv", "-sort", "rule")
 	assert.Contains(t, out, "the limit is 2.\",2026-09-20\n")

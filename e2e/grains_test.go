@@ -101,7 +101,7 @@ func TestRulesOfAnyGrain(t *testing.T) {
 
 	// An exception shows the periods of its own grain.
 	page := want[client.ExceptionPage](t, 200)(s.as("ana").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-W43"}))
-	one := want[client.ExceptionDetail](t, 200)(s.as("ana").GetException(ctx, page.Items[0].Id))
+	one := want[client.ExceptionDetail](t, 200)(s.as("ana").GetException(ctx, page.Items[0].Id, nil))
 	points := one.History.Points
 	assert.Equal(t, "2026-W43", points[len(points)-1].Period)
 	assert.Equal(t, "week 43 of 2026", one.Label)

@@ -181,7 +181,7 @@ func TestAnExceptionOfLongAgo(t *testing.T) {
 		s.publish(strings.Replace(smallBook, "title: Small", "title: Small "+strings.Repeat("i", i+1), 1), i+1)
 		s.sweep("2026-09")
 	}
-	d := want[client.ExceptionDetail](t, 200)(s.as("ana").GetException(ctx, id))
+	d := want[client.ExceptionDetail](t, 200)(s.as("ana").GetException(ctx, id, nil))
 	assert.Equal(t, "R2", d.Exception.Key)
 }
 

@@ -27,7 +27,7 @@ func TestOutOfDateIsSaidEverywhere(t *testing.T) {
 	const why = "Out of date: since this sweep revision 2 has been published and intake 4 has arrived. Sweep again."
 	said := map[string]*string{
 		"exceptions": list().Stale,
-		"exception":  want[client.ExceptionDetail](t, 200)(ana.GetException(ctx, one.Id)).Stale,
+		"exception":  want[client.ExceptionDetail](t, 200)(ana.GetException(ctx, one.Id, nil)).Stale,
 		"case":       want[client.CaseDetail](t, 200)(ana.GetCase(ctx, *one.Case)).Stale,
 		"sweeps":     want[[]client.Sweep](t, 200)(ana.ListSweeps(ctx, &client.ListSweepsParams{}))[0].Stale,
 		"overview":   want[client.Overview](t, 200)(ana.GetOverview(ctx, &client.GetOverviewParams{Period: "2026-10"})).Sweep.Stale,

@@ -59,7 +59,7 @@ func TestAPoolOfOne(t *testing.T) {
 				},
 				func() { does(lea.ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10"})) },
 				func() { does(lea.ExportExceptions(ctx, &client.ExportExceptionsParams{Period: "2026-10"})) },
-				func() { does(lea.GetException(ctx, 1)) },
+				func() { does(lea.GetException(ctx, 1, nil)) },
 				func() { does(lea.ListCases(ctx, &client.ListCasesParams{})) },
 				func() { does(lea.TakeCase(ctx, id, &client.TakeCaseParams{})) },
 				func() { does(lea.ReleaseCase(ctx, id, &client.ReleaseCaseParams{})) },

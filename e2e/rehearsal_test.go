@@ -162,7 +162,7 @@ func TestLevelsAreSwept(t *testing.T) {
 		assert.Equal(t, sentence, found[key].Sentence)
 	}
 	assert.Equal(t, []string{"rep.territory", "north"}, []string{found["levels North"].Kind, found["levels North"].Desk})
-	detail := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, found["levels North"].Id))
+	detail := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, found["levels North"].Id, nil))
 	assert.Equal(t, "North", detail.Attributes["territory"])
 	assert.Len(t, detail.History.Points, 13)
 	up := want[client.LineUp](t, 200)(s.as("rea").GetLineUp(ctx, "levels", &client.GetLineUpParams{Period: "2026-10", By: ptr("rep.territory"), Key: ptr("South")}))

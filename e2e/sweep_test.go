@@ -125,7 +125,7 @@ func TestARuleTakenOutClearsWhatStood(t *testing.T) {
 	s.sweep("2026-09")
 	gone := s.exceptions("2026-09")["thin-margin R2"]
 	assert.Equal(t, []any{client.ExceptionStateCleared, "The rule is off or no longer in the rulebook."}, []any{gone.State, gone.Sentence})
-	detail := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, gone.Id))
+	detail := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, gone.Id, nil))
 	assert.Equal(t, "not judged", detail.Exception.Outcome)
 	s.sweep("2026-10")
 	assert.NotContains(t, s.exceptions("2026-10"), "thin-margin R2")
@@ -138,7 +138,7 @@ func TestEvidence(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	e := s.exceptions("2026-10")["behind R2"]
-	d := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, e.Id))
+	d := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, e.Id, nil))
 	assert.Equal(t, "9999999/10000", d.Evidence["value"])
 	assert.Equal(t, "1000", strings.TrimSuffix(d.Evidence["yardstick"].(string), "/1"))
 	assert.Equal(t, []int64{1, 3}, []int64{int64(d.Revision), d.DataVersion})
@@ -147,7 +147,7 @@ func TestEvidence(t *testing.T) {
 	assert.InDelta(t, 0.9999999, *last.Held, 1e-12)
 	assert.Equal(t, []float64{1}, d.History.Cuts)
 	assert.Equal(t, "no target", d.History.Points[len(d.History.Points)-2].Text)
-	refused(t, 404, "not-found")(s.as("rea").GetException(ctx, 999))
+	refused(t, 404, "not-found")(s.as("rea").GetException(ctx, 999, nil))
 
 	key := "R2"
 	up := want[client.LineUp](t, 200)(s.as("rea").GetLineUp(ctx, "thin-margin", &client.GetLineUpParams{Period: "2026-10", Key: &key}))

@@ -33,6 +33,7 @@ func TestVerify(t *testing.T) {
 		assert.Empty(t, v.Wrong, "sweep %d", sweep)
 		assert.Equal(t, sweep == october.Id, v.OvertakenBy != nil)
 	}
+	assert.Equal(t, october.Raised+october.Standing+october.Cleared, s.verification(t, october.Id).Checked, "what was overtaken is still on record")
 	v = s.verification(t, again.Id)
 	assert.Equal(t, again.Raised+again.Standing+again.Cleared, v.Checked)
 	assert.Positive(t, v.Checked)
@@ -74,6 +75,75 @@ func TestVerify(t *testing.T) {
 	code, out, _ = s.oskel("rea", "verify", itoa(again.Id))
 	assert.Equal(t, 1, code)
 	assert.Contains(t, out, `the exception is "none" on record, and "flagged" when it is computed again`)
+}
+
+// What an earlier sweep of a period left is listed, exported, shown and verified as it
+// was; an alteration in it is found.
+func TestWhatASweepLeft(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	first := s.sweep("2026-10")
+	list := func(params *client.ListExceptionsParams) map[string]client.Exception {
+		params.Period = "2026-10"
+		out := map[string]client.Exception{}
+		for _, x := range want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx, params)).Items {
+			x.Case, x.CaseState = nil, nil // cases go on
+			out[x.Rule+" "+x.Key] = x
+		}
+		return out
+	}
+	was := list(&client.ListExceptionsParams{})
+	assert.NotEmpty(t, was)
+	s.publish(strings.NewReplacer("below: 18%", "below: 17%", "at_least: 31 days", "at_least: 20 days").Replace(smallBook), 1)
+	second := s.sweep("2026-10")
+	s.load("feed", "sales", salesHead+"2026-10-20,N2,R2,500,490\n", func(p *client.CreateIntakeParams) { p.Again = ptr(true) })
+	third := s.sweep("2026-10")
+	assert.Equal(t, was, list(&client.ListExceptionsParams{Sweep: &first.Id}))
+	assert.NotEqual(t, was, list(&client.ListExceptionsParams{}))
+	assert.Equal(t, list(&client.ListExceptionsParams{}), list(&client.ListExceptionsParams{Sweep: &third.Id}))
+
+	changed := ""
+	for key, x := range list(&client.ListExceptionsParams{}) {
+		then := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, x.Id, &client.GetExceptionParams{Sweep: &second.Id}))
+		now := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, x.Id, nil))
+		assert.Equal(t, second.Id, then.Sweep)
+		assert.Equal(t, third.Id, now.Sweep)
+		assert.Equal(t, second.DataVersion, then.DataVersion)
+		assert.Equal(t, now.Versions, then.Versions)
+		if old, listed := was[key]; listed && old.Sentence != x.Sentence {
+			changed = key
+			then = want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, x.Id, &client.GetExceptionParams{Sweep: &first.Id}))
+			assert.Equal(t, old.Sentence, then.Exception.Sentence)
+			assert.Equal(t, 1, then.Revision)
+			assert.Contains(t, *then.Stale, "has found it otherwise")
+			_, out, _ := s.oskel("rea", "show", itoa(x.Id))
+			assert.Contains(t, out, "What the sweeps of the period have said")
+			_, out, _ = s.oskel("rea", "show", "-sweep", itoa(first.Id), itoa(x.Id))
+			assert.Contains(t, strings.Join(strings.Fields(out), " "), old.Sentence)
+		}
+		for _, v := range now.Versions {
+			assert.LessOrEqual(t, v.Since, v.Until)
+		}
+	}
+	assert.NotEmpty(t, changed)
+	_, before, _ := s.oskel("rea", "exceptions", "-period", "2026-10", "-sweep", itoa(first.Id), "-format", "csv")
+	_, after, _ := s.oskel("rea", "exceptions", "-period", "2026-10", "-format", "csv")
+	assert.NotEqual(t, before, after)
+	assert.Equal(t, len(was), strings.Count(before, "\n")-1)
+
+	refused(t, 400, "unknown-filter")(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-09", Sweep: &first.Id}))
+	refused(t, 400, "unknown-filter")(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", Sweep: ptr(int64(999))}))
+
+	// One digit altered in what was overtaken long ago.
+	_, err := s.pool(t).Exec(ctx, "update past_exceptions set sentence = translate(sentence, '0123456789', '1234567890') where since = $1", first.Id)
+	require.NoError(t, err)
+	assert.NotEmpty(t, s.verification(t, first.Id).Wrong)
+	assert.Empty(t, s.verification(t, third.Id).Wrong)
+
+	// Of sweeps made before such things were kept nothing is guessed.
+	_, err = s.pool(t).Exec(ctx, "update sweeps set whole = false where id = $1", first.Id)
+	require.NoError(t, err)
+	refused(t, 404, "not-kept")(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", Sweep: &first.Id}))
 }
 
 // Every exception of the demo holds.

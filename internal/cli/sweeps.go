@@ -89,6 +89,7 @@ var sweepCommands = []command{
 			stringFlag(f, &p.Kind, "kind", "only subjects of this `kind`")
 			stringFlag(f, &p.Desk, "desk", "only those that go to this `desk`")
 			stringFlag(f, &p.Text, "text", "only subjects whose key or name contains this `text`")
+			numberFlag(f, &p.Sweep, "sweep", "as this `sweep` of the period left them, whatever later ones did")
 			state := f.String("state", "flagged", "raised, standing, cleared, flagged (raised and standing) or all")
 			top := f.Int("top", 0, "at most this many; 0 is all")
 			return func(ctx context.Context, args []string) error {
@@ -161,8 +162,10 @@ var sweepCommands = []command{
 	},
 	{
 		name: "show", args: "EXCEPTION", short: "one exception: why, its evidence and its history",
-		example: "oskel show 41",
-		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+		example: "oskel show 41\noskel show -sweep 12 41",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			p := &client.GetExceptionParams{}
+			numberFlag(f, &p.Sweep, "sweep", "as this `sweep` of its period left it; the last unless stated")
 			return func(ctx context.Context, args []string) error {
 				id, err := idArg(args, "exception")
 				if err != nil {
@@ -172,7 +175,7 @@ var sweepCommands = []command{
 				if err != nil {
 					return err
 				}
-				r, err := c.GetException(ctx, id)
+				r, err := c.GetException(ctx, id, p)
 				d, err := read[client.ExceptionDetail](e, r, err)
 				if err != nil {
 					return err
@@ -186,6 +189,17 @@ var sweepCommands = []command{
 // stringFlag is a flag that leaves its target nil where it is not given.
 func stringFlag(f *flag.FlagSet, target **string, name, usage string) {
 	f.Func(name, usage, func(s string) error { *target = &s; return nil })
+}
+
+func numberFlag(f *flag.FlagSet, target **int64, name, usage string) {
+	f.Func(name, usage, func(s string) error {
+		n, err := strconv.ParseInt(s, 10, 64)
+		if err != nil || n < 1 {
+			return fmt.Errorf("%q is no number from 1 on", s)
+		}
+		*target = &n
+		return nil
+	})
 }
 
 // periodFlag is how every command is given its period.
@@ -211,7 +225,7 @@ func exportExceptions(ctx context.Context, e *env, p *client.ListExceptionsParam
 	if err != nil {
 		return err
 	}
-	r, err := c.ExportExceptions(ctx, &client.ExportExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade, State: (*client.ExportExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text,
+	r, err := c.ExportExceptions(ctx, &client.ExportExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade, State: (*client.ExportExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text, Sweep: p.Sweep,
 		Sort: (*client.ExportExceptionsParamsSort)(p.Sort), Descending: p.Descending})
 	body, err := readText(e, r, err)
 	if err != nil {
@@ -361,6 +375,14 @@ func showException(ctx context.Context, e *env, d client.ExceptionDetail) error 
 		rows = append(rows, []string{"  " + p.Label, p.Text, note})
 	}
 	e.pairs(rows)
+	if len(d.Versions) > 1 {
+		fmt.Fprintln(e.out, "\n"+e.quiet("What the sweeps of the period have said"))
+		for _, v := range d.Versions {
+			for i, line := range wrapText(fmt.Sprintf("%s: %s. %s", sweepsWords(v), stateOf(v, mark), v.Sentence), e.room(4)) {
+				fmt.Fprintln(e.out, "  "+strings.Repeat("  ", min(i, 1))+line)
+			}
+		}
+	}
 	fmt.Fprintf(e.out, "\nRevision %d, data version %d, sweep %d.", d.Revision, d.DataVersion, d.Sweep)
 	if x.Case != nil {
 		fmt.Fprintf(e.out, " Case %d on %s is %s.", *x.Case, x.Desk, *x.CaseState)
@@ -368,6 +390,21 @@ func showException(ctx context.Context, e *env, d client.ExceptionDetail) error 
 	fmt.Fprintln(e.out)
 	e.stale(d.Stale)
 	return nil
+}
+
+// sweepsWords says which sweeps found an exception so.
+func sweepsWords(v client.ExceptionVersion) string {
+	if v.Since == v.Until {
+		return fmt.Sprintf("Sweep %d", v.Since)
+	}
+	return fmt.Sprintf("Sweeps %d to %d", v.Since, v.Until)
+}
+
+func stateOf(v client.ExceptionVersion, mark func(string) string) string {
+	if v.State == "cleared" {
+		return v.State
+	}
+	return v.State + ", " + plainText(mark(v.Grade))
 }
 
 // stale says that verdicts shown are out of date.

@@ -1094,6 +1094,9 @@ type ExceptionDetail struct {
 	Stale *string `json:"stale,omitempty"`
 	Sweep int64   `json:"sweep"`
 
+	// Versions What the sweeps of the period have said of it, the newest first
+	Versions []ExceptionVersion `json:"versions"`
+
 	// Words What the rule says
 	Words string `json:"words"`
 }
@@ -1106,6 +1109,20 @@ type ExceptionPage struct {
 	// Stale Why the verdicts are out of date, where they are
 	Stale *string `json:"stale,omitempty"`
 	Total int     `json:"total"`
+}
+
+// ExceptionVersion defines model for ExceptionVersion.
+type ExceptionVersion struct {
+	Grade    string `json:"grade"`
+	Outcome  string `json:"outcome"`
+	Sentence string `json:"sentence"`
+
+	// Since The first sweep that found it so
+	Since int64  `json:"since"`
+	State string `json:"state"`
+
+	// Until The last
+	Until int64 `json:"until"`
 }
 
 // Fault defines model for Fault.
@@ -2088,7 +2105,10 @@ type ListExceptionsParams struct {
 	Desk  *string                    `form:"desk,omitempty" json:"desk,omitempty"`
 
 	// Text In the subject's key or name
-	Text       *string                   `form:"text,omitempty" json:"text,omitempty"`
+	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Sweep As this sweep of the period left them, whatever later ones did
+	Sweep      *int64                    `form:"sweep,omitempty" json:"sweep,omitempty"`
 	Sort       *ListExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                     `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int                      `form:"limit,omitempty" json:"limit,omitempty"`
@@ -2113,7 +2133,10 @@ type ExportExceptionsParams struct {
 	Desk  *string                      `form:"desk,omitempty" json:"desk,omitempty"`
 
 	// Text In the subject's key or name
-	Text       *string                     `form:"text,omitempty" json:"text,omitempty"`
+	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Sweep As this sweep of the period left them, whatever later ones did
+	Sweep      *int64                      `form:"sweep,omitempty" json:"sweep,omitempty"`
 	Sort       *ExportExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                       `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int                        `form:"limit,omitempty" json:"limit,omitempty"`
@@ -2125,6 +2148,12 @@ type ExportExceptionsParamsState string
 
 // ExportExceptionsParamsSort defines parameters for ExportExceptions.
 type ExportExceptionsParamsSort string
+
+// GetExceptionParams defines parameters for GetException.
+type GetExceptionParams struct {
+	// Sweep As this sweep of its period left it; the last unless stated
+	Sweep *int64 `form:"sweep,omitempty" json:"sweep,omitempty"`
+}
 
 // CreateIntakeParams defines parameters for CreateIntake.
 type CreateIntakeParams struct {
@@ -2581,7 +2610,7 @@ type ClientInterface interface {
 	ExportExceptions(ctx context.Context, params *ExportExceptionsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetException performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
-	GetException(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+	GetException(ctx context.Context, id int64, params *GetExceptionParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// RestyleGradeWithBody Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
 	//
@@ -3337,8 +3366,8 @@ func (c *Client) ExportExceptions(ctx context.Context, params *ExportExceptionsP
 }
 
 // GetException performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
-func (c *Client) GetException(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewGetExceptionRequest(c.Server, id)
+func (c *Client) GetException(ctx context.Context, id int64, params *GetExceptionParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetExceptionRequest(c.Server, id, params)
 	if err != nil {
 		return nil, err
 	}
@@ -5346,6 +5375,18 @@ func NewListExceptionsRequest(server string, params *ListExceptionsParams) (*htt
 
 		}
 
+		if params.Sweep != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sweep", *params.Sweep, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Sort != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", *params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
@@ -5516,6 +5557,18 @@ func NewExportExceptionsRequest(server string, params *ExportExceptionsParams) (
 
 		}
 
+		if params.Sweep != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sweep", *params.Sweep, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Sort != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", *params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
@@ -5579,7 +5632,7 @@ func NewExportExceptionsRequest(server string, params *ExportExceptionsParams) (
 }
 
 // NewGetExceptionRequest constructs an http.Request for the GetException method
-func NewGetExceptionRequest(server string, id int64) (*http.Request, error) {
+func NewGetExceptionRequest(server string, id int64, params *GetExceptionParams) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -5602,6 +5655,33 @@ func NewGetExceptionRequest(server string, id int64) (*http.Request, error) {
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Sweep != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sweep", *params.Sweep, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -8343,7 +8423,7 @@ type ClientWithResponsesInterface interface {
 	// GetExceptionWithResponse performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
 	//
 	// Returns a wrapper object for the known response body format(s).
-	GetExceptionWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*GetExceptionResponse, error)
+	GetExceptionWithResponse(ctx context.Context, id int64, params *GetExceptionParams, reqEditors ...RequestEditorFn) (*GetExceptionResponse, error)
 
 	// RestyleGradeWithBodyWithResponse Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
 	//
@@ -12308,8 +12388,8 @@ func (c *ClientWithResponses) ExportExceptionsWithResponse(ctx context.Context, 
 // GetExceptionWithResponse performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
 //
 // Returns a wrapper object for the known response body format(s).
-func (c *ClientWithResponses) GetExceptionWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*GetExceptionResponse, error) {
-	rsp, err := c.GetException(ctx, id, reqEditors...)
+func (c *ClientWithResponses) GetExceptionWithResponse(ctx context.Context, id int64, params *GetExceptionParams, reqEditors ...RequestEditorFn) (*GetExceptionResponse, error) {
+	rsp, err := c.GetException(ctx, id, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}

@@ -51,8 +51,8 @@ func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsPar
 	if err != nil {
 		return contract.ExceptionPage{Items: []contract.Exception{}}, ignoreNotFound(err)
 	}
-	f := store.ExceptionFilter{Period: key, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""), Desk: or(p.Desk, ""), Text: or(p.Text, ""),
-		Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false), Limit: or(p.Limit, 100)}
+	f := exceptionFilter(key, p)
+	f.Limit = or(p.Limit, 100)
 	if f.Offset, err = offsetOf(p.Cursor); err != nil {
 		return contract.ExceptionPage{}, err
 	}
@@ -60,9 +60,11 @@ func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsPar
 	if err != nil {
 		return contract.ExceptionPage{}, err
 	}
-	stale, err := s.Sweep.Stale(ctx, key)
-	if err != nil {
-		return contract.ExceptionPage{}, err
+	stale := map[calendar.Key]string{}
+	if f.Sweep == 0 { // what one sweep left is what it is
+		if stale, err = s.Sweep.Stale(ctx, key); err != nil {
+			return contract.ExceptionPage{}, err
+		}
 	}
 	out := contract.ExceptionPage{Items: []contract.Exception{}, Total: total, Stale: optional(stale[key])}
 	for _, e := range list {
@@ -72,6 +74,11 @@ func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsPar
 		out.Next = ptr(strconv.Itoa(next))
 	}
 	return out, nil
+}
+
+func exceptionFilter(key calendar.Key, p contract.ListExceptionsParams) store.ExceptionFilter {
+	return store.ExceptionFilter{Period: key, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""), Desk: or(p.Desk, ""), Text: or(p.Text, ""),
+		Sweep: or(p.Sweep, 0), Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false)}
 }
 
 func or[T any](p *T, fallback T) T {
@@ -107,8 +114,9 @@ func (s *server) ExportExceptions(ctx context.Context, r contract.ExportExceptio
 	} else if err != nil {
 		return nil, err
 	}
-	f := store.ExceptionFilter{Period: key, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""), Desk: or(p.Desk, ""), Text: or(p.Text, ""),
-		Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false), Limit: exportedRows}
+	f := exceptionFilter(key, contract.ListExceptionsParams{Rule: p.Rule, Grade: p.Grade, State: (*contract.ListExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text,
+		Sweep: p.Sweep, Sort: (*contract.ListExceptionsParamsSort)(p.Sort), Descending: p.Descending})
+	f.Limit = exportedRows
 	body, err := sheet.NewStream(exceptionColumns, func() (rows [][]string, err error) {
 		list, _, err := s.Sweep.Exceptions(ctx, book, f)
 		for _, e := range list {
@@ -158,16 +166,20 @@ func trimmed(decimal string) string {
 }
 
 func (s *server) GetException(ctx context.Context, r contract.GetExceptionRequestObject) (contract.GetExceptionResponseObject, error) {
-	e, made, err := s.Sweep.Exception(ctx, r.Id)
+	e, err := s.Sweep.Exception(ctx, r.Id, or(r.Params.Sweep, 0))
 	if err != nil {
 		return nil, missing(err, "exception %d", r.Id)
 	}
+	made := e.Made
 	book, err := s.Books.At(ctx, made.Revision)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.GetException200JSONResponse{Exception: s.exceptionOut(e, book), Label: keyWords(book.Calendar, e.Period), Revision: made.Revision, DataVersion: made.DataVersion, Sweep: made.ID,
+	out := contract.GetException200JSONResponse{Exception: s.exceptionOut(e.Exception, book), Label: keyWords(book.Calendar, e.Period), Revision: made.Revision, DataVersion: made.DataVersion, Sweep: made.ID,
 		Evidence: map[string]any{}, Rows: []contract.EvidenceRow{}, Attributes: map[string]string{}, History: contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnitCount}}
+	for _, v := range e.All {
+		out.Versions = append(out.Versions, contract.ExceptionVersion{Since: v.Since, Until: v.Sweep, State: v.State, Grade: v.Grade, Outcome: v.Outcome, Sentence: v.Sentence})
+	}
 	var ev judge.Evidence
 	if err := json.Unmarshal(e.Evidence, &ev); err != nil {
 		return nil, fmt.Errorf("reading the evidence of exception %d: %w", e.ID, err)
@@ -183,11 +195,15 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	if err != nil {
 		return nil, err
 	}
-	stale, err := s.Sweep.Stale(ctx, e.Period)
-	if err != nil {
-		return nil, err
+	if e.Since == e.All[0].Since {
+		stale, err := s.Sweep.Stale(ctx, e.Period)
+		if err != nil {
+			return nil, err
+		}
+		out.Stale = optional(stale[e.Period])
+	} else {
+		out.Stale = ptr(fmt.Sprintf("This is as sweep %d found it. Sweep %d has found it otherwise.", e.Sweep, e.All[0].Since))
 	}
-	out.Stale = optional(stale[e.Period])
 	level, complaint := book.ParseLevel(e.Kind)
 	code, found := engine.Code(level, e.Key)
 	if complaint != "" || !found {

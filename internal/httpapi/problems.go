@@ -113,6 +113,8 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusBadRequest, "not-possible")
 	case errors.Is(err, sweep.ErrFilter):
 		return simple(http.StatusBadRequest, "unknown-filter")
+	case errors.Is(err, sweep.ErrNotKept):
+		return simple(http.StatusNotFound, "not-kept")
 	case errors.Is(err, figures.ErrVersion):
 		return simple(http.StatusNotFound, "no-such-version")
 	case errors.Is(err, sweep.ErrNoLines):

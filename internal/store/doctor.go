@@ -35,6 +35,10 @@ var musts = []must{
 	{"an exception stands by the sweep of its own period", `
 		select 'exception ' || e.id from exceptions e join sweeps s on s.id = e.sweep where (s.grain, s.period) is distinct from (e.grain, e.period)
 		union all select 'exception ' || id || ' is older than its first sweep' from exceptions where first_sweep > sweep`},
+	{"what an exception said of old is followed, sweep by sweep, by what it says", `
+		select format('exception %s: sweeps %s to %s', id, since, sweep) from (
+			select id, since, sweep, first_sweep, lead(since) over (partition by id order by since) as next from exception_versions) v
+		where since > sweep or since < first_sweep or next <= sweep`},
 	{"the last sweep of a period counts the exceptions as they stand", `
 		select format('sweep %s: raised %s, standing %s, cleared %s, and on record %s, %s, %s', s.id, s.raised, s.standing, s.cleared, r.raised, r.standing, r.cleared)
 		from sweeps s, lateral (select count(*) filter (where e.state = 'raised') as raised, count(*) filter (where e.state = 'standing') as standing, count(*) filter (where e.state = 'cleared' and e.sweep = s.id) as cleared

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"slices"
 	"strings"
 	"time"
 
@@ -26,9 +25,10 @@ type Sweep struct {
 	Raised, Standing, Cleared int
 	Tallies                   json.RawMessage
 	Difference                json.RawMessage
+	Whole                     bool // all that it recorded is on record
 }
 
-const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference"
+const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference, whole"
 
 // LatestSweep is the last sweep of a period, or ErrNotFound.
 func (s *Store) LatestSweep(ctx context.Context, k calendar.Key) (Sweep, error) {
@@ -99,7 +99,7 @@ func manySweeps(ctx context.Context, q querier, tail string, args ...any) ([]Swe
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Sweep, error) {
 		var s Sweep
 		var period time.Time
-		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference)
+		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference, &s.Whole)
 		s.Period.Start = startOf(period)
 		return s, err
 	})
@@ -137,13 +137,19 @@ type Exception struct {
 	Desk             string
 	CaseID           *int64
 	CaseState        *string
-	Sweep            int64
-	FirstSweep       int64
+	Sweep            int64 // the last that found it so
+	FirstSweep       int64 // the first that found it
+	Since            int64 // the first that found it so
 }
 
-const exceptionSelect = `select e.id, e.grain, e.period, e.rule, e.kind, e.code, s.key, e.name, e.event, e.state, e.outcome, e.grade, e.severity, e.sentence, e.value, e.yardstick,
-	e.stake::text, e.evidence, e.desk, e.case_id, c.state, e.sweep, e.first_sweep
-	from exceptions e join subjects s on s.kind = e.kind and s.code = e.code left join cases c on c.id = e.case_id `
+const (
+	exceptionSelect = exceptionFields + `from exceptions ` + exceptionJoins
+	// versionSelect selects what exceptions said before, too.
+	versionSelect   = exceptionFields + `from exception_versions ` + exceptionJoins
+	exceptionFields = `select e.id, e.grain, e.period, e.rule, e.kind, e.code, s.key, e.name, e.event, e.state, e.outcome, e.grade, e.severity, e.sentence, e.value, e.yardstick,
+	e.stake::text, e.evidence, e.desk, e.case_id, c.state, e.sweep, e.first_sweep, e.since `
+	exceptionJoins = `e join subjects s on s.kind = e.kind and s.code = e.code left join cases c on c.id = e.case_id `
+)
 
 func scanExceptions(rows pgx.Rows, err error) ([]Exception, error) {
 	if err != nil {
@@ -155,7 +161,7 @@ func scanExceptions(rows pgx.Rows, err error) ([]Exception, error) {
 		var event *time.Time
 		var code int32
 		err := row.Scan(&e.ID, &e.Period.Grain, &period, &e.Rule, &e.Kind, &code, &e.Key, &e.Name, &event, &e.State, &e.Outcome, &e.Grade, &e.Severity, &e.Sentence, &e.Value, &e.Yardstick,
-			&e.Stake, &e.Evidence, &e.Desk, &e.CaseID, &e.CaseState, &e.Sweep, &e.FirstSweep)
+			&e.Stake, &e.Evidence, &e.Desk, &e.CaseID, &e.CaseState, &e.Sweep, &e.FirstSweep, &e.Since)
 		e.Period.Start, e.Code = startOf(period), uint32(code)
 		if event != nil {
 			e.Event = *dayOf(event)
@@ -189,9 +195,14 @@ func (t *Tx) PeriodExceptions(ctx context.Context, k calendar.Key) ([]Exception,
 	return scanExceptions(t.tx.Query(ctx, exceptionSelect+"where e.grain = $1 and e.period = $2 order by e.id", k.Grain, k.Start.Time()))
 }
 
-// SweepExceptions lists the exceptions that stand as a sweep wrote them.
-func (s *Store) SweepExceptions(ctx context.Context, id int64) ([]Exception, error) {
-	return scanExceptions(s.pool.Query(ctx, exceptionSelect+"where e.sweep = $1 order by e.id", id))
+// ExceptionVersions lists what sweeps have said of one exception, the newest first.
+func (s *Store) ExceptionVersions(ctx context.Context, id int64) ([]Exception, error) {
+	return scanExceptions(s.pool.Query(ctx, versionSelect+"where e.id = $1 order by e.since desc", id))
+}
+
+// SweepExceptions lists the exceptions of a period as one of its sweeps left them.
+func (s *Store) SweepExceptions(ctx context.Context, of Sweep) ([]Exception, error) {
+	return scanExceptions(s.pool.Query(ctx, versionSelect+"where e.grain = $1 and e.period = $2 and $3 between e.since and e.sweep order by e.id", of.Period.Grain, of.Period.Start.Time(), of.ID))
 }
 
 // SubjectCode is the code that exceptions of a group, a pair or the whole are
@@ -204,8 +215,30 @@ func (t *Tx) SubjectCode(ctx context.Context, level, key string) (uint32, error)
 	return uint32(code), err
 }
 
+// exceptionColumns are those that a sweep writes.
+var exceptionColumns = []string{"grain", "period", "rule", "kind", "code", "event", "name", "state", "outcome", "grade", "severity", "sentence", "value", "yardstick", "stake",
+	"evidence", "desk", "case_id", "sweep", "first_sweep", "since"}
+
+func (e *Exception) row() []any {
+	var stake any
+	if e.Stake != nil {
+		stake = *e.Stake
+	}
+	return []any{e.Period.Grain, e.Period.Start.Time(), e.Rule, e.Kind, int32(e.Code), e.event(), e.Name, e.State, e.Outcome, e.Grade, int32(e.Severity), e.Sentence, e.Value, e.Yardstick, stake,
+		e.Evidence, e.Desk, e.CaseID, e.Sweep, e.Sweep, e.Sweep}
+}
+
+// said are the columns of an exception that say what was found; when one of them is
+// another, what it said before is kept.
+const said = "event, name, state, outcome, grade, severity, sentence, value, yardstick, stake, evidence, desk"
+
+var (
+	saidBefore = "(e." + strings.ReplaceAll(said, ", ", ", e.") + ")"
+	saidNow    = "(n." + strings.ReplaceAll(said, ", ", ", n.") + ")"
+)
+
 // PutExceptions writes exceptions: new ones with ID 0, others as they now
-// stand.
+// stand; what those said before stays readable as what the earlier sweeps found.
 func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
 	var fresh, known []Exception
 	for _, e := range all {
@@ -216,30 +249,36 @@ func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
 		}
 	}
 	t.grows("exceptions", len(fresh))
-	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"exceptions"}, []string{"grain", "period", "rule", "kind", "code", "event", "name", "state", "outcome", "grade", "severity", "sentence", "value", "yardstick", "stake",
-		"evidence", "desk", "case_id", "sweep", "first_sweep"}, pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
-		e := &fresh[i]
-		var stake any
-		if e.Stake != nil {
-			stake = *e.Stake
-		}
-		return []any{e.Period.Grain, e.Period.Start.Time(), e.Rule, e.Kind, int32(e.Code), e.event(), e.Name, e.State, e.Outcome, e.Grade, int32(e.Severity), e.Sentence, e.Value, e.Yardstick, stake, e.Evidence, e.Desk, e.CaseID, e.Sweep, e.Sweep}, nil
+	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"exceptions"}, exceptionColumns, pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) { return fresh[i].row(), nil }))
+	if err != nil || len(known) == 0 {
+		return wrapped(err, "writing exceptions")
+	}
+	if _, err := t.tx.Exec(ctx, "create temporary table now_found (like exceptions) on commit drop"); err != nil {
+		return wrapped(err, "writing exceptions")
+	}
+	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"now_found"}, append([]string{"id"}, exceptionColumns...), pgx.CopyFromSlice(len(known), func(i int) ([]any, error) {
+		return append([]any{known[i].ID}, known[i].row()...), nil
 	}))
 	if err != nil {
-		return fmt.Errorf("writing exceptions: %w", err)
+		return wrapped(err, "writing exceptions")
 	}
-	for part := range slices.Chunk(known, 2000) {
-		batch := &pgx.Batch{}
-		for _, e := range part {
-			batch.Queue(`update exceptions set name = $2, state = $3, outcome = $4, grade = $5, severity = $6, sentence = $7, value = $8, yardstick = $9, stake = $10::text::numeric,
-				evidence = $11, desk = $12, case_id = $13, sweep = $14, event = $15 where id = $1`,
-				e.ID, e.Name, e.State, e.Outcome, e.Grade, e.Severity, e.Sentence, e.Value, e.Yardstick, e.Stake, e.Evidence, e.Desk, e.CaseID, e.Sweep, e.event())
-		}
-		if err := t.tx.SendBatch(ctx, batch).Close(); err != nil {
-			return fmt.Errorf("writing exceptions: %w", err)
+	for _, sql := range []string{
+		"analyze now_found",
+		"insert into past_exceptions (exception, since, sweep, " + said + ") select e.id, e.since, e.sweep, " + saidBefore[1:len(saidBefore)-1] + " from exceptions e join now_found n on n.id = e.id where " + saidBefore + " is distinct from " + saidNow,
+		"update exceptions e set (" + said + ", case_id, sweep, since) = (" + saidNow[1:len(saidNow)-1] + ", n.case_id, n.sweep, case when " + saidBefore + " is distinct from " + saidNow + " then n.sweep else e.since end) from now_found n where n.id = e.id",
+	} {
+		if _, err := t.tx.Exec(ctx, sql); err != nil {
+			return wrapped(err, "writing exceptions")
 		}
 	}
 	return nil
+}
+
+func wrapped(err error, doing string) error {
+	if err != nil {
+		err = fmt.Errorf("%s: %w", doing, err)
+	}
+	return err
 }
 
 // ExceptionFilter says which exceptions are listed, and how. Empty fields
@@ -248,6 +287,7 @@ type ExceptionFilter struct {
 	Period                   calendar.Key
 	Rule, Grade, State, Kind string
 	Desk, Text, Sort         string
+	Sweep                    int64 // as one sweep of the period left them; 0 is as they stand
 	Descending               bool
 	Limit, Offset            int
 }
@@ -286,9 +326,14 @@ func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception,
 	if f.Text != "" {
 		add("(position(lower($%[1]d) in lower(e.name)) > 0 or position(lower($%[1]d) in lower(s.key)) > 0)", f.Text)
 	}
+	from, fields := "exceptions", exceptionSelect
+	if f.Sweep != 0 {
+		from, fields = "exception_versions", versionSelect
+		add("$%d between e.since and e.sweep", f.Sweep)
+	}
 	condition := "where " + strings.Join(where, " and ")
 	var total int
-	if err := s.pool.QueryRow(ctx, "select count(*) from exceptions e join subjects s on s.kind = e.kind and s.code = e.code "+condition, args...).Scan(&total); err != nil {
+	if err := s.pool.QueryRow(ctx, "select count(*) from "+from+" e join subjects s on s.kind = e.kind and s.code = e.code "+condition, args...).Scan(&total); err != nil {
 		return nil, 0, err
 	}
 	order, ok := exceptionOrders[f.Sort]
@@ -300,7 +345,7 @@ func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception,
 	}
 	args = append(args, f.Limit, f.Offset)
 	list, err := scanExceptions(s.pool.Query(ctx, fmt.Sprintf("%s%s order by %s, (e.state = 'cleared'), e.severity, e.stake desc nulls last, s.key collate \"C\", e.rule, e.event limit $%d offset $%d",
-		exceptionSelect, condition, order, len(args)-1, len(args)), args...))
+		fields, condition, order, len(args)-1, len(args)), args...))
 	return list, total, err
 }
 

@@ -18,6 +18,9 @@ var ErrFilter = errors.New("unknown")
 // Grade, rule, kind and desk may be called by their titles; what there is not is
 // an error.
 func (s *Service) Exceptions(ctx context.Context, book *rulebook.Book, f store.ExceptionFilter) ([]store.Exception, int, error) {
+	if err := s.left(ctx, f); err != nil {
+		return nil, 0, err
+	}
 	// What an earlier rulebook had is on record all the same.
 	counts, err := s.store.CountExceptions(ctx, f.Period, f.Period)
 	if err != nil {
@@ -46,14 +49,52 @@ func (s *Service) Exceptions(ctx context.Context, book *rulebook.Book, f store.E
 	return s.store.Exceptions(ctx, f)
 }
 
-// Exception finds one exception, with the sweep that wrote it as it stands.
-func (s *Service) Exception(ctx context.Context, id int64) (store.Exception, store.Sweep, error) {
-	e, err := s.store.Exception(ctx, id)
-	if err != nil {
-		return e, store.Sweep{}, err
+// Version is an exception as one sweep left it.
+type Version struct {
+	store.Exception
+	Made store.Sweep
+	All  []store.Exception // what sweeps have said of it, the newest first
+}
+
+// Exception finds one exception as a sweep of its period left it; 0 is the last.
+func (s *Service) Exception(ctx context.Context, id, sweep int64) (v Version, err error) {
+	if v.All, err = s.store.ExceptionVersions(ctx, id); err != nil {
+		return v, err
 	}
-	made, err := s.store.Sweep(ctx, e.Sweep)
-	return e, made, err
+	if len(v.All) == 0 {
+		return v, store.ErrNotFound
+	}
+	v.Exception = v.All[0]
+	if sweep == 0 {
+		sweep = v.Sweep
+	}
+	if v.Made, err = s.store.Sweep(ctx, sweep); err != nil {
+		return v, err
+	}
+	at := slices.IndexFunc(v.All, func(e store.Exception) bool { return e.Since <= sweep && sweep <= e.Sweep })
+	if at < 0 || v.Made.Period != v.Period {
+		return v, fmt.Errorf("%w: sweep %d left nothing of exception %d", ErrFilter, sweep, id)
+	}
+	v.Exception = v.All[at]
+	return v, nil
+}
+
+// ErrNotKept says that what a sweep left is no longer on record.
+var ErrNotKept = errors.New("what a later sweep overtook was not kept then")
+
+// left looks whether what a sweep of a period left can be listed.
+func (s *Service) left(ctx context.Context, f store.ExceptionFilter) error {
+	if f.Sweep == 0 {
+		return nil
+	}
+	of, err := s.store.Sweep(ctx, f.Sweep)
+	switch {
+	case errors.Is(err, store.ErrNotFound) || err == nil && of.Period != f.Period:
+		return fmt.Errorf("%w: the period has no sweep %d", ErrFilter, f.Sweep)
+	case err == nil && !of.Whole:
+		return fmt.Errorf("sweep %d: %w", f.Sweep, ErrNotKept)
+	}
+	return err
 }
 
 // Sweeps lists at most so many sweeps, the newest first, of one period or, with nil, of

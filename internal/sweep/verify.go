@@ -16,8 +16,8 @@ import (
 // version say when they are computed again.
 type Verified struct {
 	Sweep    store.Sweep
-	Overtook int64 // the later sweep of the period, by which what it recorded stands now; 0 if there is none
-	Checked  int   // exceptions that stand as it wrote them
+	Overtook int64 // the later sweep of the period that stands now; 0 if there is none
+	Checked  int   // exceptions as it left them; of one that was overtaken before such were kept, those that still stand so
 	Wrong    []Mismatch
 }
 
@@ -62,7 +62,7 @@ func (s *Service) Verify(ctx context.Context, id int64) (v Verified, err error) 
 	if err != nil {
 		return v, err
 	}
-	kept, err := s.store.SweepExceptions(ctx, id)
+	kept, err := s.store.SweepExceptions(ctx, v.Sweep)
 	if err != nil {
 		return v, err
 	}
@@ -76,7 +76,7 @@ func (s *Service) Verify(ctx context.Context, id int64) (v Verified, err error) 
 		v.Checked++
 		v.Wrong = append(v.Wrong, again.hold(e)...)
 	}
-	if v.Overtook == 0 { // whatever is flagged again and is not on record
+	if v.Overtook == 0 || v.Sweep.Whole { // whatever is flagged again and is not on record
 		for _, r := range results {
 			keys, _ := engine.Names(r.Level)
 			for code := range r.All() {

@@ -1991,6 +1991,24 @@ export interface components {
             attributes: {
                 [key: string]: string;
             };
+            /** @description What the sweeps of the period have said of it, the newest first */
+            versions: components["schemas"]["ExceptionVersion"][];
+        };
+        ExceptionVersion: {
+            /**
+             * Format: int64
+             * @description The first sweep that found it so
+             */
+            since: number;
+            /**
+             * Format: int64
+             * @description The last
+             */
+            until: number;
+            state: string;
+            grade: string;
+            outcome: string;
+            sentence: string;
         };
         EvidenceRow: {
             label: string;
@@ -3571,6 +3589,8 @@ export interface operations {
                 desk?: string;
                 /** @description In the subject's key or name */
                 text?: string;
+                /** @description As this sweep of the period left them, whatever later ones did */
+                sweep?: number;
                 sort?: "grade" | "subject" | "rule" | "state" | "stake" | "desk";
                 descending?: boolean;
                 limit?: number;
@@ -3606,6 +3626,8 @@ export interface operations {
                 desk?: string;
                 /** @description In the subject's key or name */
                 text?: string;
+                /** @description As this sweep of the period left them, whatever later ones did */
+                sweep?: number;
                 sort?: "grade" | "subject" | "rule" | "state" | "stake" | "desk";
                 descending?: boolean;
                 limit?: number;
@@ -3631,7 +3653,10 @@ export interface operations {
     };
     getException: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description As this sweep of its period left it; the last unless stated */
+                sweep?: number;
+            };
             header?: never;
             path: {
                 id: number;

@@ -6,8 +6,9 @@ import ExceptionView from '@/parts/ExceptionView.vue'
 
 const route = useRoute()
 const id = computed(() => Number(route.params.id))
+const sweep = computed(() => Number(route.query.sweep) || undefined)
 </script>
 
 <template>
-  <ExceptionView :id="id" page />
+  <ExceptionView :id="id" :sweep="sweep" page />
 </template>

@@ -16,11 +16,12 @@ import TimeLine from './TimeLine.vue'
 const HistoryChart = defineAsyncComponent(() => import('./HistoryChart.vue'))
 
 /** One exception: the sentence first, then what backs it up. */
-const props = defineProps<{ id: number; page?: boolean }>()
+const props = defineProps<{ id: number; page?: boolean; sweep?: number }>()
 const { book, desk, kind } = useRulebook()
 const { data, error, isPending, refetch } = useQuery({
-  queryKey: computed(() => ['exception', props.id]),
-  queryFn: () => need(api.GET('/api/exceptions/{id}', { params: { path: { id: props.id } } })),
+  queryKey: computed(() => ['exception', props.id, props.sweep]),
+  queryFn: () =>
+    need(api.GET('/api/exceptions/{id}', { params: { path: { id: props.id }, query: { sweep: props.sweep } } })),
 })
 const attributes = computed(() => Object.entries(data.value?.attributes ?? {}))
 const past = computed(() => pastOf(data.value?.evidence ?? {}))
@@ -114,6 +115,26 @@ const stateWords: Record<string, string> = {
           <p class="mt-2 text-small text-muted">
             Revision {{ data.revision }}, data version {{ data.data_version }}, sweep {{ data.sweep }}.
           </p>
+        </section>
+        <section v-if="data.versions.length > 1">
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted"
+            >What the sweeps have said</component
+          >
+          <ol class="mt-1 space-y-2">
+            <li v-for="v in data.versions" :key="v.since" class="border-l-2 border-line pl-2">
+              <p class="flex flex-wrap items-center gap-x-2 text-small">
+                <RouterLink
+                  class="underline"
+                  :aria-current="v.since <= data.sweep && data.sweep <= v.until ? 'true' : undefined"
+                  :to="{ path: `/exceptions/${data.exception.id}`, query: { sweep: v.until } }"
+                  >{{ v.since === v.until ? `Sweep ${v.since}` : `Sweeps ${v.since} to ${v.until}` }}</RouterLink
+                >
+                <GradeMark :grade="v.grade" :state="v.state" :outcome="v.outcome" />
+                <span v-if="v.since <= data.sweep && data.sweep <= v.until" class="text-muted">shown here</span>
+              </p>
+              <p class="text-small">{{ v.sentence }}</p>
+            </li>
+          </ol>
         </section>
       </div>
     </div>

@@ -1100,6 +1100,9 @@ type ExceptionDetail struct {
 	Stale *string `json:"stale,omitempty"`
 	Sweep int64   `json:"sweep"`
 
+	// Versions What the sweeps of the period have said of it, the newest first
+	Versions []ExceptionVersion `json:"versions"`
+
 	// Words What the rule says
 	Words string `json:"words"`
 }
@@ -1112,6 +1115,20 @@ type ExceptionPage struct {
 	// Stale Why the verdicts are out of date, where they are
 	Stale *string `json:"stale,omitempty"`
 	Total int     `json:"total"`
+}
+
+// ExceptionVersion defines model for ExceptionVersion.
+type ExceptionVersion struct {
+	Grade    string `json:"grade"`
+	Outcome  string `json:"outcome"`
+	Sentence string `json:"sentence"`
+
+	// Since The first sweep that found it so
+	Since int64  `json:"since"`
+	State string `json:"state"`
+
+	// Until The last
+	Until int64 `json:"until"`
 }
 
 // Fault defines model for Fault.
@@ -2094,7 +2111,10 @@ type ListExceptionsParams struct {
 	Desk  *string                    `form:"desk,omitempty" json:"desk,omitempty"`
 
 	// Text In the subject's key or name
-	Text       *string                   `form:"text,omitempty" json:"text,omitempty"`
+	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Sweep As this sweep of the period left them, whatever later ones did
+	Sweep      *int64                    `form:"sweep,omitempty" json:"sweep,omitempty"`
 	Sort       *ListExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                     `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int                      `form:"limit,omitempty" json:"limit,omitempty"`
@@ -2119,7 +2139,10 @@ type ExportExceptionsParams struct {
 	Desk  *string                      `form:"desk,omitempty" json:"desk,omitempty"`
 
 	// Text In the subject's key or name
-	Text       *string                     `form:"text,omitempty" json:"text,omitempty"`
+	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Sweep As this sweep of the period left them, whatever later ones did
+	Sweep      *int64                      `form:"sweep,omitempty" json:"sweep,omitempty"`
 	Sort       *ExportExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                       `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int                        `form:"limit,omitempty" json:"limit,omitempty"`
@@ -2131,6 +2154,12 @@ type ExportExceptionsParamsState string
 
 // ExportExceptionsParamsSort defines parameters for ExportExceptions.
 type ExportExceptionsParamsSort string
+
+// GetExceptionParams defines parameters for GetException.
+type GetExceptionParams struct {
+	// Sweep As this sweep of its period left it; the last unless stated
+	Sweep *int64 `form:"sweep,omitempty" json:"sweep,omitempty"`
+}
 
 // CreateIntakeParams defines parameters for CreateIntake.
 type CreateIntakeParams struct {
@@ -2451,7 +2480,7 @@ type ServerInterface interface {
 	ExportExceptions(c *gin.Context, params ExportExceptionsParams)
 
 	// (GET /api/exceptions/{id})
-	GetException(c *gin.Context, id int64)
+	GetException(c *gin.Context, id int64, params GetExceptionParams)
 	// RestyleGrade Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
 	// (PUT /api/grades/{name})
 	RestyleGrade(c *gin.Context, name string)
@@ -3173,6 +3202,14 @@ func (siw *ServerInterfaceWrapper) ListExceptions(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "sweep" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sweep", c.Request.URL.Query(), &params.Sweep, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sweep: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "sort" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -3280,6 +3317,14 @@ func (siw *ServerInterfaceWrapper) ExportExceptions(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "sweep" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sweep", c.Request.URL.Query(), &params.Sweep, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sweep: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "sort" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -3337,6 +3382,17 @@ func (siw *ServerInterfaceWrapper) GetException(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetExceptionParams
+
+	// ------------- Optional query parameter "sweep" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sweep", c.Request.URL.Query(), &params.Sweep, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sweep: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3344,7 +3400,7 @@ func (siw *ServerInterfaceWrapper) GetException(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.GetException(c, id)
+	siw.Handler.GetException(c, id, params)
 }
 
 // RestyleGrade operation middleware
@@ -5571,7 +5627,8 @@ func (response ExportExceptionsdefaultApplicationProblemPlusJSONResponse) VisitE
 }
 
 type GetExceptionRequestObject struct {
-	Id int64 `json:"id"`
+	Id     int64 `json:"id"`
+	Params GetExceptionParams
 }
 
 type GetExceptionResponseObject interface {
@@ -8323,10 +8380,11 @@ func (sh *strictHandler) ExportExceptions(ctx *gin.Context, params ExportExcepti
 }
 
 // GetException operation middleware
-func (sh *strictHandler) GetException(ctx *gin.Context, id int64) {
+func (sh *strictHandler) GetException(ctx *gin.Context, id int64, params GetExceptionParams) {
 	var request GetExceptionRequestObject
 
 	request.Id = id
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.GetException(ctx, request.(GetExceptionRequestObject))
@@ -9883,216 +9941,218 @@ func (sh *strictHandler) ListVerdicts(ctx *gin.Context, params ListVerdictsParam
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L19cxu3tTD+VTD83Rn1/p51JLtO7lT6y7GdxE+b2JWcZu4kqQbkgiTKJcAAWFGsx9/9GZwDYN+A5S5J",
-	"yWnrzLSWxOUCOOfgvL98mMzkeiMFE0ZPLj9MNlTRNTNMwW8vqWZvcvsTF5PLyYaa5SSbCLpmk8sJzyfZ",
-	"RLHfSq5YPrk0qmTZRM+WbE3tN+ZSramxzwnz1fNJNjG7DcNf2YKpyceP2eTN/HtqZkv7eM70TPGN4dKu",
-	"9H7JyOv3dEHknJglIzOqGaGacEO2VBPFaH5FqJBmyRSRghFu/zgvNbObgs0uGc2Zqrb7Zv4EF6tv0u1J",
-	"G8XFArb0jiku8+6OXpC1FGaZEV3OlnYrzy6effXk6YVf7reSqV212gZfs3ctLcUP8I0oiOGfPiCv6f1f",
-	"mFiY5eTy+UXWWeKj/a7eSKEZ4POdktOCre2PMykME8b+SDebgs+oPej5Bp/4P//Q9tQfakv9l2LzyeXk",
-	"/zuvCOYcP9Xn/r2wYhNuPy2pIVsmDNkq6c7tvmbf+qLMuXktjNoB9Sm5Ycpw3C2dytJ0MQFvdISQW9wb",
-	"OekcPZvQPFdM6wjkswk1DQrNqWFPDAdYd57l+SBqziZ26xT3GFlSlmYmEdHN45zZM5xlRCqyXe6IkCa2",
-	"iw2QSgwYMrPUaJZsRxb0jtmfuCKOcjrvsaTEtInfOPfhmSY8h7dyAbePCr1lilCRw6+FXMRevaW77ms1",
-	"05pLAcez3zVyxcSZTu5vK1Wu47sL8LXbwueyyKWqLsvPyKKoBaiDH+6yIo4KIHX8+W1kjgQr7P0aVpTT",
-	"f7CZsVsGEn5HF6xLwVM2l4rFsMYUYIoIdm/Ihi4YmbIFF/qKCGBnlu1xbdkaQJzCDgcQIRNGucW5YWu9",
-	"7+bW7t/H8D6qFN01SFonruGMCjK1nHnFcjKXlt0OWtbyvLy7Ygt9/jCNjcRQ8DUV+Ss254L7+9fhJHcs",
-	"wQluC0bxQsQ+XMvEZ1NWyG30k4WieQTnPzgxNSsYVTHSL+iUFdE3KtbYxFTKglEB4IqAQrM+UITTNnd3",
-	"46TaGTUEHiFfXlxcnMX2uWZUl4rFRVodff7BzC0axZyUq2u2ZFRpWkQQl9/xGWtQc2c/baKlc8NU7cna",
-	"7ajuY/eznOnV8HvziunVXyTNYxtQZTHiBl6XBXu5pGLB9t4HfLHfauahE87lz74X0NeVFKB5DpRCi3c1",
-	"yM9poVnWQkbOaaHT30mjptrFJmhX3WfZvdlPU+4FsRO+pAUTOVWvaESXyPGPnVWXsuCpz3o2u2VsFf+A",
-	"i1xu9TiK3Uq1sh/Fr3j9+DlIr6Bcwjaq71fL98Gn0nCbIJpzleB1ac5UpFhnD+x+K6lq3tCG+Lcnuc3p",
-	"TseuaZwa/A6rd2fuNG6HrRf3QecngGAEOkquo1tecRE/p3B6fRf93BSJT+T+G+A1J3iJWz7D7cEL+g73",
-	"v1b0dJnsPIWODr+sPvIYGsTj6lczQv99lNdLX+N34Ig/dgkjN3fIGx3BxK91TJf9Tm6dTYsvsErB2qoM",
-	"EVm7cwjrJ4kdahReaW1Jg85d8LBzSNzHNXREsQUlhuUxLccsuVhYFZ0be7J5QRcLlhMqdmSN22rzOBRo",
-	"cSorWcdSi8FpzkXe5KARfexw067NymsfrdhuHFso7BEinL6HYcgNEyy/HWO1ambN+1lED307J9xoYhVb",
-	"oi0llJrY88XfYkwxemX8zjQOF23c+fvvlmY38KC9VnTFROp1d0zppsmdkhVgCzpuaZGWeU4KxOc35skF",
-	"Sc9hq44BTwxZuAM1YFf7SV2lV8xQHlF0Z+6a7YMK2Hh33ls3kFFp9tp+Jcaj2P2MbYKFN+h9r/1XYu9b",
-	"090tnSX8C2iEk+1SWovRcr0dsdgFzwLSDeEmyiG0oUXUkN6RO6ZyPjPa8RyqGJGlIXJOLJ1mZOuN7Z39",
-	"bK/PADDRAEyAeHW8FHoRzl0JO+L+JAg9oR5nk+0S385Eubb7R1KdZJN/SI4/VISqGFC3/XEt7+Dfgs0B",
-	"4vaSwRPWVsOvyfXaniZc6dqpE7CD+zG1dwt25XadAlbcZ5IULW/BFaxZRkrhdgSEs+VmSYSTO2lxE2Pn",
-	"g+9PjNQ9Ix+2y7xkBAUzMRLV+O7GhENy9+rMSqWl8u7w4DXqdRdF1EuDRnZny5SYpSy13aj9n4VcRihx",
-	"6rRdlhLNZlLkRBY5oQbkR9yp32C6jlfiyoGdehynKOPGC4k6UdeoNE2Q2eQlKyL8ld1HudILkrMZX9OC",
-	"SEUoQR8TLQg9n0a9sAWNidQ3AkTqTBblGl2d9teFkuXG4sPC8qnHzZRF4VZd8Oarv5GKbJjcFOyKsPXG",
-	"7Bw7W3Ot0eTrikRalCz+plzRLX6r4kWynBa1ayLK9RQ3tF3u4gwXFbueHWylSrmYLWkSACPSsmLMwiuh",
-	"GbaoKc1N0H9yGstmFl7mqc8xFasySFJIsQCtOjDTGBWOVguTyp8qiwG+Nrdp93hM0YnDjc1W12wjlenz",
-	"vcXjL0uakykzlj8IaX+9Y0Pdv9/QsoiqI8HFNMwJx2kRf8t8zpTVyCLm14sF5UIbuIybclpwvWQ5UeyO",
-	"a/T9D/fbzEsxS3jH386JvWJlQXWGEmopt4TR2dLena3ixjBxpLc8uGKHQyz5JksiOiXNCDgeM0ILLSt1",
-	"SjHQtVzEUI+CXPjS0I0nKWa8s3Wvm7V2ouBhDa7XGmnV4O8pt04THqjxiyf5rNdPXw9MrOk9X1tW9OzC",
-	"/5dN1lzgH5/U/9qVK2nzd4l+Ls/laGElNBXAMaSwp9bNmFfNIp2P8XC24OstLLs+vCoKIVQRDvRUO39C",
-	"6+YXBQHXOWQMbKWCn0gpCqY1Afsvj5oH3c051XjcrryEbwTtHSr9H57uU7HTMlCuN1SxwwBmkopnxSIt",
-	"0PbAKptYVhdTszx/vWrx3dhL+8n9Iqp0JsDBdexuxU/7gpSCzznLSXXJe0PUB5J/CF2nMVn6bJyUZZS4",
-	"5kOiM3WVs73yP8p8kVograBQrlNf0oa2HXP19ZOO8GA7DXDstBzibju1tffYG4rlTJj+2Fb00niI1O7z",
-	"04uLmNlAtbZYbz38LPJw/GzhBdEDlOZ7F94esfkpFREb+xsl1+TCZ5SA3CcF1wZ+XU/6r2E2WfLFMu7b",
-	"DEZJ/3lhV+49/kuxM4fw616Vf0T0d1Swph2YQyeiJ8IBAVlQXoeHmdLRJBm/QZqNjEIORJEjSXzarZM6",
-	"33vFWQxHd0w5388AO3TgvvyG/MuTeyqVGH1XNMtvUZKMFk5WmTJtPvHlXrE/+tywSlbtNXp+RefHuidr",
-	"sIhlkKGY9/l5a5oz4mKTB0Au6Anx1QTbMm3qtlvardIXOWi++aJh4nBNhCS5BRzZsQEuL1iwBqdqpfp5",
-	"Yth5fcdzq3Rcx+LP6Rj8sMQJHyFPah2v7+kaHMZdvcPqI1Gvl7Vp11Ts0KOjnWeokcJYQ4X3ZETcCetS",
-	"G0KLLd1pMmVERzM6MYE0SgkQ4XTe0fUISzSSYAOe7xL83rhgHFg+BpKM5AwIK9pHb0NArBv8TMkk5qMM",
-	"XUDkdOedxPAUMc5bwzWR8yvvtXMk7v+OSrlPptgfbaVrXuweKth6OtdZLed2TIJKwuOGH9ymldZ6zDUW",
-	"91yx/oioN8SHabB7Hb5vXJbsYMfxjqpcGz5b7ecmEEwNBOOuTQ08gUbiIVcfa/UIqqKu9VCqE2zVtjwU",
-	"3dXovZipQCs1RvFpadiRmWw5NfS2JkOG5OY6/p5eGNP7m2h8fU9n5iqEJrTVzRvhiWpPrM6VBodwl1wb",
-	"ifn3fd/5zj1WzweLhni5hFRgF7aoCibezgwUTcTT0p0IjyrnakxeTl2KRrTcnkCyZYIumAxssRtEBn4Z",
-	"TXrYMrYZSAaJtCCQg8Ho0piZ038LK3xXyT9ezteUogap+r3WyNEBuKKErH5Lem9ZPIQ7Lr7am08gUurb",
-	"MDzq8ekAtTDpqOBmDE7otY4oVEW5jpeJFFwkLNS0IpuwE7IJHHU/M0+qhN9UWVUjrKVaLpaXaDMp5lyt",
-	"Qaix+01BXWaCpUwyByCh+Ai/9Mm7iD31/GK/L8XvK3pSWYr8RPHDlP6SVFN69YY0dkeI64bw7aQH9src",
-	"GLS+9UreUBMlffQl3aTcGmK4MyIYNy5sAW9N7vzG7Ar2uC6AAJpWwd4eF8CBnoMAVX//ck7XEtQwozgV",
-	"C7RyuJrBD/q3EjnhTEmto1fOYyOoqHB9KbhosskUieaOywIs5IViu/3JQlGkDfNjfFepLK0Le8/j+tus",
-	"bGXMDXA8dXLlaKpUdaEoF1bEcKNJlV7bNTokH5O55475zn4rtqFS8Ebq11oKuOjeft0wNcMMrlbae6q4",
-	"ArfnoOXenyFQ3fF7sIHb7KCkJ/7Iilih7VRDtWjbBwNEMgBraS50oDk4qjCl4kXeoqlsnKScfSO8cXjy",
-	"tME5L47NfRYJD/NaJvAKhdIjnc9JCdFnpzuzYMAhXA4xna1cIvGQ71i17igrMWY0AziDLAYYOiwFNdzB",
-	"L+zApVTSPuL53n5neAHqeyjetGyCCIjCD4DH2i+RRERyDSlmWO5qD2qvMxfD1jweB/4dtxUoToROhEfA",
-	"WlCrAtaaC6dxl0rAsjzOpCzFQsqVJgVfMUKJLvimcuONS2Jiv5WxpNC/cME0eg+tCQVPESNJAX+nhWI0",
-	"3yF/HliZbN9wG4zfHq7RJiOpGW4kUJCR5WzJfGYV1JVvZUiv9f7goelV9RsUNUG3t7oEnOl+/8QAKNRf",
-	"1KqcYVsiK5gTxRZcG6bI1EJIZz7plnx5cYSDu8VhwnY8HcSo9M88ahtNe4POY5h/ExBf70hwP1hzHf3X",
-	"BWca0M1FBije8pxpg5jOrOLFinkr87k6QtPrdwqxVJSKFsdEjFtpC+6Fja1mDsgxpNj7+ePmkTXgvvyQ",
-	"RG60yyB0hFZ1CqilRBdym0qKHqkwfzJN2QGmqTJH0Sbl6muKNnsrQ329MbtYQR2ZM5ZXDBDcJJb7arKk",
-	"mlDgyFj7khEtQ8AHjqbBE+uKI6KFNZU7JopVn/oc/bCPHNJqeI9Gt2FKW6aXH1L7iwCs4aJK267eWz9w",
-	"DD/fV80NWmaMxD17Cio3lljkVkTtZcj9T9R+htoAjR1VrJYAMnZN85q7/EyXayvTFdtE2zCsuEh1SoGP",
-	"gAbq7TnkfJRecED5sr9lsWQUXxDY3K0DN0LC59iOKpzPk1BO19X2c2J3hQHhlV8dwV0dJU48ZhmrrKfr",
-	"aODaJ9KjKgf1Up66Nowp6HuyFWSDMg0UryixVeHYUC5TmoKDawZLe+M0KmN9rn6q4sX2AdfUJenRi3z5",
-	"bLo7g/gFlA0J4jZzVSlmZMV2WFPkthdbgLGEoqiZMVYjGiwVEC03+LVETMiwlKJNBWH3dL0pGGaoavTz",
-	"HK6DhcioozukjkBwePCwqdp50yTnz9aNNECe+Wh1bO7jFt3UAwTFKMd3dfhYZqButnpob6sms0M7maAi",
-	"WXCVzglZifDfSioMB1kASZPVJfY+GbxLPkG/Fsme8wUu4UI0HadNr4MdnnEnqn0exRvXa9/6rl2pVgvi",
-	"RloIyTkkTaOYh2QbIgVRbIZHPSLBwr5jvSmb4rf5scrZyJwJX57aDz9ftcRqtaNhvcbOYsDEqpYOJEdL",
-	"sD65EF2XbUNG3ePFEsZntEH3NMHq3RNR3BySaT8s1y0Brnehjd3Iao4D7bYNNYYpC4O//0yf/PNX+38X",
-	"T/70xZNfP1xkf/zTx/+KJiPIYm8t/rV0hUSelNpJ4GNqOtoZ7DJNb9e1RIkDSW5E1mZGLsCACJL7C/Jj",
-	"vVjDKQpbb5tYejjTxGotKOjBNrH8MDQArK+FdRYalsKuY4eliUbCZE8vBsTJ5B1Gd4PAc7BrQugdJm0S",
-	"+zQe1cKoKmHR3Hs3+7Jfu4JvWFzBXTE4YoImbnzyyQiCkBsmbmdU+xvmABBLQILvOwGDBnvVGwE8MrI0",
-	"ZFOCBgL5l1YewZ3NXB4QxMOgcNYrs11oJK3C4Q3AfmDb93LFRrMXp4AEIPzpokaFf/zqyxr5Pc16KmNO",
-	"WQeSTfRMbvayoRt4qM6Hwimgf4M1qyClJKsv+NVh/Km3CuXtHVN3nEUyl8c11nPFTxGeXlU4HfmiYDkf",
-	"+Z6DXBzj6lXTi6fThkMuWi/hwEN7fSqNpjh1M7jZijBGEO9oLKYxc90Zeg9tn+ltNDlYhatsBi9cYQOp",
-	"/erjNoxGQ7qMGswO17JjDg0nXI34KKdHTzc+MGuiCXh735ooLR+XzpPM1tt44A5z41rSidF8ue7Jm4TT",
-	"nxE0CDWheU7KTaI5dF8LvmiPlO98pUPh4mKu/L0/w3MscXo7tZXWBDTogViRWWXHpjMQ3zmeXXXIGKMk",
-	"FMNE1eH1jXaFPYIFO/aFjjCR5JJjq14P4uM9+afc6KPyTzsFAXrLNmbi14TqWPcX4QKyAyIWe1h7AvTR",
-	"+ulZIXWqJovOMOQPnY6lrleJtxr+nSoUd5C5Nt4g65V1AKgXeR5zQzCnbQzL46kavfdySHzK8ZpBWrMO",
-	"aeLgZ877TnIQtzgAp49uaQ/HaEFnzJfoHlATnswia9moF1GGOrD009uG9Yrc5GGuy9FJr3En/3sfhPQu",
-	"SMUg9puDiU9XDFz+UcdKOQDdZVHvizLaTk61Ojo4O3FAmHxkxndfcjas6h3V0XNUIzwGVWkGxQXMwprm",
-	"Qrgg2PIlVg3vi6ciwSb7mhP07Rk+iGK6I9slny398AliWFFUYZio/Cz12JYTPtzQ6otv6LRexFQqcSn1",
-	"ihWXQpontCjkNtE0pkGcGBjw3MdtMIbea5f1kxqJMjP8jt0muwS4zxMZm3RBuQhf7oLdOW/RH4cgrxIJ",
-	"4MtefQE32JLm1d13Li+8/1MK1XoDYhEPmuIa0moHbCRdolBa4cnyRAQ7DbfQK85BcBhA7mjB8zSC8eME",
-	"fkECnDJjtS5Z9CRANCSs9uWlekqOl4jR1MSNw/K00rXBKYt0VE2hP0uipnCANbknkOKKZD2DgOBMIxHM",
-	"Je6lDb36FhNsIx5/PY6ljC52qmg0nfV3eGy9IUvdqcOacbAlZ49MXZrWIAoJeV0R8pgpuU3FTU83daSW",
-	"qdXlUI1u3y5l0ueTPru4GNy3EcrkoovzzQilIPWagt31uLZuy71uTZcVCRcfO+cft6FGA5K+N7ynRbHr",
-	"DYQbeGLoa3pYSqnEgP3gUy4Af8vn+77w05KaN/MR3isXsm+7rhCF/rj1JDykkXAAh6Jqmg3ct947elhv",
-	"u4Ta0MmH7fXwuh5bfS1LD69QcEy0e2191izmSi2pecLn0dFR1e1oxzK7DL+QcnXrmVt4vB7zevZ8b2Oe",
-	"A7pnpHsMQneddmdA+56plKsBPQcrCh+Mg47wcc7YjBiqFsxYW7beeKJfT3J3oSc2ec20kdV4wN9586m2",
-	"GjigJLOemHB4FRstzVImKq6Pg0OrJ/AIv6NMxNmc/T+mWL8NV5+7VkugcRAIdbCgCtY3HwW+86OFVq6C",
-	"FjttXBsItoVFCkbj9fTeM9R259Wb045z2cQrZb+TWyLnhvnRMMzqZfZSX+JsVUgC5garmjLsyG4VY8v+",
-	"0omiPc2IIBNcj+wZJOJq8kjxHe8wCknZ0NUnzNb0bG5clGqgjG75sUPmqQOMQxQc2r8zSl7ViLp0i4RW",
-	"I0k3h2GK7Tgch6f12l6fZCygA7ycz6P2cKqCsbVAU25EVxJs27dQbzFDUi9NS7sTKXD9WlfQtvDpFPKa",
-	"jaZ7hU+ncW9ZsHo7UBDJUIS3hHnMV65CS3uQ45818ZpFW55R7L8etzV1gvWPSdhoDQONsPSpa9E28HWa",
-	"9b9utpRyxAs7vb8HtxrI6S4jW8ZWmR9G7QZ0ZGRJi3lGdoyqKOO8chx2ry7FRM5SVQGUgCGNfn94MPgG",
-	"9SU5Cz+TfzIlz+w2zoQkOTU0WsDiUsmbiD2izDdWqzZS1hdUm1sfUWvfhKmC9v0rxjbVddAEGKBlMeD9",
-	"s6tiHhw1Xn2PRkDTORTy1oIsLpzmyektiumlLNw0HLww2XDp5gtGDlehwVxxlQrNwg+AU4ZlIVDr4Js0",
-	"xqaDaq5NouxjOXquZrrnXpo7D/K/lsIkwiOplkuhEuekEIYWj0/wzcSLho6lEhUJb1Xeh+9kPFDH++rj",
-	"XXA6jbTvJlsqkMmMSEIaG+pL6yugUx2Zi5icljH3xUnHvWZkRiO2XYq/hwvdr3Brz64UG6B4YwVhEB/j",
-	"qvLG5VdCdXk0QNjXEjBZBNGjM1cDPlMlk9WBsaBWhyGdR5Tc17oTO63NEXAnqdJ7wuauBMzhtX9Apyf2",
-	"9w4iB0x9OLA93I3PUI7qCjDpH0b85fISak6uXOWJyGH4BpGCQAb6leVjaucGh2IHJS3hu7WSSPvdYNDi",
-	"TD73nahRe1PND2geevhgge6UsdrZZVEmBreMam6e80QXAZGYLi/k9nbcEt2M4/182PdtHzyGCTu9H95V",
-	"HuCQdZq4Ixyap66Sj3GbCfTcscOnnO9JBkyMNUNeCmpwXLmuDS0OftevUn7Xp6kW2gkJHBoE2AP4Dikd",
-	"hf9oWZxNnFzvbOJ1VRVCiW+O06XPiJvO02qcJoIe0eNevUFN+2+YdRm5lFu6i8vHOVWhvQho8MZNrozE",
-	"C1Jd6Kli2pBZPOkpZBgla/JqU5Kt9n5Fzs6ajgsZfXG8fdpPvkDJfkxobdjZrDQ683LNFbn39UirFZNb",
-	"wYj1KK4z5ySboDmEOahgsIDLkjg3yq/Z8AtUGzIG+wsDcgY7W3o7aA7M+Wx5VkK+bE+P6v2UqE/WgLrj",
-	"SWx0bT/TyIIag0VrjaELzYJlksgPQ/UQ0EekWTKnBD5wi/a+DGteRNvcX8NGLUWWs6W3sV3bJE13YRSs",
-	"PS8GlQCn2JJgu9wdPXXvrobbQW9qcafhjSxqHbXT9yKeStLIhAjE7F/RyC0J5wkwr1NMlMh9idHJ+xX2",
-	"zrg6oOd6bZTXkIqoV9XjY3ok9oVDe6Zj9Zs4vRUGoxuU9w/iokXBR1iiVZyjrTRIubpNjcovBU4pjTaC",
-	"6B8wkGxm7jPQ+ud+VRur76I6d5LGXzXIJz1IFGruPEvWdB2uretJx7t+8Lr7MzXQZFmKXDX1tn7PMsRo",
-	"+pODYiHiWzfUNkGlbs5tnEqbnL3+yeCe+G27yzWor4/dve2O3XVr1xzJMTS+p9NYdLNWqjeQ4qcFe4lN",
-	"Qca0qR+VZgiLpHIMU5mE2WS7lEVCw8QWlJfQR4oaLp3j2v4YqLVszm4dUujY6/CoytNc0iLury95sQ7d",
-	"ZOetUU226g22PBxqTbaQW1p91en8jCvXtmDhBrp2k2ySZWJ9tZJ93c5gaFKPSuaFl/HzlfrLDkc35tpb",
-	"j9hshdUpIXMHSGI0mouaSqKGUKabNF9OAWFV2r1imy8MU4q7+RRdvYEVIwZHx+nYKtmb2PjSt81NAck8",
-	"vcK/QX7WkoYO1cOV5QOqQ/CUcXi79IQWsJWPJB5RH4kWX/TZWmprNzyviZakoGrBCCUbqtyALqmZsxJR",
-	"Z/f6usuLaNQO1UJUh3ci9MH7VmVHRVpZk77gV3JPNkrm5QxSwQIL2x+ta+Ze3VY7OwIDacO3py9t3L6t",
-	"dXwNjRIjJv1tZdLfRhoqerzHSVEtmHnp6uZbztdOaSsMDKiGUlmW7PK2o3MIxgSIcLH0FuOVCUkbFrje",
-	"SEdqn2SoD2+PtTzG3sawUx268DjrbsQOHGhjCfcuiSBM8UPAVyb1kt4xz9faK3bJdb8yVPN/jqkRHaVB",
-	"WXClRj+Va52Gwzjn6KkqProytzZTvpok4WgvqFROaasNc+vRrTxIor0txsI2JTpTUq5Gf4OLrvaLwOq9",
-	"0SP7LkDN444trTb+NXu4DTwWKreTG/pBxjoYzEqlom6uN8b3R8ZIGshODhHJIt7Jd1Sd+WDfxtq5r8eW",
-	"r5+qoVG0mWyEZ0qA1ZoLLCAast2Ez0E3grXe7+1ayTL0iXq0RbEdEvxag7EeyAhv9xftN5tjO/4bU3zO",
-	"ZzQx0XTJZqs9ER/0vloNzicLoktkq6RhrYSfuv64f7QsKIcaG2bkEmy2JbYNOYmDUN4x5aaDpAwTaphq",
-	"eniQMV/5xnfUQCgHz+p6cnqgZcf6D/t9hGPmDu4bnzvS2xRamO5zCHh/zgB3XgW1/TN4XcXSiJL+vgFA",
-	"2+VuP6vvxoLs16Kbc0mEx7QCGdbaY19HD7uTH/WhrR9O29Mu8uDT/U2CnOR3B+1pFgSRwFmpuNndWCL1",
-	"CR/aXyAuoC+eXHHmNYrLCZTz3/qnKlre8D+zXUMPAMoHqcuoYrW+2EtjNpOPH6HmfC6TIas7y0eo/dEr",
-	"eRmBTj4EMks9V6m1V1SyNNZOlthQEfxZLi0FnUFfkNd3TO1AKyDT0hDNFwLyaASBTtKEEnc0ggfH9GA8",
-	"AaoWX5DXSkmFuWEb7C9BsAWEJn+4/uYl+dPzL//nv78gr9iMr2nhuD3M7NaG7gi7pzMcE4MY1FehC9ea",
-	"UWHAeskV3dqN2cfcp1/8Ugnay8lbi4daC9nLyVO4tBsm6IZPLid//OLiiz8CBbhBMed0w89pmaNza8GM",
-	"62yJdVZvchhjo80LeAL6Z9E1M0zpyeXPjhh+K5naVbQQpD8yuUG0Gn9T2EbqZc/j72p5nkSxQynjvCNh",
-	"xo0VM758KLZ+GEdULd6REX25Jh9/tZdQb6RwPUKfXVyg41wYp6/SzaZwSsP5P5zWV63WJzoAI2B+w6Vp",
-	"xVVqdcnNbuSxV4Y9nvvOKB/R1FtTtavnQ+RSMNdLRK7hIrl2DQyq/iCRYxsmypA/FDBiQ4pi99/wyorY",
-	"ztm9H9gUpbnX8PFnqnsYqjPs3pzP9F2T2sIqUy5ozEUcobOiwB4ymVVZX9787UBqC8QxpbMVFuFGyeJ7",
-	"umJf4yOjrtY/+eb4s5J/4oQwapVqPrd0bq/AO6nNQrGbv/7FtW3Oy/XmBLeukZCmmbrjM4aVEwBsOSdC",
-	"biHZB3ph8oIlLlzIv01B9VtmXlY5uq3LFvf4Prt49hUmhoDW7keIueuPDR47eXMRYt+h17RCTBsND8lC",
-	"/aH/124ignGr1sMGT4BMeFGwfUKlncdNRnK6s5w1d8q/w5w7dVIuv4QnBnFImPffB+oODzsrhVOUziBX",
-	"YsMERgMpemtiq/iWiNUyVTfl8LpaSrLEWXv+ldUD1cO/Dmbd2oqU+Np5yWqr4m8hGS3UGHkYtbze+9a1",
-	"YGM+YSKyeqKPQEJqANY9qaDOWtnMWgorfQnFNPfYbtbYrHrcPmIvKviaJ+CJXQN90u3TZvF4TCgllpiV",
-	"SkuVkrTPIpL2YRmCZimV6q1gZEMXqP/kJYML61icGw5lrYkt1+xYIQgEcF5L49pIHbn/mJ7/MuTnuI5v",
-	"X8t8dzqI4Nt9GvjHpl1pVMk+PiA+fAFCBB0+wH8C3oyrEGv94dXjwnUg82HVWnYxFTuyllbdBU3AXk+s",
-	"iIbvgzCUyt5Y0WLj5x94/rFfBGvW5eSxA1WPAMW+yScPfiteYTfDhJCc4daXjOaw7w+T1+/porlCR786",
-	"ySWxQLVfWTM34zB+VV7iE8eD+AFuGG5t2NV6+khI/TPbmMnpEDTnIXFyU6Y52THYyfY++Wb+PbpaHwiR",
-	"37hDPjKP7Edk4KCn4pLGXXfU+SlxqCV/WDP0VrkJ/pYx/neMBZ4vZZH7dhcFw3hekxyuWcGoflx6+CTY",
-	"eQsa9YJycQIEvSuhZBCahwKGrC1NpAhqJDZji1y/93T1HwDs92BiHA9n+57qGuyh+9DZLGnBveI46fwo",
-	"qAyuMYwEmjqAelOvQJfzZoudI4UCwOP8g9X+PybFwftSiVdYuBazazcUMk2cBeEiG02Gu9ejcHr2DxWc",
-	"pRKPLchD07AIJt+F1osnIPtSCavwclpgrTHm/0LcdsbAJUWhP1CY4PUH10ILQy7gmqrfDDkzstcn9Qqf",
-	"eIyr8fqerrmIlSp1gfqazpau0A5kIDh5p4rRlSbcnMTdzqB2jHoHIESJaLGlO02mjGjpm0Tk1NCp5UJc",
-	"Ey2vCFZl6GC3xP2BuZ+3mJK/r5Tc4FDGDuyfdwNz30rBTnDqV1zPqMqtCXWmsdkVJKiniCO+v9MJE1wg",
-	"YfCE7R156LdwWHAaY3cvPwsOAi1NV6Fh94YYSaZswbFPdlKgvytr8Dk9qwszOx9Z1U2i5AhzpY6NP0N6",
-	"SkV/ezhYFWPuFfBVhs/gSJZP8Rgq0hLONZ+uPPZ7wS86wlXs/CPgKMYyMgy0V4Vkw7zFoVVFbymaz88a",
-	"7qJ1uaKjYTHea+7UJ+dUPtM4qVsRp6jEFvHJ1mM31+Pv9jj08Oz6uj11eBS4tvRw4EdxfX92OYPm4bjD",
-	"Pr/zsZp3xa2+cJHfnsD7Z571mWd95ln/3jzrpEkgaKdQM1ueKhOk4ld7IyeBWw1yGPB+PrW/0vpRxEGP",
-	"01DUpkejCcqNJuyO577pwjFwx45q+1w010ybXcG+dTf0X8dNAzu+sXv/d3XUfMvvGKEE8EiowD40UPyU",
-	"ESMFQxm3pBt2Ej8OzjPqN4HeuGcew5WDaw1x5Lxv5SseenOyVNBRMWrYGz/vaYAaxQWM2k1fEi8Z58xF",
-	"/HFgESTQQJFjQgpGyhUYy6FNpa+IDJ5e906cRAhzHPSSQYlpbMuj73V8N7ywVrd9GQ68XzOt6YKlUlzc",
-	"7KyYEmHc65rj2p99+SUkPRum7Ov+/vPff/nl/uLiyS+/3D+d//LL/f/Mf/3//2syAHYvfFcSB64qgUvX",
-	"UuOePL3I8Iefnvuf/vpHC1L36ZOLLy+rict+BJyr7A5ZfxZJUBgPeeoJWLjvjlP4XhAhDSPYZ6LaO/j8",
-	"b4W8DDOaqYE896opi31KMO+BhLTDheU4W7ojRmKXlqgKI5VCJW4MbdAVLFXbDTRf/a2E/nzu77RQjOa7",
-	"XihhlO247Cy/G/D4FlKusNsroUQXvFbYJC5JTnca+uLRJaN5Bgx1xXbuDNiUApOngT9DzgnEk2jhaoVj",
-	"qnOp2JFHeLlks1WFORAF1CUqc0O2sixyMrXoyODDFWMb705OGQIKQzUjttUr24/QSx/PFYlc/ZpBEntE",
-	"toSJ6gBmSBUCONUhbOXNKRUML/kSoU/CTxb95IJQq+PXTofyhDbEB20IkAw7QIBZKY1VOGhRDFMuggWQ",
-	"ili8d3nhvcL2X8gM6EHlkhFDV1wsML7PLeAIwsnHoOX2ZJiu3m1XuwqMIswsncm15cwSe7b6ZAaPv3p/",
-	"hqR2+H1Vrf/w6qFb7FPHwdfMLF0bhx644DOPAxa71miohExJP4ufSGi3dJKA85KF8QeWNzQa9Tv4OZUA",
-	"J6ys6c713pzWcujlHVPQ7rrHgfDWP/NQzs6H5BVh8xFkvcR5IsCh3baPJNwNVUb3wfIdPDAIkFXjjqPd",
-	"xtDDMGYOJLoOJV2uLPWiRsuIHsVahy4TOTXUzzW+qpfHDCmMqeq5Dy0Dyx7aVf8fF6tB0k4IZex6V/nj",
-	"8KKcqPiS+tdzDd33iJxnJJdbgSaXRkOoYnobJjfY+iMpXd7hI48hXGrtYPbl1twxtTs8n2SPK+adrxF9",
-	"oKQIf87H9Sviqi/yPF4oAR9kVYmeFNgtAVohX7k2uHppaUke7j5u1LrlOYobLUUiBQnps+ZkTin2Lwup",
-	"K7yNy07Fr/1gOUmELUQymWCxU6gu8CKrO9MZqMVXcEddDwHXUVOumNCEibxyvXrlOucQhNzpFvQS2T7Y",
-	"svZUQDr9zcAlfGPdx7XT61ey7QnBDsancrgHZAefOzRlyIiSztGCpXwDLsS57/ERZ2bf0xX7yTfyON2F",
-	"OB1Hgs0lxOSDcZ0OFpqczpoq6GN1RrLvgdJ/N1PYCk34euSrbzw3QBPGYWhj3eZcERhvBO7G/VMN40MN",
-	"sfXSnJzBHs4gJuDeMURPdd0uH870GaphcJnfQFrAwMiPLPJjIz9taxXGR5glV4Yx4ewtZ3wBnki5sfpa",
-	"zRIAqdzS3bwHTZ9/sLjqjXxfVwGg/R4vl05yRKjmhSU0NGXgrKH2f3jBPzWjM1NWbJdBaAgIWJAweOHE",
-	"mSn/cfaMp559qWfQY8J7wVZsd6LrEnqkwg0BvkTdL40uCO0Lcf5hxXa91+ImJAw9zK2IvQYcB4/nERrE",
-	"Fj2CXwujdiND4s7teyr++LoaT1cLEjBs58VBIllu4lO9ashfMqq0q6KKK0TX+Ax7IMvu2m/hE1XBh/WT",
-	"gaYQuZu7QZBHIuv/4gQjgf5udyUhI14KohgtwLeVYb2JRamPEEbQdh6miPbi7muc3/4Q+LOv/tQ4bOwh",
-	"iUdE4iyMIDkJGqmLuyEC69PMmgPfLZ4GolTXJzfGe1PI4o65Gr6HwGljOOFjd6Xwp08wUBjAiOHzre+c",
-	"ZvxsxyNR+g130zhwjDjeTBhWaFeaw8QAOpWlIVq6huSuNXcNj5jX1W++XIenHkdQ+dy4T5+25XLxrqsG",
-	"qw/kLmwmBP77JSK6d7nwnGUvo5MLA62ef8CeeXusoYCyAQmpvgdfWmerhope+P+iszcfJyegD23vIXHP",
-	"gTSEIMAQOjLe18WAfd5IRfsFwDU8xH4nKHkIpbACwr/7/RWEUQVx+EBjoEbUkoWtrrjnKtcGyicvsH/m",
-	"Ia9RyOBIXKPjMjzaRm5Xx+qC5Bxadvd0L7IfN2DzAPRcH4H+2C1s4Hz9uXRcE2hj7rlbpV5Vc/k1PYVr",
-	"AlMk6TCdOGBQrjcUh9QkO1DZBx4Yi36VT6MY4+pcp2VU3pgNeiSivpNbQrEsHt8bpk83rp1nWdIl3NbY",
-	"GVTZ+6mwyLW4YGS6g38jaPaDzROaY0FnD2n0VO9/bA9EhzlEkhItHkKUGW0SGOKRYZkJ+n5YoRkpBY5W",
-	"P4WQ+klxU5W5tK0iLox0NBLBJvg00+h8az++dnPyH4rnwiK/b3xWDBaS/qlBZ/Bj4NWnXDq3MOyJi4Bu",
-	"6YDXRqyf9dZzTa/Lgj3kNYX3/+6vKbj3YJz9Y2AzOBRr19IXkoTYrO8pDT9S42qCpIKI0xVWJa1gSrMs",
-	"Y5e63Ncy+cfBHZMPq1k8ha9kz/C0SJ8/V8BzBvC1WHyypmrBxdlpffcu3xZdlK4ZOmZxZsBxM4jjZFh9",
-	"mGEBk1TYJhW9m0BUTbzt8UQ5Djw61wGyXR8nzgKX/ZNklLftjcCoQaept6iC+SgQa4HyDZ8O3EDE+Qf7",
-	"z8dzq/486enD/y0zf+GC/bgZZNeritcelXB6WOpqN6bpIA9DTXXFByF3XF+5sh01MFG3lXk8qNzRz7w1",
-	"tfkQOLN1SE7yY4aIHZYTwsSTyYlYjB9p68FTDzsHT/qSFXkjijErTS17ojapKJVTeMMX4m05rLmZfday",
-	"sPIkMVDnu/d77GlvdhNGKX2C1Lj3odX8SfKXJeR6ISCxBi0RM+IL8eah/O0vFcuZMNBs83eTg3gKQLth",
-	"XZPLn39ttOvlCwFiwPJ/SJ6x5m2V9KaZ0XVidJOtOhfpvD6crC/91D/2QDq1e/2YLNJYhu/Jkj5fOg0o",
-	"NPCrQAuN4ME+iWUVOuHj0xSZyLsw78///FH79M+HgLSfdfcfd0naCaMWZ7OlhEzuURdny9imX6W9wUcO",
-	"1WlTNVCfelzZIF0Zzv6Icd7mFB43nxNHkWooQiYW5b4+6x4bDGAfhjCyq0p3PPPDuzC+L6CfinuGYe5N",
-	"XwXKjRvj+UARZQfbR06HqBZtIvAH14UWjcWcaC5mNWgCCq6wVI771rmnjJMlN3azPU2/0Nd3tCipc1NF",
-	"PM5zSLh2/UL6o2NIj9gg/641STilIzYmDj9Eyfsnm23YOFkqIpRL7HSMo4xPwRxwPrH9CkwMBSMDYwbg",
-	"Ag2xT5E3ajuRFTTskqpMfmYtmLzTmrnCvKHTnkq9b5l5Dw/smcv2A13DJFRmn7Kbn+7sQdY0OSSqXnR/",
-	"REI4unt8/xjFNlkjRbvx0ReGKcWNVLsMRCpXjY/JPdkomZczA/4+X7l7qnLf9oRMt0Od3GIEmNiTecur",
-	"0oFLouQWx74uKDSgyUkprNFqoEBDl1MjDbb4j/etlCWoAiOgfhPtNPTX5/hDaDz0PMOKD1cy32pYVE/j",
-	"nxPN7piCwNVDOV78wKZQF+GLIXDyd+/KOpGVX8vJ/2pARv7vuFL7Udpxtu8udn9CDvcUiOUCZBYAwDKU",
-	"VB+iZAvPfck4/5INOWNq6T3cmlooGUfDSVUN3Qe+YCSYDjC3OtUYq1sT8pgePhQvp288XBetvsOLZaSO",
-	"qDMCnC8w+jDIVCrPjDynaMnKAe2LP4vMzyLzs8j8LDI/i8zPIvPx+1+zezo72UB019d1QC3we9cB9nFK",
-	"gd+HICkmk+Dig25/1fZp5HrAeaGaBVsHXMVLqQdtIvDnA6PQKf76rHZXnj0fe1Ng/nOoiwWiKnCKHyPb",
-	"Jcf5i9hojc4Mv2PJEdBan4o1fC6nHqxJ2zvwiYqp/QWsaqmnO9/HoUqV1sRTRsVgICzVG654j48MypnC",
-	"Nmlje8E+dNABTvCDNOwTBR4AQxj/g0u9pHcMfJdMQHemKowoVaPnCGblTWW+O9P7ggtwyIcLLuDrH7nW",
-	"pbZoJJfRfnjKZjKJMOH30AkVl/NOfSUXiq59A3UwdVz6eJaIubev3PmsVMoBKDmJD/5eIXZffPtvkp/C",
-	"Ff69H3GKR/Y6/4wWBbmDJVpH2def95rdyVU4xyePVDww5DypWFD13W0qws328LxjKucz08+P/+YfGsSR",
-	"93WmqEnML50g9r8/HdQQH/Lomm4JqZqegStozjplpGBzSNwlOHXC6jXY+KOwP7pW9wS3PGgkUkPeX2Qn",
-	"TCWsvfn5I2sSrn9JwPPjp5L+FDJGITVS051uteioZ5FmxA23cs29XURMbqEFfoigzUqXll5jtB8mcFcs",
-	"y7W4Cul7P//68deP/y8AAP//",
+	"7H3/cxu30fe/guHbGbXve45k18kzlX5KbCfx2yZ2JSeZZ5JUA/JAEuURYACcKNbj//0Z7AK4b8DxjqTk",
+	"PK0z01oSjwdgsdhd7JfPvp/M5HojBRNGTy7fTzZU0TUzTMFvL6hmr3P7ExeTy8mGmuUkmwi6ZpPLCc8n",
+	"2USx30quWD65NKpk2UTPlmxN7TfmUq2psc8J88XzSTYxuw3DX9mCqcmHD9nk9fw7amZL+3jO9EzxjeHS",
+	"jvRuycird3RB5JyYJSMzqhmhmnBDtlQTxWh+RaiQZskUkYIRbv84LzWzk4LJLhnNmaqm+3r+BAerT9LN",
+	"SRvFxQKm9JYpLvPujL4kaynMMiO6nC3tVJ5dPPviydMLP9xvJVO7arQNvmbvWFqK7+EbURLDP31EXtP7",
+	"vzGxMMvJ5fOLrDPEB/tdvZFCM9jPt0pOC7a2P86kMEwY+yPdbAo+o3ah5xt84v/9U9tVv68N9QfF5pPL",
+	"yf85rxjmHD/V5/69MGKTbj8tqSFbJgzZKunW7b5m3/plmXPzShi1A+5TcsOU4ThbOpWl6e4EvNExQm73",
+	"3shJZ+nZhOa5YlpHKJ9NqGlwaE4Ne2I40LrzLM8HcXM2sVOnOMfIkLI0M4kb3VzOmV3DWUakItvljghp",
+	"YrPYAKvEiCEzy41myXZkQe+Y/Ykr4jin8x7LSkyb+IlzH55pwnN4Kxdw+qjQW6YIFTn8WshF7NVbuuu+",
+	"VjOtuRSwPPtdI1dMnOnk/LZS5To+u0BfOy18Loscquqw/IwiilqCOvrhLCvmqAhS3z8/jcyxYLV7v4YR",
+	"5fSfbGbslIGF39IF63LwlM2lYrFdYwp2igh2b8iGLhiZsgUX+ooIEGdW7HFtxRpQnMIMBzAhE0a5wblh",
+	"a73v5NbO34fwPqoU3TVYWieO4YwKMrWSecVyMpdW3A4a1sq8vDtia/v8YhoTiW3BV1TkL9mcC+7PX0eS",
+	"3LGEJLgtGMUDEftwLROfTVkht9FPFormkT3/3qmpWcGoirF+QaesiL5RscYkplIWjAogV4QUmvWRIqy2",
+	"Obsbp9XOqCHwCPn84uLiLDbPNaO6VCyu0urb5x/M3KDRnZNydc2WjCpNi8jG5Xd8xhrc3JlPm2np3DBV",
+	"e7J2Oqrz2P0sZ3o1/Ny8ZHr1N0nz2ARUWYw4gddlwV4sqViwvecBX+ynmnnqhHX5te8l9HWlBWieA6fQ",
+	"4m2N8nNaaJa1NiPntNDp76S3pprFJlhX3WfZvdnPU+4FsRW+oAUTOVUvacSWyPGPnVGXsuCpz3omu2Vs",
+	"Ff+Ai1xu9TiO3Uq1sh/Fj3h9+Tlor2BcwjSq71fD99GnsnCbJJpzlZB1aclUpERnD+1+K6lqntCG+rcr",
+	"uc3pTseOaZwb/Ayrd2duNW6GrRf3UecnoGCEOkquo1NecRFfp3B2fXf7uSkSn8j9J8BbTvASN3yG04MX",
+	"9C3uv63q6QrZeWo7OvKy+sjv0CAZVz+aEf7v47xe/ho/A8f8sUMYOblD3ugYJn6sY7bst3Lr7rT4AmsU",
+	"rK3JENG1O7dh/SyxQ4vCG60tbdA5C552bhP3SQ0dMWzBiGF5zMoxSy4W1kTnxq5sXtDFguWEih1Z47Ta",
+	"Mg4VWpzLSta5qcXoNOcib0rQiD12+NWuLcprH63YbpxYKOwSIpK+R2DIDRMsvx1za9XMXu9nETv0zZxw",
+	"o4k1bIm2nFBqYtcXf4sxxeiR8TvTOF20cevvP1ua3cCD9ljRFROp190xpZtX7pSugLugk5Z20zIvSYH5",
+	"/MQ8uyDrud2q74BnhiycgRqxq/mkjtJLZiiPGLozd8z2UQXueHfeWzdQUGn2yn4lJqPY/Yxtwg1v0Pte",
+	"+a/E3remu1s6S/gX8BJOtktpb4xW6u2I3V3wLCDfEG6iEkIbWkQv0jtyx1TOZ0Y7mUMVI7I0RM6J5dOM",
+	"bP1le2c/2+szgJ1oECZQvFpeanuRzl0NO+L8JBg9YR5nk+0S385EubbzR1adZJN/So4/VIyqGHC3/XEt",
+	"7+Dfgs2B4vaQwRP2roZfk+u1XU040rVVJ2gH52NqzxbMys06Ray4zySpWt6AK1izjJTCzQgYZ8vNkgin",
+	"d9LqJibOB5+fGKt7QT5slnnJCCpmYiSa8d2JCbfJ3aMzK5WWyrvDg9eo110UMS8NXrI7U6bELGWp7UTt",
+	"/yzlMkKJM6ftsJRoNpMiJ7LICTWgP+JO/YbQdbISRw7i1O9xijNuvJKoM3WNS9MMmU1esCIiX9l9VCp9",
+	"SXI242taEKkIJehjogWh59OoF7agMZX6WoBKncmiXKOr0/66ULLc2P2wtHzq92bKonSrDnjz1V9LRTZM",
+	"bgp2Rdh6Y3ZOnK251njl66pEWpQs/qZc0S1+q5JFspwWtWMiyvUUJ7Rd7uICFw27nhlspUq5mC1rEiAj",
+	"8rJizNIrYRm2uCktTdB/cpqbzSy8zHOfEyrWZJCkkGIBVnUQpjEuHG0WJo0/VRYDfG1u0u7xmKETpxub",
+	"ra7ZRirT53uLx1+WNCdTZqx8ENL+eseGun+/pmURNUeCi2mYE47TIv6W+Zwpa5FFrl9fLigX2sBh3JTT",
+	"gusly4lid1yj73+432ZeilnCO/5mTuwRKwuqM9RQS7kljM6W9uxsFTeGiSO95cEVO5xiyTdZFtEpbUbA",
+	"8ZgRWmhZmVOKga3lIoZ6FOXCl4ZOPMkx452te92stRUFD2twvdZYq0Z/z7l1nvBEjR88yWe9fvp6YGJN",
+	"7/naiqJnF/6/bLLmAv/4pP7Xrl5JX3+X6OfyUo4WVkNTARJDCrtq3Yx51W6k8zEezhZ9/Q3Ljg+vilII",
+	"TYQDPdXOn9A6+UVBwHUOGQNbqeAnUoqCaU3g/pdHrwfdyTnTeNysvIZvBO3dVvo/PN1nYqd1oFxvqGKH",
+	"EcwkDc9KRFqi7aFVNrGiLmZmefl61ZK7sZf2s/tF1OhMkIPr2NmKr/ZLUgo+5ywn1SHvDVEfyP4hdJ3e",
+	"ydJn46RuRoljPiQ6Uzc52yP/s8wXqQHSBgrlOvUlbWjbMVcfP+kID3enAY6dlkPcTac29p77hmI5E6Y/",
+	"thU9NJ4itfP89OIidm2gWttdbz38LPJwfG3hBdEFlOY7F94eMfkpFZE79tdKrsmFzygBvU8Krg38up70",
+	"H8NssuSLZdy3GS4l/euFWbn3+C/F1hzCr3tN/hHR31HBmnZgDp2IngkHBGTBeB0eZkpHk2T8BGk2Mgo5",
+	"cIscS+LTbpzU+t4pzmJ7dMeU8/0MuIcOnJefkH95ck6lEqPPimb5LWqS0crJGlOmLSc+36v2R68bRsmq",
+	"uUbXr+j8WPdkjRaxDDJU8z4/b01zRlxs8gDKBTshPppgW6ZN/e6Wdqv0RQ6ab75oXHG4JkKS3BKO7NgA",
+	"lxcMWKNTNVJ9PbHdeXXHc2t0XMfiz+kY/LDECR8hT1odr+7pGhzGXbvD2iNRr5e9066p2KFHRzvPUCOF",
+	"sbYV3pMRcSesS20ILbZ0p8mUER3N6MQE0ignQITTeUfXI26ikQQb8HyX4PfGAePE8jGQZCRnQFjRPnob",
+	"AmLd4GdKJzEfZegSIqc77ySGp4hx3hquiZxfea+dY3H/dzTKfTLF/mgrXfNi91DB1tO5zmo5t2MSVBIe",
+	"N/zgNm201mOusbjnivVHRP1FfJgFu9fh+9plyQ52HO+oyrXhs9V+aQLB1MAw7tjUyBN4JB5y9bFWv0FV",
+	"1LUeSnWKrZqWp6I7Gr0HMxVopcYoPi0NOzKTLaeG3tZ0yJDcXCff0wNjen9zG1/d05m5CqEJbW3zRnii",
+	"mhOrS6XBIdwl10Zi/n3fd751j9XzwaIhXi4hFdiFLaqCiTczA0UT8bR0p8Kjxrkak5dT16IRK7cnkGyF",
+	"oAsmg1jsBpFBXkaTHraMbQaygWOaVEq1nQW8riWYwcFONOW5/Ts3mYsEggnkM3zGBfB/dOw7PHcpzBBu",
+	"hhrTh/pFRcWUVYaSN0ZqllvjPHmC1s6M44KKXbP6Ua5RtVcqxEPO4+LBvfkPImVuDuM7PT59oRbWHRWM",
+	"7aXTj5Vga5Iqrd/7lG2/ZuTRPKXKrANeQENmLkuR22MIFuKAw5a2rkpheJEOUg55fYu+uBD/5m5GUaXt",
+	"Aj1im4ChjogVXpTreG1RwUXCrZG+/SQul9kE+G2/BZC8R3xdpeKNuGLXEvi8GTSTYs7VGiwhdr8pqEtn",
+	"sZKCzIFIaHOEX/qMpMgl/PnFfgecn1d0pZYZTxR0Thm9Sdu290ild3eEjdew2Do5pb2GWoxa33jJMfRe",
+	"m176km5SvjAx3IMVbsQu1gVvTc78xuwK9rh+o0CaVpXnHr/Rge6mQFV//nJO1xJsd6M4FQu8GnM1gx/0",
+	"byWqo5mSWkePnN+NcK+B40vBr5dNpsg0d1wW4FZZKLbbn2EW3bRhzq9vKzu3dWDvedzon5WtNMsB3spO",
+	"giVN1TcvFOUCbTlNqpzs7k1V8jHpnm6Zb+23YhMqBW/kC66lgIPunR4bpmaY9teqlUhV5OD0HLXc+zMk",
+	"qlt+z27gNEeYGUtWxKqzpxpKjNuOO2CSAbuWlkIH+hBGVTNVsqhrKiT17GvhPQonzzWd8+LYhHmRCEus",
+	"ZWJfobp+ZMQiqSH6nDvuLjlgES7xnM5WLvt8yHesbX2UayHmaQFyBl0MNHS7FK5Fjn5hBi4Pl/Yxz3f2",
+	"O8Orlt9Bxa8VE0RA6sYAeqz9EMmNSI4hxQxrpO1C7XHmYtiYx++Bf8dtRYoTbSfSI+xaMKvCrjUHTu9d",
+	"KmvPyjiTurkXUq40KfiKEUp0wTeVi2Fc5hv7rYxlEv+NC6bxpmbvsfAUMZIU8HdaKEbzHcrngeXs9g23",
+	"wRnRIzXabCQ1w4kEDjKynC2ZT8cDMIKtDDnZ/rY51IlSP0FRP8D2VpewZ7rfqTXkElt7Uavcim2JrGhO",
+	"FFtwbZgiU0shnflMbfL5xRFRkZaECdPxfBDj0r/y6N1o2pupMEb4Nwnx1Y4Ed1BGti7oUXCmYbu5QHfZ",
+	"lufBXZZZw4sV81a6fLWEpqv4FGqpKBUtjkkzaOW6uBe2XGFI5Nim2PP5w+aRLeC+pKJEQr1LO3WMVsFL",
+	"1PLoC7lNZdKPNJg/mqXsCNM0maPbJuXqK4p39lZZw3pjdrEqTDJnLK8EILhJrPTVZEk1oSCRsWAqI1qG",
+	"KCEsTYP73lXURKuxKndMdFd9vnz0wz52SJvhPRbdhilthV5+SME4ErC2F1Wuf/Xe+oJj+/NdhYjRusZI",
+	"nLPnoHJjmUVuRfS+DAUjiYLhUFCiEYbHWgmgY9c0r8VYznS5tjpdsU0Uu2PFRQpeBz4CHqhjusj5KLvg",
+	"gJp3f8piGUy+irQ5W0dupIRPzB6FtpAnqZwuxu6XxO4Iw4ZXcQ4kd7WUOPOYZQyOga6j2Q6++gJNOSiy",
+	"89y1YUwBWM5WkA3qNDC8osxWxfBDjVVpCg6uGawHj/OojIGj/VQlGdgHHBJQ0qMX+fLZdHcG8SSoNRPE",
+	"TeaqMszIiu2wEM1NLzYAYwlDUTNjrEU0WCvgttzg1xKBRMNShjYVhN3T9aZgmNas0c9zuA0WwumO75A7",
+	"AsPhwsOkautNs5xfWzfSAMUJo82xuY9bdPNVkBSjHN/V4mPppLqJD9KeVk1nBwyiYCJZcpXOCVmp8N9K",
+	"KgwHXQCZttUh9j4ZPEu+qqOW/jDnCxzChWg6TpteBzs841ZU+zy6b1yvPV5iu7yxFvmP4E7JOWTao5qH",
+	"DC0iBVFshks9IivHvmO9KZvqt/mxytnIRBtf09xPP1/qxmoFx2G8xsxixMRSqA4lR2uwPr0QHZdtQxrm",
+	"48USxqdBAuSeYHXITVQ3h5RnDEuQTJDrbcA+HFkCdOC9bUONYcrS4B8/0yf/+tX+38WTv3z25Nf3F9mf",
+	"//LhD9EMFlnsBXC4lq76zLNSu3JgTCFQu+xBpvntupZdcyDLjUj1zcgFXCCC5v6M/FCv8HGGwtbfTSw/",
+	"nGlirRZU9HA3sfIwoEbWx8LiHA1DIVTdYbnFkTDZ04sBcTJ5h9HdoPAc7ZoUeouZvsQ+jUu1NKrqniBX",
+	"oLO2dsp0V/ENiyu4IwZLTPDEjc9YGsEQcsPE7Yxqf8IcAWJZa/B9p2Dwwl4BaoBHRpaGbEqwQCBp1+oj",
+	"OLOZSx6DeBhUW3tjtkuN5K1wOGrc92z7Tq7YaPHiDJBAhL9c1Ljwz198XmO/p1lPOdUpi4eyiZ7JzV4x",
+	"dAMP1eVQWAWAfthrFaSUZPUBvzhMPvWWLr25Y+qOs0i6+zg0RlcxF5HpVVnckS8KN+cj33OQi2NckXN6",
+	"8HQ2VEhg7GUceGivT6WR91S/BjfxK2MM8ZbGYhozB+nRu2j7TC866WATrrozeOUKE0jNVx83Ybw0pGvv",
+	"4drhcF7mgFLigAVGOT16IBzhWhPNgtz71gQewbh0nmTK5MYTd5gb17JOjOfLdU8eK6z+jOCFUBOa56Tc",
+	"JBDF+3Abo8A63/rymMLFxRxmQvSClQpy7WVOf09tpTUBD3oiVmxW3WPTaaBvncyuYFXGGAnFMFV1eFGs",
+	"HWGPYkGYxwAjFEkuObZU+iA53pMEzI0+Kgm4U0Wit2xjJn5MKKl2fxEuIDsgYrFHtCdIHy26nxVSpwr5",
+	"6AxD/gCPLXUdWqCFEnmqUNxB17XxF7JeXQeE+jLPY24I5qyNYXk8VXeAXgmJTzlZM8hq1iFtH/zMed9K",
+	"DpIWB+zpo9+0h+9oQWfM13UfACSQzCJr3VEvogJ1YL2wvxvWy7iTi7kuRye9xp3873wQ0rsgFYPYbw5X",
+	"fLpi4PKPOlbKAdtdFnUwndH35BQ+1sHZiQPC5CMzvvuSs2FU76iOrqPq+zKotDcYLnAtrFkuhAuCOEEx",
+	"CAVfcRcJNtnXnADsaXj3kumObJd8tvQdS4hhRVGFYaL6s9RjcUp8uKHVTMHQab3yrVTiUuoVKy6FNE9o",
+	"UchtAmmowZwYGPDSx00wtr3XLusn1UdnZvgdu01CS7jPExmbdEG5CF/ukt05b9EfhySvEgngy958ATfY",
+	"kubV2XcuLzz/UwolngNiEQ+a4hrSagdMJF2iUFrlyfJEBDtNtwAw6Cg4jCB3tOB5eoPx48T+ggY4ZcZq",
+	"XbPoSaBoSFjty0v1nByv06OpNi2H5WmlC8pTN9JRhah+LYlC1AG3yT2BFFdZ7QUEBGcaiWAucS990atP",
+	"MSE24vHX40TK6GKnikfTWX+Hx9YbutStOowZJ1uyYc3UpWkN4pCQ1xVhj5mS21Tc9HStamqZWl0J1YCI",
+	"dymTPp/02cXFYLBPKJOLDs43I4yC1GsKdtfj2rot97o1XVYkHHxst3DchBqoNX1veEeLYtcbCDfwxNDX",
+	"9IiUUokB88GnXAD+ls/3feGnJTWv5yO8Vy5k33Zd4Rb65daT8JBHwgLcFlUtkOC89Z7RwwARE2ZDJx+2",
+	"18PrgNn6cG4Pr1BwQrR7bH3WLOZKLal5wufRfmPV6WjHMrsCv5BydeuFW3i8HvN69nwvmtMBkCtpYEqA",
+	"ZGrDSdr3TKVcDQCqrDh88B50lI9zxmbEULVgxt5l62gl/XaSOws9sclrpo2sekr+zhHL2mbggJLMemLC",
+	"4VVstDRLmai4Po4OLSDpEX5HmYizufv/mGL9Nl197lotgcZRINTBgilYn3yU+M6PFvB/BS122jhYDraF",
+	"QQpG4/X03jPUdufVEY3HuWzilbLfyi2Rc8N8PyFm7TJ7qC+xIS8kAXODVU0Zwvhbw9iKv3SiaA+CFWSC",
+	"65FAUyJuJo9U33FYWkjKBiio0JDVi7lxUaqBOrrlxw6Zp44wbqNg0f6dUfaq+hqmIRJa6KOueccUMVGc",
+	"hKf12l6fZCygbYCcz6P34VQFY2uApt6IjiTYtm+g3mKGpF2a1nYnMuD6ra5gbeHTqc1ropP3Kp8O2nNZ",
+	"sDqGLKhkKMJbQhPvK1ehpT3J8c+aeMuirc8ogvbH75o6IfrHJGy0OshGRPrU4foNfJ1m/a+bLaUc8cIO",
+	"YPxgqIGc7jKyZWyV+Q7mrqtLRpa0mGdkx6iKCs4rJ2H32lJM5CxVFUAJXKTR7w8PBt+gviRn4WfyL6bk",
+	"mZ3GmZAkp4ZGC1hcKnlzY48o843Vqo3U9QXV5tZH1NonYaqg58MK8LxCKwUCAtCKGPD+2VExD44ab75H",
+	"I6DpHAp5a0kWV07zZMsfxfRSFq6FEh6YbLh28wUjh5vQcF1xlQrNwg+gU4ZlIVDr4JE9Yy1lNdcmUfax",
+	"HN2MNQ3UmJbOg/yvAXBqMORSqMQ5KYUBF/QJvpl41dC5qURVwhuV9+13Mh6o480Y8Cw4m0bad5MtFShk",
+	"RiQhjQ31pe0VsKmOzEVMtliZ++Kk414zMqMRYZfi7+FC9xvc2osrxQYY3lhBGNTHuKq8cfmVUF0eDRD2",
+	"4UgmiyB6bOaqK2yqZLJaMBbU6tDZ9YiS+xqktbPaHAN3kiq9J2zuSsDcvvZ3dfXM/s5R5IBWIQfCw934",
+	"DOWorWDkignoC5nLS6g5uXKVJyKHji1ECgIZ6FdWjqmd6zaLCEpawndrJZH2u+FCi40c3Xeil9qbqulE",
+	"c9HDu1F0W9PV1i6LMtHtZxQifs4TKAICdUXs77fjhuhmHO+Xwx7sf3DvLmwPcHgrAqBD1kH+Rzo0V10l",
+	"H+M0E9tzxw5vjb8nGTDRCw9lKZjBceO61uk6+F2/SPldn6Zw1xMaOAAE2AV4hJSOwX+0Ls4mTq93JvGq",
+	"qgqhxIPjdPkz4qbzvBrniWBH9LhXb9DS/hGzLiOHckt3cf04pyrAi4AFb1y700i8INW6gCqmDZnFk55C",
+	"hlGyJq/WWtta71fk7KzpuJDRF8fh037yBUr2Y0JrHfJmpdGZ12uuyL0PI61WTG4VI9ajOGTOSTbB6xDm",
+	"oMKFBVyWxLlRfs2GH6BaZzqYX+iqNNjZ0ougOTDns+VZCfmyPcDm+zlRnwy1vONJbCBKn2kUQY1utDU0",
+	"8UKzcDNJ5IeheQjbR6RZMmcEPjCuf1+GNS+ivRGuYaKWI8vZ0t+xHWySprvQP9iuF4NKsKcISbBd7o5u",
+	"1XhX29tBb2pJp+FAFjUY9vS5iKeSNDIhAjP7V7TxtnE9geZ1jokyuS8xOjleYW9jtAOA+mv934ZURL2s",
+	"Hh+DkdgXDu1pqdZ/xemtMBiNat/fvY0WBR9xE63iHG2jQcrV7TqRe1kKbG0bBYLo70qRBJf3GWj9zeKq",
+	"idVnUa07yeMvG+yT7j6LuOZOJGu6DsfWYdLxrh+87v5MwaUvS5Grpt3W71mGGE1/clAsRHzrOiEnuNQ1",
+	"R45zaVOy1z8Z3Eihfe9yDQPqvZpvu72a3dg1R3JsG9/RaSy6WSvVG8jx04K9QFCQMb0CRqUZwiCpHMNU",
+	"JmE22S5lkbAwEYLyEnCkqOHSOa7tj4Fby2bD3yGFjr0Oj6o8zSUt4vz6khfr1E0ib40C2aoDbHk61EC2",
+	"UFpae9XZ/IwrB1uwcF2Au0k2yTKxvlrJPrQz6LTVY5J55WV8U67+ssPRwFx76xGbUFidEjK3gOSORnNR",
+	"U0nUEMrETCddTmHDqrR7xTafGaYUd/1CunYDK0Z0G4/zsTWyN7Get2+akwKWeXqFf4P8rCUNCNXDjeUD",
+	"qkNwlXF6u/SEFrGVjyQeUR+JN77os7XU1m54XhMtSUHVghFKNlS5rm5SM3dLRJvd2+suL6JRO1QLUR2O",
+	"ROiD963Kjoq1siZ/wa/knmyUzMsZpIIFEbY/WtfMvbqtZnbEDqQvvj24tPH7bQ3xNQAlRq70t9WV/jYC",
+	"qOj3Pc6KasHMC1c333K+dkpboWFA1cnMimSXtx3tQzAmQISDpacYr0xI3mFB6o10pPZphnrH/xjkMWIb",
+	"w0x1QOFxt7sRM3CkjSXcuySC0PoRCV9dqaFNlZNr7RG77LrfGKr5P8fUiI6yoCy5Uv3CyrVO02Gcc/RU",
+	"FR9dnRvYoqJX4L1gUjmjrdYBsMe28iSJYluMpW1Kdaa0XI3/Bhdd7VeB1XujS/YoQM3lji2tNv41e6QN",
+	"PBYqt5MT+l7GEAxmpVJRN9dr4/GRMZIGupNDRLKII/mOqjMf7NtYO/f12PL1UwEaRcFkIzJTAq3WXGAB",
+	"0ZDpJnwOuhGs9X5vByXL0Cfqty262yHBr9UY64Eu4W180f5rc2zGPzLF53xGE21wl2y22hPxQe+rteB8",
+	"siC6RLZKGtZK+Knbj/v7EYNxqBEwI5dwZ1sibMhJHITyjinXHSR1MaGGqaaHBwXzlQe+owZCObhWh8np",
+	"iZYd6z/s9xGOaFa5t+fySG9TgDDd5xDw/pwB7ryKavsbN7uKpRP1Ndwud/tFfTcWZL8WnZxLIjwGCmQY",
+	"tMc+RA87kx/0odAPp8W0izz4dD9IkNP8bqE9YEEQCZyVipvdjWVSn/Ch/QHiAnDx5Iozb1FcTqCc/9Y/",
+	"VfHyhv+V7Rp2AHA+aF1GFavhYi+N2Uw+fICa87lMhqzurByh9kdv5GUEkHwIZJZ6qVKDV1SyNPaeLBFQ",
+	"EfxZLi0FnUGfkVd3TO3AKiDT0hDNFwLyaAQBJGlCiVsawYVjejCuAE2Lz8grpaTC3LAN4ksQhIDQ5I/X",
+	"X78gf3n++X/96TPyks34mhZO2kOjd23ojrB7OsM2MbiD+iqgcK0ZFQZuL7miWzsx+5j79LNfKkV7OXlj",
+	"96EGIXs5eQqHdsME3fDJ5eTPn1189mfgANco5pxu+Dktc3RuLZhxyJZYZ/U6hzY22nwJTwB+Fl0zw5Se",
+	"XP7smOG3kqldxQtB+6OQG8Sr8TeFaaRe9jz+rpbnSRQ71DLOOxJ63Fg148uHYuOHdkTV4B0d0Zdr8uFX",
+	"ewj1RgqHEfrs4gId58I4e5VuNoUzGs7/6ay+arQ+1QE7AtdvODStuEqtLrmJRh57ZZjjuUdG+YBXvTVV",
+	"u3o+RC4Fc1gicg0HycE1MKj6azVgJn8soMWGFMXuT/DKitnO2b1v2BTluVfw8SeuexiuM+zenM/0XZPb",
+	"wihTLmjMRRzhs6Lw7bepJi9ufjyQ2wJzTOlshUW4Ubb4jq7YV/jIqKP1L745fq3kX9ghjFqjms8tn9sj",
+	"8FZqs1Ds5u9/c7DNebnenODUNRLSNFN3fMawcgKILedEyC0k+wAWJi9Y4sCF/NsUVb9h5kWVo9s6bHGP",
+	"77OLZ19gYghY7b6FmDv+CPDYyZuLMPsOvabVxrS34SFFqF/0f9tJRHbcmvUwwRNsJrwo3H1CpZ3fm4zk",
+	"dGcla+6Mf7dzbtVJvfwCnhgkIa3100vqjgw7K4UzlM4gV2LDBEYDKXprYqN4SMRqmApNObyulpIssdee",
+	"f2X1QPXwr4NFt7YqJT52XrLaqPhbSEYLNUaeRi2v975xLdmYT5iIjJ7AEUhoDdh1zypos1Z3Zi2F1b6E",
+	"Ypp7bDZrBKseN4/Yiwq+5gl6ImqgT7p92iwejymlxBCzUmmpUpr2WUTTPqxA0CxlUr0RjGzoAu2fvGRw",
+	"YJ2Ic82h7G1iyzU7VgkCA5zX0rg2UkfOP6bnvwj5OQ7x7SuZ705HEXy7TwP/0LxXGlWyDw+4H74AIbId",
+	"PsB/AtmMoxB7+8Ojx4VDIPNh1Vp2MRU7spbW3AVLwB5PrIiG74MylMqeWNES4+fvef6hXwVr1pXksQVV",
+	"jwDHvs4nD34qXiKaYUJJznDqS0ZzmPf7yat3dNEcoWNfneSQWKLar6yZ63EYPyov8InjSfwAJwynNuxo",
+	"PX2kTf0r25jJ6TZozkPi5KZMS7Jjdifb++Tr+Xfoan2gjfzaLfKRZWT/RgYJeiopadxxR5ufEre15I9r",
+	"ht4q18HfCsY/xUTg+VIWuYe7KBjG85rscM0KRvXj8sNH2Z03YFEvKBcn2KC3JZQMAngo7JC9SxMpghmJ",
+	"YGyR4/eOrv4DiP0OrhjH09m+pzoGe/g+IJslb3AvOXY6P4oqg2sMI4GmDqFe1yvQ5bwJsXOkUgB6nL+3",
+	"1v+HpDp4VyrxEgvXYvfaDYVME3eDcJGNpsDd61E4vfiHCs5SicdW5AE0LLKTbwP04gnYvlTCGrycFlhr",
+	"jPm/ELedMXBJUcAHCh28/uggtDDkAq6p+smQMyN7fVIv8YnHOBqv7umai1ipUpeor+hs6QrtQAeCk3eq",
+	"GF1pws1J3O0MaseodwBClIgWW7rTZMqIlh4kIqeGTq0U4ppoeUWwKkOHe0vcH5j7fosp/ftSyQ02ZezQ",
+	"/nk3MPeNFOwEq37J9Yyq3F6hzjSCXUGCeoo54vM7nTLBARIXnjC9Ixf9BhYLTmNE9/K94CDQ0nQVGnZv",
+	"iJFkyhYccbKTCv1tWaPP6UVd6Nn5yKZuckuOuK7Ud+OvkJ5S8d8eCVbFmHsVfJXhMziS5VM8hqq0hHPN",
+	"pyuP/V7wi45wFTv/CDiKsYwMA+1VIdkwb3GAqugtRfP5WcNdtC5XdDQtxnvNnfnknMpnGjt1K+IMldgg",
+	"Ptl6+CBfaowkRlKqSMHmEDRaZ6CbrLJ2CVhSME1yngrG+CSjQwOP473yntP8rnc98p6HPaM48HzYlkdx",
+	"0H9yjIN95GTYPu/4sfeDSqZ+5uLTPekBnyTrJ8n6SbJ+kqwfX7KeNKEG73zUzJanyqqppOreKFSQqYOc",
+	"L7xfmg6oWt97/ByYWTh+3KHcA1bLkBSTY8/eo+jVHh+xqDULR4+DJQm747nH2DiGNRBAb59H7pppsyvY",
+	"N06I/O/xysGMb+zc/139ct/wO0YogX0kVCDsENS6ZcRIwdBYWNINO4nbDttX9d94X7tnHsNzh2MN8du9",
+	"a6WnHnpyslSMWTFq2Gvf3muAPcoFdFZOHxKvvOfMJXhgfyrIl4Ka1oSijlSnMJYDKqkvgA2OffdObDwJ",
+	"bTv0kkFFcWzKo891fDa8YGca7LYMEtvXTGu6YKmMJtcqLWbnGPe6Znf+Z59/Djnuhin7un/8/I9ffrm/",
+	"uHjyyy/3T+e//HL/X/Nf/+8fJgNo96XXPY5cVb6ermVCPnl6keEPPz33P/39z5ak7tMnF59fVg22fcc/",
+	"V8gfkjztJgEOApQlJGjhvjvSqCVCGkYQVqSaO4R4boW8DC25qYGyhgqDxz4lmHc4Q5bpwkqcLd0RIxGU",
+	"J2plSaXQzhzDG3QFQ9VmA1i7v5UAx+j+TgvFaL7rpRIGVY9LxvOzAQd/IeUKwX0JJbrgtauBuCQ53WmA",
+	"QaRLRvMMBOqK7dwaEIMEc+VBPkOKEYQPaeFKw2OGS6nYkUt4sWSzVbVzoAqoy0vnhmxlWeRkarcjgw9X",
+	"1uhy0YPUjUphZG7EtHp1+xGm8+N5nlGqXzOoWYjoltBAH8gMmWFApzqFrb45pYHhNV8i0k34yYLdXBBq",
+	"ryG11aE+oQ31QRsKJEPAD7ifS2MNDloUw4yLcElJBajeuTKAXmV74pvKrw/OXimjxdAVFwtM5+CWcATp",
+	"5G9Hcnuyna7ebUe7CoIitKidybWVzBIhen3uit+/OhxH0jr8rgJneHjz0A32sdMe1swsHWpHD13wmcch",
+	"ix1rNFVCYixUklvVLAFd6yT5BXYU1+3CyoZGXwZHP2cSYEOdNd05qNVprWRC3jEF6OY9Po43/pmH8ho/",
+	"pKwIk49s1gtsHwMS2k37SMbdUGV0Hy3fwgODCFnhtBztfwfIyth1IAEylfRds9SLGgghvd5iDyqSU0N9",
+	"G+urejXUECdVVb5/Yhfx6WIe/3FBL2TthFJGkMPKH4cH5US1ttS/nmsAWyRynpFcbgVeuTRehCqht2Fy",
+	"g0gvSe3yFh95DOVSQ//Zl0p1x9Tu8PShPa6Yt74k+IFyYPw6H9eviKN+mefxuhj4IKsqMqVAcAxAvr5y",
+	"qMd6aXlJHu4+bpQ25jmqGy1FIuMM+bPmZE4Z9i8Kqat9G5eMjF/73kqSiFiIJK7BYKcwXeBF1namMzCL",
+	"r+CMOsgIB6AqV0xowkReuV69cZ1ziObudIt6ieQuRCg+FZFOfzJwCI+j/Lj39PqRbHtCELD6VA73sNnB",
+	"5w4YHBlR0jlasHJzwIE495AucWH2HV2xnzxuy+kOxOkkEkwuoSYfTOp0dqEp6exVBX2sPoToIG/6z2Zq",
+	"twLmYo9+9TiDAyxh7H031m3OFYFuVuBu3N/EMt7DEpG25uQM5nAGMQH3jiF2qgM3fbirz1ALg8v8BjIX",
+	"BkZ+ZJEfG/lp31YhAm2WXBnGhLtvucsX7BMpN9Zeq90EQCu3bDfvQdPn7+1e9Qbnr6sA0H6Pl8vLOSJU",
+	"86VltFq0PUA9DMd3oGZ0is+K7TIIDQEDCxL6bByR4vPpPgMRaeSefTl8ACnivWArtjvRcQmQuHBCQC5R",
+	"90sD9KJ9IM7fr9iu91jchJymhzkVsdeA4+DxPEKDxKLf4FfCqN3IkLhz+55KPr6quhHWggQM0ds4aCQr",
+	"TXw2Wm3zl4wq7Yrm4gbRNT7DHuhmd+2n8JFAD8L4yUBTiNzNXd/PIzfr/2PDKoH+bnckoQBCCqIYLcC3",
+	"lWF5kd1SHyGMbNt5aBrbu3dfYbv+h9g/++qPvYeNOST3ETdxFjrOnGQbqYu74QbWm9c1+/vbfRq4pbre",
+	"qDMORSKLO+ZKNh9iTxu9KB8bhMSvPiFAod8mhs+3HijP+FaeR27p19w1X8Gu8XgyoTelHWkODSLoVJaG",
+	"aOnw5x0Se20fMa+r//pyHZ56HEXlc+M+ftqWy8W7rvB0H8hd2EwI/PdLRHTvcuE5K15GJxcGXj1/jxCJ",
+	"e25DYcsGJKR6yMW0zVb1kL3w/0VbrT5OTkDftr2DxD1H0hCCgIvQkfG+7g7Y541UtF8BXMND7HeyJQ9h",
+	"FFZE+Hc/v4IwqiAOH3gMzIhasrC1FfccZZ850XeA/TMPeYxCBkfiGB2X4dG+5HZtrC5JzgGhvQesyn7c",
+	"oM0D8HO94/1jIxbB+vpz6bgmgFrvpVtlXllJh312NT2FawJTJOkwmzjsoFxvKPYkSgKO2QceeBf9KB/H",
+	"MMbRuU7rqLzRCvbIjfpWbglFFAR8b2g23jh2XmRJl3BbE2cAquCbAKPU4oKR6Q7+jWyz72OfsBwLOnvI",
+	"S0/1/sf2QHSEQyQp0e5DiDLjnQR6tmRYZoK+H1ZoRkqBnfRPoaR+UtxUZS7tWxEXRjoeiewm+DTT2/nG",
+	"fgxdBh5Q5sIgv+/9rAQsJP1Tg87gx9hXn3Lp3MIwJy7CdktHvPbG+tZ+Pcf0uizYQx5TeP/v/piCe48L",
+	"wGt/+N0MDsXasfSFJCE26yHE4UdqXE2QVBBxusKqpBU05ZZl7FCX+xCyfxgMkH1YzeIpfCV7euVFYB1d",
+	"Ac8Z0Nfu4pM1VQsuzk7ru3f5tuiidNj3mMWZgcTNII6TYfVhhgVMUiEqLno3gama+7bHE+Uk8OhcB8h2",
+	"fZw4Cxz2j5JR3r5vBEENNk0dkQza4UCsBco3fDpwYyPO39t/Ppxb8+dJT9uFb5j5Gxfsh82ge72qZO1R",
+	"CaeHpa52Y5qO8tDDVldyEHLH9ZUr21EDE3VbmceDyh19i2NTaweCLXqH5CQ/ZojY7XJCmXg2OZGI8R2M",
+	"PXnqYefgSV+yIm9EMWalqWVP1BpTpXIKb/hCvCmHYdnZZ60IK08SA3W+ez/HHjS7m9A56yOkxr0LnQVO",
+	"kr8sIdcLCYk1aImYEV+I1w/lb3+hWM6EAWzV300O4ikI7XqzTS5//rWBzswXAtSAlf+QPGOvt1XSm2ZG",
+	"15nRNTLrHKTzei+6vvRT/9gD2dTu9WOySGMZvidL+nzhLKCA11iRFnD/4X4Syyp0ysenKTKRd2nen//5",
+	"g/bpnw9Bad/a8D/ukLQTRu2ezZYSMrlHHZwtY5t+k/YGHznUpk3VQH3s7nSDbGVY+yPGeZtNl1w7VkQT",
+	"0lCETOyW+/qsewQYQByG0KGtSnc8873aML4vAE/FPcMw96avAuXGQQ89UETZ0faR0yGqQZsb+L0DHcbL",
+	"Yk40F7MaNWELrrBUjnuk5FPGyZITu9meBh721R0tSurcVBGP8xwSrh1eSH90DPkR+yHctRpHp2zERoPp",
+	"hyh5/2goWI2VpSJCuURga+xcfQrhgBBj9ivQIBYuGRgzABdoiH2KvFHbiaKgcS+pyuRn9gaTd5C4q503",
+	"dNpTqfcNM+/ggT1t+L6na2h8y+xTdvLTnV3ImiZ7gtWL7o9ICEd3j8ePUWyTNVK0Gx99ZphS3Ei1y0Cl",
+	"ctX4mNyTjZJ5OTPg7/OVu6cq9203RHUz1MkpRoiJENxbXpUOXBIlt9jld0EBgCYnpbCXVgMFGrqcGmmw",
+	"o0McAFSWYAqMoPpNFGno78/xhwA89DzDig9XMt8CLKqn8c+JZndMQeDqoRwvvj9XqIvwxRDY6L13ZJ3I",
+	"yq/l5H8xICP/d1yp/TFwTR36E0q4p8AsF6CzgABWoKRwiJIoo/uScf5XYobGzNJ7ODW1UDJ2ApSKLD2f",
+	"g1wwEq4O0KY8BYzVrQl5TA8fqpfTIzjXVatHeLGC1DF1RkDyBUEf+tZK5YWRlxQtXTkAB/qTyvykMj+p",
+	"zE8q85PK/KQyHx+im93T2cn63ztc1wG1wO8cAuzjlAK/C0FSTCbBwQed/gr2aeR4IHmhmgWhA67ipdSD",
+	"JhHk84FR6JR8fVY7K8+ejz0p0O471MUCUxXYtJGR7ZJju00EWqMzw+9YsuO31qcSDZ/KqQdb0vYMfKRi",
+	"an8Aq1rq6c7jOFSp0pp4zqgEDISlesMV7/CRQTlTCJM2Fgv2oYMOsILvpWEfKfAAO4TxPzjUS3rHwHfJ",
+	"BKAzVWFEqRqYI5iVN5X57kzvCy7AIh8uuICvf+Ral9qgkVxG++EpwWQSYcLvAAkVh/NOfSUXiq49gDpc",
+	"dVz6eJaIubeP3PmsVMoRKNl4Ef5ebey++PaPkp/CFf6d72iLS/Y2/4wWBbmDIVpL2YfPe83u5Cqs46NH",
+	"Kh6Ycp5VLKn6zjYV4WR7et4xlfOZ6ZfHP/qHBknkfcgUNY35uVPE/vengwDxIY+u6ZaQqukZuAJw1inD",
+	"ji2yNAS7Tli7BoE/Cvujg7onOOVBvaUa+v4iO2EqYe3Nzx/ZknD4JWGfHz+V9KeQMQqpkZrudAuio55F",
+	"mhHXJcyBe7uImNwCBH6IoM1Kl5ZeE7TvJ3BWrMi1exXS937+9cOvH/4nAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,
