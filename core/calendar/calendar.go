@@ -35,6 +35,14 @@ func (c Calendar) Today(now time.Time) Day {
 	return Date(now.Date())
 }
 
+// Moment says a moment by the calendar's clock, such as "3 Dec 2026, 06:00".
+func (c Calendar) Moment(at time.Time) string {
+	if zone, err := Zone(c.Zone); err == nil {
+		at = at.In(zone)
+	}
+	return Date(at.Date()).Words() + at.Format(", 15:04")
+}
+
 // Zone finds a time zone of the IANA database by name; "" is the machine's.
 func Zone(name string) (*time.Location, error) {
 	if name == "" {

@@ -92,3 +92,10 @@ func TestTheFirstWeekOfAWeekYear(t *testing.T) {
 		}
 	}
 }
+
+// A moment is said by the calendar's clock.
+func TestMoments(t *testing.T) {
+	at := time.Date(2026, time.December, 31, 23, 5, 0, 0, time.UTC)
+	assert.Equal(t, "1 Jan 2027, 00:05", Calendar{Zone: "Europe/Berlin"}.Moment(at))
+	assert.Equal(t, "31 Dec 2026, 23:05", Calendar{Zone: "UTC"}.Moment(at))
+}

@@ -21,6 +21,7 @@ import (
 	"oskel/internal/figures"
 	"oskel/internal/httpapi"
 	"oskel/internal/intake"
+	"oskel/internal/jobs"
 	"oskel/internal/people"
 	"oskel/internal/pgserver"
 	"oskel/internal/review"
@@ -30,13 +31,14 @@ import (
 
 // Options say how the service runs.
 type Options struct {
-	Addr     string // to listen on, such as 127.0.0.1:8420
-	Database string // a PostgreSQL URL; "" runs a server of its own in Data
-	Data     string // the directory of that server
-	Port     int    // of that server; 0 takes a free one
-	NoSync   bool   // for tests
-	NoDelay  bool   // for tests that try many passwords
-	Secure   bool   // the console is reached over HTTPS alone
+	Addr     string        // to listen on, such as 127.0.0.1:8420
+	Database string        // a PostgreSQL URL; "" runs a server of its own in Data
+	Data     string        // the directory of that server
+	Port     int           // of that server; 0 takes a free one
+	NoSync   bool          // for tests
+	NoDelay  bool          // for tests that try many passwords
+	Look     time.Duration // how often it looks for sweeps that are due; a quarter of a minute unless stated
+	Secure   bool          // the console is reached over HTTPS alone
 	Console  fs.FS
 	Now      func() time.Time
 	Limits   httpapi.Limits
@@ -60,6 +62,9 @@ type Options struct {
 func Run(ctx context.Context, o Options) error {
 	if o.Now == nil {
 		o.Now = time.Now
+	}
+	if o.Look == 0 {
+		o.Look = 15 * time.Second
 	}
 	// The address first: it is the likeliest to be wrong, and the cheapest.
 	listener, err := net.Listen("tcp", o.Addr)
@@ -89,13 +94,22 @@ func Run(ctx context.Context, o Options) error {
 		return err
 	}
 	defer s.Close()
-	if restarted != nil {
-		restarted(s.Reconnect)
-	}
-	handler, accounts, err := wire(s, database, o)
+	handler, accounts, queue, err := wire(ctx, s, database, o)
 	if err != nil {
 		return err
 	}
+	if restarted != nil {
+		restarted(func() {
+			s.Reconnect()
+			queue.Reconnect()
+		})
+	}
+	working := make(chan struct{})
+	go func() {
+		defer close(working)
+		queue.Run(ctx, o.Look)
+	}()
+	defer func() { <-working }()
 	if err := firstPeople(ctx, s, accounts, o); err != nil {
 		return err
 	}
@@ -169,15 +183,20 @@ func dropEnded(ctx context.Context, s *store.Store) {
 	}
 }
 
-func wire(s *store.Store, database string, o Options) (http.Handler, *people.Service, error) {
+func wire(ctx context.Context, s *store.Store, database string, o Options) (http.Handler, *people.Service, *jobs.Queue, error) {
 	b := books.New(s)
 	f := figures.New(s)
+	sweeps := sweep.New(s, b, f, o.Now)
+	queue, err := jobs.Open(ctx, database, sweeps)
+	if err != nil {
+		return nil, nil, nil, err
+	}
 	accounts := people.New(s, o.Now)
 	if o.NoDelay {
 		accounts.Unhurried()
 	}
 	handler, err := httpapi.New(httpapi.Services{
-		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b, o.Now), Sweep: sweep.New(s, b, f, o.Now), Review: review.New(s), People: accounts,
+		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b, o.Now), Sweep: sweeps, Jobs: queue, Review: review.New(s), People: accounts,
 		// Without its own cleaning up, which cannot be stopped safely; dropEnded does it.
 		Sessions: pgxstore.NewWithCleanupInterval(s.Quick(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits, Proxies: o.Proxies, Audit: s,
 		Backup: func(ctx context.Context, to io.Writer) error {
@@ -188,7 +207,7 @@ func wire(s *store.Store, database string, o Options) (http.Handler, *people.Ser
 			return backup.Write(ctx, s, database, tools, o.Now(), to)
 		},
 	})
-	return handler, accounts, err
+	return handler, accounts, queue, err
 }
 
 func firstPeople(ctx context.Context, s *store.Store, accounts *people.Service, o Options) error {

@@ -51,6 +51,16 @@ func (s *Store) IntakesSince(ctx context.Context, version int64) ([]Intake, erro
 	return manyIntakes(ctx, s.pool, "where id > $1 order by id", version)
 }
 
+// IntakesSince is the same within a transaction.
+func (t *Tx) IntakesSince(ctx context.Context, version int64) ([]Intake, error) {
+	return manyIntakes(ctx, t.tx, "where id > $1 order by id", version)
+}
+
+// IntakesAfter lists the intakes that came after a moment and stand.
+func (s *Store) IntakesAfter(ctx context.Context, at time.Time) ([]Intake, error) {
+	return manyIntakes(ctx, s.pool, "where at > $1 and taken_back_by is null order by id", at)
+}
+
 // Intake finds one intake.
 func (t *Tx) Intake(ctx context.Context, id int64) (Intake, error) {
 	return firstIntake(manyIntakes(ctx, t.tx, "where id = $1", id))

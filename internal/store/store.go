@@ -59,9 +59,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if !strings.Contains(url, "pool_max_conns") {
 		config.MaxConns = max(config.MaxConns, leastConnections)
 	}
-	if config.ConnConfig.RuntimeParams["application_name"] == "" {
-		config.ConnConfig.RuntimeParams["application_name"] = applicationName
-	}
+	named(config.ConnConfig)
 	pool, err := openPools(ctx, config)
 	if err != nil {
 		return nil, err
@@ -81,6 +79,13 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		s.queues[lock] = make(chan struct{}, 1)
 	}
 	return s, nil
+}
+
+// named has a connection be known to others as the service's.
+func named(config *pgx.ConnConfig) {
+	if config.RuntimeParams["application_name"] == "" {
+		config.RuntimeParams["application_name"] = applicationName
+	}
 }
 
 // up brings the tables up to date, unless a newer program has been at work.
@@ -173,6 +178,7 @@ const (
 	LockSweep
 	LockPublish
 	LockPeople
+	lockQueue
 )
 
 // Do runs work in one transaction, holding the lock to its end. Work asks the

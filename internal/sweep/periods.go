@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"oskel/core/calendar"
 	"oskel/core/ledger"
@@ -19,6 +20,8 @@ type Period struct {
 	Key    calendar.Key
 	State  string         // "swept", "stale", "unswept" or "no lines"
 	Stale  string         // why its verdicts are out of date; "" where they are not
+	Since  time.Time      // since when they are
+	Closed *store.Closing // nil if it is open
 	Grades map[string]int // flagged, by grade
 	Sweep  *store.Sweep
 }
@@ -75,9 +78,16 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 	if err != nil {
 		return nil, err
 	}
+	closed, err := s.store.Closings(ctx, from.Grain)
+	if err != nil {
+		return nil, err
+	}
 	var out []Period
 	for _, of := range periods {
 		p := Period{Of: of, Key: c.Key(of), State: "unswept", Grades: map[string]int{}}
+		if by, ok := closed[p.Key]; ok {
+			p.Closed = &by
+		}
 		first, last := c.Span(of)
 		if !figures.HasLines(snapshot, first, last) {
 			p.State = "no lines"
@@ -86,7 +96,7 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 			if sweeps[i].Period == p.Key {
 				p.Sweep = &sweeps[i]
 				p.State = "swept"
-				if p.Stale = outOfDate(calendar.Month(c.Of(calendar.Monthly, last).Number), last, sweeps[i], revision.Number, intakes); p.Stale != "" {
+				if p.Stale, p.Since = outOfDate(calendar.Month(c.Of(calendar.Monthly, last).Number), last, sweeps[i], revision, intakes, p.Closed != nil); p.Stale != "" {
 					p.State = "stale"
 				}
 			}
@@ -145,6 +155,7 @@ func (s *Service) StaleOf(ctx context.Context, newest store.Newest, swept map[ca
 	if err != nil {
 		return nil, err
 	}
+	closed := map[string]map[calendar.Key]store.Closing{} // by grain
 	for k, sw := range swept {
 		of, ok := book.Calendar.ByKey(k)
 		if !ok {
@@ -157,22 +168,37 @@ func (s *Service) StaleOf(ctx context.Context, newest store.Newest, swept map[ca
 				return nil, err
 			}
 		}
+		if sw.DataVersion >= newest.DataVersion && sw.Revision == newest.Revision {
+			out[k] = ""
+			continue
+		}
+		if closed[k.Grain] == nil {
+			if closed[k.Grain], err = s.store.Closings(ctx, k.Grain); err != nil {
+				return nil, err
+			}
+		}
+		_, shut := closed[k.Grain][k]
 		_, last := book.Calendar.Span(of)
-		out[k] = outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, last).Number), last, sw, newest.Revision, intakes)
+		out[k], _ = outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, last).Number), last, sw, store.Revision{Number: newest.Revision}, intakes, shut)
 	}
 	return out, nil
 }
 
-// outOfDate says in words why a sweep no longer tells what holds, or "".
-func outOfDate(m calendar.Month, last calendar.Day, s store.Sweep, published int, intakes []store.Intake) string {
+// outOfDate says in words why a sweep no longer tells what holds, or "", and since
+// when.
+func outOfDate(m calendar.Month, last calendar.Day, s store.Sweep, published store.Revision, intakes []store.Intake, closed bool) (why string, when time.Time) {
 	var since []string
-	if s.Revision != published {
-		since = append(since, fmt.Sprintf("revision %d has been published", published))
+	if s.Revision != published.Number {
+		since = append(since, fmt.Sprintf("revision %d has been published", published.Number))
+		when = published.At
 	}
 	var newer []int64
 	for _, in := range intakes {
 		if in.ID > s.DataVersion && touches(in, m, last) {
 			newer = append(newer, in.ID)
+			if when.IsZero() || in.At.Before(when) {
+				when = in.At
+			}
 		}
 	}
 	switch n := len(newer); {
@@ -182,9 +208,13 @@ func outOfDate(m calendar.Month, last calendar.Day, s store.Sweep, published int
 		since = append(since, fmt.Sprintf("%d intakes have arrived", n))
 	}
 	if len(since) == 0 {
-		return ""
+		return "", when
 	}
-	return "Out of date: since this sweep " + strings.Join(since, " and ") + ". Sweep again."
+	then := "Sweep again."
+	if closed {
+		then = "The period is closed."
+	}
+	return "Out of date: since this sweep " + strings.Join(since, " and ") + ". " + then, when
 }
 
 // touches says whether an intake may change what is found in a period:

@@ -132,6 +132,11 @@ func (s *Service) attempt(ctx context.Context, p calendar.Period, author string,
 		} else if newest != revision.Number || version != engine.Snapshot.Version {
 			return errOvertaken
 		}
+		if c, err := tx.Closing(ctx, key); err == nil {
+			return fmt.Errorf("%w: %s closed %s on %s", store.ErrClosed, c.Author, words, book.Calendar.Moment(c.At))
+		} else if !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
 		prior, err := tx.LatestSweep(ctx, key)
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return err

@@ -1,0 +1,62 @@
+package sweep
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"oskel/core/calendar"
+	"oskel/internal/store"
+)
+
+// Errors of closing and opening.
+var (
+	ErrUnswept = errors.New("only a period that was swept, and whose sweep holds, can be closed")
+	ErrReason  = errors.New("opening a closed period takes a reason")
+)
+
+// Close closes a period, so that nothing sweeps it until it is opened again. Its last
+// sweep must hold: what is closed is what is on record.
+func (s *Service) Close(ctx context.Context, p calendar.Period, author, note string) error {
+	return s.store.Do(ctx, store.LockSweep, func(tx *store.Tx) error {
+		revision, version, err := tx.Newest(ctx)
+		if err != nil {
+			return err
+		}
+		published, err := tx.Revision(ctx, revision)
+		if err != nil {
+			return err
+		}
+		book, err := s.books.Of(published)
+		if err != nil {
+			return err
+		}
+		key := book.Calendar.Key(p)
+		last, err := tx.LatestSweep(ctx, key)
+		if errors.Is(err, store.ErrNotFound) {
+			return fmt.Errorf("%w: %s has not been swept", ErrUnswept, book.Calendar.Words(p))
+		} else if err != nil {
+			return err
+		}
+		if last.Revision != revision || last.DataVersion != version {
+			intakes, err := tx.IntakesSince(ctx, last.DataVersion)
+			if err != nil {
+				return err
+			}
+			_, day := book.Calendar.Span(p)
+			if why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, day).Number), day, last, published, intakes, false); why != "" {
+				return fmt.Errorf("%w. %s", ErrUnswept, why)
+			}
+		}
+		return tx.ClosePeriod(ctx, store.Closing{Period: key, Author: author, Note: strings.TrimSpace(note)})
+	})
+}
+
+// Reopen opens a closed period again, for a reason.
+func (s *Service) Reopen(ctx context.Context, k calendar.Key, reason string) error {
+	if strings.TrimSpace(reason) == "" {
+		return ErrReason
+	}
+	return s.store.Do(ctx, store.LockSweep, func(tx *store.Tx) error { return tx.ReopenPeriod(ctx, k) })
+}
