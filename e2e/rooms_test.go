@@ -37,7 +37,7 @@ func TestRoomsStandInOrder(t *testing.T) {
 				assert.Contains(t, []string{"oskel/internal/app", "oskel/internal/backup", "oskel/internal/pgserver", "oskel/internal/client", "oskel/internal/demo", "oskel/internal/sheet"}, i)
 			}
 			if strings.HasPrefix(i, "github.com/jackc/pgx") {
-				assert.Contains(t, []string{"oskel/internal/store", "oskel/internal/pgserver", "oskel/bench", "oskel/load"}, room, "SQL belongs to the store; the bench brings its own to be held against")
+				assert.Contains(t, []string{"oskel/internal/store", "oskel/internal/pgserver", "oskel/internal/jobs", "oskel/bench", "oskel/load"}, room, "SQL belongs to the store; the queue of jobs and the bench bring their own")
 			}
 		}
 	}

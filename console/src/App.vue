@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import {
   ArchiveBoxIcon,
+  ArrowPathIcon,
   ArrowRightStartOnRectangleIcon,
   ChartBarSquareIcon,
   InboxStackIcon,
@@ -28,6 +29,7 @@ const sections = [
   { path: '/overview', name: 'Overview', icon: ChartBarSquareIcon },
   { path: '/figures', name: 'Figures', icon: TableCellsIcon },
   { path: '/rules', name: 'Rules', icon: ScaleIcon },
+  { path: '/sweeps', name: 'Sweeps', icon: ArrowPathIcon },
   { path: '/exceptions', name: 'Exceptions', icon: ListBulletIcon },
   { path: '/desk', name: 'Desk', icon: InboxStackIcon },
   { path: '/data', name: 'Data', icon: ArchiveBoxIcon },

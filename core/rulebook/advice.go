@@ -168,7 +168,7 @@ func (b *Book) Uses(name string) []string {
 	var out []string
 	for i := range b.Measures {
 		m := &b.Measures[i]
-		if m.Formula != nil && slices.Contains(m.Formula.Tree.Names(), name) || m.Formula == nil && (m.Of.Feed == name || b.distinctKind(m) == name) || m.Where != nil && asks(m.Where, name) {
+		if m.Formula != nil && slices.Contains(m.Formula.Tree.Names(), name) || m.Formula == nil && (m.Of.Feed == name || b.distinctKind(m) == name) || m.Where != nil && asks(m.Where, name) || m.Quantity == name {
 			out = append(out, "measure "+m.Name)
 		}
 	}

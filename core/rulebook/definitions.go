@@ -34,6 +34,7 @@ type Book struct {
 	Rules    []Rule
 	Desks    []Desk
 	Routes   []Route
+	Sweeps   []Plan
 }
 
 // Kind is a kind of subject, with the attributes its register keeps.
@@ -147,6 +148,7 @@ type Measure struct {
 	Of        Column
 	Where     *Condition // the lines that count
 	Formula   *Formula
+	Quantity  string // the measure of what it is the money of, by which its changes are told as volume, mix and price; or ""
 	Groups    Gathering
 }
 

@@ -35,6 +35,9 @@ func Difference(from, to *Book) []string {
 	if !reflect.DeepEqual(plain(from.Routes), plain(to.Routes)) {
 		out = append(out, "routes: changed")
 	}
+	if !reflect.DeepEqual(plain(from.Sweeps), plain(to.Sweeps)) {
+		out = append(out, "sweeps: changed")
+	}
 	return out
 }
 

@@ -22,7 +22,7 @@ func Read(text []byte, methods Methods) (*Book, []Problem) {
 	if root.absent() {
 		return book, r.problems
 	}
-	f := root.fields("oskel", "title", "calendar", "kinds", "feeds", "grades", "formats", "dials", "measures", "rules", "desks", "routes")
+	f := root.fields("oskel", "title", "calendar", "kinds", "feeds", "grades", "formats", "dials", "measures", "rules", "desks", "routes", "sweeps")
 	if f["oskel"].absent() || f["oskel"].scalar() != "1" {
 		r.complain(root.at, "oskel", "expected 'oskel: 1' to say which form this document has")
 	}
@@ -37,6 +37,7 @@ func Read(text []byte, methods Methods) (*Book, []Problem) {
 	r.readRules(f["rules"], book)
 	r.readDesks(f["desks"], book)
 	r.readRoutes(f["routes"], book)
+	r.readSweeps(f["sweeps"], book)
 	book.matchNotes()
 	r.check(book)
 	sort.SliceStable(r.problems, func(i, j int) bool {
@@ -198,9 +199,10 @@ func sameForm(v value, percent, want bool, as value) {
 }
 
 func (r *reader) readMeasures(v value, book *Book) {
+	var quantities []func() // which may be measures further down
 	for _, e := range v.entries() {
 		r.name(e.at, e.path, e.key, false)
-		f := e.fields(append([]string{"title", "unit", "places", "good", "zero", "negative", "where", "formula", "days", "groups"}, Aggregates...)...)
+		f := e.fields(append([]string{"title", "unit", "places", "good", "zero", "negative", "where", "formula", "days", "quantity", "groups"}, Aggregates...)...)
 		m := Measure{At: e.at, Name: e.key, Title: titled(f["title"], e.key)}
 		m.Unit = f["unit"].unit("")
 		if f["unit"].absent() {
@@ -235,11 +237,27 @@ func (r *reader) readMeasures(v value, book *Book) {
 		if w := f["where"]; !w.absent() {
 			r.readLineCondition(w, book, &m)
 		}
+		if q := f["quantity"]; !q.absent() {
+			m.Quantity = q.scalar()
+			quantities = append(quantities, func() {
+				switch of := book.Measure(m.Quantity); {
+				case of == nil:
+					q.complain("unknown measure %q%s", m.Quantity, suggest(m.Quantity, measureNames(book)))
+				case of.Name == m.Name || of.Unit != Count:
+					q.complain("expected another measure that is a count, such as the units sold; %s is in %s", m.Quantity, of.Unit)
+				case m.Aggregate != "" && m.Aggregate != "sum":
+					q.complain("only a sum of lines, or a formula of such sums, has a quantity")
+				}
+			})
+		}
 		m.Groups = f["groups"].gathering(book)
 		if why := m.mustSayGroups(); why != "" {
 			r.require(m.Formula.At, e.path, "the formula has %s in it, so it must say how its groups and its total are made: 'groups: own figures' computes them from their own figures, 'groups: sum of %s' adds up", why, exampleKind(book))
 		}
 		book.Measures = append(book.Measures, m)
+	}
+	for _, look := range quantities {
+		look()
 	}
 }
 

@@ -35,6 +35,7 @@ var shots = []shot{
 	{name: "draft", person: "ines", path: "/rules/draft?rule=thin-margin"},
 	{name: "method", person: "ines", path: "/rules/draft?rule=margin-drift"},
 	{name: "dials", person: "ines", path: "/rules/dials"},
+	{name: "sweeps", person: "tor", path: "/sweeps"},
 	{name: "desk", person: "odo", path: "/desk"},
 	{name: "case", person: "odo", path: "/desk", click: "[data-row]", follow: "Open its page"},
 	{name: "data", person: "ines", path: "/data"},

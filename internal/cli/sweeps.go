@@ -21,9 +21,10 @@ var sweepCommands = []command{
 	{
 		name: "sweep", short: "evaluate the published rules for a period and record the exceptions",
 		long:    "The same rules on the same data change nothing. After corrected lines it says what\nis flagged now, what no longer is, and what has another grade.",
-		example: "oskel sweep -period 2026-10\noskel sweep -no-cases -period 2025-03",
+		example: "oskel sweep -period 2026-10\noskel sweep -no-cases -period 2025-03 -through 2026-09",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			period := periodFlag(f)
+			through := f.String("through", "", "sweep all periods from the first to this `period`, the oldest first")
 			noCases := f.Bool("no-cases", false, "record the exceptions without putting them on desks")
 			return func(ctx context.Context, args []string) error {
 				if err := periodGiven(*period, args); err != nil {
@@ -34,12 +35,31 @@ var sweepCommands = []command{
 					return err
 				}
 				open := !*noCases
-				r, err := c.CreateSweep(ctx, client.NewSweep{Period: *period, OpenCases: &open})
-				s, err := read[client.Sweep](e, r, err)
+				sweep := func(period string) (client.Sweep, error) {
+					r, err := c.CreateSweep(ctx, client.NewSweep{Period: period, OpenCases: &open})
+					return read[client.Sweep](e, r, err)
+				}
+				if *through == "" {
+					s, err := sweep(*period)
+					if err != nil {
+						return err
+					}
+					return showSweep(e, s)
+				}
+				periods, err := periodsThrough(ctx, e, *period, *through)
 				if err != nil {
 					return err
 				}
-				return showSweep(e, s)
+				var all []client.Sweep
+				for _, p := range periods {
+					s, err := sweep(p)
+					if err != nil {
+						return fmt.Errorf("%s: %w", p, err)
+					}
+					e.say("%s: %s, %d flagged.\n", p, sweptWords(s), s.Raised+s.Standing)
+					all = append(all, s)
+				}
+				return e.show(all, sweepListColumns, sweepRows(all))
 			}
 		},
 	},
@@ -66,11 +86,7 @@ var sweepCommands = []command{
 						p.Before = &page[len(page)-1].Id
 					}
 				}
-				var rows [][]string
-				for _, s := range all {
-					rows = append(rows, []string{strconv.FormatInt(s.Id, 10), s.Period, strconv.Itoa(s.Revision), strconv.FormatInt(s.DataVersion, 10), strconv.Itoa(s.Raised), strconv.Itoa(s.Standing), strconv.Itoa(s.Cleared), s.By, s.At.Local().Format("2 Jan 2006 15:04"), text(s.Stale)})
-				}
-				return e.show(all, []column{{head: "sweep", right: true}, {head: "period"}, {head: "revision", right: true}, {head: "data version", right: true}, {head: "raised", right: true}, {head: "standing", right: true}, {head: "cleared", right: true}, {head: "by"}, {head: "at"}, {head: "note", wrap: true}}, rows)
+				return e.show(all, sweepListColumns, sweepRows(all))
 			}
 		},
 	},
@@ -189,6 +205,22 @@ var sweepCommands = []command{
 // stringFlag is a flag that leaves its target nil where it is not given.
 func stringFlag(f *flag.FlagSet, target **string, name, usage string) {
 	f.Func(name, usage, func(s string) error { *target = &s; return nil })
+}
+
+var sweepListColumns = []column{{head: "sweep", right: true}, {head: "period"}, {head: "revision", right: true}, {head: "data version", right: true}, {head: "raised", right: true}, {head: "standing", right: true}, {head: "cleared", right: true}, {head: "by"}, {head: "at"}, {head: "note", wrap: true}}
+
+func sweepRows(all []client.Sweep) (rows [][]string) {
+	for _, s := range all {
+		rows = append(rows, []string{strconv.FormatInt(s.Id, 10), s.Period, strconv.Itoa(s.Revision), strconv.FormatInt(s.DataVersion, 10), strconv.Itoa(s.Raised), strconv.Itoa(s.Standing), strconv.Itoa(s.Cleared), s.By, s.At.Local().Format("2 Jan 2006 15:04"), text(s.Stale)})
+	}
+	return rows
+}
+
+func sweptWords(s client.Sweep) string {
+	if s.Unchanged {
+		return fmt.Sprintf("nothing has changed since sweep %d", s.Id)
+	}
+	return fmt.Sprintf("sweep %d", s.Id)
 }
 
 func numberFlag(f *flag.FlagSet, target **int64, name, usage string) {
@@ -544,7 +576,7 @@ func verify(ctx context.Context, e *env, c *client.Client, id int64) error {
 		}
 	}
 	if v.OvertakenBy != nil {
-		e.say("Sweep %d has overtaken it: what that one wrote is its own.\n", *v.OvertakenBy)
+		e.say("Sweep %d of the period has overtaken it.\n", *v.OvertakenBy)
 	}
 	if v.Count > 0 {
 		return errDiffers

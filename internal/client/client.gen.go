@@ -389,22 +389,22 @@ func (e MethodSettingType) Valid() bool {
 
 // Defines values for PeriodStateState.
 const (
-	NoLines PeriodStateState = "no lines"
-	Stale   PeriodStateState = "stale"
-	Swept   PeriodStateState = "swept"
-	Unswept PeriodStateState = "unswept"
+	PeriodStateStateNoLines PeriodStateState = "no lines"
+	PeriodStateStateStale   PeriodStateState = "stale"
+	PeriodStateStateSwept   PeriodStateState = "swept"
+	PeriodStateStateUnswept PeriodStateState = "unswept"
 )
 
 // Valid indicates whether the value is a known member of the PeriodStateState enum.
 func (e PeriodStateState) Valid() bool {
 	switch e {
-	case NoLines:
+	case PeriodStateStateNoLines:
 		return true
-	case Stale:
+	case PeriodStateStateStale:
 		return true
-	case Swept:
+	case PeriodStateStateSwept:
 		return true
-	case Unswept:
+	case PeriodStateStateUnswept:
 		return true
 	default:
 		return false
@@ -495,6 +495,105 @@ func (e TargetCellState) Valid() bool {
 	case NotActive:
 		return true
 	case Set:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TurnState.
+const (
+	TurnStateAtNight   TurnState = "at night"
+	TurnStateClosed    TurnState = "closed"
+	TurnStateComing    TurnState = "coming"
+	TurnStateDue       TurnState = "due"
+	TurnStateNoLines   TurnState = "no lines"
+	TurnStateOutOfDate TurnState = "out of date"
+	TurnStateSwept     TurnState = "swept"
+	TurnStateWaiting   TurnState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the TurnState enum.
+func (e TurnState) Valid() bool {
+	switch e {
+	case TurnStateAtNight:
+		return true
+	case TurnStateClosed:
+		return true
+	case TurnStateComing:
+		return true
+	case TurnStateDue:
+		return true
+	case TurnStateNoLines:
+		return true
+	case TurnStateOutOfDate:
+		return true
+	case TurnStateSwept:
+		return true
+	case TurnStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WalkFrom.
+const (
+	WalkFromBefore     WalkFrom = "before"
+	WalkFromUsual      WalkFrom = "usual"
+	WalkFromYearBefore WalkFrom = "year before"
+)
+
+// Valid indicates whether the value is a known member of the WalkFrom enum.
+func (e WalkFrom) Valid() bool {
+	switch e {
+	case WalkFromBefore:
+		return true
+	case WalkFromUsual:
+		return true
+	case WalkFromYearBefore:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WalkAskFrom.
+const (
+	WalkAskFromBefore     WalkAskFrom = "before"
+	WalkAskFromUsual      WalkAskFrom = "usual"
+	WalkAskFromYearBefore WalkAskFrom = "year before"
+)
+
+// Valid indicates whether the value is a known member of the WalkAskFrom enum.
+func (e WalkAskFrom) Valid() bool {
+	switch e {
+	case WalkAskFromBefore:
+		return true
+	case WalkAskFromUsual:
+		return true
+	case WalkAskFromYearBefore:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WalkPartThere.
+const (
+	Both WalkPartThere = "both"
+	Lost WalkPartThere = "lost"
+	New  WalkPartThere = "new"
+)
+
+// Valid indicates whether the value is a known member of the WalkPartThere enum.
+func (e WalkPartThere) Valid() bool {
+	switch e {
+	case Both:
+		return true
+	case Lost:
+		return true
+	case New:
 		return true
 	default:
 		return false
@@ -675,6 +774,27 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	case Register:
 		return true
 	case Targets:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GetWalkParamsFrom.
+const (
+	GetWalkParamsFromBefore     GetWalkParamsFrom = "before"
+	GetWalkParamsFromUsual      GetWalkParamsFrom = "usual"
+	GetWalkParamsFromYearBefore GetWalkParamsFrom = "year before"
+)
+
+// Valid indicates whether the value is a known member of the GetWalkParamsFrom enum.
+func (e GetWalkParamsFrom) Valid() bool {
+	switch e {
+	case GetWalkParamsFromBefore:
+		return true
+	case GetWalkParamsFromUsual:
+		return true
+	case GetWalkParamsFromYearBefore:
 		return true
 	default:
 		return false
@@ -935,6 +1055,13 @@ type ClearedRequest struct {
 	Desk *string `json:"desk,omitempty"`
 }
 
+// Closing defines model for Closing.
+type Closing struct {
+	At   time.Time `json:"at"`
+	By   string    `json:"by"`
+	Note string    `json:"note"`
+}
+
 // Comment defines model for Comment.
 type Comment struct {
 	Text string `json:"text"`
@@ -1096,6 +1223,9 @@ type ExceptionDetail struct {
 
 	// Versions What the sweeps of the period have said of it, the newest first
 	Versions []ExceptionVersion `json:"versions"`
+
+	// Walk What to ask the walk of an exception's figure
+	Walk *WalkAsk `json:"walk,omitempty"`
 
 	// Words What the rule says
 	Words string `json:"words"`
@@ -1364,6 +1494,12 @@ type Named struct {
 	Title string `json:"title"`
 }
 
+// NewClosing defines model for NewClosing.
+type NewClosing struct {
+	Note   *string `json:"note,omitempty"`
+	Period string  `json:"period"`
+}
+
 // NewDraft defines model for NewDraft.
 type NewDraft struct {
 	BasedOn int    `json:"based_on"`
@@ -1412,6 +1548,7 @@ type NewToken struct {
 
 // Overview defines model for Overview.
 type Overview struct {
+	Closed *Closing `json:"closed,omitempty"`
 	Desks  []Counts `json:"desks"`
 	Grades []Counts `json:"grades"`
 	Kinds  []Counts `json:"kinds"`
@@ -1459,6 +1596,7 @@ type PasswordChange struct {
 
 // PeriodState defines model for PeriodState.
 type PeriodState struct {
+	Closed *Closing       `json:"closed,omitempty"`
 	Grades map[string]int `json:"grades"`
 	Label  string         `json:"label"`
 	Period string         `json:"period"`
@@ -1466,6 +1604,9 @@ type PeriodState struct {
 	// Stale Why its verdicts are out of date, where they are
 	Stale *string          `json:"stale,omitempty"`
 	State PeriodStateState `json:"state"`
+
+	// Sweep Its last sweep
+	Sweep *int64 `json:"sweep,omitempty"`
 }
 
 // PeriodStateState defines model for PeriodState.State.
@@ -1510,6 +1651,15 @@ type PlaceRule struct {
 	// Rule A rule as the rulebook file has it; what is absent has its default
 	Rule *RuleDefinition `json:"rule,omitempty"`
 	Text string          `json:"text"`
+}
+
+// Plan defines model for Plan.
+type Plan struct {
+	Each string `json:"each"`
+
+	// Turns The oldest period first
+	Turns []Turn `json:"turns"`
+	Words string `json:"words"`
 }
 
 // Point defines model for Point.
@@ -1618,6 +1768,12 @@ type RehearsalRequest struct {
 
 	// WhatIf By measure, target or yardstick
 	WhatIf *map[string]string `json:"what_if,omitempty"`
+}
+
+// Reopening defines model for Reopening.
+type Reopening struct {
+	Period string `json:"period"`
+	Reason string `json:"reason"`
 }
 
 // Restoration defines model for Restoration.
@@ -1739,6 +1895,11 @@ type Rulebook struct {
 // RulebookText defines model for RulebookText.
 type RulebookText struct {
 	Text string `json:"text"`
+}
+
+// Schedule defines model for Schedule.
+type Schedule struct {
+	Plans []Plan `json:"plans"`
 }
 
 // Scope What a token may do: read; read and work on cases; everything its person may
@@ -1972,6 +2133,34 @@ type TokenNote struct {
 	Used *time.Time `json:"used,omitempty"`
 }
 
+// Turn defines model for Turn.
+type Turn struct {
+	// Again When what is out of date is swept again
+	Again *time.Time `json:"again,omitempty"`
+
+	// At When it is swept if nothing is waited for
+	At    time.Time `json:"at"`
+	Label string    `json:"label"`
+
+	// Latest When it is swept whatever has come
+	Latest *time.Time `json:"latest,omitempty"`
+	Period string     `json:"period"`
+	State  TurnState  `json:"state"`
+
+	// Sweep Its last sweep
+	Sweep *int64 `json:"sweep,omitempty"`
+
+	// Trouble Why its sweep has failed so far; it is tried again
+	Trouble *string `json:"trouble,omitempty"`
+
+	// Waits Feeds whose lines are waited for
+	Waits *[]string `json:"waits,omitempty"`
+	Words string    `json:"words"`
+}
+
+// TurnState defines model for Turn.State.
+type TurnState string
+
 // Turned defines model for Turned.
 type Turned struct {
 	Flagged  int `json:"flagged"`
@@ -1997,6 +2186,89 @@ type Verification struct {
 	// Wrong The first hundred
 	Wrong []Mismatch `json:"wrong"`
 }
+
+// Walk defines model for Walk.
+type Walk struct {
+	// Axis The level of the parts
+	Axis string `json:"axis"`
+
+	// Before What it is walked from, for people
+	Before string     `json:"before"`
+	By     string     `json:"by"`
+	Change WalkFigure `json:"change"`
+
+	// Choices What the parts may be
+	Choices []Named `json:"choices"`
+
+	// Effects Of a measure with a quantity: they add up to the change too
+	Effects []WalkEffect `json:"effects"`
+	From    WalkFrom     `json:"from"`
+	Key     string       `json:"key"`
+
+	// Label The period for people
+	Label   string     `json:"label"`
+	Measure string     `json:"measure"`
+	Name    string     `json:"name"`
+	Now     WalkFigure `json:"now"`
+
+	// Parts What made most of the change first
+	Parts  []WalkPart `json:"parts"`
+	Period string     `json:"period"`
+
+	// Ratio Parts make points of a ratio, by their own rate and by their weight
+	Ratio bool        `json:"ratio"`
+	Rest  *WalkFigure `json:"rest,omitempty"`
+	Then  WalkFigure  `json:"then"`
+	Title string      `json:"title"`
+
+	// Total How many parts there are
+	Total int    `json:"total"`
+	Unit  string `json:"unit"`
+}
+
+// WalkFrom defines model for Walk.From.
+type WalkFrom string
+
+// WalkAsk What to ask the walk of an exception's figure
+type WalkAsk struct {
+	From    WalkAskFrom `json:"from"`
+	Measure string      `json:"measure"`
+}
+
+// WalkAskFrom defines model for WalkAsk.From.
+type WalkAskFrom string
+
+// WalkEffect defines model for WalkEffect.
+type WalkEffect struct {
+	Change WalkFigure `json:"change"`
+	Name   string     `json:"name"`
+	Words  string     `json:"words"`
+}
+
+// WalkFigure defines model for WalkFigure.
+type WalkFigure struct {
+	// Exact As a decimal, or as a fraction where it is none
+	Exact string `json:"exact"`
+	Text  string `json:"text"`
+
+	// Value For drawing
+	Value float64 `json:"value"`
+}
+
+// WalkPart defines model for WalkPart.
+type WalkPart struct {
+	Change WalkFigure    `json:"change"`
+	Key    string        `json:"key"`
+	Name   string        `json:"name"`
+	Now    *WalkFigure   `json:"now,omitempty"`
+	Own    *WalkFigure   `json:"own,omitempty"`
+	Then   *WalkFigure   `json:"then,omitempty"`
+	There  WalkPartThere `json:"there"`
+	Weight *WalkFigure   `json:"weight,omitempty"`
+}
+
+// WalkPartThere defines model for WalkPart.There.
+type WalkPartThere string
 
 // WhatIf defines model for WhatIf.
 type WhatIf struct {
@@ -2344,6 +2616,27 @@ type ListVerdictsParams struct {
 	Period string  `form:"period" json:"period"`
 }
 
+// GetWalkParams defines parameters for GetWalk.
+type GetWalkParams struct {
+	Measure string  `form:"measure" json:"measure"`
+	By      *string `form:"by,omitempty" json:"by,omitempty"`
+	Key     *string `form:"key,omitempty" json:"key,omitempty"`
+	Period  string  `form:"period" json:"period"`
+
+	// From The period before, the same a year before, or the average of the last ones; unless stated that of the measure itself, or the period before
+	From *GetWalkParamsFrom `form:"from,omitempty" json:"from,omitempty"`
+
+	// Usual How many periods the usual is the average of
+	Usual *int `form:"usual,omitempty" json:"usual,omitempty"`
+
+	// Parts A kind or an attribute, such as customer or product.category; the first that its lines name unless stated
+	Parts *string `form:"parts,omitempty" json:"parts,omitempty"`
+	Limit *int    `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// GetWalkParamsFrom defines parameters for GetWalk.
+type GetWalkParamsFrom string
+
 // SettleClearedJSONRequestBody defines body for SettleCleared for application/json ContentType.
 type SettleClearedJSONRequestBody = ClearedRequest
 
@@ -2352,6 +2645,12 @@ type CommentCaseJSONRequestBody = Comment
 
 // SettleCaseJSONRequestBody defines body for SettleCase for application/json ContentType.
 type SettleCaseJSONRequestBody = Finding
+
+// ClosePeriodJSONRequestBody defines body for ClosePeriod for application/json ContentType.
+type ClosePeriodJSONRequestBody = NewClosing
+
+// ReopenPeriodJSONRequestBody defines body for ReopenPeriod for application/json ContentType.
+type ReopenPeriodJSONRequestBody = Reopening
 
 // TurnDialJSONRequestBody defines body for TurnDial for application/json ContentType.
 type TurnDialJSONRequestBody = DialTurn
@@ -2556,6 +2855,34 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
 	TakeCase(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ClosePeriodWithBody Close a period, so that nothing sweeps it any more (leads only)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/closings (the `ClosePeriod` operationId).
+	ClosePeriodWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ClosePeriod Close a period, so that nothing sweeps it any more (leads only)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/closings (the `ClosePeriod` operationId).
+	ClosePeriod(ctx context.Context, body ClosePeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReopenPeriodWithBody Open a closed period again, for a reason (leads only)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
+	ReopenPeriodWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReopenPeriod Open a closed period again, for a reason (leads only)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
+	ReopenPeriod(ctx context.Context, body ReopenPeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListDials performs a GET /api/dials (the `ListDials` operationId) request.
 	ListDials(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -2879,6 +3206,11 @@ type ClientInterface interface {
 	// Corresponds with GET /api/rules/{rule}/line-up (the `GetLineUp` operationId).
 	GetLineUp(ctx context.Context, rule string, params *GetLineUpParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// GetSchedule The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
+	//
+	// Corresponds with GET /api/schedule (the `GetSchedule` operationId).
+	GetSchedule(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// SignOut End the session
 	//
 	// Corresponds with DELETE /api/session (the `SignOut` operationId).
@@ -3001,6 +3333,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
 	ListVerdicts(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetWalk Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
+	//
+	// Corresponds with GET /api/walk (the `GetWalk` operationId).
+	GetWalk(ctx context.Context, params *GetWalkParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
 // ListAudit What was done, by whom and from where, the newest first (leads only)
@@ -3203,6 +3540,74 @@ func (c *Client) ReleaseCase(ctx context.Context, id CaseId, params *ReleaseCase
 // Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
 func (c *Client) TakeCase(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewTakeCaseRequest(c.Server, id, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ClosePeriodWithBody Close a period, so that nothing sweeps it any more (leads only)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/closings (the `ClosePeriod` operationId).
+func (c *Client) ClosePeriodWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewClosePeriodRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ClosePeriod Close a period, so that nothing sweeps it any more (leads only)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/closings (the `ClosePeriod` operationId).
+func (c *Client) ClosePeriod(ctx context.Context, body ClosePeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewClosePeriodRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReopenPeriodWithBody Open a closed period again, for a reason (leads only)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
+func (c *Client) ReopenPeriodWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReopenPeriodRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReopenPeriod Open a closed period again, for a reason (leads only)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
+func (c *Client) ReopenPeriod(ctx context.Context, body ReopenPeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReopenPeriodRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4095,6 +4500,21 @@ func (c *Client) GetLineUp(ctx context.Context, rule string, params *GetLineUpPa
 	return c.Client.Do(req)
 }
 
+// GetSchedule The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
+//
+// Corresponds with GET /api/schedule (the `GetSchedule` operationId).
+func (c *Client) GetSchedule(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetScheduleRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // SignOut End the session
 //
 // Corresponds with DELETE /api/session (the `SignOut` operationId).
@@ -4418,6 +4838,21 @@ func (c *Client) RevokeToken(ctx context.Context, id int64, reqEditors ...Reques
 // Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
 func (c *Client) ListVerdicts(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListVerdictsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetWalk Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
+//
+// Corresponds with GET /api/walk (the `GetWalk` operationId).
+func (c *Client) GetWalk(ctx context.Context, params *GetWalkParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetWalkRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -5068,6 +5503,86 @@ func NewTakeCaseRequest(server string, id CaseId, params *TakeCaseParams) (*http
 		}
 
 	}
+
+	return req, nil
+}
+
+// NewClosePeriodRequest calls the generic ClosePeriod builder with application/json body
+func NewClosePeriodRequest(server string, body ClosePeriodJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewClosePeriodRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewClosePeriodRequestWithBody constructs an http.Request for the ClosePeriod method, with any body, and a specified content type
+func NewClosePeriodRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/closings")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewReopenPeriodRequest calls the generic ReopenPeriod builder with application/json body
+func NewReopenPeriodRequest(server string, body ReopenPeriodJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewReopenPeriodRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewReopenPeriodRequestWithBody constructs an http.Request for the ReopenPeriod method, with any body, and a specified content type
+func NewReopenPeriodRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/closings/end")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -7220,6 +7735,33 @@ func NewGetLineUpRequest(server string, rule string, params *GetLineUpParams) (*
 	return req, nil
 }
 
+// NewGetScheduleRequest constructs an http.Request for the GetSchedule method
+func NewGetScheduleRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/schedule")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewSignOutRequest constructs an http.Request for the SignOut method
 func NewSignOutRequest(server string) (*http.Request, error) {
 	var err error
@@ -8224,6 +8766,136 @@ func NewListVerdictsRequest(server string, params *ListVerdictsParams) (*http.Re
 	return req, nil
 }
 
+// NewGetWalkRequest constructs an http.Request for the GetWalk method
+func NewGetWalkRequest(server string, params *GetWalkParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/walk")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "measure", params.Measure, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.By != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Key != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "key", *params.Key, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.From != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "from", *params.From, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Usual != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "usual", *params.Usual, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Parts != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "parts", *params.Parts, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 func (c *Client) applyEditors(ctx context.Context, req *http.Request, additionalEditors []RequestEditorFn) error {
 	for _, r := range c.RequestEditors {
 		if err := r(ctx, req); err != nil {
@@ -8355,6 +9027,34 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
 	TakeCaseWithResponse(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*TakeCaseResponse, error)
+
+	// ClosePeriodWithBodyWithResponse Close a period, so that nothing sweeps it any more (leads only)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/closings (the `ClosePeriod` operationId).
+	ClosePeriodWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ClosePeriodResponse, error)
+
+	// ClosePeriodWithResponse Close a period, so that nothing sweeps it any more (leads only)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/closings (the `ClosePeriod` operationId).
+	ClosePeriodWithResponse(ctx context.Context, body ClosePeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*ClosePeriodResponse, error)
+
+	// ReopenPeriodWithBodyWithResponse Open a closed period again, for a reason (leads only)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
+	ReopenPeriodWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReopenPeriodResponse, error)
+
+	// ReopenPeriodWithResponse Open a closed period again, for a reason (leads only)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
+	ReopenPeriodWithResponse(ctx context.Context, body ReopenPeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*ReopenPeriodResponse, error)
 
 	// ListDialsWithResponse performs a GET /api/dials (the `ListDials` operationId) request.
 	//
@@ -8728,6 +9428,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/rules/{rule}/line-up (the `GetLineUp` operationId).
 	GetLineUpWithResponse(ctx context.Context, rule string, params *GetLineUpParams, reqEditors ...RequestEditorFn) (*GetLineUpResponse, error)
 
+	// GetScheduleWithResponse The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/schedule (the `GetSchedule` operationId).
+	GetScheduleWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetScheduleResponse, error)
+
 	// SignOutWithResponse End the session
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -8872,6 +9579,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
 	ListVerdictsWithResponse(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*ListVerdictsResponse, error)
+
+	// GetWalkWithResponse Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/walk (the `GetWalk` operationId).
+	GetWalkWithResponse(ctx context.Context, params *GetWalkParams, reqEditors ...RequestEditorFn) (*GetWalkResponse, error)
 }
 
 type ListAuditResponse struct {
@@ -9389,6 +10103,102 @@ func (r TakeCaseResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r TakeCaseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ClosePeriodResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *PeriodState
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ClosePeriodResponse) GetJSON200() *PeriodState {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ClosePeriodResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ClosePeriodResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ClosePeriodResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ClosePeriodResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ClosePeriodResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ReopenPeriodResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *PeriodState
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ReopenPeriodResponse) GetJSON200() *PeriodState {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReopenPeriodResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReopenPeriodResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReopenPeriodResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReopenPeriodResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReopenPeriodResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -11349,6 +12159,54 @@ func (r GetLineUpResponse) ContentType() string {
 	return ""
 }
 
+type GetScheduleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Schedule
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetScheduleResponse) GetJSON200() *Schedule {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetScheduleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetScheduleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetScheduleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetScheduleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetScheduleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type SignOutResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -12089,6 +12947,54 @@ func (r ListVerdictsResponse) ContentType() string {
 	return ""
 }
 
+type GetWalkResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Walk
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetWalkResponse) GetJSON200() *Walk {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetWalkResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetWalkResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetWalkResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetWalkResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetWalkResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListAuditWithResponse What was done, by whom and from where, the newest first (leads only)
 //
 // Returns a wrapper object for the known response body format(s).
@@ -12259,6 +13165,58 @@ func (c *ClientWithResponses) TakeCaseWithResponse(ctx context.Context, id CaseI
 		return nil, err
 	}
 	return ParseTakeCaseResponse(rsp)
+}
+
+// ClosePeriodWithBodyWithResponse Close a period, so that nothing sweeps it any more (leads only)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/closings (the `ClosePeriod` operationId).
+func (c *ClientWithResponses) ClosePeriodWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ClosePeriodResponse, error) {
+	rsp, err := c.ClosePeriodWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseClosePeriodResponse(rsp)
+}
+
+// ClosePeriodWithResponse Close a period, so that nothing sweeps it any more (leads only)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/closings (the `ClosePeriod` operationId).
+func (c *ClientWithResponses) ClosePeriodWithResponse(ctx context.Context, body ClosePeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*ClosePeriodResponse, error) {
+	rsp, err := c.ClosePeriod(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseClosePeriodResponse(rsp)
+}
+
+// ReopenPeriodWithBodyWithResponse Open a closed period again, for a reason (leads only)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
+func (c *ClientWithResponses) ReopenPeriodWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReopenPeriodResponse, error) {
+	rsp, err := c.ReopenPeriodWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReopenPeriodResponse(rsp)
+}
+
+// ReopenPeriodWithResponse Open a closed period again, for a reason (leads only)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
+func (c *ClientWithResponses) ReopenPeriodWithResponse(ctx context.Context, body ReopenPeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*ReopenPeriodResponse, error) {
+	rsp, err := c.ReopenPeriod(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReopenPeriodResponse(rsp)
 }
 
 // ListDialsWithResponse performs a GET /api/dials (the `ListDials` operationId) request.
@@ -12969,6 +13927,19 @@ func (c *ClientWithResponses) GetLineUpWithResponse(ctx context.Context, rule st
 	return ParseGetLineUpResponse(rsp)
 }
 
+// GetScheduleWithResponse The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/schedule (the `GetSchedule` operationId).
+func (c *ClientWithResponses) GetScheduleWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetScheduleResponse, error) {
+	rsp, err := c.GetSchedule(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetScheduleResponse(rsp)
+}
+
 // SignOutWithResponse End the session
 //
 // Returns a wrapper object for the known response body format(s).
@@ -13238,6 +14209,19 @@ func (c *ClientWithResponses) ListVerdictsWithResponse(ctx context.Context, para
 		return nil, err
 	}
 	return ParseListVerdictsResponse(rsp)
+}
+
+// GetWalkWithResponse Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/walk (the `GetWalk` operationId).
+func (c *ClientWithResponses) GetWalkWithResponse(ctx context.Context, params *GetWalkParams, reqEditors ...RequestEditorFn) (*GetWalkResponse, error) {
+	rsp, err := c.GetWalk(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetWalkResponse(rsp)
 }
 
 // ParseListAuditResponse parses an HTTP response from a ListAuditWithResponse call
@@ -13585,6 +14569,72 @@ func ParseTakeCaseResponse(rsp *http.Response) (*TakeCaseResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest CaseDetail
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseClosePeriodResponse parses an HTTP response from a ClosePeriodWithResponse call
+func ParseClosePeriodResponse(rsp *http.Response) (*ClosePeriodResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ClosePeriodResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest PeriodState
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseReopenPeriodResponse parses an HTTP response from a ReopenPeriodWithResponse call
+func ParseReopenPeriodResponse(rsp *http.Response) (*ReopenPeriodResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReopenPeriodResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest PeriodState
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -14947,6 +15997,39 @@ func ParseGetLineUpResponse(rsp *http.Response) (*GetLineUpResponse, error) {
 	return response, nil
 }
 
+// ParseGetScheduleResponse parses an HTTP response from a GetScheduleWithResponse call
+func ParseGetScheduleResponse(rsp *http.Response) (*GetScheduleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetScheduleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Schedule
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseSignOutResponse parses an HTTP response from a SignOutWithResponse call
 func ParseSignOutResponse(rsp *http.Response) (*SignOutResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -15442,6 +16525,39 @@ func ParseListVerdictsResponse(rsp *http.Response) (*ListVerdictsResponse, error
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest SubjectVerdicts
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetWalkResponse parses an HTTP response from a GetWalkWithResponse call
+func ParseGetWalkResponse(rsp *http.Response) (*GetWalkResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetWalkResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Walk
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

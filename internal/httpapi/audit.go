@@ -29,7 +29,7 @@ var audited = map[string]string{
 	"ChangePassword": "changed their password", "MakeWord": "gave a one-time word",
 	"CreatePerson": "added an account", "ChangePerson": "changed an account", "ClosePerson": "closed an account",
 	"PublishRevision": "published", "RestoreRevision": "published an earlier revision", "TurnDial": "turned a dial", "RestyleGrade": "restyled a grade",
-	"CreateIntake": "loaded a file", "TakeBackIntake": "took an intake back", "CreateSweep": "swept",
+	"CreateIntake": "loaded a file", "TakeBackIntake": "took an intake back", "CreateSweep": "swept", "ClosePeriod": "closed a period", "ReopenPeriod": "opened a closed period",
 	"ExportTable": "exported figures", "ExportExceptions": "exported exceptions", "ExportAudit": "exported the audit", "MakeBackup": "made a backup",
 }
 
@@ -106,6 +106,10 @@ func about(request any) string {
 		return r.Body.Note
 	case contract.RestoreRevisionRequestObject:
 		return fmt.Sprintf("%d, %s", r.Number, r.Body.Note)
+	case contract.ClosePeriodRequestObject:
+		return strings.TrimSuffix(r.Body.Period+", "+or(r.Body.Note, ""), ", ")
+	case contract.ReopenPeriodRequestObject:
+		return r.Body.Period + ", " + r.Body.Reason
 	case contract.TurnDialRequestObject:
 		return r.Name + " to " + r.Body.Value
 	case contract.RestyleGradeRequestObject:

@@ -83,13 +83,15 @@ var allowed = map[string][]string{
 	"PublishRevision": writers, "RestoreRevision": writers, "TurnDial": writers, "RestyleGrade": writers, "PutDraft": writers, "DropDraft": writers,
 	"CreateIntake": writers, "TakeBackIntake": writers, "CreateSweep": writers,
 
+	"ClosePeriod": leads, "ReopenPeriod": leads, "GetSchedule": everyone,
+
 	"CreatePerson": leads, "ChangePerson": leads, "ClosePerson": leads, "MakeWord": leads, "ListAudit": leads, "ExportAudit": leads, "GetDoctor": leads, "MakeBackup": leads,
 
 	"GetSession": everyone, "SignOut": everyone, "ChangePassword": everyone, "DeleteToken": everyone, "ListTokens": everyone, "RevokeToken": everyone, "ListPeople": everyone,
 	"GetRulebook": everyone, "CheckRulebook": everyone, "CompareRulebook": everyone, "PlaceRule": everyone, "OrderRules": everyone, "PlaceDial": everyone, "ListUses": everyone,
 	"GetDraft": everyone, "ListDials": everyone, "Rehearse": everyone, "RehearseBook": everyone, "SolveDial": everyone,
 	"ListRevisions": everyone, "GetRevision": everyone, "ListRules": everyone, "ListMethods": everyone, "GetLineUp": everyone, "ListVerdicts": everyone, "GetVerification": everyone,
-	"ListMeasures": everyone, "GetTable": everyone, "ExportTable": everyone, "GetParts": everyone, "GetCalendar": everyone, "GetRegister": everyone, "GetSubject": everyone, "GetTargets": everyone,
+	"ListMeasures": everyone, "GetTable": everyone, "ExportTable": everyone, "GetParts": everyone, "GetWalk": everyone, "GetCalendar": everyone, "GetRegister": everyone, "GetSubject": everyone, "GetTargets": everyone,
 	"ListIntakes": everyone, "ListPeriods": everyone, "ListSweeps": everyone, "GetOverview": everyone, "ListExceptions": everyone, "ExportExceptions": everyone, "GetException": everyone,
 	"ListCases": everyone, "GetCase": everyone, "TakeCase": everyone, "ReleaseCase": everyone, "CommentCase": everyone, "SettleCase": everyone, "SettleCleared": everyone,
 }

@@ -219,6 +219,9 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 		return out, nil
 	}
 	out.Words = book.Words(rule)
+	if name, from := explain.MovedBy(book, rule); name != "" && len(walkLevels(book, name, level)) > 0 {
+		out.Walk = &contract.WalkAsk{Measure: name, From: contract.WalkAskFrom(from)}
+	}
 	for _, row := range explain.Rows(book, rule, ev) {
 		out.Rows = append(out.Rows, contract.EvidenceRow{Label: row.Label, Text: row.Text})
 	}

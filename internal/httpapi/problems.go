@@ -113,6 +113,14 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusBadRequest, "not-possible")
 	case errors.Is(err, sweep.ErrFilter):
 		return simple(http.StatusBadRequest, "unknown-filter")
+	case errors.Is(err, store.ErrClosed):
+		return simple(http.StatusConflict, "period-closed")
+	case errors.Is(err, store.ErrNotClosed):
+		return simple(http.StatusConflict, "not-closed")
+	case errors.Is(err, sweep.ErrUnswept):
+		return simple(http.StatusUnprocessableEntity, "not-swept")
+	case errors.Is(err, sweep.ErrReason):
+		return simple(http.StatusUnprocessableEntity, "no-reason")
 	case errors.Is(err, sweep.ErrNotKept):
 		return simple(http.StatusNotFound, "not-kept")
 	case errors.Is(err, figures.ErrVersion):

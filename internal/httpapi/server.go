@@ -22,6 +22,7 @@ import (
 	"github.com/getkin/kin-openapi/routers/gorillamux"
 	"github.com/gin-gonic/gin"
 
+	"oskel/core/calendar"
 	"oskel/core/judge"
 	"oskel/internal/books"
 	"oskel/internal/figures"
@@ -35,11 +36,14 @@ import (
 
 // Services are the rooms that the handlers call.
 type Services struct {
-	Books    *books.Service
-	Trials   *books.Rehearser
-	Figures  *figures.Keeper
-	Intake   *intake.Service
-	Sweep    *sweep.Service
+	Books   *books.Service
+	Trials  *books.Rehearser
+	Figures *figures.Keeper
+	Intake  *intake.Service
+	Sweep   *sweep.Service
+	Jobs    interface {
+		Troubles(ctx context.Context) (map[calendar.Key]string, error)
+	}
 	Review   *review.Service
 	People   *people.Service
 	Sessions scs.Store

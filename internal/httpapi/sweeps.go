@@ -179,9 +179,20 @@ func (s *server) ListPeriods(ctx context.Context, r contract.ListPeriodsRequestO
 	c := s.calendar(ctx)
 	out := contract.ListPeriods200JSONResponse{}
 	for _, p := range periods {
-		out = append(out, contract.PeriodState{Period: c.String(p.Of), Label: c.Words(p.Of), State: contract.PeriodStateState(p.State), Grades: p.Grades, Stale: optional(p.Stale)})
+		out = append(out, periodOut(c, p))
 	}
 	return out, nil
+}
+
+func periodOut(c calendar.Calendar, p sweep.Period) contract.PeriodState {
+	out := contract.PeriodState{Period: c.String(p.Of), Label: c.Words(p.Of), State: contract.PeriodStateState(p.State), Grades: p.Grades, Stale: optional(p.Stale)}
+	if p.Sweep != nil {
+		out.Sweep = &p.Sweep.ID
+	}
+	if p.Closed != nil {
+		out.Closed = &contract.Closing{By: p.Closed.Author, At: p.Closed.At, Note: p.Closed.Note}
+	}
+	return out
 }
 
 func (s *server) GetOverview(ctx context.Context, r contract.GetOverviewRequestObject) (contract.GetOverviewResponseObject, error) {
@@ -206,6 +217,7 @@ func (s *server) GetOverview(ctx context.Context, r contract.GetOverviewRequestO
 		out.Sweep = ptr(sweepOut(book.Calendar, *o.Sweep, false))
 		out.Sweep.Stale = optional(o.Stale)
 	}
+	out.Closed = periodOut(book.Calendar, o.Period).Closed
 	out.Grades, out.Kinds, out.Rules, out.Desks = countsOut(o.Grades), countsOut(o.Kinds), countsOut(o.Rules), countsOut(o.Desks)
 	return out, nil
 }

@@ -651,6 +651,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/walk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity */
+        get: operations["getWalk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calendar": {
         parameters: {
             query?: never;
@@ -762,6 +779,57 @@ export interface paths {
         };
         /** The last thirteen periods of a grain up to the newest with lines */
         get: operations["listPeriods"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/closings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Close a period, so that nothing sweeps it any more (leads only) */
+        post: operations["closePeriod"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/closings/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Open a closed period again, for a reason (leads only) */
+        post: operations["reopenPeriod"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The plans of the rulebook, and what becomes of the last periods of each and of the one that runs */
+        get: operations["getSchedule"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1785,6 +1853,66 @@ export interface components {
             grades: {
                 [key: string]: number;
             };
+            /**
+             * Format: int64
+             * @description Its last sweep
+             */
+            sweep?: number;
+            closed?: components["schemas"]["Closing"];
+        };
+        Closing: {
+            by: string;
+            /** Format: date-time */
+            at: string;
+            note: string;
+        };
+        NewClosing: {
+            period: string;
+            note?: string;
+        };
+        Reopening: {
+            period: string;
+            reason: string;
+        };
+        Schedule: {
+            plans: components["schemas"]["Plan"][];
+        };
+        Plan: {
+            each: string;
+            words: string;
+            /** @description The oldest period first */
+            turns: components["schemas"]["Turn"][];
+        };
+        Turn: {
+            period: string;
+            label: string;
+            /** @enum {string} */
+            state: "coming" | "waiting" | "no lines" | "due" | "swept" | "out of date" | "at night" | "closed";
+            /**
+             * Format: date-time
+             * @description When it is swept if nothing is waited for
+             */
+            at: string;
+            /**
+             * Format: date-time
+             * @description When it is swept whatever has come
+             */
+            latest?: string;
+            /** @description Feeds whose lines are waited for */
+            waits?: string[];
+            /**
+             * Format: date-time
+             * @description When what is out of date is swept again
+             */
+            again?: string;
+            /**
+             * Format: int64
+             * @description Its last sweep
+             */
+            sweep?: number;
+            /** @description Why its sweep has failed so far; it is tried again */
+            trouble?: string;
+            words: string;
         };
         NewSweep: {
             period: string;
@@ -1840,6 +1968,7 @@ export interface components {
             label: string;
             state: string;
             sweep?: components["schemas"]["Sweep"];
+            closed?: components["schemas"]["Closing"];
             grades: components["schemas"]["Counts"][];
             kinds: components["schemas"]["Counts"][];
             rules: components["schemas"]["Counts"][];
@@ -1991,6 +2120,7 @@ export interface components {
             attributes: {
                 [key: string]: string;
             };
+            walk?: components["schemas"]["WalkAsk"];
             /** @description What the sweeps of the period have said of it, the newest first */
             versions: components["schemas"]["ExceptionVersion"][];
         };
@@ -2009,6 +2139,69 @@ export interface components {
             grade: string;
             outcome: string;
             sentence: string;
+        };
+        Walk: {
+            measure: string;
+            title: string;
+            unit: string;
+            by: string;
+            key: string;
+            name: string;
+            /** @enum {string} */
+            from: "before" | "year before" | "usual";
+            period: string;
+            /** @description The period for people */
+            label: string;
+            /** @description What it is walked from, for people */
+            before: string;
+            /** @description Parts make points of a ratio, by their own rate and by their weight */
+            ratio: boolean;
+            then: components["schemas"]["WalkFigure"];
+            now: components["schemas"]["WalkFigure"];
+            change: components["schemas"]["WalkFigure"];
+            /** @description The level of the parts */
+            axis: string;
+            /** @description What made most of the change first */
+            parts: components["schemas"]["WalkPart"][];
+            rest?: components["schemas"]["WalkFigure"];
+            /** @description How many parts there are */
+            total: number;
+            /** @description Of a measure with a quantity: they add up to the change too */
+            effects: components["schemas"]["WalkEffect"][];
+            /** @description What the parts may be */
+            choices: components["schemas"]["Named"][];
+        };
+        WalkFigure: {
+            text: string;
+            /** @description As a decimal, or as a fraction where it is none */
+            exact: string;
+            /**
+             * Format: double
+             * @description For drawing
+             */
+            value: number;
+        };
+        WalkPart: {
+            key: string;
+            name: string;
+            then?: components["schemas"]["WalkFigure"];
+            now?: components["schemas"]["WalkFigure"];
+            change: components["schemas"]["WalkFigure"];
+            own?: components["schemas"]["WalkFigure"];
+            weight?: components["schemas"]["WalkFigure"];
+            /** @enum {string} */
+            there: "both" | "new" | "lost";
+        };
+        WalkEffect: {
+            name: string;
+            words: string;
+            change: components["schemas"]["WalkFigure"];
+        };
+        /** @description What to ask the walk of an exception's figure */
+        WalkAsk: {
+            measure: string;
+            /** @enum {string} */
+            from: "before" | "year before" | "usual";
         };
         EvidenceRow: {
             label: string;
@@ -3241,6 +3434,39 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    getWalk: {
+        parameters: {
+            query: {
+                measure: string;
+                by?: string;
+                key?: string;
+                period: string;
+                /** @description The period before, the same a year before, or the average of the last ones; unless stated that of the measure itself, or the period before */
+                from?: "before" | "year before" | "usual";
+                /** @description How many periods the usual is the average of */
+                usual?: number;
+                /** @description A kind or an attribute, such as customer or product.category; the first that its lines name unless stated */
+                parts?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The walk from then to now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Walk"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     getCalendar: {
         parameters: {
             query?: {
@@ -3467,6 +3693,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PeriodState"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    closePeriod: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewClosing"];
+            };
+        };
+        responses: {
+            /** @description How it stands */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeriodState"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    reopenPeriod: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reopening"];
+            };
+        };
+        responses: {
+            /** @description How it stands */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeriodState"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSchedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Plan by plan */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Schedule"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -31,8 +31,9 @@ export function usePeriod() {
     () => periods.value.find((p) => p.period === period.value)?.label ?? monthWords(period.value ?? ''),
   )
   const state = computed(() => periods.value.find((p) => p.period === period.value)?.state)
-  const choose = (p: string) => change({ period: p, id: undefined })
+  const closed = computed(() => !!periods.value.find((p) => p.period === period.value)?.closed)
+  const choose = (p: string) => change({ period: p, id: undefined, sweep: undefined })
   const chooseGrain = (grain: string) =>
     change({ each: grain === 'month' ? undefined : grain, period: undefined, id: undefined })
-  return { query, periods, period, label, state, choose, each, grains, chooseGrain }
+  return { query, periods, period, label, state, closed, choose, each, grains, chooseGrain }
 }

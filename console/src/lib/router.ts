@@ -18,6 +18,7 @@ export const router = createRouter({
       meta: { title: 'Measure', strip: true },
     },
     { path: '/figures', component: () => import('@/pages/FiguresPage.vue'), meta: { title: 'Figures', strip: true } },
+    { path: '/sweeps', component: () => import('@/pages/SweepsPage.vue'), meta: { title: 'Sweeps', strip: true } },
     { path: '/rules', component: () => import('@/pages/RulesPage.vue'), meta: { title: 'Rules', strip: true } },
     {
       path: '/rules/draft',

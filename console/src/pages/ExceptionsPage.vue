@@ -32,6 +32,7 @@ const state = useQueryWord('state')
 const kind = useQueryWord('kind')
 const deskName = useQueryWord('desk')
 const text = useQueryWord('text')
+const sweep = useQueryWord('sweep')
 const { selected, open } = useSelected('id')
 
 // Typing filters once the hand rests.
@@ -56,6 +57,7 @@ const filter = computed(() => ({
   kind: kind.value || undefined,
   desk: deskName.value || undefined,
   text: text.value || undefined,
+  sweep: Number(sweep.value) || undefined,
   sort: sort.value,
   descending: descending.value,
 }))
@@ -169,6 +171,10 @@ const shown = computed(() => columns.filter((c) => !selected.value || ['grade', 
       </div>
 
       <StaleNote class="mx-4" :why="data?.pages[0]?.stale" />
+      <p v-if="sweep" class="mx-4 mb-1 flex flex-wrap items-center gap-3 rounded bg-sunk px-3 py-1.5 text-small">
+        As sweep {{ sweep }} left them, whatever later ones did.
+        <button class="underline hover:text-tide" @click="sweep = ''">Show them as they stand</button>
+      </p>
       <label v-if="items.length" class="px-4 text-small text-muted md:hidden"
         >Order
         <select
@@ -264,9 +270,11 @@ const shown = computed(() => columns.filter((c) => !selected.value || ['grade', 
     </section>
     <SideSheet v-if="selected" label="Exception" @close="selected = ''">
       <template #actions>
-        <RouterLink :to="`/exceptions/${selected}`" class="text-small">Open its page</RouterLink>
+        <RouterLink :to="{ path: `/exceptions/${selected}`, query: sweep ? { sweep } : {} }" class="text-small"
+          >Open its page</RouterLink
+        >
       </template>
-      <ExceptionView :id="Number(selected)" />
+      <ExceptionView :id="Number(selected)" :sweep="Number(sweep) || undefined" />
     </SideSheet>
   </div>
 </template>

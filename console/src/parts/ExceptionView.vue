@@ -12,6 +12,7 @@ import PastDrawing from './PastDrawing.vue'
 import StaleNote from './StaleNote.vue'
 import StateNote from './StateNote.vue'
 import TimeLine from './TimeLine.vue'
+import WalkView from './WalkView.vue'
 
 const HistoryChart = defineAsyncComponent(() => import('./HistoryChart.vue'))
 
@@ -75,6 +76,16 @@ const stateWords: Record<string, string> = {
             >The lines that decided</component
           >
           <TimeLine :events="events" :feeds="feedTitle" />
+        </section>
+        <section v-if="data.walk">
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">Why it moved</component>
+          <WalkView
+            :measure="data.walk.measure"
+            :from="data.walk.from"
+            :by="data.exception.kind"
+            :subject="data.exception.key"
+            :period="data.exception.period"
+          />
         </section>
         <HistoryChart :history="data.history" :name="data.exception.name" />
         <LineUp

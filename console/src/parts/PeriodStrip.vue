@@ -10,7 +10,7 @@ import { useSession } from '@/lib/session'
 
 /** The last thirteen periods as small columns stacked by grade; it is the
  *  period picker, and moves with the arrow keys. */
-const { query, periods, period, label, state, choose, each, grains, chooseGrain } = usePeriod()
+const { query, periods, period, label, state, closed, choose, each, grains, chooseGrain } = usePeriod()
 const { grades } = useRulebook()
 const { mayEvaluate } = useSession()
 const queries = useQueryClient()
@@ -113,10 +113,12 @@ const sweep = useMutation({
     <div v-if="period" class="ml-auto flex flex-col items-end gap-1 pb-0.5 whitespace-nowrap max-sm:hidden">
       <div>
         <span class="text-lead font-semibold">{{ label }}</span>
-        <span class="ml-2 text-small" :class="state === 'stale' ? 'text-amber' : 'text-muted'">{{ state ?? '' }}</span>
+        <span class="ml-2 text-small" :class="state === 'stale' ? 'text-amber' : 'text-muted'">{{
+          closed ? `closed${state === 'stale' ? ', out of date' : ''}` : (state ?? '')
+        }}</span>
       </div>
       <button
-        v-if="mayEvaluate && (state === 'unswept' || state === 'stale')"
+        v-if="mayEvaluate && !closed && (state === 'unswept' || state === 'stale')"
         class="button-main"
         :disabled="sweep.isPending.value"
         @click="sweep.mutate(period!)"

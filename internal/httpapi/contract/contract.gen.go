@@ -395,22 +395,22 @@ func (e MethodSettingType) Valid() bool {
 
 // Defines values for PeriodStateState.
 const (
-	NoLines PeriodStateState = "no lines"
-	Stale   PeriodStateState = "stale"
-	Swept   PeriodStateState = "swept"
-	Unswept PeriodStateState = "unswept"
+	PeriodStateStateNoLines PeriodStateState = "no lines"
+	PeriodStateStateStale   PeriodStateState = "stale"
+	PeriodStateStateSwept   PeriodStateState = "swept"
+	PeriodStateStateUnswept PeriodStateState = "unswept"
 )
 
 // Valid indicates whether the value is a known member of the PeriodStateState enum.
 func (e PeriodStateState) Valid() bool {
 	switch e {
-	case NoLines:
+	case PeriodStateStateNoLines:
 		return true
-	case Stale:
+	case PeriodStateStateStale:
 		return true
-	case Swept:
+	case PeriodStateStateSwept:
 		return true
-	case Unswept:
+	case PeriodStateStateUnswept:
 		return true
 	default:
 		return false
@@ -501,6 +501,105 @@ func (e TargetCellState) Valid() bool {
 	case NotActive:
 		return true
 	case Set:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TurnState.
+const (
+	TurnStateAtNight   TurnState = "at night"
+	TurnStateClosed    TurnState = "closed"
+	TurnStateComing    TurnState = "coming"
+	TurnStateDue       TurnState = "due"
+	TurnStateNoLines   TurnState = "no lines"
+	TurnStateOutOfDate TurnState = "out of date"
+	TurnStateSwept     TurnState = "swept"
+	TurnStateWaiting   TurnState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the TurnState enum.
+func (e TurnState) Valid() bool {
+	switch e {
+	case TurnStateAtNight:
+		return true
+	case TurnStateClosed:
+		return true
+	case TurnStateComing:
+		return true
+	case TurnStateDue:
+		return true
+	case TurnStateNoLines:
+		return true
+	case TurnStateOutOfDate:
+		return true
+	case TurnStateSwept:
+		return true
+	case TurnStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WalkFrom.
+const (
+	WalkFromBefore     WalkFrom = "before"
+	WalkFromUsual      WalkFrom = "usual"
+	WalkFromYearBefore WalkFrom = "year before"
+)
+
+// Valid indicates whether the value is a known member of the WalkFrom enum.
+func (e WalkFrom) Valid() bool {
+	switch e {
+	case WalkFromBefore:
+		return true
+	case WalkFromUsual:
+		return true
+	case WalkFromYearBefore:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WalkAskFrom.
+const (
+	WalkAskFromBefore     WalkAskFrom = "before"
+	WalkAskFromUsual      WalkAskFrom = "usual"
+	WalkAskFromYearBefore WalkAskFrom = "year before"
+)
+
+// Valid indicates whether the value is a known member of the WalkAskFrom enum.
+func (e WalkAskFrom) Valid() bool {
+	switch e {
+	case WalkAskFromBefore:
+		return true
+	case WalkAskFromUsual:
+		return true
+	case WalkAskFromYearBefore:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WalkPartThere.
+const (
+	Both WalkPartThere = "both"
+	Lost WalkPartThere = "lost"
+	New  WalkPartThere = "new"
+)
+
+// Valid indicates whether the value is a known member of the WalkPartThere enum.
+func (e WalkPartThere) Valid() bool {
+	switch e {
+	case Both:
+		return true
+	case Lost:
+		return true
+	case New:
 		return true
 	default:
 		return false
@@ -681,6 +780,27 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	case Register:
 		return true
 	case Targets:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GetWalkParamsFrom.
+const (
+	GetWalkParamsFromBefore     GetWalkParamsFrom = "before"
+	GetWalkParamsFromUsual      GetWalkParamsFrom = "usual"
+	GetWalkParamsFromYearBefore GetWalkParamsFrom = "year before"
+)
+
+// Valid indicates whether the value is a known member of the GetWalkParamsFrom enum.
+func (e GetWalkParamsFrom) Valid() bool {
+	switch e {
+	case GetWalkParamsFromBefore:
+		return true
+	case GetWalkParamsFromUsual:
+		return true
+	case GetWalkParamsFromYearBefore:
 		return true
 	default:
 		return false
@@ -941,6 +1061,13 @@ type ClearedRequest struct {
 	Desk *string `json:"desk,omitempty"`
 }
 
+// Closing defines model for Closing.
+type Closing struct {
+	At   time.Time `json:"at"`
+	By   string    `json:"by"`
+	Note string    `json:"note"`
+}
+
 // Comment defines model for Comment.
 type Comment struct {
 	Text string `json:"text"`
@@ -1102,6 +1229,9 @@ type ExceptionDetail struct {
 
 	// Versions What the sweeps of the period have said of it, the newest first
 	Versions []ExceptionVersion `json:"versions"`
+
+	// Walk What to ask the walk of an exception's figure
+	Walk *WalkAsk `json:"walk,omitempty"`
 
 	// Words What the rule says
 	Words string `json:"words"`
@@ -1370,6 +1500,12 @@ type Named struct {
 	Title string `json:"title"`
 }
 
+// NewClosing defines model for NewClosing.
+type NewClosing struct {
+	Note   *string `json:"note,omitempty"`
+	Period string  `json:"period"`
+}
+
 // NewDraft defines model for NewDraft.
 type NewDraft struct {
 	BasedOn int    `json:"based_on"`
@@ -1418,6 +1554,7 @@ type NewToken struct {
 
 // Overview defines model for Overview.
 type Overview struct {
+	Closed *Closing `json:"closed,omitempty"`
 	Desks  []Counts `json:"desks"`
 	Grades []Counts `json:"grades"`
 	Kinds  []Counts `json:"kinds"`
@@ -1465,6 +1602,7 @@ type PasswordChange struct {
 
 // PeriodState defines model for PeriodState.
 type PeriodState struct {
+	Closed *Closing       `json:"closed,omitempty"`
 	Grades map[string]int `json:"grades"`
 	Label  string         `json:"label"`
 	Period string         `json:"period"`
@@ -1472,6 +1610,9 @@ type PeriodState struct {
 	// Stale Why its verdicts are out of date, where they are
 	Stale *string          `json:"stale,omitempty"`
 	State PeriodStateState `json:"state"`
+
+	// Sweep Its last sweep
+	Sweep *int64 `json:"sweep,omitempty"`
 }
 
 // PeriodStateState defines model for PeriodState.State.
@@ -1516,6 +1657,15 @@ type PlaceRule struct {
 	// Rule A rule as the rulebook file has it; what is absent has its default
 	Rule *RuleDefinition `json:"rule,omitempty"`
 	Text string          `json:"text"`
+}
+
+// Plan defines model for Plan.
+type Plan struct {
+	Each string `json:"each"`
+
+	// Turns The oldest period first
+	Turns []Turn `json:"turns"`
+	Words string `json:"words"`
 }
 
 // Point defines model for Point.
@@ -1624,6 +1774,12 @@ type RehearsalRequest struct {
 
 	// WhatIf By measure, target or yardstick
 	WhatIf *map[string]string `json:"what_if,omitempty"`
+}
+
+// Reopening defines model for Reopening.
+type Reopening struct {
+	Period string `json:"period"`
+	Reason string `json:"reason"`
 }
 
 // Restoration defines model for Restoration.
@@ -1745,6 +1901,11 @@ type Rulebook struct {
 // RulebookText defines model for RulebookText.
 type RulebookText struct {
 	Text string `json:"text"`
+}
+
+// Schedule defines model for Schedule.
+type Schedule struct {
+	Plans []Plan `json:"plans"`
 }
 
 // Scope What a token may do: read; read and work on cases; everything its person may
@@ -1978,6 +2139,34 @@ type TokenNote struct {
 	Used *time.Time `json:"used,omitempty"`
 }
 
+// Turn defines model for Turn.
+type Turn struct {
+	// Again When what is out of date is swept again
+	Again *time.Time `json:"again,omitempty"`
+
+	// At When it is swept if nothing is waited for
+	At    time.Time `json:"at"`
+	Label string    `json:"label"`
+
+	// Latest When it is swept whatever has come
+	Latest *time.Time `json:"latest,omitempty"`
+	Period string     `json:"period"`
+	State  TurnState  `json:"state"`
+
+	// Sweep Its last sweep
+	Sweep *int64 `json:"sweep,omitempty"`
+
+	// Trouble Why its sweep has failed so far; it is tried again
+	Trouble *string `json:"trouble,omitempty"`
+
+	// Waits Feeds whose lines are waited for
+	Waits *[]string `json:"waits,omitempty"`
+	Words string    `json:"words"`
+}
+
+// TurnState defines model for Turn.State.
+type TurnState string
+
 // Turned defines model for Turned.
 type Turned struct {
 	Flagged  int `json:"flagged"`
@@ -2003,6 +2192,89 @@ type Verification struct {
 	// Wrong The first hundred
 	Wrong []Mismatch `json:"wrong"`
 }
+
+// Walk defines model for Walk.
+type Walk struct {
+	// Axis The level of the parts
+	Axis string `json:"axis"`
+
+	// Before What it is walked from, for people
+	Before string     `json:"before"`
+	By     string     `json:"by"`
+	Change WalkFigure `json:"change"`
+
+	// Choices What the parts may be
+	Choices []Named `json:"choices"`
+
+	// Effects Of a measure with a quantity: they add up to the change too
+	Effects []WalkEffect `json:"effects"`
+	From    WalkFrom     `json:"from"`
+	Key     string       `json:"key"`
+
+	// Label The period for people
+	Label   string     `json:"label"`
+	Measure string     `json:"measure"`
+	Name    string     `json:"name"`
+	Now     WalkFigure `json:"now"`
+
+	// Parts What made most of the change first
+	Parts  []WalkPart `json:"parts"`
+	Period string     `json:"period"`
+
+	// Ratio Parts make points of a ratio, by their own rate and by their weight
+	Ratio bool        `json:"ratio"`
+	Rest  *WalkFigure `json:"rest,omitempty"`
+	Then  WalkFigure  `json:"then"`
+	Title string      `json:"title"`
+
+	// Total How many parts there are
+	Total int    `json:"total"`
+	Unit  string `json:"unit"`
+}
+
+// WalkFrom defines model for Walk.From.
+type WalkFrom string
+
+// WalkAsk What to ask the walk of an exception's figure
+type WalkAsk struct {
+	From    WalkAskFrom `json:"from"`
+	Measure string      `json:"measure"`
+}
+
+// WalkAskFrom defines model for WalkAsk.From.
+type WalkAskFrom string
+
+// WalkEffect defines model for WalkEffect.
+type WalkEffect struct {
+	Change WalkFigure `json:"change"`
+	Name   string     `json:"name"`
+	Words  string     `json:"words"`
+}
+
+// WalkFigure defines model for WalkFigure.
+type WalkFigure struct {
+	// Exact As a decimal, or as a fraction where it is none
+	Exact string `json:"exact"`
+	Text  string `json:"text"`
+
+	// Value For drawing
+	Value float64 `json:"value"`
+}
+
+// WalkPart defines model for WalkPart.
+type WalkPart struct {
+	Change WalkFigure    `json:"change"`
+	Key    string        `json:"key"`
+	Name   string        `json:"name"`
+	Now    *WalkFigure   `json:"now,omitempty"`
+	Own    *WalkFigure   `json:"own,omitempty"`
+	Then   *WalkFigure   `json:"then,omitempty"`
+	There  WalkPartThere `json:"there"`
+	Weight *WalkFigure   `json:"weight,omitempty"`
+}
+
+// WalkPartThere defines model for WalkPart.There.
+type WalkPartThere string
 
 // WhatIf defines model for WhatIf.
 type WhatIf struct {
@@ -2350,6 +2622,27 @@ type ListVerdictsParams struct {
 	Period string  `form:"period" json:"period"`
 }
 
+// GetWalkParams defines parameters for GetWalk.
+type GetWalkParams struct {
+	Measure string  `form:"measure" json:"measure"`
+	By      *string `form:"by,omitempty" json:"by,omitempty"`
+	Key     *string `form:"key,omitempty" json:"key,omitempty"`
+	Period  string  `form:"period" json:"period"`
+
+	// From The period before, the same a year before, or the average of the last ones; unless stated that of the measure itself, or the period before
+	From *GetWalkParamsFrom `form:"from,omitempty" json:"from,omitempty"`
+
+	// Usual How many periods the usual is the average of
+	Usual *int `form:"usual,omitempty" json:"usual,omitempty"`
+
+	// Parts A kind or an attribute, such as customer or product.category; the first that its lines name unless stated
+	Parts *string `form:"parts,omitempty" json:"parts,omitempty"`
+	Limit *int    `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// GetWalkParamsFrom defines parameters for GetWalk.
+type GetWalkParamsFrom string
+
 // SettleClearedJSONRequestBody defines body for SettleCleared for application/json ContentType.
 type SettleClearedJSONRequestBody = ClearedRequest
 
@@ -2358,6 +2651,12 @@ type CommentCaseJSONRequestBody = Comment
 
 // SettleCaseJSONRequestBody defines body for SettleCase for application/json ContentType.
 type SettleCaseJSONRequestBody = Finding
+
+// ClosePeriodJSONRequestBody defines body for ClosePeriod for application/json ContentType.
+type ClosePeriodJSONRequestBody = NewClosing
+
+// ReopenPeriodJSONRequestBody defines body for ReopenPeriod for application/json ContentType.
+type ReopenPeriodJSONRequestBody = Reopening
 
 // TurnDialJSONRequestBody defines body for TurnDial for application/json ContentType.
 type TurnDialJSONRequestBody = DialTurn
@@ -2454,6 +2753,12 @@ type ServerInterface interface {
 	// TakeCase Take the case (members of its desk)
 	// (PUT /api/cases/{id}/holder)
 	TakeCase(c *gin.Context, id CaseId, params TakeCaseParams)
+	// ClosePeriod Close a period, so that nothing sweeps it any more (leads only)
+	// (POST /api/closings)
+	ClosePeriod(c *gin.Context)
+	// ReopenPeriod Open a closed period again, for a reason (leads only)
+	// (POST /api/closings/end)
+	ReopenPeriod(c *gin.Context)
 
 	// (GET /api/dials)
 	ListDials(c *gin.Context)
@@ -2577,6 +2882,9 @@ type ServerInterface interface {
 	// GetLineUp Every judged subject in order of what was held against the cuts
 	// (GET /api/rules/{rule}/line-up)
 	GetLineUp(c *gin.Context, rule string, params GetLineUpParams)
+	// GetSchedule The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
+	// (GET /api/schedule)
+	GetSchedule(c *gin.Context)
 	// SignOut End the session
 	// (DELETE /api/session)
 	SignOut(c *gin.Context)
@@ -2625,6 +2933,9 @@ type ServerInterface interface {
 	// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
 	// (GET /api/verdicts)
 	ListVerdicts(c *gin.Context, params ListVerdictsParams)
+	// GetWalk Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
+	// (GET /api/walk)
+	GetWalk(c *gin.Context, params GetWalkParams)
 }
 
 // ServerInterfaceWrapper converts contexts to parameters.
@@ -3045,6 +3356,32 @@ func (siw *ServerInterfaceWrapper) TakeCase(c *gin.Context) {
 	}
 
 	siw.Handler.TakeCase(c, id, params)
+}
+
+// ClosePeriod operation middleware
+func (siw *ServerInterfaceWrapper) ClosePeriod(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ClosePeriod(c)
+}
+
+// ReopenPeriod operation middleware
+func (siw *ServerInterfaceWrapper) ReopenPeriod(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReopenPeriod(c)
 }
 
 // ListDials operation middleware
@@ -4206,6 +4543,19 @@ func (siw *ServerInterfaceWrapper) GetLineUp(c *gin.Context) {
 	siw.Handler.GetLineUp(c, rule, params)
 }
 
+// GetSchedule operation middleware
+func (siw *ServerInterfaceWrapper) GetSchedule(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetSchedule(c)
+}
+
 // SignOut operation middleware
 func (siw *ServerInterfaceWrapper) SignOut(c *gin.Context) {
 
@@ -4763,6 +5113,89 @@ func (siw *ServerInterfaceWrapper) ListVerdicts(c *gin.Context) {
 	siw.Handler.ListVerdicts(c, params)
 }
 
+// GetWalk operation middleware
+func (siw *ServerInterfaceWrapper) GetWalk(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetWalkParams
+
+	// ------------- Required query parameter "measure" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "measure", c.Request.URL.Query(), &params.Measure, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter measure: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "key" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", c.Request.URL.Query(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "period" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "usual" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "usual", c.Request.URL.Query(), &params.Usual, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter usual: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "parts" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "parts", c.Request.URL.Query(), &params.Parts, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter parts: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetWalk(c, params)
+}
+
 // GinServerOptions provides options for the Gin server.
 type GinServerOptions struct {
 	BaseURL      string
@@ -4836,6 +5269,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/table", wrapper.GetTable)
 	router.GET(options.BaseURL+"/api/table.csv", wrapper.ExportTable)
 	router.GET(options.BaseURL+"/api/parts", wrapper.GetParts)
+	router.GET(options.BaseURL+"/api/walk", wrapper.GetWalk)
 	router.GET(options.BaseURL+"/api/calendar", wrapper.GetCalendar)
 	router.GET(options.BaseURL+"/api/registers/:kind", wrapper.GetRegister)
 	router.GET(options.BaseURL+"/api/registers/:kind/:key", wrapper.GetSubject)
@@ -4844,6 +5278,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/intakes", wrapper.CreateIntake)
 	router.DELETE(options.BaseURL+"/api/intakes/:id", wrapper.TakeBackIntake)
 	router.GET(options.BaseURL+"/api/periods", wrapper.ListPeriods)
+	router.POST(options.BaseURL+"/api/closings", wrapper.ClosePeriod)
+	router.POST(options.BaseURL+"/api/closings/end", wrapper.ReopenPeriod)
+	router.GET(options.BaseURL+"/api/schedule", wrapper.GetSchedule)
 	router.GET(options.BaseURL+"/api/sweeps", wrapper.ListSweeps)
 	router.POST(options.BaseURL+"/api/sweeps", wrapper.CreateSweep)
 	router.GET(options.BaseURL+"/api/sweeps/:id/verification", wrapper.GetVerification)
@@ -5306,6 +5743,84 @@ type TakeCasedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response TakeCasedefaultApplicationProblemPlusJSONResponse) VisitTakeCaseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ClosePeriodRequestObject struct {
+	Body *ClosePeriodJSONRequestBody
+}
+
+type ClosePeriodResponseObject interface {
+	VisitClosePeriodResponse(w http.ResponseWriter) error
+}
+
+type ClosePeriod200JSONResponse PeriodState
+
+func (response ClosePeriod200JSONResponse) VisitClosePeriodResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ClosePerioddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ClosePerioddefaultApplicationProblemPlusJSONResponse) VisitClosePeriodResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReopenPeriodRequestObject struct {
+	Body *ReopenPeriodJSONRequestBody
+}
+
+type ReopenPeriodResponseObject interface {
+	VisitReopenPeriodResponse(w http.ResponseWriter) error
+}
+
+type ReopenPeriod200JSONResponse PeriodState
+
+func (response ReopenPeriod200JSONResponse) VisitReopenPeriodResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReopenPerioddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReopenPerioddefaultApplicationProblemPlusJSONResponse) VisitReopenPeriodResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6923,6 +7438,44 @@ func (response GetLineUpdefaultApplicationProblemPlusJSONResponse) VisitGetLineU
 	return err
 }
 
+type GetScheduleRequestObject struct {
+}
+
+type GetScheduleResponseObject interface {
+	VisitGetScheduleResponse(w http.ResponseWriter) error
+}
+
+type GetSchedule200JSONResponse Schedule
+
+func (response GetSchedule200JSONResponse) VisitGetScheduleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetScheduledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetScheduledefaultApplicationProblemPlusJSONResponse) VisitGetScheduleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SignOutRequestObject struct {
 }
 
@@ -7541,6 +8094,45 @@ func (response ListVerdictsdefaultApplicationProblemPlusJSONResponse) VisitListV
 	return err
 }
 
+type GetWalkRequestObject struct {
+	Params GetWalkParams
+}
+
+type GetWalkResponseObject interface {
+	VisitGetWalkResponse(w http.ResponseWriter) error
+}
+
+type GetWalk200JSONResponse Walk
+
+func (response GetWalk200JSONResponse) VisitGetWalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWalkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetWalkdefaultApplicationProblemPlusJSONResponse) VisitGetWalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// ListAudit What was done, by whom and from where, the newest first (leads only)
@@ -7576,6 +8168,12 @@ type StrictServerInterface interface {
 	// TakeCase Take the case (members of its desk)
 	// (PUT /api/cases/{id}/holder)
 	TakeCase(ctx context.Context, request TakeCaseRequestObject) (TakeCaseResponseObject, error)
+	// ClosePeriod Close a period, so that nothing sweeps it any more (leads only)
+	// (POST /api/closings)
+	ClosePeriod(ctx context.Context, request ClosePeriodRequestObject) (ClosePeriodResponseObject, error)
+	// ReopenPeriod Open a closed period again, for a reason (leads only)
+	// (POST /api/closings/end)
+	ReopenPeriod(ctx context.Context, request ReopenPeriodRequestObject) (ReopenPeriodResponseObject, error)
 
 	// (GET /api/dials)
 	ListDials(ctx context.Context, request ListDialsRequestObject) (ListDialsResponseObject, error)
@@ -7699,6 +8297,9 @@ type StrictServerInterface interface {
 	// GetLineUp Every judged subject in order of what was held against the cuts
 	// (GET /api/rules/{rule}/line-up)
 	GetLineUp(ctx context.Context, request GetLineUpRequestObject) (GetLineUpResponseObject, error)
+	// GetSchedule The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
+	// (GET /api/schedule)
+	GetSchedule(ctx context.Context, request GetScheduleRequestObject) (GetScheduleResponseObject, error)
 	// SignOut End the session
 	// (DELETE /api/session)
 	SignOut(ctx context.Context, request SignOutRequestObject) (SignOutResponseObject, error)
@@ -7747,6 +8348,9 @@ type StrictServerInterface interface {
 	// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
 	// (GET /api/verdicts)
 	ListVerdicts(ctx context.Context, request ListVerdictsRequestObject) (ListVerdictsResponseObject, error)
+	// GetWalk Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
+	// (GET /api/walk)
+	GetWalk(ctx context.Context, request GetWalkRequestObject) (GetWalkResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *gin.Context, request any) (any, error)
@@ -8138,6 +8742,90 @@ func (sh *strictHandler) TakeCase(ctx *gin.Context, id CaseId, params TakeCasePa
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(TakeCaseResponseObject); ok {
 		if err := validResponse.VisitTakeCaseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ClosePeriod operation middleware
+func (sh *strictHandler) ClosePeriod(ctx *gin.Context) {
+	var request ClosePeriodRequestObject
+
+	var body ClosePeriodJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ClosePeriod(ctx, request.(ClosePeriodRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ClosePeriod")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ClosePeriodResponseObject); ok {
+		if err := validResponse.VisitClosePeriodResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReopenPeriod operation middleware
+func (sh *strictHandler) ReopenPeriod(ctx *gin.Context) {
+	var request ReopenPeriodRequestObject
+
+	var body ReopenPeriodJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReopenPeriod(ctx, request.(ReopenPeriodRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReopenPeriod")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReopenPeriodResponseObject); ok {
+		if err := validResponse.VisitReopenPeriodResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -9445,6 +10133,30 @@ func (sh *strictHandler) GetLineUp(ctx *gin.Context, rule string, params GetLine
 	}
 }
 
+// GetSchedule operation middleware
+func (sh *strictHandler) GetSchedule(ctx *gin.Context) {
+	var request GetScheduleRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSchedule(ctx, request.(GetScheduleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSchedule")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetScheduleResponseObject); ok {
+		if err := validResponse.VisitGetScheduleResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // SignOut operation middleware
 func (sh *strictHandler) SignOut(ctx *gin.Context) {
 	var request SignOutRequestObject
@@ -9936,223 +10648,269 @@ func (sh *strictHandler) ListVerdicts(ctx *gin.Context, params ListVerdictsParam
 	}
 }
 
+// GetWalk operation middleware
+func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
+	var request GetWalkRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetWalk(ctx, request.(GetWalkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetWalk")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetWalkResponseObject); ok {
+		if err := validResponse.VisitGetWalkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Base64 encoded, compressed with deflate, json marshaled OpenAPI spec.
 // Stored as a slice of fixed-width chunks rather than one concatenated
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H3/cxu30fe/guHbGbXve45k18kzlX5KbCfx2yZ2JSeZZ5JUA/JAEuURYACcKNbj//0Z7AK4b8DxjqTk",
-	"PK0z01oSjwdgsdhd7JfPvp/M5HojBRNGTy7fTzZU0TUzTMFvL6hmr3P7ExeTy8mGmuUkmwi6ZpPLCc8n",
-	"2USx30quWD65NKpk2UTPlmxN7TfmUq2psc8J88XzSTYxuw3DX9mCqcmHD9nk9fw7amZL+3jO9EzxjeHS",
-	"jvRuycird3RB5JyYJSMzqhmhmnBDtlQTxWh+RaiQZskUkYIRbv84LzWzk4LJLhnNmaqm+3r+BAerT9LN",
-	"SRvFxQKm9JYpLvPujL4kaynMMiO6nC3tVJ5dPPviydMLP9xvJVO7arQNvmbvWFqK7+EbURLDP31EXtP7",
-	"vzGxMMvJ5fOLrDPEB/tdvZFCM9jPt0pOC7a2P86kMEwY+yPdbAo+o3ah5xt84v/9U9tVv68N9QfF5pPL",
-	"yf85rxjmHD/V5/69MGKTbj8tqSFbJgzZKunW7b5m3/plmXPzShi1A+5TcsOU4ThbOpWl6e4EvNExQm73",
-	"3shJZ+nZhOa5YlpHKJ9NqGlwaE4Ne2I40LrzLM8HcXM2sVOnOMfIkLI0M4kb3VzOmV3DWUakItvljghp",
-	"YrPYAKvEiCEzy41myXZkQe+Y/Ykr4jin8x7LSkyb+IlzH55pwnN4Kxdw+qjQW6YIFTn8WshF7NVbuuu+",
-	"VjOtuRSwPPtdI1dMnOnk/LZS5To+u0BfOy18Loscquqw/IwiilqCOvrhLCvmqAhS3z8/jcyxYLV7v4YR",
-	"5fSfbGbslIGF39IF63LwlM2lYrFdYwp2igh2b8iGLhiZsgUX+ooIEGdW7HFtxRpQnMIMBzAhE0a5wblh",
-	"a73v5NbO34fwPqoU3TVYWieO4YwKMrWSecVyMpdW3A4a1sq8vDtia/v8YhoTiW3BV1TkL9mcC+7PX0eS",
-	"3LGEJLgtGMUDEftwLROfTVkht9FPFormkT3/3qmpWcGoirF+QaesiL5RscYkplIWjAogV4QUmvWRIqy2",
-	"Obsbp9XOqCHwCPn84uLiLDbPNaO6VCyu0urb5x/M3KDRnZNydc2WjCpNi8jG5Xd8xhrc3JlPm2np3DBV",
-	"e7J2Oqrz2P0sZ3o1/Ny8ZHr1N0nz2ARUWYw4gddlwV4sqViwvecBX+ynmnnqhHX5te8l9HWlBWieA6fQ",
-	"4m2N8nNaaJa1NiPntNDp76S3pprFJlhX3WfZvdnPU+4FsRW+oAUTOVUvacSWyPGPnVGXsuCpz3omu2Vs",
-	"Ff+Ai1xu9TiO3Uq1sh/Fj3h9+Tlor2BcwjSq71fD99GnsnCbJJpzlZB1aclUpERnD+1+K6lqntCG+rcr",
-	"uc3pTseOaZwb/Ayrd2duNW6GrRf3UecnoGCEOkquo1NecRFfp3B2fXf7uSkSn8j9J8BbTvASN3yG04MX",
-	"9C3uv63q6QrZeWo7OvKy+sjv0CAZVz+aEf7v47xe/ho/A8f8sUMYOblD3ugYJn6sY7bst3Lr7rT4AmsU",
-	"rK3JENG1O7dh/SyxQ4vCG60tbdA5C552bhP3SQ0dMWzBiGF5zMoxSy4W1kTnxq5sXtDFguWEih1Z47Ta",
-	"Mg4VWpzLSta5qcXoNOcib0rQiD12+NWuLcprH63YbpxYKOwSIpK+R2DIDRMsvx1za9XMXu9nETv0zZxw",
-	"o4k1bIm2nFBqYtcXf4sxxeiR8TvTOF20cevvP1ua3cCD9ljRFROp190xpZtX7pSugLugk5Z20zIvSYH5",
-	"/MQ8uyDrud2q74BnhiycgRqxq/mkjtJLZiiPGLozd8z2UQXueHfeWzdQUGn2yn4lJqPY/Yxtwg1v0Pte",
-	"+a/E3remu1s6S/gX8BJOtktpb4xW6u2I3V3wLCDfEG6iEkIbWkQv0jtyx1TOZ0Y7mUMVI7I0RM6J5dOM",
-	"bP1le2c/2+szgJ1oECZQvFpeanuRzl0NO+L8JBg9YR5nk+0S385EubbzR1adZJN/So4/VIyqGHC3/XEt",
-	"7+Dfgs2B4vaQwRP2roZfk+u1XU040rVVJ2gH52NqzxbMys06Ray4zySpWt6AK1izjJTCzQgYZ8vNkgin",
-	"d9LqJibOB5+fGKt7QT5slnnJCCpmYiSa8d2JCbfJ3aMzK5WWyrvDg9eo110UMS8NXrI7U6bELGWp7UTt",
-	"/yzlMkKJM6ftsJRoNpMiJ7LICTWgP+JO/YbQdbISRw7i1O9xijNuvJKoM3WNS9MMmU1esCIiX9l9VCp9",
-	"SXI242taEKkIJehjogWh59OoF7agMZX6WoBKncmiXKOr0/66ULLc2P2wtHzq92bKonSrDnjz1V9LRTZM",
-	"bgp2Rdh6Y3ZOnK251njl66pEWpQs/qZc0S1+q5JFspwWtWMiyvUUJ7Rd7uICFw27nhlspUq5mC1rEiAj",
-	"8rJizNIrYRm2uCktTdB/cpqbzSy8zHOfEyrWZJCkkGIBVnUQpjEuHG0WJo0/VRYDfG1u0u7xmKETpxub",
-	"ra7ZRirT53uLx1+WNCdTZqx8ENL+eseGun+/pmURNUeCi2mYE47TIv6W+Zwpa5FFrl9fLigX2sBh3JTT",
-	"gusly4lid1yj73+432ZeilnCO/5mTuwRKwuqM9RQS7kljM6W9uxsFTeGiSO95cEVO5xiyTdZFtEpbUbA",
-	"8ZgRWmhZmVOKga3lIoZ6FOXCl4ZOPMkx452te92stRUFD2twvdZYq0Z/z7l1nvBEjR88yWe9fvp6YGJN",
-	"7/naiqJnF/6/bLLmAv/4pP7Xrl5JX3+X6OfyUo4WVkNTARJDCrtq3Yx51W6k8zEezhZ9/Q3Ljg+vilII",
-	"TYQDPdXOn9A6+UVBwHUOGQNbqeAnUoqCaU3g/pdHrwfdyTnTeNysvIZvBO3dVvo/PN1nYqd1oFxvqGKH",
-	"EcwkDc9KRFqi7aFVNrGiLmZmefl61ZK7sZf2s/tF1OhMkIPr2NmKr/ZLUgo+5ywn1SHvDVEfyP4hdJ3e",
-	"ydJn46RuRoljPiQ6Uzc52yP/s8wXqQHSBgrlOvUlbWjbMVcfP+kID3enAY6dlkPcTac29p77hmI5E6Y/",
-	"thU9NJ4itfP89OIidm2gWttdbz38LPJwfG3hBdEFlOY7F94eMfkpFZE79tdKrsmFzygBvU8Krg38up70",
-	"H8NssuSLZdy3GS4l/euFWbn3+C/F1hzCr3tN/hHR31HBmnZgDp2IngkHBGTBeB0eZkpHk2T8BGk2Mgo5",
-	"cIscS+LTbpzU+t4pzmJ7dMeU8/0MuIcOnJefkH95ck6lEqPPimb5LWqS0crJGlOmLSc+36v2R68bRsmq",
-	"uUbXr+j8WPdkjRaxDDJU8z4/b01zRlxs8gDKBTshPppgW6ZN/e6Wdqv0RQ6ab75oXHG4JkKS3BKO7NgA",
-	"lxcMWKNTNVJ9PbHdeXXHc2t0XMfiz+kY/LDECR8hT1odr+7pGhzGXbvD2iNRr5e9066p2KFHRzvPUCOF",
-	"sbYV3pMRcSesS20ILbZ0p8mUER3N6MQE0ignQITTeUfXI26ikQQb8HyX4PfGAePE8jGQZCRnQFjRPnob",
-	"AmLd4GdKJzEfZegSIqc77ySGp4hx3hquiZxfea+dY3H/dzTKfTLF/mgrXfNi91DB1tO5zmo5t2MSVBIe",
-	"N/zgNm201mOusbjnivVHRP1FfJgFu9fh+9plyQ52HO+oyrXhs9V+aQLB1MAw7tjUyBN4JB5y9bFWv0FV",
-	"1LUeSnWKrZqWp6I7Gr0HMxVopcYoPi0NOzKTLaeG3tZ0yJDcXCff0wNjen9zG1/d05m5CqEJbW3zRnii",
-	"mhOrS6XBIdwl10Zi/n3fd751j9XzwaIhXi4hFdiFLaqCiTczA0UT8bR0p8Kjxrkak5dT16IRK7cnkGyF",
-	"oAsmg1jsBpFBXkaTHraMbQaygWOaVEq1nQW8riWYwcFONOW5/Ts3mYsEggnkM3zGBfB/dOw7PHcpzBBu",
-	"hhrTh/pFRcWUVYaSN0ZqllvjPHmC1s6M44KKXbP6Ua5RtVcqxEPO4+LBvfkPImVuDuM7PT59oRbWHRWM",
-	"7aXTj5Vga5Iqrd/7lG2/ZuTRPKXKrANeQENmLkuR22MIFuKAw5a2rkpheJEOUg55fYu+uBD/5m5GUaXt",
-	"Aj1im4ChjogVXpTreG1RwUXCrZG+/SQul9kE+G2/BZC8R3xdpeKNuGLXEvi8GTSTYs7VGiwhdr8pqEtn",
-	"sZKCzIFIaHOEX/qMpMgl/PnFfgecn1d0pZYZTxR0Thm9Sdu290ild3eEjdew2Do5pb2GWoxa33jJMfRe",
-	"m176km5SvjAx3IMVbsQu1gVvTc78xuwK9rh+o0CaVpXnHr/Rge6mQFV//nJO1xJsd6M4FQu8GnM1gx/0",
-	"byWqo5mSWkePnN+NcK+B40vBr5dNpsg0d1wW4FZZKLbbn2EW3bRhzq9vKzu3dWDvedzon5WtNMsB3spO",
-	"giVN1TcvFOUCbTlNqpzs7k1V8jHpnm6Zb+23YhMqBW/kC66lgIPunR4bpmaY9teqlUhV5OD0HLXc+zMk",
-	"qlt+z27gNEeYGUtWxKqzpxpKjNuOO2CSAbuWlkIH+hBGVTNVsqhrKiT17GvhPQonzzWd8+LYhHmRCEus",
-	"ZWJfobp+ZMQiqSH6nDvuLjlgES7xnM5WLvt8yHesbX2UayHmaQFyBl0MNHS7FK5Fjn5hBi4Pl/Yxz3f2",
-	"O8Orlt9Bxa8VE0RA6sYAeqz9EMmNSI4hxQxrpO1C7XHmYtiYx++Bf8dtRYoTbSfSI+xaMKvCrjUHTu9d",
-	"KmvPyjiTurkXUq40KfiKEUp0wTeVi2Fc5hv7rYxlEv+NC6bxpmbvsfAUMZIU8HdaKEbzHcrngeXs9g23",
-	"wRnRIzXabCQ1w4kEDjKynC2ZT8cDMIKtDDnZ/rY51IlSP0FRP8D2VpewZ7rfqTXkElt7Uavcim2JrGhO",
-	"FFtwbZgiU0shnflMbfL5xRFRkZaECdPxfBDj0r/y6N1o2pupMEb4Nwnx1Y4Ed1BGti7oUXCmYbu5QHfZ",
-	"lufBXZZZw4sV81a6fLWEpqv4FGqpKBUtjkkzaOW6uBe2XGFI5Nim2PP5w+aRLeC+pKJEQr1LO3WMVsFL",
-	"1PLoC7lNZdKPNJg/mqXsCNM0maPbJuXqK4p39lZZw3pjdrEqTDJnLK8EILhJrPTVZEk1oSCRsWAqI1qG",
-	"KCEsTYP73lXURKuxKndMdFd9vnz0wz52SJvhPRbdhilthV5+SME4ErC2F1Wuf/Xe+oJj+/NdhYjRusZI",
-	"nLPnoHJjmUVuRfS+DAUjiYLhUFCiEYbHWgmgY9c0r8VYznS5tjpdsU0Uu2PFRQpeBz4CHqhjusj5KLvg",
-	"gJp3f8piGUy+irQ5W0dupIRPzB6FtpAnqZwuxu6XxO4Iw4ZXcQ4kd7WUOPOYZQyOga6j2Q6++gJNOSiy",
-	"89y1YUwBWM5WkA3qNDC8osxWxfBDjVVpCg6uGawHj/OojIGj/VQlGdgHHBJQ0qMX+fLZdHcG8SSoNRPE",
-	"TeaqMszIiu2wEM1NLzYAYwlDUTNjrEU0WCvgttzg1xKBRMNShjYVhN3T9aZgmNas0c9zuA0WwumO75A7",
-	"AsPhwsOkautNs5xfWzfSAMUJo82xuY9bdPNVkBSjHN/V4mPppLqJD9KeVk1nBwyiYCJZcpXOCVmp8N9K",
-	"KgwHXQCZttUh9j4ZPEu+qqOW/jDnCxzChWg6TpteBzs841ZU+zy6b1yvPV5iu7yxFvmP4E7JOWTao5qH",
-	"DC0iBVFshks9IivHvmO9KZvqt/mxytnIRBtf09xPP1/qxmoFx2G8xsxixMRSqA4lR2uwPr0QHZdtQxrm",
-	"48USxqdBAuSeYHXITVQ3h5RnDEuQTJDrbcA+HFkCdOC9bUONYcrS4B8/0yf/+tX+38WTv3z25Nf3F9mf",
-	"//LhD9EMFlnsBXC4lq76zLNSu3JgTCFQu+xBpvntupZdcyDLjUj1zcgFXCCC5v6M/FCv8HGGwtbfTSw/",
-	"nGlirRZU9HA3sfIwoEbWx8LiHA1DIVTdYbnFkTDZ04sBcTJ5h9HdoPAc7ZoUeouZvsQ+jUu1NKrqniBX",
-	"oLO2dsp0V/ENiyu4IwZLTPDEjc9YGsEQcsPE7Yxqf8IcAWJZa/B9p2Dwwl4BaoBHRpaGbEqwQCBp1+oj",
-	"OLOZSx6DeBhUW3tjtkuN5K1wOGrc92z7Tq7YaPHiDJBAhL9c1Ljwz198XmO/p1lPOdUpi4eyiZ7JzV4x",
-	"dAMP1eVQWAWAfthrFaSUZPUBvzhMPvWWLr25Y+qOs0i6+zg0RlcxF5HpVVnckS8KN+cj33OQi2NckXN6",
-	"8HQ2VEhg7GUceGivT6WR91S/BjfxK2MM8ZbGYhozB+nRu2j7TC866WATrrozeOUKE0jNVx83Ybw0pGvv",
-	"4drhcF7mgFLigAVGOT16IBzhWhPNgtz71gQewbh0nmTK5MYTd5gb17JOjOfLdU8eK6z+jOCFUBOa56Tc",
-	"JBDF+3Abo8A63/rymMLFxRxmQvSClQpy7WVOf09tpTUBD3oiVmxW3WPTaaBvncyuYFXGGAnFMFV1eFGs",
-	"HWGPYkGYxwAjFEkuObZU+iA53pMEzI0+Kgm4U0Wit2xjJn5MKKl2fxEuIDsgYrFHtCdIHy26nxVSpwr5",
-	"6AxD/gCPLXUdWqCFEnmqUNxB17XxF7JeXQeE+jLPY24I5qyNYXk8VXeAXgmJTzlZM8hq1iFtH/zMed9K",
-	"DpIWB+zpo9+0h+9oQWfM13UfACSQzCJr3VEvogJ1YL2wvxvWy7iTi7kuRye9xp3873wQ0rsgFYPYbw5X",
-	"fLpi4PKPOlbKAdtdFnUwndH35BQ+1sHZiQPC5CMzvvuSs2FU76iOrqPq+zKotDcYLnAtrFkuhAuCOEEx",
-	"CAVfcRcJNtnXnADsaXj3kumObJd8tvQdS4hhRVGFYaL6s9RjcUp8uKHVTMHQab3yrVTiUuoVKy6FNE9o",
-	"UchtAmmowZwYGPDSx00wtr3XLusn1UdnZvgdu01CS7jPExmbdEG5CF/ukt05b9EfhySvEgngy958ATfY",
-	"kubV2XcuLzz/UwolngNiEQ+a4hrSagdMJF2iUFrlyfJEBDtNtwAw6Cg4jCB3tOB5eoPx48T+ggY4ZcZq",
-	"XbPoSaBoSFjty0v1nByv06OpNi2H5WmlC8pTN9JRhah+LYlC1AG3yT2BFFdZ7QUEBGcaiWAucS990atP",
-	"MSE24vHX40TK6GKnikfTWX+Hx9YbutStOowZJ1uyYc3UpWkN4pCQ1xVhj5mS21Tc9HStamqZWl0J1YCI",
-	"dymTPp/02cXFYLBPKJOLDs43I4yC1GsKdtfj2rot97o1XVYkHHxst3DchBqoNX1veEeLYtcbCDfwxNDX",
-	"9IiUUokB88GnXAD+ls/3feGnJTWv5yO8Vy5k33Zd4Rb65daT8JBHwgLcFlUtkOC89Z7RwwARE2ZDJx+2",
-	"18PrgNn6cG4Pr1BwQrR7bH3WLOZKLal5wufRfmPV6WjHMrsCv5BydeuFW3i8HvN69nwvmtMBkCtpYEqA",
-	"ZGrDSdr3TKVcDQCqrDh88B50lI9zxmbEULVgxt5l62gl/XaSOws9sclrpo2sekr+zhHL2mbggJLMemLC",
-	"4VVstDRLmai4Po4OLSDpEX5HmYizufv/mGL9Nl197lotgcZRINTBgilYn3yU+M6PFvB/BS122jhYDraF",
-	"QQpG4/X03jPUdufVEY3HuWzilbLfyi2Rc8N8PyFm7TJ7qC+xIS8kAXODVU0Zwvhbw9iKv3SiaA+CFWSC",
-	"65FAUyJuJo9U33FYWkjKBiio0JDVi7lxUaqBOrrlxw6Zp44wbqNg0f6dUfaq+hqmIRJa6KOueccUMVGc",
-	"hKf12l6fZCygbYCcz6P34VQFY2uApt6IjiTYtm+g3mKGpF2a1nYnMuD6ra5gbeHTqc1ropP3Kp8O2nNZ",
-	"sDqGLKhkKMJbQhPvK1ehpT3J8c+aeMuirc8ogvbH75o6IfrHJGy0OshGRPrU4foNfJ1m/a+bLaUc8cIO",
-	"YPxgqIGc7jKyZWyV+Q7mrqtLRpa0mGdkx6iKCs4rJ2H32lJM5CxVFUAJXKTR7w8PBt+gviRn4WfyL6bk",
-	"mZ3GmZAkp4ZGC1hcKnlzY48o843Vqo3U9QXV5tZH1NonYaqg58MK8LxCKwUCAtCKGPD+2VExD44ab75H",
-	"I6DpHAp5a0kWV07zZMsfxfRSFq6FEh6YbLh28wUjh5vQcF1xlQrNwg+gU4ZlIVDr4JE9Yy1lNdcmUfax",
-	"HN2MNQ3UmJbOg/yvAXBqMORSqMQ5KYUBF/QJvpl41dC5qURVwhuV9+13Mh6o480Y8Cw4m0bad5MtFShk",
-	"RiQhjQ31pe0VsKmOzEVMtliZ++Kk414zMqMRYZfi7+FC9xvc2osrxQYY3lhBGNTHuKq8cfmVUF0eDRD2",
-	"4UgmiyB6bOaqK2yqZLJaMBbU6tDZ9YiS+xqktbPaHAN3kiq9J2zuSsDcvvZ3dfXM/s5R5IBWIQfCw934",
-	"DOWorWDkignoC5nLS6g5uXKVJyKHji1ECgIZ6FdWjqmd6zaLCEpawndrJZH2u+FCi40c3Xeil9qbqulE",
-	"c9HDu1F0W9PV1i6LMtHtZxQifs4TKAICdUXs77fjhuhmHO+Xwx7sf3DvLmwPcHgrAqBD1kH+Rzo0V10l",
-	"H+M0E9tzxw5vjb8nGTDRCw9lKZjBceO61uk6+F2/SPldn6Zw1xMaOAAE2AV4hJSOwX+0Ls4mTq93JvGq",
-	"qgqhxIPjdPkz4qbzvBrniWBH9LhXb9DS/hGzLiOHckt3cf04pyrAi4AFb1y700i8INW6gCqmDZnFk55C",
-	"hlGyJq/WWtta71fk7KzpuJDRF8fh037yBUr2Y0JrHfJmpdGZ12uuyL0PI61WTG4VI9ajOGTOSTbB6xDm",
-	"oMKFBVyWxLlRfs2GH6BaZzqYX+iqNNjZ0ougOTDns+VZCfmyPcDm+zlRnwy1vONJbCBKn2kUQY1utDU0",
-	"8UKzcDNJ5IeheQjbR6RZMmcEPjCuf1+GNS+ivRGuYaKWI8vZ0t+xHWySprvQP9iuF4NKsKcISbBd7o5u",
-	"1XhX29tBb2pJp+FAFjUY9vS5iKeSNDIhAjP7V7TxtnE9geZ1jokyuS8xOjleYW9jtAOA+mv934ZURL2s",
-	"Hh+DkdgXDu1pqdZ/xemtMBiNat/fvY0WBR9xE63iHG2jQcrV7TqRe1kKbG0bBYLo70qRBJf3GWj9zeKq",
-	"idVnUa07yeMvG+yT7j6LuOZOJGu6DsfWYdLxrh+87v5MwaUvS5Grpt3W71mGGE1/clAsRHzrOiEnuNQ1",
-	"R45zaVOy1z8Z3Eihfe9yDQPqvZpvu72a3dg1R3JsG9/RaSy6WSvVG8jx04K9QFCQMb0CRqUZwiCpHMNU",
-	"JmE22S5lkbAwEYLyEnCkqOHSOa7tj4Fby2bD3yGFjr0Oj6o8zSUt4vz6khfr1E0ib40C2aoDbHk61EC2",
-	"UFpae9XZ/IwrB1uwcF2Au0k2yTKxvlrJPrQz6LTVY5J55WV8U67+ssPRwFx76xGbUFidEjK3gOSORnNR",
-	"U0nUEMrETCddTmHDqrR7xTafGaYUd/1CunYDK0Z0G4/zsTWyN7Get2+akwKWeXqFf4P8rCUNCNXDjeUD",
-	"qkNwlXF6u/SEFrGVjyQeUR+JN77os7XU1m54XhMtSUHVghFKNlS5rm5SM3dLRJvd2+suL6JRO1QLUR2O",
-	"ROiD963Kjoq1siZ/wa/knmyUzMsZpIIFEbY/WtfMvbqtZnbEDqQvvj24tPH7bQ3xNQAlRq70t9WV/jYC",
-	"qOj3Pc6KasHMC1c333K+dkpboWFA1cnMimSXtx3tQzAmQISDpacYr0xI3mFB6o10pPZphnrH/xjkMWIb",
-	"w0x1QOFxt7sRM3CkjSXcuySC0PoRCV9dqaFNlZNr7RG77LrfGKr5P8fUiI6yoCy5Uv3CyrVO02Gcc/RU",
-	"FR9dnRvYoqJX4L1gUjmjrdYBsMe28iSJYluMpW1Kdaa0XI3/Bhdd7VeB1XujS/YoQM3lji2tNv41e6QN",
-	"PBYqt5MT+l7GEAxmpVJRN9dr4/GRMZIGupNDRLKII/mOqjMf7NtYO/f12PL1UwEaRcFkIzJTAq3WXGAB",
-	"0ZDpJnwOuhGs9X5vByXL0Cfqty262yHBr9UY64Eu4W180f5rc2zGPzLF53xGE21wl2y22hPxQe+rteB8",
-	"siC6RLZKGtZK+Knbj/v7EYNxqBEwI5dwZ1sibMhJHITyjinXHSR1MaGGqaaHBwXzlQe+owZCObhWh8np",
-	"iZYd6z/s9xGOaFa5t+fySG9TgDDd5xDw/pwB7ryKavsbN7uKpRP1Ndwud/tFfTcWZL8WnZxLIjwGCmQY",
-	"tMc+RA87kx/0odAPp8W0izz4dD9IkNP8bqE9YEEQCZyVipvdjWVSn/Ch/QHiAnDx5Iozb1FcTqCc/9Y/",
-	"VfHyhv+V7Rp2AHA+aF1GFavhYi+N2Uw+fICa87lMhqzurByh9kdv5GUEkHwIZJZ6qVKDV1SyNPaeLBFQ",
-	"EfxZLi0FnUGfkVd3TO3AKiDT0hDNFwLyaAQBJGlCiVsawYVjejCuAE2Lz8grpaTC3LAN4ksQhIDQ5I/X",
-	"X78gf3n++X/96TPyks34mhZO2kOjd23ojrB7OsM2MbiD+iqgcK0ZFQZuL7miWzsx+5j79LNfKkV7OXlj",
-	"96EGIXs5eQqHdsME3fDJ5eTPn1189mfgANco5pxu+Dktc3RuLZhxyJZYZ/U6hzY22nwJTwB+Fl0zw5Se",
-	"XP7smOG3kqldxQtB+6OQG8Sr8TeFaaRe9jz+rpbnSRQ71DLOOxJ63Fg148uHYuOHdkTV4B0d0Zdr8uFX",
-	"ewj1RgqHEfrs4gId58I4e5VuNoUzGs7/6ay+arQ+1QE7AtdvODStuEqtLrmJRh57ZZjjuUdG+YBXvTVV",
-	"u3o+RC4Fc1gicg0HycE1MKj6azVgJn8soMWGFMXuT/DKitnO2b1v2BTluVfw8SeuexiuM+zenM/0XZPb",
-	"wihTLmjMRRzhs6Lw7bepJi9ufjyQ2wJzTOlshUW4Ubb4jq7YV/jIqKP1L745fq3kX9ghjFqjms8tn9sj",
-	"8FZqs1Ds5u9/c7DNebnenODUNRLSNFN3fMawcgKILedEyC0k+wAWJi9Y4sCF/NsUVb9h5kWVo9s6bHGP",
-	"77OLZ19gYghY7b6FmDv+CPDYyZuLMPsOvabVxrS34SFFqF/0f9tJRHbcmvUwwRNsJrwo3H1CpZ3fm4zk",
-	"dGcla+6Mf7dzbtVJvfwCnhgkIa3100vqjgw7K4UzlM4gV2LDBEYDKXprYqN4SMRqmApNObyulpIssdee",
-	"f2X1QPXwr4NFt7YqJT52XrLaqPhbSEYLNUaeRi2v975xLdmYT5iIjJ7AEUhoDdh1zypos1Z3Zi2F1b6E",
-	"Ypp7bDZrBKseN4/Yiwq+5gl6ImqgT7p92iwejymlxBCzUmmpUpr2WUTTPqxA0CxlUr0RjGzoAu2fvGRw",
-	"YJ2Ic82h7G1iyzU7VgkCA5zX0rg2UkfOP6bnvwj5OQ7x7SuZ705HEXy7TwP/0LxXGlWyDw+4H74AIbId",
-	"PsB/AtmMoxB7+8Ojx4VDIPNh1Vp2MRU7spbW3AVLwB5PrIiG74MylMqeWNES4+fvef6hXwVr1pXksQVV",
-	"jwDHvs4nD34qXiKaYUJJznDqS0ZzmPf7yat3dNEcoWNfneSQWKLar6yZ63EYPyov8InjSfwAJwynNuxo",
-	"PX2kTf0r25jJ6TZozkPi5KZMS7Jjdifb++Tr+Xfoan2gjfzaLfKRZWT/RgYJeiopadxxR5ufEre15I9r",
-	"ht4q18HfCsY/xUTg+VIWuYe7KBjG85rscM0KRvXj8sNH2Z03YFEvKBcn2KC3JZQMAngo7JC9SxMpghmJ",
-	"YGyR4/eOrv4DiP0OrhjH09m+pzoGe/g+IJslb3AvOXY6P4oqg2sMI4GmDqFe1yvQ5bwJsXOkUgB6nL+3",
-	"1v+HpDp4VyrxEgvXYvfaDYVME3eDcJGNpsDd61E4vfiHCs5SicdW5AE0LLKTbwP04gnYvlTCGrycFlhr",
-	"jPm/ELedMXBJUcAHCh28/uggtDDkAq6p+smQMyN7fVIv8YnHOBqv7umai1ipUpeor+hs6QrtQAeCk3eq",
-	"GF1pws1J3O0MaseodwBClIgWW7rTZMqIlh4kIqeGTq0U4ppoeUWwKkOHe0vcH5j7fosp/ftSyQ02ZezQ",
-	"/nk3MPeNFOwEq37J9Yyq3F6hzjSCXUGCeoo54vM7nTLBARIXnjC9Ixf9BhYLTmNE9/K94CDQ0nQVGnZv",
-	"iJFkyhYccbKTCv1tWaPP6UVd6Nn5yKZuckuOuK7Ud+OvkJ5S8d8eCVbFmHsVfJXhMziS5VM8hqq0hHPN",
-	"pyuP/V7wi45wFTv/CDiKsYwMA+1VIdkwb3GAqugtRfP5WcNdtC5XdDQtxnvNnfnknMpnGjt1K+IMldgg",
-	"Ptl6+CBfaowkRlKqSMHmEDRaZ6CbrLJ2CVhSME1yngrG+CSjQwOP473yntP8rnc98p6HPaM48HzYlkdx",
-	"0H9yjIN95GTYPu/4sfeDSqZ+5uLTPekBnyTrJ8n6SbJ+kqwfX7KeNKEG73zUzJanyqqppOreKFSQqYOc",
-	"L7xfmg6oWt97/ByYWTh+3KHcA1bLkBSTY8/eo+jVHh+xqDULR4+DJQm747nH2DiGNRBAb59H7pppsyvY",
-	"N06I/O/xysGMb+zc/139ct/wO0YogX0kVCDsENS6ZcRIwdBYWNINO4nbDttX9d94X7tnHsNzh2MN8du9",
-	"a6WnHnpyslSMWTFq2Gvf3muAPcoFdFZOHxKvvOfMJXhgfyrIl4Ka1oSijlSnMJYDKqkvgA2OffdObDwJ",
-	"bTv0kkFFcWzKo891fDa8YGca7LYMEtvXTGu6YKmMJtcqLWbnGPe6Znf+Z59/Djnuhin7un/8/I9ffrm/",
-	"uHjyyy/3T+e//HL/X/Nf/+8fJgNo96XXPY5cVb6ermVCPnl6keEPPz33P/39z5ak7tMnF59fVg22fcc/",
-	"V8gfkjztJgEOApQlJGjhvjvSqCVCGkYQVqSaO4R4boW8DC25qYGyhgqDxz4lmHc4Q5bpwkqcLd0RIxGU",
-	"J2plSaXQzhzDG3QFQ9VmA1i7v5UAx+j+TgvFaL7rpRIGVY9LxvOzAQd/IeUKwX0JJbrgtauBuCQ53WmA",
-	"QaRLRvMMBOqK7dwaEIMEc+VBPkOKEYQPaeFKw2OGS6nYkUt4sWSzVbVzoAqoy0vnhmxlWeRkarcjgw9X",
-	"1uhy0YPUjUphZG7EtHp1+xGm8+N5nlGqXzOoWYjoltBAH8gMmWFApzqFrb45pYHhNV8i0k34yYLdXBBq",
-	"ryG11aE+oQ31QRsKJEPAD7ifS2MNDloUw4yLcElJBajeuTKAXmV74pvKrw/OXimjxdAVFwtM5+CWcATp",
-	"5G9Hcnuyna7ebUe7CoIitKidybWVzBIhen3uit+/OhxH0jr8rgJneHjz0A32sdMe1swsHWpHD13wmcch",
-	"ix1rNFVCYixUklvVLAFd6yT5BXYU1+3CyoZGXwZHP2cSYEOdNd05qNVprWRC3jEF6OY9Po43/pmH8ho/",
-	"pKwIk49s1gtsHwMS2k37SMbdUGV0Hy3fwgODCFnhtBztfwfIyth1IAEylfRds9SLGgghvd5iDyqSU0N9",
-	"G+urejXUECdVVb5/Yhfx6WIe/3FBL2TthFJGkMPKH4cH5US1ttS/nmsAWyRynpFcbgVeuTRehCqht2Fy",
-	"g0gvSe3yFh95DOVSQ//Zl0p1x9Tu8PShPa6Yt74k+IFyYPw6H9eviKN+mefxuhj4IKsqMqVAcAxAvr5y",
-	"qMd6aXlJHu4+bpQ25jmqGy1FIuMM+bPmZE4Z9i8Kqat9G5eMjF/73kqSiFiIJK7BYKcwXeBF1namMzCL",
-	"r+CMOsgIB6AqV0xowkReuV69cZ1ziObudIt6ieQuRCg+FZFOfzJwCI+j/Lj39PqRbHtCELD6VA73sNnB",
-	"5w4YHBlR0jlasHJzwIE495AucWH2HV2xnzxuy+kOxOkkEkwuoSYfTOp0dqEp6exVBX2sPoToIG/6z2Zq",
-	"twLmYo9+9TiDAyxh7H031m3OFYFuVuBu3N/EMt7DEpG25uQM5nAGMQH3jiF2qgM3fbirz1ALg8v8BjIX",
-	"BkZ+ZJEfG/lp31YhAm2WXBnGhLtvucsX7BMpN9Zeq90EQCu3bDfvQdPn7+1e9Qbnr6sA0H6Pl8vLOSJU",
-	"86VltFq0PUA9DMd3oGZ0is+K7TIIDQEDCxL6bByR4vPpPgMRaeSefTl8ACnivWArtjvRcQmQuHBCQC5R",
-	"90sD9KJ9IM7fr9iu91jchJymhzkVsdeA4+DxPEKDxKLf4FfCqN3IkLhz+55KPr6quhHWggQM0ds4aCQr",
-	"TXw2Wm3zl4wq7Yrm4gbRNT7DHuhmd+2n8JFAD8L4yUBTiNzNXd/PIzfr/2PDKoH+bnckoQBCCqIYLcC3",
-	"lWF5kd1SHyGMbNt5aBrbu3dfYbv+h9g/++qPvYeNOST3ETdxFjrOnGQbqYu74QbWm9c1+/vbfRq4pbre",
-	"qDMORSKLO+ZKNh9iTxu9KB8bhMSvPiFAod8mhs+3HijP+FaeR27p19w1X8Gu8XgyoTelHWkODSLoVJaG",
-	"aOnw5x0Se20fMa+r//pyHZ56HEXlc+M+ftqWy8W7rvB0H8hd2EwI/PdLRHTvcuE5K15GJxcGXj1/jxCJ",
-	"e25DYcsGJKR6yMW0zVb1kL3w/0VbrT5OTkDftr2DxD1H0hCCgIvQkfG+7g7Y541UtF8BXMND7HeyJQ9h",
-	"FFZE+Hc/v4IwqiAOH3gMzIhasrC1FfccZZ850XeA/TMPeYxCBkfiGB2X4dG+5HZtrC5JzgGhvQesyn7c",
-	"oM0D8HO94/1jIxbB+vpz6bgmgFrvpVtlXllJh312NT2FawJTJOkwmzjsoFxvKPYkSgKO2QceeBf9KB/H",
-	"MMbRuU7rqLzRCvbIjfpWbglFFAR8b2g23jh2XmRJl3BbE2cAquCbAKPU4oKR6Q7+jWyz72OfsBwLOnvI",
-	"S0/1/sf2QHSEQyQp0e5DiDLjnQR6tmRYZoK+H1ZoRkqBnfRPoaR+UtxUZS7tWxEXRjoeiewm+DTT2/nG",
-	"fgxdBh5Q5sIgv+/9rAQsJP1Tg87gx9hXn3Lp3MIwJy7CdktHvPbG+tZ+Pcf0uizYQx5TeP/v/piCe48L",
-	"wGt/+N0MDsXasfSFJCE26yHE4UdqXE2QVBBxusKqpBU05ZZl7FCX+xCyfxgMkH1YzeIpfCV7euVFYB1d",
-	"Ac8Z0Nfu4pM1VQsuzk7ru3f5tuiidNj3mMWZgcTNII6TYfVhhgVMUiEqLno3gama+7bHE+Uk8OhcB8h2",
-	"fZw4Cxz2j5JR3r5vBEENNk0dkQza4UCsBco3fDpwYyPO39t/Ppxb8+dJT9uFb5j5Gxfsh82ge72qZO1R",
-	"CaeHpa52Y5qO8tDDVldyEHLH9ZUr21EDE3VbmceDyh19i2NTaweCLXqH5CQ/ZojY7XJCmXg2OZGI8R2M",
-	"PXnqYefgSV+yIm9EMWalqWVP1BpTpXIKb/hCvCmHYdnZZ60IK08SA3W+ez/HHjS7m9A56yOkxr0LnQVO",
-	"kr8sIdcLCYk1aImYEV+I1w/lb3+hWM6EAWzV300O4ikI7XqzTS5//rWBzswXAtSAlf+QPGOvt1XSm2ZG",
-	"15nRNTLrHKTzei+6vvRT/9gD2dTu9WOySGMZvidL+nzhLKCA11iRFnD/4X4Syyp0ysenKTKRd2nen//5",
-	"g/bpnw9Bad/a8D/ukLQTRu2ezZYSMrlHHZwtY5t+k/YGHznUpk3VQH3s7nSDbGVY+yPGeZtNl1w7VkQT",
-	"0lCETOyW+/qsewQYQByG0KGtSnc8873aML4vAE/FPcMw96avAuXGQQ89UETZ0faR0yGqQZsb+L0DHcbL",
-	"Yk40F7MaNWELrrBUjnuk5FPGyZITu9meBh721R0tSurcVBGP8xwSrh1eSH90DPkR+yHctRpHp2zERoPp",
-	"hyh5/2goWI2VpSJCuURga+xcfQrhgBBj9ivQIBYuGRgzABdoiH2KvFHbiaKgcS+pyuRn9gaTd5C4q503",
-	"dNpTqfcNM+/ggT1t+L6na2h8y+xTdvLTnV3ImiZ7gtWL7o9ICEd3j8ePUWyTNVK0Gx99ZphS3Ei1y0Cl",
-	"ctX4mNyTjZJ5OTPg7/OVu6cq9203RHUz1MkpRoiJENxbXpUOXBIlt9jld0EBgCYnpbCXVgMFGrqcGmmw",
-	"o0McAFSWYAqMoPpNFGno78/xhwA89DzDig9XMt8CLKqn8c+JZndMQeDqoRwvvj9XqIvwxRDY6L13ZJ3I",
-	"yq/l5H8xICP/d1yp/TFwTR36E0q4p8AsF6CzgABWoKRwiJIoo/uScf5XYobGzNJ7ODW1UDJ2ApSKLD2f",
-	"g1wwEq4O0KY8BYzVrQl5TA8fqpfTIzjXVatHeLGC1DF1RkDyBUEf+tZK5YWRlxQtXTkAB/qTyvykMj+p",
-	"zE8q85PK/KQyHx+im93T2cn63ztc1wG1wO8cAuzjlAK/C0FSTCbBwQed/gr2aeR4IHmhmgWhA67ipdSD",
-	"JhHk84FR6JR8fVY7K8+ejz0p0O471MUCUxXYtJGR7ZJju00EWqMzw+9YsuO31qcSDZ/KqQdb0vYMfKRi",
-	"an8Aq1rq6c7jOFSp0pp4zqgEDISlesMV7/CRQTlTCJM2Fgv2oYMOsILvpWEfKfAAO4TxPzjUS3rHwHfJ",
-	"BKAzVWFEqRqYI5iVN5X57kzvCy7AIh8uuICvf+Ral9qgkVxG++EpwWQSYcLvAAkVh/NOfSUXiq49gDpc",
-	"dVz6eJaIubeP3PmsVMoRKNl4Ef5ebey++PaPkp/CFf6d72iLS/Y2/4wWBbmDIVpL2YfPe83u5Cqs46NH",
-	"Kh6Ycp5VLKn6zjYV4WR7et4xlfOZ6ZfHP/qHBknkfcgUNY35uVPE/vengwDxIY+u6ZaQqukZuAJw1inD",
-	"ji2yNAS7Tli7BoE/Cvujg7onOOVBvaUa+v4iO2EqYe3Nzx/ZknD4JWGfHz+V9KeQMQqpkZrudAuio55F",
-	"mhHXJcyBe7uImNwCBH6IoM1Kl5ZeE7TvJ3BWrMi1exXS937+9cOvH/4nAAD//w==",
+	"7H17kxu3se9XQfGmapN7R9qVIvtUtH/JkmzrJrYUSbbrlO1sgRyQRDgEaACzXEal734K3QDmBQxn+Fj5",
+	"JHJVot3lcAA0Go1+/vrDZCbXGymYMHry9MNkQxVdM8MU/PacavYqtz9xMXk62VCznGQTQdds8nTC80k2",
+	"Uey3kiuWT54aVbJsomdLtqb2G3Op1tTY54T58skkm5jdhuGvbMHU5OPHbPJq/h01s6V9PGd6pvjGcGlH",
+	"er9k5OV7uiByTsySkRnVjFBNuCFbqoliNL8mVEizZIpIwQi3f5yXmtlJwWSXjOZMVdN9NX+Ag9Un6eak",
+	"jeJiAVN6wxSXeXdGz8haCrPMiC5nSzuVx1ePv3zw6MoP91vJ1K4abYOv2TuWluJ7+EaUxPBPH5HX9O5v",
+	"TCzMcvL0yVXWGeKj/a7eSKEZ7OcbJacFW9sfZ1IYJoz9kW42BZ9Ru9DLDT7x//6p7ao/1Ib6g2LzydPJ",
+	"/7msGOYSP9WX/r0wYpNuPy2pIVsmDNkq6dbtvmbf+qzMuXkpjNoB9ym5YcpwnC2dytJ0dwLe6Bght3tv",
+	"5KSz9GxC81wxrSOUzybUNDg0p4Y9MBxo3XmW54O4OZvYqVOcY2RIWZqZxI1uLufCruEiI1KR7XJHhDSx",
+	"WWyAVWLEkJnlRrNkO7Kgt8z+xBVxnNN5j2Ulpk38xLkPLzThObyVCzh9VOgtU4SKHH4t5CL26i3ddV+r",
+	"mdZcClie/a6RKyYudHJ+W6lyHZ9doK+dFj6XRQ5VdVh+RhFFLUEd/XCWFXNUBKnvn59G5liw2r1fw4hy",
+	"+k82M3bKwMJv6IJ1OXjK5lKx2K4xBTtFBLszZEMXjEzZggt9TQSIMyv2uLZiDShOYYYDmJAJo9zg3LC1",
+	"3ndya+fvY3gfVYruGiytE8dwRgWZWsm8YjmZSytuBw1rZV7eHbG1fX4xjYnEtuArKvIXbM4F9+evI0lu",
+	"WUIS3BSM4oGIfbiWic+mrJDb6CcLRfPInn/vrqlZwaiKsX5Bp6yIvlGxxiSmUhaMCiBXhBSa9ZEirLY5",
+	"u3fuVrughsAj5Iurq6uL2DzXjOpSsfiVVt8+/2DmBo3unJSrt2zJqNK0iGxcfstnrMHNnfm0mZbODVO1",
+	"J2unozqP3c9yplfDz80Lpld/kzSPTUCVxYgT+LYs2PMlFQu29zzgi/1UM0+dsC6/9r2EflvdAjTPgVNo",
+	"8aZG+TktNMtam5FzWuj0d9JbU81iE7Sr7rPszuznKfeC2Aqf04KJnKoXNKJL5PjHzqhLWfDUZz2T3TK2",
+	"in/ARS63ehzHbqVa2Y/iR7y+/Bxur6BcwjSq71fD99Gn0nCbJJpzlZB1aclUpERnD+1+K6lqntDG9W9X",
+	"cpPTnY4d0zg3+BlW787catwMWy/uo85PQMEIdZRcR6e84iK+TuH0+u72c1MkPpH7T4DXnOAlbvgMpwcv",
+	"6Fvcf9urpytk56nt6MjL6iO/Q4NkXP1oRvi/j/N6+Wv8DBzzxw5h5OQOeaNjmPixjumy38qts2nxBVYp",
+	"WFuVIXLX7tyG9bPEDjUKr7S2boPOWfC0c5u4T2roiGILSgzLY1qOWXKxsCo6N3Zl84IuFiwnVOzIGqfV",
+	"lnF4ocW5rGQdSy1GpzkXeVOCRvSxw027tiivfbRiu3FiobBLiEj6HoEhN0yw/GaM1aqZNe9nET309Zxw",
+	"o4lVbIm2nFBqYtcXf4sxxeiR8TvTOF20cevvP1uavYMH7bGiKyZSr7tlSjdN7tRdAbagk5Z20zIvSYH5",
+	"/MQ8uyDrud2q74BnhiycgRqxq/mkjtILZiiPKLozd8z2UQVsvFvvrRsoqDR7ab8Sk1HsbsY2wcIb9L6X",
+	"/iux963p7obOEv4FNMLJdimtxWil3o7Y3QXPAvIN4SYqIbShRdSQ3pFbpnI+M9rJHKoYkaUhck4sn2Zk",
+	"643tnf1sr88AdqJBmEDxanmp7UU6d2/YEecnwegJ9TibbJf4dibKtZ0/suokm/xTcvyhYlTFgLvtj2t5",
+	"C/8WbA4Ut4cMnrC2Gn5Nrtd2NeFI11adoB2cj6k9WzArN+sUseI+k+TV8hpcwZplpBRuRsA4W26WRLh7",
+	"J33dxMT54PMTY3UvyIfNMi8ZwYuZGIlqfHdiwm1y9+jMSqWl8u7w4DXqdRdF1EuDRnZnypSYpSy1naj9",
+	"n6VcRihx6rQdlhLNZlLkRBY5oQbuj7hTvyF0nazEkYM49Xuc4ox3/pKoM3WNS9MMmU2esyIiX9ldVCo9",
+	"Izmb8TUtiFSEEvQx0YLQy2nUC1vQ2JX6SsCVOpNFuUZXp/11oWS5sfthafnI782URelWHfDmq7+WimyY",
+	"3BTsmrD1xuycOFtzrdHk616JtChZ/E25olv8ViWLZDktasdElOspTmi73MUFLip2PTPYSpVyMVvWJEBG",
+	"5GXFmKVXQjNscVNamqD/5DSWzSy8zHOfEypWZZCkkGIBWnUQpjEuHK0WJpU/VRYDfG1u0u7xmKITpxub",
+	"rd6yjVSmz/cWj78saU6mzFj5IKT99ZYNdf9+Tcsiqo4EF9MwJxynRfwt8zlTViOLmF/PFpQLbeAwbspp",
+	"wfWS5USxW67R9z/cbzMvxSzhHX89J/aIlQXVGd5QS7kljM6W9uxsFTeGiSO95cEVO5xiyTdZFtGp24yA",
+	"4zEjtNCyUqcUA13LRQz1KMqFLw2deJJjxjtb97pZaysKHtbgeq2xVo3+nnPrPOGJGj94ks96/fT1wMSa",
+	"3vG1FUWPr/x/2WTNBf7xQf2v3Xslbf4u0c/lpRwt7A1NBUgMKeyqdTPmVbNI52M8nC36egvLjg+vilII",
+	"VYQDPdXOn9A6+UVBwHUOGQNbqeAnUoqCaU3A/suj5kFkclI7d8PJFX0hzQB5D0o2qNjwfJSCTn8fRzqv",
+	"hjQyCxy/+T882mcHpC9qud5QxQ7bVZPUjis5bnd2z4ZmEyuPY7qgvwSuW5dD7KX9Z/IqqhknyMF1TADE",
+	"V/uMlILPOctJJYl64+gHntEQX0/vZOlThlLmW0IWDQkh1fXi9sj/LPNFaoC0FkW5Tn1JG9r2HtbHT3rr",
+	"g4E3wPvU8tq76dTG3mMUKZYzYfoDcNFD4ylSO8+Prq5itg3V2u566+HHkYfjawsviC6gNN+5GPyIyU+p",
+	"iDgCvlZyTa582gsoJ6Tg2sCv60n/McwmS75Yxh2wwXLaI3sp6NbwHv+l2JpDjHivXTIiRD0qotSOHqKn",
+	"0zPhgKgxaNjDY2HpkJeMnyDNRoZKB26RY0l82o2TWt97xVlsj26Zcg6qAcbywHn5CfmXJ+dUKjH6rGiW",
+	"3+BNMvpyqtSO2tH/Yu+1P3rdMEpWzTW6fkXnx/pQa7SIpbnhNe+TCNc0Z8QFUA+gXNAT4qMJtmXa1A3M",
+	"tO+nL7zRfPNVww7jmghJcks4smMD/HIwYI1O1Uj19cR25+Utz63S8TYWJE8nCgzL7vBh/KTW8fKOrsGr",
+	"3dU7rD4Sdc1Zw3tNxQ7dTtq5rxp5lrWt8O6WiM9jXWpDaLGlO02mjOho2ilmuUY5AcKwzoW7HmEuR7KA",
+	"wD1fgnMeB4wTywdqkuGmAbFP++hNiNp1I7SpO4n5UEiXEDndeU82PEWMcylxTeT82rsWHYv7v6NS7jM+",
+	"9oeE6ZoXu3NFhE/n36slBo/Jokm4BfGDm7TSWg8Mx4KzK9YftvXegmEa7F6v9CuXyjvYu72jKteGz1b7",
+	"pQlEfAPDuGNTI0/gkXhc2AeE/QZVoeF6vNddbNW0PBXd0eg9mKloMDVG8Wlp2JHpdjk19KZ2hwxJIHby",
+	"PT0w1iA0t/HlHZ2Z6xA/0VY3b8RQqjmxulQaHGdecm0kFgn0fedb91g9aS0ah+YS8pVdbKWq6ng9M1DZ",
+	"Ec+dd1d4VDlXY5KH6rdoRMvtiXZbIegi3iAWu5FukJfRzIwtY5uBbOCYJpX3bWcBr2sJZogCEE15bv/O",
+	"TebClaAC+TSkcVkGPzr2jSVY0WK17z0/0WL1TK968rHCgsCQ1JgS1S9ZKh6usq687lJT9BrHz9O/dsQc",
+	"01TcndVPfm0TeoVIPIw+Lsbdm9MhUtrpMDbV41MyaqHqUQHmXjr9WMnBJqnS6kDf3dx/kfJo7lWlBQIv",
+	"oN4zl6XI7akFhXLA2UwrY6UwvEgHXoe8vkVfXIh/czdLqrocAz1im4Dhm4jSXpTreL1UwUXCC5I2lhK2",
+	"aDYBftuvMCTNjq+r9MIRFnktKdFrTTMp5lytQXFid5uCuhQdKynIHIiEKkr4pU+nitjsT672++v8vKIr",
+	"tcx4okB6SkdOqsK9Ryq9uyNUwoaC18mT7dXrYtT6xkuOoWZweulLukm5zsRwh1cwoF38Dt6anPk7syvY",
+	"/bqZAmlalat73EwHeqcCVf35yzldS1D1jeJULNCS5moGP+jfSryOZkpqHT1yfjeCGQTHl4IbMJtMkWlu",
+	"uSzAC7NQbLc/ay66acN8Zd9WanHrwN7xuI0wK1upowOcm52kUZqq2V4oygWqfppUeeZdw1byMSmsbplv",
+	"7LdiEyoFb+RArqWAg+59JBumZpjK2Kr/SFUZ4fQctdz7MySqW37PbuA0R6gZS1bEKs6nGsqm234+YJIB",
+	"u5aWQge6HEZVaFWyqKsqJO/ZV8I7IE4eVp/z4tgiAJGIYqxlYl8BMWBkgCN5Q/T5gpzpOWARLpmezlYu",
+	"o37Id6xufZQnIuaYAXKGuxho6HYpmEWOfmEGWUh7SDPPd/Y7wyux30MVsxUTREA6ygB6rP0QyY1IjiHF",
+	"DOu+7ULtceZi2JjH74F/x01FihNtJ9Ij7FpQq8KuNQdO710qE9HKOJOy3AspV5oUfMUIJbrgm8ojMS6b",
+	"j/1WxrKj/8YF02ipWTsWniJGkgL+TgvFaL5D+TywRN++4SY4I3qkRpuNpGY4kcBBRpazJfMphgCwsJUh",
+	"z9xbm0N9LvUTFPUDbG90CXum+31gQ4zY2otaJWRsS2RFc6LYgmvDFJlaCunMZ5+TL66OCKK0JEyYjueD",
+	"GJf+lUdto2lvYsMY4d8kxFc7EtxBGdm6GEnBmYbt5gK9a1ueB+9aZhUvVsxbJQDVEpqe5VNcS0WpaHFM",
+	"VkIrNca9sOUKQyLHNsWezx8296wB9+UgJYoEXCqtY7QKMqNWG1DIbao6YKTC/Mk0ZUeYpsoc3TYpV19R",
+	"tNlbpRrrjdnFKkvJnLG8EoDgJrHSV5Ml1YSCRMYisIxoGYKKsDQN3n5XJRStMKvcMdFd9TUA0Q/72CGt",
+	"hvdodBumtBV6+SFF8EjA2l5U9QvVe+sLju3PdxXKR8uMkThnz0HlxjKL3IqovQxFMIki6FAkoxFayGoJ",
+	"cMeuaV4LyVzocm3vdMU2UTySFRcpyCD4CHigjlMj56P0ggPq+P0piyU8+crY5mwduZESPtl8FIJEnqRy",
+	"usC8XxK7IwwbXsU5kNzVUuLMY5YxiAm6jiZH+IoSVOUgq9lz14YxBQBAW0E2eKeB4hVltirkH+rGSlNw",
+	"cM1gjXucR2UM8O2nKifBPuDQjZIevciXL6a7C4gnQf2cIG4y15ViRlZsh8V1bnqxARhLKIqaGWM1osG3",
+	"Am7LO/xaIu5oWErRpoKwO7reFAyzoDX6eQ7XwUL03fEdckdgOFx4mFRtvWmW82vrRhqg4GK0Ojb3cYtu",
+	"eguSYpTju1p8LPtUNzFP2tOq3dkBVymoSJZcpXNCVlf4byUVhsNdAIm51SH2Phk8S75SpZYtMecLHMKF",
+	"aDpOm14HOzzjVlT7PLpvXK89BmS7ZLOWKBDB0pJzSMzHax4SuogURLEZLvWIJB77jvWmbF6/zY9Vzkbm",
+	"5fg67X76+fI9ViuiDuM1ZhYjJpZ3dSg5+gbruxei47JtrSRmTHZ616//6Cqenh6UpT2Z7MMBo75n25Br",
+	"en8RkPG5ngB+KFgd/BQvyUNqUIZlgSbI9SagUI4sxjrQ2txQY5iyNPjHz/TBv361/3f14C8PH/z64Sr7",
+	"818+/iGapiOLvVAab6WrA/QHoM1UY6qd2rUdMn1K3tZSiA5kuRH5zBm5ArMn6BsPyQ/1Mian3my9RWX5",
+	"4UITq2uhegIWlZXiAb+zPhZWIGkYCkEDD0ugTgqBPdE9eYsx6XBNO9o1KfQG05mJfRqXamlUFXdBhkNn",
+	"be288O51PSwa4o5Yskjve7Z959OyRjCE3DBxM6PanzBHgFhqHnzfXYvoZqigTcCPJEtDNiXoTZCZbG9R",
+	"OLOZy5CDKB7UvXsVvEuNpC07Shy/lys2Wrw4tSkQ4S9XNS7885df1NjvUdZTM3bKCqlsomdys1cMvYOH",
+	"6nIorALgV6wxCIkwWX3ALw+TT731Wa9vmbrlbBsr6JOucq4XJMVd/6OBNF0dYeQSqIoFj3xRcBAc+Z6D",
+	"PDnj6tPTg6eTvkJaZy+nwUN7XUeN9K66td+EHo1x0BsaC93MHBpL76LtM73AsoM11co08rcxTCA1X33c",
+	"hNE2SsMmgHXlIHrmADDjMCFG+XZ60DfBeosme+59awJKYlzWUjIzdOOJO8xbbVknxvPluiddF1Z/QdDu",
+	"1YTmOSk3CTD4PsjNKCbSt75oqHDhPwd3EbUjU7G8vczpzfFW9hbwoCdixWaVuZ7Odn3jhHyFiDNGqyiG",
+	"3W2HlwrbEfbcRIjQGRCgjryMTlJxfpDg70mO5kYflRzdKcbRW7YxEz8mVKa7vwgXqI46PsPN0arJMRpx",
+	"mnzC+tik4X3XSmLbozAI1Y53DR86w6wKQFWXug720AIXPVW08yDbcrz12HvPAqGe5XnM08OcpjMsVapq",
+	"KtErnfEpJ+cGqfg6VEaAKz/vW8lBkuqAPb13t8DwHS3ojPlK+wOgHZKJei2DOu5YG1jB7Q3ZemF9cjFv",
+	"y9F5xfE4ynsf5/VeXsUgvJ6DP4KuGERVol6gcsB2l0Udg2m0UZ+CVXtT0Igk81mz3e0qlUj1PCkgt8MX",
+	"rI1J5gEIgb5Q4Z4SJwqtkgIODMwxuthDs10HpF2MrCDoS/aHUX3gI7qOqjfSoMryoCGCwV5TEQkXBLG0",
+	"YggevuAzEry0rzkBINrwDj/THdku+Wzpu/oQw4qiCutF9Y5Sj4XJ8eGrVsMRQ6f1wstSiadSr1jxVEjz",
+	"gBaF3CbQuBonEQNNXtS6Cca2963LIkv1mpoZfstuksgm7vNEBjBdUC7Cl7tkd2519JQiyavEFPiyV/vA",
+	"QbmkeSXonDMShd2UQoXxgNjWWVOmQ5r2gImkS15KqymwPJERkaZbAOF0FBxGkFta8Dy9wfhxYn/hujtl",
+	"BnT9GtWTQNGQAN2X5+w5OV73SVOtjA7L+0vjGaRM/1F10H4tiTroAWb7HlPEFfZ7AQFhs0ZioUsETVvU",
+	"9SkmxEY8nn+cSBldPFfxaDqL9PBcjcZd6lYdxoyTLdnUaerS/gZxSMgTjLDHTMltKg5/unZOtcy/roRq",
+	"tFFwKbg+P/nx1dVgQFwou4wOzjcjlILUawp22+NDvCn3+o9dli0cfGxJctyEGqBJvWosLYpdb2KFgSeG",
+	"vqZHpJRKDJgPPuUSOm74fC8AwZKaV/MRmrdLAWn7CHEL/XLrSZ3II2EBbouqNmFw3nrP6GF4nAm1oZNf",
+	"3euqc7iAfVjQh1e8OCHaPbY+Cxtz75bUPODzaE++6nS0o8xdgV9Iubrxwi08Xo9GPn6yF0zsAMSfNC4q",
+	"IIK10Uzte6ZSrgbgpFYcPngPOpeP83pnxFC1YMYa7nWwnH49yZ2FnqjxWyY3TIzPPBqcT2QnRHVI9xmR",
+	"oZDyirr3xVejjay6yP7O4f/aSu2AguV6AszhNZ60NEuZwCM4jg4t6PgRLmOZCM86b8YYKIs2XX1mZy1R",
+	"y1EgVImDYluffJT4zgUaEL8FLXbaONAatoVBCkbjaBPeqdf2xNYxzMd52+J15N/KLZFzw3wHMWa1TCui",
+	"nmILbkiR5wZr/jJs3GHVfCvM02nUPXBwUCehR6K2ibjSP1IZiWM8Q8kC4KqFFsxeaI8Lbg7UOFohiJCX",
+	"7QiTeWdgDe8oyl5VJ9M0gEgLyte165kiYpC7r2i98t2n4AtoFCLn86h1n6rvbQ3QvAWjIwm27Ruot9Qn",
+	"qWWn7+4TqaP9OmTQHfHp1OY1+xH0Xj4d6PSyYHVAZlAwoER1CW37r139ovYkxz9r4vWk9n1GsU1H3HLW",
+	"CdE/Js+n1TM6ItKnDiRz4Os063/dbCnliBd2WkQMBuLI6S4jW8ZWGQrMzPdxysiSFvOM7BhVUcF57STs",
+	"Xs2QiZylamYoAbcAhmzgweDp1E/JRfiZ/IspeWGncSEkyamh0fIuV2jR3NgjiuBjlZwj7/qCanPjg6Ht",
+	"kzBV0OVlBeB4oXkKAQFoRQz4Mu2omG9JjTdGosHrdOqNvLEki19O82STL8X0UhauaRoemGz47ebLqQ43",
+	"CMD4cnU8zbIooFOGRVNQCeRhcmNNpDXXJlEUtRzdfjmNepqWzoO8yQGObTAgWahTOymFAWT3Ab6Z+Kuh",
+	"Y3dFr4TXKu/b72QoV8fbr+BZcDqNtO8mWypQyIzIXRsbpU3rK6BTRZTaMc7DZFOluS/dO+41IxNhEZQs",
+	"/h4udL/Crb24UmyA4o31teH6GFezOi4tF7AXouHOPlDWZLFNj85c9YFOFRRXC8Zycx16OR8BSFHDh3da",
+	"m2PgTi6u9+vNXYGk29f+Ps6e2d87ihzQd+dA8MR3syXLo7bjpqAj+s5CVsXe3l3wyvg05IYlVRYjV0xA",
+	"Q9pcPoUSq2tXaCVyaBVFpCBQcHFtxanauTbXCHOmJXy3Vrdsvxvsauwg674Tta3fVY1kmiQa3mGm2xOz",
+	"tnZZlIk2Y6O6XOQ8AfUh8MqK/f1m3BDdfPn914Fv4DG4aSC2/Di8vQjQIet080A6NFddpc7jNBPbc3tg",
+	"T6zkjlT+zUQTThTpoI3Hdfxai/3gzP4y5cx+lOqlkFAEAoqHXYCHMerYHUerBNnEqRedSbysiqAo8QhW",
+	"Xf6MeAs9r8Z5IqgzPT7rd6jw/4gpwJFDuaW7+DU9pypgAIEhYVyf5UgQJtWOhCqmDZnF0+ZC2layBLXW",
+	"098aEdfk4qLpP5HRF8cxDn/y9Xj2Y0JrrTlnpdGZv14dEkUfkGEN8cHez1h+5eBzJ9kErTJMiAa7CTyn",
+	"xHlzfs2GH6BaS0yYX8iQG+zz6YW5HZg13HLwhNhCT7OC/ZyoT9aJoOPQbKDEX7j88kYb7FqHgEKzYCAl",
+	"ku5QS4XtI9IsmdNFz9yroy/dnxfRfidvYaKWI8vZ0pv6DttM011oXG7Xi5E62FPEDdkud0f3iL2t7e2g",
+	"N7Wk03C0mVprhfS5iOfnNNJLAjP7V7RB8XE9geZ1jokyuS9zODmoaG+zwwOab9R6Og6p53tRPT4GyLQv",
+	"xtzTJrHf0uotdxndqaK/IyMtCj7CIK7CLW2lQcrVzTqR0FoK7KkdRWvp7zST7ABRdW3ta59TTaw+i2rd",
+	"SR5/0WCfdNtrbD7gRLKm63BsHXAk77rj617YVE+DZSly1dTb+h3cECrqz7iKRapvXAv2BJe6ruxxLm1K",
+	"9vong5ujtO0uXyRVaxJ/020S78au+bNj2/ieTmOGcq3QdCDHTwv2HJF7xjT0GJW7CYOkEjdT6ZnZZLuU",
+	"RULDRJzYpwD2Rg2Xzn9ufwzcWjY7jQ8p0+11GFTFlS4TFOfXlxFap24SHm8UEl4dBc/ToYaEh9LS6qtO",
+	"52dcOZSOhWs/3s1cStYs9lX69kESQve8HpXMX17GN9rrL5odjZ63t5q2iVfXKUJ0C0juaDTBN5WZDhFV",
+	"TB/T5RQ2rKplUGzz0DCluGvq09UbWFGMyJGL8rFVsjexPtavm5MClnl0jX+DpLclDTDyw5XlA0pucJVx",
+	"erssiRaxlQ9oHlGsixZf9NlavnA3S0ATLUlB1YIRSjZUuU6NUjNnJaLO7vV1l57RqD6rRcoOhwv1OQSt",
+	"cpmKtbImf8Gv5I5slMzLGeTXBRG2P2jYTAG7qWZ2xA6kDd8e8Oi4fVuDZQ5ophGT/qYy6W8iqKd+3+Os",
+	"qBbMPHeoDy3na6fOGrp6VN0JrUh2yfDRZiFj4lQ4WHqK8XKPpA0LUm+kI7XvZnCfJXHJEYAcZqoD6JSz",
+	"7kbMwJE2VsXgchlCO1ckfGVSQ+s5J9faI3bZdb8yVPN/jqkyHqVBWXKlegCWa52mwzjn6KnKaLp3bmCL",
+	"il6B94JK5ZS2WlfPHt3KkySKzDKWtqmrM3XL1fhvcCXb/iuwem90yR70qpOgPKo43/jX7JE28Fio/U9O",
+	"6HsZxd8olYq6uV4ZD2KOkTS4OzkERos43PYopILBvo21c1+PBUA4FX5XFPE5IjMl0GrNBVZlDZluwueg",
+	"GzFj7/d2eM8MfaJ+26K77VrNR9LvYu4cJkImX82jY38FyBH04Q9cka9SjYyBPiN8JZ8HrYtrsqXcMA/H",
+	"PGyUHgQlaqK10p052DWzW6ZAeXYe9sE81gMR09QvZnKNAtIu0qsYxKP+5BBs9MguNeqDU4kIvlhix0CA",
+	"Qjkr4Es2MQpDZEmAG3QyWXLNKS9YbtXrOVXXjqwQDQ3cEgnb8VhvkK8Zy7XVbzXzDVgUa7LEAaDpIxta",
+	"eTQbcOSl06HfhwTeVlvIM3m32uja/f6o2Ix/ZIrP+YwmesYv2Wy1J5SKYQ1rGvlkYGSDrZKGtRL66obZ",
+	"/ub9cP41wiLlEpwhS0STOonnXd4y5XpjpSx+aphquk6RM649gCo1ECPFtTpEak+07FjHfL/zfURn562K",
+	"YvAf7MYNAN77PG1euAzwk1dU831JcNYxpv3JNYGOd3/p8dzADjqItZ62psmuAFtaQAsXANqteomPCR+F",
+	"Yol9Hay/Rjh2zCLnM9bXxhrWBKlMU3Z09JDN5/EuTeBlcto/Gn+UeLz5pw69zCPyYUAfFkuMlEMnZRf+",
+	"EsaPBglc7q2/O0PbsR2jioTfSt3s5rS/wn5M4/jYZh+GpIgWz3A+CAiLES4A4GIoQXds7mg/Cj/IDpcC",
+	"ZuyNIBouu/N645hyxQi2DELfKTydueoc59RWVp+0N0j465Y51aZrRiinvg0nnFkyMfIbB4NH4lHs94Mf",
+	"6e2GkGLD5nSI1R21JRwJ3CJHCZ+z5mRRhTqJa6skQCV6ero6+W77CekkCdUrbFpGi5XPTvfqw4Umoe1E",
+	"S2U69qynz2SSzjBmao1OLEV0pPESPSkTxlXv+WQJN4XUzN24kW4bdBavRaQkZzO+pgWWDNk/zBWd2Qda",
+	"iV8i3sp/b7/2lo4vFckV3aL9szdlNO5NxeX0AdUF+XaSTRwN1zJa4MutOLug80lX4ZxJ8DQKSGEupDbR",
+	"w+XE84ihel1mXhCZZEKPg9QYgTnX1/F4u9ztP2TdvDr7tejkXF3YMcCcw4A29+Fr2pn8oA8FYjwtHH7k",
+	"wQHNW2qirR82GLIqZ6XiZvfO8ptPntfeZuICIPXlijPPak8ngDd345+q1JwN/yvbNXyqwMSgejCqWK0R",
+	"2NKYzeTjRwBFm8tk+t+tNR2p/dE7zDPnWIJiQW9I1jozKFkaltsrE8o9QCFyKf6oUDwkL2+Z2oGHlUxL",
+	"QzRfCPCRCQKtswglbmkEF44Vn7gCdNM+JC+Vkgq9KBsEQCSIUajJH99+/Zz85ckX//Wnh+QF3gDOwF+X",
+	"Gqz8HQExC9/GHdTXAY97zagwoCo7YQ6PuU8f/lI5LZ9OXtt9qHWfeTp5BId2wwTd8MnTyZ8fXj38M3CA",
+	"64x7STf8kpY5qk4LZlxTDITOeJVD315tnsEToNPQNTNM6cnTnx0z/FYytat4IXhSUV4N4tX4m8I0Ui97",
+	"En9Xy74SxQ4dCy7SHJr62qvWI0LExg/qUDV4xy3Ql7f/8VdQqzdSuPYij6+uMAlJGOf7p5tN4fxEl/90",
+	"HvRqtL5bAHYEQplwaFrKRg04q9l+LfbKMMdLD935EcNma6p29dzyXArmwC7lGg6SwxNkAEsDSfHb0EKX",
+	"/LGAnqJSFLs/wSsrZrtkd75DdZTnXsLHn7nuPFxnVbvLmb5tclsYZcoFjaXbRPisKBDkNLPq7PN3Px7I",
+	"bYE5pnS2QpSoKFt8R1fsK3xk1NH6F98cv1byL2yJTq1JyueWz+0ReCO1WSj27u9/cx2f8nK9OcGpaxT3",
+	"aKZu+YxhMTwQW86JkFsonICuGLxgiQMXSipTVP2GmedV2WXrsMWzZx5fPf4Sk+zBUet7prvjjwGFTg1S",
+	"hNl3mIFSbUx7G84pQv2i/9tOIrLj75cMEB5OsZnwouAsDeApfm8yktOdlay58/e6nXOrTt7Lz+GJQRLS",
+	"aj+9pO7IsItSOEXpAqKUGyYws5Ji5Ds2ig/pVMNUjZjC62rlnfalkJGNr6weqB7+dbDo1vZKiY+NIT8/",
+	"Kv4WCnsCbISnUSuDaN+4lmzMJ59HRk8A3SVuDdh1zyqos1ZhEg2+AnD/6MQWrLHP1bh5xF5U8DVP0BMx",
+	"/H0B46MmHljsUkoMMSuVlip10z6O3LTnFQiapVSq14KRDV2g/pOXDA6sE3GuG7a1JrZcs2MvQWCAy1pJ",
+	"zEbqyPnHUufnodbBQZJ/JfPd6SiCb/cltR+bdqVRJft4xv3wxdyR7fCe4RPIZhyFWOsPjx4XDiK7lizh",
+	"KzWp2JG1tOouaAL2eCLIFXwfLkOp7IkVLTF++YHnH/uvYM26kjy2oOoR4NhX+eTsp+IFwu0nLskZTn3J",
+	"aA7z/jB5+Z4umiN09KuTHBJLVPuVtf1C+qg8xyeOJ/EZThhObdjRenRPm/pXtjGT023QnIcitE2ZlmTH",
+	"7E6298lX8+8wun6mjfzaLfKeZWT/RgYJeiopadxx95Fqt7Xkj2uG3iowBzUIxj/FRODlUha5RzAsGKZt",
+	"NdnhLSsY1ffLD59kd16DRg2ZW8dv0JsS4FeguwXskLWliRRBjUS08Mjxe09X/wHEfg8mxvF0tu+pjsE+",
+	"vscGen1XUyE1e1Nl8pxeMNV6yt+zbKp3IEzocAGf9QQ7A6Qk1AUBMqJlq9JoC1CC3AQtLuUxcbt2yUSP",
+	"/o2A2WfdugqT+99751AQut6DPjnItfPBfq8I9Z3YrwBwn/STvIAnjiTYYFSkSAZfh4Sv6tB9ct7EJj5S",
+	"9QJ6XH6wNvbHpNL1vlTiBULtxLxHG4oRa7TTXfywyYB7/XanPxCAOQX92O5XXQ5o65GdfBM6cJzgcimV",
+	"PQiA5QRIZ5gXAgmxM5Zh0ohg26rF/h8d9jgGNuF41E+GnBnZ6/l9gU/cx9F4eUfXXMTSI7tEfUlnSwcN",
+	"BJomhFKmitGVFeAnCWoxQLuh3s0OsVhabOlOkymzl4dD18ypoVN713NNtLx2OYA6XCsJmaTo3PRpuS+U",
+	"3LyAhzq0f9INf38jBTvBql9wPaMqJ1KwC40o4VBSn2KO+PxOd8/gAAm3QpjesbcLLBZCMwiLbjkKqj6E",
+	"C1tWDnnD7iC9bsoWHNulJdXmN2WNPmdR22rUub+rP7klRzgF6rvxV8j7r/hvjwSrMjl6L/iqdGJwvLhS",
+	"24ZdaQkXti+wHvu9EH0YEZBxXkgIxyDwDaazVNA3w2IyAVyzFzzHF74MD4S46tbRtBgfm3LqkwvdXGiy",
+	"YjsiFXGKSmwQXx4+fJBnGuP1kVoVUrA5hGbXWVXShpUtUjBNcp4KefrqjUPD++NjX57T/K53416ehz2j",
+	"uB6KsC33Egb7HH4C/cjJsH0xqGPtg0qmPnRZID1JOJ8l62fJ+lmyfpasn16ynjRtDW0+ambLU+WuVVJ1",
+	"b6w3yNRBzhfeL00H4OztPX4Ofj0cP+6aHUIx+5BErmPP3r3cqz2RGMGqnHH0OFiSsFuee1TQY1gDOw/s",
+	"88i9ZdrsCvaNEyL/e7xyMON3du7/rn65b/gtI5TAPhIqECgZ6gEzYqTAMku9pBt2ErcddjHvt3hfuWfu",
+	"w3OHYw3x271vJYEfenKyVLhMMWrYK9/lfYA+yoWRvYfEX95z5tKosE05ZCUCClfioo6U/TOWQ22fh+wK",
+	"jn33TvgMu7fqJQMMtNiUR5/r+Gx4wS406G0YRVkzremCpfIGXcf8mJ5j3OsAD6e6xb/4AipJDFP2df/4",
+	"+R+//HJ3dfXgl1/uHs1/+eXuv+a//t8/TAbQ7pm/e3yVdciK1bV84wePrjL84acn/qe//9mS1H364OqL",
+	"p3hrQf6xYgBU6aAHQyq13SRAU8GyuDgt3HdHKrVESMMIAqFWc4cQz42QT928YCZTRlWFGmyfEsw7nCGX",
+	"e2ElzpbuiJEIIxzVsqRSqGeO4Q26gqFqs4EmRb+V0EDCw8EUitF810slDzpzTMqrnw04+AspV9gViVCi",
+	"C14zDcRTktOdhsYNdMlonoFAXbGdWwOipmJFCshnSOSDID0tHJhdTHEpFTtyCc+XbLaqdg6uAuqqP7gh",
+	"W1kWOZna7cjgw5VVulz0IGVRKYzMjZhW791+hOp8f55nlOpvGVQGRe6WAMwBZIb8S6BTncL2vjmlguFv",
+	"vkQ+CeEnSynhglBrhtRWh/cJbVwftHGBZAhRCva5NFbhoEUxTLkIRkoqQPXeFdv0XrYntlR+PTt7pZQW",
+	"Q1dcLDBpilvCEaSTt47k9mQ7Xb3bjnYdBIW7dHKARdNWFANoj88Q8/tXBxBNaoffVXCS51cP3WCfOu1h",
+	"zczS4Yz20AWfuR+y2LFGUyWknyP2j7IsOGfqNPkFdhTXJtTKhkZDS0c/pxJgJ+I13bnmMNNaYZK8ZQr6",
+	"sfX4OF77Z87lNT6nrAiTj2zWc+y7CxLaTftIxg0QRClavnFQMgMIWeGuHO1/B0ScmDmQgMVO+q5Z6kUN",
+	"TNNeb7GHQc2pocSVt1/Xaw6HOKkqXLQTu4hPF/P4jwt6IWsnLmVEMar8cXhQTlTRTv3ruUagLznPSC63",
+	"Ak0u7eBCq1OKQGV9t8sbj2V2/sulhle8L5Xqlqnd4elDe1wxb3zh/ZlyYPw679eviKM+y/N49Rl8kFV1",
+	"z1IgBA306vLArHppeUke7j5uFBDnOV436SxY5M+akzml2PuUcx2LP+xJ5MevfW8lSUQsRBLXniOI7smy",
+	"uwWhM1CLrxEcF4FZXMsXuWJCEybyyvXqleucQzR3p1vUSyR3YU+lUxHp9CcDh/Cdn+49OVzHXe7PXYut",
+	"Uzncw2YHnzsg3WRESedowfroAQfi0gMnxYXZd3TFfvLoSKc7EKeTSDC5xDV5NqnT2YWmpLOmCvpYfQjR",
+	"AUv1n83UboUuET33q++MMEATLoXhxWSs25wrAm3Awd2YkS1jq8x3zPitpMowlZElLeaZg3RQhAZfPxpS",
+	"1w7CeE4uYA4XEBNw7xiip7p2LOczfYZqGFUNyLDIjyzyYyM/bWsVItBmyZVhTDh7yxlfsE81YFxnCcCt",
+	"3NLdvAdNX36we9UbnH9bBYD2e7xcXs4RoZpnltFq0fYAqDIcRYWa0Sk+K7bLIDQEDCxI6Ax6RIrPZ3sG",
+	"ItLIPfty+AC4x3vBVmx3ouMSmvjACQG5RN0vDWiZ9oG4/LBiu95j8S7kNJ3nVMReA46D+/MIDRKLfoNf",
+	"CqN2I0Pizu17KvkIlh0WodSCBAwxEjncSFaa+Gy02uYvGVXaFc2lqhvhGXa2ykY3hU8ELRLGTwaaQuRu",
+	"bpn5+M36/9hiW6C/2x1JKICQgihGC/BtZVheZLfURwgj23YJ7vK9e/eVfeo8+2df/an3sDGH5D7iJs5C",
+	"j9yTbCN1cTfcwHq7/aqUyIc1Bm6plkUZ+oXEAX9kcctcyeY59hTe/6mgfvzqEwIU4KcxfL71cJTQ+eYE",
+	"W/o1d+1iYRB3Mjl1OaJzaGlJp7I0REvXMc/1jqvtI+Z19Zsvb8NT93NR+dy4T5+25XLx3laNSs7kLmwm",
+	"BP77JSK6d7nwnBUvo5MLA69efkAg0j3WUNiyAQmpHtg0rbMFhf/xlf+vpvZf3XNOQN+2vYfEPUfSEIIA",
+	"Q+jIeF93B+zzRirafwG8hYfY72RLzqEUVkT4dz+/gjCqIA4feMwBXoTzbHXFPUfZZ070HWD/zDmPUcjg",
+	"SByj4zI82kZuV8fqkuQSWl/14O7Yjxu0OQM/u9e/B5lxz7hgsL7+XDquCbQD89KtUq+spFOAuK/pKVwT",
+	"mCJJh+nEYQflekNdi5UUrJ994My76Ef5NIoxjs51+o7CxFd2Go//t3JLKKIg4Hs1ZtS2TBsvsqRLuK2J",
+	"MwBV4AICBE5qccHIdAf/RrbZqtrpPX5T0Nk5jZ7q/fftgegIh0hSot2HEGVGmwSaYWZYZoK+H1ZoRkph",
+	"ZDk7zSX1k+KmKnNpW0VcGOl4JLKb4NNMb+dr+zH08jijzIVBft/7WQlYSPqnBp3B97GvPuXSuYVhTlyE",
+	"7ZaOeO2NhUrW/mP6tizYOY8pvP93f0zBvccFdEU4/24Gh2LtWPpCkhCb9UD98CM1riZIKog4XWNV0gra",
+	"j8kydqjLfTj0PwyGoT+sZvEUvpI9bYwj4KmugOcC6Gt38cGaqgUXF6f13bt8W9dbUtb6gWYgcTOI42RY",
+	"fZhhAZNUiD2N3k1gqua+7fFEOQk8OtcBsl3vJ84Ch/2TZJS37Y0gqEGnqSOSQdMpiLVA+YZPB25sxOUH",
+	"+8/HS6v+POhpbvINM3/jgv2wGWTXq0rWHpVweljqajem6SgPTYF1JQchd1xfu7IdNTBRt5V5PKjc0UW5",
+	"ap2zobF+YoR2TvJ9hojdLicuE88mJxIxuAN5IE897Bw86UtW5I0oxqw0tewJO/G87Ml9/YaZd/6ZcwYJ",
+	"/BgxJ01BhTUyNgUVp3IzFFTotkipxSCmDAt1POtTbeoJKiAbaFUEbC9gYE5Vijpxq956qYTNd3whXpfD",
+	"gALts/Z+KE8SYHaBET/HHqjAd6H53yfIO3wfmqOcJDlcQiIdEhIL/BIBOb4Qr84VzHiuWM6EAeDa302C",
+	"5ykI7dpLTp7+/GsDYJ4vBNyx9nKFzCR7dqqMQs2wA3SrF2PnIF3W22n25fb6x85ksLjXj0nRjaVPnyyj",
+	"9rlTLwMYZkVaaF0Cxl8sZdOJL58DykTepXl/cu0P2ufWnoPSvjvrf9whaWfj2j2bLaUDQR9xcAAXvdde",
+	"eIePHGowpArMPnWDzUGGCKz9HoPozb5xy1LkyupvCF4PlqLdcl/8dofoDQhyEZpMVrmkF77dJCouAsBq",
+	"3DMME5v6ynveOVynM4XrHW3vOdekGrS5gd87RGe0xHOiuZjVqAlbcI11iNzDUJ8yCJmc2LvtabB3X97S",
+	"oqTOBxhx5yPWvgNj6Q89Ij9iS5dbpvjcLbnPRvix/tw58AQ+GcRYY2WpcFsuETWcLGWRn0Q4IH6b/Qr0",
+	"uAYLDgMy4F8OgWWRNwpnURQ0jL4Kg2BmzcO8A3Ne7byh035T8D08sKeT6Pd0Db27mX3KTn66swtZ02Rb",
+	"wzqiwRHZ9uhL8+A8im2yRv5746OHhinFjVS7DK5UrhofkzuyUTIvZwacqb4s+lS11O2ezm6GOjnFCDER",
+	"33zLq7qMp0TJLTYqX1BA98lJKXIGcERcEV1OjTTYLiOOripLUAVGUP1dFMbp70/wh4Dq9CTDchqHR9BC",
+	"g6rXSMyJZrdMQVTwXF4t32Iw2PS+0gRqC1nvyDpR8lArePhyQLnD77gM/lOAxjpoLZRwj4BZruDOAgJY",
+	"gZICeUpCuO7LdPpfCcgaU0vv4NTU4vTYzFQqsvR8DnLBSDAdiLxNdiiPFNzcp/sUr5fTw2PXr1YPn2MF",
+	"qWPqjIDkC4I+tN6WygsjLylad+UAkO3PV+bnK/Pzlfn5yvx8ZX6+Mu8f/5zdUSuPTwOD7kBzBxRav3fw",
+	"uvdTZ/0+RKAxUwcHH3T6K0ytkeOB5IVSIcRluI7XqQ+aRJDPB4b4U/L1ce2sPH4y9qS8FsWuKjoGpiqw",
+	"7ywj2yXHjsGIYkdnht+mRNuaa30q0fC5Vn2wJm3PwCeqVPcHsCpUn+48SEaVh66J54xKwEBYqjdc8R4f",
+	"GZSQhhh0Y4F2zx10gBV8Lw37RIEH2CGM/8GhXtJbBr5LJgD6qgojStUAdMGUx6nMdxd6X3ABFnm+4AK+",
+	"/p4LiWqDRhJF7YenROpJhAm/A5hZHM479ZVcKLr26PRg6rjc/CwRc28fuctZqZQjULKrJfy92th98e0f",
+	"JT+FK/w735Qbl+x1/hktCnILQ7SWsg/8+C27lauwjk8eqTgz5TyrWFL1nW0qwsn29LxlKucz0y+Pf/QP",
+	"DZLI+2A/ajfmF+4i9r8/GtRtAJIUm24JqZqegWtAvp0ybIcjS0OwpYfVaxBVpbA/uj4CBKc8qHFX476/",
+	"yk6Yp1l785N71iQcOEzY5/vP0/0ppONC3qmmO93CP6mn6GbEtWBzyOkuIia30F8gRNBm9Wz4LS16Cy1/",
+	"sp+fDKO3ySbD+WSv1+xA/tsH4ts+lGdh60eJN0fzb7jMXUJEVuu0gaht/u/uNqS3TNEFa2RySsH0ddMy",
+	"C7hu9iG3iZZPWDEPr2oMnOq0ouQ62jUwfKs2yUk2KXVJi0FdaDoOODsl+LrVOJpLTUwOB9tvKzaccY8H",
+	"OeMcTp5KeI9npTZyjW0OnJP44YwatgB5XGWQG1+hisYz6C2DLGiHon20LO4xFB+PtBPPKZRBIKUgI2mx",
+	"CpWdgHgs5PYkYnhXASuv5S3LsSUP0N47nXKG0hUyDDKiqFi5fps0z7lYkHKDPqlidw1/vpVFuWYZWfM7",
+	"1FAVnzF3I9fP4hJq538rqTBWK/7Y0pE/TEDNsdqy3dqQef3zrx9//fg/AQAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1,0 +1,192 @@
+<script setup lang="ts">
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+
+import { api, need, type Schemas } from '@/lib/api'
+import { countWords, momentWords } from '@/lib/format'
+import { usePeriod } from '@/lib/period'
+import { useSession } from '@/lib/session'
+import StateNote from '@/parts/StateNote.vue'
+
+/** What is swept by itself and when, what was swept, and the closing of a period. */
+const { period, label, periods } = usePeriod()
+const { person } = useSession()
+const queries = useQueryClient()
+const schedule = useQuery({
+  queryKey: ['schedule'],
+  queryFn: () => need(api.GET('/api/schedule')),
+  refetchInterval: 15_000,
+})
+const { data, error, isPending, refetch, hasNextPage, fetchNextPage, isFetchingNextPage } = useInfiniteQuery({
+  queryKey: ['sweeps'],
+  queryFn: ({ pageParam }) => need(api.GET('/api/sweeps', { params: { query: { before: pageParam || undefined } } })),
+  initialPageParam: 0,
+  getNextPageParam: (page) => (page.length < 100 ? undefined : page.at(-1)?.id),
+})
+const sweeps = computed(() => data.value?.pages.flat())
+const turnWords: Record<Schemas['Turn']['state'], string> = {
+  coming: 'Coming',
+  waiting: 'Waiting',
+  'no lines': 'No lines',
+  due: 'Due now',
+  swept: 'Swept',
+  'out of date': 'Out of date',
+  'at night': 'Out of date',
+  closed: 'Closed',
+}
+const difference = (s: Schemas['Sweep']) =>
+  s.difference
+    ? [
+        [s.difference.flagged, 'flagged'],
+        [s.difference.no_longer, 'no longer'],
+        [s.difference.regraded, 'regraded'],
+      ]
+        .filter(([n]) => n)
+        .map(([n, word]) => `${n} ${word}`)
+        .join(', ') || 'nothing changed'
+    : ''
+
+const here = computed(() => periods.value.find((p) => p.period === period.value))
+const why = ref('')
+const closing = useMutation({
+  mutationFn: () =>
+    here.value?.closed
+      ? need(api.POST('/api/closings/end', { body: { period: period.value!, reason: why.value } }))
+      : need(api.POST('/api/closings', { body: { period: period.value!, note: why.value || undefined } })),
+  onSuccess: async () => {
+    why.value = ''
+    await queries.invalidateQueries()
+  },
+})
+const verified = ref<Record<number, string>>({})
+const verify = useMutation({
+  mutationFn: (id: number) => need(api.GET('/api/sweeps/{id}/verification', { params: { path: { id } } })),
+  onSuccess: (v) =>
+    (verified.value[v.sweep] = v.count
+      ? `${countWords(v.count, 'thing')} on record ${v.count === 1 ? 'does' : 'do'} not hold`
+      : `${countWords(v.checked, 'exception')} computed again: all hold`),
+})
+watch(period, () => closing.reset())
+</script>
+
+<template>
+  <section class="min-w-0 flex-1 space-y-6 p-4">
+    <h1 class="sr-only">Sweeps</h1>
+
+    <section>
+      <h2 class="text-lead font-semibold">By themselves</h2>
+      <StateNote v-if="!schedule.data.value" :loading="schedule.isPending.value" :error="schedule.error.value" />
+      <p v-else-if="!schedule.data.value.plans.length" class="text-muted">
+        Nothing is swept by itself: the rulebook has no 'sweeps'.
+      </p>
+      <div v-for="plan in schedule.data.value?.plans ?? []" :key="plan.each" class="mt-1">
+        <p class="max-w-3xl text-small text-muted">{{ plan.words }}</p>
+        <table class="grid-table cards-narrow mt-2 max-w-4xl">
+          <caption class="sr-only">
+            What becomes of the periods of each
+            {{
+              plan.each
+            }}
+          </caption>
+          <thead>
+            <tr>
+              <th scope="col">Period</th>
+              <th scope="col">State</th>
+              <th scope="col">What becomes of it</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="t in plan.turns" :key="t.period">
+              <td class="whitespace-nowrap">{{ t.label }}</td>
+              <td class="whitespace-nowrap" :class="t.trouble ? 'text-red' : t.state === 'swept' ? 'text-muted' : ''">
+                {{ t.trouble ? 'Failed' : turnWords[t.state] }}
+              </td>
+              <td>{{ t.words }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+    </section>
+
+    <section v-if="person?.role === 'lead' && here?.sweep">
+      <h2 class="text-lead font-semibold">{{ here.closed ? `${label} is closed` : `Close ${label}` }}</h2>
+      <p v-if="here.closed" class="text-small text-muted">
+        {{ here.closed.by }} closed it, {{ momentWords(here.closed.at)
+        }}<template v-if="here.closed.note">: {{ here.closed.note }}</template>
+      </p>
+      <p v-else class="text-small text-muted">Nothing sweeps a closed period until a lead opens it again.</p>
+      <form class="mt-2 flex flex-wrap items-end gap-2" @submit.prevent="closing.mutate()">
+        <label class="text-small"
+          >{{ here.closed ? 'Why it is opened again' : 'Note' }}
+          <input v-model="why" class="field mt-0.5 block w-80" maxlength="1000" :required="!!here.closed" />
+        </label>
+        <button class="button" :disabled="closing.isPending.value">
+          {{ here.closed ? 'Open it again' : `Close ${label}` }}
+        </button>
+      </form>
+      <p v-if="closing.error.value" role="alert" class="mt-1 text-small text-red">{{ closing.error.value.message }}</p>
+    </section>
+
+    <section>
+      <h2 class="text-lead font-semibold">What was swept</h2>
+      <StateNote v-if="!sweeps" :loading="isPending" :error="error" @retry="refetch()" />
+      <p v-else-if="!sweeps.length" class="text-muted">Nothing was swept yet.</p>
+      <table v-else class="grid-table cards-narrow mt-1">
+        <caption class="sr-only">
+          Sweeps, the newest first
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col" class="text-right">Sweep</th>
+            <th scope="col">Period</th>
+            <th scope="col">When</th>
+            <th scope="col">By</th>
+            <th scope="col" class="text-right">Raised</th>
+            <th scope="col" class="text-right">Standing</th>
+            <th scope="col" class="text-right">Cleared</th>
+            <th scope="col">Against the sweep before</th>
+            <th scope="col">On</th>
+            <th scope="col"><span class="sr-only">What can be done</span></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="s in sweeps" :key="s.id">
+            <td class="figures text-right">{{ s.id }}</td>
+            <td class="whitespace-nowrap">
+              <RouterLink :to="{ path: '/exceptions', query: { period: s.period, sweep: s.id } }">{{
+                periods.find((p) => p.period === s.period)?.label ?? s.period
+              }}</RouterLink>
+            </td>
+            <td class="text-small whitespace-nowrap text-muted">{{ momentWords(s.at) }}</td>
+            <td class="text-small">{{ s.by }}</td>
+            <td class="figures text-right">{{ s.raised }}</td>
+            <td class="figures text-right">{{ s.standing }}</td>
+            <td class="figures text-right">{{ s.cleared }}</td>
+            <td class="text-small">
+              {{ difference(s) }}<span v-if="s.stale" class="block text-amber">{{ s.stale }}</span>
+            </td>
+            <td class="text-small whitespace-nowrap text-muted">
+              revision {{ s.revision }}, data version {{ s.data_version }}
+            </td>
+            <td class="text-small">
+              <span v-if="verified[s.id]" role="status">{{ verified[s.id] }}</span>
+              <button
+                v-else
+                class="underline hover:text-tide"
+                :disabled="verify.isPending.value"
+                :aria-label="`Verify sweep ${s.id}`"
+                @click="verify.mutate(s.id)"
+              >
+                Verify
+              </button>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <p v-if="verify.error.value" role="alert" class="mt-1 text-small text-red">{{ verify.error.value.message }}</p>
+      <button v-if="hasNextPage" class="button mt-3" :disabled="isFetchingNextPage" @click="fetchNextPage()">
+        Earlier
+      </button>
+    </section>
+  </section>
+</template>

@@ -1,0 +1,94 @@
+package measure
+
+import (
+	"math/big"
+
+	"oskel/core/lang"
+)
+
+// Term is a measure of lines, times a number.
+type Term struct {
+	Measure string
+	Times   *big.Rat
+}
+
+// Linear takes a formula apart into sums and counts of lines, each times a number; ok
+// is false where it is not made so: then the values of parts do not add up to that of
+// the whole. What is filled with 0 where it is missing counts as what it is.
+func (e *Engine) Linear(n *lang.Node) (terms []Term, ok bool) {
+	ok = e.linear(n, big.NewRat(1, 1), func(measure string, times *big.Rat) {
+		for i := range terms {
+			if terms[i].Measure == measure {
+				terms[i].Times.Add(terms[i].Times, times)
+				return
+			}
+		}
+		terms = append(terms, Term{measure, new(big.Rat).Set(times)})
+	})
+	return terms, ok
+}
+
+func (e *Engine) linear(n *lang.Node, times *big.Rat, add func(string, *big.Rat)) bool {
+	switch n.Op {
+	case lang.Name:
+		m := e.Book.Measure(n.Text)
+		switch {
+		case m == nil || m.Groups.How != "":
+			return false
+		case m.Formula != nil:
+			return e.linear(m.Formula.Tree, times, add)
+		case m.Aggregate == "sum" || m.Aggregate == "count":
+			add(m.Name, times)
+			return true
+		}
+	case lang.Negate:
+		return e.linear(n.Parts[0], new(big.Rat).Neg(times), add)
+	case lang.Plus:
+		return e.linear(n.Parts[0], times, add) && e.linear(n.Parts[1], times, add)
+	case lang.Minus:
+		return e.linear(n.Parts[0], times, add) && e.linear(n.Parts[1], new(big.Rat).Neg(times), add)
+	case lang.Times:
+		for i := range 2 {
+			if c, is := e.constant(n.Parts[i]); is {
+				return e.linear(n.Parts[1-i], new(big.Rat).Mul(times, c), add)
+			}
+		}
+	case lang.Divide:
+		if c, is := e.constant(n.Parts[1]); is && c.Sign() != 0 {
+			return e.linear(n.Parts[0], new(big.Rat).Quo(times, c), add)
+		}
+	case lang.Call:
+		if n.Text == "filled" {
+			c, is := e.constant(n.Parts[1])
+			return is && c.Sign() == 0 && e.linear(n.Parts[0], times, add)
+		}
+	}
+	return false
+}
+
+// constant is the value of a formula of numbers and dials alone.
+func (e *Engine) constant(n *lang.Node) (*big.Rat, bool) {
+	switch n.Op {
+	case lang.Number:
+		return n.Number.Rat(), true
+	case lang.Name:
+		if d := e.Book.Dial(n.Text); d != nil {
+			return d.Value.Rat(), true
+		}
+		return nil, false
+	case lang.Negate:
+		c, ok := e.constant(n.Parts[0])
+		if !ok {
+			return nil, false
+		}
+		return new(big.Rat).Neg(c), true
+	case lang.Plus, lang.Minus, lang.Times, lang.Divide:
+		a, ok := e.constant(n.Parts[0])
+		b, also := e.constant(n.Parts[1])
+		if !ok || !also || n.Op == lang.Divide && b.Sign() == 0 {
+			return nil, false
+		}
+		return map[lang.Op]func(a, b *big.Rat) *big.Rat{lang.Plus: new(big.Rat).Add, lang.Minus: new(big.Rat).Sub, lang.Times: new(big.Rat).Mul, lang.Divide: new(big.Rat).Quo}[n.Op](a, b), true
+	}
+	return nil, false
+}

@@ -1,0 +1,216 @@
+package httpapi
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math/big"
+	"net/http"
+	"slices"
+	"strings"
+
+	"oskel/core/calendar"
+	"oskel/core/explain"
+	"oskel/core/lang"
+	"oskel/core/measure"
+	"oskel/core/rulebook"
+	"oskel/internal/httpapi/contract"
+)
+
+func (s *server) GetWalk(ctx context.Context, r contract.GetWalkRequestObject) (contract.GetWalkResponseObject, error) {
+	p := r.Params
+	_, book, err := s.Books.Published(ctx)
+	if err != nil {
+		return nil, err
+	}
+	level, err := levelOf(book, or(p.By, "whole"))
+	if err != nil {
+		return nil, err
+	}
+	book, m, err := measureOf(book, p.Measure, level)
+	if err != nil {
+		return nil, err
+	}
+	period, err := book.Calendar.Parse(p.Period)
+	if err != nil {
+		return nil, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
+	}
+	engine, err := s.Figures.Engine(ctx, book)
+	if err != nil {
+		return nil, err
+	}
+	keys, names := engine.Names(level)
+	code, ok := engine.Code(level, or(p.Key, "all"))
+	if level.Kind == "" {
+		ok = or(p.Key, "all") == "all"
+	}
+	if !ok {
+		return nil, fail(http.StatusNotFound, "not-found", "There is no %s %q.", book.One(level), or(p.Key, "all"))
+	}
+	choices := walkLevels(book, m.Name, level)
+	if len(choices) == 0 {
+		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "The lines of %s name nobody by whom it could be taken apart.", strings.ToLower(m.Title))
+	}
+	parts, err := levelOf(book, or(p.Parts, choices[0].Name))
+	if err != nil {
+		return nil, err
+	}
+	if parts.Paired() || parts.Kind == "" {
+		return nil, fail(http.StatusBadRequest, "unknown-level", "parts: expected a kind or an attribute, such as %s; found %q.", choices[0].Name, or(p.Parts, ""))
+	}
+	walked, from := explain.Moved(book, m.Name)
+	if p.From != nil {
+		from = string(*p.From)
+	} else if from == "" {
+		from = explain.Before
+	}
+	then, before, err := walkFrom(engine, level, period, from, or(p.Usual, 12))
+	if err != nil {
+		return nil, err
+	}
+	shown := m
+	if walked.Op == lang.Name {
+		shown = book.Measure(walked.Text)
+	}
+	var quantity *lang.Node
+	if shown.Quantity != "" {
+		quantity = &lang.Node{Op: lang.Name, Text: shown.Quantity}
+	}
+	w, err := explain.WalkOf(engine, walked, quantity, then, engine.Slot(level, period), code, parts)
+	switch {
+	case errors.Is(err, explain.ErrNoThen):
+		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "%s of %s has nothing to be compared: it has no figure in %s or in %s.", shown.Title, names[code], before, book.Calendar.Words(period))
+	case errors.Is(err, explain.ErrNoParts):
+		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "%s cannot be taken apart: %s.", shown.Title, strings.TrimPrefix(err.Error(), explain.ErrNoParts.Error()+": "))
+	case err != nil:
+		return nil, err
+	}
+	out := contract.GetWalk200JSONResponse{Measure: shown.Name, Title: shown.Title, Unit: string(plainUnit(shown.Unit)), By: level.String(), Key: keys[code], Name: names[code], From: contract.WalkFrom(from),
+		Period: book.Calendar.String(period), Label: book.Calendar.Words(period), Before: before, Ratio: w.Ratio, Axis: parts.String(), Total: len(w.Parts),
+		Then: figureOut(shown, w.Then), Now: figureOut(shown, w.Now), Change: changeOut(shown, new(big.Rat).Sub(w.Now, w.Then)),
+		Parts: []contract.WalkPart{}, Effects: []contract.WalkEffect{}, Choices: choices}
+	partKeys, partNames := engine.Names(parts)
+	rest := new(big.Rat)
+	for i, part := range w.Parts {
+		if i >= or(p.Limit, 20) {
+			rest.Add(rest, part.Change)
+			continue
+		}
+		out.Parts = append(out.Parts, walkPartOut(shown, part, partKeys[part.Code], partNames[part.Code]))
+	}
+	if len(w.Parts) > len(out.Parts) {
+		out.Rest = ptr(changeOut(shown, rest))
+	}
+	for _, x := range w.Effects {
+		out.Effects = append(out.Effects, contract.WalkEffect{Name: x.Name, Words: effectWords[x.Name], Change: changeOut(shown, x.Change)})
+	}
+	return out, nil
+}
+
+var effectWords = map[string]string{
+	"volume":         "as many more or fewer units, at the price and mix of then",
+	"mix":            "other shares of what costs more and less",
+	"volume and mix": "other units, of which there were none in sum",
+	"price":          "the same units at other prices",
+	"cost":           "the same units at other costs",
+	"new":            "what was not sold then",
+	"lost":           "what is not sold now",
+}
+
+func walkPartOut(m *rulebook.Measure, p explain.WalkPart, key, name string) contract.WalkPart {
+	out := contract.WalkPart{Key: key, Name: name, Change: changeOut(m, p.Change), There: contract.Both}
+	switch {
+	case p.New():
+		out.There = contract.New
+	case p.Lost():
+		out.There = contract.Lost
+	}
+	for _, f := range []struct {
+		to *(*contract.WalkFigure)
+		of *big.Rat
+		as func(*rulebook.Measure, *big.Rat) contract.WalkFigure
+	}{{&out.Then, p.Then, figureOut}, {&out.Now, p.Now, figureOut}, {&out.Own, p.Own, changeOut}, {&out.Weight, p.Weight, changeOut}} {
+		if f.of != nil {
+			*f.to = ptr(f.as(m, f.of))
+		}
+	}
+	return out
+}
+
+func figureOut(m *rulebook.Measure, v *big.Rat) contract.WalkFigure {
+	f, _ := v.Float64()
+	return contract.WalkFigure{Text: rulebook.Format(v, m.Unit, m.Places), Exact: exactText(measure.Cell{Value: v}), Value: f}
+}
+
+// changeOut has its sign, and points where the figure is a percentage.
+func changeOut(m *rulebook.Measure, v *big.Rat) contract.WalkFigure {
+	out := figureOut(m, v)
+	if strings.HasSuffix(out.Text, "%") {
+		out.Text = strings.TrimSuffix(out.Text, "%") + " points"
+	}
+	if v.Sign() > 0 {
+		out.Text = "+" + out.Text
+	}
+	return out
+}
+
+// walkFrom are the slots that a figure is walked from, and what to call them.
+func walkFrom(e *measure.Engine, level measure.Level, p calendar.Period, from string, usual int) (then []measure.Slot, words string, err error) {
+	c := e.Book.Calendar
+	var before calendar.Period
+	ok := true
+	switch from {
+	case explain.YearBefore:
+		before, ok = c.YearBefore(p)
+	case explain.Usual:
+		last, is := c.Before(p, 1)
+		if ok = is; ok {
+			for _, of := range c.Run(last, usual) {
+				first, end := c.Span(of)
+				if slices.ContainsFunc(e.Book.Feeds, func(f rulebook.Feed) bool {
+					feed := e.Snapshot.Feeds[f.Name]
+					return feed != nil && feed.HasLines(first, end)
+				}) {
+					then = append(then, e.Slot(level, of))
+				}
+			}
+			if len(then) > 0 {
+				return then, fmt.Sprintf("the average of the %d periods to %s", len(then), c.Words(last)), nil
+			}
+			ok = false
+		}
+	default:
+		before, ok = c.Before(p, 1)
+	}
+	if !ok {
+		return nil, "", fail(http.StatusUnprocessableEntity, "nothing-to-compare", "%s has no such period to be compared with.", upperFirst(c.Words(p)))
+	}
+	return []measure.Slot{e.Slot(level, before)}, c.Words(before), nil
+}
+
+// walkLevels are the levels by which a measure's lines can be taken apart: other kinds
+// first, then attributes, then what the figure's own subjects are.
+func walkLevels(book *rulebook.Book, name string, level measure.Level) []contract.Named {
+	var kinds, attributes, own []contract.Named
+	for i := range book.Kinds {
+		k := &book.Kinds[i]
+		if slices.ContainsFunc(book.FeedsUnder(name), func(feed string) bool { return book.Feed(feed).SubjectColumn(k.Name) == "" }) {
+			continue
+		}
+		of := contract.Named{Name: k.Name, Title: k.Plural}
+		switch {
+		case k.Name != level.Kind && k.Name != level.With:
+			kinds = append(kinds, of)
+		case level.By != "" || level.Kind == "":
+			own = append(own, of)
+		default:
+			continue
+		}
+		for _, a := range k.Attributes {
+			if a.Type == lang.TextType {
+				attributes = append(attributes, contract.Named{Name: k.Name + "." + a.Name, Title: k.Title + " " + a.Name})
+			}
+		}
+	}
+	return slices.Concat(kinds, own, attributes)
+}
