@@ -91,6 +91,10 @@ func TestWhoMayDoWhat(t *testing.T) {
 		{"createIntake", "POST", "/api/intakes?into=feed&name=none", "x", analyst},
 		{"takeBackIntake", "DELETE", "/api/intakes/99", "", analyst},
 		{"createSweep", "POST", "/api/sweeps", `{"period": "2031-01"}`, analyst},
+		{"closePeriod", "POST", "/api/closings", `{"period": "2026-09"}`, lead},
+		{"reopenPeriod", "POST", "/api/closings/end", `{"period": "2026-09", "reason": "x"}`, lead},
+		{"saveView", "POST", "/api/views", `{"name": "Mine", "query": {}}`, reader},
+		{"dropView", "DELETE", "/api/views/99999", "", reader},
 		{"createPerson", "POST", "/api/people", `{"name": "rea", "title": "R", "role": "reviewer"}`, lead},
 		{"commentCase", "POST", "/api/cases/1/comments", `{"text": "x"}`, analyst}, // the case of another desk than rea's
 		{"orderRules", "POST", "/api/rulebook/order", `{"text": "oskel: 1", "names": ["quiet"]}`, reader},

@@ -53,10 +53,10 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
       Skip to the content
     </a>
     <header
-      class="flex shrink-0 items-center gap-1 border-line bg-sunk max-md:border-b max-md:px-1 md:sticky md:top-0 md:h-screen md:w-[136px] md:flex-col md:items-stretch md:border-r md:px-2 md:py-3"
+      class="flex shrink-0 items-center gap-1 border-line print:hidden bg-sunk max-md:border-b max-md:px-1 md:sticky md:top-0 md:h-screen md:w-[136px] md:flex-col md:items-stretch md:border-r md:px-2 md:py-3"
     >
       <div class="px-2 pb-3 text-lead font-bold tracking-tight max-md:hidden">Oskel</div>
-      <nav aria-label="Sections" class="flex md:flex-col md:gap-0.5">
+      <nav aria-label="Sections" class="flex min-w-0 max-md:flex-1 max-md:overflow-x-auto md:flex-col md:gap-0.5">
         <RouterLink
           v-for="s in sections"
           :key="s.path"
@@ -68,7 +68,7 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
           <span>{{ s.name }}</span>
         </RouterLink>
       </nav>
-      <div class="flex max-md:ml-auto md:mt-auto md:flex-col md:gap-1">
+      <div class="flex shrink-0 max-md:ml-auto md:mt-auto md:flex-col md:gap-1">
         <RouterLink
           v-if="person?.role === 'lead'"
           to="/people"
@@ -108,7 +108,7 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
       </div>
     </header>
     <div class="flex min-w-0 flex-1 flex-col">
-      <PeriodStrip v-if="route.meta.strip" />
+      <PeriodStrip v-if="route.meta.strip" class="print:hidden" />
       <main id="content" tabindex="-1" class="flex min-w-0 flex-1 flex-col outline-none">
         <RouterView />
       </main>

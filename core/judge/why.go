@@ -36,7 +36,7 @@ func Why(e *measure.Engine, level rulebook.Level, code uint32, p calendar.Period
 		if e.Stopped() || !of || !rule.On || !slices.Contains(rule.Levels, level) || !Holds(e.Book, rule, within) {
 			continue
 		}
-		s := saidOf(Judge(e, rule, level, within), code)
+		s := SaidOf(Judge(e, rule, level, within), code)
 		if stopped[rule.Each] && s.Verdict.Outcome != OutOfScope {
 			s.Verdict, s.Held, s.Cut = Verdict{Outcome: NotJudged, Why: method.Stopped}, math.NaN(), math.NaN()
 		}
@@ -46,7 +46,16 @@ func Why(e *measure.Engine, level rulebook.Level, code uint32, p calendar.Period
 	return out
 }
 
-func saidOf(r *Result, code uint32) Said {
+// Beyond is Away as a share of the cut; NaN where there is none, or the cut is 0.
+func (s Said) Beyond() float64 {
+	if s.Cut == 0 {
+		return math.NaN()
+	}
+	return s.Away() / math.Abs(s.Cut)
+}
+
+// SaidOf is what a result says of one code.
+func SaidOf(r *Result, code uint32) Said {
 	s := Said{Result: r, Code: code, Verdict: r.Verdict(code), Held: math.NaN(), Cut: math.NaN()}
 	if r.found == nil {
 		return s

@@ -39,8 +39,9 @@ func compare(a, b Key) int {
 
 // Flag is what is on record under a key in one period.
 type Flag struct {
-	State State
-	Grade string // of a cleared one that which it had
+	State  State
+	Grade  string // of a cleared one that which it had
+	Streak int    // for how many periods in a row it has been up; 0 is not known
 }
 
 // flagged says whether a flag that may not be there is up.
@@ -65,6 +66,7 @@ type Step struct {
 	Flagged            bool
 	WasFlagged         bool   // by the sweep of this period before
 	Carried            bool   // all that is known of it is from the period before
+	Streak             int    // for how many periods in a row it has been flagged; 0 where it is not
 	Change             Change // against the sweep of this period before
 	GradeThen, GradeIs string // of a change
 }
@@ -86,9 +88,9 @@ const (
 func Next(now Found, here, before *Flag) (step Step, ok bool) {
 	switch {
 	case now.Flagged:
-		step.State, step.Grade = Raised, now.Grade
+		step.State, step.Grade, step.Streak = Raised, now.Grade, 1
 		if before.flagged() {
-			step.State = Standing
+			step.State, step.Streak = Standing, max(before.Streak, 1)+1
 		}
 	case now.Gone && here != nil && !here.flagged():
 		return step, false // it cleared before the rule went

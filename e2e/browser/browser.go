@@ -13,6 +13,7 @@ import (
 
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 )
 
@@ -280,6 +281,18 @@ func (p *Page) PNG() ([]byte, error) {
 	ctx, cancel := context.WithTimeout(p.ctx, p.timeout)
 	defer cancel()
 	return chromedp.Run(ctx, chromedp.CaptureScreenshot())
+}
+
+// PDF is the page as it is printed, on A4 across.
+func (p *Page) PDF() ([]byte, error) {
+	ctx, cancel := context.WithTimeout(p.ctx, p.timeout)
+	defer cancel()
+	yes := true
+	answer, err := chromedp.Call(ctx, page.PrintToPDF, page.PrintToPDFParams{Landscape: &yes, PaperWidth: 8.27, PaperHeight: 11.69, PrintBackground: &yes})
+	if err != nil {
+		return nil, err
+	}
+	return answer.Data, nil
 }
 
 // Axe runs axe-core over the page and lists what it finds.

@@ -198,7 +198,7 @@ func wire(ctx context.Context, s *store.Store, database string, o Options) (http
 	handler, err := httpapi.New(httpapi.Services{
 		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b, o.Now), Sweep: sweeps, Jobs: queue, Review: review.New(s), People: accounts,
 		// Without its own cleaning up, which cannot be stopped safely; dropEnded does it.
-		Sessions: pgxstore.NewWithCleanupInterval(s.Quick(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits, Proxies: o.Proxies, Audit: s,
+		Sessions: pgxstore.NewWithCleanupInterval(s.Quick(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits, Proxies: o.Proxies, Audit: s, Views: s,
 		Backup: func(ctx context.Context, to io.Writer) error {
 			tools, err := pgserver.Tools()
 			if err != nil {

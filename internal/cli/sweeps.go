@@ -98,7 +98,9 @@ var sweepCommands = []command{
 			p := &client.ListExceptionsParams{}
 			period := periodFlag(f)
 			f.StringVar(&e.file, "o", "", "write this `file` instead: .csv, .json, .xlsx or .parquet")
-			by := f.String("sort", "grade", "grade, subject, rule, state, stake or desk")
+			by := f.String("sort", "grade", "grade, subject, rule, state, stake, streak (periods in a row), beyond (its cut) or desk")
+			group := f.String("group", "", "gather them by grade, rule, kind, desk, state or subject")
+			view := f.String("view", "", "as this `view` that is kept by name; what is stated beside it counts")
 			p.Descending = f.Bool("descending", false, "sort from the last to the first")
 			stringFlag(f, &p.Rule, "rule", "only of this `rule`")
 			stringFlag(f, &p.Grade, "grade", "only of this `grade`")
@@ -112,9 +114,19 @@ var sweepCommands = []command{
 				if err := periodGiven(*period, args); err != nil {
 					return err
 				}
+				stated := map[string]bool{}
+				f.Visit(func(f *flag.Flag) { stated[f.Name] = true })
+				if *view != "" {
+					if err := viewed(ctx, e, *view, p, stated, by, state, group); err != nil {
+						return err
+					}
+				}
 				p.Period, p.Sort = *period, (*client.ListExceptionsParamsSort)(by)
 				if *state != "all" {
 					p.State = (*client.ListExceptionsParamsState)(state)
+				}
+				if *group != "" {
+					p.Group = (*client.ListExceptionsParamsGroup)(group)
 				}
 				if form := filepath.Ext(e.file); e.format == "csv" || form != "" && form != ".json" {
 					return exportExceptions(ctx, e, p, *top)
@@ -257,8 +269,11 @@ func exportExceptions(ctx context.Context, e *env, p *client.ListExceptionsParam
 	if err != nil {
 		return err
 	}
+	if e.file != "" && top == 0 {
+		return exceptionFile(ctx, e, c, p)
+	}
 	r, err := c.ExportExceptions(ctx, &client.ExportExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade, State: (*client.ExportExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text, Sweep: p.Sweep,
-		Sort: (*client.ExportExceptionsParamsSort)(p.Sort), Descending: p.Descending})
+		Group: (*client.ExportExceptionsParamsGroup)(p.Group), Sort: (*client.ExportExceptionsParamsSort)(p.Sort), Descending: p.Descending})
 	body, err := readText(e, r, err)
 	if err != nil {
 		return err
@@ -273,7 +288,7 @@ func exportExceptions(ctx context.Context, e *env, p *client.ListExceptionsParam
 	}
 	for _, name := range rows[0] {
 		kind := sheet.Text
-		if slices.Contains([]string{"id", "value", "yardstick", "stake", "case"}, name) {
+		if slices.Contains([]string{"id", "value", "yardstick", "stake", "case", "streak", "beyond"}, name) {
 			kind = sheet.Number
 		}
 		out.Columns = append(out.Columns, sheet.Column{Name: name, Kind: kind})
@@ -285,6 +300,25 @@ func exportExceptions(ctx context.Context, e *env, p *client.ListExceptionsParam
 		return fmt.Errorf("writing %s: %w", e.file, err)
 	}
 	e.say("Wrote %s to %s.\n", counted(len(out.Rows), "exception"), e.file)
+	return nil
+}
+
+// exceptionFile has the service write the file: a workbook has a legend.
+func exceptionFile(ctx context.Context, e *env, c *client.Client, p *client.ListExceptionsParams) error {
+	form := strings.TrimPrefix(filepath.Ext(e.file), ".")
+	if !slices.Contains(sheet.Forms, "."+form) {
+		form = "csv"
+	}
+	r, err := c.ExportExceptionFile(ctx, &client.ExportExceptionFileParams{Form: client.ExportExceptionFileParamsForm(form), Period: p.Period, Rule: p.Rule, Grade: p.Grade, State: (*client.ExportExceptionFileParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text, Sweep: p.Sweep,
+		Group: (*client.ExportExceptionFileParamsGroup)(p.Group), Sort: (*client.ExportExceptionFileParamsSort)(p.Sort), Descending: p.Descending})
+	body, err := readText(e, r, err)
+	if err != nil {
+		return err
+	}
+	if err := writeFile(e.file, func(w io.Writer) error { _, err := io.WriteString(w, body); return err }); err != nil {
+		return fmt.Errorf("writing %s: %w", e.file, err)
+	}
+	e.say("Wrote the exceptions of %s to %s.\n", p.Period, e.file)
 	return nil
 }
 
@@ -303,6 +337,9 @@ func exceptionPages(ctx context.Context, e *env, p *client.ListExceptionsParams,
 		return c.ListExceptions(ctx, p)
 	}, func(page client.ExceptionPage) (*string, bool) {
 		page.Items = append(all.Items, page.Items...)
+		if all.Facets != nil { // which the first page has
+			page.Stake, page.Groups, page.Facets = all.Stake, all.Groups, all.Facets
+		}
 		all = page
 		return page.Next, top > 0 && len(all.Items) >= top
 	})
@@ -344,22 +381,48 @@ func showExceptions(ctx context.Context, e *env, page client.ExceptionPage, peri
 		if x.State == "cleared" {
 			grade = "cleared"
 		}
-		rows = append(rows, []string{strconv.FormatInt(x.Id, 10), grade, string(x.State), x.Rule, x.Key, x.Name, caseID, x.Sentence})
+		streak := ""
+		if x.Streak != nil && *x.Streak > 1 {
+			streak = strconv.Itoa(*x.Streak)
+		}
+		rows = append(rows, []string{strconv.FormatInt(x.Id, 10), grade, stateWords(x), streak, x.Rule, x.Key, x.Name, caseID, x.Sentence})
 	}
-	columns := []column{{head: "id", right: true}, {head: "grade"}, {head: "state"}, {head: "rule"}, {head: "key"}, {head: "name"}, {head: "case", right: true}, {head: "sentence", wrap: true}}
+	columns := []column{{head: "id", right: true}, {head: "grade"}, {head: "state"}, {head: "in a row", right: true}, {head: "rule"}, {head: "key"}, {head: "name"}, {head: "case", right: true}, {head: "sentence", wrap: true}}
 	if err := e.show(all, columns, rows); err != nil {
 		return err
 	}
 	e.stale(page.Stale)
+	if page.Groups != nil && e.format == "table" {
+		for _, g := range *page.Groups {
+			stake := ""
+			if g.Stake != "" {
+				stake = ", at stake " + g.Stake
+			}
+			e.say("%s: %s%s.\n", g.Title, counted(g.Count, "exception"), stake)
+		}
+	}
+	stake := ""
+	if page.Stake != nil {
+		stake = ", at stake " + *page.Stake
+	}
 	switch {
 	case total == 0:
 		e.say("No exceptions match in %s. Was it swept? oskel sweep -period %s\n", period, period)
 	case len(all) < total:
-		e.say("%d of %d exceptions.\n", len(all), total)
+		e.say("%d of %d exceptions%s.\n", len(all), total, stake)
 	default:
-		e.say("%s.\n", counted(total, "exception"))
+		e.say("%s%s.\n", counted(total, "exception"), stake)
 	}
 	return nil
+}
+
+// stateWords say how an exception stands; one that is raised and was flagged before is
+// back.
+func stateWords(x client.Exception) string {
+	if x.Back != nil && *x.Back {
+		return "back"
+	}
+	return string(x.State)
 }
 
 func showException(ctx context.Context, e *env, d client.ExceptionDetail) error {

@@ -104,22 +104,22 @@ func (e ChangeChange) Valid() bool {
 
 // Defines values for ChoiceDefinitionHow.
 const (
-	All  ChoiceDefinitionHow = "all"
-	Any  ChoiceDefinitionHow = "any"
-	None ChoiceDefinitionHow = "none"
-	Some ChoiceDefinitionHow = "some"
+	ChoiceDefinitionHowAll  ChoiceDefinitionHow = "all"
+	ChoiceDefinitionHowAny  ChoiceDefinitionHow = "any"
+	ChoiceDefinitionHowNone ChoiceDefinitionHow = "none"
+	ChoiceDefinitionHowSome ChoiceDefinitionHow = "some"
 )
 
 // Valid indicates whether the value is a known member of the ChoiceDefinitionHow enum.
 func (e ChoiceDefinitionHow) Valid() bool {
 	switch e {
-	case All:
+	case ChoiceDefinitionHowAll:
 		return true
-	case Any:
+	case ChoiceDefinitionHowAny:
 		return true
-	case None:
+	case ChoiceDefinitionHowNone:
 		return true
-	case Some:
+	case ChoiceDefinitionHowSome:
 		return true
 	default:
 		return false
@@ -141,6 +141,30 @@ func (e ExceptionState) Valid() bool {
 	case ExceptionStateRaised:
 		return true
 	case ExceptionStateStanding:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExceptionMarkState.
+const (
+	ExceptionMarkStateCleared  ExceptionMarkState = "cleared"
+	ExceptionMarkStateNone     ExceptionMarkState = "none"
+	ExceptionMarkStateRaised   ExceptionMarkState = "raised"
+	ExceptionMarkStateStanding ExceptionMarkState = "standing"
+)
+
+// Valid indicates whether the value is a known member of the ExceptionMarkState enum.
+func (e ExceptionMarkState) Valid() bool {
+	switch e {
+	case ExceptionMarkStateCleared:
+		return true
+	case ExceptionMarkStateNone:
+		return true
+	case ExceptionMarkStateRaised:
+		return true
+	case ExceptionMarkStateStanding:
 		return true
 	default:
 		return false
@@ -537,6 +561,99 @@ func (e TurnState) Valid() bool {
 	}
 }
 
+// Defines values for ViewQueryGroup.
+const (
+	ViewQueryGroupDesk    ViewQueryGroup = "desk"
+	ViewQueryGroupGrade   ViewQueryGroup = "grade"
+	ViewQueryGroupKind    ViewQueryGroup = "kind"
+	ViewQueryGroupRule    ViewQueryGroup = "rule"
+	ViewQueryGroupState   ViewQueryGroup = "state"
+	ViewQueryGroupSubject ViewQueryGroup = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ViewQueryGroup enum.
+func (e ViewQueryGroup) Valid() bool {
+	switch e {
+	case ViewQueryGroupDesk:
+		return true
+	case ViewQueryGroupGrade:
+		return true
+	case ViewQueryGroupKind:
+		return true
+	case ViewQueryGroupRule:
+		return true
+	case ViewQueryGroupState:
+		return true
+	case ViewQueryGroupSubject:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ViewQuerySort.
+const (
+	ViewQuerySortBeyond  ViewQuerySort = "beyond"
+	ViewQuerySortDesk    ViewQuerySort = "desk"
+	ViewQuerySortGrade   ViewQuerySort = "grade"
+	ViewQuerySortRule    ViewQuerySort = "rule"
+	ViewQuerySortStake   ViewQuerySort = "stake"
+	ViewQuerySortState   ViewQuerySort = "state"
+	ViewQuerySortStreak  ViewQuerySort = "streak"
+	ViewQuerySortSubject ViewQuerySort = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ViewQuerySort enum.
+func (e ViewQuerySort) Valid() bool {
+	switch e {
+	case ViewQuerySortBeyond:
+		return true
+	case ViewQuerySortDesk:
+		return true
+	case ViewQuerySortGrade:
+		return true
+	case ViewQuerySortRule:
+		return true
+	case ViewQuerySortStake:
+		return true
+	case ViewQuerySortState:
+		return true
+	case ViewQuerySortStreak:
+		return true
+	case ViewQuerySortSubject:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ViewQueryState.
+const (
+	ViewQueryStateAll      ViewQueryState = "all"
+	ViewQueryStateCleared  ViewQueryState = "cleared"
+	ViewQueryStateFlagged  ViewQueryState = "flagged"
+	ViewQueryStateRaised   ViewQueryState = "raised"
+	ViewQueryStateStanding ViewQueryState = "standing"
+)
+
+// Valid indicates whether the value is a known member of the ViewQueryState enum.
+func (e ViewQueryState) Valid() bool {
+	switch e {
+	case ViewQueryStateAll:
+		return true
+	case ViewQueryStateCleared:
+		return true
+	case ViewQueryStateFlagged:
+		return true
+	case ViewQueryStateRaised:
+		return true
+	case ViewQueryStateStanding:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for WalkFrom.
 const (
 	WalkFromBefore     WalkFrom = "before"
@@ -675,19 +792,53 @@ func (e ListExceptionsParamsState) Valid() bool {
 	}
 }
 
+// Defines values for ListExceptionsParamsGroup.
+const (
+	ListExceptionsParamsGroupDesk    ListExceptionsParamsGroup = "desk"
+	ListExceptionsParamsGroupGrade   ListExceptionsParamsGroup = "grade"
+	ListExceptionsParamsGroupKind    ListExceptionsParamsGroup = "kind"
+	ListExceptionsParamsGroupRule    ListExceptionsParamsGroup = "rule"
+	ListExceptionsParamsGroupState   ListExceptionsParamsGroup = "state"
+	ListExceptionsParamsGroupSubject ListExceptionsParamsGroup = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ListExceptionsParamsGroup enum.
+func (e ListExceptionsParamsGroup) Valid() bool {
+	switch e {
+	case ListExceptionsParamsGroupDesk:
+		return true
+	case ListExceptionsParamsGroupGrade:
+		return true
+	case ListExceptionsParamsGroupKind:
+		return true
+	case ListExceptionsParamsGroupRule:
+		return true
+	case ListExceptionsParamsGroupState:
+		return true
+	case ListExceptionsParamsGroupSubject:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ListExceptionsParamsSort.
 const (
+	ListExceptionsParamsSortBeyond  ListExceptionsParamsSort = "beyond"
 	ListExceptionsParamsSortDesk    ListExceptionsParamsSort = "desk"
 	ListExceptionsParamsSortGrade   ListExceptionsParamsSort = "grade"
 	ListExceptionsParamsSortRule    ListExceptionsParamsSort = "rule"
 	ListExceptionsParamsSortStake   ListExceptionsParamsSort = "stake"
 	ListExceptionsParamsSortState   ListExceptionsParamsSort = "state"
+	ListExceptionsParamsSortStreak  ListExceptionsParamsSort = "streak"
 	ListExceptionsParamsSortSubject ListExceptionsParamsSort = "subject"
 )
 
 // Valid indicates whether the value is a known member of the ListExceptionsParamsSort enum.
 func (e ListExceptionsParamsSort) Valid() bool {
 	switch e {
+	case ListExceptionsParamsSortBeyond:
+		return true
 	case ListExceptionsParamsSortDesk:
 		return true
 	case ListExceptionsParamsSortGrade:
@@ -697,6 +848,8 @@ func (e ListExceptionsParamsSort) Valid() bool {
 	case ListExceptionsParamsSortStake:
 		return true
 	case ListExceptionsParamsSortState:
+		return true
+	case ListExceptionsParamsSortStreak:
 		return true
 	case ListExceptionsParamsSortSubject:
 		return true
@@ -729,19 +882,53 @@ func (e ExportExceptionsParamsState) Valid() bool {
 	}
 }
 
+// Defines values for ExportExceptionsParamsGroup.
+const (
+	ExportExceptionsParamsGroupDesk    ExportExceptionsParamsGroup = "desk"
+	ExportExceptionsParamsGroupGrade   ExportExceptionsParamsGroup = "grade"
+	ExportExceptionsParamsGroupKind    ExportExceptionsParamsGroup = "kind"
+	ExportExceptionsParamsGroupRule    ExportExceptionsParamsGroup = "rule"
+	ExportExceptionsParamsGroupState   ExportExceptionsParamsGroup = "state"
+	ExportExceptionsParamsGroupSubject ExportExceptionsParamsGroup = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ExportExceptionsParamsGroup enum.
+func (e ExportExceptionsParamsGroup) Valid() bool {
+	switch e {
+	case ExportExceptionsParamsGroupDesk:
+		return true
+	case ExportExceptionsParamsGroupGrade:
+		return true
+	case ExportExceptionsParamsGroupKind:
+		return true
+	case ExportExceptionsParamsGroupRule:
+		return true
+	case ExportExceptionsParamsGroupState:
+		return true
+	case ExportExceptionsParamsGroupSubject:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ExportExceptionsParamsSort.
 const (
+	ExportExceptionsParamsSortBeyond  ExportExceptionsParamsSort = "beyond"
 	ExportExceptionsParamsSortDesk    ExportExceptionsParamsSort = "desk"
 	ExportExceptionsParamsSortGrade   ExportExceptionsParamsSort = "grade"
 	ExportExceptionsParamsSortRule    ExportExceptionsParamsSort = "rule"
 	ExportExceptionsParamsSortStake   ExportExceptionsParamsSort = "stake"
 	ExportExceptionsParamsSortState   ExportExceptionsParamsSort = "state"
+	ExportExceptionsParamsSortStreak  ExportExceptionsParamsSort = "streak"
 	ExportExceptionsParamsSortSubject ExportExceptionsParamsSort = "subject"
 )
 
 // Valid indicates whether the value is a known member of the ExportExceptionsParamsSort enum.
 func (e ExportExceptionsParamsSort) Valid() bool {
 	switch e {
+	case ExportExceptionsParamsSortBeyond:
+		return true
 	case ExportExceptionsParamsSortDesk:
 		return true
 	case ExportExceptionsParamsSortGrade:
@@ -752,7 +939,123 @@ func (e ExportExceptionsParamsSort) Valid() bool {
 		return true
 	case ExportExceptionsParamsSortState:
 		return true
+	case ExportExceptionsParamsSortStreak:
+		return true
 	case ExportExceptionsParamsSortSubject:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportExceptionFileParamsForm.
+const (
+	Csv     ExportExceptionFileParamsForm = "csv"
+	Json    ExportExceptionFileParamsForm = "json"
+	Parquet ExportExceptionFileParamsForm = "parquet"
+	Xlsx    ExportExceptionFileParamsForm = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the ExportExceptionFileParamsForm enum.
+func (e ExportExceptionFileParamsForm) Valid() bool {
+	switch e {
+	case Csv:
+		return true
+	case Json:
+		return true
+	case Parquet:
+		return true
+	case Xlsx:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportExceptionFileParamsState.
+const (
+	ExportExceptionFileParamsStateCleared  ExportExceptionFileParamsState = "cleared"
+	ExportExceptionFileParamsStateFlagged  ExportExceptionFileParamsState = "flagged"
+	ExportExceptionFileParamsStateRaised   ExportExceptionFileParamsState = "raised"
+	ExportExceptionFileParamsStateStanding ExportExceptionFileParamsState = "standing"
+)
+
+// Valid indicates whether the value is a known member of the ExportExceptionFileParamsState enum.
+func (e ExportExceptionFileParamsState) Valid() bool {
+	switch e {
+	case ExportExceptionFileParamsStateCleared:
+		return true
+	case ExportExceptionFileParamsStateFlagged:
+		return true
+	case ExportExceptionFileParamsStateRaised:
+		return true
+	case ExportExceptionFileParamsStateStanding:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportExceptionFileParamsGroup.
+const (
+	ExportExceptionFileParamsGroupDesk    ExportExceptionFileParamsGroup = "desk"
+	ExportExceptionFileParamsGroupGrade   ExportExceptionFileParamsGroup = "grade"
+	ExportExceptionFileParamsGroupKind    ExportExceptionFileParamsGroup = "kind"
+	ExportExceptionFileParamsGroupRule    ExportExceptionFileParamsGroup = "rule"
+	ExportExceptionFileParamsGroupState   ExportExceptionFileParamsGroup = "state"
+	ExportExceptionFileParamsGroupSubject ExportExceptionFileParamsGroup = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ExportExceptionFileParamsGroup enum.
+func (e ExportExceptionFileParamsGroup) Valid() bool {
+	switch e {
+	case ExportExceptionFileParamsGroupDesk:
+		return true
+	case ExportExceptionFileParamsGroupGrade:
+		return true
+	case ExportExceptionFileParamsGroupKind:
+		return true
+	case ExportExceptionFileParamsGroupRule:
+		return true
+	case ExportExceptionFileParamsGroupState:
+		return true
+	case ExportExceptionFileParamsGroupSubject:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportExceptionFileParamsSort.
+const (
+	ExportExceptionFileParamsSortBeyond  ExportExceptionFileParamsSort = "beyond"
+	ExportExceptionFileParamsSortDesk    ExportExceptionFileParamsSort = "desk"
+	ExportExceptionFileParamsSortGrade   ExportExceptionFileParamsSort = "grade"
+	ExportExceptionFileParamsSortRule    ExportExceptionFileParamsSort = "rule"
+	ExportExceptionFileParamsSortStake   ExportExceptionFileParamsSort = "stake"
+	ExportExceptionFileParamsSortState   ExportExceptionFileParamsSort = "state"
+	ExportExceptionFileParamsSortStreak  ExportExceptionFileParamsSort = "streak"
+	ExportExceptionFileParamsSortSubject ExportExceptionFileParamsSort = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ExportExceptionFileParamsSort enum.
+func (e ExportExceptionFileParamsSort) Valid() bool {
+	switch e {
+	case ExportExceptionFileParamsSortBeyond:
+		return true
+	case ExportExceptionFileParamsSortDesk:
+		return true
+	case ExportExceptionFileParamsSortGrade:
+		return true
+	case ExportExceptionFileParamsSortRule:
+		return true
+	case ExportExceptionFileParamsSortStake:
+		return true
+	case ExportExceptionFileParamsSortState:
+		return true
+	case ExportExceptionFileParamsSortStreak:
+		return true
+	case ExportExceptionFileParamsSortSubject:
 		return true
 	default:
 		return false
@@ -1174,25 +1477,36 @@ type Examined struct {
 
 // Exception defines model for Exception.
 type Exception struct {
+	// Back In lists: it is raised, and was flagged before within the marks
+	Back *bool `json:"back,omitempty"`
+
+	// Beyond How far beyond its cut, as a share of the cut; missing where there is none
+	Beyond    *string `json:"beyond,omitempty"`
 	Case      *int64  `json:"case,omitempty"`
 	CaseState *string `json:"case_state,omitempty"`
 	Desk      string  `json:"desk"`
 
 	// Event The day of the event that it is of; missing where it is of the period
-	Event     *openapi_types.Date `json:"event,omitempty"`
-	Family    string              `json:"family"`
-	Grade     string              `json:"grade"`
-	Id        int64               `json:"id"`
-	Key       string              `json:"key"`
-	Kind      string              `json:"kind"`
-	Name      string              `json:"name"`
-	Outcome   string              `json:"outcome"`
-	Period    string              `json:"period"`
-	Rule      string              `json:"rule"`
-	RuleTitle string              `json:"rule_title"`
-	Sentence  string              `json:"sentence"`
-	Stake     string              `json:"stake"`
-	State     ExceptionState      `json:"state"`
+	Event  *openapi_types.Date `json:"event,omitempty"`
+	Family string              `json:"family"`
+	Grade  string              `json:"grade"`
+	Id     int64               `json:"id"`
+	Key    string              `json:"key"`
+	Kind   string              `json:"kind"`
+
+	// Marks In lists: how it stood in the last thirteen periods, the oldest first
+	Marks     *[]ExceptionMark `json:"marks,omitempty"`
+	Name      string           `json:"name"`
+	Outcome   string           `json:"outcome"`
+	Period    string           `json:"period"`
+	Rule      string           `json:"rule"`
+	RuleTitle string           `json:"rule_title"`
+	Sentence  string           `json:"sentence"`
+	Stake     string           `json:"stake"`
+	State     ExceptionState   `json:"state"`
+
+	// Streak For how many periods in a row it is flagged; missing where that is not known
+	Streak *int `json:"streak,omitempty"`
 
 	// Value In words; empty where missing
 	Value     string `json:"value"`
@@ -1231,10 +1545,36 @@ type ExceptionDetail struct {
 	Words string `json:"words"`
 }
 
+// ExceptionGroup defines model for ExceptionGroup.
+type ExceptionGroup struct {
+	Count int    `json:"count"`
+	Name  string `json:"name"`
+	Stake string `json:"stake"`
+	Title string `json:"title"`
+}
+
+// ExceptionMark defines model for ExceptionMark.
+type ExceptionMark struct {
+	Grade  string             `json:"grade"`
+	Period string             `json:"period"`
+	State  ExceptionMarkState `json:"state"`
+}
+
+// ExceptionMarkState defines model for ExceptionMark.State.
+type ExceptionMarkState string
+
 // ExceptionPage defines model for ExceptionPage.
 type ExceptionPage struct {
-	Items []Exception `json:"items"`
-	Next  *string     `json:"next,omitempty"`
+	// Facets On the first page: how many there would be by each choice of a filter, the other filters as they are
+	Facets *Facets `json:"facets,omitempty"`
+
+	// Groups Where they are gathered: how many of each, on the first page
+	Groups *[]ExceptionGroup `json:"groups,omitempty"`
+	Items  []Exception       `json:"items"`
+	Next   *string           `json:"next,omitempty"`
+
+	// Stake What is at stake in all that match; empty where nothing is
+	Stake *string `json:"stake,omitempty"`
 
 	// Stale Why the verdicts are out of date, where they are
 	Stale *string `json:"stale,omitempty"`
@@ -1253,6 +1593,15 @@ type ExceptionVersion struct {
 
 	// Until The last
 	Until int64 `json:"until"`
+}
+
+// Facets On the first page: how many there would be by each choice of a filter, the other filters as they are
+type Facets struct {
+	Desk  []ExceptionGroup `json:"desk"`
+	Grade []ExceptionGroup `json:"grade"`
+	Kind  []ExceptionGroup `json:"kind"`
+	Rule  []ExceptionGroup `json:"rule"`
+	State []ExceptionGroup `json:"state"`
 }
 
 // Fault defines model for Fault.
@@ -1544,6 +1893,17 @@ type NewToken struct {
 	// Scope What a token may do: read; read and work on cases; everything its person may
 	Scope *Scope  `json:"scope,omitempty"`
 	Title *string `json:"title,omitempty"`
+}
+
+// NewView defines model for NewView.
+type NewView struct {
+	Name string `json:"name"`
+
+	// Query What a list of exceptions is narrowed to and how it is ordered, whatever the period
+	Query ViewQuery `json:"query"`
+
+	// Shared Everybody sees it
+	Shared *bool `json:"shared,omitempty"`
 }
 
 // Overview defines model for Overview.
@@ -2187,6 +2547,39 @@ type Verification struct {
 	Wrong []Mismatch `json:"wrong"`
 }
 
+// View defines model for View.
+type View struct {
+	Id    int64  `json:"id"`
+	Name  string `json:"name"`
+	Owner string `json:"owner"`
+
+	// Query What a list of exceptions is narrowed to and how it is ordered, whatever the period
+	Query  ViewQuery `json:"query"`
+	Shared bool      `json:"shared"`
+}
+
+// ViewQuery What a list of exceptions is narrowed to and how it is ordered, whatever the period
+type ViewQuery struct {
+	Descending *bool           `json:"descending,omitempty"`
+	Desk       *string         `json:"desk,omitempty"`
+	Grade      *string         `json:"grade,omitempty"`
+	Group      *ViewQueryGroup `json:"group,omitempty"`
+	Kind       *string         `json:"kind,omitempty"`
+	Rule       *string         `json:"rule,omitempty"`
+	Sort       *ViewQuerySort  `json:"sort,omitempty"`
+	State      *ViewQueryState `json:"state,omitempty"`
+	Text       *string         `json:"text,omitempty"`
+}
+
+// ViewQueryGroup defines model for ViewQuery.Group.
+type ViewQueryGroup string
+
+// ViewQuerySort defines model for ViewQuery.Sort.
+type ViewQuerySort string
+
+// ViewQueryState defines model for ViewQuery.State.
+type ViewQueryState string
+
 // Walk defines model for Walk.
 type Walk struct {
 	// Axis The level of the parts
@@ -2380,7 +2773,15 @@ type ListExceptionsParams struct {
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
 	// Sweep As this sweep of the period left them, whatever later ones did
-	Sweep      *int64                    `form:"sweep,omitempty" json:"sweep,omitempty"`
+	Sweep *int64 `form:"sweep,omitempty" json:"sweep,omitempty"`
+
+	// Key Of one subject, by its key
+	Key *string `form:"key,omitempty" json:"key,omitempty"`
+
+	// Group Gathered by this, in the order asked for within each
+	Group *ListExceptionsParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+
+	// Sort 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row
 	Sort       *ListExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                     `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int                      `form:"limit,omitempty" json:"limit,omitempty"`
@@ -2389,6 +2790,9 @@ type ListExceptionsParams struct {
 
 // ListExceptionsParamsState defines parameters for ListExceptions.
 type ListExceptionsParamsState string
+
+// ListExceptionsParamsGroup defines parameters for ListExceptions.
+type ListExceptionsParamsGroup string
 
 // ListExceptionsParamsSort defines parameters for ListExceptions.
 type ListExceptionsParamsSort string
@@ -2408,7 +2812,15 @@ type ExportExceptionsParams struct {
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
 	// Sweep As this sweep of the period left them, whatever later ones did
-	Sweep      *int64                      `form:"sweep,omitempty" json:"sweep,omitempty"`
+	Sweep *int64 `form:"sweep,omitempty" json:"sweep,omitempty"`
+
+	// Key Of one subject, by its key
+	Key *string `form:"key,omitempty" json:"key,omitempty"`
+
+	// Group Gathered by this, in the order asked for within each
+	Group *ExportExceptionsParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+
+	// Sort 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row
 	Sort       *ExportExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                       `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int                        `form:"limit,omitempty" json:"limit,omitempty"`
@@ -2418,8 +2830,40 @@ type ExportExceptionsParams struct {
 // ExportExceptionsParamsState defines parameters for ExportExceptions.
 type ExportExceptionsParamsState string
 
+// ExportExceptionsParamsGroup defines parameters for ExportExceptions.
+type ExportExceptionsParamsGroup string
+
 // ExportExceptionsParamsSort defines parameters for ExportExceptions.
 type ExportExceptionsParamsSort string
+
+// ExportExceptionFileParams defines parameters for ExportExceptionFile.
+type ExportExceptionFileParams struct {
+	Form       ExportExceptionFileParamsForm   `form:"form" json:"form"`
+	Period     string                          `form:"period" json:"period"`
+	Rule       *string                         `form:"rule,omitempty" json:"rule,omitempty"`
+	Grade      *string                         `form:"grade,omitempty" json:"grade,omitempty"`
+	State      *ExportExceptionFileParamsState `form:"state,omitempty" json:"state,omitempty"`
+	Kind       *string                         `form:"kind,omitempty" json:"kind,omitempty"`
+	Desk       *string                         `form:"desk,omitempty" json:"desk,omitempty"`
+	Text       *string                         `form:"text,omitempty" json:"text,omitempty"`
+	Sweep      *int64                          `form:"sweep,omitempty" json:"sweep,omitempty"`
+	Key        *string                         `form:"key,omitempty" json:"key,omitempty"`
+	Group      *ExportExceptionFileParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+	Sort       *ExportExceptionFileParamsSort  `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool                           `form:"descending,omitempty" json:"descending,omitempty"`
+}
+
+// ExportExceptionFileParamsForm defines parameters for ExportExceptionFile.
+type ExportExceptionFileParamsForm string
+
+// ExportExceptionFileParamsState defines parameters for ExportExceptionFile.
+type ExportExceptionFileParamsState string
+
+// ExportExceptionFileParamsGroup defines parameters for ExportExceptionFile.
+type ExportExceptionFileParamsGroup string
+
+// ExportExceptionFileParamsSort defines parameters for ExportExceptionFile.
+type ExportExceptionFileParamsSort string
 
 // GetExceptionParams defines parameters for GetException.
 type GetExceptionParams struct {
@@ -2712,6 +3156,9 @@ type CreateSweepJSONRequestBody = NewSweep
 // CreateTokenJSONRequestBody defines body for CreateToken for application/json ContentType.
 type CreateTokenJSONRequestBody = NewToken
 
+// SaveViewJSONRequestBody defines body for SaveView for application/json ContentType.
+type SaveViewJSONRequestBody = NewView
+
 // RequestEditorFn is the function signature for the RequestEditor callback function
 type RequestEditorFn func(ctx context.Context, req *http.Request) error
 
@@ -2935,6 +3382,11 @@ type ClientInterface interface {
 
 	// ExportExceptions performs a GET /api/exceptions.csv (the `ExportExceptions` operationId) request.
 	ExportExceptions(ctx context.Context, params *ExportExceptionsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
+	//
+	// Corresponds with GET /api/exceptions/file (the `ExportExceptionFile` operationId).
+	ExportExceptionFile(ctx context.Context, params *ExportExceptionFileParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetException performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
 	GetException(ctx context.Context, id int64, params *GetExceptionParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -3333,6 +3785,30 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
 	ListVerdicts(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListViews Views of the list of exceptions, one's own and those that are shared, by name
+	//
+	// Corresponds with GET /api/views (the `ListViews` operationId).
+	ListViews(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SaveViewWithBody Keep a view by name; one's own of the same name becomes this
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/views (the `SaveView` operationId).
+	SaveViewWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SaveView Keep a view by name; one's own of the same name becomes this
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/views (the `SaveView` operationId).
+	SaveView(ctx context.Context, body SaveViewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DropView Forget a view of one's own; leads, any that is shared
+	//
+	// Corresponds with DELETE /api/views/{id} (the `DropView` operationId).
+	DropView(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetWalk Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
 	//
@@ -3760,6 +4236,21 @@ func (c *Client) ListExceptions(ctx context.Context, params *ListExceptionsParam
 // ExportExceptions performs a GET /api/exceptions.csv (the `ExportExceptions` operationId) request.
 func (c *Client) ExportExceptions(ctx context.Context, params *ExportExceptionsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewExportExceptionsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
+//
+// Corresponds with GET /api/exceptions/file (the `ExportExceptionFile` operationId).
+func (c *Client) ExportExceptionFile(ctx context.Context, params *ExportExceptionFileParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExportExceptionFileRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -4848,6 +5339,70 @@ func (c *Client) ListVerdicts(ctx context.Context, params *ListVerdictsParams, r
 	return c.Client.Do(req)
 }
 
+// ListViews Views of the list of exceptions, one's own and those that are shared, by name
+//
+// Corresponds with GET /api/views (the `ListViews` operationId).
+func (c *Client) ListViews(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListViewsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SaveViewWithBody Keep a view by name; one's own of the same name becomes this
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/views (the `SaveView` operationId).
+func (c *Client) SaveViewWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSaveViewRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SaveView Keep a view by name; one's own of the same name becomes this
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/views (the `SaveView` operationId).
+func (c *Client) SaveView(ctx context.Context, body SaveViewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSaveViewRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DropView Forget a view of one's own; leads, any that is shared
+//
+// Corresponds with DELETE /api/views/{id} (the `DropView` operationId).
+func (c *Client) DropView(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDropViewRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetWalk Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
 //
 // Corresponds with GET /api/walk (the `GetWalk` operationId).
@@ -5902,6 +6457,30 @@ func NewListExceptionsRequest(server string, params *ListExceptionsParams) (*htt
 
 		}
 
+		if params.Key != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "key", *params.Key, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Group != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "group", *params.Group, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Sort != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", *params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
@@ -6084,6 +6663,30 @@ func NewExportExceptionsRequest(server string, params *ExportExceptionsParams) (
 
 		}
 
+		if params.Key != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "key", *params.Key, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Group != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "group", *params.Group, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Sort != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", *params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
@@ -6123,6 +6726,196 @@ func NewExportExceptionsRequest(server string, params *ExportExceptionsParams) (
 		if params.Cursor != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", *params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewExportExceptionFileRequest constructs an http.Request for the ExportExceptionFile method
+func NewExportExceptionFileRequest(server string, params *ExportExceptionFileParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/exceptions/file")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "form", params.Form, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Rule != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "rule", *params.Rule, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Grade != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "grade", *params.Grade, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.State != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "state", *params.State, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Kind != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "kind", *params.Kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Desk != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "desk", *params.Desk, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Text != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Sweep != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sweep", *params.Sweep, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Key != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "key", *params.Key, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Group != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "group", *params.Group, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Sort != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", *params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Descending != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "descending", *params.Descending, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -8766,6 +9559,107 @@ func NewListVerdictsRequest(server string, params *ListVerdictsParams) (*http.Re
 	return req, nil
 }
 
+// NewListViewsRequest constructs an http.Request for the ListViews method
+func NewListViewsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/views")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSaveViewRequest calls the generic SaveView builder with application/json body
+func NewSaveViewRequest(server string, body SaveViewJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSaveViewRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSaveViewRequestWithBody constructs an http.Request for the SaveView method, with any body, and a specified content type
+func NewSaveViewRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/views")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewDropViewRequest constructs an http.Request for the DropView method
+func NewDropViewRequest(server string, id int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/views/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetWalkRequest constructs an http.Request for the GetWalk method
 func NewGetWalkRequest(server string, params *GetWalkParams) (*http.Request, error) {
 	var err error
@@ -9119,6 +10013,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Returns a wrapper object for the known response body format(s).
 	ExportExceptionsWithResponse(ctx context.Context, params *ExportExceptionsParams, reqEditors ...RequestEditorFn) (*ExportExceptionsResponse, error)
+
+	// ExportExceptionFileWithResponse All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/exceptions/file (the `ExportExceptionFile` operationId).
+	ExportExceptionFileWithResponse(ctx context.Context, params *ExportExceptionFileParams, reqEditors ...RequestEditorFn) (*ExportExceptionFileResponse, error)
 
 	// GetExceptionWithResponse performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
 	//
@@ -9579,6 +10480,34 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
 	ListVerdictsWithResponse(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*ListVerdictsResponse, error)
+
+	// ListViewsWithResponse Views of the list of exceptions, one's own and those that are shared, by name
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/views (the `ListViews` operationId).
+	ListViewsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListViewsResponse, error)
+
+	// SaveViewWithBodyWithResponse Keep a view by name; one's own of the same name becomes this
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/views (the `SaveView` operationId).
+	SaveViewWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveViewResponse, error)
+
+	// SaveViewWithResponse Keep a view by name; one's own of the same name becomes this
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/views (the `SaveView` operationId).
+	SaveViewWithResponse(ctx context.Context, body SaveViewJSONRequestBody, reqEditors ...RequestEditorFn) (*SaveViewResponse, error)
+
+	// DropViewWithResponse Forget a view of one's own; leads, any that is shared
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/views/{id} (the `DropView` operationId).
+	DropViewWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DropViewResponse, error)
 
 	// GetWalkWithResponse Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
 	//
@@ -10569,6 +11498,54 @@ func (r ExportExceptionsResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ExportExceptionsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ExportExceptionFileResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]map[string]interface{}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ExportExceptionFileResponse) GetJSON200() *[]map[string]interface{} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ExportExceptionFileResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ExportExceptionFileResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ExportExceptionFileResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ExportExceptionFileResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ExportExceptionFileResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -12947,6 +13924,143 @@ func (r ListVerdictsResponse) ContentType() string {
 	return ""
 }
 
+type ListViewsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]View
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListViewsResponse) GetJSON200() *[]View {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListViewsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListViewsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListViewsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListViewsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListViewsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SaveViewResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *View
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SaveViewResponse) GetJSON200() *View {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SaveViewResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SaveViewResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SaveViewResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SaveViewResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SaveViewResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DropViewResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DropViewResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DropViewResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DropViewResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DropViewResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DropViewResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetWalkResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -13341,6 +14455,19 @@ func (c *ClientWithResponses) ExportExceptionsWithResponse(ctx context.Context, 
 		return nil, err
 	}
 	return ParseExportExceptionsResponse(rsp)
+}
+
+// ExportExceptionFileWithResponse All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/exceptions/file (the `ExportExceptionFile` operationId).
+func (c *ClientWithResponses) ExportExceptionFileWithResponse(ctx context.Context, params *ExportExceptionFileParams, reqEditors ...RequestEditorFn) (*ExportExceptionFileResponse, error) {
+	rsp, err := c.ExportExceptionFile(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExportExceptionFileResponse(rsp)
 }
 
 // GetExceptionWithResponse performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
@@ -14211,6 +15338,58 @@ func (c *ClientWithResponses) ListVerdictsWithResponse(ctx context.Context, para
 	return ParseListVerdictsResponse(rsp)
 }
 
+// ListViewsWithResponse Views of the list of exceptions, one's own and those that are shared, by name
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/views (the `ListViews` operationId).
+func (c *ClientWithResponses) ListViewsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListViewsResponse, error) {
+	rsp, err := c.ListViews(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListViewsResponse(rsp)
+}
+
+// SaveViewWithBodyWithResponse Keep a view by name; one's own of the same name becomes this
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/views (the `SaveView` operationId).
+func (c *ClientWithResponses) SaveViewWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveViewResponse, error) {
+	rsp, err := c.SaveViewWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSaveViewResponse(rsp)
+}
+
+// SaveViewWithResponse Keep a view by name; one's own of the same name becomes this
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/views (the `SaveView` operationId).
+func (c *ClientWithResponses) SaveViewWithResponse(ctx context.Context, body SaveViewJSONRequestBody, reqEditors ...RequestEditorFn) (*SaveViewResponse, error) {
+	rsp, err := c.SaveView(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSaveViewResponse(rsp)
+}
+
+// DropViewWithResponse Forget a view of one's own; leads, any that is shared
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/views/{id} (the `DropView` operationId).
+func (c *ClientWithResponses) DropViewWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DropViewResponse, error) {
+	rsp, err := c.DropView(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDropViewResponse(rsp)
+}
+
 // GetWalkWithResponse Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
 //
 // Returns a wrapper object for the known response body format(s).
@@ -14899,6 +16078,42 @@ func ParseExportExceptionsResponse(rsp *http.Response) (*ExportExceptionsRespons
 			return nil, err
 		}
 		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseExportExceptionFileResponse parses an HTTP response from a ExportExceptionFileWithResponse call
+func ParseExportExceptionFileResponse(rsp *http.Response) (*ExportExceptionFileResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ExportExceptionFileResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []map[string]interface{}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	case rsp.StatusCode == 200:
+		// Content-type (text/csv) unsupported
 
 	}
 
@@ -16529,6 +17744,101 @@ func ParseListVerdictsResponse(rsp *http.Response) (*ListVerdictsResponse, error
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListViewsResponse parses an HTTP response from a ListViewsWithResponse call
+func ParseListViewsResponse(rsp *http.Response) (*ListViewsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListViewsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []View
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSaveViewResponse parses an HTTP response from a SaveViewWithResponse call
+func ParseSaveViewResponse(rsp *http.Response) (*SaveViewResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SaveViewResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest View
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDropViewResponse parses an HTTP response from a DropViewWithResponse call
+func ParseDropViewResponse(rsp *http.Response) (*DropViewResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DropViewResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -83,7 +83,7 @@ var allowed = map[string][]string{
 	"PublishRevision": writers, "RestoreRevision": writers, "TurnDial": writers, "RestyleGrade": writers, "PutDraft": writers, "DropDraft": writers,
 	"CreateIntake": writers, "TakeBackIntake": writers, "CreateSweep": writers,
 
-	"ClosePeriod": leads, "ReopenPeriod": leads, "GetSchedule": everyone,
+	"ClosePeriod": leads, "ReopenPeriod": leads, "GetSchedule": everyone, "ListViews": everyone, "SaveView": everyone, "DropView": everyone,
 
 	"CreatePerson": leads, "ChangePerson": leads, "ClosePerson": leads, "MakeWord": leads, "ListAudit": leads, "ExportAudit": leads, "GetDoctor": leads, "MakeBackup": leads,
 
@@ -92,14 +92,14 @@ var allowed = map[string][]string{
 	"GetDraft": everyone, "ListDials": everyone, "Rehearse": everyone, "RehearseBook": everyone, "SolveDial": everyone,
 	"ListRevisions": everyone, "GetRevision": everyone, "ListRules": everyone, "ListMethods": everyone, "GetLineUp": everyone, "ListVerdicts": everyone, "GetVerification": everyone,
 	"ListMeasures": everyone, "GetTable": everyone, "ExportTable": everyone, "GetParts": everyone, "GetWalk": everyone, "GetCalendar": everyone, "GetRegister": everyone, "GetSubject": everyone, "GetTargets": everyone,
-	"ListIntakes": everyone, "ListPeriods": everyone, "ListSweeps": everyone, "GetOverview": everyone, "ListExceptions": everyone, "ExportExceptions": everyone, "GetException": everyone,
+	"ListIntakes": everyone, "ListPeriods": everyone, "ListSweeps": everyone, "GetOverview": everyone, "ListExceptions": everyone, "ExportExceptions": everyone, "ExportExceptionFile": everyone, "GetException": everyone,
 	"ListCases": everyone, "GetCase": everyone, "TakeCase": everyone, "ReleaseCase": everyone, "CommentCase": everyone, "SettleCase": everyone, "SettleCleared": everyone,
 }
 
 // What a token of a narrow scope may do: what reads, and what works on cases. All
 // else takes one for everything.
 var (
-	reading   = []string{"CheckRulebook", "CompareRulebook", "PlaceRule", "OrderRules", "PlaceDial", "Rehearse", "RehearseBook", "SolveDial", "SignOut", "DeleteToken"}
+	reading   = []string{"CheckRulebook", "CompareRulebook", "PlaceRule", "OrderRules", "PlaceDial", "Rehearse", "RehearseBook", "SolveDial", "SignOut", "DeleteToken", "SaveView", "DropView"}
 	reviewing = []string{"TakeCase", "ReleaseCase", "CommentCase", "SettleCase", "SettleCleared"}
 )
 

@@ -13,7 +13,6 @@ import (
 
 	openapi_types "github.com/oapi-codegen/runtime/types"
 
-	"oskel/core/amount"
 	"oskel/core/calendar"
 	"oskel/core/explain"
 	"oskel/core/judge"
@@ -21,7 +20,6 @@ import (
 	"oskel/core/measure"
 	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
-	"oskel/internal/sheet"
 	"oskel/internal/store"
 )
 
@@ -32,6 +30,12 @@ func (s *server) exceptionOut(e store.Exception, book *rulebook.Book) contract.E
 		if r, ok := new(big.Rat).SetString(*e.Stake); ok {
 			out.Stake = rulebook.Format(r, rulebook.Money, 0)
 		}
+	}
+	if e.Beyond != nil {
+		out.Beyond = ptr(explain.Held(*e.Beyond, rulebook.Percent, 0))
+	}
+	if e.Streak != nil && *e.Streak > 0 {
+		out.Streak = e.Streak
 	}
 	if e.Event != 0 {
 		out.Event = &openapi_types.Date{Time: e.Event.Time()}
@@ -70,6 +74,14 @@ func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsPar
 	for _, e := range list {
 		out.Items = append(out.Items, s.exceptionOut(e, book))
 	}
+	if err := s.mark(ctx, book, key, list, out.Items); err != nil {
+		return out, err
+	}
+	if f.Offset == 0 {
+		if err := s.gather(ctx, book, f, &out); err != nil {
+			return out, err
+		}
+	}
 	if next := f.Offset + len(list); next < total && len(list) > 0 {
 		out.Next = ptr(strconv.Itoa(next))
 	}
@@ -78,7 +90,7 @@ func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsPar
 
 func exceptionFilter(key calendar.Key, p contract.ListExceptionsParams) store.ExceptionFilter {
 	return store.ExceptionFilter{Period: key, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""), Desk: or(p.Desk, ""), Text: or(p.Text, ""),
-		Sweep: or(p.Sweep, 0), Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false)}
+		Key: or(p.Key, ""), Group: string(or(p.Group, "")), Sweep: or(p.Sweep, 0), Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false)}
 }
 
 func or[T any](p *T, fallback T) T {
@@ -94,67 +106,6 @@ func (s *server) ListExceptions(ctx context.Context, r contract.ListExceptionsRe
 		return nil, err
 	}
 	return contract.ListExceptions200JSONResponse(page), nil
-}
-
-// exceptionColumns are those of an export; the command line writes the same.
-var exceptionColumns = []sheet.Column{{Name: "id", Kind: sheet.Number}, {Name: "period"}, {Name: "grade"}, {Name: "state"}, {Name: "rule"}, {Name: "kind"}, {Name: "key"}, {Name: "name"},
-	{Name: "value", Kind: sheet.Number}, {Name: "yardstick", Kind: sheet.Number}, {Name: "unit"}, {Name: "stake", Kind: sheet.Number}, {Name: "desk"}, {Name: "case", Kind: sheet.Number}, {Name: "case_state"}, {Name: "sentence"}, {Name: "event"}}
-
-// ExportExceptions writes all that match, whatever the page.
-func (s *server) ExportExceptions(ctx context.Context, r contract.ExportExceptionsRequestObject) (contract.ExportExceptionsResponseObject, error) {
-	p := r.Params
-	key, err := s.keyParam(ctx, p.Period)
-	if err != nil {
-		return nil, err
-	}
-	_, book, err := s.Books.Published(ctx)
-	if errors.Is(err, store.ErrNotFound) {
-		body, err := sheet.NewStream(exceptionColumns, func() ([][]string, error) { return nil, nil })
-		return contract.ExportExceptions200TextcsvResponse{Body: body}, err
-	} else if err != nil {
-		return nil, err
-	}
-	f := exceptionFilter(key, contract.ListExceptionsParams{Rule: p.Rule, Grade: p.Grade, State: (*contract.ListExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text,
-		Sweep: p.Sweep, Sort: (*contract.ListExceptionsParamsSort)(p.Sort), Descending: p.Descending})
-	f.Limit = exportedRows
-	body, err := sheet.NewStream(exceptionColumns, func() (rows [][]string, err error) {
-		list, _, err := s.Sweep.Exceptions(ctx, book, f)
-		for _, e := range list {
-			rows = append(rows, exceptionRow(e, book.Calendar))
-		}
-		f.Offset += len(list)
-		return rows, err
-	})
-	return contract.ExportExceptions200TextcsvResponse{Body: body}, err
-}
-
-// exceptionRow has numbers as numbers: percentages are the fraction underneath.
-func exceptionRow(e store.Exception, c calendar.Calendar) []string {
-	var ev judge.Evidence
-	json.Unmarshal(e.Evidence, &ev) //nolint:errcheck // unreadable evidence has no numbers
-	value, yardstick, unit := explain.Numbers(ev)
-	decimal := func(r *big.Rat) string {
-		if r == nil {
-			return ""
-		}
-		return trimmed(amount.RoundRat(r, 4))
-	}
-	caseID, stake := "", ""
-	if e.CaseID != nil {
-		caseID = strconv.FormatInt(*e.CaseID, 10)
-	}
-	if e.Stake != nil {
-		stake = trimmed(*e.Stake)
-	}
-	return []string{strconv.FormatInt(e.ID, 10), keyText(c, e.Period), e.Grade, e.State, e.Rule, e.Kind, e.Key, e.Name, decimal(value), decimal(yardstick), string(unit), stake, e.Desk, caseID, or(e.CaseState, ""), e.Sentence, eventText(e.Event)}
-}
-
-// eventText is the day of an event, empty where there is none.
-func eventText(day calendar.Day) string {
-	if day == 0 {
-		return ""
-	}
-	return day.String()
 }
 
 // trimmed is a decimal without the zeros at its end.

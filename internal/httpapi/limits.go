@@ -64,7 +64,7 @@ const bytesACell = 400
 // What stands in neither is small.
 var (
 	computing = []string{"Rehearse", "RehearseBook", "SolveDial", "CheckRulebook", "CompareRulebook", "GetTable", "GetParts", "GetWalk", "GetLineUp", "ListVerdicts", "GetVerification", "GetException", "CreateSweep", "PublishRevision", "RestoreRevision", "GetSubject", "GetDoctor"}
-	exporting = []string{"ExportTable", "ExportExceptions", "ExportAudit", "MakeBackup"}
+	exporting = []string{"ExportTable", "ExportExceptions", "ExportExceptionFile", "ExportAudit", "MakeBackup"}
 	loading   = []string{"CreateIntake", "TakeBackIntake"}
 )
 

@@ -117,6 +117,8 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusConflict, "period-closed")
 	case errors.Is(err, store.ErrNotClosed):
 		return simple(http.StatusConflict, "not-closed")
+	case errors.Is(err, store.ErrTooMany):
+		return simple(http.StatusConflict, "too-many")
 	case errors.Is(err, sweep.ErrUnswept):
 		return simple(http.StatusUnprocessableEntity, "not-swept")
 	case errors.Is(err, sweep.ErrReason):

@@ -53,7 +53,12 @@ type Services struct {
 	Limits   Limits
 	Proxies  []string // addresses and networks that may say who asks
 	Audit    Keeper
-	Backup   func(ctx context.Context, to io.Writer) error // of all that is kept
+	Views    interface {
+		Views(ctx context.Context, owner string) ([]store.View, error)
+		SaveView(ctx context.Context, v *store.View) error
+		DropView(ctx context.Context, id int64, owner string, lead bool) error
+	}
+	Backup func(ctx context.Context, to io.Writer) error // of all that is kept
 }
 
 // Keeper keeps what was done, says whether it can, and whether all is as it must be.

@@ -7,13 +7,7 @@ import (
 	"encoding/csv"
 	"io"
 	"path"
-	"strconv"
 	"strings"
-
-	"github.com/parquet-go/parquet-go"
-	"github.com/xuri/excelize/v2"
-
-	"oskel/core/amount"
 )
 
 // Kind is what a column holds.
@@ -25,12 +19,14 @@ const (
 	Text Kind = iota
 	Number
 	Percent
+	Day // as 2026-10-31
 )
 
 // Column is one column.
 type Column struct {
-	Name string
-	Kind Kind
+	Name  string
+	Kind  Kind
+	Tones map[string]string // the colours of some texts, as RRGGBB, in a workbook
 }
 
 // Sheet is rows of cells; "" is no value.
@@ -138,94 +134,16 @@ func (s *Stream) Read(p []byte) (int, error) {
 	return s.text.Read(p)
 }
 
-// XLSX writes a workbook of one sheet; numbers are numbers, texts are never
-// formulas, the head stays in view.
-func (s Sheet) XLSX(out io.Writer) (err error) {
-	f := excelize.NewFile()
-	defer func() {
-		if e := f.Close(); err == nil {
-			err = e
-		}
-	}()
-	w, err := f.NewStreamWriter("Sheet1")
-	if err != nil {
-		return err
-	}
-	percent, err := f.NewStyle(&excelize.Style{NumFmt: 10})
-	if err != nil {
-		return err
-	}
-	if err := w.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
-		return err
-	}
-	head := make([]any, len(s.Columns))
-	for i, c := range s.Columns {
-		head[i] = c.Name
-	}
-	if err := w.SetRow("A1", head); err != nil {
-		return err
-	}
-	for n, row := range s.Rows {
-		cells := make([]any, len(row))
-		for i, text := range row {
-			number, bad := strconv.ParseFloat(text, 64)
-			switch {
-			case text == "":
-			case s.Columns[i].Kind == Text || bad != nil:
-				cells[i] = text
-			case s.Columns[i].Kind == Percent:
-				cells[i] = excelize.Cell{StyleID: percent, Value: number}
-			default:
-				cells[i] = number
-			}
-		}
-		if err := w.SetRow("A"+strconv.Itoa(n+2), cells); err != nil {
-			return err
-		}
-	}
-	if err := w.Flush(); err != nil {
-		return err
-	}
-	return f.Write(out)
+// XLSX writes a workbook of one sheet; see Workbook.
+func (s Sheet) XLSX(out io.Writer) error {
+	return Workbook(out, Tab{Name: "Sheet1", Columns: s.Columns, Page: once(s.Rows)})
 }
 
-// Parquet writes texts, and numbers as decimals of four places; null where
-// there is none. A name that comes twice is numbered.
-func (s Sheet) Parquet(out io.Writer) error {
-	group, names := parquet.Group{}, make([]string, len(s.Columns))
-	for i, c := range s.Columns {
-		names[i] = c.Name
-		for n := 2; group[names[i]] != nil; n++ {
-			names[i] = c.Name + " " + strconv.Itoa(n)
-		}
-		if c.Kind == Text {
-			group[names[i]] = parquet.Optional(parquet.String())
-		} else {
-			group[names[i]] = parquet.Optional(parquet.Decimal(4, 18, parquet.Int64Type))
-		}
+// once is all rows in one page.
+func once(rows [][]string) func() ([][]string, error) {
+	return func() ([][]string, error) {
+		page := rows
+		rows = nil
+		return page, nil
 	}
-	schema := parquet.NewSchema("table", group)
-	place := map[string]int{}
-	for i, column := range schema.Columns() {
-		place[column[0]] = i
-	}
-	w := parquet.NewWriter(out, schema)
-	for _, cells := range s.Rows {
-		row := make(parquet.Row, len(names))
-		for i, text := range cells {
-			at := place[names[i]]
-			row[at] = parquet.NullValue().Level(0, 0, at)
-			if s.Columns[i].Kind == Text {
-				if text != "" {
-					row[at] = parquet.ByteArrayValue([]byte(text)).Level(0, 1, at)
-				}
-			} else if a, err := amount.Parse(text); err == nil {
-				row[at] = parquet.Int64Value(int64(a)).Level(0, 1, at)
-			}
-		}
-		if _, err := w.WriteRows([]parquet.Row{row}); err != nil {
-			return err
-		}
-	}
-	return w.Close()
 }

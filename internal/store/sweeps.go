@@ -133,6 +133,8 @@ type Exception struct {
 	Sentence         string
 	Value, Yardstick string
 	Stake            *string
+	Beyond           *float64 // how far beyond its cut, as a share of the cut
+	Streak           *int     // periods in a row, this one among them; nil is not known
 	Evidence         json.RawMessage
 	Desk             string
 	CaseID           *int64
@@ -147,7 +149,7 @@ const (
 	// versionSelect selects what exceptions said before, too.
 	versionSelect   = exceptionFields + `from exception_versions ` + exceptionJoins
 	exceptionFields = `select e.id, e.grain, e.period, e.rule, e.kind, e.code, s.key, e.name, e.event, e.state, e.outcome, e.grade, e.severity, e.sentence, e.value, e.yardstick,
-	e.stake::text, e.evidence, e.desk, e.case_id, c.state, e.sweep, e.first_sweep, e.since `
+	e.stake::text, e.evidence, e.desk, e.case_id, c.state, e.sweep, e.first_sweep, e.since, e.beyond, e.streak `
 	exceptionJoins = `e join subjects s on s.kind = e.kind and s.code = e.code left join cases c on c.id = e.case_id `
 )
 
@@ -161,7 +163,7 @@ func scanExceptions(rows pgx.Rows, err error) ([]Exception, error) {
 		var event *time.Time
 		var code int32
 		err := row.Scan(&e.ID, &e.Period.Grain, &period, &e.Rule, &e.Kind, &code, &e.Key, &e.Name, &event, &e.State, &e.Outcome, &e.Grade, &e.Severity, &e.Sentence, &e.Value, &e.Yardstick,
-			&e.Stake, &e.Evidence, &e.Desk, &e.CaseID, &e.CaseState, &e.Sweep, &e.FirstSweep, &e.Since)
+			&e.Stake, &e.Evidence, &e.Desk, &e.CaseID, &e.CaseState, &e.Sweep, &e.FirstSweep, &e.Since, &e.Beyond, &e.Streak)
 		e.Period.Start, e.Code = startOf(period), uint32(code)
 		if event != nil {
 			e.Event = *dayOf(event)
@@ -217,7 +219,7 @@ func (t *Tx) SubjectCode(ctx context.Context, level, key string) (uint32, error)
 
 // exceptionColumns are those that a sweep writes.
 var exceptionColumns = []string{"grain", "period", "rule", "kind", "code", "event", "name", "state", "outcome", "grade", "severity", "sentence", "value", "yardstick", "stake",
-	"evidence", "desk", "case_id", "sweep", "first_sweep", "since"}
+	"beyond", "evidence", "desk", "case_id", "streak", "sweep", "first_sweep", "since"}
 
 func (e *Exception) row() []any {
 	var stake any
@@ -225,12 +227,12 @@ func (e *Exception) row() []any {
 		stake = *e.Stake
 	}
 	return []any{e.Period.Grain, e.Period.Start.Time(), e.Rule, e.Kind, int32(e.Code), e.event(), e.Name, e.State, e.Outcome, e.Grade, int32(e.Severity), e.Sentence, e.Value, e.Yardstick, stake,
-		e.Evidence, e.Desk, e.CaseID, e.Sweep, e.Sweep, e.Sweep}
+		e.Beyond, e.Evidence, e.Desk, e.CaseID, e.Streak, e.Sweep, e.Sweep, e.Sweep}
 }
 
 // said are the columns of an exception that say what was found; when one of them is
 // another, what it said before is kept.
-const said = "event, name, state, outcome, grade, severity, sentence, value, yardstick, stake, evidence, desk"
+const said = "event, name, state, outcome, grade, severity, sentence, value, yardstick, stake, beyond, evidence, desk"
 
 var (
 	saidBefore = "(e." + strings.ReplaceAll(said, ", ", ", e.") + ")"
@@ -265,7 +267,7 @@ func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
 	for _, sql := range []string{
 		"analyze now_found",
 		"insert into past_exceptions (exception, since, sweep, " + said + ") select e.id, e.since, e.sweep, " + saidBefore[1:len(saidBefore)-1] + " from exceptions e join now_found n on n.id = e.id where " + saidBefore + " is distinct from " + saidNow,
-		"update exceptions e set (" + said + ", case_id, sweep, since) = (" + saidNow[1:len(saidNow)-1] + ", n.case_id, n.sweep, case when " + saidBefore + " is distinct from " + saidNow + " then n.sweep else e.since end) from now_found n where n.id = e.id",
+		"update exceptions e set (" + said + ", case_id, streak, sweep, since) = (" + saidNow[1:len(saidNow)-1] + ", n.case_id, n.streak, n.sweep, case when " + saidBefore + " is distinct from " + saidNow + " then n.sweep else e.since end) from now_found n where n.id = e.id",
 	} {
 		if _, err := t.tx.Exec(ctx, sql); err != nil {
 			return wrapped(err, "writing exceptions")
@@ -279,97 +281,6 @@ func wrapped(err error, doing string) error {
 		err = fmt.Errorf("%s: %w", doing, err)
 	}
 	return err
-}
-
-// ExceptionFilter says which exceptions are listed, and how. Empty fields
-// filter nothing.
-type ExceptionFilter struct {
-	Period                   calendar.Key
-	Rule, Grade, State, Kind string
-	Desk, Text, Sort         string
-	Sweep                    int64 // as one sweep of the period left them; 0 is as they stand
-	Descending               bool
-	Limit, Offset            int
-}
-
-var exceptionOrders = map[string]string{
-	"grade":   "(e.state = 'cleared'), e.severity",
-	"subject": "e.name collate \"C\"",
-	"rule":    "e.rule",
-	"state":   "case e.state when 'raised' then 0 when 'standing' then 1 else 2 end",
-	"stake":   "e.stake",
-	"desk":    "e.desk",
-}
-
-// Exceptions lists one page of a period's exceptions and counts all that
-// match. Ties are in order of grade, stake, subject and rule.
-func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception, int, error) {
-	where, args := []string{"e.grain = $1", "e.period = $2"}, []any{f.Period.Grain, f.Period.Start.Time()}
-	add := func(condition string, arg any) {
-		args = append(args, arg)
-		where = append(where, fmt.Sprintf(condition, len(args)))
-	}
-	for _, c := range []struct{ condition, value string }{
-		{"e.rule = $%d", f.Rule}, {"e.grade = $%d", f.Grade}, {"e.kind = $%d", f.Kind}, {"e.desk = $%d", f.Desk},
-	} {
-		if c.value != "" {
-			add(c.condition, c.value)
-		}
-	}
-	switch f.State {
-	case "":
-	case "flagged":
-		where = append(where, "e.state <> 'cleared'")
-	default:
-		add("e.state = $%d", f.State)
-	}
-	if f.Text != "" {
-		add("(position(lower($%[1]d) in lower(e.name)) > 0 or position(lower($%[1]d) in lower(s.key)) > 0)", f.Text)
-	}
-	from, fields := "exceptions", exceptionSelect
-	if f.Sweep != 0 {
-		from, fields = "exception_versions", versionSelect
-		add("$%d between e.since and e.sweep", f.Sweep)
-	}
-	condition := "where " + strings.Join(where, " and ")
-	var total int
-	if err := s.pool.QueryRow(ctx, "select count(*) from "+from+" e join subjects s on s.kind = e.kind and s.code = e.code "+condition, args...).Scan(&total); err != nil {
-		return nil, 0, err
-	}
-	order, ok := exceptionOrders[f.Sort]
-	if !ok {
-		order = exceptionOrders["grade"]
-	}
-	if f.Descending {
-		order = strings.ReplaceAll(order, ", ", " desc, ") + " desc nulls last"
-	}
-	args = append(args, f.Limit, f.Offset)
-	list, err := scanExceptions(s.pool.Query(ctx, fmt.Sprintf("%s%s order by %s, (e.state = 'cleared'), e.severity, e.stake desc nulls last, s.key collate \"C\", e.rule, e.event limit $%d offset $%d",
-		fields, condition, order, len(args)-1, len(args)), args...))
-	return list, total, err
-}
-
-// ExceptionCount is how many exceptions of one period share all of this.
-type ExceptionCount struct {
-	Period                         calendar.Key
-	Rule, Kind, Grade, State, Desk string
-	Count                          int
-}
-
-// CountExceptions counts the exceptions from one period to another of the same
-// grain.
-func (s *Store) CountExceptions(ctx context.Context, from, to calendar.Key) ([]ExceptionCount, error) {
-	rows, err := s.pool.Query(ctx, "select period, rule, kind, grade, state, desk, count(*) from exceptions where grain = $1 and period between $2 and $3 group by 1, 2, 3, 4, 5, 6 order by 1, 2, 3, 4, 5, 6", from.Grain, from.Start.Time(), to.Start.Time())
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (ExceptionCount, error) {
-		var c ExceptionCount
-		var period time.Time
-		err := row.Scan(&period, &c.Rule, &c.Kind, &c.Grade, &c.State, &c.Desk, &c.Count)
-		c.Period = calendar.Key{Grain: from.Grain, Start: startOf(period)}
-		return c, err
-	})
 }
 
 // SubjectPeriod is one subject in one period.

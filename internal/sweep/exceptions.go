@@ -18,13 +18,66 @@ var ErrFilter = errors.New("unknown")
 // Grade, rule, kind and desk may be called by their titles; what there is not is
 // an error.
 func (s *Service) Exceptions(ctx context.Context, book *rulebook.Book, f store.ExceptionFilter) ([]store.Exception, int, error) {
-	if err := s.left(ctx, f); err != nil {
+	f, err := s.resolved(ctx, book, f)
+	if err != nil {
 		return nil, 0, err
+	}
+	return s.store.Exceptions(ctx, f)
+}
+
+// Gathered counts what a filter lists: by the group that it asks for, and for each
+// choice of its filters with the others as they are; all of it under "".
+func (s *Service) Gathered(ctx context.Context, book *rulebook.Book, f store.ExceptionFilter) (map[string][]store.ExceptionGroup, error) {
+	f, err := s.resolved(ctx, book, f)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string][]store.ExceptionGroup{}
+	for by, narrowed := range map[string]*string{"": nil, "grade": &f.Grade, "rule": &f.Rule, "kind": &f.Kind, "desk": &f.Desk, "state": &f.State} {
+		g := f
+		switch narrowed {
+		case nil:
+		case &f.Grade:
+			g.Grade = ""
+		case &f.Rule:
+			g.Rule = ""
+		case &f.Kind:
+			g.Kind = ""
+		case &f.Desk:
+			g.Desk = ""
+		case &f.State:
+			g.State = ""
+		}
+		if out[by], err = s.store.ExceptionGroups(ctx, g, by); err != nil {
+			return nil, err
+		}
+	}
+	if f.Group != "" {
+		out["group"], err = s.store.ExceptionGroups(ctx, f, f.Group)
+	}
+	return out, err
+}
+
+// Marks are how some exceptions of a period stood in the last periods, it among them.
+func (s *Service) Marks(ctx context.Context, book *rulebook.Book, k calendar.Key, of []store.Exception) (periods []calendar.Period, marks []store.ExceptionMark, err error) {
+	p, ok := book.Calendar.ByKey(k)
+	if !ok || len(of) == 0 {
+		return nil, nil, nil
+	}
+	periods = book.Calendar.Run(p, shownPeriods)
+	marks, err = s.store.Marks(ctx, of, book.Calendar.Key(periods[0]), k)
+	return periods, marks, err
+}
+
+// resolved is a filter by names, whatever titles it was asked by.
+func (s *Service) resolved(ctx context.Context, book *rulebook.Book, f store.ExceptionFilter) (store.ExceptionFilter, error) {
+	if err := s.left(ctx, f); err != nil {
+		return f, err
 	}
 	// What an earlier rulebook had is on record all the same.
 	counts, err := s.store.CountExceptions(ctx, f.Period, f.Period)
 	if err != nil {
-		return nil, 0, err
+		return f, err
 	}
 	for _, by := range []struct {
 		what  string
@@ -42,11 +95,11 @@ func (s *Service) Exceptions(ctx context.Context, book *rulebook.Book, f store.E
 		}
 		name, complaint := rulebook.Resolve(by.what, *by.value, by.known)
 		if complaint != "" {
-			return nil, 0, fmt.Errorf("%w: %s", ErrFilter, complaint)
+			return f, fmt.Errorf("%w: %s", ErrFilter, complaint)
 		}
 		*by.value = name
 	}
-	return s.store.Exceptions(ctx, f)
+	return f, nil
 }
 
 // Version is an exception as one sweep left it.

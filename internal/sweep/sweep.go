@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"time"
 
@@ -189,6 +190,13 @@ type found struct {
 	wasFlagged bool
 }
 
+func or[T any](p *T, otherwise T) T {
+	if p == nil {
+		return otherwise
+	}
+	return *p
+}
+
 func keyOf(e store.Exception) record.Key {
 	return record.Key{Rule: e.Rule, Level: e.Kind, Subject: e.Key, Event: e.Event}
 }
@@ -199,7 +207,7 @@ type onRecord map[record.Key]store.Exception
 func (o onRecord) flags() map[record.Key]record.Flag {
 	out := make(map[record.Key]record.Flag, len(o))
 	for k, e := range o {
-		out[k] = record.Flag{State: record.State(e.State), Grade: e.Grade}
+		out[k] = record.Flag{State: record.State(e.State), Grade: e.Grade, Streak: or(e.Streak, 0)}
 	}
 	return out
 }
@@ -285,8 +293,9 @@ func (r *run) record(result *judge.Result, kept *record.Book, here, before onRec
 			}
 			known := here[step.Was]
 			e.ID, e.CaseID, e.CaseState = known.ID, known.CaseID, known.CaseState
+			e.Streak = &step.Streak
 			if e.State, e.Grade = string(step.State), step.Grade; !step.Flagged {
-				e.Severity, e.Stake, e.Desk = len(r.engine.Book.Grades), nil, known.Desk
+				e.Severity, e.Stake, e.Beyond, e.Desk = len(r.engine.Book.Grades), nil, nil, known.Desk
 				if step.Carried {
 					e.Desk = before[step.Was].Desk
 				}
@@ -305,6 +314,7 @@ func (r *run) gone(step record.Step, here, before onRecord) {
 		e = before[step.Key]
 	}
 	e.State, e.Outcome, e.Severity, e.Stake, e.Sentence, e.Sweep = string(step.State), judge.NotJudged.String(), len(r.engine.Book.Grades), nil, ruleGone, r.sweep.ID
+	e.Beyond, e.Streak = nil, &step.Streak
 	if step.Carried {
 		e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.sweep.Period
 	}
@@ -343,6 +353,9 @@ func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict, step 
 	if ev.Stake != nil {
 		s := amount.RoundRat(ev.Stake, 4)
 		e.Stake = &s
+	}
+	if b := judge.SaidOf(result, code).Beyond(); !math.IsNaN(b) {
+		e.Beyond = &b
 	}
 	e.Evidence, _ = json.Marshal(ev) // rationals and texts always can be
 	e.Desk = routing.Desk(book, routing.Item{Kind: result.Level.String(), Rule: e.Rule, Grade: e.Grade, Attributes: result.Attributes(r.engine, code)})

@@ -921,6 +921,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Views of the list of exceptions, one's own and those that are shared, by name */
+        get: operations["listViews"];
+        put?: never;
+        /** Keep a view by name; one's own of the same name becomes this */
+        post: operations["saveView"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a view of one's own; leads, any that is shared */
+        delete: operations["dropView"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exceptions/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that match as a file; a workbook has a second sheet with what grades, columns and rules mean */
+        get: operations["exportExceptionFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/exceptions/{id}": {
         parameters: {
             query?: never;
@@ -2010,6 +2062,14 @@ export interface components {
             value: string;
             yardstick: string;
             stake: string;
+            /** @description How far beyond its cut, as a share of the cut; missing where there is none */
+            beyond?: string;
+            /** @description For how many periods in a row it is flagged; missing where that is not known */
+            streak?: number;
+            /** @description In lists: it is raised, and was flagged before within the marks */
+            back?: boolean;
+            /** @description In lists: how it stood in the last thirteen periods, the oldest first */
+            marks?: components["schemas"]["ExceptionMark"][];
             desk: string;
             /** Format: int64 */
             case?: number;
@@ -2097,6 +2157,63 @@ export interface components {
             next?: string;
             /** @description Why the verdicts are out of date, where they are */
             stale?: string;
+            /** @description What is at stake in all that match; empty where nothing is */
+            stake?: string;
+            /** @description Where they are gathered: how many of each, on the first page */
+            groups?: components["schemas"]["ExceptionGroup"][];
+            facets?: components["schemas"]["Facets"];
+        };
+        ExceptionGroup: {
+            name: string;
+            title: string;
+            count: number;
+            stake: string;
+        };
+        /** @description On the first page: how many there would be by each choice of a filter, the other filters as they are */
+        Facets: {
+            grade: components["schemas"]["ExceptionGroup"][];
+            rule: components["schemas"]["ExceptionGroup"][];
+            kind: components["schemas"]["ExceptionGroup"][];
+            desk: components["schemas"]["ExceptionGroup"][];
+            state: components["schemas"]["ExceptionGroup"][];
+        };
+        ExceptionMark: {
+            period: string;
+            /** @enum {string} */
+            state: "raised" | "standing" | "cleared" | "none";
+            grade: string;
+        };
+        View: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            owner: string;
+            shared: boolean;
+            query: components["schemas"]["ViewQuery"];
+        };
+        /** @description What a list of exceptions is narrowed to and how it is ordered, whatever the period */
+        ViewQuery: {
+            rule?: string;
+            grade?: string;
+            /** @enum {string} */
+            state?: "raised" | "standing" | "cleared" | "flagged" | "all";
+            kind?: string;
+            desk?: string;
+            text?: string;
+            /** @enum {string} */
+            group?: "grade" | "rule" | "kind" | "desk" | "state" | "subject";
+            /** @enum {string} */
+            sort?: "grade" | "subject" | "rule" | "state" | "stake" | "streak" | "beyond" | "desk";
+            descending?: boolean;
+        };
+        NewView: {
+            name: string;
+            /**
+             * @description Everybody sees it
+             * @default false
+             */
+            shared: boolean;
+            query: components["schemas"]["ViewQuery"];
         };
         ExceptionDetail: {
             exception: components["schemas"]["Exception"];
@@ -3888,7 +4005,12 @@ export interface operations {
                 text?: string;
                 /** @description As this sweep of the period left them, whatever later ones did */
                 sweep?: number;
-                sort?: "grade" | "subject" | "rule" | "state" | "stake" | "desk";
+                /** @description Of one subject, by its key */
+                key?: string;
+                /** @description Gathered by this, in the order asked for within each */
+                group?: "grade" | "rule" | "kind" | "desk" | "state" | "subject";
+                /** @description 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row */
+                sort?: "grade" | "subject" | "rule" | "state" | "stake" | "streak" | "beyond" | "desk";
                 descending?: boolean;
                 limit?: number;
                 cursor?: string;
@@ -3925,7 +4047,12 @@ export interface operations {
                 text?: string;
                 /** @description As this sweep of the period left them, whatever later ones did */
                 sweep?: number;
-                sort?: "grade" | "subject" | "rule" | "state" | "stake" | "desk";
+                /** @description Of one subject, by its key */
+                key?: string;
+                /** @description Gathered by this, in the order asked for within each */
+                group?: "grade" | "rule" | "kind" | "desk" | "state" | "subject";
+                /** @description 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row */
+                sort?: "grade" | "subject" | "rule" | "state" | "stake" | "streak" | "beyond" | "desk";
                 descending?: boolean;
                 limit?: number;
                 cursor?: string;
@@ -3943,6 +4070,113 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listViews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    saveView: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewView"];
+            };
+        };
+        responses: {
+            /** @description Kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    dropView: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportExceptionFile: {
+        parameters: {
+            query: {
+                form: "csv" | "xlsx" | "json" | "parquet";
+                period: string;
+                rule?: string;
+                grade?: string;
+                state?: "raised" | "standing" | "cleared" | "flagged";
+                kind?: string;
+                desk?: string;
+                text?: string;
+                sweep?: number;
+                key?: string;
+                group?: "grade" | "rule" | "kind" | "desk" | "state" | "subject";
+                sort?: "grade" | "subject" | "rule" | "state" | "stake" | "streak" | "beyond" | "desk";
+                descending?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "application/json": {
+                        [key: string]: unknown;
+                    }[];
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             default: components["responses"]["Problem"];

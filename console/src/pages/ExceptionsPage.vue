@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { ArrowDownIcon, ArrowDownTrayIcon, ArrowUpIcon } from '@heroicons/vue/20/solid'
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/vue-query'
-import { computed, watch } from 'vue'
+import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 
-import { api, need } from '@/lib/api'
+import { api, need, type Schemas } from '@/lib/api'
 import { countWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { useQueryChange, useQueryWord, useSelected } from '@/lib/query'
@@ -12,10 +13,12 @@ import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
 import ExceptionView from '@/parts/ExceptionView.vue'
 import GradeMark from '@/parts/GradeMark.vue'
+import MarksRow from '@/parts/MarksRow.vue'
 import PickOne from '@/parts/PickOne.vue'
 import ShapeMark from '@/parts/ShapeMark.vue'
 import SideSheet from '@/parts/SideSheet.vue'
 import StaleNote from '@/parts/StaleNote.vue'
+import ViewsPick from '@/parts/ViewsPick.vue'
 import { useTyped } from '@/lib/typed'
 import StateNote from '@/parts/StateNote.vue'
 import { useRules } from '@/lib/rules'
@@ -33,6 +36,7 @@ const kind = useQueryWord('kind')
 const deskName = useQueryWord('desk')
 const text = useQueryWord('text')
 const sweep = useQueryWord('sweep')
+const group = useQueryWord('group')
 const { selected, open } = useSelected('id')
 
 // Typing filters once the hand rests.
@@ -41,11 +45,11 @@ watch(text, (v) => {
   if (v !== typed.value.trim()) typed.value = v
 })
 
-type Sort = 'grade' | 'subject' | 'rule' | 'state' | 'stake' | 'desk'
+type Sort = NonNullable<Schemas['ViewQuery']['sort']>
 const sort = computed(() => (route.query.sort as Sort) || 'grade')
 const descending = computed(() => route.query.descending === 'yes')
 function sortBy(column: Sort) {
-  const turn = column === sort.value ? !descending.value : column === 'stake'
+  const turn = column === sort.value ? !descending.value : ['stake', 'streak', 'beyond'].includes(column)
   void change({ sort: column, descending: turn ? 'yes' : undefined })
 }
 
@@ -58,6 +62,7 @@ const filter = computed(() => ({
   desk: deskName.value || undefined,
   text: text.value || undefined,
   sweep: Number(sweep.value) || undefined,
+  group: (group.value || undefined) as Schemas['ViewQuery']['group'],
   sort: sort.value,
   descending: descending.value,
 }))
@@ -76,6 +81,51 @@ const { data, error, isPending, refetch, hasNextPage, fetchNextPage, isFetchingN
 })
 const items = computed(() => data.value?.pages.flatMap((p) => p.items) ?? [])
 const total = computed(() => data.value?.pages[0]?.total ?? 0)
+const first = computed(() => data.value?.pages[0])
+/** Choices of a filter with how many there would be of each. */
+const counted = (facet: keyof Schemas['Facets'], all: { value: string; text: string }[]) =>
+  all.map((o) => {
+    const n = first.value?.facets?.[facet].find((g) => g.name === o.value)?.count ?? 0
+    return { value: o.value, text: first.value?.facets ? `${o.text} (${n.toLocaleString('en-GB')})` : o.text }
+  })
+const groupOf = (x: Schemas['Exception']) =>
+  ({ grade: x.grade, rule: x.rule, kind: x.kind, desk: x.desk, state: x.state, subject: `${x.kind} ${x.key}` })[
+    group.value
+  ]
+/** The head of a group stands above its first row. */
+const headAt = computed(() =>
+  items.value.map((x, i) => {
+    const of = groupOf(x)
+    if (of === undefined || (i > 0 && groupOf(items.value[i - 1]) === of)) return undefined
+    const g = first.value?.groups?.find((g) => g.name === of)
+    return g && { ...g, title: group.value === 'subject' ? `${x.name} ${x.key}` : g.title }
+  }),
+)
+const view = computed<Schemas['ViewQuery']>(() => ({
+  rule: rule.value || undefined,
+  grade: grade.value || undefined,
+  state: (state.value || undefined) as Schemas['ViewQuery']['state'],
+  kind: kind.value || undefined,
+  desk: deskName.value || undefined,
+  text: text.value || undefined,
+  group: (group.value || undefined) as Schemas['ViewQuery']['group'],
+  sort: sort.value === 'grade' ? undefined : sort.value,
+  descending: descending.value || undefined,
+}))
+const showView = (q: Schemas['ViewQuery']) => {
+  typed.value = q.text ?? ''
+  void change({
+    rule: q.rule,
+    grade: q.grade,
+    state: q.state,
+    kind: q.kind,
+    desk: q.desk,
+    text: q.text,
+    group: q.group,
+    sort: q.sort,
+    descending: q.descending ? 'yes' : undefined,
+  })
+}
 const narrowed = computed(
   () => !!(rule.value || grade.value || state.value || kind.value || deskName.value || text.value),
 )
@@ -87,28 +137,48 @@ const showAll = () => {
   })
 }
 
-const download = computed(() => {
-  const query = new URLSearchParams()
+const fileOf = (form: string) => {
+  const query = new URLSearchParams({ form })
   for (const [k, v] of Object.entries(filter.value)) if (v !== undefined && v !== false) query.set(k, String(v))
-  return `/api/exceptions.csv?${query}`
-})
+  return `/api/exceptions/file?${query}`
+}
+const forms = [
+  { form: 'xlsx', name: 'Workbook (XLSX), with legend' },
+  { form: 'csv', name: 'CSV' },
+  { form: 'json', name: 'JSON' },
+  { form: 'parquet', name: 'Parquet' },
+]
+/** On paper all rows stand, however many were shown. */
+const mostPrinted = 2000
+const printing = ref(false)
+async function print() {
+  printing.value = true
+  while (hasNextPage.value && items.value.length < mostPrinted) await fetchNextPage()
+  await nextTick()
+  window.print()
+  printing.value = false
+}
 
 const columns: { key: Sort; head: string; right?: boolean }[] = [
   { key: 'grade', head: 'Grade' },
-  { key: 'state', head: 'State' },
+  { key: 'streak', head: 'Last 13 periods' },
   { key: 'subject', head: 'Subject' },
   { key: 'rule', head: 'What is wrong' },
   { key: 'stake', head: 'At stake', right: true },
   { key: 'desk', head: 'Desk' },
 ]
 // Beside the sheet the list keeps what tells its rows apart.
-const shown = computed(() => columns.filter((c) => !selected.value || ['grade', 'subject'].includes(c.key)))
+const shown = computed(() =>
+  columns.filter((c) =>
+    selected.value ? ['grade', 'subject'].includes(c.key) : !(c.key === 'desk' && group.value === 'desk'),
+  ),
+)
 </script>
 
 <template>
   <div class="flex min-h-0 flex-1">
     <section class="min-w-0 flex-1">
-      <div class="flex flex-wrap items-center gap-2 px-4 pt-3 pb-2">
+      <div class="flex flex-wrap items-center gap-2 px-4 pt-3 pb-2 print:hidden">
         <h1 class="sr-only">Exceptions of {{ label }}</h1>
         <input
           v-model="typed"
@@ -121,53 +191,123 @@ const shown = computed(() => columns.filter((c) => !selected.value || ['grade', 
           v-model="grade"
           label="Grade"
           all="All grades"
-          :options="grades.map((g) => ({ value: g.name, text: g.label }))"
+          :options="
+            counted(
+              'grade',
+              grades.map((g) => ({ value: g.name, text: g.label })),
+            )
+          "
         />
         <PickOne
           v-model="state"
           label="State"
           all="Flagged"
-          :options="[
-            { value: 'raised', text: 'Raised' },
-            { value: 'standing', text: 'Standing' },
-            { value: 'cleared', text: 'Cleared' },
-          ]"
+          :options="
+            counted('state', [
+              { value: 'raised', text: 'Raised' },
+              { value: 'standing', text: 'Standing' },
+              { value: 'cleared', text: 'Cleared' },
+            ])
+          "
         />
         <PickOne
           v-model="rule"
           label="Rule"
           all="All rules"
-          :options="(rules ?? []).map((r) => ({ value: r.name, text: r.title }))"
+          :options="
+            counted(
+              'rule',
+              (rules ?? []).map((r) => ({ value: r.name, text: r.title })),
+            )
+          "
         />
         <PickOne
           v-model="kind"
           label="Kind"
           all="All kinds"
-          :options="(book?.kinds ?? []).map((k) => ({ value: k.name, text: k.plural ?? k.title }))"
+          :options="
+            counted(
+              'kind',
+              (book?.kinds ?? []).map((k) => ({ value: k.name, text: k.plural ?? k.title })),
+            )
+          "
         />
         <PickOne
           v-model="deskName"
           label="Desk"
           all="All desks"
-          :options="(book?.desks ?? []).map((d) => ({ value: d.name, text: d.title }))"
+          :options="
+            counted(
+              'desk',
+              (book?.desks ?? []).map((d) => ({ value: d.name, text: d.title })),
+            )
+          "
         />
+        <PickOne
+          v-model="group"
+          label="Gathered by"
+          all="Not gathered"
+          :options="[
+            { value: 'desk', text: 'By desk' },
+            { value: 'rule', text: 'By rule' },
+            { value: 'subject', text: 'By subject' },
+            { value: 'grade', text: 'By grade' },
+            { value: 'kind', text: 'By kind' },
+          ]"
+        />
+        <ViewsPick :query="view" @show="showView" />
         <button v-if="narrowed" class="button" @click="showAll">Show all</button>
-        <a :href="download" class="button ml-auto no-underline" download>
-          <ArrowDownTrayIcon class="size-4" aria-hidden="true" />Export CSV
-        </a>
+        <Menu as="div" class="relative ml-auto">
+          <MenuButton class="button">
+            <ArrowDownTrayIcon class="size-4" aria-hidden="true" />{{ printing ? 'Preparing…' : 'Export' }}
+          </MenuButton>
+          <MenuItems
+            class="absolute right-0 z-20 mt-1 w-64 rounded border border-line bg-card py-1 shadow-lg focus:outline-none"
+          >
+            <MenuItem v-for="f in forms" :key="f.form" v-slot="{ active }">
+              <a
+                :href="fileOf(f.form)"
+                download
+                class="block px-3 py-1.5 text-ink no-underline"
+                :class="active ? 'bg-tide-soft' : ''"
+                >{{ f.name }}</a
+              >
+            </MenuItem>
+            <MenuItem v-slot="{ active }">
+              <button class="block w-full px-3 py-1.5 text-left" :class="active ? 'bg-tide-soft' : ''" @click="print">
+                Print
+              </button>
+            </MenuItem>
+          </MenuItems>
+        </Menu>
       </div>
+      <p class="hidden px-4 text-title font-semibold print:block">Exceptions of {{ label }}</p>
       <div
         class="flex flex-wrap items-center gap-x-5 gap-y-1 px-4 pb-1 text-small text-muted"
         aria-label="Legend"
         role="group"
       >
-        <span role="status">{{ countWords(total, 'exception') }}</span>
+        <span role="status"
+          >{{ countWords(total, 'exception')
+          }}<template v-if="first?.stake">, at stake {{ first.stake }}</template></span
+        >
         <span v-for="g in grades" :key="g.name" class="inline-flex items-center gap-1.5"
           ><GradeMark :grade="g.name"
         /></span>
         <span class="inline-flex items-center gap-1.5"
           ><ShapeMark shape="no data" tone="grey" />No data, and the rule says that needs a look</span
         >
+        <label v-if="items.length" class="text-small text-muted md:ml-auto print:hidden"
+          >Order
+          <select
+            class="field text-small"
+            :value="sort"
+            @change="(e) => sortBy((e.target as HTMLSelectElement).value as Sort)"
+          >
+            <option v-for="c in columns" :key="c.key" :value="c.key">{{ c.head }}</option>
+            <option value="beyond">How far beyond its cut</option>
+          </select>
+        </label>
       </div>
 
       <StaleNote class="mx-4" :why="data?.pages[0]?.stale" />
@@ -175,16 +315,6 @@ const shown = computed(() => columns.filter((c) => !selected.value || ['grade', 
         As sweep {{ sweep }} left them, whatever later ones did.
         <button class="underline hover:text-tide" @click="sweep = ''">Show them as they stand</button>
       </p>
-      <label v-if="items.length" class="px-4 text-small text-muted md:hidden"
-        >Order
-        <select
-          class="field text-small"
-          :value="sort"
-          @change="(e) => sortBy((e.target as HTMLSelectElement).value as Sort)"
-        >
-          <option v-for="c in columns" :key="c.key" :value="c.key">{{ c.head }}</option>
-        </select>
-      </label>
       <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
       <StateNote
         v-else-if="!items.length"
@@ -213,7 +343,7 @@ const shown = computed(() => columns.filter((c) => !selected.value || ['grade', 
                 :aria-sort="sort === c.key ? (descending ? 'descending' : 'ascending') : 'none'"
               >
                 <button
-                  class="inline-flex w-full items-center gap-1 font-semibold hover:text-tide"
+                  class="inline-flex min-h-6 w-full items-center gap-1 font-semibold hover:text-tide"
                   :class="c.right ? 'justify-end' : ''"
                   @click="sortBy(c.key)"
                 >
@@ -229,39 +359,55 @@ const shown = computed(() => columns.filter((c) => !selected.value || ['grade', 
             </tr>
           </thead>
           <tbody>
-            <tr
-              v-for="x in items"
-              :key="x.id"
-              data-row
-              tabindex="0"
-              class="cursor-pointer hover:bg-tide-soft"
-              :class="selected === String(x.id) ? 'bg-tide-soft' : ''"
-              :aria-selected="selected === String(x.id)"
-              @click="open(x.id)"
-              @keydown.enter="open(x.id)"
-              @keydown.down.prevent="stepRow($event, 1)"
-              @keydown.up.prevent="stepRow($event, -1)"
-            >
-              <td><GradeMark :grade="x.grade" :state="x.state" :outcome="x.outcome" /></td>
-              <td v-if="selected" class="py-1">
-                {{ x.name }} <span class="ml-1 font-mono text-small text-muted">{{ x.key }}</span>
-                <span class="block text-small text-muted">{{ x.sentence }}</span>
-              </td>
-              <template v-else>
-                <td class="text-small text-muted">{{ x.state }}</td>
-                <td class="font-medium md:whitespace-nowrap md:font-normal">
+            <template v-for="(x, i) in items" :key="x.id">
+              <tr v-if="headAt[i]" class="bg-sunk">
+                <th scope="rowgroup" :colspan="shown.length" class="!text-ink">
+                  {{ headAt[i].title }}
+                  <span class="ml-2 font-normal text-muted"
+                    >{{ countWords(headAt[i].count, 'exception')
+                    }}<template v-if="headAt[i].stake">, at stake {{ headAt[i].stake }}</template></span
+                  >
+                </th>
+              </tr>
+              <tr
+                data-row
+                tabindex="0"
+                class="cursor-pointer hover:bg-tide-soft"
+                :class="selected === String(x.id) ? 'bg-tide-soft' : ''"
+                :aria-selected="selected === String(x.id)"
+                @click="open(x.id)"
+                @keydown.enter="open(x.id)"
+                @keydown.down.prevent="stepRow($event, 1)"
+                @keydown.up.prevent="stepRow($event, -1)"
+              >
+                <td><GradeMark :grade="x.grade" :state="x.state" :outcome="x.outcome" /></td>
+                <td v-if="selected" class="py-1">
                   {{ x.name }} <span class="ml-1 font-mono text-small text-muted">{{ x.key }}</span>
+                  <span class="block text-small text-muted">{{ x.sentence }}</span>
                 </td>
-                <td class="py-1 md:min-w-72">
-                  {{ x.sentence }}<span class="ml-2 text-small text-muted">{{ x.rule_title }}</span>
-                </td>
-                <td class="figures text-right whitespace-nowrap">{{ x.stake }}</td>
-                <td class="text-small whitespace-nowrap text-muted">{{ desk(x.desk) }}</td>
-              </template>
-            </tr>
+                <template v-else>
+                  <td class="text-small whitespace-nowrap text-muted">
+                    <MarksRow v-if="x.marks" :marks="x.marks" class="block" />
+                    <span>{{ x.back ? 'back' : x.streak && x.streak > 1 ? `${x.streak} in a row` : x.state }}</span>
+                  </td>
+                  <td class="font-medium md:whitespace-nowrap md:font-normal">
+                    {{ x.name }} <span class="ml-1 font-mono text-small text-muted">{{ x.key }}</span>
+                  </td>
+                  <td class="py-1 md:min-w-72">
+                    {{ x.sentence
+                    }}<span class="ml-2 text-small text-muted"
+                      >{{ x.rule_title
+                      }}<template v-if="x.beyond && sort === 'beyond'">, {{ x.beyond }} beyond its cut</template></span
+                    >
+                  </td>
+                  <td class="figures text-right whitespace-nowrap">{{ x.stake }}</td>
+                  <td v-if="group !== 'desk'" class="text-small whitespace-nowrap text-muted">{{ desk(x.desk) }}</td>
+                </template>
+              </tr>
+            </template>
           </tbody>
         </table>
-        <div v-if="hasNextPage" class="p-3">
+        <div v-if="hasNextPage" class="p-3 print:hidden">
           <button class="button" :disabled="isFetchingNextPage" @click="fetchNextPage()">
             Show the next 100 of {{ total.toLocaleString('en-GB') }}
           </button>

@@ -110,22 +110,22 @@ func (e ChangeChange) Valid() bool {
 
 // Defines values for ChoiceDefinitionHow.
 const (
-	All  ChoiceDefinitionHow = "all"
-	Any  ChoiceDefinitionHow = "any"
-	None ChoiceDefinitionHow = "none"
-	Some ChoiceDefinitionHow = "some"
+	ChoiceDefinitionHowAll  ChoiceDefinitionHow = "all"
+	ChoiceDefinitionHowAny  ChoiceDefinitionHow = "any"
+	ChoiceDefinitionHowNone ChoiceDefinitionHow = "none"
+	ChoiceDefinitionHowSome ChoiceDefinitionHow = "some"
 )
 
 // Valid indicates whether the value is a known member of the ChoiceDefinitionHow enum.
 func (e ChoiceDefinitionHow) Valid() bool {
 	switch e {
-	case All:
+	case ChoiceDefinitionHowAll:
 		return true
-	case Any:
+	case ChoiceDefinitionHowAny:
 		return true
-	case None:
+	case ChoiceDefinitionHowNone:
 		return true
-	case Some:
+	case ChoiceDefinitionHowSome:
 		return true
 	default:
 		return false
@@ -147,6 +147,30 @@ func (e ExceptionState) Valid() bool {
 	case ExceptionStateRaised:
 		return true
 	case ExceptionStateStanding:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExceptionMarkState.
+const (
+	ExceptionMarkStateCleared  ExceptionMarkState = "cleared"
+	ExceptionMarkStateNone     ExceptionMarkState = "none"
+	ExceptionMarkStateRaised   ExceptionMarkState = "raised"
+	ExceptionMarkStateStanding ExceptionMarkState = "standing"
+)
+
+// Valid indicates whether the value is a known member of the ExceptionMarkState enum.
+func (e ExceptionMarkState) Valid() bool {
+	switch e {
+	case ExceptionMarkStateCleared:
+		return true
+	case ExceptionMarkStateNone:
+		return true
+	case ExceptionMarkStateRaised:
+		return true
+	case ExceptionMarkStateStanding:
 		return true
 	default:
 		return false
@@ -543,6 +567,99 @@ func (e TurnState) Valid() bool {
 	}
 }
 
+// Defines values for ViewQueryGroup.
+const (
+	ViewQueryGroupDesk    ViewQueryGroup = "desk"
+	ViewQueryGroupGrade   ViewQueryGroup = "grade"
+	ViewQueryGroupKind    ViewQueryGroup = "kind"
+	ViewQueryGroupRule    ViewQueryGroup = "rule"
+	ViewQueryGroupState   ViewQueryGroup = "state"
+	ViewQueryGroupSubject ViewQueryGroup = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ViewQueryGroup enum.
+func (e ViewQueryGroup) Valid() bool {
+	switch e {
+	case ViewQueryGroupDesk:
+		return true
+	case ViewQueryGroupGrade:
+		return true
+	case ViewQueryGroupKind:
+		return true
+	case ViewQueryGroupRule:
+		return true
+	case ViewQueryGroupState:
+		return true
+	case ViewQueryGroupSubject:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ViewQuerySort.
+const (
+	ViewQuerySortBeyond  ViewQuerySort = "beyond"
+	ViewQuerySortDesk    ViewQuerySort = "desk"
+	ViewQuerySortGrade   ViewQuerySort = "grade"
+	ViewQuerySortRule    ViewQuerySort = "rule"
+	ViewQuerySortStake   ViewQuerySort = "stake"
+	ViewQuerySortState   ViewQuerySort = "state"
+	ViewQuerySortStreak  ViewQuerySort = "streak"
+	ViewQuerySortSubject ViewQuerySort = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ViewQuerySort enum.
+func (e ViewQuerySort) Valid() bool {
+	switch e {
+	case ViewQuerySortBeyond:
+		return true
+	case ViewQuerySortDesk:
+		return true
+	case ViewQuerySortGrade:
+		return true
+	case ViewQuerySortRule:
+		return true
+	case ViewQuerySortStake:
+		return true
+	case ViewQuerySortState:
+		return true
+	case ViewQuerySortStreak:
+		return true
+	case ViewQuerySortSubject:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ViewQueryState.
+const (
+	ViewQueryStateAll      ViewQueryState = "all"
+	ViewQueryStateCleared  ViewQueryState = "cleared"
+	ViewQueryStateFlagged  ViewQueryState = "flagged"
+	ViewQueryStateRaised   ViewQueryState = "raised"
+	ViewQueryStateStanding ViewQueryState = "standing"
+)
+
+// Valid indicates whether the value is a known member of the ViewQueryState enum.
+func (e ViewQueryState) Valid() bool {
+	switch e {
+	case ViewQueryStateAll:
+		return true
+	case ViewQueryStateCleared:
+		return true
+	case ViewQueryStateFlagged:
+		return true
+	case ViewQueryStateRaised:
+		return true
+	case ViewQueryStateStanding:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for WalkFrom.
 const (
 	WalkFromBefore     WalkFrom = "before"
@@ -681,19 +798,53 @@ func (e ListExceptionsParamsState) Valid() bool {
 	}
 }
 
+// Defines values for ListExceptionsParamsGroup.
+const (
+	ListExceptionsParamsGroupDesk    ListExceptionsParamsGroup = "desk"
+	ListExceptionsParamsGroupGrade   ListExceptionsParamsGroup = "grade"
+	ListExceptionsParamsGroupKind    ListExceptionsParamsGroup = "kind"
+	ListExceptionsParamsGroupRule    ListExceptionsParamsGroup = "rule"
+	ListExceptionsParamsGroupState   ListExceptionsParamsGroup = "state"
+	ListExceptionsParamsGroupSubject ListExceptionsParamsGroup = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ListExceptionsParamsGroup enum.
+func (e ListExceptionsParamsGroup) Valid() bool {
+	switch e {
+	case ListExceptionsParamsGroupDesk:
+		return true
+	case ListExceptionsParamsGroupGrade:
+		return true
+	case ListExceptionsParamsGroupKind:
+		return true
+	case ListExceptionsParamsGroupRule:
+		return true
+	case ListExceptionsParamsGroupState:
+		return true
+	case ListExceptionsParamsGroupSubject:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ListExceptionsParamsSort.
 const (
+	ListExceptionsParamsSortBeyond  ListExceptionsParamsSort = "beyond"
 	ListExceptionsParamsSortDesk    ListExceptionsParamsSort = "desk"
 	ListExceptionsParamsSortGrade   ListExceptionsParamsSort = "grade"
 	ListExceptionsParamsSortRule    ListExceptionsParamsSort = "rule"
 	ListExceptionsParamsSortStake   ListExceptionsParamsSort = "stake"
 	ListExceptionsParamsSortState   ListExceptionsParamsSort = "state"
+	ListExceptionsParamsSortStreak  ListExceptionsParamsSort = "streak"
 	ListExceptionsParamsSortSubject ListExceptionsParamsSort = "subject"
 )
 
 // Valid indicates whether the value is a known member of the ListExceptionsParamsSort enum.
 func (e ListExceptionsParamsSort) Valid() bool {
 	switch e {
+	case ListExceptionsParamsSortBeyond:
+		return true
 	case ListExceptionsParamsSortDesk:
 		return true
 	case ListExceptionsParamsSortGrade:
@@ -703,6 +854,8 @@ func (e ListExceptionsParamsSort) Valid() bool {
 	case ListExceptionsParamsSortStake:
 		return true
 	case ListExceptionsParamsSortState:
+		return true
+	case ListExceptionsParamsSortStreak:
 		return true
 	case ListExceptionsParamsSortSubject:
 		return true
@@ -735,19 +888,53 @@ func (e ExportExceptionsParamsState) Valid() bool {
 	}
 }
 
+// Defines values for ExportExceptionsParamsGroup.
+const (
+	ExportExceptionsParamsGroupDesk    ExportExceptionsParamsGroup = "desk"
+	ExportExceptionsParamsGroupGrade   ExportExceptionsParamsGroup = "grade"
+	ExportExceptionsParamsGroupKind    ExportExceptionsParamsGroup = "kind"
+	ExportExceptionsParamsGroupRule    ExportExceptionsParamsGroup = "rule"
+	ExportExceptionsParamsGroupState   ExportExceptionsParamsGroup = "state"
+	ExportExceptionsParamsGroupSubject ExportExceptionsParamsGroup = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ExportExceptionsParamsGroup enum.
+func (e ExportExceptionsParamsGroup) Valid() bool {
+	switch e {
+	case ExportExceptionsParamsGroupDesk:
+		return true
+	case ExportExceptionsParamsGroupGrade:
+		return true
+	case ExportExceptionsParamsGroupKind:
+		return true
+	case ExportExceptionsParamsGroupRule:
+		return true
+	case ExportExceptionsParamsGroupState:
+		return true
+	case ExportExceptionsParamsGroupSubject:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ExportExceptionsParamsSort.
 const (
+	ExportExceptionsParamsSortBeyond  ExportExceptionsParamsSort = "beyond"
 	ExportExceptionsParamsSortDesk    ExportExceptionsParamsSort = "desk"
 	ExportExceptionsParamsSortGrade   ExportExceptionsParamsSort = "grade"
 	ExportExceptionsParamsSortRule    ExportExceptionsParamsSort = "rule"
 	ExportExceptionsParamsSortStake   ExportExceptionsParamsSort = "stake"
 	ExportExceptionsParamsSortState   ExportExceptionsParamsSort = "state"
+	ExportExceptionsParamsSortStreak  ExportExceptionsParamsSort = "streak"
 	ExportExceptionsParamsSortSubject ExportExceptionsParamsSort = "subject"
 )
 
 // Valid indicates whether the value is a known member of the ExportExceptionsParamsSort enum.
 func (e ExportExceptionsParamsSort) Valid() bool {
 	switch e {
+	case ExportExceptionsParamsSortBeyond:
+		return true
 	case ExportExceptionsParamsSortDesk:
 		return true
 	case ExportExceptionsParamsSortGrade:
@@ -758,7 +945,123 @@ func (e ExportExceptionsParamsSort) Valid() bool {
 		return true
 	case ExportExceptionsParamsSortState:
 		return true
+	case ExportExceptionsParamsSortStreak:
+		return true
 	case ExportExceptionsParamsSortSubject:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportExceptionFileParamsForm.
+const (
+	Csv     ExportExceptionFileParamsForm = "csv"
+	Json    ExportExceptionFileParamsForm = "json"
+	Parquet ExportExceptionFileParamsForm = "parquet"
+	Xlsx    ExportExceptionFileParamsForm = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the ExportExceptionFileParamsForm enum.
+func (e ExportExceptionFileParamsForm) Valid() bool {
+	switch e {
+	case Csv:
+		return true
+	case Json:
+		return true
+	case Parquet:
+		return true
+	case Xlsx:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportExceptionFileParamsState.
+const (
+	ExportExceptionFileParamsStateCleared  ExportExceptionFileParamsState = "cleared"
+	ExportExceptionFileParamsStateFlagged  ExportExceptionFileParamsState = "flagged"
+	ExportExceptionFileParamsStateRaised   ExportExceptionFileParamsState = "raised"
+	ExportExceptionFileParamsStateStanding ExportExceptionFileParamsState = "standing"
+)
+
+// Valid indicates whether the value is a known member of the ExportExceptionFileParamsState enum.
+func (e ExportExceptionFileParamsState) Valid() bool {
+	switch e {
+	case ExportExceptionFileParamsStateCleared:
+		return true
+	case ExportExceptionFileParamsStateFlagged:
+		return true
+	case ExportExceptionFileParamsStateRaised:
+		return true
+	case ExportExceptionFileParamsStateStanding:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportExceptionFileParamsGroup.
+const (
+	ExportExceptionFileParamsGroupDesk    ExportExceptionFileParamsGroup = "desk"
+	ExportExceptionFileParamsGroupGrade   ExportExceptionFileParamsGroup = "grade"
+	ExportExceptionFileParamsGroupKind    ExportExceptionFileParamsGroup = "kind"
+	ExportExceptionFileParamsGroupRule    ExportExceptionFileParamsGroup = "rule"
+	ExportExceptionFileParamsGroupState   ExportExceptionFileParamsGroup = "state"
+	ExportExceptionFileParamsGroupSubject ExportExceptionFileParamsGroup = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ExportExceptionFileParamsGroup enum.
+func (e ExportExceptionFileParamsGroup) Valid() bool {
+	switch e {
+	case ExportExceptionFileParamsGroupDesk:
+		return true
+	case ExportExceptionFileParamsGroupGrade:
+		return true
+	case ExportExceptionFileParamsGroupKind:
+		return true
+	case ExportExceptionFileParamsGroupRule:
+		return true
+	case ExportExceptionFileParamsGroupState:
+		return true
+	case ExportExceptionFileParamsGroupSubject:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportExceptionFileParamsSort.
+const (
+	ExportExceptionFileParamsSortBeyond  ExportExceptionFileParamsSort = "beyond"
+	ExportExceptionFileParamsSortDesk    ExportExceptionFileParamsSort = "desk"
+	ExportExceptionFileParamsSortGrade   ExportExceptionFileParamsSort = "grade"
+	ExportExceptionFileParamsSortRule    ExportExceptionFileParamsSort = "rule"
+	ExportExceptionFileParamsSortStake   ExportExceptionFileParamsSort = "stake"
+	ExportExceptionFileParamsSortState   ExportExceptionFileParamsSort = "state"
+	ExportExceptionFileParamsSortStreak  ExportExceptionFileParamsSort = "streak"
+	ExportExceptionFileParamsSortSubject ExportExceptionFileParamsSort = "subject"
+)
+
+// Valid indicates whether the value is a known member of the ExportExceptionFileParamsSort enum.
+func (e ExportExceptionFileParamsSort) Valid() bool {
+	switch e {
+	case ExportExceptionFileParamsSortBeyond:
+		return true
+	case ExportExceptionFileParamsSortDesk:
+		return true
+	case ExportExceptionFileParamsSortGrade:
+		return true
+	case ExportExceptionFileParamsSortRule:
+		return true
+	case ExportExceptionFileParamsSortStake:
+		return true
+	case ExportExceptionFileParamsSortState:
+		return true
+	case ExportExceptionFileParamsSortStreak:
+		return true
+	case ExportExceptionFileParamsSortSubject:
 		return true
 	default:
 		return false
@@ -1180,25 +1483,36 @@ type Examined struct {
 
 // Exception defines model for Exception.
 type Exception struct {
+	// Back In lists: it is raised, and was flagged before within the marks
+	Back *bool `json:"back,omitempty"`
+
+	// Beyond How far beyond its cut, as a share of the cut; missing where there is none
+	Beyond    *string `json:"beyond,omitempty"`
 	Case      *int64  `json:"case,omitempty"`
 	CaseState *string `json:"case_state,omitempty"`
 	Desk      string  `json:"desk"`
 
 	// Event The day of the event that it is of; missing where it is of the period
-	Event     *openapi_types.Date `json:"event,omitempty"`
-	Family    string              `json:"family"`
-	Grade     string              `json:"grade"`
-	Id        int64               `json:"id"`
-	Key       string              `json:"key"`
-	Kind      string              `json:"kind"`
-	Name      string              `json:"name"`
-	Outcome   string              `json:"outcome"`
-	Period    string              `json:"period"`
-	Rule      string              `json:"rule"`
-	RuleTitle string              `json:"rule_title"`
-	Sentence  string              `json:"sentence"`
-	Stake     string              `json:"stake"`
-	State     ExceptionState      `json:"state"`
+	Event  *openapi_types.Date `json:"event,omitempty"`
+	Family string              `json:"family"`
+	Grade  string              `json:"grade"`
+	Id     int64               `json:"id"`
+	Key    string              `json:"key"`
+	Kind   string              `json:"kind"`
+
+	// Marks In lists: how it stood in the last thirteen periods, the oldest first
+	Marks     *[]ExceptionMark `json:"marks,omitempty"`
+	Name      string           `json:"name"`
+	Outcome   string           `json:"outcome"`
+	Period    string           `json:"period"`
+	Rule      string           `json:"rule"`
+	RuleTitle string           `json:"rule_title"`
+	Sentence  string           `json:"sentence"`
+	Stake     string           `json:"stake"`
+	State     ExceptionState   `json:"state"`
+
+	// Streak For how many periods in a row it is flagged; missing where that is not known
+	Streak *int `json:"streak,omitempty"`
 
 	// Value In words; empty where missing
 	Value     string `json:"value"`
@@ -1237,10 +1551,36 @@ type ExceptionDetail struct {
 	Words string `json:"words"`
 }
 
+// ExceptionGroup defines model for ExceptionGroup.
+type ExceptionGroup struct {
+	Count int    `json:"count"`
+	Name  string `json:"name"`
+	Stake string `json:"stake"`
+	Title string `json:"title"`
+}
+
+// ExceptionMark defines model for ExceptionMark.
+type ExceptionMark struct {
+	Grade  string             `json:"grade"`
+	Period string             `json:"period"`
+	State  ExceptionMarkState `json:"state"`
+}
+
+// ExceptionMarkState defines model for ExceptionMark.State.
+type ExceptionMarkState string
+
 // ExceptionPage defines model for ExceptionPage.
 type ExceptionPage struct {
-	Items []Exception `json:"items"`
-	Next  *string     `json:"next,omitempty"`
+	// Facets On the first page: how many there would be by each choice of a filter, the other filters as they are
+	Facets *Facets `json:"facets,omitempty"`
+
+	// Groups Where they are gathered: how many of each, on the first page
+	Groups *[]ExceptionGroup `json:"groups,omitempty"`
+	Items  []Exception       `json:"items"`
+	Next   *string           `json:"next,omitempty"`
+
+	// Stake What is at stake in all that match; empty where nothing is
+	Stake *string `json:"stake,omitempty"`
 
 	// Stale Why the verdicts are out of date, where they are
 	Stale *string `json:"stale,omitempty"`
@@ -1259,6 +1599,15 @@ type ExceptionVersion struct {
 
 	// Until The last
 	Until int64 `json:"until"`
+}
+
+// Facets On the first page: how many there would be by each choice of a filter, the other filters as they are
+type Facets struct {
+	Desk  []ExceptionGroup `json:"desk"`
+	Grade []ExceptionGroup `json:"grade"`
+	Kind  []ExceptionGroup `json:"kind"`
+	Rule  []ExceptionGroup `json:"rule"`
+	State []ExceptionGroup `json:"state"`
 }
 
 // Fault defines model for Fault.
@@ -1550,6 +1899,17 @@ type NewToken struct {
 	// Scope What a token may do: read; read and work on cases; everything its person may
 	Scope *Scope  `json:"scope,omitempty"`
 	Title *string `json:"title,omitempty"`
+}
+
+// NewView defines model for NewView.
+type NewView struct {
+	Name string `json:"name"`
+
+	// Query What a list of exceptions is narrowed to and how it is ordered, whatever the period
+	Query ViewQuery `json:"query"`
+
+	// Shared Everybody sees it
+	Shared *bool `json:"shared,omitempty"`
 }
 
 // Overview defines model for Overview.
@@ -2193,6 +2553,39 @@ type Verification struct {
 	Wrong []Mismatch `json:"wrong"`
 }
 
+// View defines model for View.
+type View struct {
+	Id    int64  `json:"id"`
+	Name  string `json:"name"`
+	Owner string `json:"owner"`
+
+	// Query What a list of exceptions is narrowed to and how it is ordered, whatever the period
+	Query  ViewQuery `json:"query"`
+	Shared bool      `json:"shared"`
+}
+
+// ViewQuery What a list of exceptions is narrowed to and how it is ordered, whatever the period
+type ViewQuery struct {
+	Descending *bool           `json:"descending,omitempty"`
+	Desk       *string         `json:"desk,omitempty"`
+	Grade      *string         `json:"grade,omitempty"`
+	Group      *ViewQueryGroup `json:"group,omitempty"`
+	Kind       *string         `json:"kind,omitempty"`
+	Rule       *string         `json:"rule,omitempty"`
+	Sort       *ViewQuerySort  `json:"sort,omitempty"`
+	State      *ViewQueryState `json:"state,omitempty"`
+	Text       *string         `json:"text,omitempty"`
+}
+
+// ViewQueryGroup defines model for ViewQuery.Group.
+type ViewQueryGroup string
+
+// ViewQuerySort defines model for ViewQuery.Sort.
+type ViewQuerySort string
+
+// ViewQueryState defines model for ViewQuery.State.
+type ViewQueryState string
+
 // Walk defines model for Walk.
 type Walk struct {
 	// Axis The level of the parts
@@ -2386,7 +2779,15 @@ type ListExceptionsParams struct {
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
 	// Sweep As this sweep of the period left them, whatever later ones did
-	Sweep      *int64                    `form:"sweep,omitempty" json:"sweep,omitempty"`
+	Sweep *int64 `form:"sweep,omitempty" json:"sweep,omitempty"`
+
+	// Key Of one subject, by its key
+	Key *string `form:"key,omitempty" json:"key,omitempty"`
+
+	// Group Gathered by this, in the order asked for within each
+	Group *ListExceptionsParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+
+	// Sort 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row
 	Sort       *ListExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                     `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int                      `form:"limit,omitempty" json:"limit,omitempty"`
@@ -2395,6 +2796,9 @@ type ListExceptionsParams struct {
 
 // ListExceptionsParamsState defines parameters for ListExceptions.
 type ListExceptionsParamsState string
+
+// ListExceptionsParamsGroup defines parameters for ListExceptions.
+type ListExceptionsParamsGroup string
 
 // ListExceptionsParamsSort defines parameters for ListExceptions.
 type ListExceptionsParamsSort string
@@ -2414,7 +2818,15 @@ type ExportExceptionsParams struct {
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
 	// Sweep As this sweep of the period left them, whatever later ones did
-	Sweep      *int64                      `form:"sweep,omitempty" json:"sweep,omitempty"`
+	Sweep *int64 `form:"sweep,omitempty" json:"sweep,omitempty"`
+
+	// Key Of one subject, by its key
+	Key *string `form:"key,omitempty" json:"key,omitempty"`
+
+	// Group Gathered by this, in the order asked for within each
+	Group *ExportExceptionsParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+
+	// Sort 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row
 	Sort       *ExportExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                       `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int                        `form:"limit,omitempty" json:"limit,omitempty"`
@@ -2424,8 +2836,40 @@ type ExportExceptionsParams struct {
 // ExportExceptionsParamsState defines parameters for ExportExceptions.
 type ExportExceptionsParamsState string
 
+// ExportExceptionsParamsGroup defines parameters for ExportExceptions.
+type ExportExceptionsParamsGroup string
+
 // ExportExceptionsParamsSort defines parameters for ExportExceptions.
 type ExportExceptionsParamsSort string
+
+// ExportExceptionFileParams defines parameters for ExportExceptionFile.
+type ExportExceptionFileParams struct {
+	Form       ExportExceptionFileParamsForm   `form:"form" json:"form"`
+	Period     string                          `form:"period" json:"period"`
+	Rule       *string                         `form:"rule,omitempty" json:"rule,omitempty"`
+	Grade      *string                         `form:"grade,omitempty" json:"grade,omitempty"`
+	State      *ExportExceptionFileParamsState `form:"state,omitempty" json:"state,omitempty"`
+	Kind       *string                         `form:"kind,omitempty" json:"kind,omitempty"`
+	Desk       *string                         `form:"desk,omitempty" json:"desk,omitempty"`
+	Text       *string                         `form:"text,omitempty" json:"text,omitempty"`
+	Sweep      *int64                          `form:"sweep,omitempty" json:"sweep,omitempty"`
+	Key        *string                         `form:"key,omitempty" json:"key,omitempty"`
+	Group      *ExportExceptionFileParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+	Sort       *ExportExceptionFileParamsSort  `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool                           `form:"descending,omitempty" json:"descending,omitempty"`
+}
+
+// ExportExceptionFileParamsForm defines parameters for ExportExceptionFile.
+type ExportExceptionFileParamsForm string
+
+// ExportExceptionFileParamsState defines parameters for ExportExceptionFile.
+type ExportExceptionFileParamsState string
+
+// ExportExceptionFileParamsGroup defines parameters for ExportExceptionFile.
+type ExportExceptionFileParamsGroup string
+
+// ExportExceptionFileParamsSort defines parameters for ExportExceptionFile.
+type ExportExceptionFileParamsSort string
 
 // GetExceptionParams defines parameters for GetException.
 type GetExceptionParams struct {
@@ -2718,6 +3162,9 @@ type CreateSweepJSONRequestBody = NewSweep
 // CreateTokenJSONRequestBody defines body for CreateToken for application/json ContentType.
 type CreateTokenJSONRequestBody = NewToken
 
+// SaveViewJSONRequestBody defines body for SaveView for application/json ContentType.
+type SaveViewJSONRequestBody = NewView
+
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
 	// ListAudit What was done, by whom and from where, the newest first (leads only)
@@ -2783,6 +3230,9 @@ type ServerInterface interface {
 
 	// (GET /api/exceptions.csv)
 	ExportExceptions(c *gin.Context, params ExportExceptionsParams)
+	// ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
+	// (GET /api/exceptions/file)
+	ExportExceptionFile(c *gin.Context, params ExportExceptionFileParams)
 
 	// (GET /api/exceptions/{id})
 	GetException(c *gin.Context, id int64, params GetExceptionParams)
@@ -2933,6 +3383,15 @@ type ServerInterface interface {
 	// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
 	// (GET /api/verdicts)
 	ListVerdicts(c *gin.Context, params ListVerdictsParams)
+	// ListViews Views of the list of exceptions, one's own and those that are shared, by name
+	// (GET /api/views)
+	ListViews(c *gin.Context)
+	// SaveView Keep a view by name; one's own of the same name becomes this
+	// (POST /api/views)
+	SaveView(c *gin.Context)
+	// DropView Forget a view of one's own; leads, any that is shared
+	// (DELETE /api/views/{id})
+	DropView(c *gin.Context, id int64)
 	// GetWalk Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
 	// (GET /api/walk)
 	GetWalk(c *gin.Context, params GetWalkParams)
@@ -3547,6 +4006,22 @@ func (siw *ServerInterfaceWrapper) ListExceptions(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "key" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", c.Request.URL.Query(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "group" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "group", c.Request.URL.Query(), &params.Group, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter group: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "sort" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -3662,6 +4137,22 @@ func (siw *ServerInterfaceWrapper) ExportExceptions(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "key" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", c.Request.URL.Query(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "group" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "group", c.Request.URL.Query(), &params.Group, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter group: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "sort" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -3702,6 +4193,129 @@ func (siw *ServerInterfaceWrapper) ExportExceptions(c *gin.Context) {
 	}
 
 	siw.Handler.ExportExceptions(c, params)
+}
+
+// ExportExceptionFile operation middleware
+func (siw *ServerInterfaceWrapper) ExportExceptionFile(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportExceptionFileParams
+
+	// ------------- Required query parameter "form" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "form", c.Request.URL.Query(), &params.Form, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter form: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "period" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "rule" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rule", c.Request.URL.Query(), &params.Rule, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter rule: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "grade" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "grade", c.Request.URL.Query(), &params.Grade, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter grade: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "state" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "state", c.Request.URL.Query(), &params.State, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter state: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", c.Request.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "desk" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "desk", c.Request.URL.Query(), &params.Desk, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter desk: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sweep" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sweep", c.Request.URL.Query(), &params.Sweep, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sweep: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "key" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", c.Request.URL.Query(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "group" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "group", c.Request.URL.Query(), &params.Group, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter group: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sort: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "descending" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "descending", c.Request.URL.Query(), &params.Descending, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter descending: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ExportExceptionFile(c, params)
 }
 
 // GetException operation middleware
@@ -5113,6 +5727,57 @@ func (siw *ServerInterfaceWrapper) ListVerdicts(c *gin.Context) {
 	siw.Handler.ListVerdicts(c, params)
 }
 
+// ListViews operation middleware
+func (siw *ServerInterfaceWrapper) ListViews(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListViews(c)
+}
+
+// SaveView operation middleware
+func (siw *ServerInterfaceWrapper) SaveView(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SaveView(c)
+}
+
+// DropView operation middleware
+func (siw *ServerInterfaceWrapper) DropView(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DropView(c, id)
+}
+
 // GetWalk operation middleware
 func (siw *ServerInterfaceWrapper) GetWalk(c *gin.Context) {
 
@@ -5287,6 +5952,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/overview", wrapper.GetOverview)
 	router.GET(options.BaseURL+"/api/exceptions", wrapper.ListExceptions)
 	router.GET(options.BaseURL+"/api/exceptions.csv", wrapper.ExportExceptions)
+	router.GET(options.BaseURL+"/api/views", wrapper.ListViews)
+	router.POST(options.BaseURL+"/api/views", wrapper.SaveView)
+	router.DELETE(options.BaseURL+"/api/views/:id", wrapper.DropView)
+	router.GET(options.BaseURL+"/api/exceptions/file", wrapper.ExportExceptionFile)
 	router.GET(options.BaseURL+"/api/exceptions/:id", wrapper.GetException)
 	router.GET(options.BaseURL+"/api/cases", wrapper.ListCases)
 	router.POST(options.BaseURL+"/api/cases/cleared", wrapper.SettleCleared)
@@ -6130,6 +6799,105 @@ type ExportExceptionsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ExportExceptionsdefaultApplicationProblemPlusJSONResponse) VisitExportExceptionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportExceptionFileRequestObject struct {
+	Params ExportExceptionFileParams
+}
+
+type ExportExceptionFileResponseObject interface {
+	VisitExportExceptionFileResponse(w http.ResponseWriter) error
+}
+
+type ExportExceptionFile200JSONResponse []map[string]interface{}
+
+func (response ExportExceptionFile200JSONResponse) VisitExportExceptionFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportExceptionFile200ApplicationvndApacheParquetResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportExceptionFile200ApplicationvndApacheParquetResponse) VisitExportExceptionFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/vnd.apache.parquet")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportExceptionFile200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportExceptionFile200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitExportExceptionFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportExceptionFile200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportExceptionFile200TextcsvResponse) VisitExportExceptionFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportExceptionFiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportExceptionFiledefaultApplicationProblemPlusJSONResponse) VisitExportExceptionFileResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8094,6 +8862,116 @@ func (response ListVerdictsdefaultApplicationProblemPlusJSONResponse) VisitListV
 	return err
 }
 
+type ListViewsRequestObject struct {
+}
+
+type ListViewsResponseObject interface {
+	VisitListViewsResponse(w http.ResponseWriter) error
+}
+
+type ListViews200JSONResponse []View
+
+func (response ListViews200JSONResponse) VisitListViewsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListViewsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListViewsdefaultApplicationProblemPlusJSONResponse) VisitListViewsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveViewRequestObject struct {
+	Body *SaveViewJSONRequestBody
+}
+
+type SaveViewResponseObject interface {
+	VisitSaveViewResponse(w http.ResponseWriter) error
+}
+
+type SaveView200JSONResponse View
+
+func (response SaveView200JSONResponse) VisitSaveViewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveViewdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveViewdefaultApplicationProblemPlusJSONResponse) VisitSaveViewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DropViewRequestObject struct {
+	Id int64 `json:"id"`
+}
+
+type DropViewResponseObject interface {
+	VisitDropViewResponse(w http.ResponseWriter) error
+}
+
+type DropView204Response struct {
+}
+
+func (response DropView204Response) VisitDropViewResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DropViewdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DropViewdefaultApplicationProblemPlusJSONResponse) VisitDropViewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetWalkRequestObject struct {
 	Params GetWalkParams
 }
@@ -8198,6 +9076,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/exceptions.csv)
 	ExportExceptions(ctx context.Context, request ExportExceptionsRequestObject) (ExportExceptionsResponseObject, error)
+	// ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
+	// (GET /api/exceptions/file)
+	ExportExceptionFile(ctx context.Context, request ExportExceptionFileRequestObject) (ExportExceptionFileResponseObject, error)
 
 	// (GET /api/exceptions/{id})
 	GetException(ctx context.Context, request GetExceptionRequestObject) (GetExceptionResponseObject, error)
@@ -8348,6 +9229,15 @@ type StrictServerInterface interface {
 	// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
 	// (GET /api/verdicts)
 	ListVerdicts(ctx context.Context, request ListVerdictsRequestObject) (ListVerdictsResponseObject, error)
+	// ListViews Views of the list of exceptions, one's own and those that are shared, by name
+	// (GET /api/views)
+	ListViews(ctx context.Context, request ListViewsRequestObject) (ListViewsResponseObject, error)
+	// SaveView Keep a view by name; one's own of the same name becomes this
+	// (POST /api/views)
+	SaveView(ctx context.Context, request SaveViewRequestObject) (SaveViewResponseObject, error)
+	// DropView Forget a view of one's own; leads, any that is shared
+	// (DELETE /api/views/{id})
+	DropView(ctx context.Context, request DropViewRequestObject) (DropViewResponseObject, error)
 	// GetWalk Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
 	// (GET /api/walk)
 	GetWalk(ctx context.Context, request GetWalkRequestObject) (GetWalkResponseObject, error)
@@ -9060,6 +9950,32 @@ func (sh *strictHandler) ExportExceptions(ctx *gin.Context, params ExportExcepti
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ExportExceptionsResponseObject); ok {
 		if err := validResponse.VisitExportExceptionsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ExportExceptionFile operation middleware
+func (sh *strictHandler) ExportExceptionFile(ctx *gin.Context, params ExportExceptionFileParams) {
+	var request ExportExceptionFileRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportExceptionFile(ctx, request.(ExportExceptionFileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportExceptionFile")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ExportExceptionFileResponseObject); ok {
+		if err := validResponse.VisitExportExceptionFileResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -10648,6 +11564,98 @@ func (sh *strictHandler) ListVerdicts(ctx *gin.Context, params ListVerdictsParam
 	}
 }
 
+// ListViews operation middleware
+func (sh *strictHandler) ListViews(ctx *gin.Context) {
+	var request ListViewsRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListViews(ctx, request.(ListViewsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListViews")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListViewsResponseObject); ok {
+		if err := validResponse.VisitListViewsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SaveView operation middleware
+func (sh *strictHandler) SaveView(ctx *gin.Context) {
+	var request SaveViewRequestObject
+
+	var body SaveViewJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveView(ctx, request.(SaveViewRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveView")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SaveViewResponseObject); ok {
+		if err := validResponse.VisitSaveViewResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DropView operation middleware
+func (sh *strictHandler) DropView(ctx *gin.Context, id int64) {
+	var request DropViewRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DropView(ctx, request.(DropViewRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DropView")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DropViewResponseObject); ok {
+		if err := validResponse.VisitDropViewResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetWalk operation middleware
 func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 	var request GetWalkRequestObject
@@ -10679,238 +11687,255 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H17kxu3se9XQfGmapN7R9qVIvtUtH/JkmzrJrYUSbbrlO1sgRyQRDgEaACzXEal734K3QDmBQxn+Fj5",
-	"JHJVot3lcAA0Go1+/vrDZCbXGymYMHry9MNkQxVdM8MU/PacavYqtz9xMXk62VCznGQTQdds8nTC80k2",
-	"Uey3kiuWT54aVbJsomdLtqb2G3Op1tTY54T58skkm5jdhuGvbMHU5OPHbPJq/h01s6V9PGd6pvjGcGlH",
-	"er9k5OV7uiByTsySkRnVjFBNuCFbqoliNL8mVEizZIpIwQi3f5yXmtlJwWSXjOZMVdN9NX+Ag9Un6eak",
-	"jeJiAVN6wxSXeXdGz8haCrPMiC5nSzuVx1ePv3zw6MoP91vJ1K4abYOv2TuWluJ7+EaUxPBPH5HX9O5v",
-	"TCzMcvL0yVXWGeKj/a7eSKEZ7OcbJacFW9sfZ1IYJoz9kW42BZ9Ru9DLDT7x//6p7ao/1Ib6g2LzydPJ",
-	"/7msGOYSP9WX/r0wYpNuPy2pIVsmDNkq6dbtvmbf+qzMuXkpjNoB9ym5YcpwnC2dytJ0dwLe6Bght3tv",
-	"5KSz9GxC81wxrSOUzybUNDg0p4Y9MBxo3XmW54O4OZvYqVOcY2RIWZqZxI1uLufCruEiI1KR7XJHhDSx",
-	"WWyAVWLEkJnlRrNkO7Kgt8z+xBVxnNN5j2Ulpk38xLkPLzThObyVCzh9VOgtU4SKHH4t5CL26i3ddV+r",
-	"mdZcClie/a6RKyYudHJ+W6lyHZ9doK+dFj6XRQ5VdVh+RhFFLUEd/XCWFXNUBKnvn59G5liw2r1fw4hy",
-	"+k82M3bKwMJv6IJ1OXjK5lKx2K4xBTtFBLszZEMXjEzZggt9TQSIMyv2uLZiDShOYYYDmJAJo9zg3LC1",
-	"3ndya+fvY3gfVYruGiytE8dwRgWZWsm8YjmZSytuBw1rZV7eHbG1fX4xjYnEtuArKvIXbM4F9+evI0lu",
-	"WUIS3BSM4oGIfbiWic+mrJDb6CcLRfPInn/vrqlZwaiKsX5Bp6yIvlGxxiSmUhaMCiBXhBSa9ZEirLY5",
-	"u3fuVrughsAj5Iurq6uL2DzXjOpSsfiVVt8+/2DmBo3unJSrt2zJqNK0iGxcfstnrMHNnfm0mZbODVO1",
-	"J2unozqP3c9yplfDz80Lpld/kzSPTUCVxYgT+LYs2PMlFQu29zzgi/1UM0+dsC6/9r2EflvdAjTPgVNo",
-	"8aZG+TktNMtam5FzWuj0d9JbU81iE7Sr7rPszuznKfeC2Aqf04KJnKoXNKJL5PjHzqhLWfDUZz2T3TK2",
-	"in/ARS63ehzHbqVa2Y/iR7y+/Bxur6BcwjSq71fD99Gn0nCbJJpzlZB1aclUpERnD+1+K6lqntDG9W9X",
-	"cpPTnY4d0zg3+BlW787catwMWy/uo85PQMEIdZRcR6e84iK+TuH0+u72c1MkPpH7T4DXnOAlbvgMpwcv",
-	"6Fvcf9urpytk56nt6MjL6iO/Q4NkXP1oRvi/j/N6+Wv8DBzzxw5h5OQOeaNjmPixjumy38qts2nxBVYp",
-	"WFuVIXLX7tyG9bPEDjUKr7S2boPOWfC0c5u4T2roiGILSgzLY1qOWXKxsCo6N3Zl84IuFiwnVOzIGqfV",
-	"lnF4ocW5rGQdSy1GpzkXeVOCRvSxw027tiivfbRiu3FiobBLiEj6HoEhN0yw/GaM1aqZNe9nET309Zxw",
-	"o4lVbIm2nFBqYtcXf4sxxeiR8TvTOF20cevvP1uavYMH7bGiKyZSr7tlSjdN7tRdAbagk5Z20zIvSYH5",
-	"/MQ8uyDrud2q74BnhiycgRqxq/mkjtILZiiPKLozd8z2UQVsvFvvrRsoqDR7ab8Sk1HsbsY2wcIb9L6X",
-	"/iux963p7obOEv4FNMLJdimtxWil3o7Y3QXPAvIN4SYqIbShRdSQ3pFbpnI+M9rJHKoYkaUhck4sn2Zk",
-	"643tnf1sr88AdqJBmEDxanmp7UU6d2/YEecnwegJ9TibbJf4dibKtZ0/suokm/xTcvyhYlTFgLvtj2t5",
-	"C/8WbA4Ut4cMnrC2Gn5Nrtd2NeFI11adoB2cj6k9WzArN+sUseI+k+TV8hpcwZplpBRuRsA4W26WRLh7",
-	"J33dxMT54PMTY3UvyIfNMi8ZwYuZGIlqfHdiwm1y9+jMSqWl8u7w4DXqdRdF1EuDRnZnypSYpSy1naj9",
-	"n6VcRihx6rQdlhLNZlLkRBY5oQbuj7hTvyF0nazEkYM49Xuc4ox3/pKoM3WNS9MMmU2esyIiX9ldVCo9",
-	"Izmb8TUtiFSEEvQx0YLQy2nUC1vQ2JX6SsCVOpNFuUZXp/11oWS5sfthafnI782URelWHfDmq7+WimyY",
-	"3BTsmrD1xuycOFtzrdHk616JtChZ/E25olv8ViWLZDktasdElOspTmi73MUFLip2PTPYSpVyMVvWJEBG",
-	"5GXFmKVXQjNscVNamqD/5DSWzSy8zHOfEypWZZCkkGIBWnUQpjEuHK0WJpU/VRYDfG1u0u7xmKITpxub",
-	"rd6yjVSmz/cWj78saU6mzFj5IKT99ZYNdf9+Tcsiqo4EF9MwJxynRfwt8zlTViOLmF/PFpQLbeAwbspp",
-	"wfWS5USxW67R9z/cbzMvxSzhHX89J/aIlQXVGd5QS7kljM6W9uxsFTeGiSO95cEVO5xiyTdZFtGp24yA",
-	"4zEjtNCyUqcUA13LRQz1KMqFLw2deJJjxjtb97pZaysKHtbgeq2xVo3+nnPrPOGJGj94ks96/fT1wMSa",
-	"3vG1FUWPr/x/2WTNBf7xQf2v3Xslbf4u0c/lpRwt7A1NBUgMKeyqdTPmVbNI52M8nC36egvLjg+vilII",
-	"VYQDPdXOn9A6+UVBwHUOGQNbqeAnUoqCaU3A/suj5kFkclI7d8PJFX0hzQB5D0o2qNjwfJSCTn8fRzqv",
-	"hjQyCxy/+T882mcHpC9qud5QxQ7bVZPUjis5bnd2z4ZmEyuPY7qgvwSuW5dD7KX9Z/IqqhknyMF1TADE",
-	"V/uMlILPOctJJYl64+gHntEQX0/vZOlThlLmW0IWDQkh1fXi9sj/LPNFaoC0FkW5Tn1JG9r2HtbHT3rr",
-	"g4E3wPvU8tq76dTG3mMUKZYzYfoDcNFD4ylSO8+Prq5itg3V2u566+HHkYfjawsviC6gNN+5GPyIyU+p",
-	"iDgCvlZyTa582gsoJ6Tg2sCv60n/McwmS75Yxh2wwXLaI3sp6NbwHv+l2JpDjHivXTIiRD0qotSOHqKn",
-	"0zPhgKgxaNjDY2HpkJeMnyDNRoZKB26RY0l82o2TWt97xVlsj26Zcg6qAcbywHn5CfmXJ+dUKjH6rGiW",
-	"3+BNMvpyqtSO2tH/Yu+1P3rdMEpWzTW6fkXnx/pQa7SIpbnhNe+TCNc0Z8QFUA+gXNAT4qMJtmXa1A3M",
-	"tO+nL7zRfPNVww7jmghJcks4smMD/HIwYI1O1Uj19cR25+Utz63S8TYWJE8nCgzL7vBh/KTW8fKOrsGr",
-	"3dU7rD4Sdc1Zw3tNxQ7dTtq5rxp5lrWt8O6WiM9jXWpDaLGlO02mjOho2ilmuUY5AcKwzoW7HmEuR7KA",
-	"wD1fgnMeB4wTywdqkuGmAbFP++hNiNp1I7SpO4n5UEiXEDndeU82PEWMcylxTeT82rsWHYv7v6NS7jM+",
-	"9oeE6ZoXu3NFhE/n36slBo/Jokm4BfGDm7TSWg8Mx4KzK9YftvXegmEa7F6v9CuXyjvYu72jKteGz1b7",
-	"pQlEfAPDuGNTI0/gkXhc2AeE/QZVoeF6vNddbNW0PBXd0eg9mKloMDVG8Wlp2JHpdjk19KZ2hwxJIHby",
-	"PT0w1iA0t/HlHZ2Z6xA/0VY3b8RQqjmxulQaHGdecm0kFgn0fedb91g9aS0ah+YS8pVdbKWq6ng9M1DZ",
-	"Ec+dd1d4VDlXY5KH6rdoRMvtiXZbIegi3iAWu5FukJfRzIwtY5uBbOCYJpX3bWcBr2sJZogCEE15bv/O",
-	"TebClaAC+TSkcVkGPzr2jSVY0WK17z0/0WL1TK968rHCgsCQ1JgS1S9ZKh6usq687lJT9BrHz9O/dsQc",
-	"01TcndVPfm0TeoVIPIw+Lsbdm9MhUtrpMDbV41MyaqHqUQHmXjr9WMnBJqnS6kDf3dx/kfJo7lWlBQIv",
-	"oN4zl6XI7akFhXLA2UwrY6UwvEgHXoe8vkVfXIh/czdLqrocAz1im4Dhm4jSXpTreL1UwUXCC5I2lhK2",
-	"aDYBftuvMCTNjq+r9MIRFnktKdFrTTMp5lytQXFid5uCuhQdKynIHIiEKkr4pU+nitjsT672++v8vKIr",
-	"tcx4okB6SkdOqsK9Ryq9uyNUwoaC18mT7dXrYtT6xkuOoWZweulLukm5zsRwh1cwoF38Dt6anPk7syvY",
-	"/bqZAmlalat73EwHeqcCVf35yzldS1D1jeJULNCS5moGP+jfSryOZkpqHT1yfjeCGQTHl4IbMJtMkWlu",
-	"uSzAC7NQbLc/ay66acN8Zd9WanHrwN7xuI0wK1upowOcm52kUZqq2V4oygWqfppUeeZdw1byMSmsbplv",
-	"7LdiEyoFb+RArqWAg+59JBumZpjK2Kr/SFUZ4fQctdz7MySqW37PbuA0R6gZS1bEKs6nGsqm234+YJIB",
-	"u5aWQge6HEZVaFWyqKsqJO/ZV8I7IE4eVp/z4tgiAJGIYqxlYl8BMWBkgCN5Q/T5gpzpOWARLpmezlYu",
-	"o37Id6xufZQnIuaYAXKGuxho6HYpmEWOfmEGWUh7SDPPd/Y7wyux30MVsxUTREA6ygB6rP0QyY1IjiHF",
-	"DOu+7ULtceZi2JjH74F/x01FihNtJ9Ij7FpQq8KuNQdO710qE9HKOJOy3AspV5oUfMUIJbrgm8ojMS6b",
-	"j/1WxrKj/8YF02ipWTsWniJGkgL+TgvFaL5D+TywRN++4SY4I3qkRpuNpGY4kcBBRpazJfMphgCwsJUh",
-	"z9xbm0N9LvUTFPUDbG90CXum+31gQ4zY2otaJWRsS2RFc6LYgmvDFJlaCunMZ5+TL66OCKK0JEyYjueD",
-	"GJf+lUdto2lvYsMY4d8kxFc7EtxBGdm6GEnBmYbt5gK9a1ueB+9aZhUvVsxbJQDVEpqe5VNcS0WpaHFM",
-	"VkIrNca9sOUKQyLHNsWezx8296wB9+UgJYoEXCqtY7QKMqNWG1DIbao6YKTC/Mk0ZUeYpsoc3TYpV19R",
-	"tNlbpRrrjdnFKkvJnLG8EoDgJrHSV5Ml1YSCRMYisIxoGYKKsDQN3n5XJRStMKvcMdFd9TUA0Q/72CGt",
-	"hvdodBumtBV6+SFF8EjA2l5U9QvVe+sLju3PdxXKR8uMkThnz0HlxjKL3IqovQxFMIki6FAkoxFayGoJ",
-	"cMeuaV4LyVzocm3vdMU2UTySFRcpyCD4CHigjlMj56P0ggPq+P0piyU8+crY5mwduZESPtl8FIJEnqRy",
-	"usC8XxK7IwwbXsU5kNzVUuLMY5YxiAm6jiZH+IoSVOUgq9lz14YxBQBAW0E2eKeB4hVltirkH+rGSlNw",
-	"cM1gjXucR2UM8O2nKifBPuDQjZIevciXL6a7C4gnQf2cIG4y15ViRlZsh8V1bnqxARhLKIqaGWM1osG3",
-	"Am7LO/xaIu5oWErRpoKwO7reFAyzoDX6eQ7XwUL03fEdckdgOFx4mFRtvWmW82vrRhqg4GK0Ojb3cYtu",
-	"eguSYpTju1p8LPtUNzFP2tOq3dkBVymoSJZcpXNCVlf4byUVhsNdAIm51SH2Phk8S75SpZYtMecLHMKF",
-	"aDpOm14HOzzjVlT7PLpvXK89BmS7ZLOWKBDB0pJzSMzHax4SuogURLEZLvWIJB77jvWmbF6/zY9Vzkbm",
-	"5fg67X76+fI9ViuiDuM1ZhYjJpZ3dSg5+gbruxei47JtrSRmTHZ616//6Cqenh6UpT2Z7MMBo75n25Br",
-	"en8RkPG5ngB+KFgd/BQvyUNqUIZlgSbI9SagUI4sxjrQ2txQY5iyNPjHz/TBv361/3f14C8PH/z64Sr7",
-	"818+/iGapiOLvVAab6WrA/QHoM1UY6qd2rUdMn1K3tZSiA5kuRH5zBm5ArMn6BsPyQ/1Mian3my9RWX5",
-	"4UITq2uhegIWlZXiAb+zPhZWIGkYCkEDD0ugTgqBPdE9eYsx6XBNO9o1KfQG05mJfRqXamlUFXdBhkNn",
-	"be288O51PSwa4o5Yskjve7Z959OyRjCE3DBxM6PanzBHgFhqHnzfXYvoZqigTcCPJEtDNiXoTZCZbG9R",
-	"OLOZy5CDKB7UvXsVvEuNpC07Shy/lys2Wrw4tSkQ4S9XNS7885df1NjvUdZTM3bKCqlsomdys1cMvYOH",
-	"6nIorALgV6wxCIkwWX3ALw+TT731Wa9vmbrlbBsr6JOucq4XJMVd/6OBNF0dYeQSqIoFj3xRcBAc+Z6D",
-	"PDnj6tPTg6eTvkJaZy+nwUN7XUeN9K66td+EHo1x0BsaC93MHBpL76LtM73AsoM11co08rcxTCA1X33c",
-	"hNE2SsMmgHXlIHrmADDjMCFG+XZ60DfBeosme+59awJKYlzWUjIzdOOJO8xbbVknxvPluiddF1Z/QdDu",
-	"1YTmOSk3CTD4PsjNKCbSt75oqHDhPwd3EbUjU7G8vczpzfFW9hbwoCdixWaVuZ7Odn3jhHyFiDNGqyiG",
-	"3W2HlwrbEfbcRIjQGRCgjryMTlJxfpDg70mO5kYflRzdKcbRW7YxEz8mVKa7vwgXqI46PsPN0arJMRpx",
-	"mnzC+tik4X3XSmLbozAI1Y53DR86w6wKQFWXug720AIXPVW08yDbcrz12HvPAqGe5XnM08OcpjMsVapq",
-	"KtErnfEpJ+cGqfg6VEaAKz/vW8lBkuqAPb13t8DwHS3ojPlK+wOgHZKJei2DOu5YG1jB7Q3ZemF9cjFv",
-	"y9F5xfE4ynsf5/VeXsUgvJ6DP4KuGERVol6gcsB2l0Udg2m0UZ+CVXtT0Igk81mz3e0qlUj1PCkgt8MX",
-	"rI1J5gEIgb5Q4Z4SJwqtkgIODMwxuthDs10HpF2MrCDoS/aHUX3gI7qOqjfSoMryoCGCwV5TEQkXBLG0",
-	"YggevuAzEry0rzkBINrwDj/THdku+Wzpu/oQw4qiCutF9Y5Sj4XJ8eGrVsMRQ6f1wstSiadSr1jxVEjz",
-	"gBaF3CbQuBonEQNNXtS6Cca2963LIkv1mpoZfstuksgm7vNEBjBdUC7Cl7tkd2519JQiyavEFPiyV/vA",
-	"QbmkeSXonDMShd2UQoXxgNjWWVOmQ5r2gImkS15KqymwPJERkaZbAOF0FBxGkFta8Dy9wfhxYn/hujtl",
-	"BnT9GtWTQNGQAN2X5+w5OV73SVOtjA7L+0vjGaRM/1F10H4tiTroAWb7HlPEFfZ7AQFhs0ZioUsETVvU",
-	"9SkmxEY8nn+cSBldPFfxaDqL9PBcjcZd6lYdxoyTLdnUaerS/gZxSMgTjLDHTMltKg5/unZOtcy/roRq",
-	"tFFwKbg+P/nx1dVgQFwou4wOzjcjlILUawp22+NDvCn3+o9dli0cfGxJctyEGqBJvWosLYpdb2KFgSeG",
-	"vqZHpJRKDJgPPuUSOm74fC8AwZKaV/MRmrdLAWn7CHEL/XLrSZ3II2EBbouqNmFw3nrP6GF4nAm1oZNf",
-	"3euqc7iAfVjQh1e8OCHaPbY+Cxtz75bUPODzaE++6nS0o8xdgV9Iubrxwi08Xo9GPn6yF0zsAMSfNC4q",
-	"IIK10Uzte6ZSrgbgpFYcPngPOpeP83pnxFC1YMYa7nWwnH49yZ2FnqjxWyY3TIzPPBqcT2QnRHVI9xmR",
-	"oZDyirr3xVejjay6yP7O4f/aSu2AguV6AszhNZ60NEuZwCM4jg4t6PgRLmOZCM86b8YYKIs2XX1mZy1R",
-	"y1EgVImDYluffJT4zgUaEL8FLXbaONAatoVBCkbjaBPeqdf2xNYxzMd52+J15N/KLZFzw3wHMWa1TCui",
-	"nmILbkiR5wZr/jJs3GHVfCvM02nUPXBwUCehR6K2ibjSP1IZiWM8Q8kC4KqFFsxeaI8Lbg7UOFohiJCX",
-	"7QiTeWdgDe8oyl5VJ9M0gEgLyte165kiYpC7r2i98t2n4AtoFCLn86h1n6rvbQ3QvAWjIwm27Ruot9Qn",
-	"qWWn7+4TqaP9OmTQHfHp1OY1+xH0Xj4d6PSyYHVAZlAwoER1CW37r139ovYkxz9r4vWk9n1GsU1H3HLW",
-	"CdE/Js+n1TM6ItKnDiRz4Os063/dbCnliBd2WkQMBuLI6S4jW8ZWGQrMzPdxysiSFvOM7BhVUcF57STs",
-	"Xs2QiZylamYoAbcAhmzgweDp1E/JRfiZ/IspeWGncSEkyamh0fIuV2jR3NgjiuBjlZwj7/qCanPjg6Ht",
-	"kzBV0OVlBeB4oXkKAQFoRQz4Mu2omG9JjTdGosHrdOqNvLEki19O82STL8X0UhauaRoemGz47ebLqQ43",
-	"CMD4cnU8zbIooFOGRVNQCeRhcmNNpDXXJlEUtRzdfjmNepqWzoO8yQGObTAgWahTOymFAWT3Ab6Z+Kuh",
-	"Y3dFr4TXKu/b72QoV8fbr+BZcDqNtO8mWypQyIzIXRsbpU3rK6BTRZTaMc7DZFOluS/dO+41IxNhEZQs",
-	"/h4udL/Crb24UmyA4o31teH6GFezOi4tF7AXouHOPlDWZLFNj85c9YFOFRRXC8Zycx16OR8BSFHDh3da",
-	"m2PgTi6u9+vNXYGk29f+Ps6e2d87ihzQd+dA8MR3syXLo7bjpqAj+s5CVsXe3l3wyvg05IYlVRYjV0xA",
-	"Q9pcPoUSq2tXaCVyaBVFpCBQcHFtxanauTbXCHOmJXy3Vrdsvxvsauwg674Tta3fVY1kmiQa3mGm2xOz",
-	"tnZZlIk2Y6O6XOQ8AfUh8MqK/f1m3BDdfPn914Fv4DG4aSC2/Di8vQjQIet080A6NFddpc7jNBPbc3tg",
-	"T6zkjlT+zUQTThTpoI3Hdfxai/3gzP4y5cx+lOqlkFAEAoqHXYCHMerYHUerBNnEqRedSbysiqAo8QhW",
-	"Xf6MeAs9r8Z5IqgzPT7rd6jw/4gpwJFDuaW7+DU9pypgAIEhYVyf5UgQJtWOhCqmDZnF0+ZC2layBLXW",
-	"098aEdfk4qLpP5HRF8cxDn/y9Xj2Y0JrrTlnpdGZv14dEkUfkGEN8cHez1h+5eBzJ9kErTJMiAa7CTyn",
-	"xHlzfs2GH6BaS0yYX8iQG+zz6YW5HZg13HLwhNhCT7OC/ZyoT9aJoOPQbKDEX7j88kYb7FqHgEKzYCAl",
-	"ku5QS4XtI9IsmdNFz9yroy/dnxfRfidvYaKWI8vZ0pv6DttM011oXG7Xi5E62FPEDdkud0f3iL2t7e2g",
-	"N7Wk03C0mVprhfS5iOfnNNJLAjP7V7RB8XE9geZ1jokyuS9zODmoaG+zwwOab9R6Og6p53tRPT4GyLQv",
-	"xtzTJrHf0uotdxndqaK/IyMtCj7CIK7CLW2lQcrVzTqR0FoK7KkdRWvp7zST7ABRdW3ta59TTaw+i2rd",
-	"SR5/0WCfdNtrbD7gRLKm63BsHXAk77rj617YVE+DZSly1dTb+h3cECrqz7iKRapvXAv2BJe6ruxxLm1K",
-	"9vong5ujtO0uXyRVaxJ/020S78au+bNj2/ieTmOGcq3QdCDHTwv2HJF7xjT0GJW7CYOkEjdT6ZnZZLuU",
-	"RULDRJzYpwD2Rg2Xzn9ufwzcWjY7jQ8p0+11GFTFlS4TFOfXlxFap24SHm8UEl4dBc/ToYaEh9LS6qtO",
-	"52dcOZSOhWs/3s1cStYs9lX69kESQve8HpXMX17GN9rrL5odjZ63t5q2iVfXKUJ0C0juaDTBN5WZDhFV",
-	"TB/T5RQ2rKplUGzz0DCluGvq09UbWFGMyJGL8rFVsjexPtavm5MClnl0jX+DpLclDTDyw5XlA0pucJVx",
-	"erssiRaxlQ9oHlGsixZf9NlavnA3S0ATLUlB1YIRSjZUuU6NUjNnJaLO7vV1l57RqD6rRcoOhwv1OQSt",
-	"cpmKtbImf8Gv5I5slMzLGeTXBRG2P2jYTAG7qWZ2xA6kDd8e8Oi4fVuDZQ5ophGT/qYy6W8iqKd+3+Os",
-	"qBbMPHeoDy3na6fOGrp6VN0JrUh2yfDRZiFj4lQ4WHqK8XKPpA0LUm+kI7XvZnCfJXHJEYAcZqoD6JSz",
-	"7kbMwJE2VsXgchlCO1ckfGVSQ+s5J9faI3bZdb8yVPN/jqkyHqVBWXKlegCWa52mwzjn6KnKaLp3bmCL",
-	"il6B94JK5ZS2WlfPHt3KkySKzDKWtqmrM3XL1fhvcCXb/iuwem90yR70qpOgPKo43/jX7JE28Fio/U9O",
-	"6HsZxd8olYq6uV4ZD2KOkTS4OzkERos43PYopILBvo21c1+PBUA4FX5XFPE5IjMl0GrNBVZlDZluwueg",
-	"GzFj7/d2eM8MfaJ+26K77VrNR9LvYu4cJkImX82jY38FyBH04Q9cka9SjYyBPiN8JZ8HrYtrsqXcMA/H",
-	"PGyUHgQlaqK10p052DWzW6ZAeXYe9sE81gMR09QvZnKNAtIu0qsYxKP+5BBs9MguNeqDU4kIvlhix0CA",
-	"Qjkr4Es2MQpDZEmAG3QyWXLNKS9YbtXrOVXXjqwQDQ3cEgnb8VhvkK8Zy7XVbzXzDVgUa7LEAaDpIxta",
-	"eTQbcOSl06HfhwTeVlvIM3m32uja/f6o2Ix/ZIrP+YwmesYv2Wy1J5SKYQ1rGvlkYGSDrZKGtRL66obZ",
-	"/ub9cP41wiLlEpwhS0STOonnXd4y5XpjpSx+aphquk6RM649gCo1ECPFtTpEak+07FjHfL/zfURn562K",
-	"YvAf7MYNAN77PG1euAzwk1dU831JcNYxpv3JNYGOd3/p8dzADjqItZ62psmuAFtaQAsXANqteomPCR+F",
-	"Yol9Hay/Rjh2zCLnM9bXxhrWBKlMU3Z09JDN5/EuTeBlcto/Gn+UeLz5pw69zCPyYUAfFkuMlEMnZRf+",
-	"EsaPBglc7q2/O0PbsR2jioTfSt3s5rS/wn5M4/jYZh+GpIgWz3A+CAiLES4A4GIoQXds7mg/Cj/IDpcC",
-	"ZuyNIBouu/N645hyxQi2DELfKTydueoc59RWVp+0N0j465Y51aZrRiinvg0nnFkyMfIbB4NH4lHs94Mf",
-	"6e2GkGLD5nSI1R21JRwJ3CJHCZ+z5mRRhTqJa6skQCV6ero6+W77CekkCdUrbFpGi5XPTvfqw4Umoe1E",
-	"S2U69qynz2SSzjBmao1OLEV0pPESPSkTxlXv+WQJN4XUzN24kW4bdBavRaQkZzO+pgWWDNk/zBWd2Qda",
-	"iV8i3sp/b7/2lo4vFckV3aL9szdlNO5NxeX0AdUF+XaSTRwN1zJa4MutOLug80lX4ZxJ8DQKSGEupDbR",
-	"w+XE84ihel1mXhCZZEKPg9QYgTnX1/F4u9ztP2TdvDr7tejkXF3YMcCcw4A29+Fr2pn8oA8FYjwtHH7k",
-	"wQHNW2qirR82GLIqZ6XiZvfO8ptPntfeZuICIPXlijPPak8ngDd345+q1JwN/yvbNXyqwMSgejCqWK0R",
-	"2NKYzeTjRwBFm8tk+t+tNR2p/dE7zDPnWIJiQW9I1jozKFkaltsrE8o9QCFyKf6oUDwkL2+Z2oGHlUxL",
-	"QzRfCPCRCQKtswglbmkEF44Vn7gCdNM+JC+Vkgq9KBsEQCSIUajJH99+/Zz85ckX//Wnh+QF3gDOwF+X",
-	"Gqz8HQExC9/GHdTXAY97zagwoCo7YQ6PuU8f/lI5LZ9OXtt9qHWfeTp5BId2wwTd8MnTyZ8fXj38M3CA",
-	"64x7STf8kpY5qk4LZlxTDITOeJVD315tnsEToNPQNTNM6cnTnx0z/FYytat4IXhSUV4N4tX4m8I0Ui97",
-	"En9Xy74SxQ4dCy7SHJr62qvWI0LExg/qUDV4xy3Ql7f/8VdQqzdSuPYij6+uMAlJGOf7p5tN4fxEl/90",
-	"HvRqtL5bAHYEQplwaFrKRg04q9l+LfbKMMdLD935EcNma6p29dzyXArmwC7lGg6SwxNkAEsDSfHb0EKX",
-	"/LGAnqJSFLs/wSsrZrtkd75DdZTnXsLHn7nuPFxnVbvLmb5tclsYZcoFjaXbRPisKBDkNLPq7PN3Px7I",
-	"bYE5pnS2QpSoKFt8R1fsK3xk1NH6F98cv1byL2yJTq1JyueWz+0ReCO1WSj27u9/cx2f8nK9OcGpaxT3",
-	"aKZu+YxhMTwQW86JkFsonICuGLxgiQMXSipTVP2GmedV2WXrsMWzZx5fPf4Sk+zBUet7prvjjwGFTg1S",
-	"hNl3mIFSbUx7G84pQv2i/9tOIrLj75cMEB5OsZnwouAsDeApfm8yktOdlay58/e6nXOrTt7Lz+GJQRLS",
-	"aj+9pO7IsItSOEXpAqKUGyYws5Ji5Ds2ig/pVMNUjZjC62rlnfalkJGNr6weqB7+dbDo1vZKiY+NIT8/",
-	"Kv4WCnsCbISnUSuDaN+4lmzMJ59HRk8A3SVuDdh1zyqos1ZhEg2+AnD/6MQWrLHP1bh5xF5U8DVP0BMx",
-	"/H0B46MmHljsUkoMMSuVlip10z6O3LTnFQiapVSq14KRDV2g/pOXDA6sE3GuG7a1JrZcs2MvQWCAy1pJ",
-	"zEbqyPnHUufnodbBQZJ/JfPd6SiCb/cltR+bdqVRJft4xv3wxdyR7fCe4RPIZhyFWOsPjx4XDiK7lizh",
-	"KzWp2JG1tOouaAL2eCLIFXwfLkOp7IkVLTF++YHnH/uvYM26kjy2oOoR4NhX+eTsp+IFwu0nLskZTn3J",
-	"aA7z/jB5+Z4umiN09KuTHBJLVPuVtf1C+qg8xyeOJ/EZThhObdjRenRPm/pXtjGT023QnIcitE2ZlmTH",
-	"7E6298lX8+8wun6mjfzaLfKeZWT/RgYJeiopadxx95Fqt7Xkj2uG3iowBzUIxj/FRODlUha5RzAsGKZt",
-	"NdnhLSsY1ffLD59kd16DRg2ZW8dv0JsS4FeguwXskLWliRRBjUS08Mjxe09X/wHEfg8mxvF0tu+pjsE+",
-	"vscGen1XUyE1e1Nl8pxeMNV6yt+zbKp3IEzocAGf9QQ7A6Qk1AUBMqJlq9JoC1CC3AQtLuUxcbt2yUSP",
-	"/o2A2WfdugqT+99751AQut6DPjnItfPBfq8I9Z3YrwBwn/STvIAnjiTYYFSkSAZfh4Sv6tB9ct7EJj5S",
-	"9QJ6XH6wNvbHpNL1vlTiBULtxLxHG4oRa7TTXfywyYB7/XanPxCAOQX92O5XXQ5o65GdfBM6cJzgcimV",
-	"PQiA5QRIZ5gXAgmxM5Zh0ohg26rF/h8d9jgGNuF41E+GnBnZ6/l9gU/cx9F4eUfXXMTSI7tEfUlnSwcN",
-	"BJomhFKmitGVFeAnCWoxQLuh3s0OsVhabOlOkymzl4dD18ypoVN713NNtLx2OYA6XCsJmaTo3PRpuS+U",
-	"3LyAhzq0f9INf38jBTvBql9wPaMqJ1KwC40o4VBSn2KO+PxOd8/gAAm3QpjesbcLLBZCMwiLbjkKqj6E",
-	"C1tWDnnD7iC9bsoWHNulJdXmN2WNPmdR22rUub+rP7klRzgF6rvxV8j7r/hvjwSrMjl6L/iqdGJwvLhS",
-	"24ZdaQkXti+wHvu9EH0YEZBxXkgIxyDwDaazVNA3w2IyAVyzFzzHF74MD4S46tbRtBgfm3LqkwvdXGiy",
-	"YjsiFXGKSmwQXx4+fJBnGuP1kVoVUrA5hGbXWVXShpUtUjBNcp4KefrqjUPD++NjX57T/K53416ehz2j",
-	"uB6KsC33Egb7HH4C/cjJsH0xqGPtg0qmPnRZID1JOJ8l62fJ+lmyfpasn16ynjRtDW0+ambLU+WuVVJ1",
-	"b6w3yNRBzhfeL00H4OztPX4Ofj0cP+6aHUIx+5BErmPP3r3cqz2RGMGqnHH0OFiSsFuee1TQY1gDOw/s",
-	"88i9ZdrsCvaNEyL/e7xyMON3du7/rn65b/gtI5TAPhIqECgZ6gEzYqTAMku9pBt2ErcddjHvt3hfuWfu",
-	"w3OHYw3x271vJYEfenKyVLhMMWrYK9/lfYA+yoWRvYfEX95z5tKosE05ZCUCClfioo6U/TOWQ22fh+wK",
-	"jn33TvgMu7fqJQMMtNiUR5/r+Gx4wS406G0YRVkzremCpfIGXcf8mJ5j3OsAD6e6xb/4AipJDFP2df/4",
-	"+R+//HJ3dfXgl1/uHs1/+eXuv+a//t8/TAbQ7pm/e3yVdciK1bV84wePrjL84acn/qe//9mS1H364OqL",
-	"p3hrQf6xYgBU6aAHQyq13SRAU8GyuDgt3HdHKrVESMMIAqFWc4cQz42QT928YCZTRlWFGmyfEsw7nCGX",
-	"e2ElzpbuiJEIIxzVsqRSqGeO4Q26gqFqs4EmRb+V0EDCw8EUitF810slDzpzTMqrnw04+AspV9gViVCi",
-	"C14zDcRTktOdhsYNdMlonoFAXbGdWwOipmJFCshnSOSDID0tHJhdTHEpFTtyCc+XbLaqdg6uAuqqP7gh",
-	"W1kWOZna7cjgw5VVulz0IGVRKYzMjZhW791+hOp8f55nlOpvGVQGRe6WAMwBZIb8S6BTncL2vjmlguFv",
-	"vkQ+CeEnSynhglBrhtRWh/cJbVwftHGBZAhRCva5NFbhoEUxTLkIRkoqQPXeFdv0XrYntlR+PTt7pZQW",
-	"Q1dcLDBpilvCEaSTt47k9mQ7Xb3bjnYdBIW7dHKARdNWFANoj88Q8/tXBxBNaoffVXCS51cP3WCfOu1h",
-	"zczS4Yz20AWfuR+y2LFGUyWknyP2j7IsOGfqNPkFdhTXJtTKhkZDS0c/pxJgJ+I13bnmMNNaYZK8ZQr6",
-	"sfX4OF77Z87lNT6nrAiTj2zWc+y7CxLaTftIxg0QRClavnFQMgMIWeGuHO1/B0ScmDmQgMVO+q5Z6kUN",
-	"TNNeb7GHQc2pocSVt1/Xaw6HOKkqXLQTu4hPF/P4jwt6IWsnLmVEMar8cXhQTlTRTv3ruUagLznPSC63",
-	"Ak0u7eBCq1OKQGV9t8sbj2V2/sulhle8L5Xqlqnd4elDe1wxb3zh/ZlyYPw679eviKM+y/N49Rl8kFV1",
-	"z1IgBA306vLArHppeUke7j5uFBDnOV436SxY5M+akzml2PuUcx2LP+xJ5MevfW8lSUQsRBLXniOI7smy",
-	"uwWhM1CLrxEcF4FZXMsXuWJCEybyyvXqleucQzR3p1vUSyR3YU+lUxHp9CcDh/Cdn+49OVzHXe7PXYut",
-	"Uzncw2YHnzsg3WRESedowfroAQfi0gMnxYXZd3TFfvLoSKc7EKeTSDC5xDV5NqnT2YWmpLOmCvpYfQjR",
-	"AUv1n83UboUuET33q++MMEATLoXhxWSs25wrAm3Awd2YkS1jq8x3zPitpMowlZElLeaZg3RQhAZfPxpS",
-	"1w7CeE4uYA4XEBNw7xiip7p2LOczfYZqGFUNyLDIjyzyYyM/bWsVItBmyZVhTDh7yxlfsE81YFxnCcCt",
-	"3NLdvAdNX36we9UbnH9bBYD2e7xcXs4RoZpnltFq0fYAqDIcRYWa0Sk+K7bLIDQEDCxI6Ax6RIrPZ3sG",
-	"ItLIPfty+AC4x3vBVmx3ouMSmvjACQG5RN0vDWiZ9oG4/LBiu95j8S7kNJ3nVMReA46D+/MIDRKLfoNf",
-	"CqN2I0Pizu17KvkIlh0WodSCBAwxEjncSFaa+Gy02uYvGVXaFc2lqhvhGXa2ykY3hU8ELRLGTwaaQuRu",
-	"bpn5+M36/9hiW6C/2x1JKICQgihGC/BtZVheZLfURwgj23YJ7vK9e/eVfeo8+2df/an3sDGH5D7iJs5C",
-	"j9yTbCN1cTfcwHq7/aqUyIc1Bm6plkUZ+oXEAX9kcctcyeY59hTe/6mgfvzqEwIU4KcxfL71cJTQ+eYE",
-	"W/o1d+1iYRB3Mjl1OaJzaGlJp7I0REvXMc/1jqvtI+Z19Zsvb8NT93NR+dy4T5+25XLx3laNSs7kLmwm",
-	"BP77JSK6d7nwnBUvo5MLA69efkAg0j3WUNiyAQmpHtg0rbMFhf/xlf+vpvZf3XNOQN+2vYfEPUfSEIIA",
-	"Q+jIeF93B+zzRirafwG8hYfY72RLzqEUVkT4dz+/gjCqIA4feMwBXoTzbHXFPUfZZ070HWD/zDmPUcjg",
-	"SByj4zI82kZuV8fqkuQSWl/14O7Yjxu0OQM/u9e/B5lxz7hgsL7+XDquCbQD89KtUq+spFOAuK/pKVwT",
-	"mCJJh+nEYQflekNdi5UUrJ994My76Ef5NIoxjs51+o7CxFd2Go//t3JLKKIg4Hs1ZtS2TBsvsqRLuK2J",
-	"MwBV4AICBE5qccHIdAf/RrbZqtrpPX5T0Nk5jZ7q/fftgegIh0hSot2HEGVGmwSaYWZYZoK+H1ZoRkph",
-	"ZDk7zSX1k+KmKnNpW0VcGOl4JLKb4NNMb+dr+zH08jijzIVBft/7WQlYSPqnBp3B97GvPuXSuYVhTlyE",
-	"7ZaOeO2NhUrW/mP6tizYOY8pvP93f0zBvccFdEU4/24Gh2LtWPpCkhCb9UD98CM1riZIKog4XWNV0gra",
-	"j8kydqjLfTj0PwyGoT+sZvEUvpI9bYwj4KmugOcC6Gt38cGaqgUXF6f13bt8W9dbUtb6gWYgcTOI42RY",
-	"fZhhAZNUiD2N3k1gqua+7fFEOQk8OtcBsl3vJ84Ch/2TZJS37Y0gqEGnqSOSQdMpiLVA+YZPB25sxOUH",
-	"+8/HS6v+POhpbvINM3/jgv2wGWTXq0rWHpVweljqajem6SgPTYF1JQchd1xfu7IdNTBRt5V5PKjc0UW5",
-	"ap2zobF+YoR2TvJ9hojdLicuE88mJxIxuAN5IE897Bw86UtW5I0oxqw0tewJO/G87Ml9/YaZd/6ZcwYJ",
-	"/BgxJ01BhTUyNgUVp3IzFFTotkipxSCmDAt1POtTbeoJKiAbaFUEbC9gYE5Vijpxq956qYTNd3whXpfD",
-	"gALts/Z+KE8SYHaBET/HHqjAd6H53yfIO3wfmqOcJDlcQiIdEhIL/BIBOb4Qr84VzHiuWM6EAeDa302C",
-	"5ykI7dpLTp7+/GsDYJ4vBNyx9nKFzCR7dqqMQs2wA3SrF2PnIF3W22n25fb6x85ksLjXj0nRjaVPnyyj",
-	"9rlTLwMYZkVaaF0Cxl8sZdOJL58DykTepXl/cu0P2ufWnoPSvjvrf9whaWfj2j2bLaUDQR9xcAAXvdde",
-	"eIePHGowpArMPnWDzUGGCKz9HoPozb5xy1LkyupvCF4PlqLdcl/8dofoDQhyEZpMVrmkF77dJCouAsBq",
-	"3DMME5v6ynveOVynM4XrHW3vOdekGrS5gd87RGe0xHOiuZjVqAlbcI11iNzDUJ8yCJmc2LvtabB3X97S",
-	"oqTOBxhx5yPWvgNj6Q89Ij9iS5dbpvjcLbnPRvix/tw58AQ+GcRYY2WpcFsuETWcLGWRn0Q4IH6b/Qr0",
-	"uAYLDgMy4F8OgWWRNwpnURQ0jL4Kg2BmzcO8A3Ne7byh035T8D08sKeT6Pd0Db27mX3KTn66swtZ02Rb",
-	"wzqiwRHZ9uhL8+A8im2yRv5746OHhinFjVS7DK5UrhofkzuyUTIvZwacqb4s+lS11O2ezm6GOjnFCDER",
-	"33zLq7qMp0TJLTYqX1BA98lJKXIGcERcEV1OjTTYLiOOripLUAVGUP1dFMbp70/wh4Dq9CTDchqHR9BC",
-	"g6rXSMyJZrdMQVTwXF4t32Iw2PS+0gRqC1nvyDpR8lArePhyQLnD77gM/lOAxjpoLZRwj4BZruDOAgJY",
-	"gZICeUpCuO7LdPpfCcgaU0vv4NTU4vTYzFQqsvR8DnLBSDAdiLxNdiiPFNzcp/sUr5fTw2PXr1YPn2MF",
-	"qWPqjIDkC4I+tN6WygsjLylad+UAkO3PV+bnK/Pzlfn5yvx8ZX6+Mu8f/5zdUSuPTwOD7kBzBxRav3fw",
-	"uvdTZ/0+RKAxUwcHH3T6K0ytkeOB5IVSIcRluI7XqQ+aRJDPB4b4U/L1ce2sPH4y9qS8FsWuKjoGpiqw",
-	"7ywj2yXHjsGIYkdnht+mRNuaa30q0fC5Vn2wJm3PwCeqVPcHsCpUn+48SEaVh66J54xKwEBYqjdc8R4f",
-	"GZSQhhh0Y4F2zx10gBV8Lw37RIEH2CGM/8GhXtJbBr5LJgD6qgojStUAdMGUx6nMdxd6X3ABFnm+4AK+",
-	"/p4LiWqDRhJF7YenROpJhAm/A5hZHM479ZVcKLr26PRg6rjc/CwRc28fuctZqZQjULKrJfy92th98e0f",
-	"JT+FK/w735Qbl+x1/hktCnILQ7SWsg/8+C27lauwjk8eqTgz5TyrWFL1nW0qwsn29LxlKucz0y+Pf/QP",
-	"DZLI+2A/ajfmF+4i9r8/GtRtAJIUm24JqZqegWtAvp0ybIcjS0OwpYfVaxBVpbA/uj4CBKc8qHFX476/",
-	"yk6Yp1l785N71iQcOEzY5/vP0/0ppONC3qmmO93CP6mn6GbEtWBzyOkuIia30F8gRNBm9Wz4LS16Cy1/",
-	"sp+fDKO3ySbD+WSv1+xA/tsH4ts+lGdh60eJN0fzb7jMXUJEVuu0gaht/u/uNqS3TNEFa2RySsH0ddMy",
-	"C7hu9iG3iZZPWDEPr2oMnOq0ouQ62jUwfKs2yUk2KXVJi0FdaDoOODsl+LrVOJpLTUwOB9tvKzaccY8H",
-	"OeMcTp5KeI9npTZyjW0OnJP44YwatgB5XGWQG1+hisYz6C2DLGiHon20LO4xFB+PtBPPKZRBIKUgI2mx",
-	"CpWdgHgs5PYkYnhXASuv5S3LsSUP0N47nXKG0hUyDDKiqFi5fps0z7lYkHKDPqlidw1/vpVFuWYZWfM7",
-	"1FAVnzF3I9fP4hJq538rqTBWK/7Y0pE/TEDNsdqy3dqQef3zrx9//fg/AQAA//8=",
+	"7H17kxu3se9XQfGeqs25d6RdKbbPjfYvW5Jt3cS2IilynYp1tsAZkEQ4BGgAs1zGpe9+C90A5gUMZ0ju",
+	"Kg+5KtHucogBGo3uRj9+/dssl5utFEwYPXv222xLFd0wwxT89pxq9qqwP3ExezbbUrOaZTNBN2z2bMaL",
+	"WTZT7NeKK1bMnhlVsWym8xXbUPuNhVQbauxzwnz1xSybmf2W4a9sydTs48ds9mrxAzX5yj5eMJ0rvjVc",
+	"2je9WzHy8h1dErkgZsVITjUjVBNuyI5qohgtrgkV0qyYIlIwwu0fF5VmdlIw2RWjBVP1dF8tHuHLmpN0",
+	"c9JGcbGEKb1misuiP6OvyUYKs8qIrvKVncrTq6dfPXpy5V/3a8XUvn7bFoc5+C4txY/wjSiJ4Z8hIm/o",
+	"3Z+YWJrV7NkXV1nvFR/td/VWCs1gP18rOS/Zxv6YS2GYMPZHut2WPKd2oZdbfOL//E3bVf/WeNV/KLaY",
+	"PZv9r8uaYS7xU33px4U3tun284oasmPCkJ2Sbt3ua3bUr6uCm5fCqD1wn5JbpgzH2dK5rEx/J2BExwiF",
+	"3XsjZ72lZzNaFIppHaF8NqOmxaEFNeyR4UDr3rO8GMXN2cxOneIcI6+UlcklbnR7ORd2DRcZkYrsVnsi",
+	"pInNYgusEiOGzCw3mhXbkyW9ZfYnrojjnN44lpWYNvET5z680IQXMCoXcPqo0DumCBUF/FrKZWzoHd33",
+	"h9VMay4FLM9+18g1Exc6Ob+dVIWOzy7Q104Ln8sih6o+LH9FEUUtQR39cJY1c9QEae6fn0bmWLDevQ/h",
+	"jXL+N5YbO2Vg4dd0yfocPGcLqVhs15iCnSKC3RmypUtG5mzJhb4mAsSZFXtcW7EGFKcwwxFMyIRR7uXc",
+	"sI0+dHIb5+9jGI8qRfctltaJY5hTQeZWMq9ZQRbSittRr7Uyr+i/sbN9fjGticS24BsqihdswQX3568n",
+	"SW5ZQhLclIzigYh9uJGJz+aslLvoJ0tFi8ie/+jUVF4yqmKsX9I5K6MjKtaaxFzKklEB5IqQQrMhUoTV",
+	"tmf31mm1C2oIPEK+vLq6uojNc8OorhSLq7Tm9vkHM/fS6M5JuX7DVowqTcvIxhW3PGctbu7Np8u0dGGY",
+	"ajzZOB31eex/VjC9Hn9uXjC9/pOkRWwCqionnMA3Vcmer6hYsoPnAQf2U808dcK6/NoPEvpNrQVoUQCn",
+	"0PJ1g/ILWmqWdTaj4LTU6e+kt6aexTZYV/1n2Z05zFNugNgKn9OSiYKqFzRiSxT4x95bV7Lkqc8GJrtj",
+	"bB3/gItC7vQ0jt1JtbYfxY94c/kFaK9gXMI06u/Xrx+iT23htkm04Coh69KSqUyJzgHa/VpR1T6hLfVv",
+	"V3JT0L2OHdM4N/gZ1mNnbjVuhp2Bh6jzM1AwQh0lN9Epr7mIr1M4u76//dyUiU/k4RPgLScYxL0+w+nB",
+	"AEOL+2+revpCdpHajp68rD/yOzRKxjWPZoT/hzhvkL+mz8Axf+wQRk7umBEdw8SPdcyW/V7u3J0WB7BG",
+	"wcaaDBFdu3cbNswSe7QovNHa0Qa9s+Bp5zbxkNTQEcMWjBhWxKwcs+JiaU10buzKFiVdLllBqNiTDU6r",
+	"K+NQocW5rGK9m1qMTgsuirYEjdhjx1/tuqK88dGa7aeJhdIuISLpBwSG3DLBipspt1bN7PU+j9ihPy0I",
+	"N5pYw5ZoywmVJnZ98VGMKSe/Gb8zj9NFG7f+4bOl2Vt40B4rumYiNdwtU7p95U7pCrgLOmlpNy3zkhSY",
+	"z0/Mswuyntut5g54ZsjCGWgQu55P6ii9YIbyiKGbu2N2iCpwx7v13rqRgkqzl/YrMRnF7nK2DTe8UeO9",
+	"9F+Jjbeh+xuaJ/wLeAknu5W0N0Yr9fbE7i54FpBvCDdRCaENLaMX6T25ZargudFO5lDFiKwMkQti+TQj",
+	"O3/Z3tvPDvoMYCdahAkUr5eX2l6kc1/DTjg/CUZPmMfZbLfC0ZmoNnb+yKqzbPY3yfGHmlEVA+62P27k",
+	"LfxbsgVQ3B4yeMLe1fBrcrOxqwlHurHqBO3gfMzt2YJZuVmniBX3mSRVy0/gCtYsI5VwMwLG2XGzIsLp",
+	"nbS6iYnz0ecnxupekI+bZVExgoqZGIlmfH9iwm1y/+jkldJSeXd48BoNuosi5qXBS3ZvypSYlay0naj9",
+	"n6VcRihx5rR9LSWa5VIURJYFoQb0R9yp3xK6Tlbim4M49Xuc4oy3Xkk0mbrBpWmGzGbPWRmRr+wuKpW+",
+	"JgXL+YaWRCpCCfqYaEno5TzqhS1pTKW+EqBSc1lWG3R12l+XSlZbux+Wlk/83sxZlG71AW8P/a1UZMvk",
+	"tmTXhG22Zu/E2YZrjVe+vkqkZcXiIxWK7vBbtSyS1bxsHBNRbeY4od1qHxe4aNgNzGAnVcrFbFmTABmR",
+	"lxVjll4Jy7DDTWlpgv6T89xs8jCY5z4nVKzJIEkpxRKs6iBMY1w42SxMGn+qKkf42tyk3eMxQydON5av",
+	"37CtVGbI9xaPv6xoQebMWPkgpP31lo11/35LqzJqjgQX0zgnHKdlfJTFgilrkUWuX18vKRfawGHcVvOS",
+	"6xUriGK3XKPvf7zfZlGJPOEd/2lB7BGrSqoz1FAruSOM5it7dnaKG8PEid7y4IodT7HkSJZFdEqbEXA8",
+	"ZoSWWtbmlGJga7mIoZ5EufClsRNPcsx0Z+tBN2tjRcHDGlyvDdZq0N9zbpMnPFHjB0/yfNBP3wxMbOgd",
+	"31hR9PTK/5fNNlzgHx81/9rXK+nr7wr9XF7K0dJqaCpAYkhhV63bMa/GjXQxxcPZoa+/Ydn3w1BRCqGJ",
+	"cKSn2vkTOie/LAm4ziFjYCcV/EQqUTKtCdz/iuj1IDI5qZ274eyGvpBmhLwHIxtMbHg+SkFnv08jnTdD",
+	"WpkFjt/8H54cugekFbXcbKlix+2qSVrHtRy3O3tgQ7OZlccxW9ArgeuOcogNOnwmr6KWcYIcXMcEQHy1",
+	"X5NK8AVnBakl0WAc/cgzGuLr6Z2sfMpQ6vqWkEVjQkhNu7j75r9VxTL1grQVRblOfUkb2vUeNt+f9NaH",
+	"C94I71PHa++m03j3gUuRYgUTZjgAFz00niKN8/zk6ip2t6Fa213vPPw08nB8bWGA6AIq84OLwU+Y/JyK",
+	"iCPgWyU35MqnvYBxQkquDfy6mQ0fw2y24stV3AEbbk4HZC8F2xrG8V+KrTnEiA/eSyaEqCdFlLrRQ/R0",
+	"eiYcETUGC3t8LCwd8pLxE6TZxFDpyC1yLIlPu/ek1vdOcRbbo1umnINqxGV55Lz8hPzgyTlVSkw+K5oV",
+	"N6hJJiun2uxoHP0vD6r9yeuGt2T1XKPrV3Rxqg+1QYtYmhuqeZ9EuKEFIy6AegTlgp0Qf5tgO6ZN84KZ",
+	"9v0MhTfaI1+17mFcEyFJYQlH9myEXw5e2KBT/abmemK78/KWF9boeBMLkqcTBcZld/gwftLqeHlHN+DV",
+	"7tsd1h6JuubsxXtDxR7dTtq5r1p5lo2t8O6WiM9jU2lDaLmje03mjOho2ilmuUY5AcKwzoW7mXBdjmQB",
+	"gXu+Auc8vjBOLB+o6Scm0nwdJRbo0WeORmilZOhlp3Us1/mxrRntMkQ3VK11NHAzZ3sZU+Lfyx1ZUEXw",
+	"c/SfVgaUOiV6BVEcl/tdmWvvbexzvYgKAB9OGxHbtY/ehKhkPwKd0rnMh3r6G13QvZ88PEWMc5lxTeSi",
+	"uxj/d7x0+IyWwyFvuuHl/r4i3pP9l8gBAyxljyE3RBspC59YDN5gs+LKMCbc2nUGH8mysGLTpy5Mi0z+",
+	"QNU65eU6lJ09JZUp4ZvFD27SN4dmdD4WIV+z4di5d9mMu0Y0B1CMruOxgVpM4jbYPaJE4a7ViRz9o0i9",
+	"PCVrIXdxBZeISbxyidyjYxt7qgpteL4+rEsg3h+OkxOajX0JJyieFeDTATxn1IkBzWi/M2vqafntc4Jj",
+	"UCyncgGoMYrPK8NOTLYsqKE3DQtiTPq40+7pF2MFSnsbX97R3FyH6JkGId6MoNVzYk2dNDrLYMW1kVgi",
+	"MvSd791jzZTFaBYCl5Ct7iJrdU3PT7mBup545YQz4KJXMzUldaxpQ0Wk1ECug5WMLt8BlEY/zwEOazQv",
+	"Z8fYdiQbOKZJZf3bWcBwHbUFMSCiKS/s37nJXLB6d7wkf+/YN5ZeR8v1oXF+puX6a70eyMYLCwI3gsaE",
+	"uGHJUvNwnXPnLdeGmd86fp7+jSPmmKbm7qx58hubMChEvlOy2g6YwxN8ZGnFM9K/0HFyeQsVxx1cBSjs",
+	"3iLSdsyATp6kJF2k42BiS13O18oSG1xTPL1lQXNmRoS74Cmw5WS11QMlRJDVRJYUbOLiWa3H5QLijRmR",
+	"aGzh9WNLl2zyKUQmi5zBaZk0g5ljInUHDmwZC0NrQq1NSdcM7JWyRINkQ02+alsVPkMoIR1HyVw9Pbus",
+	"kXUzKVdmkLXe10p97IkZsnCHzVEeTSOtL7Qg2JDsC1nBXQ7vxiMUTfreVQnDy3QOyZjhO/TFhfiR+wmf",
+	"taUX6BHbhG/DAe6EyrunrHEU8b66k1VpL89kvsdMgByiwJhdteClYcrdfaCsGf+iQ3Unslc80Hmm4xzY",
+	"50zj+dvimYbz160zDReY7yzjJYLc7XycVq5xnLuq0sTUeVlt4oXFJReJcEHaq5hw2mYzkGaHFX3SP/dt",
+	"nYc/wXXdyN73SjuXYsHVBlQ0u9uW1OWyWqOKLIBISNvwy9C9N+Lc/uLqcGDLzyu6UivqzpRxlnK2pC21",
+	"IYGd3t0Jt+fWXbhXUDJ4BY5R6zsvWMb6i9NLX9FtKsYkxtuowdPsEl1g1OTM35p9yR42HhNI04F4OBCP",
+	"OTKME6jqz1/B6UaCyDKKU7FEg56rHH7Qv1aojXIltY4eOb8bwQqH40shXpbN5sg0t1yWEK5YKrY/bIVH",
+	"N21cUOn72oPQObB3PO5OyatOjcWIKGCvuoKmwE2WinKBt2RN6oKs/kVH8im1Hm6Zr+23YhOqBG8VC2yk",
+	"gIPur2pbpnLM+e8USqbuRTg9Ry03foZEdcsf2A2c5gQjdsXKGDTLXAO+SDQ0MGLX0lLoSLfwpFLmWhb1",
+	"DdGknn0l/KXo7PlnC16eWi0nEuH+jUzsK0DrTMwESGqIIX+989KNWISrOqP52pWejfmOvbmd5LSN+bCB",
+	"nEEXAw3dLgUPkqNfmEEW8gPTzPOD/c54yJJ3APdhxQQRkLc5gh4b/4rkRiTfIUXO3H2qhOPMxbh3nr4H",
+	"foybmhRn2k6kR9i1YFaFXWu/OL13qZR9K+NMyslZSrnWpORrRijRJd/Wzttpae/s1ypWRvQnLphGPwBV",
+	"jMBTxEhSwt9pqRgt3FV4JJaNHeEm+G0HpEaXjaR2ganAQUZW+Yr5XHxAItrJUJDl7+1jHWPNExR1Ze1u",
+	"dAV7pofDBWNcJI2BOrXWbEdkTXOi2JJrwxSZWwrpzJdpkS+vTsg26EiYMB3PBzEu/SOP3o3mgxmAU4R/",
+	"mxDf7EnwnGdk54LtJWfa5SigW2XH65ByZg0vVi46tXL1EtpBuHOopbJStDyje90N2IkaIJFjm2LP51+2",
+	"D2wBDyXrJqrpXM2JY7QaW6pRRFfKXaqMbqLB/MksZUeYtskc3TYp19+4dJ1OTeNma/YxCAayYKyoBSC4",
+	"Saz01WQF6TVWImO1dEa0DNkpsDQNgVHnLI9m9NTumOiu+mK56IdD7JA2wwcsui1T2gq94hi0GCRgYy/q",
+	"Qr963OaCY/vzQw2H1bnGSJyz56Bqa5lF7kT0vpyK83wPCRiumlQjBp+1EkDHbmjRiF5f6Gpjdbpi2yhw",
+	"15qLFLYefAQ80AR0k4tJdsERgDf+lMUygz2ERHu2jtxICV+VNQlqqUhSOY3EMiyJ3RGGDa9Dwkjueilx",
+	"5jGrGBYT3USzCH3pJZpyUP7juWvLmAKkvJ0gW9RpYHhFma3OHQsF1pUpObhmEAwmzqMyhoz6c53cZh9w",
+	"MIBJj17kyxfz/QWE3iEUIoibzHUjoLJme4yTuOnFXsBYwlDUzBhrEY3WCrgtb/FrydBBytCmgrA7utmW",
+	"DMuFNPp5jrfBQqKS4zvkjsBwuPAwqcZ60yzn19aPNEBMarI5tvBxi36eJJJikuO7XnysTEO3wcG602ro",
+	"7ABAGEwkS67KOSFrFf5rRYXhoAuggqU+xN4ng2fJl3Q2EssWfImvcCGantNm0MEOz7gVNT6P7hvXGw+W",
+	"3MU2aORURUAn5QIq2JqZelIQxXJc6gnZoHaMzbZqq9/2x6pgE3MnPaDJMP18XI010EbC+1ozixET66B7",
+	"lJyswYb0QvS9bNeoHZ1SxtX36z+5itdxBWPpQMnXeGTFH9kuFGU8XARkelEEoAQL1kQJRyV5TLHmuHKJ",
+	"BLleB7jmiVXLR942t9QYpiwN/uev9NHfP9j/u3r0h8ePPvx2lf3+Dx//I5rRKMuDmFNvpCuY9wegy1RT",
+	"yoK7RZAyfUreNLItj2S5CYU/GbmCa0+wNx6TvzTrfZ15s/M3KssPF5pYWwvNE7hRWSkegK6b78JSXQ2v",
+	"QnTd4yqNkkLgQHRP3mJMOqhpR7s2hV5j3Q+xT+NSLY3qKmjIn+mtrVtA1VfX46Ih7oglq9l/ZLu3PoN1",
+	"AkPILRM3OdX+hDkCxLKY4ftOLaKbocYAAz+SrAzZVmA3QQmP1aJwZjOXTIx586UUS2+C96mRvMtOEsfv",
+	"5JpNFi/ObApE+MNVgwt//9WXDfZ7kg0kjp6zlDib6VxuD4qht/BQUw6FVQBOmb0MQiJM1nzhV8fJp8FC",
+	"5h/Z7j1nu9OrsP/v4XOLPSUOkMbO5s/wIMbxA3ba0Fl/ecvUfi6LPdEMSuIOgy854uCcYpT56ZapW0ea",
+	"LiaAdMX3gzhrzjCajMXtoAhS+WznGCi4Tk4c5ygf1zSIm/TL08mWoTZg8AzCQwedaq20yqYfpI1eHuOg",
+	"1zQW1ModoNvgou0zg9j0o234+tIY8tjt4Kn56tMmjLfGNPIS3Dsdyt8CMOocrNQkr9cAgDfca5u8NX7U",
+	"BBrVtHyuZNr31hN3nB/fsk6M56vNQM0HrP6CoEdAE1oUpNom+skMoXZHYRW/99m/pQuMOsSs6A07FeU8",
+	"yJzeUdHJawMe9ESs2ax2ZKSzzF879VeD6k2xt8pxWv94tBH7hgM6GkG+A4jkicroLKA1Rwn+gaIEbvRJ",
+	"RQm9Khm9Y1tXrON82v4vwoXw4xWlXnN0CjuNxuJeX/U0NVn/kFpJbHsUSane8f6VkOaYbwKNWaRu4kV1",
+	"8MnPFQc+6tY9/V49qGeBUF8XRcwHxpylMy6JrO5LNSid8Skn50ZdfnQor4MgRzG0kqMk1RF7+uAOk/E7",
+	"WtKcebCeI+4lyRTGjqsh7nIcCQLjr/hNbJ7kYt5UkzOu4xGmdz4C7v3fikHiQQGeGrpmEG+K+seqEdtd",
+	"lU0Yx8nujhQy6+uSRiSZzyfub1elRKptGgIp+KrnKWlOgEI0FEQ9UCdLodtigJKDOUYXe2we8IiElIm1",
+	"FUNlEPDWodLPRnvFUeA0wUKEq3rDRHS1jFFLsQioAZGwrh3mDJiq45sEzvdkt+L5yjcGJIaVZR3wjNod",
+	"lZ6KtOcDe52eZYbOm9X7lRLPpF6z8pmQ5hEtS7lLAHq2TiKG4LyodROMbe8bl1+XaleZG37LbpLgaO7z",
+	"RG40XVIuwpf7ZHcBB/QhI8nrlB34sjf7wHW7okUt6JybFoUdQP+MivrdazJ5SGAfMZF0MVBlLQVWJHJF",
+	"0nQLON6OguMIcktLXqQ3GD9O7C+ou3PmhjfVqJ4FiobU8KEMcM/J8RJ1muqGeFxGZBryPHX1nwSm4deS",
+	"ANMYcW0/cBVxpZteQEBAsZVy6VJk0zfq5hQTYiOe6XCaSJlcVljzaDq/9vgslpYudasO74yTLdkX0uOX",
+	"jeKQkEEZYY9cyV0qQ+F8HSEbOZF9CdXqxOSSk33m9tOrq9GY+lCQGn05304wClLDlOx2wId4Ux30H7v8",
+	"Yzj42NXstAm1cBcHzVhalvvBlBMDT4wdZkCkVEqMmA8+5VJdbvjiIIrNippXiwmWt0uO6foIcQv9cpvp",
+	"rsgjYQFui+pOo3DeBs/ocZDeCbOhl3k+6Kpz0MJD7SSOrwVyQrR/bH1+OmYlrqh5xBfRtr716ejG5PoC",
+	"v5RyfVODM7rHm3Hap18cxCM9Aq8uDa0OoKJdQHQ7zlzK9Qio9ZrDR+9BT/k4r3dGDFVLZuzFvYm4Nmwn",
+	"ubMwEE9/w+SWiek5WaMzreyEqA6JUBNyN1JeUTdefDXayLoR/T84gnDXqB1Ryt1MDTq++pVWZiUTSA2n",
+	"0aHTfWaCy1gmwrPOmzEF5KNLV5/z2khhcxQI9fNg2DYnHyW+c4GGpiGClnttHPIZ28FLSkbjOBzeqdf1",
+	"xDbboEzztsUr7L+XOyIXhvkmpMxamVZEPSNQyAbFA9xgNWSGvb+smW+FeTrBfABxFSpI9DRruwUl2MyX",
+	"mmaMxNtEaMRapQKBPH0ZkBXa04KbIy2OTggiZKw7wmTeGdgAzYuyV90MPQ2t0sEu9aDEiNTl9BVtYgL4",
+	"4gQBvcbkYhG93acqnzsvaGvB6JsE2w29aLAIKmllp3X3mczRYRsy2I74dGrz2i2NBpVPr/tKVbJmTwcw",
+	"MKB4d0UtO1+7yk7tSY5/1sTbSV19RrHTV/zmrBOif0qezzdUFB3nf0ekzx0O9cjhNBseLl9JOWHAXpep",
+	"0RAlBd1nZMfYOkOBmflWkBlZ0XKRkT2jKio4r52EPWgZMlGwVDURJeAWwJANPBg8nfoZuQg/k78zJS/s",
+	"NC6EJAU1NFr45kpQ2ht7AjxArMZ1oq4vqTY3PhjaPQlzBfBwa0BYDf3XCAhAK2LAl2nfipmo1PjLSDR4",
+	"nU69kTeWZHHltEj2CVVMr2Tp+q7igcnGazdfaHb8hQAuX67CqV0wBnTKsJwMaqQ80n5vC115Z6JcbNX1",
+	"Px7czunQqSO9yQEGcTRUW6jgOyuFAcf+EY5MvGro3buiKuEnVQztdzKUq+Md3PAsOJtG2rHJjgoUMhNy",
+	"16ZGadP2CthUEaN2ivMw2Zdx4YsaTxtmYiIswrXFx+FCDxvc2osrxUYY3lh5HNTHtGreaWm5gEoRDXcO",
+	"IXsny5AGbGa3lIFS63rBWIivSU5LJgrwuh0L1dFoMeOsNsfAvVxc79dbuNJRt6/11IeY/Z2jyBGt+46E",
+	"lXybr1gRvTtuSzqhdT1kVRxs/wlDxqchtyxpshi5ZgJ62hfyGRSfXbsSNFFAt0kiBYFSlGsrTtXe4REj",
+	"AJyW8N1GRbf9brhXYxN6953o3fpt3YuuTaLxTer6bbUba5dllehUOqlRVsETICgCVVbs7zfTXtHPlz+s",
+	"DnwPsNF9h7Fr2PEdyoAOWa8hGNKhveo6dR6nmdie2yPbaiZ3pPZvJvp4o0gHazxu43tgw6Yz+6uUM/tJ",
+	"qh1TwhAI+CZ2AR7gqXfvONkkyGbOvOhN4mVdHkaJx/bq82fEW+h5Nc4TwZwZ8Fm/RYP/PaYARw7lju7T",
+	"TZc8OhJcJAwWT8eCMKmOZlQxbUgeT5sLaVvJ4ty6mwxcIq7JxUXbfyKjA8fRH3/2lYr2Y0Ib3b3zyujM",
+	"q1eH0TEE8djAwrD6GQvTHLDwLJvhrQwTouHeBJ5T4rw5H7LxB6jRVRvmFzLkRvt8BgGAR2YNdxw8IbYw",
+	"0PHmMCfqs7Wz6Tk0W61GLlx+eUH30TYzpWbhgpRIukMrFbbPIa576+gM7bCOQafUvIy2FHsDE7UcWeUr",
+	"f9V3qG+a7kNnA7tejNTBniKiym61P7nN/G1jb0eN1JFO43F4Gv150ucinp/TSi8JzOyH6HZWwfUEmjc5",
+	"Jsrkvszh7HCrg/2Sj+jg1GgLPaae70X9+BSI16EY80Cn5eGb1mC5y+R2R8NNnWlZ8gkX4jrc0jUapFzf",
+	"bBIJrZXIIZYRxbEZbleWbCNUN34f7mvjJ9acRb3uJI+/aLFPRwY3dCs2/XAiWdNNOLYOUpP33fFNL2yq",
+	"l8iqEoVq223DDm4IFQ1nXMUi1TeY/ZniUlB8qW7hbcne/GR0h63uvcsXSYV8nHqGjem4dzf82bFtfEfn",
+	"sYtyo9B0JMfPS/YcMY2mdOuZlLsJL0klbqbSM7PZbiXLhIWJCLrPAAaPGi6d/9z+GLi12ujRDObKdAcd",
+	"BnVxpcsExfkNZYQ2qZsEDpyEEdjEB/R0aGAEhh5I3uZnXDn8kmWlWFSEpmsWhyp9h8AaoQHvgEnmlZfx",
+	"vXqHi2Yn4woerKZtI/n1ihDdApI7Gk3wTWWmQ0QV08d0NYcNq2sZFNs+Nkwp7jrD9e0GVpYTcuSifGyN",
+	"7K1ZJSI99aSAZZ5c498g6W1Fu713RxjLR5Tc4Crj9HZZEh1iKx/QPKFYF2980Wcb+cL9LAFNtCQlVUtG",
+	"KNlS5Zo9S83cLRFtdm+vu/SMVvVZI1J2PJCqzyHolMvUrJW1+Qt+JXdkq2RR5ZBfF0TY4aBhOwXspp7Z",
+	"CTuQvvgOwGrH77cNwOqA8xq50t/UV/qbCB6s3/c4K6olM88d6kPH+dqrs4Z+J3WLWyuSXTJ8tI3KlDhV",
+	"uq0UTjFe7pG8w4LUm+hIHdIM7rMkYjtCs8NMdYDjcre7CTNwpI1VMbhchtCXDQlfX6mhf6mTa9039tn1",
+	"sDHU8H9OqTKeZEFZcqUayVYbnabDNOfoucpo+jo3sEVNr8B7waRyRlujNfSAbeVJEkVmmUrblOpMabkG",
+	"/42uZDusAutxo0v2cGC9BOVJxfnGD3NA2sBjofY/OaEfZRR/o1Iq6uZ6ZTy8O0bSQHdyCIyWcSDySUgF",
+	"o30bG+e+ngqAcC5ksygWdkRmSqDVhgusyhoz3YTPQbdixt7v7ZCwGfpE/bZFd7tSsbjgknIRbVwrQiZf",
+	"w6NjfwXIEfThj1yRr1KNvAN9RjgkXzT6v5Id5YZ5oOpxbxlAUKImWivdm4NdM7tlCoxn52EfzWOjux3n",
+	"coMC0i7SmxjEo/4UEGz0yC4N6oNTiQi+XGEvRYBCuVfAl2xmFIbIkgA36GSy5FpQXrLCmtcLqq4dWSEa",
+	"GrglErbjsa4p3zJWaGvfauZb0yjWZokj4OQntvryaDbgyEunQ78LCbydhpn35N3q4o4P+6NiM37PFF/w",
+	"nMZTBfIVy9cHQqkY1rBXI58MjGywU9KwTkJf82IWh1h4JZpdeCGhDWCRCgnOkBWiSZ3F8y5vmXJdw1I3",
+	"fmqYartOkTOuPbQsNRAjxbU6rG5PtOxUx/yw83208zKb7VS0O8HRbtwAbX7I0+aFywg/eU0137EFZx1l",
+	"2ihq5WiDIV3hsROJZrCnIHuOCSQ42xEnEL48hN5Zv2xa3r5Lfiq5Bl3SgMy17EuVkjtWECPBM7kKbTYg",
+	"cZMVWa0V69MQ63Kds240pwPPNQp1LqQmjHhSYs2m16sj+jkHX0NUcfpr9sFXe9/HYeRc1wOuO8U6Gdy7",
+	"QPz0HEKENorRNXSg28t6HR/G4MQNR51qjUFbmJmDwFIJ0L8ei/5My3W6fdWAgxVYyyEhDvRlTrY12dES",
+	"elABUjhCPcttOSnKG2qaBuu8abn+FvtJYLEHz5NNRsKaIONwzk4O8rPFIt5mDpzB7pKOPhpKfMOMZw5k",
+	"0ANnYt4NLJYYKcdOyi78Jbw/GstzKfKeBUPfxD2jioTfKt1uR3cYCCMY9ckkhOHNPg7wFB0T4/kgAKFG",
+	"uACQ1wEpwrG5o/0kmC/7uhR+6mCg33DZn9drx5RrRrDnGYY44OnMFdG52JOy1z6rF8Jfd8zdQPpCXrlb",
+	"1njCmRUTE79xNMYrHsXhcNWJQSmI/LdcQw5yv3e7CEcCt8hRwqeWOllUg8Pi2moJUIuegbZ0lnBf63VK",
+	"OklC9Rq7LtJy7YtIvHFwoUnom9O52Zx61tNnMklneGdqjU4sRa4y0yV6UiZMK7L1OU1uCqmZu/dG2gXR",
+	"PF4yTEnBcr6hJVb22T8sFM3tA538TBGVh+mOLT4nunMVl4oUiu7QijiY2R0PeuByhvAkg3w7yyZORlWa",
+	"LPDlTty7oPO5keGcSQgICKg0KKWO27BOPE941aBn2wsik8y7c8g3E6Ahh1q271b7w4esn/5qvxadnCvf",
+	"PAU/dxwe7iEYXDuTv2h2elOKM/TziDw4ovtUQ7QNo3tD8nNeKW72by2/+RoX7V0bXEBPELnmzLPasxnA",
+	"Qt74p2ozZ8v/yPat0AcwMZge9k7T6GS4MmY7+/gRsAsXMpmla6+ymtoffVwrc/5fqOn1/p7GPVnJyuAV",
+	"GaqywCBylThoUDwm0K4DAiFkXhmi+VKAK1sQ6P1HKHFLI7hwLMzGFWA05TF5qZRU6OzcIk4pQShRTX73",
+	"5tvn5A9ffPlf//mYvEAN4Pxwm0qDM25PQMzCt3EH9XWAzd8wKgyYyk6Yw2Pu08e/1LGFZ7Of7D402mc9",
+	"mz2BQ7tlgm757Nns94+vHv8eOMC19r6kW35JqwJNpyUzrqsPIty8KqDxuDZfwxNg09ANM0zp2bO/OmZA",
+	"p0fghRDwQHk1ilfjI4VppAb7Ij5W534lyj36/1xCSOhKblWtB26JvT+YQ/XLe+6qofKajx/ArN5K4foj",
+	"Pb26wlxBYVyIjm63pXPnXv7NBbrqtw1pAdgRyDiAQ9MxNhr4du3+kbEhwxwvPcLuR4xub6jaN0tACimY",
+	"w6SVGzhIDvaTAXoU1K7sQg9w8rsSmiJLUe7/E4asme2S3fkW+1Geewkff+a6++E6a9pd5vq2zW3hLXMu",
+	"aCwrLsJnZYlYxJk1Z5+/fX8ktwXmmNN8jY7BKFv8QNfsG3xk0tH6O9+evlbyd77Fy/aGCr6wfG6PwGup",
+	"zVKxt3/+k2tZV1Sb7RlOXasGTzN1y3OGmBVAbLkgQu6gvgma1/CSJQ5cqHxOUfU7Zp7X1dGdwxZPcnt6",
+	"9fQrrIWBeApkFtXHH+N+vVLBCLPvMVGs3pjuNtynCPWL/m87iciOv1sxAGI5x2bCQMFZGjCO/N5kpKB7",
+	"K1kLF5ZxO+dWndTLz+GJURLS+9KTpO7JsItKOEPpAmIKWyYwAZpigkrsLcEXHl5Td5ILwzWqsO2gUDiB",
+	"Q9YP1A9/GC26wWMffzdG5v1b8be+Q78Vbxj/3kYAJfr2BB5lQmvArntWQZu1jmZq8BWA+0cntmCDjfqm",
+	"zSM2UMk3PEFPbLXh64yftGH7Ykop8Yq8UlqqlKZ9GtG09ysQNEuZVD8JRrZ0ifZPUTE4sE7EuXb+9jax",
+	"45qdqgSBAS4blWtbqSPnHxEJnofgkOsc8I0s9uejCI7uK98/tu+VRlXs4z3uh8dciGyH9wyfQTbjW4i9",
+	"/eHR48Ih2TdymnxBNRV7spHW3AVLwB5PxKKD74MylMqeWNER45e/8eLjsArWrC/JYwuqHwGOfVXM7v1U",
+	"vMCuGAklmePUV4wWMO/fZi/f0WX7DT376iyHxBLVfmVjv5A+Ks/xidNJfA8nDKc27mg9eaBN/SPbmtn5",
+	"NmjBQ3bBtkpLslN2Jzv45KvFD5gEc08b+a1b5APLyOGNDBL0XFLSuOPuI9Vua8nvNgy9VXAd1CAY/zMm",
+	"Ai9Xsiw80GjJMPuhzQ5vWMmoflh++CS78xNY1JBgefoGva4AJQma0MAO2bs0kSKYkQjqHzl+7+j634DY",
+	"7+CKcTqd7Tj1MTjE99jnckg1lVKz13XC3fkF049sF9ptPqxsajYKTdhwAUb5DDsDpCTUBQEyomWnIHAH",
+	"iJ/cBCsu5TFxu3bJxID9jbj297p1NXT+v/bOoSB0LUJ9cpDruoVtmRGRP7FfoQ9F0k/yAp44kWCjwcsi",
+	"ibY9Er5qImzKRRtC/ETTC+hx+Zu9Y39MGl3vKiVeICJWzHu0pRixxnu6ix+2GfCg3+78BwKg4aBt4sOa",
+	"y6EpQmQnX4dGOWdQLpWyBwEg1wCQEPNCIG89ZxkmjQi2Iz4zm/zOtQjAwCYcj+bJkLmRg57fF/jEQxyN",
+	"l3d0w0UsPbJP1Jc0XzkEL7A0IZQyV4yurQA/S1CLASgV9W52iMXSckf3msyZVR4OBLeghs6trueaaHnt",
+	"cgB1UCsJmaTowgxZuS+U3L6Ah3q0/6If/v5OCnaGVb/gOqeqIFKwC41g/pCOnWKO+PzOp2fwBQm3Qpje",
+	"qdoFFguhGexeYDkKirOEC1vWDnnD7iC9bs6WHLsaJs3m11WDPvditjWo83CqP7klJzgFmrvxRyjPqfnv",
+	"gASrMzkGFXxd4TQ6XlybbeNUWsKF7YsApn4vRB8mBGScFxLCMVgpgOksda3AuJjMtGqD8YEQV7YxmRbT",
+	"Y1POfHKhmwtN1mxPpCLOUIm9xKM4jH/J1xrj9ZGSMlKyBYRmN40aGyxAk4JpUvBUyNMXWR0b3s8iBQRS",
+	"BFJAfMLeRDEXMLpL8Ek04vLl1Zjkhu8oJE65xHKOKKC1NYvhEGu3W0HLBXEoIPFTIKttlDdPrAiKnB4s",
+	"x4HDs3JIrfgnBAivjLOvoJwrZPxX5ppcYEnPBSwqFDw6OAXoJk0UJH9PjEr6Nd5fidE9hCw/hwrBlnX6",
+	"5lC88NS7XK3/HruMnYGEqc9a8LMW/KwFP2vBz1rwsxYcrwXPmg6KvhRq8tW5ckJrDXgJvfdHqsBvsU//",
+	"CC1oVzqoAwP4i76dZbO7Ut/NstnfMN94S9WvFTMTmO6fROn+6+rQY9XiPemxMymnB9cr//JS/sO5nOLx",
+	"ojE89AfaH37MWi+5FcVjuqX5ij32gmei0O6PJ7dM3G1K/Kp+JBcLnrNC5tWGCfNYbxWjhV4xZjblY/h3",
+	"+ivPpmEQA6dk58yvB2XlynE5tJyFHD7oj7pCU4jl1j6CxTfCEdj2KyMOoBouIdj1YuORY7oK7FASYNBe",
+	"o6JyfFiLjMBJP2jru/ZZwdbnrlk9gJGNyfA/VUA+yCV+IEVHsLqYEPfekoTd8sJ3dTjFtkEWOhSqfcO0",
+	"2ZfsOycx/3nCtTDjt3bu/6oB2+/4LSMURQGhAhvdAFBERoy9kIJnYkW37CzxXC6sUhwOhbxyzzxESBff",
+	"NSag+65THXjsyclSeVSKUcPcfEaZ/VwYOcrsXzCXX7/k2mDNMqIoj7pwg8pirADQBw+5HDI+3JjwGQyK",
+	"WiYhTCef6/hseMkuNDiJML1mw7Sm2Ec+ej/iZaqkx3h9nLWuoV9+CSXGhik73P/89X9++eXu6urRL7/c",
+	"PVn88svdfy0+/O//mI2g3dde93g3RCiX0o1CtEdPrjL84ecv/E9//r0lqfv00dWXz1BrQWGaYtBowEHH",
+	"hxo7u0mg8BEvIU4L992JHjQipGHOTqjnDn6iGyGfuXnBTOaMqrrri31KMO9YgiK/pZU4O7onRmIbmKib",
+	"QCqFRvUU3qBreFVjNtBk9tcKGgB6OM/SGoT7QSp50NBTaqH8bMDUKqVcY1dba46VvOGHFM9IQfcaHFl0",
+	"xWiRgUBds71bA3a9wFJlkM/gq4LsTVo6MPKY4VIpduISnq9Yvq53DlQBdWXB3JCdrMqCzO12ZPDh2hpd",
+	"Lq0k5b5VmLI19RqT0u0nWOYPl5KAUv0Ng5LxiG4JiG1AZijMATo1KWz1zTkNDK/5EonGhJ8t1xgcq8/f",
+	"vm+sDvUJbakP2lIgGbaYgGCANNbgoGU5zrgIl5RU5tI7V4U9qGzPfFP5cO/slTJaDF1zscRsem4JR5BO",
+	"/nYkd2fb6Xps+7brICic0ikA1lpbUQygq750wO9fswFE0jr8oW4HcP/moXvZp86H3TCzcn0iBuiCzzwM",
+	"Wey7JlMl1CUiKCREZxZMnSfx1L6lMiVnCmQDu2XCPMJ25cTRz5kEsC0Ai4nNPeeNinV5y9Stg/tN+Th+",
+	"8s/cV4j6PmVFmHxks57bQ+nwGN20T2TcgE2ZouVrhzE4gpA1IN/JcYf5PnEdSLQ1Guvlrgdq9aQYDE37",
+	"NhYFNZQ43KPrJhjFGCdVjWt9Zj/++WI9/3YZNsjaSR/wMsDlgosSHz4P1BH1w3ONCLBykZFC7gReubRr",
+	"91CfUkSwHdIurz3I7f0rl0a/mUM59rdM7Y/PKz/ginntEZnuKTnar/Nh/Yr41q+LIg5LAB9kNSCOFIhN",
+	"CL2WfWMNvbK8JI93H7fCGEWB6iZdHoX82XAypwx7X4uoY/GHAxWe+LUfrSSJiIVIRcNzbIJytrI/QWgO",
+	"ZvE1NjdBxD7XslOumdCEiaJ2vXrjuuCQOrbXHeolsv6xJ+65iHT+k4Gv8J17H7xqUMdd7s9di+RzOdzD",
+	"ZgefO0AgZkRJ52hB4JwRB+LSI2rGhdkPdM1+9rCZ5zsQ55NIMLmEmrw3qdPbhbaks1cV9LH6EKJDHB0+",
+	"m6ndCl3+BvSr72w3whKuhOHlbKrbnCuyVJSjuzEjO8bWme94+GtFlWEqIytaLjKH9aUIDb5+vEhduxY0",
+	"C3IBc7iAmIAbY4yd6lII7+/qM9bCqIuDx0V+ZFmcGvnp3lYhAm1WXBnGRMhChMsX7FOjY4K7CYBW7thu",
+	"3oOmL3+zezUYnH9TB4AOe7xcRs0JoZqvLaM1ou0BaW88vB41k/OJ12yfQWgIGFgQaozic+yBd87EqX+7",
+	"+4znnkMFA4Do6L1ga7Y/03EJTVjhhIBcou6XFuZg90Bc/rZm+8Fj8TYkcN3PqYgNA46Dh/MIjRKLfoNf",
+	"CoM9pSaExJ3b91zyEW52WJ3cCBIwBM/moJEayfLNzV8xqrRDU0jBXsAz7N4gL9wUPhHmXHh/MtAUIncL",
+	"y8ynb9b/Ay+q3Q9wrOKRhMpYKYhitATfVoZ153ZLfYQwsm2X4C4/uHff2KfuZ//s0J96D1tzSO4jbqLr",
+	"knCubaQu7oYbCAEabTo15j6sMXJLtSyr0O8xjgQpy1vmsDzuY09h/E+FAelXnxCg0JcEw+c7j1MOnUvP",
+	"sKXfWi1p/EvcyeTU5Y0uSrrUhM5lZYiWruO56/3d2EfM6xq+vrwJTz2MovK5cZ8+bcvl4r2pG03ek7uw",
+	"nRD4r5eI6MZy4TlIXp6aXBh49fI3RKg/cBsKWzYiIdUj3qdttmDwP73y/zXM/qsHzgkY2rZ3kLjnSBpC",
+	"EHAROjHe198B+7yRig4rgDfwEPsH2ZL7MAprIvyrn19BGFUQhw885pDQwnm2tuKBo+wzJ4YOsH/mPo9R",
+	"yOBIHKPTMjy6l9y+jdUnySW0Lh4AZLQft2hzD/zshn8HMuOBAWNhfcO5dFwTaOfspVttXllJhzUump7D",
+	"NYEpknScTRx2UG621PXeS+E92wfueRf9Wz6NYYxv5zqtozDxlZ3H4/+93BGK8Fg4rsaM2s7Vxoss6RJu",
+	"G+IM0La4gACBk1pcMDLfw7+RbbamdnqPX5c0v89LTz3+Q3sgesIhkpRo9yFEmfFOUinBigzLTND3w0rN",
+	"SCWMrPLzKKmfFTd1mUv3VsSFkY5HIrsJPs30dv5kP4Ymb/coc+El/9j7WQtYSPqnBp3BD7GvPuXSuYVh",
+	"TlyE7ZaOeN2N9Q3VB47pm6pk93lMYfx/+GMK7j0uoF3W/e9mcCg2jqUvJAmxWd/BCX6kxtUESQURp2us",
+	"SlpDX1pZxQ51dahB0V9G9yc6rmbxHL6SfqPdA04R3wXrAuhrd/HRhqolFxfn9d27fFvXdFw2GsVnIHEz",
+	"iONkWH2YYQGTVNiUBL2bwFTtfTvgiXISeHKuA2S7PkycpSo/VUZ5974RBDXYNE2oWuhGCrEWKN/w6cCt",
+	"jbj8zf7z8dKaP48Gut59x8yfuGB/2Y6616ta1p6UcHpc6mo/pukoX7JbBm1PnVSC3HF97cp21MhE3U7m",
+	"8ahyRxflwtPkujFaaTYOFuohQ8RulxPKxLPJmUQM7kARyNMMOwdP+oqVRSuKkVemkT1hJ15UA7mv3zHz",
+	"1j9zn0EC/46Yk6akwl4ytiUV53IzlFTorkhpxCDmDAt1POtTbZoJKiAbaF0EbBUwMKeqRJO4ddPlVMLm",
+	"W74UP1XjEKTts1Y/VGcJMLvAiJ/jAIb029AV+hPkHb4LXfPOkhwuIZEOCYkFfomAHF+KV/cVzHiuWMGE",
+	"gY4G/zAJnucgtOs7Pnv21w+tzkN8KUDHWuUKmUn27NQZhZoZ3WRG16S7d5Aum33Wh3J7/WP3dGFxw09J",
+	"0Y2lT58to/a5My8DSnpNWuhpB5e/WMqmE18+B5SJok/z4eTav2ifW3sflPZt+//tDkk3G9fuWb6SrjvO",
+	"hIMDDXMG7wtv8ZFjLwypArNP3Xl91EUE1v6AQfR2Q+FVJQpl7TfsagQ3RbvlvvjtDtEbEOQidB+vc0kv",
+	"fB9yNFwEgNW4ZxgmNg2V97x1uE73FK53tH3gXJP6pe0N/NG1+sCbeEE0F3mDmrAF11iHyH1/knMGIZMT",
+	"e7s7T1OGl7e0rKjzAUbc+diEyYGxDIcekR+x198tU3zhljx0R3jffO4+8AQ+GcRYa2WpcFshsZ0MWcmy",
+	"OItwQPw2+5XKMHeDw4AM+JdDYFkUrcJZFAWtS1+NQZDb62HR639T77yh8+Gr4Dt44ECL+R/phumMaGaf",
+	"MgivnMvNhib7XTcRDU7ItkdfmgfnUWybtfLfWx89NkwpbqTaZ6BSuWp9TO7IVsmiyg04U31Z9LlqqTsz",
+	"9zPUySlGiImNb3a8rst4RpTcadABSw9tXYmCARwRV0RXcyMN9lFLgo3qaf6Zt1EYpz9/gT8EVKcvMiyn",
+	"cXgEHTSoZo3Egmh2yxREBe/Lq/V9F/raV5pAbSEbfLNOlDw0Ch6+upqKff4PVQb/KRDqHbQWSrgnwCxX",
+	"oLOAAFagTEYlP5Tp9E+JKB4zS+/g1DTi9NjlvgnxDnLBSLg6EHkLWWMjC24e0n2K6uX8vTiaqtXD51hB",
+	"GnoNgOQLgh6SHCCoprww8pKioytHdPT4rDI/q8zPKvOzyvysMj+rzIdv4MHuaG7O1cfDgeaOKLR+5+B1",
+	"H6bO+l2IQGOmDr581OmvMbUmvg8kL5QKIS7DdbxOfdQkgnw+MsSfkq9PG2fl6ReT+zGJcl8XHQNTlTRf",
+	"YxX7ikPejEOxo7nhtynRtuFan0s0fK5VH21J2zPwiSrV/QGsC9Xnew+SUeeha+I5oxYwEJYaDFe8w0dG",
+	"JaQhBt2n6BcyuDV2BT9Kwz5R4AF2CON/cKhX9JaB75IJgL6qw4hStQBdMOVxLov9hT4UXIBF3l9wAYd/",
+	"4EKixksjiaL2w3Mi9STChD8AzCy+zjv1lVwquvHo9HDVcbn5WSLm3j1yl3mllCNQst05/L3e2EPx7feS",
+	"n8MVDgs2nsLB5s9pWZJbeEVnKYfAj9+wW7kO6/jkkYp7ppxnFUuqobNNRTjZnp63TBU8N8Py+L1/aJRE",
+	"PgT70e2SteHC//5kVLcBSFJsuyWkansGrgH5ds6wHY6sDMGWHtauQVSV0v7o+ggM9Z/sdjhr6furc7aT",
+	"a4z8xQNbEg4cJuzzw+fp/hzScSHvVNO97uCfNFN0M+J61TnkdBcRc40yQwQtb2bD33K2O8Dm8MRDmAfv",
+	"AZv4sGXwzR79CafTF9YWUh05epTqlldNqQG5Q3XTDWv7Q5fRAtq1+vkkUuroLXuPqNH3ZBW8D7DOD5dx",
+	"8D4BJf3H84T1/8jYllBiGdRT+LopxRd1pxFQ8j5x1erIDn8fVIwvlNy+T8N6f2qt+K1US2kMO0ciqB2L",
+	"GU9YFCZI0mtMh7BSY49MDvYctMEM9NzRcrAw+2f7+dkwvdtqZbxeOehlP1JfHQL9PrLV5TQ1+GRUh+d3",
+	"daNrTKDKGp15EOXR/91Zz/SWKbpkrcxvKZi+bntyAg6kfchtotUrrFyEoVovTnVmUnITbe8ZvtWY5Cyb",
+	"Vbqi5aiuVT2HvZ0SfN1ydHupicnhyw77llrO+6ejnPcOV1Mlok15pY3cYFsUF1R6nFPDlmC/1RUnxle0",
+	"o7MNROAoj5tD3T/ZdhtwLD2d6Fe6TyMOBFIKYpaW61AJDgjpQu7OYrbtayD2jbxlBbbwAtp7J3XB0BqD",
+	"jKSMKCrWDNNdaVFwsSTVFn3Y5f4a/nwry2rDMrLhd3ijVTxnzoJvnkXs+/lrRYWxt+iPnTv1bzO4Ftnb",
+	"td3aUKnx1w8fP3z8/wEAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1,0 +1,255 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/json"
+	"io"
+	"math/big"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+
+	"oskel/internal/client"
+	"oskel/internal/demo"
+)
+
+// Every order both ways, gathered by everything there is, in pages: each has all, once;
+// groups stand together, and their counts and stakes are those of their rows.
+func TestExceptionsInOrderAndGathered(t *testing.T) {
+	t.Parallel()
+	s := demoService(t)
+	all := want[client.ExceptionPage](t, 200)(s.as("ines").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10"}))
+	groupOf := map[string]func(client.Exception) string{
+		"grade": func(x client.Exception) string { return x.Grade }, "rule": func(x client.Exception) string { return x.Rule }, "kind": func(x client.Exception) string { return x.Kind },
+		"desk": func(x client.Exception) string { return x.Desk }, "state": func(x client.Exception) string { return string(x.State) }, "subject": func(x client.Exception) string { return x.Kind + " " + x.Key },
+	}
+	for _, sort := range []string{"grade", "subject", "rule", "state", "stake", "streak", "beyond", "desk"} {
+		for _, descending := range []bool{false, true} {
+			for group := range groupOf {
+				p := &client.ListExceptionsParams{Period: "2026-10", Sort: ptr(client.ListExceptionsParamsSort(sort)), Group: ptr(client.ListExceptionsParamsGroup(group)), Descending: &descending, Limit: ptr(9)}
+				var list []client.Exception
+				var first client.ExceptionPage
+				for {
+					page := want[client.ExceptionPage](t, 200)(s.as("ines").ListExceptions(ctx, p))
+					if list == nil {
+						first = page
+					}
+					list = append(list, page.Items...)
+					if page.Next == nil {
+						break
+					}
+					p.Cursor = page.Next
+				}
+				require.Len(t, list, all.Total, "%s by %s", sort, group)
+				seen, counts := map[int64]bool{}, map[string]int{}
+				last := ""
+				for i, x := range list {
+					assert.False(t, seen[x.Id])
+					seen[x.Id] = true
+					of := groupOf[group](x)
+					if i > 0 && of != last {
+						assert.Zero(t, counts[of], "%s by %s: %s stands apart", sort, group, of)
+					}
+					counts[of]++
+					last = of
+				}
+				told := map[string]int{}
+				for _, g := range *first.Groups {
+					told[g.Name] = g.Count
+				}
+				assert.Equal(t, counts, told)
+			}
+		}
+	}
+}
+
+// What a filter's choices say they would leave is what they leave.
+func TestFacets(t *testing.T) {
+	t.Parallel()
+	s := demoService(t)
+	flagged := client.ListExceptionsParamsState("flagged")
+	base := client.ListExceptionsParams{Period: "2026-10", State: &flagged, Grade: ptr("look")}
+	page := want[client.ExceptionPage](t, 200)(s.as("ines").ListExceptions(ctx, &base))
+	for _, g := range page.Facets.Grade {
+		p := base
+		p.Grade = &g.Name
+		assert.Equal(t, g.Count, want[client.ExceptionPage](t, 200)(s.as("ines").ListExceptions(ctx, &p)).Total, g.Name)
+	}
+	for _, g := range page.Facets.Desk {
+		p := base
+		p.Desk = &g.Name
+		assert.Equal(t, g.Count, want[client.ExceptionPage](t, 200)(s.as("ines").ListExceptions(ctx, &p)).Total, g.Name)
+	}
+	assert.Len(t, page.Facets.State, 3, "the states that are not asked for are counted too")
+	sum := new(big.Rat)
+	for _, x := range page.Items {
+		if r, ok := new(big.Rat).SetString(strings.ReplaceAll(x.Stake, ",", "")); ok {
+			sum.Add(sum, r)
+		}
+	}
+	told, _ := new(big.Rat).SetString(strings.ReplaceAll(*page.Stake, ",", ""))
+	far, _ := new(big.Rat).Sub(sum, told).Float64()
+	assert.InDelta(t, 0, far, 10, "each is rounded")
+	// The empty answer.
+	none := want[client.ExceptionPage](t, 200)(s.as("ines").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", Text: ptr("nobody at all")}))
+	assert.Empty(t, none.Items)
+	assert.Nil(t, none.Stake)
+}
+
+// A flag has a life: new, in a row, cleared, back again; the marks tell it.
+func TestTheLifeOfAFlag(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	lines := salesHead
+	for month, margin := range map[string]string{"06": "850", "07": "850", "08": "500", "09": "850", "10": "850"} {
+		lines += "2026-" + month + "-20,L" + month + ",R1,1000000," + margin + "000\n"
+	}
+	s.load("feed", "sales", lines, again)
+	streaks, states := map[string]int{}, map[string]string{}
+	back := map[string]bool{}
+	for _, month := range []string{"2026-06", "2026-07", "2026-08", "2026-09", "2026-10"} {
+		s.sweep(month)
+		for _, x := range want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: month, Rule: ptr("thin-margin"), Key: ptr("R1")})).Items {
+			states[month], back[month] = string(x.State), x.Back != nil
+			if x.Streak != nil {
+				streaks[month] = *x.Streak
+			}
+			if month == "2026-10" {
+				marks := ""
+				for _, m := range *x.Marks {
+					marks += string(m.State)[:1]
+				}
+				assert.Equal(t, "nnnnnnnnrscrs", marks)
+			}
+		}
+	}
+	assert.Equal(t, map[string]string{"2026-06": "raised", "2026-07": "standing", "2026-08": "cleared", "2026-09": "raised", "2026-10": "standing"}, states)
+	assert.Equal(t, map[string]int{"2026-06": 1, "2026-07": 2, "2026-09": 1, "2026-10": 2}, streaks)
+	assert.Equal(t, map[string]bool{"2026-06": false, "2026-07": false, "2026-08": false, "2026-09": true, "2026-10": false}, back)
+}
+
+// Views are kept by name: one's own, and those for all, which a lead can forget.
+func TestViews(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	s.sweep("2026-10")
+	code, _, errs := s.oskel("ana", "keep-view", "-grade", "act", "-sort", "stake", "-descending", "Act first")
+	assert.Equal(t, 0, code, errs)
+	shared := want[client.View](t, 200)(s.as("ana").SaveView(ctx, client.NewView{Name: "For all", Shared: ptr(true), Query: client.ViewQuery{Rule: ptr("behind")}}))
+	names := func(who string) (out []string) {
+		for _, v := range want[[]client.View](t, 200)(s.as(who).ListViews(ctx)) {
+			out = append(out, v.Name)
+		}
+		return out
+	}
+	assert.Equal(t, []string{"Act first", "For all"}, names("ana"))
+	assert.Equal(t, []string{"For all"}, names("rea"))
+	_, narrowed, _ := s.oskel("ana", "exceptions", "-period", "2026-10", "-view", "act FIRST", "-format", "csv")
+	_, plain, _ := s.oskel("ana", "exceptions", "-period", "2026-10", "-grade", "act", "-sort", "stake", "-descending", "-format", "csv")
+	assert.Equal(t, plain, narrowed)
+	_, stated, _ := s.oskel("ana", "exceptions", "-period", "2026-10", "-view", "Act first", "-grade", "look", "-format", "csv")
+	assert.NotEqual(t, plain, stated, "what is stated beside a view counts")
+	code, _, errs = s.oskel("rea", "exceptions", "-period", "2026-10", "-view", "Act first")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, `there is no view "Act first"; kept are: For all`)
+	// The same name again is the same view; another's shared name is taken.
+	want[client.View](t, 200)(s.as("ana").SaveView(ctx, client.NewView{Name: "act first", Query: client.ViewQuery{}}))
+	assert.Equal(t, []string{"act first", "For all"}, names("ana"))
+	refused(t, 409, "name-taken")(s.as("rea").SaveView(ctx, client.NewView{Name: "for all", Shared: ptr(true), Query: client.ViewQuery{}}))
+	refused(t, 404, "not-found")(s.as("rea").DropView(ctx, shared.Id))
+	r, err := s.as("lea").DropView(ctx, shared.Id)
+	require.NoError(t, err)
+	assert.Equal(t, 204, r.StatusCode)
+	assert.Empty(t, names("rea"))
+	for range 100 {
+		r, err := s.as("rea").SaveView(ctx, client.NewView{Name: "v" + itoa(int64(len(names("rea")))), Query: client.ViewQuery{}})
+		require.NoError(t, err)
+		r.Body.Close()
+	}
+	refused(t, 409, "too-many")(s.as("rea").SaveView(ctx, client.NewView{Name: "one more", Query: client.ViewQuery{}}))
+}
+
+// A workbook has typed cells, a filter and a legend; JSON and CSV have the same rows.
+func TestExceptionFiles(t *testing.T) {
+	t.Parallel()
+	s := demoService(t)
+	dir := t.TempDir()
+	all := want[client.ExceptionPage](t, 200)(s.as("ines").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10"}))
+	code, _, errs := s.oskel("ines", "exceptions", "-period", "2026-10", "-state", "all", "-o", filepath.Join(dir, "october.xlsx"))
+	require.Equal(t, 0, code, errs)
+	f, err := excelize.OpenFile(filepath.Join(dir, "october.xlsx"))
+	require.NoError(t, err)
+	defer f.Close()
+	assert.Equal(t, []string{"Exceptions", "Legend"}, f.GetSheetList())
+	rows, err := f.GetRows("Exceptions")
+	require.NoError(t, err)
+	assert.Len(t, rows, all.Total+1)
+	typeOf := func(cell string) excelize.CellType {
+		kind, err := f.GetCellType("Exceptions", cell)
+		require.NoError(t, err)
+		return kind
+	}
+	assert.Contains(t, []excelize.CellType{excelize.CellTypeUnset, excelize.CellTypeNumber}, typeOf("A2"))
+	assert.Equal(t, excelize.CellTypeInlineString, typeOf("C2"))
+	legend, err := f.GetRows("Legend")
+	require.NoError(t, err)
+	text := ""
+	for _, r := range legend {
+		text += strings.Join(r, "|") + "\n"
+	}
+	assert.Contains(t, text, "grade|act|Act now|1 of 2")
+	assert.Contains(t, text, "rule|thin-margin|Margin under the floor|Each month, for every rep")
+	assert.Contains(t, text, "column|streak||")
+	tables, err := f.GetTables("Exceptions")
+	require.NoError(t, err)
+	assert.Len(t, tables, 1, "which filters")
+
+	file := func(form string) []byte {
+		r, err := s.as("ines").ExportExceptionFile(ctx, &client.ExportExceptionFileParams{Form: client.ExportExceptionFileParamsForm(form), Period: "2026-10"})
+		require.NoError(t, err)
+		defer r.Body.Close()
+		require.Equal(t, 200, r.StatusCode)
+		assert.Contains(t, r.Header.Get("Content-Disposition"), "exceptions-2026-10."+form)
+		body, err := io.ReadAll(r.Body)
+		require.NoError(t, err)
+		return body
+	}
+	var objects []map[string]any
+	require.NoError(t, json.Unmarshal(file("json"), &objects))
+	assert.Len(t, objects, all.Total)
+	assert.Equal(t, float64(all.Items[0].Id), objects[0]["id"])
+	assert.Nil(t, objects[0]["event"])
+	assert.Equal(t, all.Total+1, bytes.Count(file("csv"), []byte("\n")))
+	assert.True(t, bytes.HasPrefix(file("parquet"), []byte("PAR1")))
+	refused(t, 400, "unknown-filter")(s.as("ines").ExportExceptionFile(ctx, &client.ExportExceptionFileParams{Form: "xlsx", Period: "2026-10", Grade: ptr("actt")}))
+	var nothing []any
+	r, err := s.as("ines").ExportExceptionFile(ctx, &client.ExportExceptionFileParams{Form: "json", Period: "2026-10", Text: ptr("nobody at all")})
+	require.NoError(t, err)
+	require.NoError(t, json.NewDecoder(r.Body).Decode(&nothing))
+	assert.Empty(t, nothing)
+	_, err = os.Stat(filepath.Join(dir, "october.xlsx"))
+	require.NoError(t, err)
+}
+
+// The list in the console: choices with their counts, groups, a view that is kept, and
+// paper, on which every row stands.
+func TestTheListInTheConsole(t *testing.T) {
+	t.Parallel()
+	s := demoService(t)
+	p := screen(t, s, 1280, 800)
+	do(t, p.SignIn("ines", demo.Password), p.Go("/exceptions?period=2026-10&group=desk"), p.Sees("Northfirth desk"), p.Sees("4 exceptions"), p.Sees("in a row"), p.Sees("at stake"))
+	do(t, p.ClickText("All grades"), p.Sees("Act now ("), p.Press("Escape"))
+	do(t, p.ClickText("Keep this view"), p.Type("form input", "By desks"), p.ClickIn("form", "Keep"), p.Sees("Forget this view"), p.ClickText("Forget this view"), p.Sees("Keep this view"))
+	found, err := p.Axe(axeSource)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+	do(t, p.ClickText("Export"), p.Sees("Workbook (XLSX), with legend"), p.Press("Escape"))
+	paper, err := p.PDF()
+	require.NoError(t, err)
+	assert.True(t, bytes.HasPrefix(paper, []byte("%PDF")))
+}

@@ -1,0 +1,180 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"strings"
+
+	"oskel/internal/client"
+)
+
+var viewCommands = []command{
+	{
+		name: "views", lists: true, short: "the views of exceptions that are kept by name: one's own, and those that are shared",
+		example: "oskel views",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, _ []string) error {
+				all, err := views(ctx, e)
+				if err != nil {
+					return err
+				}
+				var rows [][]string
+				for _, v := range all {
+					shared := ""
+					if v.Shared {
+						shared = "yes"
+					}
+					rows = append(rows, []string{v.Name, v.Owner, shared, viewWords(v.Query)})
+				}
+				return e.show(all, []column{{head: "name"}, {head: "owner"}, {head: "shared"}, {head: "what", wrap: true}}, rows)
+			}
+		},
+	},
+	{
+		name: "keep-view", args: "NAME", short: "keep a view of exceptions by name: what it is narrowed to and how it is ordered",
+		example: "oskel keep-view -shared -grade act -sort stake -descending 'Act now, by stake'\noskel exceptions -period 2026-10 -view 'Act now, by stake'",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			q := client.ViewQuery{}
+			shared := f.Bool("shared", false, "everybody sees it")
+			stringFlag(f, &q.Rule, "rule", "only of this `rule`")
+			stringFlag(f, &q.Grade, "grade", "only of this `grade`")
+			stringFlag(f, &q.Kind, "kind", "only subjects of this `kind`")
+			stringFlag(f, &q.Desk, "desk", "only those that go to this `desk`")
+			stringFlag(f, &q.Text, "text", "only subjects whose key or name contains this `text`")
+			word(f, &q.State, "state", "raised, standing, cleared, flagged or all")
+			word(f, &q.Sort, "sort", "the order")
+			word(f, &q.Group, "group", "what they are gathered by")
+			descending := f.Bool("descending", false, "sort from the last to the first")
+			return func(ctx context.Context, args []string) error {
+				if len(args) != 1 {
+					return usagef("expected the name of the view")
+				}
+				if *descending {
+					q.Descending = descending
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.SaveView(ctx, client.NewView{Name: args[0], Shared: shared, Query: q})
+				v, err := read[client.View](e, r, err)
+				if err == nil {
+					e.say("Kept the view %s: %s.\n", v.Name, viewWords(v.Query))
+				}
+				return err
+			}
+		},
+	},
+	{
+		name: "forget-view", args: "NAME", short: "forget a view of one's own; leads, any that is shared",
+		example: "oskel forget-view 'Act now, by stake'",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				if len(args) != 1 {
+					return usagef("expected the name of the view")
+				}
+				v, err := viewNamed(ctx, e, args[0])
+				if err != nil {
+					return err
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.DropView(ctx, v.Id)
+				if _, err := read[struct{}](e, r, err); err != nil {
+					return err
+				}
+				e.say("Forgot the view %s.\n", v.Name)
+				return nil
+			}
+		},
+	},
+}
+
+// word is a flag with one of the words of the contract, which checks it.
+func word[T ~string](f *flag.FlagSet, to **T, name, usage string) {
+	f.Func(name, usage, func(s string) error {
+		w := T(s)
+		*to = &w
+		return nil
+	})
+}
+
+func views(ctx context.Context, e *env) ([]client.View, error) {
+	c, err := e.api()
+	if err != nil {
+		return nil, err
+	}
+	r, err := c.ListViews(ctx)
+	return read[[]client.View](e, r, err)
+}
+
+func viewNamed(ctx context.Context, e *env, name string) (client.View, error) {
+	all, err := views(ctx, e)
+	if err != nil {
+		return client.View{}, err
+	}
+	var known []string
+	for _, v := range all {
+		if strings.EqualFold(v.Name, name) {
+			return v, nil
+		}
+		known = append(known, v.Name)
+	}
+	if len(known) == 0 {
+		return client.View{}, fmt.Errorf("there is no view %q; none is kept yet", name)
+	}
+	return client.View{}, fmt.Errorf("there is no view %q; kept are: %s", name, strings.Join(known, ", "))
+}
+
+// viewed has a list be as a view says, wherever nothing else is stated.
+func viewed(ctx context.Context, e *env, name string, p *client.ListExceptionsParams, stated map[string]bool, by, state, group *string) error {
+	v, err := viewNamed(ctx, e, name)
+	if err != nil {
+		return err
+	}
+	q := v.Query
+	for _, f := range []struct {
+		name     string
+		of, from **string
+	}{{"rule", &p.Rule, &q.Rule}, {"grade", &p.Grade, &q.Grade}, {"kind", &p.Kind, &q.Kind}, {"desk", &p.Desk, &q.Desk}, {"text", &p.Text, &q.Text}} {
+		if !stated[f.name] {
+			*f.of = *f.from
+		}
+	}
+	if !stated["descending"] && q.Descending != nil {
+		p.Descending = q.Descending
+	}
+	if !stated["sort"] && q.Sort != nil {
+		*by = string(*q.Sort)
+	}
+	if !stated["state"] && q.State != nil {
+		*state = string(*q.State)
+	}
+	if !stated["group"] && q.Group != nil {
+		*group = string(*q.Group)
+	}
+	return nil
+}
+
+// viewWords say what a view is narrowed to and how it is ordered.
+func viewWords(q client.ViewQuery) string {
+	var out []string
+	for _, f := range []struct {
+		name string
+		of   *string
+	}{{"grade", q.Grade}, {"rule", q.Rule}, {"kind", q.Kind}, {"desk", q.Desk}, {"with", q.Text}, {"state", (*string)(q.State)}, {"gathered by", (*string)(q.Group)}, {"in order of", (*string)(q.Sort)}} {
+		if f.of != nil && *f.of != "" {
+			out = append(out, f.name+" "+*f.of)
+		}
+	}
+	if q.Descending != nil && *q.Descending {
+		out = append(out, "the last first")
+	}
+	if len(out) == 0 {
+		return "all that is flagged"
+	}
+	return strings.Join(out, ", ")
+}

@@ -1,0 +1,140 @@
+package httpapi
+
+import (
+	"context"
+	"encoding/json"
+	"math/big"
+	"net/http"
+	"slices"
+	"strings"
+
+	"oskel/core/calendar"
+	"oskel/core/rulebook"
+	"oskel/internal/httpapi/contract"
+	"oskel/internal/people"
+	"oskel/internal/store"
+)
+
+// mark says of a page of exceptions how each stood in the last periods.
+func (s *server) mark(ctx context.Context, book *rulebook.Book, k calendar.Key, list []store.Exception, out []contract.Exception) error {
+	periods, marks, err := s.Sweep.Marks(ctx, book, k, list)
+	if err != nil || len(periods) == 0 {
+		return err
+	}
+	type identity struct {
+		rule, kind string
+		code       uint32
+	}
+	at := map[calendar.Key]int{}
+	for i, p := range periods {
+		at[book.Calendar.Key(p)] = i
+	}
+	rows := map[identity][]contract.ExceptionMark{}
+	for _, e := range list {
+		row := make([]contract.ExceptionMark, len(periods))
+		for i, p := range periods {
+			row[i] = contract.ExceptionMark{Period: book.Calendar.String(p), State: contract.ExceptionMarkStateNone}
+		}
+		rows[identity{e.Rule, e.Kind, e.Code}] = row
+	}
+	for _, m := range marks {
+		if i, ok := at[m.Period]; ok {
+			row := rows[identity{m.Rule, m.Kind, m.Code}]
+			row[i].State, row[i].Grade = contract.ExceptionMarkState(m.State), m.Grade
+		}
+	}
+	for i, e := range list {
+		row := rows[identity{e.Rule, e.Kind, e.Code}]
+		out[i].Marks = &row
+		flagged := func(m contract.ExceptionMark) bool {
+			return m.State == contract.ExceptionMarkStateRaised || m.State == contract.ExceptionMarkStateStanding
+		}
+		if e.State == "raised" && slices.ContainsFunc(row[:len(row)-1], flagged) {
+			out[i].Back = ptr(true)
+		}
+	}
+	return nil
+}
+
+// gather counts what a list matches: in all, by group, and by each choice of its
+// filters.
+func (s *server) gather(ctx context.Context, book *rulebook.Book, f store.ExceptionFilter, out *contract.ExceptionPage) error {
+	groups, err := s.Sweep.Gathered(ctx, book, f)
+	if err != nil {
+		return err
+	}
+	for _, all := range groups[""] {
+		out.Stake = optional(stakeText(all.Stake))
+	}
+	states := []rulebook.Named{{Name: "raised", Title: "Raised"}, {Name: "standing", Title: "Standing"}, {Name: "cleared", Title: "Cleared"}}
+	named := map[string][]rulebook.Named{"grade": book.GradesNamed(), "rule": book.RulesNamed(), "kind": book.LevelsNamed(), "desk": book.DesksNamed(), "state": states}
+	told := func(by string, of []store.ExceptionGroup) []contract.ExceptionGroup {
+		list := []contract.ExceptionGroup{}
+		for _, g := range of {
+			one := contract.ExceptionGroup{Name: g.Name, Title: g.Name, Count: g.Count, Stake: stakeText(g.Stake)}
+			if i := slices.IndexFunc(named[by], func(n rulebook.Named) bool { return n.Name == g.Name }); i >= 0 {
+				one.Title = named[by][i].Title
+			}
+			list = append(list, one)
+		}
+		return list
+	}
+	out.Facets = &contract.Facets{Grade: told("grade", groups["grade"]), Rule: told("rule", groups["rule"]), Kind: told("kind", groups["kind"]), Desk: told("desk", groups["desk"]), State: told("state", groups["state"])}
+	if f.Group != "" {
+		out.Groups = ptr(told(f.Group, groups["group"]))
+	}
+	return nil
+}
+
+func stakeText(decimal string) string {
+	if r, ok := new(big.Rat).SetString(decimal); ok && decimal != "" {
+		return rulebook.Format(r, rulebook.Money, 0)
+	}
+	return ""
+}
+
+func (s *server) ListViews(ctx context.Context, _ contract.ListViewsRequestObject) (contract.ListViewsResponseObject, error) {
+	all, err := s.Views.Views(ctx, whoAsks(ctx).Name)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ListViews200JSONResponse{}
+	for _, v := range all {
+		one, err := viewOut(v)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, one)
+	}
+	return out, nil
+}
+
+func viewOut(v store.View) (contract.View, error) {
+	out := contract.View{Id: v.ID, Name: v.Name, Owner: v.Owner, Shared: v.Shared}
+	return out, json.Unmarshal(v.Query, &out.Query)
+}
+
+func (s *server) SaveView(ctx context.Context, r contract.SaveViewRequestObject) (contract.SaveViewResponseObject, error) {
+	name := strings.TrimSpace(r.Body.Name)
+	if name == "" {
+		return nil, fail(http.StatusBadRequest, "invalid-request", "name: expected a name for the view.")
+	}
+	query, err := json.Marshal(r.Body.Query)
+	if err != nil {
+		return nil, err
+	}
+	v := store.View{Name: name, Owner: whoAsks(ctx).Name, Shared: or(r.Body.Shared, false), Query: query}
+	if err := s.Views.SaveView(ctx, &v); err != nil {
+		return nil, err
+	}
+	out, err := viewOut(v)
+	return contract.SaveView200JSONResponse(out), err
+}
+
+func (s *server) DropView(ctx context.Context, r contract.DropViewRequestObject) (contract.DropViewResponseObject, error) {
+	me := whoAsks(ctx)
+	if err := s.Views.DropView(ctx, r.Id, me.Name, me.Role == people.Lead); err != nil {
+		return nil, missing(err, "view %d", r.Id)
+	}
+	return contract.DropView204Response{}, nil
+}

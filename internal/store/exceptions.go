@@ -1,0 +1,175 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"oskel/core/calendar"
+)
+
+// ExceptionFilter says which exceptions are listed, and how. Empty fields
+// filter nothing.
+type ExceptionFilter struct {
+	Period                   calendar.Key
+	Rule, Grade, State, Kind string
+	Desk, Text, Sort         string
+	Key                      string // of one subject of Kind
+	Group                    string // gathered by this first: one of Groups
+	Sweep                    int64  // as one sweep of the period left them; 0 is as they stand
+	Descending               bool
+	Limit, Offset            int
+}
+
+var exceptionOrders = map[string]string{
+	"grade":   "(e.state = 'cleared'), e.severity",
+	"subject": "e.name collate \"C\"",
+	"rule":    "e.rule",
+	"state":   "case e.state when 'raised' then 0 when 'standing' then 1 else 2 end",
+	"stake":   "e.stake",
+	"streak":  "e.streak",
+	"beyond":  "e.beyond",
+	"desk":    "e.desk",
+}
+
+// exceptionGroups are what a list may be gathered by, with what a group is called by.
+var exceptionGroups = map[string]string{"grade": "e.grade", "rule": "e.rule", "kind": "e.kind", "desk": "e.desk", "state": "e.state", "subject": "e.kind || ' ' || s.key"}
+
+// source is where exceptions are listed from, and the conditions of a filter.
+func (f ExceptionFilter) source() (fields, from, where string, args []any) {
+	conditions := []string{"e.grain = $1", "e.period = $2"}
+	args = []any{f.Period.Grain, f.Period.Start.Time()}
+	add := func(condition string, arg any) {
+		args = append(args, arg)
+		conditions = append(conditions, fmt.Sprintf(condition, len(args)))
+	}
+	for _, c := range []struct{ condition, value string }{
+		{"e.rule = $%d", f.Rule}, {"e.grade = $%d", f.Grade}, {"e.kind = $%d", f.Kind}, {"e.desk = $%d", f.Desk}, {"s.key = $%d", f.Key},
+	} {
+		if c.value != "" {
+			add(c.condition, c.value)
+		}
+	}
+	switch f.State {
+	case "":
+	case "flagged":
+		conditions = append(conditions, "e.state <> 'cleared'")
+	default:
+		add("e.state = $%d", f.State)
+	}
+	if f.Text != "" {
+		add("(position(lower($%[1]d) in lower(e.name)) > 0 or position(lower($%[1]d) in lower(s.key)) > 0)", f.Text)
+	}
+	fields, from = exceptionSelect, "exceptions"
+	if f.Sweep != 0 {
+		fields, from = versionSelect, "exception_versions"
+		add("$%d between e.since and e.sweep", f.Sweep)
+	}
+	return fields, "from " + from + " e join subjects s on s.kind = e.kind and s.code = e.code ", "where " + strings.Join(conditions, " and "), args
+}
+
+// Exceptions lists one page of a period's exceptions and counts all that match. Ties are
+// in order of grade, stake, subject and rule.
+func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception, int, error) {
+	fields, from, where, args := f.source()
+	var total int
+	if err := s.pool.QueryRow(ctx, "select count(*) "+from+where, args...).Scan(&total); err != nil {
+		return nil, 0, err
+	}
+	order, ok := exceptionOrders[f.Sort]
+	if !ok {
+		order = exceptionOrders["grade"]
+	}
+	if f.Descending {
+		order = strings.ReplaceAll(order, ", ", " desc, ") + " desc nulls last"
+	}
+	if group, ok := exceptionGroups[f.Group]; ok {
+		order = group + " collate \"C\", " + order
+		if f.Group == "grade" {
+			order = exceptionOrders["grade"] + ", " + order
+		}
+	}
+	args = append(args, f.Limit, f.Offset)
+	list, err := scanExceptions(s.pool.Query(ctx, fmt.Sprintf("%s%s order by %s, (e.state = 'cleared'), e.severity, e.stake desc nulls last, s.key collate \"C\", e.rule, e.event limit $%d offset $%d",
+		fields, where, order, len(args)-1, len(args)), args...))
+	return list, total, err
+}
+
+// ExceptionGroup is how many exceptions there are of one group, and what is at stake in
+// them, as a decimal; "" where nothing is.
+type ExceptionGroup struct {
+	Name  string
+	Count int
+	Stake string
+}
+
+// ExceptionGroups counts what a filter lists, by one of Groups or, with "", all of it.
+func (s *Store) ExceptionGroups(ctx context.Context, f ExceptionFilter, by string) ([]ExceptionGroup, error) {
+	_, from, where, args := f.source()
+	name := "''"
+	if by != "" {
+		name = exceptionGroups[by]
+	}
+	rows, err := s.pool.Query(ctx, "select "+name+" as name, count(*), coalesce(sum(e.stake)::text, '') "+from+where+" group by 1 order by 1", args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[ExceptionGroup])
+}
+
+// ExceptionMark is how one of the exceptions that are asked for stood in a period.
+type ExceptionMark struct {
+	Rule, Kind   string
+	Code         uint32
+	Period       calendar.Key
+	State, Grade string
+}
+
+// Marks lists how some exceptions stood in the periods from one to another: of events,
+// the most serious of each period.
+func (s *Store) Marks(ctx context.Context, of []Exception, from, to calendar.Key) ([]ExceptionMark, error) {
+	rules, kinds, codes := make([]string, len(of)), make([]string, len(of)), make([]int32, len(of))
+	for i, e := range of {
+		rules[i], kinds[i], codes[i] = e.Rule, e.Kind, int32(e.Code)
+	}
+	rows, err := s.pool.Query(ctx, `select distinct on (e.rule, e.kind, e.code, e.period) e.rule, e.kind, e.code, e.period, e.state, e.grade
+		from (select distinct * from unnest($1::text[], $2::text[], $3::int[]) a(rule, kind, code)) a
+		join exceptions e on e.grain = $4 and e.period between $5 and $6 and e.rule = a.rule and e.kind = a.kind and e.code = a.code
+		order by e.rule, e.kind, e.code, e.period, (e.state = 'cleared'), e.severity`, rules, kinds, codes, from.Grain, from.Start.Time(), to.Start.Time())
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (m ExceptionMark, err error) {
+		var period time.Time
+		var code int32
+		err = row.Scan(&m.Rule, &m.Kind, &code, &period, &m.State, &m.Grade)
+		m.Code, m.Period = uint32(code), calendar.Key{Grain: from.Grain, Start: startOf(period)}
+		return m, err
+	})
+}
+
+// ExceptionCount is how many exceptions of one period share all of this.
+type ExceptionCount struct {
+	Period                         calendar.Key
+	Rule, Kind, Grade, State, Desk string
+	Count                          int
+}
+
+// CountExceptions counts the exceptions from one period to another of the same
+// grain.
+func (s *Store) CountExceptions(ctx context.Context, from, to calendar.Key) ([]ExceptionCount, error) {
+	rows, err := s.pool.Query(ctx, "select period, rule, kind, grade, state, desk, count(*) from exceptions where grain = $1 and period between $2 and $3 group by 1, 2, 3, 4, 5, 6 order by 1, 2, 3, 4, 5, 6", from.Grain, from.Start.Time(), to.Start.Time())
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (ExceptionCount, error) {
+		var c ExceptionCount
+		var period time.Time
+		err := row.Scan(&period, &c.Rule, &c.Kind, &c.Grade, &c.State, &c.Desk, &c.Count)
+		c.Period = calendar.Key{Grain: from.Grain, Start: startOf(period)}
+		return c, err
+	})
+}
