@@ -166,7 +166,7 @@ func TestThePiecesAreAsDocumented(t *testing.T) {
 	for _, add := range [][2]string{
 		{"kinds:\n", "kinds:\n  customer: {}\n"},
 		{"feeds:\n", "feeds:\n  returns: {date: day, subjects: {rep: rep}, numbers: {net: money}}\n"},
-		{"numbers: {net: money, cost: money}", "numbers: {net: money, cost: money, discount: money}"},
+		{"numbers: {net: money, cost: money}", "numbers: {quantity: count, net: money, cost: money, discount: money}"},
 		{"measures:\n", `measures:
   growth_year: {formula: "growth(revenue, 1 year)", unit: percent}
   discount_rate: {formula: "discounted / revenue", unit: percent}

@@ -109,6 +109,22 @@ func All(e *measure.Engine, p calendar.Period) []*Result {
 	return out
 }
 
+// Trials evaluates every rule of the engine's book that is on trial, as All does those
+// that are on. No rule's last word keeps them from judging, nor does theirs.
+func Trials(e *measure.Engine, p calendar.Period) (out []*Result) {
+	for i := range e.Book.Rules {
+		rule := &e.Book.Rules[i]
+		if !rule.Trial || rule.Each != e.Book.Calendar.Grain(p) || !Holds(e.Book, rule, p) {
+			continue
+		}
+		for _, level := range rule.Levels {
+			out = append(out, &Result{Rule: rule, Level: level})
+		}
+	}
+	sideBySide(e, out, p)
+	return out
+}
+
 // fewRules is up to how many a second engine is not worth what it computes again.
 const fewRules = 8
 

@@ -49,7 +49,13 @@ func countOf(s, noun string) (int, bool) {
 func (r *reader) readRules(v value, book *Book) {
 	for _, item := range v.maps() {
 		f := item.fields("name", "title", "judges", "each", "where", "base", "no_data", "ended", "persists", "on", "last_word", "stops", "valid_from", "valid_until", "shows", "stake", "threshold", "outlier", "window", "examples")
-		rule := Rule{At: item.at, Name: f["name"].required(), On: f["on"].yes(true), LastWord: f["last_word"].yes(false)}
+		rule := Rule{At: item.at, Name: f["name"].required(), LastWord: f["last_word"].yes(false)}
+		switch f["on"].oneOf("true", "true", "false", "trial") {
+		case "true":
+			rule.On = true
+		case "trial":
+			rule.Trial = true
+		}
 		r.name(f["name"].at, f["name"].path, rule.Name, true)
 		if old := f["stops"]; !old.absent() {
 			rule.LastWord = old.yes(false)

@@ -189,7 +189,7 @@ func TestRulesThatCannotBe(t *testing.T) {
 			`34: rules.x.each: expected one of day, week, month, quarter, half, year, found "fortnight"`,
 		},
 		`{name: x, judges: rep, on: perhaps, window: {silence: sales, at_least: 60 days, grade: look}}`: {
-			`32: rules.x.on: "perhaps" is not one of true, false`,
+			`32: rules.x.on: "perhaps" is not one of true, false, trial`,
 		},
 		`{name: x, judges: rep, valid_from: soon, window: {silence: sales, at_least: 60 days, grade: look}}`: {
 			`40: rules.x.valid_from: expected a day such as 2026-10-31, found "soon"`,

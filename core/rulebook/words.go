@@ -65,7 +65,10 @@ func (b *Book) Words(r *Rule) string {
 	case r.Until != nil:
 		fmt.Fprintf(&s, " It holds for periods that end until %s.", r.Until.Words())
 	}
-	if !r.On {
+	switch {
+	case r.Trial:
+		s.WriteString(" The rule is on trial: what it flags is counted, and not listed.")
+	case !r.On:
 		s.WriteString(" The rule is off.")
 	}
 	return s.String()

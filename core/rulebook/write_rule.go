@@ -23,6 +23,7 @@ type RuleDefinition struct {
 	Ended      string              `json:"ended,omitempty"`
 	Persists   string              `json:"persists,omitempty"`
 	On         *bool               `json:"on,omitempty"`
+	Trial      bool                `json:"trial,omitempty"`
 	LastWord   bool                `json:"last_word,omitempty"`
 	ValidFrom  string              `json:"valid_from,omitempty"`
 	ValidUntil string              `json:"valid_until,omitempty"`
@@ -84,7 +85,8 @@ func (b *Book) Define(r *Rule) RuleDefinition {
 	for _, l := range r.Levels {
 		d.Judges = append(d.Judges, l.String())
 	}
-	if !r.On {
+	d.Trial = r.Trial
+	if !r.On && !r.Trial {
 		off := false
 		d.On = &off
 	}
@@ -253,7 +255,10 @@ func (d *RuleDefinition) Write(indent string, methods Methods) string {
 	put("no_data", d.NoData)
 	put("ended", d.Ended)
 	put("persists", d.Persists)
-	if d.On != nil && !*d.On {
+	switch {
+	case d.Trial:
+		line("on: trial")
+	case d.On != nil && !*d.On:
 		line("on: false")
 	}
 	if d.LastWord {

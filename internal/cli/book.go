@@ -108,7 +108,17 @@ var bookCommands = []command{
 					}
 					rows = append(rows, []string{r.Name, r.Family, r.Judges, flagged, judged, r.Words})
 				}
-				return e.show(all, []column{{head: "rule"}, {head: "family"}, {head: "judges"}, {head: "flagged", right: true}, {head: "judged", right: true}, {head: "says", wrap: true}}, rows)
+				if err := e.show(all, []column{{head: "rule"}, {head: "family"}, {head: "judges"}, {head: "flagged", right: true}, {head: "judged", right: true}, {head: "says", wrap: true}}, rows); err != nil {
+					return err
+				}
+				for _, r := range all {
+					if r.Record != nil {
+						for _, note := range r.Record.Notes {
+							e.say("%s: %s\n", r.Name, note)
+						}
+					}
+				}
+				return nil
 			}
 		},
 	},

@@ -2167,12 +2167,18 @@ type Rule struct {
 	Judges string `json:"judges"`
 	Name   string `json:"name"`
 	On     bool   `json:"on"`
-	Tally  *Tally `json:"tally,omitempty"`
+
+	// Record Of a rule that is evaluated: the last thirteen periods of its grain, and what came of them
+	Record *RuleRecord `json:"record,omitempty"`
+	Tally  *Tally      `json:"tally,omitempty"`
 
 	// Text As it stands in the rulebook
 	Text  *string `json:"text,omitempty"`
 	Title string  `json:"title"`
-	Words string  `json:"words"`
+
+	// Trial It is not on, but judged, and counted apart from the list
+	Trial bool   `json:"trial"`
+	Words string `json:"words"`
 }
 
 // RuleChange defines model for RuleChange.
@@ -2215,14 +2221,17 @@ type RuleDefinition struct {
 	On *bool   `json:"on,omitempty"`
 
 	// Outlier The settings of an outlier rule, 'by' among them
-	Outlier    *map[string]string `json:"outlier,omitempty"`
-	Persists   *string            `json:"persists,omitempty"`
-	Shows      *[]string          `json:"shows,omitempty"`
-	Stake      *string            `json:"stake,omitempty"`
-	Title      *string            `json:"title,omitempty"`
-	ValidFrom  *string            `json:"valid_from,omitempty"`
-	ValidUntil *string            `json:"valid_until,omitempty"`
-	Where      *string            `json:"where,omitempty"`
+	Outlier  *map[string]string `json:"outlier,omitempty"`
+	Persists *string            `json:"persists,omitempty"`
+	Shows    *[]string          `json:"shows,omitempty"`
+	Stake    *string            `json:"stake,omitempty"`
+	Title    *string            `json:"title,omitempty"`
+
+	// Trial Not on, but counted apart from the list
+	Trial      *bool   `json:"trial,omitempty"`
+	ValidFrom  *string `json:"valid_from,omitempty"`
+	ValidUntil *string `json:"valid_until,omitempty"`
+	Where      *string `json:"where,omitempty"`
 
 	// Window The settings of an event-window rule
 	Window *map[string]string `json:"window,omitempty"`
@@ -2233,6 +2242,30 @@ type RuleOrder struct {
 	// Names All rules in the order wanted
 	Names []string `json:"names"`
 	Text  string   `json:"text"`
+}
+
+// RulePoint defines model for RulePoint.
+type RulePoint struct {
+	Flagged int    `json:"flagged"`
+	Judged  int    `json:"judged"`
+	Label   string `json:"label"`
+	Period  string `json:"period"`
+	Swept   bool   `json:"swept"`
+}
+
+// RuleRecord Of a rule that is evaluated: the last thirteen periods of its grain, and what came of them
+type RuleRecord struct {
+	Confirmed int `json:"confirmed"`
+	DataFault int `json:"data_fault"`
+	Explained int `json:"explained"`
+
+	// Notes What speaks against it as it is
+	Notes     []string    `json:"notes"`
+	Points    []RulePoint `json:"points"`
+	RuleFault int         `json:"rule_fault"`
+
+	// Settled Cases with exceptions of the rule in these periods that are settled by a finding
+	Settled int `json:"settled"`
 }
 
 // Rulebook defines model for Rulebook.
@@ -2430,6 +2463,9 @@ type Tally struct {
 	NotJudged map[string]int `json:"not_judged"`
 	Rule      string         `json:"rule"`
 	Subjects  int            `json:"subjects"`
+
+	// Trial Of a rule on trial: what it flags is counted alone
+	Trial bool `json:"trial"`
 }
 
 // TargetCell defines model for TargetCell.

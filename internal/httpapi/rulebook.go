@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"oskel/core/calendar"
 	"oskel/core/judge"
 	"oskel/core/lang"
 	"oskel/core/rulebook"
@@ -89,7 +90,7 @@ func rulesOut(book *rulebook.Book, text string) []contract.Rule {
 	out := []contract.Rule{}
 	for i := range book.Rules {
 		r := &book.Rules[i]
-		out = append(out, contract.Rule{Name: r.Name, Title: r.Title, Family: r.Family(), Each: r.Each, Judges: judgesText(r), On: r.On, Words: book.Words(r)})
+		out = append(out, contract.Rule{Name: r.Name, Title: r.Title, Family: r.Family(), Each: r.Each, Judges: judgesText(r), On: r.On, Trial: r.Trial, Words: book.Words(r)})
 		if text != "" {
 			d := definitionOut(book.Define(r))
 			out[i].Definition, out[i].Text = &d, ptr(book.RuleText(text, r.Name))
@@ -130,8 +131,32 @@ func (s *server) ListRules(ctx context.Context, r contract.ListRulesRequestObjec
 				}
 			}
 		}
+		if err := s.recordRules(ctx, book, key, rules); err != nil {
+			return nil, err
+		}
 	}
 	return contract.ListRules200JSONResponse(rules), nil
+}
+
+// recordRules says of each rule what it flagged in the last periods, and what came of it.
+func (s *server) recordRules(ctx context.Context, book *rulebook.Book, key calendar.Key, rules []contract.Rule) error {
+	records, err := s.Sweep.RuleRecords(ctx, book, key)
+	if err != nil {
+		return err
+	}
+	for i := range rules {
+		r := records[rules[i].Name]
+		if r == nil {
+			continue
+		}
+		out := contract.RuleRecord{Points: []contract.RulePoint{}, Confirmed: r.Findings["confirmed"], Explained: r.Findings["explained"], DataFault: r.Findings["data fault"], RuleFault: r.Findings["rule fault"], Notes: append([]string{}, r.Notes...)}
+		out.Settled = out.Confirmed + out.Explained + out.DataFault + out.RuleFault
+		for _, p := range r.Points {
+			out.Points = append(out.Points, contract.RulePoint{Period: book.Calendar.String(p.Period), Label: book.Calendar.Words(p.Period), Swept: p.Swept, Flagged: p.Flagged, Judged: p.Judged})
+		}
+		rules[i].Record = &out
+	}
+	return nil
 }
 
 func revisionOut(r store.Revision, withText bool) contract.Revision {

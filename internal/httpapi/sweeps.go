@@ -76,7 +76,7 @@ func monthWords(c calendar.Calendar, m calendar.Month) string {
 func talliesOut(s store.Sweep) []contract.Tally {
 	out := []contract.Tally{}
 	for _, t := range sweep.TalliesOf(s) {
-		out = append(out, contract.Tally{Rule: t.Rule, Level: optional(t.Level), Subjects: t.Subjects, Judged: t.Judged(), Clear: t.Clear, Breach: t.Breach, NoData: t.NoData, NotJudged: t.NotJudged, Flagged: t.Flagged, Crowded: t.Crowded()})
+		out = append(out, contract.Tally{Rule: t.Rule, Level: optional(t.Level), Subjects: t.Subjects, Judged: t.Judged(), Clear: t.Clear, Breach: t.Breach, NoData: t.NoData, NotJudged: t.NotJudged, Flagged: t.Flagged, Crowded: t.Crowded(), Trial: t.Trial})
 	}
 	return out
 }

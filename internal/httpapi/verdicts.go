@@ -78,6 +78,9 @@ func (s *server) GetVerification(ctx context.Context, r contract.GetVerification
 
 // silence says why a rule says nothing of its subjects.
 func silence(rule *rulebook.Rule) string {
+	if rule.Trial {
+		return "it is on trial"
+	}
 	if !rule.On {
 		return "it is off"
 	}

@@ -46,10 +46,10 @@ var musts = []must{
 		where s.id in (select max(id) from sweeps group by grain, period) and (s.raised, s.standing) is distinct from (r.raised, r.standing)`},
 	{"the tallies of the last sweep of a period count its exceptions rule by rule", `
 		select format('sweep %s, rule %s, %s: %s flagged, and on record %s', s.id, t.rule, t.level, t.flagged, t.kept) from sweeps s,
-			lateral (select tally ->> 'rule' as rule, tally ->> 'level' as level, (tally ->> 'flagged')::bigint as flagged,
+			lateral (select tally ->> 'rule' as rule, tally ->> 'level' as level, (tally ->> 'flagged')::bigint as flagged, tally ->> 'trial' as trial,
 				(select count(*) from exceptions e where e.grain = s.grain and e.period = s.period and e.rule = tally ->> 'rule' and e.kind = tally ->> 'level' and e.state <> 'cleared') as kept
 				from jsonb_array_elements(s.tallies) tally) t
-		where s.id in (select max(id) from sweeps group by grain, period) and t.flagged is not null and t.flagged <> t.kept`},
+		where s.id in (select max(id) from sweeps group by grain, period) and t.trial is null and t.flagged is not null and t.flagged <> t.kept`},
 	{"an exception is in a case of its own subject", `
 		select format('exception %s in case %s', e.id, c.id) from exceptions e join cases c on c.id = e.case_id where (e.kind, e.code) is distinct from (c.kind, c.code)`},
 	{"an unsettled case holds something, and has cleared when nothing in it is flagged", `

@@ -50,6 +50,7 @@ var (
 type TallyOf struct {
 	Rule  string `json:"rule"`
 	Level string `json:"level,omitempty"` // missing in sweeps of long ago
+	Trial bool   `json:"trial,omitempty"` // what it flags is counted alone
 	judge.Tally
 }
 
@@ -214,11 +215,11 @@ func (o onRecord) flags() map[record.Key]record.Flag {
 
 func (r *run) all() error {
 	c := r.engine.Book.Calendar
-	results := judge.All(r.engine, r.period)
+	results, trials := judge.All(r.engine, r.period), judge.Trials(r.engine, r.period)
 	if r.engine.Stopped() {
 		return r.ctx.Err()
 	}
-	if err := r.begin(results); err != nil {
+	if err := r.begin(results, trials); err != nil {
 		return err
 	}
 	here, err := r.known(r.sweep.Period)
@@ -265,10 +266,13 @@ func (r *run) all() error {
 }
 
 // begin writes the sweep with the tallies of its rules.
-func (r *run) begin(results []*judge.Result) (err error) {
+func (r *run) begin(results, trials []*judge.Result) (err error) {
 	var tallies []TallyOf
 	for _, result := range results {
 		tallies = append(tallies, TallyOf{Rule: result.Rule.Name, Level: result.Level.String(), Tally: result.Tally()})
+	}
+	for _, result := range trials {
+		tallies = append(tallies, TallyOf{Rule: result.Rule.Name, Level: result.Level.String(), Trial: true, Tally: result.Tally()})
 	}
 	if r.sweep.Tallies, err = json.Marshal(tallies); err != nil {
 		return err

@@ -1310,11 +1310,33 @@ export interface components {
             /** @description How often it is evaluated: month and its like, or a kind of window */
             each: string;
             on: boolean;
+            /** @description It is not on, but judged, and counted apart from the list */
+            trial: boolean;
+            record?: components["schemas"]["RuleRecord"];
             words: string;
             /** @description As it stands in the rulebook */
             text?: string;
             definition?: components["schemas"]["RuleDefinition"];
             tally?: components["schemas"]["Tally"];
+        };
+        /** @description Of a rule that is evaluated: the last thirteen periods of its grain, and what came of them */
+        RuleRecord: {
+            points: components["schemas"]["RulePoint"][];
+            /** @description Cases with exceptions of the rule in these periods that are settled by a finding */
+            settled: number;
+            confirmed: number;
+            explained: number;
+            data_fault: number;
+            rule_fault: number;
+            /** @description What speaks against it as it is */
+            notes: string[];
+        };
+        RulePoint: {
+            period: string;
+            label: string;
+            swept: boolean;
+            flagged: number;
+            judged: number;
         };
         Tally: {
             rule: string;
@@ -1331,6 +1353,8 @@ export interface components {
                 [key: string]: number;
             };
             flagged: number;
+            /** @description Of a rule on trial: what it flags is counted alone */
+            trial: boolean;
             /** @description Flags so large a part of those judged that nothing stands out */
             crowded: boolean;
         };
@@ -1348,6 +1372,8 @@ export interface components {
             ended?: string;
             persists?: string;
             on?: boolean;
+            /** @description Not on, but counted apart from the list */
+            trial?: boolean;
             /** @description A breach keeps the rules after it from judging that subject */
             last_word?: boolean;
             valid_from?: string;

@@ -104,7 +104,7 @@ function move(name: string, by: number) {
 function turn(name: string, on: boolean) {
   const d = rules.value.find((r) => r.name === name)?.definition
   if (!d) return
-  const to = { ...d, on: on ? undefined : false }
+  const to = { ...d, on: on ? undefined : false, trial: undefined }
   if (name === placed.value) write(to)
   else edit(place(name, to))
 }

@@ -11,6 +11,7 @@ import { useRules } from '@/lib/rules'
 import { useSession } from '@/lib/session'
 import GradeMark from '@/parts/GradeMark.vue'
 import LineUp from '@/parts/LineUp.vue'
+import RuleBars from '@/parts/RuleBars.vue'
 import RuleTabs from '@/parts/RuleTabs.vue'
 import ShapeMark from '@/parts/ShapeMark.vue'
 import SideSheet from '@/parts/SideSheet.vue'
@@ -70,8 +71,9 @@ const verdicts = (t: Schemas['Tally']) => [
             <span class="min-w-0">
               <span class="font-semibold">{{ r.title }}</span>
               <span class="ml-2 text-small text-muted">{{ r.family }}</span>
-              <span v-if="!r.on" class="ml-2 text-small text-muted">off</span>
+              <span v-if="!r.on" class="ml-2 text-small text-muted">{{ r.trial ? 'on trial' : 'off' }}</span>
               <span class="mt-0.5 block text-muted">{{ r.words }}</span>
+              <span v-for="n in r.record?.notes ?? []" :key="n" class="block text-small text-amber">{{ n }}</span>
             </span>
             <span class="figures text-right whitespace-nowrap">
               <template v-if="r.tally">
@@ -123,6 +125,16 @@ const verdicts = (t: Schemas['Tally']) => [
               >See who is flagged</RouterLink
             >
           </p>
+        </section>
+        <section v-if="rule.record">
+          <h3 class="text-small font-semibold text-muted">The last {{ rule.record.points.length }} periods</h3>
+          <RuleBars :points="rule.record.points" :title="rule.title" />
+          <p v-if="rule.record.settled" class="mt-1 text-small">
+            {{ countWords(rule.record.settled, 'case') }} settled: {{ rule.record.confirmed }} confirmed,
+            {{ rule.record.explained }} explained, {{ rule.record.data_fault }} a fault of the data,
+            {{ rule.record.rule_fault }} a fault of the rule.
+          </p>
+          <p v-for="n in rule.record.notes" :key="n" class="mt-1 text-small text-amber">{{ n }}</p>
         </section>
         <section>
           <h3 class="text-small font-semibold text-muted">Grades</h3>

@@ -79,9 +79,17 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
           ><input
             type="checkbox"
             class="mr-1.5"
-            :checked="d.on !== false"
-            @change="(e) => set({ on: checked(e) ? undefined : false })"
+            :checked="d.on !== false && !d.trial"
+            @change="(e) => set({ on: checked(e) ? undefined : false, trial: undefined })"
           />on</label
+        >
+        <label
+          ><input
+            type="checkbox"
+            class="mr-1.5"
+            :checked="d.trial"
+            @change="(e) => set({ trial: checked(e) || undefined, on: undefined })"
+          />on trial: counted, not listed</label
         >
         <span
           >from

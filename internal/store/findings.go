@@ -1,0 +1,26 @@
+package store
+
+import (
+	"context"
+
+	"github.com/jackc/pgx/v5"
+
+	"oskel/core/calendar"
+)
+
+// RuleFinding is how many cases with exceptions of a rule were settled by a finding.
+type RuleFinding struct {
+	Rule, Finding string
+	Cases         int
+}
+
+// RuleFindings counts what came of the exceptions of each rule from one period to
+// another of the same grain.
+func (s *Store) RuleFindings(ctx context.Context, from, to calendar.Key) ([]RuleFinding, error) {
+	rows, err := s.pool.Query(ctx, `select e.rule, c.finding, count(distinct c.id) from exceptions e join cases c on c.id = e.case_id
+		where e.grain = $1 and e.period between $2 and $3 and c.state = 'settled' and c.finding is not null group by 1, 2`, from.Grain, from.Start.Time(), to.Start.Time())
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[RuleFinding])
+}
