@@ -2907,6 +2907,24 @@ type GetExceptionParams struct {
 	Sweep *int64 `form:"sweep,omitempty" json:"sweep,omitempty"`
 }
 
+// GetCalendarFeedParams defines parameters for GetCalendarFeed.
+type GetCalendarFeedParams struct {
+	// Token A token of the scope read, where no header can be sent
+	Token *string `form:"token,omitempty" json:"token,omitempty"`
+}
+
+// GetExceptionFeedParams defines parameters for GetExceptionFeed.
+type GetExceptionFeedParams struct {
+	// View A view that is kept by name; all that is flagged unless stated
+	View *string `form:"view,omitempty" json:"view,omitempty"`
+
+	// Each The grain of the periods; month unless stated
+	Each *string `form:"each,omitempty" json:"each,omitempty"`
+
+	// Token A token of the scope read, where no header can be sent
+	Token *string `form:"token,omitempty" json:"token,omitempty"`
+}
+
 // CreateIntakeParams defines parameters for CreateIntake.
 type CreateIntakeParams struct {
 	Into CreateIntakeParamsInto `form:"into" json:"into"`
@@ -3426,6 +3444,16 @@ type ClientInterface interface {
 
 	// GetException performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
 	GetException(ctx context.Context, id int64, params *GetExceptionParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetCalendarFeed Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address
+	//
+	// Corresponds with GET /api/feeds/calendar.ics (the `GetCalendarFeed` operationId).
+	GetCalendarFeed(ctx context.Context, params *GetCalendarFeedParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetExceptionFeed What was newly flagged in the last swept periods, as Atom; the newest first
+	//
+	// Corresponds with GET /api/feeds/exceptions.atom (the `GetExceptionFeed` operationId).
+	GetExceptionFeed(ctx context.Context, params *GetExceptionFeedParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// RestyleGradeWithBody Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
 	//
@@ -4300,6 +4328,36 @@ func (c *Client) ExportExceptionFile(ctx context.Context, params *ExportExceptio
 // GetException performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
 func (c *Client) GetException(ctx context.Context, id int64, params *GetExceptionParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetExceptionRequest(c.Server, id, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetCalendarFeed Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address
+//
+// Corresponds with GET /api/feeds/calendar.ics (the `GetCalendarFeed` operationId).
+func (c *Client) GetCalendarFeed(ctx context.Context, params *GetCalendarFeedParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetCalendarFeedRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetExceptionFeed What was newly flagged in the last swept periods, as Atom; the newest first
+//
+// Corresponds with GET /api/feeds/exceptions.atom (the `GetExceptionFeed` operationId).
+func (c *Client) GetExceptionFeed(ctx context.Context, params *GetExceptionFeedParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetExceptionFeedRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -7013,6 +7071,138 @@ func NewGetExceptionRequest(server string, id int64, params *GetExceptionParams)
 		if params.Sweep != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sweep", *params.Sweep, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetCalendarFeedRequest constructs an http.Request for the GetCalendarFeed method
+func NewGetCalendarFeedRequest(server string, params *GetCalendarFeedParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/feeds/calendar.ics")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Token != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "token", *params.Token, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetExceptionFeedRequest constructs an http.Request for the GetExceptionFeed method
+func NewGetExceptionFeedRequest(server string, params *GetExceptionFeedParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/feeds/exceptions.atom")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.View != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "view", *params.View, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Each != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "each", *params.Each, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Token != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "token", *params.Token, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -10062,6 +10252,20 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	GetExceptionWithResponse(ctx context.Context, id int64, params *GetExceptionParams, reqEditors ...RequestEditorFn) (*GetExceptionResponse, error)
 
+	// GetCalendarFeedWithResponse Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/feeds/calendar.ics (the `GetCalendarFeed` operationId).
+	GetCalendarFeedWithResponse(ctx context.Context, params *GetCalendarFeedParams, reqEditors ...RequestEditorFn) (*GetCalendarFeedResponse, error)
+
+	// GetExceptionFeedWithResponse What was newly flagged in the last swept periods, as Atom; the newest first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/feeds/exceptions.atom (the `GetExceptionFeed` operationId).
+	GetExceptionFeedWithResponse(ctx context.Context, params *GetExceptionFeedParams, reqEditors ...RequestEditorFn) (*GetExceptionFeedResponse, error)
+
 	// RestyleGradeWithBodyWithResponse Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -11630,6 +11834,88 @@ func (r GetExceptionResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetExceptionResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetCalendarFeedResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetCalendarFeedResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetCalendarFeedResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetCalendarFeedResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetCalendarFeedResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetCalendarFeedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetExceptionFeedResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetExceptionFeedResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetExceptionFeedResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetExceptionFeedResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetExceptionFeedResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetExceptionFeedResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -14517,6 +14803,32 @@ func (c *ClientWithResponses) GetExceptionWithResponse(ctx context.Context, id i
 	return ParseGetExceptionResponse(rsp)
 }
 
+// GetCalendarFeedWithResponse Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/feeds/calendar.ics (the `GetCalendarFeed` operationId).
+func (c *ClientWithResponses) GetCalendarFeedWithResponse(ctx context.Context, params *GetCalendarFeedParams, reqEditors ...RequestEditorFn) (*GetCalendarFeedResponse, error) {
+	rsp, err := c.GetCalendarFeed(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetCalendarFeedResponse(rsp)
+}
+
+// GetExceptionFeedWithResponse What was newly flagged in the last swept periods, as Atom; the newest first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/feeds/exceptions.atom (the `GetExceptionFeed` operationId).
+func (c *ClientWithResponses) GetExceptionFeedWithResponse(ctx context.Context, params *GetExceptionFeedParams, reqEditors ...RequestEditorFn) (*GetExceptionFeedResponse, error) {
+	rsp, err := c.GetExceptionFeed(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetExceptionFeedResponse(rsp)
+}
+
 // RestyleGradeWithBodyWithResponse Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -16177,6 +16489,58 @@ func ParseGetExceptionResponse(rsp *http.Response) (*GetExceptionResponse, error
 		}
 		response.JSON200 = &dest
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetCalendarFeedResponse parses an HTTP response from a GetCalendarFeedWithResponse call
+func ParseGetCalendarFeedResponse(rsp *http.Response) (*GetCalendarFeedResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetCalendarFeedResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetExceptionFeedResponse parses an HTTP response from a GetExceptionFeedWithResponse call
+func ParseGetExceptionFeedResponse(rsp *http.Response) (*GetExceptionFeedResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetExceptionFeedResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

@@ -74,6 +74,7 @@ type server struct {
 	Services
 	sessions *scs.SessionManager
 	limits   *limiter
+	meters   *meters
 	verdicts judge.Kept // of the past of exceptions
 }
 
@@ -109,7 +110,7 @@ func New(s Services) (http.Handler, error) {
 	if err != nil {
 		return nil, fmt.Errorf("reading the contract: %w", err)
 	}
-	sv := &server{Services: s, sessions: scs.New(), limits: newLimiter(s.Limits)}
+	sv := &server{Services: s, sessions: scs.New(), limits: newLimiter(s.Limits), meters: newMeters()}
 	sv.sessions.Store = s.Sessions
 	sv.sessions.HashTokenInStore = true
 	sv.sessions.Lifetime = 12 * time.Hour
@@ -138,7 +139,7 @@ func New(s Services) (http.Handler, error) {
 	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, what any) {
 		refuse(c, fmt.Errorf("panic: %v", what))
 	}))
-	api := engine.Group("/", sv.authenticate, sv.validate(router))
+	api := engine.Group("/", sv.meters.count, sv.authenticate, sv.validate(router))
 	strict := contract.NewStrictHandlerWithOptions(sv, []contract.StrictMiddlewareFunc{authorize, sv.audit}, contract.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { refuse(c, fail(http.StatusBadRequest, "invalid-request", "%s", err)) },
 		HandlerErrorFunc:         refuse,
@@ -147,6 +148,7 @@ func New(s Services) (http.Handler, error) {
 	contract.RegisterHandlersWithOptions(api, strict, contract.GinServerOptions{
 		ErrorHandler: func(c *gin.Context, err error, status int) { refuse(c, fail(status, "invalid-request", "%s", err)) },
 	})
+	engine.GET("/metrics", sv.authenticate, gin.WrapH(sv.meters.handler(sv)))
 	engine.NoRoute(func(c *gin.Context) {
 		if s.Console == nil || strings.HasPrefix(c.Request.URL.Path, "/api/") {
 			refuse(c, fail(http.StatusNotFound, "not-found", "There is nothing at %s %s.", c.Request.Method, c.Request.URL.Path))

@@ -22,12 +22,17 @@ type Mark struct {
 var ownTables = []string{"audit", "case_events", "cases", "closings", "drafts", "exceptions", "goose_db_version", "intakes", "known_browsers", "past_exceptions", "people", "registers", "revisions", "sessions", "subjects", "sweeps", "targets", "tokens", "views"}
 
 // ClearSQL drops all that the service keeps, and nothing else.
-var ClearSQL = fmt.Sprintf("drop table if exists %s cascade;\ndrop function if exists audit_is_kept;\ndrop schema if exists feeds, feed_months, %s cascade;\n", strings.Join(ownTables, ", "), QueueSchema)
+var ClearSQL = fmt.Sprintf("drop table if exists %s cascade;\ndrop function if exists audit_is_kept;\ndrop schema if exists feeds, feed_months, reporting, %s cascade;\n", strings.Join(ownTables, ", "), QueueSchema)
 
-// KeepSQL takes back from the owner what a dump without privileges has given again.
+// KeepSQL takes back from the owner what a dump without privileges has given again, and
+// gives again what it has lost.
 const KeepSQL = `
 do $$ begin
 	if to_regclass('public.audit') is not null then revoke update, delete, truncate on public.audit from current_user; end if;
+	if to_regnamespace('reporting') is not null and exists (select from pg_roles where rolname = 'oskel_reading') then
+		grant usage on schema reporting to oskel_reading;
+		grant select on all tables in schema reporting to oskel_reading;
+	end if;
 end $$;
 `
 

@@ -76,6 +76,12 @@ func (s *Store) Sweep(ctx context.Context, id int64) (Sweep, error) {
 	return all[0], nil
 }
 
+// CountSweeps counts all sweeps.
+func (s *Store) CountSweeps(ctx context.Context) (n int64, err error) {
+	err = s.pool.QueryRow(ctx, "select count(*) from sweeps").Scan(&n)
+	return n, err
+}
+
 // Sweeps lists sweeps, the newest first, of one period or, with nil, of all; at most
 // so many, and only those before a number unless that is 0.
 func (s *Store) Sweeps(ctx context.Context, k *calendar.Key, before int64, most int) ([]Sweep, error) {

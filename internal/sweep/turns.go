@@ -128,3 +128,24 @@ func (s *Service) SweepDue(ctx context.Context, k calendar.Key) error {
 	}
 	return nil
 }
+
+// Counted is how the work stands, in numbers.
+type Counted struct {
+	Sweeps, DataVersion int64
+	Revision            int
+	Unsettled           map[string]int // cases, by desk
+}
+
+// Standing counts how the work stands.
+func (s *Service) Standing(ctx context.Context) (c Counted, err error) {
+	newest, err := s.store.Newest(ctx)
+	if err != nil {
+		return c, err
+	}
+	c.Revision, c.DataVersion = newest.Revision, newest.DataVersion
+	if c.Sweeps, err = s.store.CountSweeps(ctx); err != nil {
+		return c, err
+	}
+	c.Unsettled, err = s.store.CountUnsettled(ctx)
+	return c, err
+}

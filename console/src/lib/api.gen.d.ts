@@ -921,6 +921,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/feeds/calendar.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address */
+        get: operations["getCalendarFeed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feeds/exceptions.atom": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was newly flagged in the last swept periods, as Atom; the newest first */
+        get: operations["getExceptionFeed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/views": {
         parameters: {
             query?: never;
@@ -4096,6 +4130,58 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getCalendarFeed: {
+        parameters: {
+            query?: {
+                /** @description A token of the scope read, where no header can be sent */
+                token?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description iCalendar (RFC 5545) */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getExceptionFeed: {
+        parameters: {
+            query?: {
+                /** @description A view that is kept by name; all that is flagged unless stated */
+                view?: string;
+                /** @description The grain of the periods; month unless stated */
+                each?: string;
+                /** @description A token of the scope read, where no header can be sent */
+                token?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Atom (RFC 4287) */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/atom+xml": string;
                 };
             };
             default: components["responses"]["Problem"];

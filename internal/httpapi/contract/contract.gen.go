@@ -2913,6 +2913,24 @@ type GetExceptionParams struct {
 	Sweep *int64 `form:"sweep,omitempty" json:"sweep,omitempty"`
 }
 
+// GetCalendarFeedParams defines parameters for GetCalendarFeed.
+type GetCalendarFeedParams struct {
+	// Token A token of the scope read, where no header can be sent
+	Token *string `form:"token,omitempty" json:"token,omitempty"`
+}
+
+// GetExceptionFeedParams defines parameters for GetExceptionFeed.
+type GetExceptionFeedParams struct {
+	// View A view that is kept by name; all that is flagged unless stated
+	View *string `form:"view,omitempty" json:"view,omitempty"`
+
+	// Each The grain of the periods; month unless stated
+	Each *string `form:"each,omitempty" json:"each,omitempty"`
+
+	// Token A token of the scope read, where no header can be sent
+	Token *string `form:"token,omitempty" json:"token,omitempty"`
+}
+
 // CreateIntakeParams defines parameters for CreateIntake.
 type CreateIntakeParams struct {
 	Into CreateIntakeParamsInto `form:"into" json:"into"`
@@ -3272,6 +3290,12 @@ type ServerInterface interface {
 
 	// (GET /api/exceptions/{id})
 	GetException(c *gin.Context, id int64, params GetExceptionParams)
+	// GetCalendarFeed Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address
+	// (GET /api/feeds/calendar.ics)
+	GetCalendarFeed(c *gin.Context, params GetCalendarFeedParams)
+	// GetExceptionFeed What was newly flagged in the last swept periods, as Atom; the newest first
+	// (GET /api/feeds/exceptions.atom)
+	GetExceptionFeed(c *gin.Context, params GetExceptionFeedParams)
 	// RestyleGrade Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
 	// (PUT /api/grades/{name})
 	RestyleGrade(c *gin.Context, name string)
@@ -4388,6 +4412,76 @@ func (siw *ServerInterfaceWrapper) GetException(c *gin.Context) {
 	}
 
 	siw.Handler.GetException(c, id, params)
+}
+
+// GetCalendarFeed operation middleware
+func (siw *ServerInterfaceWrapper) GetCalendarFeed(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetCalendarFeedParams
+
+	// ------------- Optional query parameter "token" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "token", c.Request.URL.Query(), &params.Token, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter token: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetCalendarFeed(c, params)
+}
+
+// GetExceptionFeed operation middleware
+func (siw *ServerInterfaceWrapper) GetExceptionFeed(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetExceptionFeedParams
+
+	// ------------- Optional query parameter "view" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "view", c.Request.URL.Query(), &params.View, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter view: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "each" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "each", c.Request.URL.Query(), &params.Each, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter each: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "token" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "token", c.Request.URL.Query(), &params.Token, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter token: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetExceptionFeed(c, params)
 }
 
 // RestyleGrade operation middleware
@@ -5988,6 +6082,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/overview", wrapper.GetOverview)
 	router.GET(options.BaseURL+"/api/exceptions", wrapper.ListExceptions)
 	router.GET(options.BaseURL+"/api/exceptions.csv", wrapper.ExportExceptions)
+	router.GET(options.BaseURL+"/api/feeds/calendar.ics", wrapper.GetCalendarFeed)
+	router.GET(options.BaseURL+"/api/feeds/exceptions.atom", wrapper.GetExceptionFeed)
 	router.GET(options.BaseURL+"/api/views", wrapper.ListViews)
 	router.POST(options.BaseURL+"/api/views", wrapper.SaveView)
 	router.DELETE(options.BaseURL+"/api/views/:id", wrapper.DropView)
@@ -6974,6 +7070,96 @@ type GetExceptiondefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetExceptiondefaultApplicationProblemPlusJSONResponse) VisitGetExceptionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCalendarFeedRequestObject struct {
+	Params GetCalendarFeedParams
+}
+
+type GetCalendarFeedResponseObject interface {
+	VisitGetCalendarFeedResponse(w http.ResponseWriter) error
+}
+
+type GetCalendarFeed200TextcalendarResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetCalendarFeed200TextcalendarResponse) VisitGetCalendarFeedResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/calendar")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetCalendarFeeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetCalendarFeeddefaultApplicationProblemPlusJSONResponse) VisitGetCalendarFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetExceptionFeedRequestObject struct {
+	Params GetExceptionFeedParams
+}
+
+type GetExceptionFeedResponseObject interface {
+	VisitGetExceptionFeedResponse(w http.ResponseWriter) error
+}
+
+type GetExceptionFeed200ApplicationatomXmlResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetExceptionFeed200ApplicationatomXmlResponse) VisitGetExceptionFeedResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/atom+xml")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetExceptionFeeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetExceptionFeeddefaultApplicationProblemPlusJSONResponse) VisitGetExceptionFeedResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9118,6 +9304,12 @@ type StrictServerInterface interface {
 
 	// (GET /api/exceptions/{id})
 	GetException(ctx context.Context, request GetExceptionRequestObject) (GetExceptionResponseObject, error)
+	// GetCalendarFeed Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address
+	// (GET /api/feeds/calendar.ics)
+	GetCalendarFeed(ctx context.Context, request GetCalendarFeedRequestObject) (GetCalendarFeedResponseObject, error)
+	// GetExceptionFeed What was newly flagged in the last swept periods, as Atom; the newest first
+	// (GET /api/feeds/exceptions.atom)
+	GetExceptionFeed(ctx context.Context, request GetExceptionFeedRequestObject) (GetExceptionFeedResponseObject, error)
 	// RestyleGrade Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
 	// (PUT /api/grades/{name})
 	RestyleGrade(ctx context.Context, request RestyleGradeRequestObject) (RestyleGradeResponseObject, error)
@@ -10039,6 +10231,58 @@ func (sh *strictHandler) GetException(ctx *gin.Context, id int64, params GetExce
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetExceptionResponseObject); ok {
 		if err := validResponse.VisitGetExceptionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetCalendarFeed operation middleware
+func (sh *strictHandler) GetCalendarFeed(ctx *gin.Context, params GetCalendarFeedParams) {
+	var request GetCalendarFeedRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetCalendarFeed(ctx, request.(GetCalendarFeedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetCalendarFeed")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetCalendarFeedResponseObject); ok {
+		if err := validResponse.VisitGetCalendarFeedResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetExceptionFeed operation middleware
+func (sh *strictHandler) GetExceptionFeed(ctx *gin.Context, params GetExceptionFeedParams) {
+	var request GetExceptionFeedRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetExceptionFeed(ctx, request.(GetExceptionFeedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetExceptionFeed")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetExceptionFeedResponseObject); ok {
+		if err := validResponse.VisitGetExceptionFeedResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -11723,259 +11967,263 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H17kxu3se9XQfGeqs25d6RdKbbPjfYvWZJt3cS2IilynYp9tkBOk0Q4HNAAZrmMS9/9FroBzIPAcIbk",
-	"rvKQqxLtLocYoNHobvTj179NZnK9kSWURk+e/TbZcMXXYEDhby+4hte5/UmUk2eTDTfLSTYp+RomzyYi",
-	"n2QTBb9WQkE+eWZUBdlEz5aw5vYbc6nW3NjnSvPVF5NsYnYboF9hAWry8WM2eT3/npvZ0j6eg54psTFC",
-	"2je9XwJ79Z4vmJwzswQ24xoY10wYtuWaKeD5NeOlNEtQTJbAhP3jvNJgJ4WTXQLPQdXTfT1/RC9rTtLN",
-	"SRslygVO6Q0oIfP9GT1na1maZcZ0NVvaqTy9evrVoydX/nW/VqB29ds2NMzBd2lZ/oDfiJIY/+kj8prf",
-	"/QnKhVlOnn1xle294qP9rt7IUgPu5xslpwWs7Y8zWRoojf2RbzaFmHG70MsNPfF//qbtqn9rvOo/FMwn",
-	"zyb/67JmmEv6VF/6cfGNbbr9tOSGbaE0bKukW7f7mh31eZUL86o0aofcp+QGlBE0Wz6VldnfCRzRMUJu",
-	"997Iyd7SswnPcwVaRyifTbhpcWjODTwyAmm996zIB3FzNrFT5zTHyCtlZWaSNrq9nAu7houMScW2yx0r",
-	"pYnNYoOsEiOGzCw3miXs2ILfgv1JKOY4Z28cy0qgTfzEuQ8vNBM5jipKPH281FtQjJc5/lrIRWzoLd/t",
-	"D6tBayFLXJ79rpErKC90cn5bqXIdn12gr50WPZdFDlV9WP5KIopbgjr60Sxr5qgJ0tw/P43MsWC9e7+E",
-	"N8rp32Bm7JSRhd/wBexz8BTmUkFs10DhTrES7gzb8AWwKSxEqa9ZieLMij2hrVhDinOc4QAmhNIo93Jh",
-	"YK0PndzG+fsYxuNK8V2LpXXiGM54yaZWMq8gZ3Npxe2g11qZl++/sbN9fjGticS24Gte5i9hLkrhz9+e",
-	"JLmFhCS4KYDTgYh9uJaJz6ZQyG30k4XieWTPf3BqalYAVzHWL/gUiuiIClqTmEpZAC+RXBFSaOgjRVht",
-	"e3bvnFa74IbhI+zLq6uri9g818B1pSCu0prb5x/M3EujOyfl6i0sgSvNi8jG5bdiBi1u3ptPl2n53IBq",
-	"PNk4HfV53P8sB70afm5egl79SfI8NgFVFSNO4NuqgBdLXi7g4Hmggf1UM0+dsC6/9oOEfltrAZ7nyCm8",
-	"eNOg/JwXGrLOZuSCFzr9nfTW1LPYBOtq/1m4M4d5yg0QW+ELXkCZc/WSR2yJnP6499alLETqs57JbgFW",
-	"8Q9EmcutHsexW6lW9qP4EW8uP0ftFYxLnEb9/fr1ffSpLdw2ieZCJWRdWjIVKdHZQ7tfK67aJ7Sl/u1K",
-	"bnK+07FjGucGP8N67Mytxs2wM3AfdX5CCkaoo+Q6OuWVKOPrLJ1dv7/9whSJT+ThE+AtJxzEvT6j6eEA",
-	"fYv7b6t69oXsPLUde/Ky/sjv0CAZ1zyaEf7v47xe/ho/A8f8sUMYOblDRnQMEz/WMVv2O7l1d1oawBoF",
-	"a2syRHTtzm1YP0vsyKLwRmtHG+ydBU87t4mHpIaOGLZoxEAes3LMUpQLa6ILY1c2L/hiATnj5Y6taVpd",
-	"GUcKLc5lFezd1GJ0mosyb0vQiD12/NWuK8obH61gN04sFHYJEUnfIzDkBkrIb8bcWjXY6/0sYof+OGfC",
-	"aGYNW6YtJ1Sa2fXFRzGmGP1m+s40Thdt3Pr7z5aGd/igPVZ8BWVquFtQun3lTukKvAs6aWk3LfOSFJnP",
-	"T8yzC7Ge263mDnhmyMIZaBC7nk/qKL0Ew0XE0J25Y3aIKnjHu/XeuoGCSsMr+5WYjIK7GWzCDW/QeK/8",
-	"V2Ljrfnuhs8S/gW6hLPtUtobo5V6O2Z3Fz0LxDdMmKiE0IYX0Yv0jt2CysXMaCdzuAImK8PknFk+zdjW",
-	"X7Z39rODPgPciRZhAsXr5aW2l+i8r2FHnJ8EoyfM42yyXdLoUFZrO39i1Uk2+ZsU9EPNqAqQu+2Pa3mL",
-	"/xYwR4rbQ4ZP2LsafU2u13Y14Ug3Vp2gHZ6PqT1bOCs36xSx4j6TpGr5EV3BGjJWlW5GyDhbYZasdHon",
-	"rW5i4nzw+Ymxuhfkw2aZV8BIMTMjyYzfn1jpNnn/6MwqpaXy7vDgNep1F0XMS0OX7L0pc2aWstJ2ovZ/",
-	"lnIZ48yZ0/a1nGmYyTJnssgZN6g/4k79ltB1spLeHMSp3+MUZ7zzSqLJ1A0uTTNkNnkBRUS+wl1UKj1n",
-	"OczEmhdMKsYZ+Zh4wfjlNOqFLXhMpb4uUaXOZFGtydVpf10oWW3sflhaPvF7M4Uo3eoD3h76G6nYBuSm",
-	"gGsG643ZOXG2FlrTlW9fJfKigvhIueJb+lYti2Q1LRrHpKzWU5rQdrmLC1wy7HpmsJUq5WK2rMmQjMTL",
-	"CsDSK2EZdrgpLU3If3Kem80sDOa5zwkVazJIVshygVZ1EKYxLhxtFiaNP1UVA3xtbtLu8ZihE6cbzFZv",
-	"YSOV6fO9xeMvS56zKRgrH0ppf72Foe7fb3hVRM2R4GIa5oQTvIiPMp+DshZZ5Pr1fMFFqQ0exk01LYRe",
-	"Qs4U3ApNvv/hfpt5Vc4S3vEf58wesargOiMNtZRbBny2tGdnq4QxUJ7oLQ+u2OEUS45kWUSntBlDx2PG",
-	"eKFlbU4pQFvLRQz1KMqFLw2deJJjxjtbD7pZGysKHtbgem2wVoP+nnObPOGJGj94Usx6/fTNwMSa34m1",
-	"FUVPr/x/2WQtSvrjo+Zf9/VK+vq7JD+Xl3K8sBqalygxZGlXrdsxr8aNdD7Gw9mhr79h2ffjUFEKkYlw",
-	"pKfa+RM6J78oGLrOMWNgKxX+xKqyAK0Z3v/y6PUgMjmpnbvh7IZ+Kc0AeY9GNprY+HyUgs5+H0c6b4a0",
-	"Mgscv/k/PDl0D0grarnecAXH7apJWse1HLc7e2BDs4mVxzFb0CuB645yiA3afyavopZxghxCxwRAfLXP",
-	"WVWKuYCc1ZKoN45+5BkN8fX0TlY+ZSh1fUvIoiEhpKZd3H3z36p8kXpB2oriQqe+pA3veg+b709668MF",
-	"b4D3qeO1d9NpvPvApUhBDqXpD8BFD42nSOM8P7m6it1tuNZ21zsPP408HF9bGCC6gMp872LwIyY/5WXE",
-	"EfCNkmt25dNe0DhhhdAGf11P+o9hNlmKxTLugA03pwOyl6NtjeP4L8XWHGLEB+8lI0LUoyJK3egheTo9",
-	"Ew6IGqOFPTwWlg55yfgJ0jAyVDpwixxL0tPuPan1vVcCYnt0C8o5qAZclgfOy0/ID56cU6XK0WdFQ35D",
-	"mmS0cqrNjsbR//Kg2h+9bnxLVs81un7F56f6UBu0iKW5kZr3SYRrngNzAdQjKBfshPjbStiCNs0LZtr3",
-	"0xfeaI981bqHCc1KyXJLOLaDAX45fGGDTvWbmuuJ7c6rW5Fbo+NtLEieThQYlt3hw/hJq+PVHV+jV3vf",
-	"7rD2SNQ1Zy/ea17uyO2knfuqlWfZ2Arvbon4PNaVNowXW77TbApMR9NOKcs1ygkYhnUu3PWI63IkCwjd",
-	"8xU65+mFcWL5QM1+YiKfraLEQj36zNGIrJSMvOy8juU6P7Y1o12G6JqrlY4GbqawkzEl/p3csjlXjD4n",
-	"/2llUKlzppcYxXG535W59t7Gfa4vowLAh9MGxHbtozchKrkfgU7pXPChnv2NzvnOTx6fYsa5zIRmct5d",
-	"jP87XTp8RsvhkDdfi2J3XxHv0f5L4oAelrLHUBimjZS5TyxGb7BZCmUASrd2neFHssit2PSpC+Mik99z",
-	"tUp5uQ5lZ49JZUr4ZumDm/TNoRmdj0XIV9AfO/cum2HXiOYACvgqHhuoxSRtg90jzhTtWp3IsX8UuZen",
-	"bFXKbVzBJWISr10i9+DYxo6rXBsxWx3WJRjvD8fJCc3GvoQTFM8K8OkAnjPqxIBmtN+ZNfW0/PY5wdEr",
-	"llO5ANwYJaaVgROTLXNu+E3DghiSPu60e/rFVIHS3sZXd3xmrkP0TKMQb0bQ6jlBUycNzjJYCm0klYj0",
-	"fec791gzZTGahSAkZqu7yFpd0/PjzGBdT7xywhlw0auZGpM61rShIlKqJ9fBSkaX74BKYz/PAQ9rNC9n",
-	"C7AZyAaOaVJZ/3YWOFxHbWEMiGkucvt3YTIXrN4eL8k/OPaNpdfxYnVonJ94sXquVz3ZeGFB6EbQlBDX",
-	"L1lqHq5z7rzl2jDzW8fP079xxBzT1NydNU9+YxN6hci3SlabHnN4hI8srXgG+hc6Ti5vodK4vatAhb23",
-	"iLQd06OTRylJF+k4mNhSl/O1ssR61xRPb5nzGZgB4S58Cm05WW10TwkRZjWxBUebOH9W63E5x3hjxiQZ",
-	"W3T92PAFjD6FxGSRMzguk6Y3c6xM3YEDW8bC0Jpxa1PyFaC9UhRkkKy5mS3bVoXPEEpIx0EyV4/PLmtk",
-	"3YzKlellrQ+1Uh96Yvos3H5zVETTSOsLLQo2IvtcVniXo7vxAEWTvndVpRFFOodkyPAd+tJC/Mj7CZ+1",
-	"pRfoEduEb8IB7oTKu6escRTpvrqVVWEvz2y6o0yAGUaBKbtqLgoDyt19sKyZ/qJDdSexVzzQeabjHNjn",
-	"TOP52+KZhvPXrTMNF5jvLOMlgtztfJxWrnGcu6rCxNR5Ua3jhcWFKBPhgrRXMeG0zSYozQ4r+qR/7ps6",
-	"D3+E67qRve+V9kyWc6HWqKLhblNwl8tqjSo2RyIRbcMvfffeiHP7i6vDgS0/r+hKrag7U8ZZytmSttT6",
-	"BHZ6d0fcnlt34b2Ckt4rcIxa33rBMtRfnF76km9SMaZyuI0aPM0u0QVHTc78ndkV8LDxmECaDsTDgXjM",
-	"kWGcQFV//nLB1xJFllGClwsy6IWa4Q/614q00UxJraNHzu9GsMLx+HKMl2WTKTHNrZAFhisWCnaHrfDo",
-	"pg0LKn1XexA6B/ZOxN0ps6pTYzEgCrhXXcFT4CYLxUVJt2TN6oKs/YuOFGNqPdwy39hvxSZUlaJVLLCW",
-	"JR50f1XbgJpRzn+nUDJ1L6LpOWq58TMiqlt+z27QNEcYsUsoYtAsU434ItHQwIBdS0uhI93Co0qZa1m0",
-	"b4gm9ezr0l+Kzp5/NhfFqdVyZSLcv5aJfUVonZGZAEkN0eevd166AYtwVWd8tnKlZ0O+Y29uJzltYz5s",
-	"JGfQxUhDt0vBg+ToF2aQhfzANPN8b78zHLLkPcJ9WDHBSszbHECPtX9FciOS75DlDNx9qsDjLMph7zx9",
-	"D/wYNzUpzrSdRI+wa8GsCrvWfnF671Ip+1bGmZSTs5BypVkhVsA404XY1M7bcWnv8GsVKyP6kyhBkx+A",
-	"K2D4FDOSFfh3XijgubsKD8SysSPcBL9tj9TospHULjAVOMjIarYEn4uPSERbGQqy/L19qGOseYKirqzt",
-	"ja5wz3R/uGCIi6QxUKfWGrZM1jRnChZCG1BsaimkM1+mxb68OiHboCNhwnQ8H8S49I8iejea9mYAjhH+",
-	"bUJ8vWPBc56xrQu2FwK0y1Egt8pW1CHlzBpeUMw7tXL1EtpBuHOopaJSvDije90N2IkaEJFjm2LP5182",
-	"D2wB9yXrJqrpXM2JY7QaW6pRRFfIbaqMbqTB/MksZUeYtskc3TYpV1+7dJ1OTeN6Y3YxCAY2B8hrAYhu",
-	"Eit9NVtieo2VyFQtnTEtQ3YKLk1jYNQ5y6MZPbU7Jrqrvlgu+mEfO6TN8B6LbgNKW6GXH4MWQwRs7EVd",
-	"6FeP21xwbH++r+GwOtcYSXP2HFRtLLPIbRm9L6fiPN9hAoarJtWEwWetBNSxa543otcXulpbna5gEwXu",
-	"Wokyha2HHyEPNAHd5HyUXXAE4I0/ZbHMYA8h0Z6tIzdRwldljYJaypNUTiOx9Etid4Rxw+uQMJG7Xkqc",
-	"ecwyhsXE19EsQl96SaYclv947toAKETK25ZsQzoNDa8os9W5Y6HAujKFQNcMgcHEeVTGkFF/qpPb7AMO",
-	"BjDp0Yt8+WK6u8DQO4ZCSuYmc90IqKxgR3ESN73YCwAShqIGY6xFNFgr0La8o68lQwcpQ5uXDO74elMA",
-	"lQtp8vMcb4OFRCXHd8QdgeFo4WFSjfWmWc6vbT/SgDGp0ebY3Mct9vMkiRSjHN/14mNlGroNDtadVkNn",
-	"BwDCYCJZclXOCVmr8F8rXhqBugArWOpD7H0ydJZ8SWcjsWwuFvQKF6LZc9r0OtjxGbeixufRfRN67cGS",
-	"u9gGjZyqCOiknGMFWzNTT5ZMwYyWekI2qB1jvana6rf9scphZO6kBzTpp5+Pq0EDbSS8rzWzGDGpDnqP",
-	"kqM1WJ9eiL4Xto3a0TFlXPt+/SdX8TquYCwdKPkajqz4A2xDUcbDRUDGF0UgSnAJTZRwUpLHFGsOK5dI",
-	"kOtNgGseWbV85G1zw40BZWnwP3/lj/7+i/2/q0d/ePzol9+ust//4eN/RDMaZXEQc+qtdAXz/gB0mWpM",
-	"WXC3CFKmT8nbRrblkSw3ovAnY1d47Qn2xmP2l2a9rzNvtv5GZfnhQjNra5F5gjcqK8UD0HXzXVSqq/FV",
-	"hK57XKVRUggciO7JW4pJBzXtaNem0Buq+2H2aVqqpVFdBY35M3tr6xZQ7avrYdEQd8SS1ew/wPadz2Ad",
-	"wRByA+XNjGt/whwBYlnM+H2nFsnNUGOAoR9JVoZtKrSbsITHalE8s5lLJqa8+UKWC2+C71MjeZcdJY7f",
-	"yxWMFi/ObApE+MNVgwt//9WXDfZ7kvUkjp6zlDib6JncHBRD7/ChphwKq0CcMnsZxESYrPnCr46TT72F",
-	"zD/A9oOA7elV2P/38LmlnhIHSGNn82d8kOL4ATut76y/ugW1m8p8xzRgSdxh8CVHHJpTjDI/3oK6daTp",
-	"YgJIV3zfi7PmDKPRWNwOiiCVz3aOgYLr5MRxjvJxjYO4Sb88nWwZagN6zyA+dNCp1kqrbPpB2ujlMQ56",
-	"w2NBrZkDdOtdtH2mF5t+sA1fXxpDHrsdPDVffdqE6daYRl7Ce6dD+ZsjRp2DlRrl9eoB8MZ7bZO3ho+a",
-	"QKMal8+VTPveeOIO8+Nb1onxfLXuqfnA1V8w8ghoxvOcVZtEP5k+1O4orOJ3Pvu3cIFRh5gVvWGnopwH",
-	"mdM7Kjp5bciDnog1m9WOjHSW+Run/mpQvTH2VjFM6x+PNmLfcEBHE8h3AJE8URmdBbTmKMHfU5QgjD6p",
-	"KGGvSkZvYeOKdZxP2/+ldCH8eEWp1xydwk6jqbjXVz2NTdY/pFYS2x5FUqp3fP9KyGeUb4KNWaRu4kV1",
-	"8MnPFQc+6tY9/l7dq2eRUM/zPOYDA2fpDEsiq/tS9UpnesrJuUGXHx3K6zDIkfet5ChJdcSePrjDZPiO",
-	"FnwGHqzniHtJMoWx42qIuxwHgsD4K34Tmye5mLfV6IzreITpvY+Ae/+3Akw8yNFTw1eA8aaof6wasN1V",
-	"0YRxHO3uSCGzvil4RJL5fOL97apUmWqbRkAKvup5TJoTohD1BVEP1Mly7LYYoORwjtHFHpsHPCAhZWRt",
-	"RV8ZBL61r/Sz0V5xEDhNsBDxqt4wEV0tY9RSzANqQCSsa4c5A6bq8CaB0x3bLsVs6RsDMgNFUQc8o3ZH",
-	"pcci7fnAXqdnmeHTZvV+pcpnUq+geFZK84gXhdwmAD1bJ5FCcF7UugnGtvety69LtaucGXELN0lwNPd5",
-	"IjeaL7gow5f3ye4CDuRDJpLXKTv4ZW/2oet2yfNa0Dk3LQk7hP4ZFPW712TykMA+YCLpYqDKWgqQJ3JF",
-	"0nQLON6OgsMIcssLkac3mD5O7C+qu3PmhjfVqJ4EiobU8L4McM/J8RJ1nuqGeFxGZBryPHX1HwWm4deS",
-	"ANMYcG0/cBVxpZteQGBAsZVy6VJk0zfq5hQTYiOe6XCaSBldVljzaDq/9vgslpYudasO74yTLdkX0uOX",
-	"DeKQkEEZYY+ZkttUhsL5OkI2ciL3JVSrE5NLTvaZ20+vrgZj6mNBavTlYjPCKEgNU8Btjw/xpjroP3b5",
-	"x3jwqavZaRNq4S72mrG8KHa9KScGnxg6TI9IqVQ5YD70lEt1uRHzgyg2S25ez0dY3i45pusjpC30y22m",
-	"uxKPhAW4Lao7jeJ56z2jx0F6J8yGvczzXledgxbuaydxfC2QE6L7x9bnp1NW4pKbR2Iebetbn45uTG5f",
-	"4BdSrm5qcEb3eDNO+/SLg3ikR+DVpaHVEVS0C4hux5lKuRoAtV5z+OA92FM+zuudMcPVAoy9uDcR1/rt",
-	"JHcWeuLpb0FuoByfkzU408pOiOuQCDUidyPlFXXjxVejjawb0f+DIwh3jdoBpdzN1KDjq195ZZYygdRw",
-	"Gh063WdGuIxlIjzrvBljQD66dPU5r40UNkeBUD+Phm1z8lHiOxdoaBpS8mKnjUM+gy2+pAAex+HwTr2u",
-	"J7bZBmWcty1eYf+d3DI5N+CbkIK1Mq2IesawkA2LB4ShasiMen9ZM98K83SCeQ/iKlaQ6HHWdgtKsKED",
-	"XGLuAFK8pSfHGzDx1hKa8Fl5SeCfvnTICvqRAVElYgHR143044xNK8Oo8IYAhvEiDjnjG64MXdcpRJtI",
-	"pBpoCnViIyGV3u1Y5r2UhMyNE/djR/m/7taexn7pgKt61GSCEnMKlTdBC3z1RInN0OR8HnU/pEqzOy9o",
-	"q+nom0rY9r2ot0oreQ1IGxdnspf7jdxg3NLTqc1r91zq1Y577WGqAppNJ9ACwuriJbdn59qVnmpPcvqz",
-	"Zt6Q6ypcTq3I4ld7ndBNYxKRvuZl3olOdHTO1AFlDxxOQ/9ws6WUIwbca4M1GEMl57uMbQFWGUn0zPeq",
-	"zNiSF/OM7YCrqGS/dirgoOkKZQ6pcifO0G9BMSV8MLhi9TN2EX5mfwclL+w0LkrJcm54tDLP1ci0N/YE",
-	"/IJYEe5IY6Tg2tz4aG33JEwV4tetEAI2NIhjKACtiEHpbd9KqbLc+NtSVJKnc4PkjSVZXHvOk41MFeil",
-	"LFxjWDow2XD16yvhjr+x4O3QlWC1K9qQThnVu2ERl28FsLeFrv40Uc+27DpID27neGzXpBr/oaHAxyrt",
-	"QR70AP04GJ4uVC2eddMQu/8Rjcy8ttm7a0a1zI8q72OhZPhax7vW0fFyNpm0Y7MtL0lujcjXGxuZTptA",
-	"iYjtw9Z+U4JS5BAfzCVymU21/8vNLbXct8EkjwicVnJB46aRbHDgYb8QA8x110DkG76GRnuQbgjZAyLG",
-	"W0Nxw2+6RZhNLJX+on17BUyVs+oN8JWLMWqs9OU6wIyPaPk5Dpih5rIEEGjfaht92doLesG1AwVpFnfI",
-	"usupO2QawmYFQBvfzXu6Q7hWDyV9KJHN4z74OWW92JY3TWzL8AttT4o78YIWuVWPiV4kG8POfVX1acOM",
-	"zMQnvMj4OKLU/Td+7c0RBQNu/gR9EMzDcUw9ri4AYXGi+RZ9rQWSdZBpze2X0oP1UC+YkEA0m/ECyhzd",
-	"/sdiBTV6XLlbmdMme8UAPrAwd7Xrbl/rqfcx+3tHkSN6hx6Ja/tutoQ86rzaFLwckaZe8PJw/2EcMj4N",
-	"uYHklcTIFZRszXcsl8+w+vXa1cBaDSPVismSYS3ctbVt1M4BohMCpZb43QakhP1ucOxh5wL/nahz710t",
-	"dNskGt4lc7+vf2PtsqgSrZJHderLRQKFqST7Mfb3m3Gv2C/YOWyb+SaEgxufU9vC41sk5uTq6nYkJDq0",
-	"V13X7tA0E9tze2Rf3+SO1LZfHATeiXR3CZkki+HbZY9fpaJpT1L94BJWeQBYsgvwCHN7foWT7fNs4mz9",
-	"vUm8qk0Yzjy44D5/RsIVnlfjPBHuFj1Bs3d0of9ANQiRQ7nlu3TXNw/P5m6MPJorOKtMqqUiV6ANm8Xz",
-	"dkPeaBIdoG5nhbbgNbu4aPtHZXTgOPzsT75U2n4czGTXuU5nXr06kKA+jNkGGI/Vz1QZ65DNJ9mEvC5U",
-	"kYF+ETQM2d7d5fABarT1x/mFFN3BPt1eBPKBZQsdB264pvW03DrMifps/bT2oiOtXkcXrsAl57ton6tC",
-	"Q/BWJLJ+yUrF7XMtH7x1dIZ+fMfA42pRRHsavsWJWo6sZkvvynM3I813obWKXS+lCuCeEqTTdrkbmsKU",
-	"vD3cNvZ20Egd6TQcCKzRICx9LuIJgq38tsDMfohuaydaT6B5k2OiTO7rrM6O99zbsP2IFnKNvvRDCopf",
-	"1o+PwZjuS3LpafXef9Pqrbcb3W+tv6s8Lwox4kJcx267RoOUq5t1IqO+KmcYq8wHeMk6/RKTfcx8XnF2",
-	"oLGWn1hzFvW6kzz+ssU+HRnc0K3UdciJZM3X4dg6TF+xH25rRllSzYyWVZmrtt3WH8DCUHB/ymfM3XZD",
-	"6ecpLkXFl/iybkv25ieDW/x1712+SjM4ROsZNqbj3t2IV8W28T2fxi7KjUr3gRw/LeAFgaqNaRc2Knkc",
-	"X5LKHE/lh2eT7VIWCQuTILyfIQ4nN0K6+Jj9MXBrtdaDGczhBPQ6DOrqbpeKTvPrS0lvUjeJXDoKpLQJ",
-	"UOrp0AApDU3YQpRIKAegtKgUREVoOirQBzXQhxaLHcB7TDKvvIxvFt5ftT8a2PRgOX8bSnQvcuEWkNzR",
-	"aIVBqjQGMyYof1VXU9ywuphKweaxAaWEa025bzdAUYxI0o3ysTWyN2aZCKzUk0KWeXJNf8Os2yXvNv8e",
-	"YCwfUfNHq4zT26VcdYitfMLCCWgBdOOLPtsoWNjPAtJMS1ZwtQDGGYZkUeRIDe6WSDa7t9ddrler/LUR",
-	"rD0+mudzhDr1ejVrZW3+wl/ZHdsomVczTPANIuxwUkA7jnVTz+yEHUhffHtx/RMh8zpOKEuGzzwLMPVz",
-	"3Deh61h60eLrlL3mbs8NPP4AYx1xGNzUDoObCNy15yq/gjjDqwWYFw7cpuPi3YOTwLZOdSdvK/hdzU+0",
-	"W9SY0HS6ex5NMV7Vlrwpo2wd6a7t0z/us2RjCupAgTPVAXXQ3SFHzMCRNlas5TKiQvtJInx9ccc2zU56",
-	"dt+4fygOm1wNL+sYMIVRdpolV6pfdrXWaTqMc8Geq1pwX7MHtqjpFXgvGG7ONGx0wO+x4DxJogBUY2mb",
-	"UtApXdrgv8EFu4cVbT1udMke9XCvDmMUBonxwxyQNvhYgDhJTugHGYUZqpSKOtMoC5pMZASfsBpaYPi1",
-	"iPdbGAXIMtiDsnZO8rE4L+cCcIxC/kdkpkRarUVJxadDppvwbOhWZNp71x3gP5Dn1W9bdLcrFYs+Lrgo",
-	"o/25y5AP3PAb2V8x/4giBQNX5IvxI+8gzxQNKeaNNtdsy4UBj8c/7C09QHHcRCEh9uZg1wy3oNBEd378",
-	"wTw2uKn7TK5JQNpFehODeXCzHEOaPs2rQX10XbFSLJbUMhYRn+4V18paVBSIS+J4kSvLkmvORQG5NeLn",
-	"XF07smLMNXBLJDgoYs2hvgHItbWiNfgOXAraLHFE14yRHQ09aBe6C9NFFe9DGcCIdMITfGjd9gr9Xq/Y",
-	"jD+AEnMx4/GEhNkSZqsDAVsKntgLmC8pIDbYKmmgkxbcvP7FkWRel81m45jDiuhvuUSXy5JA887i35e3",
-	"oFxzxJRfgRtQbQctcca1R9DmBiOxtFZXE+SJlp3q/u938Q92kWaTrYo2YTnaWRw6OBzy53nhMsAbX1PN",
-	"N6aiWUeZNgrOO9hgSBeybctEz+tTAIyHhCuc7UgTCF/uAymuXzau+selWBVCoy5pJI9a9uVKyS3kzEj0",
-	"fy5DNyHM1YY8q7VifRpizfxn0I0ZdVAIB4FrhgSIAU9KKk33enVA2/rgc4gqTn/NPvhq72E5DBDuWl12",
-	"p1iXlHhXiJ+eA8LRRgFfYaPNnazX8csQOMz+2FatMXgLGrgXPy+BbbrHoj/xYpXu0tfjxkXWcoCvPe3n",
-	"k92btrzAVnvYEIEQ7eWmGBVLDpWRvXAWvFh9Q21zqGRMzJLJ52FNmNc4hZNTCWA+j3fTRB+du6STj4Yz",
-	"3xfomcNS9fjAlN2Di2VGyqGTsgt/he+PRgxdVYxnwdAedgdcsfBbpdtdNw/j/QSjPpnq0L/Zx+E6k2Ni",
-	"OB8EvOcIF2CDCQTEcWzuaD8KzdC+LgUT3ZtOYITcn9cbx5QrYJTiT4EUfDpzpbguwqXstc/qhfDXLbgb",
-	"SKz6m25ZwwlnllCO/MbRUNZ0FPuDYieGvjC/oOUacp1F9m4X4UjQFjlK+ARWJ4tqDGxaWy0BatHT033T",
-	"Eu65XqWkk2Rcr6i5LC9Wvm7MGwcXmoX2YJ2bzalnPX0mk3TGd6bW6MRS5CozXqInZcK4kn2fOeWmkJq5",
-	"e2+kKxqfxVEOOMthJta8oPpg+4e54jP7QCcLtIzKw3RjKp953bmKS8VyxbdkRRzMH48HPWg5fbC5Qb6d",
-	"ZRNHg8eNFvhyW967oPMZmOGcSQwIlFjPUEgdt2GdeB7xql7PthdEJpnd5wC+RiDgNrKGI1Wyu8OHbD/J",
-	"1n4tOjlX+ngKTPgw2O9DaN92Jn/RcHrvnTO0LYo8OKDJXkO09TcxwBTrWaWE2b2z/OYrabR3bYgSWx/J",
-	"lQDPas8miH5745+qzZyN+CPsWqEPZGI0PeydptGwdWnMZvLxI0K0zmUyF9heZTW3P/q4Vub8v4gM4P09",
-	"jXuykpWhKzLWfqFB5Esq8WQ8ZtiVCAMhWFyuxaJEV3bJsMUp48wtjdHCCd6BVkDRlMfslVJSkbNzQ3DM",
-	"jBCTNfvd229esD988eV//edj9pI0gPPDrSuNzrgdQzFL5Z64g/o6dAdZAy8NmspOmONj7tPHP9exhWeT",
-	"H+0+NLoEPps8wUO7gZJvxOTZ5PePrx7/HjnALHFnL/lGXPIqJ9NpAcY1LyMgr9f55NnkT0Kb5/gE2jR8",
-	"DQaUnjz7q2MGcnoEXggBD5JXg3g1PlKYRmqwL+Jjde5XZbEj/59LO3GJmhj8CvhUsfcHc6h++Z67qq+I",
-	"5+MvaFZvZOnawD29unIl1caF6PhmUzh37uXfXKCrflufFsAdwYwDPDQdY6MB49lukxsbMszx0gOJf6To",
-	"9pqrXbPQJJclOOhtucaD5NCNAUHysEJmC9o4N+XvCuz9Lsti9584ZM1sl3C3ce6VKM+9wo8/c939cJ01",
-	"7S5n+rbNbeEtU1HyWO5dhM+KgkAFMmvOvnj34UhuC8wx5bMVOQajbPE9X8HX9Mioo/V3sTl9rezvYkOX",
-	"7TUvxdzyuT0Cb6Q2CwXv/vwn15kzr9abM5y6VqWfBnUrZkDIN0hsOWel3GIVFfboEgUkDlyor05R9Vsw",
-	"L+oa7M5hi6fSPb16+hVV3GA8BTOL6uNPcb+9gsQIs+8oYazemO423KcI9Yv+bzuJyI6/XwLCOZ1jM3Gg",
-	"4CwNSGl+bzKW852VrLkLy7idc6tO6mXElRgmIb0vPUnqPRl2UZXOULrAmMIGSkqz5pSgEntL8IWH19QN",
-	"M8NwjVpvOyiWZ9CQ9QP1w78MFt3osY+/myLz/q30275DvxVvGP7eRgAl+vYE7G5Ca+Cue1Yhm7WOZmr0",
-	"FaD7Rye2YE39SMfNIzZQIdYiQU/qKOSrmZ+00UljSinxilmltFQpTfs0omnvVyBoSJlUP5bANnxB9k9e",
-	"AR5YJ+K4XkFOpZRboeFUJYgMcNmoj9tIHTn/hHvwIgSHXIOUr2W+Ox9FaHRfX/+xfa80qoKP97gfHtkh",
-	"sh3eM3wG2UxvYfb2R0dPlK5hRyOnyZdt83LH1tKau2gJ2ONJiJb4fVSGUtkTW3bE+OVvIv/Yr4I17Evy",
-	"2ILqR5BjX+eTez8VL6n5T0JJzmjqS+A5zvu3yav3fNF+w559dZZDYolqv7IGh/EUPyov6InTSXwPJ4ym",
-	"NuxoPXmgTf0jbMzkfBvkQavs/lRpSXbK7mQHn3w9/56SYO5pI79xi3xgGdm/kUGCnktKGnfcfaTabS37",
-	"3RrIW+Uw5qxg/M+YCLxcyiL3cMUFUPZDmx3eQgFcPyw/fJLd+REtakywPH2D3lSIxYS9tnCH7F0a636c",
-	"GUm9SyLH7z1f/RsQ+z1eMU6nsx2nPgaH+J7a+fappkJqeFMn3J1fMP0A29BV+GFlU7MfcsKGC8jvZ9gZ",
-	"JCXjLgiQMS07ZYdbxA0WJlhxKY+J27VLKHvsb2rfca9bV3cI+dfeORKErhOyTw5yzQWp+zw1HknsV2i3",
-	"k/STvMQnTiTYYIi0SKLtHglfN0F1G0CgCKp5oumF9Lj8zd6xPyaNrveVKl8S7lbMe7ThFLGme7qLH7YZ",
-	"8KDf7vwHAgHosDvsw5rLofdLZCffhH5gZ1AulbIHAYHdEPaQ8kIwb30GGSWNlLBlPjOb/c51QqHAJh6P",
-	"5smQMyN7Pb8v6YmHOBqv7vhalLH0yH2ivuKzpcMJQ0sTQylThYjAwpwlqAUIfcW9mx1jsbzY8p1mU7DK",
-	"w+Fe59zwqdX1QjMtr10OoA5qJSGTFJ+bPiv3pZKbl/jQHu2/2A9/fytLOMOqXwo94ypnsoQLTS1BMB07",
-	"xRzx+Z1Pz9ALEm6FML1TtQsuFkMz1APFchQWZ5UubFk75A3cYXrdFBaCmrcmzeY3VYM+92K2NajzcKo/",
-	"uSUnOAWau/FHLM+p+e+ABKszOXoVfF3hNDheXJttw1RawoXtiwDGfi9EH0YEZJwXEsMxVClA6Sx1rcCw",
-	"mMy4aoPhgRBXtjGaFuNjU858cqGbC81WsGNSMWeoxF7iURyGv+S5pnh9pKSMFTDH0Oy6UWNDBWiyBM1y",
-	"kQp5+iKrY8P7WaSAQJaBFBifsDdRygWM7hJ+Eo24fHk1JLnhW46JUy6xXBDWaG3NUjjE2u1W0IqSOTSQ",
-	"+CmQ1SbKmydWBEVOD5Xj4OFZOjxY+hPBkFfG2VdYzhUy/itzzS6opOcCFxUKHj1Sv7Amm8Lk75FRSb/G",
-	"+ysxuoeQ5edQIdqyTt8ciheeeper9d9jl7HTkzD1WQt+1oKfteBnLfhZC37WgsO14FnTQcmXws1sea6c",
-	"0FoDXs4F1Q8OUYHfiAKGaUG70l4dGMBf9O0km9wV+m6STf5G+cYbrn6twIxgun8Spfuvq0OPVYv3pMfO",
-	"pJweXK/8y0v5X87lFI8XjdGhP9BE9WPWesltmT/mGz5bwmMveEYK7f3x5AbKu3VBX9WP5HwuZpDLWbWG",
-	"0jzWGwU810sAsy4e47/jX3k2DUMYOAWcM78elZUrxxXYuBpz+LDL8pJMIZhZ+wgX3whHUHOxjDkYbLyE",
-	"UG+NtUeO6SqwQ0mAQXsNisqJfi0yAI39oK3vmnQFW1+Y67rB5JAM/1MF5INc4ntSdEqoiwlp7y1J4Fbk",
-	"vnfEKbYNsdChUO1b0GZXwLdOYv7zhGtxxu/s3P9VA7bfiltgnEQB4yW100GgiIwZeyFFz8SSb+As8VxR",
-	"WqXYHwp57Z55iJAuvWtIQPd9pzrw2JOTpfKoFHADbj6DzH5RGjnI7J+Dy69fCG2oZplQlAdduFFlAeQI",
-	"+uAhl0PGhxsTP8NBScskhOnocx2fjSjgQqOTiNJr1qA1X0CqoGQuilRJj/H6OGtdQ7/8EkuMDSg73P/8",
-	"9X9+/vnu6urRzz/fPZn//PPdf81/+d//MRlAu+de93g3RCiX0o1CtEdPrjL64acv/E9//r0lqfv00dWX",
-	"ri0yFqYpwHYGDqA+1NjZTUKFT3gJcVq47470oLFSGnB2Qj139BPdlPKZmxfOZApc1b1l7FOlbw5MRX4L",
-	"K3G2fMeMpGYzUTeBVIqM6jG8wVf4qsZssJXtrxW2GfRwnoU1CHe9VPKgoafUQvnZoKlVSLmi3rnWHCtE",
-	"ww9ZPmM532l0ZPEl8DxDgbqCnVsD9dagUmWUz+irwuxND3kfNVwqBScu4cUSZqt651AV8F1A4N/KqsjZ",
-	"1G4HdeNeWaPLpZWk3LeKUrbGXmNSuv0Ey/zhUhJIqr8FLBmP6JaA2IZkxsIcpFOTwlbfnNPA8JovkWjM",
-	"xNlyjdGx+uLdh8bqSJ/wlvrgLQWSUSMLDAZIYw0OXhTDjItwSUllLr13Vdi9yvbMN5Vf7p29UkaL4StR",
-	"LiibXljCMaKTvx3J7dl2uh7bvu06CAqndHKEtdZWFCPoqi8d8PvXbACRtA6/r9sB3L956F72qfNh12CW",
-	"rk9ED13omYchi33XaKqEukQChcTozBzUeRJP7VsqUwhQKBvgFkrziJqiM0c/ZxJQQ5k137kWotNGxbq8",
-	"BXXr4H5TPo4f/TP3FaK+T1kRJh/ZrBf2UDo8RjftExk3YFOmaPnGYQwOIGQNyHdy3GG6S1wHEs2Thnq5",
-	"64FaPSl6Q9O+jUXODWcO9+i6CUYxxElV41qf2Y9/vljPv12GDbF20ge8CHC56KKkh88DdcT98EITAqyc",
-	"ZyyX25KuXNq1e6hPKSHY9mmXNx7k9v6VS6PfzKEc+1tQu+Pzyg+4Yt54RKZ7So7263xYvyK99Xmex2EJ",
-	"8IOsBsSRJWETYkdn31hDLy0vyePdx60wRp6TukmXRxF/NpzMKcPe1yLqWPzhQIUnfe0HK0kiYiFS0fCC",
-	"mqCcreyvZHyGZvE1NTchxD7XGFSuoNQMyrx2vXrjOheYOrbTHeolsv6p8+65iHT+k0Gv8P2BH7xqUMdd",
-	"7i9cI+ZzOdzDZgefO0IgZkxJ52gh4JwBB+LSI2rGhdn3fAU/edjM8x2I80kknFxCTd6b1Nnbhbaks1cV",
-	"8rH6EKJDHO0/m6ndCl3+evSr72w3wBKuSiOKyVi3uVBsobggd2PGtgCrzHc8/LXiyoDK2JIX88xhfSnG",
-	"g6+fLlLXrgXNnF3gHC4wJuDGGGKnuhTC+7v6DLUw6uLgYZEfWeSnRn66t1WMQJulUAagDFmIePnCfWp0",
-	"THA3AdTKHdvNe9D05W92r3qD82/rANBhj5fLqDkhVPPcMloj2h6Q9obD63EzOp94BbsMQ0PIwCXjxigx",
-	"pR5450yc+re7z3juOVQwgIiO3gu2gt2ZjktowoonBOUSd7+0MAe7B+LytxXseo/Fu5DAdT+nIjYMOg4e",
-	"ziM0SCz6DX5VGuopNSIk7ty+55KPeLOj6uRGkAAIPFugRmokyzc3fwlcaYemkIK9wGfg3iAv3BQ+EeZc",
-	"eH8y0BQid3PLzKdv1v9DL6rdD+rUjUcSK2NlyRTwAn1bGdWd2y31EcLItl2iu/zg3n1tn7qf/bNDf+o9",
-	"bM0huY+0ia5Lwrm2kbu4G20gBmi06dSY+7DGwC3VsqhCv8c4EqQsbsFhedzHnuL4nwoD0q8+IUCxLwmF",
-	"z7cepxw7l55hS7+xWtL4l7iTKbjLG6UG+nwqK8O0dB3PXe/vxj5SXlf/9eVteOphFJXPjfv0aVsuF+9t",
-	"3WjyntyF7YTAf71ERDeWC89h8vLY5MLAq5e/EUL9gdtQ2LIBCake8T5tswWD/+mV/69h9l89cE5A37a9",
-	"x8Q9R9IQgsCL0Inxvv0dsM8bqXi/AniLD8E/yJbch1FYE+Ff/fyWDLjCOHzgMYeEFs6ztRUPHGWfOdF3",
-	"gP0z93mMQgZH4hidluHRveTu21j7JLnE1sU9gIz24xZt7oGf3fDvUWY8MGAsrq8/l05ohu2cvXSrzSsr",
-	"6ajGRfNzuCYoRZIPs4nDDsr1hrveeym8Z/vAPe+if8unMYzp7UKndRQlvsJ5PP7fyS3jBI9F42rKqO1c",
-	"bbzIki7htiHOEG1LlBggcFJLlMCmO/w3ss3W1E7v8ZuCz+7z0lOP/9AeiD3hEElKtPsQosx0J6lUCXlG",
-	"ZSbk+4FCA6tKI6vZeZTUT0qYusyleysSpZGORyK7iT7N9Hb+aD/GJm/3KHPxJf/Y+1kLWEz654acwQ+x",
-	"rz7l0rmFcU6iDNstHfG6G+sbqvcc07dVAfd5THH8f/hjiu49UWK7rPvfzeBQbBxLX0gSYrO+gxP+yI2r",
-	"CZIKI07XVJW0wr60sood6upQg6K/DO5PdFzN4jl8JfuNdg84RXwXrAukr93FR2uuFqK8OK/v3uXbuqbj",
-	"stEoPkOJm2EcJ6Pqw4wKmKSipiTk3USmau/bAU+Uk8Cjcx0w2/Vh4ixV8akyyrv3jSCo0aZpQtViN1KM",
-	"tWD5hk8Hbm3E5W/2n4+X1vx51NP17lswfxIl/GUz6F6vall7UsLpcamr+zFNR/kCbgHbnjqphLnj+tqV",
-	"7aiBibqdzONB5Y4uykWnyXVjtNJsGCzUQ4aI3S4nlIlnkzOJGNqBPJCnGXYOnvQlFHkrijGrTCN7wk48",
-	"r3pyX78F884/c59BAv+OmJOm4KW9ZGwKXp7LzVDwUndFSiMGMQUq1PGsz7VpJqigbOB1EbBVwMicqiqb",
-	"xK2bLqcSNt+JRfljNQxB2j5r9UN1lgCzC4z4OfZgSL8LXaE/Qd7h+9A17yzJ4RIT6YiQVOCXCMiJRfn6",
-	"voIZLxTkUBrsaPAPk+B5DkK7vuOTZ3/9pdV5SCxK1LFWuWJmkj07dUahBqObzOiadO8dpMtmn/W+3F7/",
-	"2D1dWNzwY1J0Y+nTZ8uofeHMy4CSXpMWe9rh5S+WsunEl88BhTLfp3l/cu1ftM+tvQ9K+7b9/3aHpJuN",
-	"a/dstpSuO86Ig4MNc3rvC+/okWMvDKkCs0/deX3QRQTX/oBB9HZD4WVV5srab9TVCG+Kdst98dsdoTcQ",
-	"yEXoPl7nkl74PuRkuJQIVuOeAUps6ivveedwne4pXO9o+8C5JvVL2xv4g2v1QTfxnGlRzhrUxC24pjpE",
-	"4fuTnDMImZzYu+15mjK8uuVFxZ0PMOLOpyZMDoylP/RI/Ei9/m5Biblbct8d4UPzufvAE/hkEGOtlaXC",
-	"bbmkdjJsKYv8LMKB8NvsVyoD7gZHARn0L4fAcpm3CmdJFLQufTUGwcxeD/O9/jf1zhs+7b8KvscHDrSY",
-	"/4GvQWdMg33KELzyTK7XPNnvuolocEK2PfnSPDiPgk3Wyn9vffTYgFLCSLXLUKUK1fqY3bGNknk1M+hM",
-	"9WXR56ql7szcz1AnpxghJjW+2Yq6LuMZU3KrUQcsPLR1VeaAcERCMV1NjTTURy0JNqrH+WfeRWGc/vwF",
-	"/RBQnb7IqJzG4RF00KCaNRJzpuEWFEYF78ur9V0X+tpXmmBtIfS+WSdKHhoFD19djcU+/4cqg/8UCPUO",
-	"Wosk3BNklivUWUgAK1BGo5IfynT6p0QUj5mld3hqGnF66nLfhHhHuWAkXh2YvMWssYEFNw/pPiX1cv5e",
-	"HE3V6uFzrCANvQZQ8gVBj0kOGFRTXhh5SdHRlQM6enxWmZ9V5meV+VllflaZn1XmwzfwgDs+M+fq4+FA",
-	"cwcUWr938LoPU2f9PkSgKVOHXj7o9NeYWiPfh5IXS4UIl+E6Xqc+aBJBPh8Z4k/J16eNs/L0i9H9mMpi",
-	"VxcdI1MVfLaiKvalwLwZh2LHZ0bcpkTbWmh9LtHwuVZ9sCVtz8AnqlT3B7AuVJ/uPEhGnYeumeeMWsBg",
-	"WKo3XPGeHhmUkEYYdJ+iX0jv1tgV/CANfKLAA+4Qxf/wUC/5LaDvEkqEvqrDiFK1AF0o5XEq892FPhRc",
-	"wEXeX3CBhn/gQqLGSyOJovbDcyL1JMKE3yPMLL3OO/WVXCi+9uj0eNVxuflZIubePXKXs0opR6Bku3P8",
-	"e72xh+LbH6Q4hyscF2w8hYPNP+NFwW7xFZ2lHAI/fgu3chXW8ckjFfdMOc8qllR9Z5uX4WR7et6CysXM",
-	"9MvjD/6hQRL5EOxHt0vWWpT+9yeDug1gkmLbLSFV2zNwjci3U6B2OLIyjFp6WLuGUFUK+6PrI9DXf7Lb",
-	"4ayl76/O2U6uMfIXD2xJOHCYsM8Pn6f7U0jHxbxTzXe6g3/STNHNmOtV55DTXUTMNcoMEbRZMxv+VsD2",
-	"AJvjEw9hHnxAbOLDlsHXO/InnE5fXFtIdRTkUapbXjWlBuYO1U03rO2PXUZzbNfq55NIqeO38IFQo+/J",
-	"KvgQYJ0fLuPgQwJK+o/nCev/EWDDOLMM6il83ZTi87rTCCp5n7hqdWSHvw8qxpdKbj6kYb0/tVb8RqqF",
-	"NAbOkQhqxwLjCUvChEh6TekQVmrsiMnRnsM2mIGeW170Fmb/ZD8/G6Z3W60M1ysHvexH6qtDoN9Htroc",
-	"pwafDOrw/L5udE0JVFmjMw+hPPq/O+uZ34LiC2hlfssS9HXbkxNwIO1DbhOtXoFiHoZqvTjVmUnJdbS9",
-	"Z/hWY5KTbFLpiheDulbtOeztlPDrlqPbS01Mjl522LfUct4/HeS8d7iaKhFtmlXayDW1RXFBpcczbmCB",
-	"9ltdcWJ8RTs521AEDvK4OdT9k223HsfS05F+pfs04lAgpSBmebEKleCIkF7K7VnMtl0NxL6Wt5BTCy+k",
-	"vXdS50DWGGYkZUzxcgWU7srzXJQLVm3Ih13srvHPt7Ko1pCxtbijG60SM3AWfPMsUt/PXyteGnuL/ti5",
-	"U/82wWuRvV3brQ2VGn/95eMvH/9/AAAA//8=",
+	"7H17cxs3su9XQfGeKu3eM7Zkr7PnrPSX40fiu5vEaytOnUp8VOAMSGI5BBgAI4qb8ne/hW4A8yAwnCEp",
+	"eR9O1a4lcYgBGo3uRj9+/dskl6u1FEwYPbn8bbKmiq6YYQp+e0E1e1PYn7iYXE7W1Cwm2UTQFZtcTngx",
+	"ySaK/VpxxYrJpVEVyyY6X7AVtd+YSbWixj4nzB+fTbKJ2a4Z/srmTE0+fcomb2bfUZMv7OMF07nia8Ol",
+	"fdP1gpFX13RO5IyYBSM51YxQTbghG6qJYrS4IlRIs2CKSMEIt3+cVZrZScFkF4wWTNXTfTN7hC9rTtLN",
+	"SRvFxRym9JYpLovdGT0nKynMIiO6yhd2Kk8vnv7x0ZML/7pfK6a29dvWOMzed2kpvodvREkM//QReUXv",
+	"/sLE3Cwml88usp1XfLLf1WspNIP9fKvktGQr+2MuhWHC2B/pel3ynNqFnq/xif/8m7ar/q3xqv9QbDa5",
+	"nPyf85phzvFTfe7HhTe26fbTghqyYcKQjZJu3e5rdtTnVcHNK2HUFrhPyTVThuNs6VRWZncnYETHCIXd",
+	"eyMnO0vPJrQoFNM6QvlsQk2LQwtq2CPDgdY7z/JiEDdnEzt1inOMvFJWJpe40e3lnNk1nGVEKrJZbImQ",
+	"JjaLNbBKjBgys9xoFmxL5vSW2Z+4Io5zdsaxrMS0iZ849+GZJryAUbmA00eF3jBFqCjg11LOY0Nv6HZ3",
+	"WM205lLA8ux3jVwycaaT89tIVej47AJ97bTwuSxyqOrD8jOKKGoJ6uiHs6yZoyZIc//8NDLHgvXufQxv",
+	"lNO/sdzYKQMLv6VztsvBUzaTisV2jSnYKSLYnSFrOmdkyuZc6CsiQJxZsce1FWtAcQozHMCETBjlXs4N",
+	"W+l9J7dx/j6F8ahSdNtiaZ04hjkVZGol85IVZCatuB30Wivzit03drbPL6Y1kdgWfE1F8ZLNuOD+/O1I",
+	"kluWkAQ3JaN4IGIfrmTisykr5Sb6yVzRIrLn3zs1lZeMqhjrl3TKyuiIirUmMZWyZFQAuSKk0KyPFGG1",
+	"7dm9d1rtjBoCj5CvLi4uzmLzXDGqK8XiKq25ff7BzL00unNSLt+xBaNK0zKyccUtz1mLm3fm02VaOjNM",
+	"NZ5snI76PO5+VjC9HH5uXjK9/IukRWwCqipHnMB3VcleLKiYs73nAQf2U808dcK6/Nr3EvpdrQVoUQCn",
+	"0PJtg/IzWmqWdTaj4LTU6e+kt6aexTpYV7vPsjuzn6fcALEVvqAlEwVVL2nElijwjztvXciSpz7rmeyG",
+	"sWX8Ay4KudHjOHYj1dJ+FD/izeUXoL2CcQnTqL9fv76PPrWF2ybRjKuErEtLpjIlOnto92tFVfuEttS/",
+	"XclNQbc6dkzj3OBnWI+dudW4GXYG7qPOT0DBCHWUXEWnvOQivk7h7Prd7eemTHwi958AbznBIO71GU4P",
+	"Buhb3P9Y1bMrZGep7diRl/VHfocGybjm0Yzwfx/n9fLX+Bk45o8dwsjJHTKiY5j4sY7Zst/KjbvT4gDW",
+	"KFhZkyGia7duw/pZYosWhTdaO9pg5yx42rlN3Cc1dMSwBSOGFTErxyy4mFsTnRu7sllJ53NWECq2ZIXT",
+	"6so4VGhxLqvYzk0tRqcZF0VbgkbsscOvdl1R3vhoybbjxEJplxCR9D0CQ66ZYMXNmFurZvZ6n0fs0B9m",
+	"hBtNrGFLtOWEShO7vvgoxpSj34zfmcbpoo1bf//Z0uw9PGiPFV0ykRrulindvnKndAXcBZ20tJuWeUkK",
+	"zOcn5tkFWc/tVnMHPDNk4Qw0iF3PJ3WUXjJDecTQzd0x20cVuOPdem/dQEGl2Sv7lZiMYnc5W4cb3qDx",
+	"XvmvxMZb0e0NzRP+BbyEk81C2hujlXpbYncXPAvIN4SbqITQhpbRi/SW3DJV8NxoJ3OoYkRWhsgZsXya",
+	"kY2/bG/tZ3t9BrATLcIEitfLS20v0nlXw444PwlGT5jH2WSzwNGZqFZ2/siqk2zyN8nxh5pRFQPutj+u",
+	"5C38W7IZUNweMnjC3tXwa3K1sqsJR7qx6gTt4HxM7dmCWblZp4gV95kkVcsP4ArWLCOVcDMCxtlwsyDC",
+	"6Z20uomJ88HnJ8bqXpAPm2VRMYKKmRiJZvzuxITb5N2jk1dKS+Xd4cFr1OsuipiXBi/ZO1OmxCxkpe1E",
+	"7f8s5TJCiTOn7Wsp0SyXoiCyLAg1oD/iTv2W0HWyEt8cxKnf4xRnvPdKosnUDS5NM2Q2ecHKiHxld1Gp",
+	"9JwULOcrWhKpCCXoY6IloefTqBe2pDGV+kaASs1lWa3Q1Wl/nStZre1+WFo+8XszZVG61Qe8PfRrqcia",
+	"yXXJrghbrc3WibMV1xqvfLsqkZYVi49UKLrBb9WySFbTsnFMRLWa4oQ2i21c4KJh1zODjVQpF7NlTQJk",
+	"RF5WjFl6JSzDDjelpQn6T05zs8nDYJ77nFCxJoMkpRRzsKqDMI1x4WizMGn8qaoc4Gtzk3aPxwydON1Y",
+	"vnzH1lKZPt9bPP6yoAWZMmPlg5D211s21P37mlZl1BwJLqZhTjhOy/gosxlT1iKLXL+ezykX2sBhXFfT",
+	"kusFK4hit1yj73+432ZWiTzhHf9hRuwRq0qqM9RQC7khjOYLe3Y2ihvDxJHe8uCKHU6x5EiWRXRKmxFw",
+	"PGaEllrW5pRiYGu5iKEeRbnwpaETT3LMeGfrXjdrY0XBwxpcrw3WatDfc26TJzxR4wdP8rzXT98MTKzo",
+	"HV9ZUfT0wv+XTVZc4B8fNf+6q1fS198F+rm8lKOl1dBUgMSQwq5at2NejRvpbIyHs0Nff8Oy74ehohRC",
+	"E+FAT7XzJ3ROflkScJ1DxsBGKviJVKJkWhO4/xXR60FkclI7d8PJDX0hzQB5D0Y2mNjwfJSCzn4fRzpv",
+	"hrQyCxy/+T882XcPSCtquVpTxQ7bVZO0jms5bnd2z4ZmEyuPY7agVwJXHeUQG7T/TF5ELeMEObiOCYD4",
+	"ap+TSvAZZwWpJVFvHP3AMxri6+mdrHzKUOr6lpBFQ0JITbu4++a/VcU89YK0FUW5Tn1JG9r1Hjbfn/TW",
+	"hwveAO9Tx2vvptN4955LkWIFE6Y/ABc9NJ4ijfP85OIidrehWttd7zz8NPJwfG1hgOgCKvOdi8GPmPyU",
+	"iogj4LWSK3Lh017AOCEl1wZ+XU36j2E2WfD5Iu6ADTenPbKXgm0N4/gvxdYcYsR77yUjQtSjIkrd6CF6",
+	"Oj0TDogag4U9PBaWDnnJ+AnSbGSodOAWOZbEp917Uuu7VpzF9uiWKeegGnBZHjgvPyE/eHJOlRKjz4pm",
+	"xQ1qktHKqTY7Gkf/q71qf/S64S1ZPdfo+hWdHetDbdAiluaGat4nEa5owYgLoB5AuWAnxN8m2IZp07xg",
+	"pn0/feGN9sgXrXsY10RIUljCkS0b4JeDFzboVL+puZ7Y7ry65YU1Ot7FguTpRIFh2R0+jJ+0Ol7d0RV4",
+	"tXftDmuPRF1z9uK9omKLbift3FetPMvGVnh3S8Tnsaq0IbTc0K0mU0Z0NO0Us1yjnABhWOfCXY24Lkey",
+	"gMA9X4FzHl8YJ5YP1OwmJtJ8GSUW6NFLRyO0UjL0stM6luv82NaMdhmiK6qWOhq4mbKtjCnxb+WGzKgi",
+	"+Dn6TysDSp0SvYAojsv9rsyV9zbucr2ICgAfThsQ27WP3oSo5G4EOqVzmQ/17G50Qbd+8vAUMc5lxjWR",
+	"s+5i/N/x0uEzWvaHvOmKl9v7iniP9l8iB/SwlD2G3BBtpCx8YjF4g82CK8OYcGvXGXwky8KKTZ+6MC4y",
+	"+R1Vy5SXa1929phUpoRvFj+4Sd8cmtH5WIR8yfpj595lM+wa0RxAMbqMxwZqMYnbYPeIEoW7Vidy7B5F",
+	"6uUpWQq5iSu4REzijUvkHhzb2FJVaMPz5X5dAvH+cJyc0GzsSzhB8awAnw7gOaNODGhG+51ZU0/Lb58T",
+	"HL1iOZULQI1RfFoZdmSyZUENvWlYEEPSx512T78YK1Da2/jqjubmKkTPNAjxZgStnhNr6qTBWQYLro3E",
+	"EpG+73zrHmumLEazELiEbHUXWatren7IDdT1xCsnnAEXvZqpMaljTRsqIqV6ch2sZHT5DqA0dvMc4LBG",
+	"83I2jK0HsoFjmlTWv50FDNdRWxADIprywv6dm8wFqzeHS/IPjn1j6XW0XO4b5ydaLp/rZU82XlgQuBE0",
+	"JsT1S5aah+ucO2+5Nsz81vHz9G8cMcc0NXdnzZPf2IReIfKNktW6xxwe4SNLK56B/oWOk8tbqDhu7ypA",
+	"Ye8sIm3H9OjkUUrSRTr2JrbU5XytLLHeNcXTW2Y0Z2ZAuAueAltOVmvdU0IEWU1kTsEmLi5rPS5nEG/M",
+	"iERjC68fazpno08hMlnkDI7LpOnNHBOpO3Bgy1gYWhNqbUq6ZGCvlCUaJCtq8kXbqvAZQgnpOEjm6vHZ",
+	"ZY2sm1G5Mr2s9aFW6kNPTJ+F22+O8mgaaX2hBcGGZJ/JCu5yeDceoGjS965KGF6mc0iGDN+hLy7Ej7yb",
+	"8FlbeoEesU14HQ5wJ1TePWWNo4j31Y2sSnt5JtMtZgLkEAXG7KoZLw1T7u4DZc34Fx2qO5G94oHOEx3n",
+	"wD4nGs/fFk80nL9unWi4wHwnGS8R5G7n47RyjePcVZUmps7LahUvLC65SIQL0l7FhNM2m4A026/ok/65",
+	"13Ue/gjXdSN73yvtXIoZVytQ0exuXVKXy2qNKjIDIiFtwy99996Ic/vZxf7Alp9XdKVW1J0o4yzlbElb",
+	"an0CO727I27PrbvwTkFJ7xU4Rq1vvGAZ6i9OL31B16kYkxhuowZPs0t0gVGTM39vtiV72HhMIE0H4mFP",
+	"PObAME6gqj9/BacrCSLLKE7FHA16rnL4Qf9aoTbKldQ6euT8bgQrHI4vhXhZNpki09xyWUK4Yq7Ydr8V",
+	"Ht20YUGlb2sPQufA3vG4OyWvOjUWA6KAO9UVNAVuMleUC7wla1IXZO1edCQfU+vhlvnWfis2oUrwVrHA",
+	"Sgo46P6qtmYqx5z/TqFk6l6E03PUcuNnSFS3/J7dwGmOMGIXrIxBs0w14ItEQwMDdi0thQ50C48qZa5l",
+	"0a4hmtSzb4S/FJ08/2zGy2Or5UQi3L+SiX0FaJ2RmQBJDdHnr3deugGLcFVnNF+60rMh37E3t6OctjEf",
+	"NpAz6GKgodul4EFy9AszyEJ+YJp5vrPfGQ5Zcg1wH1ZMEAF5mwPosfKvSG5E8h1S5Mzdp0o4zlwMe+fx",
+	"e+DHuKlJcaLtRHqEXQtmVdi19ovTe5dK2bcyzqScnKWUS01KvmSEEl3yde28HZf2zn6tYmVEf+GCafQD",
+	"UMUIPEWMJCX8nZaK0cJdhQdi2dgRboLftkdqdNlIaheYChxkZJUvmM/FBySijQwFWf7ePtQx1jxBUVfW",
+	"5kZXsGe6P1wwxEXSGKhTa802RNY0J4rNuTZMkamlkM58mRb56uKIbIOOhAnT8XwQ49I/8+jdaNqbAThG",
+	"+LcJ8fWWBM95RjYu2F5ypl2OArpVNrwOKWfW8GLlrFMrVy+hHYQ7hVoqK0XLE7rX3YCdqAESObYp9nz+",
+	"uH5gC7gvWTdRTedqThyj1dhSjSK6Um5SZXQjDebPZik7wrRN5ui2Sbn82qXrdGoaV2uzjUEwkBljRS0A",
+	"wU1ipa8mC0ivsRIZq6UzomXIToGlaQiMOmd5NKOndsdEd9UXy0U/7GOHtBneY9GtmdJW6BWHoMUgARt7",
+	"URf61eM2Fxzbn+9qOKzONUbinD0HVWvLLHIjovflVJznW0jAcNWkGjH4rJUAOnZFi0b0+kxXK6vTFVtH",
+	"gbuWXKSw9eAj4IEmoJucjbILDgC88acslhnsISTas3XkRkr4qqxRUEtFksppJJZ+SeyOMGx4HRJGctdL",
+	"iTOPWcSwmOgqmkXoSy/RlIPyH89da8YUIOVtBFmjTgPDK8psde5YKLCuTMnBNYNgMHEelTFk1J/q5Db7",
+	"gIMBTHr0Il8+m27PIPQOoRBB3GSuGgGVJdtinMRNL/YCxhKGombGWItosFbAbXmPX0uGDlKGNhWE3dHV",
+	"umRYLqTRz3O4DRYSlRzfIXcEhsOFh0k11ptmOb+23UgDxKRGm2MzH7fYzZNEUoxyfNeLj5Vp6DY4WHda",
+	"DZ0dAAiDiWTJVTknZK3Cf62oMBx0AVSw1IfY+2TwLPmSzkZi2YzP8RUuRLPjtOl1sMMzbkWNz6P7xvXK",
+	"gyV3sQ0aOVUR0Ek5gwq2ZqaeFESxHJd6RDaoHWO1rtrqt/2xKtjI3EkPaNJPPx9XYw20kfC+1sxixMQ6",
+	"6B1KjtZgfXoh+l62adSOjinj2vXrP7mI13EFY2lPyddwZMXv2SYUZTxcBGR8UQSgBAvWRAlHJXlIseaw",
+	"cokEud4GuOaRVcsH3jbX1BimLA3+92f66O8f7f9dPPrT40cff7vI/vCnT/8RzWiU5V7MqXfSFcz7A9Bl",
+	"qjFlwd0iSJk+Je8a2ZYHstyIwp+MXMC1J9gbj8mPzXpfZ95s/I3K8sOZJtbWQvMEblRWigeg6+a7sFRX",
+	"w6sQXfewSqOkENgT3ZO3GJMOatrRrk2ht1j3Q+zTuFRLo7oKGvJndtbWLaDaVdfDoiHuiCWr2b9nm/c+",
+	"g3UEQ8g1Ezc51f6EOQLEspjh+04topuhxgADP5KsDFlXYDdBCY/VonBmM5dMjHnzpRRzb4LvUiN5lx0l",
+	"jq/lko0WL85sCkT400WDC//wx68a7Pck60kcPWUpcTbRuVzvFUPv4aGmHAqrAJwyexmERJis+cI/Hiaf",
+	"eguZv2ebD5xtjq/C/u/95xZ7SuwhjZ3NX+FBjOMH7LS+s/7qlqntVBZbohmUxO0HX3LEwTnFKPPDLVO3",
+	"jjRdTADpiu97cdacYTQai9tBEaTy2U4xUHCdHDnOQT6ucRA36Zenky1DbUDvGYSH9jrVWmmVTT9IG708",
+	"xkFvaSyolTtAt95F22d6sekH2/D1pTHksdvBU/PVx00Yb41p5CW4dzqUvxlg1DlYqVFerx4Ab7jXNnlr",
+	"+KgJNKpx+VzJtO+1J+4wP75lnRjPV6uemg9Y/RlBj4AmtChItU70k+lD7Y7CKn7rs39LFxh1iFnRG3Yq",
+	"yrmXOb2jopPXBjzoiVizWe3ISGeZv3XqrwbVG2NvlcO0/uFoI/YNe3Q0gnwHEMkjldFJQGsOEvw9RQnc",
+	"6KOKEnaqZPSGrV2xjvNp+78IF8KPV5R6zdEp7DQai3t91dPYZP19aiWx7VEkpXrHd6+ENMd8E2jMInUT",
+	"L6qDT36qOPBBt+7x9+pePQuEel4UMR8Yc5bOsCSyui9Vr3TGp5ycG3T50aG8DoIcRd9KDpJUB+zpgztM",
+	"hu9oSXPmwXoOuJckUxg7roa4y3EgCIy/4jexeZKLeVeNzriOR5iufQTc+78Vg8SDAjw1dMkg3hT1j1UD",
+	"trsqmzCOo90dKWTWtyWNSDKfT7y7XZUSqbZpCKTgq57HpDkBClFfEHVPnSyFbosBSg7mGF3soXnAAxJS",
+	"RtZW9JVBwFv7Sj8b7RUHgdMECxGu6g0T0dUyRi3FIqAGRMK6dpgTYKoObxI43ZLNgucL3xiQGFaWdcAz",
+	"andUeizSng/sdXqWGTptVu9XSlxKvWTlpZDmES1LuUkAerZOIobgvKh1E4xt7zuXX5dqV5kbfstukuBo",
+	"7vNEbjSdUy7Cl3fJ7gIO6ENGktcpO/Blb/aB63ZBi1rQOTctCjuA/hkU9bvXZPKQwD5gIulioMpaCqxI",
+	"5Iqk6RZwvB0FhxHklpa8SG8wfpzYX1B3p8wNb6pRPQkUDanhfRngnpPjJeo01Q3xsIzINOR56uo/CkzD",
+	"ryUBpjHg2r7nKuJKN72AgIBiK+XSpcimb9TNKSbERjzT4TiRMrqssObRdH7t4VksLV3qVh3eGSdbsi+k",
+	"xy8bxCEhgzLCHrmSm1SGwuk6QjZyInclVKsTk0tO9pnbTy8uBmPqQ0Fq9OV8PcIoSA1TstseH+JNtdd/",
+	"7PKP4eBjV7PjJtTCXew1Y2lZbntTTgw8MXSYHpFSKTFgPviUS3W54bO9KDYLat7MRljeLjmm6yPELfTL",
+	"baa7Io+EBbgtqjuNwnnrPaOHQXonzIadzPNeV52DFu5rJ3F4LZATorvH1uenY1bigppHfBZt61ufjm5M",
+	"blfgl1Iub2pwRvd4M0779NlePNID8OrS0OoAKtoFRLfjTKVcDoBarzl88B7sKB/n9c6IoWrOjL24NxHX",
+	"+u0kdxZ64unvmFwzMT4na3CmlZ0Q1SERakTuRsor6saLr0YbWTei/wdHEO4atQNKuZupQYdXv9LKLGQC",
+	"qeE4OnS6z4xwGctEeNZ5M8aAfHTp6nNeGylsjgKhfh4M2+bko8R3LtDQNETQcquNQz5jG3hJyWgch8M7",
+	"9bqe2GYblHHetniF/bdyQ+TMMN+ElFkr04qoSwKFbFA8wA1WQ2bY+8ua+VaYpxPMexBXoYJEj7O2W1CC",
+	"DR3gEnMHkOIdPjnegIm3ltCIz0oFgn/60iEr6EcGRBWPBUTfNNKPMzKtDMHCGwQYhos4KwhdU2Xwuo4h",
+	"2kQi1UBTqBMbCan0bscy76VEZG6YuB87yv91t/Y09ksHXNWjJiOUmFOotAla4KsnBDRDk7NZ1P2QKs3u",
+	"vKCtpqNvEmzT96LeKq3kNSBtXJzIXu43coNxi0+nNq/dc6lXO+60h6lK1mw6ARYQVBcvqD07V670VHuS",
+	"45818YZcV+FSbEUWv9rrhG4ak4j0NRVFJzrR0TlTB5Q9cDjN+ofLF1KOGHCnDdZgDJWCbjOyYWyZoUTP",
+	"fK/KjCxoOcvIllEVlexXTgXsNV2ZKFiq3IkS8FtgTAkeDK5YfUnOws/k70zJMzuNMyFJQQ2NVua5Gpn2",
+	"xh6BXxArwh1pjJRUmxsfre2ehKkC/LolQMCGBnEEBKAVMSC97VsxVZYaf1uKSvJ0bpC8sSSLa89ZspGp",
+	"YnohS9cYFg9MNlz9+kq4w28scDt0JVjtijagU4b1blDE5VsB7Gyhqz9N1LMtug7Svds5Hts1qca/byjw",
+	"sUp7kAc9QD8OhqcLVYsn3TTA7n+EIxOvbXbumlEt84Mq+lgoGb7W8a51eLycTSbt2GRDBcqtEfl6YyPT",
+	"aRMoEbF92NpvTFCKHOK9uUQus6n2f7m5pZb7LpjkEYHTSi5o3DSSDQ487BdggLnuGoB8Q1es0R6kG0L2",
+	"gIjx1lDU0JtuEWYTS6W/aN9eAVPlrHrN6NLFGDVU+lIdYMZHtPwcB8xQc1kCCLRvtY2+bO0FvaDagYI0",
+	"iztk3eXUHTLNwmYFQBvfzXu6BbhWDyW9L5HN4z74OWW92JY3TWzL8AtuT4o74YIWuVWPiV4kG8POfFX1",
+	"ccOMzMRHvMj4OFzo/hu/9uaIYgNu/gh9EMzDcUw9ri4AYHGi+RZ9rQWSdZBpze2X0oP1UC8YkUA0yWnJ",
+	"RAFu/0Oxgho9rtytzGmTnWIAH1iYudp1t6/11PuY/dpR5IDeoQfi2r7PF6yIOq/WJRUj0tRLKvb3H4Yh",
+	"49OQa5a8khi5ZIKs6JYU8hKqX69cDazVMFItiRQEauGurG2jtg4QHREotYTvNiAl7HeDYw86F/jvRJ17",
+	"72uh2ybR8C6Zu339G2uXZZVolTyqU1/BEyhMAu3H2N9vxr1it2Bnv23mmxAObnyObQsPb5FYoKur25EQ",
+	"6dBedV27g9NMbM/tgX19kztS235xEHgn0t0lZJIshm+XPf4xFU17kuoHl7DKA8CSXYBHmNvxKxxtn2cT",
+	"Z+vvTOJVbcJQ4sEFd/kzEq7wvBrniXC36AmavccL/QesQYgcyg3dpru+eXg2d2Ok0VzBvDKplopUMW1I",
+	"Hs/bDXmjSXSAup0V2IJX5Oys7R+V0YHj8LM/+VJp+3Ewk13nOp159epAgvowZhtgPFY/Y2WsQzafZBP0",
+	"umBFBvhFwDAkO3eX/Qeo0dYf5hdSdAf7dHsRyAeWLXQcuOGa1tNyaz8n6pP109qJjrR6HZ25ApeCbqN9",
+	"rkrNgrcikfWLVipsn2v54K2jE/TjOwQeV/My2tPwHUzUcmSVL7wrz92MNN2G1ip2vZgqAHuKkE6bxXZo",
+	"ClPy9nDb2NtBI3Wk03AgsEaDsPS5iCcItvLbAjP7IbqtnXA9geZNjokyua+zOjnec2/D9gNayDX60g8p",
+	"KH5ZPz4GY7ovyaWn1Xv/Tau33m50v7X+rvK0LPmIC3Edu+0aDVIub1aJjPpK5BCrLAZ4yTr9EpN9zHxe",
+	"cbansZafWHMW9bqTPP6yxT4dGdzQrdh1yIlkTVfh2DpMX74bbmtGWVLNjBaVKFTbbusPYEEouD/lM+Zu",
+	"u8H08xSXguJLfFm3JXvzk8Et/rr3Ll+lGRyi9Qwb03HvbsSrYtt4Taexi3Kj0n0gx09L9gJB1ca0CxuV",
+	"PA4vSWWOp/LDs8lmIcuEhYkQ3peAw0kNly4+Zn8M3Fqt9GAGczgBvQ6DurrbpaLj/PpS0pvUTSKXjgIp",
+	"bQKUejo0QEpDE7YQJeLKASjNK8WiIjQdFeiDGuhDi4UO4D0mmVdexjcL76/aHw1surecvw0luhO5cAtI",
+	"7mi0wiBVGgMZE5i/qqspbFhdTKXY+rFhSnHXmnLXbmBlOSJJN8rH1shem0UisFJPCljmyRX+DbJuF7Tb",
+	"/HuAsXxAzR+uMk5vl3LVIbbyCQtHoAXgjS/6bKNgYTcLSBMtSUnVnBFKICQLIkdq5m6JaLN7e93lerXK",
+	"XxvB2sOjeT5HqFOvV7NW1uYv+JXckbWSRZVDgm8QYfuTAtpxrJt6ZkfsQPri24vrnwiZ13FCKQg8cxlg",
+	"6mewb1zXsfSyxdcpe83dnht4/AHGOuIwuKkdBjcRuGvPVX4FcYZXc2ZeOHCbjot3B04C2jrVnbyt4Hc1",
+	"P9FuUWNC0+nueTjFeFVb8qYMsnWku7ZP/7jPko0psAMFzFQH1EF3hxwxA0faWLGWy4gK7SeR8PXFHdo0",
+	"O+nZfePuodhvcjW8rGPAFEbZaZZcqX7Z1Uqn6TDOBXuqasFdzR7YoqZX4L1guDnTsNEBv8eC8ySJAlCN",
+	"pW1KQad0aYP/Bhfs7le09bjRJXvUw506jFEYJMYPs0fawGMB4iQ5oe9lFGaoUirqTMMsaDSRAXzCamgO",
+	"4dcy3m9hFCDLYA/KyjnJx+K8nArAMQr5H5GZEmi14gKLT4dMN+HZ0K3ItPeuO8B/hp5Xv23R3a5ULPo4",
+	"p1xE+3OLkA/c8BvZXyH/CCMFA1fki/Ej70DPFA7JZ40212RDuWEej3/YW3qA4qiJQkLszMGumd0yBSa6",
+	"8+MP5rHBTd1zuUIBaRfpTQziwc0KCGn6NK8G9cF1RQSfL7BlLCA+3SuulbWoMBCXxPFCV5Yl14zykhXW",
+	"iJ9RdeXICjHXwC2R4CCPNYd6zVihrRWtme/ApVibJQ7omjGyo6EH7QJ3Ybqo4jqUAYxIJzzCh9Ztr9Dv",
+	"9YrN+ANTfMZzGk9IyBcsX+4J2GLwxF7AfEkBssFGScM6acHN618cSeaNaDYbhxxWQH8rJLhcFgiadxL/",
+	"vrxlyjVHTPkVqGGq7aBFzrjyCNrUQCQW1+pqgjzRsmPd//0u/sEu0myyUdEmLAc7i0MHh33+PC9cBnjj",
+	"a6r5xlQ46yjTRsF5BxsM6UK2jUj0vD4GwHhIuMLZjjiB8OU+kOL6ZeOqf1yKVck16JJG8qhlX6qU3LCC",
+	"GAn+z0XoJgS52qzIaq1Yn4ZYM/+cdWNGHRTCQeCaIQFiwJMSS9O9Xh3Qtj74HKKK01+z977ae1j2A4S7",
+	"VpfdKdYlJd4V4qfngHC0UYwuodHmVtbr+DgEDrM/tlVrDNqCBu7Fz0tgm+6w6E+0XKa79PW4cYG1HOBr",
+	"T/v5ZPemDS2h1R40REBEe7kuR8WSQ2VkL5wFLZevsW0OlozxPJl8HtYEeY1TdnQqAZvN4t00wUfnLuno",
+	"o6HE9wW6dFiqHh8Ys3tgscRIOXRSduGv4P3RiKGrivEsGNrDbhlVJPxW6XbXzf14P8GoT6Y69G/2YbjO",
+	"6JgYzgcB7znCBdBgAgBxHJs72o9CM7SvS8FE96YTGC535/XWMeWSEUzxx0AKPJ25UlwX4VL22mf1Qvjr",
+	"hrkbSKz6G29ZwwlnFkyM/MbBUNZ4FPuDYkeGviC/oOUacp1Fdm4X4UjgFjlK+ARWJ4tqDGxcWy0BatHT",
+	"033TEu65XqakkyRUL7G5LC2Xvm7MGwdnmoT2YJ2bzbFnPX0mk3SGd6bW6MRS5CozXqInZcK4kn2fOeWm",
+	"kJq5e2+kKxrN4ygHlBQs5ytaYn2w/cNM0dw+0MkCFVF5mG5M5TOvO1dxqUih6AatiL354/GgBy6nDzY3",
+	"yLeTbOJo8LjRAl9uxL0LOp+BGc6ZhICAgHqGUuq4DevE84hX9Xq2vSAyyew+B/A1AgG3kTUcqZLd7j9k",
+	"u0m29mvRybnSx2NgwofBfu9D+7Yz+VGz43vvnKBtUeTBAU32GqKtv4kBpFjnleJm+97ym6+k0d61wQW0",
+	"PpJLzjyrXU4A/fbGP1WbOWv+Z7ZthT6AicH0sHeaRsPWhTHryadPANE6k8lcYHuV1dT+6ONamfP/AjKA",
+	"9/c07slKVgavyFD7BQaRL6mEk/GYQFciCIRAcbnmcwGubEGgxSmhxC2N4MIR3gFXgNGUx+SVUlKhs3ON",
+	"cMwEEZM1+d271y/In5599V+/f0xeogZwfrhVpcEZtyUgZrHcE3ZQX4XuICtGhQFT2QlzeMx9+viXOrZw",
+	"OfnB7kOjS+Dl5Akc2jUTdM0nl5M/PL54/AfgALOAnT2na35OqwJNpzkzrnkZAnm9KSaXk79wbZ7DE2DT",
+	"0BUzTOnJ5c+OGdDpEXghBDxQXg3i1fhIYRqpwZ7Fx+rcr0S5Rf+fSztxiZoQ/Ar4VLH3B3OofvmOu6qv",
+	"iOfTRzCr11K4NnBPLy5cSbVxITq6XpfOnXv+Nxfoqt/WpwVgRyDjAA5Nx9howHi22+TGhgxzPPdA4p8w",
+	"ur2iatssNCmkYA56W67gIDl0YwYgeVAhs2HaODfl70ro/S5Fuf09DFkz2zm7Wzv3SpTnXsHHX7jufrjO",
+	"mnbnub5tc1t4y5QLGsu9i/BZWSKoQGbN2RfvPxzIbYE5pjRfomMwyhbf0SX7Gh8ZdbT+ztfHr5X8na/x",
+	"sr2igs8sn9sj8FZqM1fs/V//4jpzFtVqfYJT16r000zd8pwh8g0QW86IkBuoooIeXbxkiQMX6qtTVP2G",
+	"mRd1DXbnsMVT6Z5ePP0jVtxAPAUyi+rjj3G/nYLECLNvMWGs3pjuNtynCPWL/h87iciOXy8YwDmdYjNh",
+	"oOAsDUhpfm8yUtCtlayFC8u4nXOrTuplwJUYJiG9Lz1J6h0ZdlYJZyidQUxhzQSmWVNMUIm9JfjCw2vq",
+	"hplhuEattx0UyjNwyPqB+uGPg0U3eOzj78bIvH8r/rbr0G/FG4a/txFAib49Abub0Bqw655V0Gato5ka",
+	"fAXg/tGJLVhhP9Jx84gNVPIVT9ATOwr5auYnbXTSmFJKvCKvlJYqpWmfRjTt/QoEzVIm1Q+CkTWdo/1T",
+	"VAwOrBNxVC9ZgaWUG67ZsUoQGOC8UR+3ljpy/hH34EUIDrkGKV/LYns6iuDovr7+U/teaVTFPt3jfnhk",
+	"h8h2eM/wCWQzvoXY2x8ePS5cw45GTpMv26ZiS1bSmrtgCdjjiYiW8H1QhlLZEys6Yvz8N1586lfBmu1K",
+	"8tiC6keAY98Uk3s/FS+x+U9CSeY49QWjBcz7t8mrazpvv2HHvjrJIbFEtV9ZMYfxFD8qL/CJ40l8DycM",
+	"pzbsaD15oE39M1ubyek2yINW2f2p0pLsmN3J9j75ZvYdJsHc00a+dot8YBnZv5FBgp5KShp33H2k2m0t",
+	"+d2KobfKYcxZwfj7mAg8X8iy8HDFJcPshzY7vGMlo/ph+eGz7M4PYFFDguXxG/S2Aiwm6LUFO2Tv0lD3",
+	"48xI7F0SOX7XdPlvQOxruGIcT2c7Tn0M9vE9tvPtU02l1OxtnXB3esH0PduErsIPK5ua/ZATNlxAfj/B",
+	"zgApCXVBgIxo2Sk73ABuMDfBikt5TNyunTPRY39j+4573bq6Q8i/9s6hIHSdkH1ykGsuiN3nsfFIYr9C",
+	"u52kn+QlPHEkwQZDpEUSbXdI+KYJqtsAAgVQzSNNL6DH+W/2jv0paXRdV0q8RNytmPdoTTFijfd0Fz9s",
+	"M+Bev93pDwQA0EF32Ic1l0Pvl8hOvg39wE6gXCplDwIAuwHsIeaFQN56zjJMGhFsQ3xmNvmd64SCgU04",
+	"Hs2TIXMjez2/L/GJhzgar+7oiotYeuQuUV/RfOFwwsDShFDKVAEiMDcnCWoxgL6i3s0OsVhabuhWkymz",
+	"ysPhXhfU0KnV9VwTLa9cDqAOaiUhkxSdmT4r96WS65fw0A7tn+2Gv7+Rgp1g1S+5zqkqiBTsTGNLEEjH",
+	"TjFHfH6n0zP4goRbIUzvWO0Ci4XQDPZAsRwFxVnChS1rh7xhd5BeN2Vzjs1bk2bz26pBn3sx2xrUeTjV",
+	"n9ySI5wCzd34M5Tn1Py3R4LVmRy9Cr6ucBocL67NtmEqLeHC9kUAY78Xog8jAjLOCwnhGKwUwHSWulZg",
+	"WExmXLXB8ECIK9sYTYvxsSlnPrnQzZkmS7YlUhFnqMRe4lEchr/kucZ4faSkjJRsBqHZVaPGBgvQpGCa",
+	"FDwV8vRFVoeG97NIAYEUgRQQn7A3UcwFjO4SfBKNuHx1MSS54RsKiVMusZwj1mhtzWI4xNrtVtByQRwa",
+	"SPwUyGod5c0jK4IipwfLceDwLBweLP4JYcgr4+wrKOcKGf+VuSJnWNJzBosKBY8eqZ9bk01B8vfIqKRf",
+	"4/2VGN1DyPJLqBBsWadv9sULj73L1frvscvY6UmY+qIFv2jBL1rwixb8ogW/aMHhWvCk6aDoS6EmX5wq",
+	"J7TWgOczjvWDQ1Tga16yYVrQrrRXBwbwF307ySZ3pb6bZJO/Yb7xmqpfK2ZGMN0/idL919Whh6rFe9Jj",
+	"J1JOD65X/uWl/MdTOcXjRWN46Pc0Uf2UtV5yK4rHdE3zBXvsBc9Iob07nlwzcbcq8av6kZzNeM4KmVcr",
+	"JsxjvVaMFnrBmFmVj+Hf8a88mYZBDJySnTK/HpSVK8fl0Lgacvigy/ICTSGWW/sIFt8IR2BzsYw4GGy4",
+	"hGBvjZVHjukqsH1JgEF7DYrK8X4tMgCNfa+t75p0BVufm6u6weSQDP9jBeSDXOJ7UnQEq4sJce8tSdgt",
+	"L3zviGNsG2hDFyo0HvNcD6nSeM2wS1JfpcbzJswjw54+0JWthkQnmLBJciog4oX9QKLa0UFSJozOI6zO",
+	"Rm3KUYKBe9pgteVXXz376venSCkBuD+XOZIFkHmX/x0S813KvvBxDaaXWKUTpnWFWCdKzhVduerPnAoh",
+	"jaV7QajfjBqgE4Fn/KWSFoViWk86rNNwD1GD2A57Zcsw9rnlbBPayy7Z2th7ruWHqzpm2kiMHiILXD+/",
+	"KBf995ArtxX/0LGx7YbQqd7qsUm4a/ioOsF/sqPVlIiWK/7zblUef7kzcoWH69nT//6v35+yrlSwTbkN",
+	"nOQY3sNdro3fZThRdhpXO7Wm9bFApbwv+eUd02Zbsm+cDfrPkwADM35v5/6vmgLzDb9lhKJxRajABmUA",
+	"vZMRIwUiGukFXbOTZMhwYa8Z/cHlN+6Zh0iSwXcNSZG53jkDh9kiWSozVTFqmJvPIEcKF0YOcqTMmKtY",
+	"mnNtEAUCcekHuTDhEsBYATA6HsQ+5NC5MeEzGBTt9oT4HX2u47PhpdX7djBMWFwxremcpUr0ZrxMFUka",
+	"f8PJWorgq68AtMEwZYf735//95df7i4uHv3yy92T2S+/3P3X7OP//Y/JIN3lrPlgufgCVN0o7X305CLD",
+	"H3565n/66x8sSd2njy6+co3modRXMWgQ41p+hKplu0lwhUIEmjgt3HdHxiSIkIa5m1c9d/C83wh56eYF",
+	"M5kyqupuXfYpEawqKJueW4mzoVtiJLbvijpepVLophjDG3QJr2rMBpqD/1pB41YPkFxa42HbSyUPw3xM",
+	"damfDVxeSymX2I3cXnBL3ojsiEs0bmdUEboAu8YK1CXbujVgtyIEfwD5DN5/yIf3TUSiV8FKsSOX8GLB",
+	"8mW9c6AK6Db0NNnIqizI1G4HGutLe411iXopA0xhEuxYx1BKtx/h63i4JC+U6u8YgHBEdEvAwAQyQ6kj",
+	"0KlJYatvTmlgeM2XKN0g/GTVGxCqevH+Q2N1qE9oS33QlgLJsDUQhFelsQaHvQYNMi6C2yeVC3rtcC16",
+	"le2JfT8f7529UkaLoUt7qYb6JG4JR5BO3t8kNyfb6Xps+7arICic0imgUYC2ohhgrH0xlt+/ZkudpHX4",
+	"Xd1g5f7NQ/eyz11hsGJm4Trv9NAFn3kYsth3jaZKqPRGmF2Id8+YOk0qv31LZUrOFMgGdsuEebThopAb",
+	"4ujnTAJs0bWiW9eUedrAAJG3TN06APWUZ+cH/8x9Jf3cp6wIk49s1gt7KB3CrZv2kYwb0H5TtHzrUFsH",
+	"ELKGOD06kjvdJq4DiXZ0Q+OG9UCtLj+9yT6+MVBBDSUOSa7lcRnk6gudAk4cGT1d9PzfLmcRWTsZVZsH",
+	"AHII+uDDp3HyUT8814ipLWcZKeRG4JVLuwY69SlFTPA+7fLWw4bfv3JpdPDaV7V0y9T28EqdPa6Ytx7j",
+	"7p7KTfw6H9aviG99XhRxoBf4IKshxqRAtFfoke9bFemF5SV5eECuFRguClQ36YJT5M+Gkzll2Pvqbh2L",
+	"6O6pmcevfW8lSUQsRGrEXmBbqZMVUgtCczCLr7BdFGKgulbLcsmEJhC68q5Xb1wXHJJxt7pDvUQdFfYy",
+	"PxWRTn8y8BW+4/qD12HruMv9hWttfyqHe9js4HMHUNmMKOkcLQhFNuBAnHuM4rgw+44u2U8eiPh0B+J0",
+	"Egkml1CT9yZ1dnahLensVQV9rD4pw2E495/N1G6Fvqk9+tX3Ch1gCVfC8HIy1m3OFQZzwd2YkQ1jy8z3",
+	"kP21osowlZEFLWeZQ09UhAZfP16krlxTrxk5gzmcQUzAjXFQNPjUBtlQC6OGWxgW+ZFlcWzkp3tbhYir",
+	"WXBlGBMhrxsuXxh0r3vQuJsAaOWO7eY9aPr8N7tXvelO7+oA0H6Pl8tRPCJU89wyWiN/KWCXDgcspWZ0",
+	"hcaSbTMIDQEDC0KNUXyKXUVPmYr6b3ef8dyzrwQLMHK9F2zJtic6LqGtNZwQkEvU/dJCce0eiPPflmzb",
+	"eyzeh5TY+zkVsWHAcfBwHqFBYtFv8CthsEvfiJC4c/ueSj7CzQ7xHhpBAobtCDhopEb5UXPzF4wq7fBp",
+	"UkBC8Ay7NxAhN4XPhOIZ3p8MNIXI3cwy8/Gb9f/Ai2r3AxyreCQBa0AKohgtwbeVIZKH3VIfIYxs2zm4",
+	"y/fu3df2qfvZPzv0597D1hyS+4ib6PrOnGobqYu74QZCgEabDmqHD2sM3FItyyp00I1j68ryljl0pPvY",
+	"Uxj/c6Hq+tUnBCh0esLw+cZn6EEv6BNs6WvuMmjhJe5kcurSSWclnWtCp7IyREssL6RozTf3EfO6+q8v",
+	"78JTD6OofG7c50/bcrl47+rWvffkLmwnBP7rJSK6sVx4DspBxiYXBl49/w17fuy5DYUtG5CQ6nuIpG22",
+	"YPA/vfD/Ncz+iwfOCejbtmtI3HMkDSEIuAgdGe/b3QH7vJGK9iuAd/AQ+wfZkvswCmsi/KufX0EYVRCH",
+	"DzzmsCXDeba24p6j7DMn+g6wf+Y+j1HI4Egco+MyPLqX3F0ba5ck59AMvgfi1n7cos098LMb/hpkxgND",
+	"cMP6+nPpuCbQIN9Lt9q8spIOqwY1PYVrAlMk6TCbOOygXK2p62aaQtC3D9zzLvq3fB7DGN/OdVpHYeIr",
+	"O43H/1u5IRQBB3FcjRm1nauNF1nSJdw2xBngF3IBAQIntbhgZLqFfyPbbE3t9B6/LWl+n5eeevyH9kDs",
+	"CIdIUqLdhxBlxjtJpQQrMiwzQd8PKzUjlTCyyk+jpH5S3NRlLt1bERdGOh6J7Cb4NNPb+YP9GNpm3qPM",
+	"hZf8Y+9nLWAh6Z8adAY/xL76lEvnFoY5cRG2WzridTcWgBD6j+m7qmT3eUxh/H/4YwruPS6gAeH972Zw",
+	"KDaOpS8kCbFZ3xMPfqTG1QRJBRGnK6xKWkKnb1nFDnW1r+Xbj4M7vh1Ws3gKX8lu6/I9ThHfV/AM6Gt3",
+	"8dGKqjkXZ6f13bt8W3RRumaOmMWZgcTNII6TYfVhhgVMUmGbJ/RuAlO1922PJ8pJ4NG5DpDt+jBxlqr8",
+	"XBnl3ftGENRg0zTBv6G/M8RaoHzDpwO3NuL8N/vPp3Nr/jzq6SP6DTN/4YL9uB50r1e1rD0q4fSw1NXd",
+	"mKajfMluGTSSdlIJcsf1lSvbUQMTdTuZx4PKHV2UC0+T629rpdkwoL2HDBG7XU4oE88mJxIxuANFIE8z",
+	"7Bw86QtWFq0oRl6ZRvaEnXhR9eS+fsPMe//MfQYJ/DtiTpqSCnvJWJdUnMrNUFKhuyKlEYOYMizU8axP",
+	"tWkmqIBsoHURsFXAwJyqEk3i1m3sUwmb7/lc/FANw+S3z1r9UJ0kwOwCI36OPaj870Of/c+Qd3gd+pCe",
+	"JDlcQiIdEhIL/BIBOT4Xb+4rmPFCsYIJAz1i/mESPE9BaJZXipvt5PLnj61ebnwuQMda5QqZSfbs1BmF",
+	"mhndZEaSS7nkbOcgnfuvJHE2XG6vf+yeLixu+DEpurH06ZNl1L5w5mXoO1GTFrqEwuUvlrLpxJfPAWWi",
+	"2KV5f3Ltj9rn1t4Hpe3QP2r273dIutm4ds/yhXT9xkYcHACS6r0vvMdHDr0wpArM2Ex2qu8fFodt0EUE",
+	"1v6AQfR2i/ZFJQpl7TfsEwc3RbvlvvjtDtEbEOQCCdrKJT3TBEOAaLgIAKtxzzBMbOor73nvkPLuKVzv",
+	"aPvAuSb1S9sb+L1rnoQ38YJoLnLWwn1i6yusQ+S+49Mpg5DJib3fnKbNzatbWlbU+QAj7nxsa+fAWPpD",
+	"j8iP2D31lik+c0vuuyN8aD53H3gCnw20sbWyVLitkNigiyxkWZxEOCAipv1KZZi7wWFABvzLIbAsilbh",
+	"LIqC1qWvxiDI7fWw2OkoVu+8odP+q+A1PLAHy+97umI6I5rZpwwC1udytaIpeKJVE9HgiGx79KV5cB7F",
+	"1lkr/7310WPDlOJGqm0GKpWr1sfkjqyVLKrcgDPVl0Wfqpa6C3XnZqiTU4wQE1uJbXhdl3FJlNxo0AFz",
+	"3yygEg7lkSuiq6mRBjtTJuGb9Tj/zPsojNNfn+EPAdXpWYblNA6PoIMG1ayRmBHNbpmCqOB9ebW+7TYT",
+	"8JUmUFvIet+sEyUPjYKHP16M7SbxD1UG/zl6fjhoLZRwT4BZLkBnAQGsQBnd52FfptM/ZY+GmFl6B6em",
+	"Eadf0znGgELTDJALRsLVgchbyBobWHDzkO5TVC+n727UVK0ePscK0tC9BSRfEPSQ5ABBNeWFkZcUHV05",
+	"oEfSF5X5RWV+UZlfVOYXlflFZT58SyR2R3Nzqs5IDjR3QKH1tYPXfZg66+sQgcZMHXz5oNNfY2qNfB9I",
+	"XkSBB1yGq3id+qBJBPl8YIg/JV+fNs7K02ejO9yJclsXHQNTlTRfYhX7gkPejEOxo7nhtynRtuJan0o0",
+	"fKlVH2xJ2zPwmSrV/QGsC9WnWw+SUeeha+I5oxYwEJbqDVdc4yODEtIQg+5zdGDq3Rq7gu+lYZ8p8HDt",
+	"O364Q72gtwx8l0wA9FUdRpSqBeiCKY9TWWzP9L7gwrVrM3FPwQUc/oELiRovjSSK2g9PidSTCBN+BzCz",
+	"riOIc+pjlxePTg9XHZebnyVi7t0jd55XSjkCpVJVXsLf643dF9/+IPkpXOGw4LpLjbf5c1qW5BZe0VnK",
+	"PvDjd+xWLsM6Pnuk4p4p51nFkqrvbFMRTran5y1TBc9Nvzz+4B8aJJH3wX50+w6uuAi9cgZ1G4AkxbZb",
+	"Qqq2Z+DKdzqCBmOyMq6LjrVrEFWltD+6PgJ9HX27PSP3ddI5PE+zMfKzB7YkHDhM2OeHz9P9KaTjQt6p",
+	"do2wGvgnzRTdLDT2QeR0FxFzrYdDBC1vZsPfcrbZw+bwxEOYBx8Am3i/ZfA1dsc6AX1hbSHVkaNHqW70",
+	"1ZQa2JAsNN2wtj/0bS4y362rJ6WO3rIPiBp9T1bBhwDr/HAZBx8SUNJ/Pk1Y/8+MrQnF5mihH1pDis/q",
+	"TiOg5H3iqtWRHf7eqxhfKrn+kIb1/txa8bVUc2kMO0UiqB2LGU9YFCZI0itMh7BSYxuaziGP1/Tc0LK3",
+	"MPsn+/nJML3bamW4XtnrZT9QX+0D/T6wefA4NTisdd516NnnEqiyRmceRHn0f3fWM71lis5ZK/NbCqav",
+	"2p6cgANpH3KbaPUKK2dhqNaLU52ZlFxFGyaHbzUmOckmla5oOahr1Y7D3k4Jvm45ur3UxOTwZft9Sy3n",
+	"/dNBznuHq6kS0aa80kausC2KCyo9zqlhc7Df6ooT4yva0dkGInCQx82h7h9tu/U4lp6O9CvdpxEHAikF",
+	"MUvLZagEB4R0ITcnMdu2NRD7St6yAlt4Ae29k7pgaI1BRlJGFBVLhumutCi4mJNqjT7scnsFf76VZbVi",
+	"GVnxO7zRKp4zZ8E3zyJ2Uv61osLYW/Snzp36N9cI8/Lnj3ZrQ6XGzx8/ffz0/wMAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,
