@@ -15,10 +15,11 @@ type Ask struct {
 	Level      Level
 	Measures   []string
 	Periods    []calendar.Period
-	Text       string  // in key or name; "" is all
-	Sort       int     // a column, or -1 for the subjects' names
-	Descending bool    // within their groups, where there are some
-	Groups     []Level // gather rows under subtotals of these, the widest first
+	Text       string   // in key or name; "" is all
+	Only       []string // these keys alone, in order; nil is all
+	Sort       int      // a column, or -1 for the subjects' names
+	Descending bool     // within their groups, where there are some
+	Groups     []Level  // gather rows under subtotals of these, the widest first
 	Limit      int
 	Offset     int
 }
@@ -85,6 +86,13 @@ func (e *Engine) LayOut(a Ask) *Layout {
 	}
 	l := &Layout{of: e.columnsOf(heads, a.Level), groups: e.gatherings(a, heads)}
 	codes := l.of.matching(strings.ToLower(a.Text))
+	if a.Only != nil {
+		keys, _ := e.Names(a.Level)
+		codes = slices.DeleteFunc(codes, func(code int) bool {
+			_, found := slices.BinarySearch(a.Only, keys[code])
+			return !found
+		})
+	}
 	inner := func(int) uint32 { return 0 }
 	if n := len(l.groups); n > 0 {
 		inner = func(code int) uint32 { return l.groups[n-1].codes[code] }

@@ -202,7 +202,7 @@ func saysText(n *lang.Node, text string) bool {
 func (r *Rule) uses(b *Book, name string) bool {
 	formula := func(f *Formula) bool { return f != nil && f.Tree != nil && slices.Contains(f.Tree.Names(), name) }
 	bound := func(x Bound) bool { return x.Dial == name }
-	if slices.Contains(r.kinds(), name) || r.NoData == name || formula(r.Stake) || r.Where != nil && asks(r.Where, name) || slices.Contains(r.Shows, name) {
+	if slices.Contains(r.kinds(), name) || r.NoData == name || formula(r.Stake) || r.Where != nil && asks(r.Where, name) || slices.Contains(r.Shows, name) || r.Marks == name {
 		return true
 	}
 	for _, base := range r.Base {

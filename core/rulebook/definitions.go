@@ -218,6 +218,7 @@ type Rule struct {
 	NoData    string // the grade of its own that no data gets; "" says nothing
 	Persists  *Persistence
 	On        bool
+	Marks     string        // the measure on whose cell a mark stands in a table, where it is another than what it looks at
 	Trial     bool          // it is not on, but judged and counted apart from the list
 	From      *calendar.Day // of the periods it holds for; nil is ever
 	Until     *calendar.Day

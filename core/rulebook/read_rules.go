@@ -48,7 +48,7 @@ func countOf(s, noun string) (int, bool) {
 
 func (r *reader) readRules(v value, book *Book) {
 	for _, item := range v.maps() {
-		f := item.fields("name", "title", "judges", "each", "where", "base", "no_data", "ended", "persists", "on", "last_word", "stops", "valid_from", "valid_until", "shows", "stake", "threshold", "outlier", "window", "examples")
+		f := item.fields("name", "title", "judges", "each", "where", "base", "no_data", "ended", "persists", "on", "last_word", "stops", "valid_from", "valid_until", "shows", "marks", "stake", "threshold", "outlier", "window", "examples")
 		rule := Rule{At: item.at, Name: f["name"].required(), LastWord: f["last_word"].yes(false)}
 		switch f["on"].oneOf("true", "true", "false", "trial") {
 		case "true":
@@ -95,6 +95,9 @@ func (r *reader) readRules(v value, book *Book) {
 		}
 		if rule.From != nil && rule.Until != nil && *rule.Until < *rule.From {
 			f["valid_until"].complain("expected a day not before valid_from, %s", *rule.From)
+		}
+		if m := f["marks"]; !m.absent() {
+			rule.Marks = m.measure(book)
 		}
 		for _, m := range f["shows"].items() {
 			rule.Shows = append(rule.Shows, m.measure(book))

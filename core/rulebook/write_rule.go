@@ -28,6 +28,7 @@ type RuleDefinition struct {
 	ValidFrom  string              `json:"valid_from,omitempty"`
 	ValidUntil string              `json:"valid_until,omitempty"`
 	Shows      []string            `json:"shows,omitempty"`
+	Marks      string              `json:"marks,omitempty"`
 	Stake      string              `json:"stake,omitempty"`
 	Of         string              `json:"of,omitempty"`
 	Against    string              `json:"against,omitempty"`
@@ -85,7 +86,7 @@ func (b *Book) Define(r *Rule) RuleDefinition {
 	for _, l := range r.Levels {
 		d.Judges = append(d.Judges, l.String())
 	}
-	d.Trial = r.Trial
+	d.Trial, d.Marks = r.Trial, r.Marks
 	if !r.On && !r.Trial {
 		off := false
 		d.On = &off
@@ -269,6 +270,7 @@ func (d *RuleDefinition) Write(indent string, methods Methods) string {
 	if len(d.Shows) > 0 {
 		line("shows: " + list(d.Shows))
 	}
+	put("marks", d.Marks)
 	switch {
 	case len(d.Window) > 0:
 		line("window: " + writeMethod(d.Window, "window", methods))

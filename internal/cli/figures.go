@@ -28,6 +28,7 @@ var figureCommands = []command{
 			f.StringVar(&p.Period, "period", "", "the `period`, or the last of several (required)")
 			stringFlag(f, &p.Text, "text", "only subjects whose key or name contains this `text`")
 			f.Func("version", "as of this data `version`; the newest unless stated", versionFlag(&p.Version))
+			flagged := f.Bool("flagged", false, "only those that are flagged in one of the periods")
 			periods := f.Int("periods", 1, "how many periods up to that one")
 			sort := f.Int("sort", 0, "the `column` to sort by, from 1; 0 is the names")
 			descending := f.Bool("descending", false, "the largest first")
@@ -39,6 +40,9 @@ var figureCommands = []command{
 				}
 				if p.Period == "" {
 					return usagef("-period is missing, such as -period 2026-10")
+				}
+				if *flagged {
+					p.Flagged = flagged
 				}
 				p.Measures, p.Periods, p.Sort, p.Descending = args[0], periods, sort, descending
 				t, err := tablePages(ctx, e, p, *top)

@@ -1062,6 +1062,30 @@ func (e ExportExceptionFileParamsSort) Valid() bool {
 	}
 }
 
+// Defines values for GetExceptionTrendParamsBy.
+const (
+	GetExceptionTrendParamsByDesk  GetExceptionTrendParamsBy = "desk"
+	GetExceptionTrendParamsByGrade GetExceptionTrendParamsBy = "grade"
+	GetExceptionTrendParamsByKind  GetExceptionTrendParamsBy = "kind"
+	GetExceptionTrendParamsByRule  GetExceptionTrendParamsBy = "rule"
+)
+
+// Valid indicates whether the value is a known member of the GetExceptionTrendParamsBy enum.
+func (e GetExceptionTrendParamsBy) Valid() bool {
+	switch e {
+	case GetExceptionTrendParamsByDesk:
+		return true
+	case GetExceptionTrendParamsByGrade:
+		return true
+	case GetExceptionTrendParamsByKind:
+		return true
+	case GetExceptionTrendParamsByRule:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for CreateIntakeParamsInto.
 const (
 	Feed     CreateIntakeParamsInto = "feed"
@@ -1545,6 +1569,33 @@ type ExceptionDetail struct {
 	Words string `json:"words"`
 }
 
+// ExceptionGrid defines model for ExceptionGrid.
+type ExceptionGrid struct {
+	Next    *string            `json:"next,omitempty"`
+	Periods []PeriodName       `json:"periods"`
+	Rows    []ExceptionGridRow `json:"rows"`
+	Total   int                `json:"total"`
+}
+
+// ExceptionGridCell defines model for ExceptionGridCell.
+type ExceptionGridCell struct {
+	// Flags How many flag it
+	Flags int `json:"flags"`
+
+	// Grade The most serious; empty where nothing does
+	Grade string   `json:"grade"`
+	Rules []string `json:"rules"`
+}
+
+// ExceptionGridRow defines model for ExceptionGridRow.
+type ExceptionGridRow struct {
+	// Cells By period
+	Cells []ExceptionGridCell `json:"cells"`
+	Key   string              `json:"key"`
+	Kind  string              `json:"kind"`
+	Name  string              `json:"name"`
+}
+
 // ExceptionGroup defines model for ExceptionGroup.
 type ExceptionGroup struct {
 	Count int    `json:"count"`
@@ -1579,6 +1630,15 @@ type ExceptionPage struct {
 	// Stale Why the verdicts are out of date, where they are
 	Stale *string `json:"stale,omitempty"`
 	Total int     `json:"total"`
+}
+
+// ExceptionTrend defines model for ExceptionTrend.
+type ExceptionTrend struct {
+	Cleared  []int        `json:"cleared"`
+	Periods  []PeriodName `json:"periods"`
+	Raised   []int        `json:"raised"`
+	Rows     []TrendRow   `json:"rows"`
+	Standing []int        `json:"standing"`
 }
 
 // ExceptionVersion defines model for ExceptionVersion.
@@ -1954,6 +2014,13 @@ type PasswordChange struct {
 	Password string `json:"password"`
 }
 
+// PeriodName defines model for PeriodName.
+type PeriodName struct {
+	Label  string `json:"label"`
+	Period string `json:"period"`
+	Swept  bool   `json:"swept"`
+}
+
 // PeriodState defines model for PeriodState.
 type PeriodState struct {
 	Closed *Closing       `json:"closed,omitempty"`
@@ -2156,6 +2223,19 @@ type Revision struct {
 // Role defines model for Role.
 type Role string
 
+// RowMark defines model for RowMark.
+type RowMark struct {
+	Exception int64  `json:"exception"`
+	Grade     string `json:"grade"`
+
+	// Measure On whose cell the mark stands; missing where it is the row's
+	Measure  *string `json:"measure,omitempty"`
+	Period   string  `json:"period"`
+	Rule     string  `json:"rule"`
+	Sentence string  `json:"sentence"`
+	Title    string  `json:"title"`
+}
+
 // Rule defines model for Rule.
 type Rule struct {
 	// Definition A rule as the rulebook file has it; what is absent has its default
@@ -2212,9 +2292,12 @@ type RuleDefinition struct {
 	Judges   *[]string            `json:"judges,omitempty"`
 
 	// LastWord A breach keeps the rules after it from judging that subject
-	LastWord *bool   `json:"last_word,omitempty"`
-	Name     *string `json:"name,omitempty"`
-	NoData   *string `json:"no_data,omitempty"`
+	LastWord *bool `json:"last_word,omitempty"`
+
+	// Marks The measure on whose cell its mark stands in a table
+	Marks  *string `json:"marks,omitempty"`
+	Name   *string `json:"name,omitempty"`
+	NoData *string `json:"no_data,omitempty"`
 
 	// Of Of a threshold with bands
 	Of *string `json:"of,omitempty"`
@@ -2444,7 +2527,10 @@ type TableRow struct {
 	// Depth Of a subtotal, from 1; a subject has none
 	Depth *int   `json:"depth,omitempty"`
 	Key   string `json:"key"`
-	Name  string `json:"name"`
+
+	// Marks Where it is flagged, the most serious first
+	Marks *[]RowMark `json:"marks,omitempty"`
+	Name  string     `json:"name"`
 }
 
 // Tally defines model for Tally.
@@ -2527,6 +2613,13 @@ type TokenNote struct {
 
 	// Used To the minute
 	Used *time.Time `json:"used,omitempty"`
+}
+
+// TrendRow defines model for TrendRow.
+type TrendRow struct {
+	Flagged []int  `json:"flagged"`
+	Name    string `json:"name"`
+	Title   string `json:"title"`
 }
 
 // Turn defines model for Turn.
@@ -2901,6 +2994,26 @@ type ExportExceptionFileParamsGroup string
 // ExportExceptionFileParamsSort defines parameters for ExportExceptionFile.
 type ExportExceptionFileParamsSort string
 
+// GetExceptionGridParams defines parameters for GetExceptionGrid.
+type GetExceptionGridParams struct {
+	Period string  `form:"period" json:"period"`
+	Rule   *string `form:"rule,omitempty" json:"rule,omitempty"`
+	Kind   *string `form:"kind,omitempty" json:"kind,omitempty"`
+	Desk   *string `form:"desk,omitempty" json:"desk,omitempty"`
+	Text   *string `form:"text,omitempty" json:"text,omitempty"`
+	Limit  *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
+// GetExceptionTrendParams defines parameters for GetExceptionTrend.
+type GetExceptionTrendParams struct {
+	Period string                     `form:"period" json:"period"`
+	By     *GetExceptionTrendParamsBy `form:"by,omitempty" json:"by,omitempty"`
+}
+
+// GetExceptionTrendParamsBy defines parameters for GetExceptionTrend.
+type GetExceptionTrendParamsBy string
+
 // GetExceptionParams defines parameters for GetException.
 type GetExceptionParams struct {
 	// Sweep As this sweep of its period left it; the last unless stated
@@ -3043,6 +3156,9 @@ type GetTableParams struct {
 	// Text In the subject's key or name
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
+	// Flagged Only those flagged in one of the periods
+	Flagged *bool `form:"flagged,omitempty" json:"flagged,omitempty"`
+
 	// Sort A column from 1, or 0 for the names
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
@@ -3074,6 +3190,9 @@ type ExportTableParams struct {
 
 	// Text In the subject's key or name
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Flagged Only those flagged in one of the periods
+	Flagged *bool `form:"flagged,omitempty" json:"flagged,omitempty"`
 
 	// Sort A column from 1, or 0 for the names
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
@@ -3441,6 +3560,16 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/exceptions/file (the `ExportExceptionFile` operationId).
 	ExportExceptionFile(ctx context.Context, params *ExportExceptionFileParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetExceptionGrid Subjects by periods: the most serious grade of each in the last thirteen; those flagged in the period first, then by how often
+	//
+	// Corresponds with GET /api/exceptions/grid (the `GetExceptionGrid` operationId).
+	GetExceptionGrid(ctx context.Context, params *GetExceptionGridParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetExceptionTrend How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone
+	//
+	// Corresponds with GET /api/exceptions/trend (the `GetExceptionTrend` operationId).
+	GetExceptionTrend(ctx context.Context, params *GetExceptionTrendParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetException performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
 	GetException(ctx context.Context, id int64, params *GetExceptionParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -4315,6 +4444,36 @@ func (c *Client) ExportExceptions(ctx context.Context, params *ExportExceptionsP
 // Corresponds with GET /api/exceptions/file (the `ExportExceptionFile` operationId).
 func (c *Client) ExportExceptionFile(ctx context.Context, params *ExportExceptionFileParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewExportExceptionFileRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetExceptionGrid Subjects by periods: the most serious grade of each in the last thirteen; those flagged in the period first, then by how often
+//
+// Corresponds with GET /api/exceptions/grid (the `GetExceptionGrid` operationId).
+func (c *Client) GetExceptionGrid(ctx context.Context, params *GetExceptionGridParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetExceptionGridRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetExceptionTrend How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone
+//
+// Corresponds with GET /api/exceptions/trend (the `GetExceptionTrend` operationId).
+func (c *Client) GetExceptionTrend(ctx context.Context, params *GetExceptionTrendParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetExceptionTrendRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -7033,6 +7192,190 @@ func NewExportExceptionFileRequest(server string, params *ExportExceptionFilePar
 	return req, nil
 }
 
+// NewGetExceptionGridRequest constructs an http.Request for the GetExceptionGrid method
+func NewGetExceptionGridRequest(server string, params *GetExceptionGridParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/exceptions/grid")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Rule != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "rule", *params.Rule, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Kind != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "kind", *params.Kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Desk != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "desk", *params.Desk, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Text != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Cursor != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", *params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetExceptionTrendRequest constructs an http.Request for the GetExceptionTrend method
+func NewGetExceptionTrendRequest(server string, params *GetExceptionTrendParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/exceptions/trend")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.By != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetExceptionRequest constructs an http.Request for the GetException method
 func NewGetExceptionRequest(server string, id int64, params *GetExceptionParams) (*http.Request, error) {
 	var err error
@@ -9199,6 +9542,18 @@ func NewGetTableRequest(server string, params *GetTableParams) (*http.Request, e
 
 		}
 
+		if params.Flagged != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "flagged", *params.Flagged, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Sort != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", *params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
@@ -9356,6 +9711,18 @@ func NewExportTableRequest(server string, params *ExportTableParams) (*http.Requ
 		if params.Text != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Flagged != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "flagged", *params.Flagged, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -10246,6 +10613,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/exceptions/file (the `ExportExceptionFile` operationId).
 	ExportExceptionFileWithResponse(ctx context.Context, params *ExportExceptionFileParams, reqEditors ...RequestEditorFn) (*ExportExceptionFileResponse, error)
+
+	// GetExceptionGridWithResponse Subjects by periods: the most serious grade of each in the last thirteen; those flagged in the period first, then by how often
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/exceptions/grid (the `GetExceptionGrid` operationId).
+	GetExceptionGridWithResponse(ctx context.Context, params *GetExceptionGridParams, reqEditors ...RequestEditorFn) (*GetExceptionGridResponse, error)
+
+	// GetExceptionTrendWithResponse How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/exceptions/trend (the `GetExceptionTrend` operationId).
+	GetExceptionTrendWithResponse(ctx context.Context, params *GetExceptionTrendParams, reqEditors ...RequestEditorFn) (*GetExceptionTrendResponse, error)
 
 	// GetExceptionWithResponse performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
 	//
@@ -11786,6 +12167,102 @@ func (r ExportExceptionFileResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ExportExceptionFileResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetExceptionGridResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *ExceptionGrid
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetExceptionGridResponse) GetJSON200() *ExceptionGrid {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetExceptionGridResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetExceptionGridResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetExceptionGridResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetExceptionGridResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetExceptionGridResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetExceptionTrendResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *ExceptionTrend
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetExceptionTrendResponse) GetJSON200() *ExceptionTrend {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetExceptionTrendResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetExceptionTrendResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetExceptionTrendResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetExceptionTrendResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetExceptionTrendResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -14792,6 +15269,32 @@ func (c *ClientWithResponses) ExportExceptionFileWithResponse(ctx context.Contex
 	return ParseExportExceptionFileResponse(rsp)
 }
 
+// GetExceptionGridWithResponse Subjects by periods: the most serious grade of each in the last thirteen; those flagged in the period first, then by how often
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/exceptions/grid (the `GetExceptionGrid` operationId).
+func (c *ClientWithResponses) GetExceptionGridWithResponse(ctx context.Context, params *GetExceptionGridParams, reqEditors ...RequestEditorFn) (*GetExceptionGridResponse, error) {
+	rsp, err := c.GetExceptionGrid(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetExceptionGridResponse(rsp)
+}
+
+// GetExceptionTrendWithResponse How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/exceptions/trend (the `GetExceptionTrend` operationId).
+func (c *ClientWithResponses) GetExceptionTrendWithResponse(ctx context.Context, params *GetExceptionTrendParams, reqEditors ...RequestEditorFn) (*GetExceptionTrendResponse, error) {
+	rsp, err := c.GetExceptionTrend(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetExceptionTrendResponse(rsp)
+}
+
 // GetExceptionWithResponse performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -16462,6 +16965,72 @@ func ParseExportExceptionFileResponse(rsp *http.Response) (*ExportExceptionFileR
 
 	case rsp.StatusCode == 200:
 		// Content-type (text/csv) unsupported
+
+	}
+
+	return response, nil
+}
+
+// ParseGetExceptionGridResponse parses an HTTP response from a GetExceptionGridWithResponse call
+func ParseGetExceptionGridResponse(rsp *http.Response) (*GetExceptionGridResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetExceptionGridResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest ExceptionGrid
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetExceptionTrendResponse parses an HTTP response from a GetExceptionTrendWithResponse call
+func ParseGetExceptionTrendResponse(rsp *http.Response) (*GetExceptionTrendResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetExceptionTrendResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest ExceptionTrend
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
 
 	}
 

@@ -8,6 +8,8 @@ import (
 	"strings"
 
 	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/explain"
 	"oskel/core/lang"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
@@ -103,6 +105,11 @@ func (s *server) grid(ctx context.Context, p contract.GetTableParams, work func(
 	if err != nil {
 		return err
 	}
+	if or(p.Flagged, false) {
+		if a.Only, err = s.Sweep.Flagged(ctx, a.Level.String(), keysOf(book, a.Periods)); err != nil {
+			return err
+		}
+	}
 	return s.Figures.LayOut(ctx, book, revision.Number, or(p.Version, 0), a, s.limits.Cells, func(l *measure.Layout) error { return work(a, l) })
 }
 
@@ -190,11 +197,61 @@ func exactText(c measure.Cell) string {
 
 func (s *server) GetTable(ctx context.Context, r contract.GetTableRequestObject) (contract.GetTableResponseObject, error) {
 	var out contract.GetTable200JSONResponse
+	var book *rulebook.Book
+	var asked measure.Ask
 	err := s.grid(ctx, r.Params, func(ask measure.Ask, l *measure.Layout) error {
-		out = tableOut(l.Engine().Book, ask, l.Page(ask.Offset, ask.Limit))
+		book, asked = l.Engine().Book, ask
+		out = tableOut(book, ask, l.Page(ask.Offset, ask.Limit))
 		return nil
 	})
+	if err == nil {
+		err = s.markRows(ctx, book, asked, out.Rows)
+	}
 	return out, err
+}
+
+// keysOf are the keys of some periods.
+func keysOf(book *rulebook.Book, periods []calendar.Period) (out []calendar.Key) {
+	for _, p := range periods {
+		out = append(out, book.Calendar.Key(p))
+	}
+	return out
+}
+
+// markRows says of a page of rows where they are flagged: on the cell of the measure
+// that the rule looks at, or says that it marks, or else the row.
+func (s *server) markRows(ctx context.Context, book *rulebook.Book, a measure.Ask, rows []contract.TableRow) error {
+	var keys []string
+	for _, r := range rows {
+		if r.Depth == nil {
+			keys = append(keys, r.Key)
+		}
+	}
+	flags, err := s.Sweep.FlagsOf(ctx, a.Level.String(), keys, keysOf(book, a.Periods))
+	if err != nil {
+		return err
+	}
+	marks := map[string][]contract.RowMark{}
+	for _, e := range flags {
+		m := contract.RowMark{Exception: e.ID, Period: keyText(book.Calendar, e.Period), Rule: e.Rule, Title: e.Rule, Grade: e.Grade, Sentence: e.Sentence}
+		if rule := book.Rule(e.Rule); rule != nil {
+			m.Title = rule.Title
+			on := rule.Marks
+			if on == "" {
+				on, _ = explain.MovedBy(book, rule)
+			}
+			if slices.Contains(a.Measures, on) {
+				m.Measure = &on
+			}
+		}
+		marks[e.Key] = append(marks[e.Key], m)
+	}
+	for i := range rows {
+		if of := marks[rows[i].Key]; of != nil && rows[i].Depth == nil {
+			rows[i].Marks = &of
+		}
+	}
+	return nil
 }
 
 func tableOut(book *rulebook.Book, ask measure.Ask, g measure.Grid) contract.GetTable200JSONResponse {

@@ -173,3 +173,35 @@ func (s *Store) CountExceptions(ctx context.Context, from, to calendar.Key) ([]E
 		return c, err
 	})
 }
+
+// FlaggedKeys lists the keys of those of a level that are flagged in some periods of one
+// grain, in order.
+func (s *Store) FlaggedKeys(ctx context.Context, level string, periods []calendar.Key) ([]string, error) {
+	if len(periods) == 0 {
+		return []string{}, nil
+	}
+	rows, err := s.pool.Query(ctx, `select distinct s.key collate "C" as key from exceptions e join subjects s on s.kind = e.kind and s.code = e.code
+		where e.grain = $1 and e.period = any($2) and e.kind = $3 and e.state <> 'cleared' order by key`, periods[0].Grain, starts(periods), level)
+	if err != nil {
+		return nil, err
+	}
+	keys, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	return append([]string{}, keys...), err
+}
+
+// FlagsOf lists what is flagged of some of a level, by their keys, in some periods of
+// one grain: the most serious first.
+func (s *Store) FlagsOf(ctx context.Context, level string, keys []string, periods []calendar.Key) ([]Exception, error) {
+	if len(periods) == 0 || len(keys) == 0 {
+		return nil, nil
+	}
+	return scanExceptions(s.pool.Query(ctx, exceptionSelect+`where e.grain = $1 and e.period = any($2) and e.kind = $3 and s.key = any($4) and e.state <> 'cleared' order by e.severity, e.stake desc nulls last, e.rule, e.event`,
+		periods[0].Grain, starts(periods), level, keys))
+}
+
+func starts(periods []calendar.Key) (out []time.Time) {
+	for _, k := range periods {
+		out = append(out, k.Start.Time())
+	}
+	return out
+}

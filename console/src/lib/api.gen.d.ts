@@ -990,6 +990,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exceptions/grid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Subjects by periods: the most serious grade of each in the last thirteen; those flagged in the period first, then by how often */
+        get: operations["getExceptionGrid"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exceptions/trend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone */
+        get: operations["getExceptionTrend"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/exceptions/file": {
         parameters: {
             query?: never;
@@ -1413,6 +1447,8 @@ export interface components {
             valid_from?: string;
             valid_until?: string;
             shows?: string[];
+            /** @description The measure on whose cell its mark stands in a table */
+            marks?: string;
             stake?: string;
             /** @description Of a threshold with bands */
             of?: string;
@@ -1746,6 +1782,19 @@ export interface components {
             /** @description The level of a subtotal, such as rep.territory */
             by?: string;
             cells: components["schemas"]["Cell"][];
+            /** @description Where it is flagged, the most serious first */
+            marks?: components["schemas"]["RowMark"][];
+        };
+        RowMark: {
+            /** Format: int64 */
+            exception: number;
+            period: string;
+            rule: string;
+            title: string;
+            grade: string;
+            sentence: string;
+            /** @description On whose cell the mark stands; missing where it is the row's */
+            measure?: string;
         };
         Cell: {
             /** @description For people; empty where missing */
@@ -2242,6 +2291,43 @@ export interface components {
             /** @enum {string} */
             state: "raised" | "standing" | "cleared" | "none";
             grade: string;
+        };
+        ExceptionGrid: {
+            periods: components["schemas"]["PeriodName"][];
+            rows: components["schemas"]["ExceptionGridRow"][];
+            total: number;
+            next?: string;
+        };
+        PeriodName: {
+            period: string;
+            label: string;
+            swept: boolean;
+        };
+        ExceptionGridRow: {
+            kind: string;
+            key: string;
+            name: string;
+            /** @description By period */
+            cells: components["schemas"]["ExceptionGridCell"][];
+        };
+        ExceptionGridCell: {
+            /** @description How many flag it */
+            flags: number;
+            /** @description The most serious; empty where nothing does */
+            grade: string;
+            rules: string[];
+        };
+        ExceptionTrend: {
+            periods: components["schemas"]["PeriodName"][];
+            rows: components["schemas"]["TrendRow"][];
+            raised: number[];
+            standing: number[];
+            cleared: number[];
+        };
+        TrendRow: {
+            name: string;
+            title: string;
+            flagged: number[];
         };
         View: {
             /** Format: int64 */
@@ -3514,6 +3600,8 @@ export interface operations {
                 version?: number;
                 /** @description In the subject's key or name */
                 text?: string;
+                /** @description Only those flagged in one of the periods */
+                flagged?: boolean;
                 /** @description A column from 1, or 0 for the names */
                 sort?: number;
                 descending?: boolean;
@@ -3556,6 +3644,8 @@ export interface operations {
                 version?: number;
                 /** @description In the subject's key or name */
                 text?: string;
+                /** @description Only those flagged in one of the periods */
+                flagged?: boolean;
                 /** @description A column from 1, or 0 for the names */
                 sort?: number;
                 descending?: boolean;
@@ -4250,6 +4340,59 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getExceptionGrid: {
+        parameters: {
+            query: {
+                period: string;
+                rule?: string;
+                kind?: string;
+                desk?: string;
+                text?: string;
+                limit?: number;
+                cursor?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One page */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExceptionGrid"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getExceptionTrend: {
+        parameters: {
+            query: {
+                period: string;
+                by?: "rule" | "desk" | "kind" | "grade";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By period */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExceptionTrend"];
+                };
             };
             default: components["responses"]["Problem"];
         };

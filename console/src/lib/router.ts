@@ -34,6 +34,16 @@ export const router = createRouter({
       meta: { title: 'Exceptions', strip: true },
     },
     {
+      path: '/exceptions/grid',
+      component: () => import('@/pages/ExceptionGridPage.vue'),
+      meta: { title: 'Flags by period', strip: true },
+    },
+    {
+      path: '/exceptions/trend',
+      component: () => import('@/pages/ExceptionTrendPage.vue'),
+      meta: { title: 'Trend of flags', strip: true },
+    },
+    {
       path: '/exceptions/:id(\\d+)',
       component: () => import('@/pages/ExceptionPage.vue'),
       meta: { title: 'Exception' },

@@ -11,6 +11,7 @@ import { usePeriod } from '@/lib/period'
 import { useQueryChange, useQueryWord, useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
+import ExceptionTabs from '@/parts/ExceptionTabs.vue'
 import ExceptionView from '@/parts/ExceptionView.vue'
 import GradeMark from '@/parts/GradeMark.vue'
 import MarksRow from '@/parts/MarksRow.vue'
@@ -178,6 +179,7 @@ const shown = computed(() =>
 <template>
   <div class="flex min-h-0 flex-1">
     <section class="min-w-0 flex-1">
+      <ExceptionTabs />
       <div class="flex flex-wrap items-center gap-2 px-4 pt-3 pb-2 print:hidden">
         <h1 class="sr-only">Exceptions of {{ label }}</h1>
         <input

@@ -12,22 +12,25 @@ import { useQueryChange, useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { reach } from '@/lib/scale'
 import { useTyped } from '@/lib/typed'
+import GradeMark from '@/parts/GradeMark.vue'
 import LongTable from '@/parts/LongTable.vue'
 import PartsView from '@/parts/PartsView.vue'
 import PickOne from '@/parts/PickOne.vue'
 import PickSome from '@/parts/PickSome.vue'
+import ShapeMark from '@/parts/ShapeMark.vue'
 import SideSheet from '@/parts/SideSheet.vue'
 import StateNote from '@/parts/StateNote.vue'
 
 const route = useRoute()
 const change = useQueryChange()
 const { period, label } = usePeriod()
-const { book } = useRulebook()
+const { book, grade, grades } = useRulebook()
 const measures = useQuery({ queryKey: ['measures'], queryFn: () => need(api.GET('/api/measures')) })
 
 const by = useQueryWord('by')
 const over = useQueryWord('over') // '' one period with several measures; 'months' one measure over periods
 const chosen = useQueryWord('measures')
+const flagged = useQueryWord('flagged') // 'yes' for those that are flagged alone
 const formula = useQueryWord('formula') // one that is tried, beside or instead of the measures
 const text = useQueryWord('text')
 const shade = useQueryWord('shade') // '' bars, 'plain', 'places' in each column or 'rows' within each row
@@ -106,6 +109,7 @@ const question = computed(() => ({
   period: zone.value || period.value!,
   periods: over.value === 'months' ? 13 : 1,
   text: text.value || undefined,
+  flagged: flagged.value === 'yes' || undefined,
   sort: Math.min(sort.value, asked.value.length * (over.value === 'months' ? 13 : 1)),
   descending: descending.value,
 }))
@@ -181,6 +185,13 @@ const place = (c: Schemas['Cell'], i: number) =>
       : `place ${c.place} of ${table.value?.columns[i]?.places}`
     : (c.why ?? '')
 
+// Marks stand on the cell of the measure that is flagged, else beside the name.
+const marksOn = (r: Schemas['TableRow'], c?: Schemas['TableColumn']) =>
+  (r.marks ?? []).filter((m) => (c ? m.measure === c.measure && m.period === c.period : !m.measure))
+const markWords = (marks: Schemas['RowMark'][]) =>
+  marks.map((m) => `${grade(m.grade).label}: ${m.sentence} (${m.title})`).join('\n')
+const anyMarks = computed(() => !!table.value?.rows.some((r) => r.marks?.length))
+
 const selected = computed(() => {
   const [measure, key, at, group] = cell.value.split('|')
   return measure && key !== undefined && at ? { measure, key, period: at, by: group || level.value } : undefined
@@ -243,6 +254,7 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
             ...(over === 'months' ? [{ value: 'rows', text: 'Shaded within each row' }] : []),
           ]"
         />
+        <PickOne v-model="flagged" label="Who" all="All" :options="[{ value: 'yes', text: 'Flagged only' }]" />
         <a :href="download" class="button ml-auto no-underline" download>
           <ArrowDownTrayIcon class="size-4" aria-hidden="true" />Export CSV
         </a>
@@ -258,7 +270,9 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
           >; the stronger the tint, the better the place in its row</template
         ><template v-if="over === 'months' || gathered"
           >; ↑ best and ↓ worst of each {{ over === 'months' ? 'row' : 'group' }}</template
-        >
+        ><template v-if="anyMarks"
+          ><span v-for="g in grades" :key="g.name" class="ml-3"><GradeMark :grade="g.name" /></span
+        ></template>
       </p>
       <p v-if="error && formula" role="alert" class="px-4 pb-2 text-red">{{ error.message }}</p>
       <StateNote v-if="!table" :loading="isPending" :error="error" @retry="refetch()" />
@@ -318,14 +332,28 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
           >
             {{ r.name || '(none)' }}
             <span v-if="r.key !== r.name" class="ml-1 font-mono text-small text-muted">{{ r.key }}</span>
+            <RouterLink
+              v-if="marksOn(r).length"
+              :to="`/exceptions/${marksOn(r)[0].exception}`"
+              class="ml-1 inline-block align-middle"
+              :title="markWords(marksOn(r))"
+              :aria-label="markWords(marksOn(r))"
+              ><ShapeMark :shape="grade(marksOn(r)[0].grade).shape" :tone="grade(marksOn(r)[0].grade).tone"
+            /></RouterLink>
           </th>
           <td v-for="(c, i) in r.cells" :key="i" class="!p-0 text-right whitespace-nowrap" :style="tint(r, c, i)">
             <button
               class="block h-8 w-full px-2 text-right hover:bg-tide-soft"
               :class="cell === named(table.columns[i], r) ? 'bg-tide-soft outline outline-tide' : ''"
-              :title="place(c, i)"
+              :title="markWords(marksOn(r, table.columns[i])) || place(c, i)"
               @click="cell = named(table.columns[i], r)"
             >
+              <span v-if="marksOn(r, table.columns[i]).length" class="mr-1"
+                ><ShapeMark
+                  :shape="grade(marksOn(r, table.columns[i])[0].grade).shape"
+                  :tone="grade(marksOn(r, table.columns[i])[0].grade).tone"
+                /><span class="sr-only">{{ markWords(marksOn(r, table.columns[i])) }}</span></span
+              >
               <span v-if="mark(r, c) === 'best'" class="mr-1 text-tide">↑<span class="sr-only">best</span></span>
               <span v-else-if="mark(r, c) === 'worst'" class="mr-1 text-muted"
                 >↓<span class="sr-only">worst</span></span

@@ -1068,6 +1068,30 @@ func (e ExportExceptionFileParamsSort) Valid() bool {
 	}
 }
 
+// Defines values for GetExceptionTrendParamsBy.
+const (
+	GetExceptionTrendParamsByDesk  GetExceptionTrendParamsBy = "desk"
+	GetExceptionTrendParamsByGrade GetExceptionTrendParamsBy = "grade"
+	GetExceptionTrendParamsByKind  GetExceptionTrendParamsBy = "kind"
+	GetExceptionTrendParamsByRule  GetExceptionTrendParamsBy = "rule"
+)
+
+// Valid indicates whether the value is a known member of the GetExceptionTrendParamsBy enum.
+func (e GetExceptionTrendParamsBy) Valid() bool {
+	switch e {
+	case GetExceptionTrendParamsByDesk:
+		return true
+	case GetExceptionTrendParamsByGrade:
+		return true
+	case GetExceptionTrendParamsByKind:
+		return true
+	case GetExceptionTrendParamsByRule:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for CreateIntakeParamsInto.
 const (
 	Feed     CreateIntakeParamsInto = "feed"
@@ -1551,6 +1575,33 @@ type ExceptionDetail struct {
 	Words string `json:"words"`
 }
 
+// ExceptionGrid defines model for ExceptionGrid.
+type ExceptionGrid struct {
+	Next    *string            `json:"next,omitempty"`
+	Periods []PeriodName       `json:"periods"`
+	Rows    []ExceptionGridRow `json:"rows"`
+	Total   int                `json:"total"`
+}
+
+// ExceptionGridCell defines model for ExceptionGridCell.
+type ExceptionGridCell struct {
+	// Flags How many flag it
+	Flags int `json:"flags"`
+
+	// Grade The most serious; empty where nothing does
+	Grade string   `json:"grade"`
+	Rules []string `json:"rules"`
+}
+
+// ExceptionGridRow defines model for ExceptionGridRow.
+type ExceptionGridRow struct {
+	// Cells By period
+	Cells []ExceptionGridCell `json:"cells"`
+	Key   string              `json:"key"`
+	Kind  string              `json:"kind"`
+	Name  string              `json:"name"`
+}
+
 // ExceptionGroup defines model for ExceptionGroup.
 type ExceptionGroup struct {
 	Count int    `json:"count"`
@@ -1585,6 +1636,15 @@ type ExceptionPage struct {
 	// Stale Why the verdicts are out of date, where they are
 	Stale *string `json:"stale,omitempty"`
 	Total int     `json:"total"`
+}
+
+// ExceptionTrend defines model for ExceptionTrend.
+type ExceptionTrend struct {
+	Cleared  []int        `json:"cleared"`
+	Periods  []PeriodName `json:"periods"`
+	Raised   []int        `json:"raised"`
+	Rows     []TrendRow   `json:"rows"`
+	Standing []int        `json:"standing"`
 }
 
 // ExceptionVersion defines model for ExceptionVersion.
@@ -1960,6 +2020,13 @@ type PasswordChange struct {
 	Password string `json:"password"`
 }
 
+// PeriodName defines model for PeriodName.
+type PeriodName struct {
+	Label  string `json:"label"`
+	Period string `json:"period"`
+	Swept  bool   `json:"swept"`
+}
+
 // PeriodState defines model for PeriodState.
 type PeriodState struct {
 	Closed *Closing       `json:"closed,omitempty"`
@@ -2162,6 +2229,19 @@ type Revision struct {
 // Role defines model for Role.
 type Role string
 
+// RowMark defines model for RowMark.
+type RowMark struct {
+	Exception int64  `json:"exception"`
+	Grade     string `json:"grade"`
+
+	// Measure On whose cell the mark stands; missing where it is the row's
+	Measure  *string `json:"measure,omitempty"`
+	Period   string  `json:"period"`
+	Rule     string  `json:"rule"`
+	Sentence string  `json:"sentence"`
+	Title    string  `json:"title"`
+}
+
 // Rule defines model for Rule.
 type Rule struct {
 	// Definition A rule as the rulebook file has it; what is absent has its default
@@ -2218,9 +2298,12 @@ type RuleDefinition struct {
 	Judges   *[]string            `json:"judges,omitempty"`
 
 	// LastWord A breach keeps the rules after it from judging that subject
-	LastWord *bool   `json:"last_word,omitempty"`
-	Name     *string `json:"name,omitempty"`
-	NoData   *string `json:"no_data,omitempty"`
+	LastWord *bool `json:"last_word,omitempty"`
+
+	// Marks The measure on whose cell its mark stands in a table
+	Marks  *string `json:"marks,omitempty"`
+	Name   *string `json:"name,omitempty"`
+	NoData *string `json:"no_data,omitempty"`
 
 	// Of Of a threshold with bands
 	Of *string `json:"of,omitempty"`
@@ -2450,7 +2533,10 @@ type TableRow struct {
 	// Depth Of a subtotal, from 1; a subject has none
 	Depth *int   `json:"depth,omitempty"`
 	Key   string `json:"key"`
-	Name  string `json:"name"`
+
+	// Marks Where it is flagged, the most serious first
+	Marks *[]RowMark `json:"marks,omitempty"`
+	Name  string     `json:"name"`
 }
 
 // Tally defines model for Tally.
@@ -2533,6 +2619,13 @@ type TokenNote struct {
 
 	// Used To the minute
 	Used *time.Time `json:"used,omitempty"`
+}
+
+// TrendRow defines model for TrendRow.
+type TrendRow struct {
+	Flagged []int  `json:"flagged"`
+	Name    string `json:"name"`
+	Title   string `json:"title"`
 }
 
 // Turn defines model for Turn.
@@ -2907,6 +3000,26 @@ type ExportExceptionFileParamsGroup string
 // ExportExceptionFileParamsSort defines parameters for ExportExceptionFile.
 type ExportExceptionFileParamsSort string
 
+// GetExceptionGridParams defines parameters for GetExceptionGrid.
+type GetExceptionGridParams struct {
+	Period string  `form:"period" json:"period"`
+	Rule   *string `form:"rule,omitempty" json:"rule,omitempty"`
+	Kind   *string `form:"kind,omitempty" json:"kind,omitempty"`
+	Desk   *string `form:"desk,omitempty" json:"desk,omitempty"`
+	Text   *string `form:"text,omitempty" json:"text,omitempty"`
+	Limit  *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
+// GetExceptionTrendParams defines parameters for GetExceptionTrend.
+type GetExceptionTrendParams struct {
+	Period string                     `form:"period" json:"period"`
+	By     *GetExceptionTrendParamsBy `form:"by,omitempty" json:"by,omitempty"`
+}
+
+// GetExceptionTrendParamsBy defines parameters for GetExceptionTrend.
+type GetExceptionTrendParamsBy string
+
 // GetExceptionParams defines parameters for GetException.
 type GetExceptionParams struct {
 	// Sweep As this sweep of its period left it; the last unless stated
@@ -3049,6 +3162,9 @@ type GetTableParams struct {
 	// Text In the subject's key or name
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
 
+	// Flagged Only those flagged in one of the periods
+	Flagged *bool `form:"flagged,omitempty" json:"flagged,omitempty"`
+
 	// Sort A column from 1, or 0 for the names
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool `form:"descending,omitempty" json:"descending,omitempty"`
@@ -3080,6 +3196,9 @@ type ExportTableParams struct {
 
 	// Text In the subject's key or name
 	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Flagged Only those flagged in one of the periods
+	Flagged *bool `form:"flagged,omitempty" json:"flagged,omitempty"`
 
 	// Sort A column from 1, or 0 for the names
 	Sort       *int  `form:"sort,omitempty" json:"sort,omitempty"`
@@ -3287,6 +3406,12 @@ type ServerInterface interface {
 	// ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
 	// (GET /api/exceptions/file)
 	ExportExceptionFile(c *gin.Context, params ExportExceptionFileParams)
+	// GetExceptionGrid Subjects by periods: the most serious grade of each in the last thirteen; those flagged in the period first, then by how often
+	// (GET /api/exceptions/grid)
+	GetExceptionGrid(c *gin.Context, params GetExceptionGridParams)
+	// GetExceptionTrend How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone
+	// (GET /api/exceptions/trend)
+	GetExceptionTrend(c *gin.Context, params GetExceptionTrendParams)
 
 	// (GET /api/exceptions/{id})
 	GetException(c *gin.Context, id int64, params GetExceptionParams)
@@ -4376,6 +4501,116 @@ func (siw *ServerInterfaceWrapper) ExportExceptionFile(c *gin.Context) {
 	}
 
 	siw.Handler.ExportExceptionFile(c, params)
+}
+
+// GetExceptionGrid operation middleware
+func (siw *ServerInterfaceWrapper) GetExceptionGrid(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetExceptionGridParams
+
+	// ------------- Required query parameter "period" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "rule" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rule", c.Request.URL.Query(), &params.Rule, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter rule: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", c.Request.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "desk" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "desk", c.Request.URL.Query(), &params.Desk, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter desk: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "cursor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", c.Request.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter cursor: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetExceptionGrid(c, params)
+}
+
+// GetExceptionTrend operation middleware
+func (siw *ServerInterfaceWrapper) GetExceptionTrend(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetExceptionTrendParams
+
+	// ------------- Required query parameter "period" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetExceptionTrend(c, params)
 }
 
 // GetException operation middleware
@@ -5503,6 +5738,14 @@ func (siw *ServerInterfaceWrapper) GetTable(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "flagged" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "flagged", c.Request.URL.Query(), &params.Flagged, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter flagged: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "sort" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
@@ -5607,6 +5850,14 @@ func (siw *ServerInterfaceWrapper) ExportTable(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "flagged" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "flagged", c.Request.URL.Query(), &params.Flagged, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter flagged: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -6087,6 +6338,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/views", wrapper.ListViews)
 	router.POST(options.BaseURL+"/api/views", wrapper.SaveView)
 	router.DELETE(options.BaseURL+"/api/views/:id", wrapper.DropView)
+	router.GET(options.BaseURL+"/api/exceptions/grid", wrapper.GetExceptionGrid)
+	router.GET(options.BaseURL+"/api/exceptions/trend", wrapper.GetExceptionTrend)
 	router.GET(options.BaseURL+"/api/exceptions/file", wrapper.ExportExceptionFile)
 	router.GET(options.BaseURL+"/api/exceptions/:id", wrapper.GetException)
 	router.GET(options.BaseURL+"/api/cases", wrapper.ListCases)
@@ -7030,6 +7283,84 @@ type ExportExceptionFiledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ExportExceptionFiledefaultApplicationProblemPlusJSONResponse) VisitExportExceptionFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetExceptionGridRequestObject struct {
+	Params GetExceptionGridParams
+}
+
+type GetExceptionGridResponseObject interface {
+	VisitGetExceptionGridResponse(w http.ResponseWriter) error
+}
+
+type GetExceptionGrid200JSONResponse ExceptionGrid
+
+func (response GetExceptionGrid200JSONResponse) VisitGetExceptionGridResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetExceptionGriddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetExceptionGriddefaultApplicationProblemPlusJSONResponse) VisitGetExceptionGridResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetExceptionTrendRequestObject struct {
+	Params GetExceptionTrendParams
+}
+
+type GetExceptionTrendResponseObject interface {
+	VisitGetExceptionTrendResponse(w http.ResponseWriter) error
+}
+
+type GetExceptionTrend200JSONResponse ExceptionTrend
+
+func (response GetExceptionTrend200JSONResponse) VisitGetExceptionTrendResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetExceptionTrenddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetExceptionTrenddefaultApplicationProblemPlusJSONResponse) VisitGetExceptionTrendResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9301,6 +9632,12 @@ type StrictServerInterface interface {
 	// ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
 	// (GET /api/exceptions/file)
 	ExportExceptionFile(ctx context.Context, request ExportExceptionFileRequestObject) (ExportExceptionFileResponseObject, error)
+	// GetExceptionGrid Subjects by periods: the most serious grade of each in the last thirteen; those flagged in the period first, then by how often
+	// (GET /api/exceptions/grid)
+	GetExceptionGrid(ctx context.Context, request GetExceptionGridRequestObject) (GetExceptionGridResponseObject, error)
+	// GetExceptionTrend How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone
+	// (GET /api/exceptions/trend)
+	GetExceptionTrend(ctx context.Context, request GetExceptionTrendRequestObject) (GetExceptionTrendResponseObject, error)
 
 	// (GET /api/exceptions/{id})
 	GetException(ctx context.Context, request GetExceptionRequestObject) (GetExceptionResponseObject, error)
@@ -10204,6 +10541,58 @@ func (sh *strictHandler) ExportExceptionFile(ctx *gin.Context, params ExportExce
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ExportExceptionFileResponseObject); ok {
 		if err := validResponse.VisitExportExceptionFileResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetExceptionGrid operation middleware
+func (sh *strictHandler) GetExceptionGrid(ctx *gin.Context, params GetExceptionGridParams) {
+	var request GetExceptionGridRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetExceptionGrid(ctx, request.(GetExceptionGridRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetExceptionGrid")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetExceptionGridResponseObject); ok {
+		if err := validResponse.VisitGetExceptionGridResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetExceptionTrend operation middleware
+func (sh *strictHandler) GetExceptionTrend(ctx *gin.Context, params GetExceptionTrendParams) {
+	var request GetExceptionTrendRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetExceptionTrend(ctx, request.(GetExceptionTrendRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetExceptionTrend")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetExceptionTrendResponseObject); ok {
+		if err := validResponse.VisitGetExceptionTrendResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -11967,263 +12356,271 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H17cxs3su9XQfGeKu3eM7Zkr7PnrPSX40fiu5vEaytOnUp8VOAMSGI5BBgAI4qb8ne/hW4A8yAwnCEp",
-	"eR9O1a4lcYgBGo3uRj9+/dskl6u1FEwYPbn8bbKmiq6YYQp+e0E1e1PYn7iYXE7W1Cwm2UTQFZtcTngx",
-	"ySaK/VpxxYrJpVEVyyY6X7AVtd+YSbWixj4nzB+fTbKJ2a4Z/srmTE0+fcomb2bfUZMv7OMF07nia8Ol",
-	"fdP1gpFX13RO5IyYBSM51YxQTbghG6qJYrS4IlRIs2CKSMEIt3+cVZrZScFkF4wWTNXTfTN7hC9rTtLN",
-	"SRvFxRym9JYpLovdGT0nKynMIiO6yhd2Kk8vnv7x0ZML/7pfK6a29dvWOMzed2kpvodvREkM//QReUXv",
-	"/sLE3Cwml88usp1XfLLf1WspNIP9fKvktGQr+2MuhWHC2B/pel3ynNqFnq/xif/8m7ar/q3xqv9QbDa5",
-	"nPyf85phzvFTfe7HhTe26fbTghqyYcKQjZJu3e5rdtTnVcHNK2HUFrhPyTVThuNs6VRWZncnYETHCIXd",
-	"eyMnO0vPJrQoFNM6QvlsQk2LQwtq2CPDgdY7z/JiEDdnEzt1inOMvFJWJpe40e3lnNk1nGVEKrJZbImQ",
-	"JjaLNbBKjBgys9xoFmxL5vSW2Z+4Io5zdsaxrMS0iZ849+GZJryAUbmA00eF3jBFqCjg11LOY0Nv6HZ3",
-	"WM205lLA8ux3jVwycaaT89tIVej47AJ97bTwuSxyqOrD8jOKKGoJ6uiHs6yZoyZIc//8NDLHgvXufQxv",
-	"lNO/sdzYKQMLv6VztsvBUzaTisV2jSnYKSLYnSFrOmdkyuZc6CsiQJxZsce1FWtAcQozHMCETBjlXs4N",
-	"W+l9J7dx/j6F8ahSdNtiaZ04hjkVZGol85IVZCatuB30Wivzit03drbPL6Y1kdgWfE1F8ZLNuOD+/O1I",
-	"kluWkAQ3JaN4IGIfrmTisykr5Sb6yVzRIrLn3zs1lZeMqhjrl3TKyuiIirUmMZWyZFQAuSKk0KyPFGG1",
-	"7dm9d1rtjBoCj5CvLi4uzmLzXDGqK8XiKq25ff7BzL00unNSLt+xBaNK0zKyccUtz1mLm3fm02VaOjNM",
-	"NZ5snI76PO5+VjC9HH5uXjK9/IukRWwCqipHnMB3VcleLKiYs73nAQf2U808dcK6/Nr3EvpdrQVoUQCn",
-	"0PJtg/IzWmqWdTaj4LTU6e+kt6aexTpYV7vPsjuzn6fcALEVvqAlEwVVL2nElijwjztvXciSpz7rmeyG",
-	"sWX8Ay4KudHjOHYj1dJ+FD/izeUXoL2CcQnTqL9fv76PPrWF2ybRjKuErEtLpjIlOnto92tFVfuEttS/",
-	"XclNQbc6dkzj3OBnWI+dudW4GXYG7qPOT0DBCHWUXEWnvOQivk7h7Prd7eemTHwi958AbznBIO71GU4P",
-	"Buhb3P9Y1bMrZGep7diRl/VHfocGybjm0Yzwfx/n9fLX+Bk45o8dwsjJHTKiY5j4sY7Zst/KjbvT4gDW",
-	"KFhZkyGia7duw/pZYosWhTdaO9pg5yx42rlN3Cc1dMSwBSOGFTErxyy4mFsTnRu7sllJ53NWECq2ZIXT",
-	"6so4VGhxLqvYzk0tRqcZF0VbgkbsscOvdl1R3vhoybbjxEJplxCR9D0CQ66ZYMXNmFurZvZ6n0fs0B9m",
-	"hBtNrGFLtOWEShO7vvgoxpSj34zfmcbpoo1bf//Z0uw9PGiPFV0ykRrulindvnKndAXcBZ20tJuWeUkK",
-	"zOcn5tkFWc/tVnMHPDNk4Qw0iF3PJ3WUXjJDecTQzd0x20cVuOPdem/dQEGl2Sv7lZiMYnc5W4cb3qDx",
-	"XvmvxMZb0e0NzRP+BbyEk81C2hujlXpbYncXPAvIN4SbqITQhpbRi/SW3DJV8NxoJ3OoYkRWhsgZsXya",
-	"kY2/bG/tZ3t9BrATLcIEitfLS20v0nlXw444PwlGT5jH2WSzwNGZqFZ2/siqk2zyN8nxh5pRFQPutj+u",
-	"5C38W7IZUNweMnjC3tXwa3K1sqsJR7qx6gTt4HxM7dmCWblZp4gV95kkVcsP4ArWLCOVcDMCxtlwsyDC",
-	"6Z20uomJ88HnJ8bqXpAPm2VRMYKKmRiJZvzuxITb5N2jk1dKS+Xd4cFr1OsuipiXBi/ZO1OmxCxkpe1E",
-	"7f8s5TJCiTOn7Wsp0SyXoiCyLAg1oD/iTv2W0HWyEt8cxKnf4xRnvPdKosnUDS5NM2Q2ecHKiHxld1Gp",
-	"9JwULOcrWhKpCCXoY6IloefTqBe2pDGV+kaASs1lWa3Q1Wl/nStZre1+WFo+8XszZVG61Qe8PfRrqcia",
-	"yXXJrghbrc3WibMV1xqvfLsqkZYVi49UKLrBb9WySFbTsnFMRLWa4oQ2i21c4KJh1zODjVQpF7NlTQJk",
-	"RF5WjFl6JSzDDjelpQn6T05zs8nDYJ77nFCxJoMkpRRzsKqDMI1x4WizMGn8qaoc4Gtzk3aPxwydON1Y",
-	"vnzH1lKZPt9bPP6yoAWZMmPlg5D211s21P37mlZl1BwJLqZhTjhOy/gosxlT1iKLXL+ezykX2sBhXFfT",
-	"kusFK4hit1yj73+432ZWiTzhHf9hRuwRq0qqM9RQC7khjOYLe3Y2ihvDxJHe8uCKHU6x5EiWRXRKmxFw",
-	"PGaEllrW5pRiYGu5iKEeRbnwpaETT3LMeGfrXjdrY0XBwxpcrw3WatDfc26TJzxR4wdP8rzXT98MTKzo",
-	"HV9ZUfT0wv+XTVZc4B8fNf+6q1fS198F+rm8lKOl1dBUgMSQwq5at2NejRvpbIyHs0Nff8Oy74ehohRC",
-	"E+FAT7XzJ3ROflkScJ1DxsBGKviJVKJkWhO4/xXR60FkclI7d8PJDX0hzQB5D0Y2mNjwfJSCzn4fRzpv",
-	"hrQyCxy/+T882XcPSCtquVpTxQ7bVZO0jms5bnd2z4ZmEyuPY7agVwJXHeUQG7T/TF5ELeMEObiOCYD4",
-	"ap+TSvAZZwWpJVFvHP3AMxri6+mdrHzKUOr6lpBFQ0JITbu4++a/VcU89YK0FUW5Tn1JG9r1Hjbfn/TW",
-	"hwveAO9Tx2vvptN4955LkWIFE6Y/ABc9NJ4ijfP85OIidrehWttd7zz8NPJwfG1hgOgCKvOdi8GPmPyU",
-	"iogj4LWSK3Lh017AOCEl1wZ+XU36j2E2WfD5Iu6ADTenPbKXgm0N4/gvxdYcYsR77yUjQtSjIkrd6CF6",
-	"Oj0TDogag4U9PBaWDnnJ+AnSbGSodOAWOZbEp917Uuu7VpzF9uiWKeegGnBZHjgvPyE/eHJOlRKjz4pm",
-	"xQ1qktHKqTY7Gkf/q71qf/S64S1ZPdfo+hWdHetDbdAiluaGat4nEa5owYgLoB5AuWAnxN8m2IZp07xg",
-	"pn0/feGN9sgXrXsY10RIUljCkS0b4JeDFzboVL+puZ7Y7ry65YU1Ot7FguTpRIFh2R0+jJ+0Ol7d0RV4",
-	"tXftDmuPRF1z9uK9omKLbift3FetPMvGVnh3S8Tnsaq0IbTc0K0mU0Z0NO0Us1yjnABhWOfCXY24Lkey",
-	"gMA9X4FzHl8YJ5YP1OwmJtJ8GSUW6NFLRyO0UjL0stM6luv82NaMdhmiK6qWOhq4mbKtjCnxb+WGzKgi",
-	"+Dn6TysDSp0SvYAojsv9rsyV9zbucr2ICgAfThsQ27WP3oSo5G4EOqVzmQ/17G50Qbd+8vAUMc5lxjWR",
-	"s+5i/N/x0uEzWvaHvOmKl9v7iniP9l8iB/SwlD2G3BBtpCx8YjF4g82CK8OYcGvXGXwky8KKTZ+6MC4y",
-	"+R1Vy5SXa1929phUpoRvFj+4Sd8cmtH5WIR8yfpj595lM+wa0RxAMbqMxwZqMYnbYPeIEoW7Vidy7B5F",
-	"6uUpWQq5iSu4REzijUvkHhzb2FJVaMPz5X5dAvH+cJyc0GzsSzhB8awAnw7gOaNODGhG+51ZU0/Lb58T",
-	"HL1iOZULQI1RfFoZdmSyZUENvWlYEEPSx512T78YK1Da2/jqjubmKkTPNAjxZgStnhNr6qTBWQYLro3E",
-	"EpG+73zrHmumLEazELiEbHUXWatren7IDdT1xCsnnAEXvZqpMaljTRsqIqV6ch2sZHT5DqA0dvMc4LBG",
-	"83I2jK0HsoFjmlTWv50FDNdRWxADIprywv6dm8wFqzeHS/IPjn1j6XW0XO4b5ydaLp/rZU82XlgQuBE0",
-	"JsT1S5aah+ucO2+5Nsz81vHz9G8cMcc0NXdnzZPf2IReIfKNktW6xxwe4SNLK56B/oWOk8tbqDhu7ypA",
-	"Ye8sIm3H9OjkUUrSRTr2JrbU5XytLLHeNcXTW2Y0Z2ZAuAueAltOVmvdU0IEWU1kTsEmLi5rPS5nEG/M",
-	"iERjC68fazpno08hMlnkDI7LpOnNHBOpO3Bgy1gYWhNqbUq6ZGCvlCUaJCtq8kXbqvAZQgnpOEjm6vHZ",
-	"ZY2sm1G5Mr2s9aFW6kNPTJ+F22+O8mgaaX2hBcGGZJ/JCu5yeDceoGjS965KGF6mc0iGDN+hLy7Ej7yb",
-	"8FlbeoEesU14HQ5wJ1TePWWNo4j31Y2sSnt5JtMtZgLkEAXG7KoZLw1T7u4DZc34Fx2qO5G94oHOEx3n",
-	"wD4nGs/fFk80nL9unWi4wHwnGS8R5G7n47RyjePcVZUmps7LahUvLC65SIQL0l7FhNM2m4A026/ok/65",
-	"13Ue/gjXdSN73yvtXIoZVytQ0exuXVKXy2qNKjIDIiFtwy99996Ic/vZxf7Alp9XdKVW1J0o4yzlbElb",
-	"an0CO727I27PrbvwTkFJ7xU4Rq1vvGAZ6i9OL31B16kYkxhuowZPs0t0gVGTM39vtiV72HhMIE0H4mFP",
-	"PObAME6gqj9/BacrCSLLKE7FHA16rnL4Qf9aoTbKldQ6euT8bgQrHI4vhXhZNpki09xyWUK4Yq7Ydr8V",
-	"Ht20YUGlb2sPQufA3vG4OyWvOjUWA6KAO9UVNAVuMleUC7wla1IXZO1edCQfU+vhlvnWfis2oUrwVrHA",
-	"Sgo46P6qtmYqx5z/TqFk6l6E03PUcuNnSFS3/J7dwGmOMGIXrIxBs0w14ItEQwMDdi0thQ50C48qZa5l",
-	"0a4hmtSzb4S/FJ08/2zGy2Or5UQi3L+SiX0FaJ2RmQBJDdHnr3deugGLcFVnNF+60rMh37E3t6OctjEf",
-	"NpAz6GKgodul4EFy9AszyEJ+YJp5vrPfGQ5Zcg1wH1ZMEAF5mwPosfKvSG5E8h1S5Mzdp0o4zlwMe+fx",
-	"e+DHuKlJcaLtRHqEXQtmVdi19ovTe5dK2bcyzqScnKWUS01KvmSEEl3yde28HZf2zn6tYmVEf+GCafQD",
-	"UMUIPEWMJCX8nZaK0cJdhQdi2dgRboLftkdqdNlIaheYChxkZJUvmM/FBySijQwFWf7ePtQx1jxBUVfW",
-	"5kZXsGe6P1wwxEXSGKhTa802RNY0J4rNuTZMkamlkM58mRb56uKIbIOOhAnT8XwQ49I/8+jdaNqbAThG",
-	"+LcJ8fWWBM95RjYu2F5ypl2OArpVNrwOKWfW8GLlrFMrVy+hHYQ7hVoqK0XLE7rX3YCdqAESObYp9nz+",
-	"uH5gC7gvWTdRTedqThyj1dhSjSK6Um5SZXQjDebPZik7wrRN5ui2Sbn82qXrdGoaV2uzjUEwkBljRS0A",
-	"wU1ipa8mC0ivsRIZq6UzomXIToGlaQiMOmd5NKOndsdEd9UXy0U/7GOHtBneY9GtmdJW6BWHoMUgARt7",
-	"URf61eM2Fxzbn+9qOKzONUbinD0HVWvLLHIjovflVJznW0jAcNWkGjH4rJUAOnZFi0b0+kxXK6vTFVtH",
-	"gbuWXKSw9eAj4IEmoJucjbILDgC88acslhnsISTas3XkRkr4qqxRUEtFksppJJZ+SeyOMGx4HRJGctdL",
-	"iTOPWcSwmOgqmkXoSy/RlIPyH89da8YUIOVtBFmjTgPDK8psde5YKLCuTMnBNYNgMHEelTFk1J/q5Db7",
-	"gIMBTHr0Il8+m27PIPQOoRBB3GSuGgGVJdtinMRNL/YCxhKGombGWItosFbAbXmPX0uGDlKGNhWE3dHV",
-	"umRYLqTRz3O4DRYSlRzfIXcEhsOFh0k11ptmOb+23UgDxKRGm2MzH7fYzZNEUoxyfNeLj5Vp6DY4WHda",
-	"DZ0dAAiDiWTJVTknZK3Cf62oMBx0AVSw1IfY+2TwLPmSzkZi2YzP8RUuRLPjtOl1sMMzbkWNz6P7xvXK",
-	"gyV3sQ0aOVUR0Ek5gwq2ZqaeFESxHJd6RDaoHWO1rtrqt/2xKtjI3EkPaNJPPx9XYw20kfC+1sxixMQ6",
-	"6B1KjtZgfXoh+l62adSOjinj2vXrP7mI13EFY2lPyddwZMXv2SYUZTxcBGR8UQSgBAvWRAlHJXlIseaw",
-	"cokEud4GuOaRVcsH3jbX1BimLA3+92f66O8f7f9dPPrT40cff7vI/vCnT/8RzWiU5V7MqXfSFcz7A9Bl",
-	"qjFlwd0iSJk+Je8a2ZYHstyIwp+MXMC1J9gbj8mPzXpfZ95s/I3K8sOZJtbWQvMEblRWigeg6+a7sFRX",
-	"w6sQXfewSqOkENgT3ZO3GJMOatrRrk2ht1j3Q+zTuFRLo7oKGvJndtbWLaDaVdfDoiHuiCWr2b9nm/c+",
-	"g3UEQ8g1Ezc51f6EOQLEspjh+04topuhxgADP5KsDFlXYDdBCY/VonBmM5dMjHnzpRRzb4LvUiN5lx0l",
-	"jq/lko0WL85sCkT400WDC//wx68a7Pck60kcPWUpcTbRuVzvFUPv4aGmHAqrAJwyexmERJis+cI/Hiaf",
-	"eguZv2ebD5xtjq/C/u/95xZ7SuwhjZ3NX+FBjOMH7LS+s/7qlqntVBZbohmUxO0HX3LEwTnFKPPDLVO3",
-	"jjRdTADpiu97cdacYTQai9tBEaTy2U4xUHCdHDnOQT6ucRA36Zenky1DbUDvGYSH9jrVWmmVTT9IG708",
-	"xkFvaSyolTtAt95F22d6sekH2/D1pTHksdvBU/PVx00Yb41p5CW4dzqUvxlg1DlYqVFerx4Ab7jXNnlr",
-	"+KgJNKpx+VzJtO+1J+4wP75lnRjPV6uemg9Y/RlBj4AmtChItU70k+lD7Y7CKn7rs39LFxh1iFnRG3Yq",
-	"yrmXOb2jopPXBjzoiVizWe3ISGeZv3XqrwbVG2NvlcO0/uFoI/YNe3Q0gnwHEMkjldFJQGsOEvw9RQnc",
-	"6KOKEnaqZPSGrV2xjvNp+78IF8KPV5R6zdEp7DQai3t91dPYZP19aiWx7VEkpXrHd6+ENMd8E2jMInUT",
-	"L6qDT36qOPBBt+7x9+pePQuEel4UMR8Yc5bOsCSyui9Vr3TGp5ycG3T50aG8DoIcRd9KDpJUB+zpgztM",
-	"hu9oSXPmwXoOuJckUxg7roa4y3EgCIy/4jexeZKLeVeNzriOR5iufQTc+78Vg8SDAjw1dMkg3hT1j1UD",
-	"trsqmzCOo90dKWTWtyWNSDKfT7y7XZUSqbZpCKTgq57HpDkBClFfEHVPnSyFbosBSg7mGF3soXnAAxJS",
-	"RtZW9JVBwFv7Sj8b7RUHgdMECxGu6g0T0dUyRi3FIqAGRMK6dpgTYKoObxI43ZLNgucL3xiQGFaWdcAz",
-	"andUeizSng/sdXqWGTptVu9XSlxKvWTlpZDmES1LuUkAerZOIobgvKh1E4xt7zuXX5dqV5kbfstukuBo",
-	"7vNEbjSdUy7Cl3fJ7gIO6ENGktcpO/Blb/aB63ZBi1rQOTctCjuA/hkU9bvXZPKQwD5gIulioMpaCqxI",
-	"5Iqk6RZwvB0FhxHklpa8SG8wfpzYX1B3p8wNb6pRPQkUDanhfRngnpPjJeo01Q3xsIzINOR56uo/CkzD",
-	"ryUBpjHg2r7nKuJKN72AgIBiK+XSpcimb9TNKSbERjzT4TiRMrqssObRdH7t4VksLV3qVh3eGSdbsi+k",
-	"xy8bxCEhgzLCHrmSm1SGwuk6QjZyInclVKsTk0tO9pnbTy8uBmPqQ0Fq9OV8PcIoSA1TstseH+JNtdd/",
-	"7PKP4eBjV7PjJtTCXew1Y2lZbntTTgw8MXSYHpFSKTFgPviUS3W54bO9KDYLat7MRljeLjmm6yPELfTL",
-	"baa7Io+EBbgtqjuNwnnrPaOHQXonzIadzPNeV52DFu5rJ3F4LZATorvH1uenY1bigppHfBZt61ufjm5M",
-	"blfgl1Iub2pwRvd4M0779NlePNID8OrS0OoAKtoFRLfjTKVcDoBarzl88B7sKB/n9c6IoWrOjL24NxHX",
-	"+u0kdxZ64unvmFwzMT4na3CmlZ0Q1SERakTuRsor6saLr0YbWTei/wdHEO4atQNKuZupQYdXv9LKLGQC",
-	"qeE4OnS6z4xwGctEeNZ5M8aAfHTp6nNeGylsjgKhfh4M2+bko8R3LtDQNETQcquNQz5jG3hJyWgch8M7",
-	"9bqe2GYblHHetniF/bdyQ+TMMN+ElFkr04qoSwKFbFA8wA1WQ2bY+8ua+VaYpxPMexBXoYJEj7O2W1CC",
-	"DR3gEnMHkOIdPjnegIm3ltCIz0oFgn/60iEr6EcGRBWPBUTfNNKPMzKtDMHCGwQYhos4KwhdU2Xwuo4h",
-	"2kQi1UBTqBMbCan0bscy76VEZG6YuB87yv91t/Y09ksHXNWjJiOUmFOotAla4KsnBDRDk7NZ1P2QKs3u",
-	"vKCtpqNvEmzT96LeKq3kNSBtXJzIXu43coNxi0+nNq/dc6lXO+60h6lK1mw6ARYQVBcvqD07V670VHuS",
-	"45818YZcV+FSbEUWv9rrhG4ak4j0NRVFJzrR0TlTB5Q9cDjN+ofLF1KOGHCnDdZgDJWCbjOyYWyZoUTP",
-	"fK/KjCxoOcvIllEVlexXTgXsNV2ZKFiq3IkS8FtgTAkeDK5YfUnOws/k70zJMzuNMyFJQQ2NVua5Gpn2",
-	"xh6BXxArwh1pjJRUmxsfre2ehKkC/LolQMCGBnEEBKAVMSC97VsxVZYaf1uKSvJ0bpC8sSSLa89ZspGp",
-	"YnohS9cYFg9MNlz9+kq4w28scDt0JVjtijagU4b1blDE5VsB7Gyhqz9N1LMtug7Svds5Hts1qca/byjw",
-	"sUp7kAc9QD8OhqcLVYsn3TTA7n+EIxOvbXbumlEt84Mq+lgoGb7W8a51eLycTSbt2GRDBcqtEfl6YyPT",
-	"aRMoEbF92NpvTFCKHOK9uUQus6n2f7m5pZb7LpjkEYHTSi5o3DSSDQ487BdggLnuGoB8Q1es0R6kG0L2",
-	"gIjx1lDU0JtuEWYTS6W/aN9eAVPlrHrN6NLFGDVU+lIdYMZHtPwcB8xQc1kCCLRvtY2+bO0FvaDagYI0",
-	"iztk3eXUHTLNwmYFQBvfzXu6BbhWDyW9L5HN4z74OWW92JY3TWzL8AtuT4o74YIWuVWPiV4kG8POfFX1",
-	"ccOMzMRHvMj4OFzo/hu/9uaIYgNu/gh9EMzDcUw9ri4AYHGi+RZ9rQWSdZBpze2X0oP1UC8YkUA0yWnJ",
-	"RAFu/0Oxgho9rtytzGmTnWIAH1iYudp1t6/11PuY/dpR5IDeoQfi2r7PF6yIOq/WJRUj0tRLKvb3H4Yh",
-	"49OQa5a8khi5ZIKs6JYU8hKqX69cDazVMFItiRQEauGurG2jtg4QHREotYTvNiAl7HeDYw86F/jvRJ17",
-	"72uh2ybR8C6Zu339G2uXZZVolTyqU1/BEyhMAu3H2N9vxr1it2Bnv23mmxAObnyObQsPb5FYoKur25EQ",
-	"6dBedV27g9NMbM/tgX19kztS235xEHgn0t0lZJIshm+XPf4xFU17kuoHl7DKA8CSXYBHmNvxKxxtn2cT",
-	"Z+vvTOJVbcJQ4sEFd/kzEq7wvBrniXC36AmavccL/QesQYgcyg3dpru+eXg2d2Ok0VzBvDKplopUMW1I",
-	"Hs/bDXmjSXSAup0V2IJX5Oys7R+V0YHj8LM/+VJp+3Ewk13nOp159epAgvowZhtgPFY/Y2WsQzafZBP0",
-	"umBFBvhFwDAkO3eX/Qeo0dYf5hdSdAf7dHsRyAeWLXQcuOGa1tNyaz8n6pP109qJjrR6HZ25ApeCbqN9",
-	"rkrNgrcikfWLVipsn2v54K2jE/TjOwQeV/My2tPwHUzUcmSVL7wrz92MNN2G1ip2vZgqAHuKkE6bxXZo",
-	"ClPy9nDb2NtBI3Wk03AgsEaDsPS5iCcItvLbAjP7IbqtnXA9geZNjokyua+zOjnec2/D9gNayDX60g8p",
-	"KH5ZPz4GY7ovyaWn1Xv/Tau33m50v7X+rvK0LPmIC3Edu+0aDVIub1aJjPpK5BCrLAZ4yTr9EpN9zHxe",
-	"cbansZafWHMW9bqTPP6yxT4dGdzQrdh1yIlkTVfh2DpMX74bbmtGWVLNjBaVKFTbbusPYEEouD/lM+Zu",
-	"u8H08xSXguJLfFm3JXvzk8Et/rr3Ll+lGRyi9Qwb03HvbsSrYtt4Taexi3Kj0n0gx09L9gJB1ca0CxuV",
-	"PA4vSWWOp/LDs8lmIcuEhYkQ3peAw0kNly4+Zn8M3Fqt9GAGczgBvQ6DurrbpaLj/PpS0pvUTSKXjgIp",
-	"bQKUejo0QEpDE7YQJeLKASjNK8WiIjQdFeiDGuhDi4UO4D0mmVdexjcL76/aHw1surecvw0luhO5cAtI",
-	"7mi0wiBVGgMZE5i/qqspbFhdTKXY+rFhSnHXmnLXbmBlOSJJN8rH1shem0UisFJPCljmyRX+DbJuF7Tb",
-	"/HuAsXxAzR+uMk5vl3LVIbbyCQtHoAXgjS/6bKNgYTcLSBMtSUnVnBFKICQLIkdq5m6JaLN7e93lerXK",
-	"XxvB2sOjeT5HqFOvV7NW1uYv+JXckbWSRZVDgm8QYfuTAtpxrJt6ZkfsQPri24vrnwiZ13FCKQg8cxlg",
-	"6mewb1zXsfSyxdcpe83dnht4/AHGOuIwuKkdBjcRuGvPVX4FcYZXc2ZeOHCbjot3B04C2jrVnbyt4Hc1",
-	"P9FuUWNC0+nueTjFeFVb8qYMsnWku7ZP/7jPko0psAMFzFQH1EF3hxwxA0faWLGWy4gK7SeR8PXFHdo0",
-	"O+nZfePuodhvcjW8rGPAFEbZaZZcqX7Z1Uqn6TDOBXuqasFdzR7YoqZX4L1guDnTsNEBv8eC8ySJAlCN",
-	"pW1KQad0aYP/Bhfs7le09bjRJXvUw506jFEYJMYPs0fawGMB4iQ5oe9lFGaoUirqTMMsaDSRAXzCamgO",
-	"4dcy3m9hFCDLYA/KyjnJx+K8nArAMQr5H5GZEmi14gKLT4dMN+HZ0K3ItPeuO8B/hp5Xv23R3a5ULPo4",
-	"p1xE+3OLkA/c8BvZXyH/CCMFA1fki/Ej70DPFA7JZ40212RDuWEej3/YW3qA4qiJQkLszMGumd0yBSa6",
-	"8+MP5rHBTd1zuUIBaRfpTQziwc0KCGn6NK8G9cF1RQSfL7BlLCA+3SuulbWoMBCXxPFCV5Yl14zykhXW",
-	"iJ9RdeXICjHXwC2R4CCPNYd6zVihrRWtme/ApVibJQ7omjGyo6EH7QJ3Ybqo4jqUAYxIJzzCh9Ztr9Dv",
-	"9YrN+ANTfMZzGk9IyBcsX+4J2GLwxF7AfEkBssFGScM6acHN618cSeaNaDYbhxxWQH8rJLhcFgiadxL/",
-	"vrxlyjVHTPkVqGGq7aBFzrjyCNrUQCQW1+pqgjzRsmPd//0u/sEu0myyUdEmLAc7i0MHh33+PC9cBnjj",
-	"a6r5xlQ46yjTRsF5BxsM6UK2jUj0vD4GwHhIuMLZjjiB8OU+kOL6ZeOqf1yKVck16JJG8qhlX6qU3LCC",
-	"GAn+z0XoJgS52qzIaq1Yn4ZYM/+cdWNGHRTCQeCaIQFiwJMSS9O9Xh3Qtj74HKKK01+z977ae1j2A4S7",
-	"VpfdKdYlJd4V4qfngHC0UYwuodHmVtbr+DgEDrM/tlVrDNqCBu7Fz0tgm+6w6E+0XKa79PW4cYG1HOBr",
-	"T/v5ZPemDS2h1R40REBEe7kuR8WSQ2VkL5wFLZevsW0OlozxPJl8HtYEeY1TdnQqAZvN4t00wUfnLuno",
-	"o6HE9wW6dFiqHh8Ys3tgscRIOXRSduGv4P3RiKGrivEsGNrDbhlVJPxW6XbXzf14P8GoT6Y69G/2YbjO",
-	"6JgYzgcB7znCBdBgAgBxHJs72o9CM7SvS8FE96YTGC535/XWMeWSEUzxx0AKPJ25UlwX4VL22mf1Qvjr",
-	"hrkbSKz6G29ZwwlnFkyM/MbBUNZ4FPuDYkeGviC/oOUacp1Fdm4X4UjgFjlK+ARWJ4tqDGxcWy0BatHT",
-	"033TEu65XqakkyRUL7G5LC2Xvm7MGwdnmoT2YJ2bzbFnPX0mk3SGd6bW6MRS5CozXqInZcK4kn2fOeWm",
-	"kJq5e2+kKxrN4ygHlBQs5ytaYn2w/cNM0dw+0MkCFVF5mG5M5TOvO1dxqUih6AatiL354/GgBy6nDzY3",
-	"yLeTbOJo8LjRAl9uxL0LOp+BGc6ZhICAgHqGUuq4DevE84hX9Xq2vSAyyew+B/A1AgG3kTUcqZLd7j9k",
-	"u0m29mvRybnSx2NgwofBfu9D+7Yz+VGz43vvnKBtUeTBAU32GqKtv4kBpFjnleJm+97ym6+k0d61wQW0",
-	"PpJLzjyrXU4A/fbGP1WbOWv+Z7ZthT6AicH0sHeaRsPWhTHryadPANE6k8lcYHuV1dT+6ONamfP/AjKA",
-	"9/c07slKVgavyFD7BQaRL6mEk/GYQFciCIRAcbnmcwGubEGgxSmhxC2N4MIR3gFXgNGUx+SVUlKhs3ON",
-	"cMwEEZM1+d271y/In5599V+/f0xeogZwfrhVpcEZtyUgZrHcE3ZQX4XuICtGhQFT2QlzeMx9+viXOrZw",
-	"OfnB7kOjS+Dl5Akc2jUTdM0nl5M/PL54/AfgALOAnT2na35OqwJNpzkzrnkZAnm9KSaXk79wbZ7DE2DT",
-	"0BUzTOnJ5c+OGdDpEXghBDxQXg3i1fhIYRqpwZ7Fx+rcr0S5Rf+fSztxiZoQ/Ar4VLH3B3OofvmOu6qv",
-	"iOfTRzCr11K4NnBPLy5cSbVxITq6XpfOnXv+Nxfoqt/WpwVgRyDjAA5Nx9howHi22+TGhgxzPPdA4p8w",
-	"ur2iatssNCmkYA56W67gIDl0YwYgeVAhs2HaODfl70ro/S5Fuf09DFkz2zm7Wzv3SpTnXsHHX7jufrjO",
-	"mnbnub5tc1t4y5QLGsu9i/BZWSKoQGbN2RfvPxzIbYE5pjRfomMwyhbf0SX7Gh8ZdbT+ztfHr5X8na/x",
-	"sr2igs8sn9sj8FZqM1fs/V//4jpzFtVqfYJT16r000zd8pwh8g0QW86IkBuoooIeXbxkiQMX6qtTVP2G",
-	"mRd1DXbnsMVT6Z5ePP0jVtxAPAUyi+rjj3G/nYLECLNvMWGs3pjuNtynCPWL/h87iciOXy8YwDmdYjNh",
-	"oOAsDUhpfm8yUtCtlayFC8u4nXOrTuplwJUYJiG9Lz1J6h0ZdlYJZyidQUxhzQSmWVNMUIm9JfjCw2vq",
-	"hplhuEattx0UyjNwyPqB+uGPg0U3eOzj78bIvH8r/rbr0G/FG4a/txFAib49Abub0Bqw655V0Gato5ka",
-	"fAXg/tGJLVhhP9Jx84gNVPIVT9ATOwr5auYnbXTSmFJKvCKvlJYqpWmfRjTt/QoEzVIm1Q+CkTWdo/1T",
-	"VAwOrBNxVC9ZgaWUG67ZsUoQGOC8UR+3ljpy/hH34EUIDrkGKV/LYns6iuDovr7+U/teaVTFPt3jfnhk",
-	"h8h2eM/wCWQzvoXY2x8ePS5cw45GTpMv26ZiS1bSmrtgCdjjiYiW8H1QhlLZEys6Yvz8N1586lfBmu1K",
-	"8tiC6keAY98Uk3s/FS+x+U9CSeY49QWjBcz7t8mrazpvv2HHvjrJIbFEtV9ZMYfxFD8qL/CJ40l8DycM",
-	"pzbsaD15oE39M1ubyek2yINW2f2p0pLsmN3J9j75ZvYdJsHc00a+dot8YBnZv5FBgp5KShp33H2k2m0t",
-	"+d2KobfKYcxZwfj7mAg8X8iy8HDFJcPshzY7vGMlo/ph+eGz7M4PYFFDguXxG/S2Aiwm6LUFO2Tv0lD3",
-	"48xI7F0SOX7XdPlvQOxruGIcT2c7Tn0M9vE9tvPtU02l1OxtnXB3esH0PduErsIPK5ua/ZATNlxAfj/B",
-	"zgApCXVBgIxo2Sk73ABuMDfBikt5TNyunTPRY39j+4573bq6Q8i/9s6hIHSdkH1ykGsuiN3nsfFIYr9C",
-	"u52kn+QlPHEkwQZDpEUSbXdI+KYJqtsAAgVQzSNNL6DH+W/2jv0paXRdV0q8RNytmPdoTTFijfd0Fz9s",
-	"M+Bev93pDwQA0EF32Ic1l0Pvl8hOvg39wE6gXCplDwIAuwHsIeaFQN56zjJMGhFsQ3xmNvmd64SCgU04",
-	"Hs2TIXMjez2/L/GJhzgar+7oiotYeuQuUV/RfOFwwsDShFDKVAEiMDcnCWoxgL6i3s0OsVhabuhWkymz",
-	"ysPhXhfU0KnV9VwTLa9cDqAOaiUhkxSdmT4r96WS65fw0A7tn+2Gv7+Rgp1g1S+5zqkqiBTsTGNLEEjH",
-	"TjFHfH6n0zP4goRbIUzvWO0Ci4XQDPZAsRwFxVnChS1rh7xhd5BeN2Vzjs1bk2bz26pBn3sx2xrUeTjV",
-	"n9ySI5wCzd34M5Tn1Py3R4LVmRy9Cr6ucBocL67NtmEqLeHC9kUAY78Xog8jAjLOCwnhGKwUwHSWulZg",
-	"WExmXLXB8ECIK9sYTYvxsSlnPrnQzZkmS7YlUhFnqMRe4lEchr/kucZ4faSkjJRsBqHZVaPGBgvQpGCa",
-	"FDwV8vRFVoeG97NIAYEUgRQQn7A3UcwFjO4SfBKNuHx1MSS54RsKiVMusZwj1mhtzWI4xNrtVtByQRwa",
-	"SPwUyGod5c0jK4IipwfLceDwLBweLP4JYcgr4+wrKOcKGf+VuSJnWNJzBosKBY8eqZ9bk01B8vfIqKRf",
-	"4/2VGN1DyPJLqBBsWadv9sULj73L1frvscvY6UmY+qIFv2jBL1rwixb8ogW/aMHhWvCk6aDoS6EmX5wq",
-	"J7TWgOczjvWDQ1Tga16yYVrQrrRXBwbwF307ySZ3pb6bZJO/Yb7xmqpfK2ZGMN0/idL919Whh6rFe9Jj",
-	"J1JOD65X/uWl/MdTOcXjRWN46Pc0Uf2UtV5yK4rHdE3zBXvsBc9Iob07nlwzcbcq8av6kZzNeM4KmVcr",
-	"JsxjvVaMFnrBmFmVj+Hf8a88mYZBDJySnTK/HpSVK8fl0Lgacvigy/ICTSGWW/sIFt8IR2BzsYw4GGy4",
-	"hGBvjZVHjukqsH1JgEF7DYrK8X4tMgCNfa+t75p0BVufm6u6weSQDP9jBeSDXOJ7UnQEq4sJce8tSdgt",
-	"L3zviGNsG2hDFyo0HvNcD6nSeM2wS1JfpcbzJswjw54+0JWthkQnmLBJciog4oX9QKLa0UFSJozOI6zO",
-	"Rm3KUYKBe9pgteVXXz376venSCkBuD+XOZIFkHmX/x0S813KvvBxDaaXWKUTpnWFWCdKzhVduerPnAoh",
-	"jaV7QajfjBqgE4Fn/KWSFoViWk86rNNwD1GD2A57Zcsw9rnlbBPayy7Z2th7ruWHqzpm2kiMHiILXD+/",
-	"KBf995ArtxX/0LGx7YbQqd7qsUm4a/ioOsF/sqPVlIiWK/7zblUef7kzcoWH69nT//6v35+yrlSwTbkN",
-	"nOQY3sNdro3fZThRdhpXO7Wm9bFApbwv+eUd02Zbsm+cDfrPkwADM35v5/6vmgLzDb9lhKJxRajABmUA",
-	"vZMRIwUiGukFXbOTZMhwYa8Z/cHlN+6Zh0iSwXcNSZG53jkDh9kiWSozVTFqmJvPIEcKF0YOcqTMmKtY",
-	"mnNtEAUCcekHuTDhEsBYATA6HsQ+5NC5MeEzGBTt9oT4HX2u47PhpdX7djBMWFwxremcpUr0ZrxMFUka",
-	"f8PJWorgq68AtMEwZYf735//95df7i4uHv3yy92T2S+/3P3X7OP//Y/JIN3lrPlgufgCVN0o7X305CLD",
-	"H3565n/66x8sSd2njy6+co3modRXMWgQ41p+hKplu0lwhUIEmjgt3HdHxiSIkIa5m1c9d/C83wh56eYF",
-	"M5kyqupuXfYpEawqKJueW4mzoVtiJLbvijpepVLophjDG3QJr2rMBpqD/1pB41YPkFxa42HbSyUPw3xM",
-	"damfDVxeSymX2I3cXnBL3ojsiEs0bmdUEboAu8YK1CXbujVgtyIEfwD5DN5/yIf3TUSiV8FKsSOX8GLB",
-	"8mW9c6AK6Db0NNnIqizI1G4HGutLe411iXopA0xhEuxYx1BKtx/h63i4JC+U6u8YgHBEdEvAwAQyQ6kj",
-	"0KlJYatvTmlgeM2XKN0g/GTVGxCqevH+Q2N1qE9oS33QlgLJsDUQhFelsQaHvQYNMi6C2yeVC3rtcC16",
-	"le2JfT8f7529UkaLoUt7qYb6JG4JR5BO3t8kNyfb6Xps+7arICic0imgUYC2ohhgrH0xlt+/ZkudpHX4",
-	"Xd1g5f7NQ/eyz11hsGJm4Trv9NAFn3kYsth3jaZKqPRGmF2Id8+YOk0qv31LZUrOFMgGdsuEebThopAb",
-	"4ujnTAJs0bWiW9eUedrAAJG3TN06APWUZ+cH/8x9Jf3cp6wIk49s1gt7KB3CrZv2kYwb0H5TtHzrUFsH",
-	"ELKGOD06kjvdJq4DiXZ0Q+OG9UCtLj+9yT6+MVBBDSUOSa7lcRnk6gudAk4cGT1d9PzfLmcRWTsZVZsH",
-	"AHII+uDDp3HyUT8814ipLWcZKeRG4JVLuwY69SlFTPA+7fLWw4bfv3JpdPDaV7V0y9T28EqdPa6Ytx7j",
-	"7p7KTfw6H9aviG99XhRxoBf4IKshxqRAtFfoke9bFemF5SV5eECuFRguClQ36YJT5M+Gkzll2Pvqbh2L",
-	"6O6pmcevfW8lSUQsRGrEXmBbqZMVUgtCczCLr7BdFGKgulbLcsmEJhC68q5Xb1wXHJJxt7pDvUQdFfYy",
-	"PxWRTn8y8BW+4/qD12HruMv9hWttfyqHe9js4HMHUNmMKOkcLQhFNuBAnHuM4rgw+44u2U8eiPh0B+J0",
-	"Egkml1CT9yZ1dnahLensVQV9rD4pw2E495/N1G6Fvqk9+tX3Ch1gCVfC8HIy1m3OFQZzwd2YkQ1jy8z3",
-	"kP21osowlZEFLWeZQ09UhAZfP16krlxTrxk5gzmcQUzAjXFQNPjUBtlQC6OGWxgW+ZFlcWzkp3tbhYir",
-	"WXBlGBMhrxsuXxh0r3vQuJsAaOWO7eY9aPr8N7tXvelO7+oA0H6Pl8tRPCJU89wyWiN/KWCXDgcspWZ0",
-	"hcaSbTMIDQEDC0KNUXyKXUVPmYr6b3ef8dyzrwQLMHK9F2zJtic6LqGtNZwQkEvU/dJCce0eiPPflmzb",
-	"eyzeh5TY+zkVsWHAcfBwHqFBYtFv8CthsEvfiJC4c/ueSj7CzQ7xHhpBAobtCDhopEb5UXPzF4wq7fBp",
-	"UkBC8Ay7NxAhN4XPhOIZ3p8MNIXI3cwy8/Gb9f/Ai2r3AxyreCQBa0AKohgtwbeVIZKH3VIfIYxs2zm4",
-	"y/fu3df2qfvZPzv0597D1hyS+4ib6PrOnGobqYu74QZCgEabDmqHD2sM3FItyyp00I1j68ryljl0pPvY",
-	"Uxj/c6Hq+tUnBCh0esLw+cZn6EEv6BNs6WvuMmjhJe5kcurSSWclnWtCp7IyREssL6RozTf3EfO6+q8v",
-	"78JTD6OofG7c50/bcrl47+rWvffkLmwnBP7rJSK6sVx4DspBxiYXBl49/w17fuy5DYUtG5CQ6nuIpG22",
-	"YPA/vfD/Ncz+iwfOCejbtmtI3HMkDSEIuAgdGe/b3QH7vJGK9iuAd/AQ+wfZkvswCmsi/KufX0EYVRCH",
-	"DzzmsCXDeba24p6j7DMn+g6wf+Y+j1HI4Egco+MyPLqX3F0ba5ck59AMvgfi1n7cos098LMb/hpkxgND",
-	"cMP6+nPpuCbQIN9Lt9q8spIOqwY1PYVrAlMk6TCbOOygXK2p62aaQtC3D9zzLvq3fB7DGN/OdVpHYeIr",
-	"O43H/1u5IRQBB3FcjRm1nauNF1nSJdw2xBngF3IBAQIntbhgZLqFfyPbbE3t9B6/LWl+n5eeevyH9kDs",
-	"CIdIUqLdhxBlxjtJpQQrMiwzQd8PKzUjlTCyyk+jpH5S3NRlLt1bERdGOh6J7Cb4NNPb+YP9GNpm3qPM",
-	"hZf8Y+9nLWAh6Z8adAY/xL76lEvnFoY5cRG2WzridTcWgBD6j+m7qmT3eUxh/H/4YwruPS6gAeH972Zw",
-	"KDaOpS8kCbFZ3xMPfqTG1QRJBRGnK6xKWkKnb1nFDnW1r+Xbj4M7vh1Ws3gKX8lu6/I9ThHfV/AM6Gt3",
-	"8dGKqjkXZ6f13bt8W3RRumaOmMWZgcTNII6TYfVhhgVMUmGbJ/RuAlO1922PJ8pJ4NG5DpDt+jBxlqr8",
-	"XBnl3ftGENRg0zTBv6G/M8RaoHzDpwO3NuL8N/vPp3Nr/jzq6SP6DTN/4YL9uB50r1e1rD0q4fSw1NXd",
-	"mKajfMluGTSSdlIJcsf1lSvbUQMTdTuZx4PKHV2UC0+T629rpdkwoL2HDBG7XU4oE88mJxIxuANFIE8z",
-	"7Bw86QtWFq0oRl6ZRvaEnXhR9eS+fsPMe//MfQYJ/DtiTpqSCnvJWJdUnMrNUFKhuyKlEYOYMizU8axP",
-	"tWkmqIBsoHURsFXAwJyqEk3i1m3sUwmb7/lc/FANw+S3z1r9UJ0kwOwCI36OPaj870Of/c+Qd3gd+pCe",
-	"JDlcQiIdEhIL/BIBOT4Xb+4rmPFCsYIJAz1i/mESPE9BaJZXipvt5PLnj61ebnwuQMda5QqZSfbs1BmF",
-	"mhndZEaSS7nkbOcgnfuvJHE2XG6vf+yeLixu+DEpurH06ZNl1L5w5mXoO1GTFrqEwuUvlrLpxJfPAWWi",
-	"2KV5f3Ltj9rn1t4Hpe3QP2r273dIutm4ds/yhXT9xkYcHACS6r0vvMdHDr0wpArM2Ex2qu8fFodt0EUE",
-	"1v6AQfR2i/ZFJQpl7TfsEwc3RbvlvvjtDtEbEOQCCdrKJT3TBEOAaLgIAKtxzzBMbOor73nvkPLuKVzv",
-	"aPvAuSb1S9sb+L1rnoQ38YJoLnLWwn1i6yusQ+S+49Mpg5DJib3fnKbNzatbWlbU+QAj7nxsa+fAWPpD",
-	"j8iP2D31lik+c0vuuyN8aD53H3gCnw20sbWyVLitkNigiyxkWZxEOCAipv1KZZi7wWFABvzLIbAsilbh",
-	"LIqC1qWvxiDI7fWw2OkoVu+8odP+q+A1PLAHy+97umI6I5rZpwwC1udytaIpeKJVE9HgiGx79KV5cB7F",
-	"1lkr/7310WPDlOJGqm0GKpWr1sfkjqyVLKrcgDPVl0Wfqpa6C3XnZqiTU4wQE1uJbXhdl3FJlNxo0AFz",
-	"3yygEg7lkSuiq6mRBjtTJuGb9Tj/zPsojNNfn+EPAdXpWYblNA6PoIMG1ayRmBHNbpmCqOB9ebW+7TYT",
-	"8JUmUFvIet+sEyUPjYKHP16M7SbxD1UG/zl6fjhoLZRwT4BZLkBnAQGsQBnd52FfptM/ZY+GmFl6B6em",
-	"Eadf0znGgELTDJALRsLVgchbyBobWHDzkO5TVC+n727UVK0ePscK0tC9BSRfEPSQ5ABBNeWFkZcUHV05",
-	"oEfSF5X5RWV+UZlfVOYXlflFZT58SyR2R3Nzqs5IDjR3QKH1tYPXfZg66+sQgcZMHXz5oNNfY2qNfB9I",
-	"XkSBB1yGq3id+qBJBPl8YIg/JV+fNs7K02ejO9yJclsXHQNTlTRfYhX7gkPejEOxo7nhtynRtuJan0o0",
-	"fKlVH2xJ2zPwmSrV/QGsC9WnWw+SUeeha+I5oxYwEJbqDVdc4yODEtIQg+5zdGDq3Rq7gu+lYZ8p8HDt",
-	"O364Q72gtwx8l0wA9FUdRpSqBeiCKY9TWWzP9L7gwrVrM3FPwQUc/oELiRovjSSK2g9PidSTCBN+BzCz",
-	"riOIc+pjlxePTg9XHZebnyVi7t0jd55XSjkCpVJVXsLf643dF9/+IPkpXOGw4LpLjbf5c1qW5BZe0VnK",
-	"PvDjd+xWLsM6Pnuk4p4p51nFkqrvbFMRTran5y1TBc9Nvzz+4B8aJJH3wX50+w6uuAi9cgZ1G4AkxbZb",
-	"Qqq2Z+DKdzqCBmOyMq6LjrVrEFWltD+6PgJ9HX27PSP3ddI5PE+zMfKzB7YkHDhM2OeHz9P9KaTjQt6p",
-	"do2wGvgnzRTdLDT2QeR0FxFzrYdDBC1vZsPfcrbZw+bwxEOYBx8Am3i/ZfA1dsc6AX1hbSHVkaNHqW70",
-	"1ZQa2JAsNN2wtj/0bS4y362rJ6WO3rIPiBp9T1bBhwDr/HAZBx8SUNJ/Pk1Y/8+MrQnF5mihH1pDis/q",
-	"TiOg5H3iqtWRHf7eqxhfKrn+kIb1/txa8bVUc2kMO0UiqB2LGU9YFCZI0itMh7BSYxuaziGP1/Tc0LK3",
-	"MPsn+/nJML3bamW4XtnrZT9QX+0D/T6wefA4NTisdd516NnnEqiyRmceRHn0f3fWM71lis5ZK/NbCqav",
-	"2p6cgANpH3KbaPUKK2dhqNaLU52ZlFxFGyaHbzUmOckmla5oOahr1Y7D3k4Jvm45ur3UxOTwZft9Sy3n",
-	"/dNBznuHq6kS0aa80kausC2KCyo9zqlhc7Df6ooT4yva0dkGInCQx82h7h9tu/U4lp6O9CvdpxEHAikF",
-	"MUvLZagEB4R0ITcnMdu2NRD7St6yAlt4Ae29k7pgaI1BRlJGFBVLhumutCi4mJNqjT7scnsFf76VZbVi",
-	"GVnxO7zRKp4zZ8E3zyJ2Uv61osLYW/Snzp36N9cI8/Lnj3ZrQ6XGzx8/ffz0/wMAAP//",
+	"7H3/kxu3ke+/guK7qk3ejaS1Iucuuz/JkmzrJbYUSZHrKtFtgTMgiXAI0ABmKcal//0VugHMN2A4Q3JX",
+	"iSNXJdpdDjFAo9Hd6C+f/mWWy81WCiaMnl39MttSRTfMMAW/PaOavSzsT1zMrmZbalazbCbohs2uZryY",
+	"ZTPFfq64YsXsyqiKZTOdr9iG2m8spNpQY58T5vdPZtnM7LcMf2VLpmafPmWzl4sfqMlX9vGC6VzxreHS",
+	"vundipEX7+iSyAUxK0ZyqhmhmnBDdlQTxWhxTaiQZsUUkYIRbv+4qDSzk4LJrhgtmKqn+3LxAF/WnKSb",
+	"kzaKiyVM6TVTXBb9GT0lGynMKiO6yld2Ko8vH//+wVeX/nU/V0zt67dtcZiD79JS/AjfiJIY/hki8oZ+",
+	"/BMTS7OaXT25zHqv+GS/q7dSaAb7+VrJeck29sdcCsOEsT/S7bbkObULfbTFJ/7z79qu+pfGq/5DscXs",
+	"avZ/HtUM8wg/1Y/8uPDGNt1+WlFDdkwYslPSrdt9zY76tCq4eSGM2gP3KbllynCcLZ3LyvR3AkZ0jFDY",
+	"vTdy1lt6NqNFoZjWEcpnM2paHFpQwx4YDrTuPcuLUdyczezUKc4x8kpZmVziRreXc2HXcJERqchutSdC",
+	"mtgstsAqMWLIzHKjWbE9WdJbZn/iijjO6Y1jWYlpEz9x7sMLTXgBo3IBp48KvWOKUFHAr6Vcxobe0X1/",
+	"WM205lLA8ux3jVwzcaGT89tJVej47AJ97bTwuSxyqOrD8lcUUdQS1NEPZ1kzR02Q5v75aWSOBevd+xDe",
+	"KOd/Z7mxUwYWfk2XrM/Bc7aQisV2jSnYKSLYR0O2dMnInC250NdEgDizYo9rK9aA4hRmOIIJmTDKvZwb",
+	"ttGHTm7j/H0K41Gl6L7F0jpxDHMqyNxK5jUryEJacTvqtVbmFf03drbPL6Y1kdgWfENF8ZwtuOD+/PUk",
+	"yS1LSIKbklE8ELEPNzLx2ZyVchf9ZKloEdnzH52ayktGVYz1SzpnZXRExVqTmEtZMiqAXBFSaDZEirDa",
+	"9uzeOq12QQ2BR8jXl5eXF7F5bhjVlWJxldbcPv9g5l4a3Tkp12/YilGlaRnZuOKW56zFzb35dJmWLgxT",
+	"jScbp6M+j/3PCqbX48/Nc6bXf5K0iE1AVeWEE/imKtmzFRVLdvA84MB+qpmnTliXX/tBQr+ptQAtCuAU",
+	"Wr5uUH5BS82yzmYUnJY6/Z301tSz2Abrqv8s+2gO85QbILbCZ7RkoqDqOY3YEgX+sffWlSx56rOBye4Y",
+	"W8c/4KKQOz2NY3dSre1H8SPeXH4B2isYlzCN+vv164foU1u4bRItuErIurRkKlOic4B2P1dUtU9oS/3b",
+	"ldwUdK9jxzTODX6G9diZW42bYWfgIer8BBSMUEfJTXTKay7i6xTOru9vPzdl4hN5+AR4ywkGca/PcHow",
+	"wNDi/seqnr6QXaS2oycv64/8Do2Scc2jGeH/Ic4b5K/pM3DMHzuEkZM7ZkTHMPFjHbNlv5c7d6fFAaxR",
+	"sLEmQ0TX7t2GDbPEHi0Kb7R2tEHvLHjauU08JDV0xLAFI4YVMSvHrLhYWhOdG7uyRUmXS1YQKvZkg9Pq",
+	"yjhUaHEuq1jvphaj04KLoi1BI/bY8Ve7rihvfLRm+2liobRLiEj6AYEht0yw4mbKrVUze73PI3boqwXh",
+	"RhNr2BJtOaHSxK4vPoox5eQ343fmcbpo49Y/fLY0ewsP2mNF10ykhrtlSrev3CldAXdBJy3tpmVekgLz",
+	"+Yl5dkHWc7vV3AHPDFk4Aw1i1/NJHaXnzFAeMXRzd8wOUQXueLfeWzdSUGn2wn4lJqPYx5xtww1v1Hgv",
+	"/Fdi423o/obmCf8CXsLJbiXtjdFKvT2xuwueBeQbwk1UQmhDy+hFek9umSp4brSTOVQxIitD5IJYPs3I",
+	"zl+29/azgz4D2IkWYQLF6+Wlthfp3NewE85PgtET5nE2261wdCaqjZ0/suosm/1dcvyhZlTFgLvtjxt5",
+	"C/+WbAEUt4cMnrB3Nfya3GzsasKRbqw6QTs4H3N7tmBWbtYpYsV9JknV8gpcwZplpBJuRsA4O25WRDi9",
+	"k1Y3MXE++vzEWN0L8nGzLCpGUDETI9GM709MuE3uH528Uloq7w4PXqNBd1HEvDR4ye5NmRKzkpW2E7X/",
+	"s5TLCCXOnLavpUSzXIqCyLIg1ID+iDv1W0LXyUp8cxCnfo9TnPHWK4kmUze4NM2Q2ewZKyPylX2MSqWn",
+	"pGA539CSSEUoQR8TLQl9NI96YUsaU6kvBajUXJbVBl2d9telktXW7oel5Vd+b+YsSrf6gLeH/lYqsmVy",
+	"W7JrwjZbs3fibMO1xitfXyXSsmLxkQpFd/itWhbJal42jomoNnOc0G61jwtcNOwGZrCTKuVitqxJgIzI",
+	"y4oxS6+EZdjhprQ0Qf/JeW42eRjMc58TKtZkkKSUYglWdRCmMS6cbBYmjT9VlSN8bW7S7vGYoROnG8vX",
+	"b9hWKjPke4vHX1a0IHNmrHwQ0v56y8a6f7+lVRk1R4KLaZwTjtMyPspiwZS1yCLXr6dLyoU2cBi31bzk",
+	"esUKotgt1+j7H++3WVQiT3jHXy2IPWJVSXWGGmold4TRfGXPzk5xY5g40VseXLHjKZYcybKITmkzAo7H",
+	"jNBSy9qcUgxsLRcx1JMoF740duJJjpnubD3oZm2sKHhYg+u1wVoN+nvObfKEJ2r84EmeD/rpm4GJDf3I",
+	"N1YUPb70/2WzDRf4xwfNv/b1Svr6u0I/l5dytLQamgqQGFLYVet2zKtxI11M8XB26OtvWPb9MFSUQmgi",
+	"HOmpdv6EzskvSwKuc8gY2EkFP5FKlExrAve/Ino9iExOauduOLuhL6QZIe/ByAYTG56PUtDZ79NI582Q",
+	"VmaB4zf/h68O3QPSilputlSx43bVJK3jWo7bnT2wodnMyuOYLeiVwHVHOcQGHT6Tl1HLOEEOrmMCIL7a",
+	"p6QSfMFZQWpJNBhHP/KMhvh6eicrnzKUur4lZNGYEFLTLu6++e9VsUy9IG1FUa5TX9KGdr2HzfcnvfXh",
+	"gjfC+9Tx2rvpNN594FKkWMGEGQ7ARQ+Np0jjPH91eRm721Ct7a53Hn4ceTi+tjBAdAGV+cHF4CdMfk5F",
+	"xBHwrZIbcunTXsA4ISXXBn7dzIaPYTZb8eUq7oANN6cDspeCbQ3j+C/F1hxixAfvJRNC1JMiSt3oIXo6",
+	"PROOiBqDhT0+FpYOecn4CdJsYqh05BY5lsSn3XtS63unOIvt0S1TzkE14rI8cl5+Qn7w5JwqJSafFc2K",
+	"G9Qkk5VTbXY0jv7XB9X+5HXDW7J6rtH1K7o41YfaoEUszQ3VvE8i3NCCERdAPYJywU6Iv02wHdOmecFM",
+	"+36GwhvtkS9b9zCuiZCksIQjezbCLwcvbNCpflNzPbHdeXHLC2t0vIkFydOJAuOyO3wYP2l1vPhIN+DV",
+	"7tsd1h6JuubsxXtDxR7dTtq5r1p5lo2t8O6WiM9jU2lDaLmje03mjOho2ilmuUY5AcKwzoW7mXBdjmQB",
+	"gXu+Auc8vjBOLB+o6Scm0nwdJRbo0StHI7RSMvSy0zqW6/zY1ox2GaIbqtY6GriZs72MKfHv5Y4sqCL4",
+	"OfpPKwNKnRK9giiOy/2uzLX3Nva5XkQFgA+njYjt2kdvQlSyH4FO6VzmQz39jS7o3k8eniLGucy4JnLR",
+	"XYz/O146fEbL4ZA33fByf1cR78n+S+SAAZayx5Aboo2UhU8sBm+wWXFlGBNu7TqDj2RZWLHpUxemRSZ/",
+	"oGqd8nIdys6eksqU8M3iBzfpm0MzOh+LkK/ZcOzcu2zGXSOaAyhG1/HYQC0mcRvsHlGicNfqRI7+UaRe",
+	"npK1kLu4gkvEJF66RO7RsY09VYU2PF8f1iUQ7w/HyQnNxr6EExTPCvDpAJ4z6sSAZrTfmTX1tPz2OcEx",
+	"KJZTuQDUGMXnlWEnJlsW1NCbhgUxJn3caff0i7ECpb2NLz7S3FyH6JkGId6MoNVzYk2dNDrLYMW1kVgi",
+	"MvSd791jzZTFaBYCl5Ct7iJrdU3Pq9xAXU+8csIZcNGrmZqSOta0oSJSaiDXwUpGl+8ASqOf5wCHNZqX",
+	"s2NsO5INHNOksv7tLGC4jtqCGBDRlBf279xkLli9O16Sv3fsG0uvo+X60Dg/0XL9VK8HsvHCgsCNoDEh",
+	"bliy1Dxc59x5y7Vh5reOn6d/44g5pqm5O2ue/MYmDAqR7xSPWMMidaGYmjeJ+ZJQohYLvkzi+uaUE6wf",
+	"MhRGJf7qmob4xYOUiicHWNWWSNQEjWg/byUmxcIrfUHTTLFrazifrVJIFj2r/aDWtCsCLqhWWTjeQepE",
+	"73Q5K8sIcb7Z17bq9O2HfYjs/7nC5h16xBQ8rusATWS1HbhqTvA/p426kb67jgPZ3/5w3MFVgDHcW0T6",
+	"jjBg704yQF0U8WDSWF0q28rAHFxTPHVsQXNmRoSS4Sk4u7La6oHyPMgYJEsK983iqraR5QJi+RmReJHB",
+	"q/2WLtkRx8EyWeQsTMtSG8zKTKqDwJaxFA9NqL2v0TWDu0BZorG/oSZfxeVZwvIYZc/o6Zmb4/VFOw9t",
+	"kLXeKSaKwbjWQDZ4L8/hvOo2BLEmTGGSjobFp83SECYb/f5DentqIKxnGE4QbEOX/OEbOY9m0tc+PbDt",
+	"8HQsZAXuLHQPjrC1066nShheptPoxgzfIT8uxI/cz3mvL7uBHrFN+DbI2U62UFcYNiQmuux2sioLMmdk",
+	"vsdkqBwSYTDBdMFLw5Rz/wCyA/5FhwJ3lALxXI8zSd3APmcaz1suZxrOe5zONFxgvrOMl8jzaacktsot",
+	"4txVlSZmdZXVJo6tUHKRiJimAyuJuFU2A6Vz2B5Lhii+rUuRJkTvGgVM3rbKpVhwtQHpyD5uS+rS+e29",
+	"kiyASEjb8MuQ6y8S33tyeTi27+cVXakVdWdKuk0Z/mmDekhgp3d3ggOxdVvo1dQNegFj1PrOC5axIbP0",
+	"0ld0mwqzi/FXiRBsc7l+MGpy5m/NvmT3G5IOpOmg3BwISR8ZyQ5U9eev4HQjQWQZxalY4r2Lqxx+0D9X",
+	"qI1yJbWOHjm/G+GyBMeXQspANpsj09xyWULEdqnY/vBlKbpp4+Lq39dO1M6B/cjjPoa86pSZjUiE6BWY",
+	"0RS+01JRLtBRqEltGPbvo5JPKXdzy3xtvxWbUCV4q15qIwUcdH+j3jKVY9lTp1Y8dX3F6TlqufEzJKpb",
+	"/sBu4DQnGLErVsbQqeYaIJai0dERu5aWQkdGxiahOdSyqG+IJvXsS+HvrmdPwV3w8tSCYZHIeNrIxL4C",
+	"utjEZKikhhgKWbrr4IhFuMJbmq9d9e2Y79gL9klxq1gYD8gZdDHQ0O1SuEg6+oUZZCFFOs08P9jvjEdt",
+	"egeIR1ZMEAGp6yPosfGvSG5E8h1S5Mzdp0o4zlyMe+fpe+DHuKlJcabtRHqEXQtmVdi19ovTe5eqWrIy",
+	"zqTiPKWUa01KvmaEEl3ybR2/mlb5w36uYpWUf+KCafQDUMUIPEWMJCX8nZaK0cJdhUfCedkRbkLoakBq",
+	"dNlIahebDxxkZJWvmC9HAjC2nQw1qf7ePtZ/2TxBUY/j7kZXsGd6OGI6xkXSGKgDN8F2RNY0J4otuTZM",
+	"kbmlkM58pSr5+vKEhKuOhAnT8XwQ49I/8ujdaD6YBD1F+PfCMSF4mJGdyzcqOdMuTQvdKjteZ9Vk1vBi",
+	"5aJTLlwvoZ2HcA61VFaKlmeMgrgBO4FTJHJsU+z5/Mv2ni3goXqFREGxK7tzjFbD6zXqiEu5S1USTzSY",
+	"P5ul7AjTNpmj2ybl+huXsdgp695szT6GQkMWjBW1AAQ3iZW+mqwgw9BKZASMyIiWIUEPlqYhN8TFNKJJ",
+	"jbU7Jrqrvl44+uEQO6TN8AGLbsuUtkKvOAYwCwnY2Iu61rket7ng2P78UCMCdq4xEufsOajaWmaROxG9",
+	"L6fCcd9DDporqNcIQ2qtBNCxG1o0EngudLWxOl2xbRS7cM1FCl4UPgIeaGJaysUku+AIzC9/ymLFER5F",
+	"pz1bR26khC9MnYQ2VySpnAajGpbE7gjDhtdZMUjueilx5jGrGBwd3UQTqX31OZpyUAHpuWvLmAKw0J0g",
+	"W9RpYHhFma1Onw0YE5UpObhmEA8rzqMyBg79U53fax9wSKhJj17kyxfz/QVkH0EoRBA3metGQGXN9hgn",
+	"cdOLvYCxhKGomTHWIhqtFXBb3uLXkqGDlKFNBWEf6WZbMqyY1OjnOd4GC7maju+QOwLD4cLDpBrrTbOc",
+	"X1s/0gAxqcnm2MLHLfqp4kiKSY7vevGxSjXdxkfsTquhswMGazCRLLkq54SsVfjPFRWGgy6AIr76EHuf",
+	"DJ4lX9XeyK1d8CW+woVoek6bQQc7PONW1Pg8um9cbzxefBfepZFWGsHdlQso4m0mK0tBFMtxqSckxNsx",
+	"NtuqrX7bH6uCTUwf95hOw/TzcTXWAFwK72vNLEZMhILoZw5O1WBDeiH6XrZrlM9PqWTt+/W/uoyXsgZj",
+	"6UDV63hw2R/ZLtSl3V8EZHpdGAClC9ZslIBK8ph69XEVYwlyvQ6I9ROBG468bW6pMUxZGvzvX+mDf3yw",
+	"/3f54A8PH3z45TL73R8+/Uc00VKWB2H33kiHGeIPQJeppiAjdOvAZfqUvGkknB/JchNqHzNyCdeeYG88",
+	"JH9pQh4482bnb1SWHy40sbYWmidwo7JSPGD9N9+FaAUaXoUA48cVWyaFwIHonrzFmHRQ0452bQq9xtJH",
+	"Yp/GpVoa1UAQkD/TW1u3hrSvrsdFQ9wRSwJ6/Mh2b30S/wSGkFsmbnKq/QlzBIgVcsD3nVpEN0MNgwh+",
+	"JFkZsq3AboIqRqtF4cxmrp4CS4dKKZbeBO9TI3mXnSSO38k1myxenNkUiPCHywYX/u73XzfY76tsIL/3",
+	"nGgK2UzncntQDL2Fh5pyKKwCoBrtZRASYbLmC39/nHwaxHL4ke3ec7Y7HYjivw+fW2yrc4A0djZ/hgcx",
+	"jh/gI4fO+otbpvZzWeyJZlAVfBh/zhEH5xSjzKtbpm4dabrpo9Klbg5CTTrDaHI7AofGkspnO8dAwXVy",
+	"4jhH+bimoXylX55OtgzlUYNnEB466FRrpVU2/SDtBg4xDnpNY0Gt3JWtDC7alVSk23OMtuHrS2MoN7CD",
+	"p+arT5sw3hrT4HNw73RApwuA6XTIepO8XgM9DOBe2+St8aMmAPmm5XOli7U8ccf58S3rxHi+2gyUvcHq",
+	"Lwh6BDShRUGqbaKl1lDjgiiybKigKl1g1IEGRm/YqSjnQeb0jopOXhvwoCdizWa1IyNdDPDaqb8aV3SK",
+	"vVWO0/rHAy7ZNxzQ0Y1Cggkph0OlPzu2NSM6lPSFIXwxPceA9XuiwjwLtthxpEnXt3CjT6pv6RVcITX9",
+	"OwGDzP1FuDSDeOG/126d+nujEYPBF6dOLSg4pPoS2x4FvKt3vH9tpTnmxED/LKmbsH6dNhLnilUf5RmY",
+	"fvcftAWAUE+LIuanY84aG5foVrcPPFB9pLGAzMulgxc0HaqgIRBTDK3kKGl6xJ7eu1Nn/I6WNGceU+2I",
+	"u1MyzbLjDom7RUdidXk3RBNCLbmYN9XkrPB4FOydj9J7H71ikBxRgDeJrhnExFLF0mNwfxtou5NdMikA",
+	"7dcljUgyn/Pc365KiVR3S8S78eAUU1KxACxuKNB7AM6AQlPcgPgJc4wu9thc5RFJMxPrP4ZKNeCtQ1XE",
+	"jS64ozDEahwAWpWmYca6stioNVsEcJdI6NkOcwbo6/G9XOd7slvxfOX7txLDyrIOykbtjkpPBUT1wcdO",
+	"a0lD502QlUqJK6nXrLwS0jygZSl3Cdzl1knEMKEXtW6Cse1943IAU12Fc8Nv2U0Sw9J9nsjfpkvKRfhy",
+	"n+wuKIJ+biR5nVYEX/ZmH7iXV7SoBZ1zJaOwA4S2UZHJO014D0n2IyaSLliqrKXAikQ+S5puod2Co+A4",
+	"gtzSkhfpDcaPE/sL6u6c+etNNapngaIhfX0oS91zchztgKaa1h6XtZmG2Ei5JyZVlvu1pIBfDrsWDlxF",
+	"XHmpFxAQ9GylhR5EimlOMSE24tkYp4mUyaWPNY+mc4CPz7Rp6VK36vDOONmS7Xs9zOQoDglZnhH2yJXc",
+	"pbIozte4t5G3OYzm4xOofXb548vL0a1PoGg2+nK+nWAUpIYp2e2An/OmOujjdjnScPCx+eRpE2rB4w6a",
+	"sbQs94NpMQaeGDvMgEiplBgxH3zKpePc8MVBsLEVNS8XEyxvl8DT9WPiFvrlNlNykUfCAtwW1Q2h4bwN",
+	"ntHjOi8kzIZedvygq84hwA91/Tm+XskJ0f6x9Tn0mDm5ouYBX0S7r9enoxs37Av8Usr1TY2h6x5vxpIf",
+	"PzkIG30ErGi6AwZgP3f7Vthx5lKuR3TEqDl89B70lI/zzGfEULVkxl7cm8CYw3aSOwsDMf83TG6ZmJ43",
+	"NjobzE6I6pCsNSG/JOUVdePFV6ONRMTMfwGg965RO6LcvJm+dHyFLq3MSibQJE6jQ6dJ2ASXsUyEkJ03",
+	"YwoQSZeuPi+3kWbnKBBq/MGwbU4+SnznAg29nQQt99o4gEq2g5eUjMaxQt7IXRw0rpVmO+ImlnYNNQKl",
+	"PQyhHRQv5gwAxxBbnAA8lI5DZ0M+ltxd6Fl2HvTmQWyRkc7+JkhoF4XYK/weonB0K90su27xZuuwaa7P",
+	"OCTD93JH5MIw37ibWZPf6osrApWPUG3CDZbPZtgv0965rGZNVyQMoJRDyZGedvVpwe82FLLL5B5Bijf4",
+	"5HRrMt6OSSOmORUImO1rzazWnRhBVzwWQX/ZyFfPyLwyBCu1EJQfvCKsIHRLlUHfCcb0E5l3I+3STqAq",
+	"1F64Hcu8yxi7WcDE/dgpDj7YobMDSO47DSBEoLNuaBPlwpfbCGggKheLqARK1fJ3XtC2maJvEmw39KLB",
+	"sr7knSxt6Z3p8jJ84wg3DXw6tXntPoWDpkqvpVpVsmajJjBHoRx9Re3ZuXa1ytqTHP+sibequ9YPxfad",
+	"cT+LThgKUzLXvqGi6ISKOgbA3DWXGDmcZsPD5SspJwzYax05GnSnoPuM7BhbZyjRM9/fOSMrWi4ysmdU",
+	"RSX7tVMBB+8RTBQsVR9HCTiRMMAHDwa/uL4iF+Fn8g+m5IWdxoWQpKCGRks5XVFVe2NPALyIVW1PtAxL",
+	"qs2ND513T8JcAeDhGmDTQ1NVAgLQihiQ3vatmFtNjb+6RiV5ot0GOKrQtCKyZUnZM9WwpLC7A0RmhioV",
+	"I+BaN3ZH4sp5kewtrpheydL1asfzmI3X7r4y8/jbKXgCXElgu8IStiHD+ksoKvTdeXoc4uqhE/WVq64z",
+	"/CC3TIeETloJPzbsg6k2wahoSYAiHQ2XGKpoz7pp0E7nAY5MvDLr+RWiSuyVKoZYKJmqoOONZPH0OpNP",
+	"2rHJjgoUixPyR6dmIaQtrER0/n6xCE7MEmz6Ot3cUst9Eyz+iMBpJZI0LjLJnkMehg4w6VzDK0BiohvW",
+	"6NjVTRfwAJ3xbo3U0JtuUXAT22cYRMJe91Pl1XrL6NrFkzVUnlMdOn9M6MI9DSik5rIEMO3QahutUtsL",
+	"eka1A6lpFhvJuvG4O2Sahc0KAEtuUGvFU+KhSg8nLXocEj+nbBBr9aaJtRp+we1JcSfc/yKX9imRqmSv",
+	"9oWv8j9tmImVIYhfGh+HCz3sUNDe2lFshGMBoTiC9TmNqafVqQBMUzS3ZqjbT7IuN625/VIGsEfqBSMy",
+	"jSY5LZkoIMRzLHZVo+2ku/Q5bdIrTvFBpIXDUnD7Wk99iNnfOYoc0c77SJzlt/mKFVHf2LakYkLZREnF",
+	"Ydx6GDI+DbllyRuPkWsmyIbuSSGvoBr72tVkWw0j1dpa6VCbeW1tG7V3fRQQEVVL+G4D4sR+NzhxoZmQ",
+	"/07Ukfu2FrptEo1vXO2fjK5dllW8v+S05rkFT6CCCbQfY3+/mfaKyR11wNZm46Hb607Cx3ctLtCT1m0S",
+	"jHRor7quJcNpJrbn9shW+8kdqW2/eFMCJ9LdJSTtkG+X4f4+FTn9KtWiNWGVB8AvuwCPeNhzW5xsn2cz",
+	"Z+v3JvGiNmEo8WCXff6MhKY8r8Z5ItwtBgKkb9Ff8B7rTSKHckf36UasHi7Q3RhpNC80r0yqyzFVTBuS",
+	"x3O0B7pkObSKusMk2ILX5OKi7X6V0YHjcMg/+dJ9+3Ewk10zWZ159epAq4YwjxvgUFY/Y6W2Q9qfZTN0",
+	"6mD1DfhFwDAkvbvL4QP0qjZ4YX4hHfteo1Yd/3C4pg10wTzMifpsLS57wZdW+8ELV8xU0H209WSpWfBW",
+	"JDK80UqF7XMtSLx1dIYWucfANWteRtsMv4GJWo6s8pX3FLqbkab70JHJrhfTQmBPEWJst9qPTVdL3h5u",
+	"G3s7aqSOdBoPTNfo2Zk+FyMavgVm9kN0uy3iegLNmxwTZXJfU3d2/PFGr6mEW2FaV9c6W2BUgfvz+vEp",
+	"mOdDkfbQuCqizQdvWoO1lZNboDY6WMXgzsuST7gQ16HhXhNLub5JtceqRA6h0GKEl6zTwjjZWtTnkGcH",
+	"+vH5iTVnUa87yePPW+zTkcEN3YpdsJxI1nQTjq3DmOb9aF4ziJNqrrWqRKHY6D6TLtI8nN4bc7fdYKlB",
+	"iktB8SW+rNuSvfnJ6K673XuXr8gNDtF6ho3puHc3wmGxbXwHcZ5ES6UpHD8v2TME+ZvSZXBaCzr7kqnt",
+	"YbPZbiXLhIWJkPJXgAtLDZcu/GZ/DNxabfRoBov2Lu1sX4024MoOcH5D5QdN6iaRdCeB5jYBcz0dGqC5",
+	"oXdjiBJx5QC9lpWKd6ZNRwWGoC+G0ItLmrOh5rteeRmCjx5AkZgMtHsQXqINbduLXLgFJHc0Wk2SKoOC",
+	"hAzMVdbVHDasLpxTbPvQMKW46xbdtxt8q94T+Nga2VuzSgRW6kkBy3x1jX+DDOsVDR1nxhvLiTj2T42b",
+	"n5OACGDfr8IYe2x9UuN4EIChwph09+B3Pq2ss+PKJ2WcAE+B187os40KmX6mkyZakpKqJSOUQFwY5J7U",
+	"zF1V8eLgLw0uRaBVb92IGB8fUvR5UJ0C0Zq/szaTw6/kI9kqWVQ5ZJQHOXo4M6EdTLupZ3bCDqRv34PN",
+	"LhJx+zpYKQWBZ65C7wbo4Q2AFz6gX7YOV8podFf4RpOKgO0e8Vrc1F6LmwgGvOcqv4I4w6slM/HO6n38",
+	"Euh15rJ4nbfEFZlFW6hNiY+nW0riFONllMnrOgj4iT7jISXoPkt2a8G2LDBTHaA43UV2wgwcaWPVgS7r",
+	"K/RkRcLX3oMVvWVehE/oMJzGr4p0Px6B3jHJWLTkSjUsrjY6TYdpfuBzlaf2zYvAFlmjO7LjvWA9Ovu0",
+	"PjdDZqQnSbqV/wTaTu3U3+C/0RXihxVtPW50yR4KtFf4Mwn0xvhhDkgbeCxg6iQn9KOM4lpVSkU9ei9D",
+	"LQMGDUFDc4gBl/EmJJMQgEa7cTbOUz8VWOhcqKbRPhgRmSnRHuQCq53HTDfhXtGt8Lh38bsuGAzdv37b",
+	"orvtm6YPJV9NkafnhGCvtXl06pWKRW+XlIuoUS5CunbD72Z/hfwtjLSM3AwPXBF5B9r9OCRfBLOUa7Kj",
+	"3DDfX2PcWwaAH6mJwqf05mDXzG6ZgiuOi4OMPh4DqHFt0yiXG5TtdpHeOiIerLCAkLBPk2tQH1x/RPDl",
+	"CltAAzranWLAWWMQA5lJzDt0BVpyLSgvWWHvHwuqrn3FluKsCNwSCa7yWLO3bxkrtMtpdh31FGuzxBFd",
+	"cCZ2KPUAd+BuTde8vAtVGhPSMU/wQXbbpQx7DWMzfs8UX/CcxhM68hXL1wcC3hh8sndHX/GBbLBT0rBO",
+	"WnXz5hpHXXopakMVzr9GpMRCgstqhSCYZ4mPyFumXLPTlF+GGqbaDm7kjGuPiE8NRLJxra5kyxMtOzV8",
+	"MhwiGe1izmY7FW2qdLSzPXRkOeQP9cJlRDSjpppvNIezjjJtFGx7tK2TrjPciUQP+1MAyceEe5zyxgmE",
+	"Lw+Bjtcvm1ac5VLUSq5BlzSSby37UqXkjhXESPAfr0J3MMh1Z0VWa8X6NMwi6I0568bcOoido8ByQwLJ",
+	"iCclwjh4veozFny7HLyIwZtrce5rbT5k6YD+wVd759BhwH/XurY7xbrix3tx/PQcaJQ2itE1NM7dy3od",
+	"H8ZAxw7HBmuNQVtQ34NYkwms4h6L/kTLdbrr5oAbHFjLATj3o+eJ2s5GN7YdLaF1JjQ4wQ4VcltOisWH",
+	"wtVB6Bdarr/FNlhY0cfzZPJ+WBPkhc7ZyakYbLGId8cF96IvBwP3EiW+z9eVwx32eN+YHQWLJUbKsZOy",
+	"C38B749GXF1VkWfB0O55z6gi4bdKt7voHsbGCkZ9MlVkeLOPw2nHK954Pgj47REugIYxEM1wbO5oPymm",
+	"YV+Xgn0fTMcwXPbn9dox5ZoRLJHAQBQ8nblKaRchVPbaZ/VC+OuOuRtIrDgfb1njCWdWTEz8xtHQ9HgU",
+	"h4OKJ4YOIT+j5dVynYJ6t4twJHCLHCV8ArCTRTWmPa6tlgC16BnopmsJ91SvU9JJEqrX2Cyalmtfd+eN",
+	"gwtNQru/zs3m1LOePpNJOsM7U2t0YilylZku0ZMyYRqigs88c1NIzdy9NwK/QvM4CAUlBcv5hpZYvm3/",
+	"sFA0tw90smhFVB6mG835zPXOVVwqUii6QyviYP59PF6DyxmCmA7y7SybOBlocbLAlztx54LOZ7CGcyYh",
+	"liGgHqSUOm7DOvE84VWDTnkviEwyO9KB4U1Ai25kXUeqjPeHD1k/Sdl+LTo5Vzp6CqT+OIj8Q8j4diZ/",
+	"0ez0XlpnaEMWeXBE08yGaBtuSgIp6nmluNm/tfzmK5G0d21wAa3M5Jozz2pXM0CKvvFP1WbOlv+R7VtR",
+	"G2BiMD3snabRgHllzHb26RPAGS9kMpfaXmU1tT/6kFzm/L8A3OD9PY17spKVwSsy1M6BQeRLUuFkPCTQ",
+	"ZQxiOFCcr/lSgCtbEGhZTChxSyO4cETfwBVgIOgheaGUVOjs3CJ0OUF0cU1+8+bbZ+QPT77+r98+JM9R",
+	"Azg/3KbS4IzbExCzWC4LO6ivQ7efDaPCgKnshDk85j59+Lc6LHI1e2X3odH182r2FRzaLRN0y2dXs989",
+	"vHz4O+AAs4KdfUS3/BGtCjSdlsy4ZoQIeveymF3N/sS1eQpPgE1DN8wwpWdXf3XMgE6PwAshVoPyahSv",
+	"xkcK00gN9iQ+VherrNyj/89lzLhEV4jbBSy32PuDOVS/vOeuGiqC+vQBzOqtFK6t4+PLS1eSblx0kW63",
+	"pXPnPvq7i9HVbxvSArAjkCwBh6ZjbDQgb9ttr2NDhjk+8qD7nzAwv6Fq3yzUKaRgDqZebuAgOSRwBoCS",
+	"UGG0Y9o4N+VvSkYLTaQo97+FIWtme8Q+bp17JcpzL+DjL1x3N1xnTbtHub5tc1t4y5wLGstdjPBZWSIo",
+	"Q2bN2Wdv3x/JbYE55jRfo2MwyhY/0DX7Bh+ZdLT+wbenr5X8g2/xsr2hgi8sn9sj8Fpqs1Ts7Z//5Drt",
+	"FtVme4ZT16qU1Ezd8pwhMBEQWy6IkDuoQoOee7xkiQMX6tNTVP2OmWd1DXvnsMWzAB9fPv49VixBPAWS",
+	"ourjj3G/XkFnhNn3mOtWb0x3G+5ShPpF/4+dRGTH360YoG2dYzNhoOAsDUB2fm8yUtC9layFC8u4nXOr",
+	"TuplwOUYJyG9Lz1J6p4Mu6iEM5QuIKawZQLT1Cnm1sTeEnzh4TV1A9wwXKNW3g4K5S04ZP1A/fCH0aIb",
+	"PPbxd2Nk3r8Vf+s79FvxhvHvbQRQom9PQFQntAbsumcVtFnraKZGwDBCEQYiNpsN9heeNo/YQCXf8AQ9",
+	"sfuWrwb/qo3kG1NKiVfkldJSpTTt44imvVuBoFnKpHolGNnSJdo/RcXgwDoRR/WaFViKuuOanaoEgQEe",
+	"NeoLt1JHzj/iRjwLwSHXTOgbWezPRxEc3eMTfGrfK42q2Kc73A+PjBHZDu8ZPoNsxrcQe/vDo8eFa27T",
+	"yGnyZe9U7MlGWnMXLAF7PBFwFL4PylAqe2JFR4w/+oUXn4ZVsGZ9SR5bUP0IcOzLYnbnp+I5NspKKMkc",
+	"p75itIB5/zJ78Y4u22/o2VdnOSSWqPYrG+YwsuJH5Rk+cTqJ7+CE4dTGHa2v7mlT/8i2Zna+DfKgX3Z/",
+	"qrQkO2V3soNPvlz8gEkwd7SR37pF3rOMHN7IIEHPJSWNO+4+Uu22lvxmw9Bb5TD6rGD8bUwEPlrJsvBo",
+	"0iXD7Ic2O7xhJaP6fvnhs+zOK7CoIcHy9A16XQGWFfSlgx2yd2koWXJmJPb5iRy/d3T9b0Dsd3DFOJ3O",
+	"dpz6GBzie2x9PaSaSqnZ6zrh7vyC6Ue2Cx2471c2NXuHJ2y4AMx/hp0BUhLqggAZ0bJTMbkDWGdughWX",
+	"8pi4XXvExID9ja1u7nTr6m46v+6dQ0Houob75CDXiHMBwRZs0pPYr9CaKukneQ5PnEiw0RBzkUTbHglf",
+	"NkGJG0CqAEp6oukF9Hj0i71jf0oaXe8qJZ4jblnMe7SlGLHGe7qLH7YZ8KDf7vwHAgD8oJPy/ZrLoU9S",
+	"ZCdfh955Z1AulbIHAYDxADYS80Igbz1nGSaNCLYjPjOb/MZ1DcLAJhyP5smQuZGDnt/n+MR9HI0XH+mG",
+	"i1h6ZJ+oL2i+cjhrYGlCKGWuAFGZm7MEtRhAh1HvZodYLC13dK/JnFnl4XDDC2ro3Op6romW1y4HUAe1",
+	"kpBJii7MkJX7XMntc3ioR/sn/fD3d1KwM6z6Odc5VQWRgl1o7NgC6dgp5ojP73x6Bl+QcCuE6Z2qXWCx",
+	"EJrBFjWWo6A4S7iwZe2QN+wjpNfN2ZJjo+Ok2fy6atDnTsy2BnXuT/Unt+QEp0BzN/4I5Tk1/x2QYHUm",
+	"x6CCryucRseLa7NtnEpLuLB9EcDU74Xow4SAjPNCQjgGKwUwnaWuFRgXk5lWbTA+EOLKNibTYnpsyplP",
+	"LnRzocma7YlUxBkqsZd4AIrxL3mqMV4fKSkjJVtAaHbTqLHBAjQpmCYFT4U8fZHVseH9LFJAIEUgBcQn",
+	"7E0UcwGjuwSfRCMuX1+OSW74jkLilEss54jVWluzGA6xdrsVtFwQB2QSPwWy2kZ588SKoMjpwXIcODwr",
+	"h6eLf0IY98o4+wrKuULGf2WuyQWW9FzAokLBo+90AF16FCR/T4xK+jXeXYnRHYQsv4QKwZZ1+uZQvPDU",
+	"u1yt/x66jJ2BhKkvWvCLFvyiBb9owS9a8IsWHK8Fz5oOir4UavLVuXJCaw34aMGxfnCMCvyWl2ycFrQr",
+	"HdSBAfxF386y2cdSf5xls79jvvGWqp8rZiYw3b+I0v316tBj1eId6bEzKad71yu/ein/4VxO8XjRGB76",
+	"Az1uP2Wtl9yK4iHd0nzFHnrBM1Fo98eTWyY+bkr8qn4gFwues0Lm1YYJ81BvFaOFXjFmNuVD+Hf6K8+m",
+	"YRADp2TnzK8HZeXKcTn0FYccPmiCvUJTiOXWPoLFN8IR2JwtIw5GHC4h2Jtk45FjugpsqRD2JuVwD9rr",
+	"O4XAd2e5wx1ZCdNTLwdBRUbK8iPH6cn2I8fpyfojxxlt7n39K/N5AHOe3+fRSjfzcLfzcMO46mOLwwkE",
+	"XCSar/z1q9U79tohaPv8XfeMxx/hShsIAQn7opVvhhk9u0a5dJCDhxewJj/36Z3vE4rYHetgueGv7nC5",
+	"s4rK+cNn4i+kX4TBvvHMcAYOC9gi9prbYY9o+2HwKWBI2hIrc+33FXLhNYh/lwe+ao4t2C4j2nDQNxDN",
+	"FwVZQjw3wmWH0sQDkUblbfBh1hrR7+SgN8i1wQzeIG6uaxqOqQE71YS+F5YcSOIUrC43R+vAkoTd8sJ3",
+	"Zzrl9guNXkMN30Oe6zF1fN8yVhyq5XvaxDBm2DUP+p7WTUcIpvSTnArIicCOW1Gd6vCWxyvVsX6JRvXi",
+	"SaYj97TBevyvv37y9W/PkXQIgLAutzALbVxchVAo3XJFXcJHvpleYx1nmNY1omEpuVR04/ABciqEtOpO",
+	"FIT6zajRpxGazAstWhSKaT3rsE4jgEANov8clC3j2OeWs11o4L5mW2MFpOWH6zqrplE6M0YWuI65US76",
+	"7zFOWXtBgJ7IbUe1vnY9T8dMwjlqJ2ngf7Gj1ZSIliv+8+OmPN39Z+QGD9eTx//9X789J/KAYLtyH9XS",
+	"CP4RVDTVxE7juodGUB8LvLYdSo98w7TZl+w756X410mRhBm/tXP/tSZJfsdvGaHO+KcCW4ACOFtGjBRo",
+	"YOkV3bKz5FByYej6QB32S/fMfaRR4rvGJFG+652B42yRLFW7oBg1zM1n1HWHCyNHudoXzNW0Lrk2iBOE",
+	"TVdGBbnATcRYAUBrvkNLyLJ2Y8JnMCh6dhLid/K5js+Gl1bv28EwpX3DtKZLliriXvAyVUZvvA8saymC",
+	"r78GWB/DlB3uf//6v3/728fLywd/+9vHrxZ/+9vH/1p8+L//MRulu5w1HywXD1GgG+APD766zPCHn574",
+	"n/78O0tS9+mDy6/xwo5gEIpBCzZ3Gw+4FnaTwMmGGGVxWrjvToxaEyENc765eu4Qm70R8srNC2YyZ1TV",
+	"/TDtUyJYVQCssbQSZ0f3xEhskBl11kil0JE9hTfoGl7VmI29M7KfK2iN7iH0S2s87Aep5IH6T8Ef8LMB",
+	"92Yp5VqTkq+tsNUlb8T+xRUatwuqCF2BXWMF6prt3RqwHyDCA4F8hvgwVEz5DlnRq2Cl2IlLeLZi+bre",
+	"OVAFdB8adu1kVRZkbrcDjfW1vca6VO6UAaawTGJq6CCl20/wht9fGjBK9TcMYJoiuiWgJAOZoRge6NSk",
+	"sNU35zQwvOZLFPcRfrb6PkhmePb2fWN1qE9oS33QlgLJsO8dJOBIYw0Oew0aZVwEt0+qWuCdQz4aVLZn",
+	"9v18uHP2Shkthq7tpRoqWLklHEE6eX+T3J1tp+ux7duug6BwSqeAVjLaimJodODLdf3+NfvFJa3DH+ru",
+	"YXdvHrqXfe4atA0zK9dWboAu+Mz9kMW+azJVAhYIArFDRtSCqfMUe9m3VKbkTIFsYLdMmAc7Lgq5I45+",
+	"ziTA/pMbusdWoGTeQImSt0zduhYbKc/OK//MXaWF3qWsCJOPbNYzeygdBvpJoYFAzoAHn6Lla4frPYKQ",
+	"NQj2ybk+yXBOotfq2MySeqBWC7vBdFDf9a6ghhKHNdryuIxy9YVeMmfOnTlfftW/XVY7snYy72IZWlRA",
+	"0AcfPo+Tj/rhucauC3KRkULuBF65tGuxVp9S7BoxpF1e+8YSd69cGu0pD9W13jK1P76W84Ar5rVHQb2j",
+	"gkS/zvv1K+JbnxZFHAoMPshqEEopEA+c7KQqfDM7vbK8JI8PyLVSh4oC1U0akgD5s+FkThn2Hv9DxyK6",
+	"B1BV8Gs/WkkSEQuRKuJn2HjwbFAbgtAczOJrbCiIKNl404GwhSYQuvKuV29cFxzKNfa6Q71Epe0zqLg+",
+	"F5HOfzLwFTjLz4DUoeMud5zP+RzuYbODzx1gxzOipHO0IFjliAPxyKPYx4XZD3TNfvJQ9ec7EOeTSDC5",
+	"hJq8M6nT24W2pLNXFfSx+qQMh/I/fDZTuxWagg/oV98Ie4QlXAnDy9lUtzlXGMwFd2NGdoytM98g/eeK",
+	"KsNURla0XGQOX1cRGnz9eJG6dm0fF+QC5nABMQE3xlHR4HMbZGMtjBqQZ1zkR5bFqZGf7m01mheFly8M",
+	"utddytxNALRyx3bzHjT96Be7V4PpTm/qANBhj5dLXjshVPPUMlojfymgW4+HtKZmcg3fmu0zCA0BAwtC",
+	"jVF8ji2zz1ms8G93n/Hcc6hIF1DUvRdszfZnOi7aJ7HCCQG5RN0vLZzv7oF49Mua7QePxdtQNHE3pyI2",
+	"DDgO7s8jNEos+g1+IQz2cZ0QEndu33PJR7jZISJQI0jAsGENB43UKFBtbv6KUaUdglkKag6eYXcGM+em",
+	"8JlwnsP7k4GmELlbWGY+fbP+H3hR7X6AYxWPJKDRSEEUoyX4tjLEerJb6iOEkW17BO7yg3v3jX3qbvbP",
+	"Dv2597A1h+Q+4ia6zmTn2kbq4m64gRCg0aaD6+TDGiO3VMuyCj3W4+jrsrxlDj/vLvYUxv9cuOt+9QkB",
+	"Cr0AMXy+8xl6RvGz3DW/5S6DFl7iTianLp10UdKlJnQuK0O0dDn2aM039xHzuoavL2/CU/ejqHxu3OdP",
+	"23K5eG/q5u535C5sJwT++hIR3VguPAcFg1OTCwOvPvoFu0IduA2FLRuRkOq7TA2WFqGF//jS/9cw+y/v",
+	"OSdgaNveQeKeI2kIQcBF6MR4X38H7PNGuiZgA3rdPsT+SbbkLozCmgi/9vMrCKMK4vCBxxz6cDjP1lY8",
+	"cJR95sTQAfbP3OUxChkciWN0WoZH95Lbt7H6JHmUr1g+YCND0l6LNnfAz274dyAz7rlJA6xvOJeOa7JT",
+	"Uiy9dKvNKyvpsK5c03O4JjBFko6zicMOys2Wun7XqR4r9oE73kX/ls9jGOPbuU7rKEx8Zefx+H8vd4Qi",
+	"JC2OqzGjtnO18SJLuoTbhjgDhFsuIEDgpBYXjMz38G9km62pnd7j1yXN7/LSU49/3x6InnCIJCXafQhR",
+	"ZryTVEqwIsMyE/T9sFIzUgkjq/w8SuonxU1d5tK9FXFhpOORyG6CTzO9na/sx9BY+Q5lLrzkn3s/awEL",
+	"Sf/UoDP4PvbVp1w6tzDMiYuw3dIRr7uxULQ/fEzfVCW7y2MK4//TH1Nw73EBLWrvfjeDQ7FxLAPkhI/N",
+	"+q6p8CM1riZIKog4XWNV0ppZC0BWsUNdHWoK+pfRPUGPq1k8h6+k19f+kFPEd569APraXXywoWrJxcV5",
+	"ffcu3xZdlK7dL2ZxZiBxEfYhw+rDDAuYpMJGgOjdBKZq79sBT5STwJNzHSDb9X7iLFX5uTLKu/eNIKjB",
+	"pmm2hwAQGIi1QPmGTwdubcSjX+w/nx5Z8+fBQKfp75j5ExfsL9tR93pVy9qTEk6PS13txzQd5Ut2y0pd",
+	"y0HIHdfXrmxHjUzU7WQejyp3dFEuPE2uA7qVZuOgWO8zROx2OaFMPJucScTgDhSBPM2wc/Ckr1hZtKIY",
+	"eWUa2RN24kU1kPv6HTNv/TN3GSTw74g5aUoKgErbkopzuRlKKnRXpDRiEHOGhTqe9ak2zQQVkA20LgK2",
+	"ChiYU1WiSVzMkhpK2HzLl+JVNa5ri33W6ofqLAFmFxjxcxzo2/LWPfJZ8g7fhU7VZ0kOl5BIh4TEAr9E",
+	"QI4vxcu7CmY8U6xgwkAXsX+aBM9zEJrlleJmP7v664cW/BpfCtCxVrlCZpI9O3VGoWZGN5mR5FKuOesd",
+	"pEf+K0mcDZfb6x+7owuLG35Kim4sffpsGbXPnHkZOhPVpIU+0nD5i6VsOvHlc0ARJ61D8+Hk2r9on1t7",
+	"F5S2Q/9Fs3+/Q9LNxrV7lq+k60g54eAAkNTgfeEtPnLshSFVYMYWslN9f784bKMuIrD2ewyit8o+yKoS",
+	"hbL2G3YShZui3XJf/PYR0RsQ5AIJ2solvdAEQ4BouAgAq3HPMExsGirveeuQ8u4oXO9oe8+5JvVL2xv4",
+	"o2uvhzfxgmguctbCfWLba6xD5L4n4DmDkMmJvd2dpxHai1taVtT5ACPufGx86sBYhkOPyI/YX/uWKb5w",
+	"Sx66I7xvPncXeAKfDbSxtbJUuK2Q2MKRrGRZnEU4ICKm/UplmLvBYUAG/MshsCyKVuEsioLWpa/GIMjt",
+	"9bDo9Zysd97Q+fBV8B08cADL70e6YTojmtmnDLY0yeVmQ1PwRJsmosEJ2fboS/PgPIpts1b+e+ujh4Yp",
+	"xY1U+wxUKletj8lHslWyqHIDzlRfFn2uWuou1J2boU5OMUJMbDa543VdxhVRcqdBByx9O5lKOJRHroiu",
+	"5kYa7F2cBPjX0/wzb6MwTn9+gj8EVKcnGZbTODyCDhpUs0ZiQTS7ZQqignfl1fq+227GV5pAbSEbfLNO",
+	"lDw0Ch5+fzm139A/VRn8Z+gK9UqU+z62tqydjzXto/hmriPIaWBPTx2+F4rZr4BjL0Fxwi5YqTa5HdGh",
+	"dKt/yVZCMdv4IxzdRrLAli4xEBXgq0E4GQn3FyJvIXVtZNXPffpwUcfdLSC9x/Cx0jw0GQPxG7RNFk6A",
+	"8hIxnIK2wh7Ryu+L3v6it7/o7S96+4ve/qK3/7n19p21D2QfaW7O1UXQwQePKDl/54CG76fi/F2IxWPO",
+	"Er58lAiq0cUmvg/EP+LhA0LFdbxif9QkgpI4MtkhJeQfN87K4yeTu8FaKRfKr4GpSpqvsZ5/xSGDyOH5",
+	"0dzw25R83XCtzyUavlTtjzbn7Rn4TDX7/gDWJfvzvYcLqTPyNfGcUQsYCNANBm7e4SOjUvMQje9zdCsc",
+	"3Bq7gh+lYZ8pBPPO9z5xh3pFbxl4cZkAELA6oCpVC9oGkz/nsthf6ENhlneu4cYdhVlw+HsuqWq8NJIy",
+	"az88J2ZRImD6AwDuut4oLryB/W48Tj/ct1yVQpbIPugeuUd5pZQjUCpp5zn8vd7YQ5H+95KfIygAC677",
+	"9fiLR07LktzCKzpLOQQD/YbdynVYx2eP2dwx5TyrWFINnW0qwsn29LxlquC5GZbH7/1DoyTyIQCUbo/e",
+	"DReha9CovguQrtn2jUjVdk9c+55P0GpNVsb1E7J2DeLLlPZH11FhqPv9mXpyTutf+OSeLQkHkxP2+f4z",
+	"ln8KicmQgatdS7AGEkwzWTkLd3LEkHexQdemP8QS82ZdwC1nuwNsDk/ch3nwHlCaD1sG32CfsDPQF9YW",
+	"kj45urXqlmdNqYGt2UL7EWv76xVV1myY1/NJJBfSW/Ye8bPvyCp4HwCu7y/34n0CVPuP50lw+CNjW0Kx",
+	"TVzoDNeQ4ou65wooeZ/Ca3Vkh78PKsbnSm7fpwHOP7dW/FaqpTTQWfZ0hBQJLSccYVGYIEmvMTHESo19",
+	"aL+HPF7Tc0fLwRL1n+znZ0M3b6uVM3Sv9a7+Y3tRH4A/P7LR/nna+EYzF7ksXCpZ1uhRhHiX/u/Oeqa3",
+	"TNEla+XAS8H0dduTExAxoZ8ybqLVK6xchKFaL075gpXczGLNu8K3GpOcZbNKV7Qc1b+rFzWwU4KvW45u",
+	"LzUxOXzZYd9SK4LweFQEITT+jYe88kobucEGMS6y9TCnhi3Bfqtrb4yv7UdnG4jAUR4313/gLvuXP57o",
+	"V7pLIw4EUgpsl5brUBMPWPFC7s5itu1rSPqNvGUFNjMD2nsndcHQGoPcrIwoKtYME39pUXCxJNUWfdjl",
+	"HrtD38qy2rCMbPhHvNEqnjNnwTfP4gpQR36uqDD2Fv2pc6f+xbUEvfrrB7u1oWblrx8+ffj0/wMAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

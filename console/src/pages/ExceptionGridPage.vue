@@ -1,0 +1,142 @@
+<script setup lang="ts">
+import { keepPreviousData, useInfiniteQuery } from '@tanstack/vue-query'
+import { computed, watch } from 'vue'
+
+import { api, need, type Schemas } from '@/lib/api'
+import { countWords, shortPeriod } from '@/lib/format'
+import { usePeriod } from '@/lib/period'
+import { useQueryWord } from '@/lib/query'
+import { useRulebook } from '@/lib/rulebook'
+import { useRules } from '@/lib/rules'
+import { useTyped } from '@/lib/typed'
+import ExceptionTabs from '@/parts/ExceptionTabs.vue'
+import GradeMark from '@/parts/GradeMark.vue'
+import PickOne from '@/parts/PickOne.vue'
+import ShapeMark from '@/parts/ShapeMark.vue'
+import StateNote from '@/parts/StateNote.vue'
+
+/** Subjects by periods, each with its most serious mark. */
+const { period, label } = usePeriod()
+const { book, grades, grade } = useRulebook()
+const { data: rules } = useRules()
+const rule = useQueryWord('rule')
+const kind = useQueryWord('kind')
+const desk = useQueryWord('desk')
+const text = useQueryWord('text')
+const typed = useTyped(text)
+watch(text, (v) => {
+  if (v !== typed.value.trim()) typed.value = v
+})
+const filter = computed(() => ({
+  period: period.value!,
+  rule: rule.value || undefined,
+  kind: kind.value || undefined,
+  desk: desk.value || undefined,
+  text: text.value || undefined,
+}))
+const { data, error, isPending, refetch, hasNextPage, fetchNextPage, isFetchingNextPage } = useInfiniteQuery({
+  queryKey: computed(() => ['exception-grid', filter.value]),
+  queryFn: ({ pageParam }) =>
+    need(
+      api.GET('/api/exceptions/grid', {
+        params: { query: { ...filter.value, limit: 100, cursor: pageParam || undefined } },
+      }),
+    ),
+  initialPageParam: '',
+  getNextPageParam: (page) => page.next,
+  enabled: computed(() => !!period.value),
+  placeholderData: keepPreviousData,
+})
+const first = computed(() => data.value?.pages[0])
+const rows = computed(() => data.value?.pages.flatMap((p) => p.rows) ?? [])
+const title = (name: string) => rules.value?.find((r) => r.name === name)?.title ?? name
+const words = (c: Schemas['ExceptionGridCell'], of: string) =>
+  c.flags ? `${of}: ${grade(c.grade).label}. ${c.rules.map(title).join(', ')}` : `${of}: nothing flags it`
+</script>
+
+<template>
+  <section class="min-w-0 flex-1">
+    <ExceptionTabs />
+    <h1 class="sr-only">Flags by subject and period, up to {{ label }}</h1>
+    <div class="flex flex-wrap items-center gap-2 px-4 pt-3 pb-2">
+      <input v-model="typed" type="search" class="field w-40" placeholder="Name or key" aria-label="Name or key" />
+      <PickOne
+        v-model="rule"
+        label="Rule"
+        all="All rules"
+        :options="(rules ?? []).map((r) => ({ value: r.name, text: r.title }))"
+      />
+      <PickOne
+        v-model="kind"
+        label="Kind"
+        all="All kinds"
+        :options="(book?.kinds ?? []).map((k) => ({ value: k.name, text: k.plural ?? k.title }))"
+      />
+      <PickOne
+        v-model="desk"
+        label="Desk"
+        all="All desks"
+        :options="(book?.desks ?? []).map((d) => ({ value: d.name, text: d.title }))"
+      />
+    </div>
+    <p class="flex flex-wrap items-center gap-x-5 px-4 pb-1 text-small text-muted">
+      <span role="status">{{ countWords(first?.total ?? 0, 'subject') }} flagged in these periods</span>
+      <span v-for="g in grades" :key="g.name"><GradeMark :grade="g.name" /></span>
+      <span>A number: so many rules flag it</span>
+    </p>
+    <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+    <StateNote v-else-if="!rows.length" :empty="`Nobody of the kind is flagged in the periods up to ${label}.`" />
+    <div v-else class="overflow-x-auto px-2">
+      <table class="grid-table">
+        <caption class="sr-only">
+          Subjects by periods
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col" class="sticky left-0 bg-paper">Subject</th>
+            <th v-for="(p, i) in first!.periods" :key="p.period" scope="col" class="!text-center">
+              <abbr class="no-underline" :title="p.label">{{
+                shortPeriod(p.period, p.label, i === 0 || /-0?1$/.test(p.period))
+              }}</abbr>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="r in rows" :key="r.kind + r.key">
+            <th scope="row" class="sticky left-0 bg-paper !border-line !text-base !font-normal !text-ink">
+              <RouterLink
+                class="no-underline hover:underline"
+                :to="{
+                  path: `/subjects/${encodeURIComponent(r.kind)}/${encodeURIComponent(r.key)}`,
+                  query: { period },
+                }"
+                >{{ r.name }}</RouterLink
+              >
+              <span class="ml-1 font-mono text-small text-muted">{{ r.key }}</span>
+            </th>
+            <td
+              v-for="(c, i) in r.cells"
+              :key="i"
+              class="text-center"
+              :class="first!.periods[i].swept ? '' : 'bg-sunk'"
+              :title="words(c, first!.periods[i].label)"
+            >
+              <span class="sr-only">{{ words(c, first!.periods[i].label) }}</span>
+              <span v-if="c.flags" class="inline-flex items-center gap-0.5" aria-hidden="true"
+                ><ShapeMark :shape="grade(c.grade).shape" :tone="grade(c.grade).tone" /><span
+                  v-if="c.flags > 1"
+                  class="figures text-small"
+                  >{{ c.flags }}</span
+                ></span
+              >
+              <span v-else class="text-line" aria-hidden="true">·</span>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <button v-if="hasNextPage" class="button m-3" :disabled="isFetchingNextPage" @click="fetchNextPage()">
+        Show the next 100 of {{ first!.total.toLocaleString('en-GB') }}
+      </button>
+    </div>
+  </section>
+</template>
