@@ -63,9 +63,11 @@ FAULTS ?= 30
 faults: prepare-test build
 	$(GO) test ./e2e -count=1 -v -timeout 4h -run 'TestFaults|TestAFullDisk|TestTwoServicesAtAllWorks' -faults $(FAULTS)
 
-# Two hundred people on one desk for a minute, beside a bare handler.
+# Two hundred people on one desk for a minute, and 64 on a list of 100,000 exceptions,
+# beside a bare handler.
 load: prepare
 	$(GO) run ./load
+	$(GO) run ./load -list 100000 -people 64
 
 screenshots: build
 	$(GO) run ./e2e/shots docs/screenshots

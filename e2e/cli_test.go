@@ -63,7 +63,7 @@ func TestTheJobFromTheCommandLine(t *testing.T) {
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "◆ Act now")
 	assert.Contains(t, out, "Margin rate is 10.0%, below 18%.")
-	assert.Equal(t, "2 exceptions.\n", errs)
+	assert.Equal(t, "2 exceptions, at stake 120.\n", errs)
 
 	code, out, _ = s.oskel("rob", "exceptions", "-period", "2026-10", "-format", "json")
 	var list []client.Exception

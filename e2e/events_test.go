@@ -69,7 +69,7 @@ func TestEveryEventIsAnException(t *testing.T) {
 	d := want[client.ExceptionDetail](t, 200)(s.as("ana").GetException(ctx, list[1].Id, nil))
 	assert.Len(t, d.Evidence["events"].(map[string]any)["lines"], 2)
 	_, out, _ := s.oskel("ana", "exceptions", "-period", "2026-09", "-format", "csv", "-sort", "rule")
-	assert.Contains(t, out, "the limit is 2.\",2026-09-20\n")
+	assert.Contains(t, out, "the limit is 2.\",2026-09-20,1,")
 
 	// The windows of September's large lines close in October, one of them answered.
 	s.sweep("2026-10")

@@ -143,7 +143,7 @@ func TestWhatASweepLeft(t *testing.T) {
 	// Of sweeps made before such things were kept nothing is guessed.
 	_, err = s.pool(t).Exec(ctx, "update sweeps set whole = false where id = $1", first.Id)
 	require.NoError(t, err)
-	refused(t, 404, "not-kept")(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", Sweep: &first.Id}))
+	refused(t, 404, "not-kept")(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", Sweep: &first.Id, Kind: ptr("rep")}))
 }
 
 // Every exception of the demo holds.

@@ -25,6 +25,7 @@ var (
 	cases    = flag.Int("cases", 10_000, "cases on their desk")
 	duration = flag.Duration("for", time.Minute, "how long they work")
 	lines    = flag.Int("lines", 1_000_000, "lines of each of ten files that are loaded at once, while ten people work; 0 loads none")
+	list     = flag.Int("list", 0, "instead, record so many exceptions with their cases, and have the people look at their list")
 	profile  = flag.String("profile", "", "write a CPU profile of the work to this `file`")
 )
 
@@ -34,6 +35,9 @@ func main() {
 	log.SetFlags(0)
 	flag.Parse()
 	slog.SetLogLoggerLevel(slog.LevelWarn)
+	if *list > 0 {
+		*cases = *list
+	}
 	dir, err := os.MkdirTemp("/tmp", "oskel-load-")
 	check(err)
 	check(os.Chmod(dir, 0o755))
@@ -60,10 +64,14 @@ func main() {
 	defer func() { stop(); check(<-ended) }()
 	w := &world{url: url}
 	fmt.Printf("Filling a desk with %d cases\n", *cases)
-	w.fill()
+	swept := w.fill()
 	w.signIn()
 
 	bare := w.bare(ctx, pg.URL, min(*duration, 10*time.Second))
+	if *list > 0 {
+		w.lists(ctx, pg.URL, bare, swept)
+		return
+	}
 	if *profile != "" {
 		f, err := os.Create(*profile)
 		check(err)

@@ -66,8 +66,9 @@ desks: [{name: desk, title: Desk}]
 routes: [{otherwise: desk}]
 `
 
-// fill loads a book and lines by which every rep has a case.
-func (w *world) fill() {
+// fill loads a book and lines by which every rep has a case, and says how long the sweep
+// took that made them.
+func (w *world) fill() (swept time.Duration) {
 	ana := w.token("ana")
 	must := func(status int, text []byte, err error) {
 		check(err)
@@ -87,7 +88,9 @@ func (w *world) fill() {
 	}
 	must(ask("POST", w.url+"/api/intakes?into=register&name=rep", ana, "text/csv", []byte(reps.String())))
 	must(ask("POST", w.url+"/api/intakes?into=feed&name=sales", ana, "text/csv", []byte(sales.String())))
+	began := time.Now()
 	must(ask("POST", w.url+"/api/sweeps", ana, "application/json", []byte(`{"period": "2026-10"}`)))
+	return time.Since(began)
 }
 
 func (w *world) signIn() {

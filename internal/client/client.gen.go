@@ -147,30 +147,6 @@ func (e ExceptionState) Valid() bool {
 	}
 }
 
-// Defines values for ExceptionMarkState.
-const (
-	ExceptionMarkStateCleared  ExceptionMarkState = "cleared"
-	ExceptionMarkStateNone     ExceptionMarkState = "none"
-	ExceptionMarkStateRaised   ExceptionMarkState = "raised"
-	ExceptionMarkStateStanding ExceptionMarkState = "standing"
-)
-
-// Valid indicates whether the value is a known member of the ExceptionMarkState enum.
-func (e ExceptionMarkState) Valid() bool {
-	switch e {
-	case ExceptionMarkStateCleared:
-		return true
-	case ExceptionMarkStateNone:
-		return true
-	case ExceptionMarkStateRaised:
-		return true
-	case ExceptionMarkStateStanding:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for FindingFinding.
 const (
 	FindingFindingCleared   FindingFinding = "cleared"
@@ -1518,16 +1494,16 @@ type Exception struct {
 	Key    string              `json:"key"`
 	Kind   string              `json:"kind"`
 
-	// Marks In lists: how it stood in the last thirteen periods, the oldest first
-	Marks     *[]ExceptionMark `json:"marks,omitempty"`
-	Name      string           `json:"name"`
-	Outcome   string           `json:"outcome"`
-	Period    string           `json:"period"`
-	Rule      string           `json:"rule"`
-	RuleTitle string           `json:"rule_title"`
-	Sentence  string           `json:"sentence"`
-	Stake     string           `json:"stake"`
-	State     ExceptionState   `json:"state"`
+	// Marks In lists: how it stood in the periods that the page names, the oldest first: the grade by which it was flagged, '-' where it had cleared, empty where it was not there
+	Marks     *[]string      `json:"marks,omitempty"`
+	Name      string         `json:"name"`
+	Outcome   string         `json:"outcome"`
+	Period    string         `json:"period"`
+	Rule      string         `json:"rule"`
+	RuleTitle string         `json:"rule_title"`
+	Sentence  string         `json:"sentence"`
+	Stake     string         `json:"stake"`
+	State     ExceptionState `json:"state"`
 
 	// Streak For how many periods in a row it is flagged; missing where that is not known
 	Streak *int `json:"streak,omitempty"`
@@ -1604,16 +1580,6 @@ type ExceptionGroup struct {
 	Title string `json:"title"`
 }
 
-// ExceptionMark defines model for ExceptionMark.
-type ExceptionMark struct {
-	Grade  string             `json:"grade"`
-	Period string             `json:"period"`
-	State  ExceptionMarkState `json:"state"`
-}
-
-// ExceptionMarkState defines model for ExceptionMark.State.
-type ExceptionMarkState string
-
 // ExceptionPage defines model for ExceptionPage.
 type ExceptionPage struct {
 	// Facets On the first page: how many there would be by each choice of a filter, the other filters as they are
@@ -1622,7 +1588,10 @@ type ExceptionPage struct {
 	// Groups Where they are gathered: how many of each, on the first page
 	Groups *[]ExceptionGroup `json:"groups,omitempty"`
 	Items  []Exception       `json:"items"`
-	Next   *string           `json:"next,omitempty"`
+
+	// MarkPeriods Of the marks of its items
+	MarkPeriods *[]string `json:"mark_periods,omitempty"`
+	Next        *string   `json:"next,omitempty"`
 
 	// Stake What is at stake in all that match; empty where nothing is
 	Stake *string `json:"stake,omitempty"`

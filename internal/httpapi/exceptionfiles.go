@@ -53,7 +53,7 @@ func (s *server) exceptionRows(ctx context.Context, p contract.ListExceptionsPar
 		return nil, nil, err
 	}
 	f := exceptionFilter(key, p)
-	f.Limit = exportedRows
+	f.Limit, f.Evidence = exportedRows, true
 	page := func() (rows [][]string, err error) {
 		list, _, err := s.Sweep.Exceptions(ctx, book, f)
 		for _, e := range list {

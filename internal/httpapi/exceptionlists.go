@@ -16,7 +16,7 @@ import (
 )
 
 // mark says of a page of exceptions how each stood in the last periods.
-func (s *server) mark(ctx context.Context, book *rulebook.Book, k calendar.Key, list []store.Exception, out []contract.Exception) error {
+func (s *server) mark(ctx context.Context, book *rulebook.Book, k calendar.Key, list []store.Exception, out *contract.ExceptionPage) error {
 	periods, marks, err := s.Sweep.Marks(ctx, book, k, list)
 	if err != nil || len(periods) == 0 {
 		return err
@@ -25,35 +25,40 @@ func (s *server) mark(ctx context.Context, book *rulebook.Book, k calendar.Key, 
 		rule, kind string
 		code       uint32
 	}
-	at := map[calendar.Key]int{}
+	at, names := map[calendar.Key]int{}, []string{}
 	for i, p := range periods {
 		at[book.Calendar.Key(p)] = i
+		names = append(names, book.Calendar.String(p))
 	}
-	rows := map[identity][]contract.ExceptionMark{}
+	out.MarkPeriods = &names
+	rows := map[identity][]string{}
 	for _, e := range list {
-		row := make([]contract.ExceptionMark, len(periods))
-		for i, p := range periods {
-			row[i] = contract.ExceptionMark{Period: book.Calendar.String(p), State: contract.ExceptionMarkStateNone}
-		}
-		rows[identity{e.Rule, e.Kind, e.Code}] = row
+		rows[identity{e.Rule, e.Kind, e.Code}] = make([]string, len(periods))
 	}
 	for _, m := range marks {
 		if i, ok := at[m.Period]; ok {
-			row := rows[identity{m.Rule, m.Kind, m.Code}]
-			row[i].State, row[i].Grade = contract.ExceptionMarkState(m.State), m.Grade
+			rows[identity{m.Rule, m.Kind, m.Code}][i] = markOf(m.State, m.Grade)
 		}
 	}
 	for i, e := range list {
-		row := rows[identity{e.Rule, e.Kind, e.Code}]
-		out[i].Marks = &row
-		flagged := func(m contract.ExceptionMark) bool {
-			return m.State == contract.ExceptionMarkStateRaised || m.State == contract.ExceptionMarkStateStanding
-		}
-		if e.State == "raised" && slices.ContainsFunc(row[:len(row)-1], flagged) {
-			out[i].Back = ptr(true)
+		row := slices.Clone(rows[identity{e.Rule, e.Kind, e.Code}])
+		row[len(row)-1] = markOf(e.State, e.Grade) // as it is listed
+		out.Items[i].Marks = &row
+		if e.State == "raised" && slices.ContainsFunc(row[:len(row)-1], func(m string) bool { return m != "" && m != clearedMark }) {
+			out.Items[i].Back = ptr(true)
 		}
 	}
 	return nil
+}
+
+// clearedMark is no name of a grade.
+const clearedMark = "-"
+
+func markOf(state, grade string) string {
+	if state == "cleared" {
+		return clearedMark
+	}
+	return grade
 }
 
 // gather counts what a list matches: in all, by group, and by each choice of its

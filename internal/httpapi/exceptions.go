@@ -8,6 +8,7 @@ import (
 	"math"
 	"math/big"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -46,40 +47,93 @@ func (s *server) exceptionOut(e store.Exception, book *rulebook.Book) contract.E
 	return out
 }
 
-func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsParams) (contract.ExceptionPage, error) {
-	key, err := s.keyParam(ctx, p.Period)
+// exceptionPage is a page of a list, as it is answered. It is kept until something is
+// swept, published, taken in or closed, but for how its cases stand; as it is written,
+// until a case changes.
+func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsParams) (written, error) {
+	now, trail, err := s.Sweep.Pulse(ctx)
 	if err != nil {
-		return contract.ExceptionPage{}, err
+		return nil, err
 	}
-	_, book, err := s.Books.Published(ctx)
+	c, book := calendar.Calendar{}, (*rulebook.Book)(nil)
+	if now.Revision > 0 {
+		if book, err = s.Books.At(ctx, now.Revision); err != nil {
+			return nil, err
+		}
+		c = book.Calendar
+	}
+	period, err := c.Parse(p.Period)
 	if err != nil {
-		return contract.ExceptionPage{Items: []contract.Exception{}}, ignoreNotFound(err)
+		return nil, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
 	}
-	f := exceptionFilter(key, p)
+	if book == nil {
+		return json.Marshal(contract.ExceptionPage{Items: []contract.Exception{}})
+	}
+	f := exceptionFilter(c.Key(period), p)
 	f.Limit = or(p.Limit, 100)
 	if f.Offset, err = offsetOf(p.Cursor); err != nil {
-		return contract.ExceptionPage{}, err
+		return nil, err
 	}
-	list, total, err := s.Sweep.Exceptions(ctx, book, f)
-	if err != nil {
-		return contract.ExceptionPage{}, err
-	}
-	stale := map[calendar.Key]string{}
-	if f.Sweep == 0 { // what one sweep left is what it is
-		if stale, err = s.Sweep.Stale(ctx, key); err != nil {
-			return contract.ExceptionPage{}, err
+	return s.pages.of(pageKey{now, f}, trail, func() (*contract.ExceptionPage, error) { return s.makePage(ctx, book, f) }, func(page *contract.ExceptionPage) ([]byte, error) {
+		out := *page
+		out.Items = slices.Clone(page.Items)
+		if err := s.caseStates(ctx, out.Items); err != nil {
+			return nil, err
+		}
+		return json.Marshal(out)
+	})
+}
+
+// written is an answer that is written already.
+type written []byte
+
+// VisitListExceptionsResponse implements the contract's answer.
+func (w written) VisitListExceptionsResponse(to http.ResponseWriter) error {
+	to.Header().Set("Content-Type", "application/json")
+	to.WriteHeader(http.StatusOK)
+	_, err := to.Write(w)
+	return err
+}
+
+// caseStates says how the cases of exceptions stand.
+func (s *server) caseStates(ctx context.Context, items []contract.Exception) error {
+	var ids []int64
+	for _, x := range items {
+		if x.Case != nil {
+			ids = append(ids, *x.Case)
 		}
 	}
-	out := contract.ExceptionPage{Items: []contract.Exception{}, Total: total, Stale: optional(stale[key])}
+	states, err := s.Sweep.CaseStates(ctx, ids)
+	for i := range items {
+		if items[i].Case != nil {
+			items[i].CaseState = ptr(states[*items[i].Case])
+		}
+	}
+	return err
+}
+
+func (s *server) makePage(ctx context.Context, book *rulebook.Book, f store.ExceptionFilter) (*contract.ExceptionPage, error) {
+	list, total, err := s.Sweep.Exceptions(ctx, book, f)
+	if err != nil {
+		return nil, err
+	}
+	out := &contract.ExceptionPage{Items: []contract.Exception{}, Total: total}
+	if f.Sweep == 0 { // what one sweep left is what it is
+		stale, err := s.Sweep.Stale(ctx, f.Period)
+		if err != nil {
+			return nil, err
+		}
+		out.Stale = optional(stale[f.Period])
+	}
 	for _, e := range list {
 		out.Items = append(out.Items, s.exceptionOut(e, book))
 	}
-	if err := s.mark(ctx, book, key, list, out.Items); err != nil {
-		return out, err
+	if err := s.mark(ctx, book, f.Period, list, out); err != nil {
+		return nil, err
 	}
 	if f.Offset == 0 {
-		if err := s.gather(ctx, book, f, &out); err != nil {
-			return out, err
+		if err := s.gather(ctx, book, f, out); err != nil {
+			return nil, err
 		}
 	}
 	if next := f.Offset + len(list); next < total && len(list) > 0 {
@@ -105,7 +159,7 @@ func (s *server) ListExceptions(ctx context.Context, r contract.ListExceptionsRe
 	if err != nil {
 		return nil, err
 	}
-	return contract.ListExceptions200JSONResponse(page), nil
+	return page, nil
 }
 
 // trimmed is a decimal without the zeros at its end.

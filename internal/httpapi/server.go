@@ -75,6 +75,7 @@ type server struct {
 	sessions *scs.SessionManager
 	limits   *limiter
 	meters   *meters
+	pages    pages      // of exceptions
 	verdicts judge.Kept // of the past of exceptions
 }
 

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"strings"
 	"time"
 
@@ -172,6 +173,9 @@ func (w *sweeper) Work(ctx context.Context, job *river.Job[sweepArgs]) error {
 	return err
 }
 
+// lost are what the texts of errors have in them by which the database is away.
+var lost = []string{"failed to connect", "conn closed", "SQLSTATE 57P", "SQLSTATE 08", "connection refused", "connection reset", "broken pipe", "EOF"}
+
 // quietly lets nothing of the queue through that is no warning, nor that the database
 // is away, which whoever keeps it says.
 type quietly struct{ slog.Handler }
@@ -185,7 +189,7 @@ func (h quietly) Handle(ctx context.Context, r slog.Record) error {
 	r.Attrs(func(a slog.Attr) bool {
 		err, is := a.Value.Any().(error)
 		text := a.Value.String()
-		away = away || is && store.Lost(err) || strings.Contains(text, "failed to connect") || strings.Contains(text, "conn closed") || strings.Contains(text, "shutting down")
+		away = away || is && store.Lost(err) || slices.ContainsFunc(lost, func(sign string) bool { return strings.Contains(text, sign) })
 		return !away
 	})
 	if away {

@@ -21,6 +21,7 @@ type ExceptionFilter struct {
 	Group                    string // gathered by this first: one of Groups
 	Sweep                    int64  // as one sweep of the period left them; 0 is as they stand
 	Descending               bool
+	Evidence                 bool // with what led to it
 	Limit, Offset            int
 }
 
@@ -38,8 +39,9 @@ var exceptionOrders = map[string]string{
 // exceptionGroups are what a list may be gathered by, with what a group is called by.
 var exceptionGroups = map[string]string{"grade": "e.grade", "rule": "e.rule", "kind": "e.kind", "desk": "e.desk", "state": "e.state", "subject": "e.kind || ' ' || s.key"}
 
-// source is where exceptions are listed from, and the conditions of a filter.
-func (f ExceptionFilter) source() (fields, from, where string, args []any) {
+// source is where exceptions are listed and, by something, counted from, and the
+// conditions of a filter.
+func (f ExceptionFilter) source(by string) (fields, from, where string, args []any) {
 	conditions := []string{"e.grain = $1", "e.period = $2"}
 	args = []any{f.Period.Grain, f.Period.Start.Time()}
 	add := func(condition string, arg any) {
@@ -63,25 +65,31 @@ func (f ExceptionFilter) source() (fields, from, where string, args []any) {
 	if f.Text != "" {
 		add("(position(lower($%[1]d) in lower(e.name)) > 0 or position(lower($%[1]d) in lower(s.key)) > 0)", f.Text)
 	}
-	fields, from = exceptionSelect, "exceptions"
+	fields, from = exceptionSelect, "exceptions e "
 	if f.Sweep != 0 {
-		fields, from = versionSelect, "exception_versions"
+		fields, from = versionSelect, "exception_versions e "
 		add("$%d between e.since and e.sweep", f.Sweep)
 	}
-	return fields, "from " + from + " e join subjects s on s.kind = e.kind and s.code = e.code ", "where " + strings.Join(conditions, " and "), args
+	if f.Text != "" || f.Key != "" || by == "subject" { // all else is read without looking up keys
+		from += "join subjects s on s.kind = e.kind and s.code = e.code "
+	}
+	return fields, "from " + from, "where " + strings.Join(conditions, " and "), args
 }
 
-// Exceptions lists one page of a period's exceptions and counts all that match. Ties are
-// in order of grade, stake, subject and rule.
-func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception, int, error) {
-	fields, from, where, args := f.source()
-	var total int
-	if err := s.pool.QueryRow(ctx, "select count(*) "+from+where, args...).Scan(&total); err != nil {
-		return nil, 0, err
+// Exceptions lists one page of a period's exceptions. Ties are in order of grade, stake
+// and name.
+func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception, error) {
+	fields, _, where, args := f.source("")
+	if !f.Evidence {
+		fields = strings.Replace(fields, "e.evidence,", "null::jsonb,", 1)
 	}
 	order, ok := exceptionOrders[f.Sort]
 	if !ok {
 		order = exceptionOrders["grade"]
+	}
+	ties := ", (e.state = 'cleared'), e.severity, e.stake desc nulls last"
+	if f.Sort == "grade" || f.Sort == "" { // then it is the index's own order
+		ties = ", e.stake desc nulls last"
 	}
 	if f.Descending {
 		order = strings.ReplaceAll(order, ", ", " desc, ") + " desc nulls last"
@@ -93,9 +101,8 @@ func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception,
 		}
 	}
 	args = append(args, f.Limit, f.Offset)
-	list, err := scanExceptions(s.pool.Query(ctx, fmt.Sprintf("%s%s order by %s, (e.state = 'cleared'), e.severity, e.stake desc nulls last, s.key collate \"C\", e.rule, e.event limit $%d offset $%d",
-		fields, where, order, len(args)-1, len(args)), args...))
-	return list, total, err
+	return scanExceptions(s.pool.Query(ctx, fmt.Sprintf("%s%s order by %s%s, e.name collate \"C\", e.id limit $%d offset $%d",
+		fields, where, order, ties, len(args)-1, len(args)), args...))
 }
 
 // ExceptionGroup is how many exceptions there are of one group, and what is at stake in
@@ -108,7 +115,7 @@ type ExceptionGroup struct {
 
 // ExceptionGroups counts what a filter lists, by one of Groups or, with "", all of it.
 func (s *Store) ExceptionGroups(ctx context.Context, f ExceptionFilter, by string) ([]ExceptionGroup, error) {
-	_, from, where, args := f.source()
+	_, from, where, args := f.source(by)
 	name := "''"
 	if by != "" {
 		name = exceptionGroups[by]
@@ -128,17 +135,17 @@ type ExceptionMark struct {
 	State, Grade string
 }
 
-// Marks lists how some exceptions stood in the periods from one to another: of events,
-// the most serious of each period.
-func (s *Store) Marks(ctx context.Context, of []Exception, from, to calendar.Key) ([]ExceptionMark, error) {
+// Marks lists how some exceptions stood in some periods of one grain: of events, the most
+// serious of each period.
+func (s *Store) Marks(ctx context.Context, of []Exception, periods []calendar.Key) ([]ExceptionMark, error) {
 	rules, kinds, codes := make([]string, len(of)), make([]string, len(of)), make([]int32, len(of))
 	for i, e := range of {
 		rules[i], kinds[i], codes[i] = e.Rule, e.Kind, int32(e.Code)
 	}
 	rows, err := s.pool.Query(ctx, `select distinct on (e.rule, e.kind, e.code, e.period) e.rule, e.kind, e.code, e.period, e.state, e.grade
 		from (select distinct * from unnest($1::text[], $2::text[], $3::int[]) a(rule, kind, code)) a
-		join exceptions e on e.grain = $4 and e.period between $5 and $6 and e.rule = a.rule and e.kind = a.kind and e.code = a.code
-		order by e.rule, e.kind, e.code, e.period, (e.state = 'cleared'), e.severity`, rules, kinds, codes, from.Grain, from.Start.Time(), to.Start.Time())
+		join exceptions e on e.grain = $4 and e.period = any($5) and e.rule = a.rule and e.kind = a.kind and e.code = a.code
+		order by e.rule, e.kind, e.code, e.period, (e.state = 'cleared'), e.severity`, rules, kinds, codes, periods[0].Grain, starts(periods))
 	if err != nil {
 		return nil, err
 	}
@@ -146,7 +153,7 @@ func (s *Store) Marks(ctx context.Context, of []Exception, from, to calendar.Key
 		var period time.Time
 		var code int32
 		err = row.Scan(&m.Rule, &m.Kind, &code, &period, &m.State, &m.Grade)
-		m.Code, m.Period = uint32(code), calendar.Key{Grain: from.Grain, Start: startOf(period)}
+		m.Code, m.Period = uint32(code), calendar.Key{Grain: periods[0].Grain, Start: startOf(period)}
 		return m, err
 	})
 }
@@ -204,4 +211,36 @@ func starts(periods []calendar.Key) (out []time.Time) {
 		out = append(out, k.Start.Time())
 	}
 	return out
+}
+
+// Pulse is the newest of all that lists are made of: while it is the same, so are they,
+// but for how their cases stand: that changes with what is last in their trails.
+type Pulse struct {
+	Sweep, DataVersion, Closings int64
+	Revision                     int
+	Closed                       time.Time // when the last period was closed
+}
+
+// Pulse reads it in one round trip, and the number of what is last in the trails of cases.
+func (s *Store) Pulse(ctx context.Context) (p Pulse, trail int64, err error) {
+	err = s.pool.QueryRow(ctx, `select coalesce((select max(id) from sweeps), 0), coalesce((select max(id) from intakes), 0), (select count(*) from closings), coalesce((select max(number) from revisions), 0),
+		coalesce((select max(at) from closings), 'epoch'), coalesce((select max(id) from case_events), 0)`).Scan(&p.Sweep, &p.DataVersion, &p.Closings, &p.Revision, &p.Closed, &trail)
+	p.Closed = p.Closed.UTC()
+	return p, trail, err
+}
+
+// CaseStates are how some cases stand, by their numbers.
+func (s *Store) CaseStates(ctx context.Context, ids []int64) (map[int64]string, error) {
+	out := make(map[int64]string, len(ids))
+	if len(ids) == 0 {
+		return out, nil
+	}
+	rows, err := s.pool.Query(ctx, "select id, state from cases where id = any($1)", ids)
+	if err != nil {
+		return nil, err
+	}
+	var id int64
+	var state string
+	_, err = pgx.ForEachRow(rows, []any{&id, &state}, func() error { out[id] = state; return nil })
+	return out, err
 }

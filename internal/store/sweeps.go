@@ -82,6 +82,12 @@ func (s *Store) CountSweeps(ctx context.Context) (n int64, err error) {
 	return n, err
 }
 
+// LastSweep is the number of the newest sweep of any period, 0 before the first.
+func (s *Store) LastSweep(ctx context.Context) (id int64, err error) {
+	err = s.pool.QueryRow(ctx, "select coalesce(max(id), 0) from sweeps").Scan(&id)
+	return id, err
+}
+
 // Sweeps lists sweeps, the newest first, of one period or, with nil, of all; at most
 // so many, and only those before a number unless that is 0.
 func (s *Store) Sweeps(ctx context.Context, k *calendar.Key, before int64, most int) ([]Sweep, error) {
@@ -238,7 +244,7 @@ func (e *Exception) row() []any {
 
 // said are the columns of an exception that say what was found; when one of them is
 // another, what it said before is kept.
-const said = "event, name, state, outcome, grade, severity, sentence, value, yardstick, stake, beyond, evidence, desk"
+const said = "event, name, state, outcome, grade, severity, sentence, value, yardstick, stake, beyond, evidence, desk, streak"
 
 var (
 	saidBefore = "(e." + strings.ReplaceAll(said, ", ", ", e.") + ")"
@@ -273,7 +279,7 @@ func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
 	for _, sql := range []string{
 		"analyze now_found",
 		"insert into past_exceptions (exception, since, sweep, " + said + ") select e.id, e.since, e.sweep, " + saidBefore[1:len(saidBefore)-1] + " from exceptions e join now_found n on n.id = e.id where " + saidBefore + " is distinct from " + saidNow,
-		"update exceptions e set (" + said + ", case_id, streak, sweep, since) = (" + saidNow[1:len(saidNow)-1] + ", n.case_id, n.streak, n.sweep, case when " + saidBefore + " is distinct from " + saidNow + " then n.sweep else e.since end) from now_found n where n.id = e.id",
+		"update exceptions e set (" + said + ", case_id, sweep, since) = (" + saidNow[1:len(saidNow)-1] + ", n.case_id, n.sweep, case when " + saidBefore + " is distinct from " + saidNow + " then n.sweep else e.since end) from now_found n where n.id = e.id",
 	} {
 		if _, err := t.tx.Exec(ctx, sql); err != nil {
 			return wrapped(err, "writing exceptions")

@@ -22,7 +22,27 @@ func (s *Service) Exceptions(ctx context.Context, book *rulebook.Book, f store.E
 	if err != nil {
 		return nil, 0, err
 	}
-	return s.store.Exceptions(ctx, f)
+	all, err := s.groups(ctx, f, "")
+	if err != nil {
+		return nil, 0, err
+	}
+	total := 0
+	for _, g := range all {
+		total += g.Count
+	}
+	list, err := s.store.Exceptions(ctx, f)
+	return list, total, err
+}
+
+// groups counts what a filter lists. What was counted since the last sweep still holds:
+// nothing else changes what is on record, but for its cases.
+func (s *Service) groups(ctx context.Context, f store.ExceptionFilter, by string) ([]store.ExceptionGroup, error) {
+	last, err := s.store.LastSweep(ctx)
+	if err != nil {
+		return nil, err
+	}
+	f.Limit, f.Offset, f.Sort, f.Descending, f.Group, f.Evidence = 0, 0, "", false, "", false
+	return s.counts.of(countKey{last, by, f}, func() ([]store.ExceptionGroup, error) { return s.store.ExceptionGroups(ctx, f, by) })
 }
 
 // Gathered counts what a filter lists: by the group that it asks for, and for each
@@ -48,12 +68,12 @@ func (s *Service) Gathered(ctx context.Context, book *rulebook.Book, f store.Exc
 		case &f.State:
 			g.State = ""
 		}
-		if out[by], err = s.store.ExceptionGroups(ctx, g, by); err != nil {
+		if out[by], err = s.groups(ctx, g, by); err != nil {
 			return nil, err
 		}
 	}
 	if f.Group != "" {
-		out["group"], err = s.store.ExceptionGroups(ctx, f, f.Group)
+		out["group"], err = s.groups(ctx, f, f.Group)
 	}
 	return out, err
 }
@@ -65,7 +85,11 @@ func (s *Service) Marks(ctx context.Context, book *rulebook.Book, k calendar.Key
 		return nil, nil, nil
 	}
 	periods = book.Calendar.Run(p, shownPeriods)
-	marks, err = s.store.Marks(ctx, of, book.Calendar.Key(periods[0]), k)
+	var keys []calendar.Key
+	for _, p := range periods {
+		keys = append(keys, book.Calendar.Key(p))
+	}
+	marks, err = s.store.Marks(ctx, of, keys)
 	return periods, marks, err
 }
 
@@ -75,10 +99,8 @@ func (s *Service) resolved(ctx context.Context, book *rulebook.Book, f store.Exc
 		return f, err
 	}
 	// What an earlier rulebook had is on record all the same.
-	counts, err := s.store.CountExceptions(ctx, f.Period, f.Period)
-	if err != nil {
-		return f, err
-	}
+	// It is looked into where the rulebook has no such name.
+	var counts []store.ExceptionCount
 	for _, by := range []struct {
 		what  string
 		value *string
@@ -90,7 +112,17 @@ func (s *Service) resolved(ctx context.Context, book *rulebook.Book, f store.Exc
 		{"kind", &f.Kind, book.LevelsNamed(), func(c store.ExceptionCount) string { return c.Kind }},
 		{"desk", &f.Desk, book.DesksNamed(), func(c store.ExceptionCount) string { return c.Desk }},
 	} {
-		if *by.value == "" || slices.ContainsFunc(counts, func(c store.ExceptionCount) bool { return by.of(c) == *by.value }) {
+		if *by.value == "" || slices.ContainsFunc(by.known, func(n rulebook.Named) bool { return n.Name == *by.value }) {
+			continue
+		}
+		if counts == nil {
+			all, err := s.store.CountExceptions(ctx, f.Period, f.Period)
+			if err != nil {
+				return f, err
+			}
+			counts = append([]store.ExceptionCount{}, all...)
+		}
+		if slices.ContainsFunc(counts, func(c store.ExceptionCount) bool { return by.of(c) == *by.value }) {
 			continue
 		}
 		name, complaint := rulebook.Resolve(by.what, *by.value, by.known)
@@ -235,4 +267,12 @@ func count(n rulebook.Named, all []store.ExceptionCount, of func(store.Exception
 		c.Grades[x.Grade] += x.Count
 	}
 	return c
+}
+
+// Pulse is the newest of all that lists are made of, and of the trails of cases.
+func (s *Service) Pulse(ctx context.Context) (store.Pulse, int64, error) { return s.store.Pulse(ctx) }
+
+// CaseStates are how some cases stand.
+func (s *Service) CaseStates(ctx context.Context, ids []int64) (map[int64]string, error) {
+	return s.store.CaseStates(ctx, ids)
 }

@@ -31,12 +31,13 @@ type Service struct {
 	books   *books.Service
 	figures *figures.Keeper
 	now     func() time.Time
+	counts  counts
 }
 
 // New is a service; now is the clock that due days and the end of a period
 // are told by.
 func New(s *store.Store, b *books.Service, f *figures.Keeper, now func() time.Time) *Service {
-	return &Service{s, b, f, now}
+	return &Service{store: s, books: b, figures: f, now: now}
 }
 
 // Errors of a sweep that cannot be.

@@ -2177,8 +2177,8 @@ export interface components {
             streak?: number;
             /** @description In lists: it is raised, and was flagged before within the marks */
             back?: boolean;
-            /** @description In lists: how it stood in the last thirteen periods, the oldest first */
-            marks?: components["schemas"]["ExceptionMark"][];
+            /** @description In lists: how it stood in the periods that the page names, the oldest first: the grade by which it was flagged, '-' where it had cleared, empty where it was not there */
+            marks?: string[];
             desk: string;
             /** Format: int64 */
             case?: number;
@@ -2266,6 +2266,8 @@ export interface components {
             next?: string;
             /** @description Why the verdicts are out of date, where they are */
             stale?: string;
+            /** @description Of the marks of its items */
+            mark_periods?: string[];
             /** @description What is at stake in all that match; empty where nothing is */
             stake?: string;
             /** @description Where they are gathered: how many of each, on the first page */
@@ -2285,12 +2287,6 @@ export interface components {
             kind: components["schemas"]["ExceptionGroup"][];
             desk: components["schemas"]["ExceptionGroup"][];
             state: components["schemas"]["ExceptionGroup"][];
-        };
-        ExceptionMark: {
-            period: string;
-            /** @enum {string} */
-            state: "raised" | "standing" | "cleared" | "none";
-            grade: string;
         };
         ExceptionGrid: {
             periods: components["schemas"]["PeriodName"][];

@@ -389,7 +389,7 @@ const shown = computed(() =>
                 </td>
                 <template v-else>
                   <td class="text-small whitespace-nowrap text-muted">
-                    <MarksRow v-if="x.marks" :marks="x.marks" class="block" />
+                    <MarksRow v-if="x.marks" :marks="x.marks" :periods="first?.mark_periods ?? []" />
                     <span>{{ x.back ? 'back' : x.streak && x.streak > 1 ? `${x.streak} in a row` : x.state }}</span>
                   </td>
                   <td class="font-medium md:whitespace-nowrap md:font-normal">

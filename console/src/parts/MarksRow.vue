@@ -1,13 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import type { Schemas } from '@/lib/api'
 import { monthWords } from '@/lib/format'
 import { toneColour, useRulebook } from '@/lib/rulebook'
 
 /** How one flag stood in the last periods, the oldest first: its grade's shape where it
  *  was flagged, a ring where it had cleared. */
-const props = defineProps<{ marks: Schemas['ExceptionMark'][] }>()
+const props = defineProps<{ marks: string[]; periods: string[] }>()
 const { grade } = useRulebook()
 const shapes: Record<string, string> = {
   diamond: 'M4 0.4 7.6 4 4 7.6 0.4 4z',
@@ -16,9 +15,10 @@ const shapes: Record<string, string> = {
   cross: 'M1 2.2 2.2 1 4 2.8 5.8 1 7 2.2 5.2 4 7 5.8 5.8 7 4 5.2 2.2 7 1 5.8 2.8 4z',
   circle: 'M0.6 4a3.4 3.4 0 1 0 6.8 0a3.4 3.4 0 1 0-6.8 0z',
 }
-const flagged = (m: Schemas['ExceptionMark']) => m.state === 'raised' || m.state === 'standing'
+const cleared = '-'
+const flagged = (m: string) => m !== '' && m !== cleared
 const words = computed(() => {
-  const when = props.marks.filter(flagged).map((m) => `${monthWords(m.period)} ${grade(m.grade).label}`)
+  const when = props.marks.flatMap((m, i) => (flagged(m) ? [`${monthWords(props.periods[i])} ${grade(m).label}`] : []))
   return `Flagged in ${when.length} of the last ${props.marks.length}: ${when.join(', ')}`
 })
 </script>
@@ -32,13 +32,9 @@ const words = computed(() => {
     :aria-label="words"
   >
     <title>{{ words }}</title>
-    <g v-for="(m, i) in marks" :key="m.period" :transform="`translate(${i * 9} 0)`">
-      <path
-        v-if="flagged(m)"
-        :d="shapes[grade(m.grade).shape] ?? shapes.circle"
-        :fill="toneColour(grade(m.grade).tone)"
-      />
-      <circle v-else-if="m.state === 'cleared'" cx="4" cy="4" r="2.4" fill="none" class="stroke-muted" />
+    <g v-for="(m, i) in marks" :key="i" :transform="`translate(${i * 9} 0)`">
+      <path v-if="flagged(m)" :d="shapes[grade(m).shape] ?? shapes.circle" :fill="toneColour(grade(m).tone)" />
+      <circle v-else-if="m === cleared" cx="4" cy="4" r="2.4" fill="none" class="stroke-muted" />
       <path v-else d="M2.5 4h3" class="stroke-line" />
     </g>
   </svg>
