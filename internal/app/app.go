@@ -22,6 +22,7 @@ import (
 	"oskel/internal/httpapi"
 	"oskel/internal/intake"
 	"oskel/internal/jobs"
+	"oskel/internal/notify"
 	"oskel/internal/people"
 	"oskel/internal/pgserver"
 	"oskel/internal/review"
@@ -94,7 +95,8 @@ func Run(ctx context.Context, o Options) error {
 		return err
 	}
 	defer s.Close()
-	handler, accounts, queue, err := wire(ctx, s, database, o)
+	live := &notify.Live{}
+	handler, accounts, queue, err := wire(ctx, s, database, live, o)
 	if err != nil {
 		return err
 	}
@@ -104,11 +106,19 @@ func Run(ctx context.Context, o Options) error {
 			queue.Reconnect()
 		})
 	}
-	working := make(chan struct{})
+	working, changed := make(chan struct{}), make(chan struct{}, 1)
 	go func() {
 		defer close(working)
-		queue.Run(ctx, o.Look)
+		queue.Run(ctx, o.Look, changed)
 	}()
+	go store.Listen(ctx, database, func(what string) {
+		live.Tell(notify.Event{Name: "changed", Data: map[string]string{"what": what}})
+		select {
+		case changed <- struct{}{}:
+		default: // it is going to look anyway
+		}
+	})
+	context.AfterFunc(ctx, live.Close)
 	defer func() { <-working }()
 	if err := firstPeople(ctx, s, accounts, o); err != nil {
 		return err
@@ -183,10 +193,11 @@ func dropEnded(ctx context.Context, s *store.Store) {
 	}
 }
 
-func wire(ctx context.Context, s *store.Store, database string, o Options) (http.Handler, *people.Service, *jobs.Queue, error) {
+func wire(ctx context.Context, s *store.Store, database string, live *notify.Live, o Options) (http.Handler, *people.Service, *jobs.Queue, error) {
 	b := books.New(s)
 	f := figures.New(s)
 	sweeps := sweep.New(s, b, f, o.Now)
+	sweeps.Tell(func(p sweep.Progress) { live.Tell(notify.Event{Name: "sweeping", Data: httpapi.Sweeping(p)}) })
 	queue, err := jobs.Open(ctx, database, sweeps)
 	if err != nil {
 		return nil, nil, nil, err
@@ -196,7 +207,7 @@ func wire(ctx context.Context, s *store.Store, database string, o Options) (http
 		accounts.Unhurried()
 	}
 	handler, err := httpapi.New(httpapi.Services{
-		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b, o.Now), Sweep: sweeps, Jobs: queue, Review: review.New(s), People: accounts,
+		Books: b, Trials: books.NewRehearser(s, b, f), Figures: f, Intake: intake.New(s, b, o.Now), Sweep: sweeps, Jobs: queue, Live: live, Review: review.New(s), People: accounts,
 		// Without its own cleaning up, which cannot be stopped safely; dropEnded does it.
 		Sessions: pgxstore.NewWithCleanupInterval(s.Quick(), 0), Now: o.Now, Console: o.Console, Secure: o.Secure, Limits: o.Limits, Proxies: o.Proxies, Audit: s, Views: s,
 		Backup: func(ctx context.Context, to io.Writer) error {

@@ -2441,6 +2441,9 @@ type Sweep struct {
 	Raised     int              `json:"raised"`
 	Revision   int              `json:"revision"`
 
+	// Stages How long each took, where it is known
+	Stages *[]SweepStage `json:"stages,omitempty"`
+
 	// Stale Why it is out of date, where it is
 	Stale     *string `json:"stale,omitempty"`
 	Standing  int     `json:"standing"`
@@ -2458,6 +2461,12 @@ type SweepDifference struct {
 	Regraded int      `json:"regraded"`
 	Same     int      `json:"same"`
 	Sweep    int64    `json:"sweep"`
+}
+
+// SweepStage defines model for SweepStage.
+type SweepStage struct {
+	Ms    int    `json:"ms"`
+	Stage string `json:"stage"`
 }
 
 // Table defines model for Table.
@@ -3445,6 +3454,11 @@ type ClientInterface interface {
 	// Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
 	TakeCase(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListChanges Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
+	//
+	// Corresponds with GET /api/changes (the `ListChanges` operationId).
+	ListChanges(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ClosePeriodWithBody Close a period, so that nothing sweeps it any more (leads only)
 	//
 	// Takes any type of body and a specified content type.
@@ -4178,6 +4192,21 @@ func (c *Client) ReleaseCase(ctx context.Context, id CaseId, params *ReleaseCase
 // Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
 func (c *Client) TakeCase(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewTakeCaseRequest(c.Server, id, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListChanges Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
+//
+// Corresponds with GET /api/changes (the `ListChanges` operationId).
+func (c *Client) ListChanges(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListChangesRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -6279,6 +6308,33 @@ func NewTakeCaseRequest(server string, id CaseId, params *TakeCaseParams) (*http
 			req.Header.Set("If-Match", headerParam0)
 		}
 
+	}
+
+	return req, nil
+}
+
+// NewListChangesRequest constructs an http.Request for the ListChanges method
+func NewListChangesRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/changes")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
 	}
 
 	return req, nil
@@ -10484,6 +10540,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
 	TakeCaseWithResponse(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*TakeCaseResponse, error)
 
+	// ListChangesWithResponse Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/changes (the `ListChanges` operationId).
+	ListChangesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListChangesResponse, error)
+
 	// ClosePeriodWithBodyWithResponse Close a period, so that nothing sweeps it any more (leads only)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -11622,6 +11685,47 @@ func (r TakeCaseResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r TakeCaseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListChangesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListChangesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListChangesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListChangesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListChangesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListChangesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -15049,6 +15153,19 @@ func (c *ClientWithResponses) TakeCaseWithResponse(ctx context.Context, id CaseI
 	return ParseTakeCaseResponse(rsp)
 }
 
+// ListChangesWithResponse Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/changes (the `ListChanges` operationId).
+func (c *ClientWithResponses) ListChangesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListChangesResponse, error) {
+	rsp, err := c.ListChanges(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListChangesResponse(rsp)
+}
+
 // ClosePeriodWithBodyWithResponse Close a period, so that nothing sweeps it any more (leads only)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -16573,6 +16690,32 @@ func ParseTakeCaseResponse(rsp *http.Response) (*TakeCaseResponse, error) {
 		}
 		response.JSON200 = &dest
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListChangesResponse parses an HTTP response from a ListChangesWithResponse call
+func ParseListChangesResponse(rsp *http.Response) (*ListChangesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListChangesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

@@ -87,7 +87,7 @@ var allowed = map[string][]string{
 	"PublishRevision": writers, "RestoreRevision": writers, "TurnDial": writers, "RestyleGrade": writers, "PutDraft": writers, "DropDraft": writers,
 	"CreateIntake": writers, "TakeBackIntake": writers, "CreateSweep": writers,
 
-	"ClosePeriod": leads, "ReopenPeriod": leads, "GetSchedule": everyone, "ListViews": everyone, "SaveView": everyone, "DropView": everyone, "GetCalendarFeed": everyone, "GetExceptionFeed": everyone, "GetExceptionGrid": everyone, "GetExceptionTrend": everyone,
+	"ClosePeriod": leads, "ReopenPeriod": leads, "GetSchedule": everyone, "ListViews": everyone, "SaveView": everyone, "DropView": everyone, "GetCalendarFeed": everyone, "GetExceptionFeed": everyone, "GetExceptionGrid": everyone, "ListChanges": everyone, "GetExceptionTrend": everyone,
 
 	"CreatePerson": leads, "ChangePerson": leads, "ClosePerson": leads, "MakeWord": leads, "ListAudit": leads, "ExportAudit": leads, "GetDoctor": leads, "MakeBackup": leads,
 

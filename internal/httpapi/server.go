@@ -28,6 +28,7 @@ import (
 	"oskel/internal/figures"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/intake"
+	"oskel/internal/notify"
 	"oskel/internal/people"
 	"oskel/internal/review"
 	"oskel/internal/store"
@@ -53,6 +54,7 @@ type Services struct {
 	Limits   Limits
 	Proxies  []string // addresses and networks that may say who asks
 	Audit    Keeper
+	Live     *notify.Live
 	Views    interface {
 		Views(ctx context.Context, owner string) ([]store.View, error)
 		SaveView(ctx context.Context, v *store.View) error

@@ -84,6 +84,13 @@ func talliesOut(s store.Sweep) []contract.Tally {
 func sweepOut(c calendar.Calendar, s store.Sweep, same bool) contract.Sweep {
 	out := contract.Sweep{Id: s.ID, Period: keyText(c, s.Period), Revision: s.Revision, DataVersion: s.DataVersion, By: s.Author, At: s.At,
 		Raised: s.Raised, Standing: s.Standing, Cleared: s.Cleared, TookMs: s.TookMS, Unchanged: same, Tallies: talliesOut(s)}
+	if stages := sweep.StagesOf(s); stages != nil {
+		all := []contract.SweepStage{}
+		for _, t := range stages {
+			all = append(all, contract.SweepStage{Stage: t.Stage, Ms: t.MS})
+		}
+		out.Stages = &all
+	}
 	if len(s.Difference) > 0 {
 		var d contract.SweepDifference
 		if json.Unmarshal(s.Difference, &d) == nil {

@@ -66,8 +66,9 @@ func Open(ctx context.Context, database string, sweeps *sweep.Service) (*Queue, 
 	return q, nil
 }
 
-// Run works off jobs until ctx ends, and looks every so often for sweeps that are due.
-func (q *Queue) Run(ctx context.Context, every time.Duration) {
+// Run works off jobs until ctx ends, and looks for sweeps that are due every so often and
+// whenever something has changed.
+func (q *Queue) Run(ctx context.Context, every time.Duration, changed <-chan struct{}) {
 	defer q.pool.Close()
 	if err := q.client.Start(context.WithoutCancel(ctx)); err != nil {
 		slog.Error("starting the queue of jobs", "error", err)
@@ -90,6 +91,7 @@ func (q *Queue) Run(ctx context.Context, every time.Duration) {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
+		case <-changed: // something may be due, or out of date, at once
 		}
 	}
 }

@@ -25,10 +25,11 @@ type Sweep struct {
 	Raised, Standing, Cleared int
 	Tallies                   json.RawMessage
 	Difference                json.RawMessage
-	Whole                     bool // all that it recorded is on record
+	Stages                    json.RawMessage // how long they took
+	Whole                     bool            // all that it recorded is on record
 }
 
-const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference, whole"
+const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference, whole, stages"
 
 // LatestSweep is the last sweep of a period, or ErrNotFound.
 func (s *Store) LatestSweep(ctx context.Context, k calendar.Key) (Sweep, error) {
@@ -111,7 +112,7 @@ func manySweeps(ctx context.Context, q querier, tail string, args ...any) ([]Swe
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Sweep, error) {
 		var s Sweep
 		var period time.Time
-		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference, &s.Whole)
+		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference, &s.Whole, &s.Stages)
 		s.Period.Start = startOf(period)
 		return s, err
 	})
@@ -126,8 +127,8 @@ func (t *Tx) AddSweep(ctx context.Context, s *Sweep) error {
 
 // FinishSweep records what a sweep found.
 func (t *Tx) FinishSweep(ctx context.Context, s *Sweep) error {
-	_, err := t.tx.Exec(ctx, "update sweeps set took_ms = $2, raised = $3, standing = $4, cleared = $5, difference = $6 where id = $1",
-		s.ID, s.TookMS, s.Raised, s.Standing, s.Cleared, s.Difference)
+	_, err := t.tx.Exec(ctx, "update sweeps set took_ms = $2, raised = $3, standing = $4, cleared = $5, difference = $6, stages = $7 where id = $1",
+		s.ID, s.TookMS, s.Raised, s.Standing, s.Cleared, s.Difference, s.Stages)
 	return err
 }
 

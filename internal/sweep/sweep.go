@@ -32,6 +32,7 @@ type Service struct {
 	figures *figures.Keeper
 	now     func() time.Time
 	counts  counts
+	told    func(Progress)
 }
 
 // New is a service; now is the clock that due days and the end of a period
@@ -122,6 +123,9 @@ func (s *Service) attempt(ctx context.Context, p calendar.Period, author string,
 	if last >= today {
 		return out, false, fmt.Errorf("%w: %s ends on %s", ErrNotEnded, words, last.Words())
 	}
+	w := &watch{told: s.told, of: Progress{Period: p, Words: words}}
+	defer w.enter("")
+	w.enter(Reading)
 	engine, err := s.figures.Engine(ctx, book)
 	if err != nil {
 		return out, false, err
@@ -157,8 +161,12 @@ func (s *Service) attempt(ctx context.Context, p calendar.Period, author string,
 			out, same = prior, true
 			return nil
 		}
-		run := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, period: p, engine: engine, sweep: &out, prior: prior.ID, today: today, openCases: openCases, now: s.now()}
+		run := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, period: p, engine: engine, sweep: &out, prior: prior.ID, today: today, openCases: openCases, now: s.now(), watch: w}
 		if err := run.all(); err != nil {
+			return err
+		}
+		w.enter("")
+		if out.Stages, err = json.Marshal(w.stages); err != nil {
 			return err
 		}
 		out.TookMS = int(time.Since(began).Milliseconds())
@@ -180,6 +188,7 @@ type run struct {
 	today     calendar.Day
 	now       time.Time
 	openCases bool
+	watch     *watch
 	counts    record.Counts
 	diff      Difference
 	found     []found        // to be written
@@ -216,10 +225,12 @@ func (o onRecord) flags() map[record.Key]record.Flag {
 
 func (r *run) all() error {
 	c := r.engine.Book.Calendar
+	r.watch.enter(Judging)
 	results, trials := judge.All(r.engine, r.period), judge.Trials(r.engine, r.period)
 	if r.engine.Stopped() {
 		return r.ctx.Err()
 	}
+	r.watch.enter(Comparing)
 	if err := r.begin(results, trials); err != nil {
 		return err
 	}
@@ -244,6 +255,7 @@ func (r *run) all() error {
 	}
 	r.sweep.Raised, r.sweep.Standing, r.sweep.Cleared = r.counts.Raised, r.counts.Standing, r.counts.Cleared
 	r.diff.Flagged, r.diff.NoLonger, r.diff.Regraded, r.diff.Same = r.counts.Flagged, r.counts.NoLonger, r.counts.Regraded, r.counts.Unaffected
+	r.watch.enter(Writing)
 	if err := r.toCases(); err != nil {
 		return err
 	}

@@ -921,6 +921,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one */
+        get: operations["listChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/feeds/calendar.ics": {
         parameters: {
             query?: never;
@@ -2097,11 +2114,17 @@ export interface components {
             standing: number;
             cleared: number;
             took_ms: number;
+            /** @description How long each took, where it is known */
+            stages?: components["schemas"]["SweepStage"][];
             unchanged: boolean;
             tallies: components["schemas"]["Tally"][];
             /** @description Why it is out of date, where it is */
             stale?: string;
             difference?: components["schemas"]["SweepDifference"];
+        };
+        SweepStage: {
+            stage: string;
+            ms: number;
         };
         /** @description Against the sweep of the same period before it */
         SweepDifference: {
@@ -4216,6 +4239,27 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listChanges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A stream of events */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -157,7 +157,12 @@ watch(period, () => closing.reset())
                 periods.find((p) => p.period === s.period)?.label ?? s.period
               }}</RouterLink>
             </td>
-            <td class="text-small whitespace-nowrap text-muted">{{ momentWords(s.at) }}</td>
+            <td
+              class="text-small whitespace-nowrap text-muted"
+              :title="(s.stages ?? []).map((x) => `${x.stage} ${x.ms} ms`).join(', ')"
+            >
+              {{ momentWords(s.at) }}
+            </td>
             <td class="text-small">{{ s.by }}</td>
             <td class="figures text-right">{{ s.raised }}</td>
             <td class="figures text-right">{{ s.standing }}</td>

@@ -41,8 +41,25 @@ async function move(by: number) {
   group.value?.querySelector<HTMLElement>('[aria-checked="true"]')?.focus()
 }
 
+// While a sweep is under way it says how far it is, and can be stopped: nothing is
+// recorded then.
+const stage = ref('')
+let stop: AbortController | undefined
 const sweep = useMutation({
-  mutationFn: (p: string) => need(api.POST('/api/sweeps', { body: { period: p, open_cases: true } })),
+  mutationFn: async (p: string) => {
+    stop = new AbortController()
+    const told = new EventSource('/api/changes')
+    told.addEventListener('sweeping', (e) => {
+      const at = JSON.parse(e.data) as { stage: string; number: number; of: number }
+      stage.value = at.stage ? `${at.number} of ${at.of}: ${at.stage}` : ''
+    })
+    try {
+      return await need(api.POST('/api/sweeps', { body: { period: p, open_cases: true }, signal: stop.signal }))
+    } finally {
+      told.close()
+      stage.value = ''
+    }
+  },
   onSuccess: () => queries.invalidateQueries(),
 })
 </script>
@@ -117,15 +134,24 @@ const sweep = useMutation({
           closed ? `closed${state === 'stale' ? ', out of date' : ''}` : (state ?? '')
         }}</span>
       </div>
+      <div v-if="sweep.isPending.value" class="flex items-center gap-2 text-small" role="status">
+        Sweeping{{ stage ? `, ${stage}` : '…' }}
+        <button class="button" @click="stop?.abort()">Stop</button>
+      </div>
       <button
-        v-if="mayEvaluate && !closed && (state === 'unswept' || state === 'stale')"
+        v-else-if="mayEvaluate && !closed && (state === 'unswept' || state === 'stale')"
         class="button-main"
-        :disabled="sweep.isPending.value"
         @click="sweep.mutate(period!)"
       >
-        {{ sweep.isPending.value ? 'Sweeping…' : `Sweep ${label}` }}
+        Sweep {{ label }}
       </button>
     </div>
-    <p v-if="sweep.error.value" role="alert" class="pb-1 text-small text-red">{{ sweep.error.value.message }}</p>
+    <p
+      v-if="sweep.error.value && sweep.error.value.name !== 'AbortError'"
+      role="alert"
+      class="pb-1 text-small text-red"
+    >
+      {{ sweep.error.value.message }}
+    </p>
   </section>
 </template>

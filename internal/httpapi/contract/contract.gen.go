@@ -2447,6 +2447,9 @@ type Sweep struct {
 	Raised     int              `json:"raised"`
 	Revision   int              `json:"revision"`
 
+	// Stages How long each took, where it is known
+	Stages *[]SweepStage `json:"stages,omitempty"`
+
 	// Stale Why it is out of date, where it is
 	Stale     *string `json:"stale,omitempty"`
 	Standing  int     `json:"standing"`
@@ -2464,6 +2467,12 @@ type SweepDifference struct {
 	Regraded int      `json:"regraded"`
 	Same     int      `json:"same"`
 	Sweep    int64    `json:"sweep"`
+}
+
+// SweepStage defines model for SweepStage.
+type SweepStage struct {
+	Ms    int    `json:"ms"`
+	Stage string `json:"stage"`
 }
 
 // Table defines model for Table.
@@ -3342,6 +3351,9 @@ type ServerInterface interface {
 	// TakeCase Take the case (members of its desk)
 	// (PUT /api/cases/{id}/holder)
 	TakeCase(c *gin.Context, id CaseId, params TakeCaseParams)
+	// ListChanges Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
+	// (GET /api/changes)
+	ListChanges(c *gin.Context)
 	// ClosePeriod Close a period, so that nothing sweeps it any more (leads only)
 	// (POST /api/closings)
 	ClosePeriod(c *gin.Context)
@@ -3969,6 +3981,19 @@ func (siw *ServerInterfaceWrapper) TakeCase(c *gin.Context) {
 	}
 
 	siw.Handler.TakeCase(c, id, params)
+}
+
+// ListChanges operation middleware
+func (siw *ServerInterfaceWrapper) ListChanges(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListChanges(c)
 }
 
 // ClosePeriod operation middleware
@@ -6302,6 +6327,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/overview", wrapper.GetOverview)
 	router.GET(options.BaseURL+"/api/exceptions", wrapper.ListExceptions)
 	router.GET(options.BaseURL+"/api/exceptions.csv", wrapper.ExportExceptions)
+	router.GET(options.BaseURL+"/api/changes", wrapper.ListChanges)
 	router.GET(options.BaseURL+"/api/feeds/calendar.ics", wrapper.GetCalendarFeed)
 	router.GET(options.BaseURL+"/api/feeds/exceptions.atom", wrapper.GetExceptionFeed)
 	router.GET(options.BaseURL+"/api/views", wrapper.ListViews)
@@ -6766,6 +6792,73 @@ type TakeCasedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response TakeCasedefaultApplicationProblemPlusJSONResponse) VisitTakeCaseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListChangesRequestObject struct {
+}
+
+type ListChangesResponseObject interface {
+	VisitListChangesResponse(w http.ResponseWriter) error
+}
+
+type ListChanges200TexteventStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ListChanges200TexteventStreamResponse) VisitListChangesResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/event-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type ListChangesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListChangesdefaultApplicationProblemPlusJSONResponse) VisitListChangesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9568,6 +9661,9 @@ type StrictServerInterface interface {
 	// TakeCase Take the case (members of its desk)
 	// (PUT /api/cases/{id}/holder)
 	TakeCase(ctx context.Context, request TakeCaseRequestObject) (TakeCaseResponseObject, error)
+	// ListChanges Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
+	// (GET /api/changes)
+	ListChanges(ctx context.Context, request ListChangesRequestObject) (ListChangesResponseObject, error)
 	// ClosePeriod Close a period, so that nothing sweeps it any more (leads only)
 	// (POST /api/closings)
 	ClosePeriod(ctx context.Context, request ClosePeriodRequestObject) (ClosePeriodResponseObject, error)
@@ -10166,6 +10262,30 @@ func (sh *strictHandler) TakeCase(ctx *gin.Context, id CaseId, params TakeCasePa
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(TakeCaseResponseObject); ok {
 		if err := validResponse.VisitTakeCaseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListChanges operation middleware
+func (sh *strictHandler) ListChanges(ctx *gin.Context) {
+	var request ListChangesRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListChanges(ctx, request.(ListChangesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListChanges")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListChangesResponseObject); ok {
+		if err := validResponse.VisitListChangesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -12455,142 +12575,145 @@ var swaggerSpec = []string{
 	"HIdD/smX7tuPg5nsOsTqzKtXB1o1hHncAIey+hkrtR3S/iyboVMHq2/ALwKGIendXQ4foFe1wQvzC+nY",
 	"9xq16viHwzVtoCvlYU7UZ2s52Qu+tNoBXrhipoLuo60gS82CtyKR4Y1WKmyfa0HiraMz9L09Bq5Z8zLa",
 	"O/gNTNRyZJWvvKfQ3Yw03YeOTHa9mBYCe4oQY7vVfmy6WvL2cNvY21EjdaTTeGC6Rg/N9LkY0YAtMLMf",
-	"otv9ENcTaN7kmCiT+5q6s+OPN3pNJdwK07qs1tkCowrcn9ePT8E8H4q0h8ZVEW0+eNMarK2c3JK00cEq",
-	"BndelnzChbgODfeaSsr1Tao9ViVyCIUWI7xknZbCyVafPod8uJ1WPbHmLOp1J3n8eYt9OjK4oVuxC5YT",
-	"yZpuwrF1GNO8H81rBnFSzbVWlSgUG9330UWah9N7Y+62Gyw1SHEpKL7El3Vbsjc/Gd0Ft3vv8hW5wSFa",
-	"z7AxHffuRjgsto3vIM6TaKk0hePnJXuGIH9TugxOa0FnXzK1XWs2261kmbAwEVL+CnBhqeHShd/sj4Fb",
-	"q3ZHxTG4FYMOgxptwJUd4PyGyg+a1E0i6U4CzW0C5no6NEBzQ+/GECXiygF6LSsV7xSbjgoMQV8MoReX",
-	"NGdDzXC98jIEHz2AIjEZaPcgvEQb2rYXuXALSO5otJokVQYFCRmYq6yrOWxYXTin2PahYUpx1725bzf4",
-	"1rkn8LE1srdmlQis1JMClvnqGv8GGdYrGjrOjDeWE3Hsnxo3PycBEcC+X4Ux9tj6pMbxIABDhTHpbr7v",
-	"fFpZZ8eVT8o4AZ4Cr53RZxsVMv1MJ020JCVVS0YogbgwyD2pmbuq4sXBXxpcikCr3roRMT4+pOjzoDoF",
-	"ojV/Z20mh1/JR7JVsqhyyCgPcvRwZkI7mHZTz+yEHUjfvgebXSTi9nWwUgoCz1yF3g3QUxsAL3xAv2wd",
-	"rpTR6K7wjSYVAds94rW4qb0WNxEMeM9VfgVxhldLZuKdzvv4JdDrzGXxOm+JKzKLtlCbEh9Pt5TEKcbL",
-	"KJPXdRDwE33GQ0rQfZbs1oJtWWCmOkBxuovshBk40saqA13WV+jJioSvvQcresu8CJ/QYXhS8/8R6B2T",
-	"jEVLrlTD4mqj03SY5gc+V3lq37wIbJE1uiM73gvWo7NP63MzZEZ6kqRb60+g7dTO+Q3+G10hfljR1uNG",
-	"l+yhQHuFP5NAb4wf5oC0gccCpk5yQj/KKK5VpVTUo/cy1DJg0BA0NIcYcBlvQjIJAWi0G2fjPPVTgYXO",
-	"hWoa7YMRkZkS7UEusNp5zHQT7hXdCo97F7/rgsHQ/eu3Lbrbvmn6UPLVFHl6Tgj2WptHp16pWPR2SbmI",
-	"GuUipGs3/G72V8jfwkjLyM3wwBWRd6Ddj0PyRTBLuSY7yg3z/TXGvWUA+JGaKHxKbw52zeyWKbjiuDjI",
-	"6OMxgBrXNo1yuUHZbhfprSPiwQoLCAn7NLkG9cH1RwRfrrAFNKCj3SkGnDUGMZCZxLxDV6Al14LykhX2",
-	"/rGg6tpXbCnOisAtkeAqjzV7+5axQrucZtdRT7E2SxzRBWdih1IPcAfu1nTNy7tQpTEhHfMEH2S3Xcqw",
-	"1zA24/dM8QXPaTyhI1+xfH0g4I3BJ3t39BUfyAY7JQ3rpFU3b65x1KWXojZU4fxrREosJLisVgiCeZb4",
-	"iLxlyjU7TfllqGGq7eBGzrj2iPjUQCQb1+pKtjzRslPDJ8MhktEu5my2U9GmSkc720NHlkP+UC9cRkQz",
-	"aqr5RnM46yjTRsG2R9s66TrDnUj0sD8FkHxMuMcpb5xA+PIQ6Hj9smnFWS5FreQadEkj+dayL1VK7lhB",
-	"jAT/8Sp0B4Ncd1ZktVasT8Msgt6Ys27MrYPYOQosNySQjHhSIoyD16s+Y8G3y8GLGLy5Fue+1uZDlg7o",
-	"H3y1dw4dBvx3rWu7U6wrfrwXx0/PgUZpoxhdQ+PcvazX8WEMdOxwbLDWGLQF9T2INZnAKu6x6E+0XKe7",
-	"bg64wYG1HIBzP3qeqO1sdGPb0RJaZ0KDE+xQIbflpFh8KFwdhH6h5fpbbIOFFX08TybvhzVBXuicnZyK",
-	"wRaLeHdccC/6cjBwL1Hi+3xdOdxhj/eN2VGwWGKkHDspu/AX8P5oxNVVFXkWDO2e94wqEn6rdLuL7mFs",
-	"rGDUJ1NFhjf7OJx2vOKN54OA3x7hAmgYA9EMx+aO9pNiGvZ1Kdj3wXQMw2V/Xq8dU64ZwRIJDETB05mr",
-	"lHYRQmWvfVYvhL/umLuBxIrz8ZY1nnBmxcTEbxwNTY9HcTioeGLoEPIzWl4t1ymod7sIRwK3yFHCJwA7",
-	"WVRj2uPaaglQi56BbrqWcE/1OiWdJKF6jc2iabn2dXfeOLjQJLT769xsTj3r6TOZpDO8M7VGJ5YiV5np",
-	"Ej0pE6YhKvjMMzeF1MzdeyPwKzSPg1BQUrCcb2iJ5dv2DwtFc/tAJ4tWROVhutGcz1zvXMWlIoWiO7Qi",
-	"Dubfx+M1uJwhiOkg386yiZOBFicLfLkTdy7ofAZrOGcSYhkC6kFKqeM2rBPPE1416JT3gsgksyMdGN4E",
-	"tOhG1nWkynh/+JD1k5Tt16KTc6Wjp0Dqj4PIP4SMb2fyF81O76V1hjZkkQdHNM1siLbhpiSQop5Xipv9",
-	"W8tvvhJJe9cGF9DKTK4586x2NQOk6Bv/VG3mbPkf2b4VtQEmBtPD3mkaDZhXxmxnnz4BnPFCJnOp7VVW",
-	"U/ujD8llzv8LwA3e39O4JytZGbwiQ+0cGES+JBVOxkMCXcYghgPF+ZovBbiyBYGWxYQStzSCC0f0DVwB",
-	"BoIekhdKSYXOzi1ClxNEF9fkN2++fUb+8OTr//rtQ/IcNYDzw20qDc64PQExi+WysIP6OnT72TAqDJjK",
-	"TpjDY+7Th3+rwyJXs1d2HxpdP69mX8Gh3TJBt3x2Nfvdw8uHvwMOMCvY2Ud0yx/RqkDTacmMa0aIoHcv",
-	"i9nV7E9cm6fwBNg0dMMMU3p29VfHDOj0CLwQYjUor0bxanykMI3UYE/iY3Wxyso9+v9cxoxLdIW4XcBy",
-	"i70/mEP1y3vuqqEiqE8fwKzeSuHaOj6+vHQl6cZFF+l2Wzp37qO/uxhd/bYhLQA7AskScGg6xkYD8rbd",
-	"9jo2ZJjjIw+6/wkD8xuq9s1CnUIK5mDq5QYOkkMCZwAoCRVGO6aNc1P+pmS00ESKcv9bGLJmtkfs49a5",
-	"V6I89wI+/sJ1d8N11rR7lOvbNreFt8y5oLHcxQiflSWCMmTWnH329v2R3BaYY07zNToGo2zxA12zb/CR",
-	"SUfrH3x7+lrJP/gWL9sbKvjC8rk9Aq+lNkvF3v75T67TblFttmc4da1KSc3ULc8ZAhMBseWCCLmDKjTo",
-	"ucdLljhwoT49RdXvmHlW17B3Dls8C/Dx5ePfY8USxFMgKao+/hj36xV0Rph9j7lu9cZ0t+EuRahf9P/Y",
-	"SUR2/N2KAdrWOTYTBgrO0gBk5/cmIwXdW8lauLCM2zm36qReBlyOcRLS+9KTpO7JsItKOEPpAmIKWyYw",
-	"TZ1ibk3sLcEXHl5TN8ANwzVq5e2gUN6CQ9YP1A9/GC26wWMffzdG5v1b8be+Q78Vbxj/3kYAJfr2BER1",
-	"QmvArntWQZu1jmZqBAwjFGEgYrPZYH/hafOIDVTyDU/QE7tv+Wrwr9pIvjGllHhFXiktVUrTPo5o2rsV",
-	"CJqlTKpXgpEtXaL9U1QMDqwTcVSvWYGlqDuu2alKEBjgUaO+cCt15PwjbsSzEBxyzYS+kcX+fBTB0T0+",
-	"waf2vdKoin26w/3wyBiR7fCe4TPIZnwLsbc/PHpcuOY2jZwmX/ZOxZ5spDV3wRKwxxMBR+H7oAylsidW",
-	"dMT4o1948WlYBWvWl+SxBdWPAMe+LGZ3fiqeY6OshJLMceorRguY9y+zF+/osv2Gnn11lkNiiWq/smEO",
-	"Iyt+VJ7hE6eT+A5OGE5t3NH66p429Y9sa2bn2yAP+mX3p0pLslN2Jzv45MvFD5gEc0cb+a1b5D3LyOGN",
-	"DBL0XFLSuOPuI9Vua8lvNgy9VQ6jzwrG38ZE4KOVLAuPJl0yzH5os8MbVjKq75cfPsvuvAKLGhIsT9+g",
-	"1xVgWUFfOtghe5eGkiVnRmKfn8jxe0fX/wbEfgdXjNPpbMepj8EhvsfW10OqqZSava4T7s4vmH5ku9CB",
-	"+35lU7N3eMKGC8D8Z9gZICWhLgiQES07FZM7gHXmJlhxKY+J27VHTAzY39jq5k63ru6m8+veORSErmu4",
-	"Tw5yjTgXEGzBJj2J/QqtqZJ+kufwxIkEGw0xF0m07ZHwZROUuAGkCqCkJ5peQI9Hv9g79qek0fWuUuI5",
-	"4pbFvEdbihFrvKe7+GGbAQ/67c5/IADADzop36+5HPokRXbydeiddwblUil7EAAYD2AjMS8E8tZzlmHS",
-	"iGA74jOzyW9c1yAMbMLxaJ4MmRs56Pl9jk/cx9F48ZFuuIilR/aJ+oLmK4ezBpYmhFLmChCVuTlLUIsB",
-	"dBj1bnaIxdJyR/eazJlVHg43vKCGzq2u55poee1yAHVQKwmZpOjCDFm5z5XcPoeHerR/0g9/fycFO8Oq",
-	"n3OdU1UQKdiFxo4tkI6dYo74/M6nZ/AFCbdCmN6p2gUWC6EZbFFjOQqKs4QLW9YOecM+QnrdnC05NjpO",
-	"ms2vqwZ97sRsa1Dn/lR/cktOcAo0d+OPUJ5T898BCVZncgwq+LrCaXS8uDbbxqm0hAvbFwFM/V6IPkwI",
-	"yDgvJIRjsFIA01nqWoFxMZlp1QbjAyGubGMyLabHppz55EI3F5qs2Z5IRZyhEnuJB6AY/5KnGuP1kZIy",
-	"UrIFhGY3jRobLECTgmlS8FTI0xdZHRvezyIFBFIEUkB8wt5EMRcwukvwSTTi8vXlmOSG7ygkTrnEco5Y",
-	"rbU1i+EQa7dbQcsFcUAm8VMgq22UN0+sCIqcHizHgcOzcni6+CeEca+Ms6+gnCtk/FfmmlxgSc8FLCoU",
-	"PPpOB9ClR0Hy98SopF/j3ZUY3UHI8kuoEGxZp28OxQtPvcvV+u+hy9gZSJj6ogW/aMEvWvCLFvyiBb9o",
-	"wfFa8KzpoOhLoSZfnSsntNaAjxYc6wfHqMBvecnGaUG70kEdGMBf9O0sm30s9cdZNvs75htvqfq5YmYC",
-	"0/2LKN1frw49Vi3ekR47k3K6d73yq5fyH87lFI8XjeGhP9Dj9lPWesmtKB7SLc1X7KEXPBOFdn88uWXi",
-	"46bEr+oHcrHgOStkXm2YMA/1VjFa6BVjZlM+hH+nv/JsGgYxcEp2zvx6UFauHJdDX3HI4YMm2Cs0hVhu",
-	"7SNYfCMcgc3ZMuJgxOESgr1JNh45pqvAlgphb1IO96C9vlMIfHeWO9yRlTA99XIQVGSkLD9ynJ5sP3Kc",
-	"nqw/cpzR5t7XvzKfBzDn+X0erXQzD3c7DzeMqz62OJxAwEWi+cpfv1q9Y68dgrbP33XPePwRrrSBEJCw",
-	"L1r5ZpjRs2uUSwc5eHgBa/Jzn975PqGI3bEOlhv+6g6XO6uonD98Jv5C+kUY7BvPDGfgsIAtYq+5HfaI",
-	"th8GnwKGpC2xMtd+XyEXXoP4d3ngq+bYgu0yog0HfQPRfFGQJcRzI1x2KE08EGlU3gYfZq0R/U4OeoNc",
-	"G8zgDeLmuqbhmBqwU03oe2HJgSROwepyc7QOLEnYLS98d6ZTbr/Q6DXU8D3kuR5Tx/ctY8WhWr6nTQxj",
-	"hl3zoO9p3XSEYEo/yamAnAjsuBXVqQ5vebxSHeuXaFQvnmQ6ck8brMf/+usnX//2HEmHAAjrcguz0MbF",
-	"VQiF0i1X1CV85JvpNdZxhmldIxqWkktFNw4fIKdCSKvuREGo34wafRqhybzQokWhmNazDus0AgjUIPrP",
-	"Qdkyjn1uOduFBu5rtjVWQFp+uK6zahqlM2NkgeuYG+Wi/x7jlLUXBOiJ3HZU62vX83TMJJyjdpIG/hc7",
-	"Wk2JaLniPz9uytPdf0Zu8HA9efzf//XbcyIPCLYr91EtjeAfQUVTTew0rntoBPWxwGvbofTIN0ybfcm+",
-	"c16Kf50USZjxWzv3X2uS5Hf8lhHqjH8qsAUogLNlxEiBBpZe0S07Sw4lF4auD9Rhv3TP3EcaJb5rTBLl",
-	"u94ZOM4WyVK1C4pRw9x8Rl13uDBylKt9wVxN65JrgzhB2HRlVJAL3ESMFQC05ju0hCxrNyZ8BoOiZych",
-	"fief6/hseGn1vh0MU9o3TGu6ZKki7gUvU2X0xvvAspYi+PprgPUxTNnh/vev//u3v328vHzwt799/Grx",
-	"t799/K/Fh//7H7NRustZ88Fy8RAFugH+8OCrywx/+OmJ/+nPv7MkdZ8+uPwaL+wIBqEYtGBzt/GAa2E3",
-	"CZxsiFEWp4X77sSoNRHSMOebq+cOsdkbIa/cvGAmc0ZV3Q/TPiWCVQXAGksrcXZ0T4zEBplRZ41UCh3Z",
-	"U3iDruFVjdnYOyP7uYLW6B5Cv7TGw36QSh6o/xT8AT8bcG+WUq41KfnaCltd8kbsX1yhcbugitAV2DVW",
-	"oK7Z3q0B+wEiPBDIZ4gPQ8WU75AVvQpWip24hGcrlq/rnQNVQPehYddOVmVB5nY70Fhf22usS+VOGWAK",
-	"yySmhg5Suv0Eb/j9pQGjVH/DAKYpolsCSjKQGYrhgU5NClt9c04Dw2u+RHEf4Wer74Nkhmdv3zdWh/qE",
-	"ttQHbSmQDPveQQKONNbgsNegUcZFcPukqgXeOeSjQWV7Zt/Phztnr5TRYujaXqqhgpVbwhGkk/c3yd3Z",
-	"droe277tOggKp3QKaCWjrSiGRge+XNfvX7NfXNI6/KHuHnb35qF72eeuQdsws3Jt5Qbogs/cD1nsuyZT",
-	"JWCBIBA7ZEQtmDpPsZd9S2VKzhTIBnbLhHmw46KQO+Lo50wC7D+5oXtsBUrmDZQoecvUrWuxkfLsvPLP",
-	"3FVa6F3KijD5yGY9s4fSYaCfFBoI5Ax48Clavna43iMIWYNgn5zrkwznJHqtjs0sqQdqtbAbTAf1Xe8K",
-	"aihxWKMtj8soV1/oJXPm3Jnz5Vf922W1I2sn8y6WoUUFBH3w4fM4+agfnmvsuiAXGSnkTuCVS7sWa/Up",
-	"xa4RQ9rltW8scffKpdGe8lBd6y1T++NrOQ+4Yl57FNQ7Kkj067xfvyK+9WlRxKHA4IOsBqGUAvHAyU6q",
-	"wjez0yvLS/L4gFwrdagoUN2kIQmQPxtO5pRh7/E/dCyiewBVBb/2o5UkEbEQqSJ+ho0Hzwa1IQjNwSy+",
-	"xoaCiJKNNx0IW2gCoSvvevXGdcGhXGOvO9RLVNo+g4rrcxHp/CcDX4Gz/AxIHTrucsf5nM/hHjY7+NwB",
-	"djwjSjpHC4JVjjgQjzyKfVyY/UDX7CcPVX++A3E+iQSTS6jJO5M6vV1oSzp7VUEfq0/KcCj/w2cztVuh",
-	"KfiAfvWNsEdYwpUwvJxNdZtzhcFccDdmZMfYOvMN0n+uqDJMZWRFy0Xm8HUVocHXjxepa9f2cUEuYA4X",
-	"EBNwYxwVDT63QTbWwqgBecZFfmRZnBr56d5Wo3lRePnCoHvdpczdBEArd2w370HTj36xezWY7vSmDgAd",
-	"9ni55LUTQjVPLaM18pcCuvV4SGtqJtfwrdk+g9AQMLAg1BjF59gy+5zFCv929xnPPYeKdAFF3XvB1mx/",
-	"puOifRIrnBCQS9T90sL57h6IR7+s2X7wWLwNRRN3cypiw4Dj4P48QqPEot/gF8JgH9cJIXHn9j2XfISb",
-	"HSICNYIEDBvWcNBIjQLV5uavGFXaIZiloObgGXZnMHNuCp8J5zm8PxloCpG7hWXm0zfr/4EX1e4HOFbx",
-	"SAIajRREMVqCbytDrCe7pT5CGNm2R+AuP7h339in7mb/7NCfew9bc0juI26i60x2rm2kLu6GGwgBGm06",
-	"uE4+rDFyS7Usq9BjPY6+Lstb5vDz7mJPYfzPhbvuV58QoNALEMPnO5+hZxQ/y13zW+4yaOEl7mRy6tJJ",
-	"FyVdakLnsjJES5djj9Z8cx8xr2v4+vImPHU/isrnxn3+tC2Xi/embu5+R+7CdkLgry8R0Y3lwnNQMDg1",
-	"uTDw6qNfsCvUgdtQ2LIRCam+y9RgaRFa+I8v/X8Ns//ynnMChrbtHSTuOZKGEARchE6M9/V3wD5vpGsC",
-	"NqDX7UPsn2RL7sIorInwaz+/gjCqIA4feMyhD4fzbG3FA0fZZ04MHWD/zF0eo5DBkThGp2V4dC+5fRur",
-	"T5JH+YrlAzYyJO21aHMH/OyGfwcy456bNMD6hnPpuCY7JcXSS7favLKSDuvKNT2HawJTJOk4mzjsoNxs",
-	"qet3neqxYh+44130b/k8hjG+neu0jsLEV3Yej//3ckcoQtLiuBozajtXGy+ypEu4bYgzQLjlAgIETmpx",
-	"wch8D/9Gttma2uk9fl3S/C4vPfX49+2B6AmHSFKi3YcQZcY7SaUEKzIsM0HfDys1I5UwssrPo6R+UtzU",
-	"ZS7dWxEXRjoeiewm+DTT2/nKfgyNle9Q5sJL/rn3sxawkPRPDTqD72NffcqlcwvDnLgI2y0d8bobC0X7",
-	"w8f0TVWyuzymMP4//TEF9x4X0KL27nczOBQbxzJATvjYrO+aCj9S42qCpIKI0zVWJa2ZtQBkFTvU1aGm",
-	"oH8Z3RP0uJrFc/hKen3tDzlFfOfZC6Cv3cUHG6qWXFyc13fv8m3RRena/WIWZwYSF2EfMqw+zLCASSps",
-	"BIjeTWCq9r4d8EQ5CTw51wGyXe8nzlKVnyujvHvfCIIabJpmewgAgYFYC5Rv+HTg1kY8+sX+8+mRNX8e",
-	"DHSa/o6ZP3HB/rIdda9Xtaw9KeH0uNTVfkzTUb5kt6zUtRyE3HF97cp21MhE3U7m8ahyRxflwtPkOqBb",
-	"aTYOivU+Q8RulxPKxLPJmUQM7kARyNMMOwdP+oqVRSuKkVemkT1hJ15UA7mv3zHz1j9zl0EC/46Yk6ak",
-	"AKi0Lak4l5uhpEJ3RUojBjFnWKjjWZ9q00xQAdlA6yJgq4CBOVUlmsTFLKmhhM23fCleVeO6tthnrX6o",
-	"zhJgdoERP8eBvi1v3SOfJe/wXehUfZbkcAmJdEhILPBLBOT4Ury8q2DGM8UKJgx0EfunSfA8B6FZXilu",
-	"9rOrv35owa/xpQAda5UrZCbZs1NnFGpmdJMZSS7lmrPeQXrkv5LE2XC5vf6xO7qwuOGnpOjG0qfPllH7",
-	"zJmXoTNRTVroIw2Xv1jKphNfPgcUcdI6NB9Orv2L9rm1d0FpO/RfNPv3OyTdbFy7Z/lKuo6UEw4OAEkN",
-	"3hfe4iPHXhhSBWZsITvV9/eLwzbqIgJrv8cgeqvsg6wqUShrv2EnUbgp2i33xW8fEb0BQS6QoK1c0gtN",
-	"MASIhosAsBr3DMPEpqHynrcOKe+OwvWOtveca1K/tL2BP7r2engTL4jmImct3Ce2vcY6RO57Ap4zCJmc",
-	"2NvdeRqhvbilZUWdDzDizsfGpw6MZTj0iPyI/bVvmeILt+ShO8L75nN3gSfw2UAbWytLhdsKiS0cyUqW",
-	"xVmEAyJi2q9UhrkbHAZkwL8cAsuiaBXOoihoXfpqDILcXg+LXs/JeucNnQ9fBd/BAwew/H6kG6Yzopl9",
-	"ymBLk1xuNjQFT7RpIhqckG2PvjQPzqPYNmvlv7c+emiYUtxItc9ApXLV+ph8JFsliyo34Ez1ZdHnqqXu",
-	"Qt25GerkFCPExGaTO17XZVwRJXcadMDSt5OphEN55Iroam6kwd7FSYB/Pc0/8zYK4/TnJ/hDQHV6kmE5",
-	"jcMj6KBBNWskFkSzW6YgKnhXXq3vu+1mfKUJ1BaywTfrRMlDo+Dh95dT+w39U5XBf4auUK9Eue9ja8va",
-	"+VjTPopv5jqCnAb29NThe6GY/Qo49hIUJ+yClWqT2xEdSrf6l2wlFLONP8LRbSQLbOkSA1EBvhqEk5Fw",
-	"fyHyFlLXRlb93KcPF3Xc3QLSewwfK81DkzEQv0HbZOEEKC8RwyloK+wRrfy+6O0vevuL3v6it7/o7S96",
-	"+59bb99Z+0D2kebmXF0EHXzwiJLzdw5o+H4qzt+FWDzmLOHLR4mgGl1s4vtA/CMePiBUXMcr9kdNIiiJ",
-	"I5MdUkL+ceOsPH4yuRuslXKh/BqYqqT5Guv5VxwyiByeH80Nv03J1w3X+lyi4UvV/mhz3p6Bz1Sz7w9g",
-	"XbI/33u4kDojXxPPGbWAgQDdYODmHT4yKjUP0fg+R7fCwa2xK/hRGvaZQjDvfO8Td6hX9JaBF5cJAAGr",
-	"A6pStaBtMPlzLov9hT4UZnnnGm7cUZgFh7/nkqrGSyMps/bDc2IWJQKmPwDgruuN4sIb2O/G4/TDfctV",
-	"KWSJ7IPukXuUV0o5AqWSdp7D3+uNPRTpfy/5OYICsOC6X4+/eOS0LMktvKKzlEMw0G/YrVyHdXz2mM0d",
-	"U86ziiXV0NmmIpxsT89bpgqem2F5/N4/NEoiHwJA6fbo3XARugaN6rsA6Zpt34hUbffEte/5BK3WZGVc",
-	"PyFr1yC+TGl/dB0Vhrrfn6kn57T+hU/u2ZJwMDlhn+8/Y/mnkJgMGbjatQRrIME0k5WzcCdHDHkXG3Rt",
-	"+kMsMW/WBdxytjvA5vDEfZgH7wGl+bBl8A32CTsDfWFtIemTo1urbnnWlBrYmi20H7G2v15RZc2GeT2f",
-	"RHIhvWXvET/7jqyC9wHg+v5yL94nQLX/eJ4Ehz8ytiUU28SFznANKb6oe66AkvcpvFZHdvj7oGJ8ruT2",
-	"fRrg/HNrxW+lWkoDnWVPR0iR0HLCERaFCZL0GhNDrNTYh/Z7yOM1PXe0HCxR/8l+fjZ087ZaOUP3Wu/q",
-	"P7YX9QH48yMb7Z+njW80c5HLwqWSZY0eRYh36f/urGd6yxRdslYOvBRMX7c9OQERE/op4yZavcLKRRiq",
-	"9eKUL1jJzSzWvCt8qzHJWTardEXLUf27elEDOyX4uuXo9lITk8OXHfYttSIIj0dFEELj33jIK6+0kRts",
-	"EOMiWw9zatgS7Le69sb42n50toEIHOVxc/0H7rJ/+eOJfqW7NOJAIKXAdmm5DjXxgBUv5O4sZtu+hqTf",
-	"yFtWYDMzoL13UhcMrTHIzcqIomLNMPGXFgUXS1Jt0Ydd7rE79K0sqw3LyIZ/xBut4jlzFnzzLK4AdeTn",
-	"igpjb9GfOnfqX1xL0Ku/frBbG2pW/vrh04dP/z8AAP//",
+	"otv9ENcTaN7kmCiT+5q6s+OPN3pNJdwK07qs1tkCowrcn9ePT8E8H4q0h8ZVEW0+eNPShi5Z4nIJKCPg",
+	"VDdSrlsNSUNr4HGsaVf91r5pYntUPr0raqOJVgxxvSz5hDt5HZ3u9bWU65tUh65K5BCNLUY46jpdjZPd",
+	"Rn0a+3BHr3pizVnU604es+ctDu6ogYZ6x0ZcTitougmSw8Fc835AsRlHSvX3WlWiUGx060kX7B7OMI55",
+	"/G6w2iF1UED3Jr6s28ql+cnoRrzdq58vCg4+2XqGjem4dzcicsltxDPWE5kpRtX+8WFhj49ldpjYm99B",
+	"kCvRT2rKWZuX7BkiHE5psTit/559ydRetdlst5JlwrxGPP0rAMWlhksXe7Q/hnNStdtJjgHtGPSW1FAL",
+	"ruYC5zdUe9GkbhJGeBJicBMt2NOhgRgcGleGEBlXDs1sWal4m9x0SGQI92MIurmkORvqBOw1tyH46AEI",
+	"jckowwexNdq4vr2wjVtAckejpTSpGjDIRsFEbV3NYcPqqkHFtg8NU4q71tV9o8n3DT6Bj+0NY2tWiahS",
+	"PSlgma+u8W+QXr6iod3O+JtCIoj/U8OOcbIX0fv7JShjj63P6ByPgDBUFZRuZfzO59R1dlz5jJQTsDnw",
+	"zh19tlEe1E/z0kRLUlK1ZIQSCIqD3JOauXs63pr8jcnlR7SKzRvh8uPjqT4JrFMdW/N31mZy+JV8JFsl",
+	"iyqHdPogRw+nZbQjiTf1zE7YgbTrYbDTRyJpoY7USkHgmavQuAIaigPah89mKFuHK2WuOv9Fo0NHALaP",
+	"uGxuapfNTQQA33OVX0Gc4dWSmXib9z54CzR6cynMzlXkKuyi/eOmJAek+2niFOM1pElfBQj4iQ7zISXo",
+	"Pku2qsGeNDBTHXBI3S1+wgwcaWOlkS7lLTSkRcLXrpMVvWVehE9or5wG74q0fh4BXTLJWLTkSnVrrjY6",
+	"TYdpTvBz1eb2zYvAFlmjNbTjvWA9Ovu0PjdDZqQnSRSSbiptU1ZCUqHX/De6PP6woq3HjS7Z46D2qp4m",
+	"If4YP8wBaQOPBUCh5IR+lFFQr0qpqDvzZSjkwIgpaGgOAfAy3oFlEvzRaB/WxoUppqIqnQvSNdoEJCIz",
+	"JdqDXGCp95jpJhw7upUb4OMbrgUIQ9+337bobvuO8UOZZ1Pk6Tnx52ttHp16pWKh6yXlImqUi5Cr3vD4",
+	"2V8heQ3DTCM3w6N2RN6Bdj8OyRfBLOWa7Cg3zDcXGfeWAdRLaqLYMb052DWzW6bgiuOCQKOPxwBkXts0",
+	"yuUGZbtdpLeOiEdqLCAe7nMEG9QHpyMRfLnC/tcADXenAHjWGMQobhLwD52QllwLyktW2PvHgqprX66m",
+	"OCsCt0QiyzzW6e5bxgrtErpdO0HF2ixxRAugie1ZPbofOHrTBT/vQonKhFzUE7yf3V4xw/7K2IzfM8UX",
+	"PKfxbJZ8xfL1gWg/Rt7s3dGXuyAb7JQ0rJNT3ry5xiGnXoraUIXzrxEmspDgslohAuhZgkPylinX6TXl",
+	"l6GGqbZrHTnj2rcDoAbC+LhWV6/miZadGjsajg+Ndm5ns52KdpQ62s0f2tEc8od64TIijlJTzXfZw1lH",
+	"mTaKND7a1kkXWe5EooH/KWjsYwJNTnnjBMKXhxDX65dNq0xz+Xkl16BLGpnHln2pUnLHCmIk+I9XoTUa",
+	"JPqzIqu1Yn0aZhHoypx1o30duNJRSMEhe2bEkxIxLLxe9ekavlcQXsTgzbU494VGH7J0NsPBV3vn0OFu",
+	"B65vb3eKdbmT9+L46TnELG0Uo2voGryX9To+jMHNHY5K1hqDtnDOB4E2E0DNPRb9iZbrdMvRATc4sJZD",
+	"r+6nDiQKWxut6Ha0hL6h0N0F23PIbTkpESFU7Q7i3tBy/S32AMNyRp4nKxfCmiApds5OzkNhi0W8NTC4",
+	"F30tHLiXKPFNzq4c6LIHO8fUMFgsMVKOnZRd+At4fzTW60qqPAuGXtd7RhUJv1W63UL4MDBYMOqTeTLD",
+	"m30cSD1e8cbzQQCvj3ABdMuBaIZjc0f7STEN+7oU5v1gLorhsj+v144p14xgfQgGouDpzJWJuwihstc+",
+	"qxfCX3fM3UBiyAR4yxpPOLNiYuI3jsblx6M4HFQ8MXQImSEtr5Zrk9S7XYQjgVvkKOGzn50sqgH9cW21",
+	"BKhFz0ArYUu4p3qdkk6SUL3GTtm0XPuiQ28cXGgSeh12bjannvX0mUzSGd6ZWqMTS5GrzHSJnpQJ0+Ak",
+	"fNqdm0Jq5u69EewZmscROCgpWM43tMTadfuHhaK5faCTQiyi8jDdZc+n7Xeu4lKRQtEdWhEHiw/i8Rpc",
+	"zhC+dpBvZ9nEySiTkwW+3Ik7F3Q+fTecMwmxDAHFMKXUcRvWiecJrxp0yntBZJKpoQ4JcAJUdiPlPFJi",
+	"vT98yPoZ2vZr0cm5utlT+gmM6w9wqC2AnclfNDu9kdgZerBFHhzRMbQh2oY7skB+fl4pbvZvLb/5Mizt",
+	"XRtcQB83uebMs9rVDGCyb/xTtZmz5X9k+1bUBpgYTA97p2l0n14Zs519+gRYzguZTCS3V1lN7Y8+JJc5",
+	"/y8k2Hp/T+OerGRl8IoMhYNgEPl6XDgZDwm0WIMYDiATaL4U4MoWBPo1E0rc0gguHKFHcAUYCHpIXigl",
+	"FTo7t4jbThBaXZPfvPn2GfnDk6//67cPyXPUAM4Pt6k0OOP2BMQs1grDDurr0Opow6gwYCo7YQ6PuU8f",
+	"/q0Oi1zNXtl9aLQ8vZp9BYd2ywTd8tnV7HcPLx/+DjjArGBnH9Etf0SrAk2nJTOuEyMi/r0sZlezP3Ft",
+	"nsITYNPQDTNM6dnVXx0zoNMj8EKI1aC8GsWr8ZHCNFKDPYmP1QVqK/fo/3MZMy7FFuJ2Acgu9v5gDtUv",
+	"77mrhirAPn0As3orhetp+fjy0tXjGxddpNtt6dy5j/7uYnT124a0AOwIJEvAoekYGw2833bP79iQYY6P",
+	"fMeBTxiY31C1b1YpFVIwh9EvN3CQHAw6AzRNKK/aMW2cm/I3JaOFJlKU+9/CkDWzPWIft869EuW5F/Dx",
+	"F667G66zpt2jXN+2uS28Zc4FjeUuRvisLBGRIrPm7LO374/ktsAcc5qv0TEYZYsf6Jp9g49MOlr/4NvT",
+	"10r+wbd42d5QwReWz+0ReC21WSr29s9/cm2Gi2qzPcOpa5WJaqZuec4QlQmILRdEyB2U4EHDQV6yxIEL",
+	"xfkpqn7HzLO6gL9z2OJZgI8vH/8ey7UgngJJUfXxx7hfr5o1wux7zHWrN6a7DXcpQv2i/8dOIrLj71YM",
+	"oMbOsZkwUHCWBhQ/vzcZKejeStbChWXczrlVJ/UygJKMk5Del54kdU+GXVTCGUoXEFPYMoFp6hRza2Jv",
+	"Cb7w8Jq6+28YrgEUYAeFwhocsn6gfvjDaNENHvv4uzEy79+Kv/Ud+q14w/j3NgIo0bcn8LkTWgN23bMK",
+	"2qx1NFMjWhqhiIERm80GmytPm0dsoJJveIKe2HrMl8J/1YYxjimlxCvySmmpUpr2cUTT3q1A0CxlUr0S",
+	"jGzpEu2fomJwYJ2Io3rNCqzD3XHNTlWCwACPGsWVW6kj5x9BM56F4JDrpPSNLPbnowiO7sEZPrXvlUZV",
+	"7NMd7oeHBYlsh/cMn0E241uIvf3h0ePCdfZp5DT5mn8q9mQjrbkLloA9noi2Ct8HZSiVPbGiI8Yf/cKL",
+	"T8MqWLO+JI8tqH4EOPZlMbvzU/Ecu4QllGSOU18xWsC8f5m9eEeX7Tf07KuzHBJLVPuVDXMAYfGj8gyf",
+	"OJ3Ed3DCcGrjjtZX97Spf2RbMzvfBnnEM7s/VVqSnbI72cEnXy5+wCSYO9rIb90i71lGDm9kkKDnkpLG",
+	"HXcfqXZbS36zYeitcgCFVjD+NiYCH61kWXgo7ZJh9kObHd6wklF9v/zwWXbnFVjUkGB5+ga9rgDIC5ry",
+	"wQ7ZuzSULDkzEpscRY7fO7r+NyD2O7hinE5nO059DA7xPcRgDtzh3DPj3DaILAspRpsz+DRwIEgtuwUd",
+	"eg5JoW6ZegAo6TioNadK10B8RbdbJq7IhUNVAPQkQbTcsGBshftx5viZC+/ll8o11gYsTbH3npGMXED2",
+	"IhfLC/CVQzgAKu5dpW6dFmrvsoI1Ngmbsw/ZD/aVr+usyPNrjx/ZLvSIv18F0uxunzC0Q+uIM3AHkJJQ",
+	"F6nJiJadstYdAI9zE0ztlFvL7dojJgYuSdiM6U63ru739OveOdRW/vi5DC7XKnYBETFsI5XYr9A8LSkI",
+	"n8MTJxJsNAhiJBu6R8KXTdjsBtQvwOaeaB8DPR79IuiGfUpaxu8qJZ4jsl7MxbelmFaAzhQX5G0z4EHn",
+	"6vkPBEBMQq/v+73ThE5ekZ18Hbo7nsECqJQ9CADdCMCmmLwDxQVWE0Fmj2A74tPnyW9cXyuMPsPxaJ4M",
+	"mRs56J5/jk/cx9F48ZFuuIjlsPaJ+sLqWEQChOsAxLvmCjC/uTlL5JEBuB31sRAImNNyR/eazJlVHg7Z",
+	"vqCGzq1BxjXR8tolauqgVhIySdGFGbqKPFdy+xwe6tH+ST9H4TswK05e9XOuc6oKa6RcaOwpBDnzKeaI",
+	"z+98egZfkPD9hOmdql1gsRA/wyZKlqOggk642HIdNbGGMDGSzNmSYyvu5N3mddWgz52YbQ3q3J/qT27J",
+	"CZ6b5m78EYzlmv8OSLA63WZQwddlaKOD+rXZNk6lJeIMvlJj6vdCiGhC1My5iiFmhuUcmHNUF3SMC5xN",
+	"KwkZH61ytTWTaTE9gOjMJxdfu9Bkzfb2BucMldhLPErI+Jc81Xili9T9kZItIH6+aRRCYZWgFEyTgqfi",
+	"0r4S7tgcjCxS5SFFIAUEkbgBgiRmgJ9Ew2JfX47JQPmOQnaby/7niCZcW7MYs7J2uxW0XBCHNhM/BbLa",
+	"RnnzxLKtyOnBmik4PCuH+Ix/wkYDlXH2FdTchbKMylyTC6y7wut/qEr1vTigj5SCDP2JoWO/xrurA7uD",
+	"uPKXeC7Ysk7fHArqnnqXq/XfQ5dWNZDV9kULftGCX7TgFy34RQt+0YLjteBZc3bRl0JNvjpX4m6tAR8t",
+	"OBZ5jlGB3/KSjdOCdqWDOjAg9OjbWTb7WOqPs2z2d0wK31L1c8XMBKb7F1G6v14deqxavCM9dibldO96",
+	"5Vcv5T+cyyker+zDQ3+gC/OnrPWSW1E8pFuar9hDL3gmCu3+eHLLxMdNiV/VD+RiwXNWyLzaMGEe6q1i",
+	"tNArxsymfAj/Tn/l2TQMAhWV7JxFEKCsXM00h873kGgJbdpXaAqx3NpHsPhGOALbB2bEYb3DJQS752w8",
+	"vE9XgS0VYhOlHO5Be32nEJ3wLHe4I8uVeurlIPLLSFl+5Dg92X7kOD1Zf+Q4o829r39lPg9gzvP7PFqZ",
+	"Ph6TeB5uGFd9AHg4gZBhRPOVv361uhtfO5hzn2TtnvEgMVxpAyEgYV+08u1ao2fXKJcOcvDwAiDo5z69",
+	"831CEbtjHSw3/NUdLndWUTl/+Ez8hfSLMNg3nhnOwGEBAMZeczvsEW2QDT4FDElbYmWAzU2kQi68BvHv",
+	"kvVXzbEF22VEGw76BqL5oiDLVppYg8sO5fIHIo3K2+DDrDWiHc5Bb5Br1Bq8Qdxc1zQcU6h3qgl9Lyw5",
+	"kGkrWI0JgNaBJQm75YXvH3bK7RdaEYdCy4c812OKLb9lrDhUcPm0CTTNsK8jdOatO8MQrLsgORWQE4E9",
+	"4aI61YFij1eqY/0SjRLTk0xH7mmDoAlff/3k69+eI+kQUHtdbmEWeu24Mq5QX+cq74SPfDO9xmLbMK1r",
+	"hCxTcqnoxoE45FQIadWdKAj1m1FDhCN+nBdatCgU03rWYZ1GAIEahGg6KFvGsc8tZzucJ9dkzbbGCkjL",
+	"D9d1Vk2jvmmMLHA9naNc9N9jnLL2ggBdu9uOan3tuvKOmYRz1E7SwP9iR6spES1X/OfHTXm6+8/IDR6u",
+	"J4//+79+e054CMF25T6qpTF3O6hoqomdxnUPMqI+FnhtO5Qe+YZpsy/Zd85L8a+TIgkzfmvn/mtNkvyO",
+	"3zJCnfFPBTapBQS9jBgp0MDSK7plZ8mh5MLQ9YFCi5fumftIo8R3jUmifNc7A8fZIlmqdkExapibz6jr",
+	"DhdGjnK1L5grPF5ybRDMCTvjjApygZuIsQLQ8HwbnZBl7caEz2BQ9OwkxO/kcx2fDS+t3reDYUr7hmlN",
+	"sTYnGpPgZQrrwHgfWNZSBF9/DdhLhik73P/+9X//9rePl5cP/va3j18t/va3j/+1+PB//2M2Snc5az5Y",
+	"Lh5HQjcQOh58dZnhDz898T/9+XeWpO7TB5df44UdETsUgz557jYewEfsJoGTDYHk4rRw350YtSZCGuZ8",
+	"c/XcITZ7I+SVmxfMZM6oqtulUo0N2VHJAPrJ0kqcHd0TI7F/atRZI5VCR/YU3qBreFVjNvbOyH6uoHm/",
+	"73NQWuNhP0gl303hFJAIPxtwb5ZSrjUp+doKW13yRuxfXKFxu6CK0BXYNVagrtnerQGbNiKGE8hniA9D",
+	"WZtvYxa9ClaKnbiEZyuWr+udA1VA96Gr2k5WZUHmdjvQWF/ba6xL5U4ZYArLJKaGDlK6/QRv+P2lAaNU",
+	"f8MASyuiWwKUNZAZ6uCATk0KW31zTgPDa75EBSbhZyvChGSGZ2/fN1aH+oS21AdtKZAMmxNCAo401uCw",
+	"16BRxkVw+6SqBd45eKpBZXtm38+HO2evlNFi6NpeqqHMmFvCEaST9zfJ3dl2uh7bvu06CAqndAro96Ot",
+	"KIZuFL6m2u9fs6lf0jr8oW7xdvfmoXvZ565B2zCzcr3/BuiCz9wPWey7JlMlALYgWj5kRC2YOk+xl31L",
+	"ZUrOFMgGrL/ecVHIHXH0cyYBNgnd0D32ayXzBpSXvGXq1vVBSXl2Xvln7iot9C5lRZh8ZLOe2UPpgOpP",
+	"Cg0EcgbQ/hQtXzvw9RGErJHKT871SYZzEg1xx2aW1AO1+gwOpoP6UveCGkocIGzL4zLK1Rca/pw5d+Z8",
+	"+VX/dlntyNrJvItl6CMCQR98+DxOPuqH5xpbY8hFRgq5E3jl0q4PXn1KsbXHkHZ57bt/3L1yafQQPVTX",
+	"esvU/vhazgOumNceqvaOChL9Ou/Xr4hvfVoUcbw2+CCrkUKlQNB2spOq8B0H9crykjw+INdKHSoKVDdp",
+	"SALkz4aTOWXYe/wPHYvoHoC+wa/9aCVJRCxEqoifYXfIs0FtCEJzMIuvsesjQpnjTQfCFppA6Mq7Xr1x",
+	"XXAo19jrDvUSlbYIY3MuIp3/ZOArcJafAalDx13uOJ/zOdzDZgefO2DDZ0RJ52hBRNERB+KRbzUQF2Y/",
+	"0DX7yfcTON+BOJ9Egskl1OSdSZ3eLrQlnb2qoI/VJ2W4VgzDZzO1W6Fz+4B+9d3KR1jClTC8nE11m3OF",
+	"wVxwN2Zkx9g6813sf66oMkxlZEXLReZAkBWhwdePF6lr15tzQS5gDhcQE3BjHBUNPrdBNtbCqAF5xkV+",
+	"ZFmcGvnp3lajeVF4+cKge91Kzt0EQCt3bDfvQdOPfrF7NZju9KYOAB32eLnktRNCNU8tozXylwIE+Xjc",
+	"cWom1/Ct2T6D0BAwsCDUGMXn2Nf8nMUK/3b3Gc89h4p0Aeree8HWbH+m46J9EiucEJBL1P3SAmPvHohH",
+	"v6zZfvBYvA1FE3dzKmLDgOPg/jxCo8Si3+AXwmCz3Qkhcef2PZd8hJsdIgI1ggQMuwpx0EiNAtXm5q8Y",
+	"VdohmKWg5uAZdmcwc24KnwmMO7w/GWgKkbuFZebTN+v/gRfV7gc4VvFIAhqNFEQxWoJvK0OsJ7ulPkIY",
+	"2bZH4C4/uHff2KfuZv/s0J97D1tzSO4jbqJrH3eubaQu7oYbCAEabTq4Tj6sMXJLtSyr0Ag/DpEvy1vm",
+	"8PPuYk9h/M8Fju9XnxCg0LARw+c7n6FnFD/LXfNb7jJo4SXuZHLq0kkXJV1qQueyMkRLl2OP1nxzHzGv",
+	"a/j68iY8dT+KyufGff60LZeL96buwH9H7sJ2QuCvLxHRjeXCc1AwODW5MPDqo1+wddeB21DYshEJqb4V",
+	"2GBpEVr4jy/9fw2z//KecwKGtu0dJO45koYQBFyEToz39XfAPm+k69Q2oNftQ+yfZEvuwiisifBrP7+C",
+	"MKogDh94zKEPh/NsbcUDR9lnTgwdYP/MXR6jkMGROEanZXh0L7l9G6tPkkf5iuUDNjIk7bVocwf87IZ/",
+	"BzLjnjtpwPqGc+m4JjslxdJLt9q8spIO68o1PYdrAlMk6TibOOyg3Gypa0qeaoRjH7jjXfRv+TyGMb6d",
+	"67SOwsRXdh6P//dyRyhC0uK4GjNqO1cbL7KkS7htiDNAuOUCAgROanHByHwP/0a22Zra6T1+XdL8Li89",
+	"9fj37YHoCYdIUqLdhxBlxjtJpQQrMiwzQd8PKzUjlTCyys+jpH5S3NRlLt1bERdGOh6J7Cb4NNPb+cp+",
+	"DN2v71Dmwkv+ufezFrCQ9E8NOoPvY199yqVzC8OcuAjbLR3xuhsLRfvDx/RNVbK7PKYw/j/9MQX3HhfQ",
+	"R/judzM4FBvHMkBO+Nisb20LP1LjaoKkgojTNVYlrZm1AGQVO9TVoc6tfxnduPW4msVz+Eo6Ax92ivj2",
+	"wBdAX7uLDzZULbm4OK/v3uXboovS9WTGLM4MJC7CPmRYfZhhAZNU2K0RvZvAVO19O+CJchJ4cq4DZLve",
+	"T5ylKj9XRnn3vhEENdg0zfYQ2JeJ8gLLN3w6cGsjHv1i//n0yJo/DwbagX/HzJ+4YH/ZjrrXq1rWnpRw",
+	"elzqaj+m6ShfsltW6loOQu64vnZlO2pkom4n83hUuaOLcuFpcm3qrTQbB8V6nyFit8sJZeLZ5EwiBneg",
+	"CORphp2DJ33FyqIVxcgr08iesBMvqoHc1++YeeufucsggX9HzElTUgBU2pZUnMvNUFKhuyKlEYOYMyzU",
+	"8axPtWkmqIBsoHURsFXAwJyqEk3iYpbUUMLmW74Ur6pxXVvss1Y/VGcJMLvAiJ/jQN+Wt+6Rz5J3+C60",
+	"Ez9LcriERDokJBb4JQJyfCle3lUw45liBRMGuoj90yR4noPQLK8UN/vZ1V8/tODX+FKAjrXKFTKT7Nmp",
+	"Mwo1M7rJjCSXcs1Z7yA98l9J4my43F7/2B1dWNzwU1J0Y+nTZ8uofebMy9CZqCYtNPuGy18sZdOJL58D",
+	"ijhpHZoPJ9f+Rfvc2rugtB36L5r9+x2Sbjau3bN8JV1HygkHB4CkBu8Lb/GRYy8MqQIztpCd6vv7xWEb",
+	"dRGBtd9jEL1V9kFWlSiUtd+wkyjcFO2W++K3j4jegCAXSNBWLumFJhgCRMNFAFiNe4ZhYtNQec9bh5R3",
+	"R+F6R9t7zjWpX9rewB9dez3XzJdoLnLWwn1i22usQ+S+J+A5g5DJib3dnacR2otbWlbU+QAj7nxsfOrA",
+	"WIZDj8iP2AT9lim+cEseuiO8bz53F3gCnw20sbWyVLitkNjCkaxkWZxFOCAipv1KZZi7wWFABvzLIbAs",
+	"ilbhLIqC1qWvxiDI7fWw6PWcrHfe0PnwVfAdPHAAy+9HumE6I5rZpwy2NMnlZkNT8ESbJqLBCdn26Evz",
+	"4DyKbbNW/nvro4eGKcWNVPsMVCpXrY/JR7JVsqhyA85UXxZ9rlrqLtSdm6FOTjFCTGw2ueN1XcYVUXKn",
+	"QQcsfTuZSjiUR66IruZGGuxdnAT419P8M2+jME5/foI/BFSnJxmW0zg8gg4aVLNGYkE0u2UKooJ35dX6",
+	"vttuxleaQG0hG3yzTpQ8NAoefn85td/QP1UZ/GfoCvVKlPs+trasnY817aP4Zq4jyGlgT08dvheK2a+A",
+	"Yy9BccIuWKk2uR3RoXSrf8lWQjHb+CMc3UaywJYuMRAV4KtBOBkJ9xcibyF1bWTVz336cFHH3S0gvcfw",
+	"sdI8NBkD8Ru0TRZOgPISMZyCtsIe0crvi97+ore/6O0vevuL3v6it/+59fadtQ9kH2luztVF0MEHjyg5",
+	"f+eAhu+n4vxdiMVjzhK+fJQIqtHFJr4PxD/i4QNCxXW8Yn/UJIKSODLZISXkHzfOyuMnk7vBWikXyq+B",
+	"qUqar7Gef8Uhg8jh+dHc8NuUfN1wrc8lGr5U7Y825+0Z+Ew1+/4A1iX7872HC6kz8jXxnFELGAjQDQZu",
+	"3uEjo1LzEI3vc3QrHNwau4IfpWGfKQTzzvc+cYd6RW8ZeHGZABCwOqAqVQvaBpM/57LYX+hDYZZ3ruHG",
+	"HYVZcPh7LqlqvDSSMms/PCdmUSJg+gMA7rreKC68gf1uPE4/3LdclUKWyD7oHrlHeaWUI1Aqaec5/L3e",
+	"2EOR/veSnyMoAAuu+/X4i0dOy5Lcwis6SzkEA/2G3cp1WMdnj9ncMeU8q1hSDZ1tKsLJ9vS8ZarguRmW",
+	"x+/9Q6Mk8iEAlG6P3g0XoWvQqL4LkK7Z9o1I1XZPXPueT9BqTVbG9ROydg3iy5T2R9dRYaj7/Zl6ck7r",
+	"X/jkni0JB5MT9vn+M5Z/ConJkIGrXUuwBhJMM1k5C3dyxJB3sUHXpj/EEvNmXcAtZ7sDbA5P3Id58B5Q",
+	"mg9bBt9gn7Az0BfWFpI+Obq16pZnTamBrdlC+xFr++sVVdZsmNfzSSQX0lv2HvGz78gqeB8Aru8v9+J9",
+	"AlT7j+dJcPgjY1tCsU1c6AzXkOKLuucKKHmfwmt1ZIe/DyrG50pu36cBzj+3VvxWqqU00Fn2dIQUCS0n",
+	"HGFRmCBJrzExxEqNfWi/hzxe03NHy8ES9Z/s52dDN2+rlTN0r/Wu/mN7UR+APz+y0f552vhGMxe5LFwq",
+	"WdboUYR4l/7vznqmt0zRJWvlwEvB9HXbkxMQMaGfMm6i1SusXIShWi9O+YKV3MxizbvCtxqTnGWzSle0",
+	"HNW/qxc1sFOCr1uObi81MTl82WHfUiuC8HhUBCE0/o2HvPJKG7nBBjEusvUwp4YtwX6ra2+Mr+1HZxuI",
+	"wFEeN9d/4C77lz+e6Fe6SyMOBFIKbJeW61ATD1jxQu7OYrbta0j6jbxlBTYzA9p7J3XB0BqD3KyMKCrW",
+	"DBN/aVFwsSTVFn3Y5R67Q9/KstqwjGz4R7zRKp4zZ8E3z+IKUEd+rqgw9hb9qXOn/sW1BL366we7taFm",
+	"5a8fPn349P8DAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,
