@@ -49,7 +49,7 @@ func TestAxeFindsNothing(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	exception := s.exceptions("2026-10")["thin-margin R-17"]
-	pages := []string{"/overview", "/measures/margin_rate", "/measures/none", "/rules?rule=behind-target", fmt.Sprintf("/exceptions?id=%d", exception.Id), "/exceptions?text=nobody",
+	pages := []string{"/overview", "/sweeps", "/exceptions/grid", "/exceptions/trend", "/subjects/rep/R-17", "/measures/margin_rate", "/measures/none", "/rules?rule=behind-target", fmt.Sprintf("/exceptions?id=%d", exception.Id), "/exceptions?text=nobody",
 		fmt.Sprintf("/exceptions/%d", exception.Id), fmt.Sprintf("/desk?id=%d", *exception.Case), "/desk?state=settled", fmt.Sprintf("/cases/%d", *exception.Case), "/data", "/data/registers/customer?text=quay&key=C-0001", "/data/targets", "/data/calendar", "/rules/draft?rule=thin-margin", "/rules/draft?as=file", "/rules/dials", "/rules/grades?grade=look", "/rules/revisions?revision=1", "/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate", "/account", "/people", "/subjects/rep/R-17?period=2026-10", "/nowhere"}
 	walk := func(wide, tall int, pages []string) {
 		t.Run(fmt.Sprintf("%d px, from %s", wide, pages[0]), func(t *testing.T) {

@@ -146,3 +146,17 @@ func TestSweepsInTheConsole(t *testing.T) {
 	do(t, p.Type("form input", "Late lines"), p.ClickIn("form", "Open it again"), p.Sees("Nothing sweeps a closed period"))
 	do(t, p.Do("main table a", "e.click()"), p.Sees("As sweep 1 left them"), p.ClickText("Show them as they stand"), p.Until("!location.search.includes('sweep=')"))
 }
+
+// The page of a subject has its figures and flags over time, and what is on record of it.
+func TestTheSubjectOverTime(t *testing.T) {
+	t.Parallel()
+	s := demoService(t)
+	p := screen(t, s, 1280, 800)
+	do(t, p.SignIn("ines", demo.Password), p.Go("/subjects/rep/R-17?period=2026-10"), p.Sees("Its figures"), p.Sees("On record in this period"), p.Sees("2 in a row"), p.Sees("Margin rate"), p.Rest())
+	found, err := p.Axe(axeSource)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+	flags, err := browser.Value[int](p, "document.querySelectorAll('main td a[aria-label^=\"Act now\"]').length")
+	require.NoError(t, err)
+	assert.Positive(t, flags, "the figures bear their flags")
+}

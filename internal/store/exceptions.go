@@ -81,7 +81,7 @@ func (f ExceptionFilter) source(by string) (fields, from, where string, args []a
 func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception, error) {
 	fields, _, where, args := f.source("")
 	if !f.Evidence {
-		fields = strings.Replace(fields, "e.evidence,", "null::jsonb,", 1)
+		fields = withoutEvidence(fields)
 	}
 	order, ok := exceptionOrders[f.Sort]
 	if !ok {
@@ -104,6 +104,9 @@ func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception,
 	return scanExceptions(s.pool.Query(ctx, fmt.Sprintf("%s%s order by %s%s, e.name collate \"C\", e.id limit $%d offset $%d",
 		fields, where, order, ties, len(args)-1, len(args)), args...))
 }
+
+// withoutEvidence has a list of fields leave the evidence where it is.
+func withoutEvidence(fields string) string { return strings.Replace(fields, "e.evidence,", "null::jsonb,", 1) }
 
 // ExceptionGroup is how many exceptions there are of one group, and what is at stake in
 // them, as a decimal; "" where nothing is.
@@ -202,7 +205,8 @@ func (s *Store) FlagsOf(ctx context.Context, level string, keys []string, period
 	if len(periods) == 0 || len(keys) == 0 {
 		return nil, nil
 	}
-	return scanExceptions(s.pool.Query(ctx, exceptionSelect+`where e.grain = $1 and e.period = any($2) and e.kind = $3 and s.key = any($4) and e.state <> 'cleared' order by e.severity, e.stake desc nulls last, e.rule, e.event`,
+	return scanExceptions(s.pool.Query(ctx, withoutEvidence(exceptionSelect)+`where e.grain = $1 and e.period = any($2) and e.kind = $3 and e.state <> 'cleared'
+		and e.code = any(array(select code from subjects where kind = $3 and key = any($4))) order by e.severity, e.stake desc nulls last, e.rule, e.event`,
 		periods[0].Grain, starts(periods), level, keys))
 }
 

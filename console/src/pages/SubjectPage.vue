@@ -9,8 +9,9 @@ import { usePeriod } from '@/lib/period'
 import { useRulebook } from '@/lib/rulebook'
 import GradeMark from '@/parts/GradeMark.vue'
 import StateNote from '@/parts/StateNote.vue'
+import SubjectPast from '@/parts/SubjectPast.vue'
 
-/** One subject, and what each rule says of it in a period, flagged or not. */
+/** One subject: what each rule says of it in a period, flagged or not, and its figures and flags over time. */
 const route = useRoute()
 const { period, query: periods } = usePeriod()
 const { kind } = useRulebook()
@@ -83,5 +84,6 @@ const words: Record<string, string> = { breach: 'flagged', clear: 'clear', 'no d
     <p v-if="data.elsewhere" class="mt-2 text-small text-muted">
       {{ countWords(data.elsewhere, 'rule') }} {{ data.elsewhere === 1 ? 'judges' : 'judge' }} other kinds.
     </p>
+    <SubjectPast v-if="period" :kind="data.kind" :subject="data.key" :period="period" />
   </article>
 </template>
