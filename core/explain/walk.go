@@ -357,14 +357,17 @@ func MovedBy(book *rulebook.Book, rule *rulebook.Rule) (name, from string) {
 	if from == "" {
 		_, from = Moved(book, name)
 	}
-	if from == "" && rule.Method != nil && slices.Contains([]string{"same season"}, rule.Says("by")) {
-		from = YearBefore
+	if from == "" && rule.Method != nil {
+		from = ownPast[rule.Method.Name]
 	}
 	if from == "" {
 		from = Before
 	}
 	return name, from
 }
+
+// ownPast is what methods that look at the own past hold a figure against.
+var ownPast = map[string]string{"same season": YearBefore, "own past": Usual, "off trend": Usual, "control chart": Usual, "smoothed average": Usual, "cumulative sum": Usual, "level shift": Usual}
 
 // inTime says which yardstick in time a call is.
 func inTime(call *lang.Node) string {

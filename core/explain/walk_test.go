@@ -189,3 +189,92 @@ func TestWalksAddUp(t *testing.T) {
 		}
 	})
 }
+
+// Which formulas are sums of lines, times a number.
+func TestLinear(t *testing.T) {
+	e := shop(t, []sold{{0, 0, 0, 1, 1, 1}})
+	for formula, want := range map[string]string{
+		"revenue":                            "revenue 1",
+		"revenue * (1 + half)":               "revenue 3/2",
+		"(2 - half) * revenue":               "revenue 3/2",
+		"revenue * half / 4":                 "revenue 1/8",
+		"revenue * (half / 4) - cost":        "revenue 1/8, cost -1",
+		"-(revenue - cost) - (-half) * cost": "revenue -1, cost 3/2",
+		"margin + revenue":                   "revenue 2, cost -1",
+		"filled(cost, 0)":                    "cost 1",
+		"filled(cost, 1)":                    "no",
+		"half + revenue":                     "no",
+		"revenue / units":                    "no",
+		"revenue * units":                    "no",
+		"revenue / (half - 50%)":             "no",
+		"revenue * (1 / (half - 50%))":       "no",
+		"revenue * (half + units)":           "no",
+		"largest":                            "no",
+		"half":                               "no",
+	} {
+		n, err := lang.Formula(formula)
+		require.Nil(t, err, formula)
+		terms, ok := e.Linear(n)
+		said := "no"
+		if ok {
+			said = ""
+			for i, term := range terms {
+				if i > 0 {
+					said += ", "
+				}
+				said += term.Measure + " " + term.Times.RatString()
+			}
+		}
+		assert.Equal(t, want, said, formula)
+	}
+}
+
+// What is walked of a measure or a rule, and from when.
+func TestWhatIsWalked(t *testing.T) {
+	text := walkBook + `  grown: {formula: "growth(revenue)", unit: percent}
+  grown_year: {formula: "growth(revenue, 1 year)", unit: percent}
+  moved: {formula: "change(revenue, 2)", unit: money}
+  reached: {formula: "attainment(revenue)", groups: own figures, unit: percent}
+grades: [{name: act, tone: red, shape: diamond}]
+rules:
+  - {name: plain, judges: rep, threshold: {of: margin, bands: [{grade: act, below: 10}, {clear: rest}]}}
+  - {name: before, judges: rep, ended: no data, threshold: {of: margin, against: earlier(margin), as: change, bands: [{grade: act, below: 10%}, {clear: rest}]}}
+  - {name: year, judges: rep, ended: no data, threshold: {of: margin, against: "earlier(margin, 1 year)", as: change, bands: [{grade: act, below: 10%}, {clear: rest}]}}
+  - {name: usual, judges: rep, ended: no data, threshold: {of: margin, against: "history(margin, 6, median)", as: ratio, bands: [{grade: act, below: 10%}, {clear: rest}]}}
+  - {name: grows, judges: rep, ended: no data, threshold: {of: grown_year, bands: [{grade: act, below: 10%}, {clear: rest}]}}
+  - {name: season, judges: rep, outlier: {of: revenue, by: same season, years: 2, beyond: 3, grade: act}}
+  - {name: own, judges: rep, outlier: {of: revenue, by: own past, over: 12 periods, beyond: 3, grade: act}}
+  - {name: far, judges: rep, outlier: {of: revenue, by: robust score, beyond: 3, grade: act}}
+  - {name: quiet, judges: rep, window: {silence: sales, at_least: 30 days, grade: act}}
+  - {name: picks, judges: rep, threshold: {choose: [{grade: act, all: [margin below 10]}]}}
+desks: [{name: one}]
+routes: [{otherwise: one}]
+`
+	book, problems := rulebook.Read([]byte(text), method.All())
+	require.Empty(t, problems)
+	for rule, want := range map[string]string{"plain": "margin before", "before": "margin before", "year": "margin year before", "usual": "margin usual", "grows": "grown_year year before", "season": "revenue year before", "far": "revenue before", "own": "revenue usual", "quiet": " ", "picks": " "} {
+		name, from := explain.MovedBy(book, book.Rule(rule))
+		assert.Equal(t, want, name+" "+from, rule)
+	}
+	for measure, want := range map[string]string{"revenue": "revenue ", "grown": "revenue before", "grown_year": "revenue year before", "moved": "revenue before", "reached": "revenue ", "margin": "margin "} {
+		n, from := explain.Moved(book, measure)
+		assert.Equal(t, want, n.Text+" "+from, measure)
+	}
+}
+
+// Of several slots then is their average, of a ratio the ratio of their sums.
+func TestFromTheUsual(t *testing.T) {
+	e := shop(t, []sold{{0, 0, 0, 10, 50, 30}, {1, 0, 0, 10, 90, 30}})
+	october, _ := e.Book.Calendar.Parse("2026-10")
+	september, _ := e.Book.Calendar.Before(october, 1)
+	august, _ := e.Book.Calendar.Before(october, 2)
+	then := []measure.Slot{e.Slot(anyRep, august), e.Slot(anyRep, september)}
+	w, err := explain.WalkOf(e, &lang.Node{Op: lang.Name, Text: "revenue"}, nil, then, e.Slot(anyRep, october), 0, products)
+	require.NoError(t, err)
+	assert.Equal(t, "25 90", w.Then.RatString()+" "+w.Now.RatString())
+	w, err = explain.WalkOf(e, &lang.Node{Op: lang.Name, Text: "price"}, nil, then, e.Slot(anyRep, october), 0, products)
+	require.NoError(t, err)
+	assert.Equal(t, "5 9", w.Then.RatString()+" "+w.Now.RatString())
+	_, err = explain.WalkOf(e, &lang.Node{Op: lang.Name, Text: "revenue"}, nil, then, e.Slot(anyRep, october), 0, measure.Level{Kind: "customer"})
+	assert.ErrorContains(t, err, "the lines of sales name no customer")
+}
