@@ -3,6 +3,8 @@ package e2e
 import (
 	"bufio"
 	"bytes"
+	"context"
+	"errors"
 	"io"
 	"net"
 	"net/http"
@@ -17,6 +19,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"oskel/internal/app"
 )
 
 // process is the real program, with a PostgreSQL of its own.
@@ -171,4 +175,20 @@ func TestServingAgainstADatabaseThatIsNotThere(t *testing.T) {
 	out, err := exec.Command(build(t), "serve", "-addr", "127.0.0.1:0", "-database", "postgres://x:y@127.0.0.1:1/none").CombinedOutput()
 	require.Error(t, err)
 	assert.Contains(t, string(out), "the database does not answer; is it running, and is the address right?")
+}
+
+// A service that fails while it prepares itself ends, with all that goes on beside.
+func TestAFailedPreparationEnds(t *testing.T) {
+	t.Parallel()
+	ended := make(chan error, 1)
+	failure := errors.New("it could not be prepared")
+	go func() {
+		ended <- app.Run(ctx, app.Options{Addr: "127.0.0.1:0", Database: newDatabase(t, ""), Ready: func(context.Context, string) error { return failure }})
+	}()
+	select {
+	case err := <-ended:
+		assert.ErrorIs(t, err, failure)
+	case <-time.After(time.Minute):
+		t.Fatal("it goes on")
+	}
 }

@@ -28,7 +28,6 @@ var shots = []shot{
 	{name: "own-past", person: "ines", path: "/exceptions?text=R-18", click: "[data-row]", follow: "Open its page"},
 	{name: "time-line", person: "ines", path: "/exceptions?text=C-0205", click: "[data-row]", follow: "Open its page"},
 	{name: "figures", person: "ines", path: "/figures?measures=revenue,margin_rate,growth_year,attained,place_by_revenue&shade=places&cell=margin_rate%7CR-17%7C2026-10&sort=2&up=yes"},
-	{name: "draft-file", person: "ines", path: "/rules/draft?as=file"},
 	{name: "calendar", person: "ines", path: "/data/calendar"},
 	{name: "measure", person: "ines", path: "/measures/margin_rate"},
 	{name: "rules", person: "ines", path: "/rules?rule=behind-target"},

@@ -39,6 +39,7 @@ type Options struct {
 	NoSync   bool          // for tests
 	NoDelay  bool          // for tests that try many passwords
 	Look     time.Duration // how often it looks for sweeps that are due; a quarter of a minute unless stated
+	Idle     bool          // nothing is swept by itself; for tests
 	Secure   bool          // the console is reached over HTTPS alone
 	Console  fs.FS
 	Now      func() time.Time
@@ -106,19 +107,27 @@ func Run(ctx context.Context, o Options) error {
 			queue.Reconnect()
 		})
 	}
-	working, changed := make(chan struct{}), make(chan struct{}, 1)
+	beside, stop := context.WithCancel(ctx) // of all that goes on beside the answering
+	// What prepares a service, such as the demo, is not to be swept in between.
+	working, prepared, changed := make(chan struct{}), make(chan struct{}), make(chan struct{}, 1)
 	go func() {
 		defer close(working)
-		queue.Run(ctx, o.Look, changed)
+		select {
+		case <-prepared:
+			queue.Run(beside, o.Look, changed)
+		case <-beside.Done():
+			queue.Close()
+		}
 	}()
-	go store.Listen(ctx, database, func(what string) {
+	defer func() { stop(); <-working }()
+	go store.Listen(beside, database, func(what string) {
 		live.Tell(notify.Event{Name: "changed", Data: map[string]string{"what": what}})
 		select {
 		case changed <- struct{}{}:
 		default: // it is going to look anyway
 		}
 	})
-	context.AfterFunc(ctx, live.Close)
+	context.AfterFunc(beside, live.Close)
 	defer func() { <-working }()
 	if err := firstPeople(ctx, s, accounts, o); err != nil {
 		return err
@@ -134,7 +143,12 @@ func Run(ctx context.Context, o Options) error {
 			if err := o.Ready(ctx, url); err != nil {
 				failed <- err
 			}
+			if !o.Idle {
+				close(prepared)
+			}
 		}()
+	} else if !o.Idle {
+		close(prepared)
 	}
 	select {
 	case err = <-failed:
@@ -142,6 +156,7 @@ func Run(ctx context.Context, o Options) error {
 		err = nil
 	}
 	slog.Info("stopping")
+	stop()
 	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
 	defer cancel()
 	if stop := server.Shutdown(end); stop != nil {

@@ -96,6 +96,9 @@ func (q *Queue) Run(ctx context.Context, every time.Duration, changed <-chan str
 	}
 }
 
+// Close ends a queue that is not to run.
+func (q *Queue) Close() { q.pool.Close() }
+
 // Reconnect drops connections to a server that was lost.
 func (q *Queue) Reconnect() { q.pool.Reset() }
 
