@@ -1,6 +1,6 @@
 # Two commands do everything on a fresh machine: make demo, make test.
 
-.PHONY: demo test run-tests build generate generated prepare prepare-test check lint bench load faults screenshots clean
+.PHONY: demo test run-tests race build generate generated prepare prepare-test check lint bench load faults screenshots clean
 
 GO ?= go
 
@@ -49,8 +49,14 @@ lint:
 test: prepare-test build generated
 	$(MAKE) -j2 lint run-tests
 
+# With the race detector, but for the tests of the whole: those take twice as long with
+# it, and are run so by 'make race'.
 run-tests:
-	$(GO) test -race -parallel 4 ./...
+	$(GO) test -race $$($(GO) list ./... | grep -v /e2e$$)
+	$(GO) test -parallel 4 -timeout 20m ./e2e
+
+race: prepare-test build
+	$(GO) test -race -parallel 4 -timeout 40m ./e2e
 
 # Against hand-written SQL, a bare COPY and one pass of memory; LINES sets the
 # size. docs/benchmarks.md keeps the last table.

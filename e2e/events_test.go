@@ -107,6 +107,7 @@ func TestEventsOfAnEarlierDatabase(t *testing.T) {
 	require.NoError(t, err)
 	_, err = provider.Up(ctx)
 	require.NoError(t, err)
+	s = s.beside(t) // one that has read nothing yet
 	assert.Equal(t, []string{"flurry R1 period raised"}, s.found("2026-09"))
 	s.load("feed", "sales", salesHead+"2026-09-30,A9,R2,70,50\n")
 	s.sweep("2026-09")

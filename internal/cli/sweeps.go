@@ -555,7 +555,11 @@ func showSweep(e *env, s client.Sweep) error {
 	if d == nil {
 		return nil
 	}
-	e.say("Against sweep %d: %d flagged, %d no longer, %d with another grade, %d the same.\n", d.Sweep, d.Flagged, d.NoLonger, d.Regraded, d.Same)
+	others := ""
+	if d.OtherValue != nil {
+		others = fmt.Sprintf(", %d of them by another value", *d.OtherValue)
+	}
+	e.say("Against sweep %d: %d flagged, %d no longer, %d with another grade, %d the same%s.\n", d.Sweep, d.Flagged, d.NoLonger, d.Regraded, d.Same, others)
 	for _, x := range d.Examples {
 		line := fmt.Sprintf("  %s: %s %s (%s)", x.Change, x.Kind, x.Key, x.Name)
 		switch x.Change {

@@ -83,9 +83,10 @@ func (e CaseState) Valid() bool {
 
 // Defines values for ChangeChange.
 const (
-	ChangeChangeFlagged  ChangeChange = "flagged"
-	ChangeChangeNoLonger ChangeChange = "no longer"
-	ChangeChangeRegraded ChangeChange = "regraded"
+	ChangeChangeFlagged    ChangeChange = "flagged"
+	ChangeChangeNoLonger   ChangeChange = "no longer"
+	ChangeChangeOtherValue ChangeChange = "other value"
+	ChangeChangeRegraded   ChangeChange = "regraded"
 )
 
 // Valid indicates whether the value is a known member of the ChangeChange enum.
@@ -94,6 +95,8 @@ func (e ChangeChange) Valid() bool {
 	case ChangeChangeFlagged:
 		return true
 	case ChangeChangeNoLonger:
+		return true
+	case ChangeChangeOtherValue:
 		return true
 	case ChangeChangeRegraded:
 		return true
@@ -2458,9 +2461,12 @@ type SweepDifference struct {
 	Examples []Change `json:"examples"`
 	Flagged  int      `json:"flagged"`
 	NoLonger int      `json:"no_longer"`
-	Regraded int      `json:"regraded"`
-	Same     int      `json:"same"`
-	Sweep    int64    `json:"sweep"`
+
+	// OtherValue Of those that are the same, how many by another value
+	OtherValue *int  `json:"other_value,omitempty"`
+	Regraded   int   `json:"regraded"`
+	Same       int   `json:"same"`
+	Sweep      int64 `json:"sweep"`
 }
 
 // SweepStage defines model for SweepStage.

@@ -106,7 +106,9 @@ func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception,
 }
 
 // withoutEvidence has a list of fields leave the evidence where it is.
-func withoutEvidence(fields string) string { return strings.Replace(fields, "e.evidence,", "null::jsonb,", 1) }
+func withoutEvidence(fields string) string {
+	return strings.Replace(fields, "e.evidence,", "null::jsonb,", 1)
+}
 
 // ExceptionGroup is how many exceptions there are of one group, and what is at stake in
 // them, as a decimal; "" where nothing is.

@@ -71,21 +71,25 @@ type Difference struct {
 	NoLonger int      `json:"no_longer"`
 	Regraded int      `json:"regraded"`
 	Same     int      `json:"same"`
+	Other    int      `json:"other_value,omitempty"` // of those that are the same, how many by another value
 	Examples []Change `json:"examples"`
 }
 
 // Change is one subject whose verdict by one rule changed.
 type Change struct {
-	Change string `json:"change"` // "flagged", "no longer" or "regraded"
+	Change string `json:"change"` // "flagged", "no longer", "regraded" or "other value"
 	Rule   string `json:"rule"`
 	Kind   string `json:"kind"`
 	Key    string `json:"key"`
 	Name   string `json:"name"`
-	Before string `json:"before,omitempty"` // grades
+	Before string `json:"before,omitempty"` // grades, or values
 	After  string `json:"after,omitempty"`
 }
 
-const shownChanges = 100
+const (
+	shownChanges = 100
+	shownValues  = 20 // of these, those with another value
+)
 
 // Sweep evaluates the published revision for a period, by the rules of its
 // grain, on the newest data. If neither has changed since its last sweep, that sweep is
@@ -317,7 +321,7 @@ func (r *run) record(result *judge.Result, kept *record.Book, here, before onRec
 					e.Desk = before[step.Was].Desk
 				}
 			}
-			r.put(e, step)
+			r.put(e, step, known.Value)
 		}
 	}
 	return nil
@@ -335,7 +339,7 @@ func (r *run) gone(step record.Step, here, before onRecord) {
 	if step.Carried {
 		e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.sweep.Period
 	}
-	r.put(e, step)
+	r.put(e, step, e.Value)
 }
 
 const ruleGone = "The rule is off or no longer in the rulebook."
@@ -379,11 +383,21 @@ func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict, step 
 	return e
 }
 
-// put notes one exception and counts it.
-func (r *run) put(e store.Exception, step record.Step) {
+// otherValue is the change of what is flagged as before, by another value.
+const otherValue = "other value"
+
+// put notes one exception, with what it said before, and counts it.
+func (r *run) put(e store.Exception, step record.Step, before string) {
 	r.counts.Add(step)
-	if step.Change != "" && step.Change != record.Same && len(r.diff.Examples) < shownChanges {
-		r.diff.Examples = append(r.diff.Examples, Change{Change: string(step.Change), Rule: e.Rule, Kind: e.Kind, Key: e.Key, Name: e.Name, Before: step.GradeThen, After: step.GradeIs})
+	change := Change{Change: string(step.Change), Rule: e.Rule, Kind: e.Kind, Key: e.Key, Name: e.Name, Before: step.GradeThen, After: step.GradeIs}
+	if step.Change == record.Same && before != e.Value {
+		change.Change, change.Before, change.After = otherValue, before, e.Value
+		if r.diff.Other++; r.diff.Other > shownValues {
+			change.Change = "" // others are worth more
+		}
+	}
+	if change.Change != "" && change.Change != string(record.Same) && len(r.diff.Examples) < shownChanges {
+		r.diff.Examples = append(r.diff.Examples, change)
 	}
 	r.found = append(r.found, found{e, step.WasFlagged})
 }

@@ -2134,12 +2134,14 @@ export interface components {
             no_longer: number;
             regraded: number;
             same: number;
+            /** @description Of those that are the same, how many by another value */
+            other_value?: number;
             /** @description The first hundred */
             examples: components["schemas"]["Change"][];
         };
         Change: {
             /** @enum {string} */
-            change: "flagged" | "no longer" | "regraded";
+            change: "flagged" | "no longer" | "regraded" | "other value";
             rule: string;
             kind: string;
             key: string;

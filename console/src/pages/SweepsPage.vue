@@ -40,6 +40,7 @@ const difference = (s: Schemas['Sweep']) =>
         [s.difference.flagged, 'flagged'],
         [s.difference.no_longer, 'no longer'],
         [s.difference.regraded, 'regraded'],
+        [s.difference.other_value ?? 0, 'other value'],
       ]
         .filter(([n]) => n)
         .map(([n, word]) => `${n} ${word}`)

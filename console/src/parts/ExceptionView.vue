@@ -117,6 +117,22 @@ const stateWords: Record<string, string> = {
               <dd class="text-right">{{ row.text }}</dd>
             </div>
           </dl>
+          <p v-if="data.walk" class="mt-1 text-small">
+            <RouterLink
+              class="underline"
+              :to="{
+                path: '/figures',
+                query: {
+                  by: data.exception.kind,
+                  period: data.exception.period,
+                  text: data.exception.key,
+                  measures: data.walk.measure,
+                  cell: `${data.walk.measure}|${data.exception.key}|${data.exception.period}`,
+                },
+              }"
+              >Down to the lines behind it</RouterLink
+            >
+          </p>
         </section>
         <section>
           <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">
