@@ -49,14 +49,12 @@ lint:
 test: prepare-test build generated
 	$(MAKE) -j2 lint run-tests
 
-# With the race detector, but for the tests of the whole: those take twice as long with
-# it, and are run so by 'make race'.
 run-tests:
-	$(GO) test -race $$($(GO) list ./... | grep -v /e2e$$)
-	$(GO) test -parallel 4 -timeout 20m ./e2e
+	$(GO) test -parallel 4 -timeout 20m ./...
 
+# The same under the race detector, which takes twice as long.
 race: prepare-test build
-	$(GO) test -race -parallel 4 -timeout 40m ./e2e
+	$(GO) test -race -parallel 4 -timeout 40m ./...
 
 # Against hand-written SQL, a bare COPY and one pass of memory; LINES sets the
 # size. docs/benchmarks.md keeps the last table.
