@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"oskel/internal/app"
+	"oskel/internal/people"
 )
 
 // process is the real program, with a PostgreSQL of its own.
@@ -177,18 +178,23 @@ func TestServingAgainstADatabaseThatIsNotThere(t *testing.T) {
 	assert.Contains(t, string(out), "the database does not answer; is it running, and is the address right?")
 }
 
-// A service that fails while it prepares itself ends, with all that goes on beside.
+// A service that fails while it prepares itself ends, with all that goes on beside,
+// whatever it fails by.
 func TestAFailedPreparationEnds(t *testing.T) {
 	t.Parallel()
-	ended := make(chan error, 1)
 	failure := errors.New("it could not be prepared")
-	go func() {
-		ended <- app.Run(ctx, app.Options{Addr: "127.0.0.1:0", Database: newDatabase(t, ""), Ready: func(context.Context, string) error { return failure }})
-	}()
-	select {
-	case err := <-ended:
-		assert.ErrorIs(t, err, failure)
-	case <-time.After(time.Minute):
-		t.Fatal("it goes on")
+	for what, o := range map[string]app.Options{
+		"preparing":    {Ready: func(context.Context, string) error { return failure }},
+		"first people": {FirstPeople: func(context.Context, *people.Service) error { return failure }},
+	} {
+		o.Addr, o.Database = "127.0.0.1:0", newDatabase(t, "")
+		ended := make(chan error, 1)
+		go func() { ended <- app.Run(ctx, o) }()
+		select {
+		case err := <-ended:
+			assert.ErrorIs(t, err, failure, what)
+		case <-time.After(time.Minute):
+			t.Fatal("it goes on: " + what)
+		}
 	}
 }

@@ -191,3 +191,62 @@ func TestSweepThrough(t *testing.T) {
 	assert.Empty(t, out)
 	assert.Contains(t, errs, "Nothing is swept by itself: the rulebook has no 'sweeps'.")
 }
+
+// A case whose desk closes it when all in it has cleared is closed by a planned sweep as
+// by one that somebody asked for.
+func TestAPlannedSweepClosesCases(t *testing.T) {
+	t.Parallel()
+	var c clock
+	c.set(t, "2026-11-25 12:00")
+	first := small(t)
+	book := strings.Replace(smallBook, "title: South desk}", "title: South desk, closes: when cleared}", 1)
+	first.publish(strings.Replace(book, "kinds:\n", "calendar: {time_zone: UTC}\nkinds:\n", 1)+"sweeps: [{each: month, when_outdated: at once, looks_back: 1 period}]\n", 1)
+	first.stop()
+	s := runAs(t, first.database, func(o *app.Options) { o.Now, o.Look = c.now, 50*time.Millisecond })
+	t.Cleanup(s.stop)
+	s.tokens, s.home = first.tokens, first.home
+	s.comesTo(t, "2026-10", client.TurnStateSwept)
+	cases := func(state client.ListCasesParamsState) []client.Case {
+		return want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{Desk: ptr("south"), State: &state})).Items
+	}
+	open := len(cases("unsettled"))
+	require.Positive(t, open)
+	s.load("feed", "sales", salesHead+"2026-10-29,N4,R2,900000,100\n")
+	require.Eventually(t, func() bool { return len(s.sweepsOf(t, "2026-10")) == 2 }, time.Minute, 30*time.Millisecond)
+	assert.Empty(t, cases("unsettled"))
+	settled := cases("settled")
+	require.Len(t, settled, open)
+	assert.Nil(t, settled[0].SettledBy, "nobody did")
+	d := want[client.CaseDetail](t, 200)(s.as("lea").GetCase(ctx, settled[0].Id))
+	assert.Equal(t, "sweep 2", d.Events[len(d.Events)-1].By)
+	code, out, errs := s.oskel("lea", "show", itoa(d.Exceptions[0].Id))
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "is settled")
+	for _, f := range want[[]client.Examined](t, 200)(s.as("lea").GetDoctor(ctx)) {
+		assert.Zero(t, f.Count, "%s: %v", f.Rule, f.Wrong)
+	}
+}
+
+// Plans of weeks over the turn of a year, of days, and of windows of the calendar.
+func TestPlansOfOtherPeriods(t *testing.T) {
+	t.Parallel()
+	for _, of := range []struct{ calendar, rule, plan, now, line, period string }{
+		{"{time_zone: UTC}", "each: week", "{each: week, after: 1 day, looks_back: 2 periods}", "2027-01-05 12:00", "2027-01-01", "2026-W53"},
+		{"{time_zone: UTC}", "each: day", "{each: day, after: 1 day, looks_back: 3 periods}", "2027-01-02 12:00", "2026-12-31", "2026-12-31"},
+		{"{time_zone: UTC, windows: [{name: fair-2026, title: Fair 2026, kind: fair, from: 2026-12-28, to: 2027-01-02}]}", "each: fair", "{each: fair, after: 1 day, looks_back: 3 periods}", "2027-01-04 12:00", "2026-12-30", "fair-2026"},
+	} {
+		var c clock
+		c.set(t, of.now)
+		first := small(t)
+		book := strings.Replace(smallBook, "kinds:\n", "calendar: "+of.calendar+"\nkinds:\n", 1)
+		first.publish(strings.Replace(book, "    title: Thin margin\n", "    title: Thin margin\n    "+of.rule+"\n", 1)+"sweeps: ["+of.plan+"]\n", 1)
+		first.load("feed", "sales", salesHead+of.line+",Y1,R1,100,99\n")
+		first.stop()
+		s := runAs(t, first.database, func(o *app.Options) { o.Now, o.Look = c.now, 50*time.Millisecond })
+		s.tokens, s.home = first.tokens, first.home
+		turn := s.comesTo(t, of.period, client.TurnStateSwept)
+		assert.NotEmpty(t, want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: of.period})).Items, of.period)
+		assert.NotEmpty(t, turn.Label)
+		s.stop()
+	}
+}

@@ -128,7 +128,6 @@ func Run(ctx context.Context, o Options) error {
 		}
 	})
 	context.AfterFunc(beside, live.Close)
-	defer func() { <-working }()
 	if err := firstPeople(ctx, s, accounts, o); err != nil {
 		return err
 	}
@@ -142,8 +141,7 @@ func Run(ctx context.Context, o Options) error {
 		go func() {
 			if err := o.Ready(ctx, url); err != nil {
 				failed <- err
-			}
-			if !o.Idle {
+			} else if !o.Idle {
 				close(prepared)
 			}
 		}()

@@ -53,8 +53,11 @@ func (r *run) toCases() error {
 			to.State, to.TakenBy = "open", nil
 		}
 		if c.Closed {
-			finding, by, now := "cleared", r.sweep.Author, r.now
-			to.State, to.Finding, to.SettledBy, to.SettledAt = "settled", &finding, &by, &now
+			finding, now := "cleared", r.now
+			to.State, to.Finding, to.SettledAt = "settled", &finding, &now
+			if by := r.sweep.Author; by != planner { // which is nobody
+				to.SettledBy = &by
+			}
 		}
 		changed = append(changed, to)
 	}
