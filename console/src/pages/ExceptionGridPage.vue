@@ -3,7 +3,7 @@ import { keepPreviousData, useInfiniteQuery } from '@tanstack/vue-query'
 import { computed, watch } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
-import { countWords, shortPeriod } from '@/lib/format'
+import { countWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
@@ -11,6 +11,7 @@ import { useRules } from '@/lib/rules'
 import { useTyped } from '@/lib/typed'
 import ExceptionTabs from '@/parts/ExceptionTabs.vue'
 import GradeMark from '@/parts/GradeMark.vue'
+import PeriodHeads from '@/parts/PeriodHeads.vue'
 import PickOne from '@/parts/PickOne.vue'
 import ShapeMark from '@/parts/ShapeMark.vue'
 import StateNote from '@/parts/StateNote.vue'
@@ -94,11 +95,7 @@ const words = (c: Schemas['ExceptionGridCell'], of: string) =>
         <thead>
           <tr>
             <th scope="col" class="sticky left-0 bg-paper">Subject</th>
-            <th v-for="(p, i) in first!.periods" :key="p.period" scope="col" class="!text-center">
-              <abbr class="no-underline" :title="p.label">{{
-                shortPeriod(p.period, p.label, i === 0 || /-0?1$/.test(p.period))
-              }}</abbr>
-            </th>
+            <PeriodHeads :periods="first!.periods" align="center" />
           </tr>
         </thead>
         <tbody>

@@ -3,10 +3,10 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
 import { api, need } from '@/lib/api'
-import { shortPeriod } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
 import ExceptionTabs from '@/parts/ExceptionTabs.vue'
+import PeriodHeads from '@/parts/PeriodHeads.vue'
 import PickOne from '@/parts/PickOne.vue'
 import StateNote from '@/parts/StateNote.vue'
 
@@ -62,11 +62,7 @@ const parts = computed(() => [
         <thead>
           <tr>
             <th scope="col" class="sticky left-0 bg-paper">Flagged</th>
-            <th v-for="(p, i) in data.periods" :key="p.period" scope="col" class="!text-right">
-              <abbr class="no-underline" :title="p.label">{{
-                shortPeriod(p.period, p.label, i === 0 || /-0?1$/.test(p.period))
-              }}</abbr>
-            </th>
+            <PeriodHeads :periods="data.periods" />
           </tr>
         </thead>
         <tbody v-for="part in parts" :key="part.title">

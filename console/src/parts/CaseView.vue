@@ -53,7 +53,8 @@ const state = computed(() => {
   const c = data.value?.case
   if (!c) return ''
   if (c.state === 'taken') return mine.value ? 'Taken by you' : `Taken by ${c.taken_by}`
-  if (c.state === 'settled') return `Settled as ${c.finding}${c.settled_by ? ` by ${c.settled_by}` : ''}, ${momentWords(c.settled_at!)}`
+  if (c.state === 'settled')
+    return `Settled as ${c.finding}${c.settled_by ? ` by ${c.settled_by}` : ''}, ${momentWords(c.settled_at!)}`
   return 'Open: nobody has taken it yet'
 })
 const did: Record<string, string> = {

@@ -4,6 +4,7 @@ import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import type { Schemas } from '@/lib/api'
 import { numberWords } from '@/lib/format'
 import { toneColour, useRulebook } from '@/lib/rulebook'
+import { shapePath } from '@/lib/shapes'
 
 /** All judged subjects in order of the value, the cuts drawn as lines with
  *  their numbers, the flagged in their shape, one named. */
@@ -112,13 +113,6 @@ const guides = computed(() => {
   for (let i = 1; i < picks.length; i++) picks[i].label = Math.max(picks[i].label, picks[i - 1].label + 15)
   return picks
 })
-const shapes: Record<string, string> = {
-  diamond: 'M0-6 6 0 0 6-6 0z',
-  triangle: 'M0-5.6 5.8 5H-5.8z',
-  square: 'M-5-5H5V5H-5z',
-  cross: 'M-5-3-3-5 0-2 3-5 5-3 2 0 5 3 3 5 0 2-3 5-5 3-2 0z',
-  circle: 'M-5 0a5 5 0 1 0 10 0a5 5 0 1 0-10 0z',
-}
 // A name keeps clear of the numbers of the cuts, which stand to the right.
 const nameAt = (d: { name: string; x: number }, more = 0) => {
   const half = (d.name.length + more) * 3.5 + 4
@@ -174,7 +168,7 @@ const summary = computed(() => {
       <template v-for="d in dots" :key="d.key">
         <path
           v-if="d.grade"
-          :d="shapes[grade(d.grade).shape] ?? shapes.circle"
+          :d="shapePath(grade(d.grade).shape)"
           :transform="`translate(${d.x} ${d.y}) scale(${d.own ? 1.15 : 0.85})`"
           :fill="toneColour(grade(d.grade).tone)"
           @mouseenter="hover = d"

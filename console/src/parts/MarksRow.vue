@@ -3,18 +3,12 @@ import { computed } from 'vue'
 
 import { monthWords } from '@/lib/format'
 import { toneColour, useRulebook } from '@/lib/rulebook'
+import { shapePath } from '@/lib/shapes'
 
 /** How one flag stood in the last periods, the oldest first: its grade's shape where it
  *  was flagged, a ring where it had cleared. */
 const props = defineProps<{ marks: string[]; periods: string[] }>()
 const { grade } = useRulebook()
-const shapes: Record<string, string> = {
-  diamond: 'M4 0.4 7.6 4 4 7.6 0.4 4z',
-  triangle: 'M4 0.8 7.6 7.2H0.4z',
-  square: 'M1 1H7V7H1z',
-  cross: 'M1 2.2 2.2 1 4 2.8 5.8 1 7 2.2 5.2 4 7 5.8 5.8 7 4 5.2 2.2 7 1 5.8 2.8 4z',
-  circle: 'M0.6 4a3.4 3.4 0 1 0 6.8 0a3.4 3.4 0 1 0-6.8 0z',
-}
 const cleared = '-'
 const flagged = (m: string) => m !== '' && m !== cleared
 const words = computed(() => {
@@ -33,7 +27,12 @@ const words = computed(() => {
   >
     <title>{{ words }}</title>
     <g v-for="(m, i) in marks" :key="i" :transform="`translate(${i * 9} 0)`">
-      <path v-if="flagged(m)" :d="shapes[grade(m).shape] ?? shapes.circle" :fill="toneColour(grade(m).tone)" />
+      <path
+        v-if="flagged(m)"
+        :d="shapePath(grade(m).shape)"
+        transform="translate(4 4) scale(0.63)"
+        :fill="toneColour(grade(m).tone)"
+      />
       <circle v-else-if="m === cleared" cx="4" cy="4" r="2.4" fill="none" class="stroke-muted" />
       <path v-else d="M2.5 4h3" class="stroke-line" />
     </g>

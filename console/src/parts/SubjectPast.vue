@@ -3,9 +3,9 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
 import { api, need } from '@/lib/api'
-import { shortPeriod } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import MarksRow from './MarksRow.vue'
+import PeriodHeads from './PeriodHeads.vue'
 import ShapeMark from './ShapeMark.vue'
 
 /** One subject over the last periods: its figures with the flags on them, and what is on record of it. */
@@ -74,11 +74,7 @@ const record = useQuery({
         <thead>
           <tr>
             <th scope="col" class="sticky left-0 bg-paper">Measure</th>
-            <th v-for="(c, i) in periods" :key="c.period" scope="col" class="!text-right">
-              <abbr class="no-underline" :title="c.label">{{
-                shortPeriod(c.period, c.label, i === 0 || /-0?1$/.test(c.period))
-              }}</abbr>
-            </th>
+            <PeriodHeads :periods="periods" />
           </tr>
         </thead>
         <tbody>

@@ -65,4 +65,5 @@ const mayForget = computed(
     <span v-if="keep.error.value" role="alert" class="text-small text-red">{{ keep.error.value.message }}</span>
   </form>
   <button v-else-if="!here" class="button" @click="naming = true">Keep this view</button>
+  <span v-if="forget.error.value" role="alert" class="text-small text-red">{{ forget.error.value.message }}</span>
 </template>

@@ -143,7 +143,8 @@ const place = (v: number) =>
   (scale.value.high - scale.value.low)
 const bar = (s: Step) => ({
   left: `${place(s.low)}%`,
-  width: `max(2px, ${place(s.high) - place(s.low)}%)`,
+  width: `${place(s.high) - place(s.low)}%`,
+  minWidth: '2px',
 })
 const cut = computed(() => scale.value.low > 0 || scale.value.high < 0)
 const fromChoices = [
@@ -184,7 +185,7 @@ const fromChoices = [
           {{
             data.change.text
           }}<template v-if="data.ratio">, by their own rate and their weight</template
-          >, adding up exactly.
+          >, adding up exactly, by the data as they are now.
         </caption>
         <thead class="sr-only">
           <tr>
