@@ -1,6 +1,7 @@
 package explain
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"math/big"
@@ -30,6 +31,8 @@ type WalkPart struct {
 	Then, Now   *big.Rat
 	Change      *big.Rat
 	Own, Weight *big.Rat
+
+	size *big.Rat // of Change, whatever its sign
 }
 
 // New says that a part was not there then, Lost that it is not there now.
@@ -116,6 +119,9 @@ func (g *gathering) sums(terms []measure.Term) map[uint32]*sides {
 	add := func(term measure.Term, s measure.Slot, side func(*sides) **big.Rat) {
 		s.Level = g.by
 		for _, code := range g.e.Seeing(term.Measure, s) {
+			if g.e.Stopped() { // whoever asks looks for that
+				return
+			}
 			v, why := g.e.Exact(term.Measure, code, s)
 			if why != measure.Present {
 				g.why = why
@@ -243,12 +249,11 @@ func (w *Walk) ratio(above, below map[uint32]*sides) error {
 
 // rank puts first what made most of the change.
 func (w *Walk) rank() {
-	size := func(p WalkPart) *big.Rat { return new(big.Rat).Abs(p.Change) }
+	for i := range w.Parts {
+		w.Parts[i].size = new(big.Rat).Abs(w.Parts[i].Change)
+	}
 	slices.SortFunc(w.Parts, func(a, b WalkPart) int {
-		if c := size(b).Cmp(size(a)); c != 0 {
-			return c
-		}
-		return int(a.Code) - int(b.Code)
+		return cmp.Or(b.size.Cmp(a.size), cmp.Compare(a.Code, b.Code))
 	})
 }
 

@@ -342,47 +342,65 @@ func tableRow(row measure.GridRow) []string {
 	return cells
 }
 
+// oneFigure is a figure that is asked for: a measure of one code of a level in a period.
+type oneFigure struct {
+	book    *rulebook.Book // with the formula that is tried
+	measure *rulebook.Measure
+	engine  *measure.Engine
+	slot    measure.Slot
+	code    uint32
+	key     string
+	name    string
+}
+
+// figure reads which figure is asked for: unless stated of the whole, as of the newest data.
+func (s *server) figure(ctx context.Context, name string, by, key *string, period string, version *int64) (f oneFigure, err error) {
+	if _, f.book, err = s.Books.Published(ctx); err != nil {
+		return f, err
+	}
+	level, err := levelOf(f.book, or(by, "whole"))
+	if err != nil {
+		return f, err
+	}
+	if f.book, f.measure, err = measureOf(f.book, name, level); err != nil {
+		return f, err
+	}
+	p, err := f.book.Calendar.Parse(period)
+	if err != nil {
+		return f, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
+	}
+	if f.engine, err = s.Figures.EngineAt(ctx, f.book, or(version, 0)); err != nil {
+		return f, err
+	}
+	keys, names := f.engine.Names(level)
+	code := slices.Index(keys, or(key, "all"))
+	if code < 0 {
+		return f, fail(http.StatusNotFound, "not-found", "There is no %s %q.", or(by, "whole"), or(key, "all"))
+	}
+	f.slot, f.code, f.key, f.name = f.engine.Slot(level, p), uint32(code), keys[code], names[code]
+	return f, nil
+}
+
 func (s *server) GetParts(ctx context.Context, r contract.GetPartsRequestObject) (contract.GetPartsResponseObject, error) {
 	p := r.Params
-	_, book, err := s.Books.Published(ctx)
-	if err != nil {
-		return nil, err
-	}
-	level, err := levelOf(book, or(p.By, "whole"))
-	if err != nil {
-		return nil, err
-	}
-	book, m, err := measureOf(book, p.Measure, level)
-	if err != nil {
-		return nil, err
-	}
-	period, err := book.Calendar.Parse(p.Period)
-	if err != nil {
-		return nil, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
-	}
 	offset, err := offsetOf(p.Cursor)
 	if err != nil {
 		return nil, err
 	}
-	engine, err := s.Figures.EngineAt(ctx, book, or(p.Version, 0))
+	f, err := s.figure(ctx, p.Measure, p.By, p.Key, p.Period, p.Version)
 	if err != nil {
 		return nil, err
 	}
-	keys, names := engine.Names(level)
-	code := slices.Index(keys, or(p.Key, "all"))
-	if code < 0 {
-		return nil, fail(http.StatusNotFound, "not-found", "There is no %s %q.", or(p.By, "whole"), or(p.Key, "all"))
-	}
-	slot := engine.Slot(level, period)
+	book, m, engine, slot := f.book, f.measure, f.engine, f.slot
 	cell := func(name string) contract.Cell {
-		v, why := engine.Exact(name, uint32(code), slot)
+		v, why := engine.Exact(name, f.code, slot)
 		c := measure.Cell{Value: v, Why: why}
 		if v != nil {
 			c.Float, _ = v.Float64()
 		}
 		return cellOut(c, book.Measure(name))
 	}
-	out := contract.GetParts200JSONResponse{Measure: m.Name, Title: m.Title, Words: book.MeasureWords(m), Name: names[code], Label: book.Calendar.Words(period),
+	out := contract.GetParts200JSONResponse{Measure: m.Name, Title: m.Title, Words: book.MeasureWords(m), Name: f.name, Label: book.Calendar.Words(slot.Period),
 		Cell: cell(m.Name), Parts: []contract.Part{}, Columns: []string{}, Lines: [][]string{}}
 	if m.Formula != nil {
 		for _, name := range m.Formula.Tree.Names() {
@@ -395,7 +413,7 @@ func (s *server) GetParts(ctx context.Context, r contract.GetPartsRequestObject)
 	if m.Days != "" {
 		return out, nil
 	}
-	lines, err := s.Figures.Behind(ctx, engine, m.Name, slot, uint32(code), offset, or(p.Limit, 100))
+	lines, err := s.Figures.Behind(ctx, engine, m.Name, slot, f.code, offset, or(p.Limit, 100))
 	if err != nil {
 		return nil, err
 	}

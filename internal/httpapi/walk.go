@@ -19,34 +19,11 @@ import (
 
 func (s *server) GetWalk(ctx context.Context, r contract.GetWalkRequestObject) (contract.GetWalkResponseObject, error) {
 	p := r.Params
-	_, book, err := s.Books.Published(ctx)
+	f, err := s.figure(ctx, p.Measure, p.By, p.Key, p.Period, nil)
 	if err != nil {
 		return nil, err
 	}
-	level, err := levelOf(book, or(p.By, "whole"))
-	if err != nil {
-		return nil, err
-	}
-	book, m, err := measureOf(book, p.Measure, level)
-	if err != nil {
-		return nil, err
-	}
-	period, err := book.Calendar.Parse(p.Period)
-	if err != nil {
-		return nil, fail(http.StatusBadRequest, "invalid-request", "period: %s", err)
-	}
-	engine, err := s.Figures.Engine(ctx, book)
-	if err != nil {
-		return nil, err
-	}
-	keys, names := engine.Names(level)
-	code, ok := engine.Code(level, or(p.Key, "all"))
-	if level.Kind == "" {
-		ok = or(p.Key, "all") == "all"
-	}
-	if !ok {
-		return nil, fail(http.StatusNotFound, "not-found", "There is no %s %q.", book.One(level), or(p.Key, "all"))
-	}
+	book, m, engine, level, period := f.book, f.measure, f.engine, f.slot.Level, f.slot.Period
 	choices := walkLevels(book, m.Name, level)
 	if len(choices) == 0 {
 		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "The lines of %s name nobody by whom it could be taken apart.", strings.ToLower(m.Title))
@@ -76,16 +53,18 @@ func (s *server) GetWalk(ctx context.Context, r contract.GetWalkRequestObject) (
 	if shown.Quantity != "" {
 		quantity = &lang.Node{Op: lang.Name, Text: shown.Quantity}
 	}
-	w, err := explain.WalkOf(engine, walked, quantity, then, engine.Slot(level, period), code, parts)
+	w, err := explain.WalkOf(engine, walked, quantity, then, f.slot, f.code, parts)
 	switch {
+	case engine.Stopped():
+		return nil, ctx.Err()
 	case errors.Is(err, explain.ErrNoThen):
-		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "%s of %s has nothing to be compared: it has no figure in %s or in %s.", shown.Title, names[code], before, book.Calendar.Words(period))
+		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "%s of %s has nothing to be compared: it has no figure in %s or in %s.", shown.Title, f.name, before, book.Calendar.Words(period))
 	case errors.Is(err, explain.ErrNoParts):
 		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "%s cannot be taken apart: %s.", shown.Title, strings.TrimPrefix(err.Error(), explain.ErrNoParts.Error()+": "))
 	case err != nil:
 		return nil, err
 	}
-	out := contract.GetWalk200JSONResponse{Measure: shown.Name, Title: shown.Title, Unit: string(plainUnit(shown.Unit)), By: level.String(), Key: keys[code], Name: names[code], From: contract.WalkFrom(from),
+	out := contract.GetWalk200JSONResponse{Measure: shown.Name, Title: shown.Title, Unit: string(plainUnit(shown.Unit)), By: level.String(), Key: f.key, Name: f.name, From: contract.WalkFrom(from),
 		Period: book.Calendar.String(period), Label: book.Calendar.Words(period), Before: before, Ratio: w.Ratio, Axis: parts.String(), Total: len(w.Parts),
 		Then: figureOut(shown, w.Then), Now: figureOut(shown, w.Now), Change: changeOut(shown, new(big.Rat).Sub(w.Now, w.Then)),
 		Parts: []contract.WalkPart{}, Effects: []contract.WalkEffect{}, Choices: choices}
