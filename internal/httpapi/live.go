@@ -26,13 +26,17 @@ func Sweeping(p sweep.Progress) any {
 	}{p.Words, p.Stage, slices.Index(sweep.Stages, p.Stage) + 1, len(sweep.Stages)}
 }
 
+// longestStream is when a stream ends, so that who listens on is asked again who they are;
+// browsers come back by themselves.
+const longestStream = 10 * time.Minute
+
 // stillThere is how often a stream says that it is: what stands between would end one in
 // which nothing happens.
 const stillThere = 20 * time.Second
 
 // ListChanges tells what happens, until who asks has left.
 func (s *server) ListChanges(ctx context.Context, _ contract.ListChangesRequestObject) (contract.ListChangesResponseObject, error) {
-	events, leave, err := s.Live.Listen()
+	events, leave, err := s.Live.Listen(whoAsks(ctx).Name)
 	if errors.Is(err, notify.ErrFull) {
 		return nil, fail(http.StatusTooManyRequests, "busy", "%s.", upperFirst(err.Error()))
 	}
@@ -55,6 +59,7 @@ func (s stream) VisitListChangesResponse(w http.ResponseWriter) error {
 	flush := http.NewResponseController(w)
 	tick := time.NewTicker(stillThere)
 	defer tick.Stop()
+	end := time.After(longestStream)
 	text := ": listening\n\n"
 	for {
 		if _, err := w.Write([]byte(text)); err != nil {
@@ -65,6 +70,8 @@ func (s stream) VisitListChangesResponse(w http.ResponseWriter) error {
 		}
 		select {
 		case <-s.asked.Done():
+			return nil
+		case <-end:
 			return nil
 		case <-tick.C:
 			text = ": still there\n\n"

@@ -32,13 +32,23 @@ type pageOnce struct {
 // come to be seen in the other order than they were numbered in.
 const writtenHolds = time.Second
 
-// mostPages is how many are kept, some hundred kilobytes each; when there are more, all
-// are forgotten.
-const mostPages = 200
+// mostPages is how many are kept, of at most so many rows each: some fifty megabytes. When
+// there are more, all are forgotten; longer pages, which programs ask for, are made anew.
+const (
+	mostPages = 100
+	longPage  = 200
+)
 
 // of makes a page, unless it is kept, and writes it, unless it is as it was written last;
 // who asks meanwhile waits for that.
 func (p *pages) of(k pageKey, trail int64, make func() (*contract.ExceptionPage, error), write func(*contract.ExceptionPage) ([]byte, error)) ([]byte, error) {
+	if k.of.Limit > longPage {
+		page, err := make()
+		if err != nil {
+			return nil, err
+		}
+		return write(page)
+	}
 	p.mu.Lock()
 	if p.kept == nil || len(p.kept) >= mostPages {
 		p.kept = map[pageKey]*pageOnce{}

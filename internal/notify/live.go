@@ -16,25 +16,33 @@ type Event struct {
 // concurrent use.
 type Live struct {
 	mu     sync.Mutex
-	ears   map[chan Event]bool
+	ears   map[chan Event]string // by whom
 	closed bool
 }
 
-// Most is how many may listen at once, and behind how many events one may be: who is
-// further behind misses some.
+// Most is how many may listen at once, and Each how many times one may; behind how many
+// events one may be: who is further behind misses some.
 const (
 	Most   = 500
+	Each   = 20
 	behind = 64
 )
 
 // ErrFull says that as many listen as may.
 var ErrFull = errors.New("as many listen to what happens as may at once; try again later")
 
-// Listen is a channel of events, closed when there will be no more; leave ends it.
-func (l *Live) Listen() (events <-chan Event, leave func(), err error) {
+// Listen is a channel of events for somebody, closed when there will be no more; leave
+// ends it.
+func (l *Live) Listen(who string) (events <-chan Event, leave func(), err error) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	if len(l.ears) >= Most {
+	own := 0
+	for _, by := range l.ears {
+		if by == who {
+			own++
+		}
+	}
+	if len(l.ears) >= Most || own >= Each {
 		return nil, nil, ErrFull
 	}
 	ear := make(chan Event, behind)
@@ -43,9 +51,9 @@ func (l *Live) Listen() (events <-chan Event, leave func(), err error) {
 		return ear, func() {}, nil
 	}
 	if l.ears == nil {
-		l.ears = map[chan Event]bool{}
+		l.ears = map[chan Event]string{}
 	}
-	l.ears[ear] = true
+	l.ears[ear] = who
 	return ear, func() {
 		l.mu.Lock()
 		defer l.mu.Unlock()
