@@ -37,7 +37,7 @@ func (s *server) GetCalendarFeed(ctx context.Context, _ contract.GetCalendarFeed
 	if err != nil {
 		return nil, err
 	}
-	at := baseOf(ctx)
+	at := s.base(ctx)
 	for _, t := range turns {
 		when, what := t.At, "Sweep of "
 		switch t.State {
@@ -78,11 +78,11 @@ func (s *server) GetCalendarFeed(ctx context.Context, _ contract.GetCalendarFeed
 	return contract.GetCalendarFeed200TextcalendarResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, nil
 }
 
-// baseOf is the address under which the console was reached.
-func baseOf(ctx context.Context) string {
+// base is the address under which the console was reached.
+func (s *server) base(ctx context.Context) string {
 	r := ctx.(*gin.Context).Request
 	scheme := "http"
-	if r.TLS != nil {
+	if r.TLS != nil || s.Secure { // the console may be behind something that speaks TLS
 		scheme = "https"
 	}
 	return scheme + "://" + r.Host
@@ -117,7 +117,7 @@ type atomEntry struct {
 
 func (s *server) GetExceptionFeed(ctx context.Context, r contract.GetExceptionFeedRequestObject) (contract.GetExceptionFeedResponseObject, error) {
 	var query contract.ViewQuery
-	title := "Oskel: newly flagged"
+	title, id := "Oskel: newly flagged", "all"
 	if name := or(r.Params.View, ""); name != "" {
 		all, err := s.Views.Views(ctx, whoAsks(ctx).Name)
 		if err != nil {
@@ -130,10 +130,10 @@ func (s *server) GetExceptionFeed(ctx context.Context, r contract.GetExceptionFe
 		if err := json.Unmarshal(all[i].Query, &query); err != nil {
 			return nil, err
 		}
-		title = "Oskel: " + all[i].Name
+		title, id = "Oskel: "+all[i].Name, fmt.Sprint(all[i].ID)
 	}
-	at := baseOf(ctx)
-	feed := atomFeed{ID: at + "/api/feeds/exceptions", Title: title, Updated: s.Now().UTC().Format(time.RFC3339), Link: atomLink{at + "/exceptions"}, Author: atomAuthor{"Oskel"}}
+	at := s.base(ctx)
+	feed := atomFeed{ID: at + "/api/feeds/exceptions/" + id, Title: title, Updated: s.Now().UTC().Format(time.RFC3339), Link: atomLink{at + "/exceptions"}, Author: atomAuthor{"Oskel"}}
 	_, book, err := s.Books.Published(ctx)
 	if ignoreNotFound(err) != nil {
 		return nil, err

@@ -193,18 +193,6 @@ func (e *Exception) event() any {
 	return e.Event.Time()
 }
 
-// Exception finds one exception.
-func (s *Store) Exception(ctx context.Context, id int64) (Exception, error) {
-	all, err := scanExceptions(s.pool.Query(ctx, exceptionSelect+"where e.id = $1", id))
-	if err == nil && len(all) == 0 {
-		err = ErrNotFound
-	}
-	if err != nil {
-		return Exception{}, err
-	}
-	return all[0], nil
-}
-
 // PeriodExceptions lists all exceptions of a period, for a sweep.
 func (t *Tx) PeriodExceptions(ctx context.Context, k calendar.Key) ([]Exception, error) {
 	return scanExceptions(t.tx.Query(ctx, exceptionSelect+"where e.grain = $1 and e.period = $2 order by e.id", k.Grain, k.Start.Time()))

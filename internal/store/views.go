@@ -22,9 +22,10 @@ var ErrTooMany = errors.New("there are a hundred views already; forget one first
 // mostViews is how many views one person may keep.
 const mostViews = 100
 
-// Views lists those of a person and those that are shared, by name.
+// Views lists those of a person and those that are shared, by name; of one name one's own
+// first.
 func (s *Store) Views(ctx context.Context, owner string) ([]View, error) {
-	rows, err := s.pool.Query(ctx, `select id, name, owner, shared, query from views where owner = $1 or shared order by lower(name) collate "C", id`, owner)
+	rows, err := s.pool.Query(ctx, `select id, name, owner, shared, query from views where owner = $1 or shared order by lower(name) collate "C", (owner <> $1), id`, owner)
 	if err != nil {
 		return nil, err
 	}
