@@ -72,16 +72,19 @@ var gridCommands = []command{
 				if err != nil {
 					return err
 				}
-				columns := []column{{head: "flagged"}}
+				columns, unswept := []column{{head: "flagged"}}, ""
+				if e.format == "table" {
+					unswept = "–"
+				}
 				for _, p := range t.Periods {
 					columns = append(columns, column{head: p.Period, right: true})
 				}
 				row := func(name string, counts []int) []string {
 					out := []string{name}
 					for i, n := range counts {
-						text := "–"
-						if t.Periods[i].Swept {
-							text = strconv.Itoa(n)
+						text := strconv.Itoa(n)
+						if !t.Periods[i].Swept {
+							text = unswept
 						}
 						out = append(out, text)
 					}
