@@ -205,8 +205,25 @@ func TestRehearseFromTheCommandLine(t *testing.T) {
 	assert.Contains(t, errs, "rule thin-margin: changed")
 	code, _, errs = s.oskel("nell", "turn", "-note", "x", "margin_floor", "24%")
 	assert.Equal(t, 3, code, errs)
-	code, _, _ = s.oskel("ines", "restore", "x")
+	code, _, errs = s.oskel("ines", "republish", "x")
 	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "revision")
+}
+
+// An earlier revision is published again from the command line, as a new one.
+func TestAnEarlierRevisionFromTheCommandLine(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	s.publish(strings.Replace(smallBook, "value: 22%", "value: 24%", 1), 1)
+	floor := func() string { return want[[]client.Dial](t, 200)(s.as("ana").ListDials(ctx))[0].Value }
+	assert.Equal(t, "24%", floor())
+	code, _, errs := s.oskel("rea", "republish", "-note", "Back to the old floor", "1")
+	assert.Equal(t, 3, code, errs)
+	assert.Equal(t, "24%", floor())
+	code, _, errs = s.oskel("ana", "republish", "-note", "Back to the old floor", "1")
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, errs, "revision 3")
+	assert.Equal(t, "22%", floor())
 }
 
 // A person who has never seen the rulebook file makes a rule, tries it,

@@ -313,8 +313,8 @@ var revisionCommands = []command{
 		},
 	},
 	{
-		name: "restore", args: "REVISION", short: "publish an earlier revision again, as a new one",
-		example: "oskel restore -note \"Back to the old floor\" 3",
+		name: "republish", args: "REVISION", short: "publish an earlier revision again, as a new one",
+		example: "oskel republish -note \"Back to the old floor\" 3",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			note := f.String("note", "", "why (required)")
 			return func(ctx context.Context, args []string) error {
