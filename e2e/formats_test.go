@@ -1,16 +1,20 @@
 package e2e
 
 import (
+	"bytes"
 	"encoding/csv"
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"oskel/internal/cli"
 )
 
 // Every command that shows something shows it to people and to machines: JSON
@@ -21,6 +25,7 @@ func TestEveryListingInEveryFormat(t *testing.T) {
 	s := demoService(t)
 	exception := s.exceptions("2026-10")["thin-margin R-17"]
 	id, opened := strconv.FormatInt(exception.Id, 10), strconv.FormatInt(*exception.Case, 10)
+	shown := map[string]bool{}
 	for _, c := range []struct {
 		args []string
 		list string // what holds the list in JSON, "." for all of it
@@ -48,13 +53,30 @@ func TestEveryListingInEveryFormat(t *testing.T) {
 		{[]string{"cases", "-all"}, ".", "DUE"},
 		{[]string{"case", opened}, "", "Margin under the floor"},
 		{[]string{"sweep", "-period", "2026-10"}, "tallies", "behind-target"},
+		{[]string{"tokens"}, "", "ID"},
+		{[]string{"methods"}, ".", "burst"},
+		{[]string{"sweeps"}, ".", "SWEEP"},
+		{[]string{"doctor"}, ".", "MUST BE SO"},
+		{[]string{"schedule"}, "", "2026-11"},
+		{[]string{"views"}, ".", "NAME"},
+		{[]string{"grid", "-period", "2026-10"}, "rows", "Halyardin"},
+		{[]string{"grid", "-period", "2026-10", "-text", "nobody at all"}, "rows", "KEY"},
+		{[]string{"trend", "-period", "2026-10", "-by", "kind"}, "", "still there"},
+		{[]string{"moved", "-parts", "product.category", id}, "", "All"},
+		{[]string{"moved", "-measure", "revenue", "-period", "2026-10", "-parts", "rep.territory"}, "parts", "Skerry Coast"},
+		{[]string{"exceptions", "-group", "desk", "-period", "2026-10"}, ".", "R-17"},
 		{[]string{"rehearse", "-period", "2026-10"}, "rules", "PUBLISHED"},
 		{[]string{"rehearse", "-period", "2026-10", "-rule", "thin-margin"}, "flagged", "Nearest to the cut"},
 		{[]string{"rehearse", "-period", "2026-10", "-solve", "margin_floor", "-about", "5"}, "tried", "nearest"},
 	} {
 		name := strings.Join(c.args, " ")
+		shown[c.args[0]] = true
+		person := "ines"
+		if c.args[0] == "doctor" {
+			person = "tor"
+		}
 		run := func(format string) string {
-			code, out, errs := s.oskel("ines", append(c.args, "-format", format)...)
+			code, out, errs := s.oskel(person, append(c.args, "-format", format)...)
 			require.Equal(t, 0, code, "%s as %s: %s", name, format, errs)
 			assert.NotContains(t, out+errs, "%!", name)
 			return out
@@ -80,6 +102,17 @@ func TestEveryListingInEveryFormat(t *testing.T) {
 		}
 		assert.Len(t, list, len(rows)-1, name)
 	}
+	var help bytes.Buffer
+	require.Zero(t, cli.Main(ctx, []string{"help"}, nil, &help, &help))
+	named := map[string]bool{}
+	for _, m := range regexp.MustCompile(`(?m)^  ([a-z-]+) `).FindAllStringSubmatch(help.String(), -1) {
+		assert.False(t, named[m[1]], "two commands are named %s", m[1])
+		named[m[1]] = true
+		if _, one, _ := s.oskel("", m[1], "-h"); strings.Contains(one, "the column to sort by") && m[1] != "audit" {
+			assert.True(t, shown[m[1]], "%s lists something, and is not looked at here", m[1])
+		}
+	}
+	assert.Greater(t, len(named), 50)
 }
 
 // A file is written whole, or what was there stays.
