@@ -171,12 +171,15 @@ func (s *server) newlyFlagged(ctx context.Context, book *rulebook.Book, q contra
 			return nil, err
 		}
 		for _, e := range list {
-			grade := e.Grade
+			grade, rule := e.Grade, e.Rule
 			if g := book.Grade(e.Grade); g != nil {
 				grade = g.Label
 			}
+			if r := book.Rule(e.Rule); r != nil {
+				rule = r.Title
+			}
 			link := fmt.Sprintf("%s/exceptions/%d", at, e.ID)
-			out = append(out, atomEntry{ID: link, Title: fmt.Sprintf("%s: %s, %s", grade, e.Name, book.Calendar.Words(p.Of)), Updated: p.Sweep.At.UTC().Format(time.RFC3339), Link: atomLink{link}, Summary: e.Sentence})
+			out = append(out, atomEntry{ID: link, Title: fmt.Sprintf("%s: %s, %s, %s", grade, e.Name, rule, book.Calendar.Words(p.Of)), Updated: p.Sweep.At.UTC().Format(time.RFC3339), Link: atomLink{link}, Summary: e.Sentence})
 		}
 	}
 	return out, nil
