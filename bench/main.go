@@ -347,8 +347,11 @@ func part(s *ledger.Snapshot, n int) *ledger.Snapshot {
 	out.Feeds["sales"] = &f
 	f.Chunks = nil
 	for _, c := range s.Feeds["sales"].Chunks {
-		k := len(c.Days) / n
-		d := &ledger.Chunk{Month: c.Month, Days: c.Days[:k]}
+		k := c.Days.Len() / n
+		d := &ledger.Chunk{Month: c.Month}
+		for i := range k {
+			d.Days.Add(c.Days.Of(i))
+		}
 		for _, column := range c.Subjects {
 			d.Subjects = append(d.Subjects, column[:k])
 		}

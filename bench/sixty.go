@@ -191,9 +191,9 @@ func grown(s *ledger.Snapshot) *ledger.Snapshot {
 	n := len(f.Chunks) - 1
 	old := f.Chunks[n]
 	fresh := &ledger.Chunk{Month: old.Month}
-	k := len(old.Days) * len(f.Chunks) / 100
-	add := func(i int) {
-		fresh.Days = append(fresh.Days, old.Days[i])
+	k := old.Days.Len() * len(f.Chunks) / 100
+	add := func(i, day int) {
+		fresh.Days.Add(day)
 		for c := range old.Subjects {
 			fresh.Subjects[c] = append(fresh.Subjects[c], old.Subjects[c][i])
 		}
@@ -202,10 +202,10 @@ func grown(s *ledger.Snapshot) *ledger.Snapshot {
 		}
 	}
 	fresh.Subjects, fresh.Numbers = make([][]uint32, len(old.Subjects)), make([][]amount.Amount, len(old.Numbers))
-	for i := range old.Days {
-		add(i)
+	for i, day := range old.Days.All() {
+		add(i, day)
 		if i%3 == 0 && i/3 < k {
-			add(i)
+			add(i, day)
 		}
 	}
 	f.Chunks[n] = fresh

@@ -62,13 +62,13 @@ func shop(t require.TestingT, lines []sold) *measure.Engine {
 			if l.cost < 0 {
 				cost = amount.Missing
 			}
-			c.Days = append(c.Days, 5)
+			c.Days.Add(5)
 			c.Subjects[0], c.Subjects[1] = append(c.Subjects[0], uint32(l.rep)), append(c.Subjects[1], uint32(l.product))
 			for k, a := range []amount.Amount{amount.Amount(l.quantity * amount.Scale), amount.Amount(l.net * amount.Scale), cost} {
 				c.Numbers[k] = append(c.Numbers[k], a)
 			}
 		}
-		if len(c.Days) > 0 {
+		if c.Days.Len() > 0 {
 			feed.Chunks = append(feed.Chunks, c)
 		}
 	}

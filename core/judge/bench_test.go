@@ -57,7 +57,7 @@ var large = sync.OnceValues(func() (*rulebook.Book, *ledger.Snapshot) {
 		c := &ledger.Chunk{Month: calendar.MonthOf(2023, 11) + m, Subjects: make([][]uint32, 2), Numbers: make([][]amount.Amount, 3)}
 		for i := range lines / months {
 			net := amount.Amount(rng.Int64N(6_000_000))
-			c.Days = append(c.Days, uint8(1+i*28/(lines/months)))
+			c.Days.Add(1 + i*28/(lines/months))
 			c.Subjects[0] = append(c.Subjects[0], uint32(rng.IntN(sizes["rep"])))
 			c.Subjects[1] = append(c.Subjects[1], uint32(zipf.Uint64()))
 			for k, v := range []amount.Amount{net, net * 3 / 4, net / 20} {

@@ -66,6 +66,8 @@ func world(t require.TestingT, n int, rules string, lines ...line) *measure.Engi
 	register.SetAttribute("territory", territories)
 	chunks := map[calendar.Month]*ledger.Chunk{}
 	feed := &ledger.Feed{Name: "sales", Subjects: []string{"rep"}, Numbers: []string{"net", "cost"}}
+	lines = slices.Clone(lines)
+	slices.SortStableFunc(lines, func(a, b line) int { return strings.Compare(a.day, b.day) })
 	for _, l := range lines {
 		day, err := calendar.ParseDay(l.day)
 		require.NoError(t, err)
@@ -75,7 +77,7 @@ func world(t require.TestingT, n int, rules string, lines ...line) *measure.Engi
 			chunks[day.Month()] = c
 			feed.Chunks = append(feed.Chunks, c)
 		}
-		c.Days = append(c.Days, uint8(day-day.Month().First()+1))
+		c.Days.Add(int(day-day.Month().First()) + 1)
 		c.Subjects[0] = append(c.Subjects[0], uint32(l.rep))
 		c.Numbers[0] = append(c.Numbers[0], number(t, l.net))
 		c.Numbers[1] = append(c.Numbers[1], number(t, l.cost))
@@ -131,7 +133,7 @@ func TestThresholdBoundaries(t *testing.T) {
 		line{0, "2026-10-05", "100", "82.0001"}, line{1, "2026-10-05", "100", "82"}, line{2, "2026-10-05", "100", "78.0001"},
 		line{3, "2026-10-05", "100", "78"}, line{4, "2026-10-05", "99.9999", "10"}, line{6, "2026-09-30", "500", "499"},
 		line{7, "2026-10-01", "60", "50"}, line{7, "2026-10-31", "60", ""}, line{8, "2026-10-01", "50", "10"}, line{8, "2026-10-02", "-50", "-10"})
-	e.Snapshot.Registers["rep"].ActiveTo[6] = calendar.Date(2026, 9, 30)
+	e.Snapshot.Registers["rep"].SetActive(6, ledger.Spell{First: ledger.Never, Last: calendar.Date(2026, 9, 30)})
 	r := judge.Judge(e, e.Book.Rule("thin"), e.Book.Rule("thin").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "breach act; breach look; breach look; clear; not judged (below the base); no data (no lines in the period); "+
 		"not judged (not active in the period); clear; no data (division by zero)", verdicts(r))

@@ -49,7 +49,7 @@ func TestWhatIsKeptSaysWhatIsFresh(t *testing.T) {
 			case "register":
 				r := ledger.NewRegister("rep", s.Registers["rep"].Keys, s.Registers["rep"].Names)
 				r.Attributes = s.Registers["rep"].Attributes
-				r.ActiveFrom[1] = calendar.Date(2026, 5, 1) + calendar.Day(rapid.IntRange(0, 180).Draw(t, "from"))
+				r.SetActive(1, ledger.Spell{First: calendar.Date(2026, 5, 1) + calendar.Day(rapid.IntRange(0, 180).Draw(t, "from")), Last: ledger.Never})
 				s.Registers = maps.Clone(s.Registers)
 				s.Registers["rep"] = r
 			case "targets":

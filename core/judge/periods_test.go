@@ -11,6 +11,7 @@ import (
 
 	"oskel/core/calendar"
 	"oskel/core/judge"
+	"oskel/core/ledger"
 	"oskel/core/measure"
 	"oskel/core/method"
 	"oskel/core/rulebook"
@@ -134,8 +135,9 @@ func TestPersistenceLooksAtTheRightPeriods(t *testing.T) {
 func TestLastDaysBelong(t *testing.T) {
 	e := world(t, 3, "\n  - {name: v, judges: rep, valid_until: 2026-10-31, threshold: {of: orders, bands: [{grade: act, below: 9}, {clear: rest}]}}\n", line{0, "2026-10-05", "1", "1"}, line{1, "2026-10-05", "1", "1"}, line{2, "2026-10-05", "1", "1"})
 	register := e.Snapshot.Registers["rep"]
-	register.ActiveTo[0], register.ActiveTo[1] = calendar.Date(2026, 10, 1), calendar.Date(2026, 9, 30)
-	register.ActiveFrom[2] = calendar.Date(2026, 10, 31)
+	register.SetActive(0, ledger.Spell{First: ledger.Never, Last: calendar.Date(2026, 10, 1)})
+	register.SetActive(1, ledger.Spell{First: ledger.Never, Last: calendar.Date(2026, 9, 30)})
+	register.SetActive(2, ledger.Spell{First: calendar.Date(2026, 10, 31), Last: ledger.Never})
 	assert.Equal(t, "breach act; not judged (not active in the period); breach act", verdicts(one(e, "v", october)))
 	rule := e.Book.Rule("v")
 	assert.True(t, judge.Holds(e.Book, rule, calendar.MonthPeriod(october)))

@@ -21,9 +21,11 @@ func (c *Chunk) DaySetsBy(codes []uint32, mask []bool, size int) *DaySets {
 	d := takeScratch(size)
 	defer scratches.Put(d)
 	sets := d.counts[:size]
-	for i, code := range codes {
-		if code != Nobody && (mask == nil || mask[i]) {
-			sets[code] |= 1 << c.Days[i]
+	for day := 1; day <= 31; day++ {
+		for i, to := c.Days.From(day), c.Days.From(day+1); i < to; i++ {
+			if code := codes[i]; code != Nobody && (mask == nil || mask[i]) {
+				sets[code] |= 1 << day
+			}
 		}
 	}
 	d.codes = appendSeen(d.codes[:0], sets)

@@ -48,12 +48,12 @@ type Label struct {
 // before the feed had the column.
 const Nobody = math.MaxUint32
 
-// Chunk is the lines of one feed and month. All columns have the length of
+// Chunk is the lines of one feed and month. All columns have as many lines as
 // Days. Numbers hold amount.Missing where a line has no value, subjects Nobody
 // where it names none.
 type Chunk struct {
 	Month    calendar.Month
-	Days     []uint8 // day of the month, from 1
+	Days     Days
 	Subjects [][]uint32
 	Numbers  [][]amount.Amount
 	Labels   [][]uint32
@@ -85,7 +85,7 @@ func (c *Chunk) Remembers(key any) bool {
 
 // size is about how many bytes the columns take.
 func (c *Chunk) size() int {
-	return len(c.Days) * (1 + 4*len(c.Subjects) + 8*len(c.Numbers) + 4*len(c.Labels))
+	return c.Days.Len() * (4*len(c.Subjects) + 8*len(c.Numbers) + 4*len(c.Labels))
 }
 
 // names says whether every line names a subject in a column.
@@ -120,14 +120,14 @@ func (f *Feed) HasLines(first, last calendar.Day) bool {
 // Days are the first and the last day with a line; ok is false where there is none.
 func (f *Feed) Days() (first, last calendar.Day, ok bool) {
 	for _, c := range f.Chunks {
-		n := len(c.Days)
+		n := c.Days.Len()
 		if n == 0 {
 			continue
 		}
 		if !ok {
-			first, ok = c.Month.First()+calendar.Day(c.Days[0])-1, true
+			first, ok = c.Month.First()+calendar.Day(c.Days.Of(0))-1, true
 		}
-		last = c.Month.First() + calendar.Day(c.Days[n-1]) - 1
+		last = c.Month.First() + calendar.Day(c.Days.Of(n-1)) - 1
 	}
 	return first, last, ok
 }
@@ -165,10 +165,10 @@ type Register struct {
 	Kind       string
 	Keys       []string
 	Names      []string
-	ActiveFrom []calendar.Day     // Never is since ever
-	ActiveTo   []calendar.Day     // Never is still
-	Spells     map[uint32][]Spell // of subjects that are active in other days than one stretch; none is never
 	Attributes map[string]*Attribute
+
+	active []Spell            // by code; nil where all are active for ever
+	spells map[uint32][]Spell // of subjects that are active in other days than one stretch; none is never
 
 	once  sync.Once
 	codes map[string]uint32 // when first asked for: nothing that is computed needs it
@@ -182,15 +182,9 @@ func (s Spell) meets(first, last calendar.Day) bool {
 	return (s.First == Never || s.First <= last) && (s.Last == Never || s.Last >= first)
 }
 
-// NewRegister is a register of keys and names of equal length.
+// NewRegister is a register of keys and names of equal length, all active for ever.
 func NewRegister(kind string, keys, names []string) *Register {
-	r := &Register{Kind: kind, Keys: keys, Names: names, Attributes: map[string]*Attribute{}}
-	r.ActiveFrom = make([]calendar.Day, len(keys))
-	r.ActiveTo = make([]calendar.Day, len(keys))
-	for i := range keys {
-		r.ActiveFrom[i], r.ActiveTo[i] = Never, Never
-	}
-	return r
+	return &Register{Kind: kind, Keys: keys, Names: names, Attributes: map[string]*Attribute{}}
 }
 
 // Code is the code of a key.
@@ -207,10 +201,29 @@ func (r *Register) Code(key string) (uint32, bool) {
 
 // Active says whether the subject was active on any day from first to last.
 func (r *Register) Active(code uint32, first, last calendar.Day) bool {
-	if spells, ok := r.Spells[code]; ok {
+	if spells, ok := r.spells[code]; ok {
 		return slices.ContainsFunc(spells, func(s Spell) bool { return s.meets(first, last) })
 	}
-	return Spell{r.ActiveFrom[code], r.ActiveTo[code]}.meets(first, last)
+	return r.active == nil || r.active[code].meets(first, last)
+}
+
+// ActiveDays are the days in which a subject is active, from the first to the last.
+func (r *Register) ActiveDays(code uint32) Spell {
+	if r.active == nil {
+		return Spell{Never, Never}
+	}
+	return r.active[code]
+}
+
+// SetActive says in which days a subject is active.
+func (r *Register) SetActive(code uint32, days Spell) {
+	if r.active == nil {
+		if days == (Spell{Never, Never}) {
+			return
+		}
+		r.active = slices.Repeat([]Spell{{Never, Never}}, len(r.Keys))
+	}
+	r.active[code] = days
 }
 
 // SetRows says when a subject is active by the rows its register holds of it,
@@ -219,7 +232,7 @@ func (r *Register) Active(code uint32, first, last calendar.Day) bool {
 // Without a row a subject is never active.
 func (r *Register) SetRows(code uint32, rows []ActiveRow) {
 	if len(rows) == 1 {
-		r.ActiveFrom[code], r.ActiveTo[code] = rows[0].Active.First, rows[0].Active.Last
+		r.SetActive(code, rows[0].Active)
 		return
 	}
 	spells := []Spell{}
@@ -240,13 +253,13 @@ func (r *Register) SetRows(code uint32, rows []ActiveRow) {
 		}
 	}
 	if len(spells) > 0 {
-		r.ActiveFrom[code], r.ActiveTo[code] = spells[0].First, spells[len(spells)-1].Last
+		r.SetActive(code, Spell{spells[0].First, spells[len(spells)-1].Last})
 	}
 	if len(spells) != 1 {
-		if r.Spells == nil {
-			r.Spells = map[uint32][]Spell{}
+		if r.spells == nil {
+			r.spells = map[uint32][]Spell{}
 		}
-		r.Spells[code] = spells
+		r.spells[code] = spells
 	}
 }
 

@@ -21,7 +21,7 @@ func drawChunk(t *rapid.T, m calendar.Month) *Chunk {
 	day := 1
 	for range rapid.IntRange(0, 40).Draw(t, "lines") {
 		day = min(int(m.Last()-m.First())+1, day+rapid.IntRange(0, 3).Draw(t, "later"))
-		c.Days = append(c.Days, uint8(day))
+		c.Days.Add(day)
 		c.Subjects[0] = append(c.Subjects[0], rapid.Uint32Range(0, 4).Draw(t, "rep"))
 		c.Subjects[1] = append(c.Subjects[1], rapid.Uint32Range(0, 3).Draw(t, "customer"))
 		n := amount.Missing
@@ -43,7 +43,7 @@ func TestScansAreWhatAPlainLoopGives(t *testing.T) {
 			s.Groups = []uint32{0, 1, 1, 2, 0}
 		}
 		if rapid.Bool().Draw(t, "masked") {
-			for range c.Days {
+			for range c.Days.All() {
 				s.Mask = append(s.Mask, rapid.Bool().Draw(t, "counts"))
 			}
 		}
@@ -54,7 +54,7 @@ func TestScansAreWhatAPlainLoopGives(t *testing.T) {
 		values := map[uint32]uint32{}
 		lows, lasts := map[uint32]amount.Amount{}, map[uint32]amount.Amount{}
 		others := map[uint32]map[uint32]bool{}
-		for i, d := range c.Days {
+		for i, d := range c.Days.All() {
 			day := october.First() + calendar.Day(d) - 1
 			if day < first || day > last || s.Mask != nil && !s.Mask[i] {
 				continue
@@ -104,7 +104,7 @@ func TestLastDaysAreWhatAPlainLoopGives(t *testing.T) {
 		asOf := (october - 2).First() + calendar.Day(rapid.IntRange(0, 95).Draw(t, "as of"))
 		want := []calendar.Day{Never, Never, Never, Never, Never}
 		for _, c := range f.Chunks {
-			for i, d := range c.Days {
+			for i, d := range c.Days.All() {
 				day := c.Month.First() + calendar.Day(d) - 1
 				if day <= asOf {
 					want[c.Subjects[0][i]] = max(want[c.Subjects[0][i]], day)
@@ -118,7 +118,10 @@ func TestLastDaysAreWhatAPlainLoopGives(t *testing.T) {
 // A column whose sum could overflow is added with care; the overflow is said.
 func TestSumsThatLeaveTheRange(t *testing.T) {
 	huge := amount.Amount(math.MaxInt64 / 3)
-	c := &Chunk{Month: october, Days: []uint8{1, 2, 3, 4}, Subjects: [][]uint32{{0, 0, 1, 0}}, Numbers: [][]amount.Amount{{huge, huge, 5, huge}}}
+	c := &Chunk{Month: october, Subjects: [][]uint32{{0, 0, 1, 0}}, Numbers: [][]amount.Amount{{huge, huge, 5, huge}}}
+	for day := range 4 {
+		c.Days.Add(day + 1)
+	}
 	assert.True(t, c.Sum(Scan{Subject: 0, Size: 2, To: 4}).Beyond)
 	part := c.Sum(Scan{Subject: 0, Size: 2, To: 3})
 	assert.False(t, part.Beyond)
@@ -141,7 +144,7 @@ func TestAttributesChangeFromADayOn(t *testing.T) {
 func TestActiveDaysTouchTheMonth(t *testing.T) {
 	r := NewRegister("rep", []string{"R0"}, []string{"A"})
 	assert.True(t, r.Active(0, october.First(), october.Last()))
-	r.ActiveFrom[0], r.ActiveTo[0] = october.Last(), october.Last()
+	r.SetActive(0, Spell{october.Last(), october.Last()})
 	assert.True(t, r.Active(0, october.First(), october.Last()))
 	assert.False(t, r.Active(0, (october-1).First(), (october-1).Last()))
 	assert.False(t, r.Active(0, (october+1).First(), (october+1).Last()))

@@ -46,7 +46,7 @@ func TestDaysByCode(t *testing.T) {
 		codes := rapid.SliceOfN(rapid.OneOf(rapid.Uint32Range(0, uint32(size-1)), rapid.Just(uint32(ledger.Nobody))), 0, 60).Draw(t, "codes")
 		c := &ledger.Chunk{Subjects: [][]uint32{codes}}
 		for i := range codes {
-			c.Days = append(c.Days, uint8(1+i/2))
+			c.Days.Add(1 + i/2)
 		}
 		mask := rapid.SliceOfN(rapid.Bool(), len(codes), len(codes)).Draw(t, "mask")
 		expected, whole := map[uint32]uint32{}, map[uint32]uint32{}
@@ -54,9 +54,9 @@ func TestDaysByCode(t *testing.T) {
 			if code == ledger.Nobody {
 				continue
 			}
-			whole[code] |= 1 << c.Days[i]
+			whole[code] |= 1 << c.Days.Of(i)
 			if mask[i] {
-				expected[code] |= 1 << c.Days[i]
+				expected[code] |= 1 << c.Days.Of(i)
 			}
 		}
 		read := func(s *ledger.DaySets) map[uint32]uint32 {

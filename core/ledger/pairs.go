@@ -65,7 +65,7 @@ func NewPairs(all []Sides, firsts int) *Pairs {
 	for _, s := range all {
 		column := p.columns[s.Chunk]
 		if column == nil {
-			column = make([]uint32, len(s.Chunk.Days))
+			column = make([]uint32, s.Chunk.Days.Len())
 			p.columns[s.Chunk] = column
 		}
 		for i := s.From; i < s.To; i++ {

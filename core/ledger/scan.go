@@ -56,7 +56,7 @@ func (c *Chunk) Sum(s Scan) *Totals {
 		// The hot loops: nothing can overflow, nothing is left out.
 		codes, values := own[s.From:s.To], c.Numbers[s.Number][s.From:s.To]
 		values = values[:len(codes)]
-		if c.complete(s.Number) && s.Codes == nil && s.From == 0 && s.To == len(c.Days) {
+		if c.complete(s.Number) && s.Codes == nil && s.From == 0 && s.To == c.Days.Len() {
 			// Every line has a value, so the counts are those of the lines.
 			return c.Count(s).with(func(sums []amount.Amount) {
 				for i, code := range codes {
@@ -97,7 +97,7 @@ func (c *Chunk) Sum(s Scan) *Totals {
 // Count counts lines per code; those of a whole chunk are counted once, since
 // sums share them.
 func (c *Chunk) Count(s Scan) *Totals {
-	if s.Mask == nil && s.Groups == nil && s.Codes == nil && s.From == 0 && s.To == len(c.Days) {
+	if s.Mask == nil && s.Groups == nil && s.Codes == nil && s.From == 0 && s.To == c.Days.Len() {
 		return c.Memo(countKey{s.Subject, s.Size}, func() *Totals { return c.count(s) })
 	}
 	return c.count(s)
@@ -143,7 +143,7 @@ func (c *Chunk) Pick(s Scan, better func(a, b amount.Amount) bool, first bool) *
 // safe says whether no sum over the chunk can leave the range of Amounts.
 func (c *Chunk) safe(number int) bool {
 	peak := c.facts(number).peak
-	return peak == 0 || uint64(len(c.Days)) < math.MaxInt64/2/uint64(peak)
+	return peak == 0 || uint64(c.Days.Len()) < math.MaxInt64/2/uint64(peak)
 }
 
 func (c *Chunk) complete(number int) bool { return c.facts(number).complete }
@@ -215,22 +215,9 @@ func Distinct(chunks []*Chunk, scans []Scan, other, others int) *Totals {
 func (c *Chunk) Between(first, last calendar.Day) (from, to int) {
 	begin := c.Month.First()
 	if first <= begin && last >= c.Month.Last() {
-		return 0, len(c.Days)
+		return 0, c.Days.Len()
 	}
-	return c.search(int(first - begin + 1)), c.search(int(last-begin) + 2)
-}
-
-// search is the first line on a day of the month or later.
-func (c *Chunk) search(day int) int {
-	low, high := 0, len(c.Days)
-	for low < high {
-		if mid := (low + high) / 2; int(c.Days[mid]) < day {
-			low = mid + 1
-		} else {
-			high = mid
-		}
-	}
-	return low
+	return c.Days.From(int(first - begin + 1)), c.Days.From(int(last-begin) + 2)
 }
 
 // LastDays is the last day up to asOf, it included, on which each subject has
@@ -252,7 +239,7 @@ func (f *Feed) LastDays(subjectColumn, subjects int, asOf calendar.Day) []calend
 		codes := c.Subjects[subjectColumn]
 		for i := to - 1; i >= 0; i-- {
 			if code := codes[i]; code != Nobody && last[code] == Never {
-				last[code] = first + calendar.Day(c.Days[i]) - 1
+				last[code] = first + calendar.Day(c.Days.Of(i)) - 1
 				left--
 			}
 		}

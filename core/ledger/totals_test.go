@@ -19,7 +19,7 @@ func TestTotalsDoNotDependOnHowTheyLie(t *testing.T) {
 		missing := rapid.Bool().Draw(t, "some values are missing")
 		n := rapid.IntRange(0, 40).Draw(t, "lines")
 		for i := range n {
-			c.Days = append(c.Days, uint8(1+i*28/n))
+			c.Days.Add(1 + i*28/n)
 			c.Subjects[0] = append(c.Subjects[0], rapid.Uint32Range(many-4, many-1).Draw(t, "code"))
 			v := amount.Amount(rapid.Int64Range(-50, 50).Draw(t, "value"))
 			if missing && v > 40 {

@@ -37,7 +37,7 @@ func memoKeyOf(m *rulebook.Measure, s ledger.Scan) memoKey {
 // groups nor a mask. others is how many subjects a distinct count chooses from.
 func remembered(c *ledger.Chunk, m *rulebook.Measure, scan ledger.Scan, mask func(*ledger.Chunk) []bool, others int) *ledger.Totals {
 	return c.Memo(memoKeyOf(m, scan), func() *ledger.Totals {
-		scan.From, scan.To, scan.Mask = 0, len(c.Days), mask(c)
+		scan.From, scan.To, scan.Mask = 0, c.Days.Len(), mask(c)
 		if m.Aggregate == "distinct" {
 			return ledger.Distinct([]*ledger.Chunk{c}, []ledger.Scan{scan}, scan.Number, others)
 		}
@@ -76,11 +76,11 @@ func (a Memory) Aggregate(m *rulebook.Measure, s Slot) *ledger.Totals {
 	own := false // what a chunk remembers is never written to
 	a.stretches(f, s, scan, func(c *ledger.Chunk, scan ledger.Scan) {
 		var t *ledger.Totals
-		whole := scan.From == 0 && scan.To == len(c.Days) && lasting && !s.Paired()
+		whole := scan.From == 0 && scan.To == c.Days.Len() && lasting && !s.Paired()
 		switch {
 		case whole && s.By == "":
 			t = remembered(c, m, scan, mask, 0)
-		case whole && scan.Groups != nil && addsUp(m.Aggregate) && 4*len(scan.Groups) < len(c.Days):
+		case whole && scan.Groups != nil && addsUp(m.Aggregate) && 4*len(scan.Groups) < c.Days.Len():
 			// The subjects' totals are fewer than the lines, and others ask for them too.
 			each := scan
 			each.Groups, each.Size = nil, len(scan.Groups)
@@ -221,7 +221,7 @@ func (e *Engine) masker(m *rulebook.Measure, f *ledger.Feed, def *rulebook.Feed)
 	lasting = true
 	test := e.lineTest(m.Where.Tree, f, def, &lasting)
 	return func(c *ledger.Chunk) []bool {
-		out := make([]bool, len(c.Days))
+		out := make([]bool, c.Days.Len())
 		holds := test(c)
 		for i := range out {
 			out[i] = holds(i)
@@ -266,7 +266,7 @@ func (e *Engine) lineTest(n *lang.Node, f *ledger.Feed, def *rulebook.Feed, last
 			register := e.Snapshot.Registers[s.Kind]
 			return func(c *ledger.Chunk) func(i int) bool {
 				return func(i int) bool {
-					v := register.Value(attribute, c.Subjects[k][i], c.Month.First()+calendar.Day(c.Days[i])-1)
+					v := register.Value(attribute, c.Subjects[k][i], c.Month.First()+calendar.Day(c.Days.Of(i))-1)
 					return lang.Test(n, func(string) lang.Value { return v })
 				}
 			}

@@ -63,7 +63,7 @@ func (e *Engine) Behind(measure string, s Slot, code uint32, offset, limit int) 
 		counts := mask(c)
 		sum := amount.Amount(0)
 		for i := part.From; i < part.To; i++ {
-			if d := c.Month.First() + calendar.Day(c.Days[i]) - 1; d != day {
+			if d := c.Month.First() + calendar.Day(c.Days.Of(i)) - 1; d != day {
 				day, nth = d, 0
 			}
 			named := true

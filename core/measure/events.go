@@ -125,11 +125,11 @@ func (e *Engine) findEvents(l Lines, level Level, from int) *Events {
 	}
 	next := slices.Clone(out.Starts[:size])
 	for _, p := range parts {
-		first := p.chunk.Month.First() - 1
+		first, days := p.chunk.Month.First()-1, p.chunk.Days.ByLine()
 		for k, code := range p.order.Codes {
 			at := next[code]
 			for _, i := range p.order.Lines[p.order.Starts[k]:p.order.Starts[k+1]] {
-				out.Days[at] = first + calendar.Day(p.chunk.Days[i])
+				out.Days[at] = first + calendar.Day(days[i])
 				if l.Which {
 					out.Lines[at] = p.ordinal + i
 				}
@@ -186,7 +186,7 @@ func (e *Engine) eventParts(f *ledger.Feed, level Level, from int, some someLine
 			}
 			parts = append(parts, p)
 		}
-		ordinal += uint32(len(c.Days))
+		ordinal += uint32(c.Days.Len())
 	}
 	return parts
 }
@@ -197,7 +197,7 @@ func (e *Engine) codesOf(c *ledger.Chunk, level Level, some ledger.Some) []uint3
 		return c.Subjects[some.Subject]
 	}
 	scan := ledger.Scan{Subject: some.Subject, Size: some.Size}
-	codes := make([]uint32, len(c.Days))
+	codes := make([]uint32, c.Days.Len())
 	s := Slot{Level: level, First: c.Month.First(), Last: c.Month.Last()}
 	Memory{e}.stretches(&ledger.Feed{Chunks: []*ledger.Chunk{c}}, s, scan, func(c *ledger.Chunk, part ledger.Scan) {
 		for i := part.From; i < part.To; i++ {

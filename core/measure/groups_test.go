@@ -42,11 +42,11 @@ func TestAGroupThatIsNotThere(t *testing.T) {
 	assert.Zero(t, code)
 
 	// One who has left is no longer without a territory, unless lines say so.
-	register.ActiveTo[2] = calendar.Date(2026, 9, 30)
+	register.SetActive(2, ledger.Spell{First: ledger.Never, Last: calendar.Date(2026, 9, 30)})
 	e = measure.New(e.Book, e.Snapshot)
 	assert.Equal(t, "40; 110", say(e, "revenue", areas, "2026-10"), "it has a line in October")
 	assert.Equal(t, absent+"; 0", say(e, "mean", areas, "2026-11"), "and none in November")
-	register.ActiveTo[2] = calendar.Date(2026, 11, 1)
+	register.SetActive(2, ledger.Spell{First: ledger.Never, Last: calendar.Date(2026, 11, 1)})
 	e = measure.New(e.Book, e.Snapshot)
 	assert.Equal(t, "0; 0", say(e, "mean", areas, "2026-11"), "the last day belongs to it")
 }

@@ -150,11 +150,11 @@ func shuffle(f *ledger.Feed, seed uint64) *ledger.Feed {
 	out.Chunks = nil
 	rng := rand.New(rand.NewPCG(seed, 1))
 	for _, c := range f.Chunks {
-		order := rng.Perm(len(c.Days))
-		slices.SortStableFunc(order, func(a, b int) int { return int(c.Days[a]) - int(c.Days[b]) }) // days stay in theirs
+		order := rng.Perm(c.Days.Len())
+		slices.SortStableFunc(order, func(a, b int) int { return c.Days.Of(a) - c.Days.Of(b) }) // days stay in theirs
 		d := &ledger.Chunk{Month: c.Month, Subjects: make([][]uint32, len(c.Subjects)), Numbers: make([][]amount.Amount, len(c.Numbers)), Labels: make([][]uint32, len(c.Labels))}
 		for _, i := range order {
-			d.Days = append(d.Days, c.Days[i])
+			d.Days.Add(c.Days.Of(i))
 			for k := range c.Subjects {
 				d.Subjects[k] = append(d.Subjects[k], c.Subjects[k][i])
 			}

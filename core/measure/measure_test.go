@@ -80,7 +80,7 @@ func world(t require.TestingT, measures string, lines []line) *measure.Engine {
 			n++
 		}
 		c := feed.Chunks[n-1]
-		c.Days = append(c.Days, uint8(day-day.Month().First()+1))
+		c.Days.Add(int(day-day.Month().First()) + 1)
 		c.Subjects[0] = append(c.Subjects[0], uint32(l.rep))
 		c.Subjects[1] = append(c.Subjects[1], uint32(l.customer))
 		c.Numbers[0] = append(c.Numbers[0], number(t, l.net))

@@ -46,11 +46,11 @@ func (e *Engine) Only(level Level, code uint32, slots ...Slot) *Engine {
 // chosen is a chunk of the lines with one code; nil if there is none.
 func chosen(c *ledger.Chunk, codes []uint32, code uint32) *ledger.Chunk {
 	out := &ledger.Chunk{Month: c.Month, Subjects: make([][]uint32, len(c.Subjects)), Numbers: make([][]amount.Amount, len(c.Numbers)), Labels: make([][]uint32, len(c.Labels))}
-	for i, is := range codes {
-		if is != code {
+	for i, day := range c.Days.All() {
+		if codes[i] != code {
 			continue
 		}
-		out.Days = append(out.Days, c.Days[i])
+		out.Days.Add(day)
 		for k := range c.Subjects {
 			out.Subjects[k] = append(out.Subjects[k], c.Subjects[k][i])
 		}
@@ -61,7 +61,7 @@ func chosen(c *ledger.Chunk, codes []uint32, code uint32) *ledger.Chunk {
 			out.Labels[k] = append(out.Labels[k], c.Labels[k][i])
 		}
 	}
-	if len(out.Days) == 0 {
+	if out.Days.Len() == 0 {
 		return nil
 	}
 	return out

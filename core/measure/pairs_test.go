@@ -106,8 +106,8 @@ func TestSharesOfPairs(t *testing.T) {
 func TestWhoIsThere(t *testing.T) {
 	e := examples(t, "")
 	october, _ := e.Book.Calendar.Parse("2026-10")
-	e.Snapshot.Registers["rep"].ActiveTo[1] = calendar.Date(2026, 9, 30)
-	e.Snapshot.Registers["customer"].ActiveFrom[2] = calendar.Date(2026, 11, 1)
+	e.Snapshot.Registers["rep"].SetActive(1, ledger.Spell{First: ledger.Never, Last: calendar.Date(2026, 9, 30)})
+	e.Snapshot.Registers["customer"].SetActive(2, ledger.Spell{First: calendar.Date(2026, 11, 1), Last: ledger.Never})
 	there := func(level string) (out []bool) {
 		l, complaint := e.Book.ParseLevel(level)
 		require.Empty(t, complaint)

@@ -160,7 +160,7 @@ func (p *seenPart) ordered(days []calendar.Day, code uint32) []calendar.Day {
 	o, first := p.order(), p.chunk.Month.First()-1
 	k, _ := slices.BinarySearch(o.Codes, code)
 	for _, i := range o.Lines[o.Starts[k]:o.Starts[k+1]] {
-		if day := p.chunk.Days[i]; p.until>>day&1 == 1 {
+		if day := p.chunk.Days.Of(int(i)); p.until>>day&1 == 1 {
 			days = append(days, first+calendar.Day(day))
 		}
 	}

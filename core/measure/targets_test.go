@@ -8,6 +8,7 @@ import (
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
+	"oskel/core/ledger"
 	"oskel/core/measure"
 )
 
@@ -16,7 +17,7 @@ import (
 func TestTargetGridByHand(t *testing.T) {
 	e := examples(t, "")
 	months := []calendar.Month{calendar.MonthOf(2026, 9), calendar.MonthOf(2026, 10)}
-	e.Snapshot.Registers["rep"].ActiveTo[2] = calendar.Date(2026, 9, 30)
+	e.Snapshot.Registers["rep"].SetActive(2, ledger.Spell{First: ledger.Never, Last: calendar.Date(2026, 9, 30)})
 	ask := measure.TargetAsk{Kind: "rep", Measure: "revenue", Months: months}
 	g := e.TargetGrid(ask)
 	assert.Equal(t, "[100/1 300/1]", fmt.Sprint(g.Sums), "rep2's target of 0 in October adds nothing")

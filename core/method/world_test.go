@@ -97,7 +97,7 @@ func world(t require.TestingT, book *rulebook.Book, n int, lines ...line) *measu
 			k++
 		}
 		c := f.Chunks[k]
-		c.Days = append(c.Days, uint8(day-day.Month().First()+1))
+		c.Days.Add(int(day-day.Month().First()) + 1)
 		c.Subjects[0], c.Subjects[1] = append(c.Subjects[0], uint32(l.shop)), append(c.Subjects[1], uint32(l.item))
 		net := amount.Missing
 		if l.net != "" {

@@ -208,7 +208,7 @@ func LastDay(s *ledger.Snapshot) (calendar.Day, bool) {
 	for _, f := range s.Feeds {
 		if n := len(f.Chunks); n > 0 {
 			chunk := f.Chunks[n-1]
-			last = max(last, chunk.Month.First()+calendar.Day(chunk.Days[len(chunk.Days)-1])-1)
+			last = max(last, chunk.Month.First()+calendar.Day(chunk.Days.Of(chunk.Days.Len()-1))-1)
 		}
 	}
 	return last, last != ledger.Never

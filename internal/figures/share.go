@@ -104,7 +104,7 @@ func rechunk(c *ledger.Chunk, old, f *ledger.Feed) *ledger.Chunk {
 		out.Numbers = append(out.Numbers, c.Numbers[ledger.Column(old.Numbers, name)])
 	}
 	for _, l := range f.Labels {
-		column := make([]uint32, len(c.Days))
+		column := make([]uint32, c.Days.Len())
 		for i, have := range old.Labels {
 			if have.Column == l.Column {
 				column = c.Labels[i]

@@ -89,8 +89,9 @@ func (s *server) GetRegister(ctx context.Context, r contract.GetRegisterRequestO
 	out.Total = len(codes)
 	end := min(len(codes), offset+or(r.Params.Limit, 100))
 	for _, code := range codes[min(offset, end):end] {
+		active := register.ActiveDays(uint32(code))
 		row := contract.RegisterRow{Key: register.Keys[code], Name: register.Names[code], Active: register.Active(uint32(code), at, at),
-			ActiveFrom: dayText(register.ActiveFrom[code]), ActiveTo: dayText(register.ActiveTo[code]), Values: []string{}}
+			ActiveFrom: dayText(active.First), ActiveTo: dayText(active.Last), Values: []string{}}
 		for _, a := range out.Attributes {
 			row.Values = append(row.Values, valueText(register.Value(a, uint32(code), at)))
 		}

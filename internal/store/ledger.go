@@ -120,7 +120,8 @@ func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version i
 	if err != nil {
 		return nil, err
 	}
-	r := ledger.NewRegister(kind.Name, keys, append([]string(nil), keys...))
+	keys = slices.Clip(slices.Clone(keys))
+	r := ledger.NewRegister(kind.Name, keys, slices.Clone(keys))
 	values := map[string][]lang.Value{}
 	for _, a := range kind.Attributes {
 		values[a.Name] = make([]lang.Value, len(keys))
@@ -139,7 +140,9 @@ func (s *Store) readRegister(ctx context.Context, kind *rulebook.Kind, version i
 		if int(code) >= len(keys) {
 			return nil // arrived after the keys were read; a later version's
 		}
-		r.Names[code] = name
+		if name != r.Keys[code] { // one string will do for both
+			r.Names[code] = name
+		}
 		active[code] = append(active[code], ledger.ActiveRow{From: dayOr(validFrom, ledger.Never), Active: ledger.Spell{First: dayOr(from, ledger.Never), Last: dayOr(to, ledger.Never)}})
 		for _, a := range kind.Attributes {
 			v := lang.ParseValue(a.Type, attributes[a.Name])
@@ -204,7 +207,7 @@ func (s *Store) readChunks(ctx context.Context, f *rulebook.Feed, months map[cal
 			if err != nil {
 				return fmt.Errorf("reading %s of %s: %w", f.Name, m, err)
 			}
-			if len(c.Days) > 0 {
+			if c.Days.Len() > 0 {
 				mu.Lock()
 				defer mu.Unlock()
 				chunks = append(chunks, c)
@@ -241,7 +244,7 @@ func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 	first := m.First()
 	for rows.Next() {
 		raw := rows.RawValues()
-		c.Days = append(c.Days, uint8(epoch+calendar.Day(int32(binary.BigEndian.Uint32(raw[0])))-first+1))
+		c.Days.Add(int(epoch + calendar.Day(int32(binary.BigEndian.Uint32(raw[0]))) - first + 1))
 		for i := range f.Subjects {
 			c.Subjects[i] = append(c.Subjects[i], decodeSubject(raw[1+i]))
 		}
@@ -253,7 +256,6 @@ func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 		}
 	}
 	// What growing left over is given back: a snapshot lives long.
-	c.Days = slices.Clip(slices.Clone(c.Days))
 	for _, columns := range [][][]uint32{c.Subjects, c.Labels} {
 		for i := range columns {
 			columns[i] = slices.Clip(slices.Clone(columns[i]))
