@@ -23,7 +23,7 @@ func (c Calendar) Key(p Period) Key {
 	if n := monthsOf(p.Unit); n > 0 {
 		k.Start = Month(p.Number * n).First()
 	} else {
-		k.Start, _ = c.Span(p)
+		k.Start, _ = c.Whole(p)
 	}
 	return k
 }
@@ -59,7 +59,7 @@ func (c Calendar) Last(grain string, day Day) (Period, bool) {
 		return found, found.Unit != 0
 	}
 	p := c.Of(unit, day)
-	if _, last := c.Span(p); last > day {
+	if _, last := c.Whole(p); last > day {
 		p.Number--
 	}
 	return p, true
@@ -86,7 +86,7 @@ func (c Calendar) Within(p Period, grain string) (Period, bool) {
 	if c.Grain(p) == grain {
 		return p, true
 	}
-	_, last := c.Span(p)
+	_, last := c.Whole(p)
 	return c.Last(grain, last)
 }
 
@@ -101,7 +101,7 @@ func (c Calendar) In(other Calendar, p Period) (Period, bool) {
 		}
 		return p, false
 	}
-	_, last := other.Span(p)
+	_, last := other.Whole(p)
 	return c.Of(p.Unit, last), true
 }
 

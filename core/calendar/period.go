@@ -59,6 +59,9 @@ type Calendar struct {
 	Holidays       []Holiday // by rising day
 	Windows        []Window  // by first day, then name
 	Zone           string    // whose clock says which day it is, such as "Europe/Lisbon"; "" is the machine's
+
+	soFar   Day // see SoFarTo
+	isSoFar bool
 }
 
 func (c Calendar) weekFrom() time.Weekday {
@@ -124,8 +127,8 @@ func (c Calendar) weekZero() int32 {
 	return -((int32(time.Thursday) - int32(c.weekFrom()) + 7) % 7)
 }
 
-// Span is the first and the last day of a period; both belong to it.
-func (c Calendar) Span(p Period) (first, last Day) {
+// Whole is the first and the last day of a period, whether or not it is taken so far.
+func (c Calendar) Whole(p Period) (first, last Day) {
 	switch p.Unit {
 	case Daily:
 		return Day(p.Number), Day(p.Number)
@@ -180,7 +183,7 @@ func (c Calendar) YearBefore(p Period) (Period, bool) {
 // week is the year and number of a week: week 1 holds the fourth of January,
 // as in ISO 8601; in a calendar of WeekYears it is the year's first.
 func (c Calendar) week(p Period) (year, week int) {
-	first, _ := c.Span(p)
+	first, _ := c.Whole(p)
 	if c.Weeks != nil {
 		year = int(c.weeksOf(Yearly, first).Number)
 	} else {
@@ -222,9 +225,7 @@ func (c Calendar) String(p Period) string {
 	return fmt.Sprintf("%04d", p.Number)
 }
 
-// Words is the form for people: 31 Oct 2026, week 44 of 2026, Oct 2026 or
-// period 10 of 2026, Q4 2026, H2 2026, 2026, and the title of a window.
-func (c Calendar) Words(p Period) string {
+func (c Calendar) words(p Period) string {
 	switch p.Unit {
 	case Daily:
 		return Day(p.Number).Words()

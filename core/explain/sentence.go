@@ -13,8 +13,16 @@ import (
 
 // Sentence says in one sentence why a subject got its verdict, with the
 // numbers that decided it. Values and cuts are written with as many decimal
-// places as it takes to tell them apart.
+// places as it takes to tell them apart. Of a period that is taken so far it says up to
+// which day.
 func Sentence(book *rulebook.Book, rule *rulebook.Rule, p calendar.Period, v judge.Verdict, ev judge.Evidence) string {
+	if day, is := book.Calendar.SoFar(); is && book.Calendar.Cut(p) {
+		return "So far, to " + day.Words() + ": " + sentence(book, rule, p, v, ev)
+	}
+	return sentence(book, rule, p, v, ev)
+}
+
+func sentence(book *rulebook.Book, rule *rulebook.Rule, p calendar.Period, v judge.Verdict, ev judge.Evidence) string {
 	if n := ev.Persisted; n != nil {
 		return fmt.Sprintf("%s In %d of the last %d %ss; it is flagged from %d on.", verdict(book, rule, p, v, ev), n.Breaches, n.Of, rule.Each, n.Least)
 	}

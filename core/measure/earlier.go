@@ -57,7 +57,7 @@ func (e *Engine) dateSlot(n *lang.Node, s Slot) (Slot, bool) {
 	if err != nil || !s.IsPeriod() {
 		return s, false
 	}
-	first, _ := e.Book.Calendar.Span(e.Book.Calendar.Of(unit, s.Last))
+	first, _ := e.Book.Calendar.Whole(e.Book.Calendar.Of(unit, s.Last))
 	return Slot{Level: s.Level, First: min(first, s.First), Last: s.Last, Ended: s.Ended}, true
 }
 

@@ -90,7 +90,8 @@ func (e *Engine) TargetGrid(a TargetAsk) TargetGrid {
 
 // targets are a level's targets for a measure over a slot: a month's, or the
 // sum of the months of a longer period that have one; of a group those of its
-// subjects. None is amount.Missing, a sum out of range is beyond.
+// subjects. Of a month that is taken so far it is the part that its working days up to
+// then have of it. None is amount.Missing, a sum out of range is beyond.
 func (e *Engine) targets(measure string, s Slot) []amount.Amount {
 	out := slices.Repeat([]amount.Amount{amount.Missing}, e.Size(s.Level))
 	add := func(code uint32, a amount.Amount) {
@@ -104,12 +105,23 @@ func (e *Engine) targets(measure string, s Slot) []amount.Amount {
 		}
 	}
 	begin, end := e.Book.Calendar.Of(calendar.Monthly, s.First), e.Book.Calendar.Of(calendar.Monthly, s.Last)
-	from, _ := e.Book.Calendar.Span(begin)
-	_, to := e.Book.Calendar.Span(end)
-	if s.First != from || s.Last != to || s.Joined > 0 {
+	from, _ := e.Book.Calendar.Whole(begin)
+	cut, to := e.Book.Calendar.Whole(end)
+	_, soFar := e.Book.Calendar.SoFar()
+	if s.First != from || s.Last != to && !soFar || s.Joined > 0 {
 		return out // targets are kept by month; a part of one has none
 	}
 	first, last := calendar.Month(begin.Number), calendar.Month(end.Number)
+	part := func(m calendar.Month, a amount.Amount) amount.Amount { return a }
+	if s.Last != to {
+		days, due := e.daysOf(cut, to), len(e.daysOf(cut, s.Last))
+		part = func(m calendar.Month, a amount.Amount) amount.Amount {
+			if m == last {
+				return partOf(a, days, due)
+			}
+			return a
+		}
+	}
 	for _, key := range e.sheets() {
 		if key.Measure != measure || s.Kind != "" && key.Kind != s.Kind || s.Paired() {
 			continue // a sheet is of one kind, so pairs have no targets
@@ -118,6 +130,9 @@ func (e *Engine) targets(measure string, s Slot) []amount.Amount {
 		_, groups := e.group(Slot{Level: Level{Kind: key.Kind}, Last: s.Last}, key.Kind, s.By)
 		for m := first; m <= last; m++ {
 			for code, a := range sheet.Months[m] {
+				if a != amount.Missing {
+					a = part(m, a)
+				}
 				switch {
 				case a == amount.Missing:
 				case s.Kind == "":
@@ -131,6 +146,24 @@ func (e *Engine) targets(measure string, s Slot) []amount.Amount {
 		}
 	}
 	return out
+}
+
+// daysOf are equal weights for the days of a month over which a target is spread: those
+// that are worked, or all where none is.
+func (e *Engine) daysOf(first, last calendar.Day) []amount.Amount {
+	n := e.Book.Calendar.WorkingDays(first, last)
+	if _, whole := e.Book.Calendar.Whole(e.Book.Calendar.Of(calendar.Monthly, first)); e.Book.Calendar.WorkingDays(first, whole) == 0 {
+		n = int(last-first) + 1
+	}
+	return slices.Repeat([]amount.Amount{1}, n)
+}
+
+// partOf is what the first days of a month have of its target, spread to the last cent.
+func partOf(target amount.Amount, days []amount.Amount, due int) (sum amount.Amount) {
+	for _, a := range amount.Spread(target, days, amount.Scale/100)[:due] {
+		sum += a // of one sign, and no more than the target
+	}
+	return sum
 }
 
 // beyond stands for a sum of targets that leaves the range of amounts.

@@ -45,6 +45,7 @@ type Arrival struct {
 	Code       uint32
 	Sentence   string
 	WasFlagged bool
+	Listed     bool  // no case is opened or joined for it
 	Case       int64 // the case that holds it, 0 if none does
 }
 
@@ -162,7 +163,7 @@ func (d *Desks) place(f Arrival) *Case {
 			return nil // it stays, or the case goes along
 		}
 	}
-	if !f.Flagged || !d.Open || f.Desk == "" {
+	if !f.Flagged || !d.Open || f.Listed || f.Desk == "" {
 		return nil
 	}
 	at, due := subjectDesk{f.Kind, f.Code, f.Desk}, d.due(f.Desk, f.Grade)

@@ -79,6 +79,14 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 		assert.Equal(t, []*record.Case{nil}, d.Take([]record.Arrival{arrival("look", "north", 0, false)}))
 		assert.Empty(t, d.Opened)
 	})
+	t.Run("not for what is listed only", func(t *testing.T) {
+		d := desks(t, true, known(1, "north", "look", monday))
+		listed := arrival("act", "north", 0, false)
+		listed.Listed = true
+		assert.Equal(t, []*record.Case{nil}, d.Take([]record.Arrival{listed}))
+		assert.Empty(t, d.Opened)
+		assert.Equal(t, "look", d.Cases[0].Grade)
+	})
 	t.Run("worse, and due the sooner", func(t *testing.T) {
 		c := known(1, "north", "look", calendar.Date(2026, 11, 20))
 		d := desks(t, true, c)

@@ -222,6 +222,7 @@ type Rule struct {
 	Trial     bool          // it is not on, but judged and counted apart from the list
 	From      *calendar.Day // of the periods it holds for; nil is ever
 	Until     *calendar.Day
+	SoFar     bool     // what it flags while the period runs goes to the desks as well
 	LastWord  bool     // a breach keeps the rules after it from judging that subject
 	Shows     []string // further measures put beside what was found
 	Stake     *Formula

@@ -12,9 +12,9 @@ func (b *Book) SpreadTarget(target amount.Amount, p calendar.Period) (months []c
 	if p.Unit < calendar.Monthly || p.Unit > calendar.Yearly {
 		return nil, nil, false
 	}
-	first, last := b.Calendar.Span(p)
+	first, last := b.Calendar.Whole(p)
 	month := func(d calendar.Day) calendar.Month { return calendar.Month(b.Calendar.Of(calendar.Monthly, d).Number) }
-	yearFrom, _ := b.Calendar.Span(b.Calendar.Of(calendar.Yearly, first))
+	yearFrom, _ := b.Calendar.Whole(b.Calendar.Of(calendar.Yearly, first))
 	var weights []amount.Amount
 	some := false
 	for m := month(first); m <= month(last); m++ {

@@ -54,6 +54,9 @@ func (b *Book) Words(r *Rule) string {
 	if r.Persists != nil {
 		fmt.Fprintf(&s, " Flagged only when it happens in at least %d of the last %d %ss.", r.Persists.Least, r.Persists.Of, r.Each)
 	}
+	if r.SoFar {
+		s.WriteString(" What it flags while the period runs goes to the desks as well.")
+	}
 	if r.LastWord {
 		s.WriteString(" A breach is the last word: the rules after it do not judge that subject.")
 	}

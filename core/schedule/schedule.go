@@ -12,10 +12,12 @@ import (
 
 // Standing is how a period stands.
 type Standing struct {
-	Lines    bool      // some feed has lines in it
-	Swept    bool      // it was swept at least once
-	Outdated time.Time // since when its sweep no longer tells what holds; zero if it does
-	Closed   bool      // a lead has closed it
+	Lines    bool         // some feed has lines in it
+	Swept    bool         // it was swept at least once
+	Outdated time.Time    // since when its sweep no longer tells what holds; zero if it does
+	Closed   bool         // a lead has closed it
+	SoFar    calendar.Day // up to which day it was swept so far; Never if it was not
+	Newest   calendar.Day // the last day of it before today that has lines; Never if none has
 }
 
 // Came says whether a feed's lines of a period have come.
@@ -45,6 +47,7 @@ type Turn struct {
 	State  State
 	Waits  []string  // feeds whose lines have not come, where that matters
 	Again  time.Time // when what is out of date is swept again
+	SoFar  bool      // it runs, and is to be swept so far
 }
 
 // night is the hour at which what is out of date is swept again "at night".
@@ -99,6 +102,8 @@ func turn(book *rulebook.Book, plan *rulebook.Plan, p calendar.Period, now time.
 		if t.State == Night && !now.Before(t.Again) {
 			t.State = Due
 		}
+	case !is.Swept && plan.SoFar && dueSoFar(c, plan, p, now, is):
+		t.State, t.SoFar = Due, true
 	case now.Before(t.At):
 		t.State = Coming
 	case len(t.Waits) > 0 && now.Before(t.Latest):
@@ -109,6 +114,17 @@ func turn(book *rulebook.Book, plan *rulebook.Plan, p calendar.Period, now time.
 		t.State = Due
 	}
 	return t
+}
+
+// Never stands for no day.
+const Never calendar.Day = -1 << 31
+
+// dueSoFar says whether a period that runs is to be swept so far: when the time of day has
+// come, and lines of a day that was not judged yet.
+func dueSoFar(c calendar.Calendar, plan *rulebook.Plan, p calendar.Period, now time.Time, is Standing) bool {
+	today := c.Today(now)
+	_, last := c.Whole(p)
+	return today <= last && is.Newest > is.SoFar && !now.Before(at(c, today, plan.Clock))
 }
 
 // again is what becomes of a sweep that is out of date, and when.
@@ -129,7 +145,7 @@ func again(c calendar.Calendar, plan *rulebook.Plan, since time.Time) (State, ti
 
 // moment is a time of day so many days after a period's last.
 func moment(c calendar.Calendar, p calendar.Period, d rulebook.Delay, clock int) time.Time {
-	_, last := c.Span(p)
+	_, last := c.Whole(p)
 	day := last + calendar.Day(d.Days)
 	if d.Working {
 		day = c.AddWorking(last, d.Days)

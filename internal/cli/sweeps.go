@@ -12,6 +12,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
+
+	openapi_types "github.com/oapi-codegen/runtime/types"
 
 	"oskel/internal/client"
 	"oskel/internal/sheet"
@@ -20,11 +23,13 @@ import (
 var sweepCommands = []command{
 	{
 		name: "sweep", short: "evaluate the published rules for a period and record the exceptions",
-		long:    "The same rules on the same data change nothing. After corrected lines it says what\nis flagged now, what no longer is, and what has another grade.",
-		example: "oskel sweep -period 2026-10\noskel sweep -no-cases -period 2025-03 -through 2026-09",
+		long:    "The same rules on the same data change nothing. After corrected lines it says what\nis flagged now, what no longer is, and what has another grade. A period that is still running is swept so\nfar: held against as many days of the periods before, targets by working days.",
+		example: "oskel sweep -period 2026-10\noskel sweep -no-cases -period 2025-03 -through 2026-09\noskel sweep -so-far -period 2026-11",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			period := periodFlag(f)
 			through := f.String("through", "", "sweep all periods from the first to this `period`, the oldest first")
+			soFar := f.Bool("so-far", false, "the period is still running: sweep it as it is so far")
+			to := f.String("to", "", "of one so far, its last `day`; the last before today that has lines unless stated")
 			noCases := f.Bool("no-cases", false, "record the exceptions without putting them on desks")
 			return func(ctx context.Context, args []string) error {
 				if err := periodGiven(*period, args); err != nil {
@@ -35,8 +40,20 @@ var sweepCommands = []command{
 					return err
 				}
 				open := !*noCases
+				ask := client.NewSweep{OpenCases: &open, SoFar: soFar}
+				if *soFar && *through != "" {
+					return usagef("-so-far is of the one period that runs, and -through of several that have ended")
+				}
+				if *to != "" {
+					day, err := time.Parse(time.DateOnly, *to)
+					if err != nil {
+						return usagef("-to takes a day such as 2026-11-20, not %q", *to)
+					}
+					ask.To = &openapi_types.Date{Time: day}
+				}
 				sweep := func(period string) (client.Sweep, error) {
-					r, err := c.CreateSweep(ctx, client.NewSweep{Period: period, OpenCases: &open})
+					ask.Period = period
+					r, err := c.CreateSweep(ctx, ask)
 					return read[client.Sweep](e, r, err)
 				}
 				if *through == "" {
@@ -545,6 +562,9 @@ func showSweep(e *env, s client.Sweep) error {
 	err := e.show(s, []column{{head: "rule"}, {head: "level"}, {head: "flagged", right: true}, {head: "judged", right: true}, {head: "clear", right: true}, {head: "no data", right: true}, {head: "not judged", right: true}, {head: "note"}}, rows)
 	if err != nil {
 		return err
+	}
+	if s.SoFar != nil {
+		e.say("So far, to %s; rules without 'so_far: true' open no cases yet.\n", s.SoFar.Format("2 Jan 2006"))
 	}
 	if s.Unchanged {
 		e.say("Nothing has changed since sweep %d of %s (revision %d, data version %d).\n", s.Id, s.Period, s.Revision, s.DataVersion)

@@ -1914,6 +1914,12 @@ type NewSweep struct {
 	// OpenCases false records the exceptions without putting them on desks, for periods long past
 	OpenCases *bool  `json:"open_cases,omitempty"`
 	Period    string `json:"period"`
+
+	// SoFar The period is still running: sweep it as it is so far
+	SoFar *bool `json:"so_far,omitempty"`
+
+	// To Of one so far, the day up to which; the last day before today that has lines unless stated
+	To *openapi_types.Date `json:"to,omitempty"`
 }
 
 // NewToken defines model for NewToken.
@@ -1999,6 +2005,12 @@ type PeriodState struct {
 	Grades map[string]int `json:"grades"`
 	Label  string         `json:"label"`
 	Period string         `json:"period"`
+
+	// Running It has not ended; a sweep of it is one so far
+	Running bool `json:"running"`
+
+	// SoFar The day up to which its last sweep judged, where the period was still running
+	SoFar *openapi_types.Date `json:"so_far,omitempty"`
 
 	// Stale Why its verdicts are out of date, where they are
 	Stale *string          `json:"stale,omitempty"`
@@ -2279,8 +2291,11 @@ type RuleDefinition struct {
 	Outlier  *map[string]string `json:"outlier,omitempty"`
 	Persists *string            `json:"persists,omitempty"`
 	Shows    *[]string          `json:"shows,omitempty"`
-	Stake    *string            `json:"stake,omitempty"`
-	Title    *string            `json:"title,omitempty"`
+
+	// SoFar What it flags while the period runs goes to the desks as well
+	SoFar *bool   `json:"so_far,omitempty"`
+	Stake *string `json:"stake,omitempty"`
+	Title *string `json:"title,omitempty"`
 
 	// Trial Not on, but counted apart from the list
 	Trial      *bool   `json:"trial,omitempty"`
@@ -2443,6 +2458,9 @@ type Sweep struct {
 	Period     string           `json:"period"`
 	Raised     int              `json:"raised"`
 	Revision   int              `json:"revision"`
+
+	// SoFar The day up to which it judged, where the period was still running
+	SoFar *openapi_types.Date `json:"so_far,omitempty"`
 
 	// Stages How long each took, where it is known
 	Stages *[]SweepStage `json:"stages,omitempty"`

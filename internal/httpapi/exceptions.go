@@ -74,7 +74,7 @@ func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsPar
 	if f.Offset, err = offsetOf(p.Cursor); err != nil {
 		return nil, err
 	}
-	return s.pages.of(pageKey{now, f}, trail, func() (*contract.ExceptionPage, error) { return s.makePage(ctx, book, f) }, func(page *contract.ExceptionPage) ([]byte, error) {
+	return s.pages.of(pageKey{now, f, c.Today(s.Now())}, trail, func() (*contract.ExceptionPage, error) { return s.makePage(ctx, book, f) }, func(page *contract.ExceptionPage) ([]byte, error) {
 		out := *page
 		out.Items = slices.Clone(page.Items)
 		if err := s.caseStates(ctx, out.Items); err != nil {
@@ -180,6 +180,7 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	if err != nil {
 		return nil, err
 	}
+	book = s.soFar.of(book, made.SoFar)
 	out := contract.GetException200JSONResponse{Exception: s.exceptionOut(e.Exception, book), Label: keyWords(book.Calendar, e.Period), Revision: made.Revision, DataVersion: made.DataVersion, Sweep: made.ID,
 		Evidence: map[string]any{}, Rows: []contract.EvidenceRow{}, Attributes: map[string]string{}, History: contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnitCount}}
 	for _, v := range e.All {
@@ -308,6 +309,12 @@ func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObjec
 	if rule == nil {
 		return nil, fail(http.StatusNotFound, "not-found", "The rulebook has no rule %q.", r.Rule)
 	}
+	if within, ok := book.Calendar.Within(p, rule.Each); ok {
+		p = within
+	}
+	if book, err = s.asSwept(ctx, book, p); err != nil {
+		return nil, err
+	}
 	engine, err := s.Figures.Engine(ctx, book)
 	if err != nil {
 		return nil, err
@@ -317,9 +324,6 @@ func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObjec
 		if level, err = levelOf(book, *r.Params.By); err != nil {
 			return nil, err
 		}
-	}
-	if within, ok := book.Calendar.Within(p, rule.Each); ok {
-		p = within
 	}
 	code := -1
 	if r.Params.Key != nil {

@@ -4,6 +4,7 @@ import (
 	"sync"
 	"time"
 
+	"oskel/core/calendar"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/store"
 )
@@ -16,8 +17,9 @@ type pages struct {
 }
 
 type pageKey struct {
-	at store.Pulse
-	of store.ExceptionFilter
+	at    store.Pulse
+	of    store.ExceptionFilter
+	today calendar.Day // a period that was swept so far may have ended since
 }
 
 type pageOnce struct {

@@ -33,7 +33,7 @@ func (c *counting) ask(k pageKey, trail int64) (string, error) {
 }
 
 func page(sweep int64, limit int) pageKey {
-	return pageKey{store.Pulse{Sweep: sweep}, store.ExceptionFilter{Limit: limit}}
+	return pageKey{store.Pulse{Sweep: sweep}, store.ExceptionFilter{Limit: limit}, 1}
 }
 
 // A page is made once for all who ask, and anew when what it is made of has changed; it

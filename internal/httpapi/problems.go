@@ -131,6 +131,8 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusUnprocessableEntity, "no-lines")
 	case errors.Is(err, sweep.ErrNoRules):
 		return simple(http.StatusUnprocessableEntity, "no-rules")
+	case errors.Is(err, sweep.ErrSoFar):
+		return simple(http.StatusUnprocessableEntity, "not-so-far")
 	case errors.Is(err, sweep.ErrNotEnded):
 		return simple(http.StatusUnprocessableEntity, "not-ended")
 	case errors.Is(err, people.ErrBusy):

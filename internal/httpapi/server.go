@@ -79,6 +79,7 @@ type server struct {
 	meters   *meters
 	pages    pages      // of exceptions
 	verdicts judge.Kept // of the past of exceptions
+	soFar    soFarBook
 }
 
 // The bounds of a request's body, by what it brings: a file, a rulebook, or little.

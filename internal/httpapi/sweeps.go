@@ -5,8 +5,12 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
+	"sync"
+
+	openapi_types "github.com/oapi-codegen/runtime/types"
 
 	"oskel/core/calendar"
+	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/store"
 	"oskel/internal/sweep"
@@ -82,7 +86,7 @@ func talliesOut(s store.Sweep) []contract.Tally {
 }
 
 func sweepOut(c calendar.Calendar, s store.Sweep, same bool) contract.Sweep {
-	out := contract.Sweep{Id: s.ID, Period: keyText(c, s.Period), Revision: s.Revision, DataVersion: s.DataVersion, By: s.Author, At: s.At,
+	out := contract.Sweep{SoFar: dayOut(s.SoFar), Id: s.ID, Period: keyText(c, s.Period), Revision: s.Revision, DataVersion: s.DataVersion, By: s.Author, At: s.At,
 		Raised: s.Raised, Standing: s.Standing, Cleared: s.Cleared, TookMs: s.TookMS, Unchanged: same, Tallies: talliesOut(s)}
 	if stages := sweep.StagesOf(s); stages != nil {
 		all := []contract.SweepStage{}
@@ -148,8 +152,14 @@ func (s *server) CreateSweep(ctx context.Context, r contract.CreateSweepRequestO
 	if err != nil {
 		return nil, err
 	}
-	openCases := r.Body.OpenCases == nil || *r.Body.OpenCases
-	sw, same, err := s.Sweep.Sweep(ctx, p, whoAsks(ctx).Name, openCases)
+	ask := sweep.Ask{Period: p, Author: whoAsks(ctx).Name, Cases: or(r.Body.OpenCases, true), SoFar: or(r.Body.SoFar, false)}
+	if to := r.Body.To; to != nil {
+		day := calendar.Date(to.Year(), to.Month(), to.Day())
+		if ask.To = &day; !ask.SoFar {
+			return nil, fail(http.StatusBadRequest, "invalid-request", "to: only a sweep so far has a day up to which it judges")
+		}
+	}
+	sw, same, err := s.Sweep.Sweep(ctx, ask)
 	if err != nil {
 		return nil, err
 	}
@@ -192,9 +202,9 @@ func (s *server) ListPeriods(ctx context.Context, r contract.ListPeriodsRequestO
 }
 
 func periodOut(c calendar.Calendar, p sweep.Period) contract.PeriodState {
-	out := contract.PeriodState{Period: c.String(p.Of), Label: c.Words(p.Of), State: contract.PeriodStateState(p.State), Grades: p.Grades, Stale: optional(p.Stale)}
+	out := contract.PeriodState{Period: c.String(p.Of), Label: c.Words(p.Of), Running: p.Runs, State: contract.PeriodStateState(p.State), Grades: p.Grades, Stale: optional(p.Stale)}
 	if p.Sweep != nil {
-		out.Sweep = &p.Sweep.ID
+		out.Sweep, out.SoFar = &p.Sweep.ID, dayOut(p.Sweep.SoFar)
 	}
 	if p.Closed != nil {
 		out.Closed = &contract.Closing{By: p.Closed.Author, At: p.Closed.At, Note: p.Closed.Note}
@@ -235,6 +245,46 @@ func countsOut(all []sweep.Counts) []contract.Counts {
 		out = append(out, contract.Counts{Name: c.Name, Title: c.Title, Raised: c.Raised, Standing: c.Standing, Cleared: c.Cleared, Grades: &c.Grades, Judged: c.Judged, Unsettled: c.Unsettled})
 	}
 	return out
+}
+
+func dayOut(d *calendar.Day) *openapi_types.Date {
+	if d == nil {
+		return nil
+	}
+	return &openapi_types.Date{Time: d.Time()}
+}
+
+// asSwept is a book whose periods are taken as the last sweep of one took it: so far,
+// where it was still running.
+func (s *server) asSwept(ctx context.Context, book *rulebook.Book, p calendar.Period) (*rulebook.Book, error) {
+	key := book.Calendar.Key(p)
+	last, err := s.Sweep.LastOf(ctx, key)
+	if err != nil {
+		return nil, err
+	}
+	return s.soFar.of(book, last[key].SoFar), nil
+}
+
+// soFarBook is the last book that was taken so far: what is kept of its verdicts hangs
+// on its being the same one.
+type soFarBook struct {
+	mu         sync.Mutex
+	whole, cut *rulebook.Book
+}
+
+func (b *soFarBook) of(book *rulebook.Book, to *calendar.Day) *rulebook.Book {
+	if to == nil {
+		return book
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.whole == book {
+		if day, _ := b.cut.Calendar.SoFar(); day == *to {
+			return b.cut
+		}
+	}
+	b.whole, b.cut = book, book.SoFarTo(*to)
+	return b.cut
 }
 
 func optional(s string) *string {

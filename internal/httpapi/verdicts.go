@@ -24,6 +24,9 @@ func (s *server) ListVerdicts(ctx context.Context, r contract.ListVerdictsReques
 	if err != nil {
 		return nil, err
 	}
+	if book, err = s.asSwept(ctx, book, p); err != nil {
+		return nil, err
+	}
 	engine, err := s.Figures.Engine(ctx, book)
 	if err != nil {
 		return nil, err

@@ -23,6 +23,14 @@ func (s *server) GetWalk(ctx context.Context, r contract.GetWalkRequestObject) (
 	if err != nil {
 		return nil, err
 	}
+	if cut, err := s.asSwept(ctx, f.book, f.slot.Period); err != nil {
+		return nil, err
+	} else if cut != f.book {
+		if f.engine, err = s.Figures.Engine(ctx, cut); err != nil {
+			return nil, err
+		}
+		f.book, f.slot = cut, f.engine.Slot(f.slot.Level, f.slot.Period)
+	}
 	book, m, engine, level, period := f.book, f.measure, f.engine, f.slot.Level, f.slot.Period
 	choices := walkLevels(book, m.Name, level)
 	if len(choices) == 0 {

@@ -27,9 +27,10 @@ type Sweep struct {
 	Difference                json.RawMessage
 	Stages                    json.RawMessage // how long they took
 	Whole                     bool            // all that it recorded is on record
+	SoFar                     *calendar.Day   // up to which day it judged, where the period was still running
 }
 
-const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference, whole, stages"
+const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference, whole, stages, so_far"
 
 // LatestSweep is the last sweep of a period, or ErrNotFound.
 func (s *Store) LatestSweep(ctx context.Context, k calendar.Key) (Sweep, error) {
@@ -43,7 +44,9 @@ func (t *Tx) LatestSweep(ctx context.Context, k calendar.Key) (Sweep, error) {
 
 // LatestSwept is what the last sweep of a period judged, without what it found.
 func (s *Store) LatestSwept(ctx context.Context, k calendar.Key) (sw Sweep, err error) {
-	err = s.pool.QueryRow(ctx, "select id, revision, data_version from sweeps where grain = $1 and period = $2 order by id desc limit 1", k.Grain, k.Start.Time()).Scan(&sw.ID, &sw.Revision, &sw.DataVersion)
+	var soFar *time.Time
+	err = s.pool.QueryRow(ctx, "select id, revision, data_version, so_far from sweeps where grain = $1 and period = $2 order by id desc limit 1", k.Grain, k.Start.Time()).Scan(&sw.ID, &sw.Revision, &sw.DataVersion, &soFar)
+	sw.SoFar = dayOf(soFar)
 	return sw, notFound(err)
 }
 
@@ -112,17 +115,18 @@ func manySweeps(ctx context.Context, q querier, tail string, args ...any) ([]Swe
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Sweep, error) {
 		var s Sweep
 		var period time.Time
-		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference, &s.Whole, &s.Stages)
-		s.Period.Start = startOf(period)
+		var soFar *time.Time
+		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference, &s.Whole, &s.Stages, &soFar)
+		s.Period.Start, s.SoFar = startOf(period), dayOf(soFar)
 		return s, err
 	})
 }
 
 // AddSweep records a sweep; its counts follow with FinishSweep.
 func (t *Tx) AddSweep(ctx context.Context, s *Sweep) error {
-	return t.tx.QueryRow(ctx, `insert into sweeps (grain, period, revision, data_version, compared_with, author, took_ms, raised, standing, cleared, tallies)
-		values ($1, $2, $3, $4, $5, $6, 0, 0, 0, 0, $7) returning id, at`,
-		s.Period.Grain, s.Period.Start.Time(), s.Revision, s.DataVersion, s.ComparedWith, s.Author, s.Tallies).Scan(&s.ID, &s.At)
+	return t.tx.QueryRow(ctx, `insert into sweeps (grain, period, revision, data_version, compared_with, author, took_ms, raised, standing, cleared, tallies, so_far)
+		values ($1, $2, $3, $4, $5, $6, 0, 0, 0, 0, $7, $8) returning id, at`,
+		s.Period.Grain, s.Period.Start.Time(), s.Revision, s.DataVersion, s.ComparedWith, s.Author, s.Tallies, timeOf(s.SoFar)).Scan(&s.ID, &s.At)
 }
 
 // FinishSweep records what a sweep found.

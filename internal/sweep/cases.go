@@ -29,7 +29,7 @@ func (r *run) toCases() error {
 	for i, f := range r.found {
 		arrivals[i] = record.Arrival{
 			Item: record.Item{Period: f.Period, Rule: f.Rule, Event: f.Event, Grade: f.Grade, Severity: f.Severity, Flagged: f.State != string(record.Cleared), Desk: f.Desk},
-			Kind: f.Kind, Code: f.Code, Sentence: f.Sentence, WasFlagged: f.wasFlagged,
+			Kind: f.Kind, Code: f.Code, Sentence: f.Sentence, WasFlagged: f.wasFlagged, Listed: r.listedOnly(f.Rule),
 		}
 		if f.CaseID != nil {
 			arrivals[i].Case = *f.CaseID
@@ -85,6 +85,12 @@ func (r *run) toCases() error {
 		events[i] = store.NewCaseEvent{Case: kept[e.Case], Author: fmt.Sprintf("sweep %d", r.sweep.ID), What: e.What, Text: e.Text}
 	}
 	return r.tx.AddCaseEvents(r.ctx, events)
+}
+
+// listedOnly says whether what a rule flags goes to no desk in this sweep.
+func (r *run) listedOnly(rule string) bool {
+	of := r.engine.Book.Rule(rule)
+	return r.sweep.SoFar != nil && (of == nil || !of.SoFar)
 }
 
 // tell has a case that is opened say what the most serious of its items does.

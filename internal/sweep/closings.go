@@ -39,6 +39,9 @@ func (s *Service) Close(ctx context.Context, p calendar.Period, author, note str
 		} else if err != nil {
 			return err
 		}
+		if last.SoFar != nil {
+			return fmt.Errorf("%w: %s has been swept so far only, to %s", ErrUnswept, book.Calendar.Words(p), last.SoFar.Words())
+		}
 		if last.Revision != revision || last.DataVersion != version {
 			intakes, err := tx.IntakesSince(ctx, last.DataVersion)
 			if err != nil {

@@ -21,6 +21,7 @@ type Period struct {
 	State  string         // "swept", "stale", "unswept" or "no lines"
 	Stale  string         // why its verdicts are out of date; "" where they are not
 	Since  time.Time      // since when they are
+	Runs   bool           // its last day has not passed
 	Closed *store.Closing // nil if it is open
 	Grades map[string]int // flagged, by grade
 	Sweep  *store.Sweep
@@ -89,6 +90,7 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 			p.Closed = &by
 		}
 		first, last := c.Span(of)
+		p.Runs = last >= c.Today(s.now())
 		if !figures.HasLines(snapshot, first, last) {
 			p.State = "no lines"
 		}
@@ -96,7 +98,9 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 			if sweeps[i].Period == p.Key {
 				p.Sweep = &sweeps[i]
 				p.State = "swept"
-				if p.Stale, p.Since = outOfDate(calendar.Month(c.Of(calendar.Monthly, last).Number), last, sweeps[i], revision, intakes, p.Closed != nil); p.Stale != "" {
+				if p.Stale = onlySoFar(sweeps[i].SoFar, last, c.Today(s.now())); p.Stale != "" {
+					p.State, p.Since = "stale", sweeps[i].At
+				} else if p.Stale, p.Since = outOfDate(calendar.Month(c.Of(calendar.Monthly, last).Number), last, sweeps[i], revision, intakes, p.Closed != nil); p.Stale != "" {
 					p.State = "stale"
 				}
 			}
@@ -168,8 +172,12 @@ func (s *Service) StaleOf(ctx context.Context, newest store.Newest, swept map[ca
 				return nil, err
 			}
 		}
-		if sw.DataVersion >= newest.DataVersion && sw.Revision == newest.Revision {
-			out[k] = ""
+		_, last := book.Calendar.Span(of)
+		today := book.Calendar.Today(s.now())
+		if out[k] = onlySoFar(sw.SoFar, last, today); out[k] != "" {
+			continue
+		}
+		if out[k] = stillSoFar(sw.SoFar, last, today, ""); sw.DataVersion >= newest.DataVersion && sw.Revision == newest.Revision {
 			continue
 		}
 		if closed[k.Grain] == nil {
@@ -178,8 +186,8 @@ func (s *Service) StaleOf(ctx context.Context, newest store.Newest, swept map[ca
 			}
 		}
 		_, shut := closed[k.Grain][k]
-		_, last := book.Calendar.Span(of)
-		out[k], _ = outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, last).Number), last, sw, store.Revision{Number: newest.Revision}, intakes, shut)
+		why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, last).Number), last, sw, store.Revision{Number: newest.Revision}, intakes, shut)
+		out[k] = stillSoFar(sw.SoFar, last, today, why)
 	}
 	return out, nil
 }

@@ -45,6 +45,7 @@ func New(s *store.Store, b *books.Service, f *figures.Keeper, now func() time.Ti
 var (
 	ErrNoLines  = errors.New("no feed has lines in the period")
 	ErrNotEnded = errors.New("the period has not ended")
+	ErrSoFar    = errors.New("the period cannot be swept so far")
 	ErrNoRules  = errors.New("no rule is evaluated for such a period")
 )
 
@@ -91,14 +92,22 @@ const (
 	shownValues  = 20 // of these, those with another value
 )
 
+// Ask is a sweep that is asked for.
+type Ask struct {
+	Period calendar.Period
+	Author string
+	Cases  bool          // what is flagged goes to its desk
+	SoFar  bool          // the period is running, and is judged as it is so far
+	To     *calendar.Day // of one so far, its last day; unless stated the last before today that has lines
+}
+
 // Sweep evaluates the published revision for a period, by the rules of its
 // grain, on the newest data. If neither has changed since its last sweep, that sweep is
-// returned and same is true. With openCases, what is flagged goes to its
-// desk.
-func (s *Service) Sweep(ctx context.Context, p calendar.Period, author string, openCases bool) (out store.Sweep, same bool, err error) {
+// returned and same is true.
+func (s *Service) Sweep(ctx context.Context, ask Ask) (out store.Sweep, same bool, err error) {
 	began := time.Now()
 	for range attempts {
-		if out, same, err = s.attempt(ctx, p, author, openCases, began); !errors.Is(err, errOvertaken) {
+		if out, same, err = s.attempt(ctx, ask, began); !errors.Is(err, errOvertaken) {
 			break
 		}
 	}
@@ -113,7 +122,8 @@ var errOvertaken = errors.New("the data or the rulebook changed each time the sw
 
 // attempt reads revision and data, then takes the lock, and gives up if either
 // is another by then: what is judged under the lock is what was newest there.
-func (s *Service) attempt(ctx context.Context, p calendar.Period, author string, openCases bool, began time.Time) (out store.Sweep, same bool, err error) {
+func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out store.Sweep, same bool, err error) {
+	p := ask.Period
 	revision, book, err := s.books.Published(ctx)
 	if err != nil {
 		return out, false, err
@@ -124,8 +134,8 @@ func (s *Service) attempt(ctx context.Context, p calendar.Period, author string,
 	if !slices.ContainsFunc(book.Rules, func(r rulebook.Rule) bool { return r.Each == key.Grain }) && key.Grain != "month" {
 		return out, false, fmt.Errorf("%w: each %s", ErrNoRules, key.Grain)
 	}
-	if last >= today {
-		return out, false, fmt.Errorf("%w: %s ends on %s", ErrNotEnded, words, last.Words())
+	if last >= today && !ask.SoFar {
+		return out, false, fmt.Errorf("%w: %s ends on %s; it can be swept so far", ErrNotEnded, words, last.Words())
 	}
 	w := &watch{told: s.told, of: Progress{Period: p, Words: words}}
 	defer w.enter("")
@@ -136,6 +146,17 @@ func (s *Service) attempt(ctx context.Context, p calendar.Period, author string,
 	}
 	if !figures.HasLines(engine.Snapshot, first, last) {
 		return out, false, fmt.Errorf("%w: %s", ErrNoLines, words)
+	}
+	var soFar *calendar.Day
+	if ask.SoFar {
+		to, err := soFarTo(engine.Snapshot, words, first, last, today, ask.To)
+		if err != nil {
+			return out, false, err
+		}
+		soFar = &to
+		if engine, err = s.figures.Engine(ctx, book.SoFarTo(to)); err != nil {
+			return out, false, err
+		}
 	}
 	err = s.store.Do(ctx, store.LockSweep, func(tx *store.Tx) error {
 		if newest, version, err := tx.Newest(ctx); err != nil {
@@ -152,7 +173,7 @@ func (s *Service) attempt(ctx context.Context, p calendar.Period, author string,
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
-		out = store.Sweep{Period: key, Revision: revision.Number, DataVersion: engine.Snapshot.Version, Author: author}
+		out = store.Sweep{Period: key, Revision: revision.Number, DataVersion: engine.Snapshot.Version, Author: ask.Author, SoFar: soFar}
 		before, comes := book.Calendar.Before(p, 1)
 		if comes {
 			if last, err := tx.LatestSweep(ctx, book.Calendar.Key(before)); err == nil {
@@ -161,11 +182,11 @@ func (s *Service) attempt(ctx context.Context, p calendar.Period, author string,
 				return err
 			}
 		}
-		if prior.ID != 0 && prior.Revision == out.Revision && prior.DataVersion == out.DataVersion && equal(prior.ComparedWith, out.ComparedWith) {
+		if prior.ID != 0 && prior.Revision == out.Revision && prior.DataVersion == out.DataVersion && equal(prior.ComparedWith, out.ComparedWith) && equal(prior.SoFar, out.SoFar) {
 			out, same = prior, true
 			return nil
 		}
-		run := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, period: p, engine: engine, sweep: &out, prior: prior.ID, today: today, openCases: openCases, now: s.now(), watch: w}
+		run := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, period: p, engine: engine, sweep: &out, prior: prior.ID, today: today, openCases: ask.Cases, now: s.now(), watch: w}
 		if err := run.all(); err != nil {
 			return err
 		}
@@ -179,7 +200,9 @@ func (s *Service) attempt(ctx context.Context, p calendar.Period, author string,
 	return out, same, err
 }
 
-func equal(a, b *int64) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }
+func equal[T comparable](a, b *T) bool {
+	return a == nil && b == nil || a != nil && b != nil && *a == *b
+}
 
 // run is one sweep on its way.
 type run struct {

@@ -34,7 +34,7 @@ func (s *Service) Turns(ctx context.Context) (*rulebook.Book, []Turn, error) {
 		return nil, nil, err
 	}
 	now := s.now()
-	standing := map[calendar.Period]Period{}
+	stands := map[calendar.Period]Period{}
 	var since calendar.Day // the first day on which a feed's lines may have come
 	for i := range book.Sweeps {
 		periods := schedule.Periods(book.Calendar, &book.Sweeps[i], now)
@@ -43,7 +43,7 @@ func (s *Service) Turns(ctx context.Context) (*rulebook.Book, []Turn, error) {
 			return nil, nil, err
 		}
 		for _, p := range stand {
-			standing[p.Of] = p
+			stands[p.Of] = p
 			if _, last := book.Calendar.Span(p.Of); since == 0 || last < since {
 				since = last
 			}
@@ -55,14 +55,23 @@ func (s *Service) Turns(ctx context.Context) (*rulebook.Book, []Turn, error) {
 	}
 	var out []Turn
 	turns := schedule.Turns(book, now, func(p calendar.Period) schedule.Standing {
-		is := standing[p]
+		is := stands[p]
 		first, last := book.Calendar.Span(p)
-		return schedule.Standing{Lines: figures.HasLines(snapshot, first, last), Swept: is.Sweep != nil, Outdated: is.Since, Closed: is.Closed != nil}
+		return standing(snapshot, first, last, book.Calendar.Today(now), is)
 	}, came)
 	for _, t := range turns {
-		out = append(out, Turn{t, standing[t.Period]})
+		out = append(out, Turn{t, stands[t.Period]})
 	}
 	return book, out, nil
+}
+
+// standing is how a period stands to the plan: what was swept so far alone is not swept.
+func standing(snapshot *ledger.Snapshot, first, last, today calendar.Day, is Period) schedule.Standing {
+	out := schedule.Standing{Lines: figures.HasLines(snapshot, first, last), Swept: is.Sweep != nil, Outdated: is.Since, Closed: is.Closed != nil, SoFar: schedule.Never, Newest: newestDay(snapshot, first, min(today, last)-1)}
+	if is.Sweep != nil && is.Sweep.SoFar != nil {
+		out.Swept, out.Outdated, out.SoFar = false, time.Time{}, *is.Sweep.SoFar
+	}
+	return out
 }
 
 // came says whether a feed's lines of a period have come: it has lines of the period's
@@ -122,7 +131,7 @@ func (s *Service) SweepDue(ctx context.Context, k calendar.Key) error {
 	}
 	for _, t := range turns {
 		if t.Standing.Key == k && t.State == schedule.Due {
-			_, _, err := s.Sweep(ctx, t.Period, planner, true)
+			_, _, err := s.Sweep(ctx, Ask{Period: t.Period, Author: planner, Cases: true, SoFar: t.SoFar})
 			return err
 		}
 	}

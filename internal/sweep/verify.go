@@ -54,6 +54,9 @@ func (s *Service) Verify(ctx context.Context, id int64) (v Verified, err error) 
 	if err != nil {
 		return v, err
 	}
+	if v.Sweep.SoFar != nil {
+		book = book.SoFarTo(*v.Sweep.SoFar)
+	}
 	p, ok := book.Calendar.ByKey(v.Sweep.Period)
 	if !ok {
 		return v, ErrCalendar

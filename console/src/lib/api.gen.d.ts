@@ -1459,6 +1459,8 @@ export interface components {
             on?: boolean;
             /** @description Not on, but counted apart from the list */
             trial?: boolean;
+            /** @description What it flags while the period runs goes to the desks as well */
+            so_far?: boolean;
             /** @description A breach keeps the rules after it from judging that subject */
             last_word?: boolean;
             valid_from?: string;
@@ -2024,6 +2026,13 @@ export interface components {
         PeriodState: {
             /** @description Why its verdicts are out of date, where they are */
             stale?: string;
+            /**
+             * Format: date
+             * @description The day up to which its last sweep judged, where the period was still running
+             */
+            so_far?: string;
+            /** @description It has not ended; a sweep of it is one so far */
+            running: boolean;
             period: string;
             label: string;
             /** @enum {string} */
@@ -2095,6 +2104,16 @@ export interface components {
         NewSweep: {
             period: string;
             /**
+             * @description The period is still running: sweep it as it is so far
+             * @default false
+             */
+            so_far: boolean;
+            /**
+             * Format: date
+             * @description Of one so far, the day up to which; the last day before today that has lines unless stated
+             */
+            to?: string;
+            /**
              * @description false records the exceptions without putting them on desks, for periods long past
              * @default true
              */
@@ -2120,6 +2139,11 @@ export interface components {
             tallies: components["schemas"]["Tally"][];
             /** @description Why it is out of date, where it is */
             stale?: string;
+            /**
+             * Format: date
+             * @description The day up to which it judged, where the period was still running
+             */
+            so_far?: string;
             difference?: components["schemas"]["SweepDifference"];
         };
         SweepStage: {

@@ -3,7 +3,7 @@ import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tansta
 import { computed, ref, watch } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
-import { countWords, momentWords } from '@/lib/format'
+import { countWords, dayWords, momentWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { useSession } from '@/lib/session'
 import StateNote from '@/parts/StateNote.vue'
@@ -157,6 +157,7 @@ watch(period, () => closing.reset())
               <RouterLink :to="{ path: '/exceptions', query: { period: s.period, sweep: s.id } }">{{
                 periods.find((p) => p.period === s.period)?.label ?? s.period
               }}</RouterLink>
+              <span v-if="s.so_far" class="block text-small text-muted">so far, to {{ dayWords(s.so_far) }}</span>
             </td>
             <td
               class="text-small whitespace-nowrap text-muted"

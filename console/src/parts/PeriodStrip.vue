@@ -3,7 +3,7 @@ import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
-import { shortPeriod } from '@/lib/format'
+import { dayWords, shortPeriod } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { toneColour, useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
@@ -26,9 +26,10 @@ const stateWords: Record<string, string> = {
   unswept: 'not swept yet',
   'no lines': 'no lines yet',
 }
+const stands = (p: Schemas['PeriodState']) => (p.so_far ? `so far, to ${dayWords(p.so_far)}` : stateWords[p.state])
 const words = (p: Schemas['PeriodState']) => {
   const parts = grades.value.filter((g) => p.grades[g.name]).map((g) => `${p.grades[g.name]} ${g.label}`)
-  return `${p.label}, ${stateWords[p.state]}${parts.length ? ': ' + parts.join(', ') : ''}`
+  return `${p.label}, ${stands(p)}${parts.length ? ': ' + parts.join(', ') : ''}`
 }
 
 const group = ref<HTMLElement>()
@@ -41,12 +42,14 @@ async function move(by: number) {
   group.value?.querySelector<HTMLElement>('[aria-checked="true"]')?.focus()
 }
 
+const chosen = computed(() => periods.value.find((p) => p.period === period.value))
+
 // While a sweep is under way it says how far it is, and can be stopped: nothing is
 // recorded then.
 const stage = ref('')
 let stop: AbortController | undefined
 const sweep = useMutation({
-  mutationFn: async (p: string) => {
+  mutationFn: async (p: Schemas['PeriodState']) => {
     stop = new AbortController()
     const told = new EventSource('/api/changes')
     told.addEventListener('sweeping', (e) => {
@@ -54,7 +57,12 @@ const sweep = useMutation({
       stage.value = at.stage ? `${at.number} of ${at.of}: ${at.stage}` : ''
     })
     try {
-      return await need(api.POST('/api/sweeps', { body: { period: p, open_cases: true }, signal: stop.signal }))
+      return await need(
+        api.POST('/api/sweeps', {
+          body: { period: p.period, open_cases: true, so_far: p.running },
+          signal: stop.signal,
+        }),
+      )
     } finally {
       told.close()
       stage.value = ''
@@ -131,7 +139,7 @@ const sweep = useMutation({
       <div>
         <span class="text-lead font-semibold">{{ label }}</span>
         <span class="ml-2 text-small" :class="state === 'stale' ? 'text-amber' : 'text-muted'">{{
-          closed ? `closed${state === 'stale' ? ', out of date' : ''}` : (state ?? '')
+          closed ? `closed${state === 'stale' ? ', out of date' : ''}` : chosen?.so_far ? stands(chosen) : (state ?? '')
         }}</span>
       </div>
       <div v-if="sweep.isPending.value" class="flex items-center gap-2 text-small" role="status">
@@ -139,11 +147,11 @@ const sweep = useMutation({
         <button class="button" @click="stop?.abort()">Stop</button>
       </div>
       <button
-        v-else-if="mayEvaluate && !closed && (state === 'unswept' || state === 'stale')"
+        v-else-if="mayEvaluate && chosen && !closed && (chosen.running || state !== 'swept') && state !== 'no lines'"
         class="button-main"
-        @click="sweep.mutate(period!)"
+        @click="sweep.mutate(chosen)"
       >
-        Sweep {{ label }}
+        Sweep {{ label }}{{ chosen.running ? ' so far' : '' }}
       </button>
     </div>
     <p

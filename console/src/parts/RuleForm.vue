@@ -32,38 +32,9 @@ const way = computed(() => (method.value ? methodKey(method.value) : family.valu
 
 /** Another way to judge, with what all ways share left as it is. */
 function turnTo(to: string) {
-  const {
-    name,
-    title,
-    judges,
-    each,
-    where,
-    base,
-    no_data,
-    persists,
-    on,
-    last_word,
-    valid_from,
-    valid_until,
-    shows,
-    stake,
-  } = d.value
-  const kept = {
-    name,
-    title,
-    judges,
-    each,
-    where,
-    base,
-    no_data,
-    persists,
-    on,
-    last_word,
-    valid_from,
-    valid_until,
-    shows,
-    stake,
-  }
+  const none = undefined
+  const methodOnly = { of: none, against: none, as: none, bands: none, choose: none, outlier: none, window: none }
+  const kept = { ...d.value, ...methodOnly, examples: none }
   const of = d.value.of ?? d.value.outlier?.of ?? measures.value[0]?.name
   const grade = d.value.outlier?.grade ?? d.value.window?.grade ?? grades.value.at(-1)?.name ?? ''
   const m = methods.value.find((x) => methodKey(x) === to)

@@ -64,6 +64,15 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
         placeholder="(margin_floor - margin_rate) * revenue"
         @update:model-value="(v) => set({ stake: v || undefined })"
       />
+      <span class="text-small text-muted">Cases</span>
+      <label class="text-small"
+        ><input
+          type="checkbox"
+          class="mr-1.5"
+          :checked="d.so_far"
+          @change="(e) => set({ so_far: checked(e) || undefined })"
+        />what it flags while the period runs goes to the desks as well</label
+      >
       <span class="text-small text-muted">Order</span>
       <label class="text-small"
         ><input
