@@ -7,6 +7,7 @@ import (
 	"math/big"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -28,10 +29,13 @@ func TestExceptionsInOrderAndGathered(t *testing.T) {
 		"grade": func(x client.Exception) string { return x.Grade }, "rule": func(x client.Exception) string { return x.Rule }, "kind": func(x client.Exception) string { return x.Kind },
 		"desk": func(x client.Exception) string { return x.Desk }, "state": func(x client.Exception) string { return string(x.State) }, "subject": func(x client.Exception) string { return x.Kind + " " + x.Key },
 	}
+	for _, attribute := range []string{"territory", "category"} {
+		groupOf[attribute] = attributeOf(t, s, attribute)
+	}
 	for _, sort := range []string{"grade", "subject", "rule", "state", "stake", "streak", "beyond", "desk"} {
 		for _, descending := range []bool{false, true} {
 			for group := range groupOf {
-				p := &client.ListExceptionsParams{Period: "2026-10", Sort: ptr(client.ListExceptionsParamsSort(sort)), Group: ptr(client.ListExceptionsParamsGroup(group)), Descending: &descending, Limit: ptr(9)}
+				p := &client.ListExceptionsParams{Period: "2026-10", Sort: ptr(client.ListExceptionsParamsSort(sort)), Group: ptr(group), Descending: &descending, Limit: ptr(9)}
 				var list []client.Exception
 				var first client.ExceptionPage
 				for {
@@ -66,6 +70,45 @@ func TestExceptionsInOrderAndGathered(t *testing.T) {
 			}
 		}
 	}
+}
+
+// attributeOf is the value of an attribute of whom an exception is of at the end of
+// October, by the registers; of a level by the attribute it is the key.
+func attributeOf(t *testing.T, s *service, attribute string) func(client.Exception) string {
+	values := map[string]string{}
+	for _, kind := range []string{"rep", "customer", "product"} {
+		p := &client.GetRegisterParams{At: ptr("2026-10-31"), Limit: ptr(1000)}
+		for {
+			page := want[client.RegisterPage](t, 200)(s.as("ines").GetRegister(ctx, kind, p))
+			if at := slices.Index(page.Attributes, attribute); at >= 0 {
+				for _, row := range page.Rows {
+					values[kind+" "+row.Key] = row.Values[at]
+				}
+			}
+			if page.Next == nil {
+				break
+			}
+			p.Cursor = page.Next
+		}
+	}
+	return func(x client.Exception) string {
+		if strings.HasSuffix(x.Kind, "."+attribute) {
+			return x.Key
+		}
+		return values[x.Kind+" "+x.Key]
+	}
+}
+
+// What a list cannot be gathered by is said, with what it can.
+func TestGatheredByWhatThereIsNot(t *testing.T) {
+	t.Parallel()
+	s := demoService(t)
+	p := refused(t, 400, "unknown-filter")(s.as("ines").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", Group: ptr("teritory")}))
+	assert.Equal(t, "unknown group \"teritory\"; did you mean territory?; they are gathered by grade, rule, kind, desk, state, subject, territory, manager, category or family", *p.Detail)
+	code, out, errs := s.oskel("ines", "exceptions", "-period", "2026-10", "-group", "territory", "-kind", "rep")
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, errs, "Skerry Coast: ")
+	assert.Contains(t, out, "R-17")
 }
 
 // What a filter's choices say they would leave is what they leave.
@@ -252,4 +295,42 @@ func TestTheListInTheConsole(t *testing.T) {
 	paper, err := p.PDF()
 	require.NoError(t, err)
 	assert.True(t, bytes.HasPrefix(paper, []byte("%PDF")))
+}
+
+// A group lit up: whom the subject shares an attribute's value with, in the line-up and
+// in the history, and nobody else.
+func TestAGroupLitUp(t *testing.T) {
+	t.Parallel()
+	s := demoService(t)
+	of := attributeOf(t, s, "territory")
+	x := s.exceptions("2026-10")["thin-margin R-17"]
+	up := want[client.LineUp](t, 200)(s.as("ines").GetLineUp(ctx, x.Rule, &client.GetLineUpParams{Period: "2026-10", Key: &x.Key, Beside: ptr("territory")}))
+	lit := []string{}
+	for _, p := range up.Points {
+		same := of(client.Exception{Kind: "rep", Key: p.Key}) == of(x)
+		assert.Equal(t, same, p.Beside != nil, p.Key)
+		if same && p.Key != x.Key {
+			lit = append(lit, p.Key)
+		}
+	}
+	require.Greater(t, len(lit), 2)
+	slices.Sort(lit)
+	d := want[client.ExceptionDetail](t, 200)(s.as("ines").GetException(ctx, x.Id, &client.GetExceptionParams{Beside: ptr("territory")}))
+	told := []string{}
+	for _, b := range *d.History.Beside {
+		told = append(told, b.Key)
+		require.Len(t, b.Held, len(d.History.Points))
+		for _, p := range up.Points {
+			if p.Key == b.Key {
+				assert.InDelta(t, p.Held, *b.Held[len(b.Held)-1], 1e-12)
+			}
+		}
+	}
+	assert.Subset(t, told, lit)
+	assert.NotContains(t, told, x.Key)
+	none := want[client.ExceptionDetail](t, 200)(s.as("ines").GetException(ctx, x.Id, nil))
+	assert.Nil(t, none.History.Beside)
+	p := refused(t, 400, "unknown-filter")(s.as("ines").GetException(ctx, x.Id, &client.GetExceptionParams{Beside: ptr("category")}))
+	assert.Contains(t, *p.Detail, "no attribute \"category\"")
+	refused(t, 400, "unknown-filter")(s.as("ines").GetLineUp(ctx, x.Rule, &client.GetLineUpParams{Period: "2026-10", Key: &x.Key, Beside: ptr("category")}))
 }

@@ -116,7 +116,7 @@ var sweepCommands = []command{
 			period := periodFlag(f)
 			f.StringVar(&e.file, "o", "", "write this `file` instead: .csv, .json, .xlsx or .parquet")
 			by := f.String("sort", "grade", "grade, subject, rule, state, stake, streak (periods in a row), beyond (its cut) or desk")
-			group := f.String("group", "", "gather them by grade, rule, kind, desk, state or subject")
+			group := f.String("group", "", "gather them by grade, rule, kind, desk, state, subject or an `attribute` such as territory")
 			view := f.String("view", "", "as this `view` that is kept by name; what is stated beside it counts")
 			p.Descending = f.Bool("descending", false, "sort from the last to the first")
 			stringFlag(f, &p.Rule, "rule", "only of this `rule`")
@@ -143,7 +143,7 @@ var sweepCommands = []command{
 					p.State = (*client.ListExceptionsParamsState)(state)
 				}
 				if *group != "" {
-					p.Group = (*client.ListExceptionsParamsGroup)(group)
+					p.Group = group
 				}
 				if form := filepath.Ext(e.file); e.format == "csv" || form != "" && form != ".json" {
 					return exportExceptions(ctx, e, p, *top)
@@ -290,7 +290,7 @@ func exportExceptions(ctx context.Context, e *env, p *client.ListExceptionsParam
 		return exceptionFile(ctx, e, c, p)
 	}
 	r, err := c.ExportExceptions(ctx, &client.ExportExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade, State: (*client.ExportExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text, Sweep: p.Sweep,
-		Group: (*client.ExportExceptionsParamsGroup)(p.Group), Sort: (*client.ExportExceptionsParamsSort)(p.Sort), Descending: p.Descending})
+		Group: p.Group, Sort: (*client.ExportExceptionsParamsSort)(p.Sort), Descending: p.Descending})
 	body, err := readText(e, r, err)
 	if err != nil {
 		return err
@@ -327,7 +327,7 @@ func exceptionFile(ctx context.Context, e *env, c *client.Client, p *client.List
 		form = "csv"
 	}
 	r, err := c.ExportExceptionFile(ctx, &client.ExportExceptionFileParams{Form: client.ExportExceptionFileParamsForm(form), Period: p.Period, Rule: p.Rule, Grade: p.Grade, State: (*client.ExportExceptionFileParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text, Sweep: p.Sweep,
-		Group: (*client.ExportExceptionFileParamsGroup)(p.Group), Sort: (*client.ExportExceptionFileParamsSort)(p.Sort), Descending: p.Descending})
+		Group: p.Group, Sort: (*client.ExportExceptionFileParamsSort)(p.Sort), Descending: p.Descending})
 	body, err := readText(e, r, err)
 	if err != nil {
 		return err

@@ -154,7 +154,7 @@ func viewed(ctx context.Context, e *env, name string, p *client.ListExceptionsPa
 		*state = string(*q.State)
 	}
 	if !stated["group"] && q.Group != nil {
-		*group = string(*q.Group)
+		*group = *q.Group
 	}
 	return nil
 }
@@ -165,7 +165,7 @@ func viewWords(q client.ViewQuery) string {
 	for _, f := range []struct {
 		name string
 		of   *string
-	}{{"grade", q.Grade}, {"rule", q.Rule}, {"kind", q.Kind}, {"desk", q.Desk}, {"with", q.Text}, {"state", (*string)(q.State)}, {"gathered by", (*string)(q.Group)}, {"in order of", (*string)(q.Sort)}} {
+	}{{"grade", q.Grade}, {"rule", q.Rule}, {"kind", q.Kind}, {"desk", q.Desk}, {"with", q.Text}, {"state", (*string)(q.State)}, {"gathered by", q.Group}, {"in order of", (*string)(q.Sort)}} {
 		if f.of != nil && *f.of != "" {
 			out = append(out, f.name+" "+*f.of)
 		}

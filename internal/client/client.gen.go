@@ -540,36 +540,6 @@ func (e TurnState) Valid() bool {
 	}
 }
 
-// Defines values for ViewQueryGroup.
-const (
-	ViewQueryGroupDesk    ViewQueryGroup = "desk"
-	ViewQueryGroupGrade   ViewQueryGroup = "grade"
-	ViewQueryGroupKind    ViewQueryGroup = "kind"
-	ViewQueryGroupRule    ViewQueryGroup = "rule"
-	ViewQueryGroupState   ViewQueryGroup = "state"
-	ViewQueryGroupSubject ViewQueryGroup = "subject"
-)
-
-// Valid indicates whether the value is a known member of the ViewQueryGroup enum.
-func (e ViewQueryGroup) Valid() bool {
-	switch e {
-	case ViewQueryGroupDesk:
-		return true
-	case ViewQueryGroupGrade:
-		return true
-	case ViewQueryGroupKind:
-		return true
-	case ViewQueryGroupRule:
-		return true
-	case ViewQueryGroupState:
-		return true
-	case ViewQueryGroupSubject:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for ViewQuerySort.
 const (
 	ViewQuerySortBeyond  ViewQuerySort = "beyond"
@@ -771,36 +741,6 @@ func (e ListExceptionsParamsState) Valid() bool {
 	}
 }
 
-// Defines values for ListExceptionsParamsGroup.
-const (
-	ListExceptionsParamsGroupDesk    ListExceptionsParamsGroup = "desk"
-	ListExceptionsParamsGroupGrade   ListExceptionsParamsGroup = "grade"
-	ListExceptionsParamsGroupKind    ListExceptionsParamsGroup = "kind"
-	ListExceptionsParamsGroupRule    ListExceptionsParamsGroup = "rule"
-	ListExceptionsParamsGroupState   ListExceptionsParamsGroup = "state"
-	ListExceptionsParamsGroupSubject ListExceptionsParamsGroup = "subject"
-)
-
-// Valid indicates whether the value is a known member of the ListExceptionsParamsGroup enum.
-func (e ListExceptionsParamsGroup) Valid() bool {
-	switch e {
-	case ListExceptionsParamsGroupDesk:
-		return true
-	case ListExceptionsParamsGroupGrade:
-		return true
-	case ListExceptionsParamsGroupKind:
-		return true
-	case ListExceptionsParamsGroupRule:
-		return true
-	case ListExceptionsParamsGroupState:
-		return true
-	case ListExceptionsParamsGroupSubject:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for ListExceptionsParamsSort.
 const (
 	ListExceptionsParamsSortBeyond  ListExceptionsParamsSort = "beyond"
@@ -855,36 +795,6 @@ func (e ExportExceptionsParamsState) Valid() bool {
 	case ExportExceptionsParamsStateRaised:
 		return true
 	case ExportExceptionsParamsStateStanding:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for ExportExceptionsParamsGroup.
-const (
-	ExportExceptionsParamsGroupDesk    ExportExceptionsParamsGroup = "desk"
-	ExportExceptionsParamsGroupGrade   ExportExceptionsParamsGroup = "grade"
-	ExportExceptionsParamsGroupKind    ExportExceptionsParamsGroup = "kind"
-	ExportExceptionsParamsGroupRule    ExportExceptionsParamsGroup = "rule"
-	ExportExceptionsParamsGroupState   ExportExceptionsParamsGroup = "state"
-	ExportExceptionsParamsGroupSubject ExportExceptionsParamsGroup = "subject"
-)
-
-// Valid indicates whether the value is a known member of the ExportExceptionsParamsGroup enum.
-func (e ExportExceptionsParamsGroup) Valid() bool {
-	switch e {
-	case ExportExceptionsParamsGroupDesk:
-		return true
-	case ExportExceptionsParamsGroupGrade:
-		return true
-	case ExportExceptionsParamsGroupKind:
-		return true
-	case ExportExceptionsParamsGroupRule:
-		return true
-	case ExportExceptionsParamsGroupState:
-		return true
-	case ExportExceptionsParamsGroupSubject:
 		return true
 	default:
 		return false
@@ -969,36 +879,6 @@ func (e ExportExceptionFileParamsState) Valid() bool {
 	case ExportExceptionFileParamsStateRaised:
 		return true
 	case ExportExceptionFileParamsStateStanding:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for ExportExceptionFileParamsGroup.
-const (
-	ExportExceptionFileParamsGroupDesk    ExportExceptionFileParamsGroup = "desk"
-	ExportExceptionFileParamsGroupGrade   ExportExceptionFileParamsGroup = "grade"
-	ExportExceptionFileParamsGroupKind    ExportExceptionFileParamsGroup = "kind"
-	ExportExceptionFileParamsGroupRule    ExportExceptionFileParamsGroup = "rule"
-	ExportExceptionFileParamsGroupState   ExportExceptionFileParamsGroup = "state"
-	ExportExceptionFileParamsGroupSubject ExportExceptionFileParamsGroup = "subject"
-)
-
-// Valid indicates whether the value is a known member of the ExportExceptionFileParamsGroup enum.
-func (e ExportExceptionFileParamsGroup) Valid() bool {
-	switch e {
-	case ExportExceptionFileParamsGroupDesk:
-		return true
-	case ExportExceptionFileParamsGroupGrade:
-		return true
-	case ExportExceptionFileParamsGroupKind:
-		return true
-	case ExportExceptionFileParamsGroupRule:
-		return true
-	case ExportExceptionFileParamsGroupState:
-		return true
-	case ExportExceptionFileParamsGroupSubject:
 		return true
 	default:
 		return false
@@ -1160,6 +1040,14 @@ type BaseDefinition struct {
 	// Least Such as 'at least 5000'
 	Least   string `json:"least"`
 	Measure string `json:"measure"`
+}
+
+// BesideHistory defines model for BesideHistory.
+type BesideHistory struct {
+	// Held By period; null where there is none
+	Held []*float64 `json:"held"`
+	Key  string     `json:"key"`
+	Name string     `json:"name"`
 }
 
 // BookRehearsal defines model for BookRehearsal.
@@ -1690,8 +1578,11 @@ type GradeStyleTone string
 
 // History defines model for History.
 type History struct {
-	Axis string    `json:"axis"`
-	Cuts []float64 `json:"cuts"`
+	Axis string `json:"axis"`
+
+	// Beside Others of the same group, by key, where one was asked for: forty at most
+	Beside *[]BesideHistory `json:"beside,omitempty"`
+	Cuts   []float64        `json:"cuts"`
 
 	// Each The grain of its periods
 	Each   string         `json:"each"`
@@ -2075,10 +1966,12 @@ type Plan struct {
 
 // Point defines model for Point.
 type Point struct {
-	Grade string  `json:"grade"`
-	Held  float64 `json:"held"`
-	Key   string  `json:"key"`
-	Name  string  `json:"name"`
+	// Beside Of the same group
+	Beside *bool   `json:"beside,omitempty"`
+	Grade  string  `json:"grade"`
+	Held   float64 `json:"held"`
+	Key    string  `json:"key"`
+	Name   string  `json:"name"`
 }
 
 // Problem defines model for Problem.
@@ -2694,16 +2587,13 @@ type ViewQuery struct {
 	Descending *bool           `json:"descending,omitempty"`
 	Desk       *string         `json:"desk,omitempty"`
 	Grade      *string         `json:"grade,omitempty"`
-	Group      *ViewQueryGroup `json:"group,omitempty"`
+	Group      *string         `json:"group,omitempty"`
 	Kind       *string         `json:"kind,omitempty"`
 	Rule       *string         `json:"rule,omitempty"`
 	Sort       *ViewQuerySort  `json:"sort,omitempty"`
 	State      *ViewQueryState `json:"state,omitempty"`
 	Text       *string         `json:"text,omitempty"`
 }
-
-// ViewQueryGroup defines model for ViewQuery.Group.
-type ViewQueryGroup string
 
 // ViewQuerySort defines model for ViewQuery.Sort.
 type ViewQuerySort string
@@ -2909,8 +2799,8 @@ type ListExceptionsParams struct {
 	// Key Of one subject, by its key
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
 
-	// Group Gathered by this, in the order asked for within each
-	Group *ListExceptionsParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+	// Group Gathered by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory
+	Group *string `form:"group,omitempty" json:"group,omitempty"`
 
 	// Sort 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row
 	Sort       *ListExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
@@ -2921,9 +2811,6 @@ type ListExceptionsParams struct {
 
 // ListExceptionsParamsState defines parameters for ListExceptions.
 type ListExceptionsParamsState string
-
-// ListExceptionsParamsGroup defines parameters for ListExceptions.
-type ListExceptionsParamsGroup string
 
 // ListExceptionsParamsSort defines parameters for ListExceptions.
 type ListExceptionsParamsSort string
@@ -2948,8 +2835,8 @@ type ExportExceptionsParams struct {
 	// Key Of one subject, by its key
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
 
-	// Group Gathered by this, in the order asked for within each
-	Group *ExportExceptionsParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+	// Group Gathered by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory
+	Group *string `form:"group,omitempty" json:"group,omitempty"`
 
 	// Sort 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row
 	Sort       *ExportExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
@@ -2960,9 +2847,6 @@ type ExportExceptionsParams struct {
 
 // ExportExceptionsParamsState defines parameters for ExportExceptions.
 type ExportExceptionsParamsState string
-
-// ExportExceptionsParamsGroup defines parameters for ExportExceptions.
-type ExportExceptionsParamsGroup string
 
 // ExportExceptionsParamsSort defines parameters for ExportExceptions.
 type ExportExceptionsParamsSort string
@@ -2979,7 +2863,7 @@ type ExportExceptionFileParams struct {
 	Text       *string                         `form:"text,omitempty" json:"text,omitempty"`
 	Sweep      *int64                          `form:"sweep,omitempty" json:"sweep,omitempty"`
 	Key        *string                         `form:"key,omitempty" json:"key,omitempty"`
-	Group      *ExportExceptionFileParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+	Group      *string                         `form:"group,omitempty" json:"group,omitempty"`
 	Sort       *ExportExceptionFileParamsSort  `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                           `form:"descending,omitempty" json:"descending,omitempty"`
 }
@@ -2989,9 +2873,6 @@ type ExportExceptionFileParamsForm string
 
 // ExportExceptionFileParamsState defines parameters for ExportExceptionFile.
 type ExportExceptionFileParamsState string
-
-// ExportExceptionFileParamsGroup defines parameters for ExportExceptionFile.
-type ExportExceptionFileParamsGroup string
 
 // ExportExceptionFileParamsSort defines parameters for ExportExceptionFile.
 type ExportExceptionFileParamsSort string
@@ -3020,6 +2901,9 @@ type GetExceptionTrendParamsBy string
 type GetExceptionParams struct {
 	// Sweep As this sweep of its period left it; the last unless stated
 	Sweep *int64 `form:"sweep,omitempty" json:"sweep,omitempty"`
+
+	// Beside An attribute, such as territory: with the past of those who share the subject's value of it
+	Beside *string `form:"beside,omitempty" json:"beside,omitempty"`
 }
 
 // GetCalendarFeedParams defines parameters for GetCalendarFeed.
@@ -3126,6 +3010,9 @@ type GetLineUpParams struct {
 
 	// Key The subject that stands out
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
+
+	// Beside An attribute, such as territory: those who share the subject's value of it are told
+	Beside *string `form:"beside,omitempty" json:"beside,omitempty"`
 }
 
 // ListSweepsParams defines parameters for ListSweeps.
@@ -7472,6 +7359,18 @@ func NewGetExceptionRequest(server string, id int64, params *GetExceptionParams)
 
 		}
 
+		if params.Beside != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "beside", *params.Beside, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if encoded := queryValues.Encode(); encoded != "" {
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
@@ -9123,6 +9022,18 @@ func NewGetLineUpRequest(server string, rule string, params *GetLineUpParams) (*
 		if params.Key != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "key", *params.Key, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Beside != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "beside", *params.Beside, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {

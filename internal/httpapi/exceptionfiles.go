@@ -31,7 +31,7 @@ var exceptionColumns = []sheet.Column{{Name: "id", Kind: sheet.Number}, {Name: "
 func (s *server) ExportExceptions(ctx context.Context, r contract.ExportExceptionsRequestObject) (contract.ExportExceptionsResponseObject, error) {
 	p := r.Params
 	_, page, err := s.exceptionRows(ctx, contract.ListExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade, State: (*contract.ListExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text,
-		Key: p.Key, Group: (*contract.ListExceptionsParamsGroup)(p.Group), Sweep: p.Sweep, Sort: (*contract.ListExceptionsParamsSort)(p.Sort), Descending: p.Descending})
+		Key: p.Key, Group: p.Group, Sweep: p.Sweep, Sort: (*contract.ListExceptionsParamsSort)(p.Sort), Descending: p.Descending})
 	if err != nil {
 		return nil, err
 	}
@@ -77,7 +77,7 @@ func (s *server) ExportExceptionFile(ctx context.Context, r contract.ExportExcep
 	p := r.Params
 	asked := ctx.(*gin.Context).Request.Context() // gin gives its own to the next request
 	book, page, err := s.exceptionRows(asked, contract.ListExceptionsParams{Period: p.Period, Rule: p.Rule, Grade: p.Grade, State: (*contract.ListExceptionsParamsState)(p.State), Kind: p.Kind, Desk: p.Desk, Text: p.Text,
-		Key: p.Key, Group: (*contract.ListExceptionsParamsGroup)(p.Group), Sweep: p.Sweep, Sort: (*contract.ListExceptionsParamsSort)(p.Sort), Descending: p.Descending})
+		Key: p.Key, Group: p.Group, Sweep: p.Sweep, Sort: (*contract.ListExceptionsParamsSort)(p.Sort), Descending: p.Descending})
 	if err != nil {
 		return nil, err
 	}

@@ -144,7 +144,7 @@ func (s *server) makePage(ctx context.Context, book *rulebook.Book, f store.Exce
 
 func exceptionFilter(key calendar.Key, p contract.ListExceptionsParams) store.ExceptionFilter {
 	return store.ExceptionFilter{Period: key, Rule: or(p.Rule, ""), Grade: or(p.Grade, ""), State: string(or(p.State, "")), Kind: or(p.Kind, ""), Desk: or(p.Desk, ""), Text: or(p.Text, ""),
-		Key: or(p.Key, ""), Group: string(or(p.Group, "")), Sweep: or(p.Sweep, 0), Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false)}
+		Key: or(p.Key, ""), Group: or(p.Group, ""), Sweep: or(p.Sweep, 0), Sort: string(or(p.Sort, "grade")), Descending: or(p.Descending, false)}
 }
 
 func or[T any](p *T, fallback T) T {
@@ -231,7 +231,11 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	for _, row := range explain.Rows(book, rule, ev) {
 		out.Rows = append(out.Rows, contract.EvidenceRow{Label: row.Label, Text: row.Text})
 	}
-	out.History = s.history(engine, rule, level, code, period)
+	share, err := beside(engine, level, int(code), period, r.Params.Beside)
+	if err != nil {
+		return nil, err
+	}
+	out.History = s.history(engine, rule, level, code, period, share)
 	return out, nil
 }
 
@@ -250,10 +254,14 @@ const historyPeriods = 13
 
 // history is what the rule found for the subject in each of the last months,
 // on the data as they are now.
-func (s *server) history(engine *measure.Engine, rule *rulebook.Rule, level rulebook.Level, code uint32, last calendar.Period) contract.History {
+func (s *server) history(engine *measure.Engine, rule *rulebook.Rule, level rulebook.Level, code uint32, last calendar.Period, share func(uint32) bool) contract.History {
 	unit, places, axis := explain.Axis(engine.Book, rule)
 	out := contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnit(plainUnit(unit)), Axis: axis, Each: rule.Each}
-	for _, result := range s.verdicts.History(engine, rule, level, last, historyPeriods) {
+	results := s.verdicts.History(engine, rule, level, last, historyPeriods)
+	if share != nil {
+		out.Beside = ptr(besideHistory(engine, level, code, results, share))
+	}
+	for _, result := range results {
 		v := result.Verdict(code)
 		point := contract.HistoryPoint{Period: engine.Book.Calendar.String(result.Period), Label: engine.Book.Calendar.Words(result.Period), Grade: v.Grade, Outcome: v.Outcome.String(), Text: v.Why}
 		if held := result.Held(code); !math.IsNaN(held) {
@@ -333,12 +341,17 @@ func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObjec
 		}
 		code = int(c)
 	}
-	out := lineUpOut(engine, judge.Judge(engine, rule, level, p), code)
+	share, err := beside(engine, level, code, p, r.Params.Beside)
+	if err != nil {
+		return nil, err
+	}
+	out := lineUpOut(engine, judge.Judge(engine, rule, level, p), code, share)
 	return contract.GetLineUp200JSONResponse(out), nil
 }
 
-// lineUpOut is a line-up as it is drawn, with the subject of a code marked.
-func lineUpOut(engine *measure.Engine, result *judge.Result, code int) contract.LineUp {
+// lineUpOut is a line-up as it is drawn, with the subject of a code marked, and those of
+// its group where one is asked for.
+func lineUpOut(engine *measure.Engine, result *judge.Result, code int, share func(uint32) bool) contract.LineUp {
 	keys, names := engine.Names(result.Level)
 	up := result.LineUp(code)
 	unit, _, axis := explain.Axis(engine.Book, result.Rule)
@@ -365,7 +378,11 @@ func lineUpOut(engine *measure.Engine, result *judge.Result, code int) contract.
 			flagged++
 		}
 		if keep {
-			out.Points = append(out.Points, contract.Point{Key: keys[p.Code], Name: names[p.Code], Held: p.Held, Grade: p.Grade})
+			point := contract.Point{Key: keys[p.Code], Name: names[p.Code], Held: p.Held, Grade: p.Grade}
+			if share != nil && share(p.Code) {
+				point.Beside = ptr(true)
+			}
+			out.Points = append(out.Points, point)
 		}
 	}
 	return out

@@ -60,7 +60,7 @@ func (s *server) Rehearse(ctx context.Context, r contract.RehearseRequestObject)
 				Empty: back.Empty, Judged: back.Judged, Flagged: back.Flagged, Persisted: back.Persisted, Explained: back.Explained})
 		}
 		if or(b.LineUp, false) {
-			out.LineUp = ptr(lineUpOut(a.Engine, a.Result, -1))
+			out.LineUp = ptr(lineUpOut(a.Engine, a.Result, -1, nil))
 		}
 		if w := a.WhatIf; w != nil {
 			out.WhatIf = &contract.WhatIf{Outcome: w.Verdict.Outcome.String(), Grade: w.Verdict.Grade, Why: w.Verdict.Why}

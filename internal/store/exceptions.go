@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strings"
@@ -18,7 +19,8 @@ type ExceptionFilter struct {
 	Rule, Grade, State, Kind string
 	Desk, Text, Sort         string
 	Key                      string // of one subject of Kind
-	Group                    string // gathered by this first: one of Groups
+	Group                    string       // gathered by this first: one of Groups, or an attribute of any kinds
+	AsOf                     calendar.Day // the day as of which attributes are told
 	Sweep                    int64  // as one sweep of the period left them; 0 is as they stand
 	Descending               bool
 	Evidence                 bool // with what led to it
@@ -36,7 +38,10 @@ var exceptionOrders = map[string]string{
 	"desk":    "e.desk",
 }
 
-// exceptionGroups are what a list may be gathered by, with what a group is called by.
+// Groups are what a list may be gathered by, beside attributes.
+var Groups = []string{"grade", "rule", "kind", "desk", "state", "subject"}
+
+// exceptionGroups are these, with what a group is called by.
 var exceptionGroups = map[string]string{"grade": "e.grade", "rule": "e.rule", "kind": "e.kind", "desk": "e.desk", "state": "e.state", "subject": "e.kind || ' ' || s.key"}
 
 // source is where exceptions are listed and, by something, counted from, and the
@@ -70,10 +75,26 @@ func (f ExceptionFilter) source(by string) (fields, from, where string, args []a
 		fields, from = versionSelect, "exception_versions e "
 		add("$%d between e.since and e.sweep", f.Sweep)
 	}
-	if f.Text != "" || f.Key != "" || by == "subject" { // all else is read without looking up keys
+	attribute := by != "" && exceptionGroups[by] == ""
+	if f.Text != "" || f.Key != "" || by == "subject" || attribute { // all else is read without looking up keys
 		from += "join subjects s on s.kind = e.kind and s.code = e.code "
 	}
+	if attribute {
+		from, args = attributed(from, by, f.AsOf, args)
+	}
 	return fields, "from " + from, "where " + strings.Join(conditions, " and "), args
+}
+
+// attributeGroup is what a group by an attribute is called by: the attribute's value, or of
+// a level that is made of the attribute its key; "" where there is none.
+const attributeGroup = "coalesce(a.value, a.level, '') collate \"C\""
+
+// attributed joins the value of an attribute to exceptions e of subjects s.
+func attributed(from, attribute string, asOf calendar.Day, args []any) (string, []any) {
+	args = append(args, attribute, asOf.Time())
+	return from + fmt.Sprintf(`left join lateral (select case when right(e.kind, length($%[1]d) + 1) = '.' || $%[1]d then s.key end as level,
+		(select r.attributes ->> $%[1]d from registers r where r.kind = e.kind and r.code = e.code and r.superseded is null and (r.valid_from is null or r.valid_from <= $%[2]d) and (r.valid_to is null or r.valid_to >= $%[2]d)
+		order by r.valid_from desc nulls last limit 1) as value) a on true `, len(args)-1, len(args)), args
 }
 
 // Exceptions lists one page of a period's exceptions. Ties are in order of grade, stake
@@ -94,8 +115,13 @@ func (s *Store) Exceptions(ctx context.Context, f ExceptionFilter) ([]Exception,
 	if f.Descending {
 		order = strings.ReplaceAll(order, ", ", " desc, ") + " desc nulls last"
 	}
-	if group, ok := exceptionGroups[f.Group]; ok {
-		order = group + " collate \"C\", " + order
+	group := exceptionGroups[f.Group]
+	if f.Group != "" && group == "" {
+		group = attributeGroup
+		fields, args = attributed(fields, f.Group, f.AsOf, args)
+	}
+	if group != "" {
+		order = "(" + group + ") collate \"C\", " + order
 		if f.Group == "grade" {
 			order = exceptionOrders["grade"] + ", " + order
 		}
@@ -123,7 +149,7 @@ func (s *Store) ExceptionGroups(ctx context.Context, f ExceptionFilter, by strin
 	_, from, where, args := f.source(by)
 	name := "''"
 	if by != "" {
-		name = exceptionGroups[by]
+		name = cmp.Or(exceptionGroups[by], attributeGroup)
 	}
 	rows, err := s.pool.Query(ctx, "select "+name+" as name, count(*), coalesce(sum(e.stake)::text, '') "+from+where+" group by 1 order by 1", args...)
 	if err != nil {

@@ -5,8 +5,10 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"oskel/core/calendar"
+	"oskel/core/lang"
 	"oskel/core/rulebook"
 	"oskel/internal/store"
 )
@@ -98,6 +100,16 @@ func (s *Service) resolved(ctx context.Context, book *rulebook.Book, f store.Exc
 	if err := s.left(ctx, f); err != nil {
 		return f, err
 	}
+	if f.Group != "" && !slices.Contains(store.Groups, f.Group) {
+		known := attributesOf(book)
+		if !slices.Contains(known, f.Group) {
+			all := append(slices.Clone(store.Groups), known...)
+			return f, fmt.Errorf("%w group %q%s; they are gathered by %s or %s", ErrFilter, f.Group, lang.Suggestion(f.Group, all), strings.Join(all[:len(all)-1], ", "), all[len(all)-1])
+		}
+		if p, ok := book.Calendar.ByKey(f.Period); ok {
+			_, f.AsOf = book.Calendar.Span(p)
+		}
+	}
 	// What an earlier rulebook had is on record all the same.
 	// It is looked into where the rulebook has no such name.
 	var counts []store.ExceptionCount
@@ -132,6 +144,18 @@ func (s *Service) resolved(ctx context.Context, book *rulebook.Book, f store.Exc
 		*by.value = name
 	}
 	return f, nil
+}
+
+// attributesOf are the names of the attributes of all kinds, each once.
+func attributesOf(book *rulebook.Book) (names []string) {
+	for _, k := range book.Kinds {
+		for _, a := range k.Attributes {
+			if !slices.Contains(names, a.Name) {
+				names = append(names, a.Name)
+			}
+		}
+	}
+	return names
 }
 
 // Version is an exception as one sweep left it.

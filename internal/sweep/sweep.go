@@ -293,6 +293,9 @@ func (r *run) all() error {
 	if err := r.tx.PutExceptions(r.ctx, records); err != nil {
 		return err
 	}
+	if err := r.figures(results); err != nil {
+		return err
+	}
 	if err := r.tx.TellCases(r.ctx, slices.Collect(maps.Keys(r.told))); err != nil {
 		return err
 	}

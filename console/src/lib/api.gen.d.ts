@@ -1757,6 +1757,8 @@ export interface components {
             /** Format: double */
             held: number;
             grade: string;
+            /** @description Of the same group */
+            beside?: boolean;
         };
         Measure: {
             name: string;
@@ -2391,8 +2393,7 @@ export interface components {
             kind?: string;
             desk?: string;
             text?: string;
-            /** @enum {string} */
-            group?: "grade" | "rule" | "kind" | "desk" | "state" | "subject";
+            group?: string;
             /** @enum {string} */
             sort?: "grade" | "subject" | "rule" | "state" | "stake" | "streak" | "beyond" | "desk";
             descending?: boolean;
@@ -2523,6 +2524,14 @@ export interface components {
             /** @enum {string} */
             unit: "money" | "count" | "percent" | "days";
             axis: string;
+            /** @description Others of the same group, by key, where one was asked for: forty at most */
+            beside?: components["schemas"]["BesideHistory"][];
+        };
+        BesideHistory: {
+            key: string;
+            name: string;
+            /** @description By period; null where there is none */
+            held: (number | null)[];
         };
         HistoryPoint: {
             period: string;
@@ -3560,6 +3569,8 @@ export interface operations {
                 by?: string;
                 /** @description The subject that stands out */
                 key?: string;
+                /** @description An attribute, such as territory: those who share the subject's value of it are told */
+                beside?: string;
             };
             header?: never;
             path: {
@@ -4202,8 +4213,8 @@ export interface operations {
                 sweep?: number;
                 /** @description Of one subject, by its key */
                 key?: string;
-                /** @description Gathered by this, in the order asked for within each */
-                group?: "grade" | "rule" | "kind" | "desk" | "state" | "subject";
+                /** @description Gathered by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory */
+                group?: string;
                 /** @description 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row */
                 sort?: "grade" | "subject" | "rule" | "state" | "stake" | "streak" | "beyond" | "desk";
                 descending?: boolean;
@@ -4244,8 +4255,8 @@ export interface operations {
                 sweep?: number;
                 /** @description Of one subject, by its key */
                 key?: string;
-                /** @description Gathered by this, in the order asked for within each */
-                group?: "grade" | "rule" | "kind" | "desk" | "state" | "subject";
+                /** @description Gathered by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory */
+                group?: string;
                 /** @description 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row */
                 sort?: "grade" | "subject" | "rule" | "state" | "stake" | "streak" | "beyond" | "desk";
                 descending?: boolean;
@@ -4476,7 +4487,7 @@ export interface operations {
                 text?: string;
                 sweep?: number;
                 key?: string;
-                group?: "grade" | "rule" | "kind" | "desk" | "state" | "subject";
+                group?: string;
                 sort?: "grade" | "subject" | "rule" | "state" | "stake" | "streak" | "beyond" | "desk";
                 descending?: boolean;
             };
@@ -4508,6 +4519,8 @@ export interface operations {
             query?: {
                 /** @description As this sweep of its period left it; the last unless stated */
                 sweep?: number;
+                /** @description An attribute, such as territory: with the past of those who share the subject's value of it */
+                beside?: string;
             };
             header?: never;
             path: {

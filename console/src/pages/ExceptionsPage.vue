@@ -63,7 +63,7 @@ const filter = computed(() => ({
   desk: deskName.value || undefined,
   text: text.value || undefined,
   sweep: Number(sweep.value) || undefined,
-  group: (group.value || undefined) as Schemas['ViewQuery']['group'],
+  group: group.value || undefined,
   sort: sort.value,
   descending: descending.value,
 }))
@@ -89,13 +89,25 @@ const counted = (facet: keyof Schemas['Facets'], all: { value: string; text: str
     const n = first.value?.facets?.[facet].find((g) => g.name === o.value)?.count ?? 0
     return { value: o.value, text: first.value?.facets ? `${o.text} (${n.toLocaleString('en-GB')})` : o.text }
   })
+const attributes = computed(() => [...new Set(book.value?.kinds.flatMap((k) => k.attributes) ?? [])])
 const groupOf = (x: Schemas['Exception']) =>
   ({ grade: x.grade, rule: x.rule, kind: x.kind, desk: x.desk, state: x.state, subject: `${x.kind} ${x.key}` })[
     group.value
   ]
+/** Where each group of an attribute begins, by how many come before. */
+const begins = computed(() => {
+  const at = new Map<number, Schemas['ExceptionGroup']>()
+  let n = 0
+  for (const g of first.value?.groups ?? []) {
+    at.set(n, { ...g, title: g.title || `no ${group.value}` })
+    n += g.count
+  }
+  return at
+})
 /** The head of a group stands above its first row. */
 const headAt = computed(() =>
   items.value.map((x, i) => {
+    if (attributes.value.includes(group.value)) return begins.value.get(i)
     const of = groupOf(x)
     if (of === undefined || (i > 0 && groupOf(items.value[i - 1]) === of)) return undefined
     const g = first.value?.groups?.find((g) => g.name === of)
@@ -109,7 +121,7 @@ const view = computed<Schemas['ViewQuery']>(() => ({
   kind: kind.value || undefined,
   desk: deskName.value || undefined,
   text: text.value || undefined,
-  group: (group.value || undefined) as Schemas['ViewQuery']['group'],
+  group: group.value || undefined,
   sort: sort.value === 'grade' ? undefined : sort.value,
   descending: descending.value || undefined,
 }))
@@ -255,6 +267,7 @@ const shown = computed(() =>
             { value: 'subject', text: 'By subject' },
             { value: 'grade', text: 'By grade' },
             { value: 'kind', text: 'By kind' },
+            ...attributes.map((a) => ({ value: a, text: `By ${a}` })),
           ]"
         />
         <ViewsPick :query="view" @show="showView" />
@@ -389,7 +402,7 @@ const shown = computed(() =>
                 </td>
                 <template v-else>
                   <td class="text-small whitespace-nowrap text-muted">
-                    <MarksRow v-if="x.marks" :marks="x.marks" :periods="first?.mark_periods ?? []" />
+                    <MarksRow class="mr-2" v-if="x.marks" :marks="x.marks" :periods="first?.mark_periods ?? []" />
                     <span>{{ x.back ? 'back' : x.streak && x.streak > 1 ? `${x.streak} in a row` : x.state }}</span>
                   </td>
                   <td class="font-medium md:whitespace-nowrap md:font-normal">

@@ -5,10 +5,12 @@ import { computed, defineAsyncComponent } from 'vue'
 import { api, need } from '@/lib/api'
 import { eventsOf, pastOf } from '@/lib/evidence'
 import { dayWords } from '@/lib/format'
+import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import GradeMark from './GradeMark.vue'
 import LineUp from './LineUp.vue'
 import PastDrawing from './PastDrawing.vue'
+import PickOne from './PickOne.vue'
 import StaleNote from './StaleNote.vue'
 import StateNote from './StateNote.vue'
 import TimeLine from './TimeLine.vue'
@@ -19,10 +21,17 @@ const HistoryChart = defineAsyncComponent(() => import('./HistoryChart.vue'))
 /** One exception: the sentence first, then what backs it up. */
 const props = defineProps<{ id: number; page?: boolean; sweep?: number }>()
 const { book, desk, kind } = useRulebook()
+/** The group that is lit up among all, by an attribute that the subject shares. */
+const beside = useQueryWord('beside')
 const { data, error, isPending, refetch } = useQuery({
-  queryKey: computed(() => ['exception', props.id, props.sweep]),
+  queryKey: computed(() => ['exception', props.id, props.sweep, beside.value]),
   queryFn: () =>
-    need(api.GET('/api/exceptions/{id}', { params: { path: { id: props.id }, query: { sweep: props.sweep } } })),
+    need(
+      api.GET('/api/exceptions/{id}', {
+        params: { path: { id: props.id }, query: { sweep: props.sweep, beside: beside.value || undefined } },
+      }),
+    ),
+  placeholderData: (old) => (old?.exception.id === props.id ? old : undefined),
 })
 const attributes = computed(() => Object.entries(data.value?.attributes ?? {}))
 const past = computed(() => pastOf(data.value?.evidence ?? {}))
@@ -87,6 +96,13 @@ const stateWords: Record<string, string> = {
             :period="data.exception.period"
           />
         </section>
+        <PickOne
+          v-if="attributes.length"
+          v-model="beside"
+          label="Light up"
+          all="Nobody lit up"
+          :options="attributes.map(([name, text]) => ({ value: name, text: `Lit up: ${text}` }))"
+        />
         <HistoryChart :history="data.history" :name="data.exception.name" />
         <LineUp
           :rule="data.exception.rule"
@@ -94,6 +110,7 @@ const stateWords: Record<string, string> = {
           :by="data.exception.kind"
           :subject="data.exception.key"
           title="Where this one stands among all"
+          :beside="beside || undefined"
         />
       </div>
       <div class="space-y-5" :class="page ? '' : 'order-1'">

@@ -33,7 +33,10 @@ const symbols: Record<string, string> = {
 // A record that would flatten the rest is drawn at the edge, with its number.
 const axis = computed(() =>
   roundAxis(
-    props.history.points.flatMap((p) => (p.held === undefined ? [] : [p.held])),
+    [
+      ...props.history.points.flatMap((p) => (p.held === undefined ? [] : [p.held])),
+      ...(props.history.beside ?? []).flatMap((b) => b.held.filter((v) => v !== null)),
+    ],
     props.history.cuts,
   ),
 )
@@ -57,7 +60,7 @@ function draw() {
         borderColor: colour('line'),
         textStyle: { ...text, color: colour('ink') },
         formatter: (hits: { dataIndex: number }[]) => {
-          const p = points[hits[0].dataIndex]
+          const p = points[hits[0].dataIndex] // of whichever line
           return `${p.label}: ${p.text || p.outcome}${p.grade ? ` · ${grade(p.grade).label}` : ''}`
         },
       },
@@ -85,8 +88,17 @@ function draw() {
         splitLine: { lineStyle: { color: colour('line') } },
       },
       series: [
+        ...(props.history.beside ?? []).map((b) => ({
+          type: 'line',
+          silent: true,
+          tooltip: { show: false },
+          symbol: 'none',
+          data: b.held.map((v) => (v === null ? null : Math.min(max, Math.max(min, v)))),
+          lineStyle: { color: colour('tide'), width: 1, opacity: 0.55 },
+        })),
         {
           type: 'line',
+          z: 5,
           data: points.map((p, i) => {
             const g = p.grade ? grade(p.grade) : undefined
             return {

@@ -6,13 +6,23 @@ import { api, need } from '@/lib/api'
 import LineUpDrawing from './LineUpDrawing.vue'
 
 /** The line-up of a rule in a period. */
-const props = defineProps<{ rule: string; period: string; by?: string; subject?: string; title?: string }>()
+const props = defineProps<{
+  rule: string
+  period: string
+  by?: string
+  subject?: string
+  title?: string
+  beside?: string
+}>()
 const { data, error, isPending } = useQuery({
-  queryKey: computed(() => ['line-up', props.rule, props.period, props.by, props.subject]),
+  queryKey: computed(() => ['line-up', props.rule, props.period, props.by, props.subject, props.beside]),
   queryFn: () =>
     need(
       api.GET('/api/rules/{rule}/line-up', {
-        params: { path: { rule: props.rule }, query: { period: props.period, by: props.by, key: props.subject } },
+        params: {
+          path: { rule: props.rule },
+          query: { period: props.period, by: props.by, key: props.subject, beside: props.beside },
+        },
       }),
     ),
 })

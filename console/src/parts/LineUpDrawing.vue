@@ -58,6 +58,8 @@ const dots = computed(() => {
   const step = (wide.value - pad.left - pad.right) / Math.max(1, points.length - 1)
   return points.map((p, i) => ({ ...p, x: pad.left + i * step, y: y(p.held), own: p.key === props.subject }))
 })
+// With a group lit up the others step back, and stay.
+const lit = computed(() => dots.value.some((d) => d.beside))
 const radius = computed(() => (dots.value.length > 300 ? 1.6 : dots.value.length > 80 ? 2.2 : 3))
 const own = computed(() => dots.value.find((d) => d.own))
 const cuts = computed(() => {
@@ -125,7 +127,8 @@ const summary = computed(() => {
   const d = data.value
   if (!d) return ''
   const place = d.place ? ` ${own.value?.name} is ${d.place} of ${d.judged}, lowest first.` : ''
-  return `${d.judged.toLocaleString('en-GB')} in order${flaggedCount.value ? `, ${flaggedCount.value} flagged` : ''}.${place}`
+  const group = lit.value ? `, ${dots.value.filter((x) => x.beside).length} of them lit up` : ''
+  return `${d.judged.toLocaleString('en-GB')} in order${group}${flaggedCount.value ? `, ${flaggedCount.value} flagged` : ''}.${place}`
 })
 </script>
 
@@ -163,7 +166,14 @@ const summary = computed(() => {
         </text>
       </g>
       <template v-for="d in dots" :key="d.key">
-        <circle v-if="!d.grade && !d.own" :cx="d.x" :cy="d.y" :r="radius" fill="var(--muted)" opacity="0.55" />
+        <circle
+          v-if="!d.grade && !d.own"
+          :cx="d.x"
+          :cy="d.y"
+          :r="d.beside ? radius + 1 : radius"
+          :fill="d.beside ? 'var(--tide)' : 'var(--muted)'"
+          :opacity="d.beside ? 1 : lit ? 0.3 : 0.55"
+        />
       </template>
       <template v-for="d in dots" :key="d.key">
         <path
@@ -171,6 +181,7 @@ const summary = computed(() => {
           :d="shapePath(grade(d.grade).shape)"
           :transform="`translate(${d.x} ${d.y}) scale(${d.own ? 1.15 : 0.85})`"
           :fill="toneColour(grade(d.grade).tone)"
+          :opacity="lit && !d.beside && !d.own ? 0.4 : 1"
           @mouseenter="hover = d"
           @mouseleave="hover = undefined"
         />

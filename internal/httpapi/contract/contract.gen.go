@@ -546,36 +546,6 @@ func (e TurnState) Valid() bool {
 	}
 }
 
-// Defines values for ViewQueryGroup.
-const (
-	ViewQueryGroupDesk    ViewQueryGroup = "desk"
-	ViewQueryGroupGrade   ViewQueryGroup = "grade"
-	ViewQueryGroupKind    ViewQueryGroup = "kind"
-	ViewQueryGroupRule    ViewQueryGroup = "rule"
-	ViewQueryGroupState   ViewQueryGroup = "state"
-	ViewQueryGroupSubject ViewQueryGroup = "subject"
-)
-
-// Valid indicates whether the value is a known member of the ViewQueryGroup enum.
-func (e ViewQueryGroup) Valid() bool {
-	switch e {
-	case ViewQueryGroupDesk:
-		return true
-	case ViewQueryGroupGrade:
-		return true
-	case ViewQueryGroupKind:
-		return true
-	case ViewQueryGroupRule:
-		return true
-	case ViewQueryGroupState:
-		return true
-	case ViewQueryGroupSubject:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for ViewQuerySort.
 const (
 	ViewQuerySortBeyond  ViewQuerySort = "beyond"
@@ -777,36 +747,6 @@ func (e ListExceptionsParamsState) Valid() bool {
 	}
 }
 
-// Defines values for ListExceptionsParamsGroup.
-const (
-	ListExceptionsParamsGroupDesk    ListExceptionsParamsGroup = "desk"
-	ListExceptionsParamsGroupGrade   ListExceptionsParamsGroup = "grade"
-	ListExceptionsParamsGroupKind    ListExceptionsParamsGroup = "kind"
-	ListExceptionsParamsGroupRule    ListExceptionsParamsGroup = "rule"
-	ListExceptionsParamsGroupState   ListExceptionsParamsGroup = "state"
-	ListExceptionsParamsGroupSubject ListExceptionsParamsGroup = "subject"
-)
-
-// Valid indicates whether the value is a known member of the ListExceptionsParamsGroup enum.
-func (e ListExceptionsParamsGroup) Valid() bool {
-	switch e {
-	case ListExceptionsParamsGroupDesk:
-		return true
-	case ListExceptionsParamsGroupGrade:
-		return true
-	case ListExceptionsParamsGroupKind:
-		return true
-	case ListExceptionsParamsGroupRule:
-		return true
-	case ListExceptionsParamsGroupState:
-		return true
-	case ListExceptionsParamsGroupSubject:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for ListExceptionsParamsSort.
 const (
 	ListExceptionsParamsSortBeyond  ListExceptionsParamsSort = "beyond"
@@ -861,36 +801,6 @@ func (e ExportExceptionsParamsState) Valid() bool {
 	case ExportExceptionsParamsStateRaised:
 		return true
 	case ExportExceptionsParamsStateStanding:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for ExportExceptionsParamsGroup.
-const (
-	ExportExceptionsParamsGroupDesk    ExportExceptionsParamsGroup = "desk"
-	ExportExceptionsParamsGroupGrade   ExportExceptionsParamsGroup = "grade"
-	ExportExceptionsParamsGroupKind    ExportExceptionsParamsGroup = "kind"
-	ExportExceptionsParamsGroupRule    ExportExceptionsParamsGroup = "rule"
-	ExportExceptionsParamsGroupState   ExportExceptionsParamsGroup = "state"
-	ExportExceptionsParamsGroupSubject ExportExceptionsParamsGroup = "subject"
-)
-
-// Valid indicates whether the value is a known member of the ExportExceptionsParamsGroup enum.
-func (e ExportExceptionsParamsGroup) Valid() bool {
-	switch e {
-	case ExportExceptionsParamsGroupDesk:
-		return true
-	case ExportExceptionsParamsGroupGrade:
-		return true
-	case ExportExceptionsParamsGroupKind:
-		return true
-	case ExportExceptionsParamsGroupRule:
-		return true
-	case ExportExceptionsParamsGroupState:
-		return true
-	case ExportExceptionsParamsGroupSubject:
 		return true
 	default:
 		return false
@@ -975,36 +885,6 @@ func (e ExportExceptionFileParamsState) Valid() bool {
 	case ExportExceptionFileParamsStateRaised:
 		return true
 	case ExportExceptionFileParamsStateStanding:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for ExportExceptionFileParamsGroup.
-const (
-	ExportExceptionFileParamsGroupDesk    ExportExceptionFileParamsGroup = "desk"
-	ExportExceptionFileParamsGroupGrade   ExportExceptionFileParamsGroup = "grade"
-	ExportExceptionFileParamsGroupKind    ExportExceptionFileParamsGroup = "kind"
-	ExportExceptionFileParamsGroupRule    ExportExceptionFileParamsGroup = "rule"
-	ExportExceptionFileParamsGroupState   ExportExceptionFileParamsGroup = "state"
-	ExportExceptionFileParamsGroupSubject ExportExceptionFileParamsGroup = "subject"
-)
-
-// Valid indicates whether the value is a known member of the ExportExceptionFileParamsGroup enum.
-func (e ExportExceptionFileParamsGroup) Valid() bool {
-	switch e {
-	case ExportExceptionFileParamsGroupDesk:
-		return true
-	case ExportExceptionFileParamsGroupGrade:
-		return true
-	case ExportExceptionFileParamsGroupKind:
-		return true
-	case ExportExceptionFileParamsGroupRule:
-		return true
-	case ExportExceptionFileParamsGroupState:
-		return true
-	case ExportExceptionFileParamsGroupSubject:
 		return true
 	default:
 		return false
@@ -1166,6 +1046,14 @@ type BaseDefinition struct {
 	// Least Such as 'at least 5000'
 	Least   string `json:"least"`
 	Measure string `json:"measure"`
+}
+
+// BesideHistory defines model for BesideHistory.
+type BesideHistory struct {
+	// Held By period; null where there is none
+	Held []*float64 `json:"held"`
+	Key  string     `json:"key"`
+	Name string     `json:"name"`
 }
 
 // BookRehearsal defines model for BookRehearsal.
@@ -1696,8 +1584,11 @@ type GradeStyleTone string
 
 // History defines model for History.
 type History struct {
-	Axis string    `json:"axis"`
-	Cuts []float64 `json:"cuts"`
+	Axis string `json:"axis"`
+
+	// Beside Others of the same group, by key, where one was asked for: forty at most
+	Beside *[]BesideHistory `json:"beside,omitempty"`
+	Cuts   []float64        `json:"cuts"`
 
 	// Each The grain of its periods
 	Each   string         `json:"each"`
@@ -2081,10 +1972,12 @@ type Plan struct {
 
 // Point defines model for Point.
 type Point struct {
-	Grade string  `json:"grade"`
-	Held  float64 `json:"held"`
-	Key   string  `json:"key"`
-	Name  string  `json:"name"`
+	// Beside Of the same group
+	Beside *bool   `json:"beside,omitempty"`
+	Grade  string  `json:"grade"`
+	Held   float64 `json:"held"`
+	Key    string  `json:"key"`
+	Name   string  `json:"name"`
 }
 
 // Problem defines model for Problem.
@@ -2700,16 +2593,13 @@ type ViewQuery struct {
 	Descending *bool           `json:"descending,omitempty"`
 	Desk       *string         `json:"desk,omitempty"`
 	Grade      *string         `json:"grade,omitempty"`
-	Group      *ViewQueryGroup `json:"group,omitempty"`
+	Group      *string         `json:"group,omitempty"`
 	Kind       *string         `json:"kind,omitempty"`
 	Rule       *string         `json:"rule,omitempty"`
 	Sort       *ViewQuerySort  `json:"sort,omitempty"`
 	State      *ViewQueryState `json:"state,omitempty"`
 	Text       *string         `json:"text,omitempty"`
 }
-
-// ViewQueryGroup defines model for ViewQuery.Group.
-type ViewQueryGroup string
 
 // ViewQuerySort defines model for ViewQuery.Sort.
 type ViewQuerySort string
@@ -2915,8 +2805,8 @@ type ListExceptionsParams struct {
 	// Key Of one subject, by its key
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
 
-	// Group Gathered by this, in the order asked for within each
-	Group *ListExceptionsParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+	// Group Gathered by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory
+	Group *string `form:"group,omitempty" json:"group,omitempty"`
 
 	// Sort 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row
 	Sort       *ListExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
@@ -2927,9 +2817,6 @@ type ListExceptionsParams struct {
 
 // ListExceptionsParamsState defines parameters for ListExceptions.
 type ListExceptionsParamsState string
-
-// ListExceptionsParamsGroup defines parameters for ListExceptions.
-type ListExceptionsParamsGroup string
 
 // ListExceptionsParamsSort defines parameters for ListExceptions.
 type ListExceptionsParamsSort string
@@ -2954,8 +2841,8 @@ type ExportExceptionsParams struct {
 	// Key Of one subject, by its key
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
 
-	// Group Gathered by this, in the order asked for within each
-	Group *ExportExceptionsParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+	// Group Gathered by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory
+	Group *string `form:"group,omitempty" json:"group,omitempty"`
 
 	// Sort 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row
 	Sort       *ExportExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
@@ -2966,9 +2853,6 @@ type ExportExceptionsParams struct {
 
 // ExportExceptionsParamsState defines parameters for ExportExceptions.
 type ExportExceptionsParamsState string
-
-// ExportExceptionsParamsGroup defines parameters for ExportExceptions.
-type ExportExceptionsParamsGroup string
 
 // ExportExceptionsParamsSort defines parameters for ExportExceptions.
 type ExportExceptionsParamsSort string
@@ -2985,7 +2869,7 @@ type ExportExceptionFileParams struct {
 	Text       *string                         `form:"text,omitempty" json:"text,omitempty"`
 	Sweep      *int64                          `form:"sweep,omitempty" json:"sweep,omitempty"`
 	Key        *string                         `form:"key,omitempty" json:"key,omitempty"`
-	Group      *ExportExceptionFileParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+	Group      *string                         `form:"group,omitempty" json:"group,omitempty"`
 	Sort       *ExportExceptionFileParamsSort  `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                           `form:"descending,omitempty" json:"descending,omitempty"`
 }
@@ -2995,9 +2879,6 @@ type ExportExceptionFileParamsForm string
 
 // ExportExceptionFileParamsState defines parameters for ExportExceptionFile.
 type ExportExceptionFileParamsState string
-
-// ExportExceptionFileParamsGroup defines parameters for ExportExceptionFile.
-type ExportExceptionFileParamsGroup string
 
 // ExportExceptionFileParamsSort defines parameters for ExportExceptionFile.
 type ExportExceptionFileParamsSort string
@@ -3026,6 +2907,9 @@ type GetExceptionTrendParamsBy string
 type GetExceptionParams struct {
 	// Sweep As this sweep of its period left it; the last unless stated
 	Sweep *int64 `form:"sweep,omitempty" json:"sweep,omitempty"`
+
+	// Beside An attribute, such as territory: with the past of those who share the subject's value of it
+	Beside *string `form:"beside,omitempty" json:"beside,omitempty"`
 }
 
 // GetCalendarFeedParams defines parameters for GetCalendarFeed.
@@ -3132,6 +3016,9 @@ type GetLineUpParams struct {
 
 	// Key The subject that stands out
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
+
+	// Beside An attribute, such as territory: those who share the subject's value of it are told
+	Beside *string `form:"beside,omitempty" json:"beside,omitempty"`
 }
 
 // ListSweepsParams defines parameters for ListSweeps.
@@ -4657,6 +4544,14 @@ func (siw *ServerInterfaceWrapper) GetException(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "beside" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "beside", c.Request.URL.Query(), &params.Beside, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter beside: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -5527,6 +5422,14 @@ func (siw *ServerInterfaceWrapper) GetLineUp(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", c.Request.URL.Query(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "beside" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "beside", c.Request.URL.Query(), &params.Beside, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter beside: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -12469,278 +12372,281 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H17kxu3se9XQfGeqk3uGUlrxc452f1L1sPWTWwpkiLXqURnC5wBSYRDgAYwSzEuffdb6AYwL2A4Q3JX",
-	"iSNXJdpdDjFAo9Hd6Mevf5nlcrOVggmjZ1e/zLZU0Q0zTMFvT6lmLwv7Exezq9mWmtUsmwm6YbOrGS9m",
-	"2UyxnyuuWDG7Mqpi2UznK7ah9hsLqTbU2OeE+f3Xs2xm9luGv7IlU7NPn7LZy8UP1OQr+3jBdK741nBp",
-	"3/Ruxcjzd3RJ5IKYFSM51YxQTbghO6qJYrS4JlRIs2KKSMEIt39cVJrZScFkV4wWTNXTfbl4gC9rTtLN",
-	"SRvFxRKm9JopLov+jJ6QjRRmlRFd5Ss7lceXj3//4KtL/7qfK6b29du2OMzBd2kpfoRvREkM/wwReUM/",
-	"/omJpVnNrr6+zHqv+GS/q7dSaAb7+VrJeck29sdcCsOEsT/S7bbkObULfbTFJ/7z79qu+pfGq/5DscXs",
-	"avZ/HtUM8wg/1Y/8uPDGNt1+WlFDdkwYslPSrdt9zY76pCq4eS6M2gP3KbllynCcLZ3LyvR3AkZ0jFDY",
-	"vTdy1lt6NqNFoZjWEcpnM2paHFpQwx4YDrTuPcuLUdyczezUKc4x8kpZmVziRreXc2HXcJERqchutSdC",
-	"mtgstsAqMWLIzHKjWbE9WdJbZn/iijjO6Y1jWYlpEz9x7sMLTXgBo3IBp48KvWOKUFHAr6Vcxobe0X1/",
-	"WM205lLA8ux3jVwzcaGT89tJVej47AJ97bTwuSxyqOrD8lcUUdQS1NEPZ1kzR02Q5v75aWSOBevd+xDe",
-	"KOd/Z7mxUwYWfk2XrM/Bc7aQisV2jSnYKSLYR0O2dMnInC250NdEgDizYo9rK9aA4hRmOIIJmTDKvZwb",
-	"ttGHTm7j/H0K41Gl6L7F0jpxDHMqyNxK5jUryEJacTvqtVbmFf03drbPL6Y1kdgWfEtF8YwtuOD+/PUk",
-	"yS1LSIKbklE8ELEPNzLx2ZyVchf9ZKloEdnzH52ayktGVYz1SzpnZXRExVqTmEtZMiqAXBFSaDZEirDa",
-	"9uzeOq12QQ2BR8g3l5eXF7F5bhjVlWJxldbcPv9g5l4a3Tkp12/YilGlaRnZuOKW56zFzb35dJmWLgxT",
-	"jScbp6M+j/3PCqbX48/NM6bXf5K0iE1AVeWEE/imKtnTFRVLdvA84MB+qpmnTliXX/tBQr+ptQAtCuAU",
-	"Wr5uUH5BS82yzmYUnJY6/Z301tSz2Abrqv8s+2gO85QbILbCp7RkoqDqGY3YEgX+sffWlSx56rOBye4Y",
-	"W8c/4KKQOz2NY3dSre1H8SPeXH4B2isYlzCN+vv164foU1u4bRItuErIurRkKlOic4B2P1dUtU9oS/3b",
-	"ldwUdK9jxzTODX6G9diZW42bYWfgIer8BBSMUEfJTXTKay7i6xTOru9vPzdl4hN5+AR4ywkGca/PcHow",
-	"wNDi/seqnr6QXaS2oycv64/8Do2Scc2jGeH/Ic4b5K/pM3DMHzuEkZM7ZkTHMPFjHbNlv5c7d6fFAaxR",
-	"sLEmQ0TX7t2GDbPEHi0Kb7R2tEHvLHjauU08JDV0xLAFI4YVMSvHrLhYWhOdG7uyRUmXS1YQKvZkg9Pq",
-	"yjhUaHEuq1jvphaj04KLoi1BI/bY8Ve7rihvfLRm+2liobRLiEj6AYEht0yw4mbKrVUze73PI3boqwXh",
-	"RhNr2BJtOaHSxK4vPoox5eQ343fmcbpo49Y/fLY0ewsP2mNF10ykhrtlSrev3CldAXdBJy3tpmVekgLz",
-	"+Yl5dkHWc7vV3AHPDFk4Aw1i1/NJHaVnzFAeMXRzd8wOUQXueLfeWzdSUGn23H4lJqPYx5xtww1v1HjP",
-	"/Vdi423o/obmCf8CXsLJbiXtjdFKvT2xuwueBeQbwk1UQmhDy+hFek9umSp4brSTOVQxIitD5IJYPs3I",
-	"zl+29/azgz4D2IkWYQLF6+Wlthfp3NewE85PgtET5nE2261wdCaqjZ0/suosm/1dcvyhZlTFgLvtjxt5",
-	"C/+WbAEUt4cMnrB3Nfya3GzsasKRbqw6QTs4H3N7tmBWbtYpYsV9JknV8gpcwZplpBJuRsA4O25WRDi9",
-	"k1Y3MXE++vzEWN0L8nGzLCpGUDETI9GM709MuE3uH528Uloq7w4PXqNBd1HEvDR4ye5NmRKzkpW2E7X/",
-	"s5TLCCXOnLavpUSzXIqCyLIg1ID+iDv1W0LXyUp8cxCnfo9TnPHWK4kmUze4NM2Q2ewpKyPylX2MSqUn",
-	"pGA539CSSEUoQR8TLQl9NI96YUsaU6kvBajUXJbVBl2d9telktXW7oel5Vd+b+YsSrf6gLeHfiEV2TK5",
-	"Ldk1YZut2TtxtuFa45WvrxJpWbH4SIWiO/xWLYtkNS8bx0RUmzlOaLfaxwUuGnYDM9hJlXIxW9YkQEbk",
-	"ZcWYpVfCMuxwU1qaoP/kPDebPAzmuc8JFWsySFJKsQSruiFMMQ6FhI/x5GQjMWkKqqoc4XlzS3CPx8ye",
-	"OBVZvn7DtlKZIU9cPBqzogWZM2OlhZD211s21hn8glZl1DgJDqdxLjlOy/goiwVT1j6LXMaeLCkX2sDR",
-	"3FbzkusVK4hit1xjJGC8F2dRiTzhK3+1IPbAVSXVGeqrldwRRvOVPUk7xY1h4kTfeXDMjqdYciTLIjql",
-	"2wi4ITNCSy1r40oxsLxc/FBPolz40tiJJzlmuuv1oNO1saLgbw2O2AZrNejvObfJE56o8YMneT7otW+G",
-	"KTb0I99YwfT40v+XzTZc4B8fNP/a1zLpy/AKvV5e5tHS6msqQGJIYVet2xGwxv10McXf2aGvv2/Z98NQ",
-	"UQqhwXCk39p5FzonvywJONIhf2AnFfxEKlEyrQncBovoZSEyOamd8+HsZr+QZoS8B5MbDG54PkpBZ81P",
-	"I503Slp5Bo7f/B++OnQrSKttudlSxY7bVZO0lWs5bnf2wIZmMyuPY5ahVwLXHeUQG3T4TF5G7eQEObiO",
-	"CYD4ap+QSvAFZwWpJdFgVP3IMxqi7emdrHwCUeoyl5BFYwJKTSu5++a/V8Uy9YK0FUW5Tn1JG9r1JTbf",
-	"n/Tdh+veCF9Ux4fvptN494ErkmIFE2Y4HBc9NJ4ijfP81eVl7KZDtba73nn4ceTh+NrCANEFVOYHF5Gf",
-	"MPk5FRG3wAslN+TSJ8GAcUJKrg38upkNH8NstuLLVdwdG+5RB2QvBdsaxvFfiq05RIwP3lImBKwnxZe6",
-	"sUT0e3omHBFDBgt7fGQsHQCT8ROk2cTA6cgtciyJT7v3pNb3TnEW26Nbppy7asTVeeS8/IT84Mk5VUpM",
-	"PiuaFTeoSSYrp9rsaBz9bw6q/cnrhrdk9Vyj61d0capHtUGLWNIbqnmfUrihBSMunHoE5YKdEH+bYDum",
-	"TfOCmfYEDQU72iNftu5hXBMhSWEJR/ZshJcOXtigU/2m5npiu/P8lhfW6HgTC5mn0wbG5Xr4oH7S6nj+",
-	"kW7Ax923O6w9EnXU2Yv3hoo9OqG0c2a1si4bW+HdLRGfx6bShtByR/eazBnR0SRUzHmNcgIEZZ1DdzPh",
-	"uhzJCQJnfQWuenxhnFg+bNNPU6T5Okos0KNXjkZopWToc6d1ZNd5ta0Z7fJFN1StdTSMM2d7GVPi38sd",
-	"WVBF8HP0plYGlDolegUxHZcJXplr73vsc72ICgAfXBsR6bWP3oQYZT8endK5zAd++htd0L2fPDxFjHOZ",
-	"cU3korsY/3e8dPj8lsMBcLrh5f6u4t+T/ZfIAQMsZY8hN0QbKQufZuzyEpA+8Ae6ZJAprDP4XZaFFZ5w",
-	"cq7gL7A2Mt+T3YrnKy/CHWdm5OLBRU3WFS2Is6qzli/dfUtIg6w0yXeVDtrXCd9TsqMSDl784CZ9/WgG",
-	"/GNB9zUbDsd7v8+4u0hzAMXoOh5uqGWt21kuCCUKt77ODemfZ+qFMlkLuYtryUSY46XLDR8dLtlTVWjD",
-	"8/VhhQQpBOFMOsnb2JdwDOOJBj7DwHNGnWvQTCBwtlE9Lb99TvoMyvZUegE1RvF5ZdiJ+ZsFNfSmYYaM",
-	"yUh3JkL6xVjU0t7G5x9pbq5DQE6DJmgG5eo5saZiG524sOLaSKw6GfrO9+6xZhZkNLGBS0iAd8G6ukzo",
-	"VW6gVChejOGswOj9Tk3JRmsaYhEpNZA+YcWoS6EAzdNPnYDDGk312TG2HckGjmlShQR2FjBcR/dBIIlo",
-	"ygv7d24yF//eBUUwNmwSdv+9Y99Yxh4t14fG+YmW6yd6PZDgFxYEvgiNOXbDkqXm4TqNz5u/jbtC6/h5",
-	"+jeOmGOamruz5slvbMKgEPlO8YhJLVK3kqmpmJiCCVVvsQjOJK5vTjnB+iHpYVQusa5piF88SKl4voFV",
-	"bYncT9CI9vNWrlMsRtMXNM2svbaG8wkwhWTRs9qPjE27Z+CCapWF4x2kTvRimLOyjBDn231t8E7fftiH",
-	"yP6fK/beoUdMweO6DtBEVtuB++oEJ3baqBvpAOx4of0VEscdXEU8c2tBc2ZGxG7hKeBzWW31QHUcJOyR",
-	"JQWrvLiq7Um5gOB5RiTeHPAuba8LR7CO3ZAI30xLEjuQFKnWNw0xGY2qw5UJlRwm5E6LoSfFc2CTWN6G",
-	"JtRewuiagW1elmh8b6jJV3H5krAERtkXenpy5nj53U41G2Tfd4qJYjBYNZDw3UteOK/6C5GpCVOYpDNh",
-	"8WkzMcS+Rr//kB6dGt3qGWq9jUp7NIYu3cM3ZB5Nlq8ddWBr4elYyAp8VOjzG2H7pv1JlTC8TGfKjRm+",
-	"Q35ciB+5n9ZeXz4DPWKb8CLI8o6w6grchlRGP9xOVmVB5uCVgQynHLJbMId0wUvDlPPmQNIc/kWHGnaU",
-	"AvEEjjNJ9sA+ZxrPWxJnGs57gM40XGC+s4yXSN5p5xm2Kiri3FWVJmYFldUmDp9QcpEIg6ajJYlgVDYD",
-	"pXPYPkrGHV7U1UYTQnKNGiXvbMulWHC1AenIPm5L6jL27T2PLIBISNvwy5ArLhK0+/rycMDezyu6Uivq",
-	"zpRXmzLE0wbukMBO7+4Eh17Leu+VzQ165WLU+s4LlrFxsPTSV3Sbip2L8aZ9iKC5BD4YNTnzt2ZfsvuN",
-	"MwfSdIBsDsSZjwxPB6r681dwupEgsoziVCzxHsRVDj/onyvURrmSWkePnN+N4D2H40shDyCbzZFpbrks",
-	"IQy7VGx/uIgmumnjguXf107NzoH9yOPXiLzqVJKNyG7o1ZDRFITTUlEu/J2mNgz7LiTJp1S0uWW+tt+K",
-	"TagSvFUStZECDrq/4W6ZyrGyqVMOngIdwOk5arnxMySqW/7AbuA0JxixK1bGAKjmGlCUoiHPEbuWlkJH",
-	"RqomATbUsqhviCb17Evh765nz6td8PLUmmCRSGPayMS+AoDYxAynpIYYCiG66+CIRbjaWpqvXYHtmO/Y",
-	"C/ZJcaRYWA3IGXQx0NDtUrhIOvqFGWQh7znNPD/Y74wHZnoHoEZWTBAB+egj6LHxr0huRPIdUuTM3adK",
-	"OM5cjHvn6Xvgx7ipSXGm7UR6hF0LZlXYtfaL03uXKkWyMs6k4i6llGtNSr5mhBJd8m0dT5pWzsN+rmLF",
-	"kn/igrkUBaoYgaeIkaSEv9NSMVrsQx7BmPioHeEmhJIGpEaXjaRmda4EcJCRVb5ivsYI8NZ2MpSd+nv7",
-	"WB9p8wRFPY67G13BnunhCOYYF0ljoA6iBNsRWdOcKLbk2jBF5pZCOvPFqOSbyxOyqDoSJkzH80GMS//I",
-	"o3ej+WBm8xTh3wuPhGBeRnYuiajkTLvcK3Sr7HidJJNZw4uVi05FcL2Edl7AOdRSWSlanjEq4QbsBDKR",
-	"yLFNsefzL9t7toCHihASNcPO6+8YrUbQa5QKl3KXKhaeaDB/NkvZEaZtMke3Tcr1ty4NsVO5vdmafQxo",
-	"hiwYK2oBCG4SK301WUHaoJXIiAmRES1D1h0sTUOuhotpRDMVa3dMdFd9SXD0wyF2SJvhAxbdlilthV5x",
-	"DCYWErCxF3U5cz1uc8Gx/fmhBv3rXGMkztlzULW1zCJ3InpfToX8voecMFczrxFp1FoJoGM3tGgk1Fzo",
-	"amN1umLbKDzhmosUgih8BDzQhK2Ui/Mk/A2VBnGTqnjwQDnt2TpyIyV8tekkQLkiSeU03tSwJHZHGDa8",
-	"zlJBctdLiTOPWcUQ5+gmmh3tS8rRlIOyRs9dW8YU4IHuBNmiTgPDK8psdU5sgJGoTMnBNYOQV3EelTH8",
-	"55/qpF37gAM7TXr0Il++mO8vIBsIQiGCuMlcNwIqa7bHOImbXuwFjCUMRc2MsRbRaK2A2/IWv5YMHaQM",
-	"bSoI+0g325JhGaSLXR9vg4XcScd3yB2B4XDhYVKN9aZZzq+tH2mAmNRkc2zh4xb9/G8kxSTHd734WPmZ",
-	"bkMgdqfV0NkBZjWYSJZclXNC1ir854oKw0EXQGVefYi9TwbPki9Vb+S6LvgSX+FCND2nzaCDHZ5xK2p8",
-	"Ht03rjceEr6L4NJI84xA68oFVOY2k4elIIrluNQTstztGJtt1Va/7Y9VwSamc3vYpmH6+bgaa2Aqhfe1",
-	"ZhYjJuI79DP5pmqwIb0QfS/bNWrip5Sn9v36X13G61ODsXSglHU8fuyPbBeKze4vAjK92Auw0AVr9kJA",
-	"JXlMEfq4MrAEuV4HUPqJaAxH3ja31BimLA3+96/0wT8+2P+7fPCHhw8+/HKZ/e4Pn/4jmvgoy4PIem+k",
-	"AwLxB6DLVFPgDrrF3TJ9St40EsCPZLkJBY0ZuYRrT7A3HpK/NHEMnHmz8zcqyw8XmlhbC80TuFFZKR7g",
-	"/JvvQggCDa9CDPHjKiiTQuBAdE/eYkw6qGlHuzaFXmM9I7FP41ItjWp0B8if6a2tWxjaV9fjoiHuiCVR",
-	"On5ku7c+qX4CQ8gtEzc51f6EOQLECivg+04topuhRjoEP5KsDNlWYDdBaaLVonBmM1ffgKU8pRRLb4L3",
-	"qTFwl9XyZkFHbFSjroJbDuVlSVQlBBfLK5eNxY3rCWMfkGTRxNVvbo2Mul+sDMVvoeOsoHtSbYmRWEx2",
-	"HaD04JMmdh8aGSuqnde3iwZyoFpvkkp6J9dssoh1pmMg8B8uGyfxd7//pnEEv8oGco7PCRORzXQutwdF",
-	"8Vt4qCmLwyoAkdJeiCEZKGu+8PfHyehBkIof2e49Z7vTETb++7Dswu5BB0hjZ/NneBBzGQJK5tAxen7L",
-	"1H4uiz3RDMqdD8PsOeLgnGKUeXXL1K0jTTeFVrr01UFETWccTu664GBmUjl95xgouI9OHOcoP980+LL0",
-	"y9MJp6Fka/AMwkMHHYut1NKmL6jdpyLGQa9pLLCXu1KawUW7Mo90F5LR95j64hxKIOzgqfnq0yaMN+d0",
-	"/j+oEofnugA0UgcZOMnzN9CqAe72Td4aP2oCaXBaTlu6gMwTd1wsw7JOjOerzUApHqz+gqBXRBNaFKjr",
-	"oxUHA/0ZogC6oaqrdMFhh4YY9TKkIr0HmdM7azq5fcCDnog1m9XOnHRBxGun/mr41Ck2ZzlO6x+PJGXf",
-	"cEBHN4opJqRdDlmnO7Y1Ixqx9IUhfDE9xwBpfKLCPAto2pHKCYzvSMk92sJCGsJEwYprQp2BDh5hqCoO",
-	"tnYc3b1xJ4jBZzTMcggTgVWOr8CoVqOQyF8a7JWtdWsYA6MxUMdk33tKHVMPaQE5xr8TAOTcX4RLJ4kD",
-	"LngN3t2EJlmOKBw5rN49HRNMHsUtrPm7v7M0xywoaIomdROdsdMb5FzZCUf5gqZ7ewYtHyDUk6KIeWaZ",
-	"sz3HpTbWPSEP1JtpLEv0UvjgdVSHOnQIvRVDKzlKdxyxp/fuxhu/oyXNmYfGO+KmmEys7TjA4o7wkZBr",
-	"3vHURMJLLuZNNbkOIB73fOfzMnxURjFIhynAf0jXDKKgqXL1MfDNDdDkyU64FA7665JGJJnPcu9vV6VE",
-	"qmUpAhZ5eJApyXeA+TcU2j8AKEGh03EAboU5Rhd7bHb6iDSpiRU/Q8U58FYfqIyuo25tPAoKrkZioFVp",
-	"Gka7K4SO2u5FgNeJJBvYYc6AYD6+QW+AvXJNeYlhZVmH4aMWSKWn4tr6cHOnX6ih8ybMTaXEldRrVl4J",
-	"aR7QspS7BHx26yRiYNiLWjfB2Pa+cVmfqVbRueG37CYJReo+T2Ts0yXlIny5T3YXBsPIRkAac4lk8GVv",
-	"AO7QMVzUgs4FD1DYAdDeqFj0nZY4hLKKERNJl6hV1lJgRSKDKU230EPDUXAcQW5pyYv0BuPHif0FdXfO",
-	"ioWmGtWzQNFQsDBUl+A5OY6hQVOdiI/L002DnKScMZOwBPxaUtA7hx0pBy4lrqDYCwgIc7cSgQ9i9TSn",
-	"mBAb8fyb00TK5GLXmkfTWd/H51a1dKlbdXhnnGzJnsweLXQUh4S83gh75EruUnkz5+vG3MjUHcZT8inz",
-	"vp7g8eXl6A42UCYdfTnfTjAKUsOU7HbAq3tTHfTou6x4OPjoaDltQi2U40EzlpblfjARysATY4cZECmV",
-	"EiPmg0+5BKwbvjgI97ai5uViguXtUra6XlvcQr/cZhI28khYgNuiuss3nLfBM3pcA42E2dCrhxh0TDog",
-	"/6HmTcdXqDkh2j+2vmoCc2VX1Dzgi2hL/fp0dKOkfYFfSrm+qaGQ3ePNyPnjrw+ifx8B7JpuZAIQ3t32",
-	"I3acuZTrEY1Nag4fvQc95ePiEBkxVC2ZsRf3JjTpsJ3kzsJAhsMbJrdMTM8UHJ3/ZydEdUjPm5BRlPKP",
-	"uvHiq9FGImbpvwBef9eoHQEw0ExYO74mm1ZmJRP4IafRodPrbYLLWCYC5s6bMQV6pktXn4ndSKx0FAio",
-	"DmDYNicfJb5zgYYWXYKWe20cRCjbwUtKRuPoMG/k7geq1gcSq0fcxNKuoUZYuIcatYNy1ZwBxByi3REA",
-	"BNNxBHTIwJO7Cz3LzoOfPYgmM9LZ34Rp7eJAe4Xfw3SObqWbZdct3uwAN831GQfh+F7uiFwY5ruxM2vy",
-	"W31xRaDWFeqLIKLG1yzDJqj2zmU1a7oGZQBsHsJxetrVpwWA3FDILnd/BCne4JPTrcl4Vy2N0PRUIGS5",
-	"ry60WndivoDisXyBl40KhYzMKxOimHY7wCvCCkK3VBn0nWAGQyLXcqRd2glUhWobt2OZdxljUxKYuB87",
-	"xcEH2652IOF9wwgEhXTWDW3imvgCKwFdYeViEZVAKfSGzgvaNlP0TYLthl40WMiZvJOlLb0zXV6Gbxzh",
-	"poFPpzav3W5y0FTpdcarStbstwXmKAAQrCAf99pVp2tPcvyzJt6q7lo/FLuwxv0sOmEoTMnT+5aKohMq",
-	"6hgAc9cjZORwmg0Pl6+knDBgrwPoaJilgu4zsmNsnaFEz3zT7oysaLnIyJ5RFZXs104FHLxHQFJHqgoQ",
-	"ux5jgA8eDH5xfUUuws/kH0zJCzuNCyFJQQ2NFu+6Mrr2xp4AcRKr059oGZZUmxsfOu+ehLkCiMs1ANeH",
-	"3rgEBKAVMSC97Vsxm54af3WNSvJE1xRwVKFpRWTLkrJnqmFJYX8NiMwM1aZG4NRu7I7ElfMi2TBeMb2S",
-	"pWvAj+cxG6/dfS3u8bdT8AS4ItB2TS1sQ4YVt1BG6pss9TjEVcAnKmpXXWf4QW5JZTL58mGAUSe7FaC1",
-	"1MlKqhJW7TFNjETlCJ1pqSY71oxFNnOmJsN/J+2RHxuWyFTrY1RcJsDcjobiDBXaZ2UP6L/0AEcmXm32",
-	"PBhRdflKFUPMmkyK0PHOwygnnHEp7dhkRwUK4Al5uVPzHdK2XCIP4H5xLk7Mvmx6Vd3cUst9E+4WEdHW",
-	"SllpXJlCQZBZcWUYE6EaykEcAt6h65AGKF90wxot3rqJCR78Nd7ekxp60y04b+JGDQOUCJku3ddbRtcu",
-	"cq1Ns4xqWtv2aSA0NZclQI+HVtvordte0FOqHQBSs5BN1p3q3SHTnf5iVKF0KPG+QImHwT2cKOkxbvyc",
-	"skEc35smjm/4BbcnxZ1w04y4B6bExJLN/RceQeK0YSZW3CA2bnwcLvSw60J7u0qxES4MhHkJdu40pp5W",
-	"/wMQYNEsnqHOTsma77Tm9ksZwLWpF4yoR5rktGSigGDSsbhojT6l7nrptEmv6MeHqxYOp8Ptaz31IWZ/",
-	"5yhyRP/3IzG83+YrVkS9cNuSignlKCUVh3siwJDxacgtS96tjFwzQTZ0Twp5BZX+167e32oYqdb2PgB1",
-	"v9fWtlF716MD0Xa1hO824HPsd4O7GBpH+e9EXcZva6HbJtH4Tuf+yejaZVnFG5JO67Zc8ATinED7Mfb3",
-	"m2mvmNw9CWxtNr4tQN16+vg21wX67LpdpZEO7VXXNXo4zcT23LLjQsvJHaltv3jDCyfS3SUk7fpvlzf/",
-	"PhWj/SrV0zdhlQcwObsAj6bZc5CcbJ9nM2fr9ybxvDZhKPFAqn3+jATBPK/GeSLcLQZCsW/RM/Eea1wi",
-	"h3JH9+nOvR6K0t0YaTQDNa9Mqi02VUwbksezwQc6ojkklLqbKNiC1+Tiou3oldGB41DbP3lYCPtxMJNd",
-	"92GdefXqANGG8LQbwGNWP2MFvOviMMtm6D7Cih/wwIBhSHp3l8MH6FVt8ML8QuL3vcbHOp7ocE0b6Hh6",
-	"mBP12dqZ9sI8rVaTFzqgPUTbjJaaBW9FIpccrVTYPtfexltHZ+ipfAwUuOZltC/1G5io5cgqX3mfpLsZ",
-	"aboP3b7sejEBBfYU4et2q/3YxLjk7eG2sbejRupIp/Ggh00ckeS5GNHcLzCzH6LbWRPXE2je5Jgok/s6",
-	"vrNj2zf6mCXcCtM6+NZ5CaOAA57Vj0/B0x+K6YemaBFtPnjTmlZYev5i0iVL3GwBPgdiB0bKdavTbuh5",
-	"Pe5cWJK/tW+a2PeXT2/32+gOF2slUJZ8gkOgDsL3GrbK9U2q9Vwlcgg6FyO8hJ123ck2uj5bf7hVXT2x",
-	"5izqdSfP+LPW8enooIZtEUqm4Re6CcznoId4P27aDJelGtetKlEoNrqnqovpDydSx9yNN1jUEf8YlOFN",
-	"omU72C4BzJ66k2cpkNXN5eZ7QgXqVH/BiQkDsC8Sc9RtBdr8ZHQj6+711hdbB79zTYjGdNy7G/HNJLfg",
-	"Ue6phdR50P7xYYWGj2V2mNib30HIMNGPbcqRnpfsKSKETmlROq1/pX3J1F7P2Wy3kmXiCoH9KK4AVJoa",
-	"Ll0k1/4YjmPVbsc6BvBl0CNUw3S4Chac31AlS5O6SRjuSYjbTbRtT4cG4nZo/BrCgFw5NMBlpeJtptNh",
-	"nyHMmCHo85LmbKiTtrdODMFHD8CvTEbpPojL0sbF7oWm3AKSOxotTEpV1EFuD6a962oOG1bXYCq2fWiY",
-	"Uty1fu8bhr7v9gl8bG9RW7NKRM7qSQHLfHWNf4NkfcQIEWzSbSiREvFTw1xyshdB/PoFPWOPrc+PHY8n",
-	"MVRjlW4F/s5nKHZ2XPn8nhNwXdCvEH22UWzVT5oD+MSSqiUjlEDgX3qdjCYxqmZ/K3TZJq3S/UZKwPEx",
-	"Y59S16k1rvk7azM5/Eo+kq2SRZVDcUKQo4eTXNrR0pt6ZifsQNq9MtgpJ5GYUUejpSDwzFVo/IKZJFzX",
-	"GRtl63ClrGLno2l0uAmNISJuqZvaLXUTaSDhucqvIM7wasnMUweV1gkk9EBxoFGiSwh37jBXrxjtvzgl",
-	"ASLdjxanGK/ITfpjQMBPDAoMKUH3WbLVE/Z0gpnqgOPrPBUTZuBIGys0dQmEweZGwtfuoRW9ZV6ET2hP",
-	"ngZ+i7ROHwEEM8lYtORKdTuvNjpNh2mO/nNVOvfNi8AWWaO1uuO9YD06+7Q+N0NmpCdJFM5wKm1TVkJS",
-	"odf8Nxps4LCirceNLtlj6PZqyCbhJxk/zAFpA48FeKbkhH6UUUC4Sqmoy/ZlKIvBqDBoaA5B/niC4DQw",
-	"qdF+uo0LxUzFqDoXHHC0iU5EZmIe5YYLLJwfM92E/0i38h98DMe10GHo3/fbFt1txUQRPXANS2mKPD1n",
-	"/4Zam0enXqlYeH5JuYga5SJk/jcciwDPvWNbg6G0kZvhMVAi73CI3zAkXwSzlGuyo9ww35xn3FsGEFOp",
-	"iSLx9OZg18xumYIrjgt0jT4eydBN1zTK5QZlu12kt46IR/kswCXm8yAb1AffJhF8ucL+8QC0d6fAgtYY",
-	"xEh1EkgRfZ2WXAvKS1Y4cMhrX/ynOCsCt0Si5zzWKfIFY4V26fGuHadibZY4ooXWxPbGHjUR/Mnp8ql3",
-	"oeBnQr7tASfrkPez22tp2F8Zm/F7pviC5zSesZOvWL4+kNGA0UV7d/TFQ8gGOyUN62ToN2+ucQCvl6I2",
-	"VOH8a4TfLCS4rFaIHnuWAJi8Zcp1Sk75Zahhqu3BR8649u00qIFUBVyrq/7zRMtOjY8Nx8BGO7ez2U5F",
-	"O7IdHU0I7ZwO+UO9cBkRrqmp5rtU4qyjTBtFqR9t66RLVneCxQvYT0HyHxPPcsobJxC+PITWX79sWp2f",
-	"y0EsuQZd0siutuxLlZI7VhAjwX+8Cq0FoZgBg6hOK9anYRYBAs1ZN6jYAX8dhTIdMoRGPCkREcTrVZ+S",
-	"4ntt4UUM3lyLc1+29SFLZ2wcfLV3Dh3ulOH6XnenWBePeS+On57DH9NGMbqGrtt7Wa/jwxg84uHgZ60x",
-	"aAsjfxC2NAHy3WPRn2i5TrfsHXCDA2s55PN+ekSiTLjRynFHS+i7C92RsL2N3JaTki1CDfQgihAt1y+w",
-	"hx4Wh/I8WZ0R1gSJv3N2cq4NWyzirbXBvegrC8G9RIlvEnjlwKw9UD6mv8FiiZFy7KTswp/D+6MhZVc2",
-	"5lkw9IrfM6pI+K3S7Rbch2HWglGfzAUa3uzjGhzgFW88H4TGBxEugG5TEM1wbO5oPymmYV+X6pcwmG9j",
-	"eKRn0mvHlGtGsAYGA1HwdOaK7l2EUNlrn9UL4a875m4gMZwHvGWNJ5xZMTHxG0f3dMCjOBxUPDF0CAko",
-	"La+WazPWu12EI4Fb5CjhM7ydLKqbQeDaaglQi56BVtyWcE/0OiWdJKF6jZ3mabn2hZXeOLjQJPQK7dxs",
-	"Tj3r6TOZpDO8M7VGJ5YiV5npEj0pE6aBc/jUQjeF1MzdeyNIPjSP45lQUrCcb2iJSAD2DwtFc/tAJ01a",
-	"ROVhuktlPKXnhVSkUHTXzZRLFFjE4zW4nCG08iDfzrKJkzE7Jwt8uRN3Luh8inI4ZxJiGQIKfkqp4zas",
-	"E88TXjXolPeCyCTTXx2u4gTg8UZafaSMfH/4kPWz0O3XopNztcGndGcY123hUJMFO5O/aHZ6E7oz9O+L",
-	"PDii425DtA1384EahLxS3OzfWn7zpWbauza4gB6Acs2ZZ7WrGYCO3/inajNny//I9q2oDTAxmB72TtNo",
-	"RLMyZjv79AmQsRcymSxvr7Ka2h99SC5z/l/I4/X+nsY9WcnK4BXZwTmIItQcw8l4SKA9H8RwAH1B86UA",
-	"V7Yg0O+cUOKWRnDhCOSCK8BA0EPyXCmp0Nm5RRR8gkD1mvzmzYun5A9ff/Nfv31InqEGcH64TaXBGbcn",
-	"IGaxHhp2UF+HNlkbRoUBU9kJc3jMffrwb3VY5Gr2yu5Do2Xw1ewrOLRbJuiWz65mv3t4+fB3wAFmBTv7",
-	"iG75I1oVaDotmXGdTBE/8WUxu5r9iWvzBJ4Am4ZumGFKz67+6pgBnR6BF0KsBuXVKF6NjxSmkRrs6/hY",
-	"Xdi7co/+P5cx45uIrqyq9bCAsfcHc6h+ec9dNVTl9ukDmNVbKVxP2MeXlw5zwLjoIt1uS+fOffR3F6Or",
-	"3zakBWBHIFkCDk3H2GigJ7d75seGDHN85Ps3fMLA/IaqfbMSq5CCuY4HcgMHyYHKM8AmhRKyHdPGuSl/",
-	"UzJaaCJFuf8tDFkz2yP2cevcK1Geew4ff+G6u+E6a9o9yvVtm9vCW+Zc0FjuYoTPyhJRNzJrzj59+/5I",
-	"bgvMMaf5Gh2DUbb4ga7Zt/jIpKP1D749fa3kH3yLl+0NFXxh+dwegddSm6Vib//8J9emu6g22zOculYp",
-	"rGbqlucMMa6A2HJBhNxBmSE0q+QlSxy4AECQoup3zDytQQo6hy2eBfj48vHvsSQN4imQFFUf/3hD5hiz",
-	"7zHXrd6Y7jbcpQj1i/4fO4nIjr9bMQBuO8dmwkDBWRowEf3eZNjeeg91j42dc6tO6mUAXhknIb0vPUnq",
-	"ngy7qIQzlC4gprBlAtPUKebWxN4SfOHhNXXn6DBcAwzBDgr1Ozhk/UD98IfRohs89vF3Y2TevxV/6zv0",
-	"W/GG8e9tBFCib0+gnSe0Buy6ZxW0WetopkbsOUIR5yM2mw025p42j9hAJd/wBD2xkZsv9/+qDQodU0qJ",
-	"V+SV0lKlNO3jiKa9W4GgWcqkeiUY2dIl2j9F5SoXUcRRvWYF1hrvuGanKkFggEeNAtKt1JHzj8AgT0Nw",
-	"yPWl+lYW+/NRBEf3ABSf2vdKoyr26Q73w0OfRLbDe4bPIJvxLcTe/vDoceGKURs5TR7XgIo92Uhr7oIl",
-	"YI8nYtfC90EZSmVPrOiI8Ue/8OLTsArWrC/JYwuqHwGOfVnM7vxUPMOeawklmePUV4wWMO9fZs/f0WX7",
-	"DT376iyHxBLVfmXDHAha/Kg8xSdOJ/EdnDCc2rij9dU9beof2dbMzrdBHtXN7k+VlmSn7E528MmXix8w",
-	"CeaONvKFW+Q9y8jhjQwS9FxS0rjj7iPVbmvJbzYMvVUOhNEKxt/GROCjlSwLD0xeMsx+aLPDG1Yyqu+X",
-	"Hz7L7rwCixoSLE/foNcVgJVBi0PYIXuXhpIlZ0Ziy6jI8XtH1/8GxH4HV4zT6WzHqY/BIb6HGMyBO5x7",
-	"ZpzbBtFzIcVocwafBg4EqWW3oEPPISnULVMPAHMeB62hlvdkRbdbJq7IhQNvAIQoQbTcsGBshftx5viZ",
-	"C+/ll8q1KUcsgr33jGTkArIXuVhegK8cwgFQce8qdeu0UGyF39gkbOw/ZD/YV76usyLPrz1+ZLunOI37",
-	"ViC4rLdw5U0Y2qERxxm4A0hJqIvUZETLTlnrDmDcuQmmdsqt5XbtERMDlyRsbXWnW1d3z/p17xxqK3/8",
-	"XAaXa7y7gIgYNuVK7FdoRZcUhM/giRMJNhroMZIN3SPhyyY0eAPOGKCBT7SPgR6PfhF0wz4lLeN3lRLP",
-	"ED0w5uLbUkwrQGeKC/K2GfCgc/X8BwJgNKFz+v3eaUJftMhOvg69Ms9gAVTKHgSApwTwVkzegeICq4kg",
-	"s0ewHfHp8+Q3rksYRp/heDRPhsyNHHTPP8Mn7uNoPP9IN1zEclj7RH1udSyiHcJ1AOJdcwW45tycJfLI",
-	"AGyI+lgIBMxpuaN7TebMKg+H3l9QQ+fWIOOaaHntEjV1UCsJmaTowgxdRZ4puX0GD/Vo/3U/R+E7MCtO",
-	"XvUzrnOqCmukXGjs0AQ58ynmiM/vfHoGX5Dw/YTpnapdYLEQP8OWVJajoIJOuNhyHTWxhjAxkszZkmNj",
-	"8+Td5nXVoM+dmG0N6tyf6k9uyQmem+Zu/BGM5Zr/DkiwOt1mUMHXZWijg/q12TZOpSXiDL5SY+r3Qoho",
-	"QtTMuYohZoblHJhzVBd0jAucTSsJGR+tcrU1k2kxPYDozCcXX7vQZM329gbnDJXYSzxKyPiXPNF4pYvU",
-	"/ZGSLSB+vmkUQmGVoBRMk4Kn4tK+Eu7YHIwsUuUhRSAFBJG4AYIkZoCfRMNi31yOyUD5jkJ2m8v+54iY",
-	"XFuzGLOydrsVtFwQhzYTPwWy2kZ588SyrcjpwZopODwrh2qNf8JmCpVx9hXU3IWyjMpckwusu8Lrf6hK",
-	"9f1GoCuXggz9iaFjv8a7qwO7g7jyl3gu2LJO3xwK6p56l6v130OXVjWQ1fZFC37Rgl+04Bct+EULftGC",
-	"47XgWXN20ZdCTb46V+JurQEfLTgWeY5RgS94ycZpQbvSQR0YEHr07SybfSz1x1k2+zsmhW+p+rliZgLT",
-	"/Yso3V+vDj1WLd6RHjuTcrp3vfKrl/IfzuUUj1f24aE/0NP6U9Z6ya0oHtItzVfsoRc8E4V2fzy5ZeLj",
-	"psSv6gdyseA5K2RebZgwD/VWMVroFWNmUz6Ef6e/8mwaBoGKSnbOIghQVq5mmpfsmlBItISm9ys0hVhu",
-	"7SNYfCMcgS0SM+Kw3uESgh2CNh7ep6vAlgqxiVIO96C9vlOITniWO9yR5Uo99XIQ+WWkLD9ynJ5sP3Kc",
-	"nqw/cpzR5t43vzKfBzDn+X0erUwfj0k8DzeMqz4APJxAyDCi+cpfv1odnK8dzLlPsnbPeJAYrrSBEJCw",
-	"L1r5lrTRs2uUSwc5eHgBEPRzn975PqGI3bEOlhv+6g6XO6uonD98Jv5C+kUY7FvPDGfgsAAAY6+5HfaI",
-	"NgEHnwKGpC2xMsDmJlIhF16D+HfJ+qvm2ILtMtdcyqHMiIIsW2liDS47lMsfiDQqb4MPs9aIdjgHvUGu",
-	"GW3wBnFzXdNwTKHeqSb0vbDkQKatYDUmAFoHliTslhe+R9opt19otxwKLR/yXI8ptnzBWHGo4PJJE2ia",
-	"Ye9K6D5cd4YhWHdBciogJwL73kV1qgPFHq9Ux/olGiWmJ5mO3NMGQRO++ebrb357jqRDQO11uYVZ6LXj",
-	"yrhCfZ2rvBM+8s30Gottw7SuEbJMyaWiGwfikFMhpFV3oiDUb0YNEY74cV5o0aJQTOtZh3UaAQRqEKLp",
-	"oGwZxz63nO1wnlyTNdsaKyAtP1zXWTWN+qYxssD1rY5y0X+PccraCwJ0Jm87qvW16zw8ZhLOUTtJA/+L",
-	"Ha2mRLRc8Z8fN+Xp7j8jN3i4vn783//123PCQwi2K/dRLY2520FFU03sNK57kBH1scBr26H0yDdMm33J",
-	"vnNein+dFEmY8Vs7919rkuR3/JYR6ox/3zQQEPQyYqRAA0uv6JadJYeSC0PXBwotXrpn7iONEt81Jony",
-	"Xe8MHGeLZKnaBcWoYW4+o647XBg5ytW+YK7weMm1QTAn7IwzKsgFbiLGCkDD8210Qpa1GxM+g0HRs5MQ",
-	"v5PPdXw2vLR6X0DTS6voN0xrirU50ZgEL1NYB8b7wLKWIvjmG8BeMkzZ4f73r//7t799vLx88Le/ffxq",
-	"8be/ffyvxYf/+x+zUbrLWfPBcvE4ErqB0PHgq8sMf/jpa//Tn39nSeo+fXD5DV7YEbFDMeiT12wEatwm",
-	"gZMNgeTitHDfnRi1JkIa5nxz9dwhNnsj5JWbF8xkzqiqu7JSjU3nUckA+snSSpwd3RMjsU1r1FkjlUJH",
-	"9hTeoGt4VWM29s7Ifq5oad/m+hyU1njYD1LJd1M4BSTCzwbcm6WUa01KvrbCVpe8EfsXV2jcLqgidAV2",
-	"jRWoa7Z3a8CmjYjhBPIZ4sNQ1ubbmEWvgpViJy7h6Yrl63rnQBXQfeiqtpNVWZC53Q401tf2GutSuVMG",
-	"mMIyiamhg5RuP8Ebfn9pwCjV3zDA0orolgBlDWSGOjigU5PCVt+c08Dwmi9RgUn42YowIZnh6dv3jdWh",
-	"PqEt9UFbCiTD5oSQgCONNTjsNWiUcRHcPqlqgXcOnmpQ2Z7Z9/PhztkrZbQYuraXaigz5pZwBOnk/U1y",
-	"d7adrse2b7sOgsIpnQL6/WgriqEbha+p9vvXbOqXtA5/qFu83b156F72uWvQNsysXO+/AbrgM/dDFvuu",
-	"yVQJgC2Ilg8ZUQumzlPsZd9SmZIzBbIB6693XBRyRxz9nEmATUI3dI/9Wsm8AeUlb5m6dX1QUp6dV/6Z",
-	"u0oLvUtZESYf2ayn9lA6oPqTQgOBnAG0P0XL1w58fQQha6Tyk3N9kuGcREPcsZkl9UCtPoOD6aC+1L2g",
-	"hhIHCNvyuIxy9YWGP2fOnTlfftW/XVY7snYy72IZ+ohA0AcfPo+Tj/rhucbWGHKRkULuBF65tOuDV59S",
-	"bO0xpF1e++4fd69cGj1ED9W13jK1P76W84Ar5rWHqr2jgkS/zvv1K+JbnxRFHK8NPshqpFApELSd7KQq",
-	"fMdBvbK8JI8PyLVSh4oC1U0akgD5s+FkThn2Hv9DxyK6B6Bv8Gs/WkkSEQuRKuKn2B3ybFAbgtAczOJr",
-	"7PqIUOZ404GwhSYQuvKuV29cFxzKNfa6Q71EpS3C2JyLSOc/GfgKnOVnQOrQcZc7zud8Dvew2cHnDtjw",
-	"GVHSOVoQUXTEgXjkWw3EhdkPdM1+8v0EzncgzieRYHIJNXlnUqe3C21JZ68q6GP1SRmuFcPw2UztVujc",
-	"PqBffbfyEZZwJQwvZ1Pd5lxhMBfcjRnZMbbOfBf7nyuqDFMZWdFykTkQZEVo8PXjRera9eZckAuYwwXE",
-	"BNwYR0WDz22QjbUwakCecZEfWRanRn66t9VoXhRevjDoXreSczcB0Mod28170PSjX+xeDaY7vakDQIc9",
-	"Xi557YRQzRPLaI38pQBBPh53nJrJNXxrts8gNAQMLAg1RvE59jU/Z7HCv919xnPPoSJdgLr3XrA125/p",
-	"uGifxAonBOQSdb+0wNi7B+LRL2u2HzwWb0PRxN2citgw4Di4P4/QKLHoN/i5MNhsd0JI3Ll9zyUf4WaH",
-	"iECNIAHDrkIcNFKjQLW5+StGlXYIZimoOXiG3RnMnJvCZwLjDu9PBppC5G5hmfn0zfp/4EW1+wGOVTyS",
-	"gEYjBVGMluDbyhDryW6pjxBGtu0RuMsP7t239qm72T879Ofew9YckvuIm+jax51rG6mLu+EGQoBGmw6u",
-	"kw9rjNxSLcsqNMKPQ+TL8pY5/Ly72FMY/3OB4/vVJwQoNGzE8PnOZ+gZxc9y13zBXQYtvMSdTE5dOumi",
-	"pEtN6FxWhmjpcuzRmm/uI+Z1DV9f3oSn7kdR+dy4z5+25XLx3tQd+O/IXdhOCPz1JSK6sVx4DgoGpyYX",
-	"Bl599Au27jpwGwpbNiIh1bcCGywtQgv/8aX/r2H2X95zTsDQtr2DxD1H0hCCgIvQifG+/g7Y5410ndoG",
-	"9Lp9iP2TbMldGIU1EX7t51cQRhXE4QOPOfThcJ6trXjgKPvMiaED7J+5y2MUMjgSx+i0DI/uJbdvY/VJ",
-	"8ihfsXzARoakvRZt7oCf3fDvQGbccycNWN9wLh3XZKekWHrpVptXVtJhXbmm53BNYIokHWcThx2Umy11",
-	"TclTjXDsA3e8i/4tn8cwxrdzndZRmPjKzuPx/17uCEVIWhxXY0Zt52rjRZZ0CbcNcQYIt1xAgMBJLS4Y",
-	"me/h38g2W1M7vcevS5rf5aWnHv++PRA94RBJSrT7EKLMeCeplGBFhmUm6PthpWakEkZW+XmU1E+Km7rM",
-	"pXsr4sJIxyOR3QSfZno7X9mPofv1HcpceMk/937WAhaS/qlBZ/B97KtPuXRuYZgTF2G7pSNed2OhaH/4",
-	"mL6pSnaXxxTG/6c/puDe4wL6CN/9bgaHYuNYBsgJH5v1rW3hR2pcTZBUEHG6xqqkNbMWgKxih7o61Ln1",
-	"L6Mbtx5Xs3gOX0ln4MNOEd8e+ALoa3fxwYaqJRcX5/Xdu3xbdFG6nsyYxZmBxEXYhwyrDzMsYJIKuzWi",
-	"dxOYqr1vBzxRTgJPznWAbNf7ibNU5efKKO/eN4KgBpum2R4C+zJRXmD5hk8Hbm3Eo1/sP58eWfPnwUA7",
-	"8O+Y+RMX7C/bUfd6VcvakxJOj0td7cc0HeVLdstKXctByB3X165sR41M1O1kHo8qd3RRLjxNrk29lWbj",
-	"oFjvM0TsdjmhTDybnEnE4A4UgTzNsHPwpK9YWbSiGHllGtkTduJFNZD7+h0zb/0zdxkk8O+IOWlKCoBK",
-	"25KKc7kZSip0V6Q0YhBzhoU6nvWpNs0EFZANtC4CtgoYmFNVoklczJIaSth8y5fiVTWua4t91uqH6iwB",
-	"ZhcY8XMc6Nvy1j3yWfIO34V24mdJDpeQSIeExAK/RECOL8XLuwpmPFWsYMJAF7F/mgTPcxCa5ZXiZj+7",
-	"+uuHFvwaXwrQsVa5QmaSPTt1RqFmRjeZkeRSrjnrHaRH/itJnA2X2+sfu6MLixt+SopuLH36bBm1T515",
-	"GToT1aSFZt9w+YulbDrx5XNAESetQ/Ph5Nq/aJ9bexeUtkP/RbN/v0PSzca1e5avpOtIOeHgAJDU4H3h",
-	"LT5y7IUhVWDGFrJTfX+/OGyjLiKw9nsMorfKPsiqEoWy9ht2EoWbot1yX/z2EdEbEOQCCdrKJb3QBEOA",
-	"aLgIAKtxzzBMbBoq73nrkPLuKFzvaHvPuSb1S9sb+KNrr+ea+RLNRc5auE9se411iNz3BDxnEDI5sbe7",
-	"8zRCe35Ly4o6H2DEnY+NTx0Yy3DoEfkRm6DfMsUXbslDd4T3zefuAk/gs4E2tlaWCrcVEls4kpUsi7MI",
-	"B0TEtF+pDHM3OAzIgH85BJZF0SqcRVHQuvTVGAS5vR4WvZ6T9c4bOh++Cr6DBw5g+f1IN0xnRDP7lMGW",
-	"JrncbGgKnmjTRDQ4IdsefWkenEexbdbKf2999NAwpbiRap+BSuWq9TH5SLZKFlVuwJnqy6LPVUvdhbpz",
-	"M9TJKUaIic0md7yuy7giSu406IClbydTCYfyyBXR1dxIg72LkwD/epp/5m0UxunPX+MPAdXp6wzLaRwe",
-	"QQcNqlkjsSCa3TIFUcG78mp932034ytNoLaQDb5ZJ0oeGgUPv7+c2m/on6oM/jN0hXolyn0fW1vWzsea",
-	"9lF8M9cR5DSwpycO3wvF7FfAsZegOGEXrFSb3I7oULrVv2QroZht/BGObiNZYEuXGIgK8NUgnIyE+wuR",
-	"t5C6NrLq5z59uKjj7haQ3mP4WGkemoyB+A3aJgsnQHmJGE5BW2GPaOX3RW9/0dtf9PYXvf1Fb3/R2//c",
-	"evvO2geyjzQ35+oi6OCDR5Scv3NAw/dTcf4uxOIxZwlfPkoE1ehiE98H4h/x8AGh4jpesT9qEkFJHJns",
-	"kBLyjxtn5fHXk7vBWikXyq+BqUqar7Gef8Uhg8jh+dHc8NuUfN1wrc8lGr5U7Y825+0Z+Ew1+/4A1iX7",
-	"872HC6kz8jXxnFELGAjQDQZu3uEjo1LzEI3vc3QrHNwau4IfpWGfKQTzzvc+cYd6RW8ZeHGZABCwOqAq",
-	"VQvaBpM/57LYX+hDYZZ3ruHGHYVZcPh7LqlqvDSSMms/PCdmUSJg+gMA7rreKC68gf1uPE4/3LdclUKW",
-	"yD7oHrlHeaWUI1AqaecZ/L3e2EOR/veSnyMoAAuu+/X4i0dOy5Lcwis6SzkEA/2G3cp1WMdnj9ncMeU8",
-	"q1hSDZ1tKsLJ9vS8ZarguRmWx+/9Q6Mk8iEAlG6P3g0XoWvQqL4LkK7Z9o1I1XZPXPueT9BqTVbG9ROy",
-	"dg3iy5T2R9dRYaj7/Zl6ck7rX/j1PVsSDiYn7PP9Zyz/FBKTIQNXu5ZgDSSYZrJyFu7kiCHvYoOuTX+I",
-	"JebNuoBbznYH2ByeuA/z4D2gNB+2DL7FPmFnoC+sLSR9cnRr1S3PmlIDW7OF9iPW9tcrqqzZMK/nk0gu",
-	"pLfsPeJn35FV8D4AXN9f7sX7BKj2H8+T4PBHxraEYpu40BmuIcUXdc8VUPI+hdfqyA5/H1SMz5Tcvk8D",
-	"nH9urfhCqqU00Fn2dIQUCS0nHGFRmCBJrzExxEqNfWi/hzxe03NHy8ES9Z/s52dDN2+rlTN0r/Wu/mN7",
-	"UR+APz+y0f552vhGMxe5LFwqWdboUYR4l/7vznqmt0zRJWvlwEvB9HXbkxMQMaGfMm6i1SusXIShWi9O",
-	"+YKV3MxizbvCtxqTnGWzSle0HNW/qxc1sFOCr1uObi81MTl82WHfUiuC8HhUBCE0/o2HvPJKG7nBBjEu",
-	"svUwp4YtwX6ra2+Mr+1HZxuIwFEeN9d/4C77lz+e6Fe6SyMOBFIKbJeW61ATD1jxQu7OYrbta0j6jbxl",
-	"BTYzA9p7J3XB0BqD3KyMKCrWDBN/aVFwsSTVFn3Y5R67Q9/KstqwjGz4R7zRKp4zZ8E3z+IKUEd+rqgw",
-	"9hb9qXOn/sW1BL366we7taFm5a8fPn349P8DAAD//w==",
+	"7L19kxu3kQf8VVB8rmqT50bSWrFzl92/ZEl29CS2FGkj11Wi2wI5IIlwCNAAZinGpe/+FLoBzBswLyR3",
+	"lfiUqli7yyEGaDS6G/3y619mC7ndScGE0bOrX2Y7quiWGabgt+dUs1e5/YmL2dVsR816ls0E3bLZ1Yzn",
+	"s2ym2M8lVyyfXRlVsmymF2u2pfYbS6m21NjnhPn917NsZg47hr+yFVOzT5+y2avlD9Qs1vbxnOmF4jvD",
+	"pX3TzZqRlzd0ReSSmDUjC6oZoZpwQ/ZUE8Vofk2okGbNFJGCEW7/uCw1s5OCya4ZzZmqpvtq+QhfVp+k",
+	"m5M2iosVTOkNU1zm3Rk9I1spzDojulys7VSeXj79/aOvLv3rfi6ZOlRv2+Ewg+/SUvwI34iSGP7pI/KW",
+	"fvwzEyuznl19fZl1XvHJflfvpNAM9vONkvOCbe2PCykME8b+SHe7gi+oXeiTHT7xn//QdtW/1F71H4ot",
+	"Z1ez/+dJxTBP8FP9xI8Lb2zS7ac1NWTPhCF7Jd263dfsqM/KnJuXwqgDcJ+SO6YMx9nSuSxNdydgRMcI",
+	"ud17I2edpWczmueKaR2hfDajpsGhOTXskeFA686zPB/FzdnMTp3iHCOvlKVZSNzo5nIu7BouMiIV2a8P",
+	"REgTm8UOWCVGDJlZbjRrdiAresfsT1wRxzmdcSwrMW3iJ859eKEJz2FULuD0UaH3TBEqcvi1kKvY0Ht6",
+	"6A6rmdZcClie/a6RGyYudHJ+e6lyHZ9doK+dFj6XRQ5VdVj+hiKKWoI6+uEsK+aoCFLfPz+NzLFgtXsf",
+	"whvl/B9sYeyUgYXf0BXrcvCcLaVisV1jCnaKCPbRkB1dMTJnKy70NREgzqzY49qKNaA4hRmOYEImjHIv",
+	"54Zt9dDJrZ2/T2E8qhQ9NFhaJ47hggoyt5J5w3KylFbcjnqtlXl5942t7fOLaUwktgXfUpG/YEsuuD9/",
+	"HUlyxxKS4LZgFA9E7MOtTHw2Z4XcRz9ZKZpH9vxHp6YWBaMqxvoFnbMiOqJijUnMpSwYFUCuCCk06yNF",
+	"WG1zdu+cVrughsAj5JvLy8uL2Dy3jOpSsbhKq2+ffzBzL43uHNM8Z3/k2siYClizIqKLvz0Q1K/XRJRF",
+	"Qfb+OCmgsD1BdUas5Lws54X9yH6L2h+dQnXTEuV2jseofRA27BDdGeF0dz8h7Lczr8xhSVFSSLl5y9aM",
+	"Kk2LCA/nd3zBGge7M532tOnSMFV7siYoKtHU/SxnejNehLxgevNnSfPYBFRZTBBGb8uCPV9TsWKDogEH",
+	"9lPNPHXCuvzaBwn9tlKINM/h0NDiTY3yS1polrU2I+e00OnvpLemmsUuGJrdZ9lHM8xVboDYCp/Tgomc",
+	"qhc0cqZyGufltSx46rOeye4Z28Q/4CKXez2NY/dSbexHcWlXX34OijzY2TCN6vvV6/voUxn7TRItuUqI",
+	"/bSQLlJapId2P5dUNU9owxKyK7nN6UHHjmmcG/wMq7Eztxo3w9bAfdT5CSgYoY6S2+iUN1zkU8RkNjPc",
+	"FIlP5PAJ8EYkDOJen+H0YIC+xf2P1cJdIbtMbUdHXlYf+R0aJePqRzPC/32c18tf02fgmD92CCMnd8yI",
+	"jmHixzpm1v9R7t31Hgew2ntrraeI2XFwG9bPEgc0rrz93tIGnbPgaec2cUhq6IiND/Ycy2MGn1lzsbK3",
+	"FW7sypYFXa1YTqg4kC1Oqy3jUKHFuaxknUtrjE5LLvKmBI2YpsffctuivPZRykhKioXCLiEi6XsEhtwx",
+	"wfLbKRd4zYRhYhExyV8vCTeaWBufaMsJpSZ2ffFRjCkmvxm/M4/TRRu3/v6zpdk7eNAeK7phIjXcHVO6",
+	"6X1I6Qq4Fjtp2bBNgfn8xDy7IOu53arvgGeGLJyBGrGr+aSO0gtmKI8Yugt3zIaoAtfdO++4HCmoNHtp",
+	"vxKTUezjgu3CZXfUeC/9V2Ljbenhli4Srhb0R5D9WtrLs5V6B2J3F5wsyDeEm6iE0IYWUZ/CgdwxlfOF",
+	"0U7mUMWILA2RS2L5NKsuSgf72aD7BHaiQZhA8Wp5qe1FOnc17ITzk2D0hHmczfZrHJ2Jcmvnj6w6y2b/",
+	"kBx/qBhVMeBu++NW3sG/BVsCxe0hgyfstRW/Jrdbu5pwpGurTtAOzsfcni2YlZt1ilhx91FStbwGr7hm",
+	"GSmFmxEwzp6bNRFO76TVTUycjz4/MVb3gnzcLPOSEVTMxEg047sTE26Tu0dnUSotlY8MBAdar+csYl4a",
+	"vGR3pkyJWctS24na/1vKZYQSZ07b11Ki2UKKnMgiJ9SA/ojHNxpC18lKfHMQp36PU5zxziuJOlPXuDTN",
+	"kNnsOSsi8pV9jEqlZyRnC76lBZGKUILuNloQ+mQedUgXNKZSXwlQqQtZlFv0+tpfV0qWO3TQZOQrvzdz",
+	"FqVbdcCbQ38nFdkxuSvYNWHbnTk4cbblWuOVr6sSaVGy+Ei5onv8Vtc91HEH7deHuMBFw65nBnupUt52",
+	"y5oEyIi8rBiz9EpYhi1uSksT9J+c52azCIN57nNCxZoMkhRSrMCqrglTDMkh4WM8OdlITJqCqixG+N7c",
+	"EtzjMbMnTkW22LxlO6lMnycuHpha05zMmbHSQkj76x0b6xf/jpZF1DgJDqdxLjlOi/goyyVT1j6LXMae",
+	"rSgX2sDR3JXzgus1y4lid1xjUGS8F2dZikUibPB6SeyBKwuqM9RXa7knjC7W9iTtFTeGiRPDCMFHPZ5i",
+	"yZEsi+iUbiPghswILbRseKGt5eVCqXoS5cKXxk48yTHTXa+DTtfaioK/NThia6xVo7/n3DpPeKLGD57k",
+	"i94ARj1is6Uf+dYKpqeX/n/ZbMsF/vFR/a9dLZO+DK/R6+VlHi2svqYCJAbGFnQzGFi7ny6n+Dtb9PX3",
+	"Lft+GCpKITQYjvRbO+9C6+QXBQFHOqRS7KWCn0gpCqY1gdtgHr0sRCYntXM+nN3sF9KMkPdgcoPBDc9H",
+	"Keis+Wmk80ZJI+XC8Zv/w1dDt4K02pbbHVXsuF01SVu5kuN2Zwc2NJtZeRyzDL0SuG4ph9ig/WfyMmon",
+	"J8jBdUwAxFf7jJSCLznLSSWJehMMjjyjIfEgvZOlz6VKXeYSsmhMQKluJbff/I8yX6VekLaiKNepL2lD",
+	"277E+vuTvvtw3Rvhi2r58N10au8euCIpljNh+sNx0UPjKVI7z19dXsZuOlRru+uth59GHo6vLQwQXUBp",
+	"fnDJCRMmP6ci4hb4TsktufT5QGCckIJrA79uZ/3HMJut+Wodd8eGe9SA7KVgW8M4/kuxNYeI8eAtZULA",
+	"elJ8qR1LRL+nZ8IRMWSwsMdHxtIBMBk/QZpNDJyO3CLHkvi0e09qfTeKs9ge3THl3FUjrs4j5+Un5AdP",
+	"zqlUYvJZ0Sy/RU0yWTlVZkft6H8zqPYnrxveklVzja5f0eWpHtUaLWL5f6jmfXblluaMuHDqEZQLdkL8",
+	"bYLtmTb1C2baE9QX7GiOfNnNBiK5JRw5sBFeOnhhjU7Vm+rrie3OyzueW6PjbSxknk4bGJfr4YP6Savj",
+	"5Ue6BR931+6w9kjUUWcv3lsqDuiE0s6Z1UhArW2Fd7dEfB7bUhtCiz09aDJnREfzcTH9N8oJEJR1Dt3t",
+	"hOtyJCcInPUluOrxhXFi+bBNN2OTLjZRYoEevXI0QislQ587rSK7zqttzWiXOrulaqOjYZw5O8iYEv+j",
+	"3JMlVQQ/R29qaUCpU6LXENNxSfGlufa+x0QOXNej54JrIyK99tHbEKPsxqNTOpf5wE93o3N68JOHp4hx",
+	"LjOuiVy2F+P/jpcOn98yHACnW14c7iv+Pdl/iRzQw1L2GHJDtJEy9xnXLi8B6QN/oCsGSdM6g99lkVvh",
+	"CSfnCv4CayPzA9mv+WLtRbjjzIxcPLqoyLqmOXFWddbwpbtvCWmQlSb5rtJB+yr3fUp2VMLBix/cpq8f",
+	"9YB/LOi+Yf3heO/3GXcXqQ+gGN3Eww2VrHU7ywWhROHWV7kh3fNMvVAmGyH3cS2ZCHO8cmnyo8MlB6py",
+	"bfhiM6yQIIUgnEkneWv7Eo5hPNHAZxh4zqhyDeoJBM42qqblt89Jn17ZnkovoMYoPi8NOzF/M6eG3tbM",
+	"kDHJ+c5ESL8Y05Gb2/jyI12Y6xCQ06AJ6kG5ak6srthGJy6sq+zrvu/4JO16FmQ0sYFLqAVwwbqqYur1",
+	"wkDVVLwuxVmB0fudmpKNVjfEIlKqJ33CilGXQgGap5s6AYc1muqzZ2w3kg0c06RqKuwsYLiW7oNAEtGU",
+	"5/bv3GQu/r0PimBs2CTs/nvHvrGMPVpshsb5iRabZ3rTk+AXFgS+CI05dv2SpeLhKo3Pm7+1u0Lj+Hn6",
+	"146YY5qKu7P6ya9tQq8Q+V7xiEktUreSqamYmIIJBYCxCM4krq9POcH6IelhVC6xrmiIXxykVDzfwKq2",
+	"RO4naET7eSPXKRaj6QqaetZeU8P5BJhcsuhZ7UbGpt0zcEGVysLxBqkTvRguWFHongqXyUc67MOEKpap",
+	"sfd2eUtEweO6Bmgiy13PfXWCEztt1I10ALa80P4KieP2riKeubWkC2ZGxG7hKeBzWe50T6EgJOyRFQWr",
+	"PL+q7Em5hOB5RiTeHPAuba8LR7CO3ZAI30xLEhtIilSb25qYjEbV4cqESg4TcqfF0JPiObBJLG9DE2ov",
+	"YXTDwDYvCjS+t9Qs1nH5krAERtkXenpy5nj53Uw162XfG8VE3hus6kn47iQvnFf9hcjUhClM0pmw+LSZ",
+	"GGJfo98/pEenRrc6hlpno9Iejb5Ld/8NmUeT5StHHdhaeDqWsgQfFfr8Rti+aX9SKQwv0plyY4ZvkR8X",
+	"4kfuprVXl89Aj9gmfBdkeUtYtQVuTSqjH24vyyInc/DKQIbTArJbMId0yQvDlPPmQNIc/kWHcn6UAvEE",
+	"jjNJ9sA+ZxrPWxJnGs57gM40XGC+s4yXSN5p5hk2Kiri3FUWJmYFFeU2jiRRcJEIg6ajJYlgVDYDpTNs",
+	"HyXjDt9V1UYTQnK1GiXvbFtIseRqC9KRfdwV1GXs23seWQKRkLbhlz5XXCRo9/XlcMDezyu6UivqzpRX",
+	"O7GcfEBgp3d3gkOvYb13yuZ6vXIxan3vBcvYOFh66Wu6S8XOxXjTPkTQXAIfjJqc+TtzKNjDxpkDaVqY",
+	"PgNx5iPD04Gq/vzlnG4liCyjOBUrvAdxtYAf9M8laqOFklpHj5zfjeA9h+NLIQ8gm82Rae64LCAMu1Ls",
+	"MFxEE920ccHyJKQE/ch14rxqHnM2vLbKOfjiNN0yrGfIrFrfsIO33CF3kuoKDOXK/sccaiUio/ROExIj",
+	"osYWZavkbUQaRqfYjaZgt1aKcuEvX5UF2/V1ST6l9M6t5439VmxCpeCN2q2tFCCR/FV8x9QCS7Badesp",
+	"dAScnqOWGz/D3XfL72EbnOYEazsOVPJsrgH5KhqbHbFraXF5ZEhtErJEJTS7FnPSIHgl/CX77AnAS16c",
+	"WrwsEvlWW5nYVwB9m5iKlVRlfbFOd28dsQhXBEwXG1cJPOY70pwIWBKL/wE5g9EANHS7FG68jn5hBllI",
+	"0E4zzw/2O+PBtG4AiMqKCSIgcX4EPbb+FcmNSL5DigVzF78CjjMX4955+h74MW4rUpxpO5EeYdeC/Rd2",
+	"rfni9N6laqasjDOpAFEh5UaTgm8YoUQXfFcFvqbVHbGfy1hV55+5YC6XgipG4CliJCng77RQjOaHkPAw",
+	"JpBrR7gNMa8eqdFmI6lZldQBHGRkuVgzXwwFGHl7GepjvYNhrPFQP0FR1+j+VpewZ7o/1DrGl1MbqAV9",
+	"wfbWHPI0J4qtuDZMkbmlkM68SUS+uTwh3aslYcJ0PB/EuPRPPHqJm/emYE8R/p04Tog6WjsRs50KzrRL",
+	"EkP/z55X2TyZNbxYsWyVLldLaCYwnEMtFaWixRnDJ27AVsQViRzbFHs+/7qbYKqfwwLuq5ZIFDe78IRj",
+	"tMrQr9U0F3KfqmqeaDB/NkvZEaZpMke3TcrNty5fslVivt2ZQwwRhywZyysBCP4cK301WUN+o5XICF6R",
+	"ES1DeiAsTUNSiQu+RFMqK79RdFd97XL0wz52SJvhPRbdjilthV5+DHgXErC2F1XddTVufcGx/fmhAmps",
+	"XWMkztlzULmzzCL3InqxT8Um/wjJa664XyM6rLUSQMduaV7L/LnQ5dbqdMV2UUjJDRcp1Ff4CHigDjUq",
+	"l+fJTOyrYeImVZrhEX2as3XkRkr4sthJyHd5ksppYKx+SeyOMGx4lU6D5K6WEmces45B49FtNI3b176j",
+	"KQf1l567dowpwHDdC7JDnQaGV5TZquTdgHdRmoKDDwmxueI8KmOY3T9V2cX2AQdQm3Q9Rr58MT9cQNoS",
+	"xGwEcZO5rkV+NuyAAR03vdgLGEsYipoZYy2i0VoBt+Udfi0Z40gZ2lQQ9pFudwXDek0XZD/eBgtJno7v",
+	"kDsCw+HCw6Rq602znF9bNyQCwbPJ5tjSB1i6iepIikke+mrxsTo53cRqbE+rprMDNG4wkQCW1nlLKxX+",
+	"c0mF4aALoISwOsTeJ4NnydfU15Jyl3yFr3CxpI7TpjcSAM+4FdU+j+4b11sP49+Gmqnlo0bgkOUSvKb1",
+	"LGcpiGILXOoJ6fh2jO2ubKrf5scqZxPzzj2+VD/9fACQ1cCfwvsaM4sRE4EouimHUzVYn16Ivpfta8X7",
+	"U+pouwGIry7jhbTBWBqouR0PdPsj24equIcL1UyvSgP8esHq/StQSR5TLT+uXi1BrjehkcBE2Igjb5s7",
+	"agxTlgb/+zf66J8f7H8uH/3h8aMPv1xmv/vDp/+IZmjKYhAC8K10iCX+ALSZagouQ7sKXaZPydtapvqR",
+	"LDeh8jIjl3DtCfbGY/LXOuCCM2/2/kZl+eFCE2troXkCNyorxUMLhvq7ECtBw6sQ9/24Us+kEBgIQ8o7",
+	"DJ4HNe1o16TQGyy8JPZpXKqlUQVDAYk+nbW1K1i76npcNMQdsSScyI9s/85n/09gCLlj4nZBtT9hjgCx",
+	"ChD4vlOL6GaoIBnBjyRLQ3Yl2E1QQ2m1KJzZzBViYM1RIcXKm+BdavTcZbW8XdIRG1UrAOGWQ3lREFUK",
+	"wcXqyqWNceP6+NgHJFnWeyHUt0ZG3S9WhuK30HGW0wMpd8RIrHq7Dph/8EkdZBCNjDXVzuvbhi0ZKCuc",
+	"pJJu5IZNFrHOdAwE/sNl7ST+7vff1I7gV1lPcvQ58SyymV7I3aAofgcP1WVxWAVAZ9oLMWQtZfUX/v44",
+	"Gd2LpvEj27/nbH86FMh/D8su7Pg0QBo7m7/Ag5h0EeA8+47RyzumDnOZH4hmUJc9jAfoiINzilHm9R1T",
+	"d4407Vxf6fJse6E/nXE4uT2Ew8NJJR+eY6DgPjpxnKP8fNNw1tIvT2fGhtqy3jMIDw06Fhs5sHVfULOh",
+	"RoyD3tBYYG/han56F+3qUdKdY0bfY6qLc6jVsIOn5qtPmzDenNOFCqBKHPDsEmBTHbbhJM9fT08JuNvX",
+	"eWv8qAlIxGnJd+lKN0/ccbEMyzoxni+3PTWDsPoLgl4RTWieo66Plkb0NJKIIv2G8rPCBYcdbGPUy5CK",
+	"9A4yp3fWtJIQgQc9ESs2q5w56cqNN079VTivU2zOYpzWPx7yyr5hQEfXqj4m5If2Wad7tjMjOsZ0hSF8",
+	"MT3HgL18osI8C7rbkcoJjO8INgDawkIawkTO8mtCnYEOHmEofw62dhyGvnYniOF81MxyCBOBVY6vwKhW",
+	"reLJXxrsla1xaxiD99FTcGXfe0rBVQcSAjnGvxOQ7txfhEsniSNDeA3e3oQ6WY6ocBlW756OCSaPAixW",
+	"/N3dWbrALChoZCd1HUay1cTkXNkJR/mCpnt7ei0fINSzPI95ZpmzPcelNlZ9PAcK4zTWT3opPHgd1aFg",
+	"HkJved9KjtIdR+zpg7vxxu9oQRfMY/gdcVNMJta2HGBxR/hIbDjveKpD9iUX87acXLAQj3ve+LwMH5VR",
+	"DNJhcvAf0g2DKGiqrn4MznQN3XmyEy4F2P6moBFJ5rPcu9tVKpFqM4vISh7HZEryHYAT9oX2B5AvKHSn",
+	"DgizMMfoYuPZ6ckChnblQlRmD+e2j0iyOnefTD+tKBWqZtajEO8qwAlaFqZm8rt676jlnwcUoUiqgh3m",
+	"DEDt41syB3Qv14aZGFYUVRA/ar+Ueip8rw9WtzrEGjqvo/mUSlxJvWHFlZDmES0KuU+ghDfOMYaVvaB2",
+	"E4xt71uXM5pqDr4w/I7dJhFX3eeJfH+6olyEL3fJ7oJoGBcJgGouDQ2+7M3HPbqV80pMutADikrAExwV",
+	"yb7XAolQlDFiIulKvNLaGSxP5D+l6RZahTgKjiPIHS14nt5g/Dixv6Asz1nvUFfCehYoGsod+qoaPCfH",
+	"oUJoqvf0cVm+aSyXlCtnEmSCX0sKYWjYDTNwpXF1015AQJC8kUY8CElUn2JCbMSzd04TKZNreiseTeeM",
+	"H5+Z1dClbtXhnXGyJVtPe1DUURwSsoJjlYtK7lNZN+drOl3L8+2HjfIJ974a4enl5ehGPVANHn05300w",
+	"ClLDFOyuxyd8Ww7GA1xOPRx8dNOcNqEGmHOvEUyL4tCbRmXgibHD9IiUUokR88GnXPrWLV8OotqtqXm1",
+	"nGC3u4Svts8Xt9Avt57CjTwSFuC2qGpmDuet94we1yckYTZ0qil63ZquX0Ffj6rj69ucEO0eW19zgZm2",
+	"a2oe8WXMMqqdjnaMtSvwCyk3txXis3u8Hnd/+vUgyPkR+LXpfi2AVN7usmLHmUu5GdG/peLw0XvQUT4u",
+	"ipERQ9WKGXvtryOw9ttJ7iz05Ee8ZXLHxPQ8w9HZg3ZCVIfkvgn5SCnvqhsvvhptJEKz/hu0JWgbtSNw",
+	"FOrpbsdXdNPSrGUCJuU0OrRa2k1wOMtEuN15M6Yg7LTp6vO4a2mZjgIBvAIM2/rko8R3DtTQiUzQ4qCN",
+	"Q0Jle3hJwWgcBOet3P9A1WYgLXvETSztGqoFlTvgWHsodl0wQNJDUD8CuGc6DvQO+Xtyf6Fn2XlgwntB",
+	"c0aGCupotG24a6/wO9DV0a10s2w71euN7qY5TuMQHn+UeyKXhvmm88ya/FZfXBGolIXqJIjH8Q3LsNer",
+	"vXNZzZquYOnB1Idgnp529WngPNcUssv8H0GKt/jkdGsy3jxMIwI/FYjM7msTrdadmG2geCzb4FWtviEj",
+	"89KEGKjdDvCKsJzQHVUGfSeY/5DI1Bxpl7bCXKFWx+1Y5h3O2HsFJu7HTnHwYHfZFvK974uB2JfOuqF1",
+	"VBRfniWg+a1cLqMSKIX90HpB02aKvkmwfd+LestAk3eytKV3pstL/40j3DTw6dTmNbtq9poqnQaAZcHq",
+	"bcXAHAX4gjVk81672nbtSY5/1sRb1W3rh2Kz2bifJYHPRKdk+X1LRd4KNLUMgLlrhTJyOM36h1uspZww",
+	"YKfR6WiQppweMrJnbJOhRM98b/KMrGmxzMiBURWV7NdOBQzeIyAlJFVDiM2dMTwIDwa/uL4iF+Fn8k+m",
+	"5IWdxoWQJKeGRkt/XRFec2NPAEiJVflPtAwLqs2tD7y3T8JcAZLnBvD5QwtgAgLQihiQ3vatmItPjb+6",
+	"RiV5ojkMOKrQtCKyYUnZM1WzpLCNCERm+ipbI6hxt3ZH4sp5meyLr5heyyJHqBI8j9l47e4reY+/nYIn",
+	"wJWQNityYRsyrNeFIlTfS6rDIa5+PlGPu247wwe5JZUH5YuPAS2e7NeA9VKlOqlSWLXHNDESlSM04KWa",
+	"7Fk9FlnPuJqMcp60R36sWSJTrY9RcZmA5jsacTTUd5+VPaDN1CMcmXi12fFgRNXla5X3MWsypULHGyyj",
+	"nHDGpbRjkz0VKIAnZPVOzZZI23KJLIKHRck4MXez7lV1c0st9224W0REWyPhpXZlCuVEZs2VYUyEWioH",
+	"kAhoia4RHGCE0S2rdbJrJyZ4jNt4F1Nq6G27XL2OOtUPbyJkuvBf7xjduMi1NvUirGnd6adB2FRclsB2",
+	"7lttrYVwc0HPqXbwSfUyOFk15HeHTLfaqFGF0qHA+wIlHu13OM3SI+T4OWW9cMW3dbji8AtuT4o74aYZ",
+	"cQ9MiYlh6XgsJuXxJ04bZmK9DkIAx8fhQve7LrS3qxQb4cJAkJhg505j6mnVQwAgFs3i6WtglawYT2tu",
+	"v5QeVJxqwYiZpMmCFkzkEEw6FlWt1o7VXS+dNumUDPlw1dKhfLh9rabex+w3jiJHtLk/Eqr83WLN8qgX",
+	"bldQMaGYpaBiuPUDDBmfhtyx5N3KyA0TZEsPJJdXgBNw7dACrIaRamPvA1A1fG1tG3VwrUgQq1dL+G4N",
+	"fMd+N7iLoT+W/07UZfyuErpNEo1v6O6fjK5dFmW87+q0ptI5T+DVCbQfY3+/nfaKyU2iwNZm47sfVB22",
+	"j+/mnaPPrt08G+nQXHVV4YfTTGzPHTsutJzckcr2i/f1cCLdXULSrv9mcfTvUzHar1KtixNWeYCiswvw",
+	"WJwdB8nJ9nk2c7Z+ZxIvKxOGEg/D2uXPSBDM82qcJ8LdoicU+w49E++xQiZyKPf0kG5Q7IEs3Y2RRjNQ",
+	"F6VJdf+mimlDFvFc8p7Gbw5HpWqaCrbgNbm4aDp6ZXTgOFD3Tx5Uwn4czGTXZFlnXr06OLU+NO4abJnV",
+	"z1g/75pVzLIZuo+wXgg8MGAYks7dZfgAva4MXphfSBt/0PhYyxMdrmk9jV2HOVGfrWtrJ8zT6Kh5oQNW",
+	"RLSbaqFZ8FYkcsnRSoXtc118vHV0htbRxwCJa15E22+/hYlajiwXa++TdDcjTQ+hqZldLyagwJ4i+N1+",
+	"fRibGJe8PdzV9nbUSC3pNB4ysY5CkjwXI3oYBmb2Q7QbiOJ6As3rHBNlcl8FeHZk/Fq7toRbYVqj4iov",
+	"YRTswIvq8Slo/H0x/dD7LaLNe29a08pSz1+KumKJmy2A70DswEi5aTQUDq29x50LS/J39k0T2xvz6V2N",
+	"a03wYo0IioJPcAhUQfhOX1q5uU112CvFAoLO+QgvYasrebJbsM/W7+/IV02sPotq3ckz/qJxfFo6qGZb",
+	"hILrUJ7lmM8BF/Fu3LQeLkv151uXIldsdOtYF9PvT6SOuRtvsagj/jEow9tEZ3qwXQIUPnUnz1Igq3ro",
+	"zQ+ECtSp/oITEwZgXyTmqJsKtP7J6H7d7eutL9UOfueKELXpuHfX4ptJbsGj3FELqfOg/eP9Cg0fy+ww",
+	"sTffQMgw0XZuypGeF+w54otO6cQ6rU2nfcnUltbZbL+WReIKgd0srgCSmhouXSTX/hiOY9nsOjsGLqbX",
+	"I1SBfLgKFpxfXyVLnbpJEO9JeN11rG5Phxped+hvG8KAXDkswVWp4t2002GfPsSZPuD0gi5YX8Nwb50Y",
+	"go8OgLdMxvgeRHVpomp3QlNuAckdjRYmpSrqILcH0951OYcNq2owFds9Nkwp7jrcdw1D3178BD62t6id",
+	"WSciZ9WkgGW+usa/QbI+IowINuk2lEiJ+KlmLjnZixCA3YKescfW58eOR6Poq7FKdzy/8RmKrR1XPr/n",
+	"BFQY9CtEn60VW3WT5gB8saBqxQglEPiXXiejSYyq2d8KXbZJo/C/lhJwfMzYp9S1ao0r/s6aTA6/ko9k",
+	"p2ReLqA4IcjR4SSXZrT0tprZCTuQdq/09tlJJGZU0WgpCDxzFdrGYCYJ11XGRtE4XCmr2Ploav1xQluJ",
+	"iFvqtnJL3UbaT3iu8iuIM7xaMfPcAa21AgkdSB3oB+kSwp07zNUrRttMTkmASLfdxSnGK3KT/hgQ8BOD",
+	"An1K0H2WbBSFHaFgpjqgADtPxYQZONLGCk1dAmGwuZHwlXtoTe+YF+ETurCnYeMiHeJHwMhMMhYtuVJN",
+	"3cutTtNhmqP/XJXOXfMisEVW6yDveC9Yj84+rc5NnxnpSRIFQ5xK25SVkFToFf+NBhsYVrTVuNElewTe",
+	"Tg3ZJPQl44cZkDbwWAB3Sk7oRxmFkyuVirpsX4WyGIwKg4bmEOSPJwhOg6Ia7afbulDMVISrc4EJR1vw",
+	"RGQm5lFuucDC+THTTfiPdCP/wcdwXAMehv59v23R3VZM5NEDV7OUpsjTc3Z/qLR5dOqlioXnV5SLqFEu",
+	"QuZ/zbEI4N57tjMYShu5GR4DJfIOhxcOQ/JlMEu5JnvKDfOtfca9pQdvlZooEk9nDnbN7I4puOK4QNfo",
+	"45EM3bRNo4Xcomy3i/TWEfEYoTm4xHweZI364Nskgq/W2CYfYPruFZbQGoMYqU7CMKKv05JrSXnBcgct",
+	"ee2L/xRneeCWSPScx/pMfsdYrl16vGvmqViTJY5owDWxObLHXAR/crp86iYU/EzItx1wsvZ5P9udmvr9",
+	"lbEZv2eKL/mCxjN2Fmu22AxkNGB00d4dffEQssFeScNaGfr1m2scwOuVqAxVOP8awTtzCS6rNWLPniUA",
+	"Ju+Ycn2WU34ZaphqevCRM659Mw5qsCU8rNVV/3miZafGx/pjYKOd29lsr6L93I6OJoRmUEP+UC9cRoRr",
+	"Kqr5Hpc46yjTRjHuR9s66ZLVvWDxAvZT+gCMiWc55Y0TCF/uw/qvXjatzs/lIBZcgy6pZVdb9qVKyT3L",
+	"iZHgP16HxoRQzIBBVKcVq9Mwi8CILlg7qNiCjh2FUR0yhEY8KRERZBA4wt/8B4f0Tp/h/hmuG7ZX6SEb",
+	"JhSFee+M0yLa4YppoxjdQC/ug4SLIlDmwxiU4v6gZqUJaAM5vxfMNAH93WG9n2ixSTfy7XFvA8s4PPRu",
+	"2kOi/LfW4HFPC+jGCz2TsOmN3BWTkihCbXMvOhAtNt9hZz0s+uSLZNVFWBMk9M7ZyTk0bLmMN9wGt6Gv",
+	"GAS3ESW+deCVg7j28PmY1gaLJUbKsZOyC38J74+Gil05mGfB0EH+wKgi4bdSNxtzD8OnBWM9mePTv9nH",
+	"tT3Aq9t4PgjtECJcAD2oIErh2NzRflKswr4u1UWhN4/G8EgnpTeOKTeMYG0LBpjg6cwV07vIn7LXOSvv",
+	"w1/3zN0sYvgNeHsaTzizZmLiN47u9IBHsT9YeGJIEBJLGt4q13ysc2sIRwK3yFHCZ247WVS1iMC1VRKg",
+	"Ej09Dbot4Z7pTUo6SUL1BvvP02LjCya90r/QJHQQbd1YTj3r6TOZpDO8M7VGJ5YiV5TpEj0pE6aBbviU",
+	"QTeF1MzdeyMIPXQRxymhJGcLvqUFVvjbPywVXdgHWunPIioP070r46k630lFckX37Qy4ROFEPA6Dy+nD",
+	"MA/y7SybOBmLc7LAl3tx74LOpx6HcyYhRiGgkKeQ2kQPlxPPE17V62z3gsgk01odXmI3QSWJGlVLl4+U",
+	"hx+GD1k3u9x+LTo5V/N7Ss+GcT0Yhlov2Jn8VbPTW9Odoatf5MERfXhroq2/xw/UFixKxc3hneU3X0Km",
+	"vcuCC+gMKDeceVa7mgGY+K1/qjJzdvxP7NCIxgATg+lh7zS19jRrY3azT58A8Xopk0nw9oqqqf3Rh9oy",
+	"59eF/Fzvx6ndf5UsDV59HUyDyEMtMZyMxwSa9kFsBlAVNF8JcFELAl3QCSVuaQQXjgAtuAIM8DwmL5WS",
+	"Cp2YO0S3JwhAr8lv3n73nPzh62/+67ePyQvUAM6/ti01ONkOBMQs1jnDDurr0Dxry6gwYCo7YQ6PuU8f",
+	"/70Kd1zNXtt9qDUSvpp9BYd2xwTd8dnV7HePLx//DjjArGFnn9Adf0LLHE2nFTOuvyniIr7KZ1ezP3Nt",
+	"nsETYNPQLTNM6dnV3xwzoDMj8EKIwaC8GsWr8ZHCNFKDfR0fqw1nVxzQr+cyYXxr0bVVtR7uL/b+YA5V",
+	"L++4ofqq1z59ALN6J4XrFPv08tJhCRgXNaS7XeHctE/+4WJv1dv6tADsCCRBwKFpGRs1VORmJ/3YkGGO",
+	"T3xfhk8YcN9SdahXWOVSMNfJQG7hIDmweAaYo1AatmfaOPfjbwpGc02kKA6/hSErZnvCPu6ceyXKcy/h",
+	"4y9cdz9cZ027Jwt91+S28JY5FzSWkxjhs6JANI3MmrPP370/ktsCc8zpYoMOvyhb/EA37Ft8ZNLR+iff",
+	"nb5W8k++w8v2lgq+tHxuj8Abqc1KsXd/+bNr3p2X290ZTl2jxFUzdccXDLGrgNhySYTcQ/kgtLDkBUsc",
+	"uAAskKLq98w8r8AHWoctnt339PLp77HUDOIkkOxUHf94m+YYsx8wh63amPY23KcI9Yv+HzuJyI7frBkA",
+	"sp1jM2Gg4CwNWId+bzJsen2AesbazrlVJ/UyAKqMk5Dgg+4jdUeGXZTCGUoXECvYMYHp5xRzZmJvCb7w",
+	"8Jqqn3QYrgZyYAeFuhwcsnqgevjDaNENHvv4uzHi7t+Kv3Ud+p5GrdzDoffWAiPRtydQzBNaA3bdswra",
+	"rFWUUiOmHKGI3xGbzRbbdU+bR2yggm95gp7Y3s2X8X/VBHuOKaXEKxal0lKlNO3TiKa9X4GgWcqkei0Y",
+	"2dEV2j956SoSUcRRvWE51hDvuWanKkFggCe1wtCd1JHzj4Afz0NwyPWb+lbmh/NRBEf3wBKfmvdKo0r2",
+	"6R73w0OaRLbDe4bPIJvxLcTe/vDoceGKTGu5Sh6vgIoD2Upr7oIlYI8nYtLC90EZSmVPrGiJ8Se/8PxT",
+	"vwrWrCvJYwuqHgGOfZXP7v1UvMBeagklucCprxnNYd6/zF7e0FXzDR376iyHxBLVfmXLHLhZ/Kg8xydO",
+	"J/E9nDCc2rij9dUDbeqf2M7MzrdBHq3N7k+ZlmSn7E42+OSr5Q+Y3HJPG/mdW+QDy8j+jQwS9FxS0rjj",
+	"7iPVbmvJb7YMvVUOXNEKxt/GROCTtSxyDzheMMx+aLLDW1Ywqh+WHz7L7rwGixoSJ0/foDclgJBB60LY",
+	"IXuXhlIkZ0ZiK6jI8buhm/8DxL6BK8bpdLbjVMdgiO8hBjNwh3PPjHPbICoupBhtz+DTwIEgZewOdOg5",
+	"JIW6Y+oRYMnjoBWE8oGs6W7HxBW5cKAMgPwkiJZbFoytcD/OHD9z4b38Urnm5YgxcPCekYxcQFYiF6sL",
+	"8JVDOAAq6V0FbpXuiQ3ya5uE7f777Af7yjdVtuP5tcePbP8cp/HQCgSX9Q6uvAlDOzTYOAN3ACkJdZGa",
+	"jGjZKlfdAzw7N8HUTrm13K49YaLnkoQtq+5166quWL/unUNt5Y+fy+ByDXWXEBHDZluJ/Qot5pKC8AU8",
+	"cSLBRgM4RrKcOyR8VYf8rsEUA+TvifYx0OPJL4Ju2aekZXxTKvECUQFjLr4dxbQCdKa4IG+TAQedq+c/",
+	"EACPCf3UH/ZOE/qdRXbyTeiBeQYLoFT2IADsJICyYvIOFA1YTQSZPYLtiU+LJ79x3b8w+gzHo34y5MLI",
+	"Xvf8C3ziIY7Gy490y0Ush7VL1JdWxyKKIVwHIN41V4BXzs1ZIo8MQISoj4VAwJwWe3rQZM6s8nCo/Dk1",
+	"dG4NMq6JltcuUVMHtZKQSYouTd9V5IWSuxfwUIf2X3dzFL4Hs+LkVb/gekFVbo2UC42dlyAXPsUc8fmd",
+	"T8/gCxK+nzC9U7ULLBbiZ9hqynIUVMYJF1uuoibWECZGkjlbcWxYnrzbvClr9LkXs61GnYdT/cktOcFz",
+	"U9+NP4GxXPHfgASr0m16FXxVXjY6qF+ZbeNUWiLO4Cs1pn4vhIgmRM2cqxhiZljOgTlHVUHHuMDZtJKQ",
+	"8dEqB14wmRbTA4jOfHLxtQtNNuxgb3DOUIm9xKN/jH/JM41Xukg9HynYEuLn21qBE1b/ScE0yXkqLu0r",
+	"3I7NwcgiVR5SBFJAEIkbIEhiBvhJNCz2zeWYDJTvKWS3uex/jkjIlTWLMStrt1tBywVcmK8IMHzmlLrl",
+	"lAxcGhmG8bNqAdbgF1W3+4BrVce0ip8oWe6m5um0ThjWVcEBWztEa/wTNlIojbPBoN4ulG6U5ppcYG0W",
+	"ughCRarvNQIduRRk8U8ML3s5cX+1YvcQe/4S8wV71+mkocDvqfe9Skc+dqlXPZlvXzTlF035RVN+0ZRf",
+	"NOUXTXleTXnW3F/0yVCzWJ8rAbjSkk+WHItFx6jJ73jBxmlKu9JePRkQfPTdLJt9LPTHWTb7ByaX76j6",
+	"uWRmAtP9myjmX6+ePVZ13pOuO5MCO5u++NVL7w/ncprHK//wMA/0sv6UNV5yJ/LHdEcXa/bYC5SJwrg7",
+	"ntwx8XFb4Ff1I7lc8gXL5aLcMmEe651iNNdrxsy2eAz/Tn/l2TQHAhQV7JxFEqCEXE01L9g1oZCICc3u",
+	"12jisIW1e2DxtXAFtkbMiMN4hwsIdgbaeliftmJaKcQkSjnkg1b6XiEq4Vnub0ce5o7aGESGGSmjjxyn",
+	"I7OPHKcjw48cZ7QZ982vzN8BzHl+f0cjE8hjEc/DzeGqC/wOJxAykOhi7a9ejc7N1w7e3Cdhu2c8iAxX",
+	"2kCISNgXrX0r2ujZNcqliwweXgAC/dynd35IKGJ3rINFhr+6w+XOKirnD5+Jv5B+EQb71jPDGTgsAMTY",
+	"62uLPaLNv8GfgHd2vK1bWtkrOhDrGsS/S+Zf18cWbJ+5plIOhUbkZNVII6tx2VCufyDSqLwO3s9aI9rg",
+	"DHqCXBPa4Ani5rqi4ZhCvrO7gZ7VXCZZ12dyVRUd7qiutUDYr6XzZjQdaoBfgktNFt5qnrNJBvSDHKSe",
+	"/GHBKqQDJIjdSHbHc9/R7ZS7ODSHDuWjj/lCjykh/Y6xfKiM9FkdFpthp03olVz1sSFYTUIWVECmB3bp",
+	"i1oCDsJ7vCkw1ktSK5w9yeDlnjYIBfHNN19/89tzpFICxrDLmMxCZyBXnBaqBl09ofDxfKY3WEIcpnWN",
+	"QGxKrhTdOmiKBRVCWiUtckL9ZlSA5oiK50UtzXPFtJ61WKcW8qAGgacGJeI49rnjbI/z5Jps2M5YsW75",
+	"4brKFapVbY2RYK7LdpSL/nuMs9Vea6CPetO1rq9dn+Qxk3CtPE5w+f7LH626RLRc8Z8ft8Xpzkgjt3i4",
+	"vn763//123OCXgi2Lw5R2wIz0oNhQTWx07juAGFUxwIvm0NJn2+ZNoeCfe98K/8+iZ8w43d27r/W1M/v",
+	"+R0j1F1ZfItDwAXMiJECzUK9pjt2lsxQLgzdDJSPvHLPPERyKL5rTGroTecMHGeLZKmKDMWoYW4+oy5p",
+	"XBg5yvG/ZK6cesW1QYgq7OOT8FZGnFuM5RD3801/Qu64GxM+g0HRH5UQv5PPdXw2vLB6X0CLTqvot0xr",
+	"ihVH0QgJL1IIDsZ77rKGIvjmG0CUMkzZ4f73b//7979/vLx89Pe/f/xq+fe/f/yv5Yf/9z9mo3SXu4ME",
+	"y8WjY+ga7sijry4z/OGnr/1Pf/mdJan79NHlN+hmQBwSxaCrX71tqXGbBK5BhMeL08J9d2KcnQhpmPMo",
+	"VnOHaPKtkFduXjCTOaOq6iFLNbbIRyUDmC4rK3H29ECMTF9dFlIpdL9P4Q26gVfVZmOvTeznkhb2ba4r",
+	"Q2GNh0MvlXzvh1OgL/xswClbSLnRpOAbK2x1wWvZCuIKjdslVYSuwa6xAnXDDm4N2GISkalAPkO0Gor1",
+	"fNO16AW2VOzEJTxfs8Wm2jlQBfQQesDtZVnkZG63A431jb18uwT1lAGmsPhjasAjpdtP8OE/XHIzSvW3",
+	"DBDCIrolAHQDmaG6D+hUp7DVN+c0MLzmS9SVEn620lJIrXj+7n1tdahPaEN90IYCybCVIqQMSWMNDnsN",
+	"GmVcBGdVqgbixoFu9SrbM3usPtw7e6WMFkM39lINxdPcEo4gnbyXTO7PttPV2PZt10FQOKWTQ3cibUUx",
+	"9M7wleJ+/+otCJPW4Q9VQ7r7Nw/dyz53Zd2WmbXrVNhDF3zmYchi3zWZKgGGBnsAQH7WkqnzlLDZt5Sm",
+	"4EyBbMCq8j0XudwTRz9nEmBL0y09YHdZMq8BlMk7pu5c15aUZ+e1f+a+ElnvU1aEyUc267k9lA5+/6SA",
+	"RiBnaEWQouUbByk/gpAV/vrJmUfJIFSife/YPJdqoEZXxN4EVl/An1NDiYO5bXhcRrn6QnuiM2fynC/b",
+	"6/9cHj6ydjJbZBW6o0CoCh8+j5OP+uG5xoYfcpmRXO4FXrm069pXnVJsWNKnXd74nib3r1xqHU+HqnXv",
+	"mDocX6E64Ip54wF476nM0q/zYf2K+NZneR5HoYMPsioUKQVC0ZO9VLnvj6jXlpfk8QG5RsJTnqO6SQMt",
+	"IH/WnMwpw96jmuhYHHoA0Ae/9qOVJBGxEKmNfo69LM8GICIIXYBZfI09KhGgHW86ELbQBEJX3vXqjeuc",
+	"Q4HJQbeol6gfRnCecxHp/CcDX4Gz/Az4Izrucsf5nM/hHjY7+NwB8T4jSjpHC+KkjjgQT3wDhbgw+4Fu",
+	"2E++S8L5DsT5JBJMLqEm703qdHahKensVQV9rD6VxDWY6D+bqd0KfeZ79KvvrT7CEi6F4cVsqtucKwzm",
+	"grsxI3vGNpnvuf9zSZVhKiNrWiwzB+2sCA2+frxIXbtOoktyAXO4gJiAG+OoaPC5DbKxFkYFMzQu8iOL",
+	"/NTIT/u2Gs3mwssXBt2rBnnuJgBauWW7eQ+afvKL3aveJK23VQBo2OPlUu5OCNU8s4xWy7oKwOrj0dSp",
+	"mVx1uGGHDEJD7TK1E6oOv9xnICKN3DNUVgwA/t4LtmGHMx0X7VNv4YSAXKLulwbEfPtAPPllww69x+Jd",
+	"KPW4n1MRGwYcBw/nERolFv0GvxQGWwNPCIk7t++55CPc7BDnqBYkYNgriYNGqpXU1jd/zajSDpctBaAH",
+	"z7B7A89zU/hMEOPh/clAU4jcLS0zn75Z/x94Ue1+gGMVjyRg7EhBFKMF+LYyRLCyW+ojhJFtewLu8sG9",
+	"+9Y+dT/7Z4f+3HvYmENyH3ETXVO8c20jdXE33EAI0GjTQqvyYY2RW6plUYa2/XHgf1ncMYcKeB97CuN/",
+	"Lsh/v/qEAIU0bgyf732GnlH8LHfN77jLoA254g7kD8z4ZUFXmtC5LA3R0lUGoDVf30fM6+q/vrwNTz2M",
+	"ovK5cZ8/bcvl4oUp3Zu7sJkQ+OtLRHRjufAclDlOTS4MvPrkF2xINnAbCls2IiHVNzjrLYhCC//ppf9f",
+	"zey/fOCcgL5tu4HEPUfSEIKAi9CJ8b7uDtjnjXT953r0un2I/YtsyX0YhRURfu3nVxBGFcThA485TOVw",
+	"nq2tOHCUfeZE3wH2z9znMQoZHIljdFqGR/uS27WxuiR5slizRY+NDEl7DdrcAz+74W9AZjxwfxBYX38u",
+	"Hddkr6RYeelWmVdW0mE1vKbncE1giiQdZxOHHZTbHXWt1lPtfewD97yL/i2fxzDGt3Od1lGY+MrO4/H/",
+	"o9wTikC7OK7GjNrW1caLLOkSbmviDHB7uYAAgZNaXDAyP8C/kW22pnZ6j98UdHGfl55q/If2QHSEQyQp",
+	"0e5DiDLjnaRUguUZlpmg74cVmpFSGFkuzqOkflLcVGUu7VsRF0Y6HonsJvg009v52n4MPb3vUebCS/61",
+	"97MSsJD0Tw06gx9iX33KpXMLw5y4CNstHfHaGwtQA/3H9G1ZsPs8pjD+v/wxBfceF9Ad+f53MzgUa8cy",
+	"AGX42Kxv2As/UuNqgqSCiNM1ViVtmLUAZBk71OVQP9q/jm5He1zN4jl8Ja2Bh50ivunxBdDX7uKjLVUr",
+	"Li7O67t3+bboonSdpjGLMwOJ62EmHfIkFDBJhT0o0bsJTNXctwFPlJPAk3MdINv1YeIsZfG5Msrb940g",
+	"qMGmqTe9wG5TlOdYvuHTgRsb8eQX+8+nJ9b8edTT5Px7Zv7MBfvrbtS9XlWy9qSE0+NSV7sxTUf5gt2x",
+	"QldyEHLH9bUr21EjE3Vbmcejyh1dlAtPk2u+b6XZOPDY4TD9EC7JaBgSSOk3ssj/PfBIHE8mVJ9n6jMJ",
+	"ROSXPGxmPUge/P5rVuSNmMuiNLVcDzvxvOzJ1P2emXf+mfsMafh3xFxKBQXQql1BxbmcIgUVui0AaxGT",
+	"OcOyIn9QqTb1dBqQZLQqWbbmAhwlVYo6cTGnqy+99B1fidfluM459lmrzcqzhMNdGMfPsad3zjv3yGfJ",
+	"krwJLd3PksouIe0PCYnliInwIV+JV/cVenmuWM6EgU5u/zLpqOcgNFuUipvD7OpvHxoQd3wlwCKwpgDk",
+	"UdmzU+U/amZ0nRnJQsoNZ52D9MR/JYkK4jKR/WP3dL1yw09JKI4le58t//e5M4ZDd6iKtNBwHa6qsQRT",
+	"J758xipi0bVo3p8K/FftM4Hvg9J26L9q9n/vkLRzh+2eLdbSdQWdcHAA9qr3dvMOHzn2epMqh2NL2cIK",
+	"mFY89iDXJlj7A4b8G0UqZF2KXFn7Dbu5wr3Wbrkv1fvorF+wlZGgjczXC00wYImGiwBoHfcMwzSsvmKk",
+	"dw6N8J6SCxxtHzgzpnppcwN/dC0OXUNlorlYsAZKFdtdY9Uk930ZzxkyTU7s3f48zehe2ksTdR7LSPAB",
+	"m8866Jj+QCnyIzaiv2OKL92S++4I7+vP3Qf6wb0Ki76da6wsFRzMJbbRJGt7VT2HcEDUUfuV0jB3g8Pw",
+	"EXjDQxhc5I0yXxQFjUtfhZiwsNfDvNP3s9p5Q+f9V8EbeGAAefBHumU6I5rZpwy2jFnI7ZamwJS2dfyF",
+	"E2oD0PPn3Q2K7bJGtn7jo8fBG5GBSuWq8TH5SHZK5qXrTeOLuM9V+d0G5nMz1MkpRoiJDT/3vKoiuSJK",
+	"7jXogJVv11MKh0nJFdHl3EiD/aOTzRH0NFfPuyjo1F++xh8CBtXX2OLHFf20savqFR1LotkdUxDDvC8f",
+	"3B/brXp8XQxUQrLeN+tEgUatPOP3l5OBfP+VivY/Q9et16I4dPHLZeUqrWgfRWNz3VROg6Z65tDIUMx+",
+	"BRx7CYoTdsFKtcmtnIaSw/4t2zDFbOOPcHRrqQ07usKwWYAIB+FkJNxfiLyDRLuRNUoP6cNFHXe/oP8e",
+	"cchK89ADDcRv0DZZOAHKS8RwCpoKe0SrxC96+4ve/qK3v+jtL3r7i97+19bb99Z6kX2kC3OuDowO7HhE",
+	"gfyNg0V+mPr4m5A5gBlW+PJRIqjCQpv4PhD/iN4PeBrXcXyBUZMISuLI1IyUkH9aOytPv57cbddKuVAs",
+	"DkxV0MUG0QfWHPKdHPogXRh+l5KvW671uUTDF4yB0ea8PQOfCWHAH8AKYGB+8OAmVf2AJp4zKgEDAbre",
+	"wM0NPjIqkRCxAz9HR8jerbEr+FEa9plCMDe+U4s71Gt6x8CLywRAllUBVakaQDyYqjqX+eFCD4VZblx7",
+	"kHsKs+DwD1wAVntpJMHXfnhOhKVEwPQHgAd2nVxceAO78/iuAnDfcjUVWSL7oH3knixKpRyBUkk7L+Dv",
+	"1cYORfrfS36OoAAsuOou5C8eC1oU5A5e0VrKEGj1W3YnN2Ednz1mc8+U86xiSdV3tqkIJ9vT846pnC9M",
+	"vzx+7x8aJZGH4Fra/Y23XISsxlFdIiC5tOkbkarpnrj2HaqgnZ0sjet+ZO0aRMMp7I+u/wPBKd9n39Np",
+	"PSK/fmBLwoH6hH1++Pzqn0IaNeQLa9fArIZbU0+tzsKdHBHvXWxQ7qEvRIglLupVDHec7QfYHJ54CPPg",
+	"PWBKD1sG32JXszPQF9YWkj45urWqBm11qYGN5EKzFGv7Qypznvkuaz3JhfSOvUe073uyCt4HOO6Hy714",
+	"n4AA/9N5Ehz+xNiOUGxqF/rY1aT4suoQA0rep/BaHdni70HF+ELJ3fs0HPvn1orfSbWSBrr3no7nIqFB",
+	"hiMsChMk6TUmhlipcQjNApHHK3ruadFbUP+T/fxsWOxNtXKGDsHe1X9sv+8BsPa2Er8XNTiu5eFN1Qsa",
+	"U8myWkclROf0f3fWM71jiq5YIwdeCqavm56cgN8JPatxE61eYcUyDNV4ccoXrOR2Fms1Fr5Vm+Qsm5W6",
+	"pMWobmOdqIGdEnzdcnRzqYnJ4cuGfUuNCMLTURGE0Fw5HvJalNrILbazcZGtxwtq2Arst6pSyHgkAnS2",
+	"gQgc5XFz3RLus0f804l+pfs04kAgpaCBabEJFfyAbC/k/ixm26EC0N/KO5ZfuabMyvsTAVMfrDHIzcqI",
+	"omLDMPGX5jkXK1Lu0IddHLAD950syi3LyJZ/xBut4gvmLPj6WVwDRsrPJRXG3qI/te7Uv7gGpld/+2C3",
+	"NtSs/O3Dpw+f/v8AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,
