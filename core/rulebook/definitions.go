@@ -35,6 +35,7 @@ type Book struct {
 	Desks    []Desk
 	Routes   []Route
 	Sweeps   []Plan
+	Reasons  []Reason
 }
 
 // Kind is a kind of subject, with the attributes its register keeps.
@@ -222,6 +223,7 @@ type Rule struct {
 	Trial     bool          // it is not on, but judged and counted apart from the list
 	From      *calendar.Day // of the periods it holds for; nil is ever
 	Until     *calendar.Day
+	Listed    bool     // what it flags is listed, and goes to no desk
 	SoFar     bool     // what it flags while the period runs goes to the desks as well
 	LastWord  bool     // a breach keeps the rules after it from judging that subject
 	Shows     []string // further measures put beside what was found
@@ -351,6 +353,14 @@ type Desk struct {
 	Closes bool           // a case closes by itself when nothing in it is flagged any more
 }
 
+// Reason is one that a case is settled for, beside its finding.
+type Reason struct {
+	At    Position
+	Name  string
+	Title string
+	For   []string // the findings that it goes with; empty is all
+}
+
 // Route sends exceptions to a desk; When is nil for 'otherwise'.
 type Route struct {
 	At   Position
@@ -386,6 +396,12 @@ func (b *Book) Measure(name string) *Measure {
 // Rule finds a rule by name, or nil.
 func (b *Book) Rule(name string) *Rule {
 	return find(b.Rules, func(r *Rule) bool { return r.Name == name })
+}
+
+// Desk finds a desk by name, or nil.
+// Reason finds a reason by name, or nil.
+func (b *Book) Reason(name string) *Reason {
+	return find(b.Reasons, func(r *Reason) bool { return r.Name == name })
 }
 
 // Desk finds a desk by name, or nil.

@@ -38,6 +38,7 @@ func Difference(from, to *Book) []string {
 	if !reflect.DeepEqual(plain(from.Sweeps), plain(to.Sweeps)) {
 		out = append(out, "sweeps: changed")
 	}
+	out = append(out, differ("reason", from.Reasons, to.Reasons, func(r Reason) string { return r.Name })...)
 	return out
 }
 

@@ -22,7 +22,7 @@ func Read(text []byte, methods Methods) (*Book, []Problem) {
 	if root.absent() {
 		return book, r.problems
 	}
-	f := root.fields("oskel", "title", "calendar", "kinds", "feeds", "grades", "formats", "dials", "measures", "rules", "desks", "routes", "sweeps")
+	f := root.fields("oskel", "title", "calendar", "kinds", "feeds", "grades", "formats", "dials", "measures", "rules", "desks", "routes", "sweeps", "reasons")
 	if f["oskel"].absent() || f["oskel"].scalar() != "1" {
 		r.complain(root.at, "oskel", "expected 'oskel: 1' to say which form this document has")
 	}
@@ -38,6 +38,7 @@ func Read(text []byte, methods Methods) (*Book, []Problem) {
 	r.readDesks(f["desks"], book)
 	r.readRoutes(f["routes"], book)
 	r.readSweeps(f["sweeps"], book)
+	r.readReasons(f["reasons"], book)
 	book.matchNotes()
 	r.check(book)
 	sort.SliceStable(r.problems, func(i, j int) bool {

@@ -48,8 +48,8 @@ func countOf(s, noun string) (int, bool) {
 
 func (r *reader) readRules(v value, book *Book) {
 	for _, item := range v.maps() {
-		f := item.fields("name", "title", "judges", "each", "where", "base", "no_data", "ended", "persists", "on", "so_far", "last_word", "stops", "valid_from", "valid_until", "shows", "marks", "stake", "threshold", "outlier", "window", "examples")
-		rule := Rule{At: item.at, Name: f["name"].required(), SoFar: f["so_far"].yes(false), LastWord: f["last_word"].yes(false)}
+		f := item.fields("name", "title", "judges", "each", "where", "base", "no_data", "ended", "persists", "on", "cases", "so_far", "last_word", "stops", "valid_from", "valid_until", "shows", "marks", "stake", "threshold", "outlier", "window", "examples")
+		rule := Rule{At: item.at, Name: f["name"].required(), Listed: f["cases"].oneOf("on desks", "on desks", "none") == "none", SoFar: f["so_far"].yes(false), LastWord: f["last_word"].yes(false)}
 		switch f["on"].oneOf("true", "true", "false", "trial") {
 		case "true":
 			rule.On = true

@@ -54,6 +54,9 @@ func (b *Book) Words(r *Rule) string {
 	if r.Persists != nil {
 		fmt.Fprintf(&s, " Flagged only when it happens in at least %d of the last %d %ss.", r.Persists.Least, r.Persists.Of, r.Each)
 	}
+	if r.Listed {
+		s.WriteString(" What it flags is listed, and goes to no desk.")
+	}
 	if r.SoFar {
 		s.WriteString(" What it flags while the period runs goes to the desks as well.")
 	}

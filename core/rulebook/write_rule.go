@@ -24,6 +24,7 @@ type RuleDefinition struct {
 	Persists   string              `json:"persists,omitempty"`
 	On         *bool               `json:"on,omitempty"`
 	Trial      bool                `json:"trial,omitempty"`
+	Listed     bool                `json:"listed,omitempty"`
 	SoFar      bool                `json:"so_far,omitempty"`
 	LastWord   bool                `json:"last_word,omitempty"`
 	ValidFrom  string              `json:"valid_from,omitempty"`
@@ -82,7 +83,7 @@ func (d *Dial) Text(a amount.Amount) string { return Bound{Number: a, Percent: d
 
 // Define gives a rule of the book field by field.
 func (b *Book) Define(r *Rule) RuleDefinition {
-	d := RuleDefinition{Name: r.Name, Title: r.Title, Each: r.Each, NoData: r.NoData, SoFar: r.SoFar, LastWord: r.LastWord, Shows: r.Shows}
+	d := RuleDefinition{Name: r.Name, Title: r.Title, Each: r.Each, NoData: r.NoData, Listed: r.Listed, SoFar: r.SoFar, LastWord: r.LastWord, Shows: r.Shows}
 	d.Ended = map[string]string{"zero": "counts as zero", "missing": "no data"}[r.Ended]
 	for _, l := range r.Levels {
 		d.Judges = append(d.Judges, l.String())
@@ -262,6 +263,9 @@ func (d *RuleDefinition) Write(indent string, methods Methods) string {
 		line("on: trial")
 	case d.On != nil && !*d.On:
 		line("on: false")
+	}
+	if d.Listed {
+		line("cases: none")
 	}
 	if d.SoFar {
 		line("so_far: true")

@@ -52,7 +52,7 @@ func TestEveryFieldIsWritten(t *testing.T) {
 			Of: "margin_rate", Against: "peers(margin_rate, median, rep.territory)", As: "difference",
 			Bands:    []BandDefinition{{Grade: "act", Below: "-5%", Label: "below -5%"}, {Grade: "look", AtMost: "-2%"}, {Above: "-2%"}},
 			Examples: []map[string]string{{"margin_rate": "20%", "yardstick": "25%", "rep.territory": "Lowmarsh", "is": "look"}, {"margin_rate": "missing", "yardstick": "1%", "is": "look"}}},
-		{Name: "tried", Title: "On trial", Judges: []string{"rep"}, Trial: true, Marks: "cost", Ended: "counts as zero", Of: "growth_year", Bands: []BandDefinition{{Grade: "act", Below: "5%"}, {Rest: true}}},
+		{Name: "tried", Title: "On trial", Judges: []string{"rep"}, Trial: true, Listed: true, Marks: "cost", Ended: "counts as zero", Of: "growth_year", Bands: []BandDefinition{{Grade: "act", Below: "5%"}, {Rest: true}}},
 		{Name: "pairs", Title: "Pairs", Judges: []string{"rep x product"}, Choose: []ChoiceDefinition{{Grade: "act", How: "some", AtLeast: 2, Of: []string{"revenue above 1000", "margin_rate below 5%", `rep.territory is "Lowmarsh"`}},
 			{Grade: "look", How: "none", Of: []string{"revenue above 0"}}, {Grade: "look", How: "any", Of: []string{"cost above 5", "cost below 1"}}, {Grade: "look", How: "all", Of: []string{"cost above 5", "cost below 1"}}}},
 	} {

@@ -59,6 +59,13 @@ func (s *Service) At(ctx context.Context, number int) (*rulebook.Book, error) {
 	return s.Of(r)
 }
 
+// Known is the book of a revision that was read already, or nil.
+func (s *Service) Known(number int) *rulebook.Book {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.read[number]
+}
+
 // Of is the book of a revision, which is read once; it never changes.
 func (s *Service) Of(r store.Revision) (*rulebook.Book, error) {
 	s.mu.Lock()

@@ -7,6 +7,9 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"time"
+
+	openapi_types "github.com/oapi-codegen/runtime/types"
 
 	"oskel/internal/client"
 )
@@ -19,7 +22,9 @@ var caseCommands = []command{
 			p := &client.ListCasesParams{}
 			stringFlag(f, &p.Desk, "desk", "only of this `desk`")
 			all := f.Bool("all", false, "of all desks")
-			state := f.String("state", "unsettled", "open, taken, settled or unsettled")
+			state := f.String("state", "unsettled", "open, taken, parked, settled or unsettled")
+			p.Held = f.Bool("held", false, "only those that you have taken")
+			p.Asked = f.Bool("asked", false, "only those that you are asked about")
 			return func(ctx context.Context, _ []string) error {
 				c, err := e.api()
 				if err != nil {
@@ -53,21 +58,72 @@ var caseCommands = []command{
 		},
 	},
 	{
-		name: "take", args: "CASE", short: "take a case of your desk",
-		example: "oskel take 12",
-		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
-			return caseAction(e, func(ctx context.Context, c *client.Client, id int64) (*http.Response, error) {
-				return c.TakeCase(ctx, id, &client.TakeCaseParams{})
+		name: "take", args: "CASE ...", short: "take cases of your desk",
+		example: "oskel take 12\noskel take 12 14 15",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return casesAct(e, client.CaseAct{Do: client.CaseActDoTake}, nil)
+		},
+	},
+	{
+		name: "release", args: "CASE ...", short: "put taken cases back on the desk",
+		example: "oskel release 12",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return casesAct(e, client.CaseAct{Do: client.CaseActDoRelease}, nil)
+		},
+	},
+	{
+		name: "hand-over", args: "CASE ...", short: "hand cases to a member of the desk, or to another desk",
+		example: "oskel hand-over -to nell 12\noskel hand-over -desk range -note \"It is the product\" 12",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			var act client.CaseAct
+			stringFlag(f, &act.Person, "to", "the account of this `person`, a member of the desk or a lead")
+			stringFlag(f, &act.Desk, "desk", "this `desk`")
+			stringFlag(f, &act.Text, "note", "why")
+			return casesAct(e, client.CaseAct{Do: client.CaseActDoHandOver}, func(to *client.CaseAct) error {
+				if (act.Person == nil) == (act.Desk == nil) {
+					return usagef("say whom it is handed to: -to PERSON, or -desk DESK")
+				}
+				to.Person, to.Desk, to.Text = act.Person, act.Desk, act.Text
+				return nil
 			})
 		},
 	},
 	{
-		name: "release", args: "CASE", short: "put a taken case back on the desk",
-		example: "oskel release 12",
-		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
-			return caseAction(e, func(ctx context.Context, c *client.Client, id int64) (*http.Response, error) {
-				return c.ReleaseCase(ctx, id, &client.ReleaseCaseParams{})
+		name: "ask", args: "CASE TEXT", short: "ask somebody about a case, who answers with a comment and does not own it",
+		example: "oskel ask -who ines 12 \"Is the target of October right?\"",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			who := f.String("who", "", "the account of this `person` (required)")
+			return func(ctx context.Context, args []string) error {
+				if *who == "" || len(args) < 2 {
+					return usagef("expected -who PERSON, the number of a case and what is asked")
+				}
+				text := strings.Join(args[1:], " ")
+				return casesAct(e, client.CaseAct{Do: client.CaseActDoAsk, Person: who, Text: &text}, nil)(ctx, args[:1])
+			}
+		},
+	},
+	{
+		name: "park", args: "CASE ...", short: "park cases until a day, or until lines of a feed come",
+		example: "oskel park -until 2026-12-01 12\noskel park -for returns -note \"The credit note comes with the returns\" 12",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			until := f.String("until", "", "until this `day`")
+			var feed, note *string
+			stringFlag(f, &feed, "for", "until the next lines of this `feed`")
+			stringFlag(f, &note, "note", "why")
+			return casesAct(e, client.CaseAct{Do: client.CaseActDoPark}, func(to *client.CaseAct) error {
+				if (*until == "") == (feed == nil) {
+					return usagef("say until when: -until DAY, or -for FEED")
+				}
+				to.Feed, to.Text = feed, note
+				return dayFlag(*until, "-until", &to.Until)
 			})
+		},
+	},
+	{
+		name: "resume", args: "CASE ...", short: "take parked cases up again",
+		example: "oskel resume 12",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return casesAct(e, client.CaseAct{Do: client.CaseActDoResume}, nil)
 		},
 	},
 	{
@@ -79,20 +135,23 @@ var caseCommands = []command{
 					return usagef("expected the number of a case and a text")
 				}
 				text := strings.Join(args[1:], " ")
-				return caseAction(e, func(ctx context.Context, c *client.Client, id int64) (*http.Response, error) {
-					return c.CommentCase(ctx, id, client.Comment{Text: text})
-				})(ctx, args[:1])
+				return casesAct(e, client.CaseAct{Do: client.CaseActDoComment, Text: &text}, nil)(ctx, args[:1])
 			}
 		},
 	},
 	{
-		name: "settle", args: "[CASE]", short: "settle a case with a finding, or all that have cleared",
-		example: "oskel settle -cleared\noskel settle -finding explained -note \"On leave\" 12",
+		name: "settle", args: "[CASE ...]", short: "settle cases with a finding, or all that have cleared",
+		long:    "Several cases are settled at once with one finding, all of them or none. Reasons are those\nof the rulebook.",
+		example: "oskel settle -cleared\noskel settle -finding explained -reason on-leave 12 14\noskel settle -finding confirmed -recovered 1200 -note \"Invoiced again\" 12",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			finding := f.String("finding", "", "confirmed, explained, data fault, rule fault or, where all has cleared, cleared (required)")
 			cleared := f.Bool("cleared", false, "settle all cases in which nothing is flagged any more")
 			desk := f.String("desk", "", "with -cleared, only of this `desk`")
 			note := f.String("note", "", "a sentence for those who come after")
+			var act client.CaseAct
+			stringFlag(f, &act.Reason, "reason", "one of the rulebook's `reasons`")
+			stringFlag(f, &act.Recovered, "recovered", "the `amount` that was recovered")
+			stringFlag(f, &act.WrittenOff, "written-off", "the `amount` that was written off")
 			return func(ctx context.Context, args []string) error {
 				if *cleared {
 					if len(args) > 0 || *finding != "" {
@@ -103,12 +162,109 @@ var caseCommands = []command{
 				if *finding == "" {
 					return usagef("-finding is missing: confirmed, explained, data fault, rule fault or cleared")
 				}
-				return caseAction(e, func(ctx context.Context, c *client.Client, id int64) (*http.Response, error) {
-					return c.SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: client.FindingFinding(*finding), Note: note})
-				})(ctx, args)
+				act.Do, act.Finding, act.Text = client.CaseActDoSettle, (*client.CaseActFinding)(finding), note
+				return casesAct(e, act, nil)(ctx, args)
 			}
 		},
 	},
+	{
+		name: "reopen-case", args: "CASE ...", short: "open settled cases again, for a reason",
+		example: "oskel reopen-case -reason \"The invoice was cancelled\" 12",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			reason := f.String("reason", "", "why (required)")
+			return casesAct(e, client.CaseAct{Do: client.CaseActDoReopen, Text: reason}, func(*client.CaseAct) error {
+				if *reason == "" {
+					return usagef("-reason is missing")
+				}
+				return nil
+			})
+		},
+	},
+	{
+		name: "undo", args: "CASE ...", short: "undo what you did to cases in the last ten seconds",
+		example: "oskel undo 12",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				ids, err := caseArgs(args)
+				if err != nil {
+					return err
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.UndoOnCases(ctx, client.CaseUndo{Cases: ids})
+				list, err := read[[]client.Case](e, r, err)
+				if err != nil {
+					return err
+				}
+				return showCases(ctx, e, list)
+			}
+		},
+	},
+}
+
+// caseArgs are the numbers of cases.
+func caseArgs(args []string) (ids []int64, err error) {
+	if len(args) == 0 {
+		return nil, usagef("expected the number of a case, or of several")
+	}
+	for _, a := range args {
+		id, err := idArg([]string{a}, "case")
+		if err != nil {
+			return nil, err
+		}
+		ids = append(ids, id)
+	}
+	return ids, nil
+}
+
+// dayFlag reads a day that a flag states.
+func dayFlag(text, name string, to **openapi_types.Date) error {
+	if text == "" {
+		return nil
+	}
+	day, err := time.Parse(time.DateOnly, text)
+	if err != nil {
+		return usagef("%s takes a day such as 2026-11-20, not %q", name, text)
+	}
+	*to = &openapi_types.Date{Time: day}
+	return nil
+}
+
+// casesAct does one thing to some cases, and shows the one, or lists them, as they then
+// stand. ready completes the act from the flags.
+func casesAct(e *env, act client.CaseAct, ready func(*client.CaseAct) error) func(context.Context, []string) error {
+	return func(ctx context.Context, args []string) error {
+		if ready != nil {
+			if err := ready(&act); err != nil {
+				return err
+			}
+		}
+		ids, err := caseArgs(args)
+		if err != nil {
+			return err
+		}
+		act.Cases = nil
+		for _, id := range ids {
+			act.Cases = append(act.Cases, client.CaseRef{Id: id})
+		}
+		c, err := e.api()
+		if err != nil {
+			return err
+		}
+		r, err := c.ActOnCases(ctx, act)
+		list, err := read[[]client.Case](e, r, err)
+		if err != nil || len(list) > 1 {
+			if err == nil {
+				err = showCases(ctx, e, list)
+			}
+			return err
+		}
+		return caseAction(e, func(ctx context.Context, c *client.Client, id int64) (*http.Response, error) {
+			return c.GetCase(ctx, id)
+		})(ctx, args)
+	}
 }
 
 func settleCleared(ctx context.Context, e *env, desk string) error {
@@ -158,6 +314,15 @@ func stateText(c client.Case) string {
 		return "taken by " + *c.TakenBy
 	case "settled":
 		return "settled: " + *c.Finding
+	case "parked":
+		until := "for " + text(c.ParkedFor)
+		if c.ParkedTo != nil {
+			until = "until " + c.ParkedTo.Format("2 Jan 2006")
+		}
+		if c.TakenBy != nil {
+			until += ", " + *c.TakenBy
+		}
+		return "parked " + until
 	}
 	return "open"
 }

@@ -12,9 +12,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
-
-	openapi_types "github.com/oapi-codegen/runtime/types"
 
 	"oskel/internal/client"
 	"oskel/internal/sheet"
@@ -44,12 +41,8 @@ var sweepCommands = []command{
 				if *soFar && *through != "" {
 					return usagef("-so-far is of the one period that runs, and -through of several that have ended")
 				}
-				if *to != "" {
-					day, err := time.Parse(time.DateOnly, *to)
-					if err != nil {
-						return usagef("-to takes a day such as 2026-11-20, not %q", *to)
-					}
-					ask.To = &openapi_types.Date{Time: day}
+				if err := dayFlag(*to, "-to", &ask.To); err != nil {
+					return err
 				}
 				sweep := func(period string) (client.Sweep, error) {
 					ask.Period = period

@@ -18,26 +18,105 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for CaseActDo.
+const (
+	CaseActDoAsk      CaseActDo = "ask"
+	CaseActDoComment  CaseActDo = "comment"
+	CaseActDoHandOver CaseActDo = "hand over"
+	CaseActDoPark     CaseActDo = "park"
+	CaseActDoRelease  CaseActDo = "release"
+	CaseActDoReopen   CaseActDo = "reopen"
+	CaseActDoResume   CaseActDo = "resume"
+	CaseActDoSettle   CaseActDo = "settle"
+	CaseActDoTake     CaseActDo = "take"
+)
+
+// Valid indicates whether the value is a known member of the CaseActDo enum.
+func (e CaseActDo) Valid() bool {
+	switch e {
+	case CaseActDoAsk:
+		return true
+	case CaseActDoComment:
+		return true
+	case CaseActDoHandOver:
+		return true
+	case CaseActDoPark:
+		return true
+	case CaseActDoRelease:
+		return true
+	case CaseActDoReopen:
+		return true
+	case CaseActDoResume:
+		return true
+	case CaseActDoSettle:
+		return true
+	case CaseActDoTake:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CaseActFinding.
+const (
+	CaseActFindingCleared   CaseActFinding = "cleared"
+	CaseActFindingConfirmed CaseActFinding = "confirmed"
+	CaseActFindingDataFault CaseActFinding = "data fault"
+	CaseActFindingExplained CaseActFinding = "explained"
+	CaseActFindingRuleFault CaseActFinding = "rule fault"
+)
+
+// Valid indicates whether the value is a known member of the CaseActFinding enum.
+func (e CaseActFinding) Valid() bool {
+	switch e {
+	case CaseActFindingCleared:
+		return true
+	case CaseActFindingConfirmed:
+		return true
+	case CaseActFindingDataFault:
+		return true
+	case CaseActFindingExplained:
+		return true
+	case CaseActFindingRuleFault:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for CaseEventWhat.
 const (
-	CaseEventWhatCleared  CaseEventWhat = "cleared"
-	CaseEventWhatComment  CaseEventWhat = "comment"
-	CaseEventWhatJoined   CaseEventWhat = "joined"
-	CaseEventWhatLeft     CaseEventWhat = "left"
-	CaseEventWhatMoved    CaseEventWhat = "moved"
-	CaseEventWhatOpened   CaseEventWhat = "opened"
-	CaseEventWhatRegraded CaseEventWhat = "regraded"
-	CaseEventWhatReleased CaseEventWhat = "released"
-	CaseEventWhatSettled  CaseEventWhat = "settled"
-	CaseEventWhatTaken    CaseEventWhat = "taken"
+	CaseEventWhatAnswered   CaseEventWhat = "answered"
+	CaseEventWhatAsked      CaseEventWhat = "asked"
+	CaseEventWhatCleared    CaseEventWhat = "cleared"
+	CaseEventWhatComment    CaseEventWhat = "comment"
+	CaseEventWhatHandedOver CaseEventWhat = "handed over"
+	CaseEventWhatJoined     CaseEventWhat = "joined"
+	CaseEventWhatLeft       CaseEventWhat = "left"
+	CaseEventWhatMoved      CaseEventWhat = "moved"
+	CaseEventWhatOpened     CaseEventWhat = "opened"
+	CaseEventWhatParked     CaseEventWhat = "parked"
+	CaseEventWhatRegraded   CaseEventWhat = "regraded"
+	CaseEventWhatReleased   CaseEventWhat = "released"
+	CaseEventWhatReopened   CaseEventWhat = "reopened"
+	CaseEventWhatResumed    CaseEventWhat = "resumed"
+	CaseEventWhatSettled    CaseEventWhat = "settled"
+	CaseEventWhatTaken      CaseEventWhat = "taken"
+	CaseEventWhatUndone     CaseEventWhat = "undone"
 )
 
 // Valid indicates whether the value is a known member of the CaseEventWhat enum.
 func (e CaseEventWhat) Valid() bool {
 	switch e {
+	case CaseEventWhatAnswered:
+		return true
+	case CaseEventWhatAsked:
+		return true
 	case CaseEventWhatCleared:
 		return true
 	case CaseEventWhatComment:
+		return true
+	case CaseEventWhatHandedOver:
 		return true
 	case CaseEventWhatJoined:
 		return true
@@ -47,13 +126,21 @@ func (e CaseEventWhat) Valid() bool {
 		return true
 	case CaseEventWhatOpened:
 		return true
+	case CaseEventWhatParked:
+		return true
 	case CaseEventWhatRegraded:
 		return true
 	case CaseEventWhatReleased:
 		return true
+	case CaseEventWhatReopened:
+		return true
+	case CaseEventWhatResumed:
+		return true
 	case CaseEventWhatSettled:
 		return true
 	case CaseEventWhatTaken:
+		return true
+	case CaseEventWhatUndone:
 		return true
 	default:
 		return false
@@ -63,6 +150,7 @@ func (e CaseEventWhat) Valid() bool {
 // Defines values for CaseState.
 const (
 	CaseStateOpen    CaseState = "open"
+	CaseStateParked  CaseState = "parked"
 	CaseStateSettled CaseState = "settled"
 	CaseStateTaken   CaseState = "taken"
 )
@@ -71,6 +159,8 @@ const (
 func (e CaseState) Valid() bool {
 	switch e {
 	case CaseStateOpen:
+		return true
+	case CaseStateParked:
 		return true
 	case CaseStateSettled:
 		return true
@@ -669,6 +759,7 @@ func (e WalkPartThere) Valid() bool {
 // Defines values for ListCasesParamsState.
 const (
 	ListCasesParamsStateOpen      ListCasesParamsState = "open"
+	ListCasesParamsStateParked    ListCasesParamsState = "parked"
 	ListCasesParamsStateSettled   ListCasesParamsState = "settled"
 	ListCasesParamsStateTaken     ListCasesParamsState = "taken"
 	ListCasesParamsStateUnsettled ListCasesParamsState = "unsettled"
@@ -678,6 +769,8 @@ const (
 func (e ListCasesParamsState) Valid() bool {
 	switch e {
 	case ListCasesParamsStateOpen:
+		return true
+	case ListCasesParamsStateParked:
 		return true
 	case ListCasesParamsStateSettled:
 		return true
@@ -1112,6 +1205,9 @@ type CalendarYear struct {
 
 // Case defines model for Case.
 type Case struct {
+	// Asked Who is asked about it
+	Asked *string `json:"asked,omitempty"`
+
 	// Cleared Nothing in it is flagged any more
 	Cleared  bool               `json:"cleared"`
 	Desk     string             `json:"desk"`
@@ -1126,14 +1222,56 @@ type Case struct {
 	Name     string             `json:"name"`
 	OpenedAt time.Time          `json:"opened_at"`
 
+	// ParkedFor The feed whose next lines it waits for
+	ParkedFor *string             `json:"parked_for,omitempty"`
+	ParkedTo  *openapi_types.Date `json:"parked_to,omitempty"`
+	Reason    *string             `json:"reason,omitempty"`
+	Recovered *string             `json:"recovered,omitempty"`
+
 	// Sentence Of its most serious item
-	Sentence  string     `json:"sentence"`
-	SettledAt *time.Time `json:"settled_at,omitempty"`
-	SettledBy *string    `json:"settled_by,omitempty"`
-	State     CaseState  `json:"state"`
-	TakenBy   *string    `json:"taken_by,omitempty"`
-	Version   int        `json:"version"`
+	Sentence   string     `json:"sentence"`
+	SettledAt  *time.Time `json:"settled_at,omitempty"`
+	SettledBy  *string    `json:"settled_by,omitempty"`
+	State      CaseState  `json:"state"`
+	TakenBy    *string    `json:"taken_by,omitempty"`
+	Version    int        `json:"version"`
+	WrittenOff *string    `json:"written_off,omitempty"`
 }
+
+// CaseAct defines model for CaseAct.
+type CaseAct struct {
+	Cases []CaseRef `json:"cases"`
+
+	// Desk The desk it is handed to
+	Desk *string   `json:"desk,omitempty"`
+	Do   CaseActDo `json:"do"`
+
+	// Feed The feed whose next lines it is parked for
+	Feed    *string         `json:"feed,omitempty"`
+	Finding *CaseActFinding `json:"finding,omitempty"`
+
+	// Person Whom it is handed to (a member of the desk or a lead), or who is asked
+	Person *string `json:"person,omitempty"`
+
+	// Reason One of the rulebook's reasons
+	Reason *string `json:"reason,omitempty"`
+
+	// Recovered An amount, such as 1200.50
+	Recovered *string `json:"recovered,omitempty"`
+
+	// Text What is said, asked or noted
+	Text *string `json:"text,omitempty"`
+
+	// Until Until when it is parked
+	Until      *openapi_types.Date `json:"until,omitempty"`
+	WrittenOff *string             `json:"written_off,omitempty"`
+}
+
+// CaseActDo defines model for CaseAct.Do.
+type CaseActDo string
+
+// CaseActFinding defines model for CaseAct.Finding.
+type CaseActFinding string
 
 // CaseDetail defines model for CaseDetail.
 type CaseDetail struct {
@@ -1175,8 +1313,21 @@ type CasePage struct {
 	Total int `json:"total"`
 }
 
+// CaseRef defines model for CaseRef.
+type CaseRef struct {
+	Id int64 `json:"id"`
+
+	// Version As it was read; a case that has changed since is refused
+	Version *int `json:"version,omitempty"`
+}
+
 // CaseState defines model for CaseState.
 type CaseState string
+
+// CaseUndo defines model for CaseUndo.
+type CaseUndo struct {
+	Cases []int64 `json:"cases"`
+}
 
 // Cell defines model for Cell.
 type Cell struct {
@@ -1990,6 +2141,14 @@ type Problem struct {
 	Type string `json:"type"`
 }
 
+// Reason defines model for Reason.
+type Reason struct {
+	// For The findings it goes with; none is all
+	For   []string `json:"for"`
+	Name  string   `json:"name"`
+	Title string   `json:"title"`
+}
+
 // RegisterEntry defines model for RegisterEntry.
 type RegisterEntry struct {
 	ActiveFrom *string `json:"active_from,omitempty"`
@@ -2171,6 +2330,9 @@ type RuleDefinition struct {
 	// LastWord A breach keeps the rules after it from judging that subject
 	LastWord *bool `json:"last_word,omitempty"`
 
+	// Listed What it flags is listed and goes to no desk
+	Listed *bool `json:"listed,omitempty"`
+
 	// Marks The measure on whose cell its mark stands in a table
 	Marks  *string `json:"marks,omitempty"`
 	Name   *string `json:"name,omitempty"`
@@ -2238,8 +2400,11 @@ type Rulebook struct {
 	Grades []Grade `json:"grades"`
 
 	// Grains How often its rules are evaluated: month and its like, or kinds of windows
-	Grains   []string `json:"grains"`
-	Kinds    []Kind   `json:"kinds"`
+	Grains []string `json:"grains"`
+	Kinds  []Kind   `json:"kinds"`
+
+	// Reasons Those a case may be settled for
+	Reasons  []Reason `json:"reasons"`
 	Revision int      `json:"revision"`
 	Text     string   `json:"text"`
 	Title    string   `json:"title"`
@@ -2744,10 +2909,16 @@ type GetCalendarParams struct {
 type ListCasesParams struct {
 	Desk *string `form:"desk,omitempty" json:"desk,omitempty"`
 
-	// State 'unsettled' is open and taken
-	State      *ListCasesParamsState `form:"state,omitempty" json:"state,omitempty"`
-	Sort       *ListCasesParamsSort  `form:"sort,omitempty" json:"sort,omitempty"`
-	Descending *bool                 `form:"descending,omitempty" json:"descending,omitempty"`
+	// State 'unsettled' is all but settled
+	State *ListCasesParamsState `form:"state,omitempty" json:"state,omitempty"`
+
+	// Held Only cases that the person who asks has taken
+	Held *bool `form:"held,omitempty" json:"held,omitempty"`
+
+	// Asked Only cases that the person who asks is asked about
+	Asked      *bool                `form:"asked,omitempty" json:"asked,omitempty"`
+	Sort       *ListCasesParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool                `form:"descending,omitempty" json:"descending,omitempty"`
 
 	// Mine Only cases of the desks of the person who asks
 	Mine   *bool   `form:"mine,omitempty" json:"mine,omitempty"`
@@ -3143,8 +3314,14 @@ type GetWalkParams struct {
 // GetWalkParamsFrom defines parameters for GetWalk.
 type GetWalkParamsFrom string
 
+// ActOnCasesJSONRequestBody defines body for ActOnCases for application/json ContentType.
+type ActOnCasesJSONRequestBody = CaseAct
+
 // SettleClearedJSONRequestBody defines body for SettleCleared for application/json ContentType.
 type SettleClearedJSONRequestBody = ClearedRequest
+
+// UndoOnCasesJSONRequestBody defines body for UndoOnCases for application/json ContentType.
+type UndoOnCasesJSONRequestBody = CaseUndo
 
 // CommentCaseJSONRequestBody defines body for CommentCase for application/json ContentType.
 type CommentCaseJSONRequestBody = Comment
@@ -3316,6 +3493,20 @@ type ClientInterface interface {
 	// ListCases performs a GET /api/cases (the `ListCases` operationId) request.
 	ListCases(ctx context.Context, params *ListCasesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ActOnCasesWithBody One thing done to one case or to several at once, to all of them or to none
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/cases/acts (the `ActOnCases` operationId).
+	ActOnCasesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ActOnCases One thing done to one case or to several at once, to all of them or to none
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/cases/acts (the `ActOnCases` operationId).
+	ActOnCases(ctx context.Context, body ActOnCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// SettleClearedWithBody Settle all cases in which nothing is flagged any more, of a desk or of all one works on
 	//
 	// Takes any type of body and a specified content type.
@@ -3329,6 +3520,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
 	SettleCleared(ctx context.Context, body SettleClearedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// UndoOnCasesWithBody Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/cases/undo (the `UndoOnCases` operationId).
+	UndoOnCasesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// UndoOnCases Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/cases/undo (the `UndoOnCases` operationId).
+	UndoOnCases(ctx context.Context, body UndoOnCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetCase performs a GET /api/cases/{id} (the `GetCase` operationId) request.
 	GetCase(ctx context.Context, id CaseId, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -3974,6 +4179,40 @@ func (c *Client) ListCases(ctx context.Context, params *ListCasesParams, reqEdit
 	return c.Client.Do(req)
 }
 
+// ActOnCasesWithBody One thing done to one case or to several at once, to all of them or to none
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/cases/acts (the `ActOnCases` operationId).
+func (c *Client) ActOnCasesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewActOnCasesRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ActOnCases One thing done to one case or to several at once, to all of them or to none
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/cases/acts (the `ActOnCases` operationId).
+func (c *Client) ActOnCases(ctx context.Context, body ActOnCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewActOnCasesRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // SettleClearedWithBody Settle all cases in which nothing is flagged any more, of a desk or of all one works on
 //
 // Takes any type of body and a specified content type.
@@ -3998,6 +4237,40 @@ func (c *Client) SettleClearedWithBody(ctx context.Context, contentType string, 
 // Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
 func (c *Client) SettleCleared(ctx context.Context, body SettleClearedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSettleClearedRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// UndoOnCasesWithBody Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/cases/undo (the `UndoOnCases` operationId).
+func (c *Client) UndoOnCasesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUndoOnCasesRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// UndoOnCases Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/cases/undo (the `UndoOnCases` operationId).
+func (c *Client) UndoOnCases(ctx context.Context, body UndoOnCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUndoOnCasesRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -5869,6 +6142,30 @@ func NewListCasesRequest(server string, params *ListCasesParams) (*http.Request,
 
 		}
 
+		if params.Held != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "held", *params.Held, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Asked != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "asked", *params.Asked, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Sort != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", *params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
@@ -5943,6 +6240,46 @@ func NewListCasesRequest(server string, params *ListCasesParams) (*http.Request,
 	return req, nil
 }
 
+// NewActOnCasesRequest calls the generic ActOnCases builder with application/json body
+func NewActOnCasesRequest(server string, body ActOnCasesJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewActOnCasesRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewActOnCasesRequestWithBody constructs an http.Request for the ActOnCases method, with any body, and a specified content type
+func NewActOnCasesRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/cases/acts")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewSettleClearedRequest calls the generic SettleCleared builder with application/json body
 func NewSettleClearedRequest(server string, body SettleClearedJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -5964,6 +6301,46 @@ func NewSettleClearedRequestWithBody(server string, contentType string, body io.
 	}
 
 	operationPath := fmt.Sprintf("/api/cases/cleared")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewUndoOnCasesRequest calls the generic UndoOnCases builder with application/json body
+func NewUndoOnCasesRequest(server string, body UndoOnCasesJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewUndoOnCasesRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewUndoOnCasesRequestWithBody constructs an http.Request for the UndoOnCases method, with any body, and a specified content type
+func NewUndoOnCasesRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/cases/undo")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -10418,6 +10795,20 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	ListCasesWithResponse(ctx context.Context, params *ListCasesParams, reqEditors ...RequestEditorFn) (*ListCasesResponse, error)
 
+	// ActOnCasesWithBodyWithResponse One thing done to one case or to several at once, to all of them or to none
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/cases/acts (the `ActOnCases` operationId).
+	ActOnCasesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ActOnCasesResponse, error)
+
+	// ActOnCasesWithResponse One thing done to one case or to several at once, to all of them or to none
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/cases/acts (the `ActOnCases` operationId).
+	ActOnCasesWithResponse(ctx context.Context, body ActOnCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*ActOnCasesResponse, error)
+
 	// SettleClearedWithBodyWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all one works on
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -10431,6 +10822,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
 	SettleClearedWithResponse(ctx context.Context, body SettleClearedJSONRequestBody, reqEditors ...RequestEditorFn) (*SettleClearedResponse, error)
+
+	// UndoOnCasesWithBodyWithResponse Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/cases/undo (the `UndoOnCases` operationId).
+	UndoOnCasesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UndoOnCasesResponse, error)
+
+	// UndoOnCasesWithResponse Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/cases/undo (the `UndoOnCases` operationId).
+	UndoOnCasesWithResponse(ctx context.Context, body UndoOnCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*UndoOnCasesResponse, error)
 
 	// GetCaseWithResponse performs a GET /api/cases/{id} (the `GetCase` operationId) request.
 	//
@@ -11331,6 +11736,54 @@ func (r ListCasesResponse) ContentType() string {
 	return ""
 }
 
+type ActOnCasesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Case
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ActOnCasesResponse) GetJSON200() *[]Case {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ActOnCasesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ActOnCasesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ActOnCasesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ActOnCasesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ActOnCasesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type SettleClearedResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -11373,6 +11826,54 @@ func (r SettleClearedResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SettleClearedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type UndoOnCasesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Case
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r UndoOnCasesResponse) GetJSON200() *[]Case {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r UndoOnCasesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r UndoOnCasesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r UndoOnCasesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r UndoOnCasesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r UndoOnCasesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -14977,6 +15478,32 @@ func (c *ClientWithResponses) ListCasesWithResponse(ctx context.Context, params 
 	return ParseListCasesResponse(rsp)
 }
 
+// ActOnCasesWithBodyWithResponse One thing done to one case or to several at once, to all of them or to none
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/cases/acts (the `ActOnCases` operationId).
+func (c *ClientWithResponses) ActOnCasesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ActOnCasesResponse, error) {
+	rsp, err := c.ActOnCasesWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseActOnCasesResponse(rsp)
+}
+
+// ActOnCasesWithResponse One thing done to one case or to several at once, to all of them or to none
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/cases/acts (the `ActOnCases` operationId).
+func (c *ClientWithResponses) ActOnCasesWithResponse(ctx context.Context, body ActOnCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*ActOnCasesResponse, error) {
+	rsp, err := c.ActOnCases(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseActOnCasesResponse(rsp)
+}
+
 // SettleClearedWithBodyWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all one works on
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -15001,6 +15528,32 @@ func (c *ClientWithResponses) SettleClearedWithResponse(ctx context.Context, bod
 		return nil, err
 	}
 	return ParseSettleClearedResponse(rsp)
+}
+
+// UndoOnCasesWithBodyWithResponse Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/cases/undo (the `UndoOnCases` operationId).
+func (c *ClientWithResponses) UndoOnCasesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UndoOnCasesResponse, error) {
+	rsp, err := c.UndoOnCasesWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUndoOnCasesResponse(rsp)
+}
+
+// UndoOnCasesWithResponse Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/cases/undo (the `UndoOnCases` operationId).
+func (c *ClientWithResponses) UndoOnCasesWithResponse(ctx context.Context, body UndoOnCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*UndoOnCasesResponse, error) {
+	rsp, err := c.UndoOnCases(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUndoOnCasesResponse(rsp)
 }
 
 // GetCaseWithResponse performs a GET /api/cases/{id} (the `GetCase` operationId) request.
@@ -16426,6 +16979,39 @@ func ParseListCasesResponse(rsp *http.Response) (*ListCasesResponse, error) {
 	return response, nil
 }
 
+// ParseActOnCasesResponse parses an HTTP response from a ActOnCasesWithResponse call
+func ParseActOnCasesResponse(rsp *http.Response) (*ActOnCasesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ActOnCasesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Case
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseSettleClearedResponse parses an HTTP response from a SettleClearedWithResponse call
 func ParseSettleClearedResponse(rsp *http.Response) (*SettleClearedResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -16442,6 +17028,39 @@ func ParseSettleClearedResponse(rsp *http.Response) (*SettleClearedResponse, err
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Settled
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseUndoOnCasesResponse parses an HTTP response from a UndoOnCasesWithResponse call
+func ParseUndoOnCasesResponse(rsp *http.Response) (*UndoOnCasesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &UndoOnCasesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Case
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

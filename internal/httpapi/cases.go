@@ -9,6 +9,7 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 
 	"oskel/core/calendar"
+	"oskel/core/casework"
 	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/people"
@@ -18,7 +19,8 @@ import (
 
 func (s *server) caseOut(c store.Case, today calendar.Day) contract.Case {
 	return contract.Case{Id: c.ID, Kind: c.Kind, Key: c.Key, Name: c.Name, Desk: c.Desk, State: contract.CaseState(c.State), Grade: c.Grade, Due: openapi_types.Date{Time: c.Due.Time()},
-		Late: c.State != "settled" && c.Due < today, OpenedAt: c.OpenedAt, TakenBy: c.TakenBy, Finding: c.Finding, SettledBy: c.SettledBy, SettledAt: c.SettledAt, Items: c.Items, Cleared: c.Cleared, Sentence: c.Sentence, Version: c.Version}
+		Late: (c.State == casework.Open || c.State == casework.Taken) && c.Due < today, OpenedAt: c.OpenedAt, TakenBy: c.TakenBy, Finding: c.Finding, SettledBy: c.SettledBy, SettledAt: c.SettledAt, Items: c.Items, Cleared: c.Cleared, Sentence: c.Sentence, Version: c.Version,
+		Asked: c.Asked, ParkedTo: dayOut(c.ParkedTo), ParkedFor: c.ParkedFor, Reason: c.Reason, Recovered: c.Recovered, WrittenOff: c.WrittenOff}
 }
 
 func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObject) (contract.ListCasesResponseObject, error) {
@@ -27,6 +29,12 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 		if p := whoAsks(ctx); p.Role != people.Lead || len(p.Desks) > 0 {
 			f.Desks = append([]string{}, p.Desks...)
 		}
+	}
+	if or(r.Params.Held, false) {
+		f.Holder = whoAsks(ctx).Name
+	}
+	if or(r.Params.Asked, false) {
+		f.Asked, f.Desks = whoAsks(ctx).Name, nil // of whatever desk
 	}
 	if r.Params.Desk != nil {
 		desk, err := s.deskOf(ctx, *r.Params.Desk)
@@ -40,6 +48,9 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 		return nil, err
 	}
 	f.Limit, f.Offset = or(r.Params.Limit, 100), offset
+	if err := s.Review.Wake(ctx); err != nil {
+		return nil, err
+	}
 	today := s.calendar(ctx).Today(s.Now())
 	page, err := s.Review.Cases(ctx, f, today)
 	if err != nil {
@@ -121,6 +132,9 @@ func ifMatch(header *string) (int, error) {
 }
 
 func (s *server) GetCase(ctx context.Context, r contract.GetCaseRequestObject) (contract.GetCaseResponseObject, error) {
+	if err := s.Review.Wake(ctx); err != nil {
+		return nil, err
+	}
 	d, err := s.caseDetail(ctx, r.Id)
 	if err != nil {
 		return nil, missing(err, "case %d", r.Id)
@@ -131,7 +145,7 @@ func (s *server) GetCase(ctx context.Context, r contract.GetCaseRequestObject) (
 func (s *server) TakeCase(ctx context.Context, r contract.TakeCaseRequestObject) (contract.TakeCaseResponseObject, error) {
 	version, err := ifMatch(r.Params.IfMatch)
 	if err == nil {
-		err = s.Review.Take(ctx, r.Id, whoAsks(ctx), version)
+		err = s.Review.Do(ctx, []int64{r.Id}, map[int64]int{r.Id: version}, whoAsks(ctx), casework.Act{Do: "take"})
 	}
 	if err != nil {
 		return nil, missing(err, "case %d", r.Id)
@@ -143,7 +157,7 @@ func (s *server) TakeCase(ctx context.Context, r contract.TakeCaseRequestObject)
 func (s *server) ReleaseCase(ctx context.Context, r contract.ReleaseCaseRequestObject) (contract.ReleaseCaseResponseObject, error) {
 	version, err := ifMatch(r.Params.IfMatch)
 	if err == nil {
-		err = s.Review.Release(ctx, r.Id, whoAsks(ctx), version)
+		err = s.Review.Do(ctx, []int64{r.Id}, map[int64]int{r.Id: version}, whoAsks(ctx), casework.Act{Do: "release"})
 	}
 	if err != nil {
 		return nil, missing(err, "case %d", r.Id)
@@ -157,7 +171,7 @@ func (s *server) CommentCase(ctx context.Context, r contract.CommentCaseRequestO
 	if text == "" {
 		return nil, fail(http.StatusBadRequest, "invalid-request", "Not understood: text: a comment says something.")
 	}
-	if err := s.Review.Comment(ctx, r.Id, whoAsks(ctx), text); err != nil {
+	if err := s.Review.Do(ctx, []int64{r.Id}, nil, whoAsks(ctx), casework.Act{Do: "comment", Text: text}); err != nil {
 		return nil, missing(err, "case %d", r.Id)
 	}
 	d, err := s.caseDetail(ctx, r.Id)
@@ -167,7 +181,7 @@ func (s *server) CommentCase(ctx context.Context, r contract.CommentCaseRequestO
 func (s *server) SettleCase(ctx context.Context, r contract.SettleCaseRequestObject) (contract.SettleCaseResponseObject, error) {
 	version, err := ifMatch(r.Params.IfMatch)
 	if err == nil {
-		err = s.Review.Settle(ctx, r.Id, whoAsks(ctx), version, string(r.Body.Finding), or(r.Body.Note, ""), s.Now())
+		err = s.Review.Do(ctx, []int64{r.Id}, map[int64]int{r.Id: version}, whoAsks(ctx), casework.Act{Do: "settle", Finding: string(r.Body.Finding), Text: or(r.Body.Note, "")})
 	}
 	if err != nil {
 		return nil, missing(err, "case %d", r.Id)

@@ -147,6 +147,10 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusUnauthorized, "wrong-credentials")
 	case errors.Is(err, store.ErrTaken):
 		return simple(http.StatusConflict, "name-taken")
+	case errors.Is(err, review.ErrUndo):
+		return simple(http.StatusConflict, "not-undone")
+	case errors.Is(err, review.ErrMany):
+		return simple(http.StatusBadRequest, "invalid-request")
 	case errors.Is(err, review.ErrNotYours):
 		return simple(http.StatusForbidden, "not-allowed")
 	case errors.Is(err, review.ErrState):

@@ -19,12 +19,12 @@ import (
 func (s *server) GetRulebook(ctx context.Context, _ contract.GetRulebookRequestObject) (contract.GetRulebookResponseObject, error) {
 	revision, book, err := s.Books.Published(ctx)
 	if errors.Is(err, store.ErrNotFound) {
-		return contract.GetRulebook200JSONResponse{Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{}, Feeds: []contract.Named{}, Grains: []string{}, Windows: []string{}}, nil
+		return contract.GetRulebook200JSONResponse{Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{}, Feeds: []contract.Named{}, Grains: []string{}, Windows: []string{}, Reasons: []contract.Reason{}}, nil
 	} else if err != nil {
 		return nil, err
 	}
 	out := contract.GetRulebook200JSONResponse{Revision: revision.Number, Title: book.Title, Text: revision.Text,
-		Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{}, Feeds: []contract.Named{}, Grains: book.Grains(), Windows: []string{}}
+		Grades: []contract.Grade{}, Kinds: []contract.Kind{}, Desks: []contract.Named{}, Feeds: []contract.Named{}, Grains: book.Grains(), Windows: []string{}, Reasons: []contract.Reason{}}
 	for _, w := range book.Calendar.Windows {
 		if !slices.Contains(out.Windows, w.Kind) {
 			out.Windows = append(out.Windows, w.Kind)
@@ -43,6 +43,9 @@ func (s *server) GetRulebook(ctx context.Context, _ contract.GetRulebookRequestO
 	}
 	for _, d := range book.Desks {
 		out.Desks = append(out.Desks, contract.Named{Name: d.Name, Title: d.Title})
+	}
+	for _, r := range book.Reasons {
+		out.Reasons = append(out.Reasons, contract.Reason{Name: r.Name, Title: r.Title, For: append([]string{}, r.For...)})
 	}
 	for _, f := range book.Feeds {
 		out.Feeds = append(out.Feeds, contract.Named{Name: f.Name, Title: f.Title})

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -20,7 +21,7 @@ type Case struct {
 	Code      uint32
 	Key, Name string
 	Desk      string
-	State     string // open, taken, settled
+	State     string // open, taken, parked, settled
 	Grade     string // the most serious of its items when they came
 	Severity  int
 	Due       calendar.Day
@@ -33,6 +34,18 @@ type Case struct {
 	Items     int
 	Cleared   bool // nothing in it is flagged any more
 	Sentence  string
+	Reviewed
+}
+
+// Reviewed is what people have done with a case, beside who holds it and what was found.
+type Reviewed struct {
+	Asked                 *string
+	ParkedTo              *calendar.Day
+	ParkedFor             *string // the feed whose next lines it waits for
+	ParkedAt              *int64  // the data version that was newest then
+	Reason                *string
+	Recovered, WrittenOff *string         // decimals
+	Undo                  json.RawMessage // what it was before the last act, for a moment
 }
 
 // CaseEvent is something that happened to a case.
@@ -43,7 +56,7 @@ type CaseEvent struct {
 	Text   string
 }
 
-const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, taken_by, finding, settled_by, settled_at, version, cleared, items, sentence from cases "
+const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, taken_by, finding, settled_by, settled_at, version, cleared, items, sentence, asked, parked_to, parked_for, parked_at, reason, recovered::text, written_off::text, undo from cases "
 
 func manyCases(ctx context.Context, q querier, tail string, args ...any) ([]Case, error) {
 	return scanCases(q.Query(ctx, caseSelect+tail, args...))
@@ -57,15 +70,17 @@ func scanCases(rows pgx.Rows, err error) ([]Case, error) {
 		var c Case
 		var code int32
 		var due time.Time
-		err := row.Scan(&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence)
-		c.Code, c.Due = uint32(code), *dayOf(&due)
+		var parked *time.Time
+		err := row.Scan(&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &c.Recovered, &c.WrittenOff, &c.Undo)
+		c.Code, c.Due, c.ParkedTo = uint32(code), *dayOf(&due), dayOf(parked)
 		return c, err
 	})
 }
 
 // CaseFilter says which cases are listed; a nil Desks is all desks.
 type CaseFilter struct {
-	State         string // open, taken, settled, or unsettled; "" is all
+	State         string // open, taken, parked, settled, or unsettled; "" is all
+	Holder, Asked string // taken by somebody, or asked of somebody
 	Desks         []string
 	Sort          string // one of caseOrders; "" is by due day
 	Descending    bool
@@ -97,6 +112,12 @@ func (f CaseFilter) where() (condition string, args []any) {
 	case f.Desks != nil:
 		add("desk = any($%d)", f.Desks)
 	}
+	if f.Holder != "" {
+		add("taken_by = $%d", f.Holder)
+	}
+	if f.Asked != "" {
+		add("asked = $%d", f.Asked)
+	}
 	if len(all) > 0 {
 		condition = "where " + strings.Join(all, " and ")
 	}
@@ -104,10 +125,10 @@ func (f CaseFilter) where() (condition string, args []any) {
 }
 
 // Cases lists a page of cases by due day, grade and number, those in which all has
-// cleared last; the settled ones with the last settled first.
+// cleared, or that are parked, last; the settled ones with the last settled first.
 func (s *Store) Cases(ctx context.Context, f CaseFilter) ([]Case, error) {
 	condition, args := f.where()
-	order := " order by cleared, due, severity, id"
+	order := " order by resting, due, severity, id"
 	switch by := caseOrders[f.Sort]; {
 	case f.Sort == "due" && !f.Descending && f.State == "settled":
 		order = " order by settled_at desc, id"
@@ -115,7 +136,7 @@ func (s *Store) Cases(ctx context.Context, f CaseFilter) ([]Case, error) {
 		if f.Descending {
 			by += " desc"
 		}
-		order = " order by cleared, " + by + ", due, severity, id"
+		order = " order by resting, " + by + ", due, severity, id"
 	}
 	args = append(args, f.Limit, f.Offset)
 	return manyCases(ctx, s.pool, fmt.Sprintf("%s%s limit $%d offset $%d", condition, order, len(args)-1, len(args)), args...)
@@ -128,7 +149,7 @@ type CaseCounts struct{ All, Late, Cleared int }
 func (s *Store) CountCases(ctx context.Context, f CaseFilter, today calendar.Day) (n CaseCounts, err error) {
 	condition, args := f.where()
 	args = append(args, today.Time())
-	err = s.pool.QueryRow(ctx, fmt.Sprintf("select count(*), count(*) filter (where state <> 'settled' and due < $%d), count(*) filter (where state <> 'settled' and cleared) from cases %s", len(args), condition), args...).Scan(&n.All, &n.Late, &n.Cleared)
+	err = s.pool.QueryRow(ctx, fmt.Sprintf("select count(*), count(*) filter (where state in ('open', 'taken') and due < $%d), count(*) filter (where state <> 'settled' and cleared) from cases %s", len(args), condition), args...).Scan(&n.All, &n.Late, &n.Cleared)
 	return n, err
 }
 
@@ -137,10 +158,20 @@ func (t *Tx) LockCase(ctx context.Context, id int64) (Case, error) {
 	return firstCase(manyCases(ctx, t.tx, "where id = $1 for update", id))
 }
 
+// SomeCases lists some cases, by number.
+func (s *Store) SomeCases(ctx context.Context, ids []int64) ([]Case, error) {
+	return manyCases(ctx, s.pool, "where id = any($1) order by id", ids)
+}
+
+// LockCases finds some cases and holds them to the end of the transaction, by number.
+func (t *Tx) LockCases(ctx context.Context, ids []int64) ([]Case, error) {
+	return manyCases(ctx, t.tx, "where id = any($1) order by id for update", ids)
+}
+
 // UnsettledCases lists all unsettled cases and holds them to the end of the
 // transaction; without their names and items.
 func (t *Tx) UnsettledCases(ctx context.Context) ([]Case, error) {
-	rows, err := t.tx.Query(ctx, "select id, kind, code, desk, state, grade, severity, due, taken_by, version, cleared from cases where state <> 'settled' order by id for update")
+	rows, err := t.tx.Query(ctx, "select id, kind, code, desk, state, grade, severity, due, taken_by, version, cleared, asked, parked_to, parked_for, parked_at from cases where state <> 'settled' order by id for update")
 	if err != nil {
 		return nil, err
 	}
@@ -148,8 +179,9 @@ func (t *Tx) UnsettledCases(ctx context.Context) ([]Case, error) {
 		var c Case
 		var code int32
 		var due time.Time
-		err := row.Scan(&c.ID, &c.Kind, &code, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.TakenBy, &c.Version, &c.Cleared)
-		c.Code, c.Due = uint32(code), *dayOf(&due)
+		var parked *time.Time
+		err := row.Scan(&c.ID, &c.Kind, &code, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.TakenBy, &c.Version, &c.Cleared, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt)
+		c.Code, c.Due, c.ParkedTo = uint32(code), *dayOf(&due), dayOf(parked)
 		return c, err
 	})
 }
@@ -210,10 +242,11 @@ func (t *Tx) AddCases(ctx context.Context, all []*Case) error {
 	return err
 }
 
-const updateCase = "update cases set state = $2, grade = $3, severity = $4, due = $5, taken_by = $6, finding = $7, settled_by = $8, settled_at = $9, desk = $10, cleared = $11, version = version + 1 where id = $1"
+const updateCase = `update cases set state = $2, grade = $3, severity = $4, due = $5, taken_by = $6, finding = $7, settled_by = $8, settled_at = $9, desk = $10, cleared = $11,
+	asked = $12, parked_to = $13, parked_for = $14, parked_at = $15, reason = $16, recovered = $17::text::numeric, written_off = $18::text::numeric, undo = $19, version = version + 1 where id = $1`
 
 func caseValues(c *Case) []any {
-	return []any{c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), c.TakenBy, c.Finding, c.SettledBy, c.SettledAt, c.Desk, c.Cleared}
+	return []any{c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), c.TakenBy, c.Finding, c.SettledBy, c.SettledAt, c.Desk, c.Cleared, c.Asked, timeOf(c.ParkedTo), c.ParkedFor, c.ParkedAt, c.Reason, c.Recovered, c.WrittenOff, c.Undo}
 }
 
 // UpdateCase writes a case as it now stands, under its next version, and what

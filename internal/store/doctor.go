@@ -63,9 +63,9 @@ var musts = []must{
 			left join lateral (select name, sentence from exceptions e where e.case_id = c.id order by (e.state = 'cleared'), e.period desc, e.severity, e.rule limit 1) top on true
 		where (c.key, c.name, c.sentence, c.items) is distinct from (s.key, coalesce(top.name, s.key), coalesce(top.sentence, ''), (select count(*) from exceptions e where e.case_id = c.id)::int)`},
 	{"whoever has taken or settled a case is in its trail", `
-		select 'case ' || c.id || ' of ' || c.taken_by from cases c where c.state = 'taken' and not exists (select from case_events e where e.case_id = c.id and e.what = 'taken' and e.author = c.taken_by)
+		select 'case ' || c.id || ' of ' || c.taken_by from cases c where c.state <> 'settled' and c.taken_by is not null and not exists (select from case_events e where e.case_id = c.id and (e.what = 'taken' and e.author = c.taken_by or e.what = 'handed over' and e.text like 'to ' || c.taken_by || '%'))
 		union all select 'case ' || c.id || ', settled' from cases c where c.state = 'settled' and not exists (select from case_events e where e.case_id = c.id and e.what = 'settled')
-		union all select 'case ' || c.id || ' is taken by ' || c.taken_by || ', whose account is closed' from cases c join people p on p.name = c.taken_by where c.state = 'taken' and p.closed_at is not null`},
+		union all select 'case ' || c.id || ' is taken by ' || c.taken_by || ', whose account is closed' from cases c join people p on p.name = c.taken_by where c.state <> 'settled' and p.closed_at is not null`},
 	{"revisions are numbered without gaps, each made from an earlier one", `
 		select 'revision ' || number from (select number, based_on, row_number() over (order by number) as place from revisions) r where number <> place or based_on >= number`},
 	{"a sweep is of a revision and a data version that there are", `

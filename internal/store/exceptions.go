@@ -18,10 +18,10 @@ type ExceptionFilter struct {
 	Period                   calendar.Key
 	Rule, Grade, State, Kind string
 	Desk, Text, Sort         string
-	Key                      string // of one subject of Kind
+	Key                      string       // of one subject of Kind
 	Group                    string       // gathered by this first: one of Groups, or an attribute of any kinds
 	AsOf                     calendar.Day // the day as of which attributes are told
-	Sweep                    int64  // as one sweep of the period left them; 0 is as they stand
+	Sweep                    int64        // as one sweep of the period left them; 0 is as they stand
 	Descending               bool
 	Evidence                 bool // with what led to it
 	Limit, Offset            int

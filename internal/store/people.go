@@ -133,7 +133,7 @@ func (s *Store) ClosePerson(ctx context.Context, name, by string, allowed func(o
 				return err
 			}
 		}
-		_, err := t.tx.Exec(ctx, `with freed as (update cases set state = 'open', taken_by = null, version = version + 1 where taken_by = $1 and state = 'taken' returning id)
+		_, err := t.tx.Exec(ctx, `with freed as (update cases set state = case state when 'taken' then 'open' else state end, taken_by = null, undo = null, version = version + 1 where taken_by = $1 and state in ('taken', 'parked') returning id)
 			insert into case_events (case_id, author, what, text) select id, $2, 'released', 'The account of ' || $1 || ' was closed' from freed`, name, by)
 		return err
 	})

@@ -3,6 +3,7 @@ package sweep
 import (
 	"fmt"
 
+	"oskel/core/casework"
 	"oskel/core/record"
 	"oskel/internal/store"
 )
@@ -18,7 +19,7 @@ func (r *run) toCases() error {
 	kept := map[*record.Case]*store.Case{}
 	for i := range unsettled {
 		c := &unsettled[i]
-		of := &record.Case{ID: c.ID, Kind: c.Kind, Code: c.Code, Desk: c.Desk, Taken: c.State == "taken", Grade: c.Grade, Severity: c.Severity, Due: c.Due, Cleared: c.Cleared}
+		of := &record.Case{ID: c.ID, Kind: c.Kind, Code: c.Code, Desk: c.Desk, Taken: c.State == casework.Taken || c.State == casework.Parked, Grade: c.Grade, Severity: c.Severity, Due: c.Due, Cleared: c.Cleared}
 		d.Cases = append(d.Cases, of)
 		kept[of] = c
 	}
@@ -49,12 +50,12 @@ func (r *run) toCases() error {
 	for _, c := range d.Changed {
 		to := kept[c]
 		to.Desk, to.Grade, to.Severity, to.Due, to.Cleared = c.Desk, c.Grade, c.Severity, c.Due, c.Cleared
-		if !c.Taken {
-			to.State, to.TakenBy = "open", nil
+		if !c.Taken { // it is of another desk now
+			to.State, to.TakenBy, to.ParkedTo, to.ParkedFor, to.ParkedAt = casework.Open, nil, nil, nil, nil
 		}
 		if c.Closed {
 			finding, now := "cleared", r.now
-			to.State, to.Finding, to.SettledAt = "settled", &finding, &now
+			to.State, to.Finding, to.SettledAt, to.ParkedTo, to.ParkedFor, to.ParkedAt = casework.Settled, &finding, &now, nil, nil, nil
 			if by := r.sweep.Author; by != planner { // which is nobody
 				to.SettledBy = &by
 			}
@@ -90,7 +91,7 @@ func (r *run) toCases() error {
 // listedOnly says whether what a rule flags goes to no desk in this sweep.
 func (r *run) listedOnly(rule string) bool {
 	of := r.engine.Book.Rule(rule)
-	return r.sweep.SoFar != nil && (of == nil || !of.SoFar)
+	return of != nil && of.Listed || r.sweep.SoFar != nil && (of == nil || !of.SoFar)
 }
 
 // tell has a case that is opened say what the most serious of its items does.

@@ -1090,6 +1090,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One thing done to one case or to several at once, to all of them or to none */
+        post: operations["actOnCases"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since */
+        post: operations["undoOnCases"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/cleared": {
         parameters: {
             query?: never;
@@ -1331,6 +1365,14 @@ export interface components {
             kinds: components["schemas"]["Kind"][];
             desks: components["schemas"]["Named"][];
             feeds: components["schemas"]["Named"][];
+            /** @description Those a case may be settled for */
+            reasons: components["schemas"]["Reason"][];
+        };
+        Reason: {
+            name: string;
+            title: string;
+            /** @description The findings it goes with; none is all */
+            for: string[];
         };
         Kind: {
             name: string;
@@ -1459,6 +1501,8 @@ export interface components {
             on?: boolean;
             /** @description Not on, but counted apart from the list */
             trial?: boolean;
+            /** @description What it flags is listed and goes to no desk */
+            listed?: boolean;
             /** @description What it flags while the period runs goes to the desks as well */
             so_far?: boolean;
             /** @description A breach keeps the rules after it from judging that subject */
@@ -2546,7 +2590,41 @@ export interface components {
             text: string;
         };
         /** @enum {string} */
-        CaseState: "open" | "taken" | "settled";
+        CaseState: "open" | "taken" | "parked" | "settled";
+        CaseRef: {
+            /** Format: int64 */
+            id: number;
+            /** @description As it was read; a case that has changed since is refused */
+            version?: number;
+        };
+        CaseAct: {
+            cases: components["schemas"]["CaseRef"][];
+            /** @enum {string} */
+            do: "take" | "release" | "hand over" | "ask" | "comment" | "park" | "resume" | "settle" | "reopen";
+            /** @description Whom it is handed to (a member of the desk or a lead), or who is asked */
+            person?: string;
+            /** @description The desk it is handed to */
+            desk?: string;
+            /**
+             * Format: date
+             * @description Until when it is parked
+             */
+            until?: string;
+            /** @description The feed whose next lines it is parked for */
+            feed?: string;
+            /** @enum {string} */
+            finding?: "confirmed" | "explained" | "data fault" | "rule fault" | "cleared";
+            /** @description One of the rulebook's reasons */
+            reason?: string;
+            /** @description An amount, such as 1200.50 */
+            recovered?: string;
+            written_off?: string;
+            /** @description What is said, asked or noted */
+            text?: string;
+        };
+        CaseUndo: {
+            cases: number[];
+        };
         Case: {
             /** Format: int64 */
             id: number;
@@ -2572,6 +2650,15 @@ export interface components {
             /** @description Of its most serious item */
             sentence: string;
             version: number;
+            /** @description Who is asked about it */
+            asked?: string;
+            /** Format: date */
+            parked_to?: string;
+            /** @description The feed whose next lines it waits for */
+            parked_for?: string;
+            reason?: string;
+            recovered?: string;
+            written_off?: string;
         };
         CaseDetail: {
             case: components["schemas"]["Case"];
@@ -2587,7 +2674,7 @@ export interface components {
             at: string;
             by: string;
             /** @enum {string} */
-            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "taken" | "released" | "comment" | "settled";
+            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "taken" | "released" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "undone";
             text: string;
         };
         Comment: {
@@ -4546,8 +4633,12 @@ export interface operations {
         parameters: {
             query?: {
                 desk?: string;
-                /** @description 'unsettled' is open and taken */
-                state?: "open" | "taken" | "settled" | "unsettled";
+                /** @description 'unsettled' is all but settled */
+                state?: "open" | "taken" | "parked" | "settled" | "unsettled";
+                /** @description Only cases that the person who asks has taken */
+                held?: boolean;
+                /** @description Only cases that the person who asks is asked about */
+                asked?: boolean;
                 sort?: "due" | "grade" | "subject" | "desk" | "state";
                 descending?: boolean;
                 /** @description Only cases of the desks of the person who asks */
@@ -4568,6 +4659,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CasePage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    actOnCases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseAct"];
+            };
+        };
+        responses: {
+            /** @description How they stand now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    undoOnCases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseUndo"];
+            };
+        };
+        responses: {
+            /** @description How they stand now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"][];
                 };
             };
             default: components["responses"]["Problem"];

@@ -142,7 +142,7 @@ const completions = computed(() => {
   ]
 })
 const keys =
-  'title calendar kinds feeds grades formats dials measures rules desks routes sweeps after at waits_for at_the_latest when_outdated looks_back so_far name judges each where base no_data ended persists on last_word valid_from valid_until shows stake threshold outlier window examples of against as bands choose grade label below at_most above at_least clear among by beyond side peers silence unit places good zero negative groups sum count distinct average minimum maximum first last formula days date subjects numbers labels notes value from to due closes when otherwise'.split(
+  'title calendar kinds feeds grades formats dials measures rules desks routes sweeps after at waits_for at_the_latest when_outdated looks_back so_far reasons for name judges each where base no_data ended persists on cases last_word valid_from valid_until shows stake threshold outlier window examples of against as bands choose grade label below at_most above at_least clear among by beyond side peers silence unit places good zero negative groups sum count distinct average minimum maximum first last formula days date subjects numbers labels notes value from to due closes when otherwise'.split(
     ' ',
   )
 const publishing = ref(false)

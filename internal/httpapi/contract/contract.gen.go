@@ -24,26 +24,105 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for CaseActDo.
+const (
+	CaseActDoAsk      CaseActDo = "ask"
+	CaseActDoComment  CaseActDo = "comment"
+	CaseActDoHandOver CaseActDo = "hand over"
+	CaseActDoPark     CaseActDo = "park"
+	CaseActDoRelease  CaseActDo = "release"
+	CaseActDoReopen   CaseActDo = "reopen"
+	CaseActDoResume   CaseActDo = "resume"
+	CaseActDoSettle   CaseActDo = "settle"
+	CaseActDoTake     CaseActDo = "take"
+)
+
+// Valid indicates whether the value is a known member of the CaseActDo enum.
+func (e CaseActDo) Valid() bool {
+	switch e {
+	case CaseActDoAsk:
+		return true
+	case CaseActDoComment:
+		return true
+	case CaseActDoHandOver:
+		return true
+	case CaseActDoPark:
+		return true
+	case CaseActDoRelease:
+		return true
+	case CaseActDoReopen:
+		return true
+	case CaseActDoResume:
+		return true
+	case CaseActDoSettle:
+		return true
+	case CaseActDoTake:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CaseActFinding.
+const (
+	CaseActFindingCleared   CaseActFinding = "cleared"
+	CaseActFindingConfirmed CaseActFinding = "confirmed"
+	CaseActFindingDataFault CaseActFinding = "data fault"
+	CaseActFindingExplained CaseActFinding = "explained"
+	CaseActFindingRuleFault CaseActFinding = "rule fault"
+)
+
+// Valid indicates whether the value is a known member of the CaseActFinding enum.
+func (e CaseActFinding) Valid() bool {
+	switch e {
+	case CaseActFindingCleared:
+		return true
+	case CaseActFindingConfirmed:
+		return true
+	case CaseActFindingDataFault:
+		return true
+	case CaseActFindingExplained:
+		return true
+	case CaseActFindingRuleFault:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for CaseEventWhat.
 const (
-	CaseEventWhatCleared  CaseEventWhat = "cleared"
-	CaseEventWhatComment  CaseEventWhat = "comment"
-	CaseEventWhatJoined   CaseEventWhat = "joined"
-	CaseEventWhatLeft     CaseEventWhat = "left"
-	CaseEventWhatMoved    CaseEventWhat = "moved"
-	CaseEventWhatOpened   CaseEventWhat = "opened"
-	CaseEventWhatRegraded CaseEventWhat = "regraded"
-	CaseEventWhatReleased CaseEventWhat = "released"
-	CaseEventWhatSettled  CaseEventWhat = "settled"
-	CaseEventWhatTaken    CaseEventWhat = "taken"
+	CaseEventWhatAnswered   CaseEventWhat = "answered"
+	CaseEventWhatAsked      CaseEventWhat = "asked"
+	CaseEventWhatCleared    CaseEventWhat = "cleared"
+	CaseEventWhatComment    CaseEventWhat = "comment"
+	CaseEventWhatHandedOver CaseEventWhat = "handed over"
+	CaseEventWhatJoined     CaseEventWhat = "joined"
+	CaseEventWhatLeft       CaseEventWhat = "left"
+	CaseEventWhatMoved      CaseEventWhat = "moved"
+	CaseEventWhatOpened     CaseEventWhat = "opened"
+	CaseEventWhatParked     CaseEventWhat = "parked"
+	CaseEventWhatRegraded   CaseEventWhat = "regraded"
+	CaseEventWhatReleased   CaseEventWhat = "released"
+	CaseEventWhatReopened   CaseEventWhat = "reopened"
+	CaseEventWhatResumed    CaseEventWhat = "resumed"
+	CaseEventWhatSettled    CaseEventWhat = "settled"
+	CaseEventWhatTaken      CaseEventWhat = "taken"
+	CaseEventWhatUndone     CaseEventWhat = "undone"
 )
 
 // Valid indicates whether the value is a known member of the CaseEventWhat enum.
 func (e CaseEventWhat) Valid() bool {
 	switch e {
+	case CaseEventWhatAnswered:
+		return true
+	case CaseEventWhatAsked:
+		return true
 	case CaseEventWhatCleared:
 		return true
 	case CaseEventWhatComment:
+		return true
+	case CaseEventWhatHandedOver:
 		return true
 	case CaseEventWhatJoined:
 		return true
@@ -53,13 +132,21 @@ func (e CaseEventWhat) Valid() bool {
 		return true
 	case CaseEventWhatOpened:
 		return true
+	case CaseEventWhatParked:
+		return true
 	case CaseEventWhatRegraded:
 		return true
 	case CaseEventWhatReleased:
 		return true
+	case CaseEventWhatReopened:
+		return true
+	case CaseEventWhatResumed:
+		return true
 	case CaseEventWhatSettled:
 		return true
 	case CaseEventWhatTaken:
+		return true
+	case CaseEventWhatUndone:
 		return true
 	default:
 		return false
@@ -69,6 +156,7 @@ func (e CaseEventWhat) Valid() bool {
 // Defines values for CaseState.
 const (
 	CaseStateOpen    CaseState = "open"
+	CaseStateParked  CaseState = "parked"
 	CaseStateSettled CaseState = "settled"
 	CaseStateTaken   CaseState = "taken"
 )
@@ -77,6 +165,8 @@ const (
 func (e CaseState) Valid() bool {
 	switch e {
 	case CaseStateOpen:
+		return true
+	case CaseStateParked:
 		return true
 	case CaseStateSettled:
 		return true
@@ -675,6 +765,7 @@ func (e WalkPartThere) Valid() bool {
 // Defines values for ListCasesParamsState.
 const (
 	ListCasesParamsStateOpen      ListCasesParamsState = "open"
+	ListCasesParamsStateParked    ListCasesParamsState = "parked"
 	ListCasesParamsStateSettled   ListCasesParamsState = "settled"
 	ListCasesParamsStateTaken     ListCasesParamsState = "taken"
 	ListCasesParamsStateUnsettled ListCasesParamsState = "unsettled"
@@ -684,6 +775,8 @@ const (
 func (e ListCasesParamsState) Valid() bool {
 	switch e {
 	case ListCasesParamsStateOpen:
+		return true
+	case ListCasesParamsStateParked:
 		return true
 	case ListCasesParamsStateSettled:
 		return true
@@ -1118,6 +1211,9 @@ type CalendarYear struct {
 
 // Case defines model for Case.
 type Case struct {
+	// Asked Who is asked about it
+	Asked *string `json:"asked,omitempty"`
+
 	// Cleared Nothing in it is flagged any more
 	Cleared  bool               `json:"cleared"`
 	Desk     string             `json:"desk"`
@@ -1132,14 +1228,56 @@ type Case struct {
 	Name     string             `json:"name"`
 	OpenedAt time.Time          `json:"opened_at"`
 
+	// ParkedFor The feed whose next lines it waits for
+	ParkedFor *string             `json:"parked_for,omitempty"`
+	ParkedTo  *openapi_types.Date `json:"parked_to,omitempty"`
+	Reason    *string             `json:"reason,omitempty"`
+	Recovered *string             `json:"recovered,omitempty"`
+
 	// Sentence Of its most serious item
-	Sentence  string     `json:"sentence"`
-	SettledAt *time.Time `json:"settled_at,omitempty"`
-	SettledBy *string    `json:"settled_by,omitempty"`
-	State     CaseState  `json:"state"`
-	TakenBy   *string    `json:"taken_by,omitempty"`
-	Version   int        `json:"version"`
+	Sentence   string     `json:"sentence"`
+	SettledAt  *time.Time `json:"settled_at,omitempty"`
+	SettledBy  *string    `json:"settled_by,omitempty"`
+	State      CaseState  `json:"state"`
+	TakenBy    *string    `json:"taken_by,omitempty"`
+	Version    int        `json:"version"`
+	WrittenOff *string    `json:"written_off,omitempty"`
 }
+
+// CaseAct defines model for CaseAct.
+type CaseAct struct {
+	Cases []CaseRef `json:"cases"`
+
+	// Desk The desk it is handed to
+	Desk *string   `json:"desk,omitempty"`
+	Do   CaseActDo `json:"do"`
+
+	// Feed The feed whose next lines it is parked for
+	Feed    *string         `json:"feed,omitempty"`
+	Finding *CaseActFinding `json:"finding,omitempty"`
+
+	// Person Whom it is handed to (a member of the desk or a lead), or who is asked
+	Person *string `json:"person,omitempty"`
+
+	// Reason One of the rulebook's reasons
+	Reason *string `json:"reason,omitempty"`
+
+	// Recovered An amount, such as 1200.50
+	Recovered *string `json:"recovered,omitempty"`
+
+	// Text What is said, asked or noted
+	Text *string `json:"text,omitempty"`
+
+	// Until Until when it is parked
+	Until      *openapi_types.Date `json:"until,omitempty"`
+	WrittenOff *string             `json:"written_off,omitempty"`
+}
+
+// CaseActDo defines model for CaseAct.Do.
+type CaseActDo string
+
+// CaseActFinding defines model for CaseAct.Finding.
+type CaseActFinding string
 
 // CaseDetail defines model for CaseDetail.
 type CaseDetail struct {
@@ -1181,8 +1319,21 @@ type CasePage struct {
 	Total int `json:"total"`
 }
 
+// CaseRef defines model for CaseRef.
+type CaseRef struct {
+	Id int64 `json:"id"`
+
+	// Version As it was read; a case that has changed since is refused
+	Version *int `json:"version,omitempty"`
+}
+
 // CaseState defines model for CaseState.
 type CaseState string
+
+// CaseUndo defines model for CaseUndo.
+type CaseUndo struct {
+	Cases []int64 `json:"cases"`
+}
 
 // Cell defines model for Cell.
 type Cell struct {
@@ -1996,6 +2147,14 @@ type Problem struct {
 	Type string `json:"type"`
 }
 
+// Reason defines model for Reason.
+type Reason struct {
+	// For The findings it goes with; none is all
+	For   []string `json:"for"`
+	Name  string   `json:"name"`
+	Title string   `json:"title"`
+}
+
 // RegisterEntry defines model for RegisterEntry.
 type RegisterEntry struct {
 	ActiveFrom *string `json:"active_from,omitempty"`
@@ -2177,6 +2336,9 @@ type RuleDefinition struct {
 	// LastWord A breach keeps the rules after it from judging that subject
 	LastWord *bool `json:"last_word,omitempty"`
 
+	// Listed What it flags is listed and goes to no desk
+	Listed *bool `json:"listed,omitempty"`
+
 	// Marks The measure on whose cell its mark stands in a table
 	Marks  *string `json:"marks,omitempty"`
 	Name   *string `json:"name,omitempty"`
@@ -2244,8 +2406,11 @@ type Rulebook struct {
 	Grades []Grade `json:"grades"`
 
 	// Grains How often its rules are evaluated: month and its like, or kinds of windows
-	Grains   []string `json:"grains"`
-	Kinds    []Kind   `json:"kinds"`
+	Grains []string `json:"grains"`
+	Kinds  []Kind   `json:"kinds"`
+
+	// Reasons Those a case may be settled for
+	Reasons  []Reason `json:"reasons"`
 	Revision int      `json:"revision"`
 	Text     string   `json:"text"`
 	Title    string   `json:"title"`
@@ -2750,10 +2915,16 @@ type GetCalendarParams struct {
 type ListCasesParams struct {
 	Desk *string `form:"desk,omitempty" json:"desk,omitempty"`
 
-	// State 'unsettled' is open and taken
-	State      *ListCasesParamsState `form:"state,omitempty" json:"state,omitempty"`
-	Sort       *ListCasesParamsSort  `form:"sort,omitempty" json:"sort,omitempty"`
-	Descending *bool                 `form:"descending,omitempty" json:"descending,omitempty"`
+	// State 'unsettled' is all but settled
+	State *ListCasesParamsState `form:"state,omitempty" json:"state,omitempty"`
+
+	// Held Only cases that the person who asks has taken
+	Held *bool `form:"held,omitempty" json:"held,omitempty"`
+
+	// Asked Only cases that the person who asks is asked about
+	Asked      *bool                `form:"asked,omitempty" json:"asked,omitempty"`
+	Sort       *ListCasesParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
+	Descending *bool                `form:"descending,omitempty" json:"descending,omitempty"`
 
 	// Mine Only cases of the desks of the person who asks
 	Mine   *bool   `form:"mine,omitempty" json:"mine,omitempty"`
@@ -3149,8 +3320,14 @@ type GetWalkParams struct {
 // GetWalkParamsFrom defines parameters for GetWalk.
 type GetWalkParamsFrom string
 
+// ActOnCasesJSONRequestBody defines body for ActOnCases for application/json ContentType.
+type ActOnCasesJSONRequestBody = CaseAct
+
 // SettleClearedJSONRequestBody defines body for SettleCleared for application/json ContentType.
 type SettleClearedJSONRequestBody = ClearedRequest
+
+// UndoOnCasesJSONRequestBody defines body for UndoOnCases for application/json ContentType.
+type UndoOnCasesJSONRequestBody = CaseUndo
 
 // CommentCaseJSONRequestBody defines body for CommentCase for application/json ContentType.
 type CommentCaseJSONRequestBody = Comment
@@ -3244,9 +3421,15 @@ type ServerInterface interface {
 
 	// (GET /api/cases)
 	ListCases(c *gin.Context, params ListCasesParams)
+	// ActOnCases One thing done to one case or to several at once, to all of them or to none
+	// (POST /api/cases/acts)
+	ActOnCases(c *gin.Context)
 	// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all one works on
 	// (POST /api/cases/cleared)
 	SettleCleared(c *gin.Context)
+	// UndoOnCases Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+	// (POST /api/cases/undo)
+	UndoOnCases(c *gin.Context)
 
 	// (GET /api/cases/{id})
 	GetCase(c *gin.Context, id CaseId)
@@ -3634,6 +3817,22 @@ func (siw *ServerInterfaceWrapper) ListCases(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "held" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "held", c.Request.URL.Query(), &params.Held, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter held: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "asked" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "asked", c.Request.URL.Query(), &params.Asked, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter asked: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "sort" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -3684,6 +3883,19 @@ func (siw *ServerInterfaceWrapper) ListCases(c *gin.Context) {
 	siw.Handler.ListCases(c, params)
 }
 
+// ActOnCases operation middleware
+func (siw *ServerInterfaceWrapper) ActOnCases(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ActOnCases(c)
+}
+
 // SettleCleared operation middleware
 func (siw *ServerInterfaceWrapper) SettleCleared(c *gin.Context) {
 
@@ -3695,6 +3907,19 @@ func (siw *ServerInterfaceWrapper) SettleCleared(c *gin.Context) {
 	}
 
 	siw.Handler.SettleCleared(c)
+}
+
+// UndoOnCases operation middleware
+func (siw *ServerInterfaceWrapper) UndoOnCases(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UndoOnCases(c)
 }
 
 // GetCase operation middleware
@@ -6265,6 +6490,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/exceptions/file", wrapper.ExportExceptionFile)
 	router.GET(options.BaseURL+"/api/exceptions/:id", wrapper.GetException)
 	router.GET(options.BaseURL+"/api/cases", wrapper.ListCases)
+	router.POST(options.BaseURL+"/api/cases/acts", wrapper.ActOnCases)
+	router.POST(options.BaseURL+"/api/cases/undo", wrapper.UndoOnCases)
 	router.POST(options.BaseURL+"/api/cases/cleared", wrapper.SettleCleared)
 	router.GET(options.BaseURL+"/api/cases/:id", wrapper.GetCase)
 	router.DELETE(options.BaseURL+"/api/cases/:id/holder", wrapper.ReleaseCase)
@@ -6481,6 +6708,45 @@ func (response ListCasesdefaultApplicationProblemPlusJSONResponse) VisitListCase
 	return err
 }
 
+type ActOnCasesRequestObject struct {
+	Body *ActOnCasesJSONRequestBody
+}
+
+type ActOnCasesResponseObject interface {
+	VisitActOnCasesResponse(w http.ResponseWriter) error
+}
+
+type ActOnCases200JSONResponse []Case
+
+func (response ActOnCases200JSONResponse) VisitActOnCasesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ActOnCasesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ActOnCasesdefaultApplicationProblemPlusJSONResponse) VisitActOnCasesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SettleClearedRequestObject struct {
 	Body *SettleClearedJSONRequestBody
 }
@@ -6509,6 +6775,45 @@ type SettleCleareddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SettleCleareddefaultApplicationProblemPlusJSONResponse) VisitSettleClearedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoOnCasesRequestObject struct {
+	Body *UndoOnCasesJSONRequestBody
+}
+
+type UndoOnCasesResponseObject interface {
+	VisitUndoOnCasesResponse(w http.ResponseWriter) error
+}
+
+type UndoOnCases200JSONResponse []Case
+
+func (response UndoOnCases200JSONResponse) VisitUndoOnCasesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoOnCasesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UndoOnCasesdefaultApplicationProblemPlusJSONResponse) VisitUndoOnCasesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9570,9 +9875,15 @@ type StrictServerInterface interface {
 
 	// (GET /api/cases)
 	ListCases(ctx context.Context, request ListCasesRequestObject) (ListCasesResponseObject, error)
+	// ActOnCases One thing done to one case or to several at once, to all of them or to none
+	// (POST /api/cases/acts)
+	ActOnCases(ctx context.Context, request ActOnCasesRequestObject) (ActOnCasesResponseObject, error)
 	// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all one works on
 	// (POST /api/cases/cleared)
 	SettleCleared(ctx context.Context, request SettleClearedRequestObject) (SettleClearedResponseObject, error)
+	// UndoOnCases Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+	// (POST /api/cases/undo)
+	UndoOnCases(ctx context.Context, request UndoOnCasesRequestObject) (UndoOnCasesResponseObject, error)
 
 	// (GET /api/cases/{id})
 	GetCase(ctx context.Context, request GetCaseRequestObject) (GetCaseResponseObject, error)
@@ -9985,6 +10296,48 @@ func (sh *strictHandler) ListCases(ctx *gin.Context, params ListCasesParams) {
 	}
 }
 
+// ActOnCases operation middleware
+func (sh *strictHandler) ActOnCases(ctx *gin.Context) {
+	var request ActOnCasesRequestObject
+
+	var body ActOnCasesJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ActOnCases(ctx, request.(ActOnCasesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ActOnCases")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ActOnCasesResponseObject); ok {
+		if err := validResponse.VisitActOnCasesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // SettleCleared operation middleware
 func (sh *strictHandler) SettleCleared(ctx *gin.Context) {
 	var request SettleClearedRequestObject
@@ -10020,6 +10373,48 @@ func (sh *strictHandler) SettleCleared(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(SettleClearedResponseObject); ok {
 		if err := validResponse.VisitSettleClearedResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// UndoOnCases operation middleware
+func (sh *strictHandler) UndoOnCases(ctx *gin.Context) {
+	var request UndoOnCasesRequestObject
+
+	var body UndoOnCasesJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UndoOnCases(ctx, request.(UndoOnCasesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UndoOnCases")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(UndoOnCasesResponseObject); ok {
+		if err := validResponse.VisitUndoOnCasesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -12372,281 +12767,292 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L19kxu3kQf8VVB8rmqT50bSWrFzl92/ZEl29CS2FGkj11Wi2wI5IIlwCNAAZinGpe/+FLoBzBswLyR3",
-	"lfiUqli7yyEGaDS6G/3y619mC7ndScGE0bOrX2Y7quiWGabgt+dUs1e5/YmL2dVsR816ls0E3bLZ1Yzn",
-	"s2ym2M8lVyyfXRlVsmymF2u2pfYbS6m21NjnhPn917NsZg47hr+yFVOzT5+y2avlD9Qs1vbxnOmF4jvD",
-	"pX3TzZqRlzd0ReSSmDUjC6oZoZpwQ/ZUE8Vofk2okGbNFJGCEW7/uCw1s5OCya4ZzZmqpvtq+QhfVp+k",
-	"m5M2iosVTOkNU1zm3Rk9I1spzDojulys7VSeXj79/aOvLv3rfi6ZOlRv2+Ewg+/SUvwI34iSGP7pI/KW",
-	"fvwzEyuznl19fZl1XvHJflfvpNAM9vONkvOCbe2PCykME8b+SHe7gi+oXeiTHT7xn//QdtW/1F71H4ot",
-	"Z1ez/+dJxTBP8FP9xI8Lb2zS7ac1NWTPhCF7Jd263dfsqM/KnJuXwqgDcJ+SO6YMx9nSuSxNdydgRMcI",
-	"ud17I2edpWczmueKaR2hfDajpsGhOTXskeFA686zPB/FzdnMTp3iHCOvlKVZSNzo5nIu7BouMiIV2a8P",
-	"REgTm8UOWCVGDJlZbjRrdiAresfsT1wRxzmdcSwrMW3iJ859eKEJz2FULuD0UaH3TBEqcvi1kKvY0Ht6",
-	"6A6rmdZcClie/a6RGyYudHJ+e6lyHZ9doK+dFj6XRQ5VdVj+hiKKWoI6+uEsK+aoCFLfPz+NzLFgtXsf",
-	"whvl/B9sYeyUgYXf0BXrcvCcLaVisV1jCnaKCPbRkB1dMTJnKy70NREgzqzY49qKNaA4hRmOYEImjHIv",
-	"54Zt9dDJrZ2/T2E8qhQ9NFhaJ47hggoyt5J5w3KylFbcjnqtlXl5942t7fOLaUwktgXfUpG/YEsuuD9/",
-	"HUlyxxKS4LZgFA9E7MOtTHw2Z4XcRz9ZKZpH9vxHp6YWBaMqxvoFnbMiOqJijUnMpSwYFUCuCCk06yNF",
-	"WG1zdu+cVrughsAj5JvLy8uL2Dy3jOpSsbhKq2+ffzBzL43uHNM8Z3/k2siYClizIqKLvz0Q1K/XRJRF",
-	"Qfb+OCmgsD1BdUas5Lws54X9yH6L2h+dQnXTEuV2jseofRA27BDdGeF0dz8h7Lczr8xhSVFSSLl5y9aM",
-	"Kk2LCA/nd3zBGge7M532tOnSMFV7siYoKtHU/SxnejNehLxgevNnSfPYBFRZTBBGb8uCPV9TsWKDogEH",
-	"9lPNPHXCuvzaBwn9tlKINM/h0NDiTY3yS1polrU2I+e00OnvpLemmsUuGJrdZ9lHM8xVboDYCp/Tgomc",
-	"qhc0cqZyGufltSx46rOeye4Z28Q/4CKXez2NY/dSbexHcWlXX34OijzY2TCN6vvV6/voUxn7TRItuUqI",
-	"/bSQLlJapId2P5dUNU9owxKyK7nN6UHHjmmcG/wMq7Eztxo3w9bAfdT5CSgYoY6S2+iUN1zkU8RkNjPc",
-	"FIlP5PAJ8EYkDOJen+H0YIC+xf2P1cJdIbtMbUdHXlYf+R0aJePqRzPC/32c18tf02fgmD92CCMnd8yI",
-	"jmHixzpm1v9R7t31Hgew2ntrraeI2XFwG9bPEgc0rrz93tIGnbPgaec2cUhq6IiND/Ycy2MGn1lzsbK3",
-	"FW7sypYFXa1YTqg4kC1Oqy3jUKHFuaxknUtrjE5LLvKmBI2YpsffctuivPZRykhKioXCLiEi6XsEhtwx",
-	"wfLbKRd4zYRhYhExyV8vCTeaWBufaMsJpSZ2ffFRjCkmvxm/M4/TRRu3/v6zpdk7eNAeK7phIjXcHVO6",
-	"6X1I6Qq4Fjtp2bBNgfn8xDy7IOu53arvgGeGLJyBGrGr+aSO0gtmKI8Yugt3zIaoAtfdO++4HCmoNHtp",
-	"vxKTUezjgu3CZXfUeC/9V2Ljbenhli4Srhb0R5D9WtrLs5V6B2J3F5wsyDeEm6iE0IYWUZ/CgdwxlfOF",
-	"0U7mUMWILA2RS2L5NKsuSgf72aD7BHaiQZhA8Wp5qe1FOnc17ITzk2D0hHmczfZrHJ2Jcmvnj6w6y2b/",
-	"kBx/qBhVMeBu++NW3sG/BVsCxe0hgyfstRW/Jrdbu5pwpGurTtAOzsfcni2YlZt1ilhx91FStbwGr7hm",
-	"GSmFmxEwzp6bNRFO76TVTUycjz4/MVb3gnzcLPOSEVTMxEg047sTE26Tu0dnUSotlY8MBAdar+csYl4a",
-	"vGR3pkyJWctS24na/1vKZYQSZ07b11Ki2UKKnMgiJ9SA/ojHNxpC18lKfHMQp36PU5zxziuJOlPXuDTN",
-	"kNnsOSsi8pV9jEqlZyRnC76lBZGKUILuNloQ+mQedUgXNKZSXwlQqQtZlFv0+tpfV0qWO3TQZOQrvzdz",
-	"FqVbdcCbQ38nFdkxuSvYNWHbnTk4cbblWuOVr6sSaVGy+Ei5onv8Vtc91HEH7deHuMBFw65nBnupUt52",
-	"y5oEyIi8rBiz9EpYhi1uSksT9J+c52azCIN57nNCxZoMkhRSrMCqrglTDMkh4WM8OdlITJqCqixG+N7c",
-	"EtzjMbMnTkW22LxlO6lMnycuHpha05zMmbHSQkj76x0b6xf/jpZF1DgJDqdxLjlOi/goyyVT1j6LXMae",
-	"rSgX2sDR3JXzgus1y4lid1xjUGS8F2dZikUibPB6SeyBKwuqM9RXa7knjC7W9iTtFTeGiRPDCMFHPZ5i",
-	"yZEsi+iUbiPghswILbRseKGt5eVCqXoS5cKXxk48yTHTXa+DTtfaioK/NThia6xVo7/n3DpPeKLGD57k",
-	"i94ARj1is6Uf+dYKpqeX/n/ZbMsF/vFR/a9dLZO+DK/R6+VlHi2svqYCJAbGFnQzGFi7ny6n+Dtb9PX3",
-	"Lft+GCpKITQYjvRbO+9C6+QXBQFHOqRS7KWCn0gpCqY1gdtgHr0sRCYntXM+nN3sF9KMkPdgcoPBDc9H",
-	"Keis+Wmk80ZJI+XC8Zv/w1dDt4K02pbbHVXsuF01SVu5kuN2Zwc2NJtZeRyzDL0SuG4ph9ig/WfyMmon",
-	"J8jBdUwAxFf7jJSCLznLSSWJehMMjjyjIfEgvZOlz6VKXeYSsmhMQKluJbff/I8yX6VekLaiKNepL2lD",
-	"277E+vuTvvtw3Rvhi2r58N10au8euCIpljNh+sNx0UPjKVI7z19dXsZuOlRru+uth59GHo6vLQwQXUBp",
-	"fnDJCRMmP6ci4hb4TsktufT5QGCckIJrA79uZ/3HMJut+Wodd8eGe9SA7KVgW8M4/kuxNYeI8eAtZULA",
-	"elJ8qR1LRL+nZ8IRMWSwsMdHxtIBMBk/QZpNDJyO3CLHkvi0e09qfTeKs9ge3THl3FUjrs4j5+Un5AdP",
-	"zqlUYvJZ0Sy/RU0yWTlVZkft6H8zqPYnrxveklVzja5f0eWpHtUaLWL5f6jmfXblluaMuHDqEZQLdkL8",
-	"bYLtmTb1C2baE9QX7GiOfNnNBiK5JRw5sBFeOnhhjU7Vm+rrie3OyzueW6PjbSxknk4bGJfr4YP6Savj",
-	"5Ue6BR931+6w9kjUUWcv3lsqDuiE0s6Z1UhArW2Fd7dEfB7bUhtCiz09aDJnREfzcTH9N8oJEJR1Dt3t",
-	"hOtyJCcInPUluOrxhXFi+bBNN2OTLjZRYoEevXI0QislQ587rSK7zqttzWiXOrulaqOjYZw5O8iYEv+j",
-	"3JMlVQQ/R29qaUCpU6LXENNxSfGlufa+x0QOXNej54JrIyK99tHbEKPsxqNTOpf5wE93o3N68JOHp4hx",
-	"LjOuiVy2F+P/jpcOn98yHACnW14c7iv+Pdl/iRzQw1L2GHJDtJEy9xnXLi8B6QN/oCsGSdM6g99lkVvh",
-	"CSfnCv4CayPzA9mv+WLtRbjjzIxcPLqoyLqmOXFWddbwpbtvCWmQlSb5rtJB+yr3fUp2VMLBix/cpq8f",
-	"9YB/LOi+Yf3heO/3GXcXqQ+gGN3Eww2VrHU7ywWhROHWV7kh3fNMvVAmGyH3cS2ZCHO8cmnyo8MlB6py",
-	"bfhiM6yQIIUgnEkneWv7Eo5hPNHAZxh4zqhyDeoJBM42qqblt89Jn17ZnkovoMYoPi8NOzF/M6eG3tbM",
-	"kDHJ+c5ESL8Y05Gb2/jyI12Y6xCQ06AJ6kG5ak6srthGJy6sq+zrvu/4JO16FmQ0sYFLqAVwwbqqYur1",
-	"wkDVVLwuxVmB0fudmpKNVjfEIlKqJ33CilGXQgGap5s6AYc1muqzZ2w3kg0c06RqKuwsYLiW7oNAEtGU",
-	"5/bv3GQu/r0PimBs2CTs/nvHvrGMPVpshsb5iRabZ3rTk+AXFgS+CI05dv2SpeLhKo3Pm7+1u0Lj+Hn6",
-	"146YY5qKu7P6ya9tQq8Q+V7xiEktUreSqamYmIIJBYCxCM4krq9POcH6IelhVC6xrmiIXxykVDzfwKq2",
-	"RO4naET7eSPXKRaj6QqaetZeU8P5BJhcsuhZ7UbGpt0zcEGVysLxBqkTvRguWFHongqXyUc67MOEKpap",
-	"sfd2eUtEweO6Bmgiy13PfXWCEztt1I10ALa80P4KieP2riKeubWkC2ZGxG7hKeBzWe50T6EgJOyRFQWr",
-	"PL+q7Em5hOB5RiTeHPAuba8LR7CO3ZAI30xLEhtIilSb25qYjEbV4cqESg4TcqfF0JPiObBJLG9DE2ov",
-	"YXTDwDYvCjS+t9Qs1nH5krAERtkXenpy5nj53Uw162XfG8VE3hus6kn47iQvnFf9hcjUhClM0pmw+LSZ",
-	"GGJfo98/pEenRrc6hlpno9Iejb5Ld/8NmUeT5StHHdhaeDqWsgQfFfr8Rti+aX9SKQwv0plyY4ZvkR8X",
-	"4kfuprVXl89Aj9gmfBdkeUtYtQVuTSqjH24vyyInc/DKQIbTArJbMId0yQvDlPPmQNIc/kWHcn6UAvEE",
-	"jjNJ9sA+ZxrPWxJnGs57gM40XGC+s4yXSN5p5hk2Kiri3FUWJmYFFeU2jiRRcJEIg6ajJYlgVDYDpTNs",
-	"HyXjDt9V1UYTQnK1GiXvbFtIseRqC9KRfdwV1GXs23seWQKRkLbhlz5XXCRo9/XlcMDezyu6UivqzpRX",
-	"O7GcfEBgp3d3gkOvYb13yuZ6vXIxan3vBcvYOFh66Wu6S8XOxXjTPkTQXAIfjJqc+TtzKNjDxpkDaVqY",
-	"PgNx5iPD04Gq/vzlnG4liCyjOBUrvAdxtYAf9M8laqOFklpHj5zfjeA9h+NLIQ8gm82Rae64LCAMu1Ls",
-	"MFxEE920ccHyJKQE/ch14rxqHnM2vLbKOfjiNN0yrGfIrFrfsIO33CF3kuoKDOXK/sccaiUio/ROExIj",
-	"osYWZavkbUQaRqfYjaZgt1aKcuEvX5UF2/V1ST6l9M6t5439VmxCpeCN2q2tFCCR/FV8x9QCS7Badesp",
-	"dAScnqOWGz/D3XfL72EbnOYEazsOVPJsrgH5KhqbHbFraXF5ZEhtErJEJTS7FnPSIHgl/CX77AnAS16c",
-	"WrwsEvlWW5nYVwB9m5iKlVRlfbFOd28dsQhXBEwXG1cJPOY70pwIWBKL/wE5g9EANHS7FG68jn5hBllI",
-	"0E4zzw/2O+PBtG4AiMqKCSIgcX4EPbb+FcmNSL5DigVzF78CjjMX4955+h74MW4rUpxpO5EeYdeC/Rd2",
-	"rfni9N6laqasjDOpAFEh5UaTgm8YoUQXfFcFvqbVHbGfy1hV55+5YC6XgipG4CliJCng77RQjOaHkPAw",
-	"JpBrR7gNMa8eqdFmI6lZldQBHGRkuVgzXwwFGHl7GepjvYNhrPFQP0FR1+j+VpewZ7o/1DrGl1MbqAV9",
-	"wfbWHPI0J4qtuDZMkbmlkM68SUS+uTwh3aslYcJ0PB/EuPRPPHqJm/emYE8R/p04Tog6WjsRs50KzrRL",
-	"EkP/z55X2TyZNbxYsWyVLldLaCYwnEMtFaWixRnDJ27AVsQViRzbFHs+/7qbYKqfwwLuq5ZIFDe78IRj",
-	"tMrQr9U0F3KfqmqeaDB/NkvZEaZpMke3TcrNty5fslVivt2ZQwwRhywZyysBCP4cK301WUN+o5XICF6R",
-	"ES1DeiAsTUNSiQu+RFMqK79RdFd97XL0wz52SJvhPRbdjilthV5+DHgXErC2F1XddTVufcGx/fmhAmps",
-	"XWMkztlzULmzzCL3InqxT8Um/wjJa664XyM6rLUSQMduaV7L/LnQ5dbqdMV2UUjJDRcp1Ff4CHigDjUq",
-	"l+fJTOyrYeImVZrhEX2as3XkRkr4sthJyHd5ksppYKx+SeyOMGx4lU6D5K6WEmces45B49FtNI3b176j",
-	"KQf1l567dowpwHDdC7JDnQaGV5TZquTdgHdRmoKDDwmxueI8KmOY3T9V2cX2AQdQm3Q9Rr58MT9cQNoS",
-	"xGwEcZO5rkV+NuyAAR03vdgLGEsYipoZYy2i0VoBt+Udfi0Z40gZ2lQQ9pFudwXDek0XZD/eBgtJno7v",
-	"kDsCw+HCw6Rq602znF9bNyQCwbPJ5tjSB1i6iepIikke+mrxsTo53cRqbE+rprMDNG4wkQCW1nlLKxX+",
-	"c0mF4aALoISwOsTeJ4NnydfU15Jyl3yFr3CxpI7TpjcSAM+4FdU+j+4b11sP49+Gmqnlo0bgkOUSvKb1",
-	"LGcpiGILXOoJ6fh2jO2ubKrf5scqZxPzzj2+VD/9fACQ1cCfwvsaM4sRE4EouimHUzVYn16Ivpfta8X7",
-	"U+pouwGIry7jhbTBWBqouR0PdPsj24equIcL1UyvSgP8esHq/StQSR5TLT+uXi1BrjehkcBE2Igjb5s7",
-	"agxTlgb/+zf66J8f7H8uH/3h8aMPv1xmv/vDp/+IZmjKYhAC8K10iCX+ALSZagouQ7sKXaZPydtapvqR",
-	"LDeh8jIjl3DtCfbGY/LXOuCCM2/2/kZl+eFCE2troXkCNyorxUMLhvq7ECtBw6sQ9/24Us+kEBgIQ8o7",
-	"DJ4HNe1o16TQGyy8JPZpXKqlUQVDAYk+nbW1K1i76npcNMQdsSScyI9s/85n/09gCLlj4nZBtT9hjgCx",
-	"ChD4vlOL6GaoIBnBjyRLQ3Yl2E1QQ2m1KJzZzBViYM1RIcXKm+BdavTcZbW8XdIRG1UrAOGWQ3lREFUK",
-	"wcXqyqWNceP6+NgHJFnWeyHUt0ZG3S9WhuK30HGW0wMpd8RIrHq7Dph/8EkdZBCNjDXVzuvbhi0ZKCuc",
-	"pJJu5IZNFrHOdAwE/sNl7ST+7vff1I7gV1lPcvQ58SyymV7I3aAofgcP1WVxWAVAZ9oLMWQtZfUX/v44",
-	"Gd2LpvEj27/nbH86FMh/D8su7Pg0QBo7m7/Ag5h0EeA8+47RyzumDnOZH4hmUJc9jAfoiINzilHm9R1T",
-	"d4407Vxf6fJse6E/nXE4uT2Ew8NJJR+eY6DgPjpxnKP8fNNw1tIvT2fGhtqy3jMIDw06Fhs5sHVfULOh",
-	"RoyD3tBYYG/han56F+3qUdKdY0bfY6qLc6jVsIOn5qtPmzDenNOFCqBKHPDsEmBTHbbhJM9fT08JuNvX",
-	"eWv8qAlIxGnJd+lKN0/ccbEMyzoxni+3PTWDsPoLgl4RTWieo66Plkb0NJKIIv2G8rPCBYcdbGPUy5CK",
-	"9A4yp3fWtJIQgQc9ESs2q5w56cqNN079VTivU2zOYpzWPx7yyr5hQEfXqj4m5If2Wad7tjMjOsZ0hSF8",
-	"MT3HgL18osI8C7rbkcoJjO8INgDawkIawkTO8mtCnYEOHmEofw62dhyGvnYniOF81MxyCBOBVY6vwKhW",
-	"reLJXxrsla1xaxiD99FTcGXfe0rBVQcSAjnGvxOQ7txfhEsniSNDeA3e3oQ6WY6ocBlW756OCSaPAixW",
-	"/N3dWbrALChoZCd1HUay1cTkXNkJR/mCpnt7ei0fINSzPI95ZpmzPcelNlZ9PAcK4zTWT3opPHgd1aFg",
-	"HkJved9KjtIdR+zpg7vxxu9oQRfMY/gdcVNMJta2HGBxR/hIbDjveKpD9iUX87acXLAQj3ve+LwMH5VR",
-	"DNJhcvAf0g2DKGiqrn4MznQN3XmyEy4F2P6moBFJ5rPcu9tVKpFqM4vISh7HZEryHYAT9oX2B5AvKHSn",
-	"DgizMMfoYuPZ6ckChnblQlRmD+e2j0iyOnefTD+tKBWqZtajEO8qwAlaFqZm8rt676jlnwcUoUiqgh3m",
-	"DEDt41syB3Qv14aZGFYUVRA/ar+Ueip8rw9WtzrEGjqvo/mUSlxJvWHFlZDmES0KuU+ghDfOMYaVvaB2",
-	"E4xt71uXM5pqDr4w/I7dJhFX3eeJfH+6olyEL3fJ7oJoGBcJgGouDQ2+7M3HPbqV80pMutADikrAExwV",
-	"yb7XAolQlDFiIulKvNLaGSxP5D+l6RZahTgKjiPIHS14nt5g/Dixv6Asz1nvUFfCehYoGsod+qoaPCfH",
-	"oUJoqvf0cVm+aSyXlCtnEmSCX0sKYWjYDTNwpXF1015AQJC8kUY8CElUn2JCbMSzd04TKZNreiseTeeM",
-	"H5+Z1dClbtXhnXGyJVtPe1DUURwSsoJjlYtK7lNZN+drOl3L8+2HjfIJ974a4enl5ehGPVANHn05300w",
-	"ClLDFOyuxyd8Ww7GA1xOPRx8dNOcNqEGmHOvEUyL4tCbRmXgibHD9IiUUokR88GnXPrWLV8OotqtqXm1",
-	"nGC3u4Svts8Xt9Avt57CjTwSFuC2qGpmDuet94we1yckYTZ0qil63ZquX0Ffj6rj69ucEO0eW19zgZm2",
-	"a2oe8WXMMqqdjnaMtSvwCyk3txXis3u8Hnd/+vUgyPkR+LXpfi2AVN7usmLHmUu5GdG/peLw0XvQUT4u",
-	"ipERQ9WKGXvtryOw9ttJ7iz05Ee8ZXLHxPQ8w9HZg3ZCVIfkvgn5SCnvqhsvvhptJEKz/hu0JWgbtSNw",
-	"FOrpbsdXdNPSrGUCJuU0OrRa2k1wOMtEuN15M6Yg7LTp6vO4a2mZjgIBvAIM2/rko8R3DtTQiUzQ4qCN",
-	"Q0Jle3hJwWgcBOet3P9A1WYgLXvETSztGqoFlTvgWHsodl0wQNJDUD8CuGc6DvQO+Xtyf6Fn2XlgwntB",
-	"c0aGCupotG24a6/wO9DV0a10s2w71euN7qY5TuMQHn+UeyKXhvmm88ya/FZfXBGolIXqJIjH8Q3LsNer",
-	"vXNZzZquYOnB1Idgnp529WngPNcUssv8H0GKt/jkdGsy3jxMIwI/FYjM7msTrdadmG2geCzb4FWtviEj",
-	"89KEGKjdDvCKsJzQHVUGfSeY/5DI1Bxpl7bCXKFWx+1Y5h3O2HsFJu7HTnHwYHfZFvK974uB2JfOuqF1",
-	"VBRfniWg+a1cLqMSKIX90HpB02aKvkmwfd+LestAk3eytKV3pstL/40j3DTw6dTmNbtq9poqnQaAZcHq",
-	"bcXAHAX4gjVk81672nbtSY5/1sRb1W3rh2Kz2bifJYHPRKdk+X1LRd4KNLUMgLlrhTJyOM36h1uspZww",
-	"YKfR6WiQppweMrJnbJOhRM98b/KMrGmxzMiBURWV7NdOBQzeIyAlJFVDiM2dMTwIDwa/uL4iF+Fn8k+m",
-	"5IWdxoWQJKeGRkt/XRFec2NPAEiJVflPtAwLqs2tD7y3T8JcAZLnBvD5QwtgAgLQihiQ3vatmItPjb+6",
-	"RiV5ojkMOKrQtCKyYUnZM1WzpLCNCERm+ipbI6hxt3ZH4sp5meyLr5heyyJHqBI8j9l47e4reY+/nYIn",
-	"wJWQNityYRsyrNeFIlTfS6rDIa5+PlGPu247wwe5JZUH5YuPAS2e7NeA9VKlOqlSWLXHNDESlSM04KWa",
-	"7Fk9FlnPuJqMcp60R36sWSJTrY9RcZmA5jsacTTUd5+VPaDN1CMcmXi12fFgRNXla5X3MWsypULHGyyj",
-	"nHDGpbRjkz0VKIAnZPVOzZZI23KJLIKHRck4MXez7lV1c0st9224W0REWyPhpXZlCuVEZs2VYUyEWioH",
-	"kAhoia4RHGCE0S2rdbJrJyZ4jNt4F1Nq6G27XL2OOtUPbyJkuvBf7xjduMi1NvUirGnd6adB2FRclsB2",
-	"7lttrYVwc0HPqXbwSfUyOFk15HeHTLfaqFGF0qHA+wIlHu13OM3SI+T4OWW9cMW3dbji8AtuT4o74aYZ",
-	"cQ9MiYlh6XgsJuXxJ04bZmK9DkIAx8fhQve7LrS3qxQb4cJAkJhg505j6mnVQwAgFs3i6WtglawYT2tu",
-	"v5QeVJxqwYiZpMmCFkzkEEw6FlWt1o7VXS+dNumUDPlw1dKhfLh9rabex+w3jiJHtLk/Eqr83WLN8qgX",
-	"bldQMaGYpaBiuPUDDBmfhtyx5N3KyA0TZEsPJJdXgBNw7dACrIaRamPvA1A1fG1tG3VwrUgQq1dL+G4N",
-	"fMd+N7iLoT+W/07UZfyuErpNEo1v6O6fjK5dFmW87+q0ptI5T+DVCbQfY3+/nfaKyU2iwNZm47sfVB22",
-	"j+/mnaPPrt08G+nQXHVV4YfTTGzPHTsutJzckcr2i/f1cCLdXULSrv9mcfTvUzHar1KtixNWeYCiswvw",
-	"WJwdB8nJ9nk2c7Z+ZxIvKxOGEg/D2uXPSBDM82qcJ8LdoicU+w49E++xQiZyKPf0kG5Q7IEs3Y2RRjNQ",
-	"F6VJdf+mimlDFvFc8p7Gbw5HpWqaCrbgNbm4aDp6ZXTgOFD3Tx5Uwn4czGTXZFlnXr06OLU+NO4abJnV",
-	"z1g/75pVzLIZuo+wXgg8MGAYks7dZfgAva4MXphfSBt/0PhYyxMdrmk9jV2HOVGfrWtrJ8zT6Kh5oQNW",
-	"RLSbaqFZ8FYkcsnRSoXtc118vHV0htbRxwCJa15E22+/hYlajiwXa++TdDcjTQ+hqZldLyagwJ4i+N1+",
-	"fRibGJe8PdzV9nbUSC3pNB4ysY5CkjwXI3oYBmb2Q7QbiOJ6As3rHBNlcl8FeHZk/Fq7toRbYVqj4iov",
-	"YRTswIvq8Slo/H0x/dD7LaLNe29a08pSz1+KumKJmy2A70DswEi5aTQUDq29x50LS/J39k0T2xvz6V2N",
-	"a03wYo0IioJPcAhUQfhOX1q5uU112CvFAoLO+QgvYasrebJbsM/W7+/IV02sPotq3ckz/qJxfFo6qGZb",
-	"hILrUJ7lmM8BF/Fu3LQeLkv151uXIldsdOtYF9PvT6SOuRtvsagj/jEow9tEZ3qwXQIUPnUnz1Igq3ro",
-	"zQ+ECtSp/oITEwZgXyTmqJsKtP7J6H7d7eutL9UOfueKELXpuHfX4ptJbsGj3FELqfOg/eP9Cg0fy+ww",
-	"sTffQMgw0XZuypGeF+w54otO6cQ6rU2nfcnUltbZbL+WReIKgd0srgCSmhouXSTX/hiOY9nsOjsGLqbX",
-	"I1SBfLgKFpxfXyVLnbpJEO9JeN11rG5Phxped+hvG8KAXDkswVWp4t2002GfPsSZPuD0gi5YX8Nwb50Y",
-	"go8OgLdMxvgeRHVpomp3QlNuAckdjRYmpSrqILcH0951OYcNq2owFds9Nkwp7jrcdw1D3178BD62t6id",
-	"WSciZ9WkgGW+usa/QbI+IowINuk2lEiJ+KlmLjnZixCA3YKescfW58eOR6Poq7FKdzy/8RmKrR1XPr/n",
-	"BFQY9CtEn60VW3WT5gB8saBqxQglEPiXXiejSYyq2d8KXbZJo/C/lhJwfMzYp9S1ao0r/s6aTA6/ko9k",
-	"p2ReLqA4IcjR4SSXZrT0tprZCTuQdq/09tlJJGZU0WgpCDxzFdrGYCYJ11XGRtE4XCmr2Ploav1xQluJ",
-	"iFvqtnJL3UbaT3iu8iuIM7xaMfPcAa21AgkdSB3oB+kSwp07zNUrRttMTkmASLfdxSnGK3KT/hgQ8BOD",
-	"An1K0H2WbBSFHaFgpjqgADtPxYQZONLGCk1dAmGwuZHwlXtoTe+YF+ETurCnYeMiHeJHwMhMMhYtuVJN",
-	"3cutTtNhmqP/XJXOXfMisEVW6yDveC9Yj84+rc5NnxnpSRIFQ5xK25SVkFToFf+NBhsYVrTVuNElewTe",
-	"Tg3ZJPQl44cZkDbwWAB3Sk7oRxmFkyuVirpsX4WyGIwKg4bmEOSPJwhOg6Ia7afbulDMVISrc4EJR1vw",
-	"RGQm5lFuucDC+THTTfiPdCP/wcdwXAMehv59v23R3VZM5NEDV7OUpsjTc3Z/qLR5dOqlioXnV5SLqFEu",
-	"QuZ/zbEI4N57tjMYShu5GR4DJfIOhxcOQ/JlMEu5JnvKDfOtfca9pQdvlZooEk9nDnbN7I4puOK4QNfo",
-	"45EM3bRNo4Xcomy3i/TWEfEYoTm4xHweZI364Nskgq/W2CYfYPruFZbQGoMYqU7CMKKv05JrSXnBcgct",
-	"ee2L/xRneeCWSPScx/pMfsdYrl16vGvmqViTJY5owDWxObLHXAR/crp86iYU/EzItx1wsvZ5P9udmvr9",
-	"lbEZv2eKL/mCxjN2Fmu22AxkNGB00d4dffEQssFeScNaGfr1m2scwOuVqAxVOP8awTtzCS6rNWLPniUA",
-	"Ju+Ycn2WU34ZaphqevCRM659Mw5qsCU8rNVV/3miZafGx/pjYKOd29lsr6L93I6OJoRmUEP+UC9cRoRr",
-	"Kqr5Hpc46yjTRjHuR9s66ZLVvWDxAvZT+gCMiWc55Y0TCF/uw/qvXjatzs/lIBZcgy6pZVdb9qVKyT3L",
-	"iZHgP16HxoRQzIBBVKcVq9Mwi8CILlg7qNiCjh2FUR0yhEY8KRERZBA4wt/8B4f0Tp/h/hmuG7ZX6SEb",
-	"JhSFee+M0yLa4YppoxjdQC/ug4SLIlDmwxiU4v6gZqUJaAM5vxfMNAH93WG9n2ixSTfy7XFvA8s4PPRu",
-	"2kOi/LfW4HFPC+jGCz2TsOmN3BWTkihCbXMvOhAtNt9hZz0s+uSLZNVFWBMk9M7ZyTk0bLmMN9wGt6Gv",
-	"GAS3ESW+deCVg7j28PmY1gaLJUbKsZOyC38J74+Gil05mGfB0EH+wKgi4bdSNxtzD8OnBWM9mePTv9nH",
-	"tT3Aq9t4PgjtECJcAD2oIErh2NzRflKswr4u1UWhN4/G8EgnpTeOKTeMYG0LBpjg6cwV07vIn7LXOSvv",
-	"w1/3zN0sYvgNeHsaTzizZmLiN47u9IBHsT9YeGJIEBJLGt4q13ysc2sIRwK3yFHCZ247WVS1iMC1VRKg",
-	"Ej09Dbot4Z7pTUo6SUL1BvvP02LjCya90r/QJHQQbd1YTj3r6TOZpDO8M7VGJ5YiV5TpEj0pE6aBbviU",
-	"QTeF1MzdeyMIPXQRxymhJGcLvqUFVvjbPywVXdgHWunPIioP070r46k630lFckX37Qy4ROFEPA6Dy+nD",
-	"MA/y7SybOBmLc7LAl3tx74LOpx6HcyYhRiGgkKeQ2kQPlxPPE17V62z3gsgk01odXmI3QSWJGlVLl4+U",
-	"hx+GD1k3u9x+LTo5V/N7Ss+GcT0Yhlov2Jn8VbPTW9Odoatf5MERfXhroq2/xw/UFixKxc3hneU3X0Km",
-	"vcuCC+gMKDeceVa7mgGY+K1/qjJzdvxP7NCIxgATg+lh7zS19jRrY3azT58A8Xopk0nw9oqqqf3Rh9oy",
-	"59eF/Fzvx6ndf5UsDV59HUyDyEMtMZyMxwSa9kFsBlAVNF8JcFELAl3QCSVuaQQXjgAtuAIM8DwmL5WS",
-	"Cp2YO0S3JwhAr8lv3n73nPzh62/+67ePyQvUAM6/ti01ONkOBMQs1jnDDurr0Dxry6gwYCo7YQ6PuU8f",
-	"/70Kd1zNXtt9qDUSvpp9BYd2xwTd8dnV7HePLx//DjjArGFnn9Adf0LLHE2nFTOuvyniIr7KZ1ezP3Nt",
-	"nsETYNPQLTNM6dnV3xwzoDMj8EKIwaC8GsWr8ZHCNFKDfR0fqw1nVxzQr+cyYXxr0bVVtR7uL/b+YA5V",
-	"L++4ofqq1z59ALN6J4XrFPv08tJhCRgXNaS7XeHctE/+4WJv1dv6tADsCCRBwKFpGRs1VORmJ/3YkGGO",
-	"T3xfhk8YcN9SdahXWOVSMNfJQG7hIDmweAaYo1AatmfaOPfjbwpGc02kKA6/hSErZnvCPu6ceyXKcy/h",
-	"4y9cdz9cZ027Jwt91+S28JY5FzSWkxjhs6JANI3MmrPP370/ktsCc8zpYoMOvyhb/EA37Ft8ZNLR+iff",
-	"nb5W8k++w8v2lgq+tHxuj8Abqc1KsXd/+bNr3p2X290ZTl2jxFUzdccXDLGrgNhySYTcQ/kgtLDkBUsc",
-	"uAAskKLq98w8r8AHWoctnt339PLp77HUDOIkkOxUHf94m+YYsx8wh63amPY23KcI9Yv+HzuJyI7frBkA",
-	"sp1jM2Gg4CwNWId+bzJsen2AesbazrlVJ/UyAKqMk5Dgg+4jdUeGXZTCGUoXECvYMYHp5xRzZmJvCb7w",
-	"8Jqqn3QYrgZyYAeFuhwcsnqgevjDaNENHvv4uzHi7t+Kv3Ud+p5GrdzDoffWAiPRtydQzBNaA3bdswra",
-	"rFWUUiOmHKGI3xGbzRbbdU+bR2yggm95gp7Y3s2X8X/VBHuOKaXEKxal0lKlNO3TiKa9X4GgWcqkei0Y",
-	"2dEV2j956SoSUcRRvWE51hDvuWanKkFggCe1wtCd1JHzj4Afz0NwyPWb+lbmh/NRBEf3wBKfmvdKo0r2",
-	"6R73w0OaRLbDe4bPIJvxLcTe/vDoceGKTGu5Sh6vgIoD2Upr7oIlYI8nYtLC90EZSmVPrGiJ8Se/8PxT",
-	"vwrWrCvJYwuqHgGOfZXP7v1UvMBeagklucCprxnNYd6/zF7e0FXzDR376iyHxBLVfmXLHLhZ/Kg8xydO",
-	"J/E9nDCc2rij9dUDbeqf2M7MzrdBHq3N7k+ZlmSn7E42+OSr5Q+Y3HJPG/mdW+QDy8j+jQwS9FxS0rjj",
-	"7iPVbmvJb7YMvVUOXNEKxt/GROCTtSxyDzheMMx+aLLDW1Ywqh+WHz7L7rwGixoSJ0/foDclgJBB60LY",
-	"IXuXhlIkZ0ZiK6jI8buhm/8DxL6BK8bpdLbjVMdgiO8hBjNwh3PPjHPbICoupBhtz+DTwIEgZewOdOg5",
-	"JIW6Y+oRYMnjoBWE8oGs6W7HxBW5cKAMgPwkiJZbFoytcD/OHD9z4b38Urnm5YgxcPCekYxcQFYiF6sL",
-	"8JVDOAAq6V0FbpXuiQ3ya5uE7f777Af7yjdVtuP5tcePbP8cp/HQCgSX9Q6uvAlDOzTYOAN3ACkJdZGa",
-	"jGjZKlfdAzw7N8HUTrm13K49YaLnkoQtq+5166quWL/unUNt5Y+fy+ByDXWXEBHDZluJ/Qot5pKC8AU8",
-	"cSLBRgM4RrKcOyR8VYf8rsEUA+TvifYx0OPJL4Ju2aekZXxTKvECUQFjLr4dxbQCdKa4IG+TAQedq+c/",
-	"EACPCf3UH/ZOE/qdRXbyTeiBeQYLoFT2IADsJICyYvIOFA1YTQSZPYLtiU+LJ79x3b8w+gzHo34y5MLI",
-	"Xvf8C3ziIY7Gy490y0Ush7VL1JdWxyKKIVwHIN41V4BXzs1ZIo8MQISoj4VAwJwWe3rQZM6s8nCo/Dk1",
-	"dG4NMq6JltcuUVMHtZKQSYouTd9V5IWSuxfwUIf2X3dzFL4Hs+LkVb/gekFVbo2UC42dlyAXPsUc8fmd",
-	"T8/gCxK+nzC9U7ULLBbiZ9hqynIUVMYJF1uuoibWECZGkjlbcWxYnrzbvClr9LkXs61GnYdT/cktOcFz",
-	"U9+NP4GxXPHfgASr0m16FXxVXjY6qF+ZbeNUWiLO4Cs1pn4vhIgmRM2cqxhiZljOgTlHVUHHuMDZtJKQ",
-	"8dEqB14wmRbTA4jOfHLxtQtNNuxgb3DOUIm9xKN/jH/JM41Xukg9HynYEuLn21qBE1b/ScE0yXkqLu0r",
-	"3I7NwcgiVR5SBFJAEIkbIEhiBvhJNCz2zeWYDJTvKWS3uex/jkjIlTWLMStrt1tBywVcmK8IMHzmlLrl",
-	"lAxcGhmG8bNqAdbgF1W3+4BrVce0ip8oWe6m5um0ThjWVcEBWztEa/wTNlIojbPBoN4ulG6U5ppcYG0W",
-	"ughCRarvNQIduRRk8U8ML3s5cX+1YvcQe/4S8wV71+mkocDvqfe9Skc+dqlXPZlvXzTlF035RVN+0ZRf",
-	"NOUXTXleTXnW3F/0yVCzWJ8rAbjSkk+WHItFx6jJ73jBxmlKu9JePRkQfPTdLJt9LPTHWTb7ByaX76j6",
-	"uWRmAtP9myjmX6+ePVZ13pOuO5MCO5u++NVL7w/ncprHK//wMA/0sv6UNV5yJ/LHdEcXa/bYC5SJwrg7",
-	"ntwx8XFb4Ff1I7lc8gXL5aLcMmEe651iNNdrxsy2eAz/Tn/l2TQHAhQV7JxFEqCEXE01L9g1oZCICc3u",
-	"12jisIW1e2DxtXAFtkbMiMN4hwsIdgbaeliftmJaKcQkSjnkg1b6XiEq4Vnub0ce5o7aGESGGSmjjxyn",
-	"I7OPHKcjw48cZ7QZ982vzN8BzHl+f0cjE8hjEc/DzeGqC/wOJxAykOhi7a9ejc7N1w7e3Cdhu2c8iAxX",
-	"2kCISNgXrX0r2ujZNcqliwweXgAC/dynd35IKGJ3rINFhr+6w+XOKirnD5+Jv5B+EQb71jPDGTgsAMTY",
-	"62uLPaLNv8GfgHd2vK1bWtkrOhDrGsS/S+Zf18cWbJ+5plIOhUbkZNVII6tx2VCufyDSqLwO3s9aI9rg",
-	"DHqCXBPa4Ani5rqi4ZhCvrO7gZ7VXCZZ12dyVRUd7qiutUDYr6XzZjQdaoBfgktNFt5qnrNJBvSDHKSe",
-	"/GHBKqQDJIjdSHbHc9/R7ZS7ODSHDuWjj/lCjykh/Y6xfKiM9FkdFpthp03olVz1sSFYTUIWVECmB3bp",
-	"i1oCDsJ7vCkw1ktSK5w9yeDlnjYIBfHNN19/89tzpFICxrDLmMxCZyBXnBaqBl09ofDxfKY3WEIcpnWN",
-	"QGxKrhTdOmiKBRVCWiUtckL9ZlSA5oiK50UtzXPFtJ61WKcW8qAGgacGJeI49rnjbI/z5Jps2M5YsW75",
-	"4brKFapVbY2RYK7LdpSL/nuMs9Vea6CPetO1rq9dn+Qxk3CtPE5w+f7LH626RLRc8Z8ft8Xpzkgjt3i4",
-	"vn763//123OCXgi2Lw5R2wIz0oNhQTWx07juAGFUxwIvm0NJn2+ZNoeCfe98K/8+iZ8w43d27r/W1M/v",
-	"+R0j1F1ZfItDwAXMiJECzUK9pjt2lsxQLgzdDJSPvHLPPERyKL5rTGroTecMHGeLZKmKDMWoYW4+oy5p",
-	"XBg5yvG/ZK6cesW1QYgq7OOT8FZGnFuM5RD3801/Qu64GxM+g0HRH5UQv5PPdXw2vLB6X0CLTqvot0xr",
-	"ihVH0QgJL1IIDsZ77rKGIvjmG0CUMkzZ4f73b//7979/vLx89Pe/f/xq+fe/f/yv5Yf/9z9mo3SXu4ME",
-	"y8WjY+ga7sijry4z/OGnr/1Pf/mdJan79NHlN+hmQBwSxaCrX71tqXGbBK5BhMeL08J9d2KcnQhpmPMo",
-	"VnOHaPKtkFduXjCTOaOq6iFLNbbIRyUDmC4rK3H29ECMTF9dFlIpdL9P4Q26gVfVZmOvTeznkhb2ba4r",
-	"Q2GNh0MvlXzvh1OgL/xswClbSLnRpOAbK2x1wWvZCuIKjdslVYSuwa6xAnXDDm4N2GISkalAPkO0Gor1",
-	"fNO16AW2VOzEJTxfs8Wm2jlQBfQQesDtZVnkZG63A431jb18uwT1lAGmsPhjasAjpdtP8OE/XHIzSvW3",
-	"DBDCIrolAHQDmaG6D+hUp7DVN+c0MLzmS9SVEn620lJIrXj+7n1tdahPaEN90IYCybCVIqQMSWMNDnsN",
-	"GmVcBGdVqgbixoFu9SrbM3usPtw7e6WMFkM39lINxdPcEo4gnbyXTO7PttPV2PZt10FQOKWTQ3cibUUx",
-	"9M7wleJ+/+otCJPW4Q9VQ7r7Nw/dyz53Zd2WmbXrVNhDF3zmYchi3zWZKgGGBnsAQH7WkqnzlLDZt5Sm",
-	"4EyBbMCq8j0XudwTRz9nEmBL0y09YHdZMq8BlMk7pu5c15aUZ+e1f+a+ElnvU1aEyUc267k9lA5+/6SA",
-	"RiBnaEWQouUbByk/gpAV/vrJmUfJIFSife/YPJdqoEZXxN4EVl/An1NDiYO5bXhcRrn6QnuiM2fynC/b",
-	"6/9cHj6ydjJbZBW6o0CoCh8+j5OP+uG5xoYfcpmRXO4FXrm069pXnVJsWNKnXd74nib3r1xqHU+HqnXv",
-	"mDocX6E64Ip54wF476nM0q/zYf2K+NZneR5HoYMPsioUKQVC0ZO9VLnvj6jXlpfk8QG5RsJTnqO6SQMt",
-	"IH/WnMwpw96jmuhYHHoA0Ae/9qOVJBGxEKmNfo69LM8GICIIXYBZfI09KhGgHW86ELbQBEJX3vXqjeuc",
-	"Q4HJQbeol6gfRnCecxHp/CcDX4Gz/Az4Izrucsf5nM/hHjY7+NwB8T4jSjpHC+KkjjgQT3wDhbgw+4Fu",
-	"2E++S8L5DsT5JBJMLqEm703qdHahKensVQV9rD6VxDWY6D+bqd0KfeZ79KvvrT7CEi6F4cVsqtucKwzm",
-	"grsxI3vGNpnvuf9zSZVhKiNrWiwzB+2sCA2+frxIXbtOoktyAXO4gJiAG+OoaPC5DbKxFkYFMzQu8iOL",
-	"/NTIT/u2Gs3mwssXBt2rBnnuJgBauWW7eQ+afvKL3aveJK23VQBo2OPlUu5OCNU8s4xWy7oKwOrj0dSp",
-	"mVx1uGGHDEJD7TK1E6oOv9xnICKN3DNUVgwA/t4LtmGHMx0X7VNv4YSAXKLulwbEfPtAPPllww69x+Jd",
-	"KPW4n1MRGwYcBw/nERolFv0GvxQGWwNPCIk7t++55CPc7BDnqBYkYNgriYNGqpXU1jd/zajSDpctBaAH",
-	"z7B7A89zU/hMEOPh/clAU4jcLS0zn75Z/x94Ue1+gGMVjyRg7EhBFKMF+LYyRLCyW+ojhJFtewLu8sG9",
-	"+9Y+dT/7Z4f+3HvYmENyH3ETXVO8c20jdXE33EAI0GjTQqvyYY2RW6plUYa2/XHgf1ncMYcKeB97CuN/",
-	"Lsh/v/qEAIU0bgyf732GnlH8LHfN77jLoA254g7kD8z4ZUFXmtC5LA3R0lUGoDVf30fM6+q/vrwNTz2M",
-	"ovK5cZ8/bcvl4oUp3Zu7sJkQ+OtLRHRjufAclDlOTS4MvPrkF2xINnAbCls2IiHVNzjrLYhCC//ppf9f",
-	"zey/fOCcgL5tu4HEPUfSEIKAi9CJ8b7uDtjnjXT953r0un2I/YtsyX0YhRURfu3nVxBGFcThA485TOVw",
-	"nq2tOHCUfeZE3wH2z9znMQoZHIljdFqGR/uS27WxuiR5slizRY+NDEl7DdrcAz+74W9AZjxwfxBYX38u",
-	"Hddkr6RYeelWmVdW0mE1vKbncE1giiQdZxOHHZTbHXWt1lPtfewD97yL/i2fxzDGt3Od1lGY+MrO4/H/",
-	"o9wTikC7OK7GjNrW1caLLOkSbmviDHB7uYAAgZNaXDAyP8C/kW22pnZ6j98UdHGfl55q/If2QHSEQyQp",
-	"0e5DiDLjnaRUguUZlpmg74cVmpFSGFkuzqOkflLcVGUu7VsRF0Y6HonsJvg009v52n4MPb3vUebCS/61",
-	"97MSsJD0Tw06gx9iX33KpXMLw5y4CNstHfHaGwtQA/3H9G1ZsPs8pjD+v/wxBfceF9Ad+f53MzgUa8cy",
-	"AGX42Kxv2As/UuNqgqSCiNM1ViVtmLUAZBk71OVQP9q/jm5He1zN4jl8Ja2Bh50ivunxBdDX7uKjLVUr",
-	"Li7O67t3+bboonSdpjGLMwOJ62EmHfIkFDBJhT0o0bsJTNXctwFPlJPAk3MdINv1YeIsZfG5Msrb940g",
-	"qMGmqTe9wG5TlOdYvuHTgRsb8eQX+8+nJ9b8edTT5Px7Zv7MBfvrbtS9XlWy9qSE0+NSV7sxTUf5gt2x",
-	"QldyEHLH9bUr21EjE3Vbmcejyh1dlAtPk2u+b6XZOPDY4TD9EC7JaBgSSOk3ssj/PfBIHE8mVJ9n6jMJ",
-	"ROSXPGxmPUge/P5rVuSNmMuiNLVcDzvxvOzJ1P2emXf+mfsMafh3xFxKBQXQql1BxbmcIgUVui0AaxGT",
-	"OcOyIn9QqTb1dBqQZLQqWbbmAhwlVYo6cTGnqy+99B1fidfluM459lmrzcqzhMNdGMfPsad3zjv3yGfJ",
-	"krwJLd3PksouIe0PCYnliInwIV+JV/cVenmuWM6EgU5u/zLpqOcgNFuUipvD7OpvHxoQd3wlwCKwpgDk",
-	"UdmzU+U/amZ0nRnJQsoNZ52D9MR/JYkK4jKR/WP3dL1yw09JKI4le58t//e5M4ZDd6iKtNBwHa6qsQRT",
-	"J758xipi0bVo3p8K/FftM4Hvg9J26L9q9n/vkLRzh+2eLdbSdQWdcHAA9qr3dvMOHzn2epMqh2NL2cIK",
-	"mFY89iDXJlj7A4b8G0UqZF2KXFn7Dbu5wr3Wbrkv1fvorF+wlZGgjczXC00wYImGiwBoHfcMwzSsvmKk",
-	"dw6N8J6SCxxtHzgzpnppcwN/dC0OXUNlorlYsAZKFdtdY9Uk930ZzxkyTU7s3f48zehe2ksTdR7LSPAB",
-	"m8866Jj+QCnyIzaiv2OKL92S++4I7+vP3Qf6wb0Ki76da6wsFRzMJbbRJGt7VT2HcEDUUfuV0jB3g8Pw",
-	"EXjDQxhc5I0yXxQFjUtfhZiwsNfDvNP3s9p5Q+f9V8EbeGAAefBHumU6I5rZpwy2jFnI7ZamwJS2dfyF",
-	"E2oD0PPn3Q2K7bJGtn7jo8fBG5GBSuWq8TH5SHZK5qXrTeOLuM9V+d0G5nMz1MkpRoiJDT/3vKoiuSJK",
-	"7jXogJVv11MKh0nJFdHl3EiD/aOTzRH0NFfPuyjo1F++xh8CBtXX2OLHFf20savqFR1LotkdUxDDvC8f",
-	"3B/brXp8XQxUQrLeN+tEgUatPOP3l5OBfP+VivY/Q9et16I4dPHLZeUqrWgfRWNz3VROg6Z65tDIUMx+",
-	"BRx7CYoTdsFKtcmtnIaSw/4t2zDFbOOPcHRrqQ07usKwWYAIB+FkJNxfiLyDRLuRNUoP6cNFHXe/oP8e",
-	"cchK89ADDcRv0DZZOAHKS8RwCpoKe0SrxC96+4ve/qK3v+jtL3r7i97+19bb99Z6kX2kC3OuDowO7HhE",
-	"gfyNg0V+mPr4m5A5gBlW+PJRIqjCQpv4PhD/iN4PeBrXcXyBUZMISuLI1IyUkH9aOytPv57cbddKuVAs",
-	"DkxV0MUG0QfWHPKdHPogXRh+l5KvW671uUTDF4yB0ea8PQOfCWHAH8AKYGB+8OAmVf2AJp4zKgEDAbre",
-	"wM0NPjIqkRCxAz9HR8jerbEr+FEa9plCMDe+U4s71Gt6x8CLywRAllUBVakaQDyYqjqX+eFCD4VZblx7",
-	"kHsKs+DwD1wAVntpJMHXfnhOhKVEwPQHgAd2nVxceAO78/iuAnDfcjUVWSL7oH3knixKpRyBUkk7L+Dv",
-	"1cYORfrfS36OoAAsuOou5C8eC1oU5A5e0VrKEGj1W3YnN2Ednz1mc8+U86xiSdV3tqkIJ9vT846pnC9M",
-	"vzx+7x8aJZGH4Fra/Y23XISsxlFdIiC5tOkbkarpnrj2HaqgnZ0sjet+ZO0aRMMp7I+u/wPBKd9n39Np",
-	"PSK/fmBLwoH6hH1++Pzqn0IaNeQLa9fArIZbU0+tzsKdHBHvXWxQ7qEvRIglLupVDHec7QfYHJ54CPPg",
-	"PWBKD1sG32JXszPQF9YWkj45urWqBm11qYGN5EKzFGv7Qypznvkuaz3JhfSOvUe073uyCt4HOO6Hy714",
-	"n4AA/9N5Ehz+xNiOUGxqF/rY1aT4suoQA0rep/BaHdni70HF+ELJ3fs0HPvn1orfSbWSBrr3no7nIqFB",
-	"hiMsChMk6TUmhlipcQjNApHHK3ruadFbUP+T/fxsWOxNtXKGDsHe1X9sv+8BsPa2Er8XNTiu5eFN1Qsa",
-	"U8myWkclROf0f3fWM71jiq5YIwdeCqavm56cgN8JPatxE61eYcUyDNV4ccoXrOR2Fms1Fr5Vm+Qsm5W6",
-	"pMWobmOdqIGdEnzdcnRzqYnJ4cuGfUuNCMLTURGE0Fw5HvJalNrILbazcZGtxwtq2Arst6pSyHgkAnS2",
-	"gQgc5XFz3RLus0f804l+pfs04kAgpaCBabEJFfyAbC/k/ixm26EC0N/KO5ZfuabMyvsTAVMfrDHIzcqI",
-	"omLDMPGX5jkXK1Lu0IddHLAD950syi3LyJZ/xBut4gvmLPj6WVwDRsrPJRXG3qI/te7Uv7gGpld/+2C3",
-	"NtSs/O3Dpw+f/v8AAAD//w==",
+	"7H17cxy3le9XQc3dKiZ3WxKt2NkN+ZcsybZuYkuRaLu2Ei0L7MbMINMDjAE0RxOXvvstnAOgX0A/OEMq",
+	"D6UqFsnpQeNxcN7nd35d5HK7k4IJoxcXvy52VNEtM0zBb8+pZq8K+xMXi4vFjpr1IlsIumWLiwUvFtlC",
+	"sV8qrlixuDCqYtlC52u2pfYbS6m21NjnhPn9l4tsYQ47hr+yFVOLjx+zxavl99Tka/t4wXSu+M5wad90",
+	"tWbk5RVdEbkkZs1ITjUjVBNuyJ5qohgtLgkV0qyZIlIwwu0fl5VmdlIw2TWjBVP1dF8tH+HLmpN0c9JG",
+	"cbGCKb1hisuiP6NnZCuFWWdEV/naTuXp+dPfP/ri3L/ul4qpQ/22HQ4z+i4txQ/wjegWwz9Dm7ylH/7E",
+	"xMqsFxdfnme9V3y039U7KTSD83yj5E3JtvbHXArDhLE/0t2u5Dm1C32ywyf+82/arvrXxqv+Q7Hl4mLx",
+	"f57UBPMEP9VP/Ljwxva+/bymhuyZMGSvpFu3+5od9VlVcPNSGHUA6lNyx5ThOFt6IyvTPwkY0RFCYc/e",
+	"yEVv6dmCFoViWkd2PltQ06LQghr2yHDY696zvJhEzdnCTp3iHCOvlJXJJR50ezlndg1nGZGK7NcHIqSJ",
+	"zWIHpBLbDJlZajRrdiAresvsT1wRRzm9cSwpMW3iN859eKYJL2BULuD2UaH3TBEqCvi1lKvY0Ht66A+r",
+	"mdZcClie/a6RGybOdHJ+e6kKHZ9d2F87LXwui1yq+rL8BVkUtRvq9g9nWRNHvSHN8/PTyBwJ1qf3PrxR",
+	"3vyN5cZOGUj4DV2xPgXfsKVULHZqTMFJEcE+GLKjK0Zu2IoLfUkEsDPL9ri2bA12nMIMJxAhE0a5l3PD",
+	"tnrs5jbu38cwHlWKHlokrRPXMKeC3FjOvGEFWUrLbie91vK8ov/GzvH5xbQmEjuCr6koXrAlF9zfvx4n",
+	"uWUJTnBdMooXIvbhViY+u2Gl3Ec/WSlaRM78Byem8pJRFSP9kt6wMjqiYq1J3EhZMipguyJbodnQVoTV",
+	"tmf3zkm1M2oIPEK+Oj8/P4vNc8uorhSLi7Tm8fkHM/fS6MkxzQv2HddGxkTAmpURWfz1gaB8vSSiKkuy",
+	"99dJwQ7bG9QkxJrPy+qmtB/Zb1H7oxOoblqi2t7gNepehA07RE9GONk9vBH225kX5rCk6FZIuXnL1owq",
+	"TcsIDRe3PGeti92bTnfadGmYajzZYBQ1a+p/VjC9mc5CXjC9+ZOkRWwCqipnMKO3Vcmer6lYsVHWgAP7",
+	"qWZ+d8K6/NpHN/ptLRBpUcCloeWbxs4vaalZ1jmMgtNSp7+TPpp6FrugaPafZR/MOFW5AWIrfE5LJgqq",
+	"XtDInSponJbXsuSpzwYmu2dsE/+Ai0Lu9TyK3Uu1sR/FuV1z+QUI8qBnwzTq79evH9qfWtlvb9GSqwTb",
+	"TzPpMiVFBvbul4qq9g1taUJ2JdcFPejYNY1Tg59hPXbmVuNm2Bl4aHd+hh2M7I6S2+iUN1wUc9hktjDc",
+	"lIlP5PgN8EokDOJen+H0YIChxf2PlcJ9JrtMHUePX9Yf+ROaxOOaVzNC/0OUN0hf82fgiD92CSM3d8qI",
+	"jmDi1zqm1n8n9868xwGs9N5a7SmidhzcgQ2TxAGVK6+/d6RB7y74vXOHOMY1dETHB903apjZ1aBmDGYE",
+	"4VHLDvTB2Ag/SLPmYmWtHW7sWMuSrlZ2NHEgW1xWl0eiQIxTacV6Rm9sPksuijYHjqi2d7eSu6Kg8VFK",
+	"yUqyldIuISIpBhiO3DHBius5DoAdVRtWXFvrJmqXLhkryH4ttbPmSi6Y81Rxo51VlBoV2dzooShGdcKx",
+	"oFgub5mjoN6nmgnDRB6xR14viZ2eNXCIttegspNm29jrNTOmnLlt/js38UPVxh3eMGPR7B08aHkK3TCR",
+	"Gu6WKd12vTQIa6+4MUxcy+VynIOAz8CJkpbiDjfLT9zfBbxXjhSb5OUpvb7gjcOo55viM8/yuSppTjWb",
+	"w7I1e8uWYM/RD6/wK0/Pz7PFlgv36xd9Pu65S/8W2E8cn1pTUbAC3XINB+UX5+cRMingAjBRbe3m2zMG",
+	"p4y1GMFaoqIglr4tD4f9z+V2ywQwb6o28LCu4ICQ4uAv9hwae9vgbizGagevMdcEL6u7yqNLanBQv65c",
+	"iiVXW6AC9mFXUi7g54IaSpa0Ku16rE0TfvFU836eM3DbPQPyG0q2zNq13pcOJyUVodbQL37rPI+1tJqy",
+	"xJofdZiKYP41djU3Um7OwF2vpdDTBm5ws44HXhC6lZUwtQ/+i6fn54+/Om8P/LvYuN6kirmSNdEUHZ72",
+	"kKUiQpruNnx5Hp1uJQwv++P+aP9M9msmWgTUdOGlOH2HVw2vq8O6kAXAnUrxlRfMUB7xLuROtxnjGeBj",
+	"vPXRosms5qX9SkwxZB9ytgsexknjvfRfiY23pYdrmif823hvgNip3lhV80AsxwHPNnKPlpLWUCi0oWXU",
+	"kXsgt0wVPDfaKWpUMWK1Pbkk9oyz2jt1sJ8tphziorUxYcfr5aWOF/e5r6POkNsJAZvwSWSL/RpH96wO",
+	"ReAiW/xNOiZXC0DFQGrC3ZK38G/JlrDjVrjXnL9wrJ81mT/8FWMROG5LErgXWFlQBGFQBGkAP1aikIJF",
+	"eGrnDEB+31jZD6tzq09tetz3n9TrXwN/1CwjlXCzBALcc7O2rAeU/rSuH9OlJ9/D2JXxWvS0WRYVI2hV",
+	"ESPRB9OfmIhyW3sF80ppGURRiH4Mhj0ivgFDy+iUKTFrWWk7Uft/u3MZocT5QuxrKdEsl1apKAtCDei/",
+	"8eB0Syl0uhy+Oah7fSHdpgyrYc3T4ibbUQ2FtyMmu1FyDJ4bK+rWVJMcHKwF0Vzknbj52CakF/rOa/NN",
+	"LtC41uGC+msZU2vsQD8KVAiPUnwnbN90pTcqY6P7wMqIYGUfouLoGSlYzre0RE0Mg1u0JPTJTdRaLGnM",
+	"hnslwIbLZVltMcZqf10pWe0wHJKRL/xlumFRQk+pRt9IRXZM7kp2Sdh2Zw5Ojm251uhg7dtgtKxYfKRC",
+	"0T1+qx+M6QVf9utDXNKiLjUwg71Uqdi25SUEthGZj2LM7lfCj9I59DT7x2jFafyIeRjM3yInBawNKkkp",
+	"xQpEYUOKYgIMbnzsSs12qSQdJ1adHzee3RLc4zE7Or6LLN+8ZTupzFDcK54GsqYFuWHGsnch7a+3bGoU",
+	"+huwtSIiMYR3pgXAOC3joyyXTFmDP+L6fLaiXGgDV3NX3ZRcr1lBFLvlGlMQpsdMlpXIE0H610trtG6r",
+	"kuoMFYy13BNG87W9Sc7WODJoHyLC03csOZIlEZ1SRsCk1BmhpZatmK9VuV3ikp61c+FLUyeepJj5gc7R",
+	"EGdjRSG6GcKeDdJq7L+n3CZN+E2NXzzJ88F0gWZ+xJZ+4FvLmJ6e+/+B5MQ/Pmr+tS9l0q7jNcaYPM+j",
+	"ZQlqPnAMjOTrdupNw5u7nBNd7Oyvd+DZ98NQ0R1CDe+OUeKot+xZWYIPRkPi4l4q+IlUomRaE3AvFlEr",
+	"MTI5qZ2j6eT2npBmAr8HGwksJHg+uoPOSpu3dV4p6blgtlwED9KYGZcW23K7o4rd7VRN0rip+bg92ZED",
+	"zRaWH8c0Qy8ELjvCITbo8J08j+r0ie3gOsYA4qt9RirBl5wVpOZEg+l8d7yjIc0vfZKVz1xOWd8JXjQl",
+	"faOpJXff/LeqWKVekNaiKNepL2lDu5G35vuTkfJgn0/IEuhEzN10Gu8esWkVK5gww8kv0Uvjd2TUAbyj",
+	"WttT7zz89HzU++nWFgaILqAy37tUwBmTv6Ei4sf5RsktOffZt6CckJJrA79uF8PXMFus+WodD14GO2qE",
+	"91LQrWEc/6XYmkN+1qiVMiM9bFY2RzdzBwNpnggnZGyBhj09DyWdbiLjN6jrQBhVHCcekSNJfNq9J7W+",
+	"K8VZ7IxumXL+xQmm88R5+Qn5wZNzqpSYfVc0K65RkswWTrXa0bj6X42K/dnrhrdk9Vyj61d0eawrvbEX",
+	"sWx7FPPeXbelBSMueekOOxf0hPjbBNszbZoGZtoTNBRdb4983s+9JYXdOHJgE9yq8MLGPtVvaq4ndjov",
+	"b3lhlY63sQS1dJLetMxKn0KX1DpefqBbCG709Q6rj0Qdddbw3lJxQCeUjyy3yj0aR+HdLRGfx7bShtBy",
+	"Tw+a3DCiZTyMKFGTiAS6udLGeeC3M8zlSAYuBGEqCMHgC+Ob5eN1/foImm+imwVy9MLtEWopGQZJaJ0H",
+	"5cIQVo12hSpbqjY6Gr+7YQcZE+LfyT1ZUkXwc/SmVgaEOiV6DcE8V4JWmUvve0xknPc9ei6qOsEhbR+9",
+	"Dkkx/TSJlMxlPuIXScmgBz95eApjALinctldjP87Gh0+m3Q8XYxueXm4r2yx2f5LpIABkrLXkBuijZSF",
+	"r29yWYC4P/AHumJQoqQz+F2WhWWecHMu4C+wNnJzIPs1z9eehTvKzMjZo7N6W9e0IE6rzlq+dPctIQ2S",
+	"0izfVTrFra40m5OLnHDw4gfXafOjmWEWy/LasOH8L+/3mWaLNAdQjG7i4Yaa17qT5YJQovDo60zK/n2m",
+	"nimTjZD7uJRMhDleuaK0yeGSA1WFNjzfTMxJC3fScd7GuYRrGM9c8ylrnjLq5LVmRprTjepp+eNz3GeQ",
+	"t6fySqgxit9Uhh1ZLVFQQ68basiUUjinIqRfjMU/7WN8+YHm5jIE5DRIgmZQrp4Tawq2yRkr67rWaeg7",
+	"viSqWXMQzWjhEhLTXLCuzo16nRuoUY6nkzotMGrfqTm5301FLMKlBvJmLBt1uTMgefo5M3BZo7mle8Z2",
+	"8wLlqQpGOwsYriP7IJAEiWH279xkLmFhHwTB1LBJOP2fHPnG8uNpuRkb52dabp7pzUA6fVgQ+CI0ZrQP",
+	"c5aahuukea/+NmyF1vXz+9+4Yo5oaurOmje/cQiDTORbxSMqtUhZJXMLH7DgAcrtYxGcWVTfnHKC9EOW",
+	"yqTKHV3vIX5xdKfi+QZWtCUqLUAi2s9bSW6xGE2f0TTTxNsSzmcsFZJF72o/MjbPzsAF1SILxxvdnahh",
+	"mLOy1AP1pLOvdDiHGTWjc2Pv3WLSiIDHdY3siax2A/bqDCd2Wqmb6ADseKG9CYnjDq4inmq3pDkzE2K3",
+	"8BTQuax2eqAsHzI1yYqCVl5c1PqkXELwPCMSLQe0pa25cAfSsQcSoZt5WX0j2bBqc91gk9GoOphMKOSw",
+	"AmReDD3JngOZxHOuqTXC6IaBbl6WqHxvqcnXcf6S0AQm6Rd6flbudP7dzg0cJN8rxUQxGKwaKI/qJS+c",
+	"VvyFyNSMKcySmbD4tJoYYl+T3z8mR+dGt3qKWu+g0h6NIaN72ELm0eqs2lEHuhbejqWswEeFPr8Jum/a",
+	"n5QoXLiaATbS2X5ciB+5XydVG59hP2KH8E3g5d3Kkg7DbXBl9MPtZVUW5Aa8MpDhlEN2Cyb9LnlpmHLe",
+	"HEiaw7/oAJ6DXCCewHEizh7I50TjeU3iRMN5D9CJhgvEd5LxEsk77TzDVolenLqq0sS0oLLaxssrSy4S",
+	"YdB0tCQRjMoWIHTG9aNk3OGburJsRkju3uvRIkG7aL1UV7N384qu1LK6E+XVzgRvGWHY6dOd4dBrae+9",
+	"IvVBr1xst771jGVqHCy99DXdpWLnYrpqHyJoLoEPRk3O/J05lOxh48xhazoIeiNx5juGp8Ou+vtXcLqV",
+	"wLKM4lSs0A7iKocf9C8VSqNcSa2jV86fRvCeY3EU5AFkixskmlsuSwjDrhQ7jFc9RQ9tWrA8CeBEP3Cd",
+	"uK+ax5wNr61wDr44TbcM6xkyK9Y37OA1d8idpLqGHruw/zGHRk3PJLnTBqCKiLG8MonqknQaRq/KkaZA",
+	"LleKcuGNr1qD7fu6JJ9Tc+nW88Z+KzahSvBW0d5WCuBI3hTfMZVjaV0HJSaFRYTTc7vlxs/w9N3yB8gG",
+	"pzlD247Dgj270YAzGY3NTji1NLu8Y0htFo5TzTT7GnNSIXglvJF98gTgJS+PhfoQiXyrrUycK0CszkzF",
+	"SoqyoVins1snLMKhTtB846AnpnxHmiPhwWLxP9jOoDTAHrpTChav278wgywkaKeJ53v7nenQlVcA+2jZ",
+	"BBGQOD+l2M6/InkQyXdIkTNn+JVwnbmY9s7jz8CPcV1vxYmOE/cjnFrQ/8KptV+cPrtUzZTlcSYVICql",
+	"3GhS8g0jlOiS7+rA17y6I/ZLFSvD/RMAZ4DDgipG4ClipAPUoKVitDiEhIcpgVw7wnWIeQ1wjS4ZSV/4",
+	"GijIyCpfM18MBYi0exkKmr2DYary0LxBUdfo/lpXcGZ6ONQ6xZfTGKgDFMX2Vh3ye04UW3FtmCI3dod0",
+	"5lUiAkgZd0336nCYMB1PBzEq/SOPGnE3gynYc5h/L44Too5WT8Rsp5Iz7ZLE0P+z53U2T2YVL1YuO7Xm",
+	"9RLaCQynEEtlpWh5wvCJG7ATccVNjh2KvZ8/7mao6qfQgIeqJRLFzS484QitVvQbNc2l3KeqmmcqzJ9M",
+	"U3Yb01aZo8cm5eZrly/ZKTHf7swhhh+HmEamlRVgua8GIAAKHBlRSzKiZUgPhKUBcJkPvkRTKmu/UfRU",
+	"fe1y9MMhckir4QMa3Y4pbZlecReoTNzAxlnUddf1uM0Fx87n+xoWuWPGSJyzp6BqBxA9+zhAVSo2+R0k",
+	"r7nifo1Y7FZLABm7pUUj8+dMV1sr0xXbRQGcN1ykMNbhI6CBJrC3XJ4mM3GohombVGmGh5Brz9ZtN+6E",
+	"L4udhTNbJHc5DUM5zIndFYYDr9NpcLvrpcSJx6xjQLR0G03j9rXvqMpB/aWnrh1jChDT94LsUKaB4hVH",
+	"QwvJuwG3ozIlBx8SImHGaVTKIj0prol9IAV86Kkj8uWzm8MZpC1BzEYQN5nLRuRnww4Y0HHTi72AsYSi",
+	"qJkxViOaLBXwWN7h15IxjpSiTQVhH+h2VzKs13RB9rvrYCHJ09EdUkcgOFx4mFRjvWmS82vrh0QgeDZb",
+	"HVv6AEs/UR23YpaHvl58rE5Ot5GRu9NqyOwARB9UJACBd97SWoT/UlFhOMgCKCGsL7H3yeBd8jX1jaTc",
+	"JV/hK1wsqee0GYwEwDNuRY3Po+fG9dY3zelCzTTyUSPNB+QSvKbNLGcpiGI5LvWIdHw7xnZXmQQIKb6C",
+	"zcw798Biw/vnA4CsgdYV3teaWWwzEYiin3I4V4INyYXoe9m+Ubw/p462H4D4Ig5NWCtLIzW302Hlf2D7",
+	"UBX3cKGa+VVp0C1GsCYOFgrJu1TLT6tXS2zXm4DUORM24o7W5o4aw5Tdg//9C3309/f2P+eP/vD40ftf",
+	"z7Pf/eHjf0QzNGU5iv34VjrEEn8BukQ1B5ehW4Uu07fkbSNT/Y4kN6PyMiPnYPYEfeMx+bEJuODUm723",
+	"qCw9nGlidS1UT8Cislw8NDxqvguxEjS8Crus3K3UM8kERsKQAKUIO+LEtNu79g69wcJLAF7Epdo9qmEo",
+	"EDjOjFSw9sX1tGiIu2JJOJEf2P6dz/6fQRByx8R1QIoLGxCrAIHvO7GIboYaixP8SLIyZFeB3gQ1lFaK",
+	"wp3NXCEG1hyVUqy8Ct7fjQFbVsvrJZ1wUI0CEG4plJclUZUQXKwuXNoYN65rnn1AkmWz81DzaGTU/WJ5",
+	"KH4LHWcFPZBqR4zEqrfLANIInzRRIWu4QfT6dmFLRsoKZ4mkK7lhs1msUx3DBv/hvHETf/f7rxpX8Its",
+	"IDn6lHgW2ULncjfKit/BQ01eHFYBkKjWIIaspRaA8e/vxqMH0TR+YPufONsfDwXy3+O8C/srjmyNnc2f",
+	"4UFMugj4q0PX6OUtU4cbWRyIZlCXPY4H6DYH5xTbmde3TN26renm+kqXZzuI1eqUw9nNmBweTir58BQD",
+	"BffRkePcyc83D2ct/fJ0ZmyoLRu8g/DQqGOxlQPb9AW121fFKOgNjQX2clfzM7hoV4+S7tM22Y6pDedQ",
+	"q2EHT81XHzdhtJzThQogShxS8BJgUx224SzP30AHJ7Dtm7Q1fdQEJOK85Lt0pZvf3GmxDEs6MZqvtgM1",
+	"g7D6M4JeEU1oUaCsj5ZGDLRtikIzh/Kz0gWHHWxj1MuQivSOEqd31nSSEIEG/SbWZFY7c9KVG2+c+Ktx",
+	"XufonOU0qX93yCv7hhEZ3aj6mJEfOqSd7tnOTOjP1meG8MX0HAOG9JEC8yTobncUTqB8R7ABUBcW0hAm",
+	"Cgao3Kigg0cYyp+Drh3vP9CwCWI4Hw21HMJEoJXjKzCq1ah48kaDNdlaVsMUvI+Bgiv73mMKrnqQEEgx",
+	"/p2AdOf+Ilw6SRwZwkvw7iE0t+UOFS7j4t3vY4LIowCLNX33T5bmmAUFbWNlC6S90/LrVNkJd/IFzff2",
+	"DGo+sFHPiiLmmWVO95zYuivs+UhhnMb6Sc+FR81RHQrmIfRWDK3kTrLjDmf64G686Sda0px5DL87WIrJ",
+	"xNqOAyzuCJ+IDecdT03IvuRi3lazCxbicc8rn5fhozKKQToM9CGC3FOCHciTcZMxnOkGuvNsJ1wKsP1N",
+	"SSOczGe594+rUiLV1B2RlTyOyZzkOwAnHArtjyBf2NnWOiPOMbrYeHZ6soChW7kQ5dnjue0TkqxO3ZXa",
+	"Tyu6C4hGPhnxrgacoFVpGiq/q/eOav5FQBGKpCrYYU4A1F5jPscCA/DhmSa8yGp0L0w1WxHDyrIO4kf1",
+	"l0rPhe/1wepOP3ZDb5poPpUSF1JvWHkhpHlEy1LuEyjhrXuMYWXPqN0EY8f7NjR069QOJrteYvEeOJdX",
+	"0mVY+jY+2p3wPeYMDSsZdtrxZWJq7EthotVKueG37DoJLOs+T5Q10BXlIny5v2UuVojhn4Ab57Lt4Mte",
+	"S96j97yopYGLsKBEANjESQH7e60DCbUnEyaSLjisrDrFikSaV3rfQkcUt4PTNuSWlrxIHzB+nDhf0AlO",
+	"WdbR1DX0IuxoqOoYKt7wlBxHRKFxP9Jdk5nTkDUpj9UsZAi/lhSQ0ri3acRyc+XhnjtALkArW3oUeak5",
+	"xQTbiCcpHcdSZpcu1zSaTo2/ewJaS2Vwqw7vjG/bmlGlY+jdHvt1EoWE5OdYgaaS+1Ry0bzgSUBKjzXZ",
+	"qdOZh9GxfF2BL7p4en4+uR8RFL1HX853M3Sf1DAlux1wfV9Xo2EPVzoAFx+9UcdNqIVZPajr07I8DGaL",
+	"GXhi6jADLKVSYsJ88CmXpXbNl6PgfWtqXi1nmCcur63r2sYj9MttZqojjYQFuCPyVyDD+zZ4R+/WDiWh",
+	"NvSKRga9t64tw1ArrruX8Tkm2r+2vrQEE4rX1Dziy5hm1Lgd3VByn+GXUm6ua2Br93gzveDpl6NY7neA",
+	"6U23pQFA9m4zGd+eeUKbmprCJ59BT/i4YE1GDFUrZohUpAk0O6wnubswkAbyFnq8zk+nnJwk2Wx5PS/t",
+	"KuVEduPFV6ONRATaf4LuC12ldgJcRDOr7+6F67Qya5lAgzluHzqd+2aYsTKRVeCcNnOAhLr76tPVG9mn",
+	"bgcCRgcots3JRzff+YlDwzVBy4M2DvCV7eElJaNxrJ+3cv89VZuR7PMJlljaA9aInfcwwLBBf84AMBCx",
+	"CwnAu+k4nj2kKcr9mV5kp0FDH8QGmuisaILudlG9vcDvIXRHj9LNshs7aPbzm+cfjiOVfCf3RC5NaGfP",
+	"rMpv5cUFgYJgKMKCsCPfsAxb2lqby0rWdKHOQOsAiFnqeaZPC866IZBdgcOErXiLT87XJuM90jQ2GqAC",
+	"Aeh9CaaVujOTKhSPJVW8apRxZOSmMiHUa48DvCKsIHRHlUHfCaZ5JBJSJ+qlXUebL0lyJ5Z5vzq2mIGJ",
+	"+7FTFDzaRLcD8O/bfyDEp9NuaBP8xVehCejxK5fLKAdKQVx0XtDWmaJvEmw/9KLBatekTZbW9E5kvAxb",
+	"HMHSwKdTh9duHjqoqvT6HFYla3ZPA3UUUBrWkLR86Ur4td9y/LMmXqvuaj8Ue+rG/SwJGCo6J5nxayqK",
+	"TjytowDcuI4vE4fTbHi4fC3ljAF7/VwnY1EV9JCRPWObDDl65nvmZ2RNy2VGDoyqKGe/dCJg1I6AzJdU",
+	"qST2sMYoKDwY/OL6gpyFn8nfmZJndhpnQpKCGhqtcHa1hu2DPQIHJgZmMFMzLKk21z6/oHsTbhQAlm6g",
+	"DUHodEyAAVoWA9zbvhVLDqjxpmuUk5ehED5eoAuI6vZa4YMgLSCEYyT073Lt+XrjJnrrgAMMVTYiWxqa",
+	"vasNDQ27sEBga6gwOAK6d21POi70l9EILIUO73otywKRXvCeZ9O1Bl8IfXerFzwMrgK3XdAMx5thuTPU",
+	"8PpWXD3Kc/ADiXLmddfJPkqFqTSyNmns1wCVU2eKqUroQCIgdKF/MdVkz5qh3GbC2myQ+KSe80NDw5mr",
+	"1UyK9wQw5MmAraE8/qTkAV26HuHIxIvjnmckKoZfq2KIWJMZKTrenxr5j1NapR2b7KlAxj4jKXpuskla",
+	"R0wkYTwsyMiRqa9Nb62bW2q5b4PNEmFtrXyhhikWqrHMmivDmAilaA5fEsAmXR89gFijW9ZoBNjN6/AQ",
+	"wfEmsNTQ6261fxO0axgdRsg0boLeMbpxEXFtmjVs85r7z0MAqqksAY09tNpGB+b2gp5T7XIjmlWEDnAN",
+	"DhIvme50oaMKuUOJdgj1+RYTslQ9wJCfUzaI9nzdRHsOv+DxpKgTLNiI22FOrA0r72OxLg/fcdwwM8ud",
+	"EEE5Pg4Xetglor2+ptgE1whi7AT9eR5Rzyu+Avy1aBIU1VIkIfMoyalmZAtFnYEMEc9lYkCf6rj1Mdx5",
+	"LFnqn9YZ/CYOwBnVW41gV5rktGSioOoIOLxGH11nMDs51qv18gG4pYNncRRVT70+j6ELd+X2ZoaAnyF/",
+	"Y29+l69ZEfUw7koqZtQjlVSMd++AIePTkDuWtBuN3DABpFrIC4B6uHSAD1bKSbWxNgkUfl9a/UodXDcZ",
+	"hFvWEr7bwE+y3w2ucGhx5r8TdYe/qxl/e4um9+T3T0bXLssq3jp3Xl/wgicgBwXqsLG/X897xew+X6Dv",
+	"s+kNLOom6XdvyF6gP7Lb/xz3ob3qukgTp5k4nlt2t7B58kRq/TPemsWJFWcIpcMa7fr236fiz1+kuk8n",
+	"LIOAJmgX4OFUe86fo22EbOHsjd4kXtZqFCUeSbdPn5EAn6fVOE0E+2YgzPwOvS4/YZFT5FLu6SHdY9pj",
+	"kTqrlUaTiPPKpBq4U8W0IXm8HGCgd5+Dwqn73rpc3bOzthNbRgeOY63/7HFB7MdBVXd9snXmBa1DxBsC",
+	"VG8gz1lJjRAIrt/IIlugawxLvsALBMop6dlP4xfoda10w/xC5v+Dxv46XvZgKg705h2nRH2yxru9EFar",
+	"KeqZDnAf0Ya4pWbBY5IoB0BNGY7PNWLyetIJun/fBQte8zLaQf0tTNRSZJWvvb/VWWeaHkJfOrteTK6B",
+	"M0X8wv36MFVXTlowt42znTRShztNR71sAskk78WENpSBmP0Q3R6wuJ6w502KiRK5L+Q8eXODRse9hGtj",
+	"Xq/pOudiEnLEi/rxOQ0VhvIVQvu+iDQftLnmVRafvpp4xRLWNeAnQVzESLlp9YQO3dmn3Qu75e/sm2Z2",
+	"qObzG1M3+hjGekmUJZ/hlKgTDHqtheXmOtUksRI5BNSLCZ7KTmP5ZMNnX4kw3FSxnlhzFvW6k3f8Rev6",
+	"dGRQQ7cINfOhws4Rn8Oe4v2YcDMUmGqxuK5Eodjk7r8uX2E4STzm8rzGgpX4xyAMr4MdE9FdQjcD6m6e",
+	"3YGsboN4cyBUoEz1Bk6MGYB+kZijbgvQ5ieTW653zVtfbR983/VGNKbj3t2I3SapBa9yTyyk7oP2jw8L",
+	"NHwss8PE3nwFYctE58A5V/qmZM8RInZOM915nVbtS+Z2Jc8W+7UsEyYENiS5AFRxarh0UWr7Y7iOVbtx",
+	"8BTEn0GPUI3T4qpzcH5DVTrN3U3isM+CXG/Crft9aECuhxbFIRTJlYODXFUq3hA9HXoaAg0awr4vac6G",
+	"er577cQQfHQEf2c2TPsoME8bGL0XHnMLSJ5otOgqVS0IeUuY0q+rGziwuoxWsd1jw5Ti0O0tZn77DvFH",
+	"0LG1onZmnYje1ZMCkvniEv8GhQgIEiPYLGsokZbxc0NdcrwXURz7xUqT3fou93d6/e5Q/Vi6af2Vz77s",
+	"nLjyuUtHAPugXyH6bKOQrJ8QCPiZJVUrRiiB5APpZTKqxCiavVXoMl5a2A2NtIS7x619umCnXLym76xN",
+	"5PAr+UB2ShZVDoUXgY+OJ9q0I7bX9cyOOIG0e2WwVVIiOaSOiEtB4JmL0PknJDqFrJGydblSWrHz0TRa",
+	"HIXOIBG31HXtlrqOdBDxVOVXECd4tWLmucPK6wQSeqhI0NLTJbs7d5irxYx2Cp2ThJHunIxTjFcbJ/0x",
+	"wOBnBgWGhKD7LBm4xKZeMFMdgJydp2LGDNzWxopoXXJk0Llx42v30JreMs/CZzTSTyP/RZr8T0ACmqUs",
+	"2u1K9eWvtjq9D/Mc/aeq4u6rF4Es6v0KtBe0R6ef1vdmSI30WxLFs5y7tyktISnQa/qbDKQwLmjrcaNL",
+	"9iDKvfq4WQBaxg8zwm3gsYDPlZzQDzKKCFgpFXXZvgolPxgVBgnNIdwfT1KchyY22U+3daGYuSBlp8KD",
+	"jnZRivBMzOXccoGgAFOmm/Af6VYmhI/huB5KDP37/tiip62YKKIXrqEpzeGnJ4aTcZOITr1SsfD8inIR",
+	"VcpFqGpoOBYBn33PdgZDaRMPw+O7RN7hIN9hSL4MainXZE+5Cdk8094yAJlLTRRMqTcHu2Z2yxSYOC7Q",
+	"Nfl6JEM3XdUol1vk7XaRXjsiHua1AJeYz8Vs7D74Nongq7UBFQ+QFu8VWdIqgxipTiJpoq/TbteS8pIV",
+	"Dh300hc2Ks6KQC2R6DmPtQr9hrFCuxR9149VsTZJ3KGH2sz+1h42E/zJ6dKwq1DMNCPnd8TJOuT97Dbb",
+	"GvZXxmb8E1N8yXMaz9jJ1yzfjGQ0YHTR2o6+MArJYK+kYZ0qgablGsdgeyVqRRXuv0b81UKCy2qN8MEn",
+	"CYDJW6Zcq+yUX4YaptoefKSMS99PhRrs6g9rdZWNftOyY+NjwzGwyc7tbLFX0ZZ8d44mhH5eY/5Qz1wm",
+	"hGvqXfNtSnHWUaKNtimYrOuky3H3gsWL849p5TAlnuWEN04gfHmoXUP9snk1jC4HseQaZEkjw9uSL1VK",
+	"7llBjAT/8Tr0loSCCgyiOqlY34ZFBAk2Z92gYgf9dxLMeMgQmvCkRLSTUVAMb/mPDumdPuMtUFxDcy/S",
+	"QzZMKHjz3hknRbTDTNNGMbqBduoHCYYi7Mz7KUDTw0HNWhLQVvODQTzaBHp7j/R+puUm3Yt5wL0NJOMg",
+	"7ftpD4nS5kaPzj0toaEytL3CvkVyV85Kogh124PIR7TcfIPNEbGglefJyo+wJpd7fnQODVsu4z3TwW3o",
+	"qxbBbUSJ7/544VDKfQcETGuDxRIj5dRJ2YW/hPdHQ8WuJM2ToDuxbHFgVJHwW6XbvdXHoeGCsp7M8Rk+",
+	"7Lt1rkDTbTodhI4WESqANmIQpXBk7vZ+VqzCvi7VCGMwj8bwSDOsN44oN4xgfQ0GmODpzAEFuMifsuac",
+	"5ffhr3vmLIsYNgVaT9M3zqyZmPmNOzfrwKs4HCw8MiQIiSUtb5XrH9ezGsKVwCNyO+Eztx0vqrt84Npq",
+	"DlCznoEe63bjnulNijtJQvUGKNIyT1+06YX+mSahCWzHYjn2rqfvZHKf4Z2pNTq2FDFR5nP0JE+YByji",
+	"UwbdFFIzd++NoA/RPI7BQknBcr6lJaIX2D8sFc3tA530ZxHlh+n2o/FUnW+kIoWi+24GXKJwIh6HweUM",
+	"wdAH/naSQ5yNMzqb4cu9uHdG51OPwz2TEKMQUMhTSm2il8ux5xmvGnS2e0ZkkmmtDguyn6CSRMRqpMtH",
+	"StQP45esn11uvxadnKs7PqbtxrQ2GmPdM+xMftTs+O6CJ2jMGHlwQivlBmsbbtMEtQV5pbg5vLP05kvI",
+	"tHdZcAHNHeWGM09qFwvAg7/2T9Vqzo7/kR1a0RggYlA9rE3T6DC0Nma3+PgR0LyXMpkEb01UTe2PPtSW",
+	"Ob8u5Od6P07D/lWyMmj6OqgIUYRCUrgZjwn0XYTYDCA7aL4S4KIWBBrZE0rc0gguHMFncAUY4HlMXiol",
+	"FToxd9iggGAPAU1+8/ab5+QPX371X799TF6gBHD+tW2lwcl2IMBmsdYaTlBfhv5nW0aFAVXZMXN4zH36",
+	"+K91uONi8dqeQ6MX9MXiC7i0Oyboji8uFr97fP74d0ABZg0n+4Tu+BNaFag6rZhxLWoR8/FVsbhY/Ilr",
+	"8wyeAJ2GbplhSi8u/uKIAZ0ZgRZCDAb51SRajY8UppEa7Mv4WF2ovvKAfj2XCeO7w66tqPVQhrH3B3Wo",
+	"fnnPDTVUvfbxPajVOylcs9+n5+cOz8C4qCHd7Urnpn3yNxd7q982JAXgRCAJAi5NR9loID7DhwEwIDZk",
+	"mOMT31rjIwbct1QdmhVWhRTMNaOQW7hIDgifAZ4qlIbtmTbO/fibktFCEynKw29hyJrYnrAPO+deidLc",
+	"S/j4M9XdD9VZ1e5Jrm/b1BbecsMFjeUkRuisLBHRI7Pq7PN3P92R2gJx3NB8gw6/KFl8Tzfsa3xk1tX6",
+	"O98dv1byd75DY3tLBV9aOrdX4I3UZqXYuz//yfVfL6rt7gS3rlXiqpm65TlDXC7YbLkkQu6hfBC6kPKS",
+	"JS5cgBhI7eq3zDyvYQg6ly2e3ff0/OnvsdQM4iSQ7FRf/3in7RixHzCHrT6Y7jHcJwv1i/4fO4nIiV+t",
+	"GYDNneIwYaDgLA04jv5sMuxbfoB6xsbJuVUn5TKAukzjkA5MLb3VPR52VgmnKJ25RjqoHgU0l9hrgjM8",
+	"vKfuCR7Ga6AcWN0ECnNcHg5VGC6qn6y/9X4q44WNq2+Pg1fYr8FtoiGU7V8YW4NrQRVZQgJr/W7TsHuq",
+	"N6wg9Aazc2NzgSdmTyZ6Mlbgxg8G8xH8keBv/XCHp6BOZuaYQG2EjU62p+4ioUZfx3Cb25vYzy32oz9+",
+	"O0u+5Yn9xP6FHuTgizbMd0xkJ16RV0pLldJDnkb0kPtll5qlFM7XgpEdXaF2WFSuXhMFANI4VIPtuWbH",
+	"qghAAE+oLzWXOsIan+XmtfC80bVS+1oWh5PuxTOwl1uGtlEV+3jkEUwr96A6UvbXP5fv5B5DSJjJITC3",
+	"9khhZg8bk7isQWAta/sPADVJaw8TzW6ZoiWBNIrcmgYSpIcDeHNPgZuzc6yNauj4ySLKzfMQEb2Xw8XR",
+	"PZrKPZzxYBKlE3aJ09xScTjBGeJb4FSQo3LhKqsbCXoepIOKA9lKa+OB+mu5LoJM46laDVAqy4hF9zwr",
+	"Ucj0Yf4oCnn/99S+5d/zor6pjDtda1dh8TzqIgeyZ4p5o3TvE54KXrgo8xbSCDNQ7bkghgmiWS5FobNm",
+	"FicrNQuuAaI54Ai0SeBXXnwcNj0062uwseXWj8C2vioW9y7vXmAb0IRxkOPU14wWMO9fFy+v6Kr9hp5d",
+	"eRLxZzfVfmXLxJAcfI5PHL/F93AzcWrTLuYXD3Sof2Q7szjdAXmkTHs+VVqYHXM62eiTr5bfY1LfPR3k",
+	"N26RDywmhw8yCNFTCUrjrrvP0HFHS36zZeild8C2Vjb+NsYCn6xlWfgmEiXDrK82ObxlJaP6Yenhk5zO",
+	"6x0TLmH8NEKOuna0cEIg66QIBiK294tcvyu6+TfY7CtwdBy/z3ac+hqM0T3Enkd8V+6Zae5qRCSH1Mrt",
+	"CXy5OBCkyt6CDD0Fp1C3TD2C/iA4aA1ffyBrutsxcUHOHBgNIN4JouWWBX07+AUzR89c+OimVASrQRBb",
+	"5eA9whk5g2xsLlZnECOEMCggiDjkgTrNnVsNvamflVJzsRrSH+wr39RZ3qeXHj+w/XOcxkMLEFzWO3Bm",
+	"JRTy0DTpBNQBW0moi1BnRMtOmf4eWm5wE6ytlDvfndoTJgbsZGxDeK9HV3c6/Nc+OZRW/vq5zFXXJH0J",
+	"mQAImpw4r9A2NMkIX8ATD2GN2jdNsUZfNdstNCDiAW79SP0Y9uPJr4Ju2cekZnxVKfEC0VBjoY0dxXQq",
+	"dJO65JY2AY4GlU5/IQAWuFLioW2a0MMycpJvQl/jE2gAlbIXAeB2AYwakxaDlw8yGgXbE18ORH7jOjpi",
+	"1g1cj+bNkLmRg2HJF/jEQ1yNlx/olotY7n5/U19aGYvorWAOgP/kRkGvCG5OknHBADyN+hgwJArRck8P",
+	"GoDwpe+IUlBDb6xCxjXR8tIlqOsgVhI8SdGlGTJFXii5ewEP9fb+y35u1regVhy96hdc51QVVkk509hN",
+	"D2qAUsQRn9/p5Ay+IOH7CdM73pnu8wawfaClKKgIFi6npo4WW0WYGElu2IoLyL1J2jZvqsb+3Iva1tid",
+	"hxP9ySM5wnPTPI0/grJc098IB6vTDAcFfF1WOzmZqVbbpom0RATRV6jN/V4I/s7IFnDRAsgVwDI2zLWs",
+	"C9mm5QvMK4WbHod2oC2z92J+4oRTn1zk/EyTDTtYC84pKrGXeNSj6S95ptGki9Qxk5Itwc2/bRR2YtWz",
+	"FEyTgiezN1xl711zz7JIdRtEBnArIDzMDWxIYgb4STTg/dX5lMy7bylk9bqqJ44I8LU2i9Foq7e70IY1",
+	"mC8IEHzmhLqllAxcGhmmL2X1AqzCL0iAkw54fk0sv/iNktVubn5i54ZhPSlcsLVD8sc/YSuZyjgdDOqM",
+	"Q8laZS7JGdakoosgVOL7Pk/QDVFB9dLMxBHPJ+6vRvYesko+Z3OAvutk0lhKx7H2Xi0jH7uU04GM38+S",
+	"8rOk/CwpP0vKz5Lys6Q8raQ8ac0D+mSoydenKnyopeSTJcci+Sli8htesmmS0q50UE4G5DJ9u8gWH0r9",
+	"YZEt/oZFNTuqfqmYmUF0/ySC+V9Xzt5VdN6TrDuRADuZvPiX597vT+U0j1c842XuVUr3YMOaL7kVxWO6",
+	"o/maPfYMZSYz7o8nd0x82Jb4Vf1ILpc8Z4XMqy0T5rHeKUYLvWbMbMvH8O/8V55MciAwW8lOWRwGQshh",
+	"SfCSXRIKubg3Um6gzIW6tE0Ci2+EK7A5bEZcbwswQLAj2tbDmXUF00ohFlvKIR+k0rcK0VhPYr/d8TL3",
+	"xMYoItZEHn3HcXo8+47j9Hj4HceZrMZ99S/m7wDiPL2/o5UJ5DHYb4LlcNFveAE3EDKQaL72plera/6l",
+	"a+vg8/DdMx48iyttIEQk7IvWvg149O4a5dJFRi8vACB/6tt7c0gIYnetg0aGv7rL5e4qCuf3n4i+cP8i",
+	"BPa1J4YTUFgAxrLma4c8WiTk6Q/8CWizo7Vu98qa6LBZl8D+XT3Hujm2YPvMNdNz6FuiIKtWGlmDysZy",
+	"/cMmTcrr4MOkNaH916gnyDXfDp4gbi7rPZxSwHxyN9Czhssk6/tMLupi6x3VjdYv+7V03oy2Qw1wm3Cp",
+	"ScABzQs2S4F+kIs0kD8sWI3wghtiD5Ld8sJ3sjzGFof2+KFs/jHP9ZTS+W8YK8bK55812wEw7DAMPeLr",
+	"/l0Eq0lITgVkemB30qgm4FoXTFcFpnpJGoABRym83O8NQuB89dWXX/32FKmUgK3uMiaz0BHNlZ2GemBX",
+	"KSx8PJ/pDUInhGldIgClkitFt65QO6dCSCukRUGoP4y6kQOigXpWS4tCMa0XHdJphDyoQcC9UY44jXxu",
+	"OdvjPLkmG7Yzlq1berisc4UahXtTOJgdMkVF/z3F2WrNmpWiXLRd6/rS9YefMgnXwugIl+8//NVqckRL",
+	"Ff/5YVse74w0couX68un//1fvz0l2I9g+/IQ1S0wIz0oFlQTO43LHgBQfS3Q2BxL+nzLtDmU7FvnW/nn",
+	"SfyEGb+zc/9XTf38lt8yQp3J4lu7Ah5qRowUqBbqNd2xk2SGcmHoZqR85JV75iGSQ/FdU1JDr3p34G66",
+	"SJaqyFCMGubmM8lI48LISY7/JXMV9SuuDULzYf+ySbgr4NxirIC4n292FnLH3ZjwGQyK/qgE+519r+Oz",
+	"4aWV+wJaE1tBv2VaU6w4ikZIeJkCrjHec5e1BMFXXwGSnmHKDve/f/nfv/71w/n5o7/+9cMXy7/+9cN/",
+	"Ld//3/9YTJJdzgYJmotHBdINvKVHX5xn+MPPX/qf/vw7u6Xu00fnX6GbAfGXFINups12zcYdEiLgACxo",
+	"fC/cd2fG2YmQhjmPYj13iCZfC3nh5gUzuWFU1b2zKVQmeSEDWFYry3H29ECMTJsuuVQK3e9zaINu4FWN",
+	"2Vizif1S0dK+zXWjKa3ycBjcJd/z5hhQGz8bcMqWUm40KfnGMltd8ka2grhA5XZJFaFr0GssQ92wg1sD",
+	"ttZFRD7gzxCthmI932wyasBWih25hOdrlm/qkwNRQA+h9+VeVmVBbuxxoLK+sca3S1BPKWAKiz/mBjxS",
+	"sv0IH/7DJTcjV3/LABkxIltCYwLYZqjug31q7rCVN6dUMLzkS9SVEn6y0lJIrXj+7qfG6lCe0Jb4oC0B",
+	"kmELWUgZksYqHNYMmqRcBGdVqgbiyoENDgrbE3us3t87eaWUFkM31qiG4mluN47gPnkvmdyf7KTrse3b",
+	"LgOjcEKngK5s2rJi6BnkK8X9+TVbrya1w+/rRpz3rx66l33qyrotM2vXoXVgX/CZh9kW+67ZuxKQiLD3",
+	"CeRnLZk6TQmbfUtlSs4U8AasKt9zUcg9cfvnVAJs5bylB+yqTW4awIzylqlb160q5dl57Z+5r0TW++QV",
+	"YfKRw3puL6VrO3JUQCNsZ2jBktrLN66VxoSNrPtOHJ15lAxCJdqWT81zqQdqdYMdTGD1BfwFNZQ4eO+W",
+	"x2WSqy+0ZTtxJs/psr3+7fLwkbST2SKr0BUKQlX48GmcfNQPzzU2OpLLjBRyL9Dk0q5baX1LsVHTkHR5",
+	"43s53b9waXR6HqvWvWXqcPcK1RFXzBsPPH5PZZZ+nQ/rV8S3PiuKOBAhfJDVoUgpsAUH2UtV+L6wem1p",
+	"Sd49INdKeCoKFDdpoAWkz4aTOaXYe1QTHYtDjwD64Nd+sJwkwhYitdHPsYfvyQBEBKE5qMWX2JsXG1Og",
+	"pQNhC00gdOVdr165LjgUmBx0Z/cS9cMIznOqTTr9zcBX4Cw/Af6IjrvccT6nc7iHww4+d+j0kRElnaMF",
+	"EZAnXIgnvnFMnJl9TzfsZ98d5nQX4nQcCSaXEJP3xnV6p9DmdNZUQR+rTyVxjXWG72bqtCCeNiJf8ZlJ",
+	"mnAlDC8Xc93mXGEwF9yNGdkztskwkJuRXyqqDFMZWdNymTlIe0Vo8PWjIXXpOigvyRnM4QxiAm6MO0WD",
+	"T62QTdUwapihaZEfWRbHRn661mo0mwuNLwy6141BnSUAUrmju3kPmn7yqz2rwSStt3UAaNzj5VLujgjV",
+	"PLOE1si6Cg0lpneRoGZ21eGGHTIIDXXL1I6oOvxsz0BEGqlnrKwYGpd4L9iGHU50XbRPvYUbAnyJul9a",
+	"rTW6F+LJrxt2GLwW70Kpx/3citgw4Dh4OI/QJLboD/ilMNgSfUZI3Ll9T8UfwbJDnKNGkIBhjzgOEqlR",
+	"Uts8/DWjSjtcthSAHjzD7g08z03hE6HMh/cnA00hcre0xHz8Yf0/8KLa8wDHKl5JwNiRgihGS/BtZYhg",
+	"ZY/URwgjx/YE3OWjZ/e1fep+zs8O/anPsDWH5DniIbpmoKc6RuribniAEKDRpoNW5cMaE49Uy7Iyrslk",
+	"oveDLG+ZQwW8jzOF8T9V1we/+gQDhTRuDJ/vfYaeUfwktuY33GXQhlxxB/IHavyypCuNLYqIlq4yALX5",
+	"5jliXtew+fI2PPUwgsrnxn36tC2XixemdG/uwnZC4L9eIqIby4XnoMxxbnJhoNUnv2IjxhFrKBzZhIRU",
+	"39hxsCAKNfyn5/5/DbX//IFzAoaO7QoS99yWhhAEGEJHxvv6J2CfN9L13RyQ6/Yh9g9yJPehFNab8K9+",
+	"fwVhVEEcPtCYw1QO99nqiiNX2WdODF1g/8x9XqOQwZG4RsdleHSN3L6O1d+SJ/ma5QM6MiTttfbmHujZ",
+	"DX8FPOOB+4PA+oZz6bgmeyXFynO3Wr2ynA6r4TU9hWsCUyTpNJ04nKDc7qhig+197AP3fIr+LZ9GMca3",
+	"c52WUZj4yk7j8f9O7glFoF0cV2NGbce08SxLuoTbBjsD3F4uIEDguBYXjNwc4N/IMVtVO33Gb0qa36fR",
+	"U4//0B6IHnOIJCXacwhRZrRJKiVYkWGZSaMJWSWMrPLTCKmfFTd1mUvXKuLCSEcjkdMEn2b6OF/bj+3S",
+	"9T3yXHjJP/Z51gwWkv6pQWfwQ5yrT7l0bmGYExfhuKXbvO7BAtTA8DV9W5XsPq8pjP8Pf03BvccFdIW/",
+	"/9MMDsXGtQxAGT426xuVw4/UuJogqSDidIlVSRtmNQBZxS51NdaH+8fJbbjvVrN4Cl9JZ+Bxp4hv9n4G",
+	"+2tP8dGWqhUXZ6f13bt8W3RRug77mMWZAcf1MJMOeRIKmKTCNqTo3QSiap/biCfKceDZuQ6Q7fowcZaq",
+	"/FQZ5V17IzBq0GmaTS+w2xTlBZZv+HTg1kE8+dX+8/GJVX8eVbshW+1PXLAfd5PselXz2qMSTu+WutqP",
+	"abqdL9ktK3XNByF3XF+6sh01MVG3k3k8qdzRRbnwNmHzI5JuK9/NSR4P04/hkkyGIYGUfiPL4p8Dj8TR",
+	"ZEL0eaI+EUNEeinCYTaD5MHvv2Zl0Yq55JVp5HrYiRfVQKbut8y888/cZ0jDvyPmUiopgFbtSipO5RQp",
+	"qdBdBtiImNwwLCvyF5Vq00ynAU5G65Jl6Gxuv6cq0dxczOkaSi99x1fidTWtc4591kqz6iThcBfG8XMc",
+	"6J3zzj3ySbIkrxAjxKVvH53KLiHtDzcSyxET4UO+Eq/uK/TyXLGCCQOd3P5h0lFPsdEsrxQ3h8XFX963",
+	"IO74SoBGYFUByKOyd6fOf9TM6CYxklzKDWe9i/TEfyWJCuIykf1j92ReueHnJBTHkr1Plv/73CnDoTtU",
+	"vbXQcx9M1ViCqWNfPmMVseg6ez6cCvyj9pnA97HTdugfNfv3uyTd3GF7Zvlauq6gMy4OwF4NWjfv8JG7",
+	"mjepcji2lB2sgHnFYw9iNsHaHzDk3ypSIetKFMrqb9jNFexae+S+VO+D035BV8YNbWW+nmmCAUtUXARA",
+	"67hnGKZhDRUjvXNohPeUXOD29oEzY+qXtg/wB9fi0DVUJpqLnLVQqtjuEqsmue/LeMqQaXJi7/anaUb3",
+	"0hpN1HksI8EHbD7roGOGA6VIj9iI/pYpvnRLHrIRfmo+dx/oB/fKLIZOrrWyVHCwkNhGk6ytqXoK5oCo",
+	"o/YrlWHOgsPwEXjDQxhcFK0yX2QFLaOvRkzIrXlY9Pp+1idv6M2wKXgFD4wgD/5At0xnRDP7lMGWMbnc",
+	"bmkKTGnbxF84ojYAPX/e3aDYLmtl67c+ehy8ERmIVK5aH5MPZKdkUbneNL6I+1SV311gPjdDnZxiZDOx",
+	"4eee11UkF0TJvQYZsPLteirhMCm5Irq6MdJg/+hkcwQ9z9XzLgo69ecv8YeAQfUltvhxRT9d7KpmRceS",
+	"aHbLFMQw78sH9123VY+vi4FKSDb4Zp0o0GiUZ/z+fDaQ7z9S0f4n6Lr1WpSHPn65rF2l9d5H0dhcN5Xj",
+	"oKmeOTQyZLNfAMWeg+CEU7BcbXYrp7HksH/KNkwx3fgDXN1GasOOrjBsFiDCgTkZCfYLkbeQaDexRukh",
+	"fbgo4+4X9N8jDlluHnqgAfsN0iYLN0B5jhhuQVtgT2iV+Fluf5bbn+X2Z7n9WW5/ltv/2HL73lovsg80",
+	"N6fqwOjAjicUyF85WOSHqY+/CpkDmGGFL5/EgmostJnvA/aP6P2Ap3EZxxeYNIkgJO6YmpFi8k8bd+Xp",
+	"l7O77VouF4rFgahKmm8QfWDNId/JoQ/S3PDbFH/dcq1PxRo+YwxMVuftHfhECAP+AtYAAzcHD25S1w9o",
+	"4imjZjAQoBsM3FzhI5MSCRE78FN0hBw8GruCH6RhnygEc+U7tbhLvaa3DLy4TABkWR1QlaoFxIOpqjey",
+	"OJzpsTDLlWsPck9hFhz+gQvAGi+NJPjaD0+JsJQImH4P8MCuk4sLb2B3Ht9VAOwtV1ORJbIPulfuSV4p",
+	"5TYolbTzAv5eH+xYpP8nyU8RFIAF192FvOGR07Ikt/CKzlLGQKvfslu5Cev45DGbe945Typ2q4buNhXh",
+	"Zvv9vGWq4LkZ5sc/+YcmceQxuJZuf+MtFyGrcVKXCEgubftGpGq7Jy59hypoZycr47ofWb0G0XBK+6Pr",
+	"/0BwyvfZ93Rej8gvH1iTcKA+4ZwfPr/655BGDfnC2jUwa+DWNFOrs2CTI+K9iw3KPfSFCLHEvFnFcMvZ",
+	"foTM4YmHUA9+Akzpcc3ga+xqdoL9hbWFpE+Obq26QVuTa2AjudAsxer+kMpcZL7L2kByIb1lPyHa9z1p",
+	"BT8FOO6Hy734KQEB/sfTJDj8kbEdodjULvSxa3DxZd0hBoS8T+G1MrJD36OC8YWSu5/ScOyfWip+I9VK",
+	"Gujeezyei4QGGW5jkZngll5iYojlGofQLBBpvN7PPS0HC+p/tp+fDIu9LVZO0CHYu/rv2u97BKy9K8Tv",
+	"RQxOa3l4VfeCxlSyrNFRCdE5/d+d9kxvmaIr1sqBl4Lpy7YnJ+B3Qs9qPEQrV1i5DEO1XpzyBSu5XcRa",
+	"jYVvNSa5yBaVrmg5qdtYL2pgpwRftxTdXmpicviycd9SK4LwdFIEITRXjoe88kobucV2Ni6y9Tinhq1A",
+	"f6srhYxHIkBnG7DASR431y3hPnvEP53pV7pPJQ4YUgoamJabUMEPyPZC7k+ith1qAP2tvGXFhWvKrLw/",
+	"ETD1QRuD3KyMKCo2DBN/aVFwsSLVDn3Y5QE7cN/KstqyjGz5B7RoFc+Z0+Cbd3ENGCm/VFQYa0V/7NjU",
+	"v7oGphd/eW+PNtSs/OX9x/cf/38AAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -65,14 +65,24 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
         @update:model-value="(v) => set({ stake: v || undefined })"
       />
       <span class="text-small text-muted">Cases</span>
-      <label class="text-small"
-        ><input
-          type="checkbox"
-          class="mr-1.5"
-          :checked="d.so_far"
-          @change="(e) => set({ so_far: checked(e) || undefined })"
-        />what it flags while the period runs goes to the desks as well</label
-      >
+      <div class="flex flex-col gap-1">
+        <label class="text-small"
+          ><input
+            type="checkbox"
+            class="mr-1.5"
+            :checked="d.listed"
+            @change="(e) => set({ listed: checked(e) || undefined })"
+          />none: what it flags is listed, and goes to no desk</label
+        >
+        <label class="text-small"
+          ><input
+            type="checkbox"
+            class="mr-1.5"
+            :checked="d.so_far"
+            @change="(e) => set({ so_far: checked(e) || undefined })"
+          />what it flags while the period runs goes to the desks as well</label
+        >
+      </div>
       <span class="text-small text-muted">Order</span>
       <label class="text-small"
         ><input

@@ -1,0 +1,367 @@
+// Package casework is what people do with cases: plain values in and out. What sweeps do
+// with them is package record's.
+package casework
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/rulebook"
+)
+
+// The states of a case.
+const (
+	Open    = "open"
+	Taken   = "taken"
+	Parked  = "parked" // until a day, or until lines come
+	Settled = "settled"
+)
+
+// Cleared is the finding of a case in which nothing is flagged any more.
+const Cleared = "cleared"
+
+// Findings are what a reviewer may conclude.
+var Findings = []string{"confirmed", "explained", "data fault", "rule fault", Cleared}
+
+// Errors of what cannot be done to a case.
+var (
+	ErrNotYours = errors.New("only members of the desk work its cases")
+	ErrState    = errors.New("the case does not allow it")
+)
+
+// Case is what of a case people change.
+type Case struct {
+	Desk       string         `json:"desk"`
+	State      string         `json:"state"`
+	Holder     string         `json:"holder,omitempty"` // who has taken it, "" is nobody
+	Asked      string         `json:"asked,omitempty"`  // who is asked about it, and does not hold it
+	ParkedTo   *calendar.Day  `json:"parked_to,omitempty"`
+	ParkedFor  string         `json:"parked_for,omitempty"` // the feed whose next lines it waits for
+	Finding    string         `json:"finding,omitempty"`
+	Reason     string         `json:"reason,omitempty"` // of the book's own list
+	Recovered  *amount.Amount `json:"recovered,omitempty"`
+	WrittenOff *amount.Amount `json:"written_off,omitempty"`
+	SettledBy  string         `json:"settled_by,omitempty"`
+	SettledAt  *time.Time     `json:"settled_at,omitempty"`
+	Cleared    bool           `json:"cleared,omitempty"` // nothing in it is flagged any more
+}
+
+// Person is somebody who does something with cases.
+type Person struct {
+	Name    string
+	Lead    bool
+	Reviews bool     // a reviewer, of Desks
+	Defines bool     // an analyst, who may say something to every case
+	Desks   []string // that a reviewer is a member of
+}
+
+// Works says whether a person works the cases of a desk: its members and the leads.
+func (p Person) Works(desk string) bool {
+	return p.Lead || p.Reviews && slices.Contains(p.Desks, desk)
+}
+
+// Act is something that is done to a case. What it has beside Do depends on that.
+type Act struct {
+	Do         string // one of Acts
+	Person     string // whom it is handed to, or who is asked
+	Desk       string // where it is handed to
+	Until      *calendar.Day
+	Feed       string // whose next lines it is parked for
+	Finding    string
+	Reason     string
+	Recovered  *amount.Amount
+	WrittenOff *amount.Amount
+	Text       string
+}
+
+// Acts are all that can be done.
+var Acts = []string{"take", "release", "hand over", "ask", "comment", "park", "resume", "settle", "reopen"}
+
+// Event is what an act leaves in the trail of its case.
+type Event struct{ What, Text string }
+
+// Scene is what an act is seen against.
+type Scene struct {
+	Book   *rulebook.Book
+	Today  calendar.Day
+	Now    time.Time
+	Person func(name string) (Person, bool) // whose account is there and not closed
+}
+
+// longestParked is for how many days a case may be parked.
+const longestParked = 366
+
+// Do does an act to a case, which it changes, or says in a sentence why it cannot be; the
+// case is what it was then.
+func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
+	was := *c
+	defer func() {
+		if err != nil {
+			*c = was
+		}
+	}()
+	if a.Do == "comment" {
+		return s.comment(c, by, a)
+	}
+	if !slices.Contains(Acts, a.Do) {
+		return e, refuse("%q is nothing that is done to a case; expected one of %s", a.Do, strings.Join(Acts, ", "))
+	}
+	switch {
+	case !by.Works(c.Desk):
+		return e, ErrNotYours
+	case a.Do == "reopen" && c.State != Settled:
+		return e, refuse("it is not settled")
+	case a.Do != "reopen" && c.State == Settled:
+		return e, refuse("%s settled it on %s as %s", nobody(c.SettledBy), s.day(c.SettledAt), c.Finding)
+	}
+	held := c.Holder != "" && c.Holder != by.Name && !by.Lead
+	switch a.Do {
+	case "take":
+		if c.Holder == by.Name {
+			return e, refuse("it is already yours")
+		} else if c.Holder != "" {
+			return e, refuse("%s has taken it", c.Holder)
+		}
+		s.hold(c, by.Name)
+		return Event{"taken", a.Text}, nil
+	case "release":
+		if c.Holder == "" {
+			return e, refuse("nobody has taken it")
+		} else if held { // who could put it back could settle it then
+			return e, refuse("%s has taken it and puts it back, or a lead", c.Holder)
+		}
+		text := a.Text
+		if c.Holder != by.Name {
+			text = joined("from "+c.Holder, a.Text)
+		}
+		if c.Holder = ""; c.State == Taken {
+			c.State = Open
+		}
+		return Event{"released", text}, nil
+	case "hand over":
+		if held {
+			return e, refuse("%s has taken it and hands it over, or a lead", c.Holder)
+		}
+		return s.handOver(c, a)
+	case "ask":
+		return s.ask(c, by, a)
+	case "park":
+		if held {
+			return e, refuse("%s has taken it and parks it, or a lead", c.Holder)
+		}
+		return s.park(c, a)
+	case "resume":
+		if c.State != Parked {
+			return e, refuse("it is not parked")
+		}
+		unpark(c)
+		return Event{"resumed", a.Text}, nil
+	case "settle":
+		if held {
+			return e, refuse("%s has taken it and settles it", c.Holder)
+		}
+		return s.settle(c, by, a)
+	}
+	return s.reopen(c, a)
+}
+
+func refuse(format string, args ...any) error {
+	return fmt.Errorf("%w: %s", ErrState, fmt.Sprintf(format, args...))
+}
+
+func nobody(name string) string {
+	if name == "" {
+		return "the desk"
+	}
+	return name
+}
+
+func joined(parts ...string) string {
+	return strings.Join(slices.DeleteFunc(parts, func(s string) bool { return s == "" }), ": ")
+}
+
+func (s Scene) day(at *time.Time) string {
+	if at == nil {
+		return "some day"
+	}
+	return s.Book.Calendar.Today(*at).Words()
+}
+
+// hold gives a case to somebody; one that was parked is back.
+func (s Scene) hold(c *Case, name string) {
+	c.Holder = name
+	unpark(c)
+}
+
+func unpark(c *Case) {
+	c.ParkedTo, c.ParkedFor = nil, ""
+	if c.State = Open; c.Holder != "" {
+		c.State = Taken
+	}
+}
+
+// Due says whether a parked case is back: its day has come, or lines of its feed have.
+func (c *Case) Due(today calendar.Day, came func(feed string) bool) bool {
+	return c.State == Parked && (c.ParkedTo != nil && *c.ParkedTo <= today || c.ParkedFor != "" && came(c.ParkedFor))
+}
+
+// Return takes a parked case back among those that wait.
+func (c *Case) Return() Event {
+	text := ""
+	switch {
+	case c.ParkedTo != nil:
+		text = "parked until " + c.ParkedTo.Words()
+	case c.ParkedFor != "":
+		text = "the lines have come for which it was parked"
+	}
+	unpark(c)
+	return Event{"resumed", text}
+}
+
+func (s Scene) comment(c *Case, by Person, a Act) (Event, error) {
+	text := strings.TrimSpace(a.Text)
+	switch {
+	case !by.Defines && !by.Works(c.Desk) && c.Asked != by.Name:
+		return Event{}, ErrNotYours
+	case text == "":
+		return Event{}, refuse("a comment says something")
+	case c.Asked == by.Name && c.State != Settled:
+		c.Asked = ""
+		return Event{"answered", text}, nil
+	}
+	return Event{"comment", text}, nil
+}
+
+func (s Scene) handOver(c *Case, a Act) (Event, error) {
+	switch {
+	case a.Desk != "" && a.Person != "":
+		return Event{}, refuse("it is handed to a desk or to a person, not to both")
+	case a.Desk != "":
+		desk := s.Book.Desk(a.Desk)
+		switch {
+		case desk == nil:
+			return Event{}, refuse("there is no desk %q", a.Desk)
+		case a.Desk == c.Desk:
+			return Event{}, refuse("it is on that desk already")
+		}
+		c.Desk, c.Holder = a.Desk, ""
+		unpark(c)
+		return Event{"moved", joined("to "+desk.Title, a.Text)}, nil
+	case a.Person == "":
+		return Event{}, refuse("say whom it is handed to")
+	}
+	p, there := s.Person(a.Person)
+	switch {
+	case !there:
+		return Event{}, refuse("there is no account %q", a.Person)
+	case !p.Works(c.Desk):
+		return Event{}, refuse("%s does not work the cases of %s", a.Person, s.title(c.Desk))
+	case a.Person == c.Holder:
+		return Event{}, refuse("%s has it already", a.Person)
+	}
+	s.hold(c, a.Person)
+	return Event{"handed over", joined("to "+a.Person, a.Text)}, nil
+}
+
+func (s Scene) title(desk string) string {
+	if d := s.Book.Desk(desk); d != nil {
+		return d.Title
+	}
+	return desk
+}
+
+func (s Scene) ask(c *Case, by Person, a Act) (Event, error) {
+	switch _, there := s.Person(a.Person); {
+	case a.Person == "":
+		return Event{}, refuse("say who is asked")
+	case !there:
+		return Event{}, refuse("there is no account %q", a.Person)
+	case a.Person == by.Name:
+		return Event{}, refuse("nobody asks themselves")
+	case strings.TrimSpace(a.Text) == "":
+		return Event{}, refuse("say what is asked")
+	}
+	c.Asked = a.Person
+	return Event{"asked", joined(a.Person, strings.TrimSpace(a.Text))}, nil
+}
+
+func (s Scene) park(c *Case, a Act) (Event, error) {
+	switch {
+	case a.Until != nil && a.Feed != "" || a.Until == nil && a.Feed == "":
+		return Event{}, refuse("it is parked until a day, or until lines of a feed come")
+	case a.Feed != "":
+		f := s.Book.Feed(a.Feed)
+		if f == nil {
+			return Event{}, refuse("there is no feed %q", a.Feed)
+		}
+		c.State, c.ParkedTo, c.ParkedFor = Parked, nil, a.Feed
+		return Event{"parked", joined("until the next lines of "+strings.ToLower(f.Title), a.Text)}, nil
+	case *a.Until <= s.Today:
+		return Event{}, refuse("it is parked until a day to come, and %s is none", a.Until.Words())
+	case *a.Until > s.Today+longestParked:
+		return Event{}, refuse("it is parked for a year at the longest, until %s", (s.Today + longestParked).Words())
+	}
+	c.State, c.ParkedTo, c.ParkedFor = Parked, a.Until, ""
+	return Event{"parked", joined("until "+a.Until.Words(), a.Text)}, nil
+}
+
+func (s Scene) settle(c *Case, by Person, a Act) (Event, error) {
+	switch {
+	case !slices.Contains(Findings, a.Finding):
+		return Event{}, refuse("%q is not a finding; expected %s or %s", a.Finding, strings.Join(Findings[:len(Findings)-1], ", "), Cleared)
+	case a.Finding == Cleared && !c.Cleared:
+		return Event{}, refuse("something in it is still flagged, so it is not settled as cleared")
+	case a.Recovered != nil && *a.Recovered < 0, a.WrittenOff != nil && *a.WrittenOff < 0:
+		return Event{}, refuse("what was recovered or written off is not below zero")
+	}
+	text := a.Finding
+	if a.Reason != "" {
+		reason := s.Book.Reason(a.Reason)
+		switch {
+		case reason == nil:
+			return Event{}, refuse("there is no reason %q; the rulebook has %s", a.Reason, s.reasons(a.Finding))
+		case len(reason.For) > 0 && !slices.Contains(reason.For, a.Finding):
+			return Event{}, refuse("%q is no reason for %s; those are %s", reason.Title, a.Finding, s.reasons(a.Finding))
+		}
+		text += " (" + reason.Title + ")"
+	}
+	unpark(c)
+	c.State, c.Asked, c.Finding, c.Reason, c.Recovered, c.WrittenOff = Settled, "", a.Finding, a.Reason, a.Recovered, a.WrittenOff
+	c.SettledBy, c.SettledAt = by.Name, &s.Now
+	for _, n := range []struct {
+		words string
+		of    *amount.Amount
+	}{{"recovered", a.Recovered}, {"written off", a.WrittenOff}} {
+		if n.of != nil {
+			text += ", " + n.words + " " + rulebook.FormatNumber(*n.of)
+		}
+	}
+	return Event{"settled", joined(text, a.Text)}, nil
+}
+
+// reasons lists those for a finding.
+func (s Scene) reasons(finding string) string {
+	var names []string
+	for _, r := range s.Book.Reasons {
+		if len(r.For) == 0 || slices.Contains(r.For, finding) {
+			names = append(names, r.Name)
+		}
+	}
+	if len(names) == 0 {
+		return "none"
+	}
+	return strings.Join(names, ", ")
+}
+
+func (s Scene) reopen(c *Case, a Act) (Event, error) {
+	if strings.TrimSpace(a.Text) == "" {
+		return Event{}, refuse("say why it is opened again")
+	}
+	c.State, c.Holder, c.Finding, c.Reason, c.Recovered, c.WrittenOff, c.SettledBy, c.SettledAt = Open, "", "", "", nil, nil, "", nil
+	return Event{"reopened", strings.TrimSpace(a.Text)}, nil
+}

@@ -1,0 +1,272 @@
+package review
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"oskel/core/amount"
+	"oskel/core/calendar"
+	"oskel/core/casework"
+	"oskel/core/rulebook"
+	"oskel/internal/people"
+	"oskel/internal/store"
+)
+
+// MostAtOnce is to how many cases one thing is done at once.
+const MostAtOnce = 200
+
+// undoable is for how long what was done can be undone by whoever did it.
+const undoable = 10 * time.Second
+
+// Errors of doing the same to several cases.
+var (
+	ErrMany = fmt.Errorf("at most %d cases at once, and at least one", MostAtOnce)
+	ErrUndo = errors.New("there is nothing to undo")
+)
+
+// personOf is an account as casework knows it.
+func personOf(p store.Person) casework.Person {
+	return casework.Person{Name: p.Name, Lead: p.Role == people.Lead, Reviews: p.Role == people.Reviewer, Defines: p.Role == people.Analyst, Desks: p.Desks}
+}
+
+func deref[T any](p *T) (v T) {
+	if p != nil {
+		v = *p
+	}
+	return v
+}
+
+func orNil[T comparable](v T) *T {
+	var zero T
+	if v == zero {
+		return nil
+	}
+	return &v
+}
+
+// plain is what of a case people change.
+func plain(c *store.Case) (casework.Case, error) {
+	out := casework.Case{Desk: c.Desk, State: c.State, Holder: deref(c.TakenBy), Asked: deref(c.Asked), ParkedTo: c.ParkedTo, ParkedFor: deref(c.ParkedFor), Finding: deref(c.Finding), Reason: deref(c.Reason),
+		SettledBy: deref(c.SettledBy), SettledAt: c.SettledAt, Cleared: c.Cleared}
+	for _, n := range []struct {
+		to   **amount.Amount
+		text *string
+	}{{&out.Recovered, c.Recovered}, {&out.WrittenOff, c.WrittenOff}} {
+		if n.text != nil {
+			a, err := amount.Parse(*n.text)
+			if err != nil {
+				return out, err
+			}
+			*n.to = &a
+		}
+	}
+	return out, nil
+}
+
+// put writes it back.
+func put(c *store.Case, p casework.Case) {
+	text := func(a *amount.Amount) *string {
+		if a == nil {
+			return nil
+		}
+		s := a.String()
+		return &s
+	}
+	c.Desk, c.State, c.TakenBy, c.Asked, c.ParkedTo, c.ParkedFor = p.Desk, p.State, orNil(p.Holder), orNil(p.Asked), p.ParkedTo, orNil(p.ParkedFor)
+	c.Finding, c.Reason, c.Recovered, c.WrittenOff, c.SettledBy, c.SettledAt = orNil(p.Finding), orNil(p.Reason), text(p.Recovered), text(p.WrittenOff), orNil(p.SettledBy), p.SettledAt
+}
+
+// undo is how a case is put back to what it was.
+type undo struct {
+	Was     casework.Case `json:"was"`
+	Parked  *int64        `json:"parked_at,omitempty"`
+	Due     calendar.Day  `json:"due"`
+	By      string        `json:"by"`
+	What    string        `json:"what"`
+	At      time.Time     `json:"at"`
+	Version int           `json:"version"` // of the case after it
+}
+
+// Do does one thing to some cases, all of them or none. Versions, where they are stated,
+// are those that were read.
+func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, by store.Person, act casework.Act) error {
+	if len(ids) == 0 || len(ids) > MostAtOnce {
+		return ErrMany
+	}
+	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
+		scene, err := s.scene(ctx, tx, act)
+		if err != nil {
+			return err
+		}
+		return s.each(ctx, tx, ids, versions, func(c *store.Case) (store.NewCaseEvent, error) {
+			was, err := plain(c)
+			if err != nil {
+				return store.NewCaseEvent{}, err
+			}
+			now := was
+			e, err := scene.Do(&now, personOf(by), act)
+			if err != nil {
+				return store.NewCaseEvent{}, err
+			}
+			u := undo{was, c.ParkedAt, c.Due, by.Name, e.What, scene.Now, c.Version + 1}
+			if c.Undo, err = json.Marshal(u); err != nil {
+				return store.NewCaseEvent{}, err
+			}
+			if e.What == "comment" || e.What == "answered" { // said is said
+				c.Undo = nil
+			}
+			put(c, now)
+			c.ParkedAt = nil
+			if now.ParkedFor != "" {
+				if _, version, err := tx.Newest(ctx); err != nil {
+					return store.NewCaseEvent{}, err
+				} else {
+					c.ParkedAt = &version
+				}
+			}
+			return store.NewCaseEvent{Case: c, Author: by.Name, What: e.What, Text: e.Text}, nil
+		})
+	})
+}
+
+// Undo puts cases back to what they were before what the person did to them last, a
+// moment ago, if nothing else was done since.
+func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error {
+	if len(ids) == 0 || len(ids) > MostAtOnce {
+		return ErrMany
+	}
+	now := s.now()
+	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
+		return s.each(ctx, tx, ids, nil, func(c *store.Case) (store.NewCaseEvent, error) {
+			var u undo
+			if len(c.Undo) == 0 || json.Unmarshal(c.Undo, &u) != nil || u.By != by.Name {
+				return store.NewCaseEvent{}, ErrUndo
+			}
+			switch {
+			case u.Version != c.Version:
+				return store.NewCaseEvent{}, fmt.Errorf("%w: it has been changed since", ErrUndo)
+			case now.Sub(u.At) > undoable:
+				return store.NewCaseEvent{}, fmt.Errorf("%w: what is done can be undone for %d seconds", ErrUndo, int(undoable.Seconds()))
+			}
+			put(c, u.Was)
+			c.ParkedAt, c.Due, c.Undo = u.Parked, u.Due, nil
+			return store.NewCaseEvent{Case: c, Author: by.Name, What: "undone", Text: u.What}, nil
+		})
+	})
+}
+
+// scene is what an act is seen against, as the transaction sees it. Taking and the like,
+// which is done all day, needs no rulebook.
+func (s *Service) scene(ctx context.Context, tx *store.Tx, act casework.Act) (casework.Scene, error) {
+	book := &rulebook.Book{}
+	if act.Do == "hand over" || act.Do == "park" || act.Do == "settle" && act.Reason != "" {
+		var err error
+		if book, err = s.published(ctx, tx); err != nil {
+			return casework.Scene{}, err
+		}
+	}
+	now := s.now()
+	return casework.Scene{Book: book, Now: now, Today: book.Calendar.Today(now), Person: func(name string) (casework.Person, bool) {
+		p, err := tx.OpenPerson(ctx, name)
+		return personOf(p), err == nil
+	}}, nil
+}
+
+// each does something to each of some cases, in order of their numbers, and writes them
+// with what is told of it; nothing at all where one does not allow it.
+func (s *Service) each(ctx context.Context, tx *store.Tx, ids []int64, versions map[int64]int, do func(*store.Case) (store.NewCaseEvent, error)) error {
+	ids = slices.Compact(slices.Sorted(slices.Values(ids)))
+	all, err := tx.LockCases(ctx, ids)
+	if err != nil {
+		return err
+	}
+	of := func(id int64, err error) error {
+		if len(ids) > 1 {
+			return fmt.Errorf("nothing was done: case %d: %w", id, err)
+		}
+		return err
+	}
+	var changed []*store.Case
+	var events []store.NewCaseEvent
+	for i, id := range ids {
+		if i >= len(all) || all[i].ID != id {
+			return of(id, store.ErrNotFound)
+		}
+		c := &all[i]
+		if v := versions[id]; v != 0 && v != c.Version {
+			return of(id, ErrChanged)
+		}
+		e, err := do(c)
+		if err != nil {
+			return of(id, err)
+		}
+		if events = append(events, e); e.What != "comment" { // which leaves the case what it is
+			changed = append(changed, c)
+		}
+	}
+	if len(changed) == 1 && len(events) == 1 {
+		err = tx.UpdateCase(ctx, *changed[0], store.CaseEvent{Author: events[0].Author, What: events[0].What, Text: events[0].Text})
+	} else if err = tx.UpdateCases(ctx, changed); err == nil {
+		err = tx.AddCaseEvents(ctx, events)
+	}
+	switch {
+	case store.IsDuplicate(err):
+		return fmt.Errorf("%w: another case of the subject is open on that desk", ErrState)
+	case err != nil:
+		return err
+	case slices.ContainsFunc(events, func(e store.NewCaseEvent) bool { return e.What == "reopened" || e.What == "undone" }):
+		return tx.Reclear(ctx, ids) // sweeps have left it alone since
+	}
+	return nil
+}
+
+// Wake takes parked cases back whose day has come, or for which lines have. It looks at
+// most four times a second.
+func (s *Service) Wake(ctx context.Context) error {
+	s.mu.Lock()
+	soon := time.Since(s.woke) < countsHold
+	if !soon {
+		s.woke = time.Now()
+	}
+	s.mu.Unlock()
+	if soon {
+		return nil
+	}
+	some, err := s.store.AnyParked(ctx)
+	if err != nil || !some {
+		return err
+	}
+	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
+		book, err := s.published(ctx, tx)
+		if err != nil {
+			return err
+		}
+		parked, err := tx.ParkedCases(ctx)
+		if err != nil {
+			return err
+		}
+		var changed []*store.Case
+		var events []store.NewCaseEvent
+		for i := range parked {
+			c := &parked[i].Case
+			now, err := plain(c)
+			if err != nil {
+				return err
+			}
+			if now.Due(book.Calendar.Today(s.now()), func(string) bool { return parked[i].Came }) {
+				e := now.Return()
+				put(c, now)
+				c.ParkedAt, c.Undo = nil, nil
+				changed, events = append(changed, c), append(events, store.NewCaseEvent{Case: c, Author: "the calendar", What: e.What, Text: e.Text})
+			}
+		}
+		if err := tx.UpdateCases(ctx, changed); err != nil {
+			return err
+		}
+		return tx.AddCaseEvents(ctx, events)
+	})
+}
