@@ -13,12 +13,16 @@ import {
   UserCircleIcon,
   UsersIcon,
 } from '@heroicons/vue/24/outline'
-import { computed } from 'vue'
+import { computed, defineAsyncComponent } from 'vue'
 import { useRoute } from 'vue-router'
 
+import { asking } from './lib/acts'
 import { useSession, useSignOut } from './lib/session'
 import { theme, turnTheme } from './lib/theme'
+import ActTold from './parts/ActTold.vue'
 import PeriodStrip from './parts/PeriodStrip.vue'
+
+const ActDialog = defineAsyncComponent(() => import('./parts/ActDialog.vue'))
 
 const route = useRoute()
 const { person } = useSession()
@@ -113,5 +117,7 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
         <RouterView />
       </main>
     </div>
+    <ActDialog v-if="asking" />
+    <ActTold />
   </div>
 </template>

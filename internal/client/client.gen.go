@@ -1688,6 +1688,13 @@ type Fault struct {
 type Finding struct {
 	Finding FindingFinding `json:"finding"`
 	Note    *string        `json:"note,omitempty"`
+
+	// Reason One of the rulebook's reasons
+	Reason *string `json:"reason,omitempty"`
+
+	// Recovered An amount, such as 1200.50
+	Recovered  *string `json:"recovered,omitempty"`
+	WrittenOff *string `json:"written_off,omitempty"`
 }
 
 // FindingFinding defines model for Finding.Finding.

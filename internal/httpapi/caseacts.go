@@ -16,19 +16,8 @@ func (s *server) ActOnCases(ctx context.Context, r contract.ActOnCasesRequestObj
 	if b.Until != nil {
 		act.Until = ptr(calendar.Date(b.Until.Year(), b.Until.Month(), b.Until.Day()))
 	}
-	for _, n := range []struct {
-		name string
-		text *string
-		to   **amount.Amount
-	}{{"recovered", b.Recovered, &act.Recovered}, {"written_off", b.WrittenOff, &act.WrittenOff}} {
-		if n.text == nil {
-			continue
-		}
-		a, err := amount.Parse(*n.text)
-		if err != nil {
-			return nil, fail(http.StatusBadRequest, "invalid-request", "%s: %s", n.name, err)
-		}
-		*n.to = &a
+	if err := amounts(&act, b.Recovered, b.WrittenOff); err != nil {
+		return nil, err
 	}
 	if act.Desk != "" {
 		var err error
@@ -46,6 +35,25 @@ func (s *server) ActOnCases(ctx context.Context, r contract.ActOnCasesRequestObj
 	}
 	out, err := s.casesOut(ctx, ids)
 	return contract.ActOnCases200JSONResponse(out), err
+}
+
+// amounts reads what was recovered and written off.
+func amounts(act *casework.Act, recovered, writtenOff *string) error {
+	for _, n := range []struct {
+		name string
+		text *string
+		to   **amount.Amount
+	}{{"recovered", recovered, &act.Recovered}, {"written_off", writtenOff, &act.WrittenOff}} {
+		if n.text == nil {
+			continue
+		}
+		a, err := amount.Parse(*n.text)
+		if err != nil {
+			return fail(http.StatusBadRequest, "invalid-request", "%s: %s", n.name, err)
+		}
+		*n.to = &a
+	}
+	return nil
 }
 
 func (s *server) UndoOnCases(ctx context.Context, r contract.UndoOnCasesRequestObject) (contract.UndoOnCasesResponseObject, error) {

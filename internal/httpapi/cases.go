@@ -179,9 +179,13 @@ func (s *server) CommentCase(ctx context.Context, r contract.CommentCaseRequestO
 }
 
 func (s *server) SettleCase(ctx context.Context, r contract.SettleCaseRequestObject) (contract.SettleCaseResponseObject, error) {
+	act := casework.Act{Do: "settle", Finding: string(r.Body.Finding), Reason: or(r.Body.Reason, ""), Text: or(r.Body.Note, "")}
 	version, err := ifMatch(r.Params.IfMatch)
 	if err == nil {
-		err = s.Review.Do(ctx, []int64{r.Id}, map[int64]int{r.Id: version}, whoAsks(ctx), casework.Act{Do: "settle", Finding: string(r.Body.Finding), Text: or(r.Body.Note, "")})
+		err = amounts(&act, r.Body.Recovered, r.Body.WrittenOff)
+	}
+	if err == nil {
+		err = s.Review.Do(ctx, []int64{r.Id}, map[int64]int{r.Id: version}, whoAsks(ctx), act)
 	}
 	if err != nil {
 		return nil, missing(err, "case %d", r.Id)

@@ -2683,6 +2683,11 @@ export interface components {
         Finding: {
             /** @enum {string} */
             finding: "confirmed" | "explained" | "data fault" | "rule fault" | "cleared";
+            /** @description One of the rulebook's reasons */
+            reason?: string;
+            /** @description An amount, such as 1200.50 */
+            recovered?: string;
+            written_off?: string;
             note?: string;
         };
     };

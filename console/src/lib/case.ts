@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
 
+import { tell } from './acts'
 import { api, need, type Schemas } from './api'
 
 export type Finding = Schemas['Finding']['finding']
@@ -8,7 +9,7 @@ type Detail = Schemas['CaseDetail']
 
 /** One thing done to a case. It says to which, and to which version of it: one may have moved on to another meanwhile. */
 export type Step = { id: number; version?: number } & (
-  { do: 'take' | 'release' } | { do: 'comment'; text: string } | { do: 'settle'; finding: Finding; note: string }
+  { do: 'take' | 'release' } | { do: 'comment'; text: string } | ({ do: 'settle' } & Schemas['Finding'])
 )
 
 const params = (s: Step) => ({ path: { id: s.id }, header: { 'If-Match': `"${s.version}"` } })
@@ -27,7 +28,13 @@ function send(step: Step): Promise<Detail> {
       return need(
         api.PUT('/api/cases/{id}/finding', {
           params: params(step),
-          body: { finding: step.finding, note: step.note },
+          body: {
+            finding: step.finding,
+            reason: step.reason,
+            recovered: step.recovered,
+            written_off: step.written_off,
+            note: step.note,
+          },
         }),
       )
   }
@@ -49,6 +56,7 @@ export function useCase(id: Ref<number>, done: (step: Step) => void) {
         queries.invalidateQueries({ queryKey: ['exceptions'] })
         queries.invalidateQueries({ queryKey: ['overview'] })
       }
+      tell(step.do, [step.id], step.do === 'settle' ? ` as ${step.finding}` : '')
       if (step.id === id.value) done(step)
     },
     onError: (_, step) => queries.invalidateQueries({ queryKey: ['case', step.id] }),

@@ -5,6 +5,7 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/vue'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 
+import { told } from '@/lib/acts'
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
@@ -19,10 +20,12 @@ import PickOne from '@/parts/PickOne.vue'
 import ShapeMark from '@/parts/ShapeMark.vue'
 import SideSheet from '@/parts/SideSheet.vue'
 import StaleNote from '@/parts/StaleNote.vue'
+import TogetherBar from '@/parts/TogetherBar.vue'
 import ViewsPick from '@/parts/ViewsPick.vue'
 import { useTyped } from '@/lib/typed'
 import StateNote from '@/parts/StateNote.vue'
 import { useRules } from '@/lib/rules'
+import { useSession } from '@/lib/session'
 
 const route = useRoute()
 const change = useQueryChange()
@@ -171,6 +174,22 @@ async function print() {
   window.print()
   printing.value = false
 }
+
+// Those that are in cases can be chosen, to do the same to several cases at once.
+const { person } = useSession()
+const mayChoose = computed(() => person.value?.role === 'lead' || person.value?.role === 'reviewer')
+const chosen = ref(new Set<number>())
+watch([filter, told], () => (chosen.value = new Set()))
+const choose = (id: number) => {
+  const next = new Set(chosen.value)
+  if (!next.delete(id)) next.add(id)
+  chosen.value = next
+}
+const chosenCases = computed(() => [
+  ...new Map(
+    items.value.filter((x) => chosen.value.has(x.id) && x.case).map((x) => [x.case!, { id: x.case!, desk: x.desk }]),
+  ).values(),
+])
 
 const columns: { key: Sort; head: string; right?: boolean }[] = [
   { key: 'grade', head: 'Grade' },
@@ -325,6 +344,11 @@ const shown = computed(() =>
         </label>
       </div>
 
+      <TogetherBar
+        :cases="chosenCases"
+        :what="`${countWords(chosen.size, 'exception')} in ${countWords(chosenCases.length, 'case')} chosen`"
+        @none="chosen = new Set()"
+      />
       <StaleNote class="mx-4" :why="data?.pages[0]?.stale" />
       <p v-if="sweep" class="mx-4 mb-1 flex flex-wrap items-center gap-3 rounded bg-sunk px-3 py-1.5 text-small">
         As sweep {{ sweep }} left them, whatever later ones did.
@@ -395,7 +419,18 @@ const shown = computed(() =>
                 @keydown.down.prevent="stepRow($event, 1)"
                 @keydown.up.prevent="stepRow($event, -1)"
               >
-                <td><GradeMark :grade="x.grade" :state="x.state" :outcome="x.outcome" /></td>
+                <td class="whitespace-nowrap">
+                  <input
+                    v-if="mayChoose && x.case && !selected"
+                    type="checkbox"
+                    class="m-1 mr-2.5 size-4 print:hidden"
+                    :checked="chosen.has(x.id)"
+                    :aria-label="`Choose ${x.name}, ${x.rule_title}`"
+                    @click.stop
+                    @keydown.enter.stop
+                    @change="choose(x.id)"
+                  /><GradeMark :grade="x.grade" :state="x.state" :outcome="x.outcome" />
+                </td>
                 <td v-if="selected" class="py-1">
                   {{ x.name }} <span class="ml-1 font-mono text-small text-muted">{{ x.key }}</span>
                   <span class="block text-small text-muted">{{ x.sentence }}</span>

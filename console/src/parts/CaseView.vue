@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { RadioGroup, RadioGroupLabel, RadioGroupOption } from '@headlessui/vue'
 import { computed, ref, toRef, watch } from 'vue'
 
-import { useCase, type Finding } from '@/lib/case'
+import { useActs, type Act, type ActName } from '@/lib/acts'
+import { useCase } from '@/lib/case'
 import { dayWords, momentWords, monthWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
+import FindingForm from './FindingForm.vue'
 import GradeMark from './GradeMark.vue'
 import StaleNote from './StaleNote.vue'
 import StateNote from './StateNote.vue'
@@ -20,39 +21,38 @@ const { query, act } = useCase(toRef(props, 'id'), (step) => {
 const { data, error, isPending, refetch } = query
 
 const comment = ref('')
-const finding = ref<Finding>()
+const given = ref<Partial<Act>>({})
 const note = ref('')
+const { start } = useActs()
 watch(
   () => props.id,
   () => {
     act.reset()
     comment.value = ''
-    finding.value = undefined
+    given.value = {}
     note.value = ''
   },
 )
-const findings = computed(() => (data.value?.case.cleared ? [...always, cleared] : always))
-const cleared = {
-  value: 'cleared',
-  text: 'Cleared',
-  means: 'Nothing in it is flagged any more; there is nothing left to find.',
-} as const
-const always = [
-  { value: 'confirmed', text: 'Confirmed', means: 'It is as the rule says; something is done about it.' },
-  { value: 'explained', text: 'Explained', means: 'It is true, and there is a good reason.' },
-  { value: 'data fault', text: 'Data fault', means: 'The figures are wrong.' },
-  { value: 'rule fault', text: 'Rule fault', means: 'The rule should not have flagged this.' },
-] as const
-
 // What was read is what is changed: another's change in between is told.
 const here = computed(() => ({ id: data.value?.case.id ?? props.id, version: data.value?.case.version }))
+const begin = (what: ActName) =>
+  start(what, [{ ...here.value, desk: data.value?.case.desk, cleared: data.value?.case.cleared }])
+function settle() {
+  const { finding, reason, recovered, written_off } = given.value
+  if (finding) act.mutate({ ...here.value, do: 'settle', finding, reason, recovered, written_off, note: note.value })
+}
 
 const mine = computed(() => data.value?.case.taken_by === person.value?.name)
-const mayComment = computed(() => data.value?.may_act || person.value?.role === 'analyst')
+const asked = computed(() => !!data.value?.case.asked && data.value.case.asked === person.value?.name)
+const mayComment = computed(() => data.value?.may_act || person.value?.role === 'analyst' || asked.value)
 const state = computed(() => {
   const c = data.value?.case
   if (!c) return ''
   if (c.state === 'taken') return mine.value ? 'Taken by you' : `Taken by ${c.taken_by}`
+  if (c.state === 'parked') {
+    const who = c.taken_by ? (mine.value ? ', by you' : `, by ${c.taken_by}`) : ''
+    return (c.parked_to ? `Parked until ${dayWords(c.parked_to)}` : `Parked until lines of ${c.parked_for} come`) + who
+  }
   if (c.state === 'settled')
     return `Settled as ${c.finding}${c.settled_by ? ` by ${c.settled_by}` : ''}, ${momentWords(c.settled_at!)}`
   return 'Open: nobody has taken it yet'
@@ -68,6 +68,13 @@ const did: Record<string, string> = {
   released: 'put it back on the desk',
   comment: '',
   settled: 'settled it as',
+  'handed over': 'handed it',
+  asked: 'asked',
+  answered: 'answered',
+  parked: 'parked it',
+  resumed: 'took it up again',
+  reopened: 'opened it again',
+  undone: 'undid',
 }
 </script>
 
@@ -88,15 +95,16 @@ const did: Record<string, string> = {
       </p>
     </header>
 
+    <p v-if="data.case.asked" class="mt-2 text-small text-muted">
+      {{ asked ? 'You are asked about it: see what happened.' : `${data.case.asked} is asked about it.` }}
+    </p>
     <StaleNote :why="data.stale" />
     <p v-if="data.case.cleared && data.case.state !== 'settled'" class="mt-2 text-muted">
       Nothing in it is flagged any more.
     </p>
     <div class="mt-3 flex flex-wrap gap-2">
       <button
-        v-if="
-          data.may_act && data.case.cleared && data.case.state !== 'settled' && (data.case.state === 'open' || mine)
-        "
+        v-if="data.may_act && data.case.cleared && data.case.state !== 'settled' && (!data.case.taken_by || mine)"
         class="button-main"
         :disabled="act.isPending.value"
         @click="act.mutate({ ...here, do: 'settle', finding: 'cleared', note: '' })"
@@ -119,6 +127,15 @@ const did: Record<string, string> = {
       >
         Put it back on the desk
       </button>
+      <template v-if="data.may_act">
+        <template v-if="data.case.state !== 'settled' && (!data.case.taken_by || mine || person?.role === 'lead')">
+          <button v-if="data.case.state === 'parked'" class="button" @click="begin('resume')">Take it up again</button>
+          <button v-else class="button" @click="begin('park')">Park…</button>
+          <button class="button" @click="begin('hand over')">Hand over…</button>
+        </template>
+        <button v-if="data.case.state !== 'settled'" class="button" @click="begin('ask')">Ask…</button>
+        <button v-else class="button" @click="begin('reopen')">Open again…</button>
+      </template>
     </div>
     <p v-if="act.error.value" role="alert" class="mt-2 text-red">{{ act.error.value.message }}</p>
 
@@ -158,44 +175,27 @@ const did: Record<string, string> = {
             maxlength="4000"
             class="field mt-1 h-auto w-full py-1"
           ></textarea>
-          <button class="button mt-1" :disabled="!comment.trim() || act.isPending.value">Add the comment</button>
+          <button class="button mt-1" :disabled="!comment.trim() || act.isPending.value">
+            {{ asked ? 'Answer' : 'Add the comment' }}
+          </button>
         </form>
       </section>
 
       <section
-        v-if="
-          data.may_act &&
-          data.case.state !== 'settled' &&
-          (data.case.state === 'open' || mine || person?.role === 'lead')
-        "
+        v-if="data.may_act && data.case.state !== 'settled' && (!data.case.taken_by || mine || person?.role === 'lead')"
       >
-        <form class="card p-3" @submit.prevent="finding && act.mutate({ ...here, do: 'settle', finding, note })">
-          <RadioGroup v-model="finding">
-            <RadioGroupLabel as="span" class="text-small font-semibold text-muted">Finding</RadioGroupLabel>
-            <div class="mt-1 grid gap-1.5 sm:grid-cols-2">
-              <RadioGroupOption
-                v-for="f in findings"
-                :key="f.value"
-                v-slot="{ checked }"
-                :value="f.value"
-                as="template"
-              >
-                <div
-                  class="cursor-pointer rounded border px-2.5 py-1.5"
-                  :class="checked ? 'border-tide bg-tide-soft' : 'border-line hover:border-tide'"
-                >
-                  <span class="font-semibold">{{ f.text }}</span>
-                  <span class="block text-small text-muted">{{ f.means }}</span>
-                </div>
-              </RadioGroupOption>
-            </div>
-          </RadioGroup>
+        <form class="card p-3" @submit.prevent="settle">
+          <FindingForm
+            :model-value="given"
+            :cleared="data.case.cleared"
+            @update:model-value="(part) => (given = { ...given, ...part })"
+          />
           <label class="mt-3 block text-small font-semibold text-muted" :for="`note-${id}`"
             >Note, for those who come after</label
           >
           <input :id="`note-${id}`" v-model="note" maxlength="4000" class="field mt-1 w-full" />
-          <button class="button-main mt-3" :disabled="!finding || act.isPending.value">
-            {{ finding ? `Settle as ${finding}` : 'Settle: choose a finding' }}
+          <button class="button-main mt-3" :disabled="!given.finding || act.isPending.value">
+            {{ given.finding ? `Settle as ${given.finding}` : 'Settle: choose a finding' }}
           </button>
         </form>
       </section>

@@ -1,0 +1,91 @@
+import { useMutation, useQueryClient, type InfiniteData } from '@tanstack/vue-query'
+import { shallowRef } from 'vue'
+
+import { api, need, type Schemas } from './api'
+import { countWords } from './format'
+
+export type Act = Schemas['CaseAct']
+export type ActName = Act['do']
+
+/** Cases that something is to be done to, as they were read. */
+export type Chosen = { id: number; version?: number; desk?: string; cleared?: boolean }
+
+/** What the dialog asks about, if it is open. */
+export const asking = shallowRef<{ do: ActName; cases: Chosen[] }>()
+
+/** What was done last, and until when it can be undone. */
+export const told = shallowRef<{ words: string; cases: number[]; until: number }>()
+
+/** So long, in milliseconds, what was done can be undone. */
+const undoable = 10_000
+
+const asksMore: ActName[] = ['hand over', 'ask', 'park', 'comment', 'settle', 'reopen']
+
+const did: Record<ActName, string> = {
+  take: 'Took',
+  release: 'Put back',
+  'hand over': 'Handed over',
+  ask: 'Asked about',
+  comment: 'Commented on',
+  park: 'Parked',
+  resume: 'Took up again',
+  settle: 'Settled',
+  reopen: 'Opened again',
+}
+
+/** Says what was done to how many, with a way back where there is one. */
+export function tell(what: ActName, cases: number[], more = '') {
+  told.value = {
+    words: `${did[what]} ${cases.length === 1 ? `case ${cases[0]}` : countWords(cases.length, 'case')}${more}`,
+    cases: what === 'comment' ? [] : cases,
+    until: Date.now() + undoable,
+  }
+}
+
+/** What is done to cases, to one or to several at once. */
+export function useActs() {
+  const queries = useQueryClient()
+  const refresh = () =>
+    Promise.all(
+      ['cases', 'case', 'exceptions', 'exception', 'overview'].map((k) => queries.invalidateQueries({ queryKey: [k] })),
+    )
+  /** Lists bear what came back at once: the next act is on the case as it is now. */
+  const put = (now: Schemas['Case'][]) =>
+    queries.setQueriesData<InfiniteData<Schemas['CasePage']>>(
+      { queryKey: ['cases'] },
+      (old) =>
+        old && {
+          ...old,
+          pages: old.pages.map((p) => ({ ...p, items: p.items.map((c) => now.find((n) => n.id === c.id) ?? c) })),
+        },
+    )
+  const act = useMutation({
+    mutationFn: (a: Act) => need(api.POST('/api/cases/acts', { body: a })),
+    onSuccess: (list, a) => {
+      put(list)
+      asking.value = undefined
+      tell(
+        a.do,
+        list.map((c) => c.id),
+        a.finding ? ` as ${a.finding}` : '',
+      )
+    },
+    onSettled: refresh,
+  })
+  const undo = useMutation({
+    mutationFn: (cases: number[]) => need(api.POST('/api/cases/undo', { body: { cases } })),
+    onSuccess: (list) => {
+      put(list)
+      told.value = undefined
+    },
+    onSettled: refresh,
+  })
+  /** Does it, or asks first for what it takes. */
+  function start(what: ActName, cases: Chosen[]) {
+    act.reset()
+    if (!cases.length) return
+    if (asksMore.includes(what)) asking.value = { do: what, cases }
+    else act.mutate({ do: what, cases: cases.map(({ id, version }) => ({ id, version })) })
+  }
+  return { act, undo, start }
+}

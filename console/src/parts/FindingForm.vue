@@ -1,0 +1,94 @@
+<script setup lang="ts">
+import { RadioGroup, RadioGroupLabel, RadioGroupOption } from '@headlessui/vue'
+import { computed } from 'vue'
+
+import type { Act } from '@/lib/acts'
+import { useRulebook } from '@/lib/rulebook'
+
+/** A finding, by mouse or by the keys 1 to 4, with a reason of the rulebook and amounts. */
+const props = defineProps<{ modelValue: Partial<Act>; cleared?: boolean }>()
+const emit = defineEmits<{ 'update:modelValue': [Partial<Act>] }>()
+const { book } = useRulebook()
+const always = [
+  { value: 'confirmed', text: 'Confirmed', means: 'It is as the rule says; something is done about it.' },
+  { value: 'explained', text: 'Explained', means: 'It is true, and there is a good reason.' },
+  { value: 'data fault', text: 'Data fault', means: 'The figures are wrong.' },
+  { value: 'rule fault', text: 'Rule fault', means: 'The rule should not have flagged this.' },
+] as const
+const whenCleared = {
+  value: 'cleared',
+  text: 'Cleared',
+  means: 'Nothing in it is flagged any more; there is nothing left to find.',
+} as const
+const findings = computed(() => (props.cleared ? [...always, whenCleared] : always))
+const reasons = computed(() =>
+  (book.value?.reasons ?? []).filter((r) => !r.for.length || r.for.includes(props.modelValue.finding ?? '')),
+)
+function choose(finding: Act['finding']) {
+  const fits = book.value?.reasons.find((r) => r.name === props.modelValue.reason)?.for
+  emit('update:modelValue', {
+    finding,
+    reason: fits?.length && !fits.includes(finding!) ? undefined : props.modelValue.reason,
+  })
+}
+function press(e: KeyboardEvent) {
+  const at = findings.value[Number(e.key) - 1]
+  if (!at || e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement) return
+  e.preventDefault()
+  choose(at.value)
+}
+const valueOf = (e: Event) => (e.target as HTMLInputElement).value.trim() || undefined
+</script>
+
+<template>
+  <div class="space-y-3" @keydown="press">
+    <RadioGroup :model-value="modelValue.finding" @update:model-value="choose">
+      <RadioGroupLabel as="span" class="text-small font-semibold text-muted">Finding</RadioGroupLabel>
+      <div class="mt-1 grid gap-1.5 sm:grid-cols-2">
+        <RadioGroupOption v-for="(f, i) in findings" :key="f.value" v-slot="{ checked }" :value="f.value" as="template">
+          <div
+            class="cursor-pointer rounded border px-2.5 py-1.5"
+            :class="checked ? 'border-tide bg-tide-soft' : 'border-line hover:border-tide'"
+          >
+            <span class="flex font-semibold"
+              >{{ f.text
+              }}<span class="ml-auto font-mono text-small font-normal text-muted" aria-hidden="true">{{
+                i + 1
+              }}</span></span
+            >
+            <span class="block text-small text-muted">{{ f.means }}</span>
+          </div>
+        </RadioGroupOption>
+      </div>
+    </RadioGroup>
+    <div class="grid grid-cols-[minmax(0,1fr)_auto_auto] items-end gap-2 text-small text-muted">
+      <label v-if="book?.reasons.length" class="block"
+        >Reason
+        <select
+          class="field mt-0.5 w-full"
+          :value="modelValue.reason ?? ''"
+          :disabled="!modelValue.finding"
+          @change="(e) => emit('update:modelValue', { reason: valueOf(e) })"
+        >
+          <option value="">none stated</option>
+          <option v-for="r in reasons" :key="r.name" :value="r.name">{{ r.title }}</option>
+        </select>
+      </label>
+      <span v-else></span>
+      <label class="flex flex-col"
+        >Recovered<input
+          class="field figures mt-0.5 w-24 text-right"
+          inputmode="decimal"
+          :value="modelValue.recovered ?? ''"
+          @change="(e) => emit('update:modelValue', { recovered: valueOf(e) })"
+      /></label>
+      <label class="flex flex-col"
+        >Written off<input
+          class="field figures mt-0.5 w-24 text-right"
+          inputmode="decimal"
+          :value="modelValue.written_off ?? ''"
+          @change="(e) => emit('update:modelValue', { written_off: valueOf(e) })"
+      /></label>
+    </div>
+  </div>
+</template>
