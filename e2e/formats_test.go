@@ -57,6 +57,7 @@ func TestEveryListingInEveryFormat(t *testing.T) {
 		{[]string{"methods"}, ".", "burst"},
 		{[]string{"sweeps"}, ".", "SWEEP"},
 		{[]string{"doctor"}, ".", "MUST BE SO"},
+		{[]string{"absences"}, ".", "STANDS IN"},
 		{[]string{"schedule"}, "", "2026-11"},
 		{[]string{"views"}, ".", "NAME"},
 		{[]string{"grid", "-period", "2026-10"}, "rows", "Halyardin"},

@@ -49,6 +49,7 @@ type Case struct {
 	SettledBy  string         `json:"settled_by,omitempty"`
 	SettledAt  *time.Time     `json:"settled_at,omitempty"`
 	Cleared    bool           `json:"cleared,omitempty"` // nothing in it is flagged any more
+	Self       string         `json:"self,omitempty"`    // the account of whom it is about, who does not review it
 }
 
 // Person is somebody who does something with cases.
@@ -58,6 +59,7 @@ type Person struct {
 	Reviews bool     // a reviewer, of Desks
 	Defines bool     // an analyst, who may say something to every case
 	Desks   []string // that a reviewer is a member of
+	Away    string   // why they are not here today, "" where they are
 }
 
 // Works says whether a person works the cases of a desk: its members and the leads.
@@ -118,6 +120,9 @@ func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
 		return e, refuse("it is not settled")
 	case a.Do != "reopen" && c.State == Settled:
 		return e, refuse("%s settled it on %s as %s", nobody(c.SettledBy), s.day(c.SettledAt), c.Finding)
+	}
+	if by.Name == c.Self && a.Do != "ask" {
+		return e, refuse("it is about you, and nobody reviews themselves")
 	}
 	held := c.Holder != "" && c.Holder != by.Name && !by.Lead
 	switch a.Do {
@@ -261,6 +266,10 @@ func (s Scene) handOver(c *Case, a Act) (Event, error) {
 		return Event{}, refuse("there is no account %q", a.Person)
 	case !p.Works(c.Desk):
 		return Event{}, refuse("%s does not work the cases of %s", a.Person, s.title(c.Desk))
+	case a.Person == c.Self:
+		return Event{}, refuse("it is about %s, and nobody reviews themselves", a.Person)
+	case p.Away != "":
+		return Event{}, refuse("%s is away: %s", a.Person, p.Away)
 	case a.Person == c.Holder:
 		return Event{}, refuse("%s has it already", a.Person)
 	}

@@ -1,7 +1,9 @@
 package record
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 
 	"oskel/core/calendar"
 	"oskel/core/routing"
@@ -19,8 +21,10 @@ type Case struct {
 	Grade    string // the most serious of what is flagged in it
 	Severity int
 	Due      calendar.Day
-	Cleared  bool // nothing in it is flagged any more
-	Closed   bool // by its desk's word, since nothing is
+	Cleared  bool   // nothing in it is flagged any more
+	Closed   bool   // by its desk's word, since nothing is
+	For      string // of one that is opened: who gets it, where its route says
+	Self     string // the account of whom it is about, who does not review it
 }
 
 // Item is a flag in a case, as far as it bears on the case.
@@ -34,6 +38,13 @@ type Item struct {
 	Desk     string // where it is routed
 }
 
+// Routed is more of where something is routed.
+type Routed struct {
+	For  string   // who gets it on its desk
+	Copy []string // who is told
+	Self string   // the account of whom it is about
+}
+
 func (i Item) same(o Item) bool {
 	return i.Period == o.Period && i.Rule == o.Rule && i.Event == o.Event
 }
@@ -45,8 +56,9 @@ type Arrival struct {
 	Code       uint32
 	Sentence   string
 	WasFlagged bool
-	Listed     bool  // no case is opened or joined for it
-	Case       int64 // the case that holds it, 0 if none does
+	Listed     bool // no case is opened or joined for it
+	Routed
+	Case int64 // the case that holds it, 0 if none does
 }
 
 // Event is something that a sweep does to a case.
@@ -65,8 +77,9 @@ type Desks struct {
 	Holding map[int64][]Item // what is in them, in whatever period
 
 	Opened  []*Case
-	Changed []*Case // of Cases
-	Trail   []Event // in order
+	Copies  map[*Case][]string // who is told of those that are opened
+	Changed []*Case            // of Cases
+	Trail   []Event            // in order
 
 	open map[subjectDesk]*Case
 	byID map[int64]*Case
@@ -169,13 +182,18 @@ func (d *Desks) place(f Arrival) *Case {
 	at, due := subjectDesk{f.Kind, f.Code, f.Desk}, d.due(f.Desk, f.Grade)
 	c := d.open[at]
 	if c == nil {
-		c = &Case{Kind: f.Kind, Code: f.Code, Desk: f.Desk, Grade: f.Grade, Severity: f.Severity, Due: due}
+		c = &Case{Kind: f.Kind, Code: f.Code, Desk: f.Desk, Grade: f.Grade, Severity: f.Severity, Due: due, For: f.For, Self: f.Self}
+		d.tell(c, f.Copy)
 		d.open[at] = c
 		d.Opened = append(d.Opened, c)
 		d.note(c, "opened", "%s: %s", d.of(f), f.Sentence)
 		return c
 	}
 	d.note(c, "joined", "%s: %s", d.of(f), f.Sentence)
+	if c.ID == 0 {
+		c.For = cmp.Or(c.For, f.For)
+		d.tell(c, f.Copy)
+	}
 	c.Due = min(c.Due, due)
 	if f.Severity < c.Severity {
 		c.Grade, c.Severity = f.Grade, f.Severity
@@ -184,6 +202,18 @@ func (d *Desks) place(f Arrival) *Case {
 		d.put(c.ID, f.Item)
 	}
 	return c
+}
+
+// tell has a case told to others, each once.
+func (d *Desks) tell(c *Case, names []string) {
+	for _, name := range names {
+		if !slices.Contains(d.Copies[c], name) {
+			if d.Copies == nil {
+				d.Copies = map[*Case][]string{}
+			}
+			d.Copies[c] = append(d.Copies[c], name)
+		}
+	}
 }
 
 func (d *Desks) due(desk, grade string) calendar.Day {

@@ -268,6 +268,10 @@ func (r *reader) checkRouteWords(book *Book, c *Condition, path string) {
 				}
 			case "kind":
 				_, complaint = book.ParseLevel(p.Text)
+			case "family":
+				complaint = oneOfWords("family", p.Text, []string{"threshold", "outlier", "event window"})
+			case "state":
+				complaint = oneOfWords("state", p.Text, []string{"raised", "standing"})
 			}
 			if complaint != "" {
 				r.complain(shift(c.At, p.At), path, "%s", complaint)
@@ -276,13 +280,24 @@ func (r *reader) checkRouteWords(book *Book, c *Condition, path string) {
 	}
 }
 
+func oneOfWords(what, text string, known []string) string {
+	if slices.Contains(known, text) {
+		return ""
+	}
+	return "unknown " + what + " " + strconv.Quote(text) + suggest(text, known)
+}
+
 // routeTypes are the names that a route may ask for: the attributes of every
-// kind, and of the exception itself its kind, rule and grade.
+// kind, and of the exception itself its kind, rule, family, grade, state (raised or
+// standing), what is at stake and for how many periods it is flagged.
 func routeTypes(book *Book) func(string) (lang.Type, string) {
 	return func(name string) (lang.Type, string) {
-		known := []string{"kind", "rule", "grade"}
-		if name == "kind" || name == "rule" || name == "grade" {
+		known := []string{"kind", "rule", "family", "grade", "state", "stake", "streak"}
+		switch name {
+		case "kind", "rule", "family", "grade", "state":
 			return lang.TextType, ""
+		case "stake", "streak":
+			return lang.NumberType, ""
 		}
 		for i := range book.Kinds {
 			for _, a := range book.Kinds[i].Attributes {

@@ -54,6 +54,8 @@ type Attribute struct {
 	Name   string
 	Type   lang.Type
 	Within string
+	Person bool // its values are names of accounts
+	Self   bool // the account of the subject itself
 }
 
 // Feed is a declared stream of lines.
@@ -350,6 +352,7 @@ type Desk struct {
 	Name   string
 	Title  string
 	Due    map[string]int // working days by grade
+	Shares string         // how cases are shared out among its members: ByTurn, ByLoad, or "" for not
 	Closes bool           // a case closes by itself when nothing in it is flagged any more
 }
 
@@ -361,11 +364,19 @@ type Reason struct {
 	For   []string // the findings that it goes with; empty is all
 }
 
+// How a desk shares its cases out.
+const (
+	ByTurn = "by turn"
+	ByLoad = "by load"
+)
+
 // Route sends exceptions to a desk; When is nil for 'otherwise'.
 type Route struct {
 	At   Position
 	When *Condition
 	To   string
+	For  string   // who gets them there: an account, or an attribute of persons such as rep.manager; "" is whoever takes them
+	Copy []string // desks and accounts that are told
 }
 
 // Kind finds a kind by name, or nil; so do its sisters below.

@@ -100,7 +100,7 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 			`line 3, column 98: calendar.fiscal_year_starts: 'week_years' already says where years and weeks begin`,
 		}},
 		{`rep: {attributes: {territory: text, size: number}}`, `rep: {attributes: {territory: word}}`, []string{
-			`line 5, column 33: kinds.rep.attributes.territory: "word" is not one of text, number, date`,
+			`line 5, column 33: kinds.rep.attributes.territory: "word" is not one of text, number, date, person`,
 		}},
 		{`rep: {attributes: {territory: text, size: number}}`, `rep: {attributes: {territory: text, name: text, valid_to: date}}`, []string{
 			`line 5, column 39: kinds.rep.attributes.name: "name" is a column that every register has`,
@@ -121,17 +121,17 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 		}},
 		{`rep: {attributes: {territory: text, size: number}}`, `rep: 5`, []string{
 			`line 5, column 8: kinds.rep: expected keys with values, found a single value`,
-			`line 16, column 17: routes[1].when: unknown name "rep.territory"; known here: grade, kind, rule`,
+			`line 16, column 17: routes[1].when: unknown name "rep.territory"; known here: family, grade, kind, rule, stake, state, streak`,
 		}},
 		{"kinds:\n  rep: {attributes: {territory: text, size: number}}\n", "kinds: {}\n", []string{
 			`line 6, column 58: feeds.sales.subjects.rep: unknown kind "rep"`,
 			`line 13, column 26: rules.thin.judges: unknown kind "rep"; known here: whole`,
-			`line 15, column 17: routes[1].when: unknown name "rep.territory"; known here: grade, kind, rule`,
+			`line 15, column 17: routes[1].when: unknown name "rep.territory"; known here: family, grade, kind, rule, stake, state, streak`,
 		}},
 		{"kinds:\n  rep: {attributes: {territory: text, size: number}}\n", ``, []string{
 			`line 5, column 58: feeds.sales.subjects.rep: unknown kind "rep"`,
 			`line 12, column 26: rules.thin.judges: unknown kind "rep"; known here: whole`,
-			`line 14, column 17: routes[1].when: unknown name "rep.territory"; known here: grade, kind, rule`,
+			`line 14, column 17: routes[1].when: unknown name "rep.territory"; known here: family, grade, kind, rule, stake, state, streak`,
 		}},
 		{`date: day, `, ``, []string{
 			`line 7, column 10: feeds.sales.date: 'date' is missing`,

@@ -409,10 +409,13 @@ func lineTypes(book *Book, fd *Feed, notes ...string) func(string) (lang.Type, s
 
 func (r *reader) readDesks(v value, book *Book) {
 	for _, item := range v.maps() {
-		f := item.fields("name", "title", "due", "closes")
+		f := item.fields("name", "title", "due", "closes", "shares")
 		d := Desk{At: item.at, Name: f["name"].required(), Due: map[string]int{}}
 		r.name(f["name"].at, f["name"].path, d.Name, true)
 		d.Title = titled(f["title"], d.Name)
+		if d.Shares = f["shares"].oneOf("not", "not", ByTurn, ByLoad); d.Shares == "not" {
+			d.Shares = ""
+		}
 		d.Closes = f["closes"].oneOf("by hand", "by hand", "when cleared") == "when cleared"
 		if book.Desk(d.Name) != nil {
 			f["name"].complain("the desk %q is defined twice", d.Name)
@@ -434,7 +437,7 @@ func (r *reader) readDesks(v value, book *Book) {
 func (r *reader) readRoutes(v value, book *Book) {
 	items := v.maps()
 	for i, item := range items {
-		f := item.fields("when", "to", "otherwise")
+		f := item.fields("when", "to", "otherwise", "for", "copy")
 		route := Route{At: item.at}
 		to := f["to"]
 		switch {
@@ -455,6 +458,16 @@ func (r *reader) readRoutes(v value, book *Book) {
 		route.To = to.required()
 		if route.To != "" && book.Desk(route.To) == nil {
 			to.complain("unknown desk %q%s", route.To, suggest(route.To, deskNames(book)))
+		}
+		route.For = r.readFor(f["for"], book)
+		for _, c := range f["copy"].items() {
+			route.Copy = append(route.Copy, c.required())
+		}
+		for j, before := range book.Routes {
+			if route.When != nil && before.When != nil && before.When.Text == route.When.Text {
+				item.complain("never reached: route %d asks the same", j+1)
+				break
+			}
 		}
 		book.Routes = append(book.Routes, route)
 	}

@@ -11,13 +11,25 @@ import (
 func (e entry) attribute() Attribute {
 	a := Attribute{At: e.at, Name: e.key, Type: lang.TextType}
 	if !e.isMapping() {
-		a.Type = lang.Type(e.oneOf("text", "text", "number", "date"))
+		a.typed(e.oneOf("text", "text", "number", "date", "person"))
 		return a
 	}
-	f := e.fields("type", "within")
-	a.Type = lang.Type(f["type"].oneOf("text", "text", "number", "date"))
+	f := e.fields("type", "within", "is")
+	a.typed(f["type"].oneOf("text", "text", "number", "date", "person"))
+	if is := f["is"]; !is.absent() {
+		if a.Self = is.oneOf("self", "self") == "self"; !a.Person {
+			is.complain("only an attribute of type person can be the subject's own account")
+		}
+	}
 	a.Within = f["within"].scalar()
 	return a
+}
+
+// typed takes a type as it is written: a person is a text, the name of an account.
+func (a *Attribute) typed(written string) {
+	if a.Type = lang.Type(written); written == "person" {
+		a.Type, a.Person = lang.TextType, true
+	}
 }
 
 // checkWithin finds attributes that lie within what is not there, or in a

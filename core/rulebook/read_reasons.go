@@ -5,6 +5,28 @@ import "strings"
 // findingsNamed are the findings that reasons may go with, as package casework has them.
 var findingsNamed = []string{"confirmed", "explained", "data fault", "rule fault"}
 
+// readFor reads who gets what a route sends: an account, or an attribute of persons.
+func (r *reader) readFor(v value, book *Book) string {
+	name := v.scalar()
+	kind, attribute, dotted := strings.Cut(name, ".")
+	if v.absent() || !dotted {
+		return name
+	}
+	var known []string
+	for i := range book.Kinds {
+		for _, a := range book.Kinds[i].Attributes {
+			if a.Person {
+				known = append(known, book.Kinds[i].Name+"."+a.Name)
+			}
+			if a.Person && book.Kinds[i].Name == kind && a.Name == attribute {
+				return name
+			}
+		}
+	}
+	v.complain("%q is no attribute of type person%s", name, suggest(name, known))
+	return name
+}
+
 func (r *reader) readReasons(v value, book *Book) {
 	for _, item := range v.maps() {
 		f := item.fields("name", "title", "for")

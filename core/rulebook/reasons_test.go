@@ -1,6 +1,7 @@
 package rulebook_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -29,6 +30,49 @@ func TestReasons(t *testing.T) {
 		"reasons: [{name: a, for: [explained, cleared]}]": `"cleared" is not one of`,
 	} {
 		_, problems := rulebook.Read([]byte(least+text+"\n"), method.All())
+		if assert.NotEmpty(t, problems, text) {
+			assert.Contains(t, problems[0].String(), says)
+		}
+	}
+}
+
+// Routes to nobody and desks without members are warned of.
+func TestAdviceOnPeople(t *testing.T) {
+	book, problems := rulebook.Read([]byte(`oskel: 1
+kinds: {rep: {attributes: {manager: person}}}
+desks: [{name: north}, {name: south, shares: by turn}]
+routes:
+  - {when: rep.manager is "x", to: north, for: nele, copy: [south, tor, ghost]}
+  - {otherwise: south, for: rep.manager}
+`), method.All())
+	require.Empty(t, problems)
+	said := []string{}
+	for _, p := range book.AdvisePeople(map[string][]string{"nell": {"north"}, "tor": {}}) {
+		said = append(said, p.String())
+	}
+	assert.Equal(t, []string{
+		`line 5, column 5: routes[1]: there is no account "nele"; did you mean nell?`,
+		`line 5, column 5: routes[1]: there is no account "ghost"`,
+		`line 3, column 24: desks.south: nobody is a member of it: only leads see what goes there`,
+	}, said)
+	assert.Len(t, book.AdvisePeople(nil), 3, "before anybody is there, desks are no matter")
+	for text, says := range map[string]string{
+		"routes: [{when: kind is \"rep\", to: north}, {when: kind is \"rep\", to: south}, {otherwise: north}]": "never reached: route 1 asks the same",
+		"routes: [{otherwise: north, for: rep.boss}]":                                                          `"rep.boss" is no attribute of type person; did you mean`,
+		"routes: [{when: family is \"outliers\", to: north}, {otherwise: north}]":                              `unknown family "outliers"; did you mean outlier?`,
+		"routes: [{when: state is \"cleared\", to: north}, {otherwise: north}]":                                `unknown state "cleared"`,
+		"routes: [{when: stake is \"much\", to: north}, {otherwise: north}]":                                   "expected a number",
+		"desks: [{name: north, shares: by name}]\nroutes: [{otherwise: north}]":                                `"by name" is not one of not, by turn, by load`,
+		"kinds: {rep: {attributes: {a: {type: text, is: self}}}}\nroutes: [{otherwise: north}]":                "only an attribute of type person",
+	} {
+		whole := "oskel: 1\n" + text + "\n"
+		if !strings.Contains(text, "kinds:") {
+			whole += "kinds: {rep: {attributes: {bass: person}}}\n"
+		}
+		if !strings.Contains(text, "desks:") {
+			whole += "desks: [{name: north}, {name: south}]\n"
+		}
+		_, problems := rulebook.Read([]byte(whole), method.All())
 		if assert.NotEmpty(t, problems, text) {
 			assert.Contains(t, problems[0].String(), says)
 		}

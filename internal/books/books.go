@@ -89,6 +89,17 @@ func (s *Service) Check(ctx context.Context, text string) (Checked, error) {
 	if len(problems) > 0 {
 		return out, nil
 	}
+	people, err := s.store.People(ctx)
+	if err != nil {
+		return out, err
+	}
+	accounts := map[string][]string{}
+	for _, p := range people {
+		if !p.Closed {
+			accounts[p.Name] = p.Desks
+		}
+	}
+	out.Advice = append(out.Advice, book.AdvisePeople(accounts)...)
 	_, published, err := s.Published(ctx)
 	if errors.Is(err, store.ErrNotFound) {
 		published, err = &rulebook.Book{}, nil

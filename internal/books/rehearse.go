@@ -152,7 +152,7 @@ func (r *Rehearser) Rehearse(ctx context.Context, ask Question, then func(*Answe
 func desks(e *measure.Engine, r *judge.Result, to map[string]int) (flagged int) {
 	codes, kind := r.Flagged(), r.Level.String()
 	for _, code := range codes {
-		to[routing.Desk(e.Book, routing.Item{Kind: kind, Rule: r.Rule.Name, Grade: r.Verdict(code).Grade, Attributes: r.Attributes(e, code)})]++
+		to[routing.Desk(e.Book, routing.Item{Kind: kind, Rule: r.Rule.Name, Family: r.Rule.Family(), Grade: r.Verdict(code).Grade, Attributes: r.Attributes(e, code)})]++
 	}
 	return len(codes)
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"flag"
 	"fmt"
@@ -24,6 +25,7 @@ var caseCommands = []command{
 			all := f.Bool("all", false, "of all desks")
 			state := f.String("state", "unsettled", "open, taken, parked, settled or unsettled")
 			p.Held = f.Bool("held", false, "only those that you have taken")
+			p.Told = f.Bool("told", false, "only those that you, or a desk of yours, are told of")
 			p.Asked = f.Bool("asked", false, "only those that you are asked about")
 			return func(ctx context.Context, _ []string) error {
 				c, err := e.api()
@@ -181,6 +183,76 @@ var caseCommands = []command{
 		},
 	},
 	{
+		name: "away", short: "note that you are away, and who stands in: your new cases go to them",
+		example: "oskel away -from 2026-12-21 -to 2027-01-02 -stand-in sig\noskel away -who nell -from 2026-12-21 -to 2026-12-23",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			from, to := f.String("from", "", "the first `day` (required)"), f.String("to", "", "the last `day` (required)")
+			var ask client.NewAbsence
+			stringFlag(f, &ask.StandIn, "stand-in", "the account of the `person` who stands in")
+			stringFlag(f, &ask.Person, "who", "as a lead: the account of the `person` who is away")
+			return func(ctx context.Context, _ []string) error {
+				var first, last *openapi_types.Date
+				if err := cmp.Or(dayFlag(*from, "-from", &first), dayFlag(*to, "-to", &last)); err != nil {
+					return err
+				}
+				if first == nil || last == nil {
+					return usagef("say from when to when: -from DAY -to DAY")
+				}
+				ask.First, ask.Last = *first, *last
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.CreateAbsence(ctx, ask)
+				a, err := read[client.Absence](e, r, err)
+				if err != nil {
+					return err
+				}
+				return showAbsences(e, []client.Absence{a})
+			}
+		},
+	},
+	{
+		name: "absences", lists: true, short: "who is away today or later, and who stands in",
+		example: "oskel absences",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, _ []string) error {
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ListAbsences(ctx)
+				all, err := read[[]client.Absence](e, r, err)
+				if err != nil {
+					return err
+				}
+				return showAbsences(e, all)
+			}
+		},
+	},
+	{
+		name: "drop-absence", args: "ABSENCE", short: "take an absence of yours away, or as a lead anybody's",
+		example: "oskel drop-absence 3",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				id, err := idArg(args, "absence")
+				if err != nil {
+					return err
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.DropAbsence(ctx, id)
+				if _, err := read[struct{}](e, r, err); err != nil {
+					return err
+				}
+				e.say("Absence %d is gone.\n", id)
+				return nil
+			}
+		},
+	},
+	{
 		name: "undo", args: "CASE ...", short: "undo what you did to cases in the last ten seconds",
 		example: "oskel undo 12",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
@@ -202,6 +274,14 @@ var caseCommands = []command{
 			}
 		},
 	},
+}
+
+func showAbsences(e *env, all []client.Absence) error {
+	var rows [][]string
+	for _, a := range all {
+		rows = append(rows, []string{strconv.FormatInt(a.Id, 10), a.Person, a.First.Format("2 Jan 2006"), a.Last.Format("2 Jan 2006"), text(a.StandIn), a.By})
+	}
+	return e.show(all, []column{{head: "absence", right: true}, {head: "who"}, {head: "from"}, {head: "to"}, {head: "stands in"}, {head: "said by"}}, rows)
 }
 
 // caseArgs are the numbers of cases.

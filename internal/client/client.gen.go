@@ -86,23 +86,24 @@ func (e CaseActFinding) Valid() bool {
 
 // Defines values for CaseEventWhat.
 const (
-	CaseEventWhatAnswered   CaseEventWhat = "answered"
-	CaseEventWhatAsked      CaseEventWhat = "asked"
-	CaseEventWhatCleared    CaseEventWhat = "cleared"
-	CaseEventWhatComment    CaseEventWhat = "comment"
-	CaseEventWhatHandedOver CaseEventWhat = "handed over"
-	CaseEventWhatJoined     CaseEventWhat = "joined"
-	CaseEventWhatLeft       CaseEventWhat = "left"
-	CaseEventWhatMoved      CaseEventWhat = "moved"
-	CaseEventWhatOpened     CaseEventWhat = "opened"
-	CaseEventWhatParked     CaseEventWhat = "parked"
-	CaseEventWhatRegraded   CaseEventWhat = "regraded"
-	CaseEventWhatReleased   CaseEventWhat = "released"
-	CaseEventWhatReopened   CaseEventWhat = "reopened"
-	CaseEventWhatResumed    CaseEventWhat = "resumed"
-	CaseEventWhatSettled    CaseEventWhat = "settled"
-	CaseEventWhatTaken      CaseEventWhat = "taken"
-	CaseEventWhatUndone     CaseEventWhat = "undone"
+	CaseEventWhatAnswered      CaseEventWhat = "answered"
+	CaseEventWhatAsked         CaseEventWhat = "asked"
+	CaseEventWhatCleared       CaseEventWhat = "cleared"
+	CaseEventWhatComment       CaseEventWhat = "comment"
+	CaseEventWhatHandedOver    CaseEventWhat = "handed over"
+	CaseEventWhatJoined        CaseEventWhat = "joined"
+	CaseEventWhatLeft          CaseEventWhat = "left"
+	CaseEventWhatLeftToTheDesk CaseEventWhat = "left to the desk"
+	CaseEventWhatMoved         CaseEventWhat = "moved"
+	CaseEventWhatOpened        CaseEventWhat = "opened"
+	CaseEventWhatParked        CaseEventWhat = "parked"
+	CaseEventWhatRegraded      CaseEventWhat = "regraded"
+	CaseEventWhatReleased      CaseEventWhat = "released"
+	CaseEventWhatReopened      CaseEventWhat = "reopened"
+	CaseEventWhatResumed       CaseEventWhat = "resumed"
+	CaseEventWhatSettled       CaseEventWhat = "settled"
+	CaseEventWhatTaken         CaseEventWhat = "taken"
+	CaseEventWhatUndone        CaseEventWhat = "undone"
 )
 
 // Valid indicates whether the value is a known member of the CaseEventWhat enum.
@@ -121,6 +122,8 @@ func (e CaseEventWhat) Valid() bool {
 	case CaseEventWhatJoined:
 		return true
 	case CaseEventWhatLeft:
+		return true
+	case CaseEventWhatLeftToTheDesk:
 		return true
 	case CaseEventWhatMoved:
 		return true
@@ -1080,6 +1083,18 @@ func (e GetWalkParamsFrom) Valid() bool {
 	}
 }
 
+// Absence defines model for Absence.
+type Absence struct {
+	By     string             `json:"by"`
+	First  openapi_types.Date `json:"first"`
+	Id     int64              `json:"id"`
+	Last   openapi_types.Date `json:"last"`
+	Person string             `json:"person"`
+
+	// StandIn Who gets their cases meanwhile
+	StandIn *string `json:"stand_in,omitempty"`
+}
+
 // AuditEntry defines model for AuditEntry.
 type AuditEntry struct {
 	// About What it was done to
@@ -1284,6 +1299,9 @@ type CaseDetail struct {
 
 	// Stale Why verdicts in it are out of date, where they are
 	Stale *string `json:"stale,omitempty"`
+
+	// Told The desks and accounts that are told of it
+	Told []string `json:"told"`
 }
 
 // CaseEvent defines model for CaseEvent.
@@ -1922,6 +1940,16 @@ type Mismatch struct {
 type Named struct {
 	Name  string `json:"name"`
 	Title string `json:"title"`
+}
+
+// NewAbsence defines model for NewAbsence.
+type NewAbsence struct {
+	First openapi_types.Date `json:"first"`
+	Last  openapi_types.Date `json:"last"`
+
+	// Person One oneself unless stated
+	Person  *string `json:"person,omitempty"`
+	StandIn *string `json:"stand_in,omitempty"`
 }
 
 // NewClosing defines model for NewClosing.
@@ -2922,6 +2950,9 @@ type ListCasesParams struct {
 	// Held Only cases that the person who asks has taken
 	Held *bool `form:"held,omitempty" json:"held,omitempty"`
 
+	// Told Only cases that the person who asks, or a desk of theirs, is told of
+	Told *bool `form:"told,omitempty" json:"told,omitempty"`
+
 	// Asked Only cases that the person who asks is asked about
 	Asked      *bool                `form:"asked,omitempty" json:"asked,omitempty"`
 	Sort       *ListCasesParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
@@ -3321,6 +3352,9 @@ type GetWalkParams struct {
 // GetWalkParamsFrom defines parameters for GetWalk.
 type GetWalkParamsFrom string
 
+// CreateAbsenceJSONRequestBody defines body for CreateAbsence for application/json ContentType.
+type CreateAbsenceJSONRequestBody = NewAbsence
+
 // ActOnCasesJSONRequestBody defines body for ActOnCases for application/json ContentType.
 type ActOnCasesJSONRequestBody = CaseAct
 
@@ -3478,6 +3512,30 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 
 // The interface specification for the client above.
 type ClientInterface interface {
+
+	// ListAbsences Who is away today or later, and who stands in
+	//
+	// Corresponds with GET /api/absences (the `ListAbsences` operationId).
+	ListAbsences(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CreateAbsenceWithBody Note that one is away, or as a lead that somebody is
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/absences (the `CreateAbsence` operationId).
+	CreateAbsenceWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CreateAbsence Note that one is away, or as a lead that somebody is
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/absences (the `CreateAbsence` operationId).
+	CreateAbsence(ctx context.Context, body CreateAbsenceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DropAbsence Take an absence of one's own away, or as a lead anybody's
+	//
+	// Corresponds with DELETE /api/absences/{id} (the `DropAbsence` operationId).
+	DropAbsence(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListAudit What was done, by whom and from where, the newest first (leads only)
 	//
@@ -4113,6 +4171,70 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/walk (the `GetWalk` operationId).
 	GetWalk(ctx context.Context, params *GetWalkParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+}
+
+// ListAbsences Who is away today or later, and who stands in
+//
+// Corresponds with GET /api/absences (the `ListAbsences` operationId).
+func (c *Client) ListAbsences(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListAbsencesRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CreateAbsenceWithBody Note that one is away, or as a lead that somebody is
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/absences (the `CreateAbsence` operationId).
+func (c *Client) CreateAbsenceWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCreateAbsenceRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CreateAbsence Note that one is away, or as a lead that somebody is
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/absences (the `CreateAbsence` operationId).
+func (c *Client) CreateAbsence(ctx context.Context, body CreateAbsenceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCreateAbsenceRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DropAbsence Take an absence of one's own away, or as a lead anybody's
+//
+// Corresponds with DELETE /api/absences/{id} (the `DropAbsence` operationId).
+func (c *Client) DropAbsence(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDropAbsenceRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
 }
 
 // ListAudit What was done, by whom and from where, the newest first (leads only)
@@ -5860,6 +5982,107 @@ func (c *Client) GetWalk(ctx context.Context, params *GetWalkParams, reqEditors 
 	return c.Client.Do(req)
 }
 
+// NewListAbsencesRequest constructs an http.Request for the ListAbsences method
+func NewListAbsencesRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/absences")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewCreateAbsenceRequest calls the generic CreateAbsence builder with application/json body
+func NewCreateAbsenceRequest(server string, body CreateAbsenceJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewCreateAbsenceRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewCreateAbsenceRequestWithBody constructs an http.Request for the CreateAbsence method, with any body, and a specified content type
+func NewCreateAbsenceRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/absences")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewDropAbsenceRequest constructs an http.Request for the DropAbsence method
+func NewDropAbsenceRequest(server string, id int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/absences/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListAuditRequest constructs an http.Request for the ListAudit method
 func NewListAuditRequest(server string, params *ListAuditParams) (*http.Request, error) {
 	var err error
@@ -6152,6 +6375,18 @@ func NewListCasesRequest(server string, params *ListCasesParams) (*http.Request,
 		if params.Held != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "held", *params.Held, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Told != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "told", *params.Told, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -10771,6 +11006,34 @@ func WithBaseURL(baseURL string) ClientOption {
 // ClientWithResponsesInterface is the interface specification for the client with responses above.
 type ClientWithResponsesInterface interface {
 
+	// ListAbsencesWithResponse Who is away today or later, and who stands in
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/absences (the `ListAbsences` operationId).
+	ListAbsencesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListAbsencesResponse, error)
+
+	// CreateAbsenceWithBodyWithResponse Note that one is away, or as a lead that somebody is
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/absences (the `CreateAbsence` operationId).
+	CreateAbsenceWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreateAbsenceResponse, error)
+
+	// CreateAbsenceWithResponse Note that one is away, or as a lead that somebody is
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/absences (the `CreateAbsence` operationId).
+	CreateAbsenceWithResponse(ctx context.Context, body CreateAbsenceJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateAbsenceResponse, error)
+
+	// DropAbsenceWithResponse Take an absence of one's own away, or as a lead anybody's
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/absences/{id} (the `DropAbsence` operationId).
+	DropAbsenceWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DropAbsenceResponse, error)
+
 	// ListAuditWithResponse What was done, by whom and from where, the newest first (leads only)
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -11515,6 +11778,143 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/walk (the `GetWalk` operationId).
 	GetWalkWithResponse(ctx context.Context, params *GetWalkParams, reqEditors ...RequestEditorFn) (*GetWalkResponse, error)
+}
+
+type ListAbsencesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Absence
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListAbsencesResponse) GetJSON200() *[]Absence {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListAbsencesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListAbsencesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListAbsencesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListAbsencesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListAbsencesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type CreateAbsenceResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Absence
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r CreateAbsenceResponse) GetJSON201() *Absence {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CreateAbsenceResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CreateAbsenceResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CreateAbsenceResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CreateAbsenceResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CreateAbsenceResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DropAbsenceResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DropAbsenceResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DropAbsenceResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DropAbsenceResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DropAbsenceResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DropAbsenceResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
 }
 
 type ListAuditResponse struct {
@@ -15424,6 +15824,58 @@ func (r GetWalkResponse) ContentType() string {
 	return ""
 }
 
+// ListAbsencesWithResponse Who is away today or later, and who stands in
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/absences (the `ListAbsences` operationId).
+func (c *ClientWithResponses) ListAbsencesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListAbsencesResponse, error) {
+	rsp, err := c.ListAbsences(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListAbsencesResponse(rsp)
+}
+
+// CreateAbsenceWithBodyWithResponse Note that one is away, or as a lead that somebody is
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/absences (the `CreateAbsence` operationId).
+func (c *ClientWithResponses) CreateAbsenceWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreateAbsenceResponse, error) {
+	rsp, err := c.CreateAbsenceWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCreateAbsenceResponse(rsp)
+}
+
+// CreateAbsenceWithResponse Note that one is away, or as a lead that somebody is
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/absences (the `CreateAbsence` operationId).
+func (c *ClientWithResponses) CreateAbsenceWithResponse(ctx context.Context, body CreateAbsenceJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateAbsenceResponse, error) {
+	rsp, err := c.CreateAbsence(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCreateAbsenceResponse(rsp)
+}
+
+// DropAbsenceWithResponse Take an absence of one's own away, or as a lead anybody's
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/absences/{id} (the `DropAbsence` operationId).
+func (c *ClientWithResponses) DropAbsenceWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DropAbsenceResponse, error) {
+	rsp, err := c.DropAbsence(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDropAbsenceResponse(rsp)
+}
+
 // ListAuditWithResponse What was done, by whom and from where, the newest first (leads only)
 //
 // Returns a wrapper object for the known response body format(s).
@@ -16833,6 +17285,101 @@ func (c *ClientWithResponses) GetWalkWithResponse(ctx context.Context, params *G
 		return nil, err
 	}
 	return ParseGetWalkResponse(rsp)
+}
+
+// ParseListAbsencesResponse parses an HTTP response from a ListAbsencesWithResponse call
+func ParseListAbsencesResponse(rsp *http.Response) (*ListAbsencesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListAbsencesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Absence
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseCreateAbsenceResponse parses an HTTP response from a CreateAbsenceWithResponse call
+func ParseCreateAbsenceResponse(rsp *http.Response) (*CreateAbsenceResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CreateAbsenceResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Absence
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDropAbsenceResponse parses an HTTP response from a DropAbsenceWithResponse call
+func ParseDropAbsenceResponse(rsp *http.Response) (*DropAbsenceResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DropAbsenceResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
 }
 
 // ParseListAuditResponse parses an HTTP response from a ListAuditWithResponse call

@@ -30,6 +30,10 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 			f.Desks = append([]string{}, p.Desks...)
 		}
 	}
+	if or(r.Params.Told, false) {
+		p := whoAsks(ctx)
+		f.Told, f.Desks = append([]string{p.Name}, p.Desks...), nil // of whatever desk
+	}
 	if or(r.Params.Held, false) {
 		f.Holder = whoAsks(ctx).Name
 	}
@@ -100,7 +104,7 @@ func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail,
 	if err != nil {
 		book = &rulebook.Book{}
 	}
-	out := contract.CaseDetail{Case: s.caseOut(d.Case, book.Calendar.Today(s.Now())), Exceptions: []contract.Exception{}, Events: []contract.CaseEvent{}, MayAct: review.MayAct(whoAsks(ctx), d.Desk)}
+	out := contract.CaseDetail{Case: s.caseOut(d.Case, book.Calendar.Today(s.Now())), Exceptions: []contract.Exception{}, Events: []contract.CaseEvent{}, Told: append([]string{}, d.Told...), MayAct: review.MayAct(whoAsks(ctx), d.Desk)}
 	stale, err := s.Sweep.StaleOf(ctx, d.Newest, d.Swept)
 	if err != nil {
 		return out, err

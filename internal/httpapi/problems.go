@@ -149,6 +149,8 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusConflict, "name-taken")
 	case errors.Is(err, review.ErrUndo):
 		return simple(http.StatusConflict, "not-undone")
+	case errors.Is(err, review.ErrAbsence):
+		return simple(http.StatusUnprocessableEntity, "no-absence")
 	case errors.Is(err, review.ErrMany):
 		return simple(http.StatusBadRequest, "invalid-request")
 	case errors.Is(err, review.ErrNotYours):

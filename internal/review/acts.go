@@ -51,7 +51,7 @@ func orNil[T comparable](v T) *T {
 // plain is what of a case people change.
 func plain(c *store.Case) (casework.Case, error) {
 	out := casework.Case{Desk: c.Desk, State: c.State, Holder: deref(c.TakenBy), Asked: deref(c.Asked), ParkedTo: c.ParkedTo, ParkedFor: deref(c.ParkedFor), Finding: deref(c.Finding), Reason: deref(c.Reason),
-		SettledBy: deref(c.SettledBy), SettledAt: c.SettledAt, Cleared: c.Cleared}
+		SettledBy: deref(c.SettledBy), SettledAt: c.SettledAt, Cleared: c.Cleared, Self: deref(c.Self)}
 	for _, n := range []struct {
 		to   **amount.Amount
 		text *string
@@ -172,8 +172,29 @@ func (s *Service) scene(ctx context.Context, tx *store.Tx, act casework.Act) (ca
 	now := s.now()
 	return casework.Scene{Book: book, Now: now, Today: book.Calendar.Today(now), Person: func(name string) (casework.Person, bool) {
 		p, err := tx.OpenPerson(ctx, name)
-		return personOf(p), err == nil
+		if err != nil {
+			return casework.Person{}, false
+		}
+		out := personOf(p)
+		today := book.Calendar.Today(now)
+		if all, err := tx.Absences(ctx, today, today); err == nil {
+			for _, a := range all {
+				if a.Person == name {
+					out.Away = awayWords(a)
+				}
+			}
+		}
+		return out, true
 	}}, nil
+}
+
+// awayWords say until when somebody is away, and who stands in.
+func awayWords(a store.Absence) string {
+	words := "until " + a.Last.Words()
+	if a.StandIn != "" {
+		words += ", " + a.StandIn + " stands in"
+	}
+	return words
 }
 
 // each does something to each of some cases, in order of their numbers, and writes them

@@ -14,6 +14,7 @@ type CaseDetail struct {
 	Case
 	Exceptions []Exception // the most serious first
 	Events     []CaseEvent // the first first
+	Told       []string    // the desks and accounts that are told of it
 	Newest     Newest
 	Swept      map[calendar.Key]Sweep // the last sweep of each period of its exceptions, without what it found
 }
@@ -48,14 +49,19 @@ func (s *Store) CaseDetail(ctx context.Context, id int64) (d CaseDetail, err err
 		d.Events, err = pgx.CollectRows(rows, pgx.RowToStructByPos[CaseEvent])
 		return err
 	})
+	b.Queue("select name from case_copies where case_id = $1 order by name", id).Query(func(rows pgx.Rows) (err error) {
+		d.Told, err = pgx.CollectRows(rows, pgx.RowTo[string])
+		return err
+	})
 	b.Queue(newestSelect).QueryRow(func(row pgx.Row) error { return row.Scan(&d.Newest.Revision, &d.Newest.DataVersion) })
-	b.Queue(`select p.grain, p.period, last.id, last.revision, last.data_version from (select distinct grain, period from exceptions where case_id = $1) p,
-		lateral (select id, revision, data_version from sweeps s where s.grain = p.grain and s.period = p.period order by id desc limit 1) last`, id).Query(func(rows pgx.Rows) error {
+	b.Queue(`select p.grain, p.period, last.id, last.revision, last.data_version, last.so_far from (select distinct grain, period from exceptions where case_id = $1) p,
+		lateral (select id, revision, data_version, so_far from sweeps s where s.grain = p.grain and s.period = p.period order by id desc limit 1) last`, id).Query(func(rows pgx.Rows) error {
 		d.Swept = map[calendar.Key]Sweep{}
 		var sw Sweep
 		var period time.Time
-		_, err := pgx.ForEachRow(rows, []any{&sw.Period.Grain, &period, &sw.ID, &sw.Revision, &sw.DataVersion}, func() error {
-			sw.Period.Start = startOf(period)
+		var soFar *time.Time
+		_, err := pgx.ForEachRow(rows, []any{&sw.Period.Grain, &period, &sw.ID, &sw.Revision, &sw.DataVersion, &soFar}, func() error {
+			sw.Period.Start, sw.SoFar = startOf(period), dayOf(soFar)
 			d.Swept[sw.Period] = sw
 			return nil
 		})

@@ -40,6 +40,7 @@ type Case struct {
 // Reviewed is what people have done with a case, beside who holds it and what was found.
 type Reviewed struct {
 	Asked                 *string
+	Self                  *string // the account of whom it is about
 	ParkedTo              *calendar.Day
 	ParkedFor             *string // the feed whose next lines it waits for
 	ParkedAt              *int64  // the data version that was newest then
@@ -56,7 +57,7 @@ type CaseEvent struct {
 	Text   string
 }
 
-const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, taken_by, finding, settled_by, settled_at, version, cleared, items, sentence, asked, parked_to, parked_for, parked_at, reason, recovered::text, written_off::text, undo from cases "
+const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, taken_by, finding, settled_by, settled_at, version, cleared, items, sentence, asked, parked_to, parked_for, parked_at, reason, recovered::text, written_off::text, undo, self from cases "
 
 func manyCases(ctx context.Context, q querier, tail string, args ...any) ([]Case, error) {
 	return scanCases(q.Query(ctx, caseSelect+tail, args...))
@@ -71,7 +72,7 @@ func scanCases(rows pgx.Rows, err error) ([]Case, error) {
 		var code int32
 		var due time.Time
 		var parked *time.Time
-		err := row.Scan(&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &c.Recovered, &c.WrittenOff, &c.Undo)
+		err := row.Scan(&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &c.Recovered, &c.WrittenOff, &c.Undo, &c.Self)
 		c.Code, c.Due, c.ParkedTo = uint32(code), *dayOf(&due), dayOf(parked)
 		return c, err
 	})
@@ -79,8 +80,9 @@ func scanCases(rows pgx.Rows, err error) ([]Case, error) {
 
 // CaseFilter says which cases are listed; a nil Desks is all desks.
 type CaseFilter struct {
-	State         string // open, taken, parked, settled, or unsettled; "" is all
-	Holder, Asked string // taken by somebody, or asked of somebody
+	State         string   // open, taken, parked, settled, or unsettled; "" is all
+	Holder, Asked string   // taken by somebody, or asked of somebody
+	Told          []string // told to any of these
 	Desks         []string
 	Sort          string // one of caseOrders; "" is by due day
 	Descending    bool
@@ -111,6 +113,9 @@ func (f CaseFilter) where() (condition string, args []any) {
 		add("desk = $%d", f.Desks[0])
 	case f.Desks != nil:
 		add("desk = any($%d)", f.Desks)
+	}
+	if f.Told != nil {
+		add("id in (select case_id from case_copies where name = any($%d))", f.Told)
 	}
 	if f.Holder != "" {
 		add("taken_by = $%d", f.Holder)
@@ -234,10 +239,10 @@ func (t *Tx) AddCases(ctx context.Context, all []*Case) error {
 	if err != nil {
 		return err
 	}
-	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"cases"}, []string{"id", "kind", "code", "key", "name", "sentence", "items", "desk", "grade", "severity", "due"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
+	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"cases"}, []string{"id", "kind", "code", "key", "name", "sentence", "items", "desk", "grade", "severity", "due", "state", "taken_by", "self"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
 		c := all[i]
 		c.ID = ids[i]
-		return []any{c.ID, c.Kind, int32(c.Code), c.Key, c.Name, c.Sentence, int32(c.Items), c.Desk, c.Grade, int32(c.Severity), c.Due.Time()}, nil
+		return []any{c.ID, c.Kind, int32(c.Code), c.Key, c.Name, c.Sentence, int32(c.Items), c.Desk, c.Grade, int32(c.Severity), c.Due.Time(), c.State, c.TakenBy, c.Self}, nil
 	}))
 	return err
 }

@@ -30,7 +30,7 @@ func (r *run) toCases() error {
 	for i, f := range r.found {
 		arrivals[i] = record.Arrival{
 			Item: record.Item{Period: f.Period, Rule: f.Rule, Event: f.Event, Grade: f.Grade, Severity: f.Severity, Flagged: f.State != string(record.Cleared), Desk: f.Desk},
-			Kind: f.Kind, Code: f.Code, Sentence: f.Sentence, WasFlagged: f.wasFlagged, Listed: r.listedOnly(f.Rule),
+			Kind: f.Kind, Code: f.Code, Sentence: f.Sentence, WasFlagged: f.wasFlagged, Listed: r.listedOnly(f.Rule), Routed: f.routed,
 		}
 		if f.CaseID != nil {
 			arrivals[i].Case = *f.CaseID
@@ -43,8 +43,15 @@ func (r *run) toCases() error {
 		}
 	}
 	var opened, changed []*store.Case
+	given, err := r.give(d)
+	if err != nil {
+		return err
+	}
 	for _, c := range d.Opened {
-		kept[c] = &store.Case{Kind: c.Kind, Code: c.Code, Desk: c.Desk, State: "open", Grade: c.Grade, Severity: c.Severity, Due: c.Due}
+		kept[c] = &store.Case{Kind: c.Kind, Code: c.Code, Desk: c.Desk, State: casework.Open, Grade: c.Grade, Severity: c.Severity, Due: c.Due, Reviewed: store.Reviewed{Self: orNil(c.Self)}}
+		if to := given[c]; to.name != "" {
+			kept[c].State, kept[c].TakenBy = casework.Taken, &to.name
+		}
 		opened = append(opened, kept[c])
 	}
 	for _, c := range d.Changed {
@@ -81,9 +88,26 @@ func (r *run) toCases() error {
 	if err := r.tx.UpdateCases(r.ctx, changed); err != nil {
 		return err
 	}
-	events := make([]store.NewCaseEvent, len(d.Trail))
-	for i, e := range d.Trail {
-		events[i] = store.NewCaseEvent{Case: kept[e.Case], Author: fmt.Sprintf("sweep %d", r.sweep.ID), What: e.What, Text: e.Text}
+	var events []store.NewCaseEvent
+	author := fmt.Sprintf("sweep %d", r.sweep.ID)
+	for _, e := range d.Trail {
+		events = append(events, store.NewCaseEvent{Case: kept[e.Case], Author: author, What: e.What, Text: e.Text})
+	}
+	for _, c := range d.Opened {
+		if to := given[c]; to.text != "" {
+			what := "handed over"
+			if to.name == "" {
+				what = "left to the desk"
+			}
+			events = append(events, store.NewCaseEvent{Case: kept[c], Author: author, What: what, Text: to.text})
+		}
+	}
+	copies := map[int64][]string{}
+	for c, names := range d.Copies {
+		copies[kept[c].ID] = names
+	}
+	if err := r.tx.AddCopies(r.ctx, copies); err != nil {
+		return err
 	}
 	return r.tx.AddCaseEvents(r.ctx, events)
 }

@@ -226,6 +226,7 @@ type run struct {
 type found struct {
 	store.Exception
 	wasFlagged bool
+	routed     record.Routed
 }
 
 func or[T any](p *T, otherwise T) T {
@@ -331,7 +332,7 @@ func (r *run) record(result *judge.Result, kept *record.Book, here, before onRec
 	for code, v := range result.All() {
 		steps := kept.Subject(result.Rule.Name, level, keys[code], record.Found{Flagged: v.Flagged(), Grade: v.Grade, Apart: apart, Events: result.Events(code)})
 		for _, step := range steps {
-			e := r.describe(result, code, v, step)
+			e, routed := r.describe(result, code, v, step)
 			e.Kind, e.Key, e.Name, e.Event = level, keys[code], names[code], step.Key.Event
 			if e.Code = code; !result.Level.Plain() {
 				if e.Code, err = r.tx.SubjectCode(r.ctx, level, keys[code]); err != nil {
@@ -347,7 +348,7 @@ func (r *run) record(result *judge.Result, kept *record.Book, here, before onRec
 					e.Desk = before[step.Was].Desk
 				}
 			}
-			r.put(e, step, known.Value)
+			r.put(e, step, known.Value, routed)
 		}
 	}
 	return nil
@@ -365,7 +366,7 @@ func (r *run) gone(step record.Step, here, before onRecord) {
 	if step.Carried {
 		e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.sweep.Period
 	}
-	r.put(e, step, e.Value)
+	r.put(e, step, e.Value, record.Routed{})
 }
 
 const ruleGone = "The rule is off or no longer in the rulebook."
@@ -380,8 +381,8 @@ func (r *run) known(k calendar.Key) (onRecord, error) {
 }
 
 // describe makes the record of a verdict, or of one event that led to it, with its
-// evidence and sentence.
-func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict, step record.Step) store.Exception {
+// evidence and sentence, and says where it is routed.
+func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict, step record.Step) (store.Exception, record.Routed) {
 	book, rule := r.engine.Book, result.Rule
 	e := store.Exception{
 		Period: r.sweep.Period, Rule: rule.Name, Outcome: v.Outcome.String(), Grade: v.Grade, Severity: book.Severity(v.Grade), Sweep: r.sweep.ID,
@@ -405,15 +406,22 @@ func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict, step 
 		e.Beyond = &b
 	}
 	e.Evidence, _ = json.Marshal(ev) // rationals and texts always can be
-	e.Desk = routing.Desk(book, routing.Item{Kind: result.Level.String(), Rule: e.Rule, Grade: e.Grade, Attributes: result.Attributes(r.engine, code)})
-	return e
+	item := routing.Item{Kind: result.Level.String(), Rule: e.Rule, Family: rule.Family(), Grade: e.Grade, State: string(step.State), Streak: step.Streak, Attributes: result.Attributes(r.engine, code)}
+	if e.Stake != nil {
+		if stake, err := amount.Parse(*e.Stake); err == nil { // what leaves the range of amounts is not asked about
+			item.Stake = &stake
+		}
+	}
+	to := routing.To(book, item)
+	e.Desk = to.Desk
+	return e, record.Routed{For: to.For, Copy: to.Copy, Self: book.SelfOf(result.Level, item.Attributes)}
 }
 
 // otherValue is the change of what is flagged as before, by another value.
 const otherValue = "other value"
 
 // put notes one exception, with what it said before, and counts it.
-func (r *run) put(e store.Exception, step record.Step, before string) {
+func (r *run) put(e store.Exception, step record.Step, before string, routed record.Routed) {
 	r.counts.Add(step)
 	change := Change{Change: string(step.Change), Rule: e.Rule, Kind: e.Kind, Key: e.Key, Name: e.Name, Before: step.GradeThen, After: step.GradeIs}
 	if step.Change == record.Same && before != e.Value {
@@ -425,5 +433,5 @@ func (r *run) put(e store.Exception, step record.Step, before string) {
 	if change.Change != "" && change.Change != string(record.Same) && len(r.diff.Examples) < shownChanges {
 		r.diff.Examples = append(r.diff.Examples, change)
 	}
-	r.found = append(r.found, found{e, step.WasFlagged})
+	r.found = append(r.found, found{e, step.WasFlagged, routed})
 }

@@ -150,7 +150,7 @@ func (a *again) hold(e store.Exception) (wrong []Mismatch) {
 	if !there {
 		return append(wrong, Mismatch{e.ID, e.Rule, e.Key, "the subject", e.Key, "none"})
 	}
-	now := a.describe(r, code, r.Verdict(code), record.Step{Key: k, Flagged: flagged})
+	now, _ := a.describe(r, code, r.Verdict(code), record.Step{Key: k, Flagged: flagged, State: record.State(e.State), Streak: or(e.Streak, 0)})
 	differ("the outcome", e.Outcome, now.Outcome)
 	differ("the sentence", e.Sentence, now.Sentence)
 	differ("the value", e.Value, now.Value)

@@ -1124,6 +1124,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/absences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is away today or later, and who stands in */
+        get: operations["listAbsences"];
+        put?: never;
+        /** Note that one is away, or as a lead that somebody is */
+        post: operations["createAbsence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/absences/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take an absence of one's own away, or as a lead anybody's */
+        delete: operations["dropAbsence"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/cleared": {
         parameters: {
             query?: never;
@@ -2591,6 +2626,27 @@ export interface components {
         };
         /** @enum {string} */
         CaseState: "open" | "taken" | "parked" | "settled";
+        Absence: {
+            /** Format: int64 */
+            id: number;
+            person: string;
+            /** Format: date */
+            first: string;
+            /** Format: date */
+            last: string;
+            /** @description Who gets their cases meanwhile */
+            stand_in?: string;
+            by: string;
+        };
+        NewAbsence: {
+            /** @description One oneself unless stated */
+            person?: string;
+            /** Format: date */
+            first: string;
+            /** Format: date */
+            last: string;
+            stand_in?: string;
+        };
         CaseRef: {
             /** Format: int64 */
             id: number;
@@ -2664,6 +2720,8 @@ export interface components {
             case: components["schemas"]["Case"];
             exceptions: components["schemas"]["Exception"][];
             events: components["schemas"]["CaseEvent"][];
+            /** @description The desks and accounts that are told of it */
+            told: string[];
             /** @description The person who asks may take and settle it */
             may_act: boolean;
             /** @description Why verdicts in it are out of date, where they are */
@@ -2674,7 +2732,7 @@ export interface components {
             at: string;
             by: string;
             /** @enum {string} */
-            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "taken" | "released" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "undone";
+            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "left to the desk" | "taken" | "released" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "undone";
             text: string;
         };
         Comment: {
@@ -4642,6 +4700,8 @@ export interface operations {
                 state?: "open" | "taken" | "parked" | "settled" | "unsettled";
                 /** @description Only cases that the person who asks has taken */
                 held?: boolean;
+                /** @description Only cases that the person who asks, or a desk of theirs, is told of */
+                told?: boolean;
                 /** @description Only cases that the person who asks is asked about */
                 asked?: boolean;
                 sort?: "due" | "grade" | "subject" | "desk" | "state";
@@ -4715,6 +4775,73 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Case"][];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAbsences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By their first day */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Absence"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createAbsence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAbsence"];
+            };
+        };
+        responses: {
+            /** @description Noted */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Absence"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    dropAbsence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Taken away */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

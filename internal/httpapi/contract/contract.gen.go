@@ -92,23 +92,24 @@ func (e CaseActFinding) Valid() bool {
 
 // Defines values for CaseEventWhat.
 const (
-	CaseEventWhatAnswered   CaseEventWhat = "answered"
-	CaseEventWhatAsked      CaseEventWhat = "asked"
-	CaseEventWhatCleared    CaseEventWhat = "cleared"
-	CaseEventWhatComment    CaseEventWhat = "comment"
-	CaseEventWhatHandedOver CaseEventWhat = "handed over"
-	CaseEventWhatJoined     CaseEventWhat = "joined"
-	CaseEventWhatLeft       CaseEventWhat = "left"
-	CaseEventWhatMoved      CaseEventWhat = "moved"
-	CaseEventWhatOpened     CaseEventWhat = "opened"
-	CaseEventWhatParked     CaseEventWhat = "parked"
-	CaseEventWhatRegraded   CaseEventWhat = "regraded"
-	CaseEventWhatReleased   CaseEventWhat = "released"
-	CaseEventWhatReopened   CaseEventWhat = "reopened"
-	CaseEventWhatResumed    CaseEventWhat = "resumed"
-	CaseEventWhatSettled    CaseEventWhat = "settled"
-	CaseEventWhatTaken      CaseEventWhat = "taken"
-	CaseEventWhatUndone     CaseEventWhat = "undone"
+	CaseEventWhatAnswered      CaseEventWhat = "answered"
+	CaseEventWhatAsked         CaseEventWhat = "asked"
+	CaseEventWhatCleared       CaseEventWhat = "cleared"
+	CaseEventWhatComment       CaseEventWhat = "comment"
+	CaseEventWhatHandedOver    CaseEventWhat = "handed over"
+	CaseEventWhatJoined        CaseEventWhat = "joined"
+	CaseEventWhatLeft          CaseEventWhat = "left"
+	CaseEventWhatLeftToTheDesk CaseEventWhat = "left to the desk"
+	CaseEventWhatMoved         CaseEventWhat = "moved"
+	CaseEventWhatOpened        CaseEventWhat = "opened"
+	CaseEventWhatParked        CaseEventWhat = "parked"
+	CaseEventWhatRegraded      CaseEventWhat = "regraded"
+	CaseEventWhatReleased      CaseEventWhat = "released"
+	CaseEventWhatReopened      CaseEventWhat = "reopened"
+	CaseEventWhatResumed       CaseEventWhat = "resumed"
+	CaseEventWhatSettled       CaseEventWhat = "settled"
+	CaseEventWhatTaken         CaseEventWhat = "taken"
+	CaseEventWhatUndone        CaseEventWhat = "undone"
 )
 
 // Valid indicates whether the value is a known member of the CaseEventWhat enum.
@@ -127,6 +128,8 @@ func (e CaseEventWhat) Valid() bool {
 	case CaseEventWhatJoined:
 		return true
 	case CaseEventWhatLeft:
+		return true
+	case CaseEventWhatLeftToTheDesk:
 		return true
 	case CaseEventWhatMoved:
 		return true
@@ -1086,6 +1089,18 @@ func (e GetWalkParamsFrom) Valid() bool {
 	}
 }
 
+// Absence defines model for Absence.
+type Absence struct {
+	By     string             `json:"by"`
+	First  openapi_types.Date `json:"first"`
+	Id     int64              `json:"id"`
+	Last   openapi_types.Date `json:"last"`
+	Person string             `json:"person"`
+
+	// StandIn Who gets their cases meanwhile
+	StandIn *string `json:"stand_in,omitempty"`
+}
+
 // AuditEntry defines model for AuditEntry.
 type AuditEntry struct {
 	// About What it was done to
@@ -1290,6 +1305,9 @@ type CaseDetail struct {
 
 	// Stale Why verdicts in it are out of date, where they are
 	Stale *string `json:"stale,omitempty"`
+
+	// Told The desks and accounts that are told of it
+	Told []string `json:"told"`
 }
 
 // CaseEvent defines model for CaseEvent.
@@ -1928,6 +1946,16 @@ type Mismatch struct {
 type Named struct {
 	Name  string `json:"name"`
 	Title string `json:"title"`
+}
+
+// NewAbsence defines model for NewAbsence.
+type NewAbsence struct {
+	First openapi_types.Date `json:"first"`
+	Last  openapi_types.Date `json:"last"`
+
+	// Person One oneself unless stated
+	Person  *string `json:"person,omitempty"`
+	StandIn *string `json:"stand_in,omitempty"`
 }
 
 // NewClosing defines model for NewClosing.
@@ -2928,6 +2956,9 @@ type ListCasesParams struct {
 	// Held Only cases that the person who asks has taken
 	Held *bool `form:"held,omitempty" json:"held,omitempty"`
 
+	// Told Only cases that the person who asks, or a desk of theirs, is told of
+	Told *bool `form:"told,omitempty" json:"told,omitempty"`
+
 	// Asked Only cases that the person who asks is asked about
 	Asked      *bool                `form:"asked,omitempty" json:"asked,omitempty"`
 	Sort       *ListCasesParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
@@ -3327,6 +3358,9 @@ type GetWalkParams struct {
 // GetWalkParamsFrom defines parameters for GetWalk.
 type GetWalkParamsFrom string
 
+// CreateAbsenceJSONRequestBody defines body for CreateAbsence for application/json ContentType.
+type CreateAbsenceJSONRequestBody = NewAbsence
+
 // ActOnCasesJSONRequestBody defines body for ActOnCases for application/json ContentType.
 type ActOnCasesJSONRequestBody = CaseAct
 
@@ -3413,6 +3447,15 @@ type SaveViewJSONRequestBody = NewView
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// ListAbsences Who is away today or later, and who stands in
+	// (GET /api/absences)
+	ListAbsences(c *gin.Context)
+	// CreateAbsence Note that one is away, or as a lead that somebody is
+	// (POST /api/absences)
+	CreateAbsence(c *gin.Context)
+	// DropAbsence Take an absence of one's own away, or as a lead anybody's
+	// (DELETE /api/absences/{id})
+	DropAbsence(c *gin.Context, id int64)
 	// ListAudit What was done, by whom and from where, the newest first (leads only)
 	// (GET /api/audit)
 	ListAudit(c *gin.Context, params ListAuditParams)
@@ -3673,6 +3716,57 @@ type ServerInterfaceWrapper struct {
 
 type MiddlewareFunc func(c *gin.Context)
 
+// ListAbsences operation middleware
+func (siw *ServerInterfaceWrapper) ListAbsences(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListAbsences(c)
+}
+
+// CreateAbsence operation middleware
+func (siw *ServerInterfaceWrapper) CreateAbsence(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CreateAbsence(c)
+}
+
+// DropAbsence operation middleware
+func (siw *ServerInterfaceWrapper) DropAbsence(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DropAbsence(c, id)
+}
+
 // ListAudit operation middleware
 func (siw *ServerInterfaceWrapper) ListAudit(c *gin.Context) {
 
@@ -3829,6 +3923,14 @@ func (siw *ServerInterfaceWrapper) ListCases(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "held", c.Request.URL.Query(), &params.Held, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter held: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "told" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "told", c.Request.URL.Query(), &params.Told, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter told: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -6499,6 +6601,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/cases", wrapper.ListCases)
 	router.POST(options.BaseURL+"/api/cases/acts", wrapper.ActOnCases)
 	router.POST(options.BaseURL+"/api/cases/undo", wrapper.UndoOnCases)
+	router.GET(options.BaseURL+"/api/absences", wrapper.ListAbsences)
+	router.POST(options.BaseURL+"/api/absences", wrapper.CreateAbsence)
+	router.DELETE(options.BaseURL+"/api/absences/:id", wrapper.DropAbsence)
 	router.POST(options.BaseURL+"/api/cases/cleared", wrapper.SettleCleared)
 	router.GET(options.BaseURL+"/api/cases/:id", wrapper.GetCase)
 	router.DELETE(options.BaseURL+"/api/cases/:id/holder", wrapper.ReleaseCase)
@@ -6508,6 +6613,116 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
+
+type ListAbsencesRequestObject struct {
+}
+
+type ListAbsencesResponseObject interface {
+	VisitListAbsencesResponse(w http.ResponseWriter) error
+}
+
+type ListAbsences200JSONResponse []Absence
+
+func (response ListAbsences200JSONResponse) VisitListAbsencesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListAbsencesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListAbsencesdefaultApplicationProblemPlusJSONResponse) VisitListAbsencesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateAbsenceRequestObject struct {
+	Body *CreateAbsenceJSONRequestBody
+}
+
+type CreateAbsenceResponseObject interface {
+	VisitCreateAbsenceResponse(w http.ResponseWriter) error
+}
+
+type CreateAbsence201JSONResponse Absence
+
+func (response CreateAbsence201JSONResponse) VisitCreateAbsenceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateAbsencedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CreateAbsencedefaultApplicationProblemPlusJSONResponse) VisitCreateAbsenceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DropAbsenceRequestObject struct {
+	Id int64 `json:"id"`
+}
+
+type DropAbsenceResponseObject interface {
+	VisitDropAbsenceResponse(w http.ResponseWriter) error
+}
+
+type DropAbsence204Response struct {
+}
+
+func (response DropAbsence204Response) VisitDropAbsenceResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DropAbsencedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DropAbsencedefaultApplicationProblemPlusJSONResponse) VisitDropAbsenceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type ListAuditRequestObject struct {
 	Params ListAuditParams
@@ -9867,6 +10082,15 @@ func (response GetWalkdefaultApplicationProblemPlusJSONResponse) VisitGetWalkRes
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// ListAbsences Who is away today or later, and who stands in
+	// (GET /api/absences)
+	ListAbsences(ctx context.Context, request ListAbsencesRequestObject) (ListAbsencesResponseObject, error)
+	// CreateAbsence Note that one is away, or as a lead that somebody is
+	// (POST /api/absences)
+	CreateAbsence(ctx context.Context, request CreateAbsenceRequestObject) (CreateAbsenceResponseObject, error)
+	// DropAbsence Take an absence of one's own away, or as a lead anybody's
+	// (DELETE /api/absences/{id})
+	DropAbsence(ctx context.Context, request DropAbsenceRequestObject) (DropAbsenceResponseObject, error)
 	// ListAudit What was done, by whom and from where, the newest first (leads only)
 	// (GET /api/audit)
 	ListAudit(ctx context.Context, request ListAuditRequestObject) (ListAuditResponseObject, error)
@@ -10173,6 +10397,98 @@ type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
 	options     StrictGinServerOptions
+}
+
+// ListAbsences operation middleware
+func (sh *strictHandler) ListAbsences(ctx *gin.Context) {
+	var request ListAbsencesRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListAbsences(ctx, request.(ListAbsencesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListAbsences")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListAbsencesResponseObject); ok {
+		if err := validResponse.VisitListAbsencesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CreateAbsence operation middleware
+func (sh *strictHandler) CreateAbsence(ctx *gin.Context) {
+	var request CreateAbsenceRequestObject
+
+	var body CreateAbsenceJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreateAbsence(ctx, request.(CreateAbsenceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreateAbsence")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CreateAbsenceResponseObject); ok {
+		if err := validResponse.VisitCreateAbsenceResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DropAbsence operation middleware
+func (sh *strictHandler) DropAbsence(ctx *gin.Context, id int64) {
+	var request DropAbsenceRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DropAbsence(ctx, request.(DropAbsenceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DropAbsence")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DropAbsenceResponseObject); ok {
+		if err := validResponse.VisitDropAbsenceResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
 }
 
 // ListAudit operation middleware
@@ -12774,292 +13090,297 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7H17cxy3le9XQc3dKiZ3WxKt2NkN+ZcsybZuYkuRaLu2Ei0L7MbMINMDjAE0RxOXvvstnAOgX0A/OEMq",
-	"D6UqFsnpQeNxcN7nd35d5HK7k4IJoxcXvy52VNEtM0zBb8+pZq8K+xMXi4vFjpr1IlsIumWLiwUvFtlC",
-	"sV8qrlixuDCqYtlC52u2pfYbS6m21NjnhPn9l4tsYQ47hr+yFVOLjx+zxavl99Tka/t4wXSu+M5wad90",
-	"tWbk5RVdEbkkZs1ITjUjVBNuyJ5qohgtLgkV0qyZIlIwwu0fl5VmdlIw2TWjBVP1dF8tH+HLmpN0c9JG",
-	"cbGCKb1hisuiP6NnZCuFWWdEV/naTuXp+dPfP/ri3L/ul4qpQ/22HQ4z+i4txQ/wjegWwz9Dm7ylH/7E",
-	"xMqsFxdfnme9V3y039U7KTSD83yj5E3JtvbHXArDhLE/0t2u5Dm1C32ywyf+82/arvrXxqv+Q7Hl4mLx",
-	"f57UBPMEP9VP/Ljwxva+/bymhuyZMGSvpFu3+5od9VlVcPNSGHUA6lNyx5ThOFt6IyvTPwkY0RFCYc/e",
-	"yEVv6dmCFoViWkd2PltQ06LQghr2yHDY696zvJhEzdnCTp3iHCOvlJXJJR50ezlndg1nGZGK7NcHIqSJ",
-	"zWIHpBLbDJlZajRrdiAresvsT1wRRzm9cSwpMW3iN859eKYJL2BULuD2UaH3TBEqCvi1lKvY0Ht66A+r",
-	"mdZcClie/a6RGybOdHJ+e6kKHZ9d2F87LXwui1yq+rL8BVkUtRvq9g9nWRNHvSHN8/PTyBwJ1qf3PrxR",
-	"3vyN5cZOGUj4DV2xPgXfsKVULHZqTMFJEcE+GLKjK0Zu2IoLfUkEsDPL9ri2bA12nMIMJxAhE0a5l3PD",
-	"tnrs5jbu38cwHlWKHlokrRPXMKeC3FjOvGEFWUrLbie91vK8ov/GzvH5xbQmEjuCr6koXrAlF9zfvx4n",
-	"uWUJTnBdMooXIvbhViY+u2Gl3Ec/WSlaRM78Byem8pJRFSP9kt6wMjqiYq1J3EhZMipguyJbodnQVoTV",
-	"tmf3zkm1M2oIPEK+Oj8/P4vNc8uorhSLi7Tm8fkHM/fS6MkxzQv2HddGxkTAmpURWfz1gaB8vSSiKkuy",
-	"99dJwQ7bG9QkxJrPy+qmtB/Zb1H7oxOoblqi2t7gNepehA07RE9GONk9vBH225kX5rCk6FZIuXnL1owq",
-	"TcsIDRe3PGeti92bTnfadGmYajzZYBQ1a+p/VjC9mc5CXjC9+ZOkRWwCqipnMKO3Vcmer6lYsVHWgAP7",
-	"qWZ+d8K6/NpHN/ptLRBpUcCloeWbxs4vaalZ1jmMgtNSp7+TPpp6FrugaPafZR/MOFW5AWIrfE5LJgqq",
-	"XtDInSponJbXsuSpzwYmu2dsE/+Ai0Lu9TyK3Uu1sR/FuV1z+QUI8qBnwzTq79evH9qfWtlvb9GSqwTb",
-	"TzPpMiVFBvbul4qq9g1taUJ2JdcFPejYNY1Tg59hPXbmVuNm2Bl4aHd+hh2M7I6S2+iUN1wUc9hktjDc",
-	"lIlP5PgN8EokDOJen+H0YIChxf2PlcJ9JrtMHUePX9Yf+ROaxOOaVzNC/0OUN0hf82fgiD92CSM3d8qI",
-	"jmDi1zqm1n8n9868xwGs9N5a7SmidhzcgQ2TxAGVK6+/d6RB7y74vXOHOMY1dETHB903apjZ1aBmDGYE",
-	"4VHLDvTB2Ag/SLPmYmWtHW7sWMuSrlZ2NHEgW1xWl0eiQIxTacV6Rm9sPksuijYHjqi2d7eSu6Kg8VFK",
-	"yUqyldIuISIpBhiO3DHBius5DoAdVRtWXFvrJmqXLhkryH4ttbPmSi6Y81Rxo51VlBoV2dzooShGdcKx",
-	"oFgub5mjoN6nmgnDRB6xR14viZ2eNXCIttegspNm29jrNTOmnLlt/js38UPVxh3eMGPR7B08aHkK3TCR",
-	"Gu6WKd12vTQIa6+4MUxcy+VynIOAz8CJkpbiDjfLT9zfBbxXjhSb5OUpvb7gjcOo55viM8/yuSppTjWb",
-	"w7I1e8uWYM/RD6/wK0/Pz7PFlgv36xd9Pu65S/8W2E8cn1pTUbAC3XINB+UX5+cRMingAjBRbe3m2zMG",
-	"p4y1GMFaoqIglr4tD4f9z+V2ywQwb6o28LCu4ICQ4uAv9hwae9vgbizGagevMdcEL6u7yqNLanBQv65c",
-	"iiVXW6AC9mFXUi7g54IaSpa0Ku16rE0TfvFU836eM3DbPQPyG0q2zNq13pcOJyUVodbQL37rPI+1tJqy",
-	"xJofdZiKYP41djU3Um7OwF2vpdDTBm5ws44HXhC6lZUwtQ/+i6fn54+/Om8P/LvYuN6kirmSNdEUHZ72",
-	"kKUiQpruNnx5Hp1uJQwv++P+aP9M9msmWgTUdOGlOH2HVw2vq8O6kAXAnUrxlRfMUB7xLuROtxnjGeBj",
-	"vPXRosms5qX9SkwxZB9ytgsexknjvfRfiY23pYdrmif823hvgNip3lhV80AsxwHPNnKPlpLWUCi0oWXU",
-	"kXsgt0wVPDfaKWpUMWK1Pbkk9oyz2jt1sJ8tphziorUxYcfr5aWOF/e5r6POkNsJAZvwSWSL/RpH96wO",
-	"ReAiW/xNOiZXC0DFQGrC3ZK38G/JlrDjVrjXnL9wrJ81mT/8FWMROG5LErgXWFlQBGFQBGkAP1aikIJF",
-	"eGrnDEB+31jZD6tzq09tetz3n9TrXwN/1CwjlXCzBALcc7O2rAeU/rSuH9OlJ9/D2JXxWvS0WRYVI2hV",
-	"ESPRB9OfmIhyW3sF80ppGURRiH4Mhj0ivgFDy+iUKTFrWWk7Uft/u3MZocT5QuxrKdEsl1apKAtCDei/",
-	"8eB0Syl0uhy+Oah7fSHdpgyrYc3T4ibbUQ2FtyMmu1FyDJ4bK+rWVJMcHKwF0Vzknbj52CakF/rOa/NN",
-	"LtC41uGC+msZU2vsQD8KVAiPUnwnbN90pTcqY6P7wMqIYGUfouLoGSlYzre0RE0Mg1u0JPTJTdRaLGnM",
-	"hnslwIbLZVltMcZqf10pWe0wHJKRL/xlumFRQk+pRt9IRXZM7kp2Sdh2Zw5Ojm251uhg7dtgtKxYfKRC",
-	"0T1+qx+M6QVf9utDXNKiLjUwg71Uqdi25SUEthGZj2LM7lfCj9I59DT7x2jFafyIeRjM3yInBawNKkkp",
-	"xQpEYUOKYgIMbnzsSs12qSQdJ1adHzee3RLc4zE7Or6LLN+8ZTupzFDcK54GsqYFuWHGsnch7a+3bGoU",
-	"+huwtSIiMYR3pgXAOC3joyyXTFmDP+L6fLaiXGgDV3NX3ZRcr1lBFLvlGlMQpsdMlpXIE0H610trtG6r",
-	"kuoMFYy13BNG87W9Sc7WODJoHyLC03csOZIlEZ1SRsCk1BmhpZatmK9VuV3ikp61c+FLUyeepJj5gc7R",
-	"EGdjRSG6GcKeDdJq7L+n3CZN+E2NXzzJ88F0gWZ+xJZ+4FvLmJ6e+/+B5MQ/Pmr+tS9l0q7jNcaYPM+j",
-	"ZQlqPnAMjOTrdupNw5u7nBNd7Oyvd+DZ98NQ0R1CDe+OUeKot+xZWYIPRkPi4l4q+IlUomRaE3AvFlEr",
-	"MTI5qZ2j6eT2npBmAr8HGwksJHg+uoPOSpu3dV4p6blgtlwED9KYGZcW23K7o4rd7VRN0rip+bg92ZED",
-	"zRaWH8c0Qy8ELjvCITbo8J08j+r0ie3gOsYA4qt9RirBl5wVpOZEg+l8d7yjIc0vfZKVz1xOWd8JXjQl",
-	"faOpJXff/LeqWKVekNaiKNepL2lDu5G35vuTkfJgn0/IEuhEzN10Gu8esWkVK5gww8kv0Uvjd2TUAbyj",
-	"WttT7zz89HzU++nWFgaILqAy37tUwBmTv6Ei4sf5RsktOffZt6CckJJrA79uF8PXMFus+WodD14GO2qE",
-	"91LQrWEc/6XYmkN+1qiVMiM9bFY2RzdzBwNpnggnZGyBhj09DyWdbiLjN6jrQBhVHCcekSNJfNq9J7W+",
-	"K8VZ7IxumXL+xQmm88R5+Qn5wZNzqpSYfVc0K65RkswWTrXa0bj6X42K/dnrhrdk9Vyj61d0eawrvbEX",
-	"sWx7FPPeXbelBSMueekOOxf0hPjbBNszbZoGZtoTNBRdb4983s+9JYXdOHJgE9yq8MLGPtVvaq4ndjov",
-	"b3lhlY63sQS1dJLetMxKn0KX1DpefqBbCG709Q6rj0Qdddbw3lJxQCeUjyy3yj0aR+HdLRGfx7bShtBy",
-	"Tw+a3DCiZTyMKFGTiAS6udLGeeC3M8zlSAYuBGEqCMHgC+Ob5eN1/foImm+imwVy9MLtEWopGQZJaJ0H",
-	"5cIQVo12hSpbqjY6Gr+7YQcZE+LfyT1ZUkXwc/SmVgaEOiV6DcE8V4JWmUvve0xknPc9ei6qOsEhbR+9",
-	"Dkkx/TSJlMxlPuIXScmgBz95eApjALinctldjP87Gh0+m3Q8XYxueXm4r2yx2f5LpIABkrLXkBuijZSF",
-	"r29yWYC4P/AHumJQoqQz+F2WhWWecHMu4C+wNnJzIPs1z9eehTvKzMjZo7N6W9e0IE6rzlq+dPctIQ2S",
-	"0izfVTrFra40m5OLnHDw4gfXafOjmWEWy/LasOH8L+/3mWaLNAdQjG7i4Yaa17qT5YJQovDo60zK/n2m",
-	"nimTjZD7uJRMhDleuaK0yeGSA1WFNjzfTMxJC3fScd7GuYRrGM9c8ylrnjLq5LVmRprTjepp+eNz3GeQ",
-	"t6fySqgxit9Uhh1ZLVFQQ68basiUUjinIqRfjMU/7WN8+YHm5jIE5DRIgmZQrp4Tawq2yRkr67rWaeg7",
-	"viSqWXMQzWjhEhLTXLCuzo16nRuoUY6nkzotMGrfqTm5301FLMKlBvJmLBt1uTMgefo5M3BZo7mle8Z2",
-	"8wLlqQpGOwsYriP7IJAEiWH279xkLmFhHwTB1LBJOP2fHPnG8uNpuRkb52dabp7pzUA6fVgQ+CI0ZrQP",
-	"c5aahuukea/+NmyF1vXz+9+4Yo5oaurOmje/cQiDTORbxSMqtUhZJXMLH7DgAcrtYxGcWVTfnHKC9EOW",
-	"yqTKHV3vIX5xdKfi+QZWtCUqLUAi2s9bSW6xGE2f0TTTxNsSzmcsFZJF72o/MjbPzsAF1SILxxvdnahh",
-	"mLOy1AP1pLOvdDiHGTWjc2Pv3WLSiIDHdY3siax2A/bqDCd2Wqmb6ADseKG9CYnjDq4inmq3pDkzE2K3",
-	"8BTQuax2eqAsHzI1yYqCVl5c1PqkXELwPCMSLQe0pa25cAfSsQcSoZt5WX0j2bBqc91gk9GoOphMKOSw",
-	"AmReDD3JngOZxHOuqTXC6IaBbl6WqHxvqcnXcf6S0AQm6Rd6flbudP7dzg0cJN8rxUQxGKwaKI/qJS+c",
-	"VvyFyNSMKcySmbD4tJoYYl+T3z8mR+dGt3qKWu+g0h6NIaN72ELm0eqs2lEHuhbejqWswEeFPr8Jum/a",
-	"n5QoXLiaATbS2X5ciB+5XydVG59hP2KH8E3g5d3Kkg7DbXBl9MPtZVUW5Aa8MpDhlEN2Cyb9LnlpmHLe",
-	"HEiaw7/oAJ6DXCCewHEizh7I50TjeU3iRMN5D9CJhgvEd5LxEsk77TzDVolenLqq0sS0oLLaxssrSy4S",
-	"YdB0tCQRjMoWIHTG9aNk3OGburJsRkju3uvRIkG7RL3UP13d2DHlWH7foydpWfmJ8oZngtOMCKQ09c5w",
-	"WLask14R/qDXMbZb33rGOTXOl176mu5SuQFiuukSIoQuQRFGTc78nTmU7GHj6GFrOgiBI3H0O4bfw656",
-	"/lJwupXAko3iVKzQzuMqhx/0LxVK21xJraMsxZ9GiA5g8RfkOWSLGySaWy5LCDOvFDuMV3VFD21aMkAS",
-	"oIp+4DpxXzWPOVNeW+Uj+Bo13TKs18is2rJhB2+ZQG4o1TW02oX9jzk0apYmydU2wFZETOeVSVTPpNNM",
-	"elWcNAXiuVKUC29c1hp635cn+ZyaUreeN/ZbsQlVgreKErdSAEfyroYdUzmWDnZQcFJYSzg9t1tu/AxP",
-	"3y1/gGxwmjOsiTjs2bMbDTia0djzhFNLs8s7hgxn4VTVTLNvESQVnlfCOxFOnuC85OWxUCYikU+2lYlz",
-	"BQjZmalmSVE2FMt1dvmERThUDZpvHLTGlO9IcyT8WSy+CdsZlAbYQ3dKwaJ3+xdmkIUE9DTxfG+/Mx2a",
-	"8wpgLS2bIAIKA6YUE/pXJA8i+Q4pcuYM2xKuMxfT3nn8GfgxruutONFx4n6EUwv6Xzi19ovTZ5eqCbM8",
-	"zqQCYKWUG01KvmGEEl3yXR3Ym1dXxX6pYmXGfwJgEHDIUMUIPEWMdIAhtFSMFoeQ0DElUG1HuA4xvQGu",
-	"0SUj6Qt7AwUZWeVr5ou9AHF3L0PBtnegTFUemjco6vrdX+sKzkwPh5Kn+KoaA3WAsNjeqkN+z4liK64N",
-	"U+TG7pDOvEpEwKK7azpbh8OE6Xg6iFHpH3nUiLsZTDGfw/x7caoQVbV6ImZzlZxplwSH/q09r7OVMqt4",
-	"sXLZqaWvl9BO0DiFWCorRcsThofcgJ2IMm5y7FDs/fxxN0NVP4UGPFQNkijeduEXR2i1ot+o2S7lPlW1",
-	"PVNh/mSastuYtsocPTYpN1+7fNBOCf12Zw4xfDzEbDKtrAfLfTUAHVDgyIjKkhEtQ/ojLA2A2XxwKZoy",
-	"WvvFoqfqa7OjHw6RQ1oNH9Dodkxpy/SKu0CB4gY2zqKuK6/HbS44dj7f17DPHTNG4pw9BVU7gCDaxwG4",
-	"UrHX7yA5z4EXaMSat1oCyNgtLRqZTWe62lqZrtguClC94SKFIQ8fAQ00gcvl8jSZl0M1WtykSk88RF57",
-	"tm67cSd82e8sHN0iuctpmM1hTuyuMBx4nS6E210vJU48Zh0D2qXbaJq6r+1HVQ7qSz117RhTgAi/F2SH",
-	"Mg0UrzjaW0hODrgklSk5+JAQ6TNOo1IW6UlxTewDKWBHTx2RL5/dHM4gLQtiUoK4yVw2IlsbdsCAlZte",
-	"7AWMJRRFzYyxGtFkqYDH8g6/lozhpBRtKgj7QLe7kmE9qksiuLsOFpJYHd0hdQSCw4WHSTXWmyY5v7Z+",
-	"yAeCg7PVsaUPIPUT8XErZnno68XH6gB1G/m5O62GzA5A+0FFApB75y2tRfgvFRWGgyyAEsn6EnufDN4l",
-	"jxnQSDpe8hW+wsXKek6bwUgAPONW1Pg8em5cb31ToC6UTiPfNtJcQS7Ba9rM4paCKJbjUo8oN7BjbHeV",
-	"SYCs4ivYzLx6D5w2vH8+wMkaaGThfa2ZxTYTgTb6KZVzJdiQXIi+l+0b4ARz6oT7AYgv4qHEWlkaCQ5O",
-	"h83/ge1D1d/DhWrmV91BNxzBmjhfKCTvggYwrR4vsV1vAhLpTFiMO1qbO2oMU3YP/vcv9NHf39v/nD/6",
-	"w+NH7389z373h4//Ec1AleUotuVb6RBZ/AXoEtUc3Ilulb1M35K3jUz8O5LcjMrSjJyD2RP0jcfkxyag",
-	"hFNv9t6isvRwponVtVA9AYvKcvHQ0Kn5LsSC0PAq7CJzt1LWJBMYCUMCVCTsiBPTbu/aO/QGC0sBWBKX",
-	"aveohtlAYDwzUqHbF9fToiHuiiXhUn5g+3e+umEGQcgdE9cBCS9sQKzCBb7vxCK6GWqsUfAjycqQXQV6",
-	"E9SIWikKdzZzhSZYU1VKsfIqeH83BmxZLa+XdMJBNQpcuKVQXpZEVUJwsbpwaXHcuK6A9gFJls3OSs2j",
-	"kVH3i+Wh+C10nBX0QKodMRKr+i4DCCV80kS9rOEU0evbhWUZKZucJZKu5IbNZrFOdQwb/Ifzxk383e+/",
-	"alzBL7KB5O9T4nVkC53L3SgrfgcPNXlxWAVAvlqDGLKyWtk7v78bjx5EC/mB7X/ibH881Ml/j/Mu7B85",
-	"sjV2Nn+GBzHpIuQ7DV2jl7dMHW5kcSCaQd35ON6h2xycU2xnXt8ydeu2ppvLLF0e8SAWrVMOZzebcng/",
-	"qeTKUwwU3EdHjnMnP988HLn0y9OZv6F2bvAOwkOjjsVWjm/TF9RuzxWjoDc0FtjLXU3T4KJdvU26D91k",
-	"O6Y2nEMtih08NV993ITRck4XYoAocUjIS4CFddiNszx/Ax2qwLZv0tb0UROQj/OS79KVfH5zp8UyLOnE",
-	"aL7aDtREwurPCHpFNKFFgbI+Wvox0JYqCj0dyutKFxx2sJRRL0Mq0jtKnN5Z00lCBBr0m1iTWe3MSVem",
-	"vHHir8axnaNzltOk/t0hvewbRmR0o6plRn7okHa6Zzszof9cnxnCF9NzDBjZRwrMk6DX3VE4gfIdwT5A",
-	"XVhIQ5goGKCOo4IOHmEo7w66dry/QsMmiOGYNNRyCBOBVo6vwKhWo6LLGw3WZGtZDVPwTAYKyux7jyko",
-	"60FeIMX4dwKSn/uLcOkkceQLL8G7h9DcljtU8IyLd7+PCSKPAkjW9N0/WZpjFhS0xZUtEPpOS7NTZSfc",
-	"yRc039szqPnARj0riphnljndc2JrsrDnI4V/GutDPRceNUd1AASA0FsxtJI7yY47nOmDu/Gmn2hJc+Yx",
-	"Cu9gKSYTazsOsLgjfCL2nXc8NSEJk4t5W80uWIjHPa98XoaPyigG6TDQZwlyTwl2WE/GTcZwtBvo1bOd",
-	"cClA+jcljXAyn+XeP65KiVTTekSO8jgtc5LvAHxxKLQ/guxhZ1vrjDjH6GLj2enJAoZu5UKUZ4/ntk9I",
-	"sjp1120/reguINr6ZES/GlCDVqVpqPyunj2q+RcBJSmSqmCHOQEQfY1pHQsMwIdnmvAiq9HLMNVsRQwr",
-	"yzqIH9VfKj0XntgHqzv95g29aaIVVUpcSL1h5YWQ5hEtS7lPoKC37jGGlT2jdhOMHe/bUHjYqY1MdvXE",
-	"4j1wLq+ky7D0bYq0O+F7zBkaVjLstOPLxNTYl8JEq5Vyw2/ZdRI4132eKGugK8pF+HJ/y1ysEMM/ARfP",
-	"ZdvBl72WvEfveVFLAxdhQYkAsJCTAvb3WgcSak8mTCRdcFhZdYoViTSv9L6Fji9uB6dtyC0teZE+YPw4",
-	"cb6gE5yyrKOpa+hF2NFQ1TFUvOEpOY74QuN+pLsmM6cheVIeq1nIF34tKaCocW/TiOXmyt89d4BcgFa2",
-	"9CiyVHOKCbYRT1I6jqXMLl2uaTSdGn/3BLSWyuBWHd4Z37Y1o0rH0Mk9tu0kCgnJz7ECTSX3qeSiecGT",
-	"gAQfayJUpzMPo3/5ugJfdPH0/HxyvyUoeo++nO9m6D6pYUp2O+D6vq5Gwx6udAAuPnqjjptQC5N7UNen",
-	"ZXkYzBYz8MTUYQZYSqXEhPngUy5L7ZovR8EJ19S8Ws4wT1xeW9e1jUfol9vMVEcaCQtwR+SvQIb3bfCO",
-	"3q3dS0Jt6BWNDHpvXduJoVZjdy/jc0y0f219aQkmFK+pecSXMc2ocTu6oeQ+wy+l3FzXwN3u8WZ6wdMv",
-	"R7Hq7wBDnG67A4Dz3WY5HkZkQhuemsInn0FP+LhgTUYMVStmiFSkCaQ7rCe5uzCQBvIWetjOT6ecnCTZ",
-	"hGaZl3aVciK78eKr0UYiwu4/QXeJrlI7AS6imdV398J1Wpm1TKDBHLcPnc6EM8xYmcgqcE6bOUBJ3X31",
-	"6eqN7FO3AwGjAxTb5uSjm+/8xKGhnKDlQRsHaMv28JKS0TiW0Vu5/56qzUj2+QRLLO0Ba8TOexhne6jp",
-	"zRkAIiI2IwH4Oh3H64c0Rbk/04vsNGjvg9hAE50VTVDhLmq5F/g9BPLoUbpZdmMHzX6F8/zDcaSS7+Se",
-	"yKUJ7fqZVfmtvLggUBAMRVgQduQblmHLXmtzWcmaLtQZaI0AMUs9z/RpwXU3BLIrcJiwFW/xyfnaZLwH",
-	"nMZGClQgwH4TvGtmUoXisaSKV40yjozcVCaEeu1xgFeEFYTuqDLoO8E0j0RC6kS9tOto8yVJ7sQy71fH",
-	"FjowcT92ioJHmwR3Ghj49iYIYeq0G9oEf/FVaAJ6GMvlMsqBUhAXnRe0dabomwTbD71osNo1aZOlNb0T",
-	"GS/DFkewNPDp1OG1m6MOqiq9Po5VyZrd4UAdBZSGNSQtX7oSfu23HP+sidequ9oPxZ7BcT9LAoaKzklm",
-	"/JqKohNP6ygAN66jzcThNBseLl9LOWPAXr/ayVhUBT1kZM/YJkOOnpFfKqoAEnRNy2VGDoyqKGe/dCJg",
-	"1I6AzJdUqST26MYoKDwY/OL6gpyFn8nfmZJndhpnQpKCGhqtcHa1hu2DPQIHJgZmMFMzLKk21z6/oHsT",
-	"bhQAsm6gzULo5EyAAVoWA9zbvhVLDqjxpmuUk5ehED5eoAuI8fZa4YMgLSCEYyT0J3PtB3vjJnoHgQMM",
-	"VTYiWxqavasNDQ27zEBga6gwOAK6d21POi70l9EILIUO9notywKRXvCeZ9O1Bl8IfXerFzwMrgK3XdAM",
-	"x5thuTPU8PpWYz3Kc/ADiXLmddfJPkqFqTSyNmns1wCVU2eKqUroQCIgdKE/M9Vkz5qh3GbC2mwQ/KSe",
-	"80NDw5mr1UyK9wSw58mAtKE8/qTkAV3IHuHIxIvjnmckKoZfq2KIWJMZKTrefxv5j1NapR2b7KlAxj4j",
-	"KXpusklaR0wkYTwsyMiRqa9Nb62bW2q5b4PNEmFtrXyhhikWqrHMmivDmAilaA5fEsAmXZ9AgFijW9Zo",
-	"dNjN6/AQyPEmt9TQ6261fxO0axgdRsg0boLeMbpxEXFtmjVss6hvJgJQTWUJ6O+h1TY6TLcX9JxqlxvR",
-	"rCJsQDm7S6Y7XfaoQu5Qoh1Cfb7FhCxVDzDk55QNollfN9Gswy94PCnqBAs24naYE2vDyvtYrMvDdxw3",
-	"zMxyJ0RQjo/DhR52iWivryk2wTWCGDtBf55H1POKrwB/LZoEhcDhCcg8SnKqGdlCUWcgQ8RzmRjQpzpu",
-	"fQx3VkuW+qd1Br+JA3BG9VYj2JUmOS2ZKKg6Ag6v0SfYGcxOjvVqvXwAbungWRxF1VOvz2Powl25vZkh",
-	"4GfI39ib3+VrVkQ9jLuSihn1SCUV491JYMj4NOSOJe1GIzdMAKkW8gKgHi4d4IOVclJtrE0Chd+XVr9S",
-	"B9ctB+GWtYTvNvCT7HeDKxxauPnvRN3h72rG396ihkQYawzinoyuXZZVvDXwvL7nBU9ADgrUYWN/v573",
-	"itl9zEDfZ9MbdNRN4O/ecL5Af2S3vzvuQ3vVdZEmTjNxPLfsbmHz5InU+me89YwTK84QSoc12vXtv0/F",
-	"n79IdddOWAYBTdAuwMOp9pw/R9sI2cLZG71JvKzVKEo8km6fPiMBPk+rcZoI9s1AmPkdel1+wiKnyKXc",
-	"00O6h7bHInVWK40mEeeVSTWop4ppQ/J4OcBAb0IHhVP39XW5umdnbSe2jA4cx1r/2eOC2I+Dqu76gOvM",
-	"C1qHiDcEqN5AnrOSGiEQXD+VRbZA1xiWfIEXCJRT0rOfxi/Q61rphvmFzP8Hjf11vOzBVBzoPTxOifpk",
-	"jYV7IaxW09czHeA+og1/S82CxyRRDoCaMhyfazTl9aQTdDe/Cxa85mW0Q/xbmKilyCpfe3+rs840PYS+",
-	"e3a9mFwDZ4r4hfv1YaqunLRgbhtnO2mkDneajnrZBJJJ3osJbTYDMfshuj1ucT1hz5sUEyVyX8h58uYG",
-	"jY6CCdfGvF7adc7FJOSIF/XjcxoqDOUrhPaEEWk+aHPNqyw+fTXxiiWsa8BPgriIkXLT6nkdus9Puxd2",
-	"y9/ZN83swM3nN95u9GmM9ZIoSz7DKVEnGPRaJ8vNdaoJZCVyCKgXEzyVncb5yYbWvhJhuGlkPbHmLOp1",
-	"J+/4i9b16cighm4RauZDhZ0jPoc9xfsx4WYoMNVCcl2JQrHJ3Y1dvsJwknjM5XmNBSvxj0EYXgc7JqK7",
-	"hG4G1N08uwNZ3ebx5kCoQJnqDZwYMwD9IjFH3RagzU8mt5Tvmre+2j74vuuNaEzHvbsRu01SC17lnlhI",
-	"3QftHx8WaPhYZoeJvfkKwpaJzohzrvRNyZ4jROycZsHzOsnal8ztup4t9mtZJkwIbEhyAaji1HDpotT2",
-	"x3Adq3Zj5CmIP4MeoRqnxVXn4PyGqnSau5vEYZ8Fud6EW/f70IBcDy2YQyiSKwcHuapUvOF7OvQ0BBo0",
-	"hH1f0pwN9bT32okh+OgI/s5smPZRYJ42MHovPOYWkDzRaNFVqloQ8pYwpV9XN3BgdRmtYrvHhinFodtb",
-	"zPz2HfCPoGNrRe3MOhG9qycFJPPFJf4NChEQJEawWdZQIi3j54a65Hgvojj2i5Umu/Vd7u/0+t2h+rF0",
-	"U/4rn33ZOXHlc5eOAPZBv0L02UYhWT8hEPAzS6pWjFACyQfSy2RUiVE0e6vQZby0sBsaaQl3j1v7dMFO",
-	"uXhN31mbyOFX8oHslCyqHAovAh8dT7RpR2yv65kdcQJp98pgq6REckgdEZeCwDMXofNPSHQKWSNl63Kl",
-	"tGLno2m0OAqdQSJuqevaLXUd6SDiqcqvIE7wasXMc4eV1wkk9FCRoKWnS3Z37jBXixntFDonCSPdGRqn",
-	"GK82TvpjgMHPDAoMCUH3WTJwiU29YKY6ADk7T8WMGbitjRXRuuTIoHPjxtfuoTW9ZZ6FT27UP4T8V/vy",
-	"5yABzVIW7XYltEVQ6pL7MM/Rf6oq7r56Ecii3q9Ae0F7dPppfW+G1Ei/JVE8y7l7m9ISkgK9pr/JQArj",
-	"grYeN7pkD6Lcq4+bBaBl/DAj3AYeC/hcyQn9IKOIgJVSUZftq1Dyg1FhkNAcwv3xJMV5aGKT/XRbF4qZ",
-	"C1J2KjzoaBelCM/EXM4tFwgKMGW6Cf+RbmVC+BiO66HE0L/vjy162oqJInrhGprSHH56YjgZN4no1CsV",
-	"C8+vKBdRpVyEqoaGYxHw2fdsZzCUNvEwPL5L5B0O8h2G5MuglnJN9pSbkM0z7S0DkLnURMGUenOwa2a3",
-	"TIGJ4wJdk69HMnTTVY1yuUXebhfptSPiYV4LcIn5XMzG7oNvkwi+WhtQ8QBp8V6RJa0yiJHqJJIm+jrt",
-	"di0pL1nh0EEvfWGj4qwI1BKJnvNYq9BvGCu0S9F3/VgVa5PEHXqozexv7WEzwZ+cLg27CsVMM3J+R5ys",
-	"Q97PbrOtYX9lbMY/McWXPKfxjJ18zfLNSEYDRhet7egLo5AM9koa1qkSaFqucQy2V6JWVOH+a8RfLSS4",
-	"rNYIH3ySAJi8Zcq1yk75Zahhqu3BR8q49P1UqMGu/rBWV9noNy07Nj42HAOb7NzOFnsVbcl352hC6Oc1",
-	"5g/1zGVCuKbeNd+mFGcdJdpom4LJuk66HHcvWLw4/5hWDlPiWU544wTCl4faNdQvm1fD6HIQS65BljQy",
-	"vC35UqXknhXESPAfr0NvSSiowCCqk4r1bVhEkGBz1g0qdtB/J8GMhwyhCU9KRDsZBcXwlv/okN7pM94C",
-	"xTU09yI9ZMOEgjfvnXFSRDvMNG0Uoxtop36QYCjCzryfAjQ9HNSsJQFtNT8YxKNNoLf3SO9nWm7SvZgH",
-	"3NtAMg7Svp/2kChtbvTo3NMSGipD2yvsWyR35awkilC3PYh8RMvNN9gcEQtaeZ6s/AhrcrnnR+fQsOUy",
-	"3jMd3Ia+ahHcRpT47o8XDqXcd0DAtDZYLDFSTp2UXfhLeH80VOxK0jwJuhPLFgdGFQm/VbrdW30cGi4o",
-	"68kcn+HDvlvnCjTdptNB6GgRoQJoIwZRCkfmbu9nxSrs61KNMAbzaAyPNMN644hywwjW12CACZ7OHFCA",
-	"i/wpa85Zfh/+umfOsohhU6D1NH3jzJqJmd+4c7MOvIrDwcIjQ4KQWNLyVrn+cT2rIVwJPCK3Ez5z2/Gi",
-	"ussHrq3mADXrGeixbjfumd6kuJMkVG+AIi3z9EWbXuifaRKawHYslmPvevpOJvcZ3plao2NLERNlPkdP",
-	"8oR5gCI+ZdBNITVz994I+hDN4xgslBQs51taInqB/cNS0dw+0El/FlF+mG4/Gk/V+UYqUii672bAJQon",
-	"4nEYXM4QDH3gbyc5xNk4o7MZvtyLe2d0PvU43DMJMQoBhTyl1CZ6uRx7nvGqQWe7Z0QmmdbqsCD7CSpJ",
-	"RKxGunykRP0wfsn62eX2a9HJubrjY9puTGujMdY9w87kR82O7y54gsaMkQcntFJusLbhNk1QW5BXipvD",
-	"O0tvvoRMe5cFF9DcUW4486R2sQA8+Gv/VK3m7Pgf2aEVjQEiBtXD2jSNDkNrY3aLjx8BzXspk0nw1kTV",
-	"1P7oQ22Z8+tCfq734zTsXyUrg6avg4oQRSgkhZvxmEDfRYjNALKD5isBLmpBoJE9ocQtjeDCEXwGV4AB",
-	"nsfkpVJSoRNzhw0KCPYQ0OQ3b795Tv7w5Vf/9dvH5AVKAOdf21YanGwHAmwWa63hBPVl6H+2ZVQYUJUd",
-	"M4fH3KeP/1qHOy4Wr+05NHpBXyy+gEu7Y4Lu+OJi8bvH549/BxRg1nCyT+iOP6FVgarTihnXohYxH18V",
-	"i4vFn7g2z+AJ0Gnolhmm9OLiL44Y0JkRaCHEYJBfTaLV+EhhGqnBvoyP1YXqKw/o13OZML477NqKWg9l",
-	"GHt/UIfql/fcUEPVax/fg1q9k8I1+316fu7wDIyLGtLdrnRu2id/c7G3+m1DUgBOBJIg4NJ0lI0G4jN8",
-	"GAADYkOGOT7xrTU+YsB9S9WhWWFVSMFcMwq5hYvkgPAZ4KlCadieaePcj78pGS00kaI8/BaGrIntCfuw",
-	"c+6VKM29hI8/U939UJ1V7Z7k+rZNbeEtN1zQWE5ihM7KEhE9MqvOPn/30x2pLRDHDc036PCLksX3dMO+",
-	"xkdmXa2/893xayV/5zs0trdU8KWlc3sF3khtVoq9+/OfXP/1otruTnDrWiWumqlbnjPE5YLNlksi5B7K",
-	"B6ELKS9Z4sIFiIHUrn7LzPMahqBz2eLZfU/Pn/4eS80gTgLJTvX1j3fajhH7AXPY6oPpHsN9slC/6P+x",
-	"k4ic+NWaAdjcKQ4TBgrO0oDj6M8mw77lB6hnbJycW3VSLgOoyzQO6cDU0lvd42FnlXCK0plrpIPqUUBz",
-	"ib0mOMPDe+qe4GG8BsqB1U2gMMfl4VCF4aL6yfpb76cyXti4+vY4eIX9GtwmGkLZ/oWxNbgWVJElJLDW",
-	"7zYNu6d6wwpCbzA7NzYXeGL2ZKInYwVu/GAwH8EfCf7WD3d4CupkZo4J1EbY6GR76i4SavR1DLe5vYn9",
-	"3GI/+uO3s+RbnthP7F/oQQ6+aMN8x0R24hV5pbRUKT3kaUQPuV92qVlK4XwtGNnRFWqHReXqNVEAII1D",
-	"Ndiea3asigAE8IT6UnOpI6zxWW5eC88bXSu1r2VxOOlePAN7uWVoG1Wxj0cewbRyD6ojZX/9c/lO7jGE",
-	"hJkcAnNrjxRm9rAxicsaBNaytv8AUJO09jDR7JYpWhJIo8itaSBBejiAN/cUuDk7x9qoho6fLKLcPA8R",
-	"0Xs5XBzdo6ncwxkPJlE6YZc4zS0VhxOcIb4FTgU5KheusrqRoOdBOqg4kK20Nh6ov5brIsg0nqrVAKWy",
-	"jFh0z7MShUwf5o+ikPd/T+1b/j0v6pvKuNO1dhUWz6MuciB7ppg3Svc+4anghYsybyGNMAPVngtimCCa",
-	"5VIUOmtmcbJSs+AaIJoDjkCbBH7lxcdh00OzvgYbW279CGzrq2Jx7/LuBbYBTRgHOU59zWgB8/518fKK",
-	"rtpv6NmVJxF/dlPtV7ZMDMnB5/jE8Vt8DzcTpzbtYn7xQIf6R7Yzi9MdkEfKtOdTpYXZMaeTjT75avk9",
-	"JvXd00F+4xb5wGJy+CCDED2VoDTuuvsMHXe05Ddbhl56B2xrZeNvYyzwyVqWhW8iUTLM+mqTw1tWMqof",
-	"lh4+yem83jHhEsZPI+Soa0cLJwSyTopgIGJ7v8j1u6Kbf4PNvgJHx/H7bMepr8EY3UPsecR35Z6Z5q5G",
-	"RHJIrdyewJeLA0Gq7C3I0FNwCnXL1CPoD4KD1vD1B7Kmux0TF+TMgdEA4p0gWm5Z0LeDXzBz9MyFj25K",
-	"RbAaBLFVDt4jnJEzyMbmYnUGMUIIgwKCiEMeqNPcudXQm/pZKTUXqyH9wb7yTZ3lfXrp8QPbP8dpPLQA",
-	"wWW9A2dWQiEPTZNOQB2wlYS6CHVGtOyU6e+h5QY3wdpKufPdqT1hYsBOxjaE93p0dafDf+2TQ2nlr5/L",
-	"XHVN0peQCYCgyYnzCm1Dk4zwBTzxENaofdMUa/RVs91CAyIe4NaP1I9hP578KuiWfUxqxleVEi8QDTUW",
-	"2thRTKdCN6lLbmkT4GhQ6fQXAmCBKyUe2qYJPSwjJ/km9DU+gQZQKXsRAG4XwKgxaTF4+SCjUbA98eVA",
-	"5DeuoyNm3cD1aN4MmRs5GJZ8gU88xNV4+YFuuYjl7vc39aWVsYjeCuYA+E9uFPSK4OYkGRcMwNOojwFD",
-	"ohAt9/SgAQhf+o4oBTX0xipkXBMtL12Cug5iJcGTFF2aIVPkhZK7F/BQb++/7OdmfQtqxdGrfsF1TlVh",
-	"lZQzjd30oAYoRRzx+Z1OzuALEr6fML3jnek+bwDbB1qKgopg4XJq6mixVYSJkeSGrbiA3JukbfOmauzP",
-	"vahtjd15ONGfPJIjPDfN0/gjKMs1/Y1wsDrNcFDA12W1k5OZarVtmkhLRBB9hdrc74Xg74xsARctgFwB",
-	"LGPDXMu6kG1avsC8UrjpcWgH2jJ7L+YnTjj1yUXOzzTZsIO14JyiEnuJRz2a/pJnGk26SB0zKdkS3Pzb",
-	"RmEnVj1LwTQpeDJ7w1X23jX3LItUt0FkALcCwsPcwIYkZoCfRAPeX51Pybz7lkJWr6t64ogAX2uzGI22",
-	"ersLbViD+YIAwWdOqFtKycClkWH6UlYvwCr8ggQ46YDn18Tyi98oWe3m5id2bhjWk8IFWzskf/wTtpKp",
-	"jNPBoM44lKxV5pKcYU0qughCJb7v8wTdEBVUL81MHPF84v5qZO8hq+RzNgfou04mjaV0HGvv1TLysUs5",
-	"Hcj4/SwpP0vKz5Lys6T8LCk/S8rTSsqT1jygT4aafH2qwodaSj5ZciySnyImv+ElmyYp7UoH5WRALtO3",
-	"i2zxodQfFtnib1hUs6Pql4qZGUT3TyKY/3Xl7F1F5z3JuhMJsJPJi3957v3+VE7zeMUzXuZepXQPNqz5",
-	"kltRPKY7mq/ZY89QZjLj/nhyx8SHbYlf1Y/kcslzVsi82jJhHuudYrTQa8bMtnwM/85/5ckkBwKzleyU",
-	"xWEghByWBC/ZJaGQi3sj5QbKXKhL2ySw+Ea4ApvDZsT1tgADBDuibT2cWVcwrRRisaUc8kEqfasQjfUk",
-	"9tsdL3NPbIwiYk3k0Xccp8ez7zhOj4ffcZzJatxX/2L+DiDO0/s7WplAHoP9JlgOF/2GF3ADIQOJ5mtv",
-	"erW65l+6tg4+D98948GzuNIGQkTCvmjt24BH765RLl1k9PICAPKnvr03h4Qgdtc6aGT4q7tc7q6icH7/",
-	"iegL9y9CYF97YjgBhQVgLGu+dsijRUKe/sCfgDY7Wut2r6yJDpt1Cezf1XOsm2MLts9cMz2HviUKsmql",
-	"kTWobCzXP2zSpLwOPkxaE9p/jXqCXPPt4Ani5rLewykFzCd3Az1ruEyyvs/koi623lHdaP2yX0vnzWg7",
-	"1AC3CZeaBBzQvGCzFOgHuUgD+cOC1QgvuCH2INktL3wny2NscWiPH8rmH/NcTymd/4axYqx8/lmzHQDD",
-	"DsPQI77u30WwmoTkVECmB3YnjWoCrnXBdFVgqpekARhwlMLL/d4gBM5XX3351W9PkUoJ2OouYzILHdFc",
-	"2WmoB3aVwsLH85neIHRCmNYlAlAquVJ06wq1cyqEtEJaFIT6w6gbOSAaqGe1tCgU03rRIZ1GyIMaBNwb",
-	"5YjTyOeWsz3Ok2uyYTtj2bqlh8s6V6hRuDeFg9khU1T031OcrdasWSnKRdu1ri9df/gpk3AtjI5w+f7D",
-	"X60mR7RU8Z8ftuXxzkgjt3i5vnz63//121OC/Qi2Lw9R3QIz0oNiQTWx07jsAQDV1wKNzbGkz7dMm0PJ",
-	"vnW+lX+exE+Y8Ts793/V1M9v+S0j1JksvrUr4KFmxEiBaqFe0x07SWYoF4ZuRspHXrlnHiI5FN81JTX0",
-	"qncH7qaLZKmKDMWoYW4+k4w0Loyc5PhfMldRv+LaIDQf9i+bhLsCzi3GCoj7+WZnIXfcjQmfwaDoj0qw",
-	"39n3Oj4bXlq5L6A1sRX0W6Y1xYqjaISElyngGuM9d1lLEHz1FSDpGabscP/7l//9618/nJ8/+utfP3yx",
-	"/OtfP/zX8v3//Y/FJNnlbJCguXhUIN3AW3r0xXmGP/z8pf/pz7+zW+o+fXT+FboZEH9JMehm2mzXbNwh",
-	"IQIOwILG98J9d2acnQhpmPMo1nOHaPK1kBduXjCTG0ZV3TubQmWSFzKAZbWyHGdPD8TItOmSS6XQ/T6H",
-	"NugGXtWYjTWb2C8VLe3bXDea0ioPh8Fd8j1vjgG18bMBp2wp5UaTkm8ss9Ulb2QriAtUbpdUEboGvcYy",
-	"1A07uDVga11E5AP+DNFqKNbzzSajBmyl2JFLeL5m+aY+ORAF9BB6X+5lVRbkxh4HKusba3y7BPWUAqaw",
-	"+GNuwCMl24/w4T9ccjNy9bcMkBEjsiU0JoBthuo+2KfmDlt5c0oFw0u+RF0p4ScrLYXUiufvfmqsDuUJ",
-	"bYkP2hIgGbaQhZQhaazCYc2gScpFcFalaiCuHNjgoLA9scfq/b2TV0ppMXRjjWoonuZ24wjuk/eSyf3J",
-	"Troe277tMjAKJ3QK6MqmLSuGnkG+UtyfX7P1alI7/L5uxHn/6qF72aeurNsys3YdWgf2BZ95mG2x75q9",
-	"KwGJCHufQH7WkqnTlLDZt1Sm5EwBb8Cq8j0XhdwTt39OJcBWzlt6wK7a5KYBzChvmbp13apSnp3X/pn7",
-	"SmS9T14RJh85rOf2Urq2I0cFNMJ2hhYsqb1841ppTNjIuu/E0ZlHySBUom351DyXeqBWN9jBBFZfwF9Q",
-	"Q4mD9255XCa5+kJbthNn8pwu2+vfLg8fSTuZLbIKXaEgVIUPn8bJR/3wXGOjI7nMSCH3Ak0u7bqV1rcU",
-	"GzUNSZc3vpfT/QuXRqfnsWrdW6YOd69QHXHFvPHA4/dUZunX+bB+RXzrs6KIAxHCB1kdipQCW3CQvVSF",
-	"7wur15aW5N0Dcq2Ep6JAcZMGWkD6bDiZU4q9RzXRsTj0CKAPfu0Hy0kibCFSG/0ce/ieDEBEEJqDWnyJ",
-	"vXmxMQVaOhC20ARCV9716pXrgkOByUF3di9RP4zgPKfapNPfDHwFzvIT4I/ouMsd53M6h3s47OBzh04f",
-	"GVHSOVoQAXnChXjiG8fEmdn3dMN+9t1hTnchTseRYHIJMXlvXKd3Cm1OZ00V9LH6VBLXWGf4bqZOC+Jp",
-	"I/IVn5mkCVfC8HIx123OFQZzwd2YkT1jmwwDuRn5paLKMJWRNS2XmYO0V4QGXz8aUpeug/KSnMEcziAm",
-	"4Ma4UzT41ArZVA2jhhmaFvmRZXFs5KdrrUazudD4wqB73RjUWQIglTu6m/eg6Se/2rMaTNJ6WweAxj1e",
-	"LuXuiFDNM0tojayr0FBiehcJamZXHW7YIYPQULdM7Yiqw8/2DESkkXrGyoqhcYn3gm3Y4UTXRfvUW7gh",
-	"wJeo+6XVWqN7IZ78umGHwWvxLpR63M+tiA0DjoOH8whNYov+gF8Kgy3RZ4TEndv3VPwRLDvEOWoECRj2",
-	"iOMgkRoltc3DXzOqtMNlSwHowTPs3sDz3BQ+Ecp8eH8y0BQid0tLzMcf1v8DL6o9D3Cs4pUEjB0piGK0",
-	"BN9WhghW9kh9hDBybE/AXT56dl/bp+7n/OzQn/oMW3NIniMeomsGeqpjpC7uhgcIARptOmhVPqwx8Ui1",
-	"LCvjmkwmej/I8pY5VMD7OFMY/1N1ffCrTzBQSOPG8PneZ+gZxU9ia37DXQZtyBV3IH+gxi9LutLYooho",
-	"6SoDUJtvniPmdQ2bL2/DUw8jqHxu3KdP23K5eGFK9+YubCcE/uslIrqxXHgOyhznJhcGWn3yKzZiHLGG",
-	"wpFNSEj1jR0HC6JQw3967v/XUPvPHzgnYOjYriBxz21pCEGAIXRkvK9/AvZ5I13fzQG5bh9i/yBHch9K",
-	"Yb0J/+r3VxBGFcThA405TOVwn62uOHKVfebE0AX2z9znNQoZHIlrdFyGR9fI7etY/S15kq9ZPqAjQ9Je",
-	"a2/ugZ7d8FfAMx64PwisbziXjmuyV1KsPHer1SvL6bAaXtNTuCYwRZJO04nDCcrtjio22N7HPnDPp+jf",
-	"8mkUY3w712kZhYmv7DQe/+/knlAE2sVxNWbUdkwbz7KkS7htsDPA7eUCAgSOa3HByM0B/o0cs1W102f8",
-	"pqT5fRo99fgP7YHoMYdIUqI9hxBlRpukUoIVGZaZNJqQVcLIKj+NkPpZcVOXuXStIi6MdDQSOU3waaaP",
-	"87X92C5d3yPPhZf8Y59nzWAh6Z8adAY/xLn6lEvnFoY5cRGOW7rN6x4sQA0MX9O3Vcnu85rC+P/w1xTc",
-	"e1xAV/j7P83gUGxcywCU4WOzvlE5/EiNqwmSCiJOl1iVtGFWA5BV7FJXY324f5zchvtuNYun8JV0Bh53",
-	"ivhm72ewv/YUH22pWnFxdlrfvcu3RRel67CPWZwZcFwPM+mQJ6GASSpsQ4reTSCq9rmNeKIcB56d6wDZ",
-	"rg8TZ6nKT5VR3rU3AqMGnabZ9AK7TVFeYPmGTwduHcSTX+0/H59Y9edRtRuy1f7EBftxN8muVzWvPSrh",
-	"9G6pq/2Yptv5kt2yUtd8EHLH9aUr21ETE3U7mceTyh1dlAtvEzY/Ium28t2c5PEw/RguyWQYEkjpN7Is",
-	"/jnwSBxNJkSfJ+oTMUSklyIcZjNIHvz+a1YWrZhLXplGroedeFENZOp+y8w7/8x9hjT8O2IupZICaNWu",
-	"pOJUTpGSCt1lgI2IyQ3DsiJ/Uak2zXQa4GS0LlmGzub2e6oSzc3FnK6h9NJ3fCVeV9M659hnrTSrThIO",
-	"d2EcP8eB3jnv3COfJEvyCjFCXPr20ansEtL+cCOxHDERPuQr8eq+Qi/PFSuYMNDJ7R8mHfUUG83ySnFz",
-	"WFz85X0L4o6vBGgEVhWAPCp7d+r8R82MbhIjyaXccNa7SE/8V5KoIC4T2T92T+aVG35OQnEs2ftk+b/P",
-	"nTIcukPVWws998FUjSWYOvblM1YRi66z58OpwD9qnwl8Hztth/5Rs3+/S9LNHbZnlq+l6wo64+IA7NWg",
-	"dfMOH7mreZMqh2NL2cEKmFc89iBmE6z9AUP+rSIVsq5Eoaz+ht1cwa61R+5L9T447Rd0ZdzQVubrmSYY",
-	"sETFRQC0jnuGYRrWUDHSO4dGeE/JBW5vHzgzpn5p+wB/cC0OXUNlornIWQuliu0usWqS+76MpwyZJif2",
-	"bn+aZnQvrdFEnccyEnzA5rMOOmY4UIr0iI3ob5niS7fkIRvhp+Zz94F+cK/MYujkWitLBQcLiW00ydqa",
-	"qqdgDog6ar9SGeYsOAwfgTc8hMFF0SrzRVbQMvpqxITcmodFr+9nffKG3gybglfwwAjy4A90y3RGNLNP",
-	"GWwZk8vtlqbAlLZN/IUjagPQ8+fdDYrtsla2fuujx8EbkYFI5ar1MflAdkoWletN44u4T1X53QXmczPU",
-	"ySlGNhMbfu55XUVyQZTca5ABK9+upxIOk5IroqsbIw32j042R9DzXD3voqBTf/4SfwgYVF9iix9X9NPF",
-	"rmpWdCyJZrdMQQzzvnxw33Vb9fi6GKiEZINv1okCjUZ5xu/PZwP5/iMV7X+CrluvRXno45fL2lVa730U",
-	"jc11UzkOmuqZQyNDNvsFUOw5CE44BcvVZrdyGksO+6dswxTTjT/A1W2kNuzoCsNmASIcmJORYL8QeQuJ",
-	"dhNrlB7Sh4sy7n5B/z3ikOXmoQcasN8gbbJwA5TniOEWtAX2hFaJn+X2Z7n9WW5/ltuf5fZnuf2PLbfv",
-	"rfUi+0Bzc6oOjA7seEKB/JWDRX6Y+virkDmAGVb48kksqMZCm/k+YP+I3g94GpdxfIFJkwhC4o6pGSkm",
-	"/7RxV55+ObvbruVyoVgciKqk+QbRB9Yc8p0c+iDNDb9N8dct1/pUrOEzxsBkdd7egU+EMOAvYA0wcHPw",
-	"4CZ1/YAmnjJqBgMBusHAzRU+MimRELEDP0VHyMGjsSv4QRr2iUIwV75Ti7vUa3rLwIvLBECW1QFVqVpA",
-	"PJiqeiOLw5keC7NcufYg9xRmweEfuACs8dJIgq/98JQIS4mA6fcAD+w6ubjwBnbn8V0FwN5yNRVZIvug",
-	"e+We5JVSboNSSTsv4O/1wY5F+n+S/BRBAVhw3V3IGx45LUtyC6/oLGUMtPotu5WbsI5PHrO5553zpGK3",
-	"auhuUxFutt/PW6YKnpthfvyTf2gSRx6Da+n2N95yEbIaJ3WJgOTStm9EqrZ74tJ3qIJ2drIyrvuR1WsQ",
-	"Dae0P7r+DwSnfJ99T+f1iPzygTUJB+oTzvnh86t/DmnUkC+sXQOzBm5NM7U6CzY5It672KDcQ1+IEEvM",
-	"m1UMt5ztR8gcnngI9eAnwJQe1wy+xq5mJ9hfWFtI+uTo1qobtDW5BjaSC81SrO4PqcxF5rusDSQX0lv2",
-	"E6J935NW8FOA43643IufEhDgfzxNgsMfGdsRik3tQh+7Bhdf1h1iQMj7FF4rIzv0PSoYXyi5+ykNx/6p",
-	"peI3Uq2kge69x+O5SGiQ4TYWmQlu6SUmhliucQjNApHG6/3c03KwoP5n+/nJsNjbYuUEHYK9q/+u/b5H",
-	"wNq7QvxexOC0lodXdS9oTCXLGh2VEJ3T/91pz/SWKbpirRx4KZi+bHtyAn4n9KzGQ7RyhZXLMFTrxSlf",
-	"sJLbRazVWPhWY5KLbFHpipaTuo31ogZ2SvB1S9HtpSYmhy8b9y21IghPJ0UQQnPleMgrr7SRW2xn4yJb",
-	"j3Nq2Ar0t7pSyHgkAnS2AQuc5HFz3RLus0f805l+pftU4oAhpaCBabkJFfyAbC/k/iRq26EG0N/KW1Zc",
-	"uKbMyvsTAVMftDHIzcqIomLDMPGXFgUXK1Lt0IddHrAD960sqy3LyJZ/QItW8Zw5Db55F9eAkfJLRYWx",
-	"VvTHjk39q2tgevGX9/ZoQ83KX95/fP/x/wcAAP//",
+	"7L1rcxs3tjb6V1A8u0oz523biieZvbf0ybGdxGcmsbftJPXWTLYK6gZJDJsAA6BFc1L+76ewFoC+AX0R",
+	"SXkuzodYEptoYAFY9/Ws3xa53O6kYMLoxdVvix1VdMsMU/Dbc6rZq8L+xMXiarGjZr3IFoJu2eJqwYtF",
+	"tlDs14orViyujKpYttD5mm2p/cZSqi019jlh/vjlIluYw47hr2zF1OLjx2zxavk9NfnaPl4wnSu+M1za",
+	"N71fM/LyPV0RuSRmzUhONSNUE27InmqiGC2uCRXSrJkiUjDC7R+XlWZ2UjDZNaMFU/V0Xy0f4cuak3Rz",
+	"0kZxsYIpvWGKy6I/o2dkK4VZZ0RX+dpO5enl0z8++uLSv+7XiqlD/bYdDjP6Li3FD/CNKInhnyEib+mH",
+	"PzOxMuvF1ZeXWe8VH+139U4KzWA/3yh5W7Kt/TGXwjBh7I90tyt5Tu1Cn+zwif/zN21X/VvjVf+h2HJx",
+	"tfh/ntQH5gl+qp/4ceGNbbr9vKaG7JkwZK+kW7f7mh312a1mIof175TcMWU4TvX2EKFZtlhypU3reBXU",
+	"sEXWf5IXk05htijpxBF3sF3RaWlDRXHDRf/c/LyWZMWMtseYKzjImmwZFfs1LyOv+djc7r/gJXMv9qt3",
+	"U84sjX4JA8jbv7Hc2Mk8qwpuXgqjDn2y0ltZmdgsqfGXq7D3ycgYBWhRKKZ1lAS0T8RHhm+P2xs7dYpz",
+	"jLxSViaXeHnay7mwa7jIiFRkvz4QIc3wfva2LLM33KzZgazoHXN7525jbxy7X0ybOBdzH15owgsYlQvg",
+	"aFToPVOEigJ+LeUqNvSeHvrDaqY1lwKWZ79r5IaJC52c316qQsdnF+hrp4XPTTqR1DSPpZ1lfThqgjT3",
+	"z08jc0ew3r3kEX5DVzHGwJZSsdiuMQU7RQT7YMiOrhi5ZSsu9DURICKsKOHaigqgON6hCYeQCaPcy7lh",
+	"Wz3GDRv372MYjypFD60jrRPXMKeC3Fppt2EFWUorwia91sqRov/Gzvb5xbQmEtuCr6koXrAlF9zfvx4n",
+	"uWMJTnBTMsdUYx9uZeKzW1bKffSTlaJFZM9/cKI/LxlVsaNf0ltWRkdUrDWJWylLRgWQK0IKzYZIEVbb",
+	"nt07pylcUEPgEfLV5eXlRWyeW0Z1pVhcTWhun38wcy+N7hzTvGDfcW1kTASsWRnRb74+ENRZromoypLs",
+	"/XVSQGF7g5oHsebzsroFOWa/Re2PTklx0xLV9havUfcibFhcxAunDw0Twn478woSLClKCik3b9maUaVp",
+	"GTnDxR1H5SMsrDed7rTp0jDVeLLBKGrW1P+sYHoznYW8YHrzZ0mL2ARUVc5gRm+rkj1fU7Fio6wBB/ZT",
+	"zTx1wrr82kcJ/bYWiLQo4NLQ8k2D8ktaapZ1NqPgtNTp76S3pp7FLijv/WfZBzN+qtwAsRU+pyUTBVUv",
+	"aOROFTR+ltey5KnPBia7Z2wT/4CLQu71vBO7l2pjP4pzu+byCxDkwXaBadTfr18/RJ/agGqTKGjuM5h0",
+	"mZIiA7T7taKqfUNbmpBdyU1BDzp2TeOnwc+wHrunibcGHqLOz0DBCHWU3EanvOGimMMms4Xhpkx8Isdv",
+	"gFciYRD3+gynBwMMLe7/WincZ7LL1Hb0+GX9kd+hSTyueTUj53/o5A2er/kzcIc/dgkjN3fKiO7AxK91",
+	"TK3/Tu6dywQHsNJ7a7WniNpxcBs2fCQOqFx5/b0jDXp3wdPObeIY19ARHR9037gtzbXTjMGMIDxq2YE+",
+	"GBvhB2nWXKystcONHWtZ0tXKjiYOZIvL6vJIFIjxU1qxSZ6DJRdFmwNHVNv7W8ldUdD4KKVkJdlKaZcQ",
+	"kRQDDEfumGDFzRwHwI6qDSturHUTtUuXjBVkv5baWXMlF8x5/7jRzipKjYpsbnRTFKMpd45iubxj7gT1",
+	"nT1MGO+0ak/99ZLY6VkDh2h7DSo7abaNvV4zY8qZZPPfSTjHtHGbN8xYNHsHD1qeQjdMpIa7Y0q3XS+N",
+	"g7VX3BgmbuRyOc5BwGfgRElLcYeb5Sfu7wLeK3cUm8fLn/T6gjc2o55vis88y+eqpOCtm8GyNXvLlmDP",
+	"0Q+v8CtPLy+zxZYL9+sXfT7uuUv/FthPHJ9aU1GwAt1yDafvF5eXkWNSwAVgotpa4ts9BqeMtRjBWqKi",
+	"IPZ8Wx4O9M/ldssEMG+qNvCwrmCD8MTBX+w+NGjb4G4sxmoHrzHXBC+ru8qjS2pwUL+uXIolV1s4BezD",
+	"rqRcwM8FNZQsaVXa9VibJvziT80v85yB2+4ekN9RsmXWrvXxCdgpqQi1hn7xe+d5rKXVlCXW/KjDVATz",
+	"r7GruZVycwEhEC2FnjZwg5t1ohqC0K2shKnjGl88vbx8/NVle+A/xMb1JlXMlayJpujwtJssFRHSdMnw",
+	"5WV0upUwvOyP+6P9M9mvmWgdoKYLL8XpO7xqeF0d1oUsAO5Uiq+8YIbyiHchd7rNGM8AH+Odj8BNZjUv",
+	"7VdiiiH7kLNd8DBOGu+l/0psvC093NA84d/GewOHneqNVTUPxHIc8Gwj92gpaQ2FQhtaRh25B3LHVMFz",
+	"o52iRhUjVtuTS2L3OKu9Uwf7WWzPjSyLNFfVMD2a5/bsa2LsmbUvsd+yb+FmkU22sCMnZtHahbC9NS3d",
+	"BFNHCve2rxfP0BUSQj3hB8kW+zWO7tkrit1FtvibdIy1FrqKgaSG+yzv4N+SLY37x3JIzxQXTseoBVDh",
+	"JBBryiD4K4ZE8FUtgeTeaUVSEWRSEYQS/FiJQgoWYe2d3aEucOYW7AiS2od4CCJpXrwGNq1ZRirhZgkH",
+	"bc/N2nJAsD3SJkdMpZ/MDmI31yvz02ZZVIygcUeMRFdQf2IiyvTtvcorpWWQiCEIMxh9iVxbQ8volCkx",
+	"a1lpuLeiAMplhBLnkrGvpUSzXFrdpiwINaCGx/MOWrqpUynxzUHr7OsK7ZNhFb15yuRkc66hd3ekdTcB",
+	"AvMigHutqSY5+HkLornIOykRY0RIL/SdNyqajKFxrcMF9dcypl3ZgX4UqJcepX9PIN903Tsq6qN0YGVE",
+	"vrMPUan4jBQs51taokKIMTZaEvrkNmq0ljRmSr4SYErmsqy2GOq1v66UrHYYlcnIF/4y3bLoQU9paN9I",
+	"RXZM7kp2Tdh2Zw5OnG651ujn7ZuCtKxYfKRC0T1+qx8T6sWA9utDXOCjSjcwg71UqRC75SUEyIjMRzFm",
+	"6ZVw53Q2Pc3+MWhyGndmHgbzt8hJAWsKS1JKsQJR2BCsmNuEhI9dqdmenaT/xloV4za8W4J7PGbOx6nI",
+	"8s1btpPKDIXf4tkoa1qQW2YsexfS/nrHpgbDvwGTLyISQ5RpWhyO0zI+ynLJFBM5i3hgn60oF9rA1dxV",
+	"tyXXa1YQxe64xkyI6aGbZSXyRK7A66W1nbdVSXWGCsZa7gmj+dreJGfyHJk7EALT0ymWHMkeEZ1SRsCy",
+	"1RmhpZat0LNVyl1Omp5FufClqRNPnpj58dZRE6GxohBkDdHXxtFq0N+f3OaZ8ESNXzzJ88GshWaaxpZ+",
+	"4FvLmJ5e+v9AcuIfHzX/2pcyaQ/2GkNdnufRsgQ1HzgGJhTodgZQw6m8nBPk7NDX+xHt+2GoKIVQw7tn",
+	"sDrqtHtWls68tCrvXir4iVSiZFoT8HIW0QSryOSkdv6uk5uAQpoJ/B5sJLCQ4PkoBZ2VNo90XinpeYK2",
+	"XARH1pgZlxbbcrujit1vV03SuKn5uN3ZkQ3NFpYfxzRDLwSuO8IhNujwnbyM6vQJcnAdYwDx1T4jleBL",
+	"zgpSc6LBrMJ73tGQbZjeyconpaes7wQvmpJF0tSSu2/+W1WsUi9Ia1GU69SXID24HQBsvj8ZsA/2+YRk",
+	"hU7g3k2n8e4Rm1axggkznIMTvTSeIqN+6B3V2u565+Gnl6NOWLe2MEB0AZX53mUkzpj8LRURP843Sm7J",
+	"pU8CBuWElFxjFvd2MXwNs8War9bxGGqwo0Z4LwXdGsbxX4qtOaSJjVopM7LUZiWVdBOInMvPHcIJiWOg",
+	"YU9Ph0lnvcj4Deo6EEYVx4lb5I4kPu3ek1rfe8VZbI/umHL+xQmm88R5+Qn5wZNzqpSYfVc0K25QkswW",
+	"TrXa0bj6X42K/dnrhrdk9Vyj61d0eax3vUGLWNI/innvrtvSghGXQ3UPygU9If42wfZMm6aBmfYEDQX5",
+	"2yNf9lOASWEJRw5sglsVXtigU/2m5npiu/PyjhdW6Xgby5NL5wpOS/D0mXxJrePlB7qFeEdf77D6SNRR",
+	"Zw3vLRUHdEL5AHer6qSxFd7dEvF5bCttCC339KDJLSNaxqOZEjWJSLydK22cB357/wiW8/Dggv0L48Ty",
+	"YcN+mQbNN1FigRy9cjRCLSXDIAmt07FcGMKq0a5eZkvVRkfDiLfsIGNC/Du5J0uqCH6O3tTKgFCnRK8h",
+	"puiqCytz7X2PicT3vkfPBXcnOKTtozchN6efrZGSucwHASMxTHrwk4enMAaANJXL7mL839Ho8Emt41lr",
+	"dMvLw7mS1mb7L/EEDBwpew25IdpIWfgyK5eMiPSBP9AVg0opncHvsiws84SbcwV/gbWR2wPZr3m+9izc",
+	"ncyMXDy6qMm6pgVxWnXW8qW7bwlp8CjN8l2lM+3qgrc5KdEJBy9+cJM2P5qJbrFksw0bTkPzfp9ptkhz",
+	"AMXoJh5uqHmt21kuCCUKt75O6OzfZ+qZMtkIuY9LyUSY45WrjZscLjlQVWjD883E1LhwJx3nbexLuIbx",
+	"BDqfOedPRp1D10yMc7pRPS2/fY77DPL2VHoLNUbx28qwI4s2CmroTUMNmVKR51SE9IuxBqm9jS8/0Nxc",
+	"h4CcBknQDMrVc2JNwTY5cWZdl1wNfcdXZjVLH6KJNVxCfpwL1tUpWq9zA+Xn8axWpwVG7Ts1JwW9qYhF",
+	"uNRA+o5loy6FByRPP3UHLms0xXXP2G5eoDxVSGlnAcN1ZB8EkiA/DVN9MpewsA+CYGrYJOz+T+74xtL0",
+	"abkZG+dnWm6e6c1AVn9YEPgiNCbWD3OW+gzXufte/W3YCq3r5+nfuGLu0NSnO2ve/MYmDDKRbxWPqNQi",
+	"ZZXMrb/AugtAUohFcGad+uaUE0c/ZKlMKiDSNQ3xi6OUiucbWNGWKPgAiWg/b+XaxWI0fUbTzFZvSzif",
+	"sVRIFr2r/cjYPDsDF1SLLBxvlDpRwzBnZakHylpnX+mwDzNKV+fG3rs1rREBj+saoYmsdgP26gwndlqp",
+	"m+gA7HihvQmJ4w6uIp5qt6Q5MxNit/AUnHNZ7fQAOgAkjJIVBa28uKr1SbmE4HlGJFoOaEtbc+EeR8du",
+	"SOTczMvqG0nKVZubBpuMRtXBZEIhh4Uo82LoSfYcjkk89ZtaI4xuGOjmZYnK95aafB3nLwlNYJJ+oe+X",
+	"HDyNf7dzAweP73vFRDEYrBqo0uolL5xW/IXI1IwpzJKZsPi0mhhiX5PfPyZH50a3eopab6PSHo0ho3vY",
+	"QubRIrHaUQe6Ft6OpazAR4U+vwm6b9qflKifeD8D86RDflyIH7lfrlUbn4EesU34JvDyboFLh+E2uDL6",
+	"4fayKgtyC14ZyHDKIbsFk36XvDRMOW8OJM3hX3TA8EEuEE/gOBFnD8fnRON5TeJEw3kP0ImGC4fvJOMl",
+	"knfaeYatSsH46apKE9OCymobr/IsuUiEQdPRkkQwKluA0BnXj5Jxh2/qArcZIbmzl8VFgnaJsq1/uvK1",
+	"Y6rCPN2jO2lZ+Ynyhmdi5IwIpPTpneGwbFknPSyAQa9jjFrfesY5Nc6XXvqa7lK5AWK66RIihC5BEUZN",
+	"zvydOZTsYePogTQd8MeROPo9w++Bqp6/FJxuJbBkozgVK7TzuMrhB/1rhdI2V1LrKEvxuxGiA1j8BXkO",
+	"2eIWD80dlyWEmVeKHcaruqKbNi0ZIImTRT9wnbivmsecKa+t8hF8jZpuGdZrZFZt2bCDt0wgN5TqGuHt",
+	"yv7PHBo1S5PkahvnKyKm88okqmfSaSa9YlKawmddKcqFNy5rDb3vy5N8TmmrW88b+63YhCrBW3WKWymA",
+	"I3lXw46pHEsHO2A8KcgnnJ6jlhs/w913yx84NjjNGdZEHH0NYFBNIvY8YdfS7PKeIcNZcFk10+xbBEmF",
+	"55XwToSTJzgveXksoopI5JNtZWJfAR14ZqpZUpQNxXKdXT5hEQ7cg+Ybh/Ax5TvSHInCFotvAjmD0gA0",
+	"dLsULHpHvzCDLCSgpw/P9/Y70xFC3wO6pmUTREBhwJRiQv+K5EYk3yFFzpxhW8J15mLaO4/fAz/GTU2K",
+	"E20n0iPsWtD/wq61X5zeu1RNmOVxJhUAK6XcaFLyDSOU6JLv6sDevLoq9msVKzP+M+CTBDQAeIoY6XBL",
+	"aKkYLQ4hoWNKoNqOcBNiegNco3uMpC/sDSfIyCpfM1/sBcC/exkKtr0DZary0LxBUdfv/kZXsGd6OJQ8",
+	"xVfVGKiDx8X2Vh3yNCeKrbg2TJFbSyGdeZWIgEV333S2DocJ0/HnIHZK/8SjRtztYIr5HObfi1OFqKrV",
+	"EzGbq+RMuyQ49G/teZ2tlFnFi5XLTi19vYR2gsYpxFJZKVqeMDzkBuxElJHIsU2x9/PH3QxV/RQa8FA1",
+	"SKJ424Vf3EGrFf1GzXYp96mq7ZkK8yfTlB1h2ipzdNuk3Hzt8kE7JfTbnTnEYPoQOsq0sh4s99UAdECB",
+	"IyM4TEa0DOmPDs9liYBD61Z6ViNltPaLRXfV12ZHPxw6Dmk1fECj2zGlLdMr7oNIigRs7EVdV16P21xw",
+	"bH++r9GnO2aMxDn7E1TtAAlpH8cBS8Vev4PkPAdegMg7oCWAjN3SopHZdKGrrZXpiu2iONkbLlJQ9vAR",
+	"nIEmfrpcnibzcqhGi5tU6YlH6mvP1pEbKeHLfmfB+RZJKqfRPoc5sbvCsOF1uhCSu15K/PCYdQzvl26j",
+	"aeq+th9VOagv9adrx5gCYPq9IDuUaaB4xUHnQnJywCWpTMnBh4SAo/EzKmWRnhTXxD6Qwpf0pyPy5Yvb",
+	"wwWkZUFMShA3metGZGvDDhiwctOLvYCxhKKomTFWI5osFXBb3uHXkjGclKJNBWEf6HZXMqxH1ceCYoUk",
+	"Vnfu8HSEA4cLD5NqrDd95Pza+iEfCA7OVseWPoDUT8RHUszy0NeLj9UB6jYAdXdaDZkd8P6DigRY+85b",
+	"WovwXysqDAdZACWS9SX2Phm8Sx4zoJF0vOQrfIWLlfWcNoORAHjGrajxeXTfuN76fk9dKJ1Gvm2kx4Nc",
+	"gte0mcUtBVEsx6UeUW5gx9juKpPAesVXsJl59R5LbZh+PsDJGmhk4X2tmcWIiUAb/ZTKuRJsSC5E38v2",
+	"jaZNs2KVU1s33aMjUyTmKBhYR5Gy+uF4Y7OX08jDvahgAwg7QbsGsMOcGut+8OaLeBi2VjTnzX2g88EP",
+	"bB8qJh8uzDW/YhEaGgnWxEhDBeM+SArTahkT5HoTzuVMSJF7Wuo7agxTlgb/+xf66O+/2P9dPvrvx49+",
+	"+e0y+8N/f/yPaPauLEfhSd9Kh2bjmUf3UM3B7OgiFMg0h3nbqGK455GbUZWbkUswGYOu9pj82OQaTjXc",
+	"e2vUnocLTayeiqodWKNWAoaeXM13IY6GhldhI6D7lQEnmcBICBdgNoEiTsVxtGtT6A0W5QIoJy7V0qiG",
+	"KEFQQTNS3dxXdaZFktwVS0LN/MD273xlyIwDIXdM3AQUwUCAWHUQfN+pFOiiqRFcwQcnK0N2FeicUF9r",
+	"NRC4s5kr0sF6tFKKlTdf+tQY8ANoebOkEzaqURzE7QnlZUlUJQQXqyuXUsiNa5ZpH5Bk2WyO1dwaGXVd",
+	"WR6K30KnY0EPpNoRI7Ei8joAeMInTcTQGooSPeZd2Tsi0GeJpPdyw2azWKd2BwL/92XjJv7hj181ruAX",
+	"2UDi/CmxTrKFzuVulBW/g4eavDisAuByqSiA6m0V54/349GDSCs/sP1PnO2Ph4n5r3HehW1VR0hjZ/M/",
+	"8CAmrIRcsaFr9PKOqcOtLA5EM6jZH8eKdMTBOcUo8/qOqTtHmm4euHQ52IM4vk45nN0vzGElpRJTTzFQ",
+	"cL0dOc69fKTzMPjSL09nTYe6w8E7CA+NOmVb+dFNP1q7w1rsBL2hsaBo7urBBhftapXSrQQn24C10yHU",
+	"8djBU/PVx00YvQ7pIhYQJQ5FegmQug73cpbXdKDJGPhFmmdr+qgJuMx5iYvpKkhP3GlxIHt0Yme+2g7U",
+	"k8LqLwh6lDShRYGyPlo2M9BZLArbHUoTSxdYd5CeUQ9NKko+eji9o6uTwAln0BOxPma1Iyxd1fPGib8a",
+	"A3iOzllOk/r3h0OzbxiR0Y2KoBm5tUPa6Z7tzIQWgn1mCF9MzzHgix8pME+C/HdP4QTKdwQ3AnVhIQ1h",
+	"omCA2I4KOnjToTQ+6NrxFhkNmyCGAdNQyyHEBlo5vgIjgo1qOG80WJOtZTVMwYIZKMaz7z2mGK8HF4In",
+	"xr8TUBDdX4RLxYmjhngJ3t2EJlnuUf00Lt49HROHPAq+WZ/v/s66viTY2Vi2APw7XelOldlxL1/QfG/P",
+	"oOYDhHpWFDGvNnO658TucoHmI0WTGmtrPRceNUd1AFOAsGUxtJJ7yY577OmDu/Gm72hJc+bxHe9hKSaT",
+	"kjsOsLgjfCJuoHc8NeEck4t5W80u9ojHjN/7nBYf0VIMUomgVRbk7RJskp+MOY1hkDeQv2c74VJg/m9K",
+	"GuFkvkKgv12VEolkDYe65TFu5iQuAnDlUFrECCqKnW2tM+Ico4uNZ/Yniz+6VR9Rnj1eFzAhQe3UjdP9",
+	"tKJUQKT6yWiINRgJrUrTUPkdFkBU8y8CwlQkzcMOcwIQ/xoPPBYYgA8vNOFFViO/YZreihhWlnUCRFR/",
+	"qfRcaGcf6G/P5p2ht02kp0qJK6k3rLwS0jyiZSn3CQT51j3GkLxn1G6Cse19G4o2O7HaZGNWLHwE5/JK",
+	"uuxU3+JJux0+Y77VsJJhpx1fJqYVvxQmWumVG37HbpKgw+7zREkIXVEuwpf7JHOxQgz/BExBl6kIX/Za",
+	"8h6950UtDVyEBSUCQGpOSnY4aw1NqNuZMJF0sWZl1SlWJFLk0nQL3XIcBacR5I6WvEhvMH6c2F/QCU5Z",
+	"EtPUNfQiUDRUxAwVvviTHEfLoXE/0n0TwdNwRimP1SzUEL+WFMjWuLdpxHJz0AGeO0AuQCvTfBSVqznF",
+	"BNuIJ3gdx1Jml33XZzRdVnD/5L2WyuBWHd4ZJ9uaUaVjyO4eF3jSCQmJ47HiViX3qcSsecGTgKIfa8BU",
+	"p4IPI6f5mgxfsPL08nJyryoADIi+nO9m6D6pYUp2N+D6vqlGwx6u7AIuPnqjjptQC898UNenZXkYzLQz",
+	"8MTUYQZYSqXEhPngUy7D74YvR4Ed19S8Ws4wT1xOYNe1jVvol9vM8sczEhbgtshfgQzv2+AdvV+rnITa",
+	"0Cu4GfTeupYdQ23a7l8C6Zho/9r6shxMxl5T84gvo2mI9e3ohpL7DL+UcnNTg567x5vpBU+/HMX5vweE",
+	"c7plEYD1dxsNeQiWCS2M6hM+eQ96wscFazJiqFoxQ6QiTRDiYT3J3YWBNJC30P93fjrl5CTJJqzNvLSr",
+	"lBPZjRdfjTYS0Yn/CTpzdJXaCVAbzay++xf908qsZQJJ5zg6dLo6zjBjZSKrwDlt5oBMdenqU/0b2aeO",
+	"AgHfBBTb5uSjxHd+4tCMT9DyoI0DA2Z7eEnJaBwH6q3cf0/VZiRzf4IllvaANWLnPXy4PdRD5wzAJBHX",
+	"kkCeto73OoA0Rbm/0IvsNEj5g7hKE50VTUDmLuK7F/g99PboVrpZdmMHzV6P8/zDcZSX7+SeyKVhwlGV",
+	"WZXfyosrAsXUUMAGYUe+YRm2O7Y2l5Ws6SKngbYSELPU80yfFtR5QyC74pAJpHiLT87XJuP98zQ2oaAC",
+	"mxM0gc9mJlUoHkuqeNUogcnIbWVCqNduB3hFWEHojiqDvhNM80gkpE7US7uONl/O5XYs8351bD8EE/dj",
+	"p07waIPlTvMH3xoG4V+ddkObwDm+gk9A/2e5XEY5UAoepPOCts4UfZNg+6EXDVYKJ22ytKZ3IuNl2OII",
+	"lgY+ndq8dmPZQVWl1wOzKlmzsx6oo4BwsYak5WsHf6A9yfHPmnituqv9UOy3HPezJCC86Jxkxq+pKDrx",
+	"tI4CcOu6AU0cTrPh4fK1lDMG7PX6nYzjVdBDRvaMbTLk6Bn5taIK4FTXtFxm5MCoinL2aycCRu0IyHxJ",
+	"lZlif3OMgsKDwS+ur8hF+Jn8nSl5YadxISQpqKHR6nBXp9ne2CMwdGJAEDM1w5Jqc+PzC7o34VYBmO0G",
+	"WlSELtgEGKBlMcC97Vux5IAab7pGOXkZQATixc2Atm+vFT4I0gJCOEZCbzfXurE3bqLvEjjAUGUjsqWh",
+	"2bva0NCwQw8EtoaKqiOAhTd2p+NCfxmNwFLo/q/XsiwQJQfveTZda/BF5Pe3esHD4KqX28XgsL0ZlopD",
+	"/bNv09Y7eQ66IVEKvu462UdPYSqNrH009muAGaozxVQldDgiIHShtzXVZM+aodxmwtrsBgJJPeeHhoYz",
+	"V6uZFO8JQNmTwXwDtMBJjwd0cHuEIxMvjnuekagYfq2KocOazEjR8d7lyH+c0irt2GRPBTL2GUnRc5NN",
+	"0jpiIgnjYQFajkx9bXpr3dxSy30bbJYIa2vlCzVMsVCNZdZcGcZEKEVz2JwA1Ol6LAI8Hd2yRpPIbl6H",
+	"h4+ONwimht50kRKagGfDyDpCpjEn9I7RjYuIa9OsYZt1+maiJ9WnLAGbPrTaRnfu9oKeU+1yI5pVhA0Y",
+	"bHfJdKdDIVXIHUq0Q6jPt5iQperBmfycskEk8JsmEnj4BbcndTrBgo24HebE2hC1IBbr8tAnxw0zs9wJ",
+	"0afj43Chh10i2utrik1wjSA+UdCf5x3qecVXgF0XTYJC0PUE3CAlOdWMbKGoMxxDxMKZGNCnOm59DHel",
+	"S5b6p3UGT8QBKKia1AgUpklOSyYKqo6AEmz0WHYGs5NjvVovH4BbOmgbd6Lqqdf7MXTh3jvazBDwM+Rv",
+	"7M3v8jUroh7GXUnFjHqkkorxzi4wZHwacseSdqORGybgqBbyCqAerh3gg5VyUm2sTQKF39dWv1IH12kI",
+	"oaq1hO82sKfsd4MrHNrf+e9E3eHvasbfJlFDIow1VXFPRtcuyyreVnlez/iCJ+AaBeqwsb/fzHvF7B5w",
+	"oO+z6c1N6gb692/WX6A/stsbH+nQXnVdpInTTGzPHbtf2Dy5I7X+GW/b48SKM4TSYY12ffsfU/HnL1Kd",
+	"yROWQUBitAvwULQ958/RNkK2cPZGbxIvazWKEo9C3D+fkQCfP6vxMxHsm4Ew8zv0uvyERU6RS7mnh3T/",
+	"cY/j6qxWGk0iziuTau5PFdOG5PFygIG+jg4Kp+6J7HJ1Ly7aTmwZHTiOU/+zxwWxHwdV3fVQ15kXtA5N",
+	"cAiMvoHaZyU1QiC4XjSLbIGuMSz5Ai8QKKekZz+NX6DXtdIN8wuZ/w8a++t42YOpONC3efwk6pM1Ze6F",
+	"sFoNcy90gPuINksuNQsek0Q5AGrKsH2uSZfXk07QGf4+OPqal9Hu+m9hovZEVvna+1uddabpIfQstOvF",
+	"5BrYU8R+3K8PU3XlpAVz19jbSSN1uNN0xNAmkEzyXkxoURoOsx+i2x8Y1xNo3jwx0UPuCzlP3hii0Y0x",
+	"4dqY14e8zrmYhBzxon58TjOKoXyF0NoxIs0Hba55lcWnryZesYR1DfhJEBcxUm5a/cJD5/5p98KS/J19",
+	"08zu5Xx+0/JGj8tYH46y5DOcEnWCQa/ttNzcpBpoViKHgHoxwVPJi1YKSrIZuK9EGG64WU+sOYt63ck7",
+	"/qJ1fToyqKFbhJr5UGHnDp/DnuL9mHAzFJhqv7muRKHY5M7QLl9hOEk85vK8wYKV+McgDG+CHRPRXUIn",
+	"COpunqVAVrfIvD0QKlCmegMnxgxAv0jMUbcFaPOTye34u+atr7YPvu+aEI3puHc3YrfJ04JXuScWUvdB",
+	"+8eHBRo+ltlhYm9+D2HLRFfJOVf6tmTPEV53TqPleV147UvmdqzPFvu1LBMmBDZzuQJEdmq4dFFq+2O4",
+	"jlW7qfQUxJ9Bj1CN0+Kqc3B+Q1U6TeomMexnwdU3oeo9HRpw9aF9dQhFcuXgIFeVijfLT4eehkCDhvoG",
+	"lDRPCVFgDF47MQQfHcHfmQ1xPwrM0waV74XH3AKSOxotukpVC0LeEqb06+oWNqwuo1Vs99gwpTh0youZ",
+	"39Blf3K+TfQcWytqZ9aJ6F09KTgyX1zj36AQAUFiBJtlDSXSMn5uqEuO9yKKY79YabJb3+X+Tq/fHaof",
+	"Q1LHN91lX3Z2XPncpSOAfdCvEH22UUjWTwgE/MySqhUjlEDygfQyGVViFM3eKnQZLy3shkZawv3j1j5d",
+	"sFMuXp/vrH3I4VfygeyULKocCi8CHx1PtGlHbG/qmR2xA2n3ymCbqURySB0Rl4LAM1eha1JIdApZI2Xr",
+	"cqW0YuejabSHCl1VIm6pm9otdRPpvuJPlV9B/MCrFTPPHVZeJ5DQQ0WCdqgu2d25w1wtZrTL6pwkjHRX",
+	"bZxivNo46Y8BBj8zKDAkBN1nycAlNkSDmeoA5Ow8FTNm4EgbK6J1yZFB50bC1+6hNb1jnoV339i/FON6",
+	"X8OXPwcJaJayaMmV0BZBqUvSYZ6j/1RV3H31IhyLml7h7AXt0emn9b0ZUiM9SaJ4lnNpm9ISkgK9Pn+T",
+	"gRTGBW09bnTJHkS5Vx83C0DL+GFGuA08FvC5khP6QUYRASuloi7bV6HkB6PCIKE5hPvjSYrz0MQm++m2",
+	"LhQzF6TsVHjQ0Q5UEZ6JuZxbLhAUYMp0E/4j3cqE8DEc13+KoX/fb1t0txUTRfTCNTSlOfz0xHAybhLR",
+	"qVcqFp5fUS6iSrkIVQ0NxyLgs+/ZzmAobeJmeHyXyDsc5DsMyZdBLeWa7Ck3IZtn2lsGIHOpiYIp9eZg",
+	"18zumAITxwW6Jl+PZOimqxrlcou83S7Sa0fEw7wW4BLzuZgN6oNvkwi+WhtQ8QBp8azIklYZxEh1EkkT",
+	"fZ2WXEvKS1Y4dNBrX9ioOCvCaYlEz3mszeo3jBXapei7XraKtY/EPfrPzewN7mEzwZ+cLg17H4qZZuT8",
+	"jjhZh7yf3R4+w/7K2Ix/YooveU7jGTv5muWbkYwGjC5a29EXRuEx2CtpWKdKoGm5xjHYXolaUYX7rxF/",
+	"tZDgslojfPBJAmDyjinXZjzll6GGqbYHH0/Gte+nQg2kKuBaXWWjJ1p2bHxsOAY22bmdLfYq2s7w3tGE",
+	"0AttzB/qmcuEcE1NNd/iFWcdPbTRNgWTdZ10Oe5esHhx/jGtHKbEs5zwxgmELw+1a6hfNq+G0eUgllyD",
+	"LGlkeNvjS5WSe1YQI8F/vA59OaGgAoOoTirWt2ERQYLNWTeo2EH/nQQzHjKEJjwpEe1kFBTDW/6jQ3qn",
+	"z3gLFNcM3ov0kA0TCt68d8ZJEe0w07RRjG6gFf1BgqEIlPllCtD0cFCzlgS01fxgEI82gd7eO3o/03KT",
+	"7mM94N6GI+Mg7ftpD4nS5kZ/0z0toRk1tL3CvkVyV85Kogh124PIR7TcfIONJbGglefJyo+wJpd7fnQO",
+	"DVsu4/3mwW3oqxbBbUSJ75x55VDKfQcETGuDxRIj5dRJ2YW/hPdHQ8WuJM0fQbdj2eLAqCLht0q3+9KP",
+	"Q8MFZT2Z4zO82ffrXIGm2/RzEDpaRE4BtBGDKIU75o72s2IV9nWpRhiDeTSGR5phvXGHcsMI1tdggAme",
+	"zhxQgIv8KWvOWX4f/rpnzrKIYVOg9TSdcGbNxMxv3LtZB17F4WDhkSFBSCxpeatc/7ie1RCuBG6Ro4TP",
+	"3Ha8qO7ygWurOUDNegb601vCPdObFHeShOoNnEjLPH3Rphf6F5qEBrodi+XYu56+k0k6wztTa3RsKWKi",
+	"zOfoSZ4wD1DEpwy6KaRm7t4bQR+ieRyDhZKC5XxLS0QvsH9YKprbBzrpzyLKD9PtR+OpOt9IRQpF990M",
+	"uEThRDwOg8sZgqEP/O0kmzgbZ3Q2w5d7cXZG51OPwz2TEKMQUMhTSm2il8ux5xmvGnS2e0ZkkmmtDguy",
+	"n6CSRMRqpMtHStQP45esn11uvxadnKs7PqbtxrQ2GmPdM+xMftTs+O6CJ2jMGHlwQivlBmsbbtMEtQV5",
+	"pbg5vLPnzZeQae+y4AKaO8oNZ/6oXS0AD/7GP1WrOTv+J3ZoRWPgEIPqYW2aRoehtTG7xcePgOa9lMkk",
+	"eGuiamp/9KG2zPl1IT/X+3Ea9q+SlUHT10FFiCIUksLNeEyg7yLEZgDZQfOVABe1IAK8lJS4pRFcOILP",
+	"4AowwPOYvFRKKnRi7rBBAcEeApr87u03z8l/f/nVf/7+MXmBEsD517aVBifbgQCbxVpr2EF9HfqfbRkV",
+	"BlRlx8zhMffp47/W4Y6rxWu7D41e0FeLL+DS7pigO764Wvzh8eXjP8AJMGvY2Sd0x59QbJ6OV58Z16UW",
+	"YR9fFYurxZ+5Ns/8Q6Ar7qRwHWyfXl66In3jQmF0tyud7/HJ31xACZnX5HClb+fe90TFID1RuUWfV+Hz",
+	"nkKNfOw9YQVPfDeJjxhj3lJ1AC1LAtrTnh5cG1mp0G/oQQtkDSWDJf46QrfnilHD/GJCy4evZXGYRbNB",
+	"i7Nufv+xfe2NqtjH3m59cbI3t17bA0pBM/jIffgBnc3OH+t2pFafSkZdtpOWWwadU7mGIVrn+slvvPiI",
+	"LKVk6G9p79MLJXf1Lu2ooltmmNKLq784jmcvTM3veLHoEjprEK3nrByqcfz4S2+LvowYzdBuAar6jqeq",
+	"HcwaDI4+1nyQgrn24REKUwFdaS+apK0KtLbS/AKeiFMT/Z+BnCFsW5NwVLzFRwrTSA32ZXysLrpnecBQ",
+	"gLvjvqH02mrnHv009v5gQZ3uMFye7r7aHYG8qciNfdYAiT8F/3RFmYUUzPWvkVtgna53BgMIZqgm3TNt",
+	"HPf+nT1vmkhRHn7fOWxP2Ied88hGz9xL+PjzqTvPqbPW4JNc37VPW3jLLRc0lsYcOWdliSBAmWUwz9/9",
+	"dM/TFg7HLc03GCOIHovv6YZ9jY/Mulp/57vj10r+znfon9tSwZf2nNsr8EZqs1Ls3f/82fHcotruTnDr",
+	"WlXxmqk7njOE8gNiyyURcg8Vx9C4mJcsceECKkmKqt8y87xGLulctnhC8NPLp3/E6lQIrUJ+ZH394835",
+	"Y4f9gGmv9cZ0t+GcLNQv+v/aSUR2/P2aAT7lKTYTBgrxlQD96vcmg5rI2wNqvPXO6RE9HnCgpnFIh7+Y",
+	"JnWPh11UwtlWF673FlpUAQAq9poQPwvvCaRbhPEawCjWnIFaPpe6RxVGmOsn62/9MpXxAuHq2+MQWaye",
+	"T63VuPYtrxJrcF3rIktItGe41zQc7KndF3cwuNIZJOHIsiBymZidkQ8xO9hxvWEFobdYbhCbCzwxezLR",
+	"c2PVgfixwQQrf2Dwt3781p/vTqr5mLhvxMFPRlN3zdFFUSelNMmboOeWC3YScpZ8yxP0xIasHrXli3bf",
+	"gphCkXhFXiktVUpLehrRks7LzDVLqcOvBSM7ukLdtahcATqKJzzjUN6655odq8DAAXhCPXZG1JHwLDev",
+	"hefc5/Ai2LGfgQNwggvhDA4f+/4p3p7v5B5j4piaJrBY4EhRazcbs1KtuUKMBBUFkOeksr9qdscULQn4",
+	"IXJruEiQbQ6x0j0FcZvOtjbgHeI7i7Bdz0OKx1k2F0f38FBn2OPBrHAnihO7uaXiFD4NfAvsCnJULhxU",
+	"RCPj2KMOUXEgW2ktUFDOUZ6CrgW7avVTqSwjFt39rEQh05v5oyjk+e+pfcu/50V9Uxm3u9bqQzQQ1EUO",
+	"ZM8U8ybz3nsMC164tJkt5EVnYHhwQQwTRLNcisLqT3VaOis1C44Lojn6N1tHwDsT04aRjngRY8utHwGy",
+	"vioWZ5d3L7CvccJ0yXHqa0YLmPdvi5fv6ar9hp7VexLxZ4lqv7JlYkgOPscnjifxGW4mTu2hnfDDm/on",
+	"tjOL022Qh/61+1Olhdkxu5ONPvlq+T1mKZ9pI79xi3xgMTm8kUGInkpQGnfdfcqh21ryuy3DsKND6ray",
+	"8fcxFvhkLcvCd8WJh1XespJR/bDn4ZPszusdE64C5jRCjrr+2rBDIOukCAYi9iuNXL/3dPNvQGwIhZ0q",
+	"Chauwdi5h2SaEc+ae2aaMx1bLECu+PYEnmYcCHL/70CGnoJTqDumHkHDIxy07sdxIGu62zFxRS4cuhZA",
+	"eAoIxAZ9O3gtM3eeufDpGlIRLG9DsKiD91dn5ALKS7hYXUDSA+R1ACSSg1Kp63a41dCb+lkpNRerIf3B",
+	"vvJNXbZylnD8c5zGQwsQXNY7cGYlFPLQBe4EpwNISahLucmIlh3ckT30EOImWFupYIPbtSdMDNjJ2Ff1",
+	"rFtXt2791945lFb++rlUfJBeWH5BCaLAJ/Yr9EFOMsIX8MRDWKP2TVOs0VfN/jGNnhfQP+JI/Rjo8eQ3",
+	"QbfsY1Izfl8p8QLhncfTS1y2XjrBJOolPf2FAJzzSomHtmlCU97ITr4JjdpPoAFUyl4EwA8HdH3Mwg5e",
+	"PsiAEWxPfH0j+Z1rUYtphHA9mjdD5kYOBk1f4BMPcTVefqBbLmLFSH2ivrQyFuGowRwA/8mtguY33Jwk",
+	"H4QBGiT1EWrIfKTlnh40dPaQvsVTQQ29tQoZ10TLa1dxo4NYSfAkRZdmLMPrBTw0JdvqW1Arjl71C65z",
+	"qgqXXIVz/JilD0d8fqeTM/iChO8nTO94Z7rPasB+qPZEAcSBcBk/dSzbKsLESHLLVlxAZlDStnlTNehz",
+	"FrWtQZ2HE/3JLTnCc9PcjT+BslyfvxEOVudNDwr4GidgcqpVrbZNE2mJCKIvuZ37vRD8nZHL4KIFkMmA",
+	"dbmYPF5X5k7LZphX2zs9Du1QqGbTYn5ah1OfXOT8QpMNg4xop6hEUw4cjNv0lzzTaNJFgBlIyZbg5t82",
+	"KtURxkEKpknBk7klDqrgvplxWaRcFyIDSAoID3MDBEnMAD+JBry/upySF/gthTIFV8bJsaVFrc1iNNrq",
+	"7S60YQ3mKwIHPnNC3Z6UDFwaGSZXZfUCrMIvSMDHDwClTXDS+I2S1W5u9mTnhmGBPFywtWtNgn/C3liV",
+	"cToYACeEGtzKXJMLLLJHF0GAFvGN66C9q4JyzJmJI55PnK/o/wxZJZ+zOUDfdTJpLKXjWHuvlpGPXULs",
+	"QD7yZ0n5WVJ+lpSfJeVnSflZUp5WUp60IgN9MtTk61OVZdRS8smSI+rHFDH5DS/ZNElpVzooJwMUo75b",
+	"ZIsPpf6wyBZ/w5KfHVW/VszMOHT/JIL5X1fO3ld0nknWnUiAnUxe/Mtz719O5TSPQzjgZe5BP/RwEJsv",
+	"uRPFY7qj+Zo99gxlJjPujyd3THzYlvhV/UgulzxnhcyrLRPmsd4pRgu9Zsxsy8fw7/xXnkxyINJkyU5Z",
+	"ugZCyIHj8JJdEwq5uLdSbqAIh7q0TQKLb4QrsNt1RlyzHjBAsMXj1uMzdgXTSiG4ZMohH6TStwrhpU9i",
+	"v93zMvfExijE30Qefc9xejz7nuP0ePg9x5msxn31L+bvgMN5en9HKxPIN5W4DZbDVb+DD9xAyECi+dqb",
+	"XoBGbdZcGcbEtetT4/Pw3TMeDZArbSBEJOyLrK0il4bF765RLl1k9PICovunvr23h4Qgdtc6aGT4q7tc",
+	"7q6icP7lE50vpF8cecUR7PgTFpD+rPnaOR6tI+TPH/gT0GZHa93SyproQKxrYP+unmPdHFuwfea6gzo4",
+	"QVGQVSuNrHHKxnL9A5HOAhsy7mPpeYK40S1PEDfXNQ2nlFef3A30rOEyyfo+k6u6FHxHdaOXFUDsrEOD",
+	"yeBQAyA6XGoSDkHzgs1SoB/kIg3kDwtWQ1YhQexGsjteeBikY2zxJWOFDkX9j3mupxT2f8NYMVbc/6zZ",
+	"34Rhy3RiVdS6ISHBahKSUwGZHthuOV6ljPXV01WBqV6SBpzBUQov97RBTK+vvvryq9+fIpUSmkW4jMks",
+	"tHh0ZaehHthVCgsfz2dQEU41CdO6RkRdJVeKbl2hdk6FkFZIi4JQvxl1ZxqEN/aslhaFYrqB84NHpxHy",
+	"oAYRREc54rTjc8fZHufJNdmwnbFs3Z6H6zpXqFG4N4WD2SFTp+i/pjhbrVmzUpSLtmtdX2OvqUmTcD3Z",
+	"jnD5/sNfrSZHtKfi/3zYlsc7I43c4uX68ul//efvTwlFJNi+PER1C8xID4oF1cRO47oHT1RfCzQ2x5I+",
+	"3zJtDiX71vlW/nkSP2HG7+zc/1VTP7/ld4xQZ7L4XtUA8JwRIwWqhXpNd+wkmaFcGLoZKR955Z55iORQ",
+	"fNeU1ND3vTtwP11kGCLRzWeSkcaFkZMc/0vmKupXXBvEGsWGjJNQYcC5xVgBcT/fvTHkjrsx4TMYFP1R",
+	"CfY7+17HZ8NLK/cF9Fq3gn7LtKZYcRSNkPAyBatjvOcuawmCr74CaFDDlB3uf//yv3/964fLy0d//euH",
+	"L5Z//euH/1z+8v/+x2KS7HI2SNBcPGaRbqBBPfriMsMffv7S//Q/f7AkdZ8+uvwK3QyIDqUYtGdu9p83",
+	"bpMQnwdwjuO0cN+dGWcnQhrmPIr13CGafCPklZsXzOSWURVa4cNTImhVgLS1shwH8UTTpksulUL3+5yz",
+	"QTfwqsZsrNnEfq1oad/m2muVVnk4DFLJN/E6BtTGzwacsqWUG01KvrHMVpe8ka0grlC5XVJF6Br0GstQ",
+	"N+zg1oC9whEvEPgzRKuhWM93z40asJViRy7h+Zrlm3rnQBTQQ2jmu5dVWZBbux2orG+s8e0S1FMKmMLi",
+	"j7kBj5RsP8KH/3DJzcjV3zLAbYzIltBpBcgM1X1ApyaFrbw5pYLhJV+irpTwk5WWQmrF83c/NVaH8oS2",
+	"xAdtCZAMe2JDypA0VuGwZtAk5WIU5fa9g0IcFLYn9lj9cvbjlVJaDN1YoxqKp7klHEE6eS+Z3IsTQum6",
+	"se3brgOjcEKngDaT2rJiaILmK8X9/jV7SSe1w+/rzsLnVw/dyz51Zd2WmbVrOT1AF3zmYchi3zWbKgGJ",
+	"CJs5QX7WkqnTlLDZt1Sm5EwBb8Cq8j0XhdwTRz+nEmBv+i09EOgNT24bsJHyjqk7134v5dl57Z85VyLr",
+	"OXlFmHxks57bS+n6KB0V0AjkDD2lUrR843oDTSBk3Ujn6MyjZBAKZM5iegiZpQZqtbceTGD1BfwFNZS4",
+	"fgUtj8skV1/oM3niTJ7TZXv92+Xh49FOZousQps7CFXhw6dx8lE/PNfYuU0uM1LIvUCTS7v2y/Utxc5z",
+	"Q9LljW9Od37h0mhdP1ate8fU4f4VqiOumDceFv1MZZZ+nQ/rV8S3PiuKOBAhfJDVoUgpsKcQ2UtV+EbX",
+	"em3Pkrx/QK6V8FQUKG7SQAt4PhtO5pRi71FNdCwOPQLog1/7wXKSaZ0onmNT8pMBiAhCc1CLr7HZOHba",
+	"QUsHwhaaQOjKu169cl1wKDA56A71EvXDCM5zKiKd/mbgK3CWnwB/RMdd7jif0zncw2YHnzu0LsqIks7R",
+	"ggjIEy7EE98JK87Mvqcb9rNvd3W6C3E6jgSTS4jJs3Gd3i60OZ01VdDH6lNJXKew4buZ2i2Ip43IV3xm",
+	"kiZcCcPLxVy3OVcYzAV3Y0b2jG0yDORm5NeKKujptKblMnOA+4rQ4OtHQ+ratSBakguYwwXEBNwY94oG",
+	"n1ohm6ph1DBD0yI/siyOjfx0rdVoNhcaXxh0rzsdO0sApHJHd/MeNP3kN7tXg0lab+sA0LjHy6XcHRGq",
+	"eWYPWiPrKrS7mN7jgprZVYcbdsggNNQtUzui6vCzPQMRaTw9Y2XF0FbFe8E27HCi66J96i3cEOBL1P3S",
+	"avzRvRBPftuww+C1eBdKPc5zK2LDgOPg4TxCk9ii3+CXwqjDzJC4c/ueij+CZYc4R40gAcOml7xwjdr8",
+	"mWhu/ppRpR0uWwpAD55hZwPPc1P4RCjz4f3JQFOI3C3tYT5+s/4/8KLa/QDHKl5JwNiRgihGS/BtZYhg",
+	"ZbfURwgj2/YE3OWje/e1feo8+2eH/tR72JpDch9xE11341NtI3VxN9xACNBo00Gr8mGNiVuqZVkZ1zU3",
+	"0ftBlnfMoQKeY09h/E/V9cGvPsFAIY3bN1N1GXpG8ZPYmt9wl0EbcsUdyB+o8cuSrjS2KCJausoA1Oab",
+	"+4h5XcPmy9vw1MMIKp8b9+nTtlwuXpjS2dyF7YTAf71ERDeWC89BmePc5MJwVp/8hm0iR6yhsGUTElJ9",
+	"28nBgijU8J9e+v8aav/lA+cEDG3be0jccyQNIQgwhI6M9/V3wD5vpOsKOiDX7UPsH2RLzqEU1kT4V7+/",
+	"gjCqIA4fzpjDVA732eqKI1fZZ04MXWD/zDmvUcjgSFyj4zI8ukZuX8fqk+RJvmb5gI4MSXst2pzhPLvh",
+	"3wPPeOD+ILC+4Vw6rsleSbHy3K1Wryynw2p4fZIW4pgiSafpxGEH5XZHFRts72MfOPMu+rd8GsUY3851",
+	"WkZh4is7jcf/O7knFIF2cVyNGbUd08azLOkSbhvsDHB7uYAAgeNaXDBye4B/I9tsVe30Hr8paX5Oo6ce",
+	"/6E9ED3mEElKtPsQosxok1RKsCLDMpNGE7JKGFnlpxFSPytu6jKXrlXEhZHujER2E3ya6e18bT+2S9dn",
+	"5Lnwkn/s/awZLCT9U4PO4IfYV59y6dzCMCcuwnZLR7zuxgLUwPA1fVuV7JzXFMb/h7+m4N7jAnrWn383",
+	"g0OxcS0DUIaPzfo26vAjNa4mSCqIOF1jVdKGWQ1AVrFLXY11Cf9xcpPw+9UsnsJX0hl43CniW9FfAH3t",
+	"Lj7aUrXi4uK0vnuXb4suStf/H7M4M+C4HmbSIU9CAZNU2IYUvZtwqNr7NuKJchx4dq4DZLs+TJylKj9V",
+	"RnnX3giMGnSaZtML7DZFeYHlGz4duLURT36z/3x8YtWfR9VuyFb7Mxfsx90ku17VvPaohNP7pa72Y5qO",
+	"8iW7Y6Wu+SDkjutrV7ajJibqdjKPJ5U7uigX3iZsfkTSbeW7OcnjYfoxXJLJMCSQ0u9a7P8T4JG4M5kQ",
+	"ff5Qn4gh4nkpwmY2g+TB779mZdGKueSVaeR62IkX1UCm7rfMvPPPnDOk4d8RcymVFECrdiUVp3KKlFTo",
+	"LgNsRExuGZYV+YtKtWmm0wAno3XJMnQ2t99TlWgSF3O6htJL3/GVeF1N65xjn7XSrDpJONyFcfwcB3rn",
+	"vHOPfJIsyfeIEeLSt49OZZeQ9oeExHLERPiQr8Src4VenitWMGGgk9s/TDrqKQjN8kpxc1hc/eWXFsQd",
+	"XwnQCKwqAHlU9u7U+Y+aGd08jCSXcsNZ7yI98V9JooK4TGT/2JnMKzf8nITiWLL3yfJ/nztlOHSHqkkL",
+	"PffBVI0lmDr25TNWEYuuQ/PhVOAftc8EPgel7dA/avbvd0m6ucN2z/K1dF1BZ1wcgL0atG7e4SP3NW9S",
+	"5XBsKTtYAfOKxx7EbIK1P2DIv1WkQtaVKJTV37CbK9i1dst9qd4Hp/2CrowEbWW+XmiCAUtUXARA67hn",
+	"GKZhDRUjvXNohGdKLnC0feDMmPql7Q38wbU4dA2VieYiZy2UKra7xqpJ7vsynjJkmpzYu/1pmtG9tEYT",
+	"dR7LSPABm8866JjhQCmeR2xEf8cUX7olD9kIPzWfOwf6wVmZxdDOtVaWCg4WEttokrU1VU/BHBB11H6l",
+	"MsxZcBg+Am94CIOLolXmi6ygZfTViAm5NQ+LXt/PeucNvR02Bd/DAyPIgz/QLdMZ0cw+ZbBlTC63W5oC",
+	"U9o28ReOqA1Az593Nyi2y1rZ+q2PHgdvRAYilavWx+QD2SlZVK43jS/iPlXldxeYz81QJ6cYISY2/Nzz",
+	"uorkiii51yADVr5dTyUcJiVXRFe3RhrsH51sjqDnuXreRUGn/udL/CFgUH2JLX5c0U8Xu6pZ0bEkmt0x",
+	"BTHMc/ngvuu26vF1MVAJyQbfrBMFGo3yjD9ezgby/Ucq2v8EXbdei/LQxy+Xtau0pn0Ujc11UzkOmuqZ",
+	"QyNDNvsFnNhLEJywC5arzW7lNJYc9k/ZhimmG3+Aq9tIbdjRFYbNAkQ4MCcjwX4h8g4S7SbWKD2kDxdl",
+	"3HlB/z3ikOXmoQcasN8gbbJwA5TniOEWtAX2hFaJn+X2Z7n9WW5/ltuf5fZnuf2PLbfP1nqRfaC5OVUH",
+	"Rgd2PKFA/r2DRX6Y+vj3IXMAM6zw5ZNYUI2FNvN9wP4RvR/wNK7j+AKTJhGExD1TM1JM/mnjrjz9cna3",
+	"XcvlQrE4HKqS5htEH1hzyHdy6IM0N/wuxV+3XOtTsYbPGAOT1Xl7Bz4RwoC/gDXAwO3Bg5vU9QOa+JNR",
+	"MxgI0A0Gbt7jI5MSCRE78FN0hBzcGruCH6RhnygE8953anGXek3vGHhxmQDIsjqgKlULiAdTVW9lcbjQ",
+	"Y2GW9649yJnCLDj8AxeANV4aSfC1H54SYSkRMP0e4IFdJxcX3sDuPL6rANhbrqYiS2QfdK/ck7xSyhEo",
+	"lbTzAv5eb+xYpP8nyU8RFIAF192FvOGR07Ikd/CKzlLGQKvfsju5Cev45DGbM1POHxVLqqG7TUW42Z6e",
+	"d0wVPDfD/Pgn/9AkjjwG19Ltb7zlImQ1TuoSAcmlbd+IVG33xLXvUAXt7GRlXPcjq9cgGk5pf3T9HwhO",
+	"+Zx9T+f1iPzygTUJB+oT9vnh86t/DmnUkC+sXQOzBm5NM7U6CzY5It672KDcQ1+IEEvMm1UMd5ztR445",
+	"PPEQ6sFPgCk9rhl8jV3NTkBfWFtI+uTo1qobtDW5BjaSC81SrO4PqcxF5rusDSQX0jv2E6J9n0kr+CnA",
+	"cT9c7sVPCQjwP50mweFPjO0IxaZ2oY9dg4sv6w4xIOR9Cq+VkZ3zPSoYXyi5+ykNx/6ppeI3Uq2kge69",
+	"x+O5SGiQ4QiLzARJeo2JIZZrHEKzQDzjNT33tBwsqP/Zfn4yLPa2WDlBh2Dv6r9vv+8RsPauED+LGJzW",
+	"8vB93QsaU8myRkclROf0f3faM71jiq5YKwdeCqav256cgN8JPatxE61cYeUyDNV6ccoXrOR2EWs1Fr7V",
+	"mOQiW1S6ouWkbmO9qIGdEnzdnuj2UhOTw5eN+5ZaEYSnkyIIoblyPOSVV9rILbazcZGtxzk1bAX6W10p",
+	"ZDwSATrbgAVO8ri5bgnn7BH/dKZf6ZxKHDCkFDQwLTehgh+Q7YXcn0RtO9QA+lt5x4or15RZeX8iYOqD",
+	"Nga5WRlRVGwYJv7SouBiRaod+rDLA3bgvpNltWUZ2fIPaNEqnjOnwTfv4howUn6tqDDWiv7Ysal/cw1M",
+	"r/7yi93aULPyl18+/vLx/w8AAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

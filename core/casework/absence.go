@@ -1,0 +1,52 @@
+package casework
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"oskel/core/calendar"
+)
+
+// Absence is when somebody is away, both days included, and who stands in for them.
+type Absence struct {
+	Person      string
+	First, Last calendar.Day
+	StandIn     string // "" is nobody
+}
+
+func (a Absence) meets(b Absence) bool { return a.First <= b.Last && b.First <= a.Last }
+
+// CheckAbsence says what is wrong with an absence beside those that are known: days that
+// are over or turned round, one who is away already, and people who would stand in for
+// one another in a circle, which it names in full.
+func CheckAbsence(a Absence, known []Absence, today calendar.Day) error {
+	switch {
+	case a.Last < a.First:
+		return fmt.Errorf("%s is before %s", a.Last.Words(), a.First.Words())
+	case a.Last < today:
+		return fmt.Errorf("%s is over", a.Last.Words())
+	case a.Last > a.First+longestParked:
+		return fmt.Errorf("an absence is a year at the longest, until %s", (a.First + longestParked).Words())
+	case a.StandIn == a.Person:
+		return fmt.Errorf("nobody stands in for themselves")
+	}
+	for _, k := range known {
+		if k.Person == a.Person && k.meets(a) {
+			return fmt.Errorf("%s is away from %s to %s already", a.Person, k.First.Words(), k.Last.Words())
+		}
+	}
+	trail := []string{a.Person}
+	for next := a.StandIn; next != ""; {
+		trail = append(trail, next)
+		if next == a.Person {
+			return fmt.Errorf("they would stand in for one another in a circle: %s", strings.Join(trail, " -> "))
+		}
+		at := slices.IndexFunc(known, func(k Absence) bool { return k.Person == next && k.meets(a) })
+		if at < 0 || len(trail) > len(known)+2 {
+			break
+		}
+		next = known[at].StandIn
+	}
+	return nil
+}

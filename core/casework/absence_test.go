@@ -1,0 +1,42 @@
+package casework_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"oskel/core/calendar"
+	"oskel/core/casework"
+)
+
+// Who is away, and what cannot be: days that are over, twice at once, a circle.
+func TestAbsences(t *testing.T) {
+	away := func(person string, first, last calendar.Day, standIn string) casework.Absence {
+		return casework.Absence{Person: person, First: today + first, Last: today + last, StandIn: standIn}
+	}
+	known := []casework.Absence{away("sig", 0, 9, "pim"), away("pim", 10, 19, "nell"), away("ned", 0, 9, "nell")}
+	for _, c := range []struct {
+		of   casework.Absence
+		says string
+	}{
+		{away("nell", 0, 3, ""), ""},
+		{away("nell", -5, 0, ""), ""},
+		{away("nell", 3, 2, ""), "7 Nov 2026 is before 8 Nov 2026"},
+		{away("nell", -5, -1, ""), "4 Nov 2026 is over"},
+		{away("nell", 0, 367, ""), "a year at the longest"},
+		{away("nell", 0, 3, "nell"), "nobody stands in for themselves"},
+		{away("sig", 9, 12, ""), "sig is away from 5 Nov 2026 to 14 Nov 2026 already"},
+		{away("sig", 10, 12, ""), ""},
+		{away("nell", 0, 3, "sig"), ""},
+		{away("nell", 0, 3, "ned"), "in a circle: nell -> ned -> nell"},
+		{away("nell", 9, 12, "sig"), "in a circle: nell -> sig -> pim -> nell"},
+		{away("nell", 10, 12, "sig"), ""},
+	} {
+		err := casework.CheckAbsence(c.of, known, today)
+		if c.says == "" {
+			assert.NoError(t, err, "%+v", c.of)
+		} else {
+			assert.ErrorContains(t, err, c.says)
+		}
+	}
+}

@@ -1,0 +1,77 @@
+package rulebook
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"oskel/core/lang"
+)
+
+// SelfOf is the account of a subject itself, by the attribute of its kind that says so; ""
+// where there is none. Groups and pairs have none.
+func (b *Book) SelfOf(level Level, attributes lang.Lookup) string {
+	if !level.Plain() {
+		return ""
+	}
+	if k := b.Kind(level.Kind); k != nil {
+		for _, a := range k.Attributes {
+			if a.Self {
+				return attributes(k.Name + "." + a.Name).Text
+			}
+		}
+	}
+	return ""
+}
+
+// PersonsNamed are the accounts that routes name, each once, in order.
+func (b *Book) PersonsNamed() (names []string) {
+	seen := map[string]bool{}
+	for _, r := range b.Routes {
+		for _, name := range append([]string{r.For}, r.Copy...) {
+			if name == "" || seen[name] || b.Desk(name) != nil || b.isPersonAttribute(name) {
+				continue
+			}
+			seen[name] = true
+			names = append(names, name)
+		}
+	}
+	return names
+}
+
+func (b *Book) isPersonAttribute(name string) bool {
+	for _, k := range b.Kinds {
+		for _, a := range k.Attributes {
+			if a.Person && k.Name+"."+a.Name == name {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// AdvisePeople warns of accounts that routes name and there are not, and of desks that no
+// reviewer is a member of, where there are reviewers at all. Accounts are by name, with
+// the desks that a reviewer is a member of.
+func (b *Book) AdvisePeople(accounts map[string][]string) (out []Problem) {
+	known := slices.Sorted(maps.Keys(accounts))
+	manned, any := map[string]bool{}, false
+	for _, desks := range accounts {
+		for _, d := range desks {
+			manned[d], any = true, true
+		}
+	}
+	for i, r := range b.Routes {
+		for _, name := range append([]string{r.For}, r.Copy...) {
+			if _, there := accounts[name]; name != "" && !there && b.Desk(name) == nil && !b.isPersonAttribute(name) {
+				out = append(out, Problem{Position: r.At, Path: fmt.Sprintf("routes[%d]", i+1), Text: fmt.Sprintf("there is no account %q%s", name, lang.Suggestion(name, known))})
+			}
+		}
+	}
+	for _, d := range b.Desks {
+		if any && !manned[d.Name] {
+			out = append(out, Problem{Position: d.At, Path: "desks." + d.Name, Text: "nobody is a member of it: only leads see what goes there"})
+		}
+	}
+	return out
+}

@@ -1,0 +1,139 @@
+package e2e
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"oskel/internal/app"
+	"oskel/internal/client"
+	"oskel/internal/people"
+)
+
+const givingBook = `oskel: 1
+title: Giving
+calendar: {time_zone: UTC}
+kinds: {rep: {attributes: {territory: text, manager: person, account: {type: person, is: self}}}}
+feeds: {sales: {date: day, subjects: {rep: rep}, numbers: {net: money}}}
+grades: [{name: act, tone: red, shape: diamond}, {name: look, tone: amber, shape: triangle}]
+measures: {revenue: {sum: sales.net, unit: money}}
+rules:
+  - {name: low, judges: rep, stake: 1000 - revenue, threshold: {of: revenue, bands: [{grade: act, below: 100}, {clear: rest}]}}
+  - {name: listed, judges: rep, cases: none, threshold: {of: revenue, bands: [{grade: look, below: 500}, {clear: rest}]}}
+desks: [{name: north, shares: by turn}, {name: south, title: South desk}]
+routes:
+  - {when: stake at least 950, to: south, for: rep.manager, copy: [north, ana]}
+  - {when: rep.territory is "North", to: north}
+  - {otherwise: south}
+`
+
+// A case goes to whom its route names if they can have it, else the desk shares its cases
+// out among who is there; nobody gets what is about them; others are told.
+func TestWhoGetsACase(t *testing.T) {
+	t.Parallel()
+	var c clock
+	c.set(t, "2026-11-05 09:00")
+	first := newService(t)
+	first.stop()
+	s := runAs(t, first.database, func(o *app.Options) { o.Now, o.Idle = c.now, true })
+	s.tokens, s.home = first.tokens, t.TempDir()
+	t.Cleanup(s.stop)
+	for _, name := range []string{"ned", "nia"} {
+		want[client.PersonAdded](t, 201)(s.as("lea").CreatePerson(ctx, client.NewPerson{Name: name, Title: name, Role: people.Reviewer, Desks: &[]string{}}))
+	}
+	s.publish(givingBook, 0)
+	for _, name := range []string{"ned", "nia", "rea"} {
+		want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, name, client.PersonChange{Title: name, Role: people.Reviewer, Desks: []string{"north"}}))
+	}
+	s.load("register", "rep", `rep,territory,manager,account
+R1,North,,ned
+R2,North,,
+R3,North,,
+R4,North,,
+M1,South,rob,
+M2,South,rea,
+M3,South,ghost,
+M4,South,rob,rob
+M5,South,,
+`)
+	var lines strings.Builder
+	lines.WriteString("day,rep,net\n")
+	for rep, net := range map[string]string{"R1": "90", "R2": "80", "R3": "70", "R4": "60", "M1": "10", "M2": "10", "M3": "10", "M4": "10", "M5": "200"} {
+		lines.WriteString("2026-10-05," + rep + "," + net + "\n")
+	}
+	s.load("feed", "sales", lines.String())
+
+	// ned is away for the days: nia stands in; what cannot be is said.
+	code, _, errs := s.oskel("rea", "away", "-who", "ned", "-from", "2026-11-01", "-to", "2026-11-09")
+	assert.Equal(t, 3, code)
+	assert.Contains(t, errs, "only a lead says so of others")
+	code, out, errs := s.oskel("lea", "away", "-who", "ned", "-from", "2026-11-01", "-to", "2026-11-09", "-stand-in", "nia")
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "nia")
+	code, _, errs = s.oskel("lea", "away", "-who", "nia", "-from", "2026-11-05", "-to", "2026-11-05", "-stand-in", "ned")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "in a circle: nia -> ned -> nia")
+	code, _, errs = s.oskel("lea", "away", "-who", "nobody", "-from", "2026-11-05", "-to", "2026-11-05")
+	assert.Contains(t, errs, `no account "nobody"`)
+	assert.Equal(t, 1, code)
+	code, out, _ = s.oskel("rob", "absences")
+	assert.Equal(t, 0, code)
+	assert.Contains(t, out, "9 Nov 2026")
+
+	s.sweep("2026-10")
+	all := map[string]client.Case{}
+	for _, x := range want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Items {
+		all[x.Key] = x
+	}
+	holder := func(key string) string {
+		if by := all[key].TakenBy; by != nil {
+			return *by
+		}
+		return ""
+	}
+	assert.Equal(t, "rob", holder("M1"))
+	assert.Equal(t, "", holder("M2"), "rea does not work that desk")
+	assert.Equal(t, "", holder("M3"))
+	assert.Equal(t, "", holder("M4"), "it is about rob")
+	assert.NotContains(t, all, "M5", "listed only")
+	assert.Contains(t, s.exceptions("2026-10"), "listed M5")
+	assert.Contains(t, strings.Join(s.trailOf(t, all["M3"].Id), ", "), "left to the desk")
+	d := want[client.CaseDetail](t, 200)(s.as("lea").GetCase(ctx, all["M3"].Id))
+	assert.Contains(t, d.Events[len(d.Events)-1].Text, `there is no account "ghost"`)
+	assert.Equal(t, []string{"ana", "north"}, d.Told)
+	turns := map[string]int{}
+	for _, key := range []string{"R1", "R2", "R3", "R4"} {
+		turns[holder(key)]++
+		assert.NotEqual(t, "ned", holder(key), "who is away gets none")
+	}
+	assert.Equal(t, 4, turns["nia"]+turns["rea"])
+	assert.GreaterOrEqual(t, turns["rea"], 1)
+
+	// Who is told finds them; who is away is handed nothing; nobody reviews themselves.
+	assert.Equal(t, 4, want[client.CasePage](t, 200)(s.as("ana").ListCases(ctx, &client.ListCasesParams{Told: ptr(true)})).Total)
+	assert.Equal(t, 4, want[client.CasePage](t, 200)(s.as("rea").ListCases(ctx, &client.ListCasesParams{Told: ptr(true)})).Total)
+	assert.Zero(t, want[client.CasePage](t, 200)(s.as("rob").ListCases(ctx, &client.ListCasesParams{Told: ptr(true)})).Total)
+	code, _, errs = s.oskel("lea", "hand-over", "-to", "ned", itoa(all["R2"].Id))
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "ned is away: until 9 Nov 2026, nia stands in")
+	code, _, errs = s.oskel("rob", "take", itoa(all["M4"].Id))
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "it is about you, and nobody reviews themselves")
+	code, _, errs = s.oskel("lea", "hand-over", "-to", "rob", itoa(all["M4"].Id))
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "it is about rob")
+	absences := want[[]client.Absence](t, 200)(s.as("rob").ListAbsences(ctx))
+	code, _, _ = s.oskel("rob", "drop-absence", itoa(absences[0].Id))
+	assert.Equal(t, 1, code)
+	code, _, errs = s.oskel("lea", "drop-absence", itoa(absences[0].Id))
+	assert.Equal(t, 0, code, errs)
+	assert.Empty(t, want[[]client.Absence](t, 200)(s.as("rob").ListAbsences(ctx)))
+	code, out, errs = s.oskel("lea", "doctor")
+	assert.Equal(t, 0, code, out+errs)
+	for _, sw := range s.sweepsOf(t, "2026-10") {
+		code, out, errs = s.oskel("rea", "verify", itoa(sw.Id))
+		assert.Equal(t, 0, code, out+errs)
+	}
+}
