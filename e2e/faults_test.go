@@ -113,6 +113,7 @@ func (f *campaign) send(into, name, body string) error {
 type state struct{ revisions, intakes, sweeps, settled int }
 
 func (f *campaign) state() (s state) {
+	f.patiently()
 	s.revisions = len(want[[]client.Revision](f.t, 200)(f.c.ListRevisions(ctx)))
 	s.intakes = len(want[[]client.Intake](f.t, 200)(f.c.ListIntakes(ctx)))
 	sweeps := want[[]client.Sweep](f.t, 200)(f.c.ListSweeps(ctx, &client.ListSweepsParams{}))
@@ -122,6 +123,26 @@ func (f *campaign) state() (s state) {
 	settled := client.ListCasesParamsState("settled")
 	s.settled = want[client.CasePage](f.t, 200)(f.c.ListCases(ctx, &client.ListCasesParams{State: &settled, Limit: ptr(1)})).Total
 	return s
+}
+
+// patiently waits until the database has answered for a while: the death of one that was
+// killed may show only after an answer or two.
+func (f *campaign) patiently() {
+	well := time.Time{}
+	require.Eventually(f.t, func() bool {
+		r, err := f.c.ListRevisions(ctx)
+		if err == nil {
+			r.Body.Close()
+		}
+		if err != nil || r.StatusCode != 200 {
+			well = time.Time{}
+			return false
+		}
+		if well.IsZero() {
+			well = time.Now()
+		}
+		return time.Since(well) > 200*time.Millisecond
+	}, time.Minute, 20*time.Millisecond, "the database answers again by itself")
 }
 
 // work is done whole or not at all; ready prepares that there is something to do.
