@@ -58,6 +58,7 @@ func TestEveryListingInEveryFormat(t *testing.T) {
 		{[]string{"sweeps"}, ".", "SWEEP"},
 		{[]string{"doctor"}, ".", "MUST BE SO"},
 		{[]string{"absences"}, ".", "STANDS IN"},
+		{[]string{"left-in-peace"}, ".", "UNTIL"},
 		{[]string{"schedule"}, "", "2026-11"},
 		{[]string{"views"}, ".", "NAME"},
 		{[]string{"grid", "-period", "2026-10"}, "rows", "Halyardin"},

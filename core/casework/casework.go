@@ -79,6 +79,14 @@ type Act struct {
 	Recovered  *amount.Amount
 	WrittenOff *amount.Amount
 	Text       string
+	Peace      *Peace // of what is settled as explained
+}
+
+// Peace is how whom a case is of is left in peace once it is settled.
+type Peace struct {
+	Until calendar.Day
+	Worse *float64 // until it is worse by this share of how far it lies beyond its cut; nil is however much
+	All   bool     // for every rule, not for those alone that flag them in the case
 }
 
 // Acts are all that can be done.
@@ -319,7 +327,29 @@ func (s Scene) park(c *Case, a Act) (Event, error) {
 	return Event{"parked", joined("until "+a.Until.Words(), a.Text)}, nil
 }
 
-func (s Scene) settle(c *Case, by Person, a Act) (Event, error) {
+// peace says in words how somebody is left in peace.
+func (s Scene) peace(p Peace, finding string) (string, error) {
+	switch {
+	case finding != "explained":
+		return "", refuse("only who is explained is left in peace")
+	case p.Until <= s.Today:
+		return "", refuse("somebody is left in peace until a day to come, and %s is none", p.Until.Words())
+	case p.Until > s.Today+longestParked:
+		return "", refuse("somebody is left in peace for a year at the longest, until %s", (s.Today + longestParked).Words())
+	case p.Worse != nil && (*p.Worse < 0 || *p.Worse > 100):
+		return "", refuse("what is worse is 0%% to 10,000%% further beyond its cut")
+	}
+	words := "left in peace until " + p.Until.Words()
+	if p.All {
+		words += ", by all rules"
+	}
+	if p.Worse != nil {
+		words += fmt.Sprintf(", or until it is worse by %g%%", *p.Worse*100)
+	}
+	return words, nil
+}
+
+func (s Scene) settle(c *Case, by Person, a Act) (e Event, err error) {
 	switch {
 	case !slices.Contains(Findings, a.Finding):
 		return Event{}, refuse("%q is not a finding; expected %s or %s", a.Finding, strings.Join(Findings[:len(Findings)-1], ", "), Cleared)
@@ -338,6 +368,13 @@ func (s Scene) settle(c *Case, by Person, a Act) (Event, error) {
 			return Event{}, refuse("%q is no reason for %s; those are %s", reason.Title, a.Finding, s.reasons(a.Finding))
 		}
 		text += " (" + reason.Title + ")"
+	}
+	if p := a.Peace; p != nil {
+		words, err := s.peace(*p, a.Finding)
+		if err != nil {
+			return Event{}, err
+		}
+		defer func() { e.Text = joined(e.Text, words) }()
 	}
 	unpark(c)
 	c.State, c.Asked, c.Finding, c.Reason, c.Recovered, c.WrittenOff = Settled, "", a.Finding, a.Reason, a.Recovered, a.WrittenOff

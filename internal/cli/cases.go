@@ -151,6 +151,9 @@ var caseCommands = []command{
 			desk := f.String("desk", "", "with -cleared, only of this `desk`")
 			note := f.String("note", "", "a sentence for those who come after")
 			var act client.CaseAct
+			until := f.String("peace", "", "of who is explained: leave them in peace until this `day`")
+			worse := f.String("worse", "", "with -peace: or until it is worse by this `share` of how far it lies beyond its cut, such as 50%")
+			all := f.Bool("all-rules", false, "with -peace: by all rules, not by those of the case alone")
 			stringFlag(f, &act.Reason, "reason", "one of the rulebook's `reasons`")
 			stringFlag(f, &act.Recovered, "recovered", "the `amount` that was recovered")
 			stringFlag(f, &act.WrittenOff, "written-off", "the `amount` that was written off")
@@ -164,6 +167,11 @@ var caseCommands = []command{
 				if *finding == "" {
 					return usagef("-finding is missing: confirmed, explained, data fault, rule fault or cleared")
 				}
+				peace, err := peaceOf(*until, *worse, *all)
+				if err != nil {
+					return err
+				}
+				act.Peace = peace
 				act.Do, act.Finding, act.Text = client.CaseActDoSettle, (*client.CaseActFinding)(finding), note
 				return casesAct(e, act, nil)(ctx, args)
 			}
@@ -180,6 +188,54 @@ var caseCommands = []command{
 				}
 				return nil
 			})
+		},
+	},
+	{
+		name: "left-in-peace", lists: true, short: "who is left in peace: what is flagged of them opens no case",
+		example: "oskel left-in-peace",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, _ []string) error {
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ListPeaces(ctx)
+				all, err := read[[]client.Peace](e, r, err)
+				if err != nil {
+					return err
+				}
+				var rows [][]string
+				for _, p := range all {
+					worse := ""
+					if p.Worse != nil {
+						worse = strconv.FormatFloat(*p.Worse*100, 'f', -1, 64) + "%"
+					}
+					rows = append(rows, []string{strconv.FormatInt(p.Id, 10), p.Kind, p.Key, p.Name, or(text(p.Rule), "all"), p.Until.Format("2 Jan 2006"), worse, strconv.FormatInt(p.Case, 10), p.By})
+				}
+				return e.show(all, []column{{head: "peace", right: true}, {head: "kind"}, {head: "key"}, {head: "name"}, {head: "rule"}, {head: "until"}, {head: "or worse by", right: true}, {head: "case", right: true}, {head: "said by"}}, rows)
+			}
+		},
+	},
+	{
+		name: "end-peace", args: "PEACE", short: "end one before its day",
+		example: "oskel end-peace 3",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				id, err := idArg(args, "peace")
+				if err != nil {
+					return err
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.EndPeace(ctx, id)
+				if _, err := read[struct{}](e, r, err); err != nil {
+					return err
+				}
+				e.say("Peace %d is over; what the next sweep finds flagged goes to a desk again.\n", id)
+				return nil
+			}
 		},
 	},
 	{
@@ -282,6 +338,30 @@ func showAbsences(e *env, all []client.Absence) error {
 		rows = append(rows, []string{strconv.FormatInt(a.Id, 10), a.Person, a.First.Format("2 Jan 2006"), a.Last.Format("2 Jan 2006"), text(a.StandIn), a.By})
 	}
 	return e.show(all, []column{{head: "absence", right: true}, {head: "who"}, {head: "from"}, {head: "to"}, {head: "stands in"}, {head: "said by"}}, rows)
+}
+
+// peaceOf reads how somebody is left in peace; nil where they are not.
+func peaceOf(until, worse string, all bool) (*client.NewPeace, error) {
+	if until == "" {
+		if worse != "" || all {
+			return nil, usagef("-worse and -all-rules go with -peace DAY")
+		}
+		return nil, nil
+	}
+	var day *openapi_types.Date
+	if err := dayFlag(until, "-peace", &day); err != nil {
+		return nil, err
+	}
+	p := &client.NewPeace{Until: *day, All: &all}
+	if worse != "" {
+		percent, is := strings.CutSuffix(worse, "%")
+		share, err := strconv.ParseFloat(percent, 64)
+		if !is || err != nil {
+			return nil, usagef("-worse takes a share such as 50%%, not %q", worse)
+		}
+		p.Worse = ptr(share / 100)
+	}
+	return p, nil
 }
 
 // caseArgs are the numbers of cases.

@@ -564,6 +564,9 @@ func showSweep(e *env, s client.Sweep) error {
 		return nil
 	}
 	e.say("Sweep %d of %s in %d ms (revision %d, data version %d): %d raised, %d standing, %d cleared.\n", s.Id, s.Period, s.TookMs, s.Revision, s.DataVersion, s.Raised, s.Standing, s.Cleared)
+	if s.InPeace > 0 {
+		e.say("%s of subjects that are left in peace; oskel left-in-peace lists them.\n", counted(s.InPeace, "flag"))
+	}
 	d := s.Difference
 	if d == nil {
 		return nil

@@ -97,6 +97,7 @@ const (
 	CaseEventWhatMoved         CaseEventWhat = "moved"
 	CaseEventWhatOpened        CaseEventWhat = "opened"
 	CaseEventWhatParked        CaseEventWhat = "parked"
+	CaseEventWhatPeaceEnded    CaseEventWhat = "peace ended"
 	CaseEventWhatRegraded      CaseEventWhat = "regraded"
 	CaseEventWhatReleased      CaseEventWhat = "released"
 	CaseEventWhatReopened      CaseEventWhat = "reopened"
@@ -130,6 +131,8 @@ func (e CaseEventWhat) Valid() bool {
 	case CaseEventWhatOpened:
 		return true
 	case CaseEventWhatParked:
+		return true
+	case CaseEventWhatPeaceEnded:
 		return true
 	case CaseEventWhatRegraded:
 		return true
@@ -1264,6 +1267,7 @@ type CaseAct struct {
 	// Feed The feed whose next lines it is parked for
 	Feed    *string         `json:"feed,omitempty"`
 	Finding *CaseActFinding `json:"finding,omitempty"`
+	Peace   *NewPeace       `json:"peace,omitempty"`
 
 	// Person Whom it is handed to (a member of the desk or a lead), or who is asked
 	Person *string `json:"person,omitempty"`
@@ -1706,6 +1710,7 @@ type Fault struct {
 type Finding struct {
 	Finding FindingFinding `json:"finding"`
 	Note    *string        `json:"note,omitempty"`
+	Peace   *NewPeace      `json:"peace,omitempty"`
 
 	// Reason One of the rulebook's reasons
 	Reason *string `json:"reason,omitempty"`
@@ -1967,6 +1972,18 @@ type NewDraft struct {
 	Version int `json:"version"`
 }
 
+// NewPeace defines model for NewPeace.
+type NewPeace struct {
+	// All For every rule, not for those alone that flag them in the case
+	All *bool `json:"all,omitempty"`
+
+	// Until At most a year on
+	Until openapi_types.Date `json:"until"`
+
+	// Worse Or until it is worse by this share of how far it lies beyond its cut, or graded more seriously
+	Worse *float64 `json:"worse,omitempty"`
+}
+
 // NewPerson defines model for NewPerson.
 type NewPerson struct {
 	Desks *[]string `json:"desks,omitempty"`
@@ -2067,6 +2084,27 @@ type Parts struct {
 type PasswordChange struct {
 	Old      string `json:"old"`
 	Password string `json:"password"`
+}
+
+// Peace defines model for Peace.
+type Peace struct {
+	At time.Time `json:"at"`
+	By string    `json:"by"`
+
+	// Case In which it was said
+	Case int64  `json:"case"`
+	Id   int64  `json:"id"`
+	Key  string `json:"key"`
+	Kind string `json:"kind"`
+	Name string `json:"name"`
+
+	// Rule Of all rules where absent
+	Rule      *string            `json:"rule,omitempty"`
+	RuleTitle *string            `json:"rule_title,omitempty"`
+	Until     openapi_types.Date `json:"until"`
+
+	// Worse Or until it is worse by this share of how far it lay beyond its cut
+	Worse *float64 `json:"worse,omitempty"`
 }
 
 // PeriodName defines model for PeriodName.
@@ -2548,9 +2586,12 @@ type Sweep struct {
 	// Difference Against the sweep of the same period before it
 	Difference *SweepDifference `json:"difference,omitempty"`
 	Id         int64            `json:"id"`
-	Period     string           `json:"period"`
-	Raised     int              `json:"raised"`
-	Revision   int              `json:"revision"`
+
+	// InPeace Flags of subjects that are left in peace, which opened no case
+	InPeace  int    `json:"in_peace"`
+	Period   string `json:"period"`
+	Raised   int    `json:"raised"`
+	Revision int    `json:"revision"`
 
 	// SoFar The day up to which it judged, where the period was still running
 	SoFar *openapi_types.Date `json:"so_far,omitempty"`
@@ -3793,6 +3834,16 @@ type ClientInterface interface {
 	// Corresponds with GET /api/parts (the `GetParts` operationId).
 	GetParts(ctx context.Context, params *GetPartsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListPeaces Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
+	//
+	// Corresponds with GET /api/peaces (the `ListPeaces` operationId).
+	ListPeaces(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EndPeace End one (members of the desk of its case, and leads)
+	//
+	// Corresponds with DELETE /api/peaces/{id} (the `EndPeace` operationId).
+	EndPeace(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListPeople performs a GET /api/people (the `ListPeople` operationId) request.
 	ListPeople(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
@@ -4963,6 +5014,36 @@ func (c *Client) GetOverview(ctx context.Context, params *GetOverviewParams, req
 // Corresponds with GET /api/parts (the `GetParts` operationId).
 func (c *Client) GetParts(ctx context.Context, params *GetPartsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetPartsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListPeaces Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
+//
+// Corresponds with GET /api/peaces (the `ListPeaces` operationId).
+func (c *Client) ListPeaces(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListPeacesRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EndPeace End one (members of the desk of its case, and leads)
+//
+// Corresponds with DELETE /api/peaces/{id} (the `EndPeace` operationId).
+func (c *Client) EndPeace(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEndPeaceRequest(c.Server, id)
 	if err != nil {
 		return nil, err
 	}
@@ -8598,6 +8679,67 @@ func NewGetPartsRequest(server string, params *GetPartsParams) (*http.Request, e
 	return req, nil
 }
 
+// NewListPeacesRequest constructs an http.Request for the ListPeaces method
+func NewListPeacesRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/peaces")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewEndPeaceRequest constructs an http.Request for the EndPeace method
+func NewEndPeaceRequest(server string, id int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/peaces/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListPeopleRequest constructs an http.Request for the ListPeople method
 func NewListPeopleRequest(server string) (*http.Request, error) {
 	var err error
@@ -11346,6 +11488,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/parts (the `GetParts` operationId).
 	GetPartsWithResponse(ctx context.Context, params *GetPartsParams, reqEditors ...RequestEditorFn) (*GetPartsResponse, error)
 
+	// ListPeacesWithResponse Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/peaces (the `ListPeaces` operationId).
+	ListPeacesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPeacesResponse, error)
+
+	// EndPeaceWithResponse End one (members of the desk of its case, and leads)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/peaces/{id} (the `EndPeace` operationId).
+	EndPeaceWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*EndPeaceResponse, error)
+
 	// ListPeopleWithResponse performs a GET /api/people (the `ListPeople` operationId) request.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -13700,6 +13856,95 @@ func (r GetPartsResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetPartsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListPeacesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Peace
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListPeacesResponse) GetJSON200() *[]Peace {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListPeacesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListPeacesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListPeacesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListPeacesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListPeacesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type EndPeaceResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EndPeaceResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EndPeaceResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EndPeaceResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EndPeaceResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EndPeaceResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16476,6 +16721,32 @@ func (c *ClientWithResponses) GetPartsWithResponse(ctx context.Context, params *
 	return ParseGetPartsResponse(rsp)
 }
 
+// ListPeacesWithResponse Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/peaces (the `ListPeaces` operationId).
+func (c *ClientWithResponses) ListPeacesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPeacesResponse, error) {
+	rsp, err := c.ListPeaces(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListPeacesResponse(rsp)
+}
+
+// EndPeaceWithResponse End one (members of the desk of its case, and leads)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/peaces/{id} (the `EndPeace` operationId).
+func (c *ClientWithResponses) EndPeaceWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*EndPeaceResponse, error) {
+	rsp, err := c.EndPeace(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEndPeaceResponse(rsp)
+}
+
 // ListPeopleWithResponse performs a GET /api/people (the `ListPeople` operationId) request.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -18600,6 +18871,68 @@ func ParseGetPartsResponse(rsp *http.Response) (*GetPartsResponse, error) {
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListPeacesResponse parses an HTTP response from a ListPeacesWithResponse call
+func ParseListPeacesResponse(rsp *http.Response) (*ListPeacesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListPeacesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Peace
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseEndPeaceResponse parses an HTTP response from a EndPeaceWithResponse call
+func ParseEndPeaceResponse(rsp *http.Response) (*EndPeaceResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EndPeaceResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -19,6 +19,7 @@ func (s *server) ActOnCases(ctx context.Context, r contract.ActOnCasesRequestObj
 	if err := amounts(&act, b.Recovered, b.WrittenOff); err != nil {
 		return nil, err
 	}
+	act.Peace = peaceIn(b.Peace)
 	if act.Desk != "" {
 		var err error
 		if act.Desk, err = s.deskOf(ctx, act.Desk); err != nil {
@@ -35,6 +36,14 @@ func (s *server) ActOnCases(ctx context.Context, r contract.ActOnCasesRequestObj
 	}
 	out, err := s.casesOut(ctx, ids)
 	return contract.ActOnCases200JSONResponse(out), err
+}
+
+// peaceIn is how somebody is to be left in peace; nil where they are not.
+func peaceIn(p *contract.NewPeace) *casework.Peace {
+	if p == nil {
+		return nil
+	}
+	return &casework.Peace{Until: calendar.Date(p.Until.Year(), p.Until.Month(), p.Until.Day()), Worse: p.Worse, All: or(p.All, false)}
 }
 
 // amounts reads what was recovered and written off.

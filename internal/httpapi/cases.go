@@ -183,7 +183,7 @@ func (s *server) CommentCase(ctx context.Context, r contract.CommentCaseRequestO
 }
 
 func (s *server) SettleCase(ctx context.Context, r contract.SettleCaseRequestObject) (contract.SettleCaseResponseObject, error) {
-	act := casework.Act{Do: "settle", Finding: string(r.Body.Finding), Reason: or(r.Body.Reason, ""), Text: or(r.Body.Note, "")}
+	act := casework.Act{Do: "settle", Finding: string(r.Body.Finding), Reason: or(r.Body.Reason, ""), Peace: peaceIn(r.Body.Peace), Text: or(r.Body.Note, "")}
 	version, err := ifMatch(r.Params.IfMatch)
 	if err == nil {
 		err = amounts(&act, r.Body.Recovered, r.Body.WrittenOff)

@@ -86,7 +86,7 @@ func talliesOut(s store.Sweep) []contract.Tally {
 }
 
 func sweepOut(c calendar.Calendar, s store.Sweep, same bool) contract.Sweep {
-	out := contract.Sweep{SoFar: dayOut(s.SoFar), Id: s.ID, Period: keyText(c, s.Period), Revision: s.Revision, DataVersion: s.DataVersion, By: s.Author, At: s.At,
+	out := contract.Sweep{SoFar: dayOut(s.SoFar), InPeace: s.InPeace, Id: s.ID, Period: keyText(c, s.Period), Revision: s.Revision, DataVersion: s.DataVersion, By: s.Author, At: s.At,
 		Raised: s.Raised, Standing: s.Standing, Cleared: s.Cleared, TookMs: s.TookMS, Unchanged: same, Tallies: talliesOut(s)}
 	if stages := sweep.StagesOf(s); stages != nil {
 		all := []contract.SweepStage{}

@@ -102,7 +102,7 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 		if err != nil {
 			return err
 		}
-		return s.each(ctx, tx, ids, versions, func(c *store.Case) (store.NewCaseEvent, error) {
+		err = s.each(ctx, tx, ids, versions, func(c *store.Case) (store.NewCaseEvent, error) {
 			was, err := plain(c)
 			if err != nil {
 				return store.NewCaseEvent{}, err
@@ -130,6 +130,15 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 			}
 			return store.NewCaseEvent{Case: c, Author: by.Name, What: e.What, Text: e.Text}, nil
 		})
+		switch p := act.Peace; {
+		case err != nil:
+			return err
+		case act.Do == "reopen":
+			return tx.EndPeaces(ctx, ids, by.Name)
+		case p != nil && act.Do == "settle":
+			return tx.LeaveInPeace(ctx, ids, p.All, p.Until, p.Worse, by.Name)
+		}
+		return nil
 	})
 }
 
@@ -141,7 +150,8 @@ func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error 
 	}
 	now := s.now()
 	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
-		return s.each(ctx, tx, ids, nil, func(c *store.Case) (store.NewCaseEvent, error) {
+		settled := []int64{}
+		err := s.each(ctx, tx, ids, nil, func(c *store.Case) (store.NewCaseEvent, error) {
 			var u undo
 			if len(c.Undo) == 0 || json.Unmarshal(c.Undo, &u) != nil || u.By != by.Name {
 				return store.NewCaseEvent{}, ErrUndo
@@ -154,8 +164,15 @@ func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error 
 			}
 			put(c, u.Was)
 			c.ParkedAt, c.Due, c.Undo = u.Parked, u.Due, nil
+			if u.What == "settled" {
+				settled = append(settled, c.ID)
+			}
 			return store.NewCaseEvent{Case: c, Author: by.Name, What: "undone", Text: u.What}, nil
 		})
+		if err != nil {
+			return err
+		}
+		return tx.EndPeaces(ctx, settled, by.Name)
 	})
 }
 
@@ -163,7 +180,7 @@ func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error 
 // which is done all day, needs no rulebook.
 func (s *Service) scene(ctx context.Context, tx *store.Tx, act casework.Act) (casework.Scene, error) {
 	book := &rulebook.Book{}
-	if act.Do == "hand over" || act.Do == "park" || act.Do == "settle" && act.Reason != "" {
+	if act.Do == "hand over" || act.Do == "park" || act.Do == "settle" && (act.Reason != "" || act.Peace != nil) {
 		var err error
 		if book, err = s.published(ctx, tx); err != nil {
 			return casework.Scene{}, err
@@ -186,6 +203,29 @@ func (s *Service) scene(ctx context.Context, tx *store.Tx, act casework.Act) (ca
 		}
 		return out, true
 	}}, nil
+}
+
+// Peaces lists who is left in peace.
+func (s *Service) Peaces(ctx context.Context, today calendar.Day) ([]store.Peace, error) {
+	return s.store.Peaces(ctx, today)
+}
+
+// EndPeace ends one, in whose case it is told; members of its desk and leads do.
+func (s *Service) EndPeace(ctx context.Context, id int64, by store.Person) error {
+	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
+		of, err := tx.EndPeace(ctx, id, by.Name)
+		if err != nil {
+			return err
+		}
+		c, err := tx.LockCase(ctx, of)
+		if err != nil {
+			return err
+		}
+		if !MayAct(by, c.Desk) {
+			return ErrNotYours
+		}
+		return tx.AddCaseEvent(ctx, of, by.Name, "peace ended", "")
+	})
 }
 
 // awayWords say until when somebody is away, and who stands in.

@@ -27,10 +27,11 @@ type Sweep struct {
 	Difference                json.RawMessage
 	Stages                    json.RawMessage // how long they took
 	Whole                     bool            // all that it recorded is on record
+	InPeace                   int             // flags of subjects that are left in peace
 	SoFar                     *calendar.Day   // up to which day it judged, where the period was still running
 }
 
-const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference, whole, stages, so_far"
+const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference, whole, stages, so_far, in_peace"
 
 // LatestSweep is the last sweep of a period, or ErrNotFound.
 func (s *Store) LatestSweep(ctx context.Context, k calendar.Key) (Sweep, error) {
@@ -116,7 +117,7 @@ func manySweeps(ctx context.Context, q querier, tail string, args ...any) ([]Swe
 		var s Sweep
 		var period time.Time
 		var soFar *time.Time
-		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference, &s.Whole, &s.Stages, &soFar)
+		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference, &s.Whole, &s.Stages, &soFar, &s.InPeace)
 		s.Period.Start, s.SoFar = startOf(period), dayOf(soFar)
 		return s, err
 	})
@@ -131,8 +132,8 @@ func (t *Tx) AddSweep(ctx context.Context, s *Sweep) error {
 
 // FinishSweep records what a sweep found.
 func (t *Tx) FinishSweep(ctx context.Context, s *Sweep) error {
-	_, err := t.tx.Exec(ctx, "update sweeps set took_ms = $2, raised = $3, standing = $4, cleared = $5, difference = $6, stages = $7 where id = $1",
-		s.ID, s.TookMS, s.Raised, s.Standing, s.Cleared, s.Difference, s.Stages)
+	_, err := t.tx.Exec(ctx, "update sweeps set took_ms = $2, raised = $3, standing = $4, cleared = $5, difference = $6, stages = $7, in_peace = $8 where id = $1",
+		s.ID, s.TookMS, s.Raised, s.Standing, s.Cleared, s.Difference, s.Stages, s.InPeace)
 	return err
 }
 

@@ -26,6 +26,11 @@ func (r *run) toCases() error {
 	if d.Holding, err = r.tx.UnsettledItems(r.ctx); err != nil {
 		return err
 	}
+	left, err := r.tx.Peaces(r.ctx, r.today)
+	if err != nil {
+		return err
+	}
+	peaces := record.PeacesOf(left)
 	arrivals := make([]record.Arrival, len(r.found))
 	for i, f := range r.found {
 		arrivals[i] = record.Arrival{
@@ -34,6 +39,10 @@ func (r *run) toCases() error {
 		}
 		if f.CaseID != nil {
 			arrivals[i].Case = *f.CaseID
+		}
+		if arrivals[i].Flagged && peaces.Keep(r.today, f.Kind, f.Code, f.Rule, f.Severity, f.Beyond) {
+			arrivals[i].Listed = true
+			r.sweep.InPeace++
 		}
 	}
 	homes := d.Take(arrivals)

@@ -1159,6 +1159,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/peaces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse */
+        get: operations["listPeaces"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/peaces/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End one (members of the desk of its case, and leads) */
+        delete: operations["endPeace"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/cleared": {
         parameters: {
             query?: never;
@@ -2220,6 +2254,8 @@ export interface components {
             tallies: components["schemas"]["Tally"][];
             /** @description Why it is out of date, where it is */
             stale?: string;
+            /** @description Flags of subjects that are left in peace, which opened no case */
+            in_peace: number;
             /**
              * Format: date
              * @description The day up to which it judged, where the period was still running
@@ -2647,6 +2683,48 @@ export interface components {
             last: string;
             stand_in?: string;
         };
+        Peace: {
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description In which it was said
+             */
+            case: number;
+            kind: string;
+            key: string;
+            name: string;
+            /** @description Of all rules where absent */
+            rule?: string;
+            rule_title?: string;
+            /** Format: date */
+            until: string;
+            /**
+             * Format: double
+             * @description Or until it is worse by this share of how far it lay beyond its cut
+             */
+            worse?: number;
+            by: string;
+            /** Format: date-time */
+            at: string;
+        };
+        NewPeace: {
+            /**
+             * Format: date
+             * @description At most a year on
+             */
+            until: string;
+            /**
+             * Format: double
+             * @description Or until it is worse by this share of how far it lies beyond its cut, or graded more seriously
+             */
+            worse?: number;
+            /**
+             * @description For every rule, not for those alone that flag them in the case
+             * @default false
+             */
+            all: boolean;
+        };
         CaseRef: {
             /** Format: int64 */
             id: number;
@@ -2675,6 +2753,7 @@ export interface components {
             /** @description An amount, such as 1200.50 */
             recovered?: string;
             written_off?: string;
+            peace?: components["schemas"]["NewPeace"];
             /** @description What is said, asked or noted */
             text?: string;
         };
@@ -2732,7 +2811,7 @@ export interface components {
             at: string;
             by: string;
             /** @enum {string} */
-            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "left to the desk" | "taken" | "released" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "undone";
+            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "left to the desk" | "taken" | "released" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "undone" | "peace ended";
             text: string;
         };
         Comment: {
@@ -2746,6 +2825,7 @@ export interface components {
             /** @description An amount, such as 1200.50 */
             recovered?: string;
             written_off?: string;
+            peace?: components["schemas"]["NewPeace"];
             note?: string;
         };
     };
@@ -4837,6 +4917,48 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Taken away */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPeaces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By when they end */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Peace"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endPeace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Ended */
             204: {
                 headers: {
                     [name: string]: unknown;

@@ -21,7 +21,7 @@ const { query, act } = useCase(toRef(props, 'id'), (step) => {
 const { data, error, isPending, refetch } = query
 
 const comment = ref('')
-const given = ref<Partial<Act>>({})
+const given = ref<Omit<Partial<Act>, 'do' | 'cases' | 'text'>>({})
 const note = ref('')
 const { start } = useActs()
 watch(
@@ -38,8 +38,8 @@ const here = computed(() => ({ id: data.value?.case.id ?? props.id, version: dat
 const begin = (what: ActName) =>
   start(what, [{ ...here.value, desk: data.value?.case.desk, cleared: data.value?.case.cleared }])
 function settle() {
-  const { finding, reason, recovered, written_off } = given.value
-  if (finding) act.mutate({ ...here.value, do: 'settle', finding, reason, recovered, written_off, note: note.value })
+  const { finding, ...more } = given.value
+  if (finding) act.mutate({ ...here.value, do: 'settle', finding, ...more, note: note.value })
 }
 
 const mine = computed(() => data.value?.case.taken_by === person.value?.name)
@@ -75,6 +75,8 @@ const did: Record<string, string> = {
   resumed: 'took it up again',
   reopened: 'opened it again',
   undone: 'undid',
+  'left to the desk': 'left it to the desk',
+  'peace ended': 'ended the peace',
 }
 </script>
 

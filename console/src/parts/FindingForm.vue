@@ -4,6 +4,7 @@ import { computed } from 'vue'
 
 import type { Act } from '@/lib/acts'
 import { useRulebook } from '@/lib/rulebook'
+import DateField from './DateField.vue'
 
 /** A finding, by mouse or by the keys 1 to 4, with a reason of the rulebook and amounts. */
 const props = defineProps<{ modelValue: Partial<Act>; cleared?: boolean }>()
@@ -28,6 +29,7 @@ function choose(finding: Act['finding']) {
   const fits = book.value?.reasons.find((r) => r.name === props.modelValue.reason)?.for
   emit('update:modelValue', {
     finding,
+    peace: finding === 'explained' ? props.modelValue.peace : undefined,
     reason: fits?.length && !fits.includes(finding!) ? undefined : props.modelValue.reason,
   })
 }
@@ -36,6 +38,10 @@ function press(e: KeyboardEvent) {
   if (!at || e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement) return
   e.preventDefault()
   choose(at.value)
+}
+function peace(part: Partial<NonNullable<Act['peace']>>) {
+  const { until, ...more } = { ...props.modelValue.peace, ...part }
+  emit('update:modelValue', { peace: until ? { until, all: false, ...more } : undefined })
 }
 const valueOf = (e: Event) => (e.target as HTMLInputElement).value.trim() || undefined
 </script>
@@ -89,6 +95,42 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value.trim() || und
           :value="modelValue.written_off ?? ''"
           @change="(e) => emit('update:modelValue', { written_off: valueOf(e) })"
       /></label>
+    </div>
+    <div
+      v-if="modelValue.finding === 'explained'"
+      class="flex flex-wrap items-end gap-x-3 gap-y-1 text-small text-muted"
+    >
+      <span class="flex flex-col gap-0.5"
+        >Leave in peace until
+        <DateField
+          label="Leave in peace until"
+          :model-value="modelValue.peace?.until"
+          @update:model-value="(until) => peace({ until: until || undefined })"
+      /></span>
+      <template v-if="modelValue.peace">
+        <label class="flex flex-col gap-0.5"
+          >or until it is worse by
+          <select
+            class="field"
+            :value="modelValue.peace.worse ?? ''"
+            @change="(e) => peace({ worse: valueOf(e) ? Number(valueOf(e)) : undefined })"
+          >
+            <option value="">however much</option>
+            <option value="0">anything</option>
+            <option value="0.25">a quarter</option>
+            <option value="0.5">half</option>
+            <option value="1">as much again</option>
+          </select>
+        </label>
+        <label class="pb-1.5"
+          ><input
+            type="checkbox"
+            class="mr-1.5"
+            :checked="modelValue.peace.all"
+            @change="(e) => peace({ all: (e.target as HTMLInputElement).checked })"
+          />by all rules</label
+        >
+      </template>
     </div>
   </div>
 </template>

@@ -103,6 +103,7 @@ const (
 	CaseEventWhatMoved         CaseEventWhat = "moved"
 	CaseEventWhatOpened        CaseEventWhat = "opened"
 	CaseEventWhatParked        CaseEventWhat = "parked"
+	CaseEventWhatPeaceEnded    CaseEventWhat = "peace ended"
 	CaseEventWhatRegraded      CaseEventWhat = "regraded"
 	CaseEventWhatReleased      CaseEventWhat = "released"
 	CaseEventWhatReopened      CaseEventWhat = "reopened"
@@ -136,6 +137,8 @@ func (e CaseEventWhat) Valid() bool {
 	case CaseEventWhatOpened:
 		return true
 	case CaseEventWhatParked:
+		return true
+	case CaseEventWhatPeaceEnded:
 		return true
 	case CaseEventWhatRegraded:
 		return true
@@ -1270,6 +1273,7 @@ type CaseAct struct {
 	// Feed The feed whose next lines it is parked for
 	Feed    *string         `json:"feed,omitempty"`
 	Finding *CaseActFinding `json:"finding,omitempty"`
+	Peace   *NewPeace       `json:"peace,omitempty"`
 
 	// Person Whom it is handed to (a member of the desk or a lead), or who is asked
 	Person *string `json:"person,omitempty"`
@@ -1712,6 +1716,7 @@ type Fault struct {
 type Finding struct {
 	Finding FindingFinding `json:"finding"`
 	Note    *string        `json:"note,omitempty"`
+	Peace   *NewPeace      `json:"peace,omitempty"`
 
 	// Reason One of the rulebook's reasons
 	Reason *string `json:"reason,omitempty"`
@@ -1973,6 +1978,18 @@ type NewDraft struct {
 	Version int `json:"version"`
 }
 
+// NewPeace defines model for NewPeace.
+type NewPeace struct {
+	// All For every rule, not for those alone that flag them in the case
+	All *bool `json:"all,omitempty"`
+
+	// Until At most a year on
+	Until openapi_types.Date `json:"until"`
+
+	// Worse Or until it is worse by this share of how far it lies beyond its cut, or graded more seriously
+	Worse *float64 `json:"worse,omitempty"`
+}
+
 // NewPerson defines model for NewPerson.
 type NewPerson struct {
 	Desks *[]string `json:"desks,omitempty"`
@@ -2073,6 +2090,27 @@ type Parts struct {
 type PasswordChange struct {
 	Old      string `json:"old"`
 	Password string `json:"password"`
+}
+
+// Peace defines model for Peace.
+type Peace struct {
+	At time.Time `json:"at"`
+	By string    `json:"by"`
+
+	// Case In which it was said
+	Case int64  `json:"case"`
+	Id   int64  `json:"id"`
+	Key  string `json:"key"`
+	Kind string `json:"kind"`
+	Name string `json:"name"`
+
+	// Rule Of all rules where absent
+	Rule      *string            `json:"rule,omitempty"`
+	RuleTitle *string            `json:"rule_title,omitempty"`
+	Until     openapi_types.Date `json:"until"`
+
+	// Worse Or until it is worse by this share of how far it lay beyond its cut
+	Worse *float64 `json:"worse,omitempty"`
 }
 
 // PeriodName defines model for PeriodName.
@@ -2554,9 +2592,12 @@ type Sweep struct {
 	// Difference Against the sweep of the same period before it
 	Difference *SweepDifference `json:"difference,omitempty"`
 	Id         int64            `json:"id"`
-	Period     string           `json:"period"`
-	Raised     int              `json:"raised"`
-	Revision   int              `json:"revision"`
+
+	// InPeace Flags of subjects that are left in peace, which opened no case
+	InPeace  int    `json:"in_peace"`
+	Period   string `json:"period"`
+	Raised   int    `json:"raised"`
+	Revision int    `json:"revision"`
 
 	// SoFar The day up to which it judged, where the period was still running
 	SoFar *openapi_types.Date `json:"so_far,omitempty"`
@@ -3570,6 +3611,12 @@ type ServerInterface interface {
 	// GetParts What a figure is made of, down to its lines
 	// (GET /api/parts)
 	GetParts(c *gin.Context, params GetPartsParams)
+	// ListPeaces Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
+	// (GET /api/peaces)
+	ListPeaces(c *gin.Context)
+	// EndPeace End one (members of the desk of its case, and leads)
+	// (DELETE /api/peaces/{id})
+	EndPeace(c *gin.Context, id int64)
 
 	// (GET /api/people)
 	ListPeople(c *gin.Context)
@@ -5240,6 +5287,44 @@ func (siw *ServerInterfaceWrapper) GetParts(c *gin.Context) {
 	siw.Handler.GetParts(c, params)
 }
 
+// ListPeaces operation middleware
+func (siw *ServerInterfaceWrapper) ListPeaces(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListPeaces(c)
+}
+
+// EndPeace operation middleware
+func (siw *ServerInterfaceWrapper) EndPeace(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EndPeace(c, id)
+}
+
 // ListPeople operation middleware
 func (siw *ServerInterfaceWrapper) ListPeople(c *gin.Context) {
 
@@ -6604,6 +6689,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/absences", wrapper.ListAbsences)
 	router.POST(options.BaseURL+"/api/absences", wrapper.CreateAbsence)
 	router.DELETE(options.BaseURL+"/api/absences/:id", wrapper.DropAbsence)
+	router.GET(options.BaseURL+"/api/peaces", wrapper.ListPeaces)
+	router.DELETE(options.BaseURL+"/api/peaces/:id", wrapper.EndPeace)
 	router.POST(options.BaseURL+"/api/cases/cleared", wrapper.SettleCleared)
 	router.GET(options.BaseURL+"/api/cases/:id", wrapper.GetCase)
 	router.DELETE(options.BaseURL+"/api/cases/:id/holder", wrapper.ReleaseCase)
@@ -8332,6 +8419,77 @@ type GetPartsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetPartsdefaultApplicationProblemPlusJSONResponse) VisitGetPartsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPeacesRequestObject struct {
+}
+
+type ListPeacesResponseObject interface {
+	VisitListPeacesResponse(w http.ResponseWriter) error
+}
+
+type ListPeaces200JSONResponse []Peace
+
+func (response ListPeaces200JSONResponse) VisitListPeacesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPeacesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListPeacesdefaultApplicationProblemPlusJSONResponse) VisitListPeacesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndPeaceRequestObject struct {
+	Id int64 `json:"id"`
+}
+
+type EndPeaceResponseObject interface {
+	VisitEndPeaceResponse(w http.ResponseWriter) error
+}
+
+type EndPeace204Response struct {
+}
+
+func (response EndPeace204Response) VisitEndPeaceResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndPeacedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndPeacedefaultApplicationProblemPlusJSONResponse) VisitEndPeaceResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10205,6 +10363,12 @@ type StrictServerInterface interface {
 	// GetParts What a figure is made of, down to its lines
 	// (GET /api/parts)
 	GetParts(ctx context.Context, request GetPartsRequestObject) (GetPartsResponseObject, error)
+	// ListPeaces Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
+	// (GET /api/peaces)
+	ListPeaces(ctx context.Context, request ListPeacesRequestObject) (ListPeacesResponseObject, error)
+	// EndPeace End one (members of the desk of its case, and leads)
+	// (DELETE /api/peaces/{id})
+	EndPeace(ctx context.Context, request EndPeaceRequestObject) (EndPeaceResponseObject, error)
 
 	// (GET /api/people)
 	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
@@ -11628,6 +11792,56 @@ func (sh *strictHandler) GetParts(ctx *gin.Context, params GetPartsParams) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetPartsResponseObject); ok {
 		if err := validResponse.VisitGetPartsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListPeaces operation middleware
+func (sh *strictHandler) ListPeaces(ctx *gin.Context) {
+	var request ListPeacesRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPeaces(ctx, request.(ListPeacesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPeaces")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListPeacesResponseObject); ok {
+		if err := validResponse.VisitListPeacesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EndPeace operation middleware
+func (sh *strictHandler) EndPeace(ctx *gin.Context, id int64) {
+	var request EndPeaceRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndPeace(ctx, request.(EndPeaceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndPeace")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EndPeaceResponseObject); ok {
+		if err := validResponse.VisitEndPeaceResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -13090,297 +13304,303 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L1rcxs3tjb6V1A8u0oz523biieZvbf0ybGdxGcmsbftJPXWTLYK6gZJDJsAA6BFc1L+76ewFoC+AX0R",
-	"SXkuzodYEptoYAFY9/Ws3xa53O6kYMLoxdVvix1VdMsMU/Dbc6rZq8L+xMXiarGjZr3IFoJu2eJqwYtF",
-	"tlDs14orViyujKpYttD5mm2p/cZSqi019jlh/vjlIluYw47hr2zF1OLjx2zxavk9NfnaPl4wnSu+M1za",
-	"N71fM/LyPV0RuSRmzUhONSNUE27InmqiGC2uCRXSrJkiUjDC7R+XlWZ2UjDZNaMFU/V0Xy0f4cuak3Rz",
-	"0kZxsYIpvWGKy6I/o2dkK4VZZ0RX+dpO5enl0z8++uLSv+7XiqlD/bYdDjP6Li3FD/CNKInhnyEib+mH",
-	"PzOxMuvF1ZeXWe8VH+139U4KzWA/3yh5W7Kt/TGXwjBh7I90tyt5Tu1Cn+zwif/zN21X/VvjVf+h2HJx",
-	"tfh/ntQH5gl+qp/4ceGNbbr9vKaG7JkwZK+kW7f7mh312a1mIof175TcMWU4TvX2EKFZtlhypU3reBXU",
-	"sEXWf5IXk05htijpxBF3sF3RaWlDRXHDRf/c/LyWZMWMtseYKzjImmwZFfs1LyOv+djc7r/gJXMv9qt3",
-	"U84sjX4JA8jbv7Hc2Mk8qwpuXgqjDn2y0ltZmdgsqfGXq7D3ycgYBWhRKKZ1lAS0T8RHhm+P2xs7dYpz",
-	"jLxSViaXeHnay7mwa7jIiFRkvz4QIc3wfva2LLM33KzZgazoHXN7525jbxy7X0ybOBdzH15owgsYlQvg",
-	"aFToPVOEigJ+LeUqNvSeHvrDaqY1lwKWZ79r5IaJC52c316qQsdnF+hrp4XPTTqR1DSPpZ1lfThqgjT3",
-	"z08jc0ew3r3kEX5DVzHGwJZSsdiuMQU7RQT7YMiOrhi5ZSsu9DURICKsKOHaigqgON6hCYeQCaPcy7lh",
-	"Wz3GDRv372MYjypFD60jrRPXMKeC3Fppt2EFWUorwia91sqRov/Gzvb5xbQmEtuCr6koXrAlF9zfvx4n",
-	"uWMJTnBTMsdUYx9uZeKzW1bKffSTlaJFZM9/cKI/LxlVsaNf0ltWRkdUrDWJWylLRgWQK0IKzYZIEVbb",
-	"nt07pylcUEPgEfLV5eXlRWyeW0Z1pVhcTWhun38wcy+N7hzTvGDfcW1kTASsWRnRb74+ENRZromoypLs",
-	"/XVSQGF7g5oHsebzsroFOWa/Re2PTklx0xLV9havUfcibFhcxAunDw0Twn478woSLClKCik3b9maUaVp",
-	"GTnDxR1H5SMsrDed7rTp0jDVeLLBKGrW1P+sYHoznYW8YHrzZ0mL2ARUVc5gRm+rkj1fU7Fio6wBB/ZT",
-	"zTx1wrr82kcJ/bYWiLQo4NLQ8k2D8ktaapZ1NqPgtNTp76S3pp7FLijv/WfZBzN+qtwAsRU+pyUTBVUv",
-	"aOROFTR+ltey5KnPBia7Z2wT/4CLQu71vBO7l2pjP4pzu+byCxDkwXaBadTfr18/RJ/agGqTKGjuM5h0",
-	"mZIiA7T7taKqfUNbmpBdyU1BDzp2TeOnwc+wHrunibcGHqLOz0DBCHWU3EanvOGimMMms4Xhpkx8Isdv",
-	"gFciYRD3+gynBwMMLe7/WincZ7LL1Hb0+GX9kd+hSTyueTUj53/o5A2er/kzcIc/dgkjN3fKiO7AxK91",
-	"TK3/Tu6dywQHsNJ7a7WniNpxcBs2fCQOqFx5/b0jDXp3wdPObeIY19ARHR9037gtzbXTjMGMIDxq2YE+",
-	"GBvhB2nWXKystcONHWtZ0tXKjiYOZIvL6vJIFIjxU1qxSZ6DJRdFmwNHVNv7W8ldUdD4KKVkJdlKaZcQ",
-	"kRQDDEfumGDFzRwHwI6qDSturHUTtUuXjBVkv5baWXMlF8x5/7jRzipKjYpsbnRTFKMpd45iubxj7gT1",
-	"nT1MGO+0ak/99ZLY6VkDh2h7DSo7abaNvV4zY8qZZPPfSTjHtHGbN8xYNHsHD1qeQjdMpIa7Y0q3XS+N",
-	"g7VX3BgmbuRyOc5BwGfgRElLcYeb5Sfu7wLeK3cUm8fLn/T6gjc2o55vis88y+eqpOCtm8GyNXvLlmDP",
-	"0Q+v8CtPLy+zxZYL9+sXfT7uuUv/FthPHJ9aU1GwAt1yDafvF5eXkWNSwAVgotpa4ts9BqeMtRjBWqKi",
-	"IPZ8Wx4O9M/ldssEMG+qNvCwrmCD8MTBX+w+NGjb4G4sxmoHrzHXBC+ru8qjS2pwUL+uXIolV1s4BezD",
-	"rqRcwM8FNZQsaVXa9VibJvziT80v85yB2+4ekN9RsmXWrvXxCdgpqQi1hn7xe+d5rKXVlCXW/KjDVATz",
-	"r7GruZVycwEhEC2FnjZwg5t1ohqC0K2shKnjGl88vbx8/NVle+A/xMb1JlXMlayJpujwtJssFRHSdMnw",
-	"5WV0upUwvOyP+6P9M9mvmWgdoKYLL8XpO7xqeF0d1oUsAO5Uiq+8YIbyiHchd7rNGM8AH+Odj8BNZjUv",
-	"7VdiiiH7kLNd8DBOGu+l/0psvC093NA84d/GewOHneqNVTUPxHIc8Gwj92gpaQ2FQhtaRh25B3LHVMFz",
-	"o52iRhUjVtuTS2L3OKu9Uwf7WWzPjSyLNFfVMD2a5/bsa2LsmbUvsd+yb+FmkU22sCMnZtHahbC9NS3d",
-	"BFNHCve2rxfP0BUSQj3hB8kW+zWO7tkrit1FtvibdIy1FrqKgaSG+yzv4N+SLY37x3JIzxQXTseoBVDh",
-	"JBBryiD4K4ZE8FUtgeTeaUVSEWRSEYQS/FiJQgoWYe2d3aEucOYW7AiS2od4CCJpXrwGNq1ZRirhZgkH",
-	"bc/N2nJAsD3SJkdMpZ/MDmI31yvz02ZZVIygcUeMRFdQf2IiyvTtvcorpWWQiCEIMxh9iVxbQ8volCkx",
-	"a1lpuLeiAMplhBLnkrGvpUSzXFrdpiwINaCGx/MOWrqpUynxzUHr7OsK7ZNhFb15yuRkc66hd3ekdTcB",
-	"AvMigHutqSY5+HkLornIOykRY0RIL/SdNyqajKFxrcMF9dcypl3ZgX4UqJcepX9PIN903Tsq6qN0YGVE",
-	"vrMPUan4jBQs51taokKIMTZaEvrkNmq0ljRmSr4SYErmsqy2GOq1v66UrHYYlcnIF/4y3bLoQU9paN9I",
-	"RXZM7kp2Tdh2Zw5OnG651ujn7ZuCtKxYfKRC0T1+qx8T6sWA9utDXOCjSjcwg71UqRC75SUEyIjMRzFm",
-	"6ZVw53Q2Pc3+MWhyGndmHgbzt8hJAWsKS1JKsQJR2BCsmNuEhI9dqdmenaT/xloV4za8W4J7PGbOx6nI",
-	"8s1btpPKDIXf4tkoa1qQW2YsexfS/nrHpgbDvwGTLyISQ5RpWhyO0zI+ynLJFBM5i3hgn60oF9rA1dxV",
-	"tyXXa1YQxe64xkyI6aGbZSXyRK7A66W1nbdVSXWGCsZa7gmj+dreJGfyHJk7EALT0ymWHMkeEZ1SRsCy",
-	"1RmhpZat0LNVyl1Omp5FufClqRNPnpj58dZRE6GxohBkDdHXxtFq0N+f3OaZ8ESNXzzJ88GshWaaxpZ+",
-	"4FvLmJ5e+v9AcuIfHzX/2pcyaQ/2GkNdnufRsgQ1HzgGJhTodgZQw6m8nBPk7NDX+xHt+2GoKIVQw7tn",
-	"sDrqtHtWls68tCrvXir4iVSiZFoT8HIW0QSryOSkdv6uk5uAQpoJ/B5sJLCQ4PkoBZ2VNo90XinpeYK2",
-	"XARH1pgZlxbbcrujit1vV03SuKn5uN3ZkQ3NFpYfxzRDLwSuO8IhNujwnbyM6vQJcnAdYwDx1T4jleBL",
-	"zgpSc6LBrMJ73tGQbZjeyconpaes7wQvmpJF0tSSu2/+W1WsUi9Ia1GU69SXID24HQBsvj8ZsA/2+YRk",
-	"hU7g3k2n8e4Rm1axggkznIMTvTSeIqN+6B3V2u565+Gnl6NOWLe2MEB0AZX53mUkzpj8LRURP843Sm7J",
-	"pU8CBuWElFxjFvd2MXwNs8War9bxGGqwo0Z4LwXdGsbxX4qtOaSJjVopM7LUZiWVdBOInMvPHcIJiWOg",
-	"YU9Ph0lnvcj4Deo6EEYVx4lb5I4kPu3ek1rfe8VZbI/umHL+xQmm88R5+Qn5wZNzqpSYfVc0K25QkswW",
-	"TrXa0bj6X42K/dnrhrdk9Vyj61d0eax3vUGLWNI/innvrtvSghGXQ3UPygU9If42wfZMm6aBmfYEDQX5",
-	"2yNf9lOASWEJRw5sglsVXtigU/2m5npiu/PyjhdW6Xgby5NL5wpOS/D0mXxJrePlB7qFeEdf77D6SNRR",
-	"Zw3vLRUHdEL5AHer6qSxFd7dEvF5bCttCC339KDJLSNaxqOZEjWJSLydK22cB357/wiW8/Dggv0L48Ty",
-	"YcN+mQbNN1FigRy9cjRCLSXDIAmt07FcGMKq0a5eZkvVRkfDiLfsIGNC/Du5J0uqCH6O3tTKgFCnRK8h",
-	"puiqCytz7X2PicT3vkfPBXcnOKTtozchN6efrZGSucwHASMxTHrwk4enMAaANJXL7mL839Ho8Emt41lr",
-	"dMvLw7mS1mb7L/EEDBwpew25IdpIWfgyK5eMiPSBP9AVg0opncHvsiws84SbcwV/gbWR2wPZr3m+9izc",
-	"ncyMXDy6qMm6pgVxWnXW8qW7bwlp8CjN8l2lM+3qgrc5KdEJBy9+cJM2P5qJbrFksw0bTkPzfp9ptkhz",
-	"AMXoJh5uqHmt21kuCCUKt75O6OzfZ+qZMtkIuY9LyUSY45WrjZscLjlQVWjD883E1LhwJx3nbexLuIbx",
-	"BDqfOedPRp1D10yMc7pRPS2/fY77DPL2VHoLNUbx28qwI4s2CmroTUMNmVKR51SE9IuxBqm9jS8/0Nxc",
-	"h4CcBknQDMrVc2JNwTY5cWZdl1wNfcdXZjVLH6KJNVxCfpwL1tUpWq9zA+Xn8axWpwVG7Ts1JwW9qYhF",
-	"uNRA+o5loy6FByRPP3UHLms0xXXP2G5eoDxVSGlnAcN1ZB8EkiA/DVN9MpewsA+CYGrYJOz+T+74xtL0",
-	"abkZG+dnWm6e6c1AVn9YEPgiNCbWD3OW+gzXufte/W3YCq3r5+nfuGLu0NSnO2ve/MYmDDKRbxWPqNQi",
-	"ZZXMrb/AugtAUohFcGad+uaUE0c/ZKlMKiDSNQ3xi6OUiucbWNGWKPgAiWg/b+XaxWI0fUbTzFZvSzif",
-	"sVRIFr2r/cjYPDsDF1SLLBxvlDpRwzBnZakHylpnX+mwDzNKV+fG3rs1rREBj+saoYmsdgP26gwndlqp",
-	"m+gA7HihvQmJ4w6uIp5qt6Q5MxNit/AUnHNZ7fQAOgAkjJIVBa28uKr1SbmE4HlGJFoOaEtbc+EeR8du",
-	"SOTczMvqG0nKVZubBpuMRtXBZEIhh4Uo82LoSfYcjkk89ZtaI4xuGOjmZYnK95aafB3nLwlNYJJ+oe+X",
-	"HDyNf7dzAweP73vFRDEYrBqo0uolL5xW/IXI1IwpzJKZsPi0mhhiX5PfPyZH50a3eopab6PSHo0ho3vY",
-	"QubRIrHaUQe6Ft6OpazAR4U+vwm6b9qflKifeD8D86RDflyIH7lfrlUbn4EesU34JvDyboFLh+E2uDL6",
-	"4fayKgtyC14ZyHDKIbsFk36XvDRMOW8OJM3hX3TA8EEuEE/gOBFnD8fnRON5TeJEw3kP0ImGC4fvJOMl",
-	"knfaeYatSsH46apKE9OCymobr/IsuUiEQdPRkkQwKluA0BnXj5Jxh2/qArcZIbmzl8VFgnaJsq1/uvK1",
-	"Y6rCPN2jO2lZ+Ynyhmdi5IwIpPTpneGwbFknPSyAQa9jjFrfesY5Nc6XXvqa7lK5AWK66RIihC5BEUZN",
-	"zvydOZTsYePogTQd8MeROPo9w++Bqp6/FJxuJbBkozgVK7TzuMrhB/1rhdI2V1LrKEvxuxGiA1j8BXkO",
-	"2eIWD80dlyWEmVeKHcaruqKbNi0ZIImTRT9wnbivmsecKa+t8hF8jZpuGdZrZFZt2bCDt0wgN5TqGuHt",
-	"yv7PHBo1S5PkahvnKyKm88okqmfSaSa9YlKawmddKcqFNy5rDb3vy5N8TmmrW88b+63YhCrBW3WKWymA",
-	"I3lXw46pHEsHO2A8KcgnnJ6jlhs/w913yx84NjjNGdZEHH0NYFBNIvY8YdfS7PKeIcNZcFk10+xbBEmF",
-	"55XwToSTJzgveXksoopI5JNtZWJfAR14ZqpZUpQNxXKdXT5hEQ7cg+Ybh/Ax5TvSHInCFotvAjmD0gA0",
-	"dLsULHpHvzCDLCSgpw/P9/Y70xFC3wO6pmUTREBhwJRiQv+K5EYk3yFFzpxhW8J15mLaO4/fAz/GTU2K",
-	"E20n0iPsWtD/wq61X5zeu1RNmOVxJhUAK6XcaFLyDSOU6JLv6sDevLoq9msVKzP+M+CTBDQAeIoY6XBL",
-	"aKkYLQ4hoWNKoNqOcBNiegNco3uMpC/sDSfIyCpfM1/sBcC/exkKtr0DZary0LxBUdfv/kZXsGd6OJQ8",
-	"xVfVGKiDx8X2Vh3yNCeKrbg2TJFbSyGdeZWIgEV333S2DocJ0/HnIHZK/8SjRtztYIr5HObfi1OFqKrV",
-	"EzGbq+RMuyQ49G/teZ2tlFnFi5XLTi19vYR2gsYpxFJZKVqeMDzkBuxElJHIsU2x9/PH3QxV/RQa8FA1",
-	"SKJ424Vf3EGrFf1GzXYp96mq7ZkK8yfTlB1h2ipzdNuk3Hzt8kE7JfTbnTnEYPoQOsq0sh4s99UAdECB",
-	"IyM4TEa0DOmPDs9liYBD61Z6ViNltPaLRXfV12ZHPxw6Dmk1fECj2zGlLdMr7oNIigRs7EVdV16P21xw",
-	"bH++r9GnO2aMxDn7E1TtAAlpH8cBS8Vev4PkPAdegMg7oCWAjN3SopHZdKGrrZXpiu2iONkbLlJQ9vAR",
-	"nIEmfrpcnibzcqhGi5tU6YlH6mvP1pEbKeHLfmfB+RZJKqfRPoc5sbvCsOF1uhCSu15K/PCYdQzvl26j",
-	"aeq+th9VOagv9adrx5gCYPq9IDuUaaB4xUHnQnJywCWpTMnBh4SAo/EzKmWRnhTXxD6Qwpf0pyPy5Yvb",
-	"wwWkZUFMShA3metGZGvDDhiwctOLvYCxhKKomTFWI5osFXBb3uHXkjGclKJNBWEf6HZXMqxH1ceCYoUk",
-	"Vnfu8HSEA4cLD5NqrDd95Pza+iEfCA7OVseWPoDUT8RHUszy0NeLj9UB6jYAdXdaDZkd8P6DigRY+85b",
-	"WovwXysqDAdZACWS9SX2Phm8Sx4zoJF0vOQrfIWLlfWcNoORAHjGrajxeXTfuN76fk9dKJ1Gvm2kx4Nc",
-	"gte0mcUtBVEsx6UeUW5gx9juKpPAesVXsJl59R5LbZh+PsDJGmhk4X2tmcWIiUAb/ZTKuRJsSC5E38v2",
-	"jaZNs2KVU1s33aMjUyTmKBhYR5Gy+uF4Y7OX08jDvahgAwg7QbsGsMOcGut+8OaLeBi2VjTnzX2g88EP",
-	"bB8qJh8uzDW/YhEaGgnWxEhDBeM+SArTahkT5HoTzuVMSJF7Wuo7agxTlgb/+xf66O+/2P9dPvrvx49+",
-	"+e0y+8N/f/yPaPauLEfhSd9Kh2bjmUf3UM3B7OgiFMg0h3nbqGK455GbUZWbkUswGYOu9pj82OQaTjXc",
-	"e2vUnocLTayeiqodWKNWAoaeXM13IY6GhldhI6D7lQEnmcBICBdgNoEiTsVxtGtT6A0W5QIoJy7V0qiG",
-	"KEFQQTNS3dxXdaZFktwVS0LN/MD273xlyIwDIXdM3AQUwUCAWHUQfN+pFOiiqRFcwQcnK0N2FeicUF9r",
-	"NRC4s5kr0sF6tFKKlTdf+tQY8ANoebOkEzaqURzE7QnlZUlUJQQXqyuXUsiNa5ZpH5Bk2WyO1dwaGXVd",
-	"WR6K30KnY0EPpNoRI7Ei8joAeMInTcTQGooSPeZd2Tsi0GeJpPdyw2azWKd2BwL/92XjJv7hj181ruAX",
-	"2UDi/CmxTrKFzuVulBW/g4eavDisAuByqSiA6m0V54/349GDSCs/sP1PnO2Ph4n5r3HehW1VR0hjZ/M/",
-	"8CAmrIRcsaFr9PKOqcOtLA5EM6jZH8eKdMTBOcUo8/qOqTtHmm4euHQ52IM4vk45nN0vzGElpRJTTzFQ",
-	"cL0dOc69fKTzMPjSL09nTYe6w8E7CA+NOmVb+dFNP1q7w1rsBL2hsaBo7urBBhftapXSrQQn24C10yHU",
-	"8djBU/PVx00YvQ7pIhYQJQ5FegmQug73cpbXdKDJGPhFmmdr+qgJuMx5iYvpKkhP3GlxIHt0Yme+2g7U",
-	"k8LqLwh6lDShRYGyPlo2M9BZLArbHUoTSxdYd5CeUQ9NKko+eji9o6uTwAln0BOxPma1Iyxd1fPGib8a",
-	"A3iOzllOk/r3h0OzbxiR0Y2KoBm5tUPa6Z7tzIQWgn1mCF9MzzHgix8pME+C/HdP4QTKdwQ3AnVhIQ1h",
-	"omCA2I4KOnjToTQ+6NrxFhkNmyCGAdNQyyHEBlo5vgIjgo1qOG80WJOtZTVMwYIZKMaz7z2mGK8HF4In",
-	"xr8TUBDdX4RLxYmjhngJ3t2EJlnuUf00Lt49HROHPAq+WZ/v/s66viTY2Vi2APw7XelOldlxL1/QfG/P",
-	"oOYDhHpWFDGvNnO658TucoHmI0WTGmtrPRceNUd1AFOAsGUxtJJ7yY577OmDu/Gm72hJc+bxHe9hKSaT",
-	"kjsOsLgjfCJuoHc8NeEck4t5W80u9ojHjN/7nBYf0VIMUomgVRbk7RJskp+MOY1hkDeQv2c74VJg/m9K",
-	"GuFkvkKgv12VEolkDYe65TFu5iQuAnDlUFrECCqKnW2tM+Ico4uNZ/Yniz+6VR9Rnj1eFzAhQe3UjdP9",
-	"tKJUQKT6yWiINRgJrUrTUPkdFkBU8y8CwlQkzcMOcwIQ/xoPPBYYgA8vNOFFViO/YZreihhWlnUCRFR/",
-	"qfRcaGcf6G/P5p2ht02kp0qJK6k3rLwS0jyiZSn3CQT51j3GkLxn1G6Cse19G4o2O7HaZGNWLHwE5/JK",
-	"uuxU3+JJux0+Y77VsJJhpx1fJqYVvxQmWumVG37HbpKgw+7zREkIXVEuwpf7JHOxQgz/BExBl6kIX/Za",
-	"8h6950UtDVyEBSUCQGpOSnY4aw1NqNuZMJF0sWZl1SlWJFLk0nQL3XIcBacR5I6WvEhvMH6c2F/QCU5Z",
-	"EtPUNfQiUDRUxAwVvviTHEfLoXE/0n0TwdNwRimP1SzUEL+WFMjWuLdpxHJz0AGeO0AuQCvTfBSVqznF",
-	"BNuIJ3gdx1Jml33XZzRdVnD/5L2WyuBWHd4ZJ9uaUaVjyO4eF3jSCQmJ47HiViX3qcSsecGTgKIfa8BU",
-	"p4IPI6f5mgxfsPL08nJyryoADIi+nO9m6D6pYUp2N+D6vqlGwx6u7AIuPnqjjptQC898UNenZXkYzLQz",
-	"8MTUYQZYSqXEhPngUy7D74YvR4Ed19S8Ws4wT1xOYNe1jVvol9vM8sczEhbgtshfgQzv2+AdvV+rnITa",
-	"0Cu4GfTeupYdQ23a7l8C6Zho/9r6shxMxl5T84gvo2mI9e3ohpL7DL+UcnNTg567x5vpBU+/HMX5vweE",
-	"c7plEYD1dxsNeQiWCS2M6hM+eQ96wscFazJiqFoxQ6QiTRDiYT3J3YWBNJC30P93fjrl5CTJJqzNvLSr",
-	"lBPZjRdfjTYS0Yn/CTpzdJXaCVAbzay++xf908qsZQJJ5zg6dLo6zjBjZSKrwDlt5oBMdenqU/0b2aeO",
-	"AgHfBBTb5uSjxHd+4tCMT9DyoI0DA2Z7eEnJaBwH6q3cf0/VZiRzf4IllvaANWLnPXy4PdRD5wzAJBHX",
-	"kkCeto73OoA0Rbm/0IvsNEj5g7hKE50VTUDmLuK7F/g99PboVrpZdmMHzV6P8/zDcZSX7+SeyKVhwlGV",
-	"WZXfyosrAsXUUMAGYUe+YRm2O7Y2l5Ws6SKngbYSELPU80yfFtR5QyC74pAJpHiLT87XJuP98zQ2oaAC",
-	"mxM0gc9mJlUoHkuqeNUogcnIbWVCqNduB3hFWEHojiqDvhNM80gkpE7US7uONl/O5XYs8351bD8EE/dj",
-	"p07waIPlTvMH3xoG4V+ddkObwDm+gk9A/2e5XEY5UAoepPOCts4UfZNg+6EXDVYKJ22ytKZ3IuNl2OII",
-	"lgY+ndq8dmPZQVWl1wOzKlmzsx6oo4BwsYak5WsHf6A9yfHPmnituqv9UOy3HPezJCC86Jxkxq+pKDrx",
-	"tI4CcOu6AU0cTrPh4fK1lDMG7PX6nYzjVdBDRvaMbTLk6Bn5taIK4FTXtFxm5MCoinL2aycCRu0IyHxJ",
-	"lZlif3OMgsKDwS+ur8hF+Jn8nSl5YadxISQpqKHR6nBXp9ne2CMwdGJAEDM1w5Jqc+PzC7o34VYBmO0G",
-	"WlSELtgEGKBlMcC97Vux5IAab7pGOXkZQATixc2Atm+vFT4I0gJCOEZCbzfXurE3bqLvEjjAUGUjsqWh",
-	"2bva0NCwQw8EtoaKqiOAhTd2p+NCfxmNwFLo/q/XsiwQJQfveTZda/BF5Pe3esHD4KqX28XgsL0ZlopD",
-	"/bNv09Y7eQ66IVEKvu462UdPYSqNrH009muAGaozxVQldDgiIHShtzXVZM+aodxmwtrsBgJJPeeHhoYz",
-	"V6uZFO8JQNmTwXwDtMBJjwd0cHuEIxMvjnuekagYfq2KocOazEjR8d7lyH+c0irt2GRPBTL2GUnRc5NN",
-	"0jpiIgnjYQFajkx9bXpr3dxSy30bbJYIa2vlCzVMsVCNZdZcGcZEKEVz2JwA1Ol6LAI8Hd2yRpPIbl6H",
-	"h4+ONwimht50kRKagGfDyDpCpjEn9I7RjYuIa9OsYZt1+maiJ9WnLAGbPrTaRnfu9oKeU+1yI5pVhA0Y",
-	"bHfJdKdDIVXIHUq0Q6jPt5iQperBmfycskEk8JsmEnj4BbcndTrBgo24HebE2hC1IBbr8tAnxw0zs9wJ",
-	"0afj43Chh10i2utrik1wjSA+UdCf5x3qecVXgF0XTYJC0PUE3CAlOdWMbKGoMxxDxMKZGNCnOm59DHel",
-	"S5b6p3UGT8QBKKia1AgUpklOSyYKqo6AEmz0WHYGs5NjvVovH4BbOmgbd6Lqqdf7MXTh3jvazBDwM+Rv",
-	"7M3v8jUroh7GXUnFjHqkkorxzi4wZHwacseSdqORGybgqBbyCqAerh3gg5VyUm2sTQKF39dWv1IH12kI",
-	"oaq1hO82sKfsd4MrHNrf+e9E3eHvasbfJlFDIow1VXFPRtcuyyreVnlez/iCJ+AaBeqwsb/fzHvF7B5w",
-	"oO+z6c1N6gb692/WX6A/stsbH+nQXnVdpInTTGzPHbtf2Dy5I7X+GW/b48SKM4TSYY12ffsfU/HnL1Kd",
-	"yROWQUBitAvwULQ958/RNkK2cPZGbxIvazWKEo9C3D+fkQCfP6vxMxHsm4Ew8zv0uvyERU6RS7mnh3T/",
-	"cY/j6qxWGk0iziuTau5PFdOG5PFygIG+jg4Kp+6J7HJ1Ly7aTmwZHTiOU/+zxwWxHwdV3fVQ15kXtA5N",
-	"cAiMvoHaZyU1QiC4XjSLbIGuMSz5Ai8QKKekZz+NX6DXtdIN8wuZ/w8a++t42YOpONC3efwk6pM1Ze6F",
-	"sFoNcy90gPuINksuNQsek0Q5AGrKsH2uSZfXk07QGf4+OPqal9Hu+m9hovZEVvna+1uddabpIfQstOvF",
-	"5BrYU8R+3K8PU3XlpAVz19jbSSN1uNN0xNAmkEzyXkxoURoOsx+i2x8Y1xNo3jwx0UPuCzlP3hii0Y0x",
-	"4dqY14e8zrmYhBzxon58TjOKoXyF0NoxIs0Hba55lcWnryZesYR1DfhJEBcxUm5a/cJD5/5p98KS/J19",
-	"08zu5Xx+0/JGj8tYH46y5DOcEnWCQa/ttNzcpBpoViKHgHoxwVPJi1YKSrIZuK9EGG64WU+sOYt63ck7",
-	"/qJ1fToyqKFbhJr5UGHnDp/DnuL9mHAzFJhqv7muRKHY5M7QLl9hOEk85vK8wYKV+McgDG+CHRPRXUIn",
-	"COpunqVAVrfIvD0QKlCmegMnxgxAv0jMUbcFaPOTye34u+atr7YPvu+aEI3puHc3YrfJ04JXuScWUvdB",
-	"+8eHBRo+ltlhYm9+D2HLRFfJOVf6tmTPEV53TqPleV147UvmdqzPFvu1LBMmBDZzuQJEdmq4dFFq+2O4",
-	"jlW7qfQUxJ9Bj1CN0+Kqc3B+Q1U6TeomMexnwdU3oeo9HRpw9aF9dQhFcuXgIFeVijfLT4eehkCDhvoG",
-	"lDRPCVFgDF47MQQfHcHfmQ1xPwrM0waV74XH3AKSOxotukpVC0LeEqb06+oWNqwuo1Vs99gwpTh0youZ",
-	"39Blf3K+TfQcWytqZ9aJ6F09KTgyX1zj36AQAUFiBJtlDSXSMn5uqEuO9yKKY79YabJb3+X+Tq/fHaof",
-	"Q1LHN91lX3Z2XPncpSOAfdCvEH22UUjWTwgE/MySqhUjlEDygfQyGVViFM3eKnQZLy3shkZawv3j1j5d",
-	"sFMuXp/vrH3I4VfygeyULKocCi8CHx1PtGlHbG/qmR2xA2n3ymCbqURySB0Rl4LAM1eha1JIdApZI2Xr",
-	"cqW0YuejabSHCl1VIm6pm9otdRPpvuJPlV9B/MCrFTPPHVZeJ5DQQ0WCdqgu2d25w1wtZrTL6pwkjHRX",
-	"bZxivNo46Y8BBj8zKDAkBN1nycAlNkSDmeoA5Ow8FTNm4EgbK6J1yZFB50bC1+6hNb1jnoV339i/FON6",
-	"X8OXPwcJaJayaMmV0BZBqUvSYZ6j/1RV3H31IhyLml7h7AXt0emn9b0ZUiM9SaJ4lnNpm9ISkgK9Pn+T",
-	"gRTGBW09bnTJHkS5Vx83C0DL+GFGuA08FvC5khP6QUYRASuloi7bV6HkB6PCIKE5hPvjSYrz0MQm++m2",
-	"LhQzF6TsVHjQ0Q5UEZ6JuZxbLhAUYMp0E/4j3cqE8DEc13+KoX/fb1t0txUTRfTCNTSlOfz0xHAybhLR",
-	"qVcqFp5fUS6iSrkIVQ0NxyLgs+/ZzmAobeJmeHyXyDsc5DsMyZdBLeWa7Ck3IZtn2lsGIHOpiYIp9eZg",
-	"18zumAITxwW6Jl+PZOimqxrlcou83S7Sa0fEw7wW4BLzuZgN6oNvkwi+WhtQ8QBp8azIklYZxEh1EkkT",
-	"fZ2WXEvKS1Y4dNBrX9ioOCvCaYlEz3mszeo3jBXapei7XraKtY/EPfrPzewN7mEzwZ+cLg17H4qZZuT8",
-	"jjhZh7yf3R4+w/7K2Ix/YooveU7jGTv5muWbkYwGjC5a29EXRuEx2CtpWKdKoGm5xjHYXolaUYX7rxF/",
-	"tZDgslojfPBJAmDyjinXZjzll6GGqbYHH0/Gte+nQg2kKuBaXWWjJ1p2bHxsOAY22bmdLfYq2s7w3tGE",
-	"0AttzB/qmcuEcE1NNd/iFWcdPbTRNgWTdZ10Oe5esHhx/jGtHKbEs5zwxgmELw+1a6hfNq+G0eUgllyD",
-	"LGlkeNvjS5WSe1YQI8F/vA59OaGgAoOoTirWt2ERQYLNWTeo2EH/nQQzHjKEJjwpEe1kFBTDW/6jQ3qn",
-	"z3gLFNcM3ov0kA0TCt68d8ZJEe0w07RRjG6gFf1BgqEIlPllCtD0cFCzlgS01fxgEI82gd7eO3o/03KT",
-	"7mM94N6GI+Mg7ftpD4nS5kZ/0z0toRk1tL3CvkVyV85Kogh124PIR7TcfIONJbGglefJyo+wJpd7fnQO",
-	"DVsu4/3mwW3oqxbBbUSJ75x55VDKfQcETGuDxRIj5dRJ2YW/hPdHQ8WuJM0fQbdj2eLAqCLht0q3+9KP",
-	"Q8MFZT2Z4zO82ffrXIGm2/RzEDpaRE4BtBGDKIU75o72s2IV9nWpRhiDeTSGR5phvXGHcsMI1tdggAme",
-	"zhxQgIv8KWvOWX4f/rpnzrKIYVOg9TSdcGbNxMxv3LtZB17F4WDhkSFBSCxpeatc/7ie1RCuBG6Ro4TP",
-	"3Ha8qO7ygWurOUDNegb601vCPdObFHeShOoNnEjLPH3Rphf6F5qEBrodi+XYu56+k0k6wztTa3RsKWKi",
-	"zOfoSZ4wD1DEpwy6KaRm7t4bQR+ieRyDhZKC5XxLS0QvsH9YKprbBzrpzyLKD9PtR+OpOt9IRQpF990M",
-	"uEThRDwOg8sZgqEP/O0kmzgbZ3Q2w5d7cXZG51OPwz2TEKMQUMhTSm2il8ux5xmvGnS2e0ZkkmmtDguy",
-	"n6CSRMRqpMtHStQP45esn11uvxadnKs7PqbtxrQ2GmPdM+xMftTs+O6CJ2jMGHlwQivlBmsbbtMEtQV5",
-	"pbg5vLPnzZeQae+y4AKaO8oNZ/6oXS0AD/7GP1WrOTv+J3ZoRWPgEIPqYW2aRoehtTG7xcePgOa9lMkk",
-	"eGuiamp/9KG2zPl1IT/X+3Ea9q+SlUHT10FFiCIUksLNeEyg7yLEZgDZQfOVABe1IAK8lJS4pRFcOILP",
-	"4AowwPOYvFRKKnRi7rBBAcEeApr87u03z8l/f/nVf/7+MXmBEsD517aVBifbgQCbxVpr2EF9HfqfbRkV",
-	"BlRlx8zhMffp47/W4Y6rxWu7D41e0FeLL+DS7pigO764Wvzh8eXjP8AJMGvY2Sd0x59QbJ6OV58Z16UW",
-	"YR9fFYurxZ+5Ns/8Q6Ar7qRwHWyfXl66In3jQmF0tyud7/HJ31xACZnX5HClb+fe90TFID1RuUWfV+Hz",
-	"nkKNfOw9YQVPfDeJjxhj3lJ1AC1LAtrTnh5cG1mp0G/oQQtkDSWDJf46QrfnilHD/GJCy4evZXGYRbNB",
-	"i7Nufv+xfe2NqtjH3m59cbI3t17bA0pBM/jIffgBnc3OH+t2pFafSkZdtpOWWwadU7mGIVrn+slvvPiI",
-	"LKVk6G9p79MLJXf1Lu2ooltmmNKLq784jmcvTM3veLHoEjprEK3nrByqcfz4S2+LvowYzdBuAar6jqeq",
-	"HcwaDI4+1nyQgrn24REKUwFdaS+apK0KtLbS/AKeiFMT/Z+BnCFsW5NwVLzFRwrTSA32ZXysLrpnecBQ",
-	"gLvjvqH02mrnHv009v5gQZ3uMFye7r7aHYG8qciNfdYAiT8F/3RFmYUUzPWvkVtgna53BgMIZqgm3TNt",
-	"HPf+nT1vmkhRHn7fOWxP2Ied88hGz9xL+PjzqTvPqbPW4JNc37VPW3jLLRc0lsYcOWdliSBAmWUwz9/9",
-	"dM/TFg7HLc03GCOIHovv6YZ9jY/Mulp/57vj10r+znfon9tSwZf2nNsr8EZqs1Ls3f/82fHcotruTnDr",
-	"WlXxmqk7njOE8gNiyyURcg8Vx9C4mJcsceECKkmKqt8y87xGLulctnhC8NPLp3/E6lQIrUJ+ZH394835",
-	"Y4f9gGmv9cZ0t+GcLNQv+v/aSUR2/P2aAT7lKTYTBgrxlQD96vcmg5rI2wNqvPXO6RE9HnCgpnFIh7+Y",
-	"JnWPh11UwtlWF673FlpUAQAq9poQPwvvCaRbhPEawCjWnIFaPpe6RxVGmOsn62/9MpXxAuHq2+MQWaye",
-	"T63VuPYtrxJrcF3rIktItGe41zQc7KndF3cwuNIZJOHIsiBymZidkQ8xO9hxvWEFobdYbhCbCzwxezLR",
-	"c2PVgfixwQQrf2Dwt3781p/vTqr5mLhvxMFPRlN3zdFFUSelNMmboOeWC3YScpZ8yxP0xIasHrXli3bf",
-	"gphCkXhFXiktVUpLehrRks7LzDVLqcOvBSM7ukLdtahcATqKJzzjUN6655odq8DAAXhCPXZG1JHwLDev",
-	"hefc5/Ai2LGfgQNwggvhDA4f+/4p3p7v5B5j4piaJrBY4EhRazcbs1KtuUKMBBUFkOeksr9qdscULQn4",
-	"IXJruEiQbQ6x0j0FcZvOtjbgHeI7i7Bdz0OKx1k2F0f38FBn2OPBrHAnihO7uaXiFD4NfAvsCnJULhxU",
-	"RCPj2KMOUXEgW2ktUFDOUZ6CrgW7avVTqSwjFt39rEQh05v5oyjk+e+pfcu/50V9Uxm3u9bqQzQQ1EUO",
-	"ZM8U8ybz3nsMC164tJkt5EVnYHhwQQwTRLNcisLqT3VaOis1C44Lojn6N1tHwDsT04aRjngRY8utHwGy",
-	"vioWZ5d3L7CvccJ0yXHqa0YLmPdvi5fv6ar9hp7VexLxZ4lqv7JlYkgOPscnjifxGW4mTu2hnfDDm/on",
-	"tjOL022Qh/61+1Olhdkxu5ONPvlq+T1mKZ9pI79xi3xgMTm8kUGInkpQGnfdfcqh21ryuy3DsKND6ray",
-	"8fcxFvhkLcvCd8WJh1XespJR/bDn4ZPszusdE64C5jRCjrr+2rBDIOukCAYi9iuNXL/3dPNvQGwIhZ0q",
-	"Chauwdi5h2SaEc+ae2aaMx1bLECu+PYEnmYcCHL/70CGnoJTqDumHkHDIxy07sdxIGu62zFxRS4cuhZA",
-	"eAoIxAZ9O3gtM3eeufDpGlIRLG9DsKiD91dn5ALKS7hYXUDSA+R1ACSSg1Kp63a41dCb+lkpNRerIf3B",
-	"vvJNXbZylnD8c5zGQwsQXNY7cGYlFPLQBe4EpwNISahLucmIlh3ckT30EOImWFupYIPbtSdMDNjJ2Ff1",
-	"rFtXt2791945lFb++rlUfJBeWH5BCaLAJ/Yr9EFOMsIX8MRDWKP2TVOs0VfN/jGNnhfQP+JI/Rjo8eQ3",
-	"QbfsY1Izfl8p8QLhncfTS1y2XjrBJOolPf2FAJzzSomHtmlCU97ITr4JjdpPoAFUyl4EwA8HdH3Mwg5e",
-	"PsiAEWxPfH0j+Z1rUYtphHA9mjdD5kYOBk1f4BMPcTVefqBbLmLFSH2ivrQyFuGowRwA/8mtguY33Jwk",
-	"H4QBGiT1EWrIfKTlnh40dPaQvsVTQQ29tQoZ10TLa1dxo4NYSfAkRZdmLMPrBTw0JdvqW1Arjl71C65z",
-	"qgqXXIVz/JilD0d8fqeTM/iChO8nTO94Z7rPasB+qPZEAcSBcBk/dSzbKsLESHLLVlxAZlDStnlTNehz",
-	"FrWtQZ2HE/3JLTnCc9PcjT+BslyfvxEOVudNDwr4GidgcqpVrbZNE2mJCKIvuZ37vRD8nZHL4KIFkMmA",
-	"dbmYPF5X5k7LZphX2zs9Du1QqGbTYn5ah1OfXOT8QpMNg4xop6hEUw4cjNv0lzzTaNJFgBlIyZbg5t82",
-	"KtURxkEKpknBk7klDqrgvplxWaRcFyIDSAoID3MDBEnMAD+JBry/upySF/gthTIFV8bJsaVFrc1iNNrq",
-	"7S60YQ3mKwIHPnNC3Z6UDFwaGSZXZfUCrMIvSMDHDwClTXDS+I2S1W5u9mTnhmGBPFywtWtNgn/C3liV",
-	"cToYACeEGtzKXJMLLLJHF0GAFvGN66C9q4JyzJmJI55PnK/o/wxZJZ+zOUDfdTJpLKXjWHuvlpGPXULs",
-	"QD7yZ0n5WVJ+lpSfJeVnSflZUp5WUp60IgN9MtTk61OVZdRS8smSI+rHFDH5DS/ZNElpVzooJwMUo75b",
-	"ZIsPpf6wyBZ/w5KfHVW/VszMOHT/JIL5X1fO3ld0nknWnUiAnUxe/Mtz719O5TSPQzjgZe5BP/RwEJsv",
-	"uRPFY7qj+Zo99gxlJjPujyd3THzYlvhV/UgulzxnhcyrLRPmsd4pRgu9Zsxsy8fw7/xXnkxyINJkyU5Z",
-	"ugZCyIHj8JJdEwq5uLdSbqAIh7q0TQKLb4QrsNt1RlyzHjBAsMXj1uMzdgXTSiG4ZMohH6TStwrhpU9i",
-	"v93zMvfExijE30Qefc9xejz7nuP0ePg9x5msxn31L+bvgMN5en9HKxPIN5W4DZbDVb+DD9xAyECi+dqb",
-	"XoBGbdZcGcbEtetT4/Pw3TMeDZArbSBEJOyLrK0il4bF765RLl1k9PICovunvr23h4Qgdtc6aGT4q7tc",
-	"7q6icP7lE50vpF8cecUR7PgTFpD+rPnaOR6tI+TPH/gT0GZHa93SyproQKxrYP+unmPdHFuwfea6gzo4",
-	"QVGQVSuNrHHKxnL9A5HOAhsy7mPpeYK40S1PEDfXNQ2nlFef3A30rOEyyfo+k6u6FHxHdaOXFUDsrEOD",
-	"yeBQAyA6XGoSDkHzgs1SoB/kIg3kDwtWQ1YhQexGsjteeBikY2zxJWOFDkX9j3mupxT2f8NYMVbc/6zZ",
-	"34Rhy3RiVdS6ISHBahKSUwGZHthuOV6ljPXV01WBqV6SBpzBUQov97RBTK+vvvryq9+fIpUSmkW4jMks",
-	"tHh0ZaehHthVCgsfz2dQEU41CdO6RkRdJVeKbl2hdk6FkFZIi4JQvxl1ZxqEN/aslhaFYrqB84NHpxHy",
-	"oAYRREc54rTjc8fZHufJNdmwnbFs3Z6H6zpXqFG4N4WD2SFTp+i/pjhbrVmzUpSLtmtdX2OvqUmTcD3Z",
-	"jnD5/sNfrSZHtKfi/3zYlsc7I43c4uX68ul//efvTwlFJNi+PER1C8xID4oF1cRO47oHT1RfCzQ2x5I+",
-	"3zJtDiX71vlW/nkSP2HG7+zc/1VTP7/ld4xQZ7L4XtUA8JwRIwWqhXpNd+wkmaFcGLoZKR955Z55iORQ",
-	"fNeU1ND3vTtwP11kGCLRzWeSkcaFkZMc/0vmKupXXBvEGsWGjJNQYcC5xVgBcT/fvTHkjrsx4TMYFP1R",
-	"CfY7+17HZ8NLK/cF9Fq3gn7LtKZYcRSNkPAyBatjvOcuawmCr74CaFDDlB3uf//yv3/964fLy0d//euH",
-	"L5Z//euH/1z+8v/+x2KS7HI2SNBcPGaRbqBBPfriMsMffv7S//Q/f7AkdZ8+uvwK3QyIDqUYtGdu9p83",
-	"bpMQnwdwjuO0cN+dGWcnQhrmPIr13CGafCPklZsXzOSWURVa4cNTImhVgLS1shwH8UTTpksulUL3+5yz",
-	"QTfwqsZsrNnEfq1oad/m2muVVnk4DFLJN/E6BtTGzwacsqWUG01KvrHMVpe8ka0grlC5XVJF6Br0GstQ",
-	"N+zg1oC9whEvEPgzRKuhWM93z40asJViRy7h+Zrlm3rnQBTQQ2jmu5dVWZBbux2orG+s8e0S1FMKmMLi",
-	"j7kBj5RsP8KH/3DJzcjV3zLAbYzIltBpBcgM1X1ApyaFrbw5pYLhJV+irpTwk5WWQmrF83c/NVaH8oS2",
-	"xAdtCZAMe2JDypA0VuGwZtAk5WIU5fa9g0IcFLYn9lj9cvbjlVJaDN1YoxqKp7klHEE6eS+Z3IsTQum6",
-	"se3brgOjcEKngDaT2rJiaILmK8X9/jV7SSe1w+/rzsLnVw/dyz51Zd2WmbVrOT1AF3zmYchi3zWbKgGJ",
-	"CJs5QX7WkqnTlLDZt1Sm5EwBb8Cq8j0XhdwTRz+nEmBv+i09EOgNT24bsJHyjqk7134v5dl57Z85VyLr",
-	"OXlFmHxks57bS+n6KB0V0AjkDD2lUrR843oDTSBk3Ujn6MyjZBAKZM5iegiZpQZqtbceTGD1BfwFNZS4",
-	"fgUtj8skV1/oM3niTJ7TZXv92+Xh49FOZousQps7CFXhw6dx8lE/PNfYuU0uM1LIvUCTS7v2y/Utxc5z",
-	"Q9LljW9Od37h0mhdP1ate8fU4f4VqiOumDceFv1MZZZ+nQ/rV8S3PiuKOBAhfJDVoUgpsKcQ2UtV+EbX",
-	"em3Pkrx/QK6V8FQUKG7SQAt4PhtO5pRi71FNdCwOPQLog1/7wXKSaZ0onmNT8pMBiAhCc1CLr7HZOHba",
-	"QUsHwhaaQOjKu169cl1wKDA56A71EvXDCM5zKiKd/mbgK3CWnwB/RMdd7jif0zncw2YHnzu0LsqIks7R",
-	"ggjIEy7EE98JK87Mvqcb9rNvd3W6C3E6jgSTS4jJs3Gd3i60OZ01VdDH6lNJXKew4buZ2i2Ip43IV3xm",
-	"kiZcCcPLxVy3OVcYzAV3Y0b2jG0yDORm5NeKKujptKblMnOA+4rQ4OtHQ+ratSBakguYwwXEBNwY94oG",
-	"n1ohm6ph1DBD0yI/siyOjfx0rdVoNhcaXxh0rzsdO0sApHJHd/MeNP3kN7tXg0lab+sA0LjHy6XcHRGq",
-	"eWYPWiPrKrS7mN7jgprZVYcbdsggNNQtUzui6vCzPQMRaTw9Y2XF0FbFe8E27HCi66J96i3cEOBL1P3S",
-	"avzRvRBPftuww+C1eBdKPc5zK2LDgOPg4TxCk9ii3+CXwqjDzJC4c/ueij+CZYc4R40gAcOml7xwjdr8",
-	"mWhu/ppRpR0uWwpAD55hZwPPc1P4RCjz4f3JQFOI3C3tYT5+s/4/8KLa/QDHKl5JwNiRgihGS/BtZYhg",
-	"ZbfURwgj2/YE3OWje/e1feo8+2eH/tR72JpDch9xE11341NtI3VxN9xACNBo00Gr8mGNiVuqZVkZ1zU3",
-	"0ftBlnfMoQKeY09h/E/V9cGvPsFAIY3bN1N1GXpG8ZPYmt9wl0EbcsUdyB+o8cuSrjS2KCJausoA1Oab",
-	"+4h5XcPmy9vw1MMIKp8b9+nTtlwuXpjS2dyF7YTAf71ERDeWC89BmePc5MJwVp/8hm0iR6yhsGUTElJ9",
-	"28nBgijU8J9e+v8aav/lA+cEDG3be0jccyQNIQgwhI6M9/V3wD5vpOsKOiDX7UPsH2RLzqEU1kT4V7+/",
-	"gjCqIA4fzpjDVA732eqKI1fZZ04MXWD/zDmvUcjgSFyj4zI8ukZuX8fqk+RJvmb5gI4MSXst2pzhPLvh",
-	"3wPPeOD+ILC+4Vw6rsleSbHy3K1Wryynw2p4fZIW4pgiSafpxGEH5XZHFRts72MfOPMu+rd8GsUY3851",
-	"WkZh4is7jcf/O7knFIF2cVyNGbUd08azLOkSbhvsDHB7uYAAgeNaXDBye4B/I9tsVe30Hr8paX5Oo6ce",
-	"/6E9ED3mEElKtPsQosxok1RKsCLDMpNGE7JKGFnlpxFSPytu6jKXrlXEhZHujER2E3ya6e18bT+2S9dn",
-	"5Lnwkn/s/awZLCT9U4PO4IfYV59y6dzCMCcuwnZLR7zuxgLUwPA1fVuV7JzXFMb/h7+m4N7jAnrWn383",
-	"g0OxcS0DUIaPzfo26vAjNa4mSCqIOF1jVdKGWQ1AVrFLXY11Cf9xcpPw+9UsnsJX0hl43CniW9FfAH3t",
-	"Lj7aUrXi4uK0vnuXb4suStf/H7M4M+C4HmbSIU9CAZNU2IYUvZtwqNr7NuKJchx4dq4DZLs+TJylKj9V",
-	"RnnX3giMGnSaZtML7DZFeYHlGz4duLURT36z/3x8YtWfR9VuyFb7Mxfsx90ku17VvPaohNP7pa72Y5qO",
-	"8iW7Y6Wu+SDkjutrV7ajJibqdjKPJ5U7uigX3iZsfkTSbeW7OcnjYfoxXJLJMCSQ0u9a7P8T4JG4M5kQ",
-	"ff5Qn4gh4nkpwmY2g+TB779mZdGKueSVaeR62IkX1UCm7rfMvPPPnDOk4d8RcymVFECrdiUVp3KKlFTo",
-	"LgNsRExuGZYV+YtKtWmm0wAno3XJMnQ2t99TlWgSF3O6htJL3/GVeF1N65xjn7XSrDpJONyFcfwcB3rn",
-	"vHOPfJIsyfeIEeLSt49OZZeQ9oeExHLERPiQr8Src4VenitWMGGgk9s/TDrqKQjN8kpxc1hc/eWXFsQd",
-	"XwnQCKwqAHlU9u7U+Y+aGd08jCSXcsNZ7yI98V9JooK4TGT/2JnMKzf8nITiWLL3yfJ/nztlOHSHqkkL",
-	"PffBVI0lmDr25TNWEYuuQ/PhVOAftc8EPgel7dA/avbvd0m6ucN2z/K1dF1BZ1wcgL0atG7e4SP3NW9S",
-	"5XBsKTtYAfOKxx7EbIK1P2DIv1WkQtaVKJTV37CbK9i1dst9qd4Hp/2CrowEbWW+XmiCAUtUXARA67hn",
-	"GKZhDRUjvXNohGdKLnC0feDMmPql7Q38wbU4dA2VieYiZy2UKra7xqpJ7vsynjJkmpzYu/1pmtG9tEYT",
-	"dR7LSPABm8866JjhQCmeR2xEf8cUX7olD9kIPzWfOwf6wVmZxdDOtVaWCg4WEttokrU1VU/BHBB11H6l",
-	"MsxZcBg+Am94CIOLolXmi6ygZfTViAm5NQ+LXt/PeucNvR02Bd/DAyPIgz/QLdMZ0cw+ZbBlTC63W5oC",
-	"U9o28ReOqA1Az593Nyi2y1rZ+q2PHgdvRAYilavWx+QD2SlZVK43jS/iPlXldxeYz81QJ6cYISY2/Nzz",
-	"uorkiii51yADVr5dTyUcJiVXRFe3RhrsH51sjqDnuXreRUGn/udL/CFgUH2JLX5c0U8Xu6pZ0bEkmt0x",
-	"BTHMc/ngvuu26vF1MVAJyQbfrBMFGo3yjD9ezgby/Ucq2v8EXbdei/LQxy+Xtau0pn0Ujc11UzkOmuqZ",
-	"QyNDNvsFnNhLEJywC5arzW7lNJYc9k/ZhimmG3+Aq9tIbdjRFYbNAkQ4MCcjwX4h8g4S7SbWKD2kDxdl",
-	"3HlB/z3ikOXmoQcasN8gbbJwA5TniOEWtAX2hFaJn+X2Z7n9WW5/ltuf5fZnuf2PLbfP1nqRfaC5OVUH",
-	"Rgd2PKFA/r2DRX6Y+vj3IXMAM6zw5ZNYUI2FNvN9wP4RvR/wNK7j+AKTJhGExD1TM1JM/mnjrjz9cna3",
-	"XcvlQrE4HKqS5htEH1hzyHdy6IM0N/wuxV+3XOtTsYbPGAOT1Xl7Bz4RwoC/gDXAwO3Bg5vU9QOa+JNR",
-	"MxgI0A0Gbt7jI5MSCRE78FN0hBzcGruCH6RhnygE8953anGXek3vGHhxmQDIsjqgKlULiAdTVW9lcbjQ",
-	"Y2GW9649yJnCLDj8AxeANV4aSfC1H54SYSkRMP0e4IFdJxcX3sDuPL6rANhbrqYiS2QfdK/ck7xSyhEo",
-	"lbTzAv5eb+xYpP8nyU8RFIAF192FvOGR07Ikd/CKzlLGQKvfsju5Cev45DGbM1POHxVLqqG7TUW42Z6e",
-	"d0wVPDfD/Pgn/9AkjjwG19Ltb7zlImQ1TuoSAcmlbd+IVG33xLXvUAXt7GRlXPcjq9cgGk5pf3T9HwhO",
-	"+Zx9T+f1iPzygTUJB+oT9vnh86t/DmnUkC+sXQOzBm5NM7U6CzY5It672KDcQ1+IEEvMm1UMd5ztR445",
-	"PPEQ6sFPgCk9rhl8jV3NTkBfWFtI+uTo1qobtDW5BjaSC81SrO4PqcxF5rusDSQX0jv2E6J9n0kr+CnA",
-	"cT9c7sVPCQjwP50mweFPjO0IxaZ2oY9dg4sv6w4xIOR9Cq+VkZ3zPSoYXyi5+ykNx/6ppeI3Uq2kge69",
-	"x+O5SGiQ4QiLzARJeo2JIZZrHEKzQDzjNT33tBwsqP/Zfn4yLPa2WDlBh2Dv6r9vv+8RsPauED+LGJzW",
-	"8vB93QsaU8myRkclROf0f3faM71jiq5YKwdeCqav256cgN8JPatxE61cYeUyDNV6ccoXrOR2EWs1Fr7V",
-	"mOQiW1S6ouWkbmO9qIGdEnzdnuj2UhOTw5eN+5ZaEYSnkyIIoblyPOSVV9rILbazcZGtxzk1bAX6W10p",
-	"ZDwSATrbgAVO8ri5bgnn7BH/dKZf6ZxKHDCkFDQwLTehgh+Q7YXcn0RtO9QA+lt5x4or15RZeX8iYOqD",
-	"Nga5WRlRVGwYJv7SouBiRaod+rDLA3bgvpNltWUZ2fIPaNEqnjOnwTfv4howUn6tqDDWiv7Ysal/cw1M",
-	"r/7yi93aULPyl18+/vLx/w8AAP//",
+	"7L1tkxu3lT/6VVC8WzXJ/VPSWLGzuzOvFFl2dBPbWkm261+JdwrDBkmETYAG0ENxXfrut3DOAfoJaHYP",
+	"OSMna7+wZobNbjQezuPv/M4vs4Xe7rQSytnZ1S+zHTd8K5ww8NtLbsXrwv8k1exqtuNuPZvPFN+K2dVM",
+	"FrP5zIifK2lEMbtyphLzmV2sxZb7byy12XLnr1Puj5/P5jN32An8VayEmX38OJ+9Xn7D3WLtLy+EXRi5",
+	"c1L7J71fC/bqPV8xvWRuLdiCW8G4ZdKxPbfMCF5cM660WwvDtBJM+j8uKyv8oGCwa8ELYerhvl4+wYc1",
+	"B0ljss5ItYIhvRFG6qI/ohdsq5Vbz5mtFms/lOeXz//45LPL8LifK2EO9dN2eJujz7JafQvfSE4x/DM0",
+	"yVv+4a9Crdx6dvX55bz3iI/+u3anlRWwnm+Mvi3F1v+40MoJ5fyPfLcr5YL7F322wyv+zz+sf+tfGo/6",
+	"NyOWs6vZ//Os3jDP8FP7LNwXntietx/X3LG9UI7tjab3pq/5u764tUIt4P13Ru+EcRKHentIzNl8tpTG",
+	"utb2KrgTs3n/SlmM2oXzWclH3nEHy5UclnVcFTdS9ffNj2vNVsJZv42lgY1s2VZwtV/LMvGYj83l/hse",
+	"MnpweHsa8tzP0U/xBvr2H2Lh/GBeVIV0r5Qzh/608ltdudQouQuHq/DnyenUDPCiMMLa5BTw/iQ+cXJ7",
+	"2tr4oXMcY+KRunILjYen/ToX/h0u5kwbtl8fmNJueD17Szb3J9ytxYGt+J2gtaPT2LuPXy9hXVqK0YcX",
+	"lskC7ioVSDSu7F4YxlUBv5Z6lbr1nh/6t7XCWqkVvJ7/rtMboS5sdnx7bQqbHl2cXz8svG7UjuSuuS39",
+	"KOvNUU9Ic/3CMOa0BevVy27hN3yVEgxiqY1IrZowsFJMiQ+O7fhKsFuxkspeMwUqwqsSab2qgBnHMzRi",
+	"EwrlDD1cOrG1x6Rh4/x9jPfjxvBDa0vbzDFccMVuvbbbiIIttVdhox7r9UjRf2Jn+cLLtAaSWoI/cVV8",
+	"KZZSyXD+epLkTmQkwU0pSKimPtzqzGe3otT75Ccrw4vEmn9Lqn9RCm5SW7/kt6JM3tGI1iButS4FVzBd",
+	"iamwYmgq4tu2R/eOLIUL7hhcwr64vLy8SI1zK7itjEibCc3lCxfO6aHJlRNWFuLP0jqdUgFrUSbsmz8d",
+	"GNos10xVZcn24TgZmGF/gpobsZbzuroFPea/xf2PZKTQsFS1vcVj1D0IG5FW8YrsoeGJ8N+eBwMJXik5",
+	"FVpv3oq14MbyMrGHizuJxkd8sd5wusPmSydM48qGoKhFU/+zQtjNeBHypbCbv2pepAZgqnKCMHpbleLl",
+	"mquVOCoa8MZhqPMwO/G9wrsfnei3tULkRQGHhpdvGjO/5KUV885iFJKXNv+d/NLUo9hF471/rfjgju8q",
+	"ukHqDV/yUqiCmy954kwVPL2X17qUuc8GBrsXYpP+QKpC7+20HbvXZuM/Sku75usXoMij7wLDqL9fP35o",
+	"fmoHqj1F0XKfIKTLnBYZmLufK27aJ7RlCfk3uSn4waaOaXo3hBHW9+5Z4q0bD83OjzCDidkxepsc8kaq",
+	"YoqYnM+cdGXmE338BAQjEm5Cj5/j8OAGQy/3f70W7gvZZW45evKy/iis0CgZ1zyaif0/tPMG99f0EdDm",
+	"Tx3CxMkdc0faMOljnTLr/6z3FDLBG3jtvfXWU8LsONCCDW+JAxpXwX7vaIPeWQhzR4t4TGrYhI0Ptm/a",
+	"l5aWLGNwI5hMenZgD6bu8K12a6lW3tuRzt9rWfLVyt9NHdgWX6srI1EhpndpJUZFDpZSFW0JnDBt7+8l",
+	"d1VB46OckZUVK6V/hYSmGBA4eieUKG6mBAB23GxEceO9m6RfuhSiYPu1tuTNlVIJiv5JZ8kryt0VxdzR",
+	"RTGC58I5Riz0naAd1A/2COVC0Ko99O+WzA/POzjM+mNQ+UGLberxVjhXTpy28J1McMw6WrxhwWLFO7jQ",
+	"yxS+ESp3uzthbDv00thYeyOdE+pGL5fHJQjEDEiVtAx3OFlh4OEs4LmirdjcXmGn1we8sRj1eHNy5sVi",
+	"qkkK0boJItuKt2IJ/hz/8Bq/8vzycj7bSkW/ftaX40G69E+B/4Tk1JqrQhQYlmsEfT+7vExskwIOgFDV",
+	"1k++X2MIyniPEbwlrgrm97eX4TD/C73dCgXCm5sNXGwrWCDccfAXvw6NuW1IN5EStYPHWFqGh5WO8tFX",
+	"akjQ8F4LrZbSbGEXiA+7kksFPxfccbbkVenfx/s08Zewa35KBgP54ujZ+Vbs38B1w9HDbXfR2O842wrv",
+	"CIeEBiytNoyzUvDi9xSqrNXbmDmpBVhHCikRHuNf/1brzQXkTKxWdtyNG+KvkwZRjG91pVydCPns+eXl",
+	"0y8u2zf+Q+q+wQdLxZ4tsxwjpH5XaMOUdt1p+PwyOdxKOVn27/u9/zPbr4Vq7bhmzC+nGjrCbfi9OrIO",
+	"ZQYcwpwg+lI4LhPhiAUZQ8eEDAQl70LKbrRseuW/krIkxYeF2MWQ5Kj7vQpfSd1vyw83fJEJiOO5gc3O",
+	"7cbbpgfmRRSEwlHctKy6hgViHS+Tkd8DuxOmkAtnybLjRjBvHuol82s8r8NZB/9Zas2dLou8GLYwPL5Y",
+	"+L1vmfN71j/Ef8s/RbrZfLRLntgxs9YqxOWt55IGmNtSuLZ9Q3qCcZGxAjKBk/lsv8a7B3mMeno2n/1D",
+	"kySutbQRoNrhPOs7+LcUS0f/eAkZhOKMjJJaYxWkskRTacFfMYeCj2ppMHqm12FFVGJF1GLwY6UKjGmC",
+	"5GfCPyChGTprxSnvRq9P05NblXQGI+udfAdC24o5qxSNGbbdXrq1l4fguuQ9lpRHMFo4pM5x8AXGjbKo",
+	"BEPfkDmNkaT+wFRSBfhTtqiM1VE/xhzOYPImcYgdL5ND5sytdWXhFKsCZm7OOKOIjn8sZ1YstDeNyoJx",
+	"B1Z8GrbQMm3JIsUnR6O1b2q0d4a3E6fZoqO9wYbZ3tHdXfwEwipAlq25ZQsIExfMSrXoICqOTUL+Rd8F",
+	"n6QpJhqHPB7XcEhTxpm/0fcKzdqTzPcR0zfedE8q/uQ8iDKh7cWHpI58wQqxkFteonmIKTpeMv7sNunz",
+	"ljzlib5W4IkudFltMVPsf10ZXe0wqTNnn4XDdCuSGz1nr32lDdsJvSvFNRPbnTuQct1KazFM3PckeVmJ",
+	"9J0Kw/f4rX5KqZdC2q8PafWPBt7ACPba5DL0XpYwmEYUPkYIP1+ZaFBn0fPiH3Mu54mGLuLNwikiLeA9",
+	"ac1KrVagGBtqFqFROPGpIzU5MJQN/3gf43gIgF6BLk9FA9KzKBabt2KnjRvK3qXBLGtesFvhvHhX2v96",
+	"J8bm0r8CjzGhEmOSalwaT/IyfZflUhihFiIRwH2x4lJZB0dzV92W0q5FwYy4kxaBFOMzP8tKLTJQg++W",
+	"3vXeViW3czQw1nrPBF+s/UkiB+hE6EHMa4+fseyd/BaxOWME/Fw7Z7y0upW59iY6QdrspJmLXxo78OyO",
+	"mZ6uPeowNN4o5mhj8raxtRrzH3Zuc0+ESU0fPC0Xg6CHJspjyz/IrRdMzy/Df6A58Y9Pmn/ta5l8AHyN",
+	"mbIg83hZgtEPEgNtd9sGEDVi0sspOdLO/IYwpH8+3Co5Q2jh3TPXnYz5vShLcja9ybvXBn5ilSqFtQyC",
+	"pEUSn5UYnLYULju7Q6i0GyHvwUcCDwmuT84g+WzTpi4YJb240FaqGNY65sbl1bbe7rgR91tVl3Vuajnu",
+	"V/bIgs5nXh6nLMOgBK47yiF10+EzeZm06TPTIW1KAKTf9gWrlFxKUbBaEg2CEu95RiNYMb+SVcC057zv",
+	"jCwaA0JpWsndJ/+jKla5B+StKC5t7kuALm7nD5vPz+b7o38+AuvQyfvTcBrPPuLTGlEI5YYhPMlDE2bk",
+	"aFR6x631q965+Pnl0ZAsvVu8QfIFKvcNARonDP6Wq0Qc5yujt+wyYIjBOGGltAgC386Gj+F8tpardToF",
+	"G/2oI7KXg20N9wlfSr1zRJkd9VImgNwmYVK6+CMKANImHIE7Awt7PJomD5rR6RPUDSAcNRxHLhFtSbya",
+	"npN7v/dGitQa3QlD8cURrvPIcYUBhZtnx1QZNfmsWFHcoCaZrJxqs6Nx9L84qvYnvzc8ZV6PNfn+hi9P",
+	"jbU35iJVM4BqPoTrtrwQjCBY95i5aCekn6bEXljXdDDzkaAhjED7zpd9BDEr/MSxgxgRVoUHNuapflLz",
+	"fVKr8+pOFt7oeJuC2eWhhuPwoQEImLU6Xn3gW8h+9O0Ob48kA3Xe8d5ydcAgVMiPt4pWGksRwi2JmMe2",
+	"so7xcs8Plt0KZnU6t6nRkkik66WxjiLw2/vnsyjCgy8cHpierJBE7Fd58MUmOVmgR69ojtBKmWOShNdo",
+	"LkpDeDOaym223GxsMql4Kw46pcT/rPdsyQ3DzzGaWjlQ6pzZNWQYqTixctch9pjBzfcjepTqHRGQ9pfe",
+	"RGhPH+yR07kipAQTGU1+CIOHqzAHgHOql92XCX9HpyNgYo+D3vhWloeHwrxNjl/iDhjYUv4YSses07oI",
+	"VVqEZcT5gT/wlYBCKzuH33VZeOEJJ+cK/gLvxm4PbL+Wi3UQ4bQz5+ziyUU9rWteMLKq561YOn1LaYdb",
+	"aVLsKg/Uq+vlpiCqMwFe/OAm7340cXIprNpGDKPYQtxnnC/SvIERfJNON9SyllZWKsaZwaWv8aD988yD",
+	"UGYbpfdpLZlJc7ym0rrR6ZIDN4V1crEZiayLZ5Ikb2Nd4jFM4+8C8C7sjBqC18TVkW1UDyssH0mfQdme",
+	"A7tw54y8rZw4seaj4I7fNMyQMQV9ZCLkH4wlTO1lfPWBL9x1TMhZ0ATNpFw9JtFUbKNhNOu6YmvoO6Gw",
+	"q1k5kYTZSA3wOkrW1YCt7xYOqtfToFiyApP+nZmCYG8aYgkpNQDm8WKUAD2gefpAHjisSYTsXojdtER5",
+	"rg7TjwJu19F9kEgCtBoCf+YEWNhHRTA2bRJX/wfavimUPy83x+7zIy83L+xmoCggvhDEIizi8oclS72H",
+	"a+h/MH8bvkLr+IX5bxwx2jT17p43T35jEQaFyNdGJkxqlfNKppZvYNkGEDGkMjiTdn1zyJmtH1Eqo+qP",
+	"bD2H+MWjM5XGG3jVlqkXAY3oP28h71I5mr6gaYLd2xouIJYKLZJntZ8Zm+Zn4AvVKgvvd3R2ko7hQpSl",
+	"HaiKnXyk4zpMqHydmnvvlsQmFDy+15E50dVuwF+dEMTOG3UjA4CdKHRwIfG+g2+Rhtot+UK4EblbuAr2",
+	"ua52doBcAOCjbMXBKi+uantSLyF5PmcaPQf0pb27cI+t4xcksW+mofqOQHTN5qYhJpNZdXCZUMlhHcu0",
+	"HHpWPMdtkgaCc++E8Y0A27ws0fjecrdYp+VLxhIYZV/Y+0GFx8nvNjZwcPu+N0IVg8mqgSKvHnjhvOov",
+	"ZqYmDGGSzoSXz5uJMfc1+vnH9OjU7FbPUOstVD6iMeR0D3vIMlljVgfqwNbC07HUFcSoMOY3wvbNx5My",
+	"1RTvJ1CmdKYfXyTcuV/tVTufcT5Si/BVlOXdcpeOwG1IZYzD7XVVFuwWojKAcFoAugVBv0tZOmEomgOg",
+	"OfyLjRRAKAXSAI4zSfa4fc50v2BJnOl2IQJ0ptvFzXeW+2XAO22cYavQML27qtKlrKCy2qaLREupMmnQ",
+	"fLYkk4yaz0DpHLePsnmHr+r6uAkpuQevqksk7TJFXJPr7/7pqt9OKSoLC5Vcei/7zwQ0nsjJc0SD5bf7",
+	"hAhny53pcQ8MhilTs/V1kLRjE4P5V1/zXQ5MoMb7OjGlSIhGuGt25O/coRSPm3iPU9MhmzySeL9nvj7O",
+	"ahBIheRbDTLcGcnVCh1DaRbwg/25QvW8MNrapAwKqxHTCVg7BsCI+ewWN82d1CXkpVdGHI6XgSUXbRx6",
+	"IMvLxT9ImzmvVqaiL995ayUGJy3fCizwmHs7ZyMOwZUBMCm3NaPclf+fOzSKnEYp4javWEKvLyqXKbfJ",
+	"41J6tag8xwe7Mlyq4I3WJn1fk2g5pTKW3ueN/1ZqQJWSrTLHrVYgkUJsYifMAisPO+Q/OYopHB7NFt1/",
+	"jqtPrz+wbXCYE9yPNNsb0K66TLJ6xKrlxeU9c4yT6Llqodl3IbIW0msVog5nR0QvZXkqg4vKANC2OrOu",
+	"wEY8EZuWVWVDyV9y5Ee8BJGJ8MWGGEXGfEe7E1nfUglRmM5oNMAc0irFEADNXxzBPCLW85vnG/+d8Yyk",
+	"74HN04sJpqCSYEz1YXhEdiGyz9BqIcgTLuE4SzXumaevQbjHTT0VZ1pOnI+4atH+i6vWfnB+7XJFZF7G",
+	"uVzGrNR6Y1kpN4JxZku5qzOB0wqxxM9Vqi75r8CHEskE4CrmNPGk8NIIXhwiAmRMZtvf4SYmAQekRncb",
+	"6VAJHHeQ09ViLUJ1GBAN73Ws8A4Rl7HGQ/MEJWPF+xtbwZrZ4dzzmOBW40Yd/i+x9+ZQmHNmxEpaJwy7",
+	"9TNk58EkYuDR3Rf/1pEwcThhH6R26V9k0om7HcSkTxH+vcRWTMN6OxHhX6UUllBzGBDbyxreNPeGlyiX",
+	"neL7+hXaiI5zqKWyMrw8Yz6JbthJQeMkpxbFn8/vdxNM9XNYwEPlI5lqb8rX0EarDf1GkXep97ky74kG",
+	"8yezlGli2iZzctm03vyJAKSdmvvtzh1StIBIVeVaMAkvfS0wI3CQyMgtM2dWR7wk0cEska9o3cJzNTCm",
+	"dSAtuaqhmDv54dB2yJvhAxbdThjrhV5xHwZUnMDGWtSF6PV9my+cWp9varbrjhujccxhB1U7IFLap3nH",
+	"csnaPwOaj9gOkLgHrATQsVteNKBQF7baep1uxC7Jy72RKkedDx/BHmjytevleaCaQ0Vd0uVqVQIzYHu0",
+	"NN04E6FOeBJ9cJGd5Ty76LAkpiMMC17ji3C661dJbx63TvEL820S1x7IANCUg4LUsLt2Qhggwt8rtkOd",
+	"BoZXmuQuopkjkUnlSgkxJCQ4Te9RrYv8oKRl/oIcn2XYHYkvX9weLgDHBUksxWgw141U2EYcMMNFw0s9",
+	"QIiMoWiFc94iGq0VcFne4deySZ+coc0VEx/4dlcKLGC1p3JqRdQr7TvcHXHD4YvHQTXeN7/lwrv1c0SQ",
+	"TZxsji1DxqmP3MepmBShr18+VTho24TX3WE1dHbsLxBNJOD2p2hprcJ/rrhyEnQB1FTWhzjEZPAsBZKB",
+	"Bkp5KVf4CEqu9YI2g5kAuIbeqPF5ct2k3Yb+Ul3unQZAN9FTQi8hatqEfWvFjFjgq55Qn+Dvsd1VLsMt",
+	"i48QE4H4gYpteP5CRlQ06Mvi81ojS00mMnP0MZhTNdiQXkg+V+wbTaImJTfHtoq6RweoRM5RCfCOEnX4",
+	"w/nGZu+oIxf3soIN4u3M3DWYIKYUZfeTN5/l8rbB0Jw29oFOC9+KfSyxfLw01/QSR2igpESTVA0NjPtQ",
+	"L4wrfsxM15uQPJ8wXbykgBTpIbqoXzIj7oQ5gN04B0G4hLZT2grGyygkATzs1mIbKqeI1LKvijL4ohcU",
+	"eOHsILhhWo3iadXGptxhw+ApZGLBVez2gAyCsXRvTQV+Ie7RLfTTBmu5kCwwQJzBqOh79XHJP8usdfD3",
+	"O0uNs5Fd1iBuJlLL3DMAs+POCeNn8L//xp/8z0/+f5dP/vPpk59+uZz/4T8//lsSxa3Lo7iNt5pYjYJO",
+	"6MqKKdwtXaYKnVccbxvVLPeUJBOqs+fskg4HmeBP2fdNZRC2Ywgy+GN+YZl3P9BihyCDN2xia7fms5BP",
+	"xcKjsJ/U/crBs7L9SGYeyFePSow3WJwNVK34qn6OaqoaJJd0R6rc+2JjXIKQJGeWcuhbsX8XKoQmbAi9",
+	"E+omsknGCUhVicH3yVLEyFvN6wuhVV05tqvAlUCBqRWSPs2pWAvrEkutVsEr7c/GQHjH6pslH7FQjSIx",
+	"LxWdLEtmKqWkWl0RtFQ66rnqL9BeWKaXRicjkl434LcwllzwA6t2zGmsjL2ORK7wSZM5tqYkxURI16Q6",
+	"ohcmWRrv9UZMFrHkTcUJ/s/Lxkn8wx+/aBzBz+YDBRTn5LyZz+xC746K4ndwUVMWx7cAEmWuCpj1tuX6",
+	"x/vJ6EHGnW/F/gcp9qfTBf3HcdmF3XmPTI0fzX/BhYhDihDAoWP0yltHt7o4MCuAu+E4ZyhNDo4pNTPf",
+	"3QlzR1PTrQfQhMUf5HMmm39y2znizMoBlM9xoxhRPfE+9wp9T+NizD88j56P9aeDZxAuOhprb+Hkm+HR",
+	"dqO+1A56w1O57gXVBQ6+NNWs5TtSjnbt61hSrOfyN8+N1542YAwm5YuZQJUQm/gSqJWJ/3RSMHygVx2E",
+	"u5p7a/xdM7Sp0/Co+WrYMLnj0nt+66T2fLUdqCuGt79g6OVYxosCdX2yfGqgQV2Svj2WqJaElyBq12Tg",
+	"LQd+OLo5Q/yyg8uFPRgmsd5mdXwzX931htRfzQU9xeYsx2n9+9Pi+Scc0dExsHB2zFwgwOlTZTRpUyyX",
+	"I+OtD0ccc5T4ut9rAEzpUlgCWHJAW+ZKoG+Gcn0UK3m8SAiY4s1AyBhAaAqDRwGgVFFyKAQbQtw1ahIn",
+	"gPWH/KK92LkRPVD7ahi+mB9j7HBwoql2Fu7Re5pF4PYljiN6YUo77I9yzTi5hpCeA3KO6OWlW/Y0vNEU",
+	"C1XDIYQNB/4gPgIhBo163OCugmBo+qtjQoUD5cD+uaeUA/cIi3DHhGcCDyv9RRG2L81bFGzH7iI0p+Ue",
+	"9ZfHDcswj5lNnqT/rfd3f2WpTxK2ZtetFiKdtprngordKwo5Pc44aHPDRL0oilSaTJDXM7I9ZpzzI2Xb",
+	"Fqv7g/4/Ggixkc4FcBDF0Jvcy2q5x5o+egB5/IqWfCECw+w9YhTZKodO6DWdWRvJXBpCnk1C2ezLvK0m",
+	"V4+lQSjvA0gupMiNAGwitO6DQgAvRXMmz5guCI3eA5PDv7l2Im9KnpBkoeSov1yVURn0F/H+BZatKUho",
+	"oM4dwlkd4WXyo629FRxj8mXTpULZarJuGVlSZh8vNBqBeJ1YZTpUEApPDcNKzgL2yhjNx1rTIfGqdA1n",
+	"k9hIkj5FETnuErgxf5sztBGpOxKkUlLw4YVlspjX3JOI+10xJ8qyRlQl7ZfKTiWXD8ih9mjeOX7b5Jqr",
+	"jLrSdiPKK6XdE16Wep/pYdE6x4jxCYKaBpha3rexCrwD/sh2lsZKakhrrDTB3UOTOUsr/IAAzmEjww87",
+	"/ZpYp/BKuWTp6MLJO3GTpT2nzzM1ZnzFpYpf7k8ZgQ8w8Rjdc4I+w5eDlbzHvE1RawPy41EjAKnvKG/+",
+	"QYvyYiHgiIHkq78rb06JIoO5zc9b7NdFMzhuQu54KYv8AuPHmfUFm+CcNXZNW8PO4ozGErshvz7s5DRf",
+	"F09HMO9bWZKP6eRipZN4i8K75Gj+jsc5j3huFDwJ0gHARa3SlaO8gM0hZsRGGjF6mkiZzCNR79F8ndL9",
+	"0cAtk4HeOj4zPW1rwY1N9ZYIzOSjdkisRElVyxu9zyE9p6XtYh+PVAu4urZkmLsxFHmFCrjnl5eju+UB",
+	"A0ny4XI3wfbJ3aYUdwNJl5vqaMKN6rjg4GM06rQBtToqDNr6vCwPg9BdB1eMvc2ASKmMGjEevIogwzdy",
+	"eZRads3d6+UE94RAxt2kCi5heN1m2RDukfgCtEThCMzxvA2e0fs168rlJaopXdWpadBQo8j711STEO0f",
+	"21Dnh9Uda+6eyGUS11yfji6IoS/wS603N3XbBbq8CWx5/vnRTiP3IJHPN02DdiHdVmeB02lEE7V6h49e",
+	"g57yoTThnDluVsIxbViTBn3YTqKzMABAegv9yKfjs0ejrps8WdMAf7kgMt0v/TbWaeRH/yfoDdQ1akdw",
+	"9zTxpPfPiPLKrXWGmuu0eej0lZ3gxuoMnoWCNlNo7rrzGmqHGnB2moFImASGbXPwycmnOHFsB6p4ebCO",
+	"6MjFHh5SCp5monur999wszlSCjTCE8tHwBqojR5D5R4A8wsBdLbIrMug8MOmu60AQFbvL+xsfp5eHYNE",
+	"bSODFU1K+G7PiaDwe/0jkktJo+zmDprdZqfFh9O0UX/We6aXTiiaVeFNfq8vrhiwM0BFLKQd5UbMseG6",
+	"97m8Zs1XTQ40toGcpZ3m+rSaLTQUMlWbjZiKt3jldGsy3cHTYhscrrA9SpNJcSKcx8gUnOd1o6Zuzm4r",
+	"F1O9fjkgKiIKxnfcOIydIMAoA4UeaZd2A22hPpRWbB7i6tgADQYe7p3bwUdbvHdqaUJzKiSgJuuGN5m4",
+	"Qkmwgg70erlMSqAc31DnAW2bKfkkJfZDDxqkHsj6ZHlL70zOy7DHET0NvDq3eO3W1oOmSq8Lb1WKZm9P",
+	"MEeBMmcNcPlr4lOxYcrxz5YFq7pXioUd39NxlgwnIJ8Co/0TV0Unn9YxAG4JjjXydlYM326x1nrCDXvd",
+	"xkcTAxb8MGd7ITZzlOhz9nPFDRA6r3m5nEM1WVKyX5MKOOpHAPIlV7fOIIiEWVC4MMbF7RW7iD+z/xFG",
+	"X/hhXCjNCu54km6CCr/bC3sCKVeKWWaiZVhy624CvqB7Em4N0GlvoElO7MPPQAB6EQPS2z8Vi124C65r",
+	"UpKXkZUkzZYA/T78scILQVtACsdp6C5JzWN79810foMAGJpsTLcsNH9WGxYa9giDxNYQS0OCAfXGr3Ra",
+	"6S/TyEHm1kbYtS4LpN3Ccz4fbzUEVor7e70QYSA6hDa7BBWBAvcEECqERpG9nUdcMBluiXU3yH50F+Zg",
+	"ZO2tsV8Db1mNFDOVsnGLgNKF7vrcsr1opnKbgLXJLUyyds63DQtnqlUzKt8T4aGj6cQjV8lZtwf0kHyC",
+	"d2ZBHfciI0k1/J0phjZrFpGSOM8vIuqWjFbt7832XKFgnwDHnwo2yduIGRDG4zI+nQh9bUZraWy5130b",
+	"fZaEaGvhhRquWKwDdGtpnBAqFkES2S8w/1KXV+C75FvRaFPbxXUEAvt0i3Lu+E2XeqXJoDhM1aV0nsTG",
+	"7gTfUEbcumb15KTdN5GOrd5lmcYNQ2/rD3KZ0rkvuSVsRLN+tcGrT4fMdnqkcoPSoUQ/hAe8xQiUamB7",
+	"C2OaD/YiuGn2Ioi/4PLkdid4sImww5RcG9KgpHJdgUvptNtMLLRDOvv0faSywyERG+w1I0aERpDwLNrP",
+	"0zb1tLI/IMNMgqCwi0OGv5QD6wTbQg1D3IZIrjUyoc9t2vsY7ouZ5Q7J2wxhEge45eqpRuZByxa8FKrg",
+	"5gRu0kaXd3KYSY/1qgxDAm5JXFm0o+qh1+sxdODe09xMUPAT9G/qye8Wa1EkI4y7kqsJlXAlV8d7S8Et",
+	"08PQO5H1G53eCAVbtdBXwB1zTQwyXstps/E+CVAOXCMDC/U6Q+57q+G7DTI7/90YCocGnOE7yXD4u1rw",
+	"t6eooRGOtXWiK5Pvrssq3did3wlD0J8RSNFCZvhfFdqwqb/fTHvE5C6UYO+L8e2VvpS8fA/fSNxqJMi7",
+	"wHhkaHES3hDnof3WdXkwDjOzPHfifmnz7IrU9me6cRipFXKE8mmNNrPCH3P55ySvQlzLvmcQqV39CwRu",
+	"617w52QfYT4jf6M3iFe1GcVZoDVPEAmNpg6iPRH9m4E08zuMuvyARU6JQ7nnh7Sp0CRIIq+VJ0HEiyqT",
+	"xVeCG2EdlRImSFyznWWJW6vuyk5Y3YuLdhBbJ2+cbnzxY2Ck8R9HUx0Iqypn50HREj3pUHeLBg2o19RI",
+	"vkHdsGbzGYbGsOQLokBgnLKe/3T8AH1XG90wvoj8f9TcXyfKHl3Fgc7xx3eiPVtb+F4Kq9Wy+8JGoplk",
+	"u/bSihgxyZQDoKUMy0dtAoOd9JAlxkNOvSxFqoDhLQzU78hqsQ7xVvLOLD/Erqn+fRFcA2uKZLL79WGs",
+	"rZz1YO4aazvqTh3pNJ6CuElhlD0XI5okx80cbtHtUI7vE+e8uWOSmzwUcp6/ar7uB5sJbTTYCkeAGWrM",
+	"xSjOki/ry6d1t7mJ7f36KUvarM196h3SUiydX1b45pzw83onlCiY0h1+wZEYtNjJNmE6DDp408qYz1+6",
+	"vBIZVx5owiAJ47TezFuKcaP0Xo09zrC+7/yTMoQ3+eppKAPvl0yHyFea8JQwb6kuQmUpJ0RAajRDr8u+",
+	"3tzk+gVXagHZ+2JEWFQWLbxL7UG3Dlxd9jDcX7geWHMU9Xs3jktWtnzZOrYd3dewaWKtfqzso31IbGuy",
+	"n4tupiBzjYfXlSqMGN0Tn3ASw+D0VKj1Bgtl0h+DEr6J/lPCZootbTgdQj8D87o58O2BcYW6PDhWKbmA",
+	"JKAZudBW3M1Pgg6Y3C05VPnHmHs9EY3h0LMbOePsbsFT3VNHuaNhw+XDihQvm/vbpJ78HtKlmX66U073",
+	"bSleIk/4lBbz0/qP+4fkinhypTrz2X6ty4zrgl2prqC1BHdSU3bc/xiPY9Vupz+G42owElUzE1FVEI5v",
+	"qDqoObvZZhyT+m40e26EeWj03YiN+2MKVBoiQF1VRtg0O3cu5TVEkzXUAKXki5w+BcEQrCLH8NIjjFOT",
+	"e3UcpaJqd8fopeXoBbIrmiz2ylUpAl4KSwlsdQsLVpfvGrF76oQxElp+ptx+UZYT6iWS+9h7bzu3zmQN",
+	"60HBlvnsGv8GBRBITqPEJC8sAwf5sWE5kexF3tJ+kdTodAJhjsfXDQ/VreFUpxedUJ+dFTcBM3UCoRDG",
+	"M5LXNgrYUla91azkZiUYZwB60EEno3WMqjl4o4S0aXFGNOAQ98+XB5hip0y93t/z9iaHX9kHtjO6qBZQ",
+	"8BHl6HGATztTfFOP7IQVyId1BvvlZUApdSZeKwbXXMX2bxFgFdEqZetw5Qxkig01+tzF9lCJcNhNHQ67",
+	"SbSRCrsqvEF6w5uVcC+JHbKTwOixMUFfZwLZUxiOakCT7aKngD/wYfkhpqucs3EgEPATkxFDSpA+yyZM",
+	"sbMjjNRG6nKKkEwYAU1tqniXQJnR5saJr939Nb8TQYR3n9g/FMftvkYOYQoD0SRj0U9XxloEoy47D9MS",
+	"DOeqHu+bF3Fb1PMV9160Hsk+rc/NkBkZpiTJ4Dp1bnNWQlah1/tvNIHDcUVb3zf5yoE2vFeXN4m4y4Xb",
+	"HJE2cFnkBcsO6FudZCKsjEmGil/HUiPMRoOGlgAzSIMjp7GYjY4PbikFNJUc7VwM6MlWegmZiRjSrVRI",
+	"RjBmuJlQkm0hMELuiBrpCcwrhGVLrrYRqkgeuIalNEWenpnGhgaRHHplUrCAFZcqaZSrWE3RiDFCR4K9",
+	"2DlM4Y1cjMArk3gGNTmAW8plNEulZXsuXUQRjXvKAEk0d0kSp94Y/DuLO2HAxaEE2+jjkU0ZdU2jhd6i",
+	"bPcvGawjFoiNCwiJBQxoY/YhzMmUXK0dmHjA8PigjJbeGMQMeZbBE2OdfrqWXJaiIFbS61BQaaQo4m5J",
+	"ZO1lql/0V0IUlkoDqCm3Ee0tcY9GmiMrrbt0nRBazpekvY9FVBOwxkeCrEPRz24zsuF4ZWrEPwgjl3LB",
+	"00ihxVosNkeQFJjV9L5jKMjCbbA32olOdULTc01zv71WtaEK598i72uhIWS1RsLssyTe9J0wQIqVZY/y",
+	"osK0I/i4M65DByHuACKB70oVlWHSRp2poVTZcDpsdHB7PtubZF/We2cTYlPHY/HQIFxGZG7qWQu9qnHU",
+	"yU2bbMwx2tbJlwHvlUiTApzSvGRMaouUNw4gfnmoQUn9sGm1k4R9LKUFXdJAlvvty43Re1EwpyF+vI4N",
+	"hqGQA/OppBXr0zBLMNAuRDe/2GEdHkWsH5FJI67UyLJylIwjeP5HbxmCPseb/mjTaroeUTix0C5EZ0iL",
+	"WOJqs84IvpnNZ0j3ToDftBrv2g3D+c1aE/BWu49BHtxMv4Le1vuRl5t8Q/6B8DZsGWri0IdbZEqqG42a",
+	"97yErvrQ6A07deldOQm8EevFBxmXeLn5CjvkYiGtXGQrTuI7Eeb9ZOyOWC5DRDERNgzVkhA24iy0AL4i",
+	"dvTQ8wPhdPCyzGk9dlD+xV/B85OpYiqFC1uQVmw+g3aR8bfKVjy953LRg2isZ7FFw4t9v14t6LqN3wex",
+	"h0tiF0DjPMhS0DanuZ+Uq/CPy7V+GYTUOJlo//aGNuVGMKzrwQQTXD0nggLK/Bnvznl5H/+6F+RZpDgx",
+	"0HsaP3FuLdTEb9y7PQ0exeFk4YkpQcCYtKJV1DGx5zXEI4FLRDMREOMki+q+NvhutQSoRc8cpetPGWH8",
+	"wm5y0kkzbjewI73wDMWiQelfWBY7gXc8llPPev5MZucZnpl7RxJLCRdlukTPyoRpRCYBqkhDyI2cnptg",
+	"PeKLNPcLZ4VYyC0vkTXB/2Fp+MJf0IFdq6Q8zPdRTkN1vtKGFYbvu2C4ca1mKA+DrzNEfx/l21kWcTK/",
+	"6WSBr/fqwQVdgDzHc6YhR6GggKjU1iUPF4nnCY8aDLYHQeSycFrioOwDVLJMXA2YfqI0/nD8kPVR7f5r",
+	"ycFRvfMp7T7Gte841rXDj+R7K07vp3mGVqSJC0f0hG+ItuHGZFDTsKiMdId3fr+F0jUbQhZSQTtTvZEi",
+	"bLWrGfDQ34SrajNnJ/8iDq1sDGxiMD28T9PobLR2bjf7+BEwzUudBd97F9Vy/2NItc0prgtQ3RDHafi/",
+	"RlcOXV+iqFBFLGCFk/GUQadRyM0Ao4SVKwUhasUURCk5o1dj+OJIeoNvgAmep+yVMdpgEHOHjREY9i6w",
+	"7Hdvv3rJ/vPzL/7990/Zl6gBKL62rSwE2Q4MxCzWeMMK2uvY8W8ruMLe8CTM4TL69Onf63TH1ew7vw6N",
+	"pvZXs8/g0O6E4js5u5r94enl0z/ADnBrWNlnfCefAZkS+UIr4agvM9JNvi5mV7O/SutehIvAVtxpRT2b",
+	"n19eEjmAo1QY3+1Kij0++wcllFB4jU5X0sMSkagUlSgatxjzKgLuKdbmp54T3+BZ6GLxEXPMW24OYGVp",
+	"YJna8wM1TtYG44aBLEHXFDZILWAT8/bSCO5EeJnYauJPujhMmrNBj1Ps42y1j70zlfjYW63Pzvbk1mN7",
+	"BC3oBp+4Dt9isJnisbQitflUCk5oJ6u3AnoFSwu3aO3rZ7/I4iOKlFJgvKW9Tl8avatXaccN3wonjJ1d",
+	"/Y0knj8wtbyTxaw70fPGpPWClUO1lR9/6i3R5wmnGdo8QDXh6bPqb+YdBpof7z5oJahhfmKGuYI+zBfN",
+	"qa0K9Lby8gKuSM8mxj/jdMa0bT2FR9Vb+k5xGLmbfZ6+V5dVtDxgKoDOeGihvvbWeWBdTT0/elDn2wyX",
+	"5zuvfkUAN5U4sS8a5PTnkJ9UDFpoJahvjt6C6KSeHQKon6GKdS+sI+n9O7/fLNOqPPy+s9meiQ87isgm",
+	"99wr+Pi3Xfcwu857g88W9q692+JTbqXiKRhzYp+VJZIPzb2Aefnuh3vutrg5bvligzmC5Lb4hm/En/CS",
+	"SUfrf+Tu9Hdl/yN3GJ/bciWXfp/7I/BGW7cy4t1//ZVkblFtd2c4da1qfCvMnVwIpBCEydZLpvQeKp2h",
+	"VbcsRebARTaU3Kx+LdzLmjGlc9jSgODnl8//iFWxkFoFfGR9/BEC0CMNSGz2A8Je64XpLsNDitDw0v/X",
+	"DyKx4u/XAngxz7GYcKOYX4mUs2Ft5lAeeXtAi7deOXvEjgf+qXESkngf81Pdk2EXlSLf6oJ6fqFHFYmn",
+	"Uo+J+bP4nDh1s3i/BiGLd2egrI+ge9xghrm+sv7WT2MFL0xcfXqICcbb+dx7jevQaivzDtQtL/EKmbYQ",
+	"9xoG0a36daGNIY2dAwhHlwXTy8zonH6M0cGK240oGL/FcoPUWOCKyYNJ7htvDqS3DQKswobB3/r527C/",
+	"O1DzY+q+kQc/25zSMccQRQ1KaU5vZj63UomzTGcptzIzn9gINrDFfNbul5AyKDKPWFTGapOzkp4nrKSH",
+	"FeZW5Mzh75RgO75C27WoqBYd1RPucShv3UsrTjVgYAM844GzIxlIeLFw36kguR8iiuDv/QICgCNCCA8Q",
+	"8PHPHxPt+bPeY04coWkKiwVOVLV+sRGV6t0V5jSYKMB4p43/1Yo7YXjJIA6x8I6LBt1GTJl0FeRtOsva",
+	"oJVIryzShb2MEI8HWVy8e6CleoA1HkSFkyrOrOaWq3PENPApsCooUaUi1ogG4jiwHXF1YFvtPVAwzlGf",
+	"gq0Fq+rtU228IFbd9axUofOL+b0q9MOfU/+U/50H9U3laHW914fEIGiLHNheGBFc5n2IGBayINjMFnDR",
+	"c3A8pGJOKGbFQqvC2081LF2UVsTABbMS45utLRCCiXnHyCaiiKnXrS+BaX1dzB5c332J/ZQzrgtRv6wF",
+	"L2Dcv8xeveer9hN6Xu9Z1J+fVP+VrVBDevAlXnH6FD/AycShPXYQfnhR/yJ2bna+BQqUw359qrwyO2V1",
+	"5kevfL38BlHKD7SQX9FLPrKaHF7IqETPpSgdHfcAOaSlZb/bCkw7EkO4142/T4nAZ2tdFqEbTzqt8laU",
+	"gtvH3Q+fZHW+2wlFFTDnUXKc+nrDCoGu0yo6iNgnNXH83vPN/4LJhlTYubJg8Rgc2/cApjkSWaNrxgXT",
+	"sbUDYMW3Z4g0440A+38HOvQcksLcCfMEGi3hTes+IAe25rudUFfsgoi2gDpUQSI22tsxajmn/SxVgGto",
+	"w7C8DcmiDiFePWcXUF4i1eoCQA+A6wBKJKJSqet2pLfQm/ZZqa1UqyH7wT/yTV228iDp+Jc4jMdWIPha",
+	"7yCYlTHIY/e5M+wOmErGCXIzZ1Z3eEf20LtIuuht5ZINtGrPhBrwk7Gf64MuXd0y9l975VBbheNHUHzQ",
+	"Xlh+wRmyz2fWK/ZfzgrCL+GKx/BG/ZPGeKOvm31rGr02oG/FifYxzMezXxTfio9Zy/h9ZdSXSCt9HF5C",
+	"aL08wCQZJT3/gQB+9cqox/ZpYjPgxEq+iQ3iz2ABVMYfBOAtB1Z/RGHHKB8gYJTYs1DfyH5HrXERRgjH",
+	"o3ky9MLpwaTpl3jFYxyNVx/4VqpUMVJ/Ul95HYs02OAOQPzk1kDTHenOggcRwAbJQ4YakI+83PODhY4i",
+	"OrSWKrjjt94gk5ZZfU0VNzaqlYxMMnzpjiG8voSLxqCtvgaz4uS3/lLaBTcFgatwjB/n+c2RHt/59Aw+",
+	"IBP7icM7PZgeUA3Yh9XvKKA4UIT4qXPZ3hBmTrNbsZIKkEFZ3+ZN1ZifBzHbGrPzeKo/uyQnRG6aq/EX",
+	"MJbr/XdEgtW46UEFX/MEjIZa1WbbOJWWySCGktup34vJ3wlYBsoWAJIB63IRPF5X5o5DM0yr7R2fhyYW",
+	"qslzMR3WQeYTZc4vLNsIQESToZKEHBCN2/iHvLDo0iWIGZCy3K3FtlGpjjQOWgnLCpnFlhBVwX2RcfNE",
+	"uS5kBnAqID0sHUxIZgT4STLh/cXlGFzg1xzKFKiMU2IrjdqaxWy0t9spteEd5isGG35OSt3vlDmENOYI",
+	"rprXL+ANfsUiL38kKG2Sk6ZPlK52U9GTnROGBfJwwNbUEgX/hD25Kkc2GBAnxBrcyl2zCyyyxxBBpBYJ",
+	"DfOgrayBcsyJwJEgJx6u6P8BUCW/oTnA3iWddAzScaq/V+vIpwSIHcAj/6Ypf9OUv2nK3zTlb5ryN015",
+	"Xk151ooMjMlwt1ifqyyj1pLPlhJZP8aoya9kKcZpSv+mg3oyUjHau9l89qG0H2bz2T+w5GfHzc+VcBM2",
+	"3T+JYv7X1bP3VZ0PpOvOpMDOpi/+5aX3T+cKmqcpHPAw96gfejyIzYfcqeIp3/HFWjwNAmWiMO7fT++E",
+	"+rAt8av2iV4u5UIUelFthXJP7c4IXti1EG5bPoV/pz/ybJoDmSZLcc7SNVBCRI4jS3HNOGBxb7XeQBEO",
+	"J9gmg5dvpCuwy/acUbMecECwteQ28DN2FdPKILlkLiAftdLXBumlz+K/3fMw99TGUYq/kTL6nvfpyex7",
+	"3qcnw+95n9Fm3Bf/YvEO2Jznj3e0kEChqcRt9Byu+h184AQCAokv1sH1AjZqt5bGCaGuqU9NwOHTNYEN",
+	"UBrrIEWk/IO8r6KXTqTPrjMEFzl6eIHR/VOf3ttDRhHTsY4WGf5Kh4vOKirnnz7R/sL5SzOv0ISdvsMi",
+	"0593Xzvbo7WFwv6DeAL67Oit+7nyLjpM1jWIf6rnWDfvrcR+To1CiU5QFWzVgpE1dtkxrH+cpAehDTke",
+	"Y+lFgqSzrUiQdNf1HI4prz57GOhFI2Qy78dMrupS8B23jV5WQLGzjg0mY0ANiOjwVbN0CFYWYpIB/SgH",
+	"aQA/rERNWYUT4hdS3Mki0CCd4osvhShsLOp/Khd2TGH/V0IUx4r7XzT7mwhs1c68iVo3JGRYTcIWXAHS",
+	"A9s8p6uUsb56vCkwNkrSoDM4yeCVYW6Q0+uLLz7/4vfngFJCswhCTM5ji0cqO431wFQprEI+X0BFOLcs",
+	"DusaGXWNXhm+pULtBVdKeyWtCsbDYtSdaZDeOIhaXhRG2AbPD26dRsqDO2QQPSoRx22fOyn2OE5p2Ubs",
+	"nBfrfj9c11ihRuHeGAnmb5nbRf8xJtjq3ZqV4VK1Q+v2GntNjRoE9WQ7IeT7qz9aTYnod8X/+bAtTw9G",
+	"Or3Fw/X58//499+fk4pIiX15SNoWiEiPhgW3zA/jukdPVB8LdDaPgT7fCusOpfiaYiv/PMBPGPE7P/Z/",
+	"Vejn1/JOME4uS+hVDQTPc+a0QrPQrvlOnAUZKpXjmyPlI6/pmscAh+KzxkBD3/fOwP1skWGKRBrPKCdN",
+	"KqdHBf6XgirqV9I65BrFhoyjWGEguCVEAXm/0L0xYsfpnvAZ3BTjURnxO/lcp0cjS6/3FfRa94p+K6zl",
+	"K5FjBlnKMker40Lkbt5SBF98AdSgThh/u//+23///e8fLi+f/P3vHz5b/v3vH/59+dP/+2+zUbqLfJBo",
+	"uQTOIttgg3ry2eUcf/jx8/DTf/3BTyl9+uTyCwwzIDuUEdCeudl/3tEiIT8P8Byn54K+OzHPzpR2giKK",
+	"9dghm3yj9BWNC0ZyK7iJrfDhKhWtKmDaWnmJg3yieddloY3B8PuUvcE38KjGaLzbJH6ueOmfRu21Sm88",
+	"HAZnKTTxOoXUJowGgrKl1hvLSrnxwtaWsoFWUFdo3C65YXwNdo0XqBtxoHfAXuHIFwjyGbLVUKwXuucm",
+	"HdjKiBNf4eVaLDb1yoEq4IfYzHevq7Jgt3450FjfeOebAOo5A8xg8cfUhEdOt58Qw388cDNK9bcCeBsT",
+	"uiV2WoFphuo+mKfmDHt9c04DI2i+TF0pk2crLQVoxct3PzTeDvUJb6kP3lIgc+yJDZAh7bzB4d2gUcbF",
+	"UZbb90SFOKhszxyx+unBt1fOaHF8451qKJ6WfuIYzlOIkum9OiOVLt3bP+06CgpSOgW0mbReFEMTtFAp",
+	"Htav2Us6ax1+U3cWfnjzkB72qSvrtsKtqeX0wLzgNY8zLf5Zk2clMhFhMyfAZy2FOU8Jm39K5UopDMgG",
+	"rCrfS1XoPaP5I5MAe9Nv+YFBb3h226CN1HfC3FH7vVxk57twzUMBWR9SVsTBJxbrpT+U1EfppIRGnM7Y",
+	"Uyo3l2+oN9CIiawb6ZyMPMomoUDnzMankEXuRq321oMA1lDAX3DHGfUraEVcRoX6Yp/JMyN5zof2+l+H",
+	"w8etnUWLrGKbO0hV4cXnCfLxcHtpsXObXs5ZofcKXS5L7ZfrUyr4saYXb/CSx1Au8KiRDS+AaQO0CaRm",
+	"z9XuAjOGisHEXKEZQ2pjWfKVrfkOd0JZpjR6Y5VysmTcu3MQLMHfqbejNlZ0p/yopfpKFTgdv85mDK9U",
+	"cRbl/UpBbXCLeyaQ/AQz1c/wPGn2U+PE4e1LvRUfY/sCm/6YYvM7YQ73L7A+Ekl8E1j9H6hKOLzn44bF",
+	"8akviiLNowkfzOtMulbYEssfvyL0abdrLwr1/fPJLbxeUaC1lOcJwf3ZyJHkTnsg5bEpGMURPir82rde",
+	"Eow7uy+xp/7Z+G8U4wvw6q6xVz42ikJHHbJulkHmNWQOgm9YSKiPOtjO7GXK35Fb6lyTdP6TgY/AUX4C",
+	"+hybzhjheM6XL4qLHVNG0HlrzoymOCESeI84EM9CI7e0MPuGb8SPoVvb+Q7E+SQSDC5j5T2Y1OmtQlvS",
+	"ge0CKYKAhKJGd8NnM7dakA4+ol/xmlGOHJhFs6lZH2kQi3CF5tVeiM0ccQhz9nPFDbQkW/NyOad+EYbx",
+	"mKrCOMA1ddBasgsYwwVYaXSPe4EZzu1PjLUwapascYlLXRanJi67wZYkGBFjB4gZqRt1kyMLWrnjeoQA",
+	"sH32i1+rQYzh2zp/edwYJsToCZnGF36jNUCDsVvL+BYt3E0umt2Iwxwym90qyxOKZn9zxwFQgbvnWFU8",
+	"dAUKQdyNOJzpuNiAHIcTAnKJ0y+tvjXdA/Hsl404DB6Ld7FS6WFOReo2EPd6vIDmKLEYFviVcuYwEdFB",
+	"WYtzyUfw7JCmq5HjEtizVRbUZzDsiebirwU3lmgFc/yPcI14MO5HGsInapIQn5/Nk8bE81KeJebz/0ES",
+	"wK8HBHjwSAJFlFbMCF5CaHaOBGx+SUOCO7FszyDbc3Tt/uSvepj187f+1GvYGkN2HXERqTn3uZaRU9oY",
+	"FxDyi9Z1yNZCVm7kklpdVo6aPmdal+jyThCp5UOsKdz/UzUtCW+fEaBQhRB6ARPA1Bl5Fl/zK0kA8Fjq",
+	"QByVYMZjJBY6bDGrqbAFrfnmOiIscdh9eRuvehxFFaCdnx51SFDSOKQHCxe28az/ejhauhelCaBKdyo2",
+	"Nu7VZ79gl9Mj3lBcshF46tA1dbCeDy3855fhv4bZf/nIkJahZXsPuFOa0phBA0foxHR1fwX89U5TU9sB",
+	"ve4vEr+SJXkIo7CehH/186uY4AZgJHGPESV4PM+Qqho+ygH4M3SAwzUPeYwiAClzjE4DKHWd3L6N1Z+S",
+	"Z4u1WAzYyIA5bc3NA+xnuv17kBmP3N4G3m8YCiot2xutVkG61eaVl3RI5mDP0gEfEb58nE0cV1Bvd9yI",
+	"we5U/oIHXsXwlE9jGOPTpc3rKMRti/NE/P+s94wjTzTe1yIgvOPaBJGlCS/eEGdAOy0VJAhIakkl2O0B",
+	"/k0ssze182v8puSLh3R66vs/dgSiJxwSmFq/DjHLjD5JZZQo5lgl1eihVymnq8V5lNSPRrq6SqvrFUnl",
+	"NO2RxGpCTDO/nN/5j/2r2weUufCQX/d61gIWala4w2DwY6xrQAxTWBjGJFVcbk2T111YYMoYPqZvq1I8",
+	"5DGF+//qjymE96Ri0j3GasaAYuNYRp6XkJsljAr+yB2VtGkDGadrLKrbCG8B6Cp1qKtjTe6/H93j/n4l",
+	"t+eIlXRufDwo8o7qzy5gfv0qPtlys5Lq4ryxe4KLY4gSDyWBkOcgcQNLKhGnQv2dNohaw+gmbKr2uh2J",
+	"RJEEnox1ALD24+RZqvJTFUR0/Y0oqMGmafZswWZpXBZYfRTQ7K2FePaL/+fjM2/+PKl2Q77aX6US3+9G",
+	"+fWmlrUn4aXvh7zu5zRp5ktxJ0pby0EofbDXVHVmRuLMO8D5UdW6lOXC04S9u0CajeM+Pp6mP0arM5pF",
+	"BypSnC6Lfw46HdqTGdUXNvWZBCLulyIuZjNJHuP+a1EWrZzLonINrIcfeFENIHW/Fu5duOYhUxrhGamQ",
+	"UsmBc21XcnWuoEjJle0KwEbG5FZgVVw4qNy6JpwGJBmvK+6hMb//nqlUc3IR0zUEL30nV+q7alzjJ3+t",
+	"12aVOxO8G04djXGg9dM7uuSToCTfI8UNwbfPU0pgcSKxmjaTPpQr9fqhUi8vjSiEctCI8FcDRz3HRItF",
+	"ZaQ7zK7+9lOLoVGuFFgE3hQAHJU/OzX+0Qpnm5uRLbTeSNE7SM/CV7KkNoREDpc9kHtFt58CKE6Bvc+G",
+	"/31JxnBsblZPLS9L5CdIAkxJfAXEKlIpduZ8GAr8vQ1I4IeYaX/r763433dIuthhv2aLtaamthMODrC2",
+	"DXo37/CS+7o3uWpOsdQdqotTa50ewG2Cd3/ElH+rSIWtK1UYb79hM2Lwa/2Sh0rTD2T9gq2ME9pCvl5Y",
+	"hglLNFwUMEPRNVR6N1SM9I7INB8IXEBz+8jImPqh7QX8ljp0Uj9wZqVaiBbJmthdY9GvDG1Fz5kyzQ7s",
+	"3f48vRRfeaeJU8QykXzA3snEfDScKMX9CHWQz+6EkUt65SEf4Yfmdb+CwsjzbanWm+WSg4XGLrBs7V3V",
+	"cwgHJM31X6mcIA8O00cQDY9pcFW0qtRRFLScvprwY+Hdw6LXtrZeecdvh13B93DBEeLMb/lW2Dmzwl/l",
+	"sOPRQm+3PMcFtm3Sh5xQG4CRvxBuMGI3b6H1Wx89jdGIOahUaVofsw9sZ3RRUWulwEFwLuKCLq8kjdBm",
+	"h5iYTOxXu5d1FckVM3pvQQesQrepShGlqjTMVrdOO2x/nu3tYaeFet4lOdP+63P8IVKofY4dqqjop0u9",
+	"1qzoWDIr7oSBHOZDxeD+3O00FepioBJSDD7ZZgo0GuUZf7yczEP9a+Kc+ARN475T5aFPv6/rUGk990ky",
+	"QWoGdBqz2gsi00Mx+xns2EtQnLAKXqpN7kR2DBz2T9lFLGUbf4Cj24A27PgK02aR4R6Ek9PgvzB9B0C7",
+	"kTVKjxnDRR33sD0rAmGWl+axhR+I36ht5vEEmCAR4yloK+wRnT5/09u/6e3f9PZvevs3vf2b3v516+0H",
+	"6xwqPvCFO1cDUeLqHlEg/55YvR+nPv59RA4gwgofPkoE1VR+E58H4h+bTwCfxnWaX2DUIKKSuCc0Iyfk",
+	"nzfOyvPPJzeL9lIuFovDpir5YoPsA2sJeCciz+QLJ+9y8nUrrT2XaPiNY2C0Oe/PwCdiGAgHsCYYuD0E",
+	"cpO6fsCysDNqAQMJusHEzXu8ZBSQEKkvP0VD08Gl8W/wrXbiE6Vg3odGQ3So1/xOQBRXKKAsqxOq2rSI",
+	"eBCqequLw4U9lmZ5T91tHijNgrd/5AKwxkMTAF//4TkZljIJ02+A3ZoaEVF6A5tLhaYY4G9RTcU8gz7o",
+	"Hrlni8oYmqAcaOdL+Hu9sMcy/T9oeY6kALxw3RwrOB4LXpbsDh7ReZVjTJZvxZ3exPf4NZJZnnPmwlbx",
+	"UzV0trmKJzvM550whVy4YXn8Q7holEQ+RtfSbc+9lSqiGkc1OQFwaTs2ok07PHEdGqwBt6quHDXv8nYN",
+	"suGU/kdqX8JwyA/Ztndai9PPH9mSIFKfuM6Pj6/+McKoAS9sqf9eg7emCa2eR58cGzZQblDvoa1JzCUu",
+	"mlUMd1Lsj2xzuOIxzIMfgBJ9FOcw7J/T5xfeLYI+JYa16v6CTamBfRBjrx9v+wOUuZiHJoED4EJ+J35A",
+	"svoHsgp+iGzyj4e9+CHDYP+X8wAc/iLEjnHsyRjbMDak+LJucARKPkB4vY7s7O+jivFLo3c/5LsJfGqt",
+	"+JU2K+2g+fTpfC4a+rvQxKIwwSm9RmCIlxqH2OsS93g9n3teDhbU/+g/P1srgbZaOUOD6xDqv2+7+iO9",
+	"BrpK/EHU4LiOne/rVuYIJZs3GoIhO2f4O1nP/E4YvhItDLxWwl63IzmRvxNaruMier0iymW8VevBuViw",
+	"0dtZqlNe/FZjkLP5rLIVL0c1y+tlDfyQ4Ot+R7dfNTM4fNjx2FIrg/B8VAYh9gZPp7wWlXV6i92YKLP1",
+	"dMGdWIH9VlcKucBEgME2EIGjIm7U7ONk220gsPR8YlzpIY04EEg5amBebmIFPzRmUHp/FrPtUPd/2Oo7",
+	"UVxRT3ET4onQEgKsMcBmzZnhaiMQ+MuLQqoVq3YYwy4P2ED+TpfVVszZVn5Aj9bIhSALvnkW18CR8nPF",
+	"lfNe9MeOT/0L9d+9+ttPfmljzcrffvr408f/PwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -1,0 +1,87 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"oskel/internal/client"
+)
+
+// Who is explained is left in peace: listed, counted, without a case, until the day, or
+// until it is worse; ended, a case comes again.
+func TestLeftInPeace(t *testing.T) {
+	t.Parallel()
+	var c clock
+	c.set(t, "2026-11-05 09:00")
+	s := reviewed(t, &c)
+	id := s.caseNamed(t, "R2").Id
+	months := func(month string, cost string) {
+		s.load("feed", "sales", "day,order_no,rep,net,cost\n2026-"+month+"-05,P"+month+",R2,1000,"+cost+"\n")
+	}
+
+	for says, args := range map[string][]string{
+		"only who is explained is left in peace":      {"-finding", "confirmed", "-peace", "2026-12-31"},
+		"5 Nov 2026 is none":                          {"-finding", "explained", "-peace", "2026-11-05"},
+		"for a year at the longest":                   {"-finding", "explained", "-peace", "2028-01-01"},
+		"-worse and -all-rules go with -peace":        {"-finding", "explained", "-worse", "50%"},
+		"-worse takes a share such as 50%, not \"2\"": {"-finding", "explained", "-peace", "2026-12-31", "-worse", "2"},
+	} {
+		code, _, errs := s.oskel("rob", append(append([]string{"settle"}, args...), itoa(id))...)
+		assert.NotZero(t, code)
+		assert.Contains(t, errs, says)
+	}
+	code, out, errs := s.oskel("rob", "settle", "-finding", "explained", "-peace", "2027-03-31", "-worse", "50%", itoa(id))
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "explained: left in peace until 31 Mar 2027, or until it is worse by 50%")
+	peaces := want[[]client.Peace](t, 200)(s.as("rea").ListPeaces(ctx))
+	rules := []string{}
+	for _, p := range peaces {
+		assert.Equal(t, "R2", p.Key)
+		rules = append(rules, *p.Rule)
+	}
+	assert.ElementsMatch(t, []string{"thin-margin", "behind"}, rules)
+	code, out, _ = s.oskel("ana", "left-in-peace")
+	assert.Equal(t, 0, code)
+	assert.Contains(t, out, "31 Mar 2027")
+
+	// November: flagged as before, listed, counted, and no case.
+	c.set(t, "2026-12-03 09:00")
+	months("11", "905") // 9.5 % against a cut of 22 %; in October 10 %
+	code, _, errs = s.oskel("ana", "sweep", "-period", "2026-11")
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, errs, "1 flag of subjects that are left in peace")
+	x := s.exceptions("2026-11")["thin-margin R2"]
+	assert.Equal(t, "act", x.Grade)
+	assert.Nil(t, x.Case)
+
+	// December: worse by more than half as much again.
+	c.set(t, "2027-01-03 09:00")
+	months("12", "999")
+	s.sweep("2026-12")
+	assert.NotNil(t, s.exceptions("2026-12")["thin-margin R2"].Case)
+
+	// Ended before its day by who may; undone with what was settled; gone with reopening.
+	refused(t, 403, "not-allowed")(s.as("rea").EndPeace(ctx, peaces[0].Id))
+	code, _, errs = s.oskel("rob", "end-peace", itoa(peaces[0].Id))
+	assert.Equal(t, 0, code, errs)
+	refused(t, 404, "not-found")(s.as("rob").EndPeace(ctx, peaces[0].Id))
+	assert.Len(t, want[[]client.Peace](t, 200)(s.as("rea").ListPeaces(ctx)), 1)
+	again := s.caseNamed(t, "R2").Id
+	code, _, errs = s.oskel("rob", "settle", "-finding", "explained", "-peace", "2027-03-31", "-all-rules", itoa(again))
+	require.Equal(t, 0, code, errs)
+	assert.Len(t, want[[]client.Peace](t, 200)(s.as("rea").ListPeaces(ctx)), 2)
+	code, _, errs = s.oskel("rob", "undo", itoa(again))
+	require.Equal(t, 0, code, errs)
+	assert.Len(t, want[[]client.Peace](t, 200)(s.as("rea").ListPeaces(ctx)), 1)
+	code, _, errs = s.oskel("rob", "reopen-case", "-reason", "It was not", itoa(id))
+	assert.Equal(t, 1, code, "another case of the subject is open there")
+	code, _, errs = s.oskel("rob", "settle", "-finding", "explained", itoa(again))
+	require.Equal(t, 0, code, errs)
+	code, _, errs = s.oskel("rob", "reopen-case", "-reason", "It was not", itoa(id))
+	require.Equal(t, 0, code, errs)
+	assert.Empty(t, want[[]client.Peace](t, 200)(s.as("rea").ListPeaces(ctx)))
+	code, out, errs = s.oskel("lea", "doctor")
+	assert.Equal(t, 0, code, out+errs)
+}

@@ -1,0 +1,77 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"oskel/core/calendar"
+	"oskel/core/record"
+)
+
+// Peace is a subject that is left in peace, with who said so.
+type Peace struct {
+	record.Peace
+	ID        int64
+	Case      int64
+	Key, Name string
+	Author    string
+	At        time.Time
+}
+
+const peaceSelect = `select p.id, p.case_id, p.kind, p.code, s.key, c.name, p.rule, p.until, p.worse, p.severity, p.beyond, p.author, p.at
+	from peaces p join subjects s on s.kind = p.kind and s.code = p.code join cases c on c.id = p.case_id `
+
+func manyPeaces(ctx context.Context, q querier, tail string, args ...any) ([]Peace, error) {
+	rows, err := q.Query(ctx, peaceSelect+tail, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (p Peace, err error) {
+		var code int32
+		var until time.Time
+		err = row.Scan(&p.ID, &p.Case, &p.Kind, &code, &p.Key, &p.Name, &p.Rule, &until, &p.Worse, &p.Severity, &p.Beyond, &p.Author, &p.At)
+		p.Code, p.Until = uint32(code), *dayOf(&until)
+		return p, err
+	})
+}
+
+// Peaces lists those that hold on a day or later, by when they end.
+func (s *Store) Peaces(ctx context.Context, today calendar.Day) ([]Peace, error) {
+	return manyPeaces(ctx, s.pool, "where p.ended_at is null and p.until >= $1 order by p.until, s.key, p.rule, p.id", today.Time())
+}
+
+// Peaces lists the same within a transaction.
+func (t *Tx) Peaces(ctx context.Context, today calendar.Day) (out []record.Peace, err error) {
+	all, err := manyPeaces(ctx, t.tx, "where p.ended_at is null and p.until >= $1 order by p.id", today.Time())
+	for _, p := range all {
+		out = append(out, p.Peace)
+	}
+	return out, err
+}
+
+// LeaveInPeace leaves the subjects of cases in peace until a day: for each rule that flags
+// them in the case or, with all, for every rule.
+func (t *Tx) LeaveInPeace(ctx context.Context, cases []int64, all bool, until calendar.Day, worse *float64, author string) error {
+	sql := `insert into peaces (case_id, kind, code, rule, until, worse, severity, beyond, author)
+		select c.id, c.kind, c.code, e.rule, $2, $3, min(e.severity), max(e.beyond), $4 from cases c join exceptions e on e.case_id = c.id where c.id = any($1) and e.state <> 'cleared' group by c.id, e.rule`
+	if all {
+		sql = `insert into peaces (case_id, kind, code, rule, until, worse, severity, beyond, author)
+			select c.id, c.kind, c.code, '', $2, $3, c.severity, null, $4 from cases c where c.id = any($1)`
+	}
+	_, err := t.tx.Exec(ctx, sql, cases, until.Time(), worse, author)
+	return err
+}
+
+// EndPeaces ends those of some cases, as somebody says.
+func (t *Tx) EndPeaces(ctx context.Context, cases []int64, author string) error {
+	_, err := t.tx.Exec(ctx, "update peaces set ended_at = now(), ended_by = $2 where case_id = any($1) and ended_at is null", cases, author)
+	return err
+}
+
+// EndPeace ends one, and says of which case it was.
+func (t *Tx) EndPeace(ctx context.Context, id int64, author string) (of int64, err error) {
+	err = t.tx.QueryRow(ctx, "update peaces set ended_at = now(), ended_by = $2 where id = $1 and ended_at is null returning case_id", id, author).Scan(&of)
+	return of, notFound(err)
+}
