@@ -48,6 +48,7 @@ var scheduleCommands = []command{
 		example: "oskel close -period 2026-10 -note 'Reported to the board'",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			period, note := periodFlag(f), f.String("note", "", "why, or what for, in a `sentence`")
+			signOff := f.Bool("sign-off", false, "only if all its cases are settled or parked, and say so")
 			return func(ctx context.Context, args []string) error {
 				if err := periodGiven(*period, args); err != nil {
 					return err
@@ -56,7 +57,7 @@ var scheduleCommands = []command{
 				if err != nil {
 					return err
 				}
-				r, err := c.ClosePeriod(ctx, client.NewClosing{Period: *period, Note: note})
+				r, err := c.ClosePeriod(ctx, client.NewClosing{Period: *period, Note: note, SignOff: signOff})
 				p, err := read[client.PeriodState](e, r, err)
 				if err != nil {
 					return err

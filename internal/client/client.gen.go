@@ -510,6 +510,27 @@ func (e PeriodStateState) Valid() bool {
 	}
 }
 
+// Defines values for ProposalWhat.
+const (
+	Base     ProposalWhat = "base"
+	Cut      ProposalWhat = "cut"
+	LeaveOut ProposalWhat = "leave out"
+)
+
+// Valid indicates whether the value is a known member of the ProposalWhat enum.
+func (e ProposalWhat) Valid() bool {
+	switch e {
+	case Base:
+		return true
+	case Cut:
+		return true
+	case LeaveOut:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Role.
 const (
 	Analyst  Role = "analyst"
@@ -1065,6 +1086,63 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	}
 }
 
+// Defines values for ListFindingsParamsBy.
+const (
+	ListFindingsParamsByDesk     ListFindingsParamsBy = "desk"
+	ListFindingsParamsByGrade    ListFindingsParamsBy = "grade"
+	ListFindingsParamsByPeriod   ListFindingsParamsBy = "period"
+	ListFindingsParamsByPerson   ListFindingsParamsBy = "person"
+	ListFindingsParamsByReason   ListFindingsParamsBy = "reason"
+	ListFindingsParamsByRevision ListFindingsParamsBy = "revision"
+	ListFindingsParamsByRule     ListFindingsParamsBy = "rule"
+)
+
+// Valid indicates whether the value is a known member of the ListFindingsParamsBy enum.
+func (e ListFindingsParamsBy) Valid() bool {
+	switch e {
+	case ListFindingsParamsByDesk:
+		return true
+	case ListFindingsParamsByGrade:
+		return true
+	case ListFindingsParamsByPeriod:
+		return true
+	case ListFindingsParamsByPerson:
+		return true
+	case ListFindingsParamsByReason:
+		return true
+	case ListFindingsParamsByRevision:
+		return true
+	case ListFindingsParamsByRule:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListWorkParamsBy.
+const (
+	ListWorkParamsByDesk   ListWorkParamsBy = "desk"
+	ListWorkParamsByGrade  ListWorkParamsBy = "grade"
+	ListWorkParamsByPerson ListWorkParamsBy = "person"
+	ListWorkParamsByRule   ListWorkParamsBy = "rule"
+)
+
+// Valid indicates whether the value is a known member of the ListWorkParamsBy enum.
+func (e ListWorkParamsBy) Valid() bool {
+	switch e {
+	case ListWorkParamsByDesk:
+		return true
+	case ListWorkParamsByGrade:
+		return true
+	case ListWorkParamsByPerson:
+		return true
+	case ListWorkParamsByRule:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GetWalkParamsFrom.
 const (
 	GetWalkParamsFromBefore     GetWalkParamsFrom = "before"
@@ -1424,9 +1502,10 @@ type ClearedRequest struct {
 
 // Closing defines model for Closing.
 type Closing struct {
-	At   time.Time `json:"at"`
-	By   string    `json:"by"`
-	Note string    `json:"note"`
+	At        time.Time `json:"at"`
+	By        string    `json:"by"`
+	Note      string    `json:"note"`
+	SignedOff bool      `json:"signed_off"`
 }
 
 // Comment defines model for Comment.
@@ -1723,6 +1802,32 @@ type Finding struct {
 // FindingFinding defines model for Finding.Finding.
 type FindingFinding string
 
+// FindingRow defines model for FindingRow.
+type FindingRow struct {
+	Cleared   int `json:"cleared"`
+	Confirmed int `json:"confirmed"`
+	DataFault int `json:"data_fault"`
+	Explained int `json:"explained"`
+
+	// HoursToLook Median, from opening to the first that anybody did
+	HoursToLook *float64 `json:"hours_to_look,omitempty"`
+
+	// HoursToSettle Median
+	HoursToSettle *float64 `json:"hours_to_settle,omitempty"`
+	Name          string   `json:"name"`
+
+	// Precision Confirmed among all that were settled otherwise than as cleared; absent where none was
+	Precision *float64 `json:"precision,omitempty"`
+	Recovered string   `json:"recovered"`
+	RuleFault int      `json:"rule_fault"`
+	Settled   int      `json:"settled"`
+
+	// Stake Of what was confirmed
+	Stake      string `json:"stake"`
+	Title      string `json:"title"`
+	WrittenOff string `json:"written_off"`
+}
+
 // Found defines model for Found.
 type Found struct {
 	After     string `json:"after"`
@@ -1961,6 +2066,9 @@ type NewAbsence struct {
 type NewClosing struct {
 	Note   *string `json:"note,omitempty"`
 	Period string  `json:"period"`
+
+	// SignOff Sign it off: refused while a case of it is neither settled nor parked
+	SignOff *bool `json:"sign_off,omitempty"`
 }
 
 // NewDraft defines model for NewDraft.
@@ -2212,6 +2320,47 @@ type Problem struct {
 
 	// Type Stable, such as urn:oskel:not-allowed
 	Type string `json:"type"`
+}
+
+// Proposal defines model for Proposal.
+type Proposal struct {
+	// Definition A rule as the rulebook file has it; what is absent has its default
+	Definition RuleDefinition `json:"definition"`
+
+	// Flagged In the same periods
+	Flagged int `json:"flagged"`
+
+	// Lost Confirmed and no longer flagged
+	Lost int `json:"lost"`
+
+	// Newly Of these not flagged by the rule as it is
+	Newly int `json:"newly"`
+
+	// Spared Explained and no longer flagged
+	Spared int `json:"spared"`
+
+	// Text The whole rulebook with it
+	Text string       `json:"text"`
+	What ProposalWhat `json:"what"`
+
+	// Words In a sentence, with what it would have done
+	Words string `json:"words"`
+}
+
+// ProposalWhat defines model for Proposal.What.
+type ProposalWhat string
+
+// Proposals defines model for Proposals.
+type Proposals struct {
+	Confirmed int `json:"confirmed"`
+
+	// Explained Of what was settled and the rule still flags: explained, or found to be its fault
+	Explained int `json:"explained"`
+
+	// Flagged By the rule as it is, in the same periods
+	Flagged   int        `json:"flagged"`
+	Proposals []Proposal `json:"proposals"`
+	Rule      string     `json:"rule"`
 }
 
 // Reason defines model for Reason.
@@ -2945,6 +3094,25 @@ type WordUse struct {
 	Word     string `json:"word"`
 }
 
+// WorkRow defines model for WorkRow.
+type WorkRow struct {
+	Cleared int    `json:"cleared"`
+	Late    int    `json:"late"`
+	Name    string `json:"name"`
+
+	// Note Such as that nobody is a member of the desk
+	Note   *string   `json:"note,omitempty"`
+	Oldest time.Time `json:"oldest"`
+	Open   int       `json:"open"`
+	Parked int       `json:"parked"`
+	Stake  string    `json:"stake"`
+	Taken  int       `json:"taken"`
+	Title  string    `json:"title"`
+
+	// Unseen Open and nobody has done anything with it
+	Unseen int `json:"unseen"`
+}
+
 // CaseId defines model for CaseId.
 type CaseId = int64
 
@@ -3240,6 +3408,28 @@ type GetRegisterParams struct {
 	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// ListFindingsParams defines parameters for ListFindings.
+type ListFindingsParams struct {
+	By *ListFindingsParamsBy `form:"by,omitempty" json:"by,omitempty"`
+
+	// From The first day; a year ago unless stated
+	From *openapi_types.Date `form:"from,omitempty" json:"from,omitempty"`
+
+	// To The last day; today unless stated
+	To *openapi_types.Date `form:"to,omitempty" json:"to,omitempty"`
+}
+
+// ListFindingsParamsBy defines parameters for ListFindings.
+type ListFindingsParamsBy string
+
+// ListWorkParams defines parameters for ListWork.
+type ListWorkParams struct {
+	By *ListWorkParamsBy `form:"by,omitempty" json:"by,omitempty"`
+}
+
+// ListWorkParamsBy defines parameters for ListWork.
+type ListWorkParamsBy string
+
 // ListUsesParams defines parameters for ListUses.
 type ListUsesParams struct {
 	Name string `form:"name" json:"name"`
@@ -3263,6 +3453,12 @@ type GetLineUpParams struct {
 
 	// Beside An attribute, such as territory: those who share the subject's value of it are told
 	Beside *string `form:"beside,omitempty" json:"beside,omitempty"`
+}
+
+// ListProposalsParams defines parameters for ListProposals.
+type ListProposalsParams struct {
+	// Period Up to this one
+	Period string `form:"period" json:"period"`
 }
 
 // ListSweepsParams defines parameters for ListSweeps.
@@ -3942,6 +4138,16 @@ type ClientInterface interface {
 	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
 	SolveDial(ctx context.Context, body SolveDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListFindings What came of the cases that were settled
+	//
+	// Corresponds with GET /api/reports/findings (the `ListFindings` operationId).
+	ListFindings(ctx context.Context, params *ListFindingsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListWork What waits: open, taken, parked, late, and what nobody has looked at
+	//
+	// Corresponds with GET /api/reports/work (the `ListWork` operationId).
+	ListWork(ctx context.Context, params *ListWorkParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListRevisions performs a GET /api/revisions (the `ListRevisions` operationId) request.
 	ListRevisions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
@@ -4065,6 +4271,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/rules/{rule}/line-up (the `GetLineUp` operationId).
 	GetLineUp(ctx context.Context, rule string, params *GetLineUpParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListProposals Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled
+	//
+	// Corresponds with GET /api/rules/{rule}/proposals (the `ListProposals` operationId).
+	ListProposals(ctx context.Context, rule string, params *ListProposalsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetSchedule The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
 	//
@@ -5312,6 +5523,36 @@ func (c *Client) SolveDial(ctx context.Context, body SolveDialJSONRequestBody, r
 	return c.Client.Do(req)
 }
 
+// ListFindings What came of the cases that were settled
+//
+// Corresponds with GET /api/reports/findings (the `ListFindings` operationId).
+func (c *Client) ListFindings(ctx context.Context, params *ListFindingsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListFindingsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListWork What waits: open, taken, parked, late, and what nobody has looked at
+//
+// Corresponds with GET /api/reports/work (the `ListWork` operationId).
+func (c *Client) ListWork(ctx context.Context, params *ListWorkParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListWorkRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListRevisions performs a GET /api/revisions (the `ListRevisions` operationId) request.
 func (c *Client) ListRevisions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListRevisionsRequest(c.Server)
@@ -5626,6 +5867,21 @@ func (c *Client) ListRules(ctx context.Context, params *ListRulesParams, reqEdit
 // Corresponds with GET /api/rules/{rule}/line-up (the `GetLineUp` operationId).
 func (c *Client) GetLineUp(ctx context.Context, rule string, params *GetLineUpParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetLineUpRequest(c.Server, rule, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListProposals Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled
+//
+// Corresponds with GET /api/rules/{rule}/proposals (the `ListProposals` operationId).
+func (c *Client) ListProposals(ctx context.Context, rule string, params *ListProposalsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListProposalsRequest(c.Server, rule, params)
 	if err != nil {
 		return nil, err
 	}
@@ -9246,6 +9502,138 @@ func NewSolveDialRequestWithBody(server string, contentType string, body io.Read
 	return req, nil
 }
 
+// NewListFindingsRequest constructs an http.Request for the ListFindings method
+func NewListFindingsRequest(server string, params *ListFindingsParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/reports/findings")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.By != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.From != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "from", *params.From, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.To != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "to", *params.To, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListWorkRequest constructs an http.Request for the ListWork method
+func NewListWorkRequest(server string, params *ListWorkParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/reports/work")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.By != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListRevisionsRequest constructs an http.Request for the ListRevisions method
 func NewListRevisionsRequest(server string) (*http.Request, error) {
 	var err error
@@ -9802,6 +10190,63 @@ func NewGetLineUpRequest(server string, rule string, params *GetLineUpParams) (*
 				}
 			}
 
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListProposalsRequest constructs an http.Request for the ListProposals method
+func NewListProposalsRequest(server string, rule string, params *ListProposalsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "rule", rule, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/rules/%s/proposals", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
 		}
 
 		if encoded := queryValues.Encode(); encoded != "" {
@@ -11612,6 +12057,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
 	SolveDialWithResponse(ctx context.Context, body SolveDialJSONRequestBody, reqEditors ...RequestEditorFn) (*SolveDialResponse, error)
 
+	// ListFindingsWithResponse What came of the cases that were settled
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/reports/findings (the `ListFindings` operationId).
+	ListFindingsWithResponse(ctx context.Context, params *ListFindingsParams, reqEditors ...RequestEditorFn) (*ListFindingsResponse, error)
+
+	// ListWorkWithResponse What waits: open, taken, parked, late, and what nobody has looked at
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/reports/work (the `ListWork` operationId).
+	ListWorkWithResponse(ctx context.Context, params *ListWorkParams, reqEditors ...RequestEditorFn) (*ListWorkResponse, error)
+
 	// ListRevisionsWithResponse performs a GET /api/revisions (the `ListRevisions` operationId) request.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -11747,6 +12206,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/rules/{rule}/line-up (the `GetLineUp` operationId).
 	GetLineUpWithResponse(ctx context.Context, rule string, params *GetLineUpParams, reqEditors ...RequestEditorFn) (*GetLineUpResponse, error)
+
+	// ListProposalsWithResponse Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/rules/{rule}/proposals (the `ListProposals` operationId).
+	ListProposalsWithResponse(ctx context.Context, rule string, params *ListProposalsParams, reqEditors ...RequestEditorFn) (*ListProposalsResponse, error)
 
 	// GetScheduleWithResponse The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
 	//
@@ -14472,6 +14938,102 @@ func (r SolveDialResponse) ContentType() string {
 	return ""
 }
 
+type ListFindingsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]FindingRow
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListFindingsResponse) GetJSON200() *[]FindingRow {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListFindingsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListFindingsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListFindingsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListFindingsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListFindingsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListWorkResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]WorkRow
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListWorkResponse) GetJSON200() *[]WorkRow {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListWorkResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListWorkResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListWorkResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListWorkResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListWorkResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListRevisionsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -15090,6 +15652,54 @@ func (r GetLineUpResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetLineUpResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListProposalsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Proposals
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListProposalsResponse) GetJSON200() *Proposals {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListProposalsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListProposalsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListProposalsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListProposalsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListProposalsResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16953,6 +17563,32 @@ func (c *ClientWithResponses) SolveDialWithResponse(ctx context.Context, body So
 	return ParseSolveDialResponse(rsp)
 }
 
+// ListFindingsWithResponse What came of the cases that were settled
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/reports/findings (the `ListFindings` operationId).
+func (c *ClientWithResponses) ListFindingsWithResponse(ctx context.Context, params *ListFindingsParams, reqEditors ...RequestEditorFn) (*ListFindingsResponse, error) {
+	rsp, err := c.ListFindings(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListFindingsResponse(rsp)
+}
+
+// ListWorkWithResponse What waits: open, taken, parked, late, and what nobody has looked at
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/reports/work (the `ListWork` operationId).
+func (c *ClientWithResponses) ListWorkWithResponse(ctx context.Context, params *ListWorkParams, reqEditors ...RequestEditorFn) (*ListWorkResponse, error) {
+	rsp, err := c.ListWork(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListWorkResponse(rsp)
+}
+
 // ListRevisionsWithResponse performs a GET /api/revisions (the `ListRevisions` operationId) request.
 //
 // Returns a wrapper object for the known response body format(s).
@@ -17207,6 +17843,19 @@ func (c *ClientWithResponses) GetLineUpWithResponse(ctx context.Context, rule st
 		return nil, err
 	}
 	return ParseGetLineUpResponse(rsp)
+}
+
+// ListProposalsWithResponse Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/rules/{rule}/proposals (the `ListProposals` operationId).
+func (c *ClientWithResponses) ListProposalsWithResponse(ctx context.Context, rule string, params *ListProposalsParams, reqEditors ...RequestEditorFn) (*ListProposalsResponse, error) {
+	rsp, err := c.ListProposals(ctx, rule, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListProposalsResponse(rsp)
 }
 
 // GetScheduleWithResponse The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
@@ -19305,6 +19954,72 @@ func ParseSolveDialResponse(rsp *http.Response) (*SolveDialResponse, error) {
 	return response, nil
 }
 
+// ParseListFindingsResponse parses an HTTP response from a ListFindingsWithResponse call
+func ParseListFindingsResponse(rsp *http.Response) (*ListFindingsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListFindingsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []FindingRow
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListWorkResponse parses an HTTP response from a ListWorkWithResponse call
+func ParseListWorkResponse(rsp *http.Response) (*ListWorkResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListWorkResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []WorkRow
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListRevisionsResponse parses an HTTP response from a ListRevisionsWithResponse call
 func ParseListRevisionsResponse(rsp *http.Response) (*ListRevisionsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -19717,6 +20432,39 @@ func ParseGetLineUpResponse(rsp *http.Response) (*GetLineUpResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest LineUp
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListProposalsResponse parses an HTTP response from a ListProposalsWithResponse call
+func ParseListProposalsResponse(rsp *http.Response) (*ListProposalsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListProposalsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Proposals
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

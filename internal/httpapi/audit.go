@@ -107,7 +107,11 @@ func about(request any) string {
 	case contract.RestoreRevisionRequestObject:
 		return fmt.Sprintf("%d, %s", r.Number, r.Body.Note)
 	case contract.ClosePeriodRequestObject:
-		return strings.TrimSuffix(r.Body.Period+", "+or(r.Body.Note, ""), ", ")
+		about := strings.TrimSuffix(r.Body.Period+", "+or(r.Body.Note, ""), ", ")
+		if or(r.Body.SignOff, false) {
+			about += ", signed off"
+		}
+		return about
 	case contract.ReopenPeriodRequestObject:
 		return r.Body.Period + ", " + r.Body.Reason
 	case contract.TurnDialRequestObject:

@@ -98,7 +98,7 @@ var allowed = map[string][]string{
 	"ListMeasures": everyone, "GetTable": everyone, "ExportTable": everyone, "GetParts": everyone, "GetWalk": everyone, "GetCalendar": everyone, "GetRegister": everyone, "GetSubject": everyone, "GetTargets": everyone,
 	"ListIntakes": everyone, "ListPeriods": everyone, "ListSweeps": everyone, "GetOverview": everyone, "ListExceptions": everyone, "ExportExceptions": everyone, "ExportExceptionFile": everyone, "GetException": everyone,
 	"ListCases": everyone, "GetCase": everyone, "TakeCase": everyone, "ReleaseCase": everyone, "CommentCase": everyone, "SettleCase": everyone, "SettleCleared": everyone, "ActOnCases": everyone, "UndoOnCases": everyone,
-	"ListPeaces": everyone, "EndPeace": everyone, "ListAbsences": everyone, "CreateAbsence": everyone, "DropAbsence": everyone,
+	"ListProposals": everyone, "ListFindings": everyone, "ListWork": everyone, "ListPeaces": everyone, "EndPeace": everyone, "ListAbsences": everyone, "CreateAbsence": everyone, "DropAbsence": everyone,
 }
 
 // What a token of a narrow scope may do: what reads, and what works on cases. All

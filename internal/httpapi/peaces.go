@@ -2,24 +2,18 @@ package httpapi
 
 import (
 	"context"
-	"errors"
 
 	openapi_types "github.com/oapi-codegen/runtime/types"
 
-	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
-	"oskel/internal/store"
 )
 
 func (s *server) ListPeaces(ctx context.Context, _ contract.ListPeacesRequestObject) (contract.ListPeacesResponseObject, error) {
-	_, book, err := s.Books.Published(ctx)
-	if errors.Is(err, store.ErrNotFound) {
-		book, err = &rulebook.Book{}, nil
-	}
+	book, c, err := s.bookOrNone(ctx)
 	if err != nil {
 		return nil, err
 	}
-	all, err := s.Review.Peaces(ctx, book.Calendar.Today(s.Now()))
+	all, err := s.Review.Peaces(ctx, c.Today(s.Now()))
 	out := contract.ListPeaces200JSONResponse{}
 	for _, p := range all {
 		one := contract.Peace{Id: p.ID, Case: p.Case, Kind: p.Kind, Key: p.Key, Name: p.Name, Rule: optional(p.Rule), Until: openapi_types.Date{Time: p.Until.Time()}, Worse: p.Worse, By: p.Author, At: p.At}

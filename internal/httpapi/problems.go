@@ -119,6 +119,8 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusConflict, "not-closed")
 	case errors.Is(err, store.ErrTooMany):
 		return simple(http.StatusConflict, "too-many")
+	case errors.Is(err, sweep.ErrWaiting):
+		return simple(http.StatusConflict, "cases-wait")
 	case errors.Is(err, sweep.ErrUnswept):
 		return simple(http.StatusUnprocessableEntity, "not-swept")
 	case errors.Is(err, sweep.ErrReason):

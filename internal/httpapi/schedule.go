@@ -90,7 +90,7 @@ func (s *server) ClosePeriod(ctx context.Context, r contract.ClosePeriodRequestO
 	if err != nil {
 		return nil, err
 	}
-	if err := s.Sweep.Close(ctx, p, whoAsks(ctx).Name, or(r.Body.Note, "")); err != nil {
+	if err := s.Sweep.Close(ctx, p, whoAsks(ctx).Name, or(r.Body.Note, ""), or(r.Body.SignOff, false)); err != nil {
 		return nil, err
 	}
 	out, err := s.periodState(ctx, p)

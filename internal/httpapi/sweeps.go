@@ -207,7 +207,7 @@ func periodOut(c calendar.Calendar, p sweep.Period) contract.PeriodState {
 		out.Sweep, out.SoFar = &p.Sweep.ID, dayOut(p.Sweep.SoFar)
 	}
 	if p.Closed != nil {
-		out.Closed = &contract.Closing{By: p.Closed.Author, At: p.Closed.At, Note: p.Closed.Note}
+		out.Closed = &contract.Closing{SignedOff: p.Closed.SignedOff, By: p.Closed.Author, At: p.Closed.At, Note: p.Closed.Note}
 	}
 	return out
 }

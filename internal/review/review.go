@@ -7,6 +7,7 @@ import (
 	"sync"
 	"time"
 
+	"oskel/core/calendar"
 	"oskel/core/casework"
 	"oskel/core/rulebook"
 	"oskel/internal/books"
@@ -86,6 +87,16 @@ func (s *Service) SettleCleared(ctx context.Context, by store.Person, desk strin
 // Detail finds a case.
 func (s *Service) Detail(ctx context.Context, id int64) (store.CaseDetail, error) {
 	return s.store.CaseDetail(ctx, id)
+}
+
+// Findings counts what came of the cases that were settled between two moments.
+func (s *Service) Findings(ctx context.Context, by string, from, to time.Time) ([]store.FindingRow, error) {
+	return s.store.Findings(ctx, by, from, to)
+}
+
+// Work counts what waits.
+func (s *Service) Work(ctx context.Context, by string, today calendar.Day) ([]store.WorkRow, error) {
+	return s.store.Work(ctx, by, today)
 }
 
 // Some lists some cases, by number.

@@ -15,6 +15,7 @@ type Closing struct {
 	Period       calendar.Key
 	Author, Note string
 	At           time.Time
+	SignedOff    bool // all its cases were settled or parked then
 }
 
 // ErrClosed says that a period is closed, ErrNotClosed that it is not.
@@ -42,7 +43,7 @@ func (t *Tx) Closing(ctx context.Context, k calendar.Key) (Closing, error) {
 }
 
 func closings(ctx context.Context, q querier, tail string, args ...any) (map[calendar.Key]Closing, error) {
-	rows, err := q.Query(ctx, "select grain, period, author, at, note from closings "+tail, args...)
+	rows, err := q.Query(ctx, "select grain, period, author, at, note, signed_off from closings "+tail, args...)
 	if err != nil {
 		return nil, err
 	}
@@ -50,7 +51,7 @@ func closings(ctx context.Context, q querier, tail string, args ...any) (map[cal
 	all, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Closing, error) {
 		var c Closing
 		var period time.Time
-		err := row.Scan(&c.Period.Grain, &period, &c.Author, &c.At, &c.Note)
+		err := row.Scan(&c.Period.Grain, &period, &c.Author, &c.At, &c.Note, &c.SignedOff)
 		c.Period.Start = startOf(period)
 		return c, err
 	})
@@ -62,7 +63,7 @@ func closings(ctx context.Context, q querier, tail string, args ...any) (map[cal
 
 // ClosePeriod closes a period; ErrClosed if it is closed already.
 func (t *Tx) ClosePeriod(ctx context.Context, c Closing) error {
-	_, err := t.tx.Exec(ctx, "insert into closings (grain, period, author, note) values ($1, $2, $3, $4)", c.Period.Grain, c.Period.Start.Time(), c.Author, c.Note)
+	_, err := t.tx.Exec(ctx, "insert into closings (grain, period, author, note, signed_off) values ($1, $2, $3, $4, $5)", c.Period.Grain, c.Period.Start.Time(), c.Author, c.Note, c.SignedOff)
 	if duplicate(err) {
 		return ErrClosed
 	}

@@ -13,12 +13,14 @@ import (
 // Errors of closing and opening.
 var (
 	ErrUnswept = errors.New("only a period that was swept, and whose sweep holds, can be closed")
+	ErrWaiting = errors.New("the period cannot be signed off")
 	ErrReason  = errors.New("opening a closed period takes a reason")
 )
 
 // Close closes a period, so that nothing sweeps it until it is opened again. Its last
-// sweep must hold: what is closed is what is on record.
-func (s *Service) Close(ctx context.Context, p calendar.Period, author, note string) error {
+// sweep must hold: what is closed is what is on record. Where it is signed off, all
+// cases of the period are settled or parked.
+func (s *Service) Close(ctx context.Context, p calendar.Period, author, note string, signOff bool) error {
 	return s.store.Do(ctx, store.LockSweep, func(tx *store.Tx) error {
 		revision, version, err := tx.Newest(ctx)
 		if err != nil {
@@ -52,7 +54,16 @@ func (s *Service) Close(ctx context.Context, p calendar.Period, author, note str
 				return fmt.Errorf("%w. %s", ErrUnswept, why)
 			}
 		}
-		return tx.ClosePeriod(ctx, store.Closing{Period: key, Author: author, Note: strings.TrimSpace(note)})
+		if signOff {
+			waiting, err := tx.Waiting(ctx, key)
+			if err != nil {
+				return err
+			}
+			if waiting > 0 {
+				return fmt.Errorf("%w: %d of its cases are neither settled nor parked", ErrWaiting, waiting)
+			}
+		}
+		return tx.ClosePeriod(ctx, store.Closing{Period: key, Author: author, Note: strings.TrimSpace(note), SignedOff: signOff})
 	})
 }
 

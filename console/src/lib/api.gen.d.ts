@@ -467,6 +467,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules/{rule}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled */
+        get: operations["listProposals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What came of the cases that were settled */
+        get: operations["listFindings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What waits: open, taken, parked, late, and what nobody has looked at */
+        get: operations["listWork"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions": {
         parameters: {
             query?: never;
@@ -2163,6 +2214,7 @@ export interface components {
             closed?: components["schemas"]["Closing"];
         };
         Closing: {
+            signed_off: boolean;
             by: string;
             /** Format: date-time */
             at: string;
@@ -2171,6 +2223,11 @@ export interface components {
         NewClosing: {
             period: string;
             note?: string;
+            /**
+             * @description Sign it off: refused while a case of it is neither settled nor parked
+             * @default false
+             */
+            sign_off: boolean;
         };
         Reopening: {
             period: string;
@@ -2724,6 +2781,77 @@ export interface components {
              * @default false
              */
             all: boolean;
+        };
+        Proposals: {
+            rule: string;
+            /** @description Of what was settled and the rule still flags: explained, or found to be its fault */
+            explained: number;
+            confirmed: number;
+            /** @description By the rule as it is, in the same periods */
+            flagged: number;
+            proposals: components["schemas"]["Proposal"][];
+        };
+        Proposal: {
+            /** @enum {string} */
+            what: "base" | "cut" | "leave out";
+            /** @description In a sentence, with what it would have done */
+            words: string;
+            /** @description Explained and no longer flagged */
+            spared: number;
+            /** @description Confirmed and no longer flagged */
+            lost: number;
+            /** @description In the same periods */
+            flagged: number;
+            /** @description Of these not flagged by the rule as it is */
+            newly: number;
+            /** @description The whole rulebook with it */
+            text: string;
+            definition: components["schemas"]["RuleDefinition"];
+        };
+        FindingRow: {
+            name: string;
+            title: string;
+            settled: number;
+            confirmed: number;
+            explained: number;
+            data_fault: number;
+            rule_fault: number;
+            cleared: number;
+            /**
+             * Format: double
+             * @description Confirmed among all that were settled otherwise than as cleared; absent where none was
+             */
+            precision?: number;
+            /**
+             * Format: double
+             * @description Median, from opening to the first that anybody did
+             */
+            hours_to_look?: number;
+            /**
+             * Format: double
+             * @description Median
+             */
+            hours_to_settle?: number;
+            /** @description Of what was confirmed */
+            stake: string;
+            recovered: string;
+            written_off: string;
+        };
+        WorkRow: {
+            name: string;
+            title: string;
+            open: number;
+            taken: number;
+            parked: number;
+            late: number;
+            cleared: number;
+            /** @description Open and nobody has done anything with it */
+            unseen: number;
+            /** Format: date-time */
+            oldest: string;
+            stake: string;
+            /** @description Such as that nobody is a member of the desk */
+            note?: string;
         };
         CaseRef: {
             /** Format: int64 */
@@ -3645,6 +3773,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Solution"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listProposals: {
+        parameters: {
+            query: {
+                /** @description Up to this one */
+                period: string;
+            };
+            header?: never;
+            path: {
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Those that spare most first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposals"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listFindings: {
+        parameters: {
+            query?: {
+                by?: "rule" | "desk" | "person" | "reason" | "period" | "revision" | "grade";
+                /** @description The first day; a year ago unless stated */
+                from?: string;
+                /** @description The last day; today unless stated */
+                to?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingRow"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWork: {
+        parameters: {
+            query?: {
+                by?: "desk" | "person" | "rule" | "grade";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkRow"][];
                 };
             };
             default: components["responses"]["Problem"];

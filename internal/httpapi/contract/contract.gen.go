@@ -516,6 +516,27 @@ func (e PeriodStateState) Valid() bool {
 	}
 }
 
+// Defines values for ProposalWhat.
+const (
+	Base     ProposalWhat = "base"
+	Cut      ProposalWhat = "cut"
+	LeaveOut ProposalWhat = "leave out"
+)
+
+// Valid indicates whether the value is a known member of the ProposalWhat enum.
+func (e ProposalWhat) Valid() bool {
+	switch e {
+	case Base:
+		return true
+	case Cut:
+		return true
+	case LeaveOut:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Role.
 const (
 	Analyst  Role = "analyst"
@@ -1071,6 +1092,63 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	}
 }
 
+// Defines values for ListFindingsParamsBy.
+const (
+	ListFindingsParamsByDesk     ListFindingsParamsBy = "desk"
+	ListFindingsParamsByGrade    ListFindingsParamsBy = "grade"
+	ListFindingsParamsByPeriod   ListFindingsParamsBy = "period"
+	ListFindingsParamsByPerson   ListFindingsParamsBy = "person"
+	ListFindingsParamsByReason   ListFindingsParamsBy = "reason"
+	ListFindingsParamsByRevision ListFindingsParamsBy = "revision"
+	ListFindingsParamsByRule     ListFindingsParamsBy = "rule"
+)
+
+// Valid indicates whether the value is a known member of the ListFindingsParamsBy enum.
+func (e ListFindingsParamsBy) Valid() bool {
+	switch e {
+	case ListFindingsParamsByDesk:
+		return true
+	case ListFindingsParamsByGrade:
+		return true
+	case ListFindingsParamsByPeriod:
+		return true
+	case ListFindingsParamsByPerson:
+		return true
+	case ListFindingsParamsByReason:
+		return true
+	case ListFindingsParamsByRevision:
+		return true
+	case ListFindingsParamsByRule:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListWorkParamsBy.
+const (
+	ListWorkParamsByDesk   ListWorkParamsBy = "desk"
+	ListWorkParamsByGrade  ListWorkParamsBy = "grade"
+	ListWorkParamsByPerson ListWorkParamsBy = "person"
+	ListWorkParamsByRule   ListWorkParamsBy = "rule"
+)
+
+// Valid indicates whether the value is a known member of the ListWorkParamsBy enum.
+func (e ListWorkParamsBy) Valid() bool {
+	switch e {
+	case ListWorkParamsByDesk:
+		return true
+	case ListWorkParamsByGrade:
+		return true
+	case ListWorkParamsByPerson:
+		return true
+	case ListWorkParamsByRule:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GetWalkParamsFrom.
 const (
 	GetWalkParamsFromBefore     GetWalkParamsFrom = "before"
@@ -1430,9 +1508,10 @@ type ClearedRequest struct {
 
 // Closing defines model for Closing.
 type Closing struct {
-	At   time.Time `json:"at"`
-	By   string    `json:"by"`
-	Note string    `json:"note"`
+	At        time.Time `json:"at"`
+	By        string    `json:"by"`
+	Note      string    `json:"note"`
+	SignedOff bool      `json:"signed_off"`
 }
 
 // Comment defines model for Comment.
@@ -1729,6 +1808,32 @@ type Finding struct {
 // FindingFinding defines model for Finding.Finding.
 type FindingFinding string
 
+// FindingRow defines model for FindingRow.
+type FindingRow struct {
+	Cleared   int `json:"cleared"`
+	Confirmed int `json:"confirmed"`
+	DataFault int `json:"data_fault"`
+	Explained int `json:"explained"`
+
+	// HoursToLook Median, from opening to the first that anybody did
+	HoursToLook *float64 `json:"hours_to_look,omitempty"`
+
+	// HoursToSettle Median
+	HoursToSettle *float64 `json:"hours_to_settle,omitempty"`
+	Name          string   `json:"name"`
+
+	// Precision Confirmed among all that were settled otherwise than as cleared; absent where none was
+	Precision *float64 `json:"precision,omitempty"`
+	Recovered string   `json:"recovered"`
+	RuleFault int      `json:"rule_fault"`
+	Settled   int      `json:"settled"`
+
+	// Stake Of what was confirmed
+	Stake      string `json:"stake"`
+	Title      string `json:"title"`
+	WrittenOff string `json:"written_off"`
+}
+
 // Found defines model for Found.
 type Found struct {
 	After     string `json:"after"`
@@ -1967,6 +2072,9 @@ type NewAbsence struct {
 type NewClosing struct {
 	Note   *string `json:"note,omitempty"`
 	Period string  `json:"period"`
+
+	// SignOff Sign it off: refused while a case of it is neither settled nor parked
+	SignOff *bool `json:"sign_off,omitempty"`
 }
 
 // NewDraft defines model for NewDraft.
@@ -2218,6 +2326,47 @@ type Problem struct {
 
 	// Type Stable, such as urn:oskel:not-allowed
 	Type string `json:"type"`
+}
+
+// Proposal defines model for Proposal.
+type Proposal struct {
+	// Definition A rule as the rulebook file has it; what is absent has its default
+	Definition RuleDefinition `json:"definition"`
+
+	// Flagged In the same periods
+	Flagged int `json:"flagged"`
+
+	// Lost Confirmed and no longer flagged
+	Lost int `json:"lost"`
+
+	// Newly Of these not flagged by the rule as it is
+	Newly int `json:"newly"`
+
+	// Spared Explained and no longer flagged
+	Spared int `json:"spared"`
+
+	// Text The whole rulebook with it
+	Text string       `json:"text"`
+	What ProposalWhat `json:"what"`
+
+	// Words In a sentence, with what it would have done
+	Words string `json:"words"`
+}
+
+// ProposalWhat defines model for Proposal.What.
+type ProposalWhat string
+
+// Proposals defines model for Proposals.
+type Proposals struct {
+	Confirmed int `json:"confirmed"`
+
+	// Explained Of what was settled and the rule still flags: explained, or found to be its fault
+	Explained int `json:"explained"`
+
+	// Flagged By the rule as it is, in the same periods
+	Flagged   int        `json:"flagged"`
+	Proposals []Proposal `json:"proposals"`
+	Rule      string     `json:"rule"`
 }
 
 // Reason defines model for Reason.
@@ -2951,6 +3100,25 @@ type WordUse struct {
 	Word     string `json:"word"`
 }
 
+// WorkRow defines model for WorkRow.
+type WorkRow struct {
+	Cleared int    `json:"cleared"`
+	Late    int    `json:"late"`
+	Name    string `json:"name"`
+
+	// Note Such as that nobody is a member of the desk
+	Note   *string   `json:"note,omitempty"`
+	Oldest time.Time `json:"oldest"`
+	Open   int       `json:"open"`
+	Parked int       `json:"parked"`
+	Stake  string    `json:"stake"`
+	Taken  int       `json:"taken"`
+	Title  string    `json:"title"`
+
+	// Unseen Open and nobody has done anything with it
+	Unseen int `json:"unseen"`
+}
+
 // CaseId defines model for CaseId.
 type CaseId = int64
 
@@ -3246,6 +3414,28 @@ type GetRegisterParams struct {
 	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// ListFindingsParams defines parameters for ListFindings.
+type ListFindingsParams struct {
+	By *ListFindingsParamsBy `form:"by,omitempty" json:"by,omitempty"`
+
+	// From The first day; a year ago unless stated
+	From *openapi_types.Date `form:"from,omitempty" json:"from,omitempty"`
+
+	// To The last day; today unless stated
+	To *openapi_types.Date `form:"to,omitempty" json:"to,omitempty"`
+}
+
+// ListFindingsParamsBy defines parameters for ListFindings.
+type ListFindingsParamsBy string
+
+// ListWorkParams defines parameters for ListWork.
+type ListWorkParams struct {
+	By *ListWorkParamsBy `form:"by,omitempty" json:"by,omitempty"`
+}
+
+// ListWorkParamsBy defines parameters for ListWork.
+type ListWorkParamsBy string
+
 // ListUsesParams defines parameters for ListUses.
 type ListUsesParams struct {
 	Name string `form:"name" json:"name"`
@@ -3269,6 +3459,12 @@ type GetLineUpParams struct {
 
 	// Beside An attribute, such as territory: those who share the subject's value of it are told
 	Beside *string `form:"beside,omitempty" json:"beside,omitempty"`
+}
+
+// ListProposalsParams defines parameters for ListProposals.
+type ListProposalsParams struct {
+	// Period Up to this one
+	Period string `form:"period" json:"period"`
 }
 
 // ListSweepsParams defines parameters for ListSweeps.
@@ -3650,6 +3846,12 @@ type ServerInterface interface {
 	// SolveDial Find the value of a dial that flags about so many a month
 	// (POST /api/rehearsals/solution)
 	SolveDial(c *gin.Context)
+	// ListFindings What came of the cases that were settled
+	// (GET /api/reports/findings)
+	ListFindings(c *gin.Context, params ListFindingsParams)
+	// ListWork What waits: open, taken, parked, late, and what nobody has looked at
+	// (GET /api/reports/work)
+	ListWork(c *gin.Context, params ListWorkParams)
 
 	// (GET /api/revisions)
 	ListRevisions(c *gin.Context)
@@ -3689,6 +3891,9 @@ type ServerInterface interface {
 	// GetLineUp Every judged subject in order of what was held against the cuts
 	// (GET /api/rules/{rule}/line-up)
 	GetLineUp(c *gin.Context, rule string, params GetLineUpParams)
+	// ListProposals Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled
+	// (GET /api/rules/{rule}/proposals)
+	ListProposals(c *gin.Context, rule string, params ListProposalsParams)
 	// GetSchedule The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
 	// (GET /api/schedule)
 	GetSchedule(c *gin.Context)
@@ -5594,6 +5799,76 @@ func (siw *ServerInterfaceWrapper) SolveDial(c *gin.Context) {
 	siw.Handler.SolveDial(c)
 }
 
+// ListFindings operation middleware
+func (siw *ServerInterfaceWrapper) ListFindings(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListFindingsParams
+
+	// ------------- Optional query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListFindings(c, params)
+}
+
+// ListWork operation middleware
+func (siw *ServerInterfaceWrapper) ListWork(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListWorkParams
+
+	// ------------- Optional query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListWork(c, params)
+}
+
 // ListRevisions operation middleware
 func (siw *ServerInterfaceWrapper) ListRevisions(c *gin.Context) {
 
@@ -5860,6 +6135,42 @@ func (siw *ServerInterfaceWrapper) GetLineUp(c *gin.Context) {
 	}
 
 	siw.Handler.GetLineUp(c, rule, params)
+}
+
+// ListProposals operation middleware
+func (siw *ServerInterfaceWrapper) ListProposals(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "rule" -------------
+	var rule string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rule", c.Param("rule"), &rule, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter rule: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListProposalsParams
+
+	// ------------- Required query parameter "period" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListProposals(c, rule, params)
 }
 
 // GetSchedule operation middleware
@@ -6643,6 +6954,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/rehearsals", wrapper.Rehearse)
 	router.POST(options.BaseURL+"/api/rehearsals/book", wrapper.RehearseBook)
 	router.POST(options.BaseURL+"/api/rehearsals/solution", wrapper.SolveDial)
+	router.GET(options.BaseURL+"/api/rules/:rule/proposals", wrapper.ListProposals)
+	router.GET(options.BaseURL+"/api/reports/findings", wrapper.ListFindings)
+	router.GET(options.BaseURL+"/api/reports/work", wrapper.ListWork)
 	router.GET(options.BaseURL+"/api/revisions", wrapper.ListRevisions)
 	router.POST(options.BaseURL+"/api/revisions", wrapper.PublishRevision)
 	router.GET(options.BaseURL+"/api/revisions/:number", wrapper.GetRevision)
@@ -8926,6 +9240,84 @@ func (response SolveDialdefaultApplicationProblemPlusJSONResponse) VisitSolveDia
 	return err
 }
 
+type ListFindingsRequestObject struct {
+	Params ListFindingsParams
+}
+
+type ListFindingsResponseObject interface {
+	VisitListFindingsResponse(w http.ResponseWriter) error
+}
+
+type ListFindings200JSONResponse []FindingRow
+
+func (response ListFindings200JSONResponse) VisitListFindingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListFindingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListFindingsdefaultApplicationProblemPlusJSONResponse) VisitListFindingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWorkRequestObject struct {
+	Params ListWorkParams
+}
+
+type ListWorkResponseObject interface {
+	VisitListWorkResponse(w http.ResponseWriter) error
+}
+
+type ListWork200JSONResponse []WorkRow
+
+func (response ListWork200JSONResponse) VisitListWorkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWorkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListWorkdefaultApplicationProblemPlusJSONResponse) VisitListWorkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListRevisionsRequestObject struct {
 }
 
@@ -9422,6 +9814,46 @@ type GetLineUpdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetLineUpdefaultApplicationProblemPlusJSONResponse) VisitGetLineUpResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListProposalsRequestObject struct {
+	Rule   string `json:"rule"`
+	Params ListProposalsParams
+}
+
+type ListProposalsResponseObject interface {
+	VisitListProposalsResponse(w http.ResponseWriter) error
+}
+
+type ListProposals200JSONResponse Proposals
+
+func (response ListProposals200JSONResponse) VisitListProposalsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListProposalsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListProposalsdefaultApplicationProblemPlusJSONResponse) VisitListProposalsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10402,6 +10834,12 @@ type StrictServerInterface interface {
 	// SolveDial Find the value of a dial that flags about so many a month
 	// (POST /api/rehearsals/solution)
 	SolveDial(ctx context.Context, request SolveDialRequestObject) (SolveDialResponseObject, error)
+	// ListFindings What came of the cases that were settled
+	// (GET /api/reports/findings)
+	ListFindings(ctx context.Context, request ListFindingsRequestObject) (ListFindingsResponseObject, error)
+	// ListWork What waits: open, taken, parked, late, and what nobody has looked at
+	// (GET /api/reports/work)
+	ListWork(ctx context.Context, request ListWorkRequestObject) (ListWorkResponseObject, error)
 
 	// (GET /api/revisions)
 	ListRevisions(ctx context.Context, request ListRevisionsRequestObject) (ListRevisionsResponseObject, error)
@@ -10441,6 +10879,9 @@ type StrictServerInterface interface {
 	// GetLineUp Every judged subject in order of what was held against the cuts
 	// (GET /api/rules/{rule}/line-up)
 	GetLineUp(ctx context.Context, request GetLineUpRequestObject) (GetLineUpResponseObject, error)
+	// ListProposals Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled
+	// (GET /api/rules/{rule}/proposals)
+	ListProposals(ctx context.Context, request ListProposalsRequestObject) (ListProposalsResponseObject, error)
 	// GetSchedule The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
 	// (GET /api/schedule)
 	GetSchedule(ctx context.Context, request GetScheduleRequestObject) (GetScheduleResponseObject, error)
@@ -12217,6 +12658,58 @@ func (sh *strictHandler) SolveDial(ctx *gin.Context) {
 	}
 }
 
+// ListFindings operation middleware
+func (sh *strictHandler) ListFindings(ctx *gin.Context, params ListFindingsParams) {
+	var request ListFindingsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListFindings(ctx, request.(ListFindingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListFindings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListFindingsResponseObject); ok {
+		if err := validResponse.VisitListFindingsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListWork operation middleware
+func (sh *strictHandler) ListWork(ctx *gin.Context, params ListWorkParams) {
+	var request ListWorkRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListWork(ctx, request.(ListWorkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListWork")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListWorkResponseObject); ok {
+		if err := validResponse.VisitListWorkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListRevisions operation middleware
 func (sh *strictHandler) ListRevisions(ctx *gin.Context) {
 	var request ListRevisionsRequestObject
@@ -12659,6 +13152,33 @@ func (sh *strictHandler) GetLineUp(ctx *gin.Context, rule string, params GetLine
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetLineUpResponseObject); ok {
 		if err := validResponse.VisitGetLineUpResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListProposals operation middleware
+func (sh *strictHandler) ListProposals(ctx *gin.Context, rule string, params ListProposalsParams) {
+	var request ListProposalsRequestObject
+
+	request.Rule = rule
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListProposals(ctx, request.(ListProposalsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListProposals")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListProposalsResponseObject); ok {
+		if err := validResponse.VisitListProposalsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -13304,303 +13824,316 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L1tkxu3lT/6VVC8WzXJ/VPSWLGzuzOvFFl2dBPbWkm261+JdwrDBkmETYAG0ENxXfrut3DOAfoJaHYP",
-	"OSMna7+wZobNbjQezuPv/M4vs4Xe7rQSytnZ1S+zHTd8K5ww8NtLbsXrwv8k1exqtuNuPZvPFN+K2dVM",
-	"FrP5zIifK2lEMbtyphLzmV2sxZb7byy12XLnr1Puj5/P5jN32An8VayEmX38OJ+9Xn7D3WLtLy+EXRi5",
-	"c1L7J71fC/bqPV8xvWRuLdiCW8G4ZdKxPbfMCF5cM660WwvDtBJM+j8uKyv8oGCwa8ELYerhvl4+wYc1",
-	"B0ljss5ItYIhvRFG6qI/ohdsq5Vbz5mtFms/lOeXz//45LPL8LifK2EO9dN2eJujz7JafQvfSE4x/DM0",
-	"yVv+4a9Crdx6dvX55bz3iI/+u3anlRWwnm+Mvi3F1v+40MoJ5fyPfLcr5YL7F322wyv+zz+sf+tfGo/6",
-	"NyOWs6vZ//Os3jDP8FP7LNwXntietx/X3LG9UI7tjab3pq/5u764tUIt4P13Ru+EcRKHentIzNl8tpTG",
-	"utb2KrgTs3n/SlmM2oXzWclH3nEHy5UclnVcFTdS9ffNj2vNVsJZv42lgY1s2VZwtV/LMvGYj83l/hse",
-	"MnpweHsa8tzP0U/xBvr2H2Lh/GBeVIV0r5Qzh/608ltdudQouQuHq/DnyenUDPCiMMLa5BTw/iQ+cXJ7",
-	"2tr4oXMcY+KRunILjYen/ToX/h0u5kwbtl8fmNJueD17Szb3J9ytxYGt+J2gtaPT2LuPXy9hXVqK0YcX",
-	"lskC7ioVSDSu7F4YxlUBv5Z6lbr1nh/6t7XCWqkVvJ7/rtMboS5sdnx7bQqbHl2cXz8svG7UjuSuuS39",
-	"KOvNUU9Ic/3CMOa0BevVy27hN3yVEgxiqY1IrZowsFJMiQ+O7fhKsFuxkspeMwUqwqsSab2qgBnHMzRi",
-	"EwrlDD1cOrG1x6Rh4/x9jPfjxvBDa0vbzDFccMVuvbbbiIIttVdhox7r9UjRf2Jn+cLLtAaSWoI/cVV8",
-	"KZZSyXD+epLkTmQkwU0pSKimPtzqzGe3otT75Ccrw4vEmn9Lqn9RCm5SW7/kt6JM3tGI1iButS4FVzBd",
-	"iamwYmgq4tu2R/eOLIUL7hhcwr64vLy8SI1zK7itjEibCc3lCxfO6aHJlRNWFuLP0jqdUgFrUSbsmz8d",
-	"GNos10xVZcn24TgZmGF/gpobsZbzuroFPea/xf2PZKTQsFS1vcVj1D0IG5FW8YrsoeGJ8N+eBwMJXik5",
-	"FVpv3oq14MbyMrGHizuJxkd8sd5wusPmSydM48qGoKhFU/+zQtjNeBHypbCbv2pepAZgqnKCMHpbleLl",
-	"mquVOCoa8MZhqPMwO/G9wrsfnei3tULkRQGHhpdvGjO/5KUV885iFJKXNv+d/NLUo9hF471/rfjgju8q",
-	"ukHqDV/yUqiCmy954kwVPL2X17qUuc8GBrsXYpP+QKpC7+20HbvXZuM/Sku75usXoMij7wLDqL9fP35o",
-	"fmoHqj1F0XKfIKTLnBYZmLufK27aJ7RlCfk3uSn4waaOaXo3hBHW9+5Z4q0bD83OjzCDidkxepsc8kaq",
-	"YoqYnM+cdGXmE338BAQjEm5Cj5/j8OAGQy/3f70W7gvZZW45evKy/iis0CgZ1zyaif0/tPMG99f0EdDm",
-	"Tx3CxMkdc0faMOljnTLr/6z3FDLBG3jtvfXWU8LsONCCDW+JAxpXwX7vaIPeWQhzR4t4TGrYhI0Ptm/a",
-	"l5aWLGNwI5hMenZgD6bu8K12a6lW3tuRzt9rWfLVyt9NHdgWX6srI1EhpndpJUZFDpZSFW0JnDBt7+8l",
-	"d1VB46OckZUVK6V/hYSmGBA4eieUKG6mBAB23GxEceO9m6RfuhSiYPu1tuTNlVIJiv5JZ8kryt0VxdzR",
-	"RTGC58I5Riz0naAd1A/2COVC0Ko99O+WzA/POzjM+mNQ+UGLberxVjhXTpy28J1McMw6WrxhwWLFO7jQ",
-	"yxS+ESp3uzthbDv00thYeyOdE+pGL5fHJQjEDEiVtAx3OFlh4OEs4LmirdjcXmGn1we8sRj1eHNy5sVi",
-	"qkkK0boJItuKt2IJ/hz/8Bq/8vzycj7bSkW/ftaX40G69E+B/4Tk1JqrQhQYlmsEfT+7vExskwIOgFDV",
-	"1k++X2MIyniPEbwlrgrm97eX4TD/C73dCgXCm5sNXGwrWCDccfAXvw6NuW1IN5EStYPHWFqGh5WO8tFX",
-	"akjQ8F4LrZbSbGEXiA+7kksFPxfccbbkVenfx/s08Zewa35KBgP54ujZ+Vbs38B1w9HDbXfR2O842wrv",
-	"CIeEBiytNoyzUvDi9xSqrNXbmDmpBVhHCikRHuNf/1brzQXkTKxWdtyNG+KvkwZRjG91pVydCPns+eXl",
-	"0y8u2zf+Q+q+wQdLxZ4tsxwjpH5XaMOUdt1p+PwyOdxKOVn27/u9/zPbr4Vq7bhmzC+nGjrCbfi9OrIO",
-	"ZQYcwpwg+lI4LhPhiAUZQ8eEDAQl70LKbrRseuW/krIkxYeF2MWQ5Kj7vQpfSd1vyw83fJEJiOO5gc3O",
-	"7cbbpgfmRRSEwlHctKy6hgViHS+Tkd8DuxOmkAtnybLjRjBvHuol82s8r8NZB/9Zas2dLou8GLYwPL5Y",
-	"+L1vmfN71j/Ef8s/RbrZfLRLntgxs9YqxOWt55IGmNtSuLZ9Q3qCcZGxAjKBk/lsv8a7B3mMeno2n/1D",
-	"kySutbQRoNrhPOs7+LcUS0f/eAkZhOKMjJJaYxWkskRTacFfMYeCj2ppMHqm12FFVGJF1GLwY6UKjGmC",
-	"5GfCPyChGTprxSnvRq9P05NblXQGI+udfAdC24o5qxSNGbbdXrq1l4fguuQ9lpRHMFo4pM5x8AXGjbKo",
-	"BEPfkDmNkaT+wFRSBfhTtqiM1VE/xhzOYPImcYgdL5ND5sytdWXhFKsCZm7OOKOIjn8sZ1YstDeNyoJx",
-	"B1Z8GrbQMm3JIsUnR6O1b2q0d4a3E6fZoqO9wYbZ3tHdXfwEwipAlq25ZQsIExfMSrXoICqOTUL+Rd8F",
-	"n6QpJhqHPB7XcEhTxpm/0fcKzdqTzPcR0zfedE8q/uQ8iDKh7cWHpI58wQqxkFteonmIKTpeMv7sNunz",
-	"ljzlib5W4IkudFltMVPsf10ZXe0wqTNnn4XDdCuSGz1nr32lDdsJvSvFNRPbnTuQct1KazFM3PckeVmJ",
-	"9J0Kw/f4rX5KqZdC2q8PafWPBt7ACPba5DL0XpYwmEYUPkYIP1+ZaFBn0fPiH3Mu54mGLuLNwikiLeA9",
-	"ac1KrVagGBtqFqFROPGpIzU5MJQN/3gf43gIgF6BLk9FA9KzKBabt2KnjRvK3qXBLGtesFvhvHhX2v96",
-	"J8bm0r8CjzGhEmOSalwaT/IyfZflUhihFiIRwH2x4lJZB0dzV92W0q5FwYy4kxaBFOMzP8tKLTJQg++W",
-	"3vXeViW3czQw1nrPBF+s/UkiB+hE6EHMa4+fseyd/BaxOWME/Fw7Z7y0upW59iY6QdrspJmLXxo78OyO",
-	"mZ6uPeowNN4o5mhj8raxtRrzH3Zuc0+ESU0fPC0Xg6CHJspjyz/IrRdMzy/Df6A58Y9Pmn/ta5l8AHyN",
-	"mbIg83hZgtEPEgNtd9sGEDVi0sspOdLO/IYwpH8+3Co5Q2jh3TPXnYz5vShLcja9ybvXBn5ilSqFtQyC",
-	"pEUSn5UYnLYULju7Q6i0GyHvwUcCDwmuT84g+WzTpi4YJb240FaqGNY65sbl1bbe7rgR91tVl3Vuajnu",
-	"V/bIgs5nXh6nLMOgBK47yiF10+EzeZm06TPTIW1KAKTf9gWrlFxKUbBaEg2CEu95RiNYMb+SVcC057zv",
-	"jCwaA0JpWsndJ/+jKla5B+StKC5t7kuALm7nD5vPz+b7o38+AuvQyfvTcBrPPuLTGlEI5YYhPMlDE2bk",
-	"aFR6x631q965+Pnl0ZAsvVu8QfIFKvcNARonDP6Wq0Qc5yujt+wyYIjBOGGltAgC386Gj+F8tpardToF",
-	"G/2oI7KXg20N9wlfSr1zRJkd9VImgNwmYVK6+CMKANImHIE7Awt7PJomD5rR6RPUDSAcNRxHLhFtSbya",
-	"npN7v/dGitQa3QlD8cURrvPIcYUBhZtnx1QZNfmsWFHcoCaZrJxqs6Nx9L84qvYnvzc8ZV6PNfn+hi9P",
-	"jbU35iJVM4BqPoTrtrwQjCBY95i5aCekn6bEXljXdDDzkaAhjED7zpd9BDEr/MSxgxgRVoUHNuapflLz",
-	"fVKr8+pOFt7oeJuC2eWhhuPwoQEImLU6Xn3gW8h+9O0Ob48kA3Xe8d5ydcAgVMiPt4pWGksRwi2JmMe2",
-	"so7xcs8Plt0KZnU6t6nRkkik66WxjiLw2/vnsyjCgy8cHpierJBE7Fd58MUmOVmgR69ojtBKmWOShNdo",
-	"LkpDeDOaym223GxsMql4Kw46pcT/rPdsyQ3DzzGaWjlQ6pzZNWQYqTixctch9pjBzfcjepTqHRGQ9pfe",
-	"RGhPH+yR07kipAQTGU1+CIOHqzAHgHOql92XCX9HpyNgYo+D3vhWloeHwrxNjl/iDhjYUv4YSses07oI",
-	"VVqEZcT5gT/wlYBCKzuH33VZeOEJJ+cK/gLvxm4PbL+Wi3UQ4bQz5+ziyUU9rWteMLKq561YOn1LaYdb",
-	"aVLsKg/Uq+vlpiCqMwFe/OAm7340cXIprNpGDKPYQtxnnC/SvIERfJNON9SyllZWKsaZwaWv8aD988yD",
-	"UGYbpfdpLZlJc7ym0rrR6ZIDN4V1crEZiayLZ5Ikb2Nd4jFM4+8C8C7sjBqC18TVkW1UDyssH0mfQdme",
-	"A7tw54y8rZw4seaj4I7fNMyQMQV9ZCLkH4wlTO1lfPWBL9x1TMhZ0ATNpFw9JtFUbKNhNOu6YmvoO6Gw",
-	"q1k5kYTZSA3wOkrW1YCt7xYOqtfToFiyApP+nZmCYG8aYgkpNQDm8WKUAD2gefpAHjisSYTsXojdtER5",
-	"rg7TjwJu19F9kEgCtBoCf+YEWNhHRTA2bRJX/wfavimUPy83x+7zIy83L+xmoCggvhDEIizi8oclS72H",
-	"a+h/MH8bvkLr+IX5bxwx2jT17p43T35jEQaFyNdGJkxqlfNKppZvYNkGEDGkMjiTdn1zyJmtH1Eqo+qP",
-	"bD2H+MWjM5XGG3jVlqkXAY3oP28h71I5mr6gaYLd2xouIJYKLZJntZ8Zm+Zn4AvVKgvvd3R2ko7hQpSl",
-	"HaiKnXyk4zpMqHydmnvvlsQmFDy+15E50dVuwF+dEMTOG3UjA4CdKHRwIfG+g2+Rhtot+UK4EblbuAr2",
-	"ua52doBcAOCjbMXBKi+uantSLyF5PmcaPQf0pb27cI+t4xcksW+mofqOQHTN5qYhJpNZdXCZUMlhHcu0",
-	"HHpWPMdtkgaCc++E8Y0A27ws0fjecrdYp+VLxhIYZV/Y+0GFx8nvNjZwcPu+N0IVg8mqgSKvHnjhvOov",
-	"ZqYmDGGSzoSXz5uJMfc1+vnH9OjU7FbPUOstVD6iMeR0D3vIMlljVgfqwNbC07HUFcSoMOY3wvbNx5My",
-	"1RTvJ1CmdKYfXyTcuV/tVTufcT5Si/BVlOXdcpeOwG1IZYzD7XVVFuwWojKAcFoAugVBv0tZOmEomgOg",
-	"OfyLjRRAKAXSAI4zSfa4fc50v2BJnOl2IQJ0ptvFzXeW+2XAO22cYavQML27qtKlrKCy2qaLREupMmnQ",
-	"fLYkk4yaz0DpHLePsnmHr+r6uAkpuQevqksk7TJFXJPr7/7pqt9OKSoLC5Vcei/7zwQ0nsjJc0SD5bf7",
-	"hAhny53pcQ8MhilTs/V1kLRjE4P5V1/zXQ5MoMb7OjGlSIhGuGt25O/coRSPm3iPU9MhmzySeL9nvj7O",
-	"ahBIheRbDTLcGcnVCh1DaRbwg/25QvW8MNrapAwKqxHTCVg7BsCI+ewWN82d1CXkpVdGHI6XgSUXbRx6",
-	"IMvLxT9ImzmvVqaiL995ayUGJy3fCizwmHs7ZyMOwZUBMCm3NaPclf+fOzSKnEYp4javWEKvLyqXKbfJ",
-	"41J6tag8xwe7Mlyq4I3WJn1fk2g5pTKW3ueN/1ZqQJWSrTLHrVYgkUJsYifMAisPO+Q/OYopHB7NFt1/",
-	"jqtPrz+wbXCYE9yPNNsb0K66TLJ6xKrlxeU9c4yT6Llqodl3IbIW0msVog5nR0QvZXkqg4vKANC2OrOu",
-	"wEY8EZuWVWVDyV9y5Ee8BJGJ8MWGGEXGfEe7E1nfUglRmM5oNMAc0irFEADNXxzBPCLW85vnG/+d8Yyk",
-	"74HN04sJpqCSYEz1YXhEdiGyz9BqIcgTLuE4SzXumaevQbjHTT0VZ1pOnI+4atH+i6vWfnB+7XJFZF7G",
-	"uVzGrNR6Y1kpN4JxZku5qzOB0wqxxM9Vqi75r8CHEskE4CrmNPGk8NIIXhwiAmRMZtvf4SYmAQekRncb",
-	"6VAJHHeQ09ViLUJ1GBAN73Ws8A4Rl7HGQ/MEJWPF+xtbwZrZ4dzzmOBW40Yd/i+x9+ZQmHNmxEpaJwy7",
-	"9TNk58EkYuDR3Rf/1pEwcThhH6R26V9k0om7HcSkTxH+vcRWTMN6OxHhX6UUllBzGBDbyxreNPeGlyiX",
-	"neL7+hXaiI5zqKWyMrw8Yz6JbthJQeMkpxbFn8/vdxNM9XNYwEPlI5lqb8rX0EarDf1GkXep97ky74kG",
-	"8yezlGli2iZzctm03vyJAKSdmvvtzh1StIBIVeVaMAkvfS0wI3CQyMgtM2dWR7wk0cEska9o3cJzNTCm",
-	"dSAtuaqhmDv54dB2yJvhAxbdThjrhV5xHwZUnMDGWtSF6PV9my+cWp9varbrjhujccxhB1U7IFLap3nH",
-	"csnaPwOaj9gOkLgHrATQsVteNKBQF7baep1uxC7Jy72RKkedDx/BHmjytevleaCaQ0Vd0uVqVQIzYHu0",
-	"NN04E6FOeBJ9cJGd5Ty76LAkpiMMC17ji3C661dJbx63TvEL820S1x7IANCUg4LUsLt2Qhggwt8rtkOd",
-	"BoZXmuQuopkjkUnlSgkxJCQ4Te9RrYv8oKRl/oIcn2XYHYkvX9weLgDHBUksxWgw141U2EYcMMNFw0s9",
-	"QIiMoWiFc94iGq0VcFne4deySZ+coc0VEx/4dlcKLGC1p3JqRdQr7TvcHXHD4YvHQTXeN7/lwrv1c0SQ",
-	"TZxsji1DxqmP3MepmBShr18+VTho24TX3WE1dHbsLxBNJOD2p2hprcJ/rrhyEnQB1FTWhzjEZPAsBZKB",
-	"Bkp5KVf4CEqu9YI2g5kAuIbeqPF5ct2k3Yb+Ul3unQZAN9FTQi8hatqEfWvFjFjgq55Qn+Dvsd1VLsMt",
-	"i48QE4H4gYpteP5CRlQ06Mvi81ojS00mMnP0MZhTNdiQXkg+V+wbTaImJTfHtoq6RweoRM5RCfCOEnX4",
-	"w/nGZu+oIxf3soIN4u3M3DWYIKYUZfeTN5/l8rbB0Jw29oFOC9+KfSyxfLw01/QSR2igpESTVA0NjPtQ",
-	"L4wrfsxM15uQPJ8wXbykgBTpIbqoXzIj7oQ5gN04B0G4hLZT2grGyygkATzs1mIbKqeI1LKvijL4ohcU",
-	"eOHsILhhWo3iadXGptxhw+ApZGLBVez2gAyCsXRvTQV+Ie7RLfTTBmu5kCwwQJzBqOh79XHJP8usdfD3",
-	"O0uNs5Fd1iBuJlLL3DMAs+POCeNn8L//xp/8z0/+f5dP/vPpk59+uZz/4T8//lsSxa3Lo7iNt5pYjYJO",
-	"6MqKKdwtXaYKnVccbxvVLPeUJBOqs+fskg4HmeBP2fdNZRC2Ywgy+GN+YZl3P9BihyCDN2xia7fms5BP",
-	"xcKjsJ/U/crBs7L9SGYeyFePSow3WJwNVK34qn6OaqoaJJd0R6rc+2JjXIKQJGeWcuhbsX8XKoQmbAi9",
-	"E+omsknGCUhVicH3yVLEyFvN6wuhVV05tqvAlUCBqRWSPs2pWAvrEkutVsEr7c/GQHjH6pslH7FQjSIx",
-	"LxWdLEtmKqWkWl0RtFQ66rnqL9BeWKaXRicjkl434LcwllzwA6t2zGmsjL2ORK7wSZM5tqYkxURI16Q6",
-	"ohcmWRrv9UZMFrHkTcUJ/s/Lxkn8wx+/aBzBz+YDBRTn5LyZz+xC746K4ndwUVMWx7cAEmWuCpj1tuX6",
-	"x/vJ6EHGnW/F/gcp9qfTBf3HcdmF3XmPTI0fzX/BhYhDihDAoWP0yltHt7o4MCuAu+E4ZyhNDo4pNTPf",
-	"3QlzR1PTrQfQhMUf5HMmm39y2znizMoBlM9xoxhRPfE+9wp9T+NizD88j56P9aeDZxAuOhprb+Hkm+HR",
-	"dqO+1A56w1O57gXVBQ6+NNWs5TtSjnbt61hSrOfyN8+N1542YAwm5YuZQJUQm/gSqJWJ/3RSMHygVx2E",
-	"u5p7a/xdM7Sp0/Co+WrYMLnj0nt+66T2fLUdqCuGt79g6OVYxosCdX2yfGqgQV2Svj2WqJaElyBq12Tg",
-	"LQd+OLo5Q/yyg8uFPRgmsd5mdXwzX931htRfzQU9xeYsx2n9+9Pi+Scc0dExsHB2zFwgwOlTZTRpUyyX",
-	"I+OtD0ccc5T4ut9rAEzpUlgCWHJAW+ZKoG+Gcn0UK3m8SAiY4s1AyBhAaAqDRwGgVFFyKAQbQtw1ahIn",
-	"gPWH/KK92LkRPVD7ahi+mB9j7HBwoql2Fu7Re5pF4PYljiN6YUo77I9yzTi5hpCeA3KO6OWlW/Y0vNEU",
-	"C1XDIYQNB/4gPgIhBo163OCugmBo+qtjQoUD5cD+uaeUA/cIi3DHhGcCDyv9RRG2L81bFGzH7iI0p+Ue",
-	"9ZfHDcswj5lNnqT/rfd3f2WpTxK2ZtetFiKdtprngordKwo5Pc44aHPDRL0oilSaTJDXM7I9ZpzzI2Xb",
-	"Fqv7g/4/Ggixkc4FcBDF0Jvcy2q5x5o+egB5/IqWfCECw+w9YhTZKodO6DWdWRvJXBpCnk1C2ezLvK0m",
-	"V4+lQSjvA0gupMiNAGwitO6DQgAvRXMmz5guCI3eA5PDv7l2Im9KnpBkoeSov1yVURn0F/H+BZatKUho",
-	"oM4dwlkd4WXyo629FRxj8mXTpULZarJuGVlSZh8vNBqBeJ1YZTpUEApPDcNKzgL2yhjNx1rTIfGqdA1n",
-	"k9hIkj5FETnuErgxf5sztBGpOxKkUlLw4YVlspjX3JOI+10xJ8qyRlQl7ZfKTiWXD8ih9mjeOX7b5Jqr",
-	"jLrSdiPKK6XdE16Wep/pYdE6x4jxCYKaBpha3rexCrwD/sh2lsZKakhrrDTB3UOTOUsr/IAAzmEjww87",
-	"/ZpYp/BKuWTp6MLJO3GTpT2nzzM1ZnzFpYpf7k8ZgQ8w8Rjdc4I+w5eDlbzHvE1RawPy41EjAKnvKG/+",
-	"QYvyYiHgiIHkq78rb06JIoO5zc9b7NdFMzhuQu54KYv8AuPHmfUFm+CcNXZNW8PO4ozGErshvz7s5DRf",
-	"F09HMO9bWZKP6eRipZN4i8K75Gj+jsc5j3huFDwJ0gHARa3SlaO8gM0hZsRGGjF6mkiZzCNR79F8ndL9",
-	"0cAtk4HeOj4zPW1rwY1N9ZYIzOSjdkisRElVyxu9zyE9p6XtYh+PVAu4urZkmLsxFHmFCrjnl5eju+UB",
-	"A0ny4XI3wfbJ3aYUdwNJl5vqaMKN6rjg4GM06rQBtToqDNr6vCwPg9BdB1eMvc2ASKmMGjEevIogwzdy",
-	"eZRads3d6+UE94RAxt2kCi5heN1m2RDukfgCtEThCMzxvA2e0fs168rlJaopXdWpadBQo8j711STEO0f",
-	"21Dnh9Uda+6eyGUS11yfji6IoS/wS603N3XbBbq8CWx5/vnRTiP3IJHPN02DdiHdVmeB02lEE7V6h49e",
-	"g57yoTThnDluVsIxbViTBn3YTqKzMABAegv9yKfjs0ejrps8WdMAf7kgMt0v/TbWaeRH/yfoDdQ1akdw",
-	"9zTxpPfPiPLKrXWGmuu0eej0lZ3gxuoMnoWCNlNo7rrzGmqHGnB2moFImASGbXPwycmnOHFsB6p4ebCO",
-	"6MjFHh5SCp5monur999wszlSCjTCE8tHwBqojR5D5R4A8wsBdLbIrMug8MOmu60AQFbvL+xsfp5eHYNE",
-	"bSODFU1K+G7PiaDwe/0jkktJo+zmDprdZqfFh9O0UX/We6aXTiiaVeFNfq8vrhiwM0BFLKQd5UbMseG6",
-	"97m8Zs1XTQ40toGcpZ3m+rSaLTQUMlWbjZiKt3jldGsy3cHTYhscrrA9SpNJcSKcx8gUnOd1o6Zuzm4r",
-	"F1O9fjkgKiIKxnfcOIydIMAoA4UeaZd2A22hPpRWbB7i6tgADQYe7p3bwUdbvHdqaUJzKiSgJuuGN5m4",
-	"Qkmwgg70erlMSqAc31DnAW2bKfkkJfZDDxqkHsj6ZHlL70zOy7DHET0NvDq3eO3W1oOmSq8Lb1WKZm9P",
-	"MEeBMmcNcPlr4lOxYcrxz5YFq7pXioUd39NxlgwnIJ8Co/0TV0Unn9YxAG4JjjXydlYM326x1nrCDXvd",
-	"xkcTAxb8MGd7ITZzlOhz9nPFDRA6r3m5nEM1WVKyX5MKOOpHAPIlV7fOIIiEWVC4MMbF7RW7iD+z/xFG",
-	"X/hhXCjNCu54km6CCr/bC3sCKVeKWWaiZVhy624CvqB7Em4N0GlvoElO7MPPQAB6EQPS2z8Vi124C65r",
-	"UpKXkZUkzZYA/T78scILQVtACsdp6C5JzWN79810foMAGJpsTLcsNH9WGxYa9giDxNYQS0OCAfXGr3Ra",
-	"6S/TyEHm1kbYtS4LpN3Ccz4fbzUEVor7e70QYSA6hDa7BBWBAvcEECqERpG9nUdcMBluiXU3yH50F+Zg",
-	"ZO2tsV8Db1mNFDOVsnGLgNKF7vrcsr1opnKbgLXJLUyyds63DQtnqlUzKt8T4aGj6cQjV8lZtwf0kHyC",
-	"d2ZBHfciI0k1/J0phjZrFpGSOM8vIuqWjFbt7832XKFgnwDHnwo2yduIGRDG4zI+nQh9bUZraWy5130b",
-	"fZaEaGvhhRquWKwDdGtpnBAqFkES2S8w/1KXV+C75FvRaFPbxXUEAvt0i3Lu+E2XeqXJoDhM1aV0nsTG",
-	"7gTfUEbcumb15KTdN5GOrd5lmcYNQ2/rD3KZ0rkvuSVsRLN+tcGrT4fMdnqkcoPSoUQ/hAe8xQiUamB7",
-	"C2OaD/YiuGn2Ioi/4PLkdid4sImww5RcG9KgpHJdgUvptNtMLLRDOvv0faSywyERG+w1I0aERpDwLNrP",
-	"0zb1tLI/IMNMgqCwi0OGv5QD6wTbQg1D3IZIrjUyoc9t2vsY7ouZ5Q7J2wxhEge45eqpRuZByxa8FKrg",
-	"5gRu0kaXd3KYSY/1qgxDAm5JXFm0o+qh1+sxdODe09xMUPAT9G/qye8Wa1EkI4y7kqsJlXAlV8d7S8Et",
-	"08PQO5H1G53eCAVbtdBXwB1zTQwyXstps/E+CVAOXCMDC/U6Q+57q+G7DTI7/90YCocGnOE7yXD4u1rw",
-	"t6eooRGOtXWiK5Pvrssq3did3wlD0J8RSNFCZvhfFdqwqb/fTHvE5C6UYO+L8e2VvpS8fA/fSNxqJMi7",
-	"wHhkaHES3hDnof3WdXkwDjOzPHfifmnz7IrU9me6cRipFXKE8mmNNrPCH3P55ySvQlzLvmcQqV39CwRu",
-	"617w52QfYT4jf6M3iFe1GcVZoDVPEAmNpg6iPRH9m4E08zuMuvyARU6JQ7nnh7Sp0CRIIq+VJ0HEiyqT",
-	"xVeCG2EdlRImSFyznWWJW6vuyk5Y3YuLdhBbJ2+cbnzxY2Ck8R9HUx0Iqypn50HREj3pUHeLBg2o19RI",
-	"vkHdsGbzGYbGsOQLokBgnLKe/3T8AH1XG90wvoj8f9TcXyfKHl3Fgc7xx3eiPVtb+F4Kq9Wy+8JGoplk",
-	"u/bSihgxyZQDoKUMy0dtAoOd9JAlxkNOvSxFqoDhLQzU78hqsQ7xVvLOLD/Erqn+fRFcA2uKZLL79WGs",
-	"rZz1YO4aazvqTh3pNJ6CuElhlD0XI5okx80cbtHtUI7vE+e8uWOSmzwUcp6/ar7uB5sJbTTYCkeAGWrM",
-	"xSjOki/ry6d1t7mJ7f36KUvarM196h3SUiydX1b45pzw83onlCiY0h1+wZEYtNjJNmE6DDp408qYz1+6",
-	"vBIZVx5owiAJ47TezFuKcaP0Xo09zrC+7/yTMoQ3+eppKAPvl0yHyFea8JQwb6kuQmUpJ0RAajRDr8u+",
-	"3tzk+gVXagHZ+2JEWFQWLbxL7UG3Dlxd9jDcX7geWHMU9Xs3jktWtnzZOrYd3dewaWKtfqzso31IbGuy",
-	"n4tupiBzjYfXlSqMGN0Tn3ASw+D0VKj1Bgtl0h+DEr6J/lPCZootbTgdQj8D87o58O2BcYW6PDhWKbmA",
-	"JKAZudBW3M1Pgg6Y3C05VPnHmHs9EY3h0LMbOePsbsFT3VNHuaNhw+XDihQvm/vbpJ78HtKlmX66U073",
-	"bSleIk/4lBbz0/qP+4fkinhypTrz2X6ty4zrgl2prqC1BHdSU3bc/xiPY9Vupz+G42owElUzE1FVEI5v",
-	"qDqoObvZZhyT+m40e26EeWj03YiN+2MKVBoiQF1VRtg0O3cu5TVEkzXUAKXki5w+BcEQrCLH8NIjjFOT",
-	"e3UcpaJqd8fopeXoBbIrmiz2ylUpAl4KSwlsdQsLVpfvGrF76oQxElp+ptx+UZYT6iWS+9h7bzu3zmQN",
-	"60HBlvnsGv8GBRBITqPEJC8sAwf5sWE5kexF3tJ+kdTodAJhjsfXDQ/VreFUpxedUJ+dFTcBM3UCoRDG",
-	"M5LXNgrYUla91azkZiUYZwB60EEno3WMqjl4o4S0aXFGNOAQ98+XB5hip0y93t/z9iaHX9kHtjO6qBZQ",
-	"8BHl6HGATztTfFOP7IQVyId1BvvlZUApdSZeKwbXXMX2bxFgFdEqZetw5Qxkig01+tzF9lCJcNhNHQ67",
-	"SbSRCrsqvEF6w5uVcC+JHbKTwOixMUFfZwLZUxiOakCT7aKngD/wYfkhpqucs3EgEPATkxFDSpA+yyZM",
-	"sbMjjNRG6nKKkEwYAU1tqniXQJnR5saJr939Nb8TQYR3n9g/FMftvkYOYQoD0SRj0U9XxloEoy47D9MS",
-	"DOeqHu+bF3Fb1PMV9160Hsk+rc/NkBkZpiTJ4Dp1bnNWQlah1/tvNIHDcUVb3zf5yoE2vFeXN4m4y4Xb",
-	"HJE2cFnkBcsO6FudZCKsjEmGil/HUiPMRoOGlgAzSIMjp7GYjY4PbikFNJUc7VwM6MlWegmZiRjSrVRI",
-	"RjBmuJlQkm0hMELuiBrpCcwrhGVLrrYRqkgeuIalNEWenpnGhgaRHHplUrCAFZcqaZSrWE3RiDFCR4K9",
-	"2DlM4Y1cjMArk3gGNTmAW8plNEulZXsuXUQRjXvKAEk0d0kSp94Y/DuLO2HAxaEE2+jjkU0ZdU2jhd6i",
-	"bPcvGawjFoiNCwiJBQxoY/YhzMmUXK0dmHjA8PigjJbeGMQMeZbBE2OdfrqWXJaiIFbS61BQaaQo4m5J",
-	"ZO1lql/0V0IUlkoDqCm3Ee0tcY9GmiMrrbt0nRBazpekvY9FVBOwxkeCrEPRz24zsuF4ZWrEPwgjl3LB",
-	"00ihxVosNkeQFJjV9L5jKMjCbbA32olOdULTc01zv71WtaEK598i72uhIWS1RsLssyTe9J0wQIqVZY/y",
-	"osK0I/i4M65DByHuACKB70oVlWHSRp2poVTZcDpsdHB7PtubZF/We2cTYlPHY/HQIFxGZG7qWQu9qnHU",
-	"yU2bbMwx2tbJlwHvlUiTApzSvGRMaouUNw4gfnmoQUn9sGm1k4R9LKUFXdJAlvvty43Re1EwpyF+vI4N",
-	"hqGQA/OppBXr0zBLMNAuRDe/2GEdHkWsH5FJI67UyLJylIwjeP5HbxmCPseb/mjTaroeUTix0C5EZ0iL",
-	"WOJqs84IvpnNZ0j3ToDftBrv2g3D+c1aE/BWu49BHtxMv4Le1vuRl5t8Q/6B8DZsGWri0IdbZEqqG42a",
-	"97yErvrQ6A07deldOQm8EevFBxmXeLn5CjvkYiGtXGQrTuI7Eeb9ZOyOWC5DRDERNgzVkhA24iy0AL4i",
-	"dvTQ8wPhdPCyzGk9dlD+xV/B85OpYiqFC1uQVmw+g3aR8bfKVjy953LRg2isZ7FFw4t9v14t6LqN3wex",
-	"h0tiF0DjPMhS0DanuZ+Uq/CPy7V+GYTUOJlo//aGNuVGMKzrwQQTXD0nggLK/Bnvznl5H/+6F+RZpDgx",
-	"0HsaP3FuLdTEb9y7PQ0exeFk4YkpQcCYtKJV1DGx5zXEI4FLRDMREOMki+q+NvhutQSoRc8cpetPGWH8",
-	"wm5y0kkzbjewI73wDMWiQelfWBY7gXc8llPPev5MZucZnpl7RxJLCRdlukTPyoRpRCYBqkhDyI2cnptg",
-	"PeKLNPcLZ4VYyC0vkTXB/2Fp+MJf0IFdq6Q8zPdRTkN1vtKGFYbvu2C4ca1mKA+DrzNEfx/l21kWcTK/",
-	"6WSBr/fqwQVdgDzHc6YhR6GggKjU1iUPF4nnCY8aDLYHQeSycFrioOwDVLJMXA2YfqI0/nD8kPVR7f5r",
-	"ycFRvfMp7T7Gte841rXDj+R7K07vp3mGVqSJC0f0hG+ItuHGZFDTsKiMdId3fr+F0jUbQhZSQTtTvZEi",
-	"bLWrGfDQ34SrajNnJ/8iDq1sDGxiMD28T9PobLR2bjf7+BEwzUudBd97F9Vy/2NItc0prgtQ3RDHafi/",
-	"RlcOXV+iqFBFLGCFk/GUQadRyM0Ao4SVKwUhasUURCk5o1dj+OJIeoNvgAmep+yVMdpgEHOHjREY9i6w",
-	"7Hdvv3rJ/vPzL/7990/Zl6gBKL62rSwE2Q4MxCzWeMMK2uvY8W8ruMLe8CTM4TL69Onf63TH1ew7vw6N",
-	"pvZXs8/g0O6E4js5u5r94enl0z/ADnBrWNlnfCefAZkS+UIr4agvM9JNvi5mV7O/SutehIvAVtxpRT2b",
-	"n19eEjmAo1QY3+1Kij0++wcllFB4jU5X0sMSkagUlSgatxjzKgLuKdbmp54T3+BZ6GLxEXPMW24OYGVp",
-	"YJna8wM1TtYG44aBLEHXFDZILWAT8/bSCO5EeJnYauJPujhMmrNBj1Ps42y1j70zlfjYW63Pzvbk1mN7",
-	"BC3oBp+4Dt9isJnisbQitflUCk5oJ6u3AnoFSwu3aO3rZ7/I4iOKlFJgvKW9Tl8avatXaccN3wonjJ1d",
-	"/Y0knj8wtbyTxaw70fPGpPWClUO1lR9/6i3R5wmnGdo8QDXh6bPqb+YdBpof7z5oJahhfmKGuYI+zBfN",
-	"qa0K9Lby8gKuSM8mxj/jdMa0bT2FR9Vb+k5xGLmbfZ6+V5dVtDxgKoDOeGihvvbWeWBdTT0/elDn2wyX",
-	"5zuvfkUAN5U4sS8a5PTnkJ9UDFpoJahvjt6C6KSeHQKon6GKdS+sI+n9O7/fLNOqPPy+s9meiQ87isgm",
-	"99wr+Pi3Xfcwu857g88W9q692+JTbqXiKRhzYp+VJZIPzb2Aefnuh3vutrg5bvligzmC5Lb4hm/En/CS",
-	"SUfrf+Tu9Hdl/yN3GJ/bciWXfp/7I/BGW7cy4t1//ZVkblFtd2c4da1qfCvMnVwIpBCEydZLpvQeKp2h",
-	"VbcsRebARTaU3Kx+LdzLmjGlc9jSgODnl8//iFWxkFoFfGR9/BEC0CMNSGz2A8Je64XpLsNDitDw0v/X",
-	"DyKx4u/XAngxz7GYcKOYX4mUs2Ft5lAeeXtAi7deOXvEjgf+qXESkngf81Pdk2EXlSLf6oJ6fqFHFYmn",
-	"Uo+J+bP4nDh1s3i/BiGLd2egrI+ge9xghrm+sv7WT2MFL0xcfXqICcbb+dx7jevQaivzDtQtL/EKmbYQ",
-	"9xoG0a36daGNIY2dAwhHlwXTy8zonH6M0cGK240oGL/FcoPUWOCKyYNJ7htvDqS3DQKswobB3/r527C/",
-	"O1DzY+q+kQc/25zSMccQRQ1KaU5vZj63UomzTGcptzIzn9gINrDFfNbul5AyKDKPWFTGapOzkp4nrKSH",
-	"FeZW5Mzh75RgO75C27WoqBYd1RPucShv3UsrTjVgYAM844GzIxlIeLFw36kguR8iiuDv/QICgCNCCA8Q",
-	"8PHPHxPt+bPeY04coWkKiwVOVLV+sRGV6t0V5jSYKMB4p43/1Yo7YXjJIA6x8I6LBt1GTJl0FeRtOsva",
-	"oJVIryzShb2MEI8HWVy8e6CleoA1HkSFkyrOrOaWq3PENPApsCooUaUi1ogG4jiwHXF1YFvtPVAwzlGf",
-	"gq0Fq+rtU228IFbd9axUofOL+b0q9MOfU/+U/50H9U3laHW914fEIGiLHNheGBFc5n2IGBayINjMFnDR",
-	"c3A8pGJOKGbFQqvC2081LF2UVsTABbMS45utLRCCiXnHyCaiiKnXrS+BaX1dzB5c332J/ZQzrgtRv6wF",
-	"L2Dcv8xeveer9hN6Xu9Z1J+fVP+VrVBDevAlXnH6FD/AycShPXYQfnhR/yJ2bna+BQqUw359qrwyO2V1",
-	"5kevfL38BlHKD7SQX9FLPrKaHF7IqETPpSgdHfcAOaSlZb/bCkw7EkO4142/T4nAZ2tdFqEbTzqt8laU",
-	"gtvH3Q+fZHW+2wlFFTDnUXKc+nrDCoGu0yo6iNgnNXH83vPN/4LJhlTYubJg8Rgc2/cApjkSWaNrxgXT",
-	"sbUDYMW3Z4g0440A+38HOvQcksLcCfMEGi3hTes+IAe25rudUFfsgoi2gDpUQSI22tsxajmn/SxVgGto",
-	"w7C8DcmiDiFePWcXUF4i1eoCQA+A6wBKJKJSqet2pLfQm/ZZqa1UqyH7wT/yTV228iDp+Jc4jMdWIPha",
-	"7yCYlTHIY/e5M+wOmErGCXIzZ1Z3eEf20LtIuuht5ZINtGrPhBrwk7Gf64MuXd0y9l975VBbheNHUHzQ",
-	"Xlh+wRmyz2fWK/ZfzgrCL+GKx/BG/ZPGeKOvm31rGr02oG/FifYxzMezXxTfio9Zy/h9ZdSXSCt9HF5C",
-	"aL08wCQZJT3/gQB+9cqox/ZpYjPgxEq+iQ3iz2ABVMYfBOAtB1Z/RGHHKB8gYJTYs1DfyH5HrXERRgjH",
-	"o3ky9MLpwaTpl3jFYxyNVx/4VqpUMVJ/Ul95HYs02OAOQPzk1kDTHenOggcRwAbJQ4YakI+83PODhY4i",
-	"OrSWKrjjt94gk5ZZfU0VNzaqlYxMMnzpjiG8voSLxqCtvgaz4uS3/lLaBTcFgatwjB/n+c2RHt/59Aw+",
-	"IBP7icM7PZgeUA3Yh9XvKKA4UIT4qXPZ3hBmTrNbsZIKkEFZ3+ZN1ZifBzHbGrPzeKo/uyQnRG6aq/EX",
-	"MJbr/XdEgtW46UEFX/MEjIZa1WbbOJWWySCGktup34vJ3wlYBsoWAJIB63IRPF5X5o5DM0yr7R2fhyYW",
-	"qslzMR3WQeYTZc4vLNsIQESToZKEHBCN2/iHvLDo0iWIGZCy3K3FtlGpjjQOWgnLCpnFlhBVwX2RcfNE",
-	"uS5kBnAqID0sHUxIZgT4STLh/cXlGFzg1xzKFKiMU2IrjdqaxWy0t9spteEd5isGG35OSt3vlDmENOYI",
-	"rprXL+ANfsUiL38kKG2Sk6ZPlK52U9GTnROGBfJwwNbUEgX/hD25Kkc2GBAnxBrcyl2zCyyyxxBBpBYJ",
-	"DfOgrayBcsyJwJEgJx6u6P8BUCW/oTnA3iWddAzScaq/V+vIpwSIHcAj/6Ypf9OUv2nK3zTlb5ryN015",
-	"Xk151ooMjMlwt1ifqyyj1pLPlhJZP8aoya9kKcZpSv+mg3oyUjHau9l89qG0H2bz2T+w5GfHzc+VcBM2",
-	"3T+JYv7X1bP3VZ0PpOvOpMDOpi/+5aX3T+cKmqcpHPAw96gfejyIzYfcqeIp3/HFWjwNAmWiMO7fT++E",
-	"+rAt8av2iV4u5UIUelFthXJP7c4IXti1EG5bPoV/pz/ybJoDmSZLcc7SNVBCRI4jS3HNOGBxb7XeQBEO",
-	"J9gmg5dvpCuwy/acUbMecECwteQ28DN2FdPKILlkLiAftdLXBumlz+K/3fMw99TGUYq/kTL6nvfpyex7",
-	"3qcnw+95n9Fm3Bf/YvEO2Jznj3e0kEChqcRt9Byu+h184AQCAokv1sH1AjZqt5bGCaGuqU9NwOHTNYEN",
-	"UBrrIEWk/IO8r6KXTqTPrjMEFzl6eIHR/VOf3ttDRhHTsY4WGf5Kh4vOKirnnz7R/sL5SzOv0ISdvsMi",
-	"0593Xzvbo7WFwv6DeAL67Oit+7nyLjpM1jWIf6rnWDfvrcR+To1CiU5QFWzVgpE1dtkxrH+cpAehDTke",
-	"Y+lFgqSzrUiQdNf1HI4prz57GOhFI2Qy78dMrupS8B23jV5WQLGzjg0mY0ANiOjwVbN0CFYWYpIB/SgH",
-	"aQA/rERNWYUT4hdS3Mki0CCd4osvhShsLOp/Khd2TGH/V0IUx4r7XzT7mwhs1c68iVo3JGRYTcIWXAHS",
-	"A9s8p6uUsb56vCkwNkrSoDM4yeCVYW6Q0+uLLz7/4vfngFJCswhCTM5ji0cqO431wFQprEI+X0BFOLcs",
-	"DusaGXWNXhm+pULtBVdKeyWtCsbDYtSdaZDeOIhaXhRG2AbPD26dRsqDO2QQPSoRx22fOyn2OE5p2Ubs",
-	"nBfrfj9c11ihRuHeGAnmb5nbRf8xJtjq3ZqV4VK1Q+v2GntNjRoE9WQ7IeT7qz9aTYnod8X/+bAtTw9G",
-	"Or3Fw/X58//499+fk4pIiX15SNoWiEiPhgW3zA/jukdPVB8LdDaPgT7fCusOpfiaYiv/PMBPGPE7P/Z/",
-	"Vejn1/JOME4uS+hVDQTPc+a0QrPQrvlOnAUZKpXjmyPlI6/pmscAh+KzxkBD3/fOwP1skWGKRBrPKCdN",
-	"KqdHBf6XgirqV9I65BrFhoyjWGEguCVEAXm/0L0xYsfpnvAZ3BTjURnxO/lcp0cjS6/3FfRa94p+K6zl",
-	"K5FjBlnKMker40Lkbt5SBF98AdSgThh/u//+23///e8fLi+f/P3vHz5b/v3vH/59+dP/+2+zUbqLfJBo",
-	"uQTOIttgg3ry2eUcf/jx8/DTf/3BTyl9+uTyCwwzIDuUEdCeudl/3tEiIT8P8Byn54K+OzHPzpR2giKK",
-	"9dghm3yj9BWNC0ZyK7iJrfDhKhWtKmDaWnmJg3yieddloY3B8PuUvcE38KjGaLzbJH6ueOmfRu21Sm88",
-	"HAZnKTTxOoXUJowGgrKl1hvLSrnxwtaWsoFWUFdo3C65YXwNdo0XqBtxoHfAXuHIFwjyGbLVUKwXuucm",
-	"HdjKiBNf4eVaLDb1yoEq4IfYzHevq7Jgt3450FjfeOebAOo5A8xg8cfUhEdOt58Qw388cDNK9bcCeBsT",
-	"uiV2WoFphuo+mKfmDHt9c04DI2i+TF0pk2crLQVoxct3PzTeDvUJb6kP3lIgc+yJDZAh7bzB4d2gUcbF",
-	"UZbb90SFOKhszxyx+unBt1fOaHF8451qKJ6WfuIYzlOIkum9OiOVLt3bP+06CgpSOgW0mbReFEMTtFAp",
-	"Htav2Us6ax1+U3cWfnjzkB72qSvrtsKtqeX0wLzgNY8zLf5Zk2clMhFhMyfAZy2FOU8Jm39K5UopDMgG",
-	"rCrfS1XoPaP5I5MAe9Nv+YFBb3h226CN1HfC3FH7vVxk57twzUMBWR9SVsTBJxbrpT+U1EfppIRGnM7Y",
-	"Uyo3l2+oN9CIiawb6ZyMPMomoUDnzMankEXuRq321oMA1lDAX3DHGfUraEVcRoX6Yp/JMyN5zof2+l+H",
-	"w8etnUWLrGKbO0hV4cXnCfLxcHtpsXObXs5ZofcKXS5L7ZfrUyr4saYXb/CSx1Au8KiRDS+AaQO0CaRm",
-	"z9XuAjOGisHEXKEZQ2pjWfKVrfkOd0JZpjR6Y5VysmTcu3MQLMHfqbejNlZ0p/yopfpKFTgdv85mDK9U",
-	"cRbl/UpBbXCLeyaQ/AQz1c/wPGn2U+PE4e1LvRUfY/sCm/6YYvM7YQ73L7A+Ekl8E1j9H6hKOLzn44bF",
-	"8akviiLNowkfzOtMulbYEssfvyL0abdrLwr1/fPJLbxeUaC1lOcJwf3ZyJHkTnsg5bEpGMURPir82rde",
-	"Eow7uy+xp/7Z+G8U4wvw6q6xVz42ikJHHbJulkHmNWQOgm9YSKiPOtjO7GXK35Fb6lyTdP6TgY/AUX4C",
-	"+hybzhjheM6XL4qLHVNG0HlrzoymOCESeI84EM9CI7e0MPuGb8SPoVvb+Q7E+SQSDC5j5T2Y1OmtQlvS",
-	"ge0CKYKAhKJGd8NnM7dakA4+ol/xmlGOHJhFs6lZH2kQi3CF5tVeiM0ccQhz9nPFDbQkW/NyOad+EYbx",
-	"mKrCOMA1ddBasgsYwwVYaXSPe4EZzu1PjLUwapascYlLXRanJi67wZYkGBFjB4gZqRt1kyMLWrnjeoQA",
-	"sH32i1+rQYzh2zp/edwYJsToCZnGF36jNUCDsVvL+BYt3E0umt2Iwxwym90qyxOKZn9zxwFQgbvnWFU8",
-	"dAUKQdyNOJzpuNiAHIcTAnKJ0y+tvjXdA/Hsl404DB6Ld7FS6WFOReo2EPd6vIDmKLEYFviVcuYwEdFB",
-	"WYtzyUfw7JCmq5HjEtizVRbUZzDsiebirwU3lmgFc/yPcI14MO5HGsInapIQn5/Nk8bE81KeJebz/0ES",
-	"wK8HBHjwSAJFlFbMCF5CaHaOBGx+SUOCO7FszyDbc3Tt/uSvepj187f+1GvYGkN2HXERqTn3uZaRU9oY",
-	"FxDyi9Z1yNZCVm7kklpdVo6aPmdal+jyThCp5UOsKdz/UzUtCW+fEaBQhRB6ARPA1Bl5Fl/zK0kA8Fjq",
-	"QByVYMZjJBY6bDGrqbAFrfnmOiIscdh9eRuvehxFFaCdnx51SFDSOKQHCxe28az/ejhauhelCaBKdyo2",
-	"Nu7VZ79gl9Mj3lBcshF46tA1dbCeDy3855fhv4bZf/nIkJahZXsPuFOa0phBA0foxHR1fwX89U5TU9sB",
-	"ve4vEr+SJXkIo7CehH/186uY4AZgJHGPESV4PM+Qqho+ygH4M3SAwzUPeYwiAClzjE4DKHWd3L6N1Z+S",
-	"Z4u1WAzYyIA5bc3NA+xnuv17kBmP3N4G3m8YCiot2xutVkG61eaVl3RI5mDP0gEfEb58nE0cV1Bvd9yI",
-	"we5U/oIHXsXwlE9jGOPTpc3rKMRti/NE/P+s94wjTzTe1yIgvOPaBJGlCS/eEGdAOy0VJAhIakkl2O0B",
-	"/k0ssze182v8puSLh3R66vs/dgSiJxwSmFq/DjHLjD5JZZQo5lgl1eihVymnq8V5lNSPRrq6SqvrFUnl",
-	"NO2RxGpCTDO/nN/5j/2r2weUufCQX/d61gIWala4w2DwY6xrQAxTWBjGJFVcbk2T111YYMoYPqZvq1I8",
-	"5DGF+//qjymE96Ri0j3GasaAYuNYRp6XkJsljAr+yB2VtGkDGadrLKrbCG8B6Cp1qKtjTe6/H93j/n4l",
-	"t+eIlXRufDwo8o7qzy5gfv0qPtlys5Lq4ryxe4KLY4gSDyWBkOcgcQNLKhGnQv2dNohaw+gmbKr2uh2J",
-	"RJEEnox1ALD24+RZqvJTFUR0/Y0oqMGmafZswWZpXBZYfRTQ7K2FePaL/+fjM2/+PKl2Q77aX6US3+9G",
-	"+fWmlrUn4aXvh7zu5zRp5ktxJ0pby0EofbDXVHVmRuLMO8D5UdW6lOXC04S9u0CajeM+Pp6mP0arM5pF",
-	"BypSnC6Lfw46HdqTGdUXNvWZBCLulyIuZjNJHuP+a1EWrZzLonINrIcfeFENIHW/Fu5duOYhUxrhGamQ",
-	"UsmBc21XcnWuoEjJle0KwEbG5FZgVVw4qNy6JpwGJBmvK+6hMb//nqlUc3IR0zUEL30nV+q7alzjJ3+t",
-	"12aVOxO8G04djXGg9dM7uuSToCTfI8UNwbfPU0pgcSKxmjaTPpQr9fqhUi8vjSiEctCI8FcDRz3HRItF",
-	"ZaQ7zK7+9lOLoVGuFFgE3hQAHJU/OzX+0Qpnm5uRLbTeSNE7SM/CV7KkNoREDpc9kHtFt58CKE6Bvc+G",
-	"/31JxnBsblZPLS9L5CdIAkxJfAXEKlIpduZ8GAr8vQ1I4IeYaX/r763433dIuthhv2aLtaamthMODrC2",
-	"DXo37/CS+7o3uWpOsdQdqotTa50ewG2Cd3/ElH+rSIWtK1UYb79hM2Lwa/2Sh0rTD2T9gq2ME9pCvl5Y",
-	"hglLNFwUMEPRNVR6N1SM9I7INB8IXEBz+8jImPqh7QX8ljp0Uj9wZqVaiBbJmthdY9GvDG1Fz5kyzQ7s",
-	"3f48vRRfeaeJU8QykXzA3snEfDScKMX9CHWQz+6EkUt65SEf4Yfmdb+CwsjzbanWm+WSg4XGLrBs7V3V",
-	"cwgHJM31X6mcIA8O00cQDY9pcFW0qtRRFLScvprwY+Hdw6LXtrZeecdvh13B93DBEeLMb/lW2Dmzwl/l",
-	"sOPRQm+3PMcFtm3Sh5xQG4CRvxBuMGI3b6H1Wx89jdGIOahUaVofsw9sZ3RRUWulwEFwLuKCLq8kjdBm",
-	"h5iYTOxXu5d1FckVM3pvQQesQrepShGlqjTMVrdOO2x/nu3tYaeFet4lOdP+63P8IVKofY4dqqjop0u9",
-	"1qzoWDIr7oSBHOZDxeD+3O00FepioBJSDD7ZZgo0GuUZf7yczEP9a+Kc+ARN475T5aFPv6/rUGk990ky",
-	"QWoGdBqz2gsi00Mx+xns2EtQnLAKXqpN7kR2DBz2T9lFLGUbf4Cj24A27PgK02aR4R6Ek9PgvzB9B0C7",
-	"kTVKjxnDRR33sD0rAmGWl+axhR+I36ht5vEEmCAR4yloK+wRnT5/09u/6e3f9PZvevs3vf2b3v516+0H",
-	"6xwqPvCFO1cDUeLqHlEg/55YvR+nPv59RA4gwgofPkoE1VR+E58H4h+bTwCfxnWaX2DUIKKSuCc0Iyfk",
-	"nzfOyvPPJzeL9lIuFovDpir5YoPsA2sJeCciz+QLJ+9y8nUrrT2XaPiNY2C0Oe/PwCdiGAgHsCYYuD0E",
-	"cpO6fsCysDNqAQMJusHEzXu8ZBSQEKkvP0VD08Gl8W/wrXbiE6Vg3odGQ3So1/xOQBRXKKAsqxOq2rSI",
-	"eBCqequLw4U9lmZ5T91tHijNgrd/5AKwxkMTAF//4TkZljIJ02+A3ZoaEVF6A5tLhaYY4G9RTcU8gz7o",
-	"Hrlni8oYmqAcaOdL+Hu9sMcy/T9oeY6kALxw3RwrOB4LXpbsDh7ReZVjTJZvxZ3exPf4NZJZnnPmwlbx",
-	"UzV0trmKJzvM550whVy4YXn8Q7holEQ+RtfSbc+9lSqiGkc1OQFwaTs2ok07PHEdGqwBt6quHDXv8nYN",
-	"suGU/kdqX8JwyA/Ztndai9PPH9mSIFKfuM6Pj6/+McKoAS9sqf9eg7emCa2eR58cGzZQblDvoa1JzCUu",
-	"mlUMd1Lsj2xzuOIxzIMfgBJ9FOcw7J/T5xfeLYI+JYa16v6CTamBfRBjrx9v+wOUuZiHJoED4EJ+J35A",
-	"svoHsgp+iGzyj4e9+CHDYP+X8wAc/iLEjnHsyRjbMDak+LJucARKPkB4vY7s7O+jivFLo3c/5LsJfGqt",
-	"+JU2K+2g+fTpfC4a+rvQxKIwwSm9RmCIlxqH2OsS93g9n3teDhbU/+g/P1srgbZaOUOD6xDqv2+7+iO9",
-	"BrpK/EHU4LiOne/rVuYIJZs3GoIhO2f4O1nP/E4YvhItDLxWwl63IzmRvxNaruMier0iymW8VevBuViw",
-	"0dtZqlNe/FZjkLP5rLIVL0c1y+tlDfyQ4Ot+R7dfNTM4fNjx2FIrg/B8VAYh9gZPp7wWlXV6i92YKLP1",
-	"dMGdWIH9VlcKucBEgME2EIGjIm7U7ONk220gsPR8YlzpIY04EEg5amBebmIFPzRmUHp/FrPtUPd/2Oo7",
-	"UVxRT3ET4onQEgKsMcBmzZnhaiMQ+MuLQqoVq3YYwy4P2ED+TpfVVszZVn5Aj9bIhSALvnkW18CR8nPF",
-	"lfNe9MeOT/0L9d+9+ttPfmljzcrffvr408f/PwAA//8=",
+	"7H17kxu3le9XQfFu1SR3W9JIsbObmb8UPWzdxJYiyXZtJdopDBskETYBGkAPxbj03W/hHACNbgL9GHJG",
+	"TiL/Yc0Mm2g8Ds77/M4vs7ncbKVgwujZxS+zLVV0wwxT8Nszqtmr0v7ExexitqVmNStmgm7Y7GLGy1kx",
+	"U+znmitWzi6Mqlkx0/MV21D7jYVUG2rsc8L8/qtZMTP7LcNf2ZKp2adPxezV4jtq5iv7eMn0XPGt4dK+",
+	"6f2KkRfv6ZLIBTErRuZUM0I14YbsqCaK0fKSUCHNiikiBSPc/nFRa2YnBZNdMVoy1Uz31eIBviyepJuT",
+	"NoqLJUzpDVNcloczeko2UphVQXQ9X9mpPDl/8vsHj8/9636umdo3b9viMIPv0lJ8D99IbjH807fJG/rx",
+	"z0wszWp28dV5cfCKT/a7eiuFZnCeb5S8rtjG/jiXwjBh7I90u634nNqFPtriE//5d21X/Uv0qv9QbDG7",
+	"mP2fRw3BPMJP9SM/LryxvW8/raghOyYM2Snp1u2+Zkd9eq2ZmMP6t0pumTIcp3q9T+xZMVtwpU2LvEpq",
+	"2Kw4fJKXo6iwmFV05IhbOK7ktLShorzi4pBuflpJsmRGWzLmCghZkw2jYrfiVeI1n+Lj/iteMvdiv3o3",
+	"5cLu0YcwgLz+O5sbO5mndcnNC2HU/nBb6bWsTWqW1PjLVdr7ZGRqB2hZKqZ1cgvo4SY+MHxz3NnYqVOc",
+	"Y+KVsjZziZenvZwzu4azgkhFdqs9EdL0n+fBkRX2hpsV25MlvWHu7NxtPBjHnhfTJs3F3IdnmvASRuUC",
+	"OBoVescUoaKEXyu5TA29o/vDYTXTmksBy7PfNXLNxJnOzm8nVanTswv7a6eFz42iSGpisrSzbIij2ZD4",
+	"/Pw0CkeCzellSfgNXaYYA1tIxVKnxhScFBHsoyFbumTkmi250JdEgIiwooRrKypgx/EOjSBCJoxyL+eG",
+	"bfQQN4zu36cwHlWK7lskrTPXcE4FubbSbs1KspBWhI16rZUj5eEbO8fnF9OaSOoI/khF+ZwtuOD+/h1w",
+	"khuW4QRXFXNMNfXhRmY+u2aV3CU/WSpaJs78eyf65xWjKkX6Fb1mVXJExVqTuJayYlTAdiW2QrO+rQir",
+	"bc/undMUzqgh8Aj5+vz8/Cw1zw2julYsrSbEx+cfLNxLkyfHNC/Zt1wbmRIBK1Yl9Js/7gnqLJdE1FVF",
+	"dv46Kdhhe4NiQmz4vKyvQY7Zb1H7o1NS3LREvbnGa9S9CGuWFvHC6UP9G2G/XXgFCZaU3Aop12/ZilGl",
+	"aZWg4fKGo/IRFnYwne606cIwFT0ZMYqGNR1+VjK9Hs9CnjO9/rOkZWoCqq4mMKO3dcWerahYskHWgAP7",
+	"qRZ+d8K6/NoHN/ptIxBpWcKlodWbaOcXtNKs6BxGyWml89/JH00zi21Q3g+fZR/NMFW5AVIrfEYrJkqq",
+	"ntPEnSppmpZXsuK5z3omu2Nsnf6Ai1Lu9DSK3Um1th+luV28/BIEebBdYBrN95vX9+1PY0C1tyho7hOY",
+	"dJWTIj1793NNVfuGtjQhu5Krku516pqmqcHPsBn7QBNvDdy3Oz/BDiZ2R8lNcsprLsopbLKYGW6qzCdy",
+	"+AZ4JRIGca8vcHowQN/i/sdK4UMmu8gdxwG/bD7yJzSKx8VXM0H/fZTXS1/TZ+CIP3UJEzd3zIiOYNLX",
+	"OqXWfyt3zmWCA1jpvbHaU0Lt2LsD6yeJPSpXXn/vSIODu+D3zh3iENfQCR0fdN+0Lc2104zBjCA8admB",
+	"Ppga4XtpVlwsrbXDjR1rUdHl0o4m9mSDy+rySBSIaSqt2SjPwYKLss2BE6rt7a3kriiIPsopWVm2Utkl",
+	"JCRFD8ORWyZYeTXFAbClas3KK2vdJO3SBWMl2a2kdtZcxQVz3j9utLOKcqMimxs8FMVozp2j2FzeMEdB",
+	"h84eJox3WrWn/npB7PSsgUO0vQa1nTTbpF6vmTHVxG3z38k4x7Rxh9fPWDR7Bw9ankLXTOSGu2FKt10v",
+	"EWHtFDeGiSu5WAxzEPAZOFHSUtzhZvmJ+7uA98qRYkxentKbCx4dRjPfHJ95Op+qkoK3bgLL1uwtW4A9",
+	"Rz++wq88OT8vZhsu3K+PD/m45y6Ht8B+4vjUioqSleiWi5y+j8/PE2RSwgVgot7YzbdnDE4ZazGCtURF",
+	"SSx9Wx4O+z+Xmw0TwLypWsPDuoYDQoqDv9hziPY24m4sxWp7rzHXBC+ru8qDS4o4qF/XXIoFVxugAvZx",
+	"W1Eu4OeSGkoWtK7seqxNE37xVPMh6Qyk88G78z3bvYHn+r2Hm+6hkd9QsmHWEPYBDThaqQglFaPlb52r",
+	"shFvY/akYWAdLiSYf41d/rWU6zOImWgp9LiBI/bXCYMIQjeyFqYJhDx+cn7+8Ovz9sC/S43rbbCU71kT",
+	"TdFDaqlCKiKk6W7DV+fJ6dbC8Opw3B/sn8luxUSL4mKfX040dJhb/7o6vA55BlzCHCN6zgzlCXfE3ClD",
+	"Q0wGnJI3PmQ3mje9sF9JaZLs45xtg0ty1Hgv/FdS423o/orOMw5xvDdA7FSvrW66J5ZFgSsc2U1Lq4s0",
+	"EG1olfT87skNUyWfG+00O6oYseqhXBB7xkXjztrbz1JnbmRV5tmwhunR+dzSvibG0qx9if2WfQs3s2K0",
+	"SZ6gmFnrFMLxNnvpJpgjKTzbQ0V6gnKR0QIyjpNitlvh6J4fo5yeFbO/S8eJGymtGIh2uM/yBv6t2MK4",
+	"fyyH9Exx5pSSRmKVTmSxWGjBXzGGgq9qSTD3TivDyiDEyiDF4MdalOjTBM5PmH1BQjJ0zoq6uJtbvtue",
+	"3KmkIxhZ6+Q1MG3NClILN2cgux03K8sPwXTJWywpi2A0c0jdY28LjJtlWTOCtiExEj1JhxMTSRFgb9m8",
+	"VloG+RhiOL3Bm8QlNrRKTpkSs5K1hlssSti5glDiPDr2tZRoNpdWNapKQg1o8em0hZZq6zRSfHNQWg9V",
+	"jTZlWD1xmi462hqM1PaO7O7mT2BaBfCyFdVkDm7ikmgu5p2MiqFNyC/0nbdJYjYRXfJwXf0lTSlndqAf",
+	"BKq1R6nvI7ZvvOqeFPzJfWBVQtqzj0kZ+ZSUbM43tEL1EEN0tCL00XXS5q1oyhJ9JcASncuq3mCk2P66",
+	"VLLeYlCnII/9ZbpmSULP6WsvpSJbJrcVuyRsszV7J1w3XGt0Ex9akrSqWXqkUtEdfuswpHQQQtqt9mnx",
+	"jwpezwx2UuUi9JaXENhGZD6KMbtfGW9Q59Dz7B9jLqfxhs7DYP4WOSlgLWlJKimWIBgjMYupUbjxqSs1",
+	"2TGUdf9YG2PYBeCW4B5PeQPSu8jm67dsK5Xpi96lk1lWtCTXzFj2LqT99YaNjaW/BIsxIRJDkGpcGI/T",
+	"Kj3KYsEUE3OWcOA+XVIutIGrua2vK65XrCSK3XCNiRTjIz+LWswzqQavF9b03tQV1QUqGCu5I4zOV/Ym",
+	"OQPoyNSDENcev2PZkSyJ6JwyAnauLgittGxFrq2K7lLa9KSdC18aO/EsxUwP1w4aDNGKQow2BG8j0or2",
+	"31NuTBN+U9MXT/J5b9JDnOWxoR/5xjKmJ+f+P5Cc+McH8V8PpUzeAb7CSJnnebSqQOkHjoG6u24nEEU+",
+	"6cWUGGlnf70b0r4fhkruEGp4t4x1J31+T6vKGZtW5d1JBT+RWlRMawJO0jKZn5WYnNTOXXZyg1BIkz4u",
+	"zZeClR2PcE5wgg0FFhSM1/p2crudgTdtn70Gc+BE2nARfGBDNl9exsvNlip2OxIwWUuoYfqWDAZOv5hZ",
+	"5p1SI73EuOxIktSg/Rf4PGkAZLaD6xS3SK/2KakFX3BWkoZt9WYw3vJCh8zG/EnWPgE+Z6pnGNeYjJVY",
+	"pe6++e91ucy9IK9yUa5zX4JU5HawMX5/NjkgGPMjEiM6SQJuOtG7BwxgxUomTH++T/LS+B0ZdGFvqdb2",
+	"1DsPPzkf9N+6tYUBkguozXcu+3HC5K+pSDh9Xiq5Iec+4Rg0GVJxjRnjm1n/NSxmK75cpeO1wejqXy/M",
+	"yo3jv5Rac0hJGzRpJmTETUpg6SYrOW+hI8IRSWqgjo9Pvcln2Mj0Dep6Gwa1zJFH5EgSn3bvya3vveIs",
+	"dUY3TDln5Ag7e+S8/IT84Nk51UpMvivaKgNiWLtM3gqvo0RX/+tBsT953U5zCXNNrl/RxbGO+WgvUgUG",
+	"KOa9b29DS0ZcvtYtdi7oCem3CbZj2sTWaN5t1JdQ0B75/DDdmJR248iejfDBwgujfWreFK8ndTovbnhp",
+	"lY63qZy8fF7iuGRSnzWY1TpefKQbCJUc6h1WH0l69ayVvqFijx4rH0xvVbhER+F9MwkHyabWhtBqR/ea",
+	"XDOiZToQKlGTSMT2udLGues3tw9+OXcQLti/ML1ZPuJ4WBJC5+vkZoEcvXB7hFpKgREV2qR+uZiFVaNd",
+	"bc6GqrVORiCv2V6mhPi3ckcWVBH8HF2vtQGhToleQTjSVTLW5tI7KjNJ9ofuPxcXHuG9to9ehTygw8yQ",
+	"nMxlPn6YCH/SvZ88PIUBA9xTueguxv8djQ6fQDucIUc3vNrfVYLcZGcnUkAPSdlryA3RRsrSl3S5xEfc",
+	"H/gDXTKoytIF/C6r0jJPuDkX8BdYG7nek92Kz1eehTvKLMjZg7NmW1e0JE6rLlqOd/ctIQ2S0iRHVz6r",
+	"rymum5J+nfEG4wdXefMjTqpLJbatWX/Km3cSjbNF4gEUo+t0bKLhte5kuSCUKDz6Jnn08D5Tz5TJWshd",
+	"WkpmYiKvXB3e6NjKnqpSGz5fj0zDC3fScd7oXMI1TCfr+Sw9TxlNvl6chOd0o2Za/vgc9+nl7bnMGGqM",
+	"4te1YUcWiJTU0KtIDRlT/edUhPyLsd6pfYwvPtK5uQzROw2SII7gNXNisWAbnXOzasq7+r7jq8DiMotk",
+	"Tg6XkIvnIntNdtfruYFS93QGrdMCk/admpLuHitiCS7Vk/lj2ajL/gHJc5j1A5c1mU67Y2w7LaqeK9q0",
+	"s4DhOrIPok6Q2oZZQoXLbtgFQTA2xhJO/0dHvqmSAFqth8b5iVbrp3rdU0EQFgS+CI1J/P2cpaHhpk7A",
+	"q7+RrdC6fn7/oyvmiKah7iK++dEh9DKRbxRPqNQiZ5VMrfXAGg9AbUiFeyZRfTzlDOmHlJZRxUq62UP8",
+	"4uBOpZMTrGjLFJeARLSft9L0UgGdQ0YTZ8a3JZxPbyolS97VwzDaNDsDF9SILBxvcHeShuGcVZXuKaGd",
+	"fKXDOUwok50aqO/WzyYEPK5rYE9kve2xVyc4sfNK3UgHYMcL7U1IHLd3Fem8vAWdMzMi0AtPAZ3Leqt7",
+	"kAgg15QsKWjl5UWjT8oFRNoLItFyQFvamgu3IB17IAm6mZYCOJDPq9ZXEZtMhuDBZEIhh0Uv0wLuWfYc",
+	"yCSdNU6tEUbXDHTzqkLle0PNfJXmLxlNYJR+oW+XVzyOf7cTCXvJ971iouwNVvVUhB1kOpxW/IXI1IQp",
+	"TJKZsPi8mhhiX6PfPyRHp0a3DhS1g4PKezT6jO5+C5knC9IaRx3oWng7FrIGHxX6/Ebovnl/Uqb04v0E",
+	"fJXO9uNC/MiHpWGN8Rn2I3UILwMv79bGdBhuxJXRD7eTdVWSa/DKQDrUHFJhMEN4wSvDlPPmQIYd/kUH",
+	"vCDkAulsjxNx9kA+JxrPaxInGs57gE40XCC+k4yXyfRpJyW2qhLT1FVXJqUFVfUmXVFacZEJg+ajJZlg",
+	"VDEDoTOsH2XjDi+bYroJIbk7L8FLBO0yFV+Ti/X+6UrljqlA8wfVc/Rps6Yv2aU56nQw31r2C38tEl60",
+	"QB3Jj1eyVvrKyKtKyoQz9jtWcioKCGsSuWXCanKuaAhZORZkif21LPek5OW4fPLwWlfmmnnxuMGyhs5W",
+	"sTlPBz6f+V21pCKWjQa7s6LIV9eApNlxrNUQlpDcUV0Seq0BW9HpuIKRHdXj5ttf5A5u4Z4D7UkWyurs",
+	"rxdkB4uzK4hYxwQIk0ll5x0DsSkD6+NbVzHfuuryrcaZ3Wxfe1bJW2c1rhPVAkyEzRrQG/NCZkJcoeVE",
+	"OIAH6Q0OpHbrG6/fjA3H55e+ottcCo8Y72EIgXyXdAyjZmf+zuwrdr/pLmFrOniwA+kut8ySCbvq1YCS",
+	"W+4FN1lxKpbojuFqjtfu5xqV4rmSWiclvz+NEMTD8k7gVMXsGonmhssKskGWiu2HKzWThzYuZycLnUc/",
+	"cp25r5qnfJ6vLecOIQFNNwxrsAprXazZ3jsQHONuQB8v7P/MPqpDHKX+tqH/Etr0vDaZiri8oDgoF6c5",
+	"yOalolx4H1BjSB9KRMmnFK+79byx30pNqBa8VYm8kQI4kvcIbpmaY3FwB58rhwKH03O75cYv8PTd8nvI",
+	"Bqc5wehPAzI+jSV7N0VkxKnl2eUtI/uTEPQapnlouGftklfC6w0nL1pY8OpYkCWRSfvcyMy5AmD4xIzQ",
+	"vBLZk3Lh3GcjFuHwfuh87UB/xnxHmiOBGVNpCLCdQWmAPXSnFBxvbv/CDIpQNJInnu/sd8aDBr8HwF3L",
+	"JoiAYp8xBcL+FdmDyL5DijlzRksF15mLce88/gz8GFfNVpzoOHE/wqkF/S+cWvvF+bPL1XlaHmdycWpr",
+	"MGpS8TUjlOiKb5v4+7RaSfZznYIO+DNAFgW8D3jKmp4IZUQrxWi5D3lXY/JJ7AhXIfTewzW6ZCR9sX6g",
+	"ICPr+Yr5Ak7AAt/JAMLgjeOxykN8g5IRmt2VruHMdH/GxxiXcjRQB6KP7aw65PecKLbk2jBFru0O6cKr",
+	"RAT8KLfNOu1wmDAdTwcpKv0TTxpx172VIFOY/0E4OSQ/FGg4c0MqzrTLVUU39I43SYWFVbxYtejgYzRL",
+	"aOdRnUIsVbWi1QmjuG7ATuIHbnLqUOz9/GE7QVU/hQbcV7SVAWRwUVJHaI2iH+EwVHKXQ2KYqDB/Nk3Z",
+	"bUxbZU4em5TrP7q07Q4sxmZr9inkTkSTM63kJMt9NYCXUODICP9UEC1DlrJDbFogpNiqlUUZZXYPOCg9",
+	"3kLywz5yyKvhPRrdliltmV55G5Bi3MDoLBqsiGbceMGp8/muAaTvmDES5+wpqN4C1tkuDQ2YS5H4FnJo",
+	"HSAJYmuBlgAydkPLKAHxTNcbK9MV2yah89dc5LpbwEdAA3FLBbk4TYJ0XyklN7kKMQ/e2fUzY50+7IQv",
+	"5Z+E8F1mdzkPANzPid0VhgNvsvpwu5ulpInHrFIQ4ODjzuN1oCoHNeGeuraMKehVsRNkizINFK80DmWo",
+	"IQhYQ7WpOPiQEIM4TaNSlvlJcU3sAznIWU8diS+fXe/PIHsSQseCuMlcRlGLNdtjXNlNL/UCxjKKombG",
+	"WI1otFTAY3mHX8uGWnOKNhWEfaSbbcWwbFwfC3sXcs0d3SF1BILDhYdJRevNk5xf22FoC2L4k9Wxbvwj",
+	"qpfBrZjkoW8WnyrX1W1M+u60IpkdWoAEFQnabzhvaSPCf66pMBxkAVQyN5fY+2TwLnkckKg2YMGX+AoX",
+	"0j5w2vRGAuAZt6Lo8+S5cb3xLeC68FhRWnyi7YtcgNc0LraQgig2x6UeURVkx9hsa5OLjMEr2MTyF4+W",
+	"2L9/Pg+BRQiD4X2tmaU2E8FzDjOfp0qwPrmQfC/bRX3cJqUUjO3mdosmbYlIv2BgHSXQL/qj/HF7t4GH",
+	"D2LxETZ+Zu8isJYpUAiHwZvHuWwJr2gOL5QvQ2w1sD/3+k5zI76EkmO5WFx4oEACPe08riCIB7iajEOq",
+	"lA9nC6kaLN4BmJiehizfs10orr6/UNv04mbosyZYjL2ISs5tQFfGlT1ntuuNT5uZsF20qoaJ4aVUhN0w",
+	"tQfdtQBmvIDudFIzQqvAqKFswKzYxtdMOuzbQ3GYySx86pw/lOwZVUSKUXDOUumUSa4IvMWRKTxFrvcI",
+	"NBqKdleutNf7XrolvlJhFSdiivriBlBsDj0L4cgfZ87a+xw6R427kT1Wz/ImIlDd0gm0pcYwZXfwf/9K",
+	"H/zjg/3f+YM/PHzw4Zfz4nd/+PQfyfoNWQ1mbL2VDvzMy6Uuv5qC2tTFqJF54fU2qmO7JSeZgMtQkHN3",
+	"OZwZ8JD8EAskT47e0WGv+Zkm1gRCqwEcHVa5Ch0g43chkpLGXClEaCtOBKHx+HxEdgBgNA9yjDcIywCI",
+	"zk1SUANShRi0ZgDf4pBtjAtSOs4JS8zQxDtfGziBIOSWiasAOhs2IFUfCt932ip6/xr4b3DvytqQbQ3m",
+	"DDJMKRAbrnBlmliRXEmx9Jbx4W70uJi0vFrQEQcVlYdarmh4VRFVC8HF8sIllXPjWjPbB6RllumjkUmv",
+	"qJUN+C30Z5d0T+otMRJr4i8D3jN8EgNMN8jFGIzpqnUDcmGSpvFertlkFussurDBfziPbuLvfv91dAUf",
+	"Fz2lU6dEuypmei63g6z4HTwU8+KwCsBap6KEXW9rz7+/HY/uxdr6nu1+5Gx3PFDYfw/zLmziPbA1djZ/",
+	"gQcxFyok//ZdoxdWO4LkVM0AtWVY9XWbg3NK7czrG6Zu3NZ0M3mlq8LphX13dsfk7pQOLS9XmnCKgYJX",
+	"98hxbuV+nwbZmn95vm4mVJ733kF4aNDf36qQiV207X6eKQp6Q1Px9rmrCO5dtKtWzTeuHe1eaPxZoZLT",
+	"Dp6brz5uwujQypcxgihxTQcWgMDuYJInOeR7WlqCyy2mrfGjZtCVp+XE5uvg/eaOCzFa0knRfL3pQRSA",
+	"1Z8RtHI0oWWJsn5aEnimy0MoTq9czoZDgE46/3IJGIPE6X2ondxgoEG/iQ2ZNT7WfF3nGyf+Gsj4KTpn",
+	"NU7q3x4Q075hQEYHx8LJ8/Y89NUhSE4MmKQpH+nzvTvIqEF8/MOWJKBKV0y7JE+s5ciBH1z1xRudr+T+",
+	"PCGgiseOkDFJqak8QOcASsER+BLQvqy/qBp5QsFAn120Y1szAr/6UAzDF/NzDI1QjlTVToI6fEu1CMy+",
+	"xHVEK0xIg22ULgl1pmHwATdWXrqzV2SNpvDnIoMQCA7sQXwFpjlElfjeXAXGENurY1yFPUAA9r3HAAEc",
+	"QJUhxfh3AgKz+4tw+YVpxDKvO3YPId6WW1ReDyuWfh8zRJ4E/m7o+/BkXTs1Sx/usVz33VOlq93KCznd",
+	"z9irc8NGPS3LVKiOOatnZBfdsOcDgA0acT28/B90hOgA5AS5GGXfSm6ltdziTO/dgTz+RCs6Zx5b+hY+",
+	"imylRcf1mo7ujcQs9i7PGEo6u5i39eQKtnQizHufqOfD9IpBfiR0+IRiBMtFcyrPmGYpUYuSye7fXNeh",
+	"NxVNcDJf9nR4XLUSmQw0h/jp8fWmZGMDaHZfrtcAIpudbWOt4ByTi02XK2Ur2rqlbEmePVzsNCLrdmKl",
+	"a19RKrzVTyu5C9hSZzQScwOERuvKRMamwyFK2hRlQLdM5K7ZYU7QbajpRZIKScGHZ5rwsmhQZzH3eEkM",
+	"q6omqyupv9R6alsJn73UyR4w9DpGmayVuJB6zaoLIc0DWlVyl2l107rHmGcU6rtxgpnj3UqdQv8vWy2O",
+	"pnGbKCn4wD4Nl+SgDDJODpapo4pAAURJQn830uTxpvpq7qp9vlcnRuQ94PW+SaD2gZt0kcY23af0hU8d",
+	"njDBfLub3UpWDfwGlrKkKbDbcfYabUe0PitGb0AnTyrNmQzZVwLafmKBuiuj8ZUWCAQE+J1lEpi722QG",
+	"07U8x3Wb5w45zsLGsyq8GIoosI90U37PfkyOVkp7Hokh7uHaoH6C4QSgiRckDAQBZ4SPMpJcM7CJPERC",
+	"b9L8QWnLAQUWPiVk8NZs4x0Z56z0178HrmhUYl4MFhGDSEQp9mFyqcN8G3BoOolwUuXAuwCvBfZoKV3p",
+	"j++Jq52kucNk9n5jx047vUys2XohTLKMfm74DbvKNl5xn2fqbemSchG+fLhlLgkKEyCCm9CVgcCXvbW+",
+	"w/hx2Wilzp+Imim0FRjlVbzTAuVQFD1iInkkjNqadazM1B/k963h7riD4zbkhla8zB8wfpw5X7BNTllv",
+	"HNs8ehZ2NJQb9/kXPSWnEUNpOpJy2yq7vG85F7OZhJzo15IDGh6Otwx4kJwT13MHEIetMr5BZOJ4ihm2",
+	"kc6eP46lTMbUaWg0X7N5+8qIluniVh3emd62FaMqqd/63iijKCRU5aWQQ5Tc5bLep6UPhE5iqY61OZWh",
+	"ix7tC159NfCT8/PRzX0BjSn5cr6dYIPlhqnYTU/w96oeDPy7mla4+OgVP25CrZ5OvT4HWlX73jIGA0+M",
+	"HaaHpdRKjJgPPuVU/yu+GAS3X1HzajHBTeL0um5wF4/QLzfW75BGwgLcEfkrUOB9672jt2sXmouP1hO8",
+	"Br5tYV9f69vjSzgmenhtfc0zVrqtqHnAF8kaj+Z2dJOpDhl+JeX6qmn85B6PE+yefDXY6+wWbWzydiw0",
+	"LOs2Ww1m7XAb14bCR5/BgfBx6QoFMVQtmbHmWtyIpV9PcnehJxHyLXPgixOJd0IFSoPUOS3xOBfMcuOl",
+	"V6ONxA4t/wTdCbtK7Qgcsziv/faZGbQ2K5mBKTxuHzpt8CeYsbkW1M55PAVot7uvvo4yKqtxOxDA40Cx",
+	"jSef3HwXrwrdywWt9tq4hihsBy+pGE1j4b6Vu++oWg+URY6wxPKe+Ch77AAjeweFO3MGcKSI7U+gCE6n",
+	"+72BN0fuzvSsOE23sF7QypHOirgpTbfrlRf4Bx2skkfpZnk6z3EaQu9buSNyYZhwu8qsym/lxQUBpBpw",
+	"0UH6A18z8MVRwDiwkjVfQd7TWg9yJ/Q006fV7ikSyK7ydsRWvMUnp2uT6R7iGhvxUYEN2mIs54lphYqn",
+	"0gpfRfXFBbmuTUg5sccBXhFWErqlyqDvBBMdMyUZI/XSrqPN18q7Eyt8fA9bsMLE/dg5Cm4C9RkU2k5N",
+	"Xzta4LSbFt6wh0cQzNKiXCySHCiHvdZ5QVtnSr5JsF3fi3phWLI2WV7TO5Hx0m9xBEsDn84d3vMWs+lV",
+	"Vbot9r2XPb4YCB+2At/7pYt4aL/l+GdNvFZ9UBK6pFzojOsrg49Kp6Tz/5GKshPX7ygA1y4tdORwmvUP",
+	"N19JOWHAZ4Am0T9kmsOXdF+QHWPrAjl6QX6uqYKWEitaLQqoak1y9ksnAgbtCMjAy2F4EHAiYTYGPBj8",
+	"4vqCnIWfyT+Ykmd2GmdCkpIamoTecSAY7YM9AqAwhbI1UTOsqDZXPs+pexOuFTT0WEObPn8dNAEGaFkM",
+	"cG/7Viy6o8abrklOXgWEpjRyDATP7LXCB0FaQAjHSOhv7drXH4yb6T0LDjBU2YhsaWj2rkYaGnYphQB7",
+	"H2JNAg36yp50Wugv0hnMxKwU0ytZlRg7xXtejNcaPELP7a1e8DA4aJg20o4rRgccHoTXd62qDyjP4WJl",
+	"cHZWXSf7IBXm0lnbpIFoCVHGqqqFDiQCQpfpNdzHHYtTSuLE2clN1LJ6zveRhjNVqxkV7wlp6qMbmgTc",
+	"ppOSB3SxfoAjEy+ODzwjSTH8WpV9xJrNjEvc56ch+98prdKOTXZUIGOfUBY0NektryNmksHuF/3uyBT8",
+	"2Fvr5pZb7ttgsyRYWytvMTLFQj2yWXFlGBOhGNsBnwMKuuszD9i/dMOiRvmTcjiO7KsiZB7QS28ZXbuI",
+	"uDZxFfck6psITdlQWSYXY2TTkU7KFNUuNyKuo486+7hLpjtd2mnUZeV6Dw2+fIu3oWx5j3x5TFcRPJ4c",
+	"dV67XjhDqdO9TZAAEioV6/K4cscNM7HgF1t7pMfhQve7RLTX1xQb4RpB8MegP08j6mnlxwAMnEzGxD5S",
+	"GSxnh5O0gVqqQIYINDgyoE912vro78ydxTDq6bvjNrEHZ7PZakRh1WROKyZKqo7AaW56R3uD2cmxg2pn",
+	"H4BbONxAR1HN1Jvz6Ltw793eTBDwE+Rv6s3v5itWJj2M24qKCUluFRXD3S1hyPQ05JZl7UYj10wAqZby",
+	"AjCsLh2SlZVyUq2tTQLQJ5eIBOW6rWIfEC3huxGwp/1ucIVDC3D/naQ7/F3D+Ntb1NOGqttY0j2ZXLus",
+	"apMOlNww5VJ/RmSslzyDhS1Qh039/WraKyb3wQZ9n41v8Pic0+o9fCMx1MhikxL9kb7dk18h7kN71Q1M",
+	"AU4zczw37HZh8+yJNPpnunWpEyvOEMqHNdoIL7/PxZ+T+C7hLA8tgwBzbRfgcf4PnD9H2wjFzNkbiRzv",
+	"oEZR4ls8JADNRkOYOZoI9k1PmPkdel1+xGLLxKXc0X1aVYiB2pzVSpOp5PM6E8UXjCqmjStpTgBaZ3vb",
+	"O4w/rkOiPebqnp21ndgyOXC6CdBPPknbfhxUdQDOqw2mTFsW66Ca+zr9RJDIVlIjCJDrazcrZugaw9JT",
+	"8AKBckoO7KfhC/S6UbphfqEC6V5jfx0vezAVmy5EoyJ/bUrUqUB6nOp5Sx/FU900LbHzPNMB8CrlrWKV",
+	"ZsFjkilLQk0Zjs81KvZ60l1CHfQZ9bxiqUKqtzBRS5H1fOX9rc4603Qf+rbb9WJyDZwpAmvvVvuxunLW",
+	"grmJznbUSB3uNB6OPYZSy96LdEptKyM0ELMfopVjG9YT9jymmCSR+4Ly06N39HWUBbM4Qk0dkczQ5FyM",
+	"wk563jw+rdPXVWgwfBiydMQa06k1SCu2MPZY4ZuFy5+XWyYA8LaDczoyBy300k+oDr0G3jQ4hdNDKCxZ",
+	"xpQHuEIIwhgp10VLMK6F3Imx1xnO9519UwZ4K4/iAHAUh9ANnTK4Dvizy3lLdVSrKj7BA9JkM3Q1NCnX",
+	"V5tMfWUt5hC9L0e4RXnZyndpLOjWhWvKHgKhRUuNG976icWzaNYdXZcsb3neurYd2RfpNAEzpFMG5lEf",
+	"+WEsOg5BpqqnlDZkVYtStfXl/ugu5En0J6enXK1XWCiT/hiE8FWwnxI6U2jvRd0ltDtQAOoOiPTrPaEC",
+	"Zbk3rFJ8AcGIM3yhLbjjT7wMmIoaEtBGmvLGsBHRdNy7o5hxllrwVh+Io9zV0P7xfkGKjxV2mNSb30O4",
+	"NNPRf8rtvq7YM+yZkGyhdoo6HnhJrognV6pTzKDONn1PsEPfBbTZoYZLFx23P4brWG/06BvksPZ6PVEN",
+	"QpqrCsL59VUHxbubbUw0qQdR3H/I70PUg8i3VW9CoFw5IOZlrZhOdyrIhbz64Pr6mkFVdJ6Tp8AYvFZk",
+	"CD46gHw3uW/RICReu1PQQVjOLSB7oslir1yVIuRLYSmBrq/hwBoYAcW2Dw1TikP745TZz6oJZcNpOrbW",
+	"29asMlHDZlJAMo8v8W9QAIEgWYJNssIy6SA/RZqT472In3xYJDU6nOByjsfXDffVreFWpw/dZX12Tlz5",
+	"nKkjgM3Qn5F8NipgS2n1WpKKqiUjlEDSg/QyGbVjFM3eGnWZNi3smigd4vbxcp+m2IHLaOi7aBM5/Eo+",
+	"kq2SZT2Hgo/AR4cTfNqR4qtmZkecQN6t09s7NJOU0kTipSDwzEUAaAgJViFbpWpdrpyC7HxDUc/P0Cov",
+	"4Q67atxhV4mWep6q/ArSBK+WzDxzKLWdAMYBKhz0uHdJ9s4N52pAk63zpyR/4MvyU0xXOWf9QMDgJwYj",
+	"+oSg+ywbMMUutzBTHVooOA/JhBm4rU0V77qkzKBz48Y35j6ggTgW3n3j4aUY1vuiGMIUJLRJyqLdroy2",
+	"CEpddh+mBRhOVT1+qF4Esmj2K9Be0B6dftrcmz410m9JEkl66t7mtISsQG/obzSAw7CgbcZNLtm3Lzio",
+	"y5sEIGj8MAPcBh4L+ITZCX0vk4iotVJJV/GrUGqE0WiQ0BzSDNLJkdPQFEf7BzcuBDQVpPFUnRiSbUUT",
+	"PBNzSDdcIBjBmOlmXEm6lYHhY0euqSjDuII/tuRpKybK5IWLNKUp/PTEMDZuEsmp1yqVFrCkXCSVchGq",
+	"KSIfI3RG2bGtwRDeyMPwuDKJd7hmKzAkXwS1lGuyo9yELKJxb+kBq6cmCSZ3MAe7ZnbDFJg4LsA2+npk",
+	"Q0Zd1WguN8jb7SK9dkQ8wHoJLjGfAxrtPrg5ieDLlQEVD5Bm7xRZ1yqDGCHPIgmjr9Nu14LyipUOHfnS",
+	"F1QqzspALYmoPU/1zn/JWKldaQCC4FPF2iRxi6bCIyutu7DBERpa7mKlMnqOcbL2eT+7jRn7/ZWpGf/I",
+	"FF/wOU1nCs1XbL4eyKTAqKa1HX1BFpLBTknDOtUJseWaxqB8JRpFFe6/RvzpUoLLaoXA/ScJvMkbpgAU",
+	"K4seZVmFanvwkTIufSczaiBFAtfqKir9po26U32hsv5w2GjndjHbqWSP6ltHE0KD2yF/qGcuIyI3za75",
+	"vv046yTRJhsEjdZ18mXAO8HSoADHNFEaE9pywhsnEL7c1yipedm02kmX+1hxDbIkyiy35EuVkjsGSIj2",
+	"Qq9Cs3Uo5MB4qpOKzW2YJZCw56wbX+ygn49q8BEyk0Y8KRFlZRCMw1v+g0N6p89w8zGpWhCeIQsnFNp5",
+	"74yTItphtWmjGF3Pihm2nXAJv2kx3tUb+uObjSSgrbZDvXjcmb4pB6T3E60SOfz0I9cD7m0gGddM5jDd",
+	"IlNSHTWt39FqbYU+NJzEjoFyW01K3gj14r2IS7Rav8Ru4VhIy+fZipOwJpfzfnTuDlssvEcx4Tb01ZLg",
+	"NqLEt0O/cF0afO8hTKeDxRIj5dhJ2YW/gPcnQ8WuFC5A1eKJFTNoWxt+q3VN0zSX8x4EZT2bW9R/2Lfr",
+	"GYWm23g6CL2kElQADTwhSuHI3O39pFiFfV2uBVVvSo3hiTaUbxxRrhnBuh4MMMHThQMocJE/Zc05y+/D",
+	"X3fMWRYpTAy0nsZvnFkxMfEbt26ThVexP1h4ZEgQckxa3irXufXAaghXAo/I7YTPGHe8qOmvhWtrOEDD",
+	"egrkrh8yzPipXue4kyRUr4EiLfP0xaJe6J9pF/U9EOFH3/X8nczuM7wzt0bHlhImynSOnuUJ04BMfKqi",
+	"m0Ju5u69CdQjOk9jv1BSsjnf0ApRE+wfForO7QOdtGuR5If5fu7pVJ2XUpFS0V03GW5cyysXh8Hl9LXh",
+	"CPztJIc4Gd90MsOXO3HnjM6nPId7JiFGIaCACFDWk8jvyJ4nvKrX2e4Zkcmm0zoMysMElSwSV5SmnyiN",
+	"3w9fssOsdvu15ORcvfMxbYfGtREa6h5kZ/KDZsf39T1BS+TEg4+HGyNGrG2oQeJPUq3TAae+DOmq3T52",
+	"jFnukfHS+QMuhwH6EHMo7GGWTXlFrA1JEtEndLEZTyByyzKemC1V62xyYh7Kgq5zA/YlM2nGEj7611sm",
+	"XN8K2IcV1dDfgVDhihYPOlDkfIidMAIs2882rNUdY2xxuqmFjfVr/5DCodBsXitu9u8sp/JFj9o7u7iA",
+	"htxyzZlnUhcz6KRy5Z9qFOQt/xPbt+J4wP5AabVzi3rzrYzZzj59gmz4hcyWbdwwRTS1P/ogbeEiApDk",
+	"7T2AkedEydqg08SBm4gylD4DT31IoFc2RPUAi0TzpYDghiAC/NuUuKURXDjCJeEKMDT4kLxQSip0f2+x",
+	"tQ/B7jua/Obty2fkD199/V+/fUieo+7gbsam1uCe3RMQ0IgOAASlL0PP2g2jwoCR5dQAeMx9+vBvTaDs",
+	"YvbangOWZOB5zR7760G3fHYx+93D84e/A1IxKzjZR3TLHwEMl7OilwzunWUZ4Hd+Vc4uZn/m2jz1D4GV",
+	"sZVC4xeenJ87WAnjgqh0u62c1/rR310oEsXe6EC3e1nCh5kCoUWzCL2lpc+YC6gOqfeEFTzyfZg+YXbC",
+	"hqo96OcS+NWO7l3rf6nQ4+xhNmQDfoSgFDqxb88Uo4b5xYRmSX+U5X7SnvX6Ktgu7FabXxhVs08Hp/X4",
+	"ZG9uvfYA2gcdKEeew/cYpnCefHcijeJdMery5LTcMCdlYIgWXT/6hZefkKVUDMVV+5yeK7ltTmlLFd0w",
+	"w5SeXfzVcTx7YRp+x8tZd6OLaNMO3Nx9VbmfPhwc0VcJdws0CIE61ON31Q5mTU23P1YaS8HONPgbEjtM",
+	"xd7u7Vm8tXWJdnqeX8AT6d1Ez3nYzhDwb7ZwUDFKjxSmkRvsq/RYXTzaao9BJHfHXTkIJH8EvN7U+4Pt",
+	"fTpiOD/dfbUnAhl3iRv7NGprcAr+6cqIraLjOr/JDbBO1+2FAWg41D/vmDaOe//G0psmUlT733aI7RH7",
+	"uHW+/CTNvYCPv1Dd3VCdYR/No7m+aVNbeMs1FzSVAJ+gs6pC2KrCMphn7368JbUF4rim8zVGl5Jk8R1d",
+	"sz/iI5Ou1j/49vi1kn/wLXp2N1TwhaVzewXeSG2Wir37y58dzy3rzfYEt66F46CZuuFzhuCTsNlyQYTc",
+	"QY28laaAyJq+cAFHJ7er3zDzrMHa6Vy2tCn45PzJ77GeGoLykFnbXH9MHjmAm0gQ+x4TppuD6R7DXbJQ",
+	"v+j/sZNInPj7FQNE1VMcJgwUInMBrNifTQGFtdd71Hibk9MDejwgl43jkM48z2/1AQ87s5Ym2FZnrlsc",
+	"WlQBsiz1mhB5De8JWzcL40VQPjmzt3my+daHsYwXNq65PQ5DyOr51FqNK9+kLbMG1+81sYRMQ5FbTcMB",
+	"9dpzcYTBlS4gfUtWJZGLzOyMvI/ZwYnrNSsJvcZCldRc4InJk0nSjVUH0mSDqXmeYPC3w8i/p+9OkcKQ",
+	"uI8yKE62p5FDLMbmiLc3s58bLthJtrPiG57ZT2xl7nGGHrc7baQUiswr5rXSUuW0pCcJLelumblmOXX4",
+	"tWBkS5eou5a1QzFA8YQ0DoXRO67ZsQoMEMAj6tFeko6Ep3PzWnjOfRdeBDv2U3AAjnAh3IHDx75/jLfn",
+	"W7nDbApMahRYZnKkqLWHjZ5Y8MsaCSoKYCVKZX/V7IYpWhHwQ8yt4SJBtjmMVfcURPw6xxq529Mni0Bz",
+	"z4Kr9k4OF0f3gGZ3cMa99QROFGdOc0PFKXwa+BY4FeSoXDi8kShX3eNkUbEnG2ktUFDOUZ6CrgWnavVT",
+	"qSwjFt3zrEUp84f5gyjl3d9T+5Z/z4v6pjbudK3Vh5AyqIvsyY4p5k3mnfcYlrx0CVcbyKjHjttcEMME",
+	"0WwuRWn1p6aggVWaBccF0Rz9my0S8M7EvGGkE17E1HKbR2BbX5WzO5d3zyEmkTNdHGjQitES5v3L7MV7",
+	"umy/4cDqPYn4s5tqv7Jhok8OPsMnjt/iO7iZOLX7dsL3H+qf2NbMTndAHqzank+dF2bHnE4x+OSrxXeY",
+	"335HB/nSLfKexWT/QQYheipBadx198mq7mjJbzBCH7DlrWz8bYoFPlrJqvR9nNJhlbesYlTfLz18ltPB",
+	"ED/UTp1GyFHXER5OCGSdFE3GBHTYTVy/93T9b7DZEAo7VRQsXIMhuoc0rAHPmntmnDMdm4JAlcHmBJ5m",
+	"HAiqRm5Ahp6CU6gbph5Aiy4ctOkgsycrut0ycUHOHEQbgM4KCMQGfTt4LQtHz1z4dA2pCBZGIszY3vur",
+	"C3IGhUlcLM8g6QHyOgBMy4HwNBVf3GrosX5WSc3Fsk9/sK980xQ83Uk4/hlO474FCC7rHTizMgp56Ft4",
+	"AuqArSTUpdwURMsOYs0Oul5xE6ytXLDBndojJnrsZOwEfKdH1zQb/tc+OZRW/vq5Ig6QXli4Qwn2Lcic",
+	"V+jcnWWEz+GJ+7BG7ZvGWKOv4o5HUZcW6HhypH4M+/HoF0E37FNWM35fK/EcAcmH00tcml8+wSTpJT39",
+	"hQBk/lqJ+7ZpQhvpxEm+8SLlFBpArexFAMR76AeB+fvBywcZMILtiK+MJb9xTZUxjRCuR3wz5NzI3qDp",
+	"c3ziPq7Gi490A/2ARlyPF1bGIoA6mAPgP7lW0K6Jm5PkgzDAEaU+Qg2Zj7Ta0b2GXjTSNyUrqaHXViHj",
+	"mmh56Wq1dBArGZ6k6MIMZXg9h4fGZFt9A2rF0at+zvWcqtIlV+EcPxV54kjP73RyBl+Q8f2E6R3vTPdZ",
+	"DdjB11IUgGMIl/HTxLKtIkyMJNdsyQVkBmVtmzd1tD93orZFu3N/oj97JEd4buLT+BMoyw39DXCwJm+6",
+	"V8A3CBOjU60atW2cSMtEEH2x9tTvheDvhFwGFy2ATAas6Mbk8aame1w2w7Sq8PFxaIdfNnkvpqd1OPXJ",
+	"Rc7PNFkzyIh2ikoy5cABAI5/yVONJl0C0gPB7s2KbSKMAwQAkYJpUvJsbokDubhtZlyRKPSGyABuBYSH",
+	"uYENycwAP0kGvL8+H5MX+A2FMgVXAMyxCUujzWI02urtLrRhDeYLAgRfOKFuKaUAl0aByVVFswCr8AsS",
+	"OjoEaNsY1jZ9o2S9nZo92blhCK0AF2zlmungn7CbW22cDgaQG6F6uzaX5AzhGdBFEEBpfKtFaEisoJB3",
+	"YuKI5xN3BxdxB1klX7I5QN91MmkopeNYe6+RkQ9dQmxPPvIXSflFUn6RlF8k5RdJ+UVSnlZSnrQiA30y",
+	"1MxXpyrLaKTkowXHiukxYvIlr9g4SWlX2isnA4invpkVs4+V/jgrZn/Hkp8tVT/XzEwgun8SwfyvK2dv",
+	"KzrvSNadSICdTF78y3PvD6dymqfBP/AyH+BoHCBoxi+5EeVDuqXzFXvoGcpEZnw4ntwy8XFT4Vf1A7lY",
+	"8Dkr5bzeMGEe6q1itNQrxsymegj/Tn/lySQHYpRW7JSlayCEHKwSr9gloZCLey3lGopwqEvbJLD4KFyB",
+	"/dkL4to8gQGCTUk3HtmzK5iWCmFJcw75IJW+UQhMfhL77ZaX+UBsDIJDjuTRtxzngGffcpwDHn7LcUar",
+	"cV//i/k7gDhP7+9oZQL5diTXwXK4OOz9BDcQMpDofOVNL8AxNyuuDGPi0nU48nn47hmPI8mVNhAiEvZF",
+	"1laRC8PSd9coly4yeHmhF8Dnvr3X+4wgdtc6aGT4q7tc7q6icP7wmegL9y+NvOI27HgKCxiR1nztkEeL",
+	"hDz9gT8BbXa01u1eWRMdNusS2L+r51jFYwu2K1yLWQdEKUqybKWRRVQ2lOsfNulOYEOGfSwHniBudMsT",
+	"xM1ls4djyqtP7gZ6GrlMikOfyUVTCr6lOuqCBhA7q9CaNDjUAMIQl5qFQ9C8ZJMU6Hu5SD35w4I1kFUe",
+	"DkwTdsNLD4N0jC2+YKzUoaj/IZ/rMYX9Lxkrh4r7n8adcRg2+SdWRW1aWRKsJiFzKiDTAxuEp6uUsb56",
+	"vCow1ksSwRkcpfByvzeI6fX11199/dtTpFJCmxGXMVmE5qCu7DTUA7tKYeHj+QwqwqkmYVqXiMWs5FLR",
+	"jSvUnlMhpBXSoiTUH0bT0wiBsT2rpWWpmI5wfpB0opAHNYg9O8gRx5HPDWc7nCfXZM22xrJ1Sw+XTa5Q",
+	"VLg3hoPZIXNU9N9jnK3WrFkqykXbta4vsUvZqEm4bn5HuHx/9Vcr5oiWKv7z46Y63hlp5AYv11dP/vu/",
+	"fntKKCLBdtU+qVtgRnpQLKgmdhqXB/BEzbVAY3Mo6fMt02ZfsW+cb+WfJ/ETZvzOzv1fNfXzG37DCHUm",
+	"i+9yDtDgBTEIzlla9WPLTpIZyoWh64HykVfumftIDsV3jUkNfX9wB26ni/RDJLr5jDLSuDBylON/wVxF",
+	"/ZJrg1ij2MpzFCoMOLcYKyHu5/t+htxxNyZ8BoOiPyrDfiff6/RseGXlvoAu/VbQb5jWFCuOkhESXuVg",
+	"dYz33BUtQfD11wANapiyw/3vX//3b3/7eH7+4G9/+/h48be/ffyvxYf/+x+zUbLL2SBBc/GYRTpCg3rw",
+	"+LzAH376yv/0l9/ZLXWfPjj/Gt0MiA6lGDT2dvZBQKGxh4T4PICQnd4L992JcXYipGHOo9jMHaLJV0Je",
+	"uHnBTK4ZRTLRdMPgKRG0KkDaWlqOg3iiedNlLpVC9/sU2qBreFU0G2s2sZ9rWtm3ucZslVUe9r275Nu/",
+	"HQNq42cDTtlKyrUmFV9bZqsrHmUriAtUbhdUEboCvcYy1DXbuzVgl3nECwT+DNFqKNbzfZeTBmyt2JFL",
+	"eLZi83VzciAK6D60gd7JuirJtT0OVNbX1vh2Ceo5BUxh8cfUgEdOth/hw7+/5Gbk6m8Z4DYmZEvo0QPb",
+	"DNV9sE/xDlt5c0oFw0u+TF0p4ScrLYXUimfvfoxWh/KEtsQHbQmQArupQ8qQNFbhsGbQKOViEOX2vYNC",
+	"7BW2J/ZYfbhz8sopLYaurVENxdPcbhzBffJeMrkTJ4TSdWPbt10GRuGETgkNSrVlxdA+z1eK+/OLu5Bn",
+	"tcPvmp7Ud68eupd97sq6DTMr16y8Z1/wmfvZFvuuybsSkIiwDRjkZy2YOk0Jm31LbSrOFPAGrCrfcVHK",
+	"HXH751QCOBbw9/y9LpeMXEewkfKGqRvXuDHn2Xntn7mrRNa75BVh8onDemYvpevAdVRAI2xn6EaW28s3",
+	"rqvUiI1sWjAdnXmUDUKBzJmNDyGz3ECtxui9Cay+gL+khhLXr6DlcRnl6gsdSk+cyXO6bK9/uzx8JO1s",
+	"tsgyNEiEUBU+fBonH/XDc409/+SiIKXcCTS5tGvc3dxSRoeaXrzBR+5DuMCrRja8AKQNkCYQmj1VuwuM",
+	"GAoCG3OBaowTG4uKLnWDd7hlQhMh0RqrheEVodacA2cJ/u66gkqlWXfLBzXVF6LE7fh1NmN4IcqTCO8X",
+	"AmqDW9gzHuTHq6l2h4uk2u9abvaTr+vKeR/kC2j6Y4rNb5ja377AesCT+Maj+t9RlbBf5/26xfGtT8sy",
+	"jaMJHxRNJF0K7JVlr1/pO/zrlWWF8vbx5Fa+XlmitpTHCUH6jGIkudvuQXl0Ko1iAI8Kv/a95QTj7i68",
+	"rDwd/o0gdA5W3SVcV9coCg11iLppApFXHznwtmHJoT5qrzu7lyl/R2ypU23S6W8GvgJn+Rngc3Q6YoTz",
+	"OV28KBx2CBlB562CKOn8hAjgPeJCPPItANPM7Du6Zj/5Pn+nuxCn40gwuYyWd2dc5+AU2pwOdBcIEfhM",
+	"KNcisf9u5k4LwsED8hWfGWXIgVo0mxr14QpzES5Qvdoxti4wD6EgP9dUQUuyFa0WhesXoQgNoSr0A1y6",
+	"DloLcgZzOAMtzY1xq2SGU9sTYzWMBiVrXOAS2x0eFbjsOluSyYjoO8CckabFuzNkQSp3TA/vANaPfrFn",
+	"1Ztj+LaJXw4rwy5j9IhI41NLaFHSYOjWMr5FCzWTi2bXbF9AZLNbZXlE0ewXcxwSKpB6hqrioSuQd+Ku",
+	"2f5E10X7zHG4IcCXqPul1bemeyEe/bJm+95r8S5UKt3NrUgNA36v+3NojmKL/oBfCKP2EzM6XNTiVPwR",
+	"LDuE6YpiXAx7tvLS9Rn0NBEf/opRpR2sYA7/EZ5hd4b96KbwmZokhPdn46Qh8LzgJ/H5/D8IAtjzAAcP",
+	"XkmAiJKCKEYrcM0WCMBmj9QHuBPH9giiPYNn90f71N2cnx36c59haw7Zc8RDdG3dT3WM1IWN8QAhvqhN",
+	"B2zNR+VGHqmWVW1c0+dM6xJZ3TAHankXZwrjf66mJX71GQYKVQi+F7BLMDWKn8TWfMldAngodXAYlaDG",
+	"oycWOmwRLV1hC2rz8TlupTLaA/b3WzEv/UOjzJjbVTJtG7ccdS6MJsTiUj57Cp0y+XCu4fMloWj80KUc",
+	"paAC0mDSSVxitfOo94N6jMqyjNpD9b4ZUhfHv/deNAh3/m+xRcuI8AOs5URBmzno/HGBA1A5dHPRoXNQ",
+	"h6x3Uq17Sfon+8Bx5OwIN/SQ69IxkvedleaNOjm7zM9zbDvKjb6AQJDDdi8INmIsAG4oYo1CQmPuFdWQ",
+	"DshKQlu6H97+fhb1Njx1Pyq1T0L//PnRLun9bcMk7yiw0c68/9fL+HdjuYAm4AlMzeIPtProF+zHPOC3",
+	"CUc2ovLD93furTxGX8STc/9f5KA4v+fku75jew8Z8m5LQ6wfXDZHJtYcnoB93kjXfrvHArEPsV/JkdyF",
+	"+dpswr/6/RWEUQUJb4HGXPOCcJ8hqN5/lX2KYt8F9s/c5TUKqZKZa3RcKmXXHXdoDR5uyaP5is17rHnI",
+	"jm/tzR3Qsxv+PfCMe27EBevrT1rnmuyUFEvP3Rptx3I6hJ3R9BROVKxFoOOs93CCcrOlivX20bMP3PEp",
+	"+rd8HhMe3851XkZhhQk7TWzyW7kjFBHtcVyNpSsdJ4xnWdJVtkTsDADyuYBQpuNaXDByvYd/E8dcclrl",
+	"z/hNRed36Z5pxr9vX+kBc0hk/9tzCPkw6D2plbDmCWu81NDtsxZG1vPTCKmfFDdNPWnXf8OFkY5GEqcJ",
+	"0Zf8cb62H9ul6zvkufCSX/d5NgwWquuowbDVfZyrr21wASyYExfhuKXbvO7Bgqug/5q+rSt2l9cUxv/V",
+	"X1MIRHBBuLmP0wyhj+haBkQqn0XisunwR2pc8a1U4Py7xPLfNbMagKxTl7rWAxnGP2Cv6BGeqtuBA5zC",
+	"V9IZeNgp8s5Vyp7B/tpTfLChasnF2WmjjK6wBYMpeClduUQBHNfjOTuIZ6gUlgrzazEOA0TVPrcBT5Tj",
+	"wJOzsqCs5H4iwnX1uUq3uvZGYNSg08TdpbCtI+Ul1kn6upvWQTz6xf7z6ZFVfx7U2z5b7c9csB+2o+x6",
+	"1fDaoyo7blcjcph94Xa+Yjes0g0fhCItfenqY9XIipiOO3tUHMPF4/E2YZdB4GbjUNqHE4qGAMBG431B",
+	"7ZyRVfnPAfzlaDIj+jxRn4ghIr2U4TDjdJ4QoVyxqmxFh+e10ZlLt1VyK/VQq8c34am7unrtnfvBZde5",
+	"1q/FP0PtYbNHSVIIYBbaGssIqXmqjBzXkhhFoxPGIQdhRW8YvjQKYrOP24py4Tp4ACJX+GwuxYKrDRhR",
+	"ln1vlbxhgkjRPHIQsrObUNY9dSrfMPPOP3OXAX3/jpSbsqKAOLqtqDiVo62iQneFahQUu2ZYE+6ZP9Um",
+	"TiaF7aUN3oxVQeHkVC2iC+symvuKK97xpXhdj2t7aJ+1GlJtTlTcBJzczbGn8eE798hnqRF4jwBvrnjp",
+	"NIV0GjcSsSQyyTN8KV7dVTjvmWIlE4YHnvNrKMY4xUazea242c8u/vqhhU/MlwK0TKteQhaxvTtN9r9m",
+	"RsfESOZSrjk7uEiP/FeykG6uDsc/dkcmuxt+SjlNqtTpZNUvz5yBFVp7NltLqwrReZLlFY59+XoNBBLu",
+	"7Hl/IcwP2tfB3MVO26F/0Ozf75J0K2fsmc1X0rV0n3BxALO0V0V8h4/c1mTOYRmwhewAPR1b6XsHpjis",
+	"/R7TSFolmmRVi9Iqd64VP/hK7JF7nIWPzqICFRQ3tFX3caYJBsFRcRGAi+iecYXnfaW47xyU9B0lrLi9",
+	"vee80Oal7QP83vWnRl9USTQXc9aCGGXbSzRcuG+qfcowfHZi73an6ST8whri1HnBEwGtBVSeOdy//uA7",
+	"0iOgADy6YYov3JL7bIQf4+d+BbAApyOp1spyAedSYg90spJVeRLmgJDx9iu1Yc4rgCFJiLCE1ApRtjBa",
+	"kBW0HAkN3NVcqpKVB03bm5M39LrfFHwPDwzARn9PN0wXRDP7lMF+f3O52dAcEuYmBs86ojIOvcnehaXY",
+	"tmjVqrU+ehg8XAWIVK5aH5OP1nwua9dY0CPwnAq2p4uq7Gaos1NMbCZ2a9/xpobygii50yADlr7XYi0c",
+	"oDhXRNfXRhr0BmU7W+lp7sN3ScTQv3yFPwQA0a+wP6Mree0Cj8b1jAui2Q1TEBe/K7/ut90+i74qFHAA",
+	"+v1WOlOeGBUn/v58cheGXxPi0mdomfpaVPvD5jOycb83e58sGHCt8I7DFX3qoGSRzT4Gij0HwQmnYLna",
+	"5D6cQwmH/5Q9NFO68Ue4ulG6zJYuMRQb+rsAczIS7BcibyB5c2SF7n36g1HG3W3HJg8Xabl5aGAL7DdI",
+	"myLcAOU5YrgFbYE9os/1F7n9RW5/kdtf5PYXuf1Fbv+65fad9c1mH+ncnKp9tutUMQIe5r3raXE/6DBN",
+	"3S1m7eHLR7GgBsh24vuA/WPrJUCTukyj64yaRBASt0z3yTH5J9FdefLV1JsCXC5ApQBRVXS+RuydFYew",
+	"vYOOpnPDb3L8dcO1PhVr+IKwM1qdt3fgM+Hr+AvYwOtc7z20V1OToomnjIbBQICuN3DzHh8ZlZyKwM+f",
+	"o51379HYFXwvDftMIZj3vs2eu9SQcSMkBEKhs1AIqErVgqHD9OdrWe7P9FCY5b3r7XZHYRYc/p6LCqOX",
+	"JpLG7YenxBfMBEy/g94Org2fC29ga0XfEgrsLVenU2SyD7pX7tG8VsptUC5p5zn8vTnYoUj/j5KfIigA",
+	"C25aQ3rDY06ritzAKzpLGcJxfstu5Dqs49cI5XzKnfOkYreq725TEW62388bpko+N/38+Ef/0CiOPARW",
+	"FklM3xE9ZMqOavEFCctt34hUbffEpW8vCsjisjaudaXVaxALrrI/uuZdBKd8l03rpzX4/uqeNQkHaRfO",
+	"+f5z9n8KqfmQLKpd99kItS1O1y+CTY7tilxsUO6gqVeIJc7jypgbznYDZA5P3Id68CM0BLlP7BRYW0j6",
+	"5OjWarrrxlwDuwCH5GCr+0N6fFn4Frk9yYX0hv2IrVruSCv4MfRSub/cix8z/Vv+dJoEhz8xtiUUOxKH",
+	"JsQRF1807f1AyPsUXisjO/Q9KBifK7n9Md9L53NLxZdSLaUx7BQpsXYsZvzGIjPBLb3ExBDLNfah0zPS",
+	"eLOfO1r1gjT8ZD8/WSOdtlgZL1cGXf23lFdDnXa6QvxOxOC4ftXvgzPWpZIVUTtMhGfzf3faM71hii5Z",
+	"KwdeCqYv256cgF5tH3KHaOUKqxZhqNaLx4K+eWiv8K1okrNiVuuaVqPA6A6iBnZK8HVL0e2lZiaHLxv2",
+	"LbUiCE9GRRAcGrjKhLzmtTZyg70IXWTr4ZwatgT9rak+Mx7dAp1twAJHedxcq6ujdbcex9KTiX6lu1Ti",
+	"gCHlgPFptQ6oENCWSCB629Fq277pfrSRN6zEvrmw995JXTLUxiA3qyCKirWr8qFlycWS1Fv0YVf7S/jz",
+	"jazqDSvIhn9Ei1bxOXMafHwXV4C783NNhbFW9KeOTf2L6z5/8dcP9mhDzcpfP3z68On/BwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

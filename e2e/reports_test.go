@@ -1,0 +1,127 @@
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"oskel/internal/app"
+	"oskel/internal/client"
+)
+
+// What was found comes back: small reps are explained, large ones confirmed; a base is
+// proposed that is proven on that, tried as a draft, and published. Counts, times and
+// amounts are told by rule, desk, reason and period; a lead signs the period off.
+func TestFindingsComeBack(t *testing.T) {
+	t.Parallel()
+	var c clock
+	c.set(t, "2026-11-05 09:00")
+	first := small(t)
+	first.publish(strings.Replace(smallBook, "    judges: rep\n    stake:", "    judges: rep\n    examples: [{margin: 21%, is: look}]\n    stake:", 1)+reasonsText, 1)
+	var reps, sales strings.Builder
+	reps.WriteString(smallReps)
+	sales.WriteString("day,order_no,rep,net,cost\n")
+	for i := range 10 {
+		fmt.Fprintf(&reps, "X%d,Made-Up %d,North,,\n", i, i)
+		net := 100 + i
+		if i >= 7 {
+			net = 9000 + i
+		}
+		fmt.Fprintf(&sales, "2026-10-05,X%d,X%d,%d,%d\n", i, i, net, net*4/5)
+	}
+	first.load("register", "rep", reps.String())
+	first.load("feed", "sales", sales.String())
+	first.stop()
+	s := runAs(t, first.database, func(o *app.Options) { o.Now, o.Idle = c.now, true })
+	s.tokens, s.home = first.tokens, first.home
+	t.Cleanup(s.stop)
+	s.sweep("2026-10")
+	var explained, confirmed []string
+	for key, x := range s.exceptions("2026-10") {
+		if strings.HasPrefix(key, "thin-margin X") && x.Case != nil {
+			if x.Key >= "X7" {
+				confirmed = append(confirmed, itoa(*x.Case))
+			} else {
+				explained = append(explained, itoa(*x.Case))
+			}
+		}
+	}
+	require.Len(t, explained, 7)
+	require.Len(t, confirmed, 3)
+
+	code, out, errs := s.oskel("rea", "work")
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "North desk")
+	assert.Contains(t, *refused(t, 409, "cases-wait")(s.as("lea").ClosePeriod(ctx, client.NewClosing{Period: "2026-10", SignOff: ptr(true)})).Detail, "of its cases are neither settled nor parked")
+	code, _, errs = s.oskel("rea", append([]string{"settle", "-finding", "explained", "-reason", "on-leave"}, explained...)...)
+	require.Equal(t, 0, code, errs)
+	code, _, errs = s.oskel("rea", append([]string{"settle", "-finding", "confirmed", "-recovered", "100"}, confirmed...)...)
+	require.Equal(t, 0, code, errs)
+
+	rows := map[string]client.FindingRow{}
+	for _, r := range want[[]client.FindingRow](t, 200)(s.as("ana").ListFindings(ctx, nil)) {
+		rows[r.Name] = r
+	}
+	thin := rows["thin-margin"]
+	assert.Equal(t, []int{10, 3, 7}, []int{thin.Settled, thin.Confirmed, thin.Explained})
+	assert.InDelta(t, 0.3, *thin.Precision, 1e-9)
+	assert.Equal(t, "300.0000", thin.Recovered)
+	for by, name := range map[client.ListFindingsParamsBy]string{"desk": "north", "person": "rea", "reason": "on-leave", "period": "month 2026-10-01", "revision": "2"} {
+		all := want[[]client.FindingRow](t, 200)(s.as("ana").ListFindings(ctx, &client.ListFindingsParams{By: &by}))
+		found := false
+		for _, r := range all {
+			found = found || r.Name == name
+		}
+		assert.True(t, found, "%s: %+v", by, all)
+	}
+	code, out, errs = s.oskel("ana", "findings", "-by", "reason")
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "On leave")
+
+	// A base that spares the small ones, tried and published.
+	code, out, errs = s.oskel("ana", "proposals", "-period", "2026-10", "thin-margin")
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "A base of revenue at least 9,000 would have spared 7 of 7 explained and lost none")
+	draft := filepath.Join(t.TempDir(), "draft.yaml")
+	code, _, errs = s.oskel("ana", "proposals", "-period", "2026-10", "-take", "1", "-o", draft, "thin-margin")
+	require.Equal(t, 0, code, errs)
+	text, err := os.ReadFile(draft)
+	require.NoError(t, err)
+	assert.Contains(t, string(text), "base: {revenue: at least 9000}")
+	code, _, errs = s.oskel("ana", "proposals", "-period", "2026-10", "-take", "9", "-o", draft, "thin-margin")
+	assert.Equal(t, 2, code, errs)
+	code, out, errs = s.oskel("ana", "rehearse", "-period", "2026-10", "-rule", "thin-margin", draft)
+	require.Equal(t, 0, code, out+errs)
+	code, _, errs = s.oskel("ana", "publish", "-note", "A base, as reviewers found", draft)
+	require.Equal(t, 0, code, errs)
+	s.sweep("2026-10")
+	flagged := s.exceptions("2026-10")
+	assert.EqualValues(t, "cleared", flagged["thin-margin X1"].State)
+	assert.Contains(t, flagged, "thin-margin X8")
+	none := want[client.Proposals](t, 200)(s.as("ana").ListProposals(ctx, "thin-margin", &client.ListProposalsParams{Period: "2026-10"}))
+	assert.Equal(t, []int{0, 0}, []int{none.Explained, len(none.Proposals)}, "what is no longer flagged is none of the record")
+	refused(t, 422, "not-rehearsed")(s.as("ana").ListProposals(ctx, "thick-margin", &client.ListProposalsParams{Period: "2026-10"}))
+
+	// The rest is settled or parked, and the period signed off.
+	for _, x := range want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{Limit: ptr(200)})).Items {
+		if x.State == "parked" {
+			continue
+		}
+		code, _, errs = s.oskel("lea", "park", "-until", "2026-12-01", "-note", "Stocktaking", itoa(x.Id))
+		require.Equal(t, 0, code, errs)
+	}
+	code, _, errs = s.oskel("lea", "close", "-sign-off", "-period", "2026-10", "-note", "All looked at")
+	require.Equal(t, 0, code, errs)
+	for _, p := range want[[]client.PeriodState](t, 200)(s.as("rea").ListPeriods(ctx, nil)) {
+		if p.Period == "2026-10" {
+			assert.True(t, p.Closed.SignedOff)
+		}
+	}
+	audit := want[client.AuditPage](t, 200)(s.as("lea").ListAudit(ctx, &client.ListAuditParams{}))
+	assert.Contains(t, fmt.Sprintf("%+v", audit), "signed off")
+}

@@ -1,0 +1,137 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"io"
+	"strconv"
+
+	"oskel/internal/client"
+)
+
+var reportCommands = []command{
+	{
+		name: "findings", lists: true, short: "what came of the cases that were settled, by rule, desk, person, reason, period or revision",
+		long:    "The precision is the share of confirmed among all that were settled otherwise than as\ncleared. Hours are medians, from when a case was opened.",
+		example: "oskel findings\noskel findings -by desk -from 2026-10-01 -to 2026-10-31",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			by := f.String("by", "rule", "rule, desk, person, reason, period, revision or grade")
+			from, to := f.String("from", "", "the first `day` of settling; a year ago unless stated"), f.String("to", "", "the last `day`; today unless stated")
+			return func(ctx context.Context, _ []string) error {
+				p := &client.ListFindingsParams{By: (*client.ListFindingsParamsBy)(by)}
+				if err := dayFlag(*from, "-from", &p.From); err != nil {
+					return err
+				}
+				if err := dayFlag(*to, "-to", &p.To); err != nil {
+					return err
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ListFindings(ctx, p)
+				all, err := read[[]client.FindingRow](e, r, err)
+				if err != nil {
+					return err
+				}
+				var rows [][]string
+				for _, x := range all {
+					precision := ""
+					if x.Precision != nil {
+						precision = fmt.Sprintf("%.0f%%", *x.Precision*100)
+					}
+					rows = append(rows, []string{x.Title, strconv.Itoa(x.Settled), strconv.Itoa(x.Confirmed), strconv.Itoa(x.Explained), strconv.Itoa(x.DataFault), strconv.Itoa(x.RuleFault), strconv.Itoa(x.Cleared), precision, hours(x.HoursToLook), hours(x.HoursToSettle), x.Stake, x.Recovered, x.WrittenOff})
+				}
+				return e.show(all, []column{{head: *by}, {head: "settled", right: true}, {head: "confirmed", right: true}, {head: "explained", right: true}, {head: "data fault", right: true}, {head: "rule fault", right: true}, {head: "cleared", right: true},
+					{head: "precision", right: true}, {head: "to look", right: true}, {head: "to settle", right: true}, {head: "stake", right: true}, {head: "recovered", right: true}, {head: "written off", right: true}}, rows)
+			}
+		},
+	},
+	{
+		name: "work", lists: true, short: "what waits by desk, person, rule or grade: open, taken, parked, late, unseen",
+		example: "oskel work\noskel work -by person",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			by := f.String("by", "desk", "desk, person, rule or grade")
+			return func(ctx context.Context, _ []string) error {
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ListWork(ctx, &client.ListWorkParams{By: (*client.ListWorkParamsBy)(by)})
+				all, err := read[[]client.WorkRow](e, r, err)
+				if err != nil {
+					return err
+				}
+				var rows [][]string
+				for _, x := range all {
+					rows = append(rows, []string{x.Title, strconv.Itoa(x.Open), strconv.Itoa(x.Taken), strconv.Itoa(x.Parked), strconv.Itoa(x.Late), strconv.Itoa(x.Unseen), strconv.Itoa(x.Cleared), x.Oldest.Local().Format("2 Jan 2006"), x.Stake, text(x.Note)})
+				}
+				return e.show(all, []column{{head: *by}, {head: "open", right: true}, {head: "taken", right: true}, {head: "parked", right: true}, {head: "late", right: true}, {head: "unseen", right: true}, {head: "cleared", right: true}, {head: "oldest"}, {head: "stake", right: true}, {head: "note", wrap: true}}, rows)
+			}
+		},
+	},
+	{
+		name: "proposals", args: "RULE", short: "changes of a rule that would have spared what was explained, proven on what was settled",
+		long:    "A base, another cut, or leaving some out: each is judged in the periods of what was\nsettled, and said with what it would have cost. With -take one is written to a file, to\nbe rehearsed and published as any other.",
+		example: "oskel proposals -period 2026-10 thin-margin\noskel proposals -period 2026-10 -take 1 -o draft.yaml thin-margin\noskel rehearse -period 2026-10 -rule thin-margin draft.yaml",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			period := periodFlag(f)
+			take := f.Int("take", 0, "write the rulebook with this `number` of the list to -o")
+			file := f.String("o", "", "the `file` to write it to")
+			return func(ctx context.Context, args []string) error {
+				if len(args) != 1 {
+					return usagef("expected the name of one rule")
+				}
+				if err := periodGiven(*period, nil); err != nil {
+					return err
+				}
+				if (*take > 0) != (*file != "") {
+					return usagef("-take NUMBER and -o FILE go together")
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.ListProposals(ctx, args[0], &client.ListProposalsParams{Period: *period})
+				all, err := read[client.Proposals](e, r, err)
+				if err != nil {
+					return err
+				}
+				if *take > len(all.Proposals) {
+					return usagef("there are %d proposals, so none is number %d", len(all.Proposals), *take)
+				}
+				if *take > 0 {
+					if err := writeFile(*file, func(out io.Writer) error {
+						_, err := io.WriteString(out, all.Proposals[*take-1].Text)
+						return err
+					}); err != nil {
+						return err
+					}
+					e.say("Wrote the rulebook with it to %s. Try it: oskel rehearse -period %s -rule %s %s\n", *file, *period, args[0], *file)
+					return nil
+				}
+				var rows [][]string
+				for i, p := range all.Proposals {
+					rows = append(rows, []string{strconv.Itoa(i + 1), p.Words, strconv.Itoa(p.Spared), strconv.Itoa(p.Lost), strconv.Itoa(p.Newly)})
+				}
+				if err := e.show(all, []column{{head: "no.", right: true}, {head: "proposal", wrap: true}, {head: "spared", right: true}, {head: "lost", right: true}, {head: "newly flagged", right: true}}, rows); err != nil {
+					return err
+				}
+				e.say("Of what was settled and the rule still flags, %d were explained or its fault, and %d confirmed.\n", all.Explained, all.Confirmed)
+				return nil
+			}
+		},
+	},
+}
+
+// hours says how many there are; "" where nobody knows.
+func hours(h *float64) string {
+	switch {
+	case h == nil:
+		return ""
+	case *h >= 48:
+		return fmt.Sprintf("%.0f days", *h/24)
+	}
+	return fmt.Sprintf("%.1f h", *h)
+}

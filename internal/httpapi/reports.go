@@ -1,0 +1,162 @@
+package httpapi
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"oskel/core/calendar"
+	"oskel/core/judge"
+	"oskel/core/rulebook"
+	"oskel/internal/httpapi/contract"
+	"oskel/internal/store"
+)
+
+func (s *server) ListProposals(ctx context.Context, r contract.ListProposalsRequestObject) (contract.ListProposalsResponseObject, error) {
+	found, err := s.Trials.Propose(ctx, r.Rule, r.Params.Period)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.ListProposals200JSONResponse{Rule: r.Rule, Explained: found.Explained, Confirmed: found.Confirmed, Flagged: found.Flagged, Proposals: []contract.Proposal{}}
+	for _, p := range found.Proposals {
+		out.Proposals = append(out.Proposals, contract.Proposal{What: contract.ProposalWhat(p.What), Words: proposalWords(found, p), Spared: p.Spared, Lost: p.Lost, Flagged: p.Flagged, Newly: p.Newly, Text: p.Text, Definition: definitionOut(p.Definition)})
+	}
+	return out, nil
+}
+
+// proposalWords say a proposal with what it would have done.
+func proposalWords(of judge.Proposed, p judge.Proposal) string {
+	lost := "none"
+	if p.Lost > 0 {
+		lost = fmt.Sprint(p.Lost)
+	}
+	return fmt.Sprintf("%s would have spared %d of %d explained and lost %s of %d confirmed; %d instead of %d would have been flagged.", upperFirst(p.Words), p.Spared, of.Explained, lost, of.Confirmed, p.Flagged, of.Flagged)
+}
+
+func (s *server) ListFindings(ctx context.Context, r contract.ListFindingsRequestObject) (contract.ListFindingsResponseObject, error) {
+	book, c, err := s.bookOrNone(ctx)
+	if err != nil {
+		return nil, err
+	}
+	today := c.Today(s.Now())
+	from, to := today-365, today
+	if d := r.Params.From; d != nil {
+		from = calendar.Date(d.Year(), d.Month(), d.Day())
+	}
+	if d := r.Params.To; d != nil {
+		to = calendar.Date(d.Year(), d.Month(), d.Day())
+	}
+	by := string(or(r.Params.By, "rule"))
+	all, err := s.Review.Findings(ctx, by, begins(c, from), begins(c, to+1))
+	if by == "revision" { // as numbers
+		slices.SortFunc(all, func(a, b store.FindingRow) int {
+			return cmp.Or(len(a.Name)-len(b.Name), strings.Compare(a.Name, b.Name))
+		})
+	}
+	out := contract.ListFindings200JSONResponse{}
+	for _, f := range all {
+		row := contract.FindingRow{Name: f.Name, Title: reportTitle(book, by, f.Name), Settled: f.Settled, Confirmed: f.Confirmed, Explained: f.Explained, DataFault: f.DataFault, RuleFault: f.RuleFault, Cleared: f.Cleared,
+			HoursToLook: f.FirstLook, HoursToSettle: f.Settling, Stake: f.Stake, Recovered: f.Recovered, WrittenOff: f.WrittenOff}
+		if n := f.Settled - f.Cleared; n > 0 {
+			row.Precision = ptr(float64(f.Confirmed) / float64(n))
+		}
+		out = append(out, row)
+	}
+	return out, err
+}
+
+// begins is when a day begins by the calendar's clock.
+func begins(c calendar.Calendar, d calendar.Day) time.Time {
+	zone, err := calendar.Zone(c.Zone)
+	if err != nil {
+		zone = time.UTC // the check does not let it happen
+	}
+	t := d.Time()
+	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, zone)
+}
+
+func (s *server) ListWork(ctx context.Context, r contract.ListWorkRequestObject) (contract.ListWorkResponseObject, error) {
+	book, c, err := s.bookOrNone(ctx)
+	if err != nil {
+		return nil, err
+	}
+	by := string(or(r.Params.By, "desk"))
+	all, err := s.Review.Work(ctx, by, c.Today(s.Now()))
+	if err != nil {
+		return nil, err
+	}
+	staff, err := s.People.All(ctx)
+	if err != nil {
+		return nil, err
+	}
+	manned := map[string]bool{}
+	for _, p := range staff {
+		for _, d := range p.Desks {
+			manned[d] = manned[d] || !p.Closed
+		}
+	}
+	out := contract.ListWork200JSONResponse{}
+	for _, w := range all {
+		row := contract.WorkRow{Name: w.Name, Title: reportTitle(book, by, w.Name), Open: w.Open, Taken: w.Taken, Parked: w.Parked, Late: w.Late, Cleared: w.Cleared, Unseen: w.Unseen, Oldest: w.Oldest, Stake: w.Stake}
+		if by == "desk" && !manned[w.Name] {
+			row.Note = ptr("Nobody is a member of this desk: only leads see what is on it.")
+		}
+		out = append(out, row)
+	}
+	return out, nil
+}
+
+// reportTitle is what a name of a report is called.
+func reportTitle(book *rulebook.Book, by, name string) string {
+	switch by {
+	case "desk":
+		if d := book.Desk(name); d != nil {
+			return d.Title
+		}
+	case "rule":
+		if r := book.Rule(name); r != nil {
+			return r.Title
+		}
+		if name == "" {
+			return "of no rule any more"
+		}
+	case "reason":
+		if r := book.Reason(name); r != nil {
+			return r.Title
+		}
+		if name == "" {
+			return "no reason stated"
+		}
+	case "grade":
+		if g := book.Grade(name); g != nil {
+			return g.Label
+		}
+	case "person":
+		if name == "" {
+			return "nobody"
+		}
+	case "revision":
+		return "revision " + name
+	case "period":
+		grain, start, _ := strings.Cut(name, " ")
+		if day, err := calendar.ParseDay(start); err == nil {
+			return keyWords(book.Calendar, calendar.Key{Grain: grain, Start: day})
+		}
+	}
+	return name
+}
+
+// bookOrNone is the published rulebook, or an empty one, with its calendar.
+func (s *server) bookOrNone(ctx context.Context) (*rulebook.Book, calendar.Calendar, error) {
+	_, book, err := s.Books.Published(ctx)
+	if errors.Is(err, store.ErrNotFound) {
+		return &rulebook.Book{}, calendar.Calendar{}, nil
+	} else if err != nil {
+		return nil, calendar.Calendar{}, err
+	}
+	return book, book.Calendar, nil
+}
