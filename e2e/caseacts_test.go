@@ -123,6 +123,16 @@ func TestTheLifeOfACase(t *testing.T) {
 	require.NoError(t, s.pool(t).QueryRow(ctx, "select recovered::float8 from reporting.findings where reason = 'credit-note'").Scan(&recovered))
 	assert.Equal(t, 1200.5, recovered)
 
+	// What was found is on the page of the subject's other cases, and of those of the rule.
+	other := s.caseNamed(t, "R2").Id
+	about := want[client.CaseDetail](t, 200)(s.as("rob").GetCase(ctx, other))
+	assert.Empty(t, about.Before)
+	found := map[string]int{}
+	for _, r := range about.ByRule {
+		found[r.Rule] = r.Findings["confirmed"]
+	}
+	assert.Equal(t, map[string]int{"behind": 1}, found, "R3 is flagged by one of the rules that flag R2")
+
 	// Opened again, for a reason.
 	code, _, errs = s.oskel("rea", "reopen-case", itoa(id))
 	assert.Equal(t, 2, code)

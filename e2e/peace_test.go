@@ -60,7 +60,12 @@ func TestLeftInPeace(t *testing.T) {
 	c.set(t, "2027-01-03 09:00")
 	months("12", "999")
 	s.sweep("2026-12")
-	assert.NotNil(t, s.exceptions("2026-12")["thin-margin R2"].Case)
+	worse := s.exceptions("2026-12")["thin-margin R2"].Case
+	require.NotNil(t, worse)
+	before := want[client.CaseDetail](t, 200)(s.as("rob").GetCase(ctx, *worse)).Before
+	require.Len(t, before, 1)
+	assert.Equal(t, "explained", before[0].Finding)
+	assert.Equal(t, id, before[0].Case)
 
 	// Ended before its day by who may; undone with what was settled; gone with reopening.
 	refused(t, 403, "not-allowed")(s.as("rea").EndPeace(ctx, peaces[0].Id))

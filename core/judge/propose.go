@@ -1,6 +1,7 @@
 package judge
 
 import (
+	"cmp"
 	"fmt"
 	"math/big"
 	"regexp"
@@ -80,10 +81,14 @@ func Propose(e *measure.Engine, rule *rulebook.Rule, text string, record []Settl
 	p.scopes()
 	p.numbers() // which are the most
 	slices.SortStableFunc(p.out.Proposals, func(a, b Proposal) int {
-		if d := b.Spared - 3*b.Lost - a.Spared + 3*a.Lost; d != 0 {
-			return d
-		}
-		return a.Newly - b.Newly
+		return cmp.Or(b.Spared-3*b.Lost-a.Spared+3*a.Lost, a.Newly-b.Newly, b.Flagged-a.Flagged) // of equal ones the mildest
+	})
+	seen := map[[3]any]bool{}
+	p.out.Proposals = slices.DeleteFunc(p.out.Proposals, func(x Proposal) bool {
+		k := [3]any{x.What, x.Spared, x.Lost}
+		again := seen[k]
+		seen[k] = true
+		return again
 	})
 	p.out.Proposals = p.out.Proposals[:min(len(p.out.Proposals), mostProposals)]
 	return p.out
@@ -163,15 +168,11 @@ func (p *proposer) try(what, words string, change func(*rulebook.RuleDefinition)
 	if e.Stopped() || out.Spared == 0 || out.Lost*oneLostIn > p.out.Confirmed || out.Newly > p.out.Flagged/10 {
 		return
 	}
-	same := slices.IndexFunc(p.out.Proposals, func(o Proposal) bool {
-		return o.What == what && o.Spared == out.Spared && o.Lost == out.Lost && o.Flagged == out.Flagged
-	})
-	if same < 0 { // the mildest of equal ones was tried first
-		p.out.Proposals = append(p.out.Proposals, out)
-	}
+	p.out.Proposals = append(p.out.Proposals, out)
 }
 
-// bases tries minimums of what the rule adds up: below the least that was confirmed.
+// bases tries minimums of what the rule adds up: above the most that was explained below
+// the least that was confirmed, and up to that.
 func (p *proposer) bases() {
 	book := p.engine.Book
 	names := []string{}
@@ -204,6 +205,12 @@ func (p *proposer) bases() {
 		var tries []*big.Rat
 		switch {
 		case len(confirmed) > 0:
+			for i := len(explained) - 1; i >= 0; i-- {
+				if explained[i].Cmp(confirmed[0]) < 0 { // a little more than it
+					tries = append(tries, new(big.Rat).Mul(explained[i], big.NewRat(12, 10)))
+					break
+				}
+			}
 			tries = append(tries, confirmed[0], confirmed[len(confirmed)/10])
 		case len(explained) > 0:
 			tries = append(tries, explained[len(explained)/2])

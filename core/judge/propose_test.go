@@ -43,7 +43,7 @@ func TestProposalsAreProven(t *testing.T) {
 	assert.Equal(t, []int{8, 4, 12}, []int{out.Explained, out.Confirmed, out.Flagged})
 	require.NotEmpty(t, out.Proposals)
 	best := out.Proposals[0]
-	assert.Equal(t, "a base of revenue at least 5,800", best.Words)
+	assert.Equal(t, "a base of revenue at least 1,100", best.Words, "the mildest that parts them")
 	assert.Equal(t, []int{8, 0, 4, 0}, []int{best.Spared, best.Lost, best.Flagged, best.Newly})
 	for _, p := range out.Proposals {
 		book, problems := rulebook.Read([]byte(p.Text), method.All())

@@ -9,6 +9,8 @@ import (
 	"path/filepath"
 	"time"
 
+	openapi_types "github.com/oapi-codegen/runtime/types"
+
 	"oskel/core/calendar"
 	"oskel/internal/client"
 	"oskel/internal/demo"
@@ -67,9 +69,10 @@ func PrepareDemo(ctx context.Context, say io.Writer, url, dir string) error {
 	last, _ := calendar.ParseMonth("2026-10")
 	fresh := false
 	for m := last - 12; m <= last; m++ {
-		// Only the last month's flags go to desks; the months before are
-		// history.
-		open := m == last
+		// The last month's flags go to desks, and those of spring did, which are settled;
+		// the other months are history.
+		spring := m == last-7 || m == last-6
+		open := m == last || spring
 		began := time.Now()
 		r, err := c.CreateSweep(ctx, client.NewSweep{Period: m.String(), OpenCases: &open})
 		s, err := read[client.Sweep](e, r, err)
@@ -78,6 +81,11 @@ func PrepareDemo(ctx context.Context, say io.Writer, url, dir string) error {
 		}
 		if !s.Unchanged {
 			fresh = true
+			if spring {
+				if err := settleSpring(ctx, e); err != nil {
+					return err
+				}
+			}
 			e.say("Swept %s in %d ms: %d raised, %d standing, %d cleared\n", m.Words(), time.Since(began).Milliseconds(), s.Raised, s.Standing, s.Cleared)
 		}
 	}
@@ -120,7 +128,90 @@ func reviewDemo(ctx context.Context, e *env) error {
 			return err
 		}
 	}
+	return restOfReview(ctx, e)
+}
+
+// settleSpring settles what was flagged in a month of spring, as reviewers did then: what
+// needs acting was confirmed, the rest the season explained.
+func settleSpring(ctx context.Context, e *env) error {
+	c, done, err := as(ctx, e, "tor")
+	if err != nil {
+		return err
+	}
+	defer done()
+	r, err := c.ListCases(ctx, &client.ListCasesParams{Limit: ptr(mostPage)})
+	cases, err := read[client.CasePage](e, r, err)
+	if err != nil {
+		return err
+	}
+	for grade, act := range map[string]client.CaseAct{
+		"act":  {Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingConfirmed), Reason: ptr("coached"), Text: ptr("Talked over with the rep and the manager.")},
+		"look": {Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingExplained), Reason: ptr("season"), Text: ptr("The targets of fitting-out came before its orders.")},
+	} {
+		for _, k := range cases.Items {
+			if k.Grade == grade {
+				act.Cases = append(act.Cases, client.CaseRef{Id: k.Id})
+			}
+		}
+		if len(act.Cases) == 0 {
+			continue
+		}
+		r, err := c.ActOnCases(ctx, act)
+		if _, err := read[[]client.Case](e, r, err); err != nil {
+			return err
+		}
+	}
 	return nil
+}
+
+// restOfReview parks a case, asks about another, leaves somebody in peace, and has a
+// reviewer be away.
+func restOfReview(ctx context.Context, e *env) error {
+	day := func(in int) openapi_types.Date {
+		return openapi_types.Date{Time: time.Now().AddDate(0, 0, in)}
+	}
+	for _, s := range []struct {
+		person, key string
+		act         client.CaseAct
+	}{
+		{"pim", "P-118", client.CaseAct{Do: client.CaseActDoPark, Feed: ptr("returns"), Text: ptr("The maker's report comes with the next returns.")}},
+		{"pim", "P-180", client.CaseAct{Do: client.CaseActDoAsk, Person: ptr("ines"), Text: ptr("Are the returns of September booked in October here?")}},
+		{"odo", "R-18", client.CaseAct{Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingExplained), Reason: ptr("new-in-territory"), Text: ptr("Took over the harbours of a colleague in July."), Peace: &client.NewPeace{Until: day(120), Worse: ptr(0.5)}}},
+	} {
+		c, done, err := as(ctx, e, s.person)
+		if err != nil {
+			return err
+		}
+		err = func() error {
+			defer done()
+			r, err := c.ListCases(ctx, &client.ListCasesParams{Mine: ptr(true), Limit: ptr(mostPage)})
+			cases, err := read[client.CasePage](e, r, err)
+			if err != nil {
+				return err
+			}
+			for _, k := range cases.Items {
+				if k.Key == s.key {
+					s.act.Cases = []client.CaseRef{{Id: k.Id}}
+					r, err := c.ActOnCases(ctx, s.act)
+					if _, err := read[[]client.Case](e, r, err); err != nil {
+						return err
+					}
+				}
+			}
+			return nil
+		}()
+		if err != nil {
+			return err
+		}
+	}
+	c, done, err := as(ctx, e, "tor")
+	if err != nil {
+		return err
+	}
+	defer done()
+	r, err := c.CreateAbsence(ctx, client.NewAbsence{Person: ptr("lio"), First: day(1), Last: day(9), StandIn: ptr("suri")})
+	_, err = read[client.Absence](e, r, err)
+	return err
 }
 
 func reviewStep(ctx context.Context, e *env, person, key, comment, finding, note string) error {

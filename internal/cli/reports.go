@@ -5,8 +5,10 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"math/big"
 	"strconv"
 
+	"oskel/core/rulebook"
 	"oskel/internal/client"
 )
 
@@ -41,7 +43,7 @@ var reportCommands = []command{
 					if x.Precision != nil {
 						precision = fmt.Sprintf("%.0f%%", *x.Precision*100)
 					}
-					rows = append(rows, []string{x.Title, strconv.Itoa(x.Settled), strconv.Itoa(x.Confirmed), strconv.Itoa(x.Explained), strconv.Itoa(x.DataFault), strconv.Itoa(x.RuleFault), strconv.Itoa(x.Cleared), precision, hours(x.HoursToLook), hours(x.HoursToSettle), x.Stake, x.Recovered, x.WrittenOff})
+					rows = append(rows, []string{x.Title, strconv.Itoa(x.Settled), strconv.Itoa(x.Confirmed), strconv.Itoa(x.Explained), strconv.Itoa(x.DataFault), strconv.Itoa(x.RuleFault), strconv.Itoa(x.Cleared), precision, hours(x.HoursToLook), hours(x.HoursToSettle), e.sum(x.Stake), e.sum(x.Recovered), e.sum(x.WrittenOff)})
 				}
 				return e.show(all, []column{{head: *by}, {head: "settled", right: true}, {head: "confirmed", right: true}, {head: "explained", right: true}, {head: "data fault", right: true}, {head: "rule fault", right: true}, {head: "cleared", right: true},
 					{head: "precision", right: true}, {head: "to look", right: true}, {head: "to settle", right: true}, {head: "stake", right: true}, {head: "recovered", right: true}, {head: "written off", right: true}}, rows)
@@ -65,7 +67,7 @@ var reportCommands = []command{
 				}
 				var rows [][]string
 				for _, x := range all {
-					rows = append(rows, []string{x.Title, strconv.Itoa(x.Open), strconv.Itoa(x.Taken), strconv.Itoa(x.Parked), strconv.Itoa(x.Late), strconv.Itoa(x.Unseen), strconv.Itoa(x.Cleared), x.Oldest.Local().Format("2 Jan 2006"), x.Stake, text(x.Note)})
+					rows = append(rows, []string{x.Title, strconv.Itoa(x.Open), strconv.Itoa(x.Taken), strconv.Itoa(x.Parked), strconv.Itoa(x.Late), strconv.Itoa(x.Unseen), strconv.Itoa(x.Cleared), x.Oldest.Local().Format("2 Jan 2006 15:04"), e.sum(x.Stake), text(x.Note)})
 				}
 				return e.show(all, []column{{head: *by}, {head: "open", right: true}, {head: "taken", right: true}, {head: "parked", right: true}, {head: "late", right: true}, {head: "unseen", right: true}, {head: "cleared", right: true}, {head: "oldest"}, {head: "stake", right: true}, {head: "note", wrap: true}}, rows)
 			}
@@ -134,4 +136,16 @@ func hours(h *float64) string {
 		return fmt.Sprintf("%.0f days", *h/24)
 	}
 	return fmt.Sprintf("%.1f h", *h)
+}
+
+// sum is a decimal as people read it, and for machines as it is; nothing where it is zero.
+func (e *env) sum(decimal string) string {
+	r, ok := new(big.Rat).SetString(decimal)
+	switch {
+	case e.format != "table":
+		return decimal
+	case !ok || r.Sign() == 0:
+		return ""
+	}
+	return rulebook.Format(r, rulebook.Money, 0)
 }

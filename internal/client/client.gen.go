@@ -1372,9 +1372,14 @@ type CaseActFinding string
 
 // CaseDetail defines model for CaseDetail.
 type CaseDetail struct {
-	Case       Case        `json:"case"`
-	Events     []CaseEvent `json:"events"`
-	Exceptions []Exception `json:"exceptions"`
+	// Before Settled cases of the same subject, the newest first: ten at most
+	Before []FoundBefore `json:"before"`
+
+	// ByRule What came of cases with the rules that flag it, of whomever, in a year
+	ByRule     []FoundByRule `json:"by_rule"`
+	Case       Case          `json:"case"`
+	Events     []CaseEvent   `json:"events"`
+	Exceptions []Exception   `json:"exceptions"`
 
 	// MayAct The person who asks may take and settle it
 	MayAct bool `json:"may_act"`
@@ -1837,6 +1842,25 @@ type Found struct {
 	Sentence  string `json:"sentence"`
 	Value     string `json:"value"`
 	Yardstick string `json:"yardstick"`
+}
+
+// FoundBefore defines model for FoundBefore.
+type FoundBefore struct {
+	At       time.Time `json:"at"`
+	By       string    `json:"by"`
+	Case     int64     `json:"case"`
+	Desk     string    `json:"desk"`
+	Finding  string    `json:"finding"`
+	Reason   *string   `json:"reason,omitempty"`
+	Sentence string    `json:"sentence"`
+	Text     string    `json:"text"`
+}
+
+// FoundByRule defines model for FoundByRule.
+type FoundByRule struct {
+	Findings map[string]int `json:"findings"`
+	Rule     string         `json:"rule"`
+	Title    string         `json:"title"`
 }
 
 // Grade defines model for Grade.

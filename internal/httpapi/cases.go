@@ -104,7 +104,7 @@ func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail,
 	if err != nil {
 		book = &rulebook.Book{}
 	}
-	out := contract.CaseDetail{Case: s.caseOut(d.Case, book.Calendar.Today(s.Now())), Exceptions: []contract.Exception{}, Events: []contract.CaseEvent{}, Told: append([]string{}, d.Told...), MayAct: review.MayAct(whoAsks(ctx), d.Desk)}
+	out := contract.CaseDetail{Case: s.caseOut(d.Case, book.Calendar.Today(s.Now())), Exceptions: []contract.Exception{}, Events: []contract.CaseEvent{}, Before: []contract.FoundBefore{}, Told: append([]string{}, d.Told...), MayAct: review.MayAct(whoAsks(ctx), d.Desk)}
 	stale, err := s.Sweep.StaleOf(ctx, d.Newest, d.Swept)
 	if err != nil {
 		return out, err
@@ -115,10 +115,25 @@ func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail,
 			out.Stale = ptr(keyWords(book.Calendar, e.Period) + ": " + why)
 		}
 	}
+	for _, f := range d.Before {
+		out.Before = append(out.Before, contract.FoundBefore{Case: f.Case, Desk: f.Desk, Finding: f.Finding, Reason: optional(f.Reason), By: f.By, At: f.At, Sentence: f.Sentence, Text: f.Text})
+	}
+	out.ByRule = foundByRule(book, d.ByRule)
 	for _, e := range d.Events {
 		out.Events = append(out.Events, contract.CaseEvent{At: e.At, By: e.Author, What: contract.CaseEventWhat(e.What), Text: e.Text})
 	}
 	return out, nil
+}
+
+func foundByRule(book *rulebook.Book, all []store.RuleFinding) []contract.FoundByRule {
+	out := []contract.FoundByRule{}
+	for _, f := range all {
+		if n := len(out); n == 0 || out[n-1].Rule != f.Rule {
+			out = append(out, contract.FoundByRule{Rule: f.Rule, Title: reportTitle(book, "rule", f.Rule), Findings: map[string]int{}})
+		}
+		out[len(out)-1].Findings[f.Finding] = f.Cases
+	}
+	return out
 }
 
 func etag(version int) string { return strconv.Quote(strconv.Itoa(version)) }

@@ -12,11 +12,22 @@ import (
 // CaseDetail is a case with what is in it and what happened to it.
 type CaseDetail struct {
 	Case
-	Exceptions []Exception // the most serious first
-	Events     []CaseEvent // the first first
-	Told       []string    // the desks and accounts that are told of it
+	Exceptions []Exception   // the most serious first
+	Events     []CaseEvent   // the first first
+	Told       []string      // the desks and accounts that are told of it
+	Before     []FoundBefore // of the same subject, the newest first
+	ByRule     []RuleFinding // what came of cases with the rules that flag it, of whomever, in a year
 	Newest     Newest
 	Swept      map[calendar.Key]Sweep // the last sweep of each period of its exceptions, without what it found
+}
+
+// FoundBefore is a settled case.
+type FoundBefore struct {
+	Case                int64
+	Desk                string
+	Finding, Reason, By string
+	At                  time.Time
+	Sentence, Text      string
 }
 
 // Newest is what is published and what data there are.
@@ -51,6 +62,16 @@ func (s *Store) CaseDetail(ctx context.Context, id int64) (d CaseDetail, err err
 	})
 	b.Queue("select name from case_copies where case_id = $1 order by name", id).Query(func(rows pgx.Rows) (err error) {
 		d.Told, err = pgx.CollectRows(rows, pgx.RowTo[string])
+		return err
+	})
+	b.Queue(`select o.id, o.desk, o.finding, coalesce(o.reason, ''), coalesce(o.settled_by, ''), o.settled_at, o.sentence, coalesce((select text from case_events ev where ev.case_id = o.id and ev.what = 'settled' order by ev.id desc limit 1), '')
+		from cases c join cases o on o.kind = c.kind and o.code = c.code and o.id <> c.id and o.state = 'settled' where c.id = $1 order by o.settled_at desc, o.id desc limit 10`, id).Query(func(rows pgx.Rows) (err error) {
+		d.Before, err = pgx.CollectRows(rows, pgx.RowToStructByPos[FoundBefore])
+		return err
+	})
+	b.Queue(`select e.rule, o.finding, count(distinct o.id) from (select distinct rule from exceptions where case_id = $1) r join exceptions e on e.rule = r.rule
+		join cases o on o.id = e.case_id where o.state = 'settled' and o.settled_at > now() - interval '1 year' and o.id <> $1 group by 1, 2 order by 1, 3 desc`, id).Query(func(rows pgx.Rows) (err error) {
+		d.ByRule, err = pgx.CollectRows(rows, pgx.RowToStructByPos[RuleFinding])
 		return err
 	})
 	b.Queue(newestSelect).QueryRow(func(row pgx.Row) error { return row.Scan(&d.Newest.Revision, &d.Newest.DataVersion) })

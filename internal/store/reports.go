@@ -68,11 +68,11 @@ func (s *Store) Findings(ctx context.Context, by string, from, to time.Time) ([]
 	rows, err := s.pool.Query(ctx, `with named as (
 			select c.id, `+name+` as name, sum(e.stake) filter (where e.state <> 'cleared') as stake from cases c left join exceptions e on e.case_id = c.id
 			where c.state = 'settled' and c.settled_at >= $1 and c.settled_at < $2 group by 1, 2),
-		looked as (select n.id, min(ev.at) as at from (select distinct id from named) n join case_events ev on ev.case_id = n.id
+		looked as (select n.id, min(ev.at) as at, max(ev.at) filter (where ev.what = 'settled') as settled from (select distinct id from named) n join case_events ev on ev.case_id = n.id
 			where ev.what in ('taken', 'comment', 'asked', 'parked', 'settled') and ev.author not like 'sweep %' group by 1)
 		select coalesce(n.name, ''), count(*), count(*) filter (where c.finding = 'confirmed'), count(*) filter (where c.finding = 'explained'), count(*) filter (where c.finding = 'data fault'),
 			count(*) filter (where c.finding = 'rule fault'), count(*) filter (where c.finding = 'cleared'),
-			percentile_cont(0.5) within group (order by extract(epoch from l.at - c.opened_at) / 3600), percentile_cont(0.5) within group (order by extract(epoch from c.settled_at - c.opened_at) / 3600),
+			percentile_cont(0.5) within group (order by extract(epoch from l.at - c.opened_at) / 3600), percentile_cont(0.5) within group (order by extract(epoch from l.settled - c.opened_at) / 3600),
 			coalesce(sum(n.stake) filter (where c.finding = 'confirmed'), 0)::text, coalesce(sum(c.recovered), 0)::text, coalesce(sum(c.written_off), 0)::text
 		from named n join cases c on c.id = n.id left join looked l on l.id = n.id group by n.name order by n.name collate "C"`, from, to)
 	if err != nil {

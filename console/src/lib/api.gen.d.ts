@@ -2853,6 +2853,25 @@ export interface components {
             /** @description Such as that nobody is a member of the desk */
             note?: string;
         };
+        FoundBefore: {
+            /** Format: int64 */
+            case: number;
+            desk: string;
+            finding: string;
+            reason?: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
+            sentence: string;
+            text: string;
+        };
+        FoundByRule: {
+            rule: string;
+            title: string;
+            findings: {
+                [key: string]: number;
+            };
+        };
         CaseRef: {
             /** Format: int64 */
             id: number;
@@ -2927,6 +2946,10 @@ export interface components {
             case: components["schemas"]["Case"];
             exceptions: components["schemas"]["Exception"][];
             events: components["schemas"]["CaseEvent"][];
+            /** @description Settled cases of the same subject, the newest first: ten at most */
+            before: components["schemas"]["FoundBefore"][];
+            /** @description What came of cases with the rules that flag it, of whomever, in a year */
+            by_rule: components["schemas"]["FoundByRule"][];
             /** @description The desks and accounts that are told of it */
             told: string[];
             /** @description The person who asks may take and settle it */

@@ -11,6 +11,7 @@ import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import { triageKeys, useTriage } from '@/lib/triage'
 import CaseView from '@/parts/CaseView.vue'
+import DeskTabs from '@/parts/DeskTabs.vue'
 import GradeMark from '@/parts/GradeMark.vue'
 import PickOne from '@/parts/PickOne.vue'
 import SideSheet from '@/parts/SideSheet.vue'
@@ -120,6 +121,7 @@ const { help } = useTriage({
 <template>
   <div class="flex min-h-0 flex-1">
     <section class="min-w-0 flex-1">
+      <DeskTabs />
       <div class="flex flex-wrap items-center gap-x-4 gap-y-2 px-4 pt-4 pb-2">
         <h1 class="text-title font-semibold">{{ title }}</h1>
         <p v-if="page" class="text-muted" role="status">

@@ -12,6 +12,7 @@ import { useSession } from '@/lib/session'
 import GradeMark from '@/parts/GradeMark.vue'
 import LineUp from '@/parts/LineUp.vue'
 import RuleBars from '@/parts/RuleBars.vue'
+import RuleProposals from '@/parts/RuleProposals.vue'
 import RuleTabs from '@/parts/RuleTabs.vue'
 import ShapeMark from '@/parts/ShapeMark.vue'
 import SideSheet from '@/parts/SideSheet.vue'
@@ -135,6 +136,12 @@ const verdicts = (t: Schemas['Tally']) => [
             {{ rule.record.rule_fault }} a fault of the rule.
           </p>
           <p v-for="n in rule.record.notes" :key="n" class="mt-1 text-small text-amber">{{ n }}</p>
+          <RuleProposals
+            v-if="period"
+            :rule="rule.name"
+            :period="period"
+            :explained="rule.record.explained + rule.record.rule_fault"
+          />
         </section>
         <section>
           <h3 class="text-small font-semibold text-muted">Grades</h3>

@@ -49,13 +49,19 @@ const difference = (s: Schemas['Sweep']) =>
 
 const here = computed(() => periods.value.find((p) => p.period === period.value))
 const why = ref('')
+const signOff = ref(false)
 const closing = useMutation({
   mutationFn: () =>
     here.value?.closed
       ? need(api.POST('/api/closings/end', { body: { period: period.value!, reason: why.value } }))
-      : need(api.POST('/api/closings', { body: { period: period.value!, note: why.value || undefined } })),
+      : need(
+          api.POST('/api/closings', {
+            body: { period: period.value!, note: why.value || undefined, sign_off: signOff.value },
+          }),
+        ),
   onSuccess: async () => {
     why.value = ''
+    signOff.value = false
     await queries.invalidateQueries()
   },
 })
@@ -112,8 +118,8 @@ watch(period, () => closing.reset())
     <section v-if="person?.role === 'lead' && here?.sweep">
       <h2 class="text-lead font-semibold">{{ here.closed ? `${label} is closed` : `Close ${label}` }}</h2>
       <p v-if="here.closed" class="text-small text-muted">
-        {{ here.closed.by }} closed it, {{ momentWords(here.closed.at)
-        }}<template v-if="here.closed.note">: {{ here.closed.note }}</template>
+        {{ here.closed.by }} {{ here.closed.signed_off ? 'signed it off' : 'closed it' }},
+        {{ momentWords(here.closed.at) }}<template v-if="here.closed.note">: {{ here.closed.note }}</template>
       </p>
       <p v-else class="text-small text-muted">Nothing sweeps a closed period until a lead opens it again.</p>
       <form class="mt-2 flex flex-wrap items-end gap-2" @submit.prevent="closing.mutate()">
@@ -121,8 +127,12 @@ watch(period, () => closing.reset())
           >{{ here.closed ? 'Why it is opened again' : 'Note' }}
           <input v-model="why" class="field mt-0.5 block w-80" maxlength="1000" :required="!!here.closed" />
         </label>
+        <label v-if="!here.closed" class="pb-1.5 text-small"
+          ><input v-model="signOff" type="checkbox" class="mr-1.5" />sign it off: all its cases are settled or
+          parked</label
+        >
         <button class="button" :disabled="closing.isPending.value">
-          {{ here.closed ? 'Open it again' : `Close ${label}` }}
+          {{ here.closed ? 'Open it again' : signOff ? `Sign ${label} off and close it` : `Close ${label}` }}
         </button>
       </form>
       <p v-if="closing.error.value" role="alert" class="mt-1 text-small text-red">{{ closing.error.value.message }}</p>

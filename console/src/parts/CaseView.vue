@@ -156,6 +156,31 @@ const did: Record<string, string> = {
         </ul>
       </section>
 
+      <section v-if="data.before.length || data.by_rule.length" class="order-last">
+        <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted"
+          >What was found before</component
+        >
+        <ul class="mt-1">
+          <li v-for="f in data.before" :key="f.case" class="border-b border-line py-1.5">
+            <p>
+              <RouterLink :to="`/cases/${f.case}`" class="underline">Case {{ f.case }}</RouterLink
+              >, {{ f.finding }}<span class="ml-2 text-small text-muted">{{ f.by }}, {{ momentWords(f.at) }}</span>
+            </p>
+            <p class="text-small text-muted">{{ f.sentence }}</p>
+            <p v-if="f.text && f.text !== f.finding" class="text-small">{{ f.text }}</p>
+          </li>
+          <li v-for="r in data.by_rule" :key="r.rule" class="border-b border-line py-1.5 text-small">
+            <RouterLink :to="{ path: '/rules', query: { rule: r.rule } }">{{ r.title }}</RouterLink>, of others in a
+            year:
+            {{
+              Object.entries(r.findings)
+                .map(([finding, n]) => `${n} ${finding}`)
+                .join(', ')
+            }}
+          </li>
+        </ul>
+      </section>
+
       <section :class="page ? 'lg:row-span-2' : ''">
         <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">What happened</component>
         <ol class="mt-1">

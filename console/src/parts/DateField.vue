@@ -6,7 +6,7 @@ import { dayOf, dayWords } from '@/lib/format'
 
 /** A day, written as everywhere else, or picked; empty is none. */
 const model = defineModel<string>()
-defineProps<{ label: string }>()
+defineProps<{ label: string; hint?: string }>()
 const written = ref('')
 const wrong = ref(false)
 const picker = ref<HTMLInputElement>()
@@ -35,7 +35,7 @@ function take() {
       :class="wrong ? 'border-red' : ''"
       :aria-label="label"
       :aria-invalid="wrong"
-      placeholder="31 Oct 2026"
+      :placeholder="hint ?? '31 Oct 2026'"
       autocomplete="off"
       @change="take"
     />

@@ -1,0 +1,113 @@
+<script setup lang="ts">
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+
+import { api, need } from '@/lib/api'
+import { numberWords } from '@/lib/format'
+import { useQueryWord } from '@/lib/query'
+import DateField from '@/parts/DateField.vue'
+import DeskTabs from '@/parts/DeskTabs.vue'
+import PickOne from '@/parts/PickOne.vue'
+import StateNote from '@/parts/StateNote.vue'
+
+/** What came of the cases that were settled. */
+type By = 'rule' | 'desk' | 'person' | 'reason' | 'period' | 'revision' | 'grade'
+const byWord = useQueryWord('by')
+const from = useQueryWord('from')
+const to = useQueryWord('to')
+const by = computed(() => (byWord.value || 'rule') as By)
+const { data, error, isPending, refetch } = useQuery({
+  queryKey: computed(() => ['cases', 'findings', by.value, from.value, to.value]),
+  queryFn: () =>
+    need(
+      api.GET('/api/reports/findings', {
+        params: { query: { by: by.value, from: from.value || undefined, to: to.value || undefined } },
+      }),
+    ),
+  placeholderData: keepPreviousData,
+})
+const hours = (h?: number) => (h === undefined ? '' : h >= 48 ? `${Math.round(h / 24)} days` : `${h.toFixed(1)} h`)
+const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
+</script>
+
+<template>
+  <section>
+    <DeskTabs />
+    <div class="p-4">
+      <div class="flex flex-wrap items-center gap-3">
+        <h1 class="text-title font-semibold">What was found</h1>
+        <PickOne
+          v-model="byWord"
+          label="By"
+          all="By rule"
+          :options="[
+            { value: 'desk', text: 'By desk' },
+            { value: 'person', text: 'By person' },
+            { value: 'reason', text: 'By reason' },
+            { value: 'period', text: 'By period' },
+            { value: 'revision', text: 'By revision' },
+            { value: 'grade', text: 'By grade' },
+          ]"
+        />
+        <span class="flex items-center gap-2 text-small text-muted"
+          >settled from <DateField v-model="from" label="Settled from" hint="a year ago" /> to
+          <DateField v-model="to" label="Settled to" hint="today"
+        /></span>
+      </div>
+      <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+      <StateNote v-else-if="!data.length" empty="Nothing was settled in these days." />
+      <table v-else class="grid-table cards-narrow mt-2">
+        <caption class="sr-only">
+          Settled cases by
+          {{
+            by
+          }}
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col" class="capitalize">{{ by }}</th>
+            <th scope="col" class="text-right">Settled</th>
+            <th scope="col" class="text-right">Confirmed</th>
+            <th scope="col" class="text-right">Explained</th>
+            <th scope="col" class="text-right">Data fault</th>
+            <th scope="col" class="text-right">Rule fault</th>
+            <th scope="col" class="text-right">Cleared</th>
+            <th scope="col" class="text-right">Precision</th>
+            <th scope="col" class="text-right">To look</th>
+            <th scope="col" class="text-right">To settle</th>
+            <th scope="col" class="text-right">Stake confirmed</th>
+            <th scope="col" class="text-right">Recovered</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="r in data" :key="r.name">
+            <th scope="row" class="!text-left !font-normal !text-ink">
+              <RouterLink v-if="by === 'rule' && r.name" :to="{ path: '/rules', query: { rule: r.name } }">{{
+                r.title
+              }}</RouterLink>
+              <template v-else>{{ r.title }}</template>
+            </th>
+            <td class="figures text-right">{{ r.settled }}</td>
+            <td class="figures text-right">{{ r.confirmed }}</td>
+            <td class="figures text-right">{{ r.explained }}</td>
+            <td class="figures text-right">{{ r.data_fault }}</td>
+            <td class="figures text-right">{{ r.rule_fault }}</td>
+            <td class="figures text-right">{{ r.cleared }}</td>
+            <td class="figures text-right">
+              {{ r.precision === undefined ? '' : `${Math.round(r.precision * 100)}%` }}
+            </td>
+            <td class="figures text-right">{{ hours(r.hours_to_look) }}</td>
+            <td class="figures text-right">{{ hours(r.hours_to_settle) }}</td>
+            <td class="figures text-right">{{ money(r.stake) }}</td>
+            <td class="figures text-right">{{ money(r.recovered) }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <p class="mt-2 text-small text-muted">
+        Precision is the share of confirmed among all that were settled otherwise than as cleared. Hours are medians,
+        from when a case was opened.
+        <template v-if="by === 'rule'">A case that several rules flag counts for each.</template>
+      </p>
+    </div>
+  </section>
+</template>

@@ -1,0 +1,148 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed } from 'vue'
+
+import { api, need, type Schemas } from '@/lib/api'
+import { dayWords, momentWords, numberWords } from '@/lib/format'
+import { useQueryWord } from '@/lib/query'
+import { useSession } from '@/lib/session'
+import DeskTabs from '@/parts/DeskTabs.vue'
+import PickOne from '@/parts/PickOne.vue'
+import StateNote from '@/parts/StateNote.vue'
+
+/** What waits, where and with whom; who is left in peace; who is away. */
+type By = NonNullable<NonNullable<Parameters<typeof listBy>[0]>>
+const listBy = (by: 'desk' | 'person' | 'rule' | 'grade') =>
+  need(api.GET('/api/reports/work', { params: { query: { by } } }))
+const byWord = useQueryWord('by')
+const by = computed(() => (byWord.value || 'desk') as By)
+const work = useQuery({ queryKey: computed(() => ['cases', 'work', by.value]), queryFn: () => listBy(by.value) })
+const peaces = useQuery({ queryKey: ['cases', 'peaces'], queryFn: () => need(api.GET('/api/peaces')) })
+const absences = useQuery({ queryKey: ['absences'], queryFn: () => need(api.GET('/api/absences')) })
+const { person } = useSession()
+const queries = useQueryClient()
+const end = useMutation({
+  mutationFn: (id: number) => need(api.DELETE('/api/peaces/{id}', { params: { path: { id } } })),
+  onSuccess: () => queries.invalidateQueries({ queryKey: ['cases'] }),
+})
+const columns: { key: 'open' | 'taken' | 'parked' | 'late' | 'unseen' | 'cleared'; head: string }[] = [
+  { key: 'open', head: 'Open' },
+  { key: 'taken', head: 'Taken' },
+  { key: 'parked', head: 'Parked' },
+  { key: 'late', head: 'Late' },
+  { key: 'unseen', head: 'Nobody has looked' },
+  { key: 'cleared', head: 'Cleared' },
+]
+const sum = (key: (typeof columns)[number]['key']) => (work.data.value ?? []).reduce((n, r) => n + r[key], 0)
+const worse = (p: Schemas['Peace']) =>
+  p.worse === undefined ? '' : p.worse === 0 ? ', or until it is worse' : `, or until it is worse by ${p.worse * 100}%`
+</script>
+
+<template>
+  <section>
+    <DeskTabs />
+    <div class="space-y-6 p-4">
+      <div>
+        <div class="flex flex-wrap items-center gap-3">
+          <h1 class="text-title font-semibold">What waits</h1>
+          <PickOne
+            v-model="byWord"
+            label="By"
+            all="By desk"
+            :options="[
+              { value: 'person', text: 'By person' },
+              { value: 'rule', text: 'By rule' },
+              { value: 'grade', text: 'By grade' },
+            ]"
+          />
+        </div>
+        <StateNote
+          v-if="!work.data.value"
+          :loading="work.isPending.value"
+          :error="work.error.value"
+          @retry="work.refetch()"
+        />
+        <StateNote v-else-if="!work.data.value.length" empty="Nothing waits anywhere." />
+        <table v-else class="grid-table cards-narrow mt-2">
+          <caption class="sr-only">
+            Unsettled cases by
+            {{
+              by
+            }}
+          </caption>
+          <thead>
+            <tr>
+              <th scope="col" class="capitalize">{{ by }}</th>
+              <th v-for="c in columns" :key="c.key" scope="col" class="text-right">{{ c.head }}</th>
+              <th scope="col" class="text-right">At stake</th>
+              <th scope="col">Oldest</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="r in work.data.value" :key="r.name">
+              <th scope="row" class="!text-left !font-normal !text-ink">
+                <RouterLink v-if="by === 'desk'" :to="{ path: '/desk', query: { desk: r.name } }">{{
+                  r.title
+                }}</RouterLink>
+                <template v-else>{{ r.title }}</template>
+                <span v-if="r.note" class="block text-small text-amber">{{ r.note }}</span>
+              </th>
+              <td
+                v-for="c in columns"
+                :key="c.key"
+                class="figures text-right"
+                :class="c.key === 'late' && r.late ? 'font-semibold text-red' : r[c.key] ? '' : 'text-muted'"
+              >
+                {{ r[c.key] }}
+              </td>
+              <td class="figures text-right">{{ Number(r.stake) ? numberWords(Number(r.stake), 'money') : '' }}</td>
+              <td class="text-small whitespace-nowrap text-muted">{{ momentWords(r.oldest) }}</td>
+            </tr>
+          </tbody>
+          <tfoot v-if="by !== 'rule'">
+            <tr class="font-semibold">
+              <th scope="row" class="!text-left">All</th>
+              <td v-for="c in columns" :key="c.key" class="figures text-right">{{ sum(c.key) }}</td>
+              <td></td>
+              <td></td>
+            </tr>
+          </tfoot>
+        </table>
+        <p v-if="by === 'rule'" class="mt-1 text-small text-muted">A case that several rules flag counts for each.</p>
+      </div>
+
+      <div>
+        <h2 class="text-lead font-semibold">Left in peace</h2>
+        <p v-if="!peaces.data.value?.length" class="text-muted">
+          Nobody is. Who is settled as explained can be: what is flagged of them opens no case then, until a day.
+        </p>
+        <ul v-else class="mt-1 border-t border-line">
+          <li
+            v-for="p in peaces.data.value"
+            :key="p.id"
+            class="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-line py-1.5"
+          >
+            <span
+              ><RouterLink :to="`/cases/${p.case}`">{{ p.name }}</RouterLink>
+              <span class="ml-1.5 font-mono text-small text-muted">{{ p.key }}</span></span
+            >
+            <span>{{ p.rule_title ?? p.rule ?? 'by all rules' }}</span>
+            <span class="text-muted">until {{ dayWords(p.until) }}{{ worse(p) }}; {{ p.by }}</span>
+            <button v-if="person?.role !== 'analyst'" class="button ml-auto" @click="end.mutate(p.id)">End it</button>
+          </li>
+        </ul>
+        <p v-if="end.error.value" role="alert" class="text-red">{{ end.error.value.message }}</p>
+      </div>
+
+      <div v-if="absences.data.value?.length">
+        <h2 class="text-lead font-semibold">Away</h2>
+        <ul class="mt-1">
+          <li v-for="a in absences.data.value" :key="a.id">
+            {{ a.person }}, {{ dayWords(a.first) }} to {{ dayWords(a.last)
+            }}<template v-if="a.stand_in">: {{ a.stand_in }} stands in</template>
+          </li>
+        </ul>
+      </div>
+    </div>
+  </section>
+</template>

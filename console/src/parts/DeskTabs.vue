@@ -1,0 +1,17 @@
+<script setup lang="ts">
+import TabLine from './TabLine.vue'
+
+/** The work on cases, and what comes of it. */
+</script>
+
+<template>
+  <TabLine
+    label="Desk"
+    class="px-4 pt-3 print:hidden"
+    :tabs="[
+      { path: '/desk', name: 'Cases' },
+      { path: '/desk/work', name: 'What waits' },
+      { path: '/desk/findings', name: 'What was found' },
+    ]"
+  />
+</template>
