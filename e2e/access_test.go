@@ -102,7 +102,12 @@ func TestWhoMayDoWhat(t *testing.T) {
 		{"makeWord", "POST", "/api/people/nobody/word", "", lead},
 		{"revokeToken", "DELETE", "/api/tokens/99999", "", reader},
 		{"closePerson", "DELETE", "/api/people/nobody", "", lead},
-		{"settleCleared", "POST", "/api/cases/cleared", `{}`, "rea lea"}, // the cases of one's desks
+		{"settleCleared", "POST", "/api/cases/cleared", `{}`, "rea lea"},                         // the cases of one's desks
+		{"actOnCases", "POST", "/api/cases/acts", `{"cases": [{"id": 1}], "do": "take"}`, "lea"}, // the case of another desk than rea's
+		{"undoOnCases", "POST", "/api/cases/undo", `{"cases": [1]}`, reader},                     // whoever did nothing is told so
+		{"createAbsence", "POST", "/api/absences", `{"first": "2031-01-01", "last": "2031-01-02"}`, reader},
+		{"dropAbsence", "DELETE", "/api/absences/99999", "", reader},
+		{"endPeace", "DELETE", "/api/peaces/99999", "", reader},
 		{"changePassword", "PUT", "/api/session/password", `{"old": "wrong", "password": "another long one"}`, reader},
 		{"signOut", "DELETE", "/api/session", "", reader},
 	} {

@@ -80,7 +80,7 @@ func TestLeftInPeace(t *testing.T) {
 	code, _, errs = s.oskel("rob", "undo", itoa(again))
 	require.Equal(t, 0, code, errs)
 	assert.Len(t, want[[]client.Peace](t, 200)(s.as("rea").ListPeaces(ctx)), 1)
-	code, _, errs = s.oskel("rob", "reopen-case", "-reason", "It was not", itoa(id))
+	code, _, _ = s.oskel("rob", "reopen-case", "-reason", "It was not", itoa(id))
 	assert.Equal(t, 1, code, "another case of the subject is open there")
 	code, _, errs = s.oskel("rob", "settle", "-finding", "explained", itoa(again))
 	require.Equal(t, 0, code, errs)

@@ -18,6 +18,7 @@ type shot struct {
 	name, person, path string
 	click              string // a selector clicked before the picture
 	follow             string // then a link with this text
+	see                string // a text that is waited for, and brought into view
 }
 
 var shots = []shot{
@@ -28,9 +29,8 @@ var shots = []shot{
 	{name: "own-past", person: "ines", path: "/exceptions?text=R-18", click: "[data-row]", follow: "Open its page"},
 	{name: "time-line", person: "ines", path: "/exceptions?text=C-0205", click: "[data-row]", follow: "Open its page"},
 	{name: "figures", person: "ines", path: "/figures?measures=revenue,margin_rate,growth_year,attained,place_by_revenue&shade=places&cell=margin_rate%7CR-17%7C2026-10&sort=2&up=yes"},
-	{name: "calendar", person: "ines", path: "/data/calendar"},
 	{name: "measure", person: "ines", path: "/measures/margin_rate"},
-	{name: "rules", person: "ines", path: "/rules?rule=behind-target"},
+	{name: "rules", person: "ines", path: "/rules?rule=behind-target", see: "would have spared"},
 	{name: "draft", person: "ines", path: "/rules/draft?rule=thin-margin"},
 	{name: "method", person: "ines", path: "/rules/draft?rule=margin-drift"},
 	{name: "dials", person: "ines", path: "/rules/dials"},
@@ -38,6 +38,7 @@ var shots = []shot{
 	{name: "desk", person: "odo", path: "/desk"},
 	{name: "case", person: "odo", path: "/desk", click: "[data-row]", follow: "Open its page"},
 	{name: "data", person: "ines", path: "/data"},
+	{name: "findings", person: "tor", path: "/desk/findings", see: "Precision is the share"},
 }
 
 func main() {
@@ -85,6 +86,14 @@ func take(b *browser.Browser, base string, s shot, file string) error {
 	}
 	if s.follow != "" {
 		if err := p.ClickText(s.follow); err != nil {
+			return err
+		}
+	}
+	if s.see != "" {
+		if err := p.Sees(s.see); err != nil {
+			return err
+		}
+		if err := p.Run(`[...document.querySelectorAll('li, p')].find((e) => e.innerText.includes('` + s.see + `'))?.scrollIntoView({ block: 'end' })`); err != nil {
 			return err
 		}
 	}

@@ -49,16 +49,16 @@ export function useActs() {
     Promise.all(
       ['cases', 'case', 'exceptions', 'exception', 'overview'].map((k) => queries.invalidateQueries({ queryKey: [k] })),
     )
-  /** Lists bear what came back at once: the next act is on the case as it is now. */
-  const put = (now: Schemas['Case'][]) =>
-    queries.setQueriesData<InfiniteData<Schemas['CasePage']>>(
-      { queryKey: ['cases'] },
-      (old) =>
-        old && {
-          ...old,
-          pages: old.pages.map((p) => ({ ...p, items: p.items.map((c) => now.find((n) => n.id === c.id) ?? c) })),
-        },
-    )
+  /** Lists bear what came back at once, without what is settled: the next act is on a case as it is now. */
+  function put(now: Schemas['Case'][]) {
+    for (const [key, old] of queries.getQueriesData<InfiniteData<Schemas['CasePage']>>({
+      queryKey: ['cases', 'list'],
+    })) {
+      const kept = (c: Schemas['Case']) => c.state !== 'settled' || key[3] === 'settled'
+      const items = (p: Schemas['CasePage']) => p.items.map((c) => now.find((n) => n.id === c.id) ?? c).filter(kept)
+      if (old) queries.setQueryData(key, { ...old, pages: old.pages.map((p) => ({ ...p, items: items(p) })) })
+    }
+  }
   const act = useMutation({
     mutationFn: (a: Act) => need(api.POST('/api/cases/acts', { body: a })),
     onSuccess: (list, a) => {

@@ -28,7 +28,7 @@ const { selected, open } = useSelected('id')
 const whose = useQueryWord('whose')
 const mine = computed(() => !deskName.value && whose.value !== 'asked' && !!person.value?.desks.length)
 const { data, error, isPending, refetch, hasNextPage, fetchNextPage, isFetchingNextPage } = useInfiniteQuery({
-  queryKey: computed(() => ['cases', deskName.value, state.value, mine.value, whose.value]),
+  queryKey: computed(() => ['cases', 'list', deskName.value, state.value, mine.value, whose.value]),
   queryFn: ({ pageParam }) =>
     need(
       api.GET('/api/cases', {

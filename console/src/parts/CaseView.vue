@@ -170,8 +170,8 @@ const did: Record<string, string> = {
             <p v-if="f.text && f.text !== f.finding" class="text-small">{{ f.text }}</p>
           </li>
           <li v-for="r in data.by_rule" :key="r.rule" class="border-b border-line py-1.5 text-small">
-            <RouterLink :to="{ path: '/rules', query: { rule: r.rule } }">{{ r.title }}</RouterLink>, of others in a
-            year:
+            <RouterLink class="underline" :to="{ path: '/rules', query: { rule: r.rule } }">{{ r.title }}</RouterLink>,
+            of others in a year:
             {{
               Object.entries(r.findings)
                 .map(([finding, n]) => `${n} ${finding}`)
