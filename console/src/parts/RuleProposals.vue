@@ -47,7 +47,7 @@ const open = useMutation({
     </p>
     <ul v-else>
       <li v-for="p in found.data.value.proposals" :key="p.words" class="border-b border-line py-1.5">
-        {{ p.words }}
+        <p>{{ p.words }}</p>
         <button v-if="mayEvaluate" class="button mt-1" :disabled="open.isPending.value" @click="open.mutate(p)">
           Try it as a draft
         </button>
