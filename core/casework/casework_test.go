@@ -244,3 +244,52 @@ func TestBackFromParking(t *testing.T) {
 	opened := open()
 	assert.False(t, opened.Due(today, always))
 }
+
+// Who is explained may be left in peace until a day to come, a year on at the most, in
+// words that say how.
+func TestLeavingInPeace(t *testing.T) {
+	s := scene(t)
+	worse := func(f float64) *float64 { return &f }
+	settle := func(finding string, p casework.Peace) (string, error) {
+		c := held("nell")
+		e, err := s.Do(&c, nell, casework.Act{Do: "settle", Finding: finding, Peace: &p, Text: "so"})
+		assert.Equal(t, err != nil, c == held("nell"), "what is refused leaves it")
+		return e.Text, err
+	}
+	for _, c := range []struct {
+		of   casework.Peace
+		says string
+	}{
+		{casework.Peace{Until: today + 1}, "explained: so: left in peace until 6 Nov 2026"},
+		{casework.Peace{Until: today + 366, All: true}, "explained: so: left in peace until 6 Nov 2027, by all rules"},
+		{casework.Peace{Until: today + 1, Worse: worse(0)}, "explained: so: left in peace until 6 Nov 2026, or until it is worse by 0%"},
+		{casework.Peace{Until: today + 1, Worse: worse(100)}, "explained: so: left in peace until 6 Nov 2026, or until it is worse by 10000%"},
+	} {
+		text, err := settle("explained", c.of)
+		require.NoError(t, err)
+		assert.Equal(t, c.says, text)
+	}
+	for _, c := range []struct {
+		finding string
+		of      casework.Peace
+		says    string
+	}{
+		{"confirmed", casework.Peace{Until: today + 1}, "only who is explained"},
+		{"explained", casework.Peace{Until: today}, "5 Nov 2026 is none"},
+		{"explained", casework.Peace{Until: today + 367}, "a year at the longest, until 6 Nov 2027"},
+		{"explained", casework.Peace{Until: today + 1, Worse: worse(-0.01)}, "0% to 10,000%"},
+		{"explained", casework.Peace{Until: today + 1, Worse: worse(100.5)}, "0% to 10,000%"},
+	} {
+		_, err := settle(c.finding, c.of)
+		assert.ErrorContains(t, err, c.says)
+	}
+	// What is about somebody is nobody's to review who is that.
+	own := open()
+	own.Self = "nell"
+	_, err := s.Do(&own, nell, casework.Act{Do: "take"})
+	assert.ErrorContains(t, err, "nobody reviews themselves")
+	_, err = s.Do(&own, sig, casework.Act{Do: "hand over", Person: "nell"})
+	assert.ErrorContains(t, err, "nobody reviews themselves")
+	_, err = s.Do(&own, sig, casework.Act{Do: "take"})
+	assert.NoError(t, err)
+}
