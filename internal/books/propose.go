@@ -2,10 +2,14 @@ package books
 
 import (
 	"context"
+	"time"
 
 	"oskel/core/judge"
 	"oskel/core/method"
 )
+
+// longestSearch is how long is searched; what was proven until then is told.
+const longestSearch = 20 * time.Second
 
 // proposalPeriods is how far back what was settled is looked at.
 const proposalPeriods = 24
@@ -43,10 +47,18 @@ func (r *Rehearser) Propose(ctx context.Context, name, period string) (out judge
 			record = append(record, judge.Settled{Period: of, Level: level, Key: s.Key, Event: s.Event, Finding: s.Finding})
 		}
 	}
-	e, err := r.figures.Engine(ctx, book)
+	bounded, done := context.WithTimeout(ctx, longestSearch)
+	defer done()
+	e, err := r.figures.Engine(bounded, book)
 	if err != nil {
 		return out, err
 	}
 	out = judge.Propose(e, rule, revision.Text, record, method.All())
-	return out, ctx.Err()
+	switch {
+	case ctx.Err() != nil:
+		return out, ctx.Err()
+	case bounded.Err() != nil && len(out.Proposals) == 0: // what was proven by then is told
+		return out, cannot("the search for proposals took longer than %s", longestSearch)
+	}
+	return out, nil
 }
