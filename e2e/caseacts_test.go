@@ -87,6 +87,11 @@ func TestTheLifeOfACase(t *testing.T) {
 	want[[]client.Case](t, 200)(s.as("rea").ActOnCases(ctx, returns))
 	assert.Equal(t, client.CaseState("parked"), s.caseNamed(t, "R3").State)
 	s.load("feed", "sales", "day,order_no,rep,net,cost\n2026-10-30,Z1,R1,1,1\n")
+	code, _, errs = s.oskel("lea", "hand-over", "-desk", "north", itoa(id)) // refused; and asking leaves it parked
+	assert.Equal(t, 1, code, errs)
+	between := act(client.CaseActDoAsk, id)
+	between.Person, between.Text = ptr("ana"), ptr("Have they come?")
+	want[[]client.Case](t, 200)(s.as("rea").ActOnCases(ctx, between))
 	time.Sleep(300 * time.Millisecond)
 	assert.Equal(t, client.CaseState("open"), want[client.CaseDetail](t, 200)(s.as("rea").GetCase(ctx, id)).Case.State)
 
@@ -139,7 +144,7 @@ func TestTheLifeOfACase(t *testing.T) {
 	assert.Contains(t, errs, "-reason is missing")
 	code, _, errs = s.oskel("rea", "reopen-case", "-reason", "The note was cancelled", itoa(id))
 	require.Equal(t, 0, code, errs)
-	assert.Equal(t, []string{"joined", "parked", "resumed", "parked", "resumed", "asked", "answered", "handed over", "settled", "reopened"}, s.trailOf(t, id)[1:])
+	assert.Equal(t, []string{"joined", "parked", "resumed", "parked", "asked", "resumed", "asked", "answered", "handed over", "settled", "reopened"}, s.trailOf(t, id)[1:])
 	code, out, errs = s.oskel("lea", "doctor")
 	assert.Equal(t, 0, code, out+errs)
 }

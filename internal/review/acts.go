@@ -120,13 +120,15 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 				c.Undo = nil
 			}
 			put(c, now)
-			c.ParkedAt = nil
-			if now.ParkedFor != "" {
-				if _, version, err := tx.Newest(ctx); err != nil {
+			switch {
+			case now.ParkedFor == "":
+				c.ParkedAt = nil
+			case act.Do == "park": // whatever else is done to it, lines since then have come
+				_, version, err := tx.Newest(ctx)
+				if err != nil {
 					return store.NewCaseEvent{}, err
-				} else {
-					c.ParkedAt = &version
 				}
+				c.ParkedAt = &version
 			}
 			return store.NewCaseEvent{Case: c, Author: by.Name, What: e.What, Text: e.Text}, nil
 		})
