@@ -32,7 +32,7 @@ func TestAnOutsiderSeesNothing(t *testing.T) {
 				continue
 			}
 			for _, authorization := range []string{"", "Bearer nonsense", "Bearer " + foreign, "Basic bGVhOng="} {
-				r, err := http.NewRequest(method, s.url+strings.NewReplacer("{id}", "1", "{number}", "1", "{rule}", "quiet").Replace(path), nil)
+				r, err := http.NewRequest(method, s.url+strings.NewReplacer("{id}", "1", "{number}", "1", "{rule}", "quiet", "{file}", "1").Replace(path), nil)
 				require.NoError(t, err)
 				if authorization != "" {
 					r.Header.Set("Authorization", authorization)
@@ -105,6 +105,12 @@ func TestWhoMayDoWhat(t *testing.T) {
 		{"settleCleared", "POST", "/api/cases/cleared", `{}`, "rea lea"},                         // the cases of one's desks
 		{"actOnCases", "POST", "/api/cases/acts", `{"cases": [{"id": 1}], "do": "take"}`, "lea"}, // the case of another desk than rea's
 		{"undoOnCases", "POST", "/api/cases/undo", `{"cases": [1]}`, reader},                     // whoever did nothing is told so
+		{"addCaseFile", "POST", "/api/cases/1/files?name=a.txt", "x", analyst},                   // the case of another desk than rea's
+		{"dropCaseFile", "DELETE", "/api/cases/1/files/99", "", reader},
+		{"addTodo", "POST", "/api/cases/1/todos", `{"text": "x", "due": "2026-01-01"}`, analyst},
+		{"tickTodo", "PUT", "/api/todos/99", `{"done": true}`, reader},
+		{"dropTodo", "DELETE", "/api/todos/99", "", reader},
+		{"seeNotices", "POST", "/api/notices/seen", `{"up_to": 1}`, reader},
 		{"createAbsence", "POST", "/api/absences", `{"first": "2031-01-01", "last": "2031-01-02"}`, reader},
 		{"dropAbsence", "DELETE", "/api/absences/99999", "", reader},
 		{"endPeace", "DELETE", "/api/peaces/99999", "", reader},

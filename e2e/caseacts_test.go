@@ -84,6 +84,8 @@ func TestTheLifeOfACase(t *testing.T) {
 	// Parked for lines: any that come after, not those that were there.
 	returns := act(client.CaseActDoPark, id)
 	returns.Feed = ptr("sales")
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").ActOnCases(ctx, returns)).Detail, "say why it is parked")
+	returns.Text = ptr("They are late")
 	want[[]client.Case](t, 200)(s.as("rea").ActOnCases(ctx, returns))
 	assert.Equal(t, client.CaseState("parked"), s.caseNamed(t, "R3").State)
 	s.load("feed", "sales", "day,order_no,rep,net,cost\n2026-10-30,Z1,R1,1,1\n")
@@ -244,6 +246,7 @@ func TestTwoAtOneCase(t *testing.T) {
 	require.Equal(t, 200, r.StatusCode)
 	r.Body.Close()
 	park := act(client.CaseActDoPark, s.caseNamed(t, "R2").Id)
+	park.Text = ptr("Away")
 	park.Until = &openapi_types.Date{Time: time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC)}
 	want[[]client.Case](t, 200)(s.as("lea").ActOnCases(ctx, park))
 	code, out, errs := s.oskel("lea", "doctor")

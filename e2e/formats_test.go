@@ -61,6 +61,8 @@ func TestEveryListingInEveryFormat(t *testing.T) {
 		{[]string{"findings"}, ".", "PRECISION"},
 		{[]string{"work", "-by", "person"}, ".", "UNSEEN"},
 		{[]string{"proposals", "-period", "2026-10", "thin-margin"}, "proposals", "SPARED"},
+		{[]string{"to-dos", "-everybody"}, ".", "DUE"},
+		{[]string{"notices", "-all", "-keep-new"}, ".", "ABOUT"},
 		{[]string{"left-in-peace"}, ".", "UNTIL"},
 		{[]string{"schedule"}, "", "2026-11"},
 		{[]string{"views"}, ".", "NAME"},

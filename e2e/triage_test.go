@@ -31,7 +31,7 @@ func TestAMorningByKeyboard(t *testing.T) {
 
 	// Taken; opened beside the list; parked until a day; taken up again.
 	do(t, p.Press("k"), p.Press("k"), p.Press("t"), p.Sees("yours"), p.Press("o"), p.Sees("What is flagged"), p.Press("o"))
-	do(t, p.Press("p"), p.Sees("or until lines come of"), p.Set("[role=dialog] input", "1 Nov 2030"), p.Do("[role=dialog] input", "e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Do("[role=dialog] form", "e.requestSubmit()"))
+	do(t, p.Press("p"), p.Sees("or until lines come of"), p.Type("[role=dialog] textarea", "Away"), p.Set("[role=dialog] input", "1 Nov 2030"), p.Do("[role=dialog] input", "e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Do("[role=dialog] form", "e.requestSubmit()"))
 	do(t, p.Sees("for a year at the longest"), p.Press("Escape"), p.Until("!document.querySelector('[role=dialog]')"))
 	do(t, p.Press("c"), p.Sees("Comment on case"), p.Type("[role=dialog] textarea", "Called."), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Commented on case"))
 

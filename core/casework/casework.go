@@ -59,6 +59,7 @@ type Person struct {
 	Reviews bool     // a reviewer, of Desks
 	Defines bool     // an analyst, who may say something to every case
 	Desks   []string // that a reviewer is a member of
+	Named   bool     // somebody has named them in the case with an @
 	Away    string   // why they are not here today, "" where they are
 }
 
@@ -239,15 +240,25 @@ func (c *Case) Return() Event {
 func (s Scene) comment(c *Case, by Person, a Act) (Event, error) {
 	text := strings.TrimSpace(a.Text)
 	switch {
-	case !by.Defines && !by.Works(c.Desk) && c.Asked != by.Name:
+	case !MaySay(c, by):
 		return Event{}, ErrNotYours
 	case text == "":
 		return Event{}, refuse("a comment says something")
-	case c.Asked == by.Name && c.State != Settled:
+	}
+	if err := s.mentioned(text); err != nil {
+		return Event{}, err
+	}
+	if c.Asked == by.Name && c.State != Settled {
 		c.Asked = ""
 		return Event{"answered", text}, nil
 	}
 	return Event{"comment", text}, nil
+}
+
+// MaySay says whether somebody may say something to a case, attach a file, or add what is
+// to be done: whoever works it, analysts, who is asked, and who was named in it.
+func MaySay(c *Case, by Person) bool {
+	return by.Defines || by.Works(c.Desk) || c.Asked == by.Name || by.Named
 }
 
 func (s Scene) handOver(c *Case, a Act) (Event, error) {
@@ -311,17 +322,17 @@ func (s Scene) park(c *Case, a Act) (Event, error) {
 	switch {
 	case a.Until != nil && a.Feed != "" || a.Until == nil && a.Feed == "":
 		return Event{}, refuse("it is parked until a day, or until lines of a feed come")
-	case a.Feed != "":
-		f := s.Book.Feed(a.Feed)
-		if f == nil {
-			return Event{}, refuse("there is no feed %q", a.Feed)
-		}
-		c.State, c.ParkedTo, c.ParkedFor = Parked, nil, a.Feed
-		return Event{"parked", joined("until the next lines of "+strings.ToLower(f.Title), a.Text)}, nil
-	case *a.Until <= s.Today:
+	case a.Feed != "" && s.Book.Feed(a.Feed) == nil:
+		return Event{}, refuse("there is no feed %q", a.Feed)
+	case a.Until != nil && *a.Until <= s.Today:
 		return Event{}, refuse("it is parked until a day to come, and %s is none", a.Until.Words())
-	case *a.Until > s.Today+longestParked:
+	case a.Until != nil && *a.Until > s.Today+longestParked:
 		return Event{}, refuse("it is parked for a year at the longest, until %s", (s.Today + longestParked).Words())
+	case strings.TrimSpace(a.Text) == "": // for whoever signs the period off meanwhile
+		return Event{}, refuse("say why it is parked")
+	case a.Feed != "":
+		c.State, c.ParkedTo, c.ParkedFor = Parked, nil, a.Feed
+		return Event{"parked", joined("until the next lines of "+strings.ToLower(s.Book.Feed(a.Feed).Title), a.Text)}, nil
 	}
 	c.State, c.ParkedTo, c.ParkedFor = Parked, a.Until, ""
 	return Event{"parked", joined("until "+a.Until.Words(), a.Text)}, nil

@@ -545,6 +545,19 @@ func showCase(ctx context.Context, e *env, d client.CaseDetail) error {
 		}
 	}
 	fmt.Fprintln(e.out)
+	for _, t := range d.Todos {
+		until := "by " + t.Due.Format("2 Jan 2006")
+		if t.DoneBy != nil {
+			until = "done by " + *t.DoneBy
+		}
+		fmt.Fprintf(e.out, "  To do %d, %s, %s: %s\n", t.Id, t.Owner, until, t.Text)
+	}
+	for _, f := range d.Files {
+		fmt.Fprintf(e.out, "  File %d: %s, %s, %s\n", f.Id, f.Name, sizeWords(f.Size), f.By)
+	}
+	if len(d.Todos)+len(d.Files) > 0 {
+		fmt.Fprintln(e.out)
+	}
 	for _, x := range d.Events {
 		fmt.Fprintf(e.out, "  %s  %-10s %-9s %s\n", e.quiet(x.At.Local().Format("2 Jan 2006 15:04")), x.By, x.What, x.Text)
 	}

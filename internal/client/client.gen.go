@@ -88,13 +88,16 @@ func (e CaseActFinding) Valid() bool {
 const (
 	CaseEventWhatAnswered      CaseEventWhat = "answered"
 	CaseEventWhatAsked         CaseEventWhat = "asked"
+	CaseEventWhatAttached      CaseEventWhat = "attached"
 	CaseEventWhatCleared       CaseEventWhat = "cleared"
 	CaseEventWhatComment       CaseEventWhat = "comment"
+	CaseEventWhatDone          CaseEventWhat = "done"
 	CaseEventWhatHandedOver    CaseEventWhat = "handed over"
 	CaseEventWhatJoined        CaseEventWhat = "joined"
 	CaseEventWhatLeft          CaseEventWhat = "left"
 	CaseEventWhatLeftToTheDesk CaseEventWhat = "left to the desk"
 	CaseEventWhatMoved         CaseEventWhat = "moved"
+	CaseEventWhatNotDone       CaseEventWhat = "not done"
 	CaseEventWhatOpened        CaseEventWhat = "opened"
 	CaseEventWhatParked        CaseEventWhat = "parked"
 	CaseEventWhatPeaceEnded    CaseEventWhat = "peace ended"
@@ -104,6 +107,9 @@ const (
 	CaseEventWhatResumed       CaseEventWhat = "resumed"
 	CaseEventWhatSettled       CaseEventWhat = "settled"
 	CaseEventWhatTaken         CaseEventWhat = "taken"
+	CaseEventWhatToDo          CaseEventWhat = "to do"
+	CaseEventWhatTookAFileAway CaseEventWhat = "took a file away"
+	CaseEventWhatTookAToDoAway CaseEventWhat = "took a to-do away"
 	CaseEventWhatUndone        CaseEventWhat = "undone"
 )
 
@@ -114,9 +120,13 @@ func (e CaseEventWhat) Valid() bool {
 		return true
 	case CaseEventWhatAsked:
 		return true
+	case CaseEventWhatAttached:
+		return true
 	case CaseEventWhatCleared:
 		return true
 	case CaseEventWhatComment:
+		return true
+	case CaseEventWhatDone:
 		return true
 	case CaseEventWhatHandedOver:
 		return true
@@ -127,6 +137,8 @@ func (e CaseEventWhat) Valid() bool {
 	case CaseEventWhatLeftToTheDesk:
 		return true
 	case CaseEventWhatMoved:
+		return true
+	case CaseEventWhatNotDone:
 		return true
 	case CaseEventWhatOpened:
 		return true
@@ -145,6 +157,12 @@ func (e CaseEventWhat) Valid() bool {
 	case CaseEventWhatSettled:
 		return true
 	case CaseEventWhatTaken:
+		return true
+	case CaseEventWhatToDo:
+		return true
+	case CaseEventWhatTookAFileAway:
+		return true
+	case CaseEventWhatTookAToDoAway:
 		return true
 	case CaseEventWhatUndone:
 		return true
@@ -1381,11 +1399,20 @@ type CaseDetail struct {
 	Events     []CaseEvent   `json:"events"`
 	Exceptions []Exception   `json:"exceptions"`
 
+	// Files What is attached to it, the first first
+	Files []CaseFile `json:"files"`
+
 	// MayAct The person who asks may take and settle it
 	MayAct bool `json:"may_act"`
 
+	// MaySay The person who asks may comment on it, attach files and add what is to be done
+	MaySay bool `json:"may_say"`
+
 	// Stale Why verdicts in it are out of date, where they are
 	Stale *string `json:"stale,omitempty"`
+
+	// Todos What is to be done about it by day, then what is done
+	Todos []Todo `json:"todos"`
 
 	// Told The desks and accounts that are told of it
 	Told []string `json:"told"`
@@ -1401,6 +1428,20 @@ type CaseEvent struct {
 
 // CaseEventWhat defines model for CaseEvent.What.
 type CaseEventWhat string
+
+// CaseFile defines model for CaseFile.
+type CaseFile struct {
+	At time.Time `json:"at"`
+	By string    `json:"by"`
+	Id int64     `json:"id"`
+
+	// Media Its media type
+	Media string `json:"media"`
+	Name  string `json:"name"`
+
+	// Size Bytes
+	Size int `json:"size"`
+}
 
 // CasePage defines model for CasePage.
 type CasePage struct {
@@ -2148,6 +2189,15 @@ type NewSweep struct {
 	To *openapi_types.Date `json:"to,omitempty"`
 }
 
+// NewTodo defines model for NewTodo.
+type NewTodo struct {
+	Due openapi_types.Date `json:"due"`
+
+	// Owner The account of whoever is to do it; the person who asks unless stated
+	Owner *string `json:"owner,omitempty"`
+	Text  string  `json:"text"`
+}
+
 // NewToken defines model for NewToken.
 type NewToken struct {
 	Days     *int   `json:"days,omitempty"`
@@ -2168,6 +2218,39 @@ type NewView struct {
 
 	// Shared Everybody sees it
 	Shared *bool `json:"shared,omitempty"`
+}
+
+// Notice defines model for Notice.
+type Notice struct {
+	At   time.Time `json:"at"`
+	By   string    `json:"by"`
+	Case int64     `json:"case"`
+	Id   int64     `json:"id"`
+
+	// Name Of whom the case is about
+	Name string `json:"name"`
+	Seen bool   `json:"seen"`
+	Text string `json:"text"`
+
+	// What What happened: named (with an @), asked, answered, handed over, to do, done, reminder, overdue, or what somebody did to a case that the person holds
+	What string `json:"what"`
+}
+
+// Notices defines model for Notices.
+type Notices struct {
+	Items []Notice `json:"items"`
+
+	// News How much they have not seen
+	News int `json:"news"`
+}
+
+// NoticesSeen defines model for NoticesSeen.
+type NoticesSeen struct {
+	// Case Only of this case
+	Case *int64 `json:"case,omitempty"`
+
+	// UpTo The number of the last one that was seen
+	UpTo int64 `json:"up_to"`
 }
 
 // Overview defines model for Overview.
@@ -2901,6 +2984,30 @@ type TargetRow struct {
 	Name    string       `json:"name"`
 }
 
+// Todo defines model for Todo.
+type Todo struct {
+	At time.Time `json:"at"`
+
+	// By Who added it
+	By     string             `json:"by"`
+	Case   int64              `json:"case"`
+	DoneAt *time.Time         `json:"done_at,omitempty"`
+	DoneBy *string            `json:"done_by,omitempty"`
+	Due    openapi_types.Date `json:"due"`
+	Id     int64              `json:"id"`
+	Late   bool               `json:"late"`
+
+	// Name Of whom the case is about
+	Name  string `json:"name"`
+	Owner string `json:"owner"`
+	Text  string `json:"text"`
+}
+
+// TodoTick defines model for TodoTick.
+type TodoTick struct {
+	Done bool `json:"done"`
+}
+
 // Token defines model for Token.
 type Token struct {
 	Person Person `json:"person"`
@@ -3140,6 +3247,9 @@ type WorkRow struct {
 // CaseId defines model for CaseId.
 type CaseId = int64
 
+// FileId defines model for FileId.
+type FileId = int64
+
 // IfMatch defines model for IfMatch.
 type IfMatch = string
 
@@ -3202,6 +3312,12 @@ type ListCasesParamsState string
 
 // ListCasesParamsSort defines parameters for ListCases.
 type ListCasesParamsSort string
+
+// AddCaseFileParams defines parameters for AddCaseFile.
+type AddCaseFileParams struct {
+	// Name The file's name, whose ending says what it is
+	Name string `form:"name" json:"name"`
+}
 
 // SettleCaseParams defines parameters for SettleCase.
 type SettleCaseParams struct {
@@ -3395,6 +3511,12 @@ type CreateIntakeParams struct {
 // CreateIntakeParamsInto defines parameters for CreateIntake.
 type CreateIntakeParamsInto string
 
+// ListNoticesParams defines parameters for ListNotices.
+type ListNoticesParams struct {
+	// Unseen Only what is new
+	Unseen *bool `form:"unseen,omitempty" json:"unseen,omitempty"`
+}
+
 // GetOverviewParams defines parameters for GetOverview.
 type GetOverviewParams struct {
 	Period string `form:"period" json:"period"`
@@ -3578,6 +3700,12 @@ type GetTargetsParams struct {
 	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// ListTodosParams defines parameters for ListTodos.
+type ListTodosParams struct {
+	// Everybodys Everybody's; else of the person who asks
+	Everybodys *bool `form:"everybodys,omitempty" json:"everybodys,omitempty"`
+}
+
 // ListTokensParams defines parameters for ListTokens.
 type ListTokensParams struct {
 	All *bool `form:"all,omitempty" json:"all,omitempty"`
@@ -3631,6 +3759,9 @@ type CommentCaseJSONRequestBody = Comment
 // SettleCaseJSONRequestBody defines body for SettleCase for application/json ContentType.
 type SettleCaseJSONRequestBody = Finding
 
+// AddTodoJSONRequestBody defines body for AddTodo for application/json ContentType.
+type AddTodoJSONRequestBody = NewTodo
+
 // ClosePeriodJSONRequestBody defines body for ClosePeriod for application/json ContentType.
 type ClosePeriodJSONRequestBody = NewClosing
 
@@ -3645,6 +3776,9 @@ type PutDraftJSONRequestBody = NewDraft
 
 // RestyleGradeJSONRequestBody defines body for RestyleGrade for application/json ContentType.
 type RestyleGradeJSONRequestBody = GradeStyle
+
+// SeeNoticesJSONRequestBody defines body for SeeNotices for application/json ContentType.
+type SeeNoticesJSONRequestBody = NoticesSeen
 
 // CreatePersonJSONRequestBody defines body for CreatePerson for application/json ContentType.
 type CreatePersonJSONRequestBody = NewPerson
@@ -3693,6 +3827,9 @@ type UseWordJSONRequestBody = WordUse
 
 // CreateSweepJSONRequestBody defines body for CreateSweep for application/json ContentType.
 type CreateSweepJSONRequestBody = NewSweep
+
+// TickTodoJSONRequestBody defines body for TickTodo for application/json ContentType.
+type TickTodoJSONRequestBody = TodoTick
 
 // CreateTokenJSONRequestBody defines body for CreateToken for application/json ContentType.
 type CreateTokenJSONRequestBody = NewToken
@@ -3872,6 +4009,23 @@ type ClientInterface interface {
 	// Takes a body of the `application/json` content type.
 	CommentCase(ctx context.Context, id CaseId, body CommentCaseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// AddCaseFileWithBody Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/cases/{id}/files (the `AddCaseFile` operationId).
+	AddCaseFileWithBody(ctx context.Context, id CaseId, params *AddCaseFileParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DropCaseFile Take a file away (who attached it, and leads); its name stays in the trail
+	//
+	// Corresponds with DELETE /api/cases/{id}/files/{file} (the `DropCaseFile` operationId).
+	DropCaseFile(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetCaseFile The file as it was attached, to be kept and not shown
+	//
+	// Corresponds with GET /api/cases/{id}/files/{file} (the `GetCaseFile` operationId).
+	GetCaseFile(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// SettleCaseWithBody Settle the case with a finding (members of its desk)
 	//
 	// Takes any type of body and a specified content type.
@@ -3895,6 +4049,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
 	TakeCase(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddTodoWithBody Add what somebody is to do about the case by a day
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/cases/{id}/todos (the `AddTodo` operationId).
+	AddTodoWithBody(ctx context.Context, id CaseId, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddTodo Add what somebody is to do about the case by a day
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/cases/{id}/todos (the `AddTodo` operationId).
+	AddTodo(ctx context.Context, id CaseId, body AddTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListChanges Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
 	//
@@ -4045,6 +4213,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /api/methods (the `ListMethods` operationId).
 	ListMethods(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListNotices What the person who asks was told of cases: two hundred at most, the newest first
+	//
+	// Corresponds with GET /api/notices (the `ListNotices` operationId).
+	ListNotices(ctx context.Context, params *ListNoticesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SeeNoticesWithBody Note that they were seen, up to a number
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
+	SeeNoticesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SeeNotices Note that they were seen, up to a number
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
+	SeeNotices(ctx context.Context, body SeeNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetOverview performs a GET /api/overview (the `GetOverview` operationId) request.
 	GetOverview(ctx context.Context, params *GetOverviewParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -4395,6 +4582,30 @@ type ClientInterface interface {
 	// Corresponds with GET /api/targets/{kind} (the `GetTargets` operationId).
 	GetTargets(ctx context.Context, kind string, params *GetTargetsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListTodos What is to be done about cases and is not, by day: five hundred at most
+	//
+	// Corresponds with GET /api/todos (the `ListTodos` operationId).
+	ListTodos(ctx context.Context, params *ListTodosParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DropTodo Take it away
+	//
+	// Corresponds with DELETE /api/todos/{id} (the `DropTodo` operationId).
+	DropTodo(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TickTodoWithBody Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
+	TickTodoWithBody(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TickTodo Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
+	TickTodo(ctx context.Context, id int64, body TickTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListTokens The tokens that have not ended, one's own or (leads only) everybody's
 	//
 	// Corresponds with GET /api/tokens (the `ListTokens` operationId).
@@ -4737,6 +4948,53 @@ func (c *Client) CommentCase(ctx context.Context, id CaseId, body CommentCaseJSO
 	return c.Client.Do(req)
 }
 
+// AddCaseFileWithBody Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/cases/{id}/files (the `AddCaseFile` operationId).
+func (c *Client) AddCaseFileWithBody(ctx context.Context, id CaseId, params *AddCaseFileParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddCaseFileRequestWithBody(c.Server, id, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DropCaseFile Take a file away (who attached it, and leads); its name stays in the trail
+//
+// Corresponds with DELETE /api/cases/{id}/files/{file} (the `DropCaseFile` operationId).
+func (c *Client) DropCaseFile(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDropCaseFileRequest(c.Server, id, file)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetCaseFile The file as it was attached, to be kept and not shown
+//
+// Corresponds with GET /api/cases/{id}/files/{file} (the `GetCaseFile` operationId).
+func (c *Client) GetCaseFile(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetCaseFileRequest(c.Server, id, file)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // SettleCaseWithBody Settle the case with a finding (members of its desk)
 //
 // Takes any type of body and a specified content type.
@@ -4791,6 +5049,40 @@ func (c *Client) ReleaseCase(ctx context.Context, id CaseId, params *ReleaseCase
 // Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
 func (c *Client) TakeCase(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewTakeCaseRequest(c.Server, id, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddTodoWithBody Add what somebody is to do about the case by a day
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/cases/{id}/todos (the `AddTodo` operationId).
+func (c *Client) AddTodoWithBody(ctx context.Context, id CaseId, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddTodoRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddTodo Add what somebody is to do about the case by a day
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/cases/{id}/todos (the `AddTodo` operationId).
+func (c *Client) AddTodo(ctx context.Context, id CaseId, body AddTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddTodoRequest(c.Server, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -5221,6 +5513,55 @@ func (c *Client) ListMeasures(ctx context.Context, reqEditors ...RequestEditorFn
 // Corresponds with GET /api/methods (the `ListMethods` operationId).
 func (c *Client) ListMethods(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListMethodsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListNotices What the person who asks was told of cases: two hundred at most, the newest first
+//
+// Corresponds with GET /api/notices (the `ListNotices` operationId).
+func (c *Client) ListNotices(ctx context.Context, params *ListNoticesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListNoticesRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SeeNoticesWithBody Note that they were seen, up to a number
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
+func (c *Client) SeeNoticesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSeeNoticesRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SeeNotices Note that they were seen, up to a number
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
+func (c *Client) SeeNotices(ctx context.Context, body SeeNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSeeNoticesRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6170,6 +6511,70 @@ func (c *Client) GetTargets(ctx context.Context, kind string, params *GetTargets
 	return c.Client.Do(req)
 }
 
+// ListTodos What is to be done about cases and is not, by day: five hundred at most
+//
+// Corresponds with GET /api/todos (the `ListTodos` operationId).
+func (c *Client) ListTodos(ctx context.Context, params *ListTodosParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListTodosRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DropTodo Take it away
+//
+// Corresponds with DELETE /api/todos/{id} (the `DropTodo` operationId).
+func (c *Client) DropTodo(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDropTodoRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TickTodoWithBody Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
+func (c *Client) TickTodoWithBody(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTickTodoRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TickTodo Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
+func (c *Client) TickTodo(ctx context.Context, id int64, body TickTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTickTodoRequest(c.Server, id, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListTokens The tokens that have not ended, one's own or (leads only) everybody's
 //
 // Corresponds with GET /api/tokens (the `ListTokens` operationId).
@@ -7044,6 +7449,147 @@ func NewCommentCaseRequestWithBody(server string, id CaseId, contentType string,
 	return req, nil
 }
 
+// NewAddCaseFileRequestWithBody constructs an http.Request for the AddCaseFile method, with any body, and a specified content type
+func NewAddCaseFileRequestWithBody(server string, id CaseId, params *AddCaseFileParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/cases/%s/files", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "name", params.Name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewDropCaseFileRequest constructs an http.Request for the DropCaseFile method
+func NewDropCaseFileRequest(server string, id CaseId, file FileId) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "file", file, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/cases/%s/files/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetCaseFileRequest constructs an http.Request for the GetCaseFile method
+func NewGetCaseFileRequest(server string, id CaseId, file FileId) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "file", file, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/cases/%s/files/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewSettleCaseRequest calls the generic SettleCase builder with application/json body
 func NewSettleCaseRequest(server string, id CaseId, params *SettleCaseParams, body SettleCaseJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -7200,6 +7746,53 @@ func NewTakeCaseRequest(server string, id CaseId, params *TakeCaseParams) (*http
 		}
 
 	}
+
+	return req, nil
+}
+
+// NewAddTodoRequest calls the generic AddTodo builder with application/json body
+func NewAddTodoRequest(server string, id CaseId, body AddTodoJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddTodoRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewAddTodoRequestWithBody constructs an http.Request for the AddTodo method, with any body, and a specified content type
+func NewAddTodoRequestWithBody(server string, id CaseId, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/cases/%s/todos", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -8787,6 +9380,100 @@ func NewListMethodsRequest(server string) (*http.Request, error) {
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewListNoticesRequest constructs an http.Request for the ListNotices method
+func NewListNoticesRequest(server string, params *ListNoticesParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/notices")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Unseen != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "unseen", *params.Unseen, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSeeNoticesRequest calls the generic SeeNotices builder with application/json body
+func NewSeeNoticesRequest(server string, body SeeNoticesJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSeeNoticesRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSeeNoticesRequestWithBody constructs an http.Request for the SeeNotices method, with any body, and a specified content type
+func NewSeeNoticesRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/notices/seen")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -11117,6 +11804,141 @@ func NewGetTargetsRequest(server string, kind string, params *GetTargetsParams) 
 	return req, nil
 }
 
+// NewListTodosRequest constructs an http.Request for the ListTodos method
+func NewListTodosRequest(server string, params *ListTodosParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/todos")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Everybodys != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "everybodys", *params.Everybodys, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewDropTodoRequest constructs an http.Request for the DropTodo method
+func NewDropTodoRequest(server string, id int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/todos/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewTickTodoRequest calls the generic TickTodo builder with application/json body
+func NewTickTodoRequest(server string, id int64, body TickTodoJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTickTodoRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewTickTodoRequestWithBody constructs an http.Request for the TickTodo method, with any body, and a specified content type
+func NewTickTodoRequestWithBody(server string, id int64, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/todos/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListTokensRequest constructs an http.Request for the ListTokens method
 func NewListTokensRequest(server string, params *ListTokensParams) (*http.Request, error) {
 	var err error
@@ -11733,6 +12555,27 @@ type ClientWithResponsesInterface interface {
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	CommentCaseWithResponse(ctx context.Context, id CaseId, body CommentCaseJSONRequestBody, reqEditors ...RequestEditorFn) (*CommentCaseResponse, error)
 
+	// AddCaseFileWithBodyWithResponse Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/cases/{id}/files (the `AddCaseFile` operationId).
+	AddCaseFileWithBodyWithResponse(ctx context.Context, id CaseId, params *AddCaseFileParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddCaseFileResponse, error)
+
+	// DropCaseFileWithResponse Take a file away (who attached it, and leads); its name stays in the trail
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/cases/{id}/files/{file} (the `DropCaseFile` operationId).
+	DropCaseFileWithResponse(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*DropCaseFileResponse, error)
+
+	// GetCaseFileWithResponse The file as it was attached, to be kept and not shown
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/cases/{id}/files/{file} (the `GetCaseFile` operationId).
+	GetCaseFileWithResponse(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*GetCaseFileResponse, error)
+
 	// SettleCaseWithBodyWithResponse Settle the case with a finding (members of its desk)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -11760,6 +12603,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
 	TakeCaseWithResponse(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*TakeCaseResponse, error)
+
+	// AddTodoWithBodyWithResponse Add what somebody is to do about the case by a day
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/cases/{id}/todos (the `AddTodo` operationId).
+	AddTodoWithBodyWithResponse(ctx context.Context, id CaseId, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddTodoResponse, error)
+
+	// AddTodoWithResponse Add what somebody is to do about the case by a day
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/cases/{id}/todos (the `AddTodo` operationId).
+	AddTodoWithResponse(ctx context.Context, id CaseId, body AddTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*AddTodoResponse, error)
 
 	// ListChangesWithResponse Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
 	//
@@ -11944,6 +12801,27 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/methods (the `ListMethods` operationId).
 	ListMethodsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListMethodsResponse, error)
+
+	// ListNoticesWithResponse What the person who asks was told of cases: two hundred at most, the newest first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/notices (the `ListNotices` operationId).
+	ListNoticesWithResponse(ctx context.Context, params *ListNoticesParams, reqEditors ...RequestEditorFn) (*ListNoticesResponse, error)
+
+	// SeeNoticesWithBodyWithResponse Note that they were seen, up to a number
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
+	SeeNoticesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SeeNoticesResponse, error)
+
+	// SeeNoticesWithResponse Note that they were seen, up to a number
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
+	SeeNoticesWithResponse(ctx context.Context, body SeeNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*SeeNoticesResponse, error)
 
 	// GetOverviewWithResponse performs a GET /api/overview (the `GetOverview` operationId) request.
 	//
@@ -12347,6 +13225,34 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /api/targets/{kind} (the `GetTargets` operationId).
 	GetTargetsWithResponse(ctx context.Context, kind string, params *GetTargetsParams, reqEditors ...RequestEditorFn) (*GetTargetsResponse, error)
+
+	// ListTodosWithResponse What is to be done about cases and is not, by day: five hundred at most
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/todos (the `ListTodos` operationId).
+	ListTodosWithResponse(ctx context.Context, params *ListTodosParams, reqEditors ...RequestEditorFn) (*ListTodosResponse, error)
+
+	// DropTodoWithResponse Take it away
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /api/todos/{id} (the `DropTodo` operationId).
+	DropTodoWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DropTodoResponse, error)
+
+	// TickTodoWithBodyWithResponse Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
+	TickTodoWithBodyWithResponse(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TickTodoResponse, error)
+
+	// TickTodoWithResponse Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
+	TickTodoWithResponse(ctx context.Context, id int64, body TickTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*TickTodoResponse, error)
 
 	// ListTokensWithResponse The tokens that have not ended, one's own or (leads only) everybody's
 	//
@@ -13036,6 +13942,136 @@ func (r CommentCaseResponse) ContentType() string {
 	return ""
 }
 
+type AddCaseFileResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *CaseFile
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r AddCaseFileResponse) GetJSON201() *CaseFile {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddCaseFileResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddCaseFileResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddCaseFileResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddCaseFileResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddCaseFileResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DropCaseFileResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DropCaseFileResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DropCaseFileResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DropCaseFileResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DropCaseFileResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DropCaseFileResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetCaseFileResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetCaseFileResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetCaseFileResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetCaseFileResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetCaseFileResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetCaseFileResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type SettleCaseResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -13174,6 +14210,54 @@ func (r TakeCaseResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r TakeCaseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddTodoResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Todo
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r AddTodoResponse) GetJSON201() *Todo {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddTodoResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddTodoResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddTodoResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddTodoResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddTodoResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -14250,6 +15334,95 @@ func (r ListMethodsResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListMethodsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListNoticesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Notices
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListNoticesResponse) GetJSON200() *Notices {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListNoticesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListNoticesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListNoticesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListNoticesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListNoticesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SeeNoticesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SeeNoticesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SeeNoticesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SeeNoticesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SeeNoticesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SeeNoticesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16292,6 +17465,143 @@ func (r GetTargetsResponse) ContentType() string {
 	return ""
 }
 
+type ListTodosResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Todo
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListTodosResponse) GetJSON200() *[]Todo {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListTodosResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListTodosResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListTodosResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListTodosResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListTodosResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DropTodoResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DropTodoResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DropTodoResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DropTodoResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DropTodoResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DropTodoResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type TickTodoResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Todo
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TickTodoResponse) GetJSON200() *Todo {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TickTodoResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TickTodoResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TickTodoResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TickTodoResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TickTodoResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListTokensResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -16927,6 +18237,45 @@ func (c *ClientWithResponses) CommentCaseWithResponse(ctx context.Context, id Ca
 	return ParseCommentCaseResponse(rsp)
 }
 
+// AddCaseFileWithBodyWithResponse Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/cases/{id}/files (the `AddCaseFile` operationId).
+func (c *ClientWithResponses) AddCaseFileWithBodyWithResponse(ctx context.Context, id CaseId, params *AddCaseFileParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddCaseFileResponse, error) {
+	rsp, err := c.AddCaseFileWithBody(ctx, id, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddCaseFileResponse(rsp)
+}
+
+// DropCaseFileWithResponse Take a file away (who attached it, and leads); its name stays in the trail
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/cases/{id}/files/{file} (the `DropCaseFile` operationId).
+func (c *ClientWithResponses) DropCaseFileWithResponse(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*DropCaseFileResponse, error) {
+	rsp, err := c.DropCaseFile(ctx, id, file, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDropCaseFileResponse(rsp)
+}
+
+// GetCaseFileWithResponse The file as it was attached, to be kept and not shown
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/cases/{id}/files/{file} (the `GetCaseFile` operationId).
+func (c *ClientWithResponses) GetCaseFileWithResponse(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*GetCaseFileResponse, error) {
+	rsp, err := c.GetCaseFile(ctx, id, file, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetCaseFileResponse(rsp)
+}
+
 // SettleCaseWithBodyWithResponse Settle the case with a finding (members of its desk)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -16977,6 +18326,32 @@ func (c *ClientWithResponses) TakeCaseWithResponse(ctx context.Context, id CaseI
 		return nil, err
 	}
 	return ParseTakeCaseResponse(rsp)
+}
+
+// AddTodoWithBodyWithResponse Add what somebody is to do about the case by a day
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/cases/{id}/todos (the `AddTodo` operationId).
+func (c *ClientWithResponses) AddTodoWithBodyWithResponse(ctx context.Context, id CaseId, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddTodoResponse, error) {
+	rsp, err := c.AddTodoWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddTodoResponse(rsp)
+}
+
+// AddTodoWithResponse Add what somebody is to do about the case by a day
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/cases/{id}/todos (the `AddTodo` operationId).
+func (c *ClientWithResponses) AddTodoWithResponse(ctx context.Context, id CaseId, body AddTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*AddTodoResponse, error) {
+	rsp, err := c.AddTodo(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddTodoResponse(rsp)
 }
 
 // ListChangesWithResponse Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
@@ -17329,6 +18704,45 @@ func (c *ClientWithResponses) ListMethodsWithResponse(ctx context.Context, reqEd
 		return nil, err
 	}
 	return ParseListMethodsResponse(rsp)
+}
+
+// ListNoticesWithResponse What the person who asks was told of cases: two hundred at most, the newest first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/notices (the `ListNotices` operationId).
+func (c *ClientWithResponses) ListNoticesWithResponse(ctx context.Context, params *ListNoticesParams, reqEditors ...RequestEditorFn) (*ListNoticesResponse, error) {
+	rsp, err := c.ListNotices(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListNoticesResponse(rsp)
+}
+
+// SeeNoticesWithBodyWithResponse Note that they were seen, up to a number
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
+func (c *ClientWithResponses) SeeNoticesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SeeNoticesResponse, error) {
+	rsp, err := c.SeeNoticesWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSeeNoticesResponse(rsp)
+}
+
+// SeeNoticesWithResponse Note that they were seen, up to a number
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
+func (c *ClientWithResponses) SeeNoticesWithResponse(ctx context.Context, body SeeNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*SeeNoticesResponse, error) {
+	rsp, err := c.SeeNotices(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSeeNoticesResponse(rsp)
 }
 
 // GetOverviewWithResponse performs a GET /api/overview (the `GetOverview` operationId) request.
@@ -18088,6 +19502,58 @@ func (c *ClientWithResponses) GetTargetsWithResponse(ctx context.Context, kind s
 	return ParseGetTargetsResponse(rsp)
 }
 
+// ListTodosWithResponse What is to be done about cases and is not, by day: five hundred at most
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/todos (the `ListTodos` operationId).
+func (c *ClientWithResponses) ListTodosWithResponse(ctx context.Context, params *ListTodosParams, reqEditors ...RequestEditorFn) (*ListTodosResponse, error) {
+	rsp, err := c.ListTodos(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListTodosResponse(rsp)
+}
+
+// DropTodoWithResponse Take it away
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /api/todos/{id} (the `DropTodo` operationId).
+func (c *ClientWithResponses) DropTodoWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DropTodoResponse, error) {
+	rsp, err := c.DropTodo(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDropTodoResponse(rsp)
+}
+
+// TickTodoWithBodyWithResponse Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
+func (c *ClientWithResponses) TickTodoWithBodyWithResponse(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TickTodoResponse, error) {
+	rsp, err := c.TickTodoWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTickTodoResponse(rsp)
+}
+
+// TickTodoWithResponse Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
+func (c *ClientWithResponses) TickTodoWithResponse(ctx context.Context, id int64, body TickTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*TickTodoResponse, error) {
+	rsp, err := c.TickTodo(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTickTodoResponse(rsp)
+}
+
 // ListTokensWithResponse The tokens that have not ended, one's own or (leads only) everybody's
 //
 // Returns a wrapper object for the known response body format(s).
@@ -18655,6 +20121,94 @@ func ParseCommentCaseResponse(rsp *http.Response) (*CommentCaseResponse, error) 
 	return response, nil
 }
 
+// ParseAddCaseFileResponse parses an HTTP response from a AddCaseFileWithResponse call
+func ParseAddCaseFileResponse(rsp *http.Response) (*AddCaseFileResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddCaseFileResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest CaseFile
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDropCaseFileResponse parses an HTTP response from a DropCaseFileWithResponse call
+func ParseDropCaseFileResponse(rsp *http.Response) (*DropCaseFileResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DropCaseFileResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetCaseFileResponse parses an HTTP response from a GetCaseFileWithResponse call
+func ParseGetCaseFileResponse(rsp *http.Response) (*GetCaseFileResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetCaseFileResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseSettleCaseResponse parses an HTTP response from a SettleCaseWithResponse call
 func ParseSettleCaseResponse(rsp *http.Response) (*SettleCaseResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -18741,6 +20295,39 @@ func ParseTakeCaseResponse(rsp *http.Response) (*TakeCaseResponse, error) {
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddTodoResponse parses an HTTP response from a AddTodoWithResponse call
+func ParseAddTodoResponse(rsp *http.Response) (*AddTodoResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddTodoResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Todo
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -19478,6 +21065,68 @@ func ParseListMethodsResponse(rsp *http.Response) (*ListMethodsResponse, error) 
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListNoticesResponse parses an HTTP response from a ListNoticesWithResponse call
+func ParseListNoticesResponse(rsp *http.Response) (*ListNoticesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListNoticesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Notices
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSeeNoticesResponse parses an HTTP response from a SeeNoticesWithResponse call
+func ParseSeeNoticesResponse(rsp *http.Response) (*SeeNoticesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SeeNoticesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -20877,6 +22526,101 @@ func ParseGetTargetsResponse(rsp *http.Response) (*GetTargetsResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest TargetPage
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListTodosResponse parses an HTTP response from a ListTodosWithResponse call
+func ParseListTodosResponse(rsp *http.Response) (*ListTodosResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListTodosResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Todo
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDropTodoResponse parses an HTTP response from a DropTodoWithResponse call
+func ParseDropTodoResponse(rsp *http.Response) (*DropTodoResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DropTodoResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseTickTodoResponse parses an HTTP response from a TickTodoWithResponse call
+func ParseTickTodoResponse(rsp *http.Response) (*TickTodoResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TickTodoResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Todo
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

@@ -96,7 +96,8 @@ func (s *server) SettleCleared(ctx context.Context, r contract.SettleClearedRequ
 }
 
 func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail, error) {
-	d, err := s.Review.Detail(ctx, id)
+	me := whoAsks(ctx)
+	d, err := s.Review.Detail(ctx, id, me.Name)
 	if err != nil {
 		return contract.CaseDetail{}, err
 	}
@@ -104,7 +105,11 @@ func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail,
 	if err != nil {
 		book = &rulebook.Book{}
 	}
-	out := contract.CaseDetail{Case: s.caseOut(d.Case, book.Calendar.Today(s.Now())), Exceptions: []contract.Exception{}, Events: []contract.CaseEvent{}, Before: []contract.FoundBefore{}, Told: append([]string{}, d.Told...), MayAct: review.MayAct(whoAsks(ctx), d.Desk)}
+	out := contract.CaseDetail{Case: s.caseOut(d.Case, book.Calendar.Today(s.Now())), Exceptions: []contract.Exception{}, Events: []contract.CaseEvent{}, Before: []contract.FoundBefore{}, Told: append([]string{}, d.Told...), MayAct: review.MayAct(me, d.Desk),
+		MaySay: review.MaySay(d.Case, d.Named, me), Files: []contract.CaseFile{}, Todos: todosOut(d.Todos, book.Calendar.Today(s.Now()))}
+	for _, f := range d.Files {
+		out.Files = append(out.Files, fileOut(f))
+	}
 	stale, err := s.Sweep.StaleOf(ctx, d.Newest, d.Swept)
 	if err != nil {
 		return out, err

@@ -23,6 +23,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"oskel/core/calendar"
+	"oskel/core/casework"
 	"oskel/core/judge"
 	"oskel/internal/books"
 	"oskel/internal/figures"
@@ -232,7 +233,7 @@ func headers(secure bool, next http.Handler) http.Handler {
 }
 
 // validate holds each request against the contract. The file of an intake is
-// checked row by row later on.
+// checked row by row later on, and that of a case when it has come.
 func (s *server) validate(router routers.Router) gin.HandlerFunc {
 	options := &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}
 	withoutBody := &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc, ExcludeRequestBody: true}
@@ -254,6 +255,8 @@ func (s *server) validate(router routers.Router) gin.HandlerFunc {
 		switch {
 		case operation == "CreateIntake":
 			use, largest = withoutBody, largestFile
+		case operation == "AddCaseFile":
+			use, largest = withoutBody, casework.LargestFile
 		case slices.Contains(bookish, operation):
 			largest = largestBook
 		}

@@ -102,13 +102,22 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 		if err != nil {
 			return err
 		}
+		var named map[int64]bool // in which they may say something
+		if act.Do == "comment" {
+			if named, err = tx.NamedIn(ctx, by.Name, ids); err != nil {
+				return err
+			}
+		}
+		var news []store.NewNotice
 		err = s.each(ctx, tx, ids, versions, func(c *store.Case) (store.NewCaseEvent, error) {
 			was, err := plain(c)
 			if err != nil {
 				return store.NewCaseEvent{}, err
 			}
 			now := was
-			e, err := scene.Do(&now, personOf(by), act)
+			person := personOf(by)
+			person.Named = named[c.ID]
+			e, err := scene.Do(&now, person, act)
 			if err != nil {
 				return store.NewCaseEvent{}, err
 			}
@@ -130,8 +139,13 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 				}
 				c.ParkedAt = &version
 			}
-			return store.NewCaseEvent{Case: c, Author: by.Name, What: e.What, Text: e.Text}, nil
+			told, err := notices(ctx, tx, c.ID, by.Name, was, e, act)
+			news = append(news, told...)
+			return store.NewCaseEvent{Case: c, Author: by.Name, What: e.What, Text: e.Text}, err
 		})
+		if err == nil {
+			err = tx.Tell(ctx, news)
+		}
 		switch p := act.Peace; {
 		case err != nil:
 			return err
@@ -172,6 +186,9 @@ func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error 
 			return store.NewCaseEvent{Case: c, Author: by.Name, What: "undone", Text: u.What}, nil
 		})
 		if err != nil {
+			return err
+		}
+		if err := tx.Untell(ctx, ids, by.Name); err != nil {
 			return err
 		}
 		return tx.EndPeaces(ctx, settled, by.Name)

@@ -84,9 +84,16 @@ func (s *Service) SettleCleared(ctx context.Context, by store.Person, desk strin
 	return settled, err
 }
 
-// Detail finds a case.
-func (s *Service) Detail(ctx context.Context, id int64) (store.CaseDetail, error) {
-	return s.store.CaseDetail(ctx, id)
+// Detail finds a case, as somebody sees it.
+func (s *Service) Detail(ctx context.Context, id int64, who string) (store.CaseDetail, error) {
+	return s.store.CaseDetail(ctx, id, who)
+}
+
+// MaySay says whether somebody may say something to a case.
+func MaySay(c store.Case, named bool, by store.Person) bool {
+	p := personOf(by)
+	p.Named = named
+	return casework.MaySay(&casework.Case{Desk: c.Desk, Asked: deref(c.Asked)}, p)
 }
 
 // Findings counts what came of the cases that were settled between two moments.

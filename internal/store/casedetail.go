@@ -15,6 +15,9 @@ type CaseDetail struct {
 	Exceptions []Exception   // the most serious first
 	Events     []CaseEvent   // the first first
 	Told       []string      // the desks and accounts that are told of it
+	Named      bool          // whoever asks was named in it
+	Files      []CaseFile    // the first first
+	Todos      []Todo        // what is not done first, by day
 	Before     []FoundBefore // of the same subject, the newest first
 	ByRule     []RuleFinding // what came of cases with the rules that flag it, of whomever, in a year
 	Newest     Newest
@@ -46,7 +49,7 @@ func (s *Store) Newest(ctx context.Context) (n Newest, err error) {
 
 // CaseDetail finds a case with all that its page shows, in one round trip: people wait
 // for little else as often.
-func (s *Store) CaseDetail(ctx context.Context, id int64) (d CaseDetail, err error) {
+func (s *Store) CaseDetail(ctx context.Context, id int64, who string) (d CaseDetail, err error) {
 	b := &pgx.Batch{}
 	b.Queue(caseSelect+"where id = $1", id).Query(func(rows pgx.Rows) (err error) {
 		d.Case, err = firstCase(scanCases(rows, nil))
@@ -72,6 +75,15 @@ func (s *Store) CaseDetail(ctx context.Context, id int64) (d CaseDetail, err err
 	b.Queue(`select e.rule, o.finding, count(distinct o.id) from (select distinct rule from exceptions where case_id = $1) r join exceptions e on e.rule = r.rule
 		join cases o on o.id = e.case_id where o.state = 'settled' and o.settled_at > now() - interval '1 year' and o.id <> $1 group by 1, 2 order by 1, 3 desc`, id).Query(func(rows pgx.Rows) (err error) {
 		d.ByRule, err = pgx.CollectRows(rows, pgx.RowToStructByPos[RuleFinding])
+		return err
+	})
+	b.Queue("select exists (select from notices where case_id = $1 and person = $2 and what = 'named')", id, who).QueryRow(func(row pgx.Row) error { return row.Scan(&d.Named) })
+	b.Queue(caseFileSelect+"case_id = $1 order by id", id).Query(func(rows pgx.Rows) (err error) {
+		d.Files, err = pgx.CollectRows(rows, pgx.RowToStructByPos[CaseFile])
+		return err
+	})
+	b.Queue(todoSelect+"where t.case_id = $1 order by t.done_at nulls first, t.due, t.id limit 200", id).Query(func(rows pgx.Rows) (err error) {
+		d.Todos, err = scanTodos(rows, nil)
 		return err
 	})
 	b.Queue(newestSelect).QueryRow(func(row pgx.Row) error { return row.Scan(&d.Newest.Revision, &d.Newest.DataVersion) })

@@ -169,13 +169,14 @@ func (s *Store) KnowsBrowser(ctx context.Context, hash []byte, person string) (k
 	return known, err
 }
 
-// DropEnded clears away sessions and tokens that have ended, and browsers not seen
-// for a year.
+// DropEnded clears away sessions and tokens that have ended, and browsers and notices
+// that are a year old.
 func (s *Store) DropEnded(ctx context.Context) error {
 	for _, sql := range []string{
 		"delete from sessions where expiry < now()",
 		"delete from tokens where ends < now() - interval '1 day'",
 		"delete from known_browsers where at < now() - interval '1 year'",
+		"delete from notices where seen_at < now() - interval '1 year'",
 	} {
 		if _, err := s.pool.Exec(ctx, sql); err != nil {
 			return err

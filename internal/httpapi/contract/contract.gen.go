@@ -94,13 +94,16 @@ func (e CaseActFinding) Valid() bool {
 const (
 	CaseEventWhatAnswered      CaseEventWhat = "answered"
 	CaseEventWhatAsked         CaseEventWhat = "asked"
+	CaseEventWhatAttached      CaseEventWhat = "attached"
 	CaseEventWhatCleared       CaseEventWhat = "cleared"
 	CaseEventWhatComment       CaseEventWhat = "comment"
+	CaseEventWhatDone          CaseEventWhat = "done"
 	CaseEventWhatHandedOver    CaseEventWhat = "handed over"
 	CaseEventWhatJoined        CaseEventWhat = "joined"
 	CaseEventWhatLeft          CaseEventWhat = "left"
 	CaseEventWhatLeftToTheDesk CaseEventWhat = "left to the desk"
 	CaseEventWhatMoved         CaseEventWhat = "moved"
+	CaseEventWhatNotDone       CaseEventWhat = "not done"
 	CaseEventWhatOpened        CaseEventWhat = "opened"
 	CaseEventWhatParked        CaseEventWhat = "parked"
 	CaseEventWhatPeaceEnded    CaseEventWhat = "peace ended"
@@ -110,6 +113,9 @@ const (
 	CaseEventWhatResumed       CaseEventWhat = "resumed"
 	CaseEventWhatSettled       CaseEventWhat = "settled"
 	CaseEventWhatTaken         CaseEventWhat = "taken"
+	CaseEventWhatToDo          CaseEventWhat = "to do"
+	CaseEventWhatTookAFileAway CaseEventWhat = "took a file away"
+	CaseEventWhatTookAToDoAway CaseEventWhat = "took a to-do away"
 	CaseEventWhatUndone        CaseEventWhat = "undone"
 )
 
@@ -120,9 +126,13 @@ func (e CaseEventWhat) Valid() bool {
 		return true
 	case CaseEventWhatAsked:
 		return true
+	case CaseEventWhatAttached:
+		return true
 	case CaseEventWhatCleared:
 		return true
 	case CaseEventWhatComment:
+		return true
+	case CaseEventWhatDone:
 		return true
 	case CaseEventWhatHandedOver:
 		return true
@@ -133,6 +143,8 @@ func (e CaseEventWhat) Valid() bool {
 	case CaseEventWhatLeftToTheDesk:
 		return true
 	case CaseEventWhatMoved:
+		return true
+	case CaseEventWhatNotDone:
 		return true
 	case CaseEventWhatOpened:
 		return true
@@ -151,6 +163,12 @@ func (e CaseEventWhat) Valid() bool {
 	case CaseEventWhatSettled:
 		return true
 	case CaseEventWhatTaken:
+		return true
+	case CaseEventWhatToDo:
+		return true
+	case CaseEventWhatTookAFileAway:
+		return true
+	case CaseEventWhatTookAToDoAway:
 		return true
 	case CaseEventWhatUndone:
 		return true
@@ -1387,11 +1405,20 @@ type CaseDetail struct {
 	Events     []CaseEvent   `json:"events"`
 	Exceptions []Exception   `json:"exceptions"`
 
+	// Files What is attached to it, the first first
+	Files []CaseFile `json:"files"`
+
 	// MayAct The person who asks may take and settle it
 	MayAct bool `json:"may_act"`
 
+	// MaySay The person who asks may comment on it, attach files and add what is to be done
+	MaySay bool `json:"may_say"`
+
 	// Stale Why verdicts in it are out of date, where they are
 	Stale *string `json:"stale,omitempty"`
+
+	// Todos What is to be done about it by day, then what is done
+	Todos []Todo `json:"todos"`
 
 	// Told The desks and accounts that are told of it
 	Told []string `json:"told"`
@@ -1407,6 +1434,20 @@ type CaseEvent struct {
 
 // CaseEventWhat defines model for CaseEvent.What.
 type CaseEventWhat string
+
+// CaseFile defines model for CaseFile.
+type CaseFile struct {
+	At time.Time `json:"at"`
+	By string    `json:"by"`
+	Id int64     `json:"id"`
+
+	// Media Its media type
+	Media string `json:"media"`
+	Name  string `json:"name"`
+
+	// Size Bytes
+	Size int `json:"size"`
+}
 
 // CasePage defines model for CasePage.
 type CasePage struct {
@@ -2154,6 +2195,15 @@ type NewSweep struct {
 	To *openapi_types.Date `json:"to,omitempty"`
 }
 
+// NewTodo defines model for NewTodo.
+type NewTodo struct {
+	Due openapi_types.Date `json:"due"`
+
+	// Owner The account of whoever is to do it; the person who asks unless stated
+	Owner *string `json:"owner,omitempty"`
+	Text  string  `json:"text"`
+}
+
 // NewToken defines model for NewToken.
 type NewToken struct {
 	Days     *int   `json:"days,omitempty"`
@@ -2174,6 +2224,39 @@ type NewView struct {
 
 	// Shared Everybody sees it
 	Shared *bool `json:"shared,omitempty"`
+}
+
+// Notice defines model for Notice.
+type Notice struct {
+	At   time.Time `json:"at"`
+	By   string    `json:"by"`
+	Case int64     `json:"case"`
+	Id   int64     `json:"id"`
+
+	// Name Of whom the case is about
+	Name string `json:"name"`
+	Seen bool   `json:"seen"`
+	Text string `json:"text"`
+
+	// What What happened: named (with an @), asked, answered, handed over, to do, done, reminder, overdue, or what somebody did to a case that the person holds
+	What string `json:"what"`
+}
+
+// Notices defines model for Notices.
+type Notices struct {
+	Items []Notice `json:"items"`
+
+	// News How much they have not seen
+	News int `json:"news"`
+}
+
+// NoticesSeen defines model for NoticesSeen.
+type NoticesSeen struct {
+	// Case Only of this case
+	Case *int64 `json:"case,omitempty"`
+
+	// UpTo The number of the last one that was seen
+	UpTo int64 `json:"up_to"`
 }
 
 // Overview defines model for Overview.
@@ -2907,6 +2990,30 @@ type TargetRow struct {
 	Name    string       `json:"name"`
 }
 
+// Todo defines model for Todo.
+type Todo struct {
+	At time.Time `json:"at"`
+
+	// By Who added it
+	By     string             `json:"by"`
+	Case   int64              `json:"case"`
+	DoneAt *time.Time         `json:"done_at,omitempty"`
+	DoneBy *string            `json:"done_by,omitempty"`
+	Due    openapi_types.Date `json:"due"`
+	Id     int64              `json:"id"`
+	Late   bool               `json:"late"`
+
+	// Name Of whom the case is about
+	Name  string `json:"name"`
+	Owner string `json:"owner"`
+	Text  string `json:"text"`
+}
+
+// TodoTick defines model for TodoTick.
+type TodoTick struct {
+	Done bool `json:"done"`
+}
+
 // Token defines model for Token.
 type Token struct {
 	Person Person `json:"person"`
@@ -3146,6 +3253,9 @@ type WorkRow struct {
 // CaseId defines model for CaseId.
 type CaseId = int64
 
+// FileId defines model for FileId.
+type FileId = int64
+
 // IfMatch defines model for IfMatch.
 type IfMatch = string
 
@@ -3208,6 +3318,12 @@ type ListCasesParamsState string
 
 // ListCasesParamsSort defines parameters for ListCases.
 type ListCasesParamsSort string
+
+// AddCaseFileParams defines parameters for AddCaseFile.
+type AddCaseFileParams struct {
+	// Name The file's name, whose ending says what it is
+	Name string `form:"name" json:"name"`
+}
 
 // SettleCaseParams defines parameters for SettleCase.
 type SettleCaseParams struct {
@@ -3401,6 +3517,12 @@ type CreateIntakeParams struct {
 // CreateIntakeParamsInto defines parameters for CreateIntake.
 type CreateIntakeParamsInto string
 
+// ListNoticesParams defines parameters for ListNotices.
+type ListNoticesParams struct {
+	// Unseen Only what is new
+	Unseen *bool `form:"unseen,omitempty" json:"unseen,omitempty"`
+}
+
 // GetOverviewParams defines parameters for GetOverview.
 type GetOverviewParams struct {
 	Period string `form:"period" json:"period"`
@@ -3584,6 +3706,12 @@ type GetTargetsParams struct {
 	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// ListTodosParams defines parameters for ListTodos.
+type ListTodosParams struct {
+	// Everybodys Everybody's; else of the person who asks
+	Everybodys *bool `form:"everybodys,omitempty" json:"everybodys,omitempty"`
+}
+
 // ListTokensParams defines parameters for ListTokens.
 type ListTokensParams struct {
 	All *bool `form:"all,omitempty" json:"all,omitempty"`
@@ -3637,6 +3765,9 @@ type CommentCaseJSONRequestBody = Comment
 // SettleCaseJSONRequestBody defines body for SettleCase for application/json ContentType.
 type SettleCaseJSONRequestBody = Finding
 
+// AddTodoJSONRequestBody defines body for AddTodo for application/json ContentType.
+type AddTodoJSONRequestBody = NewTodo
+
 // ClosePeriodJSONRequestBody defines body for ClosePeriod for application/json ContentType.
 type ClosePeriodJSONRequestBody = NewClosing
 
@@ -3651,6 +3782,9 @@ type PutDraftJSONRequestBody = NewDraft
 
 // RestyleGradeJSONRequestBody defines body for RestyleGrade for application/json ContentType.
 type RestyleGradeJSONRequestBody = GradeStyle
+
+// SeeNoticesJSONRequestBody defines body for SeeNotices for application/json ContentType.
+type SeeNoticesJSONRequestBody = NoticesSeen
 
 // CreatePersonJSONRequestBody defines body for CreatePerson for application/json ContentType.
 type CreatePersonJSONRequestBody = NewPerson
@@ -3700,6 +3834,9 @@ type UseWordJSONRequestBody = WordUse
 // CreateSweepJSONRequestBody defines body for CreateSweep for application/json ContentType.
 type CreateSweepJSONRequestBody = NewSweep
 
+// TickTodoJSONRequestBody defines body for TickTodo for application/json ContentType.
+type TickTodoJSONRequestBody = TodoTick
+
 // CreateTokenJSONRequestBody defines body for CreateToken for application/json ContentType.
 type CreateTokenJSONRequestBody = NewToken
 
@@ -3747,6 +3884,15 @@ type ServerInterface interface {
 
 	// (POST /api/cases/{id}/comments)
 	CommentCase(c *gin.Context, id CaseId)
+	// AddCaseFile Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content
+	// (POST /api/cases/{id}/files)
+	AddCaseFile(c *gin.Context, id CaseId, params AddCaseFileParams)
+	// DropCaseFile Take a file away (who attached it, and leads); its name stays in the trail
+	// (DELETE /api/cases/{id}/files/{file})
+	DropCaseFile(c *gin.Context, id CaseId, file FileId)
+	// GetCaseFile The file as it was attached, to be kept and not shown
+	// (GET /api/cases/{id}/files/{file})
+	GetCaseFile(c *gin.Context, id CaseId, file FileId)
 	// SettleCase Settle the case with a finding (members of its desk)
 	// (PUT /api/cases/{id}/finding)
 	SettleCase(c *gin.Context, id CaseId, params SettleCaseParams)
@@ -3756,6 +3902,9 @@ type ServerInterface interface {
 	// TakeCase Take the case (members of its desk)
 	// (PUT /api/cases/{id}/holder)
 	TakeCase(c *gin.Context, id CaseId, params TakeCaseParams)
+	// AddTodo Add what somebody is to do about the case by a day
+	// (POST /api/cases/{id}/todos)
+	AddTodo(c *gin.Context, id CaseId)
 	// ListChanges Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
 	// (GET /api/changes)
 	ListChanges(c *gin.Context)
@@ -3825,6 +3974,12 @@ type ServerInterface interface {
 	// ListMethods The outlier and event-window methods that a rule may judge by
 	// (GET /api/methods)
 	ListMethods(c *gin.Context)
+	// ListNotices What the person who asks was told of cases: two hundred at most, the newest first
+	// (GET /api/notices)
+	ListNotices(c *gin.Context, params ListNoticesParams)
+	// SeeNotices Note that they were seen, up to a number
+	// (POST /api/notices/seen)
+	SeeNotices(c *gin.Context)
 
 	// (GET /api/overview)
 	GetOverview(c *gin.Context, params GetOverviewParams)
@@ -3954,6 +4109,15 @@ type ServerInterface interface {
 	// GetTargets The targets of a kind by month, and what is missing
 	// (GET /api/targets/{kind})
 	GetTargets(c *gin.Context, kind string, params GetTargetsParams)
+	// ListTodos What is to be done about cases and is not, by day: five hundred at most
+	// (GET /api/todos)
+	ListTodos(c *gin.Context, params ListTodosParams)
+	// DropTodo Take it away
+	// (DELETE /api/todos/{id})
+	DropTodo(c *gin.Context, id int64)
+	// TickTodo Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+	// (PUT /api/todos/{id})
+	TickTodo(c *gin.Context, id int64)
 	// ListTokens The tokens that have not ended, one's own or (leads only) everybody's
 	// (GET /api/tokens)
 	ListTokens(c *gin.Context, params ListTokensParams)
@@ -4357,6 +4521,110 @@ func (siw *ServerInterfaceWrapper) CommentCase(c *gin.Context) {
 	siw.Handler.CommentCase(c, id)
 }
 
+// AddCaseFile operation middleware
+func (siw *ServerInterfaceWrapper) AddCaseFile(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id CaseId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AddCaseFileParams
+
+	// ------------- Required query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "name", c.Request.URL.Query(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddCaseFile(c, id, params)
+}
+
+// DropCaseFile operation middleware
+func (siw *ServerInterfaceWrapper) DropCaseFile(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id CaseId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "file" -------------
+	var file FileId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "file", c.Param("file"), &file, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter file: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DropCaseFile(c, id, file)
+}
+
+// GetCaseFile operation middleware
+func (siw *ServerInterfaceWrapper) GetCaseFile(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id CaseId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "file" -------------
+	var file FileId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "file", c.Param("file"), &file, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter file: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetCaseFile(c, id, file)
+}
+
 // SettleCase operation middleware
 func (siw *ServerInterfaceWrapper) SettleCase(c *gin.Context) {
 
@@ -4502,6 +4770,31 @@ func (siw *ServerInterfaceWrapper) TakeCase(c *gin.Context) {
 	}
 
 	siw.Handler.TakeCase(c, id, params)
+}
+
+// AddTodo operation middleware
+func (siw *ServerInterfaceWrapper) AddTodo(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id CaseId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddTodo(c, id)
 }
 
 // ListChanges operation middleware
@@ -5412,6 +5705,46 @@ func (siw *ServerInterfaceWrapper) ListMethods(c *gin.Context) {
 	}
 
 	siw.Handler.ListMethods(c)
+}
+
+// ListNotices operation middleware
+func (siw *ServerInterfaceWrapper) ListNotices(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListNoticesParams
+
+	// ------------- Optional query parameter "unseen" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "unseen", c.Request.URL.Query(), &params.Unseen, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter unseen: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListNotices(c, params)
+}
+
+// SeeNotices operation middleware
+func (siw *ServerInterfaceWrapper) SeeNotices(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SeeNotices(c)
 }
 
 // GetOverview operation middleware
@@ -6662,6 +6995,83 @@ func (siw *ServerInterfaceWrapper) GetTargets(c *gin.Context) {
 	siw.Handler.GetTargets(c, kind, params)
 }
 
+// ListTodos operation middleware
+func (siw *ServerInterfaceWrapper) ListTodos(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListTodosParams
+
+	// ------------- Optional query parameter "everybodys" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "everybodys", c.Request.URL.Query(), &params.Everybodys, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter everybodys: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListTodos(c, params)
+}
+
+// DropTodo operation middleware
+func (siw *ServerInterfaceWrapper) DropTodo(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DropTodo(c, id)
+}
+
+// TickTodo operation middleware
+func (siw *ServerInterfaceWrapper) TickTodo(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TickTodo(c, id)
+}
+
 // ListTokens operation middleware
 func (siw *ServerInterfaceWrapper) ListTokens(c *gin.Context) {
 
@@ -7034,6 +7444,15 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/cases/:id/holder", wrapper.ReleaseCase)
 	router.PUT(options.BaseURL+"/api/cases/:id/holder", wrapper.TakeCase)
 	router.POST(options.BaseURL+"/api/cases/:id/comments", wrapper.CommentCase)
+	router.POST(options.BaseURL+"/api/cases/:id/files", wrapper.AddCaseFile)
+	router.DELETE(options.BaseURL+"/api/cases/:id/files/:file", wrapper.DropCaseFile)
+	router.GET(options.BaseURL+"/api/cases/:id/files/:file", wrapper.GetCaseFile)
+	router.POST(options.BaseURL+"/api/cases/:id/todos", wrapper.AddTodo)
+	router.GET(options.BaseURL+"/api/todos", wrapper.ListTodos)
+	router.DELETE(options.BaseURL+"/api/todos/:id", wrapper.DropTodo)
+	router.PUT(options.BaseURL+"/api/todos/:id", wrapper.TickTodo)
+	router.GET(options.BaseURL+"/api/notices", wrapper.ListNotices)
+	router.POST(options.BaseURL+"/api/notices/seen", wrapper.SeeNotices)
 	router.PUT(options.BaseURL+"/api/cases/:id/finding", wrapper.SettleCase)
 }
 
@@ -7561,6 +7980,127 @@ func (response CommentCasedefaultApplicationProblemPlusJSONResponse) VisitCommen
 	return err
 }
 
+type AddCaseFileRequestObject struct {
+	Id     CaseId `json:"id"`
+	Params AddCaseFileParams
+	Body   io.Reader
+}
+
+type AddCaseFileResponseObject interface {
+	VisitAddCaseFileResponse(w http.ResponseWriter) error
+}
+
+type AddCaseFile201JSONResponse CaseFile
+
+func (response AddCaseFile201JSONResponse) VisitAddCaseFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddCaseFiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddCaseFiledefaultApplicationProblemPlusJSONResponse) VisitAddCaseFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DropCaseFileRequestObject struct {
+	Id   CaseId `json:"id"`
+	File FileId `json:"file"`
+}
+
+type DropCaseFileResponseObject interface {
+	VisitDropCaseFileResponse(w http.ResponseWriter) error
+}
+
+type DropCaseFile204Response struct {
+}
+
+func (response DropCaseFile204Response) VisitDropCaseFileResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DropCaseFiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DropCaseFiledefaultApplicationProblemPlusJSONResponse) VisitDropCaseFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCaseFileRequestObject struct {
+	Id   CaseId `json:"id"`
+	File FileId `json:"file"`
+}
+
+type GetCaseFileResponseObject interface {
+	VisitGetCaseFileResponse(w http.ResponseWriter) error
+}
+
+type GetCaseFile200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetCaseFile200ApplicationoctetStreamResponse) VisitGetCaseFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetCaseFiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetCaseFiledefaultApplicationProblemPlusJSONResponse) VisitGetCaseFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SettleCaseRequestObject struct {
 	Id     CaseId `json:"id"`
 	Params SettleCaseParams
@@ -7671,6 +8211,46 @@ type TakeCasedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response TakeCasedefaultApplicationProblemPlusJSONResponse) VisitTakeCaseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddTodoRequestObject struct {
+	Id   CaseId `json:"id"`
+	Body *AddTodoJSONRequestBody
+}
+
+type AddTodoResponseObject interface {
+	VisitAddTodoResponse(w http.ResponseWriter) error
+}
+
+type AddTodo201JSONResponse Todo
+
+func (response AddTodo201JSONResponse) VisitAddTodoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddTododefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddTododefaultApplicationProblemPlusJSONResponse) VisitAddTodoResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8679,6 +9259,78 @@ type ListMethodsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListMethodsdefaultApplicationProblemPlusJSONResponse) VisitListMethodsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListNoticesRequestObject struct {
+	Params ListNoticesParams
+}
+
+type ListNoticesResponseObject interface {
+	VisitListNoticesResponse(w http.ResponseWriter) error
+}
+
+type ListNotices200JSONResponse Notices
+
+func (response ListNotices200JSONResponse) VisitListNoticesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListNoticesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListNoticesdefaultApplicationProblemPlusJSONResponse) VisitListNoticesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SeeNoticesRequestObject struct {
+	Body *SeeNoticesJSONRequestBody
+}
+
+type SeeNoticesResponseObject interface {
+	VisitSeeNoticesResponse(w http.ResponseWriter) error
+}
+
+type SeeNotices204Response struct {
+}
+
+func (response SeeNotices204Response) VisitSeeNoticesResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SeeNoticesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SeeNoticesdefaultApplicationProblemPlusJSONResponse) VisitSeeNoticesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10363,6 +11015,118 @@ func (response GetTargetsdefaultApplicationProblemPlusJSONResponse) VisitGetTarg
 	return err
 }
 
+type ListTodosRequestObject struct {
+	Params ListTodosParams
+}
+
+type ListTodosResponseObject interface {
+	VisitListTodosResponse(w http.ResponseWriter) error
+}
+
+type ListTodos200JSONResponse []Todo
+
+func (response ListTodos200JSONResponse) VisitListTodosResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTodosdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListTodosdefaultApplicationProblemPlusJSONResponse) VisitListTodosResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DropTodoRequestObject struct {
+	Id int64 `json:"id"`
+}
+
+type DropTodoResponseObject interface {
+	VisitDropTodoResponse(w http.ResponseWriter) error
+}
+
+type DropTodo204Response struct {
+}
+
+func (response DropTodo204Response) VisitDropTodoResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DropTododefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DropTododefaultApplicationProblemPlusJSONResponse) VisitDropTodoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TickTodoRequestObject struct {
+	Id   int64 `json:"id"`
+	Body *TickTodoJSONRequestBody
+}
+
+type TickTodoResponseObject interface {
+	VisitTickTodoResponse(w http.ResponseWriter) error
+}
+
+type TickTodo200JSONResponse Todo
+
+func (response TickTodo200JSONResponse) VisitTickTodoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TickTododefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TickTododefaultApplicationProblemPlusJSONResponse) VisitTickTodoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListTokensRequestObject struct {
 	Params ListTokensParams
 }
@@ -10735,6 +11499,15 @@ type StrictServerInterface interface {
 
 	// (POST /api/cases/{id}/comments)
 	CommentCase(ctx context.Context, request CommentCaseRequestObject) (CommentCaseResponseObject, error)
+	// AddCaseFile Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content
+	// (POST /api/cases/{id}/files)
+	AddCaseFile(ctx context.Context, request AddCaseFileRequestObject) (AddCaseFileResponseObject, error)
+	// DropCaseFile Take a file away (who attached it, and leads); its name stays in the trail
+	// (DELETE /api/cases/{id}/files/{file})
+	DropCaseFile(ctx context.Context, request DropCaseFileRequestObject) (DropCaseFileResponseObject, error)
+	// GetCaseFile The file as it was attached, to be kept and not shown
+	// (GET /api/cases/{id}/files/{file})
+	GetCaseFile(ctx context.Context, request GetCaseFileRequestObject) (GetCaseFileResponseObject, error)
 	// SettleCase Settle the case with a finding (members of its desk)
 	// (PUT /api/cases/{id}/finding)
 	SettleCase(ctx context.Context, request SettleCaseRequestObject) (SettleCaseResponseObject, error)
@@ -10744,6 +11517,9 @@ type StrictServerInterface interface {
 	// TakeCase Take the case (members of its desk)
 	// (PUT /api/cases/{id}/holder)
 	TakeCase(ctx context.Context, request TakeCaseRequestObject) (TakeCaseResponseObject, error)
+	// AddTodo Add what somebody is to do about the case by a day
+	// (POST /api/cases/{id}/todos)
+	AddTodo(ctx context.Context, request AddTodoRequestObject) (AddTodoResponseObject, error)
 	// ListChanges Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
 	// (GET /api/changes)
 	ListChanges(ctx context.Context, request ListChangesRequestObject) (ListChangesResponseObject, error)
@@ -10813,6 +11589,12 @@ type StrictServerInterface interface {
 	// ListMethods The outlier and event-window methods that a rule may judge by
 	// (GET /api/methods)
 	ListMethods(ctx context.Context, request ListMethodsRequestObject) (ListMethodsResponseObject, error)
+	// ListNotices What the person who asks was told of cases: two hundred at most, the newest first
+	// (GET /api/notices)
+	ListNotices(ctx context.Context, request ListNoticesRequestObject) (ListNoticesResponseObject, error)
+	// SeeNotices Note that they were seen, up to a number
+	// (POST /api/notices/seen)
+	SeeNotices(ctx context.Context, request SeeNoticesRequestObject) (SeeNoticesResponseObject, error)
 
 	// (GET /api/overview)
 	GetOverview(ctx context.Context, request GetOverviewRequestObject) (GetOverviewResponseObject, error)
@@ -10942,6 +11724,15 @@ type StrictServerInterface interface {
 	// GetTargets The targets of a kind by month, and what is missing
 	// (GET /api/targets/{kind})
 	GetTargets(ctx context.Context, request GetTargetsRequestObject) (GetTargetsResponseObject, error)
+	// ListTodos What is to be done about cases and is not, by day: five hundred at most
+	// (GET /api/todos)
+	ListTodos(ctx context.Context, request ListTodosRequestObject) (ListTodosResponseObject, error)
+	// DropTodo Take it away
+	// (DELETE /api/todos/{id})
+	DropTodo(ctx context.Context, request DropTodoRequestObject) (DropTodoResponseObject, error)
+	// TickTodo Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+	// (PUT /api/todos/{id})
+	TickTodo(ctx context.Context, request TickTodoRequestObject) (TickTodoResponseObject, error)
 	// ListTokens The tokens that have not ended, one's own or (leads only) everybody's
 	// (GET /api/tokens)
 	ListTokens(ctx context.Context, request ListTokensRequestObject) (ListTokensResponseObject, error)
@@ -11444,6 +12235,89 @@ func (sh *strictHandler) CommentCase(ctx *gin.Context, id CaseId) {
 	}
 }
 
+// AddCaseFile operation middleware
+func (sh *strictHandler) AddCaseFile(ctx *gin.Context, id CaseId, params AddCaseFileParams) {
+	var request AddCaseFileRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	request.Body = ctx.Request.Body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddCaseFile(ctx, request.(AddCaseFileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddCaseFile")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AddCaseFileResponseObject); ok {
+		if err := validResponse.VisitAddCaseFileResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DropCaseFile operation middleware
+func (sh *strictHandler) DropCaseFile(ctx *gin.Context, id CaseId, file FileId) {
+	var request DropCaseFileRequestObject
+
+	request.Id = id
+	request.File = file
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DropCaseFile(ctx, request.(DropCaseFileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DropCaseFile")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DropCaseFileResponseObject); ok {
+		if err := validResponse.VisitDropCaseFileResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetCaseFile operation middleware
+func (sh *strictHandler) GetCaseFile(ctx *gin.Context, id CaseId, file FileId) {
+	var request GetCaseFileRequestObject
+
+	request.Id = id
+	request.File = file
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetCaseFile(ctx, request.(GetCaseFileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetCaseFile")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetCaseFileResponseObject); ok {
+		if err := validResponse.VisitGetCaseFileResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // SettleCase operation middleware
 func (sh *strictHandler) SettleCase(ctx *gin.Context, id CaseId, params SettleCaseParams) {
 	var request SettleCaseRequestObject
@@ -11536,6 +12410,50 @@ func (sh *strictHandler) TakeCase(ctx *gin.Context, id CaseId, params TakeCasePa
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(TakeCaseResponseObject); ok {
 		if err := validResponse.VisitTakeCaseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddTodo operation middleware
+func (sh *strictHandler) AddTodo(ctx *gin.Context, id CaseId) {
+	var request AddTodoRequestObject
+
+	request.Id = id
+
+	var body AddTodoJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddTodo(ctx, request.(AddTodoRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddTodo")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AddTodoResponseObject); ok {
+		if err := validResponse.VisitAddTodoResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -12205,6 +13123,74 @@ func (sh *strictHandler) ListMethods(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListMethodsResponseObject); ok {
 		if err := validResponse.VisitListMethodsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListNotices operation middleware
+func (sh *strictHandler) ListNotices(ctx *gin.Context, params ListNoticesParams) {
+	var request ListNoticesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListNotices(ctx, request.(ListNoticesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListNotices")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListNoticesResponseObject); ok {
+		if err := validResponse.VisitListNoticesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SeeNotices operation middleware
+func (sh *strictHandler) SeeNotices(ctx *gin.Context) {
+	var request SeeNoticesRequestObject
+
+	var body SeeNoticesJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SeeNotices(ctx, request.(SeeNoticesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SeeNotices")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SeeNoticesResponseObject); ok {
+		if err := validResponse.VisitSeeNoticesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -13581,6 +14567,102 @@ func (sh *strictHandler) GetTargets(ctx *gin.Context, kind string, params GetTar
 	}
 }
 
+// ListTodos operation middleware
+func (sh *strictHandler) ListTodos(ctx *gin.Context, params ListTodosParams) {
+	var request ListTodosRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListTodos(ctx, request.(ListTodosRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListTodos")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListTodosResponseObject); ok {
+		if err := validResponse.VisitListTodosResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DropTodo operation middleware
+func (sh *strictHandler) DropTodo(ctx *gin.Context, id int64) {
+	var request DropTodoRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DropTodo(ctx, request.(DropTodoRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DropTodo")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DropTodoResponseObject); ok {
+		if err := validResponse.VisitDropTodoResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TickTodo operation middleware
+func (sh *strictHandler) TickTodo(ctx *gin.Context, id int64) {
+	var request TickTodoRequestObject
+
+	request.Id = id
+
+	var body TickTodoJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TickTodo(ctx, request.(TickTodoRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TickTodo")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TickTodoResponseObject); ok {
+		if err := validResponse.VisitTickTodoResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListTokens operation middleware
 func (sh *strictHandler) ListTokens(ctx *gin.Context, params ListTokensParams) {
 	var request ListTokensRequestObject
@@ -13848,319 +14930,336 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L1rkxu3tTb6V1A8u2qS87akkWJn78x8knWxdRJbiiTb9VaiPYVhgyTCJkAD6KEYl/77KawFoNFNoC9D",
-	"zshJ5A/WzLCJxmVh3dezfp3N5WYrBRNGzy5+nW2pohtmmILfnlHNXpX2Jy5mF7MtNatZMRN0w2YXM17O",
-	"ipliv9RcsXJ2YVTNipmer9iG2m8spNpQY58T5o9fzYqZ2W8Z/sqWTM0+fSpmrxbfUzNf2cdLpueKbw2X",
-	"9k3vV4y8eE+XRC6IWTEyp5oRqgk3ZEc1UYyWl4QKaVZMESkY4faPi1ozOymY7IrRkqlmuq8WD/Bl8STd",
-	"nLRRXCxhSm+Y4rI8nNFTspHCrAqi6/nKTuXJ+ZM/Pnh87l/3S83UvnnbFocZfJeW4gf4RnKL4Z++Td7Q",
-	"j39hYmlWs4uvzouDV3yy39VbKTSD83yj5HXFNvbHuRSGCWN/pNttxefULvTRFp/4P//QdtW/Rq/6L8UW",
-	"s4vZ//OoIZhH+Kl+5MeFN7b37ecVNWTHhCE7Jd263dfsqE+vNRNzWP9WyS1ThuNUr/eJPStmC660aZFX",
-	"SQ2bFYdP8nIUFRazio4ccQvHlZyWNlSUV1wc0s3PK0mWzGhLxlwBIWuyYVTsVrxKvOZTfNx/w0vmXuxX",
-	"76Zc2D36EAaQ1/9gc2Mn87QuuXkhjNofbiu9lrVJzZIaf7lKe5+MTO0ALUvFtE5uAT3cxAeGb447Gzt1",
-	"inNMvFLWZi7x8rSXc2bXcFYQqchutSdCmv7zPDiywt5ws2J7sqQ3zJ2du40H49jzYtqkuZj78EwTXsKo",
-	"XABHo0LvmCJUlPBrJZepoXd0fzisZlpzKWB59rtGrpk409n57aQqdXp2YX/ttPC5URRJTUyWdpYNcTQb",
-	"Ep+fn0bhSLA5vSwJv6HLFGNgC6lY6tSYgpMign00ZEuXjFyzJRf6kggQEVaUcG1FBew43qERRMiEUe7l",
-	"3LCNHuKG0f37FMajStF9i6R15hrOqSDXVtqtWUkW0oqwUa+1cqQ8fGPn+PxiWhNJHcE3VJTP2YIL7u/f",
-	"ASe5YRlOcFUxx1RTH25k5rNrVsld8pOlomXizH9won9eMapSpF/Ra1YlR1SsNYlrKStGBWxXYis069uK",
-	"sNr27N45TeGMGgKPkK/Pz8/PUvPcMKprxdJqQnx8/sHCvTR5ckzzkn3HtZEpEbBiVUK/+WZPUGe5JKKu",
-	"KrLz10nBDtsbFBNiw+dlfQ1yzH6L2h+dkuKmJerNNV6j7kVYs7SIF04f6t8I++3CK0iwpORWSLl+y1aM",
-	"Kk2rBA2XNxyVj7Cwg+l0p00XhqnoyYhRNKzp8LOS6fV4FvKc6fVfJC1TE1B1NYEZva0r9mxFxZINsgYc",
-	"2E+18LsT1uXXPrjRbxuBSMsSLg2t3kQ7v6CVZkXnMEpOK53/Tv5omllsg/J++Cz7aIapyg2QWuEzWjFR",
-	"UvWcJu5USdO0vJIVz33WM9kdY+v0B1yUcqenUexOqrX9KM3t4uWXIMiD7QLTaL7fvL5vfxoDqr1FQXOf",
-	"wKSrnBTp2btfaqraN7SlCdmVXJV0r1PXNE0NfobN2AeaeGvgvt35GXYwsTtKbpJTXnNRTmGTxcxwU2U+",
-	"kcM3wCuRMIh7fYHTgwH6Fvd/rRQ+ZLKL3HEc8MvmI39Co3hcfDUT9N9Heb30NX0GjvhTlzBxc8eM6Agm",
-	"fa1Tav13cudcJjiAld4bqz0l1I69O7B+ktijcuX19440OLgLfu/cIQ5xDZ3Q8UH3TdvSXDvNGMwIwpOW",
-	"HeiDqRF+kGbFxdJaO9zYsRYVXS7taGJPNrisLo9EgZim0pqN8hwsuCjbHDih2t7eSu6KguijnJKVZSuV",
-	"XUJCUvQwHLllgpVXUxwAW6rWrLyy1k3SLl0wVpLdSmpnzVVcMOf940Y7qyg3KrK5wUNRjObcOYrN5Q1z",
-	"FHTo7GHCeKdVe+qvF8ROzxo4RNtrUNtJs03q9ZoZU03cNv+djHNMG3d4/YxFs3fwoOUpdM1EbrgbpnTb",
-	"9RIR1k5xY5i4kovFMAcBn4ETJS3FHW6Wn7i/C3ivHCnG5OUpvbng0WE0883xmafzqSopeOsmsGzN3rIF",
-	"2HP04yv8ypPz82K24cL9+viQj3vucngL7CeOT62oKFmJbrnI6fv4/DxBJiVcACbqjd18e8bglLEWI1hL",
-	"VJTE0rfl4bD/c7nZMAHMm6o1PKxrOCCkOPiLPYdobyPuxlKstvcac03wsrqrPLikiIP6dc2lWHC1ASpg",
-	"H7cV5QJ+LqmhZEHryq7H2jThF081H5LOQDofvDs/sN0beK7fe7jpHhr5HSUbZg1hH9CAo5WKUFIxWv7e",
-	"uSob8TZmTxoG1uFCgvnX2OVfS7k+g5iJlkKPGzhif50wiCB0I2thmkDI4yfn5w+/Pm8P/IfUuN4GS/me",
-	"NdEUPaSWKqQiQpruNnx1npxuLQyvDsf90f6Z7FZMtCgu9vnlREOHufWvq8PrkGfAJcwxoufMUF6Nd22+",
-	"Q7bvggfuaDXdMKJrGLhwfs8d04aAOnZBDBOEGpBFYz2IL2Utym9wEgmF83p/Zekp67bcANnhJHfcrAIF",
-	"amLsE1bXItwU9qndSm7YDVOFVcUocSrmhFnu39qpJGY5dxrlEKcGz+6Nj3uOZvAv7FdS72Uf52wb/Lqj",
-	"xnvhv5Iab0P3V3SeiSog8wGOQfXaKvh7Yvk8xBOQZ7dU40iN04amz3BPbpgq+dxopx5TxYjVseWC2ItS",
-	"ND7Bvf0sdXGMrMq8LNMwPTqfWwbiiMK+xH7LvoW3KHXAr5G4drPWKYTjbfbSTTCyYTxN564qHvehgTJB",
-	"actoVxmHVDHbrXB0L+dQ/5kVs39IJ+Ea7UcxUJmAT8ob+LdiC+P+sZLHC5uZU/YaTaB0qgCLlQH4K8am",
-	"8FUtzcC90+oGZVAOyqAdwI+1KNFXDBKVMPuChMTtHB918Uy3fLc9uVNJR4ayVt9r4JiaFaQWbs5AicCk",
-	"hDMJ85ZgytIazS9SV9vbWONmWdaMIL0SI9FDdzgxkRSt9uLNa6Vl0DtCbKw3KJa414ZWySlTYlay1nCx",
-	"RQk7VxBKnKfMvpYSzebSqpxVGUmkAd+b1/TxzcEYOFTh2pRh9e9pOv5oKzsyhzo6UTcvBdNVgL2tqCZz",
-	"cL+XRHMx72SqDG1CfqHvvK0Xs4nokofr6i9pSum1A/0o0Fw4yiwasX3jTaKkQpXcB1YltCj2MSk2n5KS",
-	"zfmGVqh2Y+iTVoQ+uk76EiqasvBfCbDw57KqNxiBt78ulay3GCwryGN/ma5ZktBzevBLqciWyW3FLgnb",
-	"bM3eydsN1xrd74cWOq1qlh6pVHSH3zoM1R2E5narfVojQMW5ZwY7qXKZD5aXENhGZD6KMbtfGS9b59Dz",
-	"7B9jWafxMs/DYP4WOSkwK2ZCkkqKJQjGSMxiyhlufOpKTXa4Zd1qXtceMDdwCe7xlJclvYtsvn7LtlKZ",
-	"vqhoOkloRUtyzYxl70LaX2/YaN0dLPGESAzBv3HhUU6r9CiLBVNMzFnCMf50SbnQBq7mtr6uuF6xkih2",
-	"wzUmqIyPqC1qMc+kcLxeEHvh6orqAhWMldwRRucre5OcYXlkSkfIFxi/Y9mRLInonDKC1ltBaKVlKyPA",
-	"au0uVVBP2rnwpbETz1LM9DD4oA0RrSjEvkNQPCKtaP895cY04Tc1ffEkn/cmk8TZMxv6kW8sY3py7v8D",
-	"yYl/fBD/9VDK5AMLK4xAep5HqwqUfuAYqLvrdmJW5OtfTIk9d/bXu3ft+2Go5A6hhnfLHIKkL/VpVTn7",
-	"06q8O6ngJ1KLimlNwPlcJvPeEpOT2rkhT24QCmnSx6X5UrCy42nPCU6wocCCgvFa305utzPwpu2z12AO",
-	"nHMbLoJvccjmy8t4udlSxW5HAiZrCTVM35LBwOkXM8u8U2qklxiXHUmSGrT/Ap8nDYDMdnCd4hbp1T4l",
-	"teALzkrSsK3ezNBbXuiQMZo/ydoXFuRM9QzjGpMJFKvU3Tf/oy6XuRfkVS7Kde5LkOLdDuLG788mXQRj",
-	"fkTCSSf5wk0neveAAaxYyYTpz6NKXhq/I4OhgS3V2p565+En54N+cbe2MEByAbX53mWVTpj8NRUJp89L",
-	"JTfk3CdygyZDKq4xE38z67+GxWzFl6t0HDwYXf3rhVm5cfyXUmsOqX6DJs2ETMNJiUHdJDDnLXREOCL5",
-	"D9Tx8SlN+cwlmb5BXW/DoJY58ogcSeLT7j259b1XnKXO6IYp54wcYWePnJefkB88O6daicl3RVtlQAxr",
-	"l8lb4XWU6Op/PSj2J6/baS5hrsn1K7o41jEf7UWqcAPFvPftbWjJiMuDu8XOBT0h/TYXu4us0bzbqC9R",
-	"oz3y+WEaNyntxpE9G+GDhRdG+9S8KV5P6nRe3PDSKh1vU7mO+XzPcUm6Phszq3W8+Eg3ECo51DusPpL0",
-	"6lkrfUPFHj1WPkmhVTkUHUVPHHRTa0NotaN7Ta4Z0TIdYJaoSSRyJrjSxrnrN7ePhzl3EC7YvzC9WT4I",
-	"eRiPpvN1crNAjl64PUItpcCICm1S6lzMwqrRruZpQ9VaJ4OS12wvU0L8O7kjC6oIfo6u19qAUKdEryBC",
-	"6SpEa3PpHZWZ4oVD958LFY/wXttHr0J+1WHGTU7mMh8/TERE6d5PHp7CgAHuqVx0F+P/jkaHT0wezjyk",
-	"G17t7yrxcLKzEymgh6TsNeSGaCNl6UvlXEIp7g/8gS4ZVLtpTHyQVRknPqwYgbWR6z3Zrfh85Vm4o8yC",
-	"nD04a7Z1RUvitOqi5Xh33xLSIClNcnTlsyWbosUpae0ZbzB+cJU3P+JkxVTC4Jr1pxJ6J9E4WyQeQDG6",
-	"TscmGl7rThZyQBQefZOUe3ifqWfKZC3kLi0lMzGRV66+cXRsZU9VqQ2fr0emN4Y76ThvdC7hGqaTIH32",
-	"o6eMJg8yTm50ulEzLX98jvv08vZcxhE1RvHr2rAjC29KauhVpIaMqap0KkL+xVhH1j7GFx/p3FyG6J0G",
-	"SRBH8Jo5sViwjU7DWTVlc33f8dV1cflKMk2HS8hxdJG9Jmvu9dwAhEA6M9lpgUn7Tk0pI4gVsQSX6kkG",
-	"smzUJQSB5DlMBILLmkxT3jG2nRZVzxXDQqabHa4j+yDqBCmDmDh0mAE3NsYSTv8nR76pUgtarYfG+ZlW",
-	"66d63VOZERYEvgiNxRH9nKWh4ab+wqu/ka3Qun5+/6Mr5oimoe4ivvnRIfQykW8VT6jUImeVTK2hwdoZ",
-	"QMNIhXsmUX085Qzph5SWUUVgutlD/OLgTqWTE6xoyxTtgER0OZKz3oDOIaOJKw7aEs6nN5WSJe/qYRht",
-	"mp2BC2pEFo43uDtJw3DOqkr3lCZPvtLhHCaUH08N1HfrkhMCHtc1sCey3vbYqxOc2HmlbqQDsOOF9iYk",
-	"jtu7inRe3oLOmRkR6IWngM5lvdU9CA+QfkqWFLTy8qLRJ+UCIu0FkWg5oC1tzYVbkI49kATdTEsBHEjx",
-	"VeuriE0mQ/BgMqGQw2KiaQH3LHsOZJLOxqfWCKNrBrp5VaHyvaFmvkrzl4wmMEq/0LdLNR7Hv9uJhL3k",
-	"+14xUfYGq3oq7Q4yHU4r/kJkasIUJslMWHxeTQyxr9HvH5KjU6NbB4rawUHlPRp9Rne/hcyThX6Now50",
-	"LVffIGvwUaHPb4Tum/cnZUpa3k/ArelsPy7Ej3xYctcYn2E/UofwMvDybs1Rh+FGXBn9cDtZVyW5Bq8M",
-	"pEPNIRUGM4QXvDJMOW8OZNjhX3TAYUIukM72OBFnD+RzovG8JnGi4bwH6ETDBeI7yXiZTJ92UmKr2jNN",
-	"XXVlUlpQVW/SlboVF5kwaD5akglGFTMQOsP6UTbu8LIpUpwQkrvz0sZE0C5TSTe5CPJfrgTxmMo+f1A9",
-	"R582a/qSXZqjTgfzrWW/8Nci4UUL1JH8eCVrpa+MvKqkTDhjv2clp6KAsCaRWyasJueKhpCVY42W2F/L",
-	"ck9KXo7LJw+vdeXDmRePGyxr6GwVm/N04POZ31VLKmLZaLA7K4p8dQ1Imh3HWg1hCckd1SWh1xowK52O",
-	"KxjZUT1uvv3gAeAW7jnQnmShrM7+ekF2sDi7goh1TICGmVTO3zEQmzKwPr51FfOtqy7fapzZzfa1Z5W8",
-	"dVbjOlEtwEQ4sgG9MS9kJsQVWk6EA9iV3uBAdre+CTtw8gTWCeHUbLy0DymlB7Cj9yzGZRW4AlKno/h5",
-	"FFFCbbTheRUgKk5OQGDBoMemNmZDgSP9O04pC7EpP6vUer71OvHYFI78dVnRbS7tS4z3SoXkD5eoDqNm",
-	"Z/7O7Ct2vylSYWs62MwDKVK3zKwKu+pVx5JbiQfcX3EqlujC42qOrPqXGg2puZJaJ7VFfxoh8IslwSDd",
-	"itk1MpobLivIIFoqth+u7k0e2rg8ryyMJf3IdYbHa57yk7+20r4NnwCexsJapGu2904nJ+wbANYL+z+z",
-	"n4qm0IbhTCEV1CZTRZlXLg5QB2gOPn2pKBfeb9g4Xw61KMmnYCC49byx30pNqBa8Vb2+kQKkmPcib5ma",
-	"Y0F5Bysvh8iI03O75cYv8PTd8nvIBqc5wVGUBkd9GmuD3bSiEaeWZ5e3zAaZhGbZMM1DZ09WkL0SXtc8",
-	"uZ6w4NWxgGcikyq8kZlzBfD+iVnEecOjJ03HuVxHLMJhb9H52gFwjfmONEeCpKZSV2A7g6IJe+hOKThr",
-	"3f6FGTR6UZ54vrffGY9y8x5QZCybIAIKxMYUlftXZA8i+w4p5swZuhVcZy7GvfP4M/BjXDVbcaLjxP0I",
-	"pxZshnBq7Rfnzy5XG2x5nMnlNlRSrjWp+JoRSnTFt03OxrT6WvZLnYKb+AvAhwXYGHiKGOlgxWilGC33",
-	"IVdvTA6SHeEqpGv0cI0uGUkP8BAoyMh6vmK+6Bdw+XcyAHd4h8pY5SG+Qcmo3u7KYT/p/iyhMWGIaKAO",
-	"XCbbWXXI7zlRbMm1YYpc2x3ShVeJCPjebpup3OEwYTqeDlJU+meeNPyve6uHpjD/gxSEkDBToLOFG1Jx",
-	"h3TFBYYudrxJRC2s4sWqRQdTpVlCO/fuFGKpqhWtThj5dwN2koVwk1OHYu/nj9sJqvopNOC+Qr8MiIeL",
-	"rDtCaxT9CLujkrscesdEhfmzacpuY9oqc/LYpFx/41L9O1Aqm63Zp1B0EdnRtBLaLPfVAHhDgSMjilhB",
-	"tAyZ7Q74a4HwfqtW5m1UDTDg1PYYHckP+8ghr4b3aHRbprRleuVtAMNxA6OzaPBFmnHjBafO5/umOUTH",
-	"jJE4Z09B9RZwB3dpmM5cWs13kHftQGwQog20BJCxG1pGSatnut5Yma7YNtnGYs1FrtMMfAQ0ELc3kYvT",
-	"JNX3ld9yk6sq9EC63dgEYjvATnj4h0lo+2V2l/Ng3P2c2F1hOPAmExS3u1lKmnjMKgXHD3GRPMYLqnLg",
-	"9vTUtWVMQd+YnSBblGmgeKUxYUPdScCnqk3FwYeEeOBpGpWyzE+Ka2IfyME/e+pIfPnsen8GGbeQbiCI",
-	"m8xlFOlasz3mIrjppV7AWEZR1MwY79kdJRXwWN7h17Lh+ZyiTQVhH+lmWzGEGtDHoieG+gRHd0gdgeBw",
-	"4WFS0XrzJOfXdhgOhbyPyepYN2YW1VjhVkyK6jSLT5V463Z/iO60Ipkd2vEEFQla4ThvaSPCf6mpMBxk",
-	"AVS/N5fY+2TwLnnsmKieZMGX+AqXBnHgtOmNHsEzbkXR58lz43rj2zF2IdWiUopECya5AK9pXKAjBVFs",
-	"jks9opLMjrHZ1iYXTYVXsIklUx5hc1SYBLfRoVKG97VmltpMBFw6zJafKsH65ELyvWwX9VSclIYytrPi",
-	"LRomJrJDBAPrKIGY0p8ZErdaHHj4IH8j6lOR2bsI4GcKfMZh8OZxLsPGK5rDC+XLEI8P7M+9voMPzZdQ",
-	"pi4XiwsPLkmgv6THogTxAFeTcUiv8ykQQqoGF3sAWqinOdIPbBcK8u8v1Da9IB56HgoW43WiknMboJ5x",
-	"pfKZ7XrjU60mbBetqmFieCkVYTdM7UF3LYAZL6BTpNSM0Cowaig1MSu28XW2LgJ+KA4z2ahPnfMH4buJ",
-	"FKOg1aXSKZNcEXiLI1N4ilzvEZw2FHqvXDm49710y8KlwspfxKH1BTGg2Bx6FsKRP86ctfc5dI4adyN7",
-	"rJ7lTUQtu6UTaEuNYcru4P/+jT745wf7v/MHf3r44MOv58Uf/vTpv5I1P7IazPJ7Kx1gnpdLXX41Bemr",
-	"i2sk88LrbVT7eEtOMgHLoyDn7nI4M+Ah+TEWSJ4cvaPDXvMzTawJhFYDODqschW6scbvQvQtjfl1iOpX",
-	"nAh25fH5iOwAwPUe5BhvEMoDUMCbRLIG2Axxi80AJsoh2xgXpHScE5aYoYl3vp50AkHILRNXAag4bECq",
-	"phi+77RV9P41KPLg3pW1IdsazBlkmFIgnmDhSnuxir2SYukt48Pd6HExaXm1oCMOKioptlzR8KoiqhaC",
-	"i+WFK0TgxrVJtw9IyyzTRyOTXlErG/Bb6M8u6Z7UW2Ik4ihcBoxw+CQGJW/QrjEY01XrBuTCJE3jvVyz",
-	"ySzWWXRhg/90Ht3EP/zx6+gKPi56yu1OiZBWzPRcbgdZ8Tt4KObFYRWAz09FCbve1p7/eDse3YvP9gPb",
-	"/cTZ7nhwuf8Z5l3YUH9ga+xs/goPYi5USBjvu0YvrHYECc2aAdLPsOrrNgfnlNqZ1zdM3bit6WZ/S1e5",
-	"1dsqwNkdkzvFOoTFXDnLKQYKXt0jx7mV+30azG/+5flaq4BW0HsH4aFBf3+rqip20bZ766Yo6A1Nxdvn",
-	"roq8d9GuwjnfRHq0e6HxZ4XqXzt4br76uAmjQytf+gqixDWqWABqv4PWnuSQ72kvCy63mLbGj5pB5J6W",
-	"E5vHTvCbOy7EaEknRfP1pgeFAlZ/RtDK0YSWJcr6aYUDmc4gAdCgcjkbDjU86fzLJWAMEqf3oXZyg4EG",
-	"/SY2ZNb4WPO1wG+c+GvaDEzROatxUv/2IKrYvahXRgfHwp3l9x8CK8UgW5rykT7fu4MZG+ypcNjGBlTp",
-	"immX5In1PznAjKu+eKPzldyfJwRU8dgRMiYpNZUH6BxAKQgLXzbcl/UXVbBPKBjos4t2bGtGYJ4fimH4",
-	"Yn6OoXnOkaraSZCqb6kWgdmXuI5ohQlpsPXWJaHONAw+4MbKSzeIi6zRFGZhZBACwYE9iK/ANIcIvcGb",
-	"q8AYYnt1jKuwBzzCvvcY8IgDeDukGP9OQO12fxEuvzCNcud1x+4hxNtyi2r9YcXS72OGyJNg8Q19H56s",
-	"68pn6cM9luuEfap0tVt5Iaf7GXt1btiop2WZCtUxZ/WM7Ggd9nwA5EMjFoyX/4OOEB3AvyAXo+xbya20",
-	"lluc6b07kMefaEXnzOOR38JHka206Lhe09G9kTjX3uUZw49nF+NLCW+xmIQjvK6aML1ikB8J3XahGMFy",
-	"0ZzKM6bBTtTWZrL7N9ep6k1FE5zMlz0dHletRCYDzaHEekzGKdnYALTel+s1gOJnZ9tYKzjH5GLT5UrZ",
-	"irZuKVuSZw8XO43Iup1YHd1XyAxv9dNK7gK2YRqN3t2A59G6MpGx6bCrMhXIHhE1kbtmhzlBh6qmf00q",
-	"JAUfnmnCy6JBKsbc4yUxrKqarK6k/lLrqa1IfPZSJ3vA0OsYmbRW4kLqNasuhDQPaFXJXaY9UuseY55R",
-	"wATACWaOdyt1qmNE2WqLNY3bREnBB/ZpuCQHZZBxcrBMHVUEJCFKEnoCkiaPN9WLdVft8/1dMSLvQdL3",
-	"TQK1D9ykizS26d62L3zq8IQJ5lsk7VayaiBbsJQlTYHdLsXXaDui9VkxegM6eVJpzmTIvhLQKhZr7F0Z",
-	"ja+0QPAowHwtk2Du3cZEmK7lOa7bPHfIcRY2nlXhxVBEgX2km/J79uO4tFLa8+gdcd/fBikWDCcA2rwg",
-	"YSAIOCPkmJHkmoFN5GE1epPmD0pbDiiw8Ckhg7dmG+/IOGelv/49EFejEvNigJEYeCRKsQ+TSx3m2wAn",
-	"0UmEkyoH+IZACXaPltKV/vg+ytpJmjtMZu83duy008vEmq0XwiTL6OeG37CrbLMe93mm3pYuKRfhy4db",
-	"5pKgMAEiuAldGQh82VvrO4wfl41W6vyJqJlCK4pRXsU7LVAORdEjJpJHwqitWcfKTP1Bft8a7o47OG5D",
-	"bmjFy/wB48eZ8wXb5JT1xrHNo2dhR0O5cZ9/0VNyGmWWpiMpt62yy/uWczGbSWibfi05cOrheMuAB8k5",
-	"cT13AHHYKuMbRLOOp5hhG+ns+eNYymQcpoZG8zWbt6+MaJkubtXhneltWzGqkvqt76czikJCVV4KOUTJ",
-	"XS7rfVr6QOg+l+pynFMZuojjvuDVVwM/OT8f3RAaELySL+fbCTZYbpiK3fQEf6/qwcC/q2mFi49e8eMm",
-	"1OoD1utzoFW174d7gifGDtPDUmolRswHn3Kq/xVfDDZEWFHzajHBTdLBpQr9DuAI/XJj/Q5pJCzAHZG/",
-	"AgXet947ersWs7n4aD3Ba+BbXfb1Qr89voRjoofX1tc8Y6XbipoHfJGs8WhuRzeZ6pDhV1Kur5pmYe7x",
-	"OMHuyVeD/fFu0foob8dCk7tug95g1g63/m0ofPQZHAgfl65QEEPVkhlrrsXNe/r1JHcXehIh3zIH2DmR",
-	"eCdUoDSAe9MSj3PBLDdeejXaSOzq8y/Q0bKr1I7AMYvz2m+fmUFrs5IZaMvj9iHubz8tvpdrW+6cx1PA",
-	"mbv76usoo7IatwMBPA4U23jyyc138arQ8V7Qaq+Na6LDdvCSitE0fvJbufueqvVAWeQISyzviY+yxw5w",
-	"1XdQuDNnAGGL/SAIFMHpdI9A8ObI3ZmeFafpMNcPrjnOWRE3Mup2SvMC/6DrWfIok8iax3iO0xB638kd",
-	"kQvDhNtVZlV+Ky8uCCDVgIsO0h/4moEvjgLGgZWs+QrynnaMkDuhp5k+LTTUSCC7ytsRW/EWn5yuTab7",
-	"zmts3kgFNvWL8b8nphUqnkorfBXVFxfkujYh5cQeB3hFWEnoliqDvhNMdMyUZIzUS7uONl8r706s8PE9",
-	"bNsLE/dj5yi4CdRnkIs7NX3taIHTbloY1R4eQTBLi3KxSHKgHPZa5wVtnSn5JsF2fS/qhWHJ2mSTkW2n",
-	"Gi/9FkewNPDp3OE9bzGbXlWlcz2Clz2+GAgftgLf+6WLeGi/5fhnTbxWfVASuqRc6IzrK4OPSqek839D",
-	"RdmJ63cUgGuXFjpyOM36h5uvpJww4DNAk+gfMs3hS7ovyI6xdYEcvSC/1FRBG5IVrRYFVLUmOfulEwGD",
-	"dgRk4OUwPAg4kTAbAx4MfnF9Qc7Cz+SfTMkzO40zIUlJDU1C7zgQjPbBHgFQmELZmqgZVlSbK5/n1L0J",
-	"1wqawKyhtaO/DpoAA7QsBri3fSsW3VHjTdckJ68CQlMaOQaCZ/Za4YMgLSCEYyT0REfQ78NxM/2KwQGG",
-	"KhuRLQ3N3tVIQ8POthBg70OsSaBBX9mTTgv9RTqDmZiVYnolqxJjp3jPi/Fag0foub3VCx4GBw3TRtpx",
-	"xeiAw4MtGVx78wPKc7hYGZydVdfJPkiFuXTWNmkgWkKUsapqoQOJgNBleg33ccfilJI4cXZy472snvND",
-	"pOFM1WpGxXtCmvroJjgBt+mk5AGdzx/gyMSL4wPPSFIMv1ZlH7FmM+MS9/lpyP53Squ0Y5MdFcjYJ5QF",
-	"TU16y+uImWSw+0W/OzIFP/bWurnllvs22CwJ1tbKW4xMsVCPbFZcGcZEKMZ2wOeAgo7WAWhWc7rxnYk2",
-	"B8rU3fbiETIP6KW3jK5dRFybuIp7EvVNhKZsqCyTizGyUU0nZYpqlxsR19FH3aDcJdOdzv406sxzvYem",
-	"cL4Hx1C2vEe+PKYTDR5PjjqvXf+kodTp3sZZAAmVinV5XLnjhplY8IutPdLjcKH7XSLa62uKjXCNIPhj",
-	"0J+nEfW08mMABk4mY2LvsQyWs8NJ2kAtVSBDBBocGdCnOm199Hdzz2IY9fRqcpvYg7PZbDWisGoypxUT",
-	"JVVH4DQ3/ca9wezk2EG1sw/ALRxuoKOoZurNefRduPdubyYI+AnyN/Xmd/MVK5Mexm1FxYQkt4qK4Y6o",
-	"MGR6GnLLsnajkWsmgFRLeQEYVpcOycpKOanW1iYB6JNLRIJyHXqxD4iW8N0I2NN+N7jCoW28/07SHf6u",
-	"YfztLeppXdZtRuqeTK5dVrVJB0pumHKpPyMy1kuewcIWqMOm/n417RWTe6eDvs/GNwV9zmn1Hr6RGGpk",
-	"sUmJ/kjfIsyvEPehveoGpgCnmTmeG3a7sHn2RBr9M93u1okVZwjlwxpthJc/5uLPSXyXcJaHlkGAubYL",
-	"8Dj/B86fo22EYubsjUSOd1CjKPEtHhKAZqMhzBxNBPumJ8z8Dr0uP2GxZeJS7ug+rSrEQG3OaqXJVPJ5",
-	"nYniC0YV08aVNCcArWnJejH+uA6J9pire3bWdmLL5MDpJkA/+yRt+3FQ1QE4rzaYMm1ZrINq7uv0E0Ei",
-	"W0mNIECuF+KsmKFrDEtPwQsEyik5sJ+GL9DrRumG+YUKpHuN/XW87MFUbLoQjYr8tSlRpwLpcarnLX0U",
-	"T3XTtMTO80wHwKuUt4pVmgWPSaYsCTVlOD7X3NrrSXcJddBn1POKpQqp3sJELUXW85X3tzrrTNN96PVv",
-	"14vJNXCmCKy9W+3H6spZC+YmOttRI3W403g49hhKLXsv0im1rYzQQMx+iFaObVhP2POYYpJE7gvKT4/e",
-	"0deFGMziCDV1TAvPkHMxCjvpefP4tE5fV6Ep9WHI0hFrTKfWIK3YwthjhW8WLn9ebpkAwNsOzunIHDTK",
-	"dW7z+g28aXAKp4dQWLKMKQ9whRCEMVKui5ZgXAu5E2OvM5zvO/umDPBWHsUB4CgOoRs6ZXAd8Od2f9hW",
-	"R7Wq4hM8IE02Q1dDk3J9tcnUV9ZiDtH7coRblJetfJfGgm5duLjJrCO0aKlxk2Q/sXgWzbqj65LlLc9b",
-	"17Yj+yKdJmCGdMrAPOojP4xFxyHIVPWU0oasalGqtr7cH92FPIn+5PSUq/UKC2XSH4MQvgr2U0JnCu29",
-	"qLuEdgcKQN0BkX69J1SgLPeGVYovIBhxhi+0BXf8iZcBU1FDAtpIU94YNiKajnt3FDPOUgve6gNxlLsa",
-	"2j/eL0jxscIOk3rzewiXJiosA1rcyNt9XbFn2DMh2ULtFHU88JJcEU+uVKeYQZ1t+p5gh74LaLNDDZcu",
-	"Om5/DNex3ujRN8hh7fV6ohqENFcVhPPrqw6KdzfbmGhSD6K4/5Dfh6gHkW/F34RAuXJAzMtaMZ3uVJAL",
-	"efXB9fU1g6roPCdPgTF4rcgQfHQA+W5y36JBSLx2p6CDsJxbQPZEk8VeuSpFyJfCUgJdX8OBNTACim0f",
-	"GqYUh/bHKbOfVRPKhtN0bK23rVlloobNpIBkHl/i36AAAkGyBJtkhWXSQX6ONCfHexE/+bBIanQ4weUc",
-	"j68b7qtbw61OH7rL+uycuPI5U0cAm6E/I/lsVMCW0uq1JBVVS0YogaQH6WUyascomr016jJtWtg1UTrE",
-	"7ePlPk2xA5fR0HfRJnL4lXwkWyXLeg4FH4GPDif4tCPFV83MjjiBvFunt3doJimlicRLQeCZiwDQEBKs",
-	"QrZK1bpcOQXZ+Yainp+hVV7CHXbVuMOuEi31PFX5FaQJXi2ZeeZQajsBjANUOOhx75LsnRvO1YAmW+dP",
-	"Sf7Al+WnmK5yzvqBgMFPDEb0CUH3WTZgil1uYaY6tFBwHpIJM3BbmyredUmZQefGjW/MfUADcSy8+8bD",
-	"SzGs90UxhClIaJOURbtdGW0RlLrsPkwLMJyqevxQvQhk0exXoL2gPTr9tLk3fWqk35IkkvTUvc1pCVmB",
-	"3tDfaACHYUHbjJtcsm9fcFCXNwlA0PhhBrgNPBbwCbMT+kEmEVFrpZKu4leh1Aij0SChOaQZpJMjp6Ep",
-	"jvYPblwIaCpI46k6MSTbiiZ4JuaQbrhAMIIx0824knQrA8PHjlxTUYZxBX9sydNWTJTJCxdpSlP46Ylh",
-	"bNwkklOvVSotYEm5SCrlIlRTRD5G6IyyY1uDIbyRh+FxZRLvcM1WYEi+CGop12RHuQlZROPe0gNWT00S",
-	"TO5gDnbN7IYpMHFcgG309ciGjLqq0VxukLfbRXrtiHiA9RJcYj4HNNp9cHMSwZcrAyoeIM3eKbKuVQYx",
-	"Qp5FEkZfp92uBeUVKx068qUvqFSclYFaElF7nuqd/5KxUrvSAATBp4q1SeIWTYVHVlp3YYMjNLTcxUpl",
-	"9BzjZO3zfnYbM/b7K1Mz/okpvuBzms4Umq/YfD2QSYFRTWs7+oIsJIOdkoZ1qhNiyzWNQflKNIoq3H+N",
-	"+NOlBJfVCoH7TxJ4kzdMAShWFj3KsgrV9uAjZVz6TmbUQIoErtVVVPpNG3Wn+kJl/eGw0c7tYrZTyR7V",
-	"t44mhAa3Q/5Qz1xGRG6aXfN9+3HWSaJNNggarevky4B3gqVBAY5pojQmtOWEN04gfLmvUVLzsmm1ky73",
-	"seIaZEmUWW7JlyoldwyQEO2FXoVm61DIgfFUJxWb2zBLIGHPWTe+2EE/H9XgI2QmjXhSIsrKIBiHt/wH",
-	"h/ROn+HmY1K1IDxDFk4otPPeGSdFtMNq00Yxup4VM2w74RJ+02K8qzf0xzcbSUBbbYd68bgzfVMOSO9n",
-	"WiVy+OlHrgfc20AyrpnMYbpFpqQ6alq/o9XaCn1oOIkdA+W2mpS8EerFexGXaLV+id3CsZCWz7MVJ2FN",
-	"Luf96Nwdtlh4j2LCbeirJcFtRIlvh37hujT43kOYTgeLJUbKsZOyC38B70+Gil0pXICqxRMrZtC2NvxW",
-	"65qmaS7nPQjKeja3qP+wb9czCk238XQQekklqAAaeEKUwpG52/tJsQr7ulwLqt6UGsMTbSjfOKJcM4J1",
-	"PRhggqcLB1DgIn/KmnOW34e/7pizLFKYGGg9jd84s2Ji4jdu3SYLr2J/sPDIkCDkmLS8Va5z64HVEK4E",
-	"HpHbCZ8x7nhR018L19ZwgIb1FMhdP2SY8VO9znEnSaheA0Va5umLRb3QP9Mu6nsgwo++6/k7md1neGdu",
-	"jY4tJUyU6Rw9yxOmAZn4VEU3hdzM3XsTqEd0nsZ+oaRkc76hFaIm2D8sFJ3bBzpp1yLJD/P93NOpOi+l",
-	"IqWiu24y3LiWVy4Og8vpa8MR+NtJDnEyvulkhi934s4ZnU95DvdMQoxCQAERoKwnkd+RPU94Va+z3TMi",
-	"k02ndRiUhwkqWSSuKE0/URq/H75kh1nt9mvJybl652PaDo1rIzTUPcjO5EfNju/re4KWyIkHHw83RoxY",
-	"21CDxJ+lWqcDTn0Z0lW7fewYs9wj46XzB1wOA/Qh5lDYwyyb8opYG5Ikok/oYjOeQOSWZTwxW6rW2eTE",
-	"PJQFXecG7Etm0owlfPSvt0y4vhWwDyuqob8DocIVLR50oMj5EDthBFi2n21YqzvG2OJ0Uwsb69f+IYVD",
-	"odm8Vtzs31lO5YsetXd2cQENueWaM8+kLmbQSeXKP9UoyFv+Z7ZvxfGA/YHSaucW9eZbGbOdffoE2fAL",
-	"mS3buGGKaGp/9EHawkUEIMnbewAjz4mStUGniQM3EWUofQae+pBAr2yI6gEWieZLAcENQQT4tylxSyO4",
-	"cIRLwhVgaPAheaGUVOj+3mJrH4LddzT53duXz8ifvvr6v3//kDxH3cHdjE2twT27JyCgER0ACEpfhp61",
-	"G0aFASPLqQHwmPv04d+bQNnF7LU9ByzJwPOaPfbXg2757GL2h4fnD/8ApGJWcLKP6JY/AhguZ0UvGdw7",
-	"yzLA7/yqnF3M/sK1eeofAitjK4XGLzw5P3ewEsYFUel2Wzmv9aN/uFAkir3RgW73soQPMwVCi2YRektL",
-	"nzEXUB1S7wkreOT7MH3C7IQNVXvQzyXwqx3du9b/UqHH2cNsyAb8CEEpdGLfnilGDfOLCc2SvpHlftKe",
-	"9foq2C7sVptfGFWzTwen9fhkb2699gDaBx0oR57DDximcJ58dyKN4l0x6vLktNwwJ2VgiBZdP/qVl5+Q",
-	"pVQMxVX7nJ4ruW1OaUsV3TDDlJ5d/M1xPHthGn7Hy1l3o4to0w7c3H1VuZ8+HBzRVwl3CzQIgTrU43fV",
-	"DmZNTbc/VhpLwc40+BsSO0zF3u7tWby1dYl2ep5fwBPp3UTPedjOEPBvtnBQMUqPFKaRG+yr9FhdPNpq",
-	"j0Ekd8ddOQgkfwS83tT7g+19OmI4P919tScCGXeJG/s0amtwCv7pyoitouM6v8kNsE7X7YUBaDjUP++Y",
-	"No57/87SmyZSVPvfd4jtEfu4db78JM29gI+/UN3dUJ1hH82jub5pU1t4yzUXNJUAn6CzqkLYqsIymGfv",
-	"froltQXiuKbzNUaXkmTxPV2zb/CRSVfrn3x7/FrJP/kWPbsbKvjC0rm9Am+kNkvF3v31L47nlvVme4Jb",
-	"18Jx0Ezd8DlD8EnYbLkgQu6gRt5KU0BkTV+4gKOT29VvmXnWYO10LlvaFHxy/uSPWE8NQXnIrG2uPyaP",
-	"HMBNJIh9jwnTzcF0j+EuWahf9P+1k0ic+PsVA0TVUxwmDBQicwGs2J9NAYW113vUeJuT0wN6PCCXjeOQ",
-	"zjzPb/UBDzuzlibYVmeuWxxaVAGyLPWaEHkN7wlbNwvjRVA+ObO3ebL51oexjBc2rrk9DkPI6vnUWo0r",
-	"36QtswbX7zWxhExDkVtNwwH12nNxhMGVLiB9S1YlkYvM7Iy8j9nBies1Kwm9xkKV1FzgicmTSdKNVQfS",
-	"ZIOpeZ5g8LfDyL+n706RwpC4jzIoTrankUMsxuaItzeznxsu2Em2s+IbntlPbGXucYYetzttpBSKzCvm",
-	"tdJS5bSkJwkt6W6ZuWY5dfi1YGRLl6i7lrVDMUDxhDQOhdE7rtmxCgwQwCPq0V6SjoSnc/NaeM59F14E",
-	"O/ZTcACOcCHcgcPHvn+Mt+c7ucNsCkxqFFhmcqSotYeNnljwyxoJKgpgJUplf9XshilaEfBDzK3hIkG2",
-	"OYxV9xRE/DrHGrnb0yeLQHPPgqv2Tg4XR/eAZndwxr31BE4UZ05zQ8UpfBr4FjgV5KhcOLyRKFfd42RR",
-	"sScbaS1QUM5RnoKuBadq9VOpLCMW3fOsRSnzh/mjKOXd31P7lv/Mi/qmNu50rdWHkDKoi+zJjinmTead",
-	"9xiWvHQJVxvIqMeO21wQwwTRbC5FafWnpqCBVZoFxwXRHP2bLRLwzsS8YaQTXsTUcptHYFtflbM7l3fP",
-	"ISaRM10caNCK0RLm/evsxXu6bL/hwOo9ifizm2q/smGiTw4+wyeO3+I7uJk4tft2wvcf6p/Z1sxOd0Ae",
-	"rNqeT50XZsecTjH45KvF95jffkcH+dIt8p7FZP9BBiF6KkFp3HX3yaruaMnvMEIfsOWtbPx9igU+Wsmq",
-	"9H2c0mGVt6xiVN8vPXyW08EQP9ROnUbIUdcRHk4IZJ0UTcYEdNhNXL/3dP0fsNkQCjtVFCxcgyG6hzSs",
-	"Ac+ae2acMx2bgkCVweYEnmYcCKpGbkCGnoJTqBumHkCLLhy06SCzJyu63TJxQc4cRBuAzgoIxAZ9O3gt",
-	"C0fPXPh0DakIFkYizNje+6sLcgaFSVwszyDpAfI6AEzLgfA0FV/cauixflZJzcWyT3+wr3zTFDzdSTj+",
-	"GU7jvgUILusdOLMyCnnoW3gC6oCtJNSl3BREyw5izQ66XnETrK1csMGd2iMmeuxk7AR8p0fXNBv+9z45",
-	"lFb++rkiDpBeWLhDCfYtyJxX6NydZYTP4Yn7sEbtm8ZYo6/ijkdRlxboeHKkfgz78ehXQTfsU1Yzfl8r",
-	"8RwByYfTS1yaXz7BJOklPf2FAGT+Won7tmlCG+nESb7xIuUUGkCt7EUAxHvoB4H5+8HLBxkwgu2Ir4wl",
-	"v3NNlTGNEK5HfDPk3MjeoOlzfOI+rsaLj3QD/YBGXI8XVsYigDqYA+A/uVbQrombk+SDMMARpT5CDZmP",
-	"tNrRvYZeNNI3JSupoddWIeOaaHnparV0ECsZnqTowgxleD2Hh8ZkW30LasXRq37O9Zyq0iVX4Rw/FXni",
-	"SM/vdHIGX5Dx/YTpHe9M91kN2MHXUhSAYwiX8dPEsq0iTIwk12zJBWQGZW2bN3W0P3eitkW7c3+iP3sk",
-	"R3hu4tP4MyjLDf0NcLAmb7pXwDcIE6NTrRq1bZxIy0QQfbH21O+F4O+EXAYXLYBMBqzoxuTxpqZ7XDbD",
-	"tKrw8XFoh182eS+mp3U49clFzs80WTPIiHaKSjLlwAEAjn/JU40mXQLSA8HuzYptIowDBACRgmlS8mxu",
-	"iQO5uG1mXJEo9IbIAG4FhIe5gQ3JzAA/SQa8vz4fkxf4LYUyBVcAzLEJS6PNYjTa6u0utGEN5gsCBF84",
-	"oW4ppQCXRoHJVUWzAKvwCxI6OgRo2xjWNn2jZL2dmj3ZuWEIrQAXbOWa6eCfsJtbbZwOBpAboXq7Npfk",
-	"DOEZ0EUQQGl8q0VoSKygkHdi4ojnE3cHF3EHWSVfsjlA33UyaSil41h7r5GRD11CbE8+8hdJ+UVSfpGU",
-	"XyTlF0n5RVKeVlKetCIDfTLUzFenKstopOSjBceK6TFi8iWv2DhJaVfaKycDiKe+mRWzj5X+OCtm/8CS",
-	"ny1Vv9TMTCC6fxHB/O8rZ28rOu9I1p1IgJ1MXvzbc+8Pp3Kap8E/8DIf4GgcIGjGL7kR5UO6pfMVe+gZ",
-	"ykRmfDie3DLxcVPhV/UDuVjwOSvlvN4wYR7qrWK01CvGzKZ6CP9Of+XJJAdilFbslKVrIIQcrBKv2CWh",
-	"kIt7LeUainCoS9sksPgoXIH92Qvi2jyBAYJNSTce2bMrmJYKYUlzDvkglb5VCEx+Evvtlpf5QGwMgkOO",
-	"5NG3HOeAZ99ynAMefstxRqtxX/+b+TuAOE/v72hlAvl2JNfBcrg47P0ENxAykOh85U0vwDE3K64MY+LS",
-	"dTjyefjuGY8jyZU2ECIS9kXWVpELw9J31yiXLjJ4eaEXwOe+vdf7jCB21zpoZPiru1zurqJw/vCZ6Av3",
-	"L4284jbseAoLGJHWfO2QR4uEPP2BPwFtdrTW7V5ZEx026xLYv6vnWMVjC7YrXItZB0QpSrJspZFFVDaU",
-	"6x826U5gQ4Z9LAeeIG50yxPEzWWzh2PKq0/uBnoauUyKQ5/JRVMKvqU66oIGEDur0Jo0ONQAwhCXmoVD",
-	"0LxkkxToe7lIPfnDgjWQVR4OTBN2w0sPg3SMLb5grNShqP8hn+sxhf0vGSuHivufxp1xGDb5J1ZFbVpZ",
-	"EqwmIXMqINMDG4Snq5Sxvnq8KjDWSxLBGRyl8HK/N4jp9fXXX339+1OkUkKbEZcxWYTmoK7sNNQDu0ph",
-	"4eP5DCrCqSZhWpeIxazkUtGNK9SeUyGkFdKiJNQfRtPTCIGxPaulZamYjnB+kHSikAc1iD07yBHHkc8N",
-	"ZzucJ9dkzbbGsnVLD5dNrlBUuDeGg9khc1T0P2OcrdasWSrKRdu1ri+xS9moSbhufke4fH/zVyvmiJYq",
-	"/s/HTXW8M9LIDV6ur578z3///pRQRILtqn1St8CM9KBYUE3sNC4P4Imaa4HG5lDS51umzb5i3zrfyr9O",
-	"4ifM+J2d+79r6ue3/IYR6kwW3+UcoMELYhCcs7Tqx5adJDOUC0PXA+Ujr9wz95Eciu8akxr6/uAO3E4X",
-	"6YdIdPMZZaRxYeQox/+CuYr6JdcGsUaxlecoVBhwbjFWQtzP9/0MueNuTPgMBkV/VIb9Tr7X6dnwysp9",
-	"AV36raDfMK0pVhwlIyS8ysHqGO+5K1qC4OuvARrUMGWH+9+//e/f//7x/PzB3//+8fHi73//+N+LD//v",
-	"f81GyS5ngwTNxWMW6QgN6sHj8wJ/+Pkr/9Nf/2C31H364PxrdDMgOpRi0Njb2QcBhcYeEuLzAEJ2ei/c",
-	"dyfG2YmQhjmPYjN3iCZfCXnh5gUzuWYUyUTTDYOnRNCqAGlraTkO4onmTZe5VArd71Nog67hVdFsrNnE",
-	"fqlpZd/mGrNVVnnY9+6Sb/92DKiNnw04ZSsp15pUfG2Zra54lK0gLlC5XVBF6Ar0GstQ12zv1oBd5hEv",
-	"EPgzRKuhWM/3XU4asLViRy7h2YrN183JgSig+9AGeifrqiTX9jhQWV9b49slqOcUMIXFH1MDHjnZfoQP",
-	"//6Sm5Grv2WA25iQLaFHD2wzVPfBPsU7bOXNKRUML/kydaWEn6y0FFIrnr37KVodyhPaEh+0JUAK7KYO",
-	"KUPSWIXDmkGjlItBlNv3DgqxV9ie2GP14c7JK6e0GLq2RjUUT3O7cQT3yXvJ5E6cEErXjW3fdhkYhRM6",
-	"JTQo1ZYVQ/s8Xynuzy/uQp7VDr9velLfvXroXva5K+s2zKxcs/KefcFn7mdb7Lsm70pAIsI2YJCftWDq",
-	"NCVs9i21qThTwBuwqnzHRSl3xO2fUwngWMDf84+6XDJyHcFGyhumblzjxpxn57V/5q4SWe+SV4TJJw7r",
-	"mb2UrgPXUQGNsJ2hG1luL9+4rlIjNrJpwXR05lE2CAUyZzY+hMxyA7Uao/cmsPoC/pIaSly/gpbHZZSr",
-	"L3QoPXEmz+myvf7j8vCRtLPZIsvQIBFCVfjwaZx81A/PNfb8k4uClHIn0OTSrnF3c0sZHWp68QYfuQ/h",
-	"Aq8a2fACkDZAmkBo9lTtLjBiKAhszAWqMU5sLCq61A3e4ZYJTYREa6wWhleEWnMOnCX4u+sKKpVm3S0f",
-	"1FRfiBK347fZjOGFKE8ivF8IqA1uYc94kB+vptodLpJqv2u52U++rivnfZAvoOmPKTa/YWp/+wLrAU/i",
-	"G4/qf0dVwn6d9+sWx7c+Lcs0jiZ8UDSRdCmwV5a9fqXv8K9XlhXK28eTW/l6ZYnaUh4nBOkzipHkbrsH",
-	"5dGpNIoBPCr82g+WE4y7u/Cy8nT4N4LQOVh1l3BdXaMoNNQh6qYJRF595MDbhiWH+qi97uxepvwdsaVO",
-	"tUmnvxn4CpzlZ4DP0emIEc7ndPGicNghZASdtwqipPMTIoD3iAvxyLcATDOz7+ma/ez7/J3uQpyOI8Hk",
-	"MlrenXGdg1NoczrQXSBE4DOhXIvE/ruZOy0IBw/IV3xmlCEHatFsatSHK8xFuED1asfYusA8hIL8UlMF",
-	"LclWtFoUrl+EIjSEqtAPcOk6aC3IGczhDLQ0N8atkhlObU+M1TAalKxxgUtsd3hU4LLrbEkmI6LvAHNG",
-	"mhbvzpAFqdwxPbwDWD/61Z5Vb47h2yZ+OawMu4zRIyKNTy2hRUmDoVvL+BYt1Ewuml2zfQGRzW6V5RFF",
-	"s1/McUioQOoZqoqHrkDeibtm+xNdF+0zx+GGAF+i7pdW35ruhXj065rte6/Fu1CpdDe3IjUM+L3uz6E5",
-	"ii36A34hjNpPzOhwUYtT8Uew7BCmK4pxMezZykvXZ9DTRHz4K0aVdrCCOfxHeIbdGfajm8JnapIQ3p+N",
-	"k4bA84KfxOfz/0EQwJ4HOHjwSgJElBREMVqBa7ZAADZ7pD7AnTi2RxDtGTy7b+xTd3N+dujPfYatOWTP",
-	"EQ/RtXU/1TFSFzbGA4T4ojYdsDUflRt5pFpWtXFNnzOtS2R1wxyo5V2cKYz/uZqW+NVnGChUIfhewC7B",
-	"1Ch+ElvzJXcJ4KHUwWFUghqPnljosEW0dIUtqM3H57iVymgP2N9vxbz0D40yY25XybRt3HLUuTCaEItL",
-	"+ewpdMrkw7mGz5eEovFDl3KUggpIg0kncYnVzqPeD+oxKssyag/V+2ZIXRz/3nvRINz5v8UWLSPCD7CW",
-	"EwVt5qDzxwUOQOXQzUWHzkEdst5Jte4l6Z/tA8eRsyPc0EOuS8dI3ndWmjfq5OwyP8+x7Sg3+gICQQ7b",
-	"vSDYiLEAuKGINQoJjblXVEM6ICsJbel+ePv7WdTb8NT9qNQ+Cf3z50e7pPe3DZO8o8BGO/P+3y/j343l",
-	"ApqAJzA1iz/Q6qNfsR/zgN8mHNmIyg/f37m38hh9EU/O/X+Rg+L8npPv+o7tPWTIuy0NsX5w2RyZWHN4",
-	"AvZ5I1377R4LxD7EfiNHchfma7MJ/+73VxBGFSS8BRpzzQvCfYagev9V9imKfRfYP3OX1yikSmau0XGp",
-	"lF133KE1eLglj+YrNu+x5iE7vrU3d0DPbvj3wDPuuREXrK8/aZ1rslNSLD13a7Qdy+kQdkbTUzhRsRaB",
-	"jrPewwnKzZYq1ttHzz5wx6fo3/J5THh8O9d5GYUVJuw0scnv5I5QRLTHcTWWrnScMJ5lSVfZErEzAMjn",
-	"AkKZjmtxwcj1Hv5NHHPJaZU/4zcVnd+le6YZ/759pQfMIZH9b88h5MOg96RWwponrPFSQ7fPWhhZz08j",
-	"pH5W3DT1pF3/DRdGOhpJnCZEX/LH+dp+bJeu75Dnwkt+2+fZMFiorqMGw1b3ca6+tsEFsGBOXITjlm7z",
-	"ugcLroL+a/q2rthdXlMY/zd/TSEQwQXh5j5OM4Q+omsZEKl8FonLpsMfqXHFt1KB8+8Sy3/XzGoAsk5d",
-	"6loPZBj/iL2iR3iqbgcOcApfSWfgYafIO1cpewb7a0/xwYaqJRdnp40yusIWDKbgpXTlEgVwXI/n7CCe",
-	"oVJYKsyvxTgMEFX73AY8UY4DT87KgrKS+4kI19XnKt3q2huBUYNOE3eXwraOlJdYJ+nrbloH8ehX+8+n",
-	"R1b9eVBv+2y1v3DBftyOsutVw2uPquy4XY3IYfaF2/mK3bBKN3wQirT0pauPVSMrYjru7FFxDBePx9uE",
-	"XQaBm41DaR9OKBoCABuN9wW1c0ZW5b8G8JejyYzo80R9IoaI9FKGw4zTeUKEcsWqshUdntdGZy7dVsmt",
-	"1EOtHt+Ep+7q6rV37keXXedavxb/CrWHzR4lSSGAWWhrLCOk5qkyclxLYhSNThiHHIQVvWH40iiIzT5u",
-	"K8qF6+ABiFzhs7kUC642YERZ9r1V8oYJIkXzyEHIzm5CWffUqXzLzDv/zF0G9P07Um7KigLi6Lai4lSO",
-	"tooK3RWqUVDsmmFNuGf+VJs4mRS2lzZ4M1YFhZNTtYgurMto7iuueMeX4nU9ru2hfdZqSLU5UXETcHI3",
-	"x57Gh+/cI5+lRuA9Ary54qXTFNJp3EjEksgkz/CleHVX4bxnipVMGB54zm+hGOMUG83mteJmP7v424cW",
-	"PjFfCtAyrXoJWcT27jTZ/5oZHRMjmUu55uzgIj3yX8lCurk6HP/YHZnsbvgp5TSpUqeTVb88cwZWaO3Z",
-	"bC2tKkTnSZZXOPbl6zUQSLiz5/2FMD9qXwdzFztth/5Rs/+8S9KtnLFnNl9J19J9wsUBzNJeFfEdPnJb",
-	"kzmHZcAWsgP0dGyl7x2Y4rD2e0wjaZVoklUtSqvcuVb84CuxR+5xFj46iwpUUNzQVt3HmSYYBEfFRQAu",
-	"onvGFZ73leK+c1DSd5Sw4vb2nvNCm5e2D/AH158afVEl0VzMWQtilG0v0XDhvqn2KcPw2Ym9252mk/AL",
-	"a4hT5wVPBLQWUHnmcP/6g+9Ij4AC8OiGKb5wS+6zEX6Kn/sNwAKcjqRaK8sFnEuJPdDJSlblSZgDQsbb",
-	"r9SGOa8AhiQhwhJSK0TZwmhBVtByJDRwV3OpSlYeNG1vTt7Q635T8D08MAAb/QPdMF0QzexTBvv9zeVm",
-	"Q3NImJsYPOuIyjj0JnsXlmLbolWr1vroYfBwFSBSuWp9TD5a87msXWNBj8BzKtieLqqym6HOTjGxmdit",
-	"fcebGsoLouROgwxY+l6LtXCA4lwRXV8badAblO1spae5D98lEUP/+hX+EABEv8L+jK7ktQs8GtczLohm",
-	"N0xBXPyu/Lrfdfss+qpQwAHo91vpTHliVJz4x/PJXRh+S4hLn6Fl6mtR7Q+bz8jG/d7sfbJgwLXCOw5X",
-	"9KmDkkU2+xgo9hwEJ5yC5WqT+3AOJRz+S/bQTOnGH+HqRukyW7rEUGzo7wLMyUiwX4i8geTNkRW69+kP",
-	"Rhl3tx2bPFyk5eahgS2w3yBtinADlOeI4Ra0BfaIPtdf5PYXuf1Fbn+R21/k9he5/duW23fWN5t9pHNz",
-	"qvbZrlPFCHiY966nxf2gwzR1t5i1hy8fxYIaINuJ7wP2j62XAE3qMo2uM2oSQUjcMt0nx+SfRHflyVdT",
-	"bwpwuQCVAkRV0fkasXdWHML2Djqazg2/yfHXDdf6VKzhC8LOaHXe3oHPhK/jL2ADr3O999BeTU2KJp4y",
-	"GgYDAbrewM17fGRUcioCP3+Odt69R2NX8IM07DOFYN77NnvuUkPGjZAQCIXOQiGgKlULhg7Tn69luT/T",
-	"Q2GW96632x2FWXD4ey4qjF6aSBq3H54SXzATMP0eeju4NnwuvIGtFX1LKLC3XJ1Okck+6F65R/NaKbdB",
-	"uaSd5/D35mCHIv0/SX6KoAAsuGkN6Q2POa0qcgOv6CxlCMf5LbuR67CO3yKU8yl3zpOK3aq+u01FuNl+",
-	"P2+YKvnc9PPjn/xDozjyEFhZJDF9R/SQKTuqxRckLLd9I1K13ROXvr0oIIvL2rjWlVavQSy4yv7omncR",
-	"nPJdNq2f1uD7q3vWJBykXTjn+8/Z/zmk5kOyqHbdZyPUtjhdvwg2ObYrcrFBuYOmXiGWOI8rY2442w2Q",
-	"OTxxH+rBT9AQ5D6xU2BtIemTo1ur6a4bcw3sAhySg63uD+nxZeFb5PYkF9Ib9hO2arkjreCn0Evl/nIv",
-	"fsr0b/nzaRIc/szYllDsSByaEEdcfNG09wMh71N4rYzs0PegYHyu5PanfC+dzy0VX0q1lMawU6TE2rGY",
-	"8RuLzAS39BITQyzX2IdOz0jjzX7uaNUL0vCz/fxkjXTaYmW8XBl09d9SXg112ukK8TsRg+P6Vb8PzliX",
-	"SlZE7TARns3/3WnP9IYpumStHHgpmL5se3ICerV9yB2ilSusWoShWi8eC/rmob3Ct6JJzopZrWtajQKj",
-	"O4ga2CnB1y1Ft5eamRy+bNi31IogPBkVQXBo4CoT8prX2sgN9iJ0ka2Hc2rYEvS3pvrMeHQLdLYBCxzl",
-	"cXOtro7W3XocS08m+pXuUokDhpQDxqfVOqBCQFsigehtR6tt+6b70UbesBL75sLeeyd1yVAbg9ysgigq",
-	"1q7Kh5YlF0tSb9GHXe0v4c83sqo3rCAb/hEtWsXnzGnw8V1cAe7OLzUVxlrRnzo29a+u+/zF3z7Yow01",
-	"K3/78OnDp/8/AAD//w==",
+	"7L1rkxs3kjb6VxA8G9Ez5y1ZLY89u9v95ciy5NGZsa2VZDs2ZrwdaBZIYlgE6AKqKY7D//0NZCZQN6Au",
+	"TXbLM2t/sLqbRRSQSCTy+uTPi6Xe7bUSyprF1c+LPS/5TlhRwm8vuBGvc/eTVIurxZ7bzSJbKL4Ti6uF",
+	"zBfZohQ/VbIU+eLKlpXIFma5ETvuvrHS5Y5b95yyf/xskS3scS/wV7EW5eKXX7LFK1mkx1/JQsx7w04q",
+	"uat2i6tn0be9Xn3N7XLjvpoLsyzl3krt3vt+I9jL93zN9IrZjWBLbgTjhknLDtywUvD8mnGl7UaUTCvB",
+	"pPvjqjLCkQCmvhE8F2U9+derJ/iy5oRpTsaWUq1hSm9EKXXen9FzttPKbjJmquXGTeXTy0//+OTZpX/d",
+	"T5Uoj/Xb9jjM6LuMVt/AN6IEh3+GCL7jH/4i1NpuFlefXWa9V/zivmv2WhkB3POm1LeF2Lkfl1pZoaz7",
+	"ke/3hVxyt9Cne3zi//zduFX/3HjVv5Vitbha/D9Pa/Z8ip+ap35ceGObbj9suGUHoSw7lJrWTV9zoz6/",
+	"NUItYf37Uu9FaSVO9fYYoVm2WMnS2Bar5dyKRdZ/UuaTeD5bFHziiHvYrui0jOUqv5Gqzzc/bDRbC2sc",
+	"G8sSGNmwneDqsMHT1GeLerv/ikeaXuxXT1POHI1+DAPo27+LpXWTeV7l0r5Utjz2ycpvdWVjs+TWH67c",
+	"nSerYxTgeV4KY6Ik4H0iPrFyd9reuKlznGPklbqyS42Hp72cC7eGi4zpkh02R6a0Hd7P3pZl7oTbjTiy",
+	"Nb8TtHd0GnvjuP0SxsalGH14YZjMYVSpQKJxZQ6iZFzl8Guh17GhD/zYH9YIY6RWsDz3Xau3Ql2Y5PwO",
+	"usxNfHaBvm5a+NwkjuS2yZZuljVz1ARp7p+fRkYsWO9ekoXf8HVMMIiVLkVs10QJO8WU+GDZnq8FuxVr",
+	"qcw1U3BFuKtEGndVAMXxDE1gQqFsSS+XVuzMmDRsnL9fwni8LPmxxdImcQyXXLFbd9ttRc5W2l1hk17r",
+	"7pG8/8bO9vnFtCYS24IvuMq/FCuppD9/PUlyJxKS4KYQJFRjH+504rNbUehD9JN1yfPInn9DV/+yELyM",
+	"sX7Bb0URHbEUrUncal0IroBcEVIYMUSKsNr27N6RpnDBLYNH2OeXl5cXsXnuBDdVKeJqQnP7/IMZvTS6",
+	"c8LIXPxJGqtjV8BGFBH95osjQ53lmqmqKNjBH6cSKOxOUJMRazmvq1u4x9y3uPuRlBSalqp2t3iMugdh",
+	"K+JXvCJ9aJgQ7tuZV5BgSVFSaL19KzaCl4YXER7O7yQqH2Fhvel0p81XVpSNJxuCohZN/c9yYbbTRciX",
+	"wmz/onkem0BZFTOE0duqEC82XK3FqGjAgf1UM0+dsC6/9lFCv60vRJ7ncGh48aZB+RUvjMg6m5FLXpj0",
+	"d9JbU89iH5T3/rPigx3nKhogtsIXvBAq5+WXPHKmch7n5Y0uZOqzgckehNjGP5Aq1wczj2MPuty6j+LS",
+	"rrn8HC7yYLvANOrv168fok9tQLVJFDT3GUK6SN0iA7T7qeJl+4S2NCG3kpucH03smMa5wc+wHrunibcG",
+	"HqLOD0DBCHVKvYtOeStVPkdMZgsrbZH4RI+fAK9EwiD0+gynBwMMLe6/3S3cF7Kr1Hb05GX9kd+hSTKu",
+	"eTQj/D/EeYP8NX8GxPyxQxg5uVNGJIaJH+uYWv8nfSCXCQ7gbu+d054iaseRNmyYJY6oXHn9vXMb9M6C",
+	"px1t4pjUMBEdH3TfuC0tDWnGYEYwGbXsQB+MjfCNthup1s7akdaNtSr4eu1GU0e2w2V1ZSReiHEurcQk",
+	"z8FKqrwtgSOq7f2t5O5V0PgopWQlxUrhlhC5KQYEjt4LJfKbOQ6APS+3Ir9x1k3ULl0JkbPDRhuy5gqp",
+	"BHn/pDVkFaVGRTE3uiml4Cl3TimW+k4QB/WdPUJZ77RqT/3bFXPTcwYOM+4YVG7SYhd7vRHWFjPJ5r+T",
+	"cI4ZS5s3LFiMeAcPOpnCt0KlhrsTpWm7XhqMdSiltULd6NVqXIKAz4CukpbiDifLT9yfBTxXxIpN9vKc",
+	"Xh/wxmbU803JmefLuSopeOtmiGwj3ooV2HP8w2v8yqeXl+AGp1+f9eW4ly79U+A+ITm14SoXObrlGk7f",
+	"Z5eXETbJ4QAIVe0c8d0eg1PGWYxgLXGVM8ffToYD/Zd6txMKhDcvt/CwqWCDkOPgL24fGrRtSDcRE7WD",
+	"x1gahoeVjvLokhoS1K9rqdVKljvgAvFhX3Cp4OecW85WvCrcepxNE37xXPNj1BnIl6Nn5xtxeAPPDXsP",
+	"d91NY7/jbCecIewDGrC1umScFYLnvydXZX29TaFJLcA6UkgJ/xq3/FuttxcQMzFamWkDN8RfJwyiGN/p",
+	"Stk6EPLs08vLTz6/bA/8h9i43gaL+Z4NMxw9pI4rdMmUtl0yfHYZnW6lrCz6437n/swOG6FaHNf0+aWu",
+	"ho5wG15XR9ahzIBDmBJEXwrLZTHdtfkOxT4FD2hrDd8JZioYOCO/50EYy0Adu2JWKMYt3EVTPYivdKXy",
+	"L3ASEYXz9njj+CnpttwB2+EkD9JuAgcaZt0TTtdi0mbuqcNG78SdKDOninFGKuaMWR7fuqlEZrkkjXJM",
+	"UoNn985HWScL+JfuK7H3ig9LsQ9+3UnjvfRfiVst5OaJnxZuLV9uULpIYgDYeebV8clLeiXjlNzx4w1f",
+	"JuIaKP5AZnGzdSbGkbmbBiIaeGu0lPOGIunGNbHARmpcup6YVrBUXDoDAsHreO5uGaSL1exWQAwr+m5j",
+	"eZyDj+xOlLlcWkPGAS8FcxaGXjEnJrLaI3p0n8XEhtW5HtiyemrBeGG3R5bzI2yfCmvIO87WoQ18r3Md",
+	"2zyrizytVRDdlksnyul4ugW7b7kVyxYDjXiYIgJw0ToP4aDVPFVzAU21YVd6OePPgCdsSpzikewbkTMU",
+	"64QGnHAaZgu3U01dBHXURbb4uyYtpNZQSwFqLdxl+g7+LcTK0j+OK7xCsCCFvNbWclLXRFNhg79i/BBf",
+	"1dLe6J1Of8uDApcHDQ5+rBSxGGg9TCicnpcpQHG9ZRzOGOMH2iaWa7jY4KtK23DM8GGrn+Qan/5x7Jbk",
+	"FL8mUhKpUzsMEuohNniyib0TueT98/TaWXvuIwZfyWa46Yz8h4iFYaww8dScnkFFNhROjQYkovI0LeNR",
+	"1aTH5FvQNozIWKWIl0B2wAWvyJ2S9qLEvBSTL6aYXPP+iWmzzCvBUK4wq9G73Z+YiqqlTlQuq9LooLOH",
+	"uPJgQDlyK1heRKfMmd3oyoAoVjlQLmOckZfZvZYzI5bamWtF3tDmxriDrGR8czCk++ZPmzOc7TrPPp58",
+	"fBquhI490c3pwlQvuJA23LAlhK5yZqRadrK8xo9IaqHvvJ+kKb4bwjeIUS88YwajG+g7hab2SS6FKdJn",
+	"sjshaoxE6SCKiAUiPkQVvucsF0u54wWarJg2wAvGn95G/XAFj3nHXivwji11Ue0we8X9ui51tcdAc8ae",
+	"+cN0K6KMnrIhX+mS7YXeF+Kaid3eHklb20ljMHTV927xohLxkfKSH/Bb/TB3L6x92Bzj+iQanQMzOOgy",
+	"lTXkZAkDMqLwKYVw9Ep4qDubnr5KMQ58ngjNMgzmTxHdAqAbsEKrNSgsDfUH0zWR8LEjNdtZnbxcvZ06",
+	"YqrjEujxmIcyTkWx3L4Ve13aoYyCeILdhufsVlgn3p0CteF3kzX9V+DFilyJIXA+LbVA8iI+ymolSqGW",
+	"Mavz+ZpLZSwczX11W0jjTM9S3EmDyV3To9GrSi0T6U/frpg7cFXBTYYKxkYfmHDGnjSMnDInpkOFXJvp",
+	"FEuO5FjEpJQR9HxkjBdGt7JpnJ1FabZmFuXCl6ZOPMkx81NIRq2+xopC3khIKGmwVoP+nnObPOGJGj94",
+	"Wi4HE7GamWc7/gFTzz+99P818tGfNP/av2XSQbkNRu+9zONFAcYYSAy0hkw7qbERJ1vNydvo0NeHRtz7",
+	"YagohVDDu2f+TTQO8bwoyGPgVN6DLuEnVqlCGMMgcJNHc0Yjk9OGXPhnt+OUtikra61E3olSpS5ObzrR",
+	"eK1vR8lNhvc8OnsNpufY3kkV/PJj9nP6jte7PS/F/VjAJi2hWug7NhjZ/WzhhHdMjfQ3xnXnJokNOnyA",
+	"L6MGQIIc0sSkRXy1z1ml5EqKnNViazCr+p4HOmRbp3ey8iVAKVM9IbimZNE1Verum/9e5evUC9IqF5cm",
+	"9SUoj2gnQDTfn0xYCsb8hGStTuISTafx7hEDuBS5UHY4BzF6aDxFRsNqe26M2/XOw59ejsaUaG1hgOgC",
+	"Kvs1ZWTPmPwtVxGnz6tS79ilL4IATYYV0mAVy24xfAyzxUauN/EckmB0Da8XZkXj+C/F1hzSZEdNmhlZ",
+	"urOS6roJlOTFJSackDgL6vj0dMB01p+On6Cut2FUy5y4RcSS+DS9J7W+96UUsT26EyU5IyfY2RPn5Sfk",
+	"B0/OqSrV7LNinDKgxrXL6KnwOkrj6H8+eu3PXjdpLmGu0fWXfHVqwKRBi1jRE17z3re347lglEN6D8oF",
+	"PSH+Nop7N6zRtNtoKMmpPfJlvwSC5Y5w7Cgm+GDhhQ061W9qrie2Oy/vZO6UjrexPOF0rvS0BHefyZzU",
+	"Ol5+4DsIYfX1DqePRL16zkrfcXVEj5VP8GlV3TW2YiCHYFcZy3hx4EfDbgUzOp6coVGTiOQbQQAc3fW7",
+	"+0cwyR2EC/YvjBPLB/D7uRx8uY0SC+7RK6IRaikZRlR4nY5KMQunRlO94I6XWxMNad+Ko45d4n/SB7bi",
+	"JcPP0fVaWbjUOTMbiG9TdXVlr72jMlH403f/UZrFBO+1e/Qm5Cb2s9VSd67wcd1IDJsf/eThKQwYIE31",
+	"qrsY/3c0OnxS/3jWLt/J4vhQSbuznZ3IAQMs5Y6htMxYrXNfZkrJ2Egf+ANfC6gUNZgzoou8mTS0EQzW",
+	"xm6P7LCRy40X4cSZGbt4clGTdcNzRlp11nK807eUtshKsxxd6UzjuuB3TklIwhuMH9ykzY9mom8s2XYr",
+	"htNwvZNomi3SHKAUfBuPTdSylnYW8qdK3Po6ob1/nrkXymyr9CF+SyZiIq+pNnhybOXIy9xYudxOTA0O",
+	"Z5Ikb2NfwjGMJxD7zGHPGXUOcTMxmHSjelp++0j6DMr2VLYet7aUt5UVJxat5dzym4YaMqUimVSE9Iux",
+	"BrO9jS8/8KW9DtE7AzdBM4JXz0k0L7bJKWybuuR06Du+MrVZ+hVNBJMa8oMpsldnnH67tAC/Ec/qJy0w",
+	"at+Vc0pwmopYREoNpJI5MUrpZHDz9NPI4LBGU/wPQuznRdVTKWeQJeqG69x9EHWCdFtM9epnj06NsYTd",
+	"/57YN1amxIvt2Dg/8GL73GwHqprCgsAXYbCwaFiy1Dxc1y559bdhK7SOn6d/44gR09TcnTVPfmMTBoXI",
+	"V6WMqNQqZZXMrT/DujNAkomFe2ZxfXPKCdYPKS2TCihNTUP84iil4skJ7mpLFLzBjUj5xYvBgE5f0DSr",
+	"ddo3nE9vyrWIntV+GG2enYELqq8sHG+UOlHDcCmKwgyU9c8+0mEfZpTuzw3Ud2v6Ixc8rmuEJrraD9ir",
+	"M5zYaaVuogOw44X2JiSOO7iKeF7eii+FnRDohaeAz3W1NwPoKJC8zNYctPL8qtYn9Qoi7RnTqpFM7syF",
+	"e7CO25AI38xLARxMj3fW0E1DTEZD8GAy4SWHhXjzAu5J8RzYJJWbz+AJ0M2LApXvHbfLTVy+JDSBSfqF",
+	"uV+i+jT53U4kHGTf96VQ+WCwaqBKtZfpcN7rL0SmZkxh1p0Ji0+riSH2Nfn9Y/fo3OhWT1HrbVTaozFk",
+	"dA9byDJaJFs76kDXotogXYGPCn1+E3TftD8pUQ72fgbmU4f8uBA/cr9ctTY+Az1im/AqyPJuvV5H4Dak",
+	"MvrhDroqcnYLXhlIh1pCKgxmCK9kYUVJ3hzIsMO/mIBhhlIgnu1xJske2OdM43lN4kzDeQ/QmYYLzHeW",
+	"8RKZPu2kxFaldJy7qsLGtKCi2sWr3AupEmHQdLQkEYzKFnDpjOtHybjDq7rAd0ZI7sHLgiNBu0QV6uwC",
+	"4n+68t1TqmL9Rg1sfdysGUp2qbc6Hsx3lv3KH4uIFy1wR/Tjja5Kc2P1TaF1xBn7tcglVxmENZneC+U0",
+	"OSrmQlGOVXXqeKvzI8tlPi2fPLyWSu8TL542WNLQ2ZdiKeOBzxeeqo5V1LrWYA/uKvLVNXDTHCTWaijH",
+	"SLRV14zfGsB7JR1XCXbgZtp8h4E3wC08sKEDyUJJnf3bFZZdHtwKGqJjBqzSLCiMjoFYl+cNya2bpty6",
+	"6cqt2pldk689q+ipcxrXmWoBZkL5jeiN6UtmRlyh5UToQRYNBgeS1PoiUODsCawzwqnJeOkQytAA2M3g",
+	"XkzLKqCSX9JR/DyyRkJtg+BpFaBR2B+Bj4NBT01tTIYCJ/p3SCkLsSk/q9h6vvI68dQUjvRx2fB9Ku1L",
+	"TfdKheQPSlSHUZMzf2ePhXjcFKlAmg6u+UiK1D0zqwJVveqYS3fjgfQvJVdrdOHJcomi+qcKDallqY2J",
+	"aot+N0LgF8uq4XbLFrcoaO6kLiCDaF2KCZXS0U2blueVhIDlH6RJyHgjY37yb91t34YeAU9j5izSrTh6",
+	"pxNd9jV48ZX7nz3ORSJpQ9jGUD4qm6iiTCsXPcQOnmo9sC65VN5vWDtf+lqUlnPwQ2g9b9y3YhOqlGyh",
+	"Cuy0glvMe5H3olxioX8HZzKFZorTI2rR+BnuPi1/gG1wmjMcRXFg4edNbbCbVjRh19Li8p7ZILOQYGuh",
+	"2Xf2JC+y18rrmmfXE1ayOBUsUCVShXc6sa/Q+GJmFnHa8BhI0yGX64RFEG4dX24JvG7Kd7Q9EWA4lroC",
+	"5KyxGHTucUtqZy3RL8xgGKMBmedr953pCFHvAYHJiQmmoEBsSlG5f0VyI5Lv0GopyNAt4DhLNe2dp++B",
+	"H+OmJsWZthPpEXYt2Axh19ovTu9dqjbYyTibym0otN4aVsitYJyZQu7rnI159bXipyoGN/EXgN4LQD/w",
+	"FLOaIPl4UQqeH0Ou3pQcJDfCTUjXGJAaXTbSHuAhcJDV1XIjfNEv9LQ46ADc4R0qU5WH5gmKRvUON4Sb",
+	"ZoazhKaEIRoDdaBmxcGpQ57mrBRraawo2a2jkMm8SsTA93bfTOWOhAnT8XwQ49I/y6jhfztYPTRH+PdS",
+	"EELCTEYYV5YVklDipMLQxUHWiaiZU7xEsepgqtRLaOfeneNaKqqSF2eM/NOAnWQhJHJsU9z5/G4/Q1U/",
+	"hwY8VOiXAPGgyDoxWq3oN7A7Cn1IoXfMVJg/mqZMhGmrzNFt03r7BaX6d6BUdnt7jCFQIyqqbSW0Oelr",
+	"APCGg0RGDLqMGR0y2wmqbYXQmJtW5m2jGmDEqe0xOqIfDrFDWg0f0Oj2ojRO6OX3AdtHAjb2osYXqcdt",
+	"Lji2P1/XjVU6ZozGOXsOqvYAbXaIQ9ym0mr+BHnXBGKDoHqgJcAdu+N5I2n1wlQ7d6eXYh9tAbOVKtWl",
+	"CT4CHmi2BtKr8yTVD5XfSpuqKvQg1N3YBGI7ACU8/MOsThV5ksppIPthSUxHGDa8zgRFctdLiTOP3cRa",
+	"WUBcJI3xgqocuD09d+2FKKHn0kGxPd5poHjF8ZRD3UnAp6psIcGHhFj6cR7VOk9PShrmHkhBp3vuiHz5",
+	"4vZ4ARm3kG6gGE3muhHp2ooj5iLQ9GIvECKhKBphrffsTroVcFve4deS4fmUos0VEx/4bl8IhBowp+Jd",
+	"hvoE4jvkjsBwuPAwqcZ60yzn19YPh0Lex2x1rBsza9RYISlmRXXqxcdKvE27t0p3Wo07O7SyCioStJEi",
+	"b2l9hf9UcWUl3AVQ/V4fYu+TwbPksWMa9SQrucZXUBpEz2kzGD0iTEfKNg+fR/dNmp1vZdqFVGuUUkTa",
+	"l+kVeE2bBTpasVIscaknVJK5MXb7yqaiqfAKMbNkyiOfTgqTIBkJ4TO8rzWzGDERcKmfLT/3Bhu6F6Lv",
+	"FYdGP9JZaShTu5Leo9loJDtECbCOIogpw5khzTalIw/38jcaPV4StGsA/MyBz+gHb56lMmy8ojm+ULkO",
+	"8fgg/uj1HWx1uYYydb1aXXlwSQa9WT0WJVwPcDSFhPQ6nwKhdFljyo9ACw00FvtGHEJB/uOF2uYXxEO/",
+	"UCWaeJ2o5NwHqGdaqXyCXG98qtUMcvGiGGeGV7pk4k6UR9BdMxDGK+iyqo1gvAiCGkpN7EbsfJ0tRcD7",
+	"12EiG/U5OX8Q+p5pNaktgS5NzCQvGbyF2BSeYrdHBKcNhd4bKgf3vpduWbgusfIXcWh9QQwoNn3PQtjy",
+	"Z4m99j6HzlYjNZLb6kXeTNSyezqB9txaUToK/s9f+ZN//Oj+d/nkPz958uPPl9kf/vOXf4vW/OhiNMvv",
+	"rSbAPH8vdeXVHKSvLq6RTl9ebxu1j/eUJDOwPDJ2SYeDzIBP2HfNC8mzo3d0uGN+YZgzgdBqAEeHU65C",
+	"J+PmuxB9y2B+HaL6ZWeCXXl2OSE7APDWRyXGG4TyAHT2OpGsBjZD3GI7gonSFxvTgpQkOWGJCZ545+tJ",
+	"ZzCE3gt1E4CKAwFiNcXwfdJW0ftX4/6De1dXlu0rMGdQYGqFeIIZlfZiFXuh1dpbxn1qDLiYjL5Z8Qkb",
+	"1SgpdlLRyqJgZaWUVOsrKkSQFvpzYzMa7YRlfGt01Cvq7gb8Fvqzc35k1Z5ZjTgK1wEjHD5pgpLXaNcY",
+	"jOmqdSP3wixNA9pFzJSwE5vc6YMSiXZu1GiCGr+4G5b6YeSaSXvta5NbjT8GlNvPhpoLzUoCip+nvBJp",
+	"+m3F7CuKLOLAoP952ZBkf/jj5w0R9iwbKFc8J8JctjBLvR+9yt7BQ827LKwC+k5wlQPXtjfoj/e74wbx",
+	"7b4Rh++lOJwOzvcf47L/p0qMwxi42fwXPIi5ZCHhfkgMvXTaJSSEGwFISeOmAxEH5xSljLaEOf0x01In",
+	"J6DEXY3fYk+ooExDHeWtrmy8D6JQce/TaMeWiEdww/fQGOUKcHFy9juIQnPF/r/fUz+yjPl2KxlrtGPJ",
+	"UIRl0AclY6XYSZW7P7sP80pQVzdumdE74csA3JeabQ4awm+ji3wc2ADyTsjgIOZoNlFpp90KNcAzEXTR",
+	"eSW6xHrxKHuqVr9abrAuDXAonI0F0xy1E2FI76YdWNQ7MVtEez7v+loKgpmSxlt4PQYfFt3V/iamLwBs",
+	"XdVsCAiaQbAvnYJIRJn1wq65BW+PkerbO1HekTjtVtxoqpYdbM9Cvp7Zne0J1TZVQniOgUIk7cRx7hXy",
+	"nAetnn55ur41IMQM3tvw0GiMtVXJ2gyLBeh22NwYB73hsRynJSF3DC6aUCV2dWz2vi7dOoYQEBfc4Kn5",
+	"mtMmjEGENNwAqO/UHGgFnVKoncGsIOhAO3wIc0SF9OioiS4I8+oQ0ng1nrjT0joc68R4vtoNIP/A6i9I",
+	"bBpo+gf21bxirUQ3pgAiU1CeHHVqiGowqaS3Ueb0catOPQbwoCdizWZ1XCuNv/CGVOa6tcscO7+YZinc",
+	"H7gaO/sN6vXBmftgymsfzK4JbGi4nBhnezhox9E+Nv3WYeC+KIShxHqsuUyBFN0M5XiQf/rxvM/g/mg6",
+	"n6cUAgzowDHYIA/VMJRp3UANmVGkNeSLOoi9ndBnon8NwxfTcwwNy05U1c7SHeCeahG42mIdFMHz5awA",
+	"aEN5zTi540LcrfasxVu6NjyAMZzYhhMOGA40bXwFppY1EHO8ixAEQ9NHOCU8MwDY4957CmBPD1IUOca/",
+	"Ezol0F8U5XTHkUW97thvY1mT5R4IKeOKpadjgsmjDTpq/k67FJ1lho/FeOOE6NB5Ij/zYzuDOjcQ6nme",
+	"x9IjBFk90+7MOr9gBFjJIP6Wv/9Hnc8mAC5C/ls+tJJ7aS332NNHD9pN39GCL4XvAXEPv+YUN/izTp+r",
+	"2b0FfJip2fIhuRhfvn2PxUSCj1VRp0aVAnLSc4gW8q2AVMSUyjOlqVmjldjskFuqO+CbgkckmS817W9X",
+	"VapE1i8hc3sc3DkVMNDcYii/dgQ51c22tlZwjtHFxktEk1XE3fLhqMweLzCdUOkwE5FiCDwC3uqnFaUC",
+	"tr6b3DGhBizlVWEbxibhBSZQHzwKdSRf2A1zhq6Adc+wWBoAfHhhmMyzGh0e6z3WzIqiqDNpo/pLZea2",
+	"f/IZo52MLctvm2jQVamutNmK4kpp+4QXhT4kWtK1zjH16/Y4LDjBxPbutYl16clbrQjnSZtGIUbPPg2H",
+	"pFd63izI0LGtaoD3qJyFPqysrp2I9b8+FMd0T23MgvKNKY510YoPlscL4/bxfuIvfbnGjAmm29IdNrqo",
+	"YbKwfDDOgd2O/bdoO6L1WQh+Bzp5VGlOVCW8VtCeG3FNqHTRV7chYB/EN/JoA41uMziM33iJS8SjTW5W",
+	"vuBehUhPgwOHWDfm9xzGzmqVEaURk5q91mt0bjCcANz4ioWBIBiGMI9Ws1sBNpGHMhosVOqVE/Y4MPNp",
+	"eKOnZt+kyDRnpT/+A7CCk5Khm6BOTbCnRllTmFxsM98GCJ9O8rEuUyCbCE7jaLTWVG7pe9cbumkesIBo",
+	"2Nhx044vE+tkXyobhS5ZWnknbpIN0ujzBMYBX3Opwpf7JKPEU0w6C25CKr2DL3tr/YCR47zWSsmfiJop",
+	"tP+Z5FV8UFCIAEQxIy7fv7wrZ9aJPFHzlaZbLd2RgtMIcscLmac3GD9O7C/YJufEeGjaPGYRKBogHob8",
+	"i56T48jePB5JuW9lc9q3nIrZzEI49mtJNQQYj7eMeJDIieulA1yHrdLp0Q4CzSkmxEY8Z+Q0kTIb+67m",
+	"0XSd/P2r0VqmC606vDNOto3gZVS/9T3MJnFIqISOoTWV+pCqNJqXPhA6fsY6y6dUhm6XBw8y4BEYPr28",
+	"nNyEH1AToy+X+xk2WGqYQtwNBH9vqtHAP+EIwMFHr/hpE2r1Xhz0OfCiOA5D7METU4cZEClVqSbMB58i",
+	"1f9Grkab0Gy4fb2a4SbpYAGGHjOwhX65Tf0OeSQsgLbIH4EMz9vgGb1fW+9UfLSa4TXw7YVj9aXyZEwf",
+	"EqL9Y+txJrC6eMPtE7mK1tXVp6ObgNkX+IXW25u6QSM93kzK/fSz0Z6k92g3l7ZjobFotyl6MGvH263X",
+	"HD55D3qXD6UrZMzyci2sM9eaDdOG9SQ6CwPJ528FgSTPZN4ZVX81yOm8Yo9UMIvGi6/GWI2d1P4Jugh3",
+	"ldoJ2JHNWqL7Z2bwym50Ak74NDrUzfnnxvd0Iq+OnMdzAPG7dPW1641SRqJAAOwExbY5+SjxKV7lnVVc",
+	"8eJoLDUuEwd4SSF4HLP+rT58zcvtSCn6BEss7YlvZI/1elkcoFhyKQA2HHvwMCg8NvG+rODN0YcLs8jO",
+	"09VzGNB4mrOi2Tyu253SX/i9TpPRrYyiGZ/iOY7Dlv5JH5heWaGIqsKp/O6+uGKADgYuOkh/kFtMTOeA",
+	"KwM1OUnUjoEWuJA7YeaZPjqRtU9oBxNI8RafnK9NRq/e5wYb5nKFjVSbPRdmphWWMpZW+LqB6ZCx28qG",
+	"lBO3HeAVETnje15a9J1gomOiDG6iXtp1tHl8EtqxzMf3sFU6TNyPneLgOlCfQIvv1FG3owWk3bT6AnhI",
+	"GiUcL+rVKiqBUniXnRe0dabom5Q4DL1oEPoqaZPNRhOfa7wMWxzB0sCnU5v3ZUvYDKoqneMRvOzNg4GQ",
+	"jRvwvV9TxMN4kuOfDfNada8Mf82lMgnXVwKTms9J5/+Cq7wT1+8oALeUFjpxOCOGh1tutJ4x4AtA8Bke",
+	"Mi7hc37M2EGIbYYSPWM/VbyE1k8bXqwyQBKISvZrugJG7QjIwEvhJjFwImE2BjwY/OLmil2En9k/RKkv",
+	"3DQulGY5tzwKd0bAQ+2NPQEUNoZsOFMzLLixNz7PqXsSbktovLWFdrr+OBgGAtCJGJDe7q1Y6MytN12j",
+	"krwIqHhxtC4InrljhQ/CbQEhHKuZoyo2WuiPm+gRDw4wVNmYbmlo7qw2NDTsJg4B9iGUsAgC/43b6fil",
+	"v4pnMDO7KYXZ6CLH2Cme82y61uBR0e5v9YKHgeC42uhmBAAC2GfYBsduxC4GRUpYhAlss03XyT7Khal0",
+	"1jZrIEJNI2O1rJQJLAKXrjBbOI8H0UwpaSbOzm52mtRzvmloOHO1mknxnpCmPrnxWMDKOyt7iDuh7BMc",
+	"mfnruOcZiV7D35b5ELMmM+Mi5/l5yP4npVW7sdmBKxTsM8qC5ia9pXXERDLY4yKOnpiC3/TW0txSy30b",
+	"bJaIaGvlLTZMsVDpaTeytEKoAIBBzSag8wRaB6BZLfnOd4Pb9ZSph+1/pnQaRNHsBd9SRNzYJnLGLO6b",
+	"CQdcc1kiF2Nic7BOyhQ3lBvRxC5pdOCjQ2ZCZkkNo+7zX26P0IjT9z0ay5b3aMOndP/C7Ulx5y31rBtL",
+	"nR4s7gYYvlisy2N5njbMzIJfbKcUH0cqM+wSMV5fK8UE1wgC7gb9eR5Tzys/BjD2aDIm9ntM4OcTgMAO",
+	"aqkCGyK468SAPjdx66NseH5n4MYN9McjIg5gG9ekRuRrw5a8ECrn5QnY+H4dtcFM91iv2tkH4FaE1Uoc",
+	"VU+93o+hA/eeaDPjgp9x/8be/G65EXnUw7gvuJqR5FZwNd6FGoaMT0PvRdJutHorFLBqrq8AN/Ca0APd",
+	"LafLrbNJAG7qGtH3qCs69l4yGr7bAFN23w2ucPf38J2oO/xdLfjbJBpoF9ltAE1PRteui8rGAyV3oqTU",
+	"nwkZ67lM9B9QqMPG/n4z7xV9bIJx/bCUYnoj5i8lL97DNyJDTSw2ydEf6dsy+hUiHdqrrmEKcJqJ7bkT",
+	"9wubJ3ek1j/jLcbpWiFDKB3WaKNC/TEVf44Ci4S97FsGAVXGLcD3Vuk5f062EbIF2RuRHO+gRnHm2+pE",
+	"QCQnw0YSTwT7ZiDM/A69Lt9jsWXkUB74Ma4qNMExyWrl0VTyZZWI4ivBS2EslTRHmgjwXAziqkoTEu0x",
+	"V/fiou3E1tGB443XfvBJ2u7joKoDvlJlMWXaiViCxx/qrtaAoXc3NQKHUf/ZRbZA1xiWnoIXCJRT1rOf",
+	"xg/Qt7XSDfMLFUiPGvvreNmDqVh3fpsU+WtzookF0pupnvf0UTw3daMoN88LE0AGY94qURgRPCaJsiTU",
+	"lGH7sM0z83rSQ0IdDBn1shCxQqq3MFHHkdVy4/2tZJ0ZfvR9UphbLybXwJ5iM4PD5jhVV05aMHeNvZ00",
+	"Ukc6TW+B0YSvTJ6LeEptKyM0MLMfopVjG9YTaN7kmCiT+4Ly86N3DHV+B7O4gVQ9pW1yyLmYhJ30Zf34",
+	"vO6KN3sRbZz0Cvy2wKxNPnUGaSFW1m0rfDOj/HkNmHRM6Q629MQcNC5NinjDBt48OIXzQyisRcKUB4hY",
+	"CMJYrbdZ62LcKn1QU48z7O8796YE8FYaxQHgKPrQDZ0yuA7gfrsnd6uLZVHIGR6QOpuhq6Fpvb3ZJeor",
+	"K7WE6H0+wS0q81a+S21Btw5cE2GQGK2x1GZjej+x5izqdTeOS1K2fNk6tp27r6HTBMyQThmYR9qV/Vh0",
+	"MwQZq54qjWWbSuVlW18eju5CnsRwcnrM1XqDhTLxj+ESvgn2U0RnCi0VOR1CR4EMUHfgSr89Mq7wLveG",
+	"VUwuIAB8Qi60L+7mJ/4OmIsaEtBG6vLGQIjGdOjdjZhxklvwVPeuo9TRMP7x4YsUH8sWCdjJ9xAujVRY",
+	"BrS4iaf7thAvsE9NFFDzHHU88JJUEU+qVCdbQJ1t/JxgV9QraG3GrdQUHXc/huNY7czkE0RYe4OeqBoh",
+	"jaqCcH5D1UFN6iabwc3q+9bs+ebp0Oj7hjcD1E5TCFSWBH6/rkph4t1hUiGvIbi+oQZ8BV+m7lMQDF4r",
+	"sgwfHUG+m90rbhQSr92drReWowUkdzRa7JWqUoR8KSwlMNUtbFgNI1CK/SdWlKWElvMxs18UM8qG43zs",
+	"rLe93SSihvWkgGWeXePfoAACQbKUmGWFJdJBfmhoTiR7EbO+XyQ1OZxAOcfT64aH6taQ1PFNp6zPzo6X",
+	"PmfqBGAz9GdEn20UsMW0eqNZwcu1YJxB0oP2dzJqx3g1e2uUMm1a2DWNdIj7x8t9mmIHLqPm76zN5PAr",
+	"+8D2pc6rpUWwap3I/Okl+LQjxTf1zE7YgbRbZ7BfcyIppY7Ea8XgmasA0BASrEK2StE6XCkFmXxDjT7L",
+	"oT1pxB12U7vDbiJtTD1X+RXEGb5cC/uCUGo7AYweKpyAJimYZE9uOKoB/XGgZcKk5A98WXqK8SrnpB8I",
+	"BPzMYMTQJUifJQOm2FkcZmpC2xrykMyYAZE2VrxLSZlB50bC1+Y+oZ2rWHFv/1CM632NGMIcJLRZyqIj",
+	"V0JbBKUuSYd5AYZzVY/31YvAFjW9Au8F7ZH00/rcDKmRniRRJOm5tE1pCckLvea/yQAO4xdtPW50ydQy",
+	"5lQPX1cH0YznOeBmRLWt6Z0ncq3EzZz5wBcSbsep3W4mewSLNo5746Y/QyOM0HPnnrI90kqCxD2OjPSg",
+	"RQyjXTg2eS+xpnZOkNUJxHHHFDwWfy015OlVjc6Ct7R+mJG7EB4L6JnJCX2jo3i9VVlGAxmvQyEc5krU",
+	"PScSqbvzsD4n8+qOApRzIUTP1Vso2mg8cqNjhvNOKoTKmDLdhKPTtPKDfGST2owLjHr5bYvudilUHr0O",
+	"Gnr8nNv+zCBLNIno1KsylrSy5lJFTUYVan0aHnDolXYQe4sB5omb4VGPIu+g9mswpFwFo0kaduDShhy3",
+	"aW8ZaKXAbRTqsDcHt2ZoWOYMcAr/Tj4eyYBmV3Ff6h1qHm6RXndnHv4fZbDPUG5QH6QxU3K9sWCAAA7y",
+	"g+I+O1MF8zeSONfoiXfkWnFZiJywu699uW8pRR64JZJTIm1Er3wlRG6ocAVbNPBStFliur45sY4yCWrd",
+	"wOpLHaxYvtkpIYAh33y3VfOwNz024+9FKVdyyeN5bMuNWG5H8nww5m65yn25ILLBodRWdGpnmn6VOELq",
+	"a1WbUXD+DaKj5xocqhtsK3GWsLC+EyVAtiWxzZyoKNvxJeSMa9/blGPnJlwr1ft6ok06U0OB3OFg7eTQ",
+	"S7Y4lDpmud471hVa3o95671wmRBXrKmGnOFnHWXaaPuq2W3oZujUp7QFnBJ4pcvbq9705aHWf/XL5lX2",
+	"UmZuIQ3cJY26B8e+vCz1QWCjOpXDUaTQd5ljE7xwK9anYRHBaV+KbvS7g80/qf1MyJub8KRGDKBRqBjv",
+	"lxod0rskx9tp6rIFMBtyxEIZqPcd0i1iCEnQ2FLwrbOuoCkKpaPHr/Gu3jAcfa9vAt5qijWIFp/o6tNj",
+	"vR94Eakw4R+kGQm+AMtQq6O+qyBR8O+rH0EPLLbu0ocW1NhDWO+LWalFAc1gEA+MF9tXEKujMm+5TNZD",
+	"hTVRRcbJmWVitfL+7ohT29fyYqNK9lPFlZX2eEU9RHxnLPQhwGKZ1XrqpNzCX8L7o4kMVKgZgJRxx7IF",
+	"NLIPv1Wm4nGeS/m2grKezHwb3uz7dTRD0206H4ROZxEugJbeEEMjNifaz4qkudelGqQNJnxZGWk0+YaY",
+	"cisYVp1h+BOezgg+g+LSpTPnnLwPfz0IsixiiC1oPU0nnN0INfMb927ihkdxOJR9YsAaXGEtXyr1cu9Z",
+	"DeFI4BYRJXw9A8miuvsbrq2WALXoyVC6/pgQxs/NNiWdoKU2cKQTnr6U2V/6F4ZyEnpX+MlnPX0mk3SG",
+	"d6bWSGIpYqLMl+hJmTAPZscn0tIUUjOn90YwufgyjkzEWS6WcscLxPRwf1iVfOke6BQFqKg8TJZtJBLJ",
+	"XumS5SU/dFM1pzVkI7cxLmeoSUyQb2fZxNnou7MFvj6oBxd0PiE/nDMNETQF5W3QAyDalwDF84xXDYaC",
+	"vCCyyWRvQkjtp08lceIaRSQR4Ibj+CHr11y4r0UnR9X4pzTFmtbkaqy3lZvJd0ac3qn+DE3+Iw8+G2/b",
+	"2RBtY+07f9DlNh4OHcrf7wTFppjlHrcxnt1CGTbQY11C2ZlodtduA+Y0+BN6LE1nEL0XCU/MnpfbZOps",
+	"GmiFb1MDDqXa+f73HdNgLxR1VQE6bLiB7iOMKyqp7fVHSbZab4cRYNl+tmGtISxYW5w0tUBYv/YfYygp",
+	"RiyrUtrjOyepfEmu8c4u6Za01HorQ3DyagF9fm78U7WCvJd/FsdWHA/EHyitbm6NzpEba/eLX36BWo2V",
+	"ThYV3YmSGe5+9CkEGUUEoATBewAbnpNSVxadJgS9o/JQmA8y9RP28k6UR4jqAVKOkWsFwQ3FFPi3OaOl",
+	"MVw4gnnhCjA0+Al7WZa6RPf3HhtPMewNZdjv3r56wf7zs8///fefsC9Rd6CTsasMuGePDC5oxK4AhjLX",
+	"oaPyTnBlwcgiNQAeo08/+VsdKLtafOv2AQuGcL8Wz/zx4Hu5uFr84ZPLT/4ArGI3sLNP+V4+BZA4sqLX",
+	"As6dExngd36dL64Wf5HGPvcPgZWx18rgFz69vCTQE0tBVL7fF+S1fvp3CkXitTc5DYNeFvFhxiCS0SxC",
+	"b2nu8zkD5kjsPWEFT32XsF8wd2bHyyOlQTh5deBHZnXOj27LwePsQWB0Dc2FkCkmQrcXpeBW+MWEVl5f",
+	"6Pw4i2aDvgpxCNRqywtbVuKX3m49O9ubW6/tAU+hA+XEffgGwxTkyacdqRXvQnDK4jR6J+iWgSFafP30",
+	"Z5n/giKlEHhdtffpy1Lv613a85LvhBWlWVz9lSSeOzC1vJP5okvorEG0npt7qGb8lx97W/RZxN0C7Wug",
+	"Svp0qrrBnKlJ9HG3sVbiwoC/IUJhro6OthdN0lY52ulpeQFPxKmJnvNAzhDwr0k4qhjFRwrTSA32WXys",
+	"LlpyccQgEp1xKlaC5I+AJh17f7C9z8cMl+c7r25HIB80cmKfN5punEN+UpG7U3SoL6HegeikXkQCIO2h",
+	"Ov8gjCXp/TvHb4ZpVRx/32G2p+LDnnz5UZ57CR//xnUPw3VWfLBPl+auzW3hLbdS8Vh5RoTPigJB1TIn",
+	"YF68+/6e3BaY45YvtxhdirLF13wrvsBHZh2tf8j96Wtl/5B79OzuuJIrx+fuCLzRxq5L8e6//kIyN692",
+	"+zOcuhbKiBHlnVwKhEYFYusVU/oACA7uNgW84PiBCyhPKap+JeyLGgmqc9jipuCnl5/+Eav9ISgPed/1",
+	"8cfkkR4YSoTZj5jOX29MdxseUoT6Rf+3m0Rkx99vBOD9nmMzYaAQmQtQ2n5vMij7vj2ixlvvnBnR4wFX",
+	"b5qEJPM8TeqeDLtwlibYVhfUyxAtqgCoF3tNiLyG9wTSLcJ4DaCplNlbP1l/68epghcIV58eQrhyej53",
+	"VuPGtxBMrIG6EUeWkGh3c69pEIy02xdiDFmaDNK3dJEzvUrMzurHmB3suNmKPCRGx+YCT8yeTJRvnDoQ",
+	"ZxtMzfMMg7/1I/+evzslNGPXfSOD4mw0bTjEmsgxTfIm6LmTSpyFnIXcyQQ9sdG+R8F61u4DE1MoEq9Y",
+	"VqXRZUpL+jSiJT2sMDcipQ5/qwTb8zXqrnlFGBt4PSGPQ9n+QRpxqgIDDPCUeyyiqCPh+dJ+q7zkfggv",
+	"ghv7OTgAJ7gQHsDh494/xdvzJ33AbApMalRYBHXiVes2Gz2x4Je1GlQUqPLQpfvViDtR8oKBH2LpDBcN",
+	"dxshANNTEPHrbGvD3R7fWYRBfBFctQ+yuTi6h9t7gD0erCegqzixmzuuzuHTwLfArqBElYrQcBq56h7F",
+	"jasj22lngYJyjvcp6Fqwq04/1aUTxKq7n5WiqqvoZn6ncv3w59S95X/nQX1TWdpdZ/Uh4BHqIkd2EKXw",
+	"JvPBewxzmVPC1Q4y6rEfvFTMCsWMWGqVO/2pLmgQhRHBccGMRP9miwW8MzFtGJmIFzG23PoRIOvrfPHg",
+	"992XEJNImS5UcrYRPId5/7x4+Z6v22/oWb1nuf4cUd1XdkIN3YMv8InTSfwAJxOn9thO+OFN/bPY28X5",
+	"NmglCZcpoaXkuZvOK+zBfb/dyeKJ8IW4MEwBehJWm6AC7jEDfRZqQkemuGnaY9/UQj//fKxt42QO0ksr",
+	"7BPIJN7dw5v0uFwE2xb1DFu+3JwlnINDASZ/IUImLDfiij27ZF9/4Vs/073sSBLaNfCigOz3Wyxnclsa",
+	"EOI9DZI8+/Rn989oDOgc3DvypBs+LugfJ+qDpIfA5u/AsqTdRY+syiHiY35/XRPZWHfGqKOJLUHSZIO3",
+	"30cj4eXDncW4UDrHttBQ1KrD6R5+T8DOuBVsC4WcoEVZZjb6oBKcHso69lXa1Djl7hzfnNerr7H66IGu",
+	"2Ve0yEc2Yoav2WDinMuMCSgDVEpAW8t+h/lToS+Ns1x+H2WGjS5y3wMyLvDeikJw87j88FF2BxOwoLL1",
+	"PCYIR1cw7hBYIlrV+WzQnT9y/Jz8/dcnNlxZ57qtwjGYzvdW53pYRQXglF+Z8fCNOMC0Hlntq9/ZUfny",
+	"/Dz6Xk79shrpOZCJpzFEUG8wdGpqR7Ig8XkklkXPTAtfY5O4M2kAzxkOBHWad2C1nkP6l3eifAItW3HQ",
+	"uqPgkW34fi/UFbsgyF5oQqCAtsHDFeKEGckoqXyCpC4ZQhEg7OzRR4gzdgGlwFKtLyDNEDIpAVyVQBnr",
+	"GmtpWNvJWWgj1XrIYnevfFOXGD/I2XmB03hspQCX9Q7CRwkXWOhjfQbuAFIyTkmuGTO6g2B4gC6o0gb/",
+	"Ziq8T7v2VKgBz/RbofdCPejW4Sv+9XcONRB//KhsEjQSLJXlDPtYJfYrl7wYFoRfwhOP4f91b5ri/33d",
+	"7IDZ6NoHHfBO9EgBPZ7+7KzTX5LWzvuqVF9ig5rxhM5RB9G9XUDz+BI6NVWlemxF4K2Hfojs5Bt/pZxD",
+	"q6tKdxCgAxL0B8OKuRBXg5xTJQ7MY1Gw33HFi6OxpuGcaJwMvbR6ME3pS3ziMY7Gyw98B/0hJxyPl+6O",
+	"xYY6YOKBlnRbQvtOac+SgSkAV577nDCoNeDFgR8N9CbU3qWTc8tvCdHO6GuqjjbhWknIpJKv7Jg/7Ut4",
+	"aIqn6ytQK05e9ZfSLHmZUzozznHAWZWY3/nuGXxBwoEUpnd6+NrnEboRr4GjAI5KUY5tnT3mFGH0Kq2l",
+	"glzcpL36pmrQ50HUtgZ1Hu/qT27JCbGS5m78GZTlmv9GJFhdqTR4wdeYTpOTm2u1bdqVlsjZ8fAoc78X",
+	"0q1mZA9SfB5yBxFDBcu1ahSVafmD83BYpmd+EZ7tbFrMT6Qk9Yly1S4M2wqoQSJFJZrkR4DQ01/y3KBJ",
+	"FwHRwuZHdiN2DVQhhNzSShiWy2Q2J8FK3TcXPYtAq0AsHkmR+QAQVklHdwk+iQb3Pr+ckon/FYfCQILc",
+	"kNiUr9ZmMf/L6e2UTOAM5isGDJ/Rpe44JQM3VYbpzFm9AKfwKxY6fIVWB802B/ETpav93HqFzglDMCM4",
+	"YBtqroh/wjhaZUkHA5CrgJdS2Wt2gYBI6CIIMHC+9bZ0al0J0BkzUzW9nHg4gKYHyOP8LX8S9F26k8aS",
+	"KE+19+o78hMqQRmoAPrtpvztpvztpvztpvztpvztpjzvTXnWGkj0yXC73JyrELK+JSHnaeo1GU/WidHU",
+	"rXTwngyw2eZukS0+FObDIlv8HYts97z8qRJ2BtP9k1zM/7r37H2vzge66850gZ3tvviXl94/nstpHofb",
+	"wsPcQ67qYVY3X3Kn8k/4ni834hMvUGYK4/54ei/Uh12BXzVP9GollyLXy2onlP3E7EvBc7MRwu6KT+Df",
+	"+a88281xxrzD9iVEQIayENeMQ/XLrdZbKHvlVCjBYPGNcAVwsMkYtf0EAwSb1O88lnb3YlqXCASecsiH",
+	"W+mrEluBnMV+u+dh7l0bo3DME2X0Pcfpyex7jtOT4fccZ7Ia9/m/mL8DmPP8/o5WJpBvT3cbLIerfi9Q",
+	"OIGQgcSXG296QecQu5GlFUJdU8dLX/lGz3jkZlkaCyEi5V7kbBW9siJ+dm1J6SKjhxe673zs03t7TFzE",
+	"dKyDRoa/0uGis4qX848fib+QfnGsMyLY6RwWUJmd+dphjxYLef4DfwLa7GitO1o5Ex2IdQ3inyooN82x",
+	"lTg4y17CfQPRfpWzdSuNrMFlY9V1gUgPAtQ17mPpeYKkNS1PkLTXNQ2nAJqc3Q30vOEyyfo+k6safGXP",
+	"TaMrLoDabUKr+uBQA9BgXGoSgMjIXMxSoB/lIA3khCtRg0R6AE7DxJ3MPfDgKbb4SojcBBidT+TSTIHS",
+	"eSVEPgan87zZi04waI3GnIpatzZnWL/JllxBpodQNokLgogm01WBqV6SBoDQSQqv9LRBFM3PP//s89+f",
+	"I5USGntRxmQWmsUT0ENA4CBsDuXj+QIwWLhhYVrX2P2g1OuS7wgaZckVFOoIlTPuN6PuIoitKLyo5Xle",
+	"CtNA1kPWaYQ8uEW091GJOI197qQ4hKI6qCy6PYKz/LrOFWqUyk+RYG7IFBf9xxRnqzNr1iWXqu1aN9fY",
+	"tXbSJKi78wku31/90WpKRMcV/+fDrjjdGWn1Dg/XZ5/+x7///pzgf0ocimNUt8CM9KBYcMPcNK57gID1",
+	"sUBjcyzp860w9liIr8i38s+T+Akzfufm/q+a+vmVvBOMk8nCFcDnMGjGkTGLcNi5Uz/24iyZoVJZvh0p",
+	"H3lNzzxGcii+a0pq6PveGbifLjIMSkzzmWSkSWX1JMf/ShCGzVoai+je2Np9Eg4bOLeEyCHu5/vAh9xx",
+	"GhM+g0HRH3Xfiv9ps2niDriLfieM4VhxFI2QyCIFZGe95y7rgQ3subWidMP9z1//529/+3B5+eRvf/vw",
+	"bPW3v33499WP/++/LSbdXWSDBM3FowSaBv7ik2eXGf7ww2f+p//6gyMpffrk8nN0MyAeYyn2BV8Ksg8C",
+	"7pvbJETEg54UcVrQd2fG2ZnSVpBHsZ47RJNvlL6iecFMbgVHNjEABWAQIhovGSioXjuJgwjeadNlqcsS",
+	"3e9zeINv4VWN2TizSfxU8cK9jVqhFk55OA5SyTdcPQVGzs8GnLKF1lvDCgm1/qaQjWwFdYXK7YqXjG9A",
+	"r3ECdSuOtIZcrlaiRIRekM8QrYb6PF5gO5uoAVuV4sQlvNiI5bbeObgK+DEAexx0VeTs1m0HKutbZ3xT",
+	"gnpKASux+GNuwCN1t5/gw3+85GaU6m8FICVH7pbQFQ/IjCAbjk5NCrv75pwKhr/5ErXCTJ6tXBhSK168",
+	"+76xOrxPeOv64K0LBABlCkB6c1abO8pFMU25GMWVf0/gw4OX7Zk9Vj8+OHullBbLt86ohoJ46QjHkE7e",
+	"Swa4FWcDr6ex3duug6CgSyeHluBQagwNa331v98/3ztkUDv82j/0GOohvexjV9bthN3ofIwu+MzjkMW9",
+	"azZVAvYfNt6E/KyVKM9TwubeUtlCihJkA1aVH6TK9YER/UglgG0Bf8/fq3wt2G2jvF1pK8darnxDz4z4",
+	"dGrgeAk2d+JCDE2AHjEFYLAAiFb3cCZQzykRAy0+8ICejP6+K2YP2nfdrhGp0q4J2sqnvv1TCuhT1Pv5",
+	"IAVVOPo7ISaWj0bK8M7ft6XGZnTkyagDLmeNfoVARH0nyjtqHZ7ydH7rn3moxO6HZPcw+Qi/v3CXFPWA",
+	"PSnAF8gZ+uGmaPmG+ppOIGTdBPTkTLxkUBZ0sMX0lAqRGogXxSR72QRAi5xbzqhjVssDOcn1HXrknzmz",
+	"7XzZj//r6lKQtZPZU+vQohtCt/jwee4X7oeXBrtO61XGcn1Q6IIw6Biohd5e8DEd4A0+8hjKFrxqYss1",
+	"QJ4B2Q6pCudquIYRdMWAMFeo1JAatSr42tSI23uhDFMavROVsrJAACFwHuLv1Jdel0Z0ST5qub1UOZLj",
+	"19kO7KU6D0DTSwW18i18LQ9k5s02R+EsagZT0/dh9qW+8I/BvtDPaQr4wp0oj/cHHBjxrL/xfaUeqGre",
+	"r/Nxw0T4VgIGSyCGZXVmiVbYrdUdv/yajiJAV0I850zYYtxr83GMCuTPRswwddo9SJWJpRWNIMPh175x",
+	"kmDa2YWX5efDg1KML8HLgZit1KoUHVcQhTYMMhF8JM37SnKZE7Zrm3oJOAjEWjsXkc5/MvAVOMuPACdl",
+	"4hFUnM/54qdhs0MIFXq/ZqzU5DfHFjITDsRT34Q6Lsy+5lvxg+80fb4DcT6JBJNLaHkPJnV6u9CWdKC7",
+	"QMjMZwZSk+7hs5naLUiPGLlf8ZlJhhyoRYu5UVBZYm7OFapXByG2GeblZOynipfQFHfDi1VGHctKxkPo",
+	"Fv1i19TDdcUuYA4XoKXRGPdK7jm3PTFVw6hR46YF8rHh9tm8WO9TybnoO8AcKnSxNAxZuJU7pocPiJin",
+	"P7u9Gsy5fVvH88eVYcqgPiHy/twxWiOJNvQLnN4kkNvZReRbccwQ8LxTdXxCEflv5jgkGCH3jKFEQF9K",
+	"H9TYiuOZjovxlRRwQkAucfqlhTfbPRBPf96K4+CxeBcq9x7mVMSGAb/X4zk0J4lFv8EvlS2PMzOcKIp3",
+	"LvkIlh3C1jVivgDJYLjMqdO154nm5m8ELw3BbKbwUOEZ8WBYqDSFj9SmK7w/mTcQEjFW8iw+n/8fgmJu",
+	"P8DBg0cSINO0YqXgBbhmMwQkdFvqEz4i2/YUop+je/eFe+ph9s8N/bH3sDWH5D7iJi7JUjrTNnJKo8AN",
+	"hHi7sR3wQR+lnrilRhcVzjsZU9PFnSCQ14fYUxj/Y7XN86tPCFCoykG/3MEnXNtSnsXWfCWpICKU/hBm",
+	"K6jx6IlFAHejqdALtfnmPu51aY1vSjJsxbzyD00yY+5X2bev3XKcXBh1iIVSoAcK/xL5oaWxqK1yNH74",
+	"Wk9SUAF5M+okzrH6f9L7QT1GZVk3GpQOvhlSeae/91E0CNr/t9gkcEL4AdZypqDNEnT+ZsEPcDnFrH3v",
+	"yg5bH3S5HWTpH9wDp7EzMW7oYtzlY2TvBytVnbRzbpkfZ9sOXFpzBYEg6nWQMWwFngH8VkM0Kg29Jzbc",
+	"QHosZHU0txRP/7CIehueehyV2hdlfPx6ASoCeVsLyQcKbLQrUf71KmBoLApoAr7G3KqWwKtPf8YEmhG/",
+	"TdiyCZVQmJAzUomPvohPL/1/DQfF5SMnow5t23uoGCGShlg/uGxOTKzp74B73mqk/JAF4h4Sv5IteQjz",
+	"tSbCv/r5VUzwEhJAA49RM49wniGoPnyUfcru0AH2zzzkMQqpw4ljdFpqcdcd17cG+yR5utyI5YA1D9Ui",
+	"Ldo8AD/T8O9BZjxys0FY33ARhzTsUGq19tKt1nacpEMYJnOWvqFYm8OnWe9hB/Vuz0sx2MnZPfDAu+jf",
+	"8nFMeHy7NOk7CiuuxHlik3/SB8axwwOOa7CUq+OE8SJLU6VXQ5xBwwipIJRJUksqaM7m/o1scy55kd7j",
+	"NwVfPqR7ph7/sX2lPeEQqYZx+xDyYdB7UpXKmSei9lJDv/lKWV2dqcXyD6W0dX11138jFSRfoyLU202I",
+	"vqS381v3sVu6eUCZCy/5de9nLWCh2pRbDFs9xr76Wh8KYMGcpArbrYl43Y0FV8HwMX1bFeIhjymM/6s/",
+	"phCIkAqaYT/8bobQR+NYBoQ2n0VC2XT4I7dUjK5LcP5dYzn8VjgNQFexQ12ZkQzj74yY6Hi9H1jGOXwl",
+	"nYHHnSLvqHL8AujrdvHJjpdrqS7OG2WkQi8MpuChpHKJDCSuxzcnyHOonNcl5tdiHAaYqr1vI54oksCz",
+	"s7KgrORxIsJV8bFKGbv2RhDUoNM0u61hm1Muc6wb9nU3rY14+rP755enTv15Uu2HbLW/SCW+20+y68ta",
+	"1p5U2XG/GpF+9gVRvhB3ojC1HISiRXNN9eLlxIqYjjt7UhyD4vF4mrDrJkizaV0LxhOKxgDxJuPfQS2p",
+	"1UX+zwGERzyZuPo8U59JICK/5GEzm+k8IUK5EUXeig4vK2sSh25f6r02Y61P34SnHurotSn3HWXXUSvk",
+	"7J+h9rCmUZQVAriLccYyQsyeKyOHWnTj1UiXcchB2PA7gS9tBLHFh33BpaKONoBQFz5barWS5Q6MKCe+",
+	"96W+E4ppVT/SC9k5IuTVQJ3KV8K+8888ZEDfvyPmpiw4IPDuC67O5WgruDLdS7URFLsViJHghT83tplM",
+	"CuTlNf6SU0Fh58pKNQ4sZTQPFVe8k2v1bTWtDah71mlIlT1TcRNIcprjQCPQd/TIR6kReB+q0s9XSGeQ",
+	"kIitkkiekWv1+qHCeS9KkQtlZZA5v4ZijHMQWiyrUtrj4uqvP7bwuuVagZbp1EvIInZnp87+N8KaJjOy",
+	"pdZbKXoH6an/ShLikOpw/GMPZLLT8HPKaWKlTmerfnlBBlZodVuTlhcFolVFyytIfPl6DQTW7tB8uBDm",
+	"O+PrYB6C0m7o74z433dIupUzbs+WGw0lbbMODmD4DqqI7/CR+5rMKSwDsdId4LNTK30fwBSHtT9iGkmr",
+	"RDOgqOAmAbgWc1vucRY+kEUFKigStFX3cWEIKAQVFwU4ofQMFZ4PleK+I2j1B0pYIdo+cl5o/dIedgu4",
+	"pNAXlTMj1VK0IHfF/hoNF+mbzJ8zDJ+c2LvDeTprv3SGOCcveCSgtYLKM8LBHA6+Iz8CCsDTO1HKFS15",
+	"yEb4vvncrwAW4Hws1VpZKuCca2EAIW+ji/wswgFbKLivVFaQVwBDkhBhCakVKm9htKAoaDkSavi3pS5z",
+	"kV/TITD9CLXlt8Om4Ht4YARy6xu+EyZjRrinLPa/XOrdjqeQYXdNMLkTKuPQm+xdWKXYZ61atdZHnwQP",
+	"VwZXqixbH7MPznzOK2q06RF4zgXb00UZpxma5BQjxETUrYOsayivWKkPBu6Ate89WikC2JclM9Wt1Ra9",
+	"QclOb2ae+/BdFEH3vz7DHwKg7mfYr5RKXrtAvM16xhUz4k6UEBd/KL/un7p9R31VKOAADPutTKI8sVGc",
+	"+MfL2V1Jfk2ISx+hhTCg9PWaMena/V7TPlowQK0hT8PZfU7QyihmnwHHXsLFCbvgpNrsvrRjCYf/lD1l",
+	"Y7rxBzi6jXSZPV9jKDb0OwLhZDXYL0zfQfLmxArdx/QH4x33sB3MPHyqk+ahoTOI33DbZOEElF4ihlPQ",
+	"vrAn9H3/7d7+7d7+7d7+7d7+7d7+7d7+dd/bD9ZHXnzg7lI4Tzt56twyAR7mPfV4eRx0mLruFrP28OWT",
+	"RFANZDvzfSD+sRUZoEldx9F1Jk0iXBL3TPdJCflPG2fl08/mnhSQcgEqBZiq4MstYu9sJITtCUqdL628",
+	"S8nXnTTmXKLhN4Sdyeq8OwMfCV/HH8AaXuf26KG96poUwzxn1AJG53o4bvMenhhR6SH36FbnxwtzjYm6",
+	"9b3cBHpPIYv5r5uP1Bx/cGN1rieWVudnqfXxpUVWs1vBcgi3AM4DFsa7/ZTgVIVmwDk/XrGVvBNdtPzO",
+	"Jo+i7X5Z6j2s9deJtot9avjhLCR+T9nafrhokP+9XG4/IkHOHy1zi3GLeuxoGZ6giOpk3B4ofWDyHOjf",
+	"7/iROqfC8cmhkAq08/A3pS373QHsCPhDhpIpz51BYb2s1Oygy60JYBS/bx6lrVBjAhMemZTMj0D5vz6J",
+	"txXqG23FRwpZv/dtekkJggxFt3VCAcBxnYCiyxZsJxP1PTQWln5PvWEfKCyNwz9yEXbjpZEiG/fhOfFY",
+	"EwkmX0NvKGrjS+FgbM3sW0qCf4rqGrNEtlb3yD1dVmVJBEreYPD3emPHrpTvtTxHEBUWXLeW9o6aJS8K",
+	"dgev6Cxl7CZ+K+70Nqzj13gZn5NynlUcqYbONlfhZHt63okyl0s7LI+/9w9Nkshj4I4NC+NzMlxCZcGk",
+	"FqFQ4NH2Jeuy7c699u3JoROD0/ywD6/TBBE7s3A/UvNPhlOOLgYN/entr+9f49IY+bNHtrwIAjTs8+PX",
+	"OP0QSpkgud5Q9/oGymWzvCkLPkxsd0i5FPoATUFD7sWyWUl4J8VhhM3hicdQD76HBkqPiTUFawtJ8hLD",
+	"AHV3/qbUgKzTupiClwLLifLMt9gfSMbmd+J7bG31QFrB96H31ONp398n+l39+TwJYX8WYs84cwzqKXzd",
+	"lOKruj0wXPK+5MHdkR3+nmSifp/uPfaxb8VXulxra8U5SgjcWMJ6wqIwQZJeYyKdkxre3jHE4zU9D7wY",
+	"BLX5wX1+tsZj7Wtl+r0yGhq953011pmse4k/yDX4LDFyNNNb6pxSb7NGO22Es/R/J+2Z34mSr0WrZkgr",
+	"Ya7bnu+A9u8eok1094ooVmGo1oungmR6KMTwrcYkF9miMhUvJoF39qKsbkrwdfB+tZaaaqcJLxv3xbci",
+	"rp9OirhS94QykSKwrIzVO+xlTJkAnyy5FWvQ3+pqXevRgDA4ASJwUoSCWgOerLsNOOI/nemHf0glDgRS",
+	"qpEIL7YBRQfauClEuzxZbTvW3eJ2+k7k2HcfaO+DerlAbQxyWTNWcrWlqkie51KtWbXHmF9xvIY/3+mi",
+	"2omM7eQHtGhLuRSkwTfP4gZwyn6quLLOiv6lY1P/vACzyFnXbmtDjd9ff/zlx1/+bwAAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

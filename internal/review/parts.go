@@ -1,0 +1,159 @@
+package review
+
+import (
+	"context"
+	"fmt"
+
+	"oskel/core/casework"
+	"oskel/internal/store"
+)
+
+// Attach attaches a file to a case.
+func (s *Service) Attach(ctx context.Context, id int64, name string, content []byte, by store.Person) (store.CaseFile, error) {
+	f := store.CaseFile{Author: by.Name, Size: len(content)}
+	err := s.onCase(ctx, id, by, func(tx *store.Tx, _ casework.Scene, c *store.Case, p casework.Person) error {
+		if !casework.MaySay(&casework.Case{Desk: c.Desk, Asked: deref(c.Asked)}, p) {
+			return ErrNotYours
+		}
+		var err error
+		if f.Name, f.Media, err = casework.CheckFile(name, content); err != nil {
+			return err
+		}
+		n, err := tx.CountFiles(ctx, id)
+		switch {
+		case err != nil:
+			return err
+		case n >= casework.MostFiles:
+			return fmt.Errorf("%w: %d files are attached to it already", ErrState, n)
+		}
+		if err := tx.AddFile(ctx, id, &f, content); err != nil {
+			return err
+		}
+		return tx.AddCaseEvent(ctx, id, by.Name, "attached", f.Name)
+	})
+	return f, err
+}
+
+// File is one that is attached to a case, with its content.
+func (s *Service) File(ctx context.Context, of, id int64) (store.CaseFile, []byte, error) {
+	return s.store.File(ctx, of, id)
+}
+
+// DropFile takes a file away: who attached it does, and leads.
+func (s *Service) DropFile(ctx context.Context, of, id int64, by store.Person) error {
+	return s.onCase(ctx, of, by, func(tx *store.Tx, _ casework.Scene, _ *store.Case, p casework.Person) error {
+		f, err := tx.FileOf(ctx, of, id)
+		switch {
+		case err != nil:
+			return err
+		case f.Author != by.Name && !p.Lead:
+			return fmt.Errorf("%w: %s attached it and takes it away, or a lead", ErrState, f.Author)
+		}
+		if err := tx.DropFile(ctx, id, by.Name); err != nil {
+			return err
+		}
+		return tx.AddCaseEvent(ctx, of, by.Name, "took a file away", f.Name)
+	})
+}
+
+// AddTodo adds what somebody is to do about a case by a day.
+func (s *Service) AddTodo(ctx context.Context, id int64, t casework.Todo, by store.Person) (store.Todo, error) {
+	out := store.Todo{Case: id, Author: by.Name}
+	err := s.onCase(ctx, id, by, func(tx *store.Tx, scene casework.Scene, c *store.Case, p casework.Person) error {
+		if t.Owner == "" {
+			t.Owner = by.Name
+		}
+		if err := scene.CheckTodo(&casework.Case{Desk: c.Desk, Asked: deref(c.Asked)}, p, &t); err != nil {
+			return err
+		}
+		n, err := tx.CountTodos(ctx, id)
+		switch {
+		case err != nil:
+			return err
+		case n >= casework.MostTodos:
+			return fmt.Errorf("%w: it has %d to-dos that are not done", ErrState, n)
+		}
+		out.Text, out.Owner, out.Due, out.Name, out.Desk = t.Text, t.Owner, t.Due, c.Name, c.Desk
+		if err := tx.AddTodo(ctx, &out); err != nil {
+			return err
+		}
+		if err := tx.Tell(ctx, []store.NewNotice{{Person: t.Owner, Case: id, What: "to do", Text: t.Text + ", by " + t.Due.Words(), Author: by.Name}}); err != nil {
+			return err
+		}
+		return tx.AddCaseEvent(ctx, id, by.Name, "to do", fmt.Sprintf("%s: %s, by %s", t.Owner, t.Text, t.Due.Words()))
+	})
+	return out, err
+}
+
+// Tick says that a to-do is done, or is not.
+func (s *Service) Tick(ctx context.Context, id int64, done bool, by store.Person) (out store.Todo, err error) {
+	return out, s.onTodo(ctx, id, by, func(tx *store.Tx, t store.Todo) error {
+		ticker, what := "", "not done"
+		if done {
+			ticker, what = by.Name, "done"
+		}
+		if done != (t.DoneAt == nil) { // it is so already
+			out = t
+			return nil
+		}
+		if err := tx.TickTodo(ctx, id, ticker); err != nil {
+			return err
+		}
+		if out, err = tx.LockTodo(ctx, id); err != nil {
+			return err
+		}
+		if err := tx.Tell(ctx, []store.NewNotice{{Person: t.Author, Case: t.Case, What: what, Text: t.Text, Author: by.Name}}); err != nil {
+			return err
+		}
+		return tx.AddCaseEvent(ctx, t.Case, by.Name, what, t.Text)
+	})
+}
+
+// DropTodo takes a to-do away.
+func (s *Service) DropTodo(ctx context.Context, id int64, by store.Person) error {
+	return s.onTodo(ctx, id, by, func(tx *store.Tx, t store.Todo) error {
+		if err := tx.DropTodo(ctx, id); err != nil {
+			return err
+		}
+		return tx.AddCaseEvent(ctx, t.Case, by.Name, "took a to-do away", t.Text)
+	})
+}
+
+// Todos lists what is not done of somebody's, or with "" of everybody's.
+func (s *Service) Todos(ctx context.Context, owner string) ([]store.Todo, error) {
+	return s.store.Todos(ctx, owner)
+}
+
+// onCase does something beside a case, which is held meanwhile.
+func (s *Service) onCase(ctx context.Context, id int64, by store.Person, do func(*store.Tx, casework.Scene, *store.Case, casework.Person) error) error {
+	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
+		scene, err := s.scene(ctx, tx, casework.Act{Do: "hand over"})
+		if err != nil {
+			return err
+		}
+		c, err := tx.LockCase(ctx, id)
+		if err != nil {
+			return err
+		}
+		named, err := tx.NamedIn(ctx, by.Name, []int64{id})
+		if err != nil {
+			return err
+		}
+		p := personOf(by)
+		p.Named = named[id]
+		return do(tx, scene, &c, p)
+	})
+}
+
+func (s *Service) onTodo(ctx context.Context, id int64, by store.Person, do func(*store.Tx, store.Todo) error) error {
+	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
+		t, err := tx.LockTodo(ctx, id)
+		if err != nil {
+			return err
+		}
+		if !casework.MayTick(personOf(by), t.Owner, t.Author, t.Desk) {
+			return ErrNotYours
+		}
+		return do(tx, t)
+	})
+}
