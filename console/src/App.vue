@@ -19,6 +19,7 @@ import { useRoute } from 'vue-router'
 import { asking } from './lib/acts'
 import { useSession, useSignOut } from './lib/session'
 import { theme, turnTheme } from './lib/theme'
+import { useNotices } from './lib/caseparts'
 import ActTold from './parts/ActTold.vue'
 import PeriodStrip from './parts/PeriodStrip.vue'
 
@@ -27,6 +28,7 @@ const ActDialog = defineAsyncComponent(() => import('./parts/ActDialog.vue'))
 const route = useRoute()
 const { person } = useSession()
 const signOut = useSignOut()
+const { news } = useNotices()
 
 // In the order in which the work is done.
 const sections = [
@@ -70,6 +72,12 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
         >
           <component :is="s.icon" class="size-5 shrink-0" aria-hidden="true" />
           <span>{{ s.name }}</span>
+          <span
+            v-if="s.path === '/desk' && news"
+            class="rounded-full bg-tide px-1.5 text-small font-semibold text-card md:ml-auto"
+            :aria-label="`${news} new for you`"
+            >{{ news }}</span
+          >
         </RouterLink>
       </nav>
       <div class="flex shrink-0 max-md:ml-auto md:mt-auto md:flex-col md:gap-1">

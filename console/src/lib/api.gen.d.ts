@@ -1311,6 +1311,127 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content */
+        post: operations["addCaseFile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{id}/files/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file as it was attached, to be kept and not shown */
+        get: operations["getCaseFile"];
+        put?: never;
+        post?: never;
+        /** Take a file away (who attached it, and leads); its name stays in the trail */
+        delete: operations["dropCaseFile"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{id}/todos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add what somebody is to do about the case by a day */
+        post: operations["addTodo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/todos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is to be done about cases and is not, by day: five hundred at most */
+        get: operations["listTodos"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/todos/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say that it is done, or that it is not (whose it is, who added it, and who works the case) */
+        put: operations["tickTodo"];
+        post?: never;
+        /** Take it away */
+        delete: operations["dropTodo"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the person who asks was told of cases: two hundred at most, the newest first */
+        get: operations["listNotices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Note that they were seen, up to a number */
+        post: operations["seeNotices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{id}/finding": {
         parameters: {
             query?: never;
@@ -2952,8 +3073,14 @@ export interface components {
             by_rule: components["schemas"]["FoundByRule"][];
             /** @description The desks and accounts that are told of it */
             told: string[];
+            /** @description What is attached to it, the first first */
+            files: components["schemas"]["CaseFile"][];
+            /** @description What is to be done about it by day, then what is done */
+            todos: components["schemas"]["Todo"][];
             /** @description The person who asks may take and settle it */
             may_act: boolean;
+            /** @description The person who asks may comment on it, attach files and add what is to be done */
+            may_say: boolean;
             /** @description Why verdicts in it are out of date, where they are */
             stale?: string;
         };
@@ -2962,8 +3089,82 @@ export interface components {
             at: string;
             by: string;
             /** @enum {string} */
-            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "left to the desk" | "taken" | "released" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "undone" | "peace ended";
+            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "left to the desk" | "taken" | "released" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "undone" | "peace ended" | "attached" | "took a file away" | "to do" | "done" | "not done" | "took a to-do away";
             text: string;
+        };
+        CaseFile: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** @description Its media type */
+            media: string;
+            /** @description Bytes */
+            size: number;
+            by: string;
+            /** Format: date-time */
+            at: string;
+        };
+        NewTodo: {
+            text: string;
+            /** @description The account of whoever is to do it; the person who asks unless stated */
+            owner?: string;
+            /** Format: date */
+            due: string;
+        };
+        TodoTick: {
+            done: boolean;
+        };
+        Todo: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            case: number;
+            /** @description Of whom the case is about */
+            name: string;
+            text: string;
+            owner: string;
+            /** Format: date */
+            due: string;
+            late: boolean;
+            /** @description Who added it */
+            by: string;
+            /** Format: date-time */
+            at: string;
+            done_by?: string;
+            /** Format: date-time */
+            done_at?: string;
+        };
+        Notices: {
+            /** @description How much they have not seen */
+            news: number;
+            items: components["schemas"]["Notice"][];
+        };
+        Notice: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            case: number;
+            /** @description Of whom the case is about */
+            name: string;
+            /** @description What happened: named (with an @), asked, answered, handed over, to do, done, reminder, overdue, or what somebody did to a case that the person holds */
+            what: string;
+            text: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
+            seen: boolean;
+        };
+        NoticesSeen: {
+            /**
+             * Format: int64
+             * @description The number of the last one that was seen
+             */
+            up_to: number;
+            /**
+             * Format: int64
+             * @description Only of this case
+             */
+            case?: number;
         };
         Comment: {
             text: string;
@@ -2996,6 +3197,7 @@ export interface components {
         Period: string;
         PersonName: string;
         CaseId: number;
+        FileId: number;
         /** @description The ETag of the case as it was read; another one is refused */
         IfMatch: string;
     };
@@ -5319,6 +5521,228 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CaseDetail"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addCaseFile: {
+        parameters: {
+            query: {
+                /** @description The file's name, whose ending says what it is */
+                name: string;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["CaseId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Attached */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseFile"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getCaseFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["CaseId"];
+                file: components["parameters"]["FileId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    dropCaseFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["CaseId"];
+                file: components["parameters"]["FileId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Taken away */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addTodo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["CaseId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTodo"];
+            };
+        };
+        responses: {
+            /** @description Added */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Todo"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTodos: {
+        parameters: {
+            query?: {
+                /** @description Everybody's; else of the person who asks */
+                everybodys?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By day */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Todo"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tickTodo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TodoTick"];
+            };
+        };
+        responses: {
+            /** @description As it now is */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Todo"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    dropTodo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Taken away */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listNotices: {
+        parameters: {
+            query?: {
+                /** @description Only what is new */
+                unseen?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notices"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    seeNotices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticesSeen"];
+            };
+        };
+        responses: {
+            /** @description Noted */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -54,6 +54,7 @@ export const router = createRouter({
       meta: { title: 'Subject', strip: true },
     },
     { path: '/desk', component: () => import('@/pages/DeskPage.vue'), meta: { title: 'Desk' } },
+    { path: '/desk/for-me', component: () => import('@/pages/ForMePage.vue'), meta: { title: 'For me' } },
     { path: '/desk/work', component: () => import('@/pages/WorkPage.vue'), meta: { title: 'What waits' } },
     { path: '/desk/findings', component: () => import('@/pages/FindingsPage.vue'), meta: { title: 'What was found' } },
     { path: '/cases/:id(\\d+)', component: () => import('@/pages/CasePage.vue'), meta: { title: 'Case' } },

@@ -65,7 +65,7 @@ const ready = computed(() => {
     case 'ask':
       return !!g.person && !!g.text?.trim()
     case 'park':
-      return !!g.until !== !!g.feed
+      return !!g.until !== !!g.feed && !!g.text?.trim()
     case 'settle':
       return !!g.finding
     default:

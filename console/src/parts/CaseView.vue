@@ -3,13 +3,18 @@ import { computed, ref, toRef, watch } from 'vue'
 
 import { useActs, type Act, type ActName } from '@/lib/acts'
 import { useCase } from '@/lib/case'
-import { dayWords, momentWords, monthWords } from '@/lib/format'
+import { dayWords, momentWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
+import CaseFlag from './CaseFlag.vue'
+import CaseFiles from './CaseFiles.vue'
+import CaseTodos from './CaseTodos.vue'
 import FindingForm from './FindingForm.vue'
 import GradeMark from './GradeMark.vue'
+import SaidText from './SaidText.vue'
 import StaleNote from './StaleNote.vue'
 import StateNote from './StateNote.vue'
+import SubjectPast from './SubjectPast.vue'
 
 /** One case: what is flagged, what was said and done, and what to do next. */
 const props = defineProps<{ id: number; page?: boolean }>()
@@ -44,7 +49,7 @@ function settle() {
 
 const mine = computed(() => data.value?.case.taken_by === person.value?.name)
 const asked = computed(() => !!data.value?.case.asked && data.value.case.asked === person.value?.name)
-const mayComment = computed(() => data.value?.may_act || person.value?.role === 'analyst' || asked.value)
+const mayComment = computed(() => data.value?.may_say)
 const state = computed(() => {
   const c = data.value?.case
   if (!c) return ''
@@ -77,6 +82,12 @@ const did: Record<string, string> = {
   undone: 'undid',
   'left to the desk': 'left it to the desk',
   'peace ended': 'ended the peace',
+  attached: 'attached',
+  'took a file away': 'took a file away',
+  'to do': 'has something to do for',
+  done: 'has done',
+  'not done': 'has not done after all',
+  'took a to-do away': 'took a to-do away',
 }
 </script>
 
@@ -142,93 +153,115 @@ const did: Record<string, string> = {
     <p v-if="act.error.value" role="alert" class="mt-2 text-red">{{ act.error.value.message }}</p>
 
     <div class="mt-4 grid gap-x-8 gap-y-6" :class="page ? 'lg:grid-cols-[minmax(0,1fr)_400px]' : ''">
-      <section>
-        <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">What is flagged</component>
-        <ul class="mt-1">
-          <li v-for="x in data.exceptions" :key="x.id" class="border-b border-line py-2">
-            <p class="flex flex-wrap items-center gap-x-3">
-              <GradeMark :grade="x.grade" :state="x.state" :outcome="x.outcome" />
-              <RouterLink :to="`/exceptions/${x.id}`">{{ x.rule_title }}</RouterLink>
-              <span class="text-small text-muted">{{ monthWords(x.period) }}</span>
-            </p>
-            <p class="mt-0.5">{{ x.sentence }}</p>
-          </li>
-        </ul>
-      </section>
+      <div class="min-w-0 space-y-6">
+        <section>
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">What is flagged</component>
+          <ul class="mt-1">
+            <CaseFlag
+              v-for="(x, i) in data.exceptions"
+              :key="x.id"
+              :flag="x"
+              :open="!!page && i === 0"
+              :head="page ? 'h3' : 'h4'"
+            />
+          </ul>
+        </section>
 
-      <section v-if="data.before.length || data.by_rule.length" class="order-last">
-        <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted"
-          >What was found before</component
+        <section
+          v-if="
+            data.may_act && data.case.state !== 'settled' && (!data.case.taken_by || mine || person?.role === 'lead')
+          "
         >
-        <ul class="mt-1">
-          <li v-for="f in data.before" :key="f.case" class="border-b border-line py-1.5">
-            <p>
-              <RouterLink :to="`/cases/${f.case}`" class="underline">Case {{ f.case }}</RouterLink
-              >, {{ f.finding }}<span class="ml-2 text-small text-muted">{{ f.by }}, {{ momentWords(f.at) }}</span>
-            </p>
-            <p class="text-small text-muted">{{ f.sentence }}</p>
-            <p v-if="f.text && f.text !== f.finding" class="text-small">{{ f.text }}</p>
-          </li>
-          <li v-for="r in data.by_rule" :key="r.rule" class="border-b border-line py-1.5 text-small">
-            <RouterLink class="underline" :to="{ path: '/rules', query: { rule: r.rule } }">{{ r.title }}</RouterLink>,
-            of others in a year:
-            {{
-              Object.entries(r.findings)
-                .map(([finding, n]) => `${n} ${finding}`)
-                .join(', ')
-            }}
-          </li>
-        </ul>
-      </section>
-
-      <section :class="page ? 'lg:row-span-2' : ''">
-        <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">What happened</component>
-        <ol class="mt-1">
-          <li v-for="(x, i) in data.events" :key="i" class="border-l-2 border-line py-1 pl-3">
-            <p class="text-small text-muted">
-              <span class="font-semibold text-ink">{{ x.by }}</span> {{ did[x.what] }} · {{ momentWords(x.at) }}
-            </p>
-            <p v-if="x.text" :class="x.what === 'comment' || x.what === 'settled' ? '' : 'text-small text-muted'">
-              {{ x.text }}
-            </p>
-          </li>
-        </ol>
-        <form v-if="mayComment" class="mt-3" @submit.prevent="act.mutate({ ...here, do: 'comment', text: comment })">
-          <label class="text-small font-semibold text-muted" :for="`comment-${id}`">Comment</label>
-          <textarea
-            :id="`comment-${id}`"
-            v-model="comment"
-            rows="2"
-            maxlength="4000"
-            class="field mt-1 h-auto w-full py-1"
-          ></textarea>
-          <button class="button mt-1" :disabled="!comment.trim() || act.isPending.value">
-            {{ asked ? 'Answer' : 'Add the comment' }}
-          </button>
-        </form>
-      </section>
-
-      <section
-        v-if="data.may_act && data.case.state !== 'settled' && (!data.case.taken_by || mine || person?.role === 'lead')"
-      >
-        <form class="card p-3" @submit.prevent="settle">
-          <FindingForm
-            :model-value="given"
-            :cleared="data.case.cleared"
-            @update:model-value="(part) => (given = { ...given, ...part })"
-          />
-          <label class="mt-3 block text-small font-semibold text-muted" :for="`note-${id}`"
-            >Note, for those who come after</label
+          <form class="card p-3" @submit.prevent="settle">
+            <FindingForm
+              :model-value="given"
+              :cleared="data.case.cleared"
+              @update:model-value="(part) => (given = { ...given, ...part })"
+            />
+            <label class="mt-3 block text-small font-semibold text-muted" :for="`note-${id}`"
+              >Note, for those who come after</label
+            >
+            <input :id="`note-${id}`" v-model="note" maxlength="4000" class="field mt-1 w-full" />
+            <button class="button-main mt-3" :disabled="!given.finding || act.isPending.value">
+              {{ given.finding ? `Settle as ${given.finding}` : 'Settle: choose a finding' }}
+            </button>
+          </form>
+        </section>
+        <p v-else-if="!data.may_act && data.case.state !== 'settled'" class="text-small text-muted">
+          Only the members of its desk ({{ desk(data.case.desk) }}) take and settle this case.
+        </p>
+        <section v-if="data.before.length || data.by_rule.length">
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted"
+            >What was found before</component
           >
-          <input :id="`note-${id}`" v-model="note" maxlength="4000" class="field mt-1 w-full" />
-          <button class="button-main mt-3" :disabled="!given.finding || act.isPending.value">
-            {{ given.finding ? `Settle as ${given.finding}` : 'Settle: choose a finding' }}
-          </button>
-        </form>
-      </section>
-      <p v-else-if="!data.may_act && data.case.state !== 'settled'" class="text-small text-muted">
-        Only the members of its desk ({{ desk(data.case.desk) }}) take and settle this case.
-      </p>
+          <ul class="mt-1">
+            <li v-for="f in data.before" :key="f.case" class="border-b border-line py-1.5">
+              <p>
+                <RouterLink :to="`/cases/${f.case}`" class="underline">Case {{ f.case }}</RouterLink
+                >, {{ f.finding }}<span class="ml-2 text-small text-muted">{{ f.by }}, {{ momentWords(f.at) }}</span>
+              </p>
+              <p class="text-small text-muted">{{ f.sentence }}</p>
+              <p v-if="f.text && f.text !== f.finding" class="text-small">{{ f.text }}</p>
+            </li>
+            <li v-for="r in data.by_rule" :key="r.rule" class="border-b border-line py-1.5 text-small">
+              <RouterLink class="underline" :to="{ path: '/rules', query: { rule: r.rule } }">{{
+                r.title
+              }}</RouterLink>, of others in a year:
+              {{
+                Object.entries(r.findings)
+                  .map(([finding, n]) => `${n} ${finding}`)
+                  .join(', ')
+              }}
+            </li>
+          </ul>
+        </section>
+        <SubjectPast
+          v-if="page && data.exceptions.length"
+          :kind="data.case.kind"
+          :subject="data.case.key"
+          :period="data.exceptions[0].period"
+        />
+      </div>
+      <div class="min-w-0 space-y-6">
+        <CaseTodos
+          :id="id"
+          :todos="data.todos"
+          :may-say="data.may_say"
+          :may-act="data.may_act"
+          :head="page ? 'h2' : 'h3'"
+        />
+        <CaseFiles :id="id" :files="data.files" :may-say="data.may_say" :head="page ? 'h2' : 'h3'" />
+        <section>
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">What happened</component>
+          <ol class="mt-1">
+            <li v-for="(x, i) in data.events" :key="i" class="border-l-2 border-line py-1 pl-3">
+              <p class="text-small text-muted">
+                <span class="font-semibold text-ink">{{ x.by }}</span> {{ did[x.what] }} · {{ momentWords(x.at) }}
+              </p>
+              <p v-if="x.text" :class="x.what === 'comment' || x.what === 'settled' ? '' : 'text-small text-muted'">
+                <SaidText :text="x.text" />
+              </p>
+            </li>
+          </ol>
+          <form v-if="mayComment" class="mt-3" @submit.prevent="act.mutate({ ...here, do: 'comment', text: comment })">
+            <label class="text-small font-semibold text-muted" :for="`comment-${id}`">Comment</label>
+            <textarea
+              :id="`comment-${id}`"
+              v-model="comment"
+              rows="2"
+              maxlength="4000"
+              class="field mt-1 h-auto w-full py-1"
+              :aria-describedby="`names-${id}`"
+            ></textarea>
+            <p :id="`names-${id}`" class="text-small text-muted">
+              @ and an account, such as @{{ person?.name }}, tells them.
+            </p>
+            <button class="button mt-1" :disabled="!comment.trim() || act.isPending.value">
+              {{ asked ? 'Answer' : 'Add the comment' }}
+            </button>
+          </form>
+        </section>
+      </div>
     </div>
   </article>
 </template>

@@ -1,7 +1,9 @@
 <script setup lang="ts">
+import { useNotices } from '@/lib/caseparts'
 import TabLine from './TabLine.vue'
 
 /** The work on cases, and what comes of it. */
+const { news } = useNotices()
 </script>
 
 <template>
@@ -10,6 +12,7 @@ import TabLine from './TabLine.vue'
     class="px-4 pt-3 print:hidden"
     :tabs="[
       { path: '/desk', name: 'Cases' },
+      { path: '/desk/for-me', name: news ? `For me (${news})` : 'For me' },
       { path: '/desk/work', name: 'What waits' },
       { path: '/desk/findings', name: 'What was found' },
     ]"

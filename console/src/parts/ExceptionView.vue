@@ -1,26 +1,22 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed, defineAsyncComponent } from 'vue'
+import { computed } from 'vue'
 
 import { api, need } from '@/lib/api'
-import { eventsOf, pastOf } from '@/lib/evidence'
 import { dayWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
+import EvidenceRows from './EvidenceRows.vue'
+import FlagDrawings from './FlagDrawings.vue'
 import GradeMark from './GradeMark.vue'
 import LineUp from './LineUp.vue'
-import PastDrawing from './PastDrawing.vue'
 import PickOne from './PickOne.vue'
 import StaleNote from './StaleNote.vue'
 import StateNote from './StateNote.vue'
-import TimeLine from './TimeLine.vue'
-import WalkView from './WalkView.vue'
-
-const HistoryChart = defineAsyncComponent(() => import('./HistoryChart.vue'))
 
 /** One exception: the sentence first, then what backs it up. */
 const props = defineProps<{ id: number; page?: boolean; sweep?: number }>()
-const { book, desk, kind } = useRulebook()
+const { desk, kind } = useRulebook()
 /** The group that is lit up among all, by an attribute that the subject shares. */
 const beside = useQueryWord('beside')
 const { data, error, isPending, refetch } = useQuery({
@@ -34,10 +30,6 @@ const { data, error, isPending, refetch } = useQuery({
   placeholderData: (old) => (old?.exception.id === props.id ? old : undefined),
 })
 const attributes = computed(() => Object.entries(data.value?.attributes ?? {}))
-const past = computed(() => pastOf(data.value?.evidence ?? {}))
-const events = computed(() => eventsOf(data.value?.evidence ?? {}))
-const feedTitle = (name: string) => book.value?.feeds.find((f) => f.name === name)?.title ?? name
-const unit = computed(() => String(data.value?.evidence.unit ?? 'count'))
 const stateWords: Record<string, string> = {
   raised: 'Raised: new in this period',
   standing: 'Standing: flagged in the period before too',
@@ -76,34 +68,15 @@ const stateWords: Record<string, string> = {
 
     <div class="mt-4 grid gap-x-8 gap-y-5" :class="page ? 'lg:grid-cols-[minmax(0,1fr)_380px]' : ''">
       <div class="space-y-5" :class="page ? '' : 'order-2'">
-        <section v-if="past">
-          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">Its own past</component>
-          <PastDrawing :past="past" :unit="unit" :title="data.exception.name" />
-        </section>
-        <section v-if="events">
-          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted"
-            >The lines that decided</component
-          >
-          <TimeLine :events="events" :feeds="feedTitle" />
-        </section>
-        <section v-if="data.walk">
-          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">Why it moved</component>
-          <WalkView
-            :measure="data.walk.measure"
-            :from="data.walk.from"
-            :by="data.exception.kind"
-            :subject="data.exception.key"
-            :period="data.exception.period"
+        <FlagDrawings :detail="data" :head="page ? 'h2' : 'h3'">
+          <PickOne
+            v-if="attributes.length"
+            v-model="beside"
+            label="Light up"
+            all="Nobody lit up"
+            :options="attributes.map(([name, text]) => ({ value: name, text: `Lit up: ${text}` }))"
           />
-        </section>
-        <PickOne
-          v-if="attributes.length"
-          v-model="beside"
-          label="Light up"
-          all="Nobody lit up"
-          :options="attributes.map(([name, text]) => ({ value: name, text: `Lit up: ${text}` }))"
-        />
-        <HistoryChart :history="data.history" :name="data.exception.name" />
+        </FlagDrawings>
         <LineUp
           :rule="data.exception.rule"
           :period="data.exception.period"
@@ -124,32 +97,7 @@ const stateWords: Record<string, string> = {
         </section>
         <section>
           <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">Evidence</component>
-          <dl class="figures mt-1">
-            <div
-              v-for="row in data.rows"
-              :key="row.label"
-              class="flex items-baseline justify-between gap-4 border-b border-line py-1"
-            >
-              <dt class="text-muted">{{ row.label }}</dt>
-              <dd class="text-right">{{ row.text }}</dd>
-            </div>
-          </dl>
-          <p v-if="data.walk" class="mt-1 text-small">
-            <RouterLink
-              class="underline"
-              :to="{
-                path: '/figures',
-                query: {
-                  by: data.exception.kind,
-                  period: data.exception.period,
-                  text: data.exception.key,
-                  measures: data.walk.measure,
-                  cell: `${data.walk.measure}|${data.exception.key}|${data.exception.period}`,
-                },
-              }"
-              >Down to the lines behind it</RouterLink
-            >
-          </p>
+          <EvidenceRows :detail="data" />
         </section>
         <section>
           <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">

@@ -1,0 +1,125 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+
+import { api, need } from '@/lib/api'
+import { useNotices, useTodoActs } from '@/lib/caseparts'
+import { momentWords } from '@/lib/format'
+import { useQueryWord } from '@/lib/query'
+import { useSession } from '@/lib/session'
+import DeskTabs from '@/parts/DeskTabs.vue'
+import PickOne from '@/parts/PickOne.vue'
+import SaidText from '@/parts/SaidText.vue'
+import StateNote from '@/parts/StateNote.vue'
+import TodoRow from '@/parts/TodoRow.vue'
+
+/** What one is to do about cases, and what one was told of them. */
+const { person } = useSession()
+const whose = useQueryWord('whose')
+const todos = useQuery({
+  queryKey: ['todos', whose],
+  queryFn: () => need(api.GET('/api/todos', { params: { query: { everybodys: whose.value === 'everybody' } } })),
+})
+const { tick, drop } = useTodoActs()
+const { query: notices, see, news } = useNotices()
+const what: Record<string, string> = {
+  named: 'named you',
+  asked: 'asks you',
+  answered: 'answered you',
+  'handed over': 'handed it to you',
+  'to do': 'has something for you to do',
+  done: 'has done',
+  'not done': 'has not done after all',
+  comment: 'commented on your case',
+  taken: 'took your case',
+  released: 'put your case back on the desk',
+  moved: 'moved your case',
+  parked: 'parked your case',
+  resumed: 'took your case up again',
+  settled: 'settled your case',
+}
+</script>
+
+<template>
+  <section>
+    <DeskTabs />
+    <div class="grid gap-x-8 gap-y-6 p-4 lg:grid-cols-2">
+      <div>
+        <div class="flex flex-wrap items-center gap-3">
+          <h1 class="text-title font-semibold">To do</h1>
+          <PickOne v-model="whose" label="Whose" all="Mine" :options="[{ value: 'everybody', text: 'Everybody’s' }]" />
+        </div>
+        <StateNote
+          v-if="!todos.data.value"
+          :loading="todos.isPending.value"
+          :error="todos.error.value"
+          @retry="todos.refetch()"
+        />
+        <StateNote
+          v-else-if="!todos.data.value.length"
+          empty="Nothing is to be done. It is added on the page of a case."
+        />
+        <ul v-else class="mt-1 border-t border-line">
+          <TodoRow
+            v-for="t in todos.data.value"
+            :key="t.id"
+            :todo="t"
+            with-case
+            :may-tick="t.owner === person?.name || t.by === person?.name || person?.role === 'lead'"
+            @tick="(done) => tick.mutate({ id: t.id, done })"
+            @drop="drop.mutate(t.id)"
+          />
+        </ul>
+        <p v-if="tick.error.value || drop.error.value" role="alert" class="text-red">
+          {{ (tick.error.value ?? drop.error.value)!.message }}
+        </p>
+      </div>
+      <div>
+        <div class="flex flex-wrap items-center gap-3">
+          <h2 class="text-title font-semibold">Told to me</h2>
+          <p role="status" class="text-muted">{{ news ? `${news} new` : '' }}</p>
+          <button
+            v-if="news && notices.data.value"
+            class="button ml-auto"
+            @click="see.mutate({ up_to: notices.data.value.items[0].id })"
+          >
+            All seen
+          </button>
+        </div>
+        <StateNote
+          v-if="!notices.data.value"
+          :loading="notices.isPending.value"
+          :error="notices.error.value"
+          @retry="notices.refetch()"
+        />
+        <StateNote
+          v-else-if="!notices.data.value.items.length"
+          empty="Nothing yet. Who is named in a case with an @, asked, handed a case or reminded of one reads it here."
+        />
+        <ul v-else class="mt-1 border-t border-line">
+          <li
+            v-for="n in notices.data.value.items"
+            :key="n.id"
+            class="border-b border-line py-1.5"
+            :class="n.seen ? 'text-muted' : ''"
+          >
+            <p>
+              <span v-if="!n.seen" class="mr-1.5 inline-block size-2 rounded-full bg-tide"
+                ><span class="sr-only">new</span></span
+              >
+              <RouterLink
+                :to="`/cases/${n.case}`"
+                :class="n.seen ? '' : 'font-semibold'"
+                @click="n.seen || see.mutate({ up_to: n.id, case: n.case })"
+                >{{ n.name }}</RouterLink
+              >
+              <span class="ml-1.5 text-small text-muted"
+                >{{ n.by }} {{ what[n.what] ?? n.what }} · {{ momentWords(n.at) }}</span
+              >
+            </p>
+            <p v-if="n.text" class="text-small"><SaidText :text="n.text" /></p>
+          </li>
+        </ul>
+      </div>
+    </div>
+  </section>
+</template>
