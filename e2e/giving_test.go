@@ -137,3 +137,34 @@ M5,South,,
 		assert.Equal(t, 0, code, out+errs)
 	}
 }
+
+// Who reports to somebody alone does not review what is about them, and does not get it.
+func TestNobodyReviewsWhomTheyReportTo(t *testing.T) {
+	t.Parallel()
+	s := newService(t)
+	t.Cleanup(s.stop)
+	s.home = t.TempDir()
+	book := strings.Replace(givingBook, "manager: person", "manager: {type: person, is: reports to}", 1)
+	s.publish(book, 0)
+	for _, name := range []string{"rea", "rob"} {
+		want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, name, client.PersonChange{Title: name, Role: people.Reviewer, Desks: []string{"north"}}))
+	}
+	// rea reports to rob alone; ana to rob and to lea, by two of the register's rows.
+	s.load("register", "rep", "rep,territory,manager,account\nR1,North,,rob\nR2,North,rob,rea\nR3,North,rob,ana\nR4,North,lea,ana\n")
+	s.load("feed", "sales", "day,rep,net\n2026-10-05,R1,90\n2026-10-05,R2,2000\n2026-10-05,R3,2000\n2026-10-05,R4,2000\n")
+	s.sweep("2026-10")
+	c := s.caseOf("lea", "R1")
+	assert.Equal(t, client.CaseState("open"), c.State, "of the desk's members one is whom it is about, and one reports to them")
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").ActOnCases(ctx, act(client.CaseActDoTake, c.Id))).Detail, "it is about rob, to whom you report")
+	hand := act(client.CaseActDoHandOver, c.Id)
+	hand.Person = ptr("rea")
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("lea").ActOnCases(ctx, hand)).Detail, "it is about rob, to whom rea reports")
+	var below string
+	require.NoError(t, s.pool(t).QueryRow(ctx, "select below from cases where key = 'R1'").Scan(&below))
+	assert.Equal(t, "rea", below)
+
+	// Who reports to whom takes both attributes.
+	lone := strings.Replace(book, "account: {type: person, is: self}", "account: person", 1)
+	p := refused(t, 422, "rulebook-refused")(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: lone, Note: "n", BasedOn: at(1)}))
+	assert.Contains(t, (*p.Faults)[0].Text, "takes both")
+}

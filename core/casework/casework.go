@@ -50,6 +50,7 @@ type Case struct {
 	SettledAt  *time.Time     `json:"settled_at,omitempty"`
 	Cleared    bool           `json:"cleared,omitempty"` // nothing in it is flagged any more
 	Self       string         `json:"self,omitempty"`    // the account of whom it is about, who does not review it
+	Below      string         `json:"below,omitempty"`   // those of who reports to them alone, with spaces between: nor do they
 }
 
 // Person is somebody who does something with cases.
@@ -130,8 +131,13 @@ func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
 	case a.Do != "reopen" && c.State == Settled:
 		return e, refuse("%s settled it on %s as %s", nobody(c.SettledBy), s.day(c.SettledAt), c.Finding)
 	}
-	if by.Name == c.Self && a.Do != "ask" {
-		return e, refuse("it is about you, and nobody reviews themselves")
+	if a.Do != "ask" {
+		switch {
+		case by.Name == c.Self:
+			return e, refuse("it is about you, and nobody reviews themselves")
+		case c.below(by.Name):
+			return e, refuse("it is about %s, to whom you report", c.Self)
+		}
 	}
 	held := c.Holder != "" && c.Holder != by.Name && !by.Lead
 	switch a.Do {
@@ -183,6 +189,13 @@ func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
 	}
 	return s.reopen(c, a)
 }
+
+// Bars says whether somebody does not review a case: whom it is about, and who reports to
+// them alone.
+func (c *Case) Bars(name string) bool { return name != "" && (name == c.Self || c.below(name)) }
+
+// below says whether somebody reports to whom a case is about.
+func (c *Case) below(name string) bool { return slices.Contains(strings.Fields(c.Below), name) }
 
 func refuse(format string, args ...any) error {
 	return fmt.Errorf("%w: %s", ErrState, fmt.Sprintf(format, args...))
@@ -287,6 +300,8 @@ func (s Scene) handOver(c *Case, a Act) (Event, error) {
 		return Event{}, refuse("%s does not work the cases of %s", a.Person, s.title(c.Desk))
 	case a.Person == c.Self:
 		return Event{}, refuse("it is about %s, and nobody reviews themselves", a.Person)
+	case c.below(a.Person):
+		return Event{}, refuse("it is about %s, to whom %s reports", c.Self, a.Person)
 	case p.Away != "":
 		return Event{}, refuse("%s is away: %s", a.Person, p.Away)
 	case a.Person == c.Holder:

@@ -334,6 +334,6 @@ func TestRoutes(t *testing.T) {
 	}
 	assert.Equal(t, []string{"north", "home", "home"}, []string{to(0, "act"), to(0, "look"), to(1, "act")})
 	friday := calendar.Date(2026, 10, 30)
-	assert.Equal(t, "2026-11-03", routing.Due(e.Book.Calendar, e.Book.Desk("north"), "act", friday).String())
-	assert.Equal(t, "2026-11-06", routing.Due(e.Book.Calendar, e.Book.Desk("home"), "act", friday).String())
+	assert.Equal(t, "2026-11-03", routing.Due(e.Book, e.Book.Desk("north"), "act", friday).String())
+	assert.Equal(t, "2026-11-06", routing.Due(e.Book, e.Book.Desk("home"), "act", friday).String())
 }

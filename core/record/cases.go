@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"oskel/core/calendar"
 	"oskel/core/routing"
@@ -25,6 +26,13 @@ type Case struct {
 	Closed   bool   // by its desk's word, since nothing is
 	For      string // of one that is opened: who gets it, where its route says
 	Self     string // the account of whom it is about, who does not review it
+	Below    string // those of who reports to them alone, with spaces between: nor do they
+}
+
+// Bars says whether somebody does not review the case: whom it is about, and who reports
+// to them alone.
+func (c *Case) Bars(name string) bool {
+	return name != "" && (name == c.Self || slices.Contains(strings.Fields(c.Below), name))
 }
 
 // Item is a flag in a case, as far as it bears on the case.
@@ -43,6 +51,8 @@ type Routed struct {
 	For  string   // who gets it on its desk
 	Copy []string // who is told
 	Self string   // the account of whom it is about
+
+	Below string // those of who reports to them alone, with spaces between
 }
 
 func (i Item) same(o Item) bool {
@@ -182,7 +192,7 @@ func (d *Desks) place(f Arrival) *Case {
 	at, due := subjectDesk{f.Kind, f.Code, f.Desk}, d.due(f.Desk, f.Grade)
 	c := d.open[at]
 	if c == nil {
-		c = &Case{Kind: f.Kind, Code: f.Code, Desk: f.Desk, Grade: f.Grade, Severity: f.Severity, Due: due, For: f.For, Self: f.Self}
+		c = &Case{Kind: f.Kind, Code: f.Code, Desk: f.Desk, Grade: f.Grade, Severity: f.Severity, Due: due, For: f.For, Self: f.Self, Below: f.Below}
 		d.tell(c, f.Copy)
 		d.open[at] = c
 		d.Opened = append(d.Opened, c)
@@ -217,7 +227,7 @@ func (d *Desks) tell(c *Case, names []string) {
 }
 
 func (d *Desks) due(desk, grade string) calendar.Day {
-	return routing.Due(d.Book.Calendar, d.Book.Desk(desk), grade, d.Today)
+	return routing.Due(d.Book, d.Book.Desk(desk), grade, d.Today)
 }
 
 // move takes a case to the desk that its item is routed to now, if nothing else

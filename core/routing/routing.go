@@ -90,11 +90,11 @@ type Member struct {
 
 // Share is who of a desk gets the next case: its members in turn, by how many cases the
 // desk has had before, or the one with the least to do, by name where several have. One
-// who is away is stood in for by whom they name, if that one is a member and here; whom
-// a case is about, self, does not get it. "" is nobody.
-func Share(how string, members []Member, self string, before int) string {
+// who is away is stood in for by whom they name, if that one is a member and here; who
+// is barred, as whom a case is about, does not get it. "" is nobody.
+func Share(how string, members []Member, barred func(name string) bool, before int) string {
 	here := func(name string) bool {
-		return name != self && slices.ContainsFunc(members, func(m Member) bool { return m.Name == name && !m.Away })
+		return !barred(name) && slices.ContainsFunc(members, func(m Member) bool { return m.Name == name && !m.Away })
 	}
 	var able []Member
 	for _, m := range members {
@@ -104,7 +104,7 @@ func Share(how string, members []Member, self string, before int) string {
 			}
 			m.Load = members[slices.IndexFunc(members, func(o Member) bool { return o.Name == m.StandIn })].Load
 		}
-		if m.Name != self {
+		if !barred(m.Name) {
 			able = append(able, m)
 		}
 	}
@@ -123,9 +123,10 @@ func Share(how string, members []Member, self string, before int) string {
 // states nothing.
 const defaultDue = 5
 
-// Due is the day by which an item of the grade is due on the desk, counted in
-// working days from the day after it arrived.
-func Due(c calendar.Calendar, desk *rulebook.Desk, grade string, arrived calendar.Day) calendar.Day {
+// Due is the day by which an item of the grade is due on the desk, counted in the working
+// days of the desk from the day after it arrived.
+func Due(book *rulebook.Book, desk *rulebook.Desk, grade string, arrived calendar.Day) calendar.Day {
+	c := book.CalendarOf(desk)
 	if desk != nil {
 		if n, ok := desk.Due[grade]; ok {
 			return c.AddWorking(arrived, n)

@@ -5,6 +5,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"oskel/core/calendar"
 	"oskel/core/lang"
@@ -76,6 +77,56 @@ func TestDueInWorkingDays(t *testing.T) {
 		{"home", "act", "2026-11-10"},
 		{"nowhere", "act", "2026-11-10"},
 	} {
-		assert.Equal(t, c.due, routing.Due(b.Calendar, b.Desk(c.desk), c.grade, thursday).String(), "%s on %s", c.grade, c.desk)
+		assert.Equal(t, c.due, routing.Due(b, b.Desk(c.desk), c.grade, thursday).String(), "%s on %s", c.grade, c.desk)
 	}
+}
+
+const stepsBook = `oskel: 1
+calendar: {working_days: [monday, tuesday, wednesday, thursday, friday], holidays: {2026-11-09: Harbour day}}
+kinds: {rep: {}}
+feeds: {sales: {date: day, subjects: {rep: rep}, numbers: {net: money}}}
+grades: [{name: act, tone: red, shape: diamond}]
+measures: {net: {sum: sales.net, unit: money}}
+rules: [{name: low, judges: rep, threshold: {of: net, bands: [{grade: act, below: 1}, {clear: rest}]}}]
+desks:
+  - {name: north, due: {act: 2 working days}, remind: 1 working day, overdue: [{step: nudge, after: 0 working days, tell: [holder]}, {step: up, after: 2 working days, tell: [leads], hand_to: tor}]}
+  - {name: south, due: {act: 2 working days}, calendar: {working_days: [sunday, monday, tuesday, wednesday, thursday], holidays: {}}}
+routes: [{otherwise: north}]
+`
+
+// A desk's own weekdays and holidays are in place of the organisation's.
+func TestDueInTheDesksOwnDays(t *testing.T) {
+	b, problems := rulebook.Read([]byte(stepsBook), method.All())
+	require.Empty(t, problems)
+	thursday := calendar.Date(2026, 11, 5)
+	assert.Equal(t, "2026-11-10", routing.Due(b, b.Desk("north"), "act", thursday).String(), "Friday, and Tuesday after the holiday")
+	assert.Equal(t, "2026-11-09", routing.Due(b, b.Desk("south"), "act", thursday).String(), "Sunday and Monday")
+	assert.Equal(t, "2026-11-13", routing.Due(b, nil, "act", thursday).String(), "five of the organisation's days")
+}
+
+// Which due days have come to which step, day by day.
+func TestStepsOfADesk(t *testing.T) {
+	b, problems := rulebook.Read([]byte(stepsBook), method.All())
+	require.Empty(t, problems)
+	assert.Empty(t, routing.Steps(b, b.Desk("south"), calendar.Date(2026, 11, 5)))
+	at := func(today, due calendar.Day) string {
+		for _, s := range routing.Steps(b, b.Desk("north"), today) {
+			if due <= s.Latest {
+				return s.Name
+			}
+		}
+		return ""
+	}
+	due := calendar.Date(2026, 11, 6) // a Friday; Monday is off
+	for day, step := range map[int]string{3: "", 4: "", 5: "reminder", 6: "reminder", 7: "nudge", 8: "nudge", 9: "nudge", 10: "nudge", 11: "up", 12: "up", 30: "up"} {
+		assert.Equal(t, step, at(calendar.Date(2026, 11, day), due), "on 2026-11-%02d", day)
+	}
+	// It never goes down again, and what was due earlier is never behind.
+	rapid.Check(t, func(t *rapid.T) {
+		rank := map[string]int{"": 0, "reminder": 1, "nudge": 2, "up": 3}
+		today := calendar.Date(2026, 11, 1) + calendar.Day(rapid.IntRange(0, 60).Draw(t, "today"))
+		due := today + calendar.Day(rapid.IntRange(-40, 10).Draw(t, "due"))
+		assert.GreaterOrEqual(t, rank[at(today+1, due)], rank[at(today, due)])
+		assert.GreaterOrEqual(t, rank[at(today, due-1)], rank[at(today, due)])
+	})
 }

@@ -7,6 +7,7 @@ package rulebook
 
 import (
 	"slices"
+	"time"
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
@@ -56,6 +57,7 @@ type Attribute struct {
 	Within string
 	Person bool // its values are names of accounts
 	Self   bool // the account of the subject itself
+	Boss   bool // the account of whom the subject reports to
 }
 
 // Feed is a declared stream of lines.
@@ -354,6 +356,49 @@ type Desk struct {
 	Due    map[string]int // working days by grade
 	Shares string         // how cases are shared out among its members: ByTurn, ByLoad, or "" for not
 	Closes bool           // a case closes by itself when nothing in it is flagged any more
+
+	Calendar *DeskCalendar // in place of the organisation's; nil is that
+	Remind   int           // so many working days before a case is due its people are reminded; 0 is never
+	Overdue  []DeskStep    // what is overdue goes up by these, in order
+}
+
+// DeskCalendar is what differs where a desk works. What is nil is as everywhere.
+type DeskCalendar struct {
+	WorkDays []time.Weekday
+	Holidays []calendar.Holiday
+}
+
+// DeskStep is what happens so many working days after a case was due.
+type DeskStep struct {
+	Name   string
+	After  int      // 0 is on the day after it was due
+	Tell   []string // Holder, Members, Leads, and accounts
+	HandTo string   // the account that gets the case, "" is nobody
+}
+
+// Whom a step tells, beside accounts by name: who has taken the case, or else the desk's
+// members; the members; the leads.
+const (
+	Holder  = "holder"
+	Members = "members"
+	Leads   = "leads"
+)
+
+var told = []string{Holder, Members, Leads}
+
+// CalendarOf is the calendar that a desk works by; nil is no desk.
+func (b *Book) CalendarOf(d *Desk) calendar.Calendar {
+	c := b.Calendar
+	if d == nil || d.Calendar == nil {
+		return c
+	}
+	if d.Calendar.WorkDays != nil {
+		c.WorkDays = d.Calendar.WorkDays
+	}
+	if d.Calendar.Holidays != nil {
+		c.Holidays = d.Calendar.Holidays
+	}
+	return c
 }
 
 // Reason is one that a case is settled for, beside its finding.

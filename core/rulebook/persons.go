@@ -15,16 +15,32 @@ func (b *Book) SelfOf(level Level, attributes lang.Lookup) string {
 		return ""
 	}
 	if k := b.Kind(level.Kind); k != nil {
-		for _, a := range k.Attributes {
-			if a.Self {
-				return attributes(k.Name + "." + a.Name).Text
-			}
+		if name := k.SelfAttribute(); name != "" {
+			return attributes(k.Name + "." + name).Text
 		}
 	}
 	return ""
 }
 
-// PersonsNamed are the accounts that routes name, each once, in order.
+// SelfAttribute is the name of the attribute that holds the account of the subject
+// itself, BossAttribute that of whom it reports to; "" where there is none.
+func (k *Kind) SelfAttribute() string {
+	return k.attributeThat(func(a Attribute) bool { return a.Self })
+}
+
+// BossAttribute is described at SelfAttribute.
+func (k *Kind) BossAttribute() string {
+	return k.attributeThat(func(a Attribute) bool { return a.Boss })
+}
+
+func (k *Kind) attributeThat(is func(Attribute) bool) string {
+	if i := slices.IndexFunc(k.Attributes, is); i >= 0 {
+		return k.Attributes[i].Name
+	}
+	return ""
+}
+
+// PersonsNamed are the accounts that routes and the steps of desks name, each once, in order.
 func (b *Book) PersonsNamed() (names []string) {
 	seen := map[string]bool{}
 	for _, r := range b.Routes {
@@ -33,6 +49,26 @@ func (b *Book) PersonsNamed() (names []string) {
 				continue
 			}
 			seen[name] = true
+			names = append(names, name)
+		}
+	}
+	for _, d := range b.Desks {
+		for _, s := range d.Overdue {
+			for _, name := range s.accounts() {
+				if !seen[name] {
+					seen[name] = true
+					names = append(names, name)
+				}
+			}
+		}
+	}
+	return names
+}
+
+// accounts are those that a step names.
+func (s DeskStep) accounts() (names []string) {
+	for _, name := range append(slices.Clone(s.Tell), s.HandTo) {
+		if name != "" && !slices.Contains(told, name) {
 			names = append(names, name)
 		}
 	}
@@ -69,6 +105,13 @@ func (b *Book) AdvisePeople(accounts map[string][]string) (out []Problem) {
 		}
 	}
 	for _, d := range b.Desks {
+		for _, s := range d.Overdue {
+			for _, name := range s.accounts() {
+				if _, there := accounts[name]; !there {
+					out = append(out, Problem{Position: d.At, Path: "desks." + d.Name + ".overdue", Text: fmt.Sprintf("the step %q names an account that there is not: %q%s", s.Name, name, lang.Suggestion(name, known))})
+				}
+			}
+		}
 		if any && !manned[d.Name] {
 			out = append(out, Problem{Position: d.At, Path: "desks." + d.Name, Text: "nobody is a member of it: only leads see what goes there"})
 		}

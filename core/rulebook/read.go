@@ -75,6 +75,9 @@ func (r *reader) readKinds(v value, book *Book) {
 			k.Attributes = append(k.Attributes, a.attribute())
 		}
 		r.checkWithin(&k, f["attributes"].path)
+		if k.BossAttribute() != "" && k.SelfAttribute() == "" {
+			f["attributes"].complain("who reports to whom takes both: an attribute that is 'reports to', and one that is 'self'")
+		}
 		book.Kinds = append(book.Kinds, k)
 	}
 }
@@ -404,33 +407,6 @@ func lineTypes(book *Book, fd *Feed, notes ...string) func(string) (lang.Type, s
 			}
 		}
 		return "", "the lines of " + fd.Name + " have no label, number or attribute " + strconv.Quote(name) + suggest(name, known)
-	}
-}
-
-func (r *reader) readDesks(v value, book *Book) {
-	for _, item := range v.maps() {
-		f := item.fields("name", "title", "due", "closes", "shares")
-		d := Desk{At: item.at, Name: f["name"].required(), Due: map[string]int{}}
-		r.name(f["name"].at, f["name"].path, d.Name, true)
-		d.Title = titled(f["title"], d.Name)
-		if d.Shares = f["shares"].oneOf("not", "not", ByTurn, ByLoad); d.Shares == "not" {
-			d.Shares = ""
-		}
-		d.Closes = f["closes"].oneOf("by hand", "by hand", "when cleared") == "when cleared"
-		if book.Desk(d.Name) != nil {
-			f["name"].complain("the desk %q is defined twice", d.Name)
-		}
-		for _, e := range f["due"].entries() {
-			n, ok := countOf(e.scalar(), "working day")
-			if !ok || n < 1 || n > 250 {
-				e.complain("expected a number of working days, such as '2 working days', found %q", e.scalar())
-			}
-			if book.Grade(e.key) == nil {
-				r.complain(e.at, e.path, "unknown grade %q%s", e.key, suggest(e.key, gradeNames(book)))
-			}
-			d.Due[e.key] = n
-		}
-		book.Desks = append(book.Desks, d)
 	}
 }
 

@@ -56,21 +56,10 @@ func (r *reader) readCalendar(v value, book *Book) {
 	if w := f["weeks_from"]; !w.absent() {
 		c.WeekSet, c.WeekFrom = true, w.weekday("monday")
 	}
-	for _, item := range f["working_days"].items() {
-		c.WorkDays = append(c.WorkDays, item.weekday("monday"))
+	c.WorkDays = f["working_days"].workDays()
+	if h := f["holidays"]; !h.absent() {
+		c.Holidays = r.readHolidays(h)
 	}
-	if w := f["working_days"]; w.isList() && len(c.WorkDays) == 0 {
-		w.complain("state at least one day that is worked: due days are counted in them")
-	}
-	for _, e := range f["holidays"].entries() {
-		d, err := calendar.ParseDay(e.key)
-		if err != nil {
-			r.complain(e.at, e.path, "expected a day such as 2026-12-25 and its name, found %q", e.key)
-			continue
-		}
-		c.Holidays = append(c.Holidays, calendar.Holiday{Day: d, Name: e.scalar()})
-	}
-	sort.SliceStable(c.Holidays, func(i, j int) bool { return c.Holidays[i].Day < c.Holidays[j].Day })
 	r.readWindows(f["windows"], c)
 	r.readWeights(f["month_weights"], book)
 }

@@ -17,8 +17,9 @@ func (e entry) attribute() Attribute {
 	f := e.fields("type", "within", "is")
 	a.typed(f["type"].oneOf("text", "text", "number", "date", "person"))
 	if is := f["is"]; !is.absent() {
-		if a.Self = is.oneOf("self", "self") == "self"; !a.Person {
-			is.complain("only an attribute of type person can be the subject's own account")
+		said := is.oneOf("self", "self", "reports to")
+		if a.Self, a.Boss = said == "self", said == "reports to"; !a.Person {
+			is.complain("only an attribute of type person can be the subject's own account, or that of whom it reports to")
 		}
 	}
 	a.Within = f["within"].scalar()

@@ -25,6 +25,7 @@ var caseCommands = []command{
 			all := f.Bool("all", false, "of all desks")
 			state := f.String("state", "unsettled", "open, taken, parked, settled or unsettled")
 			p.Held = f.Bool("held", false, "only those that you have taken")
+			p.Stranded = f.Bool("stranded", false, "only those that nobody sees: of desks without members, or of who is away for longer than they may wait")
 			p.Told = f.Bool("told", false, "only those that you, or a desk of yours, are told of")
 			p.Asked = f.Bool("asked", false, "only those that you are asked about")
 			return func(ctx context.Context, _ []string) error {

@@ -103,6 +103,7 @@ const (
 	CaseEventWhatPeaceEnded    CaseEventWhat = "peace ended"
 	CaseEventWhatRegraded      CaseEventWhat = "regraded"
 	CaseEventWhatReleased      CaseEventWhat = "released"
+	CaseEventWhatReminder      CaseEventWhat = "reminder"
 	CaseEventWhatReopened      CaseEventWhat = "reopened"
 	CaseEventWhatResumed       CaseEventWhat = "resumed"
 	CaseEventWhatSettled       CaseEventWhat = "settled"
@@ -111,6 +112,7 @@ const (
 	CaseEventWhatTookAFileAway CaseEventWhat = "took a file away"
 	CaseEventWhatTookAToDoAway CaseEventWhat = "took a to-do away"
 	CaseEventWhatUndone        CaseEventWhat = "undone"
+	CaseEventWhatWentUp        CaseEventWhat = "went up"
 )
 
 // Valid indicates whether the value is a known member of the CaseEventWhat enum.
@@ -150,6 +152,8 @@ func (e CaseEventWhat) Valid() bool {
 		return true
 	case CaseEventWhatReleased:
 		return true
+	case CaseEventWhatReminder:
+		return true
 	case CaseEventWhatReopened:
 		return true
 	case CaseEventWhatResumed:
@@ -165,6 +169,8 @@ func (e CaseEventWhat) Valid() bool {
 	case CaseEventWhatTookAToDoAway:
 		return true
 	case CaseEventWhatUndone:
+		return true
+	case CaseEventWhatWentUp:
 		return true
 	default:
 		return false
@@ -2232,7 +2238,7 @@ type Notice struct {
 	Seen bool   `json:"seen"`
 	Text string `json:"text"`
 
-	// What What happened: named (with an @), asked, answered, handed over, to do, done, reminder, overdue, or what somebody did to a case that the person holds
+	// What What happened: named (with an @), asked, answered, handed over, to do, done, reminder, went up, or what somebody did to a case that the person holds
 	What string `json:"what"`
 }
 
@@ -3297,7 +3303,10 @@ type ListCasesParams struct {
 	Told *bool `form:"told,omitempty" json:"told,omitempty"`
 
 	// Asked Only cases that the person who asks is asked about
-	Asked      *bool                `form:"asked,omitempty" json:"asked,omitempty"`
+	Asked *bool `form:"asked,omitempty" json:"asked,omitempty"`
+
+	// Stranded Only unsettled cases that nobody sees: on a desk without members, or with somebody who is away beyond the due day and has no stand-in
+	Stranded   *bool                `form:"stranded,omitempty" json:"stranded,omitempty"`
 	Sort       *ListCasesParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                `form:"descending,omitempty" json:"descending,omitempty"`
 
@@ -7165,6 +7174,18 @@ func NewListCasesRequest(server string, params *ListCasesParams) (*http.Request,
 		if params.Asked != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "asked", *params.Asked, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Stranded != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "stranded", *params.Stranded, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {

@@ -40,6 +40,9 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 	if or(r.Params.Asked, false) {
 		f.Asked, f.Desks = whoAsks(ctx).Name, nil // of whatever desk
 	}
+	if or(r.Params.Stranded, false) {
+		f.Stranded = ptr(s.calendar(ctx).Today(s.Now()))
+	}
 	if r.Params.Desk != nil {
 		desk, err := s.deskOf(ctx, *r.Params.Desk)
 		if err != nil {

@@ -34,7 +34,11 @@ type Queue struct {
 	pool   *pgxpool.Pool
 	client *river.Client[pgx.Tx]
 	sweeps *sweep.Service
+	also   func(context.Context) error
 }
+
+// Also is done whenever sweeps that are due are looked for; it is told before Run.
+func (q *Queue) Also(do func(context.Context) error) { q.also = do }
 
 // Open makes the queue's tables where they are not there yet. Until Run nothing is
 // done.
@@ -86,6 +90,11 @@ func (q *Queue) Run(ctx context.Context, every time.Duration, changed <-chan str
 	for {
 		if err := q.look(ctx); err != nil && ctx.Err() == nil && !store.Lost(err) {
 			slog.Error("looking for sweeps that are due", "error", err)
+		}
+		if q.also != nil {
+			if err := q.also(ctx); err != nil && ctx.Err() == nil && !store.Lost(err) {
+				slog.Error("reminding of what is due", "error", err)
+			}
 		}
 		select {
 		case <-ctx.Done():

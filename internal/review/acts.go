@@ -51,7 +51,7 @@ func orNil[T comparable](v T) *T {
 // plain is what of a case people change.
 func plain(c *store.Case) (casework.Case, error) {
 	out := casework.Case{Desk: c.Desk, State: c.State, Holder: deref(c.TakenBy), Asked: deref(c.Asked), ParkedTo: c.ParkedTo, ParkedFor: deref(c.ParkedFor), Finding: deref(c.Finding), Reason: deref(c.Reason),
-		SettledBy: deref(c.SettledBy), SettledAt: c.SettledAt, Cleared: c.Cleared, Self: deref(c.Self)}
+		SettledBy: deref(c.SettledBy), SettledAt: c.SettledAt, Cleared: c.Cleared, Self: deref(c.Self), Below: deref(c.Below)}
 	for _, n := range []struct {
 		to   **amount.Amount
 		text *string

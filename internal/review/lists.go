@@ -26,7 +26,7 @@ func (s *Service) Cases(ctx context.Context, f store.CaseFilter, today calendar.
 	if f.Limit--; len(p.Cases) > f.Limit {
 		p.Cases, p.Next = p.Cases[:f.Limit], f.Offset+f.Limit
 	}
-	p.Counts, err = s.counts.of(fmt.Sprint(f.State, f.Desks == nil, f.Desks, f.Holder, f.Asked, f.Told, today), func() (store.CaseCounts, error) {
+	p.Counts, err = s.counts.of(fmt.Sprint(f.State, f.Desks == nil, f.Desks, f.Holder, f.Asked, f.Told, f.Stranded != nil, today), func() (store.CaseCounts, error) {
 		return s.store.CountCases(ctx, f, today)
 	})
 	return p, err

@@ -41,6 +41,7 @@ type Case struct {
 type Reviewed struct {
 	Asked                 *string
 	Self                  *string // the account of whom it is about
+	Below                 *string // those of who reports to them alone, with spaces between
 	ParkedTo              *calendar.Day
 	ParkedFor             *string // the feed whose next lines it waits for
 	ParkedAt              *int64  // the data version that was newest then
@@ -57,7 +58,7 @@ type CaseEvent struct {
 	Text   string
 }
 
-const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, taken_by, finding, settled_by, settled_at, version, cleared, items, sentence, asked, parked_to, parked_for, parked_at, reason, recovered::text, written_off::text, undo, self from cases "
+const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, taken_by, finding, settled_by, settled_at, version, cleared, items, sentence, asked, parked_to, parked_for, parked_at, reason, recovered::text, written_off::text, undo, self, below from cases "
 
 func manyCases(ctx context.Context, q querier, tail string, args ...any) ([]Case, error) {
 	return scanCases(q.Query(ctx, caseSelect+tail, args...))
@@ -72,7 +73,7 @@ func scanCases(rows pgx.Rows, err error) ([]Case, error) {
 		var code int32
 		var due time.Time
 		var parked *time.Time
-		err := row.Scan(&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &c.Recovered, &c.WrittenOff, &c.Undo, &c.Self)
+		err := row.Scan(&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &c.Recovered, &c.WrittenOff, &c.Undo, &c.Self, &c.Below)
 		c.Code, c.Due, c.ParkedTo = uint32(code), *dayOf(&due), dayOf(parked)
 		return c, err
 	})
@@ -80,9 +81,10 @@ func scanCases(rows pgx.Rows, err error) ([]Case, error) {
 
 // CaseFilter says which cases are listed; a nil Desks is all desks.
 type CaseFilter struct {
-	State         string   // open, taken, parked, settled, or unsettled; "" is all
-	Holder, Asked string   // taken by somebody, or asked of somebody
-	Told          []string // told to any of these
+	State         string        // open, taken, parked, settled, or unsettled; "" is all
+	Holder, Asked string        // taken by somebody, or asked of somebody
+	Told          []string      // told to any of these
+	Stranded      *calendar.Day // that nobody sees, as of a day
 	Desks         []string
 	Sort          string // one of caseOrders; "" is by due day
 	Descending    bool
@@ -122,6 +124,10 @@ func (f CaseFilter) where() (condition string, args []any) {
 	}
 	if f.Asked != "" {
 		add("asked = $%d", f.Asked)
+	}
+	if f.Stranded != nil {
+		add(`state <> 'settled' and (taken_by is null and not exists (select from people p where p.closed_at is null and p.role = 'reviewer' and cases.desk = any(p.desks))
+			or exists (select from absences a where a.person = taken_by and a.first <= $%[1]d and a.last > greatest(cases.due, $%[1]d) and a.stand_in is null))`, f.Stranded.Time())
 	}
 	if len(all) > 0 {
 		condition = "where " + strings.Join(all, " and ")
@@ -239,10 +245,10 @@ func (t *Tx) AddCases(ctx context.Context, all []*Case) error {
 	if err != nil {
 		return err
 	}
-	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"cases"}, []string{"id", "kind", "code", "key", "name", "sentence", "items", "desk", "grade", "severity", "due", "state", "taken_by", "self"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
+	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"cases"}, []string{"id", "kind", "code", "key", "name", "sentence", "items", "desk", "grade", "severity", "due", "state", "taken_by", "self", "below"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
 		c := all[i]
 		c.ID = ids[i]
-		return []any{c.ID, c.Kind, int32(c.Code), c.Key, c.Name, c.Sentence, int32(c.Items), c.Desk, c.Grade, int32(c.Severity), c.Due.Time(), c.State, c.TakenBy, c.Self}, nil
+		return []any{c.ID, c.Kind, int32(c.Code), c.Key, c.Name, c.Sentence, int32(c.Items), c.Desk, c.Grade, int32(c.Severity), c.Due.Time(), c.State, c.TakenBy, c.Self, c.Below}, nil
 	}))
 	return err
 }

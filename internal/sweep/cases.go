@@ -57,7 +57,7 @@ func (r *run) toCases() error {
 		return err
 	}
 	for _, c := range d.Opened {
-		kept[c] = &store.Case{Kind: c.Kind, Code: c.Code, Desk: c.Desk, State: casework.Open, Grade: c.Grade, Severity: c.Severity, Due: c.Due, Reviewed: store.Reviewed{Self: orNil(c.Self)}}
+		kept[c] = &store.Case{Kind: c.Kind, Code: c.Code, Desk: c.Desk, State: casework.Open, Grade: c.Grade, Severity: c.Severity, Due: c.Due, Reviewed: store.Reviewed{Self: orNil(c.Self), Below: orNil(c.Below)}}
 		if to := given[c]; to.name != "" {
 			kept[c].State, kept[c].TakenBy = casework.Taken, &to.name
 		}

@@ -2,6 +2,9 @@ package sweep
 
 import (
 	"fmt"
+	"maps"
+	"slices"
+	"strings"
 
 	"oskel/core/record"
 	"oskel/core/routing"
@@ -40,7 +43,7 @@ func (r *run) give(d *record.Desks) (map[*record.Case]given, error) {
 					return nil, err
 				}
 			}
-			if name := routing.Share(desk.Shares, members(staff, c.Desk), c.Self, had[c.Desk]); name != "" {
+			if name := routing.Share(desk.Shares, members(staff, c.Desk), c.Bars, had[c.Desk]); name != "" {
 				to.name = name
 				if to.text != "" {
 					to.text += "; "
@@ -96,6 +99,8 @@ func wanted(staff map[string]store.Staff, c *record.Case) given {
 		return given{"", joined(text, fmt.Sprintf("there is no account %q", name))}
 	case name == c.Self:
 		return given{"", joined(text, fmt.Sprintf("%s does not review what is about them", name))}
+	case c.Bars(name):
+		return given{"", joined(text, fmt.Sprintf("%s does not review what is about %s, to whom they report", name, c.Self))}
 	case s.Away:
 		return given{"", joined(text, name+" is away too")}
 	case s.Role != people.Lead && !(s.Role == people.Reviewer && s.On(c.Desk)):
@@ -109,4 +114,35 @@ func joined(a, b string) string {
 		return a + b
 	}
 	return a + ": " + b
+}
+
+// below are the accounts of those who report to somebody and to nobody else, by the
+// account of that one, as of the period's last day.
+func (r *run) below() map[string]string {
+	if r.reports != nil {
+		return r.reports
+	}
+	bosses := map[string]map[string]bool{}
+	_, day := r.engine.Book.Calendar.Span(r.period)
+	for _, k := range r.engine.Book.Kinds {
+		self, boss, register := k.SelfAttribute(), k.BossAttribute(), r.engine.Snapshot.Registers[k.Name]
+		if self == "" || boss == "" || register == nil {
+			continue
+		}
+		for code := range uint32(len(register.Keys)) {
+			if name, to := register.Value(self, code, day).Text, register.Value(boss, code, day).Text; name != "" && to != "" && register.Active(code, day, day) {
+				if bosses[name] == nil {
+					bosses[name] = map[string]bool{}
+				}
+				bosses[name][to] = true
+			}
+		}
+	}
+	r.reports = map[string]string{}
+	for _, name := range slices.Sorted(maps.Keys(bosses)) {
+		if to := slices.Collect(maps.Keys(bosses[name])); len(to) == 1 && to[0] != name {
+			r.reports[to[0]] = strings.TrimSpace(r.reports[to[0]] + " " + name)
+		}
+	}
+	return r.reports
 }

@@ -218,8 +218,9 @@ type run struct {
 	watch     *watch
 	counts    record.Counts
 	diff      Difference
-	found     []found        // to be written
-	told      map[int64]bool // cases that are there and whose items change
+	found     []found           // to be written
+	told      map[int64]bool    // cases that are there and whose items change
+	reports   map[string]string // see below; nil until it is asked for
 }
 
 // found is what a sweep has to record.
@@ -414,7 +415,8 @@ func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict, step 
 	}
 	to := routing.To(book, item)
 	e.Desk = to.Desk
-	return e, record.Routed{For: to.For, Copy: to.Copy, Self: book.SelfOf(result.Level, item.Attributes)}
+	self := book.SelfOf(result.Level, item.Attributes)
+	return e, record.Routed{For: to.For, Copy: to.Copy, Self: self, Below: r.below()[self]}
 }
 
 // otherValue is the change of what is flagged as before, by another value.

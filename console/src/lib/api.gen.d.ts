@@ -3089,7 +3089,7 @@ export interface components {
             at: string;
             by: string;
             /** @enum {string} */
-            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "left to the desk" | "taken" | "released" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "undone" | "peace ended" | "attached" | "took a file away" | "to do" | "done" | "not done" | "took a to-do away";
+            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "left to the desk" | "taken" | "released" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "undone" | "peace ended" | "attached" | "took a file away" | "reminder" | "went up" | "to do" | "done" | "not done" | "took a to-do away";
             text: string;
         };
         CaseFile: {
@@ -3146,7 +3146,7 @@ export interface components {
             case: number;
             /** @description Of whom the case is about */
             name: string;
-            /** @description What happened: named (with an @), asked, answered, handed over, to do, done, reminder, overdue, or what somebody did to a case that the person holds */
+            /** @description What happened: named (with an @), asked, answered, handed over, to do, done, reminder, went up, or what somebody did to a case that the person holds */
             what: string;
             text: string;
             by: string;
@@ -5213,6 +5213,8 @@ export interface operations {
                 told?: boolean;
                 /** @description Only cases that the person who asks is asked about */
                 asked?: boolean;
+                /** @description Only unsettled cases that nobody sees: on a desk without members, or with somebody who is away beyond the due day and has no stand-in */
+                stranded?: boolean;
                 sort?: "due" | "grade" | "subject" | "desk" | "state";
                 descending?: boolean;
                 /** @description Only cases of the desks of the person who asks */

@@ -27,6 +27,8 @@ const what: Record<string, string> = {
   answered: 'answered you',
   'handed over': 'handed it to you',
   'to do': 'has something for you to do',
+  reminder: 'reminds you',
+  'went up': 'has it overdue',
   done: 'has done',
   'not done': 'has not done after all',
   comment: 'commented on your case',

@@ -3,10 +3,12 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
-import { dayWords, momentWords, numberWords } from '@/lib/format'
+import { countWords, dayWords, momentWords, numberWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
+import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import DeskTabs from '@/parts/DeskTabs.vue'
+import GradeMark from '@/parts/GradeMark.vue'
 import PickOne from '@/parts/PickOne.vue'
 import StateNote from '@/parts/StateNote.vue'
 
@@ -17,9 +19,14 @@ const listBy = (by: 'desk' | 'person' | 'rule' | 'grade') =>
 const byWord = useQueryWord('by')
 const by = computed(() => (byWord.value || 'desk') as By)
 const work = useQuery({ queryKey: computed(() => ['cases', 'work', by.value]), queryFn: () => listBy(by.value) })
+const stranded = useQuery({
+  queryKey: ['cases', 'stranded'],
+  queryFn: () => need(api.GET('/api/cases', { params: { query: { stranded: true } } })),
+})
 const peaces = useQuery({ queryKey: ['cases', 'peaces'], queryFn: () => need(api.GET('/api/peaces')) })
 const absences = useQuery({ queryKey: ['absences'], queryFn: () => need(api.GET('/api/absences')) })
 const { person } = useSession()
+const { desk } = useRulebook()
 const queries = useQueryClient()
 const end = useMutation({
   mutationFn: (id: number) => need(api.DELETE('/api/peaces/{id}', { params: { path: { id } } })),
@@ -109,6 +116,30 @@ const worse = (p: Schemas['Peace']) =>
           </tfoot>
         </table>
         <p v-if="by === 'rule'" class="mt-1 text-small text-muted">A case that several rules flag counts for each.</p>
+      </div>
+
+      <div v-if="stranded.data.value?.total">
+        <h2 class="text-lead font-semibold">Nobody sees these</h2>
+        <p class="text-muted">
+          {{ countWords(stranded.data.value.total, 'case') }} on desks without members, or with somebody who is away for
+          longer than they may wait.
+        </p>
+        <ul class="mt-1 border-t border-line">
+          <li
+            v-for="c in stranded.data.value.items"
+            :key="c.id"
+            class="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-line py-1.5"
+          >
+            <GradeMark :grade="c.grade" />
+            <RouterLink :to="`/cases/${c.id}`">{{ c.name }}</RouterLink>
+            <span class="text-muted"
+              >{{ desk(c.desk) }}{{ c.taken_by ? `, ${c.taken_by} is away` : ', which has no members' }}</span
+            >
+            <span class="ml-auto text-small" :class="c.late ? 'font-semibold text-red' : 'text-muted'"
+              >due {{ dayWords(c.due) }}</span
+            >
+          </li>
+        </ul>
       </div>
 
       <div>

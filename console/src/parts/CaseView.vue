@@ -83,6 +83,8 @@ const did: Record<string, string> = {
   'left to the desk': 'left it to the desk',
   'peace ended': 'ended the peace',
   attached: 'attached',
+  reminder: 'reminded of it',
+  'went up': 'took it up a step',
   'took a file away': 'took a file away',
   'to do': 'has something to do for',
   done: 'has done',
