@@ -25,8 +25,11 @@ const (
 // Cleared is the finding of a case in which nothing is flagged any more.
 const Cleared = "cleared"
 
+// DataFault is the finding of a case whose data are wrong.
+const DataFault = "data fault"
+
 // Findings are what a reviewer may conclude.
-var Findings = []string{"confirmed", "explained", "data fault", "rule fault", Cleared}
+var Findings = []string{"confirmed", "explained", DataFault, "rule fault", Cleared}
 
 // Errors of what cannot be done to a case.
 var (
@@ -75,7 +78,7 @@ type Act struct {
 	Person     string // whom it is handed to, or who is asked
 	Desk       string // where it is handed to
 	Until      *calendar.Day
-	Feed       string // whose next lines it is parked for
+	Feed       string // whose next lines it is parked for, or in which the fault of the data lies
 	Finding    string
 	Reason     string
 	Recovered  *amount.Amount
@@ -381,6 +384,10 @@ func (s Scene) settle(c *Case, by Person, a Act) (e Event, err error) {
 		return Event{}, refuse("%q is not a finding; expected %s or %s", a.Finding, strings.Join(Findings[:len(Findings)-1], ", "), Cleared)
 	case a.Finding == Cleared && !c.Cleared:
 		return Event{}, refuse("something in it is still flagged, so it is not settled as cleared")
+	case a.Feed != "" && a.Finding != DataFault:
+		return Event{}, refuse("a feed is at fault where the finding is %s", DataFault)
+	case a.Feed != "" && s.Book.Feed(a.Feed) == nil:
+		return Event{}, refuse("there is no feed %q", a.Feed)
 	case a.Recovered != nil && *a.Recovered < 0, a.WrittenOff != nil && *a.WrittenOff < 0:
 		return Event{}, refuse("what was recovered or written off is not below zero")
 	}

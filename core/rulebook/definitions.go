@@ -70,6 +70,7 @@ type Feed struct {
 	Numbers  []Figure  // the columns that hold decimals
 	Labels   []string  // columns of few different words, kept for conditions
 	Notes    []string  // columns kept for reading, such as an order number
+	Owner    string    // the account of who answers for its data; "" is nobody
 
 	matched []string // the notes that lines are matched by or chosen by, so that they are held like labels
 }

@@ -61,6 +61,11 @@ func (b *Book) RulesNamed() []Named {
 	return named(b.Rules, func(r Rule) Named { return Named{r.Name, r.Title} })
 }
 
+// FeedsNamed lists the feeds.
+func (b *Book) FeedsNamed() []Named {
+	return named(b.Feeds, func(f Feed) Named { return Named{f.Name, f.Title} })
+}
+
 // DesksNamed lists the desks.
 func (b *Book) DesksNamed() []Named {
 	return named(b.Desks, func(d Desk) Named { return Named{d.Name, d.Title} })

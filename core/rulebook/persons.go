@@ -40,7 +40,7 @@ func (k *Kind) attributeThat(is func(Attribute) bool) string {
 	return ""
 }
 
-// PersonsNamed are the accounts that routes and the steps of desks name, each once, in order.
+// PersonsNamed are the accounts that routes, feeds and the steps of desks name, each once, in order.
 func (b *Book) PersonsNamed() (names []string) {
 	seen := map[string]bool{}
 	for _, r := range b.Routes {
@@ -50,6 +50,12 @@ func (b *Book) PersonsNamed() (names []string) {
 			}
 			seen[name] = true
 			names = append(names, name)
+		}
+	}
+	for _, f := range b.Feeds {
+		if f.Owner != "" && !seen[f.Owner] {
+			seen[f.Owner] = true
+			names = append(names, f.Owner)
 		}
 	}
 	for _, d := range b.Desks {
@@ -102,6 +108,11 @@ func (b *Book) AdvisePeople(accounts map[string][]string) (out []Problem) {
 			if _, there := accounts[name]; name != "" && !there && b.Desk(name) == nil && !b.isPersonAttribute(name) {
 				out = append(out, Problem{Position: r.At, Path: fmt.Sprintf("routes[%d]", i+1), Text: fmt.Sprintf("there is no account %q%s", name, lang.Suggestion(name, known))})
 			}
+		}
+	}
+	for _, f := range b.Feeds {
+		if _, there := accounts[f.Owner]; f.Owner != "" && !there {
+			out = append(out, Problem{Position: f.At, Path: "feeds." + f.Name + ".owner", Text: fmt.Sprintf("there is no account %q%s", f.Owner, lang.Suggestion(f.Owner, known))})
 		}
 	}
 	for _, d := range b.Desks {

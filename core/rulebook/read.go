@@ -97,8 +97,8 @@ const mostColumns = 1000
 func (r *reader) readFeeds(v value, book *Book) {
 	for _, e := range v.entries() {
 		r.name(e.at, e.path, e.key, false)
-		f := e.fields("title", "date", "subjects", "numbers", "labels", "notes")
-		feed := Feed{At: e.at, Name: e.key, Title: titled(f["title"], e.key), Date: f["date"].required()}
+		f := e.fields("title", "date", "subjects", "numbers", "labels", "notes", "owner")
+		feed := Feed{At: e.at, Name: e.key, Title: titled(f["title"], e.key), Date: f["date"].required(), Owner: f["owner"].scalar()}
 		columns := map[string]bool{}
 		column := func(at Position, path, name string) {
 			r.name(at, path, name, false)

@@ -164,7 +164,8 @@ func settleSpring(ctx context.Context, e *env) error {
 	return nil
 }
 
-// restOfReview parks a case, asks about another, leaves somebody in peace, and has a
+// restOfReview parks a case, asks about another and names somebody in a third who is to do
+// something about it, finds a fault of the data, leaves somebody in peace, and has a
 // reviewer be away.
 func restOfReview(ctx context.Context, e *env) error {
 	day := func(in int) openapi_types.Date {
@@ -176,6 +177,8 @@ func restOfReview(ctx context.Context, e *env) error {
 	}{
 		{"pim", "P-118", client.CaseAct{Do: client.CaseActDoPark, Feed: ptr("returns"), Text: ptr("The maker's report comes with the next returns.")}},
 		{"pim", "P-180", client.CaseAct{Do: client.CaseActDoAsk, Person: ptr("ines"), Text: ptr("Are the returns of September booked in October here?")}},
+		{"nell", "C-0412", client.CaseAct{Do: client.CaseActDoComment, Text: ptr("They say they have ordered since July. @ines, could lines be missing?")}},
+		{"sig", "C-0077", client.CaseAct{Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingDataFault), Reason: ptr("wrong-account"), Feed: ptr("sales"), Text: ptr("Their orders of October were booked on the town's account.")}},
 		{"odo", "R-18", client.CaseAct{Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingExplained), Reason: ptr("new-in-territory"), Text: ptr("Took over the harbours of a colleague in July."), Peace: &client.NewPeace{Until: day(120), Worse: ptr(0.5)}}},
 	} {
 		c, done, err := as(ctx, e, s.person)
@@ -195,6 +198,12 @@ func restOfReview(ctx context.Context, e *env) error {
 					r, err := c.ActOnCases(ctx, s.act)
 					if _, err := read[[]client.Case](e, r, err); err != nil {
 						return err
+					}
+					if s.act.Do == client.CaseActDoComment {
+						r, err = c.AddTodo(ctx, k.Id, client.NewTodo{Text: "Look for their lines since July", Owner: ptr("ines"), Due: day(3)})
+						if _, err := read[client.Todo](e, r, err); err != nil {
+							return err
+						}
 					}
 				}
 			}

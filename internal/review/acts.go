@@ -150,7 +150,12 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 		case err != nil:
 			return err
 		case act.Do == "reopen":
+			if err := tx.DropFaults(ctx, ids); err != nil {
+				return err
+			}
 			return tx.EndPeaces(ctx, ids, by.Name)
+		case act.Do == "settle" && act.Finding == casework.DataFault:
+			return s.faults(ctx, tx, scene.Book, ids, act, by.Name)
 		case p != nil && act.Do == "settle":
 			return tx.LeaveInPeace(ctx, ids, p.All, p.Until, p.Worse, by.Name)
 		}
@@ -191,6 +196,9 @@ func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error 
 		if err := tx.Untell(ctx, ids, by.Name); err != nil {
 			return err
 		}
+		if err := tx.DropFaults(ctx, settled); err != nil {
+			return err
+		}
 		return tx.EndPeaces(ctx, settled, by.Name)
 	})
 }
@@ -199,7 +207,7 @@ func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error 
 // which is done all day, needs no rulebook.
 func (s *Service) scene(ctx context.Context, tx *store.Tx, act casework.Act) (casework.Scene, error) {
 	book := &rulebook.Book{}
-	if act.Do == "hand over" || act.Do == "park" || act.Do == "settle" && (act.Reason != "" || act.Peace != nil) {
+	if act.Do == "hand over" || act.Do == "park" || act.Do == "settle" && (act.Reason != "" || act.Peace != nil || act.Finding == casework.DataFault) {
 		var err error
 		if book, err = s.published(ctx, tx); err != nil {
 			return casework.Scene{}, err

@@ -15,6 +15,7 @@ type Page struct {
 	Cases  []store.Case
 	Counts store.CaseCounts
 	Next   int // the offset of the next page; 0 if this is the last
+	Groups []store.CaseGroup
 }
 
 // Cases lists a page of cases.
@@ -26,9 +27,12 @@ func (s *Service) Cases(ctx context.Context, f store.CaseFilter, today calendar.
 	if f.Limit--; len(p.Cases) > f.Limit {
 		p.Cases, p.Next = p.Cases[:f.Limit], f.Offset+f.Limit
 	}
-	p.Counts, err = s.counts.of(fmt.Sprint(f.State, f.Desks == nil, f.Desks, f.Holder, f.Asked, f.Told, f.Stranded != nil, today), func() (store.CaseCounts, error) {
+	p.Counts, err = s.counts.of(fmt.Sprintf("%q", []any{f.State, f.Desks == nil, f.Desks, f.Holder, f.Asked, f.Told, f.Stranded != nil, f.Grade, f.Kind, f.Rule, f.Text, f.Late != nil, today}), func() (store.CaseCounts, error) {
 		return s.store.CountCases(ctx, f, today)
 	})
+	if err == nil && f.Group != "" {
+		p.Groups, err = s.store.GroupCases(ctx, f, today)
+	}
 	return p, err
 }
 

@@ -106,6 +106,11 @@ func (s *Service) Work(ctx context.Context, by string, today calendar.Day) ([]st
 	return s.store.Work(ctx, by, today)
 }
 
+// Foremosts lists the flags that some cases are shown by.
+func (s *Service) Foremosts(ctx context.Context, cases []int64) ([]store.Foremost, error) {
+	return s.store.Foremosts(ctx, cases)
+}
+
 // Some lists some cases, by number.
 func (s *Service) Some(ctx context.Context, ids []int64) ([]store.Case, error) {
 	return s.store.SomeCases(ctx, ids)

@@ -1,0 +1,127 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+
+import { api, need, type Schemas } from '@/lib/api'
+import { countWords, momentWords } from '@/lib/format'
+import { useQueryWord } from '@/lib/query'
+import { useRulebook } from '@/lib/rulebook'
+import { useSession } from '@/lib/session'
+import DataTabs from '@/parts/DataTabs.vue'
+import PickOne from '@/parts/PickOne.vue'
+import StateNote from '@/parts/StateNote.vue'
+
+/** Faults of the data that cases were settled for, for who answers for the feeds. */
+const { book } = useRulebook()
+const { person } = useSession()
+const queries = useQueryClient()
+const feed = useQueryWord('feed')
+const which = useQueryWord('which')
+const { data, error, isPending, refetch } = useQuery({
+  queryKey: computed(() => ['faults', feed.value, which.value]),
+  queryFn: () =>
+    need(
+      api.GET('/api/data-faults', {
+        params: {
+          query: { feed: feed.value || undefined, mine: which.value === 'mine', ended: which.value === 'ended' },
+        },
+      }),
+    ),
+})
+const feedTitle = (name: string) => book.value?.feeds.find((f) => f.name === name)?.title ?? name
+const ending = ref<number>()
+const how = ref('')
+const end = useMutation({
+  mutationFn: (id: number) =>
+    need(api.POST('/api/data-faults/{id}/end', { params: { path: { id } }, body: { text: how.value } })),
+  onSuccess: () => {
+    ending.value = undefined
+    how.value = ''
+    return queries.invalidateQueries({ queryKey: ['faults'] })
+  },
+})
+const mayEnd = (f: Schemas['DataFault']) =>
+  !f.ended_at &&
+  (person.value?.role === 'lead' || person.value?.role === 'analyst' || f.owners.includes(person.value?.name ?? ''))
+</script>
+
+<template>
+  <section class="p-4">
+    <DataTabs />
+    <div class="mt-3">
+      <div class="flex flex-wrap items-center gap-3">
+        <h1 class="text-title font-semibold">Faults of the data</h1>
+        <p v-if="data" role="status" class="text-muted">
+          {{ countWords(data.filter((f) => !f.ended_at).length, 'fault') }} not mended
+        </p>
+        <div class="ml-auto flex flex-wrap gap-2">
+          <PickOne
+            v-model="which"
+            label="Which"
+            all="Not mended"
+            :options="[
+              { value: 'mine', text: 'Of feeds I answer for' },
+              { value: 'ended', text: 'With those mended' },
+            ]"
+          />
+          <PickOne
+            v-model="feed"
+            label="Feed"
+            all="All feeds"
+            :options="(book?.feeds ?? []).map((f) => ({ value: f.name, text: f.title }))"
+          />
+        </div>
+      </div>
+      <p class="mt-1 max-w-prose text-muted">
+        A case that is settled as a data fault comes here. It settles by itself when lines of its feeds have come and
+        nothing in its case is flagged any more.
+      </p>
+      <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+      <StateNote v-else-if="!data.length" empty="No fault of the data is known." />
+      <table v-else class="grid-table cards-narrow mt-3">
+        <caption class="sr-only">
+          Faults of the data
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Feeds</th>
+            <th scope="col">Who answers</th>
+            <th scope="col">About</th>
+            <th scope="col">What</th>
+            <th scope="col">Found</th>
+            <th scope="col"><span class="sr-only">Mended</span></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="f in data" :key="f.id" :class="f.ended_at ? 'text-muted' : ''">
+            <td>{{ f.feeds.map(feedTitle).join(', ') || 'none' }}</td>
+            <td>{{ f.owners.join(', ') || 'nobody' }}</td>
+            <td>
+              <RouterLink :to="`/cases/${f.case}`">{{ f.name }}</RouterLink>
+              <span class="ml-1.5 font-mono text-small text-muted">{{ f.key }}</span>
+            </td>
+            <td>
+              {{ f.note || f.sentence }}
+              <span v-if="f.note" class="block text-small text-muted">{{ f.sentence }}</span>
+            </td>
+            <td class="text-small whitespace-nowrap text-muted">{{ f.by }}, {{ momentWords(f.at) }}</td>
+            <td>
+              <span v-if="f.ended_at" class="text-small">mended: {{ f.ended_text }} ({{ f.ended_by }})</span>
+              <form
+                v-else-if="ending === f.id"
+                class="flex gap-2"
+                @submit.prevent="how.trim() && end.mutate(f.id)"
+                @keydown.esc="ending = undefined"
+              >
+                <input v-model="how" class="field w-48" maxlength="1000" aria-label="How it was mended" />
+                <button class="button-main" :disabled="!how.trim() || end.isPending.value">Mended</button>
+              </form>
+              <button v-else-if="mayEnd(f)" class="button" @click="ending = f.id">Mended…</button>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <p v-if="end.error.value" role="alert" class="text-red">{{ end.error.value.message }}</p>
+    </div>
+  </section>
+</template>
