@@ -90,7 +90,7 @@ func TestOnesOwnViewBeforeASharedOne(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
-	want[client.View](t, 200)(s.as("ana").SaveView(ctx, client.NewView{Name: "Mine", Shared: ptr(true), Query: client.ViewQuery{Rule: ptr("behind")}}))
+	want[client.View](t, 200)(s.as("ana").SaveView(ctx, client.NewView{Name: "Mine", Shared: ptr(true), Query: &client.ViewQuery{Rule: ptr("behind")}}))
 	feed := func(who string) string {
 		s.as(who)
 		code, body, _ := s.plain(t, "/api/feeds/exceptions.atom?view=mine&token="+s.tokens[who], "")
@@ -99,7 +99,7 @@ func TestOnesOwnViewBeforeASharedOne(t *testing.T) {
 	}
 	assert.Contains(t, feed("rea"), "Behind target")
 	shared := feed("rea")
-	want[client.View](t, 200)(s.as("rea").SaveView(ctx, client.NewView{Name: "mine", Query: client.ViewQuery{Rule: ptr("thin-margin")}}))
+	want[client.View](t, 200)(s.as("rea").SaveView(ctx, client.NewView{Name: "mine", Query: &client.ViewQuery{Rule: ptr("thin-margin")}}))
 	own := feed("rea")
 	assert.NotEqual(t, idOf(t, shared), idOf(t, own))
 	assert.Equal(t, idOf(t, shared), idOf(t, feed("ana")))

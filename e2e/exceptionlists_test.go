@@ -183,9 +183,9 @@ func TestViews(t *testing.T) {
 	s.sweep("2026-10")
 	code, _, errs := s.oskel("ana", "keep-view", "-grade", "act", "-sort", "stake", "-descending", "Act first")
 	assert.Equal(t, 0, code, errs)
-	shared := want[client.View](t, 200)(s.as("ana").SaveView(ctx, client.NewView{Name: "For all", Shared: ptr(true), Query: client.ViewQuery{Rule: ptr("behind")}}))
+	shared := want[client.View](t, 200)(s.as("ana").SaveView(ctx, client.NewView{Name: "For all", Shared: ptr(true), Query: &client.ViewQuery{Rule: ptr("behind")}}))
 	names := func(who string) (out []string) {
-		for _, v := range want[[]client.View](t, 200)(s.as(who).ListViews(ctx)) {
+		for _, v := range want[[]client.View](t, 200)(s.as(who).ListViews(ctx, &client.ListViewsParams{})) {
 			out = append(out, v.Name)
 		}
 		return out
@@ -201,20 +201,20 @@ func TestViews(t *testing.T) {
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, `there is no view "Act first"; kept are: For all`)
 	// The same name again is the same view; another's shared name is taken.
-	want[client.View](t, 200)(s.as("ana").SaveView(ctx, client.NewView{Name: "act first", Query: client.ViewQuery{}}))
+	want[client.View](t, 200)(s.as("ana").SaveView(ctx, client.NewView{Name: "act first", Query: &client.ViewQuery{}}))
 	assert.Equal(t, []string{"act first", "For all"}, names("ana"))
-	refused(t, 409, "name-taken")(s.as("rea").SaveView(ctx, client.NewView{Name: "for all", Shared: ptr(true), Query: client.ViewQuery{}}))
+	refused(t, 409, "name-taken")(s.as("rea").SaveView(ctx, client.NewView{Name: "for all", Shared: ptr(true), Query: &client.ViewQuery{}}))
 	refused(t, 404, "not-found")(s.as("rea").DropView(ctx, shared.Id))
 	r, err := s.as("lea").DropView(ctx, shared.Id)
 	require.NoError(t, err)
 	assert.Equal(t, 204, r.StatusCode)
 	assert.Empty(t, names("rea"))
 	for range 100 {
-		r, err := s.as("rea").SaveView(ctx, client.NewView{Name: "v" + itoa(int64(len(names("rea")))), Query: client.ViewQuery{}})
+		r, err := s.as("rea").SaveView(ctx, client.NewView{Name: "v" + itoa(int64(len(names("rea")))), Query: &client.ViewQuery{}})
 		require.NoError(t, err)
 		r.Body.Close()
 	}
-	refused(t, 409, "too-many")(s.as("rea").SaveView(ctx, client.NewView{Name: "one more", Query: client.ViewQuery{}}))
+	refused(t, 409, "too-many")(s.as("rea").SaveView(ctx, client.NewView{Name: "one more", Query: &client.ViewQuery{}}))
 }
 
 // A workbook has typed cells, a filter and a legend; JSON and CSV have the same rows.

@@ -71,7 +71,7 @@ func TestFeedsForOtherPrograms(t *testing.T) {
 	require.NoError(t, xml.Unmarshal([]byte(strings.ReplaceAll(strings.ReplaceAll(body, "<id>", "<ID>"), "</id>", "</ID>")), &feed))
 	raised := want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", State: ptr(client.ListExceptionsParamsState("raised"))}))
 	assert.Len(t, feed.Entries, raised.Total)
-	want[client.View](t, 200)(s.as("rea").SaveView(ctx, client.NewView{Name: "Mine", Query: client.ViewQuery{Rule: ptr("thin-margin")}}))
+	want[client.View](t, 200)(s.as("rea").SaveView(ctx, client.NewView{Name: "Mine", Query: &client.ViewQuery{Rule: ptr("thin-margin")}}))
 	code, body, _ = s.plain(t, "/api/feeds/exceptions.atom?view=mine&token="+token, "")
 	assert.Equal(t, 200, code)
 	assert.Contains(t, body, "Oskel: Mine")

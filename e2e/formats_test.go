@@ -63,6 +63,7 @@ func TestEveryListingInEveryFormat(t *testing.T) {
 		{[]string{"proposals", "-period", "2026-10", "thin-margin"}, "proposals", "SPARED"},
 		{[]string{"to-dos", "-everybody"}, ".", "DUE"},
 		{[]string{"notices", "-all", "-keep-new"}, ".", "ABOUT"},
+		{[]string{"data-faults", "-all"}, ".", "FEEDS"},
 		{[]string{"left-in-peace"}, ".", "UNTIL"},
 		{[]string{"schedule"}, "", "2026-11"},
 		{[]string{"views"}, ".", "NAME"},

@@ -18,36 +18,69 @@ import (
 var caseCommands = []command{
 	{
 		name: "cases", lists: true, short: "list the cases on your desks, or on all, by due day",
-		example: "oskel cases\noskel cases -all -state settled\noskel cases -desk northfirth -sort due -descending",
+		example: "oskel cases\noskel cases -all -state settled\noskel cases -desk northfirth -sort due -descending\noskel cases -late -group person -keep \"Late, by person\"\noskel cases -view \"Late, by person\"",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.ListCasesParams{}
 			stringFlag(f, &p.Desk, "desk", "only of this `desk`")
 			all := f.Bool("all", false, "of all desks")
 			state := f.String("state", "unsettled", "open, taken, parked, settled or unsettled")
+			stringFlag(f, &p.Grade, "grade", "only of this `grade`")
+			stringFlag(f, &p.Kind, "kind", "only about subjects of this `kind`")
+			stringFlag(f, &p.Rule, "rule", "only with something that this `rule` has flagged")
+			stringFlag(f, &p.Person, "person", "only those that this `account` has taken")
+			stringFlag(f, &p.Text, "text", "only about subjects whose key or name contains this `text`")
+			p.Late = f.Bool("late", false, "only those that wait and were due before today")
+			word(f, &p.Group, "group", "gathered by desk, grade, kind, person or state")
 			p.Held = f.Bool("held", false, "only those that you have taken")
 			p.Stranded = f.Bool("stranded", false, "only those that nobody sees: of desks without members, or of who is away for longer than they may wait")
 			p.Told = f.Bool("told", false, "only those that you, or a desk of yours, are told of")
 			p.Asked = f.Bool("asked", false, "only those that you are asked about")
+			view := f.String("view", "", "as this `view` of cases that is kept by name; what is stated beside it counts")
+			keep := f.String("keep", "", "keep what is asked for as a view by this `name`")
+			shared := f.Bool("shared", false, "with -keep: everybody sees it")
 			return func(ctx context.Context, _ []string) error {
 				c, err := e.api()
 				if err != nil {
 					return err
 				}
+				stated := map[string]bool{}
+				f.Visit(func(f *flag.Flag) { stated[f.Name] = true })
+				if *view != "" {
+					if err := casesViewed(ctx, e, *view, p, stated, state); err != nil {
+						return err
+					}
+				}
+				if *keep != "" {
+					if err := keepCases(ctx, e, c, *keep, *shared, p, *state); err != nil {
+						return err
+					}
+				}
 				mine := !*all && p.Desk == nil
 				p.Mine, p.State = &mine, (*client.ListCasesParamsState)(state)
-				list := []client.Case{}
+				list, groups := []client.Case{}, []client.CaseGroup{}
 				p.Limit = ptr(mostPage)
 				err = allPages(e, func(cursor *string) (*http.Response, error) {
 					p.Cursor = cursor
 					return c.ListCases(ctx, p)
 				}, func(page client.CasePage) (*string, bool) {
-					list = append(list, page.Items...)
+					if list = append(list, page.Items...); page.Groups != nil {
+						groups = *page.Groups
+					}
 					return page.Next, false
 				})
-				if err != nil {
-					return err
+				if err == nil {
+					err = showCases(ctx, e, list)
 				}
-				return showCases(ctx, e, list)
+				if err == nil && e.format == "table" {
+					for _, g := range groups {
+						late := ""
+						if g.Late > 0 {
+							late = fmt.Sprintf(", %d late", g.Late)
+						}
+						e.say("%s: %s%s.\n", g.Title, counted(g.Cases, "case"), late)
+					}
+				}
+				return err
 			}
 		},
 	},
@@ -155,6 +188,7 @@ var caseCommands = []command{
 			until := f.String("peace", "", "of who is explained: leave them in peace until this `day`")
 			worse := f.String("worse", "", "with -peace: or until it is worse by this `share` of how far it lies beyond its cut, such as 50%")
 			all := f.Bool("all-rules", false, "with -peace: by all rules, not by those of the case alone")
+			stringFlag(f, &act.Feed, "feed", "of a data fault: in which `feed` it lies; those that its rules read, unless stated")
 			stringFlag(f, &act.Reason, "reason", "one of the rulebook's `reasons`")
 			stringFlag(f, &act.Recovered, "recovered", "the `amount` that was recovered")
 			stringFlag(f, &act.WrittenOff, "written-off", "the `amount` that was written off")

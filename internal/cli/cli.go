@@ -61,7 +61,7 @@ type command struct {
 var commands []command
 
 func init() {
-	commands = slices.Concat(serviceCommands, upkeepCommands, accountCommands, dataCommands, figureCommands, registerCommands, bookCommands, rehearseCommands, revisionCommands, sweepCommands, scheduleCommands, walkCommands, viewCommands, gridCommands, caseCommands, casePartCommands, reportCommands)
+	commands = slices.Concat(serviceCommands, upkeepCommands, accountCommands, dataCommands, figureCommands, registerCommands, bookCommands, rehearseCommands, revisionCommands, sweepCommands, scheduleCommands, walkCommands, viewCommands, gridCommands, caseCommands, casePartCommands, faultCommands, reportCommands)
 }
 
 // usageError is a command that was not understood.

@@ -11,11 +11,12 @@ import (
 
 var viewCommands = []command{
 	{
-		name: "views", lists: true, short: "the views of exceptions that are kept by name: one's own, and those that are shared",
-		example: "oskel views",
-		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+		name: "views", lists: true, short: "the views of exceptions or of cases that are kept by name: one's own, and those that are shared",
+		example: "oskel views\noskel views -of cases",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			of := f.String("of", "exceptions", "exceptions or cases")
 			return func(ctx context.Context, _ []string) error {
-				all, err := views(ctx, e)
+				all, err := views(ctx, e, *of)
 				if err != nil {
 					return err
 				}
@@ -25,7 +26,7 @@ var viewCommands = []command{
 					if v.Shared {
 						shared = "yes"
 					}
-					rows = append(rows, []string{v.Name, v.Owner, shared, viewWords(v.Query)})
+					rows = append(rows, []string{v.Name, v.Owner, shared, viewWords(v.Query) + caseViewWords(v.Cases)})
 				}
 				return e.show(all, []column{{head: "name"}, {head: "owner"}, {head: "shared"}, {head: "what", wrap: true}}, rows)
 			}
@@ -57,7 +58,7 @@ var viewCommands = []command{
 				if err != nil {
 					return err
 				}
-				r, err := c.SaveView(ctx, client.NewView{Name: args[0], Shared: shared, Query: q})
+				r, err := c.SaveView(ctx, client.NewView{Name: args[0], Shared: shared, Query: &q})
 				v, err := read[client.View](e, r, err)
 				if err == nil {
 					e.say("Kept the view %s: %s.\n", v.Name, viewWords(v.Query))
@@ -69,12 +70,13 @@ var viewCommands = []command{
 	{
 		name: "forget-view", args: "NAME", short: "forget a view of one's own; leads, any that is shared",
 		example: "oskel forget-view 'Act now, by stake'",
-		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			of := f.String("of", "exceptions", "exceptions or cases")
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 {
 					return usagef("expected the name of the view")
 				}
-				v, err := viewNamed(ctx, e, args[0])
+				v, err := viewNamed(ctx, e, *of, args[0])
 				if err != nil {
 					return err
 				}
@@ -102,17 +104,17 @@ func word[T ~string](f *flag.FlagSet, to **T, name, usage string) {
 	})
 }
 
-func views(ctx context.Context, e *env) ([]client.View, error) {
+func views(ctx context.Context, e *env, of string) ([]client.View, error) {
 	c, err := e.api()
 	if err != nil {
 		return nil, err
 	}
-	r, err := c.ListViews(ctx)
+	r, err := c.ListViews(ctx, &client.ListViewsParams{Of: (*client.ListViewsParamsOf)(&of)})
 	return read[[]client.View](e, r, err)
 }
 
-func viewNamed(ctx context.Context, e *env, name string) (client.View, error) {
-	all, err := views(ctx, e)
+func viewNamed(ctx context.Context, e *env, of, name string) (client.View, error) {
+	all, err := views(ctx, e, of)
 	if err != nil {
 		return client.View{}, err
 	}
@@ -131,7 +133,7 @@ func viewNamed(ctx context.Context, e *env, name string) (client.View, error) {
 
 // viewed has a list be as a view says, wherever nothing else is stated.
 func viewed(ctx context.Context, e *env, name string, p *client.ListExceptionsParams, stated map[string]bool, by, state, group *string) error {
-	v, err := viewNamed(ctx, e, name)
+	v, err := viewNamed(ctx, e, "exceptions", name)
 	if err != nil {
 		return err
 	}
@@ -175,6 +177,87 @@ func viewWords(q client.ViewQuery) string {
 	}
 	if len(out) == 0 {
 		return "all that is flagged"
+	}
+	return strings.Join(out, ", ")
+}
+
+// casesViewed has a list of cases be as a view says, wherever nothing else is stated.
+func casesViewed(ctx context.Context, e *env, name string, p *client.ListCasesParams, stated map[string]bool, state *string) error {
+	v, err := viewNamed(ctx, e, "cases", name)
+	if err != nil {
+		return err
+	}
+	q := v.Cases
+	for _, f := range []struct {
+		name     string
+		of, from **string
+	}{{"desk", &p.Desk, &q.Desk}, {"grade", &p.Grade, &q.Grade}, {"kind", &p.Kind, &q.Kind}, {"rule", &p.Rule, &q.Rule}, {"person", &p.Person, &q.Person}, {"text", &p.Text, &q.Text}} {
+		if !stated[f.name] {
+			*f.of = *f.from
+		}
+	}
+	if !stated["state"] && q.State != nil {
+		*state = string(*q.State)
+	}
+	if !stated["late"] && q.Late != nil {
+		p.Late = q.Late
+	}
+	if !stated["group"] && q.Group != nil {
+		p.Group = (*client.ListCasesParamsGroup)(q.Group)
+	}
+	if q.Whose != nil && !stated["held"] && !stated["asked"] && !stated["told"] {
+		yes := true
+		switch *q.Whose {
+		case "held":
+			p.Held = &yes
+		case "asked":
+			p.Asked = &yes
+		default:
+			p.Told = &yes
+		}
+	}
+	return nil
+}
+
+// keepCases keeps what a list of cases is narrowed to as a view.
+func keepCases(ctx context.Context, e *env, c *client.Client, name string, shared bool, p *client.ListCasesParams, state string) error {
+	q := client.CaseQuery{Desk: p.Desk, Grade: p.Grade, Kind: p.Kind, Rule: p.Rule, Person: p.Person, Text: p.Text, Group: (*client.CaseQueryGroup)(p.Group)}
+	if state != "unsettled" {
+		q.State = (*client.CaseQueryState)(&state)
+	}
+	if *p.Late {
+		q.Late = p.Late
+	}
+	for _, w := range []struct {
+		whose client.CaseQueryWhose
+		is    *bool
+	}{{"held", p.Held}, {"asked", p.Asked}, {"told", p.Told}} {
+		if *w.is {
+			q.Whose = &w.whose
+		}
+	}
+	of := client.NewViewOfCases
+	r, err := c.SaveView(ctx, client.NewView{Name: name, Shared: &shared, Of: &of, Cases: &q})
+	v, err := read[client.View](e, r, err)
+	if err == nil {
+		e.say("Kept the view %s: %s.\n", v.Name, caseViewWords(v.Cases))
+	}
+	return err
+}
+
+// caseViewWords say what a view of cases is narrowed to.
+func caseViewWords(q client.CaseQuery) string {
+	var out []string
+	for _, f := range []struct {
+		name string
+		of   *string
+	}{{"whose", (*string)(q.Whose)}, {"state", (*string)(q.State)}, {"desk", q.Desk}, {"grade", q.Grade}, {"kind", q.Kind}, {"rule", q.Rule}, {"taken by", q.Person}, {"with", q.Text}, {"gathered by", (*string)(q.Group)}, {"in order of", (*string)(q.Sort)}} {
+		if f.of != nil && *f.of != "" {
+			out = append(out, f.name+" "+*f.of)
+		}
+	}
+	if q.Late != nil && *q.Late {
+		out = append(out, "late")
 	}
 	return strings.Join(out, ", ")
 }

@@ -92,6 +92,7 @@ const (
 	CaseEventWhatCleared       CaseEventWhat = "cleared"
 	CaseEventWhatComment       CaseEventWhat = "comment"
 	CaseEventWhatDone          CaseEventWhat = "done"
+	CaseEventWhatFaultMended   CaseEventWhat = "fault mended"
 	CaseEventWhatHandedOver    CaseEventWhat = "handed over"
 	CaseEventWhatJoined        CaseEventWhat = "joined"
 	CaseEventWhatLeft          CaseEventWhat = "left"
@@ -129,6 +130,8 @@ func (e CaseEventWhat) Valid() bool {
 	case CaseEventWhatComment:
 		return true
 	case CaseEventWhatDone:
+		return true
+	case CaseEventWhatFaultMended:
 		return true
 	case CaseEventWhatHandedOver:
 		return true
@@ -171,6 +174,108 @@ func (e CaseEventWhat) Valid() bool {
 	case CaseEventWhatUndone:
 		return true
 	case CaseEventWhatWentUp:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CaseQueryGroup.
+const (
+	CaseQueryGroupDesk   CaseQueryGroup = "desk"
+	CaseQueryGroupGrade  CaseQueryGroup = "grade"
+	CaseQueryGroupKind   CaseQueryGroup = "kind"
+	CaseQueryGroupPerson CaseQueryGroup = "person"
+	CaseQueryGroupState  CaseQueryGroup = "state"
+)
+
+// Valid indicates whether the value is a known member of the CaseQueryGroup enum.
+func (e CaseQueryGroup) Valid() bool {
+	switch e {
+	case CaseQueryGroupDesk:
+		return true
+	case CaseQueryGroupGrade:
+		return true
+	case CaseQueryGroupKind:
+		return true
+	case CaseQueryGroupPerson:
+		return true
+	case CaseQueryGroupState:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CaseQuerySort.
+const (
+	CaseQuerySortDesk    CaseQuerySort = "desk"
+	CaseQuerySortDue     CaseQuerySort = "due"
+	CaseQuerySortGrade   CaseQuerySort = "grade"
+	CaseQuerySortState   CaseQuerySort = "state"
+	CaseQuerySortSubject CaseQuerySort = "subject"
+)
+
+// Valid indicates whether the value is a known member of the CaseQuerySort enum.
+func (e CaseQuerySort) Valid() bool {
+	switch e {
+	case CaseQuerySortDesk:
+		return true
+	case CaseQuerySortDue:
+		return true
+	case CaseQuerySortGrade:
+		return true
+	case CaseQuerySortState:
+		return true
+	case CaseQuerySortSubject:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CaseQueryState.
+const (
+	CaseQueryStateOpen      CaseQueryState = "open"
+	CaseQueryStateParked    CaseQueryState = "parked"
+	CaseQueryStateSettled   CaseQueryState = "settled"
+	CaseQueryStateTaken     CaseQueryState = "taken"
+	CaseQueryStateUnsettled CaseQueryState = "unsettled"
+)
+
+// Valid indicates whether the value is a known member of the CaseQueryState enum.
+func (e CaseQueryState) Valid() bool {
+	switch e {
+	case CaseQueryStateOpen:
+		return true
+	case CaseQueryStateParked:
+		return true
+	case CaseQueryStateSettled:
+		return true
+	case CaseQueryStateTaken:
+		return true
+	case CaseQueryStateUnsettled:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CaseQueryWhose.
+const (
+	CaseQueryWhoseAsked CaseQueryWhose = "asked"
+	CaseQueryWhoseHeld  CaseQueryWhose = "held"
+	CaseQueryWhoseTold  CaseQueryWhose = "told"
+)
+
+// Valid indicates whether the value is a known member of the CaseQueryWhose enum.
+func (e CaseQueryWhose) Valid() bool {
+	switch e {
+	case CaseQueryWhoseAsked:
+		return true
+	case CaseQueryWhoseHeld:
+		return true
+	case CaseQueryWhoseTold:
 		return true
 	default:
 		return false
@@ -510,6 +615,24 @@ func (e MethodSettingType) Valid() bool {
 	}
 }
 
+// Defines values for NewViewOf.
+const (
+	NewViewOfCases      NewViewOf = "cases"
+	NewViewOfExceptions NewViewOf = "exceptions"
+)
+
+// Valid indicates whether the value is a known member of the NewViewOf enum.
+func (e NewViewOf) Valid() bool {
+	switch e {
+	case NewViewOfCases:
+		return true
+	case NewViewOfExceptions:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PeriodStateState.
 const (
 	PeriodStateStateNoLines PeriodStateState = "no lines"
@@ -681,6 +804,24 @@ func (e TurnState) Valid() bool {
 	}
 }
 
+// Defines values for ViewOf.
+const (
+	ViewOfCases      ViewOf = "cases"
+	ViewOfExceptions ViewOf = "exceptions"
+)
+
+// Valid indicates whether the value is a known member of the ViewOf enum.
+func (e ViewOf) Valid() bool {
+	switch e {
+	case ViewOfCases:
+		return true
+	case ViewOfExceptions:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ViewQuerySort.
 const (
 	ViewQuerySortBeyond  ViewQuerySort = "beyond"
@@ -828,6 +969,33 @@ func (e ListCasesParamsState) Valid() bool {
 	case ListCasesParamsStateTaken:
 		return true
 	case ListCasesParamsStateUnsettled:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListCasesParamsGroup.
+const (
+	ListCasesParamsGroupDesk   ListCasesParamsGroup = "desk"
+	ListCasesParamsGroupGrade  ListCasesParamsGroup = "grade"
+	ListCasesParamsGroupKind   ListCasesParamsGroup = "kind"
+	ListCasesParamsGroupPerson ListCasesParamsGroup = "person"
+	ListCasesParamsGroupState  ListCasesParamsGroup = "state"
+)
+
+// Valid indicates whether the value is a known member of the ListCasesParamsGroup enum.
+func (e ListCasesParamsGroup) Valid() bool {
+	switch e {
+	case ListCasesParamsGroupDesk:
+		return true
+	case ListCasesParamsGroupGrade:
+		return true
+	case ListCasesParamsGroupKind:
+		return true
+	case ListCasesParamsGroupPerson:
+		return true
+	case ListCasesParamsGroupState:
 		return true
 	default:
 		return false
@@ -1167,6 +1335,24 @@ func (e ListWorkParamsBy) Valid() bool {
 	}
 }
 
+// Defines values for ListViewsParamsOf.
+const (
+	ListViewsParamsOfCases      ListViewsParamsOf = "cases"
+	ListViewsParamsOfExceptions ListViewsParamsOf = "exceptions"
+)
+
+// Valid indicates whether the value is a known member of the ListViewsParamsOf enum.
+func (e ListViewsParamsOf) Valid() bool {
+	switch e {
+	case ListViewsParamsOfCases:
+		return true
+	case ListViewsParamsOfExceptions:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GetWalkParamsFrom.
 const (
 	GetWalkParamsFromBefore     GetWalkParamsFrom = "before"
@@ -1366,7 +1552,7 @@ type CaseAct struct {
 	Desk *string   `json:"desk,omitempty"`
 	Do   CaseActDo `json:"do"`
 
-	// Feed The feed whose next lines it is parked for
+	// Feed The feed whose next lines it is parked for; or, settled as a data fault, in which the fault lies: unless stated, those that the rules of the case read
 	Feed    *string         `json:"feed,omitempty"`
 	Finding *CaseActFinding `json:"finding,omitempty"`
 	Peace   *NewPeace       `json:"peace,omitempty"`
@@ -1449,11 +1635,40 @@ type CaseFile struct {
 	Size int `json:"size"`
 }
 
+// CaseGroup defines model for CaseGroup.
+type CaseGroup struct {
+	Cases int    `json:"cases"`
+	Late  int    `json:"late"`
+	Name  string `json:"name"`
+	Title string `json:"title"`
+}
+
+// CaseHistory defines model for CaseHistory.
+type CaseHistory struct {
+	Case int64     `json:"case"`
+	Cuts []float64 `json:"cuts"`
+
+	// Grades By period; empty where it was not flagged
+	Grades []string `json:"grades"`
+
+	// Held By period; null where there is none
+	Held    []*float64 `json:"held"`
+	Periods []string   `json:"periods"`
+	Rule    string     `json:"rule"`
+
+	// Title Of the rule
+	Title string `json:"title"`
+	Unit  string `json:"unit"`
+}
+
 // CasePage defines model for CasePage.
 type CasePage struct {
 	// Cleared Of these, unsettled and with nothing flagged any more
-	Cleared int    `json:"cleared"`
-	Items   []Case `json:"items"`
+	Cleared int `json:"cleared"`
+
+	// Groups Where they are gathered: all groups in their order
+	Groups *[]CaseGroup `json:"groups,omitempty"`
+	Items  []Case       `json:"items"`
 
 	// Late Of these, unsettled and due before today
 	Late int `json:"late"`
@@ -1464,6 +1679,34 @@ type CasePage struct {
 	// Total Of a thousand and more, a quarter of a second old at most
 	Total int `json:"total"`
 }
+
+// CaseQuery What a list of cases is narrowed to and how it is ordered
+type CaseQuery struct {
+	Descending *bool           `json:"descending,omitempty"`
+	Desk       *string         `json:"desk,omitempty"`
+	Grade      *string         `json:"grade,omitempty"`
+	Group      *CaseQueryGroup `json:"group,omitempty"`
+	Kind       *string         `json:"kind,omitempty"`
+	Late       *bool           `json:"late,omitempty"`
+	Person     *string         `json:"person,omitempty"`
+	Rule       *string         `json:"rule,omitempty"`
+	Sort       *CaseQuerySort  `json:"sort,omitempty"`
+	State      *CaseQueryState `json:"state,omitempty"`
+	Text       *string         `json:"text,omitempty"`
+	Whose      *CaseQueryWhose `json:"whose,omitempty"`
+}
+
+// CaseQueryGroup defines model for CaseQuery.Group.
+type CaseQueryGroup string
+
+// CaseQuerySort defines model for CaseQuery.Sort.
+type CaseQuerySort string
+
+// CaseQueryState defines model for CaseQuery.State.
+type CaseQueryState string
+
+// CaseQueryWhose defines model for CaseQuery.Whose.
+type CaseQueryWhose string
 
 // CaseRef defines model for CaseRef.
 type CaseRef struct {
@@ -1605,6 +1848,38 @@ type CutMove struct {
 	Band  int    `json:"band"`
 	High  bool   `json:"high"`
 	Value string `json:"value"`
+}
+
+// DataFault defines model for DataFault.
+type DataFault struct {
+	At      time.Time  `json:"at"`
+	By      string     `json:"by"`
+	Case    int64      `json:"case"`
+	EndedAt *time.Time `json:"ended_at,omitempty"`
+
+	// EndedBy An account, or a sweep
+	EndedBy   *string `json:"ended_by,omitempty"`
+	EndedText *string `json:"ended_text,omitempty"`
+
+	// Feeds In which it lies
+	Feeds []string `json:"feeds"`
+	Id    int64    `json:"id"`
+	Key   string   `json:"key"`
+	Kind  string   `json:"kind"`
+	Name  string   `json:"name"`
+	Note  string   `json:"note"`
+
+	// Owners The accounts of who answers for these
+	Owners []string `json:"owners"`
+
+	// Sentence What was flagged
+	Sentence string `json:"sentence"`
+}
+
+// DataFaultEnd defines model for DataFaultEnd.
+type DataFaultEnd struct {
+	// Text How
+	Text string `json:"text"`
 }
 
 // DeskLoad defines model for DeskLoad.
@@ -1839,6 +2114,8 @@ type Fault struct {
 
 // Finding defines model for Finding.
 type Finding struct {
+	// Feed Of a data fault: in which feed it lies
+	Feed    *string        `json:"feed,omitempty"`
 	Finding FindingFinding `json:"finding"`
 	Note    *string        `json:"note,omitempty"`
 	Peace   *NewPeace      `json:"peace,omitempty"`
@@ -2217,14 +2494,20 @@ type NewToken struct {
 
 // NewView defines model for NewView.
 type NewView struct {
-	Name string `json:"name"`
+	// Cases What a list of cases is narrowed to and how it is ordered
+	Cases *CaseQuery `json:"cases,omitempty"`
+	Name  string     `json:"name"`
+	Of    *NewViewOf `json:"of,omitempty"`
 
 	// Query What a list of exceptions is narrowed to and how it is ordered, whatever the period
-	Query ViewQuery `json:"query"`
+	Query *ViewQuery `json:"query,omitempty"`
 
 	// Shared Everybody sees it
 	Shared *bool `json:"shared,omitempty"`
 }
+
+// NewViewOf defines model for NewView.Of.
+type NewViewOf string
 
 // Notice defines model for Notice.
 type Notice struct {
@@ -3100,14 +3383,20 @@ type Verification struct {
 
 // View defines model for View.
 type View struct {
-	Id    int64  `json:"id"`
-	Name  string `json:"name"`
-	Owner string `json:"owner"`
+	// Cases What a list of cases is narrowed to and how it is ordered
+	Cases CaseQuery `json:"cases"`
+	Id    int64     `json:"id"`
+	Name  string    `json:"name"`
+	Of    ViewOf    `json:"of"`
+	Owner string    `json:"owner"`
 
 	// Query What a list of exceptions is narrowed to and how it is ordered, whatever the period
 	Query  ViewQuery `json:"query"`
 	Shared bool      `json:"shared"`
 }
+
+// ViewOf defines model for View.Of.
+type ViewOf string
 
 // ViewQuery What a list of exceptions is narrowed to and how it is ordered, whatever the period
 type ViewQuery struct {
@@ -3303,7 +3592,26 @@ type ListCasesParams struct {
 	Told *bool `form:"told,omitempty" json:"told,omitempty"`
 
 	// Asked Only cases that the person who asks is asked about
-	Asked *bool `form:"asked,omitempty" json:"asked,omitempty"`
+	Asked *bool   `form:"asked,omitempty" json:"asked,omitempty"`
+	Grade *string `form:"grade,omitempty" json:"grade,omitempty"`
+
+	// Kind Such as rep, or rep.territory
+	Kind *string `form:"kind,omitempty" json:"kind,omitempty"`
+
+	// Rule Only cases with something that this rule has flagged
+	Rule *string `form:"rule,omitempty" json:"rule,omitempty"`
+
+	// Person Only cases that this account has taken
+	Person *string `form:"person,omitempty" json:"person,omitempty"`
+
+	// Text Only subjects whose key or name contains this
+	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Late Only those that wait and were due before today
+	Late *bool `form:"late,omitempty" json:"late,omitempty"`
+
+	// Group Gathered by this
+	Group *ListCasesParamsGroup `form:"group,omitempty" json:"group,omitempty"`
 
 	// Stranded Only unsettled cases that nobody sees: on a desk without members, or with somebody who is away beyond the due day and has no stand-in
 	Stranded   *bool                `form:"stranded,omitempty" json:"stranded,omitempty"`
@@ -3319,8 +3627,17 @@ type ListCasesParams struct {
 // ListCasesParamsState defines parameters for ListCases.
 type ListCasesParamsState string
 
+// ListCasesParamsGroup defines parameters for ListCases.
+type ListCasesParamsGroup string
+
 // ListCasesParamsSort defines parameters for ListCases.
 type ListCasesParamsSort string
+
+// ListCaseHistoriesParams defines parameters for ListCaseHistories.
+type ListCaseHistoriesParams struct {
+	// Cases Their numbers, with commas between: a hundred at most
+	Cases string `form:"cases" json:"cases"`
+}
 
 // AddCaseFileParams defines parameters for AddCaseFile.
 type AddCaseFileParams struct {
@@ -3344,6 +3661,18 @@ type ReleaseCaseParams struct {
 type TakeCaseParams struct {
 	// IfMatch The ETag of the case as it was read; another one is refused
 	IfMatch *IfMatch `json:"If-Match,omitempty"`
+}
+
+// ListDataFaultsParams defines parameters for ListDataFaults.
+type ListDataFaultsParams struct {
+	// Feed Only of this feed
+	Feed *string `form:"feed,omitempty" json:"feed,omitempty"`
+
+	// Mine Only of feeds that the person who asks answers for
+	Mine *bool `form:"mine,omitempty" json:"mine,omitempty"`
+
+	// Ended Those that are mended too
+	Ended *bool `form:"ended,omitempty" json:"ended,omitempty"`
 }
 
 // ListExceptionsParams defines parameters for ListExceptions.
@@ -3729,6 +4058,14 @@ type ListVerdictsParams struct {
 	Period string  `form:"period" json:"period"`
 }
 
+// ListViewsParams defines parameters for ListViews.
+type ListViewsParams struct {
+	Of *ListViewsParamsOf `form:"of,omitempty" json:"of,omitempty"`
+}
+
+// ListViewsParamsOf defines parameters for ListViews.
+type ListViewsParamsOf string
+
 // GetWalkParams defines parameters for GetWalk.
 type GetWalkParams struct {
 	Measure string  `form:"measure" json:"measure"`
@@ -3776,6 +4113,9 @@ type ClosePeriodJSONRequestBody = NewClosing
 
 // ReopenPeriodJSONRequestBody defines body for ReopenPeriod for application/json ContentType.
 type ReopenPeriodJSONRequestBody = Reopening
+
+// EndDataFaultJSONRequestBody defines body for EndDataFault for application/json ContentType.
+type EndDataFaultJSONRequestBody = DataFaultEnd
 
 // TurnDialJSONRequestBody defines body for TurnDial for application/json ContentType.
 type TurnDialJSONRequestBody = DialTurn
@@ -3993,6 +4333,11 @@ type ClientInterface interface {
 	// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
 	SettleCleared(ctx context.Context, body SettleClearedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListCaseHistories The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out
+	//
+	// Corresponds with GET /api/cases/histories (the `ListCaseHistories` operationId).
+	ListCaseHistories(ctx context.Context, params *ListCaseHistoriesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// UndoOnCasesWithBody Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
 	//
 	// Takes any type of body and a specified content type.
@@ -4105,6 +4450,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
 	ReopenPeriod(ctx context.Context, body ReopenPeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListDataFaults Faults of the data that cases were settled for: five hundred at most, those not mended first, then the newest
+	//
+	// Corresponds with GET /api/data-faults (the `ListDataFaults` operationId).
+	ListDataFaults(ctx context.Context, params *ListDataFaultsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EndDataFaultWithBody Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
+	EndDataFaultWithBody(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EndDataFault Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
+	EndDataFault(ctx context.Context, id int64, body EndDataFaultJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListDials performs a GET /api/dials (the `ListDials` operationId) request.
 	ListDials(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -4649,10 +5013,10 @@ type ClientInterface interface {
 	// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
 	ListVerdicts(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListViews Views of the list of exceptions, one's own and those that are shared, by name
+	// ListViews Views of a list, one's own and those that are shared, by name
 	//
 	// Corresponds with GET /api/views (the `ListViews` operationId).
-	ListViews(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+	ListViews(ctx context.Context, params *ListViewsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SaveViewWithBody Keep a view by name; one's own of the same name becomes this
 	//
@@ -4872,6 +5236,21 @@ func (c *Client) SettleClearedWithBody(ctx context.Context, contentType string, 
 // Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
 func (c *Client) SettleCleared(ctx context.Context, body SettleClearedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSettleClearedRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListCaseHistories The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out
+//
+// Corresponds with GET /api/cases/histories (the `ListCaseHistories` operationId).
+func (c *Client) ListCaseHistories(ctx context.Context, params *ListCaseHistoriesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListCaseHistoriesRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -5175,6 +5554,55 @@ func (c *Client) ReopenPeriodWithBody(ctx context.Context, contentType string, b
 // Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
 func (c *Client) ReopenPeriod(ctx context.Context, body ReopenPeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewReopenPeriodRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListDataFaults Faults of the data that cases were settled for: five hundred at most, those not mended first, then the newest
+//
+// Corresponds with GET /api/data-faults (the `ListDataFaults` operationId).
+func (c *Client) ListDataFaults(ctx context.Context, params *ListDataFaultsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListDataFaultsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EndDataFaultWithBody Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
+func (c *Client) EndDataFaultWithBody(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEndDataFaultRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EndDataFault Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
+func (c *Client) EndDataFault(ctx context.Context, id int64, body EndDataFaultJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEndDataFaultRequest(c.Server, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6678,11 +7106,11 @@ func (c *Client) ListVerdicts(ctx context.Context, params *ListVerdictsParams, r
 	return c.Client.Do(req)
 }
 
-// ListViews Views of the list of exceptions, one's own and those that are shared, by name
+// ListViews Views of a list, one's own and those that are shared, by name
 //
 // Corresponds with GET /api/views (the `ListViews` operationId).
-func (c *Client) ListViews(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewListViewsRequest(c.Server)
+func (c *Client) ListViews(ctx context.Context, params *ListViewsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListViewsRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -7183,6 +7611,90 @@ func NewListCasesRequest(server string, params *ListCasesParams) (*http.Request,
 
 		}
 
+		if params.Grade != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "grade", *params.Grade, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Kind != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "kind", *params.Kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Rule != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "rule", *params.Rule, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Person != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "person", *params.Person, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Text != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Late != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "late", *params.Late, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Group != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "group", *params.Group, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Stranded != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "stranded", *params.Stranded, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
@@ -7345,6 +7857,56 @@ func NewSettleClearedRequestWithBody(server string, contentType string, body io.
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListCaseHistoriesRequest constructs an http.Request for the ListCaseHistories method
+func NewListCaseHistoriesRequest(server string, params *ListCaseHistoriesParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/cases/histories")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cases", params.Cases, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -7906,6 +8468,131 @@ func NewReopenPeriodRequestWithBody(server string, contentType string, body io.R
 	}
 
 	operationPath := fmt.Sprintf("/api/closings/end")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListDataFaultsRequest constructs an http.Request for the ListDataFaults method
+func NewListDataFaultsRequest(server string, params *ListDataFaultsParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/data-faults")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Feed != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "feed", *params.Feed, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Mine != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "mine", *params.Mine, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Ended != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "ended", *params.Ended, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewEndDataFaultRequest calls the generic EndDataFault builder with application/json body
+func NewEndDataFaultRequest(server string, id int64, body EndDataFaultJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewEndDataFaultRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewEndDataFaultRequestWithBody constructs an http.Request for the EndDataFault method, with any body, and a specified content type
+func NewEndDataFaultRequestWithBody(server string, id int64, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/data-faults/%s/end", pathParam0)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -12186,7 +12873,7 @@ func NewListVerdictsRequest(server string, params *ListVerdictsParams) (*http.Re
 }
 
 // NewListViewsRequest constructs an http.Request for the ListViews method
-func NewListViewsRequest(server string) (*http.Request, error) {
+func NewListViewsRequest(server string, params *ListViewsParams) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -12202,6 +12889,33 @@ func NewListViewsRequest(server string) (*http.Request, error) {
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Of != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "of", *params.Of, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -12547,6 +13261,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
 	SettleClearedWithResponse(ctx context.Context, body SettleClearedJSONRequestBody, reqEditors ...RequestEditorFn) (*SettleClearedResponse, error)
 
+	// ListCaseHistoriesWithResponse The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/cases/histories (the `ListCaseHistories` operationId).
+	ListCaseHistoriesWithResponse(ctx context.Context, params *ListCaseHistoriesParams, reqEditors ...RequestEditorFn) (*ListCaseHistoriesResponse, error)
+
 	// UndoOnCasesWithBodyWithResponse Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -12673,6 +13394,27 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
 	ReopenPeriodWithResponse(ctx context.Context, body ReopenPeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*ReopenPeriodResponse, error)
+
+	// ListDataFaultsWithResponse Faults of the data that cases were settled for: five hundred at most, those not mended first, then the newest
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/data-faults (the `ListDataFaults` operationId).
+	ListDataFaultsWithResponse(ctx context.Context, params *ListDataFaultsParams, reqEditors ...RequestEditorFn) (*ListDataFaultsResponse, error)
+
+	// EndDataFaultWithBodyWithResponse Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
+	EndDataFaultWithBodyWithResponse(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EndDataFaultResponse, error)
+
+	// EndDataFaultWithResponse Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
+	EndDataFaultWithResponse(ctx context.Context, id int64, body EndDataFaultJSONRequestBody, reqEditors ...RequestEditorFn) (*EndDataFaultResponse, error)
 
 	// ListDialsWithResponse performs a GET /api/dials (the `ListDials` operationId) request.
 	//
@@ -13317,12 +14059,12 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
 	ListVerdictsWithResponse(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*ListVerdictsResponse, error)
 
-	// ListViewsWithResponse Views of the list of exceptions, one's own and those that are shared, by name
+	// ListViewsWithResponse Views of a list, one's own and those that are shared, by name
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/views (the `ListViews` operationId).
-	ListViewsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListViewsResponse, error)
+	ListViewsWithResponse(ctx context.Context, params *ListViewsParams, reqEditors ...RequestEditorFn) (*ListViewsResponse, error)
 
 	// SaveViewWithBodyWithResponse Keep a view by name; one's own of the same name becomes this
 	//
@@ -13806,6 +14548,54 @@ func (r SettleClearedResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SettleClearedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListCaseHistoriesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]CaseHistory
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListCaseHistoriesResponse) GetJSON200() *[]CaseHistory {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListCaseHistoriesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListCaseHistoriesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListCaseHistoriesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListCaseHistoriesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListCaseHistoriesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -14416,6 +15206,95 @@ func (r ReopenPeriodResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ReopenPeriodResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListDataFaultsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]DataFault
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListDataFaultsResponse) GetJSON200() *[]DataFault {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListDataFaultsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListDataFaultsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListDataFaultsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListDataFaultsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListDataFaultsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type EndDataFaultResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EndDataFaultResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EndDataFaultResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EndDataFaultResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EndDataFaultResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EndDataFaultResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -18199,6 +19078,19 @@ func (c *ClientWithResponses) SettleClearedWithResponse(ctx context.Context, bod
 	return ParseSettleClearedResponse(rsp)
 }
 
+// ListCaseHistoriesWithResponse The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/cases/histories (the `ListCaseHistories` operationId).
+func (c *ClientWithResponses) ListCaseHistoriesWithResponse(ctx context.Context, params *ListCaseHistoriesParams, reqEditors ...RequestEditorFn) (*ListCaseHistoriesResponse, error) {
+	rsp, err := c.ListCaseHistories(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListCaseHistoriesResponse(rsp)
+}
+
 // UndoOnCasesWithBodyWithResponse Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -18438,6 +19330,45 @@ func (c *ClientWithResponses) ReopenPeriodWithResponse(ctx context.Context, body
 		return nil, err
 	}
 	return ParseReopenPeriodResponse(rsp)
+}
+
+// ListDataFaultsWithResponse Faults of the data that cases were settled for: five hundred at most, those not mended first, then the newest
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/data-faults (the `ListDataFaults` operationId).
+func (c *ClientWithResponses) ListDataFaultsWithResponse(ctx context.Context, params *ListDataFaultsParams, reqEditors ...RequestEditorFn) (*ListDataFaultsResponse, error) {
+	rsp, err := c.ListDataFaults(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListDataFaultsResponse(rsp)
+}
+
+// EndDataFaultWithBodyWithResponse Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
+func (c *ClientWithResponses) EndDataFaultWithBodyWithResponse(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EndDataFaultResponse, error) {
+	rsp, err := c.EndDataFaultWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEndDataFaultResponse(rsp)
+}
+
+// EndDataFaultWithResponse Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
+func (c *ClientWithResponses) EndDataFaultWithResponse(ctx context.Context, id int64, body EndDataFaultJSONRequestBody, reqEditors ...RequestEditorFn) (*EndDataFaultResponse, error) {
+	rsp, err := c.EndDataFault(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEndDataFaultResponse(rsp)
 }
 
 // ListDialsWithResponse performs a GET /api/dials (the `ListDials` operationId) request.
@@ -19653,13 +20584,13 @@ func (c *ClientWithResponses) ListVerdictsWithResponse(ctx context.Context, para
 	return ParseListVerdictsResponse(rsp)
 }
 
-// ListViewsWithResponse Views of the list of exceptions, one's own and those that are shared, by name
+// ListViewsWithResponse Views of a list, one's own and those that are shared, by name
 //
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with GET /api/views (the `ListViews` operationId).
-func (c *ClientWithResponses) ListViewsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListViewsResponse, error) {
-	rsp, err := c.ListViews(ctx, reqEditors...)
+func (c *ClientWithResponses) ListViewsWithResponse(ctx context.Context, params *ListViewsParams, reqEditors ...RequestEditorFn) (*ListViewsResponse, error) {
+	rsp, err := c.ListViews(ctx, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -20013,6 +20944,39 @@ func ParseSettleClearedResponse(rsp *http.Response) (*SettleClearedResponse, err
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Settled
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListCaseHistoriesResponse parses an HTTP response from a ListCaseHistoriesWithResponse call
+func ParseListCaseHistoriesResponse(rsp *http.Response) (*ListCaseHistoriesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListCaseHistoriesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []CaseHistory
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -20441,6 +21405,68 @@ func ParseReopenPeriodResponse(rsp *http.Response) (*ReopenPeriodResponse, error
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListDataFaultsResponse parses an HTTP response from a ListDataFaultsWithResponse call
+func ParseListDataFaultsResponse(rsp *http.Response) (*ListDataFaultsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListDataFaultsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []DataFault
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseEndDataFaultResponse parses an HTTP response from a EndDataFaultWithResponse call
+func ParseEndDataFaultResponse(rsp *http.Response) (*EndDataFaultResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EndDataFaultResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

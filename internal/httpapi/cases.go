@@ -50,6 +50,32 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 		}
 		f.Desks = []string{desk}
 	}
+	book, _, err := s.bookOrNone(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, by := range []struct {
+		what  string
+		asked *string
+		known []rulebook.Named
+		to    *string
+	}{{"grade", r.Params.Grade, book.GradesNamed(), &f.Grade}, {"kind", r.Params.Kind, book.LevelsNamed(), &f.Kind}, {"rule", r.Params.Rule, book.RulesNamed(), &f.Rule}} {
+		if by.asked == nil || *by.asked == "" {
+			continue
+		}
+		name, complaint := rulebook.Resolve(by.what, *by.asked, by.known)
+		if complaint != "" {
+			return nil, fail(http.StatusBadRequest, "unknown-filter", "%s", complaint)
+		}
+		*by.to = name
+	}
+	f.Text, f.Group = strings.TrimSpace(or(r.Params.Text, "")), string(or(r.Params.Group, ""))
+	if r.Params.Person != nil {
+		f.Holder = *r.Params.Person
+	}
+	if or(r.Params.Late, false) {
+		f.Late = ptr(s.calendar(ctx).Today(s.Now()))
+	}
 	offset, err := offsetOf(r.Params.Cursor)
 	if err != nil {
 		return nil, err
@@ -67,10 +93,32 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 	for _, c := range page.Cases {
 		out.Items = append(out.Items, s.caseOut(c, today))
 	}
+	if f.Group != "" {
+		groups := []contract.CaseGroup{}
+		for _, g := range page.Groups {
+			groups = append(groups, contract.CaseGroup{Name: g.Name, Title: groupTitle(book, f.Group, g.Name), Cases: g.Cases, Late: g.Late})
+		}
+		out.Groups = &groups
+	}
 	if page.Next > 0 {
 		out.Next = ptr(strconv.Itoa(page.Next))
 	}
 	return out, nil
+}
+
+// groupTitle is what a group of cases is called.
+func groupTitle(book *rulebook.Book, by, name string) string {
+	switch by {
+	case "state":
+		return upperFirst(name)
+	case "kind":
+		for _, n := range book.LevelsNamed() {
+			if n.Name == name {
+				return n.Title
+			}
+		}
+	}
+	return upperFirst(reportTitle(book, by, name))
 }
 
 // deskOf finds a desk by name or title.
@@ -206,7 +254,7 @@ func (s *server) CommentCase(ctx context.Context, r contract.CommentCaseRequestO
 }
 
 func (s *server) SettleCase(ctx context.Context, r contract.SettleCaseRequestObject) (contract.SettleCaseResponseObject, error) {
-	act := casework.Act{Do: "settle", Finding: string(r.Body.Finding), Reason: or(r.Body.Reason, ""), Peace: peaceIn(r.Body.Peace), Text: or(r.Body.Note, "")}
+	act := casework.Act{Do: "settle", Finding: string(r.Body.Finding), Reason: or(r.Body.Reason, ""), Feed: or(r.Body.Feed, ""), Peace: peaceIn(r.Body.Peace), Text: or(r.Body.Note, "")}
 	version, err := ifMatch(r.Params.IfMatch)
 	if err == nil {
 		err = amounts(&act, r.Body.Recovered, r.Body.WrittenOff)

@@ -98,8 +98,8 @@ func stakeText(decimal string) string {
 	return ""
 }
 
-func (s *server) ListViews(ctx context.Context, _ contract.ListViewsRequestObject) (contract.ListViewsResponseObject, error) {
-	all, err := s.Views.Views(ctx, whoAsks(ctx).Name)
+func (s *server) ListViews(ctx context.Context, r contract.ListViewsRequestObject) (contract.ListViewsResponseObject, error) {
+	all, err := s.Views.Views(ctx, string(or(r.Params.Of, "exceptions")), whoAsks(ctx).Name)
 	if err != nil {
 		return nil, err
 	}
@@ -115,7 +115,10 @@ func (s *server) ListViews(ctx context.Context, _ contract.ListViewsRequestObjec
 }
 
 func viewOut(v store.View) (contract.View, error) {
-	out := contract.View{Id: v.ID, Name: v.Name, Owner: v.Owner, Shared: v.Shared}
+	out := contract.View{Id: v.ID, Of: contract.ViewOf(v.Of), Name: v.Name, Owner: v.Owner, Shared: v.Shared}
+	if v.Of == "cases" {
+		return out, json.Unmarshal(v.Query, &out.Cases)
+	}
 	return out, json.Unmarshal(v.Query, &out.Query)
 }
 
@@ -124,11 +127,16 @@ func (s *server) SaveView(ctx context.Context, r contract.SaveViewRequestObject)
 	if name == "" {
 		return nil, fail(http.StatusBadRequest, "invalid-request", "name: expected a name for the view.")
 	}
-	query, err := json.Marshal(r.Body.Query)
+	of := string(or(r.Body.Of, "exceptions"))
+	var kept any = or(r.Body.Query, contract.ViewQuery{})
+	if of == "cases" {
+		kept = or(r.Body.Cases, contract.CaseQuery{})
+	}
+	query, err := json.Marshal(kept)
 	if err != nil {
 		return nil, err
 	}
-	v := store.View{Name: name, Owner: whoAsks(ctx).Name, Shared: or(r.Body.Shared, false), Query: query}
+	v := store.View{Of: of, Name: name, Owner: whoAsks(ctx).Name, Shared: or(r.Body.Shared, false), Query: query}
 	if err := s.Views.SaveView(ctx, &v); err != nil {
 		return nil, err
 	}

@@ -119,7 +119,7 @@ func (s *server) GetExceptionFeed(ctx context.Context, r contract.GetExceptionFe
 	var query contract.ViewQuery
 	title, id := "Oskel: newly flagged", "all"
 	if name := or(r.Params.View, ""); name != "" {
-		all, err := s.Views.Views(ctx, whoAsks(ctx).Name)
+		all, err := s.Views.Views(ctx, "exceptions", whoAsks(ctx).Name)
 		if err != nil {
 			return nil, err
 		}

@@ -57,7 +57,7 @@ type Services struct {
 	Audit    Keeper
 	Live     *notify.Live
 	Views    interface {
-		Views(ctx context.Context, owner string) ([]store.View, error)
+		Views(ctx context.Context, of, owner string) ([]store.View, error)
 		SaveView(ctx context.Context, v *store.View) error
 		DropView(ctx context.Context, id int64, owner string, lead bool) error
 	}

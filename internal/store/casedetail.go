@@ -33,6 +33,29 @@ type FoundBefore struct {
 	Sentence, Text      string
 }
 
+// Foremost is the flag that a case is shown by: the most serious of its last period.
+type Foremost struct {
+	Case      int64
+	Rule      string
+	Kind, Key string
+	Period    calendar.Key
+}
+
+// Foremosts lists those of some cases, by case.
+func (s *Store) Foremosts(ctx context.Context, cases []int64) ([]Foremost, error) {
+	rows, err := s.pool.Query(ctx, `select distinct on (e.case_id) e.case_id, e.rule, e.kind, c.key, e.grain, e.period from exceptions e join cases c on c.id = e.case_id
+		where e.case_id = any($1) order by e.case_id, (e.state = 'cleared'), e.period desc, e.severity, e.rule`, cases)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (f Foremost, err error) {
+		var period time.Time
+		err = row.Scan(&f.Case, &f.Rule, &f.Kind, &f.Key, &f.Period.Grain, &period)
+		f.Period.Start = startOf(period)
+		return f, err
+	})
+}
+
 // Newest is what is published and what data there are.
 type Newest struct {
 	Revision    int

@@ -86,9 +86,38 @@ type CaseFilter struct {
 	Told          []string      // told to any of these
 	Stranded      *calendar.Day // that nobody sees, as of a day
 	Desks         []string
-	Sort          string // one of caseOrders; "" is by due day
+	Grade, Kind   string
+	Rule          string        // that has flagged something in it
+	Text          string        // in the key or name
+	Late          *calendar.Day // that wait, and were due before a day
+	Group         string        // one of caseGroups: by which they are gathered first
+	Sort          string        // one of caseOrders; "" is by due day
 	Descending    bool
 	Limit, Offset int
+}
+
+// caseGroups are what cases are gathered by, in what order, and what each is told by.
+var caseGroups = map[string]struct{ order, name string }{
+	"desk": {`desk collate "C"`, "desk"}, "grade": {"severity", "grade"}, "kind": {`kind collate "C"`, "kind"},
+	"person": {`coalesce(taken_by, '') collate "C"`, "coalesce(taken_by, '')"}, "state": {"array_position(array['open', 'taken', 'parked', 'settled'], state)", "state"},
+}
+
+// CaseGroup is how many cases one group has.
+type CaseGroup struct {
+	Name        string
+	Cases, Late int
+}
+
+// GroupCases counts what a filter has by its group, in their order.
+func (s *Store) GroupCases(ctx context.Context, f CaseFilter, today calendar.Day) ([]CaseGroup, error) {
+	by := caseGroups[f.Group]
+	condition, args := f.where()
+	args = append(args, today.Time())
+	rows, err := s.pool.Query(ctx, fmt.Sprintf("select %s, count(*), count(*) filter (where state in ('open', 'taken') and due < $%d) from cases %s group by %s, %s order by %s", by.name, len(args), condition, by.name, by.order, by.order), args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[CaseGroup])
 }
 
 var caseOrders = map[string]string{"due": "due", "grade": "severity", "subject": "name collate \"C\"", "desk": "desk collate \"C\"", "state": "state"}
@@ -125,6 +154,21 @@ func (f CaseFilter) where() (condition string, args []any) {
 	if f.Asked != "" {
 		add("asked = $%d", f.Asked)
 	}
+	if f.Grade != "" {
+		add("grade = $%d", f.Grade)
+	}
+	if f.Kind != "" {
+		add("kind = $%d", f.Kind)
+	}
+	if f.Rule != "" {
+		add("exists (select from exceptions e where e.case_id = cases.id and e.rule = $%d)", f.Rule)
+	}
+	if f.Text != "" {
+		add("strpos(lower(name || ' ' || key), lower($%d)) > 0", f.Text)
+	}
+	if f.Late != nil {
+		add("state in ('open', 'taken') and due < $%d", f.Late.Time())
+	}
 	if f.Stranded != nil {
 		add(`state <> 'settled' and (taken_by is null and not exists (select from people p where p.closed_at is null and p.role = 'reviewer' and cases.desk = any(p.desks))
 			or exists (select from absences a where a.person = taken_by and a.first <= $%[1]d and a.last > greatest(cases.due, $%[1]d) and a.stand_in is null))`, f.Stranded.Time())
@@ -148,6 +192,9 @@ func (s *Store) Cases(ctx context.Context, f CaseFilter) ([]Case, error) {
 			by += " desc"
 		}
 		order = " order by resting, " + by + ", due, severity, id"
+	}
+	if f.Group != "" {
+		order = " order by " + caseGroups[f.Group].order + "," + strings.TrimPrefix(order, " order by")
 	}
 	args = append(args, f.Limit, f.Offset)
 	return manyCases(ctx, s.pool, fmt.Sprintf("%s%s limit $%d offset $%d", condition, order, len(args)-1, len(args)), args...)

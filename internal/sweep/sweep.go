@@ -301,6 +301,9 @@ func (r *run) all() error {
 	if err := r.tx.TellCases(r.ctx, slices.Collect(maps.Keys(r.told))); err != nil {
 		return err
 	}
+	if err := r.tx.MendFaults(r.ctx, r.sweep.ID, r.sweep.DataVersion); err != nil {
+		return err
+	}
 	if r.prior != 0 {
 		r.diff.Sweep = r.prior
 		if r.sweep.Difference, err = json.Marshal(r.diff); err != nil {

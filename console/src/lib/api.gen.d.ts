@@ -1030,7 +1030,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Views of the list of exceptions, one's own and those that are shared, by name */
+        /** Views of a list, one's own and those that are shared, by name */
         get: operations["listViews"];
         put?: never;
         /** Keep a view by name; one's own of the same name becomes this */
@@ -1141,6 +1141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/histories": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out */
+        get: operations["listCaseHistories"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/acts": {
         parameters: {
             query?: never;
@@ -1205,6 +1222,40 @@ export interface paths {
         post?: never;
         /** Take an absence of one's own away, or as a lead anybody's */
         delete: operations["dropAbsence"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data-faults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Faults of the data that cases were settled for: five hundred at most, those not mended first, then the newest */
+        get: operations["listDataFaults"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/data-faults/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more */
+        post: operations["endDataFault"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2603,6 +2654,28 @@ export interface components {
             cleared: number;
             /** @description The cursor of the next page; none if this is the last */
             next?: string;
+            /** @description Where they are gathered: all groups in their order */
+            groups?: components["schemas"]["CaseGroup"][];
+        };
+        CaseGroup: {
+            name: string;
+            title: string;
+            cases: number;
+            late: number;
+        };
+        CaseHistory: {
+            /** Format: int64 */
+            case: number;
+            rule: string;
+            /** @description Of the rule */
+            title: string;
+            periods: string[];
+            /** @description By period; null where there is none */
+            held: (number | null)[];
+            /** @description By period; empty where it was not flagged */
+            grades: string[];
+            cuts: number[];
+            unit: string;
         };
         ExceptionPage: {
             items: components["schemas"]["Exception"][];
@@ -2672,10 +2745,32 @@ export interface components {
         View: {
             /** Format: int64 */
             id: number;
+            /** @enum {string} */
+            of: "exceptions" | "cases";
             name: string;
             owner: string;
             shared: boolean;
             query: components["schemas"]["ViewQuery"];
+            cases: components["schemas"]["CaseQuery"];
+        };
+        /** @description What a list of cases is narrowed to and how it is ordered */
+        CaseQuery: {
+            /** @enum {string} */
+            whose?: "held" | "asked" | "told";
+            /** @enum {string} */
+            state?: "open" | "taken" | "parked" | "settled" | "unsettled";
+            desk?: string;
+            grade?: string;
+            kind?: string;
+            rule?: string;
+            person?: string;
+            text?: string;
+            late?: boolean;
+            /** @enum {string} */
+            group?: "desk" | "grade" | "kind" | "person" | "state";
+            /** @enum {string} */
+            sort?: "due" | "grade" | "subject" | "desk" | "state";
+            descending?: boolean;
         };
         /** @description What a list of exceptions is narrowed to and how it is ordered, whatever the period */
         ViewQuery: {
@@ -2698,7 +2793,13 @@ export interface components {
              * @default false
              */
             shared: boolean;
-            query: components["schemas"]["ViewQuery"];
+            /**
+             * @default exceptions
+             * @enum {string}
+             */
+            of: "exceptions" | "cases";
+            query?: components["schemas"]["ViewQuery"];
+            cases?: components["schemas"]["CaseQuery"];
         };
         ExceptionDetail: {
             exception: components["schemas"]["Exception"];
@@ -2861,6 +2962,34 @@ export interface components {
             last: string;
             stand_in?: string;
         };
+        DataFault: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            case: number;
+            kind: string;
+            key: string;
+            name: string;
+            /** @description In which it lies */
+            feeds: string[];
+            /** @description The accounts of who answers for these */
+            owners: string[];
+            /** @description What was flagged */
+            sentence: string;
+            note: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
+            /** @description An account, or a sweep */
+            ended_by?: string;
+            /** Format: date-time */
+            ended_at?: string;
+            ended_text?: string;
+        };
+        DataFaultEnd: {
+            /** @description How */
+            text: string;
+        };
         Peace: {
             /** Format: int64 */
             id: number;
@@ -3012,7 +3141,7 @@ export interface components {
              * @description Until when it is parked
              */
             until?: string;
-            /** @description The feed whose next lines it is parked for */
+            /** @description The feed whose next lines it is parked for; or, settled as a data fault, in which the fault lies: unless stated, those that the rules of the case read */
             feed?: string;
             /** @enum {string} */
             finding?: "confirmed" | "explained" | "data fault" | "rule fault" | "cleared";
@@ -3089,7 +3218,7 @@ export interface components {
             at: string;
             by: string;
             /** @enum {string} */
-            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "left to the desk" | "taken" | "released" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "undone" | "peace ended" | "attached" | "took a file away" | "reminder" | "went up" | "to do" | "done" | "not done" | "took a to-do away";
+            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "left to the desk" | "taken" | "released" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "undone" | "peace ended" | "attached" | "took a file away" | "reminder" | "went up" | "fault mended" | "to do" | "done" | "not done" | "took a to-do away";
             text: string;
         };
         CaseFile: {
@@ -3177,6 +3306,8 @@ export interface components {
             /** @description An amount, such as 1200.50 */
             recovered?: string;
             written_off?: string;
+            /** @description Of a data fault: in which feed it lies */
+            feed?: string;
             peace?: components["schemas"]["NewPeace"];
             note?: string;
         };
@@ -5015,7 +5146,9 @@ export interface operations {
     };
     listViews: {
         parameters: {
-            query?: never;
+            query?: {
+                of?: "exceptions" | "cases";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5213,6 +5346,19 @@ export interface operations {
                 told?: boolean;
                 /** @description Only cases that the person who asks is asked about */
                 asked?: boolean;
+                grade?: string;
+                /** @description Such as rep, or rep.territory */
+                kind?: string;
+                /** @description Only cases with something that this rule has flagged */
+                rule?: string;
+                /** @description Only cases that this account has taken */
+                person?: string;
+                /** @description Only subjects whose key or name contains this */
+                text?: string;
+                /** @description Only those that wait and were due before today */
+                late?: boolean;
+                /** @description Gathered by this */
+                group?: "desk" | "grade" | "kind" | "person" | "state";
                 /** @description Only unsettled cases that nobody sees: on a desk without members, or with somebody who is away beyond the due day and has no stand-in */
                 stranded?: boolean;
                 sort?: "due" | "grade" | "subject" | "desk" | "state";
@@ -5235,6 +5381,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CasePage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listCaseHistories: {
+        parameters: {
+            query: {
+                /** @description Their numbers, with commas between: a hundred at most */
+                cases: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By case */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseHistory"][];
                 };
             };
             default: components["responses"]["Problem"];
@@ -5348,6 +5518,59 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Taken away */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listDataFaults: {
+        parameters: {
+            query?: {
+                /** @description Only of this feed */
+                feed?: string;
+                /** @description Only of feeds that the person who asks answers for */
+                mine?: boolean;
+                /** @description Those that are mended too */
+                ended?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Those not mended first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataFault"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endDataFault: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DataFaultEnd"];
+            };
+        };
+        responses: {
+            /** @description Noted */
             204: {
                 headers: {
                     [name: string]: unknown;

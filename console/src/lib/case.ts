@@ -33,6 +33,7 @@ function send(step: Step): Promise<Detail> {
             reason: step.reason,
             recovered: step.recovered,
             written_off: step.written_off,
+            feed: step.feed,
             peace: step.peace,
             note: step.note,
           },

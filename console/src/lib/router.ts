@@ -58,6 +58,7 @@ export const router = createRouter({
     { path: '/desk/work', component: () => import('@/pages/WorkPage.vue'), meta: { title: 'What waits' } },
     { path: '/desk/findings', component: () => import('@/pages/FindingsPage.vue'), meta: { title: 'What was found' } },
     { path: '/cases/:id(\\d+)', component: () => import('@/pages/CasePage.vue'), meta: { title: 'Case' } },
+    { path: '/data/faults', component: () => import('@/pages/FaultsPage.vue'), meta: { title: 'Faults of the data' } },
     { path: '/data', component: () => import('@/pages/DataPage.vue'), meta: { title: 'Data' } },
     {
       path: '/data/registers/:kind?',

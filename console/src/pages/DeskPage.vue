@@ -1,12 +1,14 @@
 <script setup lang="ts">
-import { keepPreviousData, useInfiniteQuery, useMutation, useQueryClient } from '@tanstack/vue-query'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
 
 import { told, useActs, type ActName } from '@/lib/acts'
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords, dayWords } from '@/lib/format'
-import { useQueryWord, useSelected } from '@/lib/query'
+import { useDesk } from '@/lib/desk'
+import { useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
+import { useRules } from '@/lib/rules'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import { triageKeys, useTriage } from '@/lib/triage'
@@ -14,50 +16,42 @@ import CaseView from '@/parts/CaseView.vue'
 import DeskTabs from '@/parts/DeskTabs.vue'
 import GradeMark from '@/parts/GradeMark.vue'
 import PickOne from '@/parts/PickOne.vue'
+import SmallHistory from '@/parts/SmallHistory.vue'
 import SideSheet from '@/parts/SideSheet.vue'
 import StateNote from '@/parts/StateNote.vue'
 import TogetherBar from '@/parts/TogetherBar.vue'
+import ViewsPick from '@/parts/ViewsPick.vue'
 
 const { person } = useSession()
 const queries = useQueryClient()
-const { book, desk } = useRulebook()
-const deskName = useQueryWord('desk')
-const state = useQueryWord('state')
+const { book, grades } = useRulebook()
 const { selected, open } = useSelected('id')
-
-const whose = useQueryWord('whose')
-const mine = computed(() => !deskName.value && whose.value !== 'asked' && !!person.value?.desks.length)
-const { data, error, isPending, refetch, hasNextPage, fetchNextPage, isFetchingNextPage } = useInfiniteQuery({
-  queryKey: computed(() => ['cases', 'list', deskName.value, state.value, mine.value, whose.value]),
-  queryFn: ({ pageParam }) =>
-    need(
-      api.GET('/api/cases', {
-        params: {
-          query: {
-            desk: deskName.value || undefined,
-            state: (state.value || 'unsettled') as 'open' | 'taken' | 'parked' | 'settled' | 'unsettled',
-            mine: mine.value,
-            held: whose.value === 'held',
-            asked: whose.value === 'asked',
-            cursor: pageParam || undefined,
-          },
-        },
-      }),
-    ),
-  initialPageParam: '',
-  getNextPageParam: (page) => page.next,
-  enabled: computed(() => !!person.value),
-  placeholderData: keepPreviousData,
-})
-const page = computed(() => data.value?.pages[0])
-// A case that has moved on meanwhile may stand on two pages.
-const cases = computed(() => [
-  ...new Map(data.value?.pages.flatMap((p) => p.items).map((c) => [c.id, c] as const)).values(),
-])
-const title = computed(() => {
-  if (deskName.value) return desk(deskName.value)
-  return mine.value ? person.value!.desks.map(desk).join(', ') : 'All desks'
-})
+const at = ref(-1) // the case that keys are for
+const {
+  desk: deskName,
+  state,
+  whose,
+  grade,
+  rule,
+  kind,
+  group,
+  typed,
+  query,
+  list,
+  page,
+  cases,
+  title,
+  histories,
+  narrowed,
+  show,
+  heads,
+} = useDesk()
+const { error, isPending, refetch, hasNextPage, fetchNextPage, isFetchingNextPage } = list
+const { data: rules } = useRules()
+const people = useQuery({ queryKey: ['people'], queryFn: () => need(api.GET('/api/people')) })
+const others = computed(() =>
+  (people.data.value ?? []).filter((p) => !p.closed && p.role !== 'analyst' && p.name !== person.value?.name),
+)
 const mayAct = computed(
   () =>
     person.value?.role === 'lead' ||
@@ -85,14 +79,13 @@ const stateText = (c: Schemas['Case']) => {
 
 // Several are chosen to do the same to them; else it is done to the one in focus.
 const chosen = ref(new Set<number>())
-watch([deskName, state, whose], () => (chosen.value = new Set()))
+watch(query, () => (chosen.value = new Set()))
 const choose = (id: number) => {
   const next = new Set(chosen.value)
   if (!next.delete(id)) next.add(id)
   chosen.value = next
 }
 const { start, undo, act: acts } = useActs()
-const at = ref(-1) // the case that keys are for
 const picked = computed(() => cases.value.filter((c) => chosen.value.has(c.id)))
 function act(what: ActName) {
   const one = cases.value[at.value] ?? cases.value.find((c) => String(c.id) === selected.value)
@@ -140,34 +133,78 @@ const { help } = useTriage({
             Settle {{ countWords(page.cleared, 'cleared case') }}
           </button>
           <button class="button" aria-keyshortcuts="?" :aria-expanded="help" @click="help = !help">Keys</button>
-          <PickOne
-            v-if="person?.role !== 'analyst' || whose"
-            v-model="whose"
-            label="Whose"
-            all="Anybody's"
-            :options="[
-              { value: 'held', text: 'Taken by me' },
-              { value: 'asked', text: 'I am asked' },
-            ]"
-          />
-          <PickOne
-            v-model="state"
-            label="State"
-            all="Unsettled"
-            :options="[
-              { value: 'open', text: 'Open' },
-              { value: 'taken', text: 'Taken' },
-              { value: 'parked', text: 'Parked' },
-              { value: 'settled', text: 'Settled' },
-            ]"
-          />
-          <PickOne
-            v-model="deskName"
-            label="Desk"
-            :all="person?.desks.length ? 'My desks' : 'All desks'"
-            :options="(book?.desks ?? []).map((d) => ({ value: d.name, text: d.title }))"
-          />
         </div>
+      </div>
+      <div class="flex flex-wrap items-center gap-2 px-4 pb-2" role="search" aria-label="Narrow the list">
+        <input
+          v-model="typed"
+          type="search"
+          class="field w-44"
+          placeholder="Key or name"
+          aria-label="Subjects whose key or name contains"
+          @keydown.stop
+        />
+        <PickOne
+          v-model="whose"
+          label="Whose"
+          all="Anybody's"
+          :options="[
+            { value: 'held', text: 'Taken by me' },
+            { value: 'asked', text: 'I am asked' },
+            { value: 'told', text: 'I am told' },
+            ...others.map((p) => ({ value: `:${p.name}`, text: `Taken by ${p.title}` })),
+          ]"
+        />
+        <PickOne
+          v-model="state"
+          label="State"
+          all="Unsettled"
+          :options="[
+            { value: 'late', text: 'Late' },
+            { value: 'open', text: 'Open' },
+            { value: 'taken', text: 'Taken' },
+            { value: 'parked', text: 'Parked' },
+            { value: 'settled', text: 'Settled' },
+          ]"
+        />
+        <PickOne
+          v-model="deskName"
+          label="Desk"
+          :all="person?.desks.length ? 'My desks' : 'All desks'"
+          :options="(book?.desks ?? []).map((d) => ({ value: d.name, text: d.title }))"
+        />
+        <PickOne
+          v-model="grade"
+          label="Grade"
+          all="All grades"
+          :options="grades.map((g) => ({ value: g.name, text: g.label }))"
+        />
+        <PickOne
+          v-model="rule"
+          label="Rule"
+          all="All rules"
+          :options="(rules ?? []).map((r) => ({ value: r.name, text: r.title }))"
+        />
+        <PickOne
+          v-model="kind"
+          label="Kind"
+          all="All kinds"
+          :options="(book?.kinds ?? []).map((k) => ({ value: k.name, text: k.plural ?? k.title }))"
+        />
+        <PickOne
+          v-model="group"
+          label="Gathered by"
+          all="Not gathered"
+          :options="[
+            { value: 'desk', text: 'By desk' },
+            { value: 'person', text: 'By person' },
+            { value: 'grade', text: 'By grade' },
+            { value: 'kind', text: 'By kind' },
+            { value: 'state', text: 'By state' },
+          ]"
+        />
+        <ViewsPick of="cases" :query="query" @show="(q) => show(q)" />
+        <button v-if="narrowed" class="button" @click="show({ desk: deskName || undefined })">Show all</button>
       </div>
       <p v-if="settleCleared.error.value" role="alert" class="px-4 text-red">{{ settleCleared.error.value.message }}</p>
       <dl
@@ -190,54 +227,69 @@ const { help } = useTriage({
       <StateNote
         v-else-if="!cases.length"
         :empty="
-          state === 'settled'
-            ? 'Nothing has been settled here yet.'
-            : 'Nothing waits here. What the next sweep flags for this desk will appear in this place.'
+          narrowed && state !== 'settled'
+            ? 'No case is like that.'
+            : state === 'settled'
+              ? 'Nothing has been settled here yet.'
+              : 'Nothing waits here. What the next sweep flags for this desk will appear in this place.'
         "
       />
       <ul v-else class="border-t border-line">
-        <li
-          v-for="(c, i) in cases"
-          :key="c.id"
-          class="flex border-b border-line"
-          :class="c.state === 'parked' ? 'text-muted' : ''"
-        >
-          <label v-if="mayAct" class="flex items-center pl-4 max-sm:pl-2">
-            <input
-              type="checkbox"
-              class="m-1 size-4"
-              :checked="chosen.has(c.id)"
-              :aria-label="`Choose ${c.name}`"
-              @change="choose(c.id)"
-            />
-          </label>
-          <button
-            data-row
-            class="grid min-h-10 w-full min-w-0 !-outline-offset-2 items-center gap-x-4 px-4 py-1.5 text-left hover:bg-tide-soft max-sm:gap-y-0.5 sm:grid-cols-[92px_minmax(0,1fr)_250px]"
-            :class="selected === String(c.id) ? 'bg-tide-soft' : ''"
-            :aria-expanded="selected === String(c.id)"
-            @focus="at = i"
-            @click="open(c.id)"
-            @keydown.down.prevent="stepRow($event, 1)"
-            @keydown.up.prevent="stepRow($event, -1)"
-          >
-            <GradeMark :grade="c.grade" :state="c.cleared ? 'cleared' : undefined" />
-            <span class="min-w-0">
-              <span class="font-semibold">{{ c.name }}</span>
-              <span class="ml-1.5 font-mono text-small text-muted">{{ c.key }}</span>
-              <span class="block">{{ c.sentence }}</span>
-              <span v-if="c.items > 1" class="block text-small text-muted"
-                >and {{ countWords(c.items - 1, 'item') }} more</span
-              >
-            </span>
-            <span class="figures flex gap-3 text-small whitespace-nowrap text-muted sm:justify-between">
-              <span>{{ stateText(c) }}</span>
-              <span :class="c.late ? 'font-semibold text-red' : ''">
-                {{ c.late ? 'late, was due ' : 'due ' }}{{ dayWords(c.due) }}
+        <template v-for="(c, i) in cases" :key="c.id">
+          <li v-if="heads[i]" class="border-b border-line bg-sunk px-4 py-1 font-semibold">
+            {{ heads[i]!.title }}
+            <span class="ml-2 text-small font-normal text-muted">{{ countWords(heads[i]!.cases, 'case') }}</span><span
+              v-if="heads[i]!.late"
+              class="ml-2 text-small text-red"
+              >{{ heads[i]!.late }} late</span
+            >
+          </li>
+          <li class="flex border-b border-line" :class="c.state === 'parked' ? 'text-muted' : ''">
+            <label v-if="mayAct" class="flex items-center pl-4 max-sm:pl-2">
+              <input
+                type="checkbox"
+                class="m-1 size-4"
+                :checked="chosen.has(c.id)"
+                :aria-label="`Choose ${c.name}`"
+                @change="choose(c.id)"
+              />
+            </label>
+            <button
+              data-row
+              class="grid min-h-10 w-full min-w-0 !-outline-offset-2 items-center gap-x-4 px-4 py-1.5 text-left hover:bg-tide-soft max-sm:gap-y-0.5"
+              :class="[
+                selected === String(c.id) ? 'bg-tide-soft' : '',
+                selected
+                  ? 'sm:grid-cols-[92px_minmax(0,1fr)_250px]'
+                  : 'sm:grid-cols-[92px_minmax(0,1fr)_250px] xl:grid-cols-[92px_minmax(0,1fr)_116px_250px]',
+              ]"
+              :aria-expanded="selected === String(c.id)"
+              @focus="at = i"
+              @click="open(c.id)"
+              @keydown.down.prevent="stepRow($event, 1)"
+              @keydown.up.prevent="stepRow($event, -1)"
+            >
+              <GradeMark :grade="c.grade" :state="c.cleared ? 'cleared' : undefined" />
+              <span class="min-w-0">
+                <span class="font-semibold">{{ c.name }}</span>
+                <span class="ml-1.5 font-mono text-small text-muted">{{ c.key }}</span>
+                <span class="block">{{ c.sentence }}</span>
+                <span v-if="c.items > 1" class="block text-small text-muted"
+                  >and {{ countWords(c.items - 1, 'item') }} more</span
+                >
               </span>
-            </span>
-          </button>
-        </li>
+              <span v-if="!selected" class="max-xl:hidden"
+                ><SmallHistory v-if="histories.get(c.id)" :of="histories.get(c.id)!"
+              /></span>
+              <span class="figures flex gap-3 text-small whitespace-nowrap text-muted sm:justify-between">
+                <span>{{ stateText(c) }}</span>
+                <span :class="c.late ? 'font-semibold text-red' : ''">
+                  {{ c.late ? 'late, was due ' : 'due ' }}{{ dayWords(c.due) }}
+                </span>
+              </span>
+            </button>
+          </li>
+        </template>
       </ul>
       <button v-if="hasNextPage" class="button m-4" :disabled="isFetchingNextPage" @click="fetchNextPage()">
         More cases

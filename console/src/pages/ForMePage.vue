@@ -28,6 +28,8 @@ const what: Record<string, string> = {
   'handed over': 'handed it to you',
   'to do': 'has something for you to do',
   reminder: 'reminds you',
+  'data fault': 'found a fault of your data',
+  'fault mended': 'mended the fault of the data',
   'went up': 'has it overdue',
   done: 'has done',
   'not done': 'has not done after all',

@@ -84,6 +84,7 @@ const did: Record<string, string> = {
   'peace ended': 'ended the peace',
   attached: 'attached',
   reminder: 'reminded of it',
+  'fault mended': 'mended the fault of the data',
   'went up': 'took it up a step',
   'took a file away': 'took a file away',
   'to do': 'has something to do for',
@@ -222,6 +223,7 @@ const did: Record<string, string> = {
           :kind="data.case.kind"
           :subject="data.case.key"
           :period="data.exceptions[0].period"
+          figures
         />
       </div>
       <div class="min-w-0 space-y-6">

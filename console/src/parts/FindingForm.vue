@@ -29,6 +29,7 @@ function choose(finding: Act['finding']) {
   const fits = book.value?.reasons.find((r) => r.name === props.modelValue.reason)?.for
   emit('update:modelValue', {
     finding,
+    feed: finding === 'data fault' ? props.modelValue.feed : undefined,
     peace: finding === 'explained' ? props.modelValue.peace : undefined,
     reason: fits?.length && !fits.includes(finding!) ? undefined : props.modelValue.reason,
   })
@@ -96,6 +97,17 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value.trim() || und
           @change="(e) => emit('update:modelValue', { written_off: valueOf(e) })"
       /></label>
     </div>
+    <label v-if="modelValue.finding === 'data fault'" class="block text-small text-muted"
+      >The fault lies in
+      <select
+        class="field mt-0.5 w-full"
+        :value="modelValue.feed ?? ''"
+        @change="(e) => emit('update:modelValue', { feed: valueOf(e) })"
+      >
+        <option value="">whatever its rules read</option>
+        <option v-for="f in book?.feeds" :key="f.name" :value="f.name">{{ f.title }}</option>
+      </select>
+    </label>
     <div
       v-if="modelValue.finding === 'explained'"
       class="flex flex-wrap items-end gap-x-3 gap-y-1 text-small text-muted"

@@ -8,8 +8,9 @@ import MarksRow from './MarksRow.vue'
 import PeriodHeads from './PeriodHeads.vue'
 import ShapeMark from './ShapeMark.vue'
 
-/** One subject over the last periods: its figures with the flags on them, and what is on record of it. */
-const props = defineProps<{ kind: string; subject: string; period: string }>()
+/** One subject over the last periods: its figures with the flags on them and, but where figures alone are
+ *  asked for, what is on record of it. */
+const props = defineProps<{ kind: string; subject: string; period: string; figures?: boolean }>()
 const { grade, desk } = useRulebook()
 const measures = useQuery({ queryKey: ['measures'], queryFn: () => need(api.GET('/api/measures')) })
 // The first of each unit, then the next, as far as the page is wide.
@@ -117,7 +118,7 @@ const record = useQuery({
       </table>
     </div>
   </section>
-  <section v-if="record.data.value?.items.length" class="mt-6">
+  <section v-if="!figures && record.data.value?.items.length" class="mt-6">
     <h2 class="text-lead font-semibold">On record in this period</h2>
     <table class="grid-table cards-narrow mt-1">
       <caption class="sr-only">

@@ -9,13 +9,13 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
 </script>
 
 <template>
-  <nav :aria-label="label" class="flex gap-1 border-b border-line">
+  <nav :aria-label="label" class="flex gap-1 border-b border-line max-sm:overflow-x-auto max-sm:overflow-y-hidden">
     <RouterLink
       v-for="(t, i) in tabs"
       :key="t.path"
       :to="link(t.path)"
       :aria-current="here(t.path, i === 0) ? 'page' : undefined"
-      class="-mb-px border-b-2 border-transparent px-3 py-1.5 text-ink no-underline hover:text-tide aria-[current=page]:border-tide aria-[current=page]:font-semibold aria-[current=page]:text-tide"
+      class="-mb-px border-b-2 whitespace-nowrap border-transparent px-3 py-1.5 text-ink no-underline hover:text-tide aria-[current=page]:border-tide aria-[current=page]:font-semibold aria-[current=page]:text-tide"
     >
       {{ t.name }}
     </RouterLink>

@@ -6,26 +6,36 @@ import { api, need, type Schemas } from '@/lib/api'
 import { useSession } from '@/lib/session'
 import PickOne from './PickOne.vue'
 
-/** Views of the list that are kept by name: one's own, and those that are shared. */
-const props = defineProps<{ query: Schemas['ViewQuery'] }>()
-const emit = defineEmits<{ show: [query: Schemas['ViewQuery']] }>()
+/** Views of a list that are kept by name: one's own, and those that are shared. */
+type Query = Schemas['ViewQuery'] & Schemas['CaseQuery']
+const props = withDefaults(
+  defineProps<{ of?: 'exceptions' | 'cases'; query: Schemas['ViewQuery'] | Schemas['CaseQuery'] }>(),
+  {
+    of: 'exceptions',
+  },
+)
+const emit = defineEmits<{ show: [query: Query] }>()
+const queryOf = (v: Schemas['View']) => (props.of === 'cases' ? v.cases : v.query) as Query
 const { person } = useSession()
 const queries = useQueryClient()
-const { data: views } = useQuery({ queryKey: ['views'], queryFn: () => need(api.GET('/api/views')) })
+const { data: views } = useQuery({
+  queryKey: ['views', props.of],
+  queryFn: () => need(api.GET('/api/views', { params: { query: { of: props.of } } })),
+})
 
 // The view that is shown is the one that says what the page does.
-const plain = (q: Schemas['ViewQuery']) =>
+const plain = (q: object) =>
   JSON.stringify(
     Object.entries(q)
       .filter(([, v]) => v !== undefined && v !== '' && v !== false)
       .sort(([a], [b]) => a.localeCompare(b)),
   )
-const here = computed(() => views.value?.find((v) => plain(v.query) === plain(props.query)))
+const here = computed(() => views.value?.find((v) => plain(queryOf(v)) === plain(props.query)))
 const chosen = computed({
   get: () => String(here.value?.id ?? ''),
   set: (id) => {
     const view = views.value?.find((v) => String(v.id) === id)
-    emit('show', view?.query ?? {})
+    emit('show', view ? queryOf(view) : {})
   },
 })
 const naming = ref(false)
@@ -33,7 +43,16 @@ const name = ref('')
 const shared = ref(false)
 const keep = useMutation({
   mutationFn: () =>
-    need(api.POST('/api/views', { body: { name: name.value, shared: shared.value, query: props.query } })),
+    need(
+      api.POST('/api/views', {
+        body: {
+          name: name.value,
+          shared: shared.value,
+          of: props.of,
+          ...(props.of === 'cases' ? { cases: props.query as Query } : { query: props.query as Query }),
+        },
+      }),
+    ),
   onSuccess: async () => {
     naming.value = false
     name.value = ''

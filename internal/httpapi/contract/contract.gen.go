@@ -98,6 +98,7 @@ const (
 	CaseEventWhatCleared       CaseEventWhat = "cleared"
 	CaseEventWhatComment       CaseEventWhat = "comment"
 	CaseEventWhatDone          CaseEventWhat = "done"
+	CaseEventWhatFaultMended   CaseEventWhat = "fault mended"
 	CaseEventWhatHandedOver    CaseEventWhat = "handed over"
 	CaseEventWhatJoined        CaseEventWhat = "joined"
 	CaseEventWhatLeft          CaseEventWhat = "left"
@@ -135,6 +136,8 @@ func (e CaseEventWhat) Valid() bool {
 	case CaseEventWhatComment:
 		return true
 	case CaseEventWhatDone:
+		return true
+	case CaseEventWhatFaultMended:
 		return true
 	case CaseEventWhatHandedOver:
 		return true
@@ -177,6 +180,108 @@ func (e CaseEventWhat) Valid() bool {
 	case CaseEventWhatUndone:
 		return true
 	case CaseEventWhatWentUp:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CaseQueryGroup.
+const (
+	CaseQueryGroupDesk   CaseQueryGroup = "desk"
+	CaseQueryGroupGrade  CaseQueryGroup = "grade"
+	CaseQueryGroupKind   CaseQueryGroup = "kind"
+	CaseQueryGroupPerson CaseQueryGroup = "person"
+	CaseQueryGroupState  CaseQueryGroup = "state"
+)
+
+// Valid indicates whether the value is a known member of the CaseQueryGroup enum.
+func (e CaseQueryGroup) Valid() bool {
+	switch e {
+	case CaseQueryGroupDesk:
+		return true
+	case CaseQueryGroupGrade:
+		return true
+	case CaseQueryGroupKind:
+		return true
+	case CaseQueryGroupPerson:
+		return true
+	case CaseQueryGroupState:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CaseQuerySort.
+const (
+	CaseQuerySortDesk    CaseQuerySort = "desk"
+	CaseQuerySortDue     CaseQuerySort = "due"
+	CaseQuerySortGrade   CaseQuerySort = "grade"
+	CaseQuerySortState   CaseQuerySort = "state"
+	CaseQuerySortSubject CaseQuerySort = "subject"
+)
+
+// Valid indicates whether the value is a known member of the CaseQuerySort enum.
+func (e CaseQuerySort) Valid() bool {
+	switch e {
+	case CaseQuerySortDesk:
+		return true
+	case CaseQuerySortDue:
+		return true
+	case CaseQuerySortGrade:
+		return true
+	case CaseQuerySortState:
+		return true
+	case CaseQuerySortSubject:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CaseQueryState.
+const (
+	CaseQueryStateOpen      CaseQueryState = "open"
+	CaseQueryStateParked    CaseQueryState = "parked"
+	CaseQueryStateSettled   CaseQueryState = "settled"
+	CaseQueryStateTaken     CaseQueryState = "taken"
+	CaseQueryStateUnsettled CaseQueryState = "unsettled"
+)
+
+// Valid indicates whether the value is a known member of the CaseQueryState enum.
+func (e CaseQueryState) Valid() bool {
+	switch e {
+	case CaseQueryStateOpen:
+		return true
+	case CaseQueryStateParked:
+		return true
+	case CaseQueryStateSettled:
+		return true
+	case CaseQueryStateTaken:
+		return true
+	case CaseQueryStateUnsettled:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CaseQueryWhose.
+const (
+	CaseQueryWhoseAsked CaseQueryWhose = "asked"
+	CaseQueryWhoseHeld  CaseQueryWhose = "held"
+	CaseQueryWhoseTold  CaseQueryWhose = "told"
+)
+
+// Valid indicates whether the value is a known member of the CaseQueryWhose enum.
+func (e CaseQueryWhose) Valid() bool {
+	switch e {
+	case CaseQueryWhoseAsked:
+		return true
+	case CaseQueryWhoseHeld:
+		return true
+	case CaseQueryWhoseTold:
 		return true
 	default:
 		return false
@@ -516,6 +621,24 @@ func (e MethodSettingType) Valid() bool {
 	}
 }
 
+// Defines values for NewViewOf.
+const (
+	NewViewOfCases      NewViewOf = "cases"
+	NewViewOfExceptions NewViewOf = "exceptions"
+)
+
+// Valid indicates whether the value is a known member of the NewViewOf enum.
+func (e NewViewOf) Valid() bool {
+	switch e {
+	case NewViewOfCases:
+		return true
+	case NewViewOfExceptions:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PeriodStateState.
 const (
 	PeriodStateStateNoLines PeriodStateState = "no lines"
@@ -687,6 +810,24 @@ func (e TurnState) Valid() bool {
 	}
 }
 
+// Defines values for ViewOf.
+const (
+	ViewOfCases      ViewOf = "cases"
+	ViewOfExceptions ViewOf = "exceptions"
+)
+
+// Valid indicates whether the value is a known member of the ViewOf enum.
+func (e ViewOf) Valid() bool {
+	switch e {
+	case ViewOfCases:
+		return true
+	case ViewOfExceptions:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ViewQuerySort.
 const (
 	ViewQuerySortBeyond  ViewQuerySort = "beyond"
@@ -834,6 +975,33 @@ func (e ListCasesParamsState) Valid() bool {
 	case ListCasesParamsStateTaken:
 		return true
 	case ListCasesParamsStateUnsettled:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListCasesParamsGroup.
+const (
+	ListCasesParamsGroupDesk   ListCasesParamsGroup = "desk"
+	ListCasesParamsGroupGrade  ListCasesParamsGroup = "grade"
+	ListCasesParamsGroupKind   ListCasesParamsGroup = "kind"
+	ListCasesParamsGroupPerson ListCasesParamsGroup = "person"
+	ListCasesParamsGroupState  ListCasesParamsGroup = "state"
+)
+
+// Valid indicates whether the value is a known member of the ListCasesParamsGroup enum.
+func (e ListCasesParamsGroup) Valid() bool {
+	switch e {
+	case ListCasesParamsGroupDesk:
+		return true
+	case ListCasesParamsGroupGrade:
+		return true
+	case ListCasesParamsGroupKind:
+		return true
+	case ListCasesParamsGroupPerson:
+		return true
+	case ListCasesParamsGroupState:
 		return true
 	default:
 		return false
@@ -1173,6 +1341,24 @@ func (e ListWorkParamsBy) Valid() bool {
 	}
 }
 
+// Defines values for ListViewsParamsOf.
+const (
+	ListViewsParamsOfCases      ListViewsParamsOf = "cases"
+	ListViewsParamsOfExceptions ListViewsParamsOf = "exceptions"
+)
+
+// Valid indicates whether the value is a known member of the ListViewsParamsOf enum.
+func (e ListViewsParamsOf) Valid() bool {
+	switch e {
+	case ListViewsParamsOfCases:
+		return true
+	case ListViewsParamsOfExceptions:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GetWalkParamsFrom.
 const (
 	GetWalkParamsFromBefore     GetWalkParamsFrom = "before"
@@ -1372,7 +1558,7 @@ type CaseAct struct {
 	Desk *string   `json:"desk,omitempty"`
 	Do   CaseActDo `json:"do"`
 
-	// Feed The feed whose next lines it is parked for
+	// Feed The feed whose next lines it is parked for; or, settled as a data fault, in which the fault lies: unless stated, those that the rules of the case read
 	Feed    *string         `json:"feed,omitempty"`
 	Finding *CaseActFinding `json:"finding,omitempty"`
 	Peace   *NewPeace       `json:"peace,omitempty"`
@@ -1455,11 +1641,40 @@ type CaseFile struct {
 	Size int `json:"size"`
 }
 
+// CaseGroup defines model for CaseGroup.
+type CaseGroup struct {
+	Cases int    `json:"cases"`
+	Late  int    `json:"late"`
+	Name  string `json:"name"`
+	Title string `json:"title"`
+}
+
+// CaseHistory defines model for CaseHistory.
+type CaseHistory struct {
+	Case int64     `json:"case"`
+	Cuts []float64 `json:"cuts"`
+
+	// Grades By period; empty where it was not flagged
+	Grades []string `json:"grades"`
+
+	// Held By period; null where there is none
+	Held    []*float64 `json:"held"`
+	Periods []string   `json:"periods"`
+	Rule    string     `json:"rule"`
+
+	// Title Of the rule
+	Title string `json:"title"`
+	Unit  string `json:"unit"`
+}
+
 // CasePage defines model for CasePage.
 type CasePage struct {
 	// Cleared Of these, unsettled and with nothing flagged any more
-	Cleared int    `json:"cleared"`
-	Items   []Case `json:"items"`
+	Cleared int `json:"cleared"`
+
+	// Groups Where they are gathered: all groups in their order
+	Groups *[]CaseGroup `json:"groups,omitempty"`
+	Items  []Case       `json:"items"`
 
 	// Late Of these, unsettled and due before today
 	Late int `json:"late"`
@@ -1470,6 +1685,34 @@ type CasePage struct {
 	// Total Of a thousand and more, a quarter of a second old at most
 	Total int `json:"total"`
 }
+
+// CaseQuery What a list of cases is narrowed to and how it is ordered
+type CaseQuery struct {
+	Descending *bool           `json:"descending,omitempty"`
+	Desk       *string         `json:"desk,omitempty"`
+	Grade      *string         `json:"grade,omitempty"`
+	Group      *CaseQueryGroup `json:"group,omitempty"`
+	Kind       *string         `json:"kind,omitempty"`
+	Late       *bool           `json:"late,omitempty"`
+	Person     *string         `json:"person,omitempty"`
+	Rule       *string         `json:"rule,omitempty"`
+	Sort       *CaseQuerySort  `json:"sort,omitempty"`
+	State      *CaseQueryState `json:"state,omitempty"`
+	Text       *string         `json:"text,omitempty"`
+	Whose      *CaseQueryWhose `json:"whose,omitempty"`
+}
+
+// CaseQueryGroup defines model for CaseQuery.Group.
+type CaseQueryGroup string
+
+// CaseQuerySort defines model for CaseQuery.Sort.
+type CaseQuerySort string
+
+// CaseQueryState defines model for CaseQuery.State.
+type CaseQueryState string
+
+// CaseQueryWhose defines model for CaseQuery.Whose.
+type CaseQueryWhose string
 
 // CaseRef defines model for CaseRef.
 type CaseRef struct {
@@ -1611,6 +1854,38 @@ type CutMove struct {
 	Band  int    `json:"band"`
 	High  bool   `json:"high"`
 	Value string `json:"value"`
+}
+
+// DataFault defines model for DataFault.
+type DataFault struct {
+	At      time.Time  `json:"at"`
+	By      string     `json:"by"`
+	Case    int64      `json:"case"`
+	EndedAt *time.Time `json:"ended_at,omitempty"`
+
+	// EndedBy An account, or a sweep
+	EndedBy   *string `json:"ended_by,omitempty"`
+	EndedText *string `json:"ended_text,omitempty"`
+
+	// Feeds In which it lies
+	Feeds []string `json:"feeds"`
+	Id    int64    `json:"id"`
+	Key   string   `json:"key"`
+	Kind  string   `json:"kind"`
+	Name  string   `json:"name"`
+	Note  string   `json:"note"`
+
+	// Owners The accounts of who answers for these
+	Owners []string `json:"owners"`
+
+	// Sentence What was flagged
+	Sentence string `json:"sentence"`
+}
+
+// DataFaultEnd defines model for DataFaultEnd.
+type DataFaultEnd struct {
+	// Text How
+	Text string `json:"text"`
 }
 
 // DeskLoad defines model for DeskLoad.
@@ -1845,6 +2120,8 @@ type Fault struct {
 
 // Finding defines model for Finding.
 type Finding struct {
+	// Feed Of a data fault: in which feed it lies
+	Feed    *string        `json:"feed,omitempty"`
 	Finding FindingFinding `json:"finding"`
 	Note    *string        `json:"note,omitempty"`
 	Peace   *NewPeace      `json:"peace,omitempty"`
@@ -2223,14 +2500,20 @@ type NewToken struct {
 
 // NewView defines model for NewView.
 type NewView struct {
-	Name string `json:"name"`
+	// Cases What a list of cases is narrowed to and how it is ordered
+	Cases *CaseQuery `json:"cases,omitempty"`
+	Name  string     `json:"name"`
+	Of    *NewViewOf `json:"of,omitempty"`
 
 	// Query What a list of exceptions is narrowed to and how it is ordered, whatever the period
-	Query ViewQuery `json:"query"`
+	Query *ViewQuery `json:"query,omitempty"`
 
 	// Shared Everybody sees it
 	Shared *bool `json:"shared,omitempty"`
 }
+
+// NewViewOf defines model for NewView.Of.
+type NewViewOf string
 
 // Notice defines model for Notice.
 type Notice struct {
@@ -3106,14 +3389,20 @@ type Verification struct {
 
 // View defines model for View.
 type View struct {
-	Id    int64  `json:"id"`
-	Name  string `json:"name"`
-	Owner string `json:"owner"`
+	// Cases What a list of cases is narrowed to and how it is ordered
+	Cases CaseQuery `json:"cases"`
+	Id    int64     `json:"id"`
+	Name  string    `json:"name"`
+	Of    ViewOf    `json:"of"`
+	Owner string    `json:"owner"`
 
 	// Query What a list of exceptions is narrowed to and how it is ordered, whatever the period
 	Query  ViewQuery `json:"query"`
 	Shared bool      `json:"shared"`
 }
+
+// ViewOf defines model for View.Of.
+type ViewOf string
 
 // ViewQuery What a list of exceptions is narrowed to and how it is ordered, whatever the period
 type ViewQuery struct {
@@ -3309,7 +3598,26 @@ type ListCasesParams struct {
 	Told *bool `form:"told,omitempty" json:"told,omitempty"`
 
 	// Asked Only cases that the person who asks is asked about
-	Asked *bool `form:"asked,omitempty" json:"asked,omitempty"`
+	Asked *bool   `form:"asked,omitempty" json:"asked,omitempty"`
+	Grade *string `form:"grade,omitempty" json:"grade,omitempty"`
+
+	// Kind Such as rep, or rep.territory
+	Kind *string `form:"kind,omitempty" json:"kind,omitempty"`
+
+	// Rule Only cases with something that this rule has flagged
+	Rule *string `form:"rule,omitempty" json:"rule,omitempty"`
+
+	// Person Only cases that this account has taken
+	Person *string `form:"person,omitempty" json:"person,omitempty"`
+
+	// Text Only subjects whose key or name contains this
+	Text *string `form:"text,omitempty" json:"text,omitempty"`
+
+	// Late Only those that wait and were due before today
+	Late *bool `form:"late,omitempty" json:"late,omitempty"`
+
+	// Group Gathered by this
+	Group *ListCasesParamsGroup `form:"group,omitempty" json:"group,omitempty"`
 
 	// Stranded Only unsettled cases that nobody sees: on a desk without members, or with somebody who is away beyond the due day and has no stand-in
 	Stranded   *bool                `form:"stranded,omitempty" json:"stranded,omitempty"`
@@ -3325,8 +3633,17 @@ type ListCasesParams struct {
 // ListCasesParamsState defines parameters for ListCases.
 type ListCasesParamsState string
 
+// ListCasesParamsGroup defines parameters for ListCases.
+type ListCasesParamsGroup string
+
 // ListCasesParamsSort defines parameters for ListCases.
 type ListCasesParamsSort string
+
+// ListCaseHistoriesParams defines parameters for ListCaseHistories.
+type ListCaseHistoriesParams struct {
+	// Cases Their numbers, with commas between: a hundred at most
+	Cases string `form:"cases" json:"cases"`
+}
 
 // AddCaseFileParams defines parameters for AddCaseFile.
 type AddCaseFileParams struct {
@@ -3350,6 +3667,18 @@ type ReleaseCaseParams struct {
 type TakeCaseParams struct {
 	// IfMatch The ETag of the case as it was read; another one is refused
 	IfMatch *IfMatch `json:"If-Match,omitempty"`
+}
+
+// ListDataFaultsParams defines parameters for ListDataFaults.
+type ListDataFaultsParams struct {
+	// Feed Only of this feed
+	Feed *string `form:"feed,omitempty" json:"feed,omitempty"`
+
+	// Mine Only of feeds that the person who asks answers for
+	Mine *bool `form:"mine,omitempty" json:"mine,omitempty"`
+
+	// Ended Those that are mended too
+	Ended *bool `form:"ended,omitempty" json:"ended,omitempty"`
 }
 
 // ListExceptionsParams defines parameters for ListExceptions.
@@ -3735,6 +4064,14 @@ type ListVerdictsParams struct {
 	Period string  `form:"period" json:"period"`
 }
 
+// ListViewsParams defines parameters for ListViews.
+type ListViewsParams struct {
+	Of *ListViewsParamsOf `form:"of,omitempty" json:"of,omitempty"`
+}
+
+// ListViewsParamsOf defines parameters for ListViews.
+type ListViewsParamsOf string
+
 // GetWalkParams defines parameters for GetWalk.
 type GetWalkParams struct {
 	Measure string  `form:"measure" json:"measure"`
@@ -3782,6 +4119,9 @@ type ClosePeriodJSONRequestBody = NewClosing
 
 // ReopenPeriodJSONRequestBody defines body for ReopenPeriod for application/json ContentType.
 type ReopenPeriodJSONRequestBody = Reopening
+
+// EndDataFaultJSONRequestBody defines body for EndDataFault for application/json ContentType.
+type EndDataFaultJSONRequestBody = DataFaultEnd
 
 // TurnDialJSONRequestBody defines body for TurnDial for application/json ContentType.
 type TurnDialJSONRequestBody = DialTurn
@@ -3884,6 +4224,9 @@ type ServerInterface interface {
 	// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all one works on
 	// (POST /api/cases/cleared)
 	SettleCleared(c *gin.Context)
+	// ListCaseHistories The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out
+	// (GET /api/cases/histories)
+	ListCaseHistories(c *gin.Context, params ListCaseHistoriesParams)
 	// UndoOnCases Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
 	// (POST /api/cases/undo)
 	UndoOnCases(c *gin.Context)
@@ -3923,6 +4266,12 @@ type ServerInterface interface {
 	// ReopenPeriod Open a closed period again, for a reason (leads only)
 	// (POST /api/closings/end)
 	ReopenPeriod(c *gin.Context)
+	// ListDataFaults Faults of the data that cases were settled for: five hundred at most, those not mended first, then the newest
+	// (GET /api/data-faults)
+	ListDataFaults(c *gin.Context, params ListDataFaultsParams)
+	// EndDataFault Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+	// (POST /api/data-faults/{id}/end)
+	EndDataFault(c *gin.Context, id int64)
 
 	// (GET /api/dials)
 	ListDials(c *gin.Context)
@@ -4142,9 +4491,9 @@ type ServerInterface interface {
 	// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
 	// (GET /api/verdicts)
 	ListVerdicts(c *gin.Context, params ListVerdictsParams)
-	// ListViews Views of the list of exceptions, one's own and those that are shared, by name
+	// ListViews Views of a list, one's own and those that are shared, by name
 	// (GET /api/views)
-	ListViews(c *gin.Context)
+	ListViews(c *gin.Context, params ListViewsParams)
 	// SaveView Keep a view by name; one's own of the same name becomes this
 	// (POST /api/views)
 	SaveView(c *gin.Context)
@@ -4391,6 +4740,62 @@ func (siw *ServerInterfaceWrapper) ListCases(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "grade" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "grade", c.Request.URL.Query(), &params.Grade, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter grade: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", c.Request.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "rule" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rule", c.Request.URL.Query(), &params.Rule, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter rule: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "person" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "person", c.Request.URL.Query(), &params.Person, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter person: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "late" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "late", c.Request.URL.Query(), &params.Late, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter late: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "group" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "group", c.Request.URL.Query(), &params.Group, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter group: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "stranded" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "stranded", c.Request.URL.Query(), &params.Stranded, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
@@ -4473,6 +4878,33 @@ func (siw *ServerInterfaceWrapper) SettleCleared(c *gin.Context) {
 	}
 
 	siw.Handler.SettleCleared(c)
+}
+
+// ListCaseHistories operation middleware
+func (siw *ServerInterfaceWrapper) ListCaseHistories(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListCaseHistoriesParams
+
+	// ------------- Required query parameter "cases" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "cases", c.Request.URL.Query(), &params.Cases, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter cases: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListCaseHistories(c, params)
 }
 
 // UndoOnCases operation middleware
@@ -4851,6 +5283,74 @@ func (siw *ServerInterfaceWrapper) ReopenPeriod(c *gin.Context) {
 	}
 
 	siw.Handler.ReopenPeriod(c)
+}
+
+// ListDataFaults operation middleware
+func (siw *ServerInterfaceWrapper) ListDataFaults(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListDataFaultsParams
+
+	// ------------- Optional query parameter "feed" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "feed", c.Request.URL.Query(), &params.Feed, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter feed: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "mine" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "mine", c.Request.URL.Query(), &params.Mine, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter mine: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "ended" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "ended", c.Request.URL.Query(), &params.Ended, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter ended: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListDataFaults(c, params)
+}
+
+// EndDataFault operation middleware
+func (siw *ServerInterfaceWrapper) EndDataFault(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EndDataFault(c, id)
 }
 
 // ListDials operation middleware
@@ -7213,6 +7713,20 @@ func (siw *ServerInterfaceWrapper) ListVerdicts(c *gin.Context) {
 // ListViews operation middleware
 func (siw *ServerInterfaceWrapper) ListViews(c *gin.Context) {
 
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListViewsParams
+
+	// ------------- Optional query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "of", c.Request.URL.Query(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter of: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -7220,7 +7734,7 @@ func (siw *ServerInterfaceWrapper) ListViews(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListViews(c)
+	siw.Handler.ListViews(c, params)
 }
 
 // SaveView operation middleware
@@ -7449,11 +7963,14 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/exceptions/file", wrapper.ExportExceptionFile)
 	router.GET(options.BaseURL+"/api/exceptions/:id", wrapper.GetException)
 	router.GET(options.BaseURL+"/api/cases", wrapper.ListCases)
+	router.GET(options.BaseURL+"/api/cases/histories", wrapper.ListCaseHistories)
 	router.POST(options.BaseURL+"/api/cases/acts", wrapper.ActOnCases)
 	router.POST(options.BaseURL+"/api/cases/undo", wrapper.UndoOnCases)
 	router.GET(options.BaseURL+"/api/absences", wrapper.ListAbsences)
 	router.POST(options.BaseURL+"/api/absences", wrapper.CreateAbsence)
 	router.DELETE(options.BaseURL+"/api/absences/:id", wrapper.DropAbsence)
+	router.GET(options.BaseURL+"/api/data-faults", wrapper.ListDataFaults)
+	router.POST(options.BaseURL+"/api/data-faults/:id/end", wrapper.EndDataFault)
 	router.GET(options.BaseURL+"/api/peaces", wrapper.ListPeaces)
 	router.DELETE(options.BaseURL+"/api/peaces/:id", wrapper.EndPeace)
 	router.POST(options.BaseURL+"/api/cases/cleared", wrapper.SettleCleared)
@@ -7858,6 +8375,45 @@ type SettleCleareddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SettleCleareddefaultApplicationProblemPlusJSONResponse) VisitSettleClearedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCaseHistoriesRequestObject struct {
+	Params ListCaseHistoriesParams
+}
+
+type ListCaseHistoriesResponseObject interface {
+	VisitListCaseHistoriesResponse(w http.ResponseWriter) error
+}
+
+type ListCaseHistories200JSONResponse []CaseHistory
+
+func (response ListCaseHistories200JSONResponse) VisitListCaseHistoriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCaseHistoriesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListCaseHistoriesdefaultApplicationProblemPlusJSONResponse) VisitListCaseHistoriesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8413,6 +8969,79 @@ type ReopenPerioddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ReopenPerioddefaultApplicationProblemPlusJSONResponse) VisitReopenPeriodResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDataFaultsRequestObject struct {
+	Params ListDataFaultsParams
+}
+
+type ListDataFaultsResponseObject interface {
+	VisitListDataFaultsResponse(w http.ResponseWriter) error
+}
+
+type ListDataFaults200JSONResponse []DataFault
+
+func (response ListDataFaults200JSONResponse) VisitListDataFaultsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDataFaultsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListDataFaultsdefaultApplicationProblemPlusJSONResponse) VisitListDataFaultsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndDataFaultRequestObject struct {
+	Id   int64 `json:"id"`
+	Body *EndDataFaultJSONRequestBody
+}
+
+type EndDataFaultResponseObject interface {
+	VisitEndDataFaultResponse(w http.ResponseWriter) error
+}
+
+type EndDataFault204Response struct {
+}
+
+func (response EndDataFault204Response) VisitEndDataFaultResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndDataFaultdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndDataFaultdefaultApplicationProblemPlusJSONResponse) VisitEndDataFaultResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11327,6 +11956,7 @@ func (response ListVerdictsdefaultApplicationProblemPlusJSONResponse) VisitListV
 }
 
 type ListViewsRequestObject struct {
+	Params ListViewsParams
 }
 
 type ListViewsResponseObject interface {
@@ -11507,6 +12137,9 @@ type StrictServerInterface interface {
 	// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all one works on
 	// (POST /api/cases/cleared)
 	SettleCleared(ctx context.Context, request SettleClearedRequestObject) (SettleClearedResponseObject, error)
+	// ListCaseHistories The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out
+	// (GET /api/cases/histories)
+	ListCaseHistories(ctx context.Context, request ListCaseHistoriesRequestObject) (ListCaseHistoriesResponseObject, error)
 	// UndoOnCases Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
 	// (POST /api/cases/undo)
 	UndoOnCases(ctx context.Context, request UndoOnCasesRequestObject) (UndoOnCasesResponseObject, error)
@@ -11546,6 +12179,12 @@ type StrictServerInterface interface {
 	// ReopenPeriod Open a closed period again, for a reason (leads only)
 	// (POST /api/closings/end)
 	ReopenPeriod(ctx context.Context, request ReopenPeriodRequestObject) (ReopenPeriodResponseObject, error)
+	// ListDataFaults Faults of the data that cases were settled for: five hundred at most, those not mended first, then the newest
+	// (GET /api/data-faults)
+	ListDataFaults(ctx context.Context, request ListDataFaultsRequestObject) (ListDataFaultsResponseObject, error)
+	// EndDataFault Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+	// (POST /api/data-faults/{id}/end)
+	EndDataFault(ctx context.Context, request EndDataFaultRequestObject) (EndDataFaultResponseObject, error)
 
 	// (GET /api/dials)
 	ListDials(ctx context.Context, request ListDialsRequestObject) (ListDialsResponseObject, error)
@@ -11765,7 +12404,7 @@ type StrictServerInterface interface {
 	// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
 	// (GET /api/verdicts)
 	ListVerdicts(ctx context.Context, request ListVerdictsRequestObject) (ListVerdictsResponseObject, error)
-	// ListViews Views of the list of exceptions, one's own and those that are shared, by name
+	// ListViews Views of a list, one's own and those that are shared, by name
 	// (GET /api/views)
 	ListViews(ctx context.Context, request ListViewsRequestObject) (ListViewsResponseObject, error)
 	// SaveView Keep a view by name; one's own of the same name becomes this
@@ -12133,6 +12772,32 @@ func (sh *strictHandler) SettleCleared(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(SettleClearedResponseObject); ok {
 		if err := validResponse.VisitSettleClearedResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListCaseHistories operation middleware
+func (sh *strictHandler) ListCaseHistories(ctx *gin.Context, params ListCaseHistoriesParams) {
+	var request ListCaseHistoriesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListCaseHistories(ctx, request.(ListCaseHistoriesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListCaseHistories")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListCaseHistoriesResponseObject); ok {
+		if err := validResponse.VisitListCaseHistoriesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -12579,6 +13244,76 @@ func (sh *strictHandler) ReopenPeriod(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ReopenPeriodResponseObject); ok {
 		if err := validResponse.VisitReopenPeriodResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListDataFaults operation middleware
+func (sh *strictHandler) ListDataFaults(ctx *gin.Context, params ListDataFaultsParams) {
+	var request ListDataFaultsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListDataFaults(ctx, request.(ListDataFaultsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListDataFaults")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListDataFaultsResponseObject); ok {
+		if err := validResponse.VisitListDataFaultsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EndDataFault operation middleware
+func (sh *strictHandler) EndDataFault(ctx *gin.Context, id int64) {
+	var request EndDataFaultRequestObject
+
+	request.Id = id
+
+	var body EndDataFaultJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndDataFault(ctx, request.(EndDataFaultRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndDataFault")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EndDataFaultResponseObject); ok {
+		if err := validResponse.VisitEndDataFaultResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -14825,8 +15560,10 @@ func (sh *strictHandler) ListVerdicts(ctx *gin.Context, params ListVerdictsParam
 }
 
 // ListViews operation middleware
-func (sh *strictHandler) ListViews(ctx *gin.Context) {
+func (sh *strictHandler) ListViews(ctx *gin.Context, params ListViewsParams) {
 	var request ListViewsRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListViews(ctx, request.(ListViewsRequestObject))
@@ -14947,337 +15684,354 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L1rkxs3kjb6VxA8G9Ez5y1ZLY89u9v95ciy5NGZsa2VZDs2ZrwdaBZIYlgE6AKqKY7D//0NZCZQN6Au",
-	"TXbLM2t/sLqbRRSQSCTy+uTPi6Xe7bUSyprF1c+LPS/5TlhRwm8vuBGvc/eTVIurxZ7bzSJbKL4Ti6uF",
-	"zBfZohQ/VbIU+eLKlpXIFma5ETvuvrHS5Y5b95yyf/xskS3scS/wV7EW5eKXX7LFK1mkx1/JQsx7w04q",
-	"uat2i6tn0be9Xn3N7XLjvpoLsyzl3krt3vt+I9jL93zN9IrZjWBLbgTjhknLDtywUvD8mnGl7UaUTCvB",
-	"pPvjqjLCkQCmvhE8F2U9+derJ/iy5oRpTsaWUq1hSm9EKXXen9FzttPKbjJmquXGTeXTy0//+OTZpX/d",
-	"T5Uoj/Xb9jjM6LuMVt/AN6IEh3+GCL7jH/4i1NpuFlefXWa9V/zivmv2WhkB3POm1LeF2Lkfl1pZoaz7",
-	"ke/3hVxyt9Cne3zi//zduFX/3HjVv5Vitbha/D9Pa/Z8ip+ap35ceGObbj9suGUHoSw7lJrWTV9zoz6/",
-	"NUItYf37Uu9FaSVO9fYYoVm2WMnS2Bar5dyKRdZ/UuaTeD5bFHziiHvYrui0jOUqv5Gqzzc/bDRbC2sc",
-	"G8sSGNmwneDqsMHT1GeLerv/ikeaXuxXT1POHI1+DAPo27+LpXWTeV7l0r5Utjz2ycpvdWVjs+TWH67c",
-	"nSerYxTgeV4KY6Ik4H0iPrFyd9reuKlznGPklbqyS42Hp72cC7eGi4zpkh02R6a0Hd7P3pZl7oTbjTiy",
-	"Nb8TtHd0GnvjuP0SxsalGH14YZjMYVSpQKJxZQ6iZFzl8Guh17GhD/zYH9YIY6RWsDz3Xau3Ql2Y5PwO",
-	"usxNfHaBvm5a+NwkjuS2yZZuljVz1ARp7p+fRkYsWO9ekoXf8HVMMIiVLkVs10QJO8WU+GDZnq8FuxVr",
-	"qcw1U3BFuKtEGndVAMXxDE1gQqFsSS+XVuzMmDRsnL9fwni8LPmxxdImcQyXXLFbd9ttRc5W2l1hk17r",
-	"7pG8/8bO9vnFtCYS24IvuMq/FCuppD9/PUlyJxKS4KYQJFRjH+504rNbUehD9JN1yfPInn9DV/+yELyM",
-	"sX7Bb0URHbEUrUncal0IroBcEVIYMUSKsNr27N6RpnDBLYNH2OeXl5cXsXnuBDdVKeJqQnP7/IMZvTS6",
-	"c8LIXPxJGqtjV8BGFBH95osjQ53lmqmqKNjBH6cSKOxOUJMRazmvq1u4x9y3uPuRlBSalqp2t3iMugdh",
-	"K+JXvCJ9aJgQ7tuZV5BgSVFSaL19KzaCl4YXER7O7yQqH2Fhvel0p81XVpSNJxuCohZN/c9yYbbTRciX",
-	"wmz/onkem0BZFTOE0duqEC82XK3FqGjAgf1UM0+dsC6/9lFCv60vRJ7ncGh48aZB+RUvjMg6m5FLXpj0",
-	"d9JbU89iH5T3/rPigx3nKhogtsIXvBAq5+WXPHKmch7n5Y0uZOqzgckehNjGP5Aq1wczj2MPuty6j+LS",
-	"rrn8HC7yYLvANOrv168fok9tQLVJFDT3GUK6SN0iA7T7qeJl+4S2NCG3kpucH03smMa5wc+wHrunibcG",
-	"HqLOD0DBCHVKvYtOeStVPkdMZgsrbZH4RI+fAK9EwiD0+gynBwMMLe6/3S3cF7Kr1Hb05GX9kd+hSTKu",
-	"eTQj/D/EeYP8NX8GxPyxQxg5uVNGJIaJH+uYWv8nfSCXCQ7gbu+d054iaseRNmyYJY6oXHn9vXMb9M6C",
-	"px1t4pjUMBEdH3TfuC0tDWnGYEYwGbXsQB+MjfCNthup1s7akdaNtSr4eu1GU0e2w2V1ZSReiHEurcQk",
-	"z8FKqrwtgSOq7f2t5O5V0PgopWQlxUrhlhC5KQYEjt4LJfKbOQ6APS+3Ir9x1k3ULl0JkbPDRhuy5gqp",
-	"BHn/pDVkFaVGRTE3uiml4Cl3TimW+k4QB/WdPUJZ77RqT/3bFXPTcwYOM+4YVG7SYhd7vRHWFjPJ5r+T",
-	"cI4ZS5s3LFiMeAcPOpnCt0KlhrsTpWm7XhqMdSiltULd6NVqXIKAz4CukpbiDifLT9yfBTxXxIpN9vKc",
-	"Xh/wxmbU803JmefLuSopeOtmiGwj3ooV2HP8w2v8yqeXl+AGp1+f9eW4ly79U+A+ITm14SoXObrlGk7f",
-	"Z5eXETbJ4QAIVe0c8d0eg1PGWYxgLXGVM8ffToYD/Zd6txMKhDcvt/CwqWCDkOPgL24fGrRtSDcRE7WD",
-	"x1gahoeVjvLokhoS1K9rqdVKljvgAvFhX3Cp4OecW85WvCrcepxNE37xXPNj1BnIl6Nn5xtxeAPPDXsP",
-	"d91NY7/jbCecIewDGrC1umScFYLnvydXZX29TaFJLcA6UkgJ/xq3/FuttxcQMzFamWkDN8RfJwyiGN/p",
-	"Stk6EPLs08vLTz6/bA/8h9i43gaL+Z4NMxw9pI4rdMmUtl0yfHYZnW6lrCz6437n/swOG6FaHNf0+aWu",
-	"ho5wG15XR9ahzIBDmBJEXwrLZTHdtfkOxT4FD2hrDd8JZioYOCO/50EYy0Adu2JWKMYt3EVTPYivdKXy",
-	"L3ASEYXz9njj+CnpttwB2+EkD9JuAgcaZt0TTtdi0mbuqcNG78SdKDOninFGKuaMWR7fuqlEZrkkjXJM",
-	"UoNn985HWScL+JfuK7H3ig9LsQ9+3UnjvfRfiVst5OaJnxZuLV9uULpIYgDYeebV8clLeiXjlNzx4w1f",
-	"JuIaKP5AZnGzdSbGkbmbBiIaeGu0lPOGIunGNbHARmpcup6YVrBUXDoDAsHreO5uGaSL1exWQAwr+m5j",
-	"eZyDj+xOlLlcWkPGAS8FcxaGXjEnJrLaI3p0n8XEhtW5HtiyemrBeGG3R5bzI2yfCmvIO87WoQ18r3Md",
-	"2zyrizytVRDdlksnyul4ugW7b7kVyxYDjXiYIgJw0ToP4aDVPFVzAU21YVd6OePPgCdsSpzikewbkTMU",
-	"64QGnHAaZgu3U01dBHXURbb4uyYtpNZQSwFqLdxl+g7+LcTK0j+OK7xCsCCFvNbWclLXRFNhg79i/BBf",
-	"1dLe6J1Of8uDApcHDQ5+rBSxGGg9TCicnpcpQHG9ZRzOGOMY3yvFTipMqYB4frWH51iu4baD8ZS24ezh",
-	"CFY/yTUO8ePY1ckpqE30Jfqnth3E1kPs+mS7eydyyfuH7LUzAd1HDL6SzfDdGfkPEYvNWGHi+To9K4sM",
-	"K5waDUhE5WlaxkOtSTfKt6CCGJGxShGDgUCBW1+RjyXtWom5LibfVjFh550W02aZV4KhsGFWo8u7PzEV",
-	"1VWd/FxWpdFBkQ/B5sEoc+SqsLyITpkzu9GVAfmscqBcxjgj17N7LWdGLLWz4Yq8oeKNcQeZzvjmYF33",
-	"baI2ZziDdp7RPPn4NPwLHSOjm+iF+V9wS224YUuIZ+XMSLXspH6NH5HUQt9550lTpjckcpCtXqLGrEg3",
-	"0HcK7e+T/AxTpM9kH0PUQonSQRQRs0R8iGqBz1kulnLHC7RjMZeAF4w/vY065woec5m9VuAyW+qi2mFK",
-	"i/t1Xepqj9HnjD3zh+lWRBk9ZVi+0iXbC70vxDUTu709kgq3k8ZgPKvv8uJFJeIj5SU/4Lf6se9erPuw",
-	"OcaVTLREB2Zw0GUqlcjJEgZkROFTCuHolXBbdzY9fZVicPg8YZtlGMyfIroFQDdghVZrUCAaOhHmcCLh",
-	"Y0dqtgc7ebl643XEfscl0OMxt2WcimK5fSv2urRDaQbxrLsNz9mtsE68OwVqw+8mq/+vwLUVuRJDNH1a",
-	"voHkRXyU1UqUQi1jpujzNZfKWDia++q2kMbZo6W4kwYzvqaHqFeVWiZyor5dMXfgqoKbDBWMjT4w4SxA",
-	"aRh5ak7MkQoJONMplhzJsYhJKSPoDskYL4xupdg444tyb80syoUvTZ14kmPm55WMmoKNFYVkkpBl0mCt",
-	"Bv095zZ5whM1fvC0XA5mZzXT0Xb8A+ajf3rp/2skqT9p/rV/y6QjdRsM6XuZx4sCLDSQGGgNmXamYyN4",
-	"tpqTzNGhr4+XuPfDUFEKoYZ3z6ScaHDieVGQG8GpvAddwk+sUoUwhkE0J48mkkYmpw359c9uxyltU1bW",
-	"Wom8E7pKXZzedKLxWt+Okpus8Xl09hpMz9u9kyo468fs5/Qdr3d7Xor7sYBNWkK10HdsMLL72cIJ75ga",
-	"6W+M685NEht0+ABfRg2ABDmkiUmL+Gqfs0rJlRQ5q8XWYKr1PQ90SMFO72Tl64JSpnpCcE1JrWuq1N03",
-	"/73K16kXpFUuLk3qS1Az0c6KaL4/mcUUjPkJGVydbCaaTuPdIwZwKXKh7HBiYvTQeIqMxtr23Bi3652H",
-	"P70cDTTR2sIA0QVU9mtK054x+VuuIk6fV6XesUtfGQGaDCukwdKW3WL4GGaLjVxv4oklwegaXi/Misbx",
-	"X4qtOeTOjpo0M1J3Z2XadbMqybVLTDghmxbU8ek5gulUQB0/QV1vw6iWOXGLiCXxaXpPan3vSylie3Qn",
-	"SnJGTrCzJ87LT8gPnpxTVarZZ8U4ZUCNa5fRU+F1lMbR/3z02p+9btJcwlyj6y/56tQoSoMWsUoovOa9",
-	"b2/Hc8EosfQelAt6QvxtFAxvWKNpt9FQ5lN75Mt+XQTLHeHYUUzwwcILG3Sq39RcT2x3Xt7J3Ckdb2PJ",
-	"w+kE6mlZ7z69Oal1vPzAdxDX6usdTh+JevWclb7j6ogeK5/10yrFa2zFQGLBrjKW8eLAj4bdCmZ0PGND",
-	"oyYRSUKCqDi663f3D2uSOwgX7F8YJ5aP6vcTPPhyGyUW3KNXRCPUUjKMqPA6R5ViFk6NpiLCHS+3Jhrn",
-	"vhVHHbvE/6QPbMVLhp+j67WycKlzZjYQ9KaS68pee0dlohqo7/6j3IsJ3mv36E1IWOynsKXuXOGDvZHA",
-	"Nj/6ycNTGDBAmupVdzH+72h0+Ez/8VRevpPF8aEyeWc7O5EDBljKHUNpmbFa5772lDK0kT7wB74WUD5q",
-	"MJFEF3kzk2gjGKyN3R7ZYSOXGy/CiTMzdvHkoibrhueMtOqs5XinbyltkZVmObrS6cd1FfCcOpGENxg/",
-	"uEmbH83s31gG7lYM5+Z6J9E0W6Q5QCn4Nh6bqGUt7SwkVZW49XWWe/88cy+U2VbpQ/yWTMREXlPB8OTY",
-	"ypGXubFyuZ2YLxzOJEnexr6EYxjPKvbpxJ4z6sTiZrYw6Ub1tPz2kfQZlO2pFD5ubSlvKytOrGTLueU3",
-	"DTVkSpkyqQjpF2NhZnsbX37gS3sdoncGboJmBK+ek2hebJPz2jZ1HerQd3y5arMeLJodJjUkDVNkr05D",
-	"/XZpAZMjnupPWmDUvivn1OU0FbGIlBrIL3NilHLM4Obp55bBYY3m/R+E2M+Lqqfy0CB11A3Xufsg6gQ5",
-	"uJj/1U8pnRpjCbv/PbFvrHaJF9uxcX7gxfa52Q6UOoUFgS/CYLXRsGSpebguaPLqb8NWaB0/T//GESOm",
-	"qbk7a578xiYMCpGvShlRqVXKKplblIbFaAAvEwv3zOL65pQTrB9SWiZVVZqahvjFUUrFkxPc1ZaogoMb",
-	"kZKOF4MBnb6gaZbwtG84n96UaxE9q/0w2jw7AxdUX1k43ih1oobhUhSFGaj1n32kwz7MqOefG6jvFvpH",
-	"Lnhc1whNdLUfsFdnOLHTSt1EB2DHC+1NSBx3cBXxvLwVXwo7IdALTwGf62pvBiBTIKOZrTlo5flVrU/q",
-	"FUTaM6ZVI8PcmQv3YB23IRG+mZcCOJgz76yhm4aYjIbgwWTCSw6r8+YF3JPiObBJKmGfwROgmxcFKt87",
-	"bpebuHxJaAKT9Atzv+z1afK7nUg4yL7vS6HywWDVQOlqL9PhvNdfiEzNmMKsOxMWn1YTQ+xr8vvH7tG5",
-	"0a2eotbbqLRHY8joHraQZbRytnbUga5FBUO6Ah8V+vwm6L5pf1KiRuz9DCCoDvlxIX7kfg1rbXwGesQ2",
-	"4VWQ5d0ivo7AbUhl9MMddFXk7Ba8MpAOtYRUGMwQXsnCipK8OZBhh38xAdgMpUA82+NMkj2wz5nG85rE",
-	"mYbzHqAzDReY7yzjJTJ92kmJrfLpOHdVhY1pQUW1i5e+F1IlwqDpaEkiGJUt4NIZ14+ScYdXddXvjJDc",
-	"g9cKR4J2idLU2VXF/3Q1vaeUyvqNGtj6uFkzlOxSb3U8mO8s+5U/FhEvWuCO6McbXZXmxuqbQuuIM/Zr",
-	"kUuuMghrMr0XymlyVOGFohxL7dTxVudHlst8Wj55eC3V4ydePG2wpKGzL8VSxgOfLzxVHauoda3BHtxV",
-	"5Ktr4KY5SKzVUI6RaKuuGb81AAJLOq4S7MDNtPkOo3GAW3hgQweShZI6+7crrMU8uBU0RMcMrKVZ+Bgd",
-	"A7Gu2RuSWzdNuXXTlVu1M7smX3tW0VPnNK4z1QLMxPcb0RvTl8yMuELLidDDMRoMDiSp9UWgwNkTWGeE",
-	"U5Px0iHooQEEnMG9mJZVQHXApKP4eWSNhNoGwdMqQKPaP4IpB4OemtqYDAVO9O+QUhZiU35WsfV85XXi",
-	"qSkc6eOy4ftU2pea7pUKyR+UqA6jJmf+zh4L8bgpUoE0HbDzkRSpe2ZWBap61TGX7sYD6V9KrtbowpPl",
-	"EkX1TxUaUstSGxPVFv1uhMAv1lrD7ZYtblHQ3EldQAbRuhQTKqWjmzYtzyuJC8s/SJOQ8UbG/OTfutu+",
-	"jUcCnsbMWaRbcfROJ7rsa0TjK/c/e5wLT9LGtY1Bf1Q2UUWZVi56MB481Y9gXXKpvN+wdr70tSgt54CK",
-	"0HreuG/FJlQp2YIa2GkFt5j3Iu9FucTq/w74ZAriFKdH1KLxM9x9Wv4A2+A0ZziK4mjDz5vaYDetaMKu",
-	"pcXlPbNBZsHD1kKz7+xJXmSvldc1z64nrGRxKoKgSqQK73RiX6Ebxsws4rThMZCmQy7XCYsgMDu+3BKi",
-	"3ZTvaHsi6nAsdQXIWWMx6NyDmdTOWqJfmMEwRgMyz9fuO9Nho94DLJMTE0xBgdiUonL/iuRGJN+h1VKQ",
-	"oVvAcZZq2jtP3wM/xk1NijNtJ9Ij7FqwGcKutV+c3rtUbbCTcTaV21BovTWskFvBODOF3Nc5G/Pqa8VP",
-	"VQxu4i+AxxfQf+ApZjXh9PGiFDw/hly9KTlIboSbkK4xIDW6bKQ9wEPgIKur5Ub4ol9odHHQAbjDO1Sm",
-	"Kg/NExSN6h1uCEzNDGcJTQlDNAbq4M+Kg1OHPM1ZKdbSWFGyW0chk3mViIHv7b6Zyh0JE6bj+SDGpX+W",
-	"UcP/drB6aI7w76UghISZjICvLCskQcdJhaGLg6wTUTOneIli1cFUqZfQzr07x7VUVCUvzhj5pwE7yUJI",
-	"5NimuPP53X6Gqn4ODXio0C8B4kGRdWK0WtFvYHcU+pBC75ipMH80TZkI01aZo9um9fYLSvXvQKns9vYY",
-	"g6VGqFTbSmhz0tcA4A0HiYzAdBkzOmS2E37bCvEyN63M20Y1wIhT22N0RD8cYoe0Gj6g0e1FaZzQy++D",
-	"wI8EbOxFjS9Sj9tccGx/vq67rXTMGI1z9hwEEGe5PsRxb1NpNX+CvGsCsUGkPdAS4I7d8byRtHphqp27",
-	"00uxj/aF2UqVat0EHwEPNPsF6dV5kuqHym+lTVUVemTqbmwCsR2AEh7+YVb7ijxJ5TS6/bAkpiMMG15n",
-	"giK566XEmcduYv0tIC6SxnhBVQ7cnp679kKU0IjpoNge7zRQvOIgy6HuJOBTVbaQCMeHPQKiPKp1np6U",
-	"NMw9kMJT99wR+fLF7fECMm4h3UAxmsx1I9K1FUfMRaDpxV4gREJRNMJa79mddCvgtrzDryXD8ylFmysm",
-	"PvDdvhAINWBOBcEM9QnEd8gdgeFw4WFSjfWmWc6vrR8OhbyP2epYN2bWqLFCUsyK6tSLj5V4m3bDle60",
-	"Gnd26G8VVCToLUXe0voK/6niykq4C6D6vT7E3ieDZ8ljxzTqSVZyja+gNIie02YwekSYjpRtHj6P7ps0",
-	"O9/ftAup1iiliPQ00yvwmjYLdLRipVjiUk+oJHNj7PaVTUVT4RViZsmUh0OdFCZBMhLCZ3hfa2YxYiLg",
-	"Uj9bfu4NNnQvRN8rDo0mpbPSUKa2Kr1HB9JIdogSYB1FEFOGM0OavUtHHu7lbzQavyRo1wD4mQOf0Q/e",
-	"PEtl2HhFc3yhch3i8UH80es7gOtyDWXqerW68uCSDBq2eixKuB7gaAoJ6XU+BULpsgaaH4EWGug29o04",
-	"hIL8xwu1zS+IhyaiSjTxOlHJuQ9Qz7RS+QS53vhUqxnk4kUxzgyvdMnEnSiPoLtmIIxX0HpVG8F4EQQ1",
-	"lJrYjdj5OluKgPevw0Q26nNy/iAePtNqUq8CXZqYSV4yeAuxKTzFbo8IThsKvTdUDu59L92ycF1i5S/i",
-	"0PqCGFBs+p6FsOXPEnvtfQ6drUZqJLfVi7yZqGX3dALtubWidBT8n7/yJ//40f3v8sl/fvLkx58vsz/8",
-	"5y//Fq350cVolt9bTYB5/l7qyqs5SF9dXCOdvrzeNmof7ylJZmB5ZOySDgeZAZ+w75oXkmdH7+hwx/zC",
-	"MGcCodUAjg6nXIX2xs13IfqWwfw6RPXLzgS78uxyQnYAgLCPSow3COUBkO11IlkNbIa4xXYEE6UvNqYF",
-	"KUlywhITPPHO15POYAi9F+omABUHAsRqiuH7pK2i969uBgDuXV1Ztq/AnEGBqRXiCWZU2otV7IVWa28Z",
-	"96kx4GIy+mbFJ2xUo6TYSUUri4KVlVJSra+oEEFaaNqNHWq0E5bxrdFRr6i7G/Bb6M/O+ZFVe2Y14ihc",
-	"B4xw+KQJSl6jXWMwpqvWjdwLszQN6CExU8JO7HynD0okerxR9wnqBuNuWGqSkWsm7bWvTW51AxlQbj8b",
-	"6jg0Kwkofp7ySqTptxWzryiyiAOD/udlQ5L94Y+fN0TYs2ygXPGcCHPZwiz1fvQqewcPNe+ysApoRsFV",
-	"Dlzb3qA/3u+OG8S3+0YcvpficDo433+My/6fKjEOY+Bm81/wIOaShYT7ITH00mmXkBBuBCAljZsORByc",
-	"U5Qy2hLm9MdMS52cgBJ3NX6LjaKCMg11lLe6svHmiELFvU+jbVwiHsEN30O3lCvAxcnZ7yAKzRX7/35P",
-	"Tcoy5nuwZKzRoyVDEZZBH5SM+a4pGaOmKdTqjVtm9E74MgD3pWabg4bw2+giHwc2gLwTMjiIOZpNVNpp",
-	"t0IN8EwEXXReiS6xXjzKnqrVr5YbrEsDHApnY8E0R+1EGNK7aQcW9U7MFtGez7u+loJgpqTxFl6PwYdF",
-	"d7W/iekLAFtXNbsEgmYQ7EunIBJRZr2wa27B22Ok+vZOlHckTrsVN5qqZQfbs5CvZ3a7e0K1TZUQnmOg",
-	"EEk7cZx7hTznQaunX56ubw0IMYP3Njw0GmNtVbI2w2IBuh02N8ZBb3gsx2lJyB2DiyZUiV0dm72vS7eO",
-	"IQTEBTd4ar7mtAljECENNwDqOzUHWkGnFGpnMCsIOtAjH8IcUSE9OmqiC8K8OoQ0Xo0n7rS0Dsc6MZ6v",
-	"dgPIP7D6CxKbBjoBgn01r1gr0Y0pgMgUlCdHnRqiGkwq6W2UOX3cqlOPATzoiVizWR3XSuMvvCGVuW7t",
-	"MsfOL6ZZCvcHrsZ2f4N6fXDmPpjy2gezawIbGi4nxtkeDtpxtI9Nv3UYuC8KYSixHmsuUyBFN0M5HuSf",
-	"fjzvM7g/ms7nKYUAAzpwDDbIQzUMZVo3UENmFGkN+aIOYm8n9JnoX8PwxfQcQ8OyE1W1s3QHuKdaBK62",
-	"WAdF8Hw5KwB6U14zTu64EHerPWvxPq8ND2AMJ7bhhAOGA00bX4GpZQ3EHO8iBMHQ9BFOCc8MAPa4954C",
-	"2NODFEWO8e+ETgn0F0U53XFkUa879ttY1mS5B0LKuGLp6Zhg8miDjpq/0y5FZ5nhYzHeOCE6dJ7Iz/zY",
-	"zqDODYR6nuex9AhBVs+0O7POLxgBVjKIv+Xv/1HnswmAi5D/lg+t5F5ayz329NGDdtN3tOBL4XtA3MOv",
-	"OcUN/qzT52p2bwEfZmq2fEguxpdv32MxkeBjVdSpUaWAnPQcooV8KyAVMaXyTGlq1mglNjvkluoO+Kbg",
-	"EUnmS03721WVKpH1S8jcHgd3TgUMNLcYyq8dQU51s62tFZxjdLHxEtFkFXG3fDgqs8cLTCdUOsxEpBgC",
-	"j4C3+mlFqYCt7yZ3TKgBS3lV2IaxSXiBCdQHj0IdyRd2w5yhK2DdMyyWBgAfXhgm86xGh8d6jzWzoijq",
-	"TNqo/lKZue2ffMZoJ2PL8tsmGnRVqitttqK4Uto+4UWhD4mWdK1zTP26PQ4LTjCxvXttYl168lYrwnnS",
-	"plGI0bNPwyHplZ43CzJ0bKsa4D0qZ6EPK6trJ2L9rw/FMd1TG7OgfGOKY1204oPl8cK4fbyf+EtfrjFj",
-	"gum2dIeNLmqYLCwfjHNgt43/LdqOaH0Wgt+BTh5VmhNVCa8VtOdGXBMqXfTVbQjYB/GNPNpAo9sMDuM3",
-	"XuIS8WiTm5UvuFch0tPgwCHWjfk9h7GzWmVEacSkZq/1Gp0bDCcAN75iYSAIhiHMo9XsVoBN5KGMBguV",
-	"euWEPQ7MfBre6KnZNykyzVnpj/8ArOCkZOgmqFMT7KlR1hQmF9vMtwHCp5N8rMsUyCaC0zgarTWVW/re",
-	"9YZumgcsIBo2dty048vEOtmXykahS5ZW3ombZIM0+jyBccDXXKrw5T7JKPEUk86Cm5BK7+DL3lo/YOQ4",
-	"r7VS8ieiZgrtfyZ5FR8UFCIAUcyIy/cv78qZdSJP1Hyl6VZLd6TgNILc8ULm6Q3GjxP7C7bJOTEemjaP",
-	"WQSKBoiHIf+i5+Q4sjePR1LuW9mc9i2nYjazEI79WlINAcbjLSMeJHLieukA12GrdHq0g0BzigmxEc8Z",
-	"OU2kzMa+q3k0XSd//2q0lulCqw7vjJNtI3gZ1W99D7NJHBIqoWNoTaU+pCqN5qUPhI6fsc7yKZWh2+XB",
-	"gwx4BIZPLy8nN+EH1MToy+V+hg2WGqYQdwPB35tqNPBPOAJw8NErftqEWr0XB30OvCiOwxB78MTUYQZE",
-	"SlWqCfPBp0j1v5Gr0SY0G25fr2a4STpYgKHHDGyhX25Tv0MeCQugLfJHIMPzNnhG79fWOxUfrWZ4DXx7",
-	"4Vh9qTwZ04eEaP/YepwJrC7ecPtErqJ1dfXp6CZg9gV+ofX2pm7QSI83k3I//Wy0J+k92s2l7VhoLNpt",
-	"ih7M2vF26zWHT96D3uVD6QoZs7xcC+vMtWbDtGE9ic7CQPL5W0EgyTOZd0bVXw1yOq/YIxXMovHiqzFW",
-	"Yye1f4Iuwl2ldgJ2ZLOW6P6ZGbyyG52AEz6NDnVz/rnxPZ3IqyPn8RxA/C5dfe16o5SRKBAAO0GxbU4+",
-	"SnyKV3lnFVe8OBpLjcvEAV5SCB7HrH+rD1/zcjtSij7BEkt74hvZY71eFgcollwKgA3HHjwMCo9NvC8r",
-	"eHP04cIssvN09RwGNJ7mrGg2j+t2p/QXfq/TZHQro2jGp3iO47Clf9IHpldWKKKqcCq/uy+uGKCDgYsO",
-	"0h/kVoAvjgOuDNTkJFE7BlrgQu6EmWf66ETWPqEdTCDFW3xyvjYZvXqfG2yYyxU2Um32XJiZVljKWFrh",
-	"6wamQ8ZuKxtSTtx2gFdE5IzveWnRd4KJjokyuIl6adfR5vFJaMcyH9/DVukwcT92ioPrQH0CLb5TR92O",
-	"FpB20+oL4CFplHC8qFerqARK4V12XtDWmaJvUuIw9KJB6KukTTYbTXyu8TJscQRLA59Obd6XLWEzqKp0",
-	"jkfwsjcPBkI2bsD3fk0RD+NJjn82zGvVvTL8NZfKJFxfCUxqPied/wuu8k5cv6MA3FJa6MThjBgebrnR",
-	"esaALwDBZ3jIuITP+TFjByG2GUr0jP1U8RJaP214scoASSAq2a/pChi1IyADL4WbxMCJhNkY8GDwi5sr",
-	"dhF+Zv8Qpb5w07hQmuXc8ijcGQEPtTf2BFDYGLLhTM2w4Mbe+Dyn7km4LaHx1hba6frjYBgIQCdiQHq7",
-	"t2KhM7fedI1K8iKg4sXRuiB45o4VPgi3BYRwrGaOqthooT9uokc8OMBQZWO6paG5s9rQ0LCbOATYh1DC",
-	"Igj8N26n45f+Kp7BzOymFGajixxjp3jOs+lag0dFu7/VCx4GguNqo5sRAAhgn2EbHLsRuxgUKWERJrDN",
-	"Nl0n+ygXptJZ26yBCDWNjNWyUiawCFy6wmzhPB5EM6WkmTg7u9lpUs/5pqHhzNVqJsV7Qpr65MZjASvv",
-	"rOwh7oSyT3Bk5q/jnmckeg1/W+ZDzJrMjIuc5+ch+5+UVu3GZgeuULDPKAuam/SW1hETyWCPizh6Ygp+",
-	"01tLc0st922wWSKirZW32DDFQqWn3cjSCqECAAY1m4DOE2gdgGa15DvfDW7XU6Yetv+Z0mkQRbMXfEsR",
-	"cWObyBmzuG8mHHDNZYlcjInNwTopU9xQbkQTu6TRgY8OmQmZJTWMus9/uT1CI07f92gsW96jDZ/S/Qu3",
-	"J8Wdt9Szbix1erC4G2D4YrEuj+V52jAzC36xnVJ8HKnMsEvEeH2tFBNcIwi4G/TneUw9r/wYwNijyZjY",
-	"7zGBn08AAjuopQpsiOCuEwP63MStj7Lh+Z2BGzfQH4+IOIBtXJMaka8NW/JCqJyXJ2Dj+3XUBjPdY71q",
-	"Zx+AWxFWK3FUPfV6P4YO3HuizYwLfsb9G3vzu+VG5FEP477gakaSW8HVeBdqGDI+Db0XSbvR6q1QwKq5",
-	"vgLcwGtCD3S3nC63ziYBuKlrRN+jrujYe8lo+G4DTNl9N7jC3d/Dd6Lu8He14G+TaKBdZLcBND0ZXbsu",
-	"KhsPlNyJklJ/JmSs5zLRf0ChDhv7+828V/SxCcb1w1KK6Y2Yv5S8eA/fiAw1sdgkR3+kb8voV4h0aK+6",
-	"hinAaSa2507cL2ye3JFa/4y3GKdrhQyhdFijjQr1x1T8OQosEvaybxkEVBm3AN9bpef8OdlGyBZkb0Ry",
-	"vIMaxZlvqxMBkZwMG0k8EeybgTDzO/S6fI/FlpFDeeDHuKrQBMckq5VHU8mXVSKKrwQvhbFU0hxpIsBz",
-	"MYirKk1ItMdc3YuLthNbRweON177wSdpu4+Dqg74SpXFlGknYgkef6i7WgOG3t3UCBxG/WcX2QJdY1h6",
-	"Cl4gUE5Zz34aP0Df1ko3zC9UID1q7K/jZQ+mYt35bVLkr82JJhZIb6Z63tNH8dzUjaLcPC9MABmMeatE",
-	"YUTwmCTKklBThu3DNs/M60kPCXUwZNTLQsQKqd7CRB1HVsuN97eSdWb40fdJYW69mFwDe4rNDA6b41Rd",
-	"OWnB3DX2dtJIHek0vQVGE74yeS7iKbWtjNDAzH6IVo5tWE+geZNjokzuC8rPj94x1PkdzOIGUvWUtskh",
-	"52ISdtKX9ePzuive7EW0cdIr8NsCszb51BmkhVhZt63wzYzy5zVg0jGlO9jSE3PQuDQp4g0bePPgFM4P",
-	"obAWCVMeIGIhCGO13mati3Gr9EFNPc6wv+/cmxLAW2kUB4Cj6EM3dMrgOoD77Z7crS6WRSFneEDqbIau",
-	"hqb19maXqK+s1BKi9/kEt6jMW/kutQXdOnBNhEFitMZSm43p/cSas6jX3TguSdnyZevYdu6+hk4TMEM6",
-	"ZWAeaVf2Y9HNEGSseqo0lm0qlZdtfXk4ugt5EsPJ6TFX6w0WysQ/hkv4JthPEZ0ptFTkdAgdBTJA3YEr",
-	"/fbIuMK73BtWMbmAAPAJudC+uJuf+DtgLmpIQBupyxsDIRrToXc3YsZJbsFT3buOUkfD+MeHL1J8LFsk",
-	"YCffQ7g0UmEZ0OImnu7bQrzAPjVRQM1z1PHAS1JFPKlSnWwBdbbxc4JdUa+gtRm3UlN03P0YjmO1M5NP",
-	"EGHtDXqiaoQ0qgrC+Q1VBzWpm2wGN6vvW7Pnm6dDo+8b3gxQO00hUFkS+P26KoWJd4dJhbyG4PqGGvAV",
-	"fJm6T0EweK3IMnx0BPludq+4UUi8dne2XliOFpDc0WixV6pKEfKlsJTAVLewYTWMQCn2n1hRlhJazsfM",
-	"flHMKBuO87Gz3vZ2k4ga1pMClnl2jX+DAggEyVJilhWWSAf5oaE5kexFzPp+kdTkcALlHE+vGx6qW0NS",
-	"xzedsj47O176nKkTgM3QnxF9tlHAFtPqjWYFL9eCcQZJD9rfyagd49XsrVHKtGlh1zTSIe4fL/dpih24",
-	"jJq/szaTw6/sA9uXOq+WFsGqdSLzp5fg044U39QzO2EH0m6dwX7NiaSUOhKvFYNnrgJAQ0iwCtkqRetw",
-	"pRRk8g01+iyH9qQRd9hN7Q67ibQx9VzlVxBn+HIt7AtCqe0EMHqocAKapGCSPbnhqAb0x4GWCZOSP/Bl",
-	"6SnGq5yTfiAQ8DODEUOXIH2WDJhiZ3GYqQlta8hDMmMGRNpY8S4lZQadGwlfm/uEdq5ixb39QzGu9zVi",
-	"CHOQ0GYpi45cCW0RlLokHeYFGM5VPd5XLwJb1PQKvBe0R9JP63MzpEZ6kkSRpOfSNqUlJC/0mv8mAziM",
-	"X7T1uNElU8uYUz18XR1EM57ngJsR1bamd57ItRI3c+YDX0i4Had2u5nsESzaOO6Nm/4MjTBCz517yvZI",
-	"KwkS9zgy0oMWMYx24djkvcSa2jlBVicQxx1T8Fj8tdSQp1c1Ogve0vphRu5CeCygZyYn9I2O4vVWZRkN",
-	"ZLwOhXCYK1H3nEik7s7D+pzMqzsKUM6FED1Xb6Foo/HIjY4ZzjupECpjynQTjk7Tyg/ykU1qMy4w6uW3",
-	"LbrbpVB59Dpo6PFzbvszgyzRJKJTr8pY0sqaSxU1GVWo9Wl4wKFX2kHsLQaYJ26GRz2KvIPar8GQchWM",
-	"JmnYgUsbctymvWWglQK3UajD3hzcmqFhmTPAKfw7+XgkA5pdxX2pd6h5uEV63Z15+H+UwT5DuUF9kMZM",
-	"yfXGggECOMgPivvsTBXM30jiXKMn3pFrxWUhcsLuvvblvqUUeeCWSE6JtBG98pUQuaHCFWzRwEvRZonp",
-	"+ubEOsokqHUDqy91sGL5ZqeEAIZ8891WzcPe9NiMvxelXMklj+exLTdiuR3J88GYu+Uq9+WCyAaHUlvR",
-	"qZ1p+lXiCKmvVW1Gwfk3iI6ea3CobrCtxFnCwvpOlADZlsQ2c6KibMeXkDOufW9Tjp2bcK1U7+uJNulM",
-	"DQVyh4O1k0Mv2eJQ6pjleu9YV2h5P+at98JlQlyxphpyhp91lGmj7atmt6GboVOf0hZwSuCVLm+vetOX",
-	"h1r/1S+bV9lLmbmFNHCXNOoeHPvystQHgY3qVA5HkULfZY5N8MKtWJ+GRQSnfSm60e8ONv+k9jMhb27C",
-	"kxoxgEahYrxfanRI75Icb6epyxbAbMgRC2Wg3ndIt4ghJEFjS8G3zrqCpiiUjh6/xrt6w3D0vb4JeKsp",
-	"1iBafKKrT4/1fuBFpMKEf5BmJPgCLEOtjvqugkTBv69+BD2w2LpLH1pQYw9hvS9mpRYFNINBPDBebF9B",
-	"rI7KvOUyWQ8V1kQVGSdnlonVyvu7I05tX8uLjSrZTxVXVtrjFfUQ8Z2x0IcAi2VW66mTcgt/Ce+PJjJQ",
-	"oWYAUsYdyxbQyD78VpmKx3ku5dsKynoy8214s+/X0QxNt+l8EDqdRbgAWnpDDI3YnGg/K5LmXpdqkDaY",
-	"8GVlpNHkG2LKrWBYdYbhT3g6I/gMikuXzpxz8j789SDIsoghtqD1NJ1wdiPUzG/cu4kbHsXhUPaJAWtw",
-	"hbV8qdTLvWc1hCOBW0SU8PUMJIvq7m+4tloC1KInQ+n6Y0IYPzfblHSCltrAkU54+lJmf+lfGMpJ6F3h",
-	"J5/19JlM0hnemVojiaWIiTJfoidlwjyYHZ9IS1NIzZzeG8Hk4ss4MhFnuVjKHS8Q08P9YVXypXugUxSg",
-	"ovIwWbaRSCR7pUuWl/zQTdWc1pCN3Ma4nKEmMUG+nWUTZ6Pvzhb4+qAeXND5hPxwzjRE0BSUt0EPgGhf",
-	"AhTPM141GArygsgmk70JIbWfPpXEiWsUkUSAG47jh6xfc+G+Fp0cVeOf0hRrWpOrsd5WbibfGXF6p/oz",
-	"NPmPPPhsvG1nQ7SNte/8QZfbeDh0KH+/ExSbYpZ73MZ4dgtl2ECPdQllZ6LZXbsNmNPgT+ixNJ1B9F4k",
-	"PDF7Xm6TqbNpoBW+TQ04lGrn+993TIO9UNRVBeiw4Qa6jzCuqKS21x8l2Wq9HUaAZfvZhrWGsGBtcdLU",
-	"AmH92n+MoaQYsaxKaY/vnKTyJbnGO7ukW9JS660MwcmrBfT5ufFP1QryXv5ZHFtxPBB/oLS6uTU6R26s",
-	"3S9++QVqNVY6WVR0J0pmuPvRpxBkFBGAEgTvAWx4TkpdWXSaEPSOykNhPsjUT9jLO1EeIaoHSDlGrhUE",
-	"NxRT4N/mjJbGcOEI5oUrwNDgJ+xlWeoS3d97bDzFsDeUYb97++oF+8/PPv/333/CvkTdgU7GrjLgnj0y",
-	"uKARuwIYylyHjso7wZUFI4vUAHiMPv3kb3Wg7GrxrdsHLBjC/Vo888eD7+XiavGHTy4/+QOwit3Azj7l",
-	"e/kUQOLIil4LOHdOZIDf+XW+uFr8RRr73D8EVsZeK4Nf+PTykkBPLAVR+X5fkNf66d8pFInX3uQ0DHpZ",
-	"xIcZg0hGswi9pbnP5wyYI7H3hBU89V3CfsHcmR0vj5QG4eTVgR+Z1Tk/ui0Hj7MHgdE1NBdCppgI3V6U",
-	"glvhFxNaeX2h8+Msmg36KsQhUKstL2xZiV96u/XsbG9uvbYHPIUOlBP34RsMU5Ann3akVrwLwSmL0+id",
-	"oFsGhmjx9dOfZf4LipRC4HXV3qcvS72vd2nPS74TVpRmcfVXknjuwNTyTuaLLqGzBtF6bu6hmvFffuxt",
-	"0WcRdwu0r4Eq6dOp6gZzpibRx93GWokLA/6GCIW5OjraXjRJW+Vop6flBTwRpyZ6zgM5Q8C/JuGoYhQf",
-	"KUwjNdhn8bG6aMnFEYNIdMapWAmSPwKadOz9wfY+HzNcnu+8uh2BfNDIiX3eaLpxDvlJRe5O0aG+hHoH",
-	"opN6EQmAtIfq/IMwlqT37xy/GaZVcfx9h9meig978uVHee4lfPwb1z0M11nxwT5dmrs2t4W33ErFY+UZ",
-	"ET4rCgRVy5yAefHu+3tyW2COW77cYnQpyhZf8634Ah+ZdbT+Ifenr5X9Q+7Rs7vjSq4cn7sj8EYbuy7F",
-	"u//6C8ncvNrtz3DqWigjRpR3cikQGhWIrVdM6QMgOLjbFPCC4wcuoDylqPqVsC9qJKjOYYubgp9efvpH",
-	"rPaHoDzkfdfHH5NHemAoEWY/Yjp/vTHdbXhIEeoX/d9uEpEdf78RgPd7js2EgUJkLkBp+73JoOz79oga",
-	"b71zZkSPB1y9aRKSzPM0qXsy7MJZmmBbXVAvQ7SoAqBe7DUh8hreE0i3COM1gKZSZm/9ZP2tH6cKXiBc",
-	"fXoI4crp+dxZjRvfQjCxBupGHFlCot3NvaZBMNJuX4gxZGkySN/SRc70KjE7qx9jdrDjZivykBgdmws8",
-	"cY7JhE1uTot8LEYIc8W08sRy4kZXltxPSEcQQcFuODQsPoz4o4eqQngFSLiAWj+8nZ9IleTmkqv8HkuM",
-	"DuY0nvjJwOxDfybwt35ygz/CnSqhMY2mkSRyNrZp+Pya4DhNDkqQdCeVOAs5C7mTCXqCvheAvp61W93E",
-	"dKbEK5ZVaXSZUgQ/jSiCD3tfGZHS+L9Vgu35GtVzz+d0A+MxBmSCgzTiVB0NGOAp93BLUV/J86X9VvnL",
-	"6SEcJW7s5+DjnOAleQCflnv/FIfWn/QBE0Ywb1NhndeJ2oTbbHQ2g+vZatDCoJBFl+5XI+5EyQsGrpal",
-	"s800XN8EckxPQVCzs62NiEJ8ZxHp8UXwRj/I5uLoHlHwAfZ4sGSCtI3Ebu64OofbBt8Cu4ISVSoC/Gmk",
-	"43ugOq6ObKedkQ32B6oMoE7CrjoVXJdOEKvuflaKCsuim/mdyvXDn1P3lv+dB/VNZWl3nWGLmE6obh3Z",
-	"QZTCewUO3imay5xyynZQNIAt76ViVihmxFKr3KmIdc2GKIwIvhlmJLpwWyzg/aVp289EHKWx5daPAFlf",
-	"54sHv+++hLBLyjqjqrqN4DnM++fFy/d83X5Dz7A/y/XniOq+shNq6B58gU+cTuIHOJk4tceOMwxv6p/F",
-	"3i7Ot0ErSdBTCS0lz910XmGb8fvtThbP9S/EhWEKAKKwoAYVcA+L6BNtEzoyhYbTQYmmFvr552OdKSdz",
-	"kF5aYZ9AsvTuHg6zx+Ui2Lao89vy5eYsESscCtoOFCIk+3IjrtizS/b1F767Nd3LjiShIwUvCkjwv8WK",
-	"LbelAQTf0yDJs09/dv+MhrnOwb0jT7rh44L+cQJbSHqw5H8HliXtLjqdVQ5BLfP765rIxrozRk1bbAmS",
-	"Jhu8/T4aCS8f7izGhdI5toWGom4kTvfwewJ2xq1gW6hVBS3KMrPRB5Xg9FC5sq/SpsYpd+f45rxefY0F",
-	"Vg90zb6iRT6yETN8zQYT51xmTABSoGoJ2lr2O/LR+dY7znL5fZQZNrrIfZvLuMB7KwrBzePyw0fZHcwx",
-	"g+Ld85ggHL3duENgiWhVp+z9ksWPn5O///rEhivrXLdVOAbT+d7qXA+rqIAN8yszHr4RB5jWI6t99Ts7",
-	"Kl+en0ffy6klWCMDCZINNUZB6g2GZlTtYB3kdo+E6+iZaRF67IN3Jg3gOcOBoBT1DqzWc0j/8k6UT6Ar",
-	"LQ5aN008sg3f74W6YheESgx9FhTQNni4Qig0Ixkllc8B1SVDtAVE1j36IHjGLqDaWar1BWRSQrIo4McS",
-	"7mRdRi4Nazs5C22kWg9Z7O6Vb+oq6gc5Oy9wGo+tFOCy3kH4KOECC626z8AdQErGKY83Y0Z3QBoP0OhV",
-	"2uDfTGUw0K49FWrAM/1W6L1QD7p1+Ip//Z1DDcQfP6oMBY0Eq4E5w1Zdif3KJS+GBeGX8MRj+H/dm6b4",
-	"f183m3w2GhNCk78TPVJAj6c/O+v0l6S1874q1ZfYg2c8Z3XUQXRvF9A8voRmVFWpHlsReOvRLSI7+cZf",
-	"KefQ6qoS0g4kL7BtGhYFhrgapNUqcWAeboP9jiteHI01DedE42TopdWDmVhf4hOPcTRefuA7aIE54Xi8",
-	"dHcs9gwCEw+0pNsSOpRKe5YkUwHQ+dynvUE5BS8O/Gig/aL2Lp2cW35LoH1GX1MBuAnXSkImlXxlx/xp",
-	"X8JDUzxdX4FacfKqv5RmycucMrZxjgPOqsT8znfP4AsSDqQwvdPD1z5V0o14HRJ6IL24nSDnFGH0Kq2l",
-	"gnTjpL36pmrQ50HUtgZ1Hu/qT27JCbGS5m78GZTlmv9GJFhdjDV4wdewVZPzt2u1bdqVlsjZ8Qgwc78X",
-	"0q1mJEhSfB7SIxEmBivSaqCYaSmS86Bmpmd+EWTvbFrMzxUl9Yly1S4M2woosyJFJZrHSJjX01/y3KBJ",
-	"F8EJw/5OdiN2DeAkRBXTShiWy2TCKiFn3TfdPougx0AsHkmR+QAQFoJHdwk+iQb3Pr+cUmzwFYfaR0IV",
-	"kdh3sNZmMf9rRVmSUoHBfMWA4TO61B2nZOCmyjBjO6sX4BR+xUITs9DNodnJIX6idLWfW5LROWGYvQkH",
-	"bEP9IymhE+JolSUdDHC8AiRMZa/ZBWI+oYsgIN357uLSqXUloIPMTNX0cuLhMKgeII/zt/xJ0HfpThpL",
-	"ojzV3qvvyE+oymagyOm3m/K3m/K3m/K3m/K3m/K3m/K8N+VZyzzRJ8PtcnOuWs/6loScp6nXZDxZJ0ZT",
-	"t9LBezIgg5u7Rbb4UJgPi2zxd6wj3vPyp0rYGUz3T3Ix/+ves/e9Oh/orjvTBXa2++JfXnr/eC6neRxR",
-	"DA9zD5yrB8vdfMmdyj/he77ciE+8QJkpjPvj6b1QH3YFftU80auVXIpcL6udUPYTsy8Fz81GCLsrPoF/",
-	"57/ybDfHGfMO25cQYTXKQlwzDtUvt1pvoaqTU6EEg8U3whXAwSZj1NkUDBDsw7/zcOHdi2ldItZ5yiEf",
-	"bqWvSux2chb77Z6HuXdtjCJOT5TR9xynJ7PvOU5Pht9znMlq3Of/Yv4OYM7z+ztamUC+A99tsByu+u1O",
-	"4QRCBhJfbrzpBc1R7EaWVgh1TU09feUbPePBqWVpLISIlHuRs1X0yor42bUlpYuMHl5oMPSxT+/tMXER",
-	"07EOGhn+SoeLzipezj9+JP5C+sXh3Ihgp3NYAJ525muHPVos5PkP/Alos6O17mjlTHQg1jWIf6qg3DTH",
-	"VuLgLHsJ9w1E+1XO1q00sgaXjVXXBSI9CBbZuI+l5wmS1rQ8QdJe1zScgtlydjfQ84bLJOv7TK5qfJk9",
-	"N43Gv4Dbtwnd+INDDXCRcalJjCUjczFLgX6UgzSQE65EjYPpMUYNE3cy99iKp9jiKyFyE5CCPpFLMwUt",
-	"6JUQ+Rhi0PNmuz3BoPsbcypq3b2dYf0mW3IFmR5C2ST0CYK2TFcFpnpJGhhJJym80tMGgUI///yzz39/",
-	"jlRK6F1GGZNZ6IdPQA8BgYOwOZSP5wuAmeGGhWldY4OHUq9LviOYlSVXUKgjVM6434y6USJ22/Cilud5",
-	"KUwDPBBZpxHy4BYB7Ucl4jT2uZPiEIrqoLLo9gjO8us6V6hRKj9FgrkhU1z0H1Ocrc6sWZdcqrZr3Vxj",
-	"Y95Jk6AG1ie4fH/1R6spER1X/J8Pu+J0Z6TVOzxcn336H//++3PiGypxKI5R3QIz0oNiwQ1z07juYR7W",
-	"xwKNzbGkz7fC2GMhviLfyj9P4ifM+J2b+79q6udX8k4wTiYLVwCfw6DfSMYsIn7nTv3Yi7Nkhkpl+Xak",
-	"fOQ1PfMYyaH4rimpoe97Z+B+usgw7jLNZ5KRJpXVkxz/K0EYNmtpLAKYY/f6SVBz4NwSIoe4n291H3LH",
-	"aUz4DAZFf9R9K/6nzaaJO+Au+p0whmPFUTRCIosUVp/1nrusBzaw59aK0g33P3/9n7/97cPl5ZO//e3D",
-	"s9Xf/vbh31c//r//tph0d5ENEjQXD4RoGhCTT55dZvjDD5/5n/7rD46k9OmTy8/RzYCQk6XYF3wpyD4I",
-	"0HZukxD0D9puxGlB350ZZ2dKW0EexXruEE2+UfqK5gUzuRUc2cQAFIBBFGy8ZKCgeu0kDoKUp02XpS5L",
-	"dL/P4Q2+hVc1ZuPMJvFTxQv3Nur2Wjjl4ThIJd9T9hQYOT8bcMoWWm8NKyTU+ptCNrIV1BUqtyteMr4B",
-	"vcYJ1K040hpyuVqJEkGIQT5DtBrq83iBHXuiBmxVihOX8GIjltt65+Aq4McA7HHQVZGzW7cdqKxvnfFN",
-	"CeopBazE4o+5AY/U3X6CD//xkptRqr8VAAYduVtC4z8gM4JsODo1Kezum3MqGP7mS9QKM3m2cmFIrXjx",
-	"7vvG6vA+4a3rg7cuEACUKQDpzVlt7igXxTTlYhQ6/z3hKw9etmf2WP344OyVUlos3zqjGgripSMcQzp5",
-	"LxngVpwNn5/Gdm+7DoKCLp0cup5DqTH05PXV/37/fHuUQe3wa//QY6iH9LKPXVm3E3aj8zG64DOPQxb3",
-	"rtlUCdh/2FsU8rNWojxPCZt7S2ULKUqQDVhVfpAq1wdG9COVALYF/D1/r/K1YLeN8nalrRzrKvMNPTPi",
-	"06mx8SXY3IkLMfQ5esQUgMECIFrdw5lAPadEDJf5wANANPr7rpg9aN9YvEakSrsmaCuf+g5XKaBPUe/n",
-	"gxRU4ejvhJhYPhopwzt/a5oam9GRJ6Mmv5w1WjICEfWdKO+oO3rK0/mtf+ahErsfkt3D5CP8/sJdUtTm",
-	"9qQAXyBnaPmbouUbat06gZB1n9OTM/GSQVnQwRbTUypEaiBeFJPsZRMALXJuOaOmYC0P5CTXNzUTO3tm",
-	"2/myH//X1aUgayezp9ahCzmEbvHh89wv3A8vDTbW1quM5fqg0AVh0DFQC7294GM6wBt85DGULXjVxK5y",
-	"gDwDsh1SFc7VUw4j6IoBYa5QqSE1alXwtakRt/dCQcMB8E5UysoCAYTAeYi/U+t9XRrRJfmo5fZS5UiO",
-	"X2fHs5fqPABNLxXUyrfwtTyQmTfbHIWzqBlMfe2H2Zda3z8G+0LLqingC3eiPN4fcGDEs/7Gt856oKp5",
-	"v87HDRPhWwkYLIEYltWZJVphQ1p3/PJrOooAXQnxnDNhi3GvzccxKpA/GzHD1Gn3IFUmllY0ggyHX/vG",
-	"SYJpZxdelp8PD0oxvgQvB2K2UjdWdFxBFNowyETwkTTvK8llTtiubeol4CAQa+1cRDr/ycBX4Cw/ApyU",
-	"iUdQcT7ni5+GzQ4hVGhvm7FSk98cW8hMOBBPfZ/tuDD7mm/FD76Z9vkOxPkkEkwuoeU9mNTp7UJb0oHu",
-	"AiEznxlIfciHz2ZqtyA9YuR+xWcmGXKgFi3mRkFlibk5V6heHYTYZpiXk7GfKl5C398NL1YZNWUrGQ+h",
-	"W/SLXVOb2hW7gDlcgJZGY9wruefc9sRUDaNGjZsWyMee4mfzYr1PJeei7wBzqNDF0jBk4VbumB4+IGKe",
-	"/uz2ajDn9m0dzx9XhimD+oTI+3PHaI0k2tAScXofRG5nF5FvxTFDwPNO1fEJReS/meOQYITcM4YSAa03",
-	"fVBjK45nOi7GV1LACQG5xOmXFt5s90A8/XkrjoPH4l2o3HuYUxEbBvxej+fQnCQW/Qa/VLY8zsxwoije",
-	"ueQjWHYIW9eI+QIkg+Eyp2benieam78RvDQEs5nCQ4VnxINhodIUPlKbrvD+ZN5ASMRYybP4fP5/CIq5",
-	"/QAHDx5JgEzTipWCF+CazRCQ0G2pT/iIbNtTiH6O7t0X7qmH2T839Mfew9YckvuIm7gkS+lM28gpjQI3",
-	"EOLtxnbAB32UeuKWGl1UOO9kTE0Xd4JAXh9iT2H8j9U2z68+IUChKgf9cgefcG1LeRZb85WkgohQ+kOY",
-	"raDGoycWAdyNpkIv1Oab+7jXpTW+KcmwFfPKPzTJjLlfZd++dstxcmHUIRZKgR4o/Evkh5bGorbK0fjh",
-	"az1JQQXkzaiTOMfq/0nvB/UYlWXdaFA6+GZI5Z3+3kfRIGj/32KTwAnhB1jLmYI2S9D5mwU/wOUUs/a9",
-	"KztsfdDldpClf3APnMbOxLihi3GXj5G9H6xUddLOuWV+nG07cGnNFQSCqNdBxrDbeQbwWw3RSH2vN9xA",
-	"eixkdTS3FE//sIh6G556HJXaF2V8/HoBKgJ5WwvJBwpstCtR/vUqYGgsCmgCvsbcqpbAq09/xgSaEb9N",
-	"2LIJlVCYkDNSiY++iE8v/X8NB8XlIyejDm3be6gYIZKGWD+4bE5MrOnvgHveaqT8kAXiHhK/ki15CPO1",
-	"JsK/+vlVTPASEkADj1Ezj3CeIag+fJR9yu7QAfbPPOQxCqnDiWN0Wmpx1x3Xtwb7JHm63IjlgDUP1SIt",
-	"2jwAP9Pw70FmPHKzQVjfcBGHNOxQarX20q3WdpykQxgmc5a+oVibw6dZ72EH9W7PSzHYydk98MC76N/y",
-	"cUx4fLs06TsKK67EeWKTf9IHxrHDA45rsJSr44TxIktTpVdDnEHDCKkglElSSypozub+jWxzLnmR3uM3",
-	"BV8+pHumHv+xfaU94RCphnH7EPJh0HtSlcqZJ6L2UkO/+UpZXZ2pxfIPpbR1fXXXfyMVJF+jItTbTYi+",
-	"pLfzW/exW7p5QJkLL/l172ctYKHalFsMWz3GvvpaHwpgwZykCtutiXjdjQVXwfAxfVsV4iGPKYz/qz+m",
-	"EIiQCpphP/xuhtBH41gGhDafRULZdPgjt1SMrktw/l1jOfxWOA1AV7FDXZmRDOPvjJjoeL0fWMY5fCWd",
-	"gcedIu+ocvwC6Ot28cmOl2upLs4bZaRCLwym4KGkcokMJK7HNyfIc6ic1yXm12IcBpiqvW8jniiSwLOz",
-	"sqCs5HEiwlXxsUoZu/ZGENSg0zS7rWGbUy5zrBv2dTetjXj6s/vnl6dO/XlS7Ydstb9IJb7bT7Lry1rW",
-	"nlTZcb8akX72BVG+EHeiMLUchKJFc0314uXEipiOO3tSHIPi8XiasOsmSLNpXQvGE4rGAPEm499BLanV",
-	"Rf7PAYRHPJm4+jxTn0kgIr/kYTOb6TwhQrkRRd6KDi8raxKHbl/qvTZjrU/fhKce6ui1KfcdZddRK+Ts",
-	"n6H2sKZRlBUCuItxxjJCzJ4rI4dadOPVSJdxyEHY8DuBL20EscWHfcGloo42gFAXPltqtZLlDowoJ773",
-	"pb4TimlVP9IL2Tki5NVAncpXwr7zzzxkQN+/I+amLDgg8O4Lrs7laCu4Mt1LtREUuxWIkeCFPze2mUwK",
-	"5OU1/pJTQWHnyko1DixlNA8VV7yTa/VtNa0NqHvWaUiVPVNxE0hymuNAI9B39MhHqRF4H6rSz1dIZ5CQ",
-	"iK2SSJ6Ra/X6ocJ5L0qRC2VlkDm/hmKMcxBaLKtS2uPi6q8/tvC65VqBlunUS8gidmenzv43wpomM7Kl",
-	"1lspegfpqf9KEuKQ6nD8Yw9kstPwc8ppYqVOZ6t+eUEGVmh1W5OWFwWiVUXLK0h8+XoNBNbu0Hy4EOY7",
-	"4+tgHoLSbujvjPjfd0i6lTNuz5YbDSVtsw4OYPgOqojv8JH7mswpLAOx0h3gs1MrfR/AFIe1P2IaSatE",
-	"M6Co4CYBuBZzW+5xFj6QRQUqKBK0VfdxYQgoBBUXBTih9AwVng+V4r4jaPUHSlgh2j5yXmj90h52C7ik",
-	"0BeVMyPVUrQgd8X+Gg0X6ZvMnzMMn5zYu8N5Omu/dIY4Jy94JKC1gsozwsEcDr4jPwIKwNM7UcoVLXnI",
-	"Rvi++dyvABbgfCzVWlkq4JxrYQAhb6OL/CzCAVsouK9UVpBXAEOSEGEJqRUqb2G0oChoORJq+LelLnOR",
-	"X9MhMP0IteW3w6bge3hgBHLrG74TJmNGuKcs9r9c6t2Op5Bhd00wuRMq49Cb7F1YpdhnrVq11kefBA9X",
-	"BleqLFsfsw/OfM4rarTpEXjOBdvTRRmnGZrkFCPERNStg6xrKK9YqQ8G7oC17z1aKQLYlyUz1a3VFr1B",
-	"yU5vZp778F0UQfe/PsMfAqDuZ9ivlEpeu0C8zXrGFTPiTpQQF38ov+6fun1HfVUo4AAM+61MojyxUZz4",
-	"x8vZXUl+TYhLH6GFMKD09Zox6dr9XtM+WjBArSFPw9l9TtDKKGafAcdewsUJu+Ck2uy+tGMJh/+UPWVj",
-	"uvEHOLqNdJk9X2MoNvQ7AuFkNdgvTN9B8ubECt3H9AfjHfewHcw8fKqT5qGhM4jfcNtk4QSUXiKGU9C+",
-	"sCf0ff/t3v7t3v7t3v7t3v7t3v7t3v5139sP1kdefODuUjhPO3nq3DIBHuY99Xh5HHSYuu4Ws/bw5ZNE",
-	"UA1kO/N9IP6xFRmgSV3H0XUmTSJcEvdM90kJ+U8bZ+XTz+aeFJByASoFmKrgyy1i72wkhO0JSp0vrbxL",
-	"ydedNOZcouE3hJ3J6rw7Ax8JX8cfwBpe5/boob3qmhTDPGfUAkbnejhu8x6eGFHpIffoVufHC3ONibr1",
-	"vdwEek8hi/mvm4/UHH9wY3WuJ5ZW52ep9fGlRVazW8FyCLcAzgMWxrv9lOBUhWbAOT9esZW8E120/M4m",
-	"j6LtflnqPaz114m2i31q+OEsJH5P2dp+uGiQ/71cbj8iQc4fLXOLcYt67GgZnqCI6mTcHih9YPIc6N/v",
-	"+JE6p8LxyaGQCrTz8DelLfvdAewI+EOGkinPnUFhvazU7KDLrQlgFL9vHqWtUGMCEx6ZlMyPQPm/Pom3",
-	"FeobbcVHClm/9216SQmCDEW3dUIBwHGdgKLLFmwnE/U9NBaWfk+9YR8oLI3DP3IRduOlkSIb9+E58VgT",
-	"CSZfQ28oauNL4WBszexbSoJ/iuoas0S2VvfIPV1WZUkESt5g8Pd6Y8eulO+1PEcQFRZct5b2jpolLwp2",
-	"B6/oLGXsJn4r7vQ2rOPXeBmfk3KeVRyphs42V+Fke3reiTKXSzssj7/3D02SyGPgjg0L43MyXEJlwaQW",
-	"oVDg0fYl67Ltzr327cmhE4PT/LAPr9MEETuzcD9S80+GU44uBg396e2v71/j0hj5s0e2vAgCNOzz49c4",
-	"/RBKmSC53lD3+gbKZbO8KQs+TGx3SLkU+gBNQUPuxbJZSXgnxWGEzeGJx1APvocGSo+JNQVrC0nyEsMA",
-	"dXf+ptSArNO6mIKXAsuJ8sy32B9IxuZ34ntsbfVAWsH3offU42nf3yf6Xf35PAlhfxZizzhzDOopfN2U",
-	"4qu6PTBc8r7kwd2RHf6eZKJ+n+499rFvxVe6XGtrxTlKCNxYwnrCojBBkl5jIp2TGt7eMcTjNT0PvBgE",
-	"tfnBfX62xmPta2X6vTIaGr3nfTXWmax7iT/INfgsMXI001vqnFJvs0Y7bYSz9H8n7ZnfiZKvRatmSCth",
-	"rtue74D27x6iTXT3iihWYajWi6eCZHooxPCtxiQX2aIyFS8mgXf2oqxuSvB18H61lppqpwkvG/fFtyKu",
-	"n06KuFL3hDKRIrCsjNU77GVMmQCfLLkVa9Df6mpd69GAMDgBInBShIJaA56suw044j+d6Yd/SCUOBFKq",
-	"kQgvtgFFB9q4KUS7PFltO9bd4nb6TuTYdx9o74N6uUBtDHJZM1ZytaWqSJ7nUq1ZtceYX3G8hj/f6aLa",
-	"iYzt5Ae0aEu5FKTBN8/iBnDKfqq4ss6K/qVjU/+8ALPIWddua0ON319//OXHX/5vAAAA//8=",
+	"7P1tkxu3sT8MfxUU71O19v0fSStFzkl231yyHmxdiW1Fku36V6KzheWAJMIhQAOYpRiXvvtV6AYwmCEw",
+	"D0vuysmxX1i7yyEGaDQa/fjrX2dzudlKwYTRs4tfZ1uq6IYZpuC351Sz16X9iYvZxWxLzWpWzATdsNnF",
+	"jJezYqbYLzVXrJxdGFWzYqbnK7ah9hsLqTbU2OeE+ePTWTEz+y3DX9mSqdmnT8XsFa/y4y94xaa9YcMF",
+	"39Sb2cXj5NteL76jZr6yXy2Zniu+NVza975fMfLyPV0SuSBmxcicakaoJtyQHdVEMVpeEiqkWTFFpGCE",
+	"2z8uas0sCWDqK0ZLpprJv148wJfFE3Zz0kZxsYQpvWGKy/JwRs/IRgqzKoiu5ys7lSfnT/744PG5f90v",
+	"NVP75m1bHGbwXVqK7+EbSYLDP30E39CPf2ViaVazi6fnxcErPtnv6q0UmgH3vFHyumIb++NcCsOEsT/S",
+	"7bbic2oX+miLT/yff2q76l+jV/2XYovZxez/96hhz0f4qX7kx4U3tun284oasmPCkJ2Sbt3ua3bUZ9ea",
+	"iTmsf6vklinDcarX+wTNitmCK21arFZSw2bF4ZO8HMXzxayiI0fcwnYlp6UNFeUVF4d88/NKkiUz2rIx",
+	"V8DImmwYFbsVnqZDtmi2++94pN2L/erdlAtLow9hAHn9TzY3djLP6pKbl8Ko/SFZ6bWsTWqW1PjDVdrz",
+	"ZGSKArQsFdM6SQJ6SMQHhm+O2xs7dYpzTLxS1mYu8fC0l3Nm13BWEKnIbrUnQpr+/TzYssKecLNie7Kk",
+	"N8ztnTuNB+PY/WLapKWY+/BME17CqFyARKNC75giVJTwayWXqaF3dH84rGZacylgefa7Rq6ZONPZ+e2k",
+	"KnV6doG+dlr43CiOpCZmSzvLhjkagsT756dROBZsdi/Lwm/oMiUY2EIqlto1pmCniGAfDdnSJSPXbMmF",
+	"viQCrgh7lXBtrwqgOJ6hEUzIhFHu5dywjR6ShtH5+xTGo0rRfYuldeYYzqkg1/a2W7OSLKS9wka91t4j",
+	"5eEbO9vnF9OaSGoLvqaifMEWXHB//g4kyQ3LSIKrijmhmvpwIzOfXbNK7pKfLBUtE3v+vbv65xWjKsX6",
+	"Fb1mVXJExVqTuJayYlQAuRKk0KyPFGG17dm9c5rCGTUEHiFfnZ+fn6XmuWFU14ql1YR4+/yDhXtpcueY",
+	"5iX7lmsjU1fAilUJ/ebrPUGd5ZKIuqrIzh8nBRS2JyhmxEbOy/oa7jH7LWp/dEqKm5aoN9d4jLoHYc3S",
+	"V7xw+lA/Iey3C68gwZKSpJBy/ZatGFWaVgkeLm84Kh9hYQfT6U6bLgxT0ZORoGhE0+FnJdPr8SLkBdPr",
+	"v0papiag6mqCMHpbV+z5ioolGxQNOLCfauGpE9bl1z5I6LfNhUjLEg4Nrd5ElF/QSrOisxklp5XOfye/",
+	"Nc0stkF5P3yWfTTDXOUGSK3wOa2YKKl6QRNnqqRpXl7Jiuc+65nsjrF1+gMuSrnT0zh2J9XafpSWdvHy",
+	"S7jIg+0C02i+37y+jz6NAdUmUdDcJwjpKneL9NDul5qq9gltaUJ2JVcl3evUMU1zg59hM/aBJt4auI86",
+	"PwMFE9RRcpOc8pqLcoqYLGaGmyrziRw+AV6JhEHc6wucHgzQt7j/a2/hQyG7yG3HgbxsPvI7NErGxUcz",
+	"wf99nNfLX9Nn4Jg/dQgTJ3fMiI5h0sc6pdZ/K3fOZYID2Nt7Y7WnhNqxdxvWzxJ7VK68/t65DQ7Ogqed",
+	"28QhqaETOj7ovmlbmmunGYMZQXjSsgN9MDXC99KsuFhaa4cbO9aiosulHU3syQaX1ZWReCGmubRmozwH",
+	"Cy7KtgROqLa3t5K7V0H0UU7JyoqVyi4hcVP0CBy5ZYKVV1McAFuq1qy8stZN0i5dMFaS3UpqZ81VXDDn",
+	"/eNGO6soNyqKucFNUYzm3DmKzeUNcxx06OxhwninVXvqPyyInZ41cIi2x6C2k2ab1Os1M6aaSDb/nYxz",
+	"TBu3ef2CRbN38KCVKXTNRG64G6Z02/USMdZOcWOYuJKLxbAEAZ+Bu0paijucLD9xfxbwXDlWjNnLc3pz",
+	"wKPNaOabkzPP5lNVUvDWTRDZmr1lC7Dn6MfX+JUn5+fgBne/Pj6U4166HJ4C+4mTUysqSlaiWy5y+j4+",
+	"P0+wSQkHgIl6Y4lv9xicMtZiBGuJipJY/rYyHOg/l5sNEyC8qVrDw7qGDUKOg7/YfYhoG0k3lhK1vceY",
+	"a4KH1R7lSyJVQRxvW4OZkpIaSha0rkwBnqkVn6/gVoO/kYozfUFqUTGtCTBPWRAD7zErauBJsGZa8QPF",
+	"aDmGfJG09jScS7HgagMcxz5uK8oF/NzMc4aGWfjFc+iHpOORzgfP6fds9wae6/dUbroMQr6gZMOs0e0X",
+	"D2wkFaGkYrT80rlFm6t0DE0aYdmReIL519jlX0u5PoP4jJZCjxs4ErWdkIsgdCNrYZqgy+Mn5+cPvzpv",
+	"D/yH1Lje3kv5uTXRFL2xlgOlIkKaLhmenienWwvDq8Nxf7R/JrsVEy3ujv2LuWuoI0j719WRqyif4MDn",
+	"hN4LZiivxrtR37ljiIEKt7WabhjRNQxcOB/rjmlDQPW7IIYJQg3ce2O9la9kLcqvcRIJ5fZ6f2X5Kesi",
+	"3QDb4SR33KyiIw8SwOp1hJvCPrVbyQ27YQpECSVOnZ0wy/1bO5XELOdOex26FcCLfOMjuqMvk5f2K6n3",
+	"so9ztg0+5FHjvfRfSVtIzqWUPi3UGDpfoXThjgFg54lX/Ucv6RVPU3JD91d0nomhoPgDmUX12poze2Jv",
+	"NYie4L3RMgQipdWOq1NBlNy47iokUsBScekECASvo6W90ZAuRpJrBvGy5Lu1oWkO3pMbpko+N9oZIlQx",
+	"Yq0ZubA3Hysa7+vefpYSG0aWsmfLmqkFQ4lc70lJ97B9Iqyh7Dh2+zbwvSxlavOMrMq8BuPoNp9bUe6O",
+	"p12w/ZZdMW8x0IA3KyEAZ63zEA5aw1MNF7ipRjaslzP+DHjC5sQpHslDg3WCEp/RtjMOymJmdyrWRVAf",
+	"nhWzf0qnhTTasGKgQsNdJm/g34otjPvHcoVXCGZO+W80w9KphixWDuGvGKvEV7U0RfdOqyuWQVksg7YI",
+	"P9bCsRhoPYQJnJ6XKUBxuSYUzhihGEtUbMMFpm9A7kC9tTsEut/Gj2AkKSVcfjC8kCYcRRzQyAelxBE/",
+	"DN2k1MXTHbndduS4AKTYXTDBaJN/w0pOD8/ca2t92o8IfKWY4DbU/F8sFRYyTKdThQ4MPGfT4dTcgI6o",
+	"NE/Lb5Sst4fEDKZXKmHDZIIsk32i/c5Pr17BC3Pzz8bZvHIwYjfndUczOAyvDYbT4ODr3sAe22zN3t0t",
+	"LtnDnhrnA5sghYvfTBAx5agdnLzXLPNscuDW8erlLGkT8BGhJXdV+UEcizXOUqBo2EbHE27wHO+lMySy",
+	"3k9ch2YFqUUwt0WJCrRwrtG8RzRi2KU9tLonCQP0FrKksPflBaFVRfBLLgGGKyIVSvjRyiOKisSGhhFG",
+	"D5UaxcuVcUQra0ZQjSBGYuAsIZCSVqjVjOa10jKY6CFlpTdXJaEEGlolp0yJWclag+YlStjIglDiAlj2",
+	"tZRoNpeiJFYNa4y3IUHvHHD45uCjO/R2tBn1b5AdOeR8S6iylFRcm8bWs1KEKiV3aI3Yta3kzhndwFAg",
+	"yDrRWabnrOuBT/j3I9v7SdL6D776EU+6W81rbU7n8h5O5wwNKVToAU05i7ynfvCVec994z7qzxdtJOPg",
+	"y7RULaUUPbZ+dc5V0HXwppYXfNaxehspp0HNbJTLcA6TA3o9enAJ4JeM3+wksNd6wVRIKo5JFn/LFhO9",
+	"y6OVvcgR3/GQdTOi0dEJJtaKajKHxI+SaC7mnRzpYYUud5bfTd2x1C7ZgX4U6Kg+yiE/Rlce7YxPuteS",
+	"dGBVwqfGPiZdGM9IyeZ8Qyt0wmLSHa0IfXSdjGJVNBVbei0gtjSXVb3B3E/7K8gZ1LAK8tjfF9csKctz",
+	"XtFXUpEtk9uKtXXEDdcaEz8OY0O0qll6pFLRHX5rhBa7W+3THhKU6D0z2EmVy7m11yUBMuL9qhiz9MrE",
+	"dzubnjf8MIvqNPkN8zCYP0WNFi4kqaRYgm4UGfRY7ICET14UU0O9WWspox93TwcuIai0h/G9NBXZfP2W",
+	"bd39kcvHS6enr2hJrpmxGow1XFb0ZrTv6hXEZRJaX0g7G5eYx2mVHmWxYIqJecoEe7akXGgMS23r64rr",
+	"FSuJYjdcY2r0eNNlUYt5Jnn4hwWxB66uqC5QpbeaEaPzlT1JLsxwZDJxyFQdT7HsSJZFdK+xpQtCKy1b",
+	"ZqQ1K1yRip5EufClsRPPcsz0BMxBP2a0opB1GdIxI9aK6O85N+YJT9T0wZN83pvGHOdtb+hHLNx6cu7/",
+	"i6q5HsR/TVmHuZSWFea+eZlHqwrciyAx0Dmg2yUBUZbJYoqR36GvV0zt+2GoJIXQiLll9moyiv+sqpwP",
+	"3Fp1O6ngp3bkejZOxaykdgbMyb2OQpqcT3ApWNnJ8chdnN7R58ZrfTtJbudKnkbnhHr/1DNniDQPeXvz",
+	"d7zcbKlit2MBkzX2G6Fv2WBg94uZFd4pNdLfGJedmyQ1aP8BPk8aABlycJ2SFunVPiO14AvOStKIrd6a",
+	"pFse6FCrlN/J2hfQ5pxjGcE1Jgc9Vqm7b/5nXS5zL8irXJTr3JeguLDtvIjfn033bezk4VTnjufbTSd6",
+	"94CPR7GSCdOfwZ88NJ4ig4kiW6q13fURtn16bWGA5AJq852rZ5ow+WsqEm7WV0puyLkvIQRNBrxY8Otm",
+	"1n8Mi9mKL1dpP04wuvrXC7Ny4/gvpdb8ghqKSs5dXCoTwh8Q0ZuUCInfuN6nk4Yw1Fygua13jG3zY2TD",
+	"rgvGUunVr302Gsc0tEk66GiPz+lsuezdLnfCYQoc3lchWI/ZM65YFfJu0Rk+adX5fFksDqc6CkGNSCR1",
+	"kZRUPiluWlhcKz3UaSV98chwIl4imY++/L8FfbMt206lq4QasUGPxIQStWOipz6twN0hI6rGwJoeXwuT",
+	"D+/K9AXYdRYOsupICeu4DZ9278mt773iLLVHN0y56N0IN9nIefkJ+cGzc6qVmHzVaavLi2HjMHmpeTEU",
+	"HYWvBk/C5HX7I+7nmly/ootjb7yIFqmKf9TSvWt+Q0tGXAHVLSgX1Pz021wiZuRMynt9+zL82yOfH4bu",
+	"SWkJR/ZsRJQQXhjRqXlTvJ7U7ry84aWV129TRXL5QsFx1Z2+jC8rUl9+pBvIqTo0G+x9mNQGVnJHNlTs",
+	"0eHss9tbkBPRVvQktW5qbQitdnSvyTUjWqazhSUaAolke8jIxIDy5vYpdc6biwv2L0wTy2eUHiYX0/k6",
+	"SSxQgy8cjdDIKDAFoVECfFTdWsEOLGND1Voncyyv2V6mdPBv5Y4sqCL4OUZOalNgdYFeQcKlKw2ozaWP",
+	"M2QSVo7Rbe2jVyHIeViqkbtzmU80TCRV0r2fPDyF8T4XAl90F+P/jj4DX9E6XLJGN7za31XF2mT9Fjmg",
+	"h6VcFoA2UpYeY8Ul1zQ1IQAKAi5STGKWVRlnsa8YgbWR632j5EecWZCzB2cNWVe0JM4oLnK5VcBKk7Tl",
+	"fJldg3YzpR46m+xkP7jKew9irT0VtV+z/ho07+Md50qIB1CMrtOhxUbWup2FhH4VEkDcPh2eZ+qFMlkL",
+	"uUvfkpmQ5msHjDM6NLqnqtSGz9cj6+LCmXSSN9qXcAzT1o4vm/OcESVgRFVxTjdqpuW3z0mfXtmeKx+h",
+	"xih+XRt2JGJDSQ29itSQMd4CpyLkX4y5g+1tfPmRzs1lCL5ruAniAHwzJxZfbKNrKlZNHmjfd3y6aIx7",
+	"kKxM4BKK41xgvimB+mFuAHsuXdLqtMCkfaem1J/HiljKps/XNlgx6uob4OY5rGuAw5qsbwVfzaSkmFwN",
+	"BJQt2eE6dx8EjaH+C2sPDsuZxoZIw+7/5Ng3VaNPq/XQOD/Tav1Mr3tK+n+OaxqJxqr6fsnS8HBTuO/V",
+	"38hWaB0/T//oiDmmabi7iE9+tAm9QuQbxRMqtchZJVPBFxB0AWAUU9HaSVwfTznD+iHpchR6iG5oiF8c",
+	"pFQ6t8hebRm0B7gRXcHbrDceeyho4lL19g3n84FLyZJn9TAKPs3OwAU1VxaON0idpGE4Z1XVl/o++UiH",
+	"fZiAWzXVN9sFtEpc8LiuAZqkyye8vTohBpVX6m5ZPuFMSBy3dxXpRPYFnTMzIk8DnrpNVnrQJ+UCEmUK",
+	"IkVU3WjNhVuwzkmS1HvrNa01dBWJyWQGDZhMeMkhCsW0WEVWPAc2yRWLEngCdPOqQuV7Q818lZYvGU1g",
+	"lH6hb1c5OU5+t1Pde9n3vWKi7I0190C0jClpOeL6C4HlCVOYdGfC4vNqYghdj37/0D06NTh9oKgdbFTe",
+	"o9FndPdbyDwZ8WocdaBruWJ1WYOPCn1+I3TfvD8pg0/wfgLgaYf8uBA/8iFWS2N8BnqkNuFVkOVdAImO",
+	"wI2kMvrhdrKuSnINXhnIZpxDJhvWsCx4ZZhy3hxIkMW/6ADgi1Ignax1Iske2OdE43lN4kTDeQ/QiYYL",
+	"zHeS8TKJeu2c4kwVScxdyTQGTJZP41xxkQmD5qMlmWBUMYNLZ1g/ysYdXjWIMxNCcmncHSj+anBpLhr8",
+	"HEDjadIWPj8OTiIomIFdmYyY82+HV3MMDIzfqB7WSptNfblwzVankwWooVcLf+wSXrrAHcmPV7JW+srI",
+	"q0rKhLP3O1ZyKgoImxK5ZcJqig69AK8KhJEQ+2tZ7knJy3HlJuG1Dtcq8+Jxg2UNqa1ic54OrD73VLWs",
+	"IpaNhryzV52vL4WbbMexlEtYRnJbdUnotYZmCk6HFozsqB43335UO3A792xoTy5h1ib4YYE4Izu7gkh0",
+	"TMAsnYQz1zFAm5LBPrl1Fcutq67capzlDfnas0qeOqvRnahUaCJO9oBemr/EJsQtWk6KAzzQ3uBDllpf",
+	"Bwp8zlTEbDy2D8KzB0mydy/GZS24dDenA/l5FFG+fUTwvIoRIVklsJlh0GMzn4dxFfpX2sFGCLNKrecb",
+	"r3OPTRHJH5cV3ebSysR4r1dILnF1LDBqdubvzL5i95uCFUjTKQIfSMG6ZeZWoGqoEOf2xgPprzgVS3QR",
+	"cjVHUf1LjYbaXEmt04XdbjdCYBlxhOB2K2bXKGhuuKwgQ2mp2AjYn+Smjcsjy+K+0I9cZ2S85ik//A/2",
+	"tm9j7YEns7AW75rtvVPLXfZNZ5AL+z+znwq91+4PkYK1OwEcjbXU036IpaJceL9k49w51KIknwKY59bz",
+	"xn4rNSGP0uLZZyMF3GLeS71lao7IVh0Q91yrAJxeG6ilwN13y+9hG5zmBEdUGnDnWawNdtOWRuxaXlze",
+	"MttkUpuFRmgeOpOyF9lr4XXNk+sJC14di8QtMqnIG5nZV+gqNzFLOW949KQBOZfuiEU4UGg6X7sKizHf",
+	"kebI7h2p1BggZwMsJksP1Nc4gx39wgz6E/yReb6z3xkPifoeIEetmCAC8vnHYE74V2Q3IvsOKebMGboV",
+	"HGcuxr3z+D3wY1w1pDjRdiI9wq4FmyHsWvvF+b3LQQdYGWdyuROVlGtNKr5mhBJd8W2TEzKt/J79UqcA",
+	"l/4KuNYB2RKeIkY6vGtaKUbLfcgFHJPjZEe4CukgPVKjy0YtDGzgICPr+Yp5TABoGLeTAbrKO1TGKg/x",
+	"CUpGDXdXDv1H92chjQlzRAN1+jiwnVWHPM2JYkuuDVPk2lJIF14lIuB7u20mdEfChOl4Pkhx6V940vC/",
+	"7i0unCL8D1IcQkJO4UBd0cPr8qcxNLLjTaJrYRUvVi06qGLNEtq5fae4lqpa0eqEmQVuwE4yEhI5tSn2",
+	"fP64naCqn0ID7qsDzmD8uMi9Y7RG0Y+gfSq5y4H7TFSYP5um7AjTVpmT2ybl+mtXStBBWtpszT7V3gWD",
+	"HK0mAICNpQEPi4JERtDlgmgZMuddueMCseBXrczeqNpgwKntqxiTH/axQ14N79HotkxpK/TK23SyQgJG",
+	"e9FUYDbjxgtO7c93TdfCjhkjcc6egwC+t5S7dP+IXNrOt5DXrT1uJLRKtVoC3LEbWkZJsWe63tg7XbFt",
+	"sr/imotcC1T4CHgg7rspF6dJ2u+rzucmV7WYLm125EZKeHSYSW3gyiyV812i+iWxO8Kw4U2mKZK7WUqa",
+	"ecwq1ScO4iJ5CChU5cDt6blry7DWV+4E2eKdBopXullJqGsJ8HW1qThCTWOvrSSPSlnmJ8U1sQ/k+hJ5",
+	"7kh8+ex6fwYZvZDOIIibzGUU6VqzPeY6uOmlXuBr1ZMdg7xnd9StgNvyDr+WDf/nFG0qCPtIN9uKIRKJ",
+	"PhbgPdQ/OL5D7ggMJ1y9t5tUtN48y/m1HYZDIa9ksjrWjZlFNVxIiklRnWbxKQQI3W5c2J1WdGeHPrFB",
+	"RQJ4Zectba7wX2oqDIe7AMAxmkPsfTJ4ljy0VFSvsuBLfIVLszhw2vRGjxxAuctmD58n941rSCBMIS5G",
+	"pRqJ3sByAV7TuABICqLYHJd6RKWaHWOzrU0umgqvYBNLsjzU/6gwCZLRwdWH97VmliIm4rEdZuOfEjo9",
+	"+V62i5r9T0lzGd3y/xad/BPZIYKBdZQAVOrPDIFsxCsuRqDZHORvRA0UM7SL8L+moOscBm8e5zJsvKI5",
+	"vFC+DPH4IP6SEM7v+BLK4OViceGxZ8luBY0eEKoWrgc4moxD+p5PgRBSNU2UBpDHerr2fs92oeD//kJt",
+	"0wvuoRm/YDGcLyo5t8HxGleKnyHXG59qNYFctKqGmeGVVITdMLUH3bXA1gMAKCM1I7QKghpKWcyKbXwd",
+	"r4uAH16HmWzXZ875g72eiBSj+nBJpVMmuSLwFsem8BS53iM8eygkX7lyc+976ZadS4WVxYjE7gtuQLE5",
+	"9CyELX+c2Wvvc+hsNVIju61e5E0ENbylE2hLjWHKUvB//k4f/OuD/d/5gz8/fPDh1/PiD3/+9F/JmiJZ",
+	"DWb5vZUOT9PfS115NQVcpwt7JvOX19uotvKWkmQCVkhBzj3aEpoBD8mP8YXk2dE7OuwxP9PEmkBoNYCj",
+	"wypXwHym8y4E59OYX4egn8WJYF1GIBwVM2gwNCgx3iBUCLQjahLJGtxDhDU3A5grh2JjXJDSSU5YYoYn",
+	"3vl61QkMIbdMXAUc80CAVM0yfN9pq+j9axpdgXtX1oZsazBnUGBKgXCjhSsdxir5Soqlt4yT3QFyLiYt",
+	"rxZ0xEZFJctWKhpeVUTVQnCxvHCFDtwQ6sFRtLTCMr01MukVtXcDfgv92SXdk3pLjMTU5svQJQM+idty",
+	"NGD4GIzpqnUD98IkTQP6o02UsCM7SAOgWS9Ym8NqszesawBXSsLNpa99bnW661Fun56Pa6rw1a2AzLC3",
+	"b5Z+azb5inIWcWDQP59HkuwPf/wqEmGPi55yyFMCUBYzPZfbwavsHTzU7jvkVgGN1qgogWvbG/TH291x",
+	"vfCX37PdT5ztbtuNYajbDrZ/SRP7TyNui7ap0Wn35zwerT92Ozc0Y/3iO9H0zdnSIswZlLxyWAi+tLot",
+	"pKNrBjhQw4ZLFiX/e2kcEP7nTIYdnfaSdnD+gK1XmwbMXGMzynRrcybSPq/BxogJP+SKbqH/4AWg/ZTk",
+	"C4h9U0H+ny9d29+C+K6GBYm6HhYoOAtoJVgQ34ewIK4NoWueTA3RcsN88QG0Iop6r0QidyWrUk/CtXTn",
+	"Ne5D2E72ZaKHZxKQx9MKjx3rpWP7OQSCGttz7xFdw1p2MM1B6xSG9M7hnkW9Y5MvBs/nXQ9P5cCzuPZ2",
+	"5QGD918Y9fYqpaUAGF8d990GfSRYtVYtdUSZ9MKukQdvT5HqhxumbpwQ79b5SFcD3CuonYfJZcFP6KeG",
+	"UNu9PQmPHCjE744c51aB1mn9HvIvz1ftBtybXm0BHhqM7Lbqc+NgXOgnAZub4qA3NJVZNXd4JL2LdlgZ",
+	"myYifFtHchO5CDgSdvDcfPVxE8bQRR5EAYwG15RvAXjSrsfKpNBrnu0wuJIU0oOjZlqzTMSHzqLweOKO",
+	"SyaxrJPi+XrTg2cEqz9zYlNDb22w6qaViGW6IAZonMpl57n2MUkNJpdqN8icPlrWqQIBHvREbNisiabl",
+	"USXeOEW96Tc1xbtQjbNPbo+mjw20e62J4EK+M+U1j8kO1yzlI6N7nwGQPY0A+8MCSkFBRrt0fqz0zEEv",
+	"XfVlljiv+P35vMHpEru8x5QfTMR29wAUffndERbKhNKwPg/Yjm3NiOY3h9cwfDE/x9BF8UhV7SQtS26p",
+	"FoGDL9WEHPxt1gqAHguXvgtDE+1r/HlJL2Dsd0yh30auP2A40LTxFZjQFuEAecckCIbYMzkmKNQDQ2Tf",
+	"ewwM0QFQKnKMfye0b3F/ES6TPI2X6nXHw07wDVlugfsyrFh6OmaYPNk1qOHvvCPTWmb4WJFp1nuqxORb",
+	"xZumR5R6dW4g1LOyTCVlMGf1jLszm6yGAbgojahi/v4fdHnrACMJ/raybyW30lpusaf3Hiocv6MVnTPf",
+	"2eIWnZDGON8fd5rvTe6Y4INbcSOL7GJ80fgtFpMIedZVk5ClGGTClxCjpGsGCZCznsbUQ50Wo/6GkwN9",
+	"OWfsm4omJJkvcD3crlqJTK6xwxv36L5T6m6gZUdfVu8AHqydbWOt4ByTi00XpmZrl7tFy0mZPVzWOqK+",
+	"YiIORh9khev0jdNKUgH7cY7uA9HAsNK6MpGx6VAQM1gTHls7kaVshzlBq9KmkWEq+QA+PNOEl0WDeY9V",
+	"JktiWFU1+btJ/aXWU3vS+TzVTp6YodcxxnWtxIXUa1ZdCGke0KqSuxHNoVxGaUB/wQlmtncrdar3UNnq",
+	"jzpN2kTlHwf2aTgkBwXvcRmITG1VBBkkShKaQx/2zIoDMmxX7XOnVaOHPrTb2DelMj5Eny7H29Ik7tVL",
+	"XyQyYYL5Xpm7lawacC4sWkxzoI//eAX6Gm1HtD4rRm9AJ08qzZlaiNfCmioOTcUVTPqaOoQhhPhGmWwL",
+	"0u1QifEbL3Ed8dwmx/U2uFch0hNxYB/rpvye/YhdreKlPE6TT8CEcpuAOQ6GE0A2X5AwEATDELzSSHLN",
+	"wCbyAEq95VEHRYwHHFj45L/BU7ONKTLOWemPfw9Y4qgU7BhKKoaYioqpwuRSm/k2AAd1Up6lykGHIiSO",
+	"pdFSuiJP557m2t00d1i21G/s2Gmnl4nVuS+FSQKmzA2/YVfZtm/u8wyyAl1SLsKXD0nm0l0x1S24CV3B",
+	"H3zZW+s7jByXjVbq/ImomUJTo1FexTuFogjwFxPi8oeXd23NOpZropmnWyPdkYLjCHJDK17mNxg/zuwv",
+	"2CanRJaIbR49CxQNwBJ9/kXPyWm8cpqOpNy2njrvW87FbCbhNvu15NocDMdbBjxIzonrpQNch62C7cG+",
+	"CPEUM2IjnTNynEiZjLjX8Gi+Ov/2NXAt08WtOrwzTbYVoyqp3/rObKM4JNRfpzCilNzl6pumpQ+EPqaJ",
+	"t2RVhm7vCg9t4HEfnpyfj7WsEasx+XK+nWCD5Yap2E1P8PeqHgz8O/QCOPjoFT9uQq2Okr0+B1pV+35g",
+	"P3hi7DA9IqVWYsR88Cmn+l/xxWBrnRU1rxcT3CQdBMLQOQe20C831u+QR8IC3Bb5I1Dgees9o28bE31K",
+	"WcF+HG5FbxTJ9TxPVbXyo5GEnBA9PLYe3QJrmlfUPOCLZDVfczq6iZeHAr+Scn3VtJ10j8epwE+eDnZa",
+	"vUUTvbwdC+1SXfZ1qFgIZm03ATtp3DoOH70HB5ePS1coiKFqyYw11+I2cP16kjsLPSnvb5mDZp7IvBNq",
+	"DRto1aOaaDc99nC89Gq0kdgf7t+gN3JXqR2BWBlXMN0+M4PWZiUzIMbH0QGLkpiYXIOf7XHvnMdTYP67",
+	"dPUV81EBpaNAgAkFxTaefJL4Ll7lnVVU0GqvjWvHxnbwkorRNFL+W7n7jqr1QAH8CEss74mPsscOOnTs",
+	"oERzzgCsHDsLESh31ulus+DNkbszPStO06u0H0Z5nLMibonX7bnpL/yD/pnJrUxiKB/jOU6DpX4rd0Qu",
+	"DBOOqsyq/Pa+uCCASQYuOkh/4GsGvjgKaDZQCZTFCulp7Au5E3qa6SMzWfsOY2EEKd7ik9O1yeTV+0xj",
+	"G2AqsD1s3OlhYlqh4qm0wtcRkkRBrmsTUk7sdoBXhJWEbqky6DvBRMdM8d1IvbTraPOoKG7HCh/fwwbw",
+	"MHE/do6Dm0B9BqO+U73djhY47abVjcAD4QhmeVEuFkkJlEPZ7LygrTMl3yTYru9FvYBbWZtsMob5VOOl",
+	"3+IIlgY+ndu8Fy1h06uqdI5H8LLHBwOBIlfge790EQ/tSY5/1sRr1QfF/0vKhc64vjJI2HRKOv/XVJSd",
+	"uH5HAbh2aaEjh9Osf7j5SsoJAz4H3KD+IdMSvqT7guwYWxco0QvyS00VNLRa0WpRAH5BUrJfuitg0I6A",
+	"DLwcWhMBJxJmY8CDwS+uL8hZ+Jn8iyl5ZqdxJiT0FkqCrDm4o/bGHgFFm8JTnKgZVlSbK5/n1D0J1wra",
+	"ia2hSbA/DpqAALQiBqS3fSuWV1PjTdekJK8CFl8aIwyCZ/ZY4YNwW0AIx0hiqYrtHQ7HzXS+BwcYqmxE",
+	"tjQ0e1YjDQ17pEOAvQ+bLIH7f2V3On3pLzJ9p8xKMb2SVYmxUzznxXitwWOx3d7qBQ+DAwFrY6o52BFA",
+	"XMPmO2bFNikAVIeAmEFUW3Wd7INcmEtnbbMG4uJEGauqFjqwCFy6TK/hPO5YnFISJ85ObuGa1XO+jzSc",
+	"qVrNqHhPSFMf3U4tIPSdlD3YDRPmAY5M/HV84BlJXsM/qLKPWbOZcYnz/Cxk/zulVdqxyY4KFOwTyoKm",
+	"Jr3ldcRMMtj94pwemYIfe2vd3HLLfRtsloRoa+UtRqZYqPQ0K64MYyLAbrgWF9DvAq0D0KzmdON70G0O",
+	"lKm77bomZB66UW8ZXbuIuDYxXsck7psIQtxwWSYXY2RLsk7KFNUuNyJGTIn6/rlDpkNmSQPe7vNfrvfQ",
+	"XtR3WxrKlvcYx8f0HMPtyXHnteuUN5Q63VvcDeB/qViXRxA9bpiJBb/YxCk9Dhe63yWivb6m2AjXCML8",
+	"Bv15GlNPKz8GCPhkMiZ2mcyg9jsAgQ3UUgU2REjZkQF9qtPWh4o8vxPQ6nq68jki9iAqN6RGvG1N5rRi",
+	"oqTqCER+v47GYHb32EG1sw/ALRxCrOOoZurNfvQduPeONhMu+An3b+rN7+YrViY9jNuKiglJbhUVw721",
+	"Ycj0NOSWZe1GI9dMAKuW8gLQCi8dZqG95aRaW5sEQFguEfPP9XrHjk9awncj8Bb73eAKt38P30m6w981",
+	"gr9Nop4mld221u7J5NplVZt0oOSGKZf6MyJjveSZrgcCddjU36+mveIQm2BYP1ScjW8v/YLT6j18IzHU",
+	"yGKTEv2RvhmkXyHSob3qBqYAp5nZnht2u7B5dkca/TPdON1dK84Qyoc12lhUf8zFn5PAImEvDy2DgCpj",
+	"F+A7uhw4f462EYqZszcSOd5BjaLEN/NJQFeOBqt0PBHsm54w8zv0uvyExZaJQ7mj+7SqEENyOquVJlPJ",
+	"53Umii8YVUwbV9KcaF1AS9aL5sp1SLTHXN2zs7YTWyYHTrd7+9knaduPg6oO+Eq1wZRpK2IdKH9fT7cI",
+	"/N7e1AhX5rrezooZusaw9BS8QKCckgP7afgA/dAo3TC/UIF0r7G/jpc9mIpNv7lRkb82J+pUID1O9byl",
+	"j+KZbtpT2Xme6QBtmPJWsUqz4DHJlCWhpgzbh82lideT7hLqoM+o5xVLFVK9hYlajqznK+9vddaZpnvf",
+	"nYXY9WJyDewptlDYrfZjdeWsBXMT7e2okTrSaXzjjRg0M3su0im1rYzQwMx+iFaObVhPoHnMMUkm9wXl",
+	"p0fv6Os3D2ZxhI89pllzyLkYhZ30onl8Wk/Hqy1Ltmt6BX5bYNaYT61BWrGFsdsK3yxc/rwETDoiZAfR",
+	"emQOGuU6R7x+A28anMLpIRSWLGPKAzAtBGGMlOuidTGuhdyJsccZ9vedfVMGeCuP4gBwFIfQDZ0yuA7M",
+	"f7sTeKt3ZlXxCR6QJpuhq6FJub7aZOorazGH6H05wi3Ky1a+S2NBtw5cjDDoGC1aatwO308snkWz7ui4",
+	"ZGXLi9ax7dx9kU4TMEM6ZWAe35cfxqLjEGSqekppQ1a1KFVbX+6P7kKeRH9yesrVeoWFMumP4RK+CvZT",
+	"QmcKjRypO4SWAgWg7sCVfr0nVOBd7g2rlFxA2PmMXGhf3PEn/g6YihoS0Eaa8sZAiGg67t1RzDjLLXiq",
+	"D66j3NHQ/vH+ixQfK2YZ2Mn3EC5NVFgGtLiRp/u6Ys+xO04SUPMUdTzwklwRT65Up5hBnW36nGAv1gto",
+	"qEYNly46bn8Mx7He6NEnyGHt9XqiGoQ0VxWE8+urDoqpm21BN6nbXNxpztMh6jaHNwPUTrsQKFcOcn9Z",
+	"K6bTPWlyIa8+uL6+tn8VnefuUxAMXisyBB8dQL6b3KFuEBKv3RPuICznFpDd0WSxV65KEfKlsJRA19ew",
+	"YQ2MgGLbh4YpxaHRfcrsZ9WEsuE0H1vrbWtWmahhMylgmceX+DcogECQLMEmWWGZdJCfI83JyV5Eyj8s",
+	"khodTnA5x+Prhvvq1pDU6U13WZ+dHVc+Z+oIYDP0ZySfjQrYUlq9lqSiaskIJZD0IP2djNoxXs3eGnWZ",
+	"Ni3smigd4vbxcp+m2IHLaPi7aDM5/Eo+kq2SZT03CFYtM5k/Bwk+7UjxVTOzI3Yg79bp7RKdSUppIvFS",
+	"EHjmIgA0hASrkK1StQ5XTkF2vqGou3Noippwh1017rCrRPNUz1V+BWmGV0tmnjuU2k4A4wAVjkFrFkyy",
+	"d244VwP6oadRw6jkD3xZforpKuesHwgE/MRgRN8l6D7LBkyxnznMVIdmOc5DMmEGjrSp4l2XlBl0biR8",
+	"Y+47tHORKu49PBTDel8UQ5iChDZJWbTkymiLoNRl6TAtwHCq6vFD9SKwRUOvwHtBe3T6aXNu+tRIT5Ik",
+	"kvRU2ua0hOyF3vDfaACH4Yu2GTe5ZNeo5lgPX1cHkYSWJeBmJLWt8Z0nSinY1ZT5wBcybsexPXZGewSr",
+	"No57dNOfoBFG6PRzS9meaCXhxD2OjPRwi+hHu7Bs8p5jTe2UIKsViMOOKXgs/VrXBuiganQSvKXxwwzc",
+	"hfBYQM/MTuh7mcTrrZVKBjJeh0I4zJVoek5kUnenYX2O5tWNC1BOhRA9VUejZHvzxI2OGc4bLhAqY8x0",
+	"M45O3coP8pFN19ycYdTLb1tytxUTZfI6iPT4Kbf9iUGW3CSSU69VKmllSblImowi1PpEHnDo0LZjW4MB",
+	"5pGb4VGPEu9wTd9gSL4IRhPXZEe5CTlu497S00qBmiTU4cEc7JqhTZo1wF34d/TxyAY0u4r7XG5Q87CL",
+	"9Lo78fD/KIN9hnJEfZDGRPDlyoABAjjId4r7bE0VzN/I4lyjJ96Sa0F5xUqH3X3py30VZ2XglkROCTcJ",
+	"vfIVY6V2hSvYooEq1maJ8frmyDrKLKh1hNWXO1ipfLNjQgB9vvlug+h+b3pqxj8xxRd8TtN5bPMVm68H",
+	"8nww5m6oKH25ILLBTknDOrUzsV8ljZD6WjRmFJx/jejopQSH6grbSpwkLCxvmALItiy2mRUVqh1fQs64",
+	"9B1VKXZuwrW6el9PtFFnqi+Q2x+sHR16KWY7JVOW661jXaHR/pC33guXEXHFhmrIGX7WSaZNt6+a3GZw",
+	"cuO6TIXbxN6CedX9mK6DY+K7ctFo+17NdyP4lx9OvE33v/kpTqgmdtnAFddwf0W1FvbIUKXkjmFzPFHC",
+	"8XfhdlVi471wEzcncJbAhp+zbsS90w9gVMubkKs34kmJuEOD8DTeFzY4pHeDDjcOlaoFahvy0kLpqfdX",
+	"uptLO/RCbRSja2vRQSMWlwKfVh26ukp/xL+5fWirEVcvQn2mk9AB6/1Mq0RVC/3I9UDAB1jGtVc6dE9k",
+	"QAZ8xSXontXaKhrQbBu7JcttNSmdKSAo9GKQ0Wr9CuKDrrScz7M1WGFNrgrk6Gw2tlh4H3vCke7rh7E5",
+	"JvmlpsJws79wfUt8Ny70W8BiiZFy7KTswl/C+5PJE644NIA3444VM2jZH36rdU3TPJfzpwUDIZtt17/Z",
+	"t+uihubieD4I3dUSXADNyyFu59jc0X5S9M6+LteUrTfJzPBEc8s3jinXjGClG4Zc4enCQXa4WLiyJqSV",
+	"9+GvO+asmRRKDFps4wlnVkxM/MatG8fhUewPnx8ZJAf3W8t/67rWH1gq4UjgFjlK+BoKJ4uajnO4tkYC",
+	"NKKnQOn6ISOMn+l1TjpB83DgSCs8ffm0v/TPtMuDOLjCjz7r+TOZpTO8M7dGJ5YSZtF0iZ6VCdOgfXzy",
+	"rptCbubuvQkcMDpPoyFRUrI539AKcUTsHxaKzu0DnUIEkZSH2VKRTPLaK6lIqeiumx46rgmcc1Xjcvoa",
+	"0wT5dpJNnIz4O1ngy524c0HniwDCOZMQtRNQUgd9B5K9EFA8T3hVb/jJCyKTTTB3qKyHKVtZbLqocCUB",
+	"FrEfPmSHdR72a8nJOQSAYxpxjWusNdRPy87kR33bxkuDpsuEDqDNigZGzYu2oZahP0u1Todg+2oGOoG4",
+	"MYa9x4pMZ9S4rB7o686h1I3FHb3bID0Rf0Jfp/EMIrcs4/3ZUrXOpuvmwV3oOjdgX3qf77nfMQ22TLhO",
+	"LkCHFdXQ8YRQ4cp4D3qyZNu7t0MXsGw/27DWEIpsLE43tUBYv/YPKWQWzea14mb/zkoqXwasvYON2yXN",
+	"pVzzEBC9mEFvoSv/VKMgb/lf2L4VOwTxB0qrnVvUrXJlzHb26RPUhyxktpDphimiqf3Rpy0ULgoBZQ/e",
+	"6xh5TpSsDTpNHNyPKAMYAMjUh+TlDVN7iCQCOo/mSwEBFUEE+NQpcUsjuHAEEMMVYDjyIXmplFToct9i",
+	"syuC/ag0+eLtq+fkz0+/+u8vH5IXqDu4k7GpNbiE9wQuaMTLAIbSl6GL84ZRYcDIcmoAPOY+ffiPJjh3",
+	"MfvB7gMWKeF+zR7740G3fHYx+8PD84d/AFYxK9jZR3TLHwEwnbOilwzOnRUZ4Ot+Xc4uZn/l2jzzD4GV",
+	"sZXCORGfnJ87oBXjArd0u62cp/zRP134E6+90akf7mUJv2kKlhnNIvTQlj6HNOCcpN4TVvDIdyb7hPk6",
+	"G6r2LvXCyqsd3RMjS7q3Ww5ebg88Ixs4MIRp0Qm6PVeMGuYXE9qHfS3L/SSa9foq2C5Qqy0vjKrZp4Pd",
+	"enyyN7deewB2hQ6UI/fhewyNuOiB25FG8a4YdZmjWm6Yu2VgiBZfP/qVl59QpFQMr6v2Pr1Qctvs0pYq",
+	"umGGKT27+LuTePbANPKOl7MuoYuIaAeO8r469U8fDrboacLdAi1zoDL7eKrawayp6ehjb2Mp2JkGf0OC",
+	"wlTsLW3PYtLWJdrpeXkBT6Sp6T3ojpwhyaAh4aBilB4pTCM32NP0WF2E5mqPgSt3xl2BFCScBATr1PuD",
+	"7X06Zjg/3Xm1OwI5qIkT+yxq9HEK+ekK662i43ohyg2ITtf/iAGMPiAC7Jg2Tnp/YflNEymq/ZcdZnvE",
+	"Pm6dLz/Jcy/h49+57m64zrCP5tFc37S5LbzlmguaKglJ8FlVIZBbYQXM83c/3ZLbAnNc0/kao0tJtviO",
+	"rtnX+Miko/Uvvj1+reRffIue3Q0VfGH53B6BN1KbpWLv/vZXJ3PLerM9walrIZtopm74nCEcKxBbLoiQ",
+	"O0CNsLcpYBSnD1xAlspR9RtmnjfoU53DljYFn5w/+SMiDEAiAOSaN8cfE1YOAFgSzL7HEoJmY7rbcJci",
+	"1C/6/9pJJHb8/YoBxvApNhMGCpG5AN/t96aAUvPrPWq8zc7pAT0esPzGSUhnnudJfSDDzqylCbbVmeuf",
+	"iBZVAPFLvSZEXsN7AulmYbwI3Cpn9jZPNt/6MFbwAuGa0+NQtayeT63VuPJtCzNrcB2QE0vItNi51TQc",
+	"dLXdF8cYXOkCUsZkVRLIWkjNzsj7mB3suF6zMiRjp+YCT0yeTGqkEMpPXblPzsfcua3KL6kOKhxTr3WF",
+	"FEe8NaIlyEFrvKAnyJGWIxYjZgiGbIHUZHzywkkm07ydziG5aJDt+3Wo8WpPqADC9MU1A4PbvoRYuU05",
+	"5M8hdGqKv1391ZFUiEACdpTjXb1jipGyZkEbkwgblJpGlZVjo4/ZNxR8Ui7am12wbw3fvMoLRyez/dlw",
+	"zNrsU6dEbYAiQZDGHOL8mJoxfUGk8ALJsrKsjXPxoqwK7A3f2EVeFcyqQS9wjbApkNQENbyoAT/gIntj",
+	"KCrKE4kRyBBK3z6YVRxIW7eArUICkb8me0ibuV19ItbJRHPkV49Br2IpnSHphgt2EnJWfMMz9ASbKgD4",
+	"PW63sErZJZlXzGulpcof+OKedULNclb1D4KRLV2iCez53Gm5eFUC4siOa3asHQQM8Ih6GLWkP/LZ3Pwg",
+	"vAJ4F85IO/YziCOM8ETegd/Yvn+M0/hbucOkLMzHFli/eaTGbjcbr3EI7xgJlg4UqEllf9XshilaEXBn",
+	"zlkBGSCVz77buKcgcaCzrVHULr2ziOD6PER87mRzcXSPFHoHe9xbCuU0+sxubqg4hWsU3wK7ghKVCwfk",
+	"FZXZeABKKvZkIxUr0MZHtRxMNthVa+ZKZQWx6O7nimsjFR9hqn0bnhyws99DEMSFhQq8eedys6GaXDOz",
+	"Y0xcEOoT2H1f38xlMI9ERNrFHXvK/vTnP0NEyTBlx/qfv58/+POHXx8Xj//06Ysi+uXL//9/zU4vmkfL",
+	"BaTkfmRMaU5vLZJbrvYVI3pj2QG3fA953XS+Apg7uUH5gNhA0GimBS9S0WXRuEoQk1RiO4uSGurqSPYY",
+	"EJS7S6fByqY+VjGfi9TA6FnbrMOPtXAFzEnh8qMo5d3fG/Yt/zsvjje1cdLmms7XiB2IJvYe7Q9ne+x8",
+	"IKzkpcsj3kBxGjIJF8QwQTSbS1HqIq4NZJVmwR9PNMewXYsFfIws7+/TieBYarnNI0DW1+XszvWvFxBq",
+	"z3nkXPX2itES5v3r7OV7umy/4cCZexJ1zBLVfmXDRJ9e9hyfOJ7Ed3AycWr3HVvu39S/sK2ZnW6DFtxB",
+	"HGa05rK003nFq9vvTpGuKavYmQY3R+E8H2gQevhdX1yRuaZdOtCoW/rJV18NdUAezUFybph5AAUym1sE",
+	"Se6Xi2DbkgFPQ+erk2Qp4FDQ3qZiocCDanZBHp+T77722pbTEy1JQucjWlVQ1HWNlcHg8vLNVjwNsjz7",
+	"6Ff7z2Bqwym4d+BJO3xa0N9PMgOSHjxLX4Cnw+0uBhpFCYkM+svLhsja2DPmmoMZBZKm6L39PhsJz+/u",
+	"LKaF0okUX9wT6HpldQ+/J2D3XjOyBkwE0KIM0Su5ExlOD9WK2zpv+h5zdw5vzuvFd1jIe0fX7Cu3yHs2",
+	"qvuv2WByn8qsDoA9rkLObS35wvmMvRVkLekvk8ywklXp2ymnBd5bVjGq75cfPsvuYF4xgEScxgShGOrB",
+	"HQJLxNuaTANsZfL4Wfn7n09suLJOdVuFYzCe740sZb+KChhkvzHj4Xu2g2nds9rXvLOj8pXlafS90rWe",
+	"jLJOIcFcYuS72WBoethO0IB6ngG/n3tmXFYW9ls9kQbwjOBA4Ka6Aav1FNJf3TD1ALqf46BNc949WdHt",
+	"lokLcubQ76Gfj4iC4lw36S+Fk1Fc+Lx/qQii+iCC+94nPhXkDFA1uFieQfY8eN0Ap9zhGzdwJVyTttO9",
+	"kpqLZZ/Fbl/5pkHruJOz8xyncd9KAS7rHYQzMy4w7pMUT8AdQEpCXe1GQbTsgAHvoKE4xOPR357LWnO7",
+	"9oiJnkjJWya3TNzp1uEr/vN3DjUQf/wcGgBoJIgAQQm2hMzsV0kNfQAT6BeHL6ihr/CxgRgIRML9iV6w",
+	"bNaM+2hS4m/6TdAOM58RRYXe2fvdwW+dKu6eQu8NvS02TJRQ8CQzr2TTUyfuJUgT9nmMIx4XbS1Ht15E",
+	"czieqZHTQiYFNRRJ6/K1mGr1kr0gC37DumG1wgViutODjHcR5b0mDwNqfL1C7KUoG2p9noqV04vNsKKX",
+	"ohwnOZ8m2+yfxmKle3ekCIxjtRDcSkhs8kE1dDY1pxzUeBAKBaGCVnttdBGcTxB8AebRzuHHqgWqO5gA",
+	"7ewAlCqAhj2XziEY4s+++S/i3nZj0RFHcVoNCFZ44l6ONqfVmFP9Ou7VH/UXh17dRzr8gR6PfrUH4lPW",
+	"mfS+VuIFttIcPlSD/vdbe9gnHhxOK4AqvWc7660HqUvs5BuvsZ/CaK4VZBlyWmH3Y8TZCGk0UKkm2I54",
+	"1DzyhT97ke83OhlybmRvccMLfOI+jsbLj3QDnexHHI+X1oTB1p/gQQMj9Foxurb68Unqthh0wKK+kgQq",
+	"lGm1o3sNXdSl95jb++raySAtLx2mkg5iKqPyKbowQ+GKF/DQGGH/DVhtR6/6BddzqkpXBIlz7IkFZOZ3",
+	"OjUeX5Dxz4fpHZ+t5quP7IiXIX8XKvbaNSeGfTTotF9yARV8WXfgmzqiz51YxRF17s+yym7JEaHoeDf+",
+	"Ar6Ihv8GJFgEoNl3wb+McTbHlUQ2VvG4Ky2TontQlzDye4c1HcM1R04FgoojRF5EkIcGe3Fc1dE09Mbx",
+	"id4HBSPjE8Qnll859cmlpp/puJBibOnE4EueYSlGCu4X88vMim0iLFIEB5ZWvS15tgbMAeDe1iQpEoCM",
+	"oG0jKQofX0dspeQuwSdJl8BXo1wC3dKNwl+VqM1iuvfCFUVwAf7ICwIMX7hL3XJKAVGAAosgi2YBUkHJ",
+	"vu9FHJqyDZUrHZaKTHZ2nGGxBhywlWsD7+o3wBSpjdPBACI3oCzW5pKcIYwqemADYLXrM2MJRIkCwL2J",
+	"lRleTtwdrOsdlG38Xi4B+q67k4ZqJo6195o78qErXO/BDfj9pvz9pvz9pvz9pvz9pvz9pjztTXlS5BT0",
+	"yVAzX50KPqW5JSGldOw1mc6FTMbapNr03pOhwY++mRWzj5X+OCtm/8Ry5S1Vv9TMTGC6f5OL+T/3nr3t",
+	"1XlHd92JLrCT3Rf/8dL7ZKHiNEgvHuYDvNuD7jrxS25E+ZBu6XzFHnqBMlEYH44nt0x83FT4Vf1ALhZ8",
+	"zko5rzdMmId6qxgt9Yoxs6kewr/TX3mym+OEad3tS8jBn/OKXRIKxa7XUq4BxIG6OjQCi4/CFcDBuiBz",
+	"WdUbge5NVTtEV5FycT5aKmxAlHPIh1vpG4VNC09iv93yMN8GkeVUMDOjZPYtx7kNxspRatxX/2H+DmDO",
+	"0/s7WkkLHkbnOlgOF9gHNC4rhhMY6pCd6QU9Ds2KK8OY8IXEPrnAPeP7vUSpLNd7sFXkwrD02TXKJbIM",
+	"Hl7oE/q5T+/1PnMRu2MdNDL81R0ud1bxcv7wmfgL6ZeuZncEO57DQi8Xa7522KPFQp7/wJ+ANjta65ZW",
+	"1kQHYl2C+HeACat4bMF21rLncN9AtF+UZNnK0o24bKh4ORDpTpKlhn0sB54gbnTLE8TNZUPDMTCIJ3cD",
+	"PYtcJsWhz+SiwSHYUt9KycoIgMIGb0bboQatRnCpWdhSzfMAbslTey8HqafkRrAGWt7D9mvCbnjp4cqP",
+	"scUh7SuAbz7kcz0GgPMVJrP2JsY+i7tmMwJNnIlVUQvXs0ZIguXxZE4FZHowYbJogggIN14VGOsliWBH",
+	"j1J4uacNYu9/9dXTr748RaY6tCB2CelYVhrhl4WcUQfFJXw8nwFyI9UkTOsSe6YpuVR0o31+qYA6SCZK",
+	"Qv1mNP3OsYGdF7W0LBXTER43sk4U8qAGe0QNSsRx7HPD2S7ULEPh5vUenOWXTa5QlI04RoLZIXNc9Kcx",
+	"zlZr1iwV5aLtWteXZCOFWY2ahFWBjnP5/uaPViwRLVf8n4+b6nhnpJEbPFxPn/zpv788JWS4YLtqn9Qt",
+	"sOAnKBZUEzuNywMY8eZYoLE5lPT5lmmzr9g3zrfy75P4CTN+Z+f+n5r6+Q2/YYQ6k4UKQMsj0MKvIAab",
+	"6JRW/diyk2SGcmHoeqA677V75j6SQ/Fd4+ohumfgdrpIfysTN59RRhoXRo5y/LtqHMWWXBvsCUTVkhk9",
+	"CqcUnFvMpeVbSYAGhssdd2PCZzAo+qNuC6gybjYxrIu96DdMa4oFnckICa9y8NfGe+6KAyyXGHDtf/7x",
+	"j4/n5w/+8Y+Pjxf/+MfH/158SEKtJe4uZ4MEzcVji+sItf3B4/MCf/j5qf/pb3+wJHWfPjj/Ct0MWMSg",
+	"2LaicxbD6Rq3SQgoDJ3sMnjG+N2JcXYipGHOo9jMHaLJV0JeuHnBTK4ZRTbRgLSisbEMXjKAV7G0Egf7",
+	"/uRNl7lUCt3vU3iDruFV0Wys2cR+qWll34Z/p5VVHva9VMKq/yOrxtxswClbSbnWpOIApaIrHmUriAtU",
+	"bhdUEboCvcYK1DXbuzWUfLFgCvt6gHyGaDXUp9AKm2AmDdhaHVv49nzF5utm5+AqoPuAm7STdVWSa7sd",
+	"qKyvrfHtEtRzCpjC4o+pAY/c3X6ED//+kptRqr9l0F8lcbeEXtpAZsQwsnSKKWzvm1MqGP7my0AxEH4y",
+	"NAZIrXj+7qdodXif0Nb1QVsXCOB1VQDsaq02e5SrapxyMdiN6r1rWdJ72Z7YY/Xhztkrp7QYurZGNeCN",
+	"cEs4gnTyXjKABTpZyys3tn3bZRAU7tIpodgOkBwQ/d6Bq/j98x0He7XD7/xD96Eeupd97sq6DTMrWQ7R",
+	"BZ+5H7LYd02mSoD6DZiq0t5spylhs2+pTcWZAtmAoB07Lkq5I45+vt4UWj9s6J78sy6XjFxH6CFCGj7U",
+	"qPF798yYWvmd89tgS+PUhRhah95jCkBvAZBb3d2ZQAdOiVRh/46GnisewdfsZKoOPOeacFv5yDeNzeF6",
+	"s2Y/76SgCkd/x5j47DXXTbfHBvrWkqcg9Raw0knU5RyIKG+YAj9ij6fzB//MXSV23yW7h8kn+P25vaQ0",
+	"aixHBfgCObdUmd6Ywxt4YBQh3W15iky8bFAWdLDZ+JQKlhuIVtUoe1kHdBEAhnB9dlseyFGub9ef9+SZ",
+	"bafLfvxfV5eCrJ3NnlrWijURPzwoJ7pfqB+ea7LB1IyClHIn0AWh0THQCL0to0M6wBt85D6ULXjVSFD9",
+	"nUM/2RNIVThVm2aMoAsChLlApcapUYuKLnXTYGPLBPQXAu9ELQyvEJ8NnIf4OwAuk51UmnVJPmi5vRQl",
+	"kuO32UT4pTgN/t1LAbXyLfhCjxPpzTZL4SJpBm+Z3PYkmiP7wiP3w77QGWsM+MINU/vbAw4MeNbf+A5d",
+	"d1Q179d5v2EifKvDXcwAMkYdLqRgDwzfQN+U8tIdRUAGhnjOiaAbqdfm0xgVyJ9RzDB32j0GoE6lFQ0A",
+	"b+LXvreSYNzZhZeVp4PbE77HH0Jia6atRoKOK4hCawKZCD6S5n0lJS8ddHabehk4CISyPBWRTn8y8BU4",
+	"y8+A1qfTEVScz+nip2GzQwjVcFOxgijp/ObYMW7EgXhkj2beXv2OrtnP9onTHojTSSSYXEbLuzOpc7AL",
+	"bUkHuguEzHxmINXaTyZ/NnO7BekRA/crPjPKkAO1aDY1CsoV5uZcoHq1Y2xdYF5OQX6pqTJMFWRFq0Xh",
+	"+hwrQkPoFv1il+gLkAtyBnM4Ay3NjXGr5J7P0nuqBco5LpAvq/KUXqz3ueRc9B1gDhW6WCJDFm7ljunh",
+	"AyL60a92r3pzbt828fxhZdhlUB8ReX9mGS1Kog1dxse3FqdmchH5mu0L7CfRqTo+ooj8d3McEoyQe4ZQ",
+	"IqCbvQ9qrNn+VD3bfCUFnBCQS9T90oLz7h6IR7+u2b73WLwLlXt3cypSw4Df6/4cmqPEot/gl8KMa8oX",
+	"ufddFO9U8hEsO4Sti2K+AMmgKYcbKUJIiDd/xajSDmYzBzcNz7A7g5p2U/hMXTnD+7N5AyERY8FP4vP5",
+	"fyEoZvcDHDx4JAEyTQqiGK3ANVsgIKHdUp/wkdi2RxD9HNy7r+1Td7N/dujPvYetOWT3ETdx7iylE20j",
+	"dWkUuIEQb9emAz7oo9Qjt1TLqsZ5Z2NqsrphDuT1LvYUxv9cXXL96jMCFKpy0C+38wnXRvGT2JqvuCuI",
+	"CKU/DrMV1Hj0xGJ/DC1doRdq8/E+bqUy2vd86rdiXvmHRpkxt6vs2zZuOepcGE2IxaVA9xT+ZfJDlTao",
+	"rVI0fuhSjlJQAXkz6SQusfp/1PtBPUZlWUb9yHvfDKm84997LxqE2/+32IN1RPgB1nKioM0cdP644Ae4",
+	"PMaHP2TrnVTrXpb+2T5wHDs7xvXsfMDHyN53Vqo6aufsMj/Ptu0oN/oCAkGulUxBtlStWVkA/FYkGoWE",
+	"1j4rqiE9FrI64i3F098vot6Gp+5HpfZFGZ+/XsAVgbxthOQdBTbalSj/eRUwbiwX0AR8jalVLYFXH/2K",
+	"CTQDfpuwZSMqoTAhZ6ASH30RT879f5GD4vyek1H7tu09VIw4koZYP7hsjkysOdwB+7yRSPk+C8Q+xH4j",
+	"W3IX5mtDhP/08ysIowoSQAOPuV5J4TxDUL3/KPuU3b4D7J+5y2MUUoczx+i41OKuO+7QGjwkyaP5is17",
+	"rHmoFmnR5g742Q3/HmTGPfdyhfX1F3FwTXZKiqWXbo22YyUdwjDpk7RlxtocOs56DzsoN1uqWG+jfPvA",
+	"He+if8vnMeHx7Vzn7yisuGKniU1+K3eEYocHHFdjKVfHCeNFlnSVXpE4g4YRXEAo00ktLqD3pf03sc0l",
+	"p1V+j99UdH6X7plm/Pv2lR4Ih0Q1jN2HkA+D3pNaCWuesMZLzSpMX5P1iTrY/6y4aeqru/4bLiD5GhWh",
+	"g92E6Et+O3+wH9ul6zuUufCS3/Z+NgIWqk2pwbDVfeyrr/VxASyYExdhu6UjXndjwVXQf0zf1hW7y2MK",
+	"4//mjykEIqAv233sZgh9RMcyILT5LBKXTYc/UuOK0aUC598llsOvmdUAZJ061LUeyDD+UbORjtfbgWWc",
+	"wlfSGXjYKfLOVY6fAX3tLj7YULXk4uy0UUZX6IXBFDyUrlyiAInr8c0d5DlUzkuF+bUYhwGmau/bgCfK",
+	"SeDJWVlQVnI/EeG6+lyljF17Iwhq0GnibmvYRZryEuuGfd1NayMe/Wr/+fTIqj8P6m2frfZXLtiP21F2",
+	"vWpk7VGVHberETnMvnCUr9gNq3QjB6FoUV+6enE1siKm484eFcdw8Xg8TdjUGKTZuK4FwwlFQ4B4o/Hv",
+	"oJbUyKr89wDCczyZufo8U59IICK/lGEz43SeEKFcsapsRYfntdGZQ7dVciv1UOvTN+Gpuzp6bcr96LLr",
+	"XKf54t+h9rChUbb/Mh69LbSdlifMWHzuuknC1egu45CDAH1x4aVREJt93FaUC9fRBhDqwmdzKRZcbcCI",
+	"suJ7q+QNE0SK5pGDkJ0lQln31Kl8w8w7/8xdBvT9O1JuyooCAu+2ouJUjraKCt29VKOg2DVDjAQv/Kk2",
+	"cTIpkJc2+EtWBYWdU7WIDqzLaO4rrnjHl+KHelwbUPus1ZBqc6LiJpDkbo49jUDfuUc+S43A+1CVfrpC",
+	"Oo2ERGyVTPIMX4rXdxXOe65YyYThQeb8FooxTkFoNq8VN/vZxd8/tPC6+VKAlmnVS8gitmenyf7XzOiY",
+	"GclcyjVnBwfpkf9KFuLQ1eH4x+7IZHfDTymnSZU6naz65bkzsEKr24a0tKoQrSpZXuHEl6/XQGDtDs37",
+	"C2F+1L4O5i4obYf+UbP/fYekWzlj92y+klDSNungAIZvr4r4Dh+5rcmcwzJgC9kBPju20vcOTHFY+z2m",
+	"kbRKNAOKCm4SgGsRu+UeZ+Gjs6hABUWCtuo+zrQDCkHFRQBOqHvGFZ73leK+c9Dqd5Sw4mh7z3mhzUsP",
+	"sFvAJYW+qJJoLuasBbnLtpdouHDfZP6UYfjsxN7tTtNZ+6U1xKnzgicCWguoPHM4mP3Bd+RHQAF4dMMU",
+	"X7gl99kIP8XP/QZgAU7HUq2V5QLOpWQaEPJWsipPIhywhYL9Sm2Y8wpgSBIiLCG1QpQtjBYUBS1HQgP/",
+	"NpeqZOWlOwT6MEJt6HW/KfgeHhiA3PqebpguiGb2KYP9L+dys6E5ZNhNDCZ3RGUcepO9C0uxbdGqVWt9",
+	"9DB4uAq4UrlqfUw+WvO5rF2jTY/AcyrYni7KuJuhzk4xQUxE3drxpobygii503AHLH3v0Vo4gH2uiK6v",
+	"jTToDcp2etPT3Ifvkgi6f3uKPwRA3afYr9SVvHaBeON6xgXR7IYpiIvflV/3227fUV8VCjgA/X4rnSlP",
+	"jIoT/3g+uSvJbwlx6TO0EAaUvoNmTLJxvze0TxYMuNaQx+HsPnPQyihmHwPHnsPFCbtgpdrkvrRDCYf/",
+	"lj1lU7rxRzi6UbrMli4xFBv6HYFwMhLsFyJvIHlzZIXuffqD8Y672w5mHj7VSvPQ0BnEb7htinAClJeI",
+	"4RS0L+wRfd9/v7d/v7d/v7d/v7d/v7d/v7d/2/f2nfWRZx+pvRRO007edW4ZAQ/z3vV4uR90mKbuFrP2",
+	"8OWjRFADZDvxfSD+sRUZoEldptF1Rk0iXBK3TPfJCfkn0Vl58nTqSQEpF6BSgKkqOl8j9s6KQ9jeQanT",
+	"ueE3Ofm64VqfSjT8jrAzWp23Z+Az4ev4A9jA61zvPbRXU5OiieeMRsDIUvbHbd7DEwMqPeQeXctyf6Yv",
+	"MVG3uZdjoPccspj/uv5MzfF7N1aWcmRpdXmSWh9fWmQkuWakhHAL4DxgYbzdTw5OVWgGXNL9BVnwG9ZF",
+	"y+9s8iDa7gslt7DW3ybaLvapobuTkPi9y9b2wyWD/O/5fP0ZCXL6aJldjF3UfUfL8AQlVCdt90DIHeGn",
+	"QP9+R/eucyocnxIKqUA7D38T0pAvdmBHwB8KlExlaQ0K42WlJDup1jqAUXwZH6U1E0MCEx4ZlcyPQPm/",
+	"PYm3ZuJ7adhnClm/9216nRIEGYp265gAgOMmAUWqFmwnYc09NBSWfu96w95RWBqHv+ci7OiliSIb++Ep",
+	"8VgzCSbfQW8o18bXhYOxNbNvKQn+KVfXWGSytbpH7tG8VsoRKHuDwd+bjR26Un6S/BRBVFhw01raO2rm",
+	"tKrIDbyis5Shm/gtu5HrsI7f4mV8Ssp5VrGk6jvbVIST7el5w1TJ56ZfHv/kHxolkYfAHSML4ytnuITK",
+	"glEtQqHAo+1Llqrtzr307cmhE4PV/LAPr9UEETuzsj+65p8Ep5xcDBr649tf377GJRr56T1bXg4CNOzz",
+	"/dc4/RxKmSC5Xrvu9RHKZVzeVAQfJrY7dLkUcgdNQUPuxTyuJLzhbDfA5vDEKB6Xi0xEoml4H0Fetf4I",
+	"JshnA7r6CVo33SfKFVAVzeqKaxPLJ8hvbco2qGJYuFQWvpl/T9o3vWE/YROtO9I/fgpdru5Pz/8p01nr",
+	"L6dJPfsLY1tCiT0KnsKX8X2xaBoRgzrhiyvsbdw5SaOM4Z/yXc4+9/37SqqlNIadoljBjsWMJyyKLSTp",
+	"JabsWfnkLSvteLyh545WvfA5P9vPT9birH2Bjb/BBoOwt7wZh3qgddWFO7lwH2dGTuaUc1m6JN8iatyN",
+	"wJn+705PpzdM0SVrVSdJwfRl28ce+grYh9wm2huMVYswVOvFY+E4/Q0UvhVNclbMal3TahRM6EE8104J",
+	"vg5+ttZSc4074WXDXv9WbPfJqNiu69OgMskI81obucGuyS7n4OGcGrYETbGpCzYedwjDICACR8VCXBPC",
+	"o7XEHpf/k4ke/7tUF0Eg5VqW0God8HqgYZxAXM2jFcR905duI29YiR3+gfY+fFgy1Psga7Ygioq1q7+k",
+	"ZcnFktRbjC5W+0v4842s6g0ryIZ/RNtZ8TlztkJ8FleAiPZLTYWx9vqnjvX+6wwMMGvH260N1YR///Dp",
+	"w6f/LwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,
