@@ -114,6 +114,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 		{"createAbsence", "POST", "/api/absences", `{"first": "2031-01-01", "last": "2031-01-02"}`, reader},
 		{"dropAbsence", "DELETE", "/api/absences/99999", "", reader},
 		{"endDataFault", "POST", "/api/data-faults/99999/end", `{"text": "x"}`, reader},
+		{"takeExceptions", "POST", "/api/exceptions/cases", `{"exceptions": [99999]}`, reader},
 		{"endPeace", "DELETE", "/api/peaces/99999", "", reader},
 		{"changePassword", "PUT", "/api/session/password", `{"old": "wrong", "password": "another long one"}`, reader},
 		{"signOut", "DELETE", "/api/session", "", reader},

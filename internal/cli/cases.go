@@ -226,6 +226,35 @@ var caseCommands = []command{
 		},
 	},
 	{
+		name: "to-desk", args: "EXCEPTION ...", short: "take exceptions that are in no case to their desks by hand",
+		example: "oskel to-desk 203 207",
+		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
+			return func(ctx context.Context, args []string) error {
+				if len(args) == 0 {
+					return usagef("expected the number of an exception, or of several")
+				}
+				var ids []int64
+				for _, a := range args {
+					id, err := idArg([]string{a}, "exception")
+					if err != nil {
+						return err
+					}
+					ids = append(ids, id)
+				}
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				r, err := c.TakeExceptions(ctx, client.ExceptionsTaken{Exceptions: ids})
+				cases, err := read[[]client.Case](e, r, err)
+				if err != nil {
+					return err
+				}
+				return showCases(ctx, e, cases)
+			}
+		},
+	},
+	{
 		name: "left-in-peace", lists: true, short: "who is left in peace: what is flagged of them opens no case",
 		example: "oskel left-in-peace",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
@@ -265,11 +294,14 @@ var caseCommands = []command{
 					return err
 				}
 				r, err := c.EndPeace(ctx, id)
-				if _, err := read[struct{}](e, r, err); err != nil {
+				cases, err := read[[]client.Case](e, r, err)
+				if err != nil {
 					return err
 				}
-				e.say("Peace %d is over; what the next sweep finds flagged goes to a desk again.\n", id)
-				return nil
+				if e.say("Peace %d is over; what is flagged goes to a desk again.\n", id); len(cases) == 0 {
+					return nil
+				}
+				return showCases(ctx, e, cases)
 			}
 		},
 	},

@@ -2094,6 +2094,11 @@ type ExceptionVersion struct {
 	Until int64 `json:"until"`
 }
 
+// ExceptionsTaken defines model for ExceptionsTaken.
+type ExceptionsTaken struct {
+	Exceptions []int64 `json:"exceptions"`
+}
+
 // Facets On the first page: how many there would be by each choice of a filter, the other filters as they are
 type Facets struct {
 	Desk  []ExceptionGroup `json:"desk"`
@@ -4123,6 +4128,9 @@ type TurnDialJSONRequestBody = DialTurn
 // PutDraftJSONRequestBody defines body for PutDraft for application/json ContentType.
 type PutDraftJSONRequestBody = NewDraft
 
+// TakeExceptionsJSONRequestBody defines body for TakeExceptions for application/json ContentType.
+type TakeExceptionsJSONRequestBody = ExceptionsTaken
+
 // RestyleGradeJSONRequestBody defines body for RestyleGrade for application/json ContentType.
 type RestyleGradeJSONRequestBody = GradeStyle
 
@@ -4522,6 +4530,20 @@ type ClientInterface interface {
 	// ExportExceptions performs a GET /api/exceptions.csv (the `ExportExceptions` operationId) request.
 	ExportExceptions(ctx context.Context, params *ExportExceptionsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// TakeExceptionsWithBody Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
+	TakeExceptionsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TakeExceptions Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
+	TakeExceptions(ctx context.Context, body TakeExceptionsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
 	//
 	// Corresponds with GET /api/exceptions/file (the `ExportExceptionFile` operationId).
@@ -4619,7 +4641,7 @@ type ClientInterface interface {
 	// Corresponds with GET /api/peaces (the `ListPeaces` operationId).
 	ListPeaces(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// EndPeace End one (members of the desk of its case, and leads)
+	// EndPeace End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk
 	//
 	// Corresponds with DELETE /api/peaces/{id} (the `EndPeace` operationId).
 	EndPeace(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -5765,6 +5787,40 @@ func (c *Client) ExportExceptions(ctx context.Context, params *ExportExceptionsP
 	return c.Client.Do(req)
 }
 
+// TakeExceptionsWithBody Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
+func (c *Client) TakeExceptionsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTakeExceptionsRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TakeExceptions Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
+func (c *Client) TakeExceptions(ctx context.Context, body TakeExceptionsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTakeExceptionsRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
 //
 // Corresponds with GET /api/exceptions/file (the `ExportExceptionFile` operationId).
@@ -6052,7 +6108,7 @@ func (c *Client) ListPeaces(ctx context.Context, reqEditors ...RequestEditorFn) 
 	return c.Client.Do(req)
 }
 
-// EndPeace End one (members of the desk of its case, and leads)
+// EndPeace End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk
 //
 // Corresponds with DELETE /api/peaces/{id} (the `EndPeace` operationId).
 func (c *Client) EndPeace(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -9215,6 +9271,46 @@ func NewExportExceptionsRequest(server string, params *ExportExceptionsParams) (
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewTakeExceptionsRequest calls the generic TakeExceptions builder with application/json body
+func NewTakeExceptionsRequest(server string, body TakeExceptionsJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTakeExceptionsRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewTakeExceptionsRequestWithBody constructs an http.Request for the TakeExceptions method, with any body, and a specified content type
+func NewTakeExceptionsRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/exceptions/cases")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -13480,6 +13576,20 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	ExportExceptionsWithResponse(ctx context.Context, params *ExportExceptionsParams, reqEditors ...RequestEditorFn) (*ExportExceptionsResponse, error)
 
+	// TakeExceptionsWithBodyWithResponse Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
+	TakeExceptionsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TakeExceptionsResponse, error)
+
+	// TakeExceptionsWithResponse Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
+	TakeExceptionsWithResponse(ctx context.Context, body TakeExceptionsJSONRequestBody, reqEditors ...RequestEditorFn) (*TakeExceptionsResponse, error)
+
 	// ExportExceptionFileWithResponse All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -13605,7 +13715,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/peaces (the `ListPeaces` operationId).
 	ListPeacesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPeacesResponse, error)
 
-	// EndPeaceWithResponse End one (members of the desk of its case, and leads)
+	// EndPeaceWithResponse End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -15671,6 +15781,54 @@ func (r ExportExceptionsResponse) ContentType() string {
 	return ""
 }
 
+type TakeExceptionsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Case
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TakeExceptionsResponse) GetJSON200() *[]Case {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TakeExceptionsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TakeExceptionsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TakeExceptionsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TakeExceptionsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TakeExceptionsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ExportExceptionFileResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -16476,8 +16634,15 @@ func (r ListPeacesResponse) ContentType() string {
 type EndPeaceResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Case
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r EndPeaceResponse) GetJSON200() *[]Case {
+	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
@@ -19495,6 +19660,32 @@ func (c *ClientWithResponses) ExportExceptionsWithResponse(ctx context.Context, 
 	return ParseExportExceptionsResponse(rsp)
 }
 
+// TakeExceptionsWithBodyWithResponse Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
+func (c *ClientWithResponses) TakeExceptionsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TakeExceptionsResponse, error) {
+	rsp, err := c.TakeExceptionsWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTakeExceptionsResponse(rsp)
+}
+
+// TakeExceptionsWithResponse Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
+func (c *ClientWithResponses) TakeExceptionsWithResponse(ctx context.Context, body TakeExceptionsJSONRequestBody, reqEditors ...RequestEditorFn) (*TakeExceptionsResponse, error) {
+	rsp, err := c.TakeExceptions(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTakeExceptionsResponse(rsp)
+}
+
 // ExportExceptionFileWithResponse All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
 //
 // Returns a wrapper object for the known response body format(s).
@@ -19734,7 +19925,7 @@ func (c *ClientWithResponses) ListPeacesWithResponse(ctx context.Context, reqEdi
 	return ParseListPeacesResponse(rsp)
 }
 
-// EndPeaceWithResponse End one (members of the desk of its case, and leads)
+// EndPeaceWithResponse End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21733,6 +21924,39 @@ func ParseExportExceptionsResponse(rsp *http.Response) (*ExportExceptionsRespons
 	return response, nil
 }
 
+// ParseTakeExceptionsResponse parses an HTTP response from a TakeExceptionsWithResponse call
+func ParseTakeExceptionsResponse(rsp *http.Response) (*TakeExceptionsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TakeExceptionsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Case
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseExportExceptionFileResponse parses an HTTP response from a ExportExceptionFileWithResponse call
 func ParseExportExceptionFileResponse(rsp *http.Response) (*ExportExceptionFileResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -22300,8 +22524,12 @@ func ParseEndPeaceResponse(rsp *http.Response) (*EndPeaceResponse, error) {
 	}
 
 	switch {
-	case rsp.StatusCode == 204:
-		break // No content-type
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Case
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -95,18 +95,16 @@ func (w written) VisitListExceptionsResponse(to http.ResponseWriter) error {
 	return err
 }
 
-// caseStates says how the cases of exceptions stand.
+// caseStates says in which cases exceptions are, and how these stand.
 func (s *server) caseStates(ctx context.Context, items []contract.Exception) error {
-	var ids []int64
-	for _, x := range items {
-		if x.Case != nil {
-			ids = append(ids, *x.Case)
-		}
+	ids := make([]int64, len(items))
+	for i, x := range items {
+		ids[i] = x.Id
 	}
-	states, err := s.Sweep.CaseStates(ctx, ids)
+	all, err := s.Sweep.InCases(ctx, ids)
 	for i := range items {
-		if items[i].Case != nil {
-			items[i].CaseState = ptr(states[*items[i].Case])
+		if in, is := all[items[i].Id]; is {
+			items[i].Case, items[i].CaseState = &in.Case, &in.State
 		}
 	}
 	return err

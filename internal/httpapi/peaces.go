@@ -2,10 +2,15 @@ package httpapi
 
 import (
 	"context"
+	"slices"
 
 	openapi_types "github.com/oapi-codegen/runtime/types"
 
+	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
+	"oskel/internal/people"
+	"oskel/internal/review"
+	"oskel/internal/store"
 )
 
 func (s *server) ListPeaces(ctx context.Context, _ contract.ListPeacesRequestObject) (contract.ListPeacesResponseObject, error) {
@@ -26,8 +31,29 @@ func (s *server) ListPeaces(ctx context.Context, _ contract.ListPeacesRequestObj
 }
 
 func (s *server) EndPeace(ctx context.Context, r contract.EndPeaceRequestObject) (contract.EndPeaceResponseObject, error) {
-	if err := s.Review.EndPeace(ctx, r.Id, whoAsks(ctx)); err != nil {
+	me := whoAsks(ctx)
+	cases, err := s.Sweep.ToDesks(ctx, me.Name, func(tx *store.Tx, book *rulebook.Book) ([]store.Exception, error) {
+		all, err := review.EndPeace(ctx, tx, r.Id, me)
+		return slices.DeleteFunc(all, func(e store.Exception) bool {
+			rule := book.Rule(e.Rule)
+			return rule == nil || rule.Listed || book.Desk(e.Desk) == nil
+		}), err
+	})
+	if err != nil {
 		return nil, missing(err, "peace %d that holds", r.Id)
 	}
-	return contract.EndPeace204Response{}, nil
+	out, err := s.casesOut(ctx, cases)
+	return contract.EndPeace200JSONResponse(out), err
+}
+
+func (s *server) TakeExceptions(ctx context.Context, r contract.TakeExceptionsRequestObject) (contract.TakeExceptionsResponseObject, error) {
+	me := whoAsks(ctx)
+	cases, err := s.Sweep.TakeToDesks(ctx, r.Body.Exceptions, me.Name, func(desk string) bool {
+		return me.Role == people.Analyst || review.MayAct(me, desk)
+	})
+	if err != nil {
+		return nil, err
+	}
+	out, err := s.casesOut(ctx, cases)
+	return contract.TakeExceptions200JSONResponse(out), err
 }

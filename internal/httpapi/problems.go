@@ -149,6 +149,8 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusUnauthorized, "wrong-credentials")
 	case errors.Is(err, store.ErrTaken):
 		return simple(http.StatusConflict, "name-taken")
+	case errors.Is(err, sweep.ErrByHand):
+		return simple(http.StatusConflict, "not-taken")
 	case errors.Is(err, review.ErrUndo):
 		return simple(http.StatusConflict, "not-undone")
 	case errors.Is(err, review.ErrAbsence):

@@ -237,22 +237,24 @@ func (s *Service) Peaces(ctx context.Context, today calendar.Day) ([]store.Peace
 	return s.store.Peaces(ctx, today)
 }
 
-// EndPeace ends one, in whose case it is told; members of its desk and leads do.
-func (s *Service) EndPeace(ctx context.Context, id int64, by store.Person) error {
-	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
-		of, err := tx.EndPeace(ctx, id, by.Name)
-		if err != nil {
-			return err
-		}
-		c, err := tx.LockCase(ctx, of)
-		if err != nil {
-			return err
-		}
-		if !MayAct(by, c.Desk) {
-			return ErrNotYours
-		}
-		return tx.AddCaseEvent(ctx, of, by.Name, "peace ended", "")
-	})
+// EndPeace ends one within a transaction, and tells it in its case; members of its desk
+// and leads do. What is flagged of its subject now, and is in no case, goes to a desk again.
+func EndPeace(ctx context.Context, tx *store.Tx, id int64, by store.Person) ([]store.Exception, error) {
+	p, err := tx.EndPeace(ctx, id, by.Name)
+	if err != nil {
+		return nil, err
+	}
+	c, err := tx.LockCase(ctx, p.Case)
+	if err != nil {
+		return nil, err
+	}
+	if !MayAct(by, c.Desk) {
+		return nil, ErrNotYours
+	}
+	if err := tx.AddCaseEvent(ctx, p.Case, by.Name, "peace ended", ""); err != nil {
+		return nil, err
+	}
+	return tx.InNoCase(ctx, c.Kind, c.Code, p.Rule)
 }
 
 // awayWords say until when somebody is away, and who stands in.

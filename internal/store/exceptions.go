@@ -189,6 +189,25 @@ func (s *Store) Marks(ctx context.Context, of []Exception, periods []calendar.Ke
 	})
 }
 
+// SomeExceptions lists some exceptions by number, and holds them to the end of the
+// transaction.
+func (t *Tx) SomeExceptions(ctx context.Context, ids []int64) ([]Exception, error) {
+	return scanExceptions(t.tx.Query(ctx, withoutEvidence(exceptionSelect)+"where e.id = any($1) order by e.id for update of e", ids))
+}
+
+// InNoCase lists what is flagged of a subject in the last swept period of each grain and
+// is in no case: by a rule, or with "" by all.
+func (t *Tx) InNoCase(ctx context.Context, kind string, code uint32, rule string) ([]Exception, error) {
+	return scanExceptions(t.tx.Query(ctx, withoutEvidence(exceptionSelect)+`where e.kind = $1 and e.code = $2 and ($3 = '' or e.rule = $3) and e.state <> 'cleared' and e.case_id is null
+		and e.period = (select max(period) from sweeps w where w.grain = e.grain) order by e.id for update of e`, kind, int32(code), rule))
+}
+
+// PutInCase puts an exception into a case.
+func (t *Tx) PutInCase(ctx context.Context, id, into int64) error {
+	_, err := t.tx.Exec(ctx, "update exceptions set case_id = $2 where id = $1", id, into)
+	return err
+}
+
 // ExceptionCount is how many exceptions of one period share all of this.
 type ExceptionCount struct {
 	Period                         calendar.Key
@@ -261,18 +280,25 @@ func (s *Store) Pulse(ctx context.Context) (p Pulse, trail int64, err error) {
 	return p, trail, err
 }
 
-// CaseStates are how some cases stand, by their numbers.
-func (s *Store) CaseStates(ctx context.Context, ids []int64) (map[int64]string, error) {
-	out := make(map[int64]string, len(ids))
-	if len(ids) == 0 {
+// InCase is the case that an exception is in, and how that stands.
+type InCase struct {
+	Case  int64
+	State string
+}
+
+// InCases are the cases of some exceptions, by the numbers of these; those in no case are
+// left out.
+func (s *Store) InCases(ctx context.Context, exceptions []int64) (map[int64]InCase, error) {
+	out := make(map[int64]InCase, len(exceptions))
+	if len(exceptions) == 0 {
 		return out, nil
 	}
-	rows, err := s.pool.Query(ctx, "select id, state from cases where id = any($1)", ids)
+	rows, err := s.pool.Query(ctx, "select e.id, c.id, c.state from exceptions e join cases c on c.id = e.case_id where e.id = any($1)", exceptions)
 	if err != nil {
 		return nil, err
 	}
 	var id int64
-	var state string
-	_, err = pgx.ForEachRow(rows, []any{&id, &state}, func() error { out[id] = state; return nil })
+	var in InCase
+	_, err = pgx.ForEachRow(rows, []any{&id, &in.Case, &in.State}, func() error { out[id] = in; return nil })
 	return out, err
 }

@@ -70,8 +70,15 @@ func (t *Tx) EndPeaces(ctx context.Context, cases []int64, author string) error 
 	return err
 }
 
-// EndPeace ends one, and says of which case it was.
-func (t *Tx) EndPeace(ctx context.Context, id int64, author string) (of int64, err error) {
-	err = t.tx.QueryRow(ctx, "update peaces set ended_at = now(), ended_by = $2 where id = $1 and ended_at is null returning case_id", id, author).Scan(&of)
-	return of, notFound(err)
+// EndPeace ends one, and says which it was.
+func (t *Tx) EndPeace(ctx context.Context, id int64, author string) (p Peace, err error) {
+	all, err := manyPeaces(ctx, t.tx, "where p.id = $1 and p.ended_at is null for update of p", id)
+	if err == nil && len(all) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return p, err
+	}
+	_, err = t.tx.Exec(ctx, "update peaces set ended_at = now(), ended_by = $2 where id = $1", id, author)
+	return all[0], err
 }

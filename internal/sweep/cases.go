@@ -40,7 +40,9 @@ func (r *run) toCases() error {
 		if f.CaseID != nil {
 			arrivals[i].Case = *f.CaseID
 		}
-		if arrivals[i].Flagged && peaces.Keep(r.today, f.Kind, f.Code, f.Rule, f.Severity, f.Beyond) {
+		if r.byHand != "" {
+			arrivals[i].Listed = false
+		} else if arrivals[i].Flagged && peaces.Keep(r.today, f.Kind, f.Code, f.Rule, f.Severity, f.Beyond) {
 			arrivals[i].Listed = true
 			r.sweep.InPeace++
 		}
@@ -98,7 +100,10 @@ func (r *run) toCases() error {
 		return err
 	}
 	var events []store.NewCaseEvent
-	author := fmt.Sprintf("sweep %d", r.sweep.ID)
+	author := r.byHand
+	if author == "" {
+		author = fmt.Sprintf("sweep %d", r.sweep.ID)
+	}
 	for _, e := range d.Trail {
 		events = append(events, store.NewCaseEvent{Case: kept[e.Case], Author: author, What: e.What, Text: e.Text})
 	}

@@ -296,7 +296,7 @@ func count(n rulebook.Named, all []store.ExceptionCount, of func(store.Exception
 // Pulse is the newest of all that lists are made of, and of the trails of cases.
 func (s *Service) Pulse(ctx context.Context) (store.Pulse, int64, error) { return s.store.Pulse(ctx) }
 
-// CaseStates are how some cases stand.
-func (s *Service) CaseStates(ctx context.Context, ids []int64) (map[int64]string, error) {
-	return s.store.CaseStates(ctx, ids)
+// InCases are the cases of some exceptions, by the numbers of these.
+func (s *Service) InCases(ctx context.Context, exceptions []int64) (map[int64]store.InCase, error) {
+	return s.store.InCases(ctx, exceptions)
 }

@@ -221,6 +221,7 @@ type run struct {
 	found     []found           // to be written
 	told      map[int64]bool    // cases that are there and whose items change
 	reports   map[string]string // see below; nil until it is asked for
+	byHand    string            // who takes what was found to desks; "" is the sweep
 }
 
 // found is what a sweep has to record.

@@ -80,6 +80,18 @@ export function useActs() {
     },
     onSettled: refresh,
   })
+  /** Takes exceptions that are in no case to their desks. */
+  const toDesk = useMutation({
+    mutationFn: (exceptions: number[]) => need(api.POST('/api/exceptions/cases', { body: { exceptions } })),
+    onSuccess: (list) => {
+      told.value = {
+        words: `Taken to ${list.length === 1 ? `case ${list[0].id}` : countWords(list.length, 'case')}`,
+        cases: [],
+        until: Date.now() + undoable,
+      }
+    },
+    onSettled: refresh,
+  })
   /** Does it, or asks first for what it takes. */
   function start(what: ActName, cases: Chosen[]) {
     act.reset()
@@ -87,5 +99,5 @@ export function useActs() {
     if (asksMore.includes(what)) asking.value = { do: what, cases }
     else act.mutate({ do: what, cases: cases.map(({ id, version }) => ({ id, version })) })
   }
-  return { act, undo, start }
+  return { act, undo, toDesk, start }
 }

@@ -1125,6 +1125,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exceptions/cases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads) */
+        post: operations["takeExceptions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases": {
         parameters: {
             query?: never;
@@ -1288,7 +1305,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End one (members of the desk of its case, and leads) */
+        /** End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk */
         delete: operations["endPeace"];
         options?: never;
         head?: never;
@@ -3153,6 +3170,9 @@ export interface components {
             peace?: components["schemas"]["NewPeace"];
             /** @description What is said, asked or noted */
             text?: string;
+        };
+        ExceptionsTaken: {
+            exceptions: number[];
         };
         CaseUndo: {
             cases: number[];
@@ -5334,6 +5354,31 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    takeExceptions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExceptionsTaken"];
+            };
+        };
+        responses: {
+            /** @description The cases that they went to */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listCases: {
         parameters: {
             query?: {
@@ -5612,12 +5657,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Ended */
-            204: {
+            /** @description The cases that it went to */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["Case"][];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -5,7 +5,7 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/vue'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 
-import { told } from '@/lib/acts'
+import { told, useActs } from '@/lib/acts'
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
@@ -175,9 +175,10 @@ async function print() {
   printing.value = false
 }
 
-// Those that are in cases can be chosen, to do the same to several cases at once.
+// Several are chosen to do the same to their cases at once, or to be taken to their desks.
 const { person } = useSession()
-const mayChoose = computed(() => person.value?.role === 'lead' || person.value?.role === 'reviewer')
+const mayChoose = (x: Schemas['Exception']) =>
+  x.case ? person.value?.role !== 'analyst' : x.state !== 'cleared' && !sweep.value
 const chosen = ref(new Set<number>())
 watch([filter, told], () => (chosen.value = new Set()))
 const choose = (id: number) => {
@@ -185,6 +186,9 @@ const choose = (id: number) => {
   if (!next.delete(id)) next.add(id)
   chosen.value = next
 }
+/** Of the chosen, those in no case: they are taken to their desks first. */
+const loose = computed(() => items.value.filter((x) => chosen.value.has(x.id) && !x.case).map((x) => x.id))
+const { toDesk } = useActs()
 const chosenCases = computed(() => [
   ...new Map(
     items.value.filter((x) => chosen.value.has(x.id) && x.case).map((x) => [x.case!, { id: x.case!, desk: x.desk }]),
@@ -344,9 +348,19 @@ const shown = computed(() =>
         </label>
       </div>
 
+      <div
+        v-if="loose.length"
+        class="flex flex-wrap items-center gap-2 border-y border-tide bg-tide-soft px-4 py-1.5 print:hidden"
+      >
+        <span class="mr-2 font-semibold">{{ countWords(loose.length, 'exception') }} in no case chosen</span>
+        <button class="button" :disabled="toDesk.isPending.value" @click="toDesk.mutate(loose)">
+          Take to their desks
+        </button>
+        <p v-if="toDesk.error.value" role="alert" class="w-full text-red">{{ toDesk.error.value.message }}</p>
+      </div>
       <TogetherBar
         :cases="chosenCases"
-        :what="`${countWords(chosen.size, 'exception')} in ${countWords(chosenCases.length, 'case')} chosen`"
+        :what="`${countWords(chosen.size - loose.length, 'exception')} in ${countWords(chosenCases.length, 'case')} chosen`"
         @none="chosen = new Set()"
       />
       <StaleNote class="mx-4" :why="data?.pages[0]?.stale" />
@@ -421,7 +435,7 @@ const shown = computed(() =>
               >
                 <td class="whitespace-nowrap">
                   <input
-                    v-if="mayChoose && x.case && !selected"
+                    v-if="mayChoose(x) && !selected"
                     type="checkbox"
                     class="m-1 mr-2.5 size-4 print:hidden"
                     :checked="chosen.has(x.id)"

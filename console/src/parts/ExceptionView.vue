@@ -2,10 +2,12 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
+import { useActs } from '@/lib/acts'
 import { api, need } from '@/lib/api'
 import { dayWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
+import { useSession } from '@/lib/session'
 import EvidenceRows from './EvidenceRows.vue'
 import FlagDrawings from './FlagDrawings.vue'
 import GradeMark from './GradeMark.vue'
@@ -29,6 +31,11 @@ const { data, error, isPending, refetch } = useQuery({
     ),
   placeholderData: (old) => (old?.exception.id === props.id ? old : undefined),
 })
+const { person } = useSession()
+const { toDesk } = useActs()
+const mayTake = computed(
+  () => person.value?.role !== 'reviewer' || person.value.desks.includes(data.value?.exception.desk ?? ''),
+)
 const attributes = computed(() => Object.entries(data.value?.attributes ?? {}))
 const stateWords: Record<string, string> = {
   raised: 'Raised: new in this period',
@@ -87,6 +94,13 @@ const stateWords: Record<string, string> = {
         />
       </div>
       <div class="space-y-5" :class="page ? '' : 'order-1'">
+        <section v-if="!data.exception.case && data.exception.state !== 'cleared' && mayTake" class="card p-3">
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">In no case</component>
+          <button class="button mt-1" :disabled="toDesk.isPending.value" @click="toDesk.mutate([data.exception.id])">
+            Take it to {{ desk(data.exception.desk) }}
+          </button>
+          <p v-if="toDesk.error.value" role="alert" class="text-red">{{ toDesk.error.value.message }}</p>
+        </section>
         <section v-if="data.exception.case" class="card p-3">
           <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">Case</component>
           <p class="mt-1">

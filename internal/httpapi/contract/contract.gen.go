@@ -2100,6 +2100,11 @@ type ExceptionVersion struct {
 	Until int64 `json:"until"`
 }
 
+// ExceptionsTaken defines model for ExceptionsTaken.
+type ExceptionsTaken struct {
+	Exceptions []int64 `json:"exceptions"`
+}
+
 // Facets On the first page: how many there would be by each choice of a filter, the other filters as they are
 type Facets struct {
 	Desk  []ExceptionGroup `json:"desk"`
@@ -4129,6 +4134,9 @@ type TurnDialJSONRequestBody = DialTurn
 // PutDraftJSONRequestBody defines body for PutDraft for application/json ContentType.
 type PutDraftJSONRequestBody = NewDraft
 
+// TakeExceptionsJSONRequestBody defines body for TakeExceptions for application/json ContentType.
+type TakeExceptionsJSONRequestBody = ExceptionsTaken
+
 // RestyleGradeJSONRequestBody defines body for RestyleGrade for application/json ContentType.
 type RestyleGradeJSONRequestBody = GradeStyle
 
@@ -4296,6 +4304,9 @@ type ServerInterface interface {
 
 	// (GET /api/exceptions.csv)
 	ExportExceptions(c *gin.Context, params ExportExceptionsParams)
+	// TakeExceptions Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+	// (POST /api/exceptions/cases)
+	TakeExceptions(c *gin.Context)
 	// ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
 	// (GET /api/exceptions/file)
 	ExportExceptionFile(c *gin.Context, params ExportExceptionFileParams)
@@ -4347,7 +4358,7 @@ type ServerInterface interface {
 	// ListPeaces Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
 	// (GET /api/peaces)
 	ListPeaces(c *gin.Context)
-	// EndPeace End one (members of the desk of its case, and leads)
+	// EndPeace End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk
 	// (DELETE /api/peaces/{id})
 	EndPeace(c *gin.Context, id int64)
 
@@ -5703,6 +5714,19 @@ func (siw *ServerInterfaceWrapper) ExportExceptions(c *gin.Context) {
 	}
 
 	siw.Handler.ExportExceptions(c, params)
+}
+
+// TakeExceptions operation middleware
+func (siw *ServerInterfaceWrapper) TakeExceptions(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TakeExceptions(c)
 }
 
 // ExportExceptionFile operation middleware
@@ -7962,6 +7986,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/exceptions/trend", wrapper.GetExceptionTrend)
 	router.GET(options.BaseURL+"/api/exceptions/file", wrapper.ExportExceptionFile)
 	router.GET(options.BaseURL+"/api/exceptions/:id", wrapper.GetException)
+	router.POST(options.BaseURL+"/api/exceptions/cases", wrapper.TakeExceptions)
 	router.GET(options.BaseURL+"/api/cases", wrapper.ListCases)
 	router.GET(options.BaseURL+"/api/cases/histories", wrapper.ListCaseHistories)
 	router.POST(options.BaseURL+"/api/cases/acts", wrapper.ActOnCases)
@@ -9362,6 +9387,45 @@ func (response ExportExceptionsdefaultApplicationProblemPlusJSONResponse) VisitE
 	return err
 }
 
+type TakeExceptionsRequestObject struct {
+	Body *TakeExceptionsJSONRequestBody
+}
+
+type TakeExceptionsResponseObject interface {
+	VisitTakeExceptionsResponse(w http.ResponseWriter) error
+}
+
+type TakeExceptions200JSONResponse []Case
+
+func (response TakeExceptions200JSONResponse) VisitTakeExceptionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeExceptionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeExceptionsdefaultApplicationProblemPlusJSONResponse) VisitTakeExceptionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ExportExceptionFileRequestObject struct {
 	Params ExportExceptionFileParams
 }
@@ -10112,12 +10176,18 @@ type EndPeaceResponseObject interface {
 	VisitEndPeaceResponse(w http.ResponseWriter) error
 }
 
-type EndPeace204Response struct {
-}
+type EndPeace200JSONResponse []Case
 
-func (response EndPeace204Response) VisitEndPeaceResponse(w http.ResponseWriter) error {
-	w.WriteHeader(204)
-	return nil
+func (response EndPeace200JSONResponse) VisitEndPeaceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
 }
 
 type EndPeacedefaultApplicationProblemPlusJSONResponse struct {
@@ -12209,6 +12279,9 @@ type StrictServerInterface interface {
 
 	// (GET /api/exceptions.csv)
 	ExportExceptions(ctx context.Context, request ExportExceptionsRequestObject) (ExportExceptionsResponseObject, error)
+	// TakeExceptions Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+	// (POST /api/exceptions/cases)
+	TakeExceptions(ctx context.Context, request TakeExceptionsRequestObject) (TakeExceptionsResponseObject, error)
 	// ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
 	// (GET /api/exceptions/file)
 	ExportExceptionFile(ctx context.Context, request ExportExceptionFileRequestObject) (ExportExceptionFileResponseObject, error)
@@ -12260,7 +12333,7 @@ type StrictServerInterface interface {
 	// ListPeaces Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
 	// (GET /api/peaces)
 	ListPeaces(ctx context.Context, request ListPeacesRequestObject) (ListPeacesResponseObject, error)
-	// EndPeace End one (members of the desk of its case, and leads)
+	// EndPeace End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk
 	// (DELETE /api/peaces/{id})
 	EndPeace(ctx context.Context, request EndPeaceRequestObject) (EndPeaceResponseObject, error)
 
@@ -13548,6 +13621,48 @@ func (sh *strictHandler) ExportExceptions(ctx *gin.Context, params ExportExcepti
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ExportExceptionsResponseObject); ok {
 		if err := validResponse.VisitExportExceptionsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TakeExceptions operation middleware
+func (sh *strictHandler) TakeExceptions(ctx *gin.Context) {
+	var request TakeExceptionsRequestObject
+
+	var body TakeExceptionsJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeExceptions(ctx, request.(TakeExceptionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeExceptions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TakeExceptionsResponseObject); ok {
+		if err := validResponse.VisitTakeExceptionsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -15684,354 +15799,356 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P1tkxu3sT8MfxUU71O19v0fSStFzkl231yyHmxdiW1Fku36V6KzheWAJMIhQAOYpRiXvvtV6AYwmCEw",
-	"D0vuysmxX1i7yyEGaDQa/fjrX2dzudlKwYTRs4tfZ1uq6IYZpuC351Sz16X9iYvZxWxLzWpWzATdsNnF",
-	"jJezYqbYLzVXrJxdGFWzYqbnK7ah9hsLqTbU2OeE+ePTWTEz+y3DX9mSqdmnT8XsFa/y4y94xaa9YcMF",
-	"39Sb2cXj5NteL76jZr6yXy2Zniu+NVza975fMfLyPV0SuSBmxcicakaoJtyQHdVEMVpeEiqkWTFFpGCE",
-	"2z8uas0sCWDqK0ZLpprJv148wJfFE3Zz0kZxsYQpvWGKy/JwRs/IRgqzKoiu5ys7lSfnT/744PG5f90v",
-	"NVP75m1bHGbwXVqK7+EbSYLDP30E39CPf2ViaVazi6fnxcErPtnv6q0UmgH3vFHyumIb++NcCsOEsT/S",
-	"7bbic2oX+miLT/yff2q76l+jV/2XYovZxez/96hhz0f4qX7kx4U3tun284oasmPCkJ2Sbt3ua3bUZ9ea",
-	"iTmsf6vklinDcarX+wTNitmCK21arFZSw2bF4ZO8HMXzxayiI0fcwnYlp6UNFeUVF4d88/NKkiUz2rIx",
-	"V8DImmwYFbsVnqZDtmi2++94pN2L/erdlAtLow9hAHn9TzY3djLP6pKbl8Ko/SFZ6bWsTWqW1PjDVdrz",
-	"ZGSKArQsFdM6SQJ6SMQHhm+O2xs7dYpzTLxS1mYu8fC0l3Nm13BWEKnIbrUnQpr+/TzYssKecLNie7Kk",
-	"N8ztnTuNB+PY/WLapKWY+/BME17CqFyARKNC75giVJTwayWXqaF3dH84rGZacylgefa7Rq6ZONPZ+e2k",
-	"KnV6doG+dlr43CiOpCZmSzvLhjkagsT756dROBZsdi/Lwm/oMiUY2EIqlto1pmCniGAfDdnSJSPXbMmF",
-	"viQCrgh7lXBtrwqgOJ6hEUzIhFHu5dywjR6ShtH5+xTGo0rRfYuldeYYzqkg1/a2W7OSLKS9wka91t4j",
-	"5eEbO9vnF9OaSGoLvqaifMEWXHB//g4kyQ3LSIKrijmhmvpwIzOfXbNK7pKfLBUtE3v+vbv65xWjKsX6",
-	"Fb1mVXJExVqTuJayYlQAuRKk0KyPFGG17dm9c5rCGTUEHiFfnZ+fn6XmuWFU14ql1YR4+/yDhXtpcueY",
-	"5iX7lmsjU1fAilUJ/ebrPUGd5ZKIuqrIzh8nBRS2JyhmxEbOy/oa7jH7LWp/dEqKm5aoN9d4jLoHYc3S",
-	"V7xw+lA/Iey3C68gwZKSpJBy/ZatGFWaVgkeLm84Kh9hYQfT6U6bLgxT0ZORoGhE0+FnJdPr8SLkBdPr",
-	"v0papiag6mqCMHpbV+z5ioolGxQNOLCfauGpE9bl1z5I6LfNhUjLEg4Nrd5ElF/QSrOisxklp5XOfye/",
-	"Nc0stkF5P3yWfTTDXOUGSK3wOa2YKKl6QRNnqqRpXl7Jiuc+65nsjrF1+gMuSrnT0zh2J9XafpSWdvHy",
-	"S7jIg+0C02i+37y+jz6NAdUmUdDcJwjpKneL9NDul5qq9gltaUJ2JVcl3evUMU1zg59hM/aBJt4auI86",
-	"PwMFE9RRcpOc8pqLcoqYLGaGmyrziRw+AV6JhEHc6wucHgzQt7j/a2/hQyG7yG3HgbxsPvI7NErGxUcz",
-	"wf99nNfLX9Nn4Jg/dQgTJ3fMiI5h0sc6pdZ/K3fOZYID2Nt7Y7WnhNqxdxvWzxJ7VK68/t65DQ7Ogqed",
-	"28QhqaETOj7ovmlbmmunGYMZQXjSsgN9MDXC99KsuFhaa4cbO9aiosulHU3syQaX1ZWReCGmubRmozwH",
-	"Cy7KtgROqLa3t5K7V0H0UU7JyoqVyi4hcVP0CBy5ZYKVV1McAFuq1qy8stZN0i5dMFaS3UpqZ81VXDDn",
-	"/eNGO6soNyqKucFNUYzm3DmKzeUNcxx06OxhwninVXvqPyyInZ41cIi2x6C2k2ab1Os1M6aaSDb/nYxz",
-	"TBu3ef2CRbN38KCVKXTNRG64G6Z02/USMdZOcWOYuJKLxbAEAZ+Bu0paijucLD9xfxbwXDlWjNnLc3pz",
-	"wKPNaOabkzPP5lNVUvDWTRDZmr1lC7Dn6MfX+JUn5+fgBne/Pj6U4166HJ4C+4mTUysqSlaiWy5y+j4+",
-	"P0+wSQkHgIl6Y4lv9xicMtZiBGuJipJY/rYyHOg/l5sNEyC8qVrDw7qGDUKOg7/YfYhoG0k3lhK1vceY",
-	"a4KH1R7lSyJVQRxvW4OZkpIaSha0rkwBnqkVn6/gVoO/kYozfUFqUTGtCTBPWRAD7zErauBJsGZa8QPF",
-	"aDmGfJG09jScS7HgagMcxz5uK8oF/NzMc4aGWfjFc+iHpOORzgfP6fds9wae6/dUbroMQr6gZMOs0e0X",
-	"D2wkFaGkYrT80rlFm6t0DE0aYdmReIL519jlX0u5PoP4jJZCjxs4ErWdkIsgdCNrYZqgy+Mn5+cPvzpv",
-	"D/yH1Lje3kv5uTXRFL2xlgOlIkKaLhmenienWwvDq8Nxf7R/JrsVEy3ujv2LuWuoI0j719WRqyif4MDn",
-	"hN4LZiivxrtR37ljiIEKt7WabhjRNQxcOB/rjmlDQPW7IIYJQg3ce2O9la9kLcqvcRIJ5fZ6f2X5Kesi",
-	"3QDb4SR33KyiIw8SwOp1hJvCPrVbyQ27YQpECSVOnZ0wy/1bO5XELOdOex26FcCLfOMjuqMvk5f2K6n3",
-	"so9ztg0+5FHjvfRfSVtIzqWUPi3UGDpfoXThjgFg54lX/Ucv6RVPU3JD91d0nomhoPgDmUX12poze2Jv",
-	"NYie4L3RMgQipdWOq1NBlNy47iokUsBScekECASvo6W90ZAuRpJrBvGy5Lu1oWkO3pMbpko+N9oZIlQx",
-	"Yq0ZubA3Hysa7+vefpYSG0aWsmfLmqkFQ4lc70lJ97B9Iqyh7Dh2+zbwvSxlavOMrMq8BuPoNp9bUe6O",
-	"p12w/ZZdMW8x0IA3KyEAZ63zEA5aw1MNF7ipRjaslzP+DHjC5sQpHslDg3WCEp/RtjMOymJmdyrWRVAf",
-	"nhWzf0qnhTTasGKgQsNdJm/g34otjPvHcoVXCGZO+W80w9KphixWDuGvGKvEV7U0RfdOqyuWQVksg7YI",
-	"P9bCsRhoPYQJnJ6XKUBxuSYUzhihGEtUbMMFpm9A7kC9tTsEut/Gj2AkKSVcfjC8kCYcRRzQyAelxBE/",
-	"DN2k1MXTHbndduS4AKTYXTDBaJN/w0pOD8/ca2t92o8IfKWY4DbU/F8sFRYyTKdThQ4MPGfT4dTcgI6o",
-	"NE/Lb5Sst4fEDKZXKmHDZIIsk32i/c5Pr17BC3Pzz8bZvHIwYjfndUczOAyvDYbT4ODr3sAe22zN3t0t",
-	"LtnDnhrnA5sghYvfTBAx5agdnLzXLPNscuDW8erlLGkT8BGhJXdV+UEcizXOUqBo2EbHE27wHO+lMySy",
-	"3k9ch2YFqUUwt0WJCrRwrtG8RzRi2KU9tLonCQP0FrKksPflBaFVRfBLLgGGKyIVSvjRyiOKisSGhhFG",
-	"D5UaxcuVcUQra0ZQjSBGYuAsIZCSVqjVjOa10jKY6CFlpTdXJaEEGlolp0yJWclag+YlStjIglDiAlj2",
-	"tZRoNpeiJFYNa4y3IUHvHHD45uCjO/R2tBn1b5AdOeR8S6iylFRcm8bWs1KEKiV3aI3Yta3kzhndwFAg",
-	"yDrRWabnrOuBT/j3I9v7SdL6D776EU+6W81rbU7n8h5O5wwNKVToAU05i7ynfvCVec994z7qzxdtJOPg",
-	"y7RULaUUPbZ+dc5V0HXwppYXfNaxehspp0HNbJTLcA6TA3o9enAJ4JeM3+wksNd6wVRIKo5JFn/LFhO9",
-	"y6OVvcgR3/GQdTOi0dEJJtaKajKHxI+SaC7mnRzpYYUud5bfTd2x1C7ZgX4U6Kg+yiE/Rlce7YxPuteS",
-	"dGBVwqfGPiZdGM9IyeZ8Qyt0wmLSHa0IfXSdjGJVNBVbei0gtjSXVb3B3E/7K8gZ1LAK8tjfF9csKctz",
-	"XtFXUpEtk9uKtXXEDdcaEz8OY0O0qll6pFLRHX5rhBa7W+3THhKU6D0z2EmVy7m11yUBMuL9qhiz9MrE",
-	"dzubnjf8MIvqNPkN8zCYP0WNFi4kqaRYgm4UGfRY7ICET14UU0O9WWspox93TwcuIai0h/G9NBXZfP2W",
-	"bd39kcvHS6enr2hJrpmxGow1XFb0ZrTv6hXEZRJaX0g7G5eYx2mVHmWxYIqJecoEe7akXGgMS23r64rr",
-	"FSuJYjdcY2r0eNNlUYt5Jnn4hwWxB66uqC5QpbeaEaPzlT1JLsxwZDJxyFQdT7HsSJZFdK+xpQtCKy1b",
-	"ZqQ1K1yRip5EufClsRPPcsz0BMxBP2a0opB1GdIxI9aK6O85N+YJT9T0wZN83pvGHOdtb+hHLNx6cu7/",
-	"i6q5HsR/TVmHuZSWFea+eZlHqwrciyAx0Dmg2yUBUZbJYoqR36GvV0zt+2GoJIXQiLll9moyiv+sqpwP",
-	"3Fp1O6ngp3bkejZOxaykdgbMyb2OQpqcT3ApWNnJ8chdnN7R58ZrfTtJbudKnkbnhHr/1DNniDQPeXvz",
-	"d7zcbKlit2MBkzX2G6Fv2WBg94uZFd4pNdLfGJedmyQ1aP8BPk8aABlycJ2SFunVPiO14AvOStKIrd6a",
-	"pFse6FCrlN/J2hfQ5pxjGcE1Jgc9Vqm7b/5nXS5zL8irXJTr3JeguLDtvIjfn033bezk4VTnjufbTSd6",
-	"94CPR7GSCdOfwZ88NJ4ig4kiW6q13fURtn16bWGA5AJq852rZ5ow+WsqEm7WV0puyLkvIQRNBrxY8Otm",
-	"1n8Mi9mKL1dpP04wuvrXC7Ny4/gvpdb8ghqKSs5dXCoTwh8Q0ZuUCInfuN6nk4Yw1Fygua13jG3zY2TD",
-	"rgvGUunVr302Gsc0tEk66GiPz+lsuezdLnfCYQoc3lchWI/ZM65YFfJu0Rk+adX5fFksDqc6CkGNSCR1",
-	"kZRUPiluWlhcKz3UaSV98chwIl4imY++/L8FfbMt206lq4QasUGPxIQStWOipz6twN0hI6rGwJoeXwuT",
-	"D+/K9AXYdRYOsupICeu4DZ9278mt773iLLVHN0y56N0IN9nIefkJ+cGzc6qVmHzVaavLi2HjMHmpeTEU",
-	"HYWvBk/C5HX7I+7nmly/ootjb7yIFqmKf9TSvWt+Q0tGXAHVLSgX1Pz021wiZuRMynt9+zL82yOfH4bu",
-	"SWkJR/ZsRJQQXhjRqXlTvJ7U7ry84aWV129TRXL5QsFx1Z2+jC8rUl9+pBvIqTo0G+x9mNQGVnJHNlTs",
-	"0eHss9tbkBPRVvQktW5qbQitdnSvyTUjWqazhSUaAolke8jIxIDy5vYpdc6biwv2L0wTy2eUHiYX0/k6",
-	"SSxQgy8cjdDIKDAFoVECfFTdWsEOLGND1Voncyyv2V6mdPBv5Y4sqCL4OUZOalNgdYFeQcKlKw2ozaWP",
-	"M2QSVo7Rbe2jVyHIeViqkbtzmU80TCRV0r2fPDyF8T4XAl90F+P/jj4DX9E6XLJGN7za31XF2mT9Fjmg",
-	"h6VcFoA2UpYeY8Ul1zQ1IQAKAi5STGKWVRlnsa8YgbWR632j5EecWZCzB2cNWVe0JM4oLnK5VcBKk7Tl",
-	"fJldg3YzpR46m+xkP7jKew9irT0VtV+z/ho07+Md50qIB1CMrtOhxUbWup2FhH4VEkDcPh2eZ+qFMlkL",
-	"uUvfkpmQ5msHjDM6NLqnqtSGz9cj6+LCmXSSN9qXcAzT1o4vm/OcESVgRFVxTjdqpuW3z0mfXtmeKx+h",
-	"xih+XRt2JGJDSQ29itSQMd4CpyLkX4y5g+1tfPmRzs1lCL5ruAniAHwzJxZfbKNrKlZNHmjfd3y6aIx7",
-	"kKxM4BKK41xgvimB+mFuAHsuXdLqtMCkfaem1J/HiljKps/XNlgx6uob4OY5rGuAw5qsbwVfzaSkmFwN",
-	"BJQt2eE6dx8EjaH+C2sPDsuZxoZIw+7/5Ng3VaNPq/XQOD/Tav1Mr3tK+n+OaxqJxqr6fsnS8HBTuO/V",
-	"38hWaB0/T//oiDmmabi7iE9+tAm9QuQbxRMqtchZJVPBFxB0AWAUU9HaSVwfTznD+iHpchR6iG5oiF8c",
-	"pFQ6t8hebRm0B7gRXcHbrDceeyho4lL19g3n84FLyZJn9TAKPs3OwAU1VxaON0idpGE4Z1XVl/o++UiH",
-	"fZiAWzXVN9sFtEpc8LiuAZqkyye8vTohBpVX6m5ZPuFMSBy3dxXpRPYFnTMzIk8DnrpNVnrQJ+UCEmUK",
-	"IkVU3WjNhVuwzkmS1HvrNa01dBWJyWQGDZhMeMkhCsW0WEVWPAc2yRWLEngCdPOqQuV7Q818lZYvGU1g",
-	"lH6hb1c5OU5+t1Pde9n3vWKi7I0190C0jClpOeL6C4HlCVOYdGfC4vNqYghdj37/0D06NTh9oKgdbFTe",
-	"o9FndPdbyDwZ8WocdaBruWJ1WYOPCn1+I3TfvD8pg0/wfgLgaYf8uBA/8iFWS2N8BnqkNuFVkOVdAImO",
-	"wI2kMvrhdrKuSnINXhnIZpxDJhvWsCx4ZZhy3hxIkMW/6ADgi1Ignax1Iske2OdE43lN4kTDeQ/QiYYL",
-	"zHeS8TKJeu2c4kwVScxdyTQGTJZP41xxkQmD5qMlmWBUMYNLZ1g/ysYdXjWIMxNCcmncHSj+anBpLhr8",
-	"HEDjadIWPj8OTiIomIFdmYyY82+HV3MMDIzfqB7WSptNfblwzVankwWooVcLf+wSXrrAHcmPV7JW+srI",
-	"q0rKhLP3O1ZyKgoImxK5ZcJqig69AK8KhJEQ+2tZ7knJy3HlJuG1Dtcq8+Jxg2UNqa1ic54OrD73VLWs",
-	"IpaNhryzV52vL4WbbMexlEtYRnJbdUnotYZmCk6HFozsqB43335UO3A792xoTy5h1ib4YYE4Izu7gkh0",
-	"TMAsnYQz1zFAm5LBPrl1Fcutq67capzlDfnas0qeOqvRnahUaCJO9oBemr/EJsQtWk6KAzzQ3uBDllpf",
-	"Bwp8zlTEbDy2D8KzB0mydy/GZS24dDenA/l5FFG+fUTwvIoRIVklsJlh0GMzn4dxFfpX2sFGCLNKrecb",
-	"r3OPTRHJH5cV3ebSysR4r1dILnF1LDBqdubvzL5i95uCFUjTKQIfSMG6ZeZWoGqoEOf2xgPprzgVS3QR",
-	"cjVHUf1LjYbaXEmt04XdbjdCYBlxhOB2K2bXKGhuuKwgQ2mp2AjYn+Smjcsjy+K+0I9cZ2S85ik//A/2",
-	"tm9j7YEns7AW75rtvVPLXfZNZ5AL+z+znwq91+4PkYK1OwEcjbXU036IpaJceL9k49w51KIknwKY59bz",
-	"xn4rNSGP0uLZZyMF3GLeS71lao7IVh0Q91yrAJxeG6ilwN13y+9hG5zmBEdUGnDnWawNdtOWRuxaXlze",
-	"MttkUpuFRmgeOpOyF9lr4XXNk+sJC14di8QtMqnIG5nZV+gqNzFLOW949KQBOZfuiEU4UGg6X7sKizHf",
-	"kebI7h2p1BggZwMsJksP1Nc4gx39wgz6E/yReb6z3xkPifoeIEetmCAC8vnHYE74V2Q3IvsOKebMGboV",
-	"HGcuxr3z+D3wY1w1pDjRdiI9wq4FmyHsWvvF+b3LQQdYGWdyuROVlGtNKr5mhBJd8W2TEzKt/J79UqcA",
-	"l/4KuNYB2RKeIkY6vGtaKUbLfcgFHJPjZEe4CukgPVKjy0YtDGzgICPr+Yp5TABoGLeTAbrKO1TGKg/x",
-	"CUpGDXdXDv1H92chjQlzRAN1+jiwnVWHPM2JYkuuDVPk2lJIF14lIuB7u20mdEfChOl4Pkhx6V940vC/",
-	"7i0unCL8D1IcQkJO4UBd0cPr8qcxNLLjTaJrYRUvVi06qGLNEtq5fae4lqpa0eqEmQVuwE4yEhI5tSn2",
-	"fP64naCqn0ID7qsDzmD8uMi9Y7RG0Y+gfSq5y4H7TFSYP5um7AjTVpmT2ybl+mtXStBBWtpszT7V3gWD",
-	"HK0mAICNpQEPi4JERtDlgmgZMuddueMCseBXrczeqNpgwKntqxiTH/axQ14N79HotkxpK/TK23SyQgJG",
-	"e9FUYDbjxgtO7c93TdfCjhkjcc6egwC+t5S7dP+IXNrOt5DXrT1uJLRKtVoC3LEbWkZJsWe63tg7XbFt",
-	"sr/imotcC1T4CHgg7rspF6dJ2u+rzucmV7WYLm125EZKeHSYSW3gyiyV812i+iWxO8Kw4U2mKZK7WUqa",
-	"ecwq1ScO4iJ5CChU5cDt6blry7DWV+4E2eKdBopXullJqGsJ8HW1qThCTWOvrSSPSlnmJ8U1sQ/k+hJ5",
-	"7kh8+ex6fwYZvZDOIIibzGUU6VqzPeY6uOmlXuBr1ZMdg7xnd9StgNvyDr+WDf/nFG0qCPtIN9uKIRKJ",
-	"PhbgPdQ/OL5D7ggMJ1y9t5tUtN48y/m1HYZDIa9ksjrWjZlFNVxIiklRnWbxKQQI3W5c2J1WdGeHPrFB",
-	"RQJ4Zectba7wX2oqDIe7AMAxmkPsfTJ4ljy0VFSvsuBLfIVLszhw2vRGjxxAuctmD58n941rSCBMIS5G",
-	"pRqJ3sByAV7TuABICqLYHJd6RKWaHWOzrU0umgqvYBNLsjzU/6gwCZLRwdWH97VmliIm4rEdZuOfEjo9",
-	"+V62i5r9T0lzGd3y/xad/BPZIYKBdZQAVOrPDIFsxCsuRqDZHORvRA0UM7SL8L+moOscBm8e5zJsvKI5",
-	"vFC+DPH4IP6SEM7v+BLK4OViceGxZ8luBY0eEKoWrgc4moxD+p5PgRBSNU2UBpDHerr2fs92oeD//kJt",
-	"0wvuoRm/YDGcLyo5t8HxGleKnyHXG59qNYFctKqGmeGVVITdMLUH3bXA1gMAKCM1I7QKghpKWcyKbXwd",
-	"r4uAH16HmWzXZ875g72eiBSj+nBJpVMmuSLwFsem8BS53iM8eygkX7lyc+976ZadS4WVxYjE7gtuQLE5",
-	"9CyELX+c2Wvvc+hsNVIju61e5E0ENbylE2hLjWHKUvB//k4f/OuD/d/5gz8/fPDh1/PiD3/+9F/JmiJZ",
-	"DWb5vZUOT9PfS115NQVcpwt7JvOX19uotvKWkmQCVkhBzj3aEpoBD8mP8YXk2dE7OuwxP9PEmkBoNYCj",
-	"wypXwHym8y4E59OYX4egn8WJYF1GIBwVM2gwNCgx3iBUCLQjahLJGtxDhDU3A5grh2JjXJDSSU5YYoYn",
-	"3vl61QkMIbdMXAUc80CAVM0yfN9pq+j9axpdgXtX1oZsazBnUGBKgXCjhSsdxir5Soqlt4yT3QFyLiYt",
-	"rxZ0xEZFJctWKhpeVUTVQnCxvHCFDtwQ6sFRtLTCMr01MukVtXcDfgv92SXdk3pLjMTU5svQJQM+idty",
-	"NGD4GIzpqnUD98IkTQP6o02UsCM7SAOgWS9Ym8NqszesawBXSsLNpa99bnW661Fun56Pa6rw1a2AzLC3",
-	"b5Z+azb5inIWcWDQP59HkuwPf/wqEmGPi55yyFMCUBYzPZfbwavsHTzU7jvkVgGN1qgogWvbG/TH291x",
-	"vfCX37PdT5ztbtuNYajbDrZ/SRP7TyNui7ap0Wn35zwerT92Ozc0Y/3iO9H0zdnSIswZlLxyWAi+tLot",
-	"pKNrBjhQw4ZLFiX/e2kcEP7nTIYdnfaSdnD+gK1XmwbMXGMzynRrcybSPq/BxogJP+SKbqH/4AWg/ZTk",
-	"C4h9U0H+ny9d29+C+K6GBYm6HhYoOAtoJVgQ34ewIK4NoWueTA3RcsN88QG0Iop6r0QidyWrUk/CtXTn",
-	"Ne5D2E72ZaKHZxKQx9MKjx3rpWP7OQSCGttz7xFdw1p2MM1B6xSG9M7hnkW9Y5MvBs/nXQ9P5cCzuPZ2",
-	"5QGD918Y9fYqpaUAGF8d990GfSRYtVYtdUSZ9MKukQdvT5HqhxumbpwQ79b5SFcD3CuonYfJZcFP6KeG",
-	"UNu9PQmPHCjE744c51aB1mn9HvIvz1ftBtybXm0BHhqM7Lbqc+NgXOgnAZub4qA3NJVZNXd4JL2LdlgZ",
-	"myYifFtHchO5CDgSdvDcfPVxE8bQRR5EAYwG15RvAXjSrsfKpNBrnu0wuJIU0oOjZlqzTMSHzqLweOKO",
-	"SyaxrJPi+XrTg2cEqz9zYlNDb22w6qaViGW6IAZonMpl57n2MUkNJpdqN8icPlrWqQIBHvREbNisiabl",
-	"USXeOEW96Tc1xbtQjbNPbo+mjw20e62J4EK+M+U1j8kO1yzlI6N7nwGQPY0A+8MCSkFBRrt0fqz0zEEv",
-	"XfVlljiv+P35vMHpEru8x5QfTMR29wAUffndERbKhNKwPg/Yjm3NiOY3h9cwfDE/x9BF8UhV7SQtS26p",
-	"FoGDL9WEHPxt1gqAHguXvgtDE+1r/HlJL2Dsd0yh30auP2A40LTxFZjQFuEAecckCIbYMzkmKNQDQ2Tf",
-	"ewwM0QFQKnKMfye0b3F/ES6TPI2X6nXHw07wDVlugfsyrFh6OmaYPNk1qOHvvCPTWmb4WJFp1nuqxORb",
-	"xZumR5R6dW4g1LOyTCVlMGf1jLszm6yGAbgojahi/v4fdHnrACMJ/raybyW30lpusaf3Hiocv6MVnTPf",
-	"2eIWnZDGON8fd5rvTe6Y4INbcSOL7GJ80fgtFpMIedZVk5ClGGTClxCjpGsGCZCznsbUQ50Wo/6GkwN9",
-	"OWfsm4omJJkvcD3crlqJTK6xwxv36L5T6m6gZUdfVu8AHqydbWOt4ByTi00XpmZrl7tFy0mZPVzWOqK+",
-	"YiIORh9khev0jdNKUgH7cY7uA9HAsNK6MpGx6VAQM1gTHls7kaVshzlBq9KmkWEq+QA+PNOEl0WDeY9V",
-	"JktiWFU1+btJ/aXWU3vS+TzVTp6YodcxxnWtxIXUa1ZdCGke0KqSuxHNoVxGaUB/wQlmtncrdar3UNnq",
-	"jzpN2kTlHwf2aTgkBwXvcRmITG1VBBkkShKaQx/2zIoDMmxX7XOnVaOHPrTb2DelMj5Eny7H29Ik7tVL",
-	"XyQyYYL5Xpm7lawacC4sWkxzoI//eAX6Gm1HtD4rRm9AJ08qzZlaiNfCmioOTcUVTPqaOoQhhPhGmWwL",
-	"0u1QifEbL3Ed8dwmx/U2uFch0hNxYB/rpvye/YhdreKlPE6TT8CEcpuAOQ6GE0A2X5AwEATDELzSSHLN",
-	"wCbyAEq95VEHRYwHHFj45L/BU7ONKTLOWemPfw9Y4qgU7BhKKoaYioqpwuRSm/k2AAd1Up6lykGHIiSO",
-	"pdFSuiJP557m2t00d1i21G/s2Gmnl4nVuS+FSQKmzA2/YVfZtm/u8wyyAl1SLsKXD0nm0l0x1S24CV3B",
-	"H3zZW+s7jByXjVbq/ImomUJTo1FexTuFogjwFxPi8oeXd23NOpZropmnWyPdkYLjCHJDK17mNxg/zuwv",
-	"2CanRJaIbR49CxQNwBJ9/kXPyWm8cpqOpNy2njrvW87FbCbhNvu15NocDMdbBjxIzonrpQNch62C7cG+",
-	"CPEUM2IjnTNynEiZjLjX8Gi+Ov/2NXAt08WtOrwzTbYVoyqp3/rObKM4JNRfpzCilNzl6pumpQ+EPqaJ",
-	"t2RVhm7vCg9t4HEfnpyfj7WsEasx+XK+nWCD5Yap2E1P8PeqHgz8O/QCOPjoFT9uQq2Okr0+B1pV+35g",
-	"P3hi7DA9IqVWYsR88Cmn+l/xxWBrnRU1rxcT3CQdBMLQOQe20C831u+QR8IC3Bb5I1Dgees9o28bE31K",
-	"WcF+HG5FbxTJ9TxPVbXyo5GEnBA9PLYe3QJrmlfUPOCLZDVfczq6iZeHAr+Scn3VtJ10j8epwE+eDnZa",
-	"vUUTvbwdC+1SXfZ1qFgIZm03ATtp3DoOH70HB5ePS1coiKFqyYw11+I2cP16kjsLPSnvb5mDZp7IvBNq",
-	"DRto1aOaaDc99nC89Gq0kdgf7t+gN3JXqR2BWBlXMN0+M4PWZiUzIMbH0QGLkpiYXIOf7XHvnMdTYP67",
-	"dPUV81EBpaNAgAkFxTaefJL4Ll7lnVVU0GqvjWvHxnbwkorRNFL+W7n7jqr1QAH8CEss74mPsscOOnTs",
-	"oERzzgCsHDsLESh31ulus+DNkbszPStO06u0H0Z5nLMibonX7bnpL/yD/pnJrUxiKB/jOU6DpX4rd0Qu",
-	"DBOOqsyq/Pa+uCCASQYuOkh/4GsGvjgKaDZQCZTFCulp7Au5E3qa6SMzWfsOY2EEKd7ik9O1yeTV+0xj",
-	"G2AqsD1s3OlhYlqh4qm0wtcRkkRBrmsTUk7sdoBXhJWEbqky6DvBRMdM8d1IvbTraPOoKG7HCh/fwwbw",
-	"MHE/do6Dm0B9BqO+U73djhY47abVjcAD4QhmeVEuFkkJlEPZ7LygrTMl3yTYru9FvYBbWZtsMob5VOOl",
-	"3+IIlgY+ndu8Fy1h06uqdI5H8LLHBwOBIlfge790EQ/tSY5/1sRr1QfF/0vKhc64vjJI2HRKOv/XVJSd",
-	"uH5HAbh2aaEjh9Osf7j5SsoJAz4H3KD+IdMSvqT7guwYWxco0QvyS00VNLRa0WpRAH5BUrJfuitg0I6A",
-	"DLwcWhMBJxJmY8CDwS+uL8hZ+Jn8iyl5ZqdxJiT0FkqCrDm4o/bGHgFFm8JTnKgZVlSbK5/n1D0J1wra",
-	"ia2hSbA/DpqAALQiBqS3fSuWV1PjTdekJK8CFl8aIwyCZ/ZY4YNwW0AIx0hiqYrtHQ7HzXS+BwcYqmxE",
-	"tjQ0e1YjDQ17pEOAvQ+bLIH7f2V3On3pLzJ9p8xKMb2SVYmxUzznxXitwWOx3d7qBQ+DAwFrY6o52BFA",
-	"XMPmO2bFNikAVIeAmEFUW3Wd7INcmEtnbbMG4uJEGauqFjqwCFy6TK/hPO5YnFISJ85ObuGa1XO+jzSc",
-	"qVrNqHhPSFMf3U4tIPSdlD3YDRPmAY5M/HV84BlJXsM/qLKPWbOZcYnz/Cxk/zulVdqxyY4KFOwTyoKm",
-	"Jr3ldcRMMtj94pwemYIfe2vd3HLLfRtsloRoa+UtRqZYqPQ0K64MYyLAbrgWF9DvAq0D0KzmdON70G0O",
-	"lKm77bomZB66UW8ZXbuIuDYxXsck7psIQtxwWSYXY2RLsk7KFNUuNyJGTIn6/rlDpkNmSQPe7vNfrvfQ",
-	"XtR3WxrKlvcYx8f0HMPtyXHnteuUN5Q63VvcDeB/qViXRxA9bpiJBb/YxCk9Dhe63yWivb6m2AjXCML8",
-	"Bv15GlNPKz8GCPhkMiZ2mcyg9jsAgQ3UUgU2REjZkQF9qtPWh4o8vxPQ6nq68jki9iAqN6RGvG1N5rRi",
-	"oqTqCER+v47GYHb32EG1sw/ALRxCrOOoZurNfvQduPeONhMu+An3b+rN7+YrViY9jNuKiglJbhUVw721",
-	"Ycj0NOSWZe1GI9dMAKuW8gLQCi8dZqG95aRaW5sEQFguEfPP9XrHjk9awncj8Bb73eAKt38P30m6w981",
-	"gr9Nop4mld221u7J5NplVZt0oOSGKZf6MyJjveSZrgcCddjU36+mveIQm2BYP1ScjW8v/YLT6j18IzHU",
-	"yGKTEv2RvhmkXyHSob3qBqYAp5nZnht2u7B5dkca/TPdON1dK84Qyoc12lhUf8zFn5PAImEvDy2DgCpj",
-	"F+A7uhw4f462EYqZszcSOd5BjaLEN/NJQFeOBqt0PBHsm54w8zv0uvyExZaJQ7mj+7SqEENyOquVJlPJ",
-	"53Umii8YVUwbV9KcaF1AS9aL5sp1SLTHXN2zs7YTWyYHTrd7+9knaduPg6oO+Eq1wZRpK2IdKH9fT7cI",
-	"/N7e1AhX5rrezooZusaw9BS8QKCckgP7afgA/dAo3TC/UIF0r7G/jpc9mIpNv7lRkb82J+pUID1O9byl",
-	"j+KZbtpT2Xme6QBtmPJWsUqz4DHJlCWhpgzbh82lideT7hLqoM+o5xVLFVK9hYlajqznK+9vddaZpnvf",
-	"nYXY9WJyDewptlDYrfZjdeWsBXMT7e2okTrSaXzjjRg0M3su0im1rYzQwMx+iFaObVhPoHnMMUkm9wXl",
-	"p0fv6Os3D2ZxhI89pllzyLkYhZ30onl8Wk/Hqy1Ltmt6BX5bYNaYT61BWrGFsdsK3yxc/rwETDoiZAfR",
-	"emQOGuU6R7x+A28anMLpIRSWLGPKAzAtBGGMlOuidTGuhdyJsccZ9vedfVMGeCuP4gBwFIfQDZ0yuA7M",
-	"f7sTeKt3ZlXxCR6QJpuhq6FJub7aZOorazGH6H05wi3Ky1a+S2NBtw5cjDDoGC1aatwO308snkWz7ui4",
-	"ZGXLi9ax7dx9kU4TMEM6ZWAe35cfxqLjEGSqekppQ1a1KFVbX+6P7kKeRH9yesrVeoWFMumP4RK+CvZT",
-	"QmcKjRypO4SWAgWg7sCVfr0nVOBd7g2rlFxA2PmMXGhf3PEn/g6YihoS0Eaa8sZAiGg67t1RzDjLLXiq",
-	"D66j3NHQ/vH+ixQfK2YZ2Mn3EC5NVFgGtLiRp/u6Ys+xO04SUPMUdTzwklwRT65Up5hBnW36nGAv1gto",
-	"qEYNly46bn8Mx7He6NEnyGHt9XqiGoQ0VxWE8+urDoqpm21BN6nbXNxpztMh6jaHNwPUTrsQKFcOcn9Z",
-	"K6bTPWlyIa8+uL6+tn8VnefuUxAMXisyBB8dQL6b3KFuEBKv3RPuICznFpDd0WSxV65KEfKlsJRA19ew",
-	"YQ2MgGLbh4YpxaHRfcrsZ9WEsuE0H1vrbWtWmahhMylgmceX+DcogECQLMEmWWGZdJCfI83JyV5Eyj8s",
-	"khodTnA5x+Prhvvq1pDU6U13WZ+dHVc+Z+oIYDP0ZySfjQrYUlq9lqSiaskIJZD0IP2djNoxXs3eGnWZ",
-	"Ni3smigd4vbxcp+m2IHLaPi7aDM5/Eo+kq2SZT03CFYtM5k/Bwk+7UjxVTOzI3Yg79bp7RKdSUppIvFS",
-	"EHjmIgA0hASrkK1StQ5XTkF2vqGou3Noippwh1017rCrRPNUz1V+BWmGV0tmnjuU2k4A4wAVjkFrFkyy",
-	"d244VwP6oadRw6jkD3xZforpKuesHwgE/MRgRN8l6D7LBkyxnznMVIdmOc5DMmEGjrSp4l2XlBl0biR8",
-	"Y+47tHORKu49PBTDel8UQ5iChDZJWbTkymiLoNRl6TAtwHCq6vFD9SKwRUOvwHtBe3T6aXNu+tRIT5Ik",
-	"kvRU2ua0hOyF3vDfaACH4Yu2GTe5ZNeo5lgPX1cHkYSWJeBmJLWt8Z0nSinY1ZT5wBcybsexPXZGewSr",
-	"No57dNOfoBFG6PRzS9meaCXhxD2OjPRwi+hHu7Bs8p5jTe2UIKsViMOOKXgs/VrXBuiganQSvKXxwwzc",
-	"hfBYQM/MTuh7mcTrrZVKBjJeh0I4zJVoek5kUnenYX2O5tWNC1BOhRA9VUejZHvzxI2OGc4bLhAqY8x0",
-	"M45O3coP8pFN19ycYdTLb1tytxUTZfI6iPT4Kbf9iUGW3CSSU69VKmllSblImowi1PpEHnDo0LZjW4MB",
-	"5pGb4VGPEu9wTd9gSL4IRhPXZEe5CTlu497S00qBmiTU4cEc7JqhTZo1wF34d/TxyAY0u4r7XG5Q87CL",
-	"9Lo78fD/KIN9hnJEfZDGRPDlyoABAjjId4r7bE0VzN/I4lyjJ96Sa0F5xUqH3X3py30VZ2XglkROCTcJ",
-	"vfIVY6V2hSvYooEq1maJ8frmyDrKLKh1hNWXO1ipfLNjQgB9vvlug+h+b3pqxj8xxRd8TtN5bPMVm68H",
-	"8nww5m6oKH25ILLBTknDOrUzsV8ljZD6WjRmFJx/jejopQSH6grbSpwkLCxvmALItiy2mRUVqh1fQs64",
-	"9B1VKXZuwrW6el9PtFFnqi+Q2x+sHR16KWY7JVOW661jXaHR/pC33guXEXHFhmrIGX7WSaZNt6+a3GZw",
-	"cuO6TIXbxN6CedX9mK6DY+K7ctFo+17NdyP4lx9OvE33v/kpTqgmdtnAFddwf0W1FvbIUKXkjmFzPFHC",
-	"8XfhdlVi471wEzcncJbAhp+zbsS90w9gVMubkKs34kmJuEOD8DTeFzY4pHeDDjcOlaoFahvy0kLpqfdX",
-	"uptLO/RCbRSja2vRQSMWlwKfVh26ukp/xL+5fWirEVcvQn2mk9AB6/1Mq0RVC/3I9UDAB1jGtVc6dE9k",
-	"QAZ8xSXontXaKhrQbBu7JcttNSmdKSAo9GKQ0Wr9CuKDrrScz7M1WGFNrgrk6Gw2tlh4H3vCke7rh7E5",
-	"JvmlpsJws79wfUt8Ny70W8BiiZFy7KTswl/C+5PJE644NIA3444VM2jZH36rdU3TPJfzpwUDIZtt17/Z",
-	"t+uihubieD4I3dUSXADNyyFu59jc0X5S9M6+LteUrTfJzPBEc8s3jinXjGClG4Zc4enCQXa4WLiyJqSV",
-	"9+GvO+asmRRKDFps4wlnVkxM/MatG8fhUewPnx8ZJAf3W8t/67rWH1gq4UjgFjlK+BoKJ4uajnO4tkYC",
-	"NKKnQOn6ISOMn+l1TjpB83DgSCs8ffm0v/TPtMuDOLjCjz7r+TOZpTO8M7dGJ5YSZtF0iZ6VCdOgfXzy",
-	"rptCbubuvQkcMDpPoyFRUrI539AKcUTsHxaKzu0DnUIEkZSH2VKRTPLaK6lIqeiumx46rgmcc1Xjcvoa",
-	"0wT5dpJNnIz4O1ngy524c0HniwDCOZMQtRNQUgd9B5K9EFA8T3hVb/jJCyKTTTB3qKyHKVtZbLqocCUB",
-	"FrEfPmSHdR72a8nJOQSAYxpxjWusNdRPy87kR33bxkuDpsuEDqDNigZGzYu2oZahP0u1Todg+2oGOoG4",
-	"MYa9x4pMZ9S4rB7o686h1I3FHb3bID0Rf0Jfp/EMIrcs4/3ZUrXOpuvmwV3oOjdgX3qf77nfMQ22TLhO",
-	"LkCHFdXQ8YRQ4cp4D3qyZNu7t0MXsGw/27DWEIpsLE43tUBYv/YPKWQWzea14mb/zkoqXwasvYON2yXN",
-	"pVzzEBC9mEFvoSv/VKMgb/lf2L4VOwTxB0qrnVvUrXJlzHb26RPUhyxktpDphimiqf3Rpy0ULgoBZQ/e",
-	"6xh5TpSsDTpNHNyPKAMYAMjUh+TlDVN7iCQCOo/mSwEBFUEE+NQpcUsjuHAEEMMVYDjyIXmplFToct9i",
-	"syuC/ag0+eLtq+fkz0+/+u8vH5IXqDu4k7GpNbiE9wQuaMTLAIbSl6GL84ZRYcDIcmoAPOY+ffiPJjh3",
-	"MfvB7gMWKeF+zR7740G3fHYx+8PD84d/AFYxK9jZR3TLHwEwnbOilwzOnRUZ4Ot+Xc4uZn/l2jzzD4GV",
-	"sZXCORGfnJ87oBXjArd0u62cp/zRP134E6+90akf7mUJv2kKlhnNIvTQlj6HNOCcpN4TVvDIdyb7hPk6",
-	"G6r2LvXCyqsd3RMjS7q3Ww5ebg88Ixs4MIRp0Qm6PVeMGuYXE9qHfS3L/SSa9foq2C5Qqy0vjKrZp4Pd",
-	"enyyN7deewB2hQ6UI/fhewyNuOiB25FG8a4YdZmjWm6Yu2VgiBZfP/qVl59QpFQMr6v2Pr1Qctvs0pYq",
-	"umGGKT27+LuTePbANPKOl7MuoYuIaAeO8r469U8fDrboacLdAi1zoDL7eKrawayp6ehjb2Mp2JkGf0OC",
-	"wlTsLW3PYtLWJdrpeXkBT6Sp6T3ojpwhyaAh4aBilB4pTCM32NP0WF2E5mqPgSt3xl2BFCScBATr1PuD",
-	"7X06Zjg/3Xm1OwI5qIkT+yxq9HEK+ekK662i43ohyg2ITtf/iAGMPiAC7Jg2Tnp/YflNEymq/ZcdZnvE",
-	"Pm6dLz/Jcy/h49+57m64zrCP5tFc37S5LbzlmguaKglJ8FlVIZBbYQXM83c/3ZLbAnNc0/kao0tJtviO",
-	"rtnX+Miko/Uvvj1+reRffIue3Q0VfGH53B6BN1KbpWLv/vZXJ3PLerM9walrIZtopm74nCEcKxBbLoiQ",
-	"O0CNsLcpYBSnD1xAlspR9RtmnjfoU53DljYFn5w/+SMiDEAiAOSaN8cfE1YOAFgSzL7HEoJmY7rbcJci",
-	"1C/6/9pJJHb8/YoBxvApNhMGCpG5AN/t96aAUvPrPWq8zc7pAT0esPzGSUhnnudJfSDDzqylCbbVmeuf",
-	"iBZVAPFLvSZEXsN7AulmYbwI3Cpn9jZPNt/6MFbwAuGa0+NQtayeT63VuPJtCzNrcB2QE0vItNi51TQc",
-	"dLXdF8cYXOkCUsZkVRLIWkjNzsj7mB3suF6zMiRjp+YCT0yeTGqkEMpPXblPzsfcua3KL6kOKhxTr3WF",
-	"FEe8NaIlyEFrvKAnyJGWIxYjZgiGbIHUZHzywkkm07ydziG5aJDt+3Wo8WpPqADC9MU1A4PbvoRYuU05",
-	"5M8hdGqKv1391ZFUiEACdpTjXb1jipGyZkEbkwgblJpGlZVjo4/ZNxR8Ui7am12wbw3fvMoLRyez/dlw",
-	"zNrsU6dEbYAiQZDGHOL8mJoxfUGk8ALJsrKsjXPxoqwK7A3f2EVeFcyqQS9wjbApkNQENbyoAT/gIntj",
-	"KCrKE4kRyBBK3z6YVRxIW7eArUICkb8me0ibuV19ItbJRHPkV49Br2IpnSHphgt2EnJWfMMz9ASbKgD4",
-	"PW63sErZJZlXzGulpcof+OKedULNclb1D4KRLV2iCez53Gm5eFUC4siOa3asHQQM8Ih6GLWkP/LZ3Pwg",
-	"vAJ4F85IO/YziCOM8ETegd/Yvn+M0/hbucOkLMzHFli/eaTGbjcbr3EI7xgJlg4UqEllf9XshilaEXBn",
-	"zlkBGSCVz77buKcgcaCzrVHULr2ziOD6PER87mRzcXSPFHoHe9xbCuU0+sxubqg4hWsU3wK7ghKVCwfk",
-	"FZXZeABKKvZkIxUr0MZHtRxMNthVa+ZKZQWx6O7nimsjFR9hqn0bnhyws99DEMSFhQq8eedys6GaXDOz",
-	"Y0xcEOoT2H1f38xlMI9ERNrFHXvK/vTnP0NEyTBlx/qfv58/+POHXx8Xj//06Ysi+uXL//9/zU4vmkfL",
-	"BaTkfmRMaU5vLZJbrvYVI3pj2QG3fA953XS+Apg7uUH5gNhA0GimBS9S0WXRuEoQk1RiO4uSGurqSPYY",
-	"EJS7S6fByqY+VjGfi9TA6FnbrMOPtXAFzEnh8qMo5d3fG/Yt/zsvjje1cdLmms7XiB2IJvYe7Q9ne+x8",
-	"IKzkpcsj3kBxGjIJF8QwQTSbS1HqIq4NZJVmwR9PNMewXYsFfIws7+/TieBYarnNI0DW1+XszvWvFxBq",
-	"z3nkXPX2itES5v3r7OV7umy/4cCZexJ1zBLVfmXDRJ9e9hyfOJ7Ed3AycWr3HVvu39S/sK2ZnW6DFtxB",
-	"HGa05rK003nFq9vvTpGuKavYmQY3R+E8H2gQevhdX1yRuaZdOtCoW/rJV18NdUAezUFybph5AAUym1sE",
-	"Se6Xi2DbkgFPQ+erk2Qp4FDQ3qZiocCDanZBHp+T77722pbTEy1JQucjWlVQ1HWNlcHg8vLNVjwNsjz7",
-	"6Ff7z2Bqwym4d+BJO3xa0N9PMgOSHjxLX4Cnw+0uBhpFCYkM+svLhsja2DPmmoMZBZKm6L39PhsJz+/u",
-	"LKaF0okUX9wT6HpldQ+/J2D3XjOyBkwE0KIM0Su5ExlOD9WK2zpv+h5zdw5vzuvFd1jIe0fX7Cu3yHs2",
-	"qvuv2WByn8qsDoA9rkLObS35wvmMvRVkLekvk8ywklXp2ymnBd5bVjGq75cfPsvuYF4xgEScxgShGOrB",
-	"HQJLxNuaTANsZfL4Wfn7n09suLJOdVuFYzCe740sZb+KChhkvzHj4Xu2g2nds9rXvLOj8pXlafS90rWe",
-	"jLJOIcFcYuS72WBoethO0IB6ngG/n3tmXFYW9ls9kQbwjOBA4Ka6Aav1FNJf3TD1ALqf46BNc949WdHt",
-	"lokLcubQ76Gfj4iC4lw36S+Fk1Fc+Lx/qQii+iCC+94nPhXkDFA1uFieQfY8eN0Ap9zhGzdwJVyTttO9",
-	"kpqLZZ/Fbl/5pkHruJOz8xyncd9KAS7rHYQzMy4w7pMUT8AdQEpCXe1GQbTsgAHvoKE4xOPR357LWnO7",
-	"9oiJnkjJWya3TNzp1uEr/vN3DjUQf/wcGgBoJIgAQQm2hMzsV0kNfQAT6BeHL6ihr/CxgRgIRML9iV6w",
-	"bNaM+2hS4m/6TdAOM58RRYXe2fvdwW+dKu6eQu8NvS02TJRQ8CQzr2TTUyfuJUgT9nmMIx4XbS1Ht15E",
-	"czieqZHTQiYFNRRJ6/K1mGr1kr0gC37DumG1wgViutODjHcR5b0mDwNqfL1C7KUoG2p9noqV04vNsKKX",
-	"ohwnOZ8m2+yfxmKle3ekCIxjtRDcSkhs8kE1dDY1pxzUeBAKBaGCVnttdBGcTxB8AebRzuHHqgWqO5gA",
-	"7ewAlCqAhj2XziEY4s+++S/i3nZj0RFHcVoNCFZ44l6ONqfVmFP9Ou7VH/UXh17dRzr8gR6PfrUH4lPW",
-	"mfS+VuIFttIcPlSD/vdbe9gnHhxOK4AqvWc7660HqUvs5BuvsZ/CaK4VZBlyWmH3Y8TZCGk0UKkm2I54",
-	"1DzyhT97ke83OhlybmRvccMLfOI+jsbLj3QDnexHHI+X1oTB1p/gQQMj9Foxurb68Unqthh0wKK+kgQq",
-	"lGm1o3sNXdSl95jb++raySAtLx2mkg5iKqPyKbowQ+GKF/DQGGH/DVhtR6/6BddzqkpXBIlz7IkFZOZ3",
-	"OjUeX5Dxz4fpHZ+t5quP7IiXIX8XKvbaNSeGfTTotF9yARV8WXfgmzqiz51YxRF17s+yym7JEaHoeDf+",
-	"Ar6Ihv8GJFgEoNl3wb+McTbHlUQ2VvG4Ky2TontQlzDye4c1HcM1R04FgoojRF5EkIcGe3Fc1dE09Mbx",
-	"id4HBSPjE8Qnll859cmlpp/puJBibOnE4EueYSlGCu4X88vMim0iLFIEB5ZWvS15tgbMAeDe1iQpEoCM",
-	"oG0jKQofX0dspeQuwSdJl8BXo1wC3dKNwl+VqM1iuvfCFUVwAf7ICwIMX7hL3XJKAVGAAosgi2YBUkHJ",
-	"vu9FHJqyDZUrHZaKTHZ2nGGxBhywlWsD7+o3wBSpjdPBACI3oCzW5pKcIYwqemADYLXrM2MJRIkCwL2J",
-	"lRleTtwdrOsdlG38Xi4B+q67k4ZqJo6195o78qErXO/BDfj9pvz9pvz9pvz9pvz9pvz9pjztTXlS5BT0",
-	"yVAzX50KPqW5JSGldOw1mc6FTMbapNr03pOhwY++mRWzj5X+OCtm/8Ry5S1Vv9TMTGC6f5OL+T/3nr3t",
-	"1XlHd92JLrCT3Rf/8dL7ZKHiNEgvHuYDvNuD7jrxS25E+ZBu6XzFHnqBMlEYH44nt0x83FT4Vf1ALhZ8",
-	"zko5rzdMmId6qxgt9Yoxs6kewr/TX3mym+OEad3tS8jBn/OKXRIKxa7XUq4BxIG6OjQCi4/CFcDBuiBz",
-	"WdUbge5NVTtEV5FycT5aKmxAlHPIh1vpG4VNC09iv93yMN8GkeVUMDOjZPYtx7kNxspRatxX/2H+DmDO",
-	"0/s7WkkLHkbnOlgOF9gHNC4rhhMY6pCd6QU9Ds2KK8OY8IXEPrnAPeP7vUSpLNd7sFXkwrD02TXKJbIM",
-	"Hl7oE/q5T+/1PnMRu2MdNDL81R0ud1bxcv7wmfgL6ZeuZncEO57DQi8Xa7522KPFQp7/wJ+ANjta65ZW",
-	"1kQHYl2C+HeACat4bMF21rLncN9AtF+UZNnK0o24bKh4ORDpTpKlhn0sB54gbnTLE8TNZUPDMTCIJ3cD",
-	"PYtcJsWhz+SiwSHYUt9KycoIgMIGb0bboQatRnCpWdhSzfMAbslTey8HqafkRrAGWt7D9mvCbnjp4cqP",
-	"scUh7SuAbz7kcz0GgPMVJrP2JsY+i7tmMwJNnIlVUQvXs0ZIguXxZE4FZHowYbJogggIN14VGOsliWBH",
-	"j1J4uacNYu9/9dXTr748RaY6tCB2CelYVhrhl4WcUQfFJXw8nwFyI9UkTOsSe6YpuVR0o31+qYA6SCZK",
-	"Qv1mNP3OsYGdF7W0LBXTER43sk4U8qAGe0QNSsRx7HPD2S7ULEPh5vUenOWXTa5QlI04RoLZIXNc9Kcx",
-	"zlZr1iwV5aLtWteXZCOFWY2ahFWBjnP5/uaPViwRLVf8n4+b6nhnpJEbPFxPn/zpv788JWS4YLtqn9Qt",
-	"sOAnKBZUEzuNywMY8eZYoLE5lPT5lmmzr9g3zrfy75P4CTN+Z+f+n5r6+Q2/YYQ6k4UKQMsj0MKvIAab",
-	"6JRW/diyk2SGcmHoeqA677V75j6SQ/Fd4+ohumfgdrpIfysTN59RRhoXRo5y/LtqHMWWXBvsCUTVkhk9",
-	"CqcUnFvMpeVbSYAGhssdd2PCZzAo+qNuC6gybjYxrIu96DdMa4oFnckICa9y8NfGe+6KAyyXGHDtf/7x",
-	"j4/n5w/+8Y+Pjxf/+MfH/158SEKtJe4uZ4MEzcVji+sItf3B4/MCf/j5qf/pb3+wJHWfPjj/Ct0MWMSg",
-	"2LaicxbD6Rq3SQgoDJ3sMnjG+N2JcXYipGHOo9jMHaLJV0JeuHnBTK4ZRTbRgLSisbEMXjKAV7G0Egf7",
-	"/uRNl7lUCt3vU3iDruFV0Wys2cR+qWll34Z/p5VVHva9VMKq/yOrxtxswClbSbnWpOIApaIrHmUriAtU",
-	"bhdUEboCvcYK1DXbuzWUfLFgCvt6gHyGaDXUp9AKm2AmDdhaHVv49nzF5utm5+AqoPuAm7STdVWSa7sd",
-	"qKyvrfHtEtRzCpjC4o+pAY/c3X6ED//+kptRqr9l0F8lcbeEXtpAZsQwsnSKKWzvm1MqGP7my0AxEH4y",
-	"NAZIrXj+7qdodXif0Nb1QVsXCOB1VQDsaq02e5SrapxyMdiN6r1rWdJ72Z7YY/Xhztkrp7QYurZGNeCN",
-	"cEs4gnTyXjKABTpZyys3tn3bZRAU7tIpodgOkBwQ/d6Bq/j98x0He7XD7/xD96Eeupd97sq6DTMrWQ7R",
-	"BZ+5H7LYd02mSoD6DZiq0t5spylhs2+pTcWZAtmAoB07Lkq5I45+vt4UWj9s6J78sy6XjFxH6CFCGj7U",
-	"qPF798yYWvmd89tgS+PUhRhah95jCkBvAZBb3d2ZQAdOiVRh/46GnisewdfsZKoOPOeacFv5yDeNzeF6",
-	"s2Y/76SgCkd/x5j47DXXTbfHBvrWkqcg9Raw0knU5RyIKG+YAj9ij6fzB//MXSV23yW7h8kn+P25vaQ0",
-	"aixHBfgCObdUmd6Ywxt4YBQh3W15iky8bFAWdLDZ+JQKlhuIVtUoe1kHdBEAhnB9dlseyFGub9ef9+SZ",
-	"bafLfvxfV5eCrJ3NnlrWijURPzwoJ7pfqB+ea7LB1IyClHIn0AWh0THQCL0to0M6wBt85D6ULXjVSFD9",
-	"nUM/2RNIVThVm2aMoAsChLlApcapUYuKLnXTYGPLBPQXAu9ELQyvEJ8NnIf4OwAuk51UmnVJPmi5vRQl",
-	"kuO32UT4pTgN/t1LAbXyLfhCjxPpzTZL4SJpBm+Z3PYkmiP7wiP3w77QGWsM+MINU/vbAw4MeNbf+A5d",
-	"d1Q179d5v2EifKvDXcwAMkYdLqRgDwzfQN+U8tIdRUAGhnjOiaAbqdfm0xgVyJ9RzDB32j0GoE6lFQ0A",
-	"b+LXvreSYNzZhZeVp4PbE77HH0Jia6atRoKOK4hCawKZCD6S5n0lJS8ddHabehk4CISyPBWRTn8y8BU4",
-	"y8+A1qfTEVScz+nip2GzQwjVcFOxgijp/ObYMW7EgXhkj2beXv2OrtnP9onTHojTSSSYXEbLuzOpc7AL",
-	"bUkHuguEzHxmINXaTyZ/NnO7BekRA/crPjPKkAO1aDY1CsoV5uZcoHq1Y2xdYF5OQX6pqTJMFWRFq0Xh",
-	"+hwrQkPoFv1il+gLkAtyBnM4Ay3NjXGr5J7P0nuqBco5LpAvq/KUXqz3ueRc9B1gDhW6WCJDFm7ljunh",
-	"AyL60a92r3pzbt828fxhZdhlUB8ReX9mGS1Kog1dxse3FqdmchH5mu0L7CfRqTo+ooj8d3McEoyQe4ZQ",
-	"IqCbvQ9qrNn+VD3bfCUFnBCQS9T90oLz7h6IR7+u2b73WLwLlXt3cypSw4Df6/4cmqPEot/gl8KMa8oX",
-	"ufddFO9U8hEsO4Sti2K+AMmgKYcbKUJIiDd/xajSDmYzBzcNz7A7g5p2U/hMXTnD+7N5AyERY8FP4vP5",
-	"fyEoZvcDHDx4JAEyTQqiGK3ANVsgIKHdUp/wkdi2RxD9HNy7r+1Td7N/dujPvYetOWT3ETdx7iylE20j",
-	"dWkUuIEQb9emAz7oo9Qjt1TLqsZ5Z2NqsrphDuT1LvYUxv9cXXL96jMCFKpy0C+38wnXRvGT2JqvuCuI",
-	"CKU/DrMV1Hj0xGJ/DC1doRdq8/E+bqUy2vd86rdiXvmHRpkxt6vs2zZuOepcGE2IxaVA9xT+ZfJDlTao",
-	"rVI0fuhSjlJQAXkz6SQusfp/1PtBPUZlWUb9yHvfDKm84997LxqE2/+32IN1RPgB1nKioM0cdP644Ae4",
-	"PMaHP2TrnVTrXpb+2T5wHDs7xvXsfMDHyN53Vqo6aufsMj/Ptu0oN/oCAkGulUxBtlStWVkA/FYkGoWE",
-	"1j4rqiE9FrI64i3F098vot6Gp+5HpfZFGZ+/XsAVgbxthOQdBTbalSj/eRUwbiwX0AR8jalVLYFXH/2K",
-	"CTQDfpuwZSMqoTAhZ6ASH30RT879f5GD4vyek1H7tu09VIw4koZYP7hsjkysOdwB+7yRSPk+C8Q+xH4j",
-	"W3IX5mtDhP/08ysIowoSQAOPuV5J4TxDUL3/KPuU3b4D7J+5y2MUUoczx+i41OKuO+7QGjwkyaP5is17",
-	"rHmoFmnR5g742Q3/HmTGPfdyhfX1F3FwTXZKiqWXbo22YyUdwjDpk7RlxtocOs56DzsoN1uqWG+jfPvA",
-	"He+if8vnMeHx7Vzn7yisuGKniU1+K3eEYocHHFdjKVfHCeNFlnSVXpE4g4YRXEAo00ktLqD3pf03sc0l",
-	"p1V+j99UdH6X7plm/Pv2lR4Ih0Q1jN2HkA+D3pNaCWuesMZLzSpMX5P1iTrY/6y4aeqru/4bLiD5GhWh",
-	"g92E6Et+O3+wH9ul6zuUufCS3/Z+NgIWqk2pwbDVfeyrr/VxASyYExdhu6UjXndjwVXQf0zf1hW7y2MK",
-	"4//mjykEIqAv233sZgh9RMcyILT5LBKXTYc/UuOK0aUC598llsOvmdUAZJ061LUeyDD+UbORjtfbgWWc",
-	"wlfSGXjYKfLOVY6fAX3tLj7YULXk4uy0UUZX6IXBFDyUrlyiAInr8c0d5DlUzkuF+bUYhwGmau/bgCfK",
-	"SeDJWVlQVnI/EeG6+lyljF17Iwhq0GnibmvYRZryEuuGfd1NayMe/Wr/+fTIqj8P6m2frfZXLtiP21F2",
-	"vWpk7VGVHberETnMvnCUr9gNq3QjB6FoUV+6enE1siKm484eFcdw8Xg8TdjUGKTZuK4FwwlFQ4B4o/Hv",
-	"oJbUyKr89wDCczyZufo8U59IICK/lGEz43SeEKFcsapsRYfntdGZQ7dVciv1UOvTN+Gpuzp6bcr96LLr",
-	"XKf54t+h9rChUbb/Mh69LbSdlifMWHzuuknC1egu45CDAH1x4aVREJt93FaUC9fRBhDqwmdzKRZcbcCI",
-	"suJ7q+QNE0SK5pGDkJ0lQln31Kl8w8w7/8xdBvT9O1JuyooCAu+2ouJUjraKCt29VKOg2DVDjAQv/Kk2",
-	"cTIpkJc2+EtWBYWdU7WIDqzLaO4rrnjHl+KHelwbUPus1ZBqc6LiJpDkbo49jUDfuUc+S43A+1CVfrpC",
-	"Oo2ERGyVTPIMX4rXdxXOe65YyYThQeb8FooxTkFoNq8VN/vZxd8/tPC6+VKAlmnVS8gitmenyf7XzOiY",
-	"GclcyjVnBwfpkf9KFuLQ1eH4x+7IZHfDTymnSZU6naz65bkzsEKr24a0tKoQrSpZXuHEl6/XQGDtDs37",
-	"C2F+1L4O5i4obYf+UbP/fYekWzlj92y+klDSNungAIZvr4r4Dh+5rcmcwzJgC9kBPju20vcOTHFY+z2m",
-	"kbRKNAOKCm4SgGsRu+UeZ+Gjs6hABUWCtuo+zrQDCkHFRQBOqHvGFZ73leK+c9Dqd5Sw4mh7z3mhzUsP",
-	"sFvAJYW+qJJoLuasBbnLtpdouHDfZP6UYfjsxN7tTtNZ+6U1xKnzgicCWguoPHM4mP3Bd+RHQAF4dMMU",
-	"X7gl99kIP8XP/QZgAU7HUq2V5QLOpWQaEPJWsipPIhywhYL9Sm2Y8wpgSBIiLCG1QpQtjBYUBS1HQgP/",
-	"NpeqZOWlOwT6MEJt6HW/KfgeHhiA3PqebpguiGb2KYP9L+dys6E5ZNhNDCZ3RGUcepO9C0uxbdGqVWt9",
-	"9DB4uAq4UrlqfUw+WvO5rF2jTY/AcyrYni7KuJuhzk4xQUxE3drxpobygii503AHLH3v0Vo4gH2uiK6v",
-	"jTToDcp2etPT3Ifvkgi6f3uKPwRA3afYr9SVvHaBeON6xgXR7IYpiIvflV/3227fUV8VCjgA/X4rnSlP",
-	"jIoT/3g+uSvJbwlx6TO0EAaUvoNmTLJxvze0TxYMuNaQx+HsPnPQyihmHwPHnsPFCbtgpdrkvrRDCYf/",
-	"lj1lU7rxRzi6UbrMli4xFBv6HYFwMhLsFyJvIHlzZIXuffqD8Y672w5mHj7VSvPQ0BnEb7htinAClJeI",
-	"4RS0L+wRfd9/v7d/v7d/v7d/v7d/v7d/v7d/2/f2nfWRZx+pvRRO007edW4ZAQ/z3vV4uR90mKbuFrP2",
-	"8OWjRFADZDvxfSD+sRUZoEldptF1Rk0iXBK3TPfJCfkn0Vl58nTqSQEpF6BSgKkqOl8j9s6KQ9jeQanT",
-	"ueE3Ofm64VqfSjT8jrAzWp23Z+Az4ev4A9jA61zvPbRXU5OiieeMRsDIUvbHbd7DEwMqPeQeXctyf6Yv",
-	"MVG3uZdjoPccspj/uv5MzfF7N1aWcmRpdXmSWh9fWmQkuWakhHAL4DxgYbzdTw5OVWgGXNL9BVnwG9ZF",
-	"y+9s8iDa7gslt7DW3ybaLvapobuTkPi9y9b2wyWD/O/5fP0ZCXL6aJldjF3UfUfL8AQlVCdt90DIHeGn",
-	"QP9+R/eucyocnxIKqUA7D38T0pAvdmBHwB8KlExlaQ0K42WlJDup1jqAUXwZH6U1E0MCEx4ZlcyPQPm/",
-	"PYm3ZuJ7adhnClm/9216nRIEGYp265gAgOMmAUWqFmwnYc09NBSWfu96w95RWBqHv+ci7OiliSIb++Ep",
-	"8VgzCSbfQW8o18bXhYOxNbNvKQn+KVfXWGSytbpH7tG8VsoRKHuDwd+bjR26Un6S/BRBVFhw01raO2rm",
-	"tKrIDbyis5Shm/gtu5HrsI7f4mV8Ssp5VrGk6jvbVIST7el5w1TJ56ZfHv/kHxolkYfAHSML4ytnuITK",
-	"glEtQqHAo+1Llqrtzr307cmhE4PV/LAPr9UEETuzsj+65p8Ep5xcDBr649tf377GJRr56T1bXg4CNOzz",
-	"/dc4/RxKmSC5Xrvu9RHKZVzeVAQfJrY7dLkUcgdNQUPuxTyuJLzhbDfA5vDEKB6Xi0xEoml4H0Fetf4I",
-	"JshnA7r6CVo33SfKFVAVzeqKaxPLJ8hvbco2qGJYuFQWvpl/T9o3vWE/YROtO9I/fgpdru5Pz/8p01nr",
-	"L6dJPfsLY1tCiT0KnsKX8X2xaBoRgzrhiyvsbdw5SaOM4Z/yXc4+9/37SqqlNIadoljBjsWMJyyKLSTp",
-	"JabsWfnkLSvteLyh545WvfA5P9vPT9birH2Bjb/BBoOwt7wZh3qgddWFO7lwH2dGTuaUc1m6JN8iatyN",
-	"wJn+705PpzdM0SVrVSdJwfRl28ce+grYh9wm2huMVYswVOvFY+E4/Q0UvhVNclbMal3TahRM6EE8104J",
-	"vg5+ttZSc4074WXDXv9WbPfJqNiu69OgMskI81obucGuyS7n4OGcGrYETbGpCzYedwjDICACR8VCXBPC",
-	"o7XEHpf/k4ke/7tUF0Eg5VqW0God8HqgYZxAXM2jFcR905duI29YiR3+gfY+fFgy1Psga7Ygioq1q7+k",
-	"ZcnFktRbjC5W+0v4842s6g0ryIZ/RNtZ8TlztkJ8FleAiPZLTYWx9vqnjvX+6wwMMGvH260N1YR///Dp",
-	"w6f/LwAA//8=",
+	"7P19kxu3sTcMfxUUn1O19nONpJVi5yS7/9yyXmzdiW1Fku26KtHZwnJAEuEQoAHMUoxL3/0udAMYzBCY",
+	"lyV3peQ4lbJ2l0MM0Gg0+vXXv83mcrOVggmjZxe/zbZU0Q0zTMFvz6hmr0r7Exezi9mWmtWsmAm6YbOL",
+	"GS9nxUyxX2uuWDm7MKpmxUzPV2xD7TcWUm2osc8J88evZsXM7LcMf2VLpmYfPxazl7zKj7/gFZv2hg0X",
+	"fFNvZhePk297tfiemvnKfrVkeq741nBp3/tuxciLd3RJ5IKYFSNzqhmhmnBDdlQTxWh5SaiQZsUUkYIR",
+	"bv+4qDWzJICprxgtmWom/2rxAF8WT9jNSRvFxRKm9JopLsvDGT0lGynMqiC6nq/sVJ6cP/njg8fn/nW/",
+	"1kztm7dtcZjBd2kpfoBvJAkO//QRfEM//JWJpVnNLr46Lw5e8dF+V2+l0Ay457WS1xXb2B/nUhgmjP2R",
+	"brcVn1O70EdbfOL//FPbVf8Wveq/FFvMLmb/v0cNez7CT/UjPy68sU23X1bUkB0ThuyUdOt2X7OjPr3W",
+	"TMxh/Vslt0wZjlO93idoVswWXGnTYrWSGjYrDp/k5SieL2YVHTniFrYrOS1tqCivuDjkm19WkiyZ0ZaN",
+	"uQJG1mTDqNit8DQdskWz3X/HI+1e7FfvplxYGr0PA8jrf7K5sZN5WpfcvBBG7Q/JSq9lbVKzpMYfrtKe",
+	"JyNTFKBlqZjWSRLQQyI+MHxz3N7YqVOcY+KVsjZziYenvZwzu4azgkhFdqs9EdL07+fBlhX2hJsV25Ml",
+	"vWFu79xpPBjH7hfTJi3F3IdnmvASRuUCJBoVescUoaKEXyu5TA29o/vDYTXTmksBy7PfNXLNxJnOzm8n",
+	"VanTswv0tdPC50ZxJDUxW9pZNszRECTePz+NwrFgs3tZFn5NlynBwBZSsdSuMQU7RQT7YMiWLhm5Zksu",
+	"9CURcEXYq4Rre1UAxfEMjWBCJoxyL+eGbfSQNIzO38cwHlWK7lssrTPHcE4Fuba33ZqVZCHtFTbqtfYe",
+	"KQ/f2Nk+v5jWRFJb8A0V5XO24IL783cgSW5YRhJcVcwJ1dSHG5n57JpVcpf8ZKlomdjzH9zVP68YVSnW",
+	"r+g1q5IjKtaaxLWUFaMCyJUghWZ9pAirbc/urdMUzqgh8Aj5+vz8/Cw1zw2julYsrSbE2+cfLNxLkzvH",
+	"NC/Zd1wbmboCVqxK6Dff7AnqLJdE1FVFdv44KaCwPUExIzZyXtbXcI/Zb1H7o1NS3LREvbnGY9Q9CGuW",
+	"vuKF04f6CWG/XXgFCZaUJIWU6zdsxajStErwcHnDUfkICzuYTnfadGGYip6MBEUjmg4/K5lejxchz5le",
+	"/1XSMjUBVVcThNGbumLPVlQs2aBowIH9VAtPnbAuv/ZBQr9pLkRalnBoaPU6ovyCVpoVnc0oOa10/jv5",
+	"rWlmsQ3K++Gz7IMZ5io3QGqFz2jFREnVc5o4UyVN8/JKVjz3Wc9kd4yt0x9wUcqdnsaxO6nW9qO0tIuX",
+	"X8JFHmwXmEbz/eb1ffRpDKg2iYLmPkFIV7lbpId2v9ZUtU9oSxOyK7kq6V6njmmaG/wMm7EPNPHWwH3U",
+	"+QUomKCOkpvklNdclFPEZDEz3FSZT+TwCfBKJAziXl/g9GCAvsX9X3sLHwrZRW47DuRl85HfoVEyLj6a",
+	"Cf7v47xe/po+A8f8qUOYOLljRnQMkz7WKbX+O7lzLhMcwN7eG6s9JdSOvduwfpbYo3Ll9ffObXBwFjzt",
+	"3CYOSQ2d0PFB903b0lw7zRjMCMKTlh3og6kRfpBmxcXSWjvc2LEWFV0u7WhiTza4rK6MxAsxzaU1G+U5",
+	"WHBRtiVwQrW9vZXcvQqij3JKVlasVHYJiZuiR+DILROsvJriANhStWbllbVuknbpgrGS7FZSO2uu4oI5",
+	"7x832llFuVFRzA1uimI0585RbC5vmOOgQ2cPE8Y7rdpT/3FB7PSsgUO0PQa1nTTbpF6vmTHVRLL572Sc",
+	"Y9q4zesXLJq9hQetTKFrJnLD3TCl266XiLF2ihvDxJVcLIYlCPgM3FXSUtzhZPmJ+7OA58qxYsxentOb",
+	"Ax5tRjPfnJx5Op+qkoK3boLI1uwNW4A9Rz+8wq88OT8HN7j79fGhHPfS5fAU2E+cnFpRUbIS3XKR0/fx",
+	"+XmCTUo4AEzUG0t8u8fglLEWI1hLVJTE8reV4UD/udxsmADhTdUaHtY1bBByHPzF7kNE20i6sZSo7T3G",
+	"XBM8rPYoXxKpCuJ42xrMlJTUULKgdWUK8Eyt+HwFtxr8jVSc6QtSi4ppTYB5yoIYeI9ZUQNPgjXTih8o",
+	"Rssx5IuktafhXIoFVxvgOPZhW1Eu4OdmnjM0zMIvnkPfJx2PdD54Tn9gu9fwXL+nctNlEPIFJRtmjW6/",
+	"eGAjqQglFaPll84t2lylY2jSCMuOxBPMv8Yu/1rK9RnEZ7QUetzAkajthFwEoRtZC9MEXR4/OT9/+PV5",
+	"e+A/pMb19l7Kz62JpuiNtRwoFRHSdMnw1XlyurUwvDoc9yf7Z7JbMdHi7ti/mLuGOoK0f10duYryCQ58",
+	"Tug9Z4byarwb9a07hhiocFur6YYRXcPAhfOx7pg2BFS/C2KYINTAvTfWW/lS1qL8BieRUG6v91eWn7Iu",
+	"0g2wHU5yx80qOvIgAaxeR7gp7FO7ldywG6ZAlFDi1NkJs9y/sVNJzHLutNehWwG8yDc+ojv6Mnlhv5J6",
+	"L/swZ9vgQx413gv/lbSF5FxK6dNCjaHzFUoX7hgAdp541X/0kl7yNCU3dH9F55kYCoo/kFlUr605syf2",
+	"VoPoCd4bLUMgUlrtuDoVRMmN665CIgUsFZdOgEDwOlraGw3pYiS5ZhAvS75bG5rm4D25Yarkc6OdIUIV",
+	"I9aakQt787Gi8b7u7WcpsWFkKXu2rJlaMJTI9Z6UdA/bJ8Iayo5jt28D38lSpjbPyKrMazCObvO5FeXu",
+	"eNoF22/ZFfMWAw14sxICcNY6D+GgNTzVcIGbamTDejnjz4AnbE6c4pE8NFgnKPEZbTvjoCxmdqdiXQT1",
+	"4Vkx+6d0WkijDSsGKjTcZfIG/q3Ywrh/LFd4hWDmlP9GMyydashi5RD+irFKfFVLU3TvtLpiGZTFMmiL",
+	"8GMtHIuB1kOYwOl5mQIUl2tC4YwRirFExTZcYPoG5A7UW7tDoPtt/AhGklLC5QfDC2nCUcQBjXxQShzx",
+	"/dBNSl083ZHbbUeOC0CK3QUTjDb5N6zk9PDMvbLWp/2IwFeKCW5Dzf/FUmEhw3Q6VejAwHM2HU7NDeiI",
+	"SvO0/FbJentIzGB6pRI2TCbIMtkn2u/89OoVvDA3/2yczSsHI3ZzXnc0g8Pw2mA4DQ6+7g3ssc3W7N3d",
+	"4pI97KlxPrAJUrj4bIKIKUft4OS9ZplnkwO3jlcvZ0mbgI8ILbmryg/iWKxxlgJFwzY6nnCD53gvnSGR",
+	"9X7iOjQrSC2CuS1KVKCFc43mPaIRwy7todU9SRigt5Alhb0vLwitKoJfcgkwXBGpUMKPVh5RVCQ2NIww",
+	"eqjUKF6ujCNaWTOCagQxEgNnCYGUtEKtZjSvlZbBRA8pK725Kgkl0NAqOWVKzErWGjQvUcJGFoQSF8Cy",
+	"r6VEs7kUJbFqWGO8DQl654DDNwcf3aG3o82of4PsyCHnW0KVpaTi2jS2npUiVCm5Q2vErm0ld87oBoYC",
+	"QdaJzjI9Z10PfMK/H9neT5LWf/DVj3jS3Wpea3M6l/dwOmdoSKFCD2jKWeQ99YOvzHvuG/dRf75oIxkH",
+	"X6alaiml6LH1q3Ougq6DN7W84LOO1dtIOQ1qZqNchnOYHNDr0YNLAL9k/GYngb3WC6ZCUnFMsvgbtpjo",
+	"XR6t7EWO+I6HrJsRjY5OMLFWVJM5JH6URHMx7+RIDyt0ubP8duqOpXbJDvSTQEf1UQ75MbryaGd80r2W",
+	"pAOrEj419iHpwnhKSjbnG1qhExaT7mhF6KPrZBSroqnY0isBsaW5rOoN5n7aX0HOoIZVkMf+vrhmSVme",
+	"84q+lIpsmdxWrK0jbrjWmPhxGBuiVc3SI5WK7vBbI7TY3Wqf9pCgRO+ZwU6qXM6tvS4JkBHvV8WYpVcm",
+	"vtvZ9Lzhh1lUp8lvmIfB/ClqtHAhSSXFEnSjyKDHYgckfPKimBrqzVpLGf24ezpwCUGlPYzvpanI5us3",
+	"bOvuj1w+Xjo9fUVLcs2M1WCs4bKiN6N9Vy8hLpPQ+kLa2bjEPE6r9CiLBVNMzFMm2NMl5UJjWGpbX1dc",
+	"r1hJFLvhGlOjx5sui1rMM8nDPy6IPXB1RXWBKr3VjBidr+xJcmGGI5OJQ6bqeIplR7IsonuNLV0QWmnZ",
+	"MiOtWeGKVPQkyoUvjZ14lmOmJ2AO+jGjFYWsy5COGbFWRH/PuTFPeKKmD57k89405jhve0M/YOHWk3P/",
+	"v6ia60H815R1mEtpWWHum5d5tKrAvQgSA50Dul0SEGWZLKYY+R36esXUvh+GSlIIjZhbZq8mo/hPq8r5",
+	"wK1Vt5MKfmpHrmfjVMxKamfAnNzrKKTJ+QSXgpWdHI/cxekdfW681reT5Hau5Gl0Tqj3X3nmDJHmIW9v",
+	"/o6Xmy1V7HYsYLLGfiP0LRsM7H4xs8I7pUb6G+Oyc5OkBu0/wOdJAyBDDq5T0iK92qekFnzBWUkasdVb",
+	"k3TLAx1qlfI7WfsC2pxzLCO4xuSgxyp1983/rMtl7gV5lYtynfsSFBe2nRfx+7Ppvo2dPJzq3PF8u+lE",
+	"7x7w8ShWMmH6M/iTh8ZTZDBRZEu1trs+wrZPry0MkFxAbb539UwTJn9NRcLN+lLJDTn3JYSgyYAXC37d",
+	"zPqPYTFb8eUq7ccJRlf/emFWbhz/pdSan1NDUcm5i0tlQvgDInqTEiHxG9f7dNIQhpoLNLf1jrFtfoxs",
+	"2HXBWCq9+pXPRuOYhjZJBx3t8TmdLZe92+VOOEyBw/sqBOsxe8YVq0LeLTrDJ606ny+LxeFURyGoEYmk",
+	"LpKSyifFTQuLa6WHOq2kLx4ZTsQLJPPRl/93oG+2ZdupdJVQIzbokZhQonZM9NSnFbg7ZETVGFjT42th",
+	"8uFdmb4Au87CQVYdKWEdt+HT7j259b1TnKX26IYpF70b4SYbOS8/IT94dk61EpOvOm11eTFsHCYvNS+G",
+	"oqPw9eBJmLxuf8T9XJPrV3Rx7I0X0SJV8Y9aunfNb2jJiCugugXlgpqffptLxIycSXmvb1+Gf3vk88PQ",
+	"PSkt4ciejYgSwgsjOjVviteT2p0XN7y08vpNqkguXyg4rrrTl/FlReqLD3QDOVWHZoO9D5PawEruyIaK",
+	"PTqcfXZ7C3Ii2oqepNZNrQ2h1Y7uNblmRMt0trBEQyCRbA8ZmRhQ3tw+pc55c3HB/oVpYvmM0sPkYjpf",
+	"J4kFavCFoxEaGQWmIDRKgI+qWyvYgWVsqFrrZI7lNdvLlA7+ndyRBVUEP8fISW0KrC7QK0i4dKUBtbn0",
+	"cYZMwsoxuq199CoEOQ9LNXJ3LvOJhomkSrr3k4enMN7nQuCL7mL839Fn4Ctah0vW6IZX+7uqWJus3yIH",
+	"9LCUywLQRsrSY6y45JqmJgRAQcBFiknMsirjLPYVI7A2cr1vlPyIMwty9uCsIeuKlsQZxUUutwpYaZK2",
+	"nC+za9BuptRDZ5Od7AdXee9BrLWnovZr1l+D5n2841wJ8QCK0XU6tNjIWrezkNCvQgKI26fD80y9UCZr",
+	"IXfpWzIT0nzlgHFGh0b3VJXa8Pl6ZF1cOJNO8kb7Eo5h2trxZXOeM6IEjKgqzulGzbT89jnp0yvbc+Uj",
+	"1BjFr2vDjkRsKKmhV5EaMsZb4FSE/Isxd7C9jS8+0Lm5DMF3DTdBHIBv5sTii210TcWqyQPt+45PF41x",
+	"D5KVCVxCcZwLzDclUD/ODWDPpUtanRaYtO/UlPrzWBFL2fT52gYrRl19A9w8h3UNcFiT9a3gq5mUFJOr",
+	"gYCyJTtc5+6DoDHUf2HtwWE509gQadj9nx37pmr0abUeGucXWq2f6nVPSf8vcU0j0VhV3y9ZGh5uCve9",
+	"+hvZCq3j5+kfHTHHNA13F/HJjzahV4h8q3hCpRY5q2Qq+AKCLgCMYipaO4nr4ylnWD8kXY5CD9ENDfGL",
+	"g5RK5xbZqy2D9gA3oit4m/XGYw8FTVyq3r7hfD5wKVnyrB5GwafZGbig5srC8QapkzQM56yq+lLfJx/p",
+	"sA8TcKum+ma7gFaJCx7XNUCTdPmEt1cnxKDySt0tyyecCYnj9q4inci+oHNmRuRpwFO3yUoP+qRcQKJM",
+	"QaSIqhutuXAL1jlJknpvvaa1hq4iMZnMoAGTCS85RKGYFqvIiufAJrliUQJPgG5eVah8b6iZr9LyJaMJ",
+	"jNIv9O0qJ8fJ73aqey/7vlNMlL2x5h6IljElLUdcfyGwPGEKk+5MWHxeTQyh69HvH7pHpwanDxS1g43K",
+	"ezT6jO5+C5knI16Now50LVesLmvwUaHPb4Tum/cnZfAJ3k0APO2QHxfiRz7EammMz0CP3k3Q7yBPfFr0",
+	"IVPwfpfJ39ErU+t5Ge6mLiBG5wKJbhn0K+5kXZXkGrxMkJ05h8w8rMlZ8Mow5bxTkPCLf9EBkBilWjr5",
+	"7EQ3VTgOJxrPa0YnGs57tE40XDhMJxkvk3jYzpHOVMXE3JVMy8Dk/zRuFxeZsG4++pMJrhUzuESH9b1s",
+	"HOVlg6Az4ZCncYSgmK3B2blo8IAAXahJw/j0uD6JIGcGRmYyAtC/Hf7OMbA2fqN6WCttBvbl9jVbnU5+",
+	"oIZeLfyxS3gdA3ckP17JWukrI68qKRPO6+9ZyakoIAxM5JYJq/k6NAa8KhAWQ+yvZbknJS/Hlc+E1zqc",
+	"rsyLxw2WNQy3is15OlD8zFPVsopYNhr/zl51vl4WbrIdx9I0YRnJbdUlodcamkM4m0AwsqN63Hz7UfrA",
+	"jd6zoT25kVkb58cF4qbs7Aoi0TEBg3USbl7HoG5KIPvk1lUst666cqtx/jfka88qeeqshnqi0qeJuN8D",
+	"enb+EpsQh2k5XQ7wTXuDKVlqfRMo8ClTK7Px5T5I0h5kzN69GJeF4dL3nA7k51FE9QMRwfMqRoTMlcCa",
+	"hkGPzeQexonoX2kH6yHMKrWeb73OPTblJX9cVnSbS5MT4714IVnG1eXAqNmZvzX7it1vSlkgTaeofSCl",
+	"7JaZaIGqoeKd2xsPpL/iVCzR5cnVHEX1rzUaanMltU4XqrvdCIFyxEWC262YXaOgueGygoyrpWIjYIyS",
+	"mzYuLy6LY0M/cJ2R8Zqn4go/2tu+jR0IntnCWrxrtvdOOnfZN51OLux/zH4qlGC730UKpu8E8DrWUk/7",
+	"VZaKcuH9rI2z6lCLknwKAKBbz2v7rdSEPOqMZ5+NFHCLea/7lqk5InV1QOlzrQ9wem3gmQJ33y2/h21w",
+	"mhMca2kAoaexNthNwxqxa3lxecvsmUltIxqheegcy15kr4TXNU+uJyx4dSyyuMikVm9kZl+hS97ErOu8",
+	"4dGT1uRc1CMW4UCu6XztKkbGfEeaI7uRpFJ9gJwNUJosPfBg49x29Asz6C9YQOb53n5nPMTrO4BQtWKC",
+	"CKhPGONG9a/IbkT2HVLMmTN0KzjOXIx75/F74Me4akhxou1EeoRdCzZD2LX2i/N7l4NCsDLO5HJBKinX",
+	"mlR8zQgluuLbJsdlGpwA+7VOAUj9FXC6A1InPEWMdPjdtFKMlvuQ2zgmZ8uOcBXSW3qkRpeNWpjewEFG",
+	"1vMV8xgH0ABvJwMUl3eojFUe4hOUjILurhyake7PqhoTtokG6vSlYDurDnmaE8WWXBumyLWlkC68SkTA",
+	"93bbzO6OhAnT8XyQ4tK/8KThf91bLDlF+B+kbIQEo8KB1KKH1+WDY2hkx5vE3cIqXqxadFDSmiW0cxVP",
+	"cS1VtaLVCTMl3ICd5CokcmpT7Pn8aTtBVT+FBtxX15zBLHKZCI7RGkU/giqq5C4HVjRRYf5kmrIjTFtl",
+	"Tm6blOtvXGlEJ7652Zp9ql0NBjlaTQ0A60sDvhcFiYwg0gXRMlQCuPLNBWLbr1qZylH1xIBT21dlJj/s",
+	"Y4e8Gt6j0W2Z0lbolbfpzIUEjPaiqShtxo0XnNqf75sujB0zRuKcPQcBHHEpd+l+GLk0pO8gT117HExo",
+	"/Wq1BLhjN7SMknzPdL2xd7pi22S/yDUXuZau8BHwQNxHVC5OU4TQhzbATa4KM12q7ciNlPBoN5Pa2pVZ",
+	"Kue7XvVLYneEYcObzFkkd7OUNPOYVarvHcRF8pBWqMqB29Nz15Zh7bLcCbLFOw0Ur3TzlVCnE+D4alNx",
+	"hM7G3mFJHpWyzE+Ka2IfyPVZ8tyR+PLZ9f4MMpQhnUEQN5nLKNK1ZnvMdXDTS73A194nOyB5z+6oWwG3",
+	"5S1+LRv+zynaVBD2gW62FUNkFX0sYH2o53B8h9wRGE64+nU3qWi9eZbzazsMh0JeyWR1rBszi2rSkBST",
+	"ojrN4lOIFrrdiLE7rejODn1vg4oEcNHOW9pc4b/WVBgOdwGAfTSH2Ptk8Cx5qKyo/mbBl/gKl2Zx4LTp",
+	"jR45wHWXnR8+T+4b15AQmUKQjEpPEr2O5QK8pnFBkxREsTku9YjKOzvGZlubXDQVXsEmlpj51gWjwiRI",
+	"Rge/H97XmlmKmIgvd1hdcEoo+OR72Q68lfOpYY/QjnKwBtO3pxx8MNcfCrJDBAPrKAEQ1Z8ZAtmVV1yM",
+	"QOc5yN+IGkJmaBfhmU1BCzoM3jzOZdh4RXN4oXwZ4vFB/CUhqd/yJZT1y8XiwmPpkt0KGlcg9C5cD3A0",
+	"GYf0PZ8CIaRqmkINIKn1dCH+ge0CgMH9hdqmAwhYTRSAzBt4YlRyboNLNg5aIEOu1z7VagK5aFUNM8NL",
+	"qQi7YWoPumuBrRQAIEdqRmgVBDWU5pgV2/i6ZBcBP7wOM9m7T53zB3tXESlG9RWTSqdMckXgLY5N4Sly",
+	"vUe4+VAYv3Ll89730i2jlworpRFZ3hcQgWJz6FkIW/44s9fe59DZaqRGdlu9yJsI0nhLJ9CWGsOUpeD/",
+	"/J0++Nd7+5/zB39++OD9b+fFH/788b+SNVKyGszyeyMdPqi/l7ryagpYUBfGTeYvrzdRregtJckE7JOC",
+	"nHv0KDQDHpKf4gvJs6N3dNhjfqaJNYHQagBHh1WugPlM510INqgxvw5BTIsTwdSMQGwqZtAwaVBivEbo",
+	"E2iv1CSSNTiOCNNuBjBkDsXGuCClk5ywxAxPvPX1txMYQm6ZuAq47IEAqRps+L7TVtH71yTZg3tX1oZs",
+	"azBnUGBKgfCphSuFxqr/Soqlt4yT3Q5yLiYtrxZ0xEZFJdhWKhpeVUTVQnCxvHCFG9wQ6sFetLTCMr01",
+	"MukVtXcDfgv92SXdk3pLjMTU5svQ9QM+iduMNOD+GIzpqnUD98IkTQP6vU2UsCM7YgNAWy/4nMOeszes",
+	"a2hXSsLNpa/lbnXu61Fuvzof1yTi61sBs2Gv4iz9ple6+Mb3gUH/fB5Jsj/88etIhD0ueso7TwmoWcz0",
+	"XG4Hr7K38FC7j5JbBTSOo6IErm1v0B9vd8f1wnn+wHY/c7a7bXeJoe5B2M4mTew/jbgt2qZGp32h83i0",
+	"/tjtRNGM9avvrNM3Z0uLMGdQ8sphIfjC6raQjq4Z4FoNGy5Z1P8fpHHA/p8yGXZ02kvawfkjtpJtGkpz",
+	"jc01063amUj7vAYbPSb8kCu6hX6KF4BeVJIvIPZNBfl/vnRtjAviuzQWJOriWKDgLKA1YkF8X8WCuLaK",
+	"rhk0NUTLDfPFB9BaKeolE4nclaxKPQmn053XuK9iO9mXiR6eSUA4TyukdqyXju3nEBVqbDe+R7QQa9nB",
+	"NAetUxjSO4d7FvWWTb4YPJ93PTyVAwPj2tuVBwzef2HU26uUlgLggnXcRxz0kWDVWrXUEWXSC7tGHrw9",
+	"Raofb5i6cUK8W+cjXU1zr6B2HiaXBT+hPxxCh/f2WDxyoBC/O3KcWwVap/WvyL88X4UccHx6tQV4aDCy",
+	"26o3joNxoT8GbG6Kg17TVGbV3OGr9C7aYX9smojwbR3JTeQi4GLYwXPz1cdNGEMXeVAIMBpck8EF4GO7",
+	"njGTQq95tsPgSlJID46aaTUzEe86iyrkiTsumcSyTorn600PPhOs/syJTQ29wsGqm1YilunqGKB+Kped",
+	"59rhJDWYXKrdIHP6aFmnCgR40BOxYbMmmpZHyXjtFPWmf9YU70I1zj65fXcAbAjea00EF/KdKa95jHm4",
+	"ZikfGd37BADzaUTbHxdQCgoy2qXzY6VnDkrqqi+zxHnF78/nDU6X2OU9pvxgIla9B9Toy++OsF0mlIb1",
+	"ecB2bGtGNPM5vIbhi/k5hq6QR6pqJ2nBcku1CBx8qabq4G+zVgD0jLj0XSWaaF/jz0t6AWO/YwrNN3L9",
+	"AcOBpo2vwIS2CNfIOyZBMMSeyTFBoR5YJfveY2CVDoBfkWP8O6EdjfuLcJnkafxXrzsedrZvyHILHJth",
+	"xdLTMcPkyS5IDX/nHZnWMsPHikzz4VMlJt8q3jQ9otSrcwOhnpZlKimDOatn3J3ZZDUMwF9pREnz9/+g",
+	"y1sHWEzwt5V9K7mV1nKLPb33UOH4Ha3onPlOHbfo7DTG+f6400xwcgcIH9yKG3NkF+OLxm+xmETIs66a",
+	"hCzFIBO+hBglXTNIgJz1NNoe6hwZ9WucHOjLOWNfVzQhyXyB6+F21Upkco0dfrpHK55SdwMtSPqyegfw",
+	"be1sG2sF55hcbLowNVu73C1aTsrs4bLWEfUVE3Ew+iArXOdynFaSCthfdHRfiwZWltaViYxNh+qYwZrw",
+	"WOGJLGU7zAlarzaNGVPJB/DhmSa8LBoMf6wyWRLDqqrJ303qL7We2mPP56l28sQMvY4xu2slLqRes+pC",
+	"SPOAVpXcjWh25TJKA/oLTjCzvVupU72Uyla/12nSJir/OLBPwyE5KHiPy0BkaqsiyCBRktDs+rAHWByQ",
+	"YbtqnzutGj30oX3IvimV8SH6dDneliZxr174IpEJE8z3/tytZNWAc2HRYpoDffzHK9DXaDui9VkxegM6",
+	"eVJpztRCvBLWVHFoKq5g0tfUIQwhxDfKZJuTbsdNjN94ieuI5zY5rrfBvQqRnogD+1g35ffsR+xqFS/l",
+	"cZp8AiaU2wQMdTCcAIL6goSBIBiGYJxGkmsGNpEHUOotjzooYjzgwMIn/w2emm1MkXHOSn/8e8ASR6Vg",
+	"x1BSMcRUVEwVJpfazDcBOKiT8ixVDgoVIXEsjZbSFXk69zTX7qa5w7KlfmPHTju9TKzOfSFMEjBlbvgN",
+	"u8q2sXOfZ5AV6JJyEb58SDKX7oqpbsFN6Ar+4MveWt9h5LhstFLnT0TNFJo0jfIq3ikURYC/mBCXP7y8",
+	"a2vWsVxT0DzdGumOFBxHkBta8TK/wfhxZn/BNjklskRs8+hZoGgAlujzL3pOTuOv03Qk5bb11Hnfci5m",
+	"MwmH2q8l17ZhON4y4EFyTlwvHeA6bBVsD/Z5iKeYERvpnJHjRMpkxL2GR/PV+bevgWuZLm7V4Z1psq0Y",
+	"VUn91neaG8Uhof46hRGl5C5X3zQtfSD0ZU28JasydHtxeGgDj/vw5Px8rGWNWI3Jl/PtBBssN0zFbnqC",
+	"v1f1YODfoRfAwUev+HETanXI7PU50Kra9wP7wRNjh+kRKbUSI+aDTznV/4ovBlsFrah5tZjgJukgEIZO",
+	"QLCFfrmxfoc8EhbgtsgfgQLPW+8ZfdOY6FPKCvbjcCt6o0iuh3uqqpUfjSTkhOjhsfXoFljTvKLmAV8k",
+	"q/ma09FNvDwU+JWU66umjaZ7PE4FfvLVYOfYWzQFzNux0P7VZV+HioVg1nYTsJPGrePw0XtwcPm4dIWC",
+	"GKqWzFhzLW5r168nubPQk/L+hjlo5onMO6HWsIFWPaopeNMzEMdLr0Ybif3u/g16PXeV2hGIlXEF0+0z",
+	"M2htVjIDYnwcHbAoiYnJNfjZnv3OeTwF5r9LV18xHxVQOgoEmFBQbOPJJ4nv4lXeWUUFrfbauPZybAcv",
+	"qRhNI+W/kbvvqVoPFMCPsMTynvgoe+ygQ8cOSjTnDMDKsVMSgXJnne6eC94cuTvTs+I0vVf7YZTHOSvi",
+	"Fn/dHqL+wj/oB5rcyiSG8jGe4zRY6ndyR+TCMOGoyqzKb++LCwKYZOCig/QHvmbgi6OAZgOVQFmskJ5G",
+	"xZA7oaeZPjKTte8wFkaQ4g0+OV2bTF69TzW2NaYC293GnR4mphUqnkorfBUhSRTkujYh5cRuB3hFWEno",
+	"liqDvhNMdMwU343US7uONo+K4nas8PE9bGgPE/dj5zi4CdRnMOo71dvtaIHTblrdCDwQjmCWF+VikZRA",
+	"OZTNzgvaOlPyTYLt+l7UC7iVtckmY5hPNV76LY5gaeDTuc173hI2vapK53gEL3t8MBAocgW+90sX8dCe",
+	"5PhnTbxWfVD8v6Rc6IzrK4OETaek839DRdmJ63cUgGuXFjpyOM36h5uvpJww4DPADeofMi3hS7ovyI6x",
+	"dYESvSC/1lRBQ6sVrRYF4BckJfuluwIG7QjIwMuhNRFwImE2BjwY/OL6gpyFn8m/mJJndhpnQkJvoSTI",
+	"moM7am/sEVC0KTzFiZphRbW58nlO3ZNwraCd2BqaHvvjoAkIQCtiQHrbt2J5NTXedE1K8ipg8aUxwiB4",
+	"Zo8VPgi3BYRwjCSWqtje4XDcTCd/cIChykZkS0OzZzXS0LDnOwTY+7DJErj/V3an05f+ItN3yqwU0ytZ",
+	"lRg7xXNejNcaPBbb7a1e8DA4ELA2ppqDHQHENWy+Y1ZskwJAdQiIGUS1VdfJPsiFuXTWNmsgLk6Usapq",
+	"oQOLwKXL9BrO447FKSVx4uzklrRZPeeHSMOZqtWMiveENPXR7dQCQt9J2YPdMGEe4MjEX8cHnpHkNfyj",
+	"KvuYNZsZlzjPT0P2v1NapR2b7KhAwT6hLGhq0lteR8wkg90vzumRKfixt9bNLbfcN8FmSYi2Vt5iZIqF",
+	"Sk+z4sowJgLshmtxAf0u0DoAzWpON74H3eZAmbrbrmtC5qEb9ZbRtYuIaxPjdUzivokgxA2XZXIxRrYk",
+	"66RMUe1yI2LElKjvnztkOmSWNODtPv/leg/tRX23paFseY9xfEzPMdyeHHdeu055Q6nTvcXdAP6XinV5",
+	"BNHjhplY8ItNnNLjcKH7XSLa62uKjXCNIMxv0J+nMfW08mOAgE8mY2KXyQxqvwMQ2EAtVWBDhJQdGdCn",
+	"Om19qMjzOwGtrqcrnyNiD6JyQ2rE29ZkTismSqqOQOT362gMZnePHVQ7+wDcwiHEOo5qpt7sR9+Be+do",
+	"M+GCn3D/pt78dr5iZdLDuK2omJDkVlEx3CschkxPQ25Z1m40cs0EsGopLwCt8NJhFtpbTqq1tUkAhOUS",
+	"Mf9c73rs+KQlfDcCb7HfDa5w+/fwnaQ7/G0j+Nsk6mlS2W3T7Z5Mrl1WtUkHSm6Ycqk/IzLWS57peiBQ",
+	"h039/WraKw6xCYb1Q8XZ+PbSzzmt3sE3EkONLDYp0R/pm0H6FSId2qtuYApwmpntuWG3C5tnd6TRP9ON",
+	"4N214gyhfFijjUX1x1z8OQksEvby0DIIqDJ2Ab6jy4Hz52gboZg5eyOR4x3UKEp8M58EdOVosErHE8G+",
+	"6Qkzv0Wvy89YbJk4lDu6T6sKMSSns1ppMpV8Xmei+IJRxbRxJc2J1gW0ZL1orlyHRHvM1T07azuxZXLg",
+	"dLu3X3yStv04qOqAr1QbTJm2ItaB8vf1dIvA7+1NjXBlruvtrJihawxLT8ELBMopObCfhg/Qj43SDfML",
+	"FUj3GvvreNmDqdj0mxsV+Wtzok4F0uNUz1v6KJ7qpj2VneeZDtCGKW8VqzQLHpNMWRJqyrB92FyaeD3p",
+	"LqEO+ox6XrFUIdUbmKjlyHq+8v5WZ51puvfdWYhdLybXwJ5iC4Xdaj9WV85aMDfR3o4aqSOdxjfeiEEz",
+	"s+cinVLbyggNzOyHaOXYhvUEmscck2RyX1B+evSOvn7zYBZH+NhjmjWHnItR2EnPm8en9XS82rJku6aX",
+	"4LcFZo351BqkFVsYu63wzcLlz0vApCNCdhCtR+agUa5zxOs38KbBKZweQmHJMqY8ANNCEMZIuS5aF+Na",
+	"yJ0Ye5xhf9/aN2WAt/IoDgBHcQjd0CmD68D8tzuBt3pnVhWf4AFpshm6GpqU66tNpr6yFnOI3pcj3KK8",
+	"bOW7NBZ068DFCIOO0aKlxu3w/cTiWTTrjo5LVrY8bx3bzt0X6TQBM6RTBubxfflhLDoOQaaqp5Q2ZFWL",
+	"UrX15f7oLuRJ9Cenp1ytV1gok/4YLuGrYD8ldKbQyJG6Q2gpUADqDlzp13tCBd7l3rBKyQWEnc/IhfbF",
+	"HX/i74CpqCEBbaQpbwyEiKbj3h3FjLPcgqf64DrKHQ3tH++/SPGxYpaBnXwH4dJEhWVAixt5uq8r9gy7",
+	"4yQBNU9RxwMvyRXx5Ep1ihnU2abPCfZivYCGatRw6aLj9sdwHOuNHn2CHNZeryeqQUhzVUE4v77qoJi6",
+	"2RZ0k7rNxZ3mPB2ibnN4M0DttAuBcuUg95e1YjrdkyYX8uqD6+tr+1fRee4+BcHgtSJD8NEB5LvJHeoG",
+	"IfHaPeEOwnJuAdkdTRZ75aoUIV8KSwl0fQ0b1sAIKLZ9aJhSHBrdp8x+Vk0oG07zsbXetmaViRo2kwKW",
+	"eXyJf4MCCATJEmySFZZJB/kl0pyc7EWk/MMiqdHhBJdzPL5uuK9uDUmd3nSX9dnZceVzpo4ANkN/RvLZ",
+	"qIAtpdVrSSqqloxQAkkP0t/JqB3j1eytUZdp08KuidIhbh8v92mKHbiMhr+LNpPDr+QD2SpZ1nODYNUy",
+	"k/lzkODTjhRfNTM7Ygfybp3eLtGZpJQmEi8FgWcuAkBDSLAK2SpV63DlFGTnG4q6O4emqAl32FXjDrtK",
+	"NE/1XOVXkGZ4tWTmmUOp7QQwDlDhGLRmwSR754ZzNaDvexo1jEr+wJflp5iucs76gUDATwxG9F2C7rNs",
+	"wBT7mcNMdWiW4zwkE2bgSJsq3nVJmUHnRsI35r5DOxep4t7DQzGs90UxhClIaJOURUuujLYISl2WDtMC",
+	"DKeqHj9ULwJbNPQKvBe0R6efNuemT430JEkiSU+lbU5LyF7oDf+NBnAYvmibcZNLdo1qjvXwdXUQSWhZ",
+	"Am5GUtsa33milIJdTZkPfCHjdhzbY2e0R7Bq47hHN/0JGmGETj+3lO2JVhJO3OPISA+3iH60C8sm7zjW",
+	"1E4JslqBOOyYgsfSr3VtgA6qRifBWxo/zMBdCI8F9MzshH6QSbzeWqlkIONVKITDXImm50QmdXca1udo",
+	"Xt24AOVUCNFTdTRKtjdP3OiY4bzhAqEyxkw34+jUrfwgH9l0zc0ZRr38tiV3WzFRJq+DSI+fctufGGTJ",
+	"TSI59VqlklaWlIukyShCrU/kAYcObTu2NRhgHrkZHvUo8Q7X9A2G5ItgNHFNdpSbkOM27i09rRSoSUId",
+	"HszBrhnapFkD3IV/Rx+PbECzq7jP5QY1D7tIr7sTD/+PMthnKEfUB2lMBF+uDBgggIN8p7jP1lTB/I0s",
+	"zjV64i25FpRXrHTY3Ze+3FdxVgZuSeSUcJPQK18yVmpXuIItGqhibZYYr2+OrKPMglpHWH25g5XKNzsm",
+	"BNDnm+82iO73pqdm/DNTfMHnNJ3HNl+x+Xogzwdj7oaK0pcLIhvslDSsUzsT+1XSCKmvRGNGwfnXiI5e",
+	"SnCorrCtxEnCwvKGKYBsy2KbWVGh2vEl5IxL31GVYucmXKur9/VEG3Wm+gK5/cHa0aGXYrZTMmW53jrW",
+	"FRrtD3nrvXAZEVdsqIac4WedZNp0+6rJbQYnN67LVLhN7C2YV92P6To4Jr4rF42279V8N4J/+eHE23T/",
+	"m5/ihGpilw1ccQ33V1RrYY8MVUruGDbHEyUcfxduVyU23gs3cXMCZwls+DnrRtw7/QBGtbwJuXojnpSI",
+	"OzQIT+N9YYNDejfocONQqVqgtiEvLZSeen+lu7m0Qy/URjG6thYdNGJxKfBp1aGrq/RH/Jvbh7YacfUi",
+	"1Gc6CR2w3i+0SlS10A9cDwR8gGVce6VD90QGZMBXXILuWa2togHNtrFbstxWk9KZAoJCLwYZrdYvIT7o",
+	"Ssv5PFuDFdbkqkCOzmZji4X3sScc6b5+GJtjkl9rKgw3+wvXt8R340K/BSyWGCnHTsou/AW8P5k84YpD",
+	"A3gz7lgxg5b94bda1zTNczl/WjAQstl2/Zt9uy5qaC6O54PQXS3BBdC8HOJ2js0d7SdF7+zrck3ZepPM",
+	"DE80t3ztmHLNCFa6YcgVni4cZIeLhStrQlp5H/66Y86aSaHEoMU2nnBmxcTEb9y6cRwexf7w+ZFBcnC/",
+	"tfy3rmv9gaUSjgRukaOEr6FwsqjpOIdrayRAI3oKlK7vM8L4qV7npBM0DweOtMLTl0/7S/9MuzyIgyv8",
+	"6LOeP5NZOsM7c2t0YilhFk2X6FmZMA3axyfvuinkZu7em8ABo/M0GhIlJZvzDa0QR8T+YaHo3D7QKUQQ",
+	"SXmYLRXJJK+9lIqUiu666aHjmsA5VzUup68xTZBvJ9nEyYi/kwW+3Ik7F3S+CCCcMwlROwElddB3INkL",
+	"AcXzhFf1hp+8IDLZBHOHynqYspXFposKVxJgEfvhQ3ZY52G/lpycQwA4phHXuMZaQ/207Ex+0rdtvDRo",
+	"ukzoANqsaGDUvGgbahn6i1TrdAi2r2agE4gbY9h7rMh0Ro3L6oG+7hxK3Vjc0bsN0hPxJ/R1Gs8gcssy",
+	"3p8tVetsum4e3IWucwP2pff5nvsd02DLhOvkAnRYUQ0dTwgVroz3oCdLtr17O3QBy/azDWsNocjG4nRT",
+	"C4T1a3+fQmbRbF4rbvZvraTyZcDaO9i4XdJcyjUPAdGLGfQWuvJPNQrylv+F7VuxQxB/oLTauUXdKlfG",
+	"bGcfP0J9yEJmC5lumCKa2h992kLhohBQ9uC9jpHnRMnaoNPEwf2IMoABgEx9SF7cMLWHSCKg82i+FBBQ",
+	"EUSAT50StzSCC0cAMVwBhiMfkhdKSYUu9y02uyLYj0qTL968fEb+/NXX//3lQ/IcdQd3Mja1BpfwnsAF",
+	"jXgZwFD6MnRx3jAqDBhZTg2Ax9ynD//RBOcuZj/afcAiJdyv2WN/POiWzy5mf3h4/vAPwCpmBTv7iG75",
+	"IwCmc1b0ksG5syIDfN2vytnF7K9cm6f+IbAytlI4J+KT83MHtGJc4JZut5XzlD/6pwt/4rU3OvXDvSzh",
+	"N03BMqNZhB7a0ueQBpyT1HvCCh75zmQfMV9nQ9XepV5YebWje2JkSfd2y8HL7YFnZAMHhjAtOkG3Z4pR",
+	"w/xiQvuwb2S5n0SzXl8F2wVqteWFUTX7eLBbj0/25tZrD8Cu0IFy5D78gKERFz1wO9Io3hWjLnNUyw1z",
+	"twwM0eLrR7/x8iOKlIrhddXep+dKbptd2lJFN8wwpWcXf3cSzx6YRt7xctYldBER7cBR3len/vH9wRZ9",
+	"lXC3QMscqMw+nqp2MGtqOvrY21gKdqbB35CgMBV7S9uzmLR1iXZ6Xl7AE2lqeg+6I2dIMmhIOKgYpUcK",
+	"08gN9lV6rC5Cc7XHwJU7465AChJOAoJ16v3B9j4dM5yf7rzaHYEc1MSJfRo1+jiF/HSF9VbRcb0Q5QZE",
+	"p+t/xABGHxABdkwbJ72/sPymiRTV/ssOsz1iH7bOl5/kuRfw8e9cdzdcZ9gH82iub9rcFt5yzQVNlYQk",
+	"+KyqEMitsALm2dufb8ltgTmu6XyN0aUkW3xP1+wbfGTS0foX3x6/VvIvvkXP7oYKvrB8bo/Aa6nNUrG3",
+	"f/urk7llvdme4NS1kE00Uzd8zhCOFYgtF0TIHaBG2NsUMIrTBy4gS+Wo+i0zzxr0qc5hS5uCT86f/BER",
+	"BiARAHLNm+OPCSsHACwJZt9jCUGzMd1tuEsR6hf9f+0kEjv+bsUAY/gUmwkDhchcgO/2e1NAqfn1HjXe",
+	"Zuf0gB4PWH7jJKQzz/OkPpBhZ9bSBNvqzPVPRIsqgPilXhMir+E9gXSzMF4EbpUze5snm2+9Hyt4gXDN",
+	"6XGoWlbPp9ZqXPm2hZk1uA7IiSVkWuzcahoOutrui2MMrnQBKWOyKglkLaRmZ+R9zA52XK9ZGZKxU3OB",
+	"JyZPJjVSCOWnrtwn52Pu3Fbll1QHFY6p17pCiiPeGtES5KA1XtAT5EjLEYsRMwRDtkBqMj554SSTad5O",
+	"55BcNMj2/TrUeLUnVABh+uKagcFtX0Ks3KYc8ucQOjXF367+6kgqRCABO8rxrt4xxUhZs6CNSYQNSk2j",
+	"ysqx0cfsWwo+KRftzS7Yt4ZvXuWFo5PZ/mw4Zm32qVOiNkCRIEhjDnF+TM2YviBSeIFkWVnWxrl4UVYF",
+	"9oZv7CKvCmbVoBe4RtgUSGqCGl7UgB9wkb0xFBXlicQIZAilbx/MKg6krVvAViGByF+TPaTN3K4+Eetk",
+	"ojnyq8egV7GUzpB0wwU7CTkrvuEZeoJNFQD8HrdbWKXskswr5rXSUuUPfHHPOqFmOav6R8HIli7RBPZ8",
+	"7rRcvCoBcWTHNTvWDgIGeEQ9jFrSH/l0bn4UXgG8C2ekHfspxBFGeCLvwG9s3z/Gafyd3GFSFuZjC6zf",
+	"PFJjt5uN1ziEd4wESwcK1KSyv2p2wxStCLgz56yADJDKZ99t3FOQONDZ1ihql95ZRHB9FiI+d7K5OLpH",
+	"Cr2DPe4thXIafWY3N1ScwjWKb4FdQYnKhQPyispsPAAlFXuykYoVaOOjWg4mG+yqNXOlsoJYdPdzxbWR",
+	"io8w1b4LTw7Y2e8gCOLCQgXevHO52VBNrpnZMSYuCPUJ7L6vb+YymEciIu3ijj1lf/rznyGiZJiyY/3P",
+	"388f/Pn9b4+Lx3/6+EUR/fLl//+/ZqcXzaPlAlJyPzKmNKe3FsktV/uKEb2x7IBbvoe8bjpfAcyd3KB8",
+	"QGwgaDTTghep6LJoXCWISSqxnUVJDXV1JHsMCMrdpdNgZVMfq5jPRWpg9Kxt1uHHWrgC5qRw+UmU8u7v",
+	"DfuW/50Xx+vaOGlzTedrxA5EE3uP9oezPXY+EFby0uURb6A4DZmEC2KYIJrNpSh1EdcGskqz4I8nmmPY",
+	"rsUCPkaW9/fpRHAstdzmESDrq3J25/rXcwi15zxyrnp7xWgJ8/5t9uIdXbbfcODMPYk6Zolqv7Jhok8v",
+	"e4ZPHE/iOziZOLX7ji33b+pf2NbMTrdBC+4gDjNac1na6bzk1e13p0jXlFXsTIObo3CeDzQIPfyuL67I",
+	"XNMuHWjULf3k66+HOiCP5iA5N8w8gAKZzS2CJPfLRbBtyYCnofPVSbIUcChob1OxUOBBNbsgj8/J9994",
+	"bcvpiZYkofMRrSoo6rrGymBweflmK54GWZ599Jv9ZzC14RTcO/CkHT4t6O8nmQFJD56lL8DT4XYXA42i",
+	"hEQG/eVlQ2Rt7BlzzcGMAklT9N5+n4yE53d3FtNC6USKL+4JdL2yuoffE7B7rxlZAyYCaFGG6JXciQyn",
+	"h2rFbZ03fY+5O4c359XieyzkvaNr9qVb5D0b1f3XbDC5T2VWB8AeVyHntpZ84XzG3gqylvSXSWZYyar0",
+	"7ZTTAu8NqxjV98sPn2R3MK8YQCJOY4JQDPXgDoEl4m1NpgG2Mnn8rPz9zyc2XFmnuq3CMRjP90aWsl9F",
+	"BQyyz8x4+IHtYFr3rPY17+yofGV5Gn2vdK0no6xTSDCXGPluNhiaHrYTNKCeZ8Dv554Zl5WF/VZPpAE8",
+	"JTgQuKluwGo9hfRXN0w9gO7nOGjTnHdPVnS7ZeKCnDn0e+jnI6KgONdN+kvhZBQXPu9fKoKoPojgvveJ",
+	"TwU5A1QNLpZnkD0PXjfAKXf4xg1cCdek7XSvpOZi2Wex21e+btA67uTsPMNp3LdSgMt6C+HMjAuM+yTF",
+	"E3AHkJJQV7tREC07YMA7aCgO8Xj0t+ey1tyuPWKiJ1LyhsktE3e6dfiK//ydQw3EHz+HBgAaCSJAUIIt",
+	"ITP7VVJDH8AE+sXhc2roS3xsIAYCkXB/ohcsmzXjPpqU+Jt+E7TDzGdEUaF39n538Funirun0HtDb4sN",
+	"EyUUPMnMK9n01Il7CdKEfR7jiMdFW8vRrRfRHI5nauS0kElBDUXSunwtplq9ZC/Igt+wblitcIGY7vQg",
+	"411Eea/Jw4AaX68QeyHKhlqfpmLl9GIzrOiFKMdJzq+SbfZPY7HSvTtSBMaxWghuJSQ2+aAaOpuaUw5q",
+	"PAiFglBBq702ugjOJwi+APNo5/Bj1QLVHUyAdnYAShVAw55L5xAM8Wff/Bdxb7ux6IijOK0GBCs8cS9H",
+	"m9NqzKl+Fffqj/qLQ6/uIx3+QI9Hv9kD8THrTHpXK/EcW2kOH6pB//utPewTDw6nFUCV3rOd9caD1CV2",
+	"8rXX2E9hNNcKsgw5rbD7MeJshDQaqFQTbEc8ah75wp+9yPcbnQw5N7K3uOE5PnEfR+PFB7qBTvYjjscL",
+	"a8Jg60/woIEReq0YXVv9+CR1Www6YFFfSQIVyrTa0b2GLurSe8ztfXXtZJCWlw5TSQcxlVH5FF2YoXDF",
+	"c3hojLD/Fqy2o1f9nOs5VaUrgsQ59sQCMvM7nRqPL8j458P0js9W89VHdsTLkL8LFXvtmhPDPhh02i+5",
+	"gAq+rDvwdR3R506s4og692dZZbfkiFB0vBt/AV9Ew38DEiwC0Oy74F/EOJvjSiIbq3jclZZJ0T2oSxj5",
+	"vcOajuGaI6cCQcURIi8iyEODvTiu6mgaeuP4RO+DgpHxCeITy6+c+uRS0890XEgxtnRi8CVPsRQjBfeL",
+	"+WVmxTYRFimCA0ur3pY8WwPmAHBva5IUCUBG0LaRFIWPryO2UnKX4JOkS+DrUS6BbulG4a9K1GYx3Xvh",
+	"iiK4AH/kBQGGL9ylbjmlgChAgUWQRbMAqaBk3/ciDk3ZhsqVDktFJjs7zrBYAw7YyrWBd/UbYIrUxulg",
+	"AJEbUBZrc0nOEEYVPbABsNr1mbEEokQB4N7EygwvJ+4O1vUOyjZ+L5cAfdfdSUM1E8fae80d+dAVrvfg",
+	"Bvx+U/5+U/5+U/5+U/5+U/5+U572pjwpcgr6ZKiZr04Fn9Lckg12RDrm8I6uWeuavAv7vnmBy7j5zOtB",
+	"fHlBEwPckx0Thhh5qmwh1mkhYwUHF0RIjAFgujFXWPRbdAsKMUoR5Rn5hK7D+ETKvQB5xmN1p3SCbDIA",
+	"K9WmV3kKXZ/0zayYfaj0h1kx+yfWsG+p+rVmZoIk+jfR1v5zla/b6lN3pACdSKs5mRLxH3+lnyx/II3c",
+	"jIf5AAT5oOVS/JIbUT6kWzpfsYdeoEy8oQ/Hk1smPmwq/Kp+IBcLPmelnNcbJsxDvVVWzq4YM5vqIfw7",
+	"/ZUnUydOmOvf1kwcJj6v2CWhUAF9LeUakD2oK04ksPgohgUcrAsyl1W9EejzVrWD+RXJi2mpsCtVLkoT",
+	"bqVvFXayPIlRf8vDfBuYnlNhD42S2bcc5zbAO0fp9l//hznBgDlP7wRrZbJ4bKXrYE5eYHPYuNYcTmAo",
+	"Tnf2ODS+NCuuDGPCV5f7jBP3jG8CFOU3Xe/BgJULw9Jn1yiX3TR4eKF57Kc+vdf7zEXsjnXQyPBXd7jc",
+	"WcXL+f0n4i+kXxriwBHseA4LDX6sadJhjxYLef4DJxM6ctAUsbSy1goQ6xLEv0PRWMVjC7YriDYc7htI",
+	"ARElWbZStyMuG6poD0S6kwy6YcfbgXuQG91yD3Jz2dBwDDbmyX2DTyM/WnHoSLtowCm21PfXsjIC8NHB",
+	"xdX2skL/GVxqFstW8zyqX/LU3stB6qnDEpGN7ns5aMJueOkx7I9x0EAuYEBkfcjnegwq60vMcO7Nln4a",
+	"t1JnBDp7E6uiFq6RkZAEMRPInApI/2HCZCEmESVwvCow1nUWYdEepfByTxtsyPD11199/eUpyhegL7Wr",
+	"UsBa4wjULrhcHD6b8EkezlmjSZjWJTbSU3Kp6Eb7pGMBxbFMlIT6zWia4GNXQy9qaVkqpiOQdmSdKA5G",
+	"DTYOG5SI49jnhrNdKGSHat7rPURQLpsEsihFdYwEs0PmuOhPYzzw1qxZKspFO96iL8lGCrMaNQmrAh0X",
+	"B/jsj1YsES1X/J8Pm+p4D7WRGzxcXz35039/eUocecF21T6pW2AVWFAsqCZ2GpcH2PLNsUBjcygT+A3T",
+	"Zl+xb51v5d8nGxhm/NbO/T81H/hbfsMIdSYLFQChSKCvY0EMdlYqrfqxZSdJF+bC0PVAyeYr98x9xCbw",
+	"XWOjE+0zcDtdpL+/jZvPKCONCyNHOf5diZZiS64NNoqiasmMHgVeC84t5mo1rCRAA8MVFLgx4TMYFP1R",
+	"t0XZGTebGOvHXvQbpjXFKt9khIRXOUx04z13xQHAT4zC9z//+MeH8/MH//jHh8eLf/zjw38v3ifx9xJ3",
+	"l7NBgubiAed1BOX/4PF5gT/88pX/6W9/sCR1nz44/xrdDFjZoti2onMWYywbt0mIMg3tDTMg1/jdickX",
+	"REjDnEexmTukGFwJeeHmBTO5ZhTZRAP8jsZuQ3jJAIjJ0kocbAaVN13mUil0v0/hDbqGV0WzsWYT+7Wm",
+	"lX0b/p1WVnnY91IJoSCOLCV0swGnbCXlWpOKA76OrniUwiIuULldUEXoCvQaK1DXbO/WUPLFgils9gLy",
+	"GVIYIGBJK+yMmjRga3VsNeSzFZuvm52Dq4DuA5jWTtZVSa7tdqCyvrbGt6tayClgCiuCpgY8cnf7ET78",
+	"+8t4R6n+hkHTncTdEhqsA5kR2MrSKaawvW9OqWD4my+Dz0H4ySA6IN/m2dufo9XhfUJb1wdtXSAA4lYx",
+	"DLsbq3BYM2iUcjHYouyd62PTe9me2GP1/s7ZK6e0GLq2RjWA0HBLOIJ08l4ywIo6WR80N7Z922UQFO7S",
+	"KaECE+A9sCWCQ9zx++fbUPZqh9/7h+5DPXQv+9TllhtmVrIcogs+cz9kse+aTJWA/xyAdqW92U5T12jf",
+	"UpuKMwWyAZFcdlyUckcc/XwRMvQD2dA9+WddLhm5jiBlhDR8qHvnD+6ZMQAKO+e3wT7XqQsx9JO9xxSA",
+	"3qowt7q7M4EOnBIptIcdDY14PKyz2ckUOEDONeG28pHvJJwDe2fNft5JlR2O/paNzcC7w0L8pgVog4ds",
+	"yVOQegsA+iRqfQ9ElDdMgR+xx9P5o3/mrrL975Ldw+QT/P7MXlIaNZajAnyBnFuqTG/M4TU8MIqQ7rY8",
+	"RSZeNigLOthsfEoFyw1Eq2qUvawD5Ayghbjmyy0P5CjXt2vafPLMttNlP/6vK1ZC1s5mTy1rxZqIHx6U",
+	"E90v1A/PNdlgakZBSrkT6ILQ6BhohN6W0SEd4DU+ch/KFrxqZKeFnYPE2RNIVThV726MoAsChLlApcap",
+	"UYuKLnWTJL1lQod06loYXiFoHzgP8XdA4SY7qTTrknzQcnshSiTHZ9BZ+vPJlOfmhHnyLwSANyTz3L3J",
+	"aN/dhoLedeKT7kGXrUCE3JGlRNOPOgzUZuvlticvHk8bPHI/pw26u40BELlhan970IyBQMBr32XujpAf",
+	"/DrvN6qFb3XYoRlQ0ahLixTsgeEb6P1TXjrJAejWEH46Efwo9cZHGmcF+TMKceaEk8ex1KksqAHwWPza",
+	"D1ZwjcN9h5eVp4OMFL5PJcK6a6Y1lMlADoZcW7EOiRM+8OddOyUvHfx7m3oZSBOEYz0VkU5/MvAVOMtP",
+	"gDip0wFfnM/pwr1hs0PE13BTsYIo6dz82PVwxIF4ZI9m3rz+nq7ZL/aJ0x6I00kkmFzmir0zqXOwC21J",
+	"B6oWRPh8IiPV2k8mfzZzuwXZHAP3Kz4zyu4ELW42NWjLFaYSXaA2uGNsXWAaUUF+rakyTBVkRatF4Xp1",
+	"K0JDpBndeJeo7cgFOYM5nIFS6ca4VS7SJ+mf1gKWHafryao8pdPtXS6XGF0dmPKFHqHI7oZbuWMp+fiN",
+	"fvSb3aveFOE3TfrBsO7uEr6PSBR4ahktyvkNnfLHt8enZjIQwprtC+yJ0qmcPwII4XfvAeRDIfcMIZ1Y",
+	"2RliMGu2P1XfQV/4AScE5BJ1v7Qg6bsH4tFva7bvPRZvQ6Hh3ZyK1DDgprs//+soseg3+IUw4xpLRtEI",
+	"F3Q8lXwEyw6hF6MQNcCKaMrhRopQPuLNXzGqtIOKzUGmwzPszuDS3RQ+UWfZ8P5smkPIG1nwk7io/l+I",
+	"4dn9AH8UHkmA/ZOCKEYr8CQXCKppt9TnpyS27REEawf37hv71N3snx36U+9haw7ZfcRNnDtL6UTbSF3W",
+	"B24gpAdo0wHQ9EH1kVuqZVXjvLMhQFndMAdUfBd7CuN/qk7PfvUZAQpFROjK2/n8cKP4SWzNl9zVb4RK",
+	"JYc7DGo8Oo6xx4uWri4Ntfl4H7dSGe37lvVbMS/9Q6PMmNsVIm4btxx1LowmIuQytnvqFDPprEob1FYp",
+	"Gj90KUcpqIAem/RplwhWMOr9oB6jsiyjnvq9b4bM4/HvvRcNwu3/G+wjPCJaAms5UYxpDjp/XJ8EXB73",
+	"ODhk651U616W/sU+cBw7O8b17HzAx8jed1ZZO2rn7DI/zbbtKDf6AuJWrh1SQbZUrVlZAIRcJBqFhPZU",
+	"K6ohmxeSUOItxdPfL6LehKfuR6X2NSSfvrzB1ay8aYTkHQU22oUz/3kFO24sF38FOJCpRTiBVx/9hvk+",
+	"A36bsGUjCrcwf2gAOAB9EU/O/f8iB8X5PefO9m3bOyhwcSQNqQngsjkyD+hwB+zzRiLl+ywQ+xD7TLbk",
+	"LszXhgj/6edXEEYV5KsGHnP9vsJ5hjh8/1H2GcZ9B9g/c5fHKGQ6Z47RcZnQXXfcoTV4SJJH8xWb91jz",
+	"UNzSos0d8LMb/h3IjHvuRwzr66854ZrslBRLL90abcdKOkSN0idpLY6lRHSc9R52UG62VLGePcQH7ngX",
+	"/Vs+jQmPb+c6f0dhgRg7TWzyO7kjFLuU4LgaK886ThgvsqQrTIvEGTQ94QJCmU5qcQH9W+2/iW0uOa3y",
+	"e/y6ovO7dM8049+3r/RAOCSKd+w+hHwY9J7USljzhDVealZhtp2s56e5pH5R3DTl4F3/DReQxoWK0MFu",
+	"QvQlv50/2o/t0vUdylx4yee9n42AheJYajBsdR/76kuTXAAL5sRF2G7piNfdWHAV9B/TN3XF7vKYwvif",
+	"/TGFQAT0FryP3Qyhj+hYBkA5n0XisunwR2pc7bxU4Py7xOr9NbMagKxTh7rWAwnRP2k20vF6O2yPU/hK",
+	"OgMPO0XeukL3M6Cv3cUHG6qWXJydNsro6tIwmIKH0lV3FCBxPUa/g+2HQn+JKNUuDgNM1d63AU+Uk8CT",
+	"s7KgCuZ+IsJ19akqL7v2RhDUoNPEHQOxEzrlJZY5+zKh1kY8+s3+8/GRVX8e1Ns+W+2vXLCftqPsetXI",
+	"2qMKUW5X0nKYfeEoX7EbVulGDkKNpb505e1qZAFPx509Ko7hk83hNGFjbpBm4zpvDCcUDeH3jYbrg9JX",
+	"I6vy3wO3z/Fk5urzTH0igYj8UobNjNN5QoRyxaqyFR2e10ZnDt1Wya3UQ+17X4en7urotSn3k8uu44CP",
+	"kuGDz6xUsqFRtoc4Hr0ttE6XJ8xYfOY6osLV6C7jkIMAvZ3hpVEQm33YVpQL15UJAPXCZ3MpFlxtwIiy",
+	"4nur5A0TRIrmkYOQnSVCWffUqXzLzFv/zF0G9P07Um7KigJg8Lai4lSOtooK3b1Uo6DYNUNIBy/8qTZx",
+	"MimQlzZwUVYFhZ1TtYgOrMto7iuueMuX4sd6XCtb+6zVkGpzonookORujj3NbN+6Rz5JjcC7UER/uro/",
+	"jYREKJhM8gxfild3Fc57pljJhOFB5nwOxRinIDSb14qb/ezi7+9b8OJ8KUDLtOolZBHbs9Nk/2tmdMyM",
+	"ZC7lmrODg/TIfyWLyOjqcPxjd2Syu+GnlNOkSp1OVv3yzBlYoV1zQ1po9QPuj1R5hRNfvl4DccA7NO8v",
+	"hPlJ+zqYu6C0Hfonzf73HZJu5Yzds/lKQknbpIMDkMO9KuJbfOS2JnMOeoEtZAen7TMsTIa132MaSatE",
+	"M4C+4CYBFhixW+5hIT44iwpUUCRoq+7jTDtcE1RcoI2XN9BcnXxfKe5bhwR/Rwkrjrb3nBfavPQAagZc",
+	"UuiLKonmYs5aCMFse4mGi/2/OTUsXXZib3en6Q7/whri1HnBEwGtBVSeOdjO/uA78iOAFjy6YYov3JL7",
+	"bISf4+f+7VAM+nautbJcwLmUTAOg30pW5UmEA3Z8sF+pDXNeAQxJQoQlpFaIsgUpg6Kg5Uho0OrmUpWs",
+	"vHSHQB9GqA297jcF38EDAwhhP9AN0wXRzD5lsIfrXG42NAdku4mx746ojENvsndhKbYtWrVqrY8eBg9X",
+	"AVcqV62PyQdrPpe1axbrAYNOhTLUBUV3M9TZKSaIiSBhO97UUF4QJXca7oCl759bC9cPgCui62sjDXqD",
+	"so3p9DT34dsk4O/fvsIfAv7vV9hz15W8dnGD43rGBdHshimIi9+VX/e7bu9cXxUKOAD9fiudKU+MihP/",
+	"eD65icrnBBD1CdpgA6jgQe8o2bjfG9onCwZcJ8vjYIGfOiRoFLOPgWPP4eKEXbBSbXJv5aGEw3/Lvsgp",
+	"3fgDHN0oXWZLlxiKDe2ZQDgZCfYLkTeQvDmyQvc+/cF4x91twzWP9mqleWhKDuI33DZFOAHKS8RwCtoX",
+	"9kOHE93Tf/f3e/v3e/v3e/v3e/v3e/v3e/vzvrdP1ry43XG4IOwDtZcC1eTZ25+PLXRxjWZGwMO8cy1p",
+	"7gcdpqm7xaw9fPkoEdTg7k58H4h/7JwGaFKXaXSdUZMIl8Qt031yQv5JdFaefDX1pICUC1ApwFQVna8R",
+	"e2fFIWzvkN/p3PCbnHzdcK1PJRp+R9gZrc7bM/CJ8HX8AWzgda73HtqrqUnRxHNGI2BkKfvjNu/giQGV",
+	"HnKPrmW5P9OXmKjb3MsxLn0OWcx/XX+iXv69GytLObK0ujxJrY8vLTKSXDNSQrgFcB6wMN7uJwenKvQu",
+	"Lun+giz4DeuC+3c2eRAc+LmSW1jrZ+BWT4Sxsa0O3Z2ExO9ctrYfLhnkf8fn609IkNNHy+xi7KLuO1qG",
+	"JyihOmm7B0LuCD8FWPlbug+AztZQgkIq0M7D34Q05Isd2BHwhwIlU1lag8J4WSnJTqq1DmAUX8ZHac3E",
+	"kMCER0Yl8yOu/+cn8dZM/CAN+0Qh63e+q7BTgiBD0W4dEwBw3CSgSNWC7SSsuYeGwtLvXCvbOwpL4/D3",
+	"XIQdvTRRZGM/PCUeaybB5HtoZeW6DrtwMHaS9h0wwT/l6hqLTLZW98g9mtdKOQJlbzD4e7OxQ1fKz5Kf",
+	"IogKC246YXtHzZxWFbmBV3SWMnQTv2E3ch3W8TlexqeknGcVS6q+s01FONmenjdMlXxu+uXxz/6hURJ5",
+	"CNwxsjC+doZLqCwY1dEUCjzavmSp2u7cS99NHRpHWM0P2wZbTRCxMyv7o+tVSnDKycWgoT++W/fta1yi",
+	"kb+6Z8vLQYCGfb7/GqdfQikTJNdr12w/QrmMy5uKps2DQjUecinkDnqYhtyLeVxJeMPZboDN4YlRPC4X",
+	"mYhE058/grxq/RFMkE8GdPUzdJq6T5QroCqa1RXXJpZPkN/alG1QxbBwqQSzzL8/k/ZNb9jP2PPrjvSP",
+	"n0NTrvvT83/ONAL7y2lSz/7C2JZQYo+Cp/BlfF8smr7JoE744gp7G3dO0ihj+Od8U7ZPff++lGopjWGn",
+	"KFawYzHjCYtiC0l6iSl7Vj55y0o7Hm/ouaNVL3zOL/bzk3Vka19g42+wwSDsLW/GoZZtXXXhTi7cx5mR",
+	"kznlXJYuybeI+owjcKb/u9PT6Q1TdMla1UlSMH3Z9rGHvgL2IbeJ9gZj1SIM1XrxWDhOfwOFb0WTnBWz",
+	"Wte0GgUTehDPtVOCr4OfrbXUXJ9ReNmw178V230yKrbr+jSoTDLCvNZGbrDJs8s5eDinhi1BU2zqgo3H",
+	"HcIwCIjAUbEQ1zPxaC2xx+X/ZKLH/y7VRRBIuZYltFoHvB7obycQV/NoBXHftNHbyBtWXuCxsLT34cOS",
+	"od4HWbMFUVSsXf0lLUsulqTeYnSx2l/Cn29kVW9YQTb8A9rOis+ZsxXis7gCRLRfayqMtdc/dqz332Zg",
+	"gFk73m5tqCb8+/uP7z/+fwEAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,
