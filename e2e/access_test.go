@@ -81,6 +81,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 		{"placeDial", "POST", "/api/rulebook/dial", `{"text": "oskel: 1", "name": "floor", "value": "23%"}`, reader},
 		{"rehearse", "POST", "/api/rehearsals", `{"rule": "quiet", "period": "2026-10"}`, reader},
 		{"rehearseBook", "POST", "/api/rehearsals/book", `{"period": "2026-10"}`, reader},
+		{"rehearseRouting", "POST", "/api/rehearsals/routing", `{"period": "2026-10"}`, reader},
 		{"solveDial", "POST", "/api/rehearsals/solution", `{"dial": "floor", "period": "2026-10", "wanted": 1}`, reader},
 		{"publishRevision", "POST", "/api/revisions", `{"text": "oskel: 1", "note": "n", "based_on": 9}`, analyst},
 		{"restoreRevision", "POST", "/api/revisions/9/restoration", `{"note": "n", "based_on": 1}`, analyst},

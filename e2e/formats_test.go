@@ -74,6 +74,7 @@ func TestEveryListingInEveryFormat(t *testing.T) {
 		{[]string{"moved", "-measure", "revenue", "-period", "2026-10", "-parts", "rep.territory"}, "parts", "Skerry Coast"},
 		{[]string{"exceptions", "-group", "desk", "-period", "2026-10"}, ".", "R-17"},
 		{[]string{"rehearse", "-period", "2026-10"}, "rules", "PUBLISHED"},
+		{[]string{"rehearse", "-period", "2026-10", "-routes"}, "desks", "HOLDS NOW"},
 		{[]string{"rehearse", "-period", "2026-10", "-rule", "thin-margin"}, "flagged", "Nearest to the cut"},
 		{[]string{"rehearse", "-period", "2026-10", "-solve", "margin_floor", "-about", "5"}, "tried", "nearest"},
 	} {

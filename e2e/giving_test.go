@@ -82,10 +82,35 @@ M5,South,,
 	assert.Equal(t, 0, code)
 	assert.Contains(t, out, "9 Nov 2026")
 
+	// Rehearsed: what each would get is what the sweep then brings.
+	rehearsed := want[client.RoutingRehearsal](t, 200)(s.as("rob").RehearseRouting(ctx, client.BookRehearsalRequest{Period: "2026-10"}))
+	code, out, errs = s.oskel("ana", "rehearse", "-period", "2026-10", "-routes")
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, errs, `1 case: there is no account "ghost".`)
+	assert.Contains(t, errs, "1 case: rob does not review what is about them.")
 	s.sweep("2026-10")
 	all := map[string]client.Case{}
+	cases, got := map[string]int{}, map[string]int{}
 	for _, x := range want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Items {
 		all[x.Key] = x
+		cases[x.Desk]++
+		if x.TakenBy != nil {
+			got[*x.TakenBy]++
+		}
+	}
+	for _, d := range rehearsed.Desks {
+		assert.Equal(t, cases[d.Desk], d.Cases, d.Desk)
+		assert.Zero(t, d.Holds)
+	}
+	would := map[string]int{}
+	for _, p := range rehearsed.People {
+		would[p.Name] = p.Cases
+	}
+	assert.Equal(t, got, would)
+	assert.Equal(t, len(s.exceptions("2026-10")), rehearsed.Flagged)
+	after := want[client.RoutingRehearsal](t, 200)(s.as("rob").RehearseRouting(ctx, client.BookRehearsalRequest{Period: "2026-10"}))
+	for _, p := range after.People {
+		assert.Equal(t, got[p.Name], p.Holds, p.Name)
 	}
 	holder := func(key string) string {
 		if by := all[key].TakenBy; by != nil {

@@ -128,3 +128,54 @@ func TestRoutesToPersons(t *testing.T) {
 func barring(names ...string) func(string) bool {
 	return func(name string) bool { return slices.Contains(names, name) }
 }
+
+// Who gets a case by name, or why not; who stands in; what is shared out goes on from
+// where the desk was; who gets one has more to do for the next.
+func TestGive(t *testing.T) {
+	book := &rulebook.Book{Desks: []rulebook.Desk{{Name: "north", Shares: rulebook.ByLoad}, {Name: "south"}, {Name: "east", Shares: rulebook.ByTurn}}}
+	staff := func() map[string]routing.Staff {
+		return map[string]routing.Staff{
+			"ada": {Reviews: true, Desks: []string{"north", "east"}, Load: 1}, "ben": {Reviews: true, Desks: []string{"north", "east"}}, "cy": {Reviews: true, Desks: []string{"south"}, Away: true, StandIn: "dot"},
+			"dot": {Reviews: true, Desks: []string{"south"}}, "eve": {Lead: true}, "flo": {Reviews: true, Desks: []string{"south"}, Away: true}, "gus": {Reviews: true, Desks: []string{"south"}, Away: true, StandIn: "flo"}, "hal": {},
+		}
+	}
+	giver := func() *routing.Giver {
+		return &routing.Giver{Book: book, Staff: staff(), Had: func(desk string) (int, error) { return map[string]int{"east": 1}[desk], nil }}
+	}
+	for _, c := range []struct {
+		desk, to, self string
+		bars           []string
+		name, text     string
+	}{
+		{"south", "", "", nil, "", ""},
+		{"south", "dot", "", nil, "dot", "to dot"},
+		{"south", "eve", "", nil, "eve", "to eve"},
+		{"south", "cy", "", nil, "dot", "to dot: cy is away"},
+		{"south", "flo", "", nil, "", "flo is away"},
+		{"south", "gus", "", nil, "", "gus is away: flo is away too"},
+		{"south", "ada", "", nil, "", "ada does not work the cases of south"},
+		{"south", "hal", "", nil, "", "hal does not work the cases of south"},
+		{"south", "nobody", "", nil, "", `there is no account "nobody"`},
+		{"south", "dot", "dot", []string{"dot"}, "", "dot does not review what is about them"},
+		{"south", "dot", "cy", []string{"dot"}, "", "dot does not review what is about cy, to whom they report"},
+		{"north", "", "", nil, "ben", "to ben: by load"},
+		{"north", "dot", "", nil, "ben", "to ben: dot does not work the cases of north; by load"},
+		{"north", "", "", []string{"ben"}, "ada", "to ada: by load"},
+		{"north", "", "", []string{"ada", "ben"}, "", ""},
+		{"east", "", "", nil, "ben", "to ben: by turn"},
+	} {
+		to, err := giver().Give(routing.Case{Desk: c.desk, For: c.to, Self: c.self, Bars: barring(c.bars...)})
+		assert.NoError(t, err)
+		assert.Equal(t, routing.Given{Name: c.name, Text: c.text}, to, "%+v", c)
+	}
+	g, got := giver(), []string{}
+	for range 3 {
+		to, _ := g.Give(routing.Case{Desk: "north", Bars: barring()})
+		got = append(got, to.Name)
+	}
+	for range 2 {
+		to, _ := g.Give(routing.Case{Desk: "east", Bars: barring()})
+		got = append(got, to.Name)
+	}
+	assert.Equal(t, []string{"ben", "ada", "ben", "ben", "ada"}, got)
+}

@@ -17,7 +17,7 @@ var rehearseCommands = []command{
 	{
 		name: "rehearse", args: "[RULEBOOK]", short: "judge a draft on real data, changing nothing",
 		long:    "Without -rule, shows what the whole draft changes, rule by rule and desk by desk. With\n-rule, who is flagged by it, who flips against the published revision, and who lies near\nthe cut. Without a file it is the published rulebook that is tried, with -dial.",
-		example: "oskel rehearse -period 2026-10 draft.yaml\noskel rehearse -period 2026-10 -rule thin-margin -periods 6 -dial margin_floor=24%\noskel rehearse -period 2026-10 -rule thin-margin -what-if R-17 -set margin_rate=22%\noskel rehearse -period 2026-10 -solve margin_floor -about 5",
+		example: "oskel rehearse -period 2026-10 draft.yaml\noskel rehearse -period 2026-10 -rule thin-margin -periods 6 -dial margin_floor=24%\noskel rehearse -period 2026-10 -rule thin-margin -what-if R-17 -set margin_rate=22%\noskel rehearse -period 2026-10 -solve margin_floor -about 5\noskel rehearse -period 2026-10 -routes draft.yaml",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &rehearsal{dials: map[string]string{}, set: map[string]string{}}
 			f.StringVar(&p.period, "period", "", "the `period` (required); for a rule of another grain its last one by then")
@@ -29,6 +29,7 @@ var rehearseCommands = []command{
 			f.Func("set", "a figure of the what-if, such as revenue=410, target=500 or revenue=missing; may be repeated", pairFlag(p.set))
 			f.StringVar(&p.solve, "solve", "", "find the value of this `dial` that flags -about so many a period")
 			f.Float64Var(&p.about, "about", -1, "how many exceptions a period are wanted, on average over the -periods")
+			routes := f.Bool("routes", false, "what each desk and person would get, beside what they hold now")
 			return func(ctx context.Context, args []string) error {
 				if p.period == "" {
 					return usagef("-period is missing, such as -period 2026-10")
@@ -42,6 +43,8 @@ var rehearseCommands = []command{
 					p.text = &s
 				}
 				switch {
+				case *routes:
+					return p.routing(ctx, e)
 				case p.solve != "" && p.about < 0:
 					return usagef("-solve needs -about: how many exceptions a period are wanted?")
 				case p.solve != "":
@@ -107,6 +110,40 @@ func (p *rehearsal) book(ctx context.Context, e *env) error {
 		e.say("Warning: %s.\n", a)
 	}
 	e.say("%d would be flagged, %d are by the published rulebook. Nothing was changed.\n", all.After, all.Before)
+	return nil
+}
+
+func (p *rehearsal) routing(ctx context.Context, e *env) error {
+	c, err := e.api()
+	if err != nil {
+		return err
+	}
+	r, err := c.RehearseRouting(ctx, client.BookRehearsalRequest{Text: p.text, Period: p.period, Dials: &p.dials})
+	all, err := read[client.RoutingRehearsal](e, r, err)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, d := range all.Desks {
+		rows = append(rows, []string{d.Desk, d.Title, strconv.Itoa(d.Flags), strconv.Itoa(d.Cases), strconv.Itoa(d.Nobodys), strconv.Itoa(d.Holds)})
+	}
+	if err := e.show(all, []column{{head: "desk"}, {head: "title"}, {head: "flags", right: true}, {head: "cases", right: true}, {head: "nobody's", right: true}, {head: "holds now", right: true}}, rows); err != nil || e.format != "table" {
+		return err
+	}
+	rows = nil
+	for _, p := range all.People {
+		away := ""
+		if p.Away {
+			away = "away"
+		}
+		rows = append(rows, []string{p.Name, p.Title, strconv.Itoa(p.Cases), strconv.Itoa(p.Holds), away})
+	}
+	fmt.Fprintln(e.out)
+	e.section("By name", []column{{head: "who"}, {head: "title"}, {head: "cases", right: true}, {head: "holds now", right: true}, {head: ""}}, rows)
+	for _, n := range all.Notes {
+		e.say("%s: %s.\n", counted(n.Cases, "case"), n.Text)
+	}
+	e.say("Of %s in the period, %d listed only. Nothing was changed.\n", counted(all.Flagged, "flag"), all.Listed)
 	return nil
 }
 

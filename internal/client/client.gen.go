@@ -1882,6 +1882,20 @@ type DataFaultEnd struct {
 	Text string `json:"text"`
 }
 
+// DeskGets defines model for DeskGets.
+type DeskGets struct {
+	Cases int    `json:"cases"`
+	Desk  string `json:"desk"`
+	Flags int    `json:"flags"`
+
+	// Holds Unsettled cases now
+	Holds int `json:"holds"`
+
+	// Nobodys Of the cases, those that nobody gets by name: they are there to be taken
+	Nobodys int    `json:"nobodys"`
+	Title   string `json:"title"`
+}
+
 // DeskLoad defines model for DeskLoad.
 type DeskLoad struct {
 	After  int    `json:"after"`
@@ -2671,6 +2685,15 @@ type PersonChange struct {
 	Title string   `json:"title"`
 }
 
+// PersonGets defines model for PersonGets.
+type PersonGets struct {
+	Away  bool   `json:"away"`
+	Cases int    `json:"cases"`
+	Holds int    `json:"holds"`
+	Name  string `json:"name"`
+	Title string `json:"title"`
+}
+
 // PlaceDial defines model for PlaceDial.
 type PlaceDial struct {
 	Name  string `json:"name"`
@@ -2881,6 +2904,28 @@ type Revision struct {
 
 // Role defines model for Role.
 type Role string
+
+// RoutingNote defines model for RoutingNote.
+type RoutingNote struct {
+	Cases int    `json:"cases"`
+	Text  string `json:"text"`
+}
+
+// RoutingRehearsal defines model for RoutingRehearsal.
+type RoutingRehearsal struct {
+	// Desks In the order of the rulebook
+	Desks   []DeskGets `json:"desks"`
+	Flagged int        `json:"flagged"`
+
+	// Listed Of these by rules whose flags go to no desk
+	Listed int `json:"listed"`
+
+	// Notes Why whom routes name would not get cases
+	Notes []RoutingNote `json:"notes"`
+
+	// People Reviewers and leads who would get something by name or hold something, by name
+	People []PersonGets `json:"people"`
+}
 
 // RowMark defines model for RowMark.
 type RowMark struct {
@@ -4149,6 +4194,9 @@ type RehearseJSONRequestBody = RehearsalRequest
 // RehearseBookJSONRequestBody defines body for RehearseBook for application/json ContentType.
 type RehearseBookJSONRequestBody = BookRehearsalRequest
 
+// RehearseRoutingJSONRequestBody defines body for RehearseRouting for application/json ContentType.
+type RehearseRoutingJSONRequestBody = BookRehearsalRequest
+
 // SolveDialJSONRequestBody defines body for SolveDial for application/json ContentType.
 type SolveDialJSONRequestBody = SolveRequest
 
@@ -4729,6 +4777,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
 	RehearseBook(ctx context.Context, body RehearseBookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RehearseRoutingWithBody What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/rehearsals/routing (the `RehearseRouting` operationId).
+	RehearseRoutingWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RehearseRouting What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/rehearsals/routing (the `RehearseRouting` operationId).
+	RehearseRouting(ctx context.Context, body RehearseRoutingJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SolveDialWithBody Find the value of a dial that flags about so many a month
 	//
@@ -6337,6 +6399,40 @@ func (c *Client) RehearseBookWithBody(ctx context.Context, contentType string, b
 // Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
 func (c *Client) RehearseBook(ctx context.Context, body RehearseBookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewRehearseBookRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RehearseRoutingWithBody What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/rehearsals/routing (the `RehearseRouting` operationId).
+func (c *Client) RehearseRoutingWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRehearseRoutingRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RehearseRouting What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/rehearsals/routing (the `RehearseRouting` operationId).
+func (c *Client) RehearseRouting(ctx context.Context, body RehearseRoutingJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRehearseRoutingRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -10977,6 +11073,46 @@ func NewRehearseBookRequestWithBody(server string, contentType string, body io.R
 	return req, nil
 }
 
+// NewRehearseRoutingRequest calls the generic RehearseRouting builder with application/json body
+func NewRehearseRoutingRequest(server string, body RehearseRoutingJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRehearseRoutingRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewRehearseRoutingRequestWithBody constructs an http.Request for the RehearseRouting method, with any body, and a specified content type
+func NewRehearseRoutingRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/rehearsals/routing")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewSolveDialRequest calls the generic SolveDial builder with application/json body
 func NewSolveDialRequest(server string, body SolveDialJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -13817,6 +13953,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
 	RehearseBookWithResponse(ctx context.Context, body RehearseBookJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseBookResponse, error)
+
+	// RehearseRoutingWithBodyWithResponse What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rehearsals/routing (the `RehearseRouting` operationId).
+	RehearseRoutingWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RehearseRoutingResponse, error)
+
+	// RehearseRoutingWithResponse What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/rehearsals/routing (the `RehearseRouting` operationId).
+	RehearseRoutingWithResponse(ctx context.Context, body RehearseRoutingJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseRoutingResponse, error)
 
 	// SolveDialWithBodyWithResponse Find the value of a dial that flags about so many a month
 	//
@@ -17152,6 +17302,54 @@ func (r RehearseBookResponse) ContentType() string {
 	return ""
 }
 
+type RehearseRoutingResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RoutingRehearsal
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r RehearseRoutingResponse) GetJSON200() *RoutingRehearsal {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RehearseRoutingResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RehearseRoutingResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RehearseRoutingResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RehearseRoutingResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RehearseRoutingResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type SolveDialResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -20118,6 +20316,32 @@ func (c *ClientWithResponses) RehearseBookWithResponse(ctx context.Context, body
 	return ParseRehearseBookResponse(rsp)
 }
 
+// RehearseRoutingWithBodyWithResponse What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rehearsals/routing (the `RehearseRouting` operationId).
+func (c *ClientWithResponses) RehearseRoutingWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RehearseRoutingResponse, error) {
+	rsp, err := c.RehearseRoutingWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRehearseRoutingResponse(rsp)
+}
+
+// RehearseRoutingWithResponse What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/rehearsals/routing (the `RehearseRouting` operationId).
+func (c *ClientWithResponses) RehearseRoutingWithResponse(ctx context.Context, body RehearseRoutingJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseRoutingResponse, error) {
+	rsp, err := c.RehearseRouting(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRehearseRoutingResponse(rsp)
+}
+
 // SolveDialWithBodyWithResponse Find the value of a dial that flags about so many a month
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -22852,6 +23076,39 @@ func ParseRehearseBookResponse(rsp *http.Response) (*RehearseBookResponse, error
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest BookRehearsal
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRehearseRoutingResponse parses an HTTP response from a RehearseRoutingWithResponse call
+func ParseRehearseRoutingResponse(rsp *http.Response) (*RehearseRoutingResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RehearseRoutingResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RoutingRehearsal
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

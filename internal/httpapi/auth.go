@@ -93,7 +93,7 @@ var allowed = map[string][]string{
 
 	"GetSession": everyone, "SignOut": everyone, "ChangePassword": everyone, "DeleteToken": everyone, "ListTokens": everyone, "RevokeToken": everyone, "ListPeople": everyone,
 	"GetRulebook": everyone, "CheckRulebook": everyone, "CompareRulebook": everyone, "PlaceRule": everyone, "OrderRules": everyone, "PlaceDial": everyone, "ListUses": everyone,
-	"GetDraft": everyone, "ListDials": everyone, "Rehearse": everyone, "RehearseBook": everyone, "SolveDial": everyone,
+	"GetDraft": everyone, "ListDials": everyone, "Rehearse": everyone, "RehearseBook": everyone, "RehearseRouting": everyone, "SolveDial": everyone,
 	"ListRevisions": everyone, "GetRevision": everyone, "ListRules": everyone, "ListMethods": everyone, "GetLineUp": everyone, "ListVerdicts": everyone, "GetVerification": everyone,
 	"ListMeasures": everyone, "GetTable": everyone, "ExportTable": everyone, "GetParts": everyone, "GetWalk": everyone, "GetCalendar": everyone, "GetRegister": everyone, "GetSubject": everyone, "GetTargets": everyone,
 	"ListIntakes": everyone, "ListPeriods": everyone, "ListSweeps": everyone, "GetOverview": everyone, "ListExceptions": everyone, "ExportExceptions": everyone, "ExportExceptionFile": everyone, "GetException": everyone,
@@ -105,7 +105,7 @@ var allowed = map[string][]string{
 // What a token of a narrow scope may do: what reads, and what works on cases. All
 // else takes one for everything.
 var (
-	reading   = []string{"CheckRulebook", "CompareRulebook", "PlaceRule", "OrderRules", "PlaceDial", "Rehearse", "RehearseBook", "SolveDial", "SignOut", "DeleteToken", "SaveView", "DropView", "SeeNotices"}
+	reading   = []string{"CheckRulebook", "CompareRulebook", "PlaceRule", "OrderRules", "PlaceDial", "Rehearse", "RehearseBook", "RehearseRouting", "SolveDial", "SignOut", "DeleteToken", "SaveView", "DropView", "SeeNotices"}
 	reviewing = []string{"TakeCase", "ReleaseCase", "CommentCase", "SettleCase", "SettleCleared", "ActOnCases", "UndoOnCases", "CreateAbsence", "DropAbsence", "EndPeace", "TakeExceptions", "EndDataFault", "AddCaseFile", "DropCaseFile", "AddTodo", "TickTodo", "DropTodo"}
 )
 

@@ -63,7 +63,7 @@ const bytesACell = 400
 // Who counts as what: operations that compute much, and those that write files.
 // What stands in neither is small.
 var (
-	computing = []string{"Rehearse", "RehearseBook", "SolveDial", "CheckRulebook", "CompareRulebook", "GetTable", "GetParts", "GetWalk", "GetExceptionGrid", "GetExceptionTrend", "GetExceptionFeed", "GetLineUp", "ListVerdicts", "GetVerification", "GetException", "CreateSweep", "PublishRevision", "RestoreRevision", "GetSubject", "GetDoctor", "ListProposals", "ListCaseHistories", "TakeExceptions", "EndPeace"}
+	computing = []string{"Rehearse", "RehearseBook", "RehearseRouting", "SolveDial", "CheckRulebook", "CompareRulebook", "GetTable", "GetParts", "GetWalk", "GetExceptionGrid", "GetExceptionTrend", "GetExceptionFeed", "GetLineUp", "ListVerdicts", "GetVerification", "GetException", "CreateSweep", "PublishRevision", "RestoreRevision", "GetSubject", "GetDoctor", "ListProposals", "ListCaseHistories", "TakeExceptions", "EndPeace"}
 	exporting = []string{"ExportTable", "ExportExceptions", "ExportExceptionFile", "ExportAudit", "MakeBackup"}
 	loading   = []string{"CreateIntake", "TakeBackIntake"}
 )

@@ -2,6 +2,7 @@ package httpapi
 
 import (
 	"context"
+	"maps"
 	"slices"
 
 	"oskel/core/judge"
@@ -88,6 +89,31 @@ func (s *server) RehearseBook(ctx context.Context, r contract.RehearseBookReques
 			to.After, to.Judged = &change.After.Flagged, ptr(change.After.Judged())
 		}
 		out.Rules = append(out.Rules, to)
+	}
+	return out, nil
+}
+
+func (s *server) RehearseRouting(ctx context.Context, r contract.RehearseRoutingRequestObject) (contract.RehearseRoutingResponseObject, error) {
+	got, err := s.Trials.Routing(ctx, books.Variant{Text: r.Body.Text, Dials: or(r.Body.Dials, nil)}, r.Body.Period, s.Now())
+	if err != nil {
+		return nil, err
+	}
+	people, err := s.People.All(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := contract.RehearseRouting200JSONResponse{Flagged: got.Flagged, Listed: got.Listed, Desks: []contract.DeskGets{}, People: []contract.PersonGets{}, Notes: []contract.RoutingNote{}}
+	for _, d := range got.Book.Desks {
+		g := got.Desks[d.Name]
+		out.Desks = append(out.Desks, contract.DeskGets{Desk: d.Name, Title: d.Title, Flags: g.Flags, Cases: g.Cases, Nobodys: g.Nobodys, Holds: g.Holds})
+	}
+	for _, p := range people {
+		if g := got.People[p.Name]; g.Cases+g.Holds > 0 {
+			out.People = append(out.People, contract.PersonGets{Name: p.Name, Title: p.Title, Cases: g.Cases, Holds: g.Holds, Away: g.Away})
+		}
+	}
+	for _, text := range slices.Sorted(maps.Keys(got.Notes)) {
+		out.Notes = append(out.Notes, contract.RoutingNote{Text: text, Cases: got.Notes[text]})
 	}
 	return out, nil
 }

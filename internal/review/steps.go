@@ -12,7 +12,6 @@ import (
 	"oskel/core/casework"
 	"oskel/core/routing"
 	"oskel/core/rulebook"
-	"oskel/internal/people"
 	"oskel/internal/store"
 )
 
@@ -121,7 +120,7 @@ func (s *Service) step(ctx context.Context, book *rulebook.Book, desk *rulebook.
 }
 
 // handUp gives a case to somebody, or to who stands in for them, and says so or why not.
-func handUp(staff map[string]store.Staff, c *store.Case, step, name string) (moved bool, text string) {
+func handUp(staff map[string]routing.Staff, c *store.Case, step, name string) (moved bool, text string) {
 	if p, there := staff[name]; there && p.Away && p.StandIn != "" {
 		step, name = fmt.Sprintf("%s: %s is away", step, name), p.StandIn
 	}
@@ -134,7 +133,7 @@ func handUp(staff map[string]store.Staff, c *store.Case, step, name string) (mov
 		return false, fmt.Sprintf("%s: %s is away", step, name)
 	case of.Bars(name):
 		return false, fmt.Sprintf("%s: %s does not review it", step, name)
-	case p.Role != people.Lead && !(p.Role == people.Reviewer && p.On(c.Desk)):
+	case !p.Works(c.Desk):
 		return false, fmt.Sprintf("%s: %s does not work the cases of %s", step, name, c.Desk)
 	case deref(c.TakenBy) == name:
 		return false, fmt.Sprintf("%s: %s has it already", step, name)
@@ -145,7 +144,7 @@ func handUp(staff map[string]store.Staff, c *store.Case, step, name string) (mov
 
 // told are the accounts that a step tells of a case, each once: whoever stands in for one
 // who is away as well, and whom it is handed to.
-func told(staff map[string]store.Staff, c *store.Case, s rulebook.DeskStep) []string {
+func told(staff map[string]routing.Staff, c *store.Case, s rulebook.DeskStep) []string {
 	all := map[string]bool{}
 	tell := func(name string) {
 		p, there := staff[name]
@@ -157,18 +156,18 @@ func told(staff map[string]store.Staff, c *store.Case, s rulebook.DeskStep) []st
 			all[p.StandIn] = true
 		}
 	}
-	everybody := func(is func(store.Staff) bool) {
+	everybody := func(is func(routing.Staff) bool) {
 		for name, p := range staff {
 			if is(p) {
 				tell(name)
 			}
 		}
 	}
-	member := func(p store.Staff) bool { return p.Role == people.Reviewer && p.On(c.Desk) }
+	member := func(p routing.Staff) bool { return !p.Lead && p.Works(c.Desk) }
 	for _, name := range s.Tell {
 		switch {
 		case name == rulebook.Leads:
-			everybody(func(p store.Staff) bool { return p.Role == people.Lead })
+			everybody(func(p routing.Staff) bool { return p.Lead })
 		case name == rulebook.Members || name == rulebook.Holder && c.TakenBy == nil:
 			everybody(member)
 		case name == rulebook.Holder:

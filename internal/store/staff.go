@@ -9,35 +9,30 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"oskel/core/calendar"
+	"oskel/core/routing"
 )
 
-// Staff is somebody whose account is open, as far as it bears on who gets what.
-type Staff struct {
-	Role    string
-	Desks   []string
-	Load    int // unsettled cases that they hold
-	Away    bool
-	StandIn string
+// Staff is everybody whose account is open, by name, as of a day.
+func (t *Tx) Staff(ctx context.Context, day calendar.Day) (map[string]routing.Staff, error) {
+	return staff(ctx, t.tx, day)
 }
 
-// On says whether they are a member of a desk.
-func (s Staff) On(desk string) bool { return slices.Contains(s.Desks, desk) }
+// Staff is the same outside a transaction.
+func (s *Store) Staff(ctx context.Context, day calendar.Day) (map[string]routing.Staff, error) {
+	return staff(ctx, s.pool, day)
+}
 
-// Names are those of some staff, in order.
-func Names(staff map[string]Staff) []string { return slices.Sorted(maps.Keys(staff)) }
-
-// Staff is everybody whose account is open, by name, as of a day.
-func (t *Tx) Staff(ctx context.Context, day calendar.Day) (map[string]Staff, error) {
-	rows, err := t.tx.Query(ctx, `select p.name, p.role, p.desks, (select count(*) from cases c where c.taken_by = p.name and c.state <> 'settled'), a.id is not null, coalesce(a.stand_in, '')
+func staff(ctx context.Context, q querier, day calendar.Day) (map[string]routing.Staff, error) {
+	rows, err := q.Query(ctx, `select p.name, p.role = 'lead', p.role = 'reviewer', p.desks, (select count(*) from cases c where c.taken_by = p.name and c.state <> 'settled'), a.id is not null, coalesce(a.stand_in, '')
 		from people p left join lateral (select id, stand_in from absences a where a.person = p.name and $1 between a.first and a.last order by id desc limit 1) a on true
 		where p.closed_at is null`, day.Time())
 	if err != nil {
 		return nil, err
 	}
-	out := map[string]Staff{}
+	out := map[string]routing.Staff{}
 	var name string
-	var s Staff
-	_, err = pgx.ForEachRow(rows, []any{&name, &s.Role, &s.Desks, &s.Load, &s.Away, &s.StandIn}, func() error {
+	var s routing.Staff
+	_, err = pgx.ForEachRow(rows, []any{&name, &s.Lead, &s.Reviews, &s.Desks, &s.Load, &s.Away, &s.StandIn}, func() error {
 		out[name] = s
 		s.Desks = nil
 		return nil
@@ -45,9 +40,17 @@ func (t *Tx) Staff(ctx context.Context, day calendar.Day) (map[string]Staff, err
 	return out, err
 }
 
+const countOnDesk = "select count(*) from cases where desk = $1"
+
 // CountOnDesk is how many cases a desk has had.
 func (t *Tx) CountOnDesk(ctx context.Context, desk string) (n int, err error) {
-	err = t.tx.QueryRow(ctx, "select count(*) from cases where desk = $1", desk).Scan(&n)
+	err = t.tx.QueryRow(ctx, countOnDesk, desk).Scan(&n)
+	return n, err
+}
+
+// CountOnDesk is the same outside a transaction.
+func (s *Store) CountOnDesk(ctx context.Context, desk string) (n int, err error) {
+	err = s.pool.QueryRow(ctx, countOnDesk, desk).Scan(&n)
 	return n, err
 }
 

@@ -60,8 +60,8 @@ func (r *run) toCases() error {
 	}
 	for _, c := range d.Opened {
 		kept[c] = &store.Case{Kind: c.Kind, Code: c.Code, Desk: c.Desk, State: casework.Open, Grade: c.Grade, Severity: c.Severity, Due: c.Due, Reviewed: store.Reviewed{Self: orNil(c.Self), Below: orNil(c.Below)}}
-		if to := given[c]; to.name != "" {
-			kept[c].State, kept[c].TakenBy = casework.Taken, &to.name
+		if to := given[c]; to.Name != "" {
+			kept[c].State, kept[c].TakenBy = casework.Taken, &to.Name
 		}
 		opened = append(opened, kept[c])
 	}
@@ -108,12 +108,12 @@ func (r *run) toCases() error {
 		events = append(events, store.NewCaseEvent{Case: kept[e.Case], Author: author, What: e.What, Text: e.Text})
 	}
 	for _, c := range d.Opened {
-		if to := given[c]; to.text != "" {
+		if to := given[c]; to.Text != "" {
 			what := "handed over"
-			if to.name == "" {
+			if to.Name == "" {
 				what = "left to the desk"
 			}
-			events = append(events, store.NewCaseEvent{Case: kept[c], Author: author, What: what, Text: to.text})
+			events = append(events, store.NewCaseEvent{Case: kept[c], Author: author, What: what, Text: to.Text})
 		}
 	}
 	copies := map[int64][]string{}

@@ -450,6 +450,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rehearsals/routing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What each desk and person would get of a period by a draft, beside what they hold now, changing nothing */
+        post: operations["rehearseRouting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rehearsals/solution": {
         parameters: {
             query?: never;
@@ -2045,6 +2062,38 @@ export interface components {
             advice: string[];
             before: number;
             after: number;
+        };
+        RoutingRehearsal: {
+            flagged: number;
+            /** @description Of these by rules whose flags go to no desk */
+            listed: number;
+            /** @description In the order of the rulebook */
+            desks: components["schemas"]["DeskGets"][];
+            /** @description Reviewers and leads who would get something by name or hold something, by name */
+            people: components["schemas"]["PersonGets"][];
+            /** @description Why whom routes name would not get cases */
+            notes: components["schemas"]["RoutingNote"][];
+        };
+        DeskGets: {
+            desk: string;
+            title: string;
+            flags: number;
+            cases: number;
+            /** @description Of the cases, those that nobody gets by name: they are there to be taken */
+            nobodys: number;
+            /** @description Unsettled cases now */
+            holds: number;
+        };
+        PersonGets: {
+            name: string;
+            title: string;
+            cases: number;
+            holds: number;
+            away: boolean;
+        };
+        RoutingNote: {
+            text: string;
+            cases: number;
         };
         RuleChange: {
             rule: string;
@@ -4124,6 +4173,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BookRehearsal"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    rehearseRouting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookRehearsalRequest"];
+            };
+        };
+        responses: {
+            /** @description Who would get what */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutingRehearsal"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -11,6 +11,7 @@ import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import PublishDialog from '@/parts/PublishDialog.vue'
 import RehearsalView from '@/parts/RehearsalView.vue'
+import RoutingView from '@/parts/RoutingView.vue'
 import RuleForm from '@/parts/RuleForm.vue'
 import RuleTabs from '@/parts/RuleTabs.vue'
 import StateNote from '@/parts/StateNote.vue'
@@ -142,7 +143,7 @@ const completions = computed(() => {
   ]
 })
 const keys =
-  'title calendar kinds feeds grades formats dials measures rules desks routes sweeps after at waits_for at_the_latest when_outdated looks_back so_far reasons for name judges each where base no_data ended persists on cases last_word valid_from valid_until shows stake threshold outlier window examples of against as bands choose grade label below at_most above at_least clear among by beyond side peers silence unit places good zero negative groups sum count distinct average minimum maximum first last formula days date subjects numbers labels notes value from to due closes when otherwise'.split(
+  'title calendar kinds feeds grades formats dials measures rules desks routes sweeps after at waits_for at_the_latest when_outdated looks_back so_far reasons for name judges each where base no_data ended persists on cases last_word valid_from valid_until shows stake threshold outlier window examples of against as bands choose grade label below at_most above at_least clear among by beyond side peers silence unit places good zero negative groups sum count distinct average minimum maximum first last formula days date subjects numbers labels notes owner value from to due closes shares calendar working_days holidays remind overdue step after tell hand_to for copy when otherwise'.split(
     ' ',
   )
 const publishing = ref(false)
@@ -315,6 +316,7 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
             <h3 class="mt-3 text-small font-semibold text-muted">Against the published revision</h3>
             <p v-for="w in report?.differences ?? []" :key="w" class="text-small">{{ w }}</p>
             <p v-if="!differs" class="text-small text-muted">It says the same.</p>
+            <RoutingView v-if="period" class="mt-3" :text="settled" :period="period" />
             <h3 class="mt-3 text-small font-semibold text-muted">What its rules say</h3>
             <p v-for="r in rules" :key="r.name" class="mt-1 text-small">
               <b>{{ r.title }}.</b> {{ r.words }}

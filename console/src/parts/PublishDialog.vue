@@ -5,6 +5,7 @@ import { computed, ref, watch } from 'vue'
 
 import { api, need, Refusal } from '@/lib/api'
 import { usePeriod } from '@/lib/period'
+import RoutingView from './RoutingView.vue'
 import TextField from './TextField.vue'
 
 /** Publishing: what would change, in words and as text, for how many; and why. */
@@ -83,6 +84,7 @@ const changes = computed(
             >Warning: {{ a }}.</span
           >
         </p>
+        <RoutingView v-if="period" class="mt-3" :text="text" :period="period" />
         <div v-if="overtaken" role="alert" class="mt-3 rounded border border-amber p-3">
           <p>{{ overtaken.detail }}</p>
           <p class="mt-2 text-small">

@@ -1888,6 +1888,20 @@ type DataFaultEnd struct {
 	Text string `json:"text"`
 }
 
+// DeskGets defines model for DeskGets.
+type DeskGets struct {
+	Cases int    `json:"cases"`
+	Desk  string `json:"desk"`
+	Flags int    `json:"flags"`
+
+	// Holds Unsettled cases now
+	Holds int `json:"holds"`
+
+	// Nobodys Of the cases, those that nobody gets by name: they are there to be taken
+	Nobodys int    `json:"nobodys"`
+	Title   string `json:"title"`
+}
+
 // DeskLoad defines model for DeskLoad.
 type DeskLoad struct {
 	After  int    `json:"after"`
@@ -2677,6 +2691,15 @@ type PersonChange struct {
 	Title string   `json:"title"`
 }
 
+// PersonGets defines model for PersonGets.
+type PersonGets struct {
+	Away  bool   `json:"away"`
+	Cases int    `json:"cases"`
+	Holds int    `json:"holds"`
+	Name  string `json:"name"`
+	Title string `json:"title"`
+}
+
 // PlaceDial defines model for PlaceDial.
 type PlaceDial struct {
 	Name  string `json:"name"`
@@ -2887,6 +2910,28 @@ type Revision struct {
 
 // Role defines model for Role.
 type Role string
+
+// RoutingNote defines model for RoutingNote.
+type RoutingNote struct {
+	Cases int    `json:"cases"`
+	Text  string `json:"text"`
+}
+
+// RoutingRehearsal defines model for RoutingRehearsal.
+type RoutingRehearsal struct {
+	// Desks In the order of the rulebook
+	Desks   []DeskGets `json:"desks"`
+	Flagged int        `json:"flagged"`
+
+	// Listed Of these by rules whose flags go to no desk
+	Listed int `json:"listed"`
+
+	// Notes Why whom routes name would not get cases
+	Notes []RoutingNote `json:"notes"`
+
+	// People Reviewers and leads who would get something by name or hold something, by name
+	People []PersonGets `json:"people"`
+}
 
 // RowMark defines model for RowMark.
 type RowMark struct {
@@ -4155,6 +4200,9 @@ type RehearseJSONRequestBody = RehearsalRequest
 // RehearseBookJSONRequestBody defines body for RehearseBook for application/json ContentType.
 type RehearseBookJSONRequestBody = BookRehearsalRequest
 
+// RehearseRoutingJSONRequestBody defines body for RehearseRouting for application/json ContentType.
+type RehearseRoutingJSONRequestBody = BookRehearsalRequest
+
 // SolveDialJSONRequestBody defines body for SolveDial for application/json ContentType.
 type SolveDialJSONRequestBody = SolveRequest
 
@@ -4391,6 +4439,9 @@ type ServerInterface interface {
 	// RehearseBook Judge a whole draft against the published rulebook, changing nothing
 	// (POST /api/rehearsals/book)
 	RehearseBook(c *gin.Context)
+	// RehearseRouting What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+	// (POST /api/rehearsals/routing)
+	RehearseRouting(c *gin.Context)
 	// SolveDial Find the value of a dial that flags about so many a month
 	// (POST /api/rehearsals/solution)
 	SolveDial(c *gin.Context)
@@ -6684,6 +6735,19 @@ func (siw *ServerInterfaceWrapper) RehearseBook(c *gin.Context) {
 	siw.Handler.RehearseBook(c)
 }
 
+// RehearseRouting operation middleware
+func (siw *ServerInterfaceWrapper) RehearseRouting(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RehearseRouting(c)
+}
+
 // SolveDial operation middleware
 func (siw *ServerInterfaceWrapper) SolveDial(c *gin.Context) {
 
@@ -7942,6 +8006,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PUT(options.BaseURL+"/api/grades/:name", wrapper.RestyleGrade)
 	router.POST(options.BaseURL+"/api/rehearsals", wrapper.Rehearse)
 	router.POST(options.BaseURL+"/api/rehearsals/book", wrapper.RehearseBook)
+	router.POST(options.BaseURL+"/api/rehearsals/routing", wrapper.RehearseRouting)
 	router.POST(options.BaseURL+"/api/rehearsals/solution", wrapper.SolveDial)
 	router.GET(options.BaseURL+"/api/rules/:rule/proposals", wrapper.ListProposals)
 	router.GET(options.BaseURL+"/api/reports/findings", wrapper.ListFindings)
@@ -10593,6 +10658,45 @@ func (response RehearseBookdefaultApplicationProblemPlusJSONResponse) VisitRehea
 	return err
 }
 
+type RehearseRoutingRequestObject struct {
+	Body *RehearseRoutingJSONRequestBody
+}
+
+type RehearseRoutingResponseObject interface {
+	VisitRehearseRoutingResponse(w http.ResponseWriter) error
+}
+
+type RehearseRouting200JSONResponse RoutingRehearsal
+
+func (response RehearseRouting200JSONResponse) VisitRehearseRoutingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RehearseRoutingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RehearseRoutingdefaultApplicationProblemPlusJSONResponse) VisitRehearseRoutingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SolveDialRequestObject struct {
 	Body *SolveDialJSONRequestBody
 }
@@ -12366,6 +12470,9 @@ type StrictServerInterface interface {
 	// RehearseBook Judge a whole draft against the published rulebook, changing nothing
 	// (POST /api/rehearsals/book)
 	RehearseBook(ctx context.Context, request RehearseBookRequestObject) (RehearseBookResponseObject, error)
+	// RehearseRouting What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+	// (POST /api/rehearsals/routing)
+	RehearseRouting(ctx context.Context, request RehearseRoutingRequestObject) (RehearseRoutingResponseObject, error)
 	// SolveDial Find the value of a dial that flags about so many a month
 	// (POST /api/rehearsals/solution)
 	SolveDial(ctx context.Context, request SolveDialRequestObject) (SolveDialResponseObject, error)
@@ -14493,6 +14600,48 @@ func (sh *strictHandler) RehearseBook(ctx *gin.Context) {
 	}
 }
 
+// RehearseRouting operation middleware
+func (sh *strictHandler) RehearseRouting(ctx *gin.Context) {
+	var request RehearseRoutingRequestObject
+
+	var body RehearseRoutingJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RehearseRouting(ctx, request.(RehearseRoutingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RehearseRouting")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RehearseRoutingResponseObject); ok {
+		if err := validResponse.VisitRehearseRoutingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // SolveDial operation middleware
 func (sh *strictHandler) SolveDial(ctx *gin.Context) {
 	var request SolveDialRequestObject
@@ -15799,356 +15948,361 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P19kxu3sTcMfxUUn1O19nONpJVi5yS7/9yyXmzdiW1Fku26KtHZwnJAEuEQoAHMUoxL3/0udAMYzBCY",
-	"lyV3peQ4lbJ2l0MM0Gg0+vXXv83mcrOVggmjZxe/zbZU0Q0zTMFvz6hmr0r7Exezi9mWmtWsmAm6YbOL",
-	"GS9nxUyxX2uuWDm7MKpmxUzPV2xD7TcWUm2osc8J88evZsXM7LcMf2VLpmYfPxazl7zKj7/gFZv2hg0X",
-	"fFNvZhePk297tfiemvnKfrVkeq741nBp3/tuxciLd3RJ5IKYFSNzqhmhmnBDdlQTxWh5SaiQZsUUkYIR",
-	"bv+4qDWzJICprxgtmWom/2rxAF8WT9jNSRvFxRKm9JopLsvDGT0lGynMqiC6nq/sVJ6cP/njg8fn/nW/",
-	"1kztm7dtcZjBd2kpfoBvJAkO//QRfEM//JWJpVnNLr46Lw5e8dF+V2+l0Ay457WS1xXb2B/nUhgmjP2R",
-	"brcVn1O70EdbfOL//FPbVf8Wveq/FFvMLmb/v0cNez7CT/UjPy68sU23X1bUkB0ThuyUdOt2X7OjPr3W",
-	"TMxh/Vslt0wZjlO93idoVswWXGnTYrWSGjYrDp/k5SieL2YVHTniFrYrOS1tqCivuDjkm19WkiyZ0ZaN",
-	"uQJG1mTDqNit8DQdskWz3X/HI+1e7FfvplxYGr0PA8jrf7K5sZN5WpfcvBBG7Q/JSq9lbVKzpMYfrtKe",
-	"JyNTFKBlqZjWSRLQQyI+MHxz3N7YqVOcY+KVsjZziYenvZwzu4azgkhFdqs9EdL07+fBlhX2hJsV25Ml",
-	"vWFu79xpPBjH7hfTJi3F3IdnmvASRuUCJBoVescUoaKEXyu5TA29o/vDYTXTmksBy7PfNXLNxJnOzm8n",
-	"VanTswv0tdPC50ZxJDUxW9pZNszRECTePz+NwrFgs3tZFn5NlynBwBZSsdSuMQU7RQT7YMiWLhm5Zksu",
-	"9CURcEXYq4Rre1UAxfEMjWBCJoxyL+eGbfSQNIzO38cwHlWK7lssrTPHcE4Fuba33ZqVZCHtFTbqtfYe",
-	"KQ/f2Nk+v5jWRFJb8A0V5XO24IL783cgSW5YRhJcVcwJ1dSHG5n57JpVcpf8ZKlomdjzH9zVP68YVSnW",
-	"r+g1q5IjKtaaxLWUFaMCyJUghWZ9pAirbc/urdMUzqgh8Aj5+vz8/Cw1zw2julYsrSbE2+cfLNxLkzvH",
-	"NC/Zd1wbmboCVqxK6Dff7AnqLJdE1FVFdv44KaCwPUExIzZyXtbXcI/Zb1H7o1NS3LREvbnGY9Q9CGuW",
-	"vuKF04f6CWG/XXgFCZaUJIWU6zdsxajStErwcHnDUfkICzuYTnfadGGYip6MBEUjmg4/K5lejxchz5le",
-	"/1XSMjUBVVcThNGbumLPVlQs2aBowIH9VAtPnbAuv/ZBQr9pLkRalnBoaPU6ovyCVpoVnc0oOa10/jv5",
-	"rWlmsQ3K++Gz7IMZ5io3QGqFz2jFREnVc5o4UyVN8/JKVjz3Wc9kd4yt0x9wUcqdnsaxO6nW9qO0tIuX",
-	"X8JFHmwXmEbz/eb1ffRpDKg2iYLmPkFIV7lbpId2v9ZUtU9oSxOyK7kq6V6njmmaG/wMm7EPNPHWwH3U",
-	"+QUomKCOkpvklNdclFPEZDEz3FSZT+TwCfBKJAziXl/g9GCAvsX9X3sLHwrZRW47DuRl85HfoVEyLj6a",
-	"Cf7v47xe/po+A8f8qUOYOLljRnQMkz7WKbX+O7lzLhMcwN7eG6s9JdSOvduwfpbYo3Ll9ffObXBwFjzt",
-	"3CYOSQ2d0PFB903b0lw7zRjMCMKTlh3og6kRfpBmxcXSWjvc2LEWFV0u7WhiTza4rK6MxAsxzaU1G+U5",
-	"WHBRtiVwQrW9vZXcvQqij3JKVlasVHYJiZuiR+DILROsvJriANhStWbllbVuknbpgrGS7FZSO2uu4oI5",
-	"7x832llFuVFRzA1uimI0585RbC5vmOOgQ2cPE8Y7rdpT/3FB7PSsgUO0PQa1nTTbpF6vmTHVRLL572Sc",
-	"Y9q4zesXLJq9hQetTKFrJnLD3TCl266XiLF2ihvDxJVcLIYlCPgM3FXSUtzhZPmJ+7OA58qxYsxentOb",
-	"Ax5tRjPfnJx5Op+qkoK3boLI1uwNW4A9Rz+8wq88OT8HN7j79fGhHPfS5fAU2E+cnFpRUbIS3XKR0/fx",
-	"+XmCTUo4AEzUG0t8u8fglLEWI1hLVJTE8reV4UD/udxsmADhTdUaHtY1bBByHPzF7kNE20i6sZSo7T3G",
-	"XBM8rPYoXxKpCuJ42xrMlJTUULKgdWUK8Eyt+HwFtxr8jVSc6QtSi4ppTYB5yoIYeI9ZUQNPgjXTih8o",
-	"Rssx5IuktafhXIoFVxvgOPZhW1Eu4OdmnjM0zMIvnkPfJx2PdD54Tn9gu9fwXL+nctNlEPIFJRtmjW6/",
-	"eGAjqQglFaPll84t2lylY2jSCMuOxBPMv8Yu/1rK9RnEZ7QUetzAkajthFwEoRtZC9MEXR4/OT9/+PV5",
-	"e+A/pMb19l7Kz62JpuiNtRwoFRHSdMnw1XlyurUwvDoc9yf7Z7JbMdHi7ti/mLuGOoK0f10duYryCQ58",
-	"Tug9Z4byarwb9a07hhiocFur6YYRXcPAhfOx7pg2BFS/C2KYINTAvTfWW/lS1qL8BieRUG6v91eWn7Iu",
-	"0g2wHU5yx80qOvIgAaxeR7gp7FO7ldywG6ZAlFDi1NkJs9y/sVNJzHLutNehWwG8yDc+ojv6Mnlhv5J6",
-	"L/swZ9vgQx413gv/lbSF5FxK6dNCjaHzFUoX7hgAdp541X/0kl7yNCU3dH9F55kYCoo/kFlUr605syf2",
-	"VoPoCd4bLUMgUlrtuDoVRMmN665CIgUsFZdOgEDwOlraGw3pYiS5ZhAvS75bG5rm4D25Yarkc6OdIUIV",
-	"I9aakQt787Gi8b7u7WcpsWFkKXu2rJlaMJTI9Z6UdA/bJ8Iayo5jt28D38lSpjbPyKrMazCObvO5FeXu",
-	"eNoF22/ZFfMWAw14sxICcNY6D+GgNTzVcIGbamTDejnjz4AnbE6c4pE8NFgnKPEZbTvjoCxmdqdiXQT1",
-	"4Vkx+6d0WkijDSsGKjTcZfIG/q3Ywrh/LFd4hWDmlP9GMyydashi5RD+irFKfFVLU3TvtLpiGZTFMmiL",
-	"8GMtHIuB1kOYwOl5mQIUl2tC4YwRirFExTZcYPoG5A7UW7tDoPtt/AhGklLC5QfDC2nCUcQBjXxQShzx",
-	"/dBNSl083ZHbbUeOC0CK3QUTjDb5N6zk9PDMvbLWp/2IwFeKCW5Dzf/FUmEhw3Q6VejAwHM2HU7NDeiI",
-	"SvO0/FbJentIzGB6pRI2TCbIMtkn2u/89OoVvDA3/2yczSsHI3ZzXnc0g8Pw2mA4DQ6+7g3ssc3W7N3d",
-	"4pI97KlxPrAJUrj4bIKIKUft4OS9ZplnkwO3jlcvZ0mbgI8ILbmryg/iWKxxlgJFwzY6nnCD53gvnSGR",
-	"9X7iOjQrSC2CuS1KVKCFc43mPaIRwy7todU9SRigt5Alhb0vLwitKoJfcgkwXBGpUMKPVh5RVCQ2NIww",
-	"eqjUKF6ujCNaWTOCagQxEgNnCYGUtEKtZjSvlZbBRA8pK725Kgkl0NAqOWVKzErWGjQvUcJGFoQSF8Cy",
-	"r6VEs7kUJbFqWGO8DQl654DDNwcf3aG3o82of4PsyCHnW0KVpaTi2jS2npUiVCm5Q2vErm0ld87oBoYC",
-	"QdaJzjI9Z10PfMK/H9neT5LWf/DVj3jS3Wpea3M6l/dwOmdoSKFCD2jKWeQ99YOvzHvuG/dRf75oIxkH",
-	"X6alaiml6LH1q3Ougq6DN7W84LOO1dtIOQ1qZqNchnOYHNDr0YNLAL9k/GYngb3WC6ZCUnFMsvgbtpjo",
-	"XR6t7EWO+I6HrJsRjY5OMLFWVJM5JH6URHMx7+RIDyt0ubP8duqOpXbJDvSTQEf1UQ75MbryaGd80r2W",
-	"pAOrEj419iHpwnhKSjbnG1qhExaT7mhF6KPrZBSroqnY0isBsaW5rOoN5n7aX0HOoIZVkMf+vrhmSVme",
-	"84q+lIpsmdxWrK0jbrjWmPhxGBuiVc3SI5WK7vBbI7TY3Wqf9pCgRO+ZwU6qXM6tvS4JkBHvV8WYpVcm",
-	"vtvZ9Lzhh1lUp8lvmIfB/ClqtHAhSSXFEnSjyKDHYgckfPKimBrqzVpLGf24ezpwCUGlPYzvpanI5us3",
-	"bOvuj1w+Xjo9fUVLcs2M1WCs4bKiN6N9Vy8hLpPQ+kLa2bjEPE6r9CiLBVNMzFMm2NMl5UJjWGpbX1dc",
-	"r1hJFLvhGlOjx5sui1rMM8nDPy6IPXB1RXWBKr3VjBidr+xJcmGGI5OJQ6bqeIplR7IsonuNLV0QWmnZ",
-	"MiOtWeGKVPQkyoUvjZ14lmOmJ2AO+jGjFYWsy5COGbFWRH/PuTFPeKKmD57k89405jhve0M/YOHWk3P/",
-	"v6ia60H815R1mEtpWWHum5d5tKrAvQgSA50Dul0SEGWZLKYY+R36esXUvh+GSlIIjZhbZq8mo/hPq8r5",
-	"wK1Vt5MKfmpHrmfjVMxKamfAnNzrKKTJ+QSXgpWdHI/cxekdfW681reT5Hau5Gl0Tqj3X3nmDJHmIW9v",
-	"/o6Xmy1V7HYsYLLGfiP0LRsM7H4xs8I7pUb6G+Oyc5OkBu0/wOdJAyBDDq5T0iK92qekFnzBWUkasdVb",
-	"k3TLAx1qlfI7WfsC2pxzLCO4xuSgxyp1983/rMtl7gV5lYtynfsSFBe2nRfx+7Ppvo2dPJzq3PF8u+lE",
-	"7x7w8ShWMmH6M/iTh8ZTZDBRZEu1trs+wrZPry0MkFxAbb539UwTJn9NRcLN+lLJDTn3JYSgyYAXC37d",
-	"zPqPYTFb8eUq7ccJRlf/emFWbhz/pdSan1NDUcm5i0tlQvgDInqTEiHxG9f7dNIQhpoLNLf1jrFtfoxs",
-	"2HXBWCq9+pXPRuOYhjZJBx3t8TmdLZe92+VOOEyBw/sqBOsxe8YVq0LeLTrDJ606ny+LxeFURyGoEYmk",
-	"LpKSyifFTQuLa6WHOq2kLx4ZTsQLJPPRl/93oG+2ZdupdJVQIzbokZhQonZM9NSnFbg7ZETVGFjT42th",
-	"8uFdmb4Au87CQVYdKWEdt+HT7j259b1TnKX26IYpF70b4SYbOS8/IT94dk61EpOvOm11eTFsHCYvNS+G",
-	"oqPw9eBJmLxuf8T9XJPrV3Rx7I0X0SJV8Y9aunfNb2jJiCugugXlgpqffptLxIycSXmvb1+Gf3vk88PQ",
-	"PSkt4ciejYgSwgsjOjVviteT2p0XN7y08vpNqkguXyg4rrrTl/FlReqLD3QDOVWHZoO9D5PawEruyIaK",
-	"PTqcfXZ7C3Ii2oqepNZNrQ2h1Y7uNblmRMt0trBEQyCRbA8ZmRhQ3tw+pc55c3HB/oVpYvmM0sPkYjpf",
-	"J4kFavCFoxEaGQWmIDRKgI+qWyvYgWVsqFrrZI7lNdvLlA7+ndyRBVUEP8fISW0KrC7QK0i4dKUBtbn0",
-	"cYZMwsoxuq199CoEOQ9LNXJ3LvOJhomkSrr3k4enMN7nQuCL7mL839Fn4Ctah0vW6IZX+7uqWJus3yIH",
-	"9LCUywLQRsrSY6y45JqmJgRAQcBFiknMsirjLPYVI7A2cr1vlPyIMwty9uCsIeuKlsQZxUUutwpYaZK2",
-	"nC+za9BuptRDZ5Od7AdXee9BrLWnovZr1l+D5n2841wJ8QCK0XU6tNjIWrezkNCvQgKI26fD80y9UCZr",
-	"IXfpWzIT0nzlgHFGh0b3VJXa8Pl6ZF1cOJNO8kb7Eo5h2trxZXOeM6IEjKgqzulGzbT89jnp0yvbc+Uj",
-	"1BjFr2vDjkRsKKmhV5EaMsZb4FSE/Isxd7C9jS8+0Lm5DMF3DTdBHIBv5sTii210TcWqyQPt+45PF41x",
-	"D5KVCVxCcZwLzDclUD/ODWDPpUtanRaYtO/UlPrzWBFL2fT52gYrRl19A9w8h3UNcFiT9a3gq5mUFJOr",
-	"gYCyJTtc5+6DoDHUf2HtwWE509gQadj9nx37pmr0abUeGucXWq2f6nVPSf8vcU0j0VhV3y9ZGh5uCve9",
-	"+hvZCq3j5+kfHTHHNA13F/HJjzahV4h8q3hCpRY5q2Qq+AKCLgCMYipaO4nr4ylnWD8kXY5CD9ENDfGL",
-	"g5RK5xbZqy2D9gA3oit4m/XGYw8FTVyq3r7hfD5wKVnyrB5GwafZGbig5srC8QapkzQM56yq+lLfJx/p",
-	"sA8TcKum+ma7gFaJCx7XNUCTdPmEt1cnxKDySt0tyyecCYnj9q4inci+oHNmRuRpwFO3yUoP+qRcQKJM",
-	"QaSIqhutuXAL1jlJknpvvaa1hq4iMZnMoAGTCS85RKGYFqvIiufAJrliUQJPgG5eVah8b6iZr9LyJaMJ",
-	"jNIv9O0qJ8fJ73aqey/7vlNMlL2x5h6IljElLUdcfyGwPGEKk+5MWHxeTQyh69HvH7pHpwanDxS1g43K",
-	"ezT6jO5+C5knI16Now50LVesLmvwUaHPb4Tum/cnZfAJ3k0APO2QHxfiRz7EammMz0CP3k3Q7yBPfFr0",
-	"IVPwfpfJ39ErU+t5Ge6mLiBG5wKJbhn0K+5kXZXkGrxMkJ05h8w8rMlZ8Mow5bxTkPCLf9EBkBilWjr5",
-	"7EQ3VTgOJxrPa0YnGs57tE40XDhMJxkvk3jYzpHOVMXE3JVMy8Dk/zRuFxeZsG4++pMJrhUzuESH9b1s",
-	"HOVlg6Az4ZCncYSgmK3B2blo8IAAXahJw/j0uD6JIGcGRmYyAtC/Hf7OMbA2fqN6WCttBvbl9jVbnU5+",
-	"oIZeLfyxS3gdA3ckP17JWukrI68qKRPO6+9ZyakoIAxM5JYJq/k6NAa8KhAWQ+yvZbknJS/Hlc+E1zqc",
-	"rsyLxw2WNQy3is15OlD8zFPVsopYNhr/zl51vl4WbrIdx9I0YRnJbdUlodcamkM4m0AwsqN63Hz7UfrA",
-	"jd6zoT25kVkb58cF4qbs7Aoi0TEBg3USbl7HoG5KIPvk1lUst666cqtx/jfka88qeeqshnqi0qeJuN8D",
-	"enb+EpsQh2k5XQ7wTXuDKVlqfRMo8ClTK7Px5T5I0h5kzN69GJeF4dL3nA7k51FE9QMRwfMqRoTMlcCa",
-	"hkGPzeQexonoX2kH6yHMKrWeb73OPTblJX9cVnSbS5MT4714IVnG1eXAqNmZvzX7it1vSlkgTaeofSCl",
-	"7JaZaIGqoeKd2xsPpL/iVCzR5cnVHEX1rzUaanMltU4XqrvdCIFyxEWC262YXaOgueGygoyrpWIjYIyS",
-	"mzYuLy6LY0M/cJ2R8Zqn4go/2tu+jR0IntnCWrxrtvdOOnfZN51OLux/zH4qlGC730UKpu8E8DrWUk/7",
-	"VZaKcuH9rI2z6lCLknwKAKBbz2v7rdSEPOqMZ5+NFHCLea/7lqk5InV1QOlzrQ9wem3gmQJ33y2/h21w",
-	"mhMca2kAoaexNthNwxqxa3lxecvsmUltIxqheegcy15kr4TXNU+uJyx4dSyyuMikVm9kZl+hS97ErOu8",
-	"4dGT1uRc1CMW4UCu6XztKkbGfEeaI7uRpFJ9gJwNUJosPfBg49x29Asz6C9YQOb53n5nPMTrO4BQtWKC",
-	"CKhPGONG9a/IbkT2HVLMmTN0KzjOXIx75/F74Me4akhxou1EeoRdCzZD2LX2i/N7l4NCsDLO5HJBKinX",
-	"mlR8zQgluuLbJsdlGpwA+7VOAUj9FXC6A1InPEWMdPjdtFKMlvuQ2zgmZ8uOcBXSW3qkRpeNWpjewEFG",
-	"1vMV8xgH0ABvJwMUl3eojFUe4hOUjILurhyake7PqhoTtokG6vSlYDurDnmaE8WWXBumyLWlkC68SkTA",
-	"93bbzO6OhAnT8XyQ4tK/8KThf91bLDlF+B+kbIQEo8KB1KKH1+WDY2hkx5vE3cIqXqxadFDSmiW0cxVP",
-	"cS1VtaLVCTMl3ICd5CokcmpT7Pn8aTtBVT+FBtxX15zBLHKZCI7RGkU/giqq5C4HVjRRYf5kmrIjTFtl",
-	"Tm6blOtvXGlEJ7652Zp9ql0NBjlaTQ0A60sDvhcFiYwg0gXRMlQCuPLNBWLbr1qZylH1xIBT21dlJj/s",
-	"Y4e8Gt6j0W2Z0lbolbfpzIUEjPaiqShtxo0XnNqf75sujB0zRuKcPQcBHHEpd+l+GLk0pO8gT117HExo",
-	"/Wq1BLhjN7SMknzPdL2xd7pi22S/yDUXuZau8BHwQNxHVC5OU4TQhzbATa4KM12q7ciNlPBoN5Pa2pVZ",
-	"Kue7XvVLYneEYcObzFkkd7OUNPOYVarvHcRF8pBWqMqB29Nz15Zh7bLcCbLFOw0Ur3TzlVCnE+D4alNx",
-	"hM7G3mFJHpWyzE+Ka2IfyPVZ8tyR+PLZ9f4MMpQhnUEQN5nLKNK1ZnvMdXDTS73A194nOyB5z+6oWwG3",
-	"5S1+LRv+zynaVBD2gW62FUNkFX0sYH2o53B8h9wRGE64+nU3qWi9eZbzazsMh0JeyWR1rBszi2rSkBST",
-	"ojrN4lOIFrrdiLE7rejODn1vg4oEcNHOW9pc4b/WVBgOdwGAfTSH2Ptk8Cx5qKyo/mbBl/gKl2Zx4LTp",
-	"jR45wHWXnR8+T+4b15AQmUKQjEpPEr2O5QK8pnFBkxREsTku9YjKOzvGZlubXDQVXsEmlpj51gWjwiRI",
-	"Rge/H97XmlmKmIgvd1hdcEoo+OR72Q68lfOpYY/QjnKwBtO3pxx8MNcfCrJDBAPrKAEQ1Z8ZAtmVV1yM",
-	"QOc5yN+IGkJmaBfhmU1BCzoM3jzOZdh4RXN4oXwZ4vFB/CUhqd/yJZT1y8XiwmPpkt0KGlcg9C5cD3A0",
-	"GYf0PZ8CIaRqmkINIKn1dCH+ge0CgMH9hdqmAwhYTRSAzBt4YlRyboNLNg5aIEOu1z7VagK5aFUNM8NL",
-	"qQi7YWoPumuBrRQAIEdqRmgVBDWU5pgV2/i6ZBcBP7wOM9m7T53zB3tXESlG9RWTSqdMckXgLY5N4Sly",
-	"vUe4+VAYv3Ll89730i2jlworpRFZ3hcQgWJz6FkIW/44s9fe59DZaqRGdlu9yJsI0nhLJ9CWGsOUpeD/",
-	"/J0++Nd7+5/zB39++OD9b+fFH/788b+SNVKyGszyeyMdPqi/l7ryagpYUBfGTeYvrzdRregtJckE7JOC",
-	"nHv0KDQDHpKf4gvJs6N3dNhjfqaJNYHQagBHh1WugPlM510INqgxvw5BTIsTwdSMQGwqZtAwaVBivEbo",
-	"E2iv1CSSNTiOCNNuBjBkDsXGuCClk5ywxAxPvPX1txMYQm6ZuAq47IEAqRps+L7TVtH71yTZg3tX1oZs",
-	"azBnUGBKgfCphSuFxqr/Soqlt4yT3Q5yLiYtrxZ0xEZFJdhWKhpeVUTVQnCxvHCFG9wQ6sFetLTCMr01",
-	"MukVtXcDfgv92SXdk3pLjMTU5svQ9QM+iduMNOD+GIzpqnUD98IkTQP6vU2UsCM7YgNAWy/4nMOeszes",
-	"a2hXSsLNpa/lbnXu61Fuvzof1yTi61sBs2Gv4iz9ple6+Mb3gUH/fB5Jsj/88etIhD0ueso7TwmoWcz0",
-	"XG4Hr7K38FC7j5JbBTSOo6IErm1v0B9vd8f1wnn+wHY/c7a7bXeJoe5B2M4mTew/jbgt2qZGp32h83i0",
-	"/tjtRNGM9avvrNM3Z0uLMGdQ8sphIfjC6raQjq4Z4FoNGy5Z1P8fpHHA/p8yGXZ02kvawfkjtpJtGkpz",
-	"jc01063amUj7vAYbPSb8kCu6hX6KF4BeVJIvIPZNBfl/vnRtjAviuzQWJOriWKDgLKA1YkF8X8WCuLaK",
-	"rhk0NUTLDfPFB9BaKeolE4nclaxKPQmn053XuK9iO9mXiR6eSUA4TyukdqyXju3nEBVqbDe+R7QQa9nB",
-	"NAetUxjSO4d7FvWWTb4YPJ93PTyVAwPj2tuVBwzef2HU26uUlgLggnXcRxz0kWDVWrXUEWXSC7tGHrw9",
-	"Raofb5i6cUK8W+cjXU1zr6B2HiaXBT+hPxxCh/f2WDxyoBC/O3KcWwVap/WvyL88X4UccHx6tQV4aDCy",
-	"26o3joNxoT8GbG6Kg17TVGbV3OGr9C7aYX9smojwbR3JTeQi4GLYwXPz1cdNGEMXeVAIMBpck8EF4GO7",
-	"njGTQq95tsPgSlJID46aaTUzEe86iyrkiTsumcSyTorn600PPhOs/syJTQ29wsGqm1YilunqGKB+Kped",
-	"59rhJDWYXKrdIHP6aFmnCgR40BOxYbMmmpZHyXjtFPWmf9YU70I1zj65fXcAbAjea00EF/KdKa95jHm4",
-	"ZikfGd37BADzaUTbHxdQCgoy2qXzY6VnDkrqqi+zxHnF78/nDU6X2OU9pvxgIla9B9Toy++OsF0mlIb1",
-	"ecB2bGtGNPM5vIbhi/k5hq6QR6pqJ2nBcku1CBx8qabq4G+zVgD0jLj0XSWaaF/jz0t6AWO/YwrNN3L9",
-	"AcOBpo2vwIS2CNfIOyZBMMSeyTFBoR5YJfveY2CVDoBfkWP8O6EdjfuLcJnkafxXrzsedrZvyHILHJth",
-	"xdLTMcPkyS5IDX/nHZnWMsPHikzz4VMlJt8q3jQ9otSrcwOhnpZlKimDOatn3J3ZZDUMwF9pREnz9/+g",
-	"y1sHWEzwt5V9K7mV1nKLPb33UOH4Ha3onPlOHbfo7DTG+f6400xwcgcIH9yKG3NkF+OLxm+xmETIs66a",
-	"hCzFIBO+hBglXTNIgJz1NNoe6hwZ9WucHOjLOWNfVzQhyXyB6+F21Upkco0dfrpHK55SdwMtSPqyegfw",
-	"be1sG2sF55hcbLowNVu73C1aTsrs4bLWEfUVE3Ew+iArXOdynFaSCthfdHRfiwZWltaViYxNh+qYwZrw",
-	"WOGJLGU7zAlarzaNGVPJB/DhmSa8LBoMf6wyWRLDqqrJ303qL7We2mPP56l28sQMvY4xu2slLqRes+pC",
-	"SPOAVpXcjWh25TJKA/oLTjCzvVupU72Uyla/12nSJir/OLBPwyE5KHiPy0BkaqsiyCBRktDs+rAHWByQ",
-	"YbtqnzutGj30oX3IvimV8SH6dDneliZxr174IpEJE8z3/tytZNWAc2HRYpoDffzHK9DXaDui9VkxegM6",
-	"eVJpztRCvBLWVHFoKq5g0tfUIQwhxDfKZJuTbsdNjN94ieuI5zY5rrfBvQqRnogD+1g35ffsR+xqFS/l",
-	"cZp8AiaU2wQMdTCcAIL6goSBIBiGYJxGkmsGNpEHUOotjzooYjzgwMIn/w2emm1MkXHOSn/8e8ASR6Vg",
-	"x1BSMcRUVEwVJpfazDcBOKiT8ixVDgoVIXEsjZbSFXk69zTX7qa5w7KlfmPHTju9TKzOfSFMEjBlbvgN",
-	"u8q2sXOfZ5AV6JJyEb58SDKX7oqpbsFN6Ar+4MveWt9h5LhstFLnT0TNFJo0jfIq3ikURYC/mBCXP7y8",
-	"a2vWsVxT0DzdGumOFBxHkBta8TK/wfhxZn/BNjklskRs8+hZoGgAlujzL3pOTuOv03Qk5bb11Hnfci5m",
-	"MwmH2q8l17ZhON4y4EFyTlwvHeA6bBVsD/Z5iKeYERvpnJHjRMpkxL2GR/PV+bevgWuZLm7V4Z1psq0Y",
-	"VUn91neaG8Uhof46hRGl5C5X3zQtfSD0ZU28JasydHtxeGgDj/vw5Px8rGWNWI3Jl/PtBBssN0zFbnqC",
-	"v1f1YODfoRfAwUev+HETanXI7PU50Kra9wP7wRNjh+kRKbUSI+aDTznV/4ovBlsFrah5tZjgJukgEIZO",
-	"QLCFfrmxfoc8EhbgtsgfgQLPW+8ZfdOY6FPKCvbjcCt6o0iuh3uqqpUfjSTkhOjhsfXoFljTvKLmAV8k",
-	"q/ma09FNvDwU+JWU66umjaZ7PE4FfvLVYOfYWzQFzNux0P7VZV+HioVg1nYTsJPGrePw0XtwcPm4dIWC",
-	"GKqWzFhzLW5r168nubPQk/L+hjlo5onMO6HWsIFWPaopeNMzEMdLr0Ybif3u/g16PXeV2hGIlXEF0+0z",
-	"M2htVjIDYnwcHbAoiYnJNfjZnv3OeTwF5r9LV18xHxVQOgoEmFBQbOPJJ4nv4lXeWUUFrfbauPZybAcv",
-	"qRhNI+W/kbvvqVoPFMCPsMTynvgoe+ygQ8cOSjTnDMDKsVMSgXJnne6eC94cuTvTs+I0vVf7YZTHOSvi",
-	"Fn/dHqL+wj/oB5rcyiSG8jGe4zRY6ndyR+TCMOGoyqzKb++LCwKYZOCig/QHvmbgi6OAZgOVQFmskJ5G",
-	"xZA7oaeZPjKTte8wFkaQ4g0+OV2bTF69TzW2NaYC293GnR4mphUqnkorfBUhSRTkujYh5cRuB3hFWEno",
-	"liqDvhNMdMwU343US7uONo+K4nas8PE9bGgPE/dj5zi4CdRnMOo71dvtaIHTblrdCDwQjmCWF+VikZRA",
-	"OZTNzgvaOlPyTYLt+l7UC7iVtckmY5hPNV76LY5gaeDTuc173hI2vapK53gEL3t8MBAocgW+90sX8dCe",
-	"5PhnTbxWfVD8v6Rc6IzrK4OETaek839DRdmJ63cUgGuXFjpyOM36h5uvpJww4DPADeofMi3hS7ovyI6x",
-	"dYESvSC/1lRBQ6sVrRYF4BckJfuluwIG7QjIwMuhNRFwImE2BjwY/OL6gpyFn8m/mJJndhpnQkJvoSTI",
-	"moM7am/sEVC0KTzFiZphRbW58nlO3ZNwraCd2BqaHvvjoAkIQCtiQHrbt2J5NTXedE1K8ipg8aUxwiB4",
-	"Zo8VPgi3BYRwjCSWqtje4XDcTCd/cIChykZkS0OzZzXS0LDnOwTY+7DJErj/V3an05f+ItN3yqwU0ytZ",
-	"lRg7xXNejNcaPBbb7a1e8DA4ELA2ppqDHQHENWy+Y1ZskwJAdQiIGUS1VdfJPsiFuXTWNmsgLk6Usapq",
-	"oQOLwKXL9BrO447FKSVx4uzklrRZPeeHSMOZqtWMiveENPXR7dQCQt9J2YPdMGEe4MjEX8cHnpHkNfyj",
-	"KvuYNZsZlzjPT0P2v1NapR2b7KhAwT6hLGhq0lteR8wkg90vzumRKfixt9bNLbfcN8FmSYi2Vt5iZIqF",
-	"Sk+z4sowJgLshmtxAf0u0DoAzWpON74H3eZAmbrbrmtC5qEb9ZbRtYuIaxPjdUzivokgxA2XZXIxRrYk",
-	"66RMUe1yI2LElKjvnztkOmSWNODtPv/leg/tRX23paFseY9xfEzPMdyeHHdeu055Q6nTvcXdAP6XinV5",
-	"BNHjhplY8ItNnNLjcKH7XSLa62uKjXCNIMxv0J+nMfW08mOAgE8mY2KXyQxqvwMQ2EAtVWBDhJQdGdCn",
-	"Om19qMjzOwGtrqcrnyNiD6JyQ2rE29ZkTismSqqOQOT362gMZnePHVQ7+wDcwiHEOo5qpt7sR9+Be+do",
-	"M+GCn3D/pt78dr5iZdLDuK2omJDkVlEx3CschkxPQ25Z1m40cs0EsGopLwCt8NJhFtpbTqq1tUkAhOUS",
-	"Mf9c73rs+KQlfDcCb7HfDa5w+/fwnaQ7/G0j+Nsk6mlS2W3T7Z5Mrl1WtUkHSm6Ycqk/IzLWS57peiBQ",
-	"h039/WraKw6xCYb1Q8XZ+PbSzzmt3sE3EkONLDYp0R/pm0H6FSId2qtuYApwmpntuWG3C5tnd6TRP9ON",
-	"4N214gyhfFijjUX1x1z8OQksEvby0DIIqDJ2Ab6jy4Hz52gboZg5eyOR4x3UKEp8M58EdOVosErHE8G+",
-	"6Qkzv0Wvy89YbJk4lDu6T6sKMSSns1ppMpV8Xmei+IJRxbRxJc2J1gW0ZL1orlyHRHvM1T07azuxZXLg",
-	"dLu3X3yStv04qOqAr1QbTJm2ItaB8vf1dIvA7+1NjXBlruvtrJihawxLT8ELBMopObCfhg/Qj43SDfML",
-	"FUj3GvvreNmDqdj0mxsV+Wtzok4F0uNUz1v6KJ7qpj2VneeZDtCGKW8VqzQLHpNMWRJqyrB92FyaeD3p",
-	"LqEO+ox6XrFUIdUbmKjlyHq+8v5WZ51puvfdWYhdLybXwJ5iC4Xdaj9WV85aMDfR3o4aqSOdxjfeiEEz",
-	"s+cinVLbyggNzOyHaOXYhvUEmscck2RyX1B+evSOvn7zYBZH+NhjmjWHnItR2EnPm8en9XS82rJku6aX",
-	"4LcFZo351BqkFVsYu63wzcLlz0vApCNCdhCtR+agUa5zxOs38KbBKZweQmHJMqY8ANNCEMZIuS5aF+Na",
-	"yJ0Ye5xhf9/aN2WAt/IoDgBHcQjd0CmD68D8tzuBt3pnVhWf4AFpshm6GpqU66tNpr6yFnOI3pcj3KK8",
-	"bOW7NBZ068DFCIOO0aKlxu3w/cTiWTTrjo5LVrY8bx3bzt0X6TQBM6RTBubxfflhLDoOQaaqp5Q2ZFWL",
-	"UrX15f7oLuRJ9Cenp1ytV1gok/4YLuGrYD8ldKbQyJG6Q2gpUADqDlzp13tCBd7l3rBKyQWEnc/IhfbF",
-	"HX/i74CpqCEBbaQpbwyEiKbj3h3FjLPcgqf64DrKHQ3tH++/SPGxYpaBnXwH4dJEhWVAixt5uq8r9gy7",
-	"4yQBNU9RxwMvyRXx5Ep1ihnU2abPCfZivYCGatRw6aLj9sdwHOuNHn2CHNZeryeqQUhzVUE4v77qoJi6",
-	"2RZ0k7rNxZ3mPB2ibnN4M0DttAuBcuUg95e1YjrdkyYX8uqD6+tr+1fRee4+BcHgtSJD8NEB5LvJHeoG",
-	"IfHaPeEOwnJuAdkdTRZ75aoUIV8KSwl0fQ0b1sAIKLZ9aJhSHBrdp8x+Vk0oG07zsbXetmaViRo2kwKW",
-	"eXyJf4MCCATJEmySFZZJB/kl0pyc7EWk/MMiqdHhBJdzPL5uuK9uDUmd3nSX9dnZceVzpo4ANkN/RvLZ",
-	"qIAtpdVrSSqqloxQAkkP0t/JqB3j1eytUZdp08KuidIhbh8v92mKHbiMhr+LNpPDr+QD2SpZ1nODYNUy",
-	"k/lzkODTjhRfNTM7Ygfybp3eLtGZpJQmEi8FgWcuAkBDSLAK2SpV63DlFGTnG4q6O4emqAl32FXjDrtK",
-	"NE/1XOVXkGZ4tWTmmUOp7QQwDlDhGLRmwSR754ZzNaDvexo1jEr+wJflp5iucs76gUDATwxG9F2C7rNs",
-	"wBT7mcNMdWiW4zwkE2bgSJsq3nVJmUHnRsI35r5DOxep4t7DQzGs90UxhClIaJOURUuujLYISl2WDtMC",
-	"DKeqHj9ULwJbNPQKvBe0R6efNuemT430JEkiSU+lbU5LyF7oDf+NBnAYvmibcZNLdo1qjvXwdXUQSWhZ",
-	"Am5GUtsa33milIJdTZkPfCHjdhzbY2e0R7Bq47hHN/0JGmGETj+3lO2JVhJO3OPISA+3iH60C8sm7zjW",
-	"1E4JslqBOOyYgsfSr3VtgA6qRifBWxo/zMBdCI8F9MzshH6QSbzeWqlkIONVKITDXImm50QmdXca1udo",
-	"Xt24AOVUCNFTdTRKtjdP3OiY4bzhAqEyxkw34+jUrfwgH9l0zc0ZRr38tiV3WzFRJq+DSI+fctufGGTJ",
-	"TSI59VqlklaWlIukyShCrU/kAYcObTu2NRhgHrkZHvUo8Q7X9A2G5ItgNHFNdpSbkOM27i09rRSoSUId",
-	"HszBrhnapFkD3IV/Rx+PbECzq7jP5QY1D7tIr7sTD/+PMthnKEfUB2lMBF+uDBgggIN8p7jP1lTB/I0s",
-	"zjV64i25FpRXrHTY3Ze+3FdxVgZuSeSUcJPQK18yVmpXuIItGqhibZYYr2+OrKPMglpHWH25g5XKNzsm",
-	"BNDnm+82iO73pqdm/DNTfMHnNJ3HNl+x+Xogzwdj7oaK0pcLIhvslDSsUzsT+1XSCKmvRGNGwfnXiI5e",
-	"SnCorrCtxEnCwvKGKYBsy2KbWVGh2vEl5IxL31GVYucmXKur9/VEG3Wm+gK5/cHa0aGXYrZTMmW53jrW",
-	"FRrtD3nrvXAZEVdsqIac4WedZNp0+6rJbQYnN67LVLhN7C2YV92P6To4Jr4rF42279V8N4J/+eHE23T/",
-	"m5/ihGpilw1ccQ33V1RrYY8MVUruGDbHEyUcfxduVyU23gs3cXMCZwls+DnrRtw7/QBGtbwJuXojnpSI",
-	"OzQIT+N9YYNDejfocONQqVqgtiEvLZSeen+lu7m0Qy/URjG6thYdNGJxKfBp1aGrq/RH/Jvbh7YacfUi",
-	"1Gc6CR2w3i+0SlS10A9cDwR8gGVce6VD90QGZMBXXILuWa2togHNtrFbstxWk9KZAoJCLwYZrdYvIT7o",
-	"Ssv5PFuDFdbkqkCOzmZji4X3sScc6b5+GJtjkl9rKgw3+wvXt8R340K/BSyWGCnHTsou/AW8P5k84YpD",
-	"A3gz7lgxg5b94bda1zTNczl/WjAQstl2/Zt9uy5qaC6O54PQXS3BBdC8HOJ2js0d7SdF7+zrck3ZepPM",
-	"DE80t3ztmHLNCFa6YcgVni4cZIeLhStrQlp5H/66Y86aSaHEoMU2nnBmxcTEb9y6cRwexf7w+ZFBcnC/",
-	"tfy3rmv9gaUSjgRukaOEr6FwsqjpOIdrayRAI3oKlK7vM8L4qV7npBM0DweOtMLTl0/7S/9MuzyIgyv8",
-	"6LOeP5NZOsM7c2t0YilhFk2X6FmZMA3axyfvuinkZu7em8ABo/M0GhIlJZvzDa0QR8T+YaHo3D7QKUQQ",
-	"SXmYLRXJJK+9lIqUiu666aHjmsA5VzUup68xTZBvJ9nEyYi/kwW+3Ik7F3S+CCCcMwlROwElddB3INkL",
-	"AcXzhFf1hp+8IDLZBHOHynqYspXFposKVxJgEfvhQ3ZY52G/lpycQwA4phHXuMZaQ/207Ex+0rdtvDRo",
-	"ukzoANqsaGDUvGgbahn6i1TrdAi2r2agE4gbY9h7rMh0Ro3L6oG+7hxK3Vjc0bsN0hPxJ/R1Gs8gcssy",
-	"3p8tVetsum4e3IWucwP2pff5nvsd02DLhOvkAnRYUQ0dTwgVroz3oCdLtr17O3QBy/azDWsNocjG4nRT",
-	"C4T1a3+fQmbRbF4rbvZvraTyZcDaO9i4XdJcyjUPAdGLGfQWuvJPNQrylv+F7VuxQxB/oLTauUXdKlfG",
-	"bGcfP0J9yEJmC5lumCKa2h992kLhohBQ9uC9jpHnRMnaoNPEwf2IMoABgEx9SF7cMLWHSCKg82i+FBBQ",
-	"EUSAT50StzSCC0cAMVwBhiMfkhdKSYUu9y02uyLYj0qTL968fEb+/NXX//3lQ/IcdQd3Mja1BpfwnsAF",
-	"jXgZwFD6MnRx3jAqDBhZTg2Ax9ynD//RBOcuZj/afcAiJdyv2WN/POiWzy5mf3h4/vAPwCpmBTv7iG75",
-	"IwCmc1b0ksG5syIDfN2vytnF7K9cm6f+IbAytlI4J+KT83MHtGJc4JZut5XzlD/6pwt/4rU3OvXDvSzh",
-	"N03BMqNZhB7a0ueQBpyT1HvCCh75zmQfMV9nQ9XepV5YebWje2JkSfd2y8HL7YFnZAMHhjAtOkG3Z4pR",
-	"w/xiQvuwb2S5n0SzXl8F2wVqteWFUTX7eLBbj0/25tZrD8Cu0IFy5D78gKERFz1wO9Io3hWjLnNUyw1z",
-	"twwM0eLrR7/x8iOKlIrhddXep+dKbptd2lJFN8wwpWcXf3cSzx6YRt7xctYldBER7cBR3len/vH9wRZ9",
-	"lXC3QMscqMw+nqp2MGtqOvrY21gKdqbB35CgMBV7S9uzmLR1iXZ6Xl7AE2lqeg+6I2dIMmhIOKgYpUcK",
-	"08gN9lV6rC5Cc7XHwJU7465AChJOAoJ16v3B9j4dM5yf7rzaHYEc1MSJfRo1+jiF/HSF9VbRcb0Q5QZE",
-	"p+t/xABGHxABdkwbJ72/sPymiRTV/ssOsz1iH7bOl5/kuRfw8e9cdzdcZ9gH82iub9rcFt5yzQVNlYQk",
-	"+KyqEMitsALm2dufb8ltgTmu6XyN0aUkW3xP1+wbfGTS0foX3x6/VvIvvkXP7oYKvrB8bo/Aa6nNUrG3",
-	"f/urk7llvdme4NS1kE00Uzd8zhCOFYgtF0TIHaBG2NsUMIrTBy4gS+Wo+i0zzxr0qc5hS5uCT86f/BER",
-	"BiARAHLNm+OPCSsHACwJZt9jCUGzMd1tuEsR6hf9f+0kEjv+bsUAY/gUmwkDhchcgO/2e1NAqfn1HjXe",
-	"Zuf0gB4PWH7jJKQzz/OkPpBhZ9bSBNvqzPVPRIsqgPilXhMir+E9gXSzMF4EbpUze5snm2+9Hyt4gXDN",
-	"6XGoWlbPp9ZqXPm2hZk1uA7IiSVkWuzcahoOutrui2MMrnQBKWOyKglkLaRmZ+R9zA52XK9ZGZKxU3OB",
-	"JyZPJjVSCOWnrtwn52Pu3Fbll1QHFY6p17pCiiPeGtES5KA1XtAT5EjLEYsRMwRDtkBqMj554SSTad5O",
-	"55BcNMj2/TrUeLUnVABh+uKagcFtX0Ks3KYc8ucQOjXF367+6kgqRCABO8rxrt4xxUhZs6CNSYQNSk2j",
-	"ysqx0cfsWwo+KRftzS7Yt4ZvXuWFo5PZ/mw4Zm32qVOiNkCRIEhjDnF+TM2YviBSeIFkWVnWxrl4UVYF",
-	"9oZv7CKvCmbVoBe4RtgUSGqCGl7UgB9wkb0xFBXlicQIZAilbx/MKg6krVvAViGByF+TPaTN3K4+Eetk",
-	"ojnyq8egV7GUzpB0wwU7CTkrvuEZeoJNFQD8HrdbWKXskswr5rXSUuUPfHHPOqFmOav6R8HIli7RBPZ8",
-	"7rRcvCoBcWTHNTvWDgIGeEQ9jFrSH/l0bn4UXgG8C2ekHfspxBFGeCLvwG9s3z/Gafyd3GFSFuZjC6zf",
-	"PFJjt5uN1ziEd4wESwcK1KSyv2p2wxStCLgz56yADJDKZ99t3FOQONDZ1ihql95ZRHB9FiI+d7K5OLpH",
-	"Cr2DPe4thXIafWY3N1ScwjWKb4FdQYnKhQPyispsPAAlFXuykYoVaOOjWg4mG+yqNXOlsoJYdPdzxbWR",
-	"io8w1b4LTw7Y2e8gCOLCQgXevHO52VBNrpnZMSYuCPUJ7L6vb+YymEciIu3ijj1lf/rznyGiZJiyY/3P",
-	"388f/Pn9b4+Lx3/6+EUR/fLl//+/ZqcXzaPlAlJyPzKmNKe3FsktV/uKEb2x7IBbvoe8bjpfAcyd3KB8",
-	"QGwgaDTTghep6LJoXCWISSqxnUVJDXV1JHsMCMrdpdNgZVMfq5jPRWpg9Kxt1uHHWrgC5qRw+UmU8u7v",
-	"DfuW/50Xx+vaOGlzTedrxA5EE3uP9oezPXY+EFby0uURb6A4DZmEC2KYIJrNpSh1EdcGskqz4I8nmmPY",
-	"rsUCPkaW9/fpRHAstdzmESDrq3J25/rXcwi15zxyrnp7xWgJ8/5t9uIdXbbfcODMPYk6Zolqv7Jhok8v",
-	"e4ZPHE/iOziZOLX7ji33b+pf2NbMTrdBC+4gDjNac1na6bzk1e13p0jXlFXsTIObo3CeDzQIPfyuL67I",
-	"XNMuHWjULf3k66+HOiCP5iA5N8w8gAKZzS2CJPfLRbBtyYCnofPVSbIUcChob1OxUOBBNbsgj8/J9994",
-	"bcvpiZYkofMRrSoo6rrGymBweflmK54GWZ599Jv9ZzC14RTcO/CkHT4t6O8nmQFJD56lL8DT4XYXA42i",
-	"hEQG/eVlQ2Rt7BlzzcGMAklT9N5+n4yE53d3FtNC6USKL+4JdL2yuoffE7B7rxlZAyYCaFGG6JXciQyn",
-	"h2rFbZ03fY+5O4c359XieyzkvaNr9qVb5D0b1f3XbDC5T2VWB8AeVyHntpZ84XzG3gqylvSXSWZYyar0",
-	"7ZTTAu8NqxjV98sPn2R3MK8YQCJOY4JQDPXgDoEl4m1NpgG2Mnn8rPz9zyc2XFmnuq3CMRjP90aWsl9F",
-	"BQyyz8x4+IHtYFr3rPY17+yofGV5Gn2vdK0no6xTSDCXGPluNhiaHrYTNKCeZ8Dv554Zl5WF/VZPpAE8",
-	"JTgQuKluwGo9hfRXN0w9gO7nOGjTnHdPVnS7ZeKCnDn0e+jnI6KgONdN+kvhZBQXPu9fKoKoPojgvveJ",
-	"TwU5A1QNLpZnkD0PXjfAKXf4xg1cCdek7XSvpOZi2Wex21e+btA67uTsPMNp3LdSgMt6C+HMjAuM+yTF",
-	"E3AHkJJQV7tREC07YMA7aCgO8Xj0t+ey1tyuPWKiJ1LyhsktE3e6dfiK//ydQw3EHz+HBgAaCSJAUIIt",
-	"ITP7VVJDH8AE+sXhc2roS3xsIAYCkXB/ohcsmzXjPpqU+Jt+E7TDzGdEUaF39n538Funirun0HtDb4sN",
-	"EyUUPMnMK9n01Il7CdKEfR7jiMdFW8vRrRfRHI5nauS0kElBDUXSunwtplq9ZC/Igt+wblitcIGY7vQg",
-	"411Eea/Jw4AaX68QeyHKhlqfpmLl9GIzrOiFKMdJzq+SbfZPY7HSvTtSBMaxWghuJSQ2+aAaOpuaUw5q",
-	"PAiFglBBq702ugjOJwi+APNo5/Bj1QLVHUyAdnYAShVAw55L5xAM8Wff/Bdxb7ux6IijOK0GBCs8cS9H",
-	"m9NqzKl+Fffqj/qLQ6/uIx3+QI9Hv9kD8THrTHpXK/EcW2kOH6pB//utPewTDw6nFUCV3rOd9caD1CV2",
-	"8rXX2E9hNNcKsgw5rbD7MeJshDQaqFQTbEc8ah75wp+9yPcbnQw5N7K3uOE5PnEfR+PFB7qBTvYjjscL",
-	"a8Jg60/woIEReq0YXVv9+CR1Www6YFFfSQIVyrTa0b2GLurSe8ztfXXtZJCWlw5TSQcxlVH5FF2YoXDF",
-	"c3hojLD/Fqy2o1f9nOs5VaUrgsQ59sQCMvM7nRqPL8j458P0js9W89VHdsTLkL8LFXvtmhPDPhh02i+5",
-	"gAq+rDvwdR3R506s4og692dZZbfkiFB0vBt/AV9Ew38DEiwC0Oy74F/EOJvjSiIbq3jclZZJ0T2oSxj5",
-	"vcOajuGaI6cCQcURIi8iyEODvTiu6mgaeuP4RO+DgpHxCeITy6+c+uRS0890XEgxtnRi8CVPsRQjBfeL",
-	"+WVmxTYRFimCA0ur3pY8WwPmAHBva5IUCUBG0LaRFIWPryO2UnKX4JOkS+DrUS6BbulG4a9K1GYx3Xvh",
-	"iiK4AH/kBQGGL9ylbjmlgChAgUWQRbMAqaBk3/ciDk3ZhsqVDktFJjs7zrBYAw7YyrWBd/UbYIrUxulg",
-	"AJEbUBZrc0nOEEYVPbABsNr1mbEEokQB4N7EygwvJ+4O1vUOyjZ+L5cAfdfdSUM1E8fae80d+dAVrvfg",
-	"Bvx+U/5+U/5+U/5+U/5+U/5+U572pjwpcgr6ZKiZr04Fn9Lckg12RDrm8I6uWeuavAv7vnmBy7j5zOtB",
-	"fHlBEwPckx0Thhh5qmwh1mkhYwUHF0RIjAFgujFXWPRbdAsKMUoR5Rn5hK7D+ETKvQB5xmN1p3SCbDIA",
-	"K9WmV3kKXZ/0zayYfaj0h1kx+yfWsG+p+rVmZoIk+jfR1v5zla/b6lN3pACdSKs5mRLxH3+lnyx/II3c",
-	"jIf5AAT5oOVS/JIbUT6kWzpfsYdeoEy8oQ/Hk1smPmwq/Kp+IBcLPmelnNcbJsxDvVVWzq4YM5vqIfw7",
-	"/ZUnUydOmOvf1kwcJj6v2CWhUAF9LeUakD2oK04ksPgohgUcrAsyl1W9EejzVrWD+RXJi2mpsCtVLkoT",
-	"bqVvFXayPIlRf8vDfBuYnlNhD42S2bcc5zbAO0fp9l//hznBgDlP7wRrZbJ4bKXrYE5eYHPYuNYcTmAo",
-	"Tnf2ODS+NCuuDGPCV5f7jBP3jG8CFOU3Xe/BgJULw9Jn1yiX3TR4eKF57Kc+vdf7zEXsjnXQyPBXd7jc",
-	"WcXL+f0n4i+kXxriwBHseA4LDX6sadJhjxYLef4DJxM6ctAUsbSy1goQ6xLEv0PRWMVjC7YriDYc7htI",
-	"ARElWbZStyMuG6poD0S6kwy6YcfbgXuQG91yD3Jz2dBwDDbmyX2DTyM/WnHoSLtowCm21PfXsjIC8NHB",
-	"xdX2skL/GVxqFstW8zyqX/LU3stB6qnDEpGN7ns5aMJueOkx7I9x0EAuYEBkfcjnegwq60vMcO7Nln4a",
-	"t1JnBDp7E6uiFq6RkZAEMRPInApI/2HCZCEmESVwvCow1nUWYdEepfByTxtsyPD11199/eUpyhegL7Wr",
-	"UsBa4wjULrhcHD6b8EkezlmjSZjWJTbSU3Kp6Eb7pGMBxbFMlIT6zWia4GNXQy9qaVkqpiOQdmSdKA5G",
-	"DTYOG5SI49jnhrNdKGSHat7rPURQLpsEsihFdYwEs0PmuOhPYzzw1qxZKspFO96iL8lGCrMaNQmrAh0X",
-	"B/jsj1YsES1X/J8Pm+p4D7WRGzxcXz35039/eUocecF21T6pW2AVWFAsqCZ2GpcH2PLNsUBjcygT+A3T",
-	"Zl+xb51v5d8nGxhm/NbO/T81H/hbfsMIdSYLFQChSKCvY0EMdlYqrfqxZSdJF+bC0PVAyeYr98x9xCbw",
-	"XWOjE+0zcDtdpL+/jZvPKCONCyNHOf5diZZiS64NNoqiasmMHgVeC84t5mo1rCRAA8MVFLgx4TMYFP1R",
-	"t0XZGTebGOvHXvQbpjXFKt9khIRXOUx04z13xQHAT4zC9z//+MeH8/MH//jHh8eLf/zjw38v3ifx9xJ3",
-	"l7NBgubiAed1BOX/4PF5gT/88pX/6W9/sCR1nz44/xrdDFjZoti2onMWYywbt0mIMg3tDTMg1/jdickX",
-	"REjDnEexmTukGFwJeeHmBTO5ZhTZRAP8jsZuQ3jJAIjJ0kocbAaVN13mUil0v0/hDbqGV0WzsWYT+7Wm",
-	"lX0b/p1WVnnY91IJoSCOLCV0swGnbCXlWpOKA76OrniUwiIuULldUEXoCvQaK1DXbO/WUPLFgils9gLy",
-	"GVIYIGBJK+yMmjRga3VsNeSzFZuvm52Dq4DuA5jWTtZVSa7tdqCyvrbGt6tayClgCiuCpgY8cnf7ET78",
-	"+8t4R6n+hkHTncTdEhqsA5kR2MrSKaawvW9OqWD4my+Dz0H4ySA6IN/m2dufo9XhfUJb1wdtXSAA4lYx",
-	"DLsbq3BYM2iUcjHYouyd62PTe9me2GP1/s7ZK6e0GLq2RjWA0HBLOIJ08l4ywIo6WR80N7Z922UQFO7S",
-	"KaECE+A9sCWCQ9zx++fbUPZqh9/7h+5DPXQv+9TllhtmVrIcogs+cz9kse+aTJWA/xyAdqW92U5T12jf",
-	"UpuKMwWyAZFcdlyUckcc/XwRMvQD2dA9+WddLhm5jiBlhDR8qHvnD+6ZMQAKO+e3wT7XqQsx9JO9xxSA",
-	"3qowt7q7M4EOnBIptIcdDY14PKyz2ckUOEDONeG28pHvJJwDe2fNft5JlR2O/paNzcC7w0L8pgVog4ds",
-	"yVOQegsA+iRqfQ9ElDdMgR+xx9P5o3/mrrL975Ldw+QT/P7MXlIaNZajAnyBnFuqTG/M4TU8MIqQ7rY8",
-	"RSZeNigLOthsfEoFyw1Eq2qUvawD5Ayghbjmyy0P5CjXt2vafPLMttNlP/6vK1ZC1s5mTy1rxZqIHx6U",
-	"E90v1A/PNdlgakZBSrkT6ILQ6BhohN6W0SEd4DU+ch/KFrxqZKeFnYPE2RNIVThV726MoAsChLlApcap",
-	"UYuKLnWTJL1lQod06loYXiFoHzgP8XdA4SY7qTTrknzQcnshSiTHZ9BZ+vPJlOfmhHnyLwSANyTz3L3J",
-	"aN/dhoLedeKT7kGXrUCE3JGlRNOPOgzUZuvlticvHk8bPHI/pw26u40BELlhan970IyBQMBr32XujpAf",
-	"/DrvN6qFb3XYoRlQ0ahLixTsgeEb6P1TXjrJAejWEH46Efwo9cZHGmcF+TMKceaEk8ex1KksqAHwWPza",
-	"D1ZwjcN9h5eVp4OMFL5PJcK6a6Y1lMlADoZcW7EOiRM+8OddOyUvHfx7m3oZSBOEYz0VkU5/MvAVOMtP",
-	"gDip0wFfnM/pwr1hs0PE13BTsYIo6dz82PVwxIF4ZI9m3rz+nq7ZL/aJ0x6I00kkmFzmir0zqXOwC21J",
-	"B6oWRPh8IiPV2k8mfzZzuwXZHAP3Kz4zyu4ELW42NWjLFaYSXaA2uGNsXWAaUUF+rakyTBVkRatF4Xp1",
-	"K0JDpBndeJeo7cgFOYM5nIFS6ca4VS7SJ+mf1gKWHafryao8pdPtXS6XGF0dmPKFHqHI7oZbuWMp+fiN",
-	"fvSb3aveFOE3TfrBsO7uEr6PSBR4ahktyvkNnfLHt8enZjIQwprtC+yJ0qmcPwII4XfvAeRDIfcMIZ1Y",
-	"2RliMGu2P1XfQV/4AScE5BJ1v7Qg6bsH4tFva7bvPRZvQ6Hh3ZyK1DDgprs//+soseg3+IUw4xpLRtEI",
-	"F3Q8lXwEyw6hF6MQNcCKaMrhRopQPuLNXzGqtIOKzUGmwzPszuDS3RQ+UWfZ8P5smkPIG1nwk7io/l+I",
-	"4dn9AH8UHkmA/ZOCKEYr8CQXCKppt9TnpyS27REEawf37hv71N3snx36U+9haw7ZfcRNnDtL6UTbSF3W",
-	"B24gpAdo0wHQ9EH1kVuqZVXjvLMhQFndMAdUfBd7CuN/qk7PfvUZAQpFROjK2/n8cKP4SWzNl9zVb4RK",
-	"JYc7DGo8Oo6xx4uWri4Ntfl4H7dSGe37lvVbMS/9Q6PMmNsVIm4btxx1LowmIuQytnvqFDPprEob1FYp",
-	"Gj90KUcpqIAem/RplwhWMOr9oB6jsiyjnvq9b4bM4/HvvRcNwu3/G+wjPCJaAms5UYxpDjp/XJ8EXB73",
-	"ODhk651U616W/sU+cBw7O8b17HzAx8jed1ZZO2rn7DI/zbbtKDf6AuJWrh1SQbZUrVlZAIRcJBqFhPZU",
-	"K6ohmxeSUOItxdPfL6LehKfuR6X2NSSfvrzB1ay8aYTkHQU22oUz/3kFO24sF38FOJCpRTiBVx/9hvk+",
-	"A36bsGUjCrcwf2gAOAB9EU/O/f8iB8X5PefO9m3bOyhwcSQNqQngsjkyD+hwB+zzRiLl+ywQ+xD7TLbk",
-	"LszXhgj/6edXEEYV5KsGHnP9vsJ5hjh8/1H2GcZ9B9g/c5fHKGQ6Z47RcZnQXXfcoTV4SJJH8xWb91jz",
-	"UNzSos0d8LMb/h3IjHvuRwzr66854ZrslBRLL90abcdKOkSN0idpLY6lRHSc9R52UG62VLGePcQH7ngX",
-	"/Vs+jQmPb+c6f0dhgRg7TWzyO7kjFLuU4LgaK886ThgvsqQrTIvEGTQ94QJCmU5qcQH9W+2/iW0uOa3y",
-	"e/y6ovO7dM8049+3r/RAOCSKd+w+hHwY9J7USljzhDVealZhtp2s56e5pH5R3DTl4F3/DReQxoWK0MFu",
-	"QvQlv50/2o/t0vUdylx4yee9n42AheJYajBsdR/76kuTXAAL5sRF2G7piNfdWHAV9B/TN3XF7vKYwvif",
-	"/TGFQAT0FryP3Qyhj+hYBkA5n0XisunwR2pc7bxU4Py7xOr9NbMagKxTh7rWAwnRP2k20vF6O2yPU/hK",
-	"OgMPO0XeukL3M6Cv3cUHG6qWXJydNsro6tIwmIKH0lV3FCBxPUa/g+2HQn+JKNUuDgNM1d63AU+Uk8CT",
-	"s7KgCuZ+IsJ19akqL7v2RhDUoNPEHQOxEzrlJZY5+zKh1kY8+s3+8/GRVX8e1Ns+W+2vXLCftqPsetXI",
-	"2qMKUW5X0nKYfeEoX7EbVulGDkKNpb505e1qZAFPx509Ko7hk83hNGFjbpBm4zpvDCcUDeH3jYbrg9JX",
-	"I6vy3wO3z/Fk5urzTH0igYj8UobNjNN5QoRyxaqyFR2e10ZnDt1Wya3UQ+17X4en7urotSn3k8uu44CP",
-	"kuGDz6xUsqFRtoc4Hr0ttE6XJ8xYfOY6osLV6C7jkIMAvZ3hpVEQm33YVpQL15UJAPXCZ3MpFlxtwIiy",
-	"4nur5A0TRIrmkYOQnSVCWffUqXzLzFv/zF0G9P07Um7KigJg8Lai4lSOtooK3b1Uo6DYNUNIBy/8qTZx",
-	"MimQlzZwUVYFhZ1TtYgOrMto7iuueMuX4sd6XCtb+6zVkGpzonookORujj3NbN+6Rz5JjcC7UER/uro/",
-	"jYREKJhM8gxfild3Fc57pljJhOFB5nwOxRinIDSb14qb/ezi7+9b8OJ8KUDLtOolZBHbs9Nk/2tmdMyM",
-	"ZC7lmrODg/TIfyWLyOjqcPxjd2Syu+GnlNOkSp1OVv3yzBlYoV1zQ1po9QPuj1R5hRNfvl4DccA7NO8v",
-	"hPlJ+zqYu6C0Hfonzf73HZJu5Yzds/lKQknbpIMDkMO9KuJbfOS2JnMOeoEtZAen7TMsTIa132MaSatE",
-	"M4C+4CYBFhixW+5hIT44iwpUUCRoq+7jTDtcE1RcoI2XN9BcnXxfKe5bhwR/Rwkrjrb3nBfavPQAagZc",
-	"UuiLKonmYs5aCMFse4mGi/2/OTUsXXZib3en6Q7/whri1HnBEwGtBVSeOdjO/uA78iOAFjy6YYov3JL7",
-	"bISf4+f+7VAM+nautbJcwLmUTAOg30pW5UmEA3Z8sF+pDXNeAQxJQoQlpFaIsgUpg6Kg5Uho0OrmUpWs",
-	"vHSHQB9GqA297jcF38EDAwhhP9AN0wXRzD5lsIfrXG42NAdku4mx746ojENvsndhKbYtWrVqrY8eBg9X",
-	"AVcqV62PyQdrPpe1axbrAYNOhTLUBUV3M9TZKSaIiSBhO97UUF4QJXca7oCl759bC9cPgCui62sjDXqD",
-	"so3p9DT34dsk4O/fvsIfAv7vV9hz15W8dnGD43rGBdHshimIi9+VX/e7bu9cXxUKOAD9fiudKU+MihP/",
-	"eD65icrnBBD1CdpgA6jgQe8o2bjfG9onCwZcJ8vjYIGfOiRoFLOPgWPP4eKEXbBSbXJv5aGEw3/Lvsgp",
-	"3fgDHN0oXWZLlxiKDe2ZQDgZCfYLkTeQvDmyQvc+/cF4x91twzWP9mqleWhKDuI33DZFOAHKS8RwCtoX",
-	"9kOHE93Tf/f3e/v3e/v3e/v3e/v3e/v3e/vzvrdP1ry43XG4IOwDtZcC1eTZ25+PLXRxjWZGwMO8cy1p",
-	"7gcdpqm7xaw9fPkoEdTg7k58H4h/7JwGaFKXaXSdUZMIl8Qt031yQv5JdFaefDX1pICUC1ApwFQVna8R",
-	"e2fFIWzvkN/p3PCbnHzdcK1PJRp+R9gZrc7bM/CJ8HX8AWzgda73HtqrqUnRxHNGI2BkKfvjNu/giQGV",
-	"HnKPrmW5P9OXmKjb3MsxLn0OWcx/XX+iXv69GytLObK0ujxJrY8vLTKSXDNSQrgFcB6wMN7uJwenKvQu",
-	"Lun+giz4DeuC+3c2eRAc+LmSW1jrZ+BWT4Sxsa0O3Z2ExO9ctrYfLhnkf8fn609IkNNHy+xi7KLuO1qG",
-	"JyihOmm7B0LuCD8FWPlbug+AztZQgkIq0M7D34Q05Isd2BHwhwIlU1lag8J4WSnJTqq1DmAUX8ZHac3E",
-	"kMCER0Yl8yOu/+cn8dZM/CAN+0Qh63e+q7BTgiBD0W4dEwBw3CSgSNWC7SSsuYeGwtLvXCvbOwpL4/D3",
-	"XIQdvTRRZGM/PCUeaybB5HtoZeW6DrtwMHaS9h0wwT/l6hqLTLZW98g9mtdKOQJlbzD4e7OxQ1fKz5Kf",
-	"IogKC246YXtHzZxWFbmBV3SWMnQTv2E3ch3W8TlexqeknGcVS6q+s01FONmenjdMlXxu+uXxz/6hURJ5",
-	"CNwxsjC+doZLqCwY1dEUCjzavmSp2u7cS99NHRpHWM0P2wZbTRCxMyv7o+tVSnDKycWgoT++W/fta1yi",
-	"kb+6Z8vLQYCGfb7/GqdfQikTJNdr12w/QrmMy5uKps2DQjUecinkDnqYhtyLeVxJeMPZboDN4YlRPC4X",
-	"mYhE058/grxq/RFMkE8GdPUzdJq6T5QroCqa1RXXJpZPkN/alG1QxbBwqQSzzL8/k/ZNb9jP2PPrjvSP",
-	"n0NTrvvT83/ONAL7y2lSz/7C2JZQYo+Cp/BlfF8smr7JoE744gp7G3dO0ihj+Od8U7ZPff++lGopjWGn",
-	"KFawYzHjCYtiC0l6iSl7Vj55y0o7Hm/ouaNVL3zOL/bzk3Vka19g42+wwSDsLW/GoZZtXXXhTi7cx5mR",
-	"kznlXJYuybeI+owjcKb/u9PT6Q1TdMla1UlSMH3Z9rGHvgL2IbeJ9gZj1SIM1XrxWDhOfwOFb0WTnBWz",
-	"Wte0GgUTehDPtVOCr4OfrbXUXJ9ReNmw178V230yKrbr+jSoTDLCvNZGbrDJs8s5eDinhi1BU2zqgo3H",
-	"HcIwCIjAUbEQ1zPxaC2xx+X/ZKLH/y7VRRBIuZYltFoHvB7obycQV/NoBXHftNHbyBtWXuCxsLT34cOS",
-	"od4HWbMFUVSsXf0lLUsulqTeYnSx2l/Cn29kVW9YQTb8A9rOis+ZsxXis7gCRLRfayqMtdc/dqz332Zg",
-	"gFk73m5tqCb8+/uP7z/+fwEAAP//",
+	"7L19kxu3sTf6VVC8p2rj+4yklWLnJLv/XFkvtm5iW0eS7TqV6GxhOSCJcAjQAGYpxqXv/hS6AQxmCMzL",
+	"krtSfJxKWbvLIQZoNBr9+utfZ3O52UrBhNGzi19nW6rohhmm4LdnVLNXpf2Ji9nFbEvNalbMBN2w2cWM",
+	"l7NiptgvNVesnF0YVbNipucrtqH2GwupNtTY54T505ezYmb2W4a/siVTs48fi9lLXuXHX/CKTXvDhgu+",
+	"qTezi8fJt71afEfNfGW/WjI9V3xruLTvfbdi5MU7uiRyQcyKkTnVjFBNuCE7qolitLwkVEizYopIwQi3",
+	"f1zUmlkSwNRXjJZMNZN/tXiAL4sn7OakjeJiCVN6zRSX5eGMnpKNFGZVEF3PV3YqT86f/OnB43P/ul9q",
+	"pvbN27Y4zOC7tBTfwzeSBId/+gi+oR/+xsTSrGYXX54XB6/4aL+rt1JoBtzzWsnrim3sj3MpDBPG/ki3",
+	"24rPqV3ooy0+8X/+qe2qf41e9R+KLWYXs//nUcOej/BT/ciPC29s0+3nFTVkx4QhOyXdut3X7KhPrzUT",
+	"c1j/VsktU4bjVK/3CZoVswVX2rRYraSGzYrDJ3k5iueLWUVHjriF7UpOSxsqyisuDvnm55UkS2a0ZWOu",
+	"gJE12TAqdis8TYds0Wz33/FIuxf71bspF5ZG78MA8vqfbG7sZJ7WJTcvhFH7Q7LSa1mb1Cyp8YertOfJ",
+	"yBQFaFkqpnWSBPSQiA8M3xy3N3bqFOeYeKWszVzi4Wkv58yu4awgUpHdak+ENP37ebBlhT3hZsX2ZElv",
+	"mNs7dxoPxrH7xbRJSzH34ZkmvIRRuQCJRoXeMUWoKOHXSi5TQ+/o/nBYzbTmUsDy7HeNXDNxprPz20lV",
+	"6vTsAn3ttPC5URxJTcyWdpYNczQEiffPT6NwLNjsXpaFX9NlSjCwhVQstWtMwU4RwT4YsqVLRq7Zkgt9",
+	"SQRcEfYq4dpeFUBxPEMjmJAJo9zLuWEbPSQNo/P3MYxHlaL7FkvrzDGcU0Gu7W23ZiVZSHuFjXqtvUfK",
+	"wzd2ts8vpjWR1BZ8TUX5nC244P78HUiSG5aRBFcVc0I19eFGZj67ZpXcJT9ZKlom9vx7d/XPK0ZVivUr",
+	"es2q5IiKtSZxLWXFqAByJUihWR8pwmrbs3vrNIUzagg8Qr46Pz8/S81zw6iuFUurCfH2+QcL99LkzjHN",
+	"S/Yt10amroAVqxL6zdd7gjrLJRF1VZGdP04KKGxPUMyIjZyX9TXcY/Zb1P7olBQ3LVFvrvEYdQ/CmqWv",
+	"eOH0oX5C2G8XXkGCJSVJIeX6DVsxqjStEjxc3nBUPsLCDqbTnTZdGKaiJyNB0Yimw89KptfjRchzptd/",
+	"k7RMTUDV1QRh9Kau2LMVFUs2KBpwYD/VwlMnrMuvfZDQb5oLkZYlHBpavY4ov6CVZkVnM0pOK53/Tn5r",
+	"mllsg/J++Cz7YIa5yg2QWuEzWjFRUvWcJs5USdO8vJIVz33WM9kdY+v0B1yUcqencexOqrX9KC3t4uWX",
+	"cJEH2wWm0Xy/eX0ffRoDqk2ioLlPENJV7hbpod0vNVXtE9rShOxKrkq616ljmuYGP8Nm7ANNvDVwH3V+",
+	"BgomqKPkJjnlNRflFDFZzAw3VeYTOXwCvBIJg7jXFzg9GKBvcf9tb+FDIbvIbceBvGw+8js0SsbFRzPB",
+	"/32c18tf02fgmD91CBMnd8yIjmHSxzql1n8rd85lggPY23tjtaeE2rF3G9bPEntUrrz+3rkNDs6Cp53b",
+	"xCGpoRM6Pui+aVuaa6cZgxlBeNKyA30wNcL30qy4WFprhxs71qKiy6UdTezJBpfVlZF4Iaa5tGajPAcL",
+	"Lsq2BE6otre3krtXQfRRTsnKipXKLiFxU/QIHLllgpVXUxwAW6rWrLyy1k3SLl0wVpLdSmpnzVVcMOf9",
+	"40Y7qyg3Koq5wU1RjObcOYrN5Q1zHHTo7GHCeKdVe+o/LIidnjVwiLbHoLaTZpvU6zUzpppINv+djHNM",
+	"G7d5/YJFs7fwoJUpdM1EbrgbpnTb9RIx1k5xY5i4kovFsAQBn4G7SlqKO5wsP3F/FvBcOVaM2ctzenPA",
+	"o81o5puTM0/nU1VS8NZNENmavWELsOfoh1f4lSfn5+AGd78+PpTjXrocngL7iZNTKypKVqJbLnL6Pj4/",
+	"T7BJCQeAiXpjiW/3GJwy1mIEa4mKklj+tjIc6D+Xmw0TILypWsPDuoYNQo6Dv9h9iGgbSTeWErW9x5hr",
+	"gofVHuVLIlVBHG9bg5mSkhpKFrSuTAGeqRWfr+BWg7+RijN9QWpRMa0JME9ZEAPvMStq4EmwZlrxA8Vo",
+	"OYZ8kbT2NJxLseBqAxzHPmwrygX83MxzhoZZ+MVz6Puk45HOB8/p92z3Gp7r91RuugxC/kDJhlmj2y8e",
+	"2EgqQknFaPmFc4s2V+kYmjTCsiPxBPOvscu/lnJ9BvEZLYUeN3AkajshF0HoRtbCNEGXx0/Ozx9+dd4e",
+	"+I+pcb29l/Jza6IpemMtB0pFhDRdMnx5npxuLQyvDsf90f6Z7FZMtLg79i/mrqGOIO1fV0euonyCA58T",
+	"es+Zobwa70Z9644hBirc1mq6YUTXMHDhfKw7pg0B1e+CGCYINXDvjfVWvpS1KL/GSSSU2+v9leWnrIt0",
+	"A2yHk9xxs4qOPEgAq9cRbgr71G4lN+yGKRAllDh1dsIs92/sVBKznDvtdehWAC/yjY/ojr5MXtivpN7L",
+	"PszZNviQR433wn8lbSE5l1L6tFBj6HyF0oU7BoCdJ171H72klzxNyQ3dX9F5JoaC4g9kFtVra87sib3V",
+	"IHqC90bLEIiUVjuuTgVRcuO6q5BIAUvFpRMgELyOlvZGQ7oYSa4ZxMuS79aGpjl4T26YKvncaGeIUMWI",
+	"tWbkwt58rGi8r3v7WUpsGFnKni1rphYMJXK9JyXdw/aJsIay49jt28B3spSpzTOyKvMajKPbfG5FuTue",
+	"dsH2W3bFvMVAA96shACctc5DOGgNTzVc4KYa2bBezvgz4AmbE6d4JA8N1glKfEbbzjgoi5ndqVgXQX14",
+	"Vsz+KZ0W0mjDioEKDXeZvIF/K7Yw7h/LFV4hmDnlv9EMS6caslg5hL9irBJf1dIU3TutrlgGZbEM2iL8",
+	"WAvHYqD1ECZwel6mAMXlmlA4Y4RiLFGxDReYvgG5A/XW7hDofhs/gpGklHD5wfBCmnAUcUAjH5QSR3w/",
+	"dJNSF0935HbbkeMCkGJ3wQSjTf4NKzk9PHOvrPVpPyLwlWKC21Dzf7FUWMgwnU4VOjDwnE2HU3MDOqLS",
+	"PC2/UbLeHhIzmF6phA2TCbJM9on2Oz+9egUvzM0/G2fzysGI3ZzXHc3gMLw2GE6Dg697A3tsszV7d7e4",
+	"ZA97apwPbIIULj6bIGLKUTs4ea9Z5tnkwK3j1ctZ0ibgI0JL7qrygzgWa5ylQNGwjY4n3OA53ktnSGS9",
+	"n7gOzQpSi2BuixIVaOFco3mPaMSwS3todU8SBugtZElh78sLQquK4JdcAgxXRCqU8KOVRxQViQ0NI4we",
+	"KjWKlyvjiFbWjKAaQYzEwFlCICWtUKsZzWulZTDRQ8pKb65KQgk0tEpOmRKzkrUGzUuUsJEFocQFsOxr",
+	"KdFsLkVJrBrWGG9Dgt454PDNwUd36O1oM+p/QXbkkPMtocpSUnFtGlvPShGqlNyhNWLXtpI7Z3QDQ4Eg",
+	"60RnmZ6zrgc+4d+PbO8nSes/+OpHPOluNa+1OZ3LezidMzSkUKEHNOUs8p76wVfmPfeN+6g/X7SRjIMv",
+	"01K1lFL02PrVOVdB18GbWl7wWcfqbaScBjWzUS7DOUwO6PXowSWAXzJ+s5PAXusFUyGpOCZZ/A1bTPQu",
+	"j1b2Ikd8x0PWzYhGRyeYWCuqyRwSP0qiuZh3cqSHFbrcWX47dcdSu2QH+lGgo/ooh/wYXXm0Mz7pXkvS",
+	"gVUJnxr7kHRhPCUlm/MNrdAJi0l3tCL00XUyilXRVGzplYDY0lxW9QZzP+2vIGdQwyrIY39fXLOkLM95",
+	"RV9KRbZMbivW1hE3XGtM/DiMDdGqZumRSkV3+K0RWuxutU97SFCi98xgJ1Uu59ZelwTIiPerYszSKxPf",
+	"7Wx63vDDLKrT5DfMw2D+FDVauJCkkmIJulFk0GOxAxI+eVFMDfVmraWMftw9HbiEoNIexvfSVGTz9Ru2",
+	"dfdHLh8vnZ6+oiW5ZsZqMNZwWdGb0b6rlxCXSWh9Ie1sXGIep1V6lMWCKSbmKRPs6ZJyoTEsta2vK65X",
+	"rCSK3XCNqdHjTZdFLeaZ5OEfFsQeuLqiukCV3mpGjM5X9iS5MMORycQhU3U8xbIjWRbRvcaWLgittGyZ",
+	"kdascEUqehLlwpfGTjzLMdMTMAf9mNGKQtZlSMeMWCuiv+fcmCc8UdMHT/J5bxpznLe9oR+wcOvJuf9f",
+	"VM31IP5ryjrMpbSsMPfNyzxaVeBeBImBzgHdLgmIskwWU4z8Dn29YmrfD0MlKYRGzC2zV5NR/KdV5Xzg",
+	"1qrbSQU/tSPXs3EqZiW1M2BO7nUU0uR8gkvByk6OR+7i9I4+N17r20lyO1fyNDon1PsvPXOGSPOQtzd/",
+	"x8vNlip2OxYwWWO/EfqWDQZ2v5hZ4Z1SI/2Ncdm5SVKD9h/g86QBkCEH1ylpkV7tU1ILvuCsJI3Y6q1J",
+	"uuWBDrVK+Z2sfQFtzjmWEVxjctBjlbr75n/W5TL3grzKRbnOfQmKC9vOi/j92XTfxk4eTnXueL7ddKJ3",
+	"D/h4FCuZMP0Z/MlD4ykymCiypVrbXR9h26fXFgZILqA237l6pgmTv6Yi4WZ9qeSGnPsSQtBkwIsFv25m",
+	"/cewmK34cpX24wSjq3+9MCs3jv9Sas3PqaGo5NzFpTIh/AERvUmJkPiN6306aQhDzQWa23rH2DY/Rjbs",
+	"umAslV79ymejcUxDm6SDjvb4nM6Wy97tciccpsDhfRWC9Zg944pVIe8WneGTVp3Pl8XicKqjENSIRFIX",
+	"SUnlk+KmhcW10kOdVtIXjwwn4gWS+ejL/1vQN9uy7VS6ynOm19+w5B2Xj51mU9ntDmS+s5JV6iT8GMIh",
+	"6JoXsNbEnSevZbnPW3rw7Vb6Jn4Dy+av91DXfNEEldAOxAQX73Mcfy12K55cKoS795AKTeTXz90TIbcP",
+	"UKs36BmaUCp4TBS7s6YR1Xvg1Rhfk5QPs8u0ItJ12g6KjJE3nTv1+LR7T2597xRnqT26YcpFUUe4K0fO",
+	"y0/ID56dU63EZJVDW5tKDBvp5+nDaLrq1leDEmnyur2o9XNNrl/RxbGaR0SLFPICWks+RLKhJSOukO0W",
+	"lAvmVvptLiE2curlve99lRbtkc8PUyhIaQlH9mxEtBZeGNGpeVO8ntTuvLjhpb0336SKFfMFm+OqbH05",
+	"ZfZqe/GBbiC37fBqs3pJUitbyR3ZULFHx7+vMmhBf0Rb0ZNcvKm1IbTa0b22V4yW6axtiQZZougBMmMx",
+	"sL+5fWqj86rjgv0L08Tymb2HSd50vk4SC8yRC0cjNPYKTAVplDGf3bDjZuVASzZUrXUy1/Wa7WXKFvpW",
+	"7siCKoKfYwSrNgVWeegVJL46NaA2lz7ek0kcOsbGsI9ehWDzYclM7s5lPuEzkdxK937y8BQqLy4VYdFd",
+	"jP87+m58ZfFw6SDd8Gp/V5WDk+0M5IAelnLZGNpIWXqsG5fk1NTmADgLuKoxmVxWZVxNsGIE1maVv2Bs",
+	"RZxZkLMHZw1ZV7QkzjlR5HLcgJUmWS35cscGdWhKXXo26cx+cJX34sTWUyp7Ys36awG9r32cSyceQDG6",
+	"Tod4G1nrdhYKK1RIxHH7dHieqRfKZC3kLn1LZkLLrxxA0egQ9Z6qUhs+X4+sTwxn0kneaF/CMUxbnb58",
+	"0XNGlAgTVSc63aiZlt8+J316ZXuujIcao/h1bdiRyBklNfQqUkPGeG2cipB/MeZwtrfxxQc6N5chCULD",
+	"TRAnQjRzYvHFNrq2ZdXk4/Z9x6ftxvgTyQoRLqFI0SVINKVoP8wNYACmS4udFpi079QUHIBYEUv5VvI1",
+	"JlaMujoTuHkO60vgsCbrjMFnNik5KVeLAuVjdrjO3QfBe6jDwxqQw7KysaHqsPs/OfZNYSXQaj00zs+0",
+	"Wj/V6x5ohZ/j2lKiEd2gX7I0PNwAKHj1N7IVWsfP0z86Yo5pGu4u4pMfbUKvEPlG8YRKLXJWyVQQDAS/",
+	"ADjLVNR8EtfHU86wfkh+HYXiohsa4hcHKZXO8Qp+skM9F25EV3g4642LHwqaGDKgfcP5vOxSsuRZPcxG",
+	"mGZneJeXv7JwvEHqJA3DOauqvhKEyUc67MME/LCpPvIusFjigsd1DdAkXcbi7dUJscC8UnfLMhZnQuK4",
+	"vatIFxQs6Nz5mfvzZeCp21QHBH1SLiBhqSBSRFWm1ly4BeucpFigt27WWkNXkZhM+rfBZMJLDtFApsWM",
+	"suI5sEmuaJfAE6CbVxUq3xtq5qu0fMloAqP0C327CtZx8rtdctDLvu8UE2VvzL8HKmdMadER118I8E+Y",
+	"wqQ7ExafVxNDCsHo9w/do1OTBA4UtYONyns0+ozufguZJyOPjaMOdC0HGiBr8FGhz2+E7pv3J2VwIt5N",
+	"AJ7tkB8X4kc+xMxpjM9Aj95N0O8gdjYt+pABHrjLJPzolan1vAx3UxeYpHOBRLcM+hV3sq5Kcg1eJsiS",
+	"nUOGJNZGLXhlmHLeKUi8xr/oAAyNUi2dBHiimyochxON5zWjEw3nPVonGi4cppOMl0kAbeeqZ6qTYu5K",
+	"psdgEUYaP42LTFg3H/3JBNeKGVyiw/peNo7yskEymnDI03hOUFTY4B1dNLhMgPLUpMN8enylRJAzA+cz",
+	"GYnp3w4H6Rh4Ib9RPayVNgP7ciybrU4nP1BDrxb+2CW8joE7MrkqtdJXRl5VUiac19+xklNRQBiYyC0T",
+	"VvN1qBh4VSA8idhDBkrJy3FlTOG1Di8t8+Jxg2UNw61ic54OFD/zVLWsIpaNxr+zV51P1IGbbMcxz0ZY",
+	"RnJbdUnotYYmHc4mEIzsqB433360RHCj92xoT45q1sb5YYH4NTu7gkh0TMDCnYRf2DGom1LUPrl1Fcut",
+	"q67capz/Dfnas0qeOquhnqgEbSL++oCenb/EJsRhWk6XA5zZ3mBKllpfBwp8yhTXfN5dDzRsD0Jp716M",
+	"y8JwaZROB/LzKKI6jojgeRUjQkhLYH7DoMdm1A/jdfSvtIO5EWaVWs83Xucem/KSPy4rus2lyYnxXryQ",
+	"LOPqo2DU7Mzfmn3F7jelLJCmAy4wkFJ2y0y0QNWAPMDtjQfSX3Eqlujy5GqOovqXGg21uZJapwED3G6E",
+	"QDniU8HtVsyuUdDccFlBxtVSsRFwUslNG5cXl8UToh+4zsh4zVNxhR/sbd/GcATPbGEt3jXbeyedu+yb",
+	"jjMX9j9mPxXSsd13JAWXeAKYI2upp/0qS0W58H7Wxll1qEVJPgWI0a3ntf1WakIe/cezz0YKuMW8133L",
+	"1BwR0zrNAXItKHB6bQCgAnffLb+HbXCaExxraSCnp7E22E3DGrFreXF5y+yZSe07GqF56BzLXmSvhNc1",
+	"T64nLHh1LMK7yKRWb2RmX6Fb4cSs67zh0ZPW5FzUIxbhwMbpfO0qd8Z8R5oju8KkUn2AnA1gnSw9AGTj",
+	"3Hb0CzPoLxxB5vnOfmc81O47gLK1YsLVToxxo/pXZDci+w4p5swZuhUcZy7GvfP4PfBjXDWkONF2Ij3C",
+	"rgWbIexa+8X5vctBUlgZZ3K5IJWUa00qvmaEEl3xbZPjMg3Wgf1Sp4C8/gZ46QExFZ4iRjocdVopRst9",
+	"yG0ck7NlR7gK6S09UqPLRi1sdeAgI+v5inmsCWhEuJMBEs07VMYqD/EJSkZBd1cOVUr3Z1WNCdtEA3X6",
+	"g7CdVYc8zYliS64NU+TaUkgXXiUi4Hu7bWZ3R8KE6Xg+SHHpX3nS8L/uLVqdIvwPUjZCglHhwILRw+vy",
+	"wTE0suNN4m5hFS9WLTpodc0S2rmKp7iWqlrR6oSZEm7ATnIVEjm1KfZ8/ridoKqfQgPuqy/PYEe5TATH",
+	"aI2iH0FGVXKXA42aqDB/Mk3ZEaatMie3Tcr11640ohPf3GzNPtU2CIMcreYSgLmmAWeNgkRGMO+CaBkq",
+	"AVwZ7QJ7DKxamcpR9cSAU9tXxyY/7GOHvBreo9FtmdJW6JW36ZCGBIz2oqnsbcaNF5zan++abpgdM0bi",
+	"nD0HASx0KXfpviS5NKRvIU9dezxSaMFrtQS4Yze0jJJ8z3S9sXe6Yttk3841F7nWuvAR8EDcz1UuTlOE",
+	"0If6wE2uCjNdMu/IjZTwqEOT2guWWSrnu4/1S2J3hGHDm8xZJHezlDTzmFWq/yDERfLQYqjKgdvTc9eW",
+	"YQ253AmyxTsNFK90E5xQpxNgEWtTcYQwxx5uSR6VssxPimtiH8j1u/Lckfjy2fX+DDKUIZ1BEDeZyyjS",
+	"tWZ7zHVw00u9wGMgJDtRec/uqFsBt+Utfi0b/s8p2lQQ9oFuthVDhBt9bOOAUM/h+A65IzCccDgCblLR",
+	"evMs59d2GA6FvJLJ6lg3ZhbVpCEpJkV1msWnkEV0uyFmd1rRnR36DwcVCWC7nbe0ucJ/qakwHO4CAF1p",
+	"DrH3yeBZ8pBlUf3Ngi/xFS7N4sBp0xs9csD3Ljs/fJ7cN64hITKF5BmVniR6TssFeE3jgiYpiGJzXOoR",
+	"lXd2jM22NrloKryCTSwx8y0kRoVJkIyuDUJ4X2tmKWIizt9hdcEpIfmT72U78FbOp4Y9QlvQwRpM3yZ0",
+	"8MFcny7IDhEMrKMEUFd/ZghkV15xMQIl6SB/I2rMmaFdhCs3BbXpMHjzOJdh4xXN4YXyZYjHB/GXhAZ/",
+	"y5dQ1i8XiwuPaUx2K2ggghDIcD3A0WQc0vd8CoSQqmnONYBo19MN+nu2CwAG9xdqmw4gYDVRAJRvYKJR",
+	"ybkNPtw4aIEMuV77VKsJ5KJVNcwML6Ui7IapPeiuBba0AKAiqRmhVRDUUJpjVmzj65JdBPzwOsxk7z51",
+	"zh/sIUakGNXfTSqdMskVgbc4NoWnyPUeYf9DYfzKlc9730u3jF4qrJRGhH9fQASKzaFnIWz548xee59D",
+	"Z6uRGtlt9SJvIljmLZ1AW2oMU5aC//N3+uBf7+1/zh/85eGD97+eF3/8y8f/SNZIyWowy++NdDit/l7q",
+	"yqspoE1dOD2Zv7zeRLWit5QkE7BPCnLuUbzQDHhIfowvJM+O3tFhj/mZJtYEQqsBHB1WuQLmM513Ieij",
+	"xvw6BJMtTgRTMwI5q5hB46pBifEaoU+gzVWTSNbgaSJcvhnAkDkUG+OClE5ywhIzPPHW199OYAi5ZeIq",
+	"IH8FAqRqsOH7TltF71+TZA/uXVkbsq3BnEGBKQXC2BauFBqr/isplt4yTnadyLmYtLxa0BEbFZVgW6lo",
+	"eFURVQvBxfLCFW5wQ6gHe9HSCsv01sikV9TeDfgt9GeXdE/qLTESU5svQ/cV+CRu99I0WcBgTFetG7gX",
+	"Jmka0HdvooQd2ZkcgPJ6QQAdBqC9YV1jwVISbi59LXerg2KPcvvl+bhmHV/dCiAPe0Zn6Te90qWk+/ZB",
+	"+st5JMn++KevIhH2uOgp7zwlsGkx03O5HbzK3sJD7X5WbhXQwI+KEri2vUF/ut0d1wur+j3b/cTZ7rZd",
+	"Poa6OGFboTSx/zzitmibGp02ks7j0fpjtyNIM9YvvsNR35wtLcKcQckrh4XgC6vbQjq6ZoBrNWy4ZLsv",
+	"fC+Na7DwKZNhR6e9pB2cP2BL36axN9fY5DTdMp+JtM9rsOFmwg+5olvoa3kB6EUl+QPEvqkg/98Xrp10",
+	"QXy3zIJE3TQLFJwFtKgsiO9vWRDX3tI15aaGaLlhvvgAWlxFPX0ikYt4lFPwUt15jftbtpN9mejhmQTM",
+	"6LRCasd66dh+DlGhxrbve0QLsZYdTHPQOoUhvXO4Z1Fv2eSLwfN518NTOTAwrr1decDg/RdGvb1KaSkA",
+	"LljH/dxBHwlWrVVLHVEmvbBr5MHbU6T64YapGyfEu3U+0tU09wpq52FyWfAT+vQhhHtvr8sjBwrxuyPH",
+	"uVWgdVofkfzL81XIAcenV1uAhwYju6164zgYF/qUwOamOOg1TWVWzR2+Su+iHfbHpokI39aR3EQuAi6G",
+	"HTw3X33chDF0kQeFAKPBNXtcAE65690zKfSaZzsMriSF9OComZY/E3HHs6hCnrjjkkks66R4vt704DPB",
+	"6s+c2NTQsx2sumklYpnumgHqp3LZea4tUVKDyaXaDTKnj5Z1qkCABz0RGzZroml5lIzXTlFv+phN8S5U",
+	"4+yT23dpwMbsvdZEcCHfmfKax/qHa5bykdG9TwD0n0a0/WEBpaAgo106P1Z65qCkrvoyS5xX/P583uB0",
+	"iV3eY8oPJvYM8IAaffndEbbLhNKwPg/Yjm3NiKZKh9cwfDE/x9Cd80hV7SStcG6pFoGDL9XcHvxt1gqA",
+	"3h2XvrtHE+1r/HlJL2Dsd0yh+UauP2A40LTxFZjQFuEaecckCIbYMzkmKNQDq2Tfewys0gHwK3KMfye0",
+	"BXJ/ES6TPI3/6nXH7ibEZLkFjs2wYunpmGHyZDeqhr/zjkxrmeFjRaYJ9KkSk28Vb5oeUerVuYFQT8sy",
+	"lZTBnNUz7s5sshoG4K80oqT5+3/Q5a0DLCb428q+ldxKa7nFnt57qHDijqY7vtAd3ae9XD29YEJflwnY",
+	"hLdEIHTtVLzTCqabXGNF58x3I7lFF7ExAYbHncaVk7tc+ABe3HwkuxhfGH+LxSTCunXVJJ0pBtn+JcRh",
+	"6ZpBkuesp6n7UJfSqDfo5GBmzuH8uqIJae2LeA+3q1Yik0/tMOI9IvOU2iJos9KXuTyA4Wtn21hkOMfk",
+	"YtPFt9n67G5hdvJeGi7dHVFDMhHrow+Ww3XJx2klqYC9bEf37migc2ldmcigdsiVGTwNj4eeyMS2w5yg",
+	"zW/TBDSVYAEfnmnCy6LpU4CVNEtiWFU1OcpJHa3WU/s5+lzcTi6codcxLnmtxIXUa1ZdCGke0KqSuxGN",
+	"1VzWbEC4wQlmtncrdapfVNnqLTxN2kQlLgc2eDgkB0X9camLTG1VBIskShIaqx/2m4vvPrar9rnTqjEK",
+	"EVqk7JtyIJ+GkC453NIkttcLXwgzYYL5PrO7lawaADIszExzoI9xeSPhGu1jtLArRm/A7kgaBpl6j1fC",
+	"mmMOMcYVhfq6QYRahBhOmWzl0u3uijEqL3Ed8dwmxzVFuFchmhVxYB/rpny7/ahkrQKtPBaVTzKFkqKA",
+	"Ew/GIcBsX5AwEAT8EHAUW9lZu8+DRPWWgB0Uah5wYOETHAdPzTamyDiHrD/+PYCQo9LMY7isGEYrKhgL",
+	"k0tt5psAjtRJ65YqB/eKsD+WRkvpClmdC55rd9PcYWlWv4psp51eJlYgvxAmCQozN/yGXWVb9bnPM+gR",
+	"dEm5CF8+JJlL6cV0vuAKdUWN8GXvkdhhdLxstFLnM0XNFBpRjfKc3incRoD4mJB7cHh519Z0ZbkGtHm6",
+	"NdIdKTiOIDe04mV+g/HjzP6CbXJK9IzY5tGzQNEAntHnQ/WcnMaYp+lo0W1rxvP+81xcahLWtl9LrjXF",
+	"cExpwEvmHNVeOsB12CpKH+xlEU8xIzbSHoPjRMpkVMGGR/MIBLev82uZLm7V4Z1psq0YVUn91nfTG8Uh",
+	"ocY8hYOl5C5XwzUtRSL0nk28JasydPuNePgGj23x5Px8rGWNeJTJl/PtBBssN0zFbnoC3Ff1YHKDQ2iA",
+	"g4+e/+Mm1OoC2utzoFW17wcvhCfGDtMjUmolRswHn3Kq/xVfDLZDWlHzajHBTdJBWQzdjmAL/XJj/Q55",
+	"JCzAbZE/AgWet94z+qYx0aeUTuzHYXP0Rspq8528SaazlfxotCQnRA+PrUfwwLrtFTUP+CJZsdicjm5y",
+	"6aHAr6RcXzWtQt3jcbrzky8Hu+PeovFh3o6FFrcuwzxUZQSztptknjRuHYeP3oODy8elZBTEULVkxppr",
+	"ceu+fj3JnYWetP43zMFPT2TeCfWUDXzsUQ3om76IOF56NdpI7On3b9DPuqvUjkDljKu0bp99Qmuzkhmg",
+	"5uPogIVXTEzGGfAEPFTY0Hk8pZVBl64eFSAqEnUUCFCooNjGk08S38XkvLOKClrttXEt9NgOXlIxmu4G",
+	"8EbWhovl9zKZF5EPj00KgHQLA+LJw+t79Mqg8iU9n1KVTeqvl4Fj9TOrH37D0mmjvahCVUAAynhBr/ch",
+	"qUhqhu4tspTESOhRjqDS6fOq04kPkNOvpLVvILveeQ2FNMTKXx9DHGefRXuebO0kt6n8izeOnRAKpwJ8",
+	"p91KupnYWWi5Ydgv63qPs4R2uFXZfFL4j8ZONgrsjmnWh8pT5aGUvLbk1uRJnGbF3XdUrQfgLkb4JPIx",
+	"qShX9KAfD3LKnEFrAuyLRgDcQKd7ZQPDy92ZnhWn6bTcD5o+zm0XN/Tsdgz2qu9B99/kZiQR04+JoaSh",
+	"kb+VOyIXhglHVWaNX6s5XRBAIARWh2QnvmbglaaAXQV1f1lkoJ625JAppac5AWSmRschqowgxRt8crpd",
+	"lVRCn2psYk4FNrfuyN4pScSKp5KIX0W4MQW5rk1IMLPbAf5BVhK6pcqgFxHTmjOltiMttK7L2WMguR0r",
+	"fKQbmBsn7sfOcXCTlpPpSNHBamjHzZye3+o94mGvBIhWuVgkJVAOU7fzgrb1kHyTYLu+F/XC62W9E5M7",
+	"Fkw14/tt72Bz49O5zXveEja9SnvneIR4U3wwEBZ2BVGoSxf7057k+GdNvH15APWxpFzojBM4g3tPpxTv",
+	"fE1F2clw6WgF1y4JfORwmvUPN19JOWHAZ4AS1j9kWsKXdF+QHWPrAiV6QX6pqYL2dStaLQpAK0lK9kt3",
+	"BQxa1JBvm8NmI+BOxbwkeDBEiPQFOQs/k38xJc/sNM6shkgNTUIqOnCz9sYeATydQk+daCNVVJsrn9XY",
+	"PQnXCpoHrqHFuT8OmoAAtCIGpLd9K4IpUOOdOElJntO7PSIg6tlcE3wQbgsIZqb07mhcaEKbcQWjykZk",
+	"S0OzZzXS0CAXh0CqSR8SYaLLx5Xd6fSlv8h0mTMrxTQo1ZBFgOe8GK81eOTF2/t/wNfmIP/aCIoOZAjw",
+	"FbHVllmxTQru2OGdZvATV91w0yAX5pLX26yBKFhRfrqqhQ4sApeuNRjsedyxOLkqTpOf3IA6q+d8H2k4",
+	"U7WaUZHPUJQyunliwOM8KXuwGybMAxyZ+Ov4wEeYvIZ/sBb+LXJEE+f5aaj14bH3YEcFCvYJRYBT0z/z",
+	"OmImLfJ+UY2PLLiJ4xZubrnlvgk2S0K0tTJ4I1Ms1HWbFVeGMRFAdlxDG+hug9YBaFZz8D0svPSZlM10",
+	"ZI/FrA/H3m1bRtcuN0SbGJ1nEvdNhBxvuCyTlTSyAWEneZBqlyUU4yNFnjh3yHTIsWpaNfhMsOs9NBP2",
+	"vdWGamM8ovkxHQZ7/D/egs27IMdBOQDUZ8ql6PGCjxtmYnk/tmxLj8OF7neJaK+vKTbCNYKg3kF/nsbU",
+	"08AGoOFDMi0Ze8pmenQ4uJANVE4GNkQA6ZGpLVSnrQ8VxUAmYFP29OB0ROzBT29Ijej6msxpxURJ1RH9",
+	"N/w6GoPZ3WMH2AbeubpweNCOo5qpN/vRd+DeOdpMuOAn3L+pN7+dr1iZ9DBuKyompHtWVAwSFIdMT0Nu",
+	"WdZuNHLNBLBqKS8Am/TSIZTaW06qtbVJwO9/iQif6Hl3/d20hO9GUE32uyEoZP8evpMMDL1tBH+bRD0t",
+	"abtN+d2TybXLqjbpkOENUy4JbkTtRskzPU4E6rCpv19Ne8UhEsmwfqg4G99M/jmn1Tv4RmKokWVXJfoj",
+	"fetXv0KkQ3vVDSgJTjOzPTfsdgkk2R1p9M9DeQbaHV4rzhDKhzXayHN/ymViJGGEwl4eWgYBQ8ouwPdv",
+	"OnD+HG0jFDNnbySqHYIaRYlv3ZUAqh0NTet4Itg3PQkXb9Hr8hOWVudLKA9VhRiA11mtNFlUMa8z+SyC",
+	"UcW0cQAGiUYltGS92M1ch5ITzFo/O2s7sWVy4HRzx599uYL9OKjqgKZWGywesCLWteDo6+AYtbqwNzWC",
+	"E7oe17Nihq4xLDQHLxAop+TAfho+QD80SjfML9Ti3Wvsr+NlD6Zi011yVOSvzYmpat5W0vMtfRRPddOM",
+	"zs7zTAcg05S3ilWaBY9JpkAPNWXYPmwlT7yedJfAJn1GPa9YqqTwDUzUcmQ9X3l/q7PONN37XkzErhfT",
+	"zGBPsWHKbrUfqytnLZibaG9HjdSRTuPb7MQQudlzkU4ub+VGB2b2Q7SyzcN6As1jjkkyuYePOD1Wj+ug",
+	"n3dtRGj4Y1qzh+yjUUhpz5vHp3VwvdqyZHO2l+C3BWaN+dQapBVbGLut8M3CVZJIQKAkQnbw60dmY1Ku",
+	"c8TrN/CmgaecHjBlyTKmPMBQQxDGSLkuWhfjWsidGHucYX/f2jdlYPbymC0APnMI1NIpCO009Wj3/W91",
+	"yq0qPsED0mQzdDU0KddXm0yCWy3mEL0vR7hFednKd2ks6NaBi/FEHaNFS22ObjOxeBbNuqPjkpUtz1vH",
+	"tnP3RTpNQAjqFER6NG9+GIuOQ5CpOkKlDVnVolRtfbk/ugt5ElPT8IS8wpKx9MdwCV8F+ymhM4W2rdQd",
+	"QkuBAjC24Eq/3hMq8C73hlVKLmCTiYxcaF/c8Sf+DpiKERSwhZpC30CIaDru3VHMOMsteKoPrqPc0dD+",
+	"8f6LFB8rZhmQ2XcQLk3UGgdsyJGn+7piz7AXVhI+9xQVbfCSXDlbrmitmEHFefqcYOflC2ifSA2XLjpu",
+	"fwzHsd6MTun0yJq9nqgGD9HVx+H8+urkYupmG05O6i0Z95X0dIh6S+LNACgCLgTKlWuwsawV0+kOVLmQ",
+	"Vx84Z1+Tz4rOc/cpCAavFRmCjw7gXE7uRzkIgNnuAHkQlnMLyO5osuwxV68L+VJYVKPra9iwBlBDse1D",
+	"w5TiRqp90uxn1YQC+jQfW+tta1aZqGEzKWCZx5f4NygFQkg8wSZZYZl0kJ8jzcnJXuyLcVguOD4TG3OO",
+	"x1fQ91VwIqnTm+6yPjs7rnzO1BEwhujPSD4blXKmtHotSUXVkhFKIOlB+jsZtWO8mr016jJtWihOUTrE",
+	"7ePlPk2xAxzT8HfRZnL4lXwgWyXLem4Qml5mMn8OEnzakeKrZmZH7EDerdPbEz6TlNJE4qUg8MxFgCoJ",
+	"CVYhW6VqHa6cgux8Q1Ev99ACOeEOu2rcYVeJVsmeq/wK0gyvlsw8c5jUnQDGAQYkg0ZMmGTv3HCuGvp9",
+	"T1uWUckf+LL8FNP1/lk/EAj4icGIvkvQfZYNmEJ8H2v8dGiN5TwkE2bgSJsqY3dJmUHnRsI35r7rbSBS",
+	"Ze6Hh2JY74tiCFNwDycpi5ZcGW0RlLosHaYFGE6Fo3CoXgS2aOgVeC9oj04/bc5NnxrpSZLEjZ9K25yW",
+	"kL3QG/4bDWUyfNE24yaX7NpSHevh6+ogktCyBASZpLY1vs9MKQW7mjIf+ELG7Ti2o9Zoj2DV7toQ3fQn",
+	"aHsT+nrdUrYnGsc4cY8jIz3cIvpxXyybvONYXT4lyGoF4rBjCh5Lv9Y1/Tqon54EZmv8MAN3ITwWsHKz",
+	"E8pUodZKJQMZr0IhHOZKNB1mMqm705B9R/PqxgUopwIGn6p/2aFVmUZ7xgznDRcIGjNmuhlHp27lB/nI",
+	"5gbDewyjXn7bkrutmCiT10Gkx0+57U8MN+YmkZx6rVJJK0vKRdJkFKHWJ/KAQz/GHdsaDDCP3AyP/5V4",
+	"h2vxCEPyRTCauCY7yk3IcRv3lp7GKdQkQT8P5mDXDE0RrQHuwr+jj0c2oNlV3Odyg5qHXaTX3Ylv9oEy",
+	"2GcoR9QHaUwEX66gOB1Rz+8U5d2aKpi/kUW1R0+8JdeC8oqVDqn/0pf7Ks7KwC2JnBJuEnrlS8ZKX4SO",
+	"DVmoYm2WGK9vjqyjzELYR6iVuYOVyjc7JgTQ55vPFo8nvempGf/EFF/wOU3nsc1XbL4eyPPBmLuhovTl",
+	"gsgGOyUN69TOxH6VNFbwK9GYUXD+NfZCKCU4VFfYROYkYWF5wxSAF2ZR/qyoUO34EnLGpe+fTLFPG67V",
+	"1ft6oo06U32B3P5g7ejQSzHbKZmyXG8d6/qO6w0189Wgt94LlxFxxYZqyBl+1kmmTTerm9xUdHKbykyF",
+	"28ROonnV/Zgeo2Piu3LRaPtezXcj+Jf3IZ00b55WTeyygSuu4f6Kai3skaFKyR3DVpiihOPvwu2qxDab",
+	"4SZuTuAs0QlizroR9073j1ENrkKu3ognJSJwDQI1eV/Y4JDeDTrcJliqFrxzyEsLpafeX+luLu1wPLVR",
+	"jK6tRQdtl1wKfFp16Ooq/RH/5vahrbZ7vb0aMn3DDljvZ1olqlroB64HAj7AMq6Z2qF7IgMy4CsuQfes",
+	"1lbRgNb62BvdwbCMTmcKCAq9aHy0Wr+E+KArLefzbA1WWJOrAjk6m40tFt7HnnCk+/phbIVLfqmpMNzs",
+	"L1yXIt97D/0WsFhipBw7KbvwF/D+ZPKEKw4NMOa4Y8Vsz6gi4bda1zTNczl/WjAQstl2/Zt9u56JaC6O",
+	"54PQSzHBBdZUxbidY3NH+0nRO/u6XAvG3iQzwxOtbF87plwzgpVuGHKFpwsH2eFi4cqakFbeh7/umLNm",
+	"UigxaLGNJ5xZMTHxG7duE4lHsT98fmSQHNxvLf8tHIxE2DwcCdwiRwlfQ+FkUdNfEtfWSIBG9BQoXd9n",
+	"hPFTvc5JJ0moXgNHWuHpy6f9pX+mXR7EwRV+9FnPn8ksneGduTU6sZQwi6ZL9KxMmAbt45N33RRyM3fv",
+	"TeCA0XkaDYmSks35hlaII2L/sFB0bh/oFCKIpDzMlopkktdeSkVKRXfd9NBxLR+dqxqX09eiKci3k2zi",
+	"ZOzryQJf7sSdCzpfBBDOmYSonYCSOujAkewKguJ5wqt6w09eEJlsgrnDJz5M2cpi00WFKwmwiP3wITus",
+	"87BfS07OIQAc03ZvXBu9oe55diY/6tu2IBs0XSb0+21WNDBqXrQNNQj+Wap1OgTbVzPQCcSNMew9amo6",
+	"o8Zl9VzLcg9BOrJhcf/+NkhPxJ/Q4Ww8g8gty3h/tlSts+m6eXAXus4N2JfepxlLxAV+2DLhehoBHVZU",
+	"Q+8fQoUr4z3oTpTzW3ZCF7BsP9uw1hCKbCxON7VAWL/29ylkFs3mteJm/9ZKKl8GrL2DjdslzaVc8xAQ",
+	"vZhBl60r/1SjIG/5X9m+FTsE8QdKq51b1Jt2Zcx29vEj1IcsZLaQ6YYpoqn90actFC4KAWUP3usYeU4A",
+	"RxWcJg7uR5QBDABk6kPy4oapPUQSAZ1H86WAgIogAnzqlLilEVw4AojhCjAc+ZC8UEoqdLlvse0bwc5s",
+	"mvzhzctn5C9ffvWfXzwkz1F3cCdjU2twCe8JXNCIlwEMpS9Dz/YNo8KAkeXUAHjMffrwH01w7mL2g90H",
+	"LFLC/Zo99seDbvnsYvbHh+cP/wisYlaws4/olj8CYDpnRS8ZnDsrMsDX/aqcXcz+xrV56h8CK2MrhXMi",
+	"Pjk/d0ArxgVu6XZbOU/5o3+68Cdee6NTP9zLEn7TFEA5mkXooS19DmnAOUm9J6zgke/R9xHzdTZU7V3q",
+	"hZVXO7onRpZ0b7ccvNweeEY2cGAI06ITdHumGDXMLyY00vtalvtJNOv1VbBdoFZbXhhVs48Hu/X4ZG9u",
+	"vfYA7AodKEfuw/cYGnHRA7cjjeJdMeoyR7XcMHfLwBAtvn70Ky8/okipGF5X7X16ruS22aUtVXTDDFN6",
+	"dvF3J/HsgWnkHS9nXUIXEdEOHOV9deof3x9s0ZcJdws0j4LK7OOpagezpqajj72NpWBnGvwNCQpTsbe0",
+	"PYtJW5dop+flBTyRpqb3oDtyhiSDhoSDilF6pDCN3GBfpsfqIjRXewxcuTPuCqQg4SRguafeH2zv0zHD",
+	"+enOq90RyEFNnNinUcubU8hPV1hvFR3XFVRuQHS6TmAMGkoAIsCOaeOk9x8QaVyKav9Fh9kesQ9b58tP",
+	"8twL+Ph3rrsbrjPsg3k01zdtbgtvueaCpkpCEnxWVQjkVlgB8+ztT7fktsAc13S+xuhSki2+o2v2NT4y",
+	"6Wj9i2+PXyv5F9+iZ3dDBV9YPrdH4LXUZqnY2//6m5O5Zb3ZnuDUtZBNNFM3fM4QjhWILRdEyB2gRtjb",
+	"FDCK0wcuIEvlqPoNM88a9KnOYUubgk/On/wJEQYgEQByzZvjjwkrBwAsCWbfYwlBszHdbbhLEeoX/d92",
+	"Eokdf7digDF8is2EgUJkLsB3+70poNT8eo8ab7NzekCPf+a6R4yQkM48z5P6QIadWUsTbKsz10kULaoA",
+	"4pd6TYi8hvcE0s3CeBG4Vc7sbZ5svvV+rOAFwjWnx6FqWT2fWqtx5Rt4ZtbgeoEnlpBpNnWraTjoarsv",
+	"jjG40gWkjMmqJJC1kJqdkfcxO9hxvWZlSMZOzQWemDyZ1EghlJ+6cp+cj7lzW5VfUh1UOKZe6wopjnhr",
+	"REuQg00rFUdajliMmCEYsgVSk/HJCyeZTPN2OofkokG279ehxqs9oQII0xfXDAxu6Cpj5TblkD+H0Kkp",
+	"/nb1V0dSIQIJ2FGOd/WOKUbKmgVtTCJsUGoaVVaOjT5m31DwSblob3bBmFETv8oLRyez/dlwzNrsU6dE",
+	"bYAiQZDGHOL8mJoxfUGk8ALJsrKsjXPxoqwK7A3f2EVeFcyqQS9wjbApkNQENbyoAT/gIntjKCrKE4kR",
+	"yBBK3z6YVRxIW7eArUICkb8me0ibuV19ItbJRHPkV49Br2IpnSHphgt2EnJWfMMz9ASbKgD4PW43c0vZ",
+	"JZlXzGulpcof+OKedULNclb1D4KRLV2iCez53Gm5eFUC4siOa3asHQQM8Ih6GLWkP/Lp3PwgvAJ4F85I",
+	"O/ZTiCOM8ETegd/Yvn+M0/hbucOkLMzHFli/eaTGbjcbr3EI7xgJlg4UqEllf9XshilaEXBnzlkBGSCV",
+	"z77buKcgcaCzrVHULr2ziOD6LER87mRzcXSPFHoHe9xbCuU0+sxubqg4hWsU3wK7ghKVCwfkFZXZeABK",
+	"KvZkIxUr0MZHtRxMNthVa+ZKZQWx6O7nimsjFR9hqn0bnhyws99BEMSFhQq8eedys6GaXDOzY0xcEOoT",
+	"2H2H68xlMI9ERNrFHXvK/vyXv0BEyTBlx/qfv58/+Mv7Xx8Xj//88Q9F9MsX/+9/zE4vmkfLBaTkfmRM",
+	"aU5vLZJbrvYVI3pj2QG3fA953XS+Apg7uUH5gNhA0GimBS9S0WXRuEoQk1RiO4uSGurqSPYYEJS7S6fB",
+	"yqY+VjGfi9TA6FnbrMOPtXAFzEnh8qMo5d3fG/Yt/zsvjte1a+pJrul8jdiBaGLv0f5wtsfOB8JKXro8",
+	"4g0UpyGTcEEME0SzuRSlLuLaQFZpFvzxRHMM27VYwMfI8v4+nQiOpZbbPAJkfVXO7lz/eg6h9pxHzlVv",
+	"rxgtYd6/zl68o8v2Gw6cuSdRxyxR7Vc2TPTpZc/wieNJfAcnE6d237Hl/k39K9ua2ek2aMEdxGFGay5L",
+	"O52XvLr97hTpmrKKnWGL38J5PtAg9PC7vrgic027dKBRt/STr74a6gU+moPk3DDzAApkNrcIktwvF8G2",
+	"JQOehs5XJ8lSwKGgvU3FQoEH1eyCPD4n333ttS2nJ1qShM5HtKqgqOsaK4PB5eWbrXgaZHn20a/2n8HU",
+	"hlNw78CTdvi0oL+fZAYkPXiW/gCeDre7GGj0Lay/uGyIrI09Y645mFEgaYre2++TkfD87s5iWiidSPHF",
+	"PYGuV1b38HsCdu81I2vARBDY2Fyv5E5kOD1UK27rvOl7zN05vDmvFt9hIe8dXbMv3SLv2ajuv2aDyX0q",
+	"szoA9rgKObe15A/OZ+ytIGtJf5FkhpWsSt9OOS3w3rCKUX2//PBJdgfzigEk4jQmCMVQD+4QWCLe1mQa",
+	"YCuTx8/K398+seHKOtVtFY7BeL43spT9KipgkH1mxsP3bAfTume1r3lnR+Ury9Poe6VrPRllnUKCucTI",
+	"d7PB0PSwnaAB9TwDfj/3zLisLOy3eiIN4CnBgcBNdQNW6ymkv7ph6gF0P8dBm+a8e7Ki2y0TF+TMod9D",
+	"Px8RBcW5btJfCiejuPB5/1IRRPVBBPe9T3wqyBmganCxPIPsefC6AU65wzdu4Eq4Jm2neyU1F8s+i92+",
+	"8nWD1nEnZ+cZTuO+lQJc1lsIZ2ZcYNwnKZ6AO4CUhLrajYJo2QED3kFDcYjHo789l7Xmdu0REz2RkjdM",
+	"bpm4063DV/z2dw41EH/8HBoAaCSIAEEJtoTM7FdJDX0AE+gXh8+poS/xsYEYCETC/YlesGzWjPtoUuJv",
+	"+k3QDjOfEUWF3tn73cFvnSrunkLvDb0tNkyUUPAkM69k01Mn7iVIE/Z5jCMeF20tR7deRHM4nqmR00Im",
+	"BTUUSevytZhq9ZK9IAt+w7phtcIFYrrTg4x3EeW9Jg8Dany9QuyFKBtqfZqKldOLzbCiF6IcJzm/TLbZ",
+	"P43FSvfuSBEYx2ohuJWQ2OSDauhsak45qPEgFApCBa322ugiOJ8g+ALMo53Dj1ULVHcwAdrZAShVAA17",
+	"Lp1DMMSfffNfxL3txqIjjuK0GhCs8MS9HG1OqzGn+lXcqz/qLw69uo90+AM9Hv1qD8THrDPpXa3Ec2yl",
+	"OXyoBv3vt/awTzw4nFYAVXrPdtYbD1KX2MnXXmM/hdFcK8gy5LTC7seIsxHSaKBSTbAd8ah55A/+7EW+",
+	"3+hkyLmRvcUNz/GJ+zgaLz7QDXSyH3E8XlgTBlt/ggcNjNBrxeja6scnqdti0AGL+koSqFCm1Y7uNXRR",
+	"l95jbu+rayeDtLx0mEo6iKmMyqfowgyFK57DQ2OE/TdgtR296udcz6kqXREkzrEnFpCZ3+nUeHxBxj8f",
+	"pnd8tpqvPrIjXob8XajYa9ecGPbBoNN+yQVU8GXdga/riD53YhVH1Lk/yyq7JUeEouPd+Cv4Ihr+G5Bg",
+	"EYBm3wX/IsbZHFcS2VjF4660TIruQV3CyO8d1nQM1xw5FQgqjhB5EUEeGuzFcVVH09Abxyd6HxSMjE8Q",
+	"n1h+5dQnl5p+puNCirGlE4MveYqlGCm4X8wvMyu2ibBIERxYWvW25NkaMAeAe1uTpEgAMoK2jaQofHwd",
+	"sZWSuwSfJF0CX41yCXRLNwp/VaI2i+neC1cUwQX4Iy8IMHzhLnXLKQVEAQosgiyaBUgFJfu+F3FoyjZU",
+	"rnRYKjLZ2XGGxRpwwFauDbyr3wBTpDZOBwOI3ICyWJtLcoYwquiBDYDVrs+MJRAlCgD3JlZmeDlxd7Cu",
+	"d1C28Xu5BOi77k4aqpk41t5r7siHrnC9Bzfg95vy95vy95vy95vy95vy95vytDflSZFT0CdDzXx1KviU",
+	"5pZssCPSMYd3dM1a1+Rd2PfNC1zGzWdeD+LLC5oY4J7smDDEyFNlC7FOCxkrOLggQmIMANONucKi36Jb",
+	"UIhRiijPyCd0HcYnUu4FyDMeqzulE2STAVipNr3KU+j6pG9mxexDpT/Mitk/sYZ9S9UvNTMTJNG/ibb2",
+	"21W+bqtP3ZECdCKt5mRKxG/+Sj9Z/kAauRkP8wEI8kHLpfglN6J8SLd0vmIPvUCZeEMfjie3THzYVPhV",
+	"/UAuFnzOSjmvN0yYh3qrrJxdMWY21UP4d/orT6ZOnDDXv62ZOEx8XrFLQqEC+lrKNSB7UFecSGDxUQwL",
+	"OFgXZC6reiPQ561qB/MrkhfTUmFXqlyUJtxK3yjsZHkSo/6Wh/k2MD2nwh4aJbNvOc5tgHeO0u2/+o05",
+	"wYA5T+8Ea2WyeGyl62BOXmBz2LjWHE5gKE539jg0vjQrrgxjwleX+4wT94xvAhTlN13vwYCVC8PSZ9co",
+	"l900eHiheeynPr3X+8xF7I510MjwV3e43FnFy/n9J+IvpF8a4sAR7HgOCw1+rGnSYY8WC3n+AycTOnLQ",
+	"FLG0stYKEOsSxL9D0VjFYwu2K4g2HO4bSAERJVm2UrcjLhuqaA9EupMMumHH24F7kBvdcg9yc9nQcAw2",
+	"5sl9g08jP1px6Ei7aMApttT317IyAvDRwcXV9rJC/xlcahbLVvM8ql/y1N7LQeqpwxKRje57OWjCbnjp",
+	"MeyPcdBALmBAZH3I53oMKutLzHDuzZZ+GrdSZwQ6exOrohaukZGQBDETyJwKSP9hwmQhJhElcLwqMNZ1",
+	"FmHRHqXwck8bbMjw1VdffvXFKcoXoC+1q1LAWuMI1C64XBw+m/BJHs5Zo0mY1iU20lNyqehG+6RjAcWx",
+	"TJSE+s1omuBjV0MvamlZKqYjkHZknSgORg02DhuUiOPY54azXShkh2re6z1EUC6bBLIoRXWMBLND5rjo",
+	"z2M88NasWSrKRTveoi/JRgqzGjUJqwIdFwf47I9WLBEtV/yfD5vqeA+1kRs8XF8++fN/fnFKHHnBdtU+",
+	"qVtgFVhQLKgmdhqXB9jyzbFAY3MoE/gN02ZfsW+cb+XfJxsYZvzWzv23mg/8Db9hhDqThQqAUCTQ17Eg",
+	"BjsrlVb92LKTpAtzYeh6oGTzlXvmPmIT+K6x0Yn2GbidLtLf38bNZ5SRxoWRoxz/rkRLsSXXBhtFUbVk",
+	"Ro8CrwXnFnO1GlYSoIHhCgrcmPAZDIr+qNui7IybTYz1Yy/6DdOaYpVvMkLCqxwmuvGeu+IA4CdG4fuf",
+	"f/zjw/n5g3/848PjxT/+8eE/F++T+HuJu8vZIEFz8YDzOoLyf/D4vMAffv7S//Rff7QkdZ8+OP8K3QxY",
+	"2aLYtqJzFmMsG7dJiDIN7Q0zINf43YnJF0RIw5xHsZk7pBhcCXnh5gUzuWYU2UQD/I7GbkN4yQCIydJK",
+	"HGwGlTdd5lIpdL9P4Q26hldFs7FmE/ulppV9G/6dVlZ52PdSCaEgjiwldLMBp2wl5VqTigO+jq54lMIi",
+	"LlC5XVBF6Ar0GitQ12zv1lDyxYIpbPYC8hlSGCBgSSvsjJo0YGt1bDXksxWbr5udg6uA7gOY1k7WVUmu",
+	"7Xagsr62xrerWsgpYAorgqYGPHJ3+xE+/PvLeEep/oZB053E3RIarAOZEdjK0immsL1vTqlg+Jsvg89B",
+	"+MkgOiDf5tnbn6LV4X1CW9cHbV0gAOJWMQy7G6twWDNolHIx2KLsnetj03vZnthj9f7O2SuntBi6tkY1",
+	"gNBwSziCdPJeMsCKOlkfNDe2fdtlEBTu0imhAhPgPbAlgkPc8fvn21D2aoff+YfuQz10L/vU5ZYbZlay",
+	"HKILPnM/ZLHvmkyVgP8cgHalvdlOU9do31KbijMFsgGRXHZclHJHHP18ETL0A9nQPflnXS4ZuY4gZYQ0",
+	"fKh75/fumTEACjvnt8E+16kLMfSTvccUgN6qMLe6uzOBDpwSKbSHHQ2NeDyss9nJFDhAzjXhtvKR7ySc",
+	"A3tnzX7eSZUdjv6Wjc3Au8NC/KYFaIOHbMlTkHoLAPokan0PRJQ3TIEfscfT+YN/5q6y/e+S3cPkE/z+",
+	"zF5SGjWWowJ8gZxbqkxvzOE1PDCKkO62PEUmXjYoCzrYbHxKBcsNRKtqlL2sA+QMoIW45sstD+Qo17dr",
+	"2nzyzLbTZT/+rytWQtbOZk8ta8WaiB8elBPdL9QPzzXZYGpGQUq5E+iC0OgYaITeltEhHeA1PnIfyha8",
+	"amSnhZ2DxNkTSFU4Ve9ujKALAoS5QKXGqVGLii51kyS9ZUKHdOpaGF4haB84D/F3QOEmO6k065J80HJ7",
+	"IUokx2fQWfrzyZTn5oR58i8EgDck89y9yWjf3YaC3nXik+5Bl61AhNyRpUTTjzoM1Gbr5bYnLx5PGzxy",
+	"P6cNuruNARC5YWp/e9CMgUDAa99l7o6QH/w67zeqhW912KEZUNGoS4sU7IHhG+j9U146yQHo1hB+OhH8",
+	"KPXGRxpnBfkzCnHmhJPHsdSpLKgB8Fj82vdWcI3DfYeXlaeDjBS+TyXCumumNZTJQA6GXFuxDokTPvDn",
+	"XTslLx38e5t6GUgThGM9FZFOfzLwFTjLT4A4qdMBX5zP6cK9YbNDxNdwU7GCKOnc/Nj1cMSBeGSPZt68",
+	"/o6u2c/2idMeiNNJJJhc5oq9M6lzsAttSQeqFkT4fCIj1dpPJn82c7sF2RwD9ys+M8ruBC1uNjVoyxWm",
+	"El2gNrhjbF1gGlFBfqmpMkwVZEWrReF6dStCQ6QZ3XiXqO3IBTmDOZyBUunGuFUu0ifpn9YClh2n68mq",
+	"PKXT7V0ulxhdHZjyhR6hyO6GW7ljKfn4jX70q92r3hThN036wbDu7hK+j0gUeGoZLcr5DZ3yx7fHp2Yy",
+	"EMKa7QvsidKpnD8CCOF37wHkQyH3DCGdWNkZYjBrtj9V30Ff+AEnBOQSdb+0IOm7B+LRr2u27z0Wb0Oh",
+	"4d2citQw4Ka7P//rKLHoN/iFMOMaS0bRCBd0PJV8BMsOoRejEDXAimjK4UaKUD7izV8xqrSDis1BpsMz",
+	"7M7g0t0UPlFn2fD+bJpDyBtZ8JO4qP5/iOHZ/QB/FB5JgP2TgihGK/AkFwiqabfU56cktu0RBGsH9+5r",
+	"+9Td7J8d+lPvYWsO2X3ETZw7S+lE20hd1gduIKQHaNMB0PRB9ZFbqmRtfMur3l194x787W6sW+HA3kq3",
+	"tUtmwMo/lRceiiHBi2jtFh/vDa+Komyu1YvlgYJgEVPUxXUlK2gWO3L/taxqXFs2BCyrG+aAqu9i62H8",
+	"T9Xp268+c4FCERm6cne+PsAofhJfw0vu6ndCpZrDnQYzDgMH2ONHS1eXiNZcvI9bqYz2fev6rdiX/qFR",
+	"ZuztClG3jVuWOhdWExF0Gfs9daqZdGalDVorFI1fupSjDBRAD07GNEoEqxj1fjCP0FiSJd2PejNkno9/",
+	"771okG7/32Af6RHRMljLiaTbHGy+uD4NuDzucXHI1jup1r0s/bN94Dh2dozr2fmAj5G976yyetTO2WV+",
+	"mm3bUW70BcQtXTusgmypWrOyAAjBSDQKCe3JVlRDNjckIcVbiqe/X0S9CU/dj0nla4g+fXmLq1l60wjJ",
+	"OwpstQunfnsFW24sF38HOJipRViBVx/9ivleA367sGUjCvcwf2wAOAJ9UU/O/f8iB9X5PedO923bOyhw",
+	"ciQNqSngsjsyD+xwB+zzRiLl+2wV+xD7TLbkLtwXDRF+6+dXEEYV5CsHHnP93sJ5hjyM/qPsM8z7DrB/",
+	"5i6PUch0zxyj4zLhu+7YQ2/AIUkezVds3uPNgeKmFm3ugJ/d8O9AZtxzP2pYX3/NEddkp6RYeunWaDtW",
+	"0iFqmD5Ja3ksJaPjvDdhB+VmSxXr2UN84I530b/l05jw+Hau83cUFgiy08Smv5U7QrFLDY6rsfKw44Tz",
+	"Iku6wsRInEHTGy4glO2kFhfQv9f+m9jmktMqv8evKzq/S/dMM/59u+MOhEOieMvuQ8iHQu9JrYQ1T1gT",
+	"pWAVZlvKen6aS+pnxU0DB9D133ABaXyoCB3sJkTf8tv5g/3YLl3focyFl3ze+9kIWCiOpgbDlvexr740",
+	"zQUwYU5chO2WjnjdjQVXQf8xfVNX7C6PKYz/2R9TCERBb8n72M0Q+oqOZQAU9FlELpsSf6TGYSdIBc6/",
+	"S0RvWDOrAcg6dahrPZAQ/6NmIx2vt8N2OYWvpDPwsFPkrQM6OAP62l18sKFqycXZaaPMri4Rg2l4KF11",
+	"TwES1/docG0bAOhBIkq5i6AAU7X3bcAT5STw5Kw8qIK6n4yAuvpUlbddeyMIatBp4o6R2Amf8hLL3H2Z",
+	"WGsjHv1q//n4yKo/D+ptn632Ny7Yj9tRdr1qZO1RhUi3K2k6zL5xlK/YDat0IwehxlZfOngDNbKAq+PO",
+	"HhXH8MUGcJqwMTtIs3GdV4YTyobwG0fDNULps5FV+e+B2+h4MnP1eaY+kUBEfinDZsbpXCFCuWJV2coO",
+	"mNdGZw7dVsmt1EPtm1+Hp+7q6LUp96PLruSAj5Phg8+sVLahUbaHPB69LbTOlyfMWH3mOuLC1egu45CD",
+	"Ar294aVREJt92FaUC9eVCwAVw2dzKRZcbcCIsuJ7q+QNE0SK5pGDkJ0lQln31Cl9w8xb/8xdBvT9O1Ju",
+	"yooCYPS2ouJUjraKCt29VKOg2DVDSA8v/Kk2cTIxkJc2cGFWBYWdU7WIDqzLaO8rrnnLl+KHelwrY/us",
+	"1ZBqc6J6OJDkbo49zYzfukc+SY3IuwCicLq6T42ERCigTPIMX4pXdxXOe6ZYyYThQeZ8DsU4pyA0m9eK",
+	"m/3s4u/vW/DyfClAy7TqJWSRQ6pUqP7QzOiYGclcyjVnBwfpkf9KFpHT1WH5x+7IZHfDTymnSpW6naz6",
+	"6ZkzsEK77oa00OoJ3B+p8honvny9DuLAd2jeXwj1o/Z1UHdBaTv0j5r97zsk3copu2fzlYSSxkkHByCn",
+	"e1XEt/jIbU3mHPQGW8gOTt9nWJgOa7/HNJJWiW4A/cFNAiw4Yrfcw4J8cBYVqKBI0Fbdz5l2uDaouEAb",
+	"N2+gOZyEvlLst64TwB0lrDja3nNeaPPSA6ghcEmhL6okmos5ayFEs+0lGi72/+bUsITZib3dse1pijto",
+	"VVPnBU8EtBZQeegSkfuD78iPAFrx6IYpvnBL7rMRfoqf+7dDsejbudbKcgHnUjINgI4rWZUnEQ7Y8cN+",
+	"pTbMeQUwJAkRlpBaIcoWpBCKgpYjoUErnEtVsvLSHQJ9GKE29LrfFHwHDwwgxH1PN0wXRDP7lMEevnO5",
+	"2dAckPEmxj48ojISvcnehaXYtmjVKrY+ehg8XAVcqVy1PiYfrPlc1q5ZsAeMOhXKVBcU381QZ6eYICaC",
+	"xO14U0N7QZTcabgDlr5/ci1cPwiuiK6vjTToDco2JtTT3Idvk4DP//Ul/hDwn7/Ensuu5LmLGx3Xsy6I",
+	"ZjdMQVz8rvy633Z7J/uqYMCB6Pdb6Ux5alSc+qfzyU10PieAsE/QBh1AJQ96h8nG/d7QPlkw4DqZHgcL",
+	"/dQhgaOYfQwcew4XJ+yClWqTe2sPJRz+W/bFTunGH7DUqUmX2dIlhmJDey4QTkaC/ULkDSRvjqzQvk9/",
+	"MN5xd9twz6P9WmkemtKD+A23TRFOgPISMZyC9oX90OGE9/Rf/v3e/v3e/v3e/v3e/v3e/v3e/rzv7ZM1",
+	"r253nC4I+0DtpUA1efb2p2MLXVyjoRHwQO9cS6L7QQdq6m4xaw9fPkoENbjLE98H4h875wGa2GUaXWnU",
+	"JMIlcct0n5yQfxKdlSdfTj0pIOUCVA4wVUXna8ReWnEI2zvkfzo3/CYnXzdc61OJht8Rlkar8/YMfCJ8",
+	"JX8AG3il672HdmtqUjTxnNEIGFnK/rjNO3hiQKWH3KNrWe7P9CUm6jb3ctyXIIcs57+u77eRw6jgjSXA",
+	"yNLq8iS1Pr60yEhyzUgJ4RbAecDCeLufHJyq0Lu6pPsLsuA3rNvcobPJg+DQz5Xcwlo/A7d6IoyNbZXo",
+	"7iQkfueytf1wySD/Oz5ff0KCnD5aZhdjF3Xf0TI8QQnVSds9EHJH+CnA6t/SfQD0toYSFFKBdh7+JqQh",
+	"f9iBHQF/KFAylaU1KIyXlZLspFrrAEbxRXyU1kwMCUx4ZFQyP/Z1+Pwk3pqJ76Vhnyhk/c53lXZKEGQo",
+	"2q1jAgCumwQUqVqwrYQ199BQWPqda2V8R2FpHP6ei7CjlyaKbOyHp8TjzSSYfAetzFzXaRcOxk7ivgMq",
+	"+KdcXWORydbqHrlH81opR6DsDQZ/bzZ26Er5SfJTBFFhwU0ndO+omdOqIjfwis5Shm7iN+xGrsM6PsfL",
+	"+JSU86xiSdV3tqkIJ9vT84apks9Nvzz+yT80SiIPgXtGFsZXznAJlQWjOtpCgUfblyxV25176bvpQ+MQ",
+	"q/lh22irCSJ2amV/dL1qCU45uRg09Md3a799jUs08pf3bHk5CNiwz/df49QA9EFyvaZ73UE5jcubiqbN",
+	"h0I1HnIp5A562Ibci3lcSXjD2W6AzeGJUTwuF5mIBPswZ0AyHUFetf4IJsgnA7r6CTqN3SfKFVAVzeqK",
+	"axPLJ8hvbco2qGJYuFSCWebfn0n7pjfsJ+z5dkf6x0+hKdv96fk/ZRrB/fU0qWd/ZWxLKLFHwVP4Mr4v",
+	"Fk3fbFAnfHGFvY07J2mUMfxTvinfp75/X0q1lMawUxQr2LGY8YRFsYUkvcSUPSufvGWlHY839NzRqhc+",
+	"52f7+ck68rUvsPE32GAQ9pY341DLvq66cCcX7uPMyMmccgCIhSTfIuozj8CZ/u9OT6c3TNEla1UnScH0",
+	"ZdvHHvpK2IfcJtobjFWLMFTrxWPhOP0NFL4VTXJWzGpd02oUTOhBPNdOCb4OfrbWUnN9ZuFlw17/Vmz3",
+	"yajYruvToTLJCPNaG7nBJt8u5+DhnBq2BE2xqQs2HncIwyAgAkfFQlzPzKO1xB6X/5OJHv+7VBdBIOVa",
+	"1tBqHfB6oL+hQFzNoxXEfdNGcSNvWHmBx8LS3ocPS4Z6H2TNFkRRsXb1l7QsuViSeovRxWp/CX++kVW9",
+	"YQXZ8A9oOys+Z85WiM/iChDRfqmpMNZe/9ix3n+dgQFm7Xi7taGa8O/vP77/+H8DAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,
