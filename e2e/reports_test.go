@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -79,6 +80,32 @@ func TestFindingsComeBack(t *testing.T) {
 		}
 		assert.True(t, found, "%s: %+v", by, all)
 	}
+	// The precision of one rule over time; of a desk; and all of it as files.
+	one := want[[]client.FindingRow](t, 200)(s.as("ana").ListFindings(ctx, &client.ListFindingsParams{By: ptr(client.ListFindingsParamsByPeriod), Rule: ptr("Thin margin")}))
+	require.Len(t, one, 1)
+	assert.Equal(t, 10, one[0].Settled)
+	assert.InDelta(t, 0.3, *one[0].Precision, 1e-9)
+	assert.Empty(t, want[[]client.FindingRow](t, 200)(s.as("ana").ListFindings(ctx, &client.ListFindingsParams{Desk: ptr("south")})))
+	refused(t, 400, "unknown-filter")(s.as("ana").ListFindings(ctx, &client.ListFindingsParams{Rule: ptr("thick-margin")}))
+	for _, report := range []client.ExportReportParamsReport{"findings", "work"} {
+		for form, begins := range map[client.ExportReportParamsForm]string{"csv": "rule,title,", "xlsx": "PK", "parquet": "PAR1", "json": "[{"} {
+			r, err := s.as("ana").ExportReport(ctx, &client.ExportReportParams{Report: report, Form: form, By: ptr(client.ExportReportParamsByRule)})
+			require.NoError(t, err)
+			body, _ := io.ReadAll(r.Body)
+			assert.Equal(t, 200, r.StatusCode)
+			assert.True(t, strings.HasPrefix(string(body), begins), "%s as %s: %.40s", report, form, body)
+			assert.Contains(t, r.Header.Get("Content-Disposition"), string(report)+"-by-rule."+string(form))
+			if form == "csv" && report == "findings" {
+				assert.Contains(t, string(body), "thin-margin,Thin margin,10,3,7,0,0,0,0.3000,")
+			}
+		}
+	}
+	refused(t, 400, "invalid-request")(s.as("ana").ExportReport(ctx, &client.ExportReportParams{Report: "work", Form: "csv", By: ptr(client.ExportReportParamsByReason)}))
+	waits := want[[]client.WorkRow](t, 200)(s.as("ana").ListWork(ctx, &client.ListWorkParams{By: ptr(client.ListWorkParamsByPeriod)}))
+	require.Len(t, waits, 1)
+	assert.Equal(t, "Oct 2026", waits[0].Title)
+	assert.Equal(t, waits[0].Open+waits[0].Taken+waits[0].Parked, waits[0].Ages[0], "all of them came today")
+
 	code, out, errs = s.oskel("ana", "findings", "-by", "reason")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "On leave")

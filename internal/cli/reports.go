@@ -16,12 +16,15 @@ var reportCommands = []command{
 	{
 		name: "findings", lists: true, short: "what came of the cases that were settled, by rule, desk, person, reason, period or revision",
 		long:    "The precision is the share of confirmed among all that were settled otherwise than as\ncleared. Hours are medians, from when a case was opened.",
-		example: "oskel findings\noskel findings -by desk -from 2026-10-01 -to 2026-10-31",
+		example: "oskel findings\noskel findings -by desk -from 2026-10-01 -to 2026-10-31\noskel findings -rule thin-margin -by period",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			by := f.String("by", "rule", "rule, desk, person, reason, period, revision or grade")
+			var rule, desk *string
+			stringFlag(f, &rule, "rule", "only what this `rule` has flagged; with -by period its precision over time")
+			stringFlag(f, &desk, "desk", "only of this `desk`")
 			from, to := f.String("from", "", "the first `day` of settling; a year ago unless stated"), f.String("to", "", "the last `day`; today unless stated")
 			return func(ctx context.Context, _ []string) error {
-				p := &client.ListFindingsParams{By: (*client.ListFindingsParamsBy)(by)}
+				p := &client.ListFindingsParams{By: (*client.ListFindingsParamsBy)(by), Rule: rule, Desk: desk}
 				if err := dayFlag(*from, "-from", &p.From); err != nil {
 					return err
 				}
@@ -51,10 +54,10 @@ var reportCommands = []command{
 		},
 	},
 	{
-		name: "work", lists: true, short: "what waits by desk, person, rule or grade: open, taken, parked, late, unseen",
+		name: "work", lists: true, short: "what waits by desk, person, rule, grade or period: open, taken, parked, late, unseen",
 		example: "oskel work\noskel work -by person",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			by := f.String("by", "desk", "desk, person, rule or grade")
+			by := f.String("by", "desk", "desk, person, rule, grade or period")
 			return func(ctx context.Context, _ []string) error {
 				c, err := e.api()
 				if err != nil {
@@ -67,9 +70,9 @@ var reportCommands = []command{
 				}
 				var rows [][]string
 				for _, x := range all {
-					rows = append(rows, []string{x.Title, strconv.Itoa(x.Open), strconv.Itoa(x.Taken), strconv.Itoa(x.Parked), strconv.Itoa(x.Late), strconv.Itoa(x.Unseen), strconv.Itoa(x.Cleared), x.Oldest.Local().Format("2 Jan 2006 15:04"), e.sum(x.Stake), text(x.Note)})
+					rows = append(rows, []string{x.Title, strconv.Itoa(x.Open), strconv.Itoa(x.Taken), strconv.Itoa(x.Parked), strconv.Itoa(x.Late), strconv.Itoa(x.Unseen), strconv.Itoa(x.Cleared), strconv.Itoa(x.Ages[0]), strconv.Itoa(x.Ages[1]), strconv.Itoa(x.Ages[2]), strconv.Itoa(x.Ages[3]), x.Oldest.Local().Format("2 Jan 2006 15:04"), e.sum(x.Stake), text(x.Note)})
 				}
-				return e.show(all, []column{{head: *by}, {head: "open", right: true}, {head: "taken", right: true}, {head: "parked", right: true}, {head: "late", right: true}, {head: "unseen", right: true}, {head: "cleared", right: true}, {head: "oldest"}, {head: "stake", right: true}, {head: "note", wrap: true}}, rows)
+				return e.show(all, []column{{head: *by}, {head: "open", right: true}, {head: "taken", right: true}, {head: "parked", right: true}, {head: "late", right: true}, {head: "unseen", right: true}, {head: "cleared", right: true}, {head: "1 week", right: true}, {head: "2", right: true}, {head: "4", right: true}, {head: "older", right: true}, {head: "oldest"}, {head: "stake", right: true}, {head: "note", wrap: true}}, rows)
 			}
 		},
 	},

@@ -1151,22 +1151,22 @@ func (e ExportExceptionsParamsSort) Valid() bool {
 
 // Defines values for ExportExceptionFileParamsForm.
 const (
-	Csv     ExportExceptionFileParamsForm = "csv"
-	Json    ExportExceptionFileParamsForm = "json"
-	Parquet ExportExceptionFileParamsForm = "parquet"
-	Xlsx    ExportExceptionFileParamsForm = "xlsx"
+	ExportExceptionFileParamsFormCsv     ExportExceptionFileParamsForm = "csv"
+	ExportExceptionFileParamsFormJson    ExportExceptionFileParamsForm = "json"
+	ExportExceptionFileParamsFormParquet ExportExceptionFileParamsForm = "parquet"
+	ExportExceptionFileParamsFormXlsx    ExportExceptionFileParamsForm = "xlsx"
 )
 
 // Valid indicates whether the value is a known member of the ExportExceptionFileParamsForm enum.
 func (e ExportExceptionFileParamsForm) Valid() bool {
 	switch e {
-	case Csv:
+	case ExportExceptionFileParamsFormCsv:
 		return true
-	case Json:
+	case ExportExceptionFileParamsFormJson:
 		return true
-	case Parquet:
+	case ExportExceptionFileParamsFormParquet:
 		return true
-	case Xlsx:
+	case ExportExceptionFileParamsFormXlsx:
 		return true
 	default:
 		return false
@@ -1278,6 +1278,81 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	}
 }
 
+// Defines values for ExportReportParamsReport.
+const (
+	Findings ExportReportParamsReport = "findings"
+	Work     ExportReportParamsReport = "work"
+)
+
+// Valid indicates whether the value is a known member of the ExportReportParamsReport enum.
+func (e ExportReportParamsReport) Valid() bool {
+	switch e {
+	case Findings:
+		return true
+	case Work:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportReportParamsForm.
+const (
+	ExportReportParamsFormCsv     ExportReportParamsForm = "csv"
+	ExportReportParamsFormJson    ExportReportParamsForm = "json"
+	ExportReportParamsFormParquet ExportReportParamsForm = "parquet"
+	ExportReportParamsFormXlsx    ExportReportParamsForm = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the ExportReportParamsForm enum.
+func (e ExportReportParamsForm) Valid() bool {
+	switch e {
+	case ExportReportParamsFormCsv:
+		return true
+	case ExportReportParamsFormJson:
+		return true
+	case ExportReportParamsFormParquet:
+		return true
+	case ExportReportParamsFormXlsx:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportReportParamsBy.
+const (
+	ExportReportParamsByDesk     ExportReportParamsBy = "desk"
+	ExportReportParamsByGrade    ExportReportParamsBy = "grade"
+	ExportReportParamsByPeriod   ExportReportParamsBy = "period"
+	ExportReportParamsByPerson   ExportReportParamsBy = "person"
+	ExportReportParamsByReason   ExportReportParamsBy = "reason"
+	ExportReportParamsByRevision ExportReportParamsBy = "revision"
+	ExportReportParamsByRule     ExportReportParamsBy = "rule"
+)
+
+// Valid indicates whether the value is a known member of the ExportReportParamsBy enum.
+func (e ExportReportParamsBy) Valid() bool {
+	switch e {
+	case ExportReportParamsByDesk:
+		return true
+	case ExportReportParamsByGrade:
+		return true
+	case ExportReportParamsByPeriod:
+		return true
+	case ExportReportParamsByPerson:
+		return true
+	case ExportReportParamsByReason:
+		return true
+	case ExportReportParamsByRevision:
+		return true
+	case ExportReportParamsByRule:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ListFindingsParamsBy.
 const (
 	ListFindingsParamsByDesk     ListFindingsParamsBy = "desk"
@@ -1315,6 +1390,7 @@ func (e ListFindingsParamsBy) Valid() bool {
 const (
 	ListWorkParamsByDesk   ListWorkParamsBy = "desk"
 	ListWorkParamsByGrade  ListWorkParamsBy = "grade"
+	ListWorkParamsByPeriod ListWorkParamsBy = "period"
 	ListWorkParamsByPerson ListWorkParamsBy = "person"
 	ListWorkParamsByRule   ListWorkParamsBy = "rule"
 )
@@ -1325,6 +1401,8 @@ func (e ListWorkParamsBy) Valid() bool {
 	case ListWorkParamsByDesk:
 		return true
 	case ListWorkParamsByGrade:
+		return true
+	case ListWorkParamsByPeriod:
 		return true
 	case ListWorkParamsByPerson:
 		return true
@@ -3572,6 +3650,8 @@ type WordUse struct {
 
 // WorkRow defines model for WorkRow.
 type WorkRow struct {
+	// Ages How many were opened within a week, in the second, in the third and fourth, and earlier
+	Ages    []int  `json:"ages"`
 	Cleared int    `json:"cleared"`
 	Late    int    `json:"late"`
 	Name    string `json:"name"`
@@ -3942,9 +4022,41 @@ type GetRegisterParams struct {
 	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// ExportReportParams defines parameters for ExportReport.
+type ExportReportParams struct {
+	Report ExportReportParamsReport `form:"report" json:"report"`
+	Form   ExportReportParamsForm   `form:"form" json:"form"`
+	By     *ExportReportParamsBy    `form:"by,omitempty" json:"by,omitempty"`
+
+	// Rule Of what was found
+	Rule *string `form:"rule,omitempty" json:"rule,omitempty"`
+
+	// Desk Of what was found
+	Desk *string `form:"desk,omitempty" json:"desk,omitempty"`
+
+	// From Of what was found
+	From *openapi_types.Date `form:"from,omitempty" json:"from,omitempty"`
+
+	// To Of what was found
+	To *openapi_types.Date `form:"to,omitempty" json:"to,omitempty"`
+}
+
+// ExportReportParamsReport defines parameters for ExportReport.
+type ExportReportParamsReport string
+
+// ExportReportParamsForm defines parameters for ExportReport.
+type ExportReportParamsForm string
+
+// ExportReportParamsBy defines parameters for ExportReport.
+type ExportReportParamsBy string
+
 // ListFindingsParams defines parameters for ListFindings.
 type ListFindingsParams struct {
 	By *ListFindingsParamsBy `form:"by,omitempty" json:"by,omitempty"`
+
+	// Rule Only what this rule has flagged: by period its precision over time
+	Rule *string `form:"rule,omitempty" json:"rule,omitempty"`
+	Desk *string `form:"desk,omitempty" json:"desk,omitempty"`
 
 	// From The first day; a year ago unless stated
 	From *openapi_types.Date `form:"from,omitempty" json:"from,omitempty"`
@@ -4806,12 +4918,17 @@ type ClientInterface interface {
 	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
 	SolveDial(ctx context.Context, body SolveDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ExportReport A report as a file: what was found, or what waits
+	//
+	// Corresponds with GET /api/reports/file (the `ExportReport` operationId).
+	ExportReport(ctx context.Context, params *ExportReportParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListFindings What came of the cases that were settled
 	//
 	// Corresponds with GET /api/reports/findings (the `ListFindings` operationId).
 	ListFindings(ctx context.Context, params *ListFindingsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListWork What waits: open, taken, parked, late, and what nobody has looked at
+	// ListWork What waits: open, taken, parked, late, how old, and what nobody has looked at
 	//
 	// Corresponds with GET /api/reports/work (the `ListWork` operationId).
 	ListWork(ctx context.Context, params *ListWorkParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -6477,6 +6594,21 @@ func (c *Client) SolveDial(ctx context.Context, body SolveDialJSONRequestBody, r
 	return c.Client.Do(req)
 }
 
+// ExportReport A report as a file: what was found, or what waits
+//
+// Corresponds with GET /api/reports/file (the `ExportReport` operationId).
+func (c *Client) ExportReport(ctx context.Context, params *ExportReportParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExportReportRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListFindings What came of the cases that were settled
 //
 // Corresponds with GET /api/reports/findings (the `ListFindings` operationId).
@@ -6492,7 +6624,7 @@ func (c *Client) ListFindings(ctx context.Context, params *ListFindingsParams, r
 	return c.Client.Do(req)
 }
 
-// ListWork What waits: open, taken, parked, late, and what nobody has looked at
+// ListWork What waits: open, taken, parked, late, how old, and what nobody has looked at
 //
 // Corresponds with GET /api/reports/work (the `ListWork` operationId).
 func (c *Client) ListWork(ctx context.Context, params *ListWorkParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -11153,6 +11285,124 @@ func NewSolveDialRequestWithBody(server string, contentType string, body io.Read
 	return req, nil
 }
 
+// NewExportReportRequest constructs an http.Request for the ExportReport method
+func NewExportReportRequest(server string, params *ExportReportParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/reports/file")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "report", params.Report, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "form", params.Form, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.By != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Rule != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "rule", *params.Rule, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Desk != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "desk", *params.Desk, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.From != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "from", *params.From, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.To != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "to", *params.To, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListFindingsRequest constructs an http.Request for the ListFindings method
 func NewListFindingsRequest(server string, params *ListFindingsParams) (*http.Request, error) {
 	var err error
@@ -11184,6 +11434,30 @@ func NewListFindingsRequest(server string, params *ListFindingsParams) (*http.Re
 		if params.By != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Rule != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "rule", *params.Rule, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Desk != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "desk", *params.Desk, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -13982,6 +14256,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
 	SolveDialWithResponse(ctx context.Context, body SolveDialJSONRequestBody, reqEditors ...RequestEditorFn) (*SolveDialResponse, error)
 
+	// ExportReportWithResponse A report as a file: what was found, or what waits
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/reports/file (the `ExportReport` operationId).
+	ExportReportWithResponse(ctx context.Context, params *ExportReportParams, reqEditors ...RequestEditorFn) (*ExportReportResponse, error)
+
 	// ListFindingsWithResponse What came of the cases that were settled
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -13989,7 +14270,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/reports/findings (the `ListFindings` operationId).
 	ListFindingsWithResponse(ctx context.Context, params *ListFindingsParams, reqEditors ...RequestEditorFn) (*ListFindingsResponse, error)
 
-	// ListWorkWithResponse What waits: open, taken, parked, late, and what nobody has looked at
+	// ListWorkWithResponse What waits: open, taken, parked, late, how old, and what nobody has looked at
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -17398,6 +17679,54 @@ func (r SolveDialResponse) ContentType() string {
 	return ""
 }
 
+type ExportReportResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]map[string]interface{}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ExportReportResponse) GetJSON200() *[]map[string]interface{} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ExportReportResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ExportReportResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ExportReportResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ExportReportResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ExportReportResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListFindingsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -20368,6 +20697,19 @@ func (c *ClientWithResponses) SolveDialWithResponse(ctx context.Context, body So
 	return ParseSolveDialResponse(rsp)
 }
 
+// ExportReportWithResponse A report as a file: what was found, or what waits
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/reports/file (the `ExportReport` operationId).
+func (c *ClientWithResponses) ExportReportWithResponse(ctx context.Context, params *ExportReportParams, reqEditors ...RequestEditorFn) (*ExportReportResponse, error) {
+	rsp, err := c.ExportReport(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExportReportResponse(rsp)
+}
+
 // ListFindingsWithResponse What came of the cases that were settled
 //
 // Returns a wrapper object for the known response body format(s).
@@ -20381,7 +20723,7 @@ func (c *ClientWithResponses) ListFindingsWithResponse(ctx context.Context, para
 	return ParseListFindingsResponse(rsp)
 }
 
-// ListWorkWithResponse What waits: open, taken, parked, late, and what nobody has looked at
+// ListWorkWithResponse What waits: open, taken, parked, late, how old, and what nobody has looked at
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -23153,6 +23495,42 @@ func ParseSolveDialResponse(rsp *http.Response) (*SolveDialResponse, error) {
 			return nil, err
 		}
 		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseExportReportResponse parses an HTTP response from a ExportReportWithResponse call
+func ParseExportReportResponse(rsp *http.Response) (*ExportReportResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ExportReportResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []map[string]interface{}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	case rsp.StatusCode == 200:
+		// Content-type (text/csv) unsupported
 
 	}
 

@@ -99,7 +99,7 @@ var allowed = map[string][]string{
 	"ListIntakes": everyone, "ListPeriods": everyone, "ListSweeps": everyone, "GetOverview": everyone, "ListExceptions": everyone, "ExportExceptions": everyone, "ExportExceptionFile": everyone, "GetException": everyone,
 	"ListCases": everyone, "ListCaseHistories": everyone, "GetCase": everyone, "TakeCase": everyone, "ReleaseCase": everyone, "CommentCase": everyone, "SettleCase": everyone, "SettleCleared": everyone, "ActOnCases": everyone, "UndoOnCases": everyone,
 	"AddCaseFile": everyone, "GetCaseFile": everyone, "DropCaseFile": everyone, "AddTodo": everyone, "ListTodos": everyone, "TickTodo": everyone, "DropTodo": everyone, "ListNotices": everyone, "SeeNotices": everyone,
-	"ListProposals": everyone, "ListFindings": everyone, "ListWork": everyone, "ListDataFaults": everyone, "EndDataFault": everyone, "ListPeaces": everyone, "EndPeace": everyone, "TakeExceptions": everyone, "ListAbsences": everyone, "CreateAbsence": everyone, "DropAbsence": everyone,
+	"ListProposals": everyone, "ListFindings": everyone, "ListWork": everyone, "ExportReport": everyone, "ListDataFaults": everyone, "EndDataFault": everyone, "ListPeaces": everyone, "EndPeace": everyone, "TakeExceptions": everyone, "ListAbsences": everyone, "CreateAbsence": everyone, "DropAbsence": everyone,
 }
 
 // What a token of a narrow scope may do: what reads, and what works on cases. All

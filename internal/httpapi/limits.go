@@ -64,7 +64,7 @@ const bytesACell = 400
 // What stands in neither is small.
 var (
 	computing = []string{"Rehearse", "RehearseBook", "RehearseRouting", "SolveDial", "CheckRulebook", "CompareRulebook", "GetTable", "GetParts", "GetWalk", "GetExceptionGrid", "GetExceptionTrend", "GetExceptionFeed", "GetLineUp", "ListVerdicts", "GetVerification", "GetException", "CreateSweep", "PublishRevision", "RestoreRevision", "GetSubject", "GetDoctor", "ListProposals", "ListCaseHistories", "TakeExceptions", "EndPeace"}
-	exporting = []string{"ExportTable", "ExportExceptions", "ExportExceptionFile", "ExportAudit", "MakeBackup"}
+	exporting = []string{"ExportReport", "ExportTable", "ExportExceptions", "ExportExceptionFile", "ExportAudit", "MakeBackup"}
 	loading   = []string{"CreateIntake", "TakeBackIntake"}
 )
 

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
 	"slices"
 	"strings"
 	"time"
@@ -42,16 +43,32 @@ func (s *server) ListFindings(ctx context.Context, r contract.ListFindingsReques
 	if err != nil {
 		return nil, err
 	}
-	today := c.Today(s.Now())
+	today, p := c.Today(s.Now()), r.Params
 	from, to := today-365, today
-	if d := r.Params.From; d != nil {
+	if d := p.From; d != nil {
 		from = calendar.Date(d.Year(), d.Month(), d.Day())
 	}
-	if d := r.Params.To; d != nil {
+	if d := p.To; d != nil {
 		to = calendar.Date(d.Year(), d.Month(), d.Day())
 	}
-	by := string(or(r.Params.By, "rule"))
-	all, err := s.Review.Findings(ctx, by, begins(c, from), begins(c, to+1))
+	of := store.FindingFilter{From: begins(c, from), To: begins(c, to+1)}
+	for _, by := range []struct {
+		what  string
+		asked *string
+		known []rulebook.Named
+		to    *string
+	}{{"rule", p.Rule, book.RulesNamed(), &of.Rule}, {"desk", p.Desk, book.DesksNamed(), &of.Desk}} {
+		if by.asked == nil || *by.asked == "" {
+			continue
+		}
+		name, complaint := rulebook.Resolve(by.what, *by.asked, by.known)
+		if complaint != "" {
+			return nil, fail(http.StatusBadRequest, "unknown-filter", "%s", complaint)
+		}
+		*by.to = name
+	}
+	by := string(or(p.By, "rule"))
+	all, err := s.Review.Findings(ctx, by, of)
 	if by == "revision" { // as numbers
 		slices.SortFunc(all, func(a, b store.FindingRow) int {
 			return cmp.Or(len(a.Name)-len(b.Name), strings.Compare(a.Name, b.Name))
@@ -101,7 +118,7 @@ func (s *server) ListWork(ctx context.Context, r contract.ListWorkRequestObject)
 	}
 	out := contract.ListWork200JSONResponse{}
 	for _, w := range all {
-		row := contract.WorkRow{Name: w.Name, Title: reportTitle(book, by, w.Name), Open: w.Open, Taken: w.Taken, Parked: w.Parked, Late: w.Late, Cleared: w.Cleared, Unseen: w.Unseen, Oldest: w.Oldest, Stake: w.Stake}
+		row := contract.WorkRow{Name: w.Name, Title: reportTitle(book, by, w.Name), Open: w.Open, Taken: w.Taken, Parked: w.Parked, Late: w.Late, Cleared: w.Cleared, Unseen: w.Unseen, Ages: w.Ages[:], Oldest: w.Oldest, Stake: w.Stake}
 		if by == "desk" && !manned[w.Name] {
 			row.Note = ptr("Nobody is a member of this desk: only leads see what is on it.")
 		}

@@ -96,14 +96,14 @@ func MaySay(c store.Case, named bool, by store.Person) bool {
 	return casework.MaySay(&casework.Case{Desk: c.Desk, Asked: deref(c.Asked)}, p)
 }
 
-// Findings counts what came of the cases that were settled between two moments.
-func (s *Service) Findings(ctx context.Context, by string, from, to time.Time) ([]store.FindingRow, error) {
-	return s.store.Findings(ctx, by, from, to)
+// Findings counts what came of the cases that were settled.
+func (s *Service) Findings(ctx context.Context, by string, of store.FindingFilter) ([]store.FindingRow, error) {
+	return s.store.Findings(ctx, by, of)
 }
 
 // Work counts what waits.
 func (s *Service) Work(ctx context.Context, by string, today calendar.Day) ([]store.WorkRow, error) {
-	return s.store.Work(ctx, by, today)
+	return s.store.Work(ctx, by, today, s.now())
 }
 
 // Foremosts lists the flags that some cases are shown by.

@@ -57,24 +57,31 @@ var reportNames = map[string]string{
 	"rule": "e.rule", "period": "e.grain || ' ' || e.period", "revision": "(select sw.revision::text from sweeps sw where sw.id = e.first_sweep)",
 }
 
+// FindingFilter says which settled cases are counted: between two moments, and where it is
+// stated of a rule or a desk.
+type FindingFilter struct {
+	From, To   time.Time
+	Rule, Desk string
+}
+
 // Findings counts what came of the cases that were settled from one day to another, by
 // desk, person, reason, rule, period or revision. A case with several rules counts for
 // each.
-func (s *Store) Findings(ctx context.Context, by string, from, to time.Time) ([]FindingRow, error) {
+func (s *Store) Findings(ctx context.Context, by string, of FindingFilter) ([]FindingRow, error) {
 	name := reportNames[by]
 	if by == "person" {
 		name = fmt.Sprintf(name, "c.settled_by")
 	}
 	rows, err := s.pool.Query(ctx, `with named as (
 			select c.id, `+name+` as name, sum(e.stake) filter (where e.state <> 'cleared') as stake from cases c left join exceptions e on e.case_id = c.id
-			where c.state = 'settled' and c.settled_at >= $1 and c.settled_at < $2 group by 1, 2),
+			where c.state = 'settled' and c.settled_at >= $1 and c.settled_at < $2 and ($3 = '' or e.rule = $3) and ($4 = '' or c.desk = $4) group by 1, 2),
 		looked as (select n.id, min(ev.at) as at, max(ev.at) filter (where ev.what = 'settled') as settled from (select distinct id from named) n join case_events ev on ev.case_id = n.id
 			where ev.what in ('taken', 'comment', 'asked', 'parked', 'settled') and ev.author not like 'sweep %' group by 1)
 		select coalesce(n.name, ''), count(*), count(*) filter (where c.finding = 'confirmed'), count(*) filter (where c.finding = 'explained'), count(*) filter (where c.finding = 'data fault'),
 			count(*) filter (where c.finding = 'rule fault'), count(*) filter (where c.finding = 'cleared'),
 			percentile_cont(0.5) within group (order by extract(epoch from l.at - c.opened_at) / 3600), percentile_cont(0.5) within group (order by extract(epoch from l.settled - c.opened_at) / 3600),
 			coalesce(sum(n.stake) filter (where c.finding = 'confirmed'), 0)::text, coalesce(sum(c.recovered), 0)::text, coalesce(sum(c.written_off), 0)::text
-		from named n join cases c on c.id = n.id left join looked l on l.id = n.id group by n.name order by n.name collate "C"`, from, to)
+		from named n join cases c on c.id = n.id left join looked l on l.id = n.id group by n.name order by n.name collate "C"`, of.From, of.To, of.Rule, of.Desk)
 	if err != nil {
 		return nil, err
 	}
@@ -89,13 +96,14 @@ type WorkRow struct {
 	Name                string
 	Open, Taken, Parked int
 	Late, Cleared       int
-	Unseen              int // open, and nobody has done anything with it
+	Unseen              int    // open, and nobody has done anything with it
+	Ages                [4]int // opened within a week before the moment, in the second, in the third and fourth, earlier
 	Oldest              time.Time
 	Stake               string // a decimal: of what is still flagged
 }
 
-// Work counts the unsettled cases by desk, person, rule or grade.
-func (s *Store) Work(ctx context.Context, by string, today calendar.Day) ([]WorkRow, error) {
+// Work counts the unsettled cases by desk, person, rule, grade or period.
+func (s *Store) Work(ctx context.Context, by string, today calendar.Day, now time.Time) ([]WorkRow, error) {
 	name := reportNames[by]
 	if by == "person" {
 		name = fmt.Sprintf(name, "c.taken_by")
@@ -105,13 +113,15 @@ func (s *Store) Work(ctx context.Context, by string, today calendar.Day) ([]Work
 		select coalesce(n.name, ''), count(*) filter (where c.state = 'open'), count(*) filter (where c.state = 'taken'), count(*) filter (where c.state = 'parked'),
 			count(*) filter (where c.state in ('open', 'taken') and c.due < $1), count(*) filter (where c.cleared),
 			count(*) filter (where c.state = 'open' and not exists (select from case_events ev where ev.case_id = c.id and ev.author not like 'sweep %')),
+			count(*) filter (where c.opened_at > $2::timestamptz - interval '7 days'), count(*) filter (where c.opened_at <= $2::timestamptz - interval '7 days' and c.opened_at > $2::timestamptz - interval '14 days'),
+			count(*) filter (where c.opened_at <= $2::timestamptz - interval '14 days' and c.opened_at > $2::timestamptz - interval '28 days'), count(*) filter (where c.opened_at <= $2::timestamptz - interval '28 days'),
 			min(c.opened_at), coalesce(sum(n.stake), 0)::text
-		from named n join cases c on c.id = n.id group by n.name order by n.name collate "C"`, today.Time())
+		from named n join cases c on c.id = n.id group by n.name order by n.name collate "C"`, today.Time(), now)
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (w WorkRow, err error) {
-		err = row.Scan(&w.Name, &w.Open, &w.Taken, &w.Parked, &w.Late, &w.Cleared, &w.Unseen, &w.Oldest, &w.Stake)
+		err = row.Scan(&w.Name, &w.Open, &w.Taken, &w.Parked, &w.Late, &w.Cleared, &w.Unseen, &w.Ages[0], &w.Ages[1], &w.Ages[2], &w.Ages[3], &w.Oldest, &w.Stake)
 		return w, err
 	})
 }

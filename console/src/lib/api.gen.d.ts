@@ -525,8 +525,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What waits: open, taken, parked, late, and what nobody has looked at */
+        /** What waits: open, taken, parked, late, how old, and what nobody has looked at */
         get: operations["listWork"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A report as a file: what was found, or what waits */
+        get: operations["exportReport"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3163,6 +3180,8 @@ export interface components {
             cleared: number;
             /** @description Open and nobody has done anything with it */
             unseen: number;
+            /** @description How many were opened within a week, in the second, in the third and fourth, and earlier */
+            ages: number[];
             /** Format: date-time */
             oldest: string;
             stake: string;
@@ -4258,6 +4277,9 @@ export interface operations {
         parameters: {
             query?: {
                 by?: "rule" | "desk" | "person" | "reason" | "period" | "revision" | "grade";
+                /** @description Only what this rule has flagged: by period its precision over time */
+                rule?: string;
+                desk?: string;
                 /** @description The first day; a year ago unless stated */
                 from?: string;
                 /** @description The last day; today unless stated */
@@ -4284,7 +4306,7 @@ export interface operations {
     listWork: {
         parameters: {
             query?: {
-                by?: "desk" | "person" | "rule" | "grade";
+                by?: "desk" | "person" | "rule" | "grade" | "period";
             };
             header?: never;
             path?: never;
@@ -4299,6 +4321,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkRow"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportReport: {
+        parameters: {
+            query: {
+                report: "findings" | "work";
+                form: "csv" | "xlsx" | "json" | "parquet";
+                by?: "rule" | "desk" | "person" | "reason" | "period" | "revision" | "grade";
+                /** @description Of what was found */
+                rule?: string;
+                /** @description Of what was found */
+                desk?: string;
+                /** @description Of what was found */
+                from?: string;
+                /** @description Of what was found */
+                to?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "application/json": {
+                        [key: string]: unknown;
+                    }[];
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             default: components["responses"]["Problem"];

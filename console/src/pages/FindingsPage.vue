@@ -5,23 +5,37 @@ import { computed } from 'vue'
 import { api, need } from '@/lib/api'
 import { numberWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
+import { useRulebook } from '@/lib/rulebook'
+import { useRules } from '@/lib/rules'
 import DateField from '@/parts/DateField.vue'
 import DeskTabs from '@/parts/DeskTabs.vue'
 import PickOne from '@/parts/PickOne.vue'
+import ReportMenu from '@/parts/ReportMenu.vue'
 import StateNote from '@/parts/StateNote.vue'
 
 /** What came of the cases that were settled. */
 type By = 'rule' | 'desk' | 'person' | 'reason' | 'period' | 'revision' | 'grade'
 const byWord = useQueryWord('by')
+const rule = useQueryWord('rule')
+const deskName = useQueryWord('desk')
 const from = useQueryWord('from')
 const to = useQueryWord('to')
 const by = computed(() => (byWord.value || 'rule') as By)
+const asked = computed(() => ({
+  by: by.value,
+  rule: rule.value || undefined,
+  desk: deskName.value || undefined,
+  from: from.value || undefined,
+  to: to.value || undefined,
+}))
+const { book } = useRulebook()
+const { data: rules } = useRules()
 const { data, error, isPending, refetch } = useQuery({
-  queryKey: computed(() => ['cases', 'findings', by.value, from.value, to.value]),
+  queryKey: computed(() => ['cases', 'findings', asked.value]),
   queryFn: () =>
     need(
       api.GET('/api/reports/findings', {
-        params: { query: { by: by.value, from: from.value || undefined, to: to.value || undefined } },
+        params: { query: asked.value },
       }),
     ),
   placeholderData: keepPreviousData,
@@ -49,10 +63,23 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
             { value: 'grade', text: 'By grade' },
           ]"
         />
+        <PickOne
+          v-model="rule"
+          label="Rule"
+          all="All rules"
+          :options="(rules ?? []).map((r) => ({ value: r.name, text: r.title }))"
+        />
+        <PickOne
+          v-model="deskName"
+          label="Desk"
+          all="All desks"
+          :options="(book?.desks ?? []).map((d) => ({ value: d.name, text: d.title }))"
+        />
         <span class="flex items-center gap-2 text-small text-muted"
           >settled from <DateField v-model="from" label="Settled from" hint="a year ago" /> to
           <DateField v-model="to" label="Settled to" hint="today"
         /></span>
+        <ReportMenu report="findings" :asked="asked" />
       </div>
       <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
       <StateNote v-else-if="!data.length" empty="Nothing was settled in these days." />

@@ -3,18 +3,19 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
-import { countWords, dayWords, momentWords, numberWords } from '@/lib/format'
+import { countWords, dayWords, numberWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import DeskTabs from '@/parts/DeskTabs.vue'
 import GradeMark from '@/parts/GradeMark.vue'
 import PickOne from '@/parts/PickOne.vue'
+import ReportMenu from '@/parts/ReportMenu.vue'
 import StateNote from '@/parts/StateNote.vue'
 
 /** What waits, where and with whom; who is left in peace; who is away. */
 type By = NonNullable<NonNullable<Parameters<typeof listBy>[0]>>
-const listBy = (by: 'desk' | 'person' | 'rule' | 'grade') =>
+const listBy = (by: 'desk' | 'person' | 'rule' | 'grade' | 'period') =>
   need(api.GET('/api/reports/work', { params: { query: { by } } }))
 const byWord = useQueryWord('by')
 const by = computed(() => (byWord.value || 'desk') as By)
@@ -40,6 +41,8 @@ const columns: { key: 'open' | 'taken' | 'parked' | 'late' | 'unseen' | 'cleared
   { key: 'unseen', head: 'Nobody has looked' },
   { key: 'cleared', head: 'Cleared' },
 ]
+/** How old cases are. */
+const ages = ['Up to 1 week', '2 weeks', '4 weeks', 'Older']
 const sum = (key: (typeof columns)[number]['key']) => (work.data.value ?? []).reduce((n, r) => n + r[key], 0)
 const worse = (p: Schemas['Peace']) =>
   p.worse === undefined ? '' : p.worse === 0 ? ', or until it is worse' : `, or until it is worse by ${p.worse * 100}%`
@@ -60,8 +63,10 @@ const worse = (p: Schemas['Peace']) =>
               { value: 'person', text: 'By person' },
               { value: 'rule', text: 'By rule' },
               { value: 'grade', text: 'By grade' },
+              { value: 'period', text: 'By period' },
             ]"
           />
+          <ReportMenu report="work" :asked="{ by }" />
         </div>
         <StateNote
           v-if="!work.data.value"
@@ -82,6 +87,9 @@ const worse = (p: Schemas['Peace']) =>
               <th scope="col" class="capitalize">{{ by }}</th>
               <th v-for="c in columns" :key="c.key" scope="col" class="text-right">{{ c.head }}</th>
               <th scope="col" class="text-right">At stake</th>
+              <th v-for="(a, i) in ages" :key="a" scope="col" class="text-right">
+                {{ a }}<span v-if="!i" class="sr-only"> old</span>
+              </th>
               <th scope="col">Oldest</th>
             </tr>
           </thead>
@@ -103,18 +111,27 @@ const worse = (p: Schemas['Peace']) =>
                 {{ r[c.key] }}
               </td>
               <td class="figures text-right">{{ Number(r.stake) ? numberWords(Number(r.stake), 'money') : '' }}</td>
-              <td class="text-small whitespace-nowrap text-muted">{{ momentWords(r.oldest) }}</td>
+              <td v-for="(n, i) in r.ages" :key="i" class="figures text-right" :class="n ? '' : 'text-muted'">
+                {{ n }}
+              </td>
+              <td class="text-small whitespace-nowrap text-muted">{{ dayWords(r.oldest) }}</td>
             </tr>
           </tbody>
-          <tfoot v-if="by !== 'rule'">
+          <tfoot v-if="by !== 'rule' && by !== 'period'">
             <tr class="font-semibold">
               <th scope="row" class="!text-left">All</th>
               <td v-for="c in columns" :key="c.key" class="figures text-right">{{ sum(c.key) }}</td>
               <td></td>
+              <td v-for="(a, i) in ages" :key="a" class="figures text-right">
+                {{ (work.data.value ?? []).reduce((n, r) => n + r.ages[i], 0) }}
+              </td>
               <td></td>
             </tr>
           </tfoot>
         </table>
+        <p v-if="by === 'period'" class="mt-1 text-small text-muted">
+          A case with flags of several periods counts for each.
+        </p>
         <p v-if="by === 'rule'" class="mt-1 text-small text-muted">A case that several rules flag counts for each.</p>
       </div>
 

@@ -1157,22 +1157,22 @@ func (e ExportExceptionsParamsSort) Valid() bool {
 
 // Defines values for ExportExceptionFileParamsForm.
 const (
-	Csv     ExportExceptionFileParamsForm = "csv"
-	Json    ExportExceptionFileParamsForm = "json"
-	Parquet ExportExceptionFileParamsForm = "parquet"
-	Xlsx    ExportExceptionFileParamsForm = "xlsx"
+	ExportExceptionFileParamsFormCsv     ExportExceptionFileParamsForm = "csv"
+	ExportExceptionFileParamsFormJson    ExportExceptionFileParamsForm = "json"
+	ExportExceptionFileParamsFormParquet ExportExceptionFileParamsForm = "parquet"
+	ExportExceptionFileParamsFormXlsx    ExportExceptionFileParamsForm = "xlsx"
 )
 
 // Valid indicates whether the value is a known member of the ExportExceptionFileParamsForm enum.
 func (e ExportExceptionFileParamsForm) Valid() bool {
 	switch e {
-	case Csv:
+	case ExportExceptionFileParamsFormCsv:
 		return true
-	case Json:
+	case ExportExceptionFileParamsFormJson:
 		return true
-	case Parquet:
+	case ExportExceptionFileParamsFormParquet:
 		return true
-	case Xlsx:
+	case ExportExceptionFileParamsFormXlsx:
 		return true
 	default:
 		return false
@@ -1284,6 +1284,81 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	}
 }
 
+// Defines values for ExportReportParamsReport.
+const (
+	Findings ExportReportParamsReport = "findings"
+	Work     ExportReportParamsReport = "work"
+)
+
+// Valid indicates whether the value is a known member of the ExportReportParamsReport enum.
+func (e ExportReportParamsReport) Valid() bool {
+	switch e {
+	case Findings:
+		return true
+	case Work:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportReportParamsForm.
+const (
+	ExportReportParamsFormCsv     ExportReportParamsForm = "csv"
+	ExportReportParamsFormJson    ExportReportParamsForm = "json"
+	ExportReportParamsFormParquet ExportReportParamsForm = "parquet"
+	ExportReportParamsFormXlsx    ExportReportParamsForm = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the ExportReportParamsForm enum.
+func (e ExportReportParamsForm) Valid() bool {
+	switch e {
+	case ExportReportParamsFormCsv:
+		return true
+	case ExportReportParamsFormJson:
+		return true
+	case ExportReportParamsFormParquet:
+		return true
+	case ExportReportParamsFormXlsx:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportReportParamsBy.
+const (
+	ExportReportParamsByDesk     ExportReportParamsBy = "desk"
+	ExportReportParamsByGrade    ExportReportParamsBy = "grade"
+	ExportReportParamsByPeriod   ExportReportParamsBy = "period"
+	ExportReportParamsByPerson   ExportReportParamsBy = "person"
+	ExportReportParamsByReason   ExportReportParamsBy = "reason"
+	ExportReportParamsByRevision ExportReportParamsBy = "revision"
+	ExportReportParamsByRule     ExportReportParamsBy = "rule"
+)
+
+// Valid indicates whether the value is a known member of the ExportReportParamsBy enum.
+func (e ExportReportParamsBy) Valid() bool {
+	switch e {
+	case ExportReportParamsByDesk:
+		return true
+	case ExportReportParamsByGrade:
+		return true
+	case ExportReportParamsByPeriod:
+		return true
+	case ExportReportParamsByPerson:
+		return true
+	case ExportReportParamsByReason:
+		return true
+	case ExportReportParamsByRevision:
+		return true
+	case ExportReportParamsByRule:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ListFindingsParamsBy.
 const (
 	ListFindingsParamsByDesk     ListFindingsParamsBy = "desk"
@@ -1321,6 +1396,7 @@ func (e ListFindingsParamsBy) Valid() bool {
 const (
 	ListWorkParamsByDesk   ListWorkParamsBy = "desk"
 	ListWorkParamsByGrade  ListWorkParamsBy = "grade"
+	ListWorkParamsByPeriod ListWorkParamsBy = "period"
 	ListWorkParamsByPerson ListWorkParamsBy = "person"
 	ListWorkParamsByRule   ListWorkParamsBy = "rule"
 )
@@ -1331,6 +1407,8 @@ func (e ListWorkParamsBy) Valid() bool {
 	case ListWorkParamsByDesk:
 		return true
 	case ListWorkParamsByGrade:
+		return true
+	case ListWorkParamsByPeriod:
 		return true
 	case ListWorkParamsByPerson:
 		return true
@@ -3578,6 +3656,8 @@ type WordUse struct {
 
 // WorkRow defines model for WorkRow.
 type WorkRow struct {
+	// Ages How many were opened within a week, in the second, in the third and fourth, and earlier
+	Ages    []int  `json:"ages"`
 	Cleared int    `json:"cleared"`
 	Late    int    `json:"late"`
 	Name    string `json:"name"`
@@ -3948,9 +4028,41 @@ type GetRegisterParams struct {
 	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// ExportReportParams defines parameters for ExportReport.
+type ExportReportParams struct {
+	Report ExportReportParamsReport `form:"report" json:"report"`
+	Form   ExportReportParamsForm   `form:"form" json:"form"`
+	By     *ExportReportParamsBy    `form:"by,omitempty" json:"by,omitempty"`
+
+	// Rule Of what was found
+	Rule *string `form:"rule,omitempty" json:"rule,omitempty"`
+
+	// Desk Of what was found
+	Desk *string `form:"desk,omitempty" json:"desk,omitempty"`
+
+	// From Of what was found
+	From *openapi_types.Date `form:"from,omitempty" json:"from,omitempty"`
+
+	// To Of what was found
+	To *openapi_types.Date `form:"to,omitempty" json:"to,omitempty"`
+}
+
+// ExportReportParamsReport defines parameters for ExportReport.
+type ExportReportParamsReport string
+
+// ExportReportParamsForm defines parameters for ExportReport.
+type ExportReportParamsForm string
+
+// ExportReportParamsBy defines parameters for ExportReport.
+type ExportReportParamsBy string
+
 // ListFindingsParams defines parameters for ListFindings.
 type ListFindingsParams struct {
 	By *ListFindingsParamsBy `form:"by,omitempty" json:"by,omitempty"`
+
+	// Rule Only what this rule has flagged: by period its precision over time
+	Rule *string `form:"rule,omitempty" json:"rule,omitempty"`
+	Desk *string `form:"desk,omitempty" json:"desk,omitempty"`
 
 	// From The first day; a year ago unless stated
 	From *openapi_types.Date `form:"from,omitempty" json:"from,omitempty"`
@@ -4445,10 +4557,13 @@ type ServerInterface interface {
 	// SolveDial Find the value of a dial that flags about so many a month
 	// (POST /api/rehearsals/solution)
 	SolveDial(c *gin.Context)
+	// ExportReport A report as a file: what was found, or what waits
+	// (GET /api/reports/file)
+	ExportReport(c *gin.Context, params ExportReportParams)
 	// ListFindings What came of the cases that were settled
 	// (GET /api/reports/findings)
 	ListFindings(c *gin.Context, params ListFindingsParams)
-	// ListWork What waits: open, taken, parked, late, and what nobody has looked at
+	// ListWork What waits: open, taken, parked, late, how old, and what nobody has looked at
 	// (GET /api/reports/work)
 	ListWork(c *gin.Context, params ListWorkParams)
 
@@ -6761,6 +6876,81 @@ func (siw *ServerInterfaceWrapper) SolveDial(c *gin.Context) {
 	siw.Handler.SolveDial(c)
 }
 
+// ExportReport operation middleware
+func (siw *ServerInterfaceWrapper) ExportReport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportReportParams
+
+	// ------------- Required query parameter "report" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "report", c.Request.URL.Query(), &params.Report, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter report: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "form" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "form", c.Request.URL.Query(), &params.Form, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter form: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "rule" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rule", c.Request.URL.Query(), &params.Rule, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter rule: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "desk" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "desk", c.Request.URL.Query(), &params.Desk, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter desk: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ExportReport(c, params)
+}
+
 // ListFindings operation middleware
 func (siw *ServerInterfaceWrapper) ListFindings(c *gin.Context) {
 
@@ -6775,6 +6965,22 @@ func (siw *ServerInterfaceWrapper) ListFindings(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "rule" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rule", c.Request.URL.Query(), &params.Rule, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter rule: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "desk" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "desk", c.Request.URL.Query(), &params.Desk, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter desk: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -8011,6 +8217,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/rules/:rule/proposals", wrapper.ListProposals)
 	router.GET(options.BaseURL+"/api/reports/findings", wrapper.ListFindings)
 	router.GET(options.BaseURL+"/api/reports/work", wrapper.ListWork)
+	router.GET(options.BaseURL+"/api/reports/file", wrapper.ExportReport)
 	router.GET(options.BaseURL+"/api/revisions", wrapper.ListRevisions)
 	router.POST(options.BaseURL+"/api/revisions", wrapper.PublishRevision)
 	router.GET(options.BaseURL+"/api/revisions/:number", wrapper.GetRevision)
@@ -10736,6 +10943,105 @@ func (response SolveDialdefaultApplicationProblemPlusJSONResponse) VisitSolveDia
 	return err
 }
 
+type ExportReportRequestObject struct {
+	Params ExportReportParams
+}
+
+type ExportReportResponseObject interface {
+	VisitExportReportResponse(w http.ResponseWriter) error
+}
+
+type ExportReport200JSONResponse []map[string]interface{}
+
+func (response ExportReport200JSONResponse) VisitExportReportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportReport200ApplicationvndApacheParquetResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportReport200ApplicationvndApacheParquetResponse) VisitExportReportResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/vnd.apache.parquet")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportReport200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportReport200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitExportReportResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportReport200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportReport200TextcsvResponse) VisitExportReportResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportReportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportReportdefaultApplicationProblemPlusJSONResponse) VisitExportReportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListFindingsRequestObject struct {
 	Params ListFindingsParams
 }
@@ -12476,10 +12782,13 @@ type StrictServerInterface interface {
 	// SolveDial Find the value of a dial that flags about so many a month
 	// (POST /api/rehearsals/solution)
 	SolveDial(ctx context.Context, request SolveDialRequestObject) (SolveDialResponseObject, error)
+	// ExportReport A report as a file: what was found, or what waits
+	// (GET /api/reports/file)
+	ExportReport(ctx context.Context, request ExportReportRequestObject) (ExportReportResponseObject, error)
 	// ListFindings What came of the cases that were settled
 	// (GET /api/reports/findings)
 	ListFindings(ctx context.Context, request ListFindingsRequestObject) (ListFindingsResponseObject, error)
-	// ListWork What waits: open, taken, parked, late, and what nobody has looked at
+	// ListWork What waits: open, taken, parked, late, how old, and what nobody has looked at
 	// (GET /api/reports/work)
 	ListWork(ctx context.Context, request ListWorkRequestObject) (ListWorkResponseObject, error)
 
@@ -14684,6 +14993,32 @@ func (sh *strictHandler) SolveDial(ctx *gin.Context) {
 	}
 }
 
+// ExportReport operation middleware
+func (sh *strictHandler) ExportReport(ctx *gin.Context, params ExportReportParams) {
+	var request ExportReportRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportReport(ctx, request.(ExportReportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportReport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ExportReportResponseObject); ok {
+		if err := validResponse.VisitExportReportResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListFindings operation middleware
 func (sh *strictHandler) ListFindings(ctx *gin.Context, params ListFindingsParams) {
 	var request ListFindingsRequestObject
@@ -15948,361 +16283,365 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L19kxu3sTf6VVC8p2rj+4yklWLnJLv/XFkvtm5iW0eS7TqV6GxhOSCJcAjQAGYpxqXv/hS6AQxmCMzL",
-	"krtSfJxKWbvLIQZoNBr9+utfZ3O52UrBhNGzi19nW6rohhmm4LdnVLNXpf2Ji9nFbEvNalbMBN2w2cWM",
-	"l7NiptgvNVesnF0YVbNipucrtqH2GwupNtTY54T505ezYmb2W4a/siVTs48fi9lLXuXHX/CKTXvDhgu+",
-	"qTezi8fJt71afEfNfGW/WjI9V3xruLTvfbdi5MU7uiRyQcyKkTnVjFBNuCE7qolitLwkVEizYopIwQi3",
-	"f1zUmlkSwNRXjJZMNZN/tXiAL4sn7OakjeJiCVN6zRSX5eGMnpKNFGZVEF3PV3YqT86f/OnB43P/ul9q",
-	"pvbN27Y4zOC7tBTfwzeSBId/+gi+oR/+xsTSrGYXX54XB6/4aL+rt1JoBtzzWsnrim3sj3MpDBPG/ki3",
-	"24rPqV3ooy0+8X/+qe2qf41e9R+KLWYXs//nUcOej/BT/ciPC29s0+3nFTVkx4QhOyXdut3X7KhPrzUT",
-	"c1j/VsktU4bjVK/3CZoVswVX2rRYraSGzYrDJ3k5iueLWUVHjriF7UpOSxsqyisuDvnm55UkS2a0ZWOu",
-	"gJE12TAqdis8TYds0Wz33/FIuxf71bspF5ZG78MA8vqfbG7sZJ7WJTcvhFH7Q7LSa1mb1Cyp8YertOfJ",
-	"yBQFaFkqpnWSBPSQiA8M3xy3N3bqFOeYeKWszVzi4Wkv58yu4awgUpHdak+ENP37ebBlhT3hZsX2ZElv",
-	"mNs7dxoPxrH7xbRJSzH34ZkmvIRRuQCJRoXeMUWoKOHXSi5TQ+/o/nBYzbTmUsDy7HeNXDNxprPz20lV",
-	"6vTsAn3ttPC5URxJTcyWdpYNczQEiffPT6NwLNjsXpaFX9NlSjCwhVQstWtMwU4RwT4YsqVLRq7Zkgt9",
-	"SQRcEfYq4dpeFUBxPEMjmJAJo9zLuWEbPSQNo/P3MYxHlaL7FkvrzDGcU0Gu7W23ZiVZSHuFjXqtvUfK",
-	"wzd2ts8vpjWR1BZ8TUX5nC244P78HUiSG5aRBFcVc0I19eFGZj67ZpXcJT9ZKlom9vx7d/XPK0ZVivUr",
-	"es2q5IiKtSZxLWXFqAByJUihWR8pwmrbs3vrNIUzagg8Qr46Pz8/S81zw6iuFUurCfH2+QcL99LkzjHN",
-	"S/Yt10amroAVqxL6zdd7gjrLJRF1VZGdP04KKGxPUMyIjZyX9TXcY/Zb1P7olBQ3LVFvrvEYdQ/CmqWv",
-	"eOH0oX5C2G8XXkGCJSVJIeX6DVsxqjStEjxc3nBUPsLCDqbTnTZdGKaiJyNB0Yimw89KptfjRchzptd/",
-	"k7RMTUDV1QRh9Kau2LMVFUs2KBpwYD/VwlMnrMuvfZDQb5oLkZYlHBpavY4ov6CVZkVnM0pOK53/Tn5r",
-	"mllsg/J++Cz7YIa5yg2QWuEzWjFRUvWcJs5USdO8vJIVz33WM9kdY+v0B1yUcqencexOqrX9KC3t4uWX",
-	"cJEH2wWm0Xy/eX0ffRoDqk2ioLlPENJV7hbpod0vNVXtE9rShOxKrkq616ljmuYGP8Nm7ANNvDVwH3V+",
-	"BgomqKPkJjnlNRflFDFZzAw3VeYTOXwCvBIJg7jXFzg9GKBvcf9tb+FDIbvIbceBvGw+8js0SsbFRzPB",
-	"/32c18tf02fgmD91CBMnd8yIjmHSxzql1n8rd85lggPY23tjtaeE2rF3G9bPEntUrrz+3rkNDs6Cp53b",
-	"xCGpoRM6Pui+aVuaa6cZgxlBeNKyA30wNcL30qy4WFprhxs71qKiy6UdTezJBpfVlZF4Iaa5tGajPAcL",
-	"Lsq2BE6otre3krtXQfRRTsnKipXKLiFxU/QIHLllgpVXUxwAW6rWrLyy1k3SLl0wVpLdSmpnzVVcMOf9",
-	"40Y7qyg3Koq5wU1RjObcOYrN5Q1zHHTo7GHCeKdVe+o/LIidnjVwiLbHoLaTZpvU6zUzpppINv+djHNM",
-	"G7d5/YJFs7fwoJUpdM1EbrgbpnTb9RIx1k5xY5i4kovFsAQBn4G7SlqKO5wsP3F/FvBcOVaM2ctzenPA",
-	"o81o5puTM0/nU1VS8NZNENmavWELsOfoh1f4lSfn5+AGd78+PpTjXrocngL7iZNTKypKVqJbLnL6Pj4/",
-	"T7BJCQeAiXpjiW/3GJwy1mIEa4mKklj+tjIc6D+Xmw0TILypWsPDuoYNQo6Dv9h9iGgbSTeWErW9x5hr",
-	"gofVHuVLIlVBHG9bg5mSkhpKFrSuTAGeqRWfr+BWg7+RijN9QWpRMa0JME9ZEAPvMStq4EmwZlrxA8Vo",
-	"OYZ8kbT2NJxLseBqAxzHPmwrygX83MxzhoZZ+MVz6Puk45HOB8/p92z3Gp7r91RuugxC/kDJhlmj2y8e",
-	"2EgqQknFaPmFc4s2V+kYmjTCsiPxBPOvscu/lnJ9BvEZLYUeN3AkajshF0HoRtbCNEGXx0/Ozx9+dd4e",
-	"+I+pcb29l/Jza6IpemMtB0pFhDRdMnx5npxuLQyvDsf90f6Z7FZMtLg79i/mrqGOIO1fV0euonyCA58T",
-	"es+Zobwa70Z9644hBirc1mq6YUTXMHDhfKw7pg0B1e+CGCYINXDvjfVWvpS1KL/GSSSU2+v9leWnrIt0",
-	"A2yHk9xxs4qOPEgAq9cRbgr71G4lN+yGKRAllDh1dsIs92/sVBKznDvtdehWAC/yjY/ojr5MXtivpN7L",
-	"PszZNviQR433wn8lbSE5l1L6tFBj6HyF0oU7BoCdJ171H72klzxNyQ3dX9F5JoaC4g9kFtVra87sib3V",
-	"IHqC90bLEIiUVjuuTgVRcuO6q5BIAUvFpRMgELyOlvZGQ7oYSa4ZxMuS79aGpjl4T26YKvncaGeIUMWI",
-	"tWbkwt58rGi8r3v7WUpsGFnKni1rphYMJXK9JyXdw/aJsIay49jt28B3spSpzTOyKvMajKPbfG5FuTue",
-	"dsH2W3bFvMVAA96shACctc5DOGgNTzVc4KYa2bBezvgz4AmbE6d4JA8N1glKfEbbzjgoi5ndqVgXQX14",
-	"Vsz+KZ0W0mjDioEKDXeZvIF/K7Yw7h/LFV4hmDnlv9EMS6caslg5hL9irBJf1dIU3TutrlgGZbEM2iL8",
-	"WAvHYqD1ECZwel6mAMXlmlA4Y4RiLFGxDReYvgG5A/XW7hDofhs/gpGklHD5wfBCmnAUcUAjH5QSR3w/",
-	"dJNSF0935HbbkeMCkGJ3wQSjTf4NKzk9PHOvrPVpPyLwlWKC21Dzf7FUWMgwnU4VOjDwnE2HU3MDOqLS",
-	"PC2/UbLeHhIzmF6phA2TCbJM9on2Oz+9egUvzM0/G2fzysGI3ZzXHc3gMLw2GE6Dg697A3tsszV7d7e4",
-	"ZA97apwPbIIULj6bIGLKUTs4ea9Z5tnkwK3j1ctZ0ibgI0JL7qrygzgWa5ylQNGwjY4n3OA53ktnSGS9",
-	"n7gOzQpSi2BuixIVaOFco3mPaMSwS3todU8SBugtZElh78sLQquK4JdcAgxXRCqU8KOVRxQViQ0NI4we",
-	"KjWKlyvjiFbWjKAaQYzEwFlCICWtUKsZzWulZTDRQ8pKb65KQgk0tEpOmRKzkrUGzUuUsJEFocQFsOxr",
-	"KdFsLkVJrBrWGG9Dgt454PDNwUd36O1oM+p/QXbkkPMtocpSUnFtGlvPShGqlNyhNWLXtpI7Z3QDQ4Eg",
-	"60RnmZ6zrgc+4d+PbO8nSes/+OpHPOluNa+1OZ3LezidMzSkUKEHNOUs8p76wVfmPfeN+6g/X7SRjIMv",
-	"01K1lFL02PrVOVdB18GbWl7wWcfqbaScBjWzUS7DOUwO6PXowSWAXzJ+s5PAXusFUyGpOCZZ/A1bTPQu",
-	"j1b2Ikd8x0PWzYhGRyeYWCuqyRwSP0qiuZh3cqSHFbrcWX47dcdSu2QH+lGgo/ooh/wYXXm0Mz7pXkvS",
-	"gVUJnxr7kHRhPCUlm/MNrdAJi0l3tCL00XUyilXRVGzplYDY0lxW9QZzP+2vIGdQwyrIY39fXLOkLM95",
-	"RV9KRbZMbivW1hE3XGtM/DiMDdGqZumRSkV3+K0RWuxutU97SFCi98xgJ1Uu59ZelwTIiPerYszSKxPf",
-	"7Wx63vDDLKrT5DfMw2D+FDVauJCkkmIJulFk0GOxAxI+eVFMDfVmraWMftw9HbiEoNIexvfSVGTz9Ru2",
-	"dfdHLh8vnZ6+oiW5ZsZqMNZwWdGb0b6rlxCXSWh9Ie1sXGIep1V6lMWCKSbmKRPs6ZJyoTEsta2vK65X",
-	"rCSK3XCNqdHjTZdFLeaZ5OEfFsQeuLqiukCV3mpGjM5X9iS5MMORycQhU3U8xbIjWRbRvcaWLgittGyZ",
-	"kdascEUqehLlwpfGTjzLMdMTMAf9mNGKQtZlSMeMWCuiv+fcmCc8UdMHT/J5bxpznLe9oR+wcOvJuf9f",
-	"VM31IP5ryjrMpbSsMPfNyzxaVeBeBImBzgHdLgmIskwWU4z8Dn29YmrfD0MlKYRGzC2zV5NR/KdV5Xzg",
-	"1qrbSQU/tSPXs3EqZiW1M2BO7nUU0uR8gkvByk6OR+7i9I4+N17r20lyO1fyNDon1PsvPXOGSPOQtzd/",
-	"x8vNlip2OxYwWWO/EfqWDQZ2v5hZ4Z1SI/2Ncdm5SVKD9h/g86QBkCEH1ylpkV7tU1ILvuCsJI3Y6q1J",
-	"uuWBDrVK+Z2sfQFtzjmWEVxjctBjlbr75n/W5TL3grzKRbnOfQmKC9vOi/j92XTfxk4eTnXueL7ddKJ3",
-	"D/h4FCuZMP0Z/MlD4ykymCiypVrbXR9h26fXFgZILqA237l6pgmTv6Yi4WZ9qeSGnPsSQtBkwIsFv25m",
-	"/cewmK34cpX24wSjq3+9MCs3jv9Sas3PqaGo5NzFpTIh/AERvUmJkPiN6306aQhDzQWa23rH2DY/Rjbs",
-	"umAslV79ymejcUxDm6SDjvb4nM6Wy97tciccpsDhfRWC9Zg944pVIe8WneGTVp3Pl8XicKqjENSIRFIX",
-	"SUnlk+KmhcW10kOdVtIXjwwn4gWS+ejL/1vQN9uy7VS6ynOm19+w5B2Xj51mU9ntDmS+s5JV6iT8GMIh",
-	"6JoXsNbEnSevZbnPW3rw7Vb6Jn4Dy+av91DXfNEEldAOxAQX73Mcfy12K55cKoS795AKTeTXz90TIbcP",
-	"UKs36BmaUCp4TBS7s6YR1Xvg1Rhfk5QPs8u0ItJ12g6KjJE3nTv1+LR7T2597xRnqT26YcpFUUe4K0fO",
-	"y0/ID56dU63EZJVDW5tKDBvp5+nDaLrq1leDEmnyur2o9XNNrl/RxbGaR0SLFPICWks+RLKhJSOukO0W",
-	"lAvmVvptLiE2curlve99lRbtkc8PUyhIaQlH9mxEtBZeGNGpeVO8ntTuvLjhpb0336SKFfMFm+OqbH05",
-	"ZfZqe/GBbiC37fBqs3pJUitbyR3ZULFHx7+vMmhBf0Rb0ZNcvKm1IbTa0b22V4yW6axtiQZZougBMmMx",
-	"sL+5fWqj86rjgv0L08Tymb2HSd50vk4SC8yRC0cjNPYKTAVplDGf3bDjZuVASzZUrXUy1/Wa7WXKFvpW",
-	"7siCKoKfYwSrNgVWeegVJL46NaA2lz7ek0kcOsbGsI9ehWDzYclM7s5lPuEzkdxK937y8BQqLy4VYdFd",
-	"jP87+m58ZfFw6SDd8Gp/V5WDk+0M5IAelnLZGNpIWXqsG5fk1NTmADgLuKoxmVxWZVxNsGIE1maVv2Bs",
-	"RZxZkLMHZw1ZV7QkzjlR5HLcgJUmWS35cscGdWhKXXo26cx+cJX34sTWUyp7Ys36awG9r32cSyceQDG6",
-	"Tod4G1nrdhYKK1RIxHH7dHieqRfKZC3kLn1LZkLLrxxA0egQ9Z6qUhs+X4+sTwxn0kneaF/CMUxbnb58",
-	"0XNGlAgTVSc63aiZlt8+J316ZXuujIcao/h1bdiRyBklNfQqUkPGeG2cipB/MeZwtrfxxQc6N5chCULD",
-	"TRAnQjRzYvHFNrq2ZdXk4/Z9x6ftxvgTyQoRLqFI0SVINKVoP8wNYACmS4udFpi079QUHIBYEUv5VvI1",
-	"JlaMujoTuHkO60vgsCbrjMFnNik5KVeLAuVjdrjO3QfBe6jDwxqQw7KysaHqsPs/OfZNYSXQaj00zs+0",
-	"Wj/V6x5ohZ/j2lKiEd2gX7I0PNwAKHj1N7IVWsfP0z86Yo5pGu4u4pMfbUKvEPlG8YRKLXJWyVQQDAS/",
-	"ADjLVNR8EtfHU86wfkh+HYXiohsa4hcHKZXO8Qp+skM9F25EV3g4642LHwqaGDKgfcP5vOxSsuRZPcxG",
-	"mGZneJeXv7JwvEHqJA3DOauqvhKEyUc67MME/LCpPvIusFjigsd1DdAkXcbi7dUJscC8UnfLMhZnQuK4",
-	"vatIFxQs6Nz5mfvzZeCp21QHBH1SLiBhqSBSRFWm1ly4BeucpFigt27WWkNXkZhM+rfBZMJLDtFApsWM",
-	"suI5sEmuaJfAE6CbVxUq3xtq5qu0fMloAqP0C327CtZx8rtdctDLvu8UE2VvzL8HKmdMadER118I8E+Y",
-	"wqQ7ExafVxNDCsHo9w/do1OTBA4UtYONyns0+ozufguZJyOPjaMOdC0HGiBr8FGhz2+E7pv3J2VwIt5N",
-	"AJ7tkB8X4kc+xMxpjM9Aj95N0O8gdjYt+pABHrjLJPzolan1vAx3UxeYpHOBRLcM+hV3sq5Kcg1eJsiS",
-	"nUOGJNZGLXhlmHLeKUi8xr/oAAyNUi2dBHiimyochxON5zWjEw3nPVonGi4cppOMl0kAbeeqZ6qTYu5K",
-	"psdgEUYaP42LTFg3H/3JBNeKGVyiw/peNo7yskEymnDI03hOUFTY4B1dNLhMgPLUpMN8enylRJAzA+cz",
-	"GYnp3w4H6Rh4Ib9RPayVNgP7ciybrU4nP1BDrxb+2CW8joE7MrkqtdJXRl5VUiac19+xklNRQBiYyC0T",
-	"VvN1qBh4VSA8idhDBkrJy3FlTOG1Di8t8+Jxg2UNw61ic54OFD/zVLWsIpaNxr+zV51P1IGbbMcxz0ZY",
-	"RnJbdUnotYYmHc4mEIzsqB433360RHCj92xoT45q1sb5YYH4NTu7gkh0TMDCnYRf2DGom1LUPrl1Fcut",
-	"q67capz/Dfnas0qeOquhnqgEbSL++oCenb/EJsRhWk6XA5zZ3mBKllpfBwp8yhTXfN5dDzRsD0Jp716M",
-	"y8JwaZROB/LzKKI6jojgeRUjQkhLYH7DoMdm1A/jdfSvtIO5EWaVWs83Xucem/KSPy4rus2lyYnxXryQ",
-	"LOPqo2DU7Mzfmn3F7jelLJCmAy4wkFJ2y0y0QNWAPMDtjQfSX3Eqlujy5GqOovqXGg21uZJapwED3G6E",
-	"QDniU8HtVsyuUdDccFlBxtVSsRFwUslNG5cXl8UToh+4zsh4zVNxhR/sbd/GcATPbGEt3jXbeyedu+yb",
-	"jjMX9j9mPxXSsd13JAWXeAKYI2upp/0qS0W58H7Wxll1qEVJPgWI0a3ntf1WakIe/cezz0YKuMW8133L",
-	"1BwR0zrNAXItKHB6bQCgAnffLb+HbXCaExxraSCnp7E22E3DGrFreXF5y+yZSe07GqF56BzLXmSvhNc1",
-	"T64nLHh1LMK7yKRWb2RmX6Fb4cSs67zh0ZPW5FzUIxbhwMbpfO0qd8Z8R5oju8KkUn2AnA1gnSw9AGTj",
-	"3Hb0CzPoLxxB5vnOfmc81O47gLK1YsLVToxxo/pXZDci+w4p5swZuhUcZy7GvfP4PfBjXDWkONF2Ij3C",
-	"rgWbIexa+8X5vctBUlgZZ3K5IJWUa00qvmaEEl3xbZPjMg3Wgf1Sp4C8/gZ46QExFZ4iRjocdVopRst9",
-	"yG0ck7NlR7gK6S09UqPLRi1sdeAgI+v5inmsCWhEuJMBEs07VMYqD/EJSkZBd1cOVUr3Z1WNCdtEA3X6",
-	"g7CdVYc8zYliS64NU+TaUkgXXiUi4Hu7bWZ3R8KE6Xg+SHHpX3nS8L/uLVqdIvwPUjZCglHhwILRw+vy",
-	"wTE0suNN4m5hFS9WLTpodc0S2rmKp7iWqlrR6oSZEm7ATnIVEjm1KfZ8/ridoKqfQgPuqy/PYEe5TATH",
-	"aI2iH0FGVXKXA42aqDB/Mk3ZEaatMie3Tcr11640ohPf3GzNPtU2CIMcreYSgLmmAWeNgkRGMO+CaBkq",
-	"AVwZ7QJ7DKxamcpR9cSAU9tXxyY/7GOHvBreo9FtmdJW6JW36ZCGBIz2oqnsbcaNF5zan++abpgdM0bi",
-	"nD0HASx0KXfpviS5NKRvIU9dezxSaMFrtQS4Yze0jJJ8z3S9sXe6Yttk3841F7nWuvAR8EDcz1UuTlOE",
-	"0If6wE2uCjNdMu/IjZTwqEOT2guWWSrnu4/1S2J3hGHDm8xZJHezlDTzmFWq/yDERfLQYqjKgdvTc9eW",
-	"YQ253AmyxTsNFK90E5xQpxNgEWtTcYQwxx5uSR6VssxPimtiH8j1u/Lckfjy2fX+DDKUIZ1BEDeZyyjS",
-	"tWZ7zHVw00u9wGMgJDtRec/uqFsBt+Utfi0b/s8p2lQQ9oFuthVDhBt9bOOAUM/h+A65IzCccDgCblLR",
-	"evMs59d2GA6FvJLJ6lg3ZhbVpCEpJkV1msWnkEV0uyFmd1rRnR36DwcVCWC7nbe0ucJ/qakwHO4CAF1p",
-	"DrH3yeBZ8pBlUf3Ngi/xFS7N4sBp0xs9csD3Ljs/fJ7cN64hITKF5BmVniR6TssFeE3jgiYpiGJzXOoR",
-	"lXd2jM22NrloKryCTSwx8y0kRoVJkIyuDUJ4X2tmKWIizt9hdcEpIfmT72U78FbOp4Y9QlvQwRpM3yZ0",
-	"8MFcny7IDhEMrKMEUFd/ZghkV15xMQIl6SB/I2rMmaFdhCs3BbXpMHjzOJdh4xXN4YXyZYjHB/GXhAZ/",
-	"y5dQ1i8XiwuPaUx2K2ggghDIcD3A0WQc0vd8CoSQqmnONYBo19MN+nu2CwAG9xdqmw4gYDVRAJRvYKJR",
-	"ybkNPtw4aIEMuV77VKsJ5KJVNcwML6Ui7IapPeiuBba0AKAiqRmhVRDUUJpjVmzj65JdBPzwOsxk7z51",
-	"zh/sIUakGNXfTSqdMskVgbc4NoWnyPUeYf9DYfzKlc9730u3jF4qrJRGhH9fQASKzaFnIWz548xee59D",
-	"Z6uRGtlt9SJvIljmLZ1AW2oMU5aC//N3+uBf7+1/zh/85eGD97+eF3/8y8f/SNZIyWowy++NdDit/l7q",
-	"yqspoE1dOD2Zv7zeRLWit5QkE7BPCnLuUbzQDHhIfowvJM+O3tFhj/mZJtYEQqsBHB1WuQLmM513Ieij",
-	"xvw6BJMtTgRTMwI5q5hB46pBifEaoU+gzVWTSNbgaSJcvhnAkDkUG+OClE5ywhIzPPHW199OYAi5ZeIq",
-	"IH8FAqRqsOH7TltF71+TZA/uXVkbsq3BnEGBKQXC2BauFBqr/isplt4yTnadyLmYtLxa0BEbFZVgW6lo",
-	"eFURVQvBxfLCFW5wQ6gHe9HSCsv01sikV9TeDfgt9GeXdE/qLTESU5svQ/cV+CRu99I0WcBgTFetG7gX",
-	"Jmka0HdvooQd2ZkcgPJ6QQAdBqC9YV1jwVISbi59LXerg2KPcvvl+bhmHV/dCiAPe0Zn6Te90qWk+/ZB",
-	"+st5JMn++KevIhH2uOgp7zwlsGkx03O5HbzK3sJD7X5WbhXQwI+KEri2vUF/ut0d1wur+j3b/cTZ7rZd",
-	"Poa6OGFboTSx/zzitmibGp02ks7j0fpjtyNIM9YvvsNR35wtLcKcQckrh4XgC6vbQjq6ZoBrNWy4ZLsv",
-	"fC+Na7DwKZNhR6e9pB2cP2BL36axN9fY5DTdMp+JtM9rsOFmwg+5olvoa3kB6EUl+QPEvqkg/98Xrp10",
-	"QXy3zIJE3TQLFJwFtKgsiO9vWRDX3tI15aaGaLlhvvgAWlxFPX0ikYt4lFPwUt15jftbtpN9mejhmQTM",
-	"6LRCasd66dh+DlGhxrbve0QLsZYdTHPQOoUhvXO4Z1Fv2eSLwfN518NTOTAwrr1decDg/RdGvb1KaSkA",
-	"LljH/dxBHwlWrVVLHVEmvbBr5MHbU6T64YapGyfEu3U+0tU09wpq52FyWfAT+vQhhHtvr8sjBwrxuyPH",
-	"uVWgdVofkfzL81XIAcenV1uAhwYju6164zgYF/qUwOamOOg1TWVWzR2+Su+iHfbHpokI39aR3EQuAi6G",
-	"HTw3X33chDF0kQeFAKPBNXtcAE65690zKfSaZzsMriSF9OComZY/E3HHs6hCnrjjkkks66R4vt704DPB",
-	"6s+c2NTQsx2sumklYpnumgHqp3LZea4tUVKDyaXaDTKnj5Z1qkCABz0RGzZroml5lIzXTlFv+phN8S5U",
-	"4+yT23dpwMbsvdZEcCHfmfKax/qHa5bykdG9TwD0n0a0/WEBpaAgo106P1Z65qCkrvoyS5xX/P583uB0",
-	"iV3eY8oPJvYM8IAaffndEbbLhNKwPg/Yjm3NiKZKh9cwfDE/x9Cd80hV7SStcG6pFoGDL9XcHvxt1gqA",
-	"3h2XvrtHE+1r/HlJL2Dsd0yh+UauP2A40LTxFZjQFuEaecckCIbYMzkmKNQDq2Tfewys0gHwK3KMfye0",
-	"BXJ/ES6TPI3/6nXH7ibEZLkFjs2wYunpmGHyZDeqhr/zjkxrmeFjRaYJ9KkSk28Vb5oeUerVuYFQT8sy",
-	"lZTBnNUz7s5sshoG4K80oqT5+3/Q5a0DLCb428q+ldxKa7nFnt57qHDijqY7vtAd3ae9XD29YEJflwnY",
-	"hLdEIHTtVLzTCqabXGNF58x3I7lFF7ExAYbHncaVk7tc+ABe3HwkuxhfGH+LxSTCunXVJJ0pBtn+JcRh",
-	"6ZpBkuesp6n7UJfSqDfo5GBmzuH8uqIJae2LeA+3q1Yik0/tMOI9IvOU2iJos9KXuTyA4Wtn21hkOMfk",
-	"YtPFt9n67G5hdvJeGi7dHVFDMhHrow+Ww3XJx2klqYC9bEf37migc2ldmcigdsiVGTwNj4eeyMS2w5yg",
-	"zW/TBDSVYAEfnmnCy6LpU4CVNEtiWFU1OcpJHa3WU/s5+lzcTi6codcxLnmtxIXUa1ZdCGke0KqSuxGN",
-	"1VzWbEC4wQlmtncrdapfVNnqLTxN2kQlLgc2eDgkB0X9camLTG1VBIskShIaqx/2m4vvPrar9rnTqjEK",
-	"EVqk7JtyIJ+GkC453NIkttcLXwgzYYL5PrO7lawaADIszExzoI9xeSPhGu1jtLArRm/A7kgaBpl6j1fC",
-	"mmMOMcYVhfq6QYRahBhOmWzl0u3uijEqL3Ed8dwmxzVFuFchmhVxYB/rpny7/ahkrQKtPBaVTzKFkqKA",
-	"Ew/GIcBsX5AwEAT8EHAUW9lZu8+DRPWWgB0Uah5wYOETHAdPzTamyDiHrD/+PYCQo9LMY7isGEYrKhgL",
-	"k0tt5psAjtRJ65YqB/eKsD+WRkvpClmdC55rd9PcYWlWv4psp51eJlYgvxAmCQozN/yGXWVb9bnPM+gR",
-	"dEm5CF8+JJlL6cV0vuAKdUWN8GXvkdhhdLxstFLnM0XNFBpRjfKc3incRoD4mJB7cHh519Z0ZbkGtHm6",
-	"NdIdKTiOIDe04mV+g/HjzP6CbXJK9IzY5tGzQNEAntHnQ/WcnMaYp+lo0W1rxvP+81xcahLWtl9LrjXF",
-	"cExpwEvmHNVeOsB12CpKH+xlEU8xIzbSHoPjRMpkVMGGR/MIBLev82uZLm7V4Z1psq0YVUn91nfTG8Uh",
-	"ocY8hYOl5C5XwzUtRSL0nk28JasydPuNePgGj23x5Px8rGWNeJTJl/PtBBssN0zFbnoC3Ff1YHKDQ2iA",
-	"g4+e/+Mm1OoC2utzoFW17wcvhCfGDtMjUmolRswHn3Kq/xVfDLZDWlHzajHBTdJBWQzdjmAL/XJj/Q55",
-	"JCzAbZE/AgWet94z+qYx0aeUTuzHYXP0Rspq8528SaazlfxotCQnRA+PrUfwwLrtFTUP+CJZsdicjm5y",
-	"6aHAr6RcXzWtQt3jcbrzky8Hu+PeovFh3o6FFrcuwzxUZQSztptknjRuHYeP3oODy8elZBTEULVkxppr",
-	"ceu+fj3JnYWetP43zMFPT2TeCfWUDXzsUQ3om76IOF56NdpI7On3b9DPuqvUjkDljKu0bp99Qmuzkhmg",
-	"5uPogIVXTEzGGfAEPFTY0Hk8pZVBl64eFSAqEnUUCFCooNjGk08S38XkvLOKClrttXEt9NgOXlIxmu4G",
-	"8EbWhovl9zKZF5EPj00KgHQLA+LJw+t79Mqg8iU9n1KVTeqvl4Fj9TOrH37D0mmjvahCVUAAynhBr/ch",
-	"qUhqhu4tspTESOhRjqDS6fOq04kPkNOvpLVvILveeQ2FNMTKXx9DHGefRXuebO0kt6n8izeOnRAKpwJ8",
-	"p91KupnYWWi5Ydgv63qPs4R2uFXZfFL4j8ZONgrsjmnWh8pT5aGUvLbk1uRJnGbF3XdUrQfgLkb4JPIx",
-	"qShX9KAfD3LKnEFrAuyLRgDcQKd7ZQPDy92ZnhWn6bTcD5o+zm0XN/Tsdgz2qu9B99/kZiQR04+JoaSh",
-	"kb+VOyIXhglHVWaNX6s5XRBAIARWh2QnvmbglaaAXQV1f1lkoJ625JAppac5AWSmRschqowgxRt8crpd",
-	"lVRCn2psYk4FNrfuyN4pScSKp5KIX0W4MQW5rk1IMLPbAf5BVhK6pcqgFxHTmjOltiMttK7L2WMguR0r",
-	"fKQbmBsn7sfOcXCTlpPpSNHBamjHzZye3+o94mGvBIhWuVgkJVAOU7fzgrb1kHyTYLu+F/XC62W9E5M7",
-	"Fkw14/tt72Bz49O5zXveEja9SnvneIR4U3wwEBZ2BVGoSxf7057k+GdNvH15APWxpFzojBM4g3tPpxTv",
-	"fE1F2clw6WgF1y4JfORwmvUPN19JOWHAZ4AS1j9kWsKXdF+QHWPrAiV6QX6pqYL2dStaLQpAK0lK9kt3",
-	"BQxa1JBvm8NmI+BOxbwkeDBEiPQFOQs/k38xJc/sNM6shkgNTUIqOnCz9sYeATydQk+daCNVVJsrn9XY",
-	"PQnXCpoHrqHFuT8OmoAAtCIGpLd9K4IpUOOdOElJntO7PSIg6tlcE3wQbgsIZqb07mhcaEKbcQWjykZk",
-	"S0OzZzXS0CAXh0CqSR8SYaLLx5Xd6fSlv8h0mTMrxTQo1ZBFgOe8GK81eOTF2/t/wNfmIP/aCIoOZAjw",
-	"FbHVllmxTQru2OGdZvATV91w0yAX5pLX26yBKFhRfrqqhQ4sApeuNRjsedyxOLkqTpOf3IA6q+d8H2k4",
-	"U7WaUZHPUJQyunliwOM8KXuwGybMAxyZ+Ov4wEeYvIZ/sBb+LXJEE+f5aaj14bH3YEcFCvYJRYBT0z/z",
-	"OmImLfJ+UY2PLLiJ4xZubrnlvgk2S0K0tTJ4I1Ms1HWbFVeGMRFAdlxDG+hug9YBaFZz8D0svPSZlM10",
-	"ZI/FrA/H3m1bRtcuN0SbGJ1nEvdNhBxvuCyTlTSyAWEneZBqlyUU4yNFnjh3yHTIsWpaNfhMsOs9NBP2",
-	"vdWGamM8ovkxHQZ7/D/egs27IMdBOQDUZ8ql6PGCjxtmYnk/tmxLj8OF7neJaK+vKTbCNYKg3kF/nsbU",
-	"08AGoOFDMi0Ze8pmenQ4uJANVE4GNkQA6ZGpLVSnrQ8VxUAmYFP29OB0ROzBT29Ijej6msxpxURJ1RH9",
-	"N/w6GoPZ3WMH2AbeubpweNCOo5qpN/vRd+DeOdpMuOAn3L+pN7+dr1iZ9DBuKyompHtWVAwSFIdMT0Nu",
-	"WdZuNHLNBLBqKS8Am/TSIZTaW06qtbVJwO9/iQif6Hl3/d20hO9GUE32uyEoZP8evpMMDL1tBH+bRD0t",
-	"abtN+d2TybXLqjbpkOENUy4JbkTtRskzPU4E6rCpv19Ne8UhEsmwfqg4G99M/jmn1Tv4RmKokWVXJfoj",
-	"fetXv0KkQ3vVDSgJTjOzPTfsdgkk2R1p9M9DeQbaHV4rzhDKhzXayHN/ymViJGGEwl4eWgYBQ8ouwPdv",
-	"OnD+HG0jFDNnbySqHYIaRYlv3ZUAqh0NTet4Itg3PQkXb9Hr8hOWVudLKA9VhRiA11mtNFlUMa8z+SyC",
-	"UcW0cQAGiUYltGS92M1ch5ITzFo/O2s7sWVy4HRzx599uYL9OKjqgKZWGywesCLWteDo6+AYtbqwNzWC",
-	"E7oe17Nihq4xLDQHLxAop+TAfho+QD80SjfML9Ti3Wvsr+NlD6Zi011yVOSvzYmpat5W0vMtfRRPddOM",
-	"zs7zTAcg05S3ilWaBY9JpkAPNWXYPmwlT7yedJfAJn1GPa9YqqTwDUzUcmQ9X3l/q7PONN37XkzErhfT",
-	"zGBPsWHKbrUfqytnLZibaG9HjdSRTuPb7MQQudlzkU4ub+VGB2b2Q7SyzcN6As1jjkkyuYePOD1Wj+ug",
-	"n3dtRGj4Y1qzh+yjUUhpz5vHp3VwvdqyZHO2l+C3BWaN+dQapBVbGLut8M3CVZJIQKAkQnbw60dmY1Ku",
-	"c8TrN/CmgaecHjBlyTKmPMBQQxDGSLkuWhfjWsidGHucYX/f2jdlYPbymC0APnMI1NIpCO009Wj3/W91",
-	"yq0qPsED0mQzdDU0KddXm0yCWy3mEL0vR7hFednKd2ks6NaBi/FEHaNFS22ObjOxeBbNuqPjkpUtz1vH",
-	"tnP3RTpNQAjqFER6NG9+GIuOQ5CpOkKlDVnVolRtfbk/ugt5ElPT8IS8wpKx9MdwCV8F+ymhM4W2rdQd",
-	"QkuBAjC24Eq/3hMq8C73hlVKLmCTiYxcaF/c8Sf+DpiKERSwhZpC30CIaDru3VHMOMsteKoPrqPc0dD+",
-	"8f6LFB8rZhmQ2XcQLk3UGgdsyJGn+7piz7AXVhI+9xQVbfCSXDlbrmitmEHFefqcYOflC2ifSA2XLjpu",
-	"fwzHsd6MTun0yJq9nqgGD9HVx+H8+urkYupmG05O6i0Z95X0dIh6S+LNACgCLgTKlWuwsawV0+kOVLmQ",
-	"Vx84Z1+Tz4rOc/cpCAavFRmCjw7gXE7uRzkIgNnuAHkQlnMLyO5osuwxV68L+VJYVKPra9iwBlBDse1D",
-	"w5TiRqp90uxn1YQC+jQfW+tta1aZqGEzKWCZx5f4NygFQkg8wSZZYZl0kJ8jzcnJXuyLcVguOD4TG3OO",
-	"x1fQ91VwIqnTm+6yPjs7rnzO1BEwhujPSD4blXKmtHotSUXVkhFKIOlB+jsZtWO8mr016jJtWihOUTrE",
-	"7ePlPk2xAxzT8HfRZnL4lXwgWyXLem4Qml5mMn8OEnzakeKrZmZH7EDerdPbEz6TlNJE4qUg8MxFgCoJ",
-	"CVYhW6VqHa6cgux8Q1Ev99ACOeEOu2rcYVeJVsmeq/wK0gyvlsw8c5jUnQDGAQYkg0ZMmGTv3HCuGvp9",
-	"T1uWUckf+LL8FNP1/lk/EAj4icGIvkvQfZYNmEJ8H2v8dGiN5TwkE2bgSJsqY3dJmUHnRsI35r7rbSBS",
-	"Ze6Hh2JY74tiCFNwDycpi5ZcGW0RlLosHaYFGE6Fo3CoXgS2aOgVeC9oj04/bc5NnxrpSZLEjZ9K25yW",
-	"kL3QG/4bDWUyfNE24yaX7NpSHevh6+ogktCyBASZpLY1vs9MKQW7mjIf+ELG7Ti2o9Zoj2DV7toQ3fQn",
-	"aHsT+nrdUrYnGsc4cY8jIz3cIvpxXyybvONYXT4lyGoF4rBjCh5Lv9Y1/Tqon54EZmv8MAN3ITwWsHKz",
-	"E8pUodZKJQMZr0IhHOZKNB1mMqm705B9R/PqxgUopwIGn6p/2aFVmUZ7xgznDRcIGjNmuhlHp27lB/nI",
-	"5gbDewyjXn7bkrutmCiT10Gkx0+57U8MN+YmkZx6rVJJK0vKRdJkFKHWJ/KAQz/GHdsaDDCP3AyP/5V4",
-	"h2vxCEPyRTCauCY7yk3IcRv3lp7GKdQkQT8P5mDXDE0RrQHuwr+jj0c2oNlV3Odyg5qHXaTX3Ylv9oEy",
-	"2GcoR9QHaUwEX66gOB1Rz+8U5d2aKpi/kUW1R0+8JdeC8oqVDqn/0pf7Ks7KwC2JnBJuEnrlS8ZKX4SO",
-	"DVmoYm2WGK9vjqyjzELYR6iVuYOVyjc7JgTQ55vPFo8nvempGf/EFF/wOU3nsc1XbL4eyPPBmLuhovTl",
-	"gsgGOyUN69TOxH6VNFbwK9GYUXD+NfZCKCU4VFfYROYkYWF5wxSAF2ZR/qyoUO34EnLGpe+fTLFPG67V",
-	"1ft6oo06U32B3P5g7ejQSzHbKZmyXG8d6/qO6w0189Wgt94LlxFxxYZqyBl+1kmmTTerm9xUdHKbykyF",
-	"28ROonnV/Zgeo2Piu3LRaPtezXcj+Jf3IZ00b55WTeyygSuu4f6Kai3skaFKyR3DVpiihOPvwu2qxDab",
-	"4SZuTuAs0QlizroR9073j1ENrkKu3ognJSJwDQI1eV/Y4JDeDTrcJliqFrxzyEsLpafeX+luLu1wPLVR",
-	"jK6tRQdtl1wKfFp16Ooq/RH/5vahrbZ7vb0aMn3DDljvZ1olqlroB64HAj7AMq6Z2qF7IgMy4CsuQfes",
-	"1lbRgNb62BvdwbCMTmcKCAq9aHy0Wr+E+KArLefzbA1WWJOrAjk6m40tFt7HnnCk+/phbIVLfqmpMNzs",
-	"L1yXIt97D/0WsFhipBw7KbvwF/D+ZPKEKw4NMOa4Y8Vsz6gi4bda1zTNczl/WjAQstl2/Zt9u56JaC6O",
-	"54PQSzHBBdZUxbidY3NH+0nRO/u6XAvG3iQzwxOtbF87plwzgpVuGHKFpwsH2eFi4cqakFbeh7/umLNm",
-	"UigxaLGNJ5xZMTHxG7duE4lHsT98fmSQHNxvLf8tHIxE2DwcCdwiRwlfQ+FkUdNfEtfWSIBG9BQoXd9n",
-	"hPFTvc5JJ0moXgNHWuHpy6f9pX+mXR7EwRV+9FnPn8ksneGduTU6sZQwi6ZL9KxMmAbt45N33RRyM3fv",
-	"TeCA0XkaDYmSks35hlaII2L/sFB0bh/oFCKIpDzMlopkktdeSkVKRXfd9NBxLR+dqxqX09eiKci3k2zi",
-	"ZOzryQJf7sSdCzpfBBDOmYSonYCSOujAkewKguJ5wqt6w09eEJlsgrnDJz5M2cpi00WFKwmwiP3wITus",
-	"87BfS07OIQAc03ZvXBu9oe55diY/6tu2IBs0XSb0+21WNDBqXrQNNQj+Wap1OgTbVzPQCcSNMew9amo6",
-	"o8Zl9VzLcg9BOrJhcf/+NkhPxJ/Q4Ww8g8gty3h/tlSts+m6eXAXus4N2JfepxlLxAV+2DLhehoBHVZU",
-	"Q+8fQoUr4z3oTpTzW3ZCF7BsP9uw1hCKbCxON7VAWL/29ylkFs3mteJm/9ZKKl8GrL2DjdslzaVc8xAQ",
-	"vZhBl60r/1SjIG/5X9m+FTsE8QdKq51b1Jt2Zcx29vEj1IcsZLaQ6YYpoqn90actFC4KAWUP3usYeU4A",
-	"RxWcJg7uR5QBDABk6kPy4oapPUQSAZ1H86WAgIogAnzqlLilEVw4AojhCjAc+ZC8UEoqdLlvse0bwc5s",
-	"mvzhzctn5C9ffvWfXzwkz1F3cCdjU2twCe8JXNCIlwEMpS9Dz/YNo8KAkeXUAHjMffrwH01w7mL2g90H",
-	"LFLC/Zo99seDbvnsYvbHh+cP/wisYlaws4/olj8CYDpnRS8ZnDsrMsDX/aqcXcz+xrV56h8CK2MrhXMi",
-	"Pjk/d0ArxgVu6XZbOU/5o3+68Cdee6NTP9zLEn7TFEA5mkXooS19DmnAOUm9J6zgke/R9xHzdTZU7V3q",
-	"hZVXO7onRpZ0b7ccvNweeEY2cGAI06ITdHumGDXMLyY00vtalvtJNOv1VbBdoFZbXhhVs48Hu/X4ZG9u",
-	"vfYA7AodKEfuw/cYGnHRA7cjjeJdMeoyR7XcMHfLwBAtvn70Ky8/okipGF5X7X16ruS22aUtVXTDDFN6",
-	"dvF3J/HsgWnkHS9nXUIXEdEOHOV9deof3x9s0ZcJdws0j4LK7OOpagezpqajj72NpWBnGvwNCQpTsbe0",
-	"PYtJW5dop+flBTyRpqb3oDtyhiSDhoSDilF6pDCN3GBfpsfqIjRXewxcuTPuCqQg4SRguafeH2zv0zHD",
-	"+enOq90RyEFNnNinUcubU8hPV1hvFR3XFVRuQHS6TmAMGkoAIsCOaeOk9x8QaVyKav9Fh9kesQ9b58tP",
-	"8twL+Ph3rrsbrjPsg3k01zdtbgtvueaCpkpCEnxWVQjkVlgB8+ztT7fktsAc13S+xuhSki2+o2v2NT4y",
-	"6Wj9i2+PXyv5F9+iZ3dDBV9YPrdH4LXUZqnY2//6m5O5Zb3ZnuDUtZBNNFM3fM4QjhWILRdEyB2gRtjb",
-	"FDCK0wcuIEvlqPoNM88a9KnOYUubgk/On/wJEQYgEQByzZvjjwkrBwAsCWbfYwlBszHdbbhLEeoX/d92",
-	"Eokdf7digDF8is2EgUJkLsB3+70poNT8eo8ab7NzekCPf+a6R4yQkM48z5P6QIadWUsTbKsz10kULaoA",
-	"4pd6TYi8hvcE0s3CeBG4Vc7sbZ5svvV+rOAFwjWnx6FqWT2fWqtx5Rt4ZtbgeoEnlpBpNnWraTjoarsv",
-	"jjG40gWkjMmqJJC1kJqdkfcxO9hxvWZlSMZOzQWemDyZ1EghlJ+6cp+cj7lzW5VfUh1UOKZe6wopjnhr",
-	"REuQg00rFUdajliMmCEYsgVSk/HJCyeZTPN2OofkokG279ehxqs9oQII0xfXDAxu6Cpj5TblkD+H0Kkp",
-	"/nb1V0dSIQIJ2FGOd/WOKUbKmgVtTCJsUGoaVVaOjT5m31DwSblob3bBmFETv8oLRyez/dlwzNrsU6dE",
-	"bYAiQZDGHOL8mJoxfUGk8ALJsrKsjXPxoqwK7A3f2EVeFcyqQS9wjbApkNQENbyoAT/gIntjKCrKE4kR",
-	"yBBK3z6YVRxIW7eArUICkb8me0ibuV19ItbJRHPkV49Br2IpnSHphgt2EnJWfMMz9ASbKgD4PW43c0vZ",
-	"JZlXzGulpcof+OKedULNclb1D4KRLV2iCez53Gm5eFUC4siOa3asHQQM8Ih6GLWkP/Lp3PwgvAJ4F85I",
-	"O/ZTiCOM8ETegd/Yvn+M0/hbucOkLMzHFli/eaTGbjcbr3EI7xgJlg4UqEllf9XshilaEXBnzlkBGSCV",
-	"z77buKcgcaCzrVHULr2ziOD6LER87mRzcXSPFHoHe9xbCuU0+sxubqg4hWsU3wK7ghKVCwfkFZXZeABK",
-	"KvZkIxUr0MZHtRxMNthVa+ZKZQWx6O7nimsjFR9hqn0bnhyws99BEMSFhQq8eedys6GaXDOzY0xcEOoT",
-	"2H2H68xlMI9ERNrFHXvK/vyXv0BEyTBlx/qfv58/+Mv7Xx8Xj//88Q9F9MsX/+9/zE4vmkfLBaTkfmRM",
-	"aU5vLZJbrvYVI3pj2QG3fA953XS+Apg7uUH5gNhA0GimBS9S0WXRuEoQk1RiO4uSGurqSPYYEJS7S6fB",
-	"yqY+VjGfi9TA6FnbrMOPtXAFzEnh8qMo5d3fG/Yt/zsvjte1a+pJrul8jdiBaGLv0f5wtsfOB8JKXro8",
-	"4g0UpyGTcEEME0SzuRSlLuLaQFZpFvzxRHMM27VYwMfI8v4+nQiOpZbbPAJkfVXO7lz/eg6h9pxHzlVv",
-	"rxgtYd6/zl68o8v2Gw6cuSdRxyxR7Vc2TPTpZc/wieNJfAcnE6d237Hl/k39K9ua2ek2aMEdxGFGay5L",
-	"O52XvLr97hTpmrKKnWGL38J5PtAg9PC7vrgic027dKBRt/STr74a6gU+moPk3DDzAApkNrcIktwvF8G2",
-	"JQOehs5XJ8lSwKGgvU3FQoEH1eyCPD4n333ttS2nJ1qShM5HtKqgqOsaK4PB5eWbrXgaZHn20a/2n8HU",
-	"hlNw78CTdvi0oL+fZAYkPXiW/gCeDre7GGj0Lay/uGyIrI09Y645mFEgaYre2++TkfD87s5iWiidSPHF",
-	"PYGuV1b38HsCdu81I2vARBDY2Fyv5E5kOD1UK27rvOl7zN05vDmvFt9hIe8dXbMv3SLv2ajuv2aDyX0q",
-	"szoA9rgKObe15A/OZ+ytIGtJf5FkhpWsSt9OOS3w3rCKUX2//PBJdgfzigEk4jQmCMVQD+4QWCLe1mQa",
-	"YCuTx8/K398+seHKOtVtFY7BeL43spT9KipgkH1mxsP3bAfTume1r3lnR+Ury9Poe6VrPRllnUKCucTI",
-	"d7PB0PSwnaAB9TwDfj/3zLisLOy3eiIN4CnBgcBNdQNW6ymkv7ph6gF0P8dBm+a8e7Ki2y0TF+TMod9D",
-	"Px8RBcW5btJfCiejuPB5/1IRRPVBBPe9T3wqyBmganCxPIPsefC6AU65wzdu4Eq4Jm2neyU1F8s+i92+",
-	"8nWD1nEnZ+cZTuO+lQJc1lsIZ2ZcYNwnKZ6AO4CUhLrajYJo2QED3kFDcYjHo789l7Xmdu0REz2RkjdM",
-	"bpm4063DV/z2dw41EH/8HBoAaCSIAEEJtoTM7FdJDX0AE+gXh8+poS/xsYEYCETC/YlesGzWjPtoUuJv",
-	"+k3QDjOfEUWF3tn73cFvnSrunkLvDb0tNkyUUPAkM69k01Mn7iVIE/Z5jCMeF20tR7deRHM4nqmR00Im",
-	"BTUUSevytZhq9ZK9IAt+w7phtcIFYrrTg4x3EeW9Jg8Dany9QuyFKBtqfZqKldOLzbCiF6IcJzm/TLbZ",
-	"P43FSvfuSBEYx2ohuJWQ2OSDauhsak45qPEgFApCBa322ugiOJ8g+ALMo53Dj1ULVHcwAdrZAShVAA17",
-	"Lp1DMMSfffNfxL3txqIjjuK0GhCs8MS9HG1OqzGn+lXcqz/qLw69uo90+AM9Hv1qD8THrDPpXa3Ec2yl",
-	"OXyoBv3vt/awTzw4nFYAVXrPdtYbD1KX2MnXXmM/hdFcK8gy5LTC7seIsxHSaKBSTbAd8ah55A/+7EW+",
-	"3+hkyLmRvcUNz/GJ+zgaLz7QDXSyH3E8XlgTBlt/ggcNjNBrxeja6scnqdti0AGL+koSqFCm1Y7uNXRR",
-	"l95jbu+rayeDtLx0mEo6iKmMyqfowgyFK57DQ2OE/TdgtR296udcz6kqXREkzrEnFpCZ3+nUeHxBxj8f",
-	"pnd8tpqvPrIjXob8XajYa9ecGPbBoNN+yQVU8GXdga/riD53YhVH1Lk/yyq7JUeEouPd+Cv4Ihr+G5Bg",
-	"EYBm3wX/IsbZHFcS2VjF4660TIruQV3CyO8d1nQM1xw5FQgqjhB5EUEeGuzFcVVH09Abxyd6HxSMjE8Q",
-	"n1h+5dQnl5p+puNCirGlE4MveYqlGCm4X8wvMyu2ibBIERxYWvW25NkaMAeAe1uTpEgAMoK2jaQofHwd",
-	"sZWSuwSfJF0CX41yCXRLNwp/VaI2i+neC1cUwQX4Iy8IMHzhLnXLKQVEAQosgiyaBUgFJfu+F3FoyjZU",
-	"rnRYKjLZ2XGGxRpwwFauDbyr3wBTpDZOBwOI3ICyWJtLcoYwquiBDYDVrs+MJRAlCgD3JlZmeDlxd7Cu",
-	"d1C28Xu5BOi77k4aqpk41t5r7siHrnC9Bzfg95vy95vy95vy95vy95vy95vytDflSZFT0CdDzXx1KviU",
-	"5pZssCPSMYd3dM1a1+Rd2PfNC1zGzWdeD+LLC5oY4J7smDDEyFNlC7FOCxkrOLggQmIMANONucKi36Jb",
-	"UIhRiijPyCd0HcYnUu4FyDMeqzulE2STAVipNr3KU+j6pG9mxexDpT/Mitk/sYZ9S9UvNTMTJNG/ibb2",
-	"21W+bqtP3ZECdCKt5mRKxG/+Sj9Z/kAauRkP8wEI8kHLpfglN6J8SLd0vmIPvUCZeEMfjie3THzYVPhV",
-	"/UAuFnzOSjmvN0yYh3qrrJxdMWY21UP4d/orT6ZOnDDXv62ZOEx8XrFLQqEC+lrKNSB7UFecSGDxUQwL",
-	"OFgXZC6reiPQ561qB/MrkhfTUmFXqlyUJtxK3yjsZHkSo/6Wh/k2MD2nwh4aJbNvOc5tgHeO0u2/+o05",
-	"wYA5T+8Ea2WyeGyl62BOXmBz2LjWHE5gKE539jg0vjQrrgxjwleX+4wT94xvAhTlN13vwYCVC8PSZ9co",
-	"l900eHiheeynPr3X+8xF7I510MjwV3e43FnFy/n9J+IvpF8a4sAR7HgOCw1+rGnSYY8WC3n+AycTOnLQ",
-	"FLG0stYKEOsSxL9D0VjFYwu2K4g2HO4bSAERJVm2UrcjLhuqaA9EupMMumHH24F7kBvdcg9yc9nQcAw2",
-	"5sl9g08jP1px6Ei7aMApttT317IyAvDRwcXV9rJC/xlcahbLVvM8ql/y1N7LQeqpwxKRje57OWjCbnjp",
-	"MeyPcdBALmBAZH3I53oMKutLzHDuzZZ+GrdSZwQ6exOrohaukZGQBDETyJwKSP9hwmQhJhElcLwqMNZ1",
-	"FmHRHqXwck8bbMjw1VdffvXFKcoXoC+1q1LAWuMI1C64XBw+m/BJHs5Zo0mY1iU20lNyqehG+6RjAcWx",
-	"TJSE+s1omuBjV0MvamlZKqYjkHZknSgORg02DhuUiOPY54azXShkh2re6z1EUC6bBLIoRXWMBLND5rjo",
-	"z2M88NasWSrKRTveoi/JRgqzGjUJqwIdFwf47I9WLBEtV/yfD5vqeA+1kRs8XF8++fN/fnFKHHnBdtU+",
-	"qVtgFVhQLKgmdhqXB9jyzbFAY3MoE/gN02ZfsW+cb+XfJxsYZvzWzv23mg/8Db9hhDqThQqAUCTQ17Eg",
-	"BjsrlVb92LKTpAtzYeh6oGTzlXvmPmIT+K6x0Yn2GbidLtLf38bNZ5SRxoWRoxz/rkRLsSXXBhtFUbVk",
-	"Ro8CrwXnFnO1GlYSoIHhCgrcmPAZDIr+qNui7IybTYz1Yy/6DdOaYpVvMkLCqxwmuvGeu+IA4CdG4fuf",
-	"f/zjw/n5g3/848PjxT/+8eE/F++T+HuJu8vZIEFz8YDzOoLyf/D4vMAffv7S//Rff7QkdZ8+OP8K3QxY",
-	"2aLYtqJzFmMsG7dJiDIN7Q0zINf43YnJF0RIw5xHsZk7pBhcCXnh5gUzuWYU2UQD/I7GbkN4yQCIydJK",
-	"HGwGlTdd5lIpdL9P4Q26hldFs7FmE/ulppV9G/6dVlZ52PdSCaEgjiwldLMBp2wl5VqTigO+jq54lMIi",
-	"LlC5XVBF6Ar0GitQ12zv1lDyxYIpbPYC8hlSGCBgSSvsjJo0YGt1bDXksxWbr5udg6uA7gOY1k7WVUmu",
-	"7Xagsr62xrerWsgpYAorgqYGPHJ3+xE+/PvLeEep/oZB053E3RIarAOZEdjK0immsL1vTqlg+Jsvg89B",
-	"+MkgOiDf5tnbn6LV4X1CW9cHbV0gAOJWMQy7G6twWDNolHIx2KLsnetj03vZnthj9f7O2SuntBi6tkY1",
-	"gNBwSziCdPJeMsCKOlkfNDe2fdtlEBTu0imhAhPgPbAlgkPc8fvn21D2aoff+YfuQz10L/vU5ZYbZlay",
-	"HKILPnM/ZLHvmkyVgP8cgHalvdlOU9do31KbijMFsgGRXHZclHJHHP18ETL0A9nQPflnXS4ZuY4gZYQ0",
-	"fKh75/fumTEACjvnt8E+16kLMfSTvccUgN6qMLe6uzOBDpwSKbSHHQ2NeDyss9nJFDhAzjXhtvKR7ySc",
-	"A3tnzX7eSZUdjv6Wjc3Au8NC/KYFaIOHbMlTkHoLAPokan0PRJQ3TIEfscfT+YN/5q6y/e+S3cPkE/z+",
-	"zF5SGjWWowJ8gZxbqkxvzOE1PDCKkO62PEUmXjYoCzrYbHxKBcsNRKtqlL2sA+QMoIW45sstD+Qo17dr",
-	"2nzyzLbTZT/+rytWQtbOZk8ta8WaiB8elBPdL9QPzzXZYGpGQUq5E+iC0OgYaITeltEhHeA1PnIfyha8",
-	"amSnhZ2DxNkTSFU4Ve9ujKALAoS5QKXGqVGLii51kyS9ZUKHdOpaGF4haB84D/F3QOEmO6k065J80HJ7",
-	"IUokx2fQWfrzyZTn5oR58i8EgDck89y9yWjf3YaC3nXik+5Bl61AhNyRpUTTjzoM1Gbr5bYnLx5PGzxy",
-	"P6cNuruNARC5YWp/e9CMgUDAa99l7o6QH/w67zeqhW912KEZUNGoS4sU7IHhG+j9U146yQHo1hB+OhH8",
-	"KPXGRxpnBfkzCnHmhJPHsdSpLKgB8Fj82vdWcI3DfYeXlaeDjBS+TyXCumumNZTJQA6GXFuxDokTPvDn",
-	"XTslLx38e5t6GUgThGM9FZFOfzLwFTjLT4A4qdMBX5zP6cK9YbNDxNdwU7GCKOnc/Nj1cMSBeGSPZt68",
-	"/o6u2c/2idMeiNNJJJhc5oq9M6lzsAttSQeqFkT4fCIj1dpPJn82c7sF2RwD9ys+M8ruBC1uNjVoyxWm",
-	"El2gNrhjbF1gGlFBfqmpMkwVZEWrReF6dStCQ6QZ3XiXqO3IBTmDOZyBUunGuFUu0ifpn9YClh2n68mq",
-	"PKXT7V0ulxhdHZjyhR6hyO6GW7ljKfn4jX70q92r3hThN036wbDu7hK+j0gUeGoZLcr5DZ3yx7fHp2Yy",
-	"EMKa7QvsidKpnD8CCOF37wHkQyH3DCGdWNkZYjBrtj9V30Ff+AEnBOQSdb+0IOm7B+LRr2u27z0Wb0Oh",
-	"4d2citQw4Ka7P//rKLHoN/iFMOMaS0bRCBd0PJV8BMsOoRejEDXAimjK4UaKUD7izV8xqrSDis1BpsMz",
-	"7M7g0t0UPlFn2fD+bJpDyBtZ8JO4qP5/iOHZ/QB/FB5JgP2TgihGK/AkFwiqabfU56cktu0RBGsH9+5r",
-	"+9Td7J8d+lPvYWsO2X3ETZw7S+lE20hd1gduIKQHaNMB0PRB9ZFbqmRtfMur3l194x787W6sW+HA3kq3",
-	"tUtmwMo/lRceiiHBi2jtFh/vDa+Komyu1YvlgYJgEVPUxXUlK2gWO3L/taxqXFs2BCyrG+aAqu9i62H8",
-	"T9Xp268+c4FCERm6cne+PsAofhJfw0vu6ndCpZrDnQYzDgMH2ONHS1eXiNZcvI9bqYz2fev6rdiX/qFR",
-	"ZuztClG3jVuWOhdWExF0Gfs9daqZdGalDVorFI1fupSjDBRAD07GNEoEqxj1fjCP0FiSJd2PejNkno9/",
-	"771okG7/32Af6RHRMljLiaTbHGy+uD4NuDzucXHI1jup1r0s/bN94Dh2dozr2fmAj5G976yyetTO2WV+",
-	"mm3bUW70BcQtXTusgmypWrOyAAjBSDQKCe3JVlRDNjckIcVbiqe/X0S9CU/dj0nla4g+fXmLq1l60wjJ",
-	"OwpstQunfnsFW24sF38HOJipRViBVx/9ivleA367sGUjCvcwf2wAOAJ9UU/O/f8iB9X5PedO923bOyhw",
-	"ciQNqSngsjsyD+xwB+zzRiLl+2wV+xD7TLbkLtwXDRF+6+dXEEYV5CsHHnP93sJ5hjyM/qPsM8z7DrB/",
-	"5i6PUch0zxyj4zLhu+7YQ2/AIUkezVds3uPNgeKmFm3ugJ/d8O9AZtxzP2pYX3/NEddkp6RYeunWaDtW",
-	"0iFqmD5Ja3ksJaPjvDdhB+VmSxXr2UN84I530b/l05jw+Hau83cUFgiy08Smv5U7QrFLDY6rsfKw44Tz",
-	"Iku6wsRInEHTGy4glO2kFhfQv9f+m9jmktMqv8evKzq/S/dMM/59u+MOhEOieMvuQ8iHQu9JrYQ1T1gT",
-	"pWAVZlvKen6aS+pnxU0DB9D133ABaXyoCB3sJkTf8tv5g/3YLl3focyFl3ze+9kIWCiOpgbDlvexr740",
-	"zQUwYU5chO2WjnjdjQVXQf8xfVNX7C6PKYz/2R9TCERBb8n72M0Q+oqOZQAU9FlELpsSf6TGYSdIBc6/",
-	"S0RvWDOrAcg6dahrPZAQ/6NmIx2vt8N2OYWvpDPwsFPkrQM6OAP62l18sKFqycXZaaPMri4Rg2l4KF11",
-	"TwES1/docG0bAOhBIkq5i6AAU7X3bcAT5STw5Kw8qIK6n4yAuvpUlbddeyMIatBp4o6R2Amf8hLL3H2Z",
-	"WGsjHv1q//n4yKo/D+ptn632Ny7Yj9tRdr1qZO1RhUi3K2k6zL5xlK/YDat0IwehxlZfOngDNbKAq+PO",
-	"HhXH8MUGcJqwMTtIs3GdV4YTyobwG0fDNULps5FV+e+B2+h4MnP1eaY+kUBEfinDZsbpXCFCuWJV2coO",
-	"mNdGZw7dVsmt1EPtm1+Hp+7q6LUp96PLruSAj5Phg8+sVLahUbaHPB69LbTOlyfMWH3mOuLC1egu45CD",
-	"Ar294aVREJt92FaUC9eVCwAVw2dzKRZcbcCIsuJ7q+QNE0SK5pGDkJ0lQln31Cl9w8xb/8xdBvT9O1Ju",
-	"yooCYPS2ouJUjraKCt29VKOg2DVDSA8v/Kk2cTIxkJc2cGFWBYWdU7WIDqzLaO8rrnnLl+KHelwrY/us",
-	"1ZBqc6J6OJDkbo49zYzfukc+SY3IuwCicLq6T42ERCigTPIMX4pXdxXOe6ZYyYThQeZ8DsU4pyA0m9eK",
-	"m/3s4u/vW/DyfClAy7TqJWSRQ6pUqP7QzOiYGclcyjVnBwfpkf9KFpHT1WH5x+7IZHfDTymnSpW6naz6",
-	"6ZkzsEK77oa00OoJ3B+p8honvny9DuLAd2jeXwj1o/Z1UHdBaTv0j5r97zsk3copu2fzlYSSxkkHByCn",
-	"e1XEt/jIbU3mHPQGW8gOTt9nWJgOa7/HNJJWiW4A/cFNAiw4Yrfcw4J8cBYVqKBI0Fbdz5l2uDaouEAb",
-	"N2+gOZyEvlLst64TwB0lrDja3nNeaPPSA6ghcEmhL6okmos5ayFEs+0lGi72/+bUsITZib3dse1pijto",
-	"VVPnBU8EtBZQeegSkfuD78iPAFrx6IYpvnBL7rMRfoqf+7dDsejbudbKcgHnUjINgI4rWZUnEQ7Y8cN+",
-	"pTbMeQUwJAkRlpBaIcoWpBCKgpYjoUErnEtVsvLSHQJ9GKE29LrfFHwHDwwgxH1PN0wXRDP7lMEevnO5",
-	"2dAckPEmxj48ojISvcnehaXYtmjVKrY+ehg8XAVcqVy1PiYfrPlc1q5ZsAeMOhXKVBcU381QZ6eYICaC",
-	"xO14U0N7QZTcabgDlr5/ci1cPwiuiK6vjTToDco2JtTT3Idvk4DP//Ul/hDwn7/Ensuu5LmLGx3Xsy6I",
-	"ZjdMQVz8rvy633Z7J/uqYMCB6Pdb6Ux5alSc+qfzyU10PieAsE/QBh1AJQ96h8nG/d7QPlkw4DqZHgcL",
-	"/dQhgaOYfQwcew4XJ+yClWqTe2sPJRz+W/bFTunGH7DUqUmX2dIlhmJDey4QTkaC/ULkDSRvjqzQvk9/",
-	"MN5xd9twz6P9WmkemtKD+A23TRFOgPISMZyC9oX90OGE9/Rf/v3e/v3e/v3e/v3e/v3e/v3e/rzv7ZM1",
-	"r253nC4I+0DtpUA1efb2p2MLXVyjoRHwQO9cS6L7QQdq6m4xaw9fPkoENbjLE98H4h875wGa2GUaXWnU",
-	"JMIlcct0n5yQfxKdlSdfTj0pIOUCVA4wVUXna8ReWnEI2zvkfzo3/CYnXzdc61OJht8Rlkar8/YMfCJ8",
-	"JX8AG3il672HdmtqUjTxnNEIGFnK/rjNO3hiQKWH3KNrWe7P9CUm6jb3ctyXIIcs57+u77eRw6jgjSXA",
-	"yNLq8iS1Pr60yEhyzUgJ4RbAecDCeLufHJyq0Lu6pPsLsuA3rNvcobPJg+DQz5Xcwlo/A7d6IoyNbZXo",
-	"7iQkfueytf1wySD/Oz5ff0KCnD5aZhdjF3Xf0TI8QQnVSds9EHJH+CnA6t/SfQD0toYSFFKBdh7+JqQh",
-	"f9iBHQF/KFAylaU1KIyXlZLspFrrAEbxRXyU1kwMCUx4ZFQyP/Z1+Pwk3pqJ76Vhnyhk/c53lXZKEGQo",
-	"2q1jAgCumwQUqVqwrYQ199BQWPqda2V8R2FpHP6ei7CjlyaKbOyHp8TjzSSYfAetzFzXaRcOxk7ivgMq",
-	"+KdcXWORydbqHrlH81opR6DsDQZ/bzZ26Er5SfJTBFFhwU0ndO+omdOqIjfwis5Shm7iN+xGrsM6PsfL",
-	"+JSU86xiSdV3tqkIJ9vT84apks9Nvzz+yT80SiIPgXtGFsZXznAJlQWjOtpCgUfblyxV25176bvpQ+MQ",
-	"q/lh22irCSJ2amV/dL1qCU45uRg09Md3a799jUs08pf3bHk5CNiwz/df49QA9EFyvaZ73UE5jcubiqbN",
-	"h0I1HnIp5A562Ibci3lcSXjD2W6AzeGJUTwuF5mIBPswZ0AyHUFetf4IJsgnA7r6CTqN3SfKFVAVzeqK",
-	"axPLJ8hvbco2qGJYuFSCWebfn0n7pjfsJ+z5dkf6x0+hKdv96fk/ZRrB/fU0qWd/ZWxLKLFHwVP4Mr4v",
-	"Fk3fbFAnfHGFvY07J2mUMfxTvinfp75/X0q1lMawUxQr2LGY8YRFsYUkvcSUPSufvGWlHY839NzRqhc+",
-	"52f7+ck68rUvsPE32GAQ9pY341DLvq66cCcX7uPMyMmccgCIhSTfIuozj8CZ/u9OT6c3TNEla1UnScH0",
-	"ZdvHHvpK2IfcJtobjFWLMFTrxWPhOP0NFL4VTXJWzGpd02oUTOhBPNdOCb4OfrbWUnN9ZuFlw17/Vmz3",
-	"yajYruvToTLJCPNaG7nBJt8u5+DhnBq2BE2xqQs2HncIwyAgAkfFQlzPzKO1xB6X/5OJHv+7VBdBIOVa",
-	"1tBqHfB6oL+hQFzNoxXEfdNGcSNvWHmBx8LS3ocPS4Z6H2TNFkRRsXb1l7QsuViSeovRxWp/CX++kVW9",
-	"YQXZ8A9oOys+Z85WiM/iChDRfqmpMNZe/9ix3n+dgQFm7Xi7taGa8O/vP77/+H8DAAD//w==",
+	"7L19kxu3sTf6VVC8p2rj+4yslWLnJLv/XFkvtm5iW0eS7TqV+GxhOSCJcAjQAGYpxuXv/hS6AQxmCMwL",
+	"yV05Pk6lrN3lEAM0Go1+/fXPs7ncbKVgwujZ1c+zLVV0wwxT8Ntzqtnr0v7ExexqtqVmNStmgm7Y7GrG",
+	"y1kxU+ynmitWzq6Mqlkx0/MV21D7jYVUG2rsc8L86bNZMTP7LcNf2ZKp2S+/FLNXvMqPv+AVm/aGDRd8",
+	"U29mV0+Sb3u9+Jqa+cp+tWR6rvjWcGnf+37FyMv3dEnkgpgVI3OqGaGacEN2VBPFaHlNqJBmxRSRghFu",
+	"/7ioNbMkgKmvGC2Zaib/evEIXxZP2M1JG8XFEqb0hikuy8MZPSMbKcyqILqer+xUnl4+/dOjJ5f+dT/V",
+	"TO2bt21xmMF3aSm+gW8kCQ7/9BF8Qz/8jYmlWc2uPrssDl7xi/2u3kqhGXDPGyVvK7axP86lMEwY+yPd",
+	"bis+p3ahj7f4xP/5p7ar/jl61X8otphdzf6fxw17PsZP9WM/LryxTbcfVtSQHROG7JR063Zfs6M+u9VM",
+	"zGH9WyW3TBmOU73dJ2hWzBZcadNitZIaNisOn+TlKJ4vZhUdOeIWtis5LW2oKG+4OOSbH1aSLJnRlo25",
+	"AkbWZMOo2K3wNB2yRbPdf8cj7V7sV++mXFga/RgGkLf/ZHNjJ/OsLrl5KYzaH5KV3srapGZJjT9cpT1P",
+	"RqYoQMtSMa2TJKCHRHxk+Oa0vbFTpzjHxCtlbeYSD097ORd2DRcFkYrsVnsipOnfz4MtK+wJNyu2J0t6",
+	"x9zeudN4MI7dL6ZNWoq5Dy804SWMygVINCr0jilCRQm/VnKZGnpH94fDaqY1lwKWZ79r5JqJC52d306q",
+	"UqdnF+hrp4XPjeJIamK2tLNsmKMhSLx/fhqFY8Fm97Is/IYuU4KBLaRiqV1jCnaKCPbBkC1dMnLLllzo",
+	"ayLgirBXCdf2qgCK4xkawYRMGOVezg3b6CFpGJ2/X8J4VCm6b7G0zhzDORXk1t52a1aShbRX2KjX2nuk",
+	"PHxjZ/v8YloTSW3BF1SUL9iCC+7P34EkuWMZSXBTMSdUUx9uZOazW1bJXfKTpaJlYs+/cVf/vGJUpVi/",
+	"oresSo6oWGsSt1JWjAogV4IUmvWRIqy2Pbt3TlO4oIbAI+Tzy8vLi9Q8N4zqWrG0mhBvn3+wcC9N7hzT",
+	"vGRfcW1k6gpYsSqh33yxJ6izXBNRVxXZ+eOkgML2BMWM2Mh5Wd/CPWa/Re2PTklx0xL15haPUfcgrFn6",
+	"ihdOH+onhP124RUkWFKSFFKu37IVo0rTKsHD5R1H5SMs7GA63WnThWEqejISFI1oOvysZHo9XoS8YHr9",
+	"N0nL1ARUXU0QRm/rij1fUbFkg6IBB/ZTLTx1wrr82gcJ/ba5EGlZwqGh1ZuI8gtaaVZ0NqPktNL57+S3",
+	"ppnFNijvh8+yD2aYq9wAqRU+pxUTJVUvaOJMlTTNyytZ8dxnPZPdMbZOf8BFKXd6GsfupFrbj9LSLl5+",
+	"CRd5sF1gGs33m9f30acxoNokCpr7BCFd5W6RHtr9VFPVPqEtTciu5Kake506pmlu8DNsxj7QxFsD91Hn",
+	"B6BggjpKbpJTXnNRThGTxcxwU2U+kcMnwCuRMIh7fYHTgwH6Fvff9hY+FLKL3HYcyMvmI79Do2RcfDQT",
+	"/N/Heb38NX0GjvlThzBxcseM6BgmfaxTav1XcudcJjiAvb03VntKqB17t2H9LLFH5crr753b4OAseNq5",
+	"TRySGjqh44Pum7aluXaaMZgRhCctO9AHUyN8I82Ki6W1drixYy0qulza0cSebHBZXRmJF2KaS2s2ynOw",
+	"4KJsS+CEanu8ldy9CqKPckpWVqxUdgmJm6JH4MgtE6y8meIA2FK1ZuWNtW6SdumCsZLsVlI7a67igjnv",
+	"HzfaWUW5UVHMDW6KYjTnzlFsLu+Y46BDZw8Txjut2lP/dkHs9KyBQ7Q9BrWdNNukXq+ZMdVEsvnvZJxj",
+	"2rjN6xcsmr2DB61MoWsmcsPdMaXbrpeIsXaKG8PEjVwshiUI+AzcVdJS3OFk+Yn7s4DnyrFizF6e05sD",
+	"Hm1GM9+cnHk2n6qSgrdugsjW7C1bgD1HP7zGrzy9vAQ3uPv1yaEc99Ll8BTYT5ycWlFRshLdcpHT98nl",
+	"ZYJNSjgATNQbS3y7x+CUsRYjWEtUlMTyt5XhQP+53GyYAOFN1Roe1jVsEHIc/MXuQ0TbSLqxlKjtPcZc",
+	"Ezys9ihfE6kK4njbGsyUlNRQsqB1ZQrwTK34fAW3GvyNVJzpK1KLimlNgHnKghh4j1lRA0+CNdOKHyhG",
+	"yzHki6S1p+FcigVXG+A49mFbUS7g52aeMzTMwi+eQ39MOh7pfPCcfsN2b+C5fk/lpssg5A+UbJg1uv3i",
+	"gY2kIpRUjJafOLdoc5WOoUkjLDsSTzD/Grv8WynXFxCf0VLocQNHorYTchGEbmQtTBN0efL08vLTzy/b",
+	"A/8xNa6391J+bk00RW+s5UCpiJCmS4bPLpPTrYXh1eG439k/k92KiRZ3x/7F3DXUEaT96+rIVZRPcOBz",
+	"Qu8FM5RX492o79wxxECF21pNN4zoGgYunI91x7QhoPpdEcMEoQbuvbHeyleyFuUXOImEcnu7v7H8lHWR",
+	"boDtcJI7blbRkQcJYPU6wk1hn9qt5IbdMQWihBKnzk6Y5f6tnUpilnOnvQ7dCuBFvvMR3dGXyUv7ldR7",
+	"2Yc52wYf8qjxXvqvpC0k51JKnxZqDJ2vULpwxwCw88Sr/qOX9IqnKbmh+xs6z8RQUPyBzKJ6bc2ZPbG3",
+	"GkRP8N5oGQKR0mrH1akgSm5cdxUSKWCpuHQCBILX0dLeaEgXI8ktg3hZ8t3a0DQH78kdUyWfG+0MEaoY",
+	"sdaMXNibjxWN93VvP0uJDSNL2bNlzdSCoURu96Ske9g+EdZQdhy7fRv4XpYytXlGVmVeg3F0m8+tKHfH",
+	"0y7YfsuumLcYaMCblRCAs9Z5CAet4amGC9xUIxvWyxl/Bjxhc+IUj+ShwTpBic9o2xkHZTGzOxXrIqgP",
+	"z4rZP6XTQhptWDFQoeEuk3fwb8UWxv1jucIrBDOn/DeaYelUQxYrh/BXjFXiq1qaonun1RXLoCyWQVuE",
+	"H2vhWAy0HsIETs/LFKC4XBMKZ4xQjCUqtuEC0zcgd6De2h0C3W/jRzCSlBIuPxheSBOOIg5o5KNS4og/",
+	"Dt2k1MXTHbndduS4AKTYfTDBaJN/w0pOD8/ca2t92o8IfKWY4DbU/F8sFRYyTKdThQ4MPGfT4dTcgI6o",
+	"NE/LL5Wst4fEDKZXKmHDZIIsk32i/c5Pr17BC3Pzz8bZvHIwYjfndUczOAyvDYbT4ODr3sAe22zN3t0t",
+	"LtnDnhrnA5sghYtfTRAx5agdnLzXLPNscuDW8erlLGkT8BGhJXdV+UEcizXOUqBo2EbHE27wHO+lMySy",
+	"3k9ch2YFqUUwt0WJCrRwrtG8RzRi2KU9tLonCQP0FrKksPflFaFVRfBLLgGGKyIVSvjRyiOKisSGhhFG",
+	"D5UaxcuVcUQra0ZQjSBGYuAsIZCSVqjVjOa10jKY6CFlpTdXJaEEGlolp0yJWclag+YlStjIglDiAlj2",
+	"tZRoNpeiJFYNa4y3IUHvHHD45uCjO/R2tBn1vyA7csj5llBlKam4No2tZ6UIVUru0Bqxa1vJnTO6gaFA",
+	"kHWis0zPWdcDn/DvR7b306T1H3z1I550t5rX2pzO5T2czhkaUqjQA5pyFnlP/eAr8577xn3Uny/aSMbB",
+	"l2mpWkopemz96pyroOvgTS0v+Kxj9TZSToOa2SiX4RwmB/R69OASwC8Zv9lJYK/1gqmQVByTLP6WLSZ6",
+	"l0cre5EjvuMh62ZEo6MTTKwV1WQOiR8l0VzMOznSwwpd7iy/m7pjqV2yA30n0FF9kkN+jK482hmfdK8l",
+	"6cCqhE+NfUi6MJ6Rks35hlbohMWkO1oR+vg2GcWqaCq29FpAbGkuq3qDuZ/2V5AzqGEV5Im/L25ZUpbn",
+	"vKKvpCJbJrcVa+uIG641Jn4cxoZoVbP0SKWiO/zWCC12t9qnPSQo0XtmsJMql3Nrr0sCZMT7VTFm6ZWJ",
+	"73Y2PW/4YRbVefIb5mEwf4oaLVxIUkmxBN0oMuix2AEJn7wopoZ6s9ZSRj/ung5cQlBpD+N7aSqy+fot",
+	"27r7I5ePl05PX9GS3DJjNRhruKzo3Wjf1SuIyyS0vpB2Ni4xj9MqPcpiwRQT85QJ9mxJudAYltrWtxXX",
+	"K1YSxe64xtTo8abLohbzTPLwtwtiD1xdUV2gSm81I0bnK3uSXJjhxGTikKk6nmLZkSyL6F5jSxeEVlq2",
+	"zEhrVrgiFT2JcuFLYyee5ZjpCZiDfsxoRSHrMqRjRqwV0d9zbswTnqjpgyf5vDeNOc7b3tAPWLj19NL/",
+	"L6rmehT/NWUd5lJaVpj75mUerSpwL4LEQOeAbpcERFkmiylGfoe+XjG174ehkhRCI+bI7NVkFP9ZVTkf",
+	"uLXqdlLBT+3I9WycillJ7QyYs3sdhTQ5n+BSsLKT45G7OL2jz43X+naS3M6VPI3OCfX+M8+cIdI85O3N",
+	"3/Fys6WKHccCJmvsN0LfssHA7hczK7xTaqS/Ma47N0lq0P4DfJk0ADLk4DolLdKrfUZqwReclaQRW701",
+	"SUce6FCrlN/J2hfQ5pxjGcE1Jgc9Vqm7b/5nXS5zL8irXJTr3JeguLDtvIjfn033bezk4VTnjufbTSd6",
+	"94CPR7GSCdOfwZ88NJ4ig4kiW6q13fURtn16bWGA5AJq87WrZ5ow+VsqEm7WV0puyKUvIQRNBrxY8Otm",
+	"1n8Mi9mKL1dpP04wuvrXC7Ny4/gvpdb8ghqKSs59XCoTwh8Q0ZuUCInfuN2nk4Yw1Fygua13jG3zY2TD",
+	"rgvGUunVr302Gsc0tEk66GiPz/lsuezdLnfCYQoc3lchWI/ZM65YFfJu0Rk+adX5fFksDqc6CkGNSCR1",
+	"kZRUPiluWlhcKz3UaSV98chwIl4imU++/L8CfbMt286lq7xgev0lS95x+dhpNpXd7kDmOytZpU7CdyEc",
+	"gq55AWtN3HnyVpb7vKUH326lb+I3sGz+dg91zVdNUAntQExw8T7H8ddit+LJpUK4ew+p0ER+/dw9EXL7",
+	"ALV6g56hCaWCp0SxO2saUb0HXo3xNUn5MLtMKyJdp+2gyBh507lTj0+79+TW915xltqjO6ZcFHWEu3Lk",
+	"vPyE/ODZOdVKTFY5tLWpxLCRfpk+jKarbn0+KJEmr9uLWj/X5PoVXZyqeUS0SCEvoLXkQyQbWjLiCtmO",
+	"oFwwt9JvcwmxkVMv733vq7Roj3x5mEJBSks4smcjorXwwohOzZvi9aR25+UdL+29+TZVrJgv2BxXZevL",
+	"KbNX28sPdAO5bYdXm9VLklrZSu7Ihoo9Ov59lUEL+iPaip7k4k2tDaHVju61vWK0TGdtSzTIEkUPkBmL",
+	"gf3N8amNzquOC/YvTBPLZ/YeJnnT+TpJLDBHrhyN0NgrMBWkUcZ8dsOOm5UDLdlQtdbJXNdbtpcpW+gr",
+	"uSMLqgh+jhGs2hRY5aFXkPjq1IDaXPt4TyZx6BQbwz56E4LNhyUzuTuX+YTPRHIr3fvJw1OovLhUhEV3",
+	"Mf7v6LvxlcXDpYN0w6v9fVUOTrYzkAN6WMplY2gjZemxblySU1ObA+As4KrGZHJZlXE1wYoRWJtV/oKx",
+	"FXFmQS4eXTRkXdGSOOdEkctxA1aaZLXkyx0b1KEpdenZpDP7wU3eixNbT6nsiTXrrwX0vvZxLp14AMXo",
+	"Oh3ibWSt21korFAhEcft0+F5pl4ok7WQu/QtmQktv3YARaND1HuqSm34fD2yPjGcSSd5o30JxzBtdfry",
+	"Rc8ZUSJMVJ3odKNmWn77nPTple25Mh5qjOK3tWEnImeU1NCbSA0Z47VxKkL+xZjD2d7Glx/o3FyHJAgN",
+	"N0GcCNHMicUX2+jallWTj9v3HZ+2G+NPJCtEuIQiRZcg0ZSifTs3gAGYLi12WmDSvlNTcABiRSzlW8nX",
+	"mFgx6upM4OY5rC+Bw5qsMwaf2aTkpFwtCpSP2eE6dx8E76EOD2tADsvKxoaqw+5/79g3hZVAq/XQOD/Q",
+	"av1Mr3ugFX6Ia0uJRnSDfsnS8HADoODV38hWaB0/T//oiDmmabi7iE9+tAm9QuRLxRMqtchZJVNBMBD8",
+	"AuAsU1HzSVwfTznD+iH5dRSKi25oiF8cpFQ6xyv4yQ71XLgRXeHhrDcufihoYsiA9g3n87JLyZJn9TAb",
+	"YZqd4V1e/srC8QapkzQM56yq+koQJh/psA8T8MOm+si7wGKJCx7XNUCTdBmLt1cnxALzSt2RZSzOhMRx",
+	"e1eRLihY0LnzM/fny8BTx1QHBH1SLiBhqSBSRFWm1lw4gnXOUizQWzdrraGbSEwm/dtgMuElh2gg02JG",
+	"WfEc2CRXtEvgCdDNqwqV7w0181VavmQ0gVH6hT6ugnWc/G6XHPSy73vFRNkb8++ByhlTWnTC9RcC/BOm",
+	"MOnOhMXn1cSQQjD6/UP36NQkgQNF7WCj8h6NPqO730Lmychj46gDXcuBBsgafFTo8xuh++b9SRmciPcT",
+	"gGc75MeF+JEPMXMa4zPQo3cT9HuInU2LPmSAB+4zCT96ZWo9r8Ld1AUm6Vwg0S2DfsWdrKuS3IKXCbJk",
+	"55AhibVRC14Zppx3ChKv8S86AEOjVEsnAZ7ppgrH4Uzjec3oTMN5j9aZhguH6SzjZRJA27nqmeqkmLuS",
+	"6TFYhJHGT+MiE9bNR38ywbViBpfosL6XjaO8apCMJhzyNJ4TFBU2eEdXDS4ToDw16TAfH18pEeTMwPlM",
+	"RmL6t8NBOgVeyG9UD2ulzcC+HMtmq9PJD9TQm4U/dgmvY+COTK5KrfSNkTeVlAnn9des5FQUEAYmcsuE",
+	"1XwdKgZeFQhPIvaQgVLyclwZU3itw0vLvHjcYFnDcKvYnKcDxc89VS2riGWj8e/sVecTdeAm23HMsxGW",
+	"kdxWXRN6q6FJh7MJBCM7qsfNtx8tEdzoPRvak6OatXG+XSB+zc6uIBIdE7BwJ+EXdgzqphS1T27dxHLr",
+	"piu3Gud/Q772rJKnzmqoZypBm4i/PqBn5y+xCXGYltPlAGe2N5iSpdYXgQIfM8U1n3fXAw3bg1Dauxfj",
+	"sjBcGqXTgfw8iqiOIyJ4XsWIENISmN8w6KkZ9cN4Hf0r7WBuhFml1vOl17nHprzkj8uKbnNpcmK8Fy8k",
+	"y7j6KBg1O/N3Zl+xh00pC6TpgAsMpJQdmYkWqBqQB7i98UD6K07FEl2eXM1RVP9Uo6E2V1LrNGCA240Q",
+	"KEd8KrjditktCpo7LivIuFoqNgJOKrlp4/LisnhC9APXGRmveSqu8K297dsYjuCZLazFu2Z776Rzl33T",
+	"cebK/sfsp0I6tvuOpOASzwBzZC31tF9lqSgX3s/aOKsOtSjJpwAxuvW8sd9KTcij/3j22UgBt5j3um+Z",
+	"miNiWqc5QK4FBU6vDQBU4O675fewDU5zgmMtDeT0LNYGu2lYI3YtLy6PzJ6Z1L6jEZqHzrHsRfZaeF3z",
+	"7HrCglenIryLTGr1Rmb2FboVTsy6zhsePWlNzkU9YhEObJzO165yZ8x3pDmxK0wq1QfI2QDWydIDQDbO",
+	"bUe/MIP+whFknq/td8ZD7b4HKFsrJlztxBg3qn9FdiOy75BizpyhW8Fx5mLcO0/fAz/GTUOKM20n0iPs",
+	"WrAZwq61X5zfuxwkhZVxJpcLUkm51qTia0Yo0RXfNjku02Ad2E91Csjrb4CXHhBT4SlipMNRp5VitNyH",
+	"3MYxOVt2hJuQ3tIjNbps1MJWBw4ysp6vmMeagEaEOxkg0bxDZazyEJ+gZBR0d+NQpXR/VtWYsE00UKc/",
+	"CNtZdcjTnCi25NowRW4thXThVSICvrdjM7s7EiZMx/NBikv/ypOG/21v0eoU4X+QshESjAoHFoweXpcP",
+	"jqGRHW8SdwureLFq0UGra5bQzlU8x7VU1YpWZ8yUcAN2kquQyKlNsefzu+0EVf0cGnBffXkGO8plIjhG",
+	"axT9CDKqkrscaNREhfmjacqOMG2VObltUq6/cKURnfjmZmv2qbZBGORoNZcAzDUNOGsUJDKCeRdEy1AJ",
+	"4MpoF9hjYNXKVI6qJwac2r46NvlhHzvk1fAejW7LlLZCrzymQxoSMNqLprK3GTdecGp/vm66YXbMGIlz",
+	"9hwEsNCl3KX7kuTSkL6CPHXt8UihBa/VEuCO3dAySvK90PXG3umKbZN9O9dc5FrrwkfAA3E/V7k4TxFC",
+	"H+oDN7kqzHTJvCM3UsKjDk1qL1hmqZzvPtYvid0Rhg1vMmeR3M1S0sxjVqn+gxAXyUOLoSoHbk/PXVuG",
+	"NeRyJ8gW7zRQvNJNcEKdToBFrE3FEcIce7gleVTKMj8prol9INfvynNH4ssXt/sLyFCGdAZB3GSuo0jX",
+	"mu0x18FNL/UCj4GQ7ETlPbujbgXclnf4tWz4P6doU0HYB7rZVgwRbvSpjQNCPYfjO+SOwHDC4Qi4SUXr",
+	"zbOcX9thOBTySiarY92YWVSThqSYFNVpFp9CFtHthpjdaUV3dug/HFQkgO123tLmCv+ppsJwuAsAdKU5",
+	"xN4ng2fJQ5ZF9TcLvsRXuDSLA6dNb/TIAd+77PzweXLfuIaEyBSSZ1R6kug5LRfgNY0LmqQgis1xqSdU",
+	"3tkxNtva5KKp8Ao2scTMt5AYFSZBMro2COF9rZmliIk4f4fVBeeE5E++l+3AWzmfGvYIbUEHazB9m9DB",
+	"B3N9uiA7RDCwjhJAXf2ZIZBdecPFCJSkg/yNqDFnhnYRrtwU1KbD4M2TXIaNVzSHF8qXIR4fxF8SGvwd",
+	"X0JZv1wsrjymMdmtoIEIQiDD9QBHk3FI3/MpEEKqpjnXAKJdTzfob9guABg8XKhtOoCA1UQBUL6BiUYl",
+	"5xh8uHHQAhlyvfGpVhPIRatqmBleSUXYHVN70F0LbGkBQEVSM0KrIKihNMes2MbXJbsI+OF1mMnefeac",
+	"P9hDjEgxqr+bVDplkisCb3FsCk+R2z3C/ofC+JUrn/e+l24ZvVRYKY0I/76ACBSbQ89C2PInmb32PofO",
+	"ViM1stvqRd5EsMwjnUBbagxTloL/83f66F8/2v9cPvrLp49+/Pmy+ONffvmPZI2UrAaz/N5Kh9Pq76Wu",
+	"vJoC2tSF05P5y+ttVCt6pCSZgH1SkEuP4oVmwKfku/hC8uzoHR32mF9oYk0gtBrA0WGVK2A+03kXgj5q",
+	"zK9DMNniTDA1I5Czihk0rhqUGG8Q+gTaXDWJZA2eJsLlmwEMmUOxMS5I6SQnLDHDE+98/e0EhpBbJm4C",
+	"8lcgQKoGG77vtFX0/jVJ9uDelbUh2xrMGRSYUiCMbeFKobHqv5Ji6S3jZNeJnItJy5sFHbFRUQm2lYqG",
+	"VxVRtRBcLK9c4QY3hHqwFy2tsExvjUx6Re3dgN9Cf3ZJ96TeEiMxtfk6dF+BT+J2L02TBQzGdNW6gXth",
+	"kqYBffcmStiRnckBKK8XBNBhANob1jUWLCXh5trXcrc6KPYot59djmvW8flRAHnYMzpLv+mVLiXdtw/S",
+	"Xy4jSfbHP30eibAnRU955zmBTYuZnsvt4FX2Dh5q97Nyq4AGflSUwLXtDfrTcXdcL6zqN2z3PWe7Y7t8",
+	"DHVxwrZCaWL/ecRt0TY1Om0kncej9cduR5BmrJ98h6O+OVtahDmDklcOC8GXVreFdHTNANdq2HDJdl/4",
+	"RhrXYOFjJsOOTntJOzi/xZa+TWNvrrHJabplPhNpn9dgw82EH3JFt9DX8grQi0ryB4h9U0H+v09cO+mC",
+	"+G6ZBYm6aRYoOAtoUVkQ39+yIK69pWvKTQ3RcsN88QG0uIp6+kQiF/Eop+CluvMa97dsJ/sy0cMzCZjR",
+	"aYXUjvXSsf0cokKNbd/3iBZiLTuY5qB1CkN653DPot6xyReD5/Ouh6dyYGBce7vygMH7L4x6e5PSUgBc",
+	"sI77uYM+Eqxaq5Y6okx6YdfIg7enSPXtHVN3Toh363ykq2nuFdTOw+Sy4Cf06UMI995elycOFOJ3J45z",
+	"VKB1Wh+R/MvzVcgBx6dXW4CHBiO7rXrjOBgX+pTA5qY46A1NZVbNHb5K76Id9semiQgf60huIhcBF8MO",
+	"npuvPm3CGLrIg0KA0eCaPS4Ap9z17pkUes2zHQZXkkJ6cNRMy5+JuONZVCFP3HHJJJZ1Ujxfb3rwmWD1",
+	"F05saujZDlbdtBKxTHfNAPVTuew815YoqcHkUu0GmdNHyzpVIMCDnogNmzXRtDxKxhunqDd9zKZ4F6px",
+	"9snxXRqwMXuvNRFcyPemvOax/uGapXxkdO8jAP2nEW2/XUApKMhol86PlZ45KKmbvswS5xV/OJ83OF1i",
+	"l/eY8oOJPQM8oEZffneE7TKhNKzPA7ZjWzOiqdLhNQxfzM8xdOc8UVU7SyucI9UicPClmtuDv81aAdC7",
+	"49p392iifY0/L+kFjP2OKTTfyPUHDAeaNr4CE9oiXCPvmATBEHsmxwSFemCV7HtPgVU6AH5FjvHvhLZA",
+	"7i/CZZKn8V+97tjdhJgsR+DYDCuWno4ZJk92o2r4O+/ItJYZPlZkmkCfKzH5qHjT9IhSr84NhHpWlqmk",
+	"DOasnnF3ZpPVMAB/pRElzd//gy5vHWAxwd9W9q3kKK3liD198FDhxB1Nd3yhO7pPe7l6esGEvi4TsAmP",
+	"RCB07VS80wqmm1xjRefMdyM5oovYmADDk07jysldLnwAL24+kl2ML4w/YjGJsG5dNUlnikG2fwlxWLpm",
+	"kOQ562nqPtSlNOoNOjmYmXM4v6loQlr7It7D7aqVyORTO4x4j8g8pbYI2qz0ZS4PYPja2TYWGc4xudh0",
+	"8W22PrtbmJ28l4ZLd0fUkEzE+uiD5XBd8nFaSSpgL9vRvTsa6FxaVyYyqB1yZQZPw+OhJzKx7TBnaPPb",
+	"NAFNJVjAhxea8LJo+hRgJc2SGFZVTY5yUker9dR+jj4Xt5MLZ+htjEteK3El9ZpVV0KaR7Sq5G5EYzWX",
+	"NRsQbnCCme3dSp3qF1W2egtPkzZRicuBDR4OyUFRf1zqIlNbFcEiiZKExuqH/ebiu4/tqn3utGqMQoQW",
+	"KfumHMinIaRLDrc0ie310hfCTJhgvs/sbiWrBoAMCzPTHOhjXN5IuEX7GC3sitE7sDuShkGm3uO1sOaY",
+	"Q4xxRaG+bhChFiGGUyZbuXS7u2KMyktcRzy3yXFNEe5ViGZFHNjHuinfbj8qWatAK49F5ZNMoaQo4MSD",
+	"cQgw21ckDAQBPwQcxVZ21u7zIFG9JWAHhZoHHFj4BMfBU7ONKTLOIeuPfw8g5Kg08xguK4bRigrGwuRS",
+	"m/k2gCN10rqlysG9IuyPpdFSukJW54Ln2t0091ia1a8i22mnl4kVyC+FSYLCzA2/YzfZVn3u8wx6BF1S",
+	"LsKXD0nmUnoxnS+4Ql1RI3zZeyR2GB0vG63U+UxRM4VGVKM8p/cKtxEgPibkHhxe3rU1XVmuAW2ebo10",
+	"RwqOI8gdrXiZ32D8OLO/YJucEz0jtnn0LFA0gGf0+VA9J6cx5mk6WnRszXjef56LS03C2vZrybWmGI4p",
+	"DXjJnKPaSwe4DltF6YO9LOIpZsRG2mNwmkiZjCrY8GgegeD4Or+W6eJWHd6ZJtuKUZXUb303vVEcEmrM",
+	"UzhYSu5yNVzTUiRC79nEW7IqQ7ffiIdv8NgWTy8vx1rWiEeZfDnfTrDBcsNU7K4nwH1TDyY3OIQGOPjo",
+	"+T9tQq0uoL0+B1pV+37wQnhi7DA9IqVWYsR88Cmn+t/wxWA7pBU1rxcT3CQdlMXQ7Qi20C831u+QR8IC",
+	"3Bb5I1Dgees9o28bE31K6cR+HDZHb6SsNl/Lu2Q6W8lPRktyQvTw2HoED6zbXlHziC+SFYvN6egmlx4K",
+	"/ErK9U3TKtQ9Hqc7P/1ssDvuEY0P83YstLh1GeahKiOYtd0k86Rx6zh89B4cXD4uJaMghqolM9Zci1v3",
+	"9etJ7iz0pPW/ZQ5+eiLzTqinbOBjT2pA3/RFxPHSq9FGYk+/f4N+1l2ldgQqZ1yldXz2Ca3NSmaAmk+j",
+	"AxZeMTEZZ8AT8FBhQ+fxlFYGXbp6VICoSNRRIEChgmIbTz5JfBeT884qKmi118a10GM7eEnFaLobwFtZ",
+	"Gy6W38hkXkQ+PDYpANItDIgnD6/v0SuDypf0fEpVNqm/XgaO1c+sfvglS6eN9qIKVQEBKOMFvd2HpCKp",
+	"Gbq3yFISI6FHOYJKp8+rTic+QE6/kta+gex65zUU0hArf30McZx9Fu15srWT3KbyL946dkIonArwnXYr",
+	"6WZiZ6HlhmG/rNs9zhLa4VZl80nhPxo72SiwO6ZZHypPlYdS8tqSW5MncZoVd19TtR6Auxjhk8jHpKJc",
+	"0YN+PMgpcwatCbAvGgFwA53ulQ0ML3cXelacp9NyP2j6OLdd3NCz2zHYq74H3X+Tm5FETD8lhpKGRv5K",
+	"7ohcGCYcVZk1fq3mdEUAgRBYHZKd+JqBV5oCdhXU/WWRgXrakkOmlJ7mBJCZGh2HqDKCFG/xyel2VVIJ",
+	"faaxiTkV2Ny6I3unJBErnkoifh3hxhTktjYhwcxuB/gHWUnoliqDXkRMa86U2o600LouZ4+B5Has8JFu",
+	"YG6cuB87x8FNWk6mI0UHq6EdN3N6fqv3iIe9EiBa5WKRlEA5TN3OC9rWQ/JNgu36XtQLr5f1TkzuWDDV",
+	"jO+3vYPNjU/nNu9FS9j0Ku2d4xHiTfHBQFjYFUShrl3sT3uS45818fblAdTHknKhM07gDO49nVK88wUV",
+	"ZSfDpaMV3Lok8JHDadY/3Hwl5YQBnwNKWP+QaQlf0n1BdoytC5ToBfmppgra161otSgArSQp2a/dFTBo",
+	"UUO+bQ6bjYA7FfOS4MEQIdJX5CL8TP7FlLyw07iwGiI1NAmp6MDN2ht7AvB0Cj11oo1UUW1ufFZj9yTc",
+	"KmgeuIYW5/44aAIC0IoYkN72rQimQI134iQleU7v9oiAqGdzTfBBuC0gmJnSu6NxoQltxhWMKhuRLQ3N",
+	"ntVIQ4NcHAKpJn1IhIkuHzd2p9OX/iLTZc6sFNOgVEMWAZ7zYrzW4JEXj/f/gK/NQf61ERQdyBDgK2Kr",
+	"LbNimxTcscM7zeAnrrrhpkEuzCWvt1kDUbCi/HRVCx1YBC5dazDY87hjcXJVnCY/uQF1Vs/5JtJwpmo1",
+	"oyKfoShldPPEgMd5VvZgd0yYRzgy8dfxgY8weQ1/ay38I3JEE+f5Waj14bH3YEcFCvYJRYBT0z/zOmIm",
+	"LfJhUY1PLLiJ4xZubrnlvg02S0K0tTJ4I1Ms1HWbFVeGMRFAdlxDG+hug9YBaFZz8D0svPSZlM10Yo/F",
+	"rA/H3m1bRtcuN0SbGJ1nEvdNhBxvuCyTlTSyAWEneZBqlyUU4yNFnjh3yHTIsWpaNfhMsNs9NBP2vdWG",
+	"amM8ovkpHQZ7/D/egs27IMdBOQDUZ8ql6PGCTxtmYnk/tmxLj8OF7neJaK+vKTbCNYKg3kF/nsbU08AG",
+	"oOFDMi0Ze8pmenQ4uJANVE4GNkQA6ZGpLVSnrQ8VxUAmYFP29OB0ROzBT29Ijej6msxpxURJ1Qn9N/w6",
+	"GoPZ3WMH2AbeubpweNCOo5qpN/vRd+DeO9pMuOAn3L+pN7+br1iZ9DBuKyompHtWVAwSFIdMT0NuWdZu",
+	"NHLNBLBqKa8Am/TaIZTaW06qtbVJwO9/jQif6Hl3/d20hO9GUE32uyEoZP8evpMMDL1rBH+bRD0tabtN",
+	"+d2TybXLqjbpkOEdUy4JbkTtRskzPU4E6rCpv99Me8UhEsmwfqg4G99M/gWn1Xv4RmKokWVXJfojfetX",
+	"v0KkQ3vVDSgJTjOzPXfsuASS7I40+uehPAPtDq8VZwjlwxpt5Lk/5TIxkjBCYS8PLYOAIWUX4Ps3HTh/",
+	"TrYRipmzNxLVDkGNosS37koA1Y6GpnU8EeybnoSLd+h1+R5Lq/MllIeqQgzA66xWmiyqmNeZfBbBqGLa",
+	"OACDRKMSWrJe7GauQ8kJZq1fXLSd2DI5cLq54w++XMF+HFR1QFOrDRYPWBHrWnD0dXCMWl3YmxrBCV2P",
+	"61kxQ9cYFpqDFwiUU3JgPw0foG8bpRvmF2rxHjT21/GyB1Ox6S45KvLX5sRUNW8r6flIH8Uz3TSjs/O8",
+	"0AHINOWtYpVmwWOSKdBDTRm2D1vJE68n3SewSZ9RzyuWKil8CxO1HFnPV97f6qwzTfe+FxOx68U0M9hT",
+	"bJiyW+3H6spZC+Yu2ttRI3Wk0/g2OzFEbvZcpJPLW7nRgZn9EK1s87CeQPOYY5JM7uEjzo/V4zro510b",
+	"ERr+mNbsIftoFFLai+bxaR1cb7Ys2ZztFfhtgVljPrUGacUWxm4rfLNwlSQSECiJkB38+pHZmJTrHPH6",
+	"Dbxp4CnnB0xZsowpDzDUEIQxUq6L1sW4FnInxh5n2N939k0ZmL08ZguAzxwCtXQKQjtNPdp9/1udcquK",
+	"T/CANNkMXQ1NyvXNJpPgVos5RO/LEW5RXrbyXRoLunXgYjxRx2jRUpuj20wsnkWz7ui4ZGXLi9ax7dx9",
+	"kU4TEII6BZEezZsfxqLjEGSqjlBpQ1a1KFVbX+6P7kKexNQ0PCFvsGQs/TFcwjfBfkroTKFtK3WH0FKg",
+	"AIwtuNJv94QKvMu9YZWSC9hkIiMX2hd3/Im/A6ZiBAVsoabQNxAimo57dxQzznILnuqD6yh3NLR/vP8i",
+	"xceKWQZk9j2ESxO1xgEbcuTpvq3Yc+yFlYTPPUdFG7wkV86WK1orZlBxnj4n2Hn5CtonUsOli47bH8Nx",
+	"rDejUzo9smavJ6rBQ3T1cTi/vjq5mLrZhpOTekvGfSU9HaLekngzAIqAC4Fy5RpsLGvFdLoDVS7k1QfO",
+	"2dfks6Lz3H0KgsFrRYbgowM4l5P7UQ4CYLY7QB6E5dwCsjuaLHvM1etCvhQW1ej6FjasAdRQbPupYUpx",
+	"I9U+afazakIBfZqPrfW2NatM1LCZFLDMk2v8G5QCISSeYJOssEw6yA+R5uRkL/bFOCwXHJ+JjTnH4yvo",
+	"+yo4kdTpTXdZn50dVz5n6gQYQ/RnJJ+NSjlTWr2WpKJqyQglkPQg/Z2M2jFezd4adZk2LRSnKB3i+Hi5",
+	"T1PsAMc0/F20mRx+JR/IVsmynhuEppeZzJ+DBJ92pPimmdkJO5B36/T2hM8kpTSReCkIPHMVoEpCglXI",
+	"VqlahyunIDvfUNTLPbRATrjDbhp32E2iVbLnKr+CNMOrJTPPHSZ1J4BxgAHJoBETJtk7N5yrhv6xpy3L",
+	"qOQPfFl+iul6/6wfCAT8xGBE3yXoPssGTCG+jzV+OrTGch6SCTNwpE2VsbukzKBzI+Ebc9/1NhCpMvfD",
+	"QzGs90UxhCm4h5OURUuujLYISl2WDtMCDOfCUThULwJbNPQKvBe0R6efNuemT430JEnixk+lbU5LyF7o",
+	"Df+NhjIZvmibcZNLdm2pTvXwdXUQSWhZAoJMUtsa32emlILdTJkPfCHjdhzbUWu0R7Bqd22IbvoztL0J",
+	"fb2OlO2JxjFO3OPISA+3iH7cF8sm7zlWl08JslqBOOyYgsfSr3VNvw7qpyeB2Ro/zMBdCI8FrNzshDJV",
+	"qLVSyUDG61AIh7kSTYeZTOruNGTf0by6cQHKqYDB5+pfdmhVptGeMcN5wwWCxoyZbsbRqVv5QT6yucHw",
+	"HsOol9+25G4rJsrkdRDp8VNu+zPDjblJJKdeq1TSypJykTQZRaj1iTzg0I9xx7YGA8wjN8PjfyXe4Vo8",
+	"wpB8EYwmrsmOchNy3Ma9padxCjVJ0M+DOdg1Q1NEa4C78O/o45ENaHYV97ncoOZhF+l1d+KbfaAM9hnK",
+	"EfVBGhPBlysoTkfU83tFebemCuZvZFHt0RNvybWgvGKlQ+q/9uW+irMycEsip4SbhF75irHSF6FjQxaq",
+	"WJslxuubI+sosxD2EWpl7mCl8s1OCQH0+eazxeNJb3pqxt8zxRd8TtN5bPMVm68H8nww5m6oKH25ILLB",
+	"TknDOrUzsV8ljRX8WjRmFJx/jb0QSgkO1RU2kTlLWFjeMQXghVmUPysqVDu+hJxx7fsnU+zThmt19b6e",
+	"aKPOVF8gtz9YOzr0Usx2SqYs16NjXV9zvaFmvhr01nvhMiKu2FANOcPPOsm06WZ1k5uKTm5Tmalwm9hJ",
+	"NK+6n9JjdEx8Vy4abd+r+W4E//I+pJPmzdOqiV02cMU13F9RrYU9MlQpuWPYClOUcPxduF2V2GYz3MTN",
+	"CZwlOkHMWTfi3un+MarBVcjVG/GkRASuQaAm7wsbHNK7QYfbBEvVgncOeWmh9NT7K93NpR2OpzaK0bW1",
+	"6KDtkkuBT6sOXV2lP+Lf3D601Xavt1dDpm/YAev9QKtEVQv9wPVAwAdYxjVTO3RPZEAGfMUl6J7V2ioa",
+	"0Fofe6M7GJbR6UwBQaEXjY9W61cQH3Sl5XyercEKa3JVICdns7HFwvvYE450Xz+MrXDJTzUVhpv9letS",
+	"5Hvvod8CFkuMlGMnZRf+Et6fTJ5wxaEBxhx3rJjtGVUk/FbrmqZ5LudPCwZCNtuuf7OP65mI5uJ4Pgi9",
+	"FBNcYE1VjNs5Nne0nxS9s6/LtWDsTTIzPNHK9o1jyjUjWOmGIVd4unCQHS4WrqwJaeV9+OuOOWsmhRKD",
+	"Ftt4wpkVExO/cXSbSDyK/eHzE4Pk4H5r+W/hYCTC5uFI4BY5SvgaCieLmv6SuLZGAjSip0Dp+mNGGD/T",
+	"65x0koTqNXCkFZ6+fNpf+hfa5UEcXOEnn/X8mczSGd6ZW6MTSwmzaLpEz8qEadA+PnnXTSE3c/feBA4Y",
+	"nafRkCgp2ZxvaIU4IvYPC0Xn9oFOIYJIysNsqUgmee2VVKRUdNdNDx3X8tG5qnE5fS2agnw7yyZOxr6e",
+	"LPDlTty7oPNFAOGcSYjaCSipgw4cya4gKJ4nvKo3/OQFkckmmDt84sOUrSw2XVS4kgCL2A8fssM6D/u1",
+	"5OQcAsApbffGtdEb6p5nZ/KdPrYF2aDpMqHfb7OigVHzom2oQfAPUq3TePfL3mS3nRVgLq/eqrEAdoOI",
+	"Sr6TCptLUYZfzYorLFNdyFqZFQIzMKoAd6Y3jL+hH17jp1jK1/xyACDVV+jQiR6O8UZ4qNd0GpBLRbqV",
+	"5R4ii2TDrGz12mMbWSg6VNCWbTxXWyqn572lap3NMc4j0tB1bsC+nETNWCKY8e2WCdeICeiwohoaFhEq",
+	"XO3xQUulnLO1E2+BZfvZhrWG+GljJrupFciygb6eBD+mUGU0m9eKm/07K2V9CbP2zkFuVzaXcs1DMPdq",
+	"Bh3CbvxTDe9t+V/ZvhX3BNENCredYtRXd2XMdvbLL1DbspDZIqw7poim9kefclG4CAqUbHiPaeT1AQxY",
+	"cPg4qCJRBiADuA8+JS/vmNpDFBSQhTRfCggGCSIgHkCJWxrBhSP4Ga4AQ6mfkpdKSYXhgi22rCPYVU6T",
+	"P7x99Zz85bPP//OTT8kL1HvcAdnUGtzZewLKBWJ9AF/p69BvfsOoMGAgOhUGHnOffvqPJrB4NfvW7gMW",
+	"WOF+zZ74U0K3fHY1++Onl5/+ETjGrGBnH9Mtfwyges4DsGRw/Ky4Az/963J2Nfsb1+aZfwgspK0UzgH6",
+	"9PLSgcQYF3Sm223lvPyP/+lCt3hlj05bcS9L+HxT4Opo0qF3ufT5rwGjJfWesILHvr/gL5hrtKFq79JG",
+	"rNja0T0xsqR7u+XgofegObKBMkOIGZ2g23PFqGF+MaEJ4Bey3E+iWa+fhe0Ctdpiw6ia/XKwW0/O9ubW",
+	"aw+AutD5c+I+fINhHRf5cDvSGA0Voy7rVcsNc5cNDNHi68c/8/IXFCkVw1urvU8vlNw2u7Slim6YYUrP",
+	"rv7uJJ49MI284+WsS+giItqBk7+vxv6XHw+26LOEqwgaX0FV+elUtYNZM9nRx17KUrALDb6SBIWp2Fva",
+	"XsSkrUv0MeTlBTyRpqb3/jtyhgSJhoSDSl16pDCN3GCfpcfqoktXewy6uTPuirsgWSbg0KfeH/wG52OG",
+	"y/OdV7sjkD+bOLHPonY955CfDhTA6juuo6ncoIqLXcwYNMMANIMd08ZJ7z8gSroU1f6TDrM9Zh+2Lg6R",
+	"5LmX8PHvXHc/XGfYB/N4ru/a3BbecssFTZWzJPisqhCErrAC5vm774/ktsAct3S+xshYki2+pmv2BT4y",
+	"6Wj9i29PXyv5F9+iV3pDBV9YPrdH4I3UZqnYu//6m5O5Zb3ZnuHUtVBZNFN3fM4QShaILRdEyB1YnfY2",
+	"BXzl9IELqFg5qn7JzPMGOatz2NIW4dPLp39CdARIYoA8+eb4Y7LNAXhMgtn3WP7QbEx3G+5ThPpF/7ed",
+	"RGLH368Y4COfYzNhoBBVDNDjfm8KKJO/3aPG2+ycHtDjn7vOFyMkpLPS86Q+kGEX1uAE2+rCdUFFiyoA",
+	"EKZeE6LG4T2BdLMwXgTMlbN+myebb/04VvAC4ZrT4xDBrJ5PrdW48s1HM2twfcwTS8g0yjpqGg522+6L",
+	"YwyudAHpbrIqCWRcpGZn5EPMDnZcr1kZEslTc4EnJk8mNVJIQ0hduU8vx9y5rao1qQ6qM1OvdUUgJ7w1",
+	"oiXIwaYNjCMtRxxJzG4MmQ6pyfjEi7NMpnk7nUNi1CDb9+tQ49WeUL2EqZdrBgY3dMSxcptyyP1D2NcU",
+	"f7vasROpEAEc7CjHuxqcuWXNgjYmEfIoNY0qK8dGH7MvKfikXKQ6u2DMBopf5YWjk9n+bDhmbfapU143",
+	"QJEgSGMOce5MzZi+IlJ4gWRZWdbGeXpRVgX2hm/sIq8KZgShM7hGyBdIyIL6Y9SAH3GRvTEUFeWZxAhk",
+	"N6VvH8yIDqStW6BcIfnJX5M9pM3crj6J7GyiOXKvx4BdsZTOkHTDBTsLOSu+4Rl6gk0VwAeftBvRpeyS",
+	"zCvmtdJS5Q988cA6oWY5q/pbwciWLtEE9nzutFy8KgEtZcc1O9UOAgZ4TD0EXNIf+WxuvhVeAbwPZ6Qd",
+	"+xnEEUZ4Iu/Bb2zfP8Zp/JXcYUIZ5pILrD09UWO3m43XOER5jARLB4rrpLK/anbHFK0IuDPnrIDslcpn",
+	"Dm7cU5D00NnWKHiX3llEn30eAj/3srk4ukc5vYc97i3jchp9Zjc3VJzDNYpvgV1BicqFAyGLSoQ8eCYV",
+	"e7KRihVo46NaDiYb7Ko1c6Wyglh093PFtZGKjzDVvgpPDtjZ7yEI4sJCBd68c7nZUE1umdkxJq4I9cn3",
+	"vjt35jKYRyIi7eKOPWV//stfIKJkmLJj/c/fLx/95cefnxRP/vzLH4rol0/+3/+YnV80j5YLSMn9yJjS",
+	"nB4tkluu9hUjemPZAbd8DznpdL4CiD65QfmAuEbQJKcFjVLRZdG4ShBPVWLOQEkNdTUwewwIyt2102Bl",
+	"U9urmM+jaiAArW3W4cdauOLrpHD5TpTy/u8N+5b/nRfHm9o1JCW3dL5G3EM0sV0yibM9dj4QVvLS5UBv",
+	"oLCu8HkmhgmXXKKLuK6RVZoFfzzRHMN2LRbwMbK8v08ngmOp5TaPAFlfl7N7179eQKg955FzlecrRkuY",
+	"98+zl+/psv2GA2fuWdQxS1T7lQ0TfXrZc3zidBLfw8nEqT10bLl/U//KtmZ2vg1acAfPmNGay9JO5xWv",
+	"jt+dIl0PV7ELbE9cOM8HGoQeOtgXhmSuaZcVNOqWfvr550N9zEdzkJwbZh5Bcc/miCDJw3IRbFsy4Gno",
+	"fHWWLAUcClrzVCwUp1DNrsiTS/L1F17bcnqiJUno2kSrCgrSbrGqGVxevlGMp0GWZx//bP8ZTG04B/cO",
+	"PGmHTwv6h0lmQNKDZ+kP4Olwu4uBRt9++5Prhsja2DPmMzAVSJqi9/b7aCS8vL+zmBZKZ1J8cU+gY5fV",
+	"PfyegN17y8ga8BwENmXXK7kTGU4PlZbbOm/6nnJ3Dm/O68XXWIR8T9fsK7fIBzaq+6/ZYHKfy6wOYEOu",
+	"us9tLfmD8xl7K8ha0p8kmWElq9K3gk4LvLesYlQ/LD98lN3B9GIAuDiPCUIx1IM7BJaItzWZBsjN5PGz",
+	"8ve3T2y4ss51W4VjMJ7vjSxlv4oK+Gm/MuPhG7aDaT2w2te8s6PyleV59L3Stc2Msk4hwVxi5LvZYGjY",
+	"2E7QgFqkAb+fe2ZcVhb2ij2TBvCM4EDgproDq/Uc0l/dMfUIOrfjoE1j4T1Z0e2WiSty4ZD7oReRiILi",
+	"XDfpL4WTUVz4vH+pCCISIfr83ic+FeQCEEG4WF5A9jx43QBj3WEzN1ArXJO2072Smotln8VuX/mmQRq5",
+	"l7PzHKfx0EoBLusdhDMzLjDukxTPwB1ASkJd7UZBtOwAGe+gGTrE49Hfnstac7v2mImeSMlbJrdM3OvW",
+	"4St++zuHGog/fg7JADQSRK+gBNtZZvarpIY+ggn0i8MX1NBX+NhADAQi4f5EL1g2a8Z9NCnxN/0maOWZ",
+	"z4iiQu/s/e6gw84Vd08hD4e+HBsmSih4kplXsumpEw8SpAn7PMYRj4u2lqNbLyJRnM7UyGkhk4IaiqR1",
+	"+VpMtfrgXpEFv2PdsFrhAjHd6UHGu4jyXpOHATW+XiH2UpQNtT5Oxcr5xWZY0UtRjpOcCd/SuSqP3tG9",
+	"O1IExrFaCG4lJDb5oBo6m5pTDmo8CIWCUEGrvTa6CM4nCL4A82jn8GPVAtUdTIB2dgBKFUDynkvnEAzx",
+	"Z9+4GDF7u7HoiKM4rQYEKzzxIEeb02rMqX6NhwPAuOLe6NBn/ESHP9Dj8c/2QPySdSa9r5V4gW1Ahw/V",
+	"oP/9aA/7xIPDaQUwqw9sZ731AHuJnXzjNfZzGM21gixDTivs3IwYISGNBirVBNsRj/hH/uDPXuT7jU6G",
+	"nBvZW9zwAp94iKPx8gPdQBf+EcfjpTVhsG0peNDACL1VjK6tfnyWui0G3buorySBCmVa7eheQwd46T3m",
+	"9r66dTJIy2uHB6WDmMqofIouzFC44gU8NEbYfwlW28mrfsH1nKrSFUHiHHtiAZn5nU+Nxxdk/PNheqdn",
+	"q/nqIzvidcjfhYq9ds2JYR8MOu2XXEAFX9Yd+KaO6HMvVnFEnYezrLJbckIoOt6Nv4IvouG/AQkWgX/2",
+	"XfAvY4zQcSWRjVU87krLpOge1CWM/N5hTcdwzZFTgaDiCFEjEeShwY0cV3U0DXlyfKL3QcHI+ATxieVX",
+	"Tn1yqekXOi6kGFs6MfiSZ1iKkYIqxvwys2KbCEcVgY2lVW9Lnq0Bc+C9x5okRQJMErRtJEXh4+uIC5Xc",
+	"Jfgk6RL4fJRLoFu6EeB9UJvFdO+FK4rgAvyRVwQYvnCXuuWUAqIABRZBFs0CpIKSfd9HOTSUGypXOiwV",
+	"mezsuMBiDThgK9fC3tVvgClSG6eDAbxvQIiszTW5QAhY9MAGsG3XI4cAMpICsMCJlRleTtwfJO09lG38",
+	"Xi4B+q67k4ZqJk6195o78lNXuN6DG/D7Tfn7Tfn7Tfn7Tfn7Tfn7TXnem/KsyCnok6FmvjoXfEpzSzbY",
+	"EemYw3u6Zq1r8j7s++YFLuPmV14P4ssLmhjgnuyYMMTIc2ULsU77Gys4uCBCYgwA0425wqLfoltQiFGK",
+	"KM/IJ3QdxidS7gXIMx6rO6UTZJMBWKk2vcpT6Fil72bF7EOlP8yK2T+xhn1L1U81MxMk0b+JtvbbVb6O",
+	"1afuSQE6k1ZzNiXiN3+lny1/II06jYf5AMD5oF1U/JI7UX5Kt3S+Yp96gTLxhj4cT26Z+LCp8Kv6kVws",
+	"+JyVcl5vmDCf6q2ycnbFmNlUn8K/0195NnXijLn+bc3E4fnzil0TChXQt1KuAdmDuuJEAouPYljAwbog",
+	"c1nVG4E+b1U7mF+RvJiWCjtq5aI04Vb6UmEXzrMY9Uce5mNges6FPTRKZh85zjHAOyfp9p//xpxgwJzn",
+	"d4K1Mlk8ttJtMCevsLFtXGsOJzAUpzt7HJp2mhVXhjHhq8t9xol7xjcwivKbbvdgwMqFYemza5TLbho8",
+	"vND49mOf3tt95iJ2xzpoZPirO1zurOLl/ONH4i+kXxriwBHsdA4LnQ+sadJhjxYLef4DJxM6ctAUsbSy",
+	"1goQ6xrEv0PRWMVjC7YriDYc7htIARElWbZStyMuG6poD0S6lwy6YcfbgXuQG91yD3Jz3dBwDDbm2X2D",
+	"zyI/WnHoSLtqwCm21PcGszIC8NHBxdX2skLvHFxqFstW8zyqX/LUPshB6qnDEpGN7ls6aMLueOkx7E9x",
+	"0EAuYEBk/ZTP9RhU1leY4dybLf0sbgPPCHQlJ1ZFLVwTJiEJYiaQORWQ/sOEyUJMIkrgeFVgrOsswqI9",
+	"SeHlnjbYkOHzzz/7/JNzlC9AT21XpYC1xhGoXXC5OHw24ZM8nLNGkzCta2wCqORS0Y32SccCimOZKAn1",
+	"m9E08MeOjF7U0rJUTEcg7cg6URyMGmx6NigRx7HPHWe7UMgO1by3e4igXDcJZFGK6hgJZofMcdGfx3jg",
+	"rVmzVJSLdrxFX5ONFGY1ahJWBTotDvCrP1qxRLRc8X8+bKrTPdRGbvBwffb0z//5yTlx5AXbVfukboFV",
+	"YEGxoJrYaVwfYMs3xwKNzaFM4LdMm33FvnS+lX+fbGCY8Ts7999qPvCX/I4R6kwWKgBCkUBPyoIYbLBU",
+	"WvVjy86SLsyFoeuBks3X7pmHiE3gu8ZGJ9pn4DhdpL+/jZvPKCONCyNHOf5diZZiS64NNoqiasmMHgVe",
+	"C84t5mo1rCRAA8MVFLgx4TMYFP1Rx6LsjJtNjPVjL/oN09p15UpGSHiVw0Q33nNXHAD8xCh8//OPf3y4",
+	"vHz0j398eLL4xz8+/OfixyT+XuLucjZI0Fw84LyOoPwfPbks8IcfPvM//dcfLUndp48uP0c3A1a2KLat",
+	"6JzFGMvGbRKiTENrxgzINX53YvIFEdIw51Fs5g4pBjdCXrl5wUxuGUU20QC/o7HbEF4yAGKytBIHm0Hl",
+	"TZe5VArd71N4g67hVdFsrNnEfqppZd+Gf6eVVR72vVRCKIgTSwndbMApW0m51qTigK+jKx6lsIgrVG4X",
+	"VBG6Ar3GCtQ127s1lHyxYAqbvYB8hhQGCFjSCru6Jg3YWp1aDfl8xebrZufgKqD7AKa1k3VVklu7Hais",
+	"r63x7aoWcgqYwoqgqQGP3N1+gg//4TLeUaq/ZdB0J3G3hObwQGYEtrJ0iils75tzKhj+5svgcxB+NogO",
+	"yLd5/u77aHV4n9DW9UFbFwiAuFUMw+7GKhzWDBqlXAy2KHvv+tj0XrZn9lj9eO/slVNaDF1boxpAaLgl",
+	"HEE6eS8ZYEWdrQ+aG9u+7ToICnfplFCBCfAe2BLBIe74/fNtKHu1w6/9Qw+hHrqXfexyyw0zK1kO0QWf",
+	"eRiy2HdNpkrAfw5Au9LebOepa7RvqU3FmcKOv4DksuOilDvi6OeLkKEfyIbuyT/rcsnIbQQpI6ThQ907",
+	"v3HPjAFQ2Dm/DfboTl2Ioa3sA6YA9FaFudXdnwl04JRIoT3saGjE42GdzU6mwAFyrgm3lY99Q+Ec2Dtr",
+	"9vNequxw9HdsbAbePRbiNy1AGzxkS56C1FsA0CdR234gorxjCvyIPZ7Ob/0z95Xtf5/sHiaf4Pfn9pLS",
+	"qLGcFOAL5NxSZXpjDm/ggVGEdLflOTLxskFZ0MFm41MqWG4gWlWj7GUdIGcALcQ1X255IEe5vl3T5rNn",
+	"tp0v+/F/XbESsnY2e2pZK9ZE/PCgnOl+oX54rskGUzMKUsqdQBeERsdAI/S2jA7pAG/wkYdQtuBVIzst",
+	"7Bwkzp5AqsK5endjBF0QIMwVKjVOjVpUdKmbJOktEzqkU9fC8ApB+8B5iL8DCjfZSaVZl+SDlttLUSI5",
+	"fgWdpX89mfLcnDFP/qUA8IZknrs3Ge2721DQu0580j3oshWIkDuylGj6UYeB2my93PbkxeNpg0ce5rRB",
+	"d7cxACJ3TO2PB80YCAS88V3m7gn5wa/zYaNa+FaHHZoBFY26tEjBHhm+gd4/5bWTHIBuDeGnM8GPUm98",
+	"pHFWkD+jEGdOOHkcS53KghoAj8WvfWMF1zjcd3hZeT7ISOH7VCKsu2ZaQ5kM5GDItRXrkDjhA3/etVPy",
+	"0sG/t6mXgTRBONZzEen8JwNfgbP8CIiTOh3wxfmcL9wbNjtEfA03FSuIks7Nj10PRxyIx/Zo5s3rr+ma",
+	"/WCfOO+BOJ9Egsllrth7kzoHu9CWdKBqQYTPJzJSrf1k8mczt1uQzTFwv+Izo+xO0OJmU4O2XGEq0RVq",
+	"gzvG1gWmERXkp5oqw1RBVrRaFK5XtyI0RJrRjXeN2o5ckAuYwwUolW6Mo3KRPkr/tBaw7DhdT1blOZ1u",
+	"73O5xOjqwJQv9AhFdjfcyh1Lycdv9OOf7V71pgi/bdIPhnV3l/B9QqLAM8toUc5v6JQ/vj0+NZOBENZs",
+	"X2BPlE7l/AlACL97DyAfCrlnCOnEys4Qg1mz/bn6DvrCDzghIJeo+6UFSd89EI9/XrN977F4FwoN7+dU",
+	"pIYBN93D+V9HiUW/wS+FGddYMopGuKDjueQjWHYIvRiFqAFWRFMON1KE8hFv/opRpR1UbA4yHZ5h9waX",
+	"7qbwkTrLhvdn0xxC3siCn8VF9f9DDM/uB/ij8EgC7J8URDFagSe5QFBNu6U+PyWxbY8hWDu4d1/Yp+5n",
+	"/+zQH3sPW3PI7iNu4txZSmfaRuqyPnADIT1Amw6Apg+qj9xSJWvjW1717upb9+Bvd2PdCgf2VrqtXTID",
+	"Vv65vPBQDAleRGu3+HhveFUUZXOtXiwPFASLmKIuritZQbPYkfuvZVXj2rIhYFndMQdUfR9bD+N/rE7f",
+	"fvWZCxSKyNCVu/P1AUbxs/gaXnFXvxMq1RzuNJhxGDjAHj9aurpEtObifdxKZUYhp7jsulEmrPLPjsid",
+	"xrZq1jbeSTUF3+GBcVk6Mdx0He228SpT96ImoOkKDnrKbFN4Z4FtFrIWOUvqmJr94950TDX+cW8C6OZk",
+	"QKlEpJCzvQnS/Me/53eAkN80QAhB6dVAg1x1uAjcYu5P3OiUNHUyrc8n+KoRfCMk6nFl/WcXRyHlDlJI",
+	"wCBY0RCVvGpgG9Ctqtgci5bkHfjAs3iV58IcOV06IScpbdC9RdFbSpdylEfrdJkVfIfoXZMl3Y9688eS",
+	"YSMaxb6Vu5HpFbCWM6nDc3ASxgXNoBbFTZEOTy6oIH2n9gf7wGkn1vGoP7EHRxWPgsfJcgf2x4+0hXa9",
+	"H2f/QLZeQcaLa6RYkC1Va1YWAD5bIG5LVUbatZDQ4dKKpErKNeSxxpuMIq9fLr8NTz2MV86XoX78CklX",
+	"9vq2uRnuKTeiXXv726v5dWO5FC5AFJtaxxt49fHPmDI8EPoJWzai9htTkAewhzCc8fTS/y+KcVw+cPlN",
+	"37a9hxpZR9KQ3QhRnxNTiQ93wD5vJFK+z91lH2K/ki25Dw94Q4Tf+vkVhFEFJS+Bx1zL0HCeIZWv/yj7",
+	"IqW+A+yfuc9jFIqlMsfotGKqbkTv0KF8SJLH8xWb9wQEoD62RZt74Gc3/HuQGQ/rPcT19Zetck12Soql",
+	"l26NtmMlHQJPanqOOCxWI9NxAYCwg3KzpYr17CE+cM+76N/ycbzA+Hau83cU1piz86Q3fSV3hGKjMxxX",
+	"Y/F6J47jRZZ0te2ROIO+aVxANpSTWlxAC3j7b2KbS06r/B6/qej8Pj38zfgPHdE5EA6J+l+7DyGlFh3w",
+	"tRLWTmFNoJtVmLAv6/l5LqkfFDcNokw3BMAFZIKjInSwm5DAkd/Ob+3Hdun6HmUuvOTXvZ+NgAV8DWow",
+	"8+Uh9tVXN7scGJgTF2G7pSNed2PBedB/TN/WFbvPYwrj/+qPKbguoT3xQ+xmyJ6IjmXApPWJqC4hH3+k",
+	"xsHvSAXuwGsEAFozqwHIOnWoaz1QU/WdZiO9zcfBg53DV9IZeNgp8s5h5VwAfe0uPtpQteTi4ryJSq60",
+	"HfMx8FC6AtECJK5v8+M6/wBWkMRGFy4ID0zV3rcBT5STwJMTu6GQ9mGSyurqY4E3dO2NIKhBp4mbDkNi",
+	"BCSWAVKKrzRubcTjn+0/vzy26s+jettnq/2NC/bddpRdrxpZe1It63FVsYcJnI7yFbtjlW7kIMA06GuH",
+	"kKNG1gB3HNyjIhu+Xg1OE/QC0SDNxjXvGs5JHoIAHo34C+gZRlblvwf0r+PJzNXnmfpMAhH5pQybGWcE",
+	"h0jpilVlK8FsXrdCpfGh2yq5lT6tM19EEZ66r6PXptx3LkGfA8Rahg9+ZWgLDY2SrBDg7LQ1lhFU/1xJ",
+	"vc9dU3W4Gt1lHNIYV/SO4UujPCj2YVtRLlxjR8DkDZ/NpVhwtQEjyorvrZJ3TBApmkcOgniWCGXdk8j0",
+	"JTPv/DP3mRPm35FyU1YUeg5sKyrO5WirqNDdSzUKit0yRIXywp9qE9ejAHlpgzhpVVDYOVWL6MC6oqi+",
+	"+sx3fCm+rcd1w7fPWg2pNmcqqQZJ7ubY0w//nXvko5QZvg84POeDDtBISESTy+Rf8qV4fV/hvOeKlUwY",
+	"HmTOr6Ge8xyEZvNacbOfXf39x1aHEr4UoGVa9RIKkSDbNhQQamZ0zIxkLuWas4OD9Nh/JQvq7Ep5/WP3",
+	"ZLK74adU5Kaqpc9WQPvcGViAPC93IiItdAsE90eqQtOJL1/yia1EOjTvr6X9TvtS2vugtB36O83+9x2S",
+	"bvGt3bP5SkJV/KSDA10LelXEd/jIsSZzLvOXLWQH6vVXiG0Ca3/ANJJ2zqTHjcNNAjhRyPfzyFIfnEUF",
+	"KigStFU6eqEdNBoqLtAJ1BtoDmqnD83jnWsmc08JK462D1xa0Lz0AK0OXFLoiyqJ5mLOWk0G2PYaDRf7",
+	"f3NuZNvsxN7t2PY89YG0qqnzgicCWgsoXneJpv3Bd+RHwD16fMcUX7gl99kI38fP/dsBIfXtXGtluYBz",
+	"KZkGTOCVrMqzCAdsGmW/UhvmvAIYkoQIS0itEGULlQ5FQcuR0ADezqUqWXntDoE+jFAbettvCr6HBwZA",
+	"Rr+hG6YLopl9ymAb+LncbGgOC38Tw+eeUFyP3mTvwlJsW7TK3VsffRo8XAVcqVy1PiYfrPlc1q7fvMcc",
+	"PBdQYbevipuhzk4xQUzEGd3xBobhiii503AHLH0L/lq4lkJcEV3fGmnQG5TtbaunuQ/fJXsG/Ndn+ENo",
+	"IfAZtu13qBnd1gMxJMKCaHbHFMTF78uv+1W3/b4HlgAooX6/lc4gHET4Bn+6nNyH7deEMZkMQzQe3zXb",
+	"AwI63ZwCIJEokjhoPykb93tD+2QJgWuGfVpngWeumQSK2SfAsZdwccIuWKmWa2uQ7eU8lHB45j7MD4PM",
+	"kdKNP2C1bJMus6VLDMWGDo8gnIwE+wWqW3J9Ng5BPh7SH4x33P32bPWA8Vaau5NVEBC/4bYpwglQXiKG",
+	"U9C+sD911WA9hai/39u/39u/39u/39u/39u/39u/7nv7bOXNz3yH0g0181VB2AdqLwWqyfN3359a6OJ6",
+	"1Y1AmHvvuto9DMBcU4mLWXv48lEiqIHun/g+EP/YfBUAKa/TAH2jJhEuiSPTfXJC/ml0Vp5+NvWkgJQL",
+	"aGvAVBWdrxG+b8UhbO+ax9C54Xc5+brhWp9LNPwO0jdanbdn4CNB9PkD2CD03e49OmhTk6KJ54xGwMhS",
+	"9sdt3sMTAyo95B7dynJ/oa8xUbe5l+PWNjlwUv91/bC9gEYFbywBRtZYl2ep9fGlRUaSW0ZKCLcAVBCW",
+	"ytv95OBULewul3R/RRb8jnX7A3U2ebC/wAslt7DWX4FbPRHGxs58dHcWEr932dp+uGSQ/z2frz8iQc4f",
+	"LbOLsYt66GgZnqCE6qTtHgi5I/wc/U7e0X3oCWENJSikAu08/E1IQ/6wAzsC/lCgZCpLa1AYLysl2Um1",
+	"1gGe4pP4KK2ZGBKY8MioZH5sDfTrk3hrJr6Rhn2kkDXcaJg5AnsHGYp265iAHglNAopULeRvwpp7aCgs",
+	"/d51w7+nsDQO/8BF2NFLE0U29sNzQrpnEky+hm6Y+DofDlZyqejGN9EG/5Sraywy2VrdI/d4XivlCJS9",
+	"weDvzcYOXSnfS36OICos2HgKB0fNnFYVuYNXdJYydBO/ZXdyHdbxa7yMz0k5zyqWVH1nm4pwsj0975gq",
+	"+dz0y+Pv/UOjJPIQPnRkYXzuDJdQWTCqKToUeLR9yVK13bnX0KDzlmHvKav57VZMYfovwm9X9kfX7pzg",
+	"lJOLQUP/ZOiuET7VaOTPHtjycijiYZ8fvsapwXiF5HpN97oDlB2XNxVNpyiFajzkUsgdtEEPuRfzuJLw",
+	"jrPdAJvDE6N4XC4yEQn2Yc6AZDoCwWr9EUyQj4Z49T00q3xIuCugKprVFdcmlk+Q39qUbVDFsHCpBLPM",
+	"vz+T9k3v2PfYNvSe9I/vQ1/Ph9Pzv8/0Ev3reVLP/srYllBij4Kn8HV8X+Cx1laTAHXCF1fY27hzkkYZ",
+	"w9/n+7p+7Pv3lVRLaQw7R7GCHYsZT1gUW0jSa0zZs/LJW1ba8XhDzx2teuFzfrCfn62pa/sCuyzO1uX1",
+	"yJtxqOtrV124lwv3yWj0TI8xDkm+RXNeHJSm/7vT0+kdU3TJWtVJUjB93faxh9ZE9iG3ifYGY9UiDNV6",
+	"8ViATn8DhW9Fk5wVs1rXtBqFjXoQz7VTgq+Dn6211FyrcnjZsNe/Fdt9Oiq261o9qUwywrzWRm4AWMLn",
+	"HHw6p4YtQVNs6oKNxx3CMAiIwFGxENd2+WQtscfl/3Six/8+1UUQSLmuZ7RaB7weaJErEGDzZAVx33Ti",
+	"3cg7Vl7hsbC09+HDkqHeB1mzBVFUrF39JS1LLpak3mJ0sdpfw5/vZFVvWEE2/APazorPmbMV4rO4AkS0",
+	"n2oqjLXXf+lY7z/PwACzdrzd2lBN+Pcff/nxl/8bAAD//w==",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,
