@@ -2089,7 +2089,10 @@ type ExceptionDetail struct {
 	History   History                `json:"history"`
 
 	// Label The period for people, such as Oct 2026
-	Label    string        `json:"label"`
+	Label string `json:"label"`
+
+	// Measure The measure that was judged, whose lines are behind it; absent where there is none
+	Measure  *string       `json:"measure,omitempty"`
 	Revision int           `json:"revision"`
 	Rows     []EvidenceRow `json:"rows"`
 

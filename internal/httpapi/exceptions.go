@@ -74,7 +74,8 @@ func (s *server) exceptionPage(ctx context.Context, p contract.ListExceptionsPar
 	if f.Offset, err = offsetOf(p.Cursor); err != nil {
 		return nil, err
 	}
-	return s.pages.of(pageKey{now, f, c.Today(s.Now())}, trail, func() (*contract.ExceptionPage, error) { return s.makePage(ctx, book, f) }, func(page *contract.ExceptionPage) ([]byte, error) {
+	make := func() (*contract.ExceptionPage, error) { return s.steadyPage(ctx, book, f, now) }
+	return s.pages.of(pageKey{now, f, c.Today(s.Now())}, trail, make, func(page *contract.ExceptionPage) ([]byte, error) {
 		out := *page
 		out.Items = slices.Clone(page.Items)
 		if err := s.caseStates(ctx, out.Items); err != nil {
@@ -108,6 +109,22 @@ func (s *server) caseStates(ctx context.Context, items []contract.Exception) err
 		}
 	}
 	return err
+}
+
+// steadyPage makes a page out of one state of things: not the list from before a sweep
+// with the counts from after it. What is kept of it is asked for no more by then.
+func (s *server) steadyPage(ctx context.Context, book *rulebook.Book, f store.ExceptionFilter, at store.Pulse) (page *contract.ExceptionPage, err error) {
+	for range 3 {
+		if page, err = s.makePage(ctx, book, f); err != nil {
+			return nil, err
+		}
+		now, _, err := s.Sweep.Pulse(ctx)
+		if err != nil || now == at {
+			return page, err
+		}
+		at = now
+	}
+	return page, nil // it changes all the time
 }
 
 func (s *server) makePage(ctx context.Context, book *rulebook.Book, f store.ExceptionFilter) (*contract.ExceptionPage, error) {
@@ -223,7 +240,9 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 		return out, nil
 	}
 	out.Words = book.Words(rule)
-	if name, from := explain.MovedBy(book, rule); name != "" && len(walkLevels(book, name, level)) > 0 {
+	name, from := explain.MovedBy(book, rule)
+	out.Measure = optional(name)
+	if name != "" && len(walkLevels(book, name, level)) > 0 {
 		out.Walk = &contract.WalkAsk{Measure: name, From: contract.WalkAskFrom(from)}
 	}
 	for _, row := range explain.Rows(book, rule, ev) {

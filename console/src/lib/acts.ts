@@ -3,6 +3,7 @@ import { shallowRef } from 'vue'
 
 import { api, need, type Schemas } from './api'
 import { countWords } from './format'
+import { refresh } from './refresh'
 
 export type Act = Schemas['CaseAct']
 export type ActName = Act['do']
@@ -45,10 +46,7 @@ export function tell(what: ActName, cases: number[], more = '') {
 /** What is done to cases, to one or to several at once. */
 export function useActs() {
   const queries = useQueryClient()
-  const refresh = () =>
-    Promise.all(
-      ['cases', 'case', 'exceptions', 'exception', 'overview'].map((k) => queries.invalidateQueries({ queryKey: [k] })),
-    )
+  const again = () => refresh(queries, 'cases', 'case', 'exceptions', 'exception', 'overview')
   /** Lists bear what came back at once, without what is settled: the next act is on a case as it is now. */
   function put(now: Schemas['Case'][]) {
     for (const [key, old] of queries.getQueriesData<InfiniteData<Schemas['CasePage']>>({
@@ -70,7 +68,7 @@ export function useActs() {
         a.finding ? ` as ${a.finding}` : '',
       )
     },
-    onSettled: refresh,
+    onSettled: again,
   })
   const undo = useMutation({
     mutationFn: (cases: number[]) => need(api.POST('/api/cases/undo', { body: { cases } })),
@@ -78,7 +76,7 @@ export function useActs() {
       put(list)
       told.value = undefined
     },
-    onSettled: refresh,
+    onSettled: again,
   })
   /** Takes exceptions that are in no case to their desks. */
   const toDesk = useMutation({
@@ -90,7 +88,7 @@ export function useActs() {
         until: Date.now() + undoable,
       }
     },
-    onSettled: refresh,
+    onSettled: again,
   })
   /** Does it, or asks first for what it takes. */
   function start(what: ActName, cases: Chosen[]) {

@@ -2907,6 +2907,8 @@ export interface components {
                 [key: string]: string;
             };
             walk?: components["schemas"]["WalkAsk"];
+            /** @description The measure that was judged, whose lines are behind it; absent where there is none */
+            measure?: string;
             /** @description What the sweeps of the period have said of it, the newest first */
             versions: components["schemas"]["ExceptionVersion"][];
         };

@@ -3,6 +3,7 @@ import { computed, type Ref } from 'vue'
 
 import { tell } from './acts'
 import { api, need, type Schemas } from './api'
+import { refresh } from './refresh'
 
 export type Finding = Schemas['Finding']['finding']
 type Detail = Schemas['CaseDetail']
@@ -53,10 +54,10 @@ export function useCase(id: Ref<number>, done: (step: Step) => void) {
     mutationFn: send,
     onSuccess: (detail, step) => {
       queries.setQueryData(['case', step.id], detail)
-      queries.invalidateQueries({ queryKey: ['cases'] })
+      refresh(queries, 'cases')
       if (step.do !== 'comment') {
-        queries.invalidateQueries({ queryKey: ['exceptions'] })
-        queries.invalidateQueries({ queryKey: ['overview'] })
+        refresh(queries, 'exceptions')
+        refresh(queries, 'overview')
       }
       tell(step.do, [step.id], step.do === 'settle' ? ` as ${step.finding}` : '')
       if (step.id === id.value) done(step)

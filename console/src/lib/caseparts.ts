@@ -3,12 +3,12 @@ import { computed } from 'vue'
 
 import { api, need, type Schemas } from './api'
 import { useSession } from './session'
+import { refresh } from './refresh'
 
 /** What belongs to a case beside what is flagged and said: files, and what is to be done. */
 export function useCaseParts(id: () => number) {
   const queries = useQueryClient()
-  const onSuccess = () =>
-    Promise.all(['case', 'todos', 'notices'].map((k) => queries.invalidateQueries({ queryKey: [k] })))
+  const onSuccess = () => refresh(queries, 'case', 'todos', 'notices')
   const path = () => ({ id: id() })
   return {
     attach: useMutation({
@@ -41,8 +41,7 @@ export function useCaseParts(id: () => number) {
 /** What is done to one thing that is to be done, wherever it is shown. */
 export function useTodoActs() {
   const queries = useQueryClient()
-  const onSuccess = () =>
-    Promise.all(['case', 'todos', 'notices'].map((k) => queries.invalidateQueries({ queryKey: [k] })))
+  const onSuccess = () => refresh(queries, 'case', 'todos', 'notices')
   return {
     tick: useMutation({
       mutationFn: ({ id, done }: { id: number; done: boolean }) =>
@@ -68,7 +67,7 @@ export function useNotices() {
   })
   const see = useMutation({
     mutationFn: (body: Schemas['NoticesSeen']) => need(api.POST('/api/notices/seen', { body })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['notices'] }),
+    onSuccess: () => refresh(queries, 'notices'),
   })
   return { query, see, news: computed(() => query.data.value?.news ?? 0) }
 }

@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, getCurrentScope, onScopeDispose, ref, watch } from 'vue'
 
 import { api, need, Refusal, type Schemas } from './api'
+import { refresh } from './refresh'
 
 export type Definition = Schemas['RuleDefinition']
 export type Kept = Schemas['Draft']
@@ -145,7 +146,7 @@ export function useDraft() {
     await need(api.DELETE('/api/draft'))
     loaded = false
     version.value = 0
-    await queries.invalidateQueries({ queryKey: ['draft'] })
+    await refresh(queries, 'draft')
   }
 
   const settled = ref('') // what is checked, once the hand rests

@@ -9,6 +9,7 @@ import { useSession } from '@/lib/session'
 import DataTabs from '@/parts/DataTabs.vue'
 import IntakeForm from '@/parts/IntakeForm.vue'
 import StateNote from '@/parts/StateNote.vue'
+import { refresh } from '@/lib/refresh'
 
 const { mayEvaluate } = useSession()
 const queries = useQueryClient()
@@ -21,7 +22,7 @@ const takeBack = useMutation({
   mutationFn: (id: number) => need(api.DELETE('/api/intakes/{id}', { params: { path: { id } } })),
   onSuccess: () => {
     asked.value = undefined
-    queries.invalidateQueries()
+    refresh(queries)
   },
 })
 function ask(in_: Schemas['Intake']) {

@@ -21,6 +21,7 @@ import SideSheet from '@/parts/SideSheet.vue'
 import StateNote from '@/parts/StateNote.vue'
 import TogetherBar from '@/parts/TogetherBar.vue'
 import ViewsPick from '@/parts/ViewsPick.vue'
+import { refresh } from '@/lib/refresh'
 
 const { person } = useSession()
 const queries = useQueryClient()
@@ -59,11 +60,7 @@ const mayAct = computed(
 )
 const settleCleared = useMutation({
   mutationFn: () => need(api.POST('/api/cases/cleared', { body: deskName.value ? { desk: deskName.value } : {} })),
-  onSuccess: () =>
-    Promise.all([
-      queries.invalidateQueries({ queryKey: ['cases'] }),
-      queries.invalidateQueries({ queryKey: ['case'] }),
-    ]),
+  onSuccess: () => refresh(queries, 'cases', 'case'),
 })
 const stateText = (c: Schemas['Case']) => {
   switch (c.state) {

@@ -10,6 +10,7 @@ import { useSession } from '@/lib/session'
 import PublishWhy from '@/parts/PublishWhy.vue'
 import RuleTabs from '@/parts/RuleTabs.vue'
 import StateNote from '@/parts/StateNote.vue'
+import { refresh } from '@/lib/refresh'
 
 const queries = useQueryClient()
 const { mayEvaluate } = useSession()
@@ -64,7 +65,7 @@ const turn = useMutation({
         body: { value: value.value, note, based_on: book.value!.revision },
       }),
     ),
-  onSuccess: () => queries.invalidateQueries(),
+  onSuccess: () => refresh(queries),
 })
 const most = computed(() => Math.max(1, ...(solution.data.value?.tried ?? []).map((t) => t.average)))
 </script>

@@ -10,6 +10,7 @@ import { useSession } from '@/lib/session'
 import DataTabs from '@/parts/DataTabs.vue'
 import PickOne from '@/parts/PickOne.vue'
 import StateNote from '@/parts/StateNote.vue'
+import { refresh } from '@/lib/refresh'
 
 /** Faults of the data that cases were settled for, for who answers for the feeds. */
 const { book } = useRulebook()
@@ -37,7 +38,7 @@ const end = useMutation({
   onSuccess: () => {
     ending.value = undefined
     how.value = ''
-    return queries.invalidateQueries({ queryKey: ['faults'] })
+    return refresh(queries, 'faults')
   },
 })
 const mayEnd = (f: Schemas['DataFault']) =>

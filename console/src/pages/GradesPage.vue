@@ -11,6 +11,7 @@ import PublishWhy from '@/parts/PublishWhy.vue'
 import RuleTabs from '@/parts/RuleTabs.vue'
 import ShapeMark from '@/parts/ShapeMark.vue'
 import StateNote from '@/parts/StateNote.vue'
+import { refresh } from '@/lib/refresh'
 
 type Style = Schemas['GradeStyle']
 const tones: Style['tone'][] = ['red', 'amber', 'blue', 'violet', 'grey']
@@ -67,7 +68,7 @@ const restyle = useMutation({
         },
       }),
     ),
-  onSuccess: () => queries.invalidateQueries(),
+  onSuccess: () => refresh(queries),
 })
 </script>
 

@@ -10,6 +10,7 @@ import PublishWhy from '@/parts/PublishWhy.vue'
 import RuleTabs from '@/parts/RuleTabs.vue'
 import SideSheet from '@/parts/SideSheet.vue'
 import StateNote from '@/parts/StateNote.vue'
+import { refresh } from '@/lib/refresh'
 
 const queries = useQueryClient()
 const { mayEvaluate } = useSession()
@@ -40,7 +41,7 @@ const restore = useMutation({
     ),
   onSuccess: async () => {
     chosen.value = ''
-    await queries.invalidateQueries()
+    await refresh(queries)
   },
 })
 watch(number, () => restore.reset())

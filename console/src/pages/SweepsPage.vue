@@ -7,6 +7,7 @@ import { countWords, dayWords, momentWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { useSession } from '@/lib/session'
 import StateNote from '@/parts/StateNote.vue'
+import { refresh } from '@/lib/refresh'
 
 /** What is swept by itself and when, what was swept, and the closing of a period. */
 const { period, label, periods } = usePeriod()
@@ -62,7 +63,7 @@ const closing = useMutation({
   onSuccess: async () => {
     why.value = ''
     signOff.value = false
-    await queries.invalidateQueries()
+    await refresh(queries)
   },
 })
 const verified = ref<Record<number, string>>({})

@@ -12,6 +12,7 @@ import GradeMark from '@/parts/GradeMark.vue'
 import PickOne from '@/parts/PickOne.vue'
 import ReportMenu from '@/parts/ReportMenu.vue'
 import StateNote from '@/parts/StateNote.vue'
+import { refresh } from '@/lib/refresh'
 
 /** What waits, where and with whom; who is left in peace; who is away. */
 type By = NonNullable<NonNullable<Parameters<typeof listBy>[0]>>
@@ -31,7 +32,7 @@ const { desk } = useRulebook()
 const queries = useQueryClient()
 const end = useMutation({
   mutationFn: (id: number) => need(api.DELETE('/api/peaces/{id}', { params: { path: { id } } })),
-  onSuccess: () => queries.invalidateQueries({ queryKey: ['cases'] }),
+  onSuccess: () => refresh(queries, 'cases'),
 })
 const columns: { key: 'open' | 'taken' | 'parked' | 'late' | 'unseen' | 'cleared'; head: string }[] = [
   { key: 'open', head: 'Open' },

@@ -16,7 +16,7 @@ defineProps<{ detail: Schemas['ExceptionDetail'] }>()
       <dd class="text-right">{{ row.text }}</dd>
     </div>
   </dl>
-  <p v-if="detail.walk" class="mt-1 text-small">
+  <p v-if="detail.measure" class="mt-1 text-small">
     <RouterLink
       class="underline"
       :to="{
@@ -25,8 +25,8 @@ defineProps<{ detail: Schemas['ExceptionDetail'] }>()
           by: detail.exception.kind,
           period: detail.exception.period,
           text: detail.exception.key,
-          measures: detail.walk.measure,
-          cell: `${detail.walk.measure}|${detail.exception.key}|${detail.exception.period}`,
+          measures: detail.measure,
+          cell: `${detail.measure}|${detail.exception.key}|${detail.exception.period}`,
         },
       }"
       >Down to the lines behind it</RouterLink

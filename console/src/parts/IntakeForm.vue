@@ -7,6 +7,7 @@ import { Refusal, type Problem, type Schemas } from '@/lib/api'
 import { countWords, monthWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import { Cancelled, guessOf, useUpload, type Into } from '@/lib/upload'
+import { refresh } from '@/lib/refresh'
 
 /** Takes a file in: drop it, say what it is, see what it would bring or what is wrong with it, then load it. */
 const { book } = useRulebook()
@@ -92,7 +93,7 @@ function load() {
   return attempt(async () => {
     taken.value = await send<Schemas['Intake']>(file.value!, { ...asked.value, ...meant })
     file.value = undefined
-    queries.invalidateQueries()
+    refresh(queries)
   })
 }
 const number = (t?: string) => (t ? Number(t).toLocaleString('en-GB', { maximumFractionDigits: 2 }) : '–')

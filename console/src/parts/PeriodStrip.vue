@@ -7,6 +7,7 @@ import { dayWords, shortPeriod } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { toneColour, useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
+import { refresh } from '@/lib/refresh'
 
 /** The last thirteen periods as small columns stacked by grade; it is the
  *  period picker, and moves with the arrow keys. */
@@ -68,7 +69,7 @@ const sweep = useMutation({
       stage.value = ''
     }
   },
-  onSuccess: () => queries.invalidateQueries(),
+  onSuccess: () => refresh(queries),
 })
 </script>
 

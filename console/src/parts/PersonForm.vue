@@ -7,6 +7,7 @@ import { momentWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import TextField from './TextField.vue'
+import { refresh } from '@/lib/refresh'
 
 /** One account: added, changed, given a one-time word, or closed. */
 const props = defineProps<{ person?: Schemas['Person'] }>()
@@ -28,7 +29,7 @@ const fields = reactive({
 const closing = ref(false)
 // Told once, of the account that was just added or helped.
 const told = defineModel<{ name: string; word: string; ends: string } | undefined>('told')
-const changed = () => queries.invalidateQueries({ queryKey: ['people'] })
+const changed = () => refresh(queries, 'people')
 const path = () => ({ params: { path: { name: props.person!.name } } })
 const save = useMutation({
   mutationFn: async () => {

@@ -7,6 +7,7 @@ import { api, need, Refusal } from '@/lib/api'
 import { usePeriod } from '@/lib/period'
 import RoutingView from './RoutingView.vue'
 import TextField from './TextField.vue'
+import { refresh } from '@/lib/refresh'
 
 /** Publishing: what would change, in words and as text, for how many; and why. */
 const props = defineProps<{ open: boolean; text: string; basedOn: number; advice: string[] }>()
@@ -34,7 +35,7 @@ const publish = useMutation({
   onSuccess: async (r) => {
     note.value = ''
     emit('published', r.number)
-    await queries.invalidateQueries()
+    await refresh(queries)
   },
 })
 watch(

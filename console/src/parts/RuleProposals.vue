@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 
 import { api, need, type Schemas } from '@/lib/api'
 import { useSession } from '@/lib/session'
+import { refresh } from '@/lib/refresh'
 
 /** What reviewers found of a rule, and changes that are proven on it; one opens as a
  *  draft in rehearsal. */
@@ -31,7 +32,7 @@ const open = useMutation({
     return need(api.PUT('/api/draft', { body: { text: p.text, based_on: rulebook.revision, version: now.version } }))
   },
   onSuccess: async () => {
-    await queries.invalidateQueries({ queryKey: ['draft'] })
+    await refresh(queries, 'draft')
     await router.push({ path: '/rules/draft', query: { rule: props.rule } })
   },
 })

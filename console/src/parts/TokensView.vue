@@ -7,6 +7,7 @@ import { dayWords, momentWords } from '@/lib/format'
 import PickList from './PickList.vue'
 import StateNote from './StateNote.vue'
 import TextField from './TextField.vue'
+import { refresh } from '@/lib/refresh'
 
 /** The tokens of whoever is signed in: made, told once, and made void. */
 const props = defineProps<{ name: string }>()
@@ -23,7 +24,7 @@ const scopes = [
 const scopeWords = (scope: string) => scopes.find((s) => s.value === scope)?.text ?? scope
 const making = ref(false)
 const fields = reactive({ title: '', scope: 'read', days: '90', password: '' })
-const changed = () => queries.invalidateQueries({ queryKey: ['tokens'] })
+const changed = () => refresh(queries, 'tokens')
 const make = useMutation({
   mutationFn: () => {
     const { title, password } = fields

@@ -60,7 +60,11 @@ it('keeps what the page shows, by a name', async () => {
   await page.get('form').trigger('submit')
   await flushPromises()
   expect(service.asked).toEqual([
-    { method: 'POST', path: '/api/views', body: { name: 'Mine', shared: true, query: { grade: 'act' } } },
+    {
+      method: 'POST',
+      path: '/api/views',
+      body: { name: 'Mine', of: 'exceptions', shared: true, query: { grade: 'act' } },
+    },
   ])
   expect(page.find('form').exists()).toBe(false)
 })

@@ -5,6 +5,7 @@ import { computed, ref } from 'vue'
 import { api, need, type Schemas } from '@/lib/api'
 import { useSession } from '@/lib/session'
 import PickOne from './PickOne.vue'
+import { refresh } from '@/lib/refresh'
 
 /** Views of a list that are kept by name: one's own, and those that are shared. */
 type Query = Schemas['ViewQuery'] & Schemas['CaseQuery']
@@ -56,12 +57,12 @@ const keep = useMutation({
   onSuccess: async () => {
     naming.value = false
     name.value = ''
-    await queries.invalidateQueries({ queryKey: ['views'] })
+    await refresh(queries, 'views')
   },
 })
 const forget = useMutation({
   mutationFn: (id: number) => need(api.DELETE('/api/views/{id}', { params: { path: { id } } })),
-  onSuccess: () => queries.invalidateQueries({ queryKey: ['views'] }),
+  onSuccess: () => refresh(queries, 'views'),
 })
 const mayForget = computed(
   () => here.value && (here.value.owner === person.value?.name || (here.value.shared && person.value?.role === 'lead')),
