@@ -266,6 +266,14 @@ func awayWords(a store.Absence) string {
 	return words
 }
 
+// noCase says that there is none of a number.
+type noCase int64
+
+func (n noCase) Error() string { return fmt.Sprintf("there is no case %d", int64(n)) }
+
+// Unwrap has it be store.ErrNotFound.
+func (noCase) Unwrap() error { return store.ErrNotFound }
+
 // each does something to each of some cases, in order of their numbers, and writes them
 // with what is told of it; nothing at all where one does not allow it.
 func (s *Service) each(ctx context.Context, tx *store.Tx, ids []int64, versions map[int64]int, do func(*store.Case) (store.NewCaseEvent, error)) error {
@@ -284,7 +292,7 @@ func (s *Service) each(ctx context.Context, tx *store.Tx, ids []int64, versions 
 	var events []store.NewCaseEvent
 	for i, id := range ids {
 		if i >= len(all) || all[i].ID != id {
-			return of(id, store.ErrNotFound)
+			return of(id, noCase(id))
 		}
 		c := &all[i]
 		if v := versions[id]; v != 0 && v != c.Version {

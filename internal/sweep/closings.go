@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"oskel/core/calendar"
+	"oskel/internal/books"
 	"oskel/internal/store"
 )
 
@@ -27,7 +28,9 @@ func (s *Service) Close(ctx context.Context, p calendar.Period, author, note str
 			return err
 		}
 		published, err := tx.Revision(ctx, revision)
-		if err != nil {
+		if errors.Is(err, store.ErrNotFound) {
+			return books.ErrNone
+		} else if err != nil {
 			return err
 		}
 		book, err := s.books.Of(published)
