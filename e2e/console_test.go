@@ -50,7 +50,7 @@ func TestAxeFindsNothing(t *testing.T) {
 	s := demoService(t)
 	exception := s.exceptions("2026-10")["thin-margin R-17"]
 	pages := []string{"/overview", "/sweeps", "/exceptions/grid", "/exceptions/trend", "/subjects/rep/R-17", "/measures/margin_rate", "/measures/none", "/rules?rule=behind-target", fmt.Sprintf("/exceptions?id=%d", exception.Id), "/exceptions?text=nobody",
-		fmt.Sprintf("/exceptions/%d", exception.Id), fmt.Sprintf("/desk?id=%d", *exception.Case), "/desk?state=settled", fmt.Sprintf("/cases/%d", *exception.Case), "/data", "/data/registers/customer?text=quay&key=C-0001", "/data/targets", "/data/calendar", "/rules/draft?rule=thin-margin", "/rules/draft?as=file", "/rules/dials", "/rules/grades?grade=look", "/rules/revisions?revision=1", "/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate", "/account", "/people", "/subjects/rep/R-17?period=2026-10", "/nowhere"}
+		fmt.Sprintf("/exceptions/%d", exception.Id), fmt.Sprintf("/desk?id=%d", *exception.Case), "/desk?state=settled", fmt.Sprintf("/cases/%d", *exception.Case), "/desk/for-me", "/desk/work", "/desk/findings", "/data/faults", "/data", "/data/registers/customer?text=quay&key=C-0001", "/data/targets", "/data/calendar", "/rules/draft?rule=thin-margin", "/rules/draft?as=file", "/rules/dials", "/rules/grades?grade=look", "/rules/revisions?revision=1", "/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate", "/account", "/people", "/subjects/rep/R-17?period=2026-10", "/nowhere"}
 	walk := func(wide, tall int, pages []string) {
 		t.Run(fmt.Sprintf("%d px, from %s", wide, pages[0]), func(t *testing.T) {
 			t.Parallel() // the windows share the machine, not their sessions
@@ -60,7 +60,7 @@ func TestAxeFindsNothing(t *testing.T) {
 	walk(1280, 800, pages[:len(pages)/2])
 	walk(1280, 800, pages[len(pages)/2:])
 	// Where a narrow screen lays things out in another way.
-	walk(390, 844, []string{"/overview", "/exceptions", fmt.Sprintf("/exceptions?id=%d", exception.Id), "/figures", fmt.Sprintf("/desk?id=%d", *exception.Case), fmt.Sprintf("/cases/%d", *exception.Case), "/data"})
+	walk(390, 844, []string{"/overview", "/exceptions", fmt.Sprintf("/exceptions?id=%d", exception.Id), "/figures", fmt.Sprintf("/desk?id=%d", *exception.Case), fmt.Sprintf("/cases/%d", *exception.Case), "/desk/for-me", "/desk/work", "/data/faults", "/data"})
 }
 
 func axeFindsNothing(t *testing.T, p *browser.Page, wide int, pages []string) {

@@ -84,7 +84,7 @@ M5,South,,
 
 	// Rehearsed: what each would get is what the sweep then brings.
 	rehearsed := want[client.RoutingRehearsal](t, 200)(s.as("rob").RehearseRouting(ctx, client.BookRehearsalRequest{Period: "2026-10"}))
-	code, out, errs = s.oskel("ana", "rehearse", "-period", "2026-10", "-routes")
+	code, _, errs = s.oskel("ana", "rehearse", "-period", "2026-10", "-routes")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, errs, `1 case: there is no account "ghost".`)
 	assert.Contains(t, errs, "1 case: rob does not review what is about them.")

@@ -352,7 +352,7 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 			`line 1, column 1: document: expected one document that begins with 'oskel: 1', found 2 of them`,
 		}},
 		{`labels: [channel]`, `labels: [channel], colour: red`, []string{
-			`line 7, column 120: feeds.sales.colour: unknown key "colour"; known here: date, labels, notes, numbers, subjects, title`,
+			`line 7, column 120: feeds.sales.colour: unknown key "colour"; known here: date, labels, notes, numbers, owner, subjects, title`,
 		}},
 		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`, `routes: [{when: 'kind in ("rep", "rap")', to: home}, {otherwise: home}]`, []string{
 			`line 16, column 34: routes[1].when: there is nothing like "rap" to ask by; did you mean rep?`,

@@ -30,7 +30,7 @@ var audited = map[string]string{
 	"CreatePerson": "added an account", "ChangePerson": "changed an account", "ClosePerson": "closed an account",
 	"PublishRevision": "published", "RestoreRevision": "published an earlier revision", "TurnDial": "turned a dial", "RestyleGrade": "restyled a grade",
 	"CreateIntake": "loaded a file", "TakeBackIntake": "took an intake back", "CreateSweep": "swept", "ClosePeriod": "closed a period", "ReopenPeriod": "opened a closed period",
-	"ExportTable": "exported figures", "ExportExceptions": "exported exceptions", "ExportExceptionFile": "exported exceptions", "ExportAudit": "exported the audit", "MakeBackup": "made a backup",
+	"ExportTable": "exported figures", "ExportExceptions": "exported exceptions", "ExportExceptionFile": "exported exceptions", "ExportAudit": "exported the audit", "ExportReport": "exported a report", "GetCaseFile": "fetched a file of a case", "MakeBackup": "made a backup",
 }
 
 // audit keeps what is done, with what did it: the transaction that does the work

@@ -2,7 +2,9 @@ package httpapi
 
 import (
 	"context"
+	"maps"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -40,8 +42,13 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 	if or(r.Params.Asked, false) {
 		f.Asked, f.Desks = whoAsks(ctx).Name, nil // of whatever desk
 	}
+	book, c, err := s.bookOrNone(ctx)
+	if err != nil {
+		return nil, err
+	}
+	today := c.Today(s.Now())
 	if or(r.Params.Stranded, false) {
-		f.Stranded = ptr(s.calendar(ctx).Today(s.Now()))
+		f.Stranded = &today
 	}
 	if r.Params.Desk != nil {
 		desk, err := s.deskOf(ctx, *r.Params.Desk)
@@ -49,10 +56,6 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 			return nil, err
 		}
 		f.Desks = []string{desk}
-	}
-	book, _, err := s.bookOrNone(ctx)
-	if err != nil {
-		return nil, err
 	}
 	for _, by := range []struct {
 		what  string
@@ -74,7 +77,7 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 		f.Holder = *r.Params.Person
 	}
 	if or(r.Params.Late, false) {
-		f.Late = ptr(s.calendar(ctx).Today(s.Now()))
+		f.Late = &today
 	}
 	offset, err := offsetOf(r.Params.Cursor)
 	if err != nil {
@@ -84,7 +87,6 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 	if err := s.Review.Wake(ctx); err != nil {
 		return nil, err
 	}
-	today := s.calendar(ctx).Today(s.Now())
 	page, err := s.Review.Cases(ctx, f, today)
 	if err != nil {
 		return nil, err
@@ -174,20 +176,38 @@ func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail,
 	for _, f := range d.Before {
 		out.Before = append(out.Before, contract.FoundBefore{Case: f.Case, Desk: f.Desk, Finding: f.Finding, Reason: optional(f.Reason), By: f.By, At: f.At, Sentence: f.Sentence, Text: f.Text})
 	}
-	out.ByRule = foundByRule(book, d.ByRule)
+	year, err := s.Review.YearFindings(ctx)
+	if err != nil {
+		return out, err
+	}
+	out.ByRule = foundByRule(book, d, year)
 	for _, e := range d.Events {
 		out.Events = append(out.Events, contract.CaseEvent{At: e.At, By: e.Author, What: contract.CaseEventWhat(e.What), Text: e.Text})
 	}
 	return out, nil
 }
 
-func foundByRule(book *rulebook.Book, all []store.RuleFinding) []contract.FoundByRule {
+// foundByRule is what came of other cases with the rules that flag one.
+func foundByRule(book *rulebook.Book, d store.CaseDetail, year map[string][]store.RuleFinding) []contract.FoundByRule {
 	out := []contract.FoundByRule{}
-	for _, f := range all {
-		if n := len(out); n == 0 || out[n-1].Rule != f.Rule {
-			out = append(out, contract.FoundByRule{Rule: f.Rule, Title: reportTitle(book, "rule", f.Rule), Findings: map[string]int{}})
+	rules := map[string]bool{}
+	for _, e := range d.Exceptions {
+		rules[e.Rule] = true
+	}
+	for _, rule := range slices.Sorted(maps.Keys(rules)) {
+		one := contract.FoundByRule{Rule: rule, Title: reportTitle(book, "rule", rule), Findings: map[string]int{}}
+		for _, f := range year[rule] {
+			n := f.Cases
+			if d.Finding != nil && *d.Finding == f.Finding {
+				n-- // itself
+			}
+			if n > 0 {
+				one.Findings[f.Finding] = n
+			}
 		}
-		out[len(out)-1].Findings[f.Finding] = f.Cases
+		if len(one.Findings) > 0 {
+			out = append(out, one)
+		}
 	}
 	return out
 }

@@ -24,6 +24,8 @@ type Service struct {
 
 	mu   sync.Mutex
 	woke time.Time // when parked cases were last looked through
+
+	year yearFindings
 }
 
 // New is a service over a store; now is the clock that days are told by.

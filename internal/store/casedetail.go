@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -19,7 +20,6 @@ type CaseDetail struct {
 	Files      []CaseFile    // the first first
 	Todos      []Todo        // what is not done first, by day
 	Before     []FoundBefore // of the same subject, the newest first
-	ByRule     []RuleFinding // what came of cases with the rules that flag it, of whomever, in a year
 	Newest     Newest
 	Swept      map[calendar.Key]Sweep // the last sweep of each period of its exceptions, without what it found
 }
@@ -70,12 +70,20 @@ func (s *Store) Newest(ctx context.Context) (n Newest, err error) {
 	return n, err
 }
 
-// CaseDetail finds a case with all that its page shows, in one round trip: people wait
-// for little else as often.
+// caseAndMore is a case with what few cases have, and what there is of rules and data.
+var caseAndMore = strings.Replace(caseSelect, " from cases ", `, array(select name from case_copies where case_id = $1 order by name), exists (select from notices where case_id = $1 and person = $2 and what = 'named'),
+	exists (select from case_files where case_id = $1), exists (select from case_todos where case_id = $1), coalesce((select max(number) from revisions), 0), coalesce((select max(id) from intakes), 0) from cases `, 1) + "where id = $1"
+
+// CaseDetail finds a case with all that its page shows, in one round trip, or two where it
+// has files or to-dos: people wait for little else as often.
 func (s *Store) CaseDetail(ctx context.Context, id int64, who string) (d CaseDetail, err error) {
+	var files, todos bool
 	b := &pgx.Batch{}
-	b.Queue(caseSelect+"where id = $1", id).Query(func(rows pgx.Rows) (err error) {
-		d.Case, err = firstCase(scanCases(rows, nil))
+	b.Queue(caseAndMore, id, who).Query(func(rows pgx.Rows) (err error) {
+		all, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Case, error) {
+			return scanCase(row, &d.Told, &d.Named, &files, &todos, &d.Newest.Revision, &d.Newest.DataVersion)
+		})
+		d.Case, err = firstCase(all, err)
 		return err
 	})
 	b.Queue(exceptionSelect+"where e.case_id = $1 order by e.period desc, (e.state = 'cleared'), e.severity, e.rule, e.event", id).Query(func(rows pgx.Rows) (err error) {
@@ -86,30 +94,11 @@ func (s *Store) CaseDetail(ctx context.Context, id int64, who string) (d CaseDet
 		d.Events, err = pgx.CollectRows(rows, pgx.RowToStructByPos[CaseEvent])
 		return err
 	})
-	b.Queue("select name from case_copies where case_id = $1 order by name", id).Query(func(rows pgx.Rows) (err error) {
-		d.Told, err = pgx.CollectRows(rows, pgx.RowTo[string])
-		return err
-	})
 	b.Queue(`select o.id, o.desk, o.finding, coalesce(o.reason, ''), coalesce(o.settled_by, ''), o.settled_at, o.sentence, coalesce((select text from case_events ev where ev.case_id = o.id and ev.what = 'settled' order by ev.id desc limit 1), '')
-		from cases c join cases o on o.kind = c.kind and o.code = c.code and o.id <> c.id and o.state = 'settled' where c.id = $1 order by o.settled_at desc, o.id desc limit 10`, id).Query(func(rows pgx.Rows) (err error) {
+		from cases c join cases o on o.kind = c.kind and o.code = c.code and o.id <> c.id and o.finding is not null where c.id = $1 order by o.settled_at desc, o.id desc limit 10`, id).Query(func(rows pgx.Rows) (err error) {
 		d.Before, err = pgx.CollectRows(rows, pgx.RowToStructByPos[FoundBefore])
 		return err
 	})
-	b.Queue(`select e.rule, o.finding, count(distinct o.id) from (select distinct rule from exceptions where case_id = $1) r join exceptions e on e.rule = r.rule
-		join cases o on o.id = e.case_id where o.state = 'settled' and o.settled_at > now() - interval '1 year' and o.id <> $1 group by 1, 2 order by 1, 3 desc`, id).Query(func(rows pgx.Rows) (err error) {
-		d.ByRule, err = pgx.CollectRows(rows, pgx.RowToStructByPos[RuleFinding])
-		return err
-	})
-	b.Queue("select exists (select from notices where case_id = $1 and person = $2 and what = 'named')", id, who).QueryRow(func(row pgx.Row) error { return row.Scan(&d.Named) })
-	b.Queue(caseFileSelect+"case_id = $1 order by id", id).Query(func(rows pgx.Rows) (err error) {
-		d.Files, err = pgx.CollectRows(rows, pgx.RowToStructByPos[CaseFile])
-		return err
-	})
-	b.Queue(todoSelect+"where t.case_id = $1 order by t.done_at nulls first, t.due, t.id limit 200", id).Query(func(rows pgx.Rows) (err error) {
-		d.Todos, err = scanTodos(rows, nil)
-		return err
-	})
-	b.Queue(newestSelect).QueryRow(func(row pgx.Row) error { return row.Scan(&d.Newest.Revision, &d.Newest.DataVersion) })
 	b.Queue(`select p.grain, p.period, last.id, last.revision, last.data_version, last.so_far from (select distinct grain, period from exceptions where case_id = $1) p,
 		lateral (select id, revision, data_version, so_far from sweeps s where s.grain = p.grain and s.period = p.period order by id desc limit 1) last`, id).Query(func(rows pgx.Rows) error {
 		d.Swept = map[calendar.Key]Sweep{}
@@ -121,6 +110,18 @@ func (s *Store) CaseDetail(ctx context.Context, id int64, who string) (d CaseDet
 			d.Swept[sw.Period] = sw
 			return nil
 		})
+		return err
+	})
+	if err := s.pool.SendBatch(ctx, b); err != nil || !files && !todos {
+		return d, err
+	}
+	b = &pgx.Batch{}
+	b.Queue(caseFileSelect+"case_id = $1 order by id", id).Query(func(rows pgx.Rows) (err error) {
+		d.Files, err = pgx.CollectRows(rows, pgx.RowToStructByPos[CaseFile])
+		return err
+	})
+	b.Queue(todoSelect+"where t.case_id = $1 order by t.done_at nulls first, t.due, t.id limit 200", id).Query(func(rows pgx.Rows) (err error) {
+		d.Todos, err = scanTodos(rows, nil)
 		return err
 	})
 	return d, s.pool.SendBatch(ctx, b)

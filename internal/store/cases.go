@@ -68,15 +68,17 @@ func scanCases(rows pgx.Rows, err error) ([]Case, error) {
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Case, error) {
-		var c Case
-		var code int32
-		var due time.Time
-		var parked *time.Time
-		err := row.Scan(&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &c.Recovered, &c.WrittenOff, &c.Undo, &c.Self, &c.Below)
-		c.Code, c.Due, c.ParkedTo = uint32(code), *dayOf(&due), dayOf(parked)
-		return c, err
-	})
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Case, error) { return scanCase(row) })
+}
+
+// scanCase reads a case, and what else a row has after it.
+func scanCase(row pgx.CollectableRow, more ...any) (c Case, err error) {
+	var code int32
+	var due time.Time
+	var parked *time.Time
+	err = row.Scan(append([]any{&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &c.Recovered, &c.WrittenOff, &c.Undo, &c.Self, &c.Below}, more...)...)
+	c.Code, c.Due, c.ParkedTo = uint32(code), *dayOf(&due), dayOf(parked)
+	return c, err
 }
 
 // CaseFilter says which cases are listed; a nil Desks is all desks.
@@ -197,7 +199,8 @@ func (s *Store) Cases(ctx context.Context, f CaseFilter) ([]Case, error) {
 		order = " order by " + caseGroups[f.Group].order + "," + strings.TrimPrefix(order, " order by")
 	}
 	args = append(args, f.Limit, f.Offset)
-	return manyCases(ctx, s.pool, fmt.Sprintf("%s%s limit $%d offset $%d", condition, order, len(args)-1, len(args)), args...)
+	list := strings.Replace(caseSelect, "undo,", "null::jsonb,", 1) // which is for who acts
+	return scanCases(s.pool.Query(ctx, list+fmt.Sprintf("%s%s limit $%d offset $%d", condition, order, len(args)-1, len(args)), args...))
 }
 
 // CaseCounts is how many cases there are.

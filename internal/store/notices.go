@@ -73,7 +73,7 @@ func (s *Store) Notices(ctx context.Context, person string, unseen bool) (all []
 // SeeNotices notes that somebody has seen what they were told up to a number, of a case
 // or with 0 of all.
 func (s *Store) SeeNotices(ctx context.Context, person string, upTo, of int64) error {
-	_, err := s.pool.Exec(ctx, "update notices set seen_at = now() where person = $1 and id <= $2 and ($3 = 0 or case_id = $3) and seen_at is null", person, upTo, of)
+	_, err := s.pool.Exec(ctx, "update notices set seen_at = now() where person = $1 and id <= $2 and ($3::bigint = 0 or case_id = $3) and seen_at is null", person, upTo, of)
 	return err
 }
 

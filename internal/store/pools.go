@@ -20,7 +20,11 @@ const leastConnections = 8
 func openPools(ctx context.Context, config *pgxpool.Config) (*pools, error) {
 	p := &pools{}
 	for _, to := range []**pgxpool.Pool{&p.main, &p.quick} {
-		one, err := pgxpool.NewWithConfig(ctx, config.Copy())
+		own := config.Copy()
+		if to == &p.quick { // by number and by desk: what to do does not hang on which
+			own.ConnConfig.RuntimeParams["plan_cache_mode"] = "force_generic_plan"
+		}
+		one, err := pgxpool.NewWithConfig(ctx, own)
 		if err != nil {
 			p.close()
 			return nil, fmt.Errorf("opening the database: %w", err)
