@@ -62,6 +62,21 @@ func TestTheListOfCases(t *testing.T) {
 	c.set(t, "2026-12-31 09:00")
 	assert.ElementsMatch(t, all, only(func(p *client.ListCasesParams) { p.Late = ptr(true) }))
 
+	// What is at stake in each is that of its flags, also after a correction; the least first.
+	off := func() (n int) {
+		require.NoError(t, s.pool(t).QueryRow(ctx, "select count(*) from cases c where c.stake is distinct from (select sum(e.stake) from exceptions e where e.case_id = c.id and e.state <> 'cleared')").Scan(&n))
+		return n
+	}
+	assert.Zero(t, off())
+	byStake := only(func(p *client.ListCasesParams) { p.Sort, p.Descending = ptr(client.ListCasesParamsSortStake), ptr(true) })
+	assert.Equal(t, "R2", byStake[0])
+	require.NotNil(t, s.caseNamed(t, "R2").Stake)
+	s.load("feed", "sales", "day,order_no,rep,net,cost\n2026-10-09,B2,R2,500,499\n")
+	before := *s.caseNamed(t, "R2").Stake
+	s.sweep("2026-10")
+	assert.NotEqual(t, before, *s.caseNamed(t, "R2").Stake)
+	assert.Zero(t, off())
+
 	// Gathered: each group in its order with how many it has in all, whatever the page.
 	for group, titles := range map[client.ListCasesParamsGroup]string{"desk": "North desk 2 2, South desk 1 1", "person": "Nobody 2 2, Rea 1 1", "kind": "Reps 3 3", "state": "Open 2 2, Taken 1 1"} {
 		_, page := list(func(p *client.ListCasesParams) { p.Group, p.Limit = &group, ptr(1) })

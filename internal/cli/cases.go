@@ -571,9 +571,9 @@ func showCases(ctx context.Context, e *env, list []client.Case) error {
 		if c.Cleared {
 			grade = "cleared"
 		}
-		rows = append(rows, []string{strconv.FormatInt(c.Id, 10), grade, due, c.Desk, c.Key, c.Name, stateText(c), strconv.Itoa(c.Items), c.Sentence})
+		rows = append(rows, []string{strconv.FormatInt(c.Id, 10), grade, due, c.Desk, c.Key, c.Name, stateText(c), strconv.Itoa(c.Items), e.sum(or(text(c.Stake), "0")), c.Sentence})
 	}
-	columns := []column{{head: "case", right: true}, {head: "grade"}, {head: "due"}, {head: "desk"}, {head: "key"}, {head: "name"}, {head: "state"}, {head: "items", right: true}, {head: "sentence", wrap: true}}
+	columns := []column{{head: "case", right: true}, {head: "grade"}, {head: "due"}, {head: "desk"}, {head: "key"}, {head: "name"}, {head: "state"}, {head: "items", right: true}, {head: "stake", right: true}, {head: "sentence", wrap: true}}
 	if err := e.show(list, columns, rows); err != nil {
 		return err
 	}

@@ -1007,6 +1007,7 @@ const (
 	ListCasesParamsSortDesk    ListCasesParamsSort = "desk"
 	ListCasesParamsSortDue     ListCasesParamsSort = "due"
 	ListCasesParamsSortGrade   ListCasesParamsSort = "grade"
+	ListCasesParamsSortStake   ListCasesParamsSort = "stake"
 	ListCasesParamsSortState   ListCasesParamsSort = "state"
 	ListCasesParamsSortSubject ListCasesParamsSort = "subject"
 )
@@ -1019,6 +1020,8 @@ func (e ListCasesParamsSort) Valid() bool {
 	case ListCasesParamsSortDue:
 		return true
 	case ListCasesParamsSortGrade:
+		return true
+	case ListCasesParamsSortStake:
 		return true
 	case ListCasesParamsSortState:
 		return true
@@ -1613,13 +1616,16 @@ type Case struct {
 	Recovered *string             `json:"recovered,omitempty"`
 
 	// Sentence Of its most serious item
-	Sentence   string     `json:"sentence"`
-	SettledAt  *time.Time `json:"settled_at,omitempty"`
-	SettledBy  *string    `json:"settled_by,omitempty"`
-	State      CaseState  `json:"state"`
-	TakenBy    *string    `json:"taken_by,omitempty"`
-	Version    int        `json:"version"`
-	WrittenOff *string    `json:"written_off,omitempty"`
+	Sentence  string     `json:"sentence"`
+	SettledAt *time.Time `json:"settled_at,omitempty"`
+	SettledBy *string    `json:"settled_by,omitempty"`
+
+	// Stake A decimal: what is at stake in all that is flagged in it; absent where it is not known
+	Stake      *string   `json:"stake,omitempty"`
+	State      CaseState `json:"state"`
+	TakenBy    *string   `json:"taken_by,omitempty"`
+	Version    int       `json:"version"`
+	WrittenOff *string   `json:"written_off,omitempty"`
 }
 
 // CaseAct defines model for CaseAct.

@@ -21,7 +21,7 @@ import (
 
 func (s *server) caseOut(c store.Case, today calendar.Day) contract.Case {
 	return contract.Case{Id: c.ID, Kind: c.Kind, Key: c.Key, Name: c.Name, Desk: c.Desk, State: contract.CaseState(c.State), Grade: c.Grade, Due: openapi_types.Date{Time: c.Due.Time()},
-		Late: (c.State == casework.Open || c.State == casework.Taken) && c.Due < today, OpenedAt: c.OpenedAt, TakenBy: c.TakenBy, Finding: c.Finding, SettledBy: c.SettledBy, SettledAt: c.SettledAt, Items: c.Items, Cleared: c.Cleared, Sentence: c.Sentence, Version: c.Version,
+		Late: (c.State == casework.Open || c.State == casework.Taken) && c.Due < today, OpenedAt: c.OpenedAt, TakenBy: c.TakenBy, Finding: c.Finding, SettledBy: c.SettledBy, SettledAt: c.SettledAt, Items: c.Items, Cleared: c.Cleared, Sentence: c.Sentence, Version: c.Version, Stake: c.Stake,
 		Asked: c.Asked, ParkedTo: dayOut(c.ParkedTo), ParkedFor: c.ParkedFor, Reason: c.Reason, Recovered: c.Recovered, WrittenOff: c.WrittenOff}
 }
 

@@ -34,6 +34,7 @@ type Case struct {
 	Items     int
 	Cleared   bool // nothing in it is flagged any more
 	Sentence  string
+	Stake     *string // a decimal: of what is flagged in it; nil is not known
 	Reviewed
 }
 
@@ -58,7 +59,7 @@ type CaseEvent struct {
 	Text   string
 }
 
-const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, taken_by, finding, settled_by, settled_at, version, cleared, items, sentence, asked, parked_to, parked_for, parked_at, reason, recovered::text, written_off::text, undo, self, below from cases "
+const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, taken_by, finding, settled_by, settled_at, version, cleared, items, sentence, asked, parked_to, parked_for, parked_at, reason, recovered::text, written_off::text, undo, self, below, stake::text from cases "
 
 func manyCases(ctx context.Context, q querier, tail string, args ...any) ([]Case, error) {
 	return scanCases(q.Query(ctx, caseSelect+tail, args...))
@@ -76,7 +77,7 @@ func scanCase(row pgx.CollectableRow, more ...any) (c Case, err error) {
 	var code int32
 	var due time.Time
 	var parked *time.Time
-	err = row.Scan(append([]any{&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &c.Recovered, &c.WrittenOff, &c.Undo, &c.Self, &c.Below}, more...)...)
+	err = row.Scan(append([]any{&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &c.Recovered, &c.WrittenOff, &c.Undo, &c.Self, &c.Below, &c.Stake}, more...)...)
 	c.Code, c.Due, c.ParkedTo = uint32(code), *dayOf(&due), dayOf(parked)
 	return c, err
 }
@@ -122,7 +123,7 @@ func (s *Store) GroupCases(ctx context.Context, f CaseFilter, today calendar.Day
 	return pgx.CollectRows(rows, pgx.RowToStructByPos[CaseGroup])
 }
 
-var caseOrders = map[string]string{"due": "due", "grade": "severity", "subject": "name collate \"C\"", "desk": "desk collate \"C\"", "state": "state"}
+var caseOrders = map[string]string{"due": "due", "grade": "severity", "subject": "name collate \"C\"", "desk": "desk collate \"C\"", "state": "state", "stake": "coalesce(stake, 0)"}
 
 // where is the condition of a filter.
 func (f CaseFilter) where() (condition string, args []any) {
@@ -295,10 +296,10 @@ func (t *Tx) AddCases(ctx context.Context, all []*Case) error {
 	if err != nil {
 		return err
 	}
-	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"cases"}, []string{"id", "kind", "code", "key", "name", "sentence", "items", "desk", "grade", "severity", "due", "state", "taken_by", "self", "below"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
+	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"cases"}, []string{"id", "kind", "code", "key", "name", "sentence", "items", "desk", "grade", "severity", "due", "state", "taken_by", "self", "below", "stake"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
 		c := all[i]
 		c.ID = ids[i]
-		return []any{c.ID, c.Kind, int32(c.Code), c.Key, c.Name, c.Sentence, int32(c.Items), c.Desk, c.Grade, int32(c.Severity), c.Due.Time(), c.State, c.TakenBy, c.Self, c.Below}, nil
+		return []any{c.ID, c.Kind, int32(c.Code), c.Key, c.Name, c.Sentence, int32(c.Items), c.Desk, c.Grade, int32(c.Severity), c.Due.Time(), c.State, c.TakenBy, c.Self, c.Below, numeric(c.Stake)}, nil
 	}))
 	return err
 }
@@ -336,7 +337,8 @@ func (t *Tx) UpdateCases(ctx context.Context, all []*Case) error {
 // TellCases has cases say what their newest item does: the most serious one of the
 // last period that is not cleared.
 func (t *Tx) TellCases(ctx context.Context, ids []int64) error {
-	_, err := t.tx.Exec(ctx, `update cases c set name = coalesce(top.name, c.key), sentence = coalesce(top.sentence, ''), items = (select count(*) from exceptions e where e.case_id = c.id)
+	_, err := t.tx.Exec(ctx, `update cases c set name = coalesce(top.name, c.key), sentence = coalesce(top.sentence, ''), items = (select count(*) from exceptions e where e.case_id = c.id),
+			stake = (select sum(e.stake) from exceptions e where e.case_id = c.id and e.state <> 'cleared')
 		from unnest($1::bigint[]) of (id)
 		left join lateral (select name, sentence from exceptions e where e.case_id = of.id order by (e.state = 'cleared'), e.period desc, e.severity, e.rule limit 1) top on true
 		where c.id = of.id`, ids)
@@ -378,4 +380,12 @@ func (s *Store) CountUnsettled(ctx context.Context) (map[string]int, error) {
 	var n int
 	_, err = pgx.ForEachRow(rows, []any{&desk, &n}, func() error { out[desk] = n; return nil })
 	return out, err
+}
+
+// numeric is how a decimal is copied.
+func numeric(decimal *string) any {
+	if decimal == nil {
+		return nil
+	}
+	return *decimal
 }

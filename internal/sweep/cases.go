@@ -1,8 +1,11 @@
 package sweep
 
 import (
+	"cmp"
 	"fmt"
+	"math/big"
 
+	"oskel/core/amount"
 	"oskel/core/casework"
 	"oskel/core/record"
 	"oskel/internal/store"
@@ -132,9 +135,24 @@ func (r *run) listedOnly(rule string) bool {
 	return of != nil && of.Listed || r.sweep.SoFar != nil && (of == nil || !of.SoFar)
 }
 
+// sum adds two decimals, of which nil is not known.
+func sum(a, b *string) *string {
+	if a == nil || b == nil {
+		return cmp.Or(a, b)
+	}
+	x, ok := new(big.Rat).SetString(*a)
+	y, is := new(big.Rat).SetString(*b)
+	if !ok || !is {
+		return nil // neither happens: they were decimals
+	}
+	text := amount.RoundRat(x.Add(x, y), 4)
+	return &text
+}
+
 // tell has a case that is opened say what the most serious of its items does.
 func tell(c *store.Case, top map[*store.Case]*store.Exception, e *store.Exception) {
 	c.Items++
+	c.Stake = sum(c.Stake, e.Stake)
 	if t := top[c]; t == nil || e.Severity < t.Severity || e.Severity == t.Severity && e.Rule < t.Rule {
 		top[c] = e
 		c.Key, c.Name, c.Sentence = e.Key, e.Name, e.Sentence

@@ -3271,6 +3271,8 @@ export interface components {
             cleared: boolean;
             /** @description Of its most serious item */
             sentence: string;
+            /** @description A decimal: what is at stake in all that is flagged in it; absent where it is not known */
+            stake?: string;
             version: number;
             /** @description Who is asked about it */
             asked?: string;
@@ -5542,7 +5544,7 @@ export interface operations {
                 group?: "desk" | "grade" | "kind" | "person" | "state";
                 /** @description Only unsettled cases that nobody sees: on a desk without members, or with somebody who is away beyond the due day and has no stand-in */
                 stranded?: boolean;
-                sort?: "due" | "grade" | "subject" | "desk" | "state";
+                sort?: "due" | "grade" | "subject" | "desk" | "state" | "stake";
                 descending?: boolean;
                 /** @description Only cases of the desks of the person who asks */
                 mine?: boolean;

@@ -4,7 +4,7 @@ import { computed, nextTick, ref, watch } from 'vue'
 
 import { told, useActs, type ActName } from '@/lib/acts'
 import { api, need, type Schemas } from '@/lib/api'
-import { countWords, dayWords } from '@/lib/format'
+import { countWords, dayWords, numberWords } from '@/lib/format'
 import { useDesk } from '@/lib/desk'
 import { useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
@@ -280,8 +280,11 @@ const { help } = useTriage({
               /></span>
               <span class="figures flex gap-3 text-small whitespace-nowrap text-muted sm:justify-between">
                 <span>{{ stateText(c) }}</span>
-                <span :class="c.late ? 'font-semibold text-red' : ''">
-                  {{ c.late ? 'late, was due ' : 'due ' }}{{ dayWords(c.due) }}
+                <span class="sm:text-right">
+                  <span :class="c.late ? 'font-semibold text-red' : ''"
+                    >{{ c.late ? 'late, was due ' : 'due ' }}{{ dayWords(c.due) }}</span
+                  >
+                  <span v-if="Number(c.stake)" class="block">at stake {{ numberWords(Number(c.stake), 'money') }}</span>
                 </span>
               </span>
             </button>

@@ -1,7 +1,6 @@
 <script setup lang="ts">
-import { ArrowDownIcon, ArrowDownTrayIcon, ArrowUpIcon } from '@heroicons/vue/20/solid'
+import { ArrowDownIcon, ArrowUpIcon } from '@heroicons/vue/20/solid'
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/vue-query'
-import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/vue'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 
@@ -13,6 +12,7 @@ import { useQueryChange, useQueryWord, useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
 import ExceptionTabs from '@/parts/ExceptionTabs.vue'
+import ExportMenu from '@/parts/ExportMenu.vue'
 import ExceptionView from '@/parts/ExceptionView.vue'
 import GradeMark from '@/parts/GradeMark.vue'
 import MarksRow from '@/parts/MarksRow.vue'
@@ -158,12 +158,6 @@ const fileOf = (form: string) => {
   for (const [k, v] of Object.entries(filter.value)) if (v !== undefined && v !== false) query.set(k, String(v))
   return `/api/exceptions/file?${query}`
 }
-const forms = [
-  { form: 'xlsx', name: 'Workbook (XLSX), with legend' },
-  { form: 'csv', name: 'CSV' },
-  { form: 'json', name: 'JSON' },
-  { form: 'parquet', name: 'Parquet' },
-]
 /** On paper all rows stand, however many were shown. */
 const mostPrinted = 2000
 const printing = ref(false)
@@ -295,29 +289,7 @@ const shown = computed(() =>
         />
         <ViewsPick :query="view" @show="showView" />
         <button v-if="narrowed" class="button" @click="showAll">Show all</button>
-        <Menu as="div" class="relative ml-auto">
-          <MenuButton class="button">
-            <ArrowDownTrayIcon class="size-4" aria-hidden="true" />{{ printing ? 'Preparing…' : 'Export' }}
-          </MenuButton>
-          <MenuItems
-            class="absolute right-0 z-20 mt-1 w-64 rounded border border-line bg-card py-1 shadow-lg focus:outline-none"
-          >
-            <MenuItem v-for="f in forms" :key="f.form" v-slot="{ active }">
-              <a
-                :href="fileOf(f.form)"
-                download
-                class="block px-3 py-1.5 text-ink no-underline"
-                :class="active ? 'bg-tide-soft' : ''"
-                >{{ f.name }}</a
-              >
-            </MenuItem>
-            <MenuItem v-slot="{ active }">
-              <button class="block w-full px-3 py-1.5 text-left" :class="active ? 'bg-tide-soft' : ''" @click="print">
-                Print
-              </button>
-            </MenuItem>
-          </MenuItems>
-        </Menu>
+        <ExportMenu :href="fileOf" workbook="Workbook (XLSX), with legend" :busy="printing" @print="print" />
       </div>
       <p class="hidden px-4 text-title font-semibold print:block">Exceptions of {{ label }}</p>
       <div

@@ -5,12 +5,13 @@ import { computed } from 'vue'
 import { api, need } from '@/lib/api'
 import { numberWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
+import { onPaper, reportFile } from '@/lib/report'
 import { useRulebook } from '@/lib/rulebook'
 import { useRules } from '@/lib/rules'
 import DateField from '@/parts/DateField.vue'
 import DeskTabs from '@/parts/DeskTabs.vue'
 import PickOne from '@/parts/PickOne.vue'
-import ReportMenu from '@/parts/ReportMenu.vue'
+import ExportMenu from '@/parts/ExportMenu.vue'
 import StateNote from '@/parts/StateNote.vue'
 
 /** What came of the cases that were settled. */
@@ -79,7 +80,7 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
           >settled from <DateField v-model="from" label="Settled from" hint="a year ago" /> to
           <DateField v-model="to" label="Settled to" hint="today"
         /></span>
-        <ReportMenu report="findings" :asked="asked" />
+        <ExportMenu :href="reportFile('findings', asked)" @print="onPaper" />
       </div>
       <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
       <StateNote v-else-if="!data.length" empty="Nothing was settled in these days." />

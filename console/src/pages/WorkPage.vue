@@ -5,12 +5,13 @@ import { computed } from 'vue'
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords, dayWords, numberWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
+import { onPaper, reportFile } from '@/lib/report'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import DeskTabs from '@/parts/DeskTabs.vue'
 import GradeMark from '@/parts/GradeMark.vue'
 import PickOne from '@/parts/PickOne.vue'
-import ReportMenu from '@/parts/ReportMenu.vue'
+import ExportMenu from '@/parts/ExportMenu.vue'
 import StateNote from '@/parts/StateNote.vue'
 import { refresh } from '@/lib/refresh'
 
@@ -67,7 +68,7 @@ const worse = (p: Schemas['Peace']) =>
               { value: 'period', text: 'By period' },
             ]"
           />
-          <ReportMenu report="work" :asked="{ by }" />
+          <ExportMenu :href="reportFile('work', { by })" @print="onPaper" />
         </div>
         <StateNote
           v-if="!work.data.value"

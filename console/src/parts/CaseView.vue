@@ -3,7 +3,7 @@ import { computed, ref, toRef, watch } from 'vue'
 
 import { useActs, type Act, type ActName } from '@/lib/acts'
 import { useCase } from '@/lib/case'
-import { dayWords, momentWords } from '@/lib/format'
+import { dayWords, momentWords, numberWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import CaseFlag from './CaseFlag.vue'
@@ -104,6 +104,9 @@ const did: Record<string, string> = {
         <span :class="data.case.late ? 'font-semibold text-red' : 'text-muted'">
           due {{ dayWords(data.case.due) }}{{ data.case.late ? ', late' : '' }}
         </span>
+        <span v-if="Number(data.case.stake)" class="text-muted"
+          >at stake {{ numberWords(Number(data.case.stake), 'money') }}</span
+        >
       </p>
       <component :is="page ? 'h1' : 'h2'" class="mt-1 text-title font-semibold">{{ data.case.name }}</component>
       <p class="text-small text-muted">
