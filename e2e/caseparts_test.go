@@ -242,6 +242,7 @@ func TestPartsOfACaseInTheConsole(t *testing.T) {
 	do(t, p.Run(`(() => { const d = new DataTransfer(); d.items.add(new File(['Called.'], 'note.txt')); d.items.add(new File(['MZ'], 'x.exe')); const e = document.querySelector('[aria-label="Files to attach"]'); e.files = d.files; e.dispatchEvent(new Event('change')) })()`),
 		p.Sees("may not be attached"), p.Until("document.querySelector('section[aria-label=Files] a')?.textContent === 'note.txt'"))
 	do(t, p.Type("#comment-"+itoa(id), "See it, @lea"), p.ClickText("Add the comment"), p.Until("[...document.querySelectorAll('ol strong')].some((e) => e.textContent === '@lea')"))
+	do(t, p.Type("#comment-"+itoa(id), "<img src=x onerror='document.title=1'> & <b>bold</b>"), p.ClickText("Add the comment"), p.Sees("<b>bold</b>"), p.Until("!document.querySelector('ol img, ol b')"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

@@ -35,8 +35,8 @@ var shots = []shot{
 	{name: "method", person: "ines", path: "/rules/draft?rule=margin-drift"},
 	{name: "dials", person: "ines", path: "/rules/dials"},
 	{name: "sweeps", person: "tor", path: "/sweeps"},
-	{name: "desk", person: "odo", path: "/desk"},
-	{name: "case", person: "odo", path: "/desk", click: "[data-row]", follow: "Open its page"},
+	{name: "desk", person: "tor", path: "/desk?group=desk"},
+	{name: "case", person: "nell", path: "/desk", click: "[data-row]", follow: "Open its page"},
 	{name: "data", person: "ines", path: "/data"},
 	{name: "findings", person: "tor", path: "/desk/findings", see: "Precision is the share"},
 }

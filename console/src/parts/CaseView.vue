@@ -87,7 +87,7 @@ const did: Record<string, string> = {
   'fault mended': 'mended the fault of the data',
   'went up': 'took it up a step',
   'took a file away': 'took a file away',
-  'to do': 'has something to do for',
+  'to do': 'noted what is to be done:',
   done: 'has done',
   'not done': 'has not done after all',
   'took a to-do away': 'took a to-do away',
@@ -173,29 +173,6 @@ const did: Record<string, string> = {
           </ul>
         </section>
 
-        <section
-          v-if="
-            data.may_act && data.case.state !== 'settled' && (!data.case.taken_by || mine || person?.role === 'lead')
-          "
-        >
-          <form class="card p-3" @submit.prevent="settle">
-            <FindingForm
-              :model-value="given"
-              :cleared="data.case.cleared"
-              @update:model-value="(part) => (given = { ...given, ...part })"
-            />
-            <label class="mt-3 block text-small font-semibold text-muted" :for="`note-${id}`"
-              >Note, for those who come after</label
-            >
-            <input :id="`note-${id}`" v-model="note" maxlength="4000" class="field mt-1 w-full" />
-            <button class="button-main mt-3" :disabled="!given.finding || act.isPending.value">
-              {{ given.finding ? `Settle as ${given.finding}` : 'Settle: choose a finding' }}
-            </button>
-          </form>
-        </section>
-        <p v-else-if="!data.may_act && data.case.state !== 'settled'" class="text-small text-muted">
-          Only the members of its desk ({{ desk(data.case.desk) }}) take and settle this case.
-        </p>
         <section v-if="data.before.length || data.by_rule.length">
           <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted"
             >What was found before</component
@@ -230,6 +207,30 @@ const did: Record<string, string> = {
         />
       </div>
       <div class="min-w-0 space-y-6">
+        <section
+          v-if="
+            data.may_act && data.case.state !== 'settled' && (!data.case.taken_by || mine || person?.role === 'lead')
+          "
+        >
+          <form class="card p-3" @submit.prevent="settle">
+            <FindingForm
+              :model-value="given"
+              :cleared="data.case.cleared"
+              @update:model-value="(part) => (given = { ...given, ...part })"
+            />
+            <label class="mt-3 block text-small font-semibold text-muted" :for="`note-${id}`"
+              >Note, for those who come after</label
+            >
+            <input :id="`note-${id}`" v-model="note" maxlength="4000" class="field mt-1 w-full" />
+            <button class="button-main mt-3" :disabled="!given.finding || act.isPending.value">
+              {{ given.finding ? `Settle as ${given.finding}` : 'Settle: choose a finding' }}
+            </button>
+          </form>
+        </section>
+        <p v-else-if="!data.may_act && data.case.state !== 'settled'" class="text-small text-muted">
+          Only the members of its desk ({{ desk(data.case.desk) }}) take and settle this case.
+        </p>
+
         <CaseTodos
           :id="id"
           :todos="data.todos"
