@@ -217,7 +217,10 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 			flagged += judge.Judge(engine, &published.Rules[i], published.Rules[i].Levels[0], calendar.MonthPeriod(last)).Tally().Flagged
 		}
 	})
-	first := timed(profiled("", func() { _, _, err = sweeps.Sweep(ctx, sweep.Ask{Period: calendar.MonthPeriod(last), Author: "bench"}); check(err) }))
+	first := timed(profiled("", func() {
+		_, _, err = sweeps.Sweep(ctx, sweep.Ask{Period: calendar.MonthPeriod(last), Author: "bench"})
+		check(err)
+	}))
 	add(
 		result{"memory, bytes a line", "≤ 48", 0, 0, fmt.Sprintf("%.1f", memory)},
 		result{"reading the ledger from PostgreSQL", "", 0, 0, round(reading)},

@@ -68,7 +68,9 @@ func TestTheListOfCases(t *testing.T) {
 		return n
 	}
 	assert.Zero(t, off())
-	byStake := only(func(p *client.ListCasesParams) { p.Sort, p.Descending = ptr(client.ListCasesParamsSortStake), ptr(true) })
+	byStake := only(func(p *client.ListCasesParams) {
+		p.Sort, p.Descending = ptr(client.ListCasesParamsSortStake), ptr(true)
+	})
 	assert.Equal(t, "R2", byStake[0])
 	require.NotNil(t, s.caseNamed(t, "R2").Stake)
 	s.load("feed", "sales", "day,order_no,rep,net,cost\n2026-10-09,B2,R2,500,499\n")
