@@ -178,4 +178,13 @@ func TestGive(t *testing.T) {
 		got = append(got, to.Name)
 	}
 	assert.Equal(t, []string{"ben", "ada", "ben", "ben", "ada"}, got)
+
+	// Three in turn: forward, not back.
+	g, got = giver(), nil
+	g.Staff["ivy"] = routing.Staff{Reviews: true, Desks: []string{"east"}}
+	for range 4 {
+		to, _ := g.Give(routing.Case{Desk: "east", Bars: barring()})
+		got = append(got, to.Name)
+	}
+	assert.Equal(t, []string{"ben", "ivy", "ada", "ben"}, got)
 }

@@ -1,6 +1,7 @@
 package rulebook_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -23,6 +24,12 @@ func TestDesks(t *testing.T) {
 		}
 		return b, out
 	}
+	ten := ""
+	for i := range 10 {
+		ten += fmt.Sprintf("{step: s%d, after: %d working days, tell: [leads]}, ", i, i)
+	}
+	_, problems := read("overdue: [" + ten + "]")
+	assert.Empty(t, problems)
 	b, problems := read("remind: 2 working days, calendar: {working_days: [sunday, monday], holidays: {2026-12-08: Harbour day, 2026-01-06: A}}, overdue: [{step: a, after: 0 working days, tell: [holder, members, leads, ann]}, {step: b, after: 1 working day, hand_to: tor}]")
 	require.Empty(t, problems)
 	d := b.Desk("north")
