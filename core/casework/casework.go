@@ -11,6 +11,7 @@ import (
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
+	"oskel/core/routing"
 	"oskel/core/rulebook"
 )
 
@@ -195,10 +196,10 @@ func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
 
 // Bars says whether somebody does not review a case: whom it is about, and who reports to
 // them alone.
-func (c *Case) Bars(name string) bool { return name != "" && (name == c.Self || c.below(name)) }
+func (c *Case) Bars(name string) bool { return routing.Bars(c.Self, c.Below, name) }
 
 // below says whether somebody reports to whom a case is about.
-func (c *Case) below(name string) bool { return slices.Contains(strings.Fields(c.Below), name) }
+func (c *Case) below(name string) bool { return name != c.Self && c.Bars(name) }
 
 func refuse(format string, args ...any) error {
 	return fmt.Errorf("%w: %s", ErrState, fmt.Sprintf(format, args...))

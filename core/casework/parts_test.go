@@ -45,6 +45,17 @@ func TestNobodyNamesACrowd(t *testing.T) {
 	c := open()
 	_, err := s.Do(&c, nell, casework.Act{Do: "comment", Text: strings.Join(text, " ")})
 	assert.ErrorContains(t, err, "20 people at most")
+	_, err = s.Do(&c, nell, casework.Act{Do: "comment", Text: strings.Join(text[1:], " ")})
+	assert.ErrorContains(t, err, `no account "a1"`, "twenty are not too many")
+}
+
+// Nothing recovered is something to say.
+func TestNothingRecovered(t *testing.T) {
+	s := scene(t)
+	c := open()
+	e, err := s.Do(&c, nell, casework.Act{Do: "settle", Finding: "confirmed", Recovered: money(0), WrittenOff: money(0)})
+	require.NoError(t, err)
+	assert.Equal(t, "confirmed, recovered 0, written off 0", e.Text)
 }
 
 // Who was named may say something; nothing more than that.

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strings"
 
 	"oskel/core/calendar"
 	"oskel/core/routing"
@@ -31,9 +30,7 @@ type Case struct {
 
 // Bars says whether somebody does not review the case: whom it is about, and who reports
 // to them alone.
-func (c *Case) Bars(name string) bool {
-	return name != "" && (name == c.Self || slices.Contains(strings.Fields(c.Below), name))
-}
+func (c *Case) Bars(name string) bool { return routing.Bars(c.Self, c.Below, name) }
 
 // Item is a flag in a case, as far as it bears on the case.
 type Item struct {

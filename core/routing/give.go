@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"oskel/core/rulebook"
 )
@@ -34,6 +35,12 @@ type Case struct {
 // Given is who gets a case, and what its trail says of that; a text without a name says
 // why whom the route names does not.
 type Given struct{ Name, Text string }
+
+// Bars says whether somebody does not review what is about self: that one, and those below,
+// with spaces between, who report to them alone.
+func Bars(self, below, name string) bool {
+	return name != "" && (name == self || slices.Contains(strings.Fields(below), name))
+}
 
 // Giver gives cases out, one after the other. Who gets one has more to do for the next.
 type Giver struct {

@@ -129,6 +129,16 @@ func barring(names ...string) func(string) bool {
 	return func(name string) bool { return slices.Contains(names, name) }
 }
 
+// Whom a case is about does not review it, nor who reports to them alone; nobody is no name.
+func TestBars(t *testing.T) {
+	for _, c := range []struct {
+		self, below, name string
+		bars              bool
+	}{{"", "", "", false}, {"ann", "", "", false}, {"ann", "", "ann", true}, {"ann", "bob cy", "cy", true}, {"ann", "bob cy", "bo", false}, {"ann", "bob cy", "bob cy", false}, {"", "", "ann", false}} {
+		assert.Equal(t, c.bars, routing.Bars(c.self, c.below, c.name), "%+v", c)
+	}
+}
+
 // Who gets a case by name, or why not; who stands in; what is shared out goes on from
 // where the desk was; who gets one has more to do for the next.
 func TestGive(t *testing.T) {

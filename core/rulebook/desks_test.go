@@ -30,6 +30,8 @@ func TestDesks(t *testing.T) {
 	}
 	_, problems := read("overdue: [" + ten + "]")
 	assert.Empty(t, problems)
+	_, problems = read("due: {act: 250 working days}, remind: 60 working days")
+	assert.Empty(t, problems)
 	b, problems := read("remind: 2 working days, calendar: {working_days: [sunday, monday], holidays: {2026-12-08: Harbour day, 2026-01-06: A}}, overdue: [{step: a, after: 0 working days, tell: [holder, members, leads, ann]}, {step: b, after: 1 working day, hand_to: tor}]")
 	require.Empty(t, problems)
 	d := b.Desk("north")
