@@ -90,5 +90,21 @@ func TestAPeaceThatEndsEarly(t *testing.T) {
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "R2")
 	require.NotNil(t, s.exceptions("2026-11")["thin-margin R2"].Case)
-	assert.NotEqual(t, id, *s.exceptions("2026-11")["thin-margin R2"].Case)
+	opened := *s.exceptions("2026-11")["thin-margin R2"].Case
+	assert.NotEqual(t, id, opened)
+
+	// What is closed stays as it was closed; the peace ends all the same.
+	code, _, errs = s.oskel("rob", "settle", "-finding", "explained", "-peace", "2027-03-31", "-all-rules", itoa(opened))
+	require.Equal(t, 0, code, errs)
+	c.set(t, "2027-01-05 09:00")
+	s.load("feed", "sales", "day,order_no,rep,net,cost\n2026-12-05,P2,R2,1000,905\n")
+	s.sweep("2026-12")
+	require.Nil(t, s.exceptions("2026-12")["thin-margin R2"].Case)
+	code, _, errs = s.oskel("lea", "close", "-period", "2026-12")
+	require.Equal(t, 0, code, errs)
+	for _, p := range want[[]client.Peace](t, 200)(s.as("rob").ListPeaces(ctx)) {
+		assert.Empty(t, want[[]client.Case](t, 200)(s.as("rob").EndPeace(ctx, p.Id)))
+	}
+	assert.Empty(t, want[[]client.Peace](t, 200)(s.as("rob").ListPeaces(ctx)))
+	assert.Nil(t, s.exceptions("2026-12")["thin-margin R2"].Case)
 }

@@ -109,7 +109,11 @@ func TestTheListOfCases(t *testing.T) {
 	assert.NotContains(t, out, "Late ones")
 	code, out, _ = s.oskel("rea", "views", "-of", "cases")
 	assert.Equal(t, 0, code)
-	assert.Contains(t, out, "Late ones")
+	assert.Contains(t, out, "gathered by person, late")
+	assert.NotContains(t, out, "all that is flagged")
+	code, _, errs = s.oskel("lea", "cases", "-all", "-keep", "All")
+	require.Equal(t, 0, code)
+	assert.Contains(t, errs, "Kept the view All: all that waits.")
 
 	// The small histories: of those that can be drawn, judged once a rule.
 	h := want[[]client.CaseHistory](t, 200)(s.as("rob").ListCaseHistories(ctx, &client.ListCaseHistoriesParams{Cases: itoa(id) + ",999999," + itoa(s.caseNamed(t, "R2").Id)}))

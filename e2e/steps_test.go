@@ -76,7 +76,7 @@ func TestOverdueGoesUp(t *testing.T) {
 	c.set(t, "2026-11-11 08:00")
 	eventually(trail(ids[0], "the calendar went up nudge, told to rea"), "nudged")
 	c.set(t, "2026-11-12 08:00")
-	eventually(trail(ids[0], "the calendar went up lead: handed to lea, told to ana, lea"), "handed up")
+	eventually(trail(ids[0], "the calendar went up lead: handed to lea, told to ana, lea, rea"), "handed up")
 	assert.Equal(t, "lea", *want[client.CaseDetail](t, 200)(s.as("rea").GetCase(ctx, ids[0])).Case.TakenBy)
 	told := strings.Join(s.toldTo(t, "ana"), "\n")
 	assert.Contains(t, told, "the calendar went up lead: was due 10 Nov 2026")

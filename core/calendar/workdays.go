@@ -45,6 +45,17 @@ func (c Calendar) AddWorking(d Day, n int) Day {
 	return d
 }
 
+// BackWorking is the last day after which there are n working days up to d, d among them;
+// with n zero it is d itself.
+func (c Calendar) BackWorking(d Day, n int) Day {
+	for ; n > 0; d-- {
+		if c.Working(d) {
+			n--
+		}
+	}
+	return d
+}
+
 // WorkingDays counts the working days from first to last, both included.
 func (c Calendar) WorkingDays(first, last Day) int {
 	n := 0

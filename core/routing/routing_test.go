@@ -2,6 +2,7 @@ package routing_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -121,6 +122,14 @@ func TestStepsOfADesk(t *testing.T) {
 	for day, step := range map[int]string{3: "", 4: "", 5: "reminder", 6: "reminder", 7: "nudge", 8: "nudge", 9: "nudge", 10: "nudge", 11: "up", 12: "up", 30: "up"} {
 		assert.Equal(t, step, at(calendar.Date(2026, 11, day), due), "on 2026-11-%02d", day)
 	}
+	// A desk that works one day a week, and steps that are long after.
+	slow := &rulebook.Desk{Calendar: &rulebook.DeskCalendar{WorkDays: []time.Weekday{time.Sunday}}, Overdue: []rulebook.DeskStep{{Name: "late", After: 250}}}
+	today := calendar.Date(2026, 11, 8) // a Sunday
+	latest := routing.Steps(b, slow, today)[0].Latest
+	own := b.CalendarOf(slow)
+	assert.LessOrEqual(t, own.AddWorking(latest, 250), today)
+	assert.Greater(t, own.AddWorking(latest+1, 250), today)
+
 	// It never goes down again, and what was due earlier is never behind.
 	rapid.Check(t, func(t *rapid.T) {
 		rank := map[string]int{"": 0, "reminder": 1, "nudge": 2, "up": 3}

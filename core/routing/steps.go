@@ -6,7 +6,7 @@ import (
 )
 
 // Reminder is the step before a case is due.
-const Reminder = "reminder"
+const Reminder = rulebook.Reminder
 
 // Step is one that a case on a desk may have come to: the reminder, or one of what is
 // overdue.
@@ -15,10 +15,6 @@ type Step struct {
 	Latest calendar.Day // cases that were due then or earlier have come to it
 }
 
-// longestLate is for how many days back due days are looked at: whatever was due earlier
-// has come to every step by then.
-const longestLate = 800
-
 // Steps are those of a desk as of a day, the last first: a case has come to the first of
 // them whose Latest is not before its due day. Counting is in the working days of the
 // desk.
@@ -26,11 +22,7 @@ func Steps(book *rulebook.Book, desk *rulebook.Desk, today calendar.Day) (out []
 	c := book.CalendarOf(desk)
 	for i := len(desk.Overdue) - 1; i >= 0; i-- {
 		s := desk.Overdue[i]
-		// The latest day that lies more than After working days back, and before today.
-		latest := today - 1
-		for ; latest > today-longestLate && c.AddWorking(latest, s.After) > today; latest-- {
-		}
-		out = append(out, Step{s, latest})
+		out = append(out, Step{s, min(today-1, c.BackWorking(today, s.After))})
 	}
 	if desk.Remind > 0 {
 		out = append(out, Step{rulebook.DeskStep{Name: Reminder, Tell: []string{rulebook.Holder}}, c.AddWorking(today, desk.Remind)})

@@ -385,6 +385,9 @@ const (
 	Leads   = "leads"
 )
 
+// Reminder is the step before a case is due, which no other is named like.
+const Reminder = "reminder"
+
 var told = []string{Holder, Members, Leads}
 
 // CalendarOf is the calendar that a desk works by; nil is no desk.

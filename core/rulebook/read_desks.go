@@ -71,6 +71,9 @@ func readSteps(v value) (out []DeskStep) {
 		} else {
 			s.After = f["after"].workingDays(0, 250)
 		}
+		if s.Name == Reminder {
+			f["step"].complain("%q is what 'remind' does; name the step otherwise", Reminder)
+		}
 		for _, t := range f["tell"].items() {
 			if name := t.required(); slices.Contains(s.Tell, name) {
 				t.complain("%q is told twice", name)

@@ -149,7 +149,7 @@ var casePartCommands = []command{
 		},
 	},
 	{
-		name: "done", args: "TODO", short: "say that a to-do is done, or with -not that it is not",
+		name: "done", args: "TO-DO", short: "say that a to-do is done, or with -not that it is not",
 		example: "oskel done 7\noskel done -not 7",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			not := f.Bool("not", false, "it is not done")
@@ -172,7 +172,7 @@ var casePartCommands = []command{
 		},
 	},
 	{
-		name: "drop-to-do", args: "TODO", short: "take a to-do away",
+		name: "drop-to-do", args: "TO-DO", short: "take a to-do away",
 		example: "oskel drop-to-do 7",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {

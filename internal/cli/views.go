@@ -26,7 +26,7 @@ var viewCommands = []command{
 					if v.Shared {
 						shared = "yes"
 					}
-					rows = append(rows, []string{v.Name, v.Owner, shared, viewWords(v.Query) + caseViewWords(v.Cases)})
+					rows = append(rows, []string{v.Name, v.Owner, shared, words(v)})
 				}
 				return e.show(all, []column{{head: "name"}, {head: "owner"}, {head: "shared"}, {head: "what", wrap: true}}, rows)
 			}
@@ -161,6 +161,13 @@ func viewed(ctx context.Context, e *env, name string, p *client.ListExceptionsPa
 	return nil
 }
 
+func words(v client.View) string {
+	if v.Of == client.ViewOfCases {
+		return caseViewWords(v.Cases)
+	}
+	return viewWords(v.Query)
+}
+
 // viewWords say what a view is narrowed to and how it is ordered.
 func viewWords(q client.ViewQuery) string {
 	var out []string
@@ -258,6 +265,9 @@ func caseViewWords(q client.CaseQuery) string {
 	}
 	if q.Late != nil && *q.Late {
 		out = append(out, "late")
+	}
+	if len(out) == 0 {
+		return "all that waits"
 	}
 	return strings.Join(out, ", ")
 }

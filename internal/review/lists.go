@@ -2,7 +2,7 @@ package review
 
 import (
 	"context"
-	"fmt"
+	"encoding/json"
 	"sync"
 	"time"
 
@@ -27,13 +27,26 @@ func (s *Service) Cases(ctx context.Context, f store.CaseFilter, today calendar.
 	if f.Limit--; len(p.Cases) > f.Limit {
 		p.Cases, p.Next = p.Cases[:f.Limit], f.Offset+f.Limit
 	}
-	p.Counts, err = s.counts.of(fmt.Sprintf("%q", []any{f.State, f.Desks == nil, f.Desks, f.Holder, f.Asked, f.Told, f.Stranded != nil, f.Grade, f.Kind, f.Rule, f.Text, f.Late != nil, today}), func() (store.CaseCounts, error) {
+	p.Counts, err = s.counts.of(filterKey(f, today), func() (store.CaseCounts, error) {
 		return s.store.CountCases(ctx, f, today)
 	})
 	if err == nil && f.Group != "" {
 		p.Groups, err = s.store.GroupCases(ctx, f, today)
 	}
 	return p, err
+}
+
+// filterKey tells filters apart by what they match, whatever the page.
+func filterKey(f store.CaseFilter, today calendar.Day) string {
+	f.Limit, f.Offset, f.Sort, f.Descending, f.Group = 0, 0, "", false, ""
+	key, err := json.Marshal(struct {
+		store.CaseFilter
+		Today calendar.Day
+	}{f, today})
+	if err != nil {
+		panic(err) // texts and numbers alone
+	}
+	return string(key)
 }
 
 // counted keeps large counts for a moment: a desk of ten thousand cases that hundreds

@@ -88,14 +88,14 @@ func (s *Service) step(ctx context.Context, book *rulebook.Book, desk *rulebook.
 			if err := tx.NoteSteps(ctx, c, names); err != nil {
 				return err
 			}
-			text := steps[0].Name
+			text, had := steps[0].Name, deref(c.TakenBy)
 			if steps[0].HandTo != "" {
 				var moved bool
 				if moved, text = handUp(staff, c, text, steps[0].HandTo); moved {
 					changed = append(changed, c)
 				}
 			}
-			to := told(staff, c, steps[0].DeskStep)
+			to := told(staff, c, had, steps[0].DeskStep)
 			if len(to) > 0 {
 				text += ", told to " + strings.Join(to, ", ")
 			}
@@ -143,8 +143,8 @@ func handUp(staff map[string]routing.Staff, c *store.Case, step, name string) (m
 }
 
 // told are the accounts that a step tells of a case, each once: whoever stands in for one
-// who is away as well, and whom it is handed to.
-func told(staff map[string]routing.Staff, c *store.Case, s rulebook.DeskStep) []string {
+// who is away as well, and where it is handed on who has it now and who had it.
+func told(staff map[string]routing.Staff, c *store.Case, had string, s rulebook.DeskStep) []string {
 	all := map[string]bool{}
 	tell := func(name string) {
 		p, there := staff[name]
@@ -168,16 +168,17 @@ func told(staff map[string]routing.Staff, c *store.Case, s rulebook.DeskStep) []
 		switch {
 		case name == rulebook.Leads:
 			everybody(func(p routing.Staff) bool { return p.Lead })
-		case name == rulebook.Members || name == rulebook.Holder && c.TakenBy == nil:
+		case name == rulebook.Members || name == rulebook.Holder && had == "":
 			everybody(member)
 		case name == rulebook.Holder:
-			tell(*c.TakenBy)
+			tell(had)
 		default:
 			tell(name)
 		}
 	}
-	if s.HandTo != "" && deref(c.TakenBy) != "" {
-		tell(*c.TakenBy)
+	if s.HandTo != "" {
+		tell(had)
+		tell(deref(c.TakenBy))
 	}
 	return slices.Sorted(maps.Keys(all))
 }

@@ -196,10 +196,12 @@ func (t *Tx) SomeExceptions(ctx context.Context, ids []int64) ([]Exception, erro
 }
 
 // InNoCase lists what is flagged of a subject in the last swept period of each grain and
-// is in no case: by a rule, or with "" by all.
+// is in no case: by a rule, or with "" by all. What was swept so far alone, and what is
+// closed, is left out.
 func (t *Tx) InNoCase(ctx context.Context, kind string, code uint32, rule string) ([]Exception, error) {
 	return scanExceptions(t.tx.Query(ctx, withoutEvidence(exceptionSelect)+`where e.kind = $1 and e.code = $2 and ($3 = '' or e.rule = $3) and e.state <> 'cleared' and e.case_id is null
-		and e.period = (select max(period) from sweeps w where w.grain = e.grain) order by e.id for update of e`, kind, int32(code), rule))
+		and e.period = (select max(period) from sweeps w where w.grain = e.grain and w.so_far is null)
+		and not exists (select from closings w where w.grain = e.grain and w.period = e.period) order by e.id for update of e`, kind, int32(code), rule))
 }
 
 // PutInCase puts an exception into a case.

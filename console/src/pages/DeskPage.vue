@@ -5,11 +5,10 @@ import { computed, nextTick, ref, watch } from 'vue'
 import { told, useActs, type ActName } from '@/lib/acts'
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords, dayWords, numberWords } from '@/lib/format'
+import { useChoices } from '@/lib/choices'
 import { useDesk } from '@/lib/desk'
 import { useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
-import { useRules } from '@/lib/rules'
-import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import { triageKeys, useTriage } from '@/lib/triage'
 import CaseView from '@/parts/CaseView.vue'
@@ -25,7 +24,7 @@ import { refresh } from '@/lib/refresh'
 
 const { person } = useSession()
 const queries = useQueryClient()
-const { book, grades } = useRulebook()
+const choices = useChoices()
 const { selected, open } = useSelected('id')
 const at = ref(-1) // the case that keys are for
 const {
@@ -48,7 +47,6 @@ const {
   heads,
 } = useDesk()
 const { error, isPending, refetch, hasNextPage, fetchNextPage, isFetchingNextPage } = list
-const { data: rules } = useRules()
 const people = useQuery({ queryKey: ['people'], queryFn: () => need(api.GET('/api/people')) })
 const others = computed(() =>
   (people.data.value ?? []).filter((p) => !p.closed && p.role !== 'analyst' && p.name !== person.value?.name),
@@ -168,26 +166,11 @@ const { help } = useTriage({
           v-model="deskName"
           label="Desk"
           :all="person?.desks.length ? 'My desks' : 'All desks'"
-          :options="(book?.desks ?? []).map((d) => ({ value: d.name, text: d.title }))"
+          :options="choices.desks.value"
         />
-        <PickOne
-          v-model="grade"
-          label="Grade"
-          all="All grades"
-          :options="grades.map((g) => ({ value: g.name, text: g.label }))"
-        />
-        <PickOne
-          v-model="rule"
-          label="Rule"
-          all="All rules"
-          :options="(rules ?? []).map((r) => ({ value: r.name, text: r.title }))"
-        />
-        <PickOne
-          v-model="kind"
-          label="Kind"
-          all="All kinds"
-          :options="(book?.kinds ?? []).map((k) => ({ value: k.name, text: k.plural ?? k.title }))"
-        />
+        <PickOne v-model="grade" label="Grade" all="All grades" :options="choices.grades.value" />
+        <PickOne v-model="rule" label="Rule" all="All rules" :options="choices.rules.value" />
+        <PickOne v-model="kind" label="Kind" all="All kinds" :options="choices.kinds.value" />
         <PickOne
           v-model="group"
           label="Gathered by"

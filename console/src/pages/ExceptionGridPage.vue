@@ -7,6 +7,7 @@ import { countWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
+import { useChoices } from '@/lib/choices'
 import { useRules } from '@/lib/rules'
 import { useTyped } from '@/lib/typed'
 import ExceptionTabs from '@/parts/ExceptionTabs.vue'
@@ -18,7 +19,8 @@ import StateNote from '@/parts/StateNote.vue'
 
 /** Subjects by periods, each with its most serious mark. */
 const { period, label } = usePeriod()
-const { book, grades, grade } = useRulebook()
+const { grades, grade } = useRulebook()
+const choices = useChoices()
 const { data: rules } = useRules()
 const rule = useQueryWord('rule')
 const kind = useQueryWord('kind')
@@ -61,24 +63,9 @@ const words = (c: Schemas['ExceptionGridCell'], of: string) =>
     <h1 class="sr-only">Flags by subject and period, up to {{ label }}</h1>
     <div class="flex flex-wrap items-center gap-2 px-4 pt-3 pb-2">
       <input v-model="typed" type="search" class="field w-40" placeholder="Name or key" aria-label="Name or key" />
-      <PickOne
-        v-model="rule"
-        label="Rule"
-        all="All rules"
-        :options="(rules ?? []).map((r) => ({ value: r.name, text: r.title }))"
-      />
-      <PickOne
-        v-model="kind"
-        label="Kind"
-        all="All kinds"
-        :options="(book?.kinds ?? []).map((k) => ({ value: k.name, text: k.plural ?? k.title }))"
-      />
-      <PickOne
-        v-model="desk"
-        label="Desk"
-        all="All desks"
-        :options="(book?.desks ?? []).map((d) => ({ value: d.name, text: d.title }))"
-      />
+      <PickOne v-model="rule" label="Rule" all="All rules" :options="choices.rules.value" />
+      <PickOne v-model="kind" label="Kind" all="All kinds" :options="choices.kinds.value" />
+      <PickOne v-model="desk" label="Desk" all="All desks" :options="choices.desks.value" />
     </div>
     <p class="flex flex-wrap items-center gap-x-5 px-4 pb-1 text-small text-muted">
       <span role="status">{{ countWords(first?.total ?? 0, 'subject') }} flagged in these periods</span>

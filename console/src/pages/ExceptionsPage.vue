@@ -11,6 +11,7 @@ import { usePeriod } from '@/lib/period'
 import { useQueryChange, useQueryWord, useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
+import { useChoices } from '@/lib/choices'
 import ExceptionTabs from '@/parts/ExceptionTabs.vue'
 import ExportMenu from '@/parts/ExportMenu.vue'
 import ExceptionView from '@/parts/ExceptionView.vue'
@@ -24,14 +25,13 @@ import TogetherBar from '@/parts/TogetherBar.vue'
 import ViewsPick from '@/parts/ViewsPick.vue'
 import { useTyped } from '@/lib/typed'
 import StateNote from '@/parts/StateNote.vue'
-import { useRules } from '@/lib/rules'
 import { useSession } from '@/lib/session'
 
 const route = useRoute()
 const change = useQueryChange()
 const { period, label } = usePeriod()
 const { book, grades, desk } = useRulebook()
-const { data: rules } = useRules()
+const choices = useChoices()
 
 const rule = useQueryWord('rule')
 const grade = useQueryWord('grade')
@@ -218,17 +218,7 @@ const shown = computed(() =>
           placeholder="Name or key"
           aria-label="Name or key of the subject"
         />
-        <PickOne
-          v-model="grade"
-          label="Grade"
-          all="All grades"
-          :options="
-            counted(
-              'grade',
-              grades.map((g) => ({ value: g.name, text: g.label })),
-            )
-          "
-        />
+        <PickOne v-model="grade" label="Grade" all="All grades" :options="counted('grade', choices.grades.value)" />
         <PickOne
           v-model="state"
           label="State"
@@ -241,39 +231,9 @@ const shown = computed(() =>
             ])
           "
         />
-        <PickOne
-          v-model="rule"
-          label="Rule"
-          all="All rules"
-          :options="
-            counted(
-              'rule',
-              (rules ?? []).map((r) => ({ value: r.name, text: r.title })),
-            )
-          "
-        />
-        <PickOne
-          v-model="kind"
-          label="Kind"
-          all="All kinds"
-          :options="
-            counted(
-              'kind',
-              (book?.kinds ?? []).map((k) => ({ value: k.name, text: k.plural ?? k.title })),
-            )
-          "
-        />
-        <PickOne
-          v-model="deskName"
-          label="Desk"
-          all="All desks"
-          :options="
-            counted(
-              'desk',
-              (book?.desks ?? []).map((d) => ({ value: d.name, text: d.title })),
-            )
-          "
-        />
+        <PickOne v-model="rule" label="Rule" all="All rules" :options="counted('rule', choices.rules.value)" />
+        <PickOne v-model="kind" label="Kind" all="All kinds" :options="counted('kind', choices.kinds.value)" />
+        <PickOne v-model="deskName" label="Desk" all="All desks" :options="counted('desk', choices.desks.value)" />
         <PickOne
           v-model="group"
           label="Gathered by"

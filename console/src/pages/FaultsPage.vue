@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
+import { useChoices } from '@/lib/choices'
 import { countWords, momentWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
@@ -14,6 +15,7 @@ import { refresh } from '@/lib/refresh'
 
 /** Faults of the data that cases were settled for, for who answers for the feeds. */
 const { book } = useRulebook()
+const choices = useChoices()
 const { person } = useSession()
 const queries = useQueryClient()
 const feed = useQueryWord('feed')
@@ -65,12 +67,7 @@ const mayEnd = (f: Schemas['DataFault']) =>
               { value: 'ended', text: 'With those mended' },
             ]"
           />
-          <PickOne
-            v-model="feed"
-            label="Feed"
-            all="All feeds"
-            :options="(book?.feeds ?? []).map((f) => ({ value: f.name, text: f.title }))"
-          />
+          <PickOne v-model="feed" label="Feed" all="All feeds" :options="choices.feeds.value" />
         </div>
       </div>
       <p class="mt-1 max-w-prose text-muted">

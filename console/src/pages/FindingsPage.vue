@@ -3,11 +3,10 @@ import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
 import { api, need } from '@/lib/api'
+import { useChoices } from '@/lib/choices'
 import { numberWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
 import { onPaper, reportFile } from '@/lib/report'
-import { useRulebook } from '@/lib/rulebook'
-import { useRules } from '@/lib/rules'
 import DateField from '@/parts/DateField.vue'
 import DeskTabs from '@/parts/DeskTabs.vue'
 import PickOne from '@/parts/PickOne.vue'
@@ -29,8 +28,7 @@ const asked = computed(() => ({
   from: from.value || undefined,
   to: to.value || undefined,
 }))
-const { book } = useRulebook()
-const { data: rules } = useRules()
+const choices = useChoices()
 const { data, error, isPending, refetch } = useQuery({
   queryKey: computed(() => ['cases', 'findings', asked.value]),
   queryFn: () =>
@@ -64,18 +62,8 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
             { value: 'grade', text: 'By grade' },
           ]"
         />
-        <PickOne
-          v-model="rule"
-          label="Rule"
-          all="All rules"
-          :options="(rules ?? []).map((r) => ({ value: r.name, text: r.title }))"
-        />
-        <PickOne
-          v-model="deskName"
-          label="Desk"
-          all="All desks"
-          :options="(book?.desks ?? []).map((d) => ({ value: d.name, text: d.title }))"
-        />
+        <PickOne v-model="rule" label="Rule" all="All rules" :options="choices.rules.value" />
+        <PickOne v-model="deskName" label="Desk" all="All desks" :options="choices.desks.value" />
         <span class="flex items-center gap-2 text-small text-muted"
           >settled from <DateField v-model="from" label="Settled from" hint="a year ago" /> to
           <DateField v-model="to" label="Settled to" hint="today"
