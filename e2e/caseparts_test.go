@@ -57,8 +57,20 @@ func TestNamedAndTold(t *testing.T) {
 	want[client.CaseDetail](t, 201)(say("rob", "<b>No</b>, @rea"))
 	assert.Equal(t, []string{"rob named <b>No</b>, @rea"}, s.toldTo(t, "rea"))
 
+	// All of it is there, page by page, and none of it is seen before it was shown.
+	_, err := s.pool(t).Exec(ctx, "insert into notices (person, case_id, what, text, author) select 'lea', $1, 'named', 'no ' || n, 'rea' from generate_series(1, 450) n", id)
+	require.NoError(t, err)
+	code, out, errs := s.oskel("lea", "notices", "-keep-new", "-format", "csv")
+	require.Equal(t, 0, code, errs)
+	assert.Equal(t, 451, strings.Count(out, "\n"))
+	assert.Contains(t, out, ",no 1,")
+	last := want[client.Notices](t, 200)(s.as("lea").ListNotices(ctx, &client.ListNoticesParams{Skip: ptr(449)}))
+	assert.Equal(t, 450, last.News)
+	assert.Equal(t, "no 1", last.Items[0].Text)
+	want[struct{}](t, 204)(s.as("lea").SeeNotices(ctx, client.NoticesSeen{UpTo: last.Items[0].Id + 449}))
+
 	// Seen is seen; by the command line too.
-	code, out, errs := s.oskel("rob", "notices")
+	code, out, errs = s.oskel("rob", "notices")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "Is it yours")
 	assert.Empty(t, s.toldTo(t, "rob"))

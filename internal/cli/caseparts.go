@@ -139,8 +139,10 @@ var casePartCommands = []command{
 				if err != nil {
 					return err
 				}
-				r, err := c.ListTodos(ctx, &client.ListTodosParams{Everybodys: all})
-				list, err := read[[]client.Todo](e, r, err)
+				list, err := allOf(func(skip int) ([]client.Todo, error) {
+					r, err := c.ListTodos(ctx, &client.ListTodosParams{Everybodys: all, Skip: &skip})
+					return read[[]client.Todo](e, r, err)
+				})
 				if err != nil {
 					return err
 				}
@@ -206,13 +208,16 @@ var casePartCommands = []command{
 					return err
 				}
 				unseen := !*all
-				r, err := c.ListNotices(ctx, &client.ListNoticesParams{Unseen: &unseen})
-				list, err := read[client.Notices](e, r, err)
+				list, err := allOf(func(skip int) ([]client.Notice, error) {
+					r, err := c.ListNotices(ctx, &client.ListNoticesParams{Unseen: &unseen, Skip: &skip})
+					page, err := read[client.Notices](e, r, err)
+					return page.Items, err
+				})
 				if err != nil {
 					return err
 				}
 				var rows [][]string
-				for _, n := range list.Items {
+				for _, n := range list {
 					news := "new"
 					if n.Seen {
 						news = ""
@@ -223,18 +228,29 @@ var casePartCommands = []command{
 					}
 					rows = append(rows, []string{strconv.FormatInt(n.Case, 10), at, n.By, n.What, n.Name, n.Text, news})
 				}
-				if err := e.show(list.Items, []column{{head: "case", right: true}, {head: "at"}, {head: "by"}, {head: "what"}, {head: "about"}, {head: "text", wrap: true}, {head: "new"}}, rows); err != nil {
+				if err := e.show(list, []column{{head: "case", right: true}, {head: "at"}, {head: "by"}, {head: "what"}, {head: "about"}, {head: "text", wrap: true}, {head: "new"}}, rows); err != nil {
 					return err
 				}
-				if len(list.Items) == 0 || *keep {
+				if len(list) == 0 || *keep {
 					return nil
 				}
-				r, err = c.SeeNotices(ctx, client.NoticesSeen{UpTo: list.Items[0].Id})
+				r, err := c.SeeNotices(ctx, client.NoticesSeen{UpTo: list[0].Id})
 				_, err = read[struct{}](e, r, err)
 				return err
 			}
 		},
 	},
+}
+
+// allOf asks page after page until there are no more.
+func allOf[T any](page func(skip int) ([]T, error)) ([]T, error) {
+	all := []T{}
+	for {
+		more, err := page(len(all))
+		if all = append(all, more...); err != nil || len(more) == 0 {
+			return all, err
+		}
+	}
 }
 
 func fileArgs(args []string) (of, id int64, err error) {

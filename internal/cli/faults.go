@@ -24,8 +24,11 @@ var faultCommands = []command{
 				if err != nil {
 					return err
 				}
-				r, err := c.ListDataFaults(ctx, p)
-				all, err := read[[]client.DataFault](e, r, err)
+				all, err := allOf(func(skip int) ([]client.DataFault, error) {
+					p.Skip = &skip
+					r, err := c.ListDataFaults(ctx, p)
+					return read[[]client.DataFault](e, r, err)
+				})
 				if err != nil {
 					return err
 				}

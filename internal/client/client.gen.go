@@ -3810,6 +3810,9 @@ type ListDataFaultsParams struct {
 	// Mine Only of feeds that the person who asks answers for
 	Mine *bool `form:"mine,omitempty" json:"mine,omitempty"`
 
+	// Skip So many of them are left out
+	Skip *int `form:"skip,omitempty" json:"skip,omitempty"`
+
 	// Ended Those that are mended too
 	Ended *bool `form:"ended,omitempty" json:"ended,omitempty"`
 }
@@ -3990,6 +3993,9 @@ type CreateIntakeParamsInto string
 
 // ListNoticesParams defines parameters for ListNotices.
 type ListNoticesParams struct {
+	// Skip So many of them are left out
+	Skip *int `form:"skip,omitempty" json:"skip,omitempty"`
+
 	// Unseen Only what is new
 	Unseen *bool `form:"unseen,omitempty" json:"unseen,omitempty"`
 }
@@ -4211,6 +4217,9 @@ type GetTargetsParams struct {
 
 // ListTodosParams defines parameters for ListTodos.
 type ListTodosParams struct {
+	// Skip So many of them are left out
+	Skip *int `form:"skip,omitempty" json:"skip,omitempty"`
+
 	// Everybodys Everybody's; else of the person who asks
 	Everybodys *bool `form:"everybodys,omitempty" json:"everybodys,omitempty"`
 }
@@ -4628,7 +4637,7 @@ type ClientInterface interface {
 	// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
 	ReopenPeriod(ctx context.Context, body ReopenPeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListDataFaults Faults of the data that cases were settled for: five hundred at most, those not mended first, then the newest
+	// ListDataFaults Faults of the data that cases were settled for: five hundred at once, those not mended first, then the newest
 	//
 	// Corresponds with GET /api/data-faults (the `ListDataFaults` operationId).
 	ListDataFaults(ctx context.Context, params *ListDataFaultsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -4778,7 +4787,7 @@ type ClientInterface interface {
 	// Corresponds with GET /api/methods (the `ListMethods` operationId).
 	ListMethods(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListNotices What the person who asks was told of cases: two hundred at most, the newest first
+	// ListNotices What the person who asks was told of cases: two hundred at once, the newest first
 	//
 	// Corresponds with GET /api/notices (the `ListNotices` operationId).
 	ListNotices(ctx context.Context, params *ListNoticesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -5165,7 +5174,7 @@ type ClientInterface interface {
 	// Corresponds with GET /api/targets/{kind} (the `GetTargets` operationId).
 	GetTargets(ctx context.Context, kind string, params *GetTargetsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListTodos What is to be done about cases and is not, by day: five hundred at most
+	// ListTodos What is to be done about cases and is not, by day: five hundred at once
 	//
 	// Corresponds with GET /api/todos (the `ListTodos` operationId).
 	ListTodos(ctx context.Context, params *ListTodosParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -5774,7 +5783,7 @@ func (c *Client) ReopenPeriod(ctx context.Context, body ReopenPeriodJSONRequestB
 	return c.Client.Do(req)
 }
 
-// ListDataFaults Faults of the data that cases were settled for: five hundred at most, those not mended first, then the newest
+// ListDataFaults Faults of the data that cases were settled for: five hundred at once, those not mended first, then the newest
 //
 // Corresponds with GET /api/data-faults (the `ListDataFaults` operationId).
 func (c *Client) ListDataFaults(ctx context.Context, params *ListDataFaultsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -6204,7 +6213,7 @@ func (c *Client) ListMethods(ctx context.Context, reqEditors ...RequestEditorFn)
 	return c.Client.Do(req)
 }
 
-// ListNotices What the person who asks was told of cases: two hundred at most, the newest first
+// ListNotices What the person who asks was told of cases: two hundred at once, the newest first
 //
 // Corresponds with GET /api/notices (the `ListNotices` operationId).
 func (c *Client) ListNotices(ctx context.Context, params *ListNoticesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7241,7 +7250,7 @@ func (c *Client) GetTargets(ctx context.Context, kind string, params *GetTargets
 	return c.Client.Do(req)
 }
 
-// ListTodos What is to be done about cases and is not, by day: five hundred at most
+// ListTodos What is to be done about cases and is not, by day: five hundred at once
 //
 // Corresponds with GET /api/todos (the `ListTodos` operationId).
 func (c *Client) ListTodos(ctx context.Context, params *ListTodosParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -8823,6 +8832,18 @@ func NewListDataFaultsRequest(server string, params *ListDataFaultsParams) (*htt
 		if params.Mine != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "mine", *params.Mine, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Skip != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "skip", *params.Skip, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -10452,6 +10473,18 @@ func NewListNoticesRequest(server string, params *ListNoticesParams) (*http.Requ
 		// styled parameters, preserving literal commas as delimiters
 		// per the OpenAPI spec (e.g. "color=blue,black,brown").
 		var rawQueryFragments []string
+
+		if params.Skip != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "skip", *params.Skip, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
 
 		if params.Unseen != nil {
 
@@ -13055,6 +13088,18 @@ func NewListTodosRequest(server string, params *ListTodosParams) (*http.Request,
 		// per the OpenAPI spec (e.g. "color=blue,black,brown").
 		var rawQueryFragments []string
 
+		if params.Skip != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "skip", *params.Skip, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Everybodys != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "everybodys", *params.Everybodys, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
@@ -13910,7 +13955,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
 	ReopenPeriodWithResponse(ctx context.Context, body ReopenPeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*ReopenPeriodResponse, error)
 
-	// ListDataFaultsWithResponse Faults of the data that cases were settled for: five hundred at most, those not mended first, then the newest
+	// ListDataFaultsWithResponse Faults of the data that cases were settled for: five hundred at once, those not mended first, then the newest
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -14094,7 +14139,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/methods (the `ListMethods` operationId).
 	ListMethodsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListMethodsResponse, error)
 
-	// ListNoticesWithResponse What the person who asks was told of cases: two hundred at most, the newest first
+	// ListNoticesWithResponse What the person who asks was told of cases: two hundred at once, the newest first
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -14539,7 +14584,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/targets/{kind} (the `GetTargets` operationId).
 	GetTargetsWithResponse(ctx context.Context, kind string, params *GetTargetsParams, reqEditors ...RequestEditorFn) (*GetTargetsResponse, error)
 
-	// ListTodosWithResponse What is to be done about cases and is not, by day: five hundred at most
+	// ListTodosWithResponse What is to be done about cases and is not, by day: five hundred at once
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -20033,7 +20078,7 @@ func (c *ClientWithResponses) ReopenPeriodWithResponse(ctx context.Context, body
 	return ParseReopenPeriodResponse(rsp)
 }
 
-// ListDataFaultsWithResponse Faults of the data that cases were settled for: five hundred at most, those not mended first, then the newest
+// ListDataFaultsWithResponse Faults of the data that cases were settled for: five hundred at once, those not mended first, then the newest
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20385,7 +20430,7 @@ func (c *ClientWithResponses) ListMethodsWithResponse(ctx context.Context, reqEd
 	return ParseListMethodsResponse(rsp)
 }
 
-// ListNoticesWithResponse What the person who asks was told of cases: two hundred at most, the newest first
+// ListNoticesWithResponse What the person who asks was told of cases: two hundred at once, the newest first
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21220,7 +21265,7 @@ func (c *ClientWithResponses) GetTargetsWithResponse(ctx context.Context, kind s
 	return ParseGetTargetsResponse(rsp)
 }
 
-// ListTodosWithResponse What is to be done about cases and is not, by day: five hundred at most
+// ListTodosWithResponse What is to be done about cases and is not, by day: five hundred at once
 //
 // Returns a wrapper object for the known response body format(s).
 //

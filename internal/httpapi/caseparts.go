@@ -86,7 +86,7 @@ func (s *server) ListTodos(ctx context.Context, r contract.ListTodosRequestObjec
 	if or(r.Params.Everybodys, false) {
 		owner = ""
 	}
-	all, err := s.Review.Todos(ctx, owner)
+	all, err := s.Review.Todos(ctx, owner, or(r.Params.Skip, 0))
 	return contract.ListTodos200JSONResponse(todosOut(all, s.calendar(ctx).Today(s.Now()))), err
 }
 
@@ -100,7 +100,7 @@ func (s *server) DropTodo(ctx context.Context, r contract.DropTodoRequestObject)
 }
 
 func (s *server) ListNotices(ctx context.Context, r contract.ListNoticesRequestObject) (contract.ListNoticesResponseObject, error) {
-	all, news, err := s.Review.Notices(ctx, whoAsks(ctx).Name, or(r.Params.Unseen, false))
+	all, news, err := s.Review.Notices(ctx, whoAsks(ctx).Name, or(r.Params.Unseen, false), or(r.Params.Skip, 0))
 	out := contract.ListNotices200JSONResponse{News: news, Items: []contract.Notice{}}
 	for _, n := range all {
 		out.Items = append(out.Items, contract.Notice{Id: n.ID, Case: n.Case, Name: n.Name, What: n.What, Text: n.Text, By: n.Author, At: n.At, Seen: n.SeenAt != nil})

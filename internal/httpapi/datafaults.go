@@ -31,7 +31,7 @@ func (s *server) ListDataFaults(ctx context.Context, r contract.ListDataFaultsRe
 		}
 		feeds = mine
 	}
-	all, err := s.Review.Faults(ctx, feeds, or(r.Params.Ended, false))
+	all, err := s.Review.Faults(ctx, feeds, or(r.Params.Ended, false), or(r.Params.Skip, 0))
 	out := contract.ListDataFaults200JSONResponse{}
 	for _, f := range all {
 		one := contract.DataFault{Id: f.ID, Case: f.Case, Kind: f.Kind, Key: f.Key, Name: f.Name, Feeds: f.Feeds, Owners: []string{}, Sentence: f.Sentence, Note: f.Note, By: f.Author, At: f.At, EndedAt: f.EndedAt, EndedBy: f.EndedBy, EndedText: f.EndedText}

@@ -47,8 +47,8 @@ func (s *Service) faults(ctx context.Context, tx *store.Tx, book *rulebook.Book,
 
 // Faults lists faults of the data that are not mended, or with ended all: of some feeds,
 // nil being all.
-func (s *Service) Faults(ctx context.Context, feeds []string, ended bool) ([]store.Fault, error) {
-	return s.store.Faults(ctx, feeds, ended)
+func (s *Service) Faults(ctx context.Context, feeds []string, ended bool, skip int) ([]store.Fault, error) {
+	return s.store.Faults(ctx, feeds, ended, skip)
 }
 
 // EndFault says that a fault is mended, or is none: who answers for one of its feeds,

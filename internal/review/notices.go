@@ -44,8 +44,8 @@ func notices(ctx context.Context, tx *store.Tx, id int64, by string, was casewor
 }
 
 // Notices lists what somebody was told last, and how much of all they have not seen.
-func (s *Service) Notices(ctx context.Context, person string, unseen bool) ([]store.Notice, int, error) {
-	return s.store.Notices(ctx, person, unseen)
+func (s *Service) Notices(ctx context.Context, person string, unseen bool, skip int) ([]store.Notice, int, error) {
+	return s.store.Notices(ctx, person, unseen, skip)
 }
 
 // SeeNotices notes that somebody has seen what they were told, up to a number; of a case

@@ -120,8 +120,8 @@ func (s *Service) DropTodo(ctx context.Context, id int64, by store.Person) error
 }
 
 // Todos lists what is not done of somebody's, or with "" of everybody's.
-func (s *Service) Todos(ctx context.Context, owner string) ([]store.Todo, error) {
-	return s.store.Todos(ctx, owner)
+func (s *Service) Todos(ctx context.Context, owner string, skip int) ([]store.Todo, error) {
+	return s.store.Todos(ctx, owner, skip)
 }
 
 // onCase does something beside a case, which is held meanwhile.

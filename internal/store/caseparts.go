@@ -89,8 +89,8 @@ const MostTodos = 500
 
 // Todos lists what is not done of somebody's, or with "" of everybody's, the first due
 // first.
-func (s *Store) Todos(ctx context.Context, owner string) ([]Todo, error) {
-	return scanTodos(s.pool.Query(ctx, todoSelect+"where t.done_at is null and ($1 = '' or t.owner = $1) order by t.due, t.id limit $2", owner, MostTodos))
+func (s *Store) Todos(ctx context.Context, owner string, skip int) ([]Todo, error) {
+	return scanTodos(s.pool.Query(ctx, todoSelect+"where t.done_at is null and ($1 = '' or t.owner = $1) order by t.due, t.id limit $2 offset $3", owner, MostTodos, skip))
 }
 
 // CountTodos counts those of a case that are not done.

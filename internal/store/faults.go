@@ -30,8 +30,8 @@ const MostFaults = 500
 
 // Faults lists those that are not mended, or with ended all, the newest first: of some
 // feeds, nil being all.
-func (s *Store) Faults(ctx context.Context, feeds []string, ended bool) ([]Fault, error) {
-	return manyFaults(ctx, s.pool, "where ($1 or f.ended_at is null) and ($2::text[] is null or f.feeds && $2) order by (f.ended_at is not null), f.id desc limit $3", ended, feeds, MostFaults)
+func (s *Store) Faults(ctx context.Context, feeds []string, ended bool, skip int) ([]Fault, error) {
+	return manyFaults(ctx, s.pool, "where ($1 or f.ended_at is null) and ($2::text[] is null or f.feeds && $2) order by (f.ended_at is not null), f.id desc limit $3 offset $4", ended, feeds, MostFaults, skip)
 }
 
 // LockFault finds one that is not mended and holds it to the end of the transaction.

@@ -57,9 +57,9 @@ const MostNotices = 200
 
 // Notices lists what somebody was told last, the newest first, and how much of all they
 // have not seen.
-func (s *Store) Notices(ctx context.Context, person string, unseen bool) (all []Notice, news int, err error) {
+func (s *Store) Notices(ctx context.Context, person string, unseen bool, skip int) (all []Notice, news int, err error) {
 	rows, err := s.pool.Query(ctx, `select n.id, n.case_id, n.what, n.text, n.author, n.at, n.seen_at, c.name from notices n join cases c on c.id = n.case_id
-		where n.person = $1 and (n.seen_at is null or not $2) order by n.id desc limit $3`, person, unseen, MostNotices)
+		where n.person = $1 and (n.seen_at is null or not $2) order by n.id desc limit $3 offset $4`, person, unseen, MostNotices, skip)
 	if err != nil {
 		return nil, 0, err
 	}

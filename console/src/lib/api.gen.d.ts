@@ -1285,7 +1285,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Faults of the data that cases were settled for: five hundred at most, those not mended first, then the newest */
+        /** Faults of the data that cases were settled for: five hundred at once, those not mended first, then the newest */
         get: operations["listDataFaults"];
         put?: never;
         post?: never;
@@ -1472,7 +1472,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is to be done about cases and is not, by day: five hundred at most */
+        /** What is to be done about cases and is not, by day: five hundred at once */
         get: operations["listTodos"];
         put?: never;
         post?: never;
@@ -1507,7 +1507,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What the person who asks was told of cases: two hundred at most, the newest first */
+        /** What the person who asks was told of cases: two hundred at once, the newest first */
         get: operations["listNotices"];
         put?: never;
         post?: never;
@@ -5717,6 +5717,8 @@ export interface operations {
                 feed?: string;
                 /** @description Only of feeds that the person who asks answers for */
                 mine?: boolean;
+                /** @description So many of them are left out */
+                skip?: number;
                 /** @description Those that are mended too */
                 ended?: boolean;
             };
@@ -6041,6 +6043,8 @@ export interface operations {
     listTodos: {
         parameters: {
             query?: {
+                /** @description So many of them are left out */
+                skip?: number;
                 /** @description Everybody's; else of the person who asks */
                 everybodys?: boolean;
             };
@@ -6113,6 +6117,8 @@ export interface operations {
     listNotices: {
         parameters: {
             query?: {
+                /** @description So many of them are left out */
+                skip?: number;
                 /** @description Only what is new */
                 unseen?: boolean;
             };
