@@ -12,19 +12,32 @@ func (c *Chunk) DaySets(s Some) *DaySets {
 	if d, ok := c.daySets.get(s.key()); ok {
 		return d
 	}
-	return c.daySets.put(s.key(), c.DaySetsBy(c.Subjects[s.Subject], s.Mask(c), s.Size), leastRemembered+c.size())
+	return c.daySets.put(s.key(), c.DaySetsBy(c.Subjects[s.Subject], s.Pick, s.Size), leastRemembered+c.size())
 }
 
-// DaySetsBy are those of the lines that a mask lets count, nil being all, by their
-// codes, which are below size or Nobody.
-func (c *Chunk) DaySetsBy(codes []uint32, mask []bool, size int) *DaySets {
+// DaySetsBy are those of the lines that are picked, nil being all, by the codes of the
+// chunk's lines, which are below size or Nobody.
+func (c *Chunk) DaySetsBy(codes []uint32, pick Pick, size int) *DaySets {
 	d := takeScratch(size)
 	defer scratches.Put(d)
 	sets := d.counts[:size]
+	if pick != nil {
+		d.lines = pick(c, d.lines[:0])
+	}
+	at := 0 // in the lines that are picked
 	for day := 1; day <= 31; day++ {
-		for i, to := c.Days.From(day), c.Days.From(day+1); i < to; i++ {
-			if code := codes[i]; code != Nobody && (mask == nil || mask[i]) {
-				sets[code] |= 1 << day
+		bit, to := uint32(1)<<day, c.Days.From(day+1)
+		if pick != nil {
+			for ; at < len(d.lines) && int(d.lines[at]) < to; at++ {
+				if code := codes[d.lines[at]]; code != Nobody {
+					sets[code] |= bit
+				}
+			}
+			continue
+		}
+		for _, code := range codes[c.Days.From(day):to] {
+			if code != Nobody {
+				sets[code] |= bit
 			}
 		}
 	}

@@ -9,12 +9,16 @@ type Order struct {
 	Lines  []uint32
 }
 
+// Pick lists the lines of a chunk that count, in order, in the room it is given where
+// they fit in.
+type Pick func(c *Chunk, room []uint32) []uint32
+
 // Some are lines of a chunk by a column of subjects, of whom there are so many: those
-// that a mask lets count, which Where names and which hangs on the lines alone.
+// that are picked, nil being all, by what Where names and hangs on the lines alone.
 type Some struct {
 	Subject, Size int
 	Where         string // "" is all
-	Mask          func(*Chunk) []bool
+	Pick          Pick
 }
 
 type someKey struct {
@@ -30,18 +34,27 @@ func (c *Chunk) Order(s Some) *Order {
 	if o, ok := c.orders.get(s.key()); ok {
 		return o
 	}
-	return c.orders.put(s.key(), OrderBy(c.Subjects[s.Subject], s.Mask(c), s.Size), leastRemembered+c.size())
+	return c.orders.put(s.key(), c.OrderBy(c.Subjects[s.Subject], s.Pick, s.Size), leastRemembered+c.size())
 }
 
-// OrderBy orders the lines that a mask lets count, nil being all, by their codes,
-// which are below size or Nobody.
-func OrderBy(codes []uint32, mask []bool, size int) *Order {
+// OrderBy orders the lines that are picked, nil being all, by the codes of the chunk's
+// lines, which are below size or Nobody.
+func (c *Chunk) OrderBy(codes []uint32, pick Pick, size int) *Order {
 	d := takeScratch(size)
 	defer scratches.Put(d)
 	counts := d.counts[:size]
-	for i, code := range codes {
-		if code != Nobody && (mask == nil || mask[i]) {
-			counts[code]++
+	if pick != nil {
+		d.lines = pick(c, d.lines[:0])
+		for _, i := range d.lines {
+			if code := codes[i]; code != Nobody {
+				counts[code]++
+			}
+		}
+	} else {
+		for _, code := range codes {
+			if code != Nobody {
+				counts[code]++
+			}
 		}
 	}
 	d.codes = appendSeen(d.codes[:0], counts)
@@ -52,10 +65,19 @@ func OrderBy(codes []uint32, mask []bool, size int) *Order {
 		counts[code], n = n, n+counts[code]
 	}
 	o.Starts[len(o.Codes)], o.Lines = n, make([]uint32, n)
-	for i, code := range codes {
-		if code != Nobody && (mask == nil || mask[i]) {
-			o.Lines[counts[code]] = uint32(i)
+	place := func(code, i uint32) {
+		if code != Nobody {
+			o.Lines[counts[code]] = i
 			counts[code]++
+		}
+	}
+	if pick != nil {
+		for _, i := range d.lines {
+			place(codes[i], i)
+		}
+	} else {
+		for i, code := range codes {
+			place(code, uint32(i))
 		}
 	}
 	for _, code := range o.Codes {

@@ -101,6 +101,7 @@ type scratch struct {
 	counts []uint32
 	sums   []amount.Amount
 	codes  []uint32 // of those seen
+	lines  []uint32 // that are picked
 }
 
 var scratches = sync.Pool{New: func() any { return &scratch{} }}
@@ -113,27 +114,31 @@ func takeScratch(size int) *scratch {
 	return d
 }
 
-// appendSeen lists the codes whose count is not 0. Most are, so that eight are
-// looked at together.
+// appendSeen lists the codes whose count is not 0. Eight are looked at together, for
+// long stretches are all 0; among those that are not, it branches nowhere.
 func appendSeen(codes, counts []uint32) []uint32 {
+	n := len(codes)
+	codes = slices.Grow(codes, len(counts))[:n+len(counts)]
+	seen := func(code int, count uint32) {
+		codes[n] = uint32(code)
+		if count != 0 {
+			n++
+		}
+	}
 	from := 0
 	for ; from+8 <= len(counts); from += 8 {
 		c := counts[from : from+8 : from+8]
 		if c[0]|c[1]|c[2]|c[3]|c[4]|c[5]|c[6]|c[7] == 0 {
 			continue
 		}
-		for i, n := range c {
-			if n != 0 {
-				codes = append(codes, uint32(from+i))
-			}
+		for i, count := range c {
+			seen(from+i, count)
 		}
 	}
-	for i, n := range counts[from:] {
-		if n != 0 {
-			codes = append(codes, uint32(from+i))
-		}
+	for i, count := range counts[from:] {
+		seen(from+i, count)
 	}
-	return codes
+	return codes[:n]
 }
 
 // total aggregates lines with work, which is given dense totals of no lines.

@@ -161,9 +161,12 @@ type someLines struct {
 }
 
 func (e *Engine) some(l Lines, f *ledger.Feed, def *rulebook.Feed, column, size int) someLines {
-	m := &rulebook.Measure{Of: rulebook.Column{Feed: l.Feed}, Where: l.Where}
-	mask, lasting := e.masker(m, f, def)
-	return someLines{ledger.Some{Subject: column, Size: size, Where: conditionText(m), Mask: mask}, lasting}
+	pick, lasting := e.picker(l.Where, f, def)
+	some := ledger.Some{Subject: column, Size: size, Pick: pick}
+	if l.Where != nil {
+		some.Where = l.Where.Text
+	}
+	return someLines{some, lasting}
 }
 
 // eventParts orders the lines of each chunk from one on. Those by subject the chunk
@@ -182,7 +185,7 @@ func (e *Engine) eventParts(f *ledger.Feed, level Level, from int, some someLine
 			if level.Plain() && some.kept {
 				p.order = c.Order(some.Some)
 			} else {
-				p.order = ledger.OrderBy(e.codesOf(c, level, some.Some), some.Mask(c), some.Size)
+				p.order = c.OrderBy(e.codesOf(c, level, some.Some), some.Pick, some.Size)
 			}
 			parts = append(parts, p)
 		}
@@ -216,7 +219,7 @@ func (e *Engine) lasting(l Lines, level Level) bool {
 	if !ok {
 		return false
 	}
-	_, lasting := e.masker(&rulebook.Measure{Of: rulebook.Column{Feed: l.Feed}, Where: l.Where}, f, def)
+	_, lasting := e.picker(l.Where, f, def)
 	return lasting
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"oskel/core/calendar"
 	"oskel/core/ledger"
+	"oskel/core/stats"
 )
 
 // Seen is on which days the lines asked for lie, by code of a level, up to a day.
@@ -70,8 +71,8 @@ func (e *Engine) Seen(l Lines, level Level, until calendar.Day) *Seen {
 			p.days = c.DaySets(some.Some)
 			p.order = func() *ledger.Order { return c.Order(some.Some) }
 		} else {
-			p.days = c.DaySetsBy(p.codes, some.Mask(c), size)
-			p.order = sync.OnceValue(func() *ledger.Order { return ledger.OrderBy(p.codes, some.Mask(c), size) })
+			p.days = c.DaySetsBy(p.codes, some.Pick, size)
+			p.order = sync.OnceValue(func() *ledger.Order { return c.OrderBy(p.codes, some.Pick, size) })
 		}
 		s.parts = append(s.parts, p)
 		first := c.Month.First() - 1
@@ -85,18 +86,18 @@ func (e *Engine) Seen(l Lines, level Level, until calendar.Day) *Seen {
 	return s
 }
 
-// Gaps are the days between neighbouring days with a line, the oldest first, of
-// those codes that are asked for; nil of the others.
-func (s *Seen) Gaps(asked []bool) [][]int {
-	out := make([][]int, len(asked))
+// TwiceUsualGaps are twice the median of the days between neighbouring days with a
+// line, of those codes that are asked for and have two such days; 0 of the others.
+func (s *Seen) TwiceUsualGaps(asked []bool) []uint32 {
+	ends := make([]uint32, len(asked)) // of the gaps of each code so far
 	last := make([]calendar.Day, len(asked))
-	n := 0
+	n := uint32(0)
 	for code, is := range asked {
-		if is && s.Days[code] > 0 {
-			n += int(s.Days[code]) - 1
+		if ends[code], last[code] = n, ledger.Never; is && s.Days[code] > 0 {
+			n += s.Days[code] - 1
 		}
 	}
-	all := make([]int, n)
+	starts, gaps := slices.Clone(ends), make([]uint32, n)
 	for _, p := range s.parts {
 		first := p.chunk.Month.First() - 1
 		for k, code := range p.days.Codes {
@@ -105,17 +106,22 @@ func (s *Seen) Gaps(asked []bool) [][]int {
 			}
 			for set := p.days.Sets[k] & p.until; set != 0; set &= set - 1 {
 				day := first + calendar.Day(bits.TrailingZeros32(set))
-				if out[code] == nil {
-					most := s.Days[code] - 1
-					out[code], all = all[:0:most], all[most:]
-				} else {
-					out[code] = append(out[code], int(day-last[code]))
+				if last[code] != ledger.Never {
+					gaps[ends[code]] = uint32(day - last[code])
+					ends[code]++
 				}
 				last[code] = day
 			}
 		}
 	}
-	return out
+	for code, start := range starts {
+		end := ends[code]
+		if ends[code] = 0; end > start {
+			low, high := stats.Middles(gaps[start:end])
+			ends[code] = low + high
+		}
+	}
+	return ends
 }
 
 // fewAsked is for how many codes the lines of their days are looked through; for

@@ -2,6 +2,7 @@ package measure_test
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -55,6 +56,14 @@ func TestDaysSeen(t *testing.T) {
 				}
 				require.Equal(t, days, seen.Of(code))
 				require.Equal(t, gaps, seen.GapsOf(code))
+				wanted := make([]bool, e.Size(level))
+				wanted[code] = true
+				twice := make([]uint32, len(wanted)) // of the others none
+				if n := len(gaps); n > 0 {
+					slices.Sort(gaps)
+					twice[code] = uint32(gaps[(n-1)/2] + gaps[n/2])
+				}
+				require.Equal(t, twice, seen.TwiceUsualGaps(wanted))
 			}
 		}
 	})

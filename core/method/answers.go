@@ -172,6 +172,7 @@ type answers struct {
 	working  bool
 	next     bool
 	oneToOne bool
+	oneFeed  bool // whether both are lines of one feed
 }
 
 // pair is an event with its answer: where B is -1 there is none.
@@ -197,7 +198,8 @@ func judgeAnswers(w *Work, key string) Found {
 		r.words = append(r.words, sameWords(w.Engine.Words(a.Feed, name), w.Engine.Words(by.Feed, name)))
 	}
 	a.From = r.earliest()
-	by.From, a.Which, by.Which = a.From, a.Feed == by.Feed, a.Feed == by.Feed
+	r.oneFeed = a.Feed == by.Feed
+	by.From, a.Which, by.Which = a.From, r.oneFeed, r.oneFeed
 	r.a, r.b = w.Engine.Events(a, w.Slot.Level), w.Engine.Events(by, w.Slot.Level)
 	breach, least := w.breach(), b.Whole(w.Rule, "at_least")
 	for code := range w.Open() {
@@ -285,8 +287,14 @@ func (r *answers) find(code uint32) (out []pair, closed bool, open calendar.Day)
 // whose window reaches into it.
 func (r *answers) pairs(code uint32) (out []pair) {
 	from, to := r.a.Of(code, r.Slot.Last)
+	if from == to {
+		return nil
+	}
 	first, last := r.b.Of(code, r.Slot.Last)
-	used := map[int]bool{}
+	var used map[int]bool // of those that answer one alone
+	if r.oneToOne {
+		used = map[int]bool{}
+	}
 	for i := from; i < to; i++ {
 		p := pair{i, -1, r.closes(r.a.Days[i])}
 		if p.closes < r.Slot.First && !r.oneToOne {
@@ -304,7 +312,9 @@ func (r *answers) pairs(code uint32) (out []pair) {
 				continue
 			}
 			p.b = k
-			used[k] = r.oneToOne
+			if r.oneToOne {
+				used[k] = true
+			}
 			break
 		}
 		if p.closes >= r.Slot.First {
@@ -317,7 +327,7 @@ func (r *answers) pairs(code uint32) (out []pair) {
 // match says whether a line may answer an event: another line, with the common
 // keys. An empty key matches nothing.
 func (r *answers) match(a, b int) bool {
-	if r.Rule.Settings[r.key].Feed == r.Rule.Settings["by"].Feed && r.a.Lines[a] == r.b.Lines[b] {
+	if r.oneFeed && r.a.Lines[a] == r.b.Lines[b] {
 		return false
 	}
 	for k := range r.a.Keys {

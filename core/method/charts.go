@@ -162,6 +162,9 @@ func smoothedReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool
 	far := f.Mul(cut, error)
 	out.centre, out.low, out.high, out.lined = mean, f.Sub(mean, far), f.Add(mean, far), true
 	for k := range ys {
+		if !p.fits {
+			break
+		}
 		from := min(from, k)
 		at, _ := stats.Smoothed(f, mean, weight, ys[from:k+1], there[from:k+1])
 		out.fitted = append(out.fitted, at)

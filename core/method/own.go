@@ -83,11 +83,12 @@ var offTrend = &Method{
 
 func trendReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) reading[T] {
 	values, places := stats.Known(ys[:p.count], there)
-	intercept, slope := stats.Trend(f, values, places)
-	residual, mad, expected := stats.OffTrend(f, values, places, ys[p.count], p.count)
-	out := robustReading(f, p, residual, mad, expected)
+	residual, mad, trend := stats.OffTrend(f, values, places, ys[p.count], p.count)
+	out := robustReading(f, p, residual, mad, stats.At(f, trend, p.count))
 	for k := range ys {
-		out.fitted = append(out.fitted, f.Add(intercept, f.Mul(slope, f.Int(k))))
+		if p.fits {
+			out.fitted = append(out.fitted, stats.At(f, trend, k))
+		}
 	}
 	return out
 }

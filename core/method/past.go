@@ -109,7 +109,8 @@ type past struct {
 	reader
 	series *measure.Series
 	side   string
-	split  int // of a level shift, where it is known from whole numbers; 0 where it is not
+	split  int  // of a level shift, where it is known from whole numbers; 0 where it is not
+	fits   bool // whether it is asked what was expected of each period
 }
 
 // number is a setting as a number of a field.
@@ -148,21 +149,23 @@ func judgePast(w *Work, r reader, seasonal bool) Found {
 		p.series = w.Engine.Series(w.of(), w.Slot, p.count+1)
 	}
 	breach := w.breach()
+	little := w.Mark(Verdict{Outcome: NotJudged, Why: LittlePast})
 	ys, there := make([]stats.Interval, p.count+1), make([]bool, p.count+1)
+	f := &stats.Floats{}
 	for code := range w.Open() {
 		if code%256 == 0 && w.Engine.Stopped() {
 			break
 		}
 		known := p.there(uint32(code), there)
 		if known < p.least {
-			w.Set(code, Verdict{Outcome: NotJudged, Why: LittlePast})
+			w.Put(code, little)
 			continue
 		}
 		for k := range ys {
 			ys[k] = p.series.Interval(k, uint32(code))
 		}
 		p.split = p.splitOf(uint32(code), there)
-		f := &stats.Floats{}
+		f.Doubt = false
 		found := p.near(f, p, ys, there)
 		why, flagged, sign := found.why, found.flagged, found.sign
 		if f.Doubt {
@@ -250,7 +253,9 @@ func (p *past) Evidence(ev *Evidence, code uint32) {
 	if p.series == nil || ev.Value == nil {
 		return
 	}
+	p.fits = true
 	found := p.widely(code)
+	p.fits = false
 	out := &Past{}
 	calendar := p.Engine.Book.Calendar
 	for k, slot := range p.series.Slots {

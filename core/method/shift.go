@@ -117,14 +117,15 @@ type shifts struct {
 	sums          []amount.Amount // of the lines up to each, by their place
 	days          int
 	share, peers  bool
+	side          string // on which a change is flagged: more than any other, the one farthest there
+	less          bool   // whether less than the cut is flagged
+	cut           fraction
 	typical       map[calendar.Day]*peerChanges
 }
 
-// peerChanges are the changes of all around one day, in order, and of each code.
-type peerChanges struct {
-	changes []fraction
-	of      map[uint32]fraction
-}
+// peerChanges are the changes of all around one day, in order, and of each code;
+// under is 0 of those who have none.
+type peerChanges struct{ changes, of []fraction }
 
 // fraction is an exact quotient by what is above zero.
 type fraction struct{ over, under int64 }
@@ -154,7 +155,11 @@ func magnitude(n int64) uint64 {
 
 func judgeShift(w *Work) Found {
 	b := w.Engine.Book
-	r := &shifts{Work: w, days: b.Whole(w.Rule, "days"), share: w.Rule.Says("as") == "change", peers: w.Rule.Says("peers") == "yes", typical: map[calendar.Day]*peerChanges{}}
+	r := &shifts{Work: w, days: b.Whole(w.Rule, "days"), share: w.Rule.Says("as") == "change", peers: w.Rule.Says("peers") == "yes", side: w.Rule.Says("side"), typical: map[calendar.Day]*peerChanges{}}
+	r.cut = fraction{int64(b.Set(w.Rule, "beyond")), amount.Scale}
+	if r.less = w.Rule.Says("less_than") != ""; r.less {
+		r.cut.over = int64(b.Set(w.Rule, "less_than"))
+	}
 	w.base()
 	lines, events := w.lines("shift"), w.lines("after")
 	lines.Number = w.Rule.Says("number")
@@ -163,7 +168,13 @@ func judgeShift(w *Work) Found {
 	r.lines, r.events = w.Engine.Events(lines, w.Slot.Level), w.Engine.Events(events, w.Slot.Level)
 	r.sums = make([]amount.Amount, len(r.lines.Days)+1)
 	for i := range r.lines.Days {
-		r.sums[i+1] = r.sums[i] + r.counts(i)
+		r.sums[i+1] = r.sums[i]
+		switch {
+		case lines.Number == "":
+			r.sums[i+1] += amount.Scale
+		case r.lines.Amounts[i] != amount.Missing:
+			r.sums[i+1] += r.lines.Amounts[i]
+		}
 	}
 	breach, none, base := w.breach(), w.Mark(Verdict{Outcome: NotJudged, Why: NoEvent}), w.Mark(Verdict{Outcome: NotJudged, Why: NothingBefore})
 	for code := range w.Open() {
@@ -176,28 +187,16 @@ func judgeShift(w *Work) Found {
 			w.Set(code, Verdict{Outcome: NotJudged, Why: "window open until " + found.open.Words()})
 		case found.event == 0:
 			w.Put(code, none)
-		case found.change == nil:
+		case !found.ok:
 			w.Put(code, base)
 		default:
-			f, _ := found.change.Float64()
-			w.Hold(code, f)
-			if shifted(b, w.Rule, found.change) {
+			w.Hold(code, found.float())
+			if r.flags(found) {
 				w.Put(code, breach)
 			}
 		}
 	}
 	return r
-}
-
-// counts is what a line adds.
-func (r *shifts) counts(i int) amount.Amount {
-	switch {
-	case r.Rule.Says("number") == "":
-		return amount.Scale
-	case r.lines.Amounts[i] == amount.Missing:
-		return 0
-	}
-	return r.lines.Amounts[i]
 }
 
 // sum is what a code's lines add up to from one day to another.
@@ -222,31 +221,61 @@ func (r *shifts) aDay(sum amount.Amount) *big.Rat {
 	return new(big.Rat).Quo(sum.Rat(), big.NewRat(int64(r.days), 1))
 }
 
-// event is one event of a code with what it changed.
+// eventChange is one event of a code with what it changed.
 type eventChange struct {
 	event         calendar.Day
 	before, after amount.Amount
-	change        *big.Rat // less that of the others where asked
-	others        *big.Rat
+	ok            bool // there is a change
+	own           fraction
+	others, less  *big.Rat     // that of the others where asked, and the own one less it
 	open          calendar.Day // when the first window that is still open closes
+}
+
+// change is the change that is judged, exactly.
+func (e *eventChange) change() *big.Rat {
+	if e.less != nil {
+		return e.less
+	}
+	return e.own.rat()
+}
+
+// float is the float64 nearest to the change.
+func (e *eventChange) float() float64 {
+	if e.less == nil && magnitude(e.own.over) < 1<<53 && e.own.under < 1<<53 {
+		return float64(e.own.over) / float64(e.own.under) // both are exact
+	}
+	f, _ := e.change().Float64()
+	return f
+}
+
+// flags says whether the change of an event is flagged.
+func (r *shifts) flags(e eventChange) bool {
+	switch {
+	case !e.ok:
+		return false
+	case e.less != nil:
+		return shifted(r.Engine.Book, r.Rule, e.less)
+	case r.less:
+		return e.own.cmp(r.cut) < 0
+	}
+	return onSide(r.side, cmp.Compare(e.own.over, 0)) && fraction{int64(magnitude(e.own.over)), e.own.under}.cmp(r.cut) > 0
 }
 
 // worst is the event of a code, closed in the period, whose change is flagged
 // most: the lowest, or the one farthest from nothing.
 func (r *shifts) worst(code uint32) (out eventChange) {
-	all, open := r.closed(code)
-	for _, e := range all {
-		if out.event == 0 || e.change != nil && (out.change == nil || r.more(e.change, out.change)) {
+	open := r.closed(code, func(e eventChange) {
+		if out.event == 0 || e.ok && (!out.ok || r.more(&e, &out)) {
 			out = e
 		}
-	}
+	})
 	out.open = open
 	return out
 }
 
-// closed are the events of a code whose windows closed in the period, one a day in
+// closed visits the events of a code whose windows closed in the period, one a day in
 // order; open is when the first window that is still open closes, 0 if none is.
-func (r *shifts) closed(code uint32) (all []eventChange, open calendar.Day) {
+func (r *shifts) closed(code uint32, visit func(eventChange)) (open calendar.Day) {
 	last := r.Slot.Last - calendar.Day(r.days) // of those whose window has closed
 	from, to := r.events.Between(code, r.Slot.First-calendar.Day(r.days), r.Slot.Last)
 	for i := from; i < to; i++ {
@@ -261,37 +290,44 @@ func (r *shifts) closed(code uint32) (all []eventChange, open calendar.Day) {
 			continue
 		}
 		e := eventChange{event: day}
-		var change fraction
-		var ok bool
-		if e.before, e.after, change, ok = r.around(code, day); ok {
-			e.change = change.rat()
-		}
-		if ok && r.peers {
+		e.before, e.after, e.own, e.ok = r.around(code, day)
+		if e.ok && r.peers {
 			if e.others = r.others(code, day); e.others != nil {
-				e.change = new(big.Rat).Sub(e.change, e.others)
+				e.less = new(big.Rat).Sub(e.own.rat(), e.others)
 			}
 		}
-		all = append(all, e)
+		visit(e)
 	}
-	return all, open
+	return open
 }
 
-func (r *shifts) more(a, b *big.Rat) bool {
-	side := r.Rule.Says("side")
-	switch {
-	case r.Rule.Says("less_than") != "" || side == "low":
-		return a.Cmp(b) < 0
-	case side == "high":
-		return a.Cmp(b) > 0
+// more says whether one change is flagged sooner than another.
+func (r *shifts) more(a, b *eventChange) bool {
+	var c int
+	if a.less == nil && b.less == nil {
+		x, y := a.own, b.own
+		if r.side == "both" && !r.less {
+			x.over, y.over = int64(magnitude(x.over)), int64(magnitude(y.over))
+		}
+		c = x.cmp(y)
+	} else {
+		x, y := a.change(), b.change()
+		if r.side == "both" && !r.less {
+			x, y = new(big.Rat).Abs(x), new(big.Rat).Abs(y)
+		}
+		c = x.Cmp(y)
 	}
-	return new(big.Rat).Abs(a).Cmp(new(big.Rat).Abs(b)) > 0
+	if r.less || r.side == "low" {
+		return c < 0
+	}
+	return c > 0
 }
 
 // others is the median change of all others around a day, nil where there is none.
 func (r *shifts) others(code uint32, day calendar.Day) *big.Rat {
 	p := r.typical[day]
 	if p == nil {
-		p = &peerChanges{of: map[uint32]fraction{}}
+		p = &peerChanges{of: make([]fraction, r.Len())}
 		for c := range uint32(r.Len()) {
 			if r.Outcome(int(c)) == OutOfScope {
 				continue
@@ -305,10 +341,10 @@ func (r *shifts) others(code uint32, day calendar.Day) *big.Rat {
 		r.typical[day] = p
 	}
 	rest := p.changes
-	own, has := p.of[code]
+	own := p.of[code]
 	n := len(rest)
 	at := n // the place of the own one, which is passed over
-	if has {
+	if own.under != 0 {
 		at = sort.Search(n, func(i int) bool { return rest[i].cmp(own) >= 0 })
 		n--
 	}
@@ -343,12 +379,11 @@ func (r *shifts) Apart() bool { return true }
 
 // Days implements Eventful.
 func (r *shifts) Days(code uint32) (days []calendar.Day) {
-	all, _ := r.closed(code)
-	for _, e := range all {
-		if e.change != nil && shifted(r.Engine.Book, r.Rule, e.change) {
+	r.closed(code, func(e eventChange) {
+		if r.flags(e) {
 			days = append(days, e.event)
 		}
-	}
+	})
 	return days
 }
 
@@ -363,21 +398,20 @@ func (r *shifts) EvidenceOn(ev *Evidence, code uint32, day calendar.Day) {
 	found := r.worst(code)
 	if day != anyDay {
 		found = eventChange{}
-		all, _ := r.closed(code)
-		for _, e := range all {
+		r.closed(code, func(e eventChange) {
 			if e.event == day {
 				found = e
 			}
-		}
+		})
 	}
-	if found.event == 0 || found.change == nil {
+	if found.event == 0 || !found.ok {
 		return
 	}
 	unit, places := rulebook.Count, 2
 	if r.Rule.Says("as") == "change" {
 		unit, places = rulebook.Percent, 1
 	}
-	ev.Figures = append(ev.Figures, Figure{Label: "Change", Value: found.change, Unit: unit, Places: places}, Figure{Label: "A day before", Value: r.aDay(found.before), Unit: rulebook.Count, Places: 2}, Figure{Label: "A day after", Value: r.aDay(found.after), Unit: rulebook.Count, Places: 2})
+	ev.Figures = append(ev.Figures, Figure{Label: "Change", Value: found.change(), Unit: unit, Places: places}, Figure{Label: "A day before", Value: r.aDay(found.before), Unit: rulebook.Count, Places: 2}, Figure{Label: "A day after", Value: r.aDay(found.after), Unit: rulebook.Count, Places: 2})
 	if found.others != nil {
 		ev.Figures = append(ev.Figures, Figure{Label: "Median change of the others", Value: found.others, Unit: unit, Places: places})
 	}

@@ -75,6 +75,9 @@ func shiftReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (
 		out.flagged = false
 	}
 	for k := range ys {
+		if !p.fits {
+			break
+		}
 		level := before
 		if k >= places[from] {
 			level = after

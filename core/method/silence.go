@@ -3,7 +3,6 @@ package method
 import (
 	"fmt"
 	"math/big"
-	"slices"
 	"strings"
 
 	"oskel/core/amount"
@@ -11,6 +10,7 @@ import (
 	"oskel/core/ledger"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
+	"oskel/core/stats"
 )
 
 // silence flags a subject of whom there has been no line for a number of days,
@@ -81,58 +81,78 @@ func decideSilence(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Ra
 type silent struct {
 	everyone
 	*Work
-	last []calendar.Day // by code
-	seen *measure.Seen
-	gaps [][]int // in order, of those whose median was needed
+	last  []calendar.Day // by code
+	seen  *measure.Seen
+	usual bool          // whether gaps are asked for
+	times amount.Amount // how many usual gaps are too long
+	least int           // from how many days on it is long enough
 }
 
 func judgeSilence(w *Work) Found {
-	r := &silent{Work: w}
+	r := &silent{Work: w, usual: w.Rule.Says("longer_than") != "", times: w.Engine.Book.Set(w.Rule, "longer_than")}
 	w.base()
-	if lines := w.Rule.Settings["silence"]; lines.Where == nil && !r.usual() && w.Slot.Plain() {
+	if lines := w.Rule.Settings["silence"]; lines.Where == nil && !r.usual && w.Slot.Plain() {
 		r.last = w.Engine.LastSeen(lines.Feed, w.Slot)
 	}
 	if r.last == nil {
 		r.last = r.days().Last
 	}
 	never, few, breach := w.Mark(Verdict{Outcome: NotJudged, Why: NeverSeen}), w.Mark(Verdict{Outcome: NotJudged, Why: FewGaps}), w.breach()
-	least := w.Engine.Book.Whole(w.Rule, "gaps")
+	r.least = r.fromDays()
+	gaps := w.Engine.Book.Whole(w.Rule, "gaps")
 	long := make([]bool, w.Len())
 	for code := range w.Open() {
 		switch {
 		case r.last[code] == ledger.Never:
 			w.Put(code, never)
 			continue
-		case r.usual() && int(r.seen.Days[code])-1 < least:
+		case r.usual && int(r.seen.Days[code])-1 < gaps:
 			w.Put(code, few)
 			continue
 		}
 		w.Hold(code, float64(r.silence(code)))
 		long[code] = r.tooLong(r.silence(code), leastTwice)
 	}
-	if r.usual() {
-		r.gaps = r.seen.Gaps(long)
+	var usual []uint32
+	if r.usual {
+		usual = r.seen.TwiceUsualGaps(long)
 	}
 	for code := range w.Open() {
-		if long[code] && (!r.usual() || r.tooLong(r.silence(code), twiceMedian(r.gaps[code]))) {
+		if long[code] && (!r.usual || r.tooLong(r.silence(code), int(usual[code]))) {
 			w.Put(code, breach)
 		}
 	}
 	return r
 }
 
-// usual says whether gaps are asked for.
-func (r *silent) usual() bool { return r.Rule.Says("longer_than") != "" }
+// fromDays is from how many days on a silence reaches what is set in days, 0 where
+// nothing is: working days are counted back from the last day once.
+func (r *silent) fromDays() int {
+	if r.Rule.Says("at_least") == "" {
+		return 0
+	}
+	least := r.Engine.Book.Whole(r.Rule, "at_least")
+	if r.Rule.Settings["at_least"].Noun != "working days" {
+		return least
+	}
+	longest := 0
+	for _, last := range r.last {
+		if last != ledger.Never {
+			longest = max(longest, int(r.Slot.Last-last))
+		}
+	}
+	days := 0
+	for worked := 0; worked < least && days <= longest; days++ {
+		if r.Engine.Book.Calendar.Working(r.Slot.Last - calendar.Day(days)) {
+			worked++
+		}
+	}
+	return days
+}
 
 // leastTwice is the least that twice the median of gaps can be, a gap being a day
 // or more: who is not silent too long by that is not by any.
 const leastTwice = 2
-
-func twiceMedian(gaps []int) int {
-	slices.Sort(gaps)
-	n := len(gaps)
-	return gaps[n/2] + gaps[(n-1)/2]
-}
 
 // silence is how many days nothing has been seen of a code.
 func (r *silent) silence(code int) int { return int(r.Slot.Last - r.last[code]) }
@@ -147,21 +167,11 @@ func (r *silent) days() *measure.Seen {
 
 // tooLong holds a silence against the limits.
 func (r *silent) tooLong(days, twice int) bool {
-	b := r.Engine.Book
-	if r.Rule.Says("at_least") != "" {
-		seen := days
-		if r.Rule.Settings["at_least"].Noun == "working days" {
-			seen = b.Calendar.WorkingDays(r.Slot.Last-calendar.Day(days)+1, r.Slot.Last)
-		}
-		if seen < b.Whole(r.Rule, "at_least") {
-			return false
-		}
-	}
-	if !r.usual() {
-		return true
+	if days < r.least {
+		return false
 	}
 	// days > k x median, both by two: k is in ten-thousandths.
-	return int64(days)*2*amount.Scale > int64(b.Set(r.Rule, "longer_than"))*int64(twice)
+	return !r.usual || int64(days)*2*amount.Scale > int64(r.times)*int64(twice)
 }
 
 // Cuts implements Found: usual gaps are each subject's own.
@@ -182,11 +192,12 @@ func (r *silent) Evidence(ev *Evidence, code uint32) {
 	if r.Rule.Says("at_least") != "" {
 		ev.Silence.Limit, ev.Silence.Working = r.Engine.Book.Whole(r.Rule, "at_least"), r.Rule.Settings["at_least"].Noun == "working days"
 	}
-	if r.usual() {
+	if r.usual {
 		gaps := r.days().GapsOf(code)
 		ev.Silence.Gaps, ev.Silence.UsualGap = len(gaps), new(big.Rat)
 		if len(gaps) > 0 {
-			ev.Silence.UsualGap = big.NewRat(int64(twiceMedian(gaps)), 2)
+			low, high := stats.Middles(gaps)
+			ev.Silence.UsualGap = big.NewRat(int64(low+high), 2)
 		}
 		ev.Silence.Times = r.Engine.Book.Set(r.Rule, "longer_than").Rat()
 	}

@@ -41,7 +41,11 @@ func out(low, high float64) Interval {
 
 // Floats are intervals of floating-point numbers. Doubt is set once a comparison
 // could not be decided; whatever hung on it is void.
-type Floats struct{ Doubt bool }
+type Floats struct {
+	Doubt bool
+
+	lows, highs []float64 // room to find the middle in
+}
 
 // Int is a whole number of at most 2^53.
 func (*Floats) Int(n int) Interval { return Interval{float64(n), float64(n)} }
@@ -88,17 +92,16 @@ func (f *Floats) Cmp(a, b Interval) int {
 
 // Middle implements Field: the middle of the lows and that of the highs.
 func (f *Floats) Middle(xs []Interval) Interval {
-	lows, highs := make([]float64, len(xs)), make([]float64, len(xs))
-	for i, x := range xs {
-		lows[i], highs[i] = x.Low, x.High
+	f.lows, f.highs = f.lows[:0], f.highs[:0]
+	for _, x := range xs {
+		f.lows, f.highs = append(f.lows, x.Low), append(f.highs, x.High)
 	}
-	slices.Sort(lows)
-	slices.Sort(highs)
-	n := len(xs)
-	if n%2 == 1 {
-		return Interval{lows[n/2], highs[n/2]}
+	low, other := Middles(f.lows)
+	high, another := Middles(f.highs)
+	if len(xs)%2 == 1 {
+		return Interval{low, high}
 	}
-	return out((lows[n/2-1]+lows[n/2])/2, (highs[n/2-1]+highs[n/2])/2)
+	return out((low+other)/2, (high+another)/2)
 }
 
 // Wide are numbers of 512 binary digits. Two that agree in 380 of them are

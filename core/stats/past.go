@@ -46,30 +46,37 @@ func Distance[T any, F Field[T]](f F, a, b T) T {
 // of all pairs, and median(y) - slope x median(t). Source: Sen, Estimates of the
 // Regression Coefficient Based on Kendall's Tau (1968). There must be two values
 // at least.
-func Trend[T any, F Field[T]](f F, ys []T, places []int) (intercept, slope T) {
-	var slopes, ts []T
+func Trend[T any, F Field[T]](f F, ys []T, places []int) Line[T] {
+	n := len(ys)
+	slopes, ts := make([]T, 0, n*(n-1)/2), make([]T, 0, n)
 	for i := range ys {
 		ts = append(ts, f.Int(places[i]))
 		for j := range i {
 			slopes = append(slopes, f.Quo(f.Sub(ys[i], ys[j]), f.Int(places[i]-places[j])))
 		}
 	}
-	slope = f.Middle(slopes)
-	return f.Sub(f.Middle(ys), f.Mul(slope, f.Middle(ts))), slope
+	slope := f.Middle(slopes)
+	return Line[T]{f.Sub(f.Middle(ys), f.Mul(slope, f.Middle(ts))), slope}
+}
+
+// Line is a value for each place.
+type Line[T any] struct{ Intercept, Slope T }
+
+// At is the value of a line at a place.
+func At[T any, F Field[T]](f F, l Line[T], place int) T {
+	return f.Add(l.Intercept, f.Mul(l.Slope, f.Int(place)))
 }
 
 // OffTrend is how far a value at a place lies from the trend of others, and the
 // unscaled median of the absolute deviations of their residuals.
-func OffTrend[T any, F Field[T]](f F, ys []T, places []int, y T, place int) (residual, mad, expected T) {
-	intercept, slope := Trend(f, ys, places)
-	at := func(place int) T { return f.Add(intercept, f.Mul(slope, f.Int(place))) }
+func OffTrend[T any, F Field[T]](f F, ys []T, places []int, y T, place int) (residual, mad T, trend Line[T]) {
+	trend = Trend(f, ys, places)
 	residuals := make([]T, len(ys))
 	for i := range ys {
-		residuals[i] = f.Sub(ys[i], at(places[i]))
+		residuals[i] = f.Sub(ys[i], At(f, trend, places[i]))
 	}
 	_, mad = Deviation(f, residuals)
-	expected = at(place)
-	return f.Sub(y, expected), mad, expected
+	return f.Sub(y, At(f, trend, place)), mad, trend
 }
 
 // MovingSigma is the mean of the values that are there and the mean moving range

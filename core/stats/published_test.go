@@ -118,11 +118,11 @@ func TestDistributions(t *testing.T) {
 func TestTrendByHand(t *testing.T) {
 	near, far, _ := given("1", "3", "4", "9")
 	f := &Floats{}
-	intercept, slope := Trend(f, near, []int{0, 1, 2, 4})
-	assert.InDelta(t, 2, slope.Mid(), 1e-12)
-	assert.InDelta(t, 0.5, intercept.Mid(), 1e-12) // median 3.5 less 2 x 1.5
-	residual, mad, expected := OffTrend(Wide{}, far, []int{0, 1, 2, 4}, Wide{}.Int(20), 5)
-	assert.Equal(t, []float64{9.5, 0, 10.5}, []float64{plain(residual), plain(mad), plain(expected)})
+	line := Trend(f, near, []int{0, 1, 2, 4})
+	assert.InDelta(t, 2, line.Slope.Mid(), 1e-12)
+	assert.InDelta(t, 0.5, line.Intercept.Mid(), 1e-12) // median 3.5 less 2 x 1.5
+	residual, mad, trend := OffTrend(Wide{}, far, []int{0, 1, 2, 4}, Wide{}.Int(20), 5)
+	assert.Equal(t, []float64{9.5, 0, 10.5}, []float64{plain(residual), plain(mad), plain(At(Wide{}, trend, 5))})
 }
 
 // A step by hand: 5 5 6 5 | 9 9 8 9, found at the fifth value.
@@ -208,11 +208,11 @@ func TestIntervalsHoldTheExact(t *testing.T) {
 		wmedian, wmad := Deviation(Wide{}, wideValues)
 		holds(median, wmedian, "median")
 		holds(mad, wmad, "mad")
-		r, spread, expected := OffTrend(f, values, places, near[n-1], n-1)
-		wr, wspread, wexpected := OffTrend(Wide{}, wideValues, places, far[n-1], n-1)
+		r, spread, trend := OffTrend(f, values, places, near[n-1], n-1)
+		wr, wspread, wtrend := OffTrend(Wide{}, wideValues, places, far[n-1], n-1)
 		holds(r, wr, "residual")
 		holds(spread, wspread, "residuals' mad")
-		holds(expected, wexpected, "expected")
+		holds(At(f, trend, n-1), At(Wide{}, wtrend, n-1), "expected")
 		if mean, sigma, ok := MovingSigma(f, near, there); ok {
 			wmean, wsigma, _ := MovingSigma(Wide{}, far, there)
 			holds(mean, wmean, "chart's mean")

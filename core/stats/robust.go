@@ -30,12 +30,8 @@ func MedianMAD(xs []float64) (median, mad float64) {
 }
 
 func middle(xs []float64) float64 {
-	slices.Sort(xs)
-	n := len(xs)
-	if n%2 == 1 {
-		return xs[n/2]
-	}
-	return (xs[n/2-1] + xs[n/2]) / 2
+	low, high := Middles(xs)
+	return (low + high) / 2
 }
 
 // MedianMADRat is MedianMAD in rationals.
