@@ -12,6 +12,7 @@ import (
 	"sync"
 
 	"oskel/core/calendar"
+	"oskel/core/cores"
 	"oskel/core/lang"
 	"oskel/core/measure"
 	"oskel/core/method"
@@ -45,9 +46,10 @@ type Result struct {
 	Empty  bool // no feed that the rule reads has a line in it: it is no period of the rule
 	method.Verdicts
 
-	slot  measure.Slot
-	found method.Found // nil where nothing was judged
-	past  []*Result    // of a persistence, the oldest first
+	engine *measure.Engine // that judged it
+	slot   measure.Slot
+	found  method.Found // nil where nothing was judged
+	past   []*Result    // of a persistence, the oldest first
 }
 
 // Attributes answers for the attributes of one code, as of the period's last
@@ -55,6 +57,10 @@ type Result struct {
 func (r *Result) Attributes(e *measure.Engine, code uint32) lang.Lookup {
 	return e.Lookup(r.slot, code)
 }
+
+// Engine is the one that judged it. Results of one engine are for one goroutine together;
+// those of two are not, though they were asked for together.
+func (r *Result) Engine() *measure.Engine { return r.engine }
 
 // Apart says whether the rule flags events, each by itself, and not the subject in
 // the period. A rule that persists is of the period.
@@ -153,32 +159,14 @@ func sideBySide(e *measure.Engine, all []*Result, p calendar.Period) {
 			all[i] = Judge(e, all[i].Rule, all[i].Level, p)
 		}
 	}
-	others := min(runtime.GOMAXPROCS(0)-1, 3)
-	if len(all) <= fewRules || e.Told() {
-		others = 0
+	workers := []func(){func() { work(e, true) }}
+	if len(all) > fewRules && !e.Told() {
+		for range min(runtime.GOMAXPROCS(0)-1, 3) {
+			own := e.Apart()
+			workers = append(workers, func() { work(own, false) })
+		}
 	}
-	var wait sync.WaitGroup
-	var once sync.Once
-	var fault any
-	for range others {
-		own := e.Apart()
-		wait.Go(func() {
-			// A panic of a worker is one of who asked, who may catch it.
-			defer func() {
-				if what := recover(); what != nil {
-					once.Do(func() { fault = what })
-				}
-			}()
-			work(own, false)
-		})
-	}
-	func() {
-		defer wait.Wait()
-		work(e, true)
-	}()
-	if fault != nil {
-		panic(fault)
-	}
+	cores.Do(workers...)
 }
 
 // Holds says whether a rule holds for a period: one that ends within its
@@ -203,7 +191,7 @@ func once(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calend
 	slot := e.Slot(level, p)
 	slot.Ended = rule.Ended == "zero"
 	n := e.Size(level)
-	r := &Result{Rule: rule, Level: level, Period: p, slot: slot, Verdicts: method.NewVerdicts(n)}
+	r := &Result{Rule: rule, Level: level, Period: p, engine: e, slot: slot, Verdicts: method.NewVerdicts(n)}
 	feeds := e.Book.FeedsRead(rule)
 	r.Empty = !e.Told() && len(feeds) > 0 && !e.HasLines(feeds, slot)
 	there, active, inactive := e.There(slot), e.Active(slot), r.Mark(Verdict{Outcome: NotJudged, Why: method.NotActive})

@@ -1,9 +1,7 @@
 package measure
 
 import (
-	"runtime"
-	"sync"
-
+	"oskel/core/cores"
 	"oskel/core/ledger"
 	"oskel/core/rulebook"
 )
@@ -29,34 +27,14 @@ func (e *Engine) onAllCores(work []func()) {
 	if len(work) < 2 {
 		return // a single one is as fast when it is asked for
 	}
-	next := make(chan func(), len(work))
-	for _, w := range work {
-		next <- w
-	}
-	close(next)
-	var all sync.WaitGroup
-	var once sync.Once
-	var fault any
-	for range min(runtime.GOMAXPROCS(0), len(work)) {
-		all.Go(func() {
-			// A panic of a worker is one of who asked, who may catch it.
-			defer func() {
-				if what := recover(); what != nil {
-					once.Do(func() { fault = what })
-				}
-			}()
-			for w := range next {
-				if e.Stopped() {
-					return
-				}
+	for i, w := range work {
+		work[i] = func() {
+			if !e.Stopped() {
 				w()
 			}
-		})
+		}
 	}
-	all.Wait()
-	if fault != nil {
-		panic(fault)
-	}
+	cores.Do(work...)
 }
 
 // chunksAhead has the chunks that are asked about compute, on all cores, what they

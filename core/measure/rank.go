@@ -5,6 +5,8 @@ import (
 	"math"
 	"math/big"
 	"slices"
+
+	"oskel/core/stats"
 )
 
 // Rank sorts some codes by their value, the lowest first, equal ones by code,
@@ -12,9 +14,14 @@ import (
 // point decides as far as its errors allow; those that lie too near one another
 // to tell are settled exactly, each value once.
 func (c *Column) Rank(codes []int, exact func(code int) *big.Rat) (places []int) {
-	slices.SortFunc(codes, func(a, b int) int {
-		return cmp.Or(cmp.Compare(c.Value[a], c.Value[b]), cmp.Compare(a, b))
-	})
+	placed := make([]stats.Placed, len(codes))
+	for k, code := range codes {
+		placed[k] = stats.Placed{Value: c.Value[code], Place: code}
+	}
+	stats.SortPlaced(placed)
+	for k, p := range placed {
+		codes[k] = p.Place
+	}
 	places = make([]int, len(codes))
 	if c.Decimal {
 		for k := 1; k < len(codes); k++ {

@@ -111,6 +111,7 @@ type limited struct {
 }
 
 type limitsOf struct {
+	near      stats.Near
 	low, high *big.Rat
 	figures   []Figure
 }
@@ -124,7 +125,7 @@ func judgeLimits(w *Work, limits func(near stats.Near) (low, high *big.Rat, figu
 	for at, group := range r.groups {
 		near := r.near(group)
 		low, high, figures := limits(near)
-		r.limits[at] = &limitsOf{low, high, figures}
+		r.limits[at] = &limitsOf{near, low, high, figures}
 		for i, code := range group {
 			if low == nil {
 				w.Put(code, flat)
@@ -183,10 +184,9 @@ func (r limited) Evidence(ev *Evidence, code uint32) {
 		unit, places, scale = rulebook.Count, 4, " of the logarithms"
 	}
 	i, _ := slices.BinarySearch(r.groups[at], int(code))
-	near := r.near(r.groups[at])
 	p.Log = r.logged()
 	limit := l.high
-	if against(near, i, l.low) < 0 && r.Rule.Says("side") != "high" || r.Rule.Says("side") == "low" {
+	if against(l.near, i, l.low) < 0 && r.Rule.Says("side") != "high" || r.Rule.Says("side") == "low" {
 		limit = l.low
 	}
 	ev.Figures = append(ev.Figures, Figure{Label: "Limit" + scale, Value: rounded(limit), Unit: unit, Places: places})

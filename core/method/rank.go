@@ -90,32 +90,32 @@ func firstWords(b *rulebook.Book, r *rulebook.Rule) string {
 
 // standing is where a value stands among its group: how many are strictly below
 // and above it, and how many different values are.
-type standing struct{ below, above, lower, higher, size int }
+type standing struct{ below, above, lower, higher, size int32 }
 
 // place is its place, from the highest or the lowest.
 func (s standing) place(low, competition bool) int {
 	switch {
 	case low && competition:
-		return s.below + 1
+		return int(s.below) + 1
 	case low:
-		return s.lower + 1
+		return int(s.lower) + 1
 	case competition:
-		return s.above + 1
+		return int(s.above) + 1
 	}
-	return s.higher + 1
+	return int(s.higher) + 1
 }
 
 type ranked struct {
 	*among
-	at map[int]standing // by code
+	at []standing // by code; of no size where it has none
 }
 
 func judgeRanks(w *Work, flagged func(below, others int) bool) Found {
-	return judgePlaces(w, func(s standing) bool { return flagged(s.below, s.size-1) })
+	return judgePlaces(w, func(s standing) bool { return flagged(int(s.below), int(s.size)-1) })
 }
 
 func judgePlaces(w *Work, flagged func(s standing) bool) Found {
-	r := ranked{gather(w), map[int]standing{}}
+	r := ranked{gather(w), make([]standing, w.Len())}
 	breach := w.breach()
 	for _, group := range r.groups {
 		codes := append([]int(nil), group...)
@@ -127,7 +127,7 @@ func judgePlaces(w *Work, flagged func(s standing) bool) Found {
 				end++
 			}
 			for _, code := range codes[k:end] {
-				s := standing{below: k, above: len(codes) - end, lower: places[k], higher: most - places[k], size: len(codes)}
+				s := standing{below: int32(k), above: int32(len(codes) - end), lower: int32(places[k]), higher: int32(most - places[k]), size: int32(len(codes))}
 				r.at[code] = s
 				w.Hold(code, r.column.Value[code])
 				if flagged(s) {
@@ -150,7 +150,7 @@ func (r ranked) Evidence(ev *Evidence, code uint32) {
 	if p == nil {
 		return
 	}
-	s := r.at[int(code)]
+	s := r.at[code]
 	if r.Rule.Method.Name == "percentile" {
 		ev.Figures = append(ev.Figures, Figure{Label: "Of the others below", Value: big.NewRat(int64(s.below), int64(s.size-1)), Unit: rulebook.Percent, Places: 1})
 	} else {

@@ -48,6 +48,7 @@ func judgeRobust(w *Work) Found {
 		g := &peerGroup{near: r.near(group)}
 		r.figures[at] = g
 		median, mad := stats.MedianMAD(g.near.Values)
+		g.about, g.spread = median, mad
 		noSpread := mad == 0
 		if mad <= 4*g.near.Error {
 			_, exact := g.exactly()
@@ -69,8 +70,10 @@ func judgeRobust(w *Work) Found {
 
 // peerGroup is one group; its exact figures are computed when first needed.
 type peerGroup struct {
-	near        stats.Near
-	median, mad *big.Rat
+	near          stats.Near
+	about, spread float64 // the median and the MAD in floating point
+	median, mad   *big.Rat
+	plain         *big.Rat // the median of what the logarithms are of
 }
 
 func (g *peerGroup) exactly() (median, mad *big.Rat) {
@@ -105,20 +108,14 @@ func (g *peerGroup) beyond(i int, deviation, mad float64, cut amount.Amount, sid
 }
 
 // Cuts implements Found.
-func (r robust) Cuts(code int) (out []float64) {
+func (r robust) Cuts(code int) []float64 {
 	group := r.single(code)
 	if group == nil {
 		return nil
 	}
-	median, mad := stats.MedianMAD(r.near(group).Values)
-	far := r.Engine.Book.Set(r.Rule, "beyond").Float() * mad / stats.RobustFactor
-	if side := r.Rule.Says("side"); side != "high" {
-		out = append(out, r.shown(median-far))
-	}
-	if side := r.Rule.Says("side"); side != "low" {
-		out = append(out, r.shown(median+far))
-	}
-	return out
+	g := r.figures[r.groupOf(group[0])]
+	far := r.Engine.Book.Set(r.Rule, "beyond").Float() * g.spread / stats.RobustFactor
+	return r.sides(g.about-far, g.about+far)
 }
 
 // Evidence implements Found.
@@ -140,7 +137,10 @@ func (r robust) Evidence(ev *Evidence, code uint32) {
 	p.Score.Quo(p.Score, mad)
 	if p.Median, p.MAD = median, mad; r.logged() {
 		p.Score, p.MAD = rounded(p.Score), rounded(mad)
-		p.Median, p.Log = r.column.Near(r.groups[at], r.exactly()).Percentile(big.NewRat(1, 2)), true
+		if g.plain == nil {
+			g.plain = r.column.Near(r.groups[at], r.exactly()).Percentile(big.NewRat(1, 2))
+		}
+		p.Median, p.Log = g.plain, true
 	}
 	ev.Peers = p
 }

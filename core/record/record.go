@@ -118,15 +118,22 @@ func Next(now Found, here, before *Flag) (step Step, ok bool) {
 // Book is what is on record of a period, and of the one before it.
 type Book struct {
 	here, before map[Key]Flag
+	subjects     map[Key][]string       // on record here or before, by rule and level
 	events       map[Key][]calendar.Day // on record here, by what is flagged
 	asked        map[Key]bool
 }
 
 // NewBook opens the records of a period and of the one before.
 func NewBook(here, before map[Key]Flag) *Book {
-	b := &Book{here, before, map[Key][]calendar.Day{}, map[Key]bool{}}
+	b := &Book{here, before, map[Key][]string{}, map[Key][]calendar.Day{}, map[Key]bool{}}
 	for k := range here {
 		b.events[k.whole()] = append(b.events[k.whole()], k.Event)
+	}
+	for _, all := range []map[Key]Flag{here, before} {
+		for k := range all {
+			of := Key{Rule: k.Rule, Level: k.Level}
+			b.subjects[of] = append(b.subjects[of], k.Subject)
+		}
 	}
 	for _, days := range b.events {
 		slices.Sort(days)
@@ -140,6 +147,12 @@ func at(all map[Key]Flag, k Key) *Flag {
 		return nil
 	}
 	return &f
+}
+
+// Subjects lists of whom something of a rule is on record, some more than once and in
+// no order: of others there is something to record only if they are flagged.
+func (b *Book) Subjects(rule, level string) []string {
+	return b.subjects[Key{Rule: rule, Level: level}]
 }
 
 // Subject says what is recorded of a subject by a rule, in order of events. Nothing

@@ -46,21 +46,21 @@ func Lambda(n, i int, alpha float64) Interval {
 // NaN is missing and not counted. Source: Benjamini and Hochberg, Controlling
 // the False Discovery Rate (1995).
 func Adjusted(ps []float64) []float64 {
-	order := make([]int, 0, len(ps))
+	order := make([]Placed, 0, len(ps))
 	for i, p := range ps {
 		if !math.IsNaN(p) {
-			order = append(order, i)
+			order = append(order, Placed{p, i})
 		}
 	}
-	sortBy(order, func(i int) float64 { return ps[i] })
+	SortPlaced(order)
 	out := make([]float64, len(ps))
 	for i := range out {
 		out[i] = math.NaN()
 	}
 	least := 1.0
 	for k := len(order) - 1; k >= 0; k-- {
-		least = min(least, ps[order[k]]*float64(len(order))/float64(k+1))
-		out[order[k]] = least
+		least = min(least, order[k].Value*float64(len(order))/float64(k+1))
+		out[order[k].Place] = least
 	}
 	return out
 }

@@ -1,7 +1,6 @@
 package stats
 
 import (
-	"cmp"
 	"math"
 	"math/big"
 	"slices"
@@ -30,12 +29,12 @@ const slack = 0x1p-51
 // Percentile.
 func (n Near) Percentile(p *big.Rat) *big.Rat {
 	below, rest := place(p, len(n.Values))
-	order := n.order()
-	low := n.at(order, below)
+	room := make([]float64, len(n.Values))
+	low := n.at(below, room)
 	if rest.Sign() == 0 {
 		return low
 	}
-	d := new(big.Rat).Sub(n.at(order, below+1), low)
+	d := new(big.Rat).Sub(n.at(below+1, room), low)
 	return d.Add(low, d.Mul(d, rest))
 }
 
@@ -58,38 +57,23 @@ func (n Near) MedianMAD() (median, mad *big.Rat) {
 	return median, deviations.Percentile(half)
 }
 
-// order lists the places of the values from the lowest to the highest.
-func (n Near) order() []int {
-	order := make([]int, len(n.Values))
-	for i := range order {
-		order[i] = i
-	}
-	sortBy(order, func(i int) float64 { return n.Values[i] })
-	return order
-}
-
-// sortBy sorts places by a number of each, equal ones as they stand.
-func sortBy(order []int, of func(i int) float64) {
-	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(of(a), of(b)) })
-}
-
 // at is the exact k-th lowest value, from 0. It lies within Error of the k-th
 // lowest in floating point, so all that are further than twice that from it
-// are surely lower or surely higher.
-func (n Near) at(order []int, k int) *big.Rat {
-	v := n.Values[order[k]]
+// are surely lower or surely higher. room is for as many values, and is written to.
+func (n Near) at(k int, room []float64) *big.Rat {
+	copy(room, n.Values)
+	v := Nth(room, k)
 	near := 2*n.Error + math.Abs(v)*slack
-	from, to := k, k+1
-	for from > 0 && v-n.Values[order[from-1]] <= near {
-		from--
-	}
-	for to < len(order) && n.Values[order[to]]-v <= near {
-		to++
-	}
-	values := make([]*big.Rat, 0, to-from)
-	for _, i := range order[from:to] {
-		values = append(values, n.Exact(i))
+	lower := 0 // surely
+	var values []*big.Rat
+	for i, x := range n.Values {
+		switch {
+		case v-x > near:
+			lower++
+		case x-v <= near:
+			values = append(values, n.Exact(i))
+		}
 	}
 	slices.SortFunc(values, (*big.Rat).Cmp)
-	return values[k-from]
+	return values[k-lower]
 }

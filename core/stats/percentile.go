@@ -11,17 +11,16 @@ import (
 // is left as it is.
 func Percentile(xs []float64, p *big.Rat) (v, bound float64) {
 	work := slices.Clone(xs)
-	slices.Sort(work)
-	low, rest := place(p, len(work))
+	at, rest := place(p, len(work))
+	low := Nth(work, at)
 	if rest.Sign() == 0 {
-		return work[low], 0
+		return low, 0
 	}
 	r, _ := rest.Float64()
-	gap := work[low+1] - work[low]
-	widest := max(work[low+1], -work[low+1], work[low], -work[low])
+	next := slices.Min(work[at+1:])
 	// The gap, its share and the sum are each rounded; the gap is at most twice
 	// the widest.
-	return work[low] + r*gap, 8 * widest * 0x1p-52
+	return low + r*(next-low), 8 * max(next, -next, low, -low) * 0x1p-52
 }
 
 // place is where the quantile p lies among n values in order: between number

@@ -69,3 +69,23 @@ func Middles[T cmp.Ordered](xs []T) (low, high T) {
 	}
 	return slices.Max(xs[:n/2]), high
 }
+
+// Placed is a number with the place it stands at among others.
+type Placed struct {
+	Value float64
+	Place int
+}
+
+// SortPlaced sorts numbers with their places, the lowest first and equal ones by place.
+// They lie side by side, so that a comparison looks nowhere else.
+func SortPlaced(all []Placed) {
+	slices.SortFunc(all, func(a, b Placed) int {
+		switch {
+		case a.Value < b.Value:
+			return -1
+		case a.Value > b.Value:
+			return 1
+		}
+		return a.Place - b.Place
+	})
+}

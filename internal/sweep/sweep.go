@@ -14,6 +14,7 @@ import (
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
+	"oskel/core/cores"
 	"oskel/core/explain"
 	"oskel/core/judge"
 	"oskel/core/measure"
@@ -275,10 +276,8 @@ func (r *run) all() error {
 		}
 	}
 	kept := record.NewBook(here.flags(), before.flags())
-	for _, result := range results {
-		if err := r.record(result, kept, here, before); err != nil {
-			return err
-		}
+	if err := r.record(results, kept, here, before); err != nil {
+		return err
 	}
 	for _, step := range kept.Rest() {
 		r.gone(step, here, before)
@@ -329,34 +328,88 @@ func (r *run) begin(results, trials []*judge.Result) (err error) {
 	return r.tx.AddSweep(r.ctx, r.sweep)
 }
 
-// record notes what a rule flags, and what it, or the rule in the period
-// before, had flagged and does not now.
-func (r *run) record(result *judge.Result, kept *record.Book, here, before onRecord) (err error) {
-	keys, names := r.engine.Names(result.Level)
-	level, apart := result.Level.String(), result.Apart()
-	for code, v := range result.All() {
-		steps := kept.Subject(result.Rule.Name, level, keys[code], record.Found{Flagged: v.Flagged(), Grade: v.Grade, Apart: apart, Events: result.Events(code)})
-		for _, step := range steps {
-			e, routed := r.describe(result, code, v, step)
-			e.Kind, e.Key, e.Name, e.Event = level, keys[code], names[code], step.Key.Event
-			if e.Code = code; !result.Level.Plain() {
-				if e.Code, err = r.tx.SubjectCode(r.ctx, level, keys[code]); err != nil {
+// noted is what is to be recorded of one verdict.
+type noted struct {
+	code    uint32
+	verdict judge.Verdict
+	step    record.Step
+	store.Exception
+	routed record.Routed
+}
+
+// record notes what the rules flag, and what they, or they in the period before,
+// had flagged and do not now.
+func (r *run) record(results []*judge.Result, kept *record.Book, here, before onRecord) (err error) {
+	all := make([][]noted, len(results))
+	for i, result := range results {
+		all[i] = r.steps(result, kept)
+	}
+	r.below() // is read before it is asked for side by side
+	r.describeAll(results, all)
+	for i, result := range results {
+		for _, n := range all[i] {
+			e, step := n.Exception, n.step
+			if !result.Level.Plain() {
+				if e.Code, err = r.tx.SubjectCode(r.ctx, e.Kind, e.Key); err != nil {
 					return err
 				}
 			}
 			known := here[step.Was]
 			e.ID, e.CaseID, e.CaseState = known.ID, known.CaseID, known.CaseState
-			e.Streak = &step.Streak
-			if e.State, e.Grade = string(step.State), step.Grade; !step.Flagged {
-				e.Severity, e.Stake, e.Beyond, e.Desk = len(r.engine.Book.Grades), nil, nil, known.Desk
+			if !step.Flagged {
+				e.Desk = known.Desk
 				if step.Carried {
 					e.Desk = before[step.Was].Desk
 				}
 			}
-			r.put(e, step, known.Value, routed)
+			r.put(e, step, known.Value, n.routed)
 		}
 	}
-	return nil
+	return r.ctx.Err()
+}
+
+// steps are what follows of a rule's verdicts. Nearly all subjects are neither flagged
+// nor on record.
+func (r *run) steps(result *judge.Result, kept *record.Book) (out []noted) {
+	rule, level, apart := result.Rule.Name, result.Level.String(), result.Apart()
+	keys, _ := r.engine.Names(result.Level)
+	recorded := map[string]bool{}
+	for _, key := range kept.Subjects(rule, level) {
+		recorded[key] = true
+	}
+	for code := range uint32(result.Len()) {
+		if !result.IsFlagged(code) && (len(recorded) == 0 || !recorded[keys[code]]) {
+			continue
+		}
+		v := result.Verdict(code)
+		for _, step := range kept.Subject(rule, level, keys[code], record.Found{Flagged: v.Flagged(), Grade: v.Grade, Apart: apart, Events: result.Events(code)}) {
+			out = append(out, noted{code: code, verdict: v, step: step})
+		}
+	}
+	return out
+}
+
+// describeAll describes what is to be recorded, on all cores: results of one engine
+// after one another.
+func (r *run) describeAll(results []*judge.Result, all [][]noted) {
+	of := map[*measure.Engine][]int{}
+	for i, result := range results {
+		of[result.Engine()] = append(of[result.Engine()], i)
+	}
+	var work []func()
+	for _, some := range of {
+		work = append(work, func() {
+			for _, i := range some {
+				for k := range all[i] {
+					if r.ctx.Err() != nil {
+						return
+					}
+					r.describe(results[i], &all[i][k])
+				}
+			}
+		})
+	}
+	cores.Do(work...)
 }
 
 // gone notes what was flagged, here or in the period before, by a rule that is off
@@ -387,40 +440,45 @@ func (r *run) known(k calendar.Key) (onRecord, error) {
 
 // describe makes the record of a verdict, or of one event that led to it, with its
 // evidence and sentence, and says where it is routed.
-func (r *run) describe(result *judge.Result, code uint32, v judge.Verdict, step record.Step) (store.Exception, record.Routed) {
-	book, rule := r.engine.Book, result.Rule
-	e := store.Exception{
-		Period: r.sweep.Period, Rule: rule.Name, Outcome: v.Outcome.String(), Grade: v.Grade, Severity: book.Severity(v.Grade), Sweep: r.sweep.ID,
+func (r *run) describe(result *judge.Result, n *noted) {
+	engine, book, rule, v, step := result.Engine(), r.engine.Book, result.Rule, n.verdict, n.step
+	keys, names := engine.Names(result.Level)
+	e := &n.Exception
+	*e = store.Exception{
+		Period: r.sweep.Period, Rule: rule.Name, Kind: result.Level.String(), Code: n.code, Key: keys[n.code], Name: names[n.code], Event: step.Key.Event,
+		State: string(step.State), Outcome: v.Outcome.String(), Grade: step.Grade, Severity: len(book.Grades), Streak: &step.Streak, Sweep: r.sweep.ID,
 	}
 	var ev judge.Evidence
 	if day := step.Key.Event; day == 0 {
-		ev = judge.EvidenceFor(r.engine, result, code)
+		ev = judge.EvidenceFor(engine, result, n.code)
 		e.Sentence = explain.Sentence(book, rule, result.Period, v, ev)
 	} else if step.Flagged {
-		ev = judge.EvidenceOn(r.engine, result, code, day)
+		ev = judge.EvidenceOn(engine, result, n.code, day)
 		e.Sentence = explain.Sentence(book, rule, result.Period, v, ev)
 	} else {
 		e.Outcome, e.Sentence = judge.Clear.String(), fmt.Sprintf("By the data as they are now, nothing is found of the event of %s.", day.Words())
 	}
 	e.Value, e.Yardstick = explain.Values(book, rule, ev)
+	e.Evidence, _ = json.Marshal(ev) // rationals and texts always can be
+	if !step.Flagged {
+		return
+	}
+	e.Severity = book.Severity(v.Grade)
+	item := routing.Item{Kind: e.Kind, Rule: e.Rule, Family: rule.Family(), Grade: v.Grade, State: e.State, Streak: step.Streak, Attributes: result.Attributes(engine, n.code)}
 	if ev.Stake != nil {
 		s := amount.RoundRat(ev.Stake, 4)
 		e.Stake = &s
-	}
-	if b := judge.SaidOf(result, code).Beyond(); !math.IsNaN(b) {
-		e.Beyond = &b
-	}
-	e.Evidence, _ = json.Marshal(ev) // rationals and texts always can be
-	item := routing.Item{Kind: result.Level.String(), Rule: e.Rule, Family: rule.Family(), Grade: e.Grade, State: string(step.State), Streak: step.Streak, Attributes: result.Attributes(r.engine, code)}
-	if e.Stake != nil {
-		if stake, err := amount.Parse(*e.Stake); err == nil { // what leaves the range of amounts is not asked about
+		if stake, err := amount.Parse(s); err == nil { // what leaves the range of amounts is not asked about
 			item.Stake = &stake
 		}
+	}
+	if b := judge.SaidOf(result, n.code).Beyond(); !math.IsNaN(b) {
+		e.Beyond = &b
 	}
 	to := routing.To(book, item)
 	e.Desk = to.Desk
 	self := book.SelfOf(result.Level, item.Attributes)
-	return e, record.Routed{For: to.For, Copy: to.Copy, Self: self, Below: r.below()[self]}
+	n.routed = record.Routed{For: to.For, Copy: to.Copy, Self: self, Below: r.reports[self]}
 }
 
 // otherValue is the change of what is flagged as before, by another value.

@@ -150,7 +150,9 @@ func (a *again) hold(e store.Exception) (wrong []Mismatch) {
 	if !there {
 		return append(wrong, Mismatch{e.ID, e.Rule, e.Key, "the subject", e.Key, "none"})
 	}
-	now, _ := a.describe(r, code, r.Verdict(code), record.Step{Key: k, Flagged: flagged, State: record.State(e.State), Streak: or(e.Streak, 0)})
+	now := &noted{code: code, verdict: r.Verdict(code)}
+	now.step = record.Step{Key: k, Flagged: flagged, Grade: now.verdict.Grade, State: record.State(e.State), Streak: or(e.Streak, 0)}
+	a.describe(r, now)
 	differ("the outcome", e.Outcome, now.Outcome)
 	differ("the sentence", e.Sentence, now.Sentence)
 	differ("the value", e.Value, now.Value)
