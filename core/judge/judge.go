@@ -196,15 +196,19 @@ func once(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calend
 	r.Empty = !e.Told() && len(feeds) > 0 && !e.HasLines(feeds, slot)
 	there, active, inactive := e.There(slot), e.Active(slot), r.Mark(Verdict{Outcome: NotJudged, Why: method.NotActive})
 	open := r.Mark(Verdict{Outcome: Clear})
-	empty := r.Mark(Verdict{Outcome: NotJudged, Why: method.NoLines})
+	if r.Empty {
+		open = r.Mark(Verdict{Outcome: NotJudged, Why: method.NoLines})
+	}
+	if there == nil && rule.Where == nil && active == nil {
+		r.PutAll(open)
+		n = 0
+	}
 	for code := range n {
 		switch {
 		case there != nil && !there[code]: // there is no such group
 		case rule.Where != nil && !lang.Test(rule.Where.Tree, e.Lookup(slot, uint32(code))):
-		case !active(uint32(code)):
+		case active != nil && !active(uint32(code)):
 			r.Put(code, inactive)
-		case r.Empty:
-			r.Put(code, empty)
 		default:
 			r.Put(code, open)
 		}

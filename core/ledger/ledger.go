@@ -207,6 +207,9 @@ func (r *Register) Active(code uint32, first, last calendar.Day) bool {
 	return r.active == nil || r.active[code].meets(first, last)
 }
 
+// AllActive says whether every subject is active for ever.
+func (r *Register) AllActive() bool { return r.active == nil && r.spells == nil }
+
 // ActiveDays are the days in which a subject is active, from the first to the last.
 func (r *Register) ActiveDays(code uint32) Spell {
 	if r.active == nil {

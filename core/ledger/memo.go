@@ -36,6 +36,8 @@ func (m *memo[T]) put(key any, t T, most int) T {
 	return t
 }
 
-// bytes is about how much memory totals take. Counts that others share are
-// counted with each.
-func (t *Totals) bytes() int { return 128 + 4*len(t.Codes) + 4*len(t.Counts) + 8*len(t.Amounts) }
+// bytes is about how much memory totals take, with a column of figures made of them.
+// Counts that others share are counted with each.
+func (t *Totals) bytes() int {
+	return 128 + 4*len(t.Codes) + 4*len(t.Counts) + 8*len(t.Amounts) + 17*t.Size
+}

@@ -20,6 +20,16 @@ type Totals struct {
 	Counts  []uint32
 	Amounts []amount.Amount // sums, minima, maxima, first or last values; nil of a count
 	Beyond  bool            // a sum left the range: all amounts are void
+
+	once sync.Once
+	made any
+}
+
+// Made is what make makes of totals that are not written to any more, made once and
+// kept with them. It is safe for concurrent use.
+func (t *Totals) Made(make func() any) any {
+	t.once.Do(func() { t.made = make() })
+	return t.made
 }
 
 // NewTotals are dense totals of no lines.

@@ -285,8 +285,13 @@ func (e *Engine) days(def *rulebook.Measure, s Slot) amount.Amount {
 // roundoff, so that products of bounds need no second thought.
 const rounding = 0x1p-52
 
+// baseColumn is shared by all who ask for figures of the same totals.
 func (e *Engine) baseColumn(def *rulebook.Measure, s Slot) *Column {
 	t := e.baseTotals(def, s)
+	return t.Made(func() any { return columnOf(t, def.Aggregate == "average") }).(*Column)
+}
+
+func columnOf(t *ledger.Totals, average bool) *Column {
 	c := newColumn(t.Size)
 	void := NoLines
 	if t.Beyond {
@@ -298,10 +303,10 @@ func (e *Engine) baseColumn(def *rulebook.Measure, s Slot) *Column {
 	if t.Beyond {
 		return c
 	}
-	c.Decimal = def.Aggregate != "average"
+	c.Decimal = !average
 	for code, of := range t.All() {
 		c.Why[code] = Present
-		if def.Aggregate == "average" {
+		if average {
 			c.set(int(code), of.Amount.Float()/float64(of.Count), 0, 2)
 		} else {
 			c.decimal(int(code), of.Amount)

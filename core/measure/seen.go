@@ -1,6 +1,7 @@
 package measure
 
 import (
+	"math"
 	"math/bits"
 	"slices"
 	"sync"
@@ -8,7 +9,6 @@ import (
 
 	"oskel/core/calendar"
 	"oskel/core/ledger"
-	"oskel/core/stats"
 )
 
 // Seen is on which days the lines asked for lie, by code of a level, up to a day.
@@ -86,42 +86,52 @@ func (e *Engine) Seen(l Lines, level Level, until calendar.Day) *Seen {
 	return s
 }
 
-// TwiceUsualGaps are twice the median of the days between neighbouring days with a
-// line, of those codes that are asked for and have two such days; 0 of the others.
-func (s *Seen) TwiceUsualGaps(asked []bool) []uint32 {
-	ends := make([]uint32, len(asked)) // of the gaps of each code so far
-	last := make([]calendar.Day, len(asked))
-	n := uint32(0)
-	for code, is := range asked {
-		if ends[code], last[code] = n, ledger.Never; is && s.Days[code] > 0 {
-			n += s.Days[code] - 1
-		}
+// UsualGapAtMost says, of each code that is asked for, whether twice the median of the
+// days between its neighbouring days with a line is at most so much; of others 0 stands.
+// Gaps are passed once and never laid side by side: how many are short tells it, unless
+// just half of an even number are.
+func (s *Seen) UsualGapAtMost(twice []uint32) []bool {
+	type gaps struct {
+		last    calendar.Day
+		short   uint32 // how many are at most half of it
+		longest uint32 // of these
+		next    uint32 // the shortest of the others
 	}
-	starts, gaps := slices.Clone(ends), make([]uint32, n)
+	all := make([]gaps, len(twice))
+	for i := range all {
+		all[i] = gaps{last: ledger.Never, next: math.MaxUint32}
+	}
 	for _, p := range s.parts {
 		first := p.chunk.Month.First() - 1
 		for k, code := range p.days.Codes {
-			if !asked[code] {
+			most := twice[code]
+			if most == 0 {
 				continue
 			}
+			g := &all[code]
 			for set := p.days.Sets[k] & p.until; set != 0; set &= set - 1 {
 				day := first + calendar.Day(bits.TrailingZeros32(set))
-				if last[code] != ledger.Never {
-					gaps[ends[code]] = uint32(day - last[code])
-					ends[code]++
+				switch gap := uint32(day - g.last); {
+				case g.last == ledger.Never:
+				case 2*gap <= most:
+					g.short++
+					g.longest = max(g.longest, gap)
+				default:
+					g.next = min(g.next, gap)
 				}
-				last[code] = day
+				g.last = day
 			}
 		}
 	}
-	for code, start := range starts {
-		end := ends[code]
-		if ends[code] = 0; end > start {
-			low, high := stats.Middles(gaps[start:end])
-			ends[code] = low + high
+	out := make([]bool, len(twice))
+	for code, most := range twice {
+		if most == 0 || s.Days[code] < 2 {
+			continue
 		}
+		g, n := all[code], s.Days[code]-1
+		out[code] = 2*g.short > n || 2*g.short == n && uint64(g.longest)+uint64(g.next) <= uint64(most)
 	}
-	return ends
+	return out
 }
 
 // fewAsked is for how many codes the lines of their days are looked through; for

@@ -38,20 +38,25 @@ func (e *Engine) Lookup(s Slot, code uint32) lang.Lookup {
 
 // Active tells whether a code is there in a slot: a subject that is active on
 // any day of it, a pair of two such, a group that There says is; the whole
-// always is.
+// always is. nil is that all are.
 func (e *Engine) Active(s Slot) func(code uint32) bool {
 	if s.Paired() {
 		first, second := s, s
 		first.Level, second.Level = s.Level.Sides()
 		a, b, p := e.Active(first), e.Active(second), e.pairs(s.Level)
-		return func(code uint32) bool { return a(p.First[code]) && b(p.Second[code]) }
+		if a == nil && b == nil {
+			return nil
+		}
+		return func(code uint32) bool {
+			return (a == nil || a(p.First[code])) && (b == nil || b(p.Second[code]))
+		}
 	}
 	if there := e.There(s); there != nil {
 		return func(code uint32) bool { return there[code] }
 	}
 	r := e.Snapshot.Registers[s.Kind]
-	if s.By != "" || r == nil {
-		return func(uint32) bool { return true }
+	if s.By != "" || r == nil || r.AllActive() {
+		return nil
 	}
 	return func(code uint32) bool { return r.Active(code, s.First, s.Last) }
 }

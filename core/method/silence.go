@@ -2,6 +2,7 @@ package method
 
 import (
 	"fmt"
+	"math"
 	"math/big"
 	"strings"
 
@@ -100,7 +101,7 @@ func judgeSilence(w *Work) Found {
 	never, few, breach := w.Mark(Verdict{Outcome: NotJudged, Why: NeverSeen}), w.Mark(Verdict{Outcome: NotJudged, Why: FewGaps}), w.breach()
 	r.least = r.fromDays()
 	gaps := w.Engine.Book.Whole(w.Rule, "gaps")
-	long := make([]bool, w.Len())
+	twice := make([]uint32, w.Len()) // the most that twice the usual gap may be
 	for code := range w.Open() {
 		switch {
 		case r.last[code] == ledger.Never:
@@ -110,16 +111,22 @@ func judgeSilence(w *Work) Found {
 			w.Put(code, few)
 			continue
 		}
-		w.Hold(code, float64(r.silence(code)))
-		long[code] = r.tooLong(r.silence(code), leastTwice)
-	}
-	var usual []uint32
-	if r.usual {
-		usual = r.seen.TwiceUsualGaps(long)
-	}
-	for code := range w.Open() {
-		if long[code] && (!r.usual || r.tooLong(r.silence(code), int(usual[code]))) {
+		days := r.silence(code)
+		w.Hold(code, float64(days))
+		switch {
+		case days < r.least:
+		case r.usual:
+			twice[code] = r.mostTwice(days)
+		default:
 			w.Put(code, breach)
+		}
+	}
+	if r.usual {
+		long := r.seen.UsualGapAtMost(twice)
+		for code := range w.Open() {
+			if long[code] {
+				w.Put(code, breach)
+			}
 		}
 	}
 	return r
@@ -150,10 +157,6 @@ func (r *silent) fromDays() int {
 	return days
 }
 
-// leastTwice is the least that twice the median of gaps can be, a gap being a day
-// or more: who is not silent too long by that is not by any.
-const leastTwice = 2
-
 // silence is how many days nothing has been seen of a code.
 func (r *silent) silence(code int) int { return int(r.Slot.Last - r.last[code]) }
 
@@ -165,13 +168,10 @@ func (r *silent) days() *measure.Seen {
 	return r.seen
 }
 
-// tooLong holds a silence against the limits.
-func (r *silent) tooLong(days, twice int) bool {
-	if days < r.least {
-		return false
-	}
-	// days > k x median, both by two: k is in ten-thousandths.
-	return !r.usual || int64(days)*2*amount.Scale > int64(r.times)*int64(twice)
+// mostTwice is the most that twice the usual gap may be for days > k x gap to hold; k is
+// in ten-thousandths.
+func (r *silent) mostTwice(days int) uint32 {
+	return uint32(min(max(int64(days)*2*amount.Scale-1, 0)/int64(max(r.times, 1)), math.MaxUint32))
 }
 
 // Cuts implements Found: usual gaps are each subject's own.

@@ -123,6 +123,13 @@ func (r *Verdicts) Verdict(code uint32) Verdict {
 // Put says something of a code by a mark that was made before.
 func (r *Verdicts) Put(code int, m Mark) { r.marks[code] = m }
 
+// PutAll says the same of all.
+func (r *Verdicts) PutAll(m Mark) {
+	for i := range r.marks {
+		r.marks[i] = m
+	}
+}
+
 // Open lists the codes that are clear so far, in rising order; what is marked
 // while it runs is passed over.
 func (r *Verdicts) Open() iter.Seq[int] {

@@ -7,6 +7,7 @@ import "slices"
 
 // Known lists the values that are there, with their places.
 func Known[T any](ys []T, there []bool) (values []T, places []int) {
+	values, places = make([]T, 0, len(ys)), make([]int, 0, len(ys))
 	for i, y := range ys {
 		if there[i] {
 			values, places = append(values, y), append(places, i)
