@@ -159,14 +159,14 @@ func (c *Chunk) facts(number int) *facts {
 	c.learn()
 	f := &c.known[number]
 	f.once.Do(func() {
-		f.complete = true
+		low, high, present := amount.Amount(0), amount.Amount(0), 0
 		for _, v := range c.Numbers[number] {
-			if v == amount.Missing {
-				f.complete = false
-			} else {
-				f.peak = max(f.peak, v, -v)
+			if v != amount.Missing {
+				present++
+				low, high = min(low, v), max(high, v)
 			}
 		}
+		f.complete, f.peak = present == len(c.Numbers[number]), max(-low, high)
 	})
 	return f
 }

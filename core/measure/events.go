@@ -43,9 +43,20 @@ func (v *Events) Between(code uint32, first, last calendar.Day) (from, to int) {
 	return from + v.after(from, to, first-1), from + v.after(from, to, last)
 }
 
-// after is how many of some lines lie on a day or before it.
+// after is how many of some lines lie on a day or before it: all of them often.
 func (v *Events) after(from, to int, day calendar.Day) int {
-	return sort.Search(to-from, func(i int) bool { return v.Days[from+i] > day })
+	if from == to || v.Days[to-1] <= day {
+		return to - from
+	}
+	low, high := from, to-1 // the first behind the day is among these
+	for low < high {
+		if middle := int(uint(low+high) / 2); v.Days[middle] > day {
+			high = middle
+		} else {
+			low = middle + 1
+		}
+	}
+	return low - from
 }
 
 // eventsKey names what is kept.

@@ -64,8 +64,11 @@ func (*Floats) Mul(a, b Interval) Interval {
 
 // Quo implements Field.
 func (*Floats) Quo(a, b Interval) Interval {
-	if b.Low <= 0 && b.High >= 0 {
+	switch {
+	case b.Low <= 0 && b.High >= 0:
 		return Interval{math.Inf(-1), math.Inf(1)}
+	case b.Low == b.High && b.Low > 0: // as by a whole number
+		return out(a.Low/b.Low, a.High/b.Low)
 	}
 	p, q, r, s := a.Low/b.Low, a.Low/b.High, a.High/b.Low, a.High/b.High
 	return out(min(p, q, r, s), max(p, q, r, s))
