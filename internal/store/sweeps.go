@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -198,9 +199,23 @@ func (e *Exception) event() any {
 	return e.Event.Time()
 }
 
-// PeriodExceptions lists all exceptions of a period, for a sweep.
+// PeriodExceptions lists all exceptions of a period, for a sweep, without what led to
+// them.
 func (t *Tx) PeriodExceptions(ctx context.Context, k calendar.Key) ([]Exception, error) {
-	return scanExceptions(t.tx.Query(ctx, exceptionSelect+"where e.grain = $1 and e.period = $2 order by e.id", k.Grain, k.Start.Time()))
+	return scanExceptions(t.tx.Query(ctx, withoutEvidence(exceptionSelect)+"where e.grain = $1 and e.period = $2 order by e.id", k.Grain, k.Start.Time()))
+}
+
+// Evidence is what led to some exceptions, by their numbers.
+func (t *Tx) Evidence(ctx context.Context, ids []int64) (map[int64]json.RawMessage, error) {
+	out := map[int64]json.RawMessage{}
+	rows, err := t.tx.Query(ctx, "select id, evidence from exceptions where id = any($1)", ids)
+	if err != nil {
+		return nil, err
+	}
+	var id int64
+	var evidence json.RawMessage
+	_, err = pgx.ForEachRow(rows, []any{&id, &evidence}, func() error { out[id] = slices.Clone(evidence); return nil })
+	return out, err
 }
 
 // ExceptionVersions lists what sweeps have said of one exception, the newest first.
@@ -270,17 +285,21 @@ func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
 	if err != nil {
 		return wrapped(err, "writing exceptions")
 	}
-	for _, sql := range []string{
-		"analyze now_found",
-		"insert into past_exceptions (exception, since, sweep, " + said + ") select e.id, e.since, e.sweep, " + saidBefore[1:len(saidBefore)-1] + " from exceptions e join now_found n on n.id = e.id where " + saidBefore + " is distinct from " + saidNow,
-		"update exceptions e set (" + said + ", case_id, sweep, since) = (" + saidNow[1:len(saidNow)-1] + ", n.case_id, n.sweep, case when " + saidBefore + " is distinct from " + saidNow + " then n.sweep else e.since end) from now_found n where n.id = e.id",
-	} {
+	for _, sql := range []string{"analyze now_found (id)", replaceExceptions} {
 		if _, err := t.tx.Exec(ctx, sql); err != nil {
 			return wrapped(err, "writing exceptions")
 		}
 	}
 	return nil
 }
+
+// replaceExceptions keeps what those exceptions said before that say something else
+// now. Of the others, which are most, no more is written than which sweep says so: it
+// stands in no index.
+var replaceExceptions = `with changed as materialized (select e.id from exceptions e join now_found n on n.id = e.id where ` + saidBefore + ` is distinct from ` + saidNow + `),
+	kept as (insert into past_exceptions (exception, since, sweep, ` + said + `) select e.id, e.since, e.sweep, ` + saidBefore[1:len(saidBefore)-1] + ` from exceptions e join changed c on c.id = e.id),
+	written as (update exceptions e set (` + said + `, case_id, sweep, since) = (` + saidNow[1:len(saidNow)-1] + `, n.case_id, n.sweep, n.sweep) from now_found n join changed c on c.id = n.id where n.id = e.id)
+	update exceptions e set case_id = n.case_id, sweep = n.sweep from now_found n where n.id = e.id and not exists (select from changed c where c.id = e.id)`
 
 func wrapped(err error, doing string) error {
 	if err != nil {

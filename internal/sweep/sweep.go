@@ -279,8 +279,8 @@ func (r *run) all() error {
 	if err := r.record(results, kept, here, before); err != nil {
 		return err
 	}
-	for _, step := range kept.Rest() {
-		r.gone(step, here, before)
+	if err := r.gone(kept.Rest(), here, before); err != nil {
+		return err
 	}
 	r.sweep.Raised, r.sweep.Standing, r.sweep.Cleared = r.counts.Raised, r.counts.Standing, r.counts.Cleared
 	r.diff.Flagged, r.diff.NoLonger, r.diff.Regraded, r.diff.Same = r.counts.Flagged, r.counts.NoLonger, r.counts.Regraded, r.counts.Unaffected
@@ -412,19 +412,34 @@ func (r *run) describeAll(results []*judge.Result, all [][]noted) {
 	cores.Do(work...)
 }
 
-// gone notes what was flagged, here or in the period before, by a rule that is off
+// gone notes what was flagged, here or in the period before, by rules that are off
 // or gone by now.
-func (r *run) gone(step record.Step, here, before onRecord) {
-	e, known := here[step.Key]
-	if !known {
-		e = before[step.Key]
+func (r *run) gone(steps []record.Step, here, before onRecord) error {
+	was := func(step record.Step) store.Exception {
+		if e, known := here[step.Key]; known {
+			return e
+		}
+		return before[step.Key]
 	}
-	e.State, e.Outcome, e.Severity, e.Stake, e.Sentence, e.Sweep = string(step.State), judge.NotJudged.String(), len(r.engine.Book.Grades), nil, ruleGone, r.sweep.ID
-	e.Beyond, e.Streak = nil, &step.Streak
-	if step.Carried {
-		e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.sweep.Period
+	ids := make([]int64, len(steps))
+	for i, step := range steps {
+		ids[i] = was(step).ID
 	}
-	r.put(e, step, e.Value, record.Routed{})
+	evidence, err := r.tx.Evidence(r.ctx, ids)
+	if err != nil {
+		return err
+	}
+	for i, step := range steps {
+		e := was(step)
+		e.Evidence = evidence[ids[i]]
+		e.State, e.Outcome, e.Severity, e.Stake, e.Sentence, e.Sweep = string(step.State), judge.NotJudged.String(), len(r.engine.Book.Grades), nil, ruleGone, r.sweep.ID
+		e.Beyond, e.Streak = nil, &step.Streak
+		if step.Carried {
+			e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.sweep.Period
+		}
+		r.put(e, step, e.Value, record.Routed{})
+	}
+	return nil
 }
 
 const ruleGone = "The rule is off or no longer in the rulebook."
