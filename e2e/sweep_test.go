@@ -119,7 +119,10 @@ func TestARuleTakenOutClearsWhatStood(t *testing.T) {
 	s := small(t)
 	s.load("feed", "sales", salesHead+"2026-08-20,C1,R2,1000,1100\n2026-09-20,C2,R2,1000,1200\n")
 	s.sweep("2026-08")
-	require.Equal(t, client.ExceptionStateRaised, s.exceptions("2026-08")["thin-margin R2"].State)
+	raised := s.exceptions("2026-08")["thin-margin R2"]
+	require.Equal(t, client.ExceptionStateRaised, raised.State)
+	evidence := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, raised.Id, nil)).Evidence
+	require.NotEmpty(t, evidence)
 	without := smallBook[:strings.Index(smallBook, "  - name: thin-margin")] + smallBook[strings.Index(smallBook, "  - name: behind"):]
 	s.publish(without, 1)
 	s.sweep("2026-09")
@@ -127,6 +130,7 @@ func TestARuleTakenOutClearsWhatStood(t *testing.T) {
 	assert.Equal(t, []any{client.ExceptionStateCleared, "The rule is off or no longer in the rulebook."}, []any{gone.State, gone.Sentence})
 	detail := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, gone.Id, nil))
 	assert.Equal(t, "not judged", detail.Exception.Outcome)
+	assert.Equal(t, evidence, detail.Evidence, "what led to it is not lost")
 	s.sweep("2026-10")
 	assert.NotContains(t, s.exceptions("2026-10"), "thin-margin R2")
 }
