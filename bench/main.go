@@ -41,7 +41,7 @@ type result struct {
 var results []result
 
 var (
-	profile = flag.String("profile", "", "write CPU profiles of the first sweep to this `file`, of the sixty rules to file.sixty and file.again, of rehearsals to file.rehearsals")
+	profile = flag.String("profile", "", "write CPU profiles of the first sweep to this `file`, of the sixty rules to file.sixty and file.again, of their sweeps to file.swept, file.sweptagain and file.sweptlater, of rehearsals to file.rehearsals")
 	alone   = flag.Bool("rehearsals", false, "measure rehearsals alone")
 )
 
@@ -90,6 +90,9 @@ func main() {
 		benchScans(ctx, conn, s, b, *lines)
 	}
 	benchRehearsals(ctx, conn, pg.URL, s, b)
+	if !*alone {
+		benchSweeps(ctx, conn, s, b, in, dir, *lines)
+	}
 	fmt.Printf("\n%d lines, %s, %d cores, %s\n\n", *lines, runtime.Version(), runtime.NumCPU(), time.Now().Format("2 Jan 2006"))
 	fmt.Println("| what | bar | Oskel | peer | ratio |\n| --- | --- | ---: | ---: | ---: |")
 	for _, r := range results {
@@ -233,7 +236,7 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 		log.Fatal("bench: the pass of memory read nothing")
 	}
 	add(result{"one pass of memory over the columns", "", 0, 0, round(limit)})
-	benchSixty(ctx, conn, published, snapshot, limit)
+	benchSixty(ctx, conn, published, snapshot)
 	for _, kind := range []string{"rep", "customer", "product"} {
 		var ours, theirs amount.Amount
 		// Fresh chunks each time, so that nothing is remembered.
@@ -341,39 +344,62 @@ func forget(s *ledger.Snapshot) *ledger.Snapshot { return part(s, 1) }
 // part is the snapshot with every n-th of its lines left, as a prefix of each
 // chunk.
 func part(s *ledger.Snapshot, n int) *ledger.Snapshot {
-	out := &ledger.Snapshot{Version: s.Version, Registers: s.Registers, Targets: s.Targets}
-	f := *s.Feeds["sales"]
-	out.Feeds = map[string]*ledger.Feed{}
-	for name, other := range s.Feeds {
-		out.Feeds[name] = other
-	}
-	out.Feeds["sales"] = &f
-	f.Chunks = nil
-	for _, c := range s.Feeds["sales"].Chunks {
-		k := c.Days.Len() / n
-		d := &ledger.Chunk{Month: c.Month}
-		for i := range k {
-			d.Days.Add(c.Days.Of(i))
+	out := &ledger.Snapshot{Version: s.Version, Registers: s.Registers, Targets: s.Targets, Feeds: map[string]*ledger.Feed{}}
+	for name, feed := range s.Feeds {
+		f := *feed
+		f.Chunks = nil
+		for _, c := range feed.Chunks {
+			k := c.Days.Len() / n
+			d := &ledger.Chunk{Month: c.Month}
+			for i := range k {
+				d.Days.Add(c.Days.Of(i))
+			}
+			for _, column := range c.Subjects {
+				d.Subjects = append(d.Subjects, column[:k])
+			}
+			for _, column := range c.Numbers {
+				d.Numbers = append(d.Numbers, column[:k])
+			}
+			f.Chunks = append(f.Chunks, d)
 		}
-		for _, column := range c.Subjects {
-			d.Subjects = append(d.Subjects, column[:k])
-		}
-		for _, column := range c.Numbers {
-			d.Numbers = append(d.Numbers, column[:k])
-		}
-		f.Chunks = append(f.Chunks, d)
+		out.Feeds[name] = &f
 	}
 	return out
 }
 
+// onePass adds up the columns of sales that month x rep needs.
 func onePass(s *ledger.Snapshot) (sum amount.Amount) {
 	for _, c := range s.Feeds["sales"].Chunks {
-		for _, column := range c.Numbers[1:] {
-			for _, v := range column {
-				sum += v
+		sum += passOver(c.Subjects[:1], c.Numbers[1:])
+	}
+	return sum
+}
+
+// passOfAll adds up the columns that the sixty rules need: all but quantities and minutes.
+func passOfAll(s *ledger.Snapshot) (sum amount.Amount) {
+	for name, f := range s.Feeds {
+		for _, c := range f.Chunks {
+			switch name {
+			case "sales":
+				sum += passOver(c.Subjects, c.Numbers[1:])
+			case "visits":
+				sum += passOver(c.Subjects, nil)
+			default:
+				sum += passOver(c.Subjects, c.Numbers)
 			}
 		}
-		for _, v := range c.Subjects[0] {
+	}
+	return sum
+}
+
+func passOver(subjects [][]uint32, numbers [][]amount.Amount) (sum amount.Amount) {
+	for _, column := range numbers {
+		for _, v := range column {
+			sum += v
+		}
+	}
+	for _, column := range subjects {
+		for _, v := range column {
 			sum += amount.Amount(v)
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"log"
+	"runtime"
 	"slices"
 	"strings"
 	"time"
@@ -132,20 +133,35 @@ func nameOf(v verified) string {
 	return name
 }
 
-// benchSixty sweeps sixty rules, and sweeps them again after more lines.
-func benchSixty(ctx context.Context, conn *pgx.Conn, published *rulebook.Book, snapshot *ledger.Snapshot, limit time.Duration) {
+// benchSixty judges sixty rules, and judges them again after more lines: the shortest of
+// some runs each, on columns that remember nothing, and of the pass in turn with them.
+func benchSixty(ctx context.Context, conn *pgx.Conn, published *rulebook.Book, snapshot *ledger.Snapshot) {
 	last := calendar.MonthPeriod(calendar.Date(2026, 10, 1).Month())
 	book := turnedOn(published, sixty)
 	if len(book.Rules) != 60 {
 		log.Fatalf("bench: %d rules are not sixty", len(book.Rules))
 	}
-	fresh := forget(snapshot)
+	first, again, limit := time.Hour, time.Hour, time.Hour
 	flagged := 0
-	first := timed(profiled(".sixty", func() {
-		for _, r := range judge.All(measure.New(book, fresh), last) {
-			flagged += len(r.Flagged())
-		}
-	}))
+	for range 5 {
+		fresh := forget(snapshot)
+		flagged = 0
+		runtime.GC()
+		first = min(first, timed(profiled(".sixty", func() {
+			for _, r := range judge.All(measure.New(book, fresh), last) {
+				flagged += len(r.Flagged())
+			}
+		})))
+		// One in a hundred lines more: the newest chunk of sales is another one.
+		more := grown(fresh)
+		runtime.GC()
+		again = min(again, timed(profiled(".again", func() { judge.All(measure.New(book, more), last) })))
+		limit = min(limit, timed(func() {
+			if passOfAll(snapshot) == 0 {
+				log.Fatal("bench: the pass of memory read nothing")
+			}
+		}))
+	}
 	var compared []verified
 	for _, v := range slices.Concat(rulesInSQL, outliers, windows) {
 		if v.sql != "" {
@@ -156,11 +172,9 @@ func benchSixty(ctx context.Context, conn *pgx.Conn, published *rulebook.Book, s
 	add(
 		result{fmt.Sprintf("sweep of sixty rules judged, %d flagged", flagged), "", 0, 0, round(first)},
 		result{fmt.Sprintf("%d of them, first judging, against the same in SQL", len(compared)), "≥ 100", ours, theirs, ""},
-		result{"the sixty against one pass of memory", "≥ 0.1", first, limit, ""})
-	// One in a hundred lines more: the newest chunk of sales is another one.
-	more := grown(fresh)
-	again := timed(profiled(".again", func() { judge.All(measure.New(book, more), last) }))
-	add(result{"the sixty after 1 % more lines, against the first", "≥ 10", again, first, ""})
+		result{"one pass of memory over the columns of the sixty", "", 0, 0, round(limit)},
+		result{"the sixty against that pass", "≥ 0.1", first, limit, ""},
+		result{"the sixty after 1 % more lines, against the first", "≥ 10", again, first, ""})
 	for _, family := range []struct {
 		name  string
 		rules []verified

@@ -7,6 +7,7 @@
 package judge
 
 import (
+	"iter"
 	"math"
 	"runtime"
 	"sync"
@@ -82,13 +83,15 @@ func (r *Result) Events(code uint32) []calendar.Day {
 // grain and holds for it, at every level, in the order of the book. A breach of a
 // rule that has the last word keeps the later ones from judging that subject.
 func All(e *measure.Engine, p calendar.Period) []*Result {
+	return Some(e, p, func(*rulebook.Rule, rulebook.Level) bool { return true })
+}
+
+// Some is All without those that are not wanted. Where a rule has the last word all
+// must be: it bears on what the others say.
+func Some(e *measure.Engine, p calendar.Period, wanted func(rule *rulebook.Rule, level rulebook.Level) bool) []*Result {
 	var out []*Result
-	for i := range e.Book.Rules {
-		rule := &e.Book.Rules[i]
-		if !rule.On || rule.Each != e.Book.Calendar.Grain(p) || !Holds(e.Book, rule, p) {
-			continue
-		}
-		for _, level := range rule.Levels {
+	for rule, level := range Evaluated(e.Book, p) {
+		if wanted(rule, level) {
 			out = append(out, &Result{Rule: rule, Level: level})
 		}
 	}
@@ -113,6 +116,24 @@ func All(e *measure.Engine, p calendar.Period) []*Result {
 		}
 	}
 	return out
+}
+
+// Evaluated are the rules that a sweep of a period evaluates, each at each of its
+// levels, in the order of the book.
+func Evaluated(book *rulebook.Book, p calendar.Period) iter.Seq2[*rulebook.Rule, rulebook.Level] {
+	return func(yield func(*rulebook.Rule, rulebook.Level) bool) {
+		for i := range book.Rules {
+			rule := &book.Rules[i]
+			if !rule.On || rule.Each != book.Calendar.Grain(p) || !Holds(book, rule, p) {
+				continue
+			}
+			for _, level := range rule.Levels {
+				if !yield(rule, level) {
+					return
+				}
+			}
+		}
+	}
 }
 
 // Trials evaluates every rule of the engine's book that is on trial, as All does those

@@ -4,6 +4,7 @@ import (
 	"maps"
 	"slices"
 	"sync"
+	"weak"
 
 	"oskel/core/calendar"
 	"oskel/core/ledger"
@@ -32,36 +33,65 @@ type keptKey struct {
 }
 
 type keptResult struct {
-	on     basis
+	on     Basis
 	result *Result
 }
 
-// basis is the data that verdicts depend on.
-type basis struct {
-	chunks    []*ledger.Chunk
-	registers map[string]*ledger.Register
-	targets   map[ledger.SheetKey]*ledger.Sheet
+// Basis is the data that verdicts, and what led to them, depend on: of the same book the
+// same basis has the same. It keeps none of the data from being forgotten.
+type Basis struct {
+	chunks    []weak.Pointer[ledger.Chunk]
+	registers map[string]weak.Pointer[ledger.Register]
+	targets   map[ledger.SheetKey]weak.Pointer[ledger.Sheet]
 }
 
-func (b basis) same(o basis) bool {
+// Same says whether nothing is another.
+func (b Basis) Same(o Basis) bool {
 	return slices.Equal(b.chunks, o.chunks) && maps.Equal(b.registers, o.registers) && maps.Equal(b.targets, o.targets)
 }
 
-func basisOf(e *measure.Engine, rule *rulebook.Rule, last calendar.Day) basis {
-	out := basis{registers: e.Snapshot.Registers, targets: e.Snapshot.Targets}
-	feeds := e.Book.FeedsRead(rule)
-	for _, base := range rule.Base {
-		feeds = append(feeds, e.Book.FeedsUnder(base.Measure)...)
+// BasisOf is the basis of a rule's verdicts at a level in a period.
+func BasisOf(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calendar.Period) Basis {
+	out := Basis{registers: map[string]weak.Pointer[ledger.Register]{}, targets: map[ledger.SheetKey]weak.Pointer[ledger.Sheet]{}}
+	for kind, r := range e.Snapshot.Registers {
+		out.registers[kind] = weak.Make(r)
 	}
-	for _, name := range feeds {
+	for key, sheet := range e.Snapshot.Targets {
+		out.targets[key] = weak.Make(sheet)
+	}
+	_, last := e.Book.Calendar.Span(p)
+	for _, name := range feedsOf(e, rule, level) {
 		if f := e.Snapshot.Feeds[name]; f != nil {
 			for _, c := range f.Chunks {
 				if c.Month.First() <= last {
-					out.chunks = append(out.chunks, c)
+					out.chunks = append(out.chunks, weak.Make(c))
 				}
 			}
-			out.chunks = append(out.chunks, nil) // the next feed's
+			out.chunks = append(out.chunks, weak.Pointer[ledger.Chunk]{}) // the next feed's
 		}
+	}
+	return out
+}
+
+// feedsOf are the feeds whose lines bear on a rule's verdicts or on their evidence: where
+// groups or pairs are looked at all, since who is not active is there by a line of any.
+func feedsOf(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level) (out []string) {
+	if !level.Plain() || e.Book.Gathers(rule) {
+		for _, f := range e.Book.Feeds {
+			out = append(out, f.Name)
+		}
+		return out
+	}
+	out = e.Book.FeedsRead(rule)
+	named := slices.Clone(rule.Shows)
+	for _, base := range rule.Base {
+		named = append(named, base.Measure)
+	}
+	if rule.Stake != nil {
+		named = append(named, rule.Stake.Tree.Names()...)
+	}
+	for _, name := range named {
+		out = append(out, e.Book.FeedsUnder(name)...)
 	}
 	return out
 }
@@ -83,12 +113,11 @@ func (k *Kept) History(e *measure.Engine, rule *rulebook.Rule, level rulebook.Le
 }
 
 func (k *Kept) judge(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calendar.Period) *Result {
-	_, last := e.Book.Calendar.Span(p)
-	key, on := keptKey{e.Book, rule.Name, level, e.Book.Calendar.Key(p)}, basisOf(e, rule, last)
+	key, on := keptKey{e.Book, rule.Name, level, e.Book.Calendar.Key(p)}, BasisOf(e, rule, level, p)
 	k.mu.Lock()
 	known, ok := k.all[key]
 	k.mu.Unlock()
-	if ok && known.on.same(on) {
+	if ok && known.on.Same(on) {
 		return known.result
 	}
 	r := Judge(e, rule, level, p)

@@ -250,6 +250,17 @@ func (n *Node) Group() (kind, attribute string) {
 	return kind, attribute
 }
 
+// Gathers says whether any part of a formula is of a group.
+func (n *Node) Gathers() (some bool) {
+	n.walk(func(m *Node) {
+		if m.Op == Call {
+			kind, _ := m.Group()
+			some = some || kind != ""
+		}
+	})
+	return some
+}
+
 // choose parses the rest of 'when … then … otherwise …'.
 func (p *parser) choose(at int) (*Node, *Error) {
 	if err := p.enter(at); err != nil {

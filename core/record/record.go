@@ -203,6 +203,28 @@ func (b *Book) Subject(rule, level, subject string, now Found) (steps []Step) {
 	return steps
 }
 
+// Stands says what is recorded of a rule of which nothing it judges by is another, nor
+// anything on record of the period before: all stands as it is on record here, the
+// subjects in order.
+func (b *Book) Stands(rule, level string) (steps []Step) {
+	subjects := slices.Clone(b.Subjects(rule, level))
+	slices.Sort(subjects)
+	for _, subject := range slices.Compact(subjects) {
+		whole := Key{rule, level, subject, 0}
+		b.asked[whole] = true
+		for _, day := range b.events[whole] {
+			key := Key{rule, level, subject, day}
+			f := b.here[key]
+			step := Step{Key: key, Was: key, State: f.State, Grade: f.Grade, Flagged: f.State != Cleared, Streak: f.Streak}
+			if step.WasFlagged = step.Flagged; step.Flagged {
+				step.Change = Same
+			}
+			steps = append(steps, step)
+		}
+	}
+	return steps
+}
+
 // Rest says what is recorded of all that was flagged, here or in the period before,
 // and not asked after since: by rules that are off or gone by now.
 func (b *Book) Rest() (steps []Step) {

@@ -69,21 +69,51 @@ func (b *Book) FeedsUnder(measure string) (out []string) {
 	return out
 }
 
-// FeedsRead lists the feeds whose lines a rule judges by.
-func (b *Book) FeedsRead(r *Rule) (out []string) {
-	var names []string
+// judgedBy lists the measures that a rule names to judge by, and its own formulas.
+func (r *Rule) judgedBy() (names []string, formulas []*lang.Node) {
 	if t := r.Threshold; t != nil {
 		names = append(names, t.Of)
 		if t.Against != nil && t.Against.Tree != nil {
-			names = append(names, t.Against.Tree.Names()...)
+			formulas = append(formulas, t.Against.Tree)
 		}
 		for _, c := range t.Choices {
 			for _, condition := range c.Of {
-				names = append(names, condition.Tree.Names()...)
+				formulas = append(formulas, condition.Tree)
 			}
 		}
 	}
-	names = append(names, r.setMeasures()...)
+	for _, f := range formulas {
+		names = append(names, f.Names()...)
+	}
+	return append(names, r.setMeasures()...), formulas
+}
+
+// Gathers says whether a rule looks at groups beside those it judges: in its own
+// formulas, or in those of the measures it names in any way.
+func (b *Book) Gathers(r *Rule) bool {
+	names, formulas := r.judgedBy()
+	names = append(names, r.Shows...)
+	for _, base := range r.Base {
+		names = append(names, base.Measure)
+	}
+	if r.Stake != nil {
+		names, formulas = append(names, r.Stake.Tree.Names()...), append(formulas, r.Stake.Tree)
+	}
+	seen := map[string]bool{}
+	for len(names) > 0 {
+		name := names[0]
+		names = names[1:]
+		if m := b.Measure(name); m != nil && m.Formula != nil && !seen[name] {
+			seen[name] = true
+			names, formulas = append(names, m.Formula.Tree.Names()...), append(formulas, m.Formula.Tree)
+		}
+	}
+	return slices.ContainsFunc(formulas, (*lang.Node).Gathers)
+}
+
+// FeedsRead lists the feeds whose lines a rule judges by.
+func (b *Book) FeedsRead(r *Rule) (out []string) {
+	names, _ := r.judgedBy()
 	for _, f := range b.Feeds {
 		if slices.Contains(r.setFeeds(), f.Name) || slices.ContainsFunc(names, func(name string) bool { return slices.Contains(b.FeedsUnder(name), f.Name) }) {
 			out = append(out, f.Name)

@@ -191,3 +191,26 @@ func TestFormat(t *testing.T) {
 	a, b := FormatApart(big.NewRat(479998, 10), big.NewRat(48000, 1), Money, 0)
 	assert.Equal(t, [2]string{"47,999.8", "48,000.0"}, [2]string{a, b})
 }
+
+// A rule looks at groups where any formula under it names one, its own or that of a
+// measure it judges by, shows, asks a base of or says is at stake.
+func TestRulesThatLookAtGroups(t *testing.T) {
+	for _, c := range []struct {
+		edit    [2]string
+		gathers bool
+	}{
+		{[2]string{"", ""}, false},
+		{[2]string{"    no_data: look\n", "    no_data: look\n    shows: [area]\n"}, true},
+		{[2]string{"    no_data: look\n", "    no_data: look\n    stake: revenue * area\n"}, true},
+		{[2]string{"    no_data: look\n", "    no_data: look\n    stake: revenue * floor\n"}, false},
+		{[2]string{"{revenue: at least 5000}", "{area: at least 10%}"}, true},
+		{[2]string{"of: margin\n", "of: beside\n"}, true},
+		{[2]string{"of: margin\n", "of: margin\n      against: overall(margin, rep.territory)\n      as: difference\n"}, true},
+		{[2]string{"of: margin\n", "of: margin\n      against: overall(margin)\n      as: difference\n"}, false},
+	} {
+		text := strings.Replace(small, "rules:\n", "  area: {formula: \"overall(margin, rep.territory)\", unit: percent}\n  beside: {formula: \"area + 1%\", unit: percent}\nrules:\n", 1)
+		book, problems := Read([]byte(strings.Replace(text, c.edit[0], c.edit[1], 1)), method.All())
+		require.Empty(t, problems, c.edit[1])
+		assert.Equal(t, c.gathers, book.Gathers(book.Rule("thin")), c.edit[1])
+	}
+}

@@ -576,6 +576,9 @@ func showSweep(e *env, s client.Sweep) error {
 		others = fmt.Sprintf(", %d of them by another value", *d.OtherValue)
 	}
 	e.say("Against sweep %d: %d flagged, %d no longer, %d with another grade, %d the same%s.\n", d.Sweep, d.Flagged, d.NoLonger, d.Regraded, d.Same, others)
+	if d.Stands != nil {
+		e.say("Not judged again, since nothing that they read has changed: %s.\n", counted(*d.Stands, "rule"))
+	}
 	for _, x := range d.Examples {
 		line := fmt.Sprintf("  %s: %s %s (%s)", x.Change, x.Kind, x.Key, x.Name)
 		switch x.Change {

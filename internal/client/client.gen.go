@@ -3297,10 +3297,13 @@ type SweepDifference struct {
 	NoLonger int      `json:"no_longer"`
 
 	// OtherValue Of those that are the same, how many by another value
-	OtherValue *int  `json:"other_value,omitempty"`
-	Regraded   int   `json:"regraded"`
-	Same       int   `json:"same"`
-	Sweep      int64 `json:"sweep"`
+	OtherValue *int `json:"other_value,omitempty"`
+	Regraded   int  `json:"regraded"`
+	Same       int  `json:"same"`
+
+	// Stands How many rules were not judged again, since nothing they read is another
+	Stands *int  `json:"stands,omitempty"`
+	Sweep  int64 `json:"sweep"`
 }
 
 // SweepStage defines model for SweepStage.

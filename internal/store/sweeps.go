@@ -301,6 +301,20 @@ var replaceExceptions = `with changed as materialized (select e.id from exceptio
 	written as (update exceptions e set (` + said + `, case_id, sweep, since) = (` + saidNow[1:len(saidNow)-1] + `, n.case_id, n.sweep, n.sweep) from now_found n join changed c on c.id = n.id where n.id = e.id)
 	update exceptions e set case_id = n.case_id, sweep = n.sweep from now_found n where n.id = e.id and not exists (select from changed c where c.id = e.id)`
 
+// RestateExceptions notes of exceptions, which say what they said, that a sweep says so,
+// and in which case they are.
+func (t *Tx) RestateExceptions(ctx context.Context, sweep int64, all []Exception) error {
+	if len(all) == 0 {
+		return nil
+	}
+	ids, cases := make([]int64, len(all)), make([]*int64, len(all))
+	for i, e := range all {
+		ids[i], cases[i] = e.ID, e.CaseID
+	}
+	_, err := t.tx.Exec(ctx, "update exceptions e set sweep = $1, case_id = n.case_id from unnest($2::bigint[], $3::bigint[]) n(id, case_id) where e.id = n.id", sweep, ids, cases)
+	return wrapped(err, "writing exceptions")
+}
+
 func wrapped(err error, doing string) error {
 	if err != nil {
 		err = fmt.Errorf("%s: %w", doing, err)

@@ -14,9 +14,10 @@ const mostFigures = 20_000
 
 var outcomeNumbers = map[judge.Outcome]int16{judge.Clear: 1, judge.Breach: 2, judge.NoData: 3, judge.NotJudged: 4}
 
-// figures keeps what the rules held of all whom they judged.
+// figures keeps what the rules held of all whom they judged: of those that were not judged
+// again, what they held before.
 func (r *run) figures(results []*judge.Result) error {
-	var all []store.SweptFigures
+	var all, kept []store.SweptFigures
 	for _, result := range results {
 		if result.Tally().Subjects > mostFigures {
 			continue
@@ -37,5 +38,8 @@ func (r *run) figures(results []*judge.Result) error {
 		}
 		all = append(all, f)
 	}
-	return r.tx.PutFigures(r.ctx, *r.sweep, all)
+	for of := range r.unchanged {
+		kept = append(kept, store.SweptFigures{Rule: of.rule, Level: of.level})
+	}
+	return r.tx.PutFigures(r.ctx, *r.sweep, r.prior.ID, all, kept)
 }

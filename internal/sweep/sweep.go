@@ -10,6 +10,7 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"sync"
 	"time"
 
 	"oskel/core/amount"
@@ -34,6 +35,9 @@ type Service struct {
 	now     func() time.Time
 	counts  counts
 	told    func(Progress)
+
+	judgedMu sync.Mutex
+	judged   map[calendar.Key]judgedOn // the last sweep of each period by this service
 }
 
 // New is a service; now is the clock that due days and the end of a period
@@ -74,6 +78,7 @@ type Difference struct {
 	Regraded int      `json:"regraded"`
 	Same     int      `json:"same"`
 	Other    int      `json:"other_value,omitempty"` // of those that are the same, how many by another value
+	Stands   int      `json:"stands,omitempty"`      // how many rules were not judged again, since nothing they read is another
 	Examples []Change `json:"examples"`
 }
 
@@ -159,6 +164,7 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 			return out, false, err
 		}
 	}
+	basis := basisOf(engine, p)
 	err = s.store.Do(ctx, store.LockSweep, func(tx *store.Tx) error {
 		if newest, version, err := tx.Newest(ctx); err != nil {
 			return err
@@ -187,7 +193,7 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 			out, same = prior, true
 			return nil
 		}
-		run := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, period: p, engine: engine, sweep: &out, prior: prior.ID, today: today, openCases: ask.Cases, now: s.now(), watch: w}
+		run := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, period: p, engine: engine, sweep: &out, prior: prior, unchanged: s.unchanged(book, prior, out, basis), today: today, openCases: ask.Cases, now: s.now(), watch: w}
 		if err := run.all(); err != nil {
 			return err
 		}
@@ -198,6 +204,9 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 		out.TookMS = int(time.Since(began).Milliseconds())
 		return tx.FinishSweep(ctx, &out)
 	})
+	if err == nil && !same {
+		s.remember(out, basis)
+	}
 	return out, same, err
 }
 
@@ -212,7 +221,8 @@ type run struct {
 	period    calendar.Period
 	engine    *measure.Engine
 	sweep     *store.Sweep
-	prior     int64
+	prior     store.Sweep     // of this period before; ID 0 is none
+	unchanged map[ruleAt]bool // the rules that say what they said there
 	today     calendar.Day
 	now       time.Time
 	openCases bool
@@ -229,6 +239,7 @@ type run struct {
 type found struct {
 	store.Exception
 	wasFlagged bool
+	stands     bool // it says the same as is on record
 	routed     record.Routed
 }
 
@@ -257,7 +268,10 @@ func (o onRecord) flags() map[record.Key]record.Flag {
 func (r *run) all() error {
 	c := r.engine.Book.Calendar
 	r.watch.enter(Judging)
-	results, trials := judge.All(r.engine, r.period), judge.Trials(r.engine, r.period)
+	results := judge.Some(r.engine, r.period, func(rule *rulebook.Rule, level rulebook.Level) bool {
+		return !r.unchanged[ruleAt{rule.Name, level.String()}]
+	})
+	trials := judge.Trials(r.engine, r.period)
 	if r.engine.Stopped() {
 		return r.ctx.Err()
 	}
@@ -288,11 +302,18 @@ func (r *run) all() error {
 	if err := r.toCases(); err != nil {
 		return err
 	}
-	records := make([]store.Exception, len(r.found))
-	for i, f := range r.found {
-		records[i] = f.Exception
+	var records, standing []store.Exception
+	for _, f := range r.found {
+		if f.stands {
+			standing = append(standing, f.Exception)
+		} else {
+			records = append(records, f.Exception)
+		}
 	}
 	if err := r.tx.PutExceptions(r.ctx, records); err != nil {
+		return err
+	}
+	if err := r.tx.RestateExceptions(r.ctx, r.sweep.ID, standing); err != nil {
 		return err
 	}
 	if err := r.figures(results); err != nil {
@@ -304,8 +325,13 @@ func (r *run) all() error {
 	if err := r.tx.MendFaults(r.ctx, r.sweep.ID, r.sweep.DataVersion); err != nil {
 		return err
 	}
-	if r.prior != 0 {
-		r.diff.Sweep = r.prior
+	if r.prior.ID != 0 {
+		r.diff.Sweep = r.prior.ID
+		rules := map[string]bool{}
+		for of := range r.unchanged {
+			rules[of.rule] = true
+		}
+		r.diff.Stands = len(rules)
 		if r.sweep.Difference, err = json.Marshal(r.diff); err != nil {
 			return err
 		}
@@ -316,8 +342,17 @@ func (r *run) all() error {
 // begin writes the sweep with the tallies of its rules.
 func (r *run) begin(results, trials []*judge.Result) (err error) {
 	var tallies []TallyOf
+	judged := map[ruleAt]judge.Tally{}
+	for _, t := range TalliesOf(r.prior) {
+		if !t.Trial {
+			judged[ruleAt{t.Rule, t.Level}] = t.Tally // of those that are judged again it is overwritten
+		}
+	}
 	for _, result := range results {
-		tallies = append(tallies, TallyOf{Rule: result.Rule.Name, Level: result.Level.String(), Tally: result.Tally()})
+		judged[ruleAt{result.Rule.Name, result.Level.String()}] = result.Tally()
+	}
+	for rule, level := range judge.Evaluated(r.engine.Book, r.period) {
+		tallies = append(tallies, TallyOf{Rule: rule.Name, Level: level.String(), Tally: judged[ruleAt{rule.Name, level.String()}]})
 	}
 	for _, result := range trials {
 		tallies = append(tallies, TallyOf{Rule: result.Rule.Name, Level: result.Level.String(), Trial: true, Tally: result.Tally()})
@@ -346,7 +381,14 @@ func (r *run) record(results []*judge.Result, kept *record.Book, here, before on
 	}
 	r.below() // is read before it is asked for side by side
 	r.describeAll(results, all)
-	for i, result := range results {
+	i := -1 // of the result
+	for rule, level := range judge.Evaluated(r.engine.Book, r.period) {
+		if of := (ruleAt{rule.Name, level.String()}); r.unchanged[of] {
+			r.stand(of, kept, here)
+			continue
+		}
+		i++
+		result := results[i]
 		for _, n := range all[i] {
 			e, step := n.Exception, n.step
 			if !result.Level.Plain() {
@@ -512,5 +554,5 @@ func (r *run) put(e store.Exception, step record.Step, before string, routed rec
 	if change.Change != "" && change.Change != string(record.Same) && len(r.diff.Examples) < shownChanges {
 		r.diff.Examples = append(r.diff.Examples, change)
 	}
-	r.found = append(r.found, found{e, step.WasFlagged, routed})
+	r.found = append(r.found, found{Exception: e, wasFlagged: step.WasFlagged, routed: routed})
 }

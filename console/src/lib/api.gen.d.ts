@@ -2589,6 +2589,8 @@ export interface components {
             same: number;
             /** @description Of those that are the same, how many by another value */
             other_value?: number;
+            /** @description How many rules were not judged again, since nothing they read is another */
+            stands?: number;
             /** @description The first hundred */
             examples: components["schemas"]["Change"][];
         };
