@@ -149,10 +149,10 @@ func profiled(ending string, work func()) func() {
 }
 
 // best is the shortest of some runs, for work too short to trust one.
-func best(runs int, work func()) time.Duration {
-	least := timed(work)
-	for range runs - 1 {
-		least = min(least, timed(work))
+func best(runs int, prepared func() func()) time.Duration {
+	least := time.Hour
+	for range runs {
+		least = min(least, timed(prepared()))
 	}
 	return least
 }
@@ -231,7 +231,7 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 		result{fmt.Sprintf("first sweep, %d exceptions recorded with evidence", flagged), "", 0, 0, round(first)})
 
 	var passed amount.Amount
-	limit := best(3, func() { passed = onePass(snapshot) })
+	limit := best(3, func() func() { return func() { passed = onePass(snapshot) } })
 	if passed == 0 {
 		log.Fatal("bench: the pass of memory read nothing")
 	}
@@ -240,9 +240,9 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 	for _, kind := range []string{"rep", "customer", "product"} {
 		var ours, theirs amount.Amount
 		// Fresh chunks each time, so that nothing is remembered.
-		t := best(3, func() {
-			ours = scan(measure.New(published, forget(snapshot)), kind, "net", "cost", "discount", "orders")
-		})
+		t := best(3, fresh(snapshot, func(s *ledger.Snapshot) {
+			ours = scan(measure.New(published, s), kind, "net", "cost", "discount", "orders")
+		}))
 		u := timed(func() {
 			theirs = query(ctx, conn, fmt.Sprintf("select count(*), sum(a + b + c + n) from (select sum(net) a, sum(cost) b, sum(discount) c, count(*) n from bare group by date_trunc('month', day), %s) x", kind))
 		})
@@ -253,7 +253,7 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 		}
 	}
 	var ours, theirs amount.Amount
-	t := best(3, func() { ours = scan(measure.New(published, forget(snapshot)), "rep", "buyers") })
+	t := best(3, fresh(snapshot, func(s *ledger.Snapshot) { ours = scan(measure.New(published, s), "rep", "buyers") }))
 	u := timed(func() {
 		theirs = query(ctx, conn, "select count(*), sum(n) from (select count(distinct customer) n from bare group by date_trunc('month', day), rep) x")
 	})
@@ -275,8 +275,8 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 	})
 	add(result{"cold start to first sweep, against two rules in SQL", "≥ 1", reading + first, two, ""})
 
-	sums := func(n int) func() {
-		return func() { scan(measure.New(published, part(snapshot, n)), "rep", "net", "cost", "discount", "orders") }
+	sums := func(n int) func() func() {
+		return fresh(part(snapshot, n), func(s *ledger.Snapshot) { scan(measure.New(published, s), "rep", "net", "cost", "discount", "orders") })
 	}
 	large, small := rivals(sums(1), sums(10))
 	add(growth("ten times the lines", "≤ 11", large, small))
@@ -292,8 +292,8 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 			twice.Rules = append(twice.Rules, r)
 		}
 	}
-	judgeAll := func(book *rulebook.Book) func() {
-		return func() { judge.All(measure.New(book, forget(snapshot)), calendar.MonthPeriod(last)) }
+	judgeAll := func(book *rulebook.Book) func() func() {
+		return fresh(snapshot, func(s *ledger.Snapshot) { judge.All(measure.New(book, s), calendar.MonthPeriod(last)) })
 	}
 	most, fewer := rivals(judgeAll(twice), judgeAll(published))
 	add(growth(fmt.Sprintf("%d rules instead of %d on the same measures", 2*on, on), "≤ 1.3", most, fewer))
@@ -301,12 +301,20 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 
 // rivals is the shortest of some runs of each, in turn, so that a machine that
 // grows slower is slower for both.
-func rivals(one, other func()) (a, b time.Duration) {
-	a, b = timed(one), timed(other)
-	for range 20 {
-		a, b = min(a, timed(one)), min(b, timed(other))
+func rivals(one, other func() func()) (a, b time.Duration) {
+	a, b = time.Hour, time.Hour
+	for range 21 {
+		a, b = min(a, timed(one())), min(b, timed(other()))
 	}
 	return a, b
+}
+
+// fresh prepares work on a snapshot that remembers nothing; the preparing is not timed.
+func fresh(s *ledger.Snapshot, work func(s *ledger.Snapshot)) func() func() {
+	return func() func() {
+		again := forget(s)
+		return func() { work(again) }
+	}
 }
 
 func growth(what, bar string, more, less time.Duration) result {
@@ -350,9 +358,14 @@ func part(s *ledger.Snapshot, n int) *ledger.Snapshot {
 		f.Chunks = nil
 		for _, c := range feed.Chunks {
 			k := c.Days.Len() / n
-			d := &ledger.Chunk{Month: c.Month}
-			for i := range k {
-				d.Days.Add(c.Days.Of(i))
+			d := &ledger.Chunk{Month: c.Month, Days: c.Days}
+			if n > 1 {
+				d.Days = ledger.Days{}
+				for i, day := range c.Days.All() {
+					if i < k {
+						d.Days.Add(day)
+					}
+				}
 			}
 			for _, column := range c.Subjects {
 				d.Subjects = append(d.Subjects, column[:k])
