@@ -208,6 +208,9 @@ func TestOutliersAgreeWithRationals(t *testing.T) {
 				xs = append(xs, x)
 			}
 		}
+		if len(xs) == 0 {
+			t.Skip("without a line it is no period of the rule")
+		}
 		least, _ := new(big.Rat).SetString(cut)
 		for name, exact := range methods {
 			e := world(t, read(t, fmt.Sprintf("outlier: {of: net, by: %s, beyond: %s, side: %s, peers: 2, grade: act}", name, cut, side)), n, all(values...)...)
