@@ -15,14 +15,11 @@ import (
 // record, in this sweep as in the one before.
 func TestOnlyWhatChangedIsJudgedAgain(t *testing.T) {
 	t.Parallel()
-	s := newService(t)
+	s := small(t)
 	book := strings.NewReplacer(
 		"grades:\n", "  returns: {title: Returns, date: day, subjects: {rep: rep}, numbers: {net: money}}\ngrades:\n",
 		"desks:\n", "  - {name: flurry, judges: rep, window: {burst: returns, at_least: 2 lines, within: 3 days, grade: look}}\ndesks:\n").Replace(smallBook)
-	s.publish(book, 0)
-	s.load("register", "rep", smallReps)
-	s.load("targets", "rep", smallTargets)
-	s.load("feed", "sales", smallSales)
+	s.publish(book, 1)
 	returned := func(rows string) {
 		s.load("feed", "returns", "day,rep,net\n"+rows, func(p *client.CreateIntakeParams) { p.Again = ptr(true) })
 	}
@@ -81,7 +78,7 @@ func TestOnlyWhatChangedIsJudgedAgain(t *testing.T) {
 
 	// Another revision, another sweep to compare with, another register, another service:
 	// all is judged.
-	s.publish(strings.Replace(book, "below: 18%", "below: 17%", 1), 1)
+	s.publish(strings.Replace(book, "below: 18%", "below: 17%", 1), 2)
 	assert.Zero(t, stand(s.sweep("2026-10")))
 	s.sweep("2026-09")
 	assert.Zero(t, stand(s.sweep("2026-10")))
@@ -103,12 +100,9 @@ func TestOnlyWhatChangedIsJudgedAgain(t *testing.T) {
 // word all are judged, since it bears on what the others say.
 func TestWhatStandsGetsItsCase(t *testing.T) {
 	t.Parallel()
-	s := newService(t)
+	s := small(t)
 	book := strings.NewReplacer("grades:\n", "  returns: {title: Returns, date: day, subjects: {rep: rep}, numbers: {net: money}}\ngrades:\n", "to: north}", "to: north, for: rea}").Replace(smallBook)
-	s.publish(book, 0)
-	s.load("register", "rep", smallReps)
-	s.load("targets", "rep", smallTargets)
-	s.load("feed", "sales", smallSales)
+	s.publish(book, 1)
 	listed := want[client.Sweep](t, 201)(s.as("ana").CreateSweep(ctx, client.NewSweep{Period: "2026-10", OpenCases: ptr(false)}))
 	require.Equal(t, 4, listed.Raised)
 	for _, e := range s.exceptions("2026-10") {
@@ -129,7 +123,7 @@ func TestWhatStandsGetsItsCase(t *testing.T) {
 	assert.Equal(t, "rea", *taken.TakenBy)
 	assert.Empty(t, s.verification(t, again.Id).Wrong)
 
-	s.publish(strings.Replace(book, "    title: Thin margin\n", "    title: Thin margin\n    last_word: true\n", 1), 1)
+	s.publish(strings.Replace(book, "    title: Thin margin\n", "    title: Thin margin\n    last_word: true\n", 1), 2)
 	s.sweep("2026-10")
 	s.load("feed", "returns", "day,rep,net\n2026-10-06,R1,10\n")
 	assert.Nil(t, s.sweep("2026-10").Difference.Stands)

@@ -145,6 +145,10 @@ func TestSweepsInTheConsole(t *testing.T) {
 	assert.Empty(t, found)
 	do(t, p.Type("form input", "Late lines"), p.ClickIn("form", "Open it again"), p.Sees("Nothing sweeps a closed period"))
 	do(t, p.Do("main table a", "e.click()"), p.Sees("As sweep 1 left them"), p.ClickText("Show them as they stand"), p.Until("!location.search.includes('sweep=')"))
+
+	s.load("feed", "sales", salesHead+"2026-11-05,N1,R1,100,90\n")
+	s.sweep("2026-10")
+	do(t, p.Go("/sweeps?period=2026-10"), p.Sees("nothing changed"), p.Sees("3 rules not judged again"))
 }
 
 // The page of a subject has its figures and flags over time, and what is on record of it.

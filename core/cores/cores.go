@@ -8,8 +8,8 @@ import (
 
 // Do does pieces of work that do not depend on one another, as many at a time as
 // there are cores, in whatever order, and returns when all are done. If one panics,
-// Do does, with the first such value, once the others have ended; pieces that have
-// not begun by then are left.
+// Do does, with the first such value, once the others have ended; the core that it
+// happened on begins no further piece.
 func Do(work ...func()) {
 	next := make(chan func(), len(work))
 	for _, w := range work {

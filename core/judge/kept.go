@@ -38,39 +38,43 @@ type keptResult struct {
 }
 
 // Basis is the data that verdicts, and what led to them, depend on: of the same book the
-// same basis has the same. It keeps none of the data from being forgotten.
+// same basis has the same. It keeps none of the data from being forgotten, and shares what
+// it holds with those that were made with it.
 type Basis struct {
-	chunks    []weak.Pointer[ledger.Chunk]
+	feeds     map[string][]weak.Pointer[ledger.Chunk] // the chunks of each feed that is read
 	registers map[string]weak.Pointer[ledger.Register]
 	targets   map[ledger.SheetKey]weak.Pointer[ledger.Sheet]
 }
 
 // Same says whether nothing is another.
 func (b Basis) Same(o Basis) bool {
-	return slices.Equal(b.chunks, o.chunks) && maps.Equal(b.registers, o.registers) && maps.Equal(b.targets, o.targets)
+	return maps.EqualFunc(b.feeds, o.feeds, slices.Equal) && maps.Equal(b.registers, o.registers) && maps.Equal(b.targets, o.targets)
 }
 
-// BasisOf is the basis of a rule's verdicts at a level in a period.
-func BasisOf(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calendar.Period) Basis {
-	out := Basis{registers: map[string]weak.Pointer[ledger.Register]{}, targets: map[ledger.SheetKey]weak.Pointer[ledger.Sheet]{}}
+// Bases answers for the basis of the verdicts of rules in a period, each at a level.
+func Bases(e *measure.Engine, p calendar.Period) func(rule *rulebook.Rule, level rulebook.Level) Basis {
+	all := Basis{map[string][]weak.Pointer[ledger.Chunk]{}, map[string]weak.Pointer[ledger.Register]{}, map[ledger.SheetKey]weak.Pointer[ledger.Sheet]{}}
 	for kind, r := range e.Snapshot.Registers {
-		out.registers[kind] = weak.Make(r)
+		all.registers[kind] = weak.Make(r)
 	}
 	for key, sheet := range e.Snapshot.Targets {
-		out.targets[key] = weak.Make(sheet)
+		all.targets[key] = weak.Make(sheet)
 	}
 	_, last := e.Book.Calendar.Span(p)
-	for _, name := range feedsOf(e, rule, level) {
-		if f := e.Snapshot.Feeds[name]; f != nil {
-			for _, c := range f.Chunks {
-				if c.Month.First() <= last {
-					out.chunks = append(out.chunks, weak.Make(c))
-				}
+	for name, f := range e.Snapshot.Feeds {
+		for _, c := range f.Chunks {
+			if c.Month.First() <= last {
+				all.feeds[name] = append(all.feeds[name], weak.Make(c))
 			}
-			out.chunks = append(out.chunks, weak.Pointer[ledger.Chunk]{}) // the next feed's
 		}
 	}
-	return out
+	return func(rule *rulebook.Rule, level rulebook.Level) Basis {
+		out := Basis{map[string][]weak.Pointer[ledger.Chunk]{}, all.registers, all.targets}
+		for _, name := range feedsOf(e, rule, level) {
+			out.feeds[name] = all.feeds[name]
+		}
+		return out
+	}
 }
 
 // feedsOf are the feeds whose lines bear on a rule's verdicts or on their evidence: where
@@ -113,7 +117,7 @@ func (k *Kept) History(e *measure.Engine, rule *rulebook.Rule, level rulebook.Le
 }
 
 func (k *Kept) judge(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calendar.Period) *Result {
-	key, on := keptKey{e.Book, rule.Name, level, e.Book.Calendar.Key(p)}, BasisOf(e, rule, level, p)
+	key, on := keptKey{e.Book, rule.Name, level, e.Book.Calendar.Key(p)}, Bases(e, p)(rule, level)
 	k.mu.Lock()
 	known, ok := k.all[key]
 	k.mu.Unlock()

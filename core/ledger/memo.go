@@ -36,8 +36,12 @@ func (m *memo[T]) put(key any, t T, most int) T {
 	return t
 }
 
-// bytes is about how much memory totals take, with a column of figures made of them.
+// bytes is about how much memory totals take, with what is made of them where it is kept.
 // Counts that others share are counted with each.
 func (t *Totals) bytes() int {
-	return 128 + 4*len(t.Codes) + 4*len(t.Counts) + 8*len(t.Amounts) + 17*t.Size
+	n := 128 + 4*len(t.Codes) + 4*len(t.Counts) + 8*len(t.Amounts)
+	if t.keeps() {
+		n += 17 * t.Size
+	}
+	return n
 }

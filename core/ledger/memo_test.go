@@ -53,3 +53,45 @@ func TestRememberingAtOnce(t *testing.T) {
 		}
 	}
 }
+
+// A figure for each code is kept with totals of which a good part of the codes have a line,
+// and counted; of a few among many it is made each time, so that a chunk of few lines
+// does not forget all it knows for one such.
+func TestWhatIsMadeOfTotals(t *testing.T) {
+	made := func(of *Totals) (times int) {
+		for range 3 {
+			assert.Equal(t, "made", of.Made(func() any { times++; return "made" }))
+		}
+		return times
+	}
+	of := func(size, some int) *Totals {
+		return &Totals{Size: size, Codes: make([]uint32, some), Counts: make([]uint32, some)}
+	}
+	dense := NewTotals(1000, true)
+	assert.Equal(t, 1, made(dense))
+	assert.Equal(t, 128+12*1000+17*1000, dense.bytes())
+	quarter := of(1000, 250)
+	assert.Equal(t, 1, made(quarter))
+	assert.Equal(t, 128+8*250+17*1000, quarter.bytes())
+	few := of(1000, 249)
+	assert.Equal(t, 3, made(few))
+	assert.Equal(t, 128+8*249, few.bytes())
+}
+
+// Of 200,000 registered customers few buy in a month: what a chunk of 1,000 lines is asked
+// of them it still knows afterwards.
+func TestAChunkOfFewLinesRemembers(t *testing.T) {
+	const lines, customers = 1000, 200_000
+	c := &Chunk{Subjects: [][]uint32{make([]uint32, lines)}, Numbers: make([][]amount.Amount, 3)}
+	for i := range lines {
+		c.Days.Add(1)
+		c.Subjects[0][i] = uint32(i * 7)
+	}
+	for k := range c.Numbers {
+		c.Numbers[k] = make([]amount.Amount, lines)
+		c.Memo(k, func() *Totals { return c.Sum(Scan{Size: customers, Number: k, To: lines}) })
+	}
+	for k := range c.Numbers {
+		assert.True(t, c.Remembers(k))
+	}
+}

@@ -30,9 +30,9 @@ const mostRemembered = 400
 
 // basisOf is on what each rule that is evaluated for a period is judged.
 func basisOf(e *measure.Engine, p calendar.Period) map[ruleAt]judge.Basis {
-	out := map[ruleAt]judge.Basis{}
+	out, of := map[ruleAt]judge.Basis{}, judge.Bases(e, p)
 	for rule, level := range judge.Evaluated(e.Book, p) {
-		out[ruleAt{rule.Name, level.String()}] = judge.BasisOf(e, rule, level, p)
+		out[ruleAt{rule.Name, level.String()}] = of(rule, level)
 	}
 	return out
 }

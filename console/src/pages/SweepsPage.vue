@@ -181,7 +181,10 @@ watch(period, () => closing.reset())
             <td class="figures text-right">{{ s.standing }}</td>
             <td class="figures text-right">{{ s.cleared }}</td>
             <td class="text-small">
-              {{ difference(s) }}<span v-if="s.stale" class="block text-amber">{{ s.stale }}</span>
+              {{ difference(s)
+              }}<span v-if="s.difference?.stands" class="block text-muted"
+                >{{ countWords(s.difference.stands, 'rule') }} not judged again</span
+              ><span v-if="s.stale" class="block text-amber">{{ s.stale }}</span>
             </td>
             <td class="text-small whitespace-nowrap text-muted">
               revision {{ s.revision }}, data version {{ s.data_version }}
