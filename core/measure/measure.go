@@ -82,7 +82,8 @@ type kept struct {
 	totals   map[key]*ledger.Totals
 	held     map[key][]amount.Amount // targets
 	paired   map[Level]*ledger.Pairs
-	seen     map[seenKey][]calendar.Day // last days
+	codes    map[Level]map[string]uint32 // of the keys of groups and pairs
+	seen     map[seenKey][]calendar.Day  // last days
 	there    map[Slot][]bool
 	events   map[eventsKey]*Events
 	drawn    map[drawnKey][]drawnValue
@@ -118,7 +119,7 @@ type formulaKey struct {
 func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
 	e := &Engine{Book: book, Snapshot: snapshot, dials: map[any]string{}, kept: kept{
 		columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, peerages: map[peerKey]*big.Rat{}, gathered: map[key][]*big.Rat{},
-		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{}, events: map[eventsKey]*Events{}, drawn: map[drawnKey][]drawnValue{},
+		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, codes: map[Level]map[string]uint32{}, seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{}, events: map[eventsKey]*Events{}, drawn: map[drawnKey][]drawnValue{},
 	}}
 	e.base = Memory{e}
 	return e
@@ -206,6 +207,9 @@ func (e *Engine) Weight() int {
 	}
 	for _, v := range e.events {
 		n += v.bytes()
+	}
+	for _, codes := range e.codes {
+		n += 64 * len(codes)
 	}
 	return n
 }

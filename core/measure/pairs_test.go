@@ -123,3 +123,22 @@ func TestWhoIsThere(t *testing.T) {
 	assert.Equal(t, []bool{false, true, true}, there("rep.territory"), "nobody is without one")
 	assert.Equal(t, []bool{true}, there("whole"))
 }
+
+// Each key of a level is found under its code, however often it is asked; others are not.
+func TestCodesOfKeys(t *testing.T) {
+	e := examples(t, "")
+	for _, text := range []string{"rep", "rep x customer", "rep.territory", "whole"} {
+		level, complaint := e.Book.ParseLevel(text)
+		require.Empty(t, complaint)
+		keys, _ := e.Names(level)
+		require.NotEmpty(t, keys)
+		for range 2 {
+			for i, key := range keys {
+				code, known := e.Code(level, key)
+				assert.Equal(t, []any{uint32(i), true}, []any{code, known}, "%s %s", text, key)
+			}
+			_, known := e.Code(level, "nobody")
+			assert.False(t, known)
+		}
+	}
+}

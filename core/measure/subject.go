@@ -1,6 +1,7 @@
 package measure
 
 import (
+	"slices"
 	"strings"
 
 	"oskel/core/lang"
@@ -66,11 +67,13 @@ func (e *Engine) Code(l Level, key string) (uint32, bool) {
 	if r := e.Snapshot.Registers[l.Kind]; l.Plain() && r != nil {
 		return r.Code(key)
 	}
-	keys, _ := e.Names(l)
-	for i, k := range keys {
-		if k == key {
-			return uint32(i), true
+	if e.codes[l] == nil {
+		keys, _ := e.Names(l)
+		e.codes[l] = make(map[string]uint32, len(keys))
+		for i, k := range slices.Backward(keys) { // of equal ones the first
+			e.codes[l][k] = uint32(i)
 		}
 	}
-	return 0, false
+	code, known := e.codes[l][key]
+	return code, known
 }

@@ -363,7 +363,7 @@ func (r *run) begin(results, trials []*judge.Result) (err error) {
 	return r.tx.AddSweep(r.ctx, r.sweep)
 }
 
-// noted is what is to be recorded of one verdict.
+// noted is what is to be recorded of one verdict; of whom is known before it is described.
 type noted struct {
 	code    uint32
 	verdict judge.Verdict
@@ -414,7 +414,7 @@ func (r *run) record(results []*judge.Result, kept *record.Book, here, before on
 // nor on record.
 func (r *run) steps(result *judge.Result, kept *record.Book) (out []noted) {
 	rule, level, apart := result.Rule.Name, result.Level.String(), result.Apart()
-	keys, _ := r.engine.Names(result.Level)
+	keys, names := r.engine.Names(result.Level)
 	recorded := map[string]bool{}
 	for _, key := range kept.Subjects(rule, level) {
 		recorded[key] = true
@@ -425,7 +425,7 @@ func (r *run) steps(result *judge.Result, kept *record.Book) (out []noted) {
 		}
 		v := result.Verdict(code)
 		for _, step := range kept.Subject(rule, level, keys[code], record.Found{Flagged: v.Flagged(), Grade: v.Grade, Apart: apart, Events: result.Events(code)}) {
-			out = append(out, noted{code: code, verdict: v, step: step})
+			out = append(out, noted{code: code, verdict: v, step: step, Exception: store.Exception{Kind: level, Code: code, Key: keys[code], Name: names[code]}})
 		}
 	}
 	return out
@@ -499,12 +499,9 @@ func (r *run) known(k calendar.Key) (onRecord, error) {
 // evidence and sentence, and says where it is routed.
 func (r *run) describe(result *judge.Result, n *noted) {
 	engine, book, rule, v, step := result.Engine(), r.engine.Book, result.Rule, n.verdict, n.step
-	keys, names := engine.Names(result.Level)
 	e := &n.Exception
-	*e = store.Exception{
-		Period: r.sweep.Period, Rule: rule.Name, Kind: result.Level.String(), Code: n.code, Key: keys[n.code], Name: names[n.code], Event: step.Key.Event,
-		State: string(step.State), Outcome: v.Outcome.String(), Grade: step.Grade, Severity: len(book.Grades), Streak: &step.Streak, Sweep: r.sweep.ID,
-	}
+	e.Period, e.Rule, e.Event, e.Sweep = r.sweep.Period, rule.Name, step.Key.Event, r.sweep.ID
+	e.State, e.Outcome, e.Grade, e.Severity, e.Streak = string(step.State), v.Outcome.String(), step.Grade, len(book.Grades), &n.step.Streak
 	var ev judge.Evidence
 	if day := step.Key.Event; day == 0 {
 		ev = judge.EvidenceFor(engine, result, n.code)
@@ -521,7 +518,7 @@ func (r *run) describe(result *judge.Result, n *noted) {
 		return
 	}
 	e.Severity = book.Severity(v.Grade)
-	item := routing.Item{Kind: e.Kind, Rule: e.Rule, Family: rule.Family(), Grade: v.Grade, State: e.State, Streak: step.Streak, Attributes: result.Attributes(engine, n.code)}
+	item := routing.Item{Kind: result.Level.String(), Rule: e.Rule, Family: rule.Family(), Grade: v.Grade, State: e.State, Streak: step.Streak, Attributes: result.Attributes(engine, n.code)}
 	if ev.Stake != nil {
 		s := amount.RoundRat(ev.Stake, 4)
 		e.Stake = &s
