@@ -55,7 +55,7 @@ func (s *Store) ReadLedger(ctx context.Context, book *rulebook.Book, version int
 		for _, c := range def.Numbers {
 			feed.Numbers = append(feed.Numbers, c.Column)
 		}
-		if feed.Chunks, err = s.readChunks(ctx, def, touched.months[def.Name], version, dictionaries); err != nil {
+		if feed.Chunks, err = s.readChunks(ctx, def, touched.months[def.Name], version, near, dictionaries); err != nil {
 			return nil, err
 		}
 		if near != nil {
@@ -194,8 +194,15 @@ func (s *Store) readTargets(ctx context.Context, out *ledger.Snapshot, version i
 // database, another decodes.
 const readers = 4
 
-// readChunks reads months of a feed; those without lines are left out.
-func (s *Store) readChunks(ctx context.Context, f *rulebook.Feed, months map[calendar.Month]bool, version int64, dictionaries dictionaries) ([]*ledger.Chunk, error) {
+// readChunks reads months of a feed, where they are near only what has come to them since;
+// those without lines are left out.
+func (s *Store) readChunks(ctx context.Context, f *rulebook.Feed, months map[calendar.Month]bool, version int64, near *ledger.Snapshot, dictionaries dictionaries) ([]*ledger.Chunk, error) {
+	known := map[calendar.Month]*ledger.Chunk{}
+	if near != nil && near.Version < version {
+		for _, c := range near.Feeds[f.Name].Chunks {
+			known[c.Month] = c
+		}
+	}
 	var chunks []*ledger.Chunk
 	var mu sync.Mutex
 	group, ctx := errgroup.WithContext(ctx)
@@ -203,7 +210,20 @@ func (s *Store) readChunks(ctx context.Context, f *rulebook.Feed, months map[cal
 	for m := range months {
 		group.Go(func() (err error) {
 			defer caught(&err)
-			c, err := s.readChunk(ctx, f, m, version, dictionaries)
+			grown := false
+			if known[m] != nil {
+				grown, err = s.onlyGrown(ctx, f, m, near.Version, version)
+			}
+			var c *ledger.Chunk
+			switch {
+			case err != nil:
+			case grown:
+				if c, err = s.readChunk(ctx, f, m, near.Version, version, dictionaries); err == nil {
+					c = known[m].With(c)
+				}
+			default:
+				c, err = s.readChunk(ctx, f, m, 0, version, dictionaries)
+			}
 			if err != nil {
 				return fmt.Errorf("reading %s of %s: %w", f.Name, m, err)
 			}
@@ -218,10 +238,18 @@ func (s *Store) readChunks(ctx context.Context, f *rulebook.Feed, months map[cal
 	return chunks, group.Wait()
 }
 
-// readChunk reads one month of a feed in date order. The values are taken
-// from the wire as they come, since this is what the start of the service
-// waits for.
-func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Month, version int64, dictionaries dictionaries) (*ledger.Chunk, error) {
+// onlyGrown says whether all lines of a month that counted at one version still do at a
+// later one, and none of before it counts again.
+func (s *Store) onlyGrown(ctx context.Context, f *rulebook.Feed, m calendar.Month, from, to int64) (stands bool, err error) {
+	sql := fmt.Sprintf("select not exists (select from %s where %s between $1 and $2 and (superseded > $3 and superseded <= $4 or again > $3 and again <= $4))", feedTable(f.Name), quoted(f.Date))
+	err = s.pool.QueryRow(ctx, sql, m.First().Time(), m.Last().Time(), from, to).Scan(&stands)
+	return stands, err
+}
+
+// readChunk reads one month of a feed in date order, of it what intakes after a version
+// brought, 0 being all. The values are taken from the wire as they come,
+// since this is what the start of the service waits for.
+func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Month, since, version int64, dictionaries dictionaries) (*ledger.Chunk, error) {
 	columns := []string{quoted(f.Date)}
 	for _, c := range f.Subjects {
 		columns = append(columns, quoted(c.Column))
@@ -233,9 +261,9 @@ func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 	for _, l := range texts {
 		columns = append(columns, quoted(l))
 	}
-	sql := fmt.Sprintf("select %s from %s where %s between $2 and $3 and %s order by %s, intake, line",
+	sql := fmt.Sprintf("select %s from %s where %s between $2 and $3 and intake > $4 and %s order by %s, intake, line",
 		strings.Join(columns, ", "), feedTable(f.Name), quoted(f.Date), counts, quoted(f.Date))
-	rows, err := s.pool.Query(ctx, sql, version, m.First().Time(), m.Last().Time())
+	rows, err := s.pool.Query(ctx, sql, version, m.First().Time(), m.Last().Time(), since)
 	if err != nil {
 		return nil, err
 	}
