@@ -13,7 +13,7 @@ prepare:
 	./scripts/prepare.sh
 
 prepare-test:
-	./scripts/prepare.sh chromium
+	./scripts/prepare.sh chromium-headless-shell
 
 build: bin/oskel
 

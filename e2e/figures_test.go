@@ -165,6 +165,7 @@ func TestTwoIntakesAtOnce(t *testing.T) {
 
 // From any number to its parts and to the lines behind it, which add up to it.
 func TestPartsAddUp(t *testing.T) {
+	t.Parallel()
 	s := demoService(t)
 	c := s.as("nell")
 	by, key := "rep", "R-17"
@@ -191,6 +192,7 @@ func TestPartsAddUp(t *testing.T) {
 }
 
 func TestTableQuestionsThatCannotBe(t *testing.T) {
+	t.Parallel()
 	c := demoService(t).as("nell")
 	ask := func(measures, by, period string, edit func(*client.GetTableParams)) func(status int, kind string) client.Problem {
 		p := &client.GetTableParams{Measures: measures, By: &by, Period: period}
@@ -213,7 +215,7 @@ func TestTableQuestionsThatCannotBe(t *testing.T) {
 }
 
 func TestTableFromTheCommandLine(t *testing.T) {
-	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	t.Parallel()
 	s := demoService(t)
 	code, out, errs := s.oskel("ines", "table", "-by", "rep", "-period", "2026-10", "-sort", "2", "-top", "3", "revenue,margin_rate")
 	assert.Equal(t, 0, code, errs)
@@ -293,7 +295,7 @@ func TestLongListsAreScrolled(t *testing.T) {
 	drawn, err := browser.Value[int](p, "document.querySelectorAll('tbody tr').length")
 	require.NoError(t, err)
 	assert.Less(t, drawn, 60)
-	do(t, p.Do("[role=region]", "e.focus()"), p.Press("End"), p.Until("[...document.querySelectorAll('tbody tr[aria-rowindex]')].some(r => Number(r.ariaRowIndex) > 2500 && !r.innerText.includes('…'))"))
+	do(t, p.Do("[role=region]", "e.focus()"), p.PressUntil("End", "[...document.querySelectorAll('tbody tr[aria-rowindex]')].some(r => Number(r.ariaRowIndex) > 2500 && !r.innerText.includes('…'))"))
 	do(t, p.Go("/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate"), p.Sees("Below deck"), p.Sees("Subtotals by family, category"), p.Sees("↑"))
 	do(t, p.Click("tbody tr:nth-child(1) td button"), p.Sees("adding up to 688,744.01"), p.Until("location.search.includes('product.family')"))
 	do(t, p.Go("/figures?window=spring-fair-2026"), p.Sees("Spring fair 2026"), p.Sees("517,618"))
@@ -371,6 +373,7 @@ func TestPagesFollowTheData(t *testing.T) {
 // A group of another kind than is asked for is refused, not taken for the own
 // group of that name.
 func TestAGroupOfAnotherKind(t *testing.T) {
+	t.Parallel()
 	c := demoService(t).as("nell")
 	by := "rep"
 	p := refused(t, 400, "not-askable")(c.GetTable(ctx, &client.GetTableParams{Measures: "share(revenue, customer.territory)", By: &by, Period: "2026-10"}))

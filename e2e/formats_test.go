@@ -21,7 +21,7 @@ import (
 // that is JSON, CSV whose rows are as wide as its head and as many as the list,
 // and no word of a message among them.
 func TestEveryListingInEveryFormat(t *testing.T) {
-	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	t.Parallel()
 	s := demoService(t)
 	exception := s.exceptions("2026-10")["thin-margin R-17"]
 	id, opened := strconv.FormatInt(exception.Id, 10), strconv.FormatInt(*exception.Case, 10)
@@ -126,7 +126,7 @@ func TestEveryListingInEveryFormat(t *testing.T) {
 
 // A file is written whole, or what was there stays.
 func TestAFileThatCannotBeWritten(t *testing.T) {
-	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	t.Parallel()
 	s := demoService(t)
 	dir := t.TempDir()
 	before := filepath.Join(dir, "t.csv")

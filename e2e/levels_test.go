@@ -19,6 +19,7 @@ func cells(r client.TableRow) (out []string) {
 // A pair's figure is made of the lines that name both; its parts add up; what
 // is grouped on either side adds up to the group.
 func TestPairs(t *testing.T) {
+	t.Parallel()
 	s := demoService(t)
 	c := s.as("nell")
 	get := func(by string) client.Table {
@@ -55,6 +56,7 @@ func TestPairs(t *testing.T) {
 
 // Subtotals nest, precede their members, and are ratios of sums.
 func TestSubtotals(t *testing.T) {
+	t.Parallel()
 	c := demoService(t).as("nell")
 	by, groups, limit := "product", "product.family,product.category", 1000
 	table := want[client.Table](t, 200)(c.GetTable(ctx, &client.GetTableParams{Measures: "revenue,margin_rate", By: &by, Groups: &groups, Period: "2026-10", Limit: &limit}))
@@ -84,6 +86,7 @@ func TestSubtotals(t *testing.T) {
 // A window of the calendar is a period like another; the one before it of its
 // kind is its forerunner.
 func TestWindowsAsPeriods(t *testing.T) {
+	t.Parallel()
 	s := demoService(t)
 	two := 2
 	table := want[client.Table](t, 200)(s.as("nell").GetTable(ctx, &client.GetTableParams{Measures: "revenue,growth(revenue),working_days", Period: "spring-fair-2026", Periods: &two}))
@@ -148,6 +151,7 @@ func TestAttributesLieWithinOthers(t *testing.T) {
 
 // Targets as a grid show what is missing of those who should have one.
 func TestTargetGrid(t *testing.T) {
+	t.Parallel()
 	s := demoService(t)
 	yes, periods := true, 3
 	page := want[client.TargetPage](t, 200)(s.as("nell").GetTargets(ctx, "rep", &client.GetTargetsParams{Missing: &yes, Periods: &periods}))
@@ -156,7 +160,6 @@ func TestTargetGrid(t *testing.T) {
 	assert.Equal(t, []client.TargetCellState{"not active", "not active", "missing"}, []client.TargetCellState{page.Rows[0].Cells[0].State, page.Rows[0].Cells[1].State, page.Rows[0].Cells[2].State})
 	none := want[client.TargetPage](t, 200)(s.as("nell").GetTargets(ctx, "product", &client.GetTargetsParams{}))
 	assert.Empty(t, none.Measure)
-	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
 	code, out, errs := s.oskel("ines", "targets", "-missing", "-periods", "2", "rep")
 	assert.Equal(t, 0, code)
 	assert.Regexp(t, `R-45 +Orrindo Halyardin +– +missing`, out)

@@ -109,6 +109,7 @@ func gone(pid int) bool {
 // A killed service leaves nothing that hinders the next start; an interrupted
 // one stops its PostgreSQL.
 func TestKilledAndInterrupted(t *testing.T) {
+	t.Parallel()
 	binary, dir := build(t), openDir(t)
 	first := serve(t, binary, dir)
 	assert.Contains(t, first.log.String(), "The first account is 'lead' with the password ")
@@ -142,6 +143,7 @@ func TestKilledAndInterrupted(t *testing.T) {
 // PostgreSQL killed under the service is started again: meanwhile requests are
 // told to try again, and within seconds all is well, with nobody's help.
 func TestPostgresKilledUnderTheService(t *testing.T) {
+	t.Parallel()
 	binary, dir := build(t), openDir(t)
 	p := serve(t, binary, dir)
 	for range 2 {
@@ -173,6 +175,7 @@ func TestPostgresKilledUnderTheService(t *testing.T) {
 }
 
 func TestServingAgainstADatabaseThatIsNotThere(t *testing.T) {
+	t.Parallel()
 	out, err := exec.Command(build(t), "serve", "-addr", "127.0.0.1:0", "-database", "postgres://x:y@127.0.0.1:1/none").CombinedOutput()
 	require.Error(t, err)
 	assert.Contains(t, string(out), "the database does not answer; is it running, and is the address right?")

@@ -172,7 +172,7 @@ func TestLevelsAreSwept(t *testing.T) {
 }
 
 func TestRehearseFromTheCommandLine(t *testing.T) {
-	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	t.Parallel()
 	s := demoService(t)
 	file := filepath.Join(t.TempDir(), "draft.yaml")
 	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(demo.Rulebook, "below: 18%", "below: 24%", 1)), 0o644))

@@ -7,7 +7,7 @@ cd "$(dirname "$0")/.."
 missing=()
 compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || missing+=(postgresql)
 for package in "$@"; do
-  [ "$package" = chromium ] && command -v chromium >/dev/null && continue
+  [ "$package" = chromium-headless-shell ] && command -v "$package" chromium >/dev/null && continue
   dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'install ok installed' || missing+=("$package")
 done
 if [ "${#missing[@]}" -gt 0 ]; then
