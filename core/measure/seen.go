@@ -136,7 +136,7 @@ func (s *Seen) UsualGapAtMost(twice []uint32) []bool {
 
 // fewAsked is for how many codes the lines of their days are looked through; for
 // more than that it is cheaper to put all lines in order once.
-const fewAsked = 16
+const fewAsked = 4
 
 // Of are the days of one code's lines, one for each, in order.
 func (s *Seen) Of(code uint32) (days []calendar.Day) {

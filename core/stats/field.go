@@ -157,10 +157,16 @@ func (w Wide) Middle(xs []*big.Float) *big.Float {
 	return w.Quo(w.Add(work[n/2-1], work[n/2]), w.Int(2))
 }
 
-// Rational is a wide number rounded to so many decimal places.
+// Rational is a wide number rounded to so many decimal places, halves to even.
 func Rational(f *big.Float, places int) *big.Rat {
-	r, _ := new(big.Rat).SetString(f.Text('f', places))
-	return r
+	exact, _ := f.Rat(nil)
+	unit := new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(places)), nil)
+	whole, rest := new(big.Int).QuoRem(new(big.Int).Mul(exact.Num(), unit), exact.Denom(), new(big.Int))
+	half := rest.Lsh(rest, 1).CmpAbs(exact.Denom())
+	if half > 0 || half == 0 && whole.Bit(0) == 1 {
+		whole.Add(whole, big.NewInt(int64(exact.Sign())))
+	}
+	return new(big.Rat).SetFrac(whole, unit)
 }
 
 func abs[T any, F Field[T]](f F, a T) T {
