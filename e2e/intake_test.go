@@ -81,6 +81,25 @@ func TestBrokenFilesAreRefusedWhole(t *testing.T) {
 	s.load("feed", "sales", salesHead+"2026-10-08,A9,R1,5,4\n")
 }
 
+// Who is not in the register is named once, however many lines name them.
+func TestUnknownSubjectsAreNamedOnce(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	p := refused(t, 422, "file-refused")(s.send("feed", "sales", salesHead+strings.Repeat("2026-10-05,A1,R9,5,4\n", 30)+"2026-10-05,A1,Q4,5,4\n2026-10-05,A1,R9,x,4\n"))
+	var told []string
+	for _, f := range *p.Faults {
+		told = append(told, fmt.Sprint(*f.Line, " ", *f.Value, " ", f.Text))
+	}
+	assert.Equal(t, []string{"2 R9 unknown rep; did you mean R1? (a new one comes in with its register)", "32 Q4 unknown rep; did you mean R4? (a new one comes in with its register)", "33 x expected a decimal of at most four places, such as 1234.5: not a decimal number"}, told)
+	assert.Equal(t, 33, *p.Count)
+
+	empty := newService(t)
+	t.Cleanup(empty.stop)
+	empty.publish(smallBook, 0)
+	p = refused(t, 422, "file-refused")(empty.send("feed", "sales", smallSales))
+	assert.Equal(t, "unknown rep: its register is empty, and comes in first", (*p.Faults)[0].Text)
+}
+
 func TestFirstTwentyFaultsAndTheCount(t *testing.T) {
 	t.Parallel()
 	s := small(t)

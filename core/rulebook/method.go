@@ -332,6 +332,8 @@ func (r *reader) readQuantity(v value, s Setting, out *Value, book *Book, rule *
 	switch {
 	case s.Type == FigureSetting:
 		r.unitFits(out.Bound, v.path, book.Measure(rule.Says("of")))
+	case s.Type == PercentSetting && !out.Bound.Percent && (value <= 0 || value == amount.Scale): // which percentage could be meant is none that may be set
+		v.complain("expected %s, such as %s, found %s%s", wanted(s), s.Example, value, dialNote(out.Bound))
 	case out.Bound.Percent != (s.Type == PercentSetting) && s.Type == PercentSetting:
 		v.complain("expected %s, such as %s: %s", wanted(s), s.Example, percentMeant(value))
 	case out.Bound.Percent != (s.Type == PercentSetting):

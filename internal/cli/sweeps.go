@@ -7,6 +7,7 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"path/filepath"
 	"slices"
@@ -542,13 +543,19 @@ func (e *env) pairs(rows [][]string) {
 func showSweep(e *env, s client.Sweep) error {
 	var rows [][]string
 	for _, t := range s.Tallies {
-		notJudged := 0
-		for _, n := range t.NotJudged {
-			notJudged += n
+		notJudged, note := 0, ""
+		for _, why := range slices.Sorted(maps.Keys(t.NotJudged)) {
+			if notJudged += t.NotJudged[why]; note == "" || t.NotJudged[why] > t.NotJudged[note] {
+				note = why // of most
+			}
 		}
-		note := ""
-		if t.Crowded {
+		switch {
+		case t.Crowded:
 			note = "flags so many that nothing stands out; mark the rarer side"
+		case t.Judged+t.NoData > 0 || note == "":
+			note = ""
+		default:
+			note = "nobody is judged: " + note
 		}
 		rows = append(rows, []string{t.Rule, text(t.Level), strconv.Itoa(t.Flagged), strconv.Itoa(t.Judged), strconv.Itoa(t.Clear), strconv.Itoa(t.NoData), strconv.Itoa(notJudged), note})
 	}

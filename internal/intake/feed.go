@@ -24,6 +24,7 @@ type keys struct {
 	kind  string
 	codes map[string]uint32
 	all   []string
+	told  map[string]bool // the unknown ones that a fault names
 }
 
 func readKeys(ctx context.Context, tx *store.Tx, kind string) (*keys, error) {
@@ -31,14 +32,15 @@ func readKeys(ctx context.Context, tx *store.Tx, kind string) (*keys, error) {
 	if err != nil {
 		return nil, err
 	}
-	k := &keys{kind, make(map[string]uint32, len(all)), all}
+	k := &keys{kind, make(map[string]uint32, len(all)), all, map[string]bool{}}
 	for i, key := range all {
 		k.codes[key] = uint32(i)
 	}
 	return k, nil
 }
 
-// code is the code of the key in a column; what is unknown is a fault.
+// code is the code of the key in a column; what is unknown is a fault, of which the first
+// line is listed and the others are counted.
 func (k *keys) code(t *table, column string) (uint32, bool) {
 	key := strings.TrimSpace(t.get(column))
 	code, ok := k.codes[key]
@@ -46,10 +48,14 @@ func (k *keys) code(t *table, column string) (uint32, bool) {
 	case ok:
 	case key == "":
 		t.fault(column, "expected the key of a %s", k.kind)
-	case len(t.refusal.Faults) < shownFaults:
-		t.fault(column, "unknown %s%s (a new one comes in with its register)", k.kind, lang.Suggestion(key, k.all))
+	case k.told[key] || len(t.refusal.Faults) >= shownFaults:
+		t.refusal.Count++
+	case len(k.all) == 0:
+		k.told[key] = true
+		t.fault(column, "unknown %s: its register is empty, and comes in first", k.kind)
 	default:
-		t.fault(column, "unknown %s", k.kind)
+		k.told[key] = true
+		t.fault(column, "unknown %s%s (a new one comes in with its register)", k.kind, lang.Suggestion(key, k.all))
 	}
 	return code, ok
 }
