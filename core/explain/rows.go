@@ -229,19 +229,24 @@ func addEvents(book *rulebook.Book, events *method.Events, add func(label, text 
 	if events == nil {
 		return
 	}
-	day := func(iso string) string {
+	dayAfter := func(iso string, days calendar.Day) string {
 		d, err := calendar.ParseDay(iso)
 		if err != nil {
 			return iso
 		}
-		return d.Words()
+		return (d + days).Words()
 	}
+	day := func(iso string) string { return dayAfter(iso, 0) }
 	for _, w := range events.Windows[:min(len(events.Windows), mostWindows)] {
 		label := "Window"
 		if w.Role != "" {
 			label = strings.ToUpper(w.Role[:1]) + w.Role[1:]
 		}
-		add(label, day(w.First)+" to "+day(w.Last))
+		first := day(w.First)
+		if w.Role == "after" { // which names its event, and is of the days behind it
+			first = dayAfter(w.First, 1)
+		}
+		add(label, first+" to "+day(w.Last))
 	}
 	if more := len(events.Windows) - mostWindows; more > 0 {
 		add("Further windows", fmt.Sprint(more))

@@ -43,6 +43,10 @@ func TestEvidenceInRows(t *testing.T) {
 	assert.Equal(t, []string{"Last seen in order lines = 30 Sep 2026", "As of, that day complete = 31 Oct 2026", "Days without = 31 days", "Limit = at least 30 days", "Revenue = 5", "Rate = none: division by zero",
 		"Breached = in 2 of the last 3 months; flagged from 2 on"}, rows("quiet", quiet))
 
+	shifted := judge.Evidence{Events: &method.Events{AsOf: "2026-10-31", Windows: []method.EventWindow{{First: "2026-09-23", Last: "2026-10-21", Role: "after"}, {First: "2026-08-26", Last: "2026-09-22", Role: "before"}},
+		Lines: []method.EventLine{{Feed: "sales", Day: "2026-09-23", Role: "event"}}}}
+	assert.Equal(t, []string{"After = 24 Sep 2026 to 21 Oct 2026", "Before = 26 Aug 2026 to 22 Sep 2026", "23 Sep 2026 = Order lines"}, rows("plain", shifted), "28 days each, the event in neither")
+
 	chosen := judge.Evidence{Holding: []string{"revenue above 10", "rate below 3%"}}
 	assert.Equal(t, []string{"It holds that = revenue above 10", "It holds that = rate below 3%"}, rows("plain", chosen))
 	value, yardstick := explain.Values(book, book.Rule("plain"), chosen)

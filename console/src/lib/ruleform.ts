@@ -35,6 +35,18 @@ const placed = [
   'threshold.of',
 ]
 
+/** What stands in empty fields, said with names of the rulebook's own. */
+export function hintsOf(attributes: string[], measures: string[], feeds: string[]) {
+  const [first, second] = [measures[0] ?? 'a_measure', measures[1]]
+  return {
+    scope: `${attributes[0] ?? 'rep.territory'} is not "…"`,
+    condition: `${first} above 100`,
+    inputs: second ? `${first} 100, ${second} 60` : `${first} 100`,
+    stake: second ? `${first} - ${second}` : first,
+    lines: `${feeds[0] ?? 'a_feed'} where … above 100`,
+  }
+}
+
 function ruleOf(
   definition: () => Definition,
   faults: () => Schemas['Fault'][],
@@ -60,6 +72,13 @@ function ruleOf(
     measures,
     dials,
     attributes,
+    hints: computed(() =>
+      hintsOf(
+        attributes.value.map((a) => a.name),
+        measures.value.map((m) => m.name),
+        (book.value?.feeds ?? []).map((f) => f.name),
+      ),
+    ),
     /** All that a formula may name. */
     names: computed(() => [...measures.value, ...dials.value, ...(report()?.functions ?? []), ...attributes.value]),
     family: computed(() => familyOf(d.value)),

@@ -303,14 +303,14 @@ const whatIf = useQuery({
           <input
             v-model="key"
             class="field w-24 font-mono text-small"
-            placeholder="R-17"
+            placeholder="Key"
             aria-label="Key of the subject"
           />
           <span class="text-muted">had</span>
           <input
             v-model="figures"
             class="field min-w-40 flex-1 font-mono text-small"
-            placeholder="revenue 410, target 500"
+            :placeholder="`${definition.of ?? definition.outlier?.of ?? 'a_measure'} 100`"
             aria-label="Its figures"
           />
           <button class="button">Ask</button>

@@ -7,6 +7,7 @@ import { dayWords } from '@/lib/format'
 /** Dated lines on a time line: events, their windows, and the answers or their absence. */
 const props = defineProps<{ events: Events; feeds: (name: string) => string }>()
 const wide = 560
+const iso = (day: number) => new Date(day * 86_400_000).toISOString().slice(0, 10)
 const pad = { left: 12, right: 12 }
 const span = computed(() => {
   const days = [
@@ -21,6 +22,10 @@ const span = computed(() => {
 const x = (day: number) =>
   pad.left +
   ((day - span.value.first) / Math.max(1, span.value.last - span.value.first)) * (wide - pad.left - pad.right)
+// What comes after an event names its day, and is of the days behind it.
+const windows = computed(() =>
+  props.events.windows.map((w) => (w.role === 'after' ? { ...w, first: iso(dayNumber(w.first) + 1) } : w)),
+)
 const rows = computed(() => {
   const roles = [...new Set(props.events.lines.map((l) => `${l.role ?? ''}\u0000${l.feed}`))]
   return roles.map((r) => {
@@ -32,7 +37,6 @@ const top = 8
 const rowHeight = 30
 const tall = computed(() => top + Math.max(1, rows.value.length) * rowHeight + 22)
 const base = computed(() => tall.value - 20)
-const iso = (day: number) => new Date(day * 86_400_000).toISOString().slice(0, 10)
 const described = computed(
   () =>
     `${props.events.lines.length} lines and ${props.events.windows.length} windows from ${dayWords(iso(span.value.first))} to ${dayWords(iso(span.value.last))}`,
@@ -43,7 +47,7 @@ const described = computed(
   <figure>
     <svg :viewBox="`0 0 ${wide} ${tall}`" class="w-full" role="img" :aria-label="described">
       <rect
-        v-for="(w, i) in events.windows"
+        v-for="(w, i) in windows"
         :key="`w${i}`"
         :x="x(dayNumber(w.first)) - 2"
         :y="top"
@@ -73,7 +77,7 @@ const described = computed(
       </text>
     </svg>
     <ol class="figures mt-1 text-small">
-      <li v-for="(w, i) in events.windows" :key="i" class="text-muted">
+      <li v-for="(w, i) in windows" :key="i" class="text-muted">
         {{ dayWords(w.first) }} to {{ dayWords(w.last) }}<template v-if="w.role">, {{ w.role }}</template>
       </li>
       <li v-if="events.more" class="text-muted">{{ events.more }} earlier lines are not drawn.</li>

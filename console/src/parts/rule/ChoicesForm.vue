@@ -9,7 +9,7 @@ import GradeSelect from './GradeSelect.vue'
 import RemoveButton from './RemoveButton.vue'
 
 /** A threshold by conditions: the first choice that fits decides. */
-const { d, grades, measures, names, at, set } = useRule()
+const { d, grades, hints, measures, names, at, set } = useRule()
 type Choice = Schemas['ChoiceDefinition']
 const hows = { all: 'all of these', any: 'any of these', none: 'none of these', some: 'at least so many of these' }
 const choices = computed(() => d.value.choose ?? [])
@@ -59,7 +59,7 @@ const fresh = computed(() => `${measures.value[0]?.name} above 0`)
           :model-value="of"
           :label="`Condition ${k + 1} of choice ${i + 1}`"
           :names="names"
-          placeholder="margin_rate below 18%"
+          :placeholder="hints.condition"
           @update:model-value="(v) => setChoice(i, { of: c.of.map((x, n) => (n === k ? v : x)) })"
         />
         <button

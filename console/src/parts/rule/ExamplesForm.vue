@@ -8,7 +8,7 @@ import GradeSelect from './GradeSelect.vue'
 import RemoveButton from './RemoveButton.vue'
 
 /** Stated inputs and the verdict they must get. */
-const { d, at, set } = useRule()
+const { d, hints, at, set } = useRule()
 type Example = Record<string, string>
 const examples = computed(() => d.value.examples ?? [])
 const setExample = (i: number, ex: Example) => set({ examples: examples.value.map((x, k) => (k === i ? ex : x)) })
@@ -35,7 +35,7 @@ function parseInputs(text: string): Example {
         <input
           class="field w-full font-mono text-small"
           :aria-label="`Inputs of example ${i + 1}`"
-          placeholder="margin_rate 18%, revenue 6000"
+          :placeholder="hints.inputs"
           :value="inputsText(ex)"
           @change="(e) => setExample(i, { ...parseInputs(valueOf(e)), is: ex.is })"
         />

@@ -11,7 +11,7 @@ import MethodPicture from './MethodPicture.vue'
 
 /** The settings of an outlier or event-window method, drawn from its description. */
 const props = defineProps<{ method: Method }>()
-const { d, book, attributes, at, set } = useRule()
+const { d, book, attributes, hints, at, set } = useRule()
 const settings = computed(() => d.value[props.method.family] ?? {})
 const text = (s: Setting) => settings.value[s.key] ?? s.default ?? ''
 
@@ -90,7 +90,7 @@ function toggle(s: Setting, word: string) {
             class="field mt-0.5 block w-full font-mono text-small"
             :aria-label="settingTitle(s)"
             list="feeds-of-rules"
-            placeholder="sales where net above 1000"
+            :placeholder="hints.lines"
             :value="text(s)"
             @change="(e) => put(s.key, valueOf(e))"
           />

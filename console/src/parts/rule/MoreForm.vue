@@ -6,7 +6,7 @@ import FaultLines from './FaultLines.vue'
 import GradeSelect from './GradeSelect.vue'
 
 /** What most rules leave as it is. */
-const { d, names, family, at, set } = useRule()
+const { d, names, family, hints, at, set } = useRule()
 const checked = (e: Event) => (e.target as HTMLInputElement).checked
 </script>
 
@@ -52,7 +52,7 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
           :value="d.persists"
           @change="(e) => set({ persists: valueOf(e) || undefined })"
         />
-        <span class="ml-2 text-small text-muted">of the last months on; empty: at once</span>
+        <span class="ml-2 text-small text-muted">of the last periods on; empty: at once</span>
         <FaultLines :faults="at('persists')" />
       </div>
       <span class="text-small text-muted">At stake</span>
@@ -61,7 +61,7 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
         label="At stake"
         :names="names"
         :faults="at('stake')"
-        placeholder="(margin_floor - margin_rate) * revenue"
+        :placeholder="hints.stake"
         @update:model-value="(v) => set({ stake: v || undefined })"
       />
       <span class="text-small text-muted">Cases</span>

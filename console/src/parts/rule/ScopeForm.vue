@@ -8,7 +8,7 @@ import MeasureSelect from './MeasureSelect.vue'
 import RemoveButton from './RemoveButton.vue'
 
 /** Who is judged: levels, scope and minimum base. */
-const { d, book, measures, attributes, at, set } = useRule()
+const { d, book, measures, attributes, hints, at, set } = useRule()
 const levels = computed(() => {
   const kinds = book.value?.kinds ?? []
   return [
@@ -96,7 +96,7 @@ const setBase = (i: number, part: Partial<(typeof base.value)[number]>) =>
         label="Only where"
         :names="attributes"
         :faults="at('where')"
-        placeholder='rep.territory is not "Outer Isles"'
+        :placeholder="hints.scope"
         @update:model-value="(v) => set({ where: v || undefined })"
       />
       <span class="pt-1.5 text-small text-muted">large enough</span>
