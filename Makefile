@@ -50,11 +50,11 @@ test: prepare-test build generated
 	$(MAKE) -j2 lint run-tests
 
 run-tests:
-	$(GO) test -parallel 4 -timeout 20m ./...
+	$(GO) test -parallel 6 -timeout 20m ./...
 
 # The same under the race detector, which takes twice as long.
 race: prepare-test build
-	$(GO) test -race -parallel 4 -timeout 40m ./...
+	$(GO) test -race -parallel 6 -timeout 40m ./...
 
 # Against hand-written SQL, a bare COPY and one pass of memory; LINES sets the
 # size. docs/benchmarks.md keeps the last table.

@@ -324,15 +324,20 @@ func (p *Page) PDF() ([]byte, error) {
 
 // Axe runs axe-core over the page and lists what it finds.
 func (p *Page) Axe(source string) ([]string, error) {
-	return p.axe(source, `['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']`)
+	return p.axe(source, `['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']`, `{}`)
+}
+
+// AxeLayout looks at all but the contrast of colours, which takes the longest.
+func (p *Page) AxeLayout(source string) ([]string, error) {
+	return p.axe(source, `['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']`, `{'color-contrast': {enabled: false}}`)
 }
 
 // AxeContrast looks at the contrast of colours alone.
 func (p *Page) AxeContrast(source string) ([]string, error) {
-	return p.axe(source, `['color-contrast']`)
+	return p.axe(source, `['color-contrast']`, `{}`)
 }
 
-func (p *Page) axe(source, rules string) ([]string, error) {
+func (p *Page) axe(source, tags, rules string) ([]string, error) {
 	script, err := os.ReadFile(source)
 	if err != nil {
 		return nil, fmt.Errorf("reading axe-core: %w", err)
@@ -340,5 +345,5 @@ func (p *Page) axe(source, rules string) ([]string, error) {
 	if err := p.Run("window.axe || (() => {" + string(script) + "})()"); err != nil {
 		return nil, err
 	}
-	return Value[[]string](p, `axe.run(document, {runOnly: `+rules+`}).then(r => r.violations.map(v => v.id + ': ' + v.help + ' at ' + v.nodes.slice(0, 4).map(n => n.target.join(' ')).join(', ')))`)
+	return Value[[]string](p, `axe.run(document, {runOnly: `+tags+`, rules: `+rules+`}).then(r => r.violations.map(v => v.id + ': ' + v.help + ' at ' + v.nodes.slice(0, 4).map(n => n.target.join(' ')).join(', ')))`)
 }
