@@ -11,15 +11,16 @@ import (
 	"io/fs"
 	"net/http"
 	"net/url"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
 
 	"github.com/alexedwards/scs/v2"
+	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
 	"github.com/getkin/kin-openapi/routers"
-	"github.com/getkin/kin-openapi/routers/gorillamux"
 	"github.com/gin-gonic/gin"
 
 	"oskel/core/calendar"
@@ -111,10 +112,6 @@ func New(s Services) (http.Handler, error) {
 			operation.Security = nil
 		}
 	}
-	router, err := gorillamux.NewRouter(spec)
-	if err != nil {
-		return nil, fmt.Errorf("reading the contract: %w", err)
-	}
 	sv := &server{Services: s, sessions: scs.New(), limits: newLimiter(s.Limits), meters: newMeters()}
 	sv.sessions.Store = s.Sessions
 	sv.sessions.HashTokenInStore = true
@@ -144,7 +141,7 @@ func New(s Services) (http.Handler, error) {
 	engine.Use(gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, what any) {
 		refuse(c, fmt.Errorf("panic: %v", what))
 	}))
-	api := engine.Group("/", sv.meters.count, sv.authenticate, sv.validate(router))
+	api := engine.Group("/", sv.meters.count, sv.authenticate, sv.validate(routesOf(spec)))
 	strict := contract.NewStrictHandlerWithOptions(sv, []contract.StrictMiddlewareFunc{authorize, sv.audit}, contract.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { refuse(c, fail(http.StatusBadRequest, "invalid-request", "%s", err)) },
 		HandlerErrorFunc:         refuse,
@@ -232,14 +229,32 @@ func headers(secure bool, next http.Handler) http.Handler {
 	})
 }
 
+// inPath is a parameter in a path of the contract.
+var inPath = regexp.MustCompile(`\{(\w+)\}`)
+
+// routesOf are the operations of the contract by method and path as the engine has found
+// it, which need not be looked for again.
+func routesOf(spec *openapi3.T) map[string]*routers.Route {
+	out := map[string]*routers.Route{}
+	for path, item := range spec.Paths.Map() {
+		for method, operation := range item.Operations() {
+			out[method+" "+inPath.ReplaceAllString(path, ":$1")] = &routers.Route{Spec: spec, Path: path, PathItem: item, Method: method, Operation: operation}
+		}
+	}
+	return out
+}
+
 // validate holds each request against the contract. The file of an intake is
 // checked row by row later on, and that of a case when it has come.
-func (s *server) validate(router routers.Router) gin.HandlerFunc {
+func (s *server) validate(routes map[string]*routers.Route) gin.HandlerFunc {
 	options := &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}
 	withoutBody := &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc, ExcludeRequestBody: true}
 	return func(c *gin.Context) {
-		route, params, err := router.FindRoute(c.Request)
-		if err != nil {
+		route, params := routes[c.Request.Method+" "+c.FullPath()], map[string]string{}
+		for _, p := range c.Params {
+			params[p.Key] = p.Value
+		}
+		if route == nil {
 			refuse(c, fail(http.StatusNotFound, "not-found", "There is nothing at %s %s.", c.Request.Method, c.Request.URL.Path))
 			return
 		}

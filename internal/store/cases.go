@@ -351,9 +351,20 @@ type NewCaseEvent struct {
 	Author, What, Text string
 }
 
+// fewEvents is up to how many rows are sent at once: a COPY asks for the columns first,
+// and waits for the answer.
+const fewEvents = 20
+
 // AddCaseEvents records what happened to cases, in order.
 func (t *Tx) AddCaseEvents(ctx context.Context, all []NewCaseEvent) error {
 	t.grows("case_events", len(all))
+	if len(all) <= fewEvents {
+		b := &pgx.Batch{}
+		for _, e := range all {
+			b.Queue(insertCaseEvent, e.Case.ID, e.Author, e.What, e.Text)
+		}
+		return t.tx.SendBatch(ctx, b).Close()
+	}
 	_, err := t.tx.CopyFrom(ctx, pgx.Identifier{"case_events"}, []string{"case_id", "author", "what", "text"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
 		e := all[i]
 		return []any{e.Case.ID, e.Author, e.What, e.Text}, nil
