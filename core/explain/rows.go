@@ -261,7 +261,7 @@ func addEvents(book *rulebook.Book, events *method.Events, add func(label, text 
 		}
 		add(day(l.Day), text)
 	}
-	if more := len(events.Lines) - mostLines + events.More; len(events.Lines) > mostLines && more > 0 {
+	if more := len(events.Lines) - mostLines + events.More; more > 0 {
 		add("Further lines", fmt.Sprint(more))
 	}
 }

@@ -2,6 +2,7 @@ package explain_test
 
 import (
 	"math/big"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -46,6 +47,12 @@ func TestEvidenceInRows(t *testing.T) {
 	shifted := judge.Evidence{Events: &method.Events{AsOf: "2026-10-31", Windows: []method.EventWindow{{First: "2026-09-23", Last: "2026-10-21", Role: "after"}, {First: "2026-08-26", Last: "2026-09-22", Role: "before"}},
 		Lines: []method.EventLine{{Feed: "sales", Day: "2026-09-23", Role: "event"}}}}
 	assert.Equal(t, []string{"After = 24 Sep 2026 to 21 Oct 2026", "Before = 26 Aug 2026 to 22 Sep 2026", "23 Sep 2026 = Order lines"}, rows("plain", shifted), "28 days each, the event in neither")
+
+	shifted.Events.Windows = nil
+	shifted.Events.Lines = slices.Repeat(shifted.Events.Lines, 12)
+	assert.Len(t, rows("plain", shifted), 12)
+	shifted.Events.Lines, shifted.Events.More = slices.Repeat(shifted.Events.Lines[:1], 14), 5
+	assert.Equal(t, "Further lines = 7", rows("plain", shifted)[12])
 
 	chosen := judge.Evidence{Holding: []string{"revenue above 10", "rate below 3%"}}
 	assert.Equal(t, []string{"It holds that = revenue above 10", "It holds that = rate below 3%"}, rows("plain", chosen))

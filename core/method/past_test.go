@@ -145,6 +145,8 @@ func TestMethodsThatCannotBe(t *testing.T) {
 		"outlier: {of: net, by: control chart, runs: [beyond, bellow], grade: act}":                       `expected one of beyond, one side, steady, alternating, two of three, four of five, close, apart, found "bellow"`,
 		"outlier: {of: net, by: smoothed average, target: 20%, grade: act}":                               "a percentage, but net is in money",
 		"window: {burst: returns, at_least: 5 lines, within: 0 days, grade: act}":                         "expected a number of days from 1 to 366, such as '7 days', found 0",
+		"window: {burst: returns, at_least: 5 lines, within: 366 days, grade: act}":                       "",
+		"window: {burst: returns, at_least: 5 lines, within: 367 days, grade: act}":                       "expected a number of days from 1 to 366, such as '7 days', found 367",
 		"window: {burst: returns, at_least: 5 lines, within: cut days, grade: act}":                       "",
 		"window: {burst: returns, at_least: 5 in total, within: 7 days, grade: act}":                      "a total needs 'number': which number of the lines is added up?",
 		"window: {burst: returns, at_least: 5 lines, number: net, within: 7 days, grade: act}":            "'number' is for a total: write 'at_least' with 'in total'",
