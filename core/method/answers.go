@@ -144,9 +144,18 @@ func answerAxis(title string) func(*rulebook.Book, *rulebook.Rule) Axis {
 	return func(*rulebook.Book, *rulebook.Rule) Axis { return Axis{rulebook.Count, 0, title} }
 }
 
-// checkAnswers finds common keys that one of the two feeds does not have.
+// checkAnswers finds common keys that one of the two feeds does not have, or has as
+// something else.
 func checkAnswers(b *rulebook.Book, r *rulebook.Rule, say func(key, format string, args ...any)) {
 	for _, name := range r.Settings["same"].List {
+		of, by := b.Feed(r.Settings[r.Method.Name].Feed), b.Feed(r.Settings["by"].Feed)
+		if of.SubjectColumn(name) == "" {
+			of, by = by, of
+		}
+		if of.SubjectColumn(name) != "" && by.SubjectColumn(name) == "" && by.Stored(name) {
+			say("same", "%s is a kind in the lines of %s, and words in those of %s: they have nothing to be compared by", name, of.Name, by.Name)
+			continue
+		}
 		for _, key := range []string{r.Method.Name, "by"} {
 			fd := b.Feed(r.Settings[key].Feed)
 			if fd.SubjectColumn(name) == "" && !fd.Stored(name) {

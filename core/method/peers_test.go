@@ -2,12 +2,16 @@ package method_test
 
 import (
 	"fmt"
+	"math"
 	"math/big"
 	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/stat"
+	"gonum.org/v1/gonum/stat/distuv"
 	"pgregory.net/rapid"
 )
 
@@ -26,6 +30,8 @@ func TestOutliersAmongPeersByHand(t *testing.T) {
 		{"outlier: {of: net, by: standard score, beyond: 1.5, peers: 2, grade: act}", "0 0 0 4", "clear; clear; clear; clear"},
 		{"outlier: {of: net, by: standard score, beyond: 1.4999, peers: 2, grade: act}", "0 0 0 4", "clear; clear; clear; act"},
 		{"outlier: {of: net, by: standard score, beyond: 1.4999, side: low, peers: 2, grade: act}", "0 0 0 4", "clear; clear; clear; clear"},
+		// The same far from zero, where floating point sees no difference.
+		{"outlier: {of: net, by: standard score, beyond: 1.4999, peers: 2, grade: act}", "100000000000000.0001 100000000000000.0001 100000000000000.0001 100000000000000.0005", "clear; clear; clear; act"},
 		{"outlier: {of: net, by: standard score, beyond: 1, peers: 2, grade: act}", "0.3 0.3 0.3", "not judged (no spread among the peers); not judged (no spread among the peers); not judged (no spread among the peers)"},
 		// 1 to 5: quartiles 2 and 4, fences at -1 and 7 (k 1.5), 0 and 6 (k 1).
 		{"outlier: {of: net, by: quartile fences, beyond: 1.5, peers: 2, grade: act}", "1 2 3 4 5", "clear; clear; clear; clear; clear"},
@@ -232,4 +238,27 @@ func TestOutliersAgreeWithRationals(t *testing.T) {
 			}
 		}
 	})
+}
+
+// p-values by Student's t are those of a value against all the others, by their own mean
+// and spread: (x - m) / (s sqrt(1 + 1/k)) with k - 1 degrees of freedom, k the others.
+func TestDiscoveriesByStudent(t *testing.T) {
+	values := []float64{10, 12, 9, 11, 10, 13, 8, 11, 12, 18}
+	var texts []string
+	for _, v := range values {
+		texts = append(texts, fmt.Sprint(v))
+	}
+	others := values[:9]
+	mean, s := stat.MeanStdDev(others, nil)
+	k := float64(len(others))
+	at := (values[9] - mean) / (s * math.Sqrt(1+1/k))
+	adjusted := 2 * distuv.StudentsT{Mu: 0, Sigma: 1, Nu: k - 1}.Survival(at) * float64(len(values)) // the least p of ten
+	share := math.Floor(adjusted * 1e4)
+	require.Positive(t, share)
+	rule := "outlier: {of: net, by: false discoveries, model: t, side: high, peers: 2, share: %v%%, grade: act}"
+	flagged := func(share float64) bool {
+		return strings.HasSuffix(judged(t, fmt.Sprintf(rule, share/100), texts...), "act")
+	}
+	assert.False(t, flagged(share))
+	assert.True(t, flagged(share+1))
 }

@@ -303,3 +303,22 @@ func TestWindowsAtOtherLevels(t *testing.T) {
 	}
 	assert.Equal(t, []string{"act; act; act", "act"}, all)
 }
+
+// The evidence of what is during a window says how it was held.
+func TestEvidenceOfWhatIsDuring(t *testing.T) {
+	for rule, want := range map[string]string{"as: change, before: 10 days, below: 25%": "Change a day", "above: 1%": "Share of the month"} {
+		e := world(t, read(t, "window: {during: fair, of: net, "+rule+", grade: act}"), 1, lines("s 09-29 0 999; s 10-01 0 70; s 10-07 0 36")...)
+		assert.Equal(t, want, judge.EvidenceFor(e, found(e, october), 0).Figures[0].Label)
+	}
+}
+
+// What both lines must have in common is of one sort in both: the key of a subject is
+// never held against a word.
+func TestCommonKeysAreOfOneSort(t *testing.T) {
+	words := strings.Replace(head, "returns: {title: Returns, date: day, subjects: {shop: shop, item: item}, numbers: {net: money}, labels: [ticket]}", "returns: {title: Returns, date: day, subjects: {shop: shop}, numbers: {net: money}, labels: [ticket, item]}", 1)
+	assert.NotEqual(t, head, words)
+	_, all, _ := judge.ReadBook([]byte(words + "  - {name: x, judges: shop, window: {followed: sales, by: returns, within: 30 days, same: [item], grade: act}}\n"))
+	if assert.Len(t, all, 1) {
+		assert.Equal(t, "item is a kind in the lines of sales, and words in those of returns: they have nothing to be compared by", all[0].Text)
+	}
+}
