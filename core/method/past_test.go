@@ -134,49 +134,54 @@ func TestPastsAgreeWithRationals(t *testing.T) {
 // What cannot be is refused in a sentence.
 func TestMethodsThatCannotBe(t *testing.T) {
 	for rule, want := range map[string]string{
-		"outlier: {of: net, by: own past, over: 5 periods, at_least: 6 periods, beyond: 3, grade: act}":                                   "asks for 6 periods with a value, and only 5 are looked at",
-		"outlier: {of: net, by: generalised ESD, alpha: 0%, grade: act}":                                                                  "expected a level above 0% and below 100%, such as 5%, found 0%",
-		"outlier: {of: net, by: generalised ESD, alpha: 100%, grade: act}":                                                                "expected a level above 0% and below 100%, such as 5%, found 100%",
-		"outlier: {of: net, by: generalised ESD, alpha: 0, grade: act}":                                                                   "expected a level above 0% and below 100%, such as 5%, found 0",
-		"outlier: {of: net, by: generalised ESD, alpha: 1, grade: act}":                                                                   "expected a level above 0% and below 100%, such as 5%, found 1",
-		"outlier: {of: net, by: generalised ESD, alpha: 0.05, grade: act}":                                                                "did you mean 5%? (0.05% would be written 0.05%)",
-		"outlier: {of: net, by: generalised ESD, alpha: 5, grade: act}":                                                                   "did you mean 5%?",
-		"outlier: {of: net, by: generalised ESD, most: 20, grade: act}":                                                                   "looks for 20 outliers where there may be 25 values: expected at most half of them",
-		"outlier: {of: net, by: same season, years: 1, beyond: 3, grade: act}":                                                            "expected a number of years before from 2 to 20, such as 3, found 1",
-		"outlier: {of: net, by: control chart, baseline_from: 2026-05, baseline_to: 2026-02, grade: act}":                                 "the baseline ends before it starts: 2026-05 to 2026-02",
-		"outlier: {of: net, by: control chart, baseline_from: 2026-13, baseline_to: 2026-04, grade: act}":                                 `"2026-13" is not a period`,
-		"outlier: {of: net, by: control chart, baseline_from: 2026-01, baseline_to: 2026-14, grade: act}":                                 `"2026-14" is not a period`,
-		"window: {burst: returns, at_least: 5 lines, within: 7 days, grade: act}, examples: [{found: 5, is: act}, {found: 4, is: clear}]": "",
-		"window: {burst: returns, at_least: 5 lines, within: 7 days, grade: act}, examples: [{net: 4, is: act}]":                          "the example of a burst says what was found in the fullest window, such as {found: 5, is: act}",
-		"outlier: {of: net, by: control chart, baseline_from: 2026-05, grade: act}":                                                       "a fixed baseline states both its first and its last period: baseline_from and baseline_to",
-		"outlier: {of: net, by: control chart, baseline_from: 2026-Q1, baseline_to: 2026-Q4, grade: act}":                                 "a rule of each month has a baseline of months, found 2026-Q1 to 2026-Q4",
-		"outlier: {of: net, by: control chart, baseline_from: 2026-05, baseline_to: 2026-06, grade: act}":                                 "a baseline of 2 periods tells nothing of what is usual: expected 3 or more",
-		"outlier: {of: net, by: control chart, runs: [beyond, beyond], grade: act}":                                                       `"beyond" is named twice`,
-		"outlier: {of: net, by: control chart, runs: [beyond, bellow], grade: act}":                                                       `expected one of beyond, one side, steady, alternating, two of three, four of five, close, apart, found "bellow"`,
-		"outlier: {of: net, by: smoothed average, target: 20%, grade: act}":                                                               "a percentage, but net is in money",
-		"window: {burst: returns, at_least: 5 lines, within: 0 days, grade: act}":                                                         "expected a number of days from 1 to 366, such as '7 days', found 0",
-		"window: {burst: returns, at_least: 5 lines, within: 366 days, grade: act}":                                                       "",
-		"window: {burst: returns, at_least: 5 lines, within: 367 days, grade: act}":                                                       "expected a number of days from 1 to 366, such as '7 days', found 367",
-		"window: {burst: returns, at_least: 5 lines, within: cut days, grade: act}":                                                       "",
-		"window: {burst: returns, at_least: 5 in total, within: 7 days, grade: act}":                                                      "a total needs 'number': which number of the lines is added up?",
-		"window: {burst: returns, at_least: 5 lines, number: net, within: 7 days, grade: act}":                                            "'number' is for a total: write 'at_least' with 'in total'",
-		"window: {burst: returns, at_least: 5 in total, number: nett, within: 7 days, grade: act}":                                        `the lines of returns have no number "nett"; did you mean net?`,
-		"window: {burst: returns, at_least: 2.5 lines, within: 7 days, grade: act}":                                                       "a count is a whole number",
-		"window: {followed: sales, by: returns, within: 30 days, same: [colour], grade: act}":                                             `the lines of sales have no kind, label or note "colour"`,
-		"window: {followed: sales, by: returned, within: 30 days, grade: act}":                                                            `unknown feed "returned"; did you mean returns?`,
-		"window: {followed: 'sales where nett above 3', by: returns, within: 30 days, grade: act}":                                        `the lines of sales have no label, number or attribute "nett"; did you mean net?`,
-		"window: {followed: sales, unanswered: sales, by: returns, within: 30 days, grade: act}":                                          `state either "followed" or "unanswered", not both`,
-		"window: {silence: sales, grade: act}":                                                                                            "state how long: 'at_least: 45 days', 'longer_than: 2.5 usual gaps', or both",
-		"window: {during: fare, of: net, above: 40%, grade: act}":                                                                         `the calendar has no windows of the kind "fare"; did you mean fair?`,
-		"window: {during: fair, of: rate, above: 40%, grade: act}":                                                                        "rate does not add up over days; expected a sum or a count of lines",
-		"window: {during: fair, of: net, grade: act}":                                                                                     "state what is flagged: 'above', 'below', or both",
-		"window: {shift: sales, after: returns, days: 20 days, grade: act}":                                                               "state either 'beyond', a change that is flagged, or 'less_than', a change that should have come",
-		"window: {shift: sales, after: returns, days: 20 days, beyond: 30, grade: act}":                                                   "a change is a percentage, such as 30%",
-		"window: {shift: sales, after: returns, days: 20 days, as: difference, beyond: 30%, grade: act}":                                  "a difference is an amount a day, such as 100, not a percentage",
-		"window: {silence: sales, at_least: part days, grade: act}":                                                                       "a number of days",
-		"no_data: act, window: {burst: returns, at_least: 5 lines, within: 7 days, grade: act}":                                           "a burst has no 'no data': what was never seen is not judged",
-		"outlier: {of: net, among: shop.city, by: percentile, beyond: 95%, grade: act}":                                                   `expected an attribute of shop`,
-		"outlier: {of: net, by: percentile, beyond: 40%, grade: act}":                                                                     "expected a share of the others from 50% to 100%, such as 95%, found 40%",
+		"outlier: {of: net, by: own past, over: 5 periods, at_least: 6 periods, beyond: 3, grade: act}":                                                                            "asks for 6 periods with a value, and only 5 are looked at",
+		"outlier: {of: net, by: generalised ESD, alpha: 0%, grade: act}":                                                                                                           "expected a level above 0% and below 100%, such as 5%, found 0%",
+		"outlier: {of: net, by: generalised ESD, alpha: 100%, grade: act}":                                                                                                         "expected a level above 0% and below 100%, such as 5%, found 100%",
+		"outlier: {of: net, by: generalised ESD, alpha: 0, grade: act}":                                                                                                            "expected a level above 0% and below 100%, such as 5%, found 0",
+		"outlier: {of: net, by: generalised ESD, alpha: 1, grade: act}":                                                                                                            "expected a level above 0% and below 100%, such as 5%, found 1",
+		"outlier: {of: net, by: generalised ESD, alpha: 0.05, grade: act}":                                                                                                         "did you mean 5%? (0.05% would be written 0.05%)",
+		"outlier: {of: net, by: generalised ESD, alpha: 5, grade: act}":                                                                                                            "did you mean 5%?",
+		"outlier: {of: net, by: generalised ESD, most: 20, grade: act}":                                                                                                            "looks for 20 outliers where there may be 25 values: expected at most half of them",
+		"outlier: {of: net, by: same season, years: 1, beyond: 3, grade: act}":                                                                                                     "expected a number of years before from 2 to 20, such as 3, found 1",
+		"outlier: {of: net, by: control chart, baseline_from: 2026-05, baseline_to: 2026-02, grade: act}":                                                                          "the baseline ends before it starts: 2026-05 to 2026-02",
+		"outlier: {of: net, by: control chart, baseline_from: 2026-13, baseline_to: 2026-04, grade: act}":                                                                          `"2026-13" is not a period`,
+		"outlier: {of: net, by: control chart, baseline_from: 2026-01, baseline_to: 2026-14, grade: act}":                                                                          `"2026-14" is not a period`,
+		"window: {burst: returns, at_least: 5 lines, within: 7 days, grade: act}, examples: [{found: 5, is: act}, {found: 4, is: clear}]":                                          "",
+		"window: {burst: returns, at_least: 5 lines, within: 7 days, grade: act}, examples: [{net: 4, is: act}]":                                                                   "the example of a burst says what was found in the fullest window, such as {found: 5, is: act}",
+		"outlier: {of: net, by: control chart, baseline_from: 2026-05, grade: act}":                                                                                                "a fixed baseline states both its first and its last period: baseline_from and baseline_to",
+		"outlier: {of: net, by: control chart, baseline_from: 2026-Q1, baseline_to: 2026-Q4, grade: act}":                                                                          "a rule of each month has a baseline of months, found 2026-Q1 to 2026-Q4",
+		"outlier: {of: net, by: control chart, baseline_from: 2026-05, baseline_to: 2026-06, grade: act}":                                                                          "a baseline of 2 periods tells nothing of what is usual: expected 3 or more",
+		"outlier: {of: net, by: control chart, runs: [beyond, beyond], grade: act}":                                                                                                `"beyond" is named twice`,
+		"outlier: {of: net, by: control chart, runs: [beyond, bellow], grade: act}":                                                                                                `expected one of beyond, one side, steady, alternating, two of three, four of five, close, apart, found "bellow"`,
+		"outlier: {of: net, by: smoothed average, target: 20%, grade: act}":                                                                                                        "a percentage, but net is in money",
+		"window: {burst: returns, at_least: 5 lines, within: 0 days, grade: act}":                                                                                                  "expected a number of days from 1 to 366, such as '7 days', found 0",
+		"window: {burst: returns, at_least: 5 lines, within: 366 days, grade: act}":                                                                                                "",
+		"window: {burst: returns, at_least: 5 lines, within: 367 days, grade: act}":                                                                                                "expected a number of days from 1 to 366, such as '7 days', found 367",
+		"window: {burst: returns, at_least: 5 lines, within: cut days, grade: act}":                                                                                                "",
+		"window: {burst: returns, at_least: 5 in total, within: 7 days, grade: act}":                                                                                               "a total needs 'number': which number of the lines is added up?",
+		"window: {burst: returns, at_least: 5 lines, number: net, within: 7 days, grade: act}":                                                                                     "'number' is for a total: write 'at_least' with 'in total'",
+		"window: {burst: returns, at_least: 5 in total, number: nett, within: 7 days, grade: act}":                                                                                 `the lines of returns have no number "nett"; did you mean net?`,
+		"window: {burst: returns, at_least: 2.5 lines, within: 7 days, grade: act}":                                                                                                "a count is a whole number",
+		"window: {followed: sales, by: returns, within: 30 days, same: [colour], grade: act}":                                                                                      `the lines of sales have no kind, label or note "colour"`,
+		"window: {followed: sales, by: returned, within: 30 days, grade: act}":                                                                                                     `unknown feed "returned"; did you mean returns?`,
+		"window: {followed: 'sales where nett above 3', by: returns, within: 30 days, grade: act}":                                                                                 `the lines of sales have no label, number or attribute "nett"; did you mean net?`,
+		"window: {followed: sales, unanswered: sales, by: returns, within: 30 days, grade: act}":                                                                                   `state either "followed" or "unanswered", not both`,
+		"window: {silence: sales, grade: act}":                                                                                                                                     "state how long: 'at_least: 45 days', 'longer_than: 2.5 usual gaps', or both",
+		"window: {during: fare, of: net, above: 40%, grade: act}":                                                                                                                  `the calendar has no windows of the kind "fare"; did you mean fair?`,
+		"window: {during: last 100 days, of: net, above: 40%, grade: act}":                                                                                                         "",
+		"window: {during: last 101 days, of: net, above: 40%, grade: act}":                                                                                                         `the calendar has no windows of the kind "last 101 days"`,
+		"outlier: {of: net, by: percentile, beyond: 95%, grade: act}, examples: [{percent_rank: 96%, is: act}, {percent_rank: 95%, is: clear}, {percent_rank: 4%, is: act}]":             "",
+		"outlier: {of: net, by: percentile, beyond: 95%, side: low, grade: act}, examples: [{percent_rank: 96%, is: clear}, {percent_rank: 5%, is: clear}, {percent_rank: 4%, is: act}]": "",
+		"outlier: {of: net, by: percentile, beyond: 95%, side: high, grade: act}, examples: [{percent_rank: 96%, is: act}, {percent_rank: 4%, is: clear}]":                             "",
+		"window: {during: fair, of: rate, above: 40%, grade: act}":                                                                                                                 "rate does not add up over days; expected a sum or a count of lines",
+		"window: {during: fair, of: net, grade: act}":                                                                                                                              "state what is flagged: 'above', 'below', or both",
+		"window: {shift: sales, after: returns, days: 20 days, grade: act}":                                                                                                        "state either 'beyond', a change that is flagged, or 'less_than', a change that should have come",
+		"window: {shift: sales, after: returns, days: 20 days, beyond: 30, grade: act}":                                                                                            "a change is a percentage, such as 30%",
+		"window: {shift: sales, after: returns, days: 20 days, as: difference, beyond: 30%, grade: act}":                                                                           "a difference is an amount a day, such as 100, not a percentage",
+		"window: {silence: sales, at_least: part days, grade: act}":                                                                                                                "a number of days",
+		"no_data: act, window: {burst: returns, at_least: 5 lines, within: 7 days, grade: act}":                                                                                    "a burst has no 'no data': what was never seen is not judged",
+		"outlier: {of: net, among: shop.city, by: percentile, beyond: 95%, grade: act}":                                                                                            `expected an attribute of shop`,
+		"outlier: {of: net, by: percentile, beyond: 40%, grade: act}":                                                                                                              "expected a share of the others from 50% to 100%, such as 95%, found 40%",
 	} {
 		got := problems(rule)
 		if want == "" {
@@ -217,4 +222,16 @@ func TestWhatIfOfOutliers(t *testing.T) {
 	assert.Equal(t, "actbreach", what(own, 0, map[string]*big.Rat{"net": big.NewRat(30, 1)}))
 	lines := world(t, read(t, "window: {silence: sales, at_least: 30 days, grade: act}"), 1, lines("s 10-01")...)
 	assert.Contains(t, what(lines, 0, nil), "silence looks at dated lines, not at figures")
+}
+
+// A rule says how much of its own past it needs: two thirds, rounded up, unless stated.
+func TestHowMuchPastIsNeeded(t *testing.T) {
+	for rule, want := range map[string]string{
+		"over: 12 periods": "fewer than 8 of them", "over: 5 periods": "fewer than 4 of them", "over: 12 periods, at_least: 3 periods": "fewer than 3 of them",
+	} {
+		book := read(t, "outlier: {of: net, by: own past, "+rule+", beyond: 3, grade: act}")
+		assert.Contains(t, book.Words(&book.Rules[0]), want)
+	}
+	book := read(t, "outlier: {of: net, by: control chart, baseline_from: 2025-01, baseline_to: 2025-10, grade: act}")
+	assert.Contains(t, book.Words(&book.Rules[0]), "fewer than 7 of them")
 }

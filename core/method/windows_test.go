@@ -102,6 +102,8 @@ func TestWindowsByHand(t *testing.T) {
 		// Shift: 5 days on both sides of an event, the day itself in neither.
 		{"window: {shift: sales, number: net, after: returns, days: 5 days, beyond: 39%, grade: act}", "s 10-05 0 50; s 10-10 0 999; s 10-15 0 30; r 10-10", "act", "After the event of 10 Oct 2026: 6.00 a day in 5 days, before it 10.00: a change of -40.0%; the cut is 39%."},
 		{"window: {shift: sales, number: net, after: returns, days: 5 days, beyond: 40%, grade: act}", "s 10-05 0 50; s 10-15 0 30; r 10-10", "clear", ""},
+		// What was before may lie two months back: the event is of September, and its window closes on 2 October.
+		{"window: {shift: sales, number: net, after: returns, days: 28 days, beyond: 39%, grade: act}", "s 08-08 0 50; s 10-02 0 30; r 09-04", "act", ""},
 		{"window: {shift: sales, number: net, after: returns, days: 5 days, beyond: 39%, side: high, grade: act}", "s 10-05 0 50; s 10-15 0 30; r 10-10", "clear", ""},
 		{"window: {shift: sales, number: net, after: returns, days: 5 days, beyond: 10%, grade: act}", "s 10-04 0 50; s 10-16 0 30; r 10-10", "not judged (nothing before to hold it against)", ""},
 		{"window: {shift: sales, number: net, after: returns, days: 5 days, as: difference, beyond: 3.9, grade: act}", "s 10-05 0 50; s 10-15 0 30; r 10-10", "act", ""},
