@@ -194,8 +194,8 @@ func (s *Store) readTargets(ctx context.Context, out *ledger.Snapshot, version i
 // database, another decodes.
 const readers = 4
 
-// readChunks reads months of a feed, where they are near only what has come to them since;
-// those without lines are left out.
+// readChunks reads months of a feed; those without lines are left out. Of a month that an
+// earlier snapshot holds, and that has only grown, what has come since is read.
 func (s *Store) readChunks(ctx context.Context, f *rulebook.Feed, months map[calendar.Month]bool, version int64, near *ledger.Snapshot, dictionaries dictionaries) ([]*ledger.Chunk, error) {
 	known := map[calendar.Month]*ledger.Chunk{}
 	if near != nil && near.Version < version {
@@ -246,9 +246,9 @@ func (s *Store) onlyGrown(ctx context.Context, f *rulebook.Feed, m calendar.Mont
 	return stands, err
 }
 
-// readChunk reads one month of a feed in date order, of it what intakes after a version
-// brought, 0 being all. The values are taken from the wire as they come,
-// since this is what the start of the service waits for.
+// readChunk reads one month of a feed in date order: what intakes after a version brought,
+// which of 0 is all. The values are taken from the wire as they come, since this is what
+// the start of the service waits for.
 func (s *Store) readChunk(ctx context.Context, f *rulebook.Feed, m calendar.Month, since, version int64, dictionaries dictionaries) (*ledger.Chunk, error) {
 	columns := []string{quoted(f.Date)}
 	for _, c := range f.Subjects {

@@ -39,7 +39,7 @@ const placed = [
 export function hintsOf(attributes: string[], measures: string[], feeds: string[]) {
   const [first, second] = [measures[0] ?? 'a_measure', measures[1]]
   return {
-    scope: `${attributes[0] ?? 'rep.territory'} is not "…"`,
+    scope: `${attributes[0] ?? 'a_kind.attribute'} is not "…"`,
     condition: `${first} above 100`,
     inputs: second ? `${first} 100, ${second} 60` : `${first} 100`,
     stake: second ? `${first} - ${second}` : first,
