@@ -116,7 +116,8 @@ func (a Amount) String() string {
 	return sign + whole + "." + strings.TrimRight(fmt.Sprintf("%04d", n%Scale), "0")
 }
 
-// Float is the nearest float64.
+// Float is the nearest float64, but for amounts of more than 2^53 ten-thousandths: those are
+// off by at most 2^-52 of themselves.
 func (a Amount) Float() float64 { return float64(a) / Scale }
 
 // Rat is the exact rational.

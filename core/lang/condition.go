@@ -2,6 +2,7 @@ package lang
 
 import (
 	"cmp"
+	"slices"
 	"strings"
 
 	"oskel/core/amount"
@@ -102,9 +103,9 @@ func fits(op Op, kind Type, p *Node) *Error {
 	return nil
 }
 
-// Test answers a checked condition. A missing value equals nothing, lies in no
-// list and is neither above nor below: such a comparison is false, and its
-// opposite ('is not', 'not in', 'not') true. 'is missing' asks for it.
+// Test answers a checked condition. No comparison with a missing value holds, 'is not'
+// and 'not in' included; 'not' turns the answer to a whole condition round, and 'is
+// missing' asks for what is missing.
 func Test(n *Node, lookup Lookup) bool {
 	switch n.Op {
 	case And:
@@ -120,19 +121,14 @@ func Test(n *Node, lookup Lookup) bool {
 		return v.Type == ""
 	case NotMissing:
 		return v.Type != ""
-	case IsNot:
-		return v.Type == "" || compare(v, n.Parts[1]) != 0
-	case In, NotIn:
-		found := false
-		for _, p := range n.Parts[1:] {
-			found = found || v.Type != "" && compare(v, p) == 0
-		}
-		return found == (n.Op == In)
 	}
 	if v.Type == "" {
 		return false
 	}
 	switch n.Op {
+	case In, NotIn:
+		found := slices.ContainsFunc(n.Parts[1:], func(p *Node) bool { return compare(v, p) == 0 })
+		return found == (n.Op == In)
 	case Contains:
 		return strings.Contains(v.Text, n.Parts[1].Text)
 	case StartsWith:
@@ -144,6 +140,8 @@ func Test(n *Node, lookup Lookup) bool {
 	switch n.Op {
 	case Is:
 		return c == 0
+	case IsNot:
+		return c != 0
 	case Below:
 		return c < 0
 	case AtMost:

@@ -109,7 +109,7 @@ func TestConditions(t *testing.T) {
 		`rep.size >= 12.0001`:                                   false,
 		`rep.size above -3`:                                     true,
 		`rep.gone is "x"`:                                       false,
-		`rep.gone is not "x"`:                                   true,
+		`rep.gone is not "x"`:                                   false,
 		`rep.gone is missing and not (rep.size is missing)`:     true,
 		`(rep.size below 3 or rep.size is 12) and rep.size > 1`: true,
 		`not rep.size below 3`:                                  true,

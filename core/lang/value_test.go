@@ -48,7 +48,7 @@ func TestNegationIsTheOpposite(t *testing.T) {
 	nothing := func(string) Value { return Value{} }
 	for _, text := range leaves {
 		condition, _ := Condition(text)
-		holds := text == `a is not "x"` || text == `a not in ("x", "y")` || text == "a is missing"
+		holds := text == "a is missing"
 		assert.Equal(t, holds, Test(condition, nothing), text)
 	}
 }

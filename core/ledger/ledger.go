@@ -207,6 +207,19 @@ func (r *Register) Active(code uint32, first, last calendar.Day) bool {
 	return r.active == nil || r.active[code].meets(first, last)
 }
 
+// Throughout says whether a subject is active on every day from first to last.
+func (r *Register) Throughout(code uint32, first, last calendar.Day) bool {
+	if _, ok := r.spells[code]; !ok {
+		return r.active == nil || r.active[code].meets(first, first) && r.active[code].meets(last, last)
+	}
+	for day := first; day <= last; day++ {
+		if !r.Active(code, day, day) {
+			return false
+		}
+	}
+	return true
+}
+
 // AllActive says whether every subject is active for ever.
 func (r *Register) AllActive() bool { return r.active == nil && r.spells == nil }
 

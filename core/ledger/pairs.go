@@ -4,13 +4,19 @@ import (
 	"slices"
 	"sort"
 	"sync"
+
+	"oskel/core/calendar"
 )
 
 // Pairs numbers the pairs of codes that lines were seen to join, such as a rep
 // and a product it sold: pair p joins First[p] and Second[p]. Pairs are in
 // rising order of both.
+//
+// Numbers hang on all lines there are: those of later ones may be dealt anew. A pair is
+// known by its keys; Since says from which day on there is one.
 type Pairs struct {
 	First, Second []uint32
+	Since         []calendar.Day // the day of the first line that joins them
 
 	starts  []uint32 // where the pairs of each first code begin
 	columns map[*Chunk][]uint32
@@ -62,15 +68,20 @@ func NewPairs(all []Sides, firsts int) *Pairs {
 		}
 		p.starts[first+1] = uint32(len(p.First))
 	}
+	p.Since = make([]calendar.Day, len(p.First))
 	for _, s := range all {
 		column := p.columns[s.Chunk]
 		if column == nil {
 			column = make([]uint32, s.Chunk.Days.Len())
 			p.columns[s.Chunk] = column
 		}
+		before := s.Chunk.Month.First() - 1
 		for i := s.From; i < s.To; i++ {
 			if column[i] = Nobody; s.joins(i) {
 				column[i], _ = p.Code(s.First(i), s.Second(i))
+				if day := before + calendar.Day(s.Chunk.Days.Of(i)); p.Since[column[i]] == 0 || day < p.Since[column[i]] {
+					p.Since[column[i]] = day
+				}
 			}
 		}
 	}

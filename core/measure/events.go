@@ -99,6 +99,30 @@ func (e *Engine) Events(l Lines, level Level) *Events {
 	return v
 }
 
+// FirstDays is the day of the first line of those asked for, by code of a level; 0 where
+// there is none. From is not looked at.
+func (e *Engine) FirstDays(l Lines, level Level) []calendar.Day {
+	size := e.Size(level)
+	out := make([]calendar.Day, size)
+	f, def, column, ok := e.feedOf(l.Feed, level)
+	if level.Paired() && ok {
+		_, second := level.Sides()
+		_, _, _, ok = e.feedOf(l.Feed, second)
+	}
+	if !ok {
+		return out
+	}
+	for _, p := range e.eventParts(f, level, 0, e.some(l, f, def, column, size)) {
+		days := p.chunk.Days.ByLine()
+		for k, code := range p.order.Codes {
+			if out[code] == 0 {
+				out[code] = p.chunk.Month.First() - 1 + calendar.Day(days[p.order.Lines[p.order.Starts[k]]])
+			}
+		}
+	}
+	return out
+}
+
 // findEvents gathers the lines of a feed's chunks, from one on, out of each one's
 // order by code.
 func (e *Engine) findEvents(l Lines, level Level, from int) *Events {

@@ -64,7 +64,8 @@ type Engine struct {
 	base     Aggregator
 	stop     func() bool
 	kept
-	dials map[any]string // what is known of a measure's or a formula's dials, in this book
+	dials  map[any]string              // what is known of a measure's or a formula's dials, in this book
+	begins map[*lang.Node]calendar.Day // from which day on what a formula reads has lines
 
 	supposed map[supposedKey]*big.Rat // of an engine that asks what if; nil is missing
 
@@ -87,6 +88,7 @@ type kept struct {
 	there    map[Slot][]bool
 	events   map[eventsKey]*Events
 	drawn    map[drawnKey][]drawnValue
+	stood    map[formulaKey]map[uint32]*standing
 }
 
 // key names the column of a measure. Dials are the values of those that it
@@ -117,9 +119,9 @@ type formulaKey struct {
 
 // New is an engine over the columns of a snapshot.
 func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
-	e := &Engine{Book: book, Snapshot: snapshot, dials: map[any]string{}, kept: kept{
+	e := &Engine{Book: book, Snapshot: snapshot, dials: map[any]string{}, begins: map[*lang.Node]calendar.Day{}, kept: kept{
 		columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, peerages: map[peerKey]*big.Rat{}, gathered: map[key][]*big.Rat{},
-		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, codes: map[Level]map[string]uint32{}, seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{}, events: map[eventsKey]*Events{}, drawn: map[drawnKey][]drawnValue{},
+		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, codes: map[Level]map[string]uint32{}, seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{}, events: map[eventsKey]*Events{}, drawn: map[drawnKey][]drawnValue{}, stood: map[formulaKey]map[uint32]*standing{},
 	}}
 	e.base = Memory{e}
 	return e
@@ -176,7 +178,7 @@ func (e *Engine) With(book *rulebook.Book) *Engine {
 	if rulebook.SameMeasures(e.Book, book) {
 		out.columns, out.gathered = e.columns, e.gathered
 		if rulebook.SameNodes(e.Book, book) {
-			out.formulas, out.peerages, out.drawn = e.formulas, e.peerages, e.drawn
+			out.formulas, out.peerages, out.drawn, out.stood = e.formulas, e.peerages, e.drawn, e.stood
 		}
 	}
 	return out
@@ -329,10 +331,11 @@ func (c *Column) set(i int, v, bound, roundings float64) {
 	c.Value[i], c.Error[i] = v, (bound+roundings*math.Abs(v)*rounding)*(1+0x1p-45)
 }
 
-// decimal stores a decimal. Whole numbers have no error.
+// decimal stores a decimal. Whole numbers have no error where their ten-thousandths
+// are a float64 too: beyond that two roundings come together.
 func (c *Column) decimal(i int, a amount.Amount) {
 	c.Value[i] = a.Float()
-	if a%amount.Scale != 0 || c.Value[i] >= 1<<53 || c.Value[i] <= -1<<53 {
+	if a%amount.Scale != 0 || a > 1<<53 || a < -1<<53 {
 		c.Error[i] = math.Abs(c.Value[i]) * rounding
 	}
 	c.Decimal = c.Decimal && a < mostDecimal && a > -mostDecimal
@@ -472,8 +475,8 @@ func (c *Column) Near(codes []int, exact func(code int) *big.Rat) stats.Near {
 	return n
 }
 
-// Tester answers a condition over measures, code by code: a comparison with a
-// missing value is false, and 'is missing' asks for it.
+// Tester answers a condition over measures, code by code: no comparison with a
+// missing value holds, 'is not' included; 'is missing' asks for it.
 func (e *Engine) Tester(n *lang.Node, s Slot) func(code int) bool {
 	switch n.Op {
 	case lang.And:
@@ -520,12 +523,9 @@ func (e *Engine) Tester(n *lang.Node, s Slot) func(code int) bool {
 		lang.Below: func(c int) bool { return c < 0 }, lang.AtMost: func(c int) bool { return c <= 0 },
 		lang.Above: func(c int) bool { return c > 0 }, lang.AtLeast: func(c int) bool { return c >= 0 },
 	}[n.Op]
-	missing := n.Op == lang.IsNot // what is missing is not the other
 	return func(code int) bool {
-		if c, ok := first(code); ok {
-			return holds(c)
-		}
-		return missing
+		c, ok := first(code)
+		return ok && holds(c)
 	}
 }
 

@@ -171,9 +171,9 @@ func meanOf(codes []int, exact func(int) *big.Rat) *big.Rat {
 	return new(big.Rat).Quo(sum, big.NewRat(int64(len(codes)), 1))
 }
 
-// sumOf is the exact sum. Of more ratios than can be added up as such it is
-// the sum to 512 binary digits, which no cut of four decimal places can fail to
-// be told from but by being equal.
+// sumOf is the exact sum. Of more different ratios than can be added up as such it is the
+// simple rational that the sum to 512 binary digits cannot be told from, or where there is
+// none that sum.
 func sumOf(codes []int, exact func(int) *big.Rat) *big.Rat {
 	values := make([]*big.Rat, len(codes))
 	decimals := true
@@ -184,10 +184,10 @@ func sumOf(codes []int, exact func(int) *big.Rat) *big.Rat {
 	if decimals || len(values) <= mostExact {
 		return sumRat(values)
 	}
-	sum := new(big.Float).SetPrec(512)
+	w := stats.Wide{}
+	sum := w.Int(0)
 	for _, v := range values {
-		sum.Add(sum, new(big.Float).SetPrec(512).SetRat(v))
+		sum.Add(sum, w.Number(v))
 	}
-	out, _ := sum.Rat(nil)
-	return out
+	return w.Simple(sum)
 }

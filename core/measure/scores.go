@@ -100,10 +100,9 @@ func (e *Engine) exactApart(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 			}
 			w := stats.Wide{}
 			mean, squares := stats.Squares(w, xs)
-			centre, _ = mean.Rat(nil)
-			scale = new(big.Rat)
+			centre, scale = w.Simple(mean), new(big.Rat)
 			if len(codes) > 1 {
-				scale, _ = w.Sqrt(w.Quo(squares, w.Int(len(codes)-1))).Rat(nil)
+				scale = w.Simple(w.Sqrt(w.Quo(squares, w.Int(len(codes)-1))))
 			}
 		}
 		e.peerages[k], e.peerages[scaleKey] = centre, scale
@@ -112,7 +111,16 @@ func (e *Engine) exactApart(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 		return nil, NoSpread
 	}
 	d := new(big.Rat).Sub(x, centre)
-	return d.Quo(d, scale), Present
+	return simple(d.Quo(d, scale)), Present
+}
+
+// simple is a figure that a root may have gone into: the simple rational that it cannot be
+// told from, where there is one.
+func simple(r *big.Rat) *big.Rat {
+	if r.Denom().BitLen() < 256 {
+		return r
+	}
+	return stats.Wide{}.Simple(stats.Wide{}.Number(r))
 }
 
 // off is how far a value lies from the subject's own past, as a robust score: from
@@ -126,7 +134,7 @@ func (e *Engine) off(n *lang.Node, s Slot) *Column {
 	now := e.Formula(n.Parts[0], s)
 	var columns []*Column
 	for _, slot := range slots {
-		columns = append(columns, e.Formula(n.Parts[0], slot))
+		columns = append(columns, e.past(n.Parts[0], slot))
 	}
 	out := newColumn(len(now.Value))
 	f := &stats.Floats{}
@@ -176,7 +184,7 @@ func (e *Engine) exactOff(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	var ys []*big.Rat
 	var places []int
 	for k, slot := range slots {
-		if v, why := e.ExactFormula(n.Parts[0], code, slot); why == Present {
+		if v, why := e.exactPast(n.Parts[0], code, slot); why == Present {
 			ys, places = append(ys, v), append(places, k)
 		}
 	}
@@ -331,7 +339,7 @@ func (e *Engine) findDrawn(ratio *lang.Node, slots []Slot, size int) []drawnValu
 			out[w.Code].why = LittleHistory
 			continue
 		}
-		out[w.Code].value, _ = values[k].Rat(nil)
+		out[w.Code].value = wide.Simple(values[k])
 	}
 	return out
 }

@@ -3,6 +3,7 @@ package measure
 import (
 	"math/big"
 
+	"oskel/core/lang"
 	"oskel/core/stats"
 )
 
@@ -57,12 +58,13 @@ func (e *Engine) series(measure string, slots []Slot) *Series {
 		}
 	}
 	e.Ahead([]string{measure}, known)
+	name := lang.Node{Op: lang.Name, Text: measure}
 	for _, s := range slots {
 		if s.Period.Unit == 0 {
 			out.Columns = append(out.Columns, e.missing(s, NoPeriod))
 			continue
 		}
-		out.Columns = append(out.Columns, e.Column(measure, s))
+		out.Columns = append(out.Columns, e.past(&name, s))
 	}
 	return out
 }

@@ -41,6 +41,22 @@ func (e *Engine) window(n *lang.Node, s Slot) (slots []Slot, least int, summary 
 	return slots, least, summary
 }
 
+// past is a formula in one of several periods: of one in which nothing that it reads had
+// begun nothing is known.
+func (e *Engine) past(n *lang.Node, s Slot) *Column {
+	if !e.begun(n, s) {
+		return e.missing(s, NoPeriod)
+	}
+	return e.Formula(n, s)
+}
+
+func (e *Engine) exactPast(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
+	if !e.begun(n, s) {
+		return nil, NoPeriod
+	}
+	return e.ExactFormula(n, code, s)
+}
+
 // goodDown says whether less of an expression is better: where it is the name
 // of a measure declared so.
 func (e *Engine) goodDown(n *lang.Node) bool {
@@ -60,7 +76,7 @@ func (e *Engine) several(n *lang.Node, s Slot) *Column {
 	e.Ahead(n.Parts[0].Names(), slots)
 	var columns []*Column
 	for _, slot := range slots {
-		columns = append(columns, e.Formula(n.Parts[0], slot))
+		columns = append(columns, e.past(n.Parts[0], slot))
 	}
 	// A sum over periods is the value over all their days, so that a ratio
 	// is the ratio of the sums.
@@ -112,7 +128,7 @@ func (e *Engine) exactSeveral(n *lang.Node, code uint32, s Slot) (*big.Rat, Why)
 	}
 	var values []*big.Rat
 	for _, slot := range slots {
-		if v, why := e.ExactFormula(n.Parts[0], code, slot); why == Present {
+		if v, why := e.exactPast(n.Parts[0], code, slot); why == Present {
 			values = append(values, v)
 		}
 	}

@@ -17,7 +17,7 @@ type Slot struct {
 	Level
 	Period      calendar.Period
 	First, Last calendar.Day // both belong to it
-	Joined      int          // how many windows up to Period it is made of, which lie apart; 0 is a stretch of days
+	Joined      int          // how many periods up to Period it is made of, which lie apart; 0 is a stretch of days
 	Ended       bool         // growth and change count a value that ended as zero
 }
 
@@ -28,7 +28,7 @@ func (s Slot) IsPeriod() bool { return s.Period.Unit != 0 && s.Joined == 0 }
 type stretch struct{ first, last calendar.Day }
 
 // spans are the days of a slot in rising order: one stretch, or those of
-// windows that lie apart. Days in several windows are in it once.
+// periods that lie apart. Days in several windows are in it once.
 func (e *Engine) spans(s Slot) []stretch {
 	if s.Joined == 0 {
 		return []stretch{{s.First, s.Last}}
@@ -86,11 +86,17 @@ func span(from, to Slot) Slot {
 	return Slot{Level: to.Level, First: from.First, Last: to.Last, Ended: to.Ended}
 }
 
-// over is the slot of all days of some periods in a row, the oldest first.
-// Named windows lie apart, and the days between them are none of theirs.
+// over is the slot of all days of some periods in a row, the oldest first. Named
+// windows lie apart, as do periods that are cut at the day up to which one runs: the
+// days between them are none of theirs.
 func over(slots []Slot) Slot {
-	out := span(slots[0], slots[len(slots)-1])
-	if last := slots[len(slots)-1]; last.Period.Unit == calendar.Named {
+	last := slots[len(slots)-1]
+	out := span(slots[0], last)
+	apart := last.Period.Unit == calendar.Named
+	for k := 1; k < len(slots); k++ {
+		apart = apart || slots[k].First != slots[k-1].Last+1
+	}
+	if apart {
 		out.Period, out.Joined = last.Period, len(slots)
 		for _, s := range slots {
 			out.First, out.Last = min(out.First, s.First), max(out.Last, s.Last)

@@ -44,12 +44,12 @@ func (e *Engine) Active(s Slot) func(code uint32) bool {
 	if s.Paired() {
 		first, second := s, s
 		first.Level, second.Level = s.Level.Sides()
-		a, b, p := e.Active(first), e.Active(second), e.pairs(s.Level)
-		if a == nil && b == nil {
+		a, b, p, there := e.Active(first), e.Active(second), e.pairs(s.Level), e.There(s)
+		if a == nil && b == nil && there == nil {
 			return nil
 		}
 		return func(code uint32) bool {
-			return (a == nil || a(p.First[code])) && (b == nil || b(p.Second[code]))
+			return (there == nil || there[code]) && (a == nil || a(p.First[code])) && (b == nil || b(p.Second[code]))
 		}
 	}
 	if there := e.There(s); there != nil {
@@ -60,6 +60,24 @@ func (e *Engine) Active(s Slot) func(code uint32) bool {
 		return nil
 	}
 	return func(code uint32) bool { return r.Active(code, s.First, s.Last) }
+}
+
+// Throughout tells whether a code is active on every day of a slot; nil is that all are.
+// Groups always are.
+func (e *Engine) Throughout(s Slot) func(code uint32) bool {
+	if s.Paired() {
+		first, second := s, s
+		first.Level, second.Level = s.Level.Sides()
+		a, b, p := e.Throughout(first), e.Throughout(second), e.pairs(s.Level)
+		return func(code uint32) bool {
+			return (a == nil || a(p.First[code])) && (b == nil || b(p.Second[code]))
+		}
+	}
+	r := e.Snapshot.Registers[s.Kind]
+	if s.By != "" || r == nil || r.AllActive() {
+		return nil
+	}
+	return func(code uint32) bool { return r.Throughout(code, s.First, s.Last) }
 }
 
 // Code finds the code of a key at a level.

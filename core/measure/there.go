@@ -1,18 +1,21 @@
 package measure
 
 import (
+	"math"
 	"slices"
 
 	"oskel/core/calendar"
+	"oskel/core/lang"
 )
 
-// There says which groups there are in a slot; nil is that all codes of the
-// level are. A group is there while some subject that is active, or that has a
+// There says which groups and pairs there are in a slot; nil is that all codes of the
+// level are. A pair is there from its first line on, so that nothing of a period hangs
+// on lines after it. A group is there while some subject that is active, or that has a
 // line, belongs to it on a day of the slot; so is the group of those without
 // the attribute. What is not there has no figure, whatever a formula makes of
 // what is missing.
 func (e *Engine) There(s Slot) []bool {
-	if s.By == "" || s.Paired() {
+	if s.By == "" && !s.Paired() {
 		return nil
 	}
 	s.Ended = false
@@ -25,6 +28,17 @@ func (e *Engine) There(s Slot) []bool {
 
 func (e *Engine) findThere(s Slot) []bool {
 	there := make([]bool, e.Size(s.Level))
+	if s.Paired() {
+		all := true
+		for code, since := range e.pairs(s.Level).Since {
+			there[code] = since <= s.Last
+			all = all && there[code]
+		}
+		if all {
+			return nil
+		}
+		return there
+	}
 	r := e.Snapshot.Registers[s.Kind]
 	if r == nil {
 		return there
@@ -128,4 +142,39 @@ func (e *Engine) HasLines(feeds []string, s Slot) bool {
 		}
 	}
 	return false
+}
+
+// FirstLine is the first day on which any of some feeds has a line; false where none has.
+func (e *Engine) FirstLine(feeds []string) (first calendar.Day, any bool) {
+	for _, name := range feeds {
+		f := e.Snapshot.Feeds[name]
+		if f == nil {
+			continue
+		}
+		if day, _, some := f.Days(); some && (!any || day < first) {
+			first, any = day, true
+		}
+	}
+	return first, any
+}
+
+// begun says whether any feed that an expression reads has a line up to the end of a slot:
+// periods before that are none, whatever a formula fills in. One that reads no feed always
+// has begun.
+func (e *Engine) begun(n *lang.Node, s Slot) bool {
+	first, ok := e.begins[n]
+	if !ok {
+		var feeds []string
+		for _, name := range n.Names() {
+			feeds = append(feeds, e.Book.FeedsUnder(name)...)
+		}
+		day, any := e.FirstLine(feeds)
+		if first = day; len(feeds) == 0 || e.Told() {
+			first = math.MinInt32
+		} else if !any {
+			first = math.MaxInt32
+		}
+		e.begins[n] = first
+	}
+	return s.Last >= first
 }

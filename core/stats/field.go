@@ -157,6 +157,42 @@ func (w Wide) Middle(xs []*big.Float) *big.Float {
 	return w.Quo(w.Add(work[n/2-1], work[n/2]), w.Int(2))
 }
 
+// simpleDigits is how many binary digits the denominator of a rational may have for a wide
+// number to be taken for it: one that agrees with so simple a one in wideSame digits by
+// chance there is not.
+const simpleDigits = 128
+
+// Simple is the rational that a wide number stands for, where there is a simple one that it
+// cannot be told from; else the number as it is. Roots, quotients of logarithms and long
+// sums that are rational are found so. Source: the convergents of its continued fraction.
+func (Wide) Simple(f *big.Float) *big.Rat {
+	exact, _ := f.Rat(nil)
+	if exact == nil || exact.IsInt() {
+		return exact
+	}
+	tolerance := new(big.Rat).SetFrac(big.NewInt(1), new(big.Int).Lsh(big.NewInt(1), wideSame))
+	if f.MantExp(nil) > 0 {
+		tolerance.Mul(tolerance, new(big.Rat).Abs(exact))
+	}
+	// h/k are the convergents; rest is what is left to expand.
+	h0, k0, h1, k1 := big.NewInt(0), big.NewInt(1), big.NewInt(1), big.NewInt(0)
+	num, den := new(big.Int).Set(exact.Num()), new(big.Int).Set(exact.Denom())
+	for den.Sign() != 0 {
+		a, rest := new(big.Int).DivMod(num, den, new(big.Int))
+		h0, h1 = h1, new(big.Int).Add(new(big.Int).Mul(a, h1), h0)
+		k0, k1 = k1, new(big.Int).Add(new(big.Int).Mul(a, k1), k0)
+		if k1.BitLen() > simpleDigits {
+			break
+		}
+		near := new(big.Rat).SetFrac(h1, k1)
+		if d := new(big.Rat).Sub(near, exact); d.Abs(d).Cmp(tolerance) <= 0 {
+			return near
+		}
+		num, den = den, rest
+	}
+	return exact
+}
+
 // Rational is a wide number rounded to so many decimal places, halves to even.
 func Rational(f *big.Float, places int) *big.Rat {
 	exact, _ := f.Rat(nil)

@@ -30,7 +30,7 @@ func (w Wide) Ln(x *big.Float) *big.Float {
 
 // Log is the natural logarithms of values that are all above zero.
 func (n Near) Log() Near {
-	out := Near{Values: make([]float64, len(n.Values)), Exact: func(i int) *big.Rat {
+	out := Near{logs: true, Values: make([]float64, len(n.Values)), Exact: func(i int) *big.Rat {
 		r, _ := Wide{}.Ln(Wide{}.Number(n.Exact(i))).Rat(nil)
 		return r
 	}}

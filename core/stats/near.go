@@ -14,7 +14,26 @@ type Near struct {
 	Values []float64
 	Error  float64 // at least the distance of any value from its exact one
 	Exact  func(i int) *big.Rat
+
+	logs bool // what is exact is so to as many digits as Wide has
 }
+
+// Cmp compares numbers that are made of the exact values, by no more than a few steps of
+// arithmetic: of logarithms those that cannot be told apart are equal.
+func (n Near) Cmp(a, b *big.Rat) int {
+	if !n.logs {
+		return a.Cmp(b)
+	}
+	d := new(big.Rat).Sub(a, b)
+	widest := max(bitsOf(a), bitsOf(b), 0) // what it is made of may be larger than it
+	if d.Sign() != 0 && bitsOf(d) < widest-wideSame {
+		return 0
+	}
+	return d.Sign()
+}
+
+// bitsOf is about how many binary digits a rational has before the point.
+func bitsOf(r *big.Rat) int { return r.Num().BitLen() - r.Denom().BitLen() }
 
 // Interval is where a value lies.
 func (n Near) Interval(i int) Interval { return Around(n.Values[i], n.Error) }
@@ -44,7 +63,7 @@ func (n Near) MedianMAD() (median, mad *big.Rat) {
 	half := big.NewRat(1, 2)
 	median = n.Percentile(half)
 	m, _ := median.Float64()
-	deviations := Near{Values: make([]float64, len(n.Values)), Exact: func(i int) *big.Rat {
+	deviations := Near{logs: n.logs, Values: make([]float64, len(n.Values)), Exact: func(i int) *big.Rat {
 		d := new(big.Rat).Sub(n.Exact(i), median)
 		return d.Abs(d)
 	}}

@@ -68,15 +68,18 @@ func At[T any, F Field[T]](f F, l Line[T], place int) T {
 	return f.Add(l.Intercept, f.Mul(l.Slope, f.Int(place)))
 }
 
-// OffTrend is how far a value at a place lies from the trend of others, and the
-// unscaled median of the absolute deviations of their residuals.
+// OffTrend is how far a value at a place lies from the trend of others, moved so that the
+// median of their residuals is zero, and the unscaled median of the absolute deviations of
+// these.
 func OffTrend[T any, F Field[T]](f F, ys []T, places []int, y T, place int) (residual, mad T, trend Line[T]) {
 	trend = Trend(f, ys, places)
 	residuals := make([]T, len(ys))
 	for i := range ys {
 		residuals[i] = f.Sub(ys[i], At(f, trend, places[i]))
 	}
-	_, mad = Deviation(f, residuals)
+	var centre T
+	centre, mad = Deviation(f, residuals)
+	trend.Intercept = f.Add(trend.Intercept, centre)
 	return f.Sub(y, At(f, trend, place)), mad, trend
 }
 
@@ -103,7 +106,9 @@ func MovingSigma[T any, F Field[T]](f F, ys []T, there []bool) (mean, sigma T, o
 // from a start on, and by what its variance is less than sigma squared: after n
 // values weight / (2 - weight) x (1 - (1 - weight)^2n). Source: Roberts, Control
 // Chart Tests Based on Geometric Moving Averages (1959).
-func Smoothed[T any, F Field[T]](f F, start, weight T, ys []T, there []bool) (z, share T) {
+//
+// visit, unless it is nil, is told the average after each period.
+func Smoothed[T any, F Field[T]](f F, start, weight T, ys []T, there []bool, visit func(z T)) (z, share T) {
 	one, rest := f.Int(1), f.Sub(f.Int(1), weight)
 	z = start
 	left := one
@@ -111,6 +116,9 @@ func Smoothed[T any, F Field[T]](f F, start, weight T, ys []T, there []bool) (z,
 		if there[i] {
 			z = f.Add(f.Mul(weight, y), f.Mul(rest, z))
 			left = f.Mul(left, f.Mul(rest, rest))
+		}
+		if visit != nil {
+			visit(z)
 		}
 	}
 	return z, f.Mul(f.Quo(weight, f.Sub(f.Int(2), weight)), f.Sub(one, left))
