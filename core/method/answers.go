@@ -1,9 +1,11 @@
 package method
 
 import (
+	"encoding/binary"
 	"fmt"
 	"math/big"
 	"slices"
+	"sort"
 	"strings"
 
 	"oskel/core/amount"
@@ -181,7 +183,8 @@ type answers struct {
 	working  bool
 	next     bool
 	oneToOne bool
-	oneFeed  bool // whether both are lines of one feed
+	oneFeed  bool         // whether both are lines of one feed
+	since    calendar.Day // from which day on what closes is of the period
 }
 
 // pair is an event with its answer: where B is -1 there is none.
@@ -193,7 +196,7 @@ type pair struct {
 func judgeAnswers(w *Work, key string) Found {
 	b := w.Engine.Book
 	r := &answers{Work: w, key: key, days: b.Whole(w.Rule, "within"), working: w.Rule.Settings["within"].Noun == "working days",
-		next: w.Rule.Says("from") == "the next day", oneToOne: w.Rule.Says("answers") == "one"}
+		next: w.Rule.Says("from") == "the next day", oneToOne: w.Rule.Says("answers") == "one", since: w.since()}
 	w.base()
 	a, by := w.lines(key), w.lines("by")
 	for _, name := range w.Rule.Settings["same"].List {
@@ -258,8 +261,8 @@ func (r *answers) earliest() calendar.Day {
 	if r.oneToOne {
 		return 0
 	}
-	day := r.Slot.First
-	for r.closes(day-1) >= r.Slot.First {
+	day := r.since
+	for r.closes(day-1) >= r.since {
 		day--
 	}
 	return day
@@ -281,7 +284,7 @@ func (r *answers) find(code uint32) (out []pair, closed bool, open calendar.Day)
 				if p.b < 0 && (open == 0 || p.closes < open) {
 					open = p.closes
 				}
-			case p.closes >= r.Slot.First:
+			case p.closes >= r.since:
 				closed = true
 				if p.b < 0 {
 					out = append(out, p)
@@ -293,62 +296,97 @@ func (r *answers) find(code uint32) (out []pair, closed bool, open calendar.Day)
 }
 
 // pairs finds the first answer of each event that matters in the period: those
-// whose window reaches into it.
+// whose window reaches into it, or closed since the last one with lines.
 func (r *answers) pairs(code uint32) (out []pair) {
 	from, to := r.a.Of(code, r.Slot.Last)
 	if from == to {
 		return nil
 	}
-	first, last := r.b.Of(code, r.Slot.Last)
-	var used map[int]bool // of those that answer one alone
-	if r.oneToOne {
-		used = map[int]bool{}
-	}
+	answers := r.index(code)
 	for i := from; i < to; i++ {
 		p := pair{i, -1, r.closes(r.a.Days[i])}
-		if p.closes < r.Slot.First && !r.oneToOne {
+		if p.closes < r.since && !r.oneToOne {
 			continue // whoever answers one alone may have been taken by an earlier event
 		}
 		begin := r.a.Days[i]
 		if r.next {
 			begin++
 		}
-		for first < last && r.b.Days[first] < r.a.Days[i] {
-			first++
-		}
-		for k := first; k < last && r.b.Days[k] <= p.closes; k++ {
-			if r.b.Days[k] < begin || used[k] || !r.match(i, k) {
-				continue
+		key, ok := r.keyOf(r.a, i, false)
+		if of := answers[key]; ok && of != nil {
+			k := of.free(sort.Search(len(of.lines), func(k int) bool { return r.b.Days[of.lines[k]] >= begin }))
+			if k < len(of.lines) && r.oneFeed && r.a.Lines[i] == r.b.Lines[of.lines[k]] {
+				k = of.free(k + 1) // it does not answer itself
 			}
-			p.b = k
-			if r.oneToOne {
-				used[k] = true
+			if k < len(of.lines) && r.b.Days[of.lines[k]] <= p.closes {
+				p.b = of.lines[k]
+				if r.oneToOne {
+					of.next[k] = k + 1
+				}
 			}
-			break
 		}
-		if p.closes >= r.Slot.First {
+		if p.closes >= r.since {
 			out = append(out, p)
 		}
 	}
 	return out
 }
 
-// match says whether a line may answer an event: another line, with the common
-// keys. An empty key matches nothing.
-func (r *answers) match(a, b int) bool {
-	if r.oneFeed && r.a.Lines[a] == r.b.Lines[b] {
-		return false
+// alike are the lines that may answer events of one key, in order of days. Of those that
+// answer one event alone next leads past what has been taken.
+type alike struct {
+	lines []int
+	next  []int
+}
+
+// free is the first line from k on that is not taken, len(lines) if there is none.
+func (a *alike) free(k int) int {
+	at := k
+	for at < len(a.next) && a.next[at] != at {
+		at = a.next[at]
 	}
+	for k < at && k < len(a.next) {
+		k, a.next[k] = a.next[k], at
+	}
+	return at
+}
+
+// index is a code's lines that may answer, by their key.
+func (r *answers) index(code uint32) map[string]*alike {
+	out := map[string]*alike{}
+	first, last := r.b.Of(code, r.Slot.Last)
+	for k := first; k < last; k++ {
+		key, ok := r.keyOf(r.b, k, true)
+		if !ok {
+			continue
+		}
+		of := out[key]
+		if of == nil {
+			of = &alike{}
+			out[key] = of
+		}
+		of.next = append(of.next, len(of.lines))
+		of.lines = append(of.lines, k)
+	}
+	return out
+}
+
+// keyOf is what must be common to an event and its answer, as the codes of the columns
+// they are matched by, four bytes each; an empty one matches nothing. Words of answers are
+// told by the codes that events have for them.
+func (r *answers) keyOf(v *measure.Events, line int, answer bool) (key string, ok bool) {
+	var out []byte
 	for k := range r.a.Keys {
-		x, y := r.a.Keys[k][a], r.b.Keys[k][b]
-		if r.words[k] != nil {
-			y = r.words[k][y]
+		x := v.Keys[k][line]
+		if answer && r.words[k] != nil {
+			x = r.words[k][x]
 		}
-		if x == 0 || x != y {
-			return false
+		if x == 0 {
+			return "", false
 		}
+		out = binary.LittleEndian.AppendUint32(out, x)
 	}
-	return true
+	return string(out), true
 }
 
 // Cuts implements Found.

@@ -175,6 +175,38 @@ func (r *banded) Cuts(int) (out []float64) {
 	return out
 }
 
+// Broken implements Breaking: the nearer end of its band beyond which the grade is less
+// serious.
+func (r *banded) Broken(code uint32) (cut float64, ok bool) {
+	value := r.exactValue(code)
+	if value == nil {
+		return 0, false
+	}
+	book, bands := r.Engine.Book, r.Rule.Threshold.Bands
+	intervals, _ := book.Partition(bands)
+	severity := func(i int) int {
+		if grade := bands[intervals[i].Band].Grade; grade != "" {
+			return book.Severity(grade)
+		}
+		return len(book.Grades)
+	}
+	held := r.heldExactly(code, value)
+	at, _ := held.Float64()
+	own := locate(intervals, at, math.Inf(1), func() *big.Rat { return held })
+	try := func(i int, c rulebook.Cut) {
+		if end := c.At.Float(); severity(i) > severity(own) && (!ok || math.Abs(at-end) < math.Abs(at-cut)) {
+			cut, ok = end, true
+		}
+	}
+	if own > 0 {
+		try(own-1, intervals[own].Low)
+	}
+	if own < len(intervals)-1 {
+		try(own+1, intervals[own].High)
+	}
+	return cut, ok
+}
+
 // Evidence implements Found.
 func (r *banded) Evidence(ev *Evidence, code uint32) {
 	e, t := r.Engine, r.Rule.Threshold

@@ -1,6 +1,7 @@
 package method
 
 import (
+	"cmp"
 	"fmt"
 	"math/big"
 	"slices"
@@ -206,8 +207,13 @@ func (r *bursts) EvidenceOn(ev *Evidence, code uint32, day calendar.Day) {
 	if day != anyDay {
 		found = slices.DeleteFunc(found, func(b oneBurst) bool { return b.over != day })
 		if len(found) > 0 {
-			most, last = found[0].most, found[0].to
+			last = found[0].to
 		}
+	}
+	// Of several the largest comes first, which is the one that is told.
+	slices.SortStableFunc(found, func(a, b oneBurst) int { return cmp.Compare(b.most, a.most) })
+	if len(found) > 0 {
+		most = found[0].most
 	}
 	ev.Figures = append(ev.Figures, Figure{Label: "Most within " + r.Engine.Book.SettingWords(r.Rule, "within"), Value: most.Rat(), Unit: rulebook.Count})
 	var windows []EventWindow

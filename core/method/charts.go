@@ -41,7 +41,7 @@ var controlChart = &Method{
 			for _, name := range r.Settings["runs"].List {
 				rules = append(rules, strings.Replace(runWords[name], "so many", r.Says("in_a_row"), 1))
 			}
-			return fmt.Sprintf("%s when the chart of %s over %s shows %s%s; %s", b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), baselineWords(b, r), strings.Join(rules, ", or "), sideWords(r.Says("side")), leastWords(b, r))
+			return fmt.Sprintf("%s when the chart of %s over %s shows %s%s; %s", b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), baselineWords(b, r), strings.Join(rules, ", or "), chartSide(r), leastWords(b, r))
 		},
 	},
 	judge: func(w *Work) Found {
@@ -57,6 +57,14 @@ var controlChart = &Method{
 		return fmt.Sprintf("%s is %s: %s, by limits of %s and %s about %s.", Title(book, ev.Measure), rulebook.Format(ev.Value, ev.Unit, ev.Places), found,
 			rulebook.Format(p.Low, ev.Unit, ev.Places), rulebook.Format(p.High, ev.Unit, ev.Places), rulebook.Format(p.Centre, ev.Unit, ev.Places))
 	},
+}
+
+// chartSide says which side of the mean a chart is read on, where it is one.
+func chartSide(r *rulebook.Rule) string {
+	if side := r.Says("side"); side != "both" {
+		return ", ending" + sideWords(side)
+	}
+	return ""
 }
 
 func baselineWords(b *rulebook.Book, r *rulebook.Rule) string {
@@ -109,8 +117,10 @@ func chartReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (
 		}
 	}
 	out.sign = f.Cmp(ys[p.count], mean)
-	if out.flagged && out.sign == 0 {
-		out.sign = 1 // a run that ends on the mean is on neither side
+	if out.flagged && out.sign == 0 { // a run that ends on the mean is on whichever side is asked for
+		if out.sign = 1; p.side == "low" {
+			out.sign = -1
+		}
 	}
 	for k := range longest {
 		out.marked = append(out.marked, p.count-k)
@@ -155,20 +165,20 @@ func smoothedReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool
 		return out
 	}
 	weight := settingIn[T](f, p, "weight")
-	z, share := stats.Smoothed(f, mean, weight, ys[from:], there[from:])
+	var visit func(T)
+	if p.fits {
+		for k := range from { // those before it starts stand by themselves
+			at, _ := stats.Smoothed(f, mean, weight, ys[k:k+1], there[k:k+1], nil)
+			out.fitted = append(out.fitted, at)
+		}
+		visit = func(z T) { out.fitted = append(out.fitted, z) }
+	}
+	z, share := stats.Smoothed(f, mean, weight, ys[from:], there[from:], visit)
 	error := f.Mul(sigma, f.Sqrt(share))
 	d, cut := f.Sub(z, mean), settingIn[T](f, p, "beyond")
 	out.sign, out.flagged = beyondOf(f, d, cut, error)
 	far := f.Mul(cut, error)
 	out.centre, out.low, out.high, out.lined = mean, f.Sub(mean, far), f.Add(mean, far), true
-	for k := range ys {
-		if !p.fits {
-			break
-		}
-		from := min(from, k)
-		at, _ := stats.Smoothed(f, mean, weight, ys[from:k+1], there[from:k+1])
-		out.fitted = append(out.fitted, at)
-	}
 	out.marked = []int{p.count}
 	if f.Cmp(error, f.Int(0)) > 0 {
 		out.score, out.scored = f.Quo(d, error), true
@@ -214,7 +224,7 @@ func sumsReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (o
 	out.flagged = above || below
 	out.sign = 1
 	sum := high
-	if below && !above || !above && p.side == "low" {
+	if p.side == "low" || p.side == "both" && above == below && more(f, low, high, out.flagged) || below && !above {
 		out.sign, sum = -1, f.Sub(f.Int(0), low)
 	}
 	out.marked = []int{p.count}
@@ -223,6 +233,19 @@ func sumsReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (o
 		out.score, out.scored = f.Quo(sum, sigma), true
 	}
 	return out
+}
+
+// more says whether one of two sums is the larger. Unless it decides, floats that cannot
+// tell them apart may leave it open.
+func more[T any, F stats.Field[T]](f F, a, b T, decides bool) bool {
+	floats, ok := any(f).(*stats.Floats)
+	if !ok || decides {
+		return f.Cmp(a, b) > 0
+	}
+	doubt := floats.Doubt
+	larger := f.Cmp(a, b) > 0
+	floats.Doubt = doubt
+	return larger
 }
 
 // chartSentence says how many sigma something lies from the centre.

@@ -3,6 +3,7 @@ package method
 import (
 	"fmt"
 	"math/big"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -16,7 +17,8 @@ import (
 // it, per calendar day, or as a share of the whole period: a promotion that moved
 // nothing, or the last five working days of a month that hold half of it. Both
 // ends of a window belong to it; the days before leave out those of any window
-// of the same kind. A window belongs to the period in which it ends.
+// of the same kind. A window belongs to the period in which it ends, each by itself; a share
+// of the period is of the days that lie in both.
 var during = &Method{
 	Method: rulebook.Method{
 		Family: "window", Name: "during", Among: "lines",
@@ -137,13 +139,17 @@ func checkDuring(b *rulebook.Book, r *rulebook.Rule, say func(key, format string
 	say("during", "the calendar has no windows of the kind %q%s", r.Says("during"), lang.Suggestion(r.Says("during"), kinds))
 }
 
-// inside is 'during' at work: one window, that of the period.
+// inside is 'during' at work.
 type inside struct {
 	everyone
 	*Work
+	windows []*duringWindow // that end in the period, in order
+}
+
+// duringWindow is one window, held against what it is compared with.
+type duringWindow struct {
 	first, last calendar.Day
-	known       bool
-	inSlot      measure.Slot
+	inSlot      measure.Slot   // its days; as a share those in the period
 	outSlots    []measure.Slot // the days before, without those of other windows
 	outDays     int
 }
@@ -151,49 +157,59 @@ type inside struct {
 func judgeDuring(w *Work) Found {
 	r := &inside{Work: w}
 	w.base()
-	c := w.Engine.Book.Calendar
-	kind := w.Rule.Says("during")
-	if _, read, ok := endDays(kind); ok {
-		r.first, r.last = read(c, w.Slot.First, w.Slot.Last)
-		r.known = true
-	} else {
-		for _, window := range c.Windows {
-			if window.Kind == kind && window.To >= w.Slot.First && window.To <= w.Slot.Last {
-				r.first, r.last, r.known = window.From, window.To, true
-			}
-		}
-	}
-	if !r.known {
-		none := w.Mark(Verdict{Outcome: NotJudged, Why: NoWindow})
-		for code := range w.Open() {
-			w.Put(code, none)
-		}
-		return r
-	}
-	r.inSlot = w.Engine.Days(w.Slot.Level, r.first, r.last)
-
-	if w.Rule.Says("as") == "change" {
-		r.before(kind)
+	for _, span := range w.windowsOf(w.Rule.Says("during")) {
+		r.windows = append(r.windows, r.window(span.First, span.Last))
 	}
 	breach, base := w.breach(), w.Mark(Verdict{Outcome: NotJudged, Why: NothingBefore})
+	if len(r.windows) == 0 {
+		base = w.Mark(Verdict{Outcome: NotJudged, Why: NoWindow})
+	}
 	for code := range w.Open() {
-		value := r.value(uint32(code))
-		if value == nil {
+		of, value := r.told(uint32(code))
+		if of == nil {
 			w.Put(code, base)
 			continue
 		}
 		f, _ := value.Float64()
 		w.Hold(code, f)
-		b := w.Engine.Book
-		if w.Rule.Says("above") != "" && value.Cmp(b.Set(w.Rule, "above").Rat()) > 0 || w.Rule.Says("below") != "" && value.Cmp(b.Set(w.Rule, "below").Rat()) < 0 {
+		if r.flags(value) {
 			w.Put(code, breach)
 		}
 	}
 	return r
 }
 
+// windowsOf are the windows of a kind that end in the period; where the period is a window
+// of that kind it is the only one. Days that are counted from an end of it make one.
+func (w *Work) windowsOf(kind string) (out []measure.Slot) {
+	c := w.Engine.Book.Calendar
+	if _, read, ok := endDays(kind); ok {
+		first, last := read(c, w.Slot.First, w.Slot.Last)
+		return []measure.Slot{w.Engine.Days(w.Slot.Level, first, last)}
+	}
+	if w.Slot.Period.Unit == calendar.Named && c.Grain(w.Slot.Period) == kind {
+		return []measure.Slot{w.Slot}
+	}
+	for _, window := range c.Windows {
+		if window.Kind == kind && window.To >= w.Slot.First && window.To <= w.Slot.Last {
+			out = append(out, w.Engine.Days(w.Slot.Level, window.From, window.To))
+		}
+	}
+	return out
+}
+
+func (r *inside) window(first, last calendar.Day) *duringWindow {
+	w := &duringWindow{first: first, last: last, inSlot: r.Engine.Days(r.Slot.Level, first, last)}
+	if r.Rule.Says("as") == "change" {
+		w.before(r, r.Rule.Says("during"))
+	} else {
+		w.inSlot.First, w.inSlot.Last = max(first, r.Slot.First), min(last, r.Slot.Last)
+	}
+	return w
+}
+
 // before finds the days before the window that are in no window of its kind.
-func (r *inside) before(kind string) {
+func (w *duringWindow) before(r *inside, kind string) {
 	n := calendar.Day(r.Engine.Book.Whole(r.Rule, "before"))
 	taken := func(d calendar.Day) bool {
 		for _, w := range r.Engine.Book.Calendar.Windows {
@@ -203,23 +219,45 @@ func (r *inside) before(kind string) {
 		}
 		return false
 	}
-	for d := r.first - n; d < r.first; d++ {
+	for d := w.first - n; d < w.first; d++ {
 		if taken(d) {
 			continue
 		}
-		r.outDays++
-		if k := len(r.outSlots) - 1; k >= 0 && r.outSlots[k].Last == d-1 {
-			r.outSlots[k].Last = d
+		w.outDays++
+		if k := len(w.outSlots) - 1; k >= 0 && w.outSlots[k].Last == d-1 {
+			w.outSlots[k].Last = d
 			continue
 		}
-		r.outSlots = append(r.outSlots, r.Engine.Days(r.Slot.Level, d, d))
+		w.outSlots = append(w.outSlots, r.Engine.Days(r.Slot.Level, d, d))
 	}
 }
 
-// value is the share, or the change a day, of a code; nil where there is nothing
-// to hold it against.
-func (r *inside) value(code uint32) *big.Rat {
-	in := r.sum(code, r.inSlot)
+// flags says whether a share or a change is flagged.
+func (r *inside) flags(value *big.Rat) bool {
+	b := r.Engine.Book
+	return r.Rule.Says("above") != "" && value.Cmp(b.Set(r.Rule, "above").Rat()) > 0 || r.Rule.Says("below") != "" && value.Cmp(b.Set(r.Rule, "below").Rat()) < 0
+}
+
+// told is the window that is told of a code, with its value: the first that is flagged, or
+// the first that can be judged; nil where none can.
+func (r *inside) told(code uint32) (of *duringWindow, value *big.Rat) {
+	for _, w := range r.windows {
+		v := r.value(w, code)
+		switch {
+		case v == nil:
+		case r.flags(v):
+			return w, v
+		case of == nil:
+			of, value = w, v
+		}
+	}
+	return of, value
+}
+
+// value is the share, or the change a day, of a code in a window; nil where there is
+// nothing to hold it against.
+func (r *inside) value(w *duringWindow, code uint32) *big.Rat {
+	in := r.sum(code, w.inSlot)
 	if r.Rule.Says("as") == "share" {
 		whole := r.sum(code, r.Slot)
 		if whole.Sign() <= 0 {
@@ -228,14 +266,14 @@ func (r *inside) value(code uint32) *big.Rat {
 		return in.Quo(in, whole)
 	}
 	out := new(big.Rat)
-	for _, s := range r.outSlots {
+	for _, s := range w.outSlots {
 		out.Add(out, r.sum(code, s))
 	}
 	if out.Sign() <= 0 {
 		return nil
 	}
-	out.Quo(out, big.NewRat(int64(r.outDays), 1))
-	in.Quo(in, big.NewRat(int64(r.last-r.first)+1, 1))
+	out.Quo(out, big.NewRat(int64(w.outDays), 1))
+	in.Quo(in, big.NewRat(int64(w.last-w.first)+1, 1))
 	in.Sub(in, out)
 	return in.Quo(in, out)
 }
@@ -259,20 +297,46 @@ func (r *inside) Cuts(int) (out []float64) {
 	return out
 }
 
+// Apart implements Eventful: of several windows each is a flag of its own, by its first
+// day; a single one is of the period.
+func (r *inside) Apart() bool { return len(r.windows) > 1 }
+
+// Days implements Eventful.
+func (r *inside) Days(code uint32) (days []calendar.Day) {
+	for _, w := range r.windows {
+		if v := r.value(w, code); v != nil && r.flags(v) {
+			days = append(days, w.first)
+		}
+	}
+	slices.Sort(days)
+	return days
+}
+
 // Evidence implements Found.
 func (r *inside) Evidence(ev *Evidence, code uint32) {
-	if !r.known {
-		return
+	if of, value := r.told(code); of != nil {
+		r.evidence(ev, code, of, value)
+	} else if len(r.windows) > 0 {
+		ev.describe(r.Work, r.of(), code)
 	}
+}
+
+// EvidenceOn implements Eventful.
+func (r *inside) EvidenceOn(ev *Evidence, code uint32, day calendar.Day) {
+	for _, w := range r.windows {
+		if value := r.value(w, code); w.first == day && value != nil {
+			r.evidence(ev, code, w, value)
+			return
+		}
+	}
+}
+
+func (r *inside) evidence(ev *Evidence, code uint32, w *duringWindow, value *big.Rat) {
 	ev.describe(r.Work, r.of(), code)
-	value := r.value(code)
-	if value == nil {
-		return
-	}
 	label := "Share of the " + r.Rule.Each
 	if r.Rule.Says("as") == "change" {
 		label = "Change a day"
 	}
-	ev.Figures = append(ev.Figures, Figure{Label: label, Value: value, Unit: rulebook.Percent, Places: 1}, Figure{Label: "Inside", Value: r.sum(code, r.inSlot), Unit: ev.Unit, Places: ev.Places})
-	ev.Events = &Events{Lines: []EventLine{}, AsOf: r.Slot.Last.String(), Windows: []EventWindow{{First: r.first.String(), Last: r.last.String(), Role: "during", Broke: r.IsFlagged(code)}}}
+	ev.Figures = append(ev.Figures, Figure{Label: label, Value: value, Unit: rulebook.Percent, Places: 1}, Figure{Label: "Inside", Value: r.sum(code, w.inSlot), Unit: ev.Unit, Places: ev.Places})
+	ev.Events = &Events{Lines: []EventLine{}, AsOf: r.Slot.Last.String(), Windows: []EventWindow{{First: w.inSlot.First.String(), Last: w.inSlot.Last.String(), Role: "during", Broke: r.flags(value)}}}
 }

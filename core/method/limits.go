@@ -149,7 +149,7 @@ func against(near stats.Near, i int, limit *big.Rat) int {
 		}
 		return 1
 	}
-	return near.Exact(i).Cmp(limit)
+	return near.Cmp(near.Exact(i), limit)
 }
 
 // Cuts implements Found.

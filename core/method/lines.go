@@ -15,6 +15,24 @@ func (w *Work) lines(key string, keys ...string) measure.Lines {
 	return measure.Lines{Feed: v.Feed, Where: v.Where, Keys: keys}
 }
 
+// since is the first day of the period that is judged, or of those right before it in which
+// the rule's feeds have no line: what closes in them is of the next period there is. Named
+// windows lie apart, and none is another's to report.
+func (w *Work) since() calendar.Day {
+	e, feeds := w.Engine, w.Engine.Book.FeedsRead(w.Rule)
+	first, p := w.Slot.First, w.Slot.Period
+	begin, any := e.FirstLine(feeds)
+	for any && w.Slot.IsPeriod() && p.Unit != calendar.Named {
+		before, ok := e.Book.Calendar.Before(p, 1)
+		s := e.Slot(w.Slot.Level, before)
+		if !ok || s.Last < begin || e.HasLines(feeds, s) {
+			break
+		}
+		first, p = s.First, before
+	}
+	return first
+}
+
 // linesWords says which lines a setting asks for.
 func linesWords(b *rulebook.Book, r *rulebook.Rule, key string) string {
 	v := r.Settings[key]

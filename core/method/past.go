@@ -25,7 +25,8 @@ var (
 type window struct {
 	count    int // periods before the judged one
 	baseline int // how many of them, from the oldest on, are the baseline
-	least    int // of the baseline, that must have a value
+	least    int // of the first counted periods, that must have a value
+	counted  int // the baseline; of a level shift the judged one too
 }
 
 // checkPast finds what is wrong with how much of the past is asked for.
@@ -54,9 +55,9 @@ func checkPast(b *rulebook.Book, r *rulebook.Rule, say func(key, format string, 
 	}
 }
 
-// windowOf is the window of a rule for the period that is judged; ok is false
-// where a fixed baseline is not over yet.
-func (w *Work) window() (out window, ok bool) {
+// window is the window of a rule for the period that is judged; why is not "" where nobody
+// can be judged by it: a fixed baseline is not over yet, or too long ago.
+func (w *Work) window() (out window, why string) {
 	b := w.Engine.Book
 	out.count = b.Whole(w.Rule, "over")
 	out.baseline = out.count
@@ -64,19 +65,26 @@ func (w *Work) window() (out window, ok bool) {
 		first, _ := b.Calendar.Parse(from)
 		last, _ := b.Calendar.Parse(w.Rule.Says("baseline_to"))
 		out.count, out.baseline = int(w.Slot.Period.Number-first.Number), int(last.Number-first.Number)+1
-		if out.count < out.baseline || out.count > mostPast {
-			return out, false
+		if out.count < out.baseline {
+			return out, BaselineOpen
+		}
+		if out.count > mostPast || out.count*w.Len() > mostPastFigures {
+			return out, BaselineFar
 		}
 	}
+	out.counted = out.baseline
 	out.least = (2*out.baseline + 2) / 3
 	if w.Rule.Says("at_least") != "" {
 		out.least = b.Whole(w.Rule, "at_least")
 	}
-	return out, true
+	return out, ""
 }
 
-// mostPast bounds how many periods are looked at.
-const mostPast = 1000
+// What is looked at is bounded: how many periods, and how many figures of all subjects.
+const (
+	mostPast        = 10_000
+	mostPastFigures = 50_000_000
+)
 
 // reading is what a method finds in one subject's past.
 type reading[T any] struct {
@@ -132,19 +140,19 @@ func judgePast(w *Work, r reader, seasonal bool) Found {
 	w.prepare(w.Engine.Column(w.of(), w.Slot))
 	if seasonal {
 		n := w.Engine.Book.Whole(w.Rule, "years")
-		p.window = window{n, n, (2*n + 2) / 3}
+		p.window = window{n, n, (2*n + 2) / 3, n}
 		p.series = w.Engine.Years(w.of(), w.Slot, n)
 	} else {
-		var ok bool
-		if p.window, ok = w.window(); !ok {
-			none := w.Mark(Verdict{Outcome: NotJudged, Why: BaselineOpen})
+		var why string
+		if p.window, why = w.window(); why != "" {
+			none := w.Mark(Verdict{Outcome: NotJudged, Why: why})
 			for code := range w.Open() {
 				w.Put(code, none)
 			}
 			return p
 		}
 		if w.Rule.Method.Name == "level shift" { // whose n periods have the judged one among them
-			p.count, p.baseline = p.count-1, p.count-1
+			p.count, p.baseline, p.counted = p.count-1, p.count-1, p.count
 		}
 		p.series = w.Engine.Series(w.of(), w.Slot, p.count+1)
 	}
@@ -186,12 +194,12 @@ func judgePast(w *Work, r reader, seasonal bool) Found {
 	return p
 }
 
-// there says in which periods a code has a value, and counts those of the
-// baseline.
+// there says in which periods a code has a value, and counts those of them that must
+// have one.
 func (p *past) there(code uint32, there []bool) (known int) {
 	for k := range there {
 		there[k] = p.series.Has(k, code)
-		if there[k] && k < p.baseline {
+		if there[k] && k < p.counted {
 			known++
 		}
 	}

@@ -102,7 +102,7 @@ func (g *peerGroup) beyond(i int, deviation, mad float64, cut amount.Amount, sid
 		d := new(big.Rat).Sub(g.near.Exact(i), median)
 		sign = d.Sign()
 		l := new(big.Rat).Mul(stats.RobustFactorRat, d.Abs(d))
-		beyond = l.Cmp(new(big.Rat).Mul(cut.Rat(), exactMAD)) > 0
+		beyond = g.near.Cmp(l, new(big.Rat).Mul(cut.Rat(), exactMAD)) > 0
 	}
 	return beyond && onSide(side, sign)
 }

@@ -30,10 +30,13 @@ var shift = &Method{
 			{Key: "after", Type: rulebook.LinesSetting, Says: "the events"},
 			{Key: "days", Type: rulebook.QuantitySetting, Choices: []string{"days"}, Says: "a number of days on each side", From: number("1"), To: number("366"), Example: "'28 days'"},
 			{Key: "as", Type: rulebook.WordSetting, Default: "change", Choices: []string{"change", "difference"}, Says: "whether the change is a share of what was before, or an amount a day"},
-			{Key: "beyond", Type: rulebook.FigureSetting, Optional: true, Says: "a change that is flagged", Example: "30%"},
+			{Key: "beyond", Type: rulebook.FigureSetting, Optional: true, Says: "a change of which more is flagged", Example: "30%"},
+			{Key: "at_least", Type: rulebook.FigureSetting, Optional: true, Says: "a change that is flagged, itself included", Example: "20%"},
 			{Key: "less_than", Type: rulebook.FigureSetting, Optional: true, Says: "a change that should have come: less of it is flagged", Example: "10%"},
+			{Key: "at_most", Type: rulebook.FigureSetting, Optional: true, Says: "a change that should have been exceeded: so much of it or less is flagged", Example: "10%"},
 			{Key: "side", Type: rulebook.WordSetting, Default: "low", Choices: []string{"high", "low", "both"}, Says: "which side of a change is flagged"},
 			{Key: "peers", Type: rulebook.WordSetting, Default: "no", Choices: []string{"no", "yes"}, Says: "whether the median change of the others over the same days is taken off"},
+			{Key: "least_peers", Type: rulebook.NumberSetting, Default: "3", Whole: true, From: number("1"), To: number("1000000"), Example: "3", Says: "how many others there must be for that"},
 			gradeSetting,
 		},
 		States: []string{"shift"}, Check: checkShift, Refuses: nil,
@@ -48,12 +51,13 @@ var shift = &Method{
 			if r.Says("number") != "" {
 				what = r.Says("number") + " of the " + what
 			}
-			how := fmt.Sprintf("changes by more than %s%s", b.SettingWords(r, "beyond"), sideWords(r.Says("side")))
-			if r.Says("less_than") != "" {
-				how = "rises by less than " + b.SettingWords(r, "less_than")
+			key, words := shiftCut(r)
+			how := words + b.SettingWords(r, key)
+			if key == "beyond" || key == "at_least" {
+				how += sideWords(r.Says("side"))
 			}
 			if r.Says("peers") == "yes" {
-				how += ", the median change of the others taken off"
+				how += fmt.Sprintf(", the median change of the others taken off (with fewer than %d others it is not judged),", b.Whole(r, "least_peers"))
 			}
 			return fmt.Sprintf("%s when %s a day %s from the %s before one of the %s to the %s after", b.Grade(r.Says("grade")).Label, what, how, b.SettingWords(r, "days"), linesWords(b, r, "after"), b.SettingWords(r, "days"))
 		},
@@ -70,10 +74,7 @@ var shift = &Method{
 		if r.Says("as") == "change" {
 			unit, places = rulebook.Percent, 1
 		}
-		cut := "beyond"
-		if r.Says("less_than") != "" {
-			cut = "less_than"
-		}
+		cut, _ := shiftCut(r)
 		text := fmt.Sprintf("After the event of %s: %s a day in %s, before it %s: a change of %s", dayWords(ev.Events.Windows[0].First), rulebook.Format(ev.Figures[2].Value, rulebook.Count, 2), b.SettingWords(r, "days"),
 			rulebook.Format(ev.Figures[1].Value, rulebook.Count, 2), rulebook.Format(ev.Figures[0].Value, unit, places))
 		if len(ev.Figures) > 3 {
@@ -84,12 +85,18 @@ var shift = &Method{
 }
 
 func checkShift(_ *rulebook.Book, r *rulebook.Rule, say func(key, format string, args ...any)) {
-	beyond, less := r.Says("beyond"), r.Says("less_than")
-	if (beyond == "") == (less == "") {
-		say("shift", "state either 'beyond', a change that is flagged, or 'less_than', a change that should have come")
+	stated := 0
+	for _, cut := range shiftCuts {
+		if r.Says(cut.key) != "" {
+			stated++
+		}
+	}
+	if stated != 1 {
+		say("shift", "state one of 'beyond' and 'at_least', a change that is flagged, and 'less_than' and 'at_most', a change that should have come")
 		return
 	}
-	for _, key := range []string{"beyond", "less_than"} {
+	for _, cut := range shiftCuts {
+		key := cut.key
 		v, set := r.Settings[key]
 		switch percent := r.Says("as") == "change"; {
 		case !set:
@@ -101,12 +108,43 @@ func checkShift(_ *rulebook.Book, r *rulebook.Rule, say func(key, format string,
 	}
 }
 
+// shiftCuts are the keys that say which change is flagged, of which a rule states one.
+var shiftCuts = []struct{ key, words string }{
+	{"beyond", "changes by more than "}, {"at_least", "changes by at least "}, {"less_than", "rises by less than "}, {"at_most", "rises by at most "},
+}
+
+// shiftCut is the key that a rule states, and how it is said.
+func shiftCut(r *rulebook.Rule) (key, words string) {
+	for _, cut := range shiftCuts {
+		if r.Says(cut.key) != "" {
+			return cut.key, cut.words
+		}
+	}
+	return shiftCuts[0].key, shiftCuts[0].words
+}
+
+// over says by how a change compares with its cut whether it is flagged: further, or of
+// one that should have come less.
+func over(key string, c int) bool {
+	switch key {
+	case "beyond":
+		return c > 0
+	case "at_least":
+		return c >= 0
+	case "less_than":
+		return c < 0
+	}
+	return c <= 0
+}
+
 // shifted says whether a change is flagged.
 func shifted(b *rulebook.Book, r *rulebook.Rule, change *big.Rat) bool {
-	if r.Says("less_than") != "" {
-		return change.Cmp(b.Set(r, "less_than").Rat()) < 0
+	key, _ := shiftCut(r)
+	cut := b.Set(r, key).Rat()
+	if key == "less_than" || key == "at_most" {
+		return over(key, change.Cmp(cut))
 	}
-	return onSide(r.Says("side"), change.Sign()) && new(big.Rat).Abs(change).Cmp(b.Set(r, "beyond").Rat()) > 0
+	return onSide(r.Says("side"), change.Sign()) && over(key, new(big.Rat).Abs(change).Cmp(cut))
 }
 
 // shifts is a shift at work.
@@ -119,8 +157,12 @@ type shifts struct {
 	share, peers  bool
 	side          string // on which a change is flagged: more than any other, the one farthest there
 	less          bool   // whether less than the cut is flagged
+	key           string // of the cut
 	cut           fraction
 	typical       map[calendar.Day]*peerChanges
+	first         []calendar.Day // on which each has a line, where peers are asked for
+	least         int            // how many peers there must be
+	since         calendar.Day   // from which day on what closes is of the period
 }
 
 // peerChanges are the changes of all around one day, in order, and of each code;
@@ -156,14 +198,16 @@ func magnitude(n int64) uint64 {
 func judgeShift(w *Work) Found {
 	b := w.Engine.Book
 	r := &shifts{Work: w, days: b.Whole(w.Rule, "days"), share: w.Rule.Says("as") == "change", peers: w.Rule.Says("peers") == "yes", side: w.Rule.Says("side"), typical: map[calendar.Day]*peerChanges{}}
-	r.cut = fraction{int64(b.Set(w.Rule, "beyond")), amount.Scale}
-	if r.less = w.Rule.Says("less_than") != ""; r.less {
-		r.cut.over = int64(b.Set(w.Rule, "less_than"))
-	}
+	r.key, _ = shiftCut(w.Rule)
+	r.cut, r.less = fraction{int64(b.Set(w.Rule, r.key)), amount.Scale}, r.key == "less_than" || r.key == "at_most"
+	r.since, r.least = w.since(), b.Whole(w.Rule, "least_peers")
 	w.base()
 	lines, events := w.lines("shift"), w.lines("after")
 	lines.Number = w.Rule.Says("number")
-	events.From = w.Slot.First - calendar.Day(r.days)
+	if r.peers {
+		r.first = w.Engine.FirstDays(lines, w.Slot.Level)
+	}
+	events.From = r.since - calendar.Day(r.days)
 	lines.From = events.From - calendar.Day(r.days)
 	r.lines, r.events = w.Engine.Events(lines, w.Slot.Level), w.Engine.Events(events, w.Slot.Level)
 	r.sums = make([]amount.Amount, len(r.lines.Days)+1)
@@ -177,6 +221,7 @@ func judgeShift(w *Work) Found {
 		}
 	}
 	breach, none, base := w.breach(), w.Mark(Verdict{Outcome: NotJudged, Why: NoEvent}), w.Mark(Verdict{Outcome: NotJudged, Why: NothingBefore})
+	few := w.Mark(Verdict{Outcome: NotJudged, Why: FewPeers})
 	for code := range w.Open() {
 		if w.Engine.Stopped() {
 			break
@@ -187,6 +232,8 @@ func judgeShift(w *Work) Found {
 			w.Set(code, Verdict{Outcome: NotJudged, Why: "window open until " + found.open.Words()})
 		case found.event == 0:
 			w.Put(code, none)
+		case !found.ok && found.few:
+			w.Put(code, few)
 		case !found.ok:
 			w.Put(code, base)
 		default:
@@ -225,7 +272,8 @@ func (r *shifts) aDay(sum amount.Amount) *big.Rat {
 type eventChange struct {
 	event         calendar.Day
 	before, after amount.Amount
-	ok            bool // there is a change
+	ok            bool // there is a change, and where peers are asked for enough of them
+	few           bool // there are too few peers
 	own           fraction
 	others, less  *big.Rat     // that of the others where asked, and the own one less it
 	open          calendar.Day // when the first window that is still open closes
@@ -256,9 +304,9 @@ func (r *shifts) flags(e eventChange) bool {
 	case e.less != nil:
 		return shifted(r.Engine.Book, r.Rule, e.less)
 	case r.less:
-		return e.own.cmp(r.cut) < 0
+		return over(r.key, e.own.cmp(r.cut))
 	}
-	return onSide(r.side, cmp.Compare(e.own.over, 0)) && fraction{int64(magnitude(e.own.over)), e.own.under}.cmp(r.cut) > 0
+	return onSide(r.side, cmp.Compare(e.own.over, 0)) && over(r.key, fraction{int64(magnitude(e.own.over)), e.own.under}.cmp(r.cut))
 }
 
 // worst is the event of a code, closed in the period, whose change is flagged
@@ -273,11 +321,11 @@ func (r *shifts) worst(code uint32) (out eventChange) {
 	return out
 }
 
-// closed visits the events of a code whose windows closed in the period, one a day in
-// order; open is when the first window that is still open closes, 0 if none is.
+// closed visits the events of a code whose windows closed in the period, or in those
+// before it that have no lines, one a day in order; open is when the first window that is still open closes, 0 if none is.
 func (r *shifts) closed(code uint32, visit func(eventChange)) (open calendar.Day) {
 	last := r.Slot.Last - calendar.Day(r.days) // of those whose window has closed
-	from, to := r.events.Between(code, r.Slot.First-calendar.Day(r.days), r.Slot.Last)
+	from, to := r.events.Between(code, r.since-calendar.Day(r.days), r.Slot.Last)
 	for i := from; i < to; i++ {
 		day := r.events.Days[i]
 		switch {
@@ -294,6 +342,8 @@ func (r *shifts) closed(code uint32, visit func(eventChange)) (open calendar.Day
 		if e.ok && r.peers {
 			if e.others = r.others(code, day); e.others != nil {
 				e.less = new(big.Rat).Sub(e.own.rat(), e.others)
+			} else {
+				e.ok, e.few = false, true
 			}
 		}
 		visit(e)
@@ -323,13 +373,17 @@ func (r *shifts) more(a, b *eventChange) bool {
 	return c > 0
 }
 
-// others is the median change of all others around a day, nil where there is none.
+// others is the median change of the peers around a day, nil where there are too few:
+// those who are active on all the days that are compared, who had a first line by the
+// first of them, and who have one on any of them.
 func (r *shifts) others(code uint32, day calendar.Day) *big.Rat {
 	p := r.typical[day]
 	if p == nil {
 		p = &peerChanges{of: make([]fraction, r.Len())}
+		d := calendar.Day(r.days)
+		active := r.Engine.Throughout(r.Engine.Days(r.Slot.Level, day-d, day+d))
 		for c := range uint32(r.Len()) {
-			if r.Outcome(int(c)) == OutOfScope {
+			if r.Outcome(int(c)) == OutOfScope || r.first[c] == 0 || r.first[c] > day-d || active != nil && !active(c) || !r.seen(c, day) {
 				continue
 			}
 			if _, _, change, ok := r.around(c, day); ok {
@@ -348,7 +402,7 @@ func (r *shifts) others(code uint32, day calendar.Day) *big.Rat {
 		at = sort.Search(n, func(i int) bool { return rest[i].cmp(own) >= 0 })
 		n--
 	}
-	if n == 0 {
+	if n < r.least {
 		return nil
 	}
 	kth := func(k int) *big.Rat {
@@ -364,13 +418,22 @@ func (r *shifts) others(code uint32, day calendar.Day) *big.Rat {
 	return sum.Quo(sum, big.NewRat(2, 1))
 }
 
+// seen says whether a code has a line on any of the days compared around a day.
+func (r *shifts) seen(code uint32, day calendar.Day) bool {
+	d := calendar.Day(r.days)
+	any := func(first, last calendar.Day) bool {
+		from, to := r.lines.Between(code, first, last)
+		return from < to
+	}
+	return any(day-d, day-1) || any(day+1, day+d)
+}
+
 // Cuts implements Found.
 func (r *shifts) Cuts(int) []float64 {
-	b := r.Engine.Book
-	if r.Rule.Says("less_than") != "" {
-		return []float64{b.Set(r.Rule, "less_than").Float()}
+	cut := r.Engine.Book.Set(r.Rule, r.key).Float()
+	if r.less {
+		return []float64{cut}
 	}
-	cut := b.Set(r.Rule, "beyond").Float()
 	return map[string][]float64{"high": {cut}, "low": {-cut}, "both": {-cut, cut}}[r.Rule.Says("side")]
 }
 

@@ -38,6 +38,7 @@ const (
 	LittlePast    = "too little of its own past"
 	FlatPast      = "no spread in its own past"
 	BaselineOpen  = "the baseline is not over"
+	BaselineFar   = "too much time has passed since the baseline"
 	NeverSeen     = "never seen"
 	FewGaps       = "too few gaps to know a usual one"
 	NoEvent       = "no event whose window closed in the period"

@@ -220,16 +220,19 @@ func TestEachEventIsReportedOnce(t *testing.T) {
 			want map[calendar.Month]int
 		}{{"followed", followed}, {"unanswered", missed}} {
 			e := world(t, read(t, fmt.Sprintf("window: {%s: sales, by: returns, within: %d days, grade: act%s}", c.key, within, options)), 1, all...)
+			late := 0
 			for m := start.Month(); m <= start.Month()+5; m++ {
 				r := judge.Judge(e, &e.Book.Rules[0], e.Book.Rules[0].Levels[0], calendar.MonthPeriod(m))
-				if r.Empty {
+				if r.Empty { // what closes in it is of the next month with lines
+					late += c.want[m]
 					continue
 				}
 				n := 0
 				if ev := judge.EvidenceFor(e, r, 0); ev.Events != nil {
 					n = len(ev.Events.Windows)
 				}
-				require.Equal(t, c.want[m], n, "%s in %s", c.key, m)
+				require.Equal(t, c.want[m]+late, n, "%s in %s", c.key, m)
+				late = 0
 				require.Equal(t, n > 0, r.IsFlagged(0))
 			}
 		}

@@ -56,6 +56,14 @@ type Eventful interface {
 	EvidenceOn(ev *Evidence, code uint32, day calendar.Day)
 }
 
+// Breaking is what knows which of its cuts a flagged code has broken, where it has several
+// on one side.
+type Breaking interface {
+	// Broken is the cut behind which a code would be flagged less, or not; false where
+	// there is none.
+	Broken(code uint32) (cut float64, ok bool)
+}
+
 // anyDay asks for the evidence of all events of a period.
 const anyDay = calendar.Day(ledger.Never)
 
