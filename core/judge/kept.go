@@ -77,6 +77,23 @@ func Bases(e *measure.Engine, p calendar.Period) func(rule *rulebook.Rule, level
 	}
 }
 
+// wholly is the basis of all that there is.
+func wholly(e *measure.Engine) Basis {
+	out := Basis{map[string][]weak.Pointer[ledger.Chunk]{}, map[string]weak.Pointer[ledger.Register]{}, map[ledger.SheetKey]weak.Pointer[ledger.Sheet]{}}
+	for kind, r := range e.Snapshot.Registers {
+		out.registers[kind] = weak.Make(r)
+	}
+	for key, sheet := range e.Snapshot.Targets {
+		out.targets[key] = weak.Make(sheet)
+	}
+	for name, f := range e.Snapshot.Feeds {
+		for _, c := range f.Chunks {
+			out.feeds[name] = append(out.feeds[name], weak.Make(c))
+		}
+	}
+	return out
+}
+
 // feedsOf are the feeds whose lines bear on a rule's verdicts or on their evidence: where
 // groups or pairs are looked at all, since who is not active is there by a line of any.
 func feedsOf(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level) (out []string) {
@@ -118,6 +135,9 @@ func (k *Kept) History(e *measure.Engine, rule *rulebook.Rule, level rulebook.Le
 
 func (k *Kept) judge(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p calendar.Period) *Result {
 	key, on := keptKey{e.Book, rule.Name, level, e.Book.Calendar.Key(p)}, Bases(e, p)(rule, level)
+	if level.Paired() {
+		on = wholly(e) // verdicts are by code, and pairs are numbered over all lines
+	}
 	k.mu.Lock()
 	known, ok := k.all[key]
 	k.mu.Unlock()

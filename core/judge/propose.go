@@ -145,7 +145,10 @@ func (p *proposer) try(what, words string, change func(*rulebook.RuleDefinition)
 	rule := book.Rule(p.rule.Name)
 	e := measure.New(book, p.engine.Snapshot)
 	e.Until(p.engine.Stopped)
-	kept := map[slotKey]*Result{}
+	kept := map[slotKey]*Result{} // of all periods of the record, those too in which nothing of it is flagged any more
+	for k := range p.was {
+		kept[k] = Judge(e, rule, k.level, k.period)
+	}
 	out := Proposal{What: what, Words: words, Definition: d, Text: text}
 	for _, s := range p.record {
 		r := p.result(kept, e, rule, s)
@@ -380,7 +383,7 @@ func (p *proposer) scopes() {
 	})
 	for _, v := range worth[:min(len(worth), 6)] {
 		p.try("leave out", fmt.Sprintf("leaving out those whose %s is %s", v.attribute, v.text), func(d *rulebook.RuleDefinition) {
-			not := fmt.Sprintf("%s is not %q", v.attribute, v.text)
+			not := fmt.Sprintf("not (%s is %q)", v.attribute, v.text) // those without the attribute stay
 			if d.Where != "" {
 				not = "(" + d.Where + ") and " + not
 			}

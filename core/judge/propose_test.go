@@ -82,7 +82,7 @@ func TestProposalsByAttribute(t *testing.T) {
 	require.NotEmpty(t, out.Proposals)
 	assert.Equal(t, "leaving out those whose rep.territory is South", out.Proposals[0].Words)
 	assert.Equal(t, []int{5, 0}, []int{out.Proposals[0].Spared, out.Proposals[0].Lost})
-	assert.Equal(t, `(rep.territory is not "East") and rep.territory is not "South"`, out.Proposals[0].Definition.Where)
+	assert.Equal(t, `(rep.territory is not "East") and not (rep.territory is "South")`, out.Proposals[0].Definition.Where)
 	for _, p := range propose(true, 10).Proposals {
 		assert.NotEqual(t, "leave out", p.What)
 	}

@@ -248,7 +248,7 @@ func (r *Result) names() []string {
 // Tried is how many a book flags on average with a dial turned to a value.
 type Tried struct {
 	Value   amount.Amount
-	Average float64 // flagged a month, of those in which the rules' feeds have lines
+	Average float64 // flagged a month, of those in which the rules judge any subject
 }
 
 // solveSteps is how many values of a dial are tried first, evenly spread.
@@ -279,8 +279,9 @@ func SolveDial(e *measure.Engine, dial string, rules []string, p calendar.Period
 				for _, level := range rule.Levels {
 					if ok {
 						r := Judge(turned, rule, level, period)
-						flagged += len(r.Flagged())
-						counts = counts || !r.Empty
+						n := len(r.Flagged())
+						flagged += n
+						counts = counts || n > 0 || r.Tally().Judged() > 0
 					}
 				}
 			}

@@ -17,10 +17,10 @@ type Said struct {
 	Code    uint32
 	Verdict Verdict
 	Held    float64 // what was held against the cuts; NaN where nothing was
-	Cut     float64 // the nearest cut; NaN where nothing was held, or the method has none in common with others
+	Cut     float64 // of what is flagged the cut that is broken, else the nearest; NaN where nothing was held, or the method has none in common with others
 }
 
-// Away is how far what was held lies from the nearest cut, not below zero; NaN where
+// Away is how far what was held lies from that cut, not below zero; NaN where
 // either is not there.
 func (s Said) Away() float64 { return math.Abs(s.Held - s.Cut) }
 
@@ -62,6 +62,12 @@ func SaidOf(r *Result, code uint32) Said {
 	}
 	if s.Held = r.Held(code); math.IsNaN(s.Held) {
 		return s
+	}
+	if broken, ok := r.found.(method.Breaking); ok && s.Verdict.Outcome == Breach {
+		if cut, known := broken.Broken(code); known {
+			s.Cut = cut
+			return s
+		}
 	}
 	for _, c := range r.found.Cuts(int(code)) {
 		if math.IsNaN(s.Cut) || math.Abs(s.Held-c) < math.Abs(s.Held-s.Cut) {

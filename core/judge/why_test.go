@@ -59,17 +59,18 @@ func TestWhySaysWhatTheSweepSays(t *testing.T) {
 	})
 }
 
-// The nearest of several cuts is told, and how far it is.
+// The cut that is broken is told, not the next worse one that may be nearer, and how far it
+// is: of what is clear the nearest.
 func TestHowFarFromTheCut(t *testing.T) {
-	e := world(t, 3, "\n  - {name: x, judges: rep, threshold: {of: revenue, bands: [{grade: act, below: 100}, {grade: look, below: 300}, {clear: rest}]}}", line{0, "2026-10-05", "130", "1"}, line{1, "2026-10-05", "290", "1"})
+	e := world(t, 5, "\n  - {name: x, judges: rep, threshold: {of: revenue, bands: [{grade: act, below: 100}, {grade: look, below: 300}, {clear: rest}]}}", line{0, "2026-10-05", "130", "1"}, line{1, "2026-10-05", "290", "1"}, line{2, "2026-10-05", "90", "1"}, line{3, "2026-10-05", "320", "1"})
 	l := e.Book.Rule("x").Levels[0]
-	for code, cut := range []float64{100, 300} {
+	for code, cut := range []float64{300, 300, 100, 300} {
 		s := judge.Why(e, l, uint32(code), calendar.MonthPeriod(october))
 		require.Len(t, s, 1)
 		assert.Equal(t, cut, s[0].Cut)
-		assert.Equal(t, []float64{30, 10}[code], s[0].Away())
+		assert.Equal(t, []float64{170, 10, 10, 20}[code], s[0].Away())
 	}
-	none := judge.Why(e, l, 2, calendar.MonthPeriod(october))
+	none := judge.Why(e, l, 4, calendar.MonthPeriod(october))
 	require.Len(t, none, 1)
 	assert.Equal(t, judge.NoData, none[0].Verdict.Outcome)
 	assert.True(t, math.IsNaN(none[0].Held) && math.IsNaN(none[0].Cut), "there is no nearest cut to nothing")
