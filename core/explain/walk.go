@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"oskel/core/lang"
+	"oskel/core/ledger"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
 )
@@ -20,12 +21,13 @@ import (
 type Walk struct {
 	Then, Now *big.Rat
 	Ratio     bool
+	Periods   int // of then, those that have a figure
 	Parts     []WalkPart
 	Effects   []Effect // price, volume, mix and the like, where the measure has a quantity
 }
 
 // WalkPart is one part of a walk. Then and Now are its own figures, nil where it has
-// none. Own and Weight are of a ratio, nil where it had no rate then or has none now.
+// none; of the lines that name no part Code is Unnamed. Own and Weight are of a ratio, nil where it had no rate then or has none now.
 type WalkPart struct {
 	Code        uint32
 	Then, Now   *big.Rat
@@ -35,13 +37,16 @@ type WalkPart struct {
 	size *big.Rat // of Change, whatever its sign
 }
 
+// Unnamed is the part of the lines that name none.
+const Unnamed = ledger.Nobody
+
 // New says that a part was not there then, Lost that it is not there now.
 func (p WalkPart) New() bool  { return p.Then == nil && p.Now != nil }
 func (p WalkPart) Lost() bool { return p.Then != nil && p.Now == nil }
 
 // Effect is one of the causes of a change that hold over all parts together.
 type Effect struct {
-	Name   string // volume, mix, price, cost, new or lost; "volume and mix" where they cannot be told apart
+	Name   string // volume, mix, price, cost, new, lost or without quantities; "volume and mix" where they cannot be told apart
 	Change *big.Rat
 }
 
@@ -51,9 +56,19 @@ var (
 	ErrNoThen  = errors.New("there is nothing to compare with")
 )
 
+// NoFigure says that a figure is missing then, now, or both, and why; it is an ErrNoThen.
+type NoFigure struct{ Then, Now measure.Why }
+
+func (n *NoFigure) Error() string {
+	return fmt.Sprintf("%s: then %q, now %q", ErrNoThen, n.Then, n.Now)
+}
+
+// Is implements errors.Is.
+func (n *NoFigure) Is(target error) bool { return target == ErrNoThen }
+
 // WalkOf takes a change apart: of a formula, from some slots to another of the same
-// level, for one code, by the parts of another level. Of several slots then is their
-// average, and of a ratio the ratio of their sums. With a quantity the change of a sum
+// level, for one code, by the parts of another level. Of several slots then is the
+// average of those that have a figure, and of a ratio the ratio of their sums. With a quantity the change of a sum
 // is told by volume, mix and price as well, and of a sum less costs by cost.
 func WalkOf(e *measure.Engine, n, quantity *lang.Node, then []measure.Slot, now measure.Slot, code uint32, by measure.Level) (*Walk, error) {
 	num, den := n, (*lang.Node)(nil)
@@ -83,11 +98,27 @@ func WalkOf(e *measure.Engine, n, quantity *lang.Node, then []measure.Slot, now 
 			return nil, fmt.Errorf("%w: the lines of %s name no %s", ErrNoParts, feed.Name, by.Kind)
 		}
 	}
-	g := &gathering{e: e.Only(now.Level, code, append(slices.Clone(then), now)...), then: then, now: now, by: by}
+	// What is missing is not walked from as if it were zero.
+	none := &NoFigure{}
+	_, none.Now = e.ExactFormula(n, code, now)
+	then = slices.DeleteFunc(slices.Clone(then), func(s measure.Slot) bool {
+		_, why := e.ExactFormula(n, code, s)
+		if why != measure.Present {
+			none.Then = why
+		}
+		return why != measure.Present
+	})
+	if len(then) > 0 {
+		none.Then = measure.Present
+	}
+	if *none != (NoFigure{}) {
+		return nil, none
+	}
+	g := &gathering{e: e.Only(now.Level, code, append(slices.Clone(then), now)...), whole: e, code: code, then: then, now: now, by: by}
 	if den == nil && len(then) > 1 {
 		g.share = big.NewRat(1, int64(len(then)))
 	}
-	w := &Walk{Ratio: den != nil}
+	w := &Walk{Ratio: den != nil, Periods: len(then)}
 	var err error
 	if w.Ratio {
 		err = w.ratio(g.sums(above), g.sums(below))
@@ -102,7 +133,9 @@ func WalkOf(e *measure.Engine, n, quantity *lang.Node, then []measure.Slot, now 
 
 // gathering adds up lines of one code by the codes of a level.
 type gathering struct {
-	e     *measure.Engine
+	e     *measure.Engine // that sees the code's lines alone
+	whole *measure.Engine
+	code  uint32
 	then  []measure.Slot
 	now   measure.Slot
 	by    measure.Level
@@ -116,7 +149,21 @@ type sides struct{ then, now *big.Rat }
 // sums are terms added up by part.
 func (g *gathering) sums(terms []measure.Term) map[uint32]*sides {
 	out := map[uint32]*sides{}
+	put := func(code uint32, term measure.Term, v *big.Rat, side func(*sides) **big.Rat) {
+		if out[code] == nil {
+			out[code] = &sides{}
+		}
+		to := side(out[code])
+		if *to == nil {
+			*to = new(big.Rat)
+		}
+		(*to).Add(*to, new(big.Rat).Mul(term.Times, v))
+	}
 	add := func(term measure.Term, s measure.Slot, side func(*sides) **big.Rat) {
+		rest, some := g.whole.Exact(term.Measure, g.code, s)
+		if some == measure.Present {
+			rest = new(big.Rat).Set(rest)
+		}
 		s.Level = g.by
 		for _, code := range g.e.Seeing(term.Measure, s) {
 			if g.e.Stopped() { // whoever asks looks for that
@@ -127,14 +174,14 @@ func (g *gathering) sums(terms []measure.Term) map[uint32]*sides {
 				g.why = why
 				continue
 			}
-			if out[code] == nil {
-				out[code] = &sides{}
+			put(code, term, v, side)
+			if some == measure.Present {
+				rest.Sub(rest, v)
 			}
-			to := side(out[code])
-			if *to == nil {
-				*to = new(big.Rat)
-			}
-			(*to).Add(*to, new(big.Rat).Mul(term.Times, v))
+		}
+		// Lines that name no part are in the figure all the same.
+		if some == measure.Present && rest.Sign() != 0 {
+			put(Unnamed, term, rest, side)
 		}
 	}
 	for _, term := range terms {
@@ -259,8 +306,8 @@ func (w *Walk) rank() {
 
 // effects tells a change by causes, over the parts with a quantity then and now:
 // volume (Q1 - Q0) M0 / Q0, mix sum q1 m0 - M0 Q1 / Q0, price sum (p1 - p0) q1 and,
-// where something is taken off, cost -sum (c1 - c0) q1; the other parts are new and
-// lost. Small letters are a part's, and m, p and c are per unit.
+// where something is taken off, cost -sum (c1 - c0) q1; the other parts are new,
+// lost, or without quantities where they have money on both sides. Small letters are a part's, and m, p and c are per unit.
 func (w *Walk) effects(g *gathering, terms, sold []measure.Term) {
 	var gains, costs []measure.Term
 	for _, t := range terms {
@@ -272,11 +319,20 @@ func (w *Walk) effects(g *gathering, terms, sold []measure.Term) {
 	}
 	money, quantities, taken := g.sums(gains), g.sums(sold), g.sums(costs)
 	volume, mix, price, cost, fresh, lost := new(big.Rat), new(big.Rat), new(big.Rat), new(big.Rat), new(big.Rat), new(big.Rat)
+	var uncounted *big.Rat // of parts with money on both sides, and not both quantities
 	m0, q0, q1, mixed := new(big.Rat), new(big.Rat), new(big.Rat), new(big.Rat)
 	for code := range union(money, quantities, taken) {
 		r, c, q := or(money[code]), or(taken[code]), or(quantities[code])
 		then, now := less(r.then, c.then), less(r.now, c.now)
-		if q.then == nil || q.now == nil || q.then.Sign() == 0 || q.now.Sign() == 0 {
+		none := q.then == nil || q.now == nil || q.then.Sign() == 0 || q.now.Sign() == 0
+		switch was, is := r.then != nil || c.then != nil, r.now != nil || c.now != nil; {
+		case none && was && is: // it is neither new nor lost
+			if uncounted == nil {
+				uncounted = new(big.Rat)
+			}
+			uncounted.Add(uncounted, new(big.Rat).Sub(now, then))
+			continue
+		case none:
 			lost.Sub(lost, then)
 			fresh.Add(fresh, now)
 			continue
@@ -302,6 +358,9 @@ func (w *Walk) effects(g *gathering, terms, sold []measure.Term) {
 		w.Effects = append(w.Effects, Effect{"cost", cost})
 	}
 	w.Effects = append(w.Effects, Effect{"new", fresh}, Effect{"lost", lost})
+	if uncounted != nil {
+		w.Effects = append(w.Effects, Effect{"without quantities", uncounted})
+	}
 }
 
 func or(s *sides) *sides {

@@ -61,16 +61,22 @@ func (s *server) GetWalk(ctx context.Context, r contract.GetWalkRequestObject) (
 	if shown.Quantity != "" {
 		quantity = &lang.Node{Op: lang.Name, Text: shown.Quantity}
 	}
+	var missing *explain.NoFigure
 	w, err := explain.WalkOf(engine, walked, quantity, then, f.slot, f.code, parts)
 	switch {
 	case engine.Stopped():
 		return nil, ctx.Err()
+	case errors.As(err, &missing):
+		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "%s of %s cannot be compared: it has no figure in %s.", shown.Title, f.name, missingWords(missing, before, book.Calendar.Words(period)))
 	case errors.Is(err, explain.ErrNoThen):
-		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "%s of %s has nothing to be compared: it has no figure in %s or in %s.", shown.Title, f.name, before, book.Calendar.Words(period))
+		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "%s of %s cannot be compared: its denominator is zero in %s or in %s.", shown.Title, f.name, before, book.Calendar.Words(period))
 	case errors.Is(err, explain.ErrNoParts):
 		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "%s cannot be taken apart: %s.", shown.Title, strings.TrimPrefix(err.Error(), explain.ErrNoParts.Error()+": "))
 	case err != nil:
 		return nil, err
+	}
+	if from == explain.Usual {
+		before = usualWords(book, period, w.Periods)
 	}
 	out := contract.GetWalk200JSONResponse{Measure: shown.Name, Title: shown.Title, Unit: string(plainUnit(shown.Unit)), By: level.String(), Key: f.key, Name: f.name, From: contract.WalkFrom(from),
 		Period: book.Calendar.String(period), Label: book.Calendar.Words(period), Before: before, Ratio: w.Ratio, Axis: parts.String(), Total: len(w.Parts),
@@ -83,7 +89,11 @@ func (s *server) GetWalk(ctx context.Context, r contract.GetWalkRequestObject) (
 			rest.Add(rest, part.Change)
 			continue
 		}
-		out.Parts = append(out.Parts, walkPartOut(shown, part, partKeys[part.Code], partNames[part.Code]))
+		key, name := "", "No "+book.One(parts)
+		if part.Code != explain.Unnamed {
+			key, name = partKeys[part.Code], partNames[part.Code]
+		}
+		out.Parts = append(out.Parts, walkPartOut(shown, part, key, name))
 	}
 	if len(w.Parts) > len(out.Parts) {
 		out.Rest = ptr(changeOut(shown, rest))
@@ -94,6 +104,24 @@ func (s *server) GetWalk(ctx context.Context, r contract.GetWalkRequestObject) (
 	return out, nil
 }
 
+// missingWords says in which periods there is no figure, and why.
+func missingWords(n *explain.NoFigure, before, now string) string {
+	var out []string
+	if n.Then != measure.Present {
+		out = append(out, fmt.Sprintf("%s (%s)", before, n.Then))
+	}
+	if n.Now != measure.Present {
+		out = append(out, fmt.Sprintf("%s (%s)", now, n.Now))
+	}
+	return strings.Join(out, " nor in ")
+}
+
+// usualWords says of how many of the periods before one an average is.
+func usualWords(book *rulebook.Book, p calendar.Period, n int) string {
+	last, _ := book.Calendar.Before(p, 1)
+	return fmt.Sprintf("the average of the %d periods with a figure to %s", n, book.Calendar.Words(last))
+}
+
 var effectWords = map[string]string{
 	"volume":         "as many more or fewer units, at the price and mix of then",
 	"mix":            "other shares of what costs more and less",
@@ -102,6 +130,8 @@ var effectWords = map[string]string{
 	"cost":           "the same units at other costs",
 	"new":            "what was not sold then",
 	"lost":           "what is not sold now",
+
+	"without quantities": "what has an amount then and now, but no quantity on both sides",
 }
 
 func walkPartOut(m *rulebook.Measure, p explain.WalkPart, key, name string) contract.WalkPart {
@@ -162,7 +192,7 @@ func walkFrom(e *measure.Engine, level measure.Level, p calendar.Period, from st
 				}
 			}
 			if len(then) > 0 {
-				return then, fmt.Sprintf("the average of the %d periods to %s", len(then), c.Words(last)), nil
+				return then, usualWords(e.Book, p, len(then)), nil
 			}
 			ok = false
 		}
