@@ -13,7 +13,7 @@ func (c Calendar) windowBefore(p Period, n int) (Period, bool) {
 		if i < 0 {
 			return p, false
 		}
-		if c.Windows[i].Kind != c.Windows[p.Number].Kind {
+		if c.Windows[i].Kind != c.Windows[p.Number].Kind || i != p.Number && c.Windows[i].From == c.Windows[p.Number].From {
 			continue
 		}
 		if n == 0 {

@@ -28,7 +28,7 @@ func (r *reader) withinBounds(text []byte) bool {
 		case token.SequenceEntryType, token.MappingKeyType:
 			blocks = append(upTo(blocks, at.Column), at.Column)
 		case token.MappingValueType:
-			if t.Prev != nil {
+			if t.Prev != nil && flow == 0 { // within brackets and braces it nests no deeper
 				column := t.Prev.Position.Column
 				blocks = append(upTo(blocks, column), column)
 			}

@@ -58,6 +58,7 @@ func TestCalendarsThatCannotBe(t *testing.T) {
 		"2026-05-04: Harbour Day=>4 May: Harbour Day":                                    "calendar.holidays.4 May: expected a day such as 2026-12-25 and its name",
 		"to: 2026-04-19=>to: 2026-04-01":                                                 "the window ends on 2026-04-01, before it begins on 2026-04-10",
 		"name: fair-2025=>name: fair-2026":                                               `the window "fair-2026" is defined twice`,
+		"from: 2025-04-10=>from: 2026-04-10":                                             "fair-2026 and fair-2025 are both windows of the kind fair that begin on 10 Apr 2026",
 		"from: 2025-04-10=>from: yesterday":                                              `expected a day such as 2026-10-31, found "yesterday"`,
 		"working_days: [sunday,=>working_days: [sonday,":                                 `"sonday" is not one of`,
 		"calendar:=>calendar:\n  week_years: {pattern: 4-4-5}":                           "state either 'last_in' or 'nearest_end_of'",
