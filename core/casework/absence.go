@@ -36,17 +36,33 @@ func CheckAbsence(a Absence, known []Absence, today calendar.Day) error {
 			return fmt.Errorf("%s is away from %s to %s already", a.Person, k.First.Words(), k.Last.Words())
 		}
 	}
-	trail := []string{a.Person}
-	for next := a.StandIn; next != ""; {
-		trail = append(trail, next)
-		if next == a.Person {
-			return fmt.Errorf("they would stand in for one another in a circle: %s", strings.Join(trail, " -> "))
+	if trail := circle(a, known, []string{a.Person}); trail != nil {
+		return fmt.Errorf("they would stand in for one another in a circle: %s", strings.Join(trail, " -> "))
+	}
+	return nil
+}
+
+// circle follows who stands in, on the days on which all on the way are away, and is the
+// way back to whom it began with; nil where there is none.
+func circle(a Absence, known []Absence, trail []string) []string {
+	if a.StandIn == "" {
+		return nil
+	}
+	trail = append(slices.Clone(trail), a.StandIn)
+	if a.StandIn == trail[0] {
+		return trail
+	}
+	if slices.Contains(trail[:len(trail)-1], a.StandIn) {
+		return nil // a circle that is on record, of others
+	}
+	for _, k := range known {
+		if k.Person != a.StandIn || !k.meets(a) {
+			continue
 		}
-		at := slices.IndexFunc(known, func(k Absence) bool { return k.Person == next && k.meets(a) })
-		if at < 0 || len(trail) > len(known)+2 {
-			break
+		k.First, k.Last = max(k.First, a.First), min(k.Last, a.Last)
+		if round := circle(k, known, trail); round != nil {
+			return round
 		}
-		next = known[at].StandIn
 	}
 	return nil
 }

@@ -14,15 +14,21 @@ type Peace struct {
 	Worse    *float64 // by what share of how far it lay beyond its cut; nil is however much
 	Severity int      // of what was flagged then
 	Beyond   *float64 // how far that lay beyond its cut
+
+	Beyonds map[string]float64 // of one by all rules, the same for each rule that flagged then
 }
 
-// Holds says whether a flag is left in peace: one that is more serious than then is not,
+// Holds says whether a flag of a rule is left in peace: one that is more serious than then is not,
 // nor one that lies further beyond its cut by more than was said.
-func (p Peace) Holds(today calendar.Day, severity int, beyond *float64) bool {
+func (p Peace) Holds(today calendar.Day, rule string, severity int, beyond *float64) bool {
 	if today > p.Until || severity < p.Severity {
 		return false
 	}
-	return p.Worse == nil || p.Beyond == nil || beyond == nil || *beyond <= *p.Beyond*(1+*p.Worse)
+	was := p.Beyond
+	if of, known := p.Beyonds[rule]; p.Rule == "" && known {
+		was = &of
+	}
+	return p.Worse == nil || was == nil || beyond == nil || *beyond <= *was*(1+*p.Worse)
 }
 
 // Peaces are those that are known, by whom they are of.
@@ -46,7 +52,7 @@ func PeacesOf(all []Peace) Peaces {
 // Keep says whether a flag of a rule on a subject is left in peace.
 func (p Peaces) Keep(today calendar.Day, kind string, code uint32, rule string, severity int, beyond *float64) bool {
 	for _, one := range p[peaceKey{kind, code}] {
-		if (one.Rule == "" || one.Rule == rule) && one.Holds(today, severity, beyond) {
+		if (one.Rule == "" || one.Rule == rule) && one.Holds(today, rule, severity, beyond) {
 			return true
 		}
 	}

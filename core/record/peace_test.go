@@ -13,16 +13,16 @@ import (
 func TestLeftInPeace(t *testing.T) {
 	num := func(f float64) *float64 { return &f }
 	p := record.Peace{Kind: "rep", Code: 7, Rule: "low", Until: monday, Worse: num(0.5), Severity: 1, Beyond: num(10)}
-	assert.True(t, p.Holds(monday, 1, num(15)), "half as far again, and no further")
-	assert.True(t, p.Holds(monday, 2, num(3)))
-	assert.False(t, p.Holds(monday, 1, num(15.01)))
-	assert.False(t, p.Holds(monday, 0, num(3)), "more serious")
-	assert.False(t, p.Holds(monday+1, 1, num(3)), "it is over")
-	assert.True(t, p.Holds(monday, 1, nil), "nobody knows how far")
+	assert.True(t, p.Holds(monday, "thin", 1, num(15)), "half as far again, and no further")
+	assert.True(t, p.Holds(monday, "thin", 2, num(3)))
+	assert.False(t, p.Holds(monday, "thin", 1, num(15.01)))
+	assert.False(t, p.Holds(monday, "thin", 0, num(3)), "more serious")
+	assert.False(t, p.Holds(monday+1, "thin", 1, num(3)), "it is over")
+	assert.True(t, p.Holds(monday, "thin", 1, nil), "nobody knows how far")
 	p.Worse = nil
-	assert.True(t, p.Holds(monday, 1, num(1000)))
+	assert.True(t, p.Holds(monday, "thin", 1, num(1000)))
 	p.Worse, p.Beyond = num(0), nil
-	assert.True(t, p.Holds(monday, 1, num(1000)))
+	assert.True(t, p.Holds(monday, "thin", 1, num(1000)))
 
 	all := record.PeacesOf([]record.Peace{{Kind: "rep", Code: 7, Rule: "low", Until: monday}, {Kind: "rep", Code: 8, Until: monday}})
 	keep := func(kind string, code uint32, rule string) bool { return all.Keep(monday, kind, code, rule, 0, nil) }

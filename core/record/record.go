@@ -42,6 +42,7 @@ type Flag struct {
 	State  State
 	Grade  string // of a cleared one that which it had
 	Streak int    // for how many periods in a row it has been up; 0 is not known
+	Own    bool   // a sweep of its own period raised it; else it is there by the period before alone
 }
 
 // flagged says whether a flag that may not be there is up.
@@ -94,6 +95,8 @@ func Next(now Found, here, before *Flag) (step Step, ok bool) {
 		}
 	case now.Gone && here != nil && !here.flagged():
 		return step, false // it cleared before the rule went
+	case here != nil && !here.Own && !here.flagged() && !before.flagged():
+		return step, false // what it was cleared from has gone
 	case here != nil:
 		step.State, step.Grade = Cleared, here.Grade
 	case before.flagged():

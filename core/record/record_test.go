@@ -12,7 +12,8 @@ import (
 var (
 	up      = &record.Flag{State: record.Raised, Grade: "look"}
 	stood   = &record.Flag{State: record.Standing, Grade: "look"}
-	cleared = &record.Flag{State: record.Cleared, Grade: "look"}
+	cleared = &record.Flag{State: record.Cleared, Grade: "look", Own: true}
+	carried = &record.Flag{State: record.Cleared, Grade: "look"} // by the period before alone
 )
 
 // Every way in which a flag may go on, by hand.
@@ -28,6 +29,7 @@ func TestStates(t *testing.T) {
 		carried      bool
 	}{
 		{"new", act, nil, nil, record.Raised, "act", record.NewlyFlagged, false},
+		{"cleared from the period before, which flags it still", none, carried, up, record.Cleared, "look", "", false},
 		{"new again after it cleared", act, nil, cleared, record.Raised, "act", record.NewlyFlagged, false},
 		{"in both", act, nil, up, record.Standing, "act", record.NewlyFlagged, false},
 		{"swept again, the same", look, up, nil, record.Raised, "look", record.Same, false},
@@ -48,7 +50,7 @@ func TestStates(t *testing.T) {
 	for _, c := range []struct {
 		now          record.Found
 		here, before *record.Flag
-	}{{none, nil, nil}, {none, nil, cleared}, {gone, cleared, up}, {gone, nil, cleared}, {gone, nil, nil}} {
+	}{{none, nil, nil}, {none, carried, nil}, {none, carried, cleared}, {none, nil, cleared}, {gone, cleared, up}, {gone, nil, cleared}, {gone, nil, nil}} {
 		_, ok := record.Next(c.now, c.here, c.before)
 		assert.False(t, ok)
 	}
@@ -58,15 +60,17 @@ func TestStates(t *testing.T) {
 func TestTheSameAgainIsTheSame(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		flag := func(name string) *record.Flag {
-			return rapid.SampledFrom([]*record.Flag{nil, up, stood, cleared}).Draw(t, name)
+			return rapid.SampledFrom([]*record.Flag{nil, up, stood, cleared, carried}).Draw(t, name)
 		}
 		now := rapid.SampledFrom([]record.Found{{}, {Flagged: true, Grade: "act"}, {Flagged: true, Grade: "look"}}).Draw(t, "now")
 		before := flag("before")
-		first, ok := record.Next(now, flag("here"), before)
+		here := flag("here")
+		first, ok := record.Next(now, here, before)
 		if !ok {
 			return
 		}
-		again, ok := record.Next(now, &record.Flag{State: first.State, Grade: first.Grade}, before)
+		own := first.Flagged || here != nil && (here.Own || here.State != record.Cleared)
+		again, ok := record.Next(now, &record.Flag{State: first.State, Grade: first.Grade, Own: own}, before)
 		assert.True(t, ok)
 		assert.Equal(t, first.State, again.State)
 		assert.Equal(t, first.Grade, again.Grade)

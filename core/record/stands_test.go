@@ -43,7 +43,7 @@ func TestStandsIsWhatJudgingAgainRecords(t *testing.T) {
 		first := record.NewBook(here, before)
 		for _, subject := range subjects {
 			for _, s := range first.Subject("r", "rep", subject, found[subject]) {
-				here[s.Key] = record.Flag{State: s.State, Grade: s.Grade, Streak: s.Streak}
+				here[s.Key] = record.Flag{State: s.State, Grade: s.Grade, Streak: s.Streak, Own: s.Flagged || s.WasFlagged}
 			}
 		}
 		// The next finds the same.

@@ -157,6 +157,13 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 		case act.Do == "settle" && act.Finding == casework.DataFault:
 			return s.faults(ctx, tx, scene.Book, ids, act, by.Name)
 		case p != nil && act.Do == "settle":
+			if p.Worse != nil {
+				if rule, err := tx.WithoutDistance(ctx, ids); err != nil {
+					return err
+				} else if rule != "" {
+					return fmt.Errorf("%w: flags of %s have no distance from a cut, so that they are never worse by a share; leave that out, and state the day alone", casework.ErrState, rule)
+				}
+			}
 			return tx.LeaveInPeace(ctx, ids, p.All, p.Until, p.Worse, by.Name)
 		}
 		return nil

@@ -60,19 +60,20 @@ func (s *Store) Foremosts(ctx context.Context, cases []int64) ([]Foremost, error
 type Newest struct {
 	Revision    int
 	DataVersion int64
+	Sweep       int64 // the last of any period
 }
 
 const newestSelect = "select coalesce((select max(number) from revisions), 0), coalesce((select max(id) from intakes), 0)"
 
 // Newest is what is published and what data there are, as of now.
 func (s *Store) Newest(ctx context.Context) (n Newest, err error) {
-	err = s.pool.QueryRow(ctx, newestSelect).Scan(&n.Revision, &n.DataVersion)
+	err = s.pool.QueryRow(ctx, newestSelect+", coalesce((select max(id) from sweeps), 0)").Scan(&n.Revision, &n.DataVersion, &n.Sweep)
 	return n, err
 }
 
 // caseAndMore is a case with what few cases have, and what there is of rules and data.
 var caseAndMore = strings.Replace(caseSelect, " from cases ", `, array(select name from case_copies where case_id = $1 order by name), exists (select from notices where case_id = $1 and person = $2 and what = 'named'),
-	exists (select from case_files where case_id = $1), exists (select from case_todos where case_id = $1), coalesce((select max(number) from revisions), 0), coalesce((select max(id) from intakes), 0) from cases `, 1) + "where id = $1"
+	exists (select from case_files where case_id = $1), exists (select from case_todos where case_id = $1), coalesce((select max(number) from revisions), 0), coalesce((select max(id) from intakes), 0), coalesce((select max(id) from sweeps), 0) from cases `, 1) + "where id = $1"
 
 // CaseDetail finds a case with all that its page shows, in one round trip, or two where it
 // has files or to-dos: people wait for little else as often.
@@ -81,7 +82,7 @@ func (s *Store) CaseDetail(ctx context.Context, id int64, who string) (d CaseDet
 	b := &pgx.Batch{}
 	b.Queue(caseAndMore, id, who).Query(func(rows pgx.Rows) (err error) {
 		all, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (Case, error) {
-			return scanCase(row, &d.Told, &d.Named, &files, &todos, &d.Newest.Revision, &d.Newest.DataVersion)
+			return scanCase(row, &d.Told, &d.Named, &files, &todos, &d.Newest.Revision, &d.Newest.DataVersion, &d.Newest.Sweep)
 		})
 		d.Case, err = firstCase(all, err)
 		return err

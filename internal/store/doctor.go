@@ -44,12 +44,12 @@ var musts = []must{
 		from sweeps s, lateral (select count(*) filter (where e.state = 'raised') as raised, count(*) filter (where e.state = 'standing') as standing, count(*) filter (where e.state = 'cleared' and e.sweep = s.id) as cleared
 			from exceptions e where e.grain = s.grain and e.period = s.period) r
 		where s.id in (select max(id) from sweeps group by grain, period) and (s.raised, s.standing) is distinct from (r.raised, r.standing)`},
-	{"the tallies of the last sweep of a period count its exceptions rule by rule", `
+	{"the tallies of the last sweep of a period count the subjects it flags rule by rule", `
 		select format('sweep %s, rule %s, %s: %s flagged, and on record %s', s.id, t.rule, t.level, t.flagged, t.kept) from sweeps s,
 			lateral (select tally ->> 'rule' as rule, tally ->> 'level' as level, (tally ->> 'flagged')::bigint as flagged, tally ->> 'trial' as trial,
-				(select count(*) from exceptions e where e.grain = s.grain and e.period = s.period and e.rule = tally ->> 'rule' and e.kind = tally ->> 'level' and e.state <> 'cleared') as kept
+				(select count(distinct e.code) from exceptions e where e.grain = s.grain and e.period = s.period and e.rule = tally ->> 'rule' and e.kind = tally ->> 'level' and e.state <> 'cleared') as kept
 				from jsonb_array_elements(s.tallies) tally) t
-		where s.id in (select max(id) from sweeps group by grain, period) and t.trial is null and t.flagged is not null and t.flagged <> t.kept`},
+		where s.id in (select max(id) from sweeps group by grain, period) and t.trial is null and t.level is not null and t.flagged is not null and t.flagged <> t.kept`},
 	{"an exception is in a case of its own subject", `
 		select format('exception %s in case %s', e.id, c.id) from exceptions e join cases c on c.id = e.case_id where (e.kind, e.code) is distinct from (c.kind, c.code)`},
 	{"an unsettled case holds something, and has cleared when nothing in it is flagged", `

@@ -71,7 +71,9 @@ func (f ExceptionFilter) source(by string) (fields, from, where string, args []a
 		add("(position(lower($%[1]d) in lower(e.name)) > 0 or position(lower($%[1]d) in lower(s.key)) > 0)", f.Text)
 	}
 	fields, from = exceptionSelect, "exceptions e "
-	if f.Sweep != 0 {
+	if f.Sweep == 0 {
+		conditions = append(conditions, "e.dropped is null")
+	} else {
 		fields, from = versionSelect, "exception_versions e "
 		add("$%d between e.since and e.sweep", f.Sweep)
 	}
@@ -175,7 +177,7 @@ func (s *Store) Marks(ctx context.Context, of []Exception, periods []calendar.Ke
 	}
 	rows, err := s.pool.Query(ctx, `select distinct on (e.rule, e.kind, e.code, e.period) e.rule, e.kind, e.code, e.period, e.state, e.grade
 		from (select distinct * from unnest($1::text[], $2::text[], $3::int[]) a(rule, kind, code)) a
-		join exceptions e on e.grain = $4 and e.period = any($5) and e.rule = a.rule and e.kind = a.kind and e.code = a.code
+		join exceptions e on e.grain = $4 and e.period = any($5) and e.rule = a.rule and e.kind = a.kind and e.code = a.code and e.dropped is null
 		order by e.rule, e.kind, e.code, e.period, (e.state = 'cleared'), e.severity`, rules, kinds, codes, periods[0].Grain, starts(periods))
 	if err != nil {
 		return nil, err
@@ -220,7 +222,7 @@ type ExceptionCount struct {
 // CountExceptions counts the exceptions from one period to another of the same
 // grain.
 func (s *Store) CountExceptions(ctx context.Context, from, to calendar.Key) ([]ExceptionCount, error) {
-	rows, err := s.pool.Query(ctx, "select period, rule, kind, grade, state, desk, count(*) from exceptions where grain = $1 and period between $2 and $3 group by 1, 2, 3, 4, 5, 6 order by 1, 2, 3, 4, 5, 6", from.Grain, from.Start.Time(), to.Start.Time())
+	rows, err := s.pool.Query(ctx, "select period, rule, kind, grade, state, desk, count(*) from exceptions where grain = $1 and period between $2 and $3 and dropped is null group by 1, 2, 3, 4, 5, 6 order by 1, 2, 3, 4, 5, 6", from.Grain, from.Start.Time(), to.Start.Time())
 	if err != nil {
 		return nil, err
 	}

@@ -20,7 +20,7 @@ type Peace struct {
 	At        time.Time
 }
 
-const peaceSelect = `select p.id, p.case_id, p.kind, p.code, s.key, c.name, p.rule, p.until, p.worse, p.severity, p.beyond, p.author, p.at
+const peaceSelect = `select p.id, p.case_id, p.kind, p.code, s.key, c.name, p.rule, p.until, p.worse, p.severity, p.beyond, p.beyonds, p.author, p.at
 	from peaces p join subjects s on s.kind = p.kind and s.code = p.code join cases c on c.id = p.case_id `
 
 func manyPeaces(ctx context.Context, q querier, tail string, args ...any) ([]Peace, error) {
@@ -31,7 +31,7 @@ func manyPeaces(ctx context.Context, q querier, tail string, args ...any) ([]Pea
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (p Peace, err error) {
 		var code int32
 		var until time.Time
-		err = row.Scan(&p.ID, &p.Case, &p.Kind, &code, &p.Key, &p.Name, &p.Rule, &until, &p.Worse, &p.Severity, &p.Beyond, &p.Author, &p.At)
+		err = row.Scan(&p.ID, &p.Case, &p.Kind, &code, &p.Key, &p.Name, &p.Rule, &until, &p.Worse, &p.Severity, &p.Beyond, &p.Beyonds, &p.Author, &p.At)
 		p.Code, p.Until = uint32(code), *dayOf(&until)
 		return p, err
 	})
@@ -57,11 +57,19 @@ func (t *Tx) LeaveInPeace(ctx context.Context, cases []int64, all bool, until ca
 	sql := `insert into peaces (case_id, kind, code, rule, until, worse, severity, beyond, author)
 		select c.id, c.kind, c.code, e.rule, $2, $3, min(e.severity), max(e.beyond), $4 from cases c join exceptions e on e.case_id = c.id where c.id = any($1) and e.state <> 'cleared' group by c.id, e.rule`
 	if all {
-		sql = `insert into peaces (case_id, kind, code, rule, until, worse, severity, beyond, author)
-			select c.id, c.kind, c.code, '', $2, $3, c.severity, null, $4 from cases c where c.id = any($1)`
+		sql = `insert into peaces (case_id, kind, code, rule, until, worse, severity, beyonds, author)
+			select c.id, c.kind, c.code, '', $2, $3, c.severity, (select jsonb_object_agg(rule, beyond) from (
+				select e.rule, max(e.beyond) as beyond from exceptions e where e.case_id = c.id and e.state <> 'cleared' and e.beyond is not null group by e.rule) r), $4 from cases c where c.id = any($1)`
 	}
 	_, err := t.tx.Exec(ctx, sql, cases, until.Time(), worse, author)
 	return err
+}
+
+// WithoutDistance is a rule that flags in some of the cases and says of no flag how far it
+// lies beyond its cut; "" where there is none.
+func (t *Tx) WithoutDistance(ctx context.Context, cases []int64) (rule string, err error) {
+	err = t.tx.QueryRow(ctx, "select coalesce(min(rule), '') from exceptions where case_id = any($1) and state <> 'cleared' and beyond is null", cases).Scan(&rule)
+	return rule, err
 }
 
 // EndPeaces ends those of some cases, as somebody says.

@@ -30,9 +30,10 @@ type Sweep struct {
 	Whole                     bool            // all that it recorded is on record
 	InPeace                   int             // flags of subjects that are left in peace
 	SoFar                     *calendar.Day   // up to which day it judged, where the period was still running
+	Computation               int             // by what it was computed: of another number other verdicts and sentences may be right
 }
 
-const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference, whole, stages, so_far, in_peace"
+const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference, whole, stages, so_far, in_peace, computation"
 
 // LatestSweep is the last sweep of a period, or ErrNotFound.
 func (s *Store) LatestSweep(ctx context.Context, k calendar.Key) (Sweep, error) {
@@ -118,7 +119,7 @@ func manySweeps(ctx context.Context, q querier, tail string, args ...any) ([]Swe
 		var s Sweep
 		var period time.Time
 		var soFar *time.Time
-		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference, &s.Whole, &s.Stages, &soFar, &s.InPeace)
+		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference, &s.Whole, &s.Stages, &soFar, &s.InPeace, &s.Computation)
 		s.Period.Start, s.SoFar = startOf(period), dayOf(soFar)
 		return s, err
 	})
@@ -126,9 +127,9 @@ func manySweeps(ctx context.Context, q querier, tail string, args ...any) ([]Swe
 
 // AddSweep records a sweep; its counts follow with FinishSweep.
 func (t *Tx) AddSweep(ctx context.Context, s *Sweep) error {
-	return t.tx.QueryRow(ctx, `insert into sweeps (grain, period, revision, data_version, compared_with, author, took_ms, raised, standing, cleared, tallies, so_far)
-		values ($1, $2, $3, $4, $5, $6, 0, 0, 0, 0, $7, $8) returning id, at`,
-		s.Period.Grain, s.Period.Start.Time(), s.Revision, s.DataVersion, s.ComparedWith, s.Author, s.Tallies, timeOf(s.SoFar)).Scan(&s.ID, &s.At)
+	return t.tx.QueryRow(ctx, `insert into sweeps (grain, period, revision, data_version, compared_with, author, took_ms, raised, standing, cleared, tallies, so_far, computation)
+		values ($1, $2, $3, $4, $5, $6, 0, 0, 0, 0, $7, $8, $9) returning id, at`,
+		s.Period.Grain, s.Period.Start.Time(), s.Revision, s.DataVersion, s.ComparedWith, s.Author, s.Tallies, timeOf(s.SoFar), s.Computation).Scan(&s.ID, &s.At)
 }
 
 // FinishSweep records what a sweep found.
@@ -205,6 +206,84 @@ func (t *Tx) PeriodExceptions(ctx context.Context, k calendar.Key) ([]Exception,
 	return scanExceptions(t.tx.Query(ctx, withoutEvidence(exceptionSelect)+"where e.grain = $1 and e.period = $2 order by e.id", k.Grain, k.Start.Time()))
 }
 
+// Carried are those exceptions of a period that no sweep of it raised, by their numbers, and
+// whether a sweep has dropped them.
+func (t *Tx) Carried(ctx context.Context, k calendar.Key) (map[int64]bool, error) {
+	rows, err := t.tx.Query(ctx, "select id, dropped is not null from exceptions where grain = $1 and period = $2 and not own", k.Grain, k.Start.Time())
+	if err != nil {
+		return nil, err
+	}
+	out := map[int64]bool{}
+	var id int64
+	var dropped bool
+	_, err = pgx.ForEachRow(rows, []any{&id, &dropped}, func() error { out[id] = dropped; return nil })
+	return out, err
+}
+
+// DropExceptions takes exceptions off the record of their period, by a sweep of it. What
+// earlier sweeps said of them stays.
+func (t *Tx) DropExceptions(ctx context.Context, sweep int64, ids []int64) error {
+	if len(ids) == 0 {
+		return nil
+	}
+	_, err := t.tx.Exec(ctx, "update exceptions set dropped = $1 where id = any($2) and dropped is null", sweep, ids)
+	return wrapped(err, "writing exceptions")
+}
+
+// Changed is the last sweep of each period of a grain that changed who is flagged in it.
+func (s *Store) Changed(ctx context.Context, grain string) (map[calendar.Day]int64, error) {
+	return changed(ctx, s.pool, grain)
+}
+
+// Changed is the same within a transaction.
+func (t *Tx) Changed(ctx context.Context, grain string) (map[calendar.Day]int64, error) {
+	return changed(ctx, t.tx, grain)
+}
+
+func changed(ctx context.Context, q querier, grain string) (map[calendar.Day]int64, error) {
+	rows, err := q.Query(ctx, `select period, max(id) from sweeps where grain = $1 and case when difference is null then raised + standing
+		else coalesce((difference ->> 'flagged')::int, 0) + coalesce((difference ->> 'no_longer')::int, 0) end > 0 group by period`, grain)
+	if err != nil {
+		return nil, err
+	}
+	out := map[calendar.Day]int64{}
+	var period time.Time
+	var id int64
+	_, err = pgx.ForEachRow(rows, []any{&period, &id}, func() error { out[startOf(period)] = id; return nil })
+	return out, err
+}
+
+// FlagLeft is a flag that is of a period as a whole, as a sweep left it.
+type FlagLeft struct{ Rule, Kind, Key string }
+
+// FlagsLeft lists what was flagged in a period of the whole of it, as the last of its sweeps
+// before a number left it; false where there is none.
+func (s *Store) FlagsLeft(ctx context.Context, k calendar.Key, before int64) (map[FlagLeft]bool, bool, error) {
+	return flagsLeft(ctx, s.pool, k, before)
+}
+
+// FlagsLeft is the same within a transaction.
+func (t *Tx) FlagsLeft(ctx context.Context, k calendar.Key, before int64) (map[FlagLeft]bool, bool, error) {
+	return flagsLeft(ctx, t.tx, k, before)
+}
+
+func flagsLeft(ctx context.Context, q querier, k calendar.Key, before int64) (map[FlagLeft]bool, bool, error) {
+	var sweep int64
+	err := q.QueryRow(ctx, "select coalesce(max(id), 0) from sweeps where grain = $1 and period = $2 and id < $3", k.Grain, k.Start.Time(), before).Scan(&sweep)
+	if err != nil || sweep == 0 {
+		return nil, false, err
+	}
+	rows, err := q.Query(ctx, `select e.rule, e.kind, s.key from exception_versions e join subjects s on s.kind = e.kind and s.code = e.code
+		where e.grain = $1 and e.period = $2 and $3 between e.since and e.sweep and e.state <> 'cleared' and e.event is null`, k.Grain, k.Start.Time(), sweep)
+	if err != nil {
+		return nil, false, err
+	}
+	out := map[FlagLeft]bool{}
+	var f FlagLeft
+	_, err = pgx.ForEachRow(rows, []any{&f.Rule, &f.Kind, &f.Key}, func() error { out[f] = true; return nil })
+	return out, true, err
+}
+
 // Evidence is what led to some exceptions, by their numbers.
 func (t *Tx) Evidence(ctx context.Context, ids []int64) (map[int64]json.RawMessage, error) {
 	out := map[int64]json.RawMessage{}
@@ -240,7 +319,7 @@ func (t *Tx) SubjectCode(ctx context.Context, level, key string) (uint32, error)
 
 // exceptionColumns are those that a sweep writes.
 var exceptionColumns = []string{"grain", "period", "rule", "kind", "code", "event", "name", "state", "outcome", "grade", "severity", "sentence", "value", "yardstick", "stake",
-	"beyond", "evidence", "desk", "case_id", "streak", "sweep", "first_sweep", "since"}
+	"beyond", "evidence", "desk", "case_id", "streak", "sweep", "first_sweep", "since", "own"}
 
 func (e *Exception) row() []any {
 	var stake any
@@ -248,7 +327,7 @@ func (e *Exception) row() []any {
 		stake = *e.Stake
 	}
 	return []any{e.Period.Grain, e.Period.Start.Time(), e.Rule, e.Kind, int32(e.Code), e.event(), e.Name, e.State, e.Outcome, e.Grade, int32(e.Severity), e.Sentence, e.Value, e.Yardstick, stake,
-		e.Beyond, e.Evidence, e.Desk, e.CaseID, e.Streak, e.Sweep, e.Sweep, e.Sweep}
+		e.Beyond, e.Evidence, e.Desk, e.CaseID, e.Streak, e.Sweep, e.Sweep, e.Sweep, e.State != "cleared"}
 }
 
 // said are the columns of an exception that say what was found; when one of them is
@@ -298,8 +377,8 @@ func (t *Tx) PutExceptions(ctx context.Context, all []Exception) error {
 // stands in no index.
 var replaceExceptions = `with changed as materialized (select e.id from exceptions e join now_found n on n.id = e.id where ` + saidBefore + ` is distinct from ` + saidNow + `),
 	kept as (insert into past_exceptions (exception, since, sweep, ` + said + `) select e.id, e.since, e.sweep, ` + saidBefore[1:len(saidBefore)-1] + ` from exceptions e join changed c on c.id = e.id),
-	written as (update exceptions e set (` + said + `, case_id, sweep, since) = (` + saidNow[1:len(saidNow)-1] + `, n.case_id, n.sweep, n.sweep) from now_found n join changed c on c.id = n.id where n.id = e.id)
-	update exceptions e set case_id = n.case_id, sweep = n.sweep from now_found n where n.id = e.id and not exists (select from changed c where c.id = e.id)`
+	written as (update exceptions e set (` + said + `, case_id, sweep, since, own, dropped) = (` + saidNow[1:len(saidNow)-1] + `, n.case_id, n.sweep, n.sweep, e.own or n.own, null) from now_found n join changed c on c.id = n.id where n.id = e.id)
+	update exceptions e set case_id = n.case_id, sweep = n.sweep, dropped = null from now_found n where n.id = e.id and not exists (select from changed c where c.id = e.id)`
 
 // RestateExceptions notes of exceptions, which say what they said, that a sweep says so,
 // and in which case they are.

@@ -47,13 +47,17 @@ func (s *Service) Close(ctx context.Context, p calendar.Period, author, note str
 		if last.SoFar != nil {
 			return fmt.Errorf("%w: %s has been swept so far only, to %s", ErrUnswept, book.Calendar.Words(p), last.SoFar.Words())
 		}
-		if last.Revision != revision || last.DataVersion != version {
+		changed, err := tx.Changed(ctx, key.Grain)
+		if err != nil {
+			return err
+		}
+		if again := restated(book.Calendar, changed, last); again != "" || last.Revision != revision || last.DataVersion != version {
 			intakes, err := tx.IntakesSince(ctx, last.DataVersion)
 			if err != nil {
 				return err
 			}
 			_, day := book.Calendar.Span(p)
-			if why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, day).Number), day, last, published, intakes, false); why != "" {
+			if why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, day).Number), day, last, published, intakes, again, false); why != "" {
 				return fmt.Errorf("%w. %s", ErrUnswept, why)
 			}
 		}

@@ -15,6 +15,7 @@ type counts struct {
 
 type countKey struct {
 	sweep int64
+	data  int64 // the data version, where it hangs on that
 	by    string
 	of    store.ExceptionFilter
 }

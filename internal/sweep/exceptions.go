@@ -37,14 +37,19 @@ func (s *Service) Exceptions(ctx context.Context, book *rulebook.Book, f store.E
 }
 
 // groups counts what a filter lists. What was counted since the last sweep still holds:
-// nothing else changes what is on record, but for its cases.
+// nothing else changes what is on record, but for its cases. By an attribute it hangs on
+// the registers too.
 func (s *Service) groups(ctx context.Context, f store.ExceptionFilter, by string) ([]store.ExceptionGroup, error) {
-	last, err := s.store.LastSweep(ctx)
+	newest, err := s.store.Newest(ctx)
 	if err != nil {
 		return nil, err
 	}
+	last := newest.Sweep
+	if by == "" || slices.Contains(store.Groups, by) {
+		newest.DataVersion = 0
+	}
 	f.Limit, f.Offset, f.Sort, f.Descending, f.Group, f.Evidence = 0, 0, "", false, "", false
-	return s.counts.of(countKey{last, by, f}, func() ([]store.ExceptionGroup, error) { return s.store.ExceptionGroups(ctx, f, by) })
+	return s.counts.of(countKey{last, newest.DataVersion, by, f}, func() ([]store.ExceptionGroup, error) { return s.store.ExceptionGroups(ctx, f, by) })
 }
 
 // Gathered counts what a filter lists: by the group that it asks for, and for each
@@ -259,9 +264,9 @@ func (s *Service) Overview(ctx context.Context, book *rulebook.Book, p calendar.
 	out.Desks = by(book.DesksNamed(), func(c store.ExceptionCount) string { return c.Desk })
 	if out.Sweep != nil {
 		for _, t := range TalliesOf(*out.Sweep) {
-			i := slices.IndexFunc(out.Rules, func(c Counts) bool { return c.Name == t.Rule })
+			i := slices.IndexFunc(out.Rules, func(c Counts) bool { return c.Name == t.Rule && !t.Trial })
 			if i >= 0 {
-				judged := t.Judged()
+				judged := t.Judged() + or(out.Rules[i].Judged, 0) // at all its levels
 				out.Rules[i].Judged = &judged
 			}
 		}

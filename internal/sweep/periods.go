@@ -83,6 +83,10 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 	if err != nil {
 		return nil, err
 	}
+	changed, err := s.store.Changed(ctx, from.Grain)
+	if err != nil {
+		return nil, err
+	}
 	var out []Period
 	for _, of := range periods {
 		p := Period{Of: of, Key: c.Key(of), State: "unswept", Grades: map[string]int{}}
@@ -100,7 +104,7 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 				p.State = "swept"
 				if p.Stale = onlySoFar(sweeps[i].SoFar, last, c.Today(s.now())); p.Stale != "" {
 					p.State, p.Since = "stale", sweeps[i].At
-				} else if p.Stale, p.Since = outOfDate(calendar.Month(c.Of(calendar.Monthly, last).Number), last, sweeps[i], revision, intakes, p.Closed != nil); p.Stale != "" {
+				} else if p.Stale, p.Since = outOfDate(calendar.Month(c.Of(calendar.Monthly, last).Number), last, sweeps[i], revision, intakes, restated(c, changed, sweeps[i]), p.Closed != nil); p.Stale != "" {
 					p.State = "stale"
 				}
 			}
@@ -177,7 +181,13 @@ func (s *Service) StaleOf(ctx context.Context, newest store.Newest, swept map[ca
 		if out[k] = onlySoFar(sw.SoFar, last, today); out[k] != "" {
 			continue
 		}
-		if out[k] = stillSoFar(sw.SoFar, last, today, ""); sw.DataVersion >= newest.DataVersion && sw.Revision == newest.Revision {
+		changed, err := s.chainOf(ctx, k.Grain, newest.Sweep)
+		if err != nil {
+			return nil, err
+		}
+		sw.Period = k
+		again := restated(book.Calendar, changed, sw)
+		if out[k] = stillSoFar(sw.SoFar, last, today, ""); again == "" && sw.DataVersion >= newest.DataVersion && sw.Revision == newest.Revision {
 			continue
 		}
 		if closed[k.Grain] == nil {
@@ -186,16 +196,32 @@ func (s *Service) StaleOf(ctx context.Context, newest store.Newest, swept map[ca
 			}
 		}
 		_, shut := closed[k.Grain][k]
-		why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, last).Number), last, sw, store.Revision{Number: newest.Revision}, intakes, shut)
+		why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, last).Number), last, sw, store.Revision{Number: newest.Revision}, intakes, again, shut)
 		out[k] = stillSoFar(sw.SoFar, last, today, why)
 	}
 	return out, nil
 }
 
+// restated names the period before that of a sweep in which something else is flagged since
+// then: what is raised, standing and cleared is held against it. "" is none.
+func restated(c calendar.Calendar, changed chain, s store.Sweep) string {
+	at, is := changed.broken(s.Period, s.ID)
+	if !is {
+		return ""
+	}
+	if p, ok := c.ByKey(at); ok {
+		return c.Words(p)
+	}
+	return "an earlier period"
+}
+
 // outOfDate says in words why a sweep no longer tells what holds, or "", and since
-// when.
-func outOfDate(m calendar.Month, last calendar.Day, s store.Sweep, published store.Revision, intakes []store.Intake, closed bool) (why string, when time.Time) {
+// when. again is the earlier period that was restated since, if any.
+func outOfDate(m calendar.Month, last calendar.Day, s store.Sweep, published store.Revision, intakes []store.Intake, again string, closed bool) (why string, when time.Time) {
 	var since []string
+	if again != "" {
+		since, when = append(since, again+" has been swept again"), s.At
+	}
 	if s.Revision != published.Number {
 		since = append(since, fmt.Sprintf("revision %d has been published", published.Number))
 		when = published.At

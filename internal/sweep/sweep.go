@@ -10,6 +10,7 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -27,6 +28,10 @@ import (
 	"oskel/internal/store"
 )
 
+// Computation numbers how verdicts and sentences are made: it goes up where the same
+// rulebook on the same data may say something else than before.
+const Computation = 2
+
 // Service is safe for concurrent use; sweeps happen one after the other.
 type Service struct {
 	store   *store.Store
@@ -34,6 +39,7 @@ type Service struct {
 	figures *figures.Keeper
 	now     func() time.Time
 	counts  counts
+	chains  chains
 	told    func(Progress)
 
 	judgedMu sync.Mutex
@@ -180,7 +186,12 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
-		out = store.Sweep{Period: key, Revision: revision.Number, DataVersion: engine.Snapshot.Version, Author: ask.Author, SoFar: soFar}
+		changed, err := tx.Changed(ctx, key.Grain)
+		if err != nil {
+			return err
+		}
+		_, restated := chain(changed).broken(key, prior.ID) // a period before it, since it was swept
+		out = store.Sweep{Computation: Computation, Period: key, Revision: revision.Number, DataVersion: engine.Snapshot.Version, Author: ask.Author, SoFar: soFar}
 		before, comes := book.Calendar.Before(p, 1)
 		if comes {
 			if last, err := tx.LatestSweep(ctx, book.Calendar.Key(before)); err == nil {
@@ -189,11 +200,14 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 				return err
 			}
 		}
-		if prior.ID != 0 && prior.Revision == out.Revision && prior.DataVersion == out.DataVersion && equal(prior.ComparedWith, out.ComparedWith) && equal(prior.SoFar, out.SoFar) {
+		if prior.ID != 0 && !restated && prior.Computation == out.Computation && prior.Revision == out.Revision && prior.DataVersion == out.DataVersion && equal(prior.ComparedWith, out.ComparedWith) && equal(prior.SoFar, out.SoFar) {
 			out, same = prior, true
 			return nil
 		}
-		run := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, period: p, engine: engine, sweep: &out, prior: prior, unchanged: s.unchanged(book, prior, out, basis), today: today, openCases: ask.Cases, now: s.now(), watch: w}
+		run := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, period: p, engine: engine, sweep: &out, prior: prior, changed: changed, today: today, openCases: ask.Cases, now: s.now(), watch: w}
+		if !restated {
+			run.unchanged = s.unchanged(book, prior, out, basis)
+		}
 		if err := run.all(); err != nil {
 			return err
 		}
@@ -223,6 +237,7 @@ type run struct {
 	sweep     *store.Sweep
 	prior     store.Sweep     // of this period before; ID 0 is none
 	unchanged map[ruleAt]bool // the rules that say what they said there
+	changed   chain           // of the period's grain
 	today     calendar.Day
 	now       time.Time
 	openCases bool
@@ -255,12 +270,22 @@ func keyOf(e store.Exception) record.Key {
 }
 
 // onRecord are the exceptions of a period by their identity.
-type onRecord map[record.Key]store.Exception
+type onRecord map[record.Key]recorded
+
+// recorded is one of them, with how it came to be there.
+type recorded struct {
+	store.Exception
+	Own     bool // a sweep of its own period raised it
+	Dropped bool // it is on record no more, but for what earlier sweeps said
+}
 
 func (o onRecord) flags() map[record.Key]record.Flag {
 	out := make(map[record.Key]record.Flag, len(o))
 	for k, e := range o {
-		out[k] = record.Flag{State: record.State(e.State), Grade: e.Grade, Streak: or(e.Streak, 0)}
+		if e.Dropped {
+			continue
+		}
+		out[k] = record.Flag{State: record.State(e.State), Grade: e.Grade, Streak: or(e.Streak, 0), Own: e.Own}
 	}
 	return out
 }
@@ -283,13 +308,21 @@ func (r *run) all() error {
 	if err != nil {
 		return err
 	}
-	before := onRecord{}
+	before, stood := onRecord{}, map[record.Key]record.Flag{}
 	if earlier, ok := c.Before(r.period, 1); ok {
 		if before, err = r.known(c.Key(earlier)); err != nil {
 			return err
 		}
+		stood = before.flags()
+		if r.sweep.ComparedWith != nil {
+			if _, broken := r.changed.broken(c.Key(earlier), *r.sweep.ComparedWith); broken {
+				if err := follow(r.ctx, r.tx, c, earlier, r.sweep.ID, stood); err != nil {
+					return err
+				}
+			}
+		}
 	}
-	kept := record.NewBook(here.flags(), before.flags())
+	kept := record.NewBook(here.flags(), stood)
 	if err := r.record(results, kept, here, before); err != nil {
 		return err
 	}
@@ -316,6 +349,9 @@ func (r *run) all() error {
 	if err := r.tx.RestateExceptions(r.ctx, r.sweep.ID, standing); err != nil {
 		return err
 	}
+	if err := r.tx.DropExceptions(r.ctx, r.sweep.ID, r.dropped(here, stood)); err != nil {
+		return err
+	}
 	if err := r.figures(results); err != nil {
 		return err
 	}
@@ -337,6 +373,21 @@ func (r *run) all() error {
 		}
 	}
 	return nil
+}
+
+// dropped are the exceptions on record that stood by the period before alone, where that
+// flags them no more.
+func (r *run) dropped(here onRecord, before map[record.Key]record.Flag) (ids []int64) {
+	said := make(map[int64]bool, len(r.found))
+	for _, f := range r.found {
+		said[f.ID] = true
+	}
+	for k, e := range here {
+		if f, was := before[k]; !e.Own && !e.Dropped && !said[e.ID] && (!was || f.State == record.Cleared) {
+			ids = append(ids, e.ID)
+		}
+	}
+	return ids
 }
 
 // begin writes the sweep with the tallies of its rules.
@@ -415,11 +466,15 @@ func (r *run) record(results []*judge.Result, kept *record.Book, here, before on
 func (r *run) steps(result *judge.Result, kept *record.Book) (out []noted) {
 	rule, level, apart := result.Rule.Name, result.Level.String(), result.Apart()
 	keys, names := r.engine.Names(result.Level)
+	there := r.engine.There(r.engine.Slot(result.Level, r.period))
 	recorded := map[string]bool{}
 	for _, key := range kept.Subjects(rule, level) {
 		recorded[key] = true
 	}
 	for code := range uint32(result.Len()) {
+		if there != nil && !there[code] {
+			continue // it is gone
+		}
 		if !result.IsFlagged(code) && (len(recorded) == 0 || !recorded[keys[code]]) {
 			continue
 		}
@@ -459,9 +514,9 @@ func (r *run) describeAll(results []*judge.Result, all [][]noted) {
 func (r *run) gone(steps []record.Step, here, before onRecord) error {
 	was := func(step record.Step) store.Exception {
 		if e, known := here[step.Key]; known {
-			return e
+			return e.Exception
 		}
-		return before[step.Key]
+		return before[step.Key].Exception
 	}
 	ids := make([]int64, len(steps))
 	for i, step := range steps {
@@ -474,7 +529,7 @@ func (r *run) gone(steps []record.Step, here, before onRecord) error {
 	for i, step := range steps {
 		e := was(step)
 		e.Evidence = evidence[ids[i]]
-		e.State, e.Outcome, e.Severity, e.Stake, e.Sentence, e.Sweep = string(step.State), judge.NotJudged.String(), len(r.engine.Book.Grades), nil, ruleGone, r.sweep.ID
+		e.State, e.Outcome, e.Severity, e.Stake, e.Sentence, e.Sweep = string(step.State), judge.NotJudged.String(), len(r.engine.Book.Grades), nil, r.goneWords(e.Rule, e.Kind, e.Key), r.sweep.ID
 		e.Beyond, e.Streak = nil, &step.Streak
 		if step.Carried {
 			e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.sweep.Period
@@ -486,11 +541,31 @@ func (r *run) gone(steps []record.Step, here, before onRecord) error {
 
 const ruleGone = "The rule is off or no longer in the rulebook."
 
+// goneWords says why nothing is found of what was flagged and is not judged any more.
+func (r *run) goneWords(rule, level, key string) string {
+	book := r.engine.Book
+	for of, l := range judge.Evaluated(book, r.period) {
+		switch {
+		case of.Name != rule || l.String() != level:
+		case l.Paired():
+			return "By the data as they are now, no line joins the two any more."
+		default:
+			return fmt.Sprintf("By the data as they are now, there is no %s %s any more.", strings.ToLower(book.One(l)), key)
+		}
+	}
+	return ruleGone
+}
+
 func (r *run) known(k calendar.Key) (onRecord, error) {
 	all, err := r.tx.PeriodExceptions(r.ctx, k)
+	if err != nil {
+		return nil, err
+	}
+	carried, err := r.tx.Carried(r.ctx, k)
 	out := make(onRecord, len(all))
 	for _, e := range all {
-		out[keyOf(e)] = e
+		dropped, is := carried[e.ID]
+		out[keyOf(e)] = recorded{e, !is, dropped}
 	}
 	return out, err
 }

@@ -74,7 +74,7 @@ func (r *run) stand(of ruleAt, kept *record.Book, here onRecord) {
 	steps := kept.Stands(of.rule, of.level)
 	slices.SortStableFunc(steps, func(a, b record.Step) int { return cmp.Compare(here[a.Key].Code, here[b.Key].Code) })
 	for _, step := range steps {
-		e := here[step.Key]
+		e := here[step.Key].Exception
 		e.Sweep = r.sweep.ID
 		var routed record.Routed
 		if step.Flagged {

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
+	"strconv"
 
 	"oskel/core/judge"
 	"oskel/core/record"
@@ -17,6 +18,7 @@ import (
 type Verified struct {
 	Sweep    store.Sweep
 	Overtook int64 // the later sweep of the period that stands now; 0 if there is none
+	Earlier  bool  // it was made by an earlier version, by which other verdicts and sentences may be right
 	Checked  int   // exceptions as it left them; of one that was overtaken before such were kept, those that still stand so
 	Wrong    []Mismatch
 }
@@ -43,6 +45,7 @@ func (s *Service) Verify(ctx context.Context, id int64) (v Verified, err error) 
 	if err != nil {
 		return v, err
 	}
+	v.Earlier = v.Sweep.Computation < Computation
 	if last.ID != id {
 		v.Overtook = last.ID
 	}
@@ -75,6 +78,9 @@ func (s *Service) Verify(ctx context.Context, id int64) (v Verified, err error) 
 	}
 	again := &again{run: run{ctx: ctx, engine: engine, period: p, sweep: &v.Sweep}, results: map[[2]string]*judge.Result{}, left: map[record.Key]bool{}}
 	again.all(results)
+	if err := again.compare(ctx, s.store); err != nil {
+		return v, err
+	}
 	for _, e := range kept {
 		v.Checked++
 		v.Wrong = append(v.Wrong, again.hold(e)...)
@@ -99,6 +105,9 @@ type again struct {
 	run
 	results map[[2]string]*judge.Result // by rule and level
 	left    map[record.Key]bool         // flagged, and not found on record yet
+
+	compared bool                       // it is known what the sweep was compared with
+	before   map[record.Key]record.Flag // what was flagged in the period before, as it was then
 }
 
 func (a *again) all(results []*judge.Result) {
@@ -111,6 +120,27 @@ func (a *again) all(results []*judge.Result) {
 			}
 		}
 	}
+}
+
+// compare reads what stood in the period before when the sweep was made.
+func (a *again) compare(ctx context.Context, from *store.Store) error {
+	a.before = map[record.Key]record.Flag{}
+	if a.compared = a.sweep.Whole && a.sweep.Computation >= Computation; !a.compared || a.sweep.ComparedWith == nil {
+		return nil
+	}
+	c := a.engine.Book.Calendar
+	before, ok := c.Before(a.period, 1)
+	if !ok {
+		return nil
+	}
+	left, _, err := from.FlagsLeft(ctx, c.Key(before), a.sweep.ID)
+	if err != nil {
+		return err
+	}
+	for f := range left {
+		a.before[record.Key{Rule: f.Rule, Level: f.Kind, Subject: f.Key}] = record.Flag{State: record.Standing}
+	}
+	return follow(ctx, from, c, before, a.sweep.ID, a.before)
 }
 
 // flags are the identities of what a rule flags of a subject.
@@ -147,11 +177,28 @@ func (a *again) hold(e store.Exception) (wrong []Mismatch) {
 		return wrong
 	}
 	code, there := a.engine.Code(r.Level, e.Key)
-	if !there {
-		return append(wrong, Mismatch{e.ID, e.Rule, e.Key, "the subject", e.Key, "none"})
+	if there {
+		of := a.engine.There(a.engine.Slot(r.Level, a.period))
+		there = of == nil || of[code]
+	}
+	if !there { // it has cleared with that, and keeps what was known of it
+		if e.Sentence != ruleGone { // as earlier versions say it
+			differ("the sentence", e.Sentence, a.goneWords(e.Rule, e.Kind, e.Key))
+		}
+		return wrong
+	}
+	before, known := a.before[k]
+	state, streak := record.State(e.State), or(e.Streak, 0)
+	if a.compared && flagged {
+		state, streak = record.Raised, 1
+		if known && !r.Apart() {
+			state, streak = record.Standing, before.Streak+1
+		}
+		differ("the state", e.State, string(state))
+		differ("the streak", fmt.Sprint(or(e.Streak, 0)), fmt.Sprint(streak))
 	}
 	now := &noted{code: code, verdict: r.Verdict(code)}
-	now.step = record.Step{Key: k, Flagged: flagged, Grade: now.verdict.Grade, State: record.State(e.State), Streak: or(e.Streak, 0)}
+	now.step = record.Step{Key: k, Flagged: flagged, Grade: now.verdict.Grade, State: state, Streak: streak}
 	a.describe(r, now)
 	differ("the outcome", e.Outcome, now.Outcome)
 	differ("the sentence", e.Sentence, now.Sentence)
@@ -161,12 +208,20 @@ func (a *again) hold(e store.Exception) (wrong []Mismatch) {
 		differ("the grade", e.Grade, now.Grade)
 		differ("the desk", e.Desk, now.Desk)
 		differ("the stake", decimal(e.Stake), decimal(now.Stake))
+		differ("the distance from the cut", distance(e.Beyond), distance(now.Beyond))
 	}
 	var recorded, recomputed any
 	if json.Unmarshal(e.Evidence, &recorded) != nil || json.Unmarshal(now.Evidence, &recomputed) != nil || !reflect.DeepEqual(recorded, recomputed) {
 		differ("the evidence", string(e.Evidence), string(now.Evidence))
 	}
 	return wrong
+}
+
+func distance(b *float64) string {
+	if b == nil {
+		return ""
+	}
+	return strconv.FormatFloat(*b, 'g', -1, 64)
 }
 
 func decimal(s *string) string {
