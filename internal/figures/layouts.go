@@ -3,6 +3,7 @@ package figures
 import (
 	"context"
 	"fmt"
+	"reflect"
 	"slices"
 	"sync"
 
@@ -18,11 +19,11 @@ const keptLayouts = 4
 type layoutKey struct {
 	snapshot *ledger.Snapshot
 	revision int
-	ask      string // what is asked, but for the page
 }
 
 type keptLayout struct {
 	key    layoutKey
+	ask    measure.Ask // but for the page
 	mu     sync.Mutex
 	layout *measure.Layout
 }
@@ -46,7 +47,7 @@ func (k *Keeper) LayOut(ctx context.Context, book *rulebook.Book, revision int, 
 		return &TooLarge{rows, columns, most}
 	}
 	a.Offset, a.Limit = 0, 0
-	kept := k.keptLayout(layoutKey{e.Snapshot, revision, fmt.Sprintf("%+v", a)})
+	kept := k.keptLayout(layoutKey{e.Snapshot, revision}, a)
 	kept.mu.Lock()
 	defer kept.mu.Unlock()
 	if kept.layout == nil {
@@ -63,16 +64,17 @@ func (k *Keeper) LayOut(ctx context.Context, book *rulebook.Book, revision int, 
 	return ctx.Err()
 }
 
-// keptLayout finds what is kept of a grid, or makes room for it. Grids of data
-// that nobody holds any more go first.
-func (k *Keeper) keptLayout(key layoutKey) *keptLayout {
+// keptLayout finds what is kept of a grid, or makes room for it. Asks are compared as
+// they are: nobody is not all, and what reads alike need not be. Grids of data that nobody
+// holds any more go first.
+func (k *Keeper) keptLayout(key layoutKey, ask measure.Ask) *keptLayout {
 	k.laying.Lock()
 	defer k.laying.Unlock()
 	k.layouts = slices.DeleteFunc(k.layouts, func(l *keptLayout) bool {
 		return l.key.snapshot != key.snapshot && l.key.snapshot.Version < key.snapshot.Version
 	})
-	i := slices.IndexFunc(k.layouts, func(l *keptLayout) bool { return l.key == key })
-	kept := &keptLayout{key: key}
+	i := slices.IndexFunc(k.layouts, func(l *keptLayout) bool { return l.key == key && reflect.DeepEqual(l.ask, ask) })
+	kept := &keptLayout{key: key, ask: ask}
 	if i >= 0 {
 		kept = k.layouts[i]
 		k.layouts = slices.Delete(k.layouts, i, i+1)

@@ -2,7 +2,9 @@ package figures
 
 import (
 	"context"
+	"slices"
 
+	"oskel/core/amount"
 	"oskel/core/ledger"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
@@ -68,11 +70,12 @@ func reshape(from, to *rulebook.Book, s *ledger.Snapshot) *ledger.Snapshot {
 			f.Numbers = append(f.Numbers, c.Column)
 		}
 		known := old != nil && before != nil
-		for _, c := range def.Subjects {
-			known = known && ledger.Column(old.Subjects, c.Column) >= 0 && before.SubjectColumn(c.Kind) == c.Column
+		if known {
+			known = before.Date == def.Date
 		}
-		for _, c := range def.Numbers {
-			known = known && ledger.Column(old.Numbers, c.Column) >= 0
+		same := map[string]bool{} // columns of subjects: one that named another kind's has other codes
+		for _, c := range def.Subjects {
+			same[c.Column] = known && before.SubjectColumn(c.Kind) == c.Column
 		}
 		for _, name := range def.Texts() {
 			label := &ledger.Label{Column: name, Words: []string{""}}
@@ -87,7 +90,7 @@ func reshape(from, to *rulebook.Book, s *ledger.Snapshot) *ledger.Snapshot {
 		}
 		if known {
 			for _, c := range old.Chunks {
-				f.Chunks = append(f.Chunks, rechunk(c, old, f))
+				f.Chunks = append(f.Chunks, rechunk(c, old, f, same))
 			}
 		}
 		out.Feeds[def.Name] = f
@@ -95,13 +98,21 @@ func reshape(from, to *rulebook.Book, s *ledger.Snapshot) *ledger.Snapshot {
 	return out
 }
 
-func rechunk(c *ledger.Chunk, old, f *ledger.Feed) *ledger.Chunk {
+func rechunk(c *ledger.Chunk, old, f *ledger.Feed, same map[string]bool) *ledger.Chunk {
 	out := &ledger.Chunk{Month: c.Month, Days: c.Days}
 	for _, name := range f.Subjects {
-		out.Subjects = append(out.Subjects, c.Subjects[ledger.Column(old.Subjects, name)])
+		if k := ledger.Column(old.Subjects, name); k >= 0 && same[name] {
+			out.Subjects = append(out.Subjects, c.Subjects[k])
+		} else {
+			out.Subjects = append(out.Subjects, slices.Repeat([]uint32{ledger.Nobody}, c.Days.Len()))
+		}
 	}
 	for _, name := range f.Numbers {
-		out.Numbers = append(out.Numbers, c.Numbers[ledger.Column(old.Numbers, name)])
+		if k := ledger.Column(old.Numbers, name); k >= 0 {
+			out.Numbers = append(out.Numbers, c.Numbers[k])
+		} else {
+			out.Numbers = append(out.Numbers, slices.Repeat([]amount.Amount{amount.Missing}, c.Days.Len()))
+		}
 	}
 	for _, l := range f.Labels {
 		column := make([]uint32, c.Days.Len())
