@@ -18,6 +18,9 @@ import (
 	"oskel/internal/sheet"
 )
 
+// noLines is the problem of a period in which no feed has lines.
+const noLines = "urn:oskel:no-lines"
+
 var sweepCommands = []command{
 	{
 		name: "sweep", short: "evaluate the published rules for a period and record the exceptions",
@@ -61,9 +64,13 @@ var sweepCommands = []command{
 				if err != nil {
 					return err
 				}
-				var all []client.Sweep
+				all := []client.Sweep{}
 				for _, p := range periods {
 					s, err := sweep(p)
+					if of := (*problemError)(nil); errors.As(err, &of) && of.Type == noLines {
+						e.say("%s: no lines.\n", p)
+						continue
+					}
 					if err != nil {
 						return fmt.Errorf("%s: %w", p, err)
 					}
@@ -469,7 +476,9 @@ func showException(ctx context.Context, e *env, d client.ExceptionDetail) error 
 		rows = append(rows, []string{"  " + r.Label, r.Text})
 	}
 	e.pairs(rows)
-	fmt.Fprintln(e.out, "\n"+e.quiet(d.History.Axis+", by "+d.History.Each))
+	if len(d.History.Points) > 0 { // none of what is gone
+		fmt.Fprintln(e.out, "\n"+e.quiet(d.History.Axis+", by "+d.History.Each))
+	}
 	rows = nil
 	for _, p := range d.History.Points {
 		note := ""

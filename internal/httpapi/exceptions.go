@@ -225,6 +225,14 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	} else {
 		out.Stale = ptr(fmt.Sprintf("This is as sweep %d found it. Sweep %d has found it otherwise.", e.Sweep, e.All[0].Since))
 	}
+	rule := book.Rule(e.Rule)
+	if rule == nil {
+		return out, nil
+	}
+	out.Words = book.Words(rule)
+	for _, row := range explain.Rows(book, rule, ev) {
+		out.Rows = append(out.Rows, contract.EvidenceRow{Label: row.Label, Text: row.Text})
+	}
 	level, complaint := book.ParseLevel(e.Kind)
 	code, found := engine.Code(level, e.Key)
 	if complaint != "" || !found {
@@ -235,18 +243,10 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 		return out, nil // the calendar has no such window any more
 	}
 	out.Attributes = attributesOut(engine, level, code, period)
-	rule := book.Rule(e.Rule)
-	if rule == nil {
-		return out, nil
-	}
-	out.Words = book.Words(rule)
 	name, from := explain.MovedBy(book, rule)
 	out.Measure = optional(name)
 	if name != "" && len(walkLevels(book, name, level)) > 0 {
 		out.Walk = &contract.WalkAsk{Measure: name, From: contract.WalkAskFrom(from)}
-	}
-	for _, row := range explain.Rows(book, rule, ev) {
-		out.Rows = append(out.Rows, contract.EvidenceRow{Label: row.Label, Text: row.Text})
 	}
 	share, err := beside(engine, level, int(code), period, r.Params.Beside)
 	if err != nil {
