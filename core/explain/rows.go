@@ -9,6 +9,7 @@ import (
 	"oskel/core/judge"
 	"oskel/core/method"
 	"oskel/core/rulebook"
+	"oskel/core/words"
 )
 
 // Values writes what was found and what it was held against, each alone: for
@@ -137,7 +138,7 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		number("Median absolute deviation", p.MAD, ev.Unit, max(ev.Places, 2))
 		name := "Score"
 		if rule.Method != nil {
-			name = strings.ToUpper(rule.Method.Name[:1]) + rule.Method.Name[1:]
+			name = words.UpperFirst(rule.Method.Name)
 		}
 		number(name, p.Score, rulebook.Count, 2)
 		number("Cut", p.Cut, rulebook.Count, 2)
@@ -210,7 +211,7 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		add(method.Title(book, in.Measure), text)
 	}
 	if p := ev.Persisted; p != nil {
-		add("Breached", fmt.Sprintf("in %d of the last %d %ss; flagged from %d on", p.Breaches, p.Of, rule.Each, p.Least))
+		add("Breached", fmt.Sprintf("in %d of the last %d %s; flagged from %d on", p.Breaches, p.Of, words.Plural(rule.Each), p.Least))
 	}
 	if ev.Stake != nil {
 		number("At stake", ev.Stake, rulebook.Money, 2)
@@ -240,7 +241,7 @@ func addEvents(book *rulebook.Book, events *method.Events, add func(label, text 
 	for _, w := range events.Windows[:min(len(events.Windows), mostWindows)] {
 		label := "Window"
 		if w.Role != "" {
-			label = strings.ToUpper(w.Role[:1]) + w.Role[1:]
+			label = words.UpperFirst(w.Role)
 		}
 		first := day(w.First)
 		if w.Role == "after" { // which names its event, and is of the days behind it

@@ -9,6 +9,7 @@ import (
 	"oskel/core/judge"
 	"oskel/core/method"
 	"oskel/core/rulebook"
+	"oskel/core/words"
 )
 
 // Sentence says in one sentence why a subject got its verdict, with the
@@ -24,7 +25,7 @@ func Sentence(book *rulebook.Book, rule *rulebook.Rule, p calendar.Period, v jud
 
 func sentence(book *rulebook.Book, rule *rulebook.Rule, p calendar.Period, v judge.Verdict, ev judge.Evidence) string {
 	if n := ev.Persisted; n != nil {
-		return fmt.Sprintf("%s In %d of the last %d %ss; it is flagged from %d on.", verdict(book, rule, p, v, ev), n.Breaches, n.Of, rule.Each, n.Least)
+		return fmt.Sprintf("%s In %d of the last %d %s; it is flagged from %d on.", verdict(book, rule, p, v, ev), n.Breaches, n.Of, words.Plural(rule.Each), n.Least)
 	}
 	return verdict(book, rule, p, v, ev)
 }

@@ -192,7 +192,7 @@ func TestChoices(t *testing.T) {
 		sentences = append(sentences, explain.Sentence(e.Book, rule, calendar.MonthPeriod(october), v, judge.EvidenceFor(e, r, uint32(code))))
 	}
 	assert.Equal(t, "breach look; breach act; breach act; no data (no lines in the period)", verdicts(r))
-	assert.Equal(t, "These hold: revenue above 250; growth(revenue) above 20%: revenue 300, margin rate 50.0%.", sentences[0])
+	assert.Equal(t, "Conditions met: revenue above 250; growth(revenue) above 20%: revenue 300, margin rate 50.0%.", sentences[0])
 	assert.Contains(t, sentences[1], `rep.territory is "South"`)
 	assert.Contains(t, e.Book.Words(rule), "Act now when at least 2 of these hold: revenue below 250; margin below 50%")
 }

@@ -37,11 +37,12 @@ const (
 	NotThere
 	NoSpread
 	NegativeWeight
+	TooLarge
 )
 
 func (w Why) String() string {
 	return [...]string{"", "no lines in the period", "division by zero", "the sum is beyond 900 trillion", "no base to compare with",
-		"the base is not above zero", "there is no such period", "too little history", "no target", "by its formula", "no such group in the period", "no spread", "a negative weight"}[w]
+		"the base is not above zero", "there is no such period", "too little history", "no target", "by its formula", "no such group in the period", "no spread", "a negative weight", "too large"}[w]
 }
 
 // Column is a measure for every code of a slot. Value[c] is within Error[c] of
@@ -361,12 +362,29 @@ func (e *Engine) Formula(n *lang.Node, s Slot) *Column {
 			c = constant(e.Book.Dial(n.Text).Value, e.Size(s.Level))
 		default:
 			c = e.compute(n, s)
+			e.bounded(c, n, s)
 		}
 		c = e.masked(c, s)
 		e.formulas[k] = c
 	}
 	return c
 }
+
+// mostDigits is how many binary digits before the point a figure may have: floats have no
+// room for many more.
+const mostDigits = 1000
+
+// bounded settles exactly what is so large that floats may have no room for it.
+func (e *Engine) bounded(c *Column, n *lang.Node, s Slot) {
+	for i, v := range c.Value {
+		if c.Why[i] == Present && !(math.Abs(v) < 0x1p998) {
+			c.Value[i], c.Error[i] = 0, 0
+			e.settle(c, i, n, s)
+		}
+	}
+}
+
+func tooLarge(r *big.Rat) bool { return r.Num().BitLen()-r.Denom().BitLen() > mostDigits }
 
 func (e *Engine) compute(n *lang.Node, s Slot) *Column {
 	switch n.Op {
@@ -597,6 +615,14 @@ func (e *Engine) ExactFormula(n *lang.Node, code uint32, s Slot) (*big.Rat, Why)
 	if e.absent(code, s) {
 		return nil, NotThere
 	}
+	v, why := e.exactNode(n, code, s)
+	if why == Present && tooLarge(v) {
+		return nil, TooLarge
+	}
+	return v, why
+}
+
+func (e *Engine) exactNode(n *lang.Node, code uint32, s Slot) (*big.Rat, Why) {
 	switch n.Op {
 	case lang.Number:
 		return n.Number.Rat(), Present

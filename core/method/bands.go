@@ -46,6 +46,10 @@ func judgeBands(w *Work) Found {
 			}
 			value, bound = hold(t.As, value, bound, r.yard.Value[code], r.yard.Error[code])
 		}
+		if math.IsInf(bound, 0) || math.IsNaN(value) || math.IsInf(value, 0) { // by next to nothing
+			value, _ = r.heldExactly(uint32(code), r.exactValue(uint32(code))).Float64()
+			value = max(min(value, math.MaxFloat64), -math.MaxFloat64)
+		}
 		r.Hold(code, value)
 		r.Put(code, found[locate(intervals, value, bound, func() *big.Rat {
 			return r.heldExactly(uint32(code), r.exactValue(uint32(code)))

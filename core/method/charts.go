@@ -7,6 +7,7 @@ import (
 
 	"oskel/core/rulebook"
 	"oskel/core/stats"
+	"oskel/core/words"
 )
 
 // runWords says what the run rules of a chart of individuals find.
@@ -41,7 +42,7 @@ var controlChart = &Method{
 			for _, name := range r.Settings["runs"].List {
 				rules = append(rules, strings.Replace(runWords[name], "so many", r.Says("in_a_row"), 1))
 			}
-			return fmt.Sprintf("%s when the chart of %s over %s shows %s%s; %s", b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), baselineWords(b, r), strings.Join(rules, ", or "), chartSide(r), leastWords(b, r))
+			return fmt.Sprintf("%s when the chart of %s over %s shows %s%s; %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), baselineWords(b, r), strings.Join(rules, ", or "), chartSide(r), leastWords(b, r))
 		},
 	},
 	judge: func(w *Work) Found {
@@ -148,7 +149,7 @@ var smoothed = &Method{
 		},
 		States: []string{"score"}, Check: checkPast, Decides: decideBeyond,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
-			return fmt.Sprintf("%s when the smoothed average of %s, each new value weighing %s, is beyond %s sigma%s by %s; %s", b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))),
+			return fmt.Sprintf("%s when the smoothed average of %s, each new value weighing %s, is beyond %s sigma%s by %s; %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))),
 				b.SettingWords(r, "weight"), b.SettingWords(r, "beyond"), sideWords(r.Says("side")), baselineWords(b, r), leastWords(b, r))
 		},
 	},
@@ -202,7 +203,7 @@ var sums = &Method{
 		},
 		States: []string{"score"}, Check: checkPast, Decides: decideBeyond,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
-			return fmt.Sprintf("%s when the deviations of %s add up to more than %s sigma%s, %s sigma of each let pass, by %s; %s", b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))),
+			return fmt.Sprintf("%s when the deviations of %s add up to more than %s sigma%s, %s sigma of each let pass, by %s; %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))),
 				b.SettingWords(r, "beyond"), sideWords(r.Says("side")), b.SettingWords(r, "allowance"), baselineWords(b, r), leastWords(b, r))
 		},
 	},

@@ -7,6 +7,7 @@ import (
 	"oskel/core/lang"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
+	"oskel/core/words"
 )
 
 // choices takes the first choice whose conditions hold. A comparison with what
@@ -124,16 +125,19 @@ func choiceSentence(book *rulebook.Book, _ *rulebook.Rule, v Verdict, ev *Eviden
 		if m := book.Measure(in.Measure); in.Value != nil {
 			text = rulebook.Format(in.Value, in.Unit, m.Places)
 		}
-		figures = append(figures, lowerFirst(Title(book, in.Measure))+" "+text)
+		figures = append(figures, words.LowerFirst(Title(book, in.Measure))+" "+text)
 	}
 	with := strings.Join(figures, ", ")
+	if with != "" { // conditions on attributes alone compare no figures
+		with = ": " + with
+	}
 	switch {
 	case v.Outcome == Clear:
-		return "Nothing the rule asks for holds: " + with + "."
+		return "Nothing the rule asks for holds" + with + "."
 	case len(ev.Holding) == 0:
-		return "None of what the rule asks for holds: " + with + "."
+		return "None of what the rule asks for holds" + with + "."
 	case len(ev.Holding) == 1:
-		return "It holds that " + ev.Holding[0] + ": " + with + "."
+		return "Condition met: " + ev.Holding[0] + with + "."
 	}
-	return "These hold: " + strings.Join(ev.Holding, "; ") + ": " + with + "."
+	return "Conditions met: " + strings.Join(ev.Holding, "; ") + with + "."
 }

@@ -7,6 +7,7 @@ import (
 
 	"oskel/core/rulebook"
 	"oskel/core/stats"
+	"oskel/core/words"
 )
 
 // discoveries holds the share of false discoveries among those flagged to a
@@ -34,7 +35,7 @@ var discoveries = &Method{
 		},
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when %s lies so far from %s%s that at most %s of those flagged are there by chance (%s model); with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), sideWords(r.Says("side")), b.SettingWords(r, "share"), r.Says("model"), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), sideWords(r.Says("side")), b.SettingWords(r, "share"), r.Says("model"), b.Whole(r, "peers"))
 		},
 	},
 	judge: judgeDiscoveries, axis: valueAxis,

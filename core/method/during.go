@@ -11,6 +11,7 @@ import (
 	"oskel/core/lang"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
+	"oskel/core/words"
 )
 
 // during holds a measure inside a window of the calendar against the days before
@@ -51,7 +52,7 @@ var during = &Method{
 			if r.Says("as") == "change" {
 				how = "a day as a change from the " + b.SettingWords(r, "before") + " before"
 			}
-			return fmt.Sprintf("%s when %s during %s %s is %s", b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), duringWords(r), how, strings.Join(cuts, " or "))
+			return fmt.Sprintf("%s when %s during %s %s is %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), duringWords(r), how, strings.Join(cuts, " or "))
 		},
 	},
 	judge: judgeDuring,

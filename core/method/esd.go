@@ -7,6 +7,7 @@ import (
 
 	"oskel/core/rulebook"
 	"oskel/core/stats"
+	"oskel/core/words"
 )
 
 // deviates is the generalised extreme studentized deviate test, two-sided: the
@@ -41,7 +42,7 @@ var deviates = &Method{
 		},
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s for up to %s outliers of %s among %s%s by the generalised ESD test at %s; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, b.SettingWords(r, "most"), lowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), sideWords(r.Says("side")), b.SettingWords(r, "alpha"), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, b.SettingWords(r, "most"), words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), sideWords(r.Says("side")), b.SettingWords(r, "alpha"), b.Whole(r, "peers"))
 		},
 	},
 	judge: judgeDeviates, axis: valueAxis,

@@ -8,6 +8,7 @@ import (
 
 	"oskel/core/rulebook"
 	"oskel/core/stats"
+	"oskel/core/words"
 )
 
 // fences flags what lies strictly outside the quartiles of type 7 less and plus
@@ -34,7 +35,7 @@ var fences = &Method{
 		},
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when %s lies more than %s interquartile ranges outside the quartiles of %s%s; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")), b.Whole(r, "peers"))
 		},
 	},
 	judge: func(w *Work) Found {
@@ -68,7 +69,7 @@ var rangePlace = &Method{
 		States: []string{"position"}, Refuses: noWhole, Decides: decideShare("position"),
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when %s lies beyond %s of the range of %s%s; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")), b.Whole(r, "peers"))
 		},
 	},
 	judge: func(w *Work) Found {

@@ -6,6 +6,7 @@ import (
 
 	"oskel/core/rulebook"
 	"oskel/core/stats"
+	"oskel/core/words"
 )
 
 // ownPast flags by the robust score of a value against the subject's own n
@@ -51,7 +52,7 @@ var sameSeason = &Method{
 		States: []string{"score"}, Decides: decideBeyond,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when the robust score of %s against the same %s of the %d years before is beyond %s%s",
-				b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), r.Each, b.Whole(r, "years"), b.SettingWords(r, "beyond"), sideWords(r.Says("side")))
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), r.Each, b.Whole(r, "years"), b.SettingWords(r, "beyond"), sideWords(r.Says("side")))
 		},
 	},
 	judge: func(w *Work) Found {
@@ -96,7 +97,7 @@ func trendReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) r
 // pastWords says a rule with a cut on a score of the last so many periods.
 func pastWords(what string) func(b *rulebook.Book, r *rulebook.Rule) string {
 	return func(b *rulebook.Book, r *rulebook.Rule) string {
-		return fmt.Sprintf("%s when "+what+" is beyond %s%s; %s", b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "over"),
+		return fmt.Sprintf("%s when "+what+" is beyond %s%s; %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "over"),
 			b.SettingWords(r, "beyond"), sideWords(r.Says("side")), leastWords(b, r))
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"oskel/core/measure"
 	"oskel/core/rulebook"
 	"oskel/core/stats"
+	"oskel/core/words"
 )
 
 // The settings that methods on a subject's own past share.
@@ -47,7 +48,7 @@ func checkPast(b *rulebook.Book, r *rulebook.Rule, say func(key, format string, 
 	switch unit, _ := calendar.ParseUnit(r.Each); {
 	case err != nil || err2 != nil:
 	case first.Unit != unit || last.Unit != unit:
-		say("baseline_from", "a rule of each %s has a baseline of %ss, found %s to %s", r.Each, r.Each, from, to)
+		say("baseline_from", "a rule of each %s has a baseline of %s, found %s to %s", r.Each, words.Plural(r.Each), from, to)
 	case last.Number < first.Number:
 		say("baseline_to", "the baseline ends before it starts: %s to %s", from, to)
 	case last.Number-first.Number+1 < 3:
@@ -327,7 +328,7 @@ func robustReading[T any, F stats.Field[T]](f F, p *past, residual, mad, centre 
 // scoreAxis is that of scores by a name.
 func scoreAxis(title string) func(book *rulebook.Book, rule *rulebook.Rule) Axis {
 	return func(book *rulebook.Book, rule *rulebook.Rule) Axis {
-		return Axis{rulebook.Count, 2, title + " of " + lowerFirst(Title(book, rule.Says("of")))}
+		return Axis{rulebook.Count, 2, title + " of " + words.LowerFirst(Title(book, rule.Says("of")))}
 	}
 }
 

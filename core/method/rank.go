@@ -6,6 +6,7 @@ import (
 
 	"oskel/core/amount"
 	"oskel/core/rulebook"
+	"oskel/core/words"
 )
 
 // percentRank flags by the share of the others that lie below: the competition
@@ -24,7 +25,7 @@ var percentRank = &Method{
 		States: []string{"percent_rank"}, Refuses: noWhole, Decides: decideShare("percent_rank"),
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when %s ranks beyond %s of the others among %s%s; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), b.SettingWords(r, "beyond"), ruleAmong(b, r), sideWords(r.Says("side")), b.Whole(r, "peers"))
 		},
 	},
 	judge: func(w *Work) Found {
@@ -66,7 +67,7 @@ var extremePlace = &Method{
 		},
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s for the %s %s by %s among %s, in %s places; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, b.SettingWords(r, "first"), map[string]string{"high": "highest", "low": "lowest"}[r.Says("side")], lowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), r.Says("places"), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, b.SettingWords(r, "first"), map[string]string{"high": "highest", "low": "lowest"}[r.Says("side")], words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), r.Says("places"), b.Whole(r, "peers"))
 		},
 	},
 	judge: func(w *Work) Found {

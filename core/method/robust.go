@@ -9,6 +9,7 @@ import (
 	"oskel/core/amount"
 	"oskel/core/rulebook"
 	"oskel/core/stats"
+	"oskel/core/words"
 )
 
 // robustScore flags by the robust score 0.6745 (x - median) / MAD, strictly
@@ -29,7 +30,7 @@ var robustScore = &Method{
 		States: []string{"score"}, Decides: decideBeyond, Refuses: noWhole,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when the robust score of %s among %s is beyond %s%s; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), b.SettingWords(r, "beyond"), sideWords(r.Says("side")), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), b.SettingWords(r, "beyond"), sideWords(r.Says("side")), b.Whole(r, "peers"))
 		},
 	},
 	judge: judgeRobust, sentence: robustSentence, axis: valueAxis,

@@ -16,13 +16,6 @@ func Title(book *rulebook.Book, measure string) string {
 	return measure
 }
 
-func lowerFirst(s string) string {
-	if s == "" {
-		return s
-	}
-	return strings.ToLower(s[:1]) + s[1:]
-}
-
 // WithBand writes a value and the nearest ends of its band so that they
 // differ wherever they do.
 func WithBand(v *big.Rat, unit rulebook.Unit, places int, band *BandFound) (string, string) {

@@ -6,6 +6,7 @@ import (
 
 	"oskel/core/rulebook"
 	"oskel/core/stats"
+	"oskel/core/words"
 )
 
 // levelShift finds the split of the last n periods, the judged one among them,
@@ -38,7 +39,7 @@ var levelShift = &Method{
 			if r.Says("recent") != "" {
 				recent = ", begun in the last " + b.SettingWords(r, "recent")
 			}
-			return fmt.Sprintf("%s when the level of %s has shifted within the last %s by more than %s robust deviations%s%s; %s", b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))),
+			return fmt.Sprintf("%s when the level of %s has shifted within the last %s by more than %s robust deviations%s%s; %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))),
 				b.SettingWords(r, "over"), b.SettingWords(r, "beyond"), sideWords(r.Says("side")), recent, leastWords(b, r))
 		},
 	},

@@ -8,6 +8,7 @@ import (
 
 	"oskel/core/rulebook"
 	"oskel/core/stats"
+	"oskel/core/words"
 )
 
 // standardScore flags by (x - mean) / s, strictly beyond the cut: s is the
@@ -26,7 +27,7 @@ var standardScore = &Method{
 		States: []string{"score"}, Decides: decideBeyond, Refuses: noWhole,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s when the standard score of %s among %s is beyond %s%s; with fewer than %d others it is not judged",
-				b.Grade(r.Says("grade")).Label, lowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), b.SettingWords(r, "beyond"), sideWords(r.Says("side")), b.Whole(r, "peers"))
+				b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))), ruleAmong(b, r), b.SettingWords(r, "beyond"), sideWords(r.Says("side")), b.Whole(r, "peers"))
 		},
 	},
 	judge: judgeStandard, axis: valueAxis,

@@ -146,7 +146,11 @@ func (r *reader) checkRule(book *Book, rule *Rule) {
 	if rule.Stake != nil {
 		formula(rule.Stake, path+".stake")
 	}
-	if rule.Ended != "" && !rule.Is("window") && !book.comparesWithPast(rule) {
+	switch {
+	case rule.Ended == "" || rule.Is("window") || book.comparesWithPast(rule):
+	case rule.Method != nil && rule.Method.Among == "own past":
+		r.complain(rule.At, path+".ended", "%s judges values that are there: a subject without one now has no data, which 'no_data' may give a grade; 'ended' is for growth, change and comparisons with earlier periods", rule.Method.Name)
+	default:
 		r.complain(rule.At, path+".ended", "the rule compares nothing with the past, so nothing can have ended; 'ended' is for growth, change and yardsticks of earlier periods")
 	}
 	if unit, _ := calendar.ParseUnit(rule.Each); unit < calendar.Monthly && book.aims(rule) {

@@ -1,6 +1,10 @@
 package rulebook
 
-import "strings"
+import (
+	"strings"
+
+	"oskel/core/words"
+)
 
 // Level says of whom figures are, and whom a rule judges: each subject of a
 // Kind, each group of them By an attribute, or with an empty Kind the whole.
@@ -110,14 +114,7 @@ func (b *Book) One(l Level) string {
 
 // Many is the plural of One.
 func (b *Book) Many(l Level) string {
-	return b.levelWords(l, func(k *Kind) string { return strings.ToLower(k.Plural) }, func(by string) string { return plural(by) })
-}
-
-func plural(word string) string {
-	if s, ok := strings.CutSuffix(word, "y"); ok {
-		return s + "ies"
-	}
-	return word + "s"
+	return b.levelWords(l, func(k *Kind) string { return strings.ToLower(k.Plural) }, func(by string) string { return words.Plural(by) })
 }
 
 func (b *Book) levelWords(l Level, kind func(*Kind) string, attribute func(string) string) string {

@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"oskel/core/words"
 )
 
 func names[T any](list []T, of func(T) string) []string {
@@ -78,7 +80,7 @@ func (b *Book) LevelsNamed() []Named {
 		for _, l := range r.Levels {
 			if name := l.String(); !slices.ContainsFunc(out, func(n Named) bool { return n.Name == name }) {
 				title := b.Many(l)
-				out = append(out, Named{name, strings.ToUpper(title[:1]) + title[1:]})
+				out = append(out, Named{name, words.UpperFirst(title)})
 			}
 		}
 	}

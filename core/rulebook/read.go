@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"oskel/core/lang"
+	"oskel/core/words"
 )
 
 // Read turns a document into a Book and lists its problems in the order of
@@ -65,7 +66,7 @@ func (r *reader) readKinds(v value, book *Book) {
 		k := Kind{At: e.at, Name: e.key, Title: titled(f["title"], e.key)}
 		k.Plural = f["plural"].scalar()
 		if k.Plural == "" {
-			k.Plural = k.Title + "s"
+			k.Plural = words.Plural(k.Title)
 		}
 		for _, a := range f["attributes"].entries() {
 			r.name(a.at, a.path, a.key, false)

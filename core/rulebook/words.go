@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"oskel/core/lang"
+	"oskel/core/words"
 )
 
 // Words says what a rule does, made from its definition alone.
@@ -52,7 +53,7 @@ func (b *Book) Words(r *Rule) string {
 		s.WriteString(" What ended counts as zero.")
 	}
 	if r.Persists != nil {
-		fmt.Fprintf(&s, " Flagged only when it happens in at least %d of the last %d %ss.", r.Persists.Least, r.Persists.Of, r.Each)
+		fmt.Fprintf(&s, " Flagged only when it happens in at least %d of the last %d %s.", r.Persists.Least, r.Persists.Of, words.Plural(r.Each))
 	}
 	if r.Listed {
 		s.WriteString(" What it flags is listed, and goes to no desk.")
@@ -91,7 +92,7 @@ func (b *Book) thresholdWords(t *Threshold) string {
 	if t.Choices != nil {
 		return b.choiceWords(t.Choices)
 	}
-	what := lowerFirst(b.Measure(t.Of).Title)
+	what := words.LowerFirst(b.Measure(t.Of).Title)
 	if t.Against != nil {
 		yardstick := b.YardstickWords(t)
 		switch t.As {
@@ -139,12 +140,12 @@ func (b *Book) YardstickWords(t *Threshold) string {
 // any other is said as it is written.
 func (b *Book) formulaWords(n *lang.Node, text string) string {
 	if n.Op == lang.Name && b.Measure(n.Text) != nil {
-		return lowerFirst(b.Measure(n.Text).Title)
+		return words.LowerFirst(b.Measure(n.Text).Title)
 	}
 	if n.Op != lang.Call || n.Parts[0].Op != lang.Name || b.Measure(n.Parts[0].Text) == nil {
 		return text
 	}
-	of := lowerFirst(b.Measure(n.Parts[0].Text).Title)
+	of := words.LowerFirst(b.Measure(n.Parts[0].Text).Title)
 	among := "all"
 	if kind, attribute := n.Group(); kind != "" {
 		among = "its " + strings.ReplaceAll(attribute, "_", " ")
@@ -229,11 +230,4 @@ func (b *Book) endWords(band Band) string {
 		stated = append(stated, word+" "+b.Number(band.High.Bound))
 	}
 	return strings.Join(stated, " and ")
-}
-
-func lowerFirst(s string) string {
-	if s == "" {
-		return s
-	}
-	return strings.ToLower(s[:1]) + s[1:]
 }

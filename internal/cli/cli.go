@@ -16,6 +16,7 @@ import (
 
 	"golang.org/x/term"
 
+	"oskel/core/words"
 	"oskel/internal/sheet"
 )
 
@@ -189,7 +190,7 @@ func overview(w io.Writer) {
 }
 
 func help(w io.Writer, c command, f *flag.FlagSet) {
-	fmt.Fprintf(w, "oskel %s [flags] %s\n\n%s.\n", c.name, c.args, strings.ToUpper(c.short[:1])+c.short[1:])
+	fmt.Fprintf(w, "oskel %s [flags] %s\n\n%s.\n", c.name, c.args, words.UpperFirst(c.short))
 	if c.long != "" {
 		fmt.Fprintf(w, "\n%s\n", c.long)
 	}

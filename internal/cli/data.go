@@ -18,6 +18,7 @@ import (
 	"github.com/mattn/go-isatty"
 
 	"oskel/core/rulebook"
+	"oskel/core/words"
 	"oskel/internal/client"
 )
 
@@ -212,13 +213,11 @@ func showReport(e *env, file string, r client.IntakeReport) error {
 		e.say("This looks like a slip of the pen: %s.\n", strings.Join(*r.Doubts, "; "))
 	}
 	if r.EqualWords != nil {
-		e.say("%s.\n", upperFirst(*r.EqualWords))
+		e.say("%s.\n", words.UpperFirst(*r.EqualWords))
 	}
 	e.say("%s of %s can be taken in. Nothing was kept.\n", counted(int(r.Rows), "row"), file)
 	return nil
 }
-
-func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 // progress shows how far a file has been sent, when a person is looking and
 // it takes long enough to wonder.

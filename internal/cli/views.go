@@ -26,7 +26,7 @@ var viewCommands = []command{
 					if v.Shared {
 						shared = "yes"
 					}
-					rows = append(rows, []string{v.Name, v.Owner, shared, words(v)})
+					rows = append(rows, []string{v.Name, v.Owner, shared, inWords(v)})
 				}
 				return e.show(all, []column{{head: "name"}, {head: "owner"}, {head: "shared"}, {head: "what", wrap: true}}, rows)
 			}
@@ -161,7 +161,7 @@ func viewed(ctx context.Context, e *env, name string, p *client.ListExceptionsPa
 	return nil
 }
 
-func words(v client.View) string {
+func inWords(v client.View) string {
 	if v.Of == client.ViewOfCases {
 		return caseViewWords(v.Cases)
 	}

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"oskel/core/words"
 	"oskel/internal/httpapi/contract"
 )
 
@@ -17,7 +18,7 @@ func TestEveryOperationSaysWhoMay(t *testing.T) {
 	known := map[string]bool{}
 	for path, item := range spec.Paths.Map() {
 		for method, op := range item.Operations() {
-			name := upperFirst(op.OperationID)
+			name := words.UpperFirst(op.OperationID)
 			known[name] = true
 			assert.Contains(t, allowed, name, "%s %s", method, path)
 		}

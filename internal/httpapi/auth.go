@@ -11,6 +11,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"oskel/core/rulebook"
+	"oskel/core/words"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/people"
 	"oskel/internal/store"
@@ -135,7 +136,7 @@ func authorize(next contract.StrictHandlerFunc, operation string) contract.Stric
 		case !known:
 			return nil, fail(http.StatusForbidden, "not-allowed", "Nobody may do this yet.")
 		case roles != nil && !slices.Contains(roles, role):
-			return nil, fail(http.StatusForbidden, "not-allowed", "%s may not do this; it takes %s.", upperFirst(rulebook.Article(role)), either(roles))
+			return nil, fail(http.StatusForbidden, "not-allowed", "%s may not do this; it takes %s.", words.UpperFirst(rulebook.Article(role)), either(roles))
 		case k != nil && !slices.Contains(scopes, k.Scope):
 			return nil, fail(http.StatusForbidden, "not-allowed", "This token may not do this: its scope is %q, and it takes %q.", k.Scope, narrowest)
 		}
@@ -150,8 +151,6 @@ func either(roles []string) string {
 	}
 	return strings.Join(out, " or ")
 }
-
-func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 func personOut(p store.Person) contract.Person {
 	out := contract.Person{Name: p.Name, Title: p.Title, Role: contract.Role(p.Role), Desks: p.Desks}

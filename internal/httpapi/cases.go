@@ -13,6 +13,7 @@ import (
 	"oskel/core/calendar"
 	"oskel/core/casework"
 	"oskel/core/rulebook"
+	"oskel/core/words"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/people"
 	"oskel/internal/review"
@@ -112,7 +113,7 @@ func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObjec
 func groupTitle(book *rulebook.Book, by, name string) string {
 	switch by {
 	case "state":
-		return upperFirst(name)
+		return words.UpperFirst(name)
 	case "kind":
 		for _, n := range book.LevelsNamed() {
 			if n.Name == name {
@@ -120,7 +121,7 @@ func groupTitle(book *rulebook.Book, by, name string) string {
 			}
 		}
 	}
-	return upperFirst(reportTitle(book, by, name))
+	return words.UpperFirst(reportTitle(book, by, name))
 }
 
 // deskOf finds a desk by name or title.

@@ -11,6 +11,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"oskel/core/words"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/notify"
 	"oskel/internal/sweep"
@@ -38,7 +39,7 @@ const stillThere = 20 * time.Second
 func (s *server) ListChanges(ctx context.Context, _ contract.ListChangesRequestObject) (contract.ListChangesResponseObject, error) {
 	events, leave, err := s.Live.Listen(whoAsks(ctx).Name)
 	if errors.Is(err, notify.ErrFull) {
-		return nil, fail(http.StatusTooManyRequests, "busy", "%s.", upperFirst(err.Error()))
+		return nil, fail(http.StatusTooManyRequests, "busy", "%s.", words.UpperFirst(err.Error()))
 	}
 	return stream{ctx.(*gin.Context).Request.Context(), events, leave}, err
 }

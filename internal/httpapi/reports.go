@@ -13,6 +13,7 @@ import (
 	"oskel/core/calendar"
 	"oskel/core/judge"
 	"oskel/core/rulebook"
+	"oskel/core/words"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/store"
 )
@@ -35,7 +36,7 @@ func proposalWords(of judge.Proposed, p judge.Proposal) string {
 	if p.Lost > 0 {
 		lost = fmt.Sprint(p.Lost)
 	}
-	return fmt.Sprintf("%s would have spared %d of %d explained and lost %s of %d confirmed; %d instead of %d would have been flagged.", upperFirst(p.Words), p.Spared, of.Explained, lost, of.Confirmed, p.Flagged, of.Flagged)
+	return fmt.Sprintf("%s would have spared %d of %d explained and lost %s of %d confirmed; %d instead of %d would have been flagged.", words.UpperFirst(p.Words), p.Spared, of.Explained, lost, of.Confirmed, p.Flagged, of.Flagged)
 }
 
 func (s *server) ListFindings(ctx context.Context, r contract.ListFindingsRequestObject) (contract.ListFindingsResponseObject, error) {

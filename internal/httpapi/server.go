@@ -26,6 +26,7 @@ import (
 	"oskel/core/calendar"
 	"oskel/core/casework"
 	"oskel/core/judge"
+	"oskel/core/words"
 	"oskel/internal/books"
 	"oskel/internal/figures"
 	"oskel/internal/httpapi/contract"
@@ -262,7 +263,7 @@ func (s *server) validate(routes map[string]*routers.Route) gin.HandlerFunc {
 			refuse(c, errNUL)
 			return
 		}
-		operation := upperFirst(route.Operation.OperationID)
+		operation := words.UpperFirst(route.Operation.OperationID)
 		if slices.Contains(quick, operation) {
 			c.Request = c.Request.WithContext(store.Quickly(c.Request.Context()))
 		}

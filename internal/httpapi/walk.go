@@ -14,6 +14,7 @@ import (
 	"oskel/core/lang"
 	"oskel/core/measure"
 	"oskel/core/rulebook"
+	"oskel/core/words"
 	"oskel/internal/httpapi/contract"
 )
 
@@ -172,13 +173,13 @@ func changeOut(m *rulebook.Measure, v *big.Rat) contract.WalkFigure {
 }
 
 // walkFrom are the slots that a figure is walked from, and what to call them.
-func walkFrom(e *measure.Engine, level measure.Level, p calendar.Period, from string, usual int) (then []measure.Slot, words string, err error) {
+func walkFrom(e *measure.Engine, level measure.Level, p calendar.Period, from string, usual int) (then []measure.Slot, before string, err error) {
 	c := e.Book.Calendar
-	var before calendar.Period
+	var of calendar.Period
 	ok := true
 	switch from {
 	case explain.YearBefore:
-		before, ok = c.YearBefore(p)
+		of, ok = c.YearBefore(p)
 	case explain.Usual:
 		last, is := c.Before(p, 1)
 		if ok = is; ok {
@@ -197,12 +198,12 @@ func walkFrom(e *measure.Engine, level measure.Level, p calendar.Period, from st
 			ok = false
 		}
 	default:
-		before, ok = c.Before(p, 1)
+		of, ok = c.Before(p, 1)
 	}
 	if !ok {
-		return nil, "", fail(http.StatusUnprocessableEntity, "nothing-to-compare", "%s has no such period to be compared with.", upperFirst(c.Words(p)))
+		return nil, "", fail(http.StatusUnprocessableEntity, "nothing-to-compare", "%s has no such period to be compared with.", words.UpperFirst(c.Words(p)))
 	}
-	return []measure.Slot{e.Slot(level, before)}, c.Words(before), nil
+	return []measure.Slot{e.Slot(level, of)}, c.Words(of), nil
 }
 
 // walkLevels are the levels by which a measure's lines can be taken apart: other kinds

@@ -262,7 +262,7 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
       <p class="px-4 pb-1 text-small text-muted" role="status">
         {{ countWords(total, 'row') }}<template v-if="gathered">, subtotals among them</template
         ><template v-for="c in noted" :key="c.measure"
-          >; * groups and the total of {{ c.title }}: the {{ c.groups }} values</template
+          >; * groups and the total of {{ c.title }}: {{ c.groups }}</template
         ><template v-if="anyCutShort">; a bar with a gap is cut short: its figure is far above all others</template
         ><template v-if="shade === 'places'"
           >; the stronger the tint, the better the place in its {{ gathered ? 'group' : 'column' }}</template
@@ -313,7 +313,7 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
                 <span
                   v-if="c.groups"
                   class="font-normal"
-                  :title="`Groups and the total: the ${c.groups} values`"
+                  :title="`Groups and the total: ${c.groups}`"
                   aria-hidden="true"
                   >*</span
                 >
