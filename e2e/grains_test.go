@@ -141,5 +141,6 @@ func TestPeriodsOfBeforeAreMonths(t *testing.T) {
 		before[key] = x
 	}
 	assert.Equal(t, before, after.exceptions("2026-10"))
+	assert.False(t, after.sweepAs("ana", "2026-10").Unchanged, "it is not known by what it was computed")
 	assert.True(t, after.sweepAs("ana", "2026-10").Unchanged)
 }

@@ -67,7 +67,7 @@ func (m *model) condition(depth int) (ours, sql string) {
 	case 0:
 		return fmt.Sprintf("channel is %q", word), fmt.Sprintf("coalesce(channel = '%s', false)", word)
 	case 1:
-		return fmt.Sprintf("channel is not %q", word), fmt.Sprintf("(channel is distinct from '%s')", word)
+		return fmt.Sprintf("channel is not %q", word), fmt.Sprintf("(channel <> '%s')", word)
 	case 2:
 		return "channel is missing", "(channel is null)"
 	case 3:

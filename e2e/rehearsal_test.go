@@ -391,7 +391,7 @@ func TestADraftOfAnotherShape(t *testing.T) {
 		{"notes: [order_no]", "labels: [channel], notes: [order_no]"},
 		{"numbers: {net: money, cost: money}", "numbers: {cost: money, net: money}"},
 		{"feeds:\n", "feeds:\n  returns: {title: Returns, date: day, subjects: {rep: rep, shop: shop}, numbers: {net: money}}\n"},
-		{"measures:\n", "measures:\n  returned: {sum: returns.net, unit: money}\n  by_phone: {sum: sales.net, where: channel is \"phone\", unit: money}\n  otherwise_sold: {sum: sales.net, where: channel is not \"phone\", unit: money}\n"},
+		{"measures:\n", "measures:\n  returned: {sum: returns.net, unit: money}\n  by_phone: {sum: sales.net, where: channel is \"phone\", unit: money}\n  otherwise_sold: {sum: sales.net, where: not (channel is \"phone\"), unit: money}\n"},
 		{"rules:\n", "rules:\n  - {name: sent-back, judges: rep, no_data: look, threshold: {of: returned, bands: [{grade: act, above: 10}, {clear: rest}]}}\n  - {name: phoned, judges: rep, threshold: {of: by_phone, bands: [{grade: act, above: 10}, {clear: rest}]}}\n  - {name: sold-otherwise, judges: rep, threshold: {of: otherwise_sold, bands: [{grade: act, above: 999.9999}, {clear: rest}]}}\n"},
 	} {
 		require.Contains(t, more, change[0])

@@ -17,7 +17,8 @@ import (
 // sweptMonth is what a plain loop keeps of a month that was swept.
 type sweptMonth struct {
 	flagged map[string]string // by rep, the grade
-	listed  map[string]bool   // by rep, whether any sweep of the month has listed it
+	ever    map[string]bool   // by rep, whether any sweep of the month has flagged it
+	changed int64             // the last sweep that changed who is flagged
 	version int64
 	against int64 // the sweep of the month before that it was held against
 	id      int64
@@ -60,14 +61,26 @@ func TestAnySequenceOfSweeps(t *testing.T) {
 				got := s.sweep(month)
 				known := swept[month]
 				same := known != nil && known.version == version && known.against == before.id
+				for _, earlier := range months[:m] { // streaks hang on all of them
+					same = same && (swept[earlier] == nil || swept[earlier].changed < known.id)
+				}
 				require.Equal(t, same, got.Unchanged, "step %d, %s", step, month)
 				if same {
 					unchanged++
 					continue
 				}
-				kept := &sweptMonth{flagged: maps.Clone(now[month]), listed: map[string]bool{}, version: version, against: before.id, id: got.Id}
+				kept := &sweptMonth{flagged: maps.Clone(now[month]), ever: map[string]bool{}, version: version, against: before.id, id: got.Id}
 				if known != nil {
-					maps.Copy(kept.listed, known.listed)
+					maps.Copy(kept.ever, known.ever)
+					kept.changed = known.changed
+				}
+				if was := (&sweptMonth{}); known != nil || len(kept.flagged) > 0 {
+					if known != nil {
+						was = known
+					}
+					if !slices.Equal(slices.Sorted(maps.Keys(was.flagged)), slices.Sorted(maps.Keys(kept.flagged))) {
+						kept.changed = got.Id
+					}
 				}
 				want := map[string]string{}
 				for rep, grade := range kept.flagged {
@@ -76,15 +89,24 @@ func TestAnySequenceOfSweeps(t *testing.T) {
 						want[rep] = "standing " + grade
 					}
 				}
-				for _, gone := range slices.Concat(slices.Collect(maps.Keys(before.flagged)), slices.Collect(maps.Keys(kept.listed))) {
+				for _, gone := range slices.Concat(slices.Collect(maps.Keys(before.flagged)), slices.Collect(maps.Keys(kept.ever))) {
 					if want[gone] == "" {
 						want[gone] = "cleared"
 					}
 				}
-				for rep := range want {
-					kept.listed[rep] = true
+				streaks := map[string]int{}
+				for rep := range kept.flagged {
+					kept.ever[rep] = true
+					for streaks[rep] = 1; m >= streaks[rep] && swept[months[m-streaks[rep]]] != nil && swept[months[m-streaks[rep]]].flagged[rep] != ""; {
+						streaks[rep]++
+					}
 				}
 				swept[month] = kept
+				for _, x := range s.exceptions(month) {
+					if x.State != "cleared" {
+						require.Equal(t, streaks[x.Key], *x.Streak, "step %d, %s in %s", step, x.Key, month)
+					}
+				}
 				require.Equal(t, want, listed(s, month), "step %d, sweep %d of %s", step, got.Id, month)
 				counts := map[string]int{}
 				for _, state := range want {
