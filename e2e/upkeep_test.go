@@ -141,6 +141,8 @@ func TestBackupAndRestore(t *testing.T) {
 	assert.Contains(t, out, "Restored ")
 	other := run(t, empty, nil)
 	other.tokens, other.home = s.tokens, t.TempDir()
+	refused(t, 401, "sign-in")(other.as("lea").ListIntakes(ctx)) // what may have been revoked since is not brought back
+	other.tokens = map[string]string{}
 	assert.Equal(t, before, want[client.ExceptionPage](t, 200)(other.as("lea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10"})))
 	assert.Equal(t, client.CaseState("taken"), want[client.CaseDetail](t, 200)(other.as("lea").GetCase(ctx, id)).Case.State)
 	assert.Empty(t, other.examined(t))
@@ -154,16 +156,16 @@ func TestBackupAndRestore(t *testing.T) {
 	other.stop()
 	code, out = local("restore", "-database", empty, file)
 	assert.Equal(t, 1, code)
-	assert.Regexp(t, `the database holds what the backup does not: intakes up to \d+, in the backup up to \d+\. Restore into an empty one, or say with -over`, out)
+	assert.Regexp(t, `the database holds what the backup does not: intakes up to \d+, in the backup up to \d+; entries of the audit up to \d+, in the backup up to \d+\. Restore into an empty one, or say with -over`, out)
 	again := run(t, empty, nil)
-	again.tokens = s.tokens
+	again.tokens = other.tokens
 	assert.Len(t, want[[]client.Intake](t, 200)(again.as("lea").ListIntakes(ctx)), 4)
 	again.stop()
 	code, out = local("restore", "-over", "-database", empty, file)
 	require.Equal(t, 0, code, out)
 	back := run(t, empty, nil)
 	defer back.stop()
-	back.tokens = s.tokens
+	back.tokens = map[string]string{}
 	assert.Len(t, want[[]client.Intake](t, 200)(back.as("lea").ListIntakes(ctx)), 3)
 	assert.Empty(t, back.examined(t))
 	kept := func(s *service) (acl string) {
@@ -171,9 +173,39 @@ func TestBackupAndRestore(t *testing.T) {
 		return acl
 	}
 	assert.Equal(t, kept(s), kept(back), "the audit is kept from its owner as before")
+	audit := want[client.AuditPage](t, 200)(back.as("lea").ListAudit(ctx, &client.ListAuditParams{Operation: ptr("Restore")}))
+	require.Len(t, audit.Entries, 1, "that it was restored is in the audit")
+	assert.Equal(t, "restored a backup", audit.Entries[0].Words)
 	// And it goes on from there.
 	back.load("feed", "sales", salesHead+"2026-10-05,N2,R1,500,4\n", func(p *client.CreateIntakeParams) { p.Again = ptr(true) })
 	back.sweep("2026-10")
+}
+
+// What a backup holds that the service does not make is not restored, and the database that
+// was to be replaced stays.
+func TestABackupThatHoldsMore(t *testing.T) {
+	t.Parallel()
+	for what, sql := range map[string]string{
+		"FUNCTION public zz()":          "create function zz() returns int language plpgsql as $f$ begin copy (select 1) to program 'true'; return 1; end $f$",
+		"MATERIALIZED VIEW public more": "create materialized view more as select 1 as a",
+		"TABLE public more":             "create table more (a int)",
+		"the function audit_is_kept":    "create or replace function audit_is_kept() returns trigger language plpgsql as $f$ begin perform pg_reload_conf(); return null; end $f$",
+		"the default of views":          "alter table views alter column name set default pg_read_file('/etc/passwd')",
+		"the trigger more":              "create trigger more after insert on views for each statement execute function tell_changed()",
+	} {
+		s := small(t)
+		_, err := s.pool(t).Exec(ctx, sql)
+		require.NoError(t, err)
+		file := filepath.Join(t.TempDir(), "oskel.zip")
+		code, _, errs := s.oskel("lea", "backup", file)
+		require.Equal(t, 0, code, errs)
+		into := newDatabase(t, "")
+		code, out := local("restore", "-database", into, file)
+		assert.Equal(t, 1, code)
+		assert.Contains(t, out, "the backup holds what this program does not make: "+what)
+		code, out = local("restore", "-database", into, file)
+		assert.Equal(t, 1, code, out)
+	}
 }
 
 // Who asks for a backup and leaves ends it: nothing goes on in the database.

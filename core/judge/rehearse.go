@@ -151,7 +151,7 @@ func WhatIf(e *measure.Engine, r *Result, code uint32, changes map[string]*big.R
 		return amidAll(e, r, code, changes)
 	}
 	for _, name := range r.names() {
-		if _, told := changes[name]; !told && looksBeyond(e.Book, name, changes, 0) {
+		if _, told := changes[name]; !told && looksBeyond(e.Book, name, changes) {
 			return Verdict{}, name + " looks beyond the subject's own figures of the month; say what " + name + " itself would be"
 		}
 	}
@@ -209,23 +209,28 @@ func amidAll(e *measure.Engine, r *Result, code uint32, changes map[string]*big.
 
 // looksBeyond says whether a measure depends on other periods or subjects,
 // but for measures that are told.
-func looksBeyond(book *rulebook.Book, name string, told map[string]*big.Rat, depth int) bool {
-	m := book.Measure(name)
-	if m == nil || m.Formula == nil || depth > len(book.Measures) {
-		return false
-	}
+func looksBeyond(book *rulebook.Book, name string, told map[string]*big.Rat) bool {
+	seen := map[string]bool{}
 	var beyond func(n *lang.Node) bool
+	look := func(name string) bool {
+		m := book.Measure(name)
+		if m == nil || m.Formula == nil || seen[name] {
+			return false
+		}
+		seen[name] = true
+		return beyond(m.Formula.Tree)
+	}
 	beyond = func(n *lang.Node) bool {
 		if n.Op == lang.Call && lang.Functions[n.Text].Beyond {
 			return true
 		}
 		if n.Op == lang.Name {
 			_, known := told[n.Text]
-			return !known && looksBeyond(book, n.Text, told, depth+1)
+			return !known && look(n.Text)
 		}
 		return slices.ContainsFunc(n.Parts, beyond)
 	}
-	return beyond(m.Formula.Tree)
+	return look(name)
 }
 
 // names lists everything a rule compares.

@@ -16,7 +16,12 @@ type Term struct {
 // is false where it is not made so: then the values of parts do not add up to that of
 // the whole. What is filled with 0 where it is missing counts as what it is.
 func (e *Engine) Linear(n *lang.Node) (terms []Term, ok bool) {
-	ok = e.linear(n, big.NewRat(1, 1), func(measure string, times *big.Rat) {
+	return e.linearOf(n, map[string][]Term{})
+}
+
+// linearOf takes a formula apart; each measure that it names is taken apart once.
+func (e *Engine) linearOf(n *lang.Node, known map[string][]Term) (terms []Term, ok bool) {
+	ok = e.linear(n, big.NewRat(1, 1), known, func(measure string, times *big.Rat) {
 		for i := range terms {
 			if terms[i].Measure == measure {
 				terms[i].Times.Add(terms[i].Times, times)
@@ -28,7 +33,7 @@ func (e *Engine) Linear(n *lang.Node) (terms []Term, ok bool) {
 	return terms, ok
 }
 
-func (e *Engine) linear(n *lang.Node, times *big.Rat, add func(string, *big.Rat)) bool {
+func (e *Engine) linear(n *lang.Node, times *big.Rat, known map[string][]Term, add func(string, *big.Rat)) bool {
 	switch n.Op {
 	case lang.Name:
 		m := e.Book.Measure(n.Text)
@@ -36,31 +41,42 @@ func (e *Engine) linear(n *lang.Node, times *big.Rat, add func(string, *big.Rat)
 		case m == nil || m.Groups.How != "":
 			return false
 		case m.Formula != nil:
-			return e.linear(m.Formula.Tree, times, add)
+			terms, seen := known[m.Name]
+			if !seen {
+				var ok bool
+				if terms, ok = e.linearOf(m.Formula.Tree, known); !ok {
+					return false
+				}
+				known[m.Name] = terms
+			}
+			for _, t := range terms {
+				add(t.Measure, new(big.Rat).Mul(times, t.Times))
+			}
+			return true
 		case m.Aggregate == "sum" || m.Aggregate == "count":
 			add(m.Name, times)
 			return true
 		}
 	case lang.Negate:
-		return e.linear(n.Parts[0], new(big.Rat).Neg(times), add)
+		return e.linear(n.Parts[0], new(big.Rat).Neg(times), known, add)
 	case lang.Plus:
-		return e.linear(n.Parts[0], times, add) && e.linear(n.Parts[1], times, add)
+		return e.linear(n.Parts[0], times, known, add) && e.linear(n.Parts[1], times, known, add)
 	case lang.Minus:
-		return e.linear(n.Parts[0], times, add) && e.linear(n.Parts[1], new(big.Rat).Neg(times), add)
+		return e.linear(n.Parts[0], times, known, add) && e.linear(n.Parts[1], new(big.Rat).Neg(times), known, add)
 	case lang.Times:
 		for i := range 2 {
 			if c, is := e.constant(n.Parts[i]); is {
-				return e.linear(n.Parts[1-i], new(big.Rat).Mul(times, c), add)
+				return e.linear(n.Parts[1-i], new(big.Rat).Mul(times, c), known, add)
 			}
 		}
 	case lang.Divide:
 		if c, is := e.constant(n.Parts[1]); is && c.Sign() != 0 {
-			return e.linear(n.Parts[0], new(big.Rat).Quo(times, c), add)
+			return e.linear(n.Parts[0], new(big.Rat).Quo(times, c), known, add)
 		}
 	case lang.Call:
 		if n.Text == "filled" {
 			c, is := e.constant(n.Parts[1])
-			return is && c.Sign() == 0 && e.linear(n.Parts[0], times, add)
+			return is && c.Sign() == 0 && e.linear(n.Parts[0], times, known, add)
 		}
 	}
 	return false

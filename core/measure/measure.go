@@ -64,6 +64,7 @@ type Engine struct {
 	Snapshot *ledger.Snapshot
 	base     Aggregator
 	stop     func() bool
+	asked    uint // how often something was settled exactly
 	kept
 	dials  map[any]string              // what is known of a measure's or a formula's dials, in this book
 	begins map[*lang.Node]calendar.Day // from which day on what a formula reads has lines
@@ -90,7 +91,27 @@ type kept struct {
 	events   map[eventsKey]*Events
 	drawn    map[drawnKey][]drawnValue
 	stood    map[formulaKey]map[uint32]*standing
+	exacts   map[exactKey]exactValue // of measures that take many steps
+	steps    map[string]int          // how many a measure takes, written out
 }
+
+// exactKey names the exact value of a measure for one code.
+type exactKey struct {
+	key
+	code uint32
+}
+
+type exactValue struct {
+	value *big.Rat
+	why   Why
+}
+
+// Exact values are remembered of measures that take more than so many steps, written out,
+// and at most so many: each measure is computed once a question, however often it is named.
+const (
+	manySteps  = 48
+	mostExacts = 1 << 16
+)
 
 // key names the column of a measure. Dials are the values of those that it
 // hangs on, so that books which differ in them alone can share what they have
@@ -122,7 +143,7 @@ type formulaKey struct {
 func New(book *rulebook.Book, snapshot *ledger.Snapshot) *Engine {
 	e := &Engine{Book: book, Snapshot: snapshot, dials: map[any]string{}, begins: map[*lang.Node]calendar.Day{}, kept: kept{
 		columns: map[key]*Column{}, formulas: map[formulaKey]*Column{}, peerages: map[peerKey]*big.Rat{}, gathered: map[key][]*big.Rat{},
-		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, codes: map[Level]map[string]uint32{}, seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{}, events: map[eventsKey]*Events{}, drawn: map[drawnKey][]drawnValue{}, stood: map[formulaKey]map[uint32]*standing{},
+		totals: map[key]*ledger.Totals{}, held: map[key][]amount.Amount{}, paired: map[Level]*ledger.Pairs{}, codes: map[Level]map[string]uint32{}, seen: map[seenKey][]calendar.Day{}, there: map[Slot][]bool{}, events: map[eventsKey]*Events{}, drawn: map[drawnKey][]drawnValue{}, stood: map[formulaKey]map[uint32]*standing{}, exacts: map[exactKey]exactValue{}, steps: map[string]int{},
 	}}
 	e.base = Memory{e}
 	return e
@@ -437,6 +458,10 @@ func (e *Engine) arithmetic(n *lang.Node, s Slot, a, b *Column) *Column {
 // settle computes one value exactly, where floating point cannot tell which
 // way it falls.
 func (e *Engine) settle(out *Column, i int, n *lang.Node, s Slot) {
+	if e.asked++; e.asked%64 == 0 && e.Stopped() {
+		out.Why[i] = NoLines // it is void from now on
+		return
+	}
 	r, why := e.ExactFormula(n, uint32(i), s)
 	if out.Why[i] = why; why == Present {
 		v, _ := r.Float64()
@@ -591,7 +616,7 @@ func (e *Engine) Exact(measure string, code uint32, s Slot) (*big.Rat, Why) {
 		return e.exactGathered(def, plain, code, s)
 	}
 	if def.Formula != nil {
-		return e.ExactFormula(def.Formula.Tree, code, s)
+		return e.exactMeasure(def, code, s)
 	}
 	if def.Days != "" {
 		return e.days(def, s).Rat(), Present
@@ -608,6 +633,29 @@ func (e *Engine) Exact(measure string, code uint32, s Slot) (*big.Rat, Why) {
 		return new(big.Rat).Quo(a.Rat(), big.NewRat(int64(n), 1)), Present
 	}
 	return a.Rat(), Present
+}
+
+// exactMeasure is the true value of a measure's formula, remembered where it takes many
+// steps.
+func (e *Engine) exactMeasure(def *rulebook.Measure, code uint32, s Slot) (*big.Rat, Why) {
+	steps, known := e.steps[def.Name]
+	if !known {
+		steps = e.Book.Steps(def.Name)
+		e.steps[def.Name] = steps
+	}
+	if steps <= manySteps {
+		return e.ExactFormula(def.Formula.Tree, code, s)
+	}
+	k := exactKey{e.measureKey(def.Name, s), code}
+	if v, ok := e.exacts[k]; ok {
+		return v.value, v.why
+	}
+	v, why := e.ExactFormula(def.Formula.Tree, code, s)
+	if len(e.exacts) >= mostExacts {
+		clear(e.exacts)
+	}
+	e.exacts[k] = exactValue{v, why}
+	return v, why
 }
 
 // ExactFormula is the true value of a formula for one code.

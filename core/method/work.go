@@ -6,6 +6,7 @@
 package method
 
 import (
+	"iter"
 	"math"
 	"math/big"
 
@@ -89,6 +90,18 @@ func Sentence(book *rulebook.Book, rule *rulebook.Rule, v Verdict, ev *Evidence)
 
 // AxisOf says in what the values that a rule holds against its cuts are said.
 func AxisOf(book *rulebook.Book, rule *rulebook.Rule) Axis { return Of(rule).axis(book, rule) }
+
+// Open visits the codes that are still open; where the engine has given up it ends.
+func (w *Work) Open() iter.Seq[int] {
+	return func(yield func(int) bool) {
+		n := 0
+		for code := range w.Verdicts.Open() {
+			if n++; n%256 == 0 && w.Engine.Stopped() || !yield(code) {
+				return
+			}
+		}
+	}
+}
 
 // prepare settles for each open code whether a column has a value for it, and
 // whether it reaches the base.

@@ -22,6 +22,7 @@ func (r *reader) check(book *Book) {
 	r.checkCycles(book)
 	if !slices.ContainsFunc(r.problems, func(p Problem) bool { return !p.late }) {
 		r.checkUnits(book)
+		r.checkSteps(book)
 	}
 	for i := range book.Rules {
 		r.checkRule(book, &book.Rules[i])

@@ -193,24 +193,7 @@ func Restore(ctx context.Context, file, database, tools string, over bool) (m Ma
 	if why := beyond(there, m.Marks); len(why) > 0 && !over {
 		return m, &Newer{why}
 	}
-	dump, err := open()
-	if err != nil {
-		return m, err
-	}
-	defer dump.Close() //nolint:errcheck // it is only read
-	// What was there goes and what is in the dump comes in one transaction.
-	script, write := io.Pipe()
-	go func() {
-		_, err := io.WriteString(write, store.ClearSQL)
-		if err == nil {
-			err = run(ctx, "", filepath.Join(tools, "pg_restore"), dump, write, "--no-owner", "--no-privileges", "--file=-")
-		}
-		if err == nil {
-			_, err = io.WriteString(write, store.KeepSQL)
-		}
-		write.CloseWithError(err)
-	}()
-	if err := run(ctx, database, filepath.Join(tools, "psql"), script, io.Discard, "--single-transaction", "--no-psqlrc", "--quiet", "--set=ON_ERROR_STOP=1"); err != nil {
+	if err := replace(ctx, open, database, tools); err != nil {
 		return m, fmt.Errorf("restoring: %w", err)
 	}
 	return m, nil

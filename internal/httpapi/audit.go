@@ -30,7 +30,7 @@ var audited = map[string]string{
 	"CreatePerson": "added an account", "ChangePerson": "changed an account", "ClosePerson": "closed an account",
 	"PublishRevision": "published", "RestoreRevision": "published an earlier revision", "TurnDial": "turned a dial", "RestyleGrade": "restyled a grade",
 	"CreateIntake": "loaded a file", "TakeBackIntake": "took an intake back", "CreateSweep": "swept", "ClosePeriod": "closed a period", "ReopenPeriod": "opened a closed period",
-	"ExportTable": "exported figures", "ExportExceptions": "exported exceptions", "ExportExceptionFile": "exported exceptions", "ExportAudit": "exported the audit", "ExportReport": "exported a report", "GetCaseFile": "fetched a file of a case", "MakeBackup": "made a backup",
+	"ExportTable": "exported figures", "ExportExceptions": "exported exceptions", "ExportExceptionFile": "exported exceptions", "ExportAudit": "exported the audit", "ExportReport": "exported a report", "GetCaseFile": "fetched a file of a case", "MakeBackup": "made a backup", "Restore": "restored a backup",
 }
 
 // audit keeps what is done, with what did it: the transaction that does the work
@@ -71,6 +71,14 @@ func (s *server) audit(next contract.StrictHandlerFunc, operation string) contra
 			}
 		}
 		return out, err
+	}
+}
+
+// auditRefused keeps that an operation was refused before its body was read.
+func (s *server) auditRefused(c *gin.Context, operation string, err error) {
+	_, err = s.audit(func(*gin.Context, any) (any, error) { return nil, err }, operation)(c, nil)
+	if err != nil && !errors.As(err, new(*failure)) {
+		slog.ErrorContext(c, "keeping what was refused", "error", err)
 	}
 }
 

@@ -33,9 +33,9 @@ func (s *server) authenticate(c *gin.Context) {
 	}
 	var person store.Person
 	var err error
-	header := r.Header.Get("Authorization")
+	header, inAddress := r.Header.Get("Authorization"), false
 	if token := r.URL.Query().Get("token"); token != "" && header == "" && strings.HasPrefix(r.URL.Path, "/api/feeds/") {
-		header = "Bearer " + token // what reads feeds can send no header
+		header, inAddress = "Bearer "+token, true // what reads feeds can send no header
 	}
 	if header != "" || !strings.HasPrefix(r.URL.Path, "/api/") { // only the API has sessions
 		token, ok := strings.CutPrefix(header, "Bearer ")
@@ -45,6 +45,11 @@ func (s *server) authenticate(c *gin.Context) {
 		}
 		var k store.Token
 		person, k, err = s.People.ByToken(store.Quickly(r.Context()), token)
+		if err == nil && inAddress && k.Scope != people.Read {
+			// Addresses are kept in histories and logs.
+			refuse(c, fail(http.StatusForbidden, "not-allowed", "The address of a feed takes a token whose scope is %q; this one's is %q.", people.Read, k.Scope))
+			return
+		}
 		c.Set(tokenKey, &k)
 	} else if name := s.sessions.GetString(r.Context(), "person"); name != "" {
 		person, err = s.People.InSession(store.Quickly(r.Context()), name, s.sessions.GetInt(r.Context(), "generation"))
@@ -106,8 +111,8 @@ var allowed = map[string][]string{
 // What a token of a narrow scope may do: what reads, and what works on cases. All
 // else takes one for everything.
 var (
-	reading   = []string{"CheckRulebook", "CompareRulebook", "PlaceRule", "OrderRules", "PlaceDial", "Rehearse", "RehearseBook", "RehearseRouting", "SolveDial", "SignOut", "DeleteToken", "SaveView", "DropView", "SeeNotices"}
-	reviewing = []string{"TakeCase", "ReleaseCase", "CommentCase", "SettleCase", "SettleCleared", "ActOnCases", "UndoOnCases", "CreateAbsence", "DropAbsence", "EndPeace", "TakeExceptions", "EndDataFault", "AddCaseFile", "DropCaseFile", "AddTodo", "TickTodo", "DropTodo"}
+	reading   = []string{"CheckRulebook", "CompareRulebook", "PlaceRule", "OrderRules", "PlaceDial", "Rehearse", "RehearseBook", "RehearseRouting", "SolveDial", "SignOut", "DeleteToken"}
+	reviewing = []string{"TakeCase", "ReleaseCase", "CommentCase", "SettleCase", "SettleCleared", "ActOnCases", "UndoOnCases", "CreateAbsence", "DropAbsence", "EndPeace", "TakeExceptions", "EndDataFault", "AddCaseFile", "DropCaseFile", "AddTodo", "TickTodo", "DropTodo", "SaveView", "DropView", "SeeNotices"}
 )
 
 func scopesOf(operation string) []string {
@@ -125,20 +130,27 @@ func scopesOf(operation string) []string {
 	return nil
 }
 
-func authorize(next contract.StrictHandlerFunc, operation string) contract.StrictHandlerFunc {
+// permitted says whether who asks may do an operation.
+func permitted(c *gin.Context, operation string) error {
 	roles, known := allowed[operation]
 	scopes := append(scopesOf(operation), people.Everything)
-	narrowest := scopes[0]
+	role := whoAsks(c).Role
+	k := tokenOf(c)
+	switch {
+	case !known:
+		return fail(http.StatusForbidden, "not-allowed", "Nobody may do this yet.")
+	case roles != nil && !slices.Contains(roles, role):
+		return fail(http.StatusForbidden, "not-allowed", "%s may not do this; it takes %s.", words.UpperFirst(rulebook.Article(role)), either(roles))
+	case k != nil && !slices.Contains(scopes, k.Scope):
+		return fail(http.StatusForbidden, "not-allowed", "This token may not do this: its scope is %q, and it takes %q.", k.Scope, scopes[0])
+	}
+	return nil
+}
+
+func authorize(next contract.StrictHandlerFunc, operation string) contract.StrictHandlerFunc {
 	return func(c *gin.Context, request any) (any, error) {
-		role := whoAsks(c).Role
-		k := tokenOf(c)
-		switch {
-		case !known:
-			return nil, fail(http.StatusForbidden, "not-allowed", "Nobody may do this yet.")
-		case roles != nil && !slices.Contains(roles, role):
-			return nil, fail(http.StatusForbidden, "not-allowed", "%s may not do this; it takes %s.", words.UpperFirst(rulebook.Article(role)), either(roles))
-		case k != nil && !slices.Contains(scopes, k.Scope):
-			return nil, fail(http.StatusForbidden, "not-allowed", "This token may not do this: its scope is %q, and it takes %q.", k.Scope, narrowest)
+		if err := permitted(c, operation); err != nil {
+			return nil, err
 		}
 		return next(c, request)
 	}

@@ -1,13 +1,14 @@
 package httpapi
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"io"
 	"mime"
 	"net/http"
+	"strconv"
 
+	"github.com/gin-gonic/gin"
 	openapi_types "github.com/oapi-codegen/runtime/types"
 
 	"oskel/core/calendar"
@@ -30,6 +31,15 @@ func todosOut(all []store.Todo, today calendar.Day) []contract.Todo {
 		out = append(out, todoOut(t, today))
 	}
 	return out
+}
+
+// mayAttach says whether a file may be attached to a case, before any of it is read.
+func (s *server) mayAttach(c *gin.Context, id string) error {
+	n, err := strconv.ParseInt(id, 10, 64)
+	if err != nil {
+		return nil // the contract says so
+	}
+	return missing(s.Review.MayAttach(c.Request.Context(), n, whoAsks(c)), "case %d", n)
 }
 
 // AddCaseFile refuses by its name what may not be attached before any of it is read.
@@ -63,11 +73,11 @@ func (a attachment) VisitGetCaseFileResponse(w http.ResponseWriter) error {
 }
 
 func (s *server) GetCaseFile(ctx context.Context, r contract.GetCaseFileRequestObject) (contract.GetCaseFileResponseObject, error) {
-	f, content, err := s.Review.File(ctx, r.Id, r.File)
+	f, content, err := s.Review.File(ctx.(*gin.Context).Request.Context(), r.Id, r.File)
 	if err != nil {
 		return nil, missing(err, "file %d of case %d", r.File, r.Id)
 	}
-	return attachment{contract.GetCaseFile200ApplicationoctetStreamResponse{Body: bytes.NewReader(content), ContentLength: int64(len(content))}, f}, nil
+	return attachment{contract.GetCaseFile200ApplicationoctetStreamResponse{Body: content, ContentLength: int64(f.Size)}, f}, nil
 }
 
 func (s *server) DropCaseFile(ctx context.Context, r contract.DropCaseFileRequestObject) (contract.DropCaseFileResponseObject, error) {

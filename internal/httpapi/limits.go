@@ -15,6 +15,8 @@ import (
 	"time"
 
 	"github.com/gin-gonic/gin"
+
+	"oskel/internal/httpapi/contract"
 )
 
 // Limits bound what the service takes on at once, whoever asks. The zero value of
@@ -71,6 +73,9 @@ var (
 // errTooMuch says that what was asked has to wait longer than it may.
 var errTooMuch = fail(http.StatusTooManyRequests, "busy", "The service is at its limit of such work; try again in a few seconds.")
 
+// errBrokenOff says that a body did not come to its end; nobody is there to read it.
+var errBrokenOff = fail(http.StatusBadRequest, "broken-off", "What was sent did not come to its end.")
+
 // errMemory says that the service has no room for heavy work.
 var errMemory = fail(http.StatusServiceUnavailable, "memory", "The service is near the limit of its memory; try again in a few seconds.")
 
@@ -124,6 +129,7 @@ const gcPercent = 300
 type limiter struct {
 	Limits
 	compute, export *gate
+	bodies          *budget
 
 	mu      sync.Mutex
 	cleared time.Time // when memory was last given back on purpose
@@ -135,36 +141,45 @@ func newLimiter(l Limits) *limiter {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(gcPercent)
 	}
-	return &limiter{Limits: l, compute: newGate(l.Computing, l.ComputingEach), export: newGate(l.Exports, l.ExportsEach)}
+	return &limiter{Limits: l, compute: newGate(l.Computing, l.ComputingEach), export: newGate(l.Exports, l.ExportsEach),
+		bodies: &budget{most: max(l.Memory/8, 4*largestBook), each: max(l.Memory/32, 2*largestBook), of: map[string]int64{}}}
 }
 
-// limit has heavy work wait for its turn, and turns it away while memory is short.
-// The place is held until all has been written.
+// limit turns heavy work away while memory is short, and has what writes files wait for
+// its turn: that place is held until all has been written.
 func (l *limiter) limit(c *gin.Context, operation string) {
 	is := func(list []string) bool { return slices.Contains(list, operation) }
-	var through *gate
-	switch {
-	case is(computing):
-		through = l.compute
-	case is(exporting):
-		through = l.export
-	case !is(loading):
-		return
-	}
-	if l.short() {
+	heavy := is(computing) || is(exporting) || is(loading)
+	if heavy && l.short() {
 		refuse(c, errMemory)
 		return
 	}
-	if through == nil {
+	if !is(exporting) {
 		return
 	}
-	leave, err := through.enter(c.Request.Context(), whoAsks(c).Name, l.Patience)
+	leave, err := l.export.enter(c.Request.Context(), whoAsks(c).Name, l.Patience)
 	if err != nil {
 		refuse(c, err)
 		return
 	}
 	defer leave()
 	c.Next()
+}
+
+// gated has what computes wait for its turn. Its place is given up when it has computed,
+// however slowly the answer is read.
+func (s *server) gated(next contract.StrictHandlerFunc, operation string) contract.StrictHandlerFunc {
+	if !slices.Contains(computing, operation) {
+		return next
+	}
+	return func(c *gin.Context, request any) (any, error) {
+		leave, err := s.limits.compute.enter(c.Request.Context(), whoAsks(c).Name, s.limits.Patience)
+		if err != nil {
+			return nil, err
+		}
+		defer leave()
+		return next(c, request)
+	}
 }
 
 // short says whether memory is near its limit, also after what is not needed any
@@ -234,6 +249,9 @@ func (b *lively) Read(p []byte) (int, error) {
 	}
 	n, err := b.ReadCloser.Read(p)
 	b.read += n
+	if errors.Is(err, io.ErrUnexpectedEOF) { // not to be taken for a connection of ours
+		err = errBrokenOff
+	}
 	if errors.Is(err, io.EOF) { // what follows is no part of the body
 		if err := b.control.SetReadDeadline(time.Time{}); err != nil {
 			return n, err

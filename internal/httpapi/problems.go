@@ -5,11 +5,11 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"log/slog"
 	"net/http"
 	"os"
 	"slices"
+	"strings"
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
@@ -71,6 +71,8 @@ func problemOf(err error) contract.Problem {
 		return contract.Problem{Type: "urn:oskel:disk-full", Title: http.StatusText(http.StatusInsufficientStorage), Status: http.StatusInsufficientStorage, Detail: ptr("The disk of the service's database is full, so nothing can be kept; what was asked has not been done. Free some space and try again.")}
 	case store.Lost(err):
 		return contract.Problem{Type: "urn:oskel:no-database", Title: http.StatusText(http.StatusServiceUnavailable), Status: http.StatusServiceUnavailable, Detail: ptr("The database does not answer at the moment; try again in a few seconds.")}
+	case errors.Is(err, store.ErrHeld):
+		return simple(http.StatusServiceUnavailable, "held")
 	case errors.As(err, &refusal):
 		p := simple(http.StatusUnprocessableEntity, "file-refused")
 		p.Count = &refusal.Count
@@ -171,7 +173,7 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusRequestEntityTooLarge, "too-large")
 	case errors.As(err, &invalid):
 		return invalidRequest(invalid)
-	case errors.Is(err, context.Canceled), errors.Is(err, io.ErrUnexpectedEOF):
+	case errors.Is(err, context.Canceled):
 		return simple(http.StatusBadRequest, "broken-off") // nobody is there to read it
 	}
 	return contract.Problem{Type: "urn:oskel:internal", Title: http.StatusText(http.StatusInternalServerError), Status: http.StatusInternalServerError, Detail: ptr("Something went wrong in the service; its log says what.")}
@@ -179,6 +181,9 @@ func problemOf(err error) contract.Problem {
 
 // report logs what is not shown of an error, or concerns whoever runs the service.
 func report(ctx context.Context, err error, p contract.Problem) {
+	if ctx.Err() != nil && !strings.HasPrefix(err.Error(), "panic") {
+		return // whoever asked has left, and what failed by that is no fault
+	}
 	switch p.Status {
 	case http.StatusInternalServerError:
 		slog.ErrorContext(ctx, "a request failed", "error", err)

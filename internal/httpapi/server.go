@@ -143,7 +143,7 @@ func New(s Services) (http.Handler, error) {
 		refuse(c, fmt.Errorf("panic: %v", what))
 	}))
 	api := engine.Group("/", sv.meters.count, sv.authenticate, sv.validate(routesOf(spec)))
-	strict := contract.NewStrictHandlerWithOptions(sv, []contract.StrictMiddlewareFunc{authorize, sv.audit}, contract.StrictGinServerOptions{
+	strict := contract.NewStrictHandlerWithOptions(sv, []contract.StrictMiddlewareFunc{sv.gated, authorize, sv.audit}, contract.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  func(c *gin.Context, err error) { refuse(c, fail(http.StatusBadRequest, "invalid-request", "%s", err)) },
 		HandlerErrorFunc:         refuse,
 		ResponseErrorHandlerFunc: breakOff,
@@ -171,7 +171,7 @@ func New(s Services) (http.Handler, error) {
 		w.WriteHeader(http.StatusForbidden)
 		fmt.Fprint(w, `{"type":"urn:oskel:cross-origin","title":"Forbidden","status":403,"detail":"The request comes from another site."}`)
 	}))
-	return identify(headers(s.Secure, whole(sv.limits.wake(crossOrigin.Handler(answer))))), nil
+	return identify(headers(s.Secure, whole(sv.limits.hasten(sv.limits.wake(crossOrigin.Handler(answer)))))), nil
 }
 
 // ready says whether the service can do its work: whether its database answers.
@@ -276,6 +276,28 @@ func (s *server) validate(routes map[string]*routers.Route) gin.HandlerFunc {
 		case slices.Contains(bookish, operation):
 			largest = largestBook
 		}
+		// Nothing of a body is read before it is known that it may come, and held.
+		if c.Request.ContentLength != 0 {
+			if err := permitted(c, operation); err != nil {
+				s.auditRefused(c, operation, err)
+				refuse(c, err)
+				return
+			}
+			if operation == "AddCaseFile" {
+				if err := s.mayAttach(c, params["id"]); err != nil {
+					refuse(c, err)
+					return
+				}
+			}
+			if operation != "CreateIntake" { // which goes to disk as it comes
+				done, err := s.receive(c, largest)
+				if err != nil {
+					refuse(c, err)
+					return
+				}
+				defer done()
+			}
+		}
 		c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, largest)
 		if use == options {
 			if err := shallow(c.Request); err != nil {
@@ -289,6 +311,7 @@ func (s *server) validate(routes map[string]*routers.Route) gin.HandlerFunc {
 			return
 		}
 		s.limits.limit(c, operation)
+		c.Next() // the body's room is held to the end
 	}
 }
 

@@ -38,8 +38,11 @@ func (r *Refusal) Error() string {
 	return fmt.Sprintf("%s was not taken in: %d faults", r.File, r.Count)
 }
 
-// shownFaults is how many faults are listed; all are counted.
-const shownFaults = 20
+// How many faults are listed, and after how many a file is read no further.
+const (
+	shownFaults = 20
+	mostFaults  = 100
+)
 
 func (r *Refusal) add(f Fault) {
 	r.Count++
@@ -86,6 +89,11 @@ func openTable(file string, in io.Reader, required, optional []string) *table {
 		return t
 	}
 	known := append(append([]string(nil), required...), optional...)
+	if separator := separatedBy(first); separator != "" {
+		t.refusal.add(Fault{Line: 1, Text: "the columns seem to be separated by " + separator + ", expected commas"})
+		t.refusal.Cut = true
+		return t
+	}
 	for i, name := range first {
 		name = strings.TrimSpace(name)
 		t.header = append(t.header, name)
@@ -99,7 +107,7 @@ func openTable(file string, in io.Reader, required, optional []string) *table {
 	}
 	for _, name := range required {
 		if _, ok := t.place[name]; !ok {
-			t.refusal.add(Fault{Line: 1, Column: name, Text: "the header lacks this column" + t.headerHint()})
+			t.refusal.add(Fault{Line: 1, Column: name, Text: "the header lacks this column"})
 		}
 	}
 	if t.refusal.Count > 0 {
@@ -108,12 +116,13 @@ func openTable(file string, in io.Reader, required, optional []string) *table {
 	return t
 }
 
-func (t *table) headerHint() string {
+// separatedBy says by what the columns of a header are separated that has none by commas.
+func separatedBy(header []string) string {
 	switch {
-	case len(t.header) == 1 && strings.Contains(t.header[0], ";"):
-		return "; the columns seem to be separated by semicolons, expected commas"
-	case len(t.header) == 1 && strings.Contains(t.header[0], "\t"):
-		return "; the columns seem to be separated by tabs, expected commas"
+	case len(header) == 1 && strings.Contains(header[0], ";"):
+		return "semicolons"
+	case len(header) == 1 && strings.Contains(header[0], "\t"):
+		return "tabs"
 	}
 	return ""
 }
@@ -133,6 +142,9 @@ func (t *table) unreadable(err error) {
 	}
 	if t.guard.err != nil {
 		line, text = t.guard.line+1, t.guard.err.Error()
+		if t.guard.record > longestLine {
+			line = t.line + 1 // where it begins
+		}
 	}
 	t.refusal.add(Fault{Line: line, Text: text})
 }
@@ -140,9 +152,13 @@ func (t *table) unreadable(err error) {
 // next reads one row; false is the end, or a file that cannot be read on.
 func (t *table) next() bool {
 	for {
+		if t.refusal.Count >= mostFaults {
+			t.refusal.Cut = true // a file with so many is another file
+		}
 		if t.refusal.Cut {
 			return false
 		}
+		t.guard.record = 0
 		row, err := t.csv.Read()
 		if errors.Is(err, io.EOF) {
 			return false
@@ -229,7 +245,9 @@ type guard struct {
 	in    *bufio.Reader
 	line  int // complete lines so far
 	width int // bytes of the line at hand
-	err   error
+
+	record int // bytes since the last row was read
+	err    error
 }
 
 func (g *guard) Read(p []byte) (int, error) {
@@ -238,6 +256,10 @@ func (g *guard) Read(p []byte) (int, error) {
 	}
 	n, err := g.in.Read(p)
 	seen := p[:n]
+	if g.record += n; g.record > longestLine+len(p) {
+		g.err = fmt.Errorf("a row of more than %d bytes over several lines; is a quotation mark not closed?", longestLine)
+		return 0, g.err
+	}
 	if bytes.IndexByte(seen, 0) >= 0 {
 		g.err = errors.New("this is a binary file; expected CSV text")
 		return 0, g.err

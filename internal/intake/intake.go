@@ -102,6 +102,10 @@ func (s *Service) take(ctx context.Context, r Request, report *Report) (store.In
 		return in, err
 	}
 	defer done()
+	if is, err := file.Stat(); err == nil && r.Into != "feed" && is.Size() > largestSheet {
+		text := fmt.Sprintf("the file has %d MB; a register or a target sheet has at most %d MB: load it in parts, since a row replaces only what is known of its own subject", is.Size()>>20, int64(largestSheet)>>20)
+		return in, &Refusal{File: r.File, Count: 1, Cut: true, Faults: []Fault{{Text: text}}}
+	}
 	r.doubts = &doubts{ahead: book.Calendar.Today(s.now()) + farAhead}
 	sum := sha256.New()
 	body := io.TeeReader(file, evenEnds{sum})
@@ -144,6 +148,10 @@ func (s *Service) take(ctx context.Context, r Request, report *Report) (store.In
 	})
 	return in, err
 }
+
+// largestSheet bounds registers and target sheets, which are held whole while they are
+// checked against what is known.
+const largestSheet = 64 << 20
 
 // check reads the file to its end and refuses it, or says how its rows are
 // written and which subjects are new. The lines of a feed are written while

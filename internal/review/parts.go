@@ -3,6 +3,7 @@ package review
 import (
 	"context"
 	"fmt"
+	"io"
 
 	"oskel/core/casework"
 	"oskel/internal/store"
@@ -12,19 +13,12 @@ import (
 func (s *Service) Attach(ctx context.Context, id int64, name string, content []byte, by store.Person) (store.CaseFile, error) {
 	f := store.CaseFile{Author: by.Name, Size: len(content)}
 	err := s.onCase(ctx, id, by, func(tx *store.Tx, _ casework.Scene, c *store.Case, p casework.Person) error {
-		if !casework.MaySay(&casework.Case{Desk: c.Desk, Asked: deref(c.Asked)}, p) {
-			return ErrNotYours
+		err := mayAttach(ctx, tx, c, p)
+		if err != nil {
+			return err
 		}
-		var err error
 		if f.Name, f.Media, err = casework.CheckFile(name, content); err != nil {
 			return err
-		}
-		n, err := tx.CountFiles(ctx, id)
-		switch {
-		case err != nil:
-			return err
-		case n >= casework.MostFiles:
-			return fmt.Errorf("%w: %d files are attached to it already", ErrState, n)
 		}
 		if err := tx.AddFile(ctx, id, &f, content); err != nil {
 			return err
@@ -34,8 +28,27 @@ func (s *Service) Attach(ctx context.Context, id int64, name string, content []b
 	return f, err
 }
 
-// File is one that is attached to a case, with its content.
-func (s *Service) File(ctx context.Context, of, id int64) (store.CaseFile, []byte, error) {
+// MayAttach says whether somebody may attach a file to a case.
+func (s *Service) MayAttach(ctx context.Context, id int64, by store.Person) error {
+	return s.onCase(ctx, id, by, func(tx *store.Tx, _ casework.Scene, c *store.Case, p casework.Person) error {
+		return mayAttach(ctx, tx, c, p)
+	})
+}
+
+func mayAttach(ctx context.Context, tx *store.Tx, c *store.Case, p casework.Person) error {
+	if !casework.MaySay(&casework.Case{Desk: c.Desk, Asked: deref(c.Asked)}, p) {
+		return ErrNotYours
+	}
+	n, err := tx.CountFiles(ctx, c.ID)
+	if err == nil && n >= casework.MostFiles {
+		err = fmt.Errorf("%w: %d files are attached to it already", ErrState, n)
+	}
+	return err
+}
+
+// File is one that is attached to a case; its content is read from the database as it is
+// asked for.
+func (s *Service) File(ctx context.Context, of, id int64) (store.CaseFile, io.Reader, error) {
 	return s.store.File(ctx, of, id)
 }
 

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"io"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -33,11 +34,43 @@ func (t *Tx) AddFile(ctx context.Context, id int64, f *CaseFile, content []byte)
 		id, f.Name, f.Media, len(content), content, f.Author).Scan(&f.ID, &f.At)
 }
 
-// File is one that is attached to a case, with its content.
-func (s *Store) File(ctx context.Context, of, id int64) (f CaseFile, content []byte, err error) {
-	err = s.pool.QueryRow(ctx, "select id, name, media, size, author, at, content from case_files where dropped_at is null and case_id = $1 and id = $2", of, id).
-		Scan(&f.ID, &f.Name, &f.Media, &f.Size, &f.Author, &f.At, &content)
-	return f, content, notFound(err)
+// File is one that is attached to a case; its content is read piece by piece, and ends
+// early where the file is dropped meanwhile.
+func (s *Store) File(ctx context.Context, of, id int64) (f CaseFile, content io.Reader, err error) {
+	rows, err := s.pool.Query(ctx, caseFileSelect+"case_id = $1 and id = $2", of, id)
+	if err == nil {
+		f, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[CaseFile])
+	}
+	return f, &filePieces{ctx: ctx, from: s, id: id}, notFound(err)
+}
+
+// filePiece is how much of a file is read at once.
+const filePiece = 256 << 10
+
+// filePieces reads the content of a file.
+type filePieces struct {
+	ctx  context.Context
+	from *Store
+	id   int64
+	at   int
+	held []byte
+}
+
+// Read implements io.Reader.
+func (p *filePieces) Read(b []byte) (int, error) {
+	if len(p.held) == 0 {
+		err := p.from.pool.QueryRow(p.ctx, "select substring(content from $2 for $3) from case_files where id = $1 and dropped_at is null", p.id, p.at+1, filePiece).Scan(&p.held)
+		if err != nil {
+			return 0, err
+		}
+		p.at += len(p.held)
+		if len(p.held) == 0 {
+			return 0, io.EOF
+		}
+	}
+	n := copy(b, p.held)
+	p.held = p.held[n:]
+	return n, nil
 }
 
 // FileOf is one that is attached to a case, without its content.

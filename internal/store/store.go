@@ -6,6 +6,7 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"log/slog"
 	"net"
@@ -135,7 +136,8 @@ func Lost(err error) bool {
 	case errors.As(err, &connect), errors.As(err, &network) && !network.Timeout():
 		return true
 	}
-	return strings.Contains(err.Error(), "conn closed") || strings.Contains(err.Error(), "unexpected EOF") && strings.Contains(err.Error(), "receive")
+	// A connection that breaks in mid-answer; whoever asks whom is not told of the database.
+	return strings.Contains(err.Error(), "conn closed") || errors.Is(err, io.ErrUnexpectedEOF)
 }
 
 // Full says whether an error is that of a database whose disk is full.
@@ -231,9 +233,23 @@ func (s *Store) analyze(ctx context.Context, tables []string) {
 // Lock holds a further lock to the transaction's end. Whoever holds LockPublish
 // may ask for LockIntake, never the other way round.
 func (t *Tx) Lock(ctx context.Context, lock Lock) error {
-	_, err := t.tx.Exec(ctx, "select pg_advisory_xact_lock($1)", int64(lock))
+	_, err := t.tx.Exec(ctx, fmt.Sprintf("set local lock_timeout = '%ds'", int(longestWait.Seconds())))
+	if err == nil {
+		_, err = t.tx.Exec(ctx, "select from locks where id = $1 for update", int64(lock))
+	}
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && pg.Code == "55P03" {
+		return fmt.Errorf("%w for %s", ErrHeld, longestWait)
+	}
 	return err
 }
+
+// longestWait is for how long work waits for what another service holds; in one service
+// it waits in line without end.
+const longestWait = 5 * time.Minute
+
+// ErrHeld says that another service has not ended its work in time.
+var ErrHeld = errors.New("another service on the same database has held what this waits for")
 
 func notFound(err error) error {
 	if errors.Is(err, pgx.ErrNoRows) {
