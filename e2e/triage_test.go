@@ -33,11 +33,11 @@ func TestAMorningByKeyboard(t *testing.T) {
 	do(t, p.Press("k"), p.Press("k"), p.Press("t"), p.Sees("yours"), p.Press("o"), p.Sees("What is flagged"), p.Press("o"))
 	do(t, p.Press("p"), p.Sees("or until lines come of"), p.Type("[role=dialog] textarea", "Away"), p.Set("[role=dialog] input", "1 Nov 2030"), p.Do("[role=dialog] input", "e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Do("[role=dialog] form", "e.requestSubmit()"))
 	do(t, p.Sees("for a year at the longest"), p.Press("Escape"), p.Until("!document.querySelector('[role=dialog]')"))
-	do(t, p.Press("c"), p.Sees("Comment on case"), p.Type("[role=dialog] textarea", "Called."), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Commented on case"))
+	do(t, p.Press("c"), p.Sees("Comment on "), p.Type("[role=dialog] textarea", "Called."), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Commented on "))
 
 	// Asked of somebody of another desk, who finds it among what they are asked.
-	do(t, p.Press("a"), p.Sees("Ask somebody about case"), p.Until("[...document.querySelectorAll('[role=dialog] option')].some(o => o.value === 'rob')"),
-		p.Do("[role=dialog] select", "e.value = 'rob'; e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Type("[role=dialog] textarea", "Yours?"), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Asked about case"))
+	do(t, p.Press("a"), p.Sees("Ask somebody about "), p.Until("[...document.querySelectorAll('[role=dialog] option')].some(o => o.value === 'rob')"),
+		p.Do("[role=dialog] select", "e.value = 'rob'; e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Type("[role=dialog] textarea", "Yours?"), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Asked about "))
 	assert.Equal(t, 1, want[client.CasePage](t, 200)(s.as("rob").ListCases(ctx, &client.ListCasesParams{Asked: ptr(true)})).Total)
 
 	found, err := p.Axe(axeSource)

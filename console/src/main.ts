@@ -3,6 +3,7 @@ import { createApp } from 'vue'
 
 import App from './App.vue'
 import { Refusal } from './lib/api'
+import { held } from './lib/held'
 import { router } from './lib/router'
 import { applyTheme } from './lib/theme'
 import './style.css'
@@ -19,6 +20,6 @@ const queries = new QueryClient({
   },
 })
 
-const app = createApp(App).use(router).use(VueQueryPlugin, { queryClient: queries })
+const app = createApp(App).directive('held', held).use(router).use(VueQueryPlugin, { queryClient: queries })
 // Nothing asks the service before the page that was meant is known.
 router.isReady().then(() => app.mount('#app'))

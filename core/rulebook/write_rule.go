@@ -350,6 +350,7 @@ func sortedNames(ex map[string]string) []string {
 // PlaceRule writes a rule into the text of a book in the place of the one of
 // that name, or after the last one; a nil definition takes it out. Everything
 // else stays as it stands. The text need not be sound, but readable as YAML.
+// It begins the list of rules anew where there is none, or an empty one.
 func PlaceRule(text, name string, d *RuleDefinition, methods Methods) (string, error) {
 	book, problems := Read([]byte(text), methods)
 	if len(book.Kinds) == 0 && len(problems) > 0 {
@@ -374,6 +375,11 @@ func PlaceRule(text, name string, d *RuleDefinition, methods Methods) (string, e
 		indent = indentOf(lines[start])
 		from, to = end, end
 	default:
+		if i := slices.IndexFunc(lines, noRules.MatchString); i >= 0 { // the key is there
+			lines[i] = "rules:\n"
+			from, to = i+1, i+1
+			break
+		}
 		lines = append(lines, "\n", "rules:\n")
 		from, to = len(lines), len(lines)
 	}
@@ -390,6 +396,9 @@ func PlaceRule(text, name string, d *RuleDefinition, methods Methods) (string, e
 	out = append(out, lines[to:]...)
 	return strings.Join(out, ""), nil
 }
+
+// noRules is the line of a list of rules that has none.
+var noRules = regexp.MustCompile(`^rules:[ \t]*(\[[ \t]*\])?[ \t]*(#.*)?\r?\n?$`)
 
 // OrderRules writes the rules of a text in the order of some names, which must
 // be all of them; each takes the comments right above it along.

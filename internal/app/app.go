@@ -122,6 +122,9 @@ func Run(ctx context.Context, o Options) error {
 	defer func() { stop(); <-working }()
 	go store.Listen(beside, database, func(what string) {
 		live.Tell(notify.Event{Name: "changed", Data: map[string]string{"what": what}})
+		if what == "case_events" {
+			return // nothing is due by it
+		}
 		select {
 		case changed <- struct{}{}:
 		default: // it is going to look anyway

@@ -503,11 +503,16 @@ func settleCleared(ctx context.Context, e *env, desk string) error {
 	if desk != "" {
 		ask.Desk = &desk
 	}
-	r, err := c.SettleCleared(ctx, ask)
-	s, err := read[client.Settled](e, r, err)
-	if err != nil {
-		return err
+	all := client.Settled{Cases: []int64{}, More: true}
+	for all.More { // so many are settled at once
+		r, err := c.SettleCleared(ctx, ask)
+		s, err := read[client.Settled](e, r, err)
+		if err != nil {
+			return err
+		}
+		all = client.Settled{Settled: all.Settled + s.Settled, Cases: append(all.Cases, s.Cases...), More: s.More}
 	}
+	s := all
 	if e.format == "json" {
 		return e.show(s, nil, nil)
 	}

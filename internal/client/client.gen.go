@@ -3183,7 +3183,12 @@ type Scope string
 
 // Settled defines model for Settled.
 type Settled struct {
-	Settled int `json:"settled"`
+	// Cases Which they were; they can be opened again as by undo
+	Cases []int64 `json:"cases"`
+
+	// More There are more than are settled at once
+	More    bool `json:"more"`
+	Settled int  `json:"settled"`
 }
 
 // Solution defines model for Solution.

@@ -145,8 +145,8 @@ func (s *server) SettleCleared(ctx context.Context, r contract.SettleClearedRequ
 			return nil, err
 		}
 	}
-	n, err := s.Review.SettleCleared(ctx, whoAsks(ctx), desk, s.Now())
-	return contract.SettleCleared200JSONResponse{Settled: n}, err
+	settled, more, err := s.Review.SettleCleared(ctx, whoAsks(ctx), desk, s.Now())
+	return contract.SettleCleared200JSONResponse{Settled: len(settled), Cases: append([]int64{}, settled...), More: more}, err
 }
 
 func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail, error) {

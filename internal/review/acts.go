@@ -303,7 +303,7 @@ func (s *Service) each(ctx context.Context, tx *store.Tx, ids []int64, versions 
 		}
 		c := &all[i]
 		if v := versions[id]; v != 0 && v != c.Version {
-			return of(id, ErrChanged)
+			return of(id, s.changed(ctx, tx, id))
 		}
 		e, err := do(c)
 		if err != nil {
@@ -327,6 +327,19 @@ func (s *Service) each(ctx context.Context, tx *store.Tx, ids []int64, versions 
 		return tx.Reclear(ctx, ids) // sweeps have left it alone since
 	}
 	return nil
+}
+
+// changed says by whom a case has changed since it was read.
+func (s *Service) changed(ctx context.Context, tx *store.Tx, id int64) error {
+	e, err := tx.LastEvent(ctx, id)
+	if err != nil {
+		return err
+	}
+	by := e.Author
+	if by == "" {
+		by = "a sweep"
+	}
+	return fmt.Errorf("%w: %s by %s", ErrChanged, e.What, by)
 }
 
 // Wake takes parked cases back whose day has come, or for which lines have. It looks at

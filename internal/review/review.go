@@ -3,6 +3,7 @@ package review
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"sync"
 	"time"
@@ -47,17 +48,17 @@ func MayAct(p store.Person, desk string) bool { return personOf(p).Works(desk) }
 // SettleCleared settles all cases in which nothing is flagged any more, of one
 // desk or, with "", of all on which the person works; those that another has
 // taken are left to that one. It says how many.
-func (s *Service) SettleCleared(ctx context.Context, by store.Person, desk string, at time.Time) (settled int, err error) {
+func (s *Service) SettleCleared(ctx context.Context, by store.Person, desk string, at time.Time) (settled []int64, more bool, err error) {
 	desks := by.Desks
 	switch {
 	case desk != "" && !MayAct(by, desk):
-		return 0, ErrNotYours
+		return nil, false, ErrNotYours
 	case desk != "":
 		desks = []string{desk}
 	case by.Role == people.Lead:
 		desks = nil
 	case by.Role != people.Reviewer:
-		return 0, ErrNotYours
+		return nil, false, ErrNotYours
 	}
 	err = s.store.Do(ctx, 0, func(tx *store.Tx) error {
 		all, err := tx.ClearedCases(ctx, desks)
@@ -72,18 +73,31 @@ func (s *Service) SettleCleared(ctx context.Context, by store.Person, desk strin
 			if c.TakenBy != nil && *c.TakenBy != by.Name && by.Role != people.Lead {
 				continue
 			}
+			if more = len(changed) == MostAtOnce; more {
+				break
+			}
+			was, err := plain(c)
+			if err != nil {
+				return err
+			}
+			u := undo{was, c.ParkedAt, c.Due, by.Name, "settled", s.now(), c.Version + 1}
 			c.State, c.Finding, c.SettledBy, c.SettledAt = casework.Settled, &finding, &by.Name, &at
-			c.Asked, c.ParkedTo, c.ParkedFor, c.ParkedAt, c.Undo = nil, nil, nil, nil, nil
+			c.Asked, c.ParkedTo, c.ParkedFor, c.ParkedAt = nil, nil, nil, nil
+			if c.Undo, err = json.Marshal(u); err != nil {
+				return err
+			}
 			changed = append(changed, c)
 			events = append(events, store.NewCaseEvent{Case: c, Author: by.Name, What: "settled", Text: finding})
 		}
-		settled = len(changed)
+		for _, c := range changed {
+			settled = append(settled, c.ID)
+		}
 		if err := tx.UpdateCases(ctx, changed); err != nil {
 			return err
 		}
 		return tx.AddCaseEvents(ctx, events)
 	})
-	return settled, err
+	return settled, more, err
 }
 
 // Detail finds a case, as somebody sees it.

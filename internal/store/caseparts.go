@@ -160,3 +160,13 @@ func (t *Tx) DropTodo(ctx context.Context, id int64) error {
 	_, err := t.tx.Exec(ctx, "delete from case_todos where id = $1", id)
 	return err
 }
+
+// LastEvent is what is last in the trail of a case.
+func (t *Tx) LastEvent(ctx context.Context, id int64) (e CaseEvent, err error) {
+	rows, err := t.tx.Query(ctx, "select at, author, what, text from case_events where case_id = $1 order by id desc limit 1", id)
+	if err != nil {
+		return e, err
+	}
+	e, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[CaseEvent])
+	return e, notFound(err)
+}

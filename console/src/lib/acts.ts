@@ -9,7 +9,7 @@ export type Act = Schemas['CaseAct']
 export type ActName = Act['do']
 
 /** Cases that something is to be done to, as they were read. */
-export type Chosen = { id: number; version?: number; desk?: string; cleared?: boolean }
+export type Chosen = { id: number; name?: string; version?: number; desk?: string; cleared?: boolean }
 
 /** What the dialog asks about, if it is open. */
 export const asking = shallowRef<{ do: ActName; cases: Chosen[] }>()
@@ -34,11 +34,17 @@ const did: Record<ActName, string> = {
   reopen: 'Opened again',
 }
 
+/** Cases in words: one by whom it is of, several by how many they are. */
+export const casesWords = (cases: { id: number; name?: string }[]) =>
+  cases.length === 1
+    ? `${cases[0].name ? `${cases[0].name}, case` : 'case'} ${cases[0].id}`
+    : countWords(cases.length, 'case')
+
 /** Says what was done to how many, with a way back where there is one. */
-export function tell(what: ActName, cases: number[], more = '') {
+export function tell(what: ActName, cases: { id: number; name?: string }[], more = '') {
   told.value = {
-    words: `${did[what]} ${cases.length === 1 ? `case ${cases[0]}` : countWords(cases.length, 'case')}${more}`,
-    cases: what === 'comment' ? [] : cases,
+    words: `${did[what]} ${casesWords(cases)}${more}`,
+    cases: what === 'comment' ? [] : cases.map((c) => c.id),
     until: Date.now() + undoable,
   }
 }
@@ -62,11 +68,7 @@ export function useActs() {
     onSuccess: (list, a) => {
       put(list)
       asking.value = undefined
-      tell(
-        a.do,
-        list.map((c) => c.id),
-        a.finding ? ` as ${a.finding}` : '',
-      )
+      tell(a.do, list, a.finding ? ` as ${a.finding}` : '')
     },
     onSettled: again,
   })

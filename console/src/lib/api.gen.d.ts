@@ -2443,6 +2443,10 @@ export interface components {
         };
         Settled: {
             settled: number;
+            /** @description Which they were; they can be opened again as by undo */
+            cases: number[];
+            /** @description There are more than are settled at once */
+            more: boolean;
         };
         PeriodState: {
             /** @description Why its verdicts are out of date, where they are */

@@ -15,14 +15,14 @@ const service = vi.hoisted(() => {
   globalThis.fetch = (async (request: Request) => {
     const path = new URL(request.url).pathname
     s.asked.push({ method: request.method, path })
-    if (request.method === 'GET') return Response.json({ id: Number(path.split('/')[3]), version: 7 })
+    if (request.method === 'GET') return Response.json({ id: Number(path.split('/')[3]), version: 7, case: { id: Number(path.split('/')[3]) } })
     await s.hold
     return s.refuse
       ? Response.json(
           { type: 'urn:oskel:changed', title: 'Changed', status: 412, detail: 'Moved on.' },
           { status: 412 },
         )
-      : Response.json({ id: Number(path.split('/')[3]), version: 8 })
+      : Response.json({ id: Number(path.split('/')[3]), version: 8, case: { id: Number(path.split('/')[3]) } })
   }) as typeof fetch
   return s
 })

@@ -59,7 +59,7 @@ export function useCase(id: Ref<number>, done: (step: Step) => void) {
         refresh(queries, 'exceptions')
         refresh(queries, 'overview')
       }
-      tell(step.do, [step.id], step.do === 'settle' ? ` as ${step.finding}` : '')
+      tell(step.do, [detail.case], step.do === 'settle' ? ` as ${step.finding}` : '')
       if (step.id === id.value) done(step)
     },
     onError: (_, step) => queries.invalidateQueries({ queryKey: ['case', step.id] }),

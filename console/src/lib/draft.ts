@@ -151,10 +151,15 @@ export function useDraft() {
 
   const settled = ref('') // what is checked, once the hand rests
   let pause: ReturnType<typeof setTimeout> | undefined
-  watch(text, (v) => {
-    clearTimeout(pause)
-    pause = setTimeout(() => (settled.value = v), settled.value ? 200 : 0)
-  })
+  // At once too: a draft that was looked at before is there before anything is watched.
+  watch(
+    text,
+    (v) => {
+      clearTimeout(pause)
+      pause = setTimeout(() => (settled.value = v), settled.value ? 200 : 0)
+    },
+    { immediate: true },
+  )
   const check = useQuery({
     queryKey: computed(() => ['check', settled.value]),
     queryFn: () => need(api.POST('/api/rulebook/check', { body: { text: settled.value } })),

@@ -2,10 +2,12 @@
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 
+import { useLive } from '@/lib/live'
 import CaseView from '@/parts/CaseView.vue'
 
 const route = useRoute()
 const id = computed(() => Number(route.params.id))
+useLive(['case_events', 'sweeps'], 'case')
 </script>
 
 <template>

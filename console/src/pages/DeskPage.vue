@@ -2,11 +2,12 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
 
-import { told, useActs, type ActName } from '@/lib/acts'
+import { tell, told, useActs, type ActName } from '@/lib/acts'
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords, dayWords, numberWords } from '@/lib/format'
 import { useChoices } from '@/lib/choices'
 import { useDesk } from '@/lib/desk'
+import { useLive } from '@/lib/live'
 import { useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useSession } from '@/lib/session'
@@ -26,7 +27,8 @@ const { person } = useSession()
 const queries = useQueryClient()
 const choices = useChoices()
 const { selected, open } = useSelected('id')
-const at = ref(-1) // the case that keys are for
+const at = ref<number>() // the case in the list that has the focus, by its number
+const place = ref(-1) // where it stood, for when it is gone
 const {
   desk: deskName,
   state,
@@ -58,7 +60,14 @@ const mayAct = computed(
 )
 const settleCleared = useMutation({
   mutationFn: () => need(api.POST('/api/cases/cleared', { body: deskName.value ? { desk: deskName.value } : {} })),
-  onSuccess: () => refresh(queries, 'cases', 'case'),
+  onSuccess: (done) => {
+    tell(
+      'settle',
+      done.cases.map((id) => ({ id, name: cases.value.find((c) => c.id === id)?.name })),
+      ' as cleared',
+    )
+    return refresh(queries, 'cases', 'case')
+  },
 })
 const stateText = (c: Schemas['Case']) => {
   switch (c.state) {
@@ -82,25 +91,69 @@ const choose = (id: number) => {
 }
 const { start, undo, act: acts } = useActs()
 const picked = computed(() => cases.value.filter((c) => chosen.value.has(c.id)))
+/** What keys are for: the case that is open beside the list, else the one in the list that has the focus. */
+const inView = computed(() => Number(selected.value) || at.value)
+const focused = computed(() => cases.value.find((c) => c.id === inView.value))
 function act(what: ActName) {
-  const one = cases.value[at.value] ?? cases.value.find((c) => String(c.id) === selected.value)
-  const of = picked.value.length ? picked.value : one ? [one] : []
+  const of = picked.value.length ? picked.value : focused.value ? [focused.value] : []
   start(
     what,
-    of.map(({ id, version, desk, cleared }) => ({ id, version, desk, cleared })),
+    of.map(({ id, name, version, desk, cleared }) => ({ id, name, version, desk, cleared })),
   )
 }
 watch(told, (t) => t && (chosen.value = new Set()))
+const row = (id: number) => document.querySelector<HTMLElement>(`[data-row="${id}"]`)
 async function step(by: number) {
-  at.value = Math.min(cases.value.length - 1, Math.max(0, at.value + by))
+  const from = cases.value.findIndex((c) => c.id === inView.value)
+  // One that has gone is stepped on from where it stood.
+  const to = from >= 0 ? from + by : by > 0 ? place.value : place.value - 1
+  const next = cases.value[Math.min(cases.value.length - 1, Math.max(0, to))]
+  if (!next) return
+  at.value = next.id
+  if (selected.value) selected.value = String(next.id)
   await nextTick()
-  document.querySelectorAll<HTMLElement>('[data-row]')[at.value]?.focus()
-  if (selected.value && cases.value[at.value]) selected.value = String(cases.value[at.value].id)
+  row(next.id)?.focus()
 }
+function focusOn(id: number, i: number) {
+  at.value = id
+  place.value = i
+}
+
+// Where the case in focus leaves the list, by one's own act or another's, the focus goes to
+// where it stood, so that the keyboard goes on; nothing is done to what comes there. Who took
+// it away is said, unless one did so oneself.
+const gone = ref('')
+watch(cases, async (now, before) => {
+  const was = before.find((c) => c.id === at.value)
+  if (!was || now.some((c) => c.id === was.id)) {
+    const i = now.findIndex((c) => c.id === at.value)
+    if (i >= 0) place.value = i
+    return
+  }
+  const lost = !document.activeElement || document.activeElement === document.body || !!row(was.id)
+  const own = told.value?.cases.includes(was.id)
+  at.value = undefined
+  place.value = before.indexOf(was)
+  await nextTick()
+  if (own && (lost || document.activeElement === document.body) && !selected.value) {
+    const next = now[Math.min(place.value, now.length - 1)]
+    if (next) row(next.id)?.focus()
+  }
+  if (own) return
+  try {
+    const { case: c } = await need(api.GET('/api/cases/{id}', { params: { path: { id: was.id } } }))
+    const by = c.state === 'settled' ? c.settled_by : c.taken_by
+    gone.value = `${was.name}, case ${was.id}: ${c.state}${by ? ` by ${by}` : ''}.`
+  } catch {
+    gone.value = `${was.name}, case ${was.id}, is not on this list any more.`
+  }
+})
+watch([query, told], () => (gone.value = ''))
+useLive(['case_events', 'sweeps'], 'cases', 'case')
 const { help } = useTriage({
   step: (by) => void step(by),
-  open: () => cases.value[at.value] && open(cases.value[at.value].id),
-  choose: () => cases.value[at.value] && choose(cases.value[at.value].id),
+  open: () => focused.value && open(focused.value.id),
+  choose: () => focused.value && choose(focused.value.id),
   act,
   undo: () => told.value?.cases.length && undo.mutate(told.value.cases),
 })
@@ -203,6 +256,7 @@ const { help } = useTriage({
       </dl>
       <TogetherBar :cases="picked" @none="chosen = new Set()" />
       <p v-if="acts.error.value && !picked.length" role="alert" class="px-4 text-red">{{ acts.error.value.message }}</p>
+      <p v-if="gone" role="status" class="px-4 pb-2 text-muted">{{ gone }}</p>
       <StateNote v-if="!page" :loading="isPending" :error="error" @retry="refetch()" />
       <StateNote
         v-else-if="!cases.length"
@@ -235,7 +289,7 @@ const { help } = useTriage({
               />
             </label>
             <button
-              data-row
+              :data-row="c.id"
               class="grid min-h-10 w-full min-w-0 !-outline-offset-2 items-center gap-x-4 px-4 py-1.5 text-left hover:bg-tide-soft max-sm:gap-y-0.5"
               :class="[
                 selected === String(c.id) ? 'bg-tide-soft' : '',
@@ -244,7 +298,7 @@ const { help } = useTriage({
                   : 'sm:grid-cols-[92px_minmax(0,1fr)_250px] xl:grid-cols-[92px_minmax(0,1fr)_116px_250px]',
               ]"
               :aria-expanded="selected === String(c.id)"
-              @focus="at = i"
+              @focus="focusOn(c.id, i)"
               @click="open(c.id)"
               @keydown.down.prevent="stepRow($event, 1)"
               @keydown.up.prevent="stepRow($event, -1)"

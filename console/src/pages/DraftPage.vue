@@ -38,18 +38,15 @@ const name = computed(() => (names.value.includes(chosen.value) ? chosen.value :
 const definition = ref<Definition>()
 const placed = ref('') // the name under which the definition stands in the text
 const writing = ref(0)
-watch(
-  [name, rules],
-  () => {
-    const found = rules.value.find((r) => r.name === name.value)?.definition
-    if (!found || writing.value) return
-    if (placed.value !== name.value || sound.value) {
-      definition.value = structuredClone(JSON.parse(JSON.stringify(found)))
-      placed.value = name.value
-    }
-  },
-  { immediate: true },
-)
+function show() {
+  const found = rules.value.find((r) => r.name === name.value)?.definition
+  if (!found || writing.value) return
+  if (placed.value !== name.value || sound.value) {
+    definition.value = structuredClone(JSON.parse(JSON.stringify(found)))
+    placed.value = name.value
+  }
+}
+watch([name, rules], show, { immediate: true })
 const { edit, trouble } = useEdits(text, draft.change)
 const place = (name: string, rule?: Definition) => (from: string) =>
   need(api.POST('/api/rulebook/rule', { body: { text: from, name, rule } })).then((out) => out.text)
@@ -88,8 +85,20 @@ async function add(from?: Definition) {
   placed.value = fresh
   chosen.value = fresh
 }
+// What was taken away can be put back while one is on the page and nothing else was changed.
+const before = ref<{ words: string; text: string; after: string }>()
+watch(text, (now) => before.value && now !== before.value.after && (before.value = undefined))
+function putBack() {
+  if (before.value) draft.change(before.value.text)
+  before.value = undefined
+  placed.value = ''
+  show() // what was checked may be what is there again
+}
 async function remove() {
+  const was = text.value
+  const title = titles.value[placed.value] ?? placed.value
   if (!(await edit(place(placed.value)))) return
+  before.value = { words: `${title} is deleted from the draft.`, text: was, after: text.value }
   placed.value = ''
   definition.value = undefined
   chosen.value = ''
@@ -112,7 +121,9 @@ function turn(name: string, on: boolean) {
 const isOn = (name: string) => rules.value.find((r) => r.name === name)?.on !== false
 
 const faults = computed(() => report.value?.problems ?? [])
-const ruleFaults = computed(() => faults.value.filter((f) => f.where?.startsWith(`rules.${placed.value}`)))
+const ruleFaults = computed(() =>
+  faults.value.filter((f) => definition.value && f.where?.startsWith(`rules.${placed.value}`)),
+)
 const otherFaults = computed(() => faults.value.filter((f) => !ruleFaults.value.includes(f)))
 const changed = computed(() => {
   const words = report.value?.differences ?? []
@@ -158,8 +169,10 @@ async function published(revision: number) {
 }
 const done = ref(0)
 async function discard() {
+  const was = text.value
   placed.value = ''
   await draft.drop()
+  before.value = { words: 'The draft is discarded.', text: was, after: text.value }
 }
 const words = computed(() => rules.value.find((r) => r.name === placed.value)?.words)
 const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
@@ -199,12 +212,16 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
           {{ draft.trouble.value ? '' : draft.kept.value ? (draft.version.value ? 'saved' : '') : 'saving …' }}
         </p>
         <span class="ml-auto flex gap-2">
-          <button v-if="draft.version.value" class="button" @click="discard">Discard</button>
+          <button v-if="draft.version.value" class="button mr-6" @click="discard">Discard draft</button>
           <button class="button-main" :disabled="!sound || !differs" @click="openPublish">Publish …</button>
         </span>
       </div>
       <p v-if="draft.trouble.value || trouble" role="alert" class="mt-2 text-red">
         {{ draft.trouble.value || trouble }}
+      </p>
+
+      <p v-if="before" role="status" class="mt-2 flex items-center gap-3">
+        {{ before.words }} <button class="button" @click="putBack">Undo</button>
       </p>
 
       <ul v-if="otherFaults.length && as !== 'file'" class="mt-2 rounded border border-red p-2 text-small" role="alert">
@@ -266,6 +283,13 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
               <button class="text-red hover:underline" @click="remove">Delete this rule</button>
             </p>
           </template>
+          <p v-else-if="draft.check.isFetching.value || !report" class="text-muted" role="status">
+            Reading the draft …
+          </p>
+          <p v-else-if="faults.length" class="text-muted">
+            The draft has errors, so that its rules cannot be shown as forms.
+            <button class="text-tide hover:underline" @click="as = 'file'">Edit it as a file</button>
+          </p>
           <p v-else-if="!names.length" class="text-muted">There is no rule yet. Make the first one.</p>
         </section>
         <RehearsalView

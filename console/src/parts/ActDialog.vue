@@ -3,9 +3,8 @@ import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 
-import { asking, useActs, type Act } from '@/lib/acts'
+import { asking, casesWords, useActs, type Act } from '@/lib/acts'
 import { api, need } from '@/lib/api'
-import { countWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import DateField from './DateField.vue'
 import FindingForm from './FindingForm.vue'
@@ -44,10 +43,7 @@ const heads: Record<Act['do'], string> = {
   settle: 'Settle',
   reopen: 'Open again',
 }
-const count = computed(() => {
-  const n = asking.value?.cases ?? []
-  return n.length === 1 ? `case ${n[0].id}` : countWords(n.length, 'case')
-})
+const count = computed(() => casesWords(asking.value?.cases ?? []))
 const textLabel = computed(
   () =>
     ({

@@ -41,7 +41,9 @@ watch(
 // What was read is what is changed: another's change in between is told.
 const here = computed(() => ({ id: data.value?.case.id ?? props.id, version: data.value?.case.version }))
 const begin = (what: ActName) =>
-  start(what, [{ ...here.value, desk: data.value?.case.desk, cleared: data.value?.case.cleared }])
+  start(what, [
+    { ...here.value, name: data.value?.case.name, desk: data.value?.case.desk, cleared: data.value?.case.cleared },
+  ])
 function settle() {
   const { finding, ...more } = given.value
   if (finding) act.mutate({ ...here.value, do: 'settle', finding, ...more, note: note.value })

@@ -23,6 +23,9 @@ const yardsticks = [
   { text: 'the total', value: 'overall(OF)' },
   { text: "all peers' median", value: 'peers(OF, median)' },
 ]
+/** A yardstick of one measure, said of another: its name alone, not where it is part of a longer one. */
+const ofMeasure = (against: string, from?: string, to?: string) =>
+  from ? against.replace(new RegExp(`(?<![\\w.])${from}(?![\\w.])`, 'g'), to ?? '') : against
 const yardstickOf = (v: string) => v.replace('OF', d.value.of ?? '')
 function setAgainst(against: string) {
   set({ against: against || undefined, as: against ? (d.value.as ?? 'ratio') : undefined })
@@ -62,7 +65,7 @@ function addBand() {
     <MeasureSelect
       label="Measure"
       :model-value="d.of"
-      @update:model-value="(v) => set({ of: v, against: d.against?.replaceAll(d.of ?? '', v ?? '') })"
+      @update:model-value="(v) => set({ of: v, against: d.against && ofMeasure(d.against, d.of, v) })"
     />
     <span class="text-muted">against</span>
     <select

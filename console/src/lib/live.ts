@@ -1,0 +1,41 @@
+import { useQueryClient } from '@tanstack/vue-query'
+import { onBeforeUnmount, onMounted } from 'vue'
+
+import { refresh } from './refresh'
+
+/** So long, in milliseconds, changes are gathered before what is shown is asked for anew. */
+const gathers = 700
+
+/**
+ * Has what is shown of some keys follow what others do: whenever the service tells of a
+ * change of one of the tables, and whenever the page is looked at again after it was away.
+ */
+export function useLive(tables: string[], ...keys: string[]) {
+  const queries = useQueryClient()
+  let told: EventSource | undefined
+  let waiting: ReturnType<typeof setTimeout> | undefined
+  let missed = false // while nobody looked
+  function ask() {
+    waiting = undefined
+    missed = document.hidden
+    if (!missed) void refresh(queries, ...keys)
+  }
+  function changed(e: MessageEvent<string>) {
+    const { what } = JSON.parse(e.data) as { what: string }
+    if (what === 'all' || tables.includes(what)) waiting ??= setTimeout(ask, gathers)
+  }
+  function looked() {
+    if (missed && !document.hidden) ask()
+  }
+  onMounted(() => {
+    document.addEventListener('visibilitychange', looked)
+    if (typeof EventSource === 'undefined') return
+    told = new EventSource('/api/changes')
+    told.addEventListener('changed', changed)
+  })
+  onBeforeUnmount(() => {
+    document.removeEventListener('visibilitychange', looked)
+    clearTimeout(waiting)
+    told?.close()
+  })
+}
