@@ -59,10 +59,10 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
       Skip to the content
     </a>
     <header
-      class="flex shrink-0 items-center gap-1 border-line print:hidden bg-sunk max-md:border-b max-md:px-1 md:sticky md:top-0 md:h-screen md:w-[136px] md:flex-col md:items-stretch md:border-r md:px-2 md:py-3"
+      class="flex shrink-0 items-center gap-1 border-line print:hidden bg-sunk max-md:flex-wrap max-md:gap-0 max-md:border-b max-md:px-1 md:sticky md:top-0 md:h-screen md:w-[136px] md:flex-col md:items-stretch md:border-r md:px-2 md:py-3"
     >
       <div class="px-2 pb-3 text-lead font-bold tracking-tight max-md:hidden">Oskel</div>
-      <nav aria-label="Sections" class="flex min-w-0 max-md:flex-1 max-md:overflow-x-auto md:flex-col md:gap-0.5">
+      <nav aria-label="Sections" class="flex min-w-0 max-md:w-full max-md:justify-between md:flex-col md:gap-0.5">
         <RouterLink
           v-for="s in sections"
           :key="s.path"

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from '@tanstack/vue-query'
-import { computed, nextTick, ref } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
 import { dayWords, shortPeriod } from '@/lib/format'
@@ -19,6 +19,14 @@ const queries = useQueryClient()
 const tall = 34
 const most = computed(() => Math.max(8, ...periods.value.map(total)))
 const total = (p: Schemas['PeriodState']) => Object.values(p.grades).reduce((a, b) => a + b, 0)
+// Grades differ by pattern and order as well as by colour: the most serious full, the next
+// striped, those after it in outline.
+const pattern = (g: Schemas['Grade'], i: number) => {
+  const colour = toneColour(g.tone)
+  if (i === 0) return { background: colour }
+  if (i === 1) return { background: `repeating-linear-gradient(135deg, ${colour} 0 2px, transparent 2px 4px)` }
+  return { boxShadow: `inset 0 0 0 1px ${colour}` }
+}
 const height = (n: number) => Math.max(n > 0 ? 2 : 0, (n / most.value) * tall)
 
 const stateWords: Record<string, string> = {
@@ -44,6 +52,18 @@ async function move(by: number) {
 }
 
 const chosen = computed(() => periods.value.find((p) => p.period === period.value))
+
+// The chosen period is in sight, however narrow the strip.
+watch(
+  [period, periods],
+  async () => {
+    await nextTick()
+    const of = group.value
+    const at = of?.querySelector<HTMLElement>('[aria-checked="true"]')
+    if (of && at) of.scrollLeft = at.offsetLeft - of.offsetLeft - (of.clientWidth - at.offsetWidth) / 2
+  },
+  { immediate: true, flush: 'post' },
+)
 
 // While a sweep is under way it says how far it is, and can be stopped: nothing is
 // recorded then.
@@ -76,7 +96,7 @@ const sweep = useMutation({
 <template>
   <section
     aria-label="Periods"
-    class="sticky top-0 z-10 flex min-h-[76px] items-end gap-4 border-b border-line bg-paper px-4 pt-2 pb-1.5"
+    class="sticky top-0 z-10 flex min-h-[76px] items-end gap-4 border-b border-line bg-paper px-4 pt-2 pb-1.5 max-sm:static max-sm:flex-wrap max-sm:gap-y-1"
   >
     <select
       v-if="grains.length > 1"
@@ -92,7 +112,7 @@ const sweep = useMutation({
       ref="group"
       role="radiogroup"
       aria-label="Period"
-      class="flex items-end gap-1 overflow-x-auto"
+      class="flex items-end gap-1 overflow-x-auto max-sm:w-full"
       @keydown.left.prevent="move(-1)"
       @keydown.right.prevent="move(1)"
       @keydown.home.prevent="move(-99)"
@@ -109,6 +129,7 @@ const sweep = useMutation({
         class="group flex min-w-12 shrink-0 flex-col items-center rounded px-1 pt-1 aria-checked:bg-tide-soft"
         @click="choose(p.period)"
       >
+        <span class="figures text-small leading-none text-muted" aria-hidden="true">{{ total(p) || '\u00a0' }}</span>
         <span class="flex w-6 flex-col justify-end" :style="{ height: tall + 'px' }">
           <span
             v-if="p.state === 'unswept' || p.state === 'no lines'"
@@ -117,11 +138,11 @@ const sweep = useMutation({
           ></span>
           <template v-else>
             <span
-              v-for="g in [...grades].reverse()"
+              v-for="(g, i) in [...grades].reverse()"
               :key="g.name"
               class="block"
               :class="p.state === 'stale' ? 'opacity-45' : ''"
-              :style="{ height: height(p.grades[g.name] ?? 0) + 'px', background: toneColour(g.tone) }"
+              :style="{ height: height(p.grades[g.name] ?? 0) + 'px', ...pattern(g, grades.length - 1 - i) }"
             ></span>
             <span class="block h-px bg-muted"></span>
           </template>
@@ -136,7 +157,10 @@ const sweep = useMutation({
     </div>
     <p v-else-if="query.isPending.value" class="pb-2 text-muted">Reading the periods…</p>
     <p v-else class="pb-2 text-muted">No lines have come in yet.</p>
-    <div v-if="period" class="ml-auto flex flex-col items-end gap-1 pb-0.5 whitespace-nowrap max-sm:hidden">
+    <div
+      v-if="period"
+      class="ml-auto flex flex-col items-end gap-1 pb-0.5 whitespace-nowrap max-sm:order-first max-sm:ml-0 max-sm:w-full max-sm:flex-row max-sm:items-center max-sm:justify-between"
+    >
       <div>
         <span class="text-lead font-semibold">{{ label }}</span>
         <span class="ml-2 text-small" :class="state === 'stale' ? 'text-amber' : 'text-muted'">{{
