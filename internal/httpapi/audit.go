@@ -2,6 +2,7 @@ package httpapi
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -30,7 +31,7 @@ var audited = map[string]string{
 	"CreatePerson": "added an account", "ChangePerson": "changed an account", "ClosePerson": "closed an account",
 	"PublishRevision": "published", "RestoreRevision": "published an earlier revision", "TurnDial": "turned a dial", "RestyleGrade": "restyled a grade",
 	"CreateIntake": "loaded a file", "TakeBackIntake": "took an intake back", "CreateSweep": "swept", "ClosePeriod": "closed a period", "ReopenPeriod": "opened a closed period",
-	"ExportTable": "exported figures", "ExportExceptions": "exported exceptions", "ExportExceptionFile": "exported exceptions", "ExportAudit": "exported the audit", "ExportReport": "exported a report", "GetCaseFile": "fetched a file of a case", "MakeBackup": "made a backup", "Restore": "restored a backup",
+	"ExportTable": "exported figures", "ExportExceptions": "exported exceptions", "ExportExceptionFile": "exported exceptions", "ExportAudit": "exported the audit", "ExportReport": "exported a report", "GetCaseFile": "fetched a file of a case", "MakeBackup": "made a backup", "CreateAbsence": "noted an absence", "DropAbsence": "took an absence back", "Restore": "restored a backup",
 }
 
 // audit keeps what is done, with what did it: the transaction that does the work
@@ -143,8 +144,36 @@ func about(request any) string {
 		return r.Params.Measures + ", " + r.Params.Period
 	case contract.ExportExceptionsRequestObject:
 		return r.Params.Period
+	case contract.ExportExceptionFileRequestObject:
+		return parametersOf(r.Params)
+	case contract.ExportReportRequestObject:
+		return parametersOf(r.Params)
+	case contract.ExportAuditRequestObject:
+		return parametersOf(r.Params)
+	case contract.GetCaseFileRequestObject:
+		return fmt.Sprintf("case %d, file %d", r.Id, r.File)
+	case contract.CreateAbsenceRequestObject:
+		return strings.TrimPrefix(fmt.Sprintf("%s, %s to %s", or(r.Body.Person, ""), r.Body.First.Format("2006-01-02"), r.Body.Last.Format("2006-01-02")), ", ")
+	case contract.DropAbsenceRequestObject:
+		return strconv.FormatInt(r.Id, 10)
 	}
 	return ""
+}
+
+// parametersOf says by what something was asked for: those that are stated.
+func parametersOf(params any) string {
+	text, err := json.Marshal(params)
+	stated := map[string]any{}
+	if err != nil || json.Unmarshal(text, &stated) != nil {
+		return ""
+	}
+	var out []string
+	for _, name := range slices.Sorted(maps.Keys(stated)) {
+		if v := stated[name]; v != nil && v != "" && v != false {
+			out = append(out, fmt.Sprintf("%s %v", name, v))
+		}
+	}
+	return strings.Join(out, ", ")
 }
 
 // auditPage is how many entries are given at once.

@@ -2,11 +2,14 @@ package httpapi
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -14,6 +17,8 @@ import (
 	"oskel/core/words"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/notify"
+	"oskel/internal/people"
+	"oskel/internal/store"
 	"oskel/internal/sweep"
 )
 
@@ -33,7 +38,7 @@ const longestStream = 10 * time.Minute
 
 // stillThere is how often a stream says that it is: what stands between would end one in
 // which nothing happens.
-const stillThere = 20 * time.Second
+const stillThere = 10 * time.Second
 
 // ListChanges tells what happens, until who asks has left.
 func (s *server) ListChanges(ctx context.Context, _ contract.ListChangesRequestObject) (contract.ListChangesResponseObject, error) {
@@ -41,7 +46,8 @@ func (s *server) ListChanges(ctx context.Context, _ contract.ListChangesRequestO
 	if errors.Is(err, notify.ErrFull) {
 		return nil, fail(http.StatusTooManyRequests, "busy", "%s.", words.UpperFirst(err.Error()))
 	}
-	return stream{ctx.(*gin.Context).Request.Context(), events, leave}, err
+	c, _ := ctx.(*gin.Context)
+	return stream{c.Request.Context(), events, leave, func() bool { return s.still(c) }}, err
 }
 
 // stream is a stream of server-sent events.
@@ -49,6 +55,37 @@ type stream struct {
 	asked  context.Context
 	events <-chan notify.Event
 	leave  func()
+	still  func() bool // whoever listens may
+}
+
+// still says whether who asks is still signed in, by the same session or token.
+func (s *server) still(c *gin.Context) bool {
+	ctx := store.Quickly(c.Request.Context())
+	var err error
+	if tokenOf(c) != nil {
+		_, _, err = s.People.ByToken(ctx, strings.TrimPrefix(c.Request.Header.Get("Authorization"), "Bearer "))
+	} else {
+		_, err = s.People.InSession(ctx, whoAsks(c).Name, s.sessions.GetInt(ctx, "generation"))
+		if err == nil {
+			err = s.inSession(c)
+		}
+	}
+	return err == nil || !errors.Is(err, people.ErrWrong) && !errors.Is(err, store.ErrNotFound)
+}
+
+// inSession says whether the session of a request is still kept.
+func (s *server) inSession(c *gin.Context) error {
+	_, found, err := s.Sessions.Find(hashed(s.sessions.Token(c.Request.Context())))
+	if err == nil && !found {
+		err = store.ErrNotFound
+	}
+	return err
+}
+
+// hashed is how the session store keeps a token.
+func hashed(token string) string {
+	sum := sha256.Sum256([]byte(token))
+	return base64.RawURLEncoding.EncodeToString(sum[:])
 }
 
 // VisitListChangesResponse implements the contract's answer.
@@ -75,6 +112,9 @@ func (s stream) VisitListChangesResponse(w http.ResponseWriter) error {
 		case <-end:
 			return nil
 		case <-tick.C:
+			if !s.still() {
+				return nil
+			}
 			text = ": still there\n\n"
 		case e, more := <-s.events:
 			if !more {
