@@ -81,7 +81,7 @@ func TestClearedCasesAreSettledAndUndone(t *testing.T) {
 	s.load("feed", "sales", salesHead+"2026-10-05,A1,R3,1000,100\n", replace("2026-10"))
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/desk"), p.ClickText("Settle 1 cleared case"), p.Sees(" as cleared"), p.ClickText("Undo"), p.Sees("Settle 1 cleared case"))
+	do(t, p.SignIn("lea", password), p.Go("/desk"), p.ClickText("Settle 1 cleared case"), p.Sees(" as cleared"), p.Until("!document.body.innerText.includes('Settle 1 cleared')"), p.ClickText("Undo"), p.Sees("Settle 1 cleared case"))
 	assert.Equal(t, 3, want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Total)
 }
 

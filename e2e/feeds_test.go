@@ -37,8 +37,7 @@ func TestFeedsForOtherPrograms(t *testing.T) {
 	s := small(t)
 	s.publish(smallBook+"sweeps: [{each: month, after: 2 working days}]\n", 1)
 	s.sweep("2026-10")
-	s.as("rea")
-	token := s.tokens["rea"]
+	token := s.scoped("rea", "read", 1)
 	code, body, head := s.plain(t, "/api/feeds/calendar.ics?token="+token, "")
 	require.Equal(t, 200, code, body)
 	assert.Contains(t, head.Get("Content-Type"), "text/calendar")

@@ -41,7 +41,7 @@ func TestBrokenFilesAreRefusedWhole(t *testing.T) {
 		{"no header", "feed", "sales", "2026-10-05,A1,R1,5,4\n", 1, "2026-10-05", "", "not a column that is taken in"},
 		{"a column missing", "feed", "sales", "day,rep,net\n2026-10-05,R1,5\n", 1, "cost", "", "the header lacks this column"},
 		{"a column twice", "feed", "sales", "day,rep,net,net,cost\n", 1, "net", "", "there twice"},
-		{"semicolons", "feed", "sales", "day;order_no;rep;net;cost\n2026-10-05;A1;R1;5;4\n", 1, "day", "", "separated by semicolons"},
+		{"semicolons", "feed", "sales", "day;order_no;rep;net;cost\n2026-10-05;A1;R1;5;4\n", 1, "", "", "separated by semicolons"},
 		{"an open quotation mark", "feed", "sales", salesHead + "2026-10-05,\"A1,R1,5,4\n", 2, "", "", "quotation mark"},
 		{"an empty file", "feed", "sales", "", 0, "", "", "the file is empty; expected a header"},
 		{"a header alone", "feed", "sales", salesHead, 0, "", "", "a header and no rows"},

@@ -79,8 +79,8 @@ func TestALeadsCloseInTheConsole(t *testing.T) {
 
 	// The first is handed to a member, who settles it; the rest is settled and parked.
 	do(t, section(p, "desk"), p.Until("document.querySelectorAll('[data-row]').length > 1"), p.Press("j"), p.Press("h"), p.Sees("To a member of the desk"),
-		p.Until("[...document.querySelectorAll('[role=dialog] option')].some((o) => o.value === 'lea')"), p.Do("[role=dialog] select", "e.value = 'lea'; e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Handed over case"))
-	do(t, p.Until("!document.querySelector('[role=dialog]')"), p.Press("p"), p.Sees("or until lines come of"), p.Set("[role=dialog] input", "1 Jun 2027"), p.Type("[role=dialog] textarea", "The price list of June"), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Parked case"), p.Until("!document.querySelector('[role=dialog]')"))
+		p.Until("[...document.querySelectorAll('[role=dialog] option')].some((o) => o.value === 'lea')"), p.Do("[role=dialog] select", "e.value = 'lea'; e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Handed over"))
+	do(t, p.Until("!document.querySelector('[role=dialog]')"), p.Press("p"), p.Sees("or until lines come of"), p.Set("[role=dialog] input", "1 Jun 2027"), p.Type("[role=dialog] textarea", "The price list of June"), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Parked Cato"), p.Until("!document.querySelector('[role=dialog]')"))
 	waiting := func() (n int) {
 		for _, x := range want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Items {
 			if x.State != "parked" {

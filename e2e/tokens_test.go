@@ -16,10 +16,14 @@ import (
 
 // made is a client with a token of a scope, and the token's note.
 func (s *service) made(person string, scope client.Scope, days int) *client.Client {
+	return s.with(s.scoped(person, scope, days))
+}
+
+func (s *service) scoped(person string, scope client.Scope, days int) string {
 	plain, err := client.NewClient(s.url, held)
 	require.NoError(s.t, err)
 	title := "for " + string(scope)
-	return s.with(want[client.Token](s.t, 201)(plain.CreateToken(ctx, client.NewToken{Name: person, Password: password, Title: &title, Scope: &scope, Days: &days})).Token)
+	return want[client.Token](s.t, 201)(plain.CreateToken(ctx, client.NewToken{Name: person, Password: password, Title: &title, Scope: &scope, Days: &days})).Token
 }
 
 // A token does what its scope says, whatever its person may, and says so.

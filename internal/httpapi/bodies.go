@@ -96,7 +96,8 @@ func (p *patient) Flush() { p.control.Flush() } //nolint:errcheck // the next wr
 
 func (p *patient) Write(b []byte) (n int, err error) {
 	for first := true; first || n < len(b); first = false {
-		if err := p.control.SetWriteDeadline(time.Now().Add(p.silence)); err != nil {
+		// Twice: before it writes, the server reads on in a body that nobody has read.
+		if err := p.control.SetWriteDeadline(time.Now().Add(2 * p.silence)); err != nil {
 			return n, err
 		}
 		k, err := p.ResponseWriter.Write(b[n:min(n+pieces, len(b))])

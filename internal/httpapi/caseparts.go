@@ -2,7 +2,6 @@ package httpapi
 
 import (
 	"context"
-	"errors"
 	"io"
 	"mime"
 	"net/http"
@@ -48,10 +47,6 @@ func (s *server) AddCaseFile(ctx context.Context, r contract.AddCaseFileRequestO
 		return nil, err
 	}
 	content, err := io.ReadAll(r.Body)
-	var large *http.MaxBytesError
-	if errors.As(err, &large) {
-		return nil, fail(http.StatusRequestEntityTooLarge, "too-large", "A file that is attached to a case has %d MB at most.", casework.LargestFile>>20)
-	}
 	if err != nil {
 		return nil, err
 	}

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -65,10 +66,16 @@ func problemOf(err error) contract.Problem {
 	var invalid *openapi3filter.RequestError
 	var password *people.ErrPassword
 	switch {
+	case errors.As(err, &tooLarge): // also inside a body that could not be read
+		return contract.Problem{Type: "urn:oskel:too-large", Title: http.StatusText(http.StatusRequestEntityTooLarge), Status: http.StatusRequestEntityTooLarge, Detail: ptr("What is sent here has " + sizeWords(tooLarge.Limit) + " at most.")}
+	case errors.Is(err, os.ErrDeadlineExceeded):
+		return contract.Problem{Type: "urn:oskel:too-slow", Title: http.StatusText(http.StatusRequestTimeout), Status: http.StatusRequestTimeout, Detail: ptr("What was sent came too slowly, or not to its end.")}
 	case errors.As(err, &known):
 		return known.problem
 	case store.Full(err):
 		return contract.Problem{Type: "urn:oskel:disk-full", Title: http.StatusText(http.StatusInsufficientStorage), Status: http.StatusInsufficientStorage, Detail: ptr("The disk of the service's database is full, so nothing can be kept; what was asked has not been done. Free some space and try again.")}
+	case errors.As(err, &invalid): // before what looks like a lost connection: a body may end early too
+		return invalidRequest(invalid)
 	case store.Lost(err):
 		return contract.Problem{Type: "urn:oskel:no-database", Title: http.StatusText(http.StatusServiceUnavailable), Status: http.StatusServiceUnavailable, Detail: ptr("The database does not answer at the moment; try again in a few seconds.")}
 	case errors.Is(err, store.ErrHeld):
@@ -167,12 +174,6 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusPreconditionFailed, "changed-meanwhile")
 	case errors.As(err, &table):
 		return simple(http.StatusUnprocessableEntity, "too-large")
-	case errors.Is(err, os.ErrDeadlineExceeded):
-		return contract.Problem{Type: "urn:oskel:too-slow", Title: http.StatusText(http.StatusRequestTimeout), Status: http.StatusRequestTimeout, Detail: ptr("What was sent came too slowly, or not to its end.")}
-	case errors.As(err, &tooLarge):
-		return simple(http.StatusRequestEntityTooLarge, "too-large")
-	case errors.As(err, &invalid):
-		return invalidRequest(invalid)
 	case errors.Is(err, context.Canceled):
 		return simple(http.StatusBadRequest, "broken-off") // nobody is there to read it
 	}
@@ -271,4 +272,17 @@ func refuse(c *gin.Context, err error) {
 		c.Header("Retry-After", retryAfter)
 	}
 	c.AbortWithStatusJSON(p.Status, p)
+}
+
+// sizeWords says a bound in the largest unit that it is whole in.
+func sizeWords(bytes int64) string {
+	for _, unit := range []struct {
+		shift uint
+		name  string
+	}{{30, "GB"}, {20, "MB"}, {10, "kB"}} {
+		if whole := bytes >> unit.shift; whole > 0 && whole<<unit.shift == bytes {
+			return strconv.FormatInt(whole, 10) + " " + unit.name
+		}
+	}
+	return strconv.FormatInt(bytes, 10) + " bytes"
 }
