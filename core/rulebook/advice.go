@@ -39,6 +39,8 @@ func (b *Book) Advice() []Problem {
 			}
 		}
 	}
+	b.advisePlans(say)
+	b.adviseKinds(say)
 	for _, d := range b.Dials {
 		if len(b.Uses(d.Name)) == 0 {
 			say(d.At, "dials."+d.Name, "used by nothing")
@@ -60,7 +62,7 @@ func (b *Book) Advice() []Problem {
 
 // adviseEnded minds growth rules that do not say what those count as who had
 // a value and have none now, and those whose base leaves them out.
-func (b *Book) adviseEnded(r *Rule, say func(at Position, path, format string, args ...any)) {
+func (b *Book) adviseEnded(r *Rule, say saying) {
 	switch {
 	case !b.comparesWithPast(r):
 	case r.Ended == "":

@@ -72,3 +72,47 @@ func TestADayIsNotSweptSoFar(t *testing.T) {
 	require.Len(t, problems, 1)
 	assert.Equal(t, "line 12, column 30: sweeps[1].so_far: a day is over before it can be swept so far", problems[0].String())
 }
+
+// A plan that waits for some of the feeds that are judged by says for which it does not.
+func TestPlansWaitForWhatIsRead(t *testing.T) {
+	const both = "measures: {revenue: {sum: sales.net, unit: money}, back: {sum: returns.net, unit: money}, net: {formula: revenue - back, unit: money}}\n"
+	advice := func(of, plan string) (out []string) {
+		text := strings.Replace(planBook, "measures: {revenue: {sum: sales.net, unit: money}}\n", both, 1)
+		b, problems := rulebook.Read([]byte(strings.Replace(text, "of: revenue", "of: "+of, 1)+plan), method.All())
+		require.Empty(t, problems)
+		for _, a := range b.Advice() {
+			if strings.HasPrefix(a.Path, "sweeps") {
+				out = append(out, a.Text)
+			}
+		}
+		return out
+	}
+	const one, two = "sweeps: [{each: month, waits_for: [sales], at_the_latest: 5 days}]", "sweeps: [{each: month, waits_for: [returns, sales], at_the_latest: 5 days}]"
+	assert.Equal(t, []string{"does not wait for returns, which low read: say waits_for: [sales, returns]"}, advice("net", one))
+	assert.Empty(t, advice("net", two))
+	assert.Empty(t, advice("revenue", one), "returns are not judged by")
+	assert.Empty(t, advice("net", "sweeps: [{each: month}]"), "it waits for nothing")
+}
+
+// A route for a kind passes its groups and pairs by, which is said.
+func TestRoutesOfAKindAndItsGroups(t *testing.T) {
+	advice := func(judges, when string) (out []string) {
+		text := strings.Replace(planBook, "kinds: {rep: {}}", "kinds: {rep: {attributes: {region: text}}}", 1)
+		text = strings.Replace(text, "judges: rep", "judges: "+judges, 1)
+		text = strings.Replace(text, "routes: [", "routes: [{when: "+when+", to: one}, ", 1)
+		b, problems := rulebook.Read([]byte(text), method.All())
+		require.Empty(t, problems)
+		for _, a := range b.Advice() {
+			if strings.HasPrefix(a.Path, "routes") {
+				out = append(out, a.Path+" "+a.Text)
+			}
+		}
+		return out
+	}
+	const said = `routes.1.when does not match what is flagged of "rep.region": ask for it by its name too, if it is meant`
+	assert.Equal(t, []string{said}, advice("[rep, rep.region]", `'kind is "rep"'`))
+	assert.Equal(t, []string{said}, advice("[rep, rep.region]", `'kind in ("rep")'`))
+	assert.Empty(t, advice("[rep, rep.region]", `'kind in ("rep", "rep.region")'`))
+	assert.Empty(t, advice("[rep, rep.region]", `'kind is not "rep"'`))
+	assert.Empty(t, advice("rep", `'kind is "rep"'`))
+}
