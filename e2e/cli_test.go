@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -70,6 +71,12 @@ func TestTheJobFromTheCommandLine(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(out), &list))
 	assert.Equal(t, 0, code)
 	assert.Len(t, list, 4)
+	for _, args := range [][]string{{"table", "-by", "rep", "-period", "2026-10", "revenue"}, {"grid", "-period", "2026-10"}, {"exceptions", "-period", "2026-10"}, {"cases"}, {"register", "rep"}} {
+		code, out, errs = s.oskel("rob", slices.Concat(args[:1], []string{"-text", "nobody is called this", "-format", "json"}, args[1:])...)
+		assert.Equal(t, 0, code, "%s: %s", args[0], errs)
+		assert.Contains(t, out, "[]", args[0])
+		assert.NotContains(t, out, "null", args[0])
+	}
 	_, out, _ = s.oskel("rob", "exceptions", "-period", "2026-10", "-format", "csv")
 	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
 	require.NoError(t, err)

@@ -61,6 +61,22 @@ func TestPublishingAnOldFileThatDoesNotSay(t *testing.T) {
 	want[client.Revision](t, 201)(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: current, Note: "x"}))
 }
 
+// A file with none of the published rules is of another origin, or drops all: it says what
+// goes, and is published if that is meant.
+func TestPublishingWhatDropsAllRules(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	for _, first := range []string{"", "# From revision 1, by ana\n"} {
+		p := refused(t, 409, "overtaken")(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: first + "oskel: 1\n", Note: "x"}))
+		assert.Contains(t, *p.Detail, "this has none of the rules of revision 1, which ana published")
+		assert.Contains(t, *p.Detail, "rule thin-margin")
+		assert.NotContains(t, *p.Detail, "made from")
+	}
+	assert.Equal(t, 1, want[client.Rulebook](t, 200)(s.as("ana").GetRulebook(ctx)).Revision)
+	want[client.Revision](t, 201)(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: strings.Replace(smallBook, "- name: behind\n", "- name: far-behind\n", 1), Note: "one rule is another"}))
+	want[client.Revision](t, 201)(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: "oskel: 1\n", Note: "x", Over: ptr(true)}))
+}
+
 // An example that names a dial holds at any value of it; one that pins its value
 // refuses the turning.
 func TestExamplesAndDials(t *testing.T) {

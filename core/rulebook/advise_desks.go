@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -13,7 +14,7 @@ type saying = func(at Position, path, format string, args ...any)
 // advisePlans minds plans that wait for some of the feeds that their rules judge by: what
 // has not come yet would be judged as if there were none.
 func (b *Book) advisePlans(say saying) {
-	for _, p := range b.Sweeps {
+	for i, p := range b.Sweeps {
 		if len(p.WaitsFor) == 0 {
 			continue
 		}
@@ -28,7 +29,7 @@ func (b *Book) advisePlans(say saying) {
 				}
 			}
 			if len(rules) > 0 {
-				say(p.At, "sweeps."+p.Each+".waits_for", "does not wait for %s, which %s read: say waits_for: [%s]", f.Name, strings.Join(rules, ", "), strings.Join(append(slices.Clone(p.WaitsFor), f.Name), ", "))
+				say(p.At, fmt.Sprintf("sweeps[%d].waits_for", i+1), "does not wait for %s, which %s read: say waits_for: [%s]", f.Name, strings.Join(rules, ", "), strings.Join(append(slices.Clone(p.WaitsFor), f.Name), ", "))
 			}
 		}
 	}
@@ -60,7 +61,7 @@ func (b *Book) adviseKinds(say saying) {
 			}
 		}
 		if len(passed) > 0 {
-			say(route.At, "routes."+strconv.Itoa(i+1)+".when", "does not match what is flagged of %s: ask for it by its name too, if it is meant", strings.Join(passed, " and "))
+			say(route.At, fmt.Sprintf("routes[%d].when", i+1), "does not match what is flagged of %s: ask for it by its name too, if it is meant", strings.Join(passed, " and "))
 		}
 	}
 }

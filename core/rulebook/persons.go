@@ -115,6 +115,9 @@ func (b *Book) AdvisePeople(accounts map[string][]string) (out []Problem) {
 			out = append(out, Problem{Position: f.At, Path: "feeds." + f.Name + ".owner", Text: fmt.Sprintf("there is no account %q%s", f.Owner, lang.Suggestion(f.Owner, known))})
 		}
 	}
+	if !any && len(accounts) > 1 && len(b.Desks) > 0 { // with one there is only who began
+		out = append(out, Problem{Position: b.Desks[0].At, Path: "desks", Text: "nobody is a member of any desk: only leads see what goes there"})
+	}
 	for _, d := range b.Desks {
 		for _, s := range d.Overdue {
 			for _, name := range s.accounts() {

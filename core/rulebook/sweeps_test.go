@@ -109,7 +109,7 @@ func TestRoutesOfAKindAndItsGroups(t *testing.T) {
 		}
 		return out
 	}
-	const said = `routes.1.when does not match what is flagged of "rep.region": ask for it by its name too, if it is meant`
+	const said = `routes[1].when does not match what is flagged of "rep.region": ask for it by its name too, if it is meant`
 	assert.Equal(t, []string{said}, advice("[rep, rep.region]", `'kind is "rep"'`))
 	assert.Equal(t, []string{said}, advice("[rep, rep.region]", `'kind in ("rep")'`))
 	assert.Empty(t, advice("[rep, rep.region]", `'kind in ("rep", "rep.region")'`))

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -135,9 +136,13 @@ type Overtaken struct {
 	Published   store.Revision
 	From        int      // the revision the text was made from
 	Differences []string // of what was published since
+	Foreign     bool     // it has no rule of the published one, and would drop them all
 }
 
 func (o *Overtaken) Error() string {
+	if o.Foreign {
+		return fmt.Sprintf("this has none of the rules of revision %d, which %s published (%s); publishing it would do this: %s", o.Published.Number, o.Published.Author, o.Published.Note, strings.Join(o.Differences, "; "))
+	}
 	return fmt.Sprintf("this was made from revision %d, and %s has published revision %d since (%s); publishing it would undo: %s", o.From, o.Published.Author, o.Published.Number, o.Published.Note, strings.Join(o.Differences, "; "))
 }
 
@@ -190,6 +195,9 @@ func (s *Service) Publish(ctx context.Context, p Publication) (store.Revision, e
 			}
 		}
 		if p.BasedOn == Unknown {
+			if before != nil && sharesNoRule(before, book) && !p.Over {
+				return &Overtaken{Published: latest, Differences: rulebook.Difference(before, book), Foreign: true}
+			}
 			if p.BasedOn, err = s.origin(ctx, tx, p.Text, book, latest); err != nil {
 				return err
 			}
@@ -233,7 +241,13 @@ func (s *Service) overtaken(ctx context.Context, tx *store.Tx, basedOn int, late
 			return err
 		}
 	}
-	return &Overtaken{latest, basedOn, rulebook.Difference(base, now)}
+	return &Overtaken{Published: latest, From: basedOn, Differences: rulebook.Difference(base, now)}
+}
+
+// sharesNoRule says whether a rulebook is of another origin than one that has rules, or
+// drops them all.
+func sharesNoRule(before, book *rulebook.Book) bool {
+	return len(before.Rules) > 0 && !slices.ContainsFunc(before.Rules, func(r rulebook.Rule) bool { return book.Rule(r.Name) != nil })
 }
 
 // fromLine is how a text that was taken from a revision begins.

@@ -510,7 +510,7 @@ func settleCleared(ctx context.Context, e *env, desk string) error {
 		if err != nil {
 			return err
 		}
-		all = client.Settled{Settled: all.Settled + s.Settled, Cases: append(all.Cases, s.Cases...), More: s.More}
+		all = client.Settled{Settled: all.Settled + s.Settled, Cases: joined(all.Cases, s.Cases), More: s.More}
 	}
 	s := all
 	if e.format == "json" {

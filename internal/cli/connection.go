@@ -33,7 +33,7 @@ func (p *problemError) print(e *env) {
 		e.say("Sign in with: oskel sign-in NAME\n")
 	}
 	if p.Type == "urn:oskel:overtaken" { // its detail has told the differences
-		e.say("Bring that into your text, or say with -over that you mean to undo it.\n")
+		e.say("Bring that into your text, or say with -over that it is meant.\n")
 		return
 	}
 	if p.Type == "urn:oskel:doubtful" {

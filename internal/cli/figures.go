@@ -126,7 +126,7 @@ func tablePages(ctx context.Context, e *env, p *client.GetTableParams, top int) 
 		p.Cursor = cursor
 		return c.GetTable(ctx, p)
 	}, func(page client.Table) (*string, bool) {
-		page.Rows = append(all.Rows, page.Rows...)
+		page.Rows = joined(all.Rows, page.Rows)
 		all = page
 		return all.Next, top > 0 && len(all.Rows) >= top
 	})
@@ -257,7 +257,7 @@ func showParts(ctx context.Context, e *env, p *client.GetPartsParams) error {
 		p.Cursor = cursor
 		return c.GetParts(ctx, p)
 	}, func(page client.Parts) (*string, bool) {
-		page.Lines = append(all.Lines, page.Lines...)
+		page.Lines = joined(all.Lines, page.Lines)
 		all = page
 		return all.Next, false
 	})

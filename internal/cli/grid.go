@@ -38,7 +38,7 @@ var gridCommands = []command{
 					p.Cursor = cursor
 					return c.GetExceptionGrid(ctx, p)
 				}, func(page client.ExceptionGrid) (*string, bool) {
-					page.Rows = append(all.Rows, page.Rows...)
+					page.Rows = joined(all.Rows, page.Rows)
 					all = page
 					return page.Next, *top > 0 && len(all.Rows) >= *top
 				}); err != nil {

@@ -23,3 +23,12 @@ func allPages[Page any](e *env, ask func(cursor *string) (*http.Response, error)
 		cursor = next
 	}
 }
+
+// joined are the rows of pages that came before and those of one more; never nil, so that
+// none are [] in JSON.
+func joined[T any](before, page []T) []T {
+	if before == nil {
+		before = []T{}
+	}
+	return append(before, page...)
+}

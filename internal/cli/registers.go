@@ -86,7 +86,7 @@ func showRegister(ctx context.Context, e *env, kind string, p *client.GetRegiste
 		p.Cursor = cursor
 		return c.GetRegister(ctx, kind, p)
 	}, func(page client.RegisterPage) (*string, bool) {
-		page.Rows = append(all.Rows, page.Rows...)
+		page.Rows = joined(all.Rows, page.Rows)
 		all = page
 		return all.Next, false
 	})
@@ -158,7 +158,7 @@ func showTargets(ctx context.Context, e *env, kind string, p *client.GetTargetsP
 		p.Cursor = cursor
 		return c.GetTargets(ctx, kind, p)
 	}, func(page client.TargetPage) (*string, bool) {
-		page.Rows = append(all.Rows, page.Rows...)
+		page.Rows = joined(all.Rows, page.Rows)
 		all = page
 		return all.Next, false
 	})

@@ -354,7 +354,7 @@ func exceptionPages(ctx context.Context, e *env, p *client.ListExceptionsParams,
 		p.Cursor = cursor
 		return c.ListExceptions(ctx, p)
 	}, func(page client.ExceptionPage) (*string, bool) {
-		page.Items = append(all.Items, page.Items...)
+		page.Items = joined(all.Items, page.Items)
 		if all.Facets != nil { // which the first page has
 			page.Stake, page.Groups, page.Facets = all.Stake, all.Groups, all.Facets
 		}

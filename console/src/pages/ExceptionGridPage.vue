@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/vue-query'
-import { computed, watch } from 'vue'
+import { computed, useTemplateRef, watch } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords } from '@/lib/format'
@@ -52,6 +52,13 @@ const { data, error, isPending, refetch, hasNextPage, fetchNextPage, isFetchingN
 })
 const first = computed(() => data.value?.pages[0])
 const rows = computed(() => data.value?.pages.flatMap((p) => p.rows) ?? [])
+// The newest periods are in sight first, where not all fit.
+const across = useTemplateRef('across')
+watch(
+  [across, () => first.value?.periods.length],
+  ([box]) => box && (box.scrollLeft = box.scrollWidth),
+  { flush: 'post' },
+)
 const title = (name: string) => rules.value?.find((r) => r.name === name)?.title ?? name
 const words = (c: Schemas['ExceptionGridCell'], of: string) =>
   c.flags ? `${of}: ${grade(c.grade).label}. ${c.rules.map(title).join(', ')}` : `${of}: nothing flags it`
@@ -74,20 +81,20 @@ const words = (c: Schemas['ExceptionGridCell'], of: string) =>
     </p>
     <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
     <StateNote v-else-if="!rows.length" :empty="`Nobody of the kind is flagged in the periods up to ${label}.`" />
-    <div v-else class="overflow-x-auto px-2">
+    <div v-else ref="across" class="relative mx-2 overflow-x-auto">
       <table class="grid-table">
         <caption class="sr-only">
           Subjects by periods
         </caption>
         <thead>
           <tr>
-            <th scope="col" class="sticky left-0 bg-paper">Subject</th>
+            <th scope="col" class="sticky left-0 z-[1] bg-paper">Subject</th>
             <PeriodHeads :periods="first!.periods" align="center" />
           </tr>
         </thead>
         <tbody>
           <tr v-for="r in rows" :key="r.kind + r.key">
-            <th scope="row" class="sticky left-0 bg-paper !border-line !text-base !font-normal !text-ink">
+            <th scope="row" class="sticky left-0 z-[1] bg-paper !border-line !text-base !font-normal !text-ink max-sm:w-36 max-sm:!whitespace-normal">
               <RouterLink
                 class="no-underline hover:underline"
                 :to="{

@@ -15,7 +15,7 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
     <summary class="cursor-pointer text-small font-semibold text-muted">
       More: no data, what ended, persistence, stake, order, dates
     </summary>
-    <div class="mt-2 grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
+    <div class="mt-2 grid grid-cols-[auto_minmax(0,1fr)] items-center gap-x-3 gap-y-2">
       <template v-if="family !== 'window'">
         <label for="no-data" class="text-small text-muted">No data</label>
         <GradeSelect

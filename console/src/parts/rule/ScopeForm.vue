@@ -45,7 +45,7 @@ const setBase = (i: number, part: Partial<(typeof base.value)[number]>) =>
 </script>
 
 <template>
-  <fieldset>
+  <fieldset class="min-w-0">
     <legend class="text-small font-semibold text-muted">
       Each
       <select
@@ -89,7 +89,7 @@ const setBase = (i: number, part: Partial<(typeof base.value)[number]>) =>
       </li>
     </ul>
     <FaultLines :faults="at('judges')" />
-    <div class="mt-2 grid grid-cols-[auto_1fr] items-start gap-x-2 gap-y-2">
+    <div class="mt-2 grid grid-cols-[auto_minmax(0,1fr)] items-start gap-x-2 gap-y-2">
       <span class="pt-1.5 text-small text-muted">only where</span>
       <FormulaField
         :model-value="d.where ?? ''"
@@ -101,7 +101,7 @@ const setBase = (i: number, part: Partial<(typeof base.value)[number]>) =>
       />
       <span class="pt-1.5 text-small text-muted">large enough</span>
       <div class="space-y-1">
-        <div v-for="(b, i) in base" :key="i" class="flex gap-2">
+        <div v-for="(b, i) in base" :key="i" class="flex flex-wrap gap-2">
           <MeasureSelect
             class="text-small"
             :label="`Measure of minimum ${i + 1}`"
