@@ -123,7 +123,7 @@ func TestTheLifeOfACase(t *testing.T) {
 	assert.Contains(t, errs, `"On leave" is no reason for confirmed; those are credit-note`)
 	code, _, errs = s.oskel("lea", "settle", "-finding", "confirmed", "-recovered", "much", itoa(id))
 	assert.Equal(t, 1, code, errs)
-	code, out, errs = s.oskel("lea", "settle", "-finding", "confirmed", "-reason", "credit-note", "-recovered", "1200.50", "-note", "Sent", itoa(id))
+	code, out, errs = s.oskel("lea", "settle", "-finding", "confirmed", "-reason", "credit-note", "-recovered", "1,200.50", "-note", "Sent", itoa(id))
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "confirmed (Credit note), recovered 1,200.5: Sent")
 	var recovered float64

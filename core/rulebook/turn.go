@@ -97,7 +97,7 @@ func TurnDial(text, name, value string, methods Methods) (string, error) {
 	for to < len(line) && !strings.ContainsRune(" ,}#\r\n", line[to]) {
 		to++
 	}
-	lines[d.ValueAt.Line-1] = string(line[:from]) + value + string(line[to:])
+	lines[d.ValueAt.Line-1] = string(line[:from]) + amount.Plain(value) + string(line[to:])
 	out := strings.Join(lines, "")
 	after, problems := Read([]byte(out), methods)
 	if len(problems) > 0 {

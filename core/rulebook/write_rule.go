@@ -206,7 +206,7 @@ func flow(pairs ...string) string {
 	var out []string
 	for i := 0; i < len(pairs); i += 2 {
 		if pairs[i+1] != "" {
-			out = append(out, pairs[i]+": "+scalarText(pairs[i+1]))
+			out = append(out, pairs[i]+": "+scalarText(amount.Plain(pairs[i+1])))
 		}
 	}
 	return "{" + strings.Join(out, ", ") + "}"
@@ -251,7 +251,8 @@ func (d *RuleDefinition) Write(indent string, methods Methods) string {
 	if len(d.Base) > 0 {
 		var pairs []string
 		for _, b := range d.Base {
-			pairs = append(pairs, b.Measure, b.Least)
+			at := strings.LastIndex(b.Least, " ") + 1 // at least 5,000
+			pairs = append(pairs, b.Measure, b.Least[:at]+amount.Plain(b.Least[at:]))
 		}
 		line("base: " + flow(pairs...))
 	}

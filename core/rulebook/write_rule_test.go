@@ -65,6 +65,21 @@ func TestEveryFieldIsWritten(t *testing.T) {
 	}
 }
 
+// Numbers come as they are shown, in groups of three.
+func TestRulesTakeNumbersAsTheyAreShown(t *testing.T) {
+	text, err := os.ReadFile("../../internal/demo/rulebook.yaml")
+	require.NoError(t, err)
+	d := RuleDefinition{Name: "large", Title: "Above 1,000", Judges: []string{"rep"}, Base: []BaseDefinition{{"revenue", "at least 5,000.5"}, {"order_lines", "above 1,000"}}, Of: "revenue", Bands: []BandDefinition{{Grade: "act", Above: "1,234,567.50"}, {Rest: true}}}
+	out, err := PlaceRule(string(text), d.Name, &d, method.All())
+	require.NoError(t, err)
+	book, problems := Read([]byte(out), method.All())
+	require.Empty(t, problems)
+	back := book.Define(book.Rule("large"))
+	assert.Equal(t, []BaseDefinition{{"revenue", "at least 5000.5"}, {"order_lines", "above 1000"}}, back.Base)
+	assert.Equal(t, []BandDefinition{{Grade: "act", Above: "1234567.5"}, {Rest: true}}, back.Bands)
+	assert.Equal(t, "Above 1,000", back.Title)
+}
+
 func TestDialsAreTurnedInPlace(t *testing.T) {
 	text := "oskel: 1\ndials: # shared\n  floor: {value: 22%, from: 10%} # a fifth and more\n  far:\n    value: 3.5\n"
 	out, err := TurnDial(text, "floor", "24%", method.All())
@@ -73,6 +88,9 @@ func TestDialsAreTurnedInPlace(t *testing.T) {
 	out, err = TurnDial(text, "far", "4", method.All())
 	require.NoError(t, err)
 	assert.Contains(t, out, "value: 4\n")
+	out, err = TurnDial(text, "far", "4,000.5", method.All())
+	require.NoError(t, err)
+	assert.Contains(t, out, "value: 4000.5\n")
 	for value, why := range map[string]string{"5%": "lies outside", "much": "expected a number"} {
 		_, err = TurnDial(text, "floor", value, method.All())
 		assert.ErrorContains(t, err, why)

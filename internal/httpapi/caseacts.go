@@ -56,7 +56,7 @@ func amounts(act *casework.Act, recovered, writtenOff *string) error {
 		if n.text == nil {
 			continue
 		}
-		a, err := amount.Parse(*n.text)
+		a, err := amount.Parse(amount.Plain(*n.text))
 		if err != nil {
 			return fail(http.StatusBadRequest, "invalid-request", "%s: %s", n.name, err)
 		}
