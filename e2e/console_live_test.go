@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -104,4 +105,40 @@ func TestADraftTwice(t *testing.T) {
 	do(t, p.Sees("1 change"), p.Sees("below 17%"), p.Until(fields+"[1].value === '21%'"))
 	do(t, p.Run("document.activeElement.dispatchEvent(new Event('change', {bubbles: true})); document.activeElement.blur()"), p.Sees("below 21%"))
 	do(t, p.ClickText("Discard draft"), p.Sees("The draft is discarded."), p.ClickText("Undo"), p.Sees("1 change"))
+}
+
+// Who is away says so on their page, a lead on anybody's; it is taken away there too.
+func TestAnAbsenceInTheConsole(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	noted := func() (out []string) {
+		for _, a := range want[[]client.Absence](t, 200)(s.as("rea").ListAbsences(ctx)) {
+			standIn := ""
+			if a.StandIn != nil {
+				standIn = *a.StandIn
+			}
+			out = append(out, strings.Join([]string{a.Person, a.First.String(), a.Last.String(), standIn, a.By}, " "))
+		}
+		return out
+	}
+	form := func(p *browser.Page, first, last, standIn string) {
+		do(t, p.ClickText("Note an absence"), p.Set("input[aria-label='First day']", first), p.Set("input[aria-label='Last day']", last),
+			p.Until("[...document.querySelectorAll('form select option')].some((o) => o.value === '"+standIn+"')"), p.Do("form:has(input[aria-label='First day']) select", "e.value = '"+standIn+"'; e.dispatchEvent(new Event('change', {bubbles: true}))"), p.ClickText("Note it"))
+	}
+	p := screen(t, s, 390, 844)
+	do(t, p.SignIn("rea", password), p.Go("/account"), p.Sees("You are not noted as away"))
+	form(p, "21 Dec 2026", "2 Jan 2027", "rob")
+	do(t, p.Sees("21 Dec 2026 to 2 Jan 2027"), p.Sees("stands in"))
+	assert.Equal(t, []string{"rea 2026-12-21 2027-01-02 rob rea"}, noted())
+	do(t, p.ClickText("Take away"), p.Sees("You are not noted as away"))
+	assert.Empty(t, noted())
+	form(p, "2 Jan 2027", "21 Dec 2026", "")
+	do(t, p.Until("document.querySelector('form [role=alert]')"))
+	assert.Empty(t, noted())
+
+	lead := screen(t, s, 1280, 800)
+	do(t, lead.SignIn("lea", password), lead.Go("/people?name=rob"), lead.Sees("not noted as away"))
+	form(lead, "21 Dec 2026", "21 Dec 2026", "")
+	do(t, lead.Sees("nobody stands in"))
+	assert.Equal(t, []string{"rob 2026-12-21 2026-12-21  lea"}, noted())
 }

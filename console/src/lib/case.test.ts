@@ -15,7 +15,8 @@ const service = vi.hoisted(() => {
   globalThis.fetch = (async (request: Request) => {
     const path = new URL(request.url).pathname
     s.asked.push({ method: request.method, path })
-    if (request.method === 'GET') return Response.json({ id: Number(path.split('/')[3]), version: 7, case: { id: Number(path.split('/')[3]) } })
+    if (request.method === 'GET')
+      return Response.json({ id: Number(path.split('/')[3]), version: 7, case: { id: Number(path.split('/')[3]) } })
     await s.hold
     return s.refuse
       ? Response.json(

@@ -5,10 +5,11 @@ import { computed, ref } from 'vue'
 import { api, need } from '@/lib/api'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
+import AbsenceView from '@/parts/AbsenceView.vue'
 import TextField from '@/parts/TextField.vue'
 import TokensView from '@/parts/TokensView.vue'
 
-/** Who is signed in, their password and their tokens. */
+/** Who is signed in, their password, absences and tokens. */
 const { person } = useSession()
 const { desk } = useRulebook()
 const old = ref('')
@@ -51,6 +52,7 @@ const change = useMutation({
       </p>
       <button class="button-main" :disabled="change.isPending.value || fresh !== again || !old">Change password</button>
     </form>
+    <AbsenceView class="mt-8" :name="person.name" />
     <TokensView class="mt-8" :name="person.name" />
   </article>
 </template>

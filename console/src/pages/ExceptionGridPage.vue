@@ -54,11 +54,9 @@ const first = computed(() => data.value?.pages[0])
 const rows = computed(() => data.value?.pages.flatMap((p) => p.rows) ?? [])
 // The newest periods are in sight first, where not all fit.
 const across = useTemplateRef('across')
-watch(
-  [across, () => first.value?.periods.length],
-  ([box]) => box && (box.scrollLeft = box.scrollWidth),
-  { flush: 'post' },
-)
+watch([across, () => first.value?.periods.length], ([box]) => box && (box.scrollLeft = box.scrollWidth), {
+  flush: 'post',
+})
 const title = (name: string) => rules.value?.find((r) => r.name === name)?.title ?? name
 const words = (c: Schemas['ExceptionGridCell'], of: string) =>
   c.flags ? `${of}: ${grade(c.grade).label}. ${c.rules.map(title).join(', ')}` : `${of}: nothing flags it`
@@ -94,7 +92,10 @@ const words = (c: Schemas['ExceptionGridCell'], of: string) =>
         </thead>
         <tbody>
           <tr v-for="r in rows" :key="r.kind + r.key">
-            <th scope="row" class="sticky left-0 z-[1] bg-paper !border-line !text-base !font-normal !text-ink max-sm:w-36 max-sm:!whitespace-normal">
+            <th
+              scope="row"
+              class="sticky left-0 z-[1] bg-paper !border-line !text-base !font-normal !text-ink max-sm:w-36 max-sm:!whitespace-normal"
+            >
               <RouterLink
                 class="no-underline hover:underline"
                 :to="{

@@ -9,6 +9,7 @@ import { useQueryWord, useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
+import AbsenceView from '@/parts/AbsenceView.vue'
 import PeopleTabs from '@/parts/PeopleTabs.vue'
 import PersonForm from '@/parts/PersonForm.vue'
 import SideSheet from '@/parts/SideSheet.vue'
@@ -95,6 +96,7 @@ function done(name: string) {
     </section>
     <SideSheet v-if="isLead && (person || adding)" class="lg:!top-0 lg:!h-screen" label="Account" @close="close">
       <PersonForm v-model:told="told" :person="person" @done="done" />
+      <AbsenceView v-if="person" :key="person.name" class="mt-6" :name="person.name" :title="person.title" />
     </SideSheet>
   </div>
 </template>

@@ -129,7 +129,9 @@ const sweep = useMutation({
         class="group flex min-w-12 shrink-0 flex-col items-center rounded px-1 pt-1 aria-checked:bg-tide-soft"
         @click="choose(p.period)"
       >
-        <span class="figures mb-1 text-small leading-none text-muted" aria-hidden="true">{{ total(p) || '\u00a0' }}</span>
+        <span class="figures mb-1 text-small leading-none text-muted" aria-hidden="true">{{
+          total(p) || '\u00a0'
+        }}</span>
         <span class="flex w-6 flex-col justify-end" :style="{ height: tall + 'px' }">
           <span
             v-if="p.state === 'unswept' || p.state === 'no lines'"
