@@ -77,7 +77,7 @@ func TestTheGuide(t *testing.T) {
 				for i, line := range lines {
 					said := guided(t, s, words(line))
 					if !*update {
-						assert.Equal(t, below[i], said, line)
+						assert.Equal(t, even(below[i]), even(said), line)
 					}
 					out.WriteString(strings.TrimRight("$ oskel "+line+"\n"+said, "\n") + "\n")
 					ran++
@@ -95,6 +95,12 @@ func TestTheGuide(t *testing.T) {
 		})
 	}
 }
+
+var gaps = regexp.MustCompile(` {2,}`)
+
+// even is a table whatever the width of its columns: moments are longer on some days of the
+// month than on others.
+func even(said string) string { return gaps.ReplaceAllString(said, "  ") }
 
 // guided runs one command as whoever is signed in, and gives what it says.
 func guided(t *testing.T, s *service, args []string) string {
