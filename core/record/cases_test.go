@@ -103,6 +103,13 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 		d.Take([]record.Arrival{arrival("look", "north", 1, true)})
 		assert.Equal(t, calendar.Date(2026, 11, 5), c.Due)
 	})
+	t.Run("what has cleared moves no case", func(t *testing.T) {
+		c := known(1, "north", "look", monday)
+		d := desks(t, true, c)
+		d.Take([]record.Arrival{arrival("", "south", 1, true)})
+		assert.Equal(t, "north", c.Desk)
+		assert.NotContains(t, trail(d), "moved")
+	})
 	t.Run("worse, but due sooner already", func(t *testing.T) {
 		c := known(1, "north", "look", calendar.Date(2026, 11, 1))
 		d := desks(t, true, c)
