@@ -50,7 +50,8 @@ func TestKeysActOnWhatIsInView(t *testing.T) {
 	assert.Equal(t, "taken", string(want[client.CaseDetail](t, 200)(s.as("lea").GetCase(ctx, third)).Case.State))
 
 	// With a case open beside the list, keys are for that one, wherever the focus is.
-	do(t, p.Press("o"), p.Sees("What is flagged"), p.Run("document.querySelector('aside a, aside button').focus()"), p.Press("s"), p.Sees(", case "+itoa(third)), p.Press("Escape"), p.Until("!document.querySelector('[role=dialog]')"))
+	do(t, p.Press("o"), p.Sees("What is flagged"), p.Run("document.querySelector('aside a, aside button').focus()"), p.Press("s"), p.Until("document.querySelector('[role=dialog]')?.innerText.includes(', case "+itoa(third)+"')"), p.Until("document.querySelector('[role=dialog]').contains(document.activeElement)"),
+		p.Press("Escape"), p.Until("!document.querySelector('[role=dialog]') && !!document.querySelector('aside[aria-label=Case]')"))
 	do(t, p.Press("o"), p.Until("!document.querySelector('aside[aria-label=Case]')"))
 
 	// After one's own settling the focus stands where the case stood.
