@@ -75,9 +75,9 @@ func listed(ctx context.Context, open func() (io.ReadCloser, error), tools strin
 			return "", fmt.Errorf("%w: %q", ErrForeign, line)
 		}
 		what := strings.Join(fields[2:], " ") // type, schema, name, owner
-		switch known := made(what); {
-		case known == queued:
-		case known == foreign:
+		switch made(what) {
+		case queued:
+		case foreign:
 			return "", fmt.Errorf("%w: %s", ErrForeign, what)
 		default:
 			list.WriteString(line)
@@ -104,15 +104,15 @@ func made(what string) origin {
 		if !is {
 			continue
 		}
-		schema, name, _ := strings.Cut(rest, " ")
+		schema, named, _ := strings.Cut(rest, " ")
 		if kind == "SCHEMA" { // whose own schema is none
-			schema, _, _ = strings.Cut(name, " ")
+			schema, _, _ = strings.Cut(named, " ")
 		}
-		name, _, _ = strings.Cut(name, " ")
+		name, _, _ := strings.Cut(named, " ")
 		switch {
 		case schema == store.QueueSchema:
 			return queued
-		case kind == "TYPE", kind == "FUNCTION" && !store.OwnFunction(schema, strings.TrimSuffix(strings.SplitN(rest, " ", 2)[1], "")):
+		case kind == "TYPE", kind == "FUNCTION" && !store.OwnFunction(schema, named):
 			return foreign
 		case kind == "VIEW" && schema == "public" && name != "exception_versions":
 			return foreign

@@ -503,7 +503,7 @@ func settleCleared(ctx context.Context, e *env, desk string) error {
 	if desk != "" {
 		ask.Desk = &desk
 	}
-	all := client.Settled{Cases: []int64{}, More: true}
+	all := client.Settled{More: true}
 	for all.More { // so many are settled at once
 		r, err := c.SettleCleared(ctx, ask)
 		s, err := read[client.Settled](e, r, err)
@@ -512,11 +512,10 @@ func settleCleared(ctx context.Context, e *env, desk string) error {
 		}
 		all = client.Settled{Settled: all.Settled + s.Settled, Cases: joined(all.Cases, s.Cases), More: s.More}
 	}
-	s := all
 	if e.format == "json" {
-		return e.show(s, nil, nil)
+		return e.show(all, nil, nil)
 	}
-	e.say("Settled %s as cleared.\n", counted(s.Settled, "case"))
+	e.say("Settled %s as cleared.\n", counted(all.Settled, "case"))
 	return nil
 }
 

@@ -680,6 +680,9 @@ func verify(ctx context.Context, e *env, c *client.Client, id int64) error {
 	if v.OvertakenBy != nil {
 		e.say("Sweep %d of the period has overtaken it.\n", *v.OvertakenBy)
 	}
+	if v.Earlier {
+		e.say("It was made by an earlier version of the service, which may have judged otherwise: sweep the period again.\n")
+	}
 	if v.Count > 0 {
 		return errDiffers
 	}

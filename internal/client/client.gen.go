@@ -3516,6 +3516,9 @@ type Verification struct {
 	Count       int   `json:"count"`
 	DataVersion int64 `json:"data_version"`
 
+	// Earlier It was made by an earlier version of the service, which may have judged otherwise
+	Earlier bool `json:"earlier"`
+
 	// OvertakenBy The later sweep of the period; what that one wrote is not checked
 	OvertakenBy *int64 `json:"overtaken_by,omitempty"`
 	Period      string `json:"period"`

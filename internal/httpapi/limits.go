@@ -28,6 +28,7 @@ type Limits struct {
 	Cells                    int           // the largest table that is computed, rows times columns
 	Memory                   int64         // bytes; near it nothing heavy is begun
 	Silence                  time.Duration // how long a body may say nothing
+	StillThere               time.Duration // how often a stream says that it is, and asks whether who listens still may
 	SlowestBody              int           // bytes a second that a body must bring, beyond its first half minute
 }
 
@@ -48,6 +49,9 @@ func (l Limits) withDefaults() Limits {
 	}
 	if l.Silence == 0 {
 		l.Silence = 30 * time.Second
+	}
+	if l.StillThere == 0 {
+		l.StillThere = 10 * time.Second // what stands between would end a stream in which nothing happens
 	}
 	if l.Memory == 0 {
 		l.Memory = memoryThereIs() / 4 * 3

@@ -36,10 +36,6 @@ func Sweeping(p sweep.Progress) any {
 // browsers come back by themselves.
 const longestStream = 10 * time.Minute
 
-// stillThere is how often a stream says that it is: what stands between would end one in
-// which nothing happens.
-const stillThere = 10 * time.Second
-
 // ListChanges tells what happens, until who asks has left.
 func (s *server) ListChanges(ctx context.Context, _ contract.ListChangesRequestObject) (contract.ListChangesResponseObject, error) {
 	events, leave, err := s.Live.Listen(whoAsks(ctx).Name)
@@ -47,7 +43,7 @@ func (s *server) ListChanges(ctx context.Context, _ contract.ListChangesRequestO
 		return nil, fail(http.StatusTooManyRequests, "busy", "%s.", words.UpperFirst(err.Error()))
 	}
 	c, _ := ctx.(*gin.Context)
-	return stream{c.Request.Context(), events, leave, func() bool { return s.still(c) }}, err
+	return stream{c.Request.Context(), events, leave, s.limits.StillThere, func() bool { return s.still(c) }}, err
 }
 
 // stream is a stream of server-sent events.
@@ -55,7 +51,8 @@ type stream struct {
 	asked  context.Context
 	events <-chan notify.Event
 	leave  func()
-	still  func() bool // whoever listens may
+	rhythm time.Duration // in which it says that it is still there
+	still  func() bool   // whoever listens may
 }
 
 // still says whether who asks is still signed in, by the same session or token.
@@ -95,7 +92,7 @@ func (s stream) VisitListChangesResponse(w http.ResponseWriter) error {
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(http.StatusOK)
 	flush := http.NewResponseController(w)
-	tick := time.NewTicker(stillThere)
+	tick := time.NewTicker(s.rhythm)
 	defer tick.Stop()
 	end := time.After(longestStream)
 	text := ": listening\n\n"

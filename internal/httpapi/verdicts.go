@@ -65,7 +65,7 @@ func (s *server) GetVerification(ctx context.Context, r contract.GetVerification
 	if err != nil {
 		return nil, missing(err, "sweep %d", r.Id)
 	}
-	out := contract.GetVerification200JSONResponse{Sweep: v.Sweep.ID, Period: keyText(s.calendar(ctx), v.Sweep.Period), Revision: v.Sweep.Revision, DataVersion: v.Sweep.DataVersion, Checked: v.Checked, Count: len(v.Wrong), Wrong: []contract.Mismatch{}}
+	out := contract.GetVerification200JSONResponse{Sweep: v.Sweep.ID, Period: keyText(s.calendar(ctx), v.Sweep.Period), Revision: v.Sweep.Revision, DataVersion: v.Sweep.DataVersion, Earlier: v.Earlier, Checked: v.Checked, Count: len(v.Wrong), Wrong: []contract.Mismatch{}}
 	if v.Overtook != 0 {
 		out.OvertakenBy = &v.Overtook
 	}

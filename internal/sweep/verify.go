@@ -18,7 +18,7 @@ import (
 type Verified struct {
 	Sweep    store.Sweep
 	Overtook int64 // the later sweep of the period that stands now; 0 if there is none
-	Earlier  bool  // it was made by an earlier version, by which other verdicts and sentences may be right
+	Earlier  bool  // it was made by an earlier version, which may have judged otherwise
 	Checked  int   // exceptions as it left them; of one that was overtaken before such were kept, those that still stand so
 	Wrong    []Mismatch
 }

@@ -2680,6 +2680,8 @@ export interface components {
              * @description The later sweep of the period; what that one wrote is not checked
              */
             overtaken_by?: number;
+            /** @description It was made by an earlier version of the service, which may have judged otherwise */
+            earlier: boolean;
             /** @description Exceptions that stand as the sweep wrote them */
             checked: number;
             /** @description In how many things they do not hold */
