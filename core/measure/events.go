@@ -104,11 +104,7 @@ func (e *Engine) Events(l Lines, level Level) *Events {
 func (e *Engine) FirstDays(l Lines, level Level) []calendar.Day {
 	size := e.Size(level)
 	out := make([]calendar.Day, size)
-	f, def, column, ok := e.feedOf(l.Feed, level)
-	if level.Paired() && ok {
-		_, second := level.Sides()
-		_, _, _, ok = e.feedOf(l.Feed, second)
-	}
+	f, def, column, ok := e.joinedFeed(l.Feed, level)
 	if !ok {
 		return out
 	}
@@ -128,11 +124,7 @@ func (e *Engine) FirstDays(l Lines, level Level) []calendar.Day {
 func (e *Engine) findEvents(l Lines, level Level, from int) *Events {
 	size := e.Size(level)
 	out := &Events{Starts: make([]uint32, size+1)}
-	f, def, column, ok := e.feedOf(l.Feed, level)
-	if level.Paired() && ok {
-		_, second := level.Sides()
-		_, _, _, ok = e.feedOf(l.Feed, second)
-	}
+	f, def, column, ok := e.joinedFeed(l.Feed, level)
 	if !ok || from == len(f.Chunks) {
 		return out
 	}

@@ -19,11 +19,7 @@ func (e *Engine) Only(level Level, code uint32, slots ...Slot) *Engine {
 	for name, f := range e.Snapshot.Feeds {
 		only := *f
 		only.Chunks = nil
-		_, _, column, ok := e.feedOf(name, level)
-		if level.Paired() && ok {
-			_, second := level.Sides()
-			_, _, _, ok = e.feedOf(name, second)
-		}
+		_, _, column, ok := e.joinedFeed(name, level)
 		for _, c := range f.Chunks {
 			switch {
 			case !ok || !wanted(c.Month):

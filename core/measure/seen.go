@@ -38,11 +38,7 @@ func (e *Engine) Seen(l Lines, level Level, until calendar.Day) *Seen {
 	for code := range s.Last {
 		s.Last[code] = ledger.Never
 	}
-	f, def, column, ok := e.feedOf(l.Feed, level)
-	if level.Paired() && ok {
-		_, second := level.Sides()
-		_, _, _, ok = e.feedOf(l.Feed, second)
-	}
+	f, def, column, ok := e.joinedFeed(l.Feed, level)
 	if !ok {
 		return s
 	}

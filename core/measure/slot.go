@@ -234,6 +234,17 @@ func (e *Engine) feedOf(name string, l Level) (f *ledger.Feed, def *rulebook.Fee
 	return f, def, column, column >= 0
 }
 
+// joinedFeed is feedOf where, of a pair, the feed's lines must name both sides; the column is
+// that of the first.
+func (e *Engine) joinedFeed(name string, l Level) (f *ledger.Feed, def *rulebook.Feed, column int, ok bool) {
+	f, def, column, ok = e.feedOf(name, l)
+	if l.Paired() && ok {
+		_, second := l.Sides()
+		_, _, _, ok = e.feedOf(name, second)
+	}
+	return f, def, column, ok
+}
+
 // Sides gives the two codes of a pair, with the slots of either side.
 func (e *Engine) Sides(s Slot, code uint32) (first, second Slot, a, b uint32) {
 	p := e.pairs(s.Level)

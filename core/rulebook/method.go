@@ -503,7 +503,7 @@ func writeMethod(settings map[string]string, family string, methods Methods) str
 				put(s.Key, "["+strings.Join(items, ", ")+"]")
 				continue
 			}
-			put(s.Key, scalarText(settings[s.Key]))
+			put(s.Key, scalarText(amount.Plain(settings[s.Key])))
 		}
 	}
 	for _, key := range sortedNames(settings) { // what the method does not know is complained of when it is read

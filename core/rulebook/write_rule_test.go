@@ -78,6 +78,11 @@ func TestRulesTakeNumbersAsTheyAreShown(t *testing.T) {
 	assert.Equal(t, []BaseDefinition{{"revenue", "at least 5000.5"}, {"order_lines", "above 1000"}}, back.Base)
 	assert.Equal(t, []BandDefinition{{Grade: "act", Above: "1234567.5"}, {Rest: true}}, back.Bands)
 	assert.Equal(t, "Above 1,000", back.Title)
+
+	m := RuleDefinition{Name: "bursting", Title: "Bursting", Judges: []string{"customer"}, Window: map[string]string{"burst": "returns", "within": "7 days", "number": "net", "at_least": "12,500"}}
+	out, err = PlaceRule(string(text), m.Name, &m, method.All())
+	require.NoError(t, err)
+	assert.Contains(t, out, "at_least: 12500")
 }
 
 func TestDialsAreTurnedInPlace(t *testing.T) {

@@ -3,6 +3,8 @@ import { mount } from '@vue/test-utils'
 import { defineComponent, h, type Component } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
 
+import { held } from './held'
+
 /** Shows a part of the console in a page, for its tests. */
 export async function show(part: Component, props: Record<string, unknown> = {}) {
   const router = createRouter({
@@ -14,7 +16,7 @@ export async function show(part: Component, props: Record<string, unknown> = {})
   const page = mount(part, {
     props,
     attachTo: document.body,
-    global: { plugins: [router, [VueQueryPlugin, { queryClient: queries }]] },
+    global: { directives: { held }, plugins: [router, [VueQueryPlugin, { queryClient: queries }]] },
   })
   return { router, queries, page }
 }

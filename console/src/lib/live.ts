@@ -15,6 +15,7 @@ export function useLive(tables: string[], ...keys: string[]) {
   let told: EventSource | undefined
   let waiting: ReturnType<typeof setTimeout> | undefined
   let missed = false // while nobody looked
+  let opened = false
   function ask() {
     waiting = undefined
     missed = document.hidden
@@ -22,7 +23,15 @@ export function useLive(tables: string[], ...keys: string[]) {
   }
   function changed(e: MessageEvent<string>) {
     const { what } = JSON.parse(e.data) as { what: string }
-    if (what === 'all' || tables.includes(what)) waiting ??= setTimeout(ask, gathers)
+    if (what === 'all' || tables.includes(what)) soon()
+  }
+  function soon() {
+    waiting ??= setTimeout(ask, gathers)
+  }
+  /** Of a stream that was cut and comes again nobody knows what it would have told. */
+  function began() {
+    if (opened) soon()
+    opened = true
   }
   function looked() {
     if (missed && !document.hidden) ask()
@@ -32,6 +41,7 @@ export function useLive(tables: string[], ...keys: string[]) {
     if (typeof EventSource === 'undefined') return
     told = new EventSource('/api/changes')
     told.addEventListener('changed', changed)
+    told.addEventListener('open', began)
   })
   onBeforeUnmount(() => {
     document.removeEventListener('visibilitychange', looked)

@@ -53,9 +53,10 @@ async function move(by: number) {
 
 const chosen = computed(() => periods.value.find((p) => p.period === period.value))
 
-// The chosen period is in sight, however narrow the strip.
+// The chosen period comes into sight, however narrow the strip; what was scrolled stays when
+// the list is only asked for anew.
 watch(
-  [period, periods],
+  [period, () => periods.value.length],
   async () => {
     await nextTick()
     const of = group.value
