@@ -165,6 +165,7 @@ func (g *gathering) sums(terms []measure.Term) map[uint32]*sides {
 			rest = new(big.Rat).Set(rest)
 		}
 		s.Level = g.by
+		named := false
 		for _, code := range g.e.Seeing(term.Measure, s) {
 			if g.e.Stopped() { // whoever asks looks for that
 				return
@@ -175,12 +176,13 @@ func (g *gathering) sums(terms []measure.Term) map[uint32]*sides {
 				continue
 			}
 			put(code, term, v, side)
+			named = true
 			if some == measure.Present {
 				rest.Sub(rest, v)
 			}
 		}
-		// Lines that name no part are in the figure all the same.
-		if some == measure.Present && rest.Sign() != 0 {
+		// Lines that name no part are in the figure all the same, also where they make it zero.
+		if some == measure.Present && (rest.Sign() != 0 || !named) {
 			put(Unnamed, term, rest, side)
 		}
 	}

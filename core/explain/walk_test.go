@@ -39,6 +39,14 @@ measures:
   largest: {maximum: sales.net, unit: money}
 `
 
+// productOf is the code of a line's product; -1 names none.
+func productOf(l sold) uint32 {
+	if l.product < 0 {
+		return ledger.Nobody
+	}
+	return uint32(l.product)
+}
+
 type sold struct {
 	month               int // 0 is September 2026, 1 is October
 	rep, product        int
@@ -63,7 +71,7 @@ func shop(t require.TestingT, lines []sold) *measure.Engine {
 				cost = amount.Missing
 			}
 			c.Days.Add(5)
-			c.Subjects[0], c.Subjects[1] = append(c.Subjects[0], uint32(l.rep)), append(c.Subjects[1], uint32(l.product))
+			c.Subjects[0], c.Subjects[1] = append(c.Subjects[0], uint32(l.rep)), append(c.Subjects[1], productOf(l))
 			for k, a := range []amount.Amount{amount.Amount(l.quantity * amount.Scale), amount.Amount(l.net * amount.Scale), cost} {
 				c.Numbers[k] = append(c.Numbers[k], a)
 			}
@@ -136,13 +144,34 @@ func TestAWalkByHand(t *testing.T) {
 	assert.ErrorIs(t, err, explain.ErrNoThen, "R1 has nothing now")
 }
 
+// Lines that name no product are a part of their own; a product with an amount then and now
+// but no quantity is neither new nor lost.
+func TestAWalkOfWhatIsNotNamedOrCounted(t *testing.T) {
+	e := shop(t, []sold{{0, 0, 0, 10, 50, 30}, {0, 0, -1, 1, 40, 24}, {0, 0, 1, 0, 9, 1}, {1, 0, 0, 10, 50, 30}, {1, 0, -1, 1, 25, 20}, {1, 0, 1, 3, 4, 1}, {1, 0, 2, 2, 7, 1}})
+	w, err := walk(e, "revenue", "units", anyRep, 0, products)
+	require.NoError(t, err)
+	assert.Equal(t, "99 86", w.Then.RatString()+" "+w.Now.RatString())
+	parts := map[uint32]string{}
+	for _, p := range w.Parts {
+		parts[p.Code] = p.Change.RatString()
+	}
+	assert.Equal(t, map[uint32]string{0: "0", explain.Unnamed: "-15", 1: "-5", 2: "7"}, parts)
+	effects := map[string]string{}
+	for _, x := range w.Effects {
+		effects[x.Name] = x.Change.RatString()
+	}
+	assert.Equal(t, "-5", effects["without quantities"])
+	assert.Equal(t, "7", effects["new"])
+	assert.Equal(t, "0", effects["lost"])
+}
+
 // Whatever the lines, parts add up to the change exactly, effects too, and the walk's
 // ends are the figures themselves; of a part with a rate, own and weight make its change.
 func TestWalksAddUp(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var lines []sold
 		for range rapid.IntRange(1, 25).Draw(t, "lines") {
-			lines = append(lines, sold{rapid.IntRange(0, 1).Draw(t, "month"), rapid.IntRange(0, 1).Draw(t, "rep"), rapid.IntRange(0, 2).Draw(t, "product"),
+			lines = append(lines, sold{rapid.IntRange(0, 1).Draw(t, "month"), rapid.IntRange(0, 1).Draw(t, "rep"), rapid.IntRange(-1, 2).Draw(t, "product"),
 				rapid.Int64Range(-2, 6).Draw(t, "quantity"), rapid.Int64Range(-40, 90).Draw(t, "net"), rapid.Int64Range(-1, 60).Draw(t, "cost")})
 		}
 		e := shop(t, lines)
@@ -153,17 +182,18 @@ func TestWalksAddUp(t *testing.T) {
 				for _, name := range []string{"revenue", "margin", "weighted", "margin_rate", "price"} {
 					for code := range uint32(e.Size(level)) {
 						w, err := walk(e, name, "units", level, code, by)
-						if err != nil {
+						now, why := e.Exact(name, code, e.Slot(level, october))
+						then, was := e.Exact(name, code, e.Slot(level, september))
+						if why != measure.Present || was != measure.Present { // what is missing is not zero
+							var missing *explain.NoFigure
+							require.ErrorAs(t, err, &missing)
+							require.Equal(t, explain.NoFigure{Then: was, Now: why}, *missing)
 							require.ErrorIs(t, err, explain.ErrNoThen)
 							continue
 						}
-						now, why := e.Exact(name, code, e.Slot(level, october))
-						if then, was := e.Exact(name, code, e.Slot(level, september)); why == measure.Present && was == measure.Present {
-							require.Equal(t, then.RatString(), w.Then.RatString(), name)
-							require.Equal(t, now.RatString(), w.Now.RatString(), name)
-						} else {
-							require.NotEqual(t, "revenue", name)
-						}
+						require.NoError(t, err, "%s by %s: from %s to %s", name, by, then.RatString(), now.RatString())
+						require.Equal(t, then.RatString(), w.Then.RatString(), name)
+						require.Equal(t, now.RatString(), w.Now.RatString(), name)
 						change := new(big.Rat).Sub(w.Now, w.Then)
 						sum := new(big.Rat)
 						for i, p := range w.Parts {
