@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -89,4 +90,28 @@ func TestLeftInPeace(t *testing.T) {
 	assert.Empty(t, want[[]client.Peace](t, 200)(s.as("rea").ListPeaces(ctx)))
 	code, out, errs = s.oskel("lea", "doctor")
 	assert.Equal(t, 0, code, out+errs)
+}
+
+// What lies no distance beyond a cut is never worse by a share: that is refused, and nothing
+// of it is done; until a day alone it is left in peace.
+func TestPeaceWithoutADistance(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	s.publish(strings.Replace(smallBook, "rules:\n", "rules:\n  - name: by-choice\n    title: By choice\n    judges: rep\n    threshold: {choose: [{grade: act, all: [revenue above 0]}]}\n", 1), 1)
+	s.sweep("2026-10")
+	id := s.caseOf("lea", "R2").Id
+	settle := func(more ...string) (int, string) {
+		code, _, errs := s.oskel("lea", append(append([]string{"settle", "-finding", "explained", "-peace", "2027-03-31"}, more...), itoa(id))...)
+		return code, errs
+	}
+	for _, more := range [][]string{{"-worse", "50%"}, {"-worse", "50%", "-all-rules"}} {
+		code, errs := settle(more...)
+		assert.Equal(t, 1, code)
+		assert.Contains(t, errs, "flags of by-choice have no distance from a cut")
+	}
+	assert.Empty(t, want[[]client.Peace](t, 200)(s.as("rea").ListPeaces(ctx)))
+	assert.NotEqual(t, "settled", string(want[client.CaseDetail](t, 200)(s.as("lea").GetCase(ctx, id)).Case.State))
+	code, errs := settle()
+	assert.Equal(t, 0, code, errs)
+	assert.NotEmpty(t, want[[]client.Peace](t, 200)(s.as("rea").ListPeaces(ctx)))
 }

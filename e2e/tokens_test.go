@@ -3,6 +3,7 @@ package e2e
 import (
 	"io"
 	"net/http"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -167,6 +168,18 @@ func TestTheAudit(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 3, strings.Count(string(text), "\n"), string(text))
 	assert.Equal(t, "ExportAudit", entries(client.ListAuditParams{})[0].Operation, "which is told too")
+
+	// Of an export what it was of, and of an absence whose.
+	for _, args := range [][]string{{"exceptions", "-period", "2026-10", "-rule", "thin-margin", "-o", filepath.Join(t.TempDir(), "x.csv")}, {"away", "-who", "rea", "-from", "2026-12-21", "-to", "2026-12-23"}} {
+		code, _, errs := s.oskel("lea", args...)
+		require.Equal(t, 0, code, errs)
+	}
+	said = nil
+	for _, e := range entries(client.ListAuditParams{Person: ptr("lea")}) {
+		said = append(said, e.Words+" | "+e.About)
+	}
+	assert.Contains(t, said, "noted an absence | rea, 2026-12-21 to 2026-12-23")
+	assert.Contains(t, said, "exported exceptions | form csv, period 2026-10, rule thin-margin, sort grade, state flagged")
 
 	for _, sql := range []string{"update audit set person = 'rob'", "delete from audit", "truncate audit"} {
 		_, err := s.pool(t).Exec(ctx, sql)

@@ -69,8 +69,20 @@ func TestVerify(t *testing.T) {
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "revision 2")
 	assert.Contains(t, errs, "All of it holds.")
+	assert.NotContains(t, errs, "earlier version")
+	assert.False(t, s.verification(t, again.Id).Earlier)
 
-	_, err := db.Exec(ctx, "delete from exceptions where id = (select max(id) from exceptions where sweep = $1 and state <> 'cleared')", again.Id)
+	// One that an earlier version made says so, and is made anew when it is asked for again.
+	_, err := db.Exec(ctx, "update sweeps set computation = computation - 1 where id = $1", again.Id)
+	require.NoError(t, err)
+	assert.True(t, s.verification(t, again.Id).Earlier)
+	code, _, errs = s.oskel("rea", "verify", itoa(again.Id))
+	assert.Equal(t, 0, code, errs)
+	assert.Contains(t, errs, "It was made by an earlier version of the service")
+	again = s.sweep("2026-10")
+	assert.False(t, s.verification(t, again.Id).Earlier)
+
+	_, err = db.Exec(ctx, "delete from exceptions where id = (select max(id) from exceptions where sweep = $1 and state <> 'cleared')", again.Id)
 	require.NoError(t, err)
 	code, out, _ = s.oskel("rea", "verify", itoa(again.Id))
 	assert.Equal(t, 1, code)

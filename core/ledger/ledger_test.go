@@ -182,3 +182,32 @@ func TestTheOnlyChunkWithinSomeDays(t *testing.T) {
 	assert.Nil(t, f.Within(day(10, 1), day(10, 30)))
 	assert.Nil(t, f.Within(day(11, 1), day(11, 30)))
 }
+
+// Whoever is active throughout some days is active on each of them, by whatever rows.
+func TestActiveThroughout(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		r := NewRegister("rep", []string{"R0", "R1"}, []string{"A", "B"})
+		begin := october.First()
+		day := func(name string) calendar.Day {
+			if rapid.IntRange(0, 3).Draw(t, name+" open") == 0 {
+				return Never
+			}
+			return begin + calendar.Day(rapid.IntRange(0, 20).Draw(t, name))
+		}
+		var rows []ActiveRow
+		from := begin - 5
+		for range rapid.IntRange(1, 4).Draw(t, "rows") {
+			rows = append(rows, ActiveRow{From: from, Active: Spell{day("first"), day("last")}})
+			from += calendar.Day(rapid.IntRange(1, 9).Draw(t, "later"))
+		}
+		r.SetRows(0, rows)
+		for first := begin - 2; first < begin+22; first++ {
+			all := true
+			for last := first; last < begin+24; last++ {
+				all = all && r.Active(0, last, last)
+				assert.Equal(t, all, r.Throughout(0, first, last), "%d to %d of %v", first-begin, last-begin, rows)
+			}
+		}
+		assert.True(t, r.Throughout(1, begin, begin+1000), "nobody said otherwise")
+	})
+}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/big"
 	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -135,4 +136,27 @@ func TestThePastBeginsWithTheFirstLine(t *testing.T) {
 	}
 	series := e.Series("sold", inOctober(e), 4)
 	assert.Equal(t, []bool{false, true, true, true}, []bool{series.Has(0, 2), series.Has(1, 2), series.Has(2, 2), series.Has(3, 2)})
+}
+
+// What grows beyond all floats is too large, in every column and said as such, and so is
+// what is made of it; what is large and has room is itself.
+func TestFiguresThatAreTooLarge(t *testing.T) {
+	power := func(n int) string { return strings.TrimSuffix(strings.Repeat("revenue * ", n), " * ") }
+	e := world(t, "  large: {formula: \""+power(18)+"\", unit: count, groups: own figures}\n  larger: {formula: \""+power(22)+"\", unit: count, groups: own figures}\n  more: {formula: \"larger - larger\", unit: count, groups: own figures}\n  back: {formula: \"1 / larger\", unit: count, groups: own figures}\n",
+		[]line{{0, 0, "2026-10-05", "500000000000000", "1", 0}, {1, 0, "2026-10-05", "2", "1", 0}})
+	s := inOctober(e)
+	for _, name := range []string{"larger", "more", "back"} {
+		c := e.Column(name, s)
+		assert.Equal(t, measure.TooLarge, c.Why[0], name)
+		_, why := e.Exact(name, 0, s)
+		assert.Equal(t, measure.TooLarge, why, name)
+		assert.Equal(t, measure.Present, c.Why[1], name)
+	}
+	assert.Equal(t, "too large; 4194304", strings.TrimSuffix(say(e, "larger", reps, "2026-10"), "; no lines in the period"))
+	v, why := e.Exact("large", 0, s)
+	require.Equal(t, measure.Present, why)
+	assert.Equal(t, 0, v.Cmp(new(big.Rat).SetInt(new(big.Int).Exp(big.NewInt(500_000_000_000_000), big.NewInt(18), nil))))
+	c := e.Column("large", s)
+	f, _ := v.Float64()
+	assert.InEpsilon(t, f, c.Value[0], 1e-12)
 }
