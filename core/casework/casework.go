@@ -40,21 +40,22 @@ var (
 
 // Case is what of a case people change.
 type Case struct {
-	Desk       string         `json:"desk"`
-	State      string         `json:"state"`
-	Holder     string         `json:"holder,omitempty"` // who has taken it, "" is nobody
-	Asked      string         `json:"asked,omitempty"`  // who is asked about it, and does not hold it
-	ParkedTo   *calendar.Day  `json:"parked_to,omitempty"`
-	ParkedFor  string         `json:"parked_for,omitempty"` // the feed whose next lines it waits for
-	Finding    string         `json:"finding,omitempty"`
-	Reason     string         `json:"reason,omitempty"` // of the book's own list
-	Recovered  *amount.Amount `json:"recovered,omitempty"`
-	WrittenOff *amount.Amount `json:"written_off,omitempty"`
-	SettledBy  string         `json:"settled_by,omitempty"`
-	SettledAt  *time.Time     `json:"settled_at,omitempty"`
-	Cleared    bool           `json:"cleared,omitempty"` // nothing in it is flagged any more
-	Self       string         `json:"self,omitempty"`    // the account of whom it is about, who does not review it
-	Below      string         `json:"below,omitempty"`   // those of who reports to them alone, with spaces between: nor do they
+	Desk       string           `json:"desk"`
+	State      string           `json:"state"`
+	Holder     string           `json:"holder,omitempty"` // who has taken it, "" is nobody
+	Asked      string           `json:"asked,omitempty"`  // who is asked about it, and does not hold it
+	ParkedTo   *calendar.Day    `json:"parked_to,omitempty"`
+	ParkedFor  string           `json:"parked_for,omitempty"` // the feed whose next lines it waits for
+	Finding    string           `json:"finding,omitempty"`
+	Apart      map[int64]string `json:"apart,omitempty"`  // the flags, by number, that have another finding than the case
+	Reason     string           `json:"reason,omitempty"` // of the book's own list
+	Recovered  *amount.Amount   `json:"recovered,omitempty"`
+	WrittenOff *amount.Amount   `json:"written_off,omitempty"`
+	SettledBy  string           `json:"settled_by,omitempty"`
+	SettledAt  *time.Time       `json:"settled_at,omitempty"`
+	Cleared    bool             `json:"cleared,omitempty"` // nothing in it is flagged any more
+	Self       string           `json:"self,omitempty"`    // the account of whom it is about, who does not review it
+	Below      string           `json:"below,omitempty"`   // those of who reports to them alone, with spaces between: nor do they
 }
 
 // Person is somebody who does something with cases.
@@ -81,11 +82,24 @@ type Act struct {
 	Until      *calendar.Day
 	Feed       string // whose next lines it is parked for, or in which the fault of the data lies
 	Finding    string
+	Apart      []Apart // what of its flags has another finding
 	Reason     string
 	Recovered  *amount.Amount
 	WrittenOff *amount.Amount
 	Text       string
 	Peace      *Peace // of what is settled as explained
+}
+
+// Apart is the finding of one flag of a case, where it is not the case's own.
+type Apart struct {
+	Flag    int64
+	Words   string // which flag it is
+	Finding string
+}
+
+// Finds says whether a case, or any of its flags, is settled with a finding.
+func (a Act) Finds(finding string) bool {
+	return a.Finding == finding || slices.ContainsFunc(a.Apart, func(f Apart) bool { return f.Finding == finding })
 }
 
 // Peace is how whom a case is of is left in peace once it is settled.
@@ -358,9 +372,9 @@ func (s Scene) park(c *Case, a Act) (Event, error) {
 }
 
 // peace says in words how somebody is left in peace.
-func (s Scene) peace(p Peace, finding string) (string, error) {
+func (s Scene) peace(p Peace, a Act) (string, error) {
 	switch {
-	case finding != "explained":
+	case !a.Finds("explained"):
 		return "", refuse("only who is explained is left in peace")
 	case p.Until <= s.Today:
 		return "", refuse("somebody is left in peace until a day to come, and %s is none", p.Until.Words())
@@ -385,12 +399,16 @@ func (s Scene) settle(c *Case, by Person, a Act) (e Event, err error) {
 		return Event{}, refuse("%q is not a finding; expected %s or %s", a.Finding, strings.Join(Findings[:len(Findings)-1], ", "), Cleared)
 	case a.Finding == Cleared && !c.Cleared:
 		return Event{}, refuse("something in it is still flagged, so it is not settled as cleared")
-	case a.Feed != "" && a.Finding != DataFault:
+	case a.Feed != "" && !a.Finds(DataFault):
 		return Event{}, refuse("a feed is at fault where the finding is %s", DataFault)
 	case a.Feed != "" && s.Book.Feed(a.Feed) == nil:
 		return Event{}, refuse("there is no feed %q", a.Feed)
 	case a.Recovered != nil && *a.Recovered < 0, a.WrittenOff != nil && *a.WrittenOff < 0:
 		return Event{}, refuse("what was recovered or written off is not below zero")
+	}
+	apart, told, err := s.apart(a)
+	if err != nil {
+		return Event{}, err
 	}
 	text := a.Finding
 	if a.Reason != "" {
@@ -404,14 +422,14 @@ func (s Scene) settle(c *Case, by Person, a Act) (e Event, err error) {
 		text += " (" + reason.Title + ")"
 	}
 	if p := a.Peace; p != nil {
-		words, err := s.peace(*p, a.Finding)
+		words, err := s.peace(*p, a)
 		if err != nil {
 			return Event{}, err
 		}
 		defer func() { e.Text = joined(e.Text, words) }()
 	}
 	unpark(c)
-	c.State, c.Asked, c.Finding, c.Reason, c.Recovered, c.WrittenOff = Settled, "", a.Finding, a.Reason, a.Recovered, a.WrittenOff
+	c.State, c.Asked, c.Finding, c.Apart, c.Reason, c.Recovered, c.WrittenOff = Settled, "", a.Finding, apart, a.Reason, a.Recovered, a.WrittenOff
 	c.SettledBy, c.SettledAt = by.Name, &s.Now
 	for _, n := range []struct {
 		words string
@@ -421,7 +439,27 @@ func (s Scene) settle(c *Case, by Person, a Act) (e Event, err error) {
 			text += ", " + n.words + " " + rulebook.FormatNumber(*n.of)
 		}
 	}
-	return Event{"settled", joined(text, a.Text)}, nil
+	return Event{"settled", joined(text+told, a.Text)}, nil
+}
+
+// apart is what of the flags has another finding than the case, and that in words.
+func (s Scene) apart(a Act) (of map[int64]string, told string, err error) {
+	for _, f := range a.Apart {
+		switch last := len(Findings) - 1; {
+		case !slices.Contains(Findings[:last], f.Finding):
+			return nil, "", refuse("%q is not a finding of a flag; expected %s or %s", f.Finding, strings.Join(Findings[:last-1], ", "), Findings[last-1])
+		case f.Finding == a.Finding:
+			continue
+		case of == nil:
+			of = map[int64]string{}
+		}
+		if _, twice := of[f.Flag]; twice {
+			return nil, "", refuse("the finding of %s is stated twice", f.Words)
+		}
+		of[f.Flag] = f.Finding
+		told += "; " + f.Words + ": " + f.Finding
+	}
+	return of, told, nil
 }
 
 // reasons lists those for a finding.
@@ -442,6 +480,6 @@ func (s Scene) reopen(c *Case, a Act) (Event, error) {
 	if strings.TrimSpace(a.Text) == "" {
 		return Event{}, refuse("say why it is opened again")
 	}
-	c.State, c.Holder, c.Finding, c.Reason, c.Recovered, c.WrittenOff, c.SettledBy, c.SettledAt = Open, "", "", "", nil, nil, "", nil
+	c.State, c.Holder, c.Finding, c.Apart, c.Reason, c.Recovered, c.WrittenOff, c.SettledBy, c.SettledAt = Open, "", "", nil, "", nil, nil, "", nil
 	return Event{"reopened", strings.TrimSpace(a.Text)}, nil
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"cmp"
 	"context"
+	"errors"
 	"flag"
 	"fmt"
 	"net/http"
@@ -178,7 +179,7 @@ var caseCommands = []command{
 	{
 		name: "settle", args: "[CASE ...]", short: "settle cases with a finding, or all that have cleared",
 		long:    "Several cases are settled at once with one finding, all of them or none. Reasons are those\nof the rulebook.",
-		example: "oskel settle -cleared\noskel settle -finding explained -reason on-leave 12 14\noskel settle -finding confirmed -recovered 1200 -note \"Invoiced again\" 12",
+		example: "oskel settle -cleared\noskel settle -finding explained -reason on-leave 12 14\noskel settle -finding confirmed -recovered 1200 -note \"Invoiced again\" 12\noskel settle -finding confirmed -flag 203=\"rule fault\" 12",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			finding := f.String("finding", "", "confirmed, explained, data fault, rule fault or, where all has cleared, cleared (required)")
 			cleared := f.Bool("cleared", false, "settle all cases in which nothing is flagged any more")
@@ -188,6 +189,18 @@ var caseCommands = []command{
 			until := f.String("peace", "", "of who is explained: leave them in peace until this `day`")
 			worse := f.String("worse", "", "with -peace: or until it is worse by this `share` of how far it lies beyond its cut, such as 50%")
 			all := f.Bool("all-rules", false, "with -peace: by all rules, not by those of the case alone")
+			f.Func("flag", "give one flag of the case another finding, such as `203=rule fault`; repeatable", func(value string) error {
+				number, finding, both := strings.Cut(value, "=")
+				id, err := strconv.ParseInt(strings.TrimSpace(number), 10, 64)
+				if !both || err != nil {
+					return errors.New("expected the number of an exception and its finding, such as 203=\"rule fault\"")
+				}
+				if act.Apart == nil {
+					act.Apart = &[]client.FlagFinding{}
+				}
+				*act.Apart = append(*act.Apart, client.FlagFinding{Exception: id, Finding: client.FlagFindingFinding(strings.TrimSpace(finding))})
+				return nil
+			})
 			stringFlag(f, &act.Feed, "feed", "of a data fault: in which `feed` it lies; those that its rules read, unless stated")
 			stringFlag(f, &act.Reason, "reason", "one of the rulebook's `reasons`")
 			stringFlag(f, &act.Recovered, "recovered", "the `amount` that was recovered")
@@ -587,6 +600,18 @@ func showCases(ctx context.Context, e *env, list []client.Case) error {
 	return nil
 }
 
+// apart says which finding a flag of a case has of its own.
+func apart(c client.Case, flag int64) string {
+	if c.Apart != nil {
+		for _, f := range *c.Apart {
+			if f.Exception == flag {
+				return ": " + string(f.Finding)
+			}
+		}
+	}
+	return ""
+}
+
 func showCase(ctx context.Context, e *env, d client.CaseDetail) error {
 	if e.format != "table" {
 		var rows [][]string
@@ -610,7 +635,7 @@ func showCase(ctx context.Context, e *env, d client.CaseDetail) error {
 		if x.State == "cleared" {
 			grade = "cleared"
 		}
-		fmt.Fprintf(e.out, "  %s  %s, %s (exception %d)\n", grade, x.RuleTitle, x.Period, x.Id)
+		fmt.Fprintf(e.out, "  %s  %s, %s (exception %d)%s\n", grade, x.RuleTitle, x.Period, x.Id, apart(c, x.Id))
 		for _, line := range wrapText(x.Sentence, e.room(4)) {
 			fmt.Fprintln(e.out, "    "+line)
 		}

@@ -402,6 +402,30 @@ func (e FindingFinding) Valid() bool {
 	}
 }
 
+// Defines values for FlagFindingFinding.
+const (
+	FlagFindingFindingConfirmed FlagFindingFinding = "confirmed"
+	FlagFindingFindingDataFault FlagFindingFinding = "data fault"
+	FlagFindingFindingExplained FlagFindingFinding = "explained"
+	FlagFindingFindingRuleFault FlagFindingFinding = "rule fault"
+)
+
+// Valid indicates whether the value is a known member of the FlagFindingFinding enum.
+func (e FlagFindingFinding) Valid() bool {
+	switch e {
+	case FlagFindingFindingConfirmed:
+		return true
+	case FlagFindingFindingDataFault:
+		return true
+	case FlagFindingFindingExplained:
+		return true
+	case FlagFindingFindingRuleFault:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GradeStyleShape.
 const (
 	Circle   GradeStyleShape = "circle"
@@ -1592,6 +1616,9 @@ type CalendarYear struct {
 
 // Case defines model for Case.
 type Case struct {
+	// Apart Flags of it that were settled with another finding
+	Apart *[]FlagFinding `json:"apart,omitempty"`
+
 	// Asked Who is asked about it
 	Asked *string `json:"asked,omitempty"`
 
@@ -1630,14 +1657,18 @@ type Case struct {
 
 // CaseAct defines model for CaseAct.
 type CaseAct struct {
-	Cases []CaseRef `json:"cases"`
+	// Apart Flags of the case that have another finding
+	Apart *[]FlagFinding `json:"apart,omitempty"`
+	Cases []CaseRef      `json:"cases"`
 
 	// Desk The desk it is handed to
 	Desk *string   `json:"desk,omitempty"`
 	Do   CaseActDo `json:"do"`
 
 	// Feed The feed whose next lines it is parked for; or, settled as a data fault, in which the fault lies: unless stated, those that the rules of the case read
-	Feed    *string         `json:"feed,omitempty"`
+	Feed *string `json:"feed,omitempty"`
+
+	// Finding Of the case, and of each of its flags that is not named in apart
 	Finding *CaseActFinding `json:"finding,omitempty"`
 	Peace   *NewPeace       `json:"peace,omitempty"`
 
@@ -1661,7 +1692,7 @@ type CaseAct struct {
 // CaseActDo defines model for CaseAct.Do.
 type CaseActDo string
 
-// CaseActFinding defines model for CaseAct.Finding.
+// CaseActFinding Of the case, and of each of its flags that is not named in apart
 type CaseActFinding string
 
 // CaseDetail defines model for CaseDetail.
@@ -2220,8 +2251,13 @@ type Fault struct {
 
 // Finding defines model for Finding.
 type Finding struct {
+	// Apart Flags of the case that have another finding
+	Apart *[]FlagFinding `json:"apart,omitempty"`
+
 	// Feed Of a data fault: in which feed it lies
-	Feed    *string        `json:"feed,omitempty"`
+	Feed *string `json:"feed,omitempty"`
+
+	// Finding Of the case, and of each of its flags that is not named in apart
 	Finding FindingFinding `json:"finding"`
 	Note    *string        `json:"note,omitempty"`
 	Peace   *NewPeace      `json:"peace,omitempty"`
@@ -2234,7 +2270,7 @@ type Finding struct {
 	WrittenOff *string `json:"written_off,omitempty"`
 }
 
-// FindingFinding defines model for Finding.Finding.
+// FindingFinding Of the case, and of each of its flags that is not named in apart
 type FindingFinding string
 
 // FindingRow defines model for FindingRow.
@@ -2262,6 +2298,16 @@ type FindingRow struct {
 	Title      string `json:"title"`
 	WrittenOff string `json:"written_off"`
 }
+
+// FlagFinding defines model for FlagFinding.
+type FlagFinding struct {
+	// Exception Its number
+	Exception int64              `json:"exception"`
+	Finding   FlagFindingFinding `json:"finding"`
+}
+
+// FlagFindingFinding defines model for FlagFinding.Finding.
+type FlagFindingFinding string
 
 // Found defines model for Found.
 type Found struct {

@@ -12,7 +12,7 @@ import (
 
 func (s *server) ActOnCases(ctx context.Context, r contract.ActOnCasesRequestObject) (contract.ActOnCasesResponseObject, error) {
 	b := r.Body
-	act := casework.Act{Do: string(b.Do), Person: or(b.Person, ""), Desk: or(b.Desk, ""), Feed: or(b.Feed, ""), Finding: string(or(b.Finding, "")), Reason: or(b.Reason, ""), Text: or(b.Text, "")}
+	act := casework.Act{Do: string(b.Do), Person: or(b.Person, ""), Desk: or(b.Desk, ""), Feed: or(b.Feed, ""), Finding: string(or(b.Finding, "")), Apart: apartIn(b.Apart), Reason: or(b.Reason, ""), Text: or(b.Text, "")}
 	if b.Until != nil {
 		act.Until = ptr(calendar.Date(b.Until.Year(), b.Until.Month(), b.Until.Day()))
 	}
@@ -44,6 +44,16 @@ func peaceIn(p *contract.NewPeace) *casework.Peace {
 		return nil
 	}
 	return &casework.Peace{Until: calendar.Date(p.Until.Year(), p.Until.Month(), p.Until.Day()), Worse: p.Worse, All: or(p.All, false)}
+}
+
+// apartIn is which flags of a case have findings of their own.
+func apartIn(all *[]contract.FlagFinding) (out []casework.Apart) {
+	if all != nil {
+		for _, f := range *all {
+			out = append(out, casework.Apart{Flag: f.Exception, Finding: string(f.Finding)})
+		}
+	}
+	return out
 }
 
 // amounts reads what was recovered and written off.

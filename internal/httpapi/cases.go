@@ -21,9 +21,13 @@ import (
 )
 
 func (s *server) caseOut(c store.Case, today calendar.Day) contract.Case {
+	var apart *[]contract.FlagFinding
+	for _, flag := range slices.Sorted(maps.Keys(c.Apart)) {
+		apart = ptr(append(or(apart, nil), contract.FlagFinding{Exception: flag, Finding: contract.FlagFindingFinding(c.Apart[flag])}))
+	}
 	return contract.Case{Id: c.ID, Kind: c.Kind, Key: c.Key, Name: c.Name, Desk: c.Desk, State: contract.CaseState(c.State), Grade: c.Grade, Due: openapi_types.Date{Time: c.Due.Time()},
 		Late: (c.State == casework.Open || c.State == casework.Taken) && c.Due < today, OpenedAt: c.OpenedAt, TakenBy: c.TakenBy, Finding: c.Finding, SettledBy: c.SettledBy, SettledAt: c.SettledAt, Items: c.Items, Cleared: c.Cleared, Sentence: c.Sentence, Version: c.Version, Stake: c.Stake,
-		Asked: c.Asked, ParkedTo: dayOut(c.ParkedTo), ParkedFor: c.ParkedFor, Reason: c.Reason, Recovered: c.Recovered, WrittenOff: c.WrittenOff}
+		Asked: c.Asked, ParkedTo: dayOut(c.ParkedTo), ParkedFor: c.ParkedFor, Apart: apart, Reason: c.Reason, Recovered: c.Recovered, WrittenOff: c.WrittenOff}
 }
 
 func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObject) (contract.ListCasesResponseObject, error) {
@@ -275,7 +279,7 @@ func (s *server) CommentCase(ctx context.Context, r contract.CommentCaseRequestO
 }
 
 func (s *server) SettleCase(ctx context.Context, r contract.SettleCaseRequestObject) (contract.SettleCaseResponseObject, error) {
-	act := casework.Act{Do: "settle", Finding: string(r.Body.Finding), Reason: or(r.Body.Reason, ""), Feed: or(r.Body.Feed, ""), Peace: peaceIn(r.Body.Peace), Text: or(r.Body.Note, "")}
+	act := casework.Act{Do: "settle", Finding: string(r.Body.Finding), Apart: apartIn(r.Body.Apart), Reason: or(r.Body.Reason, ""), Feed: or(r.Body.Feed, ""), Peace: peaceIn(r.Body.Peace), Text: or(r.Body.Note, "")}
 	version, err := ifMatch(r.Params.IfMatch)
 	if err == nil {
 		err = amounts(&act, r.Body.Recovered, r.Body.WrittenOff)

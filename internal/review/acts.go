@@ -50,7 +50,7 @@ func orNil[T comparable](v T) *T {
 
 // plain is what of a case people change.
 func plain(c *store.Case) (casework.Case, error) {
-	out := casework.Case{Desk: c.Desk, State: c.State, Holder: deref(c.TakenBy), Asked: deref(c.Asked), ParkedTo: c.ParkedTo, ParkedFor: deref(c.ParkedFor), Finding: deref(c.Finding), Reason: deref(c.Reason),
+	out := casework.Case{Desk: c.Desk, State: c.State, Holder: deref(c.TakenBy), Asked: deref(c.Asked), ParkedTo: c.ParkedTo, ParkedFor: deref(c.ParkedFor), Finding: deref(c.Finding), Apart: c.Apart, Reason: deref(c.Reason),
 		SettledBy: deref(c.SettledBy), SettledAt: c.SettledAt, Cleared: c.Cleared, Self: deref(c.Self), Below: deref(c.Below)}
 	for _, n := range []struct {
 		to   **amount.Amount
@@ -77,7 +77,7 @@ func put(c *store.Case, p casework.Case) {
 		return &s
 	}
 	c.Desk, c.State, c.TakenBy, c.Asked, c.ParkedTo, c.ParkedFor = p.Desk, p.State, orNil(p.Holder), orNil(p.Asked), p.ParkedTo, orNil(p.ParkedFor)
-	c.Finding, c.Reason, c.Recovered, c.WrittenOff, c.SettledBy, c.SettledAt = orNil(p.Finding), orNil(p.Reason), text(p.Recovered), text(p.WrittenOff), orNil(p.SettledBy), p.SettledAt
+	c.Finding, c.Apart, c.Reason, c.Recovered, c.WrittenOff, c.SettledBy, c.SettledAt = orNil(p.Finding), p.Apart, orNil(p.Reason), text(p.Recovered), text(p.WrittenOff), orNil(p.SettledBy), p.SettledAt
 }
 
 // undo is how a case is put back to what it was.
@@ -100,6 +100,9 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 	return s.store.Do(ctx, 0, func(tx *store.Tx) error {
 		scene, err := s.scene(ctx, tx, act)
 		if err != nil {
+			return err
+		}
+		if err := name(ctx, tx, scene.Book, ids, act.Apart); err != nil {
 			return err
 		}
 		var named map[int64]bool // in which they may say something
@@ -146,7 +149,7 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 		if err == nil {
 			err = tx.Tell(ctx, news)
 		}
-		switch p := act.Peace; {
+		switch {
 		case err != nil:
 			return err
 		case act.Do == "reopen":
@@ -154,9 +157,12 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 				return err
 			}
 			return tx.EndPeaces(ctx, ids, by.Name)
-		case act.Do == "settle" && act.Finding == casework.DataFault:
-			return s.faults(ctx, tx, scene.Book, ids, act, by.Name)
-		case p != nil && act.Do == "settle":
+		case act.Do == "settle" && act.Finds(casework.DataFault):
+			if err := s.faults(ctx, tx, scene.Book, ids, act, by.Name); err != nil {
+				return err
+			}
+		}
+		if p := act.Peace; p != nil && act.Do == "settle" {
 			if p.Worse != nil {
 				if rule, err := tx.WithoutDistance(ctx, ids); err != nil {
 					return err
@@ -168,6 +174,32 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 		}
 		return nil
 	})
+}
+
+// name says in words which flags of one case have findings of their own.
+func name(ctx context.Context, tx *store.Tx, book *rulebook.Book, ids []int64, apart []casework.Apart) error {
+	switch {
+	case len(apart) == 0:
+		return nil
+	case len(ids) > 1:
+		return fmt.Errorf("%w: flags get findings of their own in one case at a time", ErrState)
+	}
+	flags, err := tx.FlagsOf(ctx, ids[0])
+	if err != nil {
+		return err
+	}
+	for i := range apart {
+		f := &apart[i]
+		rule, in := flags[f.Flag]
+		if !in {
+			return fmt.Errorf("%w: exception %d is not in case %d", ErrState, f.Flag, ids[0])
+		}
+		if f.Words = rule; book.Rule(rule) != nil {
+			f.Words = book.Rule(rule).Title
+		}
+		f.Words += fmt.Sprintf(" (exception %d)", f.Flag)
+	}
+	return nil
 }
 
 // Undo puts cases back to what they were before what the person did to them last, a
@@ -214,7 +246,7 @@ func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error 
 // which is done all day, needs no rulebook.
 func (s *Service) scene(ctx context.Context, tx *store.Tx, act casework.Act) (casework.Scene, error) {
 	book := &rulebook.Book{}
-	if act.Do == "hand over" || act.Do == "park" || act.Do == "settle" && (act.Reason != "" || act.Peace != nil || act.Finding == casework.DataFault) {
+	if act.Do == "hand over" || act.Do == "park" || act.Do == "settle" && (act.Reason != "" || act.Peace != nil || len(act.Apart) > 0 || act.Finds(casework.DataFault)) {
 		var err error
 		if book, err = s.published(ctx, tx); err != nil {
 			return casework.Scene{}, err

@@ -12,7 +12,7 @@ import (
 )
 
 // faults notes the faults of the data that cases were settled for, in the feed that was
-// said or in all that the rules of the case read, and tells who answers for these.
+// said or in all that the rules of its faulty flags read, and tells who answers for these.
 func (s *Service) faults(ctx context.Context, tx *store.Tx, book *rulebook.Book, ids []int64, act casework.Act, by string) error {
 	var news []store.NewNotice
 	for _, id := range ids {
@@ -20,7 +20,7 @@ func (s *Service) faults(ctx context.Context, tx *store.Tx, book *rulebook.Book,
 		if act.Feed != "" {
 			feeds = append(feeds, act.Feed)
 		} else {
-			rules, err := tx.RulesOf(ctx, id)
+			rules, err := tx.FaultyRules(ctx, id)
 			if err != nil {
 				return err
 			}

@@ -47,8 +47,9 @@ type Reviewed struct {
 	ParkedFor             *string // the feed whose next lines it waits for
 	ParkedAt              *int64  // the data version that was newest then
 	Reason                *string
-	Recovered, WrittenOff *string         // decimals
-	Undo                  json.RawMessage // what it was before the last act, for a moment
+	Recovered, WrittenOff *string          // decimals
+	Apart                 map[int64]string // flags, by number, that have another finding than the case
+	Undo                  json.RawMessage  // what it was before the last act, for a moment
 }
 
 // CaseEvent is something that happened to a case.
@@ -59,7 +60,7 @@ type CaseEvent struct {
 	Text   string
 }
 
-const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, taken_by, finding, settled_by, settled_at, version, cleared, items, sentence, asked, parked_to, parked_for, parked_at, reason, recovered::text, written_off::text, undo, self, below, stake::text from cases "
+const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, taken_by, finding, settled_by, settled_at, version, cleared, items, sentence, asked, parked_to, parked_for, parked_at, reason, recovered::text, written_off::text, undo, self, below, stake::text, apart from cases "
 
 func manyCases(ctx context.Context, q querier, tail string, args ...any) ([]Case, error) {
 	return scanCases(q.Query(ctx, caseSelect+tail, args...))
@@ -77,7 +78,7 @@ func scanCase(row pgx.CollectableRow, more ...any) (c Case, err error) {
 	var code int32
 	var due time.Time
 	var parked *time.Time
-	err = row.Scan(append([]any{&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &c.Recovered, &c.WrittenOff, &c.Undo, &c.Self, &c.Below, &c.Stake}, more...)...)
+	err = row.Scan(append([]any{&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &c.Recovered, &c.WrittenOff, &c.Undo, &c.Self, &c.Below, &c.Stake, &c.Apart}, more...)...)
 	c.Code, c.Due, c.ParkedTo = uint32(code), *dayOf(&due), dayOf(parked)
 	return c, err
 }
@@ -305,10 +306,10 @@ func (t *Tx) AddCases(ctx context.Context, all []*Case) error {
 }
 
 const updateCase = `update cases set state = $2, grade = $3, severity = $4, due = $5, taken_by = $6, finding = $7, settled_by = $8, settled_at = $9, desk = $10, cleared = $11,
-	asked = $12, parked_to = $13, parked_for = $14, parked_at = $15, reason = $16, recovered = $17::text::numeric, written_off = $18::text::numeric, undo = $19, version = version + 1 where id = $1`
+	asked = $12, parked_to = $13, parked_for = $14, parked_at = $15, reason = $16, recovered = $17::text::numeric, written_off = $18::text::numeric, undo = $19, apart = $20, version = version + 1 where id = $1`
 
 func caseValues(c *Case) []any {
-	return []any{c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), c.TakenBy, c.Finding, c.SettledBy, c.SettledAt, c.Desk, c.Cleared, c.Asked, timeOf(c.ParkedTo), c.ParkedFor, c.ParkedAt, c.Reason, c.Recovered, c.WrittenOff, c.Undo}
+	return []any{c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), c.TakenBy, c.Finding, c.SettledBy, c.SettledAt, c.Desk, c.Cleared, c.Asked, timeOf(c.ParkedTo), c.ParkedFor, c.ParkedAt, c.Reason, c.Recovered, c.WrittenOff, c.Undo, c.Apart}
 }
 
 // UpdateCase writes a case as it now stands, under its next version, and what
@@ -399,4 +400,17 @@ func numeric(decimal *string) any {
 		return nil
 	}
 	return *decimal
+}
+
+// FlagsOf lists the flags of a case by their numbers, and the rule of each.
+func (t *Tx) FlagsOf(ctx context.Context, id int64) (map[int64]string, error) {
+	rows, err := t.tx.Query(ctx, "select id, rule from exceptions where case_id = $1", id)
+	if err != nil {
+		return nil, err
+	}
+	out := map[int64]string{}
+	var flag int64
+	var rule string
+	_, err = pgx.ForEachRow(rows, []any{&flag, &rule}, func() error { out[flag] = rule; return nil })
+	return out, err
 }

@@ -73,9 +73,9 @@ func (t *Tx) EndFault(ctx context.Context, id int64, by, text string) error {
 	return err
 }
 
-// RulesOf lists the rules that flag something in a case.
-func (t *Tx) RulesOf(ctx context.Context, id int64) ([]string, error) {
-	rows, err := t.tx.Query(ctx, "select distinct rule from exceptions where case_id = $1 order by rule", id)
+// FaultyRules lists the rules whose flags in a case are settled as faults of the data.
+func (t *Tx) FaultyRules(ctx context.Context, id int64) ([]string, error) {
+	rows, err := t.tx.Query(ctx, "select distinct e.rule from exceptions e join cases c on c.id = e.case_id where c.id = $1 and "+flagFinding+" = 'data fault' order by e.rule", id)
 	if err != nil {
 		return nil, err
 	}

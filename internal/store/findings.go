@@ -8,6 +8,9 @@ import (
 	"oskel/core/calendar"
 )
 
+// flagFinding is the finding of a flag e of a case c.
+const flagFinding = "coalesce(c.apart ->> e.id::text, c.finding)"
+
 // RuleFinding is how many cases with exceptions of a rule were settled by a finding.
 type RuleFinding struct {
 	Rule, Finding string
@@ -17,7 +20,7 @@ type RuleFinding struct {
 // YearFindings counts what came of the cases with exceptions of each rule in the year
 // before now, the most frequent first.
 func (s *Store) YearFindings(ctx context.Context) (map[string][]RuleFinding, error) {
-	rows, err := s.pool.Query(ctx, `select e.rule, c.finding, count(distinct c.id) from cases c join exceptions e on e.case_id = c.id
+	rows, err := s.pool.Query(ctx, `select e.rule, `+flagFinding+`, count(distinct c.id) from cases c join exceptions e on e.case_id = c.id
 		where c.state = 'settled' and c.settled_at > now() - interval '1 year' and c.finding is not null group by 1, 2 order by 1, 3 desc, 2`)
 	if err != nil {
 		return nil, err
@@ -34,7 +37,7 @@ func (s *Store) YearFindings(ctx context.Context) (map[string][]RuleFinding, err
 // RuleFindings counts what came of the exceptions of each rule from one period to
 // another of the same grain.
 func (s *Store) RuleFindings(ctx context.Context, from, to calendar.Key) ([]RuleFinding, error) {
-	rows, err := s.pool.Query(ctx, `select e.rule, c.finding, count(distinct c.id) from exceptions e join cases c on c.id = e.case_id
+	rows, err := s.pool.Query(ctx, `select e.rule, `+flagFinding+`, count(distinct c.id) from exceptions e join cases c on c.id = e.case_id
 		where e.grain = $1 and e.period between $2 and $3 and c.state = 'settled' and c.finding is not null group by 1, 2`, from.Grain, from.Start.Time(), to.Start.Time())
 	if err != nil {
 		return nil, err

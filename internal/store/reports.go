@@ -24,8 +24,8 @@ const mostSettled = 5000
 // SettledExceptions lists those of a rule from one period to another of the same grain that
 // were explained, confirmed or found to be the rule's fault, the newest first.
 func (s *Store) SettledExceptions(ctx context.Context, rule string, from, to calendar.Key) ([]SettledException, error) {
-	rows, err := s.pool.Query(ctx, `select e.grain, e.period, e.kind, s.key, e.event, c.finding from exceptions e join cases c on c.id = e.case_id join subjects s on s.kind = e.kind and s.code = e.code
-		where e.rule = $1 and e.grain = $2 and e.period between $3 and $4 and c.state = 'settled' and c.finding in ('explained', 'confirmed', 'rule fault')
+	rows, err := s.pool.Query(ctx, `select e.grain, e.period, e.kind, s.key, e.event, `+flagFinding+` from exceptions e join cases c on c.id = e.case_id join subjects s on s.kind = e.kind and s.code = e.code
+		where e.rule = $1 and e.grain = $2 and e.period between $3 and $4 and c.state = 'settled' and `+flagFinding+` in ('explained', 'confirmed', 'rule fault')
 		order by e.period desc, e.id desc limit $5`, rule, from.Grain, from.Start.Time(), to.Start.Time(), mostSettled)
 	if err != nil {
 		return nil, err
@@ -66,21 +66,21 @@ type FindingFilter struct {
 
 // Findings counts what came of the cases that were settled from one day to another, by
 // desk, person, reason, rule, period or revision. A case with several rules counts for
-// each.
+// each; it counts under each finding that any of its flags has.
 func (s *Store) Findings(ctx context.Context, by string, of FindingFilter) ([]FindingRow, error) {
 	name := reportNames[by]
 	if by == "person" {
 		name = fmt.Sprintf(name, "c.settled_by")
 	}
 	rows, err := s.pool.Query(ctx, `with named as (
-			select c.id, `+name+` as name, sum(e.stake) filter (where e.state <> 'cleared') as stake from cases c left join exceptions e on e.case_id = c.id
-			where c.state = 'settled' and c.settled_at >= $1 and c.settled_at < $2 and ($3 = '' or e.rule = $3) and ($4 = '' or c.desk = $4) group by 1, 2),
+			select c.id, `+name+` as name, array_agg(distinct `+flagFinding+`) as findings, sum(e.stake) filter (where e.state <> 'cleared' and `+flagFinding+` = 'confirmed') as confirmed
+			from cases c left join exceptions e on e.case_id = c.id where c.state = 'settled' and c.settled_at >= $1 and c.settled_at < $2 and ($3 = '' or e.rule = $3) and ($4 = '' or c.desk = $4) group by 1, 2),
 		looked as (select n.id, min(ev.at) as at, max(ev.at) filter (where ev.what = 'settled') as settled from (select distinct id from named) n join case_events ev on ev.case_id = n.id
 			where ev.what in ('taken', 'comment', 'asked', 'parked', 'settled') and ev.author not like 'sweep %' group by 1)
-		select coalesce(n.name, ''), count(*), count(*) filter (where c.finding = 'confirmed'), count(*) filter (where c.finding = 'explained'), count(*) filter (where c.finding = 'data fault'),
-			count(*) filter (where c.finding = 'rule fault'), count(*) filter (where c.finding = 'cleared'),
+		select coalesce(n.name, ''), count(*), count(*) filter (where 'confirmed' = any(n.findings)), count(*) filter (where 'explained' = any(n.findings)), count(*) filter (where 'data fault' = any(n.findings)),
+			count(*) filter (where 'rule fault' = any(n.findings)), count(*) filter (where 'cleared' = any(n.findings)),
 			percentile_cont(0.5) within group (order by extract(epoch from l.at - c.opened_at) / 3600), percentile_cont(0.5) within group (order by extract(epoch from l.settled - c.opened_at) / 3600),
-			coalesce(sum(n.stake) filter (where c.finding = 'confirmed'), 0)::text, coalesce(sum(c.recovered), 0)::text, coalesce(sum(c.written_off), 0)::text
+			coalesce(sum(n.confirmed), 0)::text, coalesce(sum(c.recovered), 0)::text, coalesce(sum(c.written_off), 0)::text
 		from named n join cases c on c.id = n.id left join looked l on l.id = n.id group by n.name order by n.name collate "C"`, of.From, of.To, of.Rule, of.Desk)
 	if err != nil {
 		return nil, err

@@ -411,7 +411,7 @@ type SubjectPeriod struct {
 // settled as explained.
 func (s *Store) Explained(ctx context.Context, rule, kind string, from, to calendar.Key) (map[SubjectPeriod]bool, error) {
 	rows, err := s.pool.Query(ctx, `select s.key, e.period from exceptions e join cases c on c.id = e.case_id join subjects s on s.kind = e.kind and s.code = e.code
-		where e.rule = $1 and e.kind = $2 and e.grain = $3 and e.period between $4 and $5 and c.finding = 'explained'`, rule, kind, from.Grain, from.Start.Time(), to.Start.Time())
+		where e.rule = $1 and e.kind = $2 and e.grain = $3 and e.period between $4 and $5 and `+flagFinding+` = 'explained'`, rule, kind, from.Grain, from.Start.Time(), to.Start.Time())
 	if err != nil {
 		return nil, err
 	}

@@ -3238,8 +3238,13 @@ export interface components {
             until?: string;
             /** @description The feed whose next lines it is parked for; or, settled as a data fault, in which the fault lies: unless stated, those that the rules of the case read */
             feed?: string;
-            /** @enum {string} */
+            /**
+             * @description Of the case, and of each of its flags that is not named in apart
+             * @enum {string}
+             */
             finding?: "confirmed" | "explained" | "data fault" | "rule fault" | "cleared";
+            /** @description Flags of the case that have another finding */
+            apart?: components["schemas"]["FlagFinding"][];
             /** @description One of the rulebook's reasons */
             reason?: string;
             /** @description An amount, such as 1200.50 */
@@ -3288,9 +3293,20 @@ export interface components {
             parked_to?: string;
             /** @description The feed whose next lines it waits for */
             parked_for?: string;
+            /** @description Flags of it that were settled with another finding */
+            apart?: components["schemas"]["FlagFinding"][];
             reason?: string;
             recovered?: string;
             written_off?: string;
+        };
+        FlagFinding: {
+            /**
+             * Format: int64
+             * @description Its number
+             */
+            exception: number;
+            /** @enum {string} */
+            finding: "confirmed" | "explained" | "data fault" | "rule fault";
         };
         CaseDetail: {
             case: components["schemas"]["Case"];
@@ -3399,8 +3415,13 @@ export interface components {
             text: string;
         };
         Finding: {
-            /** @enum {string} */
+            /**
+             * @description Of the case, and of each of its flags that is not named in apart
+             * @enum {string}
+             */
             finding: "confirmed" | "explained" | "data fault" | "rule fault" | "cleared";
+            /** @description Flags of the case that have another finding */
+            apart?: components["schemas"]["FlagFinding"][];
             /** @description One of the rulebook's reasons */
             reason?: string;
             /** @description An amount, such as 1200.50 */

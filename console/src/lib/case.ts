@@ -31,6 +31,7 @@ function send(step: Step): Promise<Detail> {
           params: params(step),
           body: {
             finding: step.finding,
+            apart: step.apart,
             reason: step.reason,
             recovered: step.recovered,
             written_off: step.written_off,

@@ -8,7 +8,7 @@ import FlagBehind from './FlagBehind.vue'
 import GradeMark from './GradeMark.vue'
 
 /** One flag of a case: its sentence, and what backs it up where one opens it. */
-defineProps<{ flag: Schemas['Exception']; open: boolean; head: string }>()
+defineProps<{ flag: Schemas['Exception']; open: boolean; head: string; finding?: string }>()
 </script>
 
 <template>
@@ -17,6 +17,7 @@ defineProps<{ flag: Schemas['Exception']; open: boolean; head: string }>()
       <GradeMark :grade="flag.grade" :state="flag.state" :outcome="flag.outcome" />
       <RouterLink :to="`/exceptions/${flag.id}`">{{ flag.rule_title }}</RouterLink>
       <span class="text-small text-muted">{{ monthWords(flag.period) }}</span>
+      <span v-if="finding" class="text-small">settled as {{ finding }}</span>
       <DisclosureButton class="ml-auto flex items-center text-small text-muted hover:text-tide">
         <ChevronRightIcon class="size-4" :class="shown ? 'rotate-90' : ''" aria-hidden="true" />
         What backs it up<span class="sr-only">: {{ flag.rule_title }}, {{ monthWords(flag.period) }}</span>

@@ -171,6 +171,7 @@ const did: Record<string, string> = {
               :flag="x"
               :open="!!page && i === 0"
               :head="page ? 'h3' : 'h4'"
+              :finding="data.case.apart?.find((f) => f.exception === x.id)?.finding"
             />
           </ul>
         </section>
@@ -218,6 +219,7 @@ const did: Record<string, string> = {
             <FindingForm
               :model-value="given"
               :cleared="data.case.cleared"
+              :flags="data.exceptions"
               @update:model-value="(part) => (given = { ...given, ...part })"
             />
             <label class="mt-3 block text-small font-semibold text-muted" :for="`note-${id}`"

@@ -1,13 +1,23 @@
 <script setup lang="ts">
-import { RadioGroup, RadioGroupLabel, RadioGroupOption } from '@headlessui/vue'
+import {
+  Disclosure,
+  DisclosureButton,
+  DisclosurePanel,
+  RadioGroup,
+  RadioGroupLabel,
+  RadioGroupOption,
+} from '@headlessui/vue'
+import { ChevronRightIcon } from '@heroicons/vue/20/solid'
 import { computed } from 'vue'
 
 import type { Act } from '@/lib/acts'
+import type { Schemas } from '@/lib/api'
+import { countWords, monthWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import DateField from './DateField.vue'
 
 /** A finding, by mouse or by the keys 1 to 4, with a reason of the rulebook and amounts. */
-const props = defineProps<{ modelValue: Partial<Act>; cleared?: boolean }>()
+const props = defineProps<{ modelValue: Partial<Act>; cleared?: boolean; flags?: Schemas['Exception'][] }>()
 const emit = defineEmits<{ 'update:modelValue': [Partial<Act>] }>()
 const { book } = useRulebook()
 const always = [
@@ -25,12 +35,22 @@ const findings = computed(() => (props.cleared ? [...always, whenCleared] : alwa
 const reasons = computed(() =>
   (book.value?.reasons ?? []).filter((r) => !r.for.length || r.for.includes(props.modelValue.finding ?? '')),
 )
+const apart = (flag: number) => props.modelValue.apart?.find((f) => f.exception === flag)?.finding
+/** Whether the case or one of its flags is settled with a finding. */
+const finds = (what: Act['finding'], own = props.modelValue.finding) =>
+  own === what || !!props.modelValue.apart?.some((f) => f.finding === what)
+function setApart(flag: number, finding?: string) {
+  const others = (props.modelValue.apart ?? []).filter((f) => f.exception !== flag)
+  const all = finding ? [...others, { exception: flag, finding: finding as Schemas['FlagFinding']['finding'] }] : others
+  emit('update:modelValue', { apart: all.length ? all : undefined })
+}
 function choose(finding: Act['finding']) {
   const fits = book.value?.reasons.find((r) => r.name === props.modelValue.reason)?.for
   emit('update:modelValue', {
     finding,
-    feed: finding === 'data fault' ? props.modelValue.feed : undefined,
-    peace: finding === 'explained' ? props.modelValue.peace : undefined,
+    apart: props.modelValue.apart?.filter((f) => f.finding !== finding),
+    feed: finds('data fault', finding) ? props.modelValue.feed : undefined,
+    peace: finds('explained', finding) ? props.modelValue.peace : undefined,
     reason: fits?.length && !fits.includes(finding!) ? undefined : props.modelValue.reason,
   })
 }
@@ -68,6 +88,33 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value.trim() || und
         </RadioGroupOption>
       </div>
     </RadioGroup>
+    <Disclosure v-if="modelValue.finding && flags && flags.length > 1" v-slot="{ open }">
+      <DisclosureButton class="flex items-center text-small text-muted hover:text-tide">
+        <ChevronRightIcon class="size-4" :class="open ? 'rotate-90' : ''" aria-hidden="true" />
+        {{
+          modelValue.apart?.length
+            ? `${countWords(modelValue.apart.length, 'flag')} with another finding`
+            : `For all its ${flags.length} flags`
+        }}
+      </DisclosureButton>
+      <DisclosurePanel as="ul" class="mt-1 space-y-1">
+        <li v-for="f in flags" :key="f.id">
+          <label class="flex flex-wrap items-center justify-between gap-x-2 text-small"
+            ><span>{{ f.rule_title }}, {{ monthWords(f.period) }}</span>
+            <select
+              class="field"
+              :value="apart(f.id) ?? ''"
+              @change="(e) => setApart(f.id, (e.target as HTMLSelectElement).value)"
+            >
+              <option value="">{{ modelValue.finding }}</option>
+              <option v-for="o in always.filter((o) => o.value !== modelValue.finding)" :key="o.value" :value="o.value">
+                {{ o.value }}
+              </option>
+            </select></label
+          >
+        </li>
+      </DisclosurePanel>
+    </Disclosure>
     <div class="grid grid-cols-[minmax(0,1fr)_auto_auto] items-end gap-2 text-small text-muted">
       <label v-if="book?.reasons.length" class="block"
         >Reason
@@ -97,7 +144,7 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value.trim() || und
           @change="(e) => emit('update:modelValue', { written_off: valueOf(e) })"
       /></label>
     </div>
-    <label v-if="modelValue.finding === 'data fault'" class="block text-small text-muted"
+    <label v-if="finds('data fault')" class="block text-small text-muted"
       >The fault lies in
       <select
         class="field mt-0.5 w-full"
@@ -108,10 +155,7 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value.trim() || und
         <option v-for="f in book?.feeds" :key="f.name" :value="f.name">{{ f.title }}</option>
       </select>
     </label>
-    <div
-      v-if="modelValue.finding === 'explained'"
-      class="flex flex-wrap items-end gap-x-3 gap-y-1 text-small text-muted"
-    >
+    <div v-if="finds('explained')" class="flex flex-wrap items-end gap-x-3 gap-y-1 text-small text-muted">
       <span class="flex flex-col gap-0.5"
         >Leave in peace until
         <DateField
