@@ -49,7 +49,7 @@ func TestFindingOfAFlag(t *testing.T) {
 	by := client.ListFindingsParamsByDesk
 	desk := want[[]client.FindingRow](t, 200)(s.as("ana").ListFindings(ctx, &client.ListFindingsParams{By: &by}))[0]
 	assert.Equal(t, []int{1, 1, 1}, []int{desk.Settled, desk.Confirmed, desk.Explained}, "the case counts once, under both")
-	stake, err := strconv.ParseFloat(desk.Stake, 64)
+	stake, err := strconv.ParseFloat(desk.Stakes[0].Stake, 64)
 	require.NoError(t, err)
 	assert.InDelta(t, 0.22*999.9999-99.9999, stake, 1e-3, "of what is confirmed alone")
 	peaces := want[[]client.Peace](t, 200)(s.as("rea").ListPeaces(ctx))

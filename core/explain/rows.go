@@ -214,7 +214,7 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		add("Breached", fmt.Sprintf("in %d of the last %d %s; flagged from %d on", p.Breaches, p.Of, words.Plural(rule.Each), p.Least))
 	}
 	if ev.Stake != nil {
-		number("At stake", ev.Stake, rulebook.Money, 2)
+		number("At stake", ev.Stake, book.StakeUnit(rule), 2)
 	}
 	return rows
 }

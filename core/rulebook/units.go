@@ -2,6 +2,7 @@ package rulebook
 
 import (
 	"fmt"
+	"strings"
 
 	"oskel/core/lang"
 )
@@ -52,6 +53,32 @@ func (r *reader) checkUnits(book *Book) {
 			}
 		}
 	}
+}
+
+// StakeUnit is what a rule's stake is in: money, where its formula does not say otherwise.
+func (b *Book) StakeUnit(r *Rule) Unit {
+	if r == nil || r.Stake == nil {
+		return Money
+	}
+	switch u, err := b.unitOf(r.Stake.Tree); {
+	case err != nil || u == unknownUnit || u == plainUnit:
+		return Money
+	case u == ratioUnit:
+		return Percent
+	default:
+		return u
+	}
+}
+
+// OtherStakes names the rules whose stake is no money, with commas between.
+func (b *Book) OtherStakes() string {
+	var names []string
+	for i := range b.Rules {
+		if b.StakeUnit(&b.Rules[i]) != Money {
+			names = append(names, b.Rules[i].Name)
+		}
+	}
+	return strings.Join(names, ",")
 }
 
 func (r *reader) checkAggregateUnit(book *Book, m *Measure, path string) {

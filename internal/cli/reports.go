@@ -7,6 +7,7 @@ import (
 	"io"
 	"math/big"
 	"strconv"
+	"strings"
 
 	"oskel/core/rulebook"
 	"oskel/internal/client"
@@ -46,7 +47,7 @@ var reportCommands = []command{
 					if x.Precision != nil {
 						precision = fmt.Sprintf("%.0f%%", *x.Precision*100)
 					}
-					rows = append(rows, []string{x.Title, strconv.Itoa(x.Settled), strconv.Itoa(x.Confirmed), strconv.Itoa(x.Explained), strconv.Itoa(x.DataFault), strconv.Itoa(x.RuleFault), strconv.Itoa(x.Cleared), precision, hours(x.HoursToLook), hours(x.HoursToSettle), e.sum(x.Stake), e.sum(x.Recovered), e.sum(x.WrittenOff)})
+					rows = append(rows, []string{x.Title, strconv.Itoa(x.Settled), strconv.Itoa(x.Confirmed), strconv.Itoa(x.Explained), strconv.Itoa(x.DataFault), strconv.Itoa(x.RuleFault), strconv.Itoa(x.Cleared), precision, hours(x.HoursToLook), hours(x.HoursToSettle), e.stakes(x.Stakes), e.sum(x.Recovered), e.sum(x.WrittenOff)})
 				}
 				return e.show(all, []column{{head: *by}, {head: "settled", right: true}, {head: "confirmed", right: true}, {head: "explained", right: true}, {head: "data fault", right: true}, {head: "rule fault", right: true}, {head: "cleared", right: true},
 					{head: "precision", right: true}, {head: "to look", right: true}, {head: "to settle", right: true}, {head: "stake", right: true}, {head: "recovered", right: true}, {head: "written off", right: true}}, rows)
@@ -70,7 +71,7 @@ var reportCommands = []command{
 				}
 				var rows [][]string
 				for _, x := range all {
-					rows = append(rows, []string{x.Title, strconv.Itoa(x.Open), strconv.Itoa(x.Taken), strconv.Itoa(x.Parked), strconv.Itoa(x.Late), strconv.Itoa(x.Unseen), strconv.Itoa(x.Cleared), strconv.Itoa(x.Ages[0]), strconv.Itoa(x.Ages[1]), strconv.Itoa(x.Ages[2]), strconv.Itoa(x.Ages[3]), x.Oldest.Local().Format("2 Jan 2006 15:04"), e.sum(x.Stake), text(x.Note)})
+					rows = append(rows, []string{x.Title, strconv.Itoa(x.Open), strconv.Itoa(x.Taken), strconv.Itoa(x.Parked), strconv.Itoa(x.Late), strconv.Itoa(x.Unseen), strconv.Itoa(x.Cleared), strconv.Itoa(x.Ages[0]), strconv.Itoa(x.Ages[1]), strconv.Itoa(x.Ages[2]), strconv.Itoa(x.Ages[3]), x.Oldest.Local().Format("2 Jan 2006 15:04"), e.stakes(x.Stakes), text(x.Note)})
 				}
 				return e.show(all, []column{{head: *by}, {head: "open", right: true}, {head: "taken", right: true}, {head: "parked", right: true}, {head: "late", right: true}, {head: "unseen", right: true}, {head: "cleared", right: true}, {head: "1 week", right: true}, {head: "2", right: true}, {head: "4", right: true}, {head: "older", right: true}, {head: "oldest"}, {head: "stake", right: true}, {head: "note", wrap: true}}, rows)
 			}
@@ -151,4 +152,17 @@ func (e *env) sum(decimal string) string {
 		return ""
 	}
 	return rulebook.Format(r, rulebook.Money, 0)
+}
+
+// stakes says what is at stake by kind, which are not added: of one kind the amount alone.
+func (e *env) stakes(all []client.KindStake) string {
+	var parts []string
+	for _, s := range all {
+		text := e.sum(s.Stake)
+		if len(all) > 1 {
+			text += " " + s.Title
+		}
+		parts = append(parts, text)
+	}
+	return strings.Join(parts, ", ")
 }

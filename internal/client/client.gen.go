@@ -1647,7 +1647,7 @@ type Case struct {
 	SettledAt *time.Time `json:"settled_at,omitempty"`
 	SettledBy *string    `json:"settled_by,omitempty"`
 
-	// Stake A decimal: what is at stake in all that is flagged in it; absent where it is not known
+	// Stake A decimal: what money is at stake in it, by the rule that puts most at stake; absent where it is not known
 	Stake      *string   `json:"stake,omitempty"`
 	State      CaseState `json:"state"`
 	TakenBy    *string   `json:"taken_by,omitempty"`
@@ -2195,7 +2195,7 @@ type ExceptionPage struct {
 	MarkPeriods *[]string `json:"mark_periods,omitempty"`
 	Next        *string   `json:"next,omitempty"`
 
-	// Stake What is at stake in all that match; empty where nothing is
+	// Stake What money is at stake in all that match, of each subject by the rule that puts most at stake; of several kinds one amount each; empty where nothing is
 	Stake *string `json:"stake,omitempty"`
 
 	// Stale Why the verdicts are out of date, where they are
@@ -2293,10 +2293,10 @@ type FindingRow struct {
 	RuleFault int      `json:"rule_fault"`
 	Settled   int      `json:"settled"`
 
-	// Stake Of what was confirmed
-	Stake      string `json:"stake"`
-	Title      string `json:"title"`
-	WrittenOff string `json:"written_off"`
+	// Stakes The money at stake in what was confirmed, by kind of subject
+	Stakes     []KindStake `json:"stakes"`
+	Title      string      `json:"title"`
+	WrittenOff string      `json:"written_off"`
 }
 
 // FlagFinding defines model for FlagFinding.
@@ -2445,6 +2445,17 @@ type Kind struct {
 	Name       string              `json:"name"`
 	Plural     string              `json:"plural"`
 	Title      string              `json:"title"`
+}
+
+// KindStake defines model for KindStake.
+type KindStake struct {
+	Kind string `json:"kind"`
+
+	// Stake A decimal: of each subject, that of the rule that puts most at stake
+	Stake string `json:"stake"`
+
+	// Title Of several
+	Title string `json:"title"`
 }
 
 // LineUp defines model for LineUp.
@@ -3727,9 +3738,11 @@ type WorkRow struct {
 	Oldest time.Time `json:"oldest"`
 	Open   int       `json:"open"`
 	Parked int       `json:"parked"`
-	Stake  string    `json:"stake"`
-	Taken  int       `json:"taken"`
-	Title  string    `json:"title"`
+
+	// Stakes The money at stake in what is still flagged, by kind of subject
+	Stakes []KindStake `json:"stakes"`
+	Taken  int         `json:"taken"`
+	Title  string      `json:"title"`
 
 	// Unseen Open and nobody has done anything with it
 	Unseen int `json:"unseen"`

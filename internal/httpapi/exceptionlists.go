@@ -69,14 +69,14 @@ func (s *server) gather(ctx context.Context, book *rulebook.Book, f store.Except
 		return err
 	}
 	for _, all := range groups[""] {
-		out.Stake = optional(stakeText(all.Stake))
+		out.Stake = optional(stakeText(book, all.Stakes))
 	}
 	states := []rulebook.Named{{Name: "raised", Title: "Raised"}, {Name: "standing", Title: "Standing"}, {Name: "cleared", Title: "Cleared"}}
 	named := map[string][]rulebook.Named{"grade": book.GradesNamed(), "rule": book.RulesNamed(), "kind": book.LevelsNamed(), "desk": book.DesksNamed(), "state": states}
 	told := func(by string, of []store.ExceptionGroup) []contract.ExceptionGroup {
 		list := []contract.ExceptionGroup{}
 		for _, g := range of {
-			one := contract.ExceptionGroup{Name: g.Name, Title: g.Name, Count: g.Count, Stake: stakeText(g.Stake)}
+			one := contract.ExceptionGroup{Name: g.Name, Title: g.Name, Count: g.Count, Stake: stakeText(book, g.Stakes)}
 			if i := slices.IndexFunc(named[by], func(n rulebook.Named) bool { return n.Name == g.Name }); i >= 0 {
 				one.Title = named[by][i].Title
 			}
@@ -91,11 +91,23 @@ func (s *server) gather(ctx context.Context, book *rulebook.Book, f store.Except
 	return nil
 }
 
-func stakeText(decimal string) string {
-	if r, ok := new(big.Rat).SetString(decimal); ok && decimal != "" {
-		return rulebook.Format(r, rulebook.Money, 0)
+// stakeText says what is at stake: of one kind the amount, of several one for each, since
+// they speak of the same money.
+func stakeText(book *rulebook.Book, of map[string]string) string {
+	var parts []string
+	all := stakesOut(book, of)
+	for _, s := range all {
+		r, ok := new(big.Rat).SetString(s.Stake)
+		if !ok { // which does not happen: it is a decimal
+			continue
+		}
+		text := rulebook.Format(r, rulebook.Money, 0)
+		if len(all) > 1 {
+			text += " in " + strings.ToLower(s.Title)
+		}
+		parts = append(parts, text)
 	}
-	return ""
+	return strings.Join(parts, ", ")
 }
 
 func (s *server) ListViews(ctx context.Context, r contract.ListViewsRequestObject) (contract.ListViewsResponseObject, error) {

@@ -29,7 +29,7 @@ func (s *server) exceptionOut(e store.Exception, book *rulebook.Book) contract.E
 		State: contract.ExceptionState(e.State), Outcome: e.Outcome, Grade: e.Grade, Sentence: e.Sentence, Value: e.Value, Yardstick: e.Yardstick, Desk: e.Desk, Case: e.CaseID, CaseState: e.CaseState}
 	if e.Stake != nil {
 		if r, ok := new(big.Rat).SetString(*e.Stake); ok {
-			out.Stake = rulebook.Format(r, rulebook.Money, 0)
+			out.Stake = rulebook.Format(r, book.StakeUnit(book.Rule(e.Rule)), 0)
 		}
 	}
 	if e.Beyond != nil {

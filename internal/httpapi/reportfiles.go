@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"io"
 	"net/http"
+	"slices"
 	"strconv"
 
 	"oskel/internal/httpapi/contract"
@@ -86,23 +87,58 @@ func optionalFigure(v *float64) string {
 	return strconv.FormatFloat(*v, 'f', 4, 64)
 }
 
+// stakeKinds are the kinds that have something at stake.
+func stakeKinds[Row any](all []Row, of func(Row) []contract.KindStake) (kinds []string) {
+	for _, row := range all {
+		for _, s := range of(row) {
+			if !slices.Contains(kinds, s.Kind) {
+				kinds = append(kinds, s.Kind)
+			}
+		}
+	}
+	slices.Sort(kinds)
+	return kinds
+}
+
+// stakeColumns are one a kind: what is at stake in one is not added to that in another.
+func stakeColumns(kinds []string, name string) (out []string) {
+	for _, kind := range kinds {
+		out = append(out, name+"_"+kind)
+	}
+	return out
+}
+
+func stakeCells(kinds []string, of []contract.KindStake) []string {
+	out := make([]string, len(kinds))
+	for _, s := range of {
+		out[slices.Index(kinds, s.Kind)] = s.Stake
+	}
+	return out
+}
+
 func findingSheet(by string, all []contract.FindingRow) sheet.Sheet {
+	kinds := stakeKinds(all, func(r contract.FindingRow) []contract.KindStake { return r.Stakes })
 	out := sheet.Sheet{Columns: append([]sheet.Column{{Name: by}, {Name: "title"}}, numbers("settled", "confirmed", "explained", "data_fault", "rule_fault", "cleared")...)}
 	out.Columns = append(out.Columns, sheet.Column{Name: "precision", Kind: sheet.Percent})
-	out.Columns = append(out.Columns, numbers("hours_to_look", "hours_to_settle", "stake_confirmed", "recovered", "written_off")...)
+	out.Columns = append(out.Columns, numbers(append(append([]string{"hours_to_look", "hours_to_settle"}, stakeColumns(kinds, "stake_confirmed")...), "recovered", "written_off")...)...)
 	for _, f := range all {
 		row := append([]string{f.Name, f.Title}, counts(f.Settled, f.Confirmed, f.Explained, f.DataFault, f.RuleFault, f.Cleared)...)
-		out.Rows = append(out.Rows, append(row, optionalFigure(f.Precision), optionalFigure(f.HoursToLook), optionalFigure(f.HoursToSettle), f.Stake, f.Recovered, f.WrittenOff))
+		row = append(row, optionalFigure(f.Precision), optionalFigure(f.HoursToLook), optionalFigure(f.HoursToSettle))
+		row = append(row, stakeCells(kinds, f.Stakes)...)
+		out.Rows = append(out.Rows, append(row, f.Recovered, f.WrittenOff))
 	}
 	return out
 }
 
 func workSheet(by string, all []contract.WorkRow) sheet.Sheet {
+	kinds := stakeKinds(all, func(r contract.WorkRow) []contract.KindStake { return r.Stakes })
 	out := sheet.Sheet{Columns: append([]sheet.Column{{Name: by}, {Name: "title"}}, numbers("open", "taken", "parked", "late", "unseen", "cleared", "within_1_week", "within_2_weeks", "within_4_weeks", "older")...)}
-	out.Columns = append(out.Columns, sheet.Column{Name: "oldest", Kind: sheet.Day}, sheet.Column{Name: "stake", Kind: sheet.Number}, sheet.Column{Name: "note"})
+	out.Columns = append(append(out.Columns, sheet.Column{Name: "oldest", Kind: sheet.Day}), numbers(stakeColumns(kinds, "stake")...)...)
+	out.Columns = append(out.Columns, sheet.Column{Name: "note"})
 	for _, w := range all {
 		row := append([]string{w.Name, w.Title}, counts(append([]int{w.Open, w.Taken, w.Parked, w.Late, w.Unseen, w.Cleared}, w.Ages...)...)...)
-		out.Rows = append(out.Rows, append(row, w.Oldest.UTC().Format("2006-01-02"), w.Stake, or(w.Note, "")))
+		row = append(append(row, w.Oldest.UTC().Format("2006-01-02")), stakeCells(kinds, w.Stakes)...)
+		out.Rows = append(out.Rows, append(row, or(w.Note, "")))
 	}
 	return out
 }

@@ -69,6 +69,7 @@ func (s *server) ListFindings(ctx context.Context, r contract.ListFindingsReques
 		*by.to = name
 	}
 	by := string(or(p.By, "rule"))
+	of.OtherStakes = book.OtherStakes()
 	all, err := s.Review.Findings(ctx, by, of)
 	if by == "revision" { // as numbers
 		slices.SortFunc(all, func(a, b store.FindingRow) int {
@@ -78,7 +79,7 @@ func (s *server) ListFindings(ctx context.Context, r contract.ListFindingsReques
 	out := contract.ListFindings200JSONResponse{}
 	for _, f := range all {
 		row := contract.FindingRow{Name: f.Name, Title: reportTitle(book, by, f.Name), Settled: f.Settled, Confirmed: f.Confirmed, Explained: f.Explained, DataFault: f.DataFault, RuleFault: f.RuleFault, Cleared: f.Cleared,
-			HoursToLook: f.FirstLook, HoursToSettle: f.Settling, Stake: f.Stake, Recovered: f.Recovered, WrittenOff: f.WrittenOff}
+			HoursToLook: f.FirstLook, HoursToSettle: f.Settling, Stakes: stakesOut(book, f.Stakes), Recovered: f.Recovered, WrittenOff: f.WrittenOff}
 		if n := f.Settled - f.Cleared; n > 0 {
 			row.Precision = ptr(float64(f.Confirmed) / float64(n))
 		}
@@ -103,7 +104,7 @@ func (s *server) ListWork(ctx context.Context, r contract.ListWorkRequestObject)
 		return nil, err
 	}
 	by := string(or(r.Params.By, "desk"))
-	all, err := s.Review.Work(ctx, by, c.Today(s.Now()))
+	all, err := s.Review.Work(ctx, by, c.Today(s.Now()), book.OtherStakes())
 	if err != nil {
 		return nil, err
 	}
@@ -119,13 +120,30 @@ func (s *server) ListWork(ctx context.Context, r contract.ListWorkRequestObject)
 	}
 	out := contract.ListWork200JSONResponse{}
 	for _, w := range all {
-		row := contract.WorkRow{Name: w.Name, Title: reportTitle(book, by, w.Name), Open: w.Open, Taken: w.Taken, Parked: w.Parked, Late: w.Late, Cleared: w.Cleared, Unseen: w.Unseen, Ages: w.Ages[:], Oldest: w.Oldest, Stake: w.Stake}
+		row := contract.WorkRow{Name: w.Name, Title: reportTitle(book, by, w.Name), Open: w.Open, Taken: w.Taken, Parked: w.Parked, Late: w.Late, Cleared: w.Cleared, Unseen: w.Unseen, Ages: w.Ages[:], Oldest: w.Oldest, Stakes: stakesOut(book, w.Stakes)}
 		if by == "desk" && !manned[w.Name] {
 			row.Note = ptr("Nobody is a member of this desk: only leads see what is on it.")
 		}
 		out = append(out, row)
 	}
 	return out, nil
+}
+
+// stakesOut lists what is at stake by kind, in the order of the rulebook.
+func stakesOut(book *rulebook.Book, of map[string]string) []contract.KindStake {
+	out := []contract.KindStake{}
+	known := book.LevelsNamed()
+	for kind := range of {
+		if !slices.ContainsFunc(known, func(n rulebook.Named) bool { return n.Name == kind }) {
+			known = append(known, rulebook.Named{Name: kind, Title: kind})
+		}
+	}
+	for _, n := range known {
+		if stake := of[n.Name]; stake != "" {
+			out = append(out, contract.KindStake{Kind: n.Name, Title: n.Title, Stake: stake})
+		}
+	}
+	return out
 }
 
 // reportTitle is what a name of a report is called.

@@ -118,8 +118,8 @@ func (s *Service) Findings(ctx context.Context, by string, of store.FindingFilte
 }
 
 // Work counts what waits.
-func (s *Service) Work(ctx context.Context, by string, today calendar.Day) ([]store.WorkRow, error) {
-	return s.store.Work(ctx, by, today, s.now())
+func (s *Service) Work(ctx context.Context, by string, today calendar.Day, otherStakes string) ([]store.WorkRow, error) {
+	return s.store.Work(ctx, by, today, s.now(), otherStakes)
 }
 
 // Foremosts lists the flags that some cases are shown by.

@@ -336,13 +336,14 @@ func (t *Tx) UpdateCases(ctx context.Context, all []*Case) error {
 }
 
 // TellCases has cases say what their newest item does: the most serious one of the
-// last period that is not cleared.
-func (t *Tx) TellCases(ctx context.Context, ids []int64) error {
+// last period that is not cleared. At stake is what the rule that puts most money at stake
+// says; rules of other stakes are named with commas between.
+func (t *Tx) TellCases(ctx context.Context, ids []int64, otherStakes string) error {
 	_, err := t.tx.Exec(ctx, `update cases c set name = coalesce(top.name, c.key), sentence = coalesce(top.sentence, ''), items = (select count(*) from exceptions e where e.case_id = c.id),
-			stake = (select sum(e.stake) from exceptions e where e.case_id = c.id and e.state <> 'cleared')
+			stake = (select max(stake) from (select sum(e.stake) as stake from exceptions e where e.case_id = c.id and e.state <> 'cleared' and e.rule <> all(string_to_array($2, ',')) group by e.rule) r)
 		from unnest($1::bigint[]) of (id)
 		left join lateral (select name, sentence from exceptions e where e.case_id = of.id order by (e.state = 'cleared'), e.period desc, e.severity, e.rule limit 1) top on true
-		where c.id = of.id`, ids)
+		where c.id = of.id`, ids, otherStakes)
 	return err
 }
 

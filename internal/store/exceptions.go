@@ -21,6 +21,7 @@ type ExceptionFilter struct {
 	Key                      string       // of one subject of Kind
 	Group                    string       // gathered by this first: one of Groups, or an attribute of any kinds
 	AsOf                     calendar.Day // the day as of which attributes are told
+	OtherStakes              string       // the rules whose stake is no money, with commas between
 	Sweep                    int64        // as one sweep of the period left them; 0 is as they stand
 	Descending               bool
 	Evidence                 bool // with what led to it
@@ -138,12 +139,13 @@ func withoutEvidence(fields string) string {
 	return strings.Replace(fields, "e.evidence,", "null::jsonb,", 1)
 }
 
-// ExceptionGroup is how many exceptions there are of one group, and what is at stake in
-// them, as a decimal; "" where nothing is.
+// ExceptionGroup is how many exceptions there are of one group, and what money is at stake
+// in them. A subject's is that of the rule that puts most at stake, since rules speak of the
+// same money; and so do kinds, which are not added.
 type ExceptionGroup struct {
-	Name  string
-	Count int
-	Stake string
+	Name   string
+	Count  int
+	Stakes map[string]string // by kind: decimals
 }
 
 // ExceptionGroups counts what a filter lists, by one of Groups or, with "", all of it.
@@ -153,7 +155,14 @@ func (s *Store) ExceptionGroups(ctx context.Context, f ExceptionFilter, by strin
 	if by != "" {
 		name = cmp.Or(exceptionGroups[by], attributeGroup)
 	}
-	rows, err := s.pool.Query(ctx, "select "+name+" as name, count(*), coalesce(sum(e.stake)::text, '') "+from+where+" group by 1 order by 1", args...)
+	args = append(args, f.OtherStakes)
+	rows, err := s.pool.Query(ctx, fmt.Sprintf(`select name, sum(n)::int, jsonb_object_agg(kind, stake::text) filter (where stake is not null) from (
+			select name, kind, sum(n) as n, sum(stake) as stake from (
+				select name, kind, code, sum(n) as n, max(stake) as stake from (
+					select %s as name, e.kind, e.code, e.rule, count(*) as n, sum(e.stake) filter (where e.rule <> all(string_to_array($%d, ','))) as stake %s %s group by 1, 2, 3, 4) rules
+				group by 1, 2, 3) subjects
+			group by 1, 2) kinds
+		group by 1 order by 1`, name, len(args), from, where), args...)
 	if err != nil {
 		return nil, err
 	}

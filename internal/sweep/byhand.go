@@ -94,7 +94,7 @@ func (s *Service) toDesks(ctx context.Context, author string, find func(*store.T
 			for id := range r.told {
 				told = append(told, id)
 			}
-			if err := tx.TellCases(ctx, told); err != nil {
+			if err := tx.TellCases(ctx, told, book.OtherStakes()); err != nil {
 				return err
 			}
 		}

@@ -1,9 +1,10 @@
 package sweep
 
 import (
-	"cmp"
 	"fmt"
 	"math/big"
+	"slices"
+	"strings"
 
 	"oskel/core/amount"
 	"oskel/core/casework"
@@ -84,12 +85,20 @@ func (r *run) toCases() error {
 		changed = append(changed, to)
 	}
 	top := map[*store.Case]*store.Exception{}
+	others := strings.Split(r.engine.Book.OtherStakes(), ",")
+	money := map[*store.Case]stakes{}
 	for i, c := range homes {
 		if c != nil && c.ID == 0 {
-			tell(kept[c], top, &r.found[i].Exception)
+			e := &r.found[i].Exception
+			if tell(kept[c], top, e); !slices.Contains(others, e.Rule) {
+				money[kept[c]] = money[kept[c]].with(e)
+			}
 		} else if c != nil {
 			r.told[c.ID] = true
 		}
+	}
+	for c, of := range money {
+		c.Stake = of.most()
 	}
 	if err := r.tx.AddCases(r.ctx, opened); err != nil {
 		return err
@@ -135,24 +144,46 @@ func (r *run) listedOnly(rule string) bool {
 	return of != nil && of.Listed || r.sweep.SoFar != nil && (of == nil || !of.SoFar)
 }
 
-// sum adds two decimals, of which nil is not known.
-func sum(a, b *string) *string {
-	if a == nil || b == nil {
-		return cmp.Or(a, b)
+// stakes are what is at stake in a case by rule.
+type stakes map[string]*big.Rat
+
+func (s stakes) with(e *store.Exception) stakes {
+	if e.Stake == nil {
+		return s
 	}
-	x, ok := new(big.Rat).SetString(*a)
-	y, is := new(big.Rat).SetString(*b)
-	if !ok || !is {
-		return nil // neither happens: they were decimals
+	x, ok := new(big.Rat).SetString(*e.Stake)
+	if !ok { // which does not happen: it was a decimal
+		return s
 	}
-	text := amount.RoundRat(x.Add(x, y), 4)
+	if s == nil {
+		s = stakes{}
+	}
+	if was := s[e.Rule]; was != nil {
+		x.Add(x, was)
+	}
+	s[e.Rule] = x
+	return s
+}
+
+// most is that of the rule with most, a decimal: rules speak of the same money. Nil is not
+// known.
+func (s stakes) most() *string {
+	var most *big.Rat
+	for _, x := range s {
+		if most == nil || x.Cmp(most) > 0 {
+			most = x
+		}
+	}
+	if most == nil {
+		return nil
+	}
+	text := amount.RoundRat(most, 4)
 	return &text
 }
 
 // tell has a case that is opened say what the most serious of its items does.
 func tell(c *store.Case, top map[*store.Case]*store.Exception, e *store.Exception) {
 	c.Items++
-	c.Stake = sum(c.Stake, e.Stake)
 	if t := top[c]; t == nil || e.Severity < t.Severity || e.Severity == t.Severity && e.Rule < t.Rule {
 		top[c] = e
 		c.Key, c.Name, c.Sentence = e.Key, e.Name, e.Sentence

@@ -24,7 +24,7 @@ func (s *Service) Exceptions(ctx context.Context, book *rulebook.Book, f store.E
 	if err != nil {
 		return nil, 0, err
 	}
-	all, err := s.groups(ctx, f, "")
+	all, err := s.groups(ctx, book, f, "")
 	if err != nil {
 		return nil, 0, err
 	}
@@ -39,7 +39,7 @@ func (s *Service) Exceptions(ctx context.Context, book *rulebook.Book, f store.E
 // groups counts what a filter lists. What was counted since the last sweep still holds:
 // nothing else changes what is on record, but for its cases. By an attribute it hangs on
 // the registers too.
-func (s *Service) groups(ctx context.Context, f store.ExceptionFilter, by string) ([]store.ExceptionGroup, error) {
+func (s *Service) groups(ctx context.Context, book *rulebook.Book, f store.ExceptionFilter, by string) ([]store.ExceptionGroup, error) {
 	newest, err := s.store.Newest(ctx)
 	if err != nil {
 		return nil, err
@@ -48,6 +48,7 @@ func (s *Service) groups(ctx context.Context, f store.ExceptionFilter, by string
 	if by == "" || slices.Contains(store.Groups, by) {
 		newest.DataVersion = 0
 	}
+	f.OtherStakes = book.OtherStakes()
 	f.Limit, f.Offset, f.Sort, f.Descending, f.Group, f.Evidence = 0, 0, "", false, "", false
 	return s.counts.of(countKey{last, newest.DataVersion, by, f}, func() ([]store.ExceptionGroup, error) { return s.store.ExceptionGroups(ctx, f, by) })
 }
@@ -75,12 +76,12 @@ func (s *Service) Gathered(ctx context.Context, book *rulebook.Book, f store.Exc
 		case &f.State:
 			g.State = ""
 		}
-		if out[by], err = s.groups(ctx, g, by); err != nil {
+		if out[by], err = s.groups(ctx, book, g, by); err != nil {
 			return nil, err
 		}
 	}
 	if f.Group != "" {
-		out["group"], err = s.groups(ctx, f, f.Group)
+		out["group"], err = s.groups(ctx, book, f, f.Group)
 	}
 	return out, err
 }

@@ -355,7 +355,7 @@ func (r *run) all() error {
 	if err := r.figures(results); err != nil {
 		return err
 	}
-	if err := r.tx.TellCases(r.ctx, slices.Collect(maps.Keys(r.told))); err != nil {
+	if err := r.tx.TellCases(r.ctx, slices.Collect(maps.Keys(r.told)), r.engine.Book.OtherStakes()); err != nil {
 		return err
 	}
 	if err := r.tx.MendFaults(r.ctx, r.sweep.ID, r.sweep.DataVersion); err != nil {

@@ -2776,7 +2776,7 @@ export interface components {
             stale?: string;
             /** @description Of the marks of its items */
             mark_periods?: string[];
-            /** @description What is at stake in all that match; empty where nothing is */
+            /** @description What money is at stake in all that match, of each subject by the rule that puts most at stake; of several kinds one amount each; empty where nothing is */
             stake?: string;
             /** @description Where they are gathered: how many of each, on the first page */
             groups?: components["schemas"]["ExceptionGroup"][];
@@ -3175,8 +3175,8 @@ export interface components {
              * @description Median
              */
             hours_to_settle?: number;
-            /** @description Of what was confirmed */
-            stake: string;
+            /** @description The money at stake in what was confirmed, by kind of subject */
+            stakes: components["schemas"]["KindStake"][];
             recovered: string;
             written_off: string;
         };
@@ -3194,9 +3194,17 @@ export interface components {
             ages: number[];
             /** Format: date-time */
             oldest: string;
-            stake: string;
+            /** @description The money at stake in what is still flagged, by kind of subject */
+            stakes: components["schemas"]["KindStake"][];
             /** @description Such as that nobody is a member of the desk */
             note?: string;
+        };
+        KindStake: {
+            kind: string;
+            /** @description Of several */
+            title: string;
+            /** @description A decimal: of each subject, that of the rule that puts most at stake */
+            stake: string;
         };
         FoundBefore: {
             /** Format: int64 */
@@ -3284,7 +3292,7 @@ export interface components {
             cleared: boolean;
             /** @description Of its most serious item */
             sentence: string;
-            /** @description A decimal: what is at stake in all that is flagged in it; absent where it is not known */
+            /** @description A decimal: what money is at stake in it, by the rule that puts most at stake; absent where it is not known */
             stake?: string;
             version: number;
             /** @description Who is asked about it */

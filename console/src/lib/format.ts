@@ -12,6 +12,13 @@ export function momentWords(iso: string): string {
   return `${dayWords(iso)}, ${d.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}`
 }
 
+/** What is at stake by kind, which is not added up: of one kind the amount alone. */
+export const stakeWords = (all: { title: string; stake: string }[]) =>
+  all
+    .filter((s) => Number(s.stake))
+    .map((s) => numberWords(Number(s.stake), 'money') + (all.length > 1 ? ` in ${s.title.toLowerCase()}` : ''))
+    .join(', ')
+
 /** A drawn number in its unit; with a step, in as many places as tell two of an
  *  axis apart. Figures that must be exact come as words from the service. */
 export function numberWords(value: number, unit: string, step?: number): string {

@@ -4,7 +4,7 @@ import { computed } from 'vue'
 
 import { api, need } from '@/lib/api'
 import { useChoices } from '@/lib/choices'
-import { numberWords } from '@/lib/format'
+import { numberWords, stakeWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
 import { onPaper, reportFile } from '@/lib/report'
 import DateField from '@/parts/DateField.vue'
@@ -91,7 +91,7 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
             <th scope="col" class="text-right">Precision</th>
             <th scope="col" class="text-right">To look</th>
             <th scope="col" class="text-right">To settle</th>
-            <th scope="col" class="text-right">Stake confirmed</th>
+            <th scope="col" class="text-right">Confirmed, at stake</th>
             <th scope="col" class="text-right">Recovered</th>
           </tr>
         </thead>
@@ -114,7 +114,7 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
             </td>
             <td class="figures text-right">{{ hours(r.hours_to_look) }}</td>
             <td class="figures text-right">{{ hours(r.hours_to_settle) }}</td>
-            <td class="figures text-right">{{ money(r.stake) }}</td>
+            <td class="figures text-right">{{ stakeWords(r.stakes) }}</td>
             <td class="figures text-right">{{ money(r.recovered) }}</td>
           </tr>
         </tbody>

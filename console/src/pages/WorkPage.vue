@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
-import { countWords, dayWords, numberWords } from '@/lib/format'
+import { countWords, dayWords, stakeWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
 import { onPaper, reportFile } from '@/lib/report'
 import { useRulebook } from '@/lib/rulebook'
@@ -112,7 +112,7 @@ const worse = (p: Schemas['Peace']) =>
               >
                 {{ r[c.key] }}
               </td>
-              <td class="figures text-right">{{ Number(r.stake) ? numberWords(Number(r.stake), 'money') : '' }}</td>
+              <td class="figures text-right">{{ stakeWords(r.stakes) }}</td>
               <td v-for="(n, i) in r.ages" :key="i" class="figures text-right" :class="n ? '' : 'text-muted'">
                 {{ n }}
               </td>
