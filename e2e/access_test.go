@@ -94,6 +94,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 		{"createSweep", "POST", "/api/sweeps", `{"period": "2031-01"}`, analyst},
 		{"closePeriod", "POST", "/api/closings", `{"period": "2026-09"}`, lead},
 		{"reopenPeriod", "POST", "/api/closings/end", `{"period": "2026-09", "reason": "x"}`, lead},
+		{"confirmClock", "POST", "/api/clock", "", lead},
 		{"saveView", "POST", "/api/views", `{"name": "Mine", "query": {}}`, reader},
 		{"dropView", "DELETE", "/api/views/99999", "", reader},
 		{"createPerson", "POST", "/api/people", `{"name": "rea", "title": "R", "role": "reviewer"}`, lead},

@@ -43,6 +43,37 @@ var scheduleCommands = []command{
 		},
 	},
 	{
+		name: "clock", short: "what the service's clock says, and that it is right after a leap (leads)",
+		long:    "A clock that goes back by more than an hour, or on by more than sixty days, holds all\nsweeps and reminders until it is put right, or a lead says that it is right.",
+		example: "oskel clock\noskel clock -right",
+		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
+			right := f.Bool("right", false, "say that it is right")
+			return func(ctx context.Context, _ []string) error {
+				c, err := e.api()
+				if err != nil {
+					return err
+				}
+				ask := c.GetClock
+				if *right {
+					ask = c.ConfirmClock
+				}
+				r, err := ask(ctx)
+				k, err := read[client.Clock](e, r, err)
+				if err != nil {
+					return err
+				}
+				seen, state := "", "goes"
+				if k.Seen != nil {
+					seen = k.Seen.Local().Format("2 Jan 2006 15:04")
+				}
+				if k.Leapt {
+					state = "has leapt: nothing is swept, and nobody is reminded"
+				}
+				return e.show(k, []column{{head: "now"}, {head: "last seen"}, {head: "state"}}, [][]string{{k.Now.Local().Format("2 Jan 2006 15:04"), seen, state}})
+			}
+		},
+	},
+	{
 		name: "close", short: "close a period, so that nothing sweeps it any more (leads)",
 		long:    "Its last sweep must hold: what is closed is what is on record.",
 		example: "oskel close -period 2026-10 -note 'Reported to the board'",

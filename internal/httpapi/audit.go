@@ -30,7 +30,7 @@ var audited = map[string]string{
 	"ChangePassword": "changed their password", "MakeWord": "gave a one-time word",
 	"CreatePerson": "added an account", "ChangePerson": "changed an account", "ClosePerson": "closed an account",
 	"PublishRevision": "published", "RestoreRevision": "published an earlier revision", "TurnDial": "turned a dial", "RestyleGrade": "restyled a grade",
-	"CreateIntake": "loaded a file", "TakeBackIntake": "took an intake back", "CreateSweep": "swept", "ClosePeriod": "closed a period", "ReopenPeriod": "opened a closed period",
+	"CreateIntake": "loaded a file", "TakeBackIntake": "took an intake back", "CreateSweep": "swept", "ClosePeriod": "closed a period", "ReopenPeriod": "opened a closed period", "ConfirmClock": "said that the clock is right",
 	"ExportTable": "exported figures", "ExportExceptions": "exported exceptions", "ExportExceptionFile": "exported exceptions", "ExportAudit": "exported the audit", "ExportReport": "exported a report", "GetCaseFile": "fetched a file of a case", "MakeBackup": "made a backup", "CreateAbsence": "noted an absence", "DropAbsence": "took an absence back", "Restore": "restored a backup",
 }
 

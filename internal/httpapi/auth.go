@@ -95,7 +95,7 @@ var allowed = map[string][]string{
 
 	"ClosePeriod": leads, "ReopenPeriod": leads, "GetSchedule": everyone, "ListViews": everyone, "SaveView": everyone, "DropView": everyone, "GetCalendarFeed": everyone, "GetExceptionFeed": everyone, "GetExceptionGrid": everyone, "ListChanges": everyone, "GetExceptionTrend": everyone,
 
-	"CreatePerson": leads, "ChangePerson": leads, "ClosePerson": leads, "MakeWord": leads, "ListAudit": leads, "ExportAudit": leads, "GetDoctor": leads, "MakeBackup": leads,
+	"CreatePerson": leads, "ChangePerson": leads, "ClosePerson": leads, "MakeWord": leads, "ListAudit": leads, "ExportAudit": leads, "GetDoctor": leads, "MakeBackup": leads, "ConfirmClock": leads, "GetClock": everyone,
 
 	"GetSession": everyone, "SignOut": everyone, "ChangePassword": everyone, "DeleteToken": everyone, "ListTokens": everyone, "RevokeToken": everyone, "ListPeople": everyone,
 	"GetRulebook": everyone, "CheckRulebook": everyone, "CompareRulebook": everyone, "PlaceRule": everyone, "OrderRules": everyone, "PlaceDial": everyone, "ListUses": everyone,

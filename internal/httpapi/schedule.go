@@ -111,7 +111,7 @@ func (s *server) ReopenPeriod(ctx context.Context, r contract.ReopenPeriodReques
 
 func (s *server) periodState(ctx context.Context, p calendar.Period) (contract.PeriodState, error) {
 	c := s.calendar(ctx)
-	periods, err := s.Sweep.Periods(ctx, c.Grain(p), &p)
+	periods, err := s.Sweep.Periods(ctx, c.Grain(p), &p, 1)
 	if err != nil || len(periods) == 0 {
 		return contract.PeriodState{}, err
 	}

@@ -87,11 +87,17 @@ func (q *Queue) Run(ctx context.Context, every time.Duration, changed <-chan str
 	}()
 	tick := time.NewTicker(every)
 	defer tick.Stop()
+	leapt := false
 	for {
-		if err := q.look(ctx); err != nil && ctx.Err() == nil && !store.Lost(err) {
+		err := q.look(ctx)
+		held := errors.Is(err, sweep.ErrClock)
+		switch {
+		case held && !leapt: // once a leap
+			slog.Warn("waiting for a lead's word", "error", err)
+		case err != nil && !held && ctx.Err() == nil && !store.Lost(err):
 			slog.Error("looking for sweeps that are due", "error", err)
 		}
-		if q.also != nil {
+		if leapt = held; q.also != nil && !held {
 			if err := q.also(ctx); err != nil && ctx.Err() == nil && !store.Lost(err) {
 				slog.Error("reminding of what is due", "error", err)
 			}
@@ -181,7 +187,7 @@ func (w *sweeper) Work(ctx context.Context, job *river.Job[sweepArgs]) error {
 		return river.JobCancel(err)
 	}
 	err = w.sweeps.SweepDue(ctx, k)
-	if errors.Is(err, store.ErrClosed) {
+	if errors.Is(err, store.ErrClosed) || errors.Is(err, sweep.ErrClock) {
 		return river.JobCancel(err) // closed in between; opened again it is found again
 	}
 	return err

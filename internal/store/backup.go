@@ -19,7 +19,7 @@ type Mark struct {
 }
 
 // ownTables are those of the schema public; feeds have a schema of their own.
-var ownTables = []string{"absences", "audit", "case_copies", "case_events", "case_files", "case_steps", "case_todos", "cases", "closings", "data_faults", "drafts", "exceptions", "goose_db_version", "intakes", "known_browsers", "locks", "notices", "past_exceptions", "peaces", "people", "registers", "revisions", "sessions", "subjects", "sweeps", "swept_figures", "targets", "tokens", "views"}
+var ownTables = []string{"absences", "audit", "case_copies", "case_events", "case_files", "case_steps", "case_todos", "cases", "clock", "closings", "data_faults", "drafts", "exceptions", "goose_db_version", "intakes", "known_browsers", "locks", "notices", "past_exceptions", "peaces", "people", "registers", "revisions", "sessions", "subjects", "sweeps", "swept_figures", "targets", "tokens", "views"}
 
 // ClearSQL drops all that the service keeps, and nothing else.
 var ClearSQL = fmt.Sprintf("drop table if exists %s cascade;\ndrop function if exists audit_is_kept, tell_changed cascade;\ndrop schema if exists feeds, feed_months, reporting, %s cascade;\n", strings.Join(ownTables, ", "), QueueSchema)
@@ -36,6 +36,8 @@ do $$ begin
 	-- What has been revoked since must not come back: all sign in again, and it is told why.
 	if to_regclass('public.sessions') is not null then delete from public.sessions; end if;
 	if to_regclass('public.tokens') is not null then delete from public.tokens; end if;
+	-- What the clock said then is no leap.
+	if to_regclass('public.clock') is not null then delete from public.clock; end if;
 	if to_regclass('public.audit') is not null then
 		insert into public.audit (person, way, address, request, operation, about, outcome) values ('', 'command line', '', '', 'Restore', 'a backup took the place of all that was kept; sessions and tokens ended', 'done');
 	end if;
