@@ -1,6 +1,6 @@
 # Two commands do everything on a fresh machine: make demo, make test.
 
-.PHONY: demo test run-tests race build generate generated prepare prepare-test check lint bench load faults screenshots clean
+.PHONY: demo test run-tests race build generate generated prepare prepare-test check lint bench load faults soak screenshots clean
 
 GO ?= go
 
@@ -72,6 +72,11 @@ faults: prepare-test build
 load: prepare
 	$(GO) run ./load
 	$(GO) run ./load -list 100000 -people 64
+
+# The demo, worked on in all ways for MINUTES: what the service holds, minute by minute.
+MINUTES ?= 60
+soak: prepare build
+	$(GO) run ./load -soak $(MINUTES)m
 
 screenshots: build
 	$(GO) run ./e2e/shots docs/screenshots

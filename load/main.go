@@ -26,6 +26,7 @@ var (
 	duration = flag.Duration("for", time.Minute, "how long they work")
 	lines    = flag.Int("lines", 1_000_000, "lines of each of ten files that are loaded at once, while ten people work; 0 loads none")
 	list     = flag.Int("list", 0, "instead, record so many exceptions with their cases, and have the people look at their list")
+	soaking  = flag.Duration("soak", 0, "instead, work on the demo in all ways for so long, and tell each minute what the service holds")
 	profile  = flag.String("profile", "", "write a CPU profile of the work to this `file`")
 )
 
@@ -35,6 +36,10 @@ func main() {
 	log.SetFlags(0)
 	flag.Parse()
 	slog.SetLogLoggerLevel(slog.LevelWarn)
+	if *soaking > 0 {
+		soakFor(*soaking)
+		return
+	}
 	if *list > 0 {
 		*cases = *list
 	}

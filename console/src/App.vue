@@ -22,6 +22,7 @@ import { theme, turnTheme } from './lib/theme'
 import { useNotices } from './lib/caseparts'
 import ActTold from './parts/ActTold.vue'
 import PeriodStrip from './parts/PeriodStrip.vue'
+import PageView from './parts/PageView.vue'
 
 const ActDialog = defineAsyncComponent(() => import('./parts/ActDialog.vue'))
 
@@ -122,7 +123,7 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
     <div class="flex min-w-0 flex-1 flex-col">
       <PeriodStrip v-if="route.meta.strip" class="print:hidden" />
       <main id="content" tabindex="-1" class="flex min-w-0 flex-1 flex-col outline-none">
-        <RouterView />
+        <PageView />
       </main>
     </div>
     <ActDialog v-if="asking" />

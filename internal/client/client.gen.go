@@ -1910,6 +1910,16 @@ type ClearedRequest struct {
 	Desk *string `json:"desk,omitempty"`
 }
 
+// Clock defines model for Clock.
+type Clock struct {
+	// Leapt It has gone back by more than an hour or on by more than sixty days: nothing is swept and nobody is reminded until it is put right, or a lead says that it is right
+	Leapt bool      `json:"leapt"`
+	Now   time.Time `json:"now"`
+
+	// Seen What it said when it was last looked at
+	Seen *time.Time `json:"seen,omitempty"`
+}
+
 // Closing defines model for Closing.
 type Closing struct {
 	At        time.Time `json:"at"`
@@ -4090,6 +4100,8 @@ type GetPartsParams struct {
 
 // ListPeriodsParams defines parameters for ListPeriods.
 type ListPeriodsParams struct {
+	// Count How many
+	Count *int    `form:"count,omitempty" json:"count,omitempty"`
 	Until *string `form:"until,omitempty" json:"until,omitempty"`
 
 	// Each Their grain: day, week, month, quarter, half, year or a kind of window; that of 'until', or month, unless stated
@@ -4679,6 +4691,16 @@ type ClientInterface interface {
 	// Corresponds with GET /api/changes (the `ListChanges` operationId).
 	ListChanges(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// GetClock What the service's clock says, and whether it has leapt
+	//
+	// Corresponds with GET /api/clock (the `GetClock` operationId).
+	GetClock(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ConfirmClock Say that the clock is right, although it has leapt (leads): what is due by it is done again
+	//
+	// Corresponds with POST /api/clock (the `ConfirmClock` operationId).
+	ConfirmClock(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ClosePeriodWithBody Close a period, so that nothing sweeps it any more (leads only)
 	//
 	// Takes any type of body and a specified content type.
@@ -4935,7 +4957,7 @@ type ClientInterface interface {
 	// Corresponds with POST /api/people/{name}/word (the `MakeWord` operationId).
 	MakeWord(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListPeriods The last thirteen periods of a grain up to the newest with lines
+	// ListPeriods The last periods of a grain up to the newest with lines
 	//
 	// Corresponds with GET /api/periods (the `ListPeriods` operationId).
 	ListPeriods(ctx context.Context, params *ListPeriodsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -5785,6 +5807,36 @@ func (c *Client) ListChanges(ctx context.Context, reqEditors ...RequestEditorFn)
 	return c.Client.Do(req)
 }
 
+// GetClock What the service's clock says, and whether it has leapt
+//
+// Corresponds with GET /api/clock (the `GetClock` operationId).
+func (c *Client) GetClock(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetClockRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ConfirmClock Say that the clock is right, although it has leapt (leads): what is due by it is done again
+//
+// Corresponds with POST /api/clock (the `ConfirmClock` operationId).
+func (c *Client) ConfirmClock(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewConfirmClockRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ClosePeriodWithBody Close a period, so that nothing sweeps it any more (leads only)
 //
 // Takes any type of body and a specified content type.
@@ -6501,7 +6553,7 @@ func (c *Client) MakeWord(ctx context.Context, name PersonName, reqEditors ...Re
 	return c.Client.Do(req)
 }
 
-// ListPeriods The last thirteen periods of a grain up to the newest with lines
+// ListPeriods The last periods of a grain up to the newest with lines
 //
 // Corresponds with GET /api/periods (the `ListPeriods` operationId).
 func (c *Client) ListPeriods(ctx context.Context, params *ListPeriodsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -8772,6 +8824,60 @@ func NewListChangesRequest(server string) (*http.Request, error) {
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetClockRequest constructs an http.Request for the GetClock method
+func NewGetClockRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/clock")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewConfirmClockRequest constructs an http.Request for the ConfirmClock method
+func NewConfirmClockRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/clock")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -11060,6 +11166,18 @@ func NewListPeriodsRequest(server string, params *ListPeriodsParams) (*http.Requ
 		// styled parameters, preserving literal commas as delimiters
 		// per the OpenAPI spec (e.g. "color=blue,black,brown").
 		var rawQueryFragments []string
+
+		if params.Count != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "count", *params.Count, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
 
 		if params.Until != nil {
 
@@ -13997,6 +14115,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/changes (the `ListChanges` operationId).
 	ListChangesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListChangesResponse, error)
 
+	// GetClockWithResponse What the service's clock says, and whether it has leapt
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/clock (the `GetClock` operationId).
+	GetClockWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetClockResponse, error)
+
+	// ConfirmClockWithResponse Say that the clock is right, although it has leapt (leads): what is due by it is done again
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/clock (the `ConfirmClock` operationId).
+	ConfirmClockWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ConfirmClockResponse, error)
+
 	// ClosePeriodWithBodyWithResponse Close a period, so that nothing sweeps it any more (leads only)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -14303,7 +14435,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/people/{name}/word (the `MakeWord` operationId).
 	MakeWordWithResponse(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*MakeWordResponse, error)
 
-	// ListPeriodsWithResponse The last thirteen periods of a grain up to the newest with lines
+	// ListPeriodsWithResponse The last periods of a grain up to the newest with lines
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -15775,6 +15907,102 @@ func (r ListChangesResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListChangesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetClockResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Clock
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetClockResponse) GetJSON200() *Clock {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetClockResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetClockResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetClockResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetClockResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetClockResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ConfirmClockResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Clock
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ConfirmClockResponse) GetJSON200() *Clock {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ConfirmClockResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ConfirmClockResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ConfirmClockResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ConfirmClockResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ConfirmClockResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -20096,6 +20324,32 @@ func (c *ClientWithResponses) ListChangesWithResponse(ctx context.Context, reqEd
 	return ParseListChangesResponse(rsp)
 }
 
+// GetClockWithResponse What the service's clock says, and whether it has leapt
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/clock (the `GetClock` operationId).
+func (c *ClientWithResponses) GetClockWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetClockResponse, error) {
+	rsp, err := c.GetClock(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetClockResponse(rsp)
+}
+
+// ConfirmClockWithResponse Say that the clock is right, although it has leapt (leads): what is due by it is done again
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/clock (the `ConfirmClock` operationId).
+func (c *ClientWithResponses) ConfirmClockWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ConfirmClockResponse, error) {
+	rsp, err := c.ConfirmClock(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseConfirmClockResponse(rsp)
+}
+
 // ClosePeriodWithBodyWithResponse Close a period, so that nothing sweeps it any more (leads only)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -20678,7 +20932,7 @@ func (c *ClientWithResponses) MakeWordWithResponse(ctx context.Context, name Per
 	return ParseMakeWordResponse(rsp)
 }
 
-// ListPeriodsWithResponse The last thirteen periods of a grain up to the newest with lines
+// ListPeriodsWithResponse The last periods of a grain up to the newest with lines
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -22221,6 +22475,72 @@ func ParseListChangesResponse(rsp *http.Response) (*ListChangesResponse, error) 
 	}
 
 	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetClockResponse parses an HTTP response from a GetClockWithResponse call
+func ParseGetClockResponse(rsp *http.Response) (*GetClockResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetClockResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Clock
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseConfirmClockResponse parses an HTTP response from a ConfirmClockWithResponse call
+func ParseConfirmClockResponse(rsp *http.Response) (*ConfirmClockResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ConfirmClockResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Clock
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

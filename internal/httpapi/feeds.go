@@ -19,6 +19,7 @@ import (
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/people"
 	"oskel/internal/store"
+	"oskel/internal/sweep"
 )
 
 // feedPeriods is how many of the last swept periods a feed tells of, feedEntries of how
@@ -155,7 +156,7 @@ func (s *server) GetExceptionFeed(ctx context.Context, r contract.GetExceptionFe
 
 // newlyFlagged are the entries of a feed, the newest period first.
 func (s *server) newlyFlagged(ctx context.Context, book *rulebook.Book, q contract.ViewQuery, grain, at string) (out []atomEntry, err error) {
-	periods, err := s.Sweep.Periods(ctx, grain, nil)
+	periods, err := s.Sweep.Periods(ctx, grain, nil, sweep.Shown)
 	if err != nil {
 		return nil, err
 	}

@@ -120,6 +120,8 @@ func problemOf(err error) contract.Problem {
 		return simple(http.StatusNotFound, "not-found")
 	case errors.Is(err, intake.ErrBadRequest):
 		return simple(http.StatusBadRequest, "not-possible")
+	case errors.Is(err, sweep.ErrClock):
+		return simple(http.StatusConflict, "clock-leapt")
 	case errors.Is(err, sweep.ErrFilter):
 		return simple(http.StatusBadRequest, "unknown-filter")
 	case errors.Is(err, store.ErrClosed):

@@ -189,7 +189,7 @@ func (s *server) ListPeriods(ctx context.Context, r contract.ListPeriodsRequestO
 			until = &within
 		}
 	}
-	periods, err := s.Sweep.Periods(ctx, grain, until)
+	periods, err := s.Sweep.Periods(ctx, grain, until, or(r.Params.Count, sweep.Shown))
 	if err != nil {
 		return nil, err
 	}

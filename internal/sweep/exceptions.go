@@ -92,7 +92,7 @@ func (s *Service) Marks(ctx context.Context, book *rulebook.Book, k calendar.Key
 	if !ok || len(of) == 0 {
 		return nil, nil, nil
 	}
-	periods = book.Calendar.Run(p, shownPeriods)
+	periods = book.Calendar.Run(p, Shown)
 	var keys []calendar.Key
 	for _, p := range periods {
 		keys = append(keys, book.Calendar.Key(p))
@@ -240,7 +240,7 @@ type Overview struct {
 
 // Overview counts a period's exceptions by grade, kind, rule and desk.
 func (s *Service) Overview(ctx context.Context, book *rulebook.Book, p calendar.Period) (out Overview, err error) {
-	periods, err := s.Periods(ctx, book.Calendar.Grain(p), &p)
+	periods, err := s.Periods(ctx, book.Calendar.Grain(p), &p, Shown)
 	if err != nil || len(periods) == 0 {
 		return out, err
 	}

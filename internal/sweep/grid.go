@@ -16,7 +16,7 @@ type Last struct {
 }
 
 func (s *Service) last(ctx context.Context, book *rulebook.Book, p calendar.Period) (l Last, err error) {
-	l.Periods, l.at = book.Calendar.Run(p, shownPeriods), map[calendar.Day]int{}
+	l.Periods, l.at = book.Calendar.Run(p, Shown), map[calendar.Day]int{}
 	for i, of := range l.Periods {
 		l.at[book.Calendar.Key(of).Start] = i
 	}

@@ -27,12 +27,12 @@ type Period struct {
 	Sweep  *store.Sweep
 }
 
-// shownPeriods is how many periods a strip shows.
-const shownPeriods = 13
+// Shown is how many periods a strip shows.
+const Shown = 13
 
 // Periods lists the last thirteen periods of a grain up to one, or up to the
 // newest with lines; none before there is a rulebook or a line.
-func (s *Service) Periods(ctx context.Context, grain string, until *calendar.Period) ([]Period, error) {
+func (s *Service) Periods(ctx context.Context, grain string, until *calendar.Period, many int) ([]Period, error) {
 	revision, book, err := s.books.Published(ctx)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, nil
@@ -44,7 +44,7 @@ func (s *Service) Periods(ctx context.Context, grain string, until *calendar.Per
 		return nil, err
 	}
 	if until != nil {
-		return s.stand(ctx, revision, book.Calendar, snapshot, book.Calendar.Run(*until, shownPeriods))
+		return s.stand(ctx, revision, book.Calendar, snapshot, book.Calendar.Run(*until, many))
 	}
 	day, ok := figures.LastDay(snapshot)
 	if !ok {
@@ -54,7 +54,7 @@ func (s *Service) Periods(ctx context.Context, grain string, until *calendar.Per
 	if !ok {
 		return nil, nil
 	}
-	return s.stand(ctx, revision, book.Calendar, snapshot, book.Calendar.Run(last, shownPeriods))
+	return s.stand(ctx, revision, book.Calendar, snapshot, book.Calendar.Run(last, many))
 }
 
 // stand says how some periods of one grain stand, the oldest first.

@@ -37,7 +37,7 @@ func (s *Service) RuleRecords(ctx context.Context, book *rulebook.Book, k calend
 	if !ok {
 		return nil, nil
 	}
-	periods := book.Calendar.Run(p, shownPeriods)
+	periods := book.Calendar.Run(p, Shown)
 	from := book.Calendar.Key(periods[0])
 	sweeps, err := s.store.LatestSweeps(ctx, from, k)
 	if err != nil {

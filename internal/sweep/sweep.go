@@ -172,6 +172,9 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 	}
 	basis := basisOf(engine, p)
 	err = s.store.Do(ctx, store.LockSweep, func(tx *store.Tx) error {
+		if err := s.steady(ctx, tx); err != nil {
+			return err
+		}
 		if newest, version, err := tx.Newest(ctx); err != nil {
 			return err
 		} else if newest != revision.Number || version != engine.Snapshot.Version {

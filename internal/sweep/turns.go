@@ -112,8 +112,12 @@ func (s *Service) came(ctx context.Context, book *rulebook.Book, snapshot *ledge
 // planner is who sweeps what the rulebook plans; no person can have such a name.
 const planner = "the plan"
 
-// Due are the periods that are to be swept now, the oldest first.
+// Due are the periods that are to be swept now, the oldest first; none by a clock that has
+// leapt, which is ErrClock.
 func (s *Service) Due(ctx context.Context) (out []calendar.Key, err error) {
+	if err := s.Goes(ctx); err != nil {
+		return nil, err
+	}
 	_, turns, err := s.Turns(ctx)
 	for _, t := range turns {
 		if t.State == schedule.Due {

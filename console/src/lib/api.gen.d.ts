@@ -862,7 +862,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The last thirteen periods of a grain up to the newest with lines */
+        /** The last periods of a grain up to the newest with lines */
         get: operations["listPeriods"];
         put?: never;
         post?: never;
@@ -917,6 +917,24 @@ export interface paths {
         get: operations["getSchedule"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the service's clock says, and whether it has leapt */
+        get: operations["getClock"];
+        put?: never;
+        /** Say that the clock is right, although it has leapt (leads): what is due by it is done again */
+        post: operations["confirmClock"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2491,6 +2509,17 @@ export interface components {
         Reopening: {
             period: string;
             reason: string;
+        };
+        Clock: {
+            /** Format: date-time */
+            now: string;
+            /**
+             * Format: date-time
+             * @description What it said when it was last looked at
+             */
+            seen?: string;
+            /** @description It has gone back by more than an hour or on by more than sixty days: nothing is swept and nobody is reminded until it is put right, or a lead says that it is right */
+            leapt: boolean;
         };
         Schedule: {
             plans: components["schemas"]["Plan"][];
@@ -4984,6 +5013,8 @@ export interface operations {
     listPeriods: {
         parameters: {
             query?: {
+                /** @description How many */
+                count?: number;
                 until?: string;
                 /** @description Their grain: day, week, month, quarter, half, year or a kind of window; that of 'until', or month, unless stated */
                 each?: string;
@@ -5072,6 +5103,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Schedule"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getClock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The clock */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Clock"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    confirmClock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The clock */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Clock"];
                 };
             };
             default: components["responses"]["Problem"];

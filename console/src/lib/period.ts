@@ -1,5 +1,5 @@
-import { useQuery } from '@tanstack/vue-query'
-import { computed } from 'vue'
+import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { computed, watch } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { api, need } from './api'
@@ -20,9 +20,11 @@ export function usePeriod() {
         ? grains.value[0]
         : 'month',
   )
+  const until = computed(() => (typeof route.query.until === 'string' ? route.query.until : undefined))
   const query = useQuery({
-    queryKey: computed(() => ['periods', each.value]),
-    queryFn: () => need(api.GET('/api/periods', { params: { query: { each: each.value } } })),
+    queryKey: computed(() => ['periods', each.value, until.value]),
+    queryFn: () => need(api.GET('/api/periods', { params: { query: { each: each.value, until: until.value } } })),
+    placeholderData: keepPreviousData,
   })
   const periods = computed(() => query.data.value ?? [])
   const named = computed(() => (typeof route.query.period === 'string' ? route.query.period : undefined))
@@ -32,8 +34,20 @@ export function usePeriod() {
   )
   const state = computed(() => periods.value.find((p) => p.period === period.value)?.state)
   const closed = computed(() => !!periods.value.find((p) => p.period === period.value)?.closed)
+  // A period of long ago is shown among those around it.
+  watch(
+    [named, query.data, query.isPlaceholderData],
+    ([p, list, old]) => {
+      if (p && list?.length && !old && !until.value && !list.some((x) => x.period === p) && p < list[0].period)
+        void change({ until: p })
+    },
+    { immediate: true },
+  )
+  /** Those before the ones that are shown, of which the oldest stays; or the newest again. */
+  const earlier = () => change({ until: periods.value[0]?.period })
+  const newest = () => change({ until: undefined, period: undefined, id: undefined, sweep: undefined })
   const choose = (p: string) => change({ period: p, id: undefined, sweep: undefined })
   const chooseGrain = (grain: string) =>
-    change({ each: grain === 'month' ? undefined : grain, period: undefined, id: undefined })
-  return { query, periods, period, label, state, closed, choose, each, grains, chooseGrain }
+    change({ each: grain === 'month' ? undefined : grain, period: undefined, until: undefined, id: undefined })
+  return { until, earlier, newest, query, periods, period, label, state, closed, choose, each, grains, chooseGrain }
 }

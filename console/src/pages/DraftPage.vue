@@ -9,6 +9,8 @@ import { countWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
+import { useSession } from '@/lib/session'
+import { smallest } from '@/lib/smallest'
 import PublishDialog from '@/parts/PublishDialog.vue'
 import RehearsalView from '@/parts/RehearsalView.vue'
 import RoutingView from '@/parts/RoutingView.vue'
@@ -19,6 +21,7 @@ import StateNote from '@/parts/StateNote.vue'
 const TextEditor = defineAsyncComponent(() => import('@/parts/TextEditor.vue'))
 const router = useRouter()
 const { period } = usePeriod()
+const { person } = useSession()
 const { book, grades } = useRulebook()
 const draft = useDraft()
 const { text, check, sound, settled } = draft
@@ -157,6 +160,11 @@ const keys =
   'title calendar kinds feeds grades formats dials measures rules desks routes sweeps after at waits_for at_the_latest when_outdated looks_back so_far reasons for name judges each where base no_data ended persists on cases last_word valid_from valid_until shows stake threshold outlier window examples of against as bands choose grade label below at_most above at_least clear among by beyond side peers silence unit places good zero negative groups sum count distinct average minimum maximum first last formula days date subjects numbers labels notes owner value from to due closes shares calendar working_days holidays remind overdue step after tell hand_to for copy when otherwise'.split(
     ' ',
   )
+/** The smallest rulebook with all its parts, to begin from. */
+function begin() {
+  draft.change(smallest)
+  as.value = 'file'
+}
 const publishing = ref(false)
 async function openPublish() {
   publishing.value = await draft.flush()
@@ -181,7 +189,15 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
 <template>
   <div class="min-w-0 p-4">
     <RuleTabs />
-    <StateNote v-if="!draft.query.data.value" :loading="draft.query.isPending.value" :error="draft.query.error.value" />
+    <StateNote
+      v-if="person?.role === 'reviewer'"
+      empty="Drafts are written and published by analysts and leads. What is in force stands under Published rules."
+    />
+    <StateNote
+      v-else-if="!draft.query.data.value"
+      :loading="draft.query.isPending.value"
+      :error="draft.query.error.value"
+    />
     <template v-else>
       <div class="mt-3 flex flex-wrap items-center gap-2">
         <h1 class="sr-only">My draft</h1>
@@ -283,6 +299,10 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
               <button class="text-red hover:underline" @click="remove">Delete this rule</button>
             </p>
           </template>
+          <div v-else-if="!text.trim()" class="max-w-xl text-muted">
+            <p>The draft is empty. Begin with a small rulebook, of reps and their order lines, and change it.</p>
+            <button class="button-main mt-2" @click="begin">Begin with a small one</button>
+          </div>
           <p v-else-if="draft.check.isFetching.value || !report" class="text-muted" role="status">
             Reading the draft …
           </p>

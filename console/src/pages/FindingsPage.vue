@@ -103,12 +103,12 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
               }}</RouterLink>
               <template v-else>{{ r.title }}</template>
             </th>
-            <td class="figures text-right">{{ r.settled }}</td>
-            <td class="figures text-right">{{ r.confirmed }}</td>
-            <td class="figures text-right">{{ r.explained }}</td>
-            <td class="figures text-right">{{ r.data_fault }}</td>
-            <td class="figures text-right">{{ r.rule_fault }}</td>
-            <td class="figures text-right">{{ r.cleared }}</td>
+            <td class="figures text-right" :class="r.settled ? '' : 'text-muted'">{{ r.settled }}</td>
+            <td class="figures text-right" :class="r.confirmed ? '' : 'text-muted'">{{ r.confirmed }}</td>
+            <td class="figures text-right" :class="r.explained ? '' : 'text-muted'">{{ r.explained }}</td>
+            <td class="figures text-right" :class="r.data_fault ? '' : 'text-muted'">{{ r.data_fault }}</td>
+            <td class="figures text-right" :class="r.rule_fault ? '' : 'text-muted'">{{ r.rule_fault }}</td>
+            <td class="figures text-right" :class="r.cleared ? '' : 'text-muted'">{{ r.cleared }}</td>
             <td class="figures text-right">
               {{ r.precision === undefined ? '' : `${Math.round(r.precision * 100)}%` }}
             </td>

@@ -9,9 +9,11 @@ import { useRulebook } from '@/lib/rulebook'
 import GradeMark from '@/parts/GradeMark.vue'
 import ShapeMark from '@/parts/ShapeMark.vue'
 import StaleNote from '@/parts/StaleNote.vue'
+import ClockNote from '@/parts/ClockNote.vue'
+import DueNote from '@/parts/DueNote.vue'
 import StateNote from '@/parts/StateNote.vue'
 
-const { period, query: periodsQuery } = usePeriod()
+const { period } = usePeriod()
 const { grades } = useRulebook()
 const { data, error, isPending, refetch } = useQuery({
   queryKey: computed(() => ['overview', period.value]),
@@ -38,13 +40,11 @@ const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
 </script>
 
 <template>
-  <StateNote
-    v-if="!period && !periodsQuery.isPending.value"
-    empty="Nothing has come in yet. Publish a rulebook that declares the feeds (oskel publish), then load registers and lines (oskel load)."
-  />
-  <StateNote v-else-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+  <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
   <div v-else class="p-4">
     <h1 class="sr-only">Overview of {{ data.label }}</h1>
+    <ClockNote />
+    <DueNote />
     <StateNote
       v-if="!data.sweep"
       class="!m-0"

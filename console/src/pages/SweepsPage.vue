@@ -1,17 +1,22 @@
 <script setup lang="ts">
+import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/vue'
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords, dayWords, momentWords } from '@/lib/format'
+import { useChoices } from '@/lib/choices'
 import { usePeriod } from '@/lib/period'
 import { useSession } from '@/lib/session'
+import ClockNote from '@/parts/ClockNote.vue'
+import DueNote from '@/parts/DueNote.vue'
+import SweepMany from '@/parts/SweepMany.vue'
 import StateNote from '@/parts/StateNote.vue'
 import { refresh } from '@/lib/refresh'
 
 /** What is swept by itself and when, what was swept, and the closing of a period. */
 const { period, label, periods } = usePeriod()
-const { person } = useSession()
+const { person, mayEvaluate } = useSession()
 const queries = useQueryClient()
 const schedule = useQuery({
   queryKey: ['schedule'],
@@ -35,6 +40,18 @@ const turnWords: Record<Schemas['Turn']['state'], string> = {
   'at night': 'Out of date',
   closed: 'Closed',
 }
+const changeWords: Record<Schemas['Change']['change'], string> = {
+  flagged: 'Flagged now',
+  'no longer': 'No longer',
+  regraded: 'Regraded',
+  'other value': 'Another value',
+}
+const changed = (s: Schemas['Sweep']) =>
+  s.difference
+    ? s.difference.flagged + s.difference.no_longer + s.difference.regraded + (s.difference.other_value ?? 0)
+    : 0
+const choices = useChoices()
+const ruleTitle = (name: string) => choices.rules.value.find((r) => r.value === name)?.text ?? name
 const difference = (s: Schemas['Sweep']) =>
   s.difference
     ? [
@@ -80,6 +97,8 @@ watch(period, () => closing.reset())
 <template>
   <section class="min-w-0 flex-1 space-y-6 p-4">
     <h1 class="sr-only">Sweeps</h1>
+    <ClockNote />
+    <DueNote />
 
     <section>
       <h2 class="text-lead font-semibold">By themselves</h2>
@@ -139,6 +158,8 @@ watch(period, () => closing.reset())
       <p v-if="closing.error.value" role="alert" class="mt-1 text-small text-red">{{ closing.error.value.message }}</p>
     </section>
 
+    <SweepMany v-if="mayEvaluate" />
+
     <section>
       <h2 class="text-lead font-semibold">What was swept</h2>
       <StateNote v-if="!sweeps" :loading="isPending" :error="error" @retry="refetch()" />
@@ -177,12 +198,31 @@ watch(period, () => closing.reset())
               {{ momentWords(s.at) }}
             </td>
             <td class="text-small">{{ s.by }}</td>
-            <td class="figures text-right">{{ s.raised }}</td>
-            <td class="figures text-right">{{ s.standing }}</td>
-            <td class="figures text-right">{{ s.cleared }}</td>
+            <td class="figures text-right" :class="s.raised ? '' : 'text-muted'">{{ s.raised }}</td>
+            <td class="figures text-right" :class="s.standing ? '' : 'text-muted'">{{ s.standing }}</td>
+            <td class="figures text-right" :class="s.cleared ? '' : 'text-muted'">{{ s.cleared }}</td>
             <td class="text-small">
-              {{ difference(s)
-              }}<span v-if="s.difference?.stands" class="block text-muted"
+              <Disclosure v-if="s.difference?.examples.length" v-slot="{ open }">
+                <DisclosureButton class="text-left underline decoration-line underline-offset-2 hover:text-tide"
+                  >{{ difference(s) }}<span class="sr-only">{{ open ? ', hide' : ', who' }}</span></DisclosureButton
+                >
+                <DisclosurePanel as="ul" class="mt-1 min-w-64">
+                  <li v-for="(c, i) in s.difference.examples" :key="i">
+                    {{ changeWords[c.change] }}:
+                    <RouterLink :to="{ path: '/exceptions', query: { period: s.period, rule: c.rule, text: c.key } }">{{
+                      c.name
+                    }}</RouterLink>, {{ ruleTitle(c.rule)
+                    }}<template v-if="c.before || c.after">
+                      ({{ [c.before, c.after].filter(Boolean).join(' → ') }})</template
+                    >
+                  </li>
+                  <li v-if="changed(s) > s.difference.examples.length" class="text-muted">
+                    and {{ changed(s) - s.difference.examples.length }} more
+                  </li>
+                </DisclosurePanel>
+              </Disclosure>
+              <template v-else>{{ difference(s) }}</template>
+              <span v-if="s.difference?.stands" class="block text-muted"
                 >{{ countWords(s.difference.stands, 'rule') }} not judged again</span
               ><span v-if="s.stale" class="block text-amber">{{ s.stale }}</span>
             </td>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from '@tanstack/vue-query'
+import { ChevronLeftIcon } from '@heroicons/vue/20/solid'
 import { computed, nextTick, ref, watch } from 'vue'
 
 import { api, need, type Schemas } from '@/lib/api'
@@ -11,7 +12,8 @@ import { refresh } from '@/lib/refresh'
 
 /** The last thirteen periods as small columns stacked by grade; it is the
  *  period picker, and moves with the arrow keys. */
-const { query, periods, period, label, state, closed, choose, each, grains, chooseGrain } = usePeriod()
+const { until, earlier, newest, query, periods, period, label, state, closed, choose, each, grains, chooseGrain } =
+  usePeriod()
 const { grades } = useRulebook()
 const { mayEvaluate } = useSession()
 const queries = useQueryClient()
@@ -108,6 +110,16 @@ const sweep = useMutation({
     >
       <option v-for="g in grains" :key="g" :value="g">each {{ g }}</option>
     </select>
+    <button
+      v-if="periods.length > 1"
+      class="button mb-1 px-1"
+      :disabled="periods[0].state === 'no lines'"
+      aria-label="Earlier periods"
+      title="Earlier periods"
+      @click="earlier()"
+    >
+      <ChevronLeftIcon class="size-4" aria-hidden="true" />
+    </button>
     <div
       v-if="periods.length"
       ref="group"
@@ -158,8 +170,9 @@ const sweep = useMutation({
         </span>
       </button>
     </div>
-    <p v-else-if="query.isPending.value" class="pb-2 text-muted">Reading the periods…</p>
-    <p v-else class="pb-2 text-muted">No lines have come in yet.</p>
+    <button v-if="until" class="button mb-1" @click="newest()">Newest</button>
+    <p v-else-if="!periods.length && query.isPending.value" class="pb-2 text-muted">Reading the periods…</p>
+    <p v-else-if="!periods.length" class="pb-2 text-muted">No lines have come in yet.</p>
     <div
       v-if="period"
       class="ml-auto flex flex-col items-end gap-1 pb-0.5 whitespace-nowrap max-sm:order-first max-sm:ml-0 max-sm:w-full max-sm:flex-row max-sm:items-center max-sm:justify-between"

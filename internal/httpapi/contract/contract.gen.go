@@ -1916,6 +1916,16 @@ type ClearedRequest struct {
 	Desk *string `json:"desk,omitempty"`
 }
 
+// Clock defines model for Clock.
+type Clock struct {
+	// Leapt It has gone back by more than an hour or on by more than sixty days: nothing is swept and nobody is reminded until it is put right, or a lead says that it is right
+	Leapt bool      `json:"leapt"`
+	Now   time.Time `json:"now"`
+
+	// Seen What it said when it was last looked at
+	Seen *time.Time `json:"seen,omitempty"`
+}
+
 // Closing defines model for Closing.
 type Closing struct {
 	At        time.Time `json:"at"`
@@ -4096,6 +4106,8 @@ type GetPartsParams struct {
 
 // ListPeriodsParams defines parameters for ListPeriods.
 type ListPeriodsParams struct {
+	// Count How many
+	Count *int    `form:"count,omitempty" json:"count,omitempty"`
 	Until *string `form:"until,omitempty" json:"until,omitempty"`
 
 	// Each Their grain: day, week, month, quarter, half, year or a kind of window; that of 'until', or month, unless stated
@@ -4516,6 +4528,12 @@ type ServerInterface interface {
 	// ListChanges Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
 	// (GET /api/changes)
 	ListChanges(c *gin.Context)
+	// GetClock What the service's clock says, and whether it has leapt
+	// (GET /api/clock)
+	GetClock(c *gin.Context)
+	// ConfirmClock Say that the clock is right, although it has leapt (leads): what is due by it is done again
+	// (POST /api/clock)
+	ConfirmClock(c *gin.Context)
 	// ClosePeriod Close a period, so that nothing sweeps it any more (leads only)
 	// (POST /api/closings)
 	ClosePeriod(c *gin.Context)
@@ -4624,7 +4642,7 @@ type ServerInterface interface {
 	// MakeWord Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
 	// (POST /api/people/{name}/word)
 	MakeWord(c *gin.Context, name PersonName)
-	// ListPeriods The last thirteen periods of a grain up to the newest with lines
+	// ListPeriods The last periods of a grain up to the newest with lines
 	// (GET /api/periods)
 	ListPeriods(c *gin.Context, params ListPeriodsParams)
 	// GetRegister The subjects of a kind as of a day
@@ -5522,6 +5540,32 @@ func (siw *ServerInterfaceWrapper) ListChanges(c *gin.Context) {
 	}
 
 	siw.Handler.ListChanges(c)
+}
+
+// GetClock operation middleware
+func (siw *ServerInterfaceWrapper) GetClock(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetClock(c)
+}
+
+// ConfirmClock operation middleware
+func (siw *ServerInterfaceWrapper) ConfirmClock(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ConfirmClock(c)
 }
 
 // ClosePeriod operation middleware
@@ -6807,6 +6851,14 @@ func (siw *ServerInterfaceWrapper) ListPeriods(c *gin.Context) {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListPeriodsParams
+
+	// ------------- Optional query parameter "count" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "count", c.Request.URL.Query(), &params.Count, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter count: %w", err), http.StatusBadRequest)
+		return
+	}
 
 	// ------------- Optional query parameter "until" -------------
 
@@ -8354,6 +8406,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/closings", wrapper.ClosePeriod)
 	router.POST(options.BaseURL+"/api/closings/end", wrapper.ReopenPeriod)
 	router.GET(options.BaseURL+"/api/schedule", wrapper.GetSchedule)
+	router.GET(options.BaseURL+"/api/clock", wrapper.GetClock)
+	router.POST(options.BaseURL+"/api/clock", wrapper.ConfirmClock)
 	router.GET(options.BaseURL+"/api/sweeps", wrapper.ListSweeps)
 	router.POST(options.BaseURL+"/api/sweeps", wrapper.CreateSweep)
 	router.GET(options.BaseURL+"/api/sweeps/:id/verification", wrapper.GetVerification)
@@ -9300,6 +9354,82 @@ type ListChangesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListChangesdefaultApplicationProblemPlusJSONResponse) VisitListChangesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetClockRequestObject struct {
+}
+
+type GetClockResponseObject interface {
+	VisitGetClockResponse(w http.ResponseWriter) error
+}
+
+type GetClock200JSONResponse Clock
+
+func (response GetClock200JSONResponse) VisitGetClockResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetClockdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetClockdefaultApplicationProblemPlusJSONResponse) VisitGetClockResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConfirmClockRequestObject struct {
+}
+
+type ConfirmClockResponseObject interface {
+	VisitConfirmClockResponse(w http.ResponseWriter) error
+}
+
+type ConfirmClock200JSONResponse Clock
+
+func (response ConfirmClock200JSONResponse) VisitConfirmClockResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConfirmClockdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ConfirmClockdefaultApplicationProblemPlusJSONResponse) VisitConfirmClockResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12765,6 +12895,12 @@ type StrictServerInterface interface {
 	// ListChanges Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
 	// (GET /api/changes)
 	ListChanges(ctx context.Context, request ListChangesRequestObject) (ListChangesResponseObject, error)
+	// GetClock What the service's clock says, and whether it has leapt
+	// (GET /api/clock)
+	GetClock(ctx context.Context, request GetClockRequestObject) (GetClockResponseObject, error)
+	// ConfirmClock Say that the clock is right, although it has leapt (leads): what is due by it is done again
+	// (POST /api/clock)
+	ConfirmClock(ctx context.Context, request ConfirmClockRequestObject) (ConfirmClockResponseObject, error)
 	// ClosePeriod Close a period, so that nothing sweeps it any more (leads only)
 	// (POST /api/closings)
 	ClosePeriod(ctx context.Context, request ClosePeriodRequestObject) (ClosePeriodResponseObject, error)
@@ -12873,7 +13009,7 @@ type StrictServerInterface interface {
 	// MakeWord Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
 	// (POST /api/people/{name}/word)
 	MakeWord(ctx context.Context, request MakeWordRequestObject) (MakeWordResponseObject, error)
-	// ListPeriods The last thirteen periods of a grain up to the newest with lines
+	// ListPeriods The last periods of a grain up to the newest with lines
 	// (GET /api/periods)
 	ListPeriods(ctx context.Context, request ListPeriodsRequestObject) (ListPeriodsResponseObject, error)
 	// GetRegister The subjects of a kind as of a day
@@ -13761,6 +13897,54 @@ func (sh *strictHandler) ListChanges(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListChangesResponseObject); ok {
 		if err := validResponse.VisitListChangesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetClock operation middleware
+func (sh *strictHandler) GetClock(ctx *gin.Context) {
+	var request GetClockRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetClock(ctx, request.(GetClockRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetClock")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetClockResponseObject); ok {
+		if err := validResponse.VisitGetClockResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ConfirmClock operation middleware
+func (sh *strictHandler) ConfirmClock(ctx *gin.Context) {
+	var request ConfirmClockRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ConfirmClock(ctx, request.(ConfirmClockRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ConfirmClock")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ConfirmClockResponseObject); ok {
+		if err := validResponse.VisitConfirmClockResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -16395,372 +16579,376 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7L39cxu3tT/8r2D43Bk1z3dty27S20q/PI5jJ37aJL6Wk8yd1lcDcUES5RJgAKxoNuP//Ts4B8Bil8C+",
-	"iJSc5qbTiSVxicXrwXn5nM/5ZTaXm60UTBg9u/hltqWKbphhCn57QTV7XdqfuJhdzLbUrGbFTNANm13M",
-	"eDkrZor9XHPFytmFUTUrZnq+Yhtqv7GQakONfU6YP30+K2Zmv2X4K1syNfv4sZi94lW+/QWv2LQ3bLjg",
-	"m3ozu3iafNvrxbfUzFf2qyXTc8W3hkv73ncrRl6+o0siF8SsGJlTzQjVhBuyo5ooRstLQoU0K6aIFIxw",
-	"+8dFrZmdAuj6itGSqabzrxeP8GVxh12ftFFcLKFLb5jisjzs0XOykcKsCqLr+cp25dn5sz89enruX/dz",
-	"zdS+edsWmxl8l5biO/hGcsLhn74J39APf2NiaVazi8/Pi4NXfLTf1VspNIPd80bJm4pt7I9zKQwTxv5I",
-	"t9uKz6kd6JMtPvF//qntqH+JXvUfii1mF7P/50mzPZ/gp/qJbxfe2J63n1bUkB0ThuyUdON2X7OtPr/R",
-	"TMxh/Fslt0wZjl292SfmrJgtuNKmtdVKatisOHySl6P2fDGr6MgWt7BcyW5pQ0V5zcXhvvlpJcmSGW23",
-	"MVewkTXZMCp2KzxNh9uiWe6/45F2L/ajd10u7By9Dw3Im3+yubGdeV6X3LwURu0Pp5XeyNqkekmNP1yl",
-	"PU9GpmaAlqViWiengB5O4iPDN8etje06xT4mXilrM5d4eNrDObNjOCuIVGS32hMhTf96HixZYU+4WbE9",
-	"WdJb5tbOncaDdux6MW3SUsx9eKYJL6FVLkCiUaF3TBEqSvi1kstU0zu6P2xWM625FDA8+10j10yc6Wz/",
-	"dlKVOt27ML+2W/jcqB1JTbwtbS+bzdFMSLx+vhuF24LN6mW38Bu6TAkGtpCKpVaNKVgpItgHQ7Z0ycgN",
-	"W3KhL4mAK8JeJVzbqwJmHM/QiE3IhFHu5dywjR6ShtH5+xjao0rRfWtL68wxnFNBbuxtt2YlWUh7hY16",
-	"rb1HysM3dpbPD6bVkdQSfElF+RVbcMH9+TuQJLcsIwmuK+aEaurDjcx8dsMquUt+slS0TKz5d+7qn1eM",
-	"qtTWr+gNq5ItKtbqxI2UFaMCpisxFZr1TUUYbbt3V05TOKOGwCPki/Pz87NUPzeM6lqxtJoQL59/sHAv",
-	"Ta4c07xk33BtZOoKWLEqod98uSeos1wSUVcV2fnjpGCG7QmKN2Ij52V9A/eY/Ra1PzolxXVL1JsbPEbd",
-	"g7Bm6SteOH2ofyLstwuvIMGQklMh5fotWzGqNK0Se7i85ah8hIEddKfbbbowTEVPRoKiEU2Hn5VMr8eL",
-	"kK+YXv9N0jLVAVVXE4TR27piL1ZULNmgaMCGfVcLPzthXH7sgxP9trkQaVnCoaHVm2jmF7TSrOgsRslp",
-	"pfPfyS9N04ttUN4Pn2UfzPCucg2kRviCVkyUVH1FE2eqpOm9vJIVz33W09kdY+v0B1yUcqen7didVGv7",
-	"UVraxcMv4SIPtgt0o/l+8/q++WkMqPYUBc19gpCucrdIz9z9XFPVPqEtTciO5Lqke506pund4HvYtH2g",
-	"ibca7pudn2AGE7Oj5CbZ5TUX5RQxWcwMN1XmEzl8ArwSCY241xfYPWigb3D/bW/hQyG7yC3HgbxsPvIr",
-	"NErGxUczsf/7dl7v/preA7f5U4cwcXLHtOg2TPpYp9T6b+TOuUywAXt7b6z2lFA79m7B+rfEHpUrr793",
-	"boODs+Dnzi3ikNTQCR2fbqlKKFSvKrrURC6spWrQr6AY0cyYipVkx80q+IQWXJQos0bNtm35lftK6s63",
-	"unjatufaaepg1hCetDRBP0218J00Ky6W1vrixra1qOhyaVsTe7LBae7KbLyg06emZqM8GX52elXtu1vt",
-	"3asp+iin9GXFXGWHkLi5egSg3DLByuspDoktVWtWXltrK2knL5jdYCupnXVZccGcN5Ib7ay0XKsodgcX",
-	"RTGacy8pNpe3zO2gQ+cTE8Y70dpd/94eFU2swUW0PZa17TTbpF7vjtGkafPfyTjrtKFrlnKllmzON7S6",
-	"IDt7ijdSsD0cJEPgK3gcCnKzB0lm9VI879vaj8Y/eknojQbvIloqBo0VQ9ZC7kSyz8btqH7pq9kVPGil",
-	"AV0zkRvjLVO67Z+KdvtOcWOYuJaLxbCYBceKu29b1g0cd99xf0DxsLvzEe95f/waqRPtkKa/OWH8fD5V",
-	"bx8S1sF/D0u4orfsRFJ6Qz+8xq89PT8/P5Ta4GudcOFq9pYt2g0/s+1uuPDvOXyJl8WHMsN+4jbkioqS",
-	"lehUjVz2T8/PExu0BHHBRL2xuwKOkN0o1t4HW5eKklhpMIN7ya6z3GyYgKuXqjU8rGvYOXg+4S92g0SL",
-	"Ht0FLHUx9Qo9rgmKNiv4LolURbiEqSaUlNRQsqB1ZQrwK674fAXbAP5GKs70BalFxbQmsKvLghh4D2wR",
-	"f+bbu0cxWo6ZvuhuOxCGvrEC/K5yQRidr1ChwKtXYw+cDLHnr7QjwC1ehEWZS7HgagNni33YVpQL+LkZ",
-	"+Azt9PCLP4vvk35oOh+USN+x3Rt4rt9xvenuOPIHSjZsc8OUn03Yl1IRSipGy8+cl7zRZMZMcnNXdeZY",
-	"MP8aO/wbKddnEK7TUuhxDUc3XefaEIRuZC1ME4N7+uz8/PEX5+2G/5hq15v/qbCHJpqic95uaans2nen",
-	"4fPzZHdrYXh12O4P9s/2ShKt4xK7m3NaQOfK6B9X5wZBgQcSJCfev2KG8mq8V/3KnWuMW7ml1XTDiK6h",
-	"4cK53HdMGwKWwAUxTBC417UZLdplLcovsRMJBfxmf233U9ZjvoFth50EO6CRIXCg7dkGlUIu7F7fsFum",
-	"QDZR4qybCb3cv7Vd+Zi+cMZcMxBUuPUB/tG300v7ldR72Yc524aQwqj2XvqvpA1m52FMnxZqDJ2vULpw",
-	"twFg5Ym3BEcP6RVPz+SG7q/pPBNSQ/EHMovqtbVu9wTURivU8SJq2WGRzWDb1amYWq5dd7cSiRopDp3A",
-	"BMHraFmiEsu1nY4bBuHT5Lu1oekdvCe3TJV8brSzA6lixBqTcmGvUlY0zvi9/SwlNowsZc+SNV0LdqrV",
-	"rku6h+UTYQxlx8/ft4DvZClTi2dkVeZVIjdv87kV5e542gHbb+FVPCtGOzcTAnDWOg/hoDV7qtkFrquR",
-	"S8PLGX8G/MTmxCkeyUP/xQQbKmNXZPzVxcyuVKwgouY/K2b/lE4LafR+xcBYgLtM3sK/FVsY94/dFV4h",
-	"mDkzp1E1S6drsljbhL9i6Bpf1VI93Tut8lkG7bMM6if8WAu3xUDrIUxg97xMgRmXa0LhjBGKoWXFNlwg",
-	"mgegJPXWrhAokxvfgpGklHD5QfNWf/NHERs08lEpscX3QzcpdfAKN91uOXK7AKTYfWyC0R6XDSs5PTxz",
-	"r625bD8i8JVighdZ83+xVJTQMJ1Gjh2Yss56xa65Bt2k0vxcfq1kvT2czGDLpfA7JhNzm+wi7/eFe/UK",
-	"Xpjrfzbs6pWDEas5rzuawWG0dTC6Cgdf98Z52WZr9o3jZEfR6nEuyAlSuPjVxJRTfvvBznvNMr9Nkoak",
-	"uygSNgEfEWl0V5VvxG2xxncOMxqW0e0J13hu76UBM1nnM47DWsO1CPa7cI504TzTeYd0tGGX9tDqHkwO",
-	"6C1kSWHtywtCq4rglxweiisiFUr40cojiorEgoYWRjeVasXLlXGTVtaMoBpBjMQ4akIgJa1QqxnNa6Vl",
-	"MNEDgqkXupRQAg2tkl2mxKxkrUHzEiUsZEEocfFM+1pKNJtLURKrhjXG25Cgd65GfHPwRh56O9ob9b8A",
-	"LDvkZkyospRUXJvG1rNShCold2iN2LGt5M4Z3bChQJB1gvVMz1k3AJIIr0S297Ok9R9CJSOedLea19qc",
-	"zuV9uc7tGxB16OtNOYt8oGTwlfnASeM+6ocPN5Jx8GVaqpZSir5pPzrnKui6st/3eedj9TZSToOa2SiX",
-	"4RwmG/R69OAQwNEZv9lJYK/1gqmQVByTW/wtW0z0o49W9qKQQ8dD1gXIt/zumswBB1QSzcW8A5kfVuhy",
-	"Z/lq6oqlVsk29INAz/eEKTv08I/RlUd795PuteQ8sCrhU2Mfki6MEP5CJyxiMGlF6JObZBCxoqnQ3msB",
-	"Tuu5rOoNQoHtryBnUMMqyFN/X9ywpCzPeUVfSUW2TG4r1tYRN1xrjNYcRsFoVbN0S6WiO/zWCC12t9qn",
-	"PSQo0Xt6sJMqB8G21yWBacT7VTFm5ysTXu8set7wQ1DdaeAu89CYP0WNFi4kqaRYgm4UGfQYQcOJT14U",
-	"UyPtWWspox93TwcOIai0h5HM9Cyy+fot27r7IwfPTGcrrGhJbpixGow1XFb0drTv6hXEZRJaX0AhjsNp",
-	"clqlW1ksmGJinjLBni8pFxrjXNv6puJ6xUqi2C3XiJQfb7osajHPYMm/XxB74OqK6gJVeqsZQcCLa+LC",
-	"DEdiywNwefyMZVuyW0T3Glu6ILTSsmVGWrPC5SzpSTMXvjS249kdMx2PO+jHjEYUQLgBnRttrWj+/c6N",
-	"94Sf1PTBk3zei2qPYfwb+gHz+J6d+/9FyX2P4r+mrMMcomiFUEgv82hVgXsRJAY6B3Q7QyQC+SymGPmd",
-	"+fWKqX0/NJWcITRi7ghmTsICnleV84Fbq24nFfzUDoXPxqmYldTOgDm511FIk/MJLgUrO2iW3MXpHX2u",
-	"vda3k9PtXMnT5jmh3n/uN2eINA95e/N3vNxsqWJ32wIma+w3Qt9ug4HVL2ZWeKfUSH9jXHZuklSj/Qf4",
-	"PGkAZKaD65S0SI/2OakFX3BWkkZs9aao3fFAh9S1/ErWPp865xzLCK4xKQmxSt198z/rcpl7QV7lolzn",
-	"vgS5pm3nRfz+LPq7sZOHke8dz7frTvTuAR+PYiUTpj+hI3lo/IwMAkW2VGu76iNs+/TYQgPJAdTmW5fe",
-	"NqHzN1Qk3KyvlNyQc59RimjGimtMCd7M+o9hMVvx5SrtxwlGV/94oVeuHf+l1Ji/ooaiknMfl8qE8AdE",
-	"9CbhUPEbN/s0aAhDzQWa23rH2DbfRjbsumAshbZ/7eFtHHFtk3TQ0R6f09ly2btd7oSjmDi8r0KwHtEz",
-	"LncZYM/oDJ806jxcGbkCqI5CUCMgsy6SkkLO4qKFwbWAsE4r6YtHhhPxEqf56Mv/G9A327LtVLrKV0yv",
-	"v2bJOy4fO81mEgAYMv2dlaxSJ+GHEA5B17yAsSbuPHkjy73uxWfqFh4Uv4EsCjd7QGVeNEEltAMR4OJ9",
-	"juOvxW4CnINCuHsPZ6GJ/Pq++0nIrQOkbg56hiZkjh4Txe6MaUQyJ3g1xqeo5cPsMq2IdJ22gyJj5E3n",
-	"Tj0+7d6TG987xVlqjW6ZclHUEe7Kkf3yHfKNZ/tUKzFZ5dDWphLDRvp5+jCarrr1xaBEmjxuL2p9X5Pj",
-	"V3RxrOYRzUWKiAOtJR8i2dCSEZfXeIeZC+ZW+m0OEBs59fLe976cknbL54cQClLaiSN7NiJaCy+M5ql5",
-	"Uzye1Oq8vOWlvTffpnJX8/m745KufXZt9mp7+YFuANt2eLVZvSSpla3kjmyo2KPjXzeZQcml6AEXb2pt",
-	"CK12dK/tFaNlGrUtUykH7wIyFgP7m7tDG51XHQfsX5ieLI/sPQR50/k6OVlgjly4OUJjD1MkImXMoxt2",
-	"3Kwch82GqrVOYl1v2F6mbKFv5I4sqCL4OUawalNg2oheAfDVqQG1ufTxngxw6Bgbwz56HYLNhzk4uTuX",
-	"ecBnAtxK977z8JRLJUEowqI7GP939N34RPPhzE264dX+vhI3J9sZuAN6tpRDY2gjZempjxzIqUn2Aa4e",
-	"cFUjmFxWZZxNsGIExmaVv2BsRTuzIGePzpppXdGSOOdEkcO4wVaaZLXks00bEqopNAVZ0Jn94DrvxYmt",
-	"p3zC5TCuYpxLJ25AMbpOh3gbWetWFhIrVADiuHU6PM80l64Zox3SoeXXjq9qdIh6T1WpDZ+vR2ZihjPp",
-	"JG+0LuEYpq1On6jpd0YEhInyMJ1u1HTLL5+TPr2yPZfGQ41R/KY27EgilZIaeh2pIWO8Nk5FyL8YMZzt",
-	"ZXz5gc7NZQBBaLgJYiBE0ycWX2yjc1tWDR637zsethvTkSQzRLiErEcHkGhS0b6fG6CEHGB3OmzTfegI",
-	"Dagm6DAuXOYlJl3ai/GGrTjcmZ2c58FrMSihSfNSTWGliPXAlGsnn+JipbhLc4GL7zC9BWRFMmMbXHaT",
-	"sFG5VBjIXrPNda5eTEvWlLsUlMOstrGR8rD5fnSnJ8XcQav1UDs/0Wr9XK97iD5+inNliUaujX7B1hyh",
-	"hs7Da9+RqdI6/X7+oxPuNk1zuIpY8ESL0CvDvlY8odGLnFE0lZIFqViAXDUVtJ+06+MuZ7Z+wN6O4hTS",
-	"zRziFwdnKg0xC266QzUbLmSX9zjrDcsnZFJEGNG+YD0svJQseVYPwRDTzBzvcfM3JrY3ODtJu3TOqqov",
-	"A2LykQ7rMIHNbqqLvktzl9AvcFwDc5LOovHm8oRQZF6nvGMWjbNgsd3eUaTzGRZ07tzc/XAdeOouyQlB",
-	"nXUEAQWRIkpytdbKHbbOSXIVetN2rTF2HYnJpHsdLDZPeeDh+xPMoJx4znC9/JQleKFVhTrPhhqYY8fG",
-	"4MDi48hf5IJodssUrYg9KYirQZYAaC0tvDJqxijlRd8tO3fc5dBOp+g9G+8UE2UvnqGHhWlM2tQRd2sA",
-	"L0zowqQLGQaf10EDPGL0+4cu6akAiAMt8GCh8t6aPodCv/XPk1HVxgkJipwjRJA12BLozxyhWOd9ZRkO",
-	"jHcTOJY7048D8S0fMh81hnWYj95F0O8gLjgtspIhVbjPBIPolanxvAoXX5d0pXM7RVcYGoc7WVcluQEP",
-	"GgjZOaA/Me9rwSvDlPO8OVom+xcdONBRqqUBjie6BsNxOFF7Xu06UXPeW3ei5sJhOkl7GXBrG4efybyK",
-	"d1cS+oMJJmlqPi4yIet8ZCsTOCxmcIkOK5PZGNGrhvbpt8BdlmblgkzOhmTqomHXAq6uBoP0G2TJSoSq",
-	"M6RMk/m0/u3YrI4hifIr33OI0tZ0H1K2Weo0hIUaer3wAibhOw67I4M4qpW+NvK6kjIRgviWlZyKAoL5",
-	"RG6ZsDq+4zbBSxFJZsQecEQlL8clo4XXOhq9zIvHNZa1r7eKzXk63P/Cz6rdKmLZmEwt3lsQRzuOQkrY",
-	"jeSWquMnhkzyHdXj+ttPOQrBkJ4F7UEaO1NR5zxP1lSM7cSd94uHPQbEoPZaA/Mv5BaPEsN/5aK8AlM1",
-	"5cPLRt0mEXl2HB5NpnKfQLyOBeJ1VyCGSYsXpt2t5HmOLp07ar9pUhm3T0ZZDtFVc9eb4f0Ux3avgLNm",
-	"z4lyNifWrxgw3vKa0YTAZctNeMDT3Rt9zM7Wl2EGPiUmPA9U7aGy7mFU7l2LcbAlhzt2inWjDjaJT9GE",
-	"5/XWiFIwUTMBGj02BWWY4KZ/pB2SmtCr1Hi+9obcWIxY/ris6DaHKxXj/c4BXeYSCqHVbM+vzL5iD4vB",
-	"DFPTYeMYwGDeEboZZjVQdXCrXADWXnEqluik52qOl9fPNVr/cyW1TjNsuNUIyBIkdHMXxA0KmlsuK4Ao",
-	"LhUbwb+WXLRxQNIsARf9wHVGxmueioR9bxWrNukpxBJQ/2B77/l1elVTsevC/sfsp3Kgtus2pfhFT8AL",
-	"Zm25tOq1VJQLb+Y1HtBDhVXyKcylbjxv7LdSHfJ0WX77gAYYxYm2TM2RYrBTXCVXwge712bMKnD13fB7",
-	"tg12c4K3Ns189rwPoDFi1fLi8o5ws0nljxqheehxzV5kr4WPAJ1cT1jw6tiKFCKTi7CRmXWFaq8T0xTy",
-	"Nl4PDtDFPUYMwtUhoPO1S3Ub8x1pjqyqlcLGwXQ2DI+y9IypTcTEzV/oQX+mFW6eb+13xnNTvwPuZ4j1",
-	"YbLRGN+8f0V2IbLvkGLOnE+hguPMxbh3Hr8Gvo3rZipOtJw4H2HVgs0QVq394vza5ThcrIwzOfRSJeVa",
-	"k4qvGaFEV3zboLKm8aCwn+sU893fADwXKIbhKWKkB9VVitFyH8DAY0COtoXrAMjqkRrdbdSqbgA7yMh6",
-	"vmKenAUKue5k4BD0vquxykN8gpJx+921c5XofhzgmFhg1FCnnhHbWXXIzzlRbMm1YYrc2BnShVeJCLg5",
-	"75oK0ZEwoTt+H6R26V950vC/6c3yniL8D0BGARJXOHZt9M67BAqMt+14g3QvrOLFqkWH3rEZQhvce4pr",
-	"qaoVrU6I7XENduCAOMm5RblKqw1Z3NRwUaEOkqTAzRg58nN4kiR0I8sB64Ang6BLF4AL7sAs7slKqx+2",
-	"EwyXU9gDffQUGeo5FyLyQJ1g9kSMc5Xc5TjnJpoPn8xucBPTNiCSyybl+kuXWdVxom62Zp8q+obhulax",
-	"G6Bs1EDTSOF+8kWwtAyJRC4Lf4ElSlatRIco+WogmuKT65Mf9m2HvFHSo99umdL2CijvUm8TJzBai4YY",
-	"oGk3HnBqfb5t0Pcdo05in/0OAlb5Uu7SdZJyMMJvIM1FezpjKOhudSbQODa0jHIEznS9sXJIsW2yCjRA",
-	"2NLGOaLbeKc6uFycJoepjzSGm1wSd5pxw003zoQnLZtUrLbMznK+lmX/veSOMCx4g3zH6W6Gkt48ZpWq",
-	"ZgsBuTwzISq2NI6GbxlSUMidIFu84UENTRflCml+gVW1NhXHCghYETS5R92OTneKa2IfyFUr9Lsj8eWz",
-	"m/0ZZBgAYkgQ15nLKMS6ZnuEE7nupV7gKVSSdQS9n3vUrYDLcoVfyyJscmYHFYR9oJttxZAgSx9bdySk",
-	"g7l9h7sjbDjhaEhcp6Lx5recH9thHB6gW5OV026wNkppxamYFONqBp8iJtLt8srdbkV3dqhmHxRGYP13",
-	"vuPmCv+5psJwuAuAs6k5xN5DhWfJMx5G6XsLvsRXOCTTgQurN5bm6ma47JrweXLduAYoc4oIOBtM/U4i",
-	"xsT+E4NqpCCKzXGoRyTu2jY229rkwvjwCjYxQ9VXoBkVNMJpdFVUwvtaPUtNJtKEHmYHnbKiR/K9bAe+",
-	"2/nUIFAoMj2Ywu2LTg8+mCvzB7AkwcBWTPD89UOSAMB8zcUIkrUD4FBU5jkzdxEt5RTSt8NQ1tMctMsr",
-	"msMD5cuA1wjiL1lZ4IovgRVELhYXnhKd7FZQfwjRf1hy2h5NxgH857E3Qqqmtt8AIabre2bmAv/JwwUe",
-	"p/OPWE0U6lE0LPOo5NyFXnIcM0lmut54jN8UsGdVDW+GV1IRa9jvQXctsCIO8JxJzQitgqCG1DqzYhtP",
-	"a+DwAIfXYQYg/9y5wrAEIZFiVHlIqXTKJFcE3uK2KTyFGTRcN7waK8e+4T1RXRYOqZBoAQuE+ARAUGwO",
-	"PQthyZ9m1tr7HDpLjbORXVYv8iZy7d7RJbalxjBlZ/B//k4f/eu9/c/5o788fvT+l/Pij3/5+B/JHEdZ",
-	"DcJL30pH8+zvpa68msL51mXjlPnL622U631HSTKBOqkg554EEM2Ax+SH+ELy29E7OuwxP9PEmkBoNYCj",
-	"wypXsPlM513IGasR2Ilc1MWJWK5GEO8VM6h7Nygx3iBzElTJa9CKDR0vVtswAxRUh2JjXMjWSU4YYmZP",
-	"XPn8+QkbQm6ZuA7EgWECUhQO8H2nraL3r8ljAWe3rMHZagCWawWmFMiCXTgmBSQNqaRYess4WbQm52LS",
-	"8npBRyxUxOBgpaLhVUVULQQXywuXG8UNoZ4rSksrLNNLI5NeUXs34LfQu1/SPam3xEgE6V+G4k3wSVwt",
-	"qqnRgqGprlo3cC9M0jSgbOdECVuzURor8Gz2cog6ClF7w7q6pKUESguTKMDao9x+fj6u1s8Xd+LXxOL6",
-	"2fmbnkxW0n37IP3lPJJkf/zTF5EIe1r0pGefkhe5mOm53A5eZVfwUDsU4kYB9T+pKGHXthfoT3e743pZ",
-	"mb9jux852921SNBQETisSpae7D+PuC3apkanCq3zeLT+2C0o1LT1sy+Q1tdnOxehz6DklcNC8KXVbSEP",
-	"QjOgxRs2XLLFW76TxtVn+ZTQ4NEgoLSD83usCN6kenGNNZKTOeKMibTPa7Beb8IPuaJbKIt74XKo/gBI",
-	"ACrI//eZq0ZfEF9styBRMd4CBWcBFW4L4svjFsRVx3U1/akhWm6Yz3qBCnlROlskcpHOdgrdsjuvcXnc",
-	"NvSZiZ49k2ApnkaE4LZeGumQY0Sp5ytMaIVEPmvZQTcHrVNo0juHewZ1xSZfDH6fdz08leMS5NrblQcb",
-	"vP/CqLfXKS0FuEnBMPMBcdBHglVr1VI3KZNe2DXy4O2pqfr+lqlbJ8S7CWbS0Qb0CmrnYXI5ARPKfGIF",
-	"iN5SuUc2FOJ3R7Zzp0DrtDJE+ZfnE/0DD1evtgAPDUZ2Wyn9cTAulDmCxU3toDc0hTObO36k3kE77p6I",
-	"j+2ujuQmchF4bWzjuf7q4zqMoYs8qQsYDa5W7ALKHLjSX5NCr/lth8GVpJAebDVTMWxi2YIsK5if3HFg",
-	"Ert1Unu+3vTwq8Hoz5zY1ISWJVp1vXChscV5A1VX5bCKrqpZUoPJAQ8HN6ePlnVyYmAP+klstlkTTcsT",
-	"0bxxinpTBnGKd6EaZ5/cvciLhNqtvdZEcCHfm/KaLxUC1yzlI6N7n6BOSJoQ+/sF5CCDjHbJDZhinKOC",
-	"u+5Dljiv+MP5vMHpEru8xyRjTCw54jlr+tDuEX3ShES5Pg/Yjm3NiJpsh9cwfDHfx1Dc90hV7SSVtO6o",
-	"FoGDL5XGDP42awVA6Z9LXxyoifY1/rykFzD2O6bIwCPXH2w40LTxFQ3Hq0sQ8o5JEAyxZ3JMUKiHucy+",
-	"9xjmsgPeaNwx/p1QVcz9RThcfZo+2uuOh7nkzbTcgSpqWLH085jZ5Mlids3+zjsyrWWGjxWZGvKngmnf",
-	"Kd40PaLUq3PDRD0vyxQogzmrZ9yd2aAaBhjmNLIc+vt/0OWtA60t+NvKvpHcSWu5w5o+eKhw4oqmC0bR",
-	"Hd2nvVw9paRCWagJ3KJ3ZBB11Zi80wq6mxxjRefMFzO6QxHCMQGGp526t5OL5PgAXly7KDsYTxNwh8Ek",
-	"wrohFYJrohig/UuIw9I1A5BnTq0bU+Q4Ki08OZiZczi/qWhCWvuU5sPlqpXI4KldiQlP6D4l0wqqNPUh",
-	"lweoSmxvG4sM+5gcbDoVOZut3k1TT95Lw4nMI3JIJjKf9JGUwFt9t5KzgKWwR5f+aaivaV2ZyKB2nLMZ",
-	"dhFfTiGBxLbNnKBKeFNDOAWwgA/PNOHIboRKI2bSLIlhVdVglJM6Wq2nloP1WNwOFs7Qm7isQa3EhdRr",
-	"Vl0IaR7RqpK7EXUZHWo2SnmyHcws71bqVLm5slWafJq0iVJcDmzwcEgOKA7iVBeZWqqIj0uUxOq7UiyZ",
-	"OixXGd99bFftc6dVYxQiVFiKKI89DCGdgLmlSVK5lz4RZkIH82WqdytZNcx3mKaa3oE+xuWNhBu0j9HC",
-	"rhi9BbsjaRhk8j1eC2uOOf4clyLrsyiRzRRiOGWy5EW3ODTGqLzEdZPnFjnOKcK1CtGsaAf2bd2Ub7ef",
-	"Dq+VoJWIRoY4DIJMIaUo1HkA4xBYGC9IaAgCfsjpi5UwgarREWn1poAdpK0e7MDCAxwHT802npFxDll/",
-	"/Hs4V0fBzGMWsZhdLEoYC51LLebbQBXVgXVLlWNURhIkO0dL6dJ6nQuea3fT3GNqVr+KbLudHibmY78U",
-	"JkmRMzf8ll1nK326zzNcGnRJuQhfPpwyB+lFOF9whbqkRviy90jsMDpeNlqp85miZgp17EZ5Tu+VfCQQ",
-	"nkzAHhxe3rU1XVmufnV+3hrpjjM4bkJuacXL/ALjx5n1BdvklFwisc2jZ2FGA5VInw/V7+R0jQiajhbd",
-	"NYM+7z/PxaUm0dn7seRKywzHlAa8ZJ0UdLgOWyn6g7Vo4i5mxEbaY3CcSJnMsdjs0Twfw93z/Fqmixt1",
-	"eGd62laMqqR+64txjtohIcc8xQqm5C6XwzUNIhFKVyfeklUZuvWCPJmFZ/p4dn4+miMb2DmTL+fbCTZY",
-	"rpmK3fYEuK/rQXCDY2iAg4+e/+M61Coi3OtzoFW176dyhCfGNtMjUmolRvQHn3Kq/zVfDJYzW1HzejHB",
-	"TdLhnAzVymAJ/XBj/Q73SBiAWyJ/BAo8b71n9G1jok9JndiP4+bojZTV5lt5m4Szlfxo7ignRA+PrWfw",
-	"wLztFTWP+CKZsdicji649FDgV1Kur5tKw+7xGO787PPB4tp3qJuat2OhQrZDmIesjGDWdkHmSePW7fDR",
-	"a3Bw+ThIRkEMVUtmrLkWV/7s15PcWeiB9b9ljvd84uadkE/ZkOlOS6PJBexce+nRaCOxJOi/QTn8rlI7",
-	"gqM0ztK6O/qE1mYlM7TVx80DJl4xMZlnwE/gocKGzuMp1UK68+pZAaIkUTcDgRgWFNu488nJdzE576yi",
-	"glZ7bVwJTLaDl1SMpstQvJW14WL5nUziIvLhsUkBkG5iQNx5eH2PXhlUvqTnU6qygf56GThWP7P64dcs",
-	"DRvtZRWqAgNQxgt6sw+gIqmZKzKylMRIa+c6iu30edVp4ANg+pW09g2g653XUEhDrPz1McRx9lm05snq",
-	"aXKbwl+8ddsJqXAq4HfaraTrie2FlhuGJelu9thLqKZdlc0nhf9obGejwO6YYpuoPFWeSslrS25MforT",
-	"W3H3LVXrAbqLET6JfEwqWzj5e+F2ypxBTQysa0iA3ECnS+3Dhpe7Mz0rTlOovZ9CfpzbLq5b0C047lXf",
-	"g+LhycVI8scfE0NJE0V/I3dELgwTblaZNX6t5nRBgI8RtjqAnfiagVeahlIdeWaghu7o4CNASulpTgCZ",
-	"ydFxjCojpuItPjndrkoqoc/BS4yb0zvTI9k7BUSseApE/DrijSnITW0CwMwuB/gHWYn1mdCLiLDmTKrt",
-	"SAut63L2HEhuxQof6YbNjR33bed2cAPLydTnOCzTFcXNnJ7fKnrjaa8EiFa5WCQlUI5huPOCtvWQfJNg",
-	"u74X9dLrZb0Tk+s3TDXj+23vYHPj07nF+6olbHqV9i51p483xQcDSXJXEIW6dLE/7acc/6yJty8PqD6W",
-	"lAudcQJnqgDQKck7X1JRdhAuHa3gxoHARzanWX9z85WUExp8ASxh/U2mJXxJ9wXZMbYuUKIX5OeaKqgQ",
-	"uaLVogC2kqRkv3RXwKBFDXjbHDcbAXcq4pLgwRAh0hfkLPxM/sWUPLPdOLMaIjU0SanoyM3aC3sEDXeK",
-	"PXWijVRRba49qrF7Em4UUNeuGds2x0ETEIBWxID0tm9FMgVqogJYCV9MRu/2jICoZ3NN8EG4LSCYmdK7",
-	"o3ahiHTGFYwqG5EtDc2e1UhDAywOAahJHxNhoubJtV3p9KW/yNRLNCvFNCjVgCLAc16M1xo88+Ld/T/g",
-	"a3OUf20GRUcyBPyKWOPNrNgmRf7s+E4z/ImrbrhpcBfmwOvtrYEsWBE+XdVChy0Cl641GOx53LEYXBXD",
-	"5CcXkM/qOd9FGs5UrWZU5DMkpYyuTxr4OE+6PdgtE+YRtkz8dXzgI0xew99bC/8OGNHEeX4ecn147D3Y",
-	"UYGCfUIS4FT4Z15HzMAiH5bV+MiEmzhu4fqWG+7bYLMkRFsLwRuZYiGv26y4MoyJQLLjyvtArR+0DkCz",
-	"moPvYeGlzyQ005HFPbM+HHu3bRldO2yINjE7z6TdN5FyvNllGVTSyMqXHfAg1Q4lFPMjxaz0eMh0wFg1",
-	"hSs8EuxmD/W6faW5odwYz2h+TAXKHv+Pt2DzLshxVA5A9fkxXQP5BM1MTO/HAnbpdrjQ/S4R7fU1xUa4",
-	"RpDUO+jP0zb1NLIBKH+RhCVjMeNMxRJHF7KBzMmwDZFAeiS0heq09aGiGMgEbsqeGq1uEnv405upRnZ9",
-	"Tea0YqKk6ohqJH4cjcHs7rEDbgPvXF04Pmi3o5quN+vRd+DeubmZcMFPuH9Tb76ar1iZ9DBuKyomwD0r",
-	"KgYnFJtMd0NuWdZuNHLNBGzVUl4AN+mlYyi1t5xUa2uTgN//Ehk+0fPuqt1pCd+NqJrsd0NQyP49fCcZ",
-	"GLpqBH8mKNTtNfd0NDum2CX+6Oj9JfAC4cVn77ybPalFKeNdOqbwVJd6IVNGy2dIbLDyEBWtS4di6au0",
-	"bp+v89xZ1egOcqGXTa6g1JWsapOOjt4y5fB+I9JUSp4pbiNQXU/9/XraKw5JV4ZVYcVxwsaF3Dit3sE3",
-	"Ek2NzDAr0fXqa/76EeI8tEfd8K9gNzPLc8vuhpXJrkijah+KblBk8QZ1Nl8+gtMm2ftTDnSSZEwKa3lo",
-	"BAW6LDsAX7jrwM91tDlUzJxplUjsCBojJb5mW4KTdzQLr9sTwZTrwZZcoYPpR8wiz2eLHmpFMdewM9Bp",
-	"Mn9kXmegO4JRxbRxXA2Jmiy0ZL001VyH7BoE6J+dtf31MtlwuqrnTz4zw34crBIgjqsN5knY28RVG+kr",
-	"3RlV9YAi9nCxuXLvs2KGXkDMqQeHF+jh5MBUHD5A3zf2BfQvpB0+aJizE1AIVnFTVnRUkLO9E1OJyy18",
-	"9x3dMc91U4XQ9vNMB87WlGOOVZoF51AmFxGNAlg+IoFA3quE98nh0ue/4BVLZU++hY7aHVk3BdScIarp",
-	"3pedIiuvsRBYU6wNs1vtx5oFWWPtNlrbUS11pNP4ikIxG3D2XKRx9C0YeNjMvokWsD6MJ8x5vGOSm9wz",
-	"ZZyelshKl14vTkT8P6YmfwBajSKF+6p5fFrp3ustS9ahewUuatis8T61umvFFsYuK3yzcEkzTqkWskPV",
-	"PxJ4SrnOTV6/LTuNJ+b03DBLlvFaAOM2xJuMlOuidTGuhdyJsccZ1vfKvinDKJinpwGenUNOmk7ua6d+",
-	"iQO6pkokVxWf4OxpgBtdDU3K9fUmg+WrxRyACuUIDzAvW9CexlnQOnAxdarbaNFQm6PbdCzuRTPu6Lhk",
-	"ZctXrWPbufsinSaQIXVyPz1xOT8Mu8fR1lTKpNKGrGpRqra+3B/IBkjIVMShkNeYHZf+GC7h62A/JXSm",
-	"UK+XukNoZ6AAOjG40m/2hAq8y71hlZILWE8jIxfaF3f8iaEiVwUvUih29qQ0iqHPocSCA/6qBrcC+EG4",
-	"9l1OJ5X7i2cqB1PgbmoSqcPsR3PgBhzF5LNbFEXJwR2YO4/aP95/e+NjxSxD4vsOwtGJXO7AvTlSpNxU",
-	"7AXWGkvSE58iYxBekksXzCUFFjPI6E8fTqzzDcVzAXnv0Af2xyAD6s1oyKxnLu319DV8ky7/EPvXl4cY",
-	"z262oOek2p1x3U4/D1HtTryOgKXBhZi5cgVMlrViOl3hKxdS7CM/7SuiWtE565MHXhUzBB8d4BGdXO9z",
-	"kGC0XWHzIOzpBpBd0WRaaS4fGvBomLSk6xtYsIawRLHtY8OU4kaqfdLXwKoJBAXpfWxNxq1ZZaKyTadg",
-	"yzy9xL9BqhVSDgo2yfTLwG1+itQ1J3ux7shhOuZ4pDtiusczFPRlyOJUpxfdoWo7K648Ju0Imkh0oiSf",
-	"jVJlU6aElqSiaskIJQAqkV4RcPcr6AP+XnVIphZLVuQZvzsewcNAO8Q8zf4u2pscfiUfyFbJsp4bpP6X",
-	"GWTVAYCqHYm/bnp2xArkfUm+Un+6nTTop0E6SEHgmYtABRMAbAENVLUOV04rdw6p0J+oxHTCB3fd+OCu",
-	"E6Wo/a7yI0hveLVk5oXj/G7v+kOOTQaFrjCJwfn+XLb5+56yN6PANfiyfBfTfApZ5xMI+IkRkL5L0H2W",
-	"DUgDfgJzKHUoPebcMhN64KY2RRPgQK9B0ceJb3wMrnaESNEI9MTe8gzmTeBiCq/kJGXRTldGWwSlLjsP",
-	"06Iap+KpOFQvwrZo5ivsvaA9Ov20OTd9aqSfkiQv/9S5zWkJ2Qu92X+jqWKGL9qm3eSQXdmvY92KXR1E",
-	"ElqWwNCT1LbG1/EppWDXU/oDX8j4OsdWLBvthqzaVTGim/4EZYVC3bQ7yvZEYR4n7rFlnA83iH5eHbtN",
-	"3nHM3p8S2bUCcdgbBo+lX+uKqh3kp08iCza+mYG7EB4LXMTZDmWyfGulktGT1yHRELEoTQWfDDR6GnPy",
-	"6L26cVHRqYTMp6oPd2hVptm0EUG+4QJJecZ0N+Nd1S38lQ+nbjCmyDDU5pctudqKiTJ5HUR6/JTb/sR0",
-	"bq4Tya7XKoWUWVIukiajCLlUkdsd6l3u2NagD3HkYnh+tcQ7XAlNaJIvgtHENdlRbgKGcNxbegrTUJMk",
-	"VT3ogx0zFJ20BriLOY8+Htkoaldxn8sNah52kF53J76YCspgjwCPZh+kMRF8uYLkf2SVv1cWfWuqIGgk",
-	"WzUA3f92uhaUV6x0lRAufTq14t7jnCRNodwk9MpXjJU+yR8L3lDF2ltivL45Mk81WyIgYgXNHawUnu+Y",
-	"uENfQCCbnJ/0pqd6/CNTfMHnNA2em6/YfD0ALsJAv6Gi9OmYuA12ShrWyU2K/SppLubXojGj4PxrjEaU",
-	"EhyqKyzSc5JYNKPKJ2kd3Mmh1DLEbIh7NNAqeu82U7e8CRZvqCsT6Hw/EDfZ8UyJd3nLFHBTZkkcraRS",
-	"7ZgabsxLXx6bYhk+nGqXzu3XbNSR7gte9weoR0d+itlOyZThfOf43rdcb6iZrwaDBV62jYil+s1QzJr5",
-	"wy3q+588PemqhJOrx06uR5pJZZxYMjZvQxxTTHZMdFsuGrPD2xuuBf/yPkqb5s3T0sYd7LviGi7SKKnG",
-	"Hh6qlNwxrHkqSpBDDmygSqynGlSC5izOEiU/5qyLN+iUeRlVySwgFUc8KZFqbZCRyzvlBpv0/tjhetBS",
-	"tXi8Ayov5Bh7x6m7QrUjbNVGMbq2piXU13K5Dmkdpqs09eMdmmuQtuor9hblyBSIO9h6P9Eqkb5EP3A9",
-	"EHmCLeOq5h36STJsEj61FpTgam01HiU3vgi+49sZDeYKVBm9tIu0Wr+CQKXjEODzbLJdGJNL9zkay8cW",
-	"C+/sT3j0faI41jwmP9dUGG72F64clS+yiA4UGCwxUo7tlB34S3h/EjrisoADXz2uWDHbM6pI+K3WNU3v",
-	"uZxjL1gqWaxh/2LfrTgm2q3j90EompnYBaAoQQDRbXM395PCiPZ1uVqbvRA7wxM1i9+4TblmBFMaMfYL",
-	"TxeOm8UF5ZW1Za28D3/dMWdWpeiA0HQcP3FmxcTEb9y5Higexf44/pHRevADthzJcDAS8ftwJHCJ3Ez4",
-	"DBIni5pCoji2RgI0oqdA6fo+I4yf63VOOklC9Rp2pBWePk/eX/pn2gEyDq7wo896/kxm5xnemRujE0sJ",
-	"+2y6RM/KhGkcTh667LqQ67l7b4Lwjc7TtFeUlGzON7RCwhj7h4Wic/tAJw1DJOVhNlEmA917JRUpFd11",
-	"wbHjans6nzkOp68WV5BvJ1nEySTnkwW+3Il7F3Q+BSKcMwnhQwG5k1BqJVn+BcXzhFf1xsG8IDJZeL0j",
-	"oj7EjmVJCKO0nQQryH74kB1mudivJTvnqB6Oqa84rl7iUJlE25Mf9F1rzQ2aLhMKOzcjGmg1L9qGKkH/",
-	"JNU6Xdhg2Yu6A/ytyyqwaiywGiF1li+Zw+ZSlOFXs+IK85EXslZmhQwcjbuiJ8KwoR9e46eYyNj8csAU",
-	"1pfm0QljjvFGeE7fNB7JYaJuZLmHECfZMCtbvfbYppCKDhXU3xu/q+0sp/u9pWqdRVhb8zRHVCWFtTPA",
-	"3bkG8g0fF2lKLAGi7mYfeM4aO3g06cIVWMgptARd54bUB8/UjCXiOt9vmXA1v2AlVlRDbSxChUtzP6je",
-	"lfM7d0JPMPG+t2G2Qyi5MdRd1wo8NGGFwyK8TzEYaTavFTf7KztjDg3FtPdUcju0uZRrHgLbFzOoRnft",
-	"n2rmdcv/yvatGDAsA+j8to8R6H1lzHb28SMkFy1kNgvulimiqf3Rw08KF02CnBnvvo0cT8A3DD4nR4sl",
-	"ypBGD1fSY/Lylqk9RISBxUrzpYDAmCACYiOUuKERHDgS7eEIMKz8mLxUSioMnWyxPCLBCoaa/OHtqxfk",
-	"L59/8Z+fPSZfoerlzuim1rDX9wT0G0zxh42lLwkqRDBQYcBGdVoUPOY+ffyPJsh6MfvergNmuOF6zZ76",
-	"g0q3fHYx++Pj88d/hC1jVrCyT+iWPwECR+eEWDKQAFbiQszidTm7mP2Na/PcPwRG2lYK54N9dn7uCImM",
-	"C8DT7bZyEY8n/3RhbDx+oyE87mUJB3SKyB+tSnR1lx4LHPiAUu8JI3jia1l+RNzVhqq9g9BYybmje2Jk",
-	"Sfd2ySFc4AmaZEObh3RGOjFvLxSjhvnBhIKTX8pyP2nOel09bBdmqy03jKrZx4PVenqyN7dee0AKh/6n",
-	"I9fhOwxxuTCMW5HGbqkYdQhgLTfM3XfQRGtfP/mFlx9RpFQML872On2l5LZZpS1VdMMMU3p28Xcn8eyB",
-	"aeQdL2fdiS6iSTuIM/SRHHx8f7BEnyduRyiyBmn9x8+qbcxa6m5+7C0qBTvT4K5JzDAVezu3Z/HU1iW6",
-	"OfLyAp5Iz6YPQLjpDGCRZgoH9cp0S6EbucY+T7fVZTKv9qh5uDPususAOBRqHqTeH1wXp9sM56c7r3ZF",
-	"AEucOLHPo9JQp5CfjpXBKjyueq7coJaNFfMYFF4BOokd08ZJ7z8gI78U1f6zzmZ7wj5sXSgkuedewse/",
-	"77r72XWGfTBP5vq2vdvCW264oKnUnsQ+qyokPCysgHlx9eMdd1vYHDd0vsbgXHJbfEvX7Et8ZNLR+hff",
-	"Hj9W8i++Rcf4hgq+sPvcHoE3UpulYlf/9Tcnc8t6sz3BqWvR4jjsBNIWw2TLBRFyB4avvU2Byzt94AID",
-	"W25Wv2bmRcPS1jlsaaP02fmzPyE9BSAqIGegOf4IPDpg70ls9j2mgjQL012G+xShftD/bTuRWHFrxEIH",
-	"T7CY0FAIbAaae782BfAU3OxR421WTg/o8S8c1dcICekcBfmpPpBhZ9biBNvqzFXcRYsqEI2lXhMC1+E9",
-	"Yepmob2IBC5n/jZPNt96P1bwwsQ1p8exz1k9n1qrceUL3WbG4GrmJ4aQKcp2p244ine7Lm5jcKULgP7J",
-	"qiQA+kj1zsiH6B2suF6zMoDqU32BJyZ3JtVSQEKkrtxn52Pu3FYGn1QHmaqp17qEmCPeGs0lyMGm5JCb",
-	"Wo6cpYj0DGCLVGc89uMknWneTueAzRrc9v061Hi1J2RyIQx1zcDghupLVm5TDjhIpBhO7W+XR3fkLEQM",
-	"EzvK8a4Gf3JZs6CNSeScSnWjysqx0cfsawo+KRcszw4YAUnxq7xwdDLbnw23WZt16qQaDsxIEKTxDnH+",
-	"TM2YviBSeIFkt7KsjXM2o6wK2xu+sYu8KghKQn90jZw7gAmDXGzUgB9xkb0xFBXlicQIAKzStw+iw8PU",
-	"1i1WtOB39tdkC3/1frT1EOHZTiaiI09/zJwWS+vM1G64YCeZ1opveGZewbYKLJBP28UPU/ZJ5hXzWmmp",
-	"8ge/eGDdULOcdf29YGRLl2gK+/3utF28Mhss85H2EGyAJ9Rz8SX9ks/n5nvhFcH7cEratp9DPGGER/Ie",
-	"/Mf2/WOcx9/IHWLbEF8vMB/3SM3dLjZe5xDuMRIsHkg4lMr+qtktU7TyLL4FAGkqD2LcuKcAf9FZ1iiO",
-	"mF5ZZDx+ESJA97K42Lqnm72HNe5NbXOafWY1N1ScwkWKb4FVQYkKsUg+X8VpU57FlIo98DQXaOujeg6m",
-	"G6yqNXelsoJYdNdzxbWRio8w2b4JTw7Y2+8gGOLCQwXewHO52VBNbpjZMSYuCPUZAb4ifOYymEciIu3q",
-	"jj1mf/7LXyCyZJiybf3P388f/eX9L0+Lp3/++Ici+uWz//c/ZqcXzaPlAs7kfmRsaU7vLJJbLvcVI3pj",
-	"twMu+R7g8XS+ghC23KB8QK4nKMzUooup6LJoXCZIbCsRvlBSQ11e0B4Dg3J36TRZ2eQ7K+YhXQ0Xo7XR",
-	"OvsRCM2zwuUHUcr7vzfsW/53XhxvalcEl9zQ+RoJKNHUdrgWZ4PsfECs5KWDY28g2bDwkBfDhMO56CLO",
-	"9WSVZsEvj6R03S3gY2V5v59OBMlSw20egWl9Xc7uXf/6CkLuOc+cy8ZfMVpCv3+ZvXxHl+03HDh1T6KO",
-	"2Um1X9kw0aeXvcAnjp/ieziZ2LWHjjH3L+pf2dbMTrdAC+54MjNac1na7rzi1d1Xp0gn6VXsDEtiF84D",
-	"ggah53D2OSqZa9rBg0bd0s+++GKodv7oHSTnhplHkGe0uUOw5GF3ESxbMvBp6Hx1ErQCNgXloCoW8mSo",
-	"Zhfk6Tn59kuvbTk90U5JqBRGqwpy424w0xtcX744kZ+D7J598ov9ZxDicIrdO/CkbT4t6B8G1IBTDx6m",
-	"P4Cnw60uBhx9yffPLptJ1saeMQ8GVSBpit7b75NN4fn9ncW0UDqR4otrAlXirO7h1wTs3htG1sBxAVqU",
-	"IXoldyKz00PS57bOm77H3J3Di/N68S1mRt/TNfvKDfKBjer+azaY3KcyqwMBk0s0dEtL/uB8x94Kspb0",
-	"Z8nNsJJV6akF0gLvLasY1Q+7Hz7J6iDOGEg/TmOCUAz54AqBJeJtTaaBhjR5/Kz8/e1PNlxZp7qtwjEY",
-	"v++NLGW/igqccr8y4+E7toNuPbDa17yzo/KV5Wn0vdKVao3QpwA0lxgBbxYYioS2gRqQFjXg93PPjENn",
-	"YX3iE2kAzwk2BG6qW7BaTyH91S1TjzQTxjXaFLPekxXdbpm4IGeuhAIUhRJRcJzrBgZTOBkF3PqA/5eK",
-	"IEsTUsrsG/KYM6Ap4WJ5Bih68LoB77zjq274X7gmbad7JTUXyz6L3b7yTUN/ci9n5wV246GVAhzWFYQ1",
-	"My4w7sGKJ9gdMJWEuhyOgmjZIXfeQQF+iMujvz2HXnOr9oSJnkjJWya3TNzr0uErfvsrhxqIP36OVMEV",
-	"vlgAYglLqGbWq6SGPoIO9IvDr6ihr/CxgRgIRML9iV6wLHrGfTQJAJx+E5SPzSOjqNA7e787OrVTxd07",
-	"arrEFEgfRmw5+jNAijXfpt/ajdC3g/Tn6SB9ih06FGzZMFFCIpbMdIZNh3Q8SNAo7LsxgQEctLVk3XiR",
-	"pOP4Q4Y7PyA7qKE4tQ5HxlSrFvQFWfBbFof5XKQ52T1A4osIj5s8nKiB9grVl6JsZuvTZNKcXoyHEb0U",
-	"5ThJnvB1nSoj6oru3ZEi0I7VinApAXDlg3zo/GqkDpgVIKQKQgWt9troIjjDIBgEm0c7BySrFqh+ITDb",
-	"2SUo5YCCby6dgzLEw33xbuRV7sbGox3FaTUg6OGJBznanFZjTvVrPBzAU+aPoPK19o8MQMB8PPnFHoiP",
-	"WefWu1qJr7A+7PChGowH3NnjP/HgcFoBFe4D231vPQthYiXfeAviFEZ8rQD9yGmF1cuRPiUIW8igE2xH",
-	"PC0i+YM/e5EvOjoZcm5kb9LFV/jEQxyNlx+o1UnKMcfjpTWpsJ4tePTAKL5RjK6tvn6SfDIGZd2oz3CB",
-	"zGla7ehekxtmbQXe4CFunAzS8tJRZekgpjIqqKILMxQ++QoeGiPsvwYr8uhRf8X1nKrSJWdiH3tiE5n+",
-	"nc6swBdk4gWhe8ej53xWlG3xMuCKIZOwnQtj2AeDQYQlF5BZmHVPvqmj+bkXKz2anYez9LJLckRoPF6N",
-	"v4JvpNl/AxIs4kXtu+BfxvSp41I1Gyt93JWWgQwf5EuM/N5hrslwLpRTgSATCgk1kXyiodQclw01jZRz",
-	"PPD8IJFlPGB9YlqYU58cZP5MxwkeY1M6Bl/yHFNEUnzOaAZboziimEX2Z2nV25Jnc9Mcw/FdTZIiwbMJ",
-	"2jZOReHj/UiZlVwl+CTpovhilIuim1ISmI9Qm0X4+cIla3AB/tELAhu+cJe63SkFRCUKTM4smgFIBVQC",
-	"vsB2KPo3lEZ1mMIy2flyhkkkcMBWckcWQB4IeSVgitTG6WDAfBzIM2tzSc6QHRc9woEQ3dUxIkAapYBH",
-	"cWLGiJcT98fWew9pJL+nb4C+6+6koRyOY+295o587BLqe/gMfr8pf78pf78pf78pf78pf78pT3tTnpTR",
-	"BX0y1MxXp6J1aW7JhtMiHXN4R9esdU3eh33fvMAhgH7l+Sk+3aGJSe7JjglDjDwVeol1ShRZwcEFERJj",
-	"AAh/5gqTkItugiNGKSLckweYHcYnUu4FwD2P1Z3SgN1kQFiqTa/yFKqK6dtZMftQ6Q+zYvZPzK3fUvVz",
-	"zcwESfRvoq39dpWvu+pT96QAnUirOZkS8Zu/0k+GH0gTcuNhPuC2PqipFb/kVpSP6ZbOV+yxFygTb+jD",
-	"9uSWiQ+bCr+qH8nFgs9ZKef1hgnzWG+VlbMrxsymegz/Tn/lydSJE+YetDUTV+qAV+ySUMjIvpFyDYwj",
-	"1CVLEhh8FMOCHawLMpdVvRHo81a1ox8WyYtpqbDYWC5KE26lrxVWSj2JUX/Hw3wX+qBTcSKNktl3bOcu",
-	"hEBH6fZf/MacYLA5T+8EayFZPOfTTTAnL7D4cJz7DicwJMs7exwKq5oVV4Yx4bPdPeLEPeNrO0X4pps9",
-	"GLByYVj67Brl0E2DhxeKE3/q03uzz1zE7lgHjQx/dYfLnVW8nN9/ov2F85emXHATdvwOC0UhrGnS2R6t",
-	"LeT3HziZ0JGDpggWGVC4Cy9B/DtWj1XctmC7wpUocMWhREmWLSh5tMuGMuzDJN0Lgm7Y8XbgHuRGt9yD",
-	"3Fw2cziGs/PkvsHnkR+tOHSkXTRkGVvqy6ZZGQG87eDiantZoawQDjXLsat5nm0weWof5CD15IWJyEb3",
-	"tSY0Ybe89Nz6xzhoAAsYmGIf87kewxb7ChHXvejt53GpfkagcjyxKmrh6lMJSZDDgcypAPgPEyZLfYns",
-	"heNVgbGus4gj9yiFl/u5wUIRX3zx+RefnSKdAuqeu6wJzH2OyPaCy8XxxQkP8nDOGk1Cty6xPqKSS0U3",
-	"2oOOBSTrMlES6hcDEqhh5bBYpRe1tCwV0xF5PG6dKA5GDdaDG5SI47bPLWe7kFgP2cU3e4igXDYAsgii",
-	"OkaC2SZzu+jPYzzw1qxZKspFO96iL8lGCrMa1QmrAh0XB/jVH61YItpd8X8+bKrjPdRGbvBwff7sz//5",
-	"2Sn57QXbVfukboFZaUGxoJrYblwecN43xwKNzSEk8Fumzb5iXzvfyr8PGhh6fGX7/lvFA3/NbxmhzmSh",
-	"AigdCZTrLIjByk+lVT+27CRwYS5CKa0s0u61e+YhYhP4rrHRifYZuJsu0l93x/VnlJHGhZGjHP8uZUyx",
-	"JdcGC1hRtWRGjyLVBecWc7kaVhL4KmaQUODahM+gUfRH3ZX1Z1xvYu4he9FvmNauXFgyQsKrHFe78Z67",
-	"4oBwKGYF/J9//OPD+fmjf/zjw9PFP/7x4T8X75N8gIm7y9kgQXPxRPg6KjHw6Ol5gT/89Ln/6b/+aKfU",
-	"ffro/At0M2Bmi2Lbis5ZzP1s3CIh+zVUrcyQb+N3J4IviJCGOY9i03eAGFwLeeH6BT25YRS3iQY6II1V",
-	"kPCSAVKVpZU4WKQqb7rMpVLofp+yN1wBvqg31mxiP9e0sm/Dv9PKKg/73llCaorjUhvfxeUAKynXmlQc",
-	"+H50xSMIi7hA5XZBFaEr0GusQF2zvRtDyRcLprAIDchngDBAwJJWWPA2acDW6tjszBcrNl83KwdXAd0H",
-	"cq+drKuS3NjlQGV9bY1vl7WQU8AUZgRNDXjk7vYjfPgPh3hHqf6WQTGgxN0S6ubDNCPRlp2neIbtfXNK",
-	"BcPffBm+EMJPRhkCeJsXVz9Go8P7hLauD9q6QIBUrmIYdjdW4bBm0CjlYrB02jtXX6f3sj2xx+r9vW+v",
-	"nNJi6Noa1UCKw+3EEZwn7yUD7qqT1Wdzbdu3XQZB4S6dEjIwgW4ESzU4BiC/fr48Zq92+K1/6CHUQ/ey",
-	"T51uuWFmJcuhecFnHmZa7Lsmz0rgow7Ev9LebKfJa7RvqU3FmcJiyMAss+OilDvi5s8nIUOdkg3dk3/W",
-	"5ZKRm4jiRkjDh6qKfueeGSoi9SujNmhqtXHwAWT6EOrvPiAkoTdLzc32/ZlkB06SFBvGjoaCRZ722uxk",
-	"iqwg5ypxW+uJr7ycI8Nnzf66l6w/bP2KjUUE3iMxQFMqteGLttNTkHoLBQZ8DcEwifKWKfBr9nhev/fP",
-	"3Ff2wX1u99D5xH5/YS9NjRrUUQHHMJ1bqkxvDOQNPDBqIt3tfQpkYDZIDDrhbDzEg+UaolU1yn7XgZIH",
-	"2EtckeqWR3SUK94Vtz450u50aMz/dclTuLWzaK5lrVgTgcSDcqL7hfrmuSYbhIoUpJQ7gS4RjY6KRuht",
-	"GR3SSd7gIw+h/MGrRlai2DmKnj0B6MSpapxjRF8QmJgLVGqcWreo6FI3oO0tEzrAu2theIWkhuDMxN+B",
-	"pZzspNKsO+WDluRLUeJ0/AoqcP96kPvcnBC3/1IAmUQSd+9NWPvuNlX2rhMvdQ869AQRckeWEk1R6jhi",
-	"m6WX2x6cPp42eORhThtUwRtDaHLL1P7uJB4DgYk3vhrfPTFR+HE+bJQN3+q4VTOkq1EVGynYI8M3UBup",
-	"vHSSA9i/Qfs/ET0r9cZHmvcF92cUcs0JJ8/zqVOorAFyXfzad1ZwjePFh5eVp6PUFL6eJ9Lea6Y1pO0A",
-	"JkSurVgHIIe3u7yrqeSlo8dvz16GYgXpak81Sac/GfgK7OUnYOTU6QA09ud04eew2CECbbipWEGUdGEH",
-	"rAo54kA8sUczb15/S9fsJ/vEaQ/E6SQSdC5zxd6b1DlYhbakA1ULIo4eWEm19p3Jn83cagG6ZOB+xWdG",
-	"2Z2gxc2mBpG5QmjTBWqDO8bWBcKaCvJzTZVhqiArWi0KV9NcERoi3+hWvERtRy7IGfThDJRK18adsFGf",
-	"pL5ci3h3nK4nq/KUTrd3OWwzujoQgoYeocjuhlu5Yyn5eJJ+8otdq17I8tsGDjGsuzsA+hHAhed2o0UY",
-	"ZCixGIYwar9QM5mYYc32BdaM6WTyH0HM8Lv3APBZuHuGmFes7AwxoTXbn6ouo09EgRMCcom6X1qU/d0D",
-	"8eSXNdv3HourkPh4P6ci1Qy46R7O/zpKLPoFfinMuMKbUTTCBUFPJR/BskMqyChkDjQnmnK4kSLWkXjx",
-	"V4wq7ahrc5Ty8Ay7Nzp514VPVHk3vD8Luwg4lgU/iYvq/4eYol0P8EfhkQQaQimIYrQCT3KBJJ92ST1e",
-	"JrFsTyB4PLh2X9qn7mf9bNOfeg1bfciuIy7i3FlKJ1pG6lAouIAAV9CmQ+jpg/wjl1TJ2viSYL2r+tY9",
-	"+NtdWDfCgbWVbmmXzICVfyovPCRnghfR2i0+3hteFUXZXCkcuwcKgklVUZXblaygmO7I9deyqnFs2RCw",
-	"rG6ZI86+j6WH9j9VJXQ/+swFCklt6Mrd+XwFo/hJfA2vuMsnCplzjgcbzDgMHGANJO2gGxStuXgdt1KZ",
-	"UUwuDu03yoRV/tkRWG4sO2dt451UU/gmHpgnphPDTef1bhuvMnUvagKaLgGiJ+03xb8Wts1C1iJnSd2F",
-	"Q+Bub7oLO8Dd3gRU0smAUonMJSd7E6QdjH/P74Qlv2nCEoLSq6EquejsInCLuT9xo1PS1Mm0Pp/gq0bw",
-	"jZCod6MZOLk4CpA7gJCAQbCiISp50dBIoFtVsTkmUclb8IFn+TNPxYFyvHTCnaS0QfcWRW8pXcpRHq3j",
-	"ZVbwHaJ3TZZ0P+rNn0qGjSik+1buRsIrYCwnUofn4CSME6xBLYqLNB2eXFBB+k7tT/aB406s26P+xB4c",
-	"VTwKnrfLHdj3n2gJ7Xg/zfqBbL0AxIsrNFmQLVVrVhZAhlsgj0xVRtq1kFAB1IqkSso14FjjRUaR1y+X",
-	"34anHsYr59NiP33GpkvDfdvcDPeEjWjnAv/2cpBdWw7CBQxnU/OKw1598gtChgdCP2HJRuSiIwR5gAsJ",
-	"wxnPzv3/BtD59xuayC/bO8jZdVMa0I0Q9TkSSny4AvZ5I3Hm+9xd9iH2K1mS+/CAN5PwWz+/gjCqIAUn",
-	"7DFXUjWcZ4Dy9R9lnzTVd4D9M/d5jELyVuYYHZfc1Y3oHTqUD6fkyXzF5j0BAcjXbc3NPexn1/w7kBkP",
-	"6z3E8fWn0XJNdkqKpZdujbZjJR0SYWp6ijgsZkfTcQGAsIJys6WK9awhPnDPq+jf8mm8wPh2rvN3FOa8",
-	"s9PAm76RO0Kx8Bq2qzGZvhPH8SJLulz7SJxBHTcuAA3lpBYXUCLf/ptY5pLTKr/Gbyo6v08Pf9P+Q0d0",
-	"DoRDIh/ZrkOA1KIDvlbC2imsCXSzCgH7sp6f5pL6SXHTMNx0QwBcABIcFaGD1QQAR345v7cf26Hre5S5",
-	"8JJf93o2Ahb4PqhB5MtDrKvPtnYYGOgTF2G5pZu87sKC86D/mL6tK3afxxTa/9UfU3BdQrnkh1jNgJ6I",
-	"jmXgyPVAVAfIxx+pcXRAUoE78BIJidbMagCyTh3qWg/kVP2g2Uhv893oyk7hK+k0POwUuXLcPWcwv3YV",
-	"H22oWnJxdlqgkku1RzwGHkqXIFqAxPVlh1wlIuAuklh4wwXhYVO1123AE+Uk8GRgNyTSPgyorK4+FZlE",
-	"194Ighp0mrgIMgAjAFgGzC0+07i1EE9+sf98fGLVn0f1ts9W+xsX7IftKLteNbL2qFzWu2XFHgI43cxX",
-	"7JZVupGDQBuhLx1jjxqZA9xxcI+KbPh8NThNUJtE99BHdNOdhzHJQ5TEoxmIgd3CyKr896Aidnsyc/X5",
-	"TX0igYj7pQyLGSOCQ6R0xaqyBTCb161QaXzotkpupYd15pMowlP3dfTaM/eDA+hzoHzL7INfGdtCM0fJ",
-	"rRDo9bQ1lpHk/1Sg3heuyDtcje4yDjDGFb1l+NIIB8U+bCvKhSs0CRzB4bO5FAuuNmBEWfG9VfKWCSJF",
-	"88hBEM9OQln3AJm+ZubKP3OfmDD/jpSbsqJQA2FbUXEqR1tFhe5eqlFQ7IYhS5UX/lSbOB8Fppc2DJhW",
-	"BYWVU7WIDqxLiurLz7ziS/F9Pa46v33Waki1OVFKNUhy18ee+vxX7pFPkmb4LvDwnI46QONEIrtdBn/J",
-	"l+L1fYXzXihWMmF4kDm/hnzOU0w0m9eKm/3s4u/vWxVT+FKAlmnVS0hEArRtSCDUzOh4M5K5lGvODg7S",
-	"E/+VLMm0S+X1j92Tye6an5KRm8qWPlkC7QtnYAETvtyJaGqheiG4P1IZmk58+ZRPLG3SmfP+XNoftE+l",
-	"vY+Ztk3/oNn/vkPSTb61azZfSciKn3RwoIpCr4p4hY/c1WTOIX/ZQnaoZ3+F3CYw9geEkbQxk543DhcJ",
-	"6E0B7+eZpT44iwpUUJzQVuromXbUaKi4QGVSb6A5qp0+No8rV9zmngArbm4fOLWgeekBWx24pNAXVRLN",
-	"xZy1ih6w7SUaLvb/5tRMu9mOXe3Y9jT5gbSqqfOCJwJaC0hed0DT/uA77kfgPXpyyxRfuCH32Qg/xs/9",
-	"2xEh9a1ca2S5gHMpmQaO4pWsypMIByxiZb9SG+a8AhiShAhLgFaIssVKh6Kg5UhoCHjnUpWsvHSHQB9G",
-	"qA296TcF38EDA6Sn39EN0wXRzD5lsCz9XG42NMfNv4npfI9IrkdvsndhKbYtWunurY8eBw9XAVcqV62P",
-	"yQdrPpe1q3/vOQdPRVTYrfPieqizXUxMJvKM7nhDw3BBlNxpuAOWFKjtS1ILV+KIK6LrGyMNeoOytXb1",
-	"NPfhVbKGwX99jj+EkgafF8ie4ch4O6UQYkqEBdHslimIi9+XXzcU2PM2vSeWACqhfr+VzjAcRPwGfzqf",
-	"XBfu18QxmQxDNB7fNdsDIzvdHEMgkUiSOCiHKRv3ezP3yRQCV5z7uEoHz11xCxSzT2HHnsPFCatgpVqO",
-	"szlbW3oEQ/Mp60I/DDNHSjf+gNmyDVxmS5cYig0VJ0E4GQn2C2S35Op+HJJ8PKQ/GO+4+60h6wnsrTR3",
-	"J6sgIH7DbVOEE6C8RAynoH1hP3bZYD2JqL/f27/f27/f27/f27/f27/f27/ue/tk6c3PfcXUDTXzVUHY",
-	"B2ovBarJi6sfj010cbXzRjDMvXNV9h6GYK7JxEXUHr58lAhqqPsnvg/EPxaDBULKyzRB36hOhEvijnCf",
-	"nJB/Fp2VZ59PPSkg5QLbGmyqis7XSN+34hC2d8Vs6Nzw25x83XCtTyUafifpG63O2zPwiSj6/AFsGPpu",
-	"9p4dtMlJ0cTvjEbAyFL2x23ewRP/ZvWHAAt1I8v9mb5E4HCjJ8SldnJkqf7r+mFrE40KJtkFGZnzXZ4k",
-	"98inOhlJbhgpIfwD1EWYum/3Fwcnb2F3XUn3F2TBb1m3XlFn0w3WO/hKyS2M9Vfg5k+E1bFyId2dZIrf",
-	"OfS4by4JOnjH5+tPOCGnj97ZwdhBPXT0Dk9QQpXTdg2E3BF+ivorV3QfalRYww0Su8BaCH8T0pA/7MCu",
-	"gT8UKJnK0ho4xstuSXZSrXWgy/gsPkprJoYEODwyKrkASxX9+iTemonvpGGfKIQONywiWWDtADFpl44J",
-	"qNnQAGKkajGRE9bcQ0Nhchjk/YXJsfkHTgqPXppI+rEfnpJiPgN4+RaqheLrfHhayaWiG19kHPxlLs+y",
-	"yKDHukfuybxWyk1Q9gaDvzcLO3Sl/Cj5KYK6MGDjZzg4jua0qsgtvKIzlKGb+C27leswjl/jZXzKmfNb",
-	"xU5V39mmIpxsP5+3TJV8bvrl8Y/+oVESeYivOrJ4vnB6csh0GFU0HhJO2r5tqdru5UsoYHrTqPRkt2IK",
-	"4chIB17ZH105eIJdTg4GHQ9HU4mN8PFGLX/+wJagYzUP6/zwOVcN5yyA/TXd6w5xd5xuVTSVqxSq8YDt",
-	"kDsoEx+wIPM4s/GWs93ANocnRu1xuchESNiHOYMp0xEpV+uPYIJ8MgauH6F45kPSb8GsoplfcW1i+QR4",
-	"2yaNxJrgkEhVglnm35+BodNb9iOWMb0n/ePHUGf04fT8HzO1Tf96GijcXxnbEkrsUfAzfBnfF3istdUk",
-	"QJ3wyR72Nu6cpFHG8I/5OrOf+v59JdVSGsNOkTxh22LGTyyKLZzSS4QQWvnkLSvt9ngznzta9dL5/GQ/",
-	"P1mR2fYFdl6crOrsHW/GoSq0XXXhXi7cp6PZPD3nOYCOi+a8OGpP/3enp9NbpuiStbKlpGD6su3zD6WS",
-	"7ENuEe0NxqpFaKr14rGEof4GCt+KOjkrZrWuaTWKq/Ugvmy7BF8HP1trqLnS6fCy4ShEK9b8bFSs2ZWe",
-	"UhlwxLzWRm6A6MJjIB7PqWFL0BSbPGXjeZAwLAMicFRsxpWBPlpL7AlBPJsYgbhPdREEUq4KG63WgT8I",
-	"SvYKJPw8WkHcN5WBN/KWlRd4LOzc+3BmyVDvAxRvQRQVa5cPSsuSiyWptxjtrPaX8OdbWdUbVpAN/4C2",
-	"s+Jz5myF+CyugKHt55oKY+31jx3r/ZcZGGDWjrdLG7Ib//7+4/uP/zcAAP//",
+	"7P19kxu3lTcMfxUUn62a+Lla1kixs5uZf25ZlhzdiW2tJNt1VaKdAtkgibAJ0AB6KMal734XzgHQ6CbQ",
+	"L0POyPE6lbJmhk00Xg/Oy+/8zi+zhdzupGDC6NnVL7MdVXTLDFPw23Oq2avS/sTF7Gq2o2Y9K2aCbtns",
+	"asbLWTFT7OeaK1bOroyqWTHTizXbUvuNpVRbauxzwvzpi1kxM4cdw1/ZiqnZx4/F7CWv8u0vecWmvWHL",
+	"Bd/W29nVk+TbXi2/pWaxtl8tmV4ovjNc2ve+WzPy4h1dEbkkZs3IgmpGqCbckD3VRDFaXhMqpFkzRaRg",
+	"hNs/LmvN7BRA19eMlkw1nX+1fIQvizvs+qSN4mIFXXrNFJflcY+eka0UZl0QXS/WtitPL5/+6dGTS/+6",
+	"n2umDs3bdtjM4Lu0FN/BN5ITDv/0TfiWfvgbEyuznl19cVkcveKj/a7eSaEZ7J7XSs4rtrU/LqQwTBj7",
+	"I93tKr6gdqCPd/jE//mntqP+JXrVfyi2nF3N/n+Pm+35GD/Vj3278Mb2vP20pobsmTBkr6Qbt/uabfXZ",
+	"XDOxgPHvlNwxZTh2dX5IzFkxW3KlTWurldSwWXH8JC9H7fliVtGRLe5guZLd0oaK8oaL433z01qSFTPa",
+	"bmOuYCNrsmVU7Nd4mo63RbPcf8cj7V7sR++6XNg5eh8akPN/soWxnXlWl9y8EEYdjqeVzmVtUr2kxh+u",
+	"0p4nI1MzQMtSMa2TU0CPJ/GR4dvT1sZ2nWIfE6+UtVlIPDzt4VzYMVwURCqyXx+IkKZ/PY+WrLAn3KzZ",
+	"gazoLXNr507jUTt2vZg2aSnmPrzQhJfQKhcg0ajQe6YIFSX8WslVquk9PRw3q5nWXAoYnv2ukRsmLnS2",
+	"f3upSp3uXZhf2y18btSOpCbelraXzeZoJiReP9+Nwm3BZvWyW/g1XaUEA1tKxVKrxhSsFBHsgyE7umJk",
+	"zlZc6Gsi4IqwVwnX9qqAGcczNGITMmGUezk3bKuHpGF0/j6G9qhS9NDa0jpzDBdUkLm97TasJEtpr7BR",
+	"r7X3SHn8xs7y+cG0OpJagq+oKL9mSy64P39HkuSWZSTBTcWcUE19uJWZz+askvvkJytFy8Saf+eu/kXF",
+	"qEpt/YrOWZVsUbFWJ+ZSVowKmK7EVGjWNxVhtO3evXWawgU1BB4hX15eXl6k+rllVNeKpdWEePn8g4V7",
+	"aXLlmOYl+wvXRqaugDWrEvrNVweCOss1EXVVkb0/Tgpm2J6geCM2cl7Wc7jH7Leo/dEpKa5bot7O8Rh1",
+	"D8KGpa944fSh/omw3y68ggRDSk6FlJs3bM2o0rRK7OHylqPyEQZ21J1ut+nSMBU9GQmKRjQdf1YyvRkv",
+	"Qr5mevM3SctUB1RdTRBGb+qKPV9TsWKDogEb9l0t/OyEcfmxD070m+ZCpGUJh4ZWr6OZX9JKs6KzGCWn",
+	"lc5/J780TS92QXk/fpZ9MMO7yjWQGuFzWjFRUvU1TZypkqb38lpWPPdZT2f3jG3SH3BRyr2etmP3Um3s",
+	"R2lpFw+/hIs82C7Qjeb7zev75qcxoNpTFDT3CUK6yt0iPXP3c01V+4S2NCE7kpuSHnTqmKZ3g+9h0/aR",
+	"Jt5quG92foIZTMyOkttklzdclFPEZDEz3FSZT+TwCfBKJDTiXl9g96CBvsH9X3sLHwvZZW45juRl85Ff",
+	"oVEyLj6aif3ft/N699f0HrjNnzqEiZM7pkW3YdLHOqXW/0XuncsEG7C399ZqTwm14+AWrH9LHFC58vp7",
+	"5zY4Ogt+7twiDkkNndDx6Y6qhEL1sqIrTeTSWqoG/QqKEc2MqVhJ9tysg09oyUWJMmvUbNuWX7qvpO58",
+	"q4unbXuunaYOZg3hSUsT9NNUC99Js+ZiZa0vbmxby4quVrY1cSBbnOauzMYLOn1qajbKk+Fnp1fVvrvV",
+	"3r2aoo9ySl9WzFV2CImbq0cAyh0TrLyZ4pDYUbVh5Y21tpJ28pLZDbaW2lmXFRfMeSO50c5Ky7WKYndw",
+	"URSjOfeSYgt5y9wOOnY+MWG8E63d9e/tUdHEGlxE22NZ206zber17hhNmjb/nYyzThu6YSlXaskWfEur",
+	"K7K3p3grBTvAQTIEvoLHoSDzA0gyq5fied/VfjT+0WtC5xq8i2ipGDRWDNkIuRfJPhu3o/qlr2Zv4UEr",
+	"DeiGidwYb5nSbf9UtNv3ihvDxI1cLofFLDhW3H3bsm7guPuO+wOKh92dj3jP++PXSJ1ohzT9zQnjZ4up",
+	"evuQsA7+e1jCNb1lZ5LSW/rhFX7tyeXl5bHUBl/rhAtXszds2W74qW13y4V/z/FLvCw+lhn2E7ch11SU",
+	"rESnauSyf3J5mdigJYgLJuqt3RVwhOxGsfY+2LpUlMRKgxncS3ad5XbLBFy9VG3gYV3DzsHzCX+xGyRa",
+	"9OguYKmLqVfocU1QtFnBd02kKsIlTDWhpKSGkiWtK1OAX3HNF2vYBvA3UnGmr0gtKqY1gV1dFsTAe2CL",
+	"+DPf3j2K0XLM9EV325Ew9I0V4HeVS8LoYo0KBV69GnvgZIg9f6UdAW7xIizKQoolV1s4W+zDrqJcwM/N",
+	"wGdop4df/Fl8n/RD08WgRPqO7V/Dc/2O6213x5E/ULJl2zlTfjZhX0pFKKkYLT9zXvJGkxkzyc1d1Zlj",
+	"wfxr7PDnUm4uIFynpdDjGo5uus61IQjdylqYJgb35Onl5edfXrYb/mOqXW/+p8IemmiKznm7paWya9+d",
+	"hi8uk92theHVcbs/2D/bK0m0jkvsbs5pAZ0ro39cnRsEBR5IkJx4/5oZyqvxXvW37lxj3MotraZbRnQN",
+	"DRfO5b5n2hCwBK6IYYLAva7NaNEua1F+hZ1IKODzw43dT1mP+Ra2HXYS7IBGhsCBtmcbVAq5tHt9y26Z",
+	"AtlEibNuJvTy8MZ25WP6whlzzUBQ4dYH+EffTi/sV1LvZR8WbBdCCqPae+G/kjaYnYcxfVqoMXSxRunC",
+	"3QaAlSfeEhw9pJc8PZNberihi0xIDcUfyCyqN9a6PRBQG61Qx4uoZYdFNoNtV6diarl23d1KJGqkOHQC",
+	"EwSvo2WJSizXdjrmDMKnyXdrQ9M7+EBumSr5wmhnB1LFiDUm5dJepaxonPEH+1lKbBhZyp4la7oW7FSr",
+	"XZf0AMsnwhjKjp+/bwHfyVKmFs/IqsyrRG7eFgsryt3xtAO238KreFaMdm4mBOCsdR7CQWv2VLMLXFcj",
+	"l4aXM/4M+InNiVM8ksf+iwk2VMauyPiri5ldqVhBRM1/Vsz+KZ0W0uj9ioGxAHeZvIV/K7Y07h+7K7xC",
+	"MHNmTqNqlk7XZLG2CX/F0DW+qqV6unda5bMM2mcZ1E/4sRZui4HWQ5jA7nmZAjMuN4TCGSMUQ8uKbblA",
+	"NA9ASeqdXSFQJre+BSNJKeHyg+at/uaPIjZo5KNSYovvh25S6uAVbrrdcuR2AUix+9gEoz0uW1Zyenzm",
+	"Xllz2X5E4CvFBC+y5v9iqSihYTqNHDsyZZ31il1zDbpJpfm5/EbJenc8mcGWS+F3TCbmNtlF3u8L9+oV",
+	"vDDX/2zY1SsHI1ZzUXc0g+No62B0FQ6+7o3zsu3OHBrHyZ6i1eNckBOkcPGriSmn/PaDnfeaZX6bJA1J",
+	"d1EkbAI+ItLorirfiNtije8cZjQso9sTrvHc3ksDZrLOZxyHtYZrEex34Rzpwnmm8w7paMOu7KHVPZgc",
+	"0FvIisLal1eEVhXBLzk8FFdEKpTwo5VHFBWJBQ0tjG4q1YqXK+MmrawZQTWCGIlx1IRASlqhVjNa1ErL",
+	"YKIHBFMvdCmhBBpaJbtMiVnLWoPmJUpYyIJQ4uKZ9rWUaLaQoiRWDWuMtyFB71yN+ObgjTz2drQ36n8D",
+	"WHbIzZhQZSmpuDaNrWelCFVK7tEasWNby70zumFDgSDrBOuZXrBuACQRXols76dJ6z+ESkY86W41r7U5",
+	"ncv7cp3bNyDq0Nebchb5QMngK/OBk8Z91A8fbiTj4Mu0VC2lFH3TfnTOVdB1Zb/v887H6m2knAY1s1Eu",
+	"wzlMNuj16MEhgKMzfrOTwF7rBVMhqTgmt/gbtpzoRx+t7EUhh46HrAuQb/ndNVkADqgkmotFBzI/rNDl",
+	"zvLbqSuWWiXb0A8CPd8TpuzYwz9GVx7t3U+615LzwKqET419SLowQvgLnbCIwaQVoY/nySBiRVOhvVcC",
+	"nNYLWdVbhALbX0HOoIZVkCf+vpizpCzPeUVfSkV2TO4q1tYRt1xrjNYcR8FoVbN0S6Wie/zWCC12vz6k",
+	"PSQo0Xt6sJcqB8G21yWBacT7VTFm5ysTXu8set7wQ1DdeeAui9CYP0WNFi4kqaRYgW4UGfQYQcOJT14U",
+	"UyPtWWspox93TwcOIai0x5HM9CyyxeYN27n7IwfPTGcrrGlJ5sxYDcYaLmt6O9p39RLiMgmtL6AQx+E0",
+	"Oa3SrSyXTDGxSJlgz1aUC41xrl09r7hes5Iodss1IuXHmy7LWiwyWPLvl8QeuLqiukCV3mpGEPDimrgw",
+	"w4nY8gBcHj9j2ZbsFtG9xpYuCK20bJmR1qxwOUt60syFL43teHbHTMfjDvoxoxEFEG5A50ZbK5p/v3Pj",
+	"PeEnNX3wJF/0otpjGP+WfsA8vqeX/n9Rct+j+K8p6zCHKFojFNLLPFpV4F4EiYHOAd3OEIlAPsspRn5n",
+	"fr1iat8PTSVnCI2YO4KZk7CAZ1XlfODWqttLBT+1Q+GzcSpmJRebZCbCzqT8gKD/rexb53SxIXM05q1q",
+	"KAgVZC1ra4DbzrQ+0vyDgTCBvgoeAa6J3rOdAWtLyLksD6hLgo+2JBAT9XHP2hDFV2tTNBFnounBx9nh",
+	"IXggGTIRuD/GgpGYyN8VmvIyRGStigxaQSUlYPdMNzSbeUvXQQj7Byc9vYWkdmbm2X3DQpqc53YlWNnB",
+	"HOXUG++Ode21vp0ckXP4TzsNCSPsCy9CAh5gaLLzmpjc7qhidzuoJuuSaa5me2wGzmgxs1dsStn39/p1",
+	"575PNdovZi+TZlpmOrhOyfT0aJ+RWvAlZyVpLpfeRMI7it2QYJhfydpnvedcmJnrZUziSGz4dN/8z7pc",
+	"5V6QV4wp17kvQUZw28UUvz+L0W+8GcP5CZ34hOtO9O4BT5xiJROmP+0meWj8jAzCeXZUa7vqIzww6bGF",
+	"BpIDqM23LglxQufnVCSc4S+V3JJLn/eLmNOKa0zc3s76j2ExW/PVOu1tC6Zx/3ihV64d/6XUmL+mhqIq",
+	"eh+XyoQgFcRdJ6GF8RvzQxrahYAApyfoPWO7fBvZ4PiSsVROxCsPQuSIPpxkKYz2y53P4s7e7XIvHBHI",
+	"8X0VIBWIcXIZ5gBOx5DFpFHnQeXI6EB1FCgcAWx28a4UvhkXLQyuBVd2Wklf1DiciBc4zSdf/n8Bra4t",
+	"286lq3zN9OYblrzj8hHubL4HQFbT31nLKnUSfghBKwygoAabuPNAr9e9KFrdQu06SwC4LuYHwM5eNaE/",
+	"tNYRhuQ9w+OvxW6aogOsuHsPZ6GJz/u++0nIrQMk2A767ybk956CNeiMaUTKLfiexicS5sEQMq2IdF3r",
+	"gyJj5E3nTj0+7d6TG987xVlqjW6ZcrHuEU7lkf3yHfKNZ/tUKzFZ5dDWphLDrpTL9GE0XXXry0GJNHnc",
+	"XtT6vibHr+jyVM0jmosUXQpaS95K39KSEZd9eoeZC+ZW+m0Othy5XvMxkr7Mn3bLl8dAF1LaiSMHNiKm",
+	"Di+M5ql5Uzye1Oq8uOWlvTffpDKM81nW41LjfQ509mp78YFuAYF4fLVZvSSpla3lnmypOGB4Rjf5W8ml",
+	"6IGAb2ttCK329KDtFaNlGlsvU4kh7wJ+GeEX27sDUF3sAwfsX5ieLI+/Pobi08UmOVlgjlx5pxkYe5jI",
+	"EiljHoOy52btmIa2VG100r02ZweZsoX+IvdkSRXBzzHOWJsCk3v0GuDJTg2ozbWPymXgXafYGPbRmwAJ",
+	"OM6Uyt25zMNyExBkevCdh6diR6Rcdgfj/46+G08HMJxfS7e8OtxXeu1kOwN3QM+WcpgZbaQsPUGVg6I1",
+	"KVnAqAQBBYT8y6qMcz7WjMDYrPIXjK1oZxbk4tFFM61rWhLnnChySETYSpOslnxOcEMVNoVMIgsNtB/c",
+	"5L04sfWUT4sdRr+Mc+nEDShGN+lAfCNr3cpC+osKcCm3TsfnmeaSamNMShoA8Mqxio0GEhyoKrXhi83I",
+	"fNlwJp3kjdYlHMO01enTaf3OiOBKUbas042abvnlc9KnV7bnkq2oMYrPa8NOpLspqaE3kRoyxmvjVIT8",
+	"ixFp217GFx/owlwHqIqGmyCGqzR9YvHFNjoDad2gpvu+48HVMWlMMo+HS8hNdTCWJmHw+4UB4s4BDq7j",
+	"Nt2HjnaCaoIO48Llx2JqrL0Y52zN4c7sZKYPXotBCU2al2oKd0isB6ZcO/lEJCvFXTISXHzHSUggK5Lh",
+	"N3DZTUKw5RKWIMfQNte5ejF5HCJ5kCh0nHs4Fs8QNt+P7vSk+FVotRlq5ydabZ7pTQ8dy09xRjOEPgf9",
+	"Zc0RakhXvPYdmSqt0+/nPzrhbtM0h6uIBU+0CL0y7BvFExq9yBlFU4lzkDAHKHBT0IpJuz7ucmbrB4T0",
+	"KOYn3cwhfnFwptJAwOCmO1az4UJ22amzXvBEQiZFtB7tC9aH6kvJkmf1GLIyzczxHjd/Y2J7g7OTtEsX",
+	"rKr68lQmH+mwDhM4B6e66LtkhAn9Asc1MCfpXCdvLk8IReZ1yjvmOjkLFtvtHUU662RJF87N3Q+qgqfu",
+	"kkIS1FlH41AQKaJUZGut3GHrnCWjpDe52hpjN5GYTLrXwWLzxBQ+yWKCGZQTzxlGnp+yNDy0qlDn2VID",
+	"c+w4MxykfxxFj1wSzW6ZohWxJwXRT8jlAK2lhVdGzRilvOi75VCPuxzaSS+9Z+OdYqLsxTP0cGWNSW47",
+	"4W4N4IUJXZh0IcPg8zpogEeMfv/QJT0VAHGkBR4tVN5b0+dQ6Lf+eTKq2jghQZFztBWyBlsC/ZkjFOu8",
+	"ryzDVPJuAhN2Z/pxIL7lY36qxrAO89G7CPodxAWnRVYy1Bf3mQYSvTI1npfh4utS43Rup+gKQ+NwL+uq",
+	"JHPwoIGQXQBGF7PzlrwyTDnPmyPPsn/RgakepVoahnqmazAchzO159WuMzXnvXVnai4cprO0l4Egt7Ml",
+	"Mvlx8e5KQn8wDShNoMhFJmSdj2xlAofFDC7RYWUyGyN62ZBz/RYY5tLcaZBv21CBXTUcaMCo1mCQfoNc",
+	"ZolQdYY6azLr2b8d59gpVF5+5XsOUdqa7kPKNkudhrBQQ2+WXsAkfMdhd2QQR7XSN0beVFImQhDfspJT",
+	"UUAwn8gdE1bHdww0eCkiFZA4AI6o5OW4lMHwWkd2mHnxuMay9vVOsQVPh/uf+1m1W0WsGpOpxU4M4mjP",
+	"tc+50D761fETQ77/nupx/e0nhoVgSM+C9iCNnamoc54nayrGduLe+8XDHgP6VnutgfkXMsBHieG/clG+",
+	"BVM15cPLRt0m0a12HB5NPnmfQLyJBeJNVyCGSYsXpt2t5HmOLp07ar9p6h+3T0ZZDtFVc9eb4f0Ux3av",
+	"gLNmz5kyaydWGRkw3vKa0YTAZctNeMSm3ht9zM7WV2EGPiUmPA9U7SEc7+G97l2LcbAlhzt2inWjDjaJ",
+	"T9GE5/XWiPgxUdkCGj01BWWYhqh/pB0qodCr1Hi+8YbcWIxY/ris6S6HKxXj/c4BXebSPqHVbM/fmkPF",
+	"HhaDGaamw5kygMG8I3QzzGogVOFWuQCsveJUrNBJz9UCL6+fa7T+F0pqneZBcasRkCVIu+cuiDkKmlsu",
+	"K4AorhQbwZKXXLRxQNIsTRr9wHVGxmueioR9bxWrNjUtxBJQ/2AH7/l1elVTV+3K/sccpjLVtqtrpVhg",
+	"z8DeZm25tOq1UpQLb+Y1HtBjhVXyKfyybjyv7bdSHfKkZn77gAYYxYl2TC2QCLJTAidXaAm71+Y1K3D1",
+	"3fB7tg12c4K3Ns1P96wPoDFi1fLi8o5ws0lFqhqheexxzV5kr4SPAJ1dT1jy6tS6ISKTi7CVmXWFmrwT",
+	"0xTyNl4PDtDFPUYMwlWLoIuNS3Ub8x1pTqx9lsLGwXQ2PJyy9Ly2TcTEzV/oQX+mFW6eb+13xjOIvwOG",
+	"boj1YbLRGN+8f0V2IbLvkGLBnE+hguPMxbh3nr4Gvo2bZirOtJw4H2HVgs0QVq394vza5Zh2rIwzOfRS",
+	"JeVGk4pvGKFEV3zXoLKmsdWwn+sUP+HfADwXiKDhKWKkB9VVitHyEMDAY0COtoWbAMjqkRrdbdSqQQE7",
+	"yMh6sWaeQgfK7e5lYHr0vquxykN8gpJx+/2Nc5XofhzgmFhg1FCn6hTbW3XIzzlRbMW1YYrM7QzpwqtE",
+	"BNycd02F6EiY0B2/D1K79K88afjPe7O8pwj/I5BRgMQVjgMdvfMugQLjbXveIN0Lq3ixatkh4WyG0Ab3",
+	"nuNaqmpFqzNie1yDHTggTnJuUd6m1YYsbmq49FMHSVLgZowc+Tk8SRK6kWXqdcCTQdClC8AFd2AW92Sl",
+	"1Q+7CYbLOeyBPnqKDEGgCxF5oE4weyJewEruc8yAE82HT2Y3uIlpGxDJZZNy8xVNcSYB9ihVmg/Dda2S",
+	"RECsqYFMicL95EuVaRkSiVwW/hILyaxbiQ5R8tVANMUn1yc/7NsOeaOkR7/dMaXtFVDepSoqTmC0Fg0x",
+	"QNNuPODU+nzboO87Rp3EPvsdBNz/pdynq1nlYIR/gTQX7Umnoey+1ZlA49jSMsoRuND11sohxXbJWt0A",
+	"YUsb54hu450a7nJ5nhymPtIYbnJJ3GnGDTfdOBOeWm5SSeEyO8v5iqP995I7wrDgDfIdp7sZSnrzmHWq",
+	"5jAE5PKcYKjY0jgavmNIQSH3guzwhgc1NF06LaT5Be7b2lQc61Rg3dbkHnU7Ot0prol9IFdT0u+OxJcv",
+	"5ocLJFeTS0IFcZ25jkKsG3ZAOJHrXuoFnkIlWe3R+7lH3Qq4LG/xa1mETc7soIKwD3S7qxgSZOlTq8OE",
+	"dDC373B3hA0nHA2J61Q03vyW82M7jsMDdGuyctoN1kYprTgVk2JczeBTxES6XQS7263oznaiOVIYoTaD",
+	"8x03V/jPNRWGw10AnE3NIfYeKjxLnpcySt9b8hW+wiGZjlxYvbE0V93EZdeEz5PrxjVAmVN0zdlg6ncS",
+	"MSb2nxhUIwVRbIFDPSFx17ax3dUmF8aHV7CJGaq+TtCooBFOo6t1E97X6llqMpHM9Tg76Jx1V5LvZXvw",
+	"3S6mBoFCKfDBFG5fGnzwwVwxRoAlCQa2YoLnrx+SBADmGy5GkKwdAYeiYtyZuYtoKaeQvh2Hsp7koF1e",
+	"0RweKF8FvEYQf8n6D2/5ClhB5HJ55YnryX4NVaIQ/YeFwe3RZBzAfx57I6RqKjAOEGK6vmdmLvCfPFzg",
+	"cTr/iNVEoWpIUwsAlZy70EuOYybJTNdrj/GbAvasquHN8FIqYg37A+iuBdYtAp4zqRmhVRDUkFpn1mzr",
+	"aQ0cHuD4OswA5J85VxgWiiRSjCriKZVOmeSqRY4LT2EGDdcNr8basW94T1SXhUMqJFrAMi4+ARAUm2PP",
+	"QljyJ5m19j6HzlLjbGSX1Yu8iYzId3SJ7agxTNkZ/J+/00f/em//c/noz58/ev/LZfHHP3/8j2SOo6wG",
+	"4aVvpCPj9vdSV15N4XzrsnHK/OX1Jsr1vqMkmUCdVJBLTwKIZsDn5If4QvLb0Ts67DG/0MSaQGg1gKPD",
+	"Klew+UznXcgZqxHYiYzhxZlYrkYQ7xUzqE44KDFeI3MS1DJs0IoNHS/WRDEDFFTHYmNcyNZJThhiZk+8",
+	"9fnzEzaE3DFxE4gDwwSkKBzg+05bRe9fk8cCzm5Zg7PVACzXCkwpkKu8cEwKSBpSSbHylnGytFDOxaTl",
+	"zZKOWKiIwcFKRcOriqhaCC5WVy43ihtCPVeUllZYppdGJr2i9m7Ab6F3v6QHUu+IkQjSvw4ltuCTuKZX",
+	"U0kHQ1NdtW7gXpikaUBx1YkStmajNFbg2ezlEHUUovaGddVjSwmUFiZRJrdHuf3iclxFpi/vxK9ZwIiz",
+	"8zc9maykh/ZB+vNlJMn++KcvIxH2pOhJzz4nL3Ix0wu5G7zK3sJD7VCIGwVUaaWihF3bXqA/3e2O62Vl",
+	"/o7tf+Rsf9dSTkOl+rB2XHqy/2vEbdE2NTq1gp3Ho/XHbtmnpq2ffRm7vj7buQh9BiWvHBaCL6xuC3kQ",
+	"mgEt3rDhki2x8500rorOp4QGjwYBpR2c32Pd9ibVi2usZN1XCWL0bd14SxJ+yDXdQfHiK5dD9QdAAlBB",
+	"/p/PCvTwF8SXRC5IVDK5QMFZQB3iwhfIUAVxNYxBmwJVRMst81kvUMcwSmeLRC7S2U6hW3bnNS5i3IY+",
+	"M9GzZxIsxdOIENzWSyMdcowo9WKNCa2QyGctO+jmoHUKTXrncM+g3rLJF4Pf510PT+W4BLn2duXRBu+/",
+	"MOrdTUpLAW5SMMx8QBz0kWDVWrXUTcqkF3aNPHh7aqq+v2Xq1gnxboKZdLQBvYLaeZhcTsCEYqxYAaK3",
+	"oPGJDYX43Ynt3CnQOq1YVP7l+UT/wMPVqy3AQ4OR3VZKfxyMC8WoYHFTO+g1TeHMFo4fqXfQjrsn4mO7",
+	"qyO5iVwEXhvbeK6/+rQOY+giT+oCRoOr6LuEMgeuQNuk0Gt+22FwJSmkB1vN1HWbWLYgywrmJ3ccmMRu",
+	"ndSer7c9/Gow+gsnNjWhZYlWXS9caGwJ5UDVVTmsoqs9l9RgcsDDwc3po2WdnBjYg34Sm23WRNPyRDSv",
+	"naLeFKuc4l2oxtkndy/yIqHCbq81EVzI96a85kuFwDVL+cjo3ieoE5ImxP5+CTnIIKNdcgOmGOeo4G76",
+	"kCXOK/5wPm9wusQu7zHJGBNLjnjOmj60e0SfNCFRrs8Dtmc7M6Im2/E1DF/M9zGUYD5RVTtLJa07qkXg",
+	"4MtWLrRWAJT+ufbFgZpoX+PPS3oBY79jigw8cv3BhgNNG1/RcLy6BCHvmATBEHsmxwSFepjL7HtPYS47",
+	"4o3GHePfCVXF3F+Ew9Wn6aO97nicS95Myx2oooYVSz+PmU2eLGbX7O+8I9NaZvhYkan0fy6Y9p3iTdMj",
+	"Sr06N0zUs7JMgTKYs3rG3ZkNqmGAYU4jy6G//wdd3jrQ2oK/rewbyZ20ljus6YOHCieuaLpgFN3TQ9rL",
+	"1VNKKpSFmsAtekcGUVeNyTutoLvJMVZ0wXwxozsUIRwTYHjSqU48uUiOD+DFtYuyg/E0AXcYTCKsG1Ih",
+	"oMguoP1LiMPSDQOQZ06tG1OKOioAPTmYmXM4v65oQlr7lObj5aqVyOCpXYkJT+g+JdMKqjT1IZcHqEps",
+	"bxuLDPuYHGw6FTmbrd5NU0/eS8OJzCNySCYyn/SRlMBbfbeSs4AFy0eX/mmor2ldmcigdpyzGXYRX04h",
+	"gcS2zZyhlntTQzgFsIAPLzThyG6ESiNm0qyIYVXVYJSTOlqtp5aD9VjcDhbO0Hlc1qBW4krqDauuhDSP",
+	"aFXJ/Yi6jA41G6U82Q5mlncndarcXNkqID9N2kQpLkc2eDgkRxQHcaqLTC1VxMcFBcoBssDUcbnK+O5j",
+	"++qQO60aoxChwlJEeexhCOkEzB1Nksq98IkwEzqYL1O9X8uqYb7DNNX0DvQxLm8kzNE+Rgu7YvQW7I6k",
+	"YZDJ93glrDnm+HNciqzPokQ2U4jhlMmSF93i0Bij8hLXTZ5b5DinCNcqRLOiHdi3dVO+3X46vFaCViIa",
+	"GeIwCDKFlKJQ5wGMQ2BhvCKhIQj4IacvVsIEqkZHpNWbAnaUtnq0AwsPcBw8Nbt4RsY5ZP3x7+FcHQUz",
+	"j1nEYnaxKGEsdC61mG8CVVQH1i1VjlEZSZDsHK2kS+t1Lniu3U1zj6lZ/Sqy7XZ6mJiP/UKYJEXOwvBb",
+	"dpOt9Ok+z3Bp0BXlInz5eMocpBfhfMEV6pIa4cveI7HH6HjZaKXOZ4qaKdSxG+U5vVfykUB4MgF7cHx5",
+	"19Z0Zbn61fl5a6Q7zuC4CbmlFS/zC4wfZ9YXbJNzconENo+ehRkNVCJ9PlS/k9M1Img6WnTXDPq8/zwX",
+	"l5pEZ+/HkistMxxTGvCSdVLQ4TpspegP1qKJu5gRG2mPwWkiZTLHYrNH83wMd8/za5kubtThnelpWzOq",
+	"kvqtL8Y5aoeEHPMUK5iS+1wO1zSIRChdnXhLVmXo1gvyZBae6ePp5eVojmxg50y+nO8m2GC5Zip22xPg",
+	"vqkHwQ2OoQEOPnr+T+tQq4hwr8+BVtWhn8oRnhjbTI9IqZUY0R98yqn+N3w5WM5sTc2r5QQ3SYdzMlQr",
+	"gyX0w431O9wjYQBuifwRKPC89Z7RN42JPiV14jCOm6M3Ulabb+VtEs5W8pO5o5wQPT62nsED87bX1Dzi",
+	"y2TGYnM6uuDSY4FfSbm5aSoNu8djuPPTLwaLa9+hbmrejoUK2Q5hHrIyglnbBZknjVu3w0evwdHl4yAZ",
+	"BTFUrZix5lpc+bNfT3JnoQfW/4Y53vOJm3dCPmVDpjstjSYXsHPtpUejjcSSoP8G5fC7Su0IjtI4S+vu",
+	"6BNam7XM0FafNg+YeMXEZJ4BP4HHChs6j6dUC+nOq2cFiJJE3QwEYlhQbOPOJyffxeS8s4oKWh20cSUw",
+	"2R5eUjGaLkPxRtaGi9V3MomLyIfHJgVAuokBcefh9T16ZVD5kp5PqcoG+utl4Fj9zOqH37A0bLSXVagK",
+	"DEAZL+j8EEBFUjNXZGQliZHWznUU2+nzqtPAB8D0K2ntG0DXO6+hkIZY+etjiOPss2jNk9XT5C6Fv3jj",
+	"thNS4VTA77RfS9cT2wsttwxL0s0P2Euopl2VzSeF/2hsZ6PA7phim6g8VZ5KyWtLbkx+itNbcf8tVZsB",
+	"uosRPol8TCpbOPl74XbKgkFNDKxrSIDcQKdL7cOGl/sLPSvOU6i9n0J+nNsurlvQLTjuVd+j4uHJxUjy",
+	"x58SQ0kTRf9F7olcGibcrDJr/FrN6YoAHyNsdQA78Q0DrzQNpTryzEAN3dHRR4CU0tOcADKTo+MYVUZM",
+	"xRt8crpdlVRCn4GXGDend6ZHsncKiFjxFIj4VcQbU5B5bQLAzC4H+AdZifWZ0IuIsOZMqu1IC63rcvYc",
+	"SG7FCh/phs2NHfdt53ZwA8vJ1Oc4LtMVxc2cnt8qeuNprwSIVrlcJiVQjmG484K29ZB8k2D7vhf10utl",
+	"vROT6zdMNeP7be9gc+PTucX7uiVsepX2LnWnjzfFBwNJctcQhbp2sT/tpxz/rIm3L4+oPlaUC51xAmeq",
+	"ANApyTtfUVF2EC4drWDuQOAjm9Osv7nFWsoJDT4HlrD+JtMSvqSHguwZ2xQo0Qvyc00VVIhc02pZAFtJ",
+	"UrJfuytg0KIGvG2Om42AOxVxSfBgiBDpK3IRfib/Ykpe2G5cWA2RGpqkVHTkZu2FPYGGO8WeOtFGqqg2",
+	"Nx7V2D0JcwXUtRvGds1x0AQEoBUxIL3tW5FMgZqoAFbCF5PRuz0jIOrZXBN8EG4LCGam9O6oXSginXEF",
+	"o8pGZEtDs2c10tAAi0MAatLHRJioeXJjVzp96S8z9RLNWjENSjWgCPCcF+O1Bs+8eHf/D/jaHOVfm0HR",
+	"kQwBvyLWeDNrtk2RPzu+0wx/4robbhrchTnwentrIAtWhE9XtdBhi8Claw0Gex73LAZXxTD5yQXks3rO",
+	"d5GGM1WrGRX5DEkpo+uTBj7Os24PdsuEeYQtE38dH/kIk9fw99bCvwNGNHGen4VcHx57D/ZUoGCfkAQ4",
+	"Ff6Z1xEzsMiHZTU+MeEmjlu4vuWG+ybYLAnR1kLwRqZYyOs2a64MYyKQ7LjyPlDrB60D0KwW4HtYeukz",
+	"Cc10YnHPrA/H3m07RjcOG6JNzM4zafdNpBxvdlkGlTSy8mUHPEi1QwnF/EgxKz0eMh0wVk3hCo8Emx+g",
+	"XrevNDeUG+MZzU+pQNnj//EWbN4FOY7KAag+P6ZrIJ+hmYnp/VjALt0OF7rfJaK9vqbYCNcIknoH/Xna",
+	"pp5GNgDlL5KwZCxmnKlY4uhCtpA5GbYhEkiPhLZQnbY+VBQDmcBN2VOj1U1iD396M9XIrq/JglZMlFSd",
+	"UI3Ej6MxmN09dsRt4J2rS8cH7XZU0/VmPfoO3Ds3NxMu+An3b+rNbxdrViY9jLuKiglwz4qKwQnFJtPd",
+	"kDuWtRuN3DABW7WUV8BNeu0YSu0tJ9XG2iTg979Ghk/0vLtqd1rCdyOqJvvdEBSyfw/fSQaG3jaCPxMU",
+	"6vaaezqaPVPsGn909P4SeIHw4rN33vxAalHKeJeOKTzVpV7IlNHyGRJbrDxERevSoVj6Kq3b5+s8d1Y1",
+	"uoNc6GWbKyj1Vla1SUdHb5lyeL8RaSolzxS3Eaiup/5+M+0Vx6Qrw6qw4jhh40JunFbv4BuJpkZmmJXo",
+	"evU1f/0IcR7ao274V7CbmeW5ZXfDymRXpFG1j0U3KLJ4gzqbLx/BaZPs/SkHOkkyJoW1PDaCAl2WHYAv",
+	"3HXk5zrZHCpmzrRKJHYEjZESX7Mtwck7moXX7YlgyvVgS96ig+lHzCLPZ4sea0Ux17Az0Gkyf2RRZ6A7",
+	"glHFtHFcDYmaLLRkvTTVXIfsGgToX1y0/fUy2XC6qudPPjPDfhysEiCOqw3mSdjbxFUb6SvdGVX1gCL2",
+	"cLG5cu+zYoZeQMypB4cX6OHkyFQcPkDfN/YF9C+kHT5omLMTUAhWcVNWdFSQs70TU4nLLXz3Hd0xz3RT",
+	"hdD280IHztaUY45VmgXnUCYXEY0CWD4igUDeq4T3yeHS57/gFUtlT76BjtodWTcF1JwhqunBl50ia6+x",
+	"EFhTrA2zXx/GmgVZY+02WttRLXWk0/iKQjEbcPZcpHH0LRh42My+iRawPownzHm8Y5Kb3DNlnJ+WyEqX",
+	"Xi9ORPw/piZ/AFqNIoX7unl8Wunemx1L1qF7CS5q2KzxPrW6a8WWxi4rfLNwSTNOqRayQ9U/EnhKuc5N",
+	"Xr8tO40n5vzcMCuW8VoA4zbEm4yUm6J1MW6E3IuxxxnW9619U4ZRME9PAzw7x5w0ndzXTv0SB3RNlUiu",
+	"Kj7B2dMAN7oampSbm20Gy1eLBQAVyhEeYF62oD2Ns6B14GLqVLfRoqE2R7fpWNyLZtzRccnKlq9bx7Zz",
+	"90U6TSBD6uR+euJyfhx2j6OtqZRJpQ1Z16JUbX25P5ANkJCpiEMhbzA7Lv0xXMI3wX5K6EyhXi91h9DO",
+	"QAF0YnClzw+ECrzLvWGVkgtYTyMjF9oXd/yJoSJXBS9SKPb2pDSKoc+hxIID/qoGtwL4Qbj2XU4nlfuL",
+	"ZyoHU+BuahKpw+xHc+AGHMXks1sURcnRHZg7j9o/3n9742PFLEPi+w7C0Ylc7sC9OVKkzCv2HGuNJemJ",
+	"z5ExCC/JpQvmkgKLGWT0pw8n1vmG4rmAvHfoA/tjkAH1djRk1jOX9nr6Gr5Jl3+I/evLQ4xnN1vQc1Lt",
+	"zrhup5+HqHYnXkfA0uBCzFy5AiarWjGdrvCVCyn2kZ/2FVGt6IL1yQOvihmCjw7wiE6u9zlIMNqusHkU",
+	"9nQDyK5oMq00lw8NeDRMWtL1HBasISxRbPe5YUpxI9Uh6Wtg1QSCgvQ+tibjzqwzUdmmU7Blnlzj3yDV",
+	"CikHBZtk+mXgNj9F6pqTvVh35DgdczzSHTHd4xkK+jJkcarTi+5QtZ0VVx6TdgJNJDpRks9GqbIpU0JL",
+	"UlG1YoQSAJVIrwi4+xX0AX+vOiRTiyUr8ozfHY/gYaAdYp5mfxftTQ6/kg9kp2RZLwxS/8sMsuoIQNWO",
+	"xN80PTthBfK+JF+pP91OGvTTIB2kIPDMVaCCCQC2gAaqWocrp5U7h1ToT1RiOuGDu2l8cDeJUtR+V/kR",
+	"pDe8WjHz3HF+t3f9Mccmg0JXmMTgfH8u2/x9T9mbUeAafFm+i2k+hazzCQT8xAhI3yXoPssGpAE/gTmU",
+	"OpQec26ZCT1wU5uiCXCg16Do48Q3PgZXO0KkaAR6Ym95BvMmcDGFV3KSsminK6MtglKXnYdpUY1z8VQc",
+	"qxdhWzTzFfZe0B6dftqcmz410k9Jkpd/6tzmtITshd7sv9FUMcMXbdNucsiu7NepbsWuDiIJLUtg6Elq",
+	"W+Pr+JRSsJsp/YEvZHydYyuWjXZDVu2qGNFNf4ayQqFu2h1le6IwjxP32DLOhxtEP6+O3SbvOGbvT4ns",
+	"WoE47A2Dx9KvdUXVjvLTJ5EFG9/MwF0IjwUu4myHMlm+tVLJ6MmrkGiIWJSmgk8GGj2NOXn0Xt26qOhU",
+	"QuZz1Yc7tirTbNqIIN9ygaQ8Y7qb8a7qFv7Kh1O3GFNkGGrzy5ZcbcVEmbwOIj1+ym1/Zjo314lk12uV",
+	"QsqsKBdJk1GEXKrI7Q71LvdsZ9CHOHIxPL9a4h2uhCY0yZfBaOKa7Ck3AUM47i09hWmoSZKqHvXBjhmK",
+	"TloD3MWcRx+PbBS1q7gv5BY1DztIr7sTX0wFZbBHgEezD9KYCL5aQ/I/ssrfK4u+NVUQNJKtGoDufztd",
+	"S8orVrpKCNc+nVpx73FOkqZQbhJ65UvGSp/kjwVvqGLtLTFe3xyZp5otERCxguYOVgrPd0rcoS8gkE3O",
+	"T3rTUz3+kSm+5AuaBs8t1myxGQAXYaDfUFH6dEzcBnslDevkJsV+lTQX8yvRmFFw/jVGI0oJDtU1Fuk5",
+	"SyyaUeWTtI7u5FBqGWI2xD0aaBW9d5upW94Ei7fUlQl0vh+Im+x5psS7vGUKuCmzJI5WUql2TA035rUv",
+	"j02xDB9OtUvn9ms26kj3Ba/7A9SjIz/FbK9kynC+c3zvW6631CzWg8ECL9tGxFL9ZihmzfzhFvX9T56e",
+	"dFXCydVjJ9cjzaQyTiwZm7chTikmOya6LZeN2eHtDdeCf3kfpU3z5mlp4w72XXENF2mUVGMPD1VK7hnW",
+	"PBUlyCEHNlAl1lMNKkFzFmeJkh8L1sUbdMq8jKpkFpCKI56USLU2yMjlnXKDTXp/7HA9aKlaPN4BlRdy",
+	"jL3j1F2h2hG2aqMY3VjTEupruVyHtA7TVZr68Q7NNUhb9RV7i3JkCsQdbb2faJVIX6IfuB6IPMGWcVXz",
+	"jv0kGTYJn1oLSnC1sRqPkltfBN/x7YwGcwWqjF7aRVptXkKg0nEI8EU22S6MyaX7nIzlY8uld/YnPPo+",
+	"URxrHpOfayoMN4crV47KF1lEBwoMlhgpx3bKDvwFvD8JHXFZwIGvHlesmB0YVST8VuuapvdczrEXLJUs",
+	"1rB/se9WHBPt1vH7IBTNTOwCUJQggOi2uZv7SWFE+7pcrc1eiJ3hiZrFr92m3DCCKY0Y+4WnC8fN4oLy",
+	"ytqyVt6Hv+6ZM6tSdEBoOo6fOLNmYuI37lwPFI9ifxz/xGg9+AFbjmQ4GIn4fTgSuERuJnwGiZNFTSFR",
+	"HFsjARrRU6B0fZ8Rxs/0JiedJKF6AzvSCk+fJ+8v/QvtABlHV/jJZz1/JrPzDO/MjdGJpYR9Nl2iZ2XC",
+	"NA4nD112Xcj13L03QfhGF2naK0pKtuBbWiFhjP3DUtGFfaCThiGS8jCbKJOB7r2UipSK7rvg2HG1PZ3P",
+	"HIfTV4sryLezLOJkkvPJAl/uxb0LOp8CEc6ZhPChgNxJKLWSLP+C4nnCq3rjYF4QmSy83hFRH2PHsiSE",
+	"UdpOghXkMHzIjrNc7NeSnXNUD6fUVxxXL3GoTKLtyQ/6rrXmBk2XCYWdmxENtJoXbUOVoH+SapMubLDq",
+	"Rd0B/tZlFVg1FliNkDrLl8xhCynK8KtZc4X5yEtZK7NGBo7GXdETYdjSD6/wU0xkbH45YgrrS/PohDHH",
+	"eCM8p28aj+QwUXNZHiDESbbMylavPbYppKJDBfX3xu9qO8vpfu+o2mQR1tY8zRFVSWHtDHB3boB8w8dF",
+	"mhJLgKibHwLPWWMHjyZdeAsWcgotQTe5IfXBMzVjibjO9zsmXM0vWIk11VAbi1Dh0tyPqnfl/M6d0BNM",
+	"vO9tmO0QSm4Mdde1Ag9NWOGwCO9TDEaaLWrFzeGtnTGHhmLaeyq5HdpCyg0Pge2rGVSju/FPNfO6439l",
+	"h1YMGJYBdH7bxwj0vjZmN/v4EZKLljKbBXfLFNHU/ujhJ4WLJkHOjHffRo4n4BsGn5OjxRJlSKOHK+lz",
+	"8uKWqQNEhIHFSvOVgMCYIAJiI5S4oREcOBLt4QgwrPw5eaGUVBg62WF5RIIVDDX5w5uXz8mfv/jyPz/7",
+	"nHyNqpc7o9taw14/ENBvMMUfNpa+JqgQwUCFARvVaVHwmPv08380Qdar2fd2HTDDDddr9sQfVLrjs6vZ",
+	"Hz+//PyPsGXMGlb2Md3xx0Dg6JwQKwYSwEpciFm8KmdXs79xbZ75h8BI20nhfLBPLy8dIZFxAXi621Uu",
+	"4vH4ny6MjcdvNITHvSzhgE4R+aNVia7u0mOBAx9Q6j1hBI99LcuPiLvaUnVwEBorOff0QIws6cEuOYQL",
+	"PEGTbGjzkM5IJ+btuWLUMD+YUHDyK1keJs1Zr6uH7cNsteWGUTX7eLRaT8725tZrj0jh0P904jp8hyEu",
+	"F4ZxK9LYLRWjDgGs5Za5+w6aaO3rx7/w8iOKlIrhxdlep6+V3DWrtKOKbplhSs+u/u4knj0wjbzj5aw7",
+	"0UU0aUdxhj6Sg4/vj5boi8TtCEXWIK3/9Fm1jVlL3c2PvUWlYBca3DWJGabiYOf2Ip7aukQ3R15ewBPp",
+	"2fQBCDedASzSTOGgXpluKXQj19gX6ba6TObVATUPd8Zddh0Ah0LNg9T7g+vifJvh8nzn1a4IYIkTJ/ZZ",
+	"VBrqHPLTsTJYhcdVz5Vb1LKxYh6DwitAJ7Fn2jjp/Qdk5JeiOnzW2WyP2YedC4Uk99wL+Pj3XXc/u86w",
+	"D+bxQt+2d1t4y5wLmkrtSeyzqkLCw8IKmOdvf7zjbgubY04XGwzOJbfFt3TDvsJHJh2tf/Hd6WMl/+I7",
+	"dIxvqeBLu8/tEXgttVkp9va//+Zkbllvd2c4dS1aHIedQNpimGy5JELuwfC1tylweacPXGBgy83qN8w8",
+	"b1jaOoctbZQ+vXz6J6SnAEQF5Aw0xx+BR0fsPYnNfsBUkGZhustwnyLUD/r/2k4kVtwasdDBMywmNBQC",
+	"m4Hm3q9NATwF8wNqvM3K6QE9/rmj+hohIZ2jID/VRzLswlqcYFtduIq7aFEForHUa0LgOrwnTN0stBeR",
+	"wOXM3+bJ5lvvxwpemLjm9Dj2OavnU2s1rn2h28wYXM38xBAyRdnu1A1H8W7XxW0MrnQB0D9ZlQRAH6ne",
+	"GfkQvYMV1xtWBlB9qi/wxOTOpFoKSIjUlfv0csyd28rgk+ooUzX1WpcQc8Jbo7kEOdiUHHJTy5GzFJGe",
+	"AWyR6ozHfpylM83b6QKwWYPbvl+HGq/2hEwuhKFuGBjcUH3Jym3KAQeJFMOp/e3y6E6chYhhYk853tXg",
+	"Ty5rFrQxiZxTqW5UWTk2+ph9Q8En5YLl2QEjICl+lReOTmb7s+E2a7NOnVTDgRkJgjTeIc6fqRnTV0QK",
+	"L5DsVpa1cc5mlFVhe8M39pFXBUFJ6I+ukXMHMGGQi40a8CMusjeGoqI8kxgBgFX69kF0eJjausWKFvzO",
+	"/pps4a/ej7YeIjzb2UR05OmPmdNiaZ2Z2i0X7CzTWvEtz8wr2FaBBfJJu/hhyj7JvGJRKy1V/uAXD6wb",
+	"apazrr8XjOzoCk1hv9+dtotXZoNlPtEegg3wmHouvqRf8tnCfC+8IngfTknb9jOIJ4zwSN6D/9i+f4zz",
+	"+C9yj9g2xNcLzMc9UXO3i43XOYR7jASLBxIOpbK/anbLFK08i28BQJrKgxi37inAX3SWNYojplcWGY+f",
+	"hwjQvSwutu7pZu9hjXtT25xmn1nNLRXncJHiW2BVUKJCLJIv1nHalGcxpeIAPM0F2vqonoPpBqtqzV2p",
+	"rCAW3fVcc22k4iNMtr+EJwfs7XcQDHHhoQJv4IXcbqkmc2b2jIkrQn1GgK8In7kMFpGISLu6Y4/Zf/35",
+	"zxBZMkzZtv7n75eP/vz+lyfFk//6+Ici+uWz//9/zM4vmkfLBZzJw8jY0oLeWSS3XO5rRvTWbgdc8gPA",
+	"4+liDSFsuUX5gFxPUJipRRdT0VXRuEyQ2FYifKGkhrq8oAMGBuX+2mmyssl3VsxDuhouRmujdfYjEJpn",
+	"hcsPopT3f2/Yt/zvvDhe164ILpnTxQYJKNHUdrgWZ4PsfUCs5KWDY28h2bDwkBfDhMO56CLO9WSVZsEv",
+	"j6R03S3gY2V5v59OBMlSw20egWl9Vc7uXf/6GkLuOc+cy8ZfM1pCv3+ZvXhHV+03HDl1z6KO2Um1X9ky",
+	"0aeXPccnTp/ieziZ2LWHjjH3L+pf2c7MzrdAS+54MjNac1na7rzk1d1Xp0gn6VXsAktiF84Dggah53D2",
+	"OSqZa9rBg0bd0k+//HKodv7oHSQXhplHkGe0vUOw5GF3ESxbMvBp6GJ9FrQCNgXloCoW8mSoZlfkySX5",
+	"9iuvbTk90U5JqBRGqwpy4+aY6Q2uL1+cyM9Bds8+/sX+MwhxOMfuHXjSNp8W9A8DasCpBw/TH8DT4VYX",
+	"A46+5Ptn180ka2PPmAeDKpA0Re/t98mm8PL+zmJaKJ1J8cU1gSpxVvfwawJ275yRDXBcgBZliF7Lvcjs",
+	"9JD0uavzpu8pd+fw4rxafouZ0fd0zb50g3xgo7r/mg0m97nM6kDA5BIN3dKSPzjfsbeCrCX9WXIzrGVV",
+	"emqBtMB7wypG9cPuh0+yOogzBtKP85ggFEM+uEJgiXhbk2mgIU0ePyt/f/uTDVfWuW6rcAzG73sjS9mv",
+	"ogKn3K/MePiO7aFbD6z2Ne/sqHxleR59r3SlWiP0KQDNJUbAmwWGIqFtoAakRQ34/dwz49BZWJ/4TBrA",
+	"M4INgZvqFqzWc0h/dcvUI82EcY02xawPZE13OyauyIUroQBFoUQUHOe6gcEUTkYBtz7g/6UiyNKElDKH",
+	"hjzmAmhKuFhdAIoevG7AO+/4qhv+F65J2+leSWTdy6qD8MB9SiN4Qc6fgR+eB60ZYcYuNDYN5qcHvDOo",
+	"q8ARE1AxipZ3zo8BJW1/G7Pzlh4ayAvOC9dE8dXamhSVWct6tW5NjEPVfXYV0pcAQOBLq2ASEF7Y0U7T",
+	"XKz6fEN2c79uiHbuRUo/x248tPqJw3oLAfSMs5V7WOwZVhSmklCXLVQQLTs04lYigLniIzs5nKRbtcdM",
+	"9MTk3jC5Y+Jelw5f8dtfOdR1vaB39B2uxMoSsHFYrDezXiU19BF0oP/i/Zoa+hIfG4i2AebC3x1LlsVp",
+	"uY8mQc3Tb4JCxXkMHhV6bzVJR9x3LoRHxyCUmGzrA9atkFIGsrPhu/Rbu1iQNhzkMg0HSfGQh9JAWyZK",
+	"SPmTmc6w6eChBwlPhn03JgSFgxbS+PEiHczphwx3fsAQUUNxah1ikalW1fErsuS3LA4oO0xDsnuQ8yEi",
+	"5HfycKKt0ytUX4iyma1Pk7N1fjEeRvRClOMkecKreq7cu6D3UALtWNUFlxKgfT6cjG7WRuqAAQtCymqO",
+	"tDpoo4vgdoWwI2we7VzdrFqioo8pAM4CRikHZI8L6VzhAXnhy8Qjg3cXhRHtKE6rAUEPTzzI0ea0GnOq",
+	"X+HhAEY8fwSVKzJ/aqgL5uPxL/ZAfMy6Ud/VSnyNlYiHD9Vg5OnOsaWJB4fTCkiXH9jD8MbzXSZW8rW3",
+	"Vc/hLqoV4Gw5rbBOPhL1BGELuZqC7Ykn4CR/8GcvinpEJ0MujOxN7/kan3iIo/HiA7U6STnmeLywxjtW",
+	"TgbfMRhYc8XoxurrZ7GF0dClPpcKcvRptacHTebM2gq8Qd7MnQzS8tqRsukgpjIqqKJLMxSo+xoeGiPs",
+	"vwF/xcmj/prrBVWlSwPGPvZEwTL9O59ZgS/IGPahe6fjNH3+nW3xOiDYIWe1nXVl2AeD4aoVF5DDmnWE",
+	"v66j+bkXKz2anYez9LJLcgIII16Nv4IXrtl/AxIsYuDtu+BfxES945KCGyt93JWWAacfZeaM/N5xVtNw",
+	"1p1TgSDnDqlbkeakIW8dl3c3jf51fIrDUcrU+NSIiQmITn1yyRkXOk4lGps8NPiSZ5iMlGIORzPYGsUR",
+	"mTHyjEur3pY8mwXpuLTvapIUCUZX0LZxKgqPLEFytuQqwSdJF8WXo1wU3eSlwLGF2iwmOixdWhAX4Im/",
+	"IrDhC3ep251SQPyrwDTgohmAVEBa4Uu5h/KSQwl7x8lSk50vF5iuBAdsLfdkCTSVkMEEpkhtnA4GHNuB",
+	"prU21+QCeZgx9hCo913FLAL0ZAoYOyfmJnk5cX+80PeQsPR7ohDou+5OGsoWOtXea+7Izx11Qw9zxu83",
+	"5e835e835e835e835e835XlvyrNyB6FPhprF+lwEQs0t2bCnpGMO7+iGta7J+7Dvmxc4rNmvPBPKJ9Y0",
+	"MckD2TNhiJHnwsmxTjEsKzi4IEJiDACB9lxhunvRTaXFKEWEsPNQxuP4RMq9AAj7sbpTGhqeDAhLte1V",
+	"nkL9On07K2YfKv1hVsz+iSwOO6p+rpmZIIn+TbS1367ydVd96p4UoDNpNWdTIn7zV/rZ8ANp6nc8zEcs",
+	"6kfV2+KX3Iryc7qjizX73AuUiTf0cXtyx8SHbYVf1Y/kcskXrJSLesuE+VzvlJWza8bMtvoc/p3+yrOp",
+	"E2fMcmlrJq6oBq/YNaGQ+z+XcgP4QOrScgkMPophwQ7WBVnIqt4K9Hmr2hFdi+TFtFJY1i4XpQm30jcK",
+	"a/Kexai/42G+C1HVudi3RsnsO7ZzF+qpk3T7L39jTjDYnOd3grWQLJ5dbB7MySsscx2zLMAJDLQMzh6H",
+	"Er5mzZVhTHheBY84cc/4KmIRvml+AANWLg1Ln12jHLpp8PBCGexPfXrnh8xF7I510MjwV3e43FnFy/n9",
+	"J9pfOH9pcg83YafvsFB+xJomne3R2kJ+/4GTCR05aIpgOQuFu/AaxL/jj1nHbQu2L1wxDFeGTJRk1Upa",
+	"iHbZEJdDmKR7QdANO96O3IPc6JZ7kJvrZg7HsMOe3Tf4LPKjFceOtKuGlmVHfYE+KyOgQgC4uNpeVihg",
+	"hUPNsjlrnue1TJ7aBzlIPRmIIrLRfVUTTdgtL30Vh1McNIAFDJzEn/OFHsNL/BIR173o7WdYvSOUm17I",
+	"HSNWRS1cJTQhCbKFkAUVAP9hwmRJVpEnc7wqMNZ1FrExn6Twcj83WJLkyy+/+PKzc6RTQIV9lzWB6UIR",
+	"rWNwuThmQuFBHs5Zo0no1jVW4lRypehWe9CxgLRwJkpC/WJAqj6sHJZF9aKWlqViOipTgFsnioNRg5UH",
+	"ByXiuO1zy9k+UDhAHvv8ABGU6wZAFkFUx0gw22RuF/3XGA+8NWtWinLRjrfoa7KVwqxHdcKqQKfFAX71",
+	"RyuWiHZX/J8P2+p0D7WRWzxcXzz9r//87JyVFATbV4ekboH5j0GxoJrYblwfVVdojgUam0NI4DdMm0PF",
+	"vnG+lX8fNDD0+K3t+28VD/wNv2WEOpOFCiAPJVAYtiAGa4yVVv3YsbPAhbkIRduySLtX7pmHiE3gu8ZG",
+	"J9pn4G66SH+FJ9efUUYaF0aOcvy7lDHFVlwbLJVG1YoZPYq+GZxbzOVqWEng6+VBQoFrEz6DRtEfdVd+",
+	"qXG9iVmu7EW/ZVq7wnTJCAmvclUBjPfcFUfUVjH/5P/84x8fLi8f/eMfH54s//GPD/+5fJ9knkzcXc4G",
+	"CZqLL7mgo2IWj55cFvjDT1/4n/77j3ZK3aePLr9ENwNmtii2q+iCxSzjxi0S8qxDfdQMzTt+dyL4gghp",
+	"mPMoNn0HiMGNkFeuX9CTOaO4TTQQT2mst4WXDND3rKzEwXJoedNlIZVC9/uUveFKPUa9sWYT+7mmlX0b",
+	"/p1WVnk49M4S5lSfltr4Li48WUm50aTiwCylKx5BWMQVKrdLqghdg15jBeqGHdwYSr5cMoXljkA+A4QB",
+	"Apa0wtLKSQO2VqdmZz5fs8WmWTm4Cugh0MjtZV2VZG6XA5X1jTW+XdZCTgFTmBE0NeCRu9tP8OE/HOId",
+	"pfobBmWnEndLoE2AaUZKNztP8Qzb++acCoa/+TLMNISfjZwG8DbP3/4YjQ7vE9q6PmjrAgH6woph2N1Y",
+	"hcOaQaOUi8Eife9cJafey/bMHqv39769ckqLoRtrVAP9ErcTR3CevJcMWNLOVgnQtW3fdh0Ehbt0SsjA",
+	"BGIbLArSoa7whVh7tcNv/UMPoR66l33qdMstM2tZDs0LPvMw02LfNXlWAvN5oJiW9mY7T16jfUttKs4U",
+	"lt0GDqM9F6XcEzd/PgkZKuJs6YH8sy5XjMwjMiUhDR+qX/ude2aoXNmvjNqgqQrIwQeQ6UOo9PyAkITe",
+	"LDU32/dnkiUJjLpsGHsaSmN5gnWzlymygpyrxG2tx77Gd67sAmv2171k/WHrb9lYROA9EgM0RXkbZnI7",
+	"PQWpd1DKwlerDJMob5kCv2aP5/V7/8x9ZR/c53YPnU/s9+f20tSoQZ0UcAzTuaPK9MZAXsMDoybS3d7n",
+	"QAZmg8SgE87GQzxYriFaVaPsdx0oeYC9xJVDb3lER7niXRn1syPtzofG/F+XPIVbO4vmWtWKNRFIPChn",
+	"ul+ob55rskWoSEFKuRfoEtHoqGiE3o7RIZ3kNT7yEMofvGpkzZO9o+g5EIBOnKuaPkb0BYGJcdx4Tq1b",
+	"VnSlG9D2jgkd4N21MLxC+kxwZuLvSKW3l0qz7pQPWpIvRInT8Suo9f7rQe5zc0bc/gsBZBJJ3L03Ye27",
+	"26Ts+0681D3o0BNEyD1ZSTRFqWMjbpZe7npw+nja4JGHOW1Qb3EMocktU4e7k3gMBCZe+7qP98RE4cf5",
+	"sFE2fKtj8c3Q+0b1kqRgjwzfQhWu8tpJDuCZB+3/TETA1Bsfad4X3J9RyDUnnDzPp06hsgZonPFr31nB",
+	"Na4CA7ysPB+lpvCVY7HAgmZaQ9oOYELkxop1AHJ4u8u7mkpeukIM7dnLUKwgMfK5Jun8JwNfgb38BIyc",
+	"Oh2Axv6cL/wcFjtEoA03FSuIki7sgPVHRxyIx/Zo5s3rb+mG/WSfOO+BOJ9Egs5lrth7kzpHq9CWdKBq",
+	"QcTRAyup1r4z+bOZWy1Alwzcr/jMgIctVGnMxRBrkbNo/hgbNE/vaM+A/jibGr7mCkFVV6iH7hnbFAio",
+	"KsjPNVWGqYKsabUsXN1+RWiIuaND8xr1LLkkF9CHC1BnXRt3QmV9khqKLcrfcVqmrMpzuvveeeSTzw0H",
+	"3wpi3tAFFRn6oAZ0TDMfwNKPf7FL1IuRftPgL4aNBYd4PwEp8czurwj0DNVDwxBGbRNqJjNBbNihwHJI",
+	"HeqAE5ggfndXACAMd88Q1YsV1iEItWGHc5Uc9ZkvcEJAHFH3S6saRfdAPP5lww69x+JtyLS8n1ORagb8",
+	"gg/n8B0lDf0CvxBmXE3ZKPzhoq7nEotgSiL3ZBSjB14VTTlcRBHNSbz4a0aVdly5OQ57eIbdG3+968In",
+	"Kiod3p/FeQTgzJKfxSf2/0IQ064HOMDwSALvoRREMVqB67pAVlG7pB6gk1i2xxCtHly7r+xT97N+tulP",
+	"vYatPmTXERdx4UyzMy0jdbAXXEDAR2jTYRD1qIKRS6pkbXy1u95VfeMe/O0urBvhwNpKt7QrZsCtcC63",
+	"P2SDgtvSGko+wBxeFYX1XJUnuwcKgllcUQHntaygTvTI9deyqnFs2ZizrG6ZY+q+j6WH9j9VkX8/+swF",
+	"Cll0vjKRS5Awip/FufGSuwSmkKrniLfBesNIBZb30g4rQtGIi9dxJ5UZRR3j4IWjYrXKPzsCPI4VFa0x",
+	"vpdqCsHFAxPTdILG6UTiXePGpu5FTQTVZVz05BmnCN/CtlnKWuQsqbuQFtztTXehI7jbm4C7OhnBKpEq",
+	"5WxvgjyH8e/5nSHlN82QQlB6NdwoV51dBN4w9ydudEqaOpnW54R82Qi+ERL1brwGZxdHAeMHmBUwCNY0",
+	"hEGvGt4K9OMqtsCsLXkLTvcsYee5SFdOl064k5Q26N6i6CSlKznKo3W6zAouQ/SuyZIeRr35U8mwETWi",
+	"38j9SDwHjOVM6vACnIRxRjeoRXFVqOOTCypI36n9yT5w2ol1e9Sf2KOjikfBE4W5A/v+Ey2hHe+nWT+Q",
+	"rVcAsXE1VAuyo2rDygLYdwskrqnKSLsWEorbQn1LKTcAnI0XGUVev1x+E556GK+cz8P99CmiLu/3TXMz",
+	"3BMYo518/NtLenZtOcwYUKpNTWQOe/XxL4hRHgj9hCUbkfyOmOcB8iUMZzy99P8bSAe439BEftneQZKw",
+	"m9IAp4Soz4nY5eMVsM8biTPf5+6yD7FfyZLchwe8mYTf+vkVhFEFOT9hj7karuE8A3aw/yj7LK2+A+yf",
+	"uc9jFLLFMsfotGyybkTv2KF8PCWPF2u26AkIQIJwa27uYT+75t+BzHhY7yGOrz9vl2uyV1KsvHRrtB0r",
+	"6ZB5U9NzxGExHZuOCwCEFZTbHVWsZw3xgXteRf+WT+MFxrdznb+jMMmenQdP9Re5JxQrvWG7GrP3O3Ec",
+	"L7KkS+6PxBkUjuMC4FdOanEBld/tv4llLjmt8mv8uqKL+/TwN+0/dETnSDgkEqDtOgQMLzrgayWsncKa",
+	"QDerMENA1ovzXFI/KW4aSp1uCIALgJ6jInS0mgDgyC/n9/ZjO3R9jzIXXvLrXs9GwALBCDWIfHmIdfXp",
+	"3Q4DA33iIiy3dJPXXVhwHvQf0zd1xe7zmEL7v/pjCq5LqM/8EKsZ0BPRsQykvB756jIA8EdqHP+QVOAO",
+	"vEYGpA2zGoCsU4e61gNJXD9oNtLbfDd+tHP4SjoNDztF3jqyoAuYX7uKj7ZUrbi4OC9QyeX2Ix4DD6XL",
+	"SC1A4vo6R670EZAlSaz04YLwsKna6zbgiXISeDKSHDJ3HwZUVlefir2ia28EQQ06TVx1GYARACwDqhif",
+	"2txaiMe/2H8+Prbqz6N612er/Y0L9sNulF2vGll7UvLs3dJwjwGcbuYrdssq3chB4KnQ144iSI1MOu44",
+	"uEdFNnyCHJwmKIaie/gquvnVw5jkIQ7k0ZTHQKdhZFX+e3Afuz2Zufr8pj6TQMT9UobFjBHBIVK6ZlXZ",
+	"Apgt6laoND50OyV30sM681kb4an7OnrtmfvBAfQ5cMxl9sGvjN6hmaPkVgh8ftoay1hV4Fyg3ueuqjxc",
+	"je4yDjDGNb1l+NIIB8U+7CrKhatsCaTE4bOFFEuutmBEWfG9U/KWCSJF88hREM9OQln3AJm+Yeatf+Y+",
+	"MWH+HSk3ZUWh6MKuouJcjraKCt29VKOg2JwhLZYX/p18FJhe2lBuWhUUVk7VIjqwLgurLyH0LV+J7+tE",
+	"uf1EPqd91mpItTlTDjdIctfHj0V+/d0jnySv8V0g/jkfV4HGiUQ6vQz+kq/Eq/sK5z1XrGTC8CBzfg0J",
+	"pOeYaLaoFTeH2dXf37dKtPCVAC3TqpeQiARo25CxqJnR8WYkCyk3nB0dpMf+K1lWa5c77B+7J5PdNT8l",
+	"BTiVnn22jN3nzsAC6n25F9HUQrlEcH+kUkKd+PI5plhLpTPn/cm7P2ifu3sfM22b/kGz/32HpJvta9ds",
+	"sZaQhj/p4EDZhl4V8S0+cleTOYf8ZUvZ4br9FZKpwNgfEEbSxkx6ojpcJOBTBbyfp7L64CwqUEFxQlup",
+	"oxfacbGh4gKlUL2B5rh9+uhD3rpqOvcEWHFz+8CpBc1Lj+jxwCWFvqiSaC4WrFVlge2u0XCx/zfnpvbN",
+	"duztnu3Okx9Iq5o6L3gioLWEnHUHNO0PvuN+BKKlx7dM8aUbcp+N8GP83L8d81LfyrVGlgs4l5JpIEVe",
+	"y6o8i3DAqln2K7VhziuAIUmIsARohShbNHgoClqOhIbxdyFVycprdwj0cYTa0Hm/KfgOHhjggPiObpku",
+	"iGb2KYN18Bdyu6W5YgDbmD/4hOR69CZ7F5Ziu6KV7t766PPg4SrgSuWq9TH5YM3nsnYF9z3J4bmYEbuF",
+	"ZVwPdbaLiclEYtM9b9gXroiSew13wIoCl35JauFqKnFFdD030qA3KFvcV09zH75NFk347y/wh1BD4YsC",
+	"STMc+2+n9kJMibAkmt0yBXHx+/Lrhop+3qb3xBLAXdTvt9IZhoOI3+BPl5ML0f2aSC2TYYjG47thB6CA",
+	"p9tTCCQSSRJH9Tdl435v5j6ZQuCqgZ9WWuGZq6aBYvYJ7NhLuDhhFaxUy5FEZ4tZj6CEPmch6odh5kjp",
+	"xh8wW7aBy+zoCkOxocQlCCcjwX6B7JYcSdAxycdD+oPxjrvforWeMd9Kc3eyCgLiN9w2RTgBykvEcAra",
+	"F/bnLhusJxH193v793v793v793v793v793v7131vny29+Zkv0bqlZrEuCPtA7aVANXn+9sdTE11csb4R",
+	"DHPvXFm/hyGYazJxEbWHLx8lgppaARPfB+Ifq88CA+Z1mqBvVCfCJXFHuE9OyD+NzsrTL6aeFJBygW0N",
+	"NlVFFxuk71tzCNu76jl0YfhtTr5uudbnEg2/k/SNVuftGfhEFH3+ADYMffODJwVtclI08TujETCylP1x",
+	"m3fwxL9ZwSPAQs1lebjQ1wgcbvSEuLZPjiPVf10/bDGkUcEkuyAjc77Ls+Qe+VQnI8mckRLCP0BdhKn7",
+	"dn9xcPIWdteV9HBFlvyWdQskdTbdYIGFr5XcwVh/BW7+RFgdSyXS/Vmm+J1Dj/vmkqCDd3yx+YQTcv7o",
+	"nR2MHdRDR+/wBCVUOW3XQMg94eco+PKWHkJRDGu4QWIXWAvhb0Ia8oc92DXwhwIlU1laA8d42S3JXqqN",
+	"DnQZn8VHacPEkACHR0YlF2BtpF+fxNsw8Z007BOF0OGGRSQLrB0gJu3SMQFFIhpAjFQt6nPCmntoKEwO",
+	"g7y/MDk2/8BJ4dFLE0k/9sNzctpnAC/fQnlSfJ0PTyu5UnTrq5qDv8zlWRYZ9Fj3yD1e1Eq5CcreYPD3",
+	"ZmGHrpQfJT9HUBcGbPwMB8fRglYVuYVXdIYydBO/YbdyE8bxa7yMzzlzfqvYqeo721SEk+3n85apki9M",
+	"vzz+0T80SiIP8VVHFs+XTk8OmQ6jqtRDwknbty1V2718DRVT541KT/ZrphCOjHTglf3R1Z8n2OXkYNDx",
+	"cDKV2Agfb9TyFw9sCTpW87DOD59z1XDOAthf04PuEHfH6VZFUypLoRoP2A65h7r0AQuyiDMbbznbD2xz",
+	"eGLUHpfLTISEfVgwmDIdkXK1/ggmyCdj4PoRqnU+JP0WzCqa+RXXJpZPgLdt0kisCQ6JVCWYZf79GRg6",
+	"vWU/Yt3Ue9I/fgyFTR9Oz/8xU0z1r+eBwv2VsR2hxB4FP8PX8X2Bx1pbTQLUCZ/sYW/jzkkaZQz/mC9s",
+	"+6nv35dSraQx7BzJE7YtZvzEotjCKb1GCKGVT96y0m6PN/O5p1Uvnc9P9vOzVbVtX2CXxdnK3N7xZhwq",
+	"e9tVF+7lwn0yms3Tc54D6Lhozouj9vR/d3o6vWWKrlgrW0oKpq/bPv9QIck+5BbR3mCsWoamWi8eSxjq",
+	"b6DwraiTs2JW65pWo7haj+LLtkvwdfCztYaaq9UOLxuOQrRizU9HxZpdxSmVAUcsam3kFoguPAbi8wU1",
+	"bAWaYpOnbDwPEoZlQASOis24utMna4k9IYinEyMQ96kugkDKlX2j1SbwB0GNYIGEnycriIemFPFW3rLy",
+	"Co+FnXsfziwZ6n2A4i2IomLj8kFpWXKxIvUOo53V4Rr+fCuressKsuUf0HZWfMGcrRCfxTUwtP1cU2Gs",
+	"vf6xY73/MgMDzNrxdmlDduPf3398//H/CwAA//8=",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,
