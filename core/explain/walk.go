@@ -432,6 +432,16 @@ func MovedBy(book *rulebook.Book, rule *rulebook.Rule) (name, from string) {
 	return name, from
 }
 
+// WalkAnswers says whether a walk answers what a rule asks: not that of a window, whose days
+// are others than the period's, nor that of a yardstick that is not in time, such as a
+// target, from which a figure does not move.
+func WalkAnswers(rule *rulebook.Rule) bool {
+	if t := rule.Threshold; t != nil && t.Against != nil {
+		return t.Against.Tree != nil && inTime(t.Against.Tree) != ""
+	}
+	return rule.Family() != "event window"
+}
+
 // ownPast is what methods that look at the own past hold a figure against.
 var ownPast = map[string]string{"same season": YearBefore, "own past": Usual, "off trend": Usual, "control chart": Usual, "smoothed average": Usual, "cumulative sum": Usual, "level shift": Usual}
 

@@ -8,10 +8,16 @@ export type Problem = Schemas['Problem']
 
 const client = createClient<paths>({ baseUrl: location.origin })
 
+/** A sentence of the service begins as one, unless a name comes first, such as nov.csv. */
+export const sentence = (text: string) => (/^\p{Ll}+[ ,:]/u.test(text) ? text[0].toUpperCase() + text.slice(1) : text)
+
 /** Refusal is a problem the service answered with. */
 export class Refusal extends Error {
-  constructor(readonly problem: Problem) {
+  readonly problem: Problem
+  constructor(of: Problem) {
+    const problem = { ...of, detail: of.detail && sentence(of.detail) }
     super(problem.detail ?? problem.title)
+    this.problem = problem
   }
 }
 

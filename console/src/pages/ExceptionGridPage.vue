@@ -79,12 +79,12 @@ const words = (c: Schemas['ExceptionGridCell'], of: string) =>
     </p>
     <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
     <StateNote v-else-if="!rows.length" :empty="`Nobody of the kind is flagged in the periods up to ${label}.`" />
-    <div v-else ref="across" class="relative mx-2 overflow-x-auto">
+    <div v-else ref="across" class="relative mx-2 max-h-[max(18rem,calc(100vh-6rem))] overflow-auto">
       <table class="grid-table">
         <caption class="sr-only">
           Subjects by periods
         </caption>
-        <thead>
+        <thead class="sticky top-0 z-10 bg-paper">
           <tr>
             <th scope="col" class="sticky left-0 z-[1] bg-paper">Subject</th>
             <PeriodHeads :periods="first!.periods" align="center" />

@@ -54,12 +54,12 @@ const parts = computed(() => [
       />
     </div>
     <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-    <div v-else class="overflow-x-auto px-2">
+    <div v-else class="max-h-[max(18rem,calc(100vh-6rem))] overflow-auto px-2">
       <table class="grid-table">
         <caption class="sr-only">
           How many are flagged in each of the last periods
         </caption>
-        <thead>
+        <thead class="sticky top-0 z-10 bg-paper">
           <tr>
             <th scope="col" class="sticky left-0 bg-paper">Flagged</th>
             <PeriodHeads :periods="data.periods" />

@@ -33,6 +33,6 @@ it('keeps what is no day, says so, and gives nothing', async () => {
   const { page, type, shown } = await field('2026-10-31')
   await type('31 Feb 2026')
   expect(shown()).toBe('31 Feb 2026')
-  expect(page.get('[role=alert]').text()).toContain('31 Oct 2026')
+  expect(page.get('[role=alert]').text()).toContain('a day, such as 3')
   expect(page.emitted('update:modelValue')).toBeUndefined()
 })

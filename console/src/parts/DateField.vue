@@ -7,6 +7,9 @@ import { dayOf, dayWords } from '@/lib/format'
 /** A day, written as everywhere else, or picked; empty is none. */
 const model = defineModel<string>()
 defineProps<{ label: string; hint?: string }>()
+// The last day of the month after this one: nobody takes it for what is meant.
+const now = new Date()
+const example = dayWords(new Date(Date.UTC(now.getUTCFullYear(), now.getUTCMonth() + 2, 0)).toISOString().slice(0, 10))
 const written = ref('')
 const wrong = ref(false)
 const picker = ref<HTMLInputElement>()
@@ -31,11 +34,11 @@ function take() {
   <span class="relative inline-flex items-center">
     <input
       v-model="written"
-      class="field w-32 pr-7"
+      class="field w-40 pr-7"
       :class="wrong ? 'border-red' : ''"
       :aria-label="label"
       :aria-invalid="wrong"
-      :placeholder="hint ?? '31 Oct 2026'"
+      :placeholder="hint ?? `such as ${example}`"
       autocomplete="off"
       @change="take"
     />
@@ -56,6 +59,6 @@ function take() {
       :value="model"
       @change="(e) => (model = (e.target as HTMLInputElement).value || undefined)"
     />
-    <span v-if="wrong" role="alert" class="ml-2 text-small text-red">a day, such as 31 Oct 2026</span>
+    <span v-if="wrong" role="alert" class="ml-2 text-small text-red">a day, such as {{ example }}</span>
   </span>
 </template>

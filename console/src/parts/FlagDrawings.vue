@@ -22,7 +22,7 @@ const unit = computed(() => String(props.detail.evidence.unit ?? 'count'))
 <template>
   <section v-if="past">
     <component :is="head" class="text-small font-semibold text-muted">Its own past</component>
-    <PastDrawing :past="past" :unit="unit" :title="detail.exception.name" />
+    <PastDrawing :past="past" :unit="unit" :title="detail.exception.name" :grade="detail.exception.grade" />
   </section>
   <section v-if="events">
     <component :is="head" class="text-small font-semibold text-muted">The lines that decided</component>

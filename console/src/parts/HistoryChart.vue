@@ -6,10 +6,11 @@ import { SVGRenderer } from 'echarts/renderers'
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
 import type { Schemas } from '@/lib/api'
-import { numberWords } from '@/lib/format'
+import { countWords, numberWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
 import { roundAxis } from '@/lib/scale'
 import { theme } from '@/lib/theme'
+import ShapeMark from './ShapeMark.vue'
 
 use([LineChart, ScatterChart, GridComponent, MarkLineComponent, TooltipComponent, SVGRenderer])
 
@@ -40,7 +41,12 @@ const axis = computed(() =>
     props.history.cuts,
   ),
 )
+// Where no two that follow one another are held, such as of a window once a year, they are joined.
+const apart = computed(
+  () => !props.history.points.some((p, i, all) => p.held !== undefined && all[i - 1]?.held !== undefined),
+)
 const beyond = (v?: number) => v !== undefined && (v > axis.value.max || v < axis.value.min)
+const marked = computed(() => [...new Set(props.history.points.flatMap((p) => (p.grade ? [p.grade] : [])))].map(grade))
 const cutOff = computed(() => props.history.points.filter((p) => beyond(p.held)).length)
 
 function draw() {
@@ -117,7 +123,7 @@ function draw() {
             }
           }),
           lineStyle: { color: colour('muted'), width: 1.5 },
-          connectNulls: false,
+          connectNulls: apart.value,
           showAllSymbol: true,
           markLine: {
             silent: true,
@@ -154,6 +160,23 @@ watch(theme, () => requestAnimationFrame(draw))
       {{ history.axis }}, by {{ history.each
       }}<span v-if="cutOff" class="ml-2 font-normal text-muted">↑ ↓ beyond the scale, with its number</span>
     </figcaption>
+    <p class="flex flex-wrap gap-x-4 text-small text-muted" aria-hidden="true">
+      <span class="flex items-center gap-1.5"
+        ><svg width="22" height="8"><path d="M0 4H22" class="stroke-muted" stroke-width="1.5" /></svg>{{ name
+        }}{{ apart ? ', joined where nothing is judged between' : '' }}</span
+      >
+      <span v-if="history.cuts.length" class="flex items-center gap-1.5"
+        ><svg width="22" height="8"><path d="M0 4H22" class="stroke-tide" stroke-dasharray="4 3" /></svg
+        >{{ history.cuts.length === 1 ? 'the cut' : 'the cuts' }}</span
+      >
+      <span v-if="history.beside?.length" class="flex items-center gap-1.5"
+        ><svg width="22" height="8"><path d="M0 4H22" class="stroke-tide opacity-55" /></svg
+        >{{ countWords(history.beside.length, 'other') }}</span
+      >
+      <span v-for="g in marked" :key="g.name" class="flex items-center gap-1"
+        ><ShapeMark :shape="g.shape" :tone="g.tone" />{{ g.label }}</span
+      >
+    </p>
     <div ref="box" class="h-44 w-full max-w-[760px]" aria-hidden="true"></div>
     <table class="sr-only">
       <caption>

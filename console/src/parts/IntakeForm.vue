@@ -143,7 +143,7 @@ const size = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6)
           v-if="mode === 'replace'"
           v-model="period"
           class="field w-40"
-          placeholder="2026-10 or 2026-W41"
+          placeholder="such as 2026-10"
           aria-label="The period that is replaced"
           @input="forget"
         />
@@ -151,7 +151,7 @@ const size = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6)
           v-if="mode === 'correct'"
           v-model="column"
           class="field w-40"
-          placeholder="order_no"
+          placeholder="such as order_no"
           aria-label="The column that holds the key"
           @input="forget"
         />

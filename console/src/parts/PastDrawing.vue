@@ -3,11 +3,16 @@ import { computed } from 'vue'
 
 import type { Past } from '@/lib/evidence'
 import { numberWords, monthWords } from '@/lib/format'
+import { toneColour, useRulebook } from '@/lib/rulebook'
 import { roundAxis } from '@/lib/scale'
+import { shapePath } from '@/lib/shapes'
+import ShapeMark from './ShapeMark.vue'
 
 /** A subject's own past: values by period, the centre and limits they are held
  *  against, what a trend expects dashed, and the values that decided. */
-const props = defineProps<{ past: Past; unit: string; title: string }>()
+const props = defineProps<{ past: Past; unit: string; title: string; grade: string }>()
+const { grade: gradeOf } = useRulebook()
+const mark = computed(() => gradeOf(props.grade))
 const wide = 560
 const tall = 190
 const pad = { left: 12, right: 78, top: 12, bottom: 22 }
@@ -83,14 +88,11 @@ const described = computed(
       <path :d="path((i) => past.points[i].value)" class="fill-none stroke-ink" stroke-width="1.2" />
       <template v-for="(p, i) in past.points" :key="p.period + i">
         <template v-if="p.value !== undefined">
-          <rect
+          <path
             v-if="p.marked"
-            :x="x(i) - 4"
-            :y="y(p.value) - 4"
-            width="8"
-            height="8"
-            class="fill-red"
-            :transform="`rotate(45 ${x(i)} ${y(p.value)})`"
+            :d="shapePath(mark.shape)"
+            :transform="`translate(${x(i)} ${y(p.value)}) scale(0.8)`"
+            :fill="toneColour(mark.tone)"
           />
           <circle v-else :cx="x(i)" :cy="y(p.value)" r="2.4" class="fill-ink" />
         </template>
@@ -102,7 +104,8 @@ const described = computed(
       </text>
     </svg>
     <figcaption class="text-small text-muted">
-      <span class="text-red">◆</span> what decided · dashed: {{ past.since ? 'the level before' : 'limits'
+      <ShapeMark :shape="mark.shape" :tone="mark.tone" /> what decided · dashed:
+      {{ past.since ? 'the level before' : 'limits'
       }}<template v-if="past.points.some((p) => p.fitted !== undefined)">
         · dotted: {{ past.since ? 'the level of each period' : 'what was expected' }}</template
       >

@@ -26,12 +26,14 @@ const y = (v: number) => {
   const { low, high } = range.value
   return high === low ? tall / 2 : 4 + ((high - v) * (tall - 8)) / (high - low)
 }
+// Where no two that follow one another are held, such as of a window once a year, they are joined.
+const apart = computed(() => !props.of.held.some((v, i, all) => v !== null && i > 0 && all[i - 1] !== null))
 /** A line where two that follow one another are held. */
 const line = computed(() => {
   let path = ''
   props.of.held.forEach((v, i) => {
     if (v === null) return
-    path += `${path && props.of.held[i - 1] !== null ? 'L' : 'M'}${x(i).toFixed(1)} ${y(v).toFixed(1)}`
+    path += `${path && (apart.value || props.of.held[i - 1] !== null) ? 'L' : 'M'}${x(i).toFixed(1)} ${y(v).toFixed(1)}`
   })
   return path
 })

@@ -59,7 +59,7 @@ const fresh = computed(() => `${measures.value[0]?.name} above 0`)
           :model-value="of"
           :label="`Condition ${k + 1} of choice ${i + 1}`"
           :names="names"
-          :placeholder="hints.condition"
+          :placeholder="`such as ${hints.condition}`"
           @update:model-value="(v) => setChoice(i, { of: c.of.map((x, n) => (n === k ? v : x)) })"
         />
         <button

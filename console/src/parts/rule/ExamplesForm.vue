@@ -35,7 +35,7 @@ function parseInputs(text: string): Example {
         <input
           class="field w-full font-mono text-small"
           :aria-label="`Inputs of example ${i + 1}`"
-          :placeholder="hints.inputs"
+          :placeholder="`such as ${hints.inputs}`"
           :value="inputsText(ex)"
           @change="(e) => setExample(i, { ...parseInputs(valueOf(e)), is: ex.is })"
         />

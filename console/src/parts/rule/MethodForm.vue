@@ -90,7 +90,7 @@ function toggle(s: Setting, word: string) {
             class="field mt-0.5 block w-full font-mono text-small"
             :aria-label="settingTitle(s)"
             list="feeds-of-rules"
-            :placeholder="hints.lines"
+            :placeholder="`such as ${hints.lines}`"
             :value="text(s)"
             @change="(e) => put(s.key, valueOf(e))"
           />
@@ -99,7 +99,7 @@ function toggle(s: Setting, word: string) {
           v-else
           class="mt-0.5 block w-full"
           :label="settingTitle(s)"
-          :placeholder="s.example?.replaceAll(`'`, '')"
+          :placeholder="s.example ? `such as ${s.example.replaceAll(`'`, '')}` : undefined"
           :model-value="text(s)"
           @update:model-value="(v) => put(s.key, v)"
         />

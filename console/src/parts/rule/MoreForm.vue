@@ -48,7 +48,7 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
         <input
           id="persists"
           class="field w-24 font-mono text-small"
-          placeholder="2 of 3"
+          placeholder="such as 2 of 3"
           :value="d.persists"
           @change="(e) => set({ persists: valueOf(e) || undefined })"
         />
@@ -61,7 +61,7 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
         label="At stake"
         :names="names"
         :faults="at('stake')"
-        :placeholder="hints.stake"
+        :placeholder="`such as ${hints.stake}`"
         @update:model-value="(v) => set({ stake: v || undefined })"
       />
       <span class="text-small text-muted">Cases</span>

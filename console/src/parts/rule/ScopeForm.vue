@@ -96,7 +96,7 @@ const setBase = (i: number, part: Partial<(typeof base.value)[number]>) =>
         label="Only where"
         :names="attributes"
         :faults="at('where')"
-        :placeholder="hints.scope"
+        :placeholder="`such as ${hints.scope}`"
         @update:model-value="(v) => set({ where: v || undefined })"
       />
       <span class="pt-1.5 text-small text-muted">large enough</span>
