@@ -232,7 +232,7 @@ func TestTableFromTheCommandLine(t *testing.T) {
 	}
 	x, err := excelize.OpenFile(filepath.Join(dir, "t.xlsx"))
 	require.NoError(t, err)
-	cells, err := x.GetRows("Sheet1", excelize.Options{RawCellValue: true})
+	cells, err := x.GetRows("Figures", excelize.Options{RawCellValue: true})
 	require.NoError(t, err)
 	assert.Len(t, cells, len(rows))
 	type row struct {

@@ -37,7 +37,7 @@ func writeFile(path string, write func(io.Writer) error) (err error) {
 // tableSheet is a table of figures for other programs: decimals of four places,
 // percentages as fractions. Subtotals are for workbooks alone, which people read.
 func tableSheet(t client.Table, subtotals bool) sheet.Sheet {
-	out := sheet.Sheet{Columns: []sheet.Column{{Name: "key"}, {Name: "name"}}}
+	out := sheet.Sheet{Name: "Figures", Columns: []sheet.Column{{Name: "key"}, {Name: "name"}}}
 	for i, h := range heads(t, true) {
 		kind := sheet.Number
 		if t.Columns[i].Unit == "percent" {

@@ -31,6 +31,9 @@ var gridCommands = []command{
 				if err != nil {
 					return err
 				}
+				if e.file != "" && *top == 0 {
+					return e.report(ctx, c, &client.ExportReportParams{Report: "grid", Period: period, Rule: p.Rule, Kind: p.Kind, Desk: p.Desk, Text: p.Text})
+				}
 				limit := 500
 				p.Limit = &limit
 				var all client.ExceptionGrid

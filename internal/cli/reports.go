@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"io"
 	"math/big"
+	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -41,6 +43,9 @@ var reportCommands = []command{
 				if err != nil {
 					return err
 				}
+				if e.file != "" || e.format == "csv" {
+					return e.report(ctx, c, &client.ExportReportParams{Report: "findings", By: (*client.ExportReportParamsBy)(by), Rule: p.Rule, Desk: p.Desk, From: p.From, To: p.To})
+				}
 				var rows [][]string
 				for _, x := range all {
 					precision := ""
@@ -68,6 +73,9 @@ var reportCommands = []command{
 				all, err := read[[]client.WorkRow](e, r, err)
 				if err != nil {
 					return err
+				}
+				if e.file != "" || e.format == "csv" {
+					return e.report(ctx, c, &client.ExportReportParams{Report: "work", By: (*client.ExportReportParamsBy)(by)})
 				}
 				var rows [][]string
 				for _, x := range all {
@@ -152,6 +160,28 @@ func (e *env) sum(decimal string) string {
 		return ""
 	}
 	return rulebook.Format(r, rulebook.Money, 0)
+}
+
+// report has the service write a report, in the form of the file's ending or as CSV.
+func (e *env) report(ctx context.Context, c *client.Client, p *client.ExportReportParams) error {
+	p.Form = "csv"
+	if form := strings.TrimPrefix(filepath.Ext(e.file), "."); slices.Contains([]string{"json", "xlsx", "parquet"}, form) {
+		p.Form = client.ExportReportParamsForm(form)
+	}
+	r, err := c.ExportReport(ctx, p)
+	body, err := readText(e, r, err)
+	if err != nil {
+		return err
+	}
+	if e.file == "" {
+		_, err := io.WriteString(e.out, body)
+		return err
+	}
+	if err := writeFile(e.file, func(w io.Writer) error { _, err := io.WriteString(w, body); return err }); err != nil {
+		return fmt.Errorf("writing %s: %w", e.file, err)
+	}
+	e.say("Wrote the report to %s.\n", e.file)
+	return nil
 }
 
 // stakes says what is at stake by kind, which are not added: of one kind the amount alone.

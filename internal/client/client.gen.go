@@ -1308,6 +1308,7 @@ func (e CreateIntakeParamsInto) Valid() bool {
 // Defines values for ExportReportParamsReport.
 const (
 	Findings ExportReportParamsReport = "findings"
+	Grid     ExportReportParamsReport = "grid"
 	Work     ExportReportParamsReport = "work"
 )
 
@@ -1315,6 +1316,8 @@ const (
 func (e ExportReportParamsReport) Valid() bool {
 	switch e {
 	case Findings:
+		return true
+	case Grid:
 		return true
 	case Work:
 		return true
@@ -4121,9 +4124,19 @@ type GetRegisterParams struct {
 
 // ExportReportParams defines parameters for ExportReport.
 type ExportReportParams struct {
+	// Report What was found, what waits, or subjects by periods: who was flagged when
 	Report ExportReportParamsReport `form:"report" json:"report"`
-	Form   ExportReportParamsForm   `form:"form" json:"form"`
-	By     *ExportReportParamsBy    `form:"by,omitempty" json:"by,omitempty"`
+
+	// Period Of subjects by periods: the last one
+	Period *string `form:"period,omitempty" json:"period,omitempty"`
+
+	// Kind Of subjects by periods
+	Kind *string `form:"kind,omitempty" json:"kind,omitempty"`
+
+	// Text Of subjects by periods
+	Text *string                `form:"text,omitempty" json:"text,omitempty"`
+	Form ExportReportParamsForm `form:"form" json:"form"`
+	By   *ExportReportParamsBy  `form:"by,omitempty" json:"by,omitempty"`
 
 	// Rule Of what was found
 	Rule *string `form:"rule,omitempty" json:"rule,omitempty"`
@@ -5028,7 +5041,7 @@ type ClientInterface interface {
 	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
 	SolveDial(ctx context.Context, body SolveDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ExportReport A report as a file: what was found, or what waits
+	// ExportReport A report as a file: what was found, what waits, or who was flagged when
 	//
 	// Corresponds with GET /api/reports/file (the `ExportReport` operationId).
 	ExportReport(ctx context.Context, params *ExportReportParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -6734,7 +6747,7 @@ func (c *Client) SolveDial(ctx context.Context, body SolveDialJSONRequestBody, r
 	return c.Client.Do(req)
 }
 
-// ExportReport A report as a file: what was found, or what waits
+// ExportReport A report as a file: what was found, what waits, or who was flagged when
 //
 // Corresponds with GET /api/reports/file (the `ExportReport` operationId).
 func (c *Client) ExportReport(ctx context.Context, params *ExportReportParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -11551,6 +11564,42 @@ func NewExportReportRequest(server string, params *ExportReportParams) (*http.Re
 			}
 		}
 
+		if params.Period != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", *params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Kind != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "kind", *params.Kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Text != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "form", params.Form, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
@@ -14512,7 +14561,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
 	SolveDialWithResponse(ctx context.Context, body SolveDialJSONRequestBody, reqEditors ...RequestEditorFn) (*SolveDialResponse, error)
 
-	// ExportReportWithResponse A report as a file: what was found, or what waits
+	// ExportReportWithResponse A report as a file: what was found, what waits, or who was flagged when
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -21075,7 +21124,7 @@ func (c *ClientWithResponses) SolveDialWithResponse(ctx context.Context, body So
 	return ParseSolveDialResponse(rsp)
 }
 
-// ExportReportWithResponse A report as a file: what was found, or what waits
+// ExportReportWithResponse A report as a file: what was found, what waits, or who was flagged when
 //
 // Returns a wrapper object for the known response body format(s).
 //

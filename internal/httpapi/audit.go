@@ -213,7 +213,7 @@ func (s *server) ListAudit(ctx context.Context, r contract.ListAuditRequestObjec
 	return out, nil
 }
 
-var auditColumns = []sheet.Column{{Name: "id", Kind: sheet.Number}, {Name: "at"}, {Name: "person"}, {Name: "way"}, {Name: "address"}, {Name: "request"}, {Name: "operation"}, {Name: "about"}, {Name: "outcome"}}
+var auditColumns = []sheet.Column{{Name: "id", Kind: sheet.Whole}, {Name: "at"}, {Name: "person"}, {Name: "way"}, {Name: "address"}, {Name: "request"}, {Name: "operation"}, {Name: "about"}, {Name: "outcome"}}
 
 func (s *server) ExportAudit(ctx context.Context, r contract.ExportAuditRequestObject) (contract.ExportAuditResponseObject, error) {
 	ask, err := auditAsk(r.Params.Person, r.Params.Operation, r.Params.Before, exportedRows)

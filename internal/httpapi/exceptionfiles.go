@@ -24,8 +24,8 @@ import (
 )
 
 // exceptionColumns are those of a file; the command line writes the same.
-var exceptionColumns = []sheet.Column{{Name: "id", Kind: sheet.Number}, {Name: "period"}, {Name: "grade"}, {Name: "state"}, {Name: "rule"}, {Name: "kind"}, {Name: "key"}, {Name: "name"},
-	{Name: "value", Kind: sheet.Number}, {Name: "yardstick", Kind: sheet.Number}, {Name: "unit"}, {Name: "stake", Kind: sheet.Number}, {Name: "desk"}, {Name: "case", Kind: sheet.Number}, {Name: "case_state"}, {Name: "sentence"}, {Name: "event", Kind: sheet.Day}, {Name: "streak", Kind: sheet.Number}, {Name: "beyond", Kind: sheet.Number}}
+var exceptionColumns = []sheet.Column{{Name: "id", Kind: sheet.Whole}, {Name: "period"}, {Name: "grade"}, {Name: "state"}, {Name: "rule"}, {Name: "kind"}, {Name: "key"}, {Name: "name"},
+	{Name: "value", Kind: sheet.Number}, {Name: "yardstick", Kind: sheet.Number}, {Name: "unit"}, {Name: "stake", Title: "At stake", Kind: sheet.Money}, {Name: "desk"}, {Name: "case", Kind: sheet.Whole}, {Name: "case_state"}, {Name: "sentence"}, {Name: "event", Kind: sheet.Day}, {Name: "streak", Title: "In a row", Kind: sheet.Whole}, {Name: "beyond", Title: "Beyond its cut", Kind: sheet.Percent}}
 
 // ExportExceptions writes all that match, whatever the page.
 func (s *server) ExportExceptions(ctx context.Context, r contract.ExportExceptionsRequestObject) (contract.ExportExceptionsResponseObject, error) {
@@ -195,7 +195,7 @@ func writeJSONRows(out io.Writer, columns []sheet.Column, page func() ([][]strin
 				object[columns[i].Name] = nil
 				if text != "" {
 					object[columns[i].Name] = text
-					if columns[i].Kind == sheet.Number {
+					if columns[i].Kind.Figure() {
 						object[columns[i].Name] = json.Number(text)
 					}
 				}

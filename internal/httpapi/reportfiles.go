@@ -34,7 +34,14 @@ func (s *server) ExportReport(ctx context.Context, r contract.ExportReportReques
 	var of sheet.Sheet
 	var rows any
 	by := "rule"
-	if p.Report == "work" {
+	switch p.Report {
+	case "grid":
+		grid, err := s.wholeGrid(ctx, p)
+		if err != nil {
+			return nil, err
+		}
+		of, rows, by = gridSheet(grid), grid, "period"
+	case "work":
 		ask := contract.ListWorkParamsBy(or(p.By, "desk"))
 		if by = string(ask); !ask.Valid() {
 			return nil, fail(http.StatusBadRequest, "invalid-request", "Not understood: by: what waits is told by desk, person, rule, grade or period.")
@@ -45,7 +52,7 @@ func (s *server) ExportReport(ctx context.Context, r contract.ExportReportReques
 		}
 		list := all.(contract.ListWork200JSONResponse)
 		of, rows = workSheet(by, list), list
-	} else {
+	default:
 		ask := contract.ListFindingsParamsBy(or(p.By, "rule"))
 		by = string(ask)
 		all, err := s.ListFindings(ctx, contract.ListFindingsRequestObject{Params: contract.ListFindingsParams{By: &ask, Rule: p.Rule, Desk: p.Desk, From: p.From, To: p.To}})
@@ -66,9 +73,9 @@ func (s *server) ExportReport(ctx context.Context, r contract.ExportReportReques
 	return reportFile{fileKinds[string(p.Form)], name, body.Bytes()}, err
 }
 
-func numbers(names ...string) (out []sheet.Column) {
+func columnsOf(kind sheet.Kind, names ...string) (out []sheet.Column) {
 	for _, n := range names {
-		out = append(out, sheet.Column{Name: n, Kind: sheet.Number})
+		out = append(out, sheet.Column{Name: n, Kind: kind})
 	}
 	return out
 }
@@ -118,9 +125,10 @@ func stakeCells(kinds []string, of []contract.KindStake) []string {
 
 func findingSheet(by string, all []contract.FindingRow) sheet.Sheet {
 	kinds := stakeKinds(all, func(r contract.FindingRow) []contract.KindStake { return r.Stakes })
-	out := sheet.Sheet{Columns: append([]sheet.Column{{Name: by}, {Name: "title"}}, numbers("settled", "confirmed", "explained", "data_fault", "rule_fault", "cleared")...)}
+	out := sheet.Sheet{Name: "What was found", Columns: append([]sheet.Column{{Name: by}, {Name: "title"}}, columnsOf(sheet.Whole, "settled", "confirmed", "explained", "data_fault", "rule_fault", "cleared")...)}
 	out.Columns = append(out.Columns, sheet.Column{Name: "precision", Kind: sheet.Percent})
-	out.Columns = append(out.Columns, numbers(append(append([]string{"hours_to_look", "hours_to_settle"}, stakeColumns(kinds, "stake_confirmed")...), "recovered", "written_off")...)...)
+	out.Columns = append(out.Columns, columnsOf(sheet.Number, "hours_to_look", "hours_to_settle")...)
+	out.Columns = append(out.Columns, columnsOf(sheet.Money, append(stakeColumns(kinds, "stake_confirmed"), "recovered", "written_off")...)...)
 	for _, f := range all {
 		row := append([]string{f.Name, f.Title}, counts(f.Settled, f.Confirmed, f.Explained, f.DataFault, f.RuleFault, f.Cleared)...)
 		row = append(row, optionalFigure(f.Precision), optionalFigure(f.HoursToLook), optionalFigure(f.HoursToSettle))
@@ -132,13 +140,52 @@ func findingSheet(by string, all []contract.FindingRow) sheet.Sheet {
 
 func workSheet(by string, all []contract.WorkRow) sheet.Sheet {
 	kinds := stakeKinds(all, func(r contract.WorkRow) []contract.KindStake { return r.Stakes })
-	out := sheet.Sheet{Columns: append([]sheet.Column{{Name: by}, {Name: "title"}}, numbers("open", "taken", "parked", "late", "unseen", "cleared", "within_1_week", "within_2_weeks", "within_4_weeks", "older")...)}
-	out.Columns = append(append(out.Columns, sheet.Column{Name: "oldest", Kind: sheet.Day}), numbers(stakeColumns(kinds, "stake")...)...)
+	out := sheet.Sheet{Name: "What waits", Columns: append([]sheet.Column{{Name: by}, {Name: "title"}}, columnsOf(sheet.Whole, "open", "taken", "parked", "late", "unseen", "cleared", "within_1_week", "within_2_weeks", "within_4_weeks", "older")...)}
+	out.Columns = append(append(out.Columns, sheet.Column{Name: "oldest", Kind: sheet.Day}), columnsOf(sheet.Money, stakeColumns(kinds, "stake")...)...)
 	out.Columns = append(out.Columns, sheet.Column{Name: "note"})
 	for _, w := range all {
 		row := append([]string{w.Name, w.Title}, counts(append([]int{w.Open, w.Taken, w.Parked, w.Late, w.Unseen, w.Cleared}, w.Ages...)...)...)
 		row = append(append(row, w.Oldest.UTC().Format("2006-01-02")), stakeCells(kinds, w.Stakes)...)
 		out.Rows = append(out.Rows, append(row, or(w.Note, "")))
+	}
+	return out
+}
+
+// wholeGrid is the grid of all subjects that a report asks for.
+func (s *server) wholeGrid(ctx context.Context, p contract.ExportReportParams) (out contract.ExceptionGrid, err error) {
+	if or(p.Period, "") == "" {
+		return out, fail(http.StatusBadRequest, "invalid-request", "Not understood: period: who was flagged when is told up to a period.")
+	}
+	ask := contract.GetExceptionGridParams{Period: *p.Period, Rule: p.Rule, Kind: p.Kind, Desk: p.Desk, Text: p.Text, Limit: ptr(500)}
+	for {
+		got, err := s.GetExceptionGrid(ctx, contract.GetExceptionGridRequestObject{Params: ask})
+		if err != nil {
+			return out, err
+		}
+		page := contract.ExceptionGrid(got.(contract.GetExceptionGrid200JSONResponse))
+		page.Rows = append(out.Rows, page.Rows...)
+		if out = page; out.Next == nil {
+			return out, nil
+		}
+		ask.Cursor = out.Next
+	}
+}
+
+func gridSheet(g contract.ExceptionGrid) sheet.Sheet {
+	out := sheet.Sheet{Name: "Flags by period", Columns: []sheet.Column{{Name: "kind"}, {Name: "key"}, {Name: "name"}}}
+	for _, p := range g.Periods {
+		out.Columns = append(out.Columns, sheet.Column{Name: p.Period, Title: p.Label}, sheet.Column{Name: p.Period + " flags", Title: p.Label + ", flags", Kind: sheet.Whole})
+	}
+	for _, r := range g.Rows {
+		row := []string{r.Kind, r.Key, r.Name}
+		for i, c := range r.Cells {
+			flags := ""
+			if g.Periods[i].Swept { // nobody knows of one that was not
+				flags = strconv.Itoa(c.Flags)
+			}
+			row = append(row, c.Grade, flags)
+		}
+		out.Rows = append(out.Rows, row)
 	}
 	return out
 }

@@ -4,10 +4,13 @@ package sheet
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/csv"
 	"io"
 	"path"
 	"strings"
+
+	"oskel/core/words"
 )
 
 // Kind is what a column holds.
@@ -19,18 +22,33 @@ const (
 	Text Kind = iota
 	Number
 	Percent
-	Day // as 2026-10-31
+	Day   // as 2026-10-31
+	Whole // an integer
+	Money // a decimal that people read with two places
 )
+
+// Figure says whether it is a number.
+func (k Kind) Figure() bool { return k != Text && k != Day }
 
 // Column is one column.
 type Column struct {
 	Name  string
 	Kind  Kind
+	Title string            // what people read over it, in a workbook; its name with spaces unless stated
 	Tones map[string]string // the colours of some texts, as RRGGBB, in a workbook
 }
 
-// Sheet is rows of cells; "" is no value.
+// title is what people read over a column.
+func (c Column) title() string {
+	if c.Title != "" {
+		return c.Title
+	}
+	return words.UpperFirst(strings.ReplaceAll(c.Name, "_", " "))
+}
+
+// Sheet is rows of cells; "" is no value. Its name is that of the sheet in a workbook.
 type Sheet struct {
+	Name    string
 	Columns []Column
 	Rows    [][]string
 }
@@ -136,7 +154,7 @@ func (s *Stream) Read(p []byte) (int, error) {
 
 // XLSX writes a workbook of one sheet; see Workbook.
 func (s Sheet) XLSX(out io.Writer) error {
-	return Workbook(out, Tab{Name: "Sheet1", Columns: s.Columns, Page: once(s.Rows)})
+	return Workbook(out, Tab{Name: cmp.Or(s.Name, "Table"), Columns: s.Columns, Page: once(s.Rows)})
 }
 
 // once is all rows in one page.

@@ -58,7 +58,7 @@ func TestWorkbookCells(t *testing.T) {
 	require.NoError(t, err)
 	defer f.Close()
 	assert.Equal(t, []string{"List", "Legend"}, f.GetSheetList())
-	for cell, want := range map[string]string{"A2": "=1+1", "B2": "1234.5", "C2": "18.50%", "D2": "2026-10-31", "E2": "act", "B3": "-0.25", "C3": "", "D3": "2024-02-29", "A4": "", "B4": "", "C4": "0.00%", "D4": ""} {
+	for cell, want := range map[string]string{"A2": "=1+1", "B2": "1234.5", "C2": "18.5%", "D2": "2026-10-31", "E2": "act", "B3": "-0.25", "C3": "", "D3": "2024-02-29", "A4": "", "B4": "", "C4": "0.0%", "D4": ""} {
 		got, err := f.GetCellValue("List", cell)
 		require.NoError(t, err)
 		assert.Equal(t, want, got, cell)
@@ -99,7 +99,7 @@ func TestWorkbookOfNothing(t *testing.T) {
 	defer f.Close()
 	rows, err := f.GetRows("List")
 	require.NoError(t, err)
-	assert.Equal(t, [][]string{{"key", "value", "rate", "day", "grade"}}, rows)
+	assert.Equal(t, [][]string{{"Key", "Value", "Rate", "Day", "Grade"}}, rows)
 }
 
 // Parquet keeps decimals exactly and days as days; no value is null, never zero.
@@ -154,4 +154,42 @@ func TestPagesThatCannotBeHad(t *testing.T) {
 	assert.Equal(t, "key\nR1\n", string(text))
 	_, err = NewStream(columns, func() ([][]string, error) { return nil, lost })
 	assert.ErrorIs(t, err, lost, "at once, before anything is sent")
+}
+
+// Integers are integers, columns stand in their own order, and a workbook says what it is.
+func TestKindsAndOrder(t *testing.T) {
+	columns := []Column{{Name: "zulu"}, {Name: "count", Kind: Whole}, {Name: "stake_confirmed", Title: "Confirmed, at stake", Kind: Money}, {Name: "alpha", Kind: Percent}}
+	s := Sheet{Name: "What was found", Columns: columns, Rows: [][]string{{"z", "12", "23004.0436", "0.1234"}, {"", "", "", ""}}}
+	var out bytes.Buffer
+	require.NoError(t, s.Parquet(&out))
+	f, err := parquet.OpenFile(bytes.NewReader(out.Bytes()), int64(out.Len()))
+	require.NoError(t, err)
+	var names []string
+	for _, c := range f.Schema().Columns() {
+		names = append(names, c[0])
+	}
+	assert.Equal(t, []string{"zulu", "count", "stake_confirmed", "alpha"}, names)
+	rows := make([]parquet.Row, 2)
+	n, _ := parquet.NewReader(bytes.NewReader(out.Bytes())).ReadRows(rows)
+	require.Equal(t, 2, n)
+	assert.Equal(t, []any{"z", int64(12), int64(230040436), int64(1234)}, []any{rows[0][0].String(), rows[0][1].Int64(), rows[0][2].Int64(), rows[0][3].Int64()})
+	assert.True(t, rows[1][0].IsNull() && rows[1][1].IsNull() && rows[1][3].IsNull())
+
+	out.Reset()
+	require.NoError(t, s.XLSX(&out))
+	w, err := excelize.OpenReader(&out)
+	require.NoError(t, err)
+	defer w.Close()
+	assert.Equal(t, []string{"What was found"}, w.GetSheetList())
+	for cell, want := range map[string]string{"A1": "Zulu", "C1": "Confirmed, at stake", "B2": "12", "C2": "23,004.04", "D2": "12.3%", "B3": ""} {
+		got, err := w.GetCellValue("What was found", cell)
+		require.NoError(t, err)
+		assert.Equal(t, want, got, cell)
+	}
+	props, err := w.GetDocProps()
+	require.NoError(t, err)
+	assert.Equal(t, "Oskel", props.Creator)
+	wide, err := w.GetColWidth("What was found", "C")
+	require.NoError(t, err)
+	assert.Greater(t, wide, 20.0, "its title fits")
 }

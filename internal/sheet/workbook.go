@@ -13,7 +13,7 @@ type Tab struct {
 	Name    string
 	Columns []Column
 	Page    func() ([][]string, error)
-	Wide    []float64 // of the columns, in letters; nil leaves them as they are
+	Wide    []float64 // of the columns, in letters; those that are not stated go by their kind and title
 }
 
 // Workbook writes sheets as XLSX: numbers are numbers, days are days, texts are never
@@ -25,6 +25,12 @@ func Workbook(out io.Writer, tabs ...Tab) (err error) {
 			err = e
 		}
 	}()
+	if err := f.SetDocProps(&excelize.DocProperties{Creator: "Oskel", LastModifiedBy: "Oskel", Title: tabs[0].Name}); err != nil {
+		return err
+	}
+	if err := f.SetAppProps(&excelize.AppProperties{Application: "Oskel"}); err != nil {
+		return err
+	}
 	for i, t := range tabs {
 		if i == 0 {
 			err = f.SetSheetName("Sheet1", t.Name)
@@ -50,7 +56,11 @@ func (t Tab) write(f *excelize.File, table string) error {
 	if err != nil {
 		return err
 	}
-	for i, wide := range t.Wide {
+	for i, c := range t.Columns {
+		wide := c.wide()
+		if i < len(t.Wide) {
+			wide = t.Wide[i]
+		}
 		if err := w.SetColWidth(i+1, i+1, wide); err != nil {
 			return err
 		}
@@ -60,7 +70,7 @@ func (t Tab) write(f *excelize.File, table string) error {
 	}
 	head := make([]any, len(t.Columns))
 	for i, c := range t.Columns {
-		head[i] = c.Name
+		head[i] = c.title()
 	}
 	if err := w.SetRow("A1", head); err != nil {
 		return err
@@ -93,15 +103,27 @@ func (t Tab) write(f *excelize.File, table string) error {
 	return w.Flush()
 }
 
+// wide is how wide a column is in letters: its title fits, and what it mostly holds.
+func (c Column) wide() float64 {
+	holds := map[Kind]float64{Text: 16, Number: 12, Percent: 10, Day: 12, Whole: 8, Money: 14}[c.Kind]
+	switch c.Name {
+	case "sentence", "note":
+		holds = 70
+	case "name", "title":
+		holds = 28
+	}
+	return max(holds, float64(len([]rune(c.title()))+4)) // with room for the filter's button
+}
+
 // corner is the last cell, where the columns can be filtered: their names differ, and
 // there are rows.
 func (t Tab) corner(last int) (string, bool) {
 	seen := map[string]bool{"": true}
 	for _, c := range t.Columns {
-		if seen[c.Name] {
+		if seen[c.title()] {
 			return "", false
 		}
-		seen[c.Name] = true
+		seen[c.title()] = true
 	}
 	cell, err := excelize.CoordinatesToCellName(len(t.Columns), last)
 	return cell, err == nil && last > 1
@@ -115,7 +137,13 @@ func (t Tab) styles(f *excelize.File) ([]map[string]int, error) {
 		var usual *excelize.Style
 		switch c.Kind {
 		case Percent:
-			usual = &excelize.Style{NumFmt: 10}
+			format := "0.0%"
+			usual = &excelize.Style{CustomNumFmt: &format}
+		case Money:
+			format := "#,##0.00;-#,##0.00"
+			usual = &excelize.Style{CustomNumFmt: &format}
+		case Whole:
+			usual = &excelize.Style{NumFmt: 1}
 		case Day:
 			iso := "yyyy-mm-dd"
 			usual = &excelize.Style{CustomNumFmt: &iso}
@@ -151,7 +179,7 @@ func (c Column) cell(text string, styles map[string]int) any {
 		if day, err := time.Parse(time.DateOnly, text); err == nil {
 			return excelize.Cell{StyleID: style, Value: day}
 		}
-	case Number, Percent:
+	case Number, Percent, Whole, Money:
 		if number, err := strconv.ParseFloat(text, 64); err == nil {
 			return excelize.Cell{StyleID: style, Value: number}
 		}

@@ -542,7 +542,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A report as a file: what was found, or what waits */
+        /** A report as a file: what was found, what waits, or who was flagged when */
         get: operations["exportReport"];
         put?: never;
         post?: never;
@@ -4399,7 +4399,14 @@ export interface operations {
     exportReport: {
         parameters: {
             query: {
-                report: "findings" | "work";
+                /** @description What was found, what waits, or subjects by periods: who was flagged when */
+                report: "findings" | "work" | "grid";
+                /** @description Of subjects by periods: the last one */
+                period?: string;
+                /** @description Of subjects by periods */
+                kind?: string;
+                /** @description Of subjects by periods */
+                text?: string;
                 form: "csv" | "xlsx" | "json" | "parquet";
                 by?: "rule" | "desk" | "person" | "reason" | "period" | "revision" | "grade";
                 /** @description Of what was found */

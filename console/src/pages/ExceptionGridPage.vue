@@ -10,7 +10,9 @@ import { useRulebook } from '@/lib/rulebook'
 import { useChoices } from '@/lib/choices'
 import { useRules } from '@/lib/rules'
 import { useTyped } from '@/lib/typed'
+import { onPaper, reportFile } from '@/lib/report'
 import ExceptionTabs from '@/parts/ExceptionTabs.vue'
+import ExportMenu from '@/parts/ExportMenu.vue'
 import GradeMark from '@/parts/GradeMark.vue'
 import PeriodHeads from '@/parts/PeriodHeads.vue'
 import PickOne from '@/parts/PickOne.vue'
@@ -71,6 +73,7 @@ const words = (c: Schemas['ExceptionGridCell'], of: string) =>
       <PickOne v-model="rule" label="Rule" all="All rules" :options="choices.rules.value" />
       <PickOne v-model="kind" label="Kind" all="All kinds" :options="choices.kinds.value" />
       <PickOne v-model="desk" label="Desk" all="All desks" :options="choices.desks.value" />
+      <ExportMenu :href="reportFile('grid', filter)" @print="onPaper" />
     </div>
     <p class="flex flex-wrap items-center gap-x-5 px-4 pb-1 text-small text-muted">
       <span role="status">{{ countWords(first?.total ?? 0, 'subject') }} flagged in these periods</span>
@@ -79,7 +82,14 @@ const words = (c: Schemas['ExceptionGridCell'], of: string) =>
     </p>
     <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
     <StateNote v-else-if="!rows.length" :empty="`Nobody of the kind is flagged in the periods up to ${label}.`" />
-    <div v-else ref="across" class="relative mx-2 max-h-[max(18rem,calc(100vh-6rem))] overflow-auto">
+    <div
+      v-else
+      ref="across"
+      tabindex="0"
+      role="region"
+      aria-label="Subjects by periods"
+      class="relative mx-2 max-h-[max(18rem,calc(100vh-6rem))] overflow-auto"
+    >
       <table class="grid-table">
         <caption class="sr-only">
           Subjects by periods

@@ -54,7 +54,13 @@ const parts = computed(() => [
       />
     </div>
     <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-    <div v-else class="max-h-[max(18rem,calc(100vh-6rem))] overflow-auto px-2">
+    <div
+      v-else
+      tabindex="0"
+      role="region"
+      aria-label="Flagged by period"
+      class="max-h-[max(18rem,calc(100vh-6rem))] overflow-auto px-2"
+    >
       <table class="grid-table">
         <caption class="sr-only">
           How many are flagged in each of the last periods
