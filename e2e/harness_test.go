@@ -215,7 +215,7 @@ func demoService(t *testing.T) *service {
 		// What the demo's plan would sweep, the tests sweep themselves.
 		s := runAs(t, newDatabase(t, ""), func(o *app.Options) { o.FirstPeople, o.Idle = demo.AddPeople, true })
 		dir := filepath.Join(os.TempDir(), fmt.Sprintf("oskel-demo-%d", os.Getpid()))
-		require.NoError(t, demo.Write(dir))
+		require.NoError(t, demo.Write(dir, 1))
 		defer os.RemoveAll(dir)
 		require.NoError(t, cli.PrepareDemo(context.Background(), io.Discard, s.url, dir))
 		for _, name := range []string{"ines", "tor", "nell"} {

@@ -1,6 +1,7 @@
 package stats
 
 import (
+	"cmp"
 	"math"
 	"math/big"
 	"slices"
@@ -17,7 +18,8 @@ type Field[T any] interface {
 	Quo(a, b T) T // by what is not zero
 	Sqrt(a T) T   // of what is not negative
 	Cmp(a, b T) int
-	Middle(xs []T) T // the median: of an even count the mean of the middle two
+	Order(a, b T) int // about: of what lies too near to tell, either way
+	Middle(xs []T) T  // the median: of an even count the mean of the middle two
 }
 
 // Interval holds a number: it is at least Low and at most High.
@@ -106,6 +108,12 @@ func (f *Floats) Middle(xs []Interval) Interval {
 	}
 	return out((low+other)/2, (high+another)/2)
 }
+
+// Order implements Field.
+func (*Floats) Order(a, b Interval) int { return cmp.Compare(a.Mid(), b.Mid()) }
+
+// Order implements Field.
+func (w Wide) Order(a, b *big.Float) int { return a.Cmp(b) }
 
 // Wide are numbers of 512 binary digits. Two that agree in 380 of them are
 // equal: figures are made of decimals of four places, and differences of what
@@ -233,6 +241,9 @@ func (Rationals) Quo(a, b *big.Rat) *big.Rat { return new(big.Rat).Quo(a, b) }
 
 // Sqrt implements Field; it is not to be called.
 func (Rationals) Sqrt(*big.Rat) *big.Rat { panic("the root of a rational is none") }
+
+// Order implements Field.
+func (Rationals) Order(a, b *big.Rat) int { return a.Cmp(b) }
 
 // Cmp implements Field.
 func (Rationals) Cmp(a, b *big.Rat) int { return a.Cmp(b) }

@@ -157,18 +157,55 @@ func atLeast[T any, F Field[T]](f F, a T) T {
 // ones. from is the number of the first value after it, 0 where there are fewer
 // than six.
 func Split[T any, F Field[T]](f F, xs []T) (from int) {
+	order := make([]int, len(xs))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return f.Order(xs[a], xs[b]) })
 	var least T
+	signs, best := make([]int8, len(xs)), make([]int8, len(xs))
 	for k := 3; k <= len(xs)-3; k++ {
-		a, b := f.Middle(xs[:k]), f.Middle(xs[k:])
+		halfSigns(signs, order, k)
+		if from > 0 && slices.Equal(signs, best) { // equal, whatever the values are
+			continue
+		}
 		sum := f.Int(0)
 		for i, x := range xs {
-			sum = f.Add(sum, Distance(f, x, pick(i < k, a, b)))
+			switch signs[i] {
+			case 1:
+				sum = f.Add(sum, x)
+			case -1:
+				sum = f.Sub(sum, x)
+			}
 		}
 		if from == 0 || f.Cmp(sum, least) < 0 {
 			from, least = k, sum
+			signs, best = best, signs
 		}
 	}
 	return from
+}
+
+// halfSigns says how each value counts in the sum of absolute deviations from the medians of
+// the first k and of the others: the upper half of a side for it, the lower half against it,
+// the middle one not at all.
+func halfSigns(signs []int8, order []int, k int) {
+	left, right := 0, 0 // how many of each side were seen, the least first
+	for _, i := range order {
+		seen, n := &left, k
+		if i >= k {
+			seen, n = &right, len(order)-k
+		}
+		switch at := *seen; {
+		case at < n/2:
+			signs[i] = -1
+		case at >= n-n/2:
+			signs[i] = 1
+		default:
+			signs[i] = 0
+		}
+		*seen++
+	}
 }
 
 // SplitWhole is Split of whole numbers below 2^48, exactly: equal sums are common,

@@ -3,9 +3,11 @@ package stats
 import (
 	"math"
 	"math/big"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 )
 
@@ -278,4 +280,29 @@ func TestDrawnInByHand(t *testing.T) {
 	assert.InDelta(t, 0.5, plain(one[0]), 1e-15, "with one subject a is 0")
 	_, ok = DrawnIn(Wide{}, []Weighed[*big.Float]{subject(10, "0.1"), subject(10, "0.2")})
 	assert.False(t, ok, "nobody has two periods")
+}
+
+// The split of numbers is that of whole numbers, which is found by sums of its own: with many
+// equal values, and with sums that are equal whatever the values are.
+func TestSplitsAreThoseOfWholeNumbers(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 6))
+	doubts := 0
+	for range 3000 {
+		n := 6 + rng.IntN(20)
+		whole, wides, floats := make([]int64, n), make([]*big.Float, n), make([]Interval, n)
+		for i := range whole {
+			whole[i] = int64(rng.IntN(1 + rng.IntN(2000)))
+			wides[i] = Wide{}.Int(int(whole[i]))
+			floats[i] = Around(float64(whole[i])/3, 1e-13) // as ratios are: within a bound
+		}
+		want := SplitWhole(append([]int64{}, whole...))
+		require.Equal(t, want, Split(Wide{}, wides), whole)
+		f := &Floats{}
+		if from := Split(f, floats); f.Doubt {
+			doubts++
+		} else {
+			require.Equal(t, want, from, whole)
+		}
+	}
+	assert.Less(t, doubts, 1000, "most are told apart, also where sums are equal by what they are made of")
 }

@@ -34,20 +34,24 @@ var serviceCommands = []command{
 	{
 		name: "demo", short: "serve the made-up wholesaler Quillhaven, loaded and swept", local: true,
 		long:    "Writes the demo's files, loads them through the API, sweeps thirteen months and\nserves. A second start finds everything done. With -write it only writes the files.",
-		example: "oskel demo\noskel demo -write /tmp/quillhaven",
+		example: "oskel demo\noskel demo -times 10\noskel demo -write /tmp/quillhaven",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			o := serveFlags(f)
 			write := f.String("write", "", "only write the demo's files into this `directory`")
+			times := f.Int("times", 1, "so many times as many reps, customers and lines, 100 at most: to see what large looks like")
 			once := f.Bool("once", false, "load and sweep, then stop")
 			return func(ctx context.Context, args []string) error {
 				if len(args) > 0 {
 					return usagef("demo takes no arguments, found %q", args[0])
 				}
+				if *times < 1 || *times > 100 {
+					return usagef("-times is from 1 to 100, not %d", *times)
+				}
 				if *write != "" {
 					e.say("Writing the demo's files into %s\n", *write)
-					return demo.Write(*write)
+					return demo.Write(*write, *times)
 				}
-				return serveDemo(ctx, e, *o, *once)
+				return serveDemo(ctx, e, *o, *once, *times)
 			}
 		},
 	},
@@ -105,11 +109,14 @@ func serve(ctx context.Context, e *env, o app.Options) error {
 	return app.Run(ctx, o)
 }
 
-func serveDemo(ctx context.Context, e *env, o app.Options, once bool) error {
+func serveDemo(ctx context.Context, e *env, o app.Options, once bool, times int) error {
+	if times > 1 { // beside the demo as it is
+		o.Data += "-" + strconv.Itoa(times)
+	}
 	files := filepath.Join(o.Data, "files")
 	if !demo.Written(files) {
 		e.say("Writing the demo's files into %s\n", files)
-		if err := demo.Write(files); err != nil {
+		if err := demo.Write(files, times); err != nil {
 			return fmt.Errorf("writing the demo's files: %w", err)
 		}
 	}

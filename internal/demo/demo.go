@@ -74,6 +74,9 @@ type saleLine struct {
 	net, cost, disc amount.Amount
 }
 
+// How many there are of a world.
+const reps, customers = 45, 900
+
 type world struct {
 	rng       *rand.Rand
 	reps      []*rep
@@ -81,16 +84,27 @@ type world struct {
 	products  []*product
 	sales     []saleLine
 	orders    int
+	more      []*world // as many reps and customers again, of whom there are no stories
 }
 
-// Write makes the files in a directory: the rulebook, registers, feeds,
-// targets and the list of stories.
-func Write(dir string) error {
+// Write makes the files in a directory: the rulebook, registers, feeds, targets and the list
+// of stories. Times has so many times as many reps, customers and lines.
+func Write(dir string, times int) error {
 	w := &world{rng: rand.New(rand.NewPCG(2026, 10))}
-	w.people()
+	people, firms := &namer{w.rng, map[string]bool{}}, &namer{w.rng, map[string]bool{}}
+	w.people(people, 0)
+	w.rep(leftRep).to = "2026-06-30"
+	w.rep(newRep).from = "2026-10-01"
 	w.makeProducts()
-	w.makeCustomers()
-	w.sell()
+	w.makeCustomers(firms, 0)
+	w.plant(w.sell())
+	for n := 1; n < times; n++ {
+		m := &world{rng: rand.New(rand.NewPCG(2026, uint64(10+n))), products: w.products, orders: n * 1_000_000}
+		m.people(&namer{m.rng, people.used}, n)
+		m.makeCustomers(&namer{m.rng, firms.used}, n)
+		m.sell()
+		w.more = append(w.more, m)
+	}
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
 	}
@@ -131,19 +145,17 @@ func writeCSV(path string, write func(put func(...string))) (err error) {
 	return buffer.Flush()
 }
 
-func (w *world) people() {
-	names := &namer{w.rng, map[string]bool{}}
+// people are those of a world, the nth.
+func (w *world) people(names *namer, n int) {
 	managers := make([]string, len(Territories))
 	for i := range managers {
 		managers[i] = names.person()
 	}
-	for i := range 45 {
+	for i := range reps {
 		t := i % len(Territories)
-		w.reps = append(w.reps, &rep{key: fmt.Sprintf("R-%02d", i+1), name: names.person(), territory: Territories[t], manager: managers[t],
+		w.reps = append(w.reps, &rep{key: fmt.Sprintf("R-%02d", n*reps+i+1), name: names.person(), territory: Territories[t], manager: managers[t],
 			discount: 0.05 + 0.006*w.rng.NormFloat64(), book: map[calendar.Month]amount.Amount{}})
 	}
-	w.rep(leftRep).to = "2026-06-30"
-	w.rep(newRep).from = "2026-10-01"
 }
 
 func (w *world) rep(key string) *rep {
@@ -169,14 +181,13 @@ func (w *world) makeProducts() {
 	}
 }
 
-func (w *world) makeCustomers() {
-	names := &namer{w.rng, map[string]bool{}}
-	for i := range 900 {
+func (w *world) makeCustomers(names *namer, n int) {
+	for i := range customers {
 		category := customerCategories[[]int{0, 0, 0, 0, 1, 1, 1, 2, 2, 2}[w.rng.IntN(10)]]
 		if i%12 == 4 {
 			category = customerCategories[3]
 		}
-		c := &customer{key: fmt.Sprintf("C-%04d", i+1), category: category, size: math.Exp(0.35 * w.rng.NormFloat64())}
+		c := &customer{key: fmt.Sprintf("C-%04d", n*customers+i+1), category: category, size: math.Exp(0.35 * w.rng.NormFloat64())}
 		switch c.key {
 		case quietCustomer:
 			c.category = "Boatyard"
@@ -214,7 +225,8 @@ func day(s string) calendar.Day {
 	return d
 }
 
-func (w *world) sell() {
+// sell has everybody buy, and says how a product is chosen.
+func (w *world) sell() func() *product {
 	total := 0.0
 	var upTo []float64
 	for _, p := range w.products {
@@ -244,7 +256,7 @@ func (w *world) sell() {
 			at += calendar.Day(math.Max(2, math.Round(float64(gap)/(0.35+0.65*seasonOf(at)))))
 		}
 	}
-	w.plant(choose)
+	return choose
 }
 
 // working is the day, or the Friday before it.
@@ -321,15 +333,22 @@ func (w *world) plant(choose func() *product) {
 
 func (w *world) writeReps(put func(...string)) {
 	put("rep", "name", "territory", "manager", "active_from", "active_to")
-	for _, r := range w.reps {
-		put(r.key, r.name, r.territory, r.manager, r.from, r.to)
+	for _, w := range w.all() {
+		for _, r := range w.reps {
+			put(r.key, r.name, r.territory, r.manager, r.from, r.to)
+		}
 	}
 }
 
+// all is the world, and as many again as there are more.
+func (w *world) all() []*world { return append([]*world{w}, w.more...) }
+
 func (w *world) writeCustomers(put func(...string)) {
 	put("customer", "name", "territory", "category")
-	for _, c := range w.customers {
-		put(c.key, c.name, c.territory, c.category)
+	for _, w := range w.all() {
+		for _, c := range w.customers {
+			put(c.key, c.name, c.territory, c.category)
+		}
 	}
 }
 
@@ -344,6 +363,12 @@ func (w *world) writeProducts(put func(...string)) {
 // buy in the year, spread over the months by season and rounded to fifty.
 func (w *world) writeTargets(put func(...string)) {
 	put("rep", "month", "revenue")
+	for _, w := range w.all() {
+		w.targets(put)
+	}
+}
+
+func (w *world) targets(put func(...string)) {
 	usual := map[*rep]float64{}
 	for _, r := range w.reps {
 		for m := firstMonth; m < lastMonth-1; m++ {
@@ -371,6 +396,12 @@ func (w *world) writeTargets(put func(...string)) {
 func (w *world) writeSales(put func(...string)) {
 	put("day", "order_no", "rep", "customer", "product", "quantity", "net", "cost", "discount", "channel")
 	defer w.lateSales(put)
+	for _, w := range w.all() {
+		w.saleLines(put)
+	}
+}
+
+func (w *world) saleLines(put func(...string)) {
 	for _, l := range w.sales {
 		put(l.day.String(), l.order, l.rep.key, l.customer.key, l.product.key, strconv.Itoa(l.quantity), l.net.String(), l.cost.String(), l.disc.String(), pickOne(w.rng, []string{"visit", "visit", "phone", "online"}))
 	}
@@ -379,6 +410,12 @@ func (w *world) writeSales(put func(...string)) {
 func (w *world) writeReturns(put func(...string)) {
 	put("day", "rep", "customer", "product", "quantity", "net", "reason")
 	defer w.lateReturns(put)
+	for _, w := range w.all() {
+		w.returnLines(put)
+	}
+}
+
+func (w *world) returnLines(put func(...string)) {
 	for _, l := range w.sales {
 		share, back := 0.05, l.day+3+calendar.Day(w.rng.IntN(21))
 		if l.product.key == returnProduct && l.day.Month() == lastMonth {
@@ -429,6 +466,12 @@ func (w *world) customer(key string) *customer {
 func (w *world) writeVisits(put func(...string)) {
 	defer w.lateVisits(put)
 	put("day", "rep", "customer", "minutes")
+	for _, w := range w.all() {
+		w.visitLines(put)
+	}
+}
+
+func (w *world) visitLines(put func(...string)) {
 	for i, l := range w.sales {
 		if i%10 == 0 {
 			put(l.day.String(), l.rep.key, l.customer.key, strconv.Itoa(15+5*w.rng.IntN(18)))
