@@ -60,7 +60,8 @@ func soakFor(d time.Duration) {
 	}
 	fmt.Printf("The demo, worked on in all ways for %s\n\n", d)
 	fmt.Println("| minute | calls | heap MB | of it in use MB | resident MB | goroutines | descriptors | connections | database MB |\n| ---: | ---: | ---: | ---: | ---: | ---: | ---: | ---: | ---: |")
-	end, next := time.Now().Add(d), time.Now()
+	next := time.Now()
+	end := next.Add(d)
 	for minute := 0; ; minute++ {
 		s.sample(minute)
 		if next = next.Add(time.Minute); next.After(end) {
