@@ -65,7 +65,7 @@ bench: prepare
 # Everything that can be killed, killed at every work, FAULTS times each; then the doctor.
 FAULTS ?= 30
 faults: prepare-test build
-	$(GO) test ./e2e -count=1 -v -timeout 4h -run 'TestFaults|TestAFullDisk|TestTwoServicesAtAllWorks' -faults $(FAULTS)
+	$(GO) test ./e2e -count=1 -v -timeout 4h -run 'TestFaults$$|TestAFullDisk|TestTwoServicesAtAllWorks|TestKilledInAPlannedSweep' -faults $(FAULTS)
 
 # Two hundred people on one desk for a minute, and 64 on a list of 100,000 exceptions,
 # beside a bare handler.
