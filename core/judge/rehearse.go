@@ -262,7 +262,7 @@ const solveSteps = 24
 // SolveDial finds the value of a dial, in whole steps between low and high, for
 // which the given rules flag as nearly as possible so many a month, on average
 // over the last n months up to m. It tries evenly spread values first and then
-// halves the stretch around the best one; the least value of equally good ones
+// halves the stretch in which the count crosses what is wanted; the least value of equally good ones
 // is taken. The first result is the answer, the others are what was tried, by
 // value.
 func SolveDial(e *measure.Engine, dial string, rules []string, p calendar.Period, n int, wanted float64, low, high, step amount.Amount) (Tried, []Tried) {
@@ -311,25 +311,22 @@ func SolveDial(e *measure.Engine, dial string, rules []string, p calendar.Period
 		}
 		return out
 	}
-	// Around the best, where the count crosses what is wanted.
+	// Where the count crosses what is wanted, from the crossing whose ends come nearest to it.
 	for range 40 {
-		b := best()
-		if b.Average == wanted {
+		if best().Average == wanted {
 			break
 		}
 		values := sortedValues(known)
-		i := slices.Index(values, b.Value)
-		next := amount.Amount(-1)
-		for _, j := range []int{i - 1, i + 1} {
-			if j < 0 || j >= len(values) || (known[values[j]]-wanted)*(b.Average-wanted) > 0 {
-				continue
-			}
-			if mid := snap((values[j] + b.Value) / 2); mid != values[j] && mid != b.Value {
-				next = mid
-				break
+		next, least := amount.Amount(-1), math.Inf(1)
+		for i, a := range values[:len(values)-1] {
+			b := values[i+1]
+			off, other := known[a]-wanted, known[b]-wanted
+			mid := snap(a + (b-a)/2)
+			if near := min(math.Abs(off), math.Abs(other)); off*other < 0 && mid > a && mid < b && near < least {
+				next, least = mid, near
 			}
 		}
-		if _, tried := known[next]; next < 0 || tried {
+		if next < 0 {
 			break
 		}
 		at(next)

@@ -327,3 +327,13 @@ func TestCommonKeysAreOfOneSort(t *testing.T) {
 		assert.Equal(t, "item is a kind in the lines of sales, and words in those of returns: they have nothing to be compared by", all[0].Text)
 	}
 }
+
+// Lines that decided are told in order of their days, whichever window they lie in.
+func TestLinesInOrderOfTheirDays(t *testing.T) {
+	e := world(t, read(t, "window: {followed: sales, by: returns, within: 30 days, grade: act}"), 1, lines("s 10-05 0 100; r 10-15 0 50; r 10-20 0 5")...)
+	var days []string
+	for _, l := range judge.EvidenceFor(e, found(e, october), 0).Events.Lines {
+		days = append(days, l.Day[5:]+" "+l.Role)
+	}
+	assert.Equal(t, []string{"10-05 event", "10-15 answer"}, days)
+}
