@@ -118,7 +118,7 @@ func eventsWords(b *rulebook.Book, r *rulebook.Rule) string {
 	if b.Whole(r, "at_least") == 1 {
 		return "one"
 	}
-	return b.SettingWords(r, "at_least")
+	return "at least " + b.SettingWords(r, "at_least")
 }
 
 func areWords(b *rulebook.Book, r *rulebook.Rule) string {

@@ -99,4 +99,6 @@ func TestABaselineOfYearsAgo(t *testing.T) {
 	assert.Equal(t, "act", judged("2023-01-02", "2023-01-31"))
 	assert.Equal(t, "not judged (too much time has passed since the baseline)", judged("1990-01-02", "1990-01-31"))
 	assert.Equal(t, "not judged (the baseline is not over)", judged("2026-10-20", "2026-11-03"))
+	assert.NotContains(t, judged("2026-10-20", "2026-10-30"), "baseline", "over the day before")
+	assert.Equal(t, "not judged (the baseline is not over)", judged("2026-10-20", "2026-10-31"), "that day is one of it")
 }

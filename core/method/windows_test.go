@@ -314,6 +314,7 @@ func TestEvidenceOfWhatIsDuring(t *testing.T) {
 	for rule, want := range map[string]string{"as: change, before: 10 days, below: 25%": "Change a day", "above: 1%": "Share of the month"} {
 		e := world(t, read(t, "window: {during: fair, of: net, "+rule+", grade: act}"), 1, lines("s 09-29 0 999; s 10-01 0 70; s 10-07 0 36")...)
 		assert.Equal(t, want, judge.EvidenceFor(e, found(e, october), 0).Figures[0].Label)
+		assert.Len(t, found(e, october).LineUp(0).Cuts, 1, "the one that is stated is drawn")
 	}
 }
 
