@@ -81,7 +81,7 @@ func PrepareDemo(ctx context.Context, say io.Writer, url, dir string) error {
 		}
 		if !s.Unchanged {
 			fresh = true
-			if spring {
+			if spring && book.Revision == 0 { // an older demo has no such reasons
 				if err := settleSpring(ctx, e); err != nil {
 					return err
 				}
