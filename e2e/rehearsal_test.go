@@ -413,3 +413,24 @@ func TestADraftOfAnotherShape(t *testing.T) {
 	s.load("feed", "sales", salesHead+"2026-10-13,P2,R3,40,1\n")
 	refused(t, 422, "file-refused")(s.send("feed", "sales", "day,order_no,rep,net,cost,chanel\n2026-10-14,P3,R3,40,1,phone\n"))
 }
+
+// What a rule only lists loads no desk, in a draft and as published.
+func TestListedRulesLoadNoDesk(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	loads := func(text string) (before, after, flagged int) {
+		r := want[client.BookRehearsal](t, 200)(s.as("ana").RehearseBook(ctx, client.BookRehearsalRequest{Text: &text, Period: "2026-10"}))
+		for _, d := range r.Desks {
+			before += d.Before
+			after += d.After
+		}
+		return before, after, r.After
+	}
+	listed := strings.Replace(smallBook, "  - name: behind\n", "  - name: behind\n    cases: none\n", 1)
+	before, after, flagged := loads(listed)
+	behind := 2 // R2 and R3
+	assert.Equal(t, []int{flagged, flagged - behind}, []int{before, after}, "as many are flagged, and fewer go to desks")
+	s.publish(listed, 1)
+	before, after, _ = loads(smallBook)
+	assert.Equal(t, []int{flagged - behind, flagged}, []int{before, after})
+}

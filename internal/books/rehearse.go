@@ -148,9 +148,12 @@ func (r *Rehearser) Rehearse(ctx context.Context, ask Question, then func(*Answe
 	})
 }
 
-// desks counts the flagged by the desk they would go to.
+// desks counts the flagged by the desk they would go to; what a rule only lists goes to none.
 func desks(e *measure.Engine, r *judge.Result, to map[string]int) (flagged int) {
 	codes, kind := r.Flagged(), r.Level.String()
+	if r.Rule.Listed {
+		return len(codes)
+	}
 	for _, code := range codes {
 		to[routing.Desk(e.Book, routing.Item{Kind: kind, Rule: r.Rule.Name, Family: r.Rule.Family(), Grade: r.Verdict(code).Grade, Attributes: r.Attributes(e, code)})]++
 	}
