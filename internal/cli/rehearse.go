@@ -109,7 +109,7 @@ func (p *rehearsal) book(ctx context.Context, e *env) error {
 	for _, a := range all.Advice {
 		e.say("Warning: %s.\n", a)
 	}
-	e.say("%d would be flagged, %d are by the published rulebook. Nothing was changed.\n", all.After, all.Before)
+	e.say("%d subjects would be flagged, rule by rule; %d are by the published rulebook. Nothing was changed.\n", all.After, all.Before)
 	return nil
 }
 

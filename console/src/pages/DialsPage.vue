@@ -111,8 +111,8 @@ const most = computed(() => Math.max(1, ...(solution.data.value?.tried ?? []).ma
         <p v-if="effect.error.value" role="alert" class="text-red">{{ effect.error.value.message }}</p>
         <div v-else-if="effect.data.value" role="status">
           <p>
-            At {{ value }}, <b class="figures">{{ effect.data.value.after }}</b>
-            {{ turned ? 'would be' : 'are' }} flagged in {{ label
+            At {{ value }}, <b class="figures">{{ effect.data.value.after }}</b> subjects
+            {{ turned ? 'would be' : 'are' }} flagged, rule by rule, in {{ label
             }}<template v-if="turned"
               >; at {{ dial.value }} it is <b class="figures">{{ effect.data.value.before }}</b></template
             >.

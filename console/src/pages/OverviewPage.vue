@@ -35,6 +35,9 @@ const cleared = computed(() => (data.value?.grades ?? []).reduce((n, g) => n + g
 const kinds = computed(() => (data.value?.kinds ?? []).filter((k) => flagged(k) || k.cleared))
 const to = (query: Record<string, string>) => ({ path: '/exceptions', query: { period: period.value, ...query } })
 const crowded = computed(() => (data.value?.sweep?.tallies ?? []).filter((t) => t.crowded))
+// A flag is of an event, of which a subject may have several: both are counted, and said.
+const subjects = (rule: string) =>
+  (data.value?.sweep?.tallies ?? []).filter((t) => t.rule === rule).reduce((n, t) => n + t.flagged, 0)
 const ruleTitle = (name: string) => data.value?.rules.find((r) => r.name === name)?.title ?? name
 const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
 </script>
@@ -146,7 +149,8 @@ const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
               <thead>
                 <tr>
                   <th scope="col">Rule</th>
-                  <th scope="col" class="!text-right">Flagged</th>
+                  <th scope="col" class="!text-right">Flags</th>
+                  <th scope="col" class="!text-right">Subjects</th>
                   <th scope="col" class="!text-right">of judged</th>
                   <th scope="col" class="!text-right">Raised</th>
                 </tr>
@@ -158,6 +162,7 @@ const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
                     <template v-else>{{ r.title }}</template>
                   </td>
                   <td class="text-right font-semibold">{{ dash(flagged(r)) }}</td>
+                  <td class="text-right">{{ dash(subjects(r.name)) }}</td>
                   <td class="text-right text-muted">{{ dash(r.judged) }}</td>
                   <td class="text-right">{{ dash(r.raised) }}</td>
                 </tr>

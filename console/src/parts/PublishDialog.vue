@@ -75,7 +75,7 @@ const changes = computed(
           }}</pre>
         </details>
         <p v-if="effect.data.value" class="mt-3">
-          <b class="figures">{{ effect.data.value.after }}</b> would be flagged;
+          <b class="figures">{{ effect.data.value.after }}</b> subjects would be flagged, rule by rule;
           <b class="figures">{{ effect.data.value.before }}</b> are now.
           <span v-for="r in changes" :key="r.rule + r.level" class="block text-small text-muted">
             {{ r.title }}: {{ r.turned.flagged }} newly, {{ r.turned.no_longer }} no longer,
