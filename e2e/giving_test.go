@@ -193,3 +193,42 @@ func TestNobodyReviewsWhomTheyReportTo(t *testing.T) {
 	p := refused(t, 422, "rulebook-refused")(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: lone, Note: "n", BasedOn: at(1)}))
 	assert.Contains(t, (*p.Faults)[0].Text, "takes both")
 }
+
+// A case of a customer goes to its rep's manager, by the registers as they were at the
+// period's end; the check knows the way.
+func TestACaseGoesToTheRepsManager(t *testing.T) {
+	t.Parallel()
+	s := newService(t)
+	t.Cleanup(s.stop)
+	s.home = t.TempDir()
+	book := `oskel: 1
+title: Following
+calendar: {time_zone: UTC}
+kinds:
+  rep: {attributes: {manager: person}}
+  customer: {attributes: {rep: text}}
+feeds: {sales: {date: day, subjects: {customer: customer}, numbers: {net: money}}}
+grades: [{name: act, tone: red}]
+measures: {revenue: {sum: sales.net, unit: money}}
+rules: [{name: low, judges: customer, threshold: {of: revenue, bands: [{grade: act, below: 100}, {clear: rest}]}}]
+desks: [{name: south}]
+routes: [{otherwise: south, for: customer.rep.manager}]
+`
+	report := want[client.CheckReport](t, 200)(s.as("ana").CheckRulebook(ctx, client.RulebookText{Text: strings.Replace(book, "customer.rep.manager", "customer.rep.boss", 1)}))
+	require.Len(t, report.Problems, 1)
+	assert.Equal(t, `"customer.rep.boss" is no attribute of type person; did you mean customer.rep.manager?`, report.Problems[0].Text)
+	s.publish(book, 0)
+	want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, "rob", client.PersonChange{Title: "Rob", Role: people.Reviewer, Desks: []string{"south"}}))
+	s.load("register", "rep", "rep,manager\nR1,rob\nR2,\n")
+	s.load("register", "customer", "customer,rep\nC1,R1\nC2,R2\nC3,R9\nC4,\n")
+	s.load("feed", "sales", "day,customer,net\n2026-10-05,C1,5\n2026-10-05,C2,5\n2026-10-05,C3,5\n2026-10-05,C4,5\n")
+	s.sweep("2026-10")
+	held := map[string]string{}
+	for _, c := range want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Items {
+		held[c.Key] = ""
+		if c.TakenBy != nil {
+			held[c.Key] = *c.TakenBy
+		}
+	}
+	assert.Equal(t, map[string]string{"C1": "rob", "C2": "", "C3": "", "C4": ""}, held)
+}

@@ -9,7 +9,8 @@ import (
 
 // Lookup answers for the attributes of a code of a slot, as of its last day:
 // of a subject all it has, of a group its own value and what that lies within,
-// of a pair those of both sides.
+// of a pair those of both sides. An attribute that is named as a kind holds keys of that one, whose
+// attributes follow: customer.rep.manager.
 func (e *Engine) Lookup(s Slot, code uint32) lang.Lookup {
 	return func(name string) lang.Value {
 		kind, attribute, _ := strings.Cut(name, ".")
@@ -19,6 +20,15 @@ func (e *Engine) Lookup(s Slot, code uint32) lang.Lookup {
 				return e.Lookup(second, b)(name)
 			}
 			return e.Lookup(first, a)(name)
+		}
+		if own, further, on := strings.Cut(attribute, "."); on { // of another kind, which it names by its key
+			next := e.Snapshot.Registers[own]
+			if key := e.Lookup(s, code)(kind + "." + own); next != nil && key.Text != "" {
+				if at, known := next.Code(key.Text); known {
+					return next.Value(further, at, s.Last)
+				}
+			}
+			return lang.Value{}
 		}
 		r := e.Snapshot.Registers[s.Kind]
 		switch {

@@ -81,15 +81,30 @@ func (s DeskStep) accounts() (names []string) {
 	return names
 }
 
-func (b *Book) isPersonAttribute(name string) bool {
-	for _, k := range b.Kinds {
-		for _, a := range k.Attributes {
-			if a.Person && k.Name+"."+a.Name == name {
-				return true
+// personAttributes lists the attributes that hold accounts: those of each kind, and of kinds
+// that an attribute names by their keys, such as customer.rep.manager.
+func (b *Book) personAttributes() (out []string) {
+	for i := range b.Kinds {
+		for _, a := range b.Kinds[i].Attributes {
+			path := b.Kinds[i].Name + "." + a.Name
+			if a.Person {
+				out = append(out, path)
+				continue
+			}
+			if next := b.Kind(a.Name); next != nil {
+				for _, further := range next.Attributes {
+					if further.Person {
+						out = append(out, path+"."+further.Name)
+					}
+				}
 			}
 		}
 	}
-	return false
+	return out
+}
+
+func (b *Book) isPersonAttribute(name string) bool {
+	return slices.Contains(b.personAttributes(), name)
 }
 
 // AdvisePeople warns of accounts that routes name and there are not, and of desks that no

@@ -1,29 +1,20 @@
 package rulebook
 
-import "strings"
+import (
+	"slices"
+	"strings"
+)
 
 // findingsNamed are the findings that reasons may go with, as package casework has them.
 var findingsNamed = []string{"confirmed", "explained", "data fault", "rule fault"}
 
-// readFor reads who gets what a route sends: an account, or an attribute of persons.
+// readFor reads who gets what a route sends: an account, or an attribute of persons, also of
+// another kind that an attribute names: customer.rep.manager.
 func (r *reader) readFor(v value, book *Book) string {
 	name := v.scalar()
-	kind, attribute, dotted := strings.Cut(name, ".")
-	if v.absent() || !dotted {
-		return name
+	if known := book.personAttributes(); !v.absent() && strings.Contains(name, ".") && !slices.Contains(known, name) {
+		v.complain("%q is no attribute of type person%s", name, suggest(name, known))
 	}
-	var known []string
-	for i := range book.Kinds {
-		for _, a := range book.Kinds[i].Attributes {
-			if a.Person {
-				known = append(known, book.Kinds[i].Name+"."+a.Name)
-			}
-			if a.Person && book.Kinds[i].Name == kind && a.Name == attribute {
-				return name
-			}
-		}
-	}
-	v.complain("%q is no attribute of type person%s", name, suggest(name, known))
 	return name
 }
 

@@ -240,13 +240,19 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
         {{ before.words }} <button class="button" @click="putBack">Undo</button>
       </p>
 
-      <ul v-if="otherFaults.length && as !== 'file'" class="mt-2 rounded border border-red p-2 text-small" role="alert">
-        <li v-for="(f, i) in otherFaults" :key="i">
-          <button class="text-left text-red hover:underline" @click="goTo(f.line)">
-            Line {{ f.line }}: {{ f.where }}: {{ f.text }}
-          </button>
-        </li>
-      </ul>
+      <div
+        v-if="otherFaults.length && as !== 'file'"
+        class="mt-2 rounded border border-red p-2 text-small"
+        role="alert"
+      >
+        <ul>
+          <li v-for="(f, i) in otherFaults" :key="i">
+            <button class="text-left text-red hover:underline" @click="goTo(f.line)">
+              Line {{ f.line }}: {{ f.where }}: {{ f.text }}
+            </button>
+          </li>
+        </ul>
+      </div>
 
       <div v-if="as !== 'file'" class="mt-3 grid gap-6 lg:grid-cols-[13rem_minmax(0,1fr)_minmax(0,24rem)]">
         <nav aria-label="Rules of the draft">

@@ -66,18 +66,20 @@ const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
           :to="to({ grade: g.name })"
           class="card min-w-44 px-4 py-2.5 text-ink no-underline hover:border-tide"
         >
-          <GradeMark :grade="g.name" />
-          <span class="figures mt-0.5 block text-figure font-semibold">{{ flagged(g).toLocaleString('en-GB') }}</span>
+          <GradeMark :grade="g.name" /><span class="sr-only">: </span>
+          <span class="figures mt-0.5 block text-figure font-semibold">{{
+            flagged(g).toLocaleString('en-GB')
+          }}</span><span class="sr-only">, </span>
           <span class="text-small text-muted">{{ g.raised }} raised, {{ g.standing }} standing</span>
         </RouterLink>
         <RouterLink
           :to="to({ state: 'cleared' })"
           class="card min-w-36 px-4 py-2.5 text-ink no-underline hover:border-tide"
         >
-          <span class="text-muted">Cleared</span>
+          <span class="text-muted">Cleared</span><span class="sr-only">: </span>
           <span class="figures mt-0.5 block text-figure font-semibold text-muted">{{
             cleared.toLocaleString('en-GB')
-          }}</span>
+          }}</span><span class="sr-only">, </span>
           <span class="text-small text-muted">no longer flagged</span>
         </RouterLink>
         <div class="card px-4 py-2.5">

@@ -1,9 +1,21 @@
 <script setup lang="ts">
 import { XMarkIcon } from '@heroicons/vue/24/outline'
+import { onBeforeUnmount, onMounted, useTemplateRef } from 'vue'
 
 /** What is selected in a list, beside it; over it on a narrow screen. */
 defineProps<{ label: string }>()
 const emit = defineEmits<{ close: [] }>()
+// Over the list it takes the focus, which goes back when it closes; beside it the list keeps it.
+const sheet = useTemplateRef('sheet')
+const from = document.activeElement as HTMLElement | null
+let took = false
+onMounted(() => {
+  if (sheet.value && getComputedStyle(sheet.value).position === 'fixed') {
+    took = true
+    sheet.value.focus({ preventScroll: true })
+  }
+})
+onBeforeUnmount(() => took && from?.isConnected && from.focus({ preventScroll: true }))
 /** Escape is for a dialog that is open, also before the focus has come to it. */
 function escape() {
   if (!document.querySelector('[role=dialog]')) emit('close')
@@ -12,8 +24,10 @@ function escape() {
 
 <template>
   <aside
+    ref="sheet"
+    tabindex="-1"
     :aria-label="label"
-    class="border-line bg-card max-lg:fixed max-lg:inset-0 max-lg:z-20 max-lg:overflow-y-auto lg:sticky lg:top-[76px] lg:h-[calc(100vh-76px)] lg:w-[440px] lg:shrink-0 lg:overflow-y-auto lg:border-l"
+    class="border-line bg-card outline-none max-lg:fixed max-lg:inset-0 max-lg:z-20 max-lg:overflow-y-auto lg:sticky lg:top-[76px] lg:h-[calc(100vh-76px)] lg:w-[440px] lg:shrink-0 lg:overflow-y-auto lg:border-l"
     @keydown.esc="escape"
   >
     <div class="sticky top-0 z-10 flex items-center justify-between border-b border-line bg-card px-4 py-1.5">

@@ -11,7 +11,11 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
 </script>
 
 <template>
-  <details>
+  <details
+    :open="
+      ['no_data', 'ended', 'persists', 'stake', 'last_word', 'valid_from', 'valid_until'].some((k) => at(k).length)
+    "
+  >
     <summary class="cursor-pointer text-small font-semibold text-muted">
       More: no data, what ended, persistence, stake, order, dates
     </summary>
