@@ -231,3 +231,20 @@ func TestAFlood(t *testing.T) {
 	assert.Len(t, want[[]client.Intake](t, 200)(c.ListIntakes(ctx)), 2, "half a file is no intake")
 	assert.NoError(t, p.cmd.Process.Signal(syscall.Signal(0)), "it is the same process")
 }
+
+// A register is held while it is checked: a file of more rows than that is refused at the
+// first one too many.
+func TestARegisterOfTooManyRows(t *testing.T) {
+	t.Parallel()
+	s := small(t)
+	var body strings.Builder
+	body.WriteString("rep,name,territory\n")
+	for i := range 500_001 {
+		body.WriteString("X" + itoa(int64(i)) + ",,\n")
+	}
+	r, err := s.as("ana").CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "register", Name: "rep", Trial: ptr(true)}, "text/csv", strings.NewReader(body.String()))
+	p := refused(t, 422, "file-refused")(r, err)
+	require.Len(t, *p.Faults, 1)
+	assert.Equal(t, 500_002, *(*p.Faults)[0].Line)
+	assert.Equal(t, "a file has 500000 rows of a register at most; load it in parts", (*p.Faults)[0].Text)
+}

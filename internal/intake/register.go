@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"cmp"
 	"context"
 	"io"
 	"maps"
@@ -29,6 +30,10 @@ func readRegister(ctx context.Context, tx *store.Tx, k *rulebook.Kind, r Request
 	rr := &registerReader{kind: k, known: known, seen: map[since]int{}, codes: map[string]uint32{}, spaced: map[string]string{}}
 	rr.t = openTable(r.File, body, required, []string{"name", "active_from", "active_to", "valid_from", "valid_to"})
 	for rr.t.next() {
+		if len(rr.rows) == mostRows {
+			rr.t.fault(k.Name, "a file has %d rows of a register at most; load it in parts", mostRows)
+			break
+		}
 		rr.read()
 	}
 	held, err := tx.Entries(ctx, k.Name)
@@ -68,8 +73,11 @@ type registerReader struct {
 	fresh  []string
 	seen   map[since]int
 	codes  map[string]uint32 // of fresh keys
-	spaced map[string]string // keys as the file writes them, by what they are without space around
+	spaced map[string]string // keys that the file writes with space around them, by what they are without
 }
+
+// mostRows bounds what is held of one file.
+const mostRows = 500_000
 
 // mostKey bounds a key, which an index of the database must hold.
 const mostKey = 200
@@ -90,16 +98,18 @@ func (rr *registerReader) read() {
 	case len(key) > mostKey:
 		t.fault(k.Name, "expected a key of at most %d bytes", mostKey)
 		return
-	case before > 0 && rr.spaced[key] != raw:
-		t.fault(k.Name, "the same key as %q on line %d: space around a key does not count", rr.spaced[key], before)
+	case before > 0 && cmp.Or(rr.spaced[key], key) != raw:
+		t.fault(k.Name, "the same key as %q on line %d: space around a key does not count", cmp.Or(rr.spaced[key], key), before)
 		return
 	case before > 0:
 		t.fault(k.Name, "already on line %d; a second row of the same key needs another valid_from", before)
 		return
 	}
 	key = strings.Clone(key)
-	rr.seen[since{key, from}], rr.spaced[key] = t.line, strings.Clone(raw)
-	e := store.Entry{Code: rr.code(key), Name: strings.Clone(t.text("name")), Attributes: map[string]string{}}
+	if rr.seen[since{key, from}] = t.line; raw != key {
+		rr.spaced[key] = strings.Clone(raw)
+	}
+	e := store.Entry{Code: rr.code(key), Name: strings.Clone(t.text("name")), Attributes: make(map[string]string, len(k.Attributes))}
 	if e.Name == "" {
 		e.Name = key
 	}
