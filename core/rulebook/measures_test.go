@@ -89,6 +89,14 @@ func TestTargetsSpreadByTheWeights(t *testing.T) {
 	months, parts, _ = spread("2027-Q4", 100)
 	assert.Equal(t, "2026-11", months[0].String())
 	assert.Equal(t, []amount.Amount{250000, 250000, 500000}, parts)
+	// The last cent goes to the largest remainder, of equal ones the earliest.
+	quarter, err := book.Calendar.Parse("2027-Q4")
+	require.NoError(t, err)
+	for total, want := range map[amount.Amount][]amount.Amount{500: {100, 100, 300}, 700: {200, 200, 300}, 900: {200, 200, 500}, -500: {-100, -100, -300}, 1_000_100: {250_000, 250_000, 500_100}} {
+		_, parts, ok = book.SpreadTarget(total, quarter)
+		require.True(t, ok)
+		assert.Equal(t, want, parts, total)
+	}
 	_, _, ok = spread("2026-W05", 100)
 	assert.False(t, ok, "a week holds no whole month")
 }
