@@ -129,5 +129,5 @@ func TestDaysInFields(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ines", demo.Password), p.Go("/data/registers/rep"), p.Until("/^\\d+ \\w+ 2026$/.test(document.querySelector('[aria-label=\"As of\"]')?.value ?? '')"))
 	do(t, p.Set("[aria-label='As of']", "1 March 2026"), p.Until("location.search.includes('at=2026-03-01')"), p.Until("document.querySelector('[aria-label=\"As of\"]').value === '1 Mar 2026'"))
-	do(t, p.Set("[aria-label='As of']", "31 Feb 2026"), p.Sees("day, such as 31 Oct 2026"))
+	do(t, p.Set("[aria-label='As of']", "31 Feb 2026"), p.Sees("a day, such as "))
 }

@@ -63,7 +63,8 @@ func TestAxeOnData(t *testing.T) {
 
 func TestAxeOnRules(t *testing.T) {
 	t.Parallel()
-	axeFindsNothing(t, 1280, "/measures/margin_rate", "/measures/none", "/rules?rule=behind-target", "/rules/draft?rule=thin-margin", "/rules/draft?as=file", "/rules/dials", "/rules/grades?grade=look", "/rules/revisions?revision=1")
+	axeFindsNothing(t, 1280, "/measures/margin_rate", "/measures/none", "/rules?rule=behind-target", "/rules/draft", "/rules/dials", "/rules/grades?grade=look", "/rules/revisions?revision=1")
+	axeFindsNothingAs(t, "ines", 1280, "/rules/draft?rule=thin-margin", "/rules/draft?as=file", "/sweeps")
 }
 
 // Where a narrow screen lays things out in another way.
@@ -75,6 +76,10 @@ func TestAxeOnANarrowScreen(t *testing.T) {
 // axeFindsNothing looks at pages of the demo; in their paths stand the numbers of an
 // exception and of its case.
 func axeFindsNothing(t *testing.T, wide int, pages ...string) {
+	axeFindsNothingAs(t, "odo", wide, pages...)
+}
+
+func axeFindsNothingAs(t *testing.T, who string, wide int, pages ...string) {
 	s := demoService(t)
 	exception := s.exceptions("2026-10")["thin-margin R-17"]
 	p := screen(t, s, wide, 800)
@@ -85,7 +90,7 @@ func axeFindsNothing(t *testing.T, wide int, pages ...string) {
 	}
 	do(t, p.Go("/sign-in"), p.Sees("Sign in"))
 	check(p.Axe, "/sign-in")
-	do(t, p.SignIn("odo", demo.Password))
+	do(t, p.SignIn(who, demo.Password))
 	numbers := strings.NewReplacer("EXCEPTION", itoa(exception.Id), "CASE", itoa(*exception.Case))
 	for _, path := range pages {
 		path = numbers.Replace(path)
@@ -175,7 +180,7 @@ func TestEmptyConsole(t *testing.T) {
 	s := newService(t)
 	defer s.stop()
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Sees("Nothing has come in yet."), p.Go("/rules"), p.Sees("No rulebook is published yet."), p.Go("/data"), p.Sees("Nothing has come in yet."), p.Go("/desk"), p.Sees("Nothing waits here."))
+	do(t, p.SignIn("ana", password), p.Sees("Nothing is here yet"), p.Go("/rules"), p.Sees("Write a rulebook as your draft"), p.Go("/data"), p.Sees("Nothing has come in yet."), p.Go("/desk"), p.Sees("Nothing waits here."))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

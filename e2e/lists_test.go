@@ -281,6 +281,6 @@ func TestWhy(t *testing.T) {
 	empty := newService(t)
 	t.Cleanup(empty.stop)
 	q := screen(t, empty, 1280, 800)
-	do(t, q.SignIn("lea", password), q.Go("/subjects/rep/R1"), q.Sees("Nothing has come in yet"))
+	do(t, q.SignIn("lea", password), q.Go("/subjects/rep/R1"), q.Sees("Nothing is here yet"))
 	do(t, p.Go("/subjects/rep/R99?period=2026-10"), p.Sees("There is no rep"))
 }

@@ -25,8 +25,7 @@ import (
 	"oskel/internal/sweep"
 )
 
-// longest is how long one sweep may take; what is still under way a minute later was
-// left by a service that was killed.
+// longest is how long one sweep may take.
 const longest = 10 * time.Minute
 
 // Queue works off the jobs, and adds those that are due.
@@ -117,8 +116,18 @@ func (q *Queue) Close() { q.pool.Close() }
 // Reconnect drops connections to a server that was lost.
 func (q *Queue) Reconnect() { q.pool.Reset() }
 
+// reviveSQL takes up again what has been under way for a while though nobody sweeps: whoever
+// does holds a lock, which a service that was killed has let go. A sweep that only begins to is
+// found to be done by the second.
+var reviveSQL = fmt.Sprintf(`with free as (select from public.locks where id = %d for update skip locked)
+	update %s.river_job set state = 'available', scheduled_at = now()
+	where kind = $1 and state = 'running' and attempted_at < now() - interval '20 seconds' and exists (select from free)`, store.LockSweep, store.QueueSchema)
+
 // look adds a job for each sweep that is due and has none.
 func (q *Queue) look(ctx context.Context) error {
+	if _, err := q.pool.Exec(ctx, reviveSQL, sweepArgs{}.Kind()); err != nil {
+		return err
+	}
 	due, err := q.sweeps.Due(ctx)
 	for _, k := range due {
 		if _, err := q.client.Insert(ctx, sweepArgs{k.Grain, k.Start.String()}, nil); err != nil {

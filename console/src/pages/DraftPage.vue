@@ -189,6 +189,7 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
 <template>
   <div class="min-w-0 p-4">
     <RuleTabs />
+    <h1 class="sr-only">My draft</h1>
     <StateNote
       v-if="person?.role === 'reviewer'"
       empty="Drafts are written and published by analysts and leads. What is in force stands under Published rules."
@@ -200,7 +201,6 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
     />
     <template v-else>
       <div class="mt-3 flex flex-wrap items-center gap-2">
-        <h1 class="sr-only">My draft</h1>
         <div class="flex" role="group" aria-label="Written as">
           <button
             class="button rounded-r-none"
