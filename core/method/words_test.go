@@ -1,6 +1,7 @@
 package method_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -31,5 +32,26 @@ func TestMethodsInWords(t *testing.T) {
 	} {
 		b := read(t, rule)
 		assert.Equal(t, "Each month, for every shop: "+words, b.Words(&b.Rules[0]), rule)
+	}
+}
+
+// An example of a shift lies beyond its cut, on the side that the rule looks at; of a change
+// that should have come, short of it.
+func TestExamplesOfAShift(t *testing.T) {
+	for setting, examples := range map[string]string{
+		"beyond: 30%":              "-31% act, -30% clear, 31% clear, 0% clear, -5% clear",
+		"beyond: 30%, side: high":  "31% act, 30% clear, -31% clear",
+		"beyond: 30%, side: both":  "31% act, -31% act, 30% clear, -30% clear, 5% clear",
+		"at_least: 30%":            "-30% act, -31% act, -29% clear, 30% clear",
+		"less_than: 10%":           "9% act, -40% act, 10% clear, 20% clear",
+		"at_most: 10%, side: high": "10% act, 9% act, 10.01% clear",
+	} {
+		for _, example := range strings.Split(examples, ", ") {
+			change, is, _ := strings.Cut(example, " ")
+			for _, told := range []string{"act", "clear"} {
+				all := problems("window: {shift: sales, after: returns, number: net, days: 7 days, " + setting + ", grade: act}, examples: [{shift: " + change + ", is: " + told + "}]")
+				assert.Equal(t, told == is, len(all) == 0, "%s: %s is %s: %v", setting, change, told, all)
+			}
+		}
 	}
 }
