@@ -71,19 +71,7 @@ func (n *NoFigure) Is(target error) bool { return target == ErrNoThen }
 // average of those that have a figure, and of a ratio the ratio of their sums. With a quantity the change of a sum
 // is told by volume, mix and price as well, and of a sum less costs by cost.
 func WalkOf(e *measure.Engine, n, quantity *lang.Node, then []measure.Slot, now measure.Slot, code uint32, by measure.Level) (*Walk, error) {
-	num, den := n, (*lang.Node)(nil)
-	for num.Op == lang.Name && e.Book.Measure(num.Text) != nil && e.Book.Measure(num.Text).Formula != nil && e.Book.Measure(num.Text).Groups.How == "" {
-		num = e.Book.Measure(num.Text).Formula.Tree
-	}
-	above, ok := e.Linear(num)
-	var below []measure.Term
-	if !ok && num.Op == lang.Divide {
-		den = num.Parts[1]
-		var second bool
-		above, ok = e.Linear(num.Parts[0])
-		below, second = e.Linear(den)
-		ok = ok && second
-	}
+	above, below, den, ok := parted(e, n)
 	if !ok {
 		return nil, fmt.Errorf("%w: it is no sum of lines, nor a ratio of such sums", ErrNoParts)
 	}
@@ -129,6 +117,27 @@ func WalkOf(e *measure.Engine, n, quantity *lang.Node, then []measure.Slot, now 
 		err = fmt.Errorf("%w: %s", ErrNoParts, g.why)
 	}
 	return w, err
+}
+
+// parted is a formula as a sum of lines, or as a ratio of two such sums, whose denominator is
+// den then.
+func parted(e *measure.Engine, n *lang.Node) (above, below []measure.Term, den *lang.Node, ok bool) {
+	for n.Op == lang.Name && e.Book.Measure(n.Text) != nil && e.Book.Measure(n.Text).Formula != nil && e.Book.Measure(n.Text).Groups.How == "" {
+		n = e.Book.Measure(n.Text).Formula.Tree
+	}
+	if above, ok = e.Linear(n); ok || n.Op != lang.Divide {
+		return above, nil, nil, ok
+	}
+	above, ok = e.Linear(n.Parts[0])
+	below, second := e.Linear(n.Parts[1])
+	return above, below, n.Parts[1], ok && second
+}
+
+// Parted says whether the figure that a walk of a measure goes by can be taken apart.
+func Parted(e *measure.Engine, name string) bool {
+	n, _ := Moved(e.Book, name)
+	_, _, _, ok := parted(e, n)
+	return ok
 }
 
 // gathering adds up lines of one code by the codes of a level.

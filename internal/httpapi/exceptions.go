@@ -245,7 +245,7 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	out.Attributes = attributesOut(engine, level, code, period)
 	name, from := explain.MovedBy(book, rule)
 	out.Measure = optional(name)
-	if name != "" && explain.WalkAnswers(rule) && len(walkLevels(book, name, level)) > 0 {
+	if name != "" && explain.WalkAnswers(rule) && explain.Parted(engine, name) && len(walkLevels(book, name, level)) > 0 {
 		out.Walk = &contract.WalkAsk{Measure: name, From: contract.WalkAskFrom(from)}
 	}
 	share, err := beside(engine, level, int(code), period, r.Params.Beside)
