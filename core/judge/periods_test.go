@@ -62,6 +62,10 @@ func TestWhatEnded(t *testing.T) {
 	e := world(t, 7, rule(""), lines...)
 	assert.Equal(t, "clear; no data (no lines in the period); no data (no lines in the period); no data (no lines in the period); not judged (nothing to hold it against: no lines in the period); "+
 		"no data (no lines in the period); no data (no lines in the period)", verdicts(one(e, "fell", october)))
+	e = world(t, 7, rule("no_data: look, "), lines...)
+	missing := one(e, "fell", october)
+	assert.Equal(t, "look", missing.Verdict(1).Grade)
+	assert.Nil(t, judge.EvidenceFor(e, missing, 1).Value, "what is missing is not told as zero")
 	e = world(t, 7, rule("ended: counts as zero, "), lines...)
 	r := one(e, "fell", october)
 	assert.Equal(t, "clear; breach act; no data (no lines in the period); no data (no lines in the period); not judged (nothing to hold it against: no lines in the period); "+

@@ -102,3 +102,22 @@ func TestABaselineOfYearsAgo(t *testing.T) {
 	assert.NotContains(t, judged("2026-10-20", "2026-10-30"), "baseline", "over the day before")
 	assert.Equal(t, "not judged (the baseline is not over)", judged("2026-10-20", "2026-10-31"), "that day is one of it")
 }
+
+// Both ends of a baseline are periods of the rule's length.
+func TestBaselinesOfTheRulesLength(t *testing.T) {
+	for ends, whole := range map[string]bool{"2025-01 2025-12": true, "2025-Q1 2025-12": false, "2025-01 2025-Q4": false, "2025-Q1 2025-Q4": false} {
+		from, to, _ := strings.Cut(ends, " ")
+		all := problems("outlier: {of: net, by: control chart, baseline_from: " + from + ", baseline_to: " + to + ", grade: act}")
+		assert.Equal(t, whole, len(all) == 0, "%s: %v", ends, all)
+	}
+}
+
+// The evidence of a level shift has the level of each period, on either side of the split.
+func TestLevelsOfAShiftAreDrawn(t *testing.T) {
+	e := world(t, read(t, "outlier: {of: net, by: level shift, over: 12 periods, grade: act}"), 1, monthly(0, strings.Fields("5 5 6 5 6 5 9 9 8 9 9 8")...)...)
+	var levels []string
+	for _, p := range judge.EvidenceFor(e, found(e, october), 0).Past.Values {
+		levels = append(levels, p.Fitted.FloatString(0))
+	}
+	assert.Equal(t, strings.Fields("5 5 5 5 5 5 9 9 9 9 9 9"), levels)
+}
