@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"encoding/csv"
+	"encoding/json"
 	"io"
 	"os"
 	"path/filepath"
@@ -40,6 +41,10 @@ func TestFilesOfTheCommandLine(t *testing.T) {
 		assert.Equal(t, string(own), printed)
 	}
 	assert.Contains(t, write("f.csv", "findings"), "thin-margin,Thin margin,1,1,0,0,0,0,1.0000,")
+	for _, list := range [][]string{{"exceptions", "-period", "2026-10"}, {"cases", "-all"}, {"findings"}, {"work"}, {"grid", "-period", "2026-10"}, {"sweeps"}} {
+		text := write("x.json", list...)
+		assert.True(t, json.Valid([]byte(text)), "%s: %.60s", list[0], text)
+	}
 	cases := write("c.csv", "cases", "-all")
 	assert.Contains(t, cases, ",Look,", "without its mark")
 	assert.NotContains(t, cases, "▲")

@@ -268,7 +268,7 @@ func TestExceptionFiles(t *testing.T) {
 	}
 	assert.Contains(t, text, "grade|act|Act now|1 of 2")
 	assert.Contains(t, text, "rule|thin-margin|Margin under the floor|Each month, for every rep")
-	assert.Contains(t, text, "column|streak||")
+	assert.Contains(t, text, "column|streak|In a row|")
 	tables, err := f.GetTables("Exceptions")
 	require.NoError(t, err)
 	assert.Len(t, tables, 1, "which filters")

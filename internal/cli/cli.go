@@ -120,8 +120,10 @@ func run(ctx context.Context, e *env, args []string) int {
 	if err == nil && !c.local && !slices.Contains([]string{"table", "json", "csv"}, e.format) {
 		err = usagef("-format is table, json or csv, not %q", e.format)
 	}
-	if e.file != "" && e.format == "table" { // a file is for other programs: nothing in it is rounded or drawn
-		e.format = "csv"
+	if e.file != "" { // for other programs: nothing in it is rounded or drawn
+		if e.format = "csv"; filepath.Ext(e.file) == ".json" {
+			e.format = "json"
+		}
 	}
 	if err == nil && e.file != "" && !slices.Contains(append([]string{".json"}, sheet.Forms...), filepath.Ext(e.file)) {
 		err = usagef("a file ends in .csv, .json, .xlsx or .parquet, not %q", filepath.Ext(e.file))

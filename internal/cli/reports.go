@@ -177,10 +177,15 @@ func (e *env) report(ctx context.Context, c *client.Client, p *client.ExportRepo
 		_, err := io.WriteString(e.out, body)
 		return err
 	}
+	return e.written("the report", body)
+}
+
+// written writes what the service made into the file that is asked for.
+func (e *env) written(what, body string) error {
 	if err := writeFile(e.file, func(w io.Writer) error { _, err := io.WriteString(w, body); return err }); err != nil {
 		return fmt.Errorf("writing %s: %w", e.file, err)
 	}
-	e.say("Wrote the report to %s.\n", e.file)
+	e.say("Wrote %s to %s.\n", what, e.file)
 	return nil
 }
 

@@ -333,11 +333,7 @@ func exceptionFile(ctx context.Context, e *env, c *client.Client, p *client.List
 	if err != nil {
 		return err
 	}
-	if err := writeFile(e.file, func(w io.Writer) error { _, err := io.WriteString(w, body); return err }); err != nil {
-		return fmt.Errorf("writing %s: %w", e.file, err)
-	}
-	e.say("Wrote the exceptions of %s to %s.\n", p.Period, e.file)
-	return nil
+	return e.written("the exceptions of "+p.Period, body)
 }
 
 func exceptionPages(ctx context.Context, e *env, p *client.ListExceptionsParams, top int) (all client.ExceptionPage, err error) {

@@ -152,7 +152,7 @@ func legend(book *rulebook.Book) func() ([][]string, error) {
 	}
 	for _, c := range exceptionColumns {
 		if words := columnWords[c.Name]; words != "" {
-			rows = append(rows, []string{"column", c.Name, "", words})
+			rows = append(rows, []string{"column", c.Name, c.Head(), words})
 		}
 	}
 	for i := range book.Rules {

@@ -102,8 +102,8 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 		if err != nil {
 			return err
 		}
-		if err := name(ctx, tx, scene.Book, ids, act.Apart); err != nil {
-			return err
+		if len(act.Apart) > 0 && len(ids) > 1 {
+			return fmt.Errorf("%w: flags get findings of their own in one case at a time", ErrState)
 		}
 		var named map[int64]bool // in which they may say something
 		if act.Do == "comment" {
@@ -120,6 +120,9 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 			now := was
 			person := personOf(by)
 			person.Named = named[c.ID]
+			if act.Apart, err = withWords(ctx, tx, scene.Book, c.ID, act.Apart); err != nil {
+				return store.NewCaseEvent{}, err
+			}
 			e, err := scene.Do(&now, person, act)
 			if err != nil {
 				return store.NewCaseEvent{}, err
@@ -176,30 +179,28 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 	})
 }
 
-// name says in words which flags of one case have findings of their own.
-func name(ctx context.Context, tx *store.Tx, book *rulebook.Book, ids []int64, apart []casework.Apart) error {
-	switch {
-	case len(apart) == 0:
-		return nil
-	case len(ids) > 1:
-		return fmt.Errorf("%w: flags get findings of their own in one case at a time", ErrState)
+// withWords says in words which flags of a case have findings of their own; the case is held,
+// so that none leaves it meanwhile.
+func withWords(ctx context.Context, tx *store.Tx, book *rulebook.Book, id int64, apart []casework.Apart) ([]casework.Apart, error) {
+	if len(apart) == 0 {
+		return nil, nil
 	}
-	flags, err := tx.FlagsOf(ctx, ids[0])
+	flags, err := tx.FlagsOf(ctx, id)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	for i := range apart {
 		f := &apart[i]
 		rule, in := flags[f.Flag]
 		if !in {
-			return fmt.Errorf("%w: exception %d is not in case %d", ErrState, f.Flag, ids[0])
+			return nil, fmt.Errorf("%w: exception %d is not in case %d", ErrState, f.Flag, id)
 		}
 		if f.Words = rule; book.Rule(rule) != nil {
 			f.Words = book.Rule(rule).Title
 		}
 		f.Words += fmt.Sprintf(" (exception %d)", f.Flag)
 	}
-	return nil
+	return apart, nil
 }
 
 // Undo puts cases back to what they were before what the person did to them last, a

@@ -38,8 +38,8 @@ type Column struct {
 	Tones map[string]string // the colours of some texts, as RRGGBB, in a workbook
 }
 
-// title is what people read over a column.
-func (c Column) title() string {
+// Head is what people read over a column.
+func (c Column) Head() string {
 	if c.Title != "" {
 		return c.Title
 	}

@@ -3,6 +3,7 @@ package sheet
 import (
 	"io"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/xuri/excelize/v2"
@@ -70,7 +71,7 @@ func (t Tab) write(f *excelize.File, table string) error {
 	}
 	head := make([]any, len(t.Columns))
 	for i, c := range t.Columns {
-		head[i] = c.title()
+		head[i] = c.Head()
 	}
 	if err := w.SetRow("A1", head); err != nil {
 		return err
@@ -112,7 +113,7 @@ func (c Column) wide() float64 {
 	case "name", "title":
 		holds = 28
 	}
-	return max(holds, float64(len([]rune(c.title()))+4)) // with room for the filter's button
+	return max(holds, float64(len([]rune(c.Head()))+4)) // with room for the filter's button
 }
 
 // corner is the last cell, where the columns can be filtered: their names differ, and
@@ -120,10 +121,11 @@ func (c Column) wide() float64 {
 func (t Tab) corner(last int) (string, bool) {
 	seen := map[string]bool{"": true}
 	for _, c := range t.Columns {
-		if seen[c.title()] {
+		head := strings.ToLower(c.Head()) // spreadsheets do not tell them apart by that
+		if seen[head] {
 			return "", false
 		}
-		seen[c.title()] = true
+		seen[head] = true
 	}
 	cell, err := excelize.CoordinatesToCellName(len(t.Columns), last)
 	return cell, err == nil && last > 1

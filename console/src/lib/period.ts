@@ -1,4 +1,4 @@
-import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, watch } from 'vue'
 import { useRoute } from 'vue-router'
 
@@ -24,7 +24,8 @@ export function usePeriod() {
   const query = useQuery({
     queryKey: computed(() => ['periods', each.value, until.value]),
     queryFn: () => need(api.GET('/api/periods', { params: { query: { each: each.value, until: until.value } } })),
-    placeholderData: keepPreviousData,
+    // Those of another length would be acted on as if they were of this one.
+    placeholderData: (old, query) => (query?.queryKey[1] === each.value ? old : undefined),
   })
   const periods = computed(() => query.data.value ?? [])
   const named = computed(() => (typeof route.query.period === 'string' ? route.query.period : undefined))

@@ -122,7 +122,8 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
       <p class="mt-2 text-small text-muted">
         Precision is the share of confirmed among all that were settled otherwise than as cleared. Hours are medians,
         from when a case was opened.
-        <template v-if="by === 'rule'">A case that several rules flag counts for each.</template>
+        <template v-if="by === 'rule'">A case that several rules flag counts for each.</template> One whose flags have
+        different findings counts under each of them.
       </p>
     </div>
   </section>

@@ -42,7 +42,12 @@ const finds = (what: Act['finding'], own = props.modelValue.finding) =>
 function setApart(flag: number, finding?: string) {
   const others = (props.modelValue.apart ?? []).filter((f) => f.exception !== flag)
   const all = finding ? [...others, { exception: flag, finding: finding as Schemas['FlagFinding']['finding'] }] : others
-  emit('update:modelValue', { apart: all.length ? all : undefined })
+  const some = (what: Act['finding']) => props.modelValue.finding === what || all.some((f) => f.finding === what)
+  emit('update:modelValue', {
+    apart: all.length ? all : undefined,
+    feed: some('data fault') ? props.modelValue.feed : undefined,
+    peace: some('explained') ? props.modelValue.peace : undefined,
+  })
 }
 function choose(finding: Act['finding']) {
   const fits = book.value?.reasons.find((r) => r.name === props.modelValue.reason)?.for

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
 
 import { api, need } from '@/lib/api'
 import { countWords } from '@/lib/format'
@@ -24,6 +24,7 @@ const chosen = computed(() => {
   const at = (p: string) => choices.value.findIndex((x) => x.period === p)
   return choices.value.slice(Math.max(0, at(first.value)), at(last.value) + 1).filter((p) => !p.closed)
 })
+watch(each, () => (from.value = to.value = ''))
 const done = ref(0)
 const stopped = ref(false)
 const sweep = useMutation({
@@ -38,6 +39,8 @@ const sweep = useMutation({
   },
   onSettled: () => refresh(queries),
 })
+// Whoever leaves the page has stopped it.
+onBeforeUnmount(() => (stopped.value = true))
 </script>
 
 <template>
