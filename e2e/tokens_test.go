@@ -40,11 +40,11 @@ func TestScopesOfTokens(t *testing.T) {
 		want[client.CheckReport](t, 200)(c.CheckRulebook(ctx, client.RulebookText{Text: smallBook}))
 	}
 	p := refused(t, 403, "not-allowed")(read.TakeCase(ctx, id, &client.TakeCaseParams{}))
-	assert.Equal(t, `This token may not do this: its scope is "read", and it takes "review".`, *p.Detail)
+	assert.Equal(t, `This token may not do this: its scope is "read"; this needs "review".`, *p.Detail)
 	want[client.CaseDetail](t, 200)(review.TakeCase(ctx, id, &client.TakeCaseParams{}))
 	for _, c := range []*client.Client{read, review} {
 		p = refused(t, 403, "not-allowed")(c.PublishRevision(ctx, publish))
-		assert.Contains(t, *p.Detail, `it takes "everything"`)
+		assert.Contains(t, *p.Detail, `this needs "everything"`)
 		refused(t, 403, "not-allowed")(c.CreateSweep(ctx, client.NewSweep{Period: "2026-10"}))
 		refused(t, 403, "not-allowed")(c.MakeWord(ctx, "rea"))
 	}

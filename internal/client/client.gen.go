@@ -1570,8 +1570,13 @@ type BookRehearsal struct {
 type BookRehearsalRequest struct {
 	Dials  *map[string]string `json:"dials,omitempty"`
 	Period string             `json:"period"`
-	Text   *string            `json:"text,omitempty"`
+
+	// Text A rulebook as it is written; where it may be left out, the published one is meant
+	Text *BookText `json:"text,omitempty"`
 }
+
+// BookText A rulebook as it is written; where it may be left out, the published one is meant
+type BookText = string
 
 // CalendarDay defines model for CalendarDay.
 type CalendarDay struct {
@@ -1938,8 +1943,8 @@ type Comment struct {
 
 // CompareRequest defines model for CompareRequest.
 type CompareRequest struct {
-	// Text The published one unless stated
-	Text *string `json:"text,omitempty"`
+	// Text A rulebook as it is written; where it may be left out, the published one is meant
+	Text *BookText `json:"text,omitempty"`
 
 	// With A revision; the published one unless stated
 	With *int `json:"with,omitempty"`
@@ -2597,8 +2602,10 @@ type NewClosing struct {
 
 // NewDraft defines model for NewDraft.
 type NewDraft struct {
-	BasedOn int    `json:"based_on"`
-	Text    string `json:"text"`
+	BasedOn int `json:"based_on"`
+
+	// Text A rulebook as it is written; where it may be left out, the published one is meant
+	Text BookText `json:"text"`
 
 	// Version The one it was read at
 	Version int `json:"version"`
@@ -2631,8 +2638,10 @@ type NewRevision struct {
 	Note    string `json:"note"`
 
 	// Over Publish over what was published since the revision it was made from
-	Over *bool  `json:"over,omitempty"`
-	Text string `json:"text"`
+	Over *bool `json:"over,omitempty"`
+
+	// Text A rulebook as it is written; where it may be left out, the published one is meant
+	Text BookText `json:"text"`
 }
 
 // NewSweep defines model for NewSweep.
@@ -2853,9 +2862,11 @@ type PersonGets struct {
 
 // PlaceDial defines model for PlaceDial.
 type PlaceDial struct {
-	Name  string `json:"name"`
-	Text  string `json:"text"`
-	Value string `json:"value"`
+	Name string `json:"name"`
+
+	// Text A rulebook as it is written; where it may be left out, the published one is meant
+	Text  BookText `json:"text"`
+	Value string   `json:"value"`
 }
 
 // PlaceRule defines model for PlaceRule.
@@ -2865,7 +2876,9 @@ type PlaceRule struct {
 
 	// Rule A rule as the rulebook file has it; what is absent has its default
 	Rule *RuleDefinition `json:"rule,omitempty"`
-	Text string          `json:"text"`
+
+	// Text A rulebook as it is written; where it may be left out, the published one is meant
+	Text BookText `json:"text"`
 }
 
 // Plan defines model for Plan.
@@ -3029,8 +3042,8 @@ type RehearsalRequest struct {
 	Period   string  `json:"period"`
 	Rule     string  `json:"rule"`
 
-	// Text The draft; the published rulebook unless stated
-	Text *string `json:"text,omitempty"`
+	// Text A rulebook as it is written; where it may be left out, the published one is meant
+	Text *BookText `json:"text,omitempty"`
 
 	// WhatIf By measure, target or yardstick
 	WhatIf *map[string]string `json:"what_if,omitempty"`
@@ -3191,7 +3204,9 @@ type RuleDefinition struct {
 type RuleOrder struct {
 	// Names All rules in the order wanted
 	Names []string `json:"names"`
-	Text  string   `json:"text"`
+
+	// Text A rulebook as it is written; where it may be left out, the published one is meant
+	Text BookText `json:"text"`
 }
 
 // RulePoint defines model for RulePoint.
@@ -3240,7 +3255,8 @@ type Rulebook struct {
 
 // RulebookText defines model for RulebookText.
 type RulebookText struct {
-	Text string `json:"text"`
+	// Text A rulebook as it is written; where it may be left out, the published one is meant
+	Text BookText `json:"text"`
 }
 
 // Schedule defines model for Schedule.
@@ -3282,7 +3298,9 @@ type SolveRequest struct {
 
 	// Rules All that the dial touches unless stated
 	Rules *[]string `json:"rules,omitempty"`
-	Text  *string   `json:"text,omitempty"`
+
+	// Text A rulebook as it is written; where it may be left out, the published one is meant
+	Text *BookText `json:"text,omitempty"`
 
 	// Wanted Exceptions a month
 	Wanted float64 `json:"wanted"`

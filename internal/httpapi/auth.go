@@ -78,71 +78,21 @@ func whoAsks(ctx context.Context) store.Person {
 	return p
 }
 
-var (
-	writers  = []string{people.Analyst, people.Lead}
-	leads    = []string{people.Lead}
-	everyone = []string{people.Analyst, people.Reviewer, people.Lead}
-)
+// scopeOrder has the scopes of tokens, narrowest first: each may do what those before it may.
+var scopeOrder = []string{people.Read, people.Review, people.Everything}
 
-// allowed says of every operation who may do it; one that does not stand here
-// is closed. Work on cases depends on the desk too, which review decides.
-// Signing in is for those who are not anybody yet.
-var allowed = map[string][]string{
-	"SignIn": nil, "UseWord": nil, "CreateToken": nil,
-
-	"PublishRevision": writers, "RestoreRevision": writers, "TurnDial": writers, "RestyleGrade": writers, "PutDraft": writers, "DropDraft": writers,
-	"CreateIntake": writers, "TakeBackIntake": writers, "CreateSweep": writers,
-
-	"ClosePeriod": leads, "ReopenPeriod": leads, "GetSchedule": everyone, "ListViews": everyone, "SaveView": everyone, "DropView": everyone, "GetCalendarFeed": everyone, "GetExceptionFeed": everyone, "GetExceptionGrid": everyone, "ListChanges": everyone, "GetExceptionTrend": everyone,
-
-	"CreatePerson": leads, "ChangePerson": leads, "ClosePerson": leads, "MakeWord": leads, "ListAudit": leads, "ExportAudit": leads, "GetDoctor": leads, "MakeBackup": leads, "ConfirmClock": leads, "GetClock": everyone,
-
-	"GetSession": everyone, "SignOut": everyone, "ChangePassword": everyone, "DeleteToken": everyone, "ListTokens": everyone, "RevokeToken": everyone, "ListPeople": everyone,
-	"GetRulebook": everyone, "CheckRulebook": everyone, "CompareRulebook": everyone, "PlaceRule": everyone, "OrderRules": everyone, "PlaceDial": everyone, "ListUses": everyone,
-	"GetDraft": everyone, "ListDials": everyone, "Rehearse": everyone, "RehearseBook": everyone, "RehearseRouting": everyone, "SolveDial": everyone,
-	"ListRevisions": everyone, "GetRevision": everyone, "ListRules": everyone, "ListMethods": everyone, "GetLineUp": everyone, "ListVerdicts": everyone, "GetVerification": everyone,
-	"ListMeasures": everyone, "GetTable": everyone, "ExportTable": everyone, "GetParts": everyone, "GetWalk": everyone, "GetCalendar": everyone, "GetRegister": everyone, "GetSubject": everyone, "GetTargets": everyone,
-	"ListIntakes": everyone, "ListPeriods": everyone, "ListSweeps": everyone, "GetOverview": everyone, "ListExceptions": everyone, "ExportExceptions": everyone, "ExportExceptionFile": everyone, "GetException": everyone,
-	"ListCases": everyone, "ListCaseHistories": everyone, "GetCase": everyone, "TakeCase": everyone, "ReleaseCase": everyone, "CommentCase": everyone, "SettleCase": everyone, "SettleCleared": everyone, "ActOnCases": everyone, "UndoOnCases": everyone,
-	"AddCaseFile": everyone, "GetCaseFile": everyone, "DropCaseFile": everyone, "AddTodo": everyone, "ListTodos": everyone, "TickTodo": everyone, "DropTodo": everyone, "ListNotices": everyone, "SeeNotices": everyone,
-	"ListProposals": everyone, "ListFindings": everyone, "ListWork": everyone, "ExportReport": everyone, "ListDataFaults": everyone, "EndDataFault": everyone, "ListPeaces": everyone, "EndPeace": everyone, "TakeExceptions": everyone, "ListAbsences": everyone, "CreateAbsence": everyone, "DropAbsence": everyone,
-}
-
-// What a token of a narrow scope may do: what reads, and what works on cases. All
-// else takes one for everything.
-var (
-	reading   = []string{"CheckRulebook", "CompareRulebook", "PlaceRule", "OrderRules", "PlaceDial", "Rehearse", "RehearseBook", "RehearseRouting", "SolveDial", "SignOut", "DeleteToken"}
-	reviewing = []string{"TakeCase", "ReleaseCase", "CommentCase", "SettleCase", "SettleCleared", "ActOnCases", "UndoOnCases", "CreateAbsence", "DropAbsence", "EndPeace", "TakeExceptions", "EndDataFault", "AddCaseFile", "DropCaseFile", "AddTodo", "TickTodo", "DropTodo", "SaveView", "DropView", "SeeNotices"}
-)
-
-func scopesOf(operation string) []string {
-	for _, way := range []string{"Get", "List", "Export"} {
-		if strings.HasPrefix(operation, way) {
-			return []string{people.Read, people.Review}
-		}
-	}
-	switch {
-	case slices.Contains(reading, operation):
-		return []string{people.Read, people.Review}
-	case slices.Contains(reviewing, operation):
-		return []string{people.Review}
-	}
-	return nil
-}
-
-// permitted says whether who asks may do an operation.
-func permitted(c *gin.Context, operation string) error {
-	roles, known := allowed[operation]
-	scopes := append(scopesOf(operation), people.Everything)
+// permitted says whether the person and token of a request may do an operation.
+func permitted(c *gin.Context, name string) error {
+	o, known := operations[name]
 	role := whoAsks(c).Role
 	k := tokenOf(c)
 	switch {
 	case !known:
-		return fail(http.StatusForbidden, "not-allowed", "Nobody may do this yet.")
-	case roles != nil && !slices.Contains(roles, role):
-		return fail(http.StatusForbidden, "not-allowed", "%s may not do this; it takes %s.", words.UpperFirst(rulebook.Article(role)), either(roles))
-	case k != nil && !slices.Contains(scopes, k.Scope):
-		return fail(http.StatusForbidden, "not-allowed", "This token may not do this: its scope is %q, and it takes %q.", k.Scope, scopes[0])
+		return fail(http.StatusForbidden, "not-allowed", "This operation is not enabled.")
+	case o.roles != nil && !slices.Contains(o.roles, role):
+		return fail(http.StatusForbidden, "not-allowed", "%s may not do this; it takes %s.", words.UpperFirst(rulebook.Article(role)), either(o.roles))
+	case k != nil && slices.Index(scopeOrder, k.Scope) < slices.Index(scopeOrder, o.scope):
+		return fail(http.StatusForbidden, "not-allowed", "This token may not do this: its scope is %q; this needs %q.", k.Scope, o.scope)
 	}
 	return nil
 }

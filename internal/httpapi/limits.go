@@ -10,7 +10,6 @@ import (
 	"runtime"
 	"runtime/debug"
 	"runtime/metrics"
-	"slices"
 	"sync"
 	"time"
 
@@ -65,14 +64,6 @@ func (l Limits) withDefaults() Limits {
 // bytesACell is what a cell of the largest table may have of the memory: it takes some
 // thirty itself, and a few tables are kept.
 const bytesACell = 400
-
-// Who counts as what: operations that compute much, and those that write files.
-// What stands in neither is small.
-var (
-	computing = []string{"Rehearse", "RehearseBook", "RehearseRouting", "SolveDial", "CheckRulebook", "CompareRulebook", "GetTable", "GetParts", "GetWalk", "GetExceptionGrid", "GetExceptionTrend", "GetExceptionFeed", "GetLineUp", "ListVerdicts", "GetVerification", "GetException", "CreateSweep", "PublishRevision", "RestoreRevision", "GetSubject", "GetDoctor", "ListProposals", "ListCaseHistories", "TakeExceptions", "EndPeace"}
-	exporting = []string{"ExportReport", "ExportTable", "ExportExceptions", "ExportExceptionFile", "ExportAudit", "MakeBackup"}
-	loading   = []string{"CreateIntake", "TakeBackIntake"}
-)
 
 // errTooMuch says that what was asked has to wait longer than it may.
 var errTooMuch = fail(http.StatusTooManyRequests, "busy", "The service is at its limit of such work; try again in a few seconds.")
@@ -152,13 +143,12 @@ func newLimiter(l Limits) *limiter {
 // limit turns heavy work away while memory is short, and has what writes files wait for
 // its turn: that place is held until all has been written.
 func (l *limiter) limit(c *gin.Context, operation string) {
-	is := func(list []string) bool { return slices.Contains(list, operation) }
-	heavy := is(computing) || is(exporting) || is(loading)
-	if heavy && l.short() {
+	w := operations[operation].work
+	if w != light && l.short() {
 		refuse(c, errMemory)
 		return
 	}
-	if !is(exporting) {
+	if w != writes {
 		return
 	}
 	leave, err := l.export.enter(c.Request.Context(), whoAsks(c).Name, l.Patience)
@@ -173,7 +163,7 @@ func (l *limiter) limit(c *gin.Context, operation string) {
 // gated has what computes wait for its turn. Its place is given up when it has computed,
 // however slowly the answer is read.
 func (s *server) gated(next contract.StrictHandlerFunc, operation string) contract.StrictHandlerFunc {
-	if !slices.Contains(computing, operation) {
+	if operations[operation].work != computes {
 		return next
 	}
 	return func(c *gin.Context, request any) (any, error) {

@@ -24,7 +24,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"oskel/core/calendar"
-	"oskel/core/casework"
 	"oskel/core/judge"
 	"oskel/core/words"
 	"oskel/internal/books"
@@ -84,20 +83,6 @@ type server struct {
 	verdicts judge.Kept // of the past of exceptions
 	soFar    soFarBook
 }
-
-// The bounds of a request's body, by what it brings: a file, a rulebook, or little.
-const (
-	largestFile = 8 << 30
-	largestBook = 8 << 20
-	largestRest = 64 << 10
-)
-
-// bookish are the operations whose body has a rulebook in it.
-var bookish = []string{"CheckRulebook", "CompareRulebook", "PlaceRule", "OrderRules", "PlaceDial", "PublishRevision", "PutDraft", "Rehearse", "RehearseBook", "SolveDial", "ListUses"}
-
-// quick are the operations that nobody's loads and sweeps may keep waiting: they have
-// connections of their own.
-var quick = []string{"GetSession", "SignOut", "GetRulebook", "ListCases", "GetCase", "TakeCase", "ReleaseCase", "CommentCase", "SettleCase"}
 
 // New is the handler of everything the service answers.
 func New(s Services) (http.Handler, error) {
@@ -264,17 +249,13 @@ func (s *server) validate(routes map[string]*routers.Route) gin.HandlerFunc {
 			return
 		}
 		operation := words.UpperFirst(route.Operation.OperationID)
-		if slices.Contains(quick, operation) {
+		row := operations[operation]
+		if row.quick {
 			c.Request = c.Request.WithContext(store.Quickly(c.Request.Context()))
 		}
-		use, largest := options, int64(largestRest)
-		switch {
-		case operation == "CreateIntake":
-			use, largest = withoutBody, largestFile
-		case operation == "AddCaseFile":
-			use, largest = withoutBody, casework.LargestFile
-		case slices.Contains(bookish, operation):
-			largest = largestBook
+		use, largest := options, row.body.largest()
+		if row.body.isFile() {
+			use = withoutBody
 		}
 		// Nothing of a body is read before it is known that it may come, and held.
 		if c.Request.ContentLength != 0 {
@@ -283,13 +264,13 @@ func (s *server) validate(routes map[string]*routers.Route) gin.HandlerFunc {
 				refuse(c, err)
 				return
 			}
-			if operation == "AddCaseFile" {
+			if row.body == caseFile {
 				if err := s.mayAttach(c, params["id"]); err != nil {
 					refuse(c, err)
 					return
 				}
 			}
-			if operation != "CreateIntake" { // which goes to disk as it comes
+			if row.body != upload { // which goes to disk as it comes
 				done, err := s.receive(c, largest)
 				if err != nil {
 					refuse(c, err)

@@ -1711,8 +1711,10 @@ export interface components {
             role: components["schemas"]["Role"];
             desks?: string[];
         };
+        /** @description A rulebook as it is written; where it may be left out, the published one is meant */
+        BookText: string;
         RulebookText: {
-            text: string;
+            text: components["schemas"]["BookText"];
         };
         Rulebook: {
             revision: number;
@@ -1770,7 +1772,7 @@ export interface components {
             differences: string[];
         };
         NewRevision: {
-            text: string;
+            text: components["schemas"]["BookText"];
             note: string;
             /** @description The revision it was made from, 0 for the first. Unless stated it is what the text's own first line says, or the revision it differs from least */
             based_on?: number;
@@ -1942,19 +1944,18 @@ export interface components {
             of: string[];
         };
         PlaceRule: {
-            text: string;
+            text: components["schemas"]["BookText"];
             /** @description The rule that is replaced or taken out */
             name: string;
             rule?: components["schemas"]["RuleDefinition"];
         };
         RuleOrder: {
-            text: string;
+            text: components["schemas"]["BookText"];
             /** @description All rules in the order wanted */
             names: string[];
         };
         CompareRequest: {
-            /** @description The published one unless stated */
-            text?: string;
+            text?: components["schemas"]["BookText"];
             /** @description A revision; the published one unless stated */
             with?: number;
         };
@@ -1975,7 +1976,7 @@ export interface components {
             at?: string;
         };
         NewDraft: {
-            text: string;
+            text: components["schemas"]["BookText"];
             based_on: number;
             /** @description The one it was read at */
             version: number;
@@ -1988,7 +1989,7 @@ export interface components {
             uses: string[];
         };
         PlaceDial: {
-            text: string;
+            text: components["schemas"]["BookText"];
             name: string;
             value: string;
         };
@@ -2017,8 +2018,7 @@ export interface components {
             value: string;
         };
         RehearsalRequest: {
-            /** @description The draft; the published rulebook unless stated */
-            text?: string;
+            text?: components["schemas"]["BookText"];
             rule: string;
             by?: string;
             period: string;
@@ -2085,7 +2085,7 @@ export interface components {
             why: string;
         };
         BookRehearsalRequest: {
-            text?: string;
+            text?: components["schemas"]["BookText"];
             period: string;
             dials?: {
                 [key: string]: string;
@@ -2148,7 +2148,7 @@ export interface components {
             after: number;
         };
         SolveRequest: {
-            text?: string;
+            text?: components["schemas"]["BookText"];
             dial: string;
             /**
              * Format: double
