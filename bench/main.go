@@ -288,7 +288,7 @@ func benchScans(ctx context.Context, conn *pgx.Conn, s *store.Store, b *books.Se
 	for _, r := range twice.Rules {
 		if r.On {
 			on++
-			r.Name += "-again"
+			r.Name += "-allow-duplicates"
 			twice.Rules = append(twice.Rules, r)
 		}
 	}

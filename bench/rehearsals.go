@@ -46,13 +46,13 @@ var rulesInSQL = []verified{
 		`select a.product::text from (select product, sum(net) n from bare where ` + october + ` group by 1) a
 			join (select product, max(n) best from (select product, date_trunc('month', day), sum(net) n from bare where day between '2026-04-01' and '2026-09-30' group by 1, 2) x group by 1) b using (product)
 			where best > 0 and a.n > 1.5 * best`},
-	{`{name: v-group, on: false, judges: rep, threshold: {of: margin, against: "overall(margin, rep.territory)", as: difference, bands: [{grade: look, below: -0.4%}, {clear: rest}]}}`,
+	{`{name: v-group, on: false, judges: rep, threshold: {of: margin, against: "group_value(margin, rep.territory)", as: difference, bands: [{grade: look, below: -0.4%}, {clear: rest}]}}`,
 		`select a.rep::text from (select rep, (sum(net) - sum(cost)) / sum(net) m from bare where ` + october + ` group by 1) a
 			join (select code, attributes->>'territory' t from registers where kind = 'rep') r on r.code = a.rep
 			join (select attributes->>'territory' t, (sum(net) - sum(cost)) / sum(net) m from bare join registers on kind = 'rep' and code = rep where ` + october + ` group by 1) g using (t) where a.m - g.m < -0.004`},
 	{`{name: v-peers, on: false, judges: customer, threshold: {of: net, against: "peers(net, percentile 99)", as: ratio, bands: [{grade: act, above: 300%}, {clear: rest}]}}`,
 		`with a as (select customer, sum(net) n from bare where ` + october + ` group by 1) select customer::text from a, (select percentile_cont(0.99) within group (order by n) p from a) q where a.n > 3 * p`},
-	{`{name: v-whole, on: false, judges: rep.territory, threshold: {of: net, against: overall(net), as: ratio, bands: [{grade: look, below: 8.33%}, {clear: rest}]}}`,
+	{`{name: v-whole, on: false, judges: rep.territory, threshold: {of: net, against: group_value(net), as: ratio, bands: [{grade: look, below: 8.33%}, {clear: rest}]}}`,
 		`select attributes->>'territory' from bare join registers on kind = 'rep' and code = rep where ` + october + ` group by 1
 			having sum(net) < 0.0833 * (select sum(net) from bare where ` + october + `)`},
 	{`{name: v-choose, on: false, judges: product, threshold: {choose: [{grade: look, all: [net above 5000, margin below 25.5%]}]}}`,
@@ -204,8 +204,8 @@ func rehearsals(ask func(client.RehearsalRequest) time.Duration, cut func(rule s
 		{"an outlier rule changed in the text", []edit{
 			{"o-own-customer", "by: own past, over: 12 periods, beyond: 8, side: high", "by: own past, over: 1%d periods, beyond: 8, side: high"},
 			{"o-percentile", "by: percentile, beyond: 99.9%%", "by: percentile, beyond: 99.%d%%"},
-			{"o-found", "by: false discoveries, share: 1%%", "by: false discoveries, share: 2.%d%%"},
-			{"o-trend-product", "by: off trend, over: 12 periods, beyond: 8", "by: off trend, over: 12 periods, beyond: 9.%d"},
+			{"o-found", "by: false discovery rate, share: 1%%", "by: false discovery rate, share: 2.%d%%"},
+			{"o-trend-product", "by: deviation from trend, over: 12 periods, beyond: 8", "by: deviation from trend, over: 12 periods, beyond: 9.%d"},
 		}},
 		{"an event window changed in the text", []edit{
 			{"w-gaps", "longer_than: 6 usual gaps, gaps: 12", "longer_than: 6 usual gaps, gaps: 1%d"},

@@ -17,5 +17,5 @@ export default defineConfig({
   resolve: { alias: { '@': new URL('./src', import.meta.url).pathname } },
   build: { outDir: 'dist', emptyOutDir: true },
   test: { environment: 'happy-dom' },
-  server: { proxy: { '/api': 'http://127.0.0.1:8420' } },
+  server: { proxy: { '/api': 'http://127.0.0.1:8420' }, fs: { allow: ['.', '../docs'] } },
 })

@@ -47,26 +47,26 @@ func TestALeadAndTheAccounts(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	lea, rea, ana := s.as("lea"), s.as("rea"), s.as("ana")
-	refused(t, 403, "not-allowed")(ana.MakeWord(ctx, "rea"))
+	refused(t, 403, "not-allowed")(ana.ResetPassword(ctx, "rea"))
 
-	changed := want[client.Person](t, 200)(lea.ChangePerson(ctx, "rob", client.PersonChange{Title: "Robert", Role: "reviewer", Desks: []string{"north", "south"}}))
+	changed := want[client.Person](t, 200)(lea.ChangePerson(ctx, "rob", client.PersonChange{DisplayName: "Robert", Role: "reviewer", Desks: []string{"north", "south"}}))
 	assert.Equal(t, []string{"north", "south"}, changed.Desks)
-	want[client.CaseDetail](t, 200)(s.as("rob").TakeCase(ctx, s.caseOf("rea", "R3").Id, &client.TakeCaseParams{}))
-	refused(t, 422, "unknown-desk")(lea.ChangePerson(ctx, "rob", client.PersonChange{Title: "R", Role: "reviewer", Desks: []string{"nowhere"}}))
+	want[[]client.Case](t, 200)(onCase(s.as("rob"), s.caseOf("rea", "R3").Id, toTake))
+	refused(t, 422, "unknown-desk")(lea.ChangePerson(ctx, "rob", client.PersonChange{DisplayName: "R", Role: "reviewer", Desks: []string{"nowhere"}}))
 
-	word := want[client.Word](t, 201)(lea.MakeWord(ctx, "rea"))
+	word := want[client.OneTimePassword](t, 201)(lea.ResetPassword(ctx, "rea"))
 	refused(t, 401, "sign-in")(rea.GetSession(ctx))
 	refused(t, 401, "wrong-credentials")(s.token("rea", password))
-	refused(t, 403, "one-time-word")(s.token("rea", word.Word))
+	refused(t, 403, "one-time-password")(s.token("rea", word.OneTimePassword))
 	nobody, err := client.NewClient(s.url, held)
 	require.NoError(t, err)
-	use := client.WordUse{Name: "rea", Word: word.Word, Password: "too short"}
-	refused(t, 422, "password")(nobody.UseWord(ctx, use))
-	use.Password, use.Word = "another long one", "not-the-word-at-all"
-	refused(t, 401, "wrong-credentials")(nobody.UseWord(ctx, use))
-	use.Word = " " + strings.ToUpper(word.Word)
-	want[client.Person](t, 200)(nobody.UseWord(ctx, use))
-	refused(t, 401, "wrong-credentials")(nobody.UseWord(ctx, use))
+	use := client.OneTimePasswordUse{Name: "rea", OneTimePassword: word.OneTimePassword, Password: "too short"}
+	refused(t, 422, "password")(nobody.UseOneTimePassword(ctx, use))
+	use.Password, use.OneTimePassword = "another long one", "not-the-word-at-all"
+	refused(t, 401, "wrong-credentials")(nobody.UseOneTimePassword(ctx, use))
+	use.OneTimePassword = " " + strings.ToUpper(word.OneTimePassword)
+	want[client.Person](t, 200)(nobody.UseOneTimePassword(ctx, use))
+	refused(t, 401, "wrong-credentials")(nobody.UseOneTimePassword(ctx, use))
 	want[client.Token](t, 201)(s.token("rea", "another long one"))
 
 	res, err := lea.ClosePerson(ctx, "rob")
@@ -83,10 +83,10 @@ func TestALeadAndTheAccounts(t *testing.T) {
 		}
 	}
 	require.NotNil(t, rob.Closed)
-	refused(t, 404, "not-found")(lea.ChangePerson(ctx, "rob", client.PersonChange{Title: "R", Role: "lead", Desks: []string{}}))
+	refused(t, 404, "not-found")(lea.ChangePerson(ctx, "rob", client.PersonChange{DisplayName: "R", Role: "lead", Desks: []string{}}))
 
 	refused(t, 409, "last-lead")(lea.ClosePerson(ctx, "lea"))
-	refused(t, 409, "last-lead")(lea.ChangePerson(ctx, "lea", client.PersonChange{Title: "Lea", Role: "analyst", Desks: []string{}}))
+	refused(t, 409, "last-lead")(lea.ChangePerson(ctx, "lea", client.PersonChange{DisplayName: "Lea", Role: "analyst", Desks: []string{}}))
 }
 
 // A crowd that signs in, with names that are there or not, neither fills the
@@ -131,8 +131,8 @@ func TestAccountsInTheConsole(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/people"), p.Sees("4 accounts"), p.ClickText("New account"), p.Sees("A new account"))
-	do(t, p.Type("aside input.font-mono", "mia"), p.Type("aside input[maxlength='100']", "Mia Made-Up"), p.Click("aside input[value=south]"), p.ClickText("Add the account"), p.Sees("5 accounts"), p.Sees("It is shown only now."))
+	do(t, p.SignIn("lea", password), p.Go("/people"), p.Sees("4 accounts"), p.ClickText("New account"), p.Sees("New account"))
+	do(t, p.Type("aside input.font-mono", "mia"), p.Type("aside input[maxlength='100']", "Mia Made-Up"), p.Click("aside input[value=south]"), p.ClickText("Add account"), p.Sees("5 accounts"), p.Sees("Copy it now; it is not shown again."))
 	word, err := browser.Value[string](p, "document.querySelector('aside code').textContent")
 	require.NoError(t, err)
 	found, err := p.Axe(axeSource)
@@ -140,13 +140,13 @@ func TestAccountsInTheConsole(t *testing.T) {
 	assert.Empty(t, found)
 
 	mia := screen(t, s, 1280, 800)
-	do(t, mia.Go("/sign-in"), mia.Type("#name", "mia"), mia.Type("#password", word), mia.ClickText("Sign in"), mia.Sees("Choose a password of your own"))
+	do(t, mia.Go("/sign-in"), mia.Type("#name", "mia"), mia.Type("#password", word), mia.ClickText("Sign in"), mia.Sees("choose your own password"))
 	do(t, mia.Type("#fresh", "long enough now"), mia.ClickText("Sign in"), mia.Until("location.pathname === '/desk'"), mia.Go("/account"), mia.Sees("on South desk"))
 
 	for i, text := range []string{"long enough now", "longer than that", "longer than that"} {
 		do(t, mia.Type(fmt.Sprintf("form label:nth-of-type(%d) input", i+1), text))
 	}
-	do(t, mia.ClickText("Change password"), mia.Sees("Changed. Everywhere else you are signed out."))
+	do(t, mia.ClickText("Change password"), mia.Sees("Password changed. You are signed out everywhere else."))
 	found, err = mia.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

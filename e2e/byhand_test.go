@@ -28,12 +28,12 @@ func TestTakenToADeskByHand(t *testing.T) {
 	require.Nil(t, one.Case)
 	require.Nil(t, two.Case)
 	take := func(ids ...int64) client.ExceptionsTaken { return client.ExceptionsTaken{Exceptions: ids} }
-	assert.Contains(t, *refused(t, 409, "not-taken")(s.as("rob").TakeExceptions(ctx, take(one.Id))).Detail, "members of North desk take exception")
-	refused(t, 404, "not-found")(s.as("rea").TakeExceptions(ctx, take(one.Id, 999999)))
+	assert.Contains(t, *refused(t, 409, "not-taken")(s.as("rob").OpenCases(ctx, take(one.Id))).Detail, "it cannot open a case: only members of North desk, analysts and leads may open a case for exception 8")
+	refused(t, 404, "not-found")(s.as("rea").OpenCases(ctx, take(one.Id, 999999)))
 	before := len(want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Items)
 
 	// R3 has a case open on the desk, which it joins; R1 gets one, by name of who took it.
-	code, out, errs := s.oskel("rea", "to-desk", itoa(one.Id), itoa(two.Id))
+	code, out, errs := s.oskel("rea", "case", "open", itoa(one.Id), itoa(two.Id))
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "R1")
 	x = s.exceptions("2026-11")
@@ -45,7 +45,7 @@ func TestTakenToADeskByHand(t *testing.T) {
 	joined := want[client.CaseDetail](t, 200)(s.as("rea").GetCase(ctx, *x["behind R3"].Case))
 	assert.Greater(t, len(joined.Exceptions), 1)
 	assert.LessOrEqual(t, len(after), before+1)
-	assert.Contains(t, *refused(t, 409, "not-taken")(s.as("rea").TakeExceptions(ctx, take(one.Id))).Detail, "is in case")
+	assert.Contains(t, *refused(t, 409, "not-taken")(s.as("rea").OpenCases(ctx, take(one.Id))).Detail, "is in case")
 
 	// Another sweep follows it like any case.
 	s.load("feed", "sales", "day,order_no,rep,net,cost\n2026-11-03,N4,R1,5000,1\n")
@@ -55,56 +55,56 @@ func TestTakenToADeskByHand(t *testing.T) {
 
 	// Not of a closed period.
 	three := s.exceptions("2026-11")["behind R2"]
-	code, _, errs = s.oskel("lea", "close", "-period", "2026-11")
+	code, _, errs = s.oskel("lea", "period", "close", "-period", "2026-11")
 	require.Equal(t, 0, code, errs)
-	refused(t, 409, "period-closed")(s.as("lea").TakeExceptions(ctx, take(three.Id)))
-	code, _, errs = s.oskel("lea", "reopen", "-period", "2026-11", "-reason", "One more")
+	refused(t, 409, "period-closed")(s.as("lea").OpenCases(ctx, take(three.Id)))
+	code, _, errs = s.oskel("lea", "period", "reopen", "-period", "2026-11", "-reason", "One more")
 	require.Equal(t, 0, code, errs)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("rob", password), p.Go("/exceptions/"+itoa(three.Id)), p.ClickText("Take it to South desk"), p.Sees("Taken to case"))
+	do(t, p.SignIn("rob", password), p.Go("/exceptions/"+itoa(three.Id)), p.ClickText("Take it to South desk"), p.Sees("Sent to case"))
 	assert.NotNil(t, s.exceptions("2026-11")["behind R2"].Case)
-	code, out, errs = s.oskel("lea", "doctor")
+	code, out, errs = s.oskel("lea", "service", "check")
 	assert.Equal(t, 0, code, out+errs)
 }
 
-// A peace that is ended early: what it kept from the desk goes there at once.
-func TestAPeaceThatEndsEarly(t *testing.T) {
+// A snooze that is ended early: what it kept from the desk goes there at once.
+func TestASnoozeThatEndsEarly(t *testing.T) {
 	t.Parallel()
 	var c clock
 	c.set(t, "2026-11-05 09:00")
 	s := reviewed(t, &c)
 	id := s.caseNamed(t, "R2").Id
-	code, _, errs := s.oskel("rob", "settle", "-finding", "explained", "-peace", "2027-03-31", itoa(id))
+	code, _, errs := s.oskel("rob", "case", "settle", "-finding", "explained", "-snooze", "2027-03-31", itoa(id))
 	require.Equal(t, 0, code, errs)
 	c.set(t, "2026-12-03 09:00")
 	s.load("feed", "sales", "day,order_no,rep,net,cost\n2026-11-05,P1,R2,1000,905\n")
 	s.sweep("2026-11")
 	require.Nil(t, s.exceptions("2026-11")["thin-margin R2"].Case)
-	var peace int64
-	for _, p := range want[[]client.Peace](t, 200)(s.as("rea").ListPeaces(ctx)) {
+	var snooze int64
+	for _, p := range want[[]client.Snooze](t, 200)(s.as("rea").ListSnoozes(ctx)) {
 		if *p.Rule == "thin-margin" {
-			peace = p.Id
+			snooze = p.Id
 		}
 	}
-	code, out, errs := s.oskel("rob", "end-peace", itoa(peace))
+	code, out, errs := s.oskel("rob", "case", "end-snooze", itoa(snooze))
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "R2")
 	require.NotNil(t, s.exceptions("2026-11")["thin-margin R2"].Case)
 	opened := *s.exceptions("2026-11")["thin-margin R2"].Case
 	assert.NotEqual(t, id, opened)
 
-	// What is closed stays as it was closed; the peace ends all the same.
-	code, _, errs = s.oskel("rob", "settle", "-finding", "explained", "-peace", "2027-03-31", "-all-rules", itoa(opened))
+	// What is closed stays as it was closed; the snooze ends all the same.
+	code, _, errs = s.oskel("rob", "case", "settle", "-finding", "explained", "-snooze", "2027-03-31", "-all-rules", itoa(opened))
 	require.Equal(t, 0, code, errs)
 	c.set(t, "2027-01-05 09:00")
 	s.load("feed", "sales", "day,order_no,rep,net,cost\n2026-12-05,P2,R2,1000,905\n")
 	s.sweep("2026-12")
 	require.Nil(t, s.exceptions("2026-12")["thin-margin R2"].Case)
-	code, _, errs = s.oskel("lea", "close", "-period", "2026-12")
+	code, _, errs = s.oskel("lea", "period", "close", "-period", "2026-12")
 	require.Equal(t, 0, code, errs)
-	for _, p := range want[[]client.Peace](t, 200)(s.as("rob").ListPeaces(ctx)) {
-		assert.Empty(t, want[[]client.Case](t, 200)(s.as("rob").EndPeace(ctx, p.Id)))
+	for _, p := range want[[]client.Snooze](t, 200)(s.as("rob").ListSnoozes(ctx)) {
+		assert.Empty(t, want[[]client.Case](t, 200)(s.as("rob").EndSnooze(ctx, p.Id)))
 	}
-	assert.Empty(t, want[[]client.Peace](t, 200)(s.as("rob").ListPeaces(ctx)))
+	assert.Empty(t, want[[]client.Snooze](t, 200)(s.as("rob").ListSnoozes(ctx)))
 	assert.Nil(t, s.exceptions("2026-12")["thin-margin R2"].Case)
 }

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"net/http"
 	"strings"
 	"testing"
 	"time"
@@ -9,7 +10,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"oskel/internal/app"
 	"oskel/internal/client"
 	"oskel/internal/people"
 )
@@ -22,10 +22,10 @@ func reviewed(t *testing.T, c *clock) *service {
 	first := small(t)
 	first.publish(smallBook+reasonsText, 1)
 	first.stop()
-	s := runAs(t, first.database, func(o *app.Options) { o.Now, o.Idle = c.now, true })
+	s := runAs(t, first.database, func(o *options) { o.Now, o.Idle = c.now, true })
 	s.tokens, s.home = first.tokens, first.home
 	t.Cleanup(s.stop)
-	want[client.PersonAdded](t, 201)(s.as("lea").CreatePerson(ctx, client.NewPerson{Name: "ned", Title: "Ned", Role: people.Reviewer, Desks: &[]string{"north"}}))
+	want[client.PersonAdded](t, 201)(s.as("lea").CreatePerson(ctx, client.NewPerson{Name: "ned", DisplayName: "Ned", Role: people.Reviewer, Desks: &[]string{"north"}}))
 	s.sweep("2026-10")
 	return s
 }
@@ -38,6 +38,26 @@ func (s *service) caseNamed(t *testing.T, key string) client.Case {
 	}
 	t.Fatal("no case of " + key)
 	return client.Case{}
+}
+
+// onCase does one thing to one case.
+func onCase(c *client.Client, id int64, act client.CaseAct) (*http.Response, error) {
+	act.Cases = []client.CaseRef{{Id: id}}
+	return c.ActOnCases(ctx, act)
+}
+
+var toTake, toReturn = act(client.CaseActDoTake), act(client.CaseActDoReturn)
+
+func toSay(text string) client.CaseAct {
+	return client.CaseAct{Do: client.CaseActDoComment, Text: &text}
+}
+
+func toSettle(finding string, note ...string) client.CaseAct {
+	out := client.CaseAct{Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFinding(finding))}
+	if len(note) > 0 {
+		out.Text = &note[0]
+	}
+	return out
 }
 
 func act(do client.CaseActDo, ids ...int64) client.CaseAct {
@@ -65,10 +85,10 @@ func TestTheLifeOfACase(t *testing.T) {
 	id := s.caseNamed(t, "R3").Id
 
 	// Parked until a day: it waits for nobody, is not late, and is back on its day.
-	code, _, errs := s.oskel("rea", "park", "-until", "2026-11-04", itoa(id))
+	code, _, errs := s.oskel("rea", "case", "park", "-until", "2026-11-04", itoa(id))
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, "4 Nov 2026 is none")
-	code, out, errs := s.oskel("rea", "park", "-until", "2026-12-01", "-note", "Stocktaking", itoa(id))
+	assert.Contains(t, errs, "4 Nov 2026 is not")
+	code, out, errs := s.oskel("rea", "case", "park", "-until", "2026-12-01", "-note", "Stocktaking", itoa(id))
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "parked until 1 Dec 2026")
 	c.set(t, "2026-11-30 12:00")
@@ -84,12 +104,12 @@ func TestTheLifeOfACase(t *testing.T) {
 	// Parked for lines: any that come after, not those that were there.
 	returns := act(client.CaseActDoPark, id)
 	returns.Feed = ptr("sales")
-	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").ActOnCases(ctx, returns)).Detail, "say why it is parked")
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").ActOnCases(ctx, returns)).Detail, "Give a reason for parking")
 	returns.Text = ptr("They are late")
 	want[[]client.Case](t, 200)(s.as("rea").ActOnCases(ctx, returns))
 	assert.Equal(t, client.CaseState("parked"), s.caseNamed(t, "R3").State)
 	s.load("feed", "sales", "day,order_no,rep,net,cost\n2026-10-30,Z1,R1,1,1\n")
-	code, _, errs = s.oskel("lea", "hand-over", "-desk", "north", itoa(id)) // refused; and asking leaves it parked
+	code, _, errs = s.oskel("lea", "case", "hand-over", "-desk", "north", itoa(id)) // refused; and asking leaves it parked
 	assert.Equal(t, 1, code, errs)
 	between := act(client.CaseActDoAsk, id)
 	between.Person, between.Text = ptr("ana"), ptr("Have they come?")
@@ -98,32 +118,32 @@ func TestTheLifeOfACase(t *testing.T) {
 	assert.Equal(t, client.CaseState("open"), want[client.CaseDetail](t, 200)(s.as("rea").GetCase(ctx, id)).Case.State)
 
 	// Somebody of another desk is asked, finds it, and answers.
-	code, _, errs = s.oskel("rea", "ask", "-who", "rob", itoa(id), "Is that yours?")
+	code, _, errs = s.oskel("rea", "case", "ask", "-who", "rob", itoa(id), "Is that yours?")
 	require.Equal(t, 0, code, errs)
 	asked := want[client.CasePage](t, 200)(s.as("rob").ListCases(ctx, &client.ListCasesParams{Asked: ptr(true)}))
 	require.Len(t, asked.Items, 1)
 	code, out, _ = s.oskel("rob", "cases", "-asked")
 	assert.Equal(t, 0, code)
 	assert.Contains(t, out, "Cato Made-Up")
-	want[client.CaseDetail](t, 201)(s.as("rob").CommentCase(ctx, id, client.Comment{Text: "It is not."}))
+	want[[]client.Case](t, 200)(onCase(s.as("rob"), id, toSay("It is not.")))
 	assert.Empty(t, want[client.CasePage](t, 200)(s.as("rob").ListCases(ctx, &client.ListCasesParams{Asked: ptr(true)})).Items)
-	refused(t, 403, "not-allowed")(s.as("rob").CommentCase(ctx, id, client.Comment{Text: "And more."}))
+	refused(t, 403, "not-allowed")(onCase(s.as("rob"), id, toSay("And more.")))
 
 	// Handed over, then settled by who has it, with a reason and an amount.
 	hand := act(client.CaseActDoHandOver, id)
 	hand.Person = ptr("rob")
-	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").ActOnCases(ctx, hand)).Detail, "rob does not work the cases of North desk")
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").ActOnCases(ctx, hand)).Detail, "Rob does not work the cases of North desk")
 	hand.Person = ptr("ned")
 	want[[]client.Case](t, 200)(s.as("rea").ActOnCases(ctx, hand))
-	code, _, errs = s.oskel("rea", "settle", "-finding", "confirmed", itoa(id))
+	code, _, errs = s.oskel("rea", "case", "settle", "-finding", "confirmed", itoa(id))
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, "ned has taken it and settles it")
-	code, _, errs = s.oskel("lea", "settle", "-finding", "confirmed", "-reason", "on-leave", itoa(id))
+	assert.Contains(t, errs, "Ned has taken it; only ned or a lead can settle it")
+	code, _, errs = s.oskel("lea", "case", "settle", "-finding", "confirmed", "-reason", "on-leave", itoa(id))
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, `"On leave" is no reason for confirmed; those are credit-note`)
-	code, _, errs = s.oskel("lea", "settle", "-finding", "confirmed", "-recovered", "much", itoa(id))
+	code, _, errs = s.oskel("lea", "case", "settle", "-finding", "confirmed", "-recovered", "much", itoa(id))
 	assert.Equal(t, 1, code, errs)
-	code, out, errs = s.oskel("lea", "settle", "-finding", "confirmed", "-reason", "credit-note", "-recovered", "1,200.50", "-note", "Sent", itoa(id))
+	code, out, errs = s.oskel("lea", "case", "settle", "-finding", "confirmed", "-reason", "credit-note", "-recovered", "1,200.50", "-note", "Sent", itoa(id))
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "confirmed (Credit note), recovered 1,200.5: Sent")
 	var recovered float64
@@ -144,13 +164,13 @@ func TestTheLifeOfACase(t *testing.T) {
 	}, time.Minute, 100*time.Millisecond)
 
 	// Opened again, for a reason.
-	code, _, errs = s.oskel("rea", "reopen-case", itoa(id))
+	code, _, errs = s.oskel("rea", "case", "reopen", itoa(id))
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "-reason is missing")
-	code, _, errs = s.oskel("rea", "reopen-case", "-reason", "The note was cancelled", itoa(id))
+	code, _, errs = s.oskel("rea", "case", "reopen", "-reason", "The note was cancelled", itoa(id))
 	require.Equal(t, 0, code, errs)
 	assert.Equal(t, []string{"joined", "parked", "resumed", "parked", "asked", "resumed", "asked", "answered", "handed over", "settled", "reopened"}, s.trailOf(t, id)[1:])
-	code, out, errs = s.oskel("lea", "doctor")
+	code, out, errs = s.oskel("lea", "service", "check")
 	assert.Equal(t, 0, code, out+errs)
 }
 
@@ -170,7 +190,7 @@ func TestSeveralAtOnceAndUndone(t *testing.T) {
 		ids, words = append(ids, x.Id), append(words, itoa(x.Id))
 	}
 	p := refused(t, 403, "not-allowed")(s.as("rea").ActOnCases(ctx, act(client.CaseActDoTake, ids...)))
-	assert.Contains(t, *p.Detail, "nothing was done: case "+itoa(south[0].Id)+": only members of the desk work its cases")
+	assert.Contains(t, *p.Detail, "nothing was done: case "+itoa(south[0].Id)+": only members of the desk and leads may do this")
 	assert.Equal(t, client.CaseState("open"), s.caseNamed(t, north[0].Key).State)
 	refused(t, 404, "not-found")(s.as("lea").ActOnCases(ctx, act(client.CaseActDoTake, ids[0], 99999)))
 	refused(t, 400, "invalid-request")(s.as("lea").ActOnCases(ctx, act(client.CaseActDoTake)))
@@ -178,12 +198,12 @@ func TestSeveralAtOnceAndUndone(t *testing.T) {
 	stale.Cases[1].Version = ptr(77)
 	refused(t, 412, "changed-meanwhile")(s.as("lea").ActOnCases(ctx, stale))
 
-	code, out, errs := s.oskel("lea", append([]string{"settle", "-finding", "explained", "-reason", "on-leave"}, words...)...)
+	code, out, errs := s.oskel("lea", append([]string{"case", "settle", "-finding", "explained", "-reason", "on-leave"}, words...)...)
 	require.Equal(t, 0, code, errs)
 	assert.Equal(t, len(ids), strings.Count(out, "settled: explained"))
 	c.set(t, "2026-11-05 09:00")
 	refused(t, 409, "not-undone")(s.as("rea").UndoOnCases(ctx, client.CaseUndo{Cases: ids}))
-	code, out, errs = s.oskel("lea", append([]string{"undo"}, words...)...)
+	code, out, errs = s.oskel("lea", append([]string{"case", "undo"}, words...)...)
 	require.Equal(t, 0, code, errs)
 	assert.NotContains(t, out, "settled")
 	refused(t, 409, "not-undone")(s.as("lea").UndoOnCases(ctx, client.CaseUndo{Cases: ids}))
@@ -195,10 +215,10 @@ func TestSeveralAtOnceAndUndone(t *testing.T) {
 	later := c.now().Add(11 * time.Second)
 	c.at.Store(&later)
 	assert.Contains(t, *refused(t, 409, "not-undone")(s.as("lea").UndoOnCases(ctx, client.CaseUndo{Cases: ids})).Detail, "for 10 seconds")
-	want[[]client.Case](t, 200)(s.as("lea").ActOnCases(ctx, act(client.CaseActDoRelease, ids[0])))
+	want[[]client.Case](t, 200)(s.as("lea").ActOnCases(ctx, act(client.CaseActDoReturn, ids[0])))
 	want[[]client.Case](t, 200)(s.as("rea").ActOnCases(ctx, act(client.CaseActDoTake, ids[0])))
 	refused(t, 409, "not-undone")(s.as("lea").UndoOnCases(ctx, client.CaseUndo{Cases: ids[:1]}))
-	code, out, errs = s.oskel("lea", "doctor")
+	code, out, errs = s.oskel("lea", "service", "check")
 	assert.Equal(t, 0, code, out+errs)
 }
 
@@ -252,6 +272,6 @@ func TestTwoAtOneCase(t *testing.T) {
 	park.Text = ptr("Away")
 	park.Until = &openapi_types.Date{Time: time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC)}
 	want[[]client.Case](t, 200)(s.as("lea").ActOnCases(ctx, park))
-	code, out, errs := s.oskel("lea", "doctor")
+	code, out, errs := s.oskel("lea", "service", "check")
 	assert.Equal(t, 0, code, out+errs)
 }

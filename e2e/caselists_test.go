@@ -80,7 +80,7 @@ func TestTheListOfCases(t *testing.T) {
 	assert.Zero(t, off())
 
 	// Gathered: each group in its order with how many it has in all, whatever the page.
-	for group, titles := range map[client.ListCasesParamsGroup]string{"desk": "North desk 2 2, South desk 1 1", "person": "Nobody 2 2, Rea 1 1", "kind": "Reps 3 3", "state": "Open 2 2, Taken 1 1"} {
+	for group, titles := range map[client.ListCasesParamsGroup]string{"desk": "North desk 2 2, South desk 1 1", "person": "Not taken 2 2, Rea 1 1", "kind": "Reps 3 3", "state": "Open 2 2, Taken 1 1"} {
 		_, page := list(func(p *client.ListCasesParams) { p.Group, p.Limit = &group, ptr(1) })
 		var said []string
 		for _, g := range *page.Groups {
@@ -96,24 +96,24 @@ func TestTheListOfCases(t *testing.T) {
 	assert.Empty(t, *page.Groups)
 
 	// Kept as a view, apart from those of exceptions, and asked for by it.
-	code, _, errs := s.oskel("lea", "cases", "-all", "-late", "-group", "person", "-keep", "Late ones", "-shared")
+	code, _, errs := s.oskel("lea", "cases", "-all", "-late", "-group", "person", "-save", "Late ones", "-shared")
 	require.Equal(t, 0, code, errs)
-	assert.Contains(t, errs, "Kept the view Late ones: gathered by person, late.")
+	assert.Contains(t, errs, "Saved the view Late ones: group by person, late.")
 	assert.Contains(t, errs, "Rea: 1 case, 1 late.")
 	code, out, errs := s.oskel("rea", "cases", "-view", "late ones", "-person", "rea")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "R3")
 	assert.NotContains(t, out, "R1")
-	code, out, _ = s.oskel("rea", "views")
+	code, out, _ = s.oskel("rea", "view", "list")
 	assert.Equal(t, 0, code)
 	assert.NotContains(t, out, "Late ones")
-	code, out, _ = s.oskel("rea", "views", "-of", "cases")
+	code, out, _ = s.oskel("rea", "view", "list", "-of", "cases")
 	assert.Equal(t, 0, code)
-	assert.Contains(t, out, "gathered by person, late")
+	assert.Contains(t, out, "group by person, late")
 	assert.NotContains(t, out, "all that is flagged")
-	code, _, errs = s.oskel("lea", "cases", "-all", "-keep", "All")
+	code, _, errs = s.oskel("lea", "cases", "-all", "-save", "All")
 	require.Equal(t, 0, code)
-	assert.Contains(t, errs, "Kept the view All: all that waits.")
+	assert.Contains(t, errs, "Saved the view All: all that waits.")
 
 	// The small histories: of those that can be drawn, judged once a rule.
 	h := want[[]client.CaseHistory](t, 200)(s.as("rob").ListCaseHistories(ctx, &client.ListCaseHistoriesParams{Cases: itoa(id) + ",999999," + itoa(s.caseNamed(t, "R2").Id)}))
@@ -133,7 +133,7 @@ func TestTheListOfCases(t *testing.T) {
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
-	do(t, p.Type("input[type=search]", "cato"), p.Until("document.querySelectorAll('[data-row]').length === 1"), p.Type("input[type=search]", " and nobody"), p.Sees("No case is like that."),
+	do(t, p.Type("input[type=search]", "cato"), p.Until("document.querySelectorAll('[data-row]').length === 1"), p.Type("input[type=search]", " and nobody"), p.Sees("No cases match these filters."),
 		p.ClickText("Show all"), p.Until("document.querySelectorAll('[data-row]').length === 3"))
-	do(t, p.Go("/desk?state=late&group=person"), p.Sees("Late ones"), p.Sees("Forget this view"))
+	do(t, p.Go("/desk?state=late&group=person"), p.Sees("Late ones"), p.Sees("Delete view"))
 }

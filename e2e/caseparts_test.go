@@ -19,8 +19,8 @@ import (
 )
 
 func (s *service) toldTo(t *testing.T, person string) (what []string) {
-	for _, n := range want[client.Notices](t, 200)(s.as(person).ListNotices(ctx, &client.ListNoticesParams{Unseen: ptr(true)})).Items {
-		what = append(what, n.By+" "+n.What+" "+n.Text)
+	for _, n := range want[client.Notifications](t, 200)(s.as(person).ListNotifications(ctx, &client.ListNotificationsParams{Unseen: ptr(true)})).Items {
+		what = append(what, n.By+" "+string(n.What)+" "+n.Text)
 	}
 	return what
 }
@@ -42,41 +42,41 @@ func TestNamedAndTold(t *testing.T) {
 	s := reviewed(t, &c)
 	id := s.caseNamed(t, "R3").Id
 	say := func(person, text string) (*http.Response, error) {
-		return s.as(person).CommentCase(ctx, id, client.Comment{Text: text})
+		return onCase(s.as(person), id, toSay(text))
 	}
 	refused(t, 403, "not-allowed")(say("rob", "mine?"))
-	assert.Contains(t, *refused(t, 409, "case-state")(say("rea", "what of @rob and @robert?")).Detail, `there is no account "robert"`)
+	assert.Contains(t, *refused(t, 409, "case-state")(say("rea", "what of @rob and @robert?")).Detail, `There is no account @robert; type @ and the name of an account`)
 	assert.Empty(t, s.toldTo(t, "rob"), "nothing half done")
 	refused(t, 409, "case-state")(say("rea", strings.Repeat("@a@b ", 2)))
 
-	want[client.CaseDetail](t, 201)(say("rea", "Is it yours, @rob? (@rea, @rob.) x@ana.example"))
-	assert.Equal(t, []string{"rea named Is it yours, @rob? (@rea, @rob.) x@ana.example"}, s.toldTo(t, "rob"))
+	want[[]client.Case](t, 200)(say("rea", "Is it yours, @rob? (@rea, @rob.) x@ana.example"))
+	assert.Equal(t, []string{"rea mentioned Is it yours, @rob? (@rea, @rob.) x@ana.example"}, s.toldTo(t, "rob"))
 	assert.Empty(t, s.toldTo(t, "rea"))
 	assert.Empty(t, s.toldTo(t, "ana"), "the address of a mail names nobody")
 	assert.True(t, want[client.CaseDetail](t, 200)(s.as("rob").GetCase(ctx, id)).MaySay)
-	want[client.CaseDetail](t, 201)(say("rob", "<b>No</b>, @rea"))
-	assert.Equal(t, []string{"rob named <b>No</b>, @rea"}, s.toldTo(t, "rea"))
+	want[[]client.Case](t, 200)(say("rob", "<b>No</b>, @rea"))
+	assert.Equal(t, []string{"rob mentioned <b>No</b>, @rea"}, s.toldTo(t, "rea"))
 
 	// All of it is there, page by page, and none of it is seen before it was shown.
-	_, err := s.pool(t).Exec(ctx, "insert into notices (person, case_id, what, text, author) select 'lea', $1, 'named', 'no ' || n, 'rea' from generate_series(1, 450) n", id)
+	_, err := s.pool(t).Exec(ctx, "insert into notices (person, case_id, what, text, author) select 'lea', $1, 'mentioned', 'no ' || n, 'rea' from generate_series(1, 450) n", id)
 	require.NoError(t, err)
-	code, out, errs := s.oskel("lea", "notices", "-keep-new", "-format", "csv")
+	code, out, errs := s.oskel("lea", "notifications", "-keep-unread", "-format", "csv")
 	require.Equal(t, 0, code, errs)
 	assert.Equal(t, 451, strings.Count(out, "\n"))
 	assert.Contains(t, out, ",no 1,")
-	last := want[client.Notices](t, 200)(s.as("lea").ListNotices(ctx, &client.ListNoticesParams{Skip: ptr(449)}))
+	last := want[client.Notifications](t, 200)(s.as("lea").ListNotifications(ctx, &client.ListNotificationsParams{Skip: ptr(449)}))
 	assert.Equal(t, 450, last.News)
 	assert.Equal(t, "no 1", last.Items[0].Text)
-	want[struct{}](t, 204)(s.as("lea").SeeNotices(ctx, client.NoticesSeen{UpTo: last.Items[0].Id + 449}))
+	want[struct{}](t, 204)(s.as("lea").MarkNotificationsRead(ctx, client.NotificationsRead{UpTo: last.Items[0].Id + 449}))
 
 	// Seen is seen; by the command line too.
-	code, out, errs = s.oskel("rob", "notices")
+	code, out, errs = s.oskel("rob", "notifications")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "Is it yours")
 	assert.Empty(t, s.toldTo(t, "rob"))
-	code, out, _ = s.oskel("rob", "notices", "-all", "-format", "csv")
+	code, out, _ = s.oskel("rob", "notifications", "-all", "-format", "csv")
 	require.Equal(t, 0, code)
-	assert.Contains(t, out, "rea,named")
+	assert.Contains(t, out, "rea,mentioned you")
 
 	// Handed over and undone: told, and told no more. Asked and answered: who asked is told.
 	hand := act(client.CaseActDoHandOver, id)
@@ -90,17 +90,17 @@ func TestNamedAndTold(t *testing.T) {
 	require.NoError(t, s.pool(t).QueryRow(ctx, nedsNews).Scan(&told))
 	assert.Zero(t, told)
 	want[[]client.Case](t, 200)(s.as("rea").ActOnCases(ctx, act(client.CaseActDoTake, id)))
-	code, _, _ = s.oskel("rea", "notices")
+	code, _, _ = s.oskel("rea", "notifications")
 	require.Equal(t, 0, code)
 	ask := act(client.CaseActDoAsk, id)
 	ask.Person, ask.Text = ptr("ana"), ptr("Right?")
 	want[[]client.Case](t, 200)(s.as("lea").ActOnCases(ctx, ask))
 	assert.Equal(t, []string{"lea asked Right?"}, s.toldTo(t, "ana"))
 	assert.Equal(t, []string{"lea asked ana: Right?"}, s.toldTo(t, "rea"), "who holds the case is told")
-	want[client.CaseDetail](t, 201)(say("ana", "Yes."))
+	want[[]client.Case](t, 200)(say("ana", "Yes."))
 	assert.Equal(t, []string{"ana answered Yes."}, s.toldTo(t, "lea"))
-	news := want[client.Notices](t, 200)(s.as("lea").ListNotices(ctx, &client.ListNoticesParams{}))
-	want[struct{}](t, 204)(s.as("lea").SeeNotices(ctx, client.NoticesSeen{UpTo: news.Items[0].Id, Case: ptr(id + 1)}))
+	news := want[client.Notifications](t, 200)(s.as("lea").ListNotifications(ctx, &client.ListNotificationsParams{}))
+	want[struct{}](t, 204)(s.as("lea").MarkNotificationsRead(ctx, client.NotificationsRead{UpTo: news.Items[0].Id, Case: ptr(id + 1)}))
 	assert.Len(t, s.toldTo(t, "lea"), 1, "of another case")
 }
 
@@ -127,13 +127,13 @@ func TestFilesOfACase(t *testing.T) {
 	refused(t, 404, "not-found")(s.as("rob").GetCaseFile(ctx, id+1, f.Id))
 
 	for _, bad := range []struct{ name, content, says string }{
-		{"tool.exe", "MZ", "may not be attached"},
-		{"page.html", "<script>", "may not be attached"},
-		{"picture.svg", "<svg/>", "may not be attached"},
-		{"invoice.pdf", "MZ", "not what its name says"},
-		{"a.txt", "a\x00b", "not what its name says"},
+		{"tool.exe", "MZ", "cannot be attached; allowed files end in .csv"},
+		{"page.html", "<script>", "cannot be attached; allowed files end in .csv"},
+		{"picture.svg", "<svg/>", "cannot be attached; allowed files end in .csv"},
+		{"invoice.pdf", "MZ", "does not match its name"},
+		{"a.txt", "a\x00b", "does not match its name"},
 		{"a.txt", "", "is empty"},
-		{"..", "x", "the files that may be end in"},
+		{"..", "x", "cannot be attached; allowed files end in .csv"},
 		{"a\u0007.txt", "x", "cannot be printed"},
 	} {
 		assert.Contains(t, *refused(t, 409, "case-state")(send("rea", bad.name, bad.content)).Detail, bad.says, bad.name)
@@ -147,34 +147,34 @@ func TestFilesOfACase(t *testing.T) {
 	require.NoError(t, os.WriteFile(note, []byte("Called."), 0o600))
 	require.NoError(t, os.WriteFile(huge, nil, 0o600))
 	require.NoError(t, os.Truncate(huge, 2<<30))
-	code, _, errs := s.oskel("rea", "attach", itoa(id), huge)
+	code, _, errs := s.oskel("rea", "case", "attach", itoa(id), huge)
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, "10 MB at most")
-	code, out, errs := s.oskel("rea", "attach", itoa(id), note)
+	assert.Contains(t, errs, "larger than 10 MB")
+	code, out, errs := s.oskel("rea", "case", "attach", itoa(id), note)
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "note.txt")
 	detail := want[client.CaseDetail](t, 200)(s.as("rob").GetCase(ctx, id))
 	require.Len(t, detail.Files, 2, "nothing of what was refused")
 	to := filepath.Join(dir, "back.txt")
-	code, _, errs = s.oskel("rob", "case-file", "-o", to, itoa(id), itoa(detail.Files[1].Id))
+	code, _, errs = s.oskel("rob", "case", "file", "-o", to, itoa(id), itoa(detail.Files[1].Id))
 	require.Equal(t, 0, code, errs)
 	back, err := os.ReadFile(to)
 	require.NoError(t, err)
 	assert.Equal(t, "Called.", string(back))
 
 	// Taken away by who attached it; the trail keeps its name.
-	assert.Contains(t, *refused(t, 409, "case-state")(s.as("ana").DropCaseFile(ctx, id, f.Id)).Detail, "rea attached it")
-	want[struct{}](t, 204)(s.as("rea").DropCaseFile(ctx, id, f.Id))
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("ana").RemoveCaseFile(ctx, id, f.Id)).Detail, "Only rea or a lead may remove it")
+	want[struct{}](t, 204)(s.as("rea").RemoveCaseFile(ctx, id, f.Id))
 	refused(t, 404, "not-found")(s.as("rea").GetCaseFile(ctx, id, f.Id))
 	trail := want[client.CaseDetail](t, 200)(s.as("rea").GetCase(ctx, id)).Events
-	assert.Equal(t, client.CaseEventWhat("took a file away"), trail[len(trail)-1].What)
+	assert.Equal(t, client.CaseEventWhat("file removed"), trail[len(trail)-1].What)
 	var kept int
 	require.NoError(t, s.pool(t).QueryRow(ctx, "select count(*) from case_files where content is not null").Scan(&kept))
 	assert.Equal(t, 1, kept)
 	for i := range casework.MostFiles - 1 {
 		want[client.CaseFile](t, 201)(send("rea", itoa(int64(i))+".txt", "x"))
 	}
-	assert.Contains(t, *refused(t, 409, "case-state")(send("rea", "one.txt", "more")).Detail, "20 files are attached")
+	assert.Contains(t, *refused(t, 409, "case-state")(send("rea", "one.txt", "more")).Detail, "It already has 20 files")
 }
 
 type forever struct{}
@@ -188,22 +188,22 @@ func TestTodosOfACase(t *testing.T) {
 	c.set(t, "2026-11-05 09:00")
 	s := reviewed(t, &c)
 	id := s.caseNamed(t, "R3").Id
-	code, _, errs := s.oskel("rea", "to-do", "-by", "2026-11-04", itoa(id), "Call")
+	code, _, errs := s.oskel("rea", "todo", "add", "-by", "2026-11-04", itoa(id), "Call")
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, "4 Nov 2026 is over")
+	assert.Contains(t, errs, "4 Nov 2026 is past")
 	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").AddTodo(ctx, id, client.NewTodo{Text: "Call", Owner: ptr("nobody"), Due: day("2026-11-09")})).Detail, `no account "nobody"`)
 	refused(t, 409, "case-state")(s.as("rea").AddTodo(ctx, id, client.NewTodo{Text: "  ", Due: day("2026-11-09")}))
 	refused(t, 403, "not-allowed")(s.as("rob").AddTodo(ctx, id, client.NewTodo{Text: "Call", Due: day("2026-11-09")}))
-	code, out, errs := s.oskel("rea", "to-do", "-by", "2026-11-09", "-who", "ana", itoa(id), "Load", "the", "returns")
+	code, out, errs := s.oskel("rea", "todo", "add", "-by", "2026-11-09", "-who", "ana", itoa(id), "Load", "the", "returns")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "Load the returns")
 	mine := want[client.Todo](t, 201)(s.as("rea").AddTodo(ctx, id, client.NewTodo{Text: "Call", Due: day("2026-11-06")}))
 	assert.Equal(t, "rea", mine.Owner)
-	assert.Equal(t, []string{"rea to do Load the returns, by 9 Nov 2026"}, s.toldTo(t, "ana"))
+	assert.Equal(t, []string{"rea to-do added Load the returns, by 9 Nov 2026"}, s.toldTo(t, "ana"))
 
 	// Mine, and everybody's by day.
 	todos := func(person string, all bool) (texts []string) {
-		for _, d := range want[[]client.Todo](t, 200)(s.as(person).ListTodos(ctx, &client.ListTodosParams{Everybodys: &all})) {
+		for _, d := range want[[]client.Todo](t, 200)(s.as(person).ListTodos(ctx, &client.ListTodosParams{All: &all})) {
 			texts = append(texts, d.Text)
 		}
 		return texts
@@ -216,25 +216,25 @@ func TestTodosOfACase(t *testing.T) {
 	require.True(t, late[0].Late)
 
 	// Done, which who added it is told; not done after all; taken away.
-	refused(t, 403, "not-allowed")(s.as("rob").TickTodo(ctx, late[0].Id, client.TodoTick{Done: true}))
-	code, out, errs = s.oskel("ana", "done", itoa(late[0].Id))
+	refused(t, 403, "not-allowed")(s.as("rob").UpdateTodo(ctx, late[0].Id, client.TodoTick{Done: true}))
+	code, out, errs = s.oskel("ana", "todo", "done", itoa(late[0].Id))
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "by ana")
-	assert.Equal(t, []string{"ana done Load the returns"}, s.toldTo(t, "rea"))
+	assert.Equal(t, []string{"ana to-do done Load the returns"}, s.toldTo(t, "rea"))
 	assert.Empty(t, todos("ana", false))
-	want[client.Todo](t, 200)(s.as("ana").TickTodo(ctx, late[0].Id, client.TodoTick{Done: true}))
+	want[client.Todo](t, 200)(s.as("ana").UpdateTodo(ctx, late[0].Id, client.TodoTick{Done: true}))
 	assert.Len(t, s.toldTo(t, "rea"), 1, "done twice is done once")
-	code, _, errs = s.oskel("ana", "done", "-not", itoa(late[0].Id))
+	code, _, errs = s.oskel("ana", "todo", "done", "-not", itoa(late[0].Id))
 	require.Equal(t, 0, code, errs)
 	assert.Len(t, todos("ana", false), 1)
-	code, _, errs = s.oskel("lea", "drop-to-do", itoa(late[0].Id))
+	code, _, errs = s.oskel("lea", "todo", "remove", itoa(late[0].Id))
 	require.Equal(t, 0, code, errs)
-	refused(t, 404, "not-found")(s.as("lea").DropTodo(ctx, late[0].Id))
+	refused(t, 404, "not-found")(s.as("lea").RemoveTodo(ctx, late[0].Id))
 	assert.Equal(t, []string{"Call"}, todos("lea", true))
 	for range casework.MostTodos - 1 {
 		want[client.Todo](t, 201)(s.as("rea").AddTodo(ctx, id, client.NewTodo{Text: "More", Due: day("2026-11-12")}))
 	}
-	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").AddTodo(ctx, id, client.NewTodo{Text: "One", Due: day("2026-11-12")})).Detail, "20 to-dos")
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").AddTodo(ctx, id, client.NewTodo{Text: "One", Due: day("2026-11-12")})).Detail, "It has 20 open to-dos")
 }
 
 // The page of a case and what is for oneself, in the console.
@@ -244,26 +244,26 @@ func TestPartsOfACaseInTheConsole(t *testing.T) {
 	s.sweep("2026-10")
 	id := s.caseOf("lea", "R3").Id
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("rea", password), p.Go("/cases/"+itoa(id)), p.Sees("What backs it up"), p.Sees("Evidence"), p.Sees("Its figures"))
-	do(t, p.ClickText("Add what is to be done"), p.Sees("By when"), p.Type("section[aria-label='To do'] form input", "Ask for the contract"),
+	do(t, p.SignIn("rea", password), p.Go("/cases/"+itoa(id)), p.Sees("Evidence"), p.Sees("Evidence"), p.Sees("Its figures"))
+	do(t, p.ClickText("Add a to-do"), p.Sees("By when"), p.Type("section[aria-label='To do'] form input", "Ask for the contract"),
 		p.Set("section[aria-label='To do'] form [aria-label='By when']", "1 Dec 2030"), p.Do("section[aria-label='To do'] form [aria-label='By when']", "e.dispatchEvent(new Event('change', {bubbles: true}))"),
 		p.Do("section[aria-label='To do'] form", "e.requestSubmit()"), p.Sees("within a year"))
 	soon := time.Now().AddDate(0, 0, 3).Format("2 Jan 2006")
 	do(t, p.Set("section[aria-label='To do'] form [aria-label='By when']", soon), p.Do("section[aria-label='To do'] form [aria-label='By when']", "e.dispatchEvent(new Event('change', {bubbles: true}))"),
 		p.Do("section[aria-label='To do'] form", "e.requestSubmit()"), p.Sees("rea, by "+soon))
 	do(t, p.Run(`(() => { const d = new DataTransfer(); d.items.add(new File(['Called.'], 'note.txt')); d.items.add(new File(['MZ'], 'x.exe')); const e = document.querySelector('[aria-label="Files to attach"]'); e.files = d.files; e.dispatchEvent(new Event('change')) })()`),
-		p.Sees("may not be attached"), p.Until("document.querySelector('section[aria-label=Files] a')?.textContent === 'note.txt'"))
+		p.Sees("cannot be attached; allowed files end in .csv"), p.Until("document.querySelector('section[aria-label=Files] a')?.textContent === 'note.txt'"))
 	do(t, p.Type("#comment-"+itoa(id), "See it, @lea"), p.ClickText("Add the comment"), p.Until("[...document.querySelectorAll('ol strong')].some((e) => e.textContent === '@lea')"))
 	do(t, p.Type("#comment-"+itoa(id), "<img src=x onerror='document.title=1'> & <b>bold</b>"), p.ClickText("Add the comment"), p.Sees("<b>bold</b>"), p.Until("!document.querySelector('ol img, ol b')"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
-	do(t, p.Go("/desk/for-me"), p.Sees("Ask for the contract"), p.Click("[aria-label='Done: Ask for the contract']"), p.Sees("Nothing is to be done"))
+	do(t, p.Go("/desk/for-me"), p.Sees("Ask for the contract"), p.Click("[aria-label='Done: Ask for the contract']"), p.Sees("No to-dos"))
 	p = screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Until("document.querySelector(`[aria-label='1 new for you']`)"), p.Go("/desk/for-me"), p.Sees("named you"))
+	do(t, p.SignIn("lea", password), p.Until("document.querySelector(`[aria-label='1 unread notification']`)"), p.Go("/desk/for-me"), p.Sees("mentioned you"))
 	found, err = p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
-	do(t, p.ClickText("All seen"), p.Until("!document.querySelector(`[aria-label='1 new for you']`)"))
+	do(t, p.ClickText("Mark all as read"), p.Until("!document.querySelector(`[aria-label='1 unread notification']`)"))
 	assert.Empty(t, s.toldTo(t, "lea"))
 }

@@ -44,14 +44,14 @@ func TestACaseMovesWithItsRoute(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	c := s.caseOf("rea", "R3")
-	want[client.CaseDetail](t, 200)(s.as("rea").TakeCase(ctx, c.Id, &client.TakeCaseParams{}))
+	want[[]client.Case](t, 200)(onCase(s.as("rea"), c.Id, toTake))
 	s.publish(strings.Replace(smallBook, `{when: rep.territory is "North", to: north}`, `{when: rep.territory is "South", to: north}`, 1), 1)
 	s.sweep("2026-10")
 	moved := s.caseOf("rob", "R3")
 	assert.Equal(t, c.Id, moved.Id)
 	assert.Equal(t, client.CaseState("open"), moved.State)
 	assert.Nil(t, moved.TakenBy)
-	assert.Contains(t, strings.Join(s.events(c.Id), "\n"), "moved: From North desk to South desk")
+	assert.Contains(t, strings.Join(s.events(c.Id), "\n"), "moved: from North desk to South desk")
 }
 
 // Cases in which all has cleared say so, sort last and are settled at one go;
@@ -79,7 +79,7 @@ func TestClearedCases(t *testing.T) {
 	assert.Equal(t, 0, want[client.Settled](t, 200)(s.as("rob").SettleCleared(ctx, client.ClearedRequest{Desk: ptr("south")})).Settled)
 	// What still is flagged cannot be settled as cleared.
 	r3 := s.caseOf("rea", "R3")
-	refused(t, 409, "case-state")(s.as("rea").SettleCase(ctx, r3.Id, &client.SettleCaseParams{}, client.Finding{Finding: "cleared", Note: ptr("x")}))
+	refused(t, 409, "case-state")(onCase(s.as("rea"), r3.Id, toSettle("cleared", "x")))
 }
 
 // A desk may close what has cleared by itself.

@@ -22,8 +22,6 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"oskel/internal/app"
 )
 
 // writeCertificate writes a certificate of one's own for loopback, with a serial number.
@@ -65,7 +63,7 @@ func TestTLS(t *testing.T) {
 	dir := t.TempDir()
 	file, key := writeCertificate(t, dir, 1)
 	plain := freePort(t)
-	secured := runAs(t, s.database, func(o *app.Options) { o.Certificate, o.Key, o.Redirect = file, key, plain })
+	secured := runAs(t, s.database, func(o *options) { o.Certificate, o.Key, o.Redirect = file, key, plain })
 	defer secured.stop()
 	require.True(t, strings.HasPrefix(secured.url, "https://"), secured.url)
 	ask := func(url string) (*http.Response, error) {

@@ -70,7 +70,7 @@ func TestChangesAreHeard(t *testing.T) {
 	other.tokens = s.tokens
 	here, there := s.listen(t), other.listen(t)
 	s.sweep("2026-10")
-	for _, stage := range []string{`"reading the data","number":1`, `"judging","number":2`, `"comparing with what is on record","number":3`, `"writing","number":4`, `"","number":0`} {
+	for _, stage := range []string{`"reading the data","number":1`, `"judging","number":2`, `"comparing with the record","number":3`, `"writing","number":4`, `"","number":0`} {
 		hears(t, here, `sweeping {"period":"Oct 2026","stage":`+stage+`,"of":4}`)
 	}
 	hears(t, there, `changed {"what":"sweeps"}`)
@@ -87,7 +87,7 @@ func TestChangesAreHeard(t *testing.T) {
 	for _, st := range *made.Stages {
 		stages = append(stages, st.Stage)
 	}
-	assert.Equal(t, []string{"reading the data", "judging", "comparing with what is on record", "writing"}, stages)
+	assert.Equal(t, []string{"reading the data", "judging", "comparing with the record", "writing"}, stages)
 
 	began := time.Now()
 	other.stop()
@@ -115,7 +115,7 @@ func TestAStoppedSweepLeavesNothing(t *testing.T) {
 		_, err := s.as("ana").CreateSweep(asked, client.NewSweep{Period: "2026-10"})
 		ended <- err
 	}()
-	hears(t, events, `sweeping {"period":"Oct 2026","stage":"comparing with what is on record","number":3,"of":4}`)
+	hears(t, events, `sweeping {"period":"Oct 2026","stage":"comparing with the record","number":3,"of":4}`)
 	stop()
 	assert.Error(t, <-ended)
 	hears(t, events, `sweeping {"period":"Oct 2026","stage":"","number":0,"of":4}`)

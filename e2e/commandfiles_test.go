@@ -21,7 +21,7 @@ func TestFilesOfTheCommandLine(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
-	code, _, errs := s.oskel("rob", "settle", "-finding", "confirmed", itoa(s.caseOf("rob", "R2").Id))
+	code, _, errs := s.oskel("rob", "case", "settle", "-finding", "confirmed", itoa(s.caseOf("rob", "R2").Id))
 	require.Equal(t, 0, code, errs)
 	write := func(name string, args ...string) string {
 		file := filepath.Join(t.TempDir(), name)
@@ -31,17 +31,17 @@ func TestFilesOfTheCommandLine(t *testing.T) {
 		require.NoError(t, err)
 		return string(text)
 	}
-	for _, report := range []client.ExportReportParamsReport{"findings", "work"} {
+	for _, report := range []client.ExportReportParamsReport{"outcomes", "backlog"} {
 		r, err := s.as("lea").ExportReport(ctx, &client.ExportReportParams{Report: report, Form: "csv"})
 		require.NoError(t, err)
 		own, err := io.ReadAll(r.Body)
 		require.NoError(t, err)
-		assert.Equal(t, string(own), write("r.csv", string(report)))
-		_, printed, _ := s.oskel("lea", string(report), "-format", "csv")
+		assert.Equal(t, string(own), write("r.csv", "report", string(report)))
+		_, printed, _ := s.oskel("lea", "report", string(report), "-format", "csv")
 		assert.Equal(t, string(own), printed)
 	}
-	assert.Contains(t, write("f.csv", "findings"), "thin-margin,Thin margin,1,1,0,0,0,0,1.0000,")
-	for _, list := range [][]string{{"exceptions", "-period", "2026-10"}, {"cases", "-all"}, {"findings"}, {"work"}, {"grid", "-period", "2026-10"}, {"sweeps"}} {
+	assert.Contains(t, write("f.csv", "report", "outcomes"), "thin-margin,Thin margin,1,1,0,0,0,0,1.0000,")
+	for _, list := range [][]string{{"exceptions", "-period", "2026-10"}, {"cases", "-all"}, {"report", "outcomes"}, {"report", "backlog"}, {"exceptions", "grid", "-period", "2026-10"}, {"sweep", "list"}} {
 		text := write("x.json", list...)
 		assert.True(t, json.Valid([]byte(text)), "%s: %.60s", list[0], text)
 	}
@@ -56,5 +56,5 @@ func TestFilesOfTheCommandLine(t *testing.T) {
 	assert.Equal(t, []string{"2026-10", "2026-10 flags"}, rows[0][last-2:])
 	assert.Equal(t, []string{"rep", "R2", "Bera Made-Up", "", "", "act", "2"}, append(append([]string{}, rows[1][:3]...), rows[1][last-4:]...), "September was not swept: nobody knows")
 	p := refused(t, 400, "invalid-request")(s.as("lea").ExportReport(ctx, &client.ExportReportParams{Report: "grid", Form: "csv"}))
-	assert.Contains(t, *p.Detail, "up to a period")
+	assert.Contains(t, *p.Detail, "expected the last period of the grid")
 }

@@ -27,10 +27,10 @@ func TestAnEmptyService(t *testing.T) {
 	for _, path := range append(pages, "/desk", "/desk/for-me", "/desk/work", "/desk/findings", "/data", "/data/faults", "/rules/revisions") {
 		do(t, p.Go(path), p.Until("document.getElementById('content')?.innerText.length > 20"), p.Until("!document.body.innerText.includes('Loading')"))
 	}
-	do(t, p.Go("/overview"), p.ClickText("Write a rulebook as your draft"), p.Until("location.pathname === '/rules/draft'"), p.ClickText("By form"), p.ClickText("Begin with a small one"),
+	do(t, p.Go("/overview"), p.ClickText("Write a rulebook draft"), p.Until("location.pathname === '/rules/draft'"), p.ClickText("Form"), p.ClickText("Start with a small rulebook"),
 		p.Until("document.querySelector('.cm-content')?.innerText.includes('thin-margin')"), p.Until("!document.querySelector('.button-main').disabled"), p.ClickText("Publish …"),
 		p.Type("[role=dialog] input", "The first"), p.ClickIn("[role=dialog]", "Publish"), p.Until("location.pathname === '/rules'"), p.Sees("Thin margin"))
-	do(t, p.Go("/overview"), p.Sees("No lines have come in yet"), p.Sees("and publish it: done"))
+	do(t, p.Go("/overview"), p.Sees("No data has been loaded yet"), p.Sees("and publish it: done"))
 	require.NoError(t, reviewer.Go("/exceptions"))
 	do(t, reviewer.Sees("An analyst loads the lines and sweeps a period."))
 }

@@ -67,10 +67,10 @@ func TestACaseIsLive(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	id := s.caseOf("rea", "R3").Id
 	do(t, p.SignIn("rea", password), p.Go("/cases/"+itoa(id)), p.Sees("Take this case"))
-	want[client.CaseDetail](t, 201)(s.as("lea").CommentCase(ctx, id, client.Comment{Text: "A word from the lead."}))
+	want[[]client.Case](t, 200)(onCase(s.as("lea"), id, toSay("A word from the lead.")))
 	do(t, p.Sees("A word from the lead."))
 	version := want[client.CaseDetail](t, 200)(s.as("lea").GetCase(ctx, id)).Case.Version
-	want[client.CaseDetail](t, 200)(s.as("lea").TakeCase(ctx, id, &client.TakeCaseParams{}))
+	want[[]client.Case](t, 200)(onCase(s.as("lea"), id, toTake))
 	problem := refused(t, 412, "changed-meanwhile")(s.as("rea").ActOnCases(ctx, client.CaseAct{Do: client.CaseActDoTake, Cases: []client.CaseRef{{Id: id, Version: &version}}}))
 	assert.Equal(t, "the case has changed since it was read: taken by lea", *problem.Detail)
 }
@@ -94,7 +94,7 @@ func TestADraftTwice(t *testing.T) {
 	s := small(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ana", password), p.Go("/rules/draft?rule=thin-margin"), p.Sees("Delete this rule"))
-	do(t, p.ClickText("Dials"), p.Sees("It turns rule"), p.ClickText("My draft"), p.Sees("Delete this rule"))
+	do(t, p.ClickText("Dials"), p.Sees("Used by: rule"), p.ClickText("My draft"), p.Sees("Delete this rule"))
 	do(t, p.ClickText("Delete this rule"), p.Sees("is deleted from the draft"), p.ClickText("Undo"), p.Until("document.body.innerText.includes('no change yet') || document.body.innerText.includes('No change')"))
 
 	// Typed on in the next field while the answer to the one before comes: what is in it then
@@ -131,7 +131,7 @@ func TestAnAbsenceInTheConsole(t *testing.T) {
 	form(p, "21 Dec 2026", "2 Jan 2027", "rob")
 	do(t, p.Sees("21 Dec 2026 to 2 Jan 2027"), p.Sees("stands in"))
 	assert.Equal(t, []string{"rea 2026-12-21 2027-01-02 rob rea"}, noted())
-	do(t, p.ClickText("Take away"), p.Sees("You are not noted as away"))
+	do(t, p.ClickText("Remove"), p.Sees("You are not noted as away"))
 	assert.Empty(t, noted())
 	form(p, "2 Jan 2027", "21 Dec 2026", "")
 	do(t, p.Until("document.querySelector('form [role=alert]')"))
@@ -140,6 +140,6 @@ func TestAnAbsenceInTheConsole(t *testing.T) {
 	lead := screen(t, s, 1280, 800)
 	do(t, lead.SignIn("lea", password), lead.Go("/people?name=rob"), lead.Sees("not noted as away"))
 	form(lead, "21 Dec 2026", "21 Dec 2026", "")
-	do(t, lead.Sees("nobody stands in"))
+	do(t, lead.Sees("no stand-in"))
 	assert.Equal(t, []string{"rob 2026-12-21 2026-12-21  lea"}, noted())
 }

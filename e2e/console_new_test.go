@@ -38,10 +38,10 @@ func TestAFileIsTakenInOnTheDataPage(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, found)
 	assert.Equal(t, "", s.revenue("2026-11"), "nothing is taken in by looking")
-	do(t, p.ClickText("Take it in all the same"), p.Sees("intake 4"))
+	do(t, p.ClickText("Import anyway"), p.Sees("intake 4"))
 	assert.Equal(t, "50", s.revenue("2026-11"))
 	assert.Equal(t, "2999.9998", s.revenue("2026-10"))
-	do(t, drop(p, "reps.csv", "rep,name,territory\nR8,Elmo Made-Up,North\n"), p.Sees("Register: Reps"), p.ClickText("Check"), p.Sees("1 new subject among them: R8"), p.ClickText("Take in 1 row"), p.Sees("intake 5"))
+	do(t, drop(p, "reps.csv", "rep,name,territory\nR8,Elmo Made-Up,North\n"), p.Sees("Register: Reps"), p.ClickText("Check"), p.Sees("1 new subject among them: R8"), p.ClickText("Load 1 row"), p.Sees("intake 5"))
 	entries := want[[]client.RegisterEntry](t, 200)(s.as("ana").GetSubject(ctx, "rep", "R8"))
 	assert.Len(t, entries, 1)
 	// A reviewer takes nothing in.
@@ -105,13 +105,13 @@ func TestTheFileEditor(t *testing.T) {
 	do(t, p.Edit("title: Gone quiet", "title: Gone quiet\n    sta"), p.Until("document.querySelector('.cm-tooltip-autocomplete')?.innerText.includes('stake')"))
 }
 
-// One record does not flatten the rest: its bar is cut short and says so, and
+// One record does not flatten the rest: its bar is truncated and says so, and
 // what cannot be negative starts at zero.
 func TestARecordDoesNotFlattenTheRest(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/figures?period=2026-10"), p.Sees("a bar with a gap is cut short"))
+	do(t, p.SignIn("ines", demo.Password), p.Go("/figures?period=2026-10"), p.Sees("a bar with a gap is truncated"))
 	widths, err := browser.Value[[]float64](p, "[...document.querySelectorAll('tbody tr')].slice(0, 6).map(r => [...r.querySelectorAll('td:nth-child(2) .bg-tide')].at(-1).getBoundingClientRect().width)")
 	require.NoError(t, err)
 	require.Len(t, widths, 6)

@@ -25,7 +25,7 @@ func TestSweepingInTheConsole(t *testing.T) {
 	// Thin margin of R2 is mended; R1's is thin now.
 	s.load("feed", "sales", salesHead+"2026-10-20,C1,R2,5000,500\n2026-10-20,C2,R1,500,490\n")
 	s.sweep("2026-10")
-	do(t, p.Go("/sweeps"), p.Sees("2 no longer"), p.ClickText("1 flagged"), p.Sees("Flagged now: Arne Made-Up, Thin margin"), p.Sees("No longer: Bera Made-Up, Thin margin"))
+	do(t, p.Go("/sweeps"), p.Sees("2 no longer"), p.ClickText("1 flagged"), p.Sees("Flagged now: Arne Made-Up, Thin margin"), p.Sees("No longer flagged: Bera Made-Up, Thin margin"))
 
 	// Weeks have a rule, and were never swept.
 	do(t, p.Go("/overview?period=2026-10"), p.Sees("Also to be swept:"), p.Sees("(not swept)"))

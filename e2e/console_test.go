@@ -115,7 +115,7 @@ func TestAnalystReadsThePeriod(t *testing.T) {
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
 	do(t, p.Go("/exceptions?grade=act"), p.Until("location.pathname === '/sign-in'"))
-	do(t, p.Type("#name", "ines"), p.Type("#password", "wrong"), p.Click("form button"), p.Sees("name and password do not go together"))
+	do(t, p.Type("#name", "ines"), p.Type("#password", "wrong"), p.Click("form button"), p.Sees("wrong user name or password"))
 	do(t, p.Set("#password", ""), p.Type("#password", demo.Password), p.Click("form button"))
 	do(t, p.Until("location.pathname === '/exceptions' && location.search === '?grade=act'"), p.Sees("Pellam Halyardin"))
 
@@ -123,16 +123,16 @@ func TestAnalystReadsThePeriod(t *testing.T) {
 	do(t, p.Click("[role=radio][aria-checked=true]"), p.Press("ArrowLeft"), p.Until("location.search.includes('2026-09')"), p.Sees("Sep 2026"), p.Sees("Revenue"))
 	do(t, p.Press("ArrowRight"), p.Until("location.search.includes('2026-10')"))
 
-	do(t, p.ClickText("Exceptions"), p.Sees("What is wrong"))
+	do(t, p.ClickText("Exceptions"), p.Sees("Rule and reason"))
 	do(t, p.Type("input[type=search]", "c-0412"), p.Until("location.search.includes('text=c-0412')"), p.Until("document.querySelectorAll('[data-row]').length === 2"))
-	do(t, p.Do("[data-row]", "e.focus()"), p.Press("Enter"), p.Sees("Nothing in order lines since 1 Jul 2026"), p.Sees("Limit"))
-	do(t, p.ClickText("Open its page"), p.Until("location.pathname.startsWith('/exceptions/')"), p.Sees("Days without"))
+	do(t, p.Do("[data-row]", "e.focus()"), p.Press("Enter"), p.Sees("No order lines since 1 Jul 2026"), p.Sees("Limit"))
+	do(t, p.ClickText("Open full page"), p.Until("location.pathname.startsWith('/exceptions/')"), p.Sees("Days since last"))
 	title, err := browser.Value[string](p, "document.querySelector('h1').innerText")
 	require.NoError(t, err)
 	assert.Equal(t, "West Ebbpool Boatyard", title)
 
 	// Sorting and filters live in the URL; a view can be sent on.
-	do(t, p.Go("/exceptions?period=2026-10&sort=stake&descending=yes"), p.Sees("What is wrong"))
+	do(t, p.Go("/exceptions?period=2026-10&sort=stake&descending=yes"), p.Sees("Rule and reason"))
 	stakes, err := browser.Value[[]string](p, "[...document.querySelectorAll('[data-row]')].map(r => r.cells[4].innerText)")
 	require.NoError(t, err)
 	assert.Equal(t, "177,883", stakes[0])
@@ -140,7 +140,7 @@ func TestAnalystReadsThePeriod(t *testing.T) {
 	do(t, p.ClickText("Show all"), p.Until("!location.search.includes('grade')"))
 
 	do(t, p.ClickText("Rules"), p.Sees("Each month, for every rep: Act now when margin rate is below 18%"), p.ClickText("Behind target"), p.Sees("Not judged: no target"))
-	do(t, p.Go("/exceptions?text=nobody"), p.Sees("No exception matches these filters."))
+	do(t, p.Go("/exceptions?text=nobody"), p.Sees("No exceptions match these filters."))
 }
 
 // A reviewer takes a case, comments and settles it, all by keyboard or click,
@@ -154,12 +154,12 @@ func TestReviewerWorksTheDesk(t *testing.T) {
 	do(t, p.Do("[data-row]", "e.focus()"), p.Press("Enter"), p.Sees("What is flagged"))
 	do(t, p.ClickText("Take this case"), p.Sees("Taken by you"))
 	do(t, p.Type("textarea", "Asked purchasing."), p.ClickText("Add the comment"), p.Until("[...document.querySelectorAll('ol li')].some(l => l.innerText.includes('Asked purchasing.'))"))
-	do(t, p.ClickText("Put it back on the desk"), p.Sees("Open: nobody has taken it yet"))
+	do(t, p.ClickText("Return to the desk"), p.Sees("Open: it is not taken yet"))
 	do(t, p.ClickText("Confirmed"), p.Type("input[maxlength]", "Price goes up"), p.ClickText("Settle as confirmed"), p.Sees("Settled as confirmed by rob"), p.Sees("Price goes up"))
-	do(t, p.Press("Escape"), p.Sees("Nothing waits here."))
+	do(t, p.Press("Escape"), p.Sees("No open cases."))
 
 	// Settled by another in between: told, and nothing lost.
-	do(t, p.Go("/desk?desk=north"), p.Sees("Cato Made-Up"), p.Click("[data-row]"), p.Sees("Only the members of its desk"))
+	do(t, p.Go("/desk?desk=north"), p.Sees("Cato Made-Up"), p.Click("[data-row]"), p.Sees("Only members of the desk"))
 }
 
 // The second of two who act on one case is told.
@@ -170,7 +170,7 @@ func TestTwoReviewersAtOnce(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	id := s.caseOf("rea", "R3").Id
 	do(t, p.SignIn("rea", password), p.Go("/cases/"+itoa(id)), p.Sees("Take this case"))
-	want[client.CaseDetail](t, 200)(s.as("lea").TakeCase(ctx, id, &client.TakeCaseParams{}))
+	want[[]client.Case](t, 200)(onCase(s.as("lea"), id, toTake))
 	do(t, p.ClickText("Take this case"), p.Sees("the case has changed since it was read"), p.Sees("Taken by lea"))
 }
 
@@ -180,7 +180,7 @@ func TestEmptyConsole(t *testing.T) {
 	s := newService(t)
 	defer s.stop()
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Sees("Nothing is here yet"), p.Go("/rules"), p.Sees("Write a rulebook as your draft"), p.Go("/data"), p.Sees("Nothing has come in yet."), p.Go("/desk"), p.Sees("Nothing waits here."))
+	do(t, p.SignIn("ana", password), p.Sees("No data yet"), p.Go("/rules"), p.Sees("Write a rulebook draft"), p.Go("/data"), p.Sees("No files loaded yet."), p.Go("/desk"), p.Sees("No open cases."))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
@@ -191,7 +191,7 @@ func TestEmptyConsole(t *testing.T) {
 	do(t, p.Go("/overview"), p.Sees("has not been swept yet"), p.ClickText("Sweep Oct 2026"), p.Sees("Most serious"))
 	s.load("feed", "sales", corrected, again)
 	do(t, p.Go("/overview"), p.Sees("Out of date: since this sweep intake 3 has arrived."))
-	do(t, p.Go("/data"), p.ClickText("Take back"), p.Sees("rows no longer count"), p.ClickText("Take back intake 3"), p.Sees("taken back by intake 4"))
+	do(t, p.Go("/data"), p.ClickText("Revert"), p.Sees("rows no longer count"), p.ClickText("Revert intake 3"), p.Sees("reverted by intake 4"))
 
 	// The service gone: said, and tried again.
 	text, err := p.Text()

@@ -53,10 +53,10 @@ func TestListsAreCurrentOnBothServices(t *testing.T) {
 		return ""
 	}
 	assert.Equal(t, "open", stateOf(s))
-	want[client.CaseDetail](t, 200)(other.as("rea").TakeCase(ctx, id, &client.TakeCaseParams{}))
+	want[[]client.Case](t, 200)(onCase(other.as("rea"), id, toTake))
 	assert.Equal(t, "taken", stateOf(s))
 	note := "The margin was agreed upon."
-	want[client.CaseDetail](t, 200)(other.as("rea").SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: "explained", Note: &note}))
+	want[[]client.Case](t, 200)(onCase(other.as("rea"), id, toSettle("explained", note)))
 	assert.Equal(t, "settled", stateOf(s))
 	assert.Equal(t, "settled", stateOf(other))
 

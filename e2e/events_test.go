@@ -62,14 +62,14 @@ func TestEveryEventIsAnException(t *testing.T) {
 	s.sweep("2026-09")
 	assert.Equal(t, []string{"flurry R1 2026-09-06 raised", "flurry R1 2026-09-20 raised"}, s.found("2026-09"))
 	list := want[client.ExceptionPage](t, 200)(s.as("ana").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-09", Sort: ptr(client.ListExceptionsParamsSort("rule"))})).Items
-	assert.Equal(t, "2 of the order lines within 3 days, from 5 Sep 2026 to 6 Sep 2026; the limit is 2.", list[0].Sentence)
-	assert.Equal(t, "2 of the order lines within 3 days, from 19 Sep 2026 to 20 Sep 2026; the limit is 2.", list[1].Sentence)
+	assert.Equal(t, "2 order lines within 3 days (5 Sep 2026 to 6 Sep 2026); 2 or more are flagged.", list[0].Sentence)
+	assert.Equal(t, "2 order lines within 3 days (19 Sep 2026 to 20 Sep 2026); 2 or more are flagged.", list[1].Sentence)
 	require.NotNil(t, list[0].Case)
 	assert.Equal(t, list[0].Case, list[1].Case, "one case of the subject holds both")
 	d := want[client.ExceptionDetail](t, 200)(s.as("ana").GetException(ctx, list[1].Id, nil))
 	assert.Len(t, d.Evidence["events"].(map[string]any)["lines"], 2)
 	_, out, _ := s.oskel("ana", "exceptions", "-period", "2026-09", "-format", "csv", "-sort", "rule")
-	assert.Contains(t, out, "the limit is 2.\",2026-09-20,1,")
+	assert.Contains(t, out, "2 or more are flagged.,2026-09-20,1,")
 
 	// The windows of September's large lines close in October, one of them answered.
 	s.sweep("2026-10")
@@ -87,8 +87,8 @@ func TestEveryEventIsAnException(t *testing.T) {
 	s.sweep("2026-10")
 	assert.Equal(t, []string{"left R2 2026-09-12 cleared"}, s.found("2026-10"))
 	gone := want[client.ExceptionPage](t, 200)(s.as("ana").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10"})).Items
-	assert.Equal(t, "By the data as they are now, nothing is found of the event of 12 Sep 2026.", gone[0].Sentence)
-	assert.Contains(t, s.events(*list[0].Case), "cleared: A flurry, Sep 2026: By the data as they are now, nothing is found of the event of 20 Sep 2026.")
+	assert.Equal(t, "In current data the event of 12 Sep 2026 is not found.", gone[0].Sentence)
+	assert.Contains(t, s.events(*list[0].Case), "cleared: A flurry, Sep 2026: In current data the event of 20 Sep 2026 is not found.")
 }
 
 // What an earlier program recorded of a subject and period is taken for its first

@@ -106,7 +106,7 @@ func TestGatheredByWhatThereIsNot(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := refused(t, 400, "unknown-filter")(s.as("ines").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", Group: ptr("teritory")}))
-	assert.Equal(t, "unknown group \"teritory\"; did you mean territory?; they are gathered by grade, rule, kind, desk, state, subject, territory, manager, category or family", *p.Detail)
+	assert.Equal(t, "unknown group \"teritory\"; did you mean territory?; group by grade, rule, kind, desk, state, subject, territory, manager, category or family", *p.Detail)
 	code, out, errs := s.oskel("ines", "exceptions", "-period", "2026-10", "-group", "territory", "-kind", "rep")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, errs, "Skerry Coast: ")
@@ -202,7 +202,7 @@ func TestViews(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	s.sweep("2026-10")
-	code, _, errs := s.oskel("ana", "keep-view", "-grade", "act", "-sort", "stake", "-descending", "Act first")
+	code, _, errs := s.oskel("ana", "view", "save", "-grade", "act", "-sort", "stake", "-descending", "Act first")
 	assert.Equal(t, 0, code, errs)
 	shared := want[client.View](t, 200)(s.as("ana").SaveView(ctx, client.NewView{Name: "For all", Shared: ptr(true), Query: &client.ViewQuery{Rule: ptr("behind")}}))
 	names := func(who string) (out []string) {
@@ -220,13 +220,13 @@ func TestViews(t *testing.T) {
 	assert.NotEqual(t, plain, stated, "what is stated beside a view counts")
 	code, _, errs = s.oskel("rea", "exceptions", "-period", "2026-10", "-view", "Act first")
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, `there is no view "Act first"; kept are: For all`)
+	assert.Contains(t, errs, `there is no view "Act first"; saved views: For all`)
 	// The same name again is the same view; another's shared name is taken.
 	want[client.View](t, 200)(s.as("ana").SaveView(ctx, client.NewView{Name: "act first", Query: &client.ViewQuery{}}))
 	assert.Equal(t, []string{"act first", "For all"}, names("ana"))
 	refused(t, 409, "name-taken")(s.as("rea").SaveView(ctx, client.NewView{Name: "for all", Shared: ptr(true), Query: &client.ViewQuery{}}))
-	refused(t, 404, "not-found")(s.as("rea").DropView(ctx, shared.Id))
-	r, err := s.as("lea").DropView(ctx, shared.Id)
+	refused(t, 404, "not-found")(s.as("rea").DeleteView(ctx, shared.Id))
+	r, err := s.as("lea").DeleteView(ctx, shared.Id)
 	require.NoError(t, err)
 	assert.Equal(t, 204, r.StatusCode)
 	assert.Empty(t, names("rea"))
@@ -308,7 +308,7 @@ func TestTheListInTheConsole(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ines", demo.Password), p.Go("/exceptions?period=2026-10&group=desk"), p.Sees("Northfirth desk"), p.Sees("4 exceptions"), p.Sees("in a row"), p.Sees("at stake"))
 	do(t, p.ClickText("All grades"), p.Sees("Act now ("), p.Press("Escape"))
-	do(t, p.ClickText("Keep this view"), p.Type("form input", "By desks"), p.ClickIn("form", "Keep"), p.Sees("Forget this view"), p.ClickText("Forget this view"), p.Sees("Keep this view"))
+	do(t, p.ClickText("Save view"), p.Type("form input", "By desks"), p.ClickIn("form", "Keep"), p.Sees("Delete view"), p.ClickText("Delete view"), p.Sees("Save view"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
@@ -325,7 +325,7 @@ func TestAGroupLitUp(t *testing.T) {
 	s := demoService(t)
 	of := attributeOf(t, s, "territory")
 	x := s.exceptions("2026-10")["thin-margin R-17"]
-	up := want[client.LineUp](t, 200)(s.as("ines").GetLineUp(ctx, x.Rule, &client.GetLineUpParams{Period: "2026-10", Key: &x.Key, Beside: ptr("territory")}))
+	up := want[client.Ranking](t, 200)(s.as("ines").GetRanking(ctx, x.Rule, &client.GetRankingParams{Period: "2026-10", Key: &x.Key, Beside: ptr("territory")}))
 	lit := []string{}
 	for _, p := range up.Points {
 		same := of(client.Exception{Kind: "rep", Key: p.Key}) == of(x)
@@ -353,5 +353,5 @@ func TestAGroupLitUp(t *testing.T) {
 	assert.Nil(t, none.History.Beside)
 	p := refused(t, 400, "unknown-filter")(s.as("ines").GetException(ctx, x.Id, &client.GetExceptionParams{Beside: ptr("category")}))
 	assert.Contains(t, *p.Detail, "no attribute \"category\"")
-	refused(t, 400, "unknown-filter")(s.as("ines").GetLineUp(ctx, x.Rule, &client.GetLineUpParams{Period: "2026-10", Key: &x.Key, Beside: ptr("category")}))
+	refused(t, 400, "unknown-filter")(s.as("ines").GetRanking(ctx, x.Rule, &client.GetRankingParams{Period: "2026-10", Key: &x.Key, Beside: ptr("category")}))
 }

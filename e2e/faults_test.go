@@ -33,9 +33,9 @@ func TestFaultsOfTheData(t *testing.T) {
 	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").ActOnCases(ctx, wrong)).Detail, `no feed "nothing"`)
 	wrong = settle(id)
 	wrong.Feed, wrong.Finding = ptr("sales"), ptr(client.CaseActFindingConfirmed)
-	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").ActOnCases(ctx, wrong)).Detail, "a feed is at fault where the finding is data fault")
-	faults := func(person string, args ...string) (out []client.DataFault) {
-		p := &client.ListDataFaultsParams{}
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").ActOnCases(ctx, wrong)).Detail, "A feed can be stated only with the finding data fault")
+	faults := func(person string, args ...string) (out []client.DataIssue) {
+		p := &client.ListDataIssuesParams{}
 		for _, a := range args {
 			switch a {
 			case "mine":
@@ -46,7 +46,7 @@ func TestFaultsOfTheData(t *testing.T) {
 				p.Feed = &a
 			}
 		}
-		return want[[]client.DataFault](t, 200)(s.as(person).ListDataFaults(ctx, p))
+		return want[[]client.DataIssue](t, 200)(s.as(person).ListDataIssues(ctx, p))
 	}
 	assert.Empty(t, faults("ana"))
 
@@ -62,17 +62,17 @@ func TestFaultsOfTheData(t *testing.T) {
 	assert.Empty(t, faults("ana", "ended"))
 
 	// It is on the list of who answers for the feed, who is told.
-	code, _, errs := s.oskel("rea", "settle", "-finding", "data fault", "-feed", "sales", "-note", "Half of it is missing", itoa(id))
+	code, _, errs := s.oskel("rea", "case", "settle", "-finding", "data fault", "-feed", "sales", "-note", "Half of it is missing", itoa(id))
 	require.Equal(t, 0, code, errs)
 	f := faults("ana", "mine", "sales")
 	require.Len(t, f, 1)
 	assert.Equal(t, []string{"sales"}, f[0].Feeds)
 	assert.Equal(t, []string{"ana"}, f[0].Owners)
 	assert.Empty(t, faults("rea", "mine"))
-	assert.Contains(t, s.toldTo(t, "ana"), "rea data fault Order lines: Half of it is missing")
-	refused(t, 400, "unknown-filter")(s.as("ana").ListDataFaults(ctx, &client.ListDataFaultsParams{Feed: ptr("sails")}))
+	assert.Contains(t, s.toldTo(t, "ana"), "rea data issue Order lines: Half of it is missing")
+	refused(t, 400, "unknown-filter")(s.as("ana").ListDataIssues(ctx, &client.ListDataIssuesParams{Feed: ptr("sails")}))
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/data/faults"), p.Sees("Half of it is missing"), p.Sees("1 fault not mended"))
+	do(t, p.SignIn("ana", password), p.Go("/data/faults"), p.Sees("Half of it is missing"), p.Sees("1 open issue"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
@@ -91,9 +91,9 @@ func TestFaultsOfTheData(t *testing.T) {
 	require.Len(t, f, 1)
 	assert.Contains(t, *f[0].EndedBy, "sweep")
 	assert.Contains(t, *f[0].EndedText, "of sales")
-	assert.Equal(t, "fault mended", s.trailOf(t, id)[len(s.trailOf(t, id))-1])
-	assert.Contains(t, strings.Join(s.toldTo(t, "rea"), "\n"), "fault mended by intake")
-	code, out, errs := s.oskel("ana", "data-faults", "-all")
+	assert.Equal(t, "data issue fixed", s.trailOf(t, id)[len(s.trailOf(t, id))-1])
+	assert.Contains(t, strings.Join(s.toldTo(t, "rea"), "\n"), "data issue fixed by intake")
+	code, out, errs := s.oskel("ana", "data-issue", "list", "-all")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "by intake")
 
@@ -101,9 +101,9 @@ func TestFaultsOfTheData(t *testing.T) {
 	other := s.caseNamed(t, "R2").Id
 	want[[]client.Case](t, 200)(s.as("rob").ActOnCases(ctx, settle(other)))
 	one := faults("ana")[0].Id
-	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").EndDataFault(ctx, one, client.DataFaultEnd{Text: "No"})).Detail, "who answers for its feeds")
-	code, _, errs = s.oskel("ana", "mended", itoa(one), "The", "lines", "are", "right")
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").CloseDataIssue(ctx, one, client.DataIssueEnd{Text: "No"})).Detail, "Only the owners of its feeds, analysts and leads may close it")
+	code, _, errs = s.oskel("ana", "data-issue", "close", itoa(one), "The", "lines", "are", "right")
 	require.Equal(t, 0, code, errs)
-	assert.Contains(t, s.toldTo(t, "rob"), "ana fault mended The lines are right")
-	refused(t, 404, "not-found")(s.as("ana").EndDataFault(ctx, one, client.DataFaultEnd{Text: "Twice"}))
+	assert.Contains(t, s.toldTo(t, "rob"), "ana data issue fixed The lines are right")
+	refused(t, 404, "not-found")(s.as("ana").CloseDataIssue(ctx, one, client.DataIssueEnd{Text: "Twice"}))
 }

@@ -75,7 +75,7 @@ func TestFeedsForOtherPrograms(t *testing.T) {
 	assert.Equal(t, 200, code)
 	assert.Contains(t, body, "Oskel: Mine")
 	assert.Less(t, strings.Count(body, "<entry>"), raised.Total)
-	code, _, _ = s.plain(t, "/api/feeds/exceptions.atom?view=nobodys&token="+token, "")
+	code, _, _ = s.plain(t, "/api/feeds/exceptions.atom?view=unassigned&token="+token, "")
 	assert.Equal(t, 404, code)
 
 	// Only feeds may be asked by address, and only with a token that is valid.

@@ -52,9 +52,9 @@ func TestARepChangesTerritory(t *testing.T) {
 	assert.Equal(t, map[string]string{"North": "2000", "South": "1000"}, revenue("2026-09"))
 	assert.Equal(t, map[string]string{"North": "600.5", "South": "1399.4999"}, revenue("2026-10"))
 	key := "North"
-	parts := want[client.Parts](t, 200)(s.as("rea").GetParts(ctx, &client.GetPartsParams{Measure: "revenue", By: &by, Key: &key, Period: "2026-10"}))
+	parts := want[client.Parts](t, 200)(s.as("rea").GetBreakdown(ctx, &client.GetBreakdownParams{Measure: "revenue", By: &by, Key: &key, Period: "2026-10"}))
 	assert.Equal(t, []any{1, "600.5"}, []any{parts.Total, *parts.Sum})
-	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, in.Id))
+	want[client.Intake](t, 200)(s.as("ana").RevertIntake(ctx, in.Id))
 	assert.Equal(t, map[string]string{"North": "1000", "South": "999.9999"}, revenue("2026-10"))
 	p := refused(t, 422, "file-refused")(s.send("register", "rep", "rep,territory,valid_from\nR1,South,2026-10-06\nR1,North,2026-10-06\n"))
 	assert.Contains(t, (*p.Faults)[0].Text, "already on line 2; a second row of the same key needs another valid_from")
@@ -115,7 +115,7 @@ func TestFiguresAsOfAnEarlierVersion(t *testing.T) {
 	assert.Equal(t, []string{"2900", "2900", "1999.9999", "no lines in the period"}, []string{revenue(0), revenue(4), revenue(3), revenue(2)})
 	refused(t, 404, "no-such-version")(s.as("rea").GetTable(ctx, &client.GetTableParams{Measures: "revenue", Period: "2026-10", Version: ptr(int64(9))}))
 	by, key := "rep", "R2"
-	then := want[client.Parts](t, 200)(s.as("rea").GetParts(ctx, &client.GetPartsParams{Measure: "revenue", By: &by, Key: &key, Period: "2026-10", Version: ptr(int64(3))}))
+	then := want[client.Parts](t, 200)(s.as("rea").GetBreakdown(ctx, &client.GetBreakdownParams{Measure: "revenue", By: &by, Key: &key, Period: "2026-10", Version: ptr(int64(3))}))
 	assert.Equal(t, "999.9999", *then.Sum)
 }
 
@@ -170,7 +170,7 @@ func TestPartsAddUp(t *testing.T) {
 	c := s.as("nell")
 	by, key := "rep", "R-17"
 	get := func(measure string) client.Parts {
-		return want[client.Parts](t, 200)(c.GetParts(ctx, &client.GetPartsParams{Measure: measure, By: &by, Key: &key, Period: "2026-10"}))
+		return want[client.Parts](t, 200)(c.GetBreakdown(ctx, &client.GetBreakdownParams{Measure: measure, By: &by, Key: &key, Period: "2026-10"}))
 	}
 	rate := get("margin_rate")
 	assert.Equal(t, "17.1%", rate.Cell.Text)
@@ -188,7 +188,7 @@ func TestPartsAddUp(t *testing.T) {
 	territory := get("revenue")
 	assert.Equal(t, *territory.Cell.Exact, *territory.Sum)
 	key = "Nowhere"
-	refused(t, 404, "not-found")(c.GetParts(ctx, &client.GetPartsParams{Measure: "revenue", By: &by, Key: &key, Period: "2026-10"}))
+	refused(t, 404, "not-found")(c.GetBreakdown(ctx, &client.GetBreakdownParams{Measure: "revenue", By: &by, Key: &key, Period: "2026-10"}))
 }
 
 func TestTableQuestionsThatCannotBe(t *testing.T) {
@@ -250,11 +250,11 @@ func TestTableFromTheCommandLine(t *testing.T) {
 	assert.Equal(t, int64(136120600), found["R-17"])
 	code, _, _ = s.oskel("ines", "table", "-period", "2026-10", "-o", filepath.Join(dir, "t.doc"), "revenue")
 	assert.Equal(t, 2, code)
-	code, out, errs = s.oskel("ines", "lines", "-by", "rep", "-key", "R-17", "-period", "2026-10", "revenue")
+	code, out, errs = s.oskel("ines", "breakdown", "-by", "rep", "-key", "R-17", "-period", "2026-10", "revenue")
 	assert.Equal(t, 0, code)
 	assert.Contains(t, out, "Revenue of Pellam Halyardin in Oct 2026: 13,612")
 	assert.Contains(t, errs, "they add up to 13612.06.")
-	code, out, _ = s.oskel("ines", "measures")
+	code, out, _ = s.oskel("ines", "rulebook", "measures")
 	assert.Equal(t, 0, code)
 	assert.Contains(t, out, "history(revenue, 12, median)")
 }
@@ -310,7 +310,7 @@ func TestDataRooms(t *testing.T) {
 	do(t, p.SignIn("ines", demo.Password), p.Go("/data"), p.ClickText("Registers"), p.Sees("45 subjects"), p.Sees("until 30 Jun 2026"))
 	do(t, p.Type("input[type=search]", "skerry"), p.Sees("8 subjects"), p.Click("tbody button"), p.Sees("What the register said"), p.Sees("Since ever"), p.Press("Escape"))
 	do(t, p.ClickText("Targets"), p.Sees("1 target missing"), p.ClickText("All subjects"), p.ClickText("Only those that lack one"), p.Sees("Orrindo Halyardin"), p.Sees("1 subject"))
-	do(t, p.ClickText("Calendar"), p.Sees("Harbour Day"), p.Sees("22 working days"), p.Click("[aria-label='The year before, 2025']"), p.Sees("Spring fair 2025"), p.Until("location.search === '?year=2025'"))
+	do(t, p.ClickText("Calendar"), p.Sees("Harbour Day"), p.Sees("22 working days"), p.Click("[aria-label='Previous year, 2025']"), p.Sees("Spring fair 2025"), p.Until("location.search === '?year=2025'"))
 }
 
 // An intake is taken back where it is listed, after a word on what that does;
@@ -321,15 +321,15 @@ func TestTakingBackInTheConsole(t *testing.T) {
 	s.load("feed", "sales", salesHead+"2026-10-06,B1,R1,100,70\n", replace("2026-W41"))
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ana", password), p.Go("/data"), p.Sees("feed sales, replaces 2026-W41"), p.Sees("Oct 2026"))
-	do(t, p.Click("tbody button"), p.Sees("Take back sales.csv?"), p.Sees("Its 1 row no longer counts"))
+	do(t, p.Click("tbody button"), p.Sees("Revert sales.csv?"), p.Sees("Its 1 row no longer counts"))
 	do(t, p.ClickText("Cancel"), p.Until("!document.querySelector('[role=dialog]')"))
 	assert.Equal(t, "100", s.revenue("2026-10"))
-	do(t, p.Click("tbody button"), p.ClickText("Take back intake 4"), p.Sees("taken back by intake 5"))
+	do(t, p.Click("tbody button"), p.ClickText("Revert intake 4"), p.Sees("reverted by intake 5"))
 	assert.Equal(t, "1999.9999", s.revenue("2026-10"))
 	// One that another has taken back meanwhile: told.
-	do(t, p.Click("tbody button"), p.Sees("Take back sales.csv?"))
-	want[client.Intake](t, 200)(s.as("lea").TakeBackIntake(ctx, 3))
-	do(t, p.ClickText("Take back intake 3"), p.Sees("intake 3 was already taken back, by intake 6"))
+	do(t, p.Click("tbody button"), p.Sees("Revert sales.csv?"))
+	want[client.Intake](t, 200)(s.as("lea").RevertIntake(ctx, 3))
+	do(t, p.ClickText("Revert intake 3"), p.Sees("intake 3 was already reverted by intake 6"))
 
 	p = screen(t, s, 1280, 800)
 	do(t, p.SignIn("rea", password), p.Go("/data"), p.Sees("replaces 2026-W41"), p.Until("!document.querySelector('tbody button')"))

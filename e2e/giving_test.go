@@ -7,7 +7,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"oskel/internal/app"
 	"oskel/internal/client"
 	"oskel/internal/people"
 )
@@ -37,15 +36,15 @@ func TestWhoGetsACase(t *testing.T) {
 	c.set(t, "2026-11-05 09:00")
 	first := newService(t)
 	first.stop()
-	s := runAs(t, first.database, func(o *app.Options) { o.Now, o.Idle = c.now, true })
+	s := runAs(t, first.database, func(o *options) { o.Now, o.Idle = c.now, true })
 	s.tokens, s.home = first.tokens, t.TempDir()
 	t.Cleanup(s.stop)
 	for _, name := range []string{"ned", "nia"} {
-		want[client.PersonAdded](t, 201)(s.as("lea").CreatePerson(ctx, client.NewPerson{Name: name, Title: name, Role: people.Reviewer, Desks: &[]string{}}))
+		want[client.PersonAdded](t, 201)(s.as("lea").CreatePerson(ctx, client.NewPerson{Name: name, DisplayName: name, Role: people.Reviewer, Desks: &[]string{}}))
 	}
 	s.publish(givingBook, 0)
 	for _, name := range []string{"ned", "nia", "rea"} {
-		want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, name, client.PersonChange{Title: name, Role: people.Reviewer, Desks: []string{"north"}}))
+		want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, name, client.PersonChange{DisplayName: name, Role: people.Reviewer, Desks: []string{"north"}}))
 	}
 	s.load("register", "rep", `rep,territory,manager,account
 R1,North,,ned
@@ -66,19 +65,19 @@ M5,South,,
 	s.load("feed", "sales", lines.String())
 
 	// ned is away for the days: nia stands in; what cannot be is said.
-	code, _, errs := s.oskel("rea", "away", "-who", "ned", "-from", "2026-11-01", "-to", "2026-11-09")
+	code, _, errs := s.oskel("rea", "absence", "add", "-who", "ned", "-from", "2026-11-01", "-to", "2026-11-09")
 	assert.Equal(t, 3, code)
-	assert.Contains(t, errs, "only a lead says so of others")
-	code, out, errs := s.oskel("lea", "away", "-who", "ned", "-from", "2026-11-01", "-to", "2026-11-09", "-stand-in", "nia")
+	assert.Contains(t, errs, "only leads can do this for others")
+	code, out, errs := s.oskel("lea", "absence", "add", "-who", "ned", "-from", "2026-11-01", "-to", "2026-11-09", "-stand-in", "nia")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "nia")
-	code, _, errs = s.oskel("lea", "away", "-who", "nia", "-from", "2026-11-05", "-to", "2026-11-05", "-stand-in", "ned")
+	code, _, errs = s.oskel("lea", "absence", "add", "-who", "nia", "-from", "2026-11-05", "-to", "2026-11-05", "-stand-in", "ned")
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, "in a circle: nia -> ned -> nia")
-	code, _, errs = s.oskel("lea", "away", "-who", "nobody", "-from", "2026-11-05", "-to", "2026-11-05")
+	assert.Contains(t, errs, "form a circle: nia -> ned -> nia")
+	code, _, errs = s.oskel("lea", "absence", "add", "-who", "nobody", "-from", "2026-11-05", "-to", "2026-11-05")
 	assert.Contains(t, errs, `no account "nobody"`)
 	assert.Equal(t, 1, code)
-	code, out, _ = s.oskel("rob", "absences")
+	code, out, _ = s.oskel("rob", "absence", "list")
 	assert.Equal(t, 0, code)
 	assert.Contains(t, out, "9 Nov 2026")
 
@@ -87,7 +86,7 @@ M5,South,,
 	code, _, errs = s.oskel("ana", "rehearse", "-period", "2026-10", "-routes")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, errs, `1 case: there is no account "ghost".`)
-	assert.Contains(t, errs, "1 case: rob does not review what is about them.")
+	assert.Contains(t, errs, "1 case: rob cannot review their own case.")
 	s.sweep("2026-10")
 	all := map[string]client.Case{}
 	cases, got := map[string]int{}, map[string]int{}
@@ -121,7 +120,7 @@ M5,South,,
 	assert.Equal(t, "rob", holder("M1"))
 	assert.Equal(t, "", holder("M2"), "rea does not work that desk")
 	assert.Equal(t, "", holder("M3"))
-	assert.Equal(t, "", holder("M4"), "it is about rob")
+	assert.Equal(t, "", holder("M4"), "It is about rob")
 	assert.NotContains(t, all, "M5", "listed only")
 	assert.Contains(t, s.exceptions("2026-10"), "listed M5")
 	assert.Contains(t, strings.Join(s.trailOf(t, all["M3"].Id), ", "), "left to the desk")
@@ -140,25 +139,25 @@ M5,South,,
 	assert.Equal(t, 4, want[client.CasePage](t, 200)(s.as("ana").ListCases(ctx, &client.ListCasesParams{Told: ptr(true)})).Total)
 	assert.Equal(t, 4, want[client.CasePage](t, 200)(s.as("rea").ListCases(ctx, &client.ListCasesParams{Told: ptr(true)})).Total)
 	assert.Zero(t, want[client.CasePage](t, 200)(s.as("rob").ListCases(ctx, &client.ListCasesParams{Told: ptr(true)})).Total)
-	code, _, errs = s.oskel("lea", "hand-over", "-to", "ned", itoa(all["R2"].Id))
+	code, _, errs = s.oskel("lea", "case", "hand-over", "-to", "ned", itoa(all["R2"].Id))
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, "ned is away: until 9 Nov 2026, nia stands in")
-	code, _, errs = s.oskel("rob", "take", itoa(all["M4"].Id))
+	assert.Contains(t, errs, "Ned is away: until 9 Nov 2026, nia stands in")
+	code, _, errs = s.oskel("rob", "case", "take", itoa(all["M4"].Id))
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, "it is about you, and nobody reviews themselves")
-	code, _, errs = s.oskel("lea", "hand-over", "-to", "rob", itoa(all["M4"].Id))
+	assert.Contains(t, errs, "It is about you; you cannot review your own case")
+	code, _, errs = s.oskel("lea", "case", "hand-over", "-to", "rob", itoa(all["M4"].Id))
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, "it is about rob")
+	assert.Contains(t, errs, "It is about rob")
 	absences := want[[]client.Absence](t, 200)(s.as("rob").ListAbsences(ctx))
-	code, _, _ = s.oskel("rob", "drop-absence", itoa(absences[0].Id))
+	code, _, _ = s.oskel("rob", "absence", "remove", itoa(absences[0].Id))
 	assert.Equal(t, 1, code)
-	code, _, errs = s.oskel("lea", "drop-absence", itoa(absences[0].Id))
+	code, _, errs = s.oskel("lea", "absence", "remove", itoa(absences[0].Id))
 	assert.Equal(t, 0, code, errs)
 	assert.Empty(t, want[[]client.Absence](t, 200)(s.as("rob").ListAbsences(ctx)))
-	code, out, errs = s.oskel("lea", "doctor")
+	code, out, errs = s.oskel("lea", "service", "check")
 	assert.Equal(t, 0, code, out+errs)
 	for _, sw := range s.sweepsOf(t, "2026-10") {
-		code, out, errs = s.oskel("rea", "verify", itoa(sw.Id))
+		code, out, errs = s.oskel("rea", "sweep", "verify", itoa(sw.Id))
 		assert.Equal(t, 0, code, out+errs)
 	}
 }
@@ -172,7 +171,7 @@ func TestNobodyReviewsWhomTheyReportTo(t *testing.T) {
 	book := strings.Replace(givingBook, "manager: person", "manager: {type: person, is: reports to}", 1)
 	s.publish(book, 0)
 	for _, name := range []string{"rea", "rob"} {
-		want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, name, client.PersonChange{Title: name, Role: people.Reviewer, Desks: []string{"north"}}))
+		want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, name, client.PersonChange{DisplayName: name, Role: people.Reviewer, Desks: []string{"north"}}))
 	}
 	// rea reports to rob alone; ana to rob and to lea, by two of the register's rows.
 	s.load("register", "rep", "rep,territory,manager,account\nR1,North,,rob\nR2,North,rob,rea\nR3,North,rob,ana\nR4,North,lea,ana\n")
@@ -180,10 +179,10 @@ func TestNobodyReviewsWhomTheyReportTo(t *testing.T) {
 	s.sweep("2026-10")
 	c := s.caseOf("lea", "R1")
 	assert.Equal(t, client.CaseState("open"), c.State, "of the desk's members one is whom it is about, and one reports to them")
-	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").ActOnCases(ctx, act(client.CaseActDoTake, c.Id))).Detail, "it is about rob, to whom you report")
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("rea").ActOnCases(ctx, act(client.CaseActDoTake, c.Id))).Detail, "It is about rob, to whom you report")
 	hand := act(client.CaseActDoHandOver, c.Id)
 	hand.Person = ptr("rea")
-	assert.Contains(t, *refused(t, 409, "case-state")(s.as("lea").ActOnCases(ctx, hand)).Detail, "it is about rob, to whom rea reports")
+	assert.Contains(t, *refused(t, 409, "case-state")(s.as("lea").ActOnCases(ctx, hand)).Detail, "It is about rob, to whom rea reports")
 	var below string
 	require.NoError(t, s.pool(t).QueryRow(ctx, "select below from cases where key = 'R1'").Scan(&below))
 	assert.Equal(t, "rea", below)
@@ -218,7 +217,7 @@ routes: [{otherwise: south, for: customer.rep.manager}]
 	require.Len(t, report.Problems, 1)
 	assert.Equal(t, `"customer.rep.boss" is no attribute of type person; did you mean customer.rep.manager?`, report.Problems[0].Text)
 	s.publish(book, 0)
-	want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, "rob", client.PersonChange{Title: "Rob", Role: people.Reviewer, Desks: []string{"south"}}))
+	want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, "rob", client.PersonChange{DisplayName: "Rob", Role: people.Reviewer, Desks: []string{"south"}}))
 	s.load("register", "rep", "rep,manager\nR1,rob\nR2,\n")
 	s.load("register", "customer", "customer,rep\nC1,R1\nC2,R2\nC3,R9\nC4,\n")
 	s.load("feed", "sales", "day,customer,net\n2026-10-05,C1,5\n2026-10-05,C2,5\n2026-10-05,C3,5\n2026-10-05,C4,5\n")

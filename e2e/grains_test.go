@@ -117,7 +117,7 @@ func TestWeeksHaveNoTargets(t *testing.T) {
 	s := newService(t)
 	bad := strings.Replace(smallBook, "    no_data: look\n", "    each: week\n", 1)
 	p := refused(t, 422, "rulebook-refused")(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: bad, Note: "x"}))
-	assert.Contains(t, (*p.Faults)[0].Text, "targets are kept by month, so that a rule of each week has none to hold a figure against")
+	assert.Contains(t, (*p.Faults)[0].Text, "targets are monthly, so a rule of each week has none to compare with")
 }
 
 // A database in which all periods were months is brought along, and may go back

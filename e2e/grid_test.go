@@ -80,11 +80,11 @@ func TestGridAndTrend(t *testing.T) {
 		}
 		assert.Equal(t, trend.Raised[12]+trend.Standing[12], sum, by)
 	}
-	_, out, errs := s.oskel("ines", "grid", "-period", "2026-10", "-top", "3")
+	_, out, errs := s.oskel("ines", "exceptions", "grid", "-period", "2026-10", "-top", "3")
 	assert.Contains(t, out, "◆")
 	assert.Contains(t, errs, "3 of")
-	_, out, _ = s.oskel("ines", "trend", "-period", "2026-10", "-by", "desk")
-	assert.Contains(t, out, "still there")
+	_, out, _ = s.oskel("ines", "exceptions", "trend", "-period", "2026-10", "-by", "desk")
+	assert.Contains(t, strings.ToLower(out), "standing")
 	empty := newService(t)
 	t.Cleanup(empty.stop)
 	assert.Empty(t, want[client.ExceptionGrid](t, 200)(empty.as("rea").GetExceptionGrid(ctx, &client.GetExceptionGridParams{Period: "2026-10"})).Rows)
@@ -162,5 +162,5 @@ func TestGridInTheConsole(t *testing.T) {
 		require.NoError(t, err)
 		assert.Empty(t, found, path)
 	}
-	do(t, p.Go("/exceptions/trend?period=2026-10"), p.Sees("Still there"), p.Go("/figures?period=2026-10&by=rep&flagged=yes"), p.Sees("8 rows"))
+	do(t, p.Go("/exceptions/trend?period=2026-10"), p.Sees("Standing"), p.Go("/figures?period=2026-10&by=rep&flagged=yes"), p.Sees("8 rows"))
 }

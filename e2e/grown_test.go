@@ -45,7 +45,7 @@ func TestWhatHasGrownIsAsReadAnew(t *testing.T) {
 			standing = append(standing, s.load("feed", "sales", file.String(), func(p *client.CreateIntakeParams) { p.Correct = ptr("order_no") }).Id)
 		case what <= 3 && len(standing) > 0: // refused where what came later replaces it
 			k := rng.IntN(len(standing))
-			r, err := s.as("ana").TakeBackIntake(ctx, standing[k])
+			r, err := s.as("ana").RevertIntake(ctx, standing[k])
 			require.NoError(t, err)
 			r.Body.Close()
 			standing = slices.Delete(standing, k, k+1)

@@ -157,22 +157,28 @@ func (s *service) beside(t *testing.T) *service {
 }
 
 func run(t testing.TB, database string, first func(context.Context, *people.Service) error) *service {
-	return runAs(t, database, func(o *app.Options) { o.FirstPeople = first })
+	return runAs(t, database, func(o *options) { o.FirstPeople = first })
+}
+
+// options are those of a service, and the switches of one that is tried.
+type options struct {
+	app.Options
+	app.Switches
 }
 
 // runAs is a service with other options than the tests'.
-func runAs(t testing.TB, database string, edit func(*app.Options)) *service {
+func runAs(t testing.TB, database string, edit func(*options)) *service {
 	s := &service{t: t, tokens: map[string]string{}, database: database}
-	running, cancel := context.WithCancel(context.Background())
 	ready, ended := make(chan string, 1), make(chan error, 1)
-	o := app.Options{
+	o := options{Options: app.Options{
 		Addr: "127.0.0.1:0", Database: s.database, Console: console.Files(),
 		Now:   func() time.Time { return today },
 		Ready: func(_ context.Context, url string) error { ready <- url; return nil },
-	}
+	}}
 	edit(&o)
+	running, cancel := context.WithCancel(app.With(context.Background(), o.Switches))
 	forgetClock(s.database)
-	go func() { ended <- app.Run(running, o) }()
+	go func() { ended <- app.Run(running, o.Options) }()
 	select {
 	case s.url = <-ready:
 	case err := <-ended:
@@ -213,7 +219,7 @@ var (
 func demoService(t *testing.T) *service {
 	demoOnce.Do(func() {
 		// What the demo's plan would sweep, the tests sweep themselves.
-		s := runAs(t, newDatabase(t, ""), func(o *app.Options) { o.FirstPeople, o.Idle = demo.AddPeople, true })
+		s := runAs(t, newDatabase(t, ""), func(o *options) { o.FirstPeople, o.Idle = demo.AddPeople, true })
 		dir := filepath.Join(os.TempDir(), fmt.Sprintf("oskel-demo-%d", os.Getpid()))
 		require.NoError(t, demo.Write(dir, 1))
 		defer os.RemoveAll(dir)
@@ -320,7 +326,7 @@ func (s *service) send(into, name, body string, edit ...func(*client.CreateIntak
 // again takes in lines that are there already.
 func again(p *client.CreateIntakeParams) {
 	yes := true
-	p.Again = &yes
+	p.AllowDuplicates = &yes
 }
 
 func replace(month string) func(*client.CreateIntakeParams) {

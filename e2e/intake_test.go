@@ -38,7 +38,7 @@ func TestBrokenFilesAreRefusedWhole(t *testing.T) {
 		{"a total too large", "feed", "sales", salesHead + strings.Repeat("2026-10-05,A1,R1,800000000000000,4\n", 2), 3, "net", "800000000000000", "the column's total is beyond"},
 		{"an unknown rep", "feed", "sales", salesHead + "2026-10-05,A1,R9,5,4\n", 2, "rep", "R9", "unknown rep; did you mean R1?"},
 		{"no rep", "feed", "sales", salesHead + "2026-10-05,A1,,5,4\n", 2, "rep", "", "expected the key of a rep"},
-		{"no header", "feed", "sales", "2026-10-05,A1,R1,5,4\n", 1, "2026-10-05", "", "not a column that is taken in"},
+		{"no header", "feed", "sales", "2026-10-05,A1,R1,5,4\n", 1, "2026-10-05", "", "not a known column"},
 		{"a column missing", "feed", "sales", "day,rep,net\n2026-10-05,R1,5\n", 1, "cost", "", "the header lacks this column"},
 		{"a column twice", "feed", "sales", "day,rep,net,net,cost\n", 1, "net", "", "there twice"},
 		{"semicolons", "feed", "sales", "day;order_no;rep;net;cost\n2026-10-05;A1;R1;5;4\n", 1, "", "", "separated by semicolons"},
@@ -141,9 +141,9 @@ func TestTwoHundredMegabytesOfOneLine(t *testing.T) {
 func TestTheSameFileTwice(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	p := refused(t, 409, "already-taken-in")(s.send("feed", "sales", smallSales))
+	p := refused(t, 409, "already-loaded")(s.send("feed", "sales", smallSales))
 	assert.Contains(t, *p.Detail, "intake 3")
-	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, 3))
+	want[client.Intake](t, 200)(s.as("ana").RevertIntake(ctx, 3))
 	s.load("feed", "sales", smallSales) // taken back, it may come again
 }
 
@@ -158,11 +158,11 @@ func TestReplacingAndTakingBack(t *testing.T) {
 
 	first := s.load("feed", "sales", salesHead+"2026-10-10,B1,R1,10,4\n", replace("2026-10"))
 	second := s.load("feed", "sales", salesHead+"2026-10-11,B2,R1,20,4\n", replace("2026-10"))
-	refused(t, 400, "not-possible")(s.as("ana").TakeBackIntake(ctx, first.Id))
-	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, second.Id))
-	refused(t, 400, "not-possible")(s.as("ana").TakeBackIntake(ctx, second.Id))
-	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, first.Id))
-	refused(t, 404, "not-found")(s.as("ana").TakeBackIntake(ctx, 99))
+	refused(t, 400, "not-possible")(s.as("ana").RevertIntake(ctx, first.Id))
+	want[client.Intake](t, 200)(s.as("ana").RevertIntake(ctx, second.Id))
+	refused(t, 400, "not-possible")(s.as("ana").RevertIntake(ctx, second.Id))
+	want[client.Intake](t, 200)(s.as("ana").RevertIntake(ctx, first.Id))
+	refused(t, 404, "not-found")(s.as("ana").RevertIntake(ctx, 99))
 	// All is as it was: R2 is flagged as in the first lines.
 	s.sweep("2026-10")
 	assert.Contains(t, s.exceptions("2026-10"), "thin-margin R2")
@@ -206,7 +206,7 @@ func TestReplacingAnyPeriod(t *testing.T) {
 		states, done = append(states, figures()), append(done, in.Id)
 	}
 	for i := len(done) - 1; i >= 0; i-- {
-		want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, done[i]))
+		want[client.Intake](t, 200)(s.as("ana").RevertIntake(ctx, done[i]))
 		assert.Equal(t, states[i], figures())
 	}
 	p := refused(t, 422, "file-refused")(s.send("feed", "sales", salesHead+"2026-10-12,A1,R1,5,4\n", replace("2026-W41")))
@@ -247,7 +247,7 @@ func TestTakingBackStepByStep(t *testing.T) {
 		states = append(states, state())
 	}
 	for i := len(done) - 1; i >= 0; i-- {
-		want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, done[i]))
+		want[client.Intake](t, 200)(s.as("ana").RevertIntake(ctx, done[i]))
 		if i%3 == 0 {
 			assert.Equal(t, states[i/3], state())
 		}
@@ -265,7 +265,7 @@ func TestCorrectingByKey(t *testing.T) {
 	in := s.load("feed", "sales", salesHead+"2026-10-02,A1,R1,1100,700\n2026-10-07,A6,R2,2000,900\n", by)
 	assert.Equal(t, []string{"2026-09", "2026-10"}, in.Months)
 	assert.Equal(t, []string{"2000", "4100"}, []string{s.revenue("2026-09"), s.revenue("2026-10")})
-	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, in.Id))
+	want[client.Intake](t, 200)(s.as("ana").RevertIntake(ctx, in.Id))
 	assert.Equal(t, before, []string{s.revenue("2026-09"), s.revenue("2026-10")})
 	p := refused(t, 400, "not-possible")(s.send("feed", "sales", smallSales, func(p *client.CreateIntakeParams) { p.Correct = ptr("orderno") }))
 	assert.Contains(t, *p.Detail, "did you mean order_no?")
@@ -350,13 +350,13 @@ func TestSlipsOfThePen(t *testing.T) {
 	s := small(t)
 	far := salesHead + "2026-10-05,F1,R1,5,4\n2062-10-05,F2,R1,5,4\n"
 	p := refused(t, 409, "doubtful")(s.send("feed", "sales", far))
-	assert.Equal(t, "this looks like a slip of the pen: day: lines are dated up to 2062-10-05, more than a year ahead", *p.Detail)
+	assert.Equal(t, "this looks like a typing mistake: day: lines are dated up to 2062-10-05, more than a year ahead", *p.Detail)
 	twins := smallReps + "r1,Arne Again,North,,\nR8,Nova,South,,\nr8,Nova,South,,\n"
 	p = refused(t, 409, "doubtful")(s.send("register", "rep", twins))
 	assert.Contains(t, *p.Detail, `the new key "r1" differs from "R1" in case alone; the new key "r8" differs from "R8" in case alone`)
-	report := want[client.IntakeReport](t, 200)(s.send("register", "rep", twins, func(p *client.CreateIntakeParams) { p.Trial = ptr(true) }))
+	report := want[client.IntakeReport](t, 200)(s.send("register", "rep", twins, func(p *client.CreateIntakeParams) { p.DryRun = ptr(true) }))
 	assert.Len(t, *report.Doubts, 2)
-	meant := func(p *client.CreateIntakeParams) { p.Sure = ptr(true) }
+	meant := func(p *client.CreateIntakeParams) { p.AcceptWarnings = ptr(true) }
 	s.load("register", "rep", twins, meant)
 	s.load("feed", "sales", far, meant)
 	s.load("register", "rep", twins+"R10,New,South,,\n") // known by now
@@ -365,11 +365,11 @@ func TestSlipsOfThePen(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, []byte(salesHead+"2062-10-06,F3,R1,5,4\n"), 0o600))
 	code, _, errs := s.oskel("ana", "load", "-feed", "sales", file)
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, "If that is meant, say so with -sure.")
-	code, out, errs := s.oskel("ana", "load", "-feed", "sales", "-try", file)
+	assert.Contains(t, errs, "To load the file as it is, say so with -yes.")
+	code, out, errs := s.oskel("ana", "load", "-feed", "sales", "-dry-run", file)
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, out+errs, "more than a year ahead")
-	code, _, errs = s.oskel("ana", "load", "-feed", "sales", "-sure", file)
+	code, _, errs = s.oskel("ana", "load", "-feed", "sales", "-yes", file)
 	assert.Equal(t, 0, code, errs)
 }
 
@@ -379,7 +379,7 @@ func TestTheSameFileWithOtherLineEnds(t *testing.T) {
 	s := small(t)
 	file := salesHead + "2026-10-05,E1,R1,5,4\n2026-10-06,E2,R1,5,4\n"
 	s.load("feed", "sales", file)
-	p := refused(t, 409, "already-taken-in")(s.send("feed", "sales", strings.ReplaceAll(file, "\n", "\r\n")))
-	assert.Contains(t, *p.Detail, "these very lines were taken in")
+	p := refused(t, 409, "already-loaded")(s.send("feed", "sales", strings.ReplaceAll(file, "\n", "\r\n")))
+	assert.Contains(t, *p.Detail, "this file was already loaded")
 	refused(t, 400, "invalid-request")(s.send("feed", "sales", file, func(p *client.CreateIntakeParams) { p.File = ptr("a\x1b[2J.csv") }))
 }

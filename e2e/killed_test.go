@@ -180,7 +180,7 @@ var works = []work{
 		require.NotEmpty(f.t, open.Items)
 		f.at = open.Items[0].Id
 	}, func(f *campaign) error {
-		return done(f.c.SettleCase(ctx, f.at, &client.SettleCaseParams{}, client.Finding{Finding: "explained"}))
+		return done(onCase(f.c, f.at, toSettle("explained")))
 	}, func(s state) int { return s.settled }},
 }
 
@@ -351,7 +351,7 @@ func TestTwoServicesAtAllWorks(t *testing.T) {
 				if len(open.Items) == 0 {
 					return nil
 				}
-				return done(lea.SettleCase(ctx, open.Items[0].Id, &client.SettleCaseParams{}, client.Finding{Finding: "explained"}))
+				return done(onCase(lea, open.Items[0].Id, toSettle("explained")))
 			},
 		} {
 			wait.Go(func() {

@@ -30,7 +30,7 @@ func TestPairs(t *testing.T) {
 	assert.Greater(t, pairs.Total, 2000)
 	top := pairs.Rows[0]
 	by := "rep x product"
-	parts := want[client.Parts](t, 200)(c.GetParts(ctx, &client.GetPartsParams{Measure: "revenue", By: &by, Key: &top.Key, Period: "2026-10"}))
+	parts := want[client.Parts](t, 200)(c.GetBreakdown(ctx, &client.GetBreakdownParams{Measure: "revenue", By: &by, Key: &top.Key, Period: "2026-10"}))
 	assert.Equal(t, *top.Cells[0].Exact, *parts.Sum)
 	rep, product, _ := strings.Cut(top.Key, " x ")
 	for _, l := range parts.Lines {
@@ -47,7 +47,7 @@ func TestPairs(t *testing.T) {
 		assert.InDelta(t, 1, share, 1e-9, territory)
 	}
 	by = "rep.territory x product.family"
-	parts = want[client.Parts](t, 200)(c.GetParts(ctx, &client.GetPartsParams{Measure: "revenue", By: &by, Key: &groups.Rows[0].Key, Period: "2026-10"}))
+	parts = want[client.Parts](t, 200)(c.GetBreakdown(ctx, &client.GetBreakdownParams{Measure: "revenue", By: &by, Key: &groups.Rows[0].Key, Period: "2026-10"}))
 	assert.Equal(t, *groups.Rows[0].Cells[0].Exact, *parts.Sum)
 	for by, why := range map[string]string{"rep x rep": "a pair joins two kinds", "rep x whole": "a pair joins two kinds", "rep x prodct": "did you mean product?"} {
 		assert.Contains(t, *refused(t, 400, "unknown-level")(c.GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: &by, Period: "2026-10"})).Detail, why)
@@ -164,7 +164,7 @@ func TestTargetGrid(t *testing.T) {
 	assert.Equal(t, 0, code)
 	assert.Regexp(t, `R-45 +Orrindo Halyardin +– +missing`, out)
 	assert.Contains(t, errs, "1 target missing")
-	code, out, _ = s.oskel("ines", "calendar", "2026")
+	code, out, _ = s.oskel("ines", "period", "calendar", "2026")
 	assert.Equal(t, 0, code)
 	assert.Contains(t, out, "05-04 Harbour Day")
 	code, out, _ = s.oskel("ines", "register", "rep", "R-12")

@@ -20,7 +20,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"oskel/internal/app"
 	"oskel/internal/client"
 	"oskel/internal/httpapi"
 )
@@ -28,7 +27,7 @@ import (
 // limited is the small world in a service of other limits.
 func limited(t *testing.T, l httpapi.Limits) *service {
 	s := small(t)
-	other := runAs(t, s.database, func(o *app.Options) { o.Limits = l })
+	other := runAs(t, s.database, func(o *options) { o.Limits = l })
 	t.Cleanup(other.stop)
 	other.tokens = s.tokens
 	return other
@@ -73,7 +72,7 @@ func TestAnExportInPieces(t *testing.T) {
 	assert.Equal(t, "X0999,Made-Up 999,1000", lines[2345], "by name")
 }
 
-// A body that says nothing is given up, one that is slow but lives goes on, and
+// A body that not flagged is given up, one that is slow but lives goes on, and
 // nothing much is taken where little is expected.
 func TestBodiesThatDawdle(t *testing.T) {
 	t.Parallel()
@@ -102,7 +101,7 @@ func TestBodiesThatDawdle(t *testing.T) {
 	assert.Contains(t, send("/api/rulebook/check", check, 10, 0), "HTTP/1.1 408", "silent")
 	assert.Contains(t, send("/api/nothing", check, 10, 0), "HTTP/1.1 40", "silent where nobody reads")
 	large := `{"text":"` + strings.Repeat("x", 100_000) + `"}`
-	assert.Contains(t, send("/api/cases/1/comments", large, len(large), 0), "HTTP/1.1 413")
+	assert.Contains(t, send("/api/cases/acts", large, len(large), 0), "HTTP/1.1 413")
 }
 
 // What is secret is in no problem.
@@ -110,12 +109,12 @@ func TestProblemsKeepSecrets(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	for path, body := range map[string]string{
-		"/api/people":           `{"name":"new","title":"New","role":"analyst","password":"secret"}`,
-		"/api/session/word":     `{"name":"rea","word":"` + strings.Repeat("secret", 60) + `","password":"another password"}`,
-		"/api/session/password": `{"old":"` + strings.Repeat("secret", 60) + `","password":"another password"}`,
-		"/api/people/rob":       `{"title":"x","role":"nothing of the kind","desks":[],"password":"secret"}`,
+		"/api/people":                    `{"name":"new","title":"New","role":"analyst","password":"secret"}`,
+		"/api/session/one-time-password": `{"name":"rea","word":"` + strings.Repeat("secret", 60) + `","password":"another password"}`,
+		"/api/session/password":          `{"old":"` + strings.Repeat("secret", 60) + `","password":"another password"}`,
+		"/api/people/rob":                `{"title":"x","role":"nothing of the kind","desks":[],"password":"secret"}`,
 	} {
-		method := map[bool]string{true: "POST", false: "PUT"}[path == "/api/people" || path == "/api/session/word"]
+		method := map[bool]string{true: "POST", false: "PUT"}[path == "/api/people" || path == "/api/session/one-time-password"]
 		r, err := http.NewRequest(method, s.url+path, strings.NewReader(body))
 		require.NoError(t, err)
 		r.Header.Set("Authorization", "Bearer "+s.tokens["lea"])
@@ -242,7 +241,7 @@ func TestARegisterOfTooManyRows(t *testing.T) {
 	for i := range 500_001 {
 		body.WriteString("X" + itoa(int64(i)) + ",,\n")
 	}
-	r, err := s.as("ana").CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "register", Name: "rep", Trial: ptr(true)}, "text/csv", strings.NewReader(body.String()))
+	r, err := s.as("ana").CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "register", Name: "rep", DryRun: ptr(true)}, "text/csv", strings.NewReader(body.String()))
 	p := refused(t, 422, "file-refused")(r, err)
 	require.Len(t, *p.Faults, 1)
 	assert.Equal(t, 500_002, *(*p.Faults)[0].Line)

@@ -69,7 +69,7 @@ func TestListsEitherWay(t *testing.T) {
 	for _, path := range []string{
 		"/api/exceptions?period=2026-10&cursor=99999999999999999999", "/api/exceptions?period=2026-10&cursor=9223372036854775807", "/api/exceptions?period=2026-10&cursor=-1", "/api/exceptions?period=2026-10&cursor=x", "/api/exceptions?period=2026-10&limit=0", "/api/exceptions?period=2026-13", "/api/exceptions?period=0000-01",
 		"/api/table?measures=revenue&by=rep&period=2026-10&cursor=99999999999999999999", "/api/table?measures=revenue&by=rep&period=2026-10&sort=9999999999", "/api/table?measures=revenue&by=rep&period=2026-10&periods=9999999",
-		"/api/registers/rep?cursor=99999999999999999999", "/api/targets/rep?cursor=99999999999999999999&period=2026-10", "/api/parts?measure=revenue&by=rep&key=R1&period=2026-10&cursor=99999999999999999999",
+		"/api/registers/rep?cursor=99999999999999999999", "/api/targets/rep?cursor=99999999999999999999&period=2026-10", "/api/breakdown?measure=revenue&by=rep&key=R1&period=2026-10&cursor=99999999999999999999",
 		"/api/exceptions/9223372036854775808", "/api/cases/9223372036854775807", "/api/revisions/2147483648", "/api/revisions/-1", "/api/sweeps?period=2026-99", "/api/calendar?year=999999",
 	} {
 		code, body := s.get("ana", path)
@@ -160,13 +160,13 @@ func TestExceptionsAsAFile(t *testing.T) {
 		assert.NotContains(t, out, "null", args)
 	}
 	// A list is sorted by any of its columns and written to a file.
-	status, out, errs := s.oskel("", "measures", "-sort", "title", "-descending")
+	status, out, errs := s.oskel("", "rulebook", "measures", "-sort", "title", "-descending")
 	assert.Equal(t, 0, status, errs)
 	assert.Less(t, strings.Index(out, "Revenue"), strings.Index(out, "Cost"))
-	status, _, errs = s.oskel("", "measures", "-sort", "titel")
+	status, _, errs = s.oskel("", "rulebook", "measures", "-sort", "titel")
 	assert.Equal(t, 2, status)
 	assert.Contains(t, errs, "title")
-	status, _, errs = s.oskel("", "people", "-o", filepath.Join(dir, "people.xlsx"))
+	status, _, errs = s.oskel("", "person", "list", "-o", filepath.Join(dir, "people.xlsx"))
 	assert.Equal(t, 0, status, errs)
 }
 
@@ -264,11 +264,11 @@ func TestWhy(t *testing.T) {
 	refused(t, 404, "not-found")(s.as("rea").ListVerdicts(ctx, &client.ListVerdictsParams{Key: "R99", Period: "2026-10"}))
 	refused(t, 400, "unknown-level")(s.as("rea").ListVerdicts(ctx, &client.ListVerdictsParams{Key: "R2", Kind: ptr("ship"), Period: "2026-10"}))
 
-	code, out, errs := s.oskel("rea", "why", "-period", "2026-10", "R2")
+	code, out, errs := s.oskel("rea", "exceptions", "verdicts", "-period", "2026-10", "R2")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "rep R2 (Bera Made-Up), Oct 2026")
 	assert.Regexp(t, `Act now +thin-margin +10\.0% +18\.0% +8\.0% +Margin rate is 10\.0%, below 18%\.`, out)
-	code, _, errs = s.oskel("rea", "why", "R2")
+	code, _, errs = s.oskel("rea", "exceptions", "verdicts", "R2")
 	assert.Equal(t, 2, code, errs)
 
 	p := screen(t, s, 1280, 800)
@@ -281,6 +281,6 @@ func TestWhy(t *testing.T) {
 	empty := newService(t)
 	t.Cleanup(empty.stop)
 	q := screen(t, empty, 1280, 800)
-	do(t, q.SignIn("lea", password), q.Go("/subjects/rep/R1"), q.Sees("Nothing is here yet"))
+	do(t, q.SignIn("lea", password), q.Go("/subjects/rep/R1"), q.Sees("No data yet"))
 	do(t, p.Go("/subjects/rep/R99?period=2026-10"), p.Sees("There is no rep"))
 }

@@ -46,7 +46,7 @@ func TestAPoolOfOne(t *testing.T) {
 				},
 				func() { does(ana.CreateSweep(ctx, client.NewSweep{Period: "2026-10"})) },
 				func() {
-					does(ana.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales", Again: ptr(true)}, "text/csv", strings.NewReader(fmt.Sprintf("%s2026-10-%02d,P%d,R1,5,4\n", salesHead, 1+i, i))))
+					does(ana.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales", AllowDuplicates: ptr(true)}, "text/csv", strings.NewReader(fmt.Sprintf("%s2026-10-%02d,P%d,R1,5,4\n", salesHead, 1+i, i))))
 				},
 				func() {
 					does(ana.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "register", Name: "rep"}, "text/csv", strings.NewReader(smallReps)))
@@ -61,11 +61,11 @@ func TestAPoolOfOne(t *testing.T) {
 				func() { does(lea.ExportExceptions(ctx, &client.ExportExceptionsParams{Period: "2026-10"})) },
 				func() { does(lea.GetException(ctx, 1, nil)) },
 				func() { does(lea.ListCases(ctx, &client.ListCasesParams{})) },
-				func() { does(lea.TakeCase(ctx, id, &client.TakeCaseParams{})) },
-				func() { does(lea.ReleaseCase(ctx, id, &client.ReleaseCaseParams{})) },
-				func() { does(lea.CommentCase(ctx, id, client.Comment{Text: "x"})) },
+				func() { does(onCase(lea, id, toTake)) },
+				func() { does(onCase(lea, id, toReturn)) },
+				func() { does(onCase(lea, id, toSay("x"))) },
 				func() {
-					does(lea.ChangePerson(ctx, "rob", client.PersonChange{Title: "Rob", Role: "reviewer", Desks: []string{"south"}}))
+					does(lea.ChangePerson(ctx, "rob", client.PersonChange{DisplayName: "Rob", Role: "reviewer", Desks: []string{"south"}}))
 				},
 				func() { does(lea.ListAudit(ctx, &client.ListAuditParams{})) },
 				func() { does(lea.GetOverview(ctx, &client.GetOverviewParams{Period: "2026-10"})) },
@@ -100,7 +100,7 @@ func TestTheDeskBesideWaitingLoads(t *testing.T) {
 		r, w := io.Pipe()
 		hold = append(hold, w)
 		go func() {
-			answer, err := ana.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales", Again: ptr(true)}, "text/csv", r)
+			answer, err := ana.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales", AllowDuplicates: ptr(true)}, "text/csv", r)
 			if err == nil {
 				answer.Body.Close()
 				if answer.StatusCode != 201 {

@@ -20,21 +20,21 @@ func TestPublishingAnOldFile(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	file := filepath.Join(t.TempDir(), "rules.yaml")
-	code, out, errs := s.oskel("ana", "rulebook", "-o", file)
+	code, out, errs := s.oskel("ana", "rulebook", "show", "-o", file)
 	require.Equal(t, 0, code, out+errs)
 	text, err := os.ReadFile(file)
 	require.NoError(t, err)
 	assert.True(t, strings.HasPrefix(string(text), "# From revision 1"), string(text[:60]))
 	// Meanwhile a dial is turned.
-	want[client.Revision](t, 201)(s.as("lea").TurnDial(ctx, "floor", client.DialTurn{Value: "25%", Note: "Tighter", BasedOn: 1}))
+	want[client.Revision](t, 201)(s.as("lea").ChangeDial(ctx, "floor", client.DialChange{Value: "25%", Note: "Tighter", BasedOn: 1}))
 	mine := strings.Replace(string(text), "below: 18%", "below: 17%", 1)
 	require.NoError(t, os.WriteFile(file, []byte(mine), 0o600))
 	code, _, errs = s.oskel("", "publish", "-note", "Mine", file)
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "made from revision 1")
 	assert.Contains(t, errs, "dial floor: 22% becomes 25%")
-	assert.Contains(t, errs, "-over")
-	code, _, errs = s.oskel("", "publish", "-note", "Mine", "-over", file)
+	assert.Contains(t, errs, "-force")
+	code, _, errs = s.oskel("", "publish", "-note", "Mine", "-force", file)
 	assert.Equal(t, 0, code, errs)
 	published := want[client.Rulebook](t, 200)(s.as("ana").GetRulebook(ctx))
 	assert.Equal(t, 3, published.Revision)
@@ -52,7 +52,7 @@ func TestPublishingAnOldFile(t *testing.T) {
 func TestPublishingAnOldFileThatDoesNotSay(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	want[client.Revision](t, 201)(s.as("lea").TurnDial(ctx, "floor", client.DialTurn{Value: "25%", Note: "Tighter", BasedOn: 1}))
+	want[client.Revision](t, 201)(s.as("lea").ChangeDial(ctx, "floor", client.DialChange{Value: "25%", Note: "Tighter", BasedOn: 1}))
 	old := strings.Replace(smallBook, "title: Small", "title: Smaller", 1)
 	p := refused(t, 409, "overtaken")(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: old, Note: "x"}))
 	assert.Contains(t, *p.Detail, "made from revision 1")
@@ -74,7 +74,7 @@ func TestPublishingWhatDropsAllRules(t *testing.T) {
 	}
 	assert.Equal(t, 1, want[client.Rulebook](t, 200)(s.as("ana").GetRulebook(ctx)).Revision)
 	want[client.Revision](t, 201)(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: strings.Replace(smallBook, "- name: behind\n", "- name: far-behind\n", 1), Note: "one rule is another"}))
-	want[client.Revision](t, 201)(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: "oskel: 1\n", Note: "x", Over: ptr(true)}))
+	want[client.Revision](t, 201)(s.as("ana").PublishRevision(ctx, client.NewRevision{Text: "oskel: 1\n", Note: "x", Force: ptr(true)}))
 }
 
 // An example that names a dial holds at any value of it; one that pins its value
@@ -84,9 +84,9 @@ func TestExamplesAndDials(t *testing.T) {
 	s := small(t)
 	example := "    examples: [{margin: floor, is: clear}]\n"
 	s.publish(strings.Replace(smallBook, "  - name: behind\n", example+"  - name: behind\n", 1), 1)
-	want[client.Revision](t, 201)(s.as("ana").TurnDial(ctx, "floor", client.DialTurn{Value: "25%", Note: "x", BasedOn: 2}))
+	want[client.Revision](t, 201)(s.as("ana").ChangeDial(ctx, "floor", client.DialChange{Value: "25%", Note: "x", BasedOn: 2}))
 	s.publish(strings.Replace(smallBook, "  - name: behind\n", "    examples: [{margin: 22%, is: clear}]\n  - name: behind\n", 1), 3)
-	refused(t, 422, "rulebook-refused")(s.as("ana").TurnDial(ctx, "floor", client.DialTurn{Value: "25%", Note: "x", BasedOn: 4}))
+	refused(t, 422, "rulebook-refused")(s.as("ana").ChangeDial(ctx, "floor", client.DialChange{Value: "25%", Note: "x", BasedOn: 4}))
 }
 
 // No text ends the service, whoever sends it and wherever.
@@ -147,11 +147,11 @@ func TestTwoServicesAtOnce(t *testing.T) {
 	ana := map[*service]*client.Client{s: s.as("ana"), other: other.as("ana")}
 	at(func(on *service, i int) {
 		value := []string{"20%", "24%", "26%"}[i%3]
-		busy(ana[on].TurnDial(ctx, "floor", client.DialTurn{Value: value, Note: "t", BasedOn: want[client.Rulebook](t, 200)(ana[on].GetRulebook(ctx)).Revision}))
+		busy(ana[on].ChangeDial(ctx, "floor", client.DialChange{Value: value, Note: "t", BasedOn: want[client.Rulebook](t, 200)(ana[on].GetRulebook(ctx)).Revision}))
 	})
 	at(func(on *service, i int) {
 		file := "f.csv"
-		busy(ana[on].CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales", File: &file, Again: ptr(true)}, "text/csv", strings.NewReader(salesHead+"2026-10-1"+string(rune('0'+i))+",X"+on.url[len(on.url)-5:]+",R1,10,5\n")))
+		busy(ana[on].CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: "feed", Name: "sales", File: &file, AllowDuplicates: ptr(true)}, "text/csv", strings.NewReader(salesHead+"2026-10-1"+string(rune('0'+i))+",X"+on.url[len(on.url)-5:]+",R1,10,5\n")))
 	})
 	at(func(on *service, _ int) {
 		busy(ana[on].CreateSweep(ctx, client.NewSweep{Period: "2026-10"}))

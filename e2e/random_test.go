@@ -283,7 +283,7 @@ var randomFormulas = []struct {
 	{"m0 / m1", false, func(at func(string, int) *big.Rat, _ func(string) *big.Rat) *big.Rat {
 		return quotient(at("m0", 0), at("m1", 0))
 	}},
-	{"m0 - filled(m1, 0) * 2", false, func(at func(string, int) *big.Rat, _ func(string) *big.Rat) *big.Rat {
+	{"m0 - coalesce(m1, 0) * 2", false, func(at func(string, int) *big.Rat, _ func(string) *big.Rat) *big.Rat {
 		a, b := at("m0", 0), at("m1", 0)
 		if a == nil || b == nil {
 			return a

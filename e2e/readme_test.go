@@ -47,5 +47,5 @@ func TestTheReadmeIsTrue(t *testing.T) {
 			ran++
 		}
 	}
-	assert.Greater(t, ran, 5)
+	assert.GreaterOrEqual(t, ran, 3)
 }

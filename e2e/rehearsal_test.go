@@ -54,13 +54,13 @@ func TestRehearsedThenSwept(t *testing.T) {
 	r = want[client.Rehearsal](t, 200)(c.Rehearse(ctx, client.RehearsalRequest{Rule: "thin-margin", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "22.01%"}}}))
 	assert.Equal(t, client.Turned{Regraded: 1}, r.Turned)
 	for says, ask := range map[string]client.RehearsalRequest{
-		"did you mean thin-margin?":       {Rule: "thin-margn", Period: "2026-10"},
-		"there is no dial":                {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"flor": "3%"}},
-		"its range says otherwise":        {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "3%"}},
-		"did you mean 24%?":               {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "24"}},
-		"has no band 9":                   {Rule: "behind", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 8, Value: "3%"}}},
-		"no number can fall in this band": {Rule: "thin-margin", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "90%"}}},
-		"there is no rep \"R9\"":          {Rule: "behind", Period: "2026-10", Key: ptr("R9")},
+		"did you mean thin-margin?":                                   {Rule: "thin-margn", Period: "2026-10"},
+		"there is no dial":                                            {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"flor": "3%"}},
+		"the dial floor cannot be 3%: it is out of its range":         {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "3%"}},
+		"did you mean 24%?":                                           {Rule: "behind", Period: "2026-10", Dials: &map[string]string{"floor": "24"}},
+		"has no band 9":                                               {Rule: "behind", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 8, Value: "3%"}}},
+		"no number can fall in this band":                             {Rule: "thin-margin", Period: "2026-10", Cuts: &[]client.CutMove{{Band: 0, High: true, Value: "90%"}}},
+		"there is no rep \"R9\"":                                      {Rule: "behind", Period: "2026-10", Key: ptr("R9")},
 		"a what-if changes figures, and silence looks at dated lines": {Rule: "quiet", Period: "2026-10", Key: ptr("R1")},
 	} {
 		assert.Contains(t, *refused(t, 422, "not-rehearsed")(c.Rehearse(ctx, ask)).Detail, says)
@@ -79,8 +79,8 @@ func TestLookBackCountsWhatWasExplained(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	id := s.caseOf("rob", "R2").Id
-	want[client.CaseDetail](t, 200)(s.as("rob").TakeCase(ctx, id, &client.TakeCaseParams{}))
-	want[client.CaseDetail](t, 200)(s.as("rob").SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: "explained"}))
+	want[[]client.Case](t, 200)(onCase(s.as("rob"), id, toTake))
+	want[[]client.Case](t, 200)(onCase(s.as("rob"), id, toSettle("explained")))
 	r := want[client.Rehearsal](t, 200)(s.as("ana").Rehearse(ctx, client.RehearsalRequest{Rule: "thin-margin", Period: "2026-10", LookBack: ptr(1)}))
 	assert.Equal(t, []int{1, 1}, []int{r.Back[0].Flagged, r.Back[0].Explained})
 }
@@ -100,18 +100,18 @@ func TestRulebooksLife(t *testing.T) {
 	refused(t, 412, "changed-meanwhile")(c.PutDraft(ctx, client.NewDraft{Text: "from an old window", BasedOn: 2}))
 	assert.Equal(t, commented, want[client.Draft](t, 200)(s.as("lea").GetDraft(ctx)).Text, "a draft is one's own")
 	want[client.Draft](t, 200)(c.PutDraft(ctx, client.NewDraft{Text: "done", BasedOn: 2, Version: 1}))
-	r, err := c.DropDraft(ctx)
+	r, err := c.DeleteDraft(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, 204, r.StatusCode)
 
-	turned := want[client.Revision](t, 201)(c.TurnDial(ctx, "floor", client.DialTurn{Value: "25%", Note: "Tighter", BasedOn: 2}))
+	turned := want[client.Revision](t, 201)(c.ChangeDial(ctx, "floor", client.DialChange{Value: "25%", Note: "Tighter", BasedOn: 2}))
 	assert.Equal(t, []string{"dial floor: 22% becomes 25%"}, turned.Differences)
 	now := want[client.Rulebook](t, 200)(c.GetRulebook(ctx))
 	assert.Equal(t, strings.Replace(commented, "value:   22%", "value:   25%", 1), now.Text)
-	p := refused(t, 409, "overtaken")(s.as("lea").TurnDial(ctx, "floor", client.DialTurn{Value: "30%", Note: "Mine", BasedOn: 2}))
+	p := refused(t, 409, "overtaken")(s.as("lea").ChangeDial(ctx, "floor", client.DialChange{Value: "30%", Note: "Mine", BasedOn: 2}))
 	assert.Contains(t, (*p.Faults)[0].Text, "dial floor: 22% becomes 25%")
-	refused(t, 422, "not-rehearsed")(c.TurnDial(ctx, "floor", client.DialTurn{Value: "90%", Note: "Too far", BasedOn: 3}))
-	refused(t, 403, "not-allowed")(s.as("rea").TurnDial(ctx, "floor", client.DialTurn{Value: "30%", Note: "Mine", BasedOn: 3}))
+	refused(t, 422, "not-rehearsed")(c.ChangeDial(ctx, "floor", client.DialChange{Value: "90%", Note: "Too far", BasedOn: 3}))
+	refused(t, 403, "not-allowed")(s.as("rea").ChangeDial(ctx, "floor", client.DialChange{Value: "30%", Note: "Mine", BasedOn: 3}))
 
 	placed := want[client.RulebookText](t, 200)(c.PlaceDial(ctx, client.PlaceDial{Text: now.Text, Name: "floor", Value: "23%"}))
 	assert.Equal(t, strings.Replace(commented, "value:   22%", "value:   23%", 1), placed.Text)
@@ -127,12 +127,12 @@ func TestRulebooksLife(t *testing.T) {
 	assert.Equal(t, []string{"rule thin-margin"}, want[[]client.Dial](t, 200)(c.ListDials(ctx))[0].Uses)
 
 	// A grade looks otherwise everywhere at once.
-	style := client.GradeStyle{Label: "Have a look", Tone: "blue", Shape: "square", Note: "Calmer", BasedOn: 4}
-	refused(t, 403, "not-allowed")(s.as("rea").RestyleGrade(ctx, "look", style))
-	refused(t, 422, "not-rehearsed")(c.RestyleGrade(ctx, "lok", style))
-	restyled := want[client.Revision](t, 201)(c.RestyleGrade(ctx, "look", style))
+	style := client.GradeChange{Label: "Have a look", Tone: "blue", Shape: "square", Note: "Calmer", BasedOn: 4}
+	refused(t, 403, "not-allowed")(s.as("rea").ChangeGrade(ctx, "look", style))
+	refused(t, 422, "not-rehearsed")(c.ChangeGrade(ctx, "lok", style))
+	restyled := want[client.Revision](t, 201)(c.ChangeGrade(ctx, "look", style))
 	assert.Equal(t, []any{5, []string{"grade look: changed"}}, []any{restyled.Number, restyled.Differences})
-	refused(t, 409, "overtaken")(s.as("lea").RestyleGrade(ctx, "act", client.GradeStyle{Label: "Act", Tone: "red", Shape: "cross", Note: "Mine", BasedOn: 4}))
+	refused(t, 409, "overtaken")(s.as("lea").ChangeGrade(ctx, "act", client.GradeChange{Label: "Act", Tone: "red", Shape: "cross", Note: "Mine", BasedOn: 4}))
 	grades := want[client.Rulebook](t, 200)(c.GetRulebook(ctx)).Grades
 	assert.Equal(t, client.Grade{Name: "look", Label: "Have a look", Tone: "blue", Shape: "square"}, grades[len(grades)-1])
 
@@ -165,7 +165,7 @@ func TestLevelsAreSwept(t *testing.T) {
 	detail := want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, found["levels North"].Id, nil))
 	assert.Equal(t, "North", detail.Attributes["territory"])
 	assert.Len(t, detail.History.Points, 13)
-	up := want[client.LineUp](t, 200)(s.as("rea").GetLineUp(ctx, "levels", &client.GetLineUpParams{Period: "2026-10", By: ptr("rep.territory"), Key: ptr("South")}))
+	up := want[client.Ranking](t, 200)(s.as("rea").GetRanking(ctx, "levels", &client.GetRankingParams{Period: "2026-10", By: ptr("rep.territory"), Key: ptr("South")}))
 	assert.Equal(t, []any{2, 1}, []any{up.Judged, *up.Place})
 	s.sweep("2026-10")
 	assert.Equal(t, found["levels North"].Id, s.exceptions("2026-10")["levels North"].Id, "a group keeps its code")
@@ -191,21 +191,21 @@ func TestRehearseFromTheCommandLine(t *testing.T) {
 	code, out, _ = s.oskel("ines", "rehearse", "-period", "2026-10", "-solve", "margin_floor", "-about", "5")
 	assert.Equal(t, 0, code)
 	assert.Regexp(t, `25\.[0-9]%.*nearest`, out)
-	code, out, _ = s.oskel("ines", "dials")
+	code, out, _ = s.oskel("ines", "dial", "list")
 	assert.Equal(t, 0, code)
 	assert.Regexp(t, `margin_floor +22% +19% +40% +rule thin-margin`, out)
-	code, out, _ = s.oskel("ines", "uses", "far_out")
+	code, out, _ = s.oskel("ines", "rulebook", "uses", "far_out")
 	assert.Equal(t, 0, code)
 	assert.Contains(t, out, "rule discount-hand")
-	code, out, _ = s.oskel("ines", "revisions")
+	code, out, _ = s.oskel("ines", "rulebook", "revisions")
 	assert.Equal(t, 0, code)
 	assert.Contains(t, out, "REVISION")
-	code, _, errs = s.oskel("ines", "compare", "1", file)
+	code, _, errs = s.oskel("ines", "rulebook", "compare", "1", file)
 	assert.Equal(t, 0, code)
 	assert.Contains(t, errs, "rule thin-margin: changed")
-	code, _, errs = s.oskel("nell", "turn", "-note", "x", "margin_floor", "24%")
+	code, _, errs = s.oskel("nell", "dial", "set", "-note", "x", "margin_floor", "24%")
 	assert.Equal(t, 3, code, errs)
-	code, _, errs = s.oskel("ines", "republish", "x")
+	code, _, errs = s.oskel("ines", "rulebook", "restore", "x")
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "revision")
 }
@@ -217,10 +217,10 @@ func TestAnEarlierRevisionFromTheCommandLine(t *testing.T) {
 	s.publish(strings.Replace(smallBook, "value: 22%", "value: 24%", 1), 1)
 	floor := func() string { return want[[]client.Dial](t, 200)(s.as("ana").ListDials(ctx))[0].Value }
 	assert.Equal(t, "24%", floor())
-	code, _, errs := s.oskel("rea", "republish", "-note", "Back to the old floor", "1")
+	code, _, errs := s.oskel("rea", "rulebook", "restore", "-note", "Back to the old floor", "1")
 	assert.Equal(t, 3, code, errs)
 	assert.Equal(t, "24%", floor())
-	code, _, errs = s.oskel("ana", "republish", "-note", "Back to the old floor", "1")
+	code, _, errs = s.oskel("ana", "rulebook", "restore", "-note", "Back to the old floor", "1")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, errs, "revision 3")
 	assert.Equal(t, "22%", floor())
@@ -247,7 +247,7 @@ func TestMakeTryAndPublishARule(t *testing.T) {
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
-	do(t, p.Until("!document.querySelector('.button-main').disabled"), p.ClickText("Publish …"), p.Sees("rule new-rule: added"), p.Sees("would be flagged"))
+	do(t, p.Until("!document.querySelector('.button-main').disabled"), p.ClickText("Publish …"), p.Sees("rule new-rule: added"), p.Sees("flags by all rules"))
 	do(t, p.Type("[role=dialog] input", "A floor for the south"), p.ClickIn("[role=dialog]", "Publish"), p.Until("location.pathname === '/rules'"), p.Sees("New rule"))
 	do(t, p.ClickText("Revisions"), p.Sees("A floor for the south"), p.Sees("rule new-rule: added"))
 
@@ -259,7 +259,7 @@ func TestMakeTryAndPublishARule(t *testing.T) {
 
 	// Somebody else publishes in between: told, with the difference, and nothing lost.
 	do(t, p.Edit("of: margni", "of: margin"), p.Edit("below: 18%", "below: 17%"), p.Sees("rule thin-margin: changed"))
-	want[client.Revision](t, 201)(s.as("lea").TurnDial(ctx, "floor", client.DialTurn{Value: "25%", Note: "Tighter", BasedOn: 2}))
+	want[client.Revision](t, 201)(s.as("lea").ChangeDial(ctx, "floor", client.DialChange{Value: "25%", Note: "Tighter", BasedOn: 2}))
 	do(t, p.Until("!document.querySelector('.button-main').disabled"), p.ClickText("Publish …"), p.Type("[role=dialog] input", "Mine"), p.ClickIn("[role=dialog]", "Publish"), p.Sees("lea has published revision 3 since"), p.Sees("22% becomes 25%"))
 	value, err := browser.Value[string](p, "document.querySelector('.cm-content').innerText")
 	require.NoError(t, err)
@@ -284,7 +284,7 @@ func TestEveryFamilyByForm(t *testing.T) {
 		steps [][2]string
 		kept  []string
 	}{
-		{[][2]string{{"#no-data", "look"}, {"#persists", "1 of 2"}, {"At stake", "revenue"}, {"Yardstick", "earlier(OF)"}, {"Held as", "change"}, {"below, band 1", "-20%"}, {"below, band 2", "-10%"}},
+		{[][2]string{{"#no-data", "look"}, {"#persists", "1 of 2"}, {"At stake", "revenue"}, {"Compared with", "earlier(OF)"}, {"Compared as", "change"}, {"below, band 1", "-20%"}, {"below, band 2", "-10%"}},
 			[]string{"no_data: look", "persists: 1 of 2", "stake: revenue", "earlier(margin)", "as: change", "below: -20%", "below: -10%"}},
 		{[][2]string{{"Family", "choose"}, {"Condition 1 of choice 1", "margin below 20%"}, {"How many of choice 1", "none"}, {"Grade of choice 1", "act"}},
 			[]string{"choose:", "grade: act", "none:", "margin below 20%", "persists: 1 of 2"}},
@@ -312,13 +312,13 @@ func TestDialsAndRevisionsPages(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/rules/dials?period=2026-10"), p.Sees("It turns rule thin-margin."), p.Sees("At 22%"))
+	do(t, p.SignIn("ana", password), p.Go("/rules/dials?period=2026-10"), p.Sees("Used by: rule thin-margin."), p.Sees("At 22%"))
 	do(t, p.Set("input[type=range]", "25"), p.Sees("At 25%"), p.Sees("Thin margin: 1 newly"))
 	do(t, p.ClickText("Find the value"), p.Sees("a month over the last six"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
-	do(t, p.Set("input[type=range]", "24"), p.Type("input[maxlength]", "Tighter"), p.ClickText("Turn it to 24%"), p.Sees("Revision 2 is published."))
+	do(t, p.Set("input[type=range]", "24"), p.Type("input[maxlength]", "Tighter"), p.ClickText("Publish floor = 24%"), p.Sees("Revision 2 is published."))
 	do(t, p.Go("/rules/revisions?revision=1"), p.Sees("dial floor: 22% becomes 24%"), p.Type("input[maxlength]", "As it was"), p.ClickText("Restore revision 1"), p.Sees("As it was"), p.Sees("dial floor: 24% becomes 22%"))
 	found, err = p.Axe(axeSource)
 	require.NoError(t, err)
@@ -364,16 +364,16 @@ func TestGradesPage(t *testing.T) {
 func TestGradesFromTheCommandLine(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	code, _, errs := s.oskel("ana", "restyle", "-tone", "blue", "-note", "Calmer", "look")
+	code, _, errs := s.oskel("ana", "grade", "change", "-tone", "blue", "-note", "Calmer", "look")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, errs, "grade look: changed")
-	code, out, _ := s.oskel("ana", "grades")
+	code, out, _ := s.oskel("ana", "grade", "list")
 	assert.Equal(t, 0, code)
 	assert.Regexp(t, `look +Look +blue +triangle`, out)
-	code, _, errs = s.oskel("ana", "restyle", "-tone", "pink", "-note", "Calmer", "look")
+	code, _, errs = s.oskel("ana", "grade", "change", "-tone", "pink", "-note", "Calmer", "look")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "tone")
-	code, _, _ = s.oskel("ana", "restyle", "look")
+	code, _, _ = s.oskel("ana", "grade", "change", "look")
 	assert.Equal(t, 2, code)
 }
 

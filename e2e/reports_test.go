@@ -11,7 +11,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"oskel/internal/app"
 	"oskel/internal/client"
 )
 
@@ -38,7 +37,7 @@ func TestFindingsComeBack(t *testing.T) {
 	first.load("register", "rep", reps.String())
 	first.load("feed", "sales", sales.String())
 	first.stop()
-	s := runAs(t, first.database, func(o *app.Options) { o.Now, o.Idle = c.now, true })
+	s := runAs(t, first.database, func(o *options) { o.Now, o.Idle = c.now, true })
 	s.tokens, s.home = first.tokens, first.home
 	t.Cleanup(s.stop)
 	s.sweep("2026-10")
@@ -55,25 +54,25 @@ func TestFindingsComeBack(t *testing.T) {
 	require.Len(t, explained, 7)
 	require.Len(t, confirmed, 3)
 
-	code, out, errs := s.oskel("rea", "work")
+	code, out, errs := s.oskel("rea", "report", "backlog")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "North desk")
-	assert.Contains(t, *refused(t, 409, "cases-wait")(s.as("lea").ClosePeriod(ctx, client.NewClosing{Period: "2026-10", SignOff: ptr(true)})).Detail, "of its cases are neither settled nor parked")
-	code, _, errs = s.oskel("rea", append([]string{"settle", "-finding", "explained", "-reason", "on-leave"}, explained...)...)
+	assert.Contains(t, *refused(t, 409, "cases-wait")(s.as("lea").ClosePeriod(ctx, client.NewClosing{Period: "2026-10", SignOff: ptr(true)})).Detail, "the period cannot be signed off: 12 of its cases are still open")
+	code, _, errs = s.oskel("rea", append([]string{"case", "settle", "-finding", "explained", "-reason", "on-leave"}, explained...)...)
 	require.Equal(t, 0, code, errs)
-	code, _, errs = s.oskel("rea", append([]string{"settle", "-finding", "confirmed", "-recovered", "100"}, confirmed...)...)
+	code, _, errs = s.oskel("rea", append([]string{"case", "settle", "-finding", "confirmed", "-recovered", "100"}, confirmed...)...)
 	require.Equal(t, 0, code, errs)
 
-	rows := map[string]client.FindingRow{}
-	for _, r := range want[[]client.FindingRow](t, 200)(s.as("ana").ListFindings(ctx, nil)) {
+	rows := map[string]client.OutcomeRow{}
+	for _, r := range want[[]client.OutcomeRow](t, 200)(s.as("ana").ListOutcomes(ctx, nil)) {
 		rows[r.Name] = r
 	}
 	thin := rows["thin-margin"]
 	assert.Equal(t, []int{10, 3, 7}, []int{thin.Settled, thin.Confirmed, thin.Explained})
 	assert.InDelta(t, 0.3, *thin.Precision, 1e-9)
 	assert.Equal(t, "300.0000", thin.Recovered)
-	for by, name := range map[client.ListFindingsParamsBy]string{"desk": "north", "person": "rea", "reason": "on-leave", "period": "month 2026-10-01", "revision": "2"} {
-		all := want[[]client.FindingRow](t, 200)(s.as("ana").ListFindings(ctx, &client.ListFindingsParams{By: &by}))
+	for by, name := range map[client.ListOutcomesParamsBy]string{"desk": "north", "person": "rea", "reason": "on-leave", "period": "month 2026-10-01", "revision": "2"} {
+		all := want[[]client.OutcomeRow](t, 200)(s.as("ana").ListOutcomes(ctx, &client.ListOutcomesParams{By: &by}))
 		found := false
 		for _, r := range all {
 			found = found || r.Name == name
@@ -81,13 +80,13 @@ func TestFindingsComeBack(t *testing.T) {
 		assert.True(t, found, "%s: %+v", by, all)
 	}
 	// The precision of one rule over time; of a desk; and all of it as files.
-	one := want[[]client.FindingRow](t, 200)(s.as("ana").ListFindings(ctx, &client.ListFindingsParams{By: ptr(client.ListFindingsParamsByPeriod), Rule: ptr("Thin margin")}))
+	one := want[[]client.OutcomeRow](t, 200)(s.as("ana").ListOutcomes(ctx, &client.ListOutcomesParams{By: ptr(client.ListOutcomesParamsByPeriod), Rule: ptr("Thin margin")}))
 	require.Len(t, one, 1)
 	assert.Equal(t, 10, one[0].Settled)
 	assert.InDelta(t, 0.3, *one[0].Precision, 1e-9)
-	assert.Empty(t, want[[]client.FindingRow](t, 200)(s.as("ana").ListFindings(ctx, &client.ListFindingsParams{Desk: ptr("south")})))
-	refused(t, 400, "unknown-filter")(s.as("ana").ListFindings(ctx, &client.ListFindingsParams{Rule: ptr("thick-margin")}))
-	for _, report := range []client.ExportReportParamsReport{"findings", "work"} {
+	assert.Empty(t, want[[]client.OutcomeRow](t, 200)(s.as("ana").ListOutcomes(ctx, &client.ListOutcomesParams{Desk: ptr("south")})))
+	refused(t, 400, "unknown-filter")(s.as("ana").ListOutcomes(ctx, &client.ListOutcomesParams{Rule: ptr("thick-margin")}))
+	for _, report := range []client.ExportReportParamsReport{"outcomes", "backlog"} {
 		for form, begins := range map[client.ExportReportParamsForm]string{"csv": "rule,title,", "xlsx": "PK", "parquet": "PAR1", "json": "[{"} {
 			r, err := s.as("ana").ExportReport(ctx, &client.ExportReportParams{Report: report, Form: form, By: ptr(client.ExportReportParamsByRule)})
 			require.NoError(t, err)
@@ -95,39 +94,39 @@ func TestFindingsComeBack(t *testing.T) {
 			assert.Equal(t, 200, r.StatusCode)
 			assert.True(t, strings.HasPrefix(string(body), begins), "%s as %s: %.40s", report, form, body)
 			assert.Contains(t, r.Header.Get("Content-Disposition"), string(report)+"-by-rule."+string(form))
-			if form == "csv" && report == "findings" {
+			if form == "csv" && report == "outcomes" {
 				assert.Contains(t, string(body), "thin-margin,Thin margin,10,3,7,0,0,0,0.3000,")
 			}
 		}
 	}
-	refused(t, 400, "invalid-request")(s.as("ana").ExportReport(ctx, &client.ExportReportParams{Report: "work", Form: "csv", By: ptr(client.ExportReportParamsByReason)}))
-	waits := want[[]client.WorkRow](t, 200)(s.as("ana").ListWork(ctx, &client.ListWorkParams{By: ptr(client.ListWorkParamsByPeriod)}))
+	refused(t, 400, "invalid-request")(s.as("ana").ExportReport(ctx, &client.ExportReportParams{Report: "backlog", Form: "csv", By: ptr(client.ExportReportParamsByReason)}))
+	waits := want[[]client.BacklogRow](t, 200)(s.as("ana").GetBacklog(ctx, &client.GetBacklogParams{By: ptr(client.GetBacklogParamsByPeriod)}))
 	require.Len(t, waits, 1)
 	assert.Equal(t, "Oct 2026", waits[0].Title)
 	assert.Equal(t, waits[0].Open+waits[0].Taken+waits[0].Parked, waits[0].Ages[0], "all of them came today")
 
-	code, out, errs = s.oskel("ana", "findings", "-by", "reason")
+	code, out, errs = s.oskel("ana", "report", "outcomes", "-by", "reason")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "On leave")
 
 	// A base that spares the small ones, tried and published.
-	code, out, errs = s.oskel("ana", "proposals", "-period", "2026-10", "thin-margin")
+	code, out, errs = s.oskel("ana", "report", "suggestions", "-period", "2026-10", "thin-margin")
 	require.Equal(t, 0, code, errs)
-	assert.Contains(t, out, "A base of revenue at least 120 would have spared 7 of 7 explained and lost none")
+	assert.Contains(t, out, "A base of revenue at least 120 would have dropped 7 of 7 explained and lost none")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/rules?period=2026-10&rule=thin-margin"), p.Sees("would have spared 7 of 7 explained"), p.ClickText("Try it as a draft"), p.Until("location.pathname === '/rules/draft'"), p.Sees("at least 120"))
+	do(t, p.SignIn("ana", password), p.Go("/rules?period=2026-10&rule=thin-margin"), p.Sees("would have dropped 7 of 7 explained"), p.ClickText("Put it in my draft"), p.Until("location.pathname === '/rules/draft'"), p.Sees("at least 120"))
 	assert.Contains(t, want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx)).Text, "base: {revenue: at least 120}")
-	do(t, p.Go("/desk/findings"), p.Sees("Thin margin"), p.Sees("30%"), p.Go("/desk/work"), p.Sees("Nobody has looked"))
+	do(t, p.Go("/desk/findings"), p.Sees("Thin margin"), p.Sees("30%"), p.Go("/desk/work"), p.Sees("Not opened yet"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
 	draft := filepath.Join(t.TempDir(), "draft.yaml")
-	code, _, errs = s.oskel("ana", "proposals", "-period", "2026-10", "-take", "1", "-o", draft, "thin-margin")
+	code, _, errs = s.oskel("ana", "report", "suggestions", "-period", "2026-10", "-take", "1", "-o", draft, "thin-margin")
 	require.Equal(t, 0, code, errs)
 	text, err := os.ReadFile(draft)
 	require.NoError(t, err)
 	assert.Contains(t, string(text), "base: {revenue: at least 120}")
-	code, _, errs = s.oskel("ana", "proposals", "-period", "2026-10", "-take", "9", "-o", draft, "thin-margin")
+	code, _, errs = s.oskel("ana", "report", "suggestions", "-period", "2026-10", "-take", "9", "-o", draft, "thin-margin")
 	assert.Equal(t, 2, code, errs)
 	code, out, errs = s.oskel("ana", "rehearse", "-period", "2026-10", "-rule", "thin-margin", draft)
 	require.Equal(t, 0, code, out+errs)
@@ -137,19 +136,19 @@ func TestFindingsComeBack(t *testing.T) {
 	flagged := s.exceptions("2026-10")
 	assert.EqualValues(t, "cleared", flagged["thin-margin X1"].State)
 	assert.Contains(t, flagged, "thin-margin X8")
-	none := want[client.Proposals](t, 200)(s.as("ana").ListProposals(ctx, "thin-margin", &client.ListProposalsParams{Period: "2026-10"}))
+	none := want[client.Suggestions](t, 200)(s.as("ana").ListSuggestions(ctx, "thin-margin", &client.ListSuggestionsParams{Period: "2026-10"}))
 	assert.Equal(t, []int{0, 0}, []int{none.Explained, len(none.Proposals)}, "what is no longer flagged is none of the record")
-	refused(t, 422, "not-rehearsed")(s.as("ana").ListProposals(ctx, "thick-margin", &client.ListProposalsParams{Period: "2026-10"}))
+	refused(t, 422, "not-rehearsed")(s.as("ana").ListSuggestions(ctx, "thick-margin", &client.ListSuggestionsParams{Period: "2026-10"}))
 
 	// The rest is settled or parked, and the period signed off.
 	for _, x := range want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{Limit: ptr(200)})).Items {
 		if x.State == "parked" {
 			continue
 		}
-		code, _, errs = s.oskel("lea", "park", "-until", "2026-12-01", "-note", "Stocktaking", itoa(x.Id))
+		code, _, errs = s.oskel("lea", "case", "park", "-until", "2026-12-01", "-note", "Stocktaking", itoa(x.Id))
 		require.Equal(t, 0, code, errs)
 	}
-	code, _, errs = s.oskel("lea", "close", "-sign-off", "-period", "2026-10", "-note", "All looked at")
+	code, _, errs = s.oskel("lea", "period", "close", "-sign-off", "-period", "2026-10", "-note", "All looked at")
 	require.Equal(t, 0, code, errs)
 	for _, p := range want[[]client.PeriodState](t, 200)(s.as("rea").ListPeriods(ctx, nil)) {
 		if p.Period == "2026-10" {

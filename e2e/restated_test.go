@@ -83,7 +83,7 @@ func TestCountsOfAllLevelsAndOfNow(t *testing.T) {
 	// The group that is gone clears with its own reason, keeps its evidence, and verifies.
 	again := s.sweep("2026-10")
 	x := s.exceptions("2026-10")["thin-margin South"]
-	assert.Equal(t, []string{"cleared", "By the data as they are now, there is no territory South any more."}, []string{string(x.State), x.Sentence})
+	assert.Equal(t, []string{"cleared", "In current data there is no territory South any more."}, []string{string(x.State), x.Sentence})
 	assert.NotEmpty(t, want[client.ExceptionDetail](t, 200)(s.as("ana").GetException(ctx, x.Id, &client.GetExceptionParams{})).Rows)
 	assert.Empty(t, s.verification(t, again.Id).Wrong)
 	assert.Empty(t, s.verification(t, again.Id-1).Wrong, "and so does the sweep before")
@@ -108,13 +108,13 @@ func TestTablesAreKeptByWhatIsAsked(t *testing.T) {
 
 // By all rules until it is worse ends when it is, and is refused where nothing tells how far
 // a flag lies beyond its cut.
-func TestLeftInPeaceUntilItIsWorse(t *testing.T) {
+func TestLeftInSnoozeUntilItIsWorse(t *testing.T) {
 	t.Parallel()
 	var c clock
 	c.set(t, "2026-11-05 09:00")
 	s := reviewed(t, &c)
 	id := s.caseNamed(t, "R2").Id
-	code, _, errs := s.oskel("rob", "settle", "-finding", "explained", "-peace", "2027-03-31", "-worse", "10%", "-all-rules", itoa(id))
+	code, _, errs := s.oskel("rob", "case", "settle", "-finding", "explained", "-snooze", "2027-03-31", "-worse", "10%", "-all-rules", itoa(id))
 	require.Equal(t, 0, code, errs)
 	c.set(t, "2026-12-03 09:00")
 	s.load("feed", "sales", salesHead+"2026-11-05,P11,R2,1000,1900\n")

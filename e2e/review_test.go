@@ -48,37 +48,37 @@ func TestReview(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	id := s.caseOf("rea", "R3").Id
-	none := &client.TakeCaseParams{}
 	rea, rob, ana, lea := s.as("rea"), s.as("rob"), s.as("ana"), s.as("lea")
 
-	refused(t, 403, "not-allowed")(rob.TakeCase(ctx, id, none))
-	refused(t, 403, "not-allowed")(ana.TakeCase(ctx, id, none))
-	refused(t, 403, "not-allowed")(rob.CommentCase(ctx, id, client.Comment{Text: "me too"}))
-	refused(t, 409, "case-state")(rea.ReleaseCase(ctx, id, &client.ReleaseCaseParams{}))
-	refused(t, 404, "not-found")(rea.TakeCase(ctx, 999, none))
+	refused(t, 403, "not-allowed")(onCase(rob, id, toTake))
+	refused(t, 403, "not-allowed")(onCase(ana, id, toTake))
+	refused(t, 403, "not-allowed")(onCase(rob, id, toSay("me too")))
+	refused(t, 409, "case-state")(onCase(rea, id, toReturn))
+	refused(t, 404, "not-found")(onCase(rea, 999, toTake))
 
-	taken := want[client.CaseDetail](t, 200)(rea.TakeCase(ctx, id, none))
-	assert.Equal(t, "rea", *taken.Case.TakenBy)
-	assert.True(t, taken.MayAct)
-	refused(t, 409, "case-state")(rea.TakeCase(ctx, id, none))
-	refused(t, 409, "case-state")(lea.TakeCase(ctx, id, none))
-	want[client.CaseDetail](t, 201)(rea.CommentCase(ctx, id, client.Comment{Text: "On leave?"}))
-	want[client.CaseDetail](t, 201)(ana.CommentCase(ctx, id, client.Comment{Text: "The stand-in reports."}))
+	taken := want[[]client.Case](t, 200)(onCase(rea, id, toTake))
+	assert.Equal(t, "rea", *taken[0].TakenBy)
+	assert.True(t, want[client.CaseDetail](t, 200)(rea.GetCase(ctx, id)).MayAct)
+	refused(t, 409, "case-state")(onCase(rea, id, toTake))
+	refused(t, 409, "case-state")(onCase(lea, id, toTake))
+	want[[]client.Case](t, 200)(onCase(rea, id, toSay("On leave?")))
+	want[[]client.Case](t, 200)(onCase(ana, id, toSay("The stand-in reports.")))
 
 	// Read, changed by another in between, refused.
-	stale := `"1"`
-	refused(t, 412, "changed-meanwhile")(rea.SettleCase(ctx, id, &client.SettleCaseParams{IfMatch: &stale}, client.Finding{Finding: "explained"}))
-	refused(t, 400, "invalid-request")(rea.SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: "whatever"}))
-	refused(t, 403, "not-allowed")(rob.SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: "explained"}))
+	late := toSettle("explained")
+	late.Cases = []client.CaseRef{{Id: id, Version: at(1)}}
+	refused(t, 412, "changed-meanwhile")(rea.ActOnCases(ctx, late))
+	refused(t, 400, "invalid-request")(onCase(rea, id, toSettle("whatever")))
+	refused(t, 403, "not-allowed")(onCase(rob, id, toSettle("explained")))
 	note := "Leave until November"
-	settled := want[client.CaseDetail](t, 200)(rea.SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: "explained", Note: &note}))
-	assert.Equal(t, "explained", *settled.Case.Finding)
-	p := refused(t, 409, "case-state")(rea.SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: "confirmed"}))
-	assert.Contains(t, *p.Detail, "rea settled it on 25 Nov 2026 as explained")
-	refused(t, 409, "case-state")(lea.TakeCase(ctx, id, none))
+	settled := want[[]client.Case](t, 200)(onCase(rea, id, toSettle("explained", note)))
+	assert.Equal(t, "explained", *settled[0].Finding)
+	p := refused(t, 409, "case-state")(onCase(rea, id, toSettle("confirmed")))
+	assert.Contains(t, *p.Detail, "Rea settled it on 25 Nov 2026 as explained")
+	refused(t, 409, "case-state")(onCase(lea, id, toTake))
 
 	var did []string
-	for _, e := range settled.Events {
+	for _, e := range want[client.CaseDetail](t, 200)(rea.GetCase(ctx, id)).Events {
 		did = append(did, e.By+" "+string(e.What))
 	}
 	assert.Equal(t, []string{"sweep 1 opened", "sweep 1 joined", "rea taken", "rea comment", "ana comment", "rea settled"}, did)
@@ -112,8 +112,8 @@ func TestCasesAcrossSweeps(t *testing.T) {
 	assert.Equal(t, []client.CaseEventWhat{"opened", "joined"}, []client.CaseEventWhat{detail.Events[0].What, detail.Events[1].What})
 	assert.Contains(t, detail.Events[1].Text, "Thin margin, Oct 2026: ")
 
-	want[client.CaseDetail](t, 200)(s.as("rea").TakeCase(ctx, r1.Id, &client.TakeCaseParams{}))
-	want[client.CaseDetail](t, 200)(s.as("rea").SettleCase(ctx, r1.Id, &client.SettleCaseParams{}, client.Finding{Finding: "explained", Note: ptr("a clearance sale")}))
+	want[[]client.Case](t, 200)(onCase(s.as("rea"), r1.Id, toTake))
+	want[[]client.Case](t, 200)(onCase(s.as("rea"), r1.Id, toSettle("explained", "a clearance sale")))
 	// The same finding again stays with the settled case.
 	s.load("feed", "sales", salesHead+"2026-10-21,C4,R2,1,1\n")
 	s.sweep("2026-10")
@@ -131,14 +131,15 @@ func TestWhoPutsACaseBack(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	id := s.caseOf("rea", "R3").Id
-	want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, "rob", client.PersonChange{Title: "Rob", Role: "reviewer", Desks: []string{"north"}}))
-	want[client.CaseDetail](t, 200)(s.as("rea").TakeCase(ctx, id, &client.TakeCaseParams{}))
-	p := refused(t, 409, "case-state")(s.as("rob").ReleaseCase(ctx, id, &client.ReleaseCaseParams{}))
-	assert.Contains(t, *p.Detail, "rea has taken it and puts it back, or a lead")
-	refused(t, 409, "case-state")(s.as("rob").SettleCase(ctx, id, &client.SettleCaseParams{}, client.Finding{Finding: "explained"}))
-	d := want[client.CaseDetail](t, 200)(s.as("lea").ReleaseCase(ctx, id, &client.ReleaseCaseParams{}))
+	want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, "rob", client.PersonChange{DisplayName: "Rob", Role: "reviewer", Desks: []string{"north"}}))
+	want[[]client.Case](t, 200)(onCase(s.as("rea"), id, toTake))
+	p := refused(t, 409, "case-state")(onCase(s.as("rob"), id, toReturn))
+	assert.Contains(t, *p.Detail, "Rea has taken it; only rea or a lead can return it")
+	refused(t, 409, "case-state")(onCase(s.as("rob"), id, toSettle("explained")))
+	want[[]client.Case](t, 200)(onCase(s.as("lea"), id, toReturn))
+	d := want[client.CaseDetail](t, 200)(s.as("lea").GetCase(ctx, id))
 	last := d.Events[len(d.Events)-1]
-	assert.Equal(t, "lea released from rea", strings.Join([]string{last.By, string(last.What), last.Text}, " "))
-	want[client.CaseDetail](t, 200)(s.as("rob").TakeCase(ctx, id, &client.TakeCaseParams{}))
-	refused(t, 400, "invalid-request")(s.as("rob").CommentCase(ctx, id, client.Comment{Text: " \t\n"}))
+	assert.Equal(t, "lea returned from rea", strings.Join([]string{last.By, string(last.What), last.Text}, " "))
+	want[[]client.Case](t, 200)(onCase(s.as("rob"), id, toTake))
+	refused(t, 409, "case-state")(onCase(s.as("rob"), id, toSay(" \t\n")))
 }

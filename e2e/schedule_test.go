@@ -9,7 +9,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"oskel/internal/app"
 	"oskel/internal/client"
 )
 
@@ -30,7 +29,7 @@ func planned(t *testing.T, c *clock, plan string) (s, other *service) {
 	first := small(t)
 	first.publish(strings.Replace(smallBook, "kinds:\n", "calendar: {time_zone: UTC}\nkinds:\n", 1)+"sweeps:\n  - "+plan+"\n", 1)
 	first.stop()
-	hurried := func(o *app.Options) { o.Now, o.Look = c.now, 50*time.Millisecond }
+	hurried := func(o *options) { o.Now, o.Look = c.now, 50*time.Millisecond }
 	start := func() *service {
 		s := runAs(t, first.database, hurried)
 		s.tokens, s.home = first.tokens, first.home
@@ -80,16 +79,16 @@ func TestSweepsByThemselves(t *testing.T) {
 	assert.Equal(t, "the plan", s.sweepsOf(t, "2026-10")[0].By)
 	november := other.turn(t, "2026-11")
 	assert.Equal(t, client.TurnStateComing, november.State)
-	assert.Equal(t, "It is swept on 2 Dec 2026, 06:00, or once the lines of order lines have come, on 8 Dec 2026, 06:00 at the latest.", november.Words)
+	assert.Equal(t, "Will be swept from 2 Dec 2026, 06:00, as soon as order lines are in; on 8 Dec 2026, 06:00 in any case.", november.Words)
 
 	// It has come: the lines have not.
 	c.set(t, "2026-12-03 09:00")
 	waiting := other.comesTo(t, "2026-11", client.TurnStateWaiting)
 	assert.Equal(t, []string{"sales"}, *waiting.Waits)
-	code, out, errs := s.oskel("rea", "schedule")
+	code, out, errs := s.oskel("rea", "period", "schedule")
 	assert.Equal(t, 0, code)
 	assert.Contains(t, errs, "Each month is swept 2 working days after its last day at 06:00 (UTC)")
-	assert.Contains(t, strings.Join(strings.Fields(out), " "), "It waits for the lines of order lines, until 8 Dec 2026, 06:00 at the latest.")
+	assert.Contains(t, strings.Join(strings.Fields(out), " "), "Waits for order lines, until 8 Dec 2026, 06:00 at the latest.")
 	assert.Empty(t, s.sweepsOf(t, "2026-11"))
 
 	// A line of the middle of the month says nothing; one of its last working day does.
@@ -99,7 +98,7 @@ func TestSweepsByThemselves(t *testing.T) {
 	assert.Equal(t, client.TurnStateWaiting, s.turn(t, "2026-11").State)
 	s.load("feed", "sales", salesHead+"2026-11-30,N2,R2,900,850\n")
 	swept := other.comesTo(t, "2026-11", client.TurnStateSwept)
-	assert.Equal(t, "Sweep "+itoa(*swept.Sweep)+" holds.", swept.Words)
+	assert.Equal(t, "Sweep "+itoa(*swept.Sweep)+" is up to date.", swept.Words)
 	assert.NotEmpty(t, want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-11"})).Items)
 	assert.Equal(t, *october.Sweep, *s.turn(t, "2026-10").Sweep, "November's lines change nothing in October")
 	before := len(s.sweepsOf(t, "2026-11"))
@@ -129,7 +128,7 @@ func TestSweepsByThemselves(t *testing.T) {
 	// Opened again, for a reason that the audit keeps, it is swept at once.
 	refused(t, 403, "not-allowed")(s.as("rea").ReopenPeriod(ctx, client.Reopening{Period: "2026-10", Reason: "late"}))
 	refused(t, 422, "no-reason")(s.as("lea").ReopenPeriod(ctx, client.Reopening{Period: "2026-10", Reason: "  "}))
-	code, _, errs = s.oskel("lea", "reopen", "-period", "2026-10", "-reason", "Lines of October came late")
+	code, _, errs = s.oskel("lea", "period", "reopen", "-period", "2026-10", "-reason", "Lines of October came late")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, errs, "Oct 2026 is open again.")
 	require.Eventually(t, func() bool { return len(s.sweepsOf(t, "2026-10")) == 3 }, time.Minute, 30*time.Millisecond)
@@ -154,7 +153,7 @@ func TestSweepsAtNight(t *testing.T) {
 	_, err := s.pool(t).Exec(ctx, "update intakes set at = '2026-11-25 11:00+00' where id = (select max(id) from intakes)")
 	require.NoError(t, err)
 	night := s.comesTo(t, "2026-10", client.TurnStateAtNight)
-	assert.Contains(t, night.Words, "Out of date: since this sweep intake 4 has arrived. It is swept again on 26 Nov 2026, 02:00.")
+	assert.Contains(t, night.Words, "Out of date: since this sweep intake 4 has arrived. Will be swept again on 26 Nov 2026, 02:00.")
 	c.set(t, "2026-11-26 01:59")
 	assert.Equal(t, client.TurnStateAtNight, s.turn(t, "2026-10").State)
 	assert.Len(t, s.sweepsOf(t, "2026-10"), 1)
@@ -169,7 +168,7 @@ func TestSweepsAtNight(t *testing.T) {
 	require.NoError(t, err)
 	s.load("feed", "sales", salesHead+"2026-11-11,N1,R1,900,850\n")
 	require.Eventually(t, func() bool { turn := s.turn(t, "2026-11"); return turn.Trouble != nil }, time.Minute, 30*time.Millisecond)
-	assert.Contains(t, s.turn(t, "2026-11").Words, "Its sweep has failed and is tried again")
+	assert.Contains(t, s.turn(t, "2026-11").Words, "The sweep failed and is retried: ERROR: new row for relation \"sweeps\" violates check constraint \"no_more\" (SQLSTATE 23514)")
 	_, err = s.pool(t).Exec(ctx, "alter table sweeps drop constraint no_more")
 	require.NoError(t, err)
 	s.comesTo(t, "2026-11", client.TurnStateSwept)
@@ -187,9 +186,9 @@ func TestSweepThrough(t *testing.T) {
 	code, _, errs = s.oskel("ana", "sweep", "-period", "2026-10", "-through", "2026-09")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "2026-10 is not one of the")
-	_, out, errs = s.oskel("rea", "schedule")
+	_, out, errs = s.oskel("rea", "period", "schedule")
 	assert.Empty(t, out)
-	assert.Contains(t, errs, "Nothing is swept by itself: the rulebook has no 'sweeps'.")
+	assert.Contains(t, errs, "No sweeps are scheduled: the rulebook has no 'sweeps'.")
 }
 
 // A case whose desk closes it when all in it has cleared is closed by a planned sweep as
@@ -202,7 +201,7 @@ func TestAPlannedSweepClosesCases(t *testing.T) {
 	book := strings.Replace(smallBook, "title: South desk}", "title: South desk, closes: when cleared}", 1)
 	first.publish(strings.Replace(book, "kinds:\n", "calendar: {time_zone: UTC}\nkinds:\n", 1)+"sweeps: [{each: month, when_outdated: at once, looks_back: 1 period}]\n", 1)
 	first.stop()
-	s := runAs(t, first.database, func(o *app.Options) { o.Now, o.Look = c.now, 50*time.Millisecond })
+	s := runAs(t, first.database, func(o *options) { o.Now, o.Look = c.now, 50*time.Millisecond })
 	t.Cleanup(s.stop)
 	s.tokens, s.home = first.tokens, first.home
 	s.comesTo(t, "2026-10", client.TurnStateSwept)
@@ -242,7 +241,7 @@ func TestPlansOfOtherPeriods(t *testing.T) {
 		first.publish(strings.Replace(book, "    title: Thin margin\n", "    title: Thin margin\n    "+of.rule+"\n", 1)+"sweeps: ["+of.plan+"]\n", 1)
 		first.load("feed", "sales", salesHead+of.line+",Y1,R1,100,99\n")
 		first.stop()
-		s := runAs(t, first.database, func(o *app.Options) { o.Now, o.Look = c.now, 50*time.Millisecond })
+		s := runAs(t, first.database, func(o *options) { o.Now, o.Look = c.now, 50*time.Millisecond })
 		s.tokens, s.home = first.tokens, first.home
 		turn := s.comesTo(t, of.period, client.TurnStateSwept)
 		assert.NotEmpty(t, want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: of.period})).Items, of.period)

@@ -181,10 +181,10 @@ func takeOneBack(t *testing.T, s *service, rng *rand.Rand, all []*arrival, refus
 		blocked = blocked || !later.takenBack && later.mode != "append" && slices.ContainsFunc(later.months, func(m string) bool { return slices.Contains(a.months, m) })
 	}
 	if blocked {
-		refused(t, 400, "not-possible")(s.as("ana").TakeBackIntake(ctx, a.id))
+		refused(t, 400, "not-possible")(s.as("ana").RevertIntake(ctx, a.id))
 		*refusals++
 		return 0
 	}
 	a.takenBack = true
-	return want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, a.id)).Id
+	return want[client.Intake](t, 200)(s.as("ana").RevertIntake(ctx, a.id)).Id
 }

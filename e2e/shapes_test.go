@@ -37,7 +37,7 @@ func TestASubjectColumnAddedToAFeedWithLines(t *testing.T) {
 	for _, by := range []string{"rep", "rep x customer", "whole"} {
 		want[client.Table](t, 200)(ana.GetTable(ctx, &client.GetTableParams{Measures: "revenue", By: ptr(by), Period: "2026-10"}))
 	}
-	parts := want[client.Parts](t, 200)(ana.GetParts(ctx, &client.GetPartsParams{Measure: "revenue", By: ptr("rep"), Key: ptr("R1"), Period: "2026-10"}))
+	parts := want[client.Parts](t, 200)(ana.GetBreakdown(ctx, &client.GetBreakdownParams{Measure: "revenue", By: ptr("rep"), Key: ptr("R1"), Period: "2026-10"}))
 	assert.Len(t, parts.Lines, 3)
 	// A second service reads the same.
 	assert.Equal(t, "2009.9999", s.beside(t).revenue("2026-10"))
@@ -65,7 +65,7 @@ func TestTakingBackKeepsEveryColumn(t *testing.T) {
 	replaced := s.load("feed", "sales", salesHead+"2026-10-05,B1,R1,1,1\n", replace("2026-10"))
 	without := strings.NewReplacer(", cost: money", "", "  cost: {title: Cost, sum: sales.cost, unit: money}\n", "", "(revenue - cost) / revenue", "revenue / revenue").Replace(smallBook)
 	s.publish(without, 1)
-	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, replaced.Id))
+	want[client.Intake](t, 200)(s.as("ana").RevertIntake(ctx, replaced.Id))
 	s.publish(smallBook, 2)
 	table := want[client.Table](t, 200)(s.as("ana").GetTable(ctx, &client.GetTableParams{Measures: "cost", By: ptr("rep"), Period: "2026-10", Sort: at(0), Descending: ptr(false)}))
 	require.NotEmpty(t, table.Rows)
@@ -78,7 +78,7 @@ func TestAnEarlierVersionHasItsSubjects(t *testing.T) {
 	s := small(t)
 	s.load("register", "rep", "rep,name,territory\nR9,Elmo Made-Up,North\n")
 	keys := func(version *int64) (out []string) {
-		table := want[client.Table](t, 200)(s.as("ana").GetTable(ctx, &client.GetTableParams{Measures: "filled(revenue, 0)", By: ptr("rep"), Period: "2026-10", Version: version}))
+		table := want[client.Table](t, 200)(s.as("ana").GetTable(ctx, &client.GetTableParams{Measures: "coalesce(revenue, 0)", By: ptr("rep"), Period: "2026-10", Version: version}))
 		for _, r := range table.Rows {
 			out = append(out, r.Key)
 		}
@@ -111,7 +111,7 @@ func TestPairsWithAwkwardKeys(t *testing.T) {
 	require.Len(t, table.Rows, 2)
 	assert.NotEqual(t, table.Rows[0].Key, table.Rows[1].Key)
 	for _, r := range table.Rows {
-		parts := want[client.Parts](t, 200)(s.as("ana").GetParts(ctx, &client.GetPartsParams{Measure: "revenue", By: ptr("rep x shop"), Key: ptr(r.Key), Period: "2026-11"}))
+		parts := want[client.Parts](t, 200)(s.as("ana").GetBreakdown(ctx, &client.GetBreakdownParams{Measure: "revenue", By: ptr("rep x shop"), Key: ptr(r.Key), Period: "2026-11"}))
 		assert.Equal(t, r.Cells[0].Text, parts.Cell.Text, r.Key)
 		assert.Len(t, parts.Lines, 1)
 	}
@@ -129,7 +129,7 @@ func TestLinesBehindAFigureArePaged(t *testing.T) {
 	s.load("feed", "sales", file.String())
 	seen, cursor := map[string]bool{}, (*string)(nil)
 	for range 20 {
-		p := want[client.Parts](t, 200)(s.as("ana").GetParts(ctx, &client.GetPartsParams{Measure: "revenue", By: ptr("rep"), Key: ptr("R1"), Period: "2026-11", Cursor: cursor}))
+		p := want[client.Parts](t, 200)(s.as("ana").GetBreakdown(ctx, &client.GetBreakdownParams{Measure: "revenue", By: ptr("rep"), Key: ptr("R1"), Period: "2026-11", Cursor: cursor}))
 		assert.LessOrEqual(t, len(p.Lines), 500)
 		assert.Contains(t, p.Cell.Text, "1,234")
 		for _, l := range p.Lines {

@@ -8,7 +8,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"oskel/internal/app"
 	"oskel/internal/client"
 	"oskel/internal/people"
 )
@@ -29,7 +28,7 @@ func TestOverdueGoesUp(t *testing.T) {
 	desks := smallBook[strings.Index(smallBook, "desks:\n"):strings.Index(smallBook, "routes:\n")]
 	first.publish(strings.Replace(strings.Replace(smallBook, desks, stepsDesks, 1), "kinds:\n", "calendar: {time_zone: UTC}\nkinds:\n", 1), 1)
 	first.stop()
-	hurried := func(o *app.Options) { o.Now, o.Look = c.now, 50*time.Millisecond }
+	hurried := func(o *options) { o.Now, o.Look = c.now, 50*time.Millisecond }
 	s, other := runAs(t, first.database, hurried), runAs(t, first.database, hurried)
 	s.tokens, s.home = first.tokens, first.home
 	t.Cleanup(s.stop)
@@ -58,7 +57,7 @@ func TestOverdueGoesUp(t *testing.T) {
 		require.Eventually(t, what, 20*time.Second, 50*time.Millisecond, words)
 	}
 	steps := func() (n int) {
-		require.NoError(t, s.pool(t).QueryRow(ctx, "select count(*) from case_events where what in ('reminder', 'went up')").Scan(&n))
+		require.NoError(t, s.pool(t).QueryRow(ctx, "select count(*) from case_events where what in ('reminder', 'escalated')").Scan(&n))
 		return n
 	}
 
@@ -74,22 +73,22 @@ func TestOverdueGoesUp(t *testing.T) {
 	// Overdue: a nudge the day after, then the lead gets it; a settled one stays.
 	want[[]client.Case](t, 200)(s.as("lea").ActOnCases(ctx, client.CaseAct{Do: client.CaseActDoSettle, Cases: []client.CaseRef{{Id: ids[1]}}, Finding: ptr(client.CaseActFindingExplained)}))
 	c.set(t, "2026-11-11 08:00")
-	eventually(trail(ids[0], "the calendar went up nudge, told to rea"), "nudged")
+	eventually(trail(ids[0], "the calendar escalated nudge, told to rea"), "nudged")
 	c.set(t, "2026-11-12 08:00")
-	eventually(trail(ids[0], "the calendar went up lead: handed to lea, told to ana, lea, rea"), "handed up")
+	eventually(trail(ids[0], "the calendar escalated lead: handed to lea, told to ana, lea, rea"), "handed up")
 	assert.Equal(t, "lea", *want[client.CaseDetail](t, 200)(s.as("rea").GetCase(ctx, ids[0])).Case.TakenBy)
 	told := strings.Join(s.toldTo(t, "ana"), "\n")
-	assert.Contains(t, told, "the calendar went up lead: was due 10 Nov 2026")
+	assert.Contains(t, told, "the calendar escalated lead: was due 10 Nov 2026")
 	assert.Contains(t, told, "the calendar reminder To do by 12 Nov 2026: Call")
 	time.Sleep(300 * time.Millisecond)
 	assert.Equal(t, len(ids)+2, steps(), "each step once")
 	assert.Equal(t, 1, strings.Count(strings.Join(s.toldTo(t, "ana"), "\n"), "To do by"))
-	want[client.Todo](t, 200)(s.as("ana").TickTodo(ctx, todo.Id, client.TodoTick{Done: true}))
+	want[client.Todo](t, 200)(s.as("ana").UpdateTodo(ctx, todo.Id, client.TodoTick{Done: true}))
 
 	// What goes wrong in a step is said, and what is long overdue does not go through them all.
 	s.publish(strings.Replace(strings.Replace(strings.Replace(smallBook, desks, stepsDesks, 1), "kinds:\n", "calendar: {time_zone: UTC}\nkinds:\n", 1), "name: south, title: South desk,", "name: south, title: South desk, remind: 1 working day, overdue: [{step: nudge, after: 0 working days, tell: [members]}, {step: top, after: 1 working day, hand_to: rea}],", 1), 2)
 	south := want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{Desk: ptr("south")})).Items[0].Id
-	eventually(trail(south, "the calendar went up top: rea does not work the cases of south"), "said why not")
+	eventually(trail(south, "the calendar escalated top: rea does not work the cases of south"), "said why not")
 	for _, e := range want[client.CaseDetail](t, 200)(s.as("lea").GetCase(ctx, south)).Events {
 		assert.NotContains(t, e.Text, "nudge")
 	}
@@ -109,19 +108,19 @@ func TestWhatNobodySees(t *testing.T) {
 		return keys
 	}
 	assert.Empty(t, stranded())
-	want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, "rob", client.PersonChange{Title: "Rob", Role: people.Reviewer, Desks: []string{}}))
+	want[client.Person](t, 200)(s.as("lea").ChangePerson(ctx, "rob", client.PersonChange{DisplayName: "Rob", Role: people.Reviewer, Desks: []string{}}))
 	south := stranded()
 	require.NotEmpty(t, south)
 	id := s.caseNamed(t, "R3").Id
 	want[[]client.Case](t, 200)(s.as("rea").ActOnCases(ctx, act(client.CaseActDoTake, id)))
-	code, _, errs := s.oskel("rea", "away", "-from", "2026-11-05", "-to", "2026-12-05")
+	code, _, errs := s.oskel("rea", "absence", "add", "-from", "2026-11-05", "-to", "2026-12-05")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, stranded(), "R3")
 	code, out, errs := s.oskel("lea", "cases", "-all", "-stranded")
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "R3")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/desk/work"), p.Sees("Nobody sees these"), p.Sees("Cato Made-Up"))
+	do(t, p.SignIn("lea", password), p.Go("/desk/work"), p.Sees("Stuck cases"), p.Sees("Cato Made-Up"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

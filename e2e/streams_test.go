@@ -87,13 +87,13 @@ func TestAStreamEndsWithWhatItBeganBy(t *testing.T) {
 	// A closed account hears nothing more, whatever it began by.
 	again := listen(func(r *http.Request) { r.Header.Set("Authorization", "Bearer "+s.scoped("rob", "read", 1)) })
 	lives(again)
-	code, _, errs := s.oskel("lea", "close-person", "rob")
+	code, _, errs := s.oskel("lea", "person", "close", "rob")
 	require.Equal(t, 0, code, errs)
 	ends(again)
 }
 
 // Bodies are held together only so far, and none is read of who may not send it.
-func TestBodiesAreHeldTogetherOnlySoFar(t *testing.T) {
+func TestBodiesAreHeldTogetherOnlyToDate(t *testing.T) {
 	t.Parallel()
 	s := limited(t, httpapi.Limits{Memory: 1 << 30, Patience: 100 * time.Millisecond})
 	s.sweep("2026-10")

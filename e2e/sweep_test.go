@@ -32,7 +32,7 @@ func TestSweepRaisesKeepsAndClears(t *testing.T) {
 		"thin-margin R2": "act: Margin rate is 10.0%, below 18%.",
 		"behind R2":      "act: Revenue is 999.9999, 99.99999% of its target of 1,000.0000: below 100%.",
 		"behind R3":      "look: There is no data on revenue for Oct 2026: no lines in the period.",
-		"quiet R3":       "look: Nothing in order lines since 12 Sep 2026: 49 days by 31 Oct 2026, the limit is 31 days.",
+		"quiet R3":       "look: No order lines since 12 Sep 2026: 49 days by 31 Oct 2026; flagged at 31 days or more.",
 	}, sentences)
 	assert.Equal(t, "120", flagged["thin-margin R2"].Stake)
 
@@ -58,7 +58,7 @@ func TestSweepRaisesKeepsAndClears(t *testing.T) {
 	assert.Equal(t, "act", now["behind R3"].Grade, "no data became a breach")
 
 	// Taken back, the first verdicts return under the same exceptions.
-	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, 4))
+	want[client.Intake](t, 200)(s.as("ana").RevertIntake(ctx, 4))
 	s.sweep("2026-10")
 	back := s.exceptions("2026-10")
 	for k, e := range flagged {
@@ -135,7 +135,7 @@ func TestARuleTakenOutClearsWhatStood(t *testing.T) {
 	assert.NotContains(t, s.exceptions("2026-10"), "thin-margin R2")
 }
 
-// The evidence recomputes the verdict: value, yardstick, revision and data
+// The evidence recomputes the verdict: value, comparison, revision and data
 // version are all there, exact.
 func TestEvidence(t *testing.T) {
 	t.Parallel()
@@ -154,11 +154,11 @@ func TestEvidence(t *testing.T) {
 	refused(t, 404, "not-found")(s.as("rea").GetException(ctx, 999, nil))
 
 	key := "R2"
-	up := want[client.LineUp](t, 200)(s.as("rea").GetLineUp(ctx, "thin-margin", &client.GetLineUpParams{Period: "2026-10", Key: &key}))
+	up := want[client.Ranking](t, 200)(s.as("rea").GetRanking(ctx, "thin-margin", &client.GetRankingParams{Period: "2026-10", Key: &key}))
 	assert.Equal(t, []float64{0.18, 0.22}, up.Cuts)
 	assert.Equal(t, 1, *up.Place)
 	assert.Equal(t, 2, up.Judged)
-	refused(t, 404, "not-found")(s.as("rea").GetLineUp(ctx, "thick-margin", &client.GetLineUpParams{Period: "2026-10"}))
+	refused(t, 404, "not-found")(s.as("rea").GetRanking(ctx, "thick-margin", &client.GetRankingParams{Period: "2026-10"}))
 }
 
 func TestFiltersSortAndPages(t *testing.T) {

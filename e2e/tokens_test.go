@@ -11,7 +11,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"oskel/internal/app"
 	"oskel/internal/client"
 )
 
@@ -39,14 +38,14 @@ func TestScopesOfTokens(t *testing.T) {
 		want[client.Case](t, 200)(c.GetCase(ctx, id))
 		want[client.CheckReport](t, 200)(c.CheckRulebook(ctx, client.RulebookText{Text: smallBook}))
 	}
-	p := refused(t, 403, "not-allowed")(read.TakeCase(ctx, id, &client.TakeCaseParams{}))
+	p := refused(t, 403, "not-allowed")(onCase(read, id, toTake))
 	assert.Equal(t, `This token may not do this: its scope is "read"; this needs "review".`, *p.Detail)
-	want[client.CaseDetail](t, 200)(review.TakeCase(ctx, id, &client.TakeCaseParams{}))
+	want[[]client.Case](t, 200)(onCase(review, id, toTake))
 	for _, c := range []*client.Client{read, review} {
 		p = refused(t, 403, "not-allowed")(c.PublishRevision(ctx, publish))
 		assert.Contains(t, *p.Detail, `this needs "everything"`)
 		refused(t, 403, "not-allowed")(c.CreateSweep(ctx, client.NewSweep{Period: "2026-10"}))
-		refused(t, 403, "not-allowed")(c.MakeWord(ctx, "rea"))
+		refused(t, 403, "not-allowed")(c.ResetPassword(ctx, "rea"))
 	}
 	want[client.Revision](t, 201)(all.PublishRevision(ctx, publish))
 }
@@ -88,7 +87,7 @@ func TestATokenEnds(t *testing.T) {
 	s := small(t)
 	c := s.made("rea", "read", 1)
 	want[client.Person](t, 200)(c.GetSession(ctx))
-	later := runAs(t, s.database, func(o *app.Options) { o.Now = func() time.Time { return today.Add(25 * time.Hour) } })
+	later := runAs(t, s.database, func(o *options) { o.Now = func() time.Time { return today.Add(25 * time.Hour) } })
 	defer later.stop()
 	c.Server = later.url + "/"
 	refused(t, 401, "sign-in")(c.GetSession(ctx))
@@ -99,10 +98,10 @@ func TestTokensFromTheCommandLine(t *testing.T) {
 	t.Parallel()
 	s := small(t)
 	s.oskel("rea", "cases")
-	code, token, errs := s.oskelReading("rea", password+"\n", "token", "-title", "nightly report", "-days", "7", "rea")
+	code, token, errs := s.oskelReading("rea", password+"\n", "token", "add", "-title", "nightly report", "-days", "7", "rea")
 	assert.Equal(t, 0, code, errs)
 	assert.Regexp(t, `^oskel_[A-Z2-7]{26}\n$`, token)
-	code, out, errs := s.oskel("rea", "tokens", "-sort", "for")
+	code, out, errs := s.oskel("rea", "token", "list", "-sort", "for")
 	assert.Equal(t, 0, code, errs)
 	line := ""
 	for l := range strings.Lines(out) {
@@ -111,11 +110,11 @@ func TestTokensFromTheCommandLine(t *testing.T) {
 		}
 	}
 	require.NotEmpty(t, line, out)
-	assert.Regexp(t, `^ *\d+ +rea +nightly report +read +\S+ \S+ UTC +\S+ \S+ UTC\s*$`, line, "it was not used yet")
-	code, _, errs = s.oskel("rea", "revoke", strings.Fields(line)[0])
+	assert.Regexp(t, `^ *\d+ +rea +nightly report +read +\S+ \S+ \S+ \S+ +\S+ \S+ \S+ \S+\s*$`, line, "it was not used yet")
+	code, _, errs = s.oskel("rea", "token", "revoke", strings.Fields(line)[0])
 	assert.Equal(t, 0, code, errs)
 	refused(t, 401, "sign-in")(s.with(strings.TrimSpace(token)).GetSession(ctx))
-	code, _, errs = s.oskelReading("rea", password+"\n", "token", "rea")
+	code, _, errs = s.oskelReading("rea", password+"\n", "token", "add", "rea")
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "-title")
 }
@@ -131,8 +130,8 @@ func TestTheAudit(t *testing.T) {
 	}
 	refused(t, 401, "wrong-credentials")(s.token("rea", "a wrong password"))
 	refused(t, 401, "wrong-credentials")(s.token("a whole password", "rea"))
-	refused(t, 403, "not-allowed")(ana.MakeWord(ctx, "rea"))
-	want[client.Word](t, 201)(lea.MakeWord(ctx, "rea"))
+	refused(t, 403, "not-allowed")(ana.ResetPassword(ctx, "rea"))
+	want[client.OneTimePassword](t, 201)(lea.ResetPassword(ctx, "rea"))
 	s.sweep("2026-10")
 	got := entries(client.ListAuditParams{})
 	var said []string
@@ -143,10 +142,10 @@ func TestTheAudit(t *testing.T) {
 	}
 	for _, line := range []string{
 		"ana | swept | 2026-10 | done | command line",
-		"lea | gave a one-time word | rea | done | command line",
-		"ana | gave a one-time word | rea | not-allowed: An analyst may not do this; it takes a lead. | command line",
-		"rea | made a token | command line, everything, 90 days | wrong-credentials: name and password do not go together | password",
-		" | made a token | command line, everything, 90 days | wrong-credentials: name and password do not go together | password",
+		"lea | reset a password | rea | done | command line",
+		"ana | reset a password | rea | not-allowed: An analyst may not do this; it takes a lead. | command line",
+		"rea | created a token | command line, everything, 90 days | wrong-credentials: wrong user name or password | password",
+		" | created a token | command line, everything, 90 days | wrong-credentials: wrong user name or password | password",
 	} {
 		assert.Contains(t, said, line)
 	}
@@ -156,12 +155,12 @@ func TestTheAudit(t *testing.T) {
 	}
 	refused(t, 403, "not-allowed")(ana.ListAudit(ctx, &client.ListAuditParams{}))
 	refused(t, 403, "not-allowed")(ana.ExportAudit(ctx, &client.ExportAuditParams{}))
-	assert.Len(t, entries(client.ListAuditParams{Person: ptr("ana"), Operation: ptr("MakeWord")}), 1)
-	p := refused(t, 400, "unknown-filter")(lea.ListAudit(ctx, &client.ListAuditParams{Operation: ptr("MakeWorld")}))
-	assert.Contains(t, *p.Detail, "MakeWord")
+	assert.Len(t, entries(client.ListAuditParams{Person: ptr("ana"), Operation: ptr("ResetPassword")}), 1)
+	p := refused(t, 400, "unknown-filter")(lea.ListAudit(ctx, &client.ListAuditParams{Operation: ptr("ResetPasswort")}))
+	assert.Contains(t, *p.Detail, "did you mean ResetPassword?")
 	refused(t, 400, "unknown-filter")(lea.ExportAudit(ctx, &client.ExportAuditParams{Operation: ptr("Nothing")}))
 
-	r, err := lea.ExportAudit(ctx, &client.ExportAuditParams{Operation: ptr("MakeWord")})
+	r, err := lea.ExportAudit(ctx, &client.ExportAuditParams{Operation: ptr("ResetPassword")})
 	require.NoError(t, err)
 	text, err := io.ReadAll(r.Body)
 	r.Body.Close()
@@ -170,7 +169,7 @@ func TestTheAudit(t *testing.T) {
 	assert.Equal(t, "ExportAudit", entries(client.ListAuditParams{})[0].Operation, "which is told too")
 
 	// Of an export what it was of, and of an absence whose.
-	for _, args := range [][]string{{"exceptions", "-period", "2026-10", "-rule", "thin-margin", "-o", filepath.Join(t.TempDir(), "x.csv")}, {"away", "-who", "rea", "-from", "2026-12-21", "-to", "2026-12-23"}} {
+	for _, args := range [][]string{{"exceptions", "-period", "2026-10", "-rule", "thin-margin", "-o", filepath.Join(t.TempDir(), "x.csv")}, {"absence", "add", "-who", "rea", "-from", "2026-12-21", "-to", "2026-12-23"}} {
 		code, _, errs := s.oskel("lea", args...)
 		require.Equal(t, 0, code, errs)
 	}
@@ -178,7 +177,7 @@ func TestTheAudit(t *testing.T) {
 	for _, e := range entries(client.ListAuditParams{Person: ptr("lea")}) {
 		said = append(said, e.Words+" | "+e.About)
 	}
-	assert.Contains(t, said, "noted an absence | rea, 2026-12-21 to 2026-12-23")
+	assert.Contains(t, said, "added an absence | rea, 2026-12-21 to 2026-12-23")
 	assert.Contains(t, said, "exported exceptions | form csv, period 2026-10, rule thin-margin, sort grade, state flagged")
 
 	for _, sql := range []string{"update audit set person = 'rob'", "delete from audit", "truncate audit"} {
@@ -193,7 +192,7 @@ func TestTheAuditInPages(t *testing.T) {
 	s := small(t)
 	_, err := s.pool(t).Exec(ctx, "insert into audit (person, way, address, request, operation, about, outcome) select 'bot', 'session', 'x', 'y', 'SignIn', n::text, 'done' from generate_series(1, 450) n")
 	require.NoError(t, err)
-	code, out, errs := s.oskel("lea", "audit", "-person", "bot", "-format", "csv", "-top", "1000")
+	code, out, errs := s.oskel("lea", "service", "audit", "-person", "bot", "-format", "csv", "-top", "1000")
 	require.Equal(t, 0, code, errs)
 	lines := strings.Split(strings.TrimSpace(out), "\n")
 	require.Len(t, lines, 451)
@@ -221,7 +220,7 @@ func TestRequestsHaveIDs(t *testing.T) {
 func TestProxiesSayWhoAsks(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	behind := runAs(t, s.database, func(o *app.Options) { o.Proxies = []string{"127.0.0.0/8"} })
+	behind := runAs(t, s.database, func(o *options) { o.Proxies = []string{"127.0.0.0/8"} })
 	defer behind.stop()
 	for at, address := range map[*service]string{s: "127.0.0.1", behind: "192.0.2.7"} {
 		r, err := http.NewRequest("POST", at.url+"/api/session", strings.NewReader(`{"name": "rob", "password": "not his password"}`))

@@ -34,7 +34,7 @@ func TestRulesOnTrial(t *testing.T) {
 	r := s.ruleNamed(t, "thin-margin", "2026-10")
 	assert.True(t, r.Trial)
 	assert.False(t, r.On)
-	assert.Contains(t, r.Words, "on trial: what it flags is counted, and not listed")
+	assert.Contains(t, r.Words, "Each month, for every rep: Act now when margin rate is below 18%, else Look when below floor (22%), else clear. Subjects without data are not flagged. If it flags a subject, later rules skip that subject. The rule is on trial: its flags are counted, not listed.")
 	counted := r.Tally.Flagged
 	assert.Positive(t, counted)
 	assert.True(t, r.Tally.Trial)
@@ -43,7 +43,7 @@ func TestRulesOnTrial(t *testing.T) {
 	for _, f := range want[[]client.Examined](t, 200)(s.as("lea").GetDoctor(ctx)) {
 		assert.Zero(t, f.Count, f.Rule)
 	}
-	_, out, _ := s.oskel("rea", "why", "-period", "2026-10", "R1")
+	_, out, _ := s.oskel("rea", "exceptions", "verdicts", "-period", "2026-10", "R1")
 	assert.NotContains(t, out, "Thin margin: it is off")
 	// The form keeps it, and takes it off trial.
 	d := *r.Definition
@@ -81,25 +81,25 @@ func TestRulesPointedOut(t *testing.T) {
 	}
 	assert.Contains(t, s.ruleNamed(t, "thin-margin", "2026-09").Record.Notes, "It has flagged nothing in the last 6 periods.")
 	s.sweep("2026-10")
-	assert.Contains(t, s.ruleNamed(t, "thin-margin", "2026-10").Record.Notes, "It flags 25 of the 26 judged: so many that nothing stands out.")
+	assert.Contains(t, s.ruleNamed(t, "thin-margin", "2026-10").Record.Notes, "It flags 25 of the 26 judged: too many to be useful.")
 	settled := 0
 	for _, x := range want[client.ExceptionPage](t, 200)(s.as("rea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10", Rule: ptr("thin-margin")})).Items {
 		if !strings.HasPrefix(x.Key, "T") || settled == 6 {
 			continue
 		}
-		finding := client.FindingFindingExplained
+		finding := client.CaseActFindingExplained
 		if settled == 0 {
-			finding = client.FindingFindingRuleFault
+			finding = client.CaseActFindingRuleFault
 		}
-		code, _, errs := s.oskel("rea", "settle", "-finding", string(finding), "-note", "as agreed", itoa(*x.Case))
+		code, _, errs := s.oskel("rea", "case", "settle", "-finding", string(finding), "-note", "as agreed", itoa(*x.Case))
 		assert.Equal(t, 0, code, errs)
 		settled++
 	}
 	notes := s.ruleNamed(t, "thin-margin", "2026-10").Record.Notes
-	assert.Contains(t, notes, "5 of its 6 settled cases were explained away.")
-	assert.Contains(t, notes, "1 of its settled cases was found to be a fault of the rule.")
+	assert.Contains(t, notes, "5 of its 6 settled cases were explained.")
+	assert.Contains(t, notes, "1 of its settled cases was found to be rule errors.")
 	_, _, errs := s.oskel("rea", "rules", "-period", "2026-10")
-	assert.Contains(t, errs, "thin-margin: 5 of its 6 settled cases were explained away.")
+	assert.Contains(t, errs, "thin-margin: 5 of its 6 settled cases were explained.")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Go("/rules?period=2026-10&rule=thin-margin"), p.Sees("explained away"), p.Sees("The last 13 periods"), p.Sees("6 cases settled"))
+	do(t, p.SignIn("ana", password), p.Go("/rules?period=2026-10&rule=thin-margin"), p.Sees("settled cases were explained"), p.Sees("The last 13 periods"), p.Sees("6 cases settled"))
 }

@@ -37,14 +37,14 @@ func TestLinesThatAreThereAlready(t *testing.T) {
 func TestAFileWhoseLinesNoLongerCount(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	refused(t, 409, "already-taken-in")(s.send("feed", "sales", smallSales))
-	want[client.Intake](t, 200)(s.as("ana").TakeBackIntake(ctx, 3))
+	refused(t, 409, "already-loaded")(s.send("feed", "sales", smallSales))
+	want[client.Intake](t, 200)(s.as("ana").RevertIntake(ctx, 3))
 	assert.Equal(t, "", s.revenue("2026-10"))
 	s.load("feed", "sales", smallSales)
 	assert.Equal(t, "1999.9999", s.revenue("2026-10"))
 	// A part of it still counts: refused.
 	s.load("feed", "sales", salesHead+"2026-10-05,B1,R1,1,1\n", replace("2026-10"))
-	refused(t, 409, "already-taken-in")(s.send("feed", "sales", smallSales))
+	refused(t, 409, "already-loaded")(s.send("feed", "sales", smallSales))
 	// Nothing of it counts.
 	s.load("feed", "sales", salesHead+"2026-09-05,B2,R1,2,1\n", replace("2026-09"))
 	s.load("feed", "sales", smallSales)
@@ -55,7 +55,7 @@ func TestAFileWhoseLinesNoLongerCount(t *testing.T) {
 func TestTryingAFile(t *testing.T) {
 	t.Parallel()
 	s := small(t)
-	try := func(p *client.CreateIntakeParams) { yes := true; p.Trial = &yes }
+	try := func(p *client.CreateIntakeParams) { yes := true; p.DryRun = &yes }
 	before := len(want[[]client.Intake](t, 200)(s.as("ana").ListIntakes(ctx)))
 	r := want[client.IntakeReport](t, 200)(s.send("feed", "sales", salesHead+"2026-10-07,A6,R2,999.9999,900\n2026-11-02,A7,R2,50,40\n", try))
 	assert.Equal(t, int64(2), r.Rows)
@@ -81,14 +81,14 @@ func TestTryingAndLoadingAgainFromTheCommandLine(t *testing.T) {
 	s := small(t)
 	file := filepath.Join(t.TempDir(), "october.csv")
 	require.NoError(t, os.WriteFile(file, []byte(salesHead+"2026-10-07,A6,R2,999.9999,900\n2026-10-08,A7,R2,50,40\n"), 0o600))
-	code, out, errs := s.oskel("ana", "load", "-feed", "sales", "-try", file)
+	code, out, errs := s.oskel("ana", "load", "-feed", "sales", "-dry-run", file)
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, out+errs, "2026-10")
 	assert.Contains(t, out+errs, "1 of the 2 lines")
 	code, _, errs = s.oskel("", "load", "-feed", "sales", file)
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, "-again")
-	code, _, errs = s.oskel("", "load", "-feed", "sales", "-again", file)
+	assert.Contains(t, errs, "-allow-duplicates")
+	code, _, errs = s.oskel("", "load", "-feed", "sales", "-allow-duplicates", file)
 	assert.Equal(t, 0, code, errs)
 	assert.Equal(t, "3049.9998", s.revenue("2026-10"))
 }

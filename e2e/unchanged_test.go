@@ -21,7 +21,7 @@ func TestOnlyWhatChangedIsJudgedAgain(t *testing.T) {
 		"desks:\n", "  - {name: flurry, judges: rep, window: {burst: returns, at_least: 2 lines, within: 3 days, grade: look}}\ndesks:\n").Replace(smallBook)
 	s.publish(book, 1)
 	returned := func(rows string) {
-		s.load("feed", "returns", "day,rep,net\n"+rows, func(p *client.CreateIntakeParams) { p.Again = ptr(true) })
+		s.load("feed", "returns", "day,rep,net\n"+rows, func(p *client.CreateIntakeParams) { p.AllowDuplicates = ptr(true) })
 	}
 	stand := func(sweep client.Sweep) int {
 		require.NotNil(t, sweep.Difference)
@@ -65,7 +65,7 @@ func TestOnlyWhatChangedIsJudgedAgain(t *testing.T) {
 	assert.Equal(t, 4, figures, "what all rules held is kept")
 
 	// What clears by one rule leaves the others standing.
-	s.load("feed", "returns", "day,rep,net\n2026-10-05,R1,10\n", func(p *client.CreateIntakeParams) { p.Replace = ptr("2026-10"); p.Again = ptr(true) })
+	s.load("feed", "returns", "day,rep,net\n2026-10-05,R1,10\n", func(p *client.CreateIntakeParams) { p.Replace = ptr("2026-10"); p.AllowDuplicates = ptr(true) })
 	third := s.sweep("2026-10")
 	assert.Equal(t, []int{3, 1}, []int{stand(third), third.Difference.NoLonger})
 	holds(third, 5)

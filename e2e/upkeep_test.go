@@ -48,25 +48,25 @@ func TestTheDoctor(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-09")
 	s.sweep("2026-10")
-	s.load("feed", "sales", salesHead+"2026-10-05,N1,R1,500,4\n2026-10-06,N2,R2,500,4\n", func(p *client.CreateIntakeParams) { p.Again = ptr(true) })
+	s.load("feed", "sales", salesHead+"2026-10-05,N1,R1,500,4\n2026-10-06,N2,R2,500,4\n", func(p *client.CreateIntakeParams) { p.AllowDuplicates = ptr(true) })
 	s.load("register", "rep", smallReps+"R9,Nova,South,,\n")
 	taken := s.as("ana")
-	answer, err := taken.TakeBackIntake(ctx, s.load("feed", "sales", salesHead+"2026-10-07,N3,R1,1,1\n").Id)
+	answer, err := taken.RevertIntake(ctx, s.load("feed", "sales", salesHead+"2026-10-07,N3,R1,1,1\n").Id)
 	require.NoError(t, err)
 	answer.Body.Close()
 	s.sweep("2026-10")
 	c := s.caseOf("lea", "R3")
-	want[client.CaseDetail](t, 200)(s.as("lea").TakeCase(ctx, c.Id, &client.TakeCaseParams{}))
+	want[[]client.Case](t, 200)(onCase(s.as("lea"), c.Id, toTake))
 	assert.Empty(t, s.examined(t))
-	code, out, errs := s.oskel("lea", "doctor")
+	code, out, errs := s.oskel("lea", "service", "check")
 	assert.Equal(t, 0, code, errs)
-	assert.Contains(t, errs, "All of it is so.")
+	assert.Contains(t, errs, "All checks passed.")
 	assert.Greater(t, strings.Count(out, "\n"), 15)
 	refused(t, 403, "not-allowed")(s.as("ana").GetDoctor(ctx))
 
 	db := s.pool(t)
 	for _, b := range []struct{ breaks, undo, rule, where string }{
-		{"update intakes set taken_back_by = id where id = 2", "update intakes set taken_back_by = null where id = 2", "an intake that is superseded", "intake 2 is taken back by 2"},
+		{"update intakes set reverted_by = id where id = 2", "update intakes set reverted_by = null where id = 2", "an intake is superseded", "intake 2 is reverted by 2"},
 		{"update registers set superseded = intake where kind = 'rep' and superseded is not null", "", "a row of a register", "register rep"},
 		{"update sweeps set raised = raised + 1 where id = (select max(id) from sweeps)", "update sweeps set raised = raised - 1 where id = (select max(id) from sweeps)", "the last sweep of a period counts", "raised"},
 		{"update sweeps set tallies = jsonb_set(tallies, '{0,flagged}', '99') where id = (select max(id) from sweeps)", "", "the tallies of the last", "99 flagged"},
@@ -74,11 +74,11 @@ func TestTheDoctor(t *testing.T) {
 		{"update cases set name = 'Somebody else' where id = (select min(id) from cases)", "update cases c set name = (select name from exceptions e where e.case_id = c.id limit 1)", "a case says what", "case"},
 		{"update cases set cleared = not cleared where id = (select max(id) from cases where state <> 'settled')", "update cases set cleared = not cleared where id = (select max(id) from cases where state <> 'settled')", "an unsettled case holds something", "cleared"},
 		{"update exceptions e set case_id = (select max(id) from cases c where (c.kind, c.code) <> (e.kind, e.code)) where id = (select min(id) from exceptions where case_id is not null)", "", "an exception is in a case of its own", "in case"},
-		{"delete from case_events where what = 'taken'", "", "whoever has taken or settled", "of lea"},
+		{"delete from case_events where what = 'taken'", "", "the people who took or settled", "of lea"},
 		{"delete from case_events where case_id in (select id from cases where state = 'settled')", "", "", ""},
 		{"update revisions set based_on = number", "update revisions set based_on = number - 1", "revisions are numbered", "revision 1"},
 		{"update sweeps set data_version = 9999 where id = 1", "", "a sweep is of a revision", "sweep 1"},
-		{"update people set closed_at = now() where name = 'rea'; insert into tokens (hash, person) values ('x', 'rea')", "", "nobody who has left", "token"},
+		{"update people set closed_at = now() where name = 'rea'; insert into tokens (hash, person) values ('x', 'rea')", "", "no closed account", "token"},
 		{"update feeds.sales set superseded = 1 where intake > 1 and superseded is null and line = 1", "", "a line of a feed belongs", "sales line 1"},
 		{"delete from feeds.sales where line = 2 and intake = (select min(intake) from feeds.sales)", "", "an intake of a feed brought", "lines, and on record"},
 		{"insert into feeds.sales select * from feeds.sales where superseded is null limit 1", "", "a line stands once", "sales line"},
@@ -98,7 +98,7 @@ func TestTheDoctor(t *testing.T) {
 			require.NoError(t, err, b.undo)
 		}
 	}
-	code, out, _ = s.oskel("lea", "doctor")
+	code, out, _ = s.oskel("lea", "service", "check")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, out, "sales line")
 }
@@ -116,11 +116,11 @@ func TestBackupAndRestore(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	id := s.caseOf("lea", "R3").Id
-	want[client.CaseDetail](t, 200)(s.as("lea").TakeCase(ctx, id, &client.TakeCaseParams{}))
+	want[[]client.Case](t, 200)(onCase(s.as("lea"), id, toTake))
 	refused(t, 403, "not-allowed")(s.as("ana").MakeBackup(ctx))
 	refused(t, 403, "not-allowed")(s.made("lea", "read", 1).MakeBackup(ctx))
 	file := filepath.Join(t.TempDir(), "oskel.zip")
-	code, _, errs := s.oskel("lea", "backup", file)
+	code, _, errs := s.oskel("lea", "service", "backup", file)
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, errs, "revisions up to 1")
 	before := want[client.ExceptionPage](t, 200)(s.as("lea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10"}))
@@ -146,8 +146,8 @@ func TestBackupAndRestore(t *testing.T) {
 	assert.Equal(t, before, want[client.ExceptionPage](t, 200)(other.as("lea").ListExceptions(ctx, &client.ListExceptionsParams{Period: "2026-10"})))
 	assert.Equal(t, client.CaseState("taken"), want[client.CaseDetail](t, 200)(other.as("lea").GetCase(ctx, id)).Case.State)
 	assert.Empty(t, other.examined(t))
-	s.load("feed", "sales", salesHead+"2026-10-05,N1,R1,500,4\n", func(p *client.CreateIntakeParams) { p.Again = ptr(true) })
-	other.load("feed", "sales", salesHead+"2026-10-05,N1,R1,500,4\n", func(p *client.CreateIntakeParams) { p.Again = ptr(true) })
+	s.load("feed", "sales", salesHead+"2026-10-05,N1,R1,500,4\n", func(p *client.CreateIntakeParams) { p.AllowDuplicates = ptr(true) })
+	other.load("feed", "sales", salesHead+"2026-10-05,N1,R1,500,4\n", func(p *client.CreateIntakeParams) { p.AllowDuplicates = ptr(true) })
 
 	// Over one that a service works on, or that has come further: refused, and nothing is changed.
 	code, out = local("restore", "-database", empty, file)
@@ -161,7 +161,7 @@ func TestBackupAndRestore(t *testing.T) {
 	again.tokens = other.tokens
 	assert.Len(t, want[[]client.Intake](t, 200)(again.as("lea").ListIntakes(ctx)), 4)
 	again.stop()
-	code, out = local("restore", "-over", "-database", empty, file)
+	code, out = local("restore", "-force", "-database", empty, file)
 	require.Equal(t, 0, code, out)
 	back := run(t, empty, nil)
 	defer back.stop()
@@ -177,7 +177,7 @@ func TestBackupAndRestore(t *testing.T) {
 	require.Len(t, audit.Entries, 1, "that it was restored is in the audit")
 	assert.Equal(t, "restored a backup", audit.Entries[0].Words)
 	// And it goes on from there.
-	back.load("feed", "sales", salesHead+"2026-10-05,N2,R1,500,4\n", func(p *client.CreateIntakeParams) { p.Again = ptr(true) })
+	back.load("feed", "sales", salesHead+"2026-10-05,N2,R1,500,4\n", func(p *client.CreateIntakeParams) { p.AllowDuplicates = ptr(true) })
 	back.sweep("2026-10")
 }
 
@@ -197,7 +197,7 @@ func TestABackupThatHoldsMore(t *testing.T) {
 		_, err := s.pool(t).Exec(ctx, sql)
 		require.NoError(t, err)
 		file := filepath.Join(t.TempDir(), "oskel.zip")
-		code, _, errs := s.oskel("lea", "backup", file)
+		code, _, errs := s.oskel("lea", "service", "backup", file)
 		require.Equal(t, 0, code, errs)
 		into := newDatabase(t, "")
 		code, out := local("restore", "-database", into, file)
@@ -228,7 +228,7 @@ func TestABackupThatIsAbandoned(t *testing.T) {
 	}
 	require.Eventually(t, func() bool { return s.idle(t, db) }, 30*time.Second, 50*time.Millisecond)
 	file := filepath.Join(t.TempDir(), "after.zip")
-	code, _, errs := s.oskel("lea", "backup", file)
+	code, _, errs := s.oskel("lea", "service", "backup", file)
 	assert.Equal(t, 0, code, errs)
 }
 
@@ -256,7 +256,7 @@ func TestBackupsThatAreNone(t *testing.T) {
 	s := small(t)
 	dir := t.TempDir()
 	file := filepath.Join(dir, "oskel.zip")
-	code, _, errs := s.oskel("lea", "backup", file)
+	code, _, errs := s.oskel("lea", "service", "backup", file)
 	require.Equal(t, 0, code, errs)
 	whole, err := os.ReadFile(file)
 	require.NoError(t, err)
@@ -377,5 +377,5 @@ func TestVersionsOfTheProgram(t *testing.T) {
 	_, err = s.pool(t).Exec(ctx, "insert into goose_db_version (version_id, is_applied) values (9999, true)")
 	require.NoError(t, err)
 	err = app.Run(ctx, app.Options{Addr: "127.0.0.1:0", Database: s.database})
-	assert.ErrorContains(t, err, "a newer version of this program has been at work here (its tables are at step 9999")
+	assert.ErrorContains(t, err, "bringing the tables up to date: this database belongs to a newer version (schema 9999; this program knows 39); run that one")
 }

@@ -21,7 +21,7 @@ func TestVerify(t *testing.T) {
 	s := small(t)
 	september, october := s.sweep("2026-09"), s.sweep("2026-10")
 	// Much comes since, and October is swept by the new rules too.
-	s.load("feed", "sales", salesHead+"2026-09-20,N1,R1,900,850\n2026-10-20,N2,R2,500,490\n", func(p *client.CreateIntakeParams) { p.Again = ptr(true) })
+	s.load("feed", "sales", salesHead+"2026-09-20,N1,R1,900,850\n2026-10-20,N2,R2,500,490\n", func(p *client.CreateIntakeParams) { p.AllowDuplicates = ptr(true) })
 	s.load("register", "rep", strings.Replace(smallReps, "Bera Made-Up,South", "Bera Moved,North", 1))
 	s.publish(strings.NewReplacer("below: 18%", "below: 17%", "at_least: 31 days", "at_least: 20 days").Replace(smallBook), 1)
 	v := s.verification(t, september.Id)
@@ -65,10 +65,10 @@ func TestVerify(t *testing.T) {
 		require.NoError(t, err)
 	}
 	assert.Empty(t, s.verification(t, again.Id).Wrong)
-	code, out, errs := s.oskel("rea", "verify", "-period", "2026-10")
+	code, out, errs := s.oskel("rea", "sweep", "verify", "-period", "2026-10")
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "revision 2")
-	assert.Contains(t, errs, "All of it holds.")
+	assert.Contains(t, errs, "Everything matches.")
 	assert.NotContains(t, errs, "earlier version")
 	assert.False(t, s.verification(t, again.Id).Earlier)
 
@@ -76,7 +76,7 @@ func TestVerify(t *testing.T) {
 	_, err := db.Exec(ctx, "update sweeps set computation = computation - 1 where id = $1", again.Id)
 	require.NoError(t, err)
 	assert.True(t, s.verification(t, again.Id).Earlier)
-	code, _, errs = s.oskel("rea", "verify", itoa(again.Id))
+	code, _, errs = s.oskel("rea", "sweep", "verify", itoa(again.Id))
 	assert.Equal(t, 0, code, errs)
 	assert.Contains(t, errs, "It was made by an earlier version of the service")
 	again = s.sweep("2026-10")
@@ -84,7 +84,7 @@ func TestVerify(t *testing.T) {
 
 	_, err = db.Exec(ctx, "delete from exceptions where id = (select max(id) from exceptions where sweep = $1 and state <> 'cleared')", again.Id)
 	require.NoError(t, err)
-	code, out, _ = s.oskel("rea", "verify", itoa(again.Id))
+	code, out, _ = s.oskel("rea", "sweep", "verify", itoa(again.Id))
 	assert.Equal(t, 1, code)
 	assert.Contains(t, out, `the exception is "none" on record, and "flagged" when it is computed again`)
 }
@@ -108,7 +108,7 @@ func TestWhatASweepLeft(t *testing.T) {
 	assert.NotEmpty(t, was)
 	s.publish(strings.NewReplacer("below: 18%", "below: 17%", "at_least: 31 days", "at_least: 20 days").Replace(smallBook), 1)
 	second := s.sweep("2026-10")
-	s.load("feed", "sales", salesHead+"2026-10-20,N2,R2,500,490\n", func(p *client.CreateIntakeParams) { p.Again = ptr(true) })
+	s.load("feed", "sales", salesHead+"2026-10-20,N2,R2,500,490\n", func(p *client.CreateIntakeParams) { p.AllowDuplicates = ptr(true) })
 	third := s.sweep("2026-10")
 	assert.Equal(t, was, list(&client.ListExceptionsParams{Sweep: &first.Id}))
 	assert.NotEqual(t, was, list(&client.ListExceptionsParams{}))
@@ -127,9 +127,9 @@ func TestWhatASweepLeft(t *testing.T) {
 			then = want[client.ExceptionDetail](t, 200)(s.as("rea").GetException(ctx, x.Id, &client.GetExceptionParams{Sweep: &first.Id}))
 			assert.Equal(t, old.Sentence, then.Exception.Sentence)
 			assert.Equal(t, 1, then.Revision)
-			assert.Contains(t, *then.Stale, "has found it otherwise")
+			assert.Contains(t, *then.Stale, "found a change.")
 			_, out, _ := s.oskel("rea", "show", itoa(x.Id))
-			assert.Contains(t, out, "What the sweeps of the period have said")
+			assert.Contains(t, out, "History by sweep")
 			_, out, _ = s.oskel("rea", "show", "-sweep", itoa(first.Id), itoa(x.Id))
 			assert.Contains(t, strings.Join(strings.Fields(out), " "), old.Sentence)
 		}

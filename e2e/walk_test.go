@@ -14,14 +14,14 @@ import (
 )
 
 // exactly reads a decimal or a fraction.
-func exactly(t *testing.T, f client.WalkFigure) *big.Rat {
+func exactly(t *testing.T, f client.VarianceFigure) *big.Rat {
 	r, ok := new(big.Rat).SetString(f.Exact)
 	require.True(t, ok, f.Exact)
 	return r
 }
 
 // addsUp holds a walk to its ends: parts and rest, and effects where there are some.
-func addsUp(t *testing.T, w client.Walk) {
+func addsUp(t *testing.T, w client.Variance) {
 	t.Helper()
 	change := new(big.Rat).Sub(exactly(t, w.Now), exactly(t, w.Then))
 	assert.Zero(t, change.Cmp(exactly(t, w.Change)))
@@ -54,20 +54,20 @@ func TestWalksOfTheDemo(t *testing.T) {
 			continue
 		}
 		assert.NotContains(t, []string{"behind-target", "far-over-target", "step-in-share", "offers-moved-nothing"}, x.Rule, "a walk would not answer it")
-		ask := client.GetWalkParams{Measure: d.Walk.Measure, By: &x.Kind, Key: &x.Key, Period: x.Period}
-		for _, from := range []client.GetWalkParamsFrom{"before", "year before", "usual"} {
+		ask := client.GetVarianceParams{Measure: d.Walk.Measure, By: &x.Kind, Key: &x.Key, Period: x.Period}
+		for _, from := range []client.GetVarianceParamsFrom{"before", "year before", "usual"} {
 			ask.From, ask.Parts, ask.Limit = &from, nil, ptr(3)
-			r, err := s.as("ines").GetWalk(ctx, &ask)
+			r, err := s.as("ines").GetVariance(ctx, &ask)
 			require.NoError(t, err)
 			if r.StatusCode == 422 {
 				problem := want[client.Problem](t, 422)(r, nil)
-				assert.Equal(t, "urn:oskel:nothing-to-compare", problem.Type, "%s %s: what cannot be taken apart is not offered", x.Rule, x.Key)
+				assert.Equal(t, "urn:oskel:nothing-to-compare", problem.Type, "%s %s: what cannot be broken down is not offered", x.Rule, x.Key)
 				continue
 			}
-			first := want[client.Walk](t, 200)(r, err)
+			first := want[client.Variance](t, 200)(r, err)
 			for _, c := range first.Choices {
 				ask.Parts = &c.Name
-				w := want[client.Walk](t, 200)(s.as("ines").GetWalk(ctx, &ask))
+				w := want[client.Variance](t, 200)(s.as("ines").GetVariance(ctx, &ask))
 				addsUp(t, w)
 				walked++
 				told += len(w.Effects)
@@ -78,16 +78,16 @@ func TestWalksOfTheDemo(t *testing.T) {
 	assert.Positive(t, told)
 
 	table := want[client.Table](t, 200)(s.as("ines").GetTable(ctx, &client.GetTableParams{Measures: "margin_rate", By: ptr("rep"), Period: "2026-10", Text: ptr("R-17")}))
-	w := want[client.Walk](t, 200)(s.as("ines").GetWalk(ctx, &client.GetWalkParams{Measure: "margin_rate", By: ptr("rep"), Key: ptr("R-17"), Period: "2026-10"}))
+	w := want[client.Variance](t, 200)(s.as("ines").GetVariance(ctx, &client.GetVarianceParams{Measure: "margin_rate", By: ptr("rep"), Key: ptr("R-17"), Period: "2026-10"}))
 	assert.Equal(t, table.Rows[0].Cells[0].Text, w.Now.Text)
 	assert.True(t, w.Ratio)
-	// Growth is walked from its own yardstick.
-	w = want[client.Walk](t, 200)(s.as("ines").GetWalk(ctx, &client.GetWalkParams{Measure: "growth_year", By: ptr("rep"), Key: ptr("R-17"), Period: "2026-10"}))
+	// Growth is walked from its own comparison.
+	w = want[client.Variance](t, 200)(s.as("ines").GetVariance(ctx, &client.GetVarianceParams{Measure: "growth_year", By: ptr("rep"), Key: ptr("R-17"), Period: "2026-10"}))
 	assert.Equal(t, "Oct 2025", w.Before)
 	assert.Equal(t, "revenue", w.Measure)
 	// A group by its own members, the whole by groups.
-	addsUp(t, want[client.Walk](t, 200)(s.as("ines").GetWalk(ctx, &client.GetWalkParams{Measure: "margin", By: ptr("rep.territory"), Key: ptr("The Sounds"), Period: "2026-Q3", Parts: ptr("rep")})))
-	addsUp(t, want[client.Walk](t, 200)(s.as("ines").GetWalk(ctx, &client.GetWalkParams{Measure: "revenue", Period: "2026-10", Parts: ptr("product.category")})))
+	addsUp(t, want[client.Variance](t, 200)(s.as("ines").GetVariance(ctx, &client.GetVarianceParams{Measure: "margin", By: ptr("rep.territory"), Key: ptr("The Sounds"), Period: "2026-Q3", Parts: ptr("rep")})))
+	addsUp(t, want[client.Variance](t, 200)(s.as("ines").GetVariance(ctx, &client.GetVarianceParams{Measure: "revenue", Period: "2026-10", Parts: ptr("product.category")})))
 }
 
 // What cannot be walked is said in a sentence.
@@ -95,23 +95,23 @@ func TestWalksThatCannotBe(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	for _, c := range []struct {
-		ask    client.GetWalkParams
+		ask    client.GetVarianceParams
 		status int
 		kind   string
 		says   string
 	}{
-		{client.GetWalkParams{Measure: "largest_line", Period: "2026-10"}, 422, "no-parts", "Largest order line cannot be taken apart: it is no sum of lines, nor a ratio of such sums."},
-		{client.GetWalkParams{Measure: "working_days", Period: "2026-10"}, 422, "no-parts", "cannot be taken apart"},
-		{client.GetWalkParams{Measure: "revenu", Period: "2026-10"}, 400, "unknown-measure", "revenue"},
-		{client.GetWalkParams{Measure: "revenue", Period: "2026-13"}, 400, "invalid-request", "period"},
-		{client.GetWalkParams{Measure: "revenue", Period: "2026-10", Parts: ptr("rep x product")}, 400, "unknown-level", "a kind or an attribute"},
-		{client.GetWalkParams{Measure: "revenue", Period: "2026-10", By: ptr("rep"), Key: ptr("R-99")}, 404, "not-found", "R-99"},
-		{client.GetWalkParams{Measure: "revenue", Period: "2001-01"}, 422, "nothing-to-compare", "Revenue of Total cannot be compared: it has no figure in Dec 2000 (no lines in the period) nor in Jan 2001"},
+		{client.GetVarianceParams{Measure: "largest_line", Period: "2026-10"}, 422, "no-parts", "Largest order line cannot be broken down: only sums of lines, and ratios of such sums, can be broken down."},
+		{client.GetVarianceParams{Measure: "working_days", Period: "2026-10"}, 422, "no-parts", "cannot be broken down"},
+		{client.GetVarianceParams{Measure: "revenu", Period: "2026-10"}, 400, "unknown-measure", "revenue"},
+		{client.GetVarianceParams{Measure: "revenue", Period: "2026-13"}, 400, "invalid-request", "period"},
+		{client.GetVarianceParams{Measure: "revenue", Period: "2026-10", Parts: ptr("rep x product")}, 400, "unknown-level", "a kind or an attribute"},
+		{client.GetVarianceParams{Measure: "revenue", Period: "2026-10", By: ptr("rep"), Key: ptr("R-99")}, 404, "not-found", "R-99"},
+		{client.GetVarianceParams{Measure: "revenue", Period: "2001-01"}, 422, "nothing-to-compare", "Revenue of Total cannot be compared: it has no figure in Dec 2000 (no lines in the period) nor in Jan 2001"},
 	} {
-		p := refused(t, c.status, c.kind)(s.as("ines").GetWalk(ctx, &c.ask))
+		p := refused(t, c.status, c.kind)(s.as("ines").GetVariance(ctx, &c.ask))
 		assert.Contains(t, *p.Detail, c.says)
 	}
-	code, _, errs := s.oskel("ines", "moved")
+	code, _, errs := s.oskel("ines", "variance")
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "expected the number of an exception, or -measure")
 }
@@ -139,13 +139,13 @@ func TestSweepsInTheConsole(t *testing.T) {
 	s := small(t)
 	s.sweep("2026-10")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), p.Go("/sweeps?period=2026-10"), p.Sees("What was swept"), p.Sees("Nothing is swept by itself"), p.ClickText("Verify"), p.Sees("computed again: all hold"))
+	do(t, p.SignIn("lea", password), p.Go("/sweeps?period=2026-10"), p.Sees("What was swept"), p.Sees("No sweeps are scheduled"), p.ClickText("Verify"), p.Sees("computed again: all hold"))
 	do(t, p.Type("form input", "Reported"), p.ClickIn("form", "Close Oct 2026"), p.Sees("Oct 2026 is closed"), p.Sees("Reported"))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)
 	do(t, p.Type("form input", "Late lines"), p.ClickIn("form", "Open it again"), p.Sees("Nothing sweeps a closed period"))
-	do(t, p.Do("main table a", "e.click()"), p.Sees("As sweep 1 left them"), p.ClickText("Show them as they stand"), p.Until("!location.search.includes('sweep=')"))
+	do(t, p.Do("main table a", "e.click()"), p.Sees("As of sweep 1"), p.ClickText("Show the current list"), p.Until("!location.search.includes('sweep=')"))
 
 	s.load("feed", "sales", salesHead+"2026-11-05,N1,R1,100,90\n")
 	s.sweep("2026-10")
@@ -157,7 +157,7 @@ func TestTheSubjectOverTime(t *testing.T) {
 	t.Parallel()
 	s := demoService(t)
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ines", demo.Password), p.Go("/subjects/rep/R-17?period=2026-10"), p.Sees("Its figures"), p.Sees("On record in this period"), p.Sees("2 in a row"), p.Sees("Margin rate"), p.Rest())
+	do(t, p.SignIn("ines", demo.Password), p.Go("/subjects/rep/R-17?period=2026-10"), p.Sees("Its figures"), p.Sees("Exceptions in this period"), p.Sees("2 in a row"), p.Sees("Margin rate"), p.Rest())
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

@@ -99,7 +99,7 @@ func main() {
 		work.only(op).print(op)
 	}
 	beside.print(fmt.Sprintf("ten people's desk while ten files of %d lines are loaded", *lines))
-	fmt.Printf("\nAgainst the bare handler: %.2f. Cases that somebody else had taken first: %d. Taken twice: none.\n", work.rate()/bare.rate(), work.lost)
+	fmt.Printf("\nAgainst the bare handler: %.2f. Cases that another person had taken first: %d. Taken twice: none.\n", work.rate()/bare.rate(), work.lost)
 }
 
 // addPeople adds an analyst and the reviewers.

@@ -129,16 +129,16 @@ func (s *soak) step() {
 			return s.call("odo", "GET", "/api/table?measures=revenue,margin_rate&period="+s.month()+"&by="+s.one("rep", "customer", "product"), nil)
 		}, nil},
 		{"a walk", 5, func() (int, []byte, error) {
-			return s.call("ines", "GET", "/api/walk?measure=revenue&by=rep&parts=customer&key=R-05&period="+s.month(), nil)
+			return s.call("ines", "GET", "/api/variance?measure=revenue&by=rep&parts=customer&key=R-05&period="+s.month(), nil)
 		}, nil},
 		{"the desk", 15, func() (int, []byte, error) {
 			return s.call(s.one("odo", "nell", "pim"), "GET", "/api/cases?mine=true", nil)
 		}, nil},
 		{"a case", 10, func() (int, []byte, error) { return s.call("odo", "GET", "/api/cases/"+s.some(50), nil) }, nil},
 		{"taking", 6, func() (int, []byte, error) { return s.act("take") }, []int{409}},
-		{"putting back", 6, func() (int, []byte, error) { return s.act("release") }, []int{409}},
+		{"putting back", 6, func() (int, []byte, error) { return s.act("return") }, []int{409}},
 		{"a comment", 4, func() (int, []byte, error) {
-			return s.call("tor", "POST", "/api/cases/"+s.some(50)+"/comments", map[string]any{"text": "Looked at again."})
+			return s.call("tor", "POST", "/api/cases/acts", map[string]any{"do": "comment", "cases": []map[string]any{{"id": json.Number(s.some(50))}}, "text": "Looked at again."})
 		}, nil},
 		{"an export", 2, func() (int, []byte, error) {
 			return s.call("ines", "GET", "/api/exceptions/file?period=2026-10&form="+s.one("csv", "xlsx", "parquet", "json"), nil)

@@ -149,12 +149,12 @@ func (w *world) work(length time.Duration) *measured {
 					call("read", "GET", fmt.Sprintf("/api/cases/%s", listed[dice.IntN(len(listed))]), "", 200)
 				}
 				id := listed[dice.IntN(len(listed))]
-				if status, _ := call("take", "PUT", fmt.Sprintf("/api/cases/%s/holder", id), "", 200, 409); status != 200 {
+				if status, _ := call("take", "POST", "/api/cases/acts", fmt.Sprintf(`{"do": "take", "cases": [{"id": %s}]}`, id), 200, 409); status != 200 {
 					out.lose()
 					continue
 				}
-				call("comment", "POST", fmt.Sprintf("/api/cases/%s/comments", id), `{"text": "Asked the rep; waiting for the invoice."}`, 201)
-				call("settle", "PUT", fmt.Sprintf("/api/cases/%s/finding", id), `{"finding": "explained", "note": "On leave"}`, 200)
+				call("comment", "POST", "/api/cases/acts", fmt.Sprintf(`{"do": "comment", "cases": [{"id": %s}], "text": "Asked the rep; waiting for the invoice."}`, id), 200)
+				call("settle", "POST", "/api/cases/acts", fmt.Sprintf(`{"do": "settle", "cases": [{"id": %s}], "finding": "explained", "text": "On leave"}`, id), 200)
 			}
 		})
 	}
@@ -175,7 +175,7 @@ func (w *world) beside(lines int) *measured {
 		}
 		body := []byte(file.String())
 		loads.Go(func() {
-			status, text, err := ask("POST", w.url+"/api/intakes?into=feed&name=sales&again=true", ana, "text/csv", body)
+			status, text, err := ask("POST", w.url+"/api/intakes?into=feed&name=sales&allow_duplicates=true", ana, "text/csv", body)
 			check(err)
 			if status != 201 {
 				check(fmt.Errorf("loading: %d %s", status, text))

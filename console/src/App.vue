@@ -11,12 +11,14 @@ import {
   SunIcon,
   TableCellsIcon,
   UserCircleIcon,
+  QuestionMarkCircleIcon,
   UsersIcon,
 } from '@heroicons/vue/24/outline'
 import { computed, defineAsyncComponent } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { asking } from './lib/acts'
+import { countWords } from './lib/format'
 import { useSession, useSignOut } from './lib/session'
 import { theme, turnTheme } from './lib/theme'
 import { useNotices } from './lib/caseparts'
@@ -27,7 +29,7 @@ import PageView from './parts/PageView.vue'
 const ActDialog = defineAsyncComponent(() => import('./parts/ActDialog.vue'))
 
 const route = useRoute()
-const { person } = useSession()
+const { person, may } = useSession()
 const signOut = useSignOut()
 const { news } = useNotices()
 
@@ -76,14 +78,14 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
           <span
             v-if="s.path === '/desk' && news"
             class="rounded-full bg-tide px-1.5 text-small font-semibold text-card md:ml-auto"
-            :aria-label="`${news} new for you`"
+            :aria-label="countWords(news, 'unread notification')"
             >{{ news }}</span
           >
         </RouterLink>
       </nav>
       <div class="flex shrink-0 max-md:ml-auto md:mt-auto md:flex-col md:gap-1">
         <RouterLink
-          v-if="person?.role === 'lead'"
+          v-if="may('createPerson')"
           to="/people"
           :aria-current="here === '/people' ? 'page' : undefined"
           class="flex items-center gap-2 rounded px-2 py-1.5 text-small text-ink no-underline hover:bg-tide-soft max-md:px-1 aria-[current=page]:bg-tide-soft aria-[current=page]:text-tide"
@@ -97,14 +99,23 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
           to="/account"
           :aria-current="here === '/account' ? 'page' : undefined"
           class="flex items-center gap-2 rounded px-2 py-1.5 text-small leading-tight text-ink no-underline hover:bg-tide-soft max-md:px-1 aria-[current=page]:bg-tide-soft aria-[current=page]:text-tide"
-          :aria-label="`My account: ${person.title}`"
+          :aria-label="`My account: ${person.display_name}`"
         >
           <UserCircleIcon class="size-5 shrink-0" aria-hidden="true" />
-          <span class="max-md:hidden" aria-hidden="true">{{ person.title }}</span>
+          <span class="max-md:hidden" aria-hidden="true">{{ person.display_name }}</span>
+        </RouterLink>
+        <RouterLink
+          to="/help"
+          :aria-current="here === '/help' ? 'page' : undefined"
+          class="flex items-center gap-2 rounded px-2 py-1.5 text-small text-ink no-underline hover:bg-tide-soft max-md:px-1 aria-[current=page]:bg-tide-soft aria-[current=page]:text-tide"
+          aria-label="Help"
+        >
+          <QuestionMarkCircleIcon class="size-5 shrink-0" aria-hidden="true" />
+          <span class="max-md:hidden" aria-hidden="true">Help</span>
         </RouterLink>
         <button
           class="flex items-center gap-2 rounded px-2 py-1.5 text-small hover:bg-tide-soft max-md:px-1"
-          :aria-label="theme === 'dark' ? 'Turn to light' : 'Turn to dark'"
+          :aria-label="theme === 'dark' ? 'Switch to light mode' : 'Switch to dark mode'"
           @click="turnTheme"
         >
           <component :is="theme === 'dark' ? SunIcon : MoonIcon" class="size-5" aria-hidden="true" />

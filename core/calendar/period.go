@@ -60,8 +60,8 @@ type Calendar struct {
 	Windows        []Window  // by first day, then name
 	Zone           string    // whose clock says which day it is, such as "Europe/Lisbon"; "" is the machine's
 
-	soFar   Day // see SoFarTo
-	isSoFar bool
+	toDate   Day // see ToDateTo
+	isToDate bool
 }
 
 func (c Calendar) weekFrom() time.Weekday {

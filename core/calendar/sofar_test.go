@@ -12,14 +12,14 @@ import (
 
 // Of every period that is taken so far there are as many days as the one that runs has
 // had, and never more than it has; its names and keys are what they were.
-func TestPeriodsSoFar(t *testing.T) {
+func TestPeriodsToDate(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		whole := calendar.Calendar{YearFrom: time.Month(rapid.IntRange(1, 12).Draw(t, "year from"))}
 		if rapid.Bool().Draw(t, "of weeks") {
 			whole.Weeks = &calendar.WeekYears{Pattern: [3]int{4, 4, 5}, EndsOn: time.Saturday, EndsIn: time.January}
 		}
 		day := calendar.Date(2026, 1, 1) + calendar.Day(rapid.IntRange(0, 800).Draw(t, "day"))
-		cut := whole.SoFarTo(day)
+		cut := whole.ToDateTo(day)
 		u := rapid.SampledFrom([]calendar.Unit{calendar.Daily, calendar.Weekly, calendar.Monthly, calendar.Quarterly, calendar.Halfyearly, calendar.Yearly}).Draw(t, "unit")
 		running := whole.Of(u, day)
 		begun, _ := whole.Span(running)
@@ -46,11 +46,11 @@ func TestPeriodsSoFar(t *testing.T) {
 	})
 }
 
-func TestSoFarInWords(t *testing.T) {
+func TestToDateInWords(t *testing.T) {
 	fair := calendar.Window{Kind: "fair", Name: "fair-2026", Title: "Spring fair 2026", From: calendar.Date(2026, 3, 10), To: calendar.Date(2026, 3, 20)}
 	before := fair
 	before.Name, before.Title, before.From, before.To = "fair-2025", "Spring fair 2025", fair.From-365, fair.To-365
-	c := calendar.Calendar{Windows: []calendar.Window{before, fair}}.SoFarTo(calendar.Date(2026, 3, 15))
+	c := calendar.Calendar{Windows: []calendar.Window{before, fair}}.ToDateTo(calendar.Date(2026, 3, 15))
 	words := func(text string) string {
 		p, err := c.Parse(text)
 		assert.NoError(t, err)
@@ -67,6 +67,6 @@ func TestSoFarInWords(t *testing.T) {
 	ends, ok := c.Last("month", calendar.Date(2026, 3, 20))
 	assert.True(t, ok)
 	assert.Equal(t, "2026-02", c.String(ends), "what runs has not ended")
-	_, is := calendar.Calendar{}.SoFar()
+	_, is := calendar.Calendar{}.ToDate()
 	assert.False(t, is)
 }

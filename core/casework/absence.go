@@ -27,9 +27,9 @@ func CheckAbsence(a Absence, known []Absence, today calendar.Day) error {
 	case a.Last < today:
 		return fmt.Errorf("%s is over", a.Last.Words())
 	case a.Last > a.First+longestParked:
-		return fmt.Errorf("an absence is a year at the longest, until %s", (a.First + longestParked).Words())
+		return fmt.Errorf("an absence can last a year, until %s", (a.First + longestParked).Words())
 	case a.StandIn == a.Person:
-		return fmt.Errorf("nobody stands in for themselves")
+		return fmt.Errorf("you cannot be your own stand-in")
 	}
 	for _, k := range known {
 		if k.Person == a.Person && k.meets(a) {
@@ -37,7 +37,7 @@ func CheckAbsence(a Absence, known []Absence, today calendar.Day) error {
 		}
 	}
 	if trail := circle(a, known, []string{a.Person}); trail != nil {
-		return fmt.Errorf("they would stand in for one another in a circle: %s", strings.Join(trail, " -> "))
+		return fmt.Errorf("the stand-ins would form a circle: %s", strings.Join(trail, " -> "))
 	}
 	return nil
 }

@@ -23,15 +23,15 @@ func TestAbsences(t *testing.T) {
 		{away("nell", -5, 0, ""), ""},
 		{away("nell", 3, 2, ""), "7 Nov 2026 is before 8 Nov 2026"},
 		{away("nell", -5, -1, ""), "4 Nov 2026 is over"},
-		{away("nell", 0, 367, ""), "a year at the longest"},
-		{away("nell", 0, 3, "nell"), "nobody stands in for themselves"},
+		{away("nell", 0, 367, ""), "an absence can last a year, until 6 Nov 2027"},
+		{away("nell", 0, 3, "nell"), "you cannot be your own stand-in"},
 		{away("sig", 9, 12, ""), "sig is away from 5 Nov 2026 to 14 Nov 2026 already"},
 		{away("sig", 10, 12, ""), ""},
 		{away("nell", 0, 3, "sig"), ""},
-		{away("nell", 0, 3, "ned"), "in a circle: nell -> ned -> nell"},
+		{away("nell", 0, 3, "ned"), "the stand-ins would form a circle: nell -> ned -> nell"},
 		{away("nell", 9, 12, "sig"), ""}, // sig and pim are never away at once
 		{away("nell", 10, 12, "sig"), ""},
-		{away("nell", 38, 45, "pim"), "in a circle: nell -> pim -> ned -> nell"}, // of ned's second absence
+		{away("nell", 38, 45, "pim"), "the stand-ins would form a circle: nell -> pim -> ned -> nell"}, // of ned's second absence
 		{away("nell", 31, 34, "pim"), ""},
 	} {
 		err := casework.CheckAbsence(c.of, known, today)

@@ -34,12 +34,29 @@ var Findings = []string{"confirmed", "explained", DataFault, "rule fault", Clear
 
 // Errors of what cannot be done to a case.
 var (
-	ErrNotYours = errors.New("only members of the desk work its cases")
+	ErrNotYours = errors.New("only members of the desk and leads may do this")
 	ErrState    = errors.New("the case does not allow it")
 )
 
-// Case is what of a case people change.
+// Case is the flags of one subject under review on a desk. Sweeps open cases and follow their
+// flags; people change the Standing, through Scene alone.
 type Case struct {
+	ID        int64 // 0 until it is stored
+	Kind      string
+	Code      uint32
+	Key, Name string       // of the subject
+	Grade     string       // the most serious of what is flagged in it
+	Severity  int          // the place of that grade in the book, 0 the most serious
+	Due       calendar.Day // by which its desk settles it
+	Cleared   bool         // nothing in it is flagged any more
+	Self      string       // the account of whom it is about, who does not review it
+	Below     string       // the accounts of those who report to that one alone, with spaces between: nor do they
+	Standing
+}
+
+// Standing is what people change of a case. What was done a moment ago is undone by putting the
+// one before it back, which is stored as JSON until then.
+type Standing struct {
 	Desk       string           `json:"desk"`
 	State      string           `json:"state"`
 	Holder     string           `json:"holder,omitempty"` // who has taken it, "" is nobody
@@ -53,9 +70,6 @@ type Case struct {
 	WrittenOff *amount.Amount   `json:"written_off,omitempty"`
 	SettledBy  string           `json:"settled_by,omitempty"`
 	SettledAt  *time.Time       `json:"settled_at,omitempty"`
-	Cleared    bool             `json:"cleared,omitempty"` // nothing in it is flagged any more
-	Self       string           `json:"self,omitempty"`    // the account of whom it is about, who does not review it
-	Below      string           `json:"below,omitempty"`   // those of who reports to them alone, with spaces between: nor do they
 }
 
 // Person is somebody who does something with cases.
@@ -87,7 +101,7 @@ type Act struct {
 	Recovered  *amount.Amount
 	WrittenOff *amount.Amount
 	Text       string
-	Peace      *Peace // of what is settled as explained
+	Snooze     *Snooze // of what is settled as explained
 }
 
 // Apart is the finding of one flag of a case, where it is not the case's own.
@@ -102,18 +116,15 @@ func (a Act) Finds(finding string) bool {
 	return a.Finding == finding || slices.ContainsFunc(a.Apart, func(f Apart) bool { return f.Finding == finding })
 }
 
-// Peace is how whom a case is of is left in peace once it is settled.
-type Peace struct {
+// Snooze is how whom a case is of is snoozed once it is settled.
+type Snooze struct {
 	Until calendar.Day
-	Worse *float64 // until it is worse by this share of how far it lies beyond its cut; nil is however much
+	Worse *float64 // until it is worse by this share of how far it lies beyond its cut; nil is at any size
 	All   bool     // for every rule, not for those alone that flag them in the case
 }
 
 // Acts are all that can be done.
-var Acts = []string{"take", "release", "hand over", "ask", "comment", "park", "resume", "settle", "reopen"}
-
-// Event is what an act leaves in the trail of its case.
-type Event struct{ What, Text string }
+var Acts = []string{"take", "return", "hand over", "ask", "comment", "park", "resume", "settle", "reopen"}
 
 // Scene is what an act is seen against.
 type Scene struct {
@@ -139,7 +150,7 @@ func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
 		return s.comment(c, by, a)
 	}
 	if !slices.Contains(Acts, a.Do) {
-		return e, refuse("%q is nothing that is done to a case; expected one of %s", a.Do, strings.Join(Acts, ", "))
+		return e, refuse("unknown action %q; expected one of %s", a.Do, strings.Join(Acts, ", "))
 	}
 	switch {
 	case !by.Works(c.Desk):
@@ -152,7 +163,7 @@ func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
 	if a.Do != "ask" {
 		switch {
 		case by.Name == c.Self:
-			return e, refuse("it is about you, and nobody reviews themselves")
+			return e, refuse("It is about you; you cannot review your own case")
 		case c.below(by.Name):
 			return e, refuse("it is about %s, to whom you report", c.Self)
 		}
@@ -166,12 +177,12 @@ func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
 			return e, refuse("%s has taken it", c.Holder)
 		}
 		s.hold(c, by.Name)
-		return Event{"taken", a.Text}, nil
-	case "release":
+		return Event{CaseTaken, a.Text}, nil
+	case "return":
 		if c.Holder == "" {
-			return e, refuse("nobody has taken it")
+			return e, refuse("it is not taken")
 		} else if held { // who could put it back could settle it then
-			return e, refuse("%s has taken it and puts it back, or a lead", c.Holder)
+			return e, refuse("%s has taken it; only %[1]s or a lead can return it", c.Holder)
 		}
 		text := a.Text
 		if c.Holder != by.Name {
@@ -180,17 +191,17 @@ func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
 		if c.Holder = ""; c.State == Taken {
 			c.State = Open
 		}
-		return Event{"released", text}, nil
+		return Event{CaseReturned, text}, nil
 	case "hand over":
 		if held {
-			return e, refuse("%s has taken it and hands it over, or a lead", c.Holder)
+			return e, refuse("%s has taken it; only %[1]s or a lead can hand it over", c.Holder)
 		}
 		return s.handOver(c, a)
 	case "ask":
 		return s.ask(c, by, a)
 	case "park":
 		if held {
-			return e, refuse("%s has taken it and parks it, or a lead", c.Holder)
+			return e, refuse("%s has taken it; only %[1]s or a lead can park it", c.Holder)
 		}
 		return s.park(c, a)
 	case "resume":
@@ -198,10 +209,10 @@ func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
 			return e, refuse("it is not parked")
 		}
 		unpark(c)
-		return Event{"resumed", a.Text}, nil
+		return Event{CaseResumed, a.Text}, nil
 	case "settle":
 		if held {
-			return e, refuse("%s has taken it and settles it", c.Holder)
+			return e, refuse("%s has taken it; only %[1]s or a lead can settle it", c.Holder)
 		}
 		return s.settle(c, by, a)
 	}
@@ -243,6 +254,19 @@ func (s Scene) hold(c *Case, name string) {
 	unpark(c)
 }
 
+// MoveTo puts a case on another desk, where it is not taken.
+func (c *Case) MoveTo(desk string) {
+	c.Desk, c.Holder = desk, ""
+	unpark(c)
+}
+
+// CloseCleared settles a case in which nothing is flagged any more, where its desk says so; by
+// is "" where nobody did.
+func (c *Case) CloseCleared(by string, now time.Time) {
+	unpark(c)
+	c.State, c.Asked, c.Finding, c.SettledBy, c.SettledAt = Settled, "", Cleared, by, &now
+}
+
 func unpark(c *Case) {
 	c.ParkedTo, c.ParkedFor = nil, ""
 	if c.State = Open; c.Holder != "" {
@@ -250,8 +274,8 @@ func unpark(c *Case) {
 	}
 }
 
-// Due says whether a parked case is back: its day has come, or lines of its feed have.
-func (c *Case) Due(today calendar.Day, came func(feed string) bool) bool {
+// IsBack says whether a parked case is back: its day has come, or lines of its feed have.
+func (c *Case) IsBack(today calendar.Day, came func(feed string) bool) bool {
 	return c.State == Parked && (c.ParkedTo != nil && *c.ParkedTo <= today || c.ParkedFor != "" && came(c.ParkedFor))
 }
 
@@ -262,10 +286,10 @@ func (c *Case) Return() Event {
 	case c.ParkedTo != nil:
 		text = "parked until " + c.ParkedTo.Words()
 	case c.ParkedFor != "":
-		text = "the lines have come for which it was parked"
+		text = "the lines it was parked for have come"
 	}
 	unpark(c)
-	return Event{"resumed", text}
+	return Event{CaseResumed, text}
 }
 
 func (s Scene) comment(c *Case, by Person, a Act) (Event, error) {
@@ -274,16 +298,16 @@ func (s Scene) comment(c *Case, by Person, a Act) (Event, error) {
 	case !MaySay(c, by):
 		return Event{}, ErrNotYours
 	case text == "":
-		return Event{}, refuse("a comment says something")
+		return Event{}, refuse("write a comment")
 	}
 	if err := s.mentioned(text); err != nil {
 		return Event{}, err
 	}
 	if c.Asked == by.Name && c.State != Settled {
 		c.Asked = ""
-		return Event{"answered", text}, nil
+		return Event{CaseAnswered, text}, nil
 	}
-	return Event{"comment", text}, nil
+	return Event{CaseCommented, text}, nil
 }
 
 // MaySay says whether somebody may say something to a case, attach a file, or add what is
@@ -295,7 +319,7 @@ func MaySay(c *Case, by Person) bool {
 func (s Scene) handOver(c *Case, a Act) (Event, error) {
 	switch {
 	case a.Desk != "" && a.Person != "":
-		return Event{}, refuse("it is handed to a desk or to a person, not to both")
+		return Event{}, refuse("state a desk or a person, not both")
 	case a.Desk != "":
 		desk := s.Book.Desk(a.Desk)
 		switch {
@@ -304,11 +328,10 @@ func (s Scene) handOver(c *Case, a Act) (Event, error) {
 		case a.Desk == c.Desk:
 			return Event{}, refuse("it is on that desk already")
 		}
-		c.Desk, c.Holder = a.Desk, ""
-		unpark(c)
-		return Event{"moved", joined("to "+desk.Title, a.Text)}, nil
+		c.MoveTo(a.Desk)
+		return Event{CaseMoved, joined("to "+desk.Title, a.Text)}, nil
 	case a.Person == "":
-		return Event{}, refuse("say whom it is handed to")
+		return Event{}, refuse("state a person or a desk")
 	}
 	p, there := s.Person(a.Person)
 	switch {
@@ -317,7 +340,7 @@ func (s Scene) handOver(c *Case, a Act) (Event, error) {
 	case !p.Works(c.Desk):
 		return Event{}, refuse("%s does not work the cases of %s", a.Person, s.title(c.Desk))
 	case a.Person == c.Self:
-		return Event{}, refuse("it is about %s, and nobody reviews themselves", a.Person)
+		return Event{}, refuse("it is about %s, who cannot review their own case", a.Person)
 	case c.below(a.Person):
 		return Event{}, refuse("it is about %s, to whom %s reports", c.Self, a.Person)
 	case p.Away != "":
@@ -326,7 +349,7 @@ func (s Scene) handOver(c *Case, a Act) (Event, error) {
 		return Event{}, refuse("%s has it already", a.Person)
 	}
 	s.hold(c, a.Person)
-	return Event{"handed over", joined("to "+a.Person, a.Text)}, nil
+	return Event{CaseHandedOver, joined("to "+a.Person, a.Text)}, nil
 }
 
 func (s Scene) title(desk string) string {
@@ -339,53 +362,53 @@ func (s Scene) title(desk string) string {
 func (s Scene) ask(c *Case, by Person, a Act) (Event, error) {
 	switch _, there := s.Person(a.Person); {
 	case a.Person == "":
-		return Event{}, refuse("say who is asked")
+		return Event{}, refuse("state a person to ask")
 	case !there:
 		return Event{}, refuse("there is no account %q", a.Person)
 	case a.Person == by.Name:
-		return Event{}, refuse("nobody asks themselves")
+		return Event{}, refuse("you cannot ask yourself")
 	case strings.TrimSpace(a.Text) == "":
-		return Event{}, refuse("say what is asked")
+		return Event{}, refuse("write the question")
 	}
 	c.Asked = a.Person
-	return Event{"asked", joined(a.Person, strings.TrimSpace(a.Text))}, nil
+	return Event{CaseAsked, joined(a.Person, strings.TrimSpace(a.Text))}, nil
 }
 
 func (s Scene) park(c *Case, a Act) (Event, error) {
 	switch {
 	case a.Until != nil && a.Feed != "" || a.Until == nil && a.Feed == "":
-		return Event{}, refuse("it is parked until a day, or until lines of a feed come")
+		return Event{}, refuse("state a day or a feed, not both")
 	case a.Feed != "" && s.Book.Feed(a.Feed) == nil:
 		return Event{}, refuse("there is no feed %q", a.Feed)
 	case a.Until != nil && *a.Until <= s.Today:
-		return Event{}, refuse("it is parked until a day to come, and %s is none", a.Until.Words())
+		return Event{}, refuse("state a day after today; %s is not", a.Until.Words())
 	case a.Until != nil && *a.Until > s.Today+longestParked:
-		return Event{}, refuse("it is parked for a year at the longest, until %s", (s.Today + longestParked).Words())
+		return Event{}, refuse("a case can be parked for a year, until %s", (s.Today + longestParked).Words())
 	case strings.TrimSpace(a.Text) == "": // for whoever signs the period off meanwhile
-		return Event{}, refuse("say why it is parked")
+		return Event{}, refuse("Give a reason for parking")
 	case a.Feed != "":
 		c.State, c.ParkedTo, c.ParkedFor = Parked, nil, a.Feed
-		return Event{"parked", joined("until the next lines of "+strings.ToLower(s.Book.Feed(a.Feed).Title), a.Text)}, nil
+		return Event{CaseParked, joined("until the next lines of "+strings.ToLower(s.Book.Feed(a.Feed).Title), a.Text)}, nil
 	}
 	c.State, c.ParkedTo, c.ParkedFor = Parked, a.Until, ""
-	return Event{"parked", joined("until "+a.Until.Words(), a.Text)}, nil
+	return Event{CaseParked, joined("until "+a.Until.Words(), a.Text)}, nil
 }
 
-// peace says in words how somebody is left in peace.
-func (s Scene) peace(p Peace, a Act) (string, error) {
+// snooze says in words how somebody is snoozed.
+func (s Scene) snooze(p Snooze, a Act) (string, error) {
 	switch {
 	case !a.Finds("explained"):
-		return "", refuse("only who is explained is left in peace")
+		return "", refuse("only explained subjects are snoozed")
 	case p.Until <= s.Today:
-		return "", refuse("somebody is left in peace until a day to come, and %s is none", p.Until.Words())
+		return "", refuse("state a day after today to snooze until; %s is not", p.Until.Words())
 	case p.Until > s.Today+longestParked:
-		return "", refuse("somebody is left in peace for a year at the longest, until %s", (s.Today + longestParked).Words())
+		return "", refuse("a subject can be snoozed for a year, until %s", (s.Today + longestParked).Words())
 	case p.Worse != nil && (*p.Worse < 0 || *p.Worse > 100):
-		return "", refuse("what is worse is 0%% to 10,000%% further beyond its cut")
+		return "", refuse("state a worsening from 0%% to 10,000%%")
 	}
-	words := "left in peace until " + p.Until.Words()
+	words := "snoozed until " + p.Until.Words()
 	if p.All {
-		words += ", by all rules"
+		words += ", for all rules"
 	}
 	if p.Worse != nil {
 		words += fmt.Sprintf(", or until it is worse by %g%%", *p.Worse*100)
@@ -398,13 +421,13 @@ func (s Scene) settle(c *Case, by Person, a Act) (e Event, err error) {
 	case !slices.Contains(Findings, a.Finding):
 		return Event{}, refuse("%q is not a finding; expected %s or %s", a.Finding, strings.Join(Findings[:len(Findings)-1], ", "), Cleared)
 	case a.Finding == Cleared && !c.Cleared:
-		return Event{}, refuse("something in it is still flagged, so it is not settled as cleared")
+		return Event{}, refuse("it still has flags, so it cannot be settled as cleared")
 	case a.Feed != "" && !a.Finds(DataFault):
-		return Event{}, refuse("a feed is at fault where the finding is %s", DataFault)
+		return Event{}, refuse("a feed can be stated only with the finding %s", DataFault)
 	case a.Feed != "" && s.Book.Feed(a.Feed) == nil:
 		return Event{}, refuse("there is no feed %q", a.Feed)
 	case a.Recovered != nil && *a.Recovered < 0, a.WrittenOff != nil && *a.WrittenOff < 0:
-		return Event{}, refuse("what was recovered or written off is not below zero")
+		return Event{}, refuse("recovered and written-off amounts cannot be negative")
 	}
 	apart, told, err := s.apart(a)
 	if err != nil {
@@ -421,8 +444,8 @@ func (s Scene) settle(c *Case, by Person, a Act) (e Event, err error) {
 		}
 		text += " (" + reason.Title + ")"
 	}
-	if p := a.Peace; p != nil {
-		words, err := s.peace(*p, a)
+	if p := a.Snooze; p != nil {
+		words, err := s.snooze(*p, a)
 		if err != nil {
 			return Event{}, err
 		}
@@ -439,7 +462,7 @@ func (s Scene) settle(c *Case, by Person, a Act) (e Event, err error) {
 			text += ", " + n.words + " " + rulebook.FormatNumber(*n.of)
 		}
 	}
-	return Event{"settled", joined(text+told, a.Text)}, nil
+	return Event{CaseSettled, joined(text+told, a.Text)}, nil
 }
 
 // apart is what of the flags has another finding than the case, and that in words.
@@ -478,8 +501,8 @@ func (s Scene) reasons(finding string) string {
 
 func (s Scene) reopen(c *Case, a Act) (Event, error) {
 	if strings.TrimSpace(a.Text) == "" {
-		return Event{}, refuse("say why it is opened again")
+		return Event{}, refuse("give a reason for reopening")
 	}
 	c.State, c.Holder, c.Finding, c.Apart, c.Reason, c.Recovered, c.WrittenOff, c.SettledBy, c.SettledAt = Open, "", "", nil, "", nil, nil, "", nil
-	return Event{"reopened", strings.TrimSpace(a.Text)}, nil
+	return Event{CaseReopened, strings.TrimSpace(a.Text)}, nil
 }

@@ -57,15 +57,17 @@ func scene(t require.TestingT) casework.Scene {
 func day(d calendar.Day) *calendar.Day { return &d }
 func money(n int64) *amount.Amount     { a := amount.FromInt(n); return &a }
 func held(by string) casework.Case {
-	return casework.Case{Desk: "north", State: casework.Taken, Holder: by}
+	return casework.Case{Standing: casework.Standing{Desk: "north", State: casework.Taken, Holder: by}}
 }
-func open() casework.Case { return casework.Case{Desk: "north", State: casework.Open} }
+func open() casework.Case {
+	return casework.Case{Standing: casework.Standing{Desk: "north", State: casework.Open}}
+}
 func parked(by string) casework.Case {
-	return casework.Case{Desk: "north", State: casework.Parked, Holder: by, ParkedTo: day(today + 3)}
+	return casework.Case{Standing: casework.Standing{Desk: "north", State: casework.Parked, Holder: by, ParkedTo: day(today + 3)}}
 }
 func settled() casework.Case {
 	at := now.Add(-48 * time.Hour)
-	return casework.Case{Desk: "north", State: casework.Settled, Finding: "explained", SettledBy: "nell", SettledAt: &at}
+	return casework.Case{Standing: casework.Standing{Desk: "north", State: casework.Settled, Finding: "explained", SettledBy: "nell", SettledAt: &at}}
 }
 
 // Each row is an act on a case and what comes of it: the state and holder, and what the
@@ -83,9 +85,9 @@ func TestWhatIsDoneToACase(t *testing.T) {
 	}{
 		{"taken", open(), nell, casework.Act{Do: "take"}, casework.Taken, "nell", casework.Event{What: "taken"}},
 		{"a parked one is taken up", parked(""), nell, casework.Act{Do: "take"}, casework.Taken, "nell", casework.Event{What: "taken"}},
-		{"put back", held("nell"), nell, casework.Act{Do: "release", Text: "not mine"}, casework.Open, "", casework.Event{What: "released", Text: "not mine"}},
-		{"put back by a lead", held("nell"), tor, casework.Act{Do: "release"}, casework.Open, "", casework.Event{What: "released", Text: "from nell"}},
-		{"put back, and parked still", parked("nell"), nell, casework.Act{Do: "release"}, casework.Parked, "", casework.Event{What: "released"}},
+		{"put back", held("nell"), nell, casework.Act{Do: "return", Text: "not mine"}, casework.Open, "", casework.Event{What: "returned", Text: "not mine"}},
+		{"put back by a lead", held("nell"), tor, casework.Act{Do: "return"}, casework.Open, "", casework.Event{What: "returned", Text: "from nell"}},
+		{"put back, and parked still", parked("nell"), nell, casework.Act{Do: "return"}, casework.Parked, "", casework.Event{What: "returned"}},
 		{"handed to a member", held("nell"), nell, casework.Act{Do: "hand over", Person: "sig", Text: "you know them"}, casework.Taken, "sig", casework.Event{What: "handed over", Text: "to sig: you know them"}},
 		{"handed to a lead", open(), nell, casework.Act{Do: "hand over", Person: "tor"}, casework.Taken, "tor", casework.Event{What: "handed over", Text: "to tor"}},
 		{"handed to a desk", parked("nell"), nell, casework.Act{Do: "hand over", Desk: "south"}, casework.Open, "", casework.Event{What: "moved", Text: "to South desk"}},
@@ -144,45 +146,45 @@ func TestWhatCannotBeDone(t *testing.T) {
 		{open(), pim, casework.Act{Do: "take"}, "only members of the desk"},
 		{open(), ines, casework.Act{Do: "settle", Finding: "explained"}, "only members of the desk"},
 		{open(), pim, casework.Act{Do: "comment", Text: "x"}, "only members of the desk"},
-		{open(), nell, casework.Act{Do: "burn"}, `"burn" is nothing that is done to a case`},
-		{open(), nell, casework.Act{Do: "comment", Text: "  "}, "a comment says something"},
+		{open(), nell, casework.Act{Do: "burn"}, `unknown action "burn"; expected one of take, return, hand over, ask, comment, park, resume, settle, reopen`},
+		{open(), nell, casework.Act{Do: "comment", Text: "  "}, "write a comment"},
 		{held("nell"), nell, casework.Act{Do: "take"}, "already yours"},
 		{held("nell"), sig, casework.Act{Do: "take"}, "nell has taken it"},
 		{held("nell"), tor, casework.Act{Do: "take"}, "nell has taken it"},
-		{open(), nell, casework.Act{Do: "release"}, "nobody has taken it"},
-		{held("nell"), sig, casework.Act{Do: "release"}, "nell has taken it and puts it back, or a lead"},
-		{held("nell"), sig, casework.Act{Do: "hand over", Person: "sig"}, "nell has taken it and hands it over"},
-		{held("nell"), nell, casework.Act{Do: "hand over"}, "say whom"},
+		{open(), nell, casework.Act{Do: "return"}, "it is not taken"},
+		{held("nell"), sig, casework.Act{Do: "return"}, "nell has taken it; only nell or a lead can return it"},
+		{held("nell"), sig, casework.Act{Do: "hand over", Person: "sig"}, "nell has taken it; only nell or a lead can hand it over"},
+		{held("nell"), nell, casework.Act{Do: "hand over"}, "state a person or a desk"},
 		{held("nell"), nell, casework.Act{Do: "hand over", Person: "nell"}, "nell has it already"},
 		{held("nell"), nell, casework.Act{Do: "hand over", Person: "pim"}, "pim does not work the cases of North desk"},
 		{held("nell"), nell, casework.Act{Do: "hand over", Person: "ghost"}, `no account "ghost"`},
-		{held("nell"), nell, casework.Act{Do: "hand over", Person: "sig", Desk: "south"}, "not to both"},
+		{held("nell"), nell, casework.Act{Do: "hand over", Person: "sig", Desk: "south"}, "state a desk or a person, not both"},
 		{held("nell"), nell, casework.Act{Do: "hand over", Desk: "east"}, `no desk "east"`},
 		{held("nell"), nell, casework.Act{Do: "hand over", Desk: "north"}, "on that desk already"},
-		{open(), nell, casework.Act{Do: "ask", Text: "x"}, "say who is asked"},
-		{open(), nell, casework.Act{Do: "ask", Person: "ines"}, "say what is asked"},
-		{open(), nell, casework.Act{Do: "ask", Person: "nell", Text: "x"}, "nobody asks themselves"},
+		{open(), nell, casework.Act{Do: "ask", Text: "x"}, "state a person to ask"},
+		{open(), nell, casework.Act{Do: "ask", Person: "ines"}, "write the question"},
+		{open(), nell, casework.Act{Do: "ask", Person: "nell", Text: "x"}, "you cannot ask yourself"},
 		{open(), nell, casework.Act{Do: "ask", Person: "ghost", Text: "x"}, `no account "ghost"`},
-		{open(), nell, casework.Act{Do: "park"}, "until a day, or until lines"},
-		{open(), nell, casework.Act{Do: "park", Until: day(today + 1), Feed: "returns"}, "until a day, or until lines"},
-		{open(), nell, casework.Act{Do: "park", Until: day(today)}, "5 Nov 2026 is none"},
-		{open(), nell, casework.Act{Do: "park", Until: day(today - 1)}, "4 Nov 2026 is none"},
-		{open(), nell, casework.Act{Do: "park", Until: day(today + 367)}, "for a year at the longest, until 6 Nov 2027"},
-		{open(), nell, casework.Act{Do: "park", Until: day(today + 1), Text: " "}, "say why it is parked"},
-		{open(), nell, casework.Act{Do: "comment", Text: "@sig and @nobody"}, `no account "nobody" to be told`},
+		{open(), nell, casework.Act{Do: "park"}, "state a day or a feed, not both"},
+		{open(), nell, casework.Act{Do: "park", Until: day(today + 1), Feed: "returns"}, "state a day or a feed, not both"},
+		{open(), nell, casework.Act{Do: "park", Until: day(today)}, "state a day after today; 5 Nov 2026 is not"},
+		{open(), nell, casework.Act{Do: "park", Until: day(today - 1)}, "state a day after today; 4 Nov 2026 is not"},
+		{open(), nell, casework.Act{Do: "park", Until: day(today + 367)}, "a case can be parked for a year, until 6 Nov 2027"},
+		{open(), nell, casework.Act{Do: "park", Until: day(today + 1), Text: " "}, "Give a reason for parking"},
+		{open(), nell, casework.Act{Do: "comment", Text: "@sig and @nobody"}, `there is no account @nobody; type @ and the name of an account`},
 		{open(), nell, casework.Act{Do: "park", Feed: "sales"}, `no feed "sales"`},
-		{held("nell"), sig, casework.Act{Do: "park", Feed: "returns"}, "nell has taken it and parks it"},
+		{held("nell"), sig, casework.Act{Do: "park", Feed: "returns"}, "nell has taken it; only nell or a lead can park it"},
 		{open(), nell, casework.Act{Do: "resume"}, "not parked"},
-		{held("nell"), sig, casework.Act{Do: "settle", Finding: "explained"}, "nell has taken it and settles it"},
+		{held("nell"), sig, casework.Act{Do: "settle", Finding: "explained"}, "nell has taken it; only nell or a lead can settle it"},
 		{open(), nell, casework.Act{Do: "settle", Finding: "fine"}, `"fine" is not a finding; expected confirmed, explained, data fault, rule fault or cleared`},
-		{open(), nell, casework.Act{Do: "settle", Finding: "cleared"}, "still flagged"},
+		{open(), nell, casework.Act{Do: "settle", Finding: "cleared"}, "it still has flags, so it cannot be settled as cleared"},
 		{open(), nell, casework.Act{Do: "settle", Finding: "confirmed", Reason: "holiday"}, `no reason "holiday"; the rulebook has credit-note, other`},
 		{open(), nell, casework.Act{Do: "settle", Finding: "confirmed", Reason: "on-leave"}, `"On leave" is no reason for confirmed; those are credit-note, other`},
 		{cleared, nell, casework.Act{Do: "settle", Finding: "cleared", Reason: "on-leave"}, "those are other"},
-		{open(), nell, casework.Act{Do: "settle", Finding: "confirmed", Recovered: money(-1)}, "not below zero"},
-		{open(), nell, casework.Act{Do: "settle", Finding: "confirmed", WrittenOff: money(-1)}, "not below zero"},
+		{open(), nell, casework.Act{Do: "settle", Finding: "confirmed", Recovered: money(-1)}, "recovered and written-off amounts cannot be negative"},
+		{open(), nell, casework.Act{Do: "settle", Finding: "confirmed", WrittenOff: money(-1)}, "recovered and written-off amounts cannot be negative"},
 		{settled(), nell, casework.Act{Do: "take"}, "nell settled it on 3 Nov 2026 as explained"},
-		{settled(), nell, casework.Act{Do: "reopen", Text: " "}, "say why"},
+		{settled(), nell, casework.Act{Do: "reopen", Text: " "}, "give a reason for reopening"},
 		{settled(), pim, casework.Act{Do: "reopen", Text: "x"}, "only members"},
 		{open(), nell, casework.Act{Do: "reopen", Text: "x"}, "not settled"},
 	} {
@@ -218,9 +220,9 @@ func TestCasesStayWhole(t *testing.T) {
 				assert.NotEmpty(t, e.What)
 			}
 			whole(t, c)
-			if c.Due(today+400, func(string) bool { return true }) {
+			if c.IsBack(today+400, func(string) bool { return true }) {
 				back := c
-				assert.Equal(t, "resumed", back.Return().What)
+				assert.Equal(t, casework.CaseResumed, back.Return().What)
 				whole(t, back)
 				assert.Equal(t, c.Holder, back.Holder)
 			} else {
@@ -235,38 +237,38 @@ func TestCasesStayWhole(t *testing.T) {
 func TestBackFromParking(t *testing.T) {
 	never, always := func(string) bool { return false }, func(string) bool { return true }
 	c := parked("nell")
-	assert.False(t, c.Due(today+2, always))
-	assert.True(t, c.Due(today+3, never))
+	assert.False(t, c.IsBack(today+2, always))
+	assert.True(t, c.IsBack(today+3, never))
 	assert.Equal(t, casework.Event{What: "resumed", Text: "parked until 8 Nov 2026"}, c.Return())
 	assert.Equal(t, held("nell"), c)
-	lines := casework.Case{Desk: "north", State: casework.Parked, ParkedFor: "returns"}
-	assert.False(t, lines.Due(today+1000, never))
-	assert.True(t, lines.Due(today, func(feed string) bool { return feed == "returns" }))
-	assert.Equal(t, "the lines have come for which it was parked", lines.Return().Text)
+	lines := casework.Case{Standing: casework.Standing{Desk: "north", State: casework.Parked, ParkedFor: "returns"}}
+	assert.False(t, lines.IsBack(today+1000, never))
+	assert.True(t, lines.IsBack(today, func(feed string) bool { return feed == "returns" }))
+	assert.Equal(t, "the lines it was parked for have come", lines.Return().Text)
 	assert.Equal(t, open(), lines)
 	opened := open()
-	assert.False(t, opened.Due(today, always))
+	assert.False(t, opened.IsBack(today, always))
 }
 
-// Who is explained may be left in peace until a day to come, a year on at the most, in
+// Who is explained may be snoozed until a day to come, a year on at the most, in
 // words that say how.
-func TestLeavingInPeace(t *testing.T) {
+func TestLeavingInSnooze(t *testing.T) {
 	s := scene(t)
 	worse := func(f float64) *float64 { return &f }
-	settle := func(finding string, p casework.Peace) (string, error) {
+	settle := func(finding string, p casework.Snooze) (string, error) {
 		c := held("nell")
-		e, err := s.Do(&c, nell, casework.Act{Do: "settle", Finding: finding, Peace: &p, Text: "so"})
+		e, err := s.Do(&c, nell, casework.Act{Do: "settle", Finding: finding, Snooze: &p, Text: "so"})
 		assert.Equal(t, err != nil, reflect.DeepEqual(c, held("nell")), "what is refused leaves it")
 		return e.Text, err
 	}
 	for _, c := range []struct {
-		of   casework.Peace
+		of   casework.Snooze
 		says string
 	}{
-		{casework.Peace{Until: today + 1}, "explained: so: left in peace until 6 Nov 2026"},
-		{casework.Peace{Until: today + 366, All: true}, "explained: so: left in peace until 6 Nov 2027, by all rules"},
-		{casework.Peace{Until: today + 1, Worse: worse(0)}, "explained: so: left in peace until 6 Nov 2026, or until it is worse by 0%"},
-		{casework.Peace{Until: today + 1, Worse: worse(100)}, "explained: so: left in peace until 6 Nov 2026, or until it is worse by 10000%"},
+		{casework.Snooze{Until: today + 1}, "explained: so: snoozed until 6 Nov 2026"},
+		{casework.Snooze{Until: today + 366, All: true}, "explained: so: snoozed until 6 Nov 2027, for all rules"},
+		{casework.Snooze{Until: today + 1, Worse: worse(0)}, "explained: so: snoozed until 6 Nov 2026, or until it is worse by 0%"},
+		{casework.Snooze{Until: today + 1, Worse: worse(100)}, "explained: so: snoozed until 6 Nov 2026, or until it is worse by 10000%"},
 	} {
 		text, err := settle("explained", c.of)
 		require.NoError(t, err)
@@ -274,14 +276,14 @@ func TestLeavingInPeace(t *testing.T) {
 	}
 	for _, c := range []struct {
 		finding string
-		of      casework.Peace
+		of      casework.Snooze
 		says    string
 	}{
-		{"confirmed", casework.Peace{Until: today + 1}, "only who is explained"},
-		{"explained", casework.Peace{Until: today}, "5 Nov 2026 is none"},
-		{"explained", casework.Peace{Until: today + 367}, "a year at the longest, until 6 Nov 2027"},
-		{"explained", casework.Peace{Until: today + 1, Worse: worse(-0.01)}, "0% to 10,000%"},
-		{"explained", casework.Peace{Until: today + 1, Worse: worse(100.5)}, "0% to 10,000%"},
+		{"confirmed", casework.Snooze{Until: today + 1}, "only explained subjects"},
+		{"explained", casework.Snooze{Until: today}, "state a day after today to snooze until; 5 Nov 2026 is not"},
+		{"explained", casework.Snooze{Until: today + 367}, "a subject can be snoozed for a year, until 6 Nov 2027"},
+		{"explained", casework.Snooze{Until: today + 1, Worse: worse(-0.01)}, "0% to 10,000%"},
+		{"explained", casework.Snooze{Until: today + 1, Worse: worse(100.5)}, "0% to 10,000%"},
 	} {
 		_, err := settle(c.finding, c.of)
 		assert.ErrorContains(t, err, c.says)
@@ -290,9 +292,9 @@ func TestLeavingInPeace(t *testing.T) {
 	own := open()
 	own.Self = "nell"
 	_, err := s.Do(&own, nell, casework.Act{Do: "take"})
-	assert.ErrorContains(t, err, "nobody reviews themselves")
+	assert.ErrorContains(t, err, "It is about you; you cannot review your own case")
 	_, err = s.Do(&own, sig, casework.Act{Do: "hand over", Person: "nell"})
-	assert.ErrorContains(t, err, "nobody reviews themselves")
+	assert.ErrorContains(t, err, "it is about nell, who cannot review their own case")
 	_, err = s.Do(&own, sig, casework.Act{Do: "take"})
 	assert.NoError(t, err)
 }

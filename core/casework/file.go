@@ -60,7 +60,7 @@ func CheckFileName(name string) (kept, media string, err error) {
 	ending := strings.ToLower(path.Ext(kept))
 	t, known := fileTypes[ending]
 	if !known {
-		return "", "", refuse("%q may not be attached; the files that may be end in %s", kept, strings.Join(FileEndings(), ", "))
+		return "", "", refuse("%q cannot be attached; allowed files end in %s", kept, strings.Join(FileEndings(), ", "))
 	}
 	return kept, t.media, nil
 }
@@ -81,7 +81,7 @@ func CheckFile(name string, content []byte) (kept, media string, err error) {
 	case len(content) > LargestFile:
 		return "", "", refuse("%q has %s; a file has %s at most", kept, size(len(content)), size(LargestFile))
 	case !is:
-		return "", "", refuse("%q is not what its name says", kept)
+		return "", "", refuse("the content of %q does not match its name", kept)
 	}
 	return kept, media, nil
 }

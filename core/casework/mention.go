@@ -33,11 +33,11 @@ func Mentions(text string) (names []string) {
 func (s Scene) mentioned(text string) error {
 	names := Mentions(text)
 	if len(names) > mostMentions {
-		return refuse("a comment names %d people at most", mostMentions)
+		return refuse("a comment can mention %d people at most", mostMentions)
 	}
 	for _, name := range names {
 		if _, there := s.Person(name); !there {
-			return refuse("there is no account %q to be told of it; write @ and the name of an account", name)
+			return refuse("there is no account @%s; type @ and the name of an account", name)
 		}
 	}
 	return nil

@@ -46,7 +46,7 @@ func TestNobodyNamesACrowd(t *testing.T) {
 	_, err := s.Do(&c, nell, casework.Act{Do: "comment", Text: strings.Join(text, " ")})
 	assert.ErrorContains(t, err, "20 people at most")
 	_, err = s.Do(&c, nell, casework.Act{Do: "comment", Text: strings.Join(text[1:], " ")})
-	assert.ErrorContains(t, err, `no account "a1"`, "twenty are not too many")
+	assert.ErrorContains(t, err, `there is no account @a1; type @ and the name of an account`, "twenty are not too many")
 }
 
 // Nothing recovered is something to say.
@@ -88,13 +88,13 @@ func TestFiles(t *testing.T) {
 		assert.Equal(t, "A file"+strings.ToUpper(ending), kept)
 		assert.Contains(t, media, "/")
 		_, _, err = casework.CheckFile("x"+ending, []byte("\x00\x01\x02"+begins[ending]))
-		assert.ErrorContains(t, err, "not what its name says", ending)
+		assert.ErrorContains(t, err, "does not match its name", ending)
 	}
 	for _, c := range []struct {
 		name, content, says string
 	}{
 		{"", "x", "no name"}, {"/", "x", "no name"}, {".", "x", "no name"},
-		{"a.exe", "x", "may not be attached"}, {"a", "x", "may not be attached"}, {"a.pdf.js", "%PDF-", "may not be attached"},
+		{"a.exe", "x", "cannot be attached; allowed files end in .csv"}, {"a", "x", "cannot be attached; allowed files end in .csv"}, {"a.pdf.js", "%PDF-", "cannot be attached; allowed files end in .csv"},
 		{"a\n.txt", "x", "cannot be printed"}, {"\xff.txt", "x", "cannot be printed"},
 		{strings.Repeat("a", 197) + ".txt", "x", "200 bytes at most"},
 		{"a.txt", "", "is empty"},
@@ -119,9 +119,9 @@ func TestTodos(t *testing.T) {
 		{nell, casework.Todo{Text: "Call", Owner: "sig", Due: today + 366}, ""},
 		{nell, casework.Todo{Text: strings.Repeat("x", 500), Owner: "sig", Due: today}, ""},
 		{nell, casework.Todo{Text: strings.Repeat("x", 501), Owner: "sig", Due: today}, "500 bytes"},
-		{nell, casework.Todo{Text: " ", Owner: "sig", Due: today}, "say what is to be done"},
+		{nell, casework.Todo{Text: " ", Owner: "sig", Due: today}, "write what is to be done"},
 		{nell, casework.Todo{Text: "Call", Owner: "nobody", Due: today}, `no account "nobody"`},
-		{nell, casework.Todo{Text: "Call", Owner: "sig", Due: today - 1}, "4 Nov 2026 is over"},
+		{nell, casework.Todo{Text: "Call", Owner: "sig", Due: today - 1}, "the due day must be today or later; 4 Nov 2026 is past"},
 		{nell, casework.Todo{Text: "Call", Owner: "sig", Due: today + 367}, "until 6 Nov 2027"},
 		{pim, casework.Todo{Text: "Call", Owner: "sig", Due: today}, "only members"},
 	} {

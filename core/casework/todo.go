@@ -26,15 +26,15 @@ func (s Scene) CheckTodo(c *Case, by Person, t *Todo) error {
 	case !MaySay(c, by):
 		return ErrNotYours
 	case t.Text == "":
-		return refuse("say what is to be done")
+		return refuse("write what is to be done")
 	case len(t.Text) > longestTodo:
-		return refuse("what is to be done is said in %d bytes at most", longestTodo)
+		return refuse("a to-do can have %d bytes at most", longestTodo)
 	case !there:
 		return refuse("there is no account %q to do it", t.Owner)
 	case t.Due < s.Today:
-		return refuse("it is to be done by today or a day to come, and %s is over", t.Due.Words())
+		return refuse("the due day must be today or later; %s is past", t.Due.Words())
 	case t.Due > s.Today+longestParked:
-		return refuse("it is to be done within a year, until %s", (s.Today + longestParked).Words())
+		return refuse("the due day must be within a year, until %s", (s.Today + longestParked).Words())
 	}
 	return nil
 }

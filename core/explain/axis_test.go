@@ -39,7 +39,7 @@ func TestAxes(t *testing.T) {
 }
 
 // What a program is given is the value and what it was held against: a
-// yardstick, the median of the peers, the end of its band, or the limit.
+// comparison, the median of the peers, the end of its band, or the limit.
 func TestNumbersForPrograms(t *testing.T) {
 	rat := big.NewRat
 	for name, c := range map[string]struct {
@@ -48,7 +48,7 @@ func TestNumbersForPrograms(t *testing.T) {
 		unit      rulebook.Unit
 	}{
 		"a silence":   {judge.Evidence{Silence: &method.Silence{Days: 31, Limit: 30}}, rat(31, 1), rat(30, 1), rulebook.Days},
-		"a yardstick": {judge.Evidence{Unit: rulebook.Money, Value: rat(5, 1), Yardstick: rat(6, 1), Band: &judge.BandFound{High: end(1, true, true)}}, rat(5, 1), rat(6, 1), rulebook.Money},
+		"a yardstick": {judge.Evidence{Unit: rulebook.Money, Value: rat(5, 1), Comparison: rat(6, 1), Band: &judge.BandFound{High: end(1, true, true)}}, rat(5, 1), rat(6, 1), rulebook.Money},
 		"peers":       {judge.Evidence{Unit: rulebook.Money, Value: rat(5, 1), Peers: &method.Peers{Median: rat(2, 1)}}, rat(5, 1), rat(2, 1), rulebook.Money},
 		"below":       {judge.Evidence{Unit: rulebook.Percent, Value: rat(1, 10), Band: &judge.BandFound{High: end(1800, true, true)}}, rat(1, 10), rat(18, 100), rulebook.Percent},
 		"above":       {judge.Evidence{Unit: rulebook.Percent, Value: rat(9, 10), Band: &judge.BandFound{Low: end(5000, true, true)}}, rat(9, 10), rat(1, 2), rulebook.Percent},

@@ -64,12 +64,12 @@ func TestSentences(t *testing.T) {
 	}{
 		{"plain", breach, near, "Rate is 20.0001%, above 20% and at most 30%."},
 		{"plain", breach, exact, "Rate is 30.0%, above 20% and at most 30%."},
-		{"held", breach, judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: rat(4900, 1), Yardstick: rat(5000, 1), Against: "goal", As: "difference", Held: rat(-100, 1), Band: &judge.BandFound{High: end(-1000000, true, false)}},
+		{"held", breach, judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: rat(4900, 1), Comparison: rat(5000, 1), Against: "goal", As: "difference", Held: rat(-100, 1), Band: &judge.BandFound{High: end(-1000000, true, false)}},
 			"Revenue is 4,900 against goal, 5,000, a difference of -100: at most -100."},
-		{"far", breach, peers(rat(90, 1), rat(10, 1), rat(54, 1)), "Revenue is 90, far above the median of 10 among 8 reps in North: robust score 54.0, the cut is 3.5."},
-		{"far", breach, peers(rat(-90, 1), rat(10, 1), rat(-54, 1)), "Revenue is -90, far below the median of 10 among 8 reps in North: robust score 54.0, the cut is 3.5."},
-		{"far", judge.Verdict{Outcome: judge.Clear}, peers(rat(15, 1), rat(10, 1), rat(7, 2)), "Revenue is 15, above the median of 10 among 8 reps in North: robust score 3.5, the cut is 3.5."},
-		{"quiet", breach, silence, "Nothing in order lines since 30 Sep 2026: 31 days by 31 Oct 2026, the limit is 30 days."},
+		{"far", breach, peers(rat(90, 1), rat(10, 1), rat(54, 1)), "Revenue is 90, far above the median of 10 among 8 reps in North: robust score 54.0; flagged beyond 3.5."},
+		{"far", breach, peers(rat(-90, 1), rat(10, 1), rat(-54, 1)), "Revenue is -90, far below the median of 10 among 8 reps in North: robust score 54.0; flagged beyond 3.5."},
+		{"far", judge.Verdict{Outcome: judge.Clear}, peers(rat(15, 1), rat(10, 1), rat(7, 2)), "Revenue is 15, above the median of 10 among 8 reps in North: robust score 3.5; flagged beyond 3.5."},
+		{"quiet", breach, silence, "No order lines since 30 Sep 2026: 31 days by 31 Oct 2026; flagged at 30 days or more."},
 		{"far", judge.Verdict{Outcome: judge.NotJudged, Why: method.FewPeers}, judge.Evidence{}, "Not judged: too few peers."},
 		{"far", judge.Verdict{Outcome: judge.NoData, Why: "no lines in the period"}, judge.Evidence{Measure: "revenue"}, "There is no data on revenue for Oct 2026: no lines in the period."},
 		{"far", judge.Verdict{}, judge.Evidence{}, "Outside the rule's scope."},
@@ -78,10 +78,10 @@ func TestSentences(t *testing.T) {
 		assert.Equal(t, c.want, explain.Sentence(book, book.Rule(c.rule), calendar.MonthPeriod(october), c.verdict, c.ev))
 	}
 
-	value, yardstick := explain.Values(book, book.Rule("plain"), near)
-	assert.Equal(t, "20.0001% 30%", value+" "+yardstick)
-	value, yardstick = explain.Values(book, book.Rule("quiet"), silence)
-	assert.Equal(t, "31 days 30 days", value+" "+yardstick)
+	value, comparison := explain.Values(book, book.Rule("plain"), near)
+	assert.Equal(t, "20.0001% 30%", value+" "+comparison)
+	value, comparison = explain.Values(book, book.Rule("quiet"), silence)
+	assert.Equal(t, "31 days 30 days", value+" "+comparison)
 	value, _ = explain.Values(book, book.Rule("far"), judge.Evidence{})
 	assert.Empty(t, value)
 
@@ -89,7 +89,7 @@ func TestSentences(t *testing.T) {
 	for _, r := range explain.Rows(book, book.Rule("far"), peers(rat(90, 1), rat(10, 1), rat(54, 1))) {
 		labels[r.Label] = r.Text
 	}
-	assert.Equal(t, "territory North", labels["Compared among"])
+	assert.Equal(t, "territory North", labels["Peer group"])
 	assert.Equal(t, "54.00", labels["Robust score"])
 	assert.Equal(t, "7", labels["Others"])
 }

@@ -14,7 +14,7 @@ import (
 
 // Values writes what was found and what it was held against, each alone: for
 // the columns of a list. Either is "" where there is none.
-func Values(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) (value, yardstick string) {
+func Values(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) (value, comparison string) {
 	if ev.Silence != nil {
 		return method.DaysWords(ev.Silence.Days), silenceLimit(ev.Silence)
 	}
@@ -29,25 +29,25 @@ func Values(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) (value,
 	}
 	value = rulebook.Format(ev.Value, ev.Unit, ev.Places)
 	switch {
-	case ev.Yardstick != nil:
-		value, yardstick = rulebook.FormatApart(ev.Value, ev.Yardstick, ev.Unit, ev.Places)
+	case ev.Comparison != nil:
+		value, comparison = rulebook.FormatApart(ev.Value, ev.Comparison, ev.Unit, ev.Places)
 	case ev.Peers != nil && ev.Peers.Median != nil:
-		value, yardstick = rulebook.FormatApart(ev.Value, ev.Peers.Median, ev.Unit, ev.Places)
+		value, comparison = rulebook.FormatApart(ev.Value, ev.Peers.Median, ev.Unit, ev.Places)
 	case ev.Past != nil && ev.Past.Centre != nil:
-		value, yardstick = rulebook.FormatApart(ev.Value, ev.Past.Centre, ev.Unit, ev.Places)
+		value, comparison = rulebook.FormatApart(ev.Value, ev.Past.Centre, ev.Unit, ev.Places)
 	case ev.Band != nil && ev.Band.High != nil:
 		value, _ = method.WithBand(ev.Held, ev.Unit, ev.Places, ev.Band)
-		yardstick = method.CutWords(ev.Band.High)
+		comparison = method.CutWords(ev.Band.High)
 	case ev.Band != nil && ev.Band.Low != nil:
 		value, _ = method.WithBand(ev.Held, ev.Unit, ev.Places, ev.Band)
-		yardstick = method.CutWords(ev.Band.Low)
+		comparison = method.CutWords(ev.Band.Low)
 	}
-	return value, yardstick
+	return value, comparison
 }
 
 // Numbers are what was found and what it was held against as numbers, with the
 // unit of both: for programs. Either is nil where there is none.
-func Numbers(ev judge.Evidence) (value, yardstick *big.Rat, unit rulebook.Unit) {
+func Numbers(ev judge.Evidence) (value, comparison *big.Rat, unit rulebook.Unit) {
 	switch {
 	case ev.Silence != nil:
 		limit := big.NewRat(int64(ev.Silence.Limit), 1)
@@ -57,8 +57,8 @@ func Numbers(ev judge.Evidence) (value, yardstick *big.Rat, unit rulebook.Unit) 
 		return big.NewRat(int64(ev.Silence.Days), 1), limit, rulebook.Days
 	case byLines(ev):
 		return ev.Figures[0].Value, nil, ev.Figures[0].Unit
-	case ev.Yardstick != nil:
-		return ev.Value, ev.Yardstick, ev.Unit
+	case ev.Comparison != nil:
+		return ev.Value, ev.Comparison, ev.Unit
 	case ev.Peers != nil && ev.Peers.Median != nil:
 		return ev.Value, ev.Peers.Median, ev.Unit
 	case ev.Past != nil && ev.Past.Centre != nil:
@@ -108,11 +108,11 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 	switch ev.Against {
 	case "":
 	case "target":
-		number("Target", ev.Yardstick, ev.Unit, 2)
+		number("Target", ev.Comparison, ev.Unit, 2)
 	case "number":
-		number("Held against", ev.Yardstick, ev.Unit, 2)
+		number("Compared with", ev.Comparison, ev.Unit, 2)
 	default:
-		number("Held against "+ev.Against, ev.Yardstick, ev.Unit, 2)
+		number("Compared with "+ev.Against, ev.Comparison, ev.Unit, 2)
 	}
 	switch ev.As {
 	case "ratio":
@@ -131,9 +131,9 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		if p.Attribute != "" {
 			among = p.Attribute + " " + p.Group
 		}
-		add("Compared among", among)
+		add("Peer group", among)
 		add("Others", rulebook.Format(big.NewRat(int64(p.Others), 1), rulebook.Count, 0))
-		add("Place, highest first", rulebook.Format(big.NewRat(int64(p.Place), 1), rulebook.Count, 0))
+		add("Rank, highest first", rulebook.Format(big.NewRat(int64(p.Place), 1), rulebook.Count, 0))
 		number("Median", p.Median, ev.Unit, max(ev.Places, 2))
 		number("Median absolute deviation", p.MAD, ev.Unit, max(ev.Places, 2))
 		name := "Score"
@@ -146,7 +146,7 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 	if p := ev.Past; p != nil {
 		switch places := max(ev.Places, 2); {
 		case p.Since != "":
-			number("Level since then", p.High, ev.Unit, places)
+			number("Level since", p.High, ev.Unit, places)
 			number("Level before", p.Low, ev.Unit, places)
 		case p.Low != nil && p.Low.Cmp(p.High) != 0:
 			number("Centre", p.Centre, ev.Unit, places)
@@ -168,8 +168,8 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		last, _ := calendar.ParseDay(s.Last)
 		asOf, _ := calendar.ParseDay(s.AsOf)
 		add("Last seen in "+strings.ToLower(book.Feed(s.Feed).Title), last.Words())
-		add("As of, that day complete", asOf.Words())
-		add("Days without", method.DaysWords(s.Days))
+		add("As of the end of", asOf.Words())
+		add("Days since last", method.DaysWords(s.Days))
 		if s.UsualGap != nil {
 			number("Usual gap, in days", s.UsualGap, rulebook.Count, 1)
 			add("Gaps known", rulebook.Format(big.NewRat(int64(s.Gaps), 1), rulebook.Count, 0))
@@ -201,7 +201,7 @@ func Rows(book *rulebook.Book, rule *rulebook.Rule, ev judge.Evidence) []Row {
 		add(method.Title(book, in.Measure), text)
 	}
 	for _, h := range ev.Holding {
-		add("It holds that", h)
+		add("Condition met", h)
 	}
 	for _, in := range ev.Shown {
 		text := "none: " + in.Why

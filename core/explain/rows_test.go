@@ -26,22 +26,22 @@ func TestEvidenceInRows(t *testing.T) {
 		}
 		return out
 	}
-	held := judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: rat(4800, 1), Yardstick: rat(5000, 1), Against: "target", As: "ratio", Held: rat(24, 25),
+	held := judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: rat(4800, 1), Comparison: rat(5000, 1), Against: "target", As: "ratio", Held: rat(24, 25),
 		Band: &judge.BandFound{High: end(10000, false, true)}, Stake: rat(-2001, 10),
 		Inputs: []method.Input{{Measure: "revenue", Unit: rulebook.Money, Value: rat(4800, 1)}, {Measure: "rate", Unit: rulebook.Percent, Why: "no lines in the period"}}}
 	assert.Equal(t, []string{"Revenue = 4,800.00", "Target = 5,000.00", "Share of it = 96.00%", "Band = below 100%", "Revenue = 4,800.00", "Rate = none: no lines in the period", "At stake = -200.10"}, rows("held", held))
 	held.Against, held.As, held.Held, held.Band, held.Inputs, held.Stake = "goal", "difference", rat(-200, 1), nil, nil, nil
-	assert.Equal(t, []string{"Revenue = 4,800.00", "Held against goal = 5,000.00", "Difference = -200.00"}, rows("held", held))
+	assert.Equal(t, []string{"Revenue = 4,800.00", "Compared with goal = 5,000.00", "Difference = -200.00"}, rows("held", held))
 	held.Against, held.As, held.Held = "number", "change", rat(-1, 25)
-	assert.Equal(t, []string{"Revenue = 4,800.00", "Held against = 5,000.00", "Change from it = -4.00%"}, rows("held", held))
+	assert.Equal(t, []string{"Revenue = 4,800.00", "Compared with = 5,000.00", "Change from it = -4.00%"}, rows("held", held))
 	assert.Equal(t, []string{"Revenue = none: no lines in the period"}, rows("held", judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Why: "no lines in the period"}))
 
 	far := judge.Evidence{Measure: "revenue", Unit: rulebook.Money, Value: rat(90, 1), Peers: &method.Peers{Others: 1200, Place: 3, Median: rat(10, 1), MAD: rat(1, 2), Score: rat(1079, 10), Cut: rat(7, 2)}}
-	assert.Equal(t, []string{"Revenue = 90.00", "Compared among = all reps", "Others = 1,200", "Place, highest first = 3", "Median = 10.00", "Median absolute deviation = 0.50", "Robust score = 107.90", "Cut = 3.50"}, rows("far", far))
+	assert.Equal(t, []string{"Revenue = 90.00", "Peer group = all reps", "Others = 1,200", "Rank, highest first = 3", "Median = 10.00", "Median absolute deviation = 0.50", "Robust score = 107.90", "Cut = 3.50"}, rows("far", far))
 
 	quiet := judge.Evidence{Silence: &method.Silence{Feed: "sales", Last: "2026-09-30", AsOf: "2026-10-31", Days: 31, Limit: 30},
 		Persisted: &method.Persisted{Breaches: 2, Of: 3, Least: 2}, Shown: []method.Input{{Measure: "revenue", Unit: rulebook.Money, Value: rat(5, 1)}, {Measure: "rate", Unit: rulebook.Percent, Why: "division by zero"}}}
-	assert.Equal(t, []string{"Last seen in order lines = 30 Sep 2026", "As of, that day complete = 31 Oct 2026", "Days without = 31 days", "Limit = at least 30 days", "Revenue = 5", "Rate = none: division by zero",
+	assert.Equal(t, []string{"Last seen in order lines = 30 Sep 2026", "As of the end of = 31 Oct 2026", "Days since last = 31 days", "Limit = at least 30 days", "Revenue = 5", "Rate = none: division by zero",
 		"Breached = in 2 of the last 3 months; flagged from 2 on"}, rows("quiet", quiet))
 
 	shifted := judge.Evidence{Events: &method.Events{AsOf: "2026-10-31", Windows: []method.EventWindow{{First: "2026-09-23", Last: "2026-10-21", Role: "after"}, {First: "2026-08-26", Last: "2026-09-22", Role: "before"}},
@@ -55,15 +55,15 @@ func TestEvidenceInRows(t *testing.T) {
 	assert.Equal(t, "Further lines = 7", rows("plain", shifted)[12])
 
 	chosen := judge.Evidence{Holding: []string{"revenue above 10", "rate below 3%"}}
-	assert.Equal(t, []string{"It holds that = revenue above 10", "It holds that = rate below 3%"}, rows("plain", chosen))
-	value, yardstick := explain.Values(book, book.Rule("plain"), chosen)
-	assert.Equal(t, []string{"revenue above 10; rate below 3%", ""}, []string{value, yardstick})
-	value, yardstick = explain.Values(book, book.Rule("far"), far)
-	assert.Equal(t, []string{"90", "10"}, []string{value, yardstick}, "held against the median")
-	held.Yardstick = rat(48001, 10)
-	value, yardstick = explain.Values(book, book.Rule("held"), held)
-	assert.Equal(t, []string{"4,800.0", "4,800.1"}, []string{value, yardstick}, "apart where they are")
+	assert.Equal(t, []string{"Condition met = revenue above 10", "Condition met = rate below 3%"}, rows("plain", chosen))
+	value, comparison := explain.Values(book, book.Rule("plain"), chosen)
+	assert.Equal(t, []string{"revenue above 10; rate below 3%", ""}, []string{value, comparison})
+	value, comparison = explain.Values(book, book.Rule("far"), far)
+	assert.Equal(t, []string{"90", "10"}, []string{value, comparison}, "held against the median")
+	held.Comparison = rat(48001, 10)
+	value, comparison = explain.Values(book, book.Rule("held"), held)
+	assert.Equal(t, []string{"4,800.0", "4,800.1"}, []string{value, comparison}, "apart where they are")
 	low := judge.Evidence{Measure: "rate", Unit: rulebook.Percent, Places: 1, Value: rat(3, 10), Held: rat(3, 10), Band: &judge.BandFound{Low: end(2000, true, true)}}
-	value, yardstick = explain.Values(book, book.Rule("plain"), low)
-	assert.Equal(t, []string{"30.0%", "20%"}, []string{value, yardstick})
+	value, comparison = explain.Values(book, book.Rule("plain"), low)
+	assert.Equal(t, []string{"30.0%", "20%"}, []string{value, comparison})
 }

@@ -17,8 +17,8 @@ import (
 // places as it takes to tell them apart. Of a period that is taken so far it says up to
 // which day.
 func Sentence(book *rulebook.Book, rule *rulebook.Rule, p calendar.Period, v judge.Verdict, ev judge.Evidence) string {
-	if day, is := book.Calendar.SoFar(); is && book.Calendar.Cut(p) {
-		return "So far, to " + day.Words() + ": " + sentence(book, rule, p, v, ev)
+	if day, is := book.Calendar.ToDate(); is && book.Calendar.Cut(p) {
+		return "To date, up to " + day.Words() + ": " + sentence(book, rule, p, v, ev)
 	}
 	return sentence(book, rule, p, v, ev)
 }

@@ -52,8 +52,8 @@ type Effect struct {
 
 // Errors of walks that cannot be.
 var (
-	ErrNoParts = errors.New("its parts do not add up to it")
-	ErrNoThen  = errors.New("there is nothing to compare with")
+	ErrNoParts = errors.New("it cannot be broken down")
+	ErrNoThen  = errors.New("nothing to compare with")
 )
 
 // NoFigure says that a figure is missing then, now, or both, and why; it is an ErrNoThen.
@@ -73,12 +73,12 @@ func (n *NoFigure) Is(target error) bool { return target == ErrNoThen }
 func WalkOf(e *measure.Engine, n, quantity *lang.Node, then []measure.Slot, now measure.Slot, code uint32, by measure.Level) (*Walk, error) {
 	above, below, den, ok := parted(e, n)
 	if !ok {
-		return nil, fmt.Errorf("%w: it is no sum of lines, nor a ratio of such sums", ErrNoParts)
+		return nil, fmt.Errorf("%w: only sums of lines, and ratios of such sums, can be broken down", ErrNoParts)
 	}
 	var sold []measure.Term
 	if quantity != nil && den == nil {
 		if sold, ok = e.Linear(quantity); !ok {
-			return nil, fmt.Errorf("%w: its quantity is no sum of lines", ErrNoParts)
+			return nil, fmt.Errorf("%w: its quantity is not a sum of lines", ErrNoParts)
 		}
 	}
 	for _, t := range slices.Concat(above, below, sold) {
@@ -399,7 +399,7 @@ const (
 )
 
 // Moved is the formula to be walked where a measure is asked for: of growth, change,
-// attainment and gaps that of which they are, of which from says the yardstick if it is
+// attainment and gaps that of which they are, of which from says the comparison if it is
 // in time.
 func Moved(book *rulebook.Book, name string) (n *lang.Node, from string) {
 	n = &lang.Node{Op: lang.Name, Text: name}
@@ -417,7 +417,7 @@ func Moved(book *rulebook.Book, name string) (n *lang.Node, from string) {
 }
 
 // MovedBy is the measure that a rule looks at, "" if it is none, and from when its walk
-// is asked first: the rule's yardstick where that is in time.
+// is asked first: the rule's comparison where that is in time.
 func MovedBy(book *rulebook.Book, rule *rulebook.Rule) (name, from string) {
 	name, from = rule.Says("of"), ""
 	if t := rule.Threshold; t != nil {
@@ -442,7 +442,7 @@ func MovedBy(book *rulebook.Book, rule *rulebook.Rule) (name, from string) {
 }
 
 // WalkAnswers says whether a walk answers what a rule asks: not that of a window, whose days
-// are others than the period's, nor that of a yardstick that is not in time, such as a
+// are others than the period's, nor that of a comparison that is not in time, such as a
 // target, from which a figure does not move.
 func WalkAnswers(rule *rulebook.Rule) bool {
 	if t := rule.Threshold; t != nil && t.Against != nil {
@@ -452,9 +452,9 @@ func WalkAnswers(rule *rulebook.Rule) bool {
 }
 
 // ownPast is what methods that look at the own past hold a figure against.
-var ownPast = map[string]string{"same season": YearBefore, "own past": Usual, "off trend": Usual, "control chart": Usual, "smoothed average": Usual, "cumulative sum": Usual, "level shift": Usual}
+var ownPast = map[string]string{"same season": YearBefore, "own past": Usual, "deviation from trend": Usual, "control chart": Usual, "EWMA": Usual, "CUSUM": Usual, "level shift": Usual}
 
-// inTime says which yardstick in time a call is.
+// inTime says which comparison in time a call is.
 func inTime(call *lang.Node) string {
 	if call.Op != lang.Call {
 		return ""

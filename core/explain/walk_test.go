@@ -31,7 +31,7 @@ measures:
   revenue: {sum: sales.net, unit: money}
   cost: {sum: sales.cost, unit: money}
   lines: {count: sales, unit: count}
-  margin: {formula: "revenue - filled(cost, 0)", unit: money}
+  margin: {formula: "revenue - coalesce(cost, 0)", unit: money}
   weighted: {formula: "-(half * margin / 2) + revenue * 3", unit: money}
   margin_rate: {formula: "(revenue - cost) / revenue", unit: percent}
   price: {formula: "revenue / units", unit: money}
@@ -135,7 +135,7 @@ func TestAWalkByHand(t *testing.T) {
 		}
 	}
 
-	for name, why := range map[string]string{"product_of": "it is no sum of lines, nor a ratio of such sums", "largest": "it is no sum of lines, nor a ratio of such sums"} {
+	for name, why := range map[string]string{"product_of": "it cannot be broken down: only sums of lines, and ratios of such sums, can be broken down", "largest": "it cannot be broken down: only sums of lines, and ratios of such sums, can be broken down"} {
 		_, err = walk(e, name, "", anyRep, 0, products)
 		assert.ErrorIs(t, err, explain.ErrNoParts)
 		assert.ErrorContains(t, err, why)
@@ -231,8 +231,8 @@ func TestLinear(t *testing.T) {
 		"revenue * (half / 4) - cost":        "revenue 1/8, cost -1",
 		"-(revenue - cost) - (-half) * cost": "revenue -1, cost 3/2",
 		"margin + revenue":                   "revenue 2, cost -1",
-		"filled(cost, 0)":                    "cost 1",
-		"filled(cost, 1)":                    "no",
+		"coalesce(cost, 0)":                  "cost 1",
+		"coalesce(cost, 1)":                  "no",
 		"half + revenue":                     "no",
 		"revenue / units":                    "no",
 		"revenue * units":                    "no",

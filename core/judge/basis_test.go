@@ -21,7 +21,7 @@ import (
 // period's end, or a register or a target sheet; lines it does not read leave it the same.
 func TestWhatARuleIsJudgedOn(t *testing.T) {
 	text := strings.NewReplacer("grades:\n", "  visits: {date: day, subjects: {rep: rep}, numbers: {minutes: count}}\ngrades:\n",
-		"desks:", "  time: {sum: visits.minutes, unit: count}\n  pace: {formula: \"revenue / time\", unit: money}\n  beside: {formula: \"overall(revenue, rep.territory)\", unit: money}\ndesks:").Replace(head)
+		"desks:", "  time: {sum: visits.minutes, unit: count}\n  pace: {formula: \"revenue / time\", unit: money}\n  beside: {formula: \"group_value(revenue, rep.territory)\", unit: money}\ndesks:").Replace(head)
 	const plain = "judges: rep, threshold: {of: revenue, bands: [{grade: act, below: 3}, {clear: rest}]}"
 	for _, c := range []struct {
 		rule          string

@@ -110,8 +110,8 @@ func TestFunctionsAreAsDocumented(t *testing.T) {
 	assert.Greater(t, compared, 12)
 }
 
-// So is what it says of each yardstick.
-func TestYardsticksAreAsDocumented(t *testing.T) {
+// So is what it says of each comparison.
+func TestComparisonsAreAsDocumented(t *testing.T) {
 	compared := 0
 	for _, row := range table(t, "`against`") {
 		for k, as := range []string{"difference", "ratio", "change"} {

@@ -71,7 +71,7 @@ func Example(book *rulebook.Book, rule *rulebook.Rule, ex *rulebook.Example) (Ve
 		switch t := rule.Threshold; {
 		case strings.Contains(in.Name, "."):
 			st.attributes[in.Name] = lang.ParseValue(types[in.Name].Type, in.Text)
-		case in.Name == "target" || in.Name == "yardstick" && t != nil && t.Against != nil && t.Against.Target:
+		case in.Name == "target" || in.Name == "comparison" && t != nil && t.Against != nil && t.Against.Target:
 			if !in.Missing {
 				st.target = book.Stated(in)
 			}
@@ -85,7 +85,7 @@ func Example(book *rulebook.Book, rule *rulebook.Rule, ex *rulebook.Example) (Ve
 // stated is what is said of one subject, for a rule to judge.
 type stated struct {
 	level      rulebook.Level
-	given      measure.Given // "yardstick" and what a method states among them
+	given      measure.Given // "comparison" and what a method states among them
 	target     amount.Amount
 	attributes map[string]lang.Value // none: the scope is taken as given
 	told       map[string]bool       // inputs that were stated, if only as missing
@@ -99,14 +99,14 @@ func (st stated) verdict(book *rulebook.Book, rule *rulebook.Rule, asked bool) (
 	if len(st.attributes) == 0 {
 		tried.Where = nil
 	}
-	if t := rule.Threshold; t != nil && t.Against != nil && st.given["yardstick"] != nil {
+	if t := rule.Threshold; t != nil && t.Against != nil && st.given["comparison"] != nil {
 		held, y := *t, *t.Against
-		y.Tree = &lang.Node{Op: lang.Name, At: 1, Text: "yardstick"}
+		y.Tree = &lang.Node{Op: lang.Name, At: 1, Text: "comparison"}
 		held.Against = &y
 		tried.Threshold = &held
 	}
-	if t := rule.Threshold; t != nil && t.Against != nil && !t.Against.Target && st.given["yardstick"] == nil && !st.told["yardstick"] && calls(t.Against.Tree) {
-		return Verdict{}, "the example does not say the yardstick"
+	if t := rule.Threshold; t != nil && t.Against != nil && !t.Against.Target && st.given["comparison"] == nil && !st.told["comparison"] && calls(t.Against.Tree) {
+		return Verdict{}, "the example does not say the comparison"
 	}
 	e := measure.NewGiven(book, st.level, exampleMonth, st.given, st.target, st.attributes)
 	slot := e.Slot(st.level, calendar.MonthPeriod(exampleMonth))
@@ -127,7 +127,7 @@ func (st stated) verdict(book *rulebook.Book, rule *rulebook.Rule, asked bool) (
 	if v.Outcome == NoData && !asked {
 		return v, "the example does not say enough: " + notTold(book, rule, e, slot)
 	}
-	if v.Why == method.NoTarget && !st.told["target"] && !st.told["yardstick"] {
+	if v.Why == method.NoTarget && !st.told["target"] && !st.told["comparison"] {
 		return v, "the example does not say the target"
 	}
 	return v, ""

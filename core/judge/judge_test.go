@@ -135,7 +135,7 @@ func TestThresholdBoundaries(t *testing.T) {
 		line{7, "2026-10-01", "60", "50"}, line{7, "2026-10-31", "60", ""}, line{8, "2026-10-01", "50", "10"}, line{8, "2026-10-02", "-50", "-10"})
 	e.Snapshot.Registers["rep"].SetActive(6, ledger.Spell{First: ledger.Never, Last: calendar.Date(2026, 9, 30)})
 	r := judge.Judge(e, e.Book.Rule("thin"), e.Book.Rule("thin").Levels[0], calendar.MonthPeriod(october))
-	assert.Equal(t, "breach act; breach look; breach look; clear; not judged (below the base); no data (no lines in the period); "+
+	assert.Equal(t, "breach act; breach look; breach look; clear; not judged (below the minimum); no data (no lines in the period); "+
 		"not judged (not active in the period); clear; no data (division by zero)", verdicts(r))
 	assert.Equal(t, "Margin rate is 17.9999%, below 18%.", sentence(e, r, 0))
 	assert.Equal(t, "Margin rate is 18.0%, at least 18% and below 22% (floor).", sentence(e, r, 1))
@@ -188,7 +188,7 @@ func TestRobustScore(t *testing.T) {
 	e := world(t, 8, rule, lines...)
 	r := judge.Judge(e, e.Book.Rule("far"), e.Book.Rule("far").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "clear; clear; clear; clear; clear; clear; breach look; no data (no lines in the period)", verdicts(r), "7 scores exactly 3.3725: on the cut, not beyond")
-	assert.Equal(t, "Revenue is 9, far above the median of 2 among 7 reps: robust score 4.7, the cut is 3.4.", sentence(e, r, 6))
+	assert.Equal(t, "Revenue is 9, far above the median of 2 among 7 reps: robust score 4.7; flagged beyond 3.4.", sentence(e, r, 6))
 	assert.Equal(t, 1, judge.EvidenceFor(e, r, 6).Peers.Place)
 	// Whom an earlier rule stops is a peer all the same, in the verdict and in
 	// its evidence.
@@ -275,7 +275,7 @@ func TestThresholdAgreesWithRationals(t *testing.T) {
 		cost := net - net/10000*rate + rapid.Int64Range(-1, 1).Draw(t, "off by")
 		e := world(t, 1, margin, line{0, "2026-10-09", amount.Amount(net).String(), amount.Amount(cost).String()})
 		if net < 1000000 {
-			return // below the base
+			return // below the minimum
 		}
 		got := judge.Judge(e, e.Book.Rule("thin"), e.Book.Rule("thin").Levels[0], calendar.MonthPeriod(october)).Verdict(0)
 		m := new(big.Rat).Quo(big.NewRat(net-cost, 1), big.NewRat(net, 1))
@@ -312,7 +312,7 @@ func TestSilence(t *testing.T) {
 `, line{0, "2026-10-01", "1", "1"}, line{1, "2026-09-30", "1", "1"}, line{2, "2026-10-02", "1", "1"}, line{0, "2026-11-01", "1", "1"})
 	r := judge.Judge(e, e.Book.Rule("quiet"), e.Book.Rule("quiet").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "breach act; out of scope; clear; out of scope", verdicts(r), "31 - 1 = 30 days is at least 30; the line of November is not yet known")
-	assert.Equal(t, "Nothing in order lines since 1 Oct 2026: 30 days by 31 Oct 2026, the limit is 30 days.", sentence(e, r, 0))
+	assert.Equal(t, "No order lines since 1 Oct 2026: 30 days by 31 Oct 2026; flagged at 30 days or more.", sentence(e, r, 0))
 	all := judge.Judge(e, e.Book.Rule("quiet-all"), e.Book.Rule("quiet-all").Levels[0], calendar.MonthPeriod(october))
 	assert.Equal(t, "clear; breach act; clear; not judged (never seen)", verdicts(all))
 	assert.Equal(t, "Not judged: never seen.", sentence(e, all, 3))

@@ -21,7 +21,7 @@ feeds: {sales: {date: day, subjects: {rep: rep, product: product}, numbers: {net
 grades: [{name: act}]
 measures:
   revenue: {sum: sales.net, unit: money}
-  sold: {formula: "filled(revenue, 0)", unit: money}
+  sold: {formula: "coalesce(revenue, 0)", unit: money}
 desks: [{name: home}]
 routes: [{otherwise: home}]
 rules:

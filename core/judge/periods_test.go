@@ -60,7 +60,7 @@ func TestWhatEnded(t *testing.T) {
 		{5, "2026-08-05", "0.1", "1"}, {5, "2026-09-05", "0.2", "1"}, {5, "2026-09-06", "-0.2", "1"}, // exactly zero by September
 	}
 	e := world(t, 7, rule(""), lines...)
-	assert.Equal(t, "clear; no data (no lines in the period); no data (no lines in the period); no data (no lines in the period); not judged (nothing to hold it against: no lines in the period); "+
+	assert.Equal(t, "clear; no data (no lines in the period); no data (no lines in the period); no data (no lines in the period); not judged (no comparison value: no lines in the period); "+
 		"no data (no lines in the period); no data (no lines in the period)", verdicts(one(e, "fell", october)))
 	e = world(t, 7, rule("no_data: look, "), lines...)
 	missing := one(e, "fell", october)
@@ -68,7 +68,7 @@ func TestWhatEnded(t *testing.T) {
 	assert.Nil(t, judge.EvidenceFor(e, missing, 1).Value, "what is missing is not told as zero")
 	e = world(t, 7, rule("ended: counts as zero, "), lines...)
 	r := one(e, "fell", october)
-	assert.Equal(t, "clear; breach act; no data (no lines in the period); no data (no lines in the period); not judged (nothing to hold it against: no lines in the period); "+
+	assert.Equal(t, "clear; breach act; no data (no lines in the period); no data (no lines in the period); not judged (no comparison value: no lines in the period); "+
 		"no data (no lines in the period); no data (no lines in the period)", verdicts(r))
 	assert.Equal(t, "Revenue is 0, a change of -100.0% from its revenue of the period before, 100: below -40%.", sentence(e, r, 1))
 	assert.Equal(t, "-1/1", judge.EvidenceFor(e, r, 1).Held.String())
@@ -107,7 +107,7 @@ func TestEndedIsAskedFor(t *testing.T) {
 	assert.Contains(t, minds("{name: x, judges: rep, "+against), "say 'ended: counts as zero'")
 	assert.Empty(t, minds("{name: x, judges: rep, ended: no data, "+against))
 	assert.Empty(t, minds("{name: x, judges: rep, ended: counts as zero, "+against))
-	assert.Contains(t, minds("{name: x, judges: rep, ended: counts as zero, base: {revenue: at least 5}, "+against), "the base leaves them out")
+	assert.Contains(t, minds("{name: x, judges: rep, ended: counts as zero, base: {revenue: at least 5}, "+against), "subjects without revenue this period fall below the minimum; ask for it in an earlier period")
 	assert.Contains(t, minds("{name: x, judges: rep, ended: counts as zero, threshold: {of: revenue, against: target, as: ratio, bands: [{grade: act, below: 1%}, {clear: rest}]}}"), "compares nothing with the past")
 	assert.Contains(t, minds("{name: x, judges: rep, ended: counts as zero, window: {silence: sales, at_least: 5 days, grade: act}}"), "a silence compares nothing")
 	assert.Contains(t, minds("{name: x, judges: rep, ended: counts as 0, "+against), "is not one of counts as zero, no data")
@@ -163,6 +163,6 @@ func TestNoDataWithAGradeStopsNothing(t *testing.T) {
 `, line{0, "2026-10-05", "5", "1"}, line{1, "2026-10-05", "50", "1"})
 	all := judge.All(e, calendar.MonthPeriod(october))
 	assert.Equal(t, "breach act; clear; no data look (no lines in the period)", verdicts(all[0]))
-	assert.Equal(t, "not judged (an earlier rule has had the last word); breach look; no data act (no lines in the period)", verdicts(all[1]))
+	assert.Equal(t, "not judged (skipped: an earlier rule flagged it); breach look; no data act (no lines in the period)", verdicts(all[1]))
 	assert.Equal(t, 2, all[0].Tally().Flagged)
 }

@@ -55,7 +55,7 @@ const (
 	oneLostIn      = 10 // confirmed: one of so many may be lost, no more
 )
 
-// Propose searches a rule's base, numbers and scope for changes that would have spared
+// Propose searches a rule's base, numbers and scope for changes that would have dropped
 // what was explained and kept what was confirmed, and proves each: it judges the periods
 // of the record by the changed rule, on the engine's data. Those that spare most stand
 // first. text is the engine's rulebook as it is written.

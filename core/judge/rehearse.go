@@ -21,7 +21,7 @@ type Flip struct {
 }
 
 // Flips lists the codes that are flagged by one of two results of a rule and
-// not by the other, or with another grade, the newly flagged first. Before is
+// not by the other, or regraded, the newly flagged first. Before is
 // nil where the rule is new.
 func Flips(before, after *Result) []Flip {
 	var out []Flip
@@ -140,8 +140,8 @@ func LookBack(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, p ca
 }
 
 // WhatIf is what a rule would say of one subject if some of its figures were
-// others: the changes are by name of a measure, "target" or "yardstick". All
-// else stays as it is, its yardstick too unless it is its target; a
+// others: the changes are by name of a measure, "target" or "comparison". All
+// else stays as it is, its comparison too unless it is its target; a
 // persistence is taken as fulfilled.
 //
 // An outlier rule judges anew, with the subject's figures changed amid those of all
@@ -170,9 +170,9 @@ func WhatIf(e *measure.Engine, r *Result, code uint32, changes map[string]*big.R
 				st.target = a
 			}
 		} else if y, why := e.ExactFormula(t.Against.Tree, code, r.slot); why == measure.Present {
-			st.given["yardstick"] = y
+			st.given["comparison"] = y
 		}
-		st.told["yardstick"] = true
+		st.told["comparison"] = true
 	}
 	st.told["target"] = true
 	for name, v := range changes {
@@ -195,12 +195,12 @@ func WhatIf(e *measure.Engine, r *Result, code uint32, changes map[string]*big.R
 func amidAll(e *measure.Engine, r *Result, code uint32, changes map[string]*big.Rat) (Verdict, string) {
 	of := r.Rule.Says("of")
 	if of == "" {
-		return Verdict{}, r.Rule.Method.Name + " looks at dated lines, not at figures; take a line in, or back, to see what it says"
+		return Verdict{}, r.Rule.Method.Name + " looks at dated lines, not at figures; load or revert a line to test it"
 	}
 	known := append(e.Book.Inputs(of), of)
 	for name := range changes {
 		if !slices.Contains(known, name) && !slices.ContainsFunc(r.Rule.Base, func(b rulebook.Base) bool { return b.Measure == name }) {
-			return Verdict{}, name + " is not what the rule looks at; it looks at " + strings.Join(slices.Compact(known), ", ")
+			return Verdict{}, name + " is not used by the rule; it uses " + strings.Join(slices.Compact(known), ", ")
 		}
 	}
 	supposed := e.Supposing(r.slot, code, changes)

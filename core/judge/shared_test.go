@@ -19,7 +19,7 @@ import (
 )
 
 // sharedBook has dials everywhere a rule can name one: in bands, in a formula of
-// a measure, in a yardstick, a stake, a choice, a score.
+// a measure, in a comparison, a stake, a choice, a score.
 const sharedBook = `oskel: 1
 calendar: {CALENDAR}
 kinds: {rep: {attributes: {territory: text}}}
@@ -58,7 +58,7 @@ func everything(e *measure.Engine, p calendar.Month) string {
 		fmt.Fprintf(&s, "%s %s: %s\n", r.Rule.Name, r.Level, verdicts(r))
 		for _, code := range r.Flagged() {
 			ev := judge.EvidenceFor(e, r, code)
-			fmt.Fprintf(&s, "  %v %v %v %v %v\n", code, ev.Value, ev.Yardstick, ev.Held, ev.Stake)
+			fmt.Fprintf(&s, "  %v %v %v %v %v\n", code, ev.Value, ev.Comparison, ev.Held, ev.Stake)
 		}
 	}
 	return s.String()
@@ -100,8 +100,8 @@ func TestASharedEngineSaysWhatAFreshOneSays(t *testing.T) {
 	})
 }
 
-// A dial that only a yardstick names moves what is flagged, for the solver too.
-func TestADialThatOnlyAYardstickNames(t *testing.T) {
+// A dial that only a comparison names moves what is flagged, for the solver too.
+func TestADialThatOnlyAComparisonNames(t *testing.T) {
 	e := world(t, 4, "\n  - {name: y, judges: rep, threshold: {of: margin, against: floor, as: difference, bands: [{grade: act, below: 0%}, {clear: rest}]}}\n",
 		line{0, "2026-10-01", "100", "90"}, line{1, "2026-10-01", "100", "85"}, line{2, "2026-10-01", "100", "70"}, line{3, "2026-10-01", "100", "60"})
 	level := e.Book.Rule("y").Levels[0]

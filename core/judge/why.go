@@ -29,7 +29,7 @@ func (s Said) Away() float64 { return math.Abs(s.Held - s.Cut) }
 // Rules that are off, or of no such period, say nothing. Each judges all, since peers
 // need all.
 func Why(e *measure.Engine, level rulebook.Level, code uint32, p calendar.Period) (out []Said) {
-	stopped := map[string]bool{} // by grain: an earlier rule has had the last word
+	stopped := map[string]bool{} // by grain: skipped: an earlier rule flagged it
 	for i := range e.Book.Rules {
 		rule := &e.Book.Rules[i]
 		within, of := e.Book.Calendar.Within(p, rule.Each)

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"oskel/core/amount"
+	"oskel/core/words"
 )
 
 // More operations: Call is a function named by Text with its first part an
@@ -57,22 +58,45 @@ func init() {
 		{Name: "trailing", Usage: "trailing(revenue, 6, average, at least 4)", Says: "of the last 6 periods, this one included: the sum, average, median, best or worst; all 6 are needed unless fewer are stated", Gives: Same, Beyond: true, Past: true, least: 2, most: 4, exprs: 1},
 		{Name: "history", Usage: "history(revenue, 12, median, at least 8)", Says: "the same of the periods before this one; two thirds are needed unless stated", Gives: Same, Beyond: true, Past: true, least: 2, most: 4, exprs: 1},
 		{Name: "share", Usage: "share(revenue, rep.territory)", Says: "of the total, or of the group, where that is above zero", Gives: Share, Beyond: true, least: 1, most: 2, exprs: 1},
-		{Name: "place", Usage: "place(revenue, lowest, rep.territory)", Says: "the dense place, the highest first unless 'lowest' is; within the group", Gives: Ordinal, Beyond: true, Ranks: true, least: 1, most: 3, exprs: 1},
+		{Name: "rank", Usage: "rank(revenue, lowest, rep.territory)", Says: "the dense place, the highest first unless 'lowest' is; within the group", Gives: Ordinal, Beyond: true, Ranks: true, least: 1, most: 3, exprs: 1},
 		{Name: "target", Usage: "target(revenue)", Says: "the subject's target", Gives: Same, Ranks: true, least: 1, most: 1, exprs: 1},
 		{Name: "attainment", Usage: "attainment(revenue)", Says: "the value as a share of its target, where that is above zero", Gives: Share, Ranks: true, least: 1, most: 1, exprs: 1},
 		{Name: "gap", Usage: "gap(revenue)", Says: "the value less its target", Gives: Same, Ranks: true, least: 1, most: 1, exprs: 1},
-		{Name: "overall", Usage: "overall(margin_rate, rep.territory)", Says: "the value of the group as such, or of the total", Gives: Same, Beyond: true, least: 1, most: 2, exprs: 1},
-		{Name: "in_range", Usage: "in_range(revenue, rep.territory)", Says: "where the value lies between the lowest, 0, and the highest, 1, of all or of the group", Gives: Share, Beyond: true, Ranks: true, least: 1, most: 2, exprs: 1},
-		{Name: "percent_place", Usage: "percent_place(revenue, rep.territory)", Says: "the share of the others that are lower: the competition place from below less one, by the others; 0 where all are equal", Gives: Share, Beyond: true, Ranks: true, least: 1, most: 2, exprs: 1},
+		{Name: "group_value", Usage: "group_value(margin_rate, rep.territory)", Says: "the value of the group as such, or of the total", Gives: Same, Beyond: true, least: 1, most: 2, exprs: 1},
+		{Name: "range_position", Usage: "range_position(revenue, rep.territory)", Says: "where the value lies between the lowest, 0, and the highest, 1, of all or of the group", Gives: Share, Beyond: true, Ranks: true, least: 1, most: 2, exprs: 1},
+		{Name: "percentile_rank", Usage: "percentile_rank(revenue, rep.territory)", Says: "the share of the others that are lower: the competition place from below less one, by the others; 0 where all are equal", Gives: Share, Beyond: true, Ranks: true, least: 1, most: 2, exprs: 1},
 		{Name: "peers", Usage: "peers(margin_rate, percentile 75, rep.territory)", Says: "the average, median or a percentile of all, or of the group", Gives: Same, Beyond: true, least: 2, most: 3, exprs: 1},
-		{Name: "apart", Usage: "apart(margin_rate, robust, rep.territory)", Says: "how far from the peers, of all or of the group: the 'robust' score 0.6745 (x - median) / MAD, or the 'standard' one (x - mean) / s", Gives: Ordinal, Beyond: true, Ranks: true, least: 2, most: 3, exprs: 1},
-		{Name: "off_usual", Usage: "off_usual(revenue, 12, at least 8)", Says: "how far from the median of its own 12 periods before, as a robust score; two thirds are needed unless stated", Gives: Ordinal, Beyond: true, Past: true, least: 2, most: 3, exprs: 1},
-		{Name: "off_trend", Usage: "off_trend(revenue, 12, at least 8)", Says: "how far from what the trend of its own 12 periods before expects, as a robust score", Gives: Ordinal, Beyond: true, Past: true, least: 2, most: 3, exprs: 1},
-		{Name: "drawn_in", Usage: "drawn_in(margin_rate, 12)", Says: "a ratio, those with a small denominator over the last 12 periods drawn in towards all others", Gives: Same, Beyond: true, Ranks: true, least: 2, most: 2, exprs: 1},
-		{Name: "filled", Usage: "filled(returned, 0)", Says: "the first value, or where that is missing the second", Gives: Either, least: 2, most: 2, exprs: 2},
+		{Name: "score", Usage: "score(margin_rate, robust, rep.territory)", Says: "how far from the peers, of all or of the group: the 'robust' score 0.6745 (x - median) / MAD, or the 'standard' one (x - mean) / s", Gives: Ordinal, Beyond: true, Ranks: true, least: 2, most: 3, exprs: 1},
+		{Name: "history_score", Usage: "history_score(revenue, 12, at least 8)", Says: "how far from the median of its own 12 periods before, as a robust score; two thirds are needed unless stated", Gives: Ordinal, Beyond: true, Past: true, least: 2, most: 3, exprs: 1},
+		{Name: "trend_score", Usage: "trend_score(revenue, 12, at least 8)", Says: "how far from what the trend of its own 12 periods before expects, as a robust score", Gives: Ordinal, Beyond: true, Past: true, least: 2, most: 3, exprs: 1},
+		{Name: "credibility", Usage: "credibility(margin_rate, 12)", Says: "a ratio, those with a small denominator over the last 12 periods drawn in towards all others", Gives: Same, Beyond: true, Ranks: true, least: 2, most: 2, exprs: 1},
+		{Name: "coalesce", Usage: "coalesce(returned, 0)", Says: "the first value, or where that is missing the second", Gives: Either, least: 2, most: 2, exprs: 2},
 	} {
 		Functions[f.Name] = f
 	}
+}
+
+// RenamedFunction is a call by a name that a function had before, at its character from 1.
+type RenamedFunction struct {
+	Name, Now string
+	At        int
+}
+
+// RenamedFunctions lists the calls by old names in a formula or a condition that was parsed.
+func RenamedFunctions(text string) (out []RenamedFunction) {
+	tokens, err := tokenize(text)
+	if err != nil {
+		return nil
+	}
+	for i, t := range tokens[:len(tokens)-1] {
+		if t.kind != tokenWord || tokens[i+1].text != "(" {
+			continue
+		}
+		if is, renamed := words.Now("function", t.text); renamed {
+			out = append(out, RenamedFunction{t.text, is, t.at})
+		}
+	}
+	return out
 }
 
 func functionNames() []string {
@@ -86,7 +110,8 @@ func functionNames() []string {
 
 // call parses the arguments of a function; its name and '(' are taken.
 func (p *parser) call(name token) (*Node, *Error) {
-	f, ok := Functions[name.text]
+	is, _ := words.Now("function", name.text)
+	f, ok := Functions[is]
 	if !ok {
 		return nil, errorAt(name.at, "there is no function %q%s", name.text, Suggestion(name.text, functionNames()))
 	}
@@ -162,23 +187,23 @@ func checkArguments(n *Node, f Function) *Error {
 			} else {
 				ok = p.Op == Word && (summaries[p.Text] || p.Text == "at least" && whole(p.Number, 1, 1000))
 			}
-		case "apart":
+		case "score":
 			if i == 0 {
 				ok = p.Op == Word && (p.Text == "robust" || p.Text == "standard")
 			} else {
 				ok = p.Op == Word && strings.Contains(p.Text, ".")
 			}
-		case "off_usual", "off_trend":
+		case "history_score", "trend_score":
 			if i == 0 {
 				ok = p.Op == Span && p.Text == "" && whole(p.Number, 3, 1000)
 			} else {
 				ok = p.Op == Word && p.Text == "at least" && whole(p.Number, 2, 1000)
 			}
-		case "drawn_in":
+		case "credibility":
 			ok = p.Op == Span && p.Text == "" && whole(p.Number, 2, 1000)
-		case "share", "overall", "in_range", "percent_place":
+		case "share", "group_value", "range_position", "percentile_rank":
 			ok = p.Op == Word && strings.Contains(p.Text, ".")
-		case "place":
+		case "rank":
 			ok = p.Op == Word && (strings.Contains(p.Text, ".") || p.Text == "lowest" || p.Text == "highest")
 		case "peers":
 			if i == 0 {

@@ -134,7 +134,7 @@ func newParser(s string) (*parser, *Error) {
 		return nil, errorAt(tokens[most].at, "more than %d words and signs", most)
 	}
 	if tokens[0].kind == tokenEnd {
-		return nil, errorAt(1, "nothing is written here")
+		return nil, errorAt(1, "this value is empty")
 	}
 	return &parser{tokens: tokens}, nil
 }

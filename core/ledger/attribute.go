@@ -13,7 +13,7 @@ import (
 type Attribute struct {
 	Values []lang.Value
 
-	codes   []uint32 // since ever, by subject
+	codes   []uint32 // from the beginning, by subject
 	changes []change // by rising day
 	mu      sync.Mutex
 	asOf    map[int][]uint32 // by how many changes have happened

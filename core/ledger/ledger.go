@@ -279,7 +279,7 @@ func (r *Register) SetRows(code uint32, rows []ActiveRow) {
 	}
 }
 
-// ActiveRow is one row of a register: from when it holds, Never since ever, and
+// ActiveRow is one row of a register: from when it holds, Never from the beginning, and
 // in which days it says that its subject is active.
 type ActiveRow struct {
 	From   calendar.Day

@@ -10,7 +10,7 @@ import (
 	"oskel/core/amount"
 )
 
-// What a chunk remembers stays below its bound, however much it is asked, and
+// What a chunk remembers stays below its bound, at any size it is asked, and
 // what was remembered first by several is one.
 func TestWhatIsRememberedIsBounded(t *testing.T) {
 	const most = 4096

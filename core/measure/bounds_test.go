@@ -23,28 +23,28 @@ import (
 // bounded has formulas of every function of the language, and of what stands
 // beside them.
 var bounded = map[string][]string{
-	"earlier":       {"earlier(revenue)", "earlier(margin, 2)", "earlier(revenue, 1 year)"},
-	"change":        {"change(revenue)", "change(margin)"},
-	"growth":        {"growth(revenue)", "growth(margin)"},
-	"to_date":       {"to_date(margin, quarter)"},
-	"trailing":      {"trailing(margin, 3, average, at least 1)", "trailing(revenue, 3, median, at least 1)", "trailing(margin, 2, at least 1)", "trailing(margin, 3, best, at least 1)"},
-	"history":       {"history(margin, 2, average, at least 1)", "history(revenue, 3, worst, at least 1)"},
-	"share":         {"share(revenue)", "share(cost, rep.territory)"},
-	"place":         {"place(margin)", "place(revenue, lowest, rep.territory)"},
-	"target":        {"target(revenue)"},
-	"attainment":    {"attainment(revenue)"},
-	"gap":           {"gap(revenue)"},
-	"overall":       {"overall(margin, rep.territory)", "margin - overall(margin)"},
-	"in_range":      {"in_range(revenue)", "in_range(margin, rep.territory)"},
-	"percent_place": {"percent_place(margin)", "percent_place(revenue, rep.territory)"},
+	"earlier":         {"earlier(revenue)", "earlier(margin, 2)", "earlier(revenue, 1 year)"},
+	"change":          {"change(revenue)", "change(margin)"},
+	"growth":          {"growth(revenue)", "growth(margin)"},
+	"to_date":         {"to_date(margin, quarter)"},
+	"trailing":        {"trailing(margin, 3, average, at least 1)", "trailing(revenue, 3, median, at least 1)", "trailing(margin, 2, at least 1)", "trailing(margin, 3, best, at least 1)"},
+	"history":         {"history(margin, 2, average, at least 1)", "history(revenue, 3, worst, at least 1)"},
+	"share":           {"share(revenue)", "share(cost, rep.territory)"},
+	"rank":            {"rank(margin)", "rank(revenue, lowest, rep.territory)"},
+	"target":          {"target(revenue)"},
+	"attainment":      {"attainment(revenue)"},
+	"gap":             {"gap(revenue)"},
+	"group_value":     {"group_value(margin, rep.territory)", "margin - group_value(margin)"},
+	"range_position":  {"range_position(revenue)", "range_position(margin, rep.territory)"},
+	"percentile_rank": {"percentile_rank(margin)", "percentile_rank(revenue, rep.territory)"},
 	"peers": {"peers(revenue, average)", "peers(margin, average, rep.territory)", "peers(revenue, median)", "peers(revenue, percentile 77.6)", "peers(margin, percentile 33.3, rep.territory)",
 		"revenue - peers(revenue, percentile 12.5)"},
-	"apart":     {"apart(revenue, robust)", "apart(margin, robust, rep.territory)", "apart(revenue, standard)", "apart(margin, standard, rep.territory)"},
-	"off_usual": {"off_usual(revenue, 3, at least 2)", "off_usual(margin, 3, at least 2)"},
-	"off_trend": {"off_trend(revenue, 3, at least 2)", "off_trend(margin, 3, at least 2)"},
-	"drawn_in":  {"drawn_in(margin, 3)", "drawn_in(revenue / orders, 2)"},
-	"filled":    {"filled(cost, revenue)", "filled(by_phone, 0) / revenue"},
-	"":          {"(revenue - cost) * margin + 3", "-revenue / (cost - 1)", "when margin above 20% then revenue otherwise cost", "revenue / 3 + cost / 7 - revenue / 9"},
+	"score":         {"score(revenue, robust)", "score(margin, robust, rep.territory)", "score(revenue, standard)", "score(margin, standard, rep.territory)"},
+	"history_score": {"history_score(revenue, 3, at least 2)", "history_score(margin, 3, at least 2)"},
+	"trend_score":   {"trend_score(revenue, 3, at least 2)", "trend_score(margin, 3, at least 2)"},
+	"credibility":   {"credibility(margin, 3)", "credibility(revenue / orders, 2)"},
+	"coalesce":      {"coalesce(cost, revenue)", "coalesce(by_phone, 0) / revenue"},
+	"":              {"(revenue - cost) * margin + 3", "-revenue / (cost - 1)", "when margin above 20% then revenue otherwise cost", "revenue / 3 + cost / 7 - revenue / 9"},
 }
 
 func TestEveryFunctionIsBounded(t *testing.T) {
@@ -197,7 +197,7 @@ func TestAPercentileAtAWholePlace(t *testing.T) {
 // by code.
 func TestRanksAreThoseOfTheExactValues(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		e := crowd(t, rapid.IntRange(1, 60).Draw(t, "reps"), rapid.Uint64().Draw(t, "seed"), "  third: {formula: revenue / 3 + cost / 3, unit: money}\n  places: {formula: place(third), groups: own figures, unit: count}\n")
+		e := crowd(t, rapid.IntRange(1, 60).Draw(t, "reps"), rapid.Uint64().Draw(t, "seed"), "  third: {formula: revenue / 3 + cost / 3, unit: money}\n  places: {formula: rank(third), groups: own figures, unit: count}\n")
 		october, _ := e.Book.Calendar.Parse("2026-10")
 		s := e.Slot(measure.Level{Kind: "rep"}, october)
 		places := e.Column("places", s)

@@ -43,7 +43,7 @@ func TestFiguresThatLieOnANumberAreOnIt(t *testing.T) {
 		root := rapid.IntRange(2, 9).Draw(t, "root")
 		n := root * root
 		base, out := rapid.IntRange(-900, 900).Draw(t, "base"), rapid.IntRange(1, 9999).Draw(t, "out")
-		e := many(t, "  far: {formula: \"apart(revenue, standard)\", unit: count, groups: own figures}\n", n, func(i int) (string, string) {
+		e := many(t, "  far: {formula: \"score(revenue, standard)\", unit: count, groups: own figures}\n", n, func(i int) (string, string) {
 			v := base
 			if i == 0 {
 				v += out
@@ -63,7 +63,7 @@ func TestTheMeanOfEqualRatiosIsTheRatio(t *testing.T) {
 	for _, c := range []struct{ n, over, under int }{{3, 1, 5}, {401, 1, 3}, {700, 22, 7}} {
 		e := many(t, `  rate: {formula: "cost / revenue", unit: percent, groups: own figures}
   off: {formula: "rate - peers(rate, average)", unit: percent, groups: own figures}
-  drawn: {formula: "drawn_in(cost / revenue, 2)", unit: percent, groups: own figures}
+  drawn: {formula: "credibility(cost / revenue, 2)", unit: percent, groups: own figures}
 `, c.n, func(i int) (string, string) {
 			return fmt.Sprint(c.under * (1 + i%7)), fmt.Sprint(c.over * (1 + i%7))
 		})
@@ -110,7 +110,7 @@ func TestAHistoryOfAPeriodThatRuns(t *testing.T) {
 	e := world(t, "  past: {formula: \"history(revenue, 2)\", unit: money}\n  rate: {formula: \"history(cost / revenue, 2)\", unit: percent}\n", []line{
 		{0, 0, "2026-08-05", "4", "1", 0}, {0, 0, "2026-08-25", "100", "9", 0}, {0, 0, "2026-09-05", "12", "3", 0}, {0, 0, "2026-09-25", "1000", "9", 0}, {0, 0, "2026-10-05", "3", "1", 0},
 	})
-	cut := measure.New(e.Book.SoFarTo(calendar.Date(2026, 10, 20)), e.Snapshot)
+	cut := measure.New(e.Book.ToDateTo(calendar.Date(2026, 10, 20)), e.Snapshot)
 	for name, want := range map[string]string{"past": "16", "rate": "1/4"} {
 		v, why := cut.Exact(name, 0, inOctober(cut))
 		require.Equal(t, measure.Present, why)
@@ -123,9 +123,9 @@ func TestAHistoryOfAPeriodThatRuns(t *testing.T) {
 
 // Months before the first line are none of the past, whatever a formula fills in.
 func TestThePastBeginsWithTheFirstLine(t *testing.T) {
-	e := world(t, `  sold: {formula: "filled(revenue, 0)", unit: money}
+	e := world(t, `  sold: {formula: "coalesce(revenue, 0)", unit: money}
   past: {formula: "history(sold, 6, average, at least 1)", unit: money}
-  inside: {formula: "history(filled(revenue, 0), 6, average, at least 1)", unit: money}
+  inside: {formula: "history(coalesce(revenue, 0), 6, average, at least 1)", unit: money}
 `, []line{{0, 0, "2026-08-05", "4", "1", 0}, {1, 0, "2026-09-05", "10", "1", 0}, {1, 0, "2026-10-05", "10", "1", 0}})
 	for _, name := range []string{"past", "inside"} {
 		for code, want := range []string{"2", "5", "0"} { // of August and September

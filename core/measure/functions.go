@@ -27,14 +27,14 @@ func init() {
 		"to_date":  {(*Engine).toDate, (*Engine).exactToDate},
 		"trailing": summing, "history": summing,
 		"share":  {(*Engine).shares, (*Engine).exactShare},
-		"place":  {(*Engine).places, (*Engine).exactPlace},
+		"rank":   {(*Engine).places, (*Engine).exactPlace},
 		"target": target, "attainment": target, "gap": target,
-		"overall":  {(*Engine).overall, (*Engine).exactOverall},
-		"in_range": relative, "percent_place": relative,
+		"group_value":    {(*Engine).overall, (*Engine).exactOverall},
+		"range_position": relative, "percentile_rank": relative,
 		"peers": {(*Engine).peers, (*Engine).exactPeers},
-		"apart": {(*Engine).apart, (*Engine).exactApart}, "off_usual": {(*Engine).off, (*Engine).exactOff}, "off_trend": {(*Engine).off, (*Engine).exactOff},
-		"drawn_in": {(*Engine).drawnIn, (*Engine).exactDrawnIn},
-		"filled":   {(*Engine).filled, (*Engine).exactFilled},
+		"score": {(*Engine).apart, (*Engine).exactApart}, "history_score": {(*Engine).off, (*Engine).exactOff}, "trend_score": {(*Engine).off, (*Engine).exactOff},
+		"credibility": {(*Engine).drawnIn, (*Engine).exactDrawnIn},
+		"coalesce":    {(*Engine).filled, (*Engine).exactFilled},
 	}
 }
 

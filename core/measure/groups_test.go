@@ -23,7 +23,7 @@ var territories = []line{
 // A group is there while a subject that is active, or that has a line, belongs
 // to it; what is not there has no figure and is nobody's peer.
 func TestAGroupThatIsNotThere(t *testing.T) {
-	const measures = "  mean: {formula: \"peers(filled(revenue, 0), average)\", unit: money}\n  spot: {formula: \"place(filled(revenue, 0))\", groups: own figures, unit: count}\n"
+	const measures = "  mean: {formula: \"peers(coalesce(revenue, 0), average)\", unit: money}\n  spot: {formula: \"rank(coalesce(revenue, 0))\", groups: own figures, unit: count}\n"
 	e := world(t, measures, territories)
 	absent := "no such group in the period"
 	assert.Equal(t, absent+"; 75; 75", say(e, "mean", areas, "2026-10"), "of North's 110 and South's 40, and of no third")
@@ -91,7 +91,7 @@ func TestGroupsMadeOfTheirSubjects(t *testing.T) {
 // What changes with the group must say how its groups are made.
 func TestGroupsMustBeStated(t *testing.T) {
 	for formula, what := range map[string]string{
-		"when revenue above 1 then revenue otherwise 0": "a choice", "place(revenue)": "a place", "in_range(revenue)": "a place", "attainment(revenue)": "a target", "1 + target(revenue)": "a target",
+		"when revenue above 1 then revenue otherwise 0": "a choice", "rank(revenue)": "a place", "range_position(revenue)": "a place", "attainment(revenue)": "a target", "1 + target(revenue)": "a target",
 	} {
 		text := head + fmt.Sprintf("  x: {formula: %q, unit: money}\n", formula)
 		_, problems := rulebook.Read([]byte(text), method.All())
@@ -126,7 +126,7 @@ func TestTrailingWindowsLieApart(t *testing.T) {
 	book, problems := rulebook.Read([]byte(text), method.All())
 	require.Empty(t, problems)
 	e = measure.New(book, e.Snapshot)
-	for name, want := range map[string]string{"sum3": "332", "sum2": "0.725225", "before": "330", "length": "30", "aim": "too little history", "who": "2"} {
+	for name, want := range map[string]string{"sum3": "332", "sum2": "0.725225", "before": "330", "length": "30", "aim": "not enough history", "who": "2"} {
 		assert.Equal(t, want, first(say(e, name, reps, "c")), name)
 		assert.Equal(t, want, first(say(e, name, areas, "c"), "no such group in the period"), name)
 		within(t, e, name, name, e.Slot(reps, calendar.Period{Unit: calendar.Named, Number: 2}))

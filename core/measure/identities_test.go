@@ -31,11 +31,11 @@ var identities = [][2]string{
 	{"trailing(revenue, 2, best)", "when revenue above earlier(revenue) then revenue otherwise earlier(revenue)"},
 	{"trailing(cost, 2, best)", "when cost below earlier(cost) then cost otherwise earlier(cost)"},
 	{"history(revenue, 2, average, at least 2)", "(earlier(revenue) + earlier(revenue, 2)) / 2"},
-	{"share(revenue)", "revenue / overall(revenue)"},
-	{"share(revenue, rep.territory)", "revenue / overall(revenue, rep.territory)"},
+	{"share(revenue)", "revenue / group_value(revenue)"},
+	{"share(revenue, rep.territory)", "revenue / group_value(revenue, rep.territory)"},
 	{"typical", "revenue / orders"},
 	{"margin", "1 - cost / revenue"},
-	{"filled(by_phone, revenue)", "when by_phone is missing then revenue otherwise by_phone"},
+	{"coalesce(by_phone, revenue)", "when by_phone is missing then revenue otherwise by_phone"},
 	{"peers(revenue, median)", "peers(revenue, percentile 50)"},
 	{"to_date(margin, month)", "margin"},
 	{"- - revenue", "revenue"},
@@ -90,7 +90,7 @@ func TestTwoWaysOfSayingTheSame(t *testing.T) {
 // places are dense, and the order of a day's lines is nothing to any of it.
 func TestFiguresAddUp(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		e := drawn(t, "  part: {formula: share(revenue), unit: percent}\n  high: {formula: place(revenue), groups: own figures, unit: count}\n  low: {formula: \"place(revenue, lowest)\", groups: own figures, unit: count}\n")
+		e := drawn(t, "  part: {formula: share(revenue), unit: percent}\n  high: {formula: rank(revenue), groups: own figures, unit: count}\n  low: {formula: \"rank(revenue, lowest)\", groups: own figures, unit: count}\n")
 		october := calendar.MonthPeriod(calendar.MonthOf(2026, 10))
 		quarter, err := e.Book.Calendar.Parse("2027-Q3") // August to October
 		require.NoError(t, err)

@@ -74,7 +74,7 @@ func (e *Engine) linear(n *lang.Node, times *big.Rat, known map[string][]Term, a
 			return e.linear(n.Parts[0], new(big.Rat).Quo(times, c), known, add)
 		}
 	case lang.Call:
-		if n.Text == "filled" {
+		if n.Text == "coalesce" {
 			c, is := e.constant(n.Parts[1])
 			return is && c.Sign() == 0 && e.linear(n.Parts[0], times, known, add)
 		}

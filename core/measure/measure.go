@@ -42,7 +42,7 @@ const (
 
 func (w Why) String() string {
 	return [...]string{"", "no lines in the period", "division by zero", "the sum is beyond 900 trillion", "no base to compare with",
-		"the base is not above zero", "there is no such period", "too little history", "no target", "by its formula", "no such group in the period", "no spread", "a negative weight", "too large"}[w]
+		"the base is not above zero", "there is no such period", "not enough history", "no target", "by its formula", "no such group in the period", "no spread", "a negative weight", "too large"}[w]
 }
 
 // Column is a measure for every code of a slot. Value[c] is within Error[c] of

@@ -193,21 +193,21 @@ func TestFunctions(t *testing.T) {
 		{"earlier(margin, 1 year)", "percent", "rep", "2026-W53", "there is no such period; there is no such period; there is no such period"},
 		{"to_date(revenue, quarter)", "money", "rep", "2026-10", "700; 250; -20"},
 		{"to_date(margin, quarter)", "percent", "rep", "2026-09", "0.4; 0.4; 1.25"},
-		{"trailing(revenue, 3)", "money", "rep", "2026-10", "700; too little history; too little history"},
+		{"trailing(revenue, 3)", "money", "rep", "2026-10", "700; not enough history; not enough history"},
 		{"trailing(revenue, 3, at least 2)", "money", "rep", "2026-10", "700; 250; -20"},
 		{"trailing(revenue, 3, median, at least 1)", "money", "rep", "2026-10", "240; 125; -10"},
 		{"trailing(revenue, 3, average, at least 1)", "money", "rep", "2026-10", "233.333333; 125; -10"},
 		{"trailing(cost, 3, best, at least 1)", "money", "rep", "2026-10", "80; 30; 0"}, // less cost is better
 		{"trailing(revenue, 2, worst, at least 1)", "money", "rep", "2026-10", "240; 200; -20"},
-		{"history(revenue, 2, best)", "money", "rep", "2026-10", "240; too little history; too little history"},
+		{"history(revenue, 2, best)", "money", "rep", "2026-10", "240; not enough history; not enough history"},
 		{"history(revenue, 2, best, at least 1)", "money", "rep", "2026-10", "240; 50; -20"},
 		{"share(revenue)", "percent", "rep", "2026-10", "0.6; 0.4; 0"},
 		{"share(revenue, rep.territory)", "percent", "rep", "2026-10", "0.6; 0.4; division by zero"},
 		{"share(revenue)", "percent", "area", "2026-10", "no such group in the period; 1; 0"},
-		{"place(revenue)", "count", "rep", "2026-10", "1; 2; 3"},
-		{"place(margin)", "count", "rep", "2026-10", "1; 1; division by zero"}, // ties share a place
-		{"place(revenue, lowest)", "count", "rep", "2026-09", "2; " + none + "; 1"},
-		{"place(revenue, rep.territory)", "count", "rep", "2026-10", "1; 2; 1"},
+		{"rank(revenue)", "count", "rep", "2026-10", "1; 2; 3"},
+		{"rank(margin)", "count", "rep", "2026-10", "1; 1; division by zero"}, // ties share a place
+		{"rank(revenue, lowest)", "count", "rep", "2026-09", "2; " + none + "; 1"},
+		{"rank(revenue, rep.territory)", "count", "rep", "2026-10", "1; 2; 1"},
 		{"target(revenue)", "money", "rep", "2026-10", "300; no target; 0"},
 		{"target(revenue)", "money", "area", "2026-10", "no such group in the period; 300; 0"},
 		{"target(revenue)", "money", "whole", "2027-Q3", "400"},
@@ -216,7 +216,7 @@ func TestFunctions(t *testing.T) {
 		{"peers(revenue, average)", "money", "rep", "2026-10", "166.666667; 166.666667; 166.666667"},
 		{"peers(revenue, median, rep.territory)", "money", "rep", "2026-10", "250; 250; 0"},
 		{"peers(revenue, percentile 25)", "money", "rep", "2026-10", "100; 100; 100"},
-		{"filled(by_phone, 0) / revenue", "percent", "rep", "2026-10", "1; 0; division by zero"},
+		{"coalesce(by_phone, 0) / revenue", "percent", "rep", "2026-10", "1; 0; division by zero"},
 		{"when revenue above 100 and not cost is missing then margin otherwise floor", "percent", "rep", "2026-10", "0.2; 0.2; 0.2"},
 		{"when orders is 1 then revenue otherwise missing", "money", "rep", "2026-10", "300; by its formula; 0"},
 	} {
@@ -239,7 +239,7 @@ func TestUnitsAreChecked(t *testing.T) {
 		require.NotEmpty(t, problems, formula)
 		assert.Contains(t, problems[0].Text, says, formula)
 	}
-	for formula, unit := range map[string]string{"revenue / orders": "money", "margin * revenue": "money", "revenue / cost": "count", "1 - margin": "percent", "place(revenue) / 2": "count"} {
+	for formula, unit := range map[string]string{"revenue / orders": "money", "margin * revenue": "money", "revenue / cost": "count", "1 - margin": "percent", "rank(revenue) / 2": "count"} {
 		_, problems := rulebook.Read([]byte(head+fmt.Sprintf("  x: {formula: %q, groups: own figures, unit: %s}\n", formula, unit)), method.All())
 		assert.Empty(t, problems, formula)
 	}
@@ -252,7 +252,7 @@ func TestColumnsLieWithinTheirErrorOfTheExactValue(t *testing.T) {
 	formulas := []string{
 		"(revenue - cost) / (revenue - cost - by_phone)", "growth(revenue)", "change(margin, 2)", "to_date(margin, half)", "trailing(margin, 3, average, at least 1)",
 		"trailing(revenue, 4, at least 2) / history(orders, 3, median)", "share(revenue, rep.territory)", "peers(margin, average)", "peers(revenue, percentile 33.3, rep.territory)",
-		"place(margin, rep.territory)", "attainment(revenue)", "filled(by_phone, 0) - typical * customers", "when margin above 20% then earlier(revenue, 1 year) otherwise gap(revenue)", "-smallest * largest / (opening + closing)",
+		"rank(margin, rep.territory)", "attainment(revenue)", "coalesce(by_phone, 0) - typical * customers", "when margin above 20% then earlier(revenue, 1 year) otherwise gap(revenue)", "-smallest * largest / (opening + closing)",
 	}
 	measures := ""
 	for i, f := range formulas {

@@ -76,9 +76,9 @@ func (e *Engine) relative(n *lang.Node, s Slot) *Column {
 		for at, below := range of.below {
 			code := int(at)
 			switch {
-			case len(of.below) == 1 || n.Text == "in_range" && of.flat:
+			case len(of.below) == 1 || n.Text == "range_position" && of.flat:
 				out.Why[code] = ZeroBase
-			case n.Text == "percent_place":
+			case n.Text == "percentile_rank":
 				out.set(code, float64(below)/float64(len(of.below)-1), 0, 1)
 			default:
 				wide := c.Value[of.high] - c.Value[of.low]
@@ -103,10 +103,10 @@ func (e *Engine) exactRelative(n *lang.Node, code uint32, s Slot) (*big.Rat, Why
 	kind, by := n.Group()
 	_, groups := e.group(s, kind, by)
 	of := e.standings(n, s)[codeOf(groups, int(code))]
-	if of == nil || len(of.below) == 1 || n.Text == "in_range" && of.flat {
+	if of == nil || len(of.below) == 1 || n.Text == "range_position" && of.flat {
 		return nil, ZeroBase
 	}
-	if n.Text == "percent_place" {
+	if n.Text == "percentile_rank" {
 		return big.NewRat(int64(of.below[code]), int64(len(of.below)-1)), Present
 	}
 	exact := e.exactly(n.Parts[0], s)

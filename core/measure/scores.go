@@ -164,7 +164,7 @@ func (e *Engine) off(n *lang.Node, s Slot) *Column {
 
 // offOf is the residual of a value at a place, and the MAD it is scored by.
 func offOf[T any, F stats.Field[T]](f F, function string, ys []T, places []int, y T, place int) (residual, mad T) {
-	if function == "off_trend" {
+	if function == "trend_score" {
 		residual, mad, _ = stats.OffTrend(f, ys, places, y, place)
 		return residual, mad
 	}

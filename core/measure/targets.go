@@ -107,8 +107,8 @@ func (e *Engine) targets(measure string, s Slot) []amount.Amount {
 	begin, end := e.Book.Calendar.Of(calendar.Monthly, s.First), e.Book.Calendar.Of(calendar.Monthly, s.Last)
 	from, _ := e.Book.Calendar.Whole(begin)
 	cut, to := e.Book.Calendar.Whole(end)
-	_, soFar := e.Book.Calendar.SoFar()
-	if s.First != from || s.Last != to && !soFar || s.Joined > 0 {
+	_, toDate := e.Book.Calendar.ToDate()
+	if s.First != from || s.Last != to && !toDate || s.Joined > 0 {
 		return out // targets are kept by month; a part of one has none
 	}
 	first, last := calendar.Month(begin.Number), calendar.Month(end.Number)

@@ -49,28 +49,28 @@ func TestTargetsOfGroupsAndPeriods(t *testing.T) {
 
 // A target of a month that is taken so far is spread over its working days, to the last
 // cent, and what they have of it by then counts; months before have as many days of theirs.
-func TestTargetsSoFar(t *testing.T) {
+func TestTargetsToDate(t *testing.T) {
 	e := examples(t, "  goal: {formula: \"target(revenue)\", groups: own figures, unit: money}\n")
-	soFar := func(day string) *measure.Engine {
+	toDate := func(day string) *measure.Engine {
 		d, err := calendar.ParseDay(day)
 		assert.NoError(t, err)
-		return measure.New(e.Book.SoFarTo(d), e.Snapshot)
+		return measure.New(e.Book.ToDateTo(d), e.Snapshot)
 	}
 	// October 2026 has 22 working days: 300 is 14 parts of 13.64 and 8 of 13.63.
-	assert.Equal(t, "300; no target; 0", say(soFar("2026-10-31"), "goal", reps, "2026-10"), "all of it")
-	assert.Equal(t, "300; no target; 0", say(soFar("2026-10-30"), "goal", reps, "2026-10"), "the 31st is a Saturday")
-	assert.Equal(t, "286.37; no target; 0", say(soFar("2026-10-29"), "goal", reps, "2026-10"))
-	assert.Equal(t, "13.64; no target; 0", say(soFar("2026-10-01"), "goal", reps, "2026-10"))
-	assert.Equal(t, "27.28; no target; 0", say(soFar("2026-10-04"), "goal", reps, "2026-10"))
+	assert.Equal(t, "300; no target; 0", say(toDate("2026-10-31"), "goal", reps, "2026-10"), "all of it")
+	assert.Equal(t, "300; no target; 0", say(toDate("2026-10-30"), "goal", reps, "2026-10"), "the 31st is a Saturday")
+	assert.Equal(t, "286.37; no target; 0", say(toDate("2026-10-29"), "goal", reps, "2026-10"))
+	assert.Equal(t, "13.64; no target; 0", say(toDate("2026-10-01"), "goal", reps, "2026-10"))
+	assert.Equal(t, "27.28; no target; 0", say(toDate("2026-10-04"), "goal", reps, "2026-10"))
 	// Of September's 100 over 22 days the first four are 4.55, as are 12 of them.
-	assert.Equal(t, "18.2; no target; no target", say(soFar("2026-10-04"), "goal", reps, "2026-09"))
-	assert.Equal(t, "no such group in the period; 27.28; 0", say(soFar("2026-10-04"), "goal", areas, "2026-10"))
-	assert.Equal(t, "127.28; no target; 0", say(soFar("2026-10-04"), "goal", reps, "2027-Q3"), "from August on, of which September is whole")
-	assert.Equal(t, "no target; no target; no target", say(soFar("2026-10-04"), "goal", reps, "2026-W40"), "a week begins no month")
+	assert.Equal(t, "18.2; no target; no target", say(toDate("2026-10-04"), "goal", reps, "2026-09"))
+	assert.Equal(t, "no such group in the period; 27.28; 0", say(toDate("2026-10-04"), "goal", areas, "2026-10"))
+	assert.Equal(t, "127.28; no target; 0", say(toDate("2026-10-04"), "goal", reps, "2027-Q3"), "from August on, of which September is whole")
+	assert.Equal(t, "no target; no target; no target", say(toDate("2026-10-04"), "goal", reps, "2026-W40"), "a week begins no month")
 	// A month in which nobody works is spread over all its days.
 	off := *e.Book
 	for d := calendar.Date(2026, 10, 1); d <= calendar.Date(2026, 10, 31); d++ {
 		off.Calendar.Holidays = append(off.Calendar.Holidays, calendar.Holiday{Day: d})
 	}
-	assert.Equal(t, "9.68; no target; 0", say(measure.New(off.SoFarTo(calendar.Date(2026, 10, 1)), e.Snapshot), "goal", reps, "2026-10"))
+	assert.Equal(t, "9.68; no target; 0", say(measure.New(off.ToDateTo(calendar.Date(2026, 10, 1)), e.Snapshot), "goal", reps, "2026-10"))
 }

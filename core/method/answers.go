@@ -33,7 +33,7 @@ var followed = &Method{
 	Method: rulebook.Method{
 		Family: "window", Name: "followed", Among: "lines",
 		Good:  "One thing that comes after another: a large order, then its return",
-		Needs: "Two feeds, or two sorts of lines of one, that name whom is judged",
+		Needs: "Two feeds, or two sorts of lines of one, that name the subjects",
 		Settings: []rulebook.Setting{
 			{Key: "followed", Type: rulebook.LinesSetting, Says: "the events that may be followed"},
 			bySetting, withinSetting, startSetting, sameSetting, onceSetting,
@@ -55,11 +55,11 @@ var followed = &Method{
 	axis:  answerAxis("Events followed in the period"),
 	sentence: func(b *rulebook.Book, r *rulebook.Rule, _ Verdict, ev *Evidence) string {
 		if len(ev.Events.Windows) == 0 {
-			return fmt.Sprintf("None of the %s was followed by one of the %s within %s.", linesWords(b, r, "followed"), linesWords(b, r, "by"), b.SettingWords(r, "within"))
+			return fmt.Sprintf("No event in %s was followed by %s within %s.", linesWords(b, r, "followed"), linesWords(b, r, "by"), b.SettingWords(r, "within"))
 		}
 		w := ev.Events.Windows[0]
-		return fmt.Sprintf("%s of the %s %s followed by one of the %s within %s: that of %s on %s%s.", rulebook.Format(ev.Figures[0].Value, rulebook.Count, 0), linesWords(b, r, "followed"), wasWords(len(ev.Events.Windows)), linesWords(b, r, "by"),
-			b.SettingWords(r, "within"), dayWords(w.First), dayWords(w.Last), furtherWords(len(ev.Events.Windows)-1))
+		return fmt.Sprintf("%s in %s %s followed within %s by %s: %s, then %s%s.", eventCount(len(ev.Events.Windows)), linesWords(b, r, "followed"), wasWords(len(ev.Events.Windows)), b.SettingWords(r, "within"), linesWords(b, r, "by"),
+			dayWords(w.First), dayWords(w.Last), furtherWords(len(ev.Events.Windows)-1))
 	},
 }
 
@@ -69,8 +69,8 @@ var followed = &Method{
 var unanswered = &Method{
 	Method: rulebook.Method{
 		Family: "window", Name: "unanswered", Among: "lines",
-		Good:  "What should have come and did not: a visit without an order, a complaint without a reply",
-		Needs: "Two feeds, or two sorts of lines of one, that name whom is judged",
+		Good:  "An expected reply that did not come: a visit without an order, a complaint without an answer",
+		Needs: "Two feeds, or two sorts of lines of one, that name the subjects",
 		Settings: []rulebook.Setting{
 			{Key: "unanswered", Type: rulebook.LinesSetting, Says: "the events that should be answered"},
 			bySetting, withinSetting, startSetting, sameSetting, onceSetting,
@@ -92,12 +92,20 @@ var unanswered = &Method{
 	axis:  answerAxis("Events without an answer in the period"),
 	sentence: func(b *rulebook.Book, r *rulebook.Rule, _ Verdict, ev *Evidence) string {
 		if len(ev.Events.Windows) == 0 {
-			return fmt.Sprintf("Each of the %s whose window closed had one of the %s within %s.", linesWords(b, r, "unanswered"), linesWords(b, r, "by"), b.SettingWords(r, "within"))
+			return fmt.Sprintf("Every event in %s whose window closed had %s within %s.", linesWords(b, r, "unanswered"), linesWords(b, r, "by"), b.SettingWords(r, "within"))
 		}
 		w := ev.Events.Windows[0]
-		return fmt.Sprintf("%s of the %s had none of the %s within %s: that of %s, whose window closed on %s%s.", rulebook.Format(ev.Figures[0].Value, rulebook.Count, 0), linesWords(b, r, "unanswered"), linesWords(b, r, "by"),
+		return fmt.Sprintf("%s in %s had no %s within %s: %s, whose window closed on %s%s.", eventCount(len(ev.Events.Windows)), linesWords(b, r, "unanswered"), linesWords(b, r, "by"),
 			b.SettingWords(r, "within"), dayWords(w.First), dayWords(w.Last), furtherWords(len(ev.Events.Windows)-1))
 	},
+}
+
+// eventCount is so many events in words.
+func eventCount(n int) string {
+	if n == 1 {
+		return "1 event"
+	}
+	return fmt.Sprintf("%d events", n)
 }
 
 func wasWords(n int) string {

@@ -11,8 +11,8 @@ import (
 	"oskel/core/rulebook"
 )
 
-// bands puts each value, held against its yardstick, in its band. A subject
-// without a yardstick is not judged, and neither is a ratio to one, or a change
+// bands puts each value, held against its comparison, in its band. A subject
+// without a comparison is not judged, and neither is a ratio to one, or a change
 // from one, that is not above zero.
 var bands = &Method{judge: judgeBands, sentence: bandSentence, axis: bandAxis}
 
@@ -40,7 +40,7 @@ func judgeBands(w *Work) Found {
 	for code := range r.Open() {
 		value, bound := column.Value[code], column.Error[code]
 		if t.Against != nil {
-			if why := r.noYardstick(uint32(code)); why != "" {
+			if why := r.noComparison(uint32(code)); why != "" {
 				r.Set(code, Verdict{Outcome: NotJudged, Why: why})
 				continue
 			}
@@ -58,7 +58,7 @@ func judgeBands(w *Work) Found {
 	return r
 }
 
-// values are what a threshold holds against its yardstick: its measure, and
+// values are what a threshold holds against its comparison: its measure, and
 // zero for what ended where the rule counts it so.
 func (r *banded) values() *measure.Column {
 	column := r.Engine.Column(r.Rule.Threshold.Of, r.Slot)
@@ -74,7 +74,7 @@ func (r *banded) values() *measure.Column {
 	return out
 }
 
-// ended says whether a subject has no value now and a yardstick above zero.
+// ended says whether a subject has no value now and a comparison above zero.
 func (r *banded) ended(column *measure.Column, code uint32) bool {
 	if r.yard == nil || r.Rule.Ended != "zero" || column.Why[code] == measure.Present || r.yard.Why[code] != measure.Present {
 		return false
@@ -87,7 +87,7 @@ func (r *banded) ended(column *measure.Column, code uint32) bool {
 }
 
 // exactValue is the true value of what a threshold holds against its
-// yardstick, nil where there is none.
+// comparison, nil where there is none.
 func (r *banded) exactValue(code uint32) *big.Rat {
 	e, of := r.Engine, r.Rule.Threshold.Of
 	if v, why := e.Exact(of, code, r.Slot); why == measure.Present {
@@ -99,7 +99,7 @@ func (r *banded) exactValue(code uint32) *big.Rat {
 	return nil
 }
 
-// hold holds a value against a yardstick, with a bound on the error of what
+// hold holds a value against a comparison, with a bound on the error of what
 // comes out.
 func hold(as string, v, ev, y, ey float64) (held, bound float64) {
 	if as != "difference" && y <= ey { // above zero, but nearer than floating point can say
@@ -118,14 +118,14 @@ func hold(as string, v, ev, y, ey float64) (held, bound float64) {
 	return d, ev + ey + math.Abs(d)*0x1p-52
 }
 
-// noYardstick says why a subject has nothing to be held against, or "".
-func (r *banded) noYardstick(code uint32) string {
+// noComparison says why a subject has nothing to be held against, or "".
+func (r *banded) noComparison(code uint32) string {
 	t := r.Rule.Threshold
 	switch why := r.yard.Why[code]; {
 	case why == measure.NoTarget:
 		return NoTarget
 	case why != measure.Present:
-		return "nothing to hold it against: " + why.String()
+		return "no comparison value: " + why.String()
 	}
 	if !t.Relative() {
 		return ""
@@ -135,7 +135,7 @@ func (r *banded) noYardstick(code uint32) string {
 		return ""
 	}
 	if exact, _ := r.Engine.ExactFormula(t.Against.Tree, code, r.Slot); exact.Sign() <= 0 {
-		return NoYardstick
+		return NoComparison
 	}
 	return ""
 }
@@ -218,14 +218,14 @@ func (r *banded) Evidence(ev *Evidence, code uint32) {
 	if t.Against != nil {
 		ev.As = t.As
 		ev.Against = againstWords(e.Book, t)
-		if r.yard != nil && r.yard.Why[code] == measure.Present && r.noYardstick(code) == "" {
-			ev.Yardstick, _ = e.ExactFormula(t.Against.Tree, code, r.Slot)
+		if r.yard != nil && r.yard.Why[code] == measure.Present && r.noComparison(code) == "" {
+			ev.Comparison, _ = e.ExactFormula(t.Against.Tree, code, r.Slot)
 		}
 	}
 	if ev.Value == nil {
 		ev.Value = r.exactValue(code)
 	}
-	if ev.Value != nil && (t.Against == nil || ev.Yardstick != nil) {
+	if ev.Value != nil && (t.Against == nil || ev.Comparison != nil) {
 		ev.Held = r.heldExactly(code, ev.Value)
 		ev.Band = bandFound(e.Book, t.Bands, ev.Held)
 	}
@@ -241,7 +241,7 @@ func againstWords(book *rulebook.Book, t *rulebook.Threshold) string {
 	case tree.Op == lang.Name && book.Dial(tree.Text) != nil:
 		return tree.Text
 	}
-	return book.YardstickWords(t)
+	return book.ComparisonWords(t)
 }
 
 func bandFound(book *rulebook.Book, bands []rulebook.Band, held *big.Rat) *BandFound {
@@ -276,7 +276,7 @@ func bandSentence(book *rulebook.Book, _ *rulebook.Rule, _ Verdict, ev *Evidence
 		unit, places = rulebook.Percent, 1
 	}
 	held, band := WithBand(ev.Held, unit, places, ev.Band)
-	value, yardstick := rulebook.FormatApart(ev.Value, ev.Yardstick, ev.Unit, ev.Places)
+	value, comparison := rulebook.FormatApart(ev.Value, ev.Comparison, ev.Unit, ev.Places)
 	against := map[string]string{"target": "its target of ", "number": ""}
 	word, ok := against[ev.Against]
 	if !ok {
@@ -284,11 +284,11 @@ func bandSentence(book *rulebook.Book, _ *rulebook.Rule, _ Verdict, ev *Evidence
 	}
 	switch ev.As {
 	case "change":
-		return fmt.Sprintf("%s is %s, a change of %s from %s%s: %s.", name, value, held, word, yardstick, band)
+		return fmt.Sprintf("%s is %s, a change of %s from %s%s: %s.", name, value, held, word, comparison, band)
 	case "ratio":
-		return fmt.Sprintf("%s is %s, %s of %s%s: %s.", name, value, held, word, yardstick, band)
+		return fmt.Sprintf("%s is %s, %s of %s%s: %s.", name, value, held, word, comparison, band)
 	}
-	return fmt.Sprintf("%s is %s against %s%s, a difference of %s: %s.", name, value, word, yardstick, held, band)
+	return fmt.Sprintf("%s is %s against %s%s, a difference of %s: %s.", name, value, word, comparison, held, band)
 }
 
 func bandAxis(book *rulebook.Book, rule *rulebook.Rule) Axis {
@@ -296,11 +296,11 @@ func bandAxis(book *rulebook.Book, rule *rulebook.Rule) Axis {
 	m := book.Measure(t.Of)
 	switch t.As {
 	case "ratio":
-		return Axis{rulebook.Percent, 1, m.Title + " as a share of " + book.YardstickWords(t)}
+		return Axis{rulebook.Percent, 1, m.Title + " as a share of " + book.ComparisonWords(t)}
 	case "change":
-		return Axis{rulebook.Percent, 1, m.Title + " as a change from " + book.YardstickWords(t)}
+		return Axis{rulebook.Percent, 1, m.Title + " as a change from " + book.ComparisonWords(t)}
 	case "difference":
-		return Axis{m.Unit, m.Places, m.Title + " less " + book.YardstickWords(t)}
+		return Axis{m.Unit, m.Places, m.Title + " less " + book.ComparisonWords(t)}
 	}
 	return Axis{m.Unit, m.Places, m.Title}
 }

@@ -26,7 +26,7 @@ func busy(b *testing.B, rule string, shops, count int) *measure.Engine {
 func BenchmarkMethods(b *testing.B) {
 	for _, rule := range []string{
 		"outlier: {of: net, by: level shift, over: 24 periods, grade: act}",
-		"outlier: {of: net, by: off trend, over: 12 periods, beyond: 4, grade: act}",
+		"outlier: {of: net, by: deviation from trend, over: 12 periods, beyond: 4, grade: act}",
 		"outlier: {of: net, by: own past, beyond: 4, grade: act}",
 		"outlier: {of: net, by: standard score, beyond: 3, grade: act}",
 		"window: {silence: sales, longer_than: 3 usual gaps, grade: act}",

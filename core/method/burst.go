@@ -20,8 +20,8 @@ import (
 var burst = &Method{
 	Method: rulebook.Method{
 		Family: "window", Name: "burst", Among: "lines",
-		Good:  "Too much at once: five returns in a week, whatever the month says",
-		Needs: "A feed whose lines name whom is judged",
+		Good:  "Many lines in a short time, such as five returns in a week, wherever the month ends",
+		Needs: "A feed whose lines name the subjects",
 		Settings: []rulebook.Setting{
 			{Key: "burst", Type: rulebook.LinesSetting, Says: "the lines that are counted"},
 			{Key: "at_least", Type: rulebook.QuantitySetting, Choices: []string{"lines", "days with lines", "in total"}, Says: "a count or a total", From: number("0"), Open: true, Example: "'5 lines'"},
@@ -32,7 +32,7 @@ var burst = &Method{
 		States: []string{"found"},
 		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			if stated["found"] == nil {
-				return false, fmt.Sprintf("the example of a burst says what was found in the fullest window, such as {found: 5, is: %s}", r.Says("grade"))
+				return false, fmt.Sprintf("the example of a burst says the count in the fullest window, such as {found: 5, is: %s}", r.Says("grade"))
 			}
 			return stated["found"].Cmp(b.Set(r, "at_least").Rat()) >= 0, ""
 		},
@@ -67,16 +67,16 @@ var burst = &Method{
 		case r.Says("number") != "":
 			what = fmt.Sprintf("%s of %s in %s", most, r.Says("number"), lines)
 		case r.Settings["at_least"].Noun == "lines":
-			what = fmt.Sprintf("%s of the %s", most, lines)
+			what = most + " " + lines
 		case most == "1":
 			what = strings.Replace(what, "1 days", "1 day", 1)
 		}
 		limit := b.Number(r.Settings["at_least"].Bound)
 		if len(ev.Events.Windows) == 0 {
-			return fmt.Sprintf("At most %s within %s; the limit is %s.", what, b.SettingWords(r, "within"), limit)
+			return fmt.Sprintf("At most %s within %s; %s or more are flagged.", what, b.SettingWords(r, "within"), limit)
 		}
 		w := ev.Events.Windows[0]
-		return fmt.Sprintf("%s within %s, from %s to %s; the limit is %s.", what, b.SettingWords(r, "within"), dayWords(w.First), dayWords(w.Last), limit)
+		return fmt.Sprintf("%s within %s (%s to %s); %s or more are flagged.", what, b.SettingWords(r, "within"), dayWords(w.First), dayWords(w.Last), limit)
 	},
 }
 

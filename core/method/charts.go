@@ -12,8 +12,8 @@ import (
 
 // runWords says what the run rules of a chart of individuals find.
 var runWords = map[string]string{
-	"beyond": "a value beyond 3 sigma", "one side": "so many in a row on one side of the mean", "steady": "6 in a row rising or falling", "alternating": "14 in a row turning each time",
-	"two of three": "2 of 3 beyond 2 sigma on one side", "four of five": "4 of 5 beyond 1 sigma on one side", "close": "15 in a row within 1 sigma", "apart": "8 in a row beyond 1 sigma",
+	"beyond 3 sigma": "a value beyond 3 sigma", "one side": "so many in a row on one side of the mean", "trend": "6 in a row rising or falling", "alternating": "14 in a row turning each time",
+	"2 of 3": "2 of 3 beyond 2 sigma on one side", "4 of 5": "4 of 5 beyond 1 sigma on one side", "within 1 sigma": "15 in a row within 1 sigma", "beyond 1 sigma": "8 in a row beyond 1 sigma",
 }
 
 // controlChart reads a chart of individuals at the judged value: its limits are
@@ -22,11 +22,11 @@ var runWords = map[string]string{
 var controlChart = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "control chart", Among: "own past",
-		Good:  "A process that should stay as it is: a value out of its limits, or a run that chance does not make",
+		Good:  "A process that should stay as it is: a value outside its limits, or a run too unlikely to be chance",
 		Needs: "Ten values or more of a steady figure",
 		Settings: []rulebook.Setting{
 			ofSetting, overSetting, historySetting, fromSetting, toSetting,
-			{Key: "runs", Type: rulebook.WordsSetting, Default: "beyond", Choices: stats.RunRules, Says: "the rules that are read"},
+			{Key: "runs", Type: rulebook.WordsSetting, Default: "beyond 3 sigma", Choices: stats.RunRules, Says: "the rules that are read"},
 			{Key: "in_a_row", Type: rulebook.WordSetting, Default: "8", Choices: []string{"8", "9"}, Says: "how many on one side are too many"},
 			sideSetting, gradeSetting,
 		},
@@ -137,7 +137,7 @@ func chartReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (
 // target; what is missing is skipped.
 var smoothed = &Method{
 	Method: rulebook.Method{
-		Family: "outlier", Name: "smoothed average", Among: "own past",
+		Family: "outlier", Name: "EWMA", Among: "own past",
 		Good:  "A small drift that no single value shows",
 		Needs: "Ten values or more of a steady figure",
 		Settings: []rulebook.Setting{
@@ -149,14 +149,14 @@ var smoothed = &Method{
 		},
 		States: []string{"score"}, Check: checkPast, Decides: decideBeyond,
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
-			return fmt.Sprintf("%s when the smoothed average of %s, each new value weighing %s, is beyond %s sigma%s by %s; %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))),
+			return fmt.Sprintf("%s when the EWMA of %s, each new value weighing %s, is beyond %s sigma%s by %s; %s", b.Grade(r.Says("grade")).Label, words.LowerFirst(Title(b, r.Says("of"))),
 				b.SettingWords(r, "weight"), b.SettingWords(r, "beyond"), sideWords(r.Says("side")), baselineWords(b, r), leastWords(b, r))
 		},
 	},
 	judge: func(w *Work) Found {
 		return judgePast(w, reader{smoothedReading[stats.Interval, *stats.Floats], smoothedReading[*big.Float, stats.Wide]}, false)
 	},
-	axis: scoreAxis("Distance of the smoothed average, in sigma,"), sentence: chartSentence("its smoothed average", "standard errors"),
+	axis: scoreAxis("Distance of the EWMA, in sigma,"), sentence: chartSentence("its EWMA", "standard errors"),
 }
 
 func smoothedReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) (out reading[T]) {
@@ -187,12 +187,12 @@ func smoothedReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool
 	return out
 }
 
-// sums flags where a one-sided cumulative sum of deviations beyond an allowance
+// sums flags where a one-sided CUSUM of deviations beyond an allowance
 // lies strictly above its limit. There is no reset; what is missing is skipped.
 var sums = &Method{
 	Method: rulebook.Method{
-		Family: "outlier", Name: "cumulative sum", Among: "own past",
-		Good:  "A lasting small change, as soon as it adds up",
+		Family: "outlier", Name: "CUSUM", Among: "own past",
+		Good:  "A small lasting change, found as it adds up",
 		Needs: "Ten values or more of a steady figure, best with a fixed baseline",
 		Settings: []rulebook.Setting{
 			ofSetting, overSetting, historySetting, fromSetting, toSetting,
@@ -262,6 +262,6 @@ func chartSentence(what, unit string) func(book *rulebook.Book, rule *rulebook.R
 		if p.Score.Sign() < 0 {
 			side = "below"
 		}
-		return fmt.Sprintf("%s is %s; %s lies %s %s %s %s, the cut is %s.", Title(book, ev.Measure), value, what, shown, unit, side, centre, cut)
+		return fmt.Sprintf("%s is %s; %s lies %s %s %s %s; flagged beyond %s.", Title(book, ev.Measure), value, what, shown, unit, side, centre, cut)
 	}
 }

@@ -133,9 +133,9 @@ func choiceSentence(book *rulebook.Book, _ *rulebook.Rule, v Verdict, ev *Eviden
 	}
 	switch {
 	case v.Outcome == Clear:
-		return "Nothing the rule asks for holds" + with + "."
+		return "No condition met" + with + "."
 	case len(ev.Holding) == 0:
-		return "None of what the rule asks for holds" + with + "."
+		return "No condition met" + with + "."
 	case len(ev.Holding) == 1:
 		return "Condition met: " + ev.Holding[0] + with + "."
 	}

@@ -46,17 +46,17 @@ func TestALevelShiftOfAllItsPeriods(t *testing.T) {
 	got, words := lately(t, "outlier: {of: net, by: level shift, over: 12 periods, at_least: 12 periods, grade: act}", "5 5 6 5 6 5 9 9 8 9 9 8")
 	assert.Equal(t, "act", got, words)
 	got, _ = lately(t, "outlier: {of: net, by: level shift, over: 12 periods, at_least: 12 periods, grade: act}", "5 - 6 5 6 5 9 9 8 9 9 8")
-	assert.Equal(t, "not judged (too little of its own past)", got)
+	assert.Equal(t, "not judged (not enough history)", got)
 	got, _ = lately(t, "outlier: {of: net, by: level shift, over: 12 periods, grade: act}", "5 - 6 - 6 5 9 - 8 - 9 8")
 	assert.Equal(t, "act", got, "8 of 12 are two thirds")
 	got, _ = lately(t, "outlier: {of: net, by: level shift, over: 12 periods, grade: act}", "5 - 6 - 6 5 9 - 8 - - 8")
-	assert.Equal(t, "not judged (too little of its own past)", got, "7 are not")
+	assert.Equal(t, "not judged (not enough history)", got, "7 are not")
 }
 
 // Of the two sums of deviations the larger is told and held, flagged or not.
 func TestTheLargerOfTwoSums(t *testing.T) {
 	for values, above := range map[string]bool{"4 6 4 6 2 2 2 2 2 2": false, "4 6 4 6 8 8 8 8 8 8": true, "4 6 4 6 9 9 9 1 1 1": false} {
-		e := world(t, read(t, "outlier: {of: net, by: cumulative sum, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 30, grade: act}"), 1, monthly(0, strings.Fields(values)...)...)
+		e := world(t, read(t, "outlier: {of: net, by: CUSUM, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 30, grade: act}"), 1, monthly(0, strings.Fields(values)...)...)
 		r := found(e, october)
 		assert.Equal(t, "clear", said(r))
 		assert.Equal(t, above, r.Held(0) > 1, "%s: %s", values, sentence(e, r, 0))
@@ -67,7 +67,7 @@ func TestTheLargerOfTwoSums(t *testing.T) {
 // lies above eleven of twelve is not far below.
 func TestADepartureAmongItsResiduals(t *testing.T) {
 	// A line but for one wild value early on, which turns the fitted one.
-	got, words := lately(t, "outlier: {of: net, by: off trend, over: 11 periods, beyond: 3, grade: act}", "10 21 29 900 51 62 69 80 91 99 111 120")
+	got, words := lately(t, "outlier: {of: net, by: deviation from trend, over: 11 periods, beyond: 3, grade: act}", "10 21 29 900 51 62 69 80 91 99 111 120")
 	assert.Equal(t, "clear", got, words)
 }
 

@@ -10,26 +10,26 @@ import (
 	"oskel/core/words"
 )
 
-// discoveries holds the share of false discoveries among those flagged to a
+// discoveries holds the share of false discovery rate among those flagged to a
 // stated one: those whose adjusted p-value is at most it. p is two-sided, from
 // the standard normal of (x - median) / (1.4826 MAD), or from Student's t of the
 // standard score. Source: Benjamini and Hochberg, Controlling the False
 // Discovery Rate (1995).
 var discoveries = &Method{
 	Method: rulebook.Method{
-		Family: "outlier", Name: "false discoveries", Among: "peers",
-		Good:  "Thousands of subjects at once, where a fixed score flags many by chance alone",
-		Needs: "Many peers, whose middle scatters about normally",
+		Family: "outlier", Name: "false discovery rate", Among: "peers",
+		Good:  "Thousands of subjects, where a fixed score flags many by chance alone",
+		Needs: "Many peers, about normal in the middle",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
-			{Key: "share", Type: rulebook.PercentSetting, Default: "5%", Says: "a share of those flagged that may be there by chance", From: number("0"), To: number("1"), Open: true, Example: "5%"},
+			{Key: "share", Type: rulebook.PercentSetting, Default: "5%", Says: "the share of flagged subjects that may be false", From: number("0"), To: number("1"), Open: true, Example: "5%"},
 			{Key: "model", Type: rulebook.WordSetting, Default: "normal", Choices: []string{"normal", "t"}, Says: "by median and MAD and the normal distribution, or by mean and standard deviation and Student's t"},
 			sideSetting, peersSetting, scaleSetting, gradeSetting,
 		},
 		States: []string{"adjusted_p"}, Refuses: noWhole,
 		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
 			if stated["adjusted_p"] == nil {
-				return false, fmt.Sprintf("the example of false discoveries says the adjusted p-value, such as {adjusted_p: 1%%, is: %s}", r.Says("grade"))
+				return false, fmt.Sprintf("the example of false discovery rate says the adjusted p-value, such as {adjusted_p: 1%%, is: %s}", r.Says("grade"))
 			}
 			return stated["adjusted_p"].Cmp(b.Set(r, "share").Rat()) <= 0, ""
 		},

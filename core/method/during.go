@@ -61,18 +61,22 @@ var during = &Method{
 	},
 	sentence: func(b *rulebook.Book, r *rulebook.Rule, _ Verdict, ev *Evidence) string {
 		w := ev.Events.Windows[0]
-		how := "of the " + r.Each
-		if r.Says("as") == "change" {
-			how = "a day against the days before"
-		}
 		var cuts []string
 		for _, key := range []string{"above", "below"} {
 			if r.Says(key) != "" {
 				cuts = append(cuts, key+" "+b.SettingWords(r, key))
 			}
 		}
-		return fmt.Sprintf("%s from %s to %s is %s, %s %s; flagged %s.", Title(b, ev.Measure), dayWords(w.First), dayWords(w.Last), rulebook.Format(ev.Figures[1].Value, ev.Unit, ev.Places),
-			rulebook.Format(ev.Figures[0].Value, rulebook.Percent, 1), how, strings.Join(cuts, " or "))
+		if r.Says("as") == "change" {
+			side, change := "above", new(big.Rat).Set(ev.Figures[0].Value)
+			if change.Sign() < 0 {
+				side = "below"
+			}
+			return fmt.Sprintf("%s a day from %s to %s is %s %s the days before (%s in all); flagged %s.", Title(b, ev.Measure), dayWords(w.First), dayWords(w.Last), rulebook.Format(change.Abs(change), rulebook.Percent, 1), side,
+				rulebook.Format(ev.Figures[1].Value, ev.Unit, ev.Places), strings.Join(cuts, " or "))
+		}
+		return fmt.Sprintf("%s from %s to %s is %s, %s of the %s; flagged %s.", Title(b, ev.Measure), dayWords(w.First), dayWords(w.Last), rulebook.Format(ev.Figures[1].Value, ev.Unit, ev.Places),
+			rulebook.Format(ev.Figures[0].Value, rulebook.Percent, 1), r.Each, strings.Join(cuts, " or "))
 	},
 }
 
@@ -256,7 +260,7 @@ func (r *inside) told(code uint32) (of *duringWindow, value *big.Rat) {
 }
 
 // value is the share, or the change a day, of a code in a window; nil where there is
-// nothing to hold it against.
+// no comparison value.
 func (r *inside) value(w *duringWindow, code uint32) *big.Rat {
 	in := r.sum(code, w.inSlot)
 	if r.Rule.Says("as") == "share" {

@@ -18,8 +18,8 @@ import (
 var deviates = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "generalised ESD", Among: "peers",
-		Good:  "A few true strangers among figures that scatter normally, at a stated risk of naming one in error",
-		Needs: "About normal values, 25 or more; state how many strangers there may be at most",
+		Good:  "A few genuine outliers among normally distributed values, at a stated risk of a false one",
+		Needs: "About normal values, 25 or more; state the largest number of outliers",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
 			{Key: "most", Type: rulebook.NumberSetting, Default: "10", Whole: true, Says: "a number of outliers", From: number("1"), To: number("1000"), Example: "10"},

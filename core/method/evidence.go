@@ -10,27 +10,27 @@ import (
 // Evidence is all that is needed to recompute one verdict, exactly: rationals
 // are written as "a/b". What does not apply is absent.
 type Evidence struct {
-	Measure   string        `json:"measure,omitempty"`
-	Unit      rulebook.Unit `json:"unit,omitempty"`
-	Places    int           `json:"places,omitempty"`
-	Value     *big.Rat      `json:"value,omitempty"`
-	Yardstick *big.Rat      `json:"yardstick,omitempty"` // what the value was held against, if not in bands of its own
-	Against   string        `json:"against,omitempty"`   // "target", "number", the dial's name, or words
-	As        string        `json:"as,omitempty"`        // "ratio", "difference" or "change"
-	Held      *big.Rat      `json:"held,omitempty"`      // what fell in the band
-	Band      *BandFound    `json:"band,omitempty"`
-	Peers     *Peers        `json:"peers,omitempty"`
-	Silence   *Silence      `json:"silence,omitempty"`
-	Past      *Past         `json:"past,omitempty"`
-	Events    *Events       `json:"events,omitempty"`
-	Figures   []Figure      `json:"figures,omitempty"` // further ones that decided
-	Inputs    []Input       `json:"inputs,omitempty"`
-	Shown     []Input       `json:"shown,omitempty"`   // what the rule puts beside
-	Holding   []string      `json:"holding,omitempty"` // the conditions that hold, of a choice
-	Persisted *Persisted    `json:"persisted,omitempty"`
-	Stake     *big.Rat      `json:"stake,omitempty"`
-	Why       string        `json:"why,omitempty"`
-	Brief     bool          `json:"-"` // asked for the sentence alone: no lines are listed
+	Measure    string        `json:"measure,omitempty"`
+	Unit       rulebook.Unit `json:"unit,omitempty"`
+	Places     int           `json:"places,omitempty"`
+	Value      *big.Rat      `json:"value,omitempty"`
+	Comparison *big.Rat      `json:"yardstick,omitempty"` // what the value was held against, if not in bands of its own
+	Against    string        `json:"against,omitempty"`   // "target", "number", the dial's name, or words
+	As         string        `json:"as,omitempty"`        // "ratio", "difference" or "change"
+	Held       *big.Rat      `json:"held,omitempty"`      // what fell in the band
+	Band       *BandFound    `json:"band,omitempty"`
+	Peers      *Peers        `json:"peers,omitempty"`
+	Silence    *Silence      `json:"silence,omitempty"`
+	Past       *Past         `json:"past,omitempty"`
+	Events     *Events       `json:"events,omitempty"`
+	Figures    []Figure      `json:"figures,omitempty"` // further ones that decided
+	Inputs     []Input       `json:"inputs,omitempty"`
+	Shown      []Input       `json:"shown,omitempty"`   // what the rule puts beside
+	Holding    []string      `json:"holding,omitempty"` // the conditions that hold, of a choice
+	Persisted  *Persisted    `json:"persisted,omitempty"`
+	Stake      *big.Rat      `json:"stake,omitempty"`
+	Why        string        `json:"why,omitempty"`
+	Brief      bool          `json:"-"` // asked for the sentence alone: no lines are listed
 }
 
 // BandFound is the stretch a value fell in; an open end is nil.

@@ -18,7 +18,7 @@ import (
 var fences = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "quartile fences", Among: "peers",
-		Good:  "Who lies outside what the middle half of the others spans, skewed or not",
+		Good:  "Subjects far outside the middle half of the others, skewed or not",
 		Needs: "A group large enough to have quartiles, eight or more",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
@@ -59,8 +59,8 @@ var fences = &Method{
 var rangePlace = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "position in range", Among: "peers",
-		Good:  "Who lies at the far end of what there is",
-		Needs: "Values that differ; one record moves everybody else to the other end",
+		Good:  "Subjects near the highest or the lowest value",
+		Needs: "Values that differ; one extreme value moves all others to the other end",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
 			{Key: "beyond", Type: rulebook.PercentSetting, Says: "a share of the range", From: number("0.5"), To: number("1"), Example: "90%"},

@@ -27,9 +27,9 @@ func TestOnACutOfEveryMethod(t *testing.T) {
 		{by: "percentile", values: "1 2 3 5 4", on: "75%", less: "74.99%"},
 		{by: "own past", values: "10 11 12 13 14 19", on: "4.7215", less: "4.7214", own: true, otherwise: ", over: 5 periods"},
 		{by: "same season", values: "40 9 9 9 9 9 9 9 9 9 9 9 44 9 9 9 9 9 9 9 9 9 9 9 46", on: "1.349", less: "1.3489", own: true, otherwise: ", years: 2"},
-		{by: "off trend", values: "-1 2 2 4 3 8", on: "2.0235", less: "2.0234", own: true, otherwise: ", over: 5 periods"},
-		{by: "smoothed average", values: "4 6 4 6 10", on: "2.82", less: "2.8199", own: true, otherwise: ", baseline_from: 2026-06, baseline_to: 2026-09"},
-		{by: "cumulative sum", values: "4 6 4 6 5 5 5 5 5 12.5", on: "3.73", less: "3.7299", own: true, otherwise: ", baseline_from: 2026-01, baseline_to: 2026-04"},
+		{by: "deviation from trend", values: "-1 2 2 4 3 8", on: "2.0235", less: "2.0234", own: true, otherwise: ", over: 5 periods"},
+		{by: "EWMA", values: "4 6 4 6 10", on: "2.82", less: "2.8199", own: true, otherwise: ", baseline_from: 2026-06, baseline_to: 2026-09"},
+		{by: "CUSUM", values: "4 6 4 6 5 5 5 5 5 12.5", on: "3.73", less: "3.7299", own: true, otherwise: ", baseline_from: 2026-01, baseline_to: 2026-04"},
 		{by: "level shift", values: "0 2 0 2 0 2 5.9304 7.9304 5.9304 7.9304 5.9304 7.9304", on: "4", less: "3.9999", own: true, otherwise: ", over: 12 periods"},
 	} {
 		for n := range 30 {

@@ -14,7 +14,7 @@ import (
 var ownPast = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "own past", Among: "own past",
-		Good:  "A month unlike this subject's own: 40 is a bad one for this rep, 8 a record for that",
+		Good:  "A value unusual for this subject: 40 is low for one rep, 8 is high for another",
 		Needs: "A year or so of values without a season or a trend",
 		Settings: []rulebook.Setting{
 			ofSetting, overSetting, historySetting,
@@ -41,7 +41,7 @@ func ownReading[T any, F stats.Field[T]](f F, p *past, ys []T, there []bool) rea
 var sameSeason = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "same season", Among: "own past",
-		Good:  "A month unlike the same month of other years, so that a seasonal dip is no flag",
+		Good:  "A value unusual for this month of the year, so that a seasonal dip is not flagged",
 		Needs: "Three years or more",
 		Settings: []rulebook.Setting{
 			ofSetting,
@@ -65,8 +65,8 @@ var sameSeason = &Method{
 // before, by the MAD of their residuals.
 var offTrend = &Method{
 	Method: rulebook.Method{
-		Family: "outlier", Name: "off trend", Among: "own past",
-		Good:  "A break in what has been rising or falling steadily",
+		Family: "outlier", Name: "deviation from trend", Among: "own past",
+		Good:  "A break in a steady rise or fall",
 		Needs: "A year or so of values that follow a line",
 		Settings: []rulebook.Setting{
 			ofSetting, overSetting, historySetting,

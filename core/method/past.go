@@ -345,6 +345,6 @@ func pastSentence(expected, score string) func(book *rulebook.Book, rule *rulebo
 			verb = ""
 		}
 		shown, cut := rulebook.FormatApart(new(big.Rat).Abs(p.Score), p.Cut, rulebook.Count, 1)
-		return fmt.Sprintf("%s is %s, %s%s %s of %s: %s %s, the cut is %s.", Title(book, ev.Measure), value, verb, side, expected, centre, score, shown, cut)
+		return fmt.Sprintf("%s is %s, %s%s %s of %s: %s %s; flagged beyond %s.", Title(book, ev.Measure), value, verb, side, expected, centre, score, shown, cut)
 	}
 }

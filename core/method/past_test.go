@@ -32,46 +32,46 @@ func lately(t *testing.T, rule, values string) (string, string) {
 func TestOutliersAgainstTheOwnPastByHand(t *testing.T) {
 	for _, c := range []struct{ rule, values, want, words string }{
 		// 10 11 12 13 14: median 12, MAD 1; 0.6745 x 7 / 1 = 4.7.
-		{"outlier: {of: net, by: own past, over: 5 periods, beyond: 4.7, grade: act}", "10 11 12 13 14 19", "act", "Net is 19, far above the median of its own past of 12: robust score 4.72, the cut is 4.70."},
+		{"outlier: {of: net, by: own past, over: 5 periods, beyond: 4.7, grade: act}", "10 11 12 13 14 19", "act", "Net is 19, far above the median of its own past of 12: robust score 4.72; flagged beyond 4.70."},
 		{"outlier: {of: net, by: own past, over: 5 periods, beyond: 4.7215, grade: act}", "10 11 12 13 14 19", "clear", ""}, // exactly on it
 		{"outlier: {of: net, by: own past, over: 5 periods, beyond: 4.7214, grade: act}", "10 11 12 13 14 19", "act", ""},
 		{"outlier: {of: net, by: own past, over: 5 periods, beyond: 4, side: low, grade: act}", "10 11 12 13 14 19", "clear", ""},
-		{"outlier: {of: net, by: own past, over: 5 periods, beyond: 4, grade: act}", "10 - - 13 14 19", "not judged (too little of its own past)", ""},
+		{"outlier: {of: net, by: own past, over: 5 periods, beyond: 4, grade: act}", "10 - - 13 14 19", "not judged (not enough history)", ""},
 		{"outlier: {of: net, by: own past, over: 5 periods, at_least: 3 periods, beyond: 4, grade: act}", "10 - - 13 14 99", "act", ""},
-		{"outlier: {of: net, by: own past, over: 5 periods, beyond: 4, grade: act}", "7 7 7 7 8 9", "not judged (no spread in its own past)", ""},
+		{"outlier: {of: net, by: own past, over: 5 periods, beyond: 4, grade: act}", "7 7 7 7 8 9", "not judged (no spread in its history)", ""},
 		{"outlier: {of: net, by: own past, over: 5 periods, beyond: 4, grade: act}", "10 11 12 13 14 -", "not judged (no lines in the period)", ""},
 		// A line by 2 a month: 10 to 20, then 22 is expected; residuals 0 0 1 0 -1.
-		{"outlier: {of: net, by: off trend, over: 5 periods, beyond: 4, grade: act}", "10 12 15 16 17 40", "act", ""},
-		{"outlier: {of: net, by: off trend, over: 5 periods, beyond: 3.5, grade: act}", "10 12 14 16 18 20", "not judged (no spread in its own past)", ""},
+		{"outlier: {of: net, by: deviation from trend, over: 5 periods, beyond: 4, grade: act}", "10 12 15 16 17 40", "act", ""},
+		{"outlier: {of: net, by: deviation from trend, over: 5 periods, beyond: 3.5, grade: act}", "10 12 14 16 18 20", "not judged (no spread in its history)", ""},
 		{"outlier: {of: net, by: control chart, over: 10 periods, grade: act}", "49.6 47.6 49.9 51.3 47.8 51.2 52.6 52.4 53.6 52.1 55.8", "clear", "Net is 56: within its limits, by limits of 46 and 56 about 51."},
 		{"outlier: {of: net, by: control chart, over: 10 periods, grade: act}", "49.6 47.6 49.9 51.3 47.8 51.2 52.6 52.4 53.6 52.1 55.81", "act", "Net is 56: a value beyond 3 sigma, by limits of 46 and 56 about 51."},
 		{"outlier: {of: net, by: control chart, over: 10 periods, side: low, grade: act}", "49.6 47.6 49.9 51.3 47.8 51.2 52.6 52.4 53.6 52.1 55.81", "clear", ""},
 		{"outlier: {of: net, by: control chart, over: 5 periods, grade: act}", "5 5 5 5 5 5.0001", "act", ""}, // sigma 0: any other value is beyond
 		{"outlier: {of: net, by: control chart, over: 5 periods, grade: act}", "5 5 5 5 5 5", "clear", ""},
-		{"outlier: {of: net, by: control chart, over: 9 periods, runs: [one side, steady], grade: act}", "9 1 9 1 5 5.1 5.2 5.3 5.4 5.5", "act", "Net is 6: 6 in a row rising or falling, by limits of -4 and 15 about 5."},
-		{"outlier: {of: net, by: control chart, over: 9 periods, runs: [one side, steady], grade: act}", "9 1 9 1 5 5.1 - 5.3 5.4 5.5", "clear", ""},
+		{"outlier: {of: net, by: control chart, over: 9 periods, runs: [one side, trend], grade: act}", "9 1 9 1 5 5.1 5.2 5.3 5.4 5.5", "act", "Net is 6: 6 in a row rising or falling, by limits of -4 and 15 about 5."},
+		{"outlier: {of: net, by: control chart, over: 9 periods, runs: [one side, trend], grade: act}", "9 1 9 1 5 5.1 - 5.3 5.4 5.5", "clear", ""},
 		{"outlier: {of: net, by: control chart, over: 9 periods, baseline_from: 2026-01, baseline_to: 2026-04, runs: [one side], in_a_row: 9, grade: act}", "4 6 4 6 6 6 6 6 6 6", "clear", ""},
 		// Moving ranges 2 2 2: sigma 2 / 1.128; K half of it; deviations 1 add up beyond 0.89 each.
-		{"outlier: {of: net, by: cumulative sum, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 3.5, grade: act}", "4 6 4 6 8 8 8 8 5 5", "act", ""},
-		{"outlier: {of: net, by: cumulative sum, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 4, side: low, grade: act}", "4 6 4 6 8 8 8 8 5 5", "clear", ""},
-		{"outlier: {of: net, by: cumulative sum, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 3.5, side: low, grade: act}", "4 6 4 6 2 2 2 2 5 5", "act", ""},
-		{"outlier: {of: net, by: cumulative sum, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 3.5, grade: act}", "4 6 4 6 2 2 2 2 5 5", "act", "Net is 5; the sum of its deviations lies 3.8 sigma below 5, the cut is 3.5."},
+		{"outlier: {of: net, by: CUSUM, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 3.5, grade: act}", "4 6 4 6 8 8 8 8 5 5", "act", ""},
+		{"outlier: {of: net, by: CUSUM, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 4, side: low, grade: act}", "4 6 4 6 8 8 8 8 5 5", "clear", ""},
+		{"outlier: {of: net, by: CUSUM, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 3.5, side: low, grade: act}", "4 6 4 6 2 2 2 2 5 5", "act", ""},
+		{"outlier: {of: net, by: CUSUM, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 3.5, grade: act}", "4 6 4 6 2 2 2 2 5 5", "act", "Net is 5; the sum of its deviations lies 3.8 sigma below 5; flagged beyond 3.5."},
 		// After a fixed baseline only what follows is added up; else all of it is.
-		{"outlier: {of: net, by: cumulative sum, baseline_from: 2026-01, baseline_to: 2026-06, beyond: 2, grade: act}", "9 9 9 1 1 1 5 5 5 5", "clear", ""},
-		{"outlier: {of: net, by: cumulative sum, over: 9 periods, beyond: 2, grade: act}", "9 9 9 9 4 6 4 6 5 5", "act", "Net is 5; the sum of its deviations lies 5.0 sigma below 7, the cut is 2.0."},
-		{"outlier: {of: net, by: cumulative sum, over: 5 periods, grade: act}", "5 5 5 5 5 5", "clear", "Net is 5, and its baseline never moved from 5."},
-		{"outlier: {of: net, by: smoothed average, over: 5 periods, grade: act}", "5 5 5 5 5 5", "clear", "Net is 5, and its baseline never moved from 5."},
-		{"outlier: {of: net, by: cumulative sum, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 4, target: 8, grade: act}", "4 6 4 6 8 8 8 8 8 8", "clear", ""},
-		{"outlier: {of: net, by: smoothed average, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 3, grade: act}", "4 6 4 6 5 7 8 8 8 9", "act", ""},
-		{"outlier: {of: net, by: smoothed average, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 3, side: low, grade: act}", "4 6 4 6 5 7 8 8 8 9", "clear", ""},
-		{"outlier: {of: net, by: smoothed average, baseline_from: 2026-01, baseline_to: 2026-12, grade: act}", "4 6 4 6", "not judged (the baseline is not over)", ""},
+		{"outlier: {of: net, by: CUSUM, baseline_from: 2026-01, baseline_to: 2026-06, beyond: 2, grade: act}", "9 9 9 1 1 1 5 5 5 5", "clear", ""},
+		{"outlier: {of: net, by: CUSUM, over: 9 periods, beyond: 2, grade: act}", "9 9 9 9 4 6 4 6 5 5", "act", "Net is 5; the sum of its deviations lies 5.0 sigma below 7; flagged beyond 2.0."},
+		{"outlier: {of: net, by: CUSUM, over: 5 periods, grade: act}", "5 5 5 5 5 5", "clear", "Net is 5, and its baseline never moved from 5."},
+		{"outlier: {of: net, by: EWMA, over: 5 periods, grade: act}", "5 5 5 5 5 5", "clear", "Net is 5, and its baseline never moved from 5."},
+		{"outlier: {of: net, by: CUSUM, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 4, target: 8, grade: act}", "4 6 4 6 8 8 8 8 8 8", "clear", ""},
+		{"outlier: {of: net, by: EWMA, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 3, grade: act}", "4 6 4 6 5 7 8 8 8 9", "act", ""},
+		{"outlier: {of: net, by: EWMA, baseline_from: 2026-01, baseline_to: 2026-04, beyond: 3, side: low, grade: act}", "4 6 4 6 5 7 8 8 8 9", "clear", ""},
+		{"outlier: {of: net, by: EWMA, baseline_from: 2026-01, baseline_to: 2026-12, grade: act}", "4 6 4 6", "not judged (the baseline is not over)", ""},
 		{"outlier: {of: net, by: level shift, over: 12 periods, grade: act}", "5 5 6 5 6 5 9 9 8 9 9 8", "act", "Net is 8: since May 2026 its level is 9, before it was 5."},
 		{"outlier: {of: net, by: level shift, over: 12 periods, side: low, grade: act}", "5 5 6 5 6 5 9 9 8 9 9 8", "clear", ""},
 		{"outlier: {of: net, by: level shift, over: 12 periods, recent: 5 periods, grade: act}", "5 5 6 5 6 5 9 9 8 9 9 8", "clear", ""},
 		{"outlier: {of: net, by: level shift, over: 12 periods, recent: 6 periods, grade: act}", "5 5 6 5 6 5 9 9 8 9 9 8", "act", ""},
 		{"outlier: {of: net, by: level shift, over: 12 periods, grade: act}", "5 5 5 5 5 5 5 5 5 6 6 6", "act", "Net is 6: since Aug 2026 its level is 6, before it was 5."},
 		{"outlier: {of: net, by: level shift, over: 12 periods, grade: act}", "5 5 5 5 5 5 5 5 5 5 5 5", "clear", "Net is 5; its level has not shifted."},
-		{"outlier: {of: net, by: level shift, over: 6 periods, at_least: 3 periods, grade: act}", "5 - 5 5 6 6", "not judged (too little of its own past)", ""},
+		{"outlier: {of: net, by: level shift, over: 6 periods, at_least: 3 periods, grade: act}", "5 - 5 5 6 6", "not judged (not enough history)", ""},
 	} {
 		got, words := lately(t, c.rule, c.values)
 		assert.Equal(t, c.want, got, "%s: %s (%s)", c.rule, c.values, words)
@@ -93,14 +93,14 @@ func TestSameSeason(t *testing.T) {
 	got, _ := lately(t, rule, strings.Join(values, " "))
 	assert.Equal(t, "clear", got)
 	plain, _ := lately(t, "outlier: {of: net, by: own past, beyond: 3.5, grade: act}", strings.Join(values, " "))
-	assert.Equal(t, "not judged (no spread in its own past)", plain)
+	assert.Equal(t, "not judged (no spread in its history)", plain)
 	values[48] = "100"
 	got, words := lately(t, rule, strings.Join(values, " "))
 	assert.Equal(t, "act", got)
-	assert.Equal(t, "Net is 100, far above the median of the same season of 40: robust score 40.8, the cut is 3.5.", words)
+	assert.Equal(t, "Net is 100, far above the median of the same season of 40: robust score 40.8; flagged beyond 3.5.", words)
 	values[24], values[36] = "-", "-"
 	got, _ = lately(t, rule, strings.Join(values, " "))
-	assert.Equal(t, "not judged (too little of its own past)", got)
+	assert.Equal(t, "not judged (not enough history)", got)
 }
 
 // What floating point decides about a past is what wide numbers say: of values
@@ -122,7 +122,7 @@ func TestPastsAgreeWithRationals(t *testing.T) {
 		least, _ := new(big.Rat).SetString(cut)
 		switch v := r.Verdict(0); {
 		case mad.Sign() == 0:
-			assert.Equal(t, "no spread in its own past", v.Why)
+			assert.Equal(t, "no spread in its history", v.Why)
 		default:
 			d := new(big.Rat).Sub(xs[n-1], median)
 			d.Mul(d.Abs(d), big.NewRat(6745, 10000))
@@ -147,13 +147,13 @@ func TestMethodsThatCannotBe(t *testing.T) {
 		"outlier: {of: net, by: control chart, baseline_from: 2026-13, baseline_to: 2026-04, grade: act}":                                                                                `"2026-13" is not a period`,
 		"outlier: {of: net, by: control chart, baseline_from: 2026-01, baseline_to: 2026-14, grade: act}":                                                                                `"2026-14" is not a period`,
 		"window: {burst: returns, at_least: 5 lines, within: 7 days, grade: act}, examples: [{found: 5, is: act}, {found: 4, is: clear}]":                                                "",
-		"window: {burst: returns, at_least: 5 lines, within: 7 days, grade: act}, examples: [{net: 4, is: act}]":                                                                         "the example of a burst says what was found in the fullest window, such as {found: 5, is: act}",
+		"window: {burst: returns, at_least: 5 lines, within: 7 days, grade: act}, examples: [{net: 4, is: act}]":                                                                         "the example of a burst says the count in the fullest window, such as {found: 5, is: act}",
 		"outlier: {of: net, by: control chart, baseline_from: 2026-05, grade: act}":                                                                                                      "a fixed baseline states both its first and its last period: baseline_from and baseline_to",
 		"outlier: {of: net, by: control chart, baseline_from: 2026-Q1, baseline_to: 2026-Q4, grade: act}":                                                                                "a rule of each month has a baseline of months, found 2026-Q1 to 2026-Q4",
 		"outlier: {of: net, by: control chart, baseline_from: 2026-05, baseline_to: 2026-06, grade: act}":                                                                                "a baseline of 2 periods tells nothing of what is usual: expected 3 or more",
-		"outlier: {of: net, by: control chart, runs: [beyond, beyond], grade: act}":                                                                                                      `"beyond" is named twice`,
-		"outlier: {of: net, by: control chart, runs: [beyond, bellow], grade: act}":                                                                                                      `expected one of beyond, one side, steady, alternating, two of three, four of five, close, apart, found "bellow"`,
-		"outlier: {of: net, by: smoothed average, target: 20%, grade: act}":                                                                                                              "a percentage, but net is in money",
+		"outlier: {of: net, by: control chart, runs: [trend, trend], grade: act}":                                                                                                        `"trend" is named twice`,
+		"outlier: {of: net, by: control chart, runs: [trend, bellow], grade: act}":                                                                                                       `expected one of beyond 3 sigma, one side, trend, alternating, 2 of 3, 4 of 5, within 1 sigma, beyond 1 sigma, found "bellow"`,
+		"outlier: {of: net, by: EWMA, target: 20%, grade: act}":                                                                                                                          "a percentage, but net is in money",
 		"window: {burst: returns, at_least: 5 lines, within: 0 days, grade: act}":                                                                                                        "expected a number of days from 1 to 366, such as '7 days', found 0",
 		"window: {burst: returns, at_least: 5 lines, within: 366 days, grade: act}":                                                                                                      "",
 		"window: {burst: returns, at_least: 5 lines, within: 367 days, grade: act}":                                                                                                      "expected a number of days from 1 to 366, such as '7 days', found 367",
@@ -213,9 +213,9 @@ func TestWhatIfOfOutliers(t *testing.T) {
 	assert.Equal(t, "actbreach", what(e, 5, map[string]*big.Rat{"net": big.NewRat(99, 1)}))
 	assert.Equal(t, "no data", what(e, 5, map[string]*big.Rat{"net": nil}))
 	assert.Equal(t, "not judged", what(e, 5, map[string]*big.Rat{"orders": big.NewRat(1, 2)}))
-	assert.Equal(t, "rate is not what the rule looks at; it looks at net", strings.TrimPrefix(what(e, 5, map[string]*big.Rat{"rate": nil}), "out of scope"))
+	assert.Equal(t, "rate is not used by the rule; it uses net", strings.TrimPrefix(what(e, 5, map[string]*big.Rat{"rate": nil}), "out of scope"))
 	assert.Equal(t, "clear", what(e, 4, nil), "nothing of it stays")
-	ratio := world(t, read(t, "outlier: {of: rate, by: best or worst, first: 1, peers: 2, grade: act}"), 3, all("10", "11", "12")...)
+	ratio := world(t, read(t, "outlier: {of: rate, by: top or bottom, first: 1, peers: 2, grade: act}"), 3, all("10", "11", "12")...)
 	assert.Equal(t, "actbreach", what(ratio, 0, map[string]*big.Rat{"orders": big.NewRat(1, 2)}), "what is made of it follows")
 	own := world(t, read(t, "outlier: {of: net, by: own past, over: 5 periods, beyond: 4, grade: act}"), 1, monthly(0, "10", "11", "12", "13", "14", "12")...)
 	assert.Equal(t, "clear", what(own, 0, nil))

@@ -43,9 +43,9 @@ func TestOutliersAmongPeersByHand(t *testing.T) {
 		{"outlier: {of: net, by: percentile, beyond: 90%, side: high, peers: 2, grade: act}", "1 2 2 3", "clear; clear; clear; act"},
 		{"outlier: {of: net, by: percentile, beyond: 75%, side: both, peers: 2, grade: act}", "1 2 2 3", "act; clear; clear; act"},
 		{"outlier: {of: net, by: percentile, beyond: 75%, side: high, peers: 2, grade: act}", "1 2 3 4 5", "clear; clear; clear; clear; act"},
-		{"outlier: {of: net, by: best or worst, first: 2, peers: 2, grade: act}", "9 9 8 7", "act; act; act; clear"},
-		{"outlier: {of: net, by: best or worst, first: 2, places: competition, peers: 2, grade: act}", "9 9 8 7", "act; act; clear; clear"},
-		{"outlier: {of: net, by: best or worst, first: 2, side: low, places: competition, peers: 2, grade: act}", "9 7 7 8", "clear; act; act; clear"},
+		{"outlier: {of: net, by: top or bottom, first: 2, peers: 2, grade: act}", "9 9 8 7", "act; act; act; clear"},
+		{"outlier: {of: net, by: top or bottom, first: 2, places: competition, peers: 2, grade: act}", "9 9 8 7", "act; act; clear; clear"},
+		{"outlier: {of: net, by: top or bottom, first: 2, side: low, places: competition, peers: 2, grade: act}", "9 7 7 8", "clear; act; act; clear"},
 		// From 0 to 10: 9 is at 90 % of the range, and on the cut.
 		{"outlier: {of: net, by: position in range, beyond: 90%, peers: 2, grade: act}", "0 1 5 9 10", "act; clear; clear; clear; act"},
 		{"outlier: {of: net, by: position in range, beyond: 90%, peers: 2, grade: act}", "4 4 4", "not judged (no spread among the peers); not judged (no spread among the peers); not judged (no spread among the peers)"},
@@ -54,7 +54,7 @@ func TestOutliersAmongPeersByHand(t *testing.T) {
 		{"outlier: {of: net, by: robust score, beyond: 4.8, scale: log, peers: 2, grade: act}", "1 2 4 8 512", "clear; clear; clear; clear; clear"},
 		{"outlier: {of: net, by: robust score, beyond: 3, scale: log, peers: 2, grade: act}", "1 2 4 8 0 -1", "clear; clear; clear; clear; not judged (not above zero, so it has no logarithm); not judged (not above zero, so it has no logarithm)"},
 		{"outlier: {of: net, by: standard score, beyond: 1.7, peers: 3, grade: act}", "0 0 4", "not judged (too few peers); not judged (too few peers); not judged (too few peers)"},
-		{"outlier: {of: net, among: shop.town, by: best or worst, first: 1, peers: 1, grade: act}", "", ""},
+		{"outlier: {of: net, among: shop.town, by: top or bottom, first: 1, peers: 1, grade: act}", "", ""},
 	} {
 		if c.values == "" {
 			assert.NotEmpty(t, problems(c.rule), "one other is no peer group")
@@ -93,7 +93,7 @@ func TestOneExtremeDoesNotHideAnother(t *testing.T) {
 	assert.Equal(t, "clear act", last("outlier: {of: net, by: standard score, beyond: 3, grade: act}"))
 	for _, rule := range []string{
 		"outlier: {of: net, by: robust score, beyond: 3.5, grade: act}", "outlier: {of: net, by: quartile fences, beyond: 3, grade: act}", "outlier: {of: net, by: generalised ESD, grade: act}",
-		"outlier: {of: net, by: false discoveries, grade: act}",
+		"outlier: {of: net, by: false discovery rate, grade: act}",
 	} {
 		assert.Equal(t, "act act", last(rule), rule)
 	}
@@ -107,23 +107,23 @@ func TestFalseDiscoveries(t *testing.T) {
 		values = append(values, fmt.Sprint(1000+(i*37)%101-50))
 	}
 	values[7], values[8] = "1400", "600"
-	e := world(t, read(t, "outlier: {of: net, by: false discoveries, share: 1%, grade: act}"), len(values), all(values...)...)
+	e := world(t, read(t, "outlier: {of: net, by: false discovery rate, share: 1%, grade: act}"), len(values), all(values...)...)
 	r := found(e, october)
 	assert.Equal(t, []uint32{7, 8}, r.Flagged())
 	assert.Regexp(t, `^Net is 1,400, \d+\.\d from the centre of 400 shops on the scale of their scatter: adjusted p 0\.0\d*%, flagged at most at 1\.0\d*%\.$`, sentence(e, r, 7))
-	e = world(t, read(t, "outlier: {of: net, by: false discoveries, model: t, side: low, grade: act}"), len(values), all(values...)...)
+	e = world(t, read(t, "outlier: {of: net, by: false discovery rate, model: t, side: low, grade: act}"), len(values), all(values...)...)
 	assert.Equal(t, []uint32{8}, found(e, october).Flagged())
 }
 
 // What methods say of one subject.
 func TestOutliersSayThemselves(t *testing.T) {
 	for rule, want := range map[string]string{
-		"outlier: {of: net, by: standard score, beyond: 1.8, peers: 2, grade: act}":                "Net is 9, far above the average of 5 among 8 shops: standard score 1.9, the cut is 1.8.",
+		"outlier: {of: net, by: standard score, beyond: 1.8, peers: 2, grade: act}":                "Net is 9, far above the average of 5 among 8 shops: standard score 1.9; flagged beyond 1.8.",
 		"outlier: {of: net, by: quartile fences, beyond: 1, peers: 2, grade: act}":                 "Net is 9, above the fence at 7 among 8 shops.",
 		"outlier: {of: net, by: percentile, beyond: 90%, side: high, peers: 2, grade: act}":        "Net is 9, above 100.0% of the other 7 shops; the cut is 90%.",
-		"outlier: {of: net, by: best or worst, first: 1, peers: 2, grade: act}":                    "Net is 9, place 1 from the highest among 8 shops; the first place is flagged.",
+		"outlier: {of: net, by: top or bottom, first: 1, peers: 2, grade: act}":                    "Net is 9, place 1 from the highest among 8 shops; the first place is flagged.",
 		"outlier: {of: net, by: position in range, beyond: 90%, side: high, peers: 2, grade: act}": "Net is 9, above the 90% of the range at 8 among 8 shops.",
-		"outlier: {of: net, among: shop.town, by: robust score, beyond: 1, peers: 2, grade: act}":  "Net is 9, far above the median of 5 among 4 shops in West: robust score 6.1, the cut is 1.0.",
+		"outlier: {of: net, among: shop.town, by: robust score, beyond: 1, peers: 2, grade: act}":  "Net is 9, far above the median of 5 among 4 shops in West: robust score 6.1; flagged beyond 1.0.",
 	} {
 		e := world(t, read(t, rule), 8, all("2", "4", "4", "4", "5", "5", "7", "9")...)
 		assert.Equal(t, want, sentence(e, found(e, october), 7), rule)
@@ -255,7 +255,7 @@ func TestDiscoveriesByStudent(t *testing.T) {
 	adjusted := 2 * distuv.StudentsT{Mu: 0, Sigma: 1, Nu: k - 1}.Survival(at) * float64(len(values)) // the least p of ten
 	share := math.Floor(adjusted * 1e4)
 	require.Positive(t, share)
-	rule := "outlier: {of: net, by: false discoveries, model: t, side: high, peers: 2, share: %v%%, grade: act}"
+	rule := "outlier: {of: net, by: false discovery rate, model: t, side: high, peers: 2, share: %v%%, grade: act}"
 	flagged := func(share float64) bool {
 		return strings.HasSuffix(judged(t, fmt.Sprintf(rule, share/100), texts...), "act")
 	}

@@ -15,8 +15,8 @@ import (
 var percentRank = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "percentile", Among: "peers",
-		Good:  "The same share of everybody each period, whatever the figures",
-		Needs: "Nothing but peers; it always finds somebody",
+		Good:  "The same share of subjects each period, whatever the figures",
+		Needs: "Peers only; it always flags some",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
 			{Key: "beyond", Type: rulebook.PercentSetting, Says: "a share of the others", From: number("0.5"), To: number("1"), Example: "95%"},
@@ -44,13 +44,13 @@ var percentRank = &Method{
 	},
 }
 
-// extremePlace flags the best or worst n: places are dense, or competition
+// extremePlace flags the top or bottom n: places are dense, or competition
 // places on request.
 var extremePlace = &Method{
 	Method: rulebook.Method{
-		Family: "outlier", Name: "best or worst", Among: "peers",
+		Family: "outlier", Name: "top or bottom", Among: "peers",
 		Good:  "The first so many of a list, such as the ten largest discounts",
-		Needs: "Nothing but peers; it always finds somebody",
+		Needs: "Peers only; it always flags some",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
 			{Key: "first", Type: rulebook.NumberSetting, Whole: true, Says: "a number of places", From: number("1"), To: number("1000000"), Example: "10"},
@@ -58,12 +58,12 @@ var extremePlace = &Method{
 			{Key: "places", Type: rulebook.WordSetting, Default: "dense", Choices: []string{"dense", "competition"}, Says: "whether the place after two equals is the next one, or the one after that"},
 			peersSetting, gradeSetting,
 		},
-		States: []string{"place"}, Refuses: noWhole,
+		States: []string{"rank"}, Refuses: noWhole,
 		Decides: func(b *rulebook.Book, r *rulebook.Rule, stated map[string]*big.Rat) (bool, string) {
-			if stated["place"] == nil {
+			if stated["rank"] == nil {
 				return false, fmt.Sprintf("the example of a place says it, such as {place: 1, is: %s}", r.Says("grade"))
 			}
-			return stated["place"].Cmp(big.NewRat(int64(b.Whole(r, "first")), 1)) <= 0, ""
+			return stated["rank"].Cmp(big.NewRat(int64(b.Whole(r, "first")), 1)) <= 0, ""
 		},
 		Words: func(b *rulebook.Book, r *rulebook.Rule) string {
 			return fmt.Sprintf("%s for the %s %s by %s among %s, in %s places; with fewer than %d others it is not judged",

@@ -20,7 +20,7 @@ import (
 var robustScore = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "robust score", Among: "peers",
-		Good:  "Who lies far from the others, told so that one extreme hides no other",
+		Good:  "Subjects far from the others; one extreme value does not mask another",
 		Needs: "Values that differ: where half of them are the same there is no spread",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
@@ -161,6 +161,6 @@ func robustSentence(book *rulebook.Book, rule *rulebook.Rule, _ Verdict, ev *Evi
 	if new(big.Rat).Abs(ev.Peers.Score).Cmp(ev.Peers.Cut) <= 0 {
 		verb = ""
 	}
-	return fmt.Sprintf("%s is %s, %s%s the median of %s among %d %s: robust score%s %s, the cut is %s.",
+	return fmt.Sprintf("%s is %s, %s%s the median of %s among %d %s: robust score%s %s; flagged beyond %s.",
 		Title(book, ev.Measure), value, verb, side, median, ev.Peers.Others+1, peerWords(book, rule, ev.Peers), scale, score, cut)
 }

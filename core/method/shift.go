@@ -23,7 +23,7 @@ var shift = &Method{
 	Method: rulebook.Method{
 		Family: "window", Name: "shift", Among: "lines",
 		Good:  "What an event changed, or failed to: sales after a price change, a promotion that moved nothing",
-		Needs: "Events that name whom is judged, and enough days on both sides",
+		Needs: "Events that name the subjects, and enough days on both sides",
 		Settings: []rulebook.Setting{
 			{Key: "shift", Type: rulebook.LinesSetting, Says: "the lines that are added up, or counted"},
 			{Key: "number", Type: rulebook.ColumnSetting, Optional: true, Says: "the number that is added up; lines are counted unless stated"},

@@ -22,8 +22,8 @@ import (
 var silence = &Method{
 	Method: rulebook.Method{
 		Family: "window", Name: "silence", Among: "lines",
-		Good:  "Who has stopped: nothing for so many days, or for longer than is usual for this one",
-		Needs: "A feed whose lines name whom is judged",
+		Good:  "Subjects gone quiet: no line for a number of days, or for longer than usual for them",
+		Needs: "A feed whose lines name the subjects",
 		Settings: []rulebook.Setting{
 			{Key: "silence", Type: rulebook.LinesSetting, Says: "the lines that have stopped: a feed, or 'sales where net above 100'"},
 			{Key: "at_least", Type: rulebook.QuantitySetting, Optional: true, Choices: []string{"days", "working days"}, From: number("1"), To: number("3660"), Example: "'45 days'", Says: "a number of days"},
@@ -217,17 +217,17 @@ func silenceSentence(book *rulebook.Book, _ *rulebook.Rule, _ Verdict, ev *Evide
 		limits = append(limits, limitWords(s))
 	}
 	if s.UsualGap != nil {
-		limits = append(limits, fmt.Sprintf("%s times its usual gap of %s", rulebook.Format(s.Times, rulebook.Count, 1), rulebook.Format(s.UsualGap, rulebook.Days, gapPlaces(s.UsualGap))))
+		limits = append(limits, fmt.Sprintf("more than %s times its usual gap of %s", rulebook.Format(s.Times, rulebook.Count, 1), rulebook.Format(s.UsualGap, rulebook.Days, gapPlaces(s.UsualGap))))
 	}
-	return fmt.Sprintf("Nothing in %s since %s: %s by %s, the limit is %s.",
+	return fmt.Sprintf("No %s since %s: %s by %s; flagged at %s.",
 		strings.ToLower(book.Feed(s.Feed).Title), last.Words(), DaysWords(s.Days), asOf.Words(), strings.Join(limits, " and "))
 }
 
 func limitWords(s *Silence) string {
 	if s.Working {
-		return strings.Replace(DaysWords(s.Limit), "day", "working day", 1)
+		return strings.Replace(DaysWords(s.Limit), "day", "working day", 1) + " or more"
 	}
-	return DaysWords(s.Limit)
+	return DaysWords(s.Limit) + " or more"
 }
 
 func gapPlaces(gap *big.Rat) int {

@@ -17,7 +17,7 @@ import (
 var standardScore = &Method{
 	Method: rulebook.Method{
 		Family: "outlier", Name: "standard score", Among: "peers",
-		Good:  "Who lies far from the average, where values scatter evenly about it and nobody is extreme",
+		Good:  "Subjects far from the average, where values are about normal and none is extreme",
 		Needs: "Values without records: one extreme widens the scale for all",
 		Settings: []rulebook.Setting{
 			ofSetting, amongSetting,
@@ -190,6 +190,6 @@ func scoreSentence(book *rulebook.Book, rule *rulebook.Rule, ev *Evidence, centr
 		value, middle = rulebook.Format(ev.Value, ev.Unit, ev.Places), rulebook.Format(of.Value, rulebook.Count, 2)
 		centre += " of the logarithms"
 	}
-	return fmt.Sprintf("%s is %s, %s%s the %s of %s among %d %s: %s %s, the cut is %s.",
+	return fmt.Sprintf("%s is %s, %s%s the %s of %s among %d %s: %s %s; flagged beyond %s.",
 		Title(book, ev.Measure), value, verb, side, centre, middle, p.Others+1, peerWords(book, rule, p), score, shown, cut)
 }

@@ -12,7 +12,7 @@ type Tally struct {
 	Flagged   int            `json:"flagged"`    // breaches, and no data that has a grade
 }
 
-// Judged is how many were held against the yardstick.
+// Judged is how many were held against the comparison.
 func (t Tally) Judged() int {
 	n := t.Clear
 	for _, c := range t.Breach {

@@ -44,8 +44,8 @@ func lines(text string) (out []line) {
 // Patterns in dated lines at their edges, each for paper; the period is October.
 func TestWindowsByHand(t *testing.T) {
 	for _, c := range []struct{ rule, lines, want, words string }{
-		{"window: {burst: returns, at_least: 3 lines, within: 3 days, grade: act}", "r 10-01; r 10-02; r 10-03", "act", "3 of the returns within 3 days, from 1 Oct 2026 to 3 Oct 2026; the limit is 3."},
-		{"window: {burst: returns, at_least: 3 lines, within: 3 days, grade: act}", "r 10-01; r 10-02; r 10-04", "clear", "At most 2 of the returns within 3 days; the limit is 3."},
+		{"window: {burst: returns, at_least: 3 lines, within: 3 days, grade: act}", "r 10-01; r 10-02; r 10-03", "act", "3 returns within 3 days (1 Oct 2026 to 3 Oct 2026); 3 or more are flagged."},
+		{"window: {burst: returns, at_least: 3 lines, within: 3 days, grade: act}", "r 10-01; r 10-02; r 10-04", "clear", "At most 2 returns within 3 days; 3 or more are flagged."},
 		{"window: {burst: returns, at_least: 3 lines, within: 1 day, grade: act}", "r 10-05; r 10-05; r 10-05", "act", ""},
 		{"window: {burst: returns, at_least: 2 days with lines, within: 7 days, grade: act}", "r 10-05; r 10-05; r 10-05", "clear", ""},
 		{"window: {burst: returns, at_least: 2 days with lines, within: 7 days, grade: act}", "r 10-05; r 10-05; r 10-11", "act", ""},
@@ -53,26 +53,26 @@ func TestWindowsByHand(t *testing.T) {
 		{"window: {burst: returns, at_least: 100 in total, number: net, within: 7 days, grade: act}", "r 10-05 0 60; r 10-11 0 40", "act", ""},
 		{"window: {burst: returns, at_least: 100.01 in total, number: net, within: 7 days, grade: act}", "r 10-05 0 60; r 10-11 0 40", "clear", ""},
 		{"window: {burst: returns, at_least: 100 in total, number: net, within: 7 days, grade: act}", "r 10-05 0 120; r 10-05 0 -30", "clear", ""}, // only windows that end with a day
-		{"window: {burst: returns, at_least: 2 lines, within: 7 days, grade: act}", "r 09-28; r 10-02", "act", "2 of the returns within 7 days, from 28 Sep 2026 to 2 Oct 2026; the limit is 2."},
+		{"window: {burst: returns, at_least: 2 lines, within: 7 days, grade: act}", "r 09-28; r 10-02", "act", "2 returns within 7 days (28 Sep 2026 to 2 Oct 2026); 2 or more are flagged."},
 		{"window: {burst: returns, at_least: 2 lines, within: 7 days, grade: act}", "r 09-28; r 09-29; r 10-02", "clear", ""},        // one burst, reported in September
 		{"window: {burst: returns, at_least: 2 lines, within: 2 days, grade: act}", "r 09-29; r 09-30; r 10-02; r 10-03", "act", ""}, // windows 29-30 and 2-3 share no day: two bursts
 		{"window: {burst: 'returns where net above 10', at_least: 2 lines, within: 7 days, grade: act}", "r 10-05 0 11; r 10-06 0 10", "clear", ""},
 		{"window: {burst: returns, at_least: 2 lines, within: 7 days, grade: act}", "s 10-05; r 08-06", "not judged (no lines in the period)", ""},
 		// Silence: as-of 31 October.
-		{"window: {silence: sales, at_least: 30 days, grade: act}", "s 10-01", "act", "Nothing in orders since 1 Oct 2026: 30 days by 31 Oct 2026, the limit is 30 days."},
+		{"window: {silence: sales, at_least: 30 days, grade: act}", "s 10-01", "act", "No orders since 1 Oct 2026: 30 days by 31 Oct 2026; flagged at 30 days or more."},
 		{"window: {silence: sales, at_least: 31 days, grade: act}", "s 10-01", "clear", ""},
 		{"window: {silence: sales, at_least: 22 working days, grade: act}", "s 10-01", "clear", ""}, // 2 to 31 October: 21 worked
-		{"window: {silence: sales, at_least: 21 working days, grade: act}", "s 10-01", "act", "Nothing in orders since 1 Oct 2026: 30 days by 31 Oct 2026, the limit is 21 working days."},
-		{"window: {silence: sales, longer_than: 2 usual gaps, grade: act}", "s 09-11; s 09-16; s 09-16; s 09-21; s 10-01", "act", "Nothing in orders since 1 Oct 2026: 30 days by 31 Oct 2026, the limit is 2.0 times its usual gap of 5 days."},
+		{"window: {silence: sales, at_least: 21 working days, grade: act}", "s 10-01", "act", "No orders since 1 Oct 2026: 30 days by 31 Oct 2026; flagged at 21 working days or more."},
+		{"window: {silence: sales, longer_than: 2 usual gaps, grade: act}", "s 09-11; s 09-16; s 09-16; s 09-21; s 10-01", "act", "No orders since 1 Oct 2026: 30 days by 31 Oct 2026; flagged at more than 2.0 times its usual gap of 5 days."},
 		{"window: {silence: sales, longer_than: 6 usual gaps, grade: act}", "s 09-11; s 09-16; s 09-21; s 10-01", "clear", ""}, // exactly 6 x 5
 		{"window: {silence: sales, longer_than: 5.9999 usual gaps, grade: act}", "s 09-11; s 09-16; s 09-21; s 10-01", "act", ""},
 		{"window: {silence: sales, longer_than: 2 usual gaps, at_least: 31 days, grade: act}", "s 09-11; s 09-16; s 09-21; s 10-01", "clear", ""},
-		{"window: {silence: sales, longer_than: 2 usual gaps, grade: act}", "s 09-11; s 09-16; s 10-01", "not judged (too few gaps to know a usual one)", ""},
+		{"window: {silence: sales, longer_than: 2 usual gaps, grade: act}", "s 09-11; s 09-16; s 10-01", "not judged (too few gaps for a usual gap)", ""},
 		{"window: {silence: sales, longer_than: 2 usual gaps, gaps: 2, grade: act}", "s 09-11; s 09-16; s 10-01", "act", ""},
 		{"window: {silence: 'sales where net above 5', at_least: 20 days, grade: act}", "s 10-01 0 6; s 10-30 0 5", "act", ""},
 		// Followed.
-		{"window: {followed: sales, by: returns, within: 30 days, grade: act}", "s 09-05; r 10-05", "act", "1 of the orders was followed by one of the returns within 30 days: that of 5 Sep 2026 on 5 Oct 2026."},
-		{"window: {followed: sales, by: returns, within: 29 days, grade: act}", "s 09-05; r 10-05", "clear", "None of the orders was followed by one of the returns within 29 days."},
+		{"window: {followed: sales, by: returns, within: 30 days, grade: act}", "s 09-05; r 10-05", "act", "1 event in orders was followed within 30 days by returns: 5 Sep 2026, then 5 Oct 2026."},
+		{"window: {followed: sales, by: returns, within: 29 days, grade: act}", "s 09-05; r 10-05", "clear", "No event in orders was followed by returns within 29 days."},
 		{"window: {followed: sales, by: returns, within: 30 days, grade: act}", "s 10-05; r 10-05", "act", ""},
 		{"window: {followed: sales, by: returns, within: 30 days, from: the next day, grade: act}", "s 10-05; r 10-05", "clear", ""},
 		{"window: {followed: sales, by: returns, within: 30 days, from: the next day, grade: act}", "s 10-05; r 10-06", "act", ""},
@@ -86,13 +86,13 @@ func TestWindowsByHand(t *testing.T) {
 		{"window: {followed: 'sales where net above 10', by: sales, within: 5 days, grade: act}", "s 10-05 0 11; s 10-05 0 1", "act", ""},
 		{"window: {followed: sales, by: returns, within: 5 days, at_least: 2, grade: act}", "s 10-05; s 10-06; r 10-07", "act", ""}, // one answers several
 		{"window: {followed: sales, by: returns, within: 5 days, at_least: 2, answers: one, grade: act}", "s 10-05; s 10-06; r 10-07", "clear", ""},
-		{"window: {followed: sales, by: returns, within: 5 days, at_least: 2, answers: one, grade: act}", "s 10-05; s 10-06; r 10-07; r 10-08", "act", "2 of the orders were followed by one of the returns within 5 days: that of 5 Oct 2026 on 7 Oct 2026, and 1 more."},
+		{"window: {followed: sales, by: returns, within: 5 days, at_least: 2, answers: one, grade: act}", "s 10-05; s 10-06; r 10-07; r 10-08", "act", "2 events in orders were followed within 5 days by returns: 5 Oct 2026, then 7 Oct 2026, and 1 more."},
 		{"window: {followed: sales, by: returns, within: 5 days, answers: one, grade: act}", "s 09-28; s 09-29; r 09-30; r 10-01", "act", ""}, // the second order by the second return
 		// Unanswered: judged when the window closes.
-		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 10-21; r 10-01", "act", "1 of the orders had none of the returns within 10 days: that of 21 Oct 2026, whose window closed on 31 Oct 2026."},
+		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 10-21; r 10-01", "act", "1 event in orders had no returns within 10 days: 21 Oct 2026, whose window closed on 31 Oct 2026."},
 		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 10-22; r 10-01", "not judged (window open until 1 Nov 2026)", "Not judged: window open until 1 Nov 2026."},
 		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 10-22; r 10-23", "clear", ""},
-		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 10-05; r 10-15; s 10-22", "clear", "Each of the orders whose window closed had one of the returns within 10 days."},
+		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 10-05; r 10-15; s 10-22", "clear", "Every event in orders whose window closed had returns within 10 days."},
 		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 10-05; r 10-16", "act", ""},
 		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 09-20; r 10-16", "clear", ""}, // closed in September
 		{"window: {unanswered: sales, by: returns, within: 10 days, grade: act}", "s 09-21; r 10-16", "act", ""},
@@ -105,7 +105,7 @@ func TestWindowsByHand(t *testing.T) {
 		// What was before may lie two months back: the event is of September, and its window closes on 2 October.
 		{"window: {shift: sales, number: net, after: returns, days: 28 days, beyond: 39%, grade: act}", "s 08-08 0 50; s 10-02 0 30; r 09-04", "act", ""},
 		{"window: {shift: sales, number: net, after: returns, days: 5 days, beyond: 39%, side: high, grade: act}", "s 10-05 0 50; s 10-15 0 30; r 10-10", "clear", ""},
-		{"window: {shift: sales, number: net, after: returns, days: 5 days, beyond: 10%, grade: act}", "s 10-04 0 50; s 10-16 0 30; r 10-10", "not judged (nothing before to hold it against)", ""},
+		{"window: {shift: sales, number: net, after: returns, days: 5 days, beyond: 10%, grade: act}", "s 10-04 0 50; s 10-16 0 30; r 10-10", "not judged (nothing before to compare with)", ""},
 		{"window: {shift: sales, number: net, after: returns, days: 5 days, as: difference, beyond: 3.9, grade: act}", "s 10-05 0 50; s 10-15 0 30; r 10-10", "act", ""},
 		{"window: {shift: sales, number: net, after: returns, days: 5 days, less_than: 10%, grade: act}", "s 10-05 0 50; s 10-15 0 54.9; r 10-10", "act", ""},
 		// Of several events, each day counted once, the one whose change is flagged soonest.
@@ -124,7 +124,7 @@ func TestWindowsByHand(t *testing.T) {
 		{"window: {during: fair, of: net, above: 49%, grade: act}", "s 10-05 0 30; s 10-06 0 25; s 10-08 0 25; s 10-09 0 20", "act", "Net from 6 Oct 2026 to 8 Oct 2026 is 50, 50.0% of the month; flagged above 49%."},
 		{"window: {during: fair, of: net, above: 50%, grade: act}", "s 10-05 0 30; s 10-06 0 25; s 10-08 0 25; s 10-09 0 20", "clear", ""},
 		// 10 days before, 3 of them of the other fair: 70 on 7 days is 10 a day; 3 days hold 36.
-		{"window: {during: fair, of: net, as: change, before: 10 days, below: 25%, grade: act}", "s 09-29 0 999; s 10-01 0 70; s 10-07 0 36", "act", "Net from 6 Oct 2026 to 8 Oct 2026 is 36, 20.0% a day against the days before; flagged below 25%."},
+		{"window: {during: fair, of: net, as: change, before: 10 days, below: 25%, grade: act}", "s 09-29 0 999; s 10-01 0 70; s 10-07 0 36", "act", "Net a day from 6 Oct 2026 to 8 Oct 2026 is 20.0% above the days before (36 in all); flagged below 25%."},
 		{"window: {during: fair, of: net, as: change, before: 10 days, below: 20%, grade: act}", "s 09-29 0 999; s 10-01 0 70; s 10-07 0 36", "clear", ""},
 		// October ends on a Saturday: its last 2 working days are from Thursday 29.
 		{"window: {during: last 2 working days, of: net, above: 59%, grade: act}", "s 10-28 0 40; s 10-29 0 30; s 10-31 0 30", "act", ""},

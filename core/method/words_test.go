@@ -9,7 +9,7 @@ import (
 
 // Every setting of a method is in the sentence that its rule is read back in.
 func TestMethodsInWords(t *testing.T) {
-	noData, few := " No data says nothing.", "; with fewer than 8 others it is not judged."
+	noData, few := " Subjects without data are not flagged.", "; with fewer than 8 others it is not judged."
 	for rule, words := range map[string]string{
 		"window: {followed: sales, by: returns, within: 5 days, grade: act}":                                                                      "Act now when one of the orders is followed by one of the returns within 5 days.",
 		"window: {followed: sales, by: returns, within: 5 working days, at_least: 2, answers: one, from: the next day, same: [item], grade: act}": "Act now when at least 2 of the orders are followed by one of the returns within 5 working days, from the next day on, of the same item, each of which answers one alone.",
@@ -25,10 +25,10 @@ func TestMethodsInWords(t *testing.T) {
 		"window: {shift: sales, after: returns, number: net, days: 7 days, at_most: 10%, grade: act}":                                             "Act now when net of the orders a day rises by at most 10% from the 7 days before one of the returns to the 7 days after.",
 		"outlier: {of: net, by: control chart, side: both, grade: act}":                                                                           "Act now when the chart of net over its own 12 periods before shows a value beyond 3 sigma; with fewer than 8 of them it is not judged." + noData,
 		"outlier: {of: net, by: control chart, baseline_from: 2025-01, baseline_to: 2025-12, side: low, grade: act}":                              "Act now when the chart of net over a baseline from Jan 2025 to Dec 2025 shows a value beyond 3 sigma, ending on the low side; with fewer than 8 of them it is not judged." + noData,
-		"outlier: {of: net, by: smoothed average, side: low, grade: act}":                                                                         "Act now when the smoothed average of net, each new value weighing 0.2, is beyond 3 sigma on the low side by its own 12 periods before; with fewer than 8 of them it is not judged." + noData,
-		"outlier: {of: net, by: cumulative sum, side: both, grade: act}":                                                                          "Act now when the deviations of net add up to more than 5 sigma on either side, 0.5 sigma of each let pass, by its own 12 periods before; with fewer than 8 of them it is not judged." + noData,
+		"outlier: {of: net, by: EWMA, side: low, grade: act}":                                                                                     "Act now when the EWMA of net, each new value weighing 0.2, is beyond 3 sigma on the low side by its own 12 periods before; with fewer than 8 of them it is not judged." + noData,
+		"outlier: {of: net, by: CUSUM, side: both, grade: act}":                                                                                   "Act now when the deviations of net add up to more than 5 sigma on either side, 0.5 sigma of each let pass, by its own 12 periods before; with fewer than 8 of them it is not judged." + noData,
 		"outlier: {of: net, by: level shift, over: 24 periods, beyond: 4, recent: 6 periods, side: both, grade: act}":                             "Act now when the level of net has shifted within the last 24 periods by more than 4 robust deviations on either side, begun in the last 6 periods; with fewer than 16 of them it is not judged." + noData,
-		"outlier: {of: net, by: false discoveries, side: both, grade: act}":                                                                       "Act now when net lies so far from all shops on either side that at most 5% of those flagged are there by chance (normal model)" + few + noData,
+		"outlier: {of: net, by: false discovery rate, side: both, grade: act}":                                                                    "Act now when net lies so far from all shops on either side that at most 5% of those flagged are there by chance (normal model)" + few + noData,
 	} {
 		b := read(t, rule)
 		assert.Equal(t, "Each month, for every shop: "+words, b.Words(&b.Rules[0]), rule)

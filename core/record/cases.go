@@ -4,33 +4,13 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"time"
 
 	"oskel/core/calendar"
+	"oskel/core/casework"
 	"oskel/core/routing"
 	"oskel/core/rulebook"
 )
-
-// Case is one subject's flags under review on a desk, unsettled until it is closed
-// here.
-type Case struct {
-	ID       int64 // 0 of one that is opened now
-	Kind     string
-	Code     uint32
-	Desk     string
-	Taken    bool
-	Grade    string // the most serious of what is flagged in it
-	Severity int
-	Due      calendar.Day
-	Cleared  bool   // nothing in it is flagged any more
-	Closed   bool   // by its desk's word, since nothing is
-	For      string // of one that is opened: who gets it, where its route says
-	Self     string // the account of whom it is about, who does not review it
-	Below    string // those of who reports to them alone, with spaces between: nor do they
-}
-
-// Bars says whether somebody does not review the case: whom it is about, and who reports
-// to them alone.
-func (c *Case) Bars(name string) bool { return routing.Bars(c.Self, c.Below, name) }
 
 // Item is a flag in a case, as far as it bears on the case.
 type Item struct {
@@ -70,8 +50,8 @@ type Arrival struct {
 
 // Event is something that a sweep does to a case.
 type Event struct {
-	Case       *Case
-	What, Text string
+	Case *casework.Case
+	casework.Event
 }
 
 // Desks is the work of taking what a sweep found to its desks.
@@ -79,17 +59,20 @@ type Desks struct {
 	Book    *rulebook.Book
 	Period  calendar.Period
 	Today   calendar.Day
+	Now     time.Time
+	By      string           // who sweeps, "" where no person does
 	Open    bool             // cases are opened and joined, not followed alone
-	Cases   []*Case          // all unsettled ones, in order; they change in place
+	Cases   []*casework.Case // all unsettled ones, in order; they change in place
 	Holding map[int64][]Item // what is in them, in whatever period
 
-	Opened  []*Case
-	Copies  map[*Case][]string // who is told of those that are opened
-	Changed []*Case            // of Cases
-	Trail   []Event            // in order
+	Opened  []*casework.Case
+	For     map[*casework.Case]string   // who gets those that are opened, where a route says
+	Copies  map[*casework.Case][]string // who is told of those that are opened
+	Changed []*casework.Case            // of Cases
+	Trail   []Event                     // in order
 
-	open map[subjectDesk]*Case
-	byID map[int64]*Case
+	open map[subjectDesk]*casework.Case
+	byID map[int64]*casework.Case
 }
 
 // subjectDesk is where there is at most one unsettled case.
@@ -104,12 +87,12 @@ type subjectDesk struct {
 // along: grade, due day and desk follow. What is in a case that was settled stays in
 // it. The answer is the case that each is put into now, nil where it stays or none
 // is opened.
-func (d *Desks) Take(found []Arrival) (homes []*Case) {
-	d.open, d.byID = map[subjectDesk]*Case{}, map[int64]*Case{}
+func (d *Desks) Take(found []Arrival) (homes []*casework.Case) {
+	d.open, d.byID = map[subjectDesk]*casework.Case{}, map[int64]*casework.Case{}
 	if d.Holding == nil {
 		d.Holding = map[int64][]Item{}
 	}
-	stood := make([]Case, len(d.Cases))
+	stood := make([]casework.Case, len(d.Cases))
 	for i, c := range d.Cases {
 		d.open[subjectDesk{c.Kind, c.Code, c.Desk}], d.byID[c.ID], stood[i] = c, c, *c
 	}
@@ -118,17 +101,22 @@ func (d *Desks) Take(found []Arrival) (homes []*Case) {
 			d.put(f.Case, f.Item)
 		}
 	}
-	homes = make([]*Case, len(found))
+	homes = make([]*casework.Case, len(found))
 	for i, f := range found {
 		homes[i] = d.place(f)
 	}
 	for i, c := range d.Cases {
 		d.regrade(c, stood[i])
-		if *c != stood[i] {
+		if changed(*c, stood[i]) {
 			d.Changed = append(d.Changed, c)
 		}
 	}
 	return homes
+}
+
+// changed says whether a sweep has changed a case.
+func changed(c, was casework.Case) bool {
+	return c.Desk != was.Desk || c.State != was.State || c.Holder != was.Holder || c.Grade != was.Grade || c.Severity != was.Severity || c.Due != was.Due || c.Cleared != was.Cleared
 }
 
 // put has a case hold an item as it now is.
@@ -152,8 +140,8 @@ func (d *Desks) leave(id int64, item Item) {
 	d.Holding[id] = kept
 }
 
-func (d *Desks) note(c *Case, what, format string, args ...any) {
-	d.Trail = append(d.Trail, Event{c, what, fmt.Sprintf(format, args...)})
+func (d *Desks) note(c *casework.Case, what casework.EventKind, format string, args ...any) {
+	d.Trail = append(d.Trail, Event{c, casework.Event{What: what, Text: fmt.Sprintf(format, args...)}})
 }
 
 // of says which rule and period something is of.
@@ -167,7 +155,7 @@ func (d *Desks) of(f Arrival) string {
 
 // place finds the case of one that was found, if it is put into another than it
 // was in.
-func (d *Desks) place(f Arrival) *Case {
+func (d *Desks) place(f Arrival) *casework.Case {
 	if f.Case != 0 {
 		c := d.byID[f.Case]
 		if c == nil {
@@ -175,9 +163,9 @@ func (d *Desks) place(f Arrival) *Case {
 		}
 		switch {
 		case f.Flagged && !f.WasFlagged:
-			d.note(c, "joined", "%s: %s", d.of(f), f.Sentence)
+			d.note(c, casework.FlagJoined, "%s: %s", d.of(f), f.Sentence)
 		case !f.Flagged && f.WasFlagged:
-			d.note(c, "cleared", "%s: %s", d.of(f), f.Sentence)
+			d.note(c, casework.FlagCleared, "%s: %s", d.of(f), f.Sentence)
 		}
 		if !f.Flagged || f.Desk == "" || f.Desk == c.Desk || !d.Open || d.move(c, f) {
 			return nil // it stays, or the case goes along
@@ -189,16 +177,17 @@ func (d *Desks) place(f Arrival) *Case {
 	at, due := subjectDesk{f.Kind, f.Code, f.Desk}, d.due(f.Desk, f.Grade)
 	c := d.open[at]
 	if c == nil {
-		c = &Case{Kind: f.Kind, Code: f.Code, Desk: f.Desk, Grade: f.Grade, Severity: f.Severity, Due: due, For: f.For, Self: f.Self, Below: f.Below}
+		c = &casework.Case{Kind: f.Kind, Code: f.Code, Grade: f.Grade, Severity: f.Severity, Due: due, Self: f.Self, Below: f.Below, Standing: casework.Standing{Desk: f.Desk, State: casework.Open}}
+		d.give(c, f.For)
 		d.tell(c, f.Copy)
 		d.open[at] = c
 		d.Opened = append(d.Opened, c)
-		d.note(c, "opened", "%s: %s", d.of(f), f.Sentence)
+		d.note(c, casework.CaseOpened, "%s: %s", d.of(f), f.Sentence)
 		return c
 	}
-	d.note(c, "joined", "%s: %s", d.of(f), f.Sentence)
+	d.note(c, casework.FlagJoined, "%s: %s", d.of(f), f.Sentence)
 	if c.ID == 0 {
-		c.For = cmp.Or(c.For, f.For)
+		d.give(c, f.For)
 		d.tell(c, f.Copy)
 	}
 	c.Due = min(c.Due, due)
@@ -211,12 +200,20 @@ func (d *Desks) place(f Arrival) *Case {
 	return c
 }
 
+// give has the first who is named get a case that is opened.
+func (d *Desks) give(c *casework.Case, name string) {
+	if d.For == nil {
+		d.For = map[*casework.Case]string{}
+	}
+	d.For[c] = cmp.Or(d.For[c], name)
+}
+
 // tell has a case told to others, each once.
-func (d *Desks) tell(c *Case, names []string) {
+func (d *Desks) tell(c *casework.Case, names []string) {
 	for _, name := range names {
 		if !slices.Contains(d.Copies[c], name) {
 			if d.Copies == nil {
-				d.Copies = map[*Case][]string{}
+				d.Copies = map[*casework.Case][]string{}
 			}
 			d.Copies[c] = append(d.Copies[c], name)
 		}
@@ -230,21 +227,21 @@ func (d *Desks) due(desk, grade string) calendar.Day {
 // move takes a case to the desk that its item is routed to now, if nothing else
 // keeps it where it is and no other case of the subject is open there; otherwise
 // the item leaves the case.
-func (d *Desks) move(c *Case, f Arrival) bool {
+func (d *Desks) move(c *casework.Case, f Arrival) bool {
 	at := subjectDesk{f.Kind, f.Code, f.Desk}
 	stays := d.open[at] != nil
 	for _, item := range d.Holding[c.ID] {
 		stays = stays || item.Flagged && item.Desk != f.Desk
 	}
 	if stays {
-		d.note(c, "left", "%s: it is %s's now", d.of(f), d.deskTitle(f.Desk))
+		d.note(c, casework.FlagLeft, "%s: it is %s's now", d.of(f), d.deskTitle(f.Desk))
 		d.leave(c.ID, f.Item)
 		return false
 	}
 	delete(d.open, subjectDesk{c.Kind, c.Code, c.Desk})
-	d.note(c, "moved", "From %s to %s, where its flags are routed now", d.deskTitle(c.Desk), d.deskTitle(f.Desk))
-	c.Desk, d.open[at] = f.Desk, c
-	c.Taken = false // whoever took it is of another desk
+	d.note(c, casework.CaseMoved, "from %s to %s, by the current routes", d.deskTitle(c.Desk), d.deskTitle(f.Desk))
+	c.MoveTo(f.Desk) // whoever took it is of another desk
+	d.open[at] = c
 	c.Due = d.due(c.Desk, c.Grade)
 	return true
 }
@@ -259,7 +256,7 @@ func (d *Desks) deskTitle(name string) string {
 // regrade has a case that held something before bear the most serious grade of what
 // is flagged in it now. One in which all has cleared keeps its grade, and is closed
 // where its desk says so.
-func (d *Desks) regrade(c *Case, was Case) {
+func (d *Desks) regrade(c *casework.Case, was casework.Case) {
 	top := Item{Severity: len(d.Book.Grades) + 1}
 	for _, item := range d.Holding[c.ID] {
 		if item.Flagged && item.Severity < top.Severity {
@@ -270,8 +267,8 @@ func (d *Desks) regrade(c *Case, was Case) {
 	switch {
 	case c.Cleared:
 		if desk := d.Book.Desk(c.Desk); desk != nil && desk.Closes && !was.Cleared {
-			c.Closed = true
-			d.note(c, "settled", "cleared: nothing in it is flagged any more, and the desk closes such cases")
+			c.CloseCleared(d.By, d.Now)
+			d.note(c, casework.CaseSettled, "cleared: nothing in it is flagged any more; the desk closes such cases")
 		}
 	case top.Grade != "" && top.Grade != c.Grade:
 		from, worse := c.Grade, top.Severity < c.Severity
@@ -279,7 +276,7 @@ func (d *Desks) regrade(c *Case, was Case) {
 		if due := d.due(c.Desk, c.Grade); !worse || due < c.Due {
 			c.Due = due
 		}
-		d.note(c, "regraded", "%s becomes %s, due %s", d.gradeLabel(from), d.gradeLabel(c.Grade), c.Due.Words())
+		d.note(c, casework.CaseRegraded, "%s becomes %s, due %s", d.gradeLabel(from), d.gradeLabel(c.Grade), c.Due.Words())
 	}
 }
 

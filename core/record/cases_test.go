@@ -8,6 +8,7 @@ import (
 	"pgregory.net/rapid"
 
 	"oskel/core/calendar"
+	"oskel/core/casework"
 	"oskel/core/method"
 	"oskel/core/record"
 	"oskel/core/rulebook"
@@ -29,7 +30,7 @@ var (
 	monday  = calendar.Date(2026, 11, 2)
 )
 
-func desks(t require.TestingT, open bool, cases ...*record.Case) *record.Desks {
+func desks(t require.TestingT, open bool, cases ...*casework.Case) *record.Desks {
 	book, problems := rulebook.Read([]byte(desksBook), method.All())
 	require.Empty(t, problems)
 	return &record.Desks{Book: book, Period: october, Today: monday, Open: open, Cases: cases, Holding: map[int64][]record.Item{}}
@@ -49,13 +50,13 @@ func or(a, b string) string {
 	return a
 }
 
-func known(id int64, desk, grade string, due calendar.Day) *record.Case {
-	return &record.Case{ID: id, Kind: "rep", Code: 7, Desk: desk, Grade: grade, Severity: map[string]int{"act": 0, "look": 1}[grade], Due: due, Taken: true}
+func known(id int64, desk, grade string, due calendar.Day) *casework.Case {
+	return &casework.Case{ID: id, Kind: "rep", Code: 7, Grade: grade, Severity: map[string]int{"act": 0, "look": 1}[grade], Due: due, Standing: casework.Standing{Desk: desk, State: casework.Taken, Holder: "nell"}}
 }
 
 func trail(d *record.Desks) (what []string) {
 	for _, e := range d.Trail {
-		what = append(what, e.What)
+		what = append(what, string(e.What))
 	}
 	return what
 }
@@ -68,7 +69,7 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 		homes := d.Take([]record.Arrival{arrival("look", "north", 0, false), second, arrival("", "north", 0, false), arrival("look", "", 0, false)})
 		require.Len(t, d.Opened, 1)
 		c := d.Opened[0]
-		assert.Equal(t, []*record.Case{c, c, nil, nil}, homes)
+		assert.Equal(t, []*casework.Case{c, c, nil, nil}, homes)
 		assert.Equal(t, "act", c.Grade, "the more serious")
 		assert.Equal(t, calendar.Date(2026, 11, 3), c.Due)
 		assert.Equal(t, []string{"opened", "joined"}, trail(d))
@@ -76,14 +77,14 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 	})
 	t.Run("not while cases are not opened", func(t *testing.T) {
 		d := desks(t, false)
-		assert.Equal(t, []*record.Case{nil}, d.Take([]record.Arrival{arrival("look", "north", 0, false)}))
+		assert.Equal(t, []*casework.Case{nil}, d.Take([]record.Arrival{arrival("look", "north", 0, false)}))
 		assert.Empty(t, d.Opened)
 	})
 	t.Run("not for what is listed only", func(t *testing.T) {
 		d := desks(t, true, known(1, "north", "look", monday))
 		listed := arrival("act", "north", 0, false)
 		listed.Listed = true
-		assert.Equal(t, []*record.Case{nil}, d.Take([]record.Arrival{listed}))
+		assert.Equal(t, []*casework.Case{nil}, d.Take([]record.Arrival{listed}))
 		assert.Empty(t, d.Opened)
 		assert.Equal(t, "look", d.Cases[0].Grade)
 	})
@@ -94,8 +95,8 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 		d.Take([]record.Arrival{arrival("act", "north", 1, true)})
 		assert.Equal(t, []string{"regraded"}, trail(d))
 		assert.Equal(t, "Look becomes Act, due 3 Nov 2026", d.Trail[0].Text)
-		assert.Equal(t, []*record.Case{c}, d.Changed)
-		assert.True(t, c.Taken)
+		assert.Equal(t, []*casework.Case{c}, d.Changed)
+		assert.Equal(t, "nell", c.Holder)
 	})
 	t.Run("milder, and due by the milder grade", func(t *testing.T) {
 		c := known(1, "north", "act", calendar.Date(2026, 11, 1))
@@ -121,7 +122,7 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 		d := desks(t, true, c)
 		d.Take([]record.Arrival{arrival("", "north", 1, true)})
 		assert.True(t, c.Cleared)
-		assert.False(t, c.Closed)
+		assert.False(t, c.State == casework.Settled)
 		assert.Equal(t, "act", c.Grade)
 		d = desks(t, true, c)
 		d.Take([]record.Arrival{arrival("act", "north", 1, false)})
@@ -132,23 +133,23 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 		c := known(1, "south", "act", monday)
 		d := desks(t, true, c)
 		d.Take([]record.Arrival{arrival("", "south", 1, true)})
-		assert.True(t, c.Closed)
+		assert.True(t, c.State == casework.Settled)
 		assert.Equal(t, []string{"cleared", "settled"}, trail(d))
 		again := known(1, "south", "act", monday)
 		again.Cleared = true // somebody opened it again on purpose
 		d = desks(t, true, again)
 		d.Take([]record.Arrival{arrival("", "south", 1, false)})
-		assert.False(t, again.Closed)
+		assert.False(t, again.State == casework.Settled)
 		assert.Empty(t, d.Changed)
 	})
 	t.Run("moved along, to nobody", func(t *testing.T) {
 		c := known(1, "south", "act", monday)
 		d := desks(t, true, c)
 		homes := d.Take([]record.Arrival{arrival("act", "north", 1, true)})
-		assert.Equal(t, []*record.Case{nil}, homes)
+		assert.Equal(t, []*casework.Case{nil}, homes)
 		assert.Equal(t, "north", c.Desk)
-		assert.False(t, c.Taken)
-		assert.Equal(t, "From South to North, where its flags are routed now", d.Trail[0].Text)
+		assert.Equal(t, casework.Open, c.State)
+		assert.Equal(t, "from South to North, by the current routes", d.Trail[0].Text)
 	})
 	t.Run("left behind where another keeps the case", func(t *testing.T) {
 		c := known(1, "south", "act", monday)
@@ -164,7 +165,7 @@ func TestWhatIsFoundGoesToItsDesk(t *testing.T) {
 	})
 	t.Run("of a settled case, it stays there", func(t *testing.T) {
 		d := desks(t, true)
-		assert.Equal(t, []*record.Case{nil}, d.Take([]record.Arrival{arrival("act", "north", 9, false)}))
+		assert.Equal(t, []*casework.Case{nil}, d.Take([]record.Arrival{arrival("act", "north", 9, false)}))
 		assert.Empty(t, d.Trail)
 	})
 }

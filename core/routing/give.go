@@ -113,9 +113,9 @@ func (g *Giver) wanted(c Case) Given {
 	case !there:
 		return Given{"", joined(text, fmt.Sprintf("there is no account %q", name))}
 	case name == c.Self:
-		return Given{"", joined(text, fmt.Sprintf("%s does not review what is about them", name))}
+		return Given{"", joined(text, fmt.Sprintf("%s cannot review their own case", name))}
 	case c.Bars(name):
-		return Given{"", joined(text, fmt.Sprintf("%s does not review what is about %s, to whom they report", name, c.Self))}
+		return Given{"", joined(text, fmt.Sprintf("%s cannot review a case about %s, to whom they report", name, c.Self))}
 	case s.Away:
 		return Given{"", joined(text, name+" is away too")}
 	case !s.Works(c.Desk):

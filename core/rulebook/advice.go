@@ -11,14 +11,14 @@ import (
 // Advice lists what a sound book had better not have: rules that an earlier
 // one hides, dials and measures that nothing uses.
 func (b *Book) Advice() []Problem {
-	var out []Problem
+	out := slices.Clone(b.Renamed)
 	say := func(at Position, path, format string, args ...any) {
 		out = append(out, Problem{Position: at, Path: path, Text: fmt.Sprintf(format, args...)})
 	}
 	for i := range b.Rules {
 		for j := range i {
 			if b.hides(&b.Rules[j], &b.Rules[i]) {
-				say(b.Rules[i].At, "rules."+b.Rules[i].Name, "never reached: whatever it flags, %s has flagged before, and has the last word", b.Rules[j].Name)
+				say(b.Rules[i].At, "rules."+b.Rules[i].Name, "never reached: %s flags the same subjects first and skips later rules", b.Rules[j].Name)
 				break
 			}
 		}
@@ -34,7 +34,7 @@ func (b *Book) Advice() []Problem {
 	for i, g := range b.Grades {
 		for _, other := range b.Grades[:i] {
 			if other.Tone == g.Tone && other.Shape == g.Shape {
-				say(g.At, "grades."+g.Name, "looks like %s, %s %s: nobody can tell their marks apart", other.Name, g.Tone, g.Shape)
+				say(g.At, "grades."+g.Name, "looks like %s, %s %s: their marks cannot be told apart", other.Name, g.Tone, g.Shape)
 				break
 			}
 		}
@@ -70,14 +70,14 @@ func (b *Book) adviseEnded(r *Rule, say saying) {
 	case r.Ended == "zero":
 		for _, base := range r.Base {
 			if m := b.Measure(base.Measure); m != nil && m.Formula == nil {
-				say(base.Bound.At, "rules."+r.Name+".base", "whoever ended has no %s now, so the base leaves them out; ask it of an earlier period", strings.ToLower(m.Title))
+				say(base.Bound.At, "rules."+r.Name+".base", "subjects without %s this period fall below the minimum; ask for it in an earlier period", strings.ToLower(m.Title))
 			}
 		}
 	}
 }
 
 // comparesWithPast says whether a threshold holds a value against the same
-// one of earlier periods, in its measure or as its yardstick.
+// one of earlier periods, in its measure or as its comparison.
 func (b *Book) comparesWithPast(r *Rule) bool {
 	t := r.Threshold
 	if t == nil {

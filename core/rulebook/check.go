@@ -72,8 +72,8 @@ func formulaErrors(book *Book, n *lang.Node) []*lang.Error {
 			}
 			out = append(out, &lang.Error{At: n.At, Text: "unknown attribute " + strconv.Quote(kind+"."+attribute) + suggest(kind+"."+attribute, known)})
 		}
-		if n.Text == "drawn_in" && !book.ratio(n.Parts[0]) {
-			out = append(out, &lang.Error{At: n.Parts[0].At, Text: "drawn_in takes a ratio, such as revenue / orders, or a measure that is one"})
+		if n.Text == "credibility" && !book.ratio(n.Parts[0]) {
+			out = append(out, &lang.Error{At: n.Parts[0].At, Text: "credibility takes a ratio, such as revenue / orders, or a measure that is one"})
 		}
 	case lang.Name:
 		if book.Measure(n.Text) == nil && book.Dial(n.Text) == nil {
@@ -81,7 +81,7 @@ func formulaErrors(book *Book, n *lang.Node) []*lang.Error {
 			out = append(out, &lang.Error{At: n.At, Text: "unknown measure or dial " + strconv.Quote(n.Text) + suggest(n.Text, known)})
 		}
 	case lang.Text:
-		out = append(out, &lang.Error{At: n.At, Text: "a text cannot be reckoned with"})
+		out = append(out, &lang.Error{At: n.At, Text: "a text cannot be used in arithmetic"})
 	}
 	for _, p := range n.Parts {
 		out = append(out, formulaErrors(book, p)...)
@@ -108,7 +108,7 @@ func (r *reader) checkCycles(book *Book) {
 			for at, t := range trail {
 				if t == name {
 					circle := append(append([]string(nil), trail[at:]...), name)
-					r.complain(book.Measure(name).Formula.At, "measures."+name+".formula", "the formulas go in a circle: %s", strings.Join(circle, " -> "))
+					r.complain(book.Measure(name).Formula.At, "measures."+name+".formula", "circular reference between formulas: %s", strings.Join(circle, " -> "))
 					return false
 				}
 			}
@@ -152,10 +152,10 @@ func (r *reader) checkRule(book *Book, rule *Rule) {
 	case rule.Method != nil && rule.Method.Among == "own past":
 		r.complain(rule.At, path+".ended", "%s judges values that are there: a subject without one now has no data, which 'no_data' may give a grade; 'ended' is for growth, change and comparisons with earlier periods", rule.Method.Name)
 	default:
-		r.complain(rule.At, path+".ended", "the rule compares nothing with the past, so nothing can have ended; 'ended' is for growth, change and yardsticks of earlier periods")
+		r.complain(rule.At, path+".ended", "the rule compares nothing with the past, so no value can be gone; 'ended' is for growth, change and comparisons with earlier periods")
 	}
 	if unit, _ := calendar.ParseUnit(rule.Each); unit < calendar.Monthly && book.aims(rule) {
-		r.complain(rule.At, path+".each", "targets are kept by month, so that a rule of each %s has none to hold a figure against", rule.Each)
+		r.complain(rule.At, path+".each", "targets are monthly, so a rule of each %s has none to compare with", rule.Each)
 	}
 	for _, b := range rule.Base {
 		r.reaches(book, rule, b.Measure, b.Bound.At, path+".base")

@@ -23,6 +23,7 @@ type Position struct {
 // Book is one rulebook. Lists keep the order of the document, which decides
 // how serious grades are (most serious first) and which route matches first.
 type Book struct {
+	Renamed  []Problem // words of it that are called otherwise now
 	Title    string
 	Calendar calendar.Calendar
 	Weights  []amount.Amount // of the twelve months of the fiscal year, for spreading targets; nil is even
@@ -221,7 +222,7 @@ type Rule struct {
 	Each      string  // how often it is evaluated: "month" and its like, or a kind of window
 	Where     *Condition
 	Base      []Base
-	NoData    string // the grade of its own that no data gets; "" says nothing
+	NoData    string // the grade of its own that no data gets; "" is none
 	Persists  *Persistence
 	On        bool
 	Marks     string        // the measure on whose cell a mark stands in a table, where it is another than what it looks at
@@ -229,7 +230,7 @@ type Rule struct {
 	From      *calendar.Day // of the periods it holds for; nil is ever
 	Until     *calendar.Day
 	Listed    bool     // what it flags is listed, and goes to no desk
-	SoFar     bool     // what it flags while the period runs goes to the desks as well
+	ToDate    bool     // open cases while the period runs, too
 	LastWord  bool     // a breach keeps the rules after it from judging that subject
 	Shows     []string // further measures put beside what was found
 	Stake     *Formula
@@ -254,7 +255,7 @@ type Example struct {
 	Is     string // "clear", "no data" or "not judged" where no grade is
 }
 
-// ExampleInput is the value of a measure, of the yardstick or target, of an
+// ExampleInput is the value of a measure, of the comparison or target, of an
 // attribute, or of what a method states, such as a score.
 type ExampleInput struct {
 	At      Position
@@ -289,23 +290,23 @@ type Base struct {
 	Included bool // 'at least'; otherwise 'above'
 }
 
-// Threshold holds a measure against a yardstick, in bands; or it chooses by
+// Threshold holds a measure against a comparison, in bands; or it chooses by
 // conditions.
 type Threshold struct {
 	At      Position
 	Of      string
-	Against *Yardstick // nil: the measure itself falls in the bands
-	As      string     // "ratio", "difference" or "change"; set if Against is
+	Against *Comparison // nil: the measure itself falls in the bands
+	As      string      // "ratio", "difference" or "change"; set if Against is
 	Bands   []Band
 	Choices []Choice // instead of all of these
 
 	broken bool // has problems of its own; its bands are not worth laying
 }
 
-// Yardstick is what a measure is held against: the subject's target, or any
+// Comparison is what a measure is held against: the subject's target, or any
 // formula: a number, a dial, another measure, an earlier period, own history,
 // the group's value, peers.
-type Yardstick struct {
+type Comparison struct {
 	Target bool
 	Formula
 }

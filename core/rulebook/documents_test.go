@@ -46,7 +46,7 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 			`line 1, column 1: document: expected keys with values, the first of them 'oskel: 1', found a single value`,
 		}},
 		{"oskel: 1\n", ``, []string{
-			`line 1, column 1: oskel: expected 'oskel: 1' to say which form this document has`,
+			`line 1, column 1: oskel: expected 'oskel: 1', the version of the format`,
 		}},
 		{"oskel: 1\n", "oskel: 1\noskel: 1\n", []string{
 			`line 2, column 1: document: not readable as YAML: mapping key "oskel" already defined at [1:1]`,
@@ -145,7 +145,7 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 			`line 14, column 42: rules.thin.threshold: revenue comes from the feed sales, whose lines name no rep`,
 		}},
 		{`subjects: {rep: rep}`, `subjects: {rep: rep, other: rep}`, []string{
-			`line 7, column 70: feeds.sales.subjects.other: the lines name a rep already, in the column rep: whose figures are they?`,
+			`line 7, column 70: feeds.sales.subjects.other: the lines name a rep already, in the column rep: which column is it?`,
 		}},
 		{`numbers: {net: money, items: count}`, `numbers: {net: coins, items: count}`, []string{
 			`line 7, column 79: feeds.sales.numbers.net: "coins" is not one of money, count, percent, days`,
@@ -246,7 +246,7 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 			`line 11, column 19: measures.revenue.days: "lazy" is not one of all, working`,
 		}},
 		{`revenue: {sum: sales.net, unit: money}`, `revenue: {formula: revenue + 1, unit: money}`, []string{
-			`line 11, column 22: measures.revenue.formula: the formulas go in a circle: revenue -> revenue`,
+			`line 11, column 22: measures.revenue.formula: circular reference between formulas: revenue -> revenue`,
 		}},
 		{`formula: "revenue / 2"`, `formula: "revenue / "`, []string{
 			`line 12, column 32: measures.margin.formula: expected a number, a name or '(', found the end`,
@@ -315,11 +315,11 @@ func TestDocumentsThatCannotBe(t *testing.T) {
 			`line 16, column 66: routes[2].otherwise: unknown desk "home"`,
 		}},
 		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`, `routes: []`, []string{
-			`line 1, column 1: routes: rules need routes, or their exceptions reach nobody; the least is: routes: [{otherwise: a desk}]`,
+			`line 1, column 1: routes: rules need routes, or their exceptions go to no desk; the least is: routes: [{otherwise: a desk}]`,
 		}},
 		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`, `routes: [{otherwise: home}, {when: rep.territory is "North", to: home}]`, []string{
 			`line 16, column 10: routes[1]: 'otherwise' matches everything, so the routes after it are never reached; put it last`,
-			`line 16, column 29: routes[2]: the last route must be 'otherwise', or exceptions that match none reach nobody`,
+			`line 16, column 29: routes[2]: the last route must be 'otherwise', or exceptions that match none go to no desk`,
 		}},
 		{`routes: [{when: rep.territory is "North", to: home}, {otherwise: home}]`, `routes: [{when: rep.territory is "North"}, {otherwise: home}]`, []string{
 			`line 16, column 10: routes[1].to: 'to' is missing`,

@@ -150,7 +150,7 @@ func (r *reader) readMethod(v value, family string, book *Book, rule *Rule) {
 	for _, e := range v.entries() {
 		keys = append(keys, e.key)
 		if e.key == "by" && family == "outlier" {
-			by = e.scalar()
+			by = r.now("method", e.scalar(), r.methods.names(family), e.at, e.path)
 			if rule.Method = r.methods.find(family, by); rule.Method == nil {
 				e.complain("there is no method %q%s", by, suggest(by, r.methods.names(family)))
 				return
@@ -401,6 +401,9 @@ func (r *reader) readList(v value, s Setting, book *Book) Value {
 	}
 	for _, item := range items {
 		word := item.required()
+		if s.Key == "runs" && !slices.Contains(s.Choices, word) {
+			word = r.now("run rule", word, s.Choices, item.at, item.path)
+		}
 		switch {
 		case word == "":
 		case slices.Contains(out.List, word):

@@ -14,6 +14,7 @@ import (
 	"github.com/goccy/go-yaml/parser"
 
 	"oskel/core/lang"
+	"oskel/core/words"
 )
 
 // Problem is one thing wrong with a document: where, and what was expected.
@@ -32,6 +33,7 @@ func (p Problem) String() string {
 // reader gathers the problems of one document.
 type reader struct {
 	problems []Problem
+	renamed  []Problem             // words that are called otherwise now
 	formulas map[string]*lang.Node // by text
 	methods  Methods
 }
@@ -132,13 +134,34 @@ func (v value) fields(known ...string) map[string]value {
 		out[k] = value{r: v.r, path: v.path + "." + k, at: v.at, quiet: quiet}
 	}
 	for _, e := range v.entries() {
-		if _, ok := out[e.key]; !ok {
+		key := e.key
+		if !slices.Contains(known, key) {
+			key = v.r.now("key", key, known, e.at, e.path)
+		}
+		if _, ok := out[key]; !ok {
 			v.r.complain(e.at, e.path, "unknown key %q%s", e.key, suggest(e.key, known))
 			continue
 		}
-		out[e.key] = e.value
+		out[key] = e.value
 	}
 	return out
+}
+
+// now is what a word is called now, if that is known where it stands; the check says so.
+func (r *reader) now(of, word string, known []string, at Position, path string) string {
+	is, renamed := words.Now(of, word)
+	if !renamed || !slices.Contains(known, is) {
+		return word
+	}
+	r.renamed = append(r.renamed, Problem{Position: at, Path: path, Text: fmt.Sprintf("%q is now called %q; the old name is still read", word, is)})
+	return is
+}
+
+// renamedIn notes the functions of a formula or a condition that are called otherwise now.
+func (r *reader) renamedIn(text string, start Position, path string) {
+	for _, f := range lang.RenamedFunctions(text) {
+		r.now("function", f.Name, []string{f.Now}, shift(start, f.At), path)
+	}
 }
 
 func suggest(name string, known []string) string {
@@ -207,7 +230,7 @@ func (v value) scalar() string {
 	case *ast.IntegerNode, *ast.FloatNode, *ast.BoolNode:
 		return n.GetToken().Value
 	case *ast.NullNode:
-		v.complain("nothing is written here")
+		v.complain("this value is empty")
 		return ""
 	}
 	v.complain("expected a single value, found %s", describe(v.node))
@@ -225,7 +248,7 @@ func (v value) required() string {
 	before := len(v.r.problems)
 	s := v.scalar()
 	if s == "" && len(v.r.problems) == before {
-		v.complain("nothing is written here")
+		v.complain("this value is empty")
 	}
 	return s
 }
@@ -287,6 +310,7 @@ func (v value) formula() *Formula {
 		}
 		v.r.formulas[text] = tree
 	}
+	v.r.renamedIn(text, v.textStart(), v.path)
 	return &Formula{v.textStart(), text, tree}
 }
 
@@ -300,6 +324,7 @@ func (v value) condition() *Condition {
 		v.complainAt(err)
 		return nil
 	}
+	v.r.renamedIn(text, v.textStart(), v.path)
 	return &Condition{v.textStart(), text, tree}
 }
 

@@ -131,7 +131,7 @@ func (b *Book) AdvisePeople(accounts map[string][]string) (out []Problem) {
 		}
 	}
 	if !any && len(accounts) > 1 && len(b.Desks) > 0 { // with one there is only who began
-		out = append(out, Problem{Position: b.Desks[0].At, Path: "desks", Text: "nobody is a member of any desk: only leads see what goes there"})
+		out = append(out, Problem{Position: b.Desks[0].At, Path: "desks", Text: "no desk has members: only leads see its cases"})
 	}
 	for _, d := range b.Desks {
 		for _, s := range d.Overdue {
@@ -142,7 +142,7 @@ func (b *Book) AdvisePeople(accounts map[string][]string) (out []Problem) {
 			}
 		}
 		if any && !manned[d.Name] {
-			out = append(out, Problem{Position: d.At, Path: "desks." + d.Name, Text: "nobody is a member of it: only leads see what goes there"})
+			out = append(out, Problem{Position: d.At, Path: "desks." + d.Name, Text: "it has no members: only leads see its cases"})
 		}
 	}
 	return out

@@ -23,9 +23,9 @@ func Read(text []byte, methods Methods) (*Book, []Problem) {
 	if root.absent() {
 		return book, r.problems
 	}
-	f := root.fields("oskel", "title", "calendar", "kinds", "feeds", "grades", "formats", "dials", "measures", "rules", "desks", "routes", "sweeps", "reasons")
+	f := root.fields(sections["rulebook"]...)
 	if f["oskel"].absent() || f["oskel"].scalar() != "1" {
-		r.complain(root.at, "oskel", "expected 'oskel: 1' to say which form this document has")
+		r.complain(root.at, "oskel", "expected 'oskel: 1', the version of the format")
 	}
 	book.Title = f["title"].scalar()
 	r.readCalendar(f["calendar"], book)
@@ -42,6 +42,7 @@ func Read(text []byte, methods Methods) (*Book, []Problem) {
 	r.readReasons(f["reasons"], book)
 	book.matchNotes()
 	r.check(book)
+	book.Renamed = r.renamed
 	sort.SliceStable(r.problems, func(i, j int) bool {
 		a, b := r.problems[i].Position, r.problems[j].Position
 		return a.Line < b.Line || a.Line == b.Line && a.Column < b.Column
@@ -53,7 +54,7 @@ func titled(v value, name string) string {
 	if s := v.scalar(); s != "" {
 		return s
 	}
-	return strings.ToUpper(name[:min(1, len(name))]) + strings.ReplaceAll(name[min(1, len(name)):], "_", " ")
+	return words.UpperFirst(strings.ReplaceAll(name, "_", " "))
 }
 
 func (r *reader) readKinds(v value, book *Book) {
@@ -62,7 +63,7 @@ func (r *reader) readKinds(v value, book *Book) {
 		if e.key == "whole" {
 			r.complain(e.at, e.path, "'whole' stands for all subjects together and cannot be a kind")
 		}
-		f := e.fields("title", "plural", "attributes")
+		f := e.fields(sections["kind"]...)
 		k := Kind{At: e.at, Name: e.key, Title: titled(f["title"], e.key)}
 		k.Plural = f["plural"].scalar()
 		if k.Plural == "" {
@@ -98,7 +99,7 @@ const mostColumns = 1000
 func (r *reader) readFeeds(v value, book *Book) {
 	for _, e := range v.entries() {
 		r.name(e.at, e.path, e.key, false)
-		f := e.fields("title", "date", "subjects", "numbers", "labels", "notes", "owner")
+		f := e.fields(sections["feed"]...)
 		feed := Feed{At: e.at, Name: e.key, Title: titled(f["title"], e.key), Date: f["date"].required(), Owner: f["owner"].scalar()}
 		columns := map[string]bool{}
 		column := func(at Position, path, name string) {
@@ -124,7 +125,7 @@ func (r *reader) readFeeds(v value, book *Book) {
 			}
 			for _, other := range feed.Subjects[:len(feed.Subjects)-1] {
 				if other.Kind == s.scalar() {
-					s.complain("the lines name a %s already, in the column %s: whose figures are they?", other.Kind, other.Column)
+					s.complain("the lines name a %s already, in the column %s: which column is it?", other.Kind, other.Column)
 				}
 			}
 		}
@@ -156,7 +157,7 @@ func subjectExamples(book *Book) (out []string) {
 
 func (r *reader) readGrades(v value, book *Book) {
 	for _, item := range v.maps() {
-		f := item.fields("name", "label", "tone", "shape")
+		f := item.fields(sections["grade"]...)
 		g := Grade{At: item.at, Name: f["name"].required()}
 		r.name(f["name"].at, f["name"].path, g.Name, false)
 		g.Label = titled(f["label"], g.Name)
@@ -172,7 +173,7 @@ func (r *reader) readGrades(v value, book *Book) {
 func (r *reader) readDials(v value, book *Book) {
 	for _, e := range v.entries() {
 		r.name(e.at, e.path, e.key, false)
-		f := e.fields("value", "from", "to")
+		f := e.fields(sections["dial"]...)
 		d := Dial{At: e.at, Name: e.key, ValueAt: f["value"].at}
 		d.Value, d.Percent = f["value"].number()
 		if !f["from"].absent() {
@@ -207,7 +208,7 @@ func (r *reader) readMeasures(v value, book *Book) {
 	var quantities []func() // which may be measures further down
 	for _, e := range v.entries() {
 		r.name(e.at, e.path, e.key, false)
-		f := e.fields(append([]string{"title", "unit", "places", "good", "zero", "negative", "where", "formula", "days", "quantity", "groups"}, Aggregates...)...)
+		f := e.fields(sections["measure"]...)
 		m := Measure{At: e.at, Name: e.key, Title: titled(f["title"], e.key)}
 		m.Unit = f["unit"].unit("")
 		if f["unit"].absent() {
@@ -318,7 +319,7 @@ func (r *reader) readFormats(v value, book *Book) {
 			r.complain(e.at, e.path, "expected a unit: money, count, percent or days%s", lang.Suggestion(e.key, []string{string(Money), string(Count), string(Percent), string(Days)}))
 		}
 		format := book.format(unit)
-		format.read(e.fields("places", "zero", "negative"))
+		format.read(e.fields(sections["format"]...))
 		if book.Formats == nil {
 			book.Formats = map[Unit]UnitFormat{}
 		}
@@ -414,7 +415,7 @@ func lineTypes(book *Book, fd *Feed, notes ...string) func(string) (lang.Type, s
 func (r *reader) readRoutes(v value, book *Book) {
 	items := v.maps()
 	for i, item := range items {
-		f := item.fields("when", "to", "otherwise", "for", "copy")
+		f := item.fields(sections["route"]...)
 		route := Route{At: item.at}
 		to := f["to"]
 		switch {
@@ -429,7 +430,7 @@ func (r *reader) readRoutes(v value, book *Book) {
 		default:
 			route.When = f["when"].condition()
 			if i == len(items)-1 {
-				item.complain("the last route must be 'otherwise', or exceptions that match none reach nobody")
+				item.complain("the last route must be 'otherwise', or exceptions that match none go to no desk")
 			}
 		}
 		route.To = to.required()
@@ -449,6 +450,6 @@ func (r *reader) readRoutes(v value, book *Book) {
 		book.Routes = append(book.Routes, route)
 	}
 	if len(book.Rules) > 0 && len(v.items()) == 0 {
-		r.complain(Position{1, 1}, "routes", "rules need routes, or their exceptions reach nobody; the least is: routes: [{otherwise: a desk}]")
+		r.complain(Position{1, 1}, "routes", "rules need routes, or their exceptions go to no desk; the least is: routes: [{otherwise: a desk}]")
 	}
 }

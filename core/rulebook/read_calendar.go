@@ -29,7 +29,7 @@ func (v value) day() calendar.Day {
 }
 
 func (r *reader) readCalendar(v value, book *Book) {
-	f := v.fields("fiscal_year_starts", "year_named_after", "week_years", "weeks_from", "working_days", "holidays", "windows", "month_weights", "time_zone")
+	f := v.fields(sections["calendar"]...)
 	c := &book.Calendar
 	if s := f["fiscal_year_starts"]; !s.absent() {
 		t, err := time.Parse("01-02", s.scalar())
@@ -67,7 +67,7 @@ func (r *reader) readCalendar(v value, book *Book) {
 // readWeekYears reads {pattern: 4-4-5, end_on: saturday, last_in: january}, or
 // with 'nearest_end_of' instead of 'last_in'.
 func readWeekYears(v value) *calendar.WeekYears {
-	f := v.fields("pattern", "end_on", "last_in", "nearest_end_of")
+	f := v.fields(sections["week years"]...)
 	w := &calendar.WeekYears{EndsOn: f["end_on"].weekday("saturday")}
 	pattern := f["pattern"].oneOf("4-4-5", "4-4-5", "4-5-4", "5-4-4")
 	for i, n := range strings.Split(pattern, "-") {
@@ -86,7 +86,7 @@ func readWeekYears(v value) *calendar.WeekYears {
 func (r *reader) readWindows(v value, c *calendar.Calendar) {
 	seen := map[string]bool{}
 	for _, item := range v.maps() {
-		f := item.fields("name", "title", "kind", "from", "to")
+		f := item.fields(sections["window"]...)
 		w := calendar.Window{Name: f["name"].required(), From: f["from"].day(), To: f["to"].day()}
 		r.name(f["name"].at, f["name"].path, w.Name, true)
 		if seen[w.Name] {

@@ -11,7 +11,7 @@ import (
 
 func (r *reader) readDesks(v value, book *Book) {
 	for _, item := range v.maps() {
-		f := item.fields("name", "title", "due", "closes", "shares", "calendar", "remind", "overdue")
+		f := item.fields(sections["desk"]...)
 		d := Desk{At: item.at, Name: f["name"].required(), Due: map[string]int{}}
 		r.name(f["name"].at, f["name"].path, d.Name, true)
 		d.Title = titled(f["title"], d.Name)
@@ -29,7 +29,7 @@ func (r *reader) readDesks(v value, book *Book) {
 			d.Due[e.key] = e.workingDays(1, 250)
 		}
 		if c := f["calendar"]; !c.absent() {
-			own := c.fields("working_days", "holidays")
+			own := c.fields(sections["desk calendar"]...)
 			d.Calendar = &DeskCalendar{WorkDays: own["working_days"].workDays()}
 			if !own["holidays"].absent() {
 				d.Calendar.Holidays = r.readHolidays(own["holidays"])
@@ -64,7 +64,7 @@ func readSteps(v value) (out []DeskStep) {
 		return nil
 	}
 	for _, item := range items {
-		f := item.fields("step", "after", "tell", "hand_to")
+		f := item.fields(sections["step"]...)
 		s := DeskStep{Name: f["step"].required(), HandTo: f["hand_to"].scalar()}
 		if f["after"].absent() {
 			item.complain("say after how many working days: after: 1 working day")

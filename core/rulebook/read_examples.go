@@ -8,7 +8,7 @@ import (
 )
 
 // readExample reads inputs and what the rule must say of them, such as
-// {margin_rate: 22%, is: clear}. Inputs are measures, 'target' or 'yardstick',
+// {margin_rate: 22%, is: clear}. Inputs are measures, 'target' or 'comparison',
 // attributes, or what a method states, such as the 'score' of an outlier.
 func (r *reader) readExample(v value, book *Book, rule *Rule) Example {
 	ex := Example{At: v.at}
@@ -49,11 +49,14 @@ func (r *reader) readExampleInput(e entry, book *Book, rule *Rule) ExampleInput 
 		return in
 	}
 	m := book.Measure(e.key)
-	known := append(measureNames(book), "target", "yardstick")
+	known := append(measureNames(book), "target", "comparison")
 	if rule.Method != nil {
 		known = append(known, rule.Method.States...)
 	}
 	if m == nil && !slices.Contains(known, e.key) {
+		in.Name = r.now("figure of an example", e.key, known, e.at, e.path)
+	}
+	if m == nil && !slices.Contains(known, in.Name) {
 		r.complain(e.at, e.path, "unknown measure %q%s", e.key, suggest(e.key, known))
 		return in
 	}

@@ -14,7 +14,7 @@ func (e entry) attribute() Attribute {
 		a.typed(e.oneOf("text", "text", "number", "date", "person"))
 		return a
 	}
-	f := e.fields("type", "within", "is")
+	f := e.fields(sections["attribute"]...)
 	a.typed(f["type"].oneOf("text", "text", "number", "date", "person"))
 	if is := f["is"]; !is.absent() {
 		said := is.oneOf("self", "self", "reports to")

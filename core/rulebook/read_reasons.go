@@ -20,7 +20,7 @@ func (r *reader) readFor(v value, book *Book) string {
 
 func (r *reader) readReasons(v value, book *Book) {
 	for _, item := range v.maps() {
-		f := item.fields("name", "title", "for")
+		f := item.fields(sections["reason"]...)
 		reason := Reason{At: item.at, Name: f["name"].required()}
 		r.name(f["name"].at, f["name"].path, reason.Name, true)
 		reason.Title = titled(f["title"], strings.ReplaceAll(reason.Name, "-", " "))

@@ -48,8 +48,8 @@ func countOf(s, noun string) (int, bool) {
 
 func (r *reader) readRules(v value, book *Book) {
 	for _, item := range v.maps() {
-		f := item.fields("name", "title", "judges", "each", "where", "base", "no_data", "ended", "persists", "on", "cases", "so_far", "last_word", "stops", "valid_from", "valid_until", "shows", "marks", "stake", "threshold", "outlier", "window", "examples")
-		rule := Rule{At: item.at, Name: f["name"].required(), Listed: f["cases"].oneOf("on desks", "on desks", "none") == "none", SoFar: f["so_far"].yes(false), LastWord: f["last_word"].yes(false)}
+		f := item.fields(sections["rule"]...)
+		rule := Rule{At: item.at, Name: f["name"].required(), Listed: f["cases"].oneOf("on desks", "on desks", "none") == "none", ToDate: f["to_date"].yes(false), LastWord: f["last_word"].yes(false)}
 		switch f["on"].oneOf("true", "true", "false", "trial") {
 		case "true":
 			rule.On = true
@@ -261,7 +261,7 @@ func (r *reader) readBase(e entry, book *Book) Base {
 
 func (r *reader) readThreshold(v value, book *Book, levels []Level) *Threshold {
 	before := len(r.problems)
-	f := v.fields("of", "against", "as", "bands", "choose")
+	f := v.fields(sections["threshold"]...)
 	t := &Threshold{At: v.at}
 	if c := f["choose"]; !c.absent() {
 		for _, other := range []string{"of", "against", "as", "bands"} {
@@ -281,7 +281,7 @@ func (r *reader) readThreshold(v value, book *Book, levels []Level) *Threshold {
 	t.Of = f["of"].measure(book)
 	m := book.Measure(t.Of)
 	if a := f["against"]; !a.absent() {
-		t.Against = r.readYardstick(a, book, m)
+		t.Against = r.readComparison(a, book, m)
 		t.As = f["as"].oneOf("", "ratio", "difference", "change")
 		if f["as"].absent() {
 			a.complain("'against' needs 'as: ratio', 'as: difference' or 'as: change'")
@@ -307,9 +307,9 @@ func (r *reader) readThreshold(v value, book *Book, levels []Level) *Threshold {
 	return t
 }
 
-// readYardstick reads 'target', or a formula.
-func (r *reader) readYardstick(v value, book *Book, m *Measure) *Yardstick {
-	y := &Yardstick{Target: v.scalar() == "target"}
+// readComparison reads 'target', or a formula.
+func (r *reader) readComparison(v value, book *Book, m *Measure) *Comparison {
+	y := &Comparison{Target: v.scalar() == "target"}
 	if y.Target {
 		y.Formula = Formula{v.at, "target", nil}
 		if m != nil {
@@ -336,7 +336,7 @@ func (r *reader) readYardstick(v value, book *Book, m *Measure) *Yardstick {
 // readChoice reads a grade with 'all', 'any', 'none', or 'some' of a list of
 // conditions.
 func (r *reader) readChoice(v value, book *Book, levels []Level) Choice {
-	f := v.fields("grade", "all", "any", "none", "some")
+	f := v.fields(sections["choice"]...)
 	c := Choice{At: v.at, Grade: f["grade"].grade(book)}
 	stated := 0
 	for _, word := range []string{"all", "any", "none", "some"} {
@@ -346,7 +346,7 @@ func (r *reader) readChoice(v value, book *Book, levels []Level) Choice {
 		}
 		stated++
 		if word == "some" {
-			s := list.fields("at_least", "of")
+			s := list.fields(sections["some"]...)
 			c.Least, list = s["at_least"].whole(1, 100), s["of"]
 		}
 		for _, item := range list.items() {
@@ -376,7 +376,7 @@ func (r *reader) readChoice(v value, book *Book, levels []Level) Choice {
 }
 
 func (r *reader) readBand(v value, book *Book, t *Threshold, m *Measure) Band {
-	f := v.fields("grade", "clear", "label", "below", "at_most", "above", "at_least")
+	f := v.fields(sections["band"]...)
 	band := Band{At: v.at, Label: f["label"].scalar()}
 	switch {
 	case f["grade"].absent() == f["clear"].absent():
@@ -461,8 +461,8 @@ func (r *reader) ratioFits(b Bound, path string) {
 	switch {
 	case b.Percent:
 	case b.Dial != "":
-		r.complain(b.At, path, "the dial %s is not a percentage, and a share of the yardstick is one", b.Dial)
+		r.complain(b.At, path, "the dial %s is not a percentage, and a share of the comparison value is one", b.Dial)
 	case b.Number != 0:
-		r.complain(b.At, path, "a share of the yardstick is a percentage: %s", percentMeant(b.Number))
+		r.complain(b.At, path, "a share of the comparison value is a percentage: %s", percentMeant(b.Number))
 	}
 }

@@ -17,7 +17,7 @@ type Plan struct {
 	AtTheLatest Delay    // when it begins whatever has come; nothing is waited for without it
 	Outdated    string   // what becomes of a sweep that is out of date: AtOnce, AtNight or OnRequest
 	LooksBack   int      // how many of the last periods it cares for
-	SoFar       bool     // the one that runs is swept each day, as it is so far
+	ToDate      bool     // the one that runs is swept each day, as it is so far
 }
 
 // What becomes of a sweep that is out of date.
@@ -54,9 +54,9 @@ const (
 
 func (r *reader) readSweeps(v value, book *Book) {
 	for _, item := range v.maps() {
-		f := item.fields("each", "after", "at", "waits_for", "at_the_latest", "when_outdated", "looks_back", "so_far")
+		f := item.fields(sections["sweep"]...)
 		p := Plan{At: item.at, Each: f["each"].grain(book), After: f["after"].delay(Delay{1, true}), Clock: f["at"].clock(6 * 60),
-			AtTheLatest: f["at_the_latest"].delay(Delay{}), Outdated: f["when_outdated"].oneOf(OnRequest, AtOnce, AtNight, OnRequest), LooksBack: usualLookBack, SoFar: f["so_far"].yes(false)}
+			AtTheLatest: f["at_the_latest"].delay(Delay{}), Outdated: f["when_outdated"].oneOf(OnRequest, AtOnce, AtNight, OnRequest), LooksBack: usualLookBack, ToDate: f["to_date"].yes(false)}
 		if b := f["looks_back"]; !b.absent() {
 			n, ok := countOf(b.scalar(), "period")
 			if !ok || n < 1 || n > mostLooksBack {
@@ -87,8 +87,8 @@ func (r *reader) readSweeps(v value, book *Book) {
 		if evaluated := grainsEvaluated(book); p.Each != "" && len(book.Rules) > 0 && !evaluated[p.Each] {
 			f["each"].complain("no rule is evaluated 'each: %s', so that such a sweep would find nothing", p.Each)
 		}
-		if p.SoFar && p.Each == "day" {
-			f["so_far"].complain("a day is over before it can be swept so far")
+		if p.ToDate && p.Each == "day" {
+			f["to_date"].complain("a day is over before it can be swept to date")
 		}
 		book.Sweeps = append(book.Sweeps, p)
 	}
@@ -151,14 +151,14 @@ func (b *Book) PlanWords(p Plan) string {
 	}
 	switch p.Outdated {
 	case AtOnce:
-		s += ". Of the last " + countWords(p.LooksBack, "period") + ", what is out of date is swept again at once."
+		s += ". Of the last " + countWords(p.LooksBack, "period") + ", those out of date are swept again at once."
 	case AtNight:
-		s += ". Of the last " + countWords(p.LooksBack, "period") + ", what is out of date is swept again the next night."
+		s += ". Of the last " + countWords(p.LooksBack, "period") + ", those out of date are swept again the next night."
 	default:
-		s += ". What is out of date is swept again on request."
+		s += ". Those out of date are swept again on request."
 	}
-	if p.SoFar {
-		s += " While one runs, it is swept so far when there are lines of another day, from " + ClockText(p.Clock) + " on."
+	if p.ToDate {
+		s += " The running one is swept to date when lines of another day come, from " + ClockText(p.Clock) + " on."
 	}
 	return s
 }

@@ -53,12 +53,12 @@ routes:
 	assert.Equal(t, []string{
 		`line 5, column 5: routes[1]: there is no account "nele"; did you mean nell?`,
 		`line 5, column 5: routes[1]: there is no account "ghost"`,
-		`line 3, column 24: desks.south: nobody is a member of it: only leads see what goes there`,
+		`line 3, column 24: desks.south: it has no members: only leads see its cases`,
 	}, said)
 	assert.Len(t, book.AdvisePeople(nil), 3, "before anybody is there, desks are no matter")
 	alone := book.AdvisePeople(map[string][]string{"nele": {}, "ghost": {}, "tor": {}})
 	require.Len(t, alone, 1)
-	assert.Equal(t, "line 3, column 9: desks: nobody is a member of any desk: only leads see what goes there", alone[0].String())
+	assert.Equal(t, "line 3, column 9: desks: no desk has members: only leads see its cases", alone[0].String())
 	for text, says := range map[string]string{
 		"routes: [{when: kind is \"rep\", to: north}, {when: kind is \"rep\", to: south}, {otherwise: north}]": "never reached: route 1 asks the same",
 		"routes: [{otherwise: north, for: rep.boss}]":                                                          `"rep.boss" is no attribute of type person; did you mean`,

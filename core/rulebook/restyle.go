@@ -29,7 +29,7 @@ func Restyle(text, name, label, tone, shape string, methods Methods) (string, er
 	for k, g := range book.Grades {
 		switch {
 		case k != i && g.Tone == tone && g.Shape == shape:
-			return "", fmt.Errorf("the grade %s already looks so: %s %s", g.Name, tone, shape)
+			return "", fmt.Errorf("the grade %s already has this mark: %s %s", g.Name, tone, shape)
 		case k != i && g.Label == label:
 			return "", fmt.Errorf("the grade %s is already labelled %q", g.Name, label)
 		}

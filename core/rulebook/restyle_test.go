@@ -38,10 +38,10 @@ dials:
 	require.NoError(t, err)
 	assert.Contains(t, out, "# today\n  # watched\n  - {name: look, label: Look, tone: amber, shape: square}\ndials:")
 	for why, style := range map[string][3]string{
-		"no tone \"pink\": expected one of red":       {"Act", "pink", "cross"},
-		"no shape \"star\": expected one of diamond":  {"Act", "red", "star"},
-		"look already looks so: amber triangle":       {"Act", "amber", "triangle"},
-		"the grade look is already labelled \"Look\"": {"Look", "red", "cross"},
+		"no tone \"pink\": expected one of red":                {"Act", "pink", "cross"},
+		"no shape \"star\": expected one of diamond":           {"Act", "red", "star"},
+		"the grade look already has this mark: amber triangle": {"Act", "amber", "triangle"},
+		"the grade look is already labelled \"Look\"":          {"Look", "red", "cross"},
 	} {
 		_, err = Restyle(graded, "act", style[0], style[1], style[2], method.All())
 		assert.ErrorContains(t, err, why)

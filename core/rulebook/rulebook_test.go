@@ -54,7 +54,7 @@ func TestReadSmall(t *testing.T) {
 	assert.Equal(t, []string{"sales"}, book.FeedsUnder("margin"))
 	assert.Equal(t, map[string]int{"act": 2}, book.Desk("home").Due)
 	assert.Equal(t, `Each month, for every rep where rep.territory is not "Export": Act now when margin rate is below 18%, `+
-		`else Look when below floor (22%), else clear. Judged only where revenue is at least 5,000. No data is Look.`,
+		`else Look when below floor (22%), else clear. Only where revenue is at least 5,000. No data is Look.`,
 		book.Words(book.Rule("thin")))
 }
 
@@ -205,10 +205,10 @@ func TestRulesThatLookAtGroups(t *testing.T) {
 		{[2]string{"    no_data: look\n", "    no_data: look\n    stake: revenue * floor\n"}, false},
 		{[2]string{"{revenue: at least 5000}", "{area: at least 10%}"}, true},
 		{[2]string{"of: margin\n", "of: beside\n"}, true},
-		{[2]string{"of: margin\n", "of: margin\n      against: overall(margin, rep.territory)\n      as: difference\n"}, true},
-		{[2]string{"of: margin\n", "of: margin\n      against: overall(margin)\n      as: difference\n"}, false},
+		{[2]string{"of: margin\n", "of: margin\n      against: group_value(margin, rep.territory)\n      as: difference\n"}, true},
+		{[2]string{"of: margin\n", "of: margin\n      against: group_value(margin)\n      as: difference\n"}, false},
 	} {
-		text := strings.Replace(small, "rules:\n", "  area: {formula: \"overall(margin, rep.territory)\", unit: percent}\n  beside: {formula: \"area + 1%\", unit: percent}\nrules:\n", 1)
+		text := strings.Replace(small, "rules:\n", "  area: {formula: \"group_value(margin, rep.territory)\", unit: percent}\n  beside: {formula: \"area + 1%\", unit: percent}\nrules:\n", 1)
 		book, problems := Read([]byte(strings.Replace(text, c.edit[0], c.edit[1], 1)), method.All())
 		require.Empty(t, problems, c.edit[1])
 		assert.Equal(t, c.gathers, book.Gathers(book.Rule("thin")), c.edit[1])

@@ -36,7 +36,7 @@ func (b *Book) stepsOf(n *lang.Node, known map[string]int) int {
 		switch n.Text {
 		case "growth", "change":
 			sum *= 2
-		case "trailing", "history", "off_usual", "off_trend", "drawn_in":
+		case "trailing", "history", "history_score", "trend_score", "credibility":
 			sum *= max(n.Parts[1].Int(), 1)
 		}
 	}

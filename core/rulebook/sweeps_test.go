@@ -33,12 +33,12 @@ func TestPlans(t *testing.T) {
 	}
 	full := read(`sweeps: [{each: month, after: 2 working days, at: "06:30", waits_for: [sales, returns], at_the_latest: 5 working days, when_outdated: at night, looks_back: 2 periods}]`)
 	assert.Equal(t, "Each month is swept 2 working days after its last day at 06:30 (Europe/Lisbon), once the lines of order lines and returns have come, and 5 working days after it at the latest. "+
-		"Of the last 2 periods, what is out of date is swept again the next night.", full.PlanWords(full.Sweeps[0]))
+		"Of the last 2 periods, those out of date are swept again the next night.", full.PlanWords(full.Sweeps[0]))
 	least := read("sweeps: [{each: month}]")
-	assert.Equal(t, "Each month is swept 1 working day after its last day at 06:00 (Europe/Lisbon). What is out of date is swept again on request.", least.PlanWords(least.Sweeps[0]))
-	assert.Contains(t, read("sweeps: [{each: month, after: 3 days, when_outdated: at once}]").PlanWords(read("sweeps: [{each: month, after: 3 days, when_outdated: at once}]").Sweeps[0]), "3 days after its last day at 06:00 (Europe/Lisbon). Of the last 3 periods, what is out of date is swept again at once.")
-	daily := read("sweeps: [{each: month, so_far: true}]")
-	assert.Contains(t, daily.PlanWords(daily.Sweeps[0]), "on request. While one runs, it is swept so far when there are lines of another day, from 06:00 on.")
+	assert.Equal(t, "Each month is swept 1 working day after its last day at 06:00 (Europe/Lisbon). Those out of date are swept again on request.", least.PlanWords(least.Sweeps[0]))
+	assert.Contains(t, read("sweeps: [{each: month, after: 3 days, when_outdated: at once}]").PlanWords(read("sweeps: [{each: month, after: 3 days, when_outdated: at once}]").Sweeps[0]), "3 days after its last day at 06:00 (Europe/Lisbon). Of the last 3 periods, those out of date are swept again at once.")
+	daily := read("sweeps: [{each: month, to_date: true}]")
+	assert.Contains(t, daily.PlanWords(daily.Sweeps[0]), "on request. The running one is swept to date when lines of another day come, from 06:00 on.")
 	assert.Equal(t, []string{"sweeps: changed"}, rulebook.Difference(full, least))
 	assert.Empty(t, rulebook.Difference(full, full))
 }
@@ -58,7 +58,7 @@ func TestPlansThatAreNone(t *testing.T) {
 		`{each: month, when_outdated: sometime}`:                                  "line 12, column 39: sweeps[1].when_outdated: \"sometime\" is not one of at once, at night, on request",
 		`{each: month, looks_back: 40 periods}`:                                   "line 12, column 36: sweeps[1].looks_back: expected a number of periods from 1 to 36, such as '3 periods', found \"40 periods\"",
 		`{each: month}, {each: month}`:                                            "line 12, column 25: sweeps[2]: the periods of 'each: month' have a plan already, in line 12",
-		`{each: month, soon: yes}`:                                                "line 12, column 24: sweeps[1].soon: unknown key \"soon\"; known here: after, at, at_the_latest, each, looks_back, so_far, waits_for, when_outdated",
+		`{each: month, soon: yes}`:                                                "line 12, column 24: sweeps[1].soon: unknown key \"soon\"; known here: after, at, at_the_latest, each, looks_back, to_date, waits_for, when_outdated",
 	} {
 		_, problems := rulebook.Read([]byte(planBook+"sweeps: ["+plan+"]\n"), method.All())
 		if assert.NotEmpty(t, problems, plan) {
@@ -67,10 +67,10 @@ func TestPlansThatAreNone(t *testing.T) {
 	}
 }
 
-func TestADayIsNotSweptSoFar(t *testing.T) {
-	_, problems := rulebook.Read([]byte(strings.Replace(planBook, "rules: [{", "rules: [{each: day, ", 1)+"sweeps: [{each: day, so_far: true}]\n"), method.All())
+func TestADayIsNotSweptToDate(t *testing.T) {
+	_, problems := rulebook.Read([]byte(strings.Replace(planBook, "rules: [{", "rules: [{each: day, ", 1)+"sweeps: [{each: day, to_date: true}]\n"), method.All())
 	require.Len(t, problems, 1)
-	assert.Equal(t, "line 12, column 30: sweeps[1].so_far: a day is over before it can be swept so far", problems[0].String())
+	assert.Equal(t, "line 12, column 31: sweeps[1].to_date: a day is over before it can be swept to date", problems[0].String())
 }
 
 // A plan that waits for some of the feeds that are judged by says for which it does not.

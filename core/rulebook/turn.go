@@ -79,9 +79,9 @@ func (b *Book) WithCuts(rule string, moves ...CutMove) (*Book, error) {
 	return out, nil
 }
 
-// TurnDial writes another value of a dial into the text of a book, and leaves
+// ChangeDial writes another value of a dial into the text of a book, and leaves
 // everything else as it stands, comments too.
-func TurnDial(text, name, value string, methods Methods) (string, error) {
+func ChangeDial(text, name, value string, methods Methods) (string, error) {
 	book, problems := Read([]byte(text), methods)
 	if len(problems) > 0 {
 		return "", fmt.Errorf("the rulebook has problems of its own: %s", problems[0])

@@ -40,41 +40,41 @@ func (b *Book) Words(r *Rule) string {
 	}
 	s.WriteString(".")
 	for _, base := range r.Base {
-		fmt.Fprintf(&s, " Judged only where %s is %s %s.", strings.ToLower(b.Measure(base.Measure).Title), atLeast(base.Included), b.Number(base.Bound))
+		fmt.Fprintf(&s, " Only where %s is %s %s.", strings.ToLower(b.Measure(base.Measure).Title), atLeast(base.Included), b.Number(base.Bound))
 	}
 	switch {
 	case r.Is("window"):
 	case r.NoData != "":
 		fmt.Fprintf(&s, " No data is %s.", b.Grade(r.NoData).Label)
 	default:
-		s.WriteString(" No data says nothing.")
+		s.WriteString(" Subjects without data are not flagged.")
 	}
 	if r.Ended == "zero" {
-		s.WriteString(" What ended counts as zero.")
+		s.WriteString(" A value that is gone counts as zero.")
 	}
 	if r.Persists != nil {
 		fmt.Fprintf(&s, " Flagged only when it happens in at least %d of the last %d %s.", r.Persists.Least, r.Persists.Of, words.Plural(r.Each))
 	}
 	if r.Listed {
-		s.WriteString(" What it flags is listed, and goes to no desk.")
+		s.WriteString(" Its flags are listed and open no cases.")
 	}
-	if r.SoFar {
-		s.WriteString(" What it flags while the period runs goes to the desks as well.")
+	if r.ToDate {
+		s.WriteString(" Its flags open cases while the period runs, too.")
 	}
 	if r.LastWord {
-		s.WriteString(" A breach is the last word: the rules after it do not judge that subject.")
+		s.WriteString(" If it flags a subject, later rules skip that subject.")
 	}
 	switch {
 	case r.From != nil && r.Until != nil:
-		fmt.Fprintf(&s, " It holds for periods that end from %s to %s.", r.From.Words(), r.Until.Words())
+		fmt.Fprintf(&s, " Valid for periods that end from %s to %s.", r.From.Words(), r.Until.Words())
 	case r.From != nil:
-		fmt.Fprintf(&s, " It holds for periods that end from %s on.", r.From.Words())
+		fmt.Fprintf(&s, " Valid for periods that end from %s on.", r.From.Words())
 	case r.Until != nil:
-		fmt.Fprintf(&s, " It holds for periods that end until %s.", r.Until.Words())
+		fmt.Fprintf(&s, " Valid for periods that end until %s.", r.Until.Words())
 	}
 	switch {
 	case r.Trial:
-		s.WriteString(" The rule is on trial: what it flags is counted, and not listed.")
+		s.WriteString(" The rule is on trial: its flags are counted, not listed.")
 	case !r.On:
 		s.WriteString(" The rule is off.")
 	}
@@ -94,14 +94,14 @@ func (b *Book) thresholdWords(t *Threshold) string {
 	}
 	what := words.LowerFirst(b.Measure(t.Of).Title)
 	if t.Against != nil {
-		yardstick := b.YardstickWords(t)
+		comparison := b.ComparisonWords(t)
 		switch t.As {
 		case "ratio":
-			what += " as a share of " + yardstick
+			what += " as a share of " + comparison
 		case "change":
-			what += " as a change from " + yardstick
+			what += " as a change from " + comparison
 		default:
-			what += " less " + yardstick
+			what += " less " + comparison
 		}
 	}
 	var parts []string
@@ -122,8 +122,8 @@ func (b *Book) thresholdWords(t *Threshold) string {
 	return strings.Join(parts, ", else ")
 }
 
-// YardstickWords says what a threshold holds its measure against.
-func (b *Book) YardstickWords(t *Threshold) string {
+// ComparisonWords says what a threshold holds its measure against.
+func (b *Book) ComparisonWords(t *Threshold) string {
 	y := t.Against
 	switch {
 	case y.Target:
@@ -175,7 +175,7 @@ func (b *Book) formulaWords(n *lang.Node, text string) string {
 			which = "up to this one"
 		}
 		return fmt.Sprintf("its own %s %s of the %d periods %s", summary, of, n.Parts[1].Int(), which)
-	case "overall":
+	case "group_value":
 		if among == "all" {
 			return of + " of the whole"
 		}
@@ -203,14 +203,14 @@ func (b *Book) choiceWords(choices []Choice) string {
 		how := ""
 		switch {
 		case c.None:
-			how = "none of these holds: "
+			how = "none of these conditions is met: "
 		case len(c.Of) == 1:
 		case c.Least == len(c.Of):
-			how = "all of these hold: "
+			how = "all of these conditions are met: "
 		case c.Least == 1:
-			how = "any of these holds: "
+			how = "any of these conditions is met: "
 		default:
-			how = fmt.Sprintf("at least %d of these hold: ", c.Least)
+			how = fmt.Sprintf("at least %d of these conditions are met: ", c.Least)
 		}
 		parts = append(parts, b.Grade(c.Grade).Label+" when "+how+strings.Join(of, "; "))
 	}

@@ -25,7 +25,7 @@ type RuleDefinition struct {
 	On         *bool               `json:"on,omitempty"`
 	Trial      bool                `json:"trial,omitempty"`
 	Listed     bool                `json:"listed,omitempty"`
-	SoFar      bool                `json:"so_far,omitempty"`
+	ToDate     bool                `json:"to_date,omitempty"`
 	LastWord   bool                `json:"last_word,omitempty"`
 	ValidFrom  string              `json:"valid_from,omitempty"`
 	ValidUntil string              `json:"valid_until,omitempty"`
@@ -83,7 +83,7 @@ func (d *Dial) Text(a amount.Amount) string { return Bound{Number: a, Percent: d
 
 // Define gives a rule of the book field by field.
 func (b *Book) Define(r *Rule) RuleDefinition {
-	d := RuleDefinition{Name: r.Name, Title: r.Title, Each: r.Each, NoData: r.NoData, Listed: r.Listed, SoFar: r.SoFar, LastWord: r.LastWord, Shows: r.Shows}
+	d := RuleDefinition{Name: r.Name, Title: r.Title, Each: r.Each, NoData: r.NoData, Listed: r.Listed, ToDate: r.ToDate, LastWord: r.LastWord, Shows: r.Shows}
 	d.Ended = map[string]string{"zero": "counts as zero", "missing": "no data"}[r.Ended]
 	for _, l := range r.Levels {
 		d.Judges = append(d.Judges, l.String())
@@ -268,8 +268,8 @@ func (d *RuleDefinition) Write(indent string, methods Methods) string {
 	if d.Listed {
 		line("cases: none")
 	}
-	if d.SoFar {
-		line("so_far: true")
+	if d.ToDate {
+		line("to_date: true")
 	}
 	if d.LastWord {
 		line("last_word: true")

@@ -48,10 +48,10 @@ func TestEveryFieldIsWritten(t *testing.T) {
 	off := false
 	for _, d := range []RuleDefinition{
 		{Name: "full", Title: "Margin: under, or \"over\" #1", Judges: []string{"rep", "rep.territory"}, Where: `rep.territory is not "Outer Isles"`, Base: []BaseDefinition{{"revenue", "above 5000.5"}, {"order_lines", "at least 3"}},
-			NoData: "look", Persists: "2 of 3", On: &off, SoFar: true, LastWord: true, ValidFrom: "2026-01-01", ValidUntil: "2026-12-31", Shows: []string{"revenue", "cost"}, Stake: "revenue - cost",
+			NoData: "look", Persists: "2 of 3", On: &off, ToDate: true, LastWord: true, ValidFrom: "2026-01-01", ValidUntil: "2026-12-31", Shows: []string{"revenue", "cost"}, Stake: "revenue - cost",
 			Of: "margin_rate", Against: "peers(margin_rate, median, rep.territory)", As: "difference",
 			Bands:    []BandDefinition{{Grade: "act", Below: "-5%", Label: "below -5%"}, {Grade: "look", AtMost: "-2%"}, {Above: "-2%"}},
-			Examples: []map[string]string{{"margin_rate": "20%", "yardstick": "25%", "rep.territory": "Lowmarsh", "is": "look"}, {"margin_rate": "missing", "yardstick": "1%", "is": "look"}}},
+			Examples: []map[string]string{{"margin_rate": "20%", "comparison": "25%", "rep.territory": "Lowmarsh", "is": "look"}, {"margin_rate": "missing", "comparison": "1%", "is": "look"}}},
 		{Name: "tried", Title: "On trial", Judges: []string{"rep"}, Trial: true, Listed: true, Marks: "cost", Ended: "counts as zero", Of: "growth_year", Bands: []BandDefinition{{Grade: "act", Below: "5%"}, {Rest: true}}},
 		{Name: "pairs", Title: "Pairs", Judges: []string{"rep x product"}, Choose: []ChoiceDefinition{{Grade: "act", How: "some", AtLeast: 2, Of: []string{"revenue above 1000", "margin_rate below 5%", `rep.territory is "Lowmarsh"`}},
 			{Grade: "look", How: "none", Of: []string{"revenue above 0"}}, {Grade: "look", How: "any", Of: []string{"cost above 5", "cost below 1"}}, {Grade: "look", How: "all", Of: []string{"cost above 5", "cost below 1"}}}},
@@ -87,19 +87,19 @@ func TestRulesTakeNumbersAsTheyAreShown(t *testing.T) {
 
 func TestDialsAreTurnedInPlace(t *testing.T) {
 	text := "oskel: 1\ndials: # shared\n  floor: {value: 22%, from: 10%} # a fifth and more\n  far:\n    value: 3.5\n"
-	out, err := TurnDial(text, "floor", "24%", method.All())
+	out, err := ChangeDial(text, "floor", "24%", method.All())
 	require.NoError(t, err)
 	assert.Equal(t, "oskel: 1\ndials: # shared\n  floor: {value: 24%, from: 10%} # a fifth and more\n  far:\n    value: 3.5\n", out)
-	out, err = TurnDial(text, "far", "4", method.All())
+	out, err = ChangeDial(text, "far", "4", method.All())
 	require.NoError(t, err)
 	assert.Contains(t, out, "value: 4\n")
-	out, err = TurnDial(text, "far", "4,000.5", method.All())
+	out, err = ChangeDial(text, "far", "4,000.5", method.All())
 	require.NoError(t, err)
 	assert.Contains(t, out, "value: 4000.5\n")
 	for value, why := range map[string]string{"5%": "lies outside", "much": "expected a number"} {
-		_, err = TurnDial(text, "floor", value, method.All())
+		_, err = ChangeDial(text, "floor", value, method.All())
 		assert.ErrorContains(t, err, why)
 	}
-	_, err = TurnDial(text, "flor", "5%", method.All())
+	_, err = ChangeDial(text, "flor", "5%", method.All())
 	assert.ErrorContains(t, err, "did you mean floor?")
 }

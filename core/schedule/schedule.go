@@ -16,7 +16,7 @@ type Standing struct {
 	Swept    bool         // it was swept at least once
 	Outdated time.Time    // since when its sweep no longer tells what holds; zero if it does
 	Closed   bool         // a lead has closed it
-	SoFar    calendar.Day // up to which day it was swept so far; Never if it was not
+	ToDate   calendar.Day // up to which day it was swept so far; Never if it was not
 	Newest   calendar.Day // the last day of it before today that has lines; Never if none has
 }
 
@@ -47,7 +47,7 @@ type Turn struct {
 	State  State
 	Waits  []string  // feeds whose lines have not come, where that matters
 	Again  time.Time // when what is out of date is swept again
-	SoFar  bool      // it runs, and is to be swept so far
+	ToDate bool      // it runs, and is to be swept so far
 }
 
 // night is the hour at which what is out of date is swept again "at night".
@@ -102,8 +102,8 @@ func turn(book *rulebook.Book, plan *rulebook.Plan, p calendar.Period, now time.
 		if t.State == Night && !now.Before(t.Again) {
 			t.State = Due
 		}
-	case !is.Swept && plan.SoFar && dueSoFar(c, plan, p, now, is):
-		t.State, t.SoFar = Due, true
+	case !is.Swept && plan.ToDate && dueToDate(c, plan, p, now, is):
+		t.State, t.ToDate = Due, true
 	case now.Before(t.At):
 		t.State = Coming
 	case len(t.Waits) > 0 && now.Before(t.Latest):
@@ -119,12 +119,12 @@ func turn(book *rulebook.Book, plan *rulebook.Plan, p calendar.Period, now time.
 // Never stands for no day.
 const Never calendar.Day = -1 << 31
 
-// dueSoFar says whether a period that runs is to be swept so far: when the time of day has
+// dueToDate says whether a period that runs is to be swept so far: when the time of day has
 // come, and lines of a day that was not judged yet.
-func dueSoFar(c calendar.Calendar, plan *rulebook.Plan, p calendar.Period, now time.Time, is Standing) bool {
+func dueToDate(c calendar.Calendar, plan *rulebook.Plan, p calendar.Period, now time.Time, is Standing) bool {
 	today := c.Today(now)
 	_, last := c.Whole(p)
-	return today <= last && is.Newest > is.SoFar && !now.Before(at(c, today, plan.Clock))
+	return today <= last && is.Newest > is.ToDate && !now.Before(at(c, today, plan.Clock))
 }
 
 // again is what becomes of a sweep that is out of date, and when.

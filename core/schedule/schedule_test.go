@@ -138,28 +138,28 @@ func TestDueStaysDue(t *testing.T) {
 
 // What runs is swept so far, where the plan says so, when there is a day with lines that
 // was not judged yet; what was swept so far alone is swept in whole when it has ended.
-func TestWhatRunsIsSweptSoFar(t *testing.T) {
-	const plan = `{each: month, after: 2 days, at: "06:00", so_far: true, looks_back: 1 period}`
+func TestWhatRunsIsSweptToDate(t *testing.T) {
+	const plan = `{each: month, after: 2 days, at: "06:00", to_date: true, looks_back: 1 period}`
 	state := func(plan, at string, is schedule.Standing) string {
 		turns := schedule.Turns(planned(t, plan), moment(t, at), func(calendar.Period) schedule.Standing { return is }, nil)
 		last := turns[len(turns)-1]
-		return fmt.Sprint(last.State, " ", last.SoFar)
+		return fmt.Sprint(last.State, " ", last.ToDate)
 	}
 	day := func(n int) calendar.Day { return calendar.Date(2026, 11, n) }
 	stands := func(swept, newest calendar.Day) schedule.Standing {
-		return schedule.Standing{Lines: true, SoFar: swept, Newest: newest}
+		return schedule.Standing{Lines: true, ToDate: swept, Newest: newest}
 	}
 	assert.Equal(t, "coming false", state(plan, "2026-11-01 12:00", stands(schedule.Never, schedule.Never)), "of its first day nothing is over")
 	assert.Equal(t, "coming false", state(plan, "2026-11-02 05:59", stands(schedule.Never, day(1))))
 	assert.Equal(t, "due true", state(plan, "2026-11-02 06:00", stands(schedule.Never, day(1))))
 	assert.Equal(t, "coming false", state(plan, "2026-11-02 09:00", stands(day(1), day(1))))
 	assert.Equal(t, "due true", state(plan, "2026-11-30 06:00", stands(day(1), day(20))))
-	assert.Equal(t, "closed false", state(plan, "2026-11-03 06:00", schedule.Standing{Lines: true, Closed: true, SoFar: schedule.Never, Newest: day(2)}))
-	assert.Equal(t, "coming false", state(strings.Replace(plan, "so_far: true, ", "", 1), "2026-11-03 06:00", stands(schedule.Never, day(2))))
+	assert.Equal(t, "closed false", state(plan, "2026-11-03 06:00", schedule.Standing{Lines: true, Closed: true, ToDate: schedule.Never, Newest: day(2)}))
+	assert.Equal(t, "coming false", state(strings.Replace(plan, "to_date: true, ", "", 1), "2026-11-03 06:00", stands(schedule.Never, day(2))))
 	ended := func(at string) schedule.Turn {
 		return schedule.Turns(planned(t, plan), moment(t, at), func(calendar.Period) schedule.Standing { return stands(day(20), day(29)) }, nil)[0]
 	}
 	assert.Equal(t, schedule.Coming, ended("2026-12-02 05:00").State)
 	assert.Equal(t, schedule.Due, ended("2026-12-02 06:00").State)
-	assert.False(t, ended("2026-12-02 06:00").SoFar)
+	assert.False(t, ended("2026-12-02 06:00").ToDate)
 }

@@ -146,14 +146,14 @@ func TestShiftByHand(t *testing.T) {
 // Each run rule at its edge: one value less breaks nothing, nor does a gap.
 func TestRunRules(t *testing.T) {
 	rows := map[string][]string{
-		"beyond":       {"3.1"},
-		"one side":     {"0.1", "1", "0.1", "1", "0.1", "1", "0.1", "1"},
-		"steady":       {"-1", "-0.5", "0", "0.5", "0.9", "1"},
-		"alternating":  {"1", "-1", "1", "-1", "1", "-1", "1", "-1", "1", "-1", "1", "-1", "1", "-1"},
-		"two of three": {"2.1", "0", "2.2"},
-		"four of five": {"1.1", "1.2", "0", "1.1", "1.3"},
-		"close":        {"1", "0", "0.5", "-1", "0", "1", "0", "0.5", "-0.5", "0", "1", "0", "0.5", "-0.5", "-1"},
-		"apart":        {"1.1", "-1.1", "1.1", "-1.1", "1.1", "1.2", "-1.1", "1.1"},
+		"beyond 3 sigma": {"3.1"},
+		"one side":       {"0.1", "1", "0.1", "1", "0.1", "1", "0.1", "1"},
+		"trend":          {"-1", "-0.5", "0", "0.5", "0.9", "1"},
+		"alternating":    {"1", "-1", "1", "-1", "1", "-1", "1", "-1", "1", "-1", "1", "-1", "1", "-1"},
+		"2 of 3":         {"2.1", "0", "2.2"},
+		"4 of 5":         {"1.1", "1.2", "0", "1.1", "1.3"},
+		"within 1 sigma": {"1", "0", "0.5", "-1", "0", "1", "0", "0.5", "-0.5", "0", "1", "0", "0.5", "-0.5", "-1"},
+		"beyond 1 sigma": {"1.1", "-1.1", "1.1", "-1.1", "1.1", "1.2", "-1.1", "1.1"},
 	}
 	for rule, row := range rows {
 		_, far, there := given(row...)
@@ -161,7 +161,7 @@ func TestRunRules(t *testing.T) {
 			return NewRun(Wide{}, far, there, Wide{}.Int(0), Wide{}.Int(1)).Breaks(rule, 8)
 		}
 		assert.Equal(t, len(row), read(far, there), rule)
-		if len(row) > 1 && rule != "two of three" && rule != "four of five" {
+		if len(row) > 1 && rule != "2 of 3" && rule != "4 of 5" {
 			assert.Zero(t, read(far[1:], there[1:]), rule)
 			gap := append([]bool(nil), there...)
 			gap[0] = false
@@ -172,15 +172,15 @@ func TestRunRules(t *testing.T) {
 		_, far, there := given(row...)
 		return NewRun(Wide{}, far, there, Wide{}.Int(0), Wide{}.Int(1)).Breaks(rule, side)
 	}
-	assert.Zero(t, at(8, "beyond", "3"), "on the limit is within")
-	assert.Equal(t, 1, at(8, "beyond", "-3.1"))
+	assert.Zero(t, at(8, "beyond 3 sigma", "3"), "on the limit is within")
+	assert.Equal(t, 1, at(8, "beyond 3 sigma", "-3.1"))
 	assert.Zero(t, at(9, "one side", rows["one side"]...))
-	assert.Zero(t, at(8, "two of three", "2.1", "2.2", "0"), "the last one is itself beyond")
-	assert.Zero(t, at(8, "two of three", "-2.1", "0", "2.2"), "on one side")
-	assert.Equal(t, 2, at(8, "two of three", "2.1", "2.2"), "two are enough")
-	assert.Zero(t, at(8, "steady", "-1", "-0.5", "0", "0.5", "0.5", "1"), "strictly")
-	assert.Equal(t, 6, at(8, "steady", "1", "0.9", "0.5", "0", "-0.5", "-1"))
-	assert.Zero(t, at(8, "apart", "1.1", "-1.1", "1.1", "-1", "1.1", "1.2", "-1.1", "1.1"), "exactly one sigma is within")
+	assert.Zero(t, at(8, "2 of 3", "2.1", "2.2", "0"), "the last one is itself beyond")
+	assert.Zero(t, at(8, "2 of 3", "-2.1", "0", "2.2"), "on one side")
+	assert.Equal(t, 2, at(8, "2 of 3", "2.1", "2.2"), "two are enough")
+	assert.Zero(t, at(8, "trend", "-1", "-0.5", "0", "0.5", "0.5", "1"), "strictly")
+	assert.Equal(t, 6, at(8, "trend", "1", "0.9", "0.5", "0", "-0.5", "-1"))
+	assert.Zero(t, at(8, "beyond 1 sigma", "1.1", "-1.1", "1.1", "-1", "1.1", "1.2", "-1.1", "1.1"), "exactly one sigma is within")
 }
 
 // Whatever the numbers, an interval holds what wide numbers say, and where it

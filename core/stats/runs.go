@@ -6,7 +6,7 @@ package stats
 // one side; four of five beyond one sigma on one side; fifteen within one sigma;
 // eight beyond one sigma on either side. Source: Nelson, The Shewhart Control
 // Chart: Tests for Special Causes (1984).
-var RunRules = []string{"beyond", "one side", "steady", "alternating", "two of three", "four of five", "close", "apart"}
+var RunRules = []string{"beyond 3 sigma", "one side", "trend", "alternating", "2 of 3", "4 of 5", "within 1 sigma", "beyond 1 sigma"}
 
 // Run is a chart read at its last value: the values there are without a gap up
 // to it, the last one first.
@@ -30,21 +30,21 @@ func NewRun[T any, F Field[T]](f F, ys []T, there []bool, mean, sigma T) *Run[T,
 // it is kept. side is how many in a row on one side are too many.
 func (r *Run[T, F]) Breaks(rule string, side int) int {
 	switch rule {
-	case "beyond":
+	case "beyond 3 sigma":
 		return r.all(1, func(y T) int { return r.beyond(y, 3) })
 	case "one side":
 		return r.all(side, func(y T) int { return r.f.Cmp(y, r.mean) })
-	case "steady":
+	case "trend":
 		return r.steps(6, false)
 	case "alternating":
 		return r.steps(14, true)
-	case "two of three":
+	case "2 of 3":
 		return r.most(2, 3, 2)
-	case "four of five":
+	case "4 of 5":
 		return r.most(4, 5, 1)
-	case "close":
+	case "within 1 sigma":
 		return r.all(15, func(y T) int { return 1 - abs1(r.beyond(y, 1)) })
-	case "apart":
+	case "beyond 1 sigma":
 		return r.all(8, func(y T) int { return abs1(r.beyond(y, 1)) })
 	}
 	return 0

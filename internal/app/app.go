@@ -32,15 +32,11 @@ import (
 
 // Options say how the service runs.
 type Options struct {
-	Addr     string        // to listen on, such as 127.0.0.1:8420
-	Database string        // a PostgreSQL URL; "" runs a server of its own in Data
-	Data     string        // the directory of that server
-	Port     int           // of that server; 0 takes a free one
-	NoSync   bool          // for tests
-	NoDelay  bool          // for tests that try many passwords
-	Look     time.Duration // how often it looks for sweeps that are due; a quarter of a minute unless stated
-	Idle     bool          // nothing is swept by itself; for tests
-	Secure   bool          // the console is reached over HTTPS alone
+	Addr     string // to listen on, such as 127.0.0.1:8420
+	Database string // a PostgreSQL URL; "" runs a server of its own in Data
+	Data     string // the directory of that server
+	Port     int    // of that server; 0 takes a free one
+	Secure   bool   // the console is reached over HTTPS alone
 	Console  fs.FS
 	Now      func() time.Time
 	Limits   httpapi.Limits
@@ -65,9 +61,7 @@ func Run(ctx context.Context, o Options) error {
 	if o.Now == nil {
 		o.Now = time.Now
 	}
-	if o.Look == 0 {
-		o.Look = 15 * time.Second
-	}
+	try := switchesOf(ctx)
 	// The address first: it is the likeliest to be wrong, and the cheapest.
 	listener, err := net.Listen("tcp", o.Addr)
 	if err != nil {
@@ -84,7 +78,7 @@ func Run(ctx context.Context, o Options) error {
 	database := o.Database
 	var restarted func(func()) // of a server of its own
 	if database == "" {
-		pg, err := pgserver.Start(ctx, pgserver.Options{Dir: o.Data, Port: o.Port, NoSync: o.NoSync})
+		pg, err := pgserver.Start(ctx, pgserver.Options{Dir: o.Data, Port: o.Port})
 		if err != nil {
 			return err
 		}
@@ -114,7 +108,7 @@ func Run(ctx context.Context, o Options) error {
 		defer close(working)
 		select {
 		case <-prepared:
-			queue.Run(beside, o.Look, changed)
+			queue.Run(beside, try.Look, changed)
 		case <-beside.Done():
 			queue.Close()
 		}
@@ -144,11 +138,11 @@ func Run(ctx context.Context, o Options) error {
 		go func() {
 			if err := o.Ready(ctx, url); err != nil {
 				failed <- err
-			} else if !o.Idle {
+			} else if !try.Idle {
 				close(prepared)
 			}
 		}()
-	} else if !o.Idle {
+	} else if !try.Idle {
 		close(prepared)
 	}
 	select {
@@ -199,7 +193,7 @@ func dropEnded(ctx context.Context, s *store.Store) {
 	defer tick.Stop()
 	for {
 		if err := s.DropEnded(ctx); err != nil && ctx.Err() == nil {
-			slog.Error("clearing away what has ended", "error", err)
+			slog.Error("deleting expired sessions and tokens", "error", err)
 		}
 		select {
 		case <-ctx.Done():
@@ -221,7 +215,7 @@ func wire(ctx context.Context, s *store.Store, database string, live *notify.Liv
 	reviews := review.New(s, b, o.Now)
 	queue.Also(reviews.Steps)
 	accounts := people.New(s, o.Now)
-	if o.NoDelay {
+	if switchesOf(ctx).NoDelay {
 		accounts.Unhurried()
 	}
 	handler, err := httpapi.New(httpapi.Services{
@@ -252,7 +246,7 @@ func firstPeople(ctx context.Context, s *store.Store, accounts *people.Service, 
 		return err
 	}
 	if o.Say != nil {
-		o.Say("The first account is 'lead' with the password %s; it is shown only now.\nAdd others with: oskel add-person\n", password)
+		o.Say("The first account is 'lead' with the password %s; it is shown only now.\nAdd others with: oskel person add\n", password)
 	}
 	return nil
 }

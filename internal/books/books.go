@@ -147,7 +147,7 @@ func (o *Overtaken) Error() string {
 }
 
 // ErrSame says that a text changes nothing.
-var ErrSame = errors.New("this says the same as the published revision; there is nothing to publish")
+var ErrSame = errors.New("no differences from the published revision; there is nothing to publish")
 
 // Latest is the published revision, or store.ErrNotFound before the first.
 func (s *Service) Latest(ctx context.Context) (store.Revision, error) {

@@ -87,7 +87,7 @@ func (r *Rehearser) Book(ctx context.Context, d Variant, period string) (*Change
 		}
 		for name, r := range e.Snapshot.Registers {
 			if len(r.Keys) == 0 {
-				out.Advice = append(out.Advice, fmt.Sprintf("the register of %s is empty: nobody can be judged", name))
+				out.Advice = append(out.Advice, fmt.Sprintf("the register of %s is empty: no subject can be judged", name))
 			}
 		}
 		return ctx.Err()
@@ -120,12 +120,12 @@ func boolKey(c Change) string {
 	return "0"
 }
 
-// Crowded says that a rule marks so many that nothing stands out.
+// Crowded says that a rule marks too many to be useful.
 func Crowded(rule *rulebook.Rule, t judge.Tally) string {
 	share := 100 * float64(t.Flagged) / float64(max(1, t.Judged()+t.NoData))
-	text := fmt.Sprintf("%s flags %d of %d judged, %.0f%%: marks on so many do not stand out", rule.Name, t.Flagged, t.Judged()+t.NoData, share)
+	text := fmt.Sprintf("%s flags %d of %d judged, %.0f%%: too many to be useful", rule.Name, t.Flagged, t.Judged()+t.NoData, share)
 	if share > 50 {
-		return text + "; mark the rarer side instead"
+		return text + "; flag the less common side instead"
 	}
 	return text
 }

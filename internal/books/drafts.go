@@ -32,7 +32,7 @@ func (s *Service) KeepDraft(ctx context.Context, d store.Draft) (store.Draft, er
 
 // DiscardDraft drops a person's draft.
 func (s *Service) DiscardDraft(ctx context.Context, person string) error {
-	return s.store.DropDraft(ctx, person)
+	return s.store.DeleteDraft(ctx, person)
 }
 
 // Compared is the difference of two texts, in words and line by line.
@@ -72,7 +72,7 @@ func (s *Service) Turn(ctx context.Context, author, dial, value, note string, ba
 	if err != nil {
 		return r, err
 	}
-	text, err := rulebook.TurnDial(r.Text, dial, value, method.All())
+	text, err := rulebook.ChangeDial(r.Text, dial, value, method.All())
 	if err != nil {
 		return r, &ErrRehearsal{err.Error()}
 	}

@@ -14,7 +14,7 @@ const longestSearch = 20 * time.Second
 // proposalPeriods is how far back what was settled is looked at.
 const proposalPeriods = 24
 
-// Propose searches the published rule of a name for changes that would have spared what
+// Propose searches the published rule of a name for changes that would have dropped what
 // was explained and kept what was confirmed, in the periods up to one.
 func (r *Rehearser) Propose(ctx context.Context, name, period string) (out judge.Proposed, err error) {
 	revision, book, err := r.books.Published(ctx)
@@ -58,7 +58,7 @@ func (r *Rehearser) Propose(ctx context.Context, name, period string) (out judge
 	case ctx.Err() != nil:
 		return out, ctx.Err()
 	case bounded.Err() != nil && len(out.Proposals) == 0: // what was proven by then is told
-		return out, cannot("the search for proposals took longer than %s", longestSearch)
+		return out, cannot("the search for suggestions took longer than %s", longestSearch)
 	}
 	return out, nil
 }

@@ -35,10 +35,10 @@ const (
 
 // Found is one subject with its sentence.
 type Found struct {
-	Key, Name        string
-	Before, After    string // grades
-	Sentence         string
-	Value, Yardstick string
+	Key, Name         string
+	Before, After     string // grades
+	Sentence          string
+	Value, Comparison string
 }
 
 // Answer is what a rehearsal of one rule finds.
@@ -166,7 +166,7 @@ func (a *Answer) find(before *judge.Result) {
 	shown := func(code uint32, v judge.Verdict) Found {
 		ev := judge.BriefEvidence(a.Engine, a.Result, code)
 		f := Found{Key: keys[code], Name: names[code], After: v.Grade, Sentence: explain.Sentence(a.Book, a.Rule, a.Result.Period, v, ev)}
-		f.Value, f.Yardstick = explain.Values(a.Book, a.Rule, ev)
+		f.Value, f.Comparison = explain.Values(a.Book, a.Rule, ev)
 		return f
 	}
 	flagged := a.Result.Flagged()
@@ -263,12 +263,12 @@ func (a *Answer) whatIf(ask Question) error {
 	}
 	changes := map[string]*big.Rat{}
 	for name, text := range ask.WhatIf {
-		if a.Book.Measure(name) == nil && name != "target" && name != "yardstick" {
+		if a.Book.Measure(name) == nil && name != "target" && name != "comparison" {
 			var known []string
 			for _, m := range a.Book.Measures {
 				known = append(known, m.Name)
 			}
-			return cannot("there is no measure %q%s", name, lang.Suggestion(name, append(known, "target", "yardstick")))
+			return cannot("there is no measure %q%s", name, lang.Suggestion(name, append(known, "target", "comparison")))
 		}
 		if text == "missing" {
 			changes[name] = nil

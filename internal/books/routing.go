@@ -29,7 +29,7 @@ type Routed struct {
 // DeskGets is what a desk would get.
 type DeskGets struct {
 	Flags, Cases int
-	Nobodys      int // of the cases, those that nobody gets by name
+	Unassigned   int // of the cases, those that nobody gets by name
 	Holds        int // unsettled cases now
 }
 
@@ -42,7 +42,7 @@ type PersonGets struct {
 
 // Routing rehearses the routes of a draft: what is flagged in a period goes to desks and
 // people as it would if a sweep found it today, and nothing is changed. A subject's flags
-// on a desk are one case; cases that are open are not joined, and nobody is left in peace.
+// on a desk are one case; cases that are open are not joined, and nobody is snoozed.
 func (r *Rehearser) Routing(ctx context.Context, d Variant, period string, now time.Time) (*Routed, error) {
 	published, draft, err := r.draft(ctx, d)
 	if err != nil {
@@ -79,7 +79,7 @@ func (r *Rehearser) Routing(ctx context.Context, d Variant, period string, now t
 			}
 			desk := out.Desks[c.Desk]
 			if desk.Cases++; to.Name == "" {
-				desk.Nobodys++
+				desk.Unassigned++
 				if to.Text != "" {
 					out.Notes[to.Text]++
 				}

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	openapi_types "github.com/oapi-codegen/runtime/types"
 	"golang.org/x/term"
 
 	"oskel/core/rulebook"
@@ -19,8 +20,8 @@ import (
 
 var accountCommands = []command{
 	{
-		name: "sign-in", args: "NAME", short: "sign in to a service and keep a token for it",
-		long:    "Asks for the password on the terminal, or reads it from standard input; after a one-time\nword it asks for a password of your own too. The token is kept for the service's address;\nOSKEL_TOKEN overrules it. 'oskel token' makes one for another program.",
+		name: "sign-in", args: "NAME", short: "sign in to a service and store a token for it",
+		long:    "Asks for the password on the terminal, or reads it from standard input; after a one-time\npassword it asks for a new one too. The token is kept for the service's address;\nOSKEL_TOKEN overrules it. 'oskel token add' makes one for another program.",
 		example: "oskel sign-in ines\necho \"$PASSWORD\" | oskel sign-in ines",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			days := f.Int("days", 90, "for how many days, 365 at most")
@@ -36,22 +37,17 @@ var accountCommands = []command{
 				if err := e.keepToken(e.server, token.Token); err != nil {
 					return fmt.Errorf("keeping the token: %w", err)
 				}
-				e.say("Signed in to %s as %s (%s).\n", e.server, token.Person.Title, token.Person.Role)
+				e.say("Signed in to %s as %s (%s).\n", e.server, token.Person.DisplayName, token.Person.Role)
 				return nil
 			}
 		},
 	},
 	{
-		name: "sign-out", short: "make the kept token void and forget it",
+		name: "sign-out", short: "revoke the stored token and delete it",
 		example: "oskel sign-out",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.DeleteToken(ctx)
-				if _, err := read[struct{}](e, r, err); err != nil {
+				if _, err := read[struct{}](e)(e.client.DeleteToken(ctx)); err != nil {
 					return err
 				}
 				e.say("Signed out of %s.\n", e.server)
@@ -60,11 +56,11 @@ var accountCommands = []command{
 		},
 	},
 	{
-		name: "token", args: "NAME", short: "make a token for another program, with a name, a scope and an end",
-		long:    "Asks for your password, and writes the token to standard output; it is shown only now.\nA token may read, or read and review (work on cases), or do everything its person may.",
-		example: "oskel token -title \"nightly report\" -scope read -days 30 ines",
+		name: "token add", args: "NAME", short: "create a token for another program",
+		long:    "Asks for your password, and writes the token to standard output; it is shown only once.\nA token may read, or read and review (work on cases), or do everything its person may.",
+		example: "oskel token add -title \"nightly report\" -scope read -days 30 ines",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			title := f.String("title", "", "what it is for, to tell it from others")
+			title := f.String("title", "", "what it is for")
 			scope := f.String("scope", "read", "read, review or everything")
 			days := f.Int("days", 90, "for how many days, 365 at most")
 			return func(ctx context.Context, args []string) error {
@@ -72,7 +68,7 @@ var accountCommands = []command{
 					return usagef("expected your name")
 				}
 				if *title == "" {
-					return usagef("say with -title what the token is for")
+					return usagef("state with -title what the token is for")
 				}
 				token, err := e.makeToken(ctx, client.NewToken{Name: args[0], Title: title, Scope: (*client.Scope)(scope), Days: days})
 				if err != nil {
@@ -84,17 +80,12 @@ var accountCommands = []command{
 		},
 	},
 	{
-		name: "tokens", lists: true, short: "list your tokens, or everybody's (leads only)",
-		example: "oskel tokens\noskel tokens -all -sort used",
+		name: "token list", lists: true, short: "list your tokens, or those of all accounts (leads only)",
+		example: "oskel token list\noskel token list -all -sort used",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			p := &client.ListTokensParams{All: f.Bool("all", false, "everybody's (leads only)")}
+			p := &client.ListTokensParams{All: f.Bool("all", false, "those of all accounts (leads only)")}
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ListTokens(ctx, p)
-				all, err := read[[]client.TokenNote](e, r, err)
+				all, err := read[[]client.TokenNote](e)(e.client.ListTokens(ctx, p))
 				if err != nil {
 					return err
 				}
@@ -102,43 +93,38 @@ var accountCommands = []command{
 				for _, k := range all {
 					used, note := "", ""
 					if k.Used != nil {
-						used = momentText(*k.Used)
+						used = e.moment(*k.Used)
 					}
 					if k.Current {
 						note = "this one"
 					}
-					rows = append(rows, []string{fmt.Sprint(k.Id), k.Person, k.Title, string(k.Scope), momentText(k.Made), momentText(k.Ends), used, note})
+					rows = append(rows, []string{fmt.Sprint(k.Id), k.Person, k.Title, string(k.Scope), e.moment(k.Made), e.moment(k.Ends), used, note})
 				}
 				return e.show(all, []column{{head: "id", right: true}, {head: "person"}, {head: "for"}, {head: "scope"}, {head: "made"}, {head: "ends"}, {head: "used"}, {head: "note"}}, rows)
 			}
 		},
 	},
 	{
-		name: "revoke", args: "TOKEN", short: "make a token void by its id: yours, or anybody's (leads only)",
-		example: "oskel revoke 12",
+		name: "token revoke", args: "TOKEN", short: "revoke a token by its id: yours, or any (leads only)",
+		example: "oskel token revoke 12",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
 				id, err := idArg(args, "token")
 				if err != nil {
 					return err
 				}
-				c, err := e.api()
-				if err != nil {
+				if _, err := read[struct{}](e)(e.client.RevokeToken(ctx, id)); err != nil {
 					return err
 				}
-				r, err := c.RevokeToken(ctx, id)
-				if _, err := read[struct{}](e, r, err); err != nil {
-					return err
-				}
-				e.say("Token %d is void.\n", id)
+				e.say("Token %d is revoked.\n", id)
 				return nil
 			}
 		},
 	},
 	{
-		name: "audit", short: "what was done, by whom and from where, the newest first (leads only)",
-		long:    "Signing in, accounts, tokens, rules, loads, sweeps and exports, tried in vain too.\nNothing is ever taken out of it. -o writes all of it.",
-		example: "oskel audit -top 20\noskel audit -person ines -operation CreateIntake\noskel audit -o audit.csv",
+		name: "service audit", short: "list what was done, by whom and from where, newest first (leads only)",
+		long:    "Signing in, accounts, tokens, rules, loads, sweeps and exports, failed attempts\ntoo. Entries are never removed. -o writes all of them.",
+		example: "oskel service audit -top 20\noskel service audit -person ines -operation CreateIntake\noskel service audit -o audit.csv",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.ListAuditParams{}
 			stringFlag(f, &p.Person, "person", "only what this `person` did")
@@ -149,16 +135,11 @@ var accountCommands = []command{
 		},
 	},
 	{
-		name: "people", lists: true, short: "list who has an account",
-		example: "oskel people",
+		name: "person list", lists: true, short: "list the accounts",
+		example: "oskel person list",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ListPeople(ctx)
-				all, err := read[[]client.Person](e, r, err)
+				all, err := read[[]client.Person](e)(e.client.ListPeople(ctx))
 				if err != nil {
 					return err
 				}
@@ -168,19 +149,19 @@ var accountCommands = []command{
 					if p.Closed != nil && *p.Closed {
 						note = "closed"
 					}
-					rows = append(rows, []string{p.Name, p.Title, string(p.Role), strings.Join(p.Desks, ", "), note})
+					rows = append(rows, []string{p.Name, p.DisplayName, string(p.Role), strings.Join(p.Desks, ", "), note})
 				}
-				return e.show(all, []column{{head: "name"}, {head: "title"}, {head: "role"}, {head: "desks"}, {head: "note"}}, rows)
+				return e.show(all, []column{{head: "name"}, {head: "display name"}, {head: "role"}, {head: "desks"}, {head: "note"}}, rows)
 			}
 		},
 	},
 	{
-		name: "add-person", args: "NAME", short: "add an account (leads only)",
-		long:    "Tells a one-time word, with which the person signs in within three days and chooses a\npassword; it is shown only now.",
-		example: "oskel add-person -role reviewer -title \"Nell Forepeak\" -desk northfirth nell",
+		name: "person add", args: "NAME", short: "add an account with a one-time password (leads only)",
+		long:    "Prints a one-time password. The person signs in with it within three days and chooses a\npassword. It is shown only once.",
+		example: "oskel person add -role reviewer -display-name \"Nell Forepeak\" -desk northfirth nell",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			role := f.String("role", "reviewer", "analyst, reviewer or lead")
-			title := f.String("title", "", "the name for people to read; the account's name if empty")
+			title := f.String("display-name", "", "the name that people read; default: the account's name")
 			desks := []string{}
 			f.Func("desk", "a `desk` the person is a member of; may be given several times", func(s string) error { desks = append(desks, s); return nil })
 			return func(ctx context.Context, args []string) error {
@@ -190,27 +171,22 @@ var accountCommands = []command{
 				if *title == "" {
 					*title = args[0]
 				}
-				c, err := e.api()
+				p, err := read[client.PersonAdded](e)(e.client.CreatePerson(ctx, client.NewPerson{Name: args[0], DisplayName: *title, Role: client.Role(*role), Desks: &desks}))
 				if err != nil {
 					return err
 				}
-				r, err := c.CreatePerson(ctx, client.NewPerson{Name: args[0], Title: *title, Role: client.Role(*role), Desks: &desks})
-				p, err := read[client.PersonAdded](e, r, err)
-				if err != nil {
-					return err
-				}
-				e.say("Added %s (%s). The one-time word to sign in with, until %s:\n", p.Person.Title, p.Person.Role, momentText(p.Ends))
-				_, err = fmt.Fprintln(e.out, p.Word)
+				e.say("Added %s (%s). The one-time password, valid until %s:\n", p.Person.DisplayName, p.Person.Role, e.moment(p.Ends))
+				_, err = fmt.Fprintln(e.out, p.OneTimePassword)
 				return err
 			}
 		},
 	},
 	{
-		name: "change-person", args: "NAME", short: "give an account another title, role or desks (leads only)",
-		example: "oskel change-person -role analyst nell\noskel change-person -desk skerry -desk lowmarsh nell",
+		name: "person change", args: "NAME", short: "change display name, role or desks of an account (leads only)",
+		example: "oskel person change -role analyst nell\noskel person change -desk skerry -desk lowmarsh nell",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			role := f.String("role", "", "analyst, reviewer or lead; as it was unless given")
-			title := f.String("title", "", "the name for people to read; as it was unless given")
+			role := f.String("role", "", "analyst, reviewer or lead; unchanged unless given")
+			title := f.String("display-name", "", "the name that people read; unchanged unless given")
 			none := f.Bool("no-desks", false, "a member of no desk")
 			var desks []string
 			f.Func("desk", "a `desk` the person is a member of, in place of those before; may be given several times", func(s string) error { desks = append(desks, s); return nil })
@@ -218,12 +194,7 @@ var accountCommands = []command{
 				if len(args) != 1 {
 					return usagef("expected a name")
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ListPeople(ctx)
-				all, err := read[[]client.Person](e, r, err)
+				all, err := read[[]client.Person](e)(e.client.ListPeople(ctx))
 				if err != nil {
 					return err
 				}
@@ -232,35 +203,29 @@ var accountCommands = []command{
 					return fmt.Errorf("there is no open account %q", args[0])
 				}
 				was := all[at]
-				ask := client.PersonChange{Role: client.Role(or(*role, string(was.Role))), Title: or(*title, was.Title), Desks: append([]string{}, desks...)}
+				ask := client.PersonChange{Role: client.Role(or(*role, string(was.Role))), DisplayName: or(*title, was.DisplayName), Desks: append([]string{}, desks...)}
 				if len(desks) == 0 && !*none {
 					ask.Desks = was.Desks
 				}
-				r, err = c.ChangePerson(ctx, args[0], ask)
-				p, err := read[client.Person](e, r, err)
+				p, err := read[client.Person](e)(e.client.ChangePerson(ctx, args[0], ask))
 				if err != nil {
 					return err
 				}
-				e.say("%s is %s now, on %s.\n", p.Title, rulebook.Article(string(p.Role)), or(strings.Join(p.Desks, ", "), "no desk"))
+				e.say("%s is %s now, on %s.\n", p.DisplayName, rulebook.Article(string(p.Role)), or(strings.Join(p.Desks, ", "), "no desk"))
 				return nil
 			}
 		},
 	},
 	{
-		name: "close-person", args: "NAME", short: "close an account; its sessions and tokens end at once (leads only)",
-		long:    "What the person did stays; what they had taken goes back to the desks.",
-		example: "oskel close-person nell",
+		name: "person close", args: "NAME", short: "close an account; its sessions and tokens end at once (leads only)",
+		long:    "The work of the person stays; their taken cases return to the desks.",
+		example: "oskel person close nell",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 {
 					return usagef("expected a name")
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ClosePerson(ctx, args[0])
-				if _, err := read[struct{}](e, r, err); err != nil {
+				if _, err := read[struct{}](e)(e.client.ClosePerson(ctx, args[0])); err != nil {
 					return err
 				}
 				e.say("Closed the account %s.\n", args[0])
@@ -269,8 +234,8 @@ var accountCommands = []command{
 		},
 	},
 	{
-		name: "password", args: "[NAME]", short: "change your password, or give another account a one-time word (leads only)",
-		long:    "Asks on the terminal, or reads from standard input: first the old password, then the new\none. Another account gets a one-time word in place of its password, which is shown only now.\nAll other sessions and tokens of the account end.",
+		name: "password", args: "[NAME]", short: "change your password, or reset that of another account (leads only)",
+		long:    "Asks on the terminal, or reads from standard input: first the old password, then the new\none. Another account gets a one-time password, which is shown only once.\nAll other sessions and tokens of the account end.",
 		example: "oskel password\noskel password nell",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
@@ -284,18 +249,13 @@ var accountCommands = []command{
 }
 
 func changePassword(ctx context.Context, e *env, args []string) error {
-	c, err := e.api()
-	if err != nil {
-		return err
-	}
 	if len(args) == 1 {
-		r, err := c.MakeWord(ctx, args[0])
-		w, err := read[client.Word](e, r, err)
+		w, err := read[client.OneTimePassword](e)(e.client.ResetPassword(ctx, args[0]))
 		if err != nil {
 			return err
 		}
-		e.say("%s signs in with this one-time word until %s; sessions and tokens have ended.\n", args[0], momentText(w.Ends))
-		_, err = fmt.Fprintln(e.out, w.Word)
+		e.say("%s signs in with this one-time password until %s; sessions and tokens have ended.\n", args[0], e.moment(w.Ends))
+		_, err = fmt.Fprintln(e.out, w.OneTimePassword)
 		return err
 	}
 	old, err := e.password("Old password: ")
@@ -306,8 +266,7 @@ func changePassword(ctx context.Context, e *env, args []string) error {
 	if err != nil {
 		return err
 	}
-	r, err := c.ChangePassword(ctx, client.PasswordChange{Old: old, Password: password})
-	if _, err := read[struct{}](e, r, err); err != nil {
+	if _, err := read[struct{}](e)(e.client.ChangePassword(ctx, client.PasswordChange{Old: old, Password: password})); err != nil {
 		return err
 	}
 	if err := e.keepToken(e.server, ""); err != nil {
@@ -336,49 +295,37 @@ func (e *env) password(prompt string) (string, error) {
 	return strings.TrimRight(line, "\r\n"), nil
 }
 
-// makeToken asks for the password and makes a token. A one-time word is used up for a
+// makeToken asks for the password and makes a token. A one-time password is used up for a
 // password first.
 func (e *env) makeToken(ctx context.Context, ask client.NewToken) (client.Token, error) {
 	var err error
 	if ask.Password, err = e.password("Password: "); err != nil {
 		return client.Token{}, err
 	}
-	c, err := e.api()
-	if err != nil {
-		return client.Token{}, err
-	}
-	r, err := c.CreateToken(ctx, ask)
-	token, err := read[client.Token](e, r, err)
+	token, err := read[client.Token](e)(e.client.CreateToken(ctx, ask))
 	var p *problemError
-	if !errors.As(err, &p) || p.Type != "urn:oskel:one-time-word" {
+	if !errors.As(err, &p) || p.Type != "urn:oskel:one-time-password" {
 		return token, err
 	}
 	word := ask.Password
-	if ask.Password, err = e.password("That is your one-time word. A password of your own, 12 characters or more: "); err != nil {
+	if ask.Password, err = e.password("That is your one-time password. A password of your own, 12 characters or more: "); err != nil {
 		return token, err
 	}
-	r, err = c.UseWord(ctx, client.WordUse{Name: ask.Name, Word: word, Password: ask.Password})
-	if _, err := read[client.Person](e, r, err); err != nil {
+	if _, err := read[client.Person](e)(e.client.UseOneTimePassword(ctx, client.OneTimePasswordUse{Name: ask.Name, OneTimePassword: word, Password: ask.Password})); err != nil {
 		return token, err
 	}
-	r, err = c.CreateToken(ctx, ask)
-	return read[client.Token](e, r, err)
+	return read[client.Token](e)(e.client.CreateToken(ctx, ask))
 }
 
 // showAudit lists the newest entries, or writes all of them.
 func showAudit(ctx context.Context, e *env, p *client.ListAuditParams, top int) error {
-	c, err := e.api()
-	if err != nil {
-		return err
-	}
 	most := top
 	if most == 0 && e.file == "" {
 		most = 200
 	}
 	all := []client.AuditEntry{}
 	for {
-		r, err := c.ListAudit(ctx, p)
-		page, err := read[client.AuditPage](e, r, err)
+		page, err := read[client.AuditPage](e)(e.client.ListAudit(ctx, p))
 		if err != nil {
 			return err
 		}
@@ -397,7 +344,21 @@ func showAudit(ctx context.Context, e *env, p *client.ListAuditParams, top int) 
 	return e.show(all, []column{{head: "at"}, {head: "person"}, {head: "what"}, {head: "about", wrap: true}, {head: "outcome"}, {head: "way"}, {head: "address"}, {head: "request"}}, rows)
 }
 
-func momentText(t time.Time) string { return t.UTC().Format("2006-01-02 15:04 MST") }
+// moment is a time as people read it here, or for programs: in UTC, with its zone.
+func (e *env) moment(t time.Time) string {
+	if e.format == "table" {
+		return t.Local().Format("2 Jan 2006 15:04")
+	}
+	return t.UTC().Format(time.RFC3339)
+}
+
+// day is a day as people read it, or for programs.
+func (e *env) day(d openapi_types.Date) string {
+	if e.format == "table" {
+		return d.Format("2 Jan 2006")
+	}
+	return d.Format(time.DateOnly)
+}
 
 func shortened(text string, most int) string {
 	if runes := []rune(text); len(runes) > most {

@@ -18,7 +18,7 @@ import (
 
 var bookCommands = []command{
 	{
-		name: "check", args: "RULEBOOK", short: "check a rulebook file, without a service", local: true,
+		name: "check", args: "RULEBOOK", short: "check a rulebook file; needs no service", local: true,
 		long:    "Lists every problem with its line and column and exits with 1, or says what each\nrule does and exits with 0.",
 		example: "oskel check rulebook.yaml",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
@@ -53,12 +53,12 @@ var bookCommands = []command{
 	},
 	{
 		name: "publish", args: "RULEBOOK", short: "publish a rulebook file as a new revision",
-		long:    "The service checks it again. The revision the file was made from is what its first\nline says, if 'oskel rulebook' wrote it, or the one it differs from least, or what\n-based-on says. If another has been published since, publishing is refused with what it\nwould undo, unless -over says that this is meant.",
-		example: "oskel publish -note \"Margin floor 23%\" rulebook.yaml\noskel publish -over -note \"Back to the old dials\" rulebook.yaml",
+		long:    "The service checks it again. The revision the file was made from is what its first\nline says, if 'oskel rulebook show' wrote it, or the one it differs from least, or what\n-based-on says. If another has been published since, publishing is refused with what it\nwould undo, unless -force says that this is meant.",
+		example: "oskel publish -note \"Margin floor 23%\" rulebook.yaml\noskel publish -force -note \"Back to the old dials\" rulebook.yaml",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			note := f.String("note", "", "why; it is kept with the revision (required)")
+			note := f.String("note", "", "the reason for the change (required)")
 			basedOn := f.Int("based-on", -1, "the `revision` the file was made from; found out unless stated")
-			over := f.Bool("over", false, "publish over what was published since")
+			force := f.Bool("force", false, "publish although another revision was published since")
 			return func(ctx context.Context, args []string) error {
 				if *note == "" {
 					return errNoNote
@@ -67,12 +67,12 @@ var bookCommands = []command{
 				if err != nil {
 					return err
 				}
-				err = publishAs(ctx, e, *note, func(c *client.Client, _ int) (*http.Response, error) {
-					ask := client.NewRevision{Text: string(text), Note: *note, Over: over}
+				err = publishAs(ctx, e, *note, func(_ int) (*http.Response, error) {
+					ask := client.NewRevision{Text: string(text), Note: *note, Force: force}
 					if *basedOn >= 0 {
 						ask.BasedOn = basedOn
 					}
-					return c.PublishRevision(ctx, ask)
+					return e.client.PublishRevision(ctx, ask)
 				})
 				if err != nil {
 					return err
@@ -82,21 +82,16 @@ var bookCommands = []command{
 		},
 	},
 	{
-		name: "rules", lists: true, short: "what each published rule says, and how many it flags",
+		name: "rules", lists: true, short: "list the published rules in words, with how many each flags",
 		example: "oskel rules -period 2026-10",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			period := f.String("period", "", "the `period` to count in, such as 2026-10")
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
 				params := &client.ListRulesParams{}
 				if *period != "" {
 					params.Period = period
 				}
-				r, err := c.ListRules(ctx, params)
-				all, err := read[[]client.Rule](e, r, err)
+				all, err := read[[]client.Rule](e)(e.client.ListRules(ctx, params))
 				if err != nil {
 					return err
 				}
@@ -123,16 +118,11 @@ var bookCommands = []command{
 		},
 	},
 	{
-		name: "methods", lists: true, args: "[METHOD]", short: "the outlier and event-window methods, or the settings of one",
-		example: "oskel methods\noskel methods \"level shift\"",
+		name: "rulebook methods", lists: true, args: "[METHOD]", short: "list the outlier and event-window methods, or the settings of one",
+		example: "oskel rulebook methods\noskel rulebook methods \"level shift\"",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ListMethods(ctx)
-				all, err := read[[]client.Method](e, r, err)
+				all, err := read[[]client.Method](e)(e.client.ListMethods(ctx))
 				if err != nil {
 					return err
 				}
@@ -148,12 +138,12 @@ var bookCommands = []command{
 		},
 	},
 	{
-		name: "rulebook", short: "write the published rulebook to a file, or to standard output",
-		example: "oskel rulebook -o rulebook.yaml",
+		name: "rulebook show", short: "print the published rulebook, or write it to a file",
+		example: "oskel rulebook show -o rulebook.yaml",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			file := f.String("o", "", "write this `file` instead")
+			file := f.String("o", "", "write it to this `file`")
 			return func(ctx context.Context, _ []string) error {
-				_, book, err := theBook(ctx, e)
+				book, err := theBook(ctx, e)
 				if err != nil {
 					return err
 				}
@@ -187,7 +177,7 @@ func keepOrigin(ctx context.Context, e *env, path, text string) error {
 	if !originPattern.MatchString(text) {
 		return nil
 	}
-	_, book, err := theBook(ctx, e)
+	book, err := theBook(ctx, e)
 	if err != nil {
 		return err
 	}
@@ -197,31 +187,24 @@ func keepOrigin(ctx context.Context, e *env, path, text string) error {
 	})
 }
 
-// theBook is the published rulebook, and a client to go on with.
-func theBook(ctx context.Context, e *env) (*client.Client, client.Rulebook, error) {
-	c, err := e.api()
-	if err != nil {
-		return nil, client.Rulebook{}, err
-	}
-	r, err := c.GetRulebook(ctx)
-	book, err := read[client.Rulebook](e, r, err)
-	return c, book, err
+// theBook is the published rulebook.
+func theBook(ctx context.Context, e *env) (client.Rulebook, error) {
+	return read[client.Rulebook](e)(e.client.GetRulebook(ctx))
 }
 
-var errNoNote = usagef("-note is missing: say why, for those who come after")
+var errNoNote = usagef("-note is missing: give the reason for the change")
 
 // publishAs makes a new revision from the one published now, and says what it
 // changes.
-func publishAs(ctx context.Context, e *env, note string, publish func(c *client.Client, basedOn int) (*http.Response, error)) error {
+func publishAs(ctx context.Context, e *env, note string, publish func(basedOn int) (*http.Response, error)) error {
 	if note == "" {
 		return errNoNote
 	}
-	c, now, err := theBook(ctx, e)
+	now, err := theBook(ctx, e)
 	if err != nil {
 		return err
 	}
-	r, err := publish(c, now.Revision)
-	revision, err := read[client.Revision](e, r, err)
+	revision, err := read[client.Revision](e)(publish(now.Revision))
 	if err != nil {
 		return err
 	}

@@ -18,9 +18,9 @@ import (
 
 var casePartCommands = []command{
 	{
-		name: "attach", args: "CASE FILE ...", short: "attach files to a case: 10 MB each at most",
+		name: "case attach", args: "CASE FILE ...", short: "attach files to a case: 10 MB each at most",
 		long:    "What may be attached is known by the ending of its name and by its content: pdf, png, jpg,\ntxt, csv, eml, xlsx, docx, pptx, ods and odt.",
-		example: "oskel attach 12 invoice.pdf",
+		example: "oskel case attach 12 invoice.pdf",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
 				if len(args) < 2 {
@@ -30,13 +30,9 @@ var casePartCommands = []command{
 				if err != nil {
 					return err
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
 				all := []client.CaseFile{}
 				for _, path := range args[1:] {
-					f, err := attach(ctx, e, c, id, path)
+					f, err := attach(ctx, e, id, path)
 					if err != nil {
 						return err
 					}
@@ -47,8 +43,8 @@ var casePartCommands = []command{
 		},
 	},
 	{
-		name: "case-file", args: "CASE FILE", short: "fetch a file of a case by its number",
-		example: "oskel case-file -o invoice.pdf 12 3",
+		name: "case file", args: "CASE FILE", short: "download a file of a case",
+		example: "oskel case file -o invoice.pdf 12 3",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			to := f.String("o", "", "write it to this `file`; else it is printed")
 			return func(ctx context.Context, args []string) error {
@@ -56,13 +52,9 @@ var casePartCommands = []command{
 				if err != nil {
 					return err
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.GetCaseFile(ctx, of, id)
+				r, err := e.client.GetCaseFile(ctx, of, id)
 				if err != nil || r.StatusCode != http.StatusOK {
-					_, err = read[struct{}](e, r, err)
+					_, err = readAnswer[struct{}](e, r, err)
 					return err
 				}
 				defer r.Body.Close() //nolint:errcheck // it was only read
@@ -75,34 +67,29 @@ var casePartCommands = []command{
 		},
 	},
 	{
-		name: "drop-file", args: "CASE FILE", short: "take a file of yours away from a case, or as a lead anybody's",
-		example: "oskel drop-file 12 3",
+		name: "case remove-file", args: "CASE FILE", short: "remove a file of yours from a case, or any (leads only)",
+		example: "oskel case remove-file 12 3",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
 				of, id, err := fileArgs(args)
 				if err != nil {
 					return err
 				}
-				c, err := e.api()
-				if err != nil {
+				if _, err := read[struct{}](e)(e.client.RemoveCaseFile(ctx, of, id)); err != nil {
 					return err
 				}
-				r, err := c.DropCaseFile(ctx, of, id)
-				if _, err := read[struct{}](e, r, err); err != nil {
-					return err
-				}
-				e.say("File %d of case %d is gone; its name stays in the trail.\n", id, of)
+				e.say("Removed file %d of case %d; its name stays in the history.\n", id, of)
 				return nil
 			}
 		},
 	},
 	{
-		name: "to-do", args: "CASE TEXT", short: "add what is to be done about a case by a day",
-		example: "oskel to-do -by 2026-12-01 12 \"Ask for the signed contract\"\noskel to-do -by 2026-12-01 -who ines 12 \"Load the missing returns\"",
+		name: "todo add", args: "CASE TEXT", short: "add a to-do to a case",
+		example: "oskel todo add -by 2026-12-01 12 \"Ask for the signed contract\"\noskel todo add -by 2026-12-01 -who ines 12 \"Load the missing returns\"",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			by := f.String("by", "", "by this `day` (required)")
 			var ask client.NewTodo
-			stringFlag(f, &ask.Owner, "who", "the account of this `person`; you, unless stated")
+			stringFlag(f, &ask.Owner, "who", "the account of this `person`; default: you")
 			return func(ctx context.Context, args []string) error {
 				var due *openapi_types.Date
 				if err := dayFlag(*by, "-by", &due); err != nil {
@@ -116,12 +103,7 @@ var casePartCommands = []command{
 					return err
 				}
 				ask.Due, ask.Text = *due, strings.Join(args[1:], " ")
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.AddTodo(ctx, id, ask)
-				t, err := read[client.Todo](e, r, err)
+				t, err := read[client.Todo](e)(e.client.AddTodo(ctx, id, ask))
 				if err != nil {
 					return err
 				}
@@ -130,18 +112,13 @@ var casePartCommands = []command{
 		},
 	},
 	{
-		name: "to-dos", lists: true, short: "what you are to do about cases, or everybody is, by day",
-		example: "oskel to-dos\noskel to-dos -everybody",
+		name: "todo list", lists: true, short: "list your to-dos, or those of all, by day",
+		example: "oskel todo list\noskel todo list -all",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			all := f.Bool("everybody", false, "everybody's")
+			all := f.Bool("all", false, "those of all people")
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
 				list, err := allOf(func(skip int) ([]client.Todo, error) {
-					r, err := c.ListTodos(ctx, &client.ListTodosParams{Everybodys: all, Skip: &skip})
-					return read[[]client.Todo](e, r, err)
+					return read[[]client.Todo](e)(e.client.ListTodos(ctx, &client.ListTodosParams{All: all, Skip: &skip}))
 				})
 				if err != nil {
 					return err
@@ -151,21 +128,16 @@ var casePartCommands = []command{
 		},
 	},
 	{
-		name: "done", args: "TO-DO", short: "say that a to-do is done, or with -not that it is not",
-		example: "oskel done 7\noskel done -not 7",
+		name: "todo done", args: "TO-DO", short: "mark a to-do as done, or with -not as not done",
+		example: "oskel todo done 7\noskel todo done -not 7",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			not := f.Bool("not", false, "it is not done")
+			not := f.Bool("not", false, "mark it as not done")
 			return func(ctx context.Context, args []string) error {
 				id, err := idArg(args, "to-do")
 				if err != nil {
 					return err
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.TickTodo(ctx, id, client.TodoTick{Done: !*not})
-				t, err := read[client.Todo](e, r, err)
+				t, err := read[client.Todo](e)(e.client.UpdateTodo(ctx, id, client.TodoTick{Done: !*not}))
 				if err != nil {
 					return err
 				}
@@ -174,43 +146,33 @@ var casePartCommands = []command{
 		},
 	},
 	{
-		name: "drop-to-do", args: "TO-DO", short: "take a to-do away",
-		example: "oskel drop-to-do 7",
+		name: "todo remove", args: "TO-DO", short: "remove a to-do",
+		example: "oskel todo remove 7",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
 				id, err := idArg(args, "to-do")
 				if err != nil {
 					return err
 				}
-				c, err := e.api()
-				if err != nil {
+				if _, err := read[struct{}](e)(e.client.RemoveTodo(ctx, id)); err != nil {
 					return err
 				}
-				r, err := c.DropTodo(ctx, id)
-				if _, err := read[struct{}](e, r, err); err != nil {
-					return err
-				}
-				e.say("To-do %d is gone.\n", id)
+				e.say("Removed to-do %d.\n", id)
 				return nil
 			}
 		},
 	},
 	{
-		name: "notices", lists: true, short: "what you were told of cases: named, asked, handed over, reminded",
-		long:    "What is shown counts as seen, unless it is kept new.",
-		example: "oskel notices\noskel notices -all\noskel notices -keep-new -format json",
+		name: "notifications", lists: true, short: "list your notifications: mentions, questions, hand-overs, reminders",
+		long:    "Notifications that are shown are marked as read, except with -keep-unread.",
+		example: "oskel notifications\noskel notifications -all\noskel notifications -keep-new -format json",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			all := f.Bool("all", false, "what you have seen too")
-			keep := f.Bool("keep-new", false, "they stay new")
+			all := f.Bool("all", false, "read ones too")
+			keep := f.Bool("keep-unread", false, "do not mark them as read")
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
 				unseen := !*all
-				list, err := allOf(func(skip int) ([]client.Notice, error) {
-					r, err := c.ListNotices(ctx, &client.ListNoticesParams{Unseen: &unseen, Skip: &skip})
-					page, err := read[client.Notices](e, r, err)
+				list, err := allOf(func(skip int) ([]client.Notification, error) {
+					page, err := read[client.Notifications](e)(e.client.ListNotifications(ctx, &client.ListNotificationsParams{Unseen: &unseen, Skip: &skip}))
 					return page.Items, err
 				})
 				if err != nil {
@@ -222,11 +184,8 @@ var casePartCommands = []command{
 					if n.Seen {
 						news = ""
 					}
-					at := n.At.Local().Format("2 Jan 2006 15:04")
-					if e.format == "csv" {
-						at = n.At.UTC().Format("2006-01-02T15:04:05Z")
-					}
-					rows = append(rows, []string{strconv.FormatInt(n.Case, 10), at, n.By, n.What, n.Name, n.Text, news})
+					at := e.moment(n.At)
+					rows = append(rows, []string{strconv.FormatInt(n.Case, 10), at, n.By, n.Words, n.Name, n.Text, news})
 				}
 				if err := e.show(list, []column{{head: "case", right: true}, {head: "at"}, {head: "by"}, {head: "what"}, {head: "about"}, {head: "text", wrap: true}, {head: "new"}}, rows); err != nil {
 					return err
@@ -234,8 +193,7 @@ var casePartCommands = []command{
 				if len(list) == 0 || *keep {
 					return nil
 				}
-				r, err := c.SeeNotices(ctx, client.NoticesSeen{UpTo: list[0].Id})
-				_, err = read[struct{}](e, r, err)
+				_, err = read[struct{}](e)(e.client.MarkNotificationsRead(ctx, client.NotificationsRead{UpTo: list[0].Id}))
 				return err
 			}
 		},
@@ -264,7 +222,7 @@ func fileArgs(args []string) (of, id int64, err error) {
 	return of, id, err
 }
 
-func attach(ctx context.Context, e *env, c *client.Client, id int64, path string) (client.CaseFile, error) {
+func attach(ctx context.Context, e *env, id int64, path string) (client.CaseFile, error) {
 	var out client.CaseFile
 	file, err := os.Open(path)
 	if err != nil {
@@ -275,11 +233,11 @@ func attach(ctx context.Context, e *env, c *client.Client, id int64, path string
 	if err != nil || !info.Mode().IsRegular() {
 		return out, fmt.Errorf("%s is not a file that can be read", path)
 	}
-	r, err := c.AddCaseFileWithBody(ctx, id, &client.AddCaseFileParams{Name: filepath.Base(path)}, "application/octet-stream", file, func(_ context.Context, r *http.Request) error {
+	r, err := e.client.AddCaseFileWithBody(ctx, id, &client.AddCaseFileParams{Name: filepath.Base(path)}, "application/octet-stream", file, func(_ context.Context, r *http.Request) error {
 		r.ContentLength = info.Size()
 		return nil
 	})
-	return read[client.CaseFile](e, r, err)
+	return readAnswer[client.CaseFile](e, r, err)
 }
 
 func sizeWords(bytes int) string {
@@ -300,11 +258,8 @@ func showFiles(e *env, all []client.CaseFile) error {
 func showTodos(e *env, all []client.Todo) error {
 	var rows [][]string
 	for _, t := range all {
-		due, done := t.Due.Format("2 Jan 2006"), ""
-		switch {
-		case e.format == "csv":
-			due = t.Due.Format("2006-01-02")
-		case t.Late:
+		due, done := e.day(t.Due), ""
+		if e.format == "table" && t.Late {
 			due += " late"
 		}
 		if t.DoneBy != nil {

@@ -17,6 +17,7 @@ import (
 	"golang.org/x/term"
 
 	"oskel/core/words"
+	"oskel/internal/client"
 	"oskel/internal/sheet"
 )
 
@@ -35,6 +36,7 @@ type env struct {
 	lines    *bufio.Reader // of in, once a line was read
 	out, err io.Writer
 	server   string
+	client   *client.Client // of the server; nil for local commands
 	format   string
 	width    int    // of the terminal; 0 is none
 	file     string // to write a list into, instead of out
@@ -62,7 +64,7 @@ type command struct {
 var commands []command
 
 func init() {
-	commands = slices.Concat(serviceCommands, upkeepCommands, accountCommands, dataCommands, figureCommands, registerCommands, bookCommands, rehearseCommands, revisionCommands, sweepCommands, scheduleCommands, walkCommands, viewCommands, gridCommands, caseCommands, casePartCommands, faultCommands, reportCommands)
+	commands = slices.Concat([]command{versionCommand}, serviceCommands, upkeepCommands, accountCommands, dataCommands, figureCommands, registerCommands, bookCommands, rehearseCommands, revisionCommands, sweepCommands, verifyCommands, exceptionCommands, verdictCommands, scheduleCommands, walkCommands, viewCommands, gridCommands, caseListCommands, caseCommands, snoozeCommands, absenceCommands, casePartCommands, faultCommands, reportCommands)
 }
 
 // usageError is a command that was not understood.
@@ -80,12 +82,13 @@ func Main(ctx context.Context, args []string, in io.Reader, out, errOut io.Write
 		e.width, _, _ = term.GetSize(int(f.Fd()))
 		e.colour = os.Getenv("NO_COLOR") == ""
 	}
-	if len(args) == 0 || args[0] == "help" || args[0] == "-h" || args[0] == "-help" || args[0] == "--help" {
-		if len(args) > 1 {
-			return run(ctx, e, []string{args[1], "-h"})
-		}
+	if len(args) == 0 {
 		overview(out)
-		if len(args) == 0 {
+		return exitUsage
+	}
+	if slices.Contains([]string{"help", "-h", "-help", "--help"}, args[0]) {
+		if err := showHelp(out, e, args[1:]); err != nil {
+			e.say("oskel help: %s\n", err)
 			return exitUsage
 		}
 		return exitOK
@@ -93,15 +96,29 @@ func Main(ctx context.Context, args []string, in io.Reader, out, errOut io.Write
 	return run(ctx, e, args)
 }
 
-func run(ctx context.Context, e *env, args []string) int {
-	at := slices.IndexFunc(commands, func(c command) bool { return c.name == args[0] })
-	if at < 0 {
-		e.say("oskel: there is no command %q%s; oskel help lists them\n", args[0], nearestCommand(args[0]))
-		return exitUsage
+// find is the command that some arguments name, by two words or one, and what follows; nil where
+// there is none. An old name is understood, and the new one said.
+func (e *env) find(args []string) (c *command, rest []string) {
+	if len(args) > 1 {
+		if c = commandNamed(args[0] + " " + args[1]); c != nil {
+			return c, args[2:]
+		}
 	}
-	c := commands[at]
-	f := flag.NewFlagSet(c.name, flag.ContinueOnError)
-	f.SetOutput(io.Discard)
+	if c = commandNamed(args[0]); c != nil {
+		return c, args[1:]
+	}
+	if name := usual[args[0]]; name != "" {
+		return commandNamed(name), args[1:]
+	}
+	if now, renamed := words.Now("command", args[0]); renamed && len(verbs(args[0])) == 0 {
+		e.say("oskel %s is now oskel %s\n", args[0], now)
+		return commandNamed(now), args[1:]
+	}
+	return nil, nil
+}
+
+// addFlags adds the flags that commands share.
+func (e *env) addFlags(f *flag.FlagSet, c command) {
 	if !c.local {
 		f.StringVar(&e.server, "server", envOr("OSKEL_SERVER", "http://127.0.0.1:8420"), "the service's `address`; OSKEL_SERVER sets it too")
 		f.StringVar(&e.format, "format", "table", "table, json or csv")
@@ -109,12 +126,54 @@ func run(ctx context.Context, e *env, args []string) int {
 	if c.lists {
 		f.StringVar(&e.sort, "sort", "", "the `column` to sort by, as its head says")
 		f.BoolVar(&e.down, "descending", false, "sort from the last to the first")
-		f.StringVar(&e.file, "o", "", "write this `file` instead: .csv, .json, .xlsx or .parquet")
+		f.StringVar(&e.file, "o", "", "write the list to this `file`: .csv, .json, .xlsx or .parquet")
 	}
+}
+
+// renamedFlags has old names of flags be the new ones, which are said.
+func (e *env) renamedFlags(f *flag.FlagSet, args []string) []string {
+	out := slices.Clone(args)
+	for i, a := range out {
+		name, value, has := strings.Cut(strings.TrimLeft(a, "-"), "=")
+		now, renamed := words.Now("flag", name)
+		if !renamed || !strings.HasPrefix(a, "-") || f.Lookup(name) != nil || f.Lookup(now) == nil {
+			continue
+		}
+		e.say("-%s is now -%s\n", name, now)
+		if out[i] = "-" + now; has {
+			out[i] += "=" + value
+		}
+	}
+	return out
+}
+
+func run(ctx context.Context, e *env, args []string) int {
+	found, rest := e.find(args)
+	if found == nil {
+		if list := verbs(args[0]); len(list) > 0 {
+			asks := len(args) > 1 && slices.Contains([]string{"-h", "-help", "--help"}, args[1])
+			if len(args) > 1 && !asks {
+				e.say("oskel %s: there is no verb %q%s\n", args[0], args[1], nearest(args[1], verbsOf(args[0])))
+			}
+			if helpGroup(e.out, args[0], list); asks {
+				return exitOK
+			}
+			return exitUsage
+		}
+		e.say("oskel: there is no command %q%s; oskel help lists them\n", args[0], nearest(args[0], firstWords()))
+		return exitUsage
+	}
+	c := *found
+	f := flag.NewFlagSet(c.name, flag.ContinueOnError)
+	f.SetOutput(io.Discard)
+	e.addFlags(f, c)
 	work := c.setup(f, e)
-	rest, err := parse(f, args[1:])
+	rest, err := parse(f, e.renamedFlags(f, rest))
 	if errors.Is(err, flag.ErrHelp) {
-		help(e.out, c, f)
+		if list := verbs(c.name); len(list) > 1 { // of a first word that is a command too
+			defer helpGroup(e.out, c.name, list)
+		}
+		helpOn(e.out, e, c)
 		return exitOK
 	}
 	if err == nil && !c.local && !slices.Contains([]string{"table", "json", "csv"}, e.format) {
@@ -127,6 +186,9 @@ func run(ctx context.Context, e *env, args []string) int {
 	}
 	if err == nil && e.file != "" && !slices.Contains(append([]string{".json"}, sheet.Forms...), filepath.Ext(e.file)) {
 		err = usagef("a file ends in .csv, .json, .xlsx or .parquet, not %q", filepath.Ext(e.file))
+	}
+	if err == nil && !c.local {
+		err = e.connect()
 	}
 	if err == nil {
 		if err = work(ctx, rest); err == nil {
@@ -184,23 +246,4 @@ func envOr(name, fallback string) string {
 		return v
 	}
 	return fallback
-}
-
-func overview(w io.Writer) {
-	fmt.Fprint(w, "oskel keeps watch over sales measures: rules judge every subject each period,\nwhat breaches goes to a desk, and is settled there.\n\nUsage: oskel COMMAND [flags] [arguments]\n\n")
-	for _, c := range commands {
-		fmt.Fprintf(w, "  %-14s %s\n", c.name, c.short)
-	}
-	fmt.Fprint(w, "\noskel COMMAND -h explains one. Exit codes: 0 done, 1 refused, 2 not understood,\n3 not signed in or not allowed, 4 the service does not answer.\n")
-}
-
-func help(w io.Writer, c command, f *flag.FlagSet) {
-	fmt.Fprintf(w, "oskel %s [flags] %s\n\n%s.\n", c.name, c.args, words.UpperFirst(c.short))
-	if c.long != "" {
-		fmt.Fprintf(w, "\n%s\n", c.long)
-	}
-	fmt.Fprint(w, "\nFlags:\n")
-	f.SetOutput(w)
-	f.PrintDefaults()
-	fmt.Fprintf(w, "\nExample:\n  %s\n", strings.ReplaceAll(c.example, "\n", "\n  "))
 }

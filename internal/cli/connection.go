@@ -33,15 +33,15 @@ func (p *problemError) print(e *env) {
 		e.say("Sign in with: oskel sign-in NAME\n")
 	}
 	if p.Type == "urn:oskel:overtaken" { // its detail has told the differences
-		e.say("Bring that into your text, or say with -over that it is meant.\n")
+		e.say("Merge that into your text, or publish over it with -force.\n")
 		return
 	}
 	if p.Type == "urn:oskel:doubtful" {
-		e.say("If that is meant, say so with -sure.\n")
+		e.say("To load the file as it is, say so with -yes.\n")
 		return
 	}
 	if p.Type == "urn:oskel:equal-lines" {
-		e.say("To take in the whole file all the same, say so with -again; to replace what is there, use -replace or -correct.\n")
+		e.say("To load all lines anyway, say so with -allow-duplicates; to replace lines, use -replace or -correct.\n")
 		return
 	}
 	if p.Faults == nil || p.Type == "urn:oskel:invalid-request" {
@@ -88,22 +88,27 @@ func (a *awayError) Error() string {
 	return fmt.Sprintf("the service at %s does not answer (%s); start it with oskel serve, or name it with -server", a.server, a.err)
 }
 
-// api is a client of the service with the token kept for it.
-func (e *env) api() (*client.Client, error) {
+// connect makes the client of the service, with the token kept for it.
+func (e *env) connect() (err error) {
 	token := os.Getenv("OSKEL_TOKEN")
 	if token == "" {
 		token = e.readTokens()[e.server]
 	}
-	return client.NewClient(e.server, client.WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+	e.client, err = client.NewClient(e.server, client.WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
 		if token != "" {
 			r.Header.Set("Authorization", "Bearer "+token)
 		}
 		return nil
 	}))
+	return err
 }
 
 // read turns an answer into a value, or into the problem it tells.
-func read[T any](e *env, response *http.Response, err error) (T, error) {
+func read[T any](e *env) func(*http.Response, error) (T, error) {
+	return func(response *http.Response, err error) (T, error) { return readAnswer[T](e, response, err) }
+}
+
+func readAnswer[T any](e *env, response *http.Response, err error) (T, error) {
 	var out T
 	if err != nil {
 		if ctx := context.Canceled; errors.Is(err, ctx) {
@@ -166,14 +171,16 @@ func tame(answer []byte) []byte {
 }
 
 // readText turns an answer into its text, or into the problem it tells.
-func readText(e *env, response *http.Response, err error) (string, error) {
-	if err != nil || response.StatusCode >= 400 {
-		_, err = read[struct{}](e, response, err)
-		return "", err
+func readText(e *env) func(*http.Response, error) (string, error) {
+	return func(response *http.Response, err error) (string, error) {
+		if err != nil || response.StatusCode >= 400 {
+			_, err = readAnswer[struct{}](e, response, err)
+			return "", err
+		}
+		defer response.Body.Close() //nolint:errcheck // it was read to its end
+		text, err := io.ReadAll(response.Body)
+		return string(text), err
 	}
-	defer response.Body.Close() //nolint:errcheck // it was read to its end
-	text, err := io.ReadAll(response.Body)
-	return string(text), err
 }
 
 // Tokens are kept by server in one file that only its owner may read.
@@ -222,10 +229,5 @@ func (e *env) keepToken(server, token string) error {
 	return os.WriteFile(path, append(text, '\n'), 0o600)
 }
 
-func nearestCommand(name string) string {
-	var known []string
-	for _, c := range commands {
-		known = append(known, c.name)
-	}
-	return lang.Suggestion(name, known)
-}
+// nearest suggests the word that was meant.
+func nearest(name string, known []string) string { return lang.Suggestion(name, known) }

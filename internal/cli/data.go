@@ -15,7 +15,7 @@ import (
 	"strings"
 	"time"
 
-	"github.com/mattn/go-isatty"
+	"golang.org/x/term"
 
 	"oskel/core/rulebook"
 	"oskel/core/words"
@@ -24,18 +24,18 @@ import (
 
 var dataCommands = []command{
 	{
-		name: "load", args: "FILE", short: "take in a CSV file of a feed, a register or a target sheet",
+		name: "load", args: "FILE", short: "load a CSV file of a feed, a register or a target sheet",
 		long:    "The file is accepted whole or not at all; faults are listed with line, column,\nvalue and what was expected.",
-		example: "oskel load -feed sales october.csv\noskel load -feed sales -replace 2026-10 october-corrected.csv\noskel load -feed sales -replace 2026-W40 week-40.csv\noskel load -feed sales -correct order_no corrections.csv\noskel load -try -feed sales october.csv\noskel load -register rep reps.csv\noskel load -targets rep targets.csv",
+		example: "oskel load -feed sales october.csv\noskel load -feed sales -replace 2026-10 october-corrected.csv\noskel load -feed sales -replace 2026-W40 week-40.csv\noskel load -feed sales -correct order_no corrections.csv\noskel load -dry-run -feed sales october.csv\noskel load -register rep reps.csv\noskel load -targets rep targets.csv",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			feed := f.String("feed", "", "the `feed` the lines belong to")
 			register := f.String("register", "", "the `kind` of the subjects in the file")
 			targets := f.String("targets", "", "the `kind` of the subjects that the targets are for")
 			replace := f.String("replace", "", "the lines replace those that the feed has in this `period`, such as 2026-10, 2026-Q3 or 2026-10-05")
 			correct := f.String("correct", "", "lines that bear the same in this note `column` as one in the file give way to it")
-			again := f.Bool("again", false, "take in lines that are equal to lines already there")
-			sure := f.Bool("sure", false, "take in what looks like a slip of the pen: days far ahead, new keys that differ from others in case alone")
-			try := f.Bool("try", false, "check the file and say what it would bring, and keep nothing")
+			again := f.Bool("allow-duplicates", false, "load lines that equal lines already there")
+			sure := f.Bool("yes", false, "load what looks like a typing mistake: days far ahead, new keys that differ from others in case alone")
+			try := f.Bool("dry-run", false, "check the file and say what it would change; store nothing")
 			return func(ctx context.Context, args []string) error {
 				into, name := "", ""
 				for _, x := range []struct{ into, name string }{{"feed", *feed}, {"register", *register}, {"targets", *targets}} {
@@ -52,57 +52,47 @@ var dataCommands = []command{
 				if len(args) != 1 {
 					return usagef("expected one file, found %d", len(args))
 				}
-				return load(ctx, e, &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(into), Name: name, Again: again, Sure: sure, Trial: try}, *replace, *correct, args[0])
+				return load(ctx, e, &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(into), Name: name, AllowDuplicates: again, AcceptWarnings: sure, DryRun: try}, *replace, *correct, args[0])
 			}
 		},
 	},
 	{
-		name: "intakes", lists: true, short: "list what was taken in, by whom and when",
-		example: "oskel intakes",
+		name: "intake list", lists: true, short: "list the loaded files, by whom and when",
+		example: "oskel intake list",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ListIntakes(ctx)
-				all, err := read[[]client.Intake](e, r, err)
+				all, err := read[[]client.Intake](e)(e.client.ListIntakes(ctx))
 				if err != nil {
 					return err
 				}
 				var rows [][]string
 				for _, in := range all {
 					note := ""
-					if in.TakenBackBy != nil {
-						note = fmt.Sprintf("taken back by %d", *in.TakenBackBy)
+					if in.RevertedBy != nil {
+						note = fmt.Sprintf("reverted by %d", *in.RevertedBy)
 					} else if in.Period != nil {
 						note = "replaced " + *in.Period
 					}
-					rows = append(rows, []string{strconv.FormatInt(in.Id, 10), in.Into + " " + in.Name, in.File, strconv.FormatInt(in.Rows, 10), span(in.Months), in.By, in.At.Local().Format("2 Jan 2006 15:04"), note})
+					rows = append(rows, []string{strconv.FormatInt(in.Id, 10), in.Into + " " + in.Name, in.File, strconv.FormatInt(in.Rows, 10), span(in.Months), in.By, e.moment(in.At), note})
 				}
 				return e.show(all, []column{{head: "intake", right: true}, {head: "into"}, {head: "file"}, {head: "rows", right: true}, {head: "months"}, {head: "by"}, {head: "at"}, {head: "note"}}, rows)
 			}
 		},
 	},
 	{
-		name: "take-back", args: "INTAKE", short: "take an intake back; what it replaced comes to count again",
-		example: "oskel take-back 9",
+		name: "intake revert", args: "INTAKE", short: "revert an intake; what it replaced counts again",
+		example: "oskel intake revert 9",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
 				id, err := idArg(args, "intake")
 				if err != nil {
 					return err
 				}
-				c, err := e.api()
+				in, err := read[client.Intake](e)(e.client.RevertIntake(ctx, id))
 				if err != nil {
 					return err
 				}
-				r, err := c.TakeBackIntake(ctx, id)
-				in, err := read[client.Intake](e, r, err)
-				if err != nil {
-					return err
-				}
-				e.say("Intake %d (%s, %s) no longer counts; the taking back is intake %d.\n", id, in.File, counted(int(in.Rows), "row"), in.Id)
+				e.say("Intake %d (%s, %s) was reverted by intake %d.\n", id, in.File, counted(int(in.Rows), "row"), in.Id)
 				return nil
 			}
 		},
@@ -140,10 +130,6 @@ func load(ctx context.Context, e *env, params *client.CreateIntakeParams, replac
 	if err != nil || !info.Mode().IsRegular() {
 		return fmt.Errorf("%s is not a file that can be read", path)
 	}
-	c, err := e.api()
-	if err != nil {
-		return err
-	}
 	base := filepath.Base(path)
 	params.File = &base
 	if replace != "" {
@@ -154,21 +140,21 @@ func load(ctx context.Context, e *env, params *client.CreateIntakeParams, replac
 	}
 	body := &progress{in: file, size: info.Size(), e: e, what: "Sending " + base}
 	if f, ok := e.err.(*os.File); ok {
-		body.shown = isatty.IsTerminal(f.Fd())
+		body.shown = term.IsTerminal(int(f.Fd()))
 	}
-	r, err := c.CreateIntakeWithBody(ctx, params, "text/csv", body, func(_ context.Context, r *http.Request) error {
+	r, err := e.client.CreateIntakeWithBody(ctx, params, "text/csv", body, func(_ context.Context, r *http.Request) error {
 		r.ContentLength = info.Size()
 		return nil
 	})
 	body.end()
-	if *params.Trial {
-		report, err := read[client.IntakeReport](e, r, err)
+	if *params.DryRun {
+		report, err := readAnswer[client.IntakeReport](e, r, err)
 		if err != nil {
 			return err
 		}
 		return showReport(e, base, report)
 	}
-	in, err := read[client.Intake](e, r, err)
+	in, err := readAnswer[client.Intake](e, r, err)
 	if err != nil {
 		return err
 	}
@@ -180,7 +166,7 @@ func load(ctx context.Context, e *env, params *client.CreateIntakeParams, replac
 		totals = append(totals, k+" "+v)
 	}
 	sort.Strings(totals)
-	e.say("Took in %s of %s as intake %d", counted(int(in.Rows), "row"), base, in.Id)
+	e.say("Loaded %s of %s as intake %d", counted(int(in.Rows), "row"), base, in.Id)
 	if len(in.Months) > 0 {
 		e.say(", %s", span(in.Months))
 	}
@@ -202,7 +188,7 @@ func showReport(e *env, file string, r client.IntakeReport) error {
 		rows = append(rows, []string{m.Month, strconv.FormatInt(m.Before, 10), strconv.FormatInt(m.Rows, 10), strings.Join(totals, ", ")})
 	}
 	if e.format != "table" || len(rows) > 0 {
-		if err := e.show(r, []column{{head: "month"}, {head: "lines now", right: true}, {head: "lines then", right: true}, {head: "totals then", wrap: true}}, rows); err != nil {
+		if err := e.show(r, []column{{head: "month"}, {head: "lines before", right: true}, {head: "lines after", right: true}, {head: "totals after", wrap: true}}, rows); err != nil {
 			return err
 		}
 	}
@@ -210,12 +196,12 @@ func showReport(e *env, file string, r client.IntakeReport) error {
 		e.say("%s: %s%s.\n", counted(*n, "new subject"), strings.Join(r.Subjects, ", "), map[bool]string{true: ", …"}[*n > len(r.Subjects)])
 	}
 	if r.Doubts != nil {
-		e.say("This looks like a slip of the pen: %s.\n", strings.Join(*r.Doubts, "; "))
+		e.say("This looks like a typing mistake: %s.\n", strings.Join(*r.Doubts, "; "))
 	}
 	if r.EqualWords != nil {
 		e.say("%s.\n", words.UpperFirst(*r.EqualWords))
 	}
-	e.say("%s of %s can be taken in. Nothing was kept.\n", counted(int(r.Rows), "row"), file)
+	e.say("%s of %s can be loaded. Nothing was stored.\n", counted(int(r.Rows), "row"), file)
 	return nil
 }
 

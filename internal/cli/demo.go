@@ -22,8 +22,7 @@ func as(ctx context.Context, e *env, name string) (*client.Client, func(), error
 	if err != nil {
 		return nil, nil, err
 	}
-	r, err := c.CreateToken(ctx, client.NewToken{Name: name, Password: demo.Password, Title: ptr("the demo")})
-	token, err := read[client.Token](e, r, err)
+	token, err := read[client.Token](e)(c.CreateToken(ctx, client.NewToken{Name: name, Password: demo.Password, Title: ptr("the demo")}))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -49,15 +48,13 @@ func PrepareDemo(ctx context.Context, say io.Writer, url, dir string) error {
 		return err
 	}
 	defer done()
-	r, err := c.GetRulebook(ctx)
-	book, err := read[client.Rulebook](e, r, err)
+	book, err := read[client.Rulebook](e)(c.GetRulebook(ctx))
 	if err != nil {
 		return err
 	}
 	if book.Revision == 0 {
 		e.say("Publishing the rulebook\n")
-		r, err := c.PublishRevision(ctx, client.NewRevision{Text: demo.Rulebook, Note: "The first rules of Quillhaven"})
-		if _, err := read[client.Revision](e, r, err); err != nil {
+		if _, err := read[client.Revision](e)(c.PublishRevision(ctx, client.NewRevision{Text: demo.Rulebook, Note: "The first rules of Quillhaven"})); err != nil {
 			return err
 		}
 	}
@@ -74,8 +71,7 @@ func PrepareDemo(ctx context.Context, say io.Writer, url, dir string) error {
 		spring := m == last-7 || m == last-6
 		open := m == last || spring
 		began := time.Now()
-		r, err := c.CreateSweep(ctx, client.NewSweep{Period: m.String(), OpenCases: &open})
-		s, err := read[client.Sweep](e, r, err)
+		s, err := read[client.Sweep](e)(c.CreateSweep(ctx, client.NewSweep{Period: m.String(), OpenCases: &open}))
 		if err != nil {
 			return err
 		}
@@ -102,10 +98,9 @@ func loadDemoFile(ctx context.Context, e *env, c *client.Client, f demo.File) er
 	}
 	defer file.Close() //nolint:errcheck // it was only read
 	name := filepath.Base(f.Path)
-	r, err := c.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(f.Into), Name: f.Name, File: &name}, "text/csv", file)
-	in, err := read[client.Intake](e, r, err)
+	in, err := read[client.Intake](e)(c.CreateIntakeWithBody(ctx, &client.CreateIntakeParams{Into: client.CreateIntakeParamsInto(f.Into), Name: f.Name, File: &name}, "text/csv", file))
 	var again *problemError
-	if errors.As(err, &again) && again.Type == "urn:oskel:already-taken-in" {
+	if errors.As(err, &again) && again.Type == "urn:oskel:already-loaded" {
 		return nil
 	}
 	if err != nil {
@@ -139,8 +134,7 @@ func settleSpring(ctx context.Context, e *env) error {
 		return err
 	}
 	defer done()
-	r, err := c.ListCases(ctx, &client.ListCasesParams{Limit: ptr(mostPage)})
-	cases, err := read[client.CasePage](e, r, err)
+	cases, err := read[client.CasePage](e)(c.ListCases(ctx, &client.ListCasesParams{Limit: ptr(mostPage)}))
 	if err != nil {
 		return err
 	}
@@ -156,8 +150,7 @@ func settleSpring(ctx context.Context, e *env) error {
 		if len(act.Cases) == 0 {
 			continue
 		}
-		r, err := c.ActOnCases(ctx, act)
-		if _, err := read[[]client.Case](e, r, err); err != nil {
+		if _, err := read[[]client.Case](e)(c.ActOnCases(ctx, act)); err != nil {
 			return err
 		}
 	}
@@ -165,7 +158,7 @@ func settleSpring(ctx context.Context, e *env) error {
 }
 
 // restOfReview parks a case, asks about another and names somebody in a third who is to do
-// something about it, finds a fault of the data, leaves somebody in peace, and has a
+// something about it, finds data faults, leaves somebody in snooze, and has a
 // reviewer be away.
 func restOfReview(ctx context.Context, e *env) error {
 	day := func(in int) openapi_types.Date {
@@ -179,7 +172,7 @@ func restOfReview(ctx context.Context, e *env) error {
 		{"pim", "P-180", client.CaseAct{Do: client.CaseActDoAsk, Person: ptr("ines"), Text: ptr("Are the returns of September booked in October here?")}},
 		{"nell", "C-0412", client.CaseAct{Do: client.CaseActDoComment, Text: ptr("They say they have ordered since July. @ines, could lines be missing?")}},
 		{"sig", "C-0077", client.CaseAct{Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingDataFault), Reason: ptr("wrong-account"), Feed: ptr("sales"), Text: ptr("Their orders of October were booked on the town's account.")}},
-		{"odo", "R-18", client.CaseAct{Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingExplained), Reason: ptr("new-in-territory"), Text: ptr("Took over the harbours of a colleague in July."), Peace: &client.NewPeace{Until: day(120), Worse: ptr(0.5)}}},
+		{"odo", "R-18", client.CaseAct{Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFindingExplained), Reason: ptr("new-in-territory"), Text: ptr("Took over the harbours of a colleague in July."), Snooze: &client.NewSnooze{Until: day(120), Worse: ptr(0.5)}}},
 	} {
 		c, done, err := as(ctx, e, s.person)
 		if err != nil {
@@ -187,21 +180,18 @@ func restOfReview(ctx context.Context, e *env) error {
 		}
 		err = func() error {
 			defer done()
-			r, err := c.ListCases(ctx, &client.ListCasesParams{Mine: ptr(true), Limit: ptr(mostPage)})
-			cases, err := read[client.CasePage](e, r, err)
+			cases, err := read[client.CasePage](e)(c.ListCases(ctx, &client.ListCasesParams{Mine: ptr(true), Limit: ptr(mostPage)}))
 			if err != nil {
 				return err
 			}
 			for _, k := range cases.Items {
 				if k.Key == s.key {
 					s.act.Cases = []client.CaseRef{{Id: k.Id}}
-					r, err := c.ActOnCases(ctx, s.act)
-					if _, err := read[[]client.Case](e, r, err); err != nil {
+					if _, err := read[[]client.Case](e)(c.ActOnCases(ctx, s.act)); err != nil {
 						return err
 					}
 					if s.act.Do == client.CaseActDoComment {
-						r, err = c.AddTodo(ctx, k.Id, client.NewTodo{Text: "Look for their lines since July", Owner: ptr("ines"), Due: day(3)})
-						if _, err := read[client.Todo](e, r, err); err != nil {
+						if _, err := read[client.Todo](e)(c.AddTodo(ctx, k.Id, client.NewTodo{Text: "Look for their lines since July", Owner: ptr("ines"), Due: day(3)})); err != nil {
 							return err
 						}
 					}
@@ -218,8 +208,7 @@ func restOfReview(ctx context.Context, e *env) error {
 		return err
 	}
 	defer done()
-	r, err := c.CreateAbsence(ctx, client.NewAbsence{Person: ptr("lio"), First: day(1), Last: day(9), StandIn: ptr("suri")})
-	_, err = read[client.Absence](e, r, err)
+	_, err = read[client.Absence](e)(c.CreateAbsence(ctx, client.NewAbsence{Person: ptr("lio"), First: day(1), Last: day(9), StandIn: ptr("suri")}))
 	return err
 }
 
@@ -229,8 +218,7 @@ func reviewStep(ctx context.Context, e *env, person, key, comment, finding, note
 		return err
 	}
 	defer done()
-	r, err := c.ListCases(ctx, &client.ListCasesParams{Mine: ptr(true), Limit: ptr(mostPage)})
-	cases, err := read[client.CasePage](e, r, err)
+	cases, err := read[client.CasePage](e)(c.ListCases(ctx, &client.ListCasesParams{Mine: ptr(true), Limit: ptr(mostPage)}))
 	if err != nil {
 		return err
 	}
@@ -238,17 +226,13 @@ func reviewStep(ctx context.Context, e *env, person, key, comment, finding, note
 		if k.Key != key {
 			continue
 		}
-		r, err := c.TakeCase(ctx, k.Id, &client.TakeCaseParams{})
-		if _, err := read[client.CaseDetail](e, r, err); err != nil {
-			return err
-		}
-		r, err = c.CommentCase(ctx, k.Id, client.Comment{Text: comment})
-		if _, err := read[client.CaseDetail](e, r, err); err != nil {
-			return err
-		}
+		acts := []client.CaseAct{{Do: client.CaseActDoTake}, {Do: client.CaseActDoComment, Text: &comment}}
 		if finding != "" {
-			r, err = c.SettleCase(ctx, k.Id, &client.SettleCaseParams{}, client.Finding{Finding: client.FindingFinding(finding), Note: &note})
-			if _, err := read[client.CaseDetail](e, r, err); err != nil {
+			acts = append(acts, client.CaseAct{Do: client.CaseActDoSettle, Finding: ptr(client.CaseActFinding(finding)), Text: &note})
+		}
+		for _, act := range acts {
+			act.Cases = []client.CaseRef{{Id: k.Id}}
+			if _, err := read[[]client.Case](e)(c.ActOnCases(ctx, act)); err != nil {
 				return err
 			}
 		}

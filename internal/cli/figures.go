@@ -18,16 +18,16 @@ import (
 
 var figureCommands = []command{
 	{
-		name: "table", args: "MEASURE[,MEASURE…]", short: "measures by subject, group or in total, in one or several periods",
+		name: "table", args: "MEASURE[,MEASURE…]", short: "measures by subject, by group or in total, in one or several periods",
 		long:    "A measure may also be a formula that is tried, in quotation marks. Periods are written\n2026-10, 2026-Q4, 2026-H2, 2026, 2026-W44 or 2026-10-31, or name a window of the calendar. The\nlast row is the total: of a ratio, the ratio of the sums. -o writes a file that its\nending names: .csv, .json, .xlsx or .parquet.",
 		example: "oskel table -by rep -period 2026-10 -sort 1 -descending -top 10 revenue,margin_rate\noskel table -by rep.territory -period 2026-Q3 -periods 4 revenue\noskel table -by product -groups product.family,product.category -period 2026-Q3 revenue\noskel table -by \"rep x product\" -period 2026-10 -sort 1 -descending -top 10 revenue\noskel table -by rep -period 2026-10 -periods 3 \"target(revenue)\"\noskel table -by customer -period 2026-10 -o october.xlsx revenue",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetTableParams{}
 			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, a pair such as \"rep x product\", or whole (the default)")
-			stringFlag(f, &p.Groups, "groups", "gather the rows under subtotals of these `attributes`, the widest first, such as rep.territory,rep.manager")
+			stringFlag(f, &p.Groups, "groups", "group the rows under subtotals of these `attributes`, the widest first, such as rep.territory,rep.manager")
 			f.StringVar(&p.Period, "period", "", "the `period`, or the last of several (required)")
 			stringFlag(f, &p.Text, "text", "only subjects whose key or name contains this `text`")
-			f.Func("version", "as of this data `version`; the newest unless stated", versionFlag(&p.Version))
+			f.Func("version", "as of this data `version`; default: the newest", versionFlag(&p.Version))
 			flagged := f.Bool("flagged", false, "only those that are flagged in one of the periods")
 			periods := f.Int("periods", 1, "how many periods up to that one")
 			sort := f.Int("sort", 0, "the `column` to sort by, from 1; 0 is the names")
@@ -61,16 +61,11 @@ var figureCommands = []command{
 		},
 	},
 	{
-		name: "measures", lists: true, short: "the measures of the published rulebook",
-		example: "oskel measures",
+		name: "rulebook measures", lists: true, short: "list the measures of the published rulebook",
+		example: "oskel rulebook measures",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ListMeasures(ctx)
-				all, err := read[[]client.Measure](e, r, err)
+				all, err := read[[]client.Measure](e)(e.client.ListMeasures(ctx))
 				if err != nil {
 					return err
 				}
@@ -83,15 +78,15 @@ var figureCommands = []command{
 		},
 	},
 	{
-		name: "lines", args: "MEASURE", short: "what one figure is made of, down to its lines",
-		example: "oskel lines -by rep -key R-17 -period 2026-10 revenue",
+		name: "breakdown", args: "MEASURE", short: "break a figure down to its lines",
+		example: "oskel breakdown -by rep -key R-17 -period 2026-10 revenue",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			p := &client.GetPartsParams{}
+			p := &client.GetBreakdownParams{}
 			stringFlag(f, &p.By, "by", "a kind such as `rep`, an attribute such as rep.territory, or whole (the default)")
 			stringFlag(f, &p.Key, "key", "the subject's or group's `key`")
 			f.StringVar(&p.Period, "period", "", "the `period` (required)")
 			f.StringVar(&e.file, "o", "", "write this `file` instead: .csv, .json, .xlsx or .parquet")
-			f.Func("version", "as of this data `version`; the newest unless stated", versionFlag(&p.Version))
+			f.Func("version", "as of this data `version`; default: the newest", versionFlag(&p.Version))
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 || p.Period == "" {
 					return usagef("expected the name of a measure, and -period")
@@ -112,19 +107,15 @@ func versionFlag(to **int64) func(string) error {
 }
 
 func tablePages(ctx context.Context, e *env, p *client.GetTableParams, top int) (client.Table, error) {
-	c, err := e.api()
-	if err != nil {
-		return client.Table{}, err
-	}
 	limit := 1000
 	if top > 0 {
 		limit = min(limit, top)
 	}
 	p.Limit = &limit
 	var all client.Table
-	err = allPages(e, func(cursor *string) (*http.Response, error) {
+	err := allPages(e, func(cursor *string) (*http.Response, error) {
 		p.Cursor = cursor
-		return c.GetTable(ctx, p)
+		return e.client.GetTable(ctx, p)
 	}, func(page client.Table) (*string, bool) {
 		page.Rows = joined(all.Rows, page.Rows)
 		all = page
@@ -245,17 +236,13 @@ func linesSheet(p client.Parts) sheet.Sheet {
 	return out
 }
 
-func showParts(ctx context.Context, e *env, p *client.GetPartsParams) error {
-	c, err := e.api()
-	if err != nil {
-		return err
-	}
+func showParts(ctx context.Context, e *env, p *client.GetBreakdownParams) error {
 	var all client.Parts
 	limit := mostPage
 	p.Limit = &limit
-	err = allPages(e, func(cursor *string) (*http.Response, error) {
+	err := allPages(e, func(cursor *string) (*http.Response, error) {
 		p.Cursor = cursor
-		return c.GetParts(ctx, p)
+		return e.client.GetBreakdown(ctx, p)
 	}, func(page client.Parts) (*string, bool) {
 		page.Lines = joined(all.Lines, page.Lines)
 		all = page

@@ -12,8 +12,8 @@ import (
 
 var gridCommands = []command{
 	{
-		name: "grid", lists: true, short: "subjects by periods: who was flagged when, the most serious of now first",
-		example: "oskel grid -period 2026-10\noskel grid -period 2026-10 -rule thin-margin -top 20",
+		name: "exceptions grid", lists: true, short: "show subjects by periods: who was flagged when",
+		example: "oskel exceptions grid -period 2026-10\noskel exceptions grid -period 2026-10 -rule thin-margin -top 20",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetExceptionGridParams{}
 			period := periodFlag(f)
@@ -27,19 +27,15 @@ var gridCommands = []command{
 					return err
 				}
 				p.Period = *period
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
 				if e.file != "" && *top == 0 {
-					return e.report(ctx, c, &client.ExportReportParams{Report: "grid", Period: period, Rule: p.Rule, Kind: p.Kind, Desk: p.Desk, Text: p.Text})
+					return e.report(ctx, &client.ExportReportParams{Report: "grid", Period: period, Rule: p.Rule, Kind: p.Kind, Desk: p.Desk, Text: p.Text})
 				}
 				limit := 500
 				p.Limit = &limit
 				var all client.ExceptionGrid
 				if err := allPages(e, func(cursor *string) (*http.Response, error) {
 					p.Cursor = cursor
-					return c.GetExceptionGrid(ctx, p)
+					return e.client.GetExceptionGrid(ctx, p)
 				}, func(page client.ExceptionGrid) (*string, bool) {
 					page.Rows = joined(all.Rows, page.Rows)
 					all = page
@@ -55,8 +51,8 @@ var gridCommands = []command{
 		},
 	},
 	{
-		name: "trend", lists: true, short: "how many are flagged in the last periods, by rule, desk, kind or grade",
-		example: "oskel trend -period 2026-10\noskel trend -period 2026-10 -by desk",
+		name: "exceptions trend", lists: true, short: "count the exceptions of the last periods by rule, desk, kind or grade",
+		example: "oskel exceptions trend -period 2026-10\noskel exceptions trend -period 2026-10 -by desk",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetExceptionTrendParams{}
 			period := periodFlag(f)
@@ -66,12 +62,7 @@ var gridCommands = []command{
 					return err
 				}
 				p.Period = *period
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.GetExceptionTrend(ctx, p)
-				t, err := read[client.ExceptionTrend](e, r, err)
+				t, err := read[client.ExceptionTrend](e)(e.client.GetExceptionTrend(ctx, p))
 				if err != nil {
 					return err
 				}
@@ -97,7 +88,7 @@ var gridCommands = []command{
 				for _, r := range t.Rows {
 					rows = append(rows, row(r.Name, r.Flagged))
 				}
-				rows = append(rows, row(e.strong("new"), t.Raised), row(e.strong("still there"), t.Standing), row(e.strong("gone"), t.Cleared))
+				rows = append(rows, row(e.strong("raised"), t.Raised), row(e.strong("standing"), t.Standing), row(e.strong("cleared"), t.Cleared))
 				return e.show(t, columns, rows)
 			}
 		},
@@ -105,7 +96,7 @@ var gridCommands = []command{
 }
 
 func showGrid(ctx context.Context, e *env, g client.ExceptionGrid) error {
-	_, book, err := theBook(ctx, e)
+	book, err := theBook(ctx, e)
 	if err != nil {
 		return err
 	}

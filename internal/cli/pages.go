@@ -12,7 +12,7 @@ func allPages[Page any](e *env, ask func(cursor *string) (*http.Response, error)
 	var cursor *string
 	for {
 		r, err := ask(cursor)
-		page, err := read[Page](e, r, err)
+		page, err := readAnswer[Page](e, r, err)
 		if err != nil {
 			return err
 		}

@@ -14,12 +14,12 @@ import (
 
 var registerCommands = []command{
 	{
-		name: "register", lists: true, args: "KIND [KEY]", short: "the subjects of a kind as of a day, or all that is known of one",
+		name: "register", lists: true, args: "KIND [KEY]", short: "list the subjects of a kind as of a day, or the history of one",
 		example: "oskel register rep\noskel register -at 2025-06-30 -text skerry rep\noskel register rep R-17",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetRegisterParams{}
 			stringFlag(f, &p.At, "at", "as of this `day`; the last one with lines unless stated")
-			stringFlag(f, &p.Text, "text", "only with this `text` in key, name or an attribute")
+			stringFlag(f, &p.Text, "text", "only with this `text` in the key, the name or an attribute")
 			return func(ctx context.Context, args []string) error {
 				switch len(args) {
 				case 1:
@@ -32,7 +32,7 @@ var registerCommands = []command{
 		},
 	},
 	{
-		name: "targets", lists: true, args: "KIND [MEASURE]", short: "targets by month, and which are missing",
+		name: "targets", lists: true, args: "KIND [MEASURE]", short: "list targets by month, and the missing ones",
 		example: "oskel targets rep\noskel targets -missing -period 2026-12 rep revenue",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			p := &client.GetTargetsParams{}
@@ -53,8 +53,8 @@ var registerCommands = []command{
 		},
 	},
 	{
-		name: "calendar", lists: true, args: "[YEAR]", short: "a year of the calendar: its periods, working days, holidays and windows",
-		example: "oskel calendar 2026",
+		name: "period calendar", lists: true, args: "[YEAR]", short: "list the periods, working days, holidays and windows of a year",
+		example: "oskel period calendar 2026",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
 				p := &client.GetCalendarParams{}
@@ -75,16 +75,12 @@ func text(p *string) string {
 }
 
 func showRegister(ctx context.Context, e *env, kind string, p *client.GetRegisterParams) error {
-	c, err := e.api()
-	if err != nil {
-		return err
-	}
 	var all client.RegisterPage
 	limit := mostPage
 	p.Limit = &limit
-	err = allPages(e, func(cursor *string) (*http.Response, error) {
+	err := allPages(e, func(cursor *string) (*http.Response, error) {
 		p.Cursor = cursor
-		return c.GetRegister(ctx, kind, p)
+		return e.client.GetRegister(ctx, kind, p)
 	}, func(page client.RegisterPage) (*string, bool) {
 		page.Rows = joined(all.Rows, page.Rows)
 		all = page
@@ -110,12 +106,7 @@ func showRegister(ctx context.Context, e *env, kind string, p *client.GetRegiste
 }
 
 func showSubject(ctx context.Context, e *env, kind, key string) error {
-	c, err := e.api()
-	if err != nil {
-		return err
-	}
-	r, err := c.GetSubject(ctx, kind, key)
-	all, err := read[[]client.RegisterEntry](e, r, err)
+	all, err := read[[]client.RegisterEntry](e)(e.client.GetSubject(ctx, kind, key))
 	if err != nil {
 		return err
 	}
@@ -147,16 +138,12 @@ func or(s, fallback string) string {
 }
 
 func showTargets(ctx context.Context, e *env, kind string, p *client.GetTargetsParams) error {
-	c, err := e.api()
-	if err != nil {
-		return err
-	}
 	var all client.TargetPage
 	limit := mostPage
 	p.Limit = &limit
-	err = allPages(e, func(cursor *string) (*http.Response, error) {
+	err := allPages(e, func(cursor *string) (*http.Response, error) {
 		p.Cursor = cursor
-		return c.GetTargets(ctx, kind, p)
+		return e.client.GetTargets(ctx, kind, p)
 	}, func(page client.TargetPage) (*string, bool) {
 		page.Rows = joined(all.Rows, page.Rows)
 		all = page
@@ -203,12 +190,7 @@ func showTargets(ctx context.Context, e *env, kind string, p *client.GetTargetsP
 }
 
 func showCalendar(ctx context.Context, e *env, p *client.GetCalendarParams) error {
-	c, err := e.api()
-	if err != nil {
-		return err
-	}
-	r, err := c.GetCalendar(ctx, p)
-	y, err := read[client.CalendarYear](e, r, err)
+	y, err := read[client.CalendarYear](e)(e.client.GetCalendar(ctx, p))
 	if err != nil {
 		return err
 	}

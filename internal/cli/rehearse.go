@@ -15,7 +15,7 @@ import (
 
 var rehearseCommands = []command{
 	{
-		name: "rehearse", args: "[RULEBOOK]", short: "judge a draft on real data, changing nothing",
+		name: "rehearse", args: "[RULEBOOK]", short: "evaluate a draft on real data; changes nothing",
 		long:    "Without -rule, shows what the whole draft changes, rule by rule and desk by desk. With\n-rule, who is flagged by it, who flips against the published revision, and who lies near\nthe cut. Without a file it is the published rulebook that is tried, with -dial.",
 		example: "oskel rehearse -period 2026-10 draft.yaml\noskel rehearse -period 2026-10 -rule thin-margin -periods 6 -dial margin_floor=24%\noskel rehearse -period 2026-10 -rule thin-margin -what-if R-17 -set margin_rate=22%\noskel rehearse -period 2026-10 -solve margin_floor -about 5\noskel rehearse -period 2026-10 -routes draft.yaml",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
@@ -23,13 +23,13 @@ var rehearseCommands = []command{
 			f.StringVar(&p.period, "period", "", "the `period` (required); for a rule of another grain its last one by then")
 			f.StringVar(&p.rule, "rule", "", "only this `rule`, in detail")
 			f.StringVar(&p.by, "by", "", "the `level`, where the rule judges several; its first unless stated")
-			f.Func("dial", "turn a dial, such as margin_floor=24%; may be repeated", pairFlag(p.dials))
+			f.Func("dial", "set a dial, such as margin_floor=24%; may be repeated", pairFlag(p.dials))
 			f.IntVar(&p.periods, "periods", 0, "look back on so many `months` up to that one; for -solve, count them (6 unless stated)")
 			f.StringVar(&p.whatIf, "what-if", "", "the `key` of a subject; -set says which of its figures would be others")
-			f.Func("set", "a figure of the what-if, such as revenue=410, target=500 or revenue=missing; may be repeated", pairFlag(p.set))
+			f.Func("set", "a value of the what-if, such as revenue=410, target=500 or revenue=missing; may be repeated", pairFlag(p.set))
 			f.StringVar(&p.solve, "solve", "", "find the value of this `dial` that flags -about so many a period")
 			f.Float64Var(&p.about, "about", -1, "how many exceptions a period are wanted, on average over the -periods")
-			routes := f.Bool("routes", false, "what each desk and person would get, beside what they hold now")
+			routes := f.Bool("routes", false, "the cases each desk and person would get, beside their open ones")
 			return func(ctx context.Context, args []string) error {
 				if p.period == "" {
 					return usagef("-period is missing, such as -period 2026-10")
@@ -82,12 +82,7 @@ func pairFlag(to map[string]string) func(string) error {
 }
 
 func (p *rehearsal) book(ctx context.Context, e *env) error {
-	c, err := e.api()
-	if err != nil {
-		return err
-	}
-	r, err := c.RehearseBook(ctx, client.BookRehearsalRequest{Text: p.text, Period: p.period, Dials: &p.dials})
-	all, err := read[client.BookRehearsal](e, r, err)
+	all, err := read[client.BookRehearsal](e)(e.client.RehearseBook(ctx, client.BookRehearsalRequest{Text: p.text, Period: p.period, Dials: &p.dials}))
 	if err != nil {
 		return err
 	}
@@ -109,25 +104,20 @@ func (p *rehearsal) book(ctx context.Context, e *env) error {
 	for _, a := range all.Advice {
 		e.say("Warning: %s.\n", a)
 	}
-	e.say("%d subjects would be flagged, rule by rule; %d are by the published rulebook. Nothing was changed.\n", all.After, all.Before)
+	e.say("%d flags by all rules together; %d are by the published rulebook. Nothing was changed.\n", all.After, all.Before)
 	return nil
 }
 
 func (p *rehearsal) routing(ctx context.Context, e *env) error {
-	c, err := e.api()
-	if err != nil {
-		return err
-	}
-	r, err := c.RehearseRouting(ctx, client.BookRehearsalRequest{Text: p.text, Period: p.period, Dials: &p.dials})
-	all, err := read[client.RoutingRehearsal](e, r, err)
+	all, err := read[client.RoutingRehearsal](e)(e.client.RehearseRouting(ctx, client.BookRehearsalRequest{Text: p.text, Period: p.period, Dials: &p.dials}))
 	if err != nil {
 		return err
 	}
 	var rows [][]string
 	for _, d := range all.Desks {
-		rows = append(rows, []string{d.Desk, d.Title, strconv.Itoa(d.Flags), strconv.Itoa(d.Cases), strconv.Itoa(d.Nobodys), strconv.Itoa(d.Holds)})
+		rows = append(rows, []string{d.Desk, d.Title, strconv.Itoa(d.Flags), strconv.Itoa(d.Cases), strconv.Itoa(d.Unassigned), strconv.Itoa(d.Holds)})
 	}
-	if err := e.show(all, []column{{head: "desk"}, {head: "title"}, {head: "flags", right: true}, {head: "cases", right: true}, {head: "nobody's", right: true}, {head: "holds now", right: true}}, rows); err != nil || e.format != "table" {
+	if err := e.show(all, []column{{head: "desk"}, {head: "title"}, {head: "flags", right: true}, {head: "cases", right: true}, {head: "unassigned", right: true}, {head: "open now", right: true}}, rows); err != nil || e.format != "table" {
 		return err
 	}
 	rows = nil
@@ -139,7 +129,7 @@ func (p *rehearsal) routing(ctx context.Context, e *env) error {
 		rows = append(rows, []string{p.Name, p.Title, strconv.Itoa(p.Cases), strconv.Itoa(p.Holds), away})
 	}
 	fmt.Fprintln(e.out)
-	e.section("By name", []column{{head: "who"}, {head: "title"}, {head: "cases", right: true}, {head: "holds now", right: true}, {head: ""}}, rows)
+	e.section("By name", []column{{head: "who"}, {head: "title"}, {head: "cases", right: true}, {head: "open now", right: true}, {head: ""}}, rows)
 	for _, n := range all.Notes {
 		e.say("%s: %s.\n", counted(n.Cases, "case"), n.Text)
 	}
@@ -170,10 +160,6 @@ func (e *env) desks(all []client.DeskLoad) {
 }
 
 func (p *rehearsal) one(ctx context.Context, e *env) error {
-	c, err := e.api()
-	if err != nil {
-		return err
-	}
 	ask := client.RehearsalRequest{Text: p.text, Rule: p.rule, Period: p.period, Dials: &p.dials, LookBack: &p.periods}
 	if p.by != "" {
 		ask.By = &p.by
@@ -181,8 +167,7 @@ func (p *rehearsal) one(ctx context.Context, e *env) error {
 	if p.whatIf != "" {
 		ask.Key, ask.WhatIf = &p.whatIf, &p.set
 	}
-	r, err := c.Rehearse(ctx, ask)
-	a, err := read[client.Rehearsal](e, r, err)
+	a, err := read[client.Rehearsal](e)(e.client.Rehearse(ctx, ask))
 	if err != nil {
 		return err
 	}
@@ -246,10 +231,6 @@ func (e *env) section(title string, columns []column, rows [][]string) {
 }
 
 func (p *rehearsal) solveDial(ctx context.Context, e *env) error {
-	c, err := e.api()
-	if err != nil {
-		return err
-	}
 	months := 6
 	if p.periods > 0 {
 		months = p.periods
@@ -258,8 +239,7 @@ func (p *rehearsal) solveDial(ctx context.Context, e *env) error {
 	if p.rule != "" {
 		ask.Rules = &[]string{p.rule}
 	}
-	r, err := c.SolveDial(ctx, ask)
-	s, err := read[client.Solution](e, r, err)
+	s, err := read[client.Solution](e)(e.client.SolveDial(ctx, ask))
 	if err != nil {
 		return err
 	}
@@ -280,16 +260,11 @@ func (p *rehearsal) solveDial(ctx context.Context, e *env) error {
 
 var revisionCommands = []command{
 	{
-		name: "revisions", lists: true, short: "every revision of the rulebook: who, when, why, what",
-		example: "oskel revisions",
+		name: "rulebook revisions", lists: true, short: "list the revisions: who, when, why, what changed",
+		example: "oskel rulebook revisions",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ListRevisions(ctx)
-				all, err := read[[]client.Revision](e, r, err)
+				all, err := read[[]client.Revision](e)(e.client.ListRevisions(ctx))
 				if err != nil {
 					return err
 				}
@@ -297,20 +272,20 @@ var revisionCommands = []command{
 				for _, r := range all {
 					changed := r.Differences
 					if most := 6; len(changed) > most && e.format == "table" {
-						changed = append(slices.Clone(changed[:most]), fmt.Sprintf("and %d more: oskel compare %d", len(r.Differences)-most, r.BasedOn))
+						changed = append(slices.Clone(changed[:most]), fmt.Sprintf("and %d more: oskel rulebook compare %d", len(r.Differences)-most, r.BasedOn))
 						if r.BasedOn == 0 {
 							changed[most] = fmt.Sprintf("and %d more", len(r.Differences)-most)
 						}
 					}
-					rows = append(rows, []string{strconv.Itoa(r.Number), r.At.Local().Format("2 Jan 2006 15:04"), r.Author, r.Note, strings.Join(changed, "; ")})
+					rows = append(rows, []string{strconv.Itoa(r.Number), e.moment(r.At), r.Author, r.Note, strings.Join(changed, "; ")})
 				}
 				return e.show(all, []column{{head: "revision", right: true}, {head: "at"}, {head: "by"}, {head: "why"}, {head: "what changed", wrap: true}}, rows)
 			}
 		},
 	},
 	{
-		name: "compare", args: "REVISION [RULEBOOK]", short: "how the published rulebook, or a file, differs from a revision",
-		example: "oskel compare 3\noskel compare 3 draft.yaml",
+		name: "rulebook compare", args: "REVISION [RULEBOOK]", short: "compare the published rulebook, or a file, with a revision",
+		example: "oskel rulebook compare 3\noskel rulebook compare 3 draft.yaml",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
 				number, err := revisionArg(args)
@@ -326,12 +301,7 @@ var revisionCommands = []command{
 					s := string(text)
 					ask.Text = &s
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.CompareRulebook(ctx, ask)
-				d, err := read[client.Comparison](e, r, err)
+				d, err := read[client.Comparison](e)(e.client.CompareRulebook(ctx, ask))
 				if err != nil {
 					return err
 				}
@@ -342,7 +312,7 @@ var revisionCommands = []command{
 					e.say("%s\n", w)
 				}
 				if len(d.Words) == 0 {
-					e.say("They say the same.\n")
+					e.say("No differences.\n")
 				}
 				fmt.Fprint(e.out, d.Text)
 				return nil
@@ -350,8 +320,8 @@ var revisionCommands = []command{
 		},
 	},
 	{
-		name: "republish", args: "REVISION", short: "publish an earlier revision again, as a new one",
-		example: "oskel republish -note \"Back to the old floor\" 3",
+		name: "rulebook restore", args: "REVISION", short: "restore an earlier revision, as a new one",
+		example: "oskel rulebook restore -note \"Back to the old floor\" 3",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			note := f.String("note", "", "why (required)")
 			return func(ctx context.Context, args []string) error {
@@ -359,23 +329,18 @@ var revisionCommands = []command{
 				if err != nil {
 					return err
 				}
-				return publishAs(ctx, e, *note, func(c *client.Client, basedOn int) (*http.Response, error) {
-					return c.RestoreRevision(ctx, number, client.Restoration{Note: *note, BasedOn: basedOn})
+				return publishAs(ctx, e, *note, func(basedOn int) (*http.Response, error) {
+					return e.client.RestoreRevision(ctx, number, client.Restoration{Note: *note, BasedOn: basedOn})
 				})
 			}
 		},
 	},
 	{
-		name: "dials", lists: true, short: "the dials, and what each turns",
-		example: "oskel dials",
+		name: "dial list", lists: true, short: "list the dials, and the rules that use each",
+		example: "oskel dial list",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ListDials(ctx)
-				all, err := read[[]client.Dial](e, r, err)
+				all, err := read[[]client.Dial](e)(e.client.ListDials(ctx))
 				if err != nil {
 					return err
 				}
@@ -383,31 +348,31 @@ var revisionCommands = []command{
 				for _, d := range all {
 					rows = append(rows, []string{d.Name, d.Value, text(d.From), text(d.To), strings.Join(d.Uses, ", ")})
 				}
-				return e.show(all, []column{{head: "dial"}, {head: "value", right: true}, {head: "from", right: true}, {head: "to", right: true}, {head: "turns", wrap: true}}, rows)
+				return e.show(all, []column{{head: "dial"}, {head: "value", right: true}, {head: "from", right: true}, {head: "to", right: true}, {head: "used by", wrap: true}}, rows)
 			}
 		},
 	},
 	{
-		name: "turn", args: "DIAL VALUE", short: "turn a dial everywhere at once, as a new revision",
-		example: "oskel turn -note \"A tighter floor\" margin_floor 24%",
+		name: "dial set", args: "DIAL VALUE", short: "change a dial everywhere at once, as a new revision",
+		example: "oskel dial set -note \"A tighter floor\" margin_floor 24%",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			note := f.String("note", "", "why (required)")
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 2 {
 					return usagef("expected a dial and its new value")
 				}
-				return publishAs(ctx, e, *note, func(c *client.Client, basedOn int) (*http.Response, error) {
-					return c.TurnDial(ctx, args[0], client.DialTurn{Value: args[1], Note: *note, BasedOn: basedOn})
+				return publishAs(ctx, e, *note, func(basedOn int) (*http.Response, error) {
+					return e.client.ChangeDial(ctx, args[0], client.DialChange{Value: args[1], Note: *note, BasedOn: basedOn})
 				})
 			}
 		},
 	},
 	{
-		name: "grades", lists: true, short: "the grades, the most serious first, and how they look",
-		example: "oskel grades",
+		name: "grade list", lists: true, short: "list the grades, most serious first, and their marks",
+		example: "oskel grade list",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
-				_, book, err := theBook(ctx, e)
+				book, err := theBook(ctx, e)
 				if err != nil {
 					return err
 				}
@@ -420,51 +385,46 @@ var revisionCommands = []command{
 		},
 	},
 	{
-		name: "restyle", args: "GRADE", short: "give a grade another label, tone or shape everywhere at once, as a new revision",
-		example: "oskel restyle -shape square -note \"Easier to tell apart\" look",
+		name: "grade change", args: "GRADE", short: "change label, tone or shape of a grade, as a new revision",
+		example: "oskel grade change -shape square -note \"Easier to tell apart\" look",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			note := f.String("note", "", "why (required)")
-			label := f.String("label", "", "what it is called; as it was unless given")
-			tone := f.String("tone", "", "red, amber, blue, violet or grey; as it was unless given")
-			shape := f.String("shape", "", "diamond, triangle, circle, square or cross; as it was unless given")
+			label := f.String("label", "", "what it is called; unchanged unless given")
+			tone := f.String("tone", "", "red, amber, blue, violet or grey; unchanged unless given")
+			shape := f.String("shape", "", "diamond, triangle, circle, square or cross; unchanged unless given")
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 || *label+*tone+*shape == "" {
 					return usagef("expected a grade, and a label, tone or shape for it")
 				}
-				_, book, err := theBook(ctx, e)
+				book, err := theBook(ctx, e)
 				if err != nil {
 					return err
 				}
-				style := client.GradeStyle{Note: *note}
+				style := client.GradeChange{Note: *note}
 				for _, g := range book.Grades {
 					if g.Name == args[0] {
-						style.Label, style.Tone, style.Shape = g.Label, client.GradeStyleTone(g.Tone), client.GradeStyleShape(g.Shape)
+						style.Label, style.Tone, style.Shape = g.Label, client.GradeChangeTone(g.Tone), client.GradeChangeShape(g.Shape)
 					}
 				}
 				style.Label = or(*label, style.Label)
-				style.Tone = client.GradeStyleTone(or(*tone, string(style.Tone)))
-				style.Shape = client.GradeStyleShape(or(*shape, string(style.Shape)))
-				return publishAs(ctx, e, *note, func(c *client.Client, basedOn int) (*http.Response, error) {
+				style.Tone = client.GradeChangeTone(or(*tone, string(style.Tone)))
+				style.Shape = client.GradeChangeShape(or(*shape, string(style.Shape)))
+				return publishAs(ctx, e, *note, func(basedOn int) (*http.Response, error) {
 					style.BasedOn = basedOn
-					return c.RestyleGrade(ctx, args[0], style)
+					return e.client.ChangeGrade(ctx, args[0], style)
 				})
 			}
 		},
 	},
 	{
-		name: "uses", lists: true, args: "NAME", short: "everything that a change of a measure, dial, kind, grade, feed or desk would touch",
-		example: "oskel uses margin_floor",
+		name: "rulebook uses", lists: true, args: "NAME", short: "list what uses a measure, dial, kind, grade, feed or desk",
+		example: "oskel rulebook uses margin_floor",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 {
 					return usagef("expected one name")
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ListUses(ctx, &client.ListUsesParams{Name: args[0]})
-				all, err := read[[]string](e, r, err)
+				all, err := read[[]string](e)(e.client.ListUses(ctx, &client.ListUsesParams{Name: args[0]}))
 				if err != nil {
 					return err
 				}

@@ -17,34 +17,29 @@ import (
 
 var reportCommands = []command{
 	{
-		name: "findings", lists: true, short: "what came of the cases that were settled, by rule, desk, person, reason, period or revision",
-		long:    "The precision is the share of confirmed among all that were settled otherwise than as\ncleared. Hours are medians, from when a case was opened.",
-		example: "oskel findings\noskel findings -by desk -from 2026-10-01 -to 2026-10-31\noskel findings -rule thin-margin -by period",
+		name: "report outcomes", lists: true, short: "count the outcomes of settled cases by rule, desk, person, reason, period or revision",
+		long:    "Precision is confirmed cases as a share of all settled ones, cleared ones left out.\n Hours are medians, from when a case was opened.",
+		example: "oskel report outcomes\noskel report outcomes -by desk -from 2026-10-01 -to 2026-10-31\noskel report outcomes -rule thin-margin -by period",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			by := f.String("by", "rule", "rule, desk, person, reason, period, revision or grade")
 			var rule, desk *string
 			stringFlag(f, &rule, "rule", "only what this `rule` has flagged; with -by period its precision over time")
 			stringFlag(f, &desk, "desk", "only of this `desk`")
-			from, to := f.String("from", "", "the first `day` of settling; a year ago unless stated"), f.String("to", "", "the last `day`; today unless stated")
+			from, to := f.String("from", "", "the first `day` of settling; default: a year ago"), f.String("to", "", "the last `day`; default: today")
 			return func(ctx context.Context, _ []string) error {
-				p := &client.ListFindingsParams{By: (*client.ListFindingsParamsBy)(by), Rule: rule, Desk: desk}
+				p := &client.ListOutcomesParams{By: (*client.ListOutcomesParamsBy)(by), Rule: rule, Desk: desk}
 				if err := dayFlag(*from, "-from", &p.From); err != nil {
 					return err
 				}
 				if err := dayFlag(*to, "-to", &p.To); err != nil {
 					return err
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ListFindings(ctx, p)
-				all, err := read[[]client.FindingRow](e, r, err)
+				all, err := read[[]client.OutcomeRow](e)(e.client.ListOutcomes(ctx, p))
 				if err != nil {
 					return err
 				}
 				if e.file != "" || e.format == "csv" {
-					return e.report(ctx, c, &client.ExportReportParams{Report: "findings", By: (*client.ExportReportParamsBy)(by), Rule: p.Rule, Desk: p.Desk, From: p.From, To: p.To})
+					return e.report(ctx, &client.ExportReportParams{Report: "outcomes", By: (*client.ExportReportParamsBy)(by), Rule: p.Rule, Desk: p.Desk, From: p.From, To: p.To})
 				}
 				var rows [][]string
 				for _, x := range all {
@@ -55,40 +50,35 @@ var reportCommands = []command{
 					rows = append(rows, []string{x.Title, strconv.Itoa(x.Settled), strconv.Itoa(x.Confirmed), strconv.Itoa(x.Explained), strconv.Itoa(x.DataFault), strconv.Itoa(x.RuleFault), strconv.Itoa(x.Cleared), precision, hours(x.HoursToLook), hours(x.HoursToSettle), e.stakes(x.Stakes), e.sum(x.Recovered), e.sum(x.WrittenOff)})
 				}
 				return e.show(all, []column{{head: *by}, {head: "settled", right: true}, {head: "confirmed", right: true}, {head: "explained", right: true}, {head: "data fault", right: true}, {head: "rule fault", right: true}, {head: "cleared", right: true},
-					{head: "precision", right: true}, {head: "to look", right: true}, {head: "to settle", right: true}, {head: "stake", right: true}, {head: "recovered", right: true}, {head: "written off", right: true}}, rows)
+					{head: "precision", right: true}, {head: "hours to first look", right: true}, {head: "hours to settle", right: true}, {head: "stake", right: true}, {head: "recovered", right: true}, {head: "written off", right: true}}, rows)
 			}
 		},
 	},
 	{
-		name: "work", lists: true, short: "what waits by desk, person, rule, grade or period: open, taken, parked, late, unseen",
-		example: "oskel work\noskel work -by person",
+		name: "report backlog", lists: true, short: "count open, taken, parked and late cases by desk, person, rule, grade or period",
+		example: "oskel report backlog\noskel report backlog -by person",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			by := f.String("by", "desk", "desk, person, rule, grade or period")
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ListWork(ctx, &client.ListWorkParams{By: (*client.ListWorkParamsBy)(by)})
-				all, err := read[[]client.WorkRow](e, r, err)
+				all, err := read[[]client.BacklogRow](e)(e.client.GetBacklog(ctx, &client.GetBacklogParams{By: (*client.GetBacklogParamsBy)(by)}))
 				if err != nil {
 					return err
 				}
 				if e.file != "" || e.format == "csv" {
-					return e.report(ctx, c, &client.ExportReportParams{Report: "work", By: (*client.ExportReportParamsBy)(by)})
+					return e.report(ctx, &client.ExportReportParams{Report: "backlog", By: (*client.ExportReportParamsBy)(by)})
 				}
 				var rows [][]string
 				for _, x := range all {
-					rows = append(rows, []string{x.Title, strconv.Itoa(x.Open), strconv.Itoa(x.Taken), strconv.Itoa(x.Parked), strconv.Itoa(x.Late), strconv.Itoa(x.Unseen), strconv.Itoa(x.Cleared), strconv.Itoa(x.Ages[0]), strconv.Itoa(x.Ages[1]), strconv.Itoa(x.Ages[2]), strconv.Itoa(x.Ages[3]), x.Oldest.Local().Format("2 Jan 2006 15:04"), e.stakes(x.Stakes), text(x.Note)})
+					rows = append(rows, []string{x.Title, strconv.Itoa(x.Open), strconv.Itoa(x.Taken), strconv.Itoa(x.Parked), strconv.Itoa(x.Late), strconv.Itoa(x.Unseen), strconv.Itoa(x.Cleared), strconv.Itoa(x.Ages[0]), strconv.Itoa(x.Ages[1]), strconv.Itoa(x.Ages[2]), strconv.Itoa(x.Ages[3]), e.moment(x.Oldest), e.stakes(x.Stakes), text(x.Note)})
 				}
-				return e.show(all, []column{{head: *by}, {head: "open", right: true}, {head: "taken", right: true}, {head: "parked", right: true}, {head: "late", right: true}, {head: "unseen", right: true}, {head: "cleared", right: true}, {head: "1 week", right: true}, {head: "2", right: true}, {head: "4", right: true}, {head: "older", right: true}, {head: "oldest"}, {head: "stake", right: true}, {head: "note", wrap: true}}, rows)
+				return e.show(all, []column{{head: *by}, {head: "open", right: true}, {head: "taken", right: true}, {head: "parked", right: true}, {head: "late", right: true}, {head: "unseen", right: true}, {head: "cleared", right: true}, {head: "≤1 week", right: true}, {head: "≤2", right: true}, {head: "≤4", right: true}, {head: "older", right: true}, {head: "oldest"}, {head: "stake", right: true}, {head: "note", wrap: true}}, rows)
 			}
 		},
 	},
 	{
-		name: "proposals", args: "RULE", short: "changes of a rule that would have spared what was explained, proven on what was settled",
+		name: "report suggestions", args: "RULE", short: "suggest changes of a rule, backtested on settled cases",
 		long:    "A base, another cut, or leaving some out: each is judged in the periods of what was\nsettled, and said with what it would have cost. With -take one is written to a file, to\nbe rehearsed and published as any other.",
-		example: "oskel proposals -period 2026-10 thin-margin\noskel proposals -period 2026-10 -take 1 -o draft.yaml thin-margin\noskel rehearse -period 2026-10 -rule thin-margin draft.yaml",
+		example: "oskel report suggestions -period 2026-10 behind-target\noskel report suggestions -period 2026-10 -take 1 -o draft.yaml behind-target\noskel rehearse -period 2026-10 -rule behind-target draft.yaml",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			period := periodFlag(f)
 			take := f.Int("take", 0, "write the rulebook with this `number` of the list to -o")
@@ -103,17 +93,12 @@ var reportCommands = []command{
 				if (*take > 0) != (*file != "") {
 					return usagef("-take NUMBER and -o FILE go together")
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ListProposals(ctx, args[0], &client.ListProposalsParams{Period: *period})
-				all, err := read[client.Proposals](e, r, err)
+				all, err := read[client.Suggestions](e)(e.client.ListSuggestions(ctx, args[0], &client.ListSuggestionsParams{Period: *period}))
 				if err != nil {
 					return err
 				}
 				if *take > len(all.Proposals) {
-					return usagef("there are %d proposals, so none is number %d", len(all.Proposals), *take)
+					return usagef("there are %d suggestions, none with number %d", len(all.Proposals), *take)
 				}
 				if *take > 0 {
 					if err := writeFile(*file, func(out io.Writer) error {
@@ -132,7 +117,7 @@ var reportCommands = []command{
 				if err := e.show(all, []column{{head: "no.", right: true}, {head: "proposal", wrap: true}, {head: "spared", right: true}, {head: "lost", right: true}, {head: "newly flagged", right: true}}, rows); err != nil {
 					return err
 				}
-				e.say("Of what was settled and the rule still flags, %d were explained or its fault, and %d confirmed.\n", all.Explained, all.Confirmed)
+				e.say("Of the settled cases that the rule still flags, %d were explained or rule errors, and %d confirmed.\n", all.Explained, all.Confirmed)
 				return nil
 			}
 		},
@@ -163,13 +148,12 @@ func (e *env) sum(decimal string) string {
 }
 
 // report has the service write a report, in the form of the file's ending or as CSV.
-func (e *env) report(ctx context.Context, c *client.Client, p *client.ExportReportParams) error {
+func (e *env) report(ctx context.Context, p *client.ExportReportParams) error {
 	p.Form = "csv"
 	if form := strings.TrimPrefix(filepath.Ext(e.file), "."); slices.Contains([]string{"json", "xlsx", "parquet"}, form) {
 		p.Form = client.ExportReportParamsForm(form)
 	}
-	r, err := c.ExportReport(ctx, p)
-	body, err := readText(e, r, err)
+	body, err := readText(e)(e.client.ExportReport(ctx, p))
 	if err != nil {
 		return err
 	}

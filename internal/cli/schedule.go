@@ -11,17 +11,12 @@ import (
 
 var scheduleCommands = []command{
 	{
-		name: "schedule", lists: true, short: "what is swept by itself: when, what it waits for, and what failed",
+		name: "period schedule", lists: true, short: "list the scheduled sweeps: when, what they wait for, what failed",
 		long:    "The rulebook's 'sweeps' say for each grain when its periods are swept without\nanybody asking.",
-		example: "oskel schedule",
+		example: "oskel period schedule",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.GetSchedule(ctx)
-				s, err := read[client.Schedule](e, r, err)
+				s, err := read[client.Schedule](e)(e.client.GetSchedule(ctx))
 				if err != nil {
 					return err
 				}
@@ -31,11 +26,11 @@ var scheduleCommands = []command{
 						e.say("%s\n", p.Words)
 					}
 					for _, t := range p.Turns {
-						rows = append(rows, []string{p.Each, t.Period, string(t.State), t.At.Local().Format("2 Jan 2006 15:04"), t.Words})
+						rows = append(rows, []string{p.Each, t.Period, string(t.State), e.moment(t.At), t.Words})
 					}
 				}
 				if len(s.Plans) == 0 && e.format == "table" {
-					e.say("Nothing is swept by itself: the rulebook has no 'sweeps'.\n")
+					e.say("No sweeps are scheduled: the rulebook has no 'sweeps'.\n")
 					return nil
 				}
 				return e.show(s, []column{{head: "each"}, {head: "period"}, {head: "state"}, {head: "planned"}, {head: "note", wrap: true}}, rows)
@@ -43,53 +38,43 @@ var scheduleCommands = []command{
 		},
 	},
 	{
-		name: "clock", short: "what the service's clock says, and that it is right after a leap (leads)",
-		long:    "A clock that goes back by more than an hour, or on by more than sixty days, holds all\nsweeps and reminders until it is put right, or a lead says that it is right.",
-		example: "oskel clock\noskel clock -right",
+		name: "service clock", short: "show the clock of the service, or confirm it after a leap (leads only)",
+		long:    "A clock that goes back by more than an hour, or on by more than sixty days, holds all\nsweeps and reminders until it is corrected, or a lead confirms it.",
+		example: "oskel service clock\noskel service clock -right",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-			right := f.Bool("right", false, "say that it is right")
+			right := f.Bool("right", false, "confirm that the clock is right")
 			return func(ctx context.Context, _ []string) error {
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				ask := c.GetClock
+				ask := e.client.GetClock
 				if *right {
-					ask = c.ConfirmClock
+					ask = e.client.ConfirmClock
 				}
-				r, err := ask(ctx)
-				k, err := read[client.Clock](e, r, err)
+				k, err := read[client.Clock](e)(ask(ctx))
 				if err != nil {
 					return err
 				}
-				seen, state := "", "goes"
+				seen, state := "", "running"
 				if k.Seen != nil {
-					seen = k.Seen.Local().Format("2 Jan 2006 15:04")
+					seen = e.moment(*k.Seen)
 				}
 				if k.Leapt {
-					state = "has leapt: nothing is swept, and nobody is reminded"
+					state = "has leapt: sweeps and reminders are on hold"
 				}
-				return e.show(k, []column{{head: "now"}, {head: "last seen"}, {head: "state"}}, [][]string{{k.Now.Local().Format("2 Jan 2006 15:04"), seen, state}})
+				return e.show(k, []column{{head: "now"}, {head: "last seen"}, {head: "state"}}, [][]string{{e.moment(k.Now), seen, state}})
 			}
 		},
 	},
 	{
-		name: "close", short: "close a period, so that nothing sweeps it any more (leads)",
-		long:    "Its last sweep must hold: what is closed is what is on record.",
-		example: "oskel close -period 2026-10 -note 'Reported to the board'",
+		name: "period close", short: "close a period, so that no sweep changes it (leads only)",
+		long:    "Its last sweep must be up to date.",
+		example: "oskel period close -period 2026-10 -note 'Reported to the board'",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			period, note := periodFlag(f), f.String("note", "", "why, or what for, in a `sentence`")
-			signOff := f.Bool("sign-off", false, "only if all its cases are settled or parked, and say so")
+			signOff := f.Bool("sign-off", false, "sign the period off: all its cases must be settled or parked")
 			return func(ctx context.Context, args []string) error {
 				if err := periodGiven(*period, args); err != nil {
 					return err
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ClosePeriod(ctx, client.NewClosing{Period: *period, Note: note, SignOff: signOff})
-				p, err := read[client.PeriodState](e, r, err)
+				p, err := read[client.PeriodState](e)(e.client.ClosePeriod(ctx, client.NewClosing{Period: *period, Note: note, SignOff: signOff}))
 				if err != nil {
 					return err
 				}
@@ -98,8 +83,8 @@ var scheduleCommands = []command{
 		},
 	},
 	{
-		name: "reopen", short: "open a closed period again, for a reason (leads)",
-		example: "oskel reopen -period 2026-10 -reason 'Returns of October came late'",
+		name: "period reopen", short: "reopen a closed period, with a reason (leads only)",
+		example: "oskel period reopen -period 2026-10 -reason 'Returns of October came late'",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			period, reason := periodFlag(f), f.String("reason", "", "why, in a `sentence` (required)")
 			return func(ctx context.Context, args []string) error {
@@ -107,14 +92,9 @@ var scheduleCommands = []command{
 					return err
 				}
 				if *reason == "" {
-					return usagef("-reason is missing: opening a closed period takes one")
+					return usagef("-reason is missing: reopening a period needs one")
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.ReopenPeriod(ctx, client.Reopening{Period: *period, Reason: *reason})
-				p, err := read[client.PeriodState](e, r, err)
+				p, err := read[client.PeriodState](e)(e.client.ReopenPeriod(ctx, client.Reopening{Period: *period, Reason: *reason}))
 				if err != nil {
 					return err
 				}
@@ -135,14 +115,9 @@ func showPeriod(e *env, p client.PeriodState, words string) error {
 
 // periodsThrough are the periods from one to another of the same grain.
 func periodsThrough(ctx context.Context, e *env, from, through string) (out []string, err error) {
-	c, err := e.api()
-	if err != nil {
-		return nil, err
-	}
 	until := through
 	for range mostPeriods / 12 {
-		r, err := c.ListPeriods(ctx, &client.ListPeriodsParams{Until: &until})
-		page, err := read[[]client.PeriodState](e, r, err)
+		page, err := read[[]client.PeriodState](e)(e.client.ListPeriods(ctx, &client.ListPeriodsParams{Until: &until}))
 		if err != nil {
 			return nil, err
 		}

@@ -32,7 +32,7 @@ var serviceCommands = []command{
 		},
 	},
 	{
-		name: "demo", short: "serve the made-up wholesaler Quillhaven, loaded and swept", local: true,
+		name: "demo", short: "serve a made-up wholesaler, Quillhaven, with data loaded and swept", local: true,
 		long:    "Writes the demo's files, loads them through the API, sweeps thirteen months and\nserves. A second start finds everything done. With -write it only writes the files.",
 		example: "oskel demo\noskel demo -times 10\noskel demo -write /tmp/quillhaven",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {

@@ -16,7 +16,7 @@ import (
 // nobody; where somebody was judged, or had no data, the counts say it.
 func TestNotesOfASweep(t *testing.T) {
 	var out bytes.Buffer
-	why := map[string]int{"few": 3, "no spread among the peers": 40, "below the base": 40}
+	why := map[string]int{"few": 3, "no spread among the peers": 40, "below the minimum": 40}
 	require.NoError(t, showSweep(&env{out: &out, err: io.Discard, format: "csv"}, client.Sweep{Tallies: []client.Tally{
 		{Rule: "nobody", NotJudged: why},
 		{Rule: "some", NotJudged: why, Judged: 1, Clear: 1},
@@ -28,5 +28,5 @@ func TestNotesOfASweep(t *testing.T) {
 	for _, line := range strings.Split(strings.TrimSpace(out.String()), "\n")[1:] {
 		notes = append(notes, line[:strings.Index(line, ",")]+": "+line[strings.LastIndex(line, ",")+1:])
 	}
-	assert.Equal(t, []string{"nobody: nobody is judged: below the base", "some: ", "missing: ", "many: flags so many that nothing stands out; mark the rarer side", "none: "}, notes)
+	assert.Equal(t, []string{"nobody: no subject is judged: below the minimum", "some: ", "missing: ", "many: flags too many to be useful; mark the rarer side", "none: "}, notes)
 }

@@ -18,9 +18,9 @@ import (
 
 var upkeepCommands = []command{
 	{
-		name: "doctor", lists: true, short: "check that all is so in the database what must always be so (leads only)",
-		long:    "Reads alone, in a running service. What is wrong is listed with its places, and the exit\ncode is 1.",
-		example: "oskel doctor",
+		name: "service check", lists: true, short: "check the invariants of the database (leads only)",
+		long:    "Reads only, while the service runs. Violations are listed, and the exit code is 1.",
+		example: "oskel service check",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
 				if len(args) > 0 {
@@ -31,77 +31,68 @@ var upkeepCommands = []command{
 		},
 	},
 	{
-		name: "backup", args: "FILE", short: "write all that the service keeps, as of now, into a file (leads only)",
+		name: "service backup", args: "FILE", short: "write all data into one file (leads only)",
 		long:    "The file is a zip of a manifest and of PostgreSQL's own dump with its sum. Rules, data,\nsweeps, exceptions, cases, accounts and the audit are in it; the service's flags,\ncertificates and logs are not. It holds password hashes: keep it as you keep the database.",
-		example: "oskel backup oskel-2026-11-02.zip",
+		example: "oskel service backup oskel-2026-11-02.zip",
 		setup: func(_ *flag.FlagSet, e *env) func(context.Context, []string) error {
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 {
 					return usagef("expected the file to write")
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.MakeBackup(ctx)
+				r, err := e.client.MakeBackup(ctx)
 				return saveBackup(e, r, err, args[0])
 			}
 		},
 	},
 	{
-		name: "restore", args: "FILE", short: "put a backup in the place of what a stopped service keeps", local: true,
-		long:    "The backup is checked first. It takes the place of all that is there, whole or not at all;\nwhat is there and newer is lost only with -over. An older backup is brought up to date\nwhen the service starts.",
-		example: "oskel restore -data var/oskel oskel-2026-11-02.zip\noskel restore -database postgres://oskel@db/oskel oskel-2026-11-02.zip",
+		name: "service restore", args: "FILE", short: "replace the data of a stopped service by a backup", local: true,
+		long:    "The backup is checked first. It takes the place of all that is there, whole or not at all;\nwhat is there and newer is lost only with -force. An older backup is brought up to date\nwhen the service starts.",
+		example: "oskel service restore -data var/oskel oskel-2026-11-02.zip\noskel service restore -database postgres://oskel@db/oskel oskel-2026-11-02.zip",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			database := f.String("database", os.Getenv("OSKEL_DATABASE"), "the `URL` of a PostgreSQL database; OSKEL_DATABASE sets it too")
 			data := f.String("data", envOr("OSKEL_DATA", "var/oskel"), "the `directory` of the service's own PostgreSQL")
-			over := f.Bool("over", false, "lose what is newer than the backup")
+			force := f.Bool("force", false, "lose what is newer than the backup")
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 {
 					return usagef("expected the file to read")
 				}
-				return restore(ctx, e, args[0], *database, *data, *over)
+				return restore(ctx, e, args[0], *database, *data, *force)
 			}
 		},
 	},
 }
 
-var errUnwell = errors.New("not all is as it must be")
+var errUnwell = errors.New("some checks failed")
 
 func examine(ctx context.Context, e *env) error {
-	c, err := e.api()
-	if err != nil {
-		return err
-	}
-	r, err := c.GetDoctor(ctx)
-	all, err := read[[]client.Examined](e, r, err)
+	all, err := read[[]client.Examined](e)(e.client.GetDoctor(ctx))
 	if err != nil {
 		return err
 	}
 	var rows [][]string
 	wrong := 0
 	for _, x := range all {
-		state := "so"
+		state := "ok"
 		if x.Count > 0 {
 			wrong++
 			state = counted(x.Count, "place") + ": " + strings.Join(x.Wrong, "; ")
 		}
 		rows = append(rows, []string{x.Rule, state})
 	}
-	if err := e.show(all, []column{{head: "what must be so"}, {head: "is", wrap: true}}, rows); err != nil {
+	if err := e.show(all, []column{{head: "check"}, {head: "result", wrap: true}}, rows); err != nil {
 		return err
 	}
 	if wrong > 0 {
 		return errUnwell
 	}
-	e.say("All of it is so.\n")
+	e.say("All checks passed.\n")
 	return nil
 }
 
 // saveBackup writes beside the file and renames, so that a broken one never bears its name.
 func saveBackup(e *env, r *http.Response, err error, file string) error {
 	if err != nil || r.StatusCode >= 400 {
-		_, err = read[struct{}](e, r, err)
+		_, err = readAnswer[struct{}](e, r, err)
 		return err
 	}
 	defer r.Body.Close() //nolint:errcheck // it was read to its end

@@ -11,8 +11,8 @@ import (
 
 var viewCommands = []command{
 	{
-		name: "views", lists: true, short: "the views of exceptions or of cases that are kept by name: one's own, and those that are shared",
-		example: "oskel views\noskel views -of cases",
+		name: "view list", lists: true, short: "list the saved views: yours and the shared ones",
+		example: "oskel view list\noskel view list -of cases",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			of := f.String("of", "exceptions", "exceptions or cases")
 			return func(ctx context.Context, _ []string) error {
@@ -33,11 +33,11 @@ var viewCommands = []command{
 		},
 	},
 	{
-		name: "keep-view", args: "NAME", short: "keep a view of exceptions by name: what it is narrowed to and how it is ordered",
-		example: "oskel keep-view -shared -grade act -sort stake -descending 'Act now, by stake'\noskel exceptions -period 2026-10 -view 'Act now, by stake'",
+		name: "view save", args: "NAME", short: "save a view of exceptions: its filters and order",
+		example: "oskel view save -shared -grade act -sort stake -descending 'Act now, by stake'\noskel exceptions -period 2026-10 -view 'Act now, by stake'",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			q := client.ViewQuery{}
-			shared := f.Bool("shared", false, "everybody sees it")
+			shared := f.Bool("shared", false, "share it")
 			stringFlag(f, &q.Rule, "rule", "only of this `rule`")
 			stringFlag(f, &q.Grade, "grade", "only of this `grade`")
 			stringFlag(f, &q.Kind, "kind", "only subjects of this `kind`")
@@ -45,7 +45,7 @@ var viewCommands = []command{
 			stringFlag(f, &q.Text, "text", "only subjects whose key or name contains this `text`")
 			word(f, &q.State, "state", "raised, standing, cleared, flagged or all")
 			word(f, &q.Sort, "sort", "the order")
-			word(f, &q.Group, "group", "what they are gathered by")
+			word(f, &q.Group, "group", "their groups")
 			descending := f.Bool("descending", false, "sort from the last to the first")
 			return func(ctx context.Context, args []string) error {
 				if len(args) != 1 {
@@ -54,22 +54,17 @@ var viewCommands = []command{
 				if *descending {
 					q.Descending = descending
 				}
-				c, err := e.api()
-				if err != nil {
-					return err
-				}
-				r, err := c.SaveView(ctx, client.NewView{Name: args[0], Shared: shared, Query: &q})
-				v, err := read[client.View](e, r, err)
+				v, err := read[client.View](e)(e.client.SaveView(ctx, client.NewView{Name: args[0], Shared: shared, Query: &q}))
 				if err == nil {
-					e.say("Kept the view %s: %s.\n", v.Name, viewWords(v.Query))
+					e.say("Saved the view %s: %s.\n", v.Name, viewWords(v.Query))
 				}
 				return err
 			}
 		},
 	},
 	{
-		name: "forget-view", args: "NAME", short: "forget a view of one's own; leads, any that is shared",
-		example: "oskel forget-view 'Act now, by stake'",
+		name: "view delete", args: "NAME", short: "delete a view of yours, or a shared one (leads only)",
+		example: "oskel view delete 'Act now, by stake'",
 		setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
 			of := f.String("of", "exceptions", "exceptions or cases")
 			return func(ctx context.Context, args []string) error {
@@ -80,15 +75,10 @@ var viewCommands = []command{
 				if err != nil {
 					return err
 				}
-				c, err := e.api()
-				if err != nil {
+				if _, err := read[struct{}](e)(e.client.DeleteView(ctx, v.Id)); err != nil {
 					return err
 				}
-				r, err := c.DropView(ctx, v.Id)
-				if _, err := read[struct{}](e, r, err); err != nil {
-					return err
-				}
-				e.say("Forgot the view %s.\n", v.Name)
+				e.say("Deleted the view %s.\n", v.Name)
 				return nil
 			}
 		},
@@ -105,12 +95,7 @@ func word[T ~string](f *flag.FlagSet, to **T, name, usage string) {
 }
 
 func views(ctx context.Context, e *env, of string) ([]client.View, error) {
-	c, err := e.api()
-	if err != nil {
-		return nil, err
-	}
-	r, err := c.ListViews(ctx, &client.ListViewsParams{Of: (*client.ListViewsParamsOf)(&of)})
-	return read[[]client.View](e, r, err)
+	return read[[]client.View](e)(e.client.ListViews(ctx, &client.ListViewsParams{Of: (*client.ListViewsParamsOf)(&of)}))
 }
 
 func viewNamed(ctx context.Context, e *env, of, name string) (client.View, error) {
@@ -126,9 +111,9 @@ func viewNamed(ctx context.Context, e *env, of, name string) (client.View, error
 		known = append(known, v.Name)
 	}
 	if len(known) == 0 {
-		return client.View{}, fmt.Errorf("there is no view %q; none is kept yet", name)
+		return client.View{}, fmt.Errorf("there is no view %q; none is saved yet", name)
 	}
-	return client.View{}, fmt.Errorf("there is no view %q; kept are: %s", name, strings.Join(known, ", "))
+	return client.View{}, fmt.Errorf("there is no view %q; saved views: %s", name, strings.Join(known, ", "))
 }
 
 // viewed has a list be as a view says, wherever nothing else is stated.
@@ -174,7 +159,7 @@ func viewWords(q client.ViewQuery) string {
 	for _, f := range []struct {
 		name string
 		of   *string
-	}{{"grade", q.Grade}, {"rule", q.Rule}, {"kind", q.Kind}, {"desk", q.Desk}, {"with", q.Text}, {"state", (*string)(q.State)}, {"gathered by", q.Group}, {"in order of", (*string)(q.Sort)}} {
+	}{{"grade", q.Grade}, {"rule", q.Rule}, {"kind", q.Kind}, {"desk", q.Desk}, {"with", q.Text}, {"state", (*string)(q.State)}, {"group by", q.Group}, {"in order of", (*string)(q.Sort)}} {
 		if f.of != nil && *f.of != "" {
 			out = append(out, f.name+" "+*f.of)
 		}
@@ -227,7 +212,7 @@ func casesViewed(ctx context.Context, e *env, name string, p *client.ListCasesPa
 }
 
 // keepCases keeps what a list of cases is narrowed to as a view.
-func keepCases(ctx context.Context, e *env, c *client.Client, name string, shared bool, p *client.ListCasesParams, state string) error {
+func keepCases(ctx context.Context, e *env, name string, shared bool, p *client.ListCasesParams, state string) error {
 	q := client.CaseQuery{Desk: p.Desk, Grade: p.Grade, Kind: p.Kind, Rule: p.Rule, Person: p.Person, Text: p.Text, Group: (*client.CaseQueryGroup)(p.Group)}
 	if state != "unsettled" {
 		q.State = (*client.CaseQueryState)(&state)
@@ -244,10 +229,9 @@ func keepCases(ctx context.Context, e *env, c *client.Client, name string, share
 		}
 	}
 	of := client.NewViewOfCases
-	r, err := c.SaveView(ctx, client.NewView{Name: name, Shared: &shared, Of: &of, Cases: &q})
-	v, err := read[client.View](e, r, err)
+	v, err := read[client.View](e)(e.client.SaveView(ctx, client.NewView{Name: name, Shared: &shared, Of: &of, Cases: &q}))
 	if err == nil {
-		e.say("Kept the view %s: %s.\n", v.Name, caseViewWords(v.Cases))
+		e.say("Saved the view %s: %s.\n", v.Name, caseViewWords(v.Cases))
 	}
 	return err
 }
@@ -258,7 +242,7 @@ func caseViewWords(q client.CaseQuery) string {
 	for _, f := range []struct {
 		name string
 		of   *string
-	}{{"whose", (*string)(q.Whose)}, {"state", (*string)(q.State)}, {"desk", q.Desk}, {"grade", q.Grade}, {"kind", q.Kind}, {"rule", q.Rule}, {"taken by", q.Person}, {"with", q.Text}, {"gathered by", (*string)(q.Group)}, {"in order of", (*string)(q.Sort)}} {
+	}{{"whose", (*string)(q.Whose)}, {"state", (*string)(q.State)}, {"desk", q.Desk}, {"grade", q.Grade}, {"kind", q.Kind}, {"rule", q.Rule}, {"taken by", q.Person}, {"with", q.Text}, {"group by", (*string)(q.Group)}, {"in order of", (*string)(q.Sort)}} {
 		if f.of != nil && *f.of != "" {
 			out = append(out, f.name+" "+*f.of)
 		}

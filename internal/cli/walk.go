@@ -10,44 +10,39 @@ import (
 )
 
 var walkCommands = []command{{
-	name: "moved", args: "[EXCEPTION]", lists: true, short: "why a figure moved: the parts that made its change, adding up exactly",
+	name: "variance", args: "[EXCEPTION]", lists: true, short: "explain why a figure changed, by contributions that add up exactly",
 	long:    "Of an exception, the measure that its rule looks at; or of any measure, with -measure, -by,\n-key and -period. Of a measure with a quantity it also says what volume, mix and price made.\nCSV has the exact values, as decimals or as fractions.",
-	example: "oskel moved 41\noskel moved -parts product -from \"year before\" 41\noskel moved -measure revenue -by rep -key R-17 -period 2026-10 -parts customer.category",
+	example: "oskel variance 41\noskel variance -parts product -from \"year before\" 41\noskel variance -measure revenue -by rep -key R-17 -period 2026-10 -parts customer.category",
 	setup: func(f *flag.FlagSet, e *env) func(context.Context, []string) error {
-		p := &client.GetWalkParams{}
+		p := &client.GetVarianceParams{}
 		f.StringVar(&p.Measure, "measure", "", "the `measure`, or a formula in quotation marks")
-		stringFlag(f, &p.By, "by", "of whom: a kind such as `rep`, an attribute such as rep.territory, or whole (the default)")
+		stringFlag(f, &p.By, "by", "for: a kind such as `rep`, an attribute such as rep.territory, or whole (the default)")
 		stringFlag(f, &p.Key, "key", "the `key` of the subject")
 		f.StringVar(&p.Period, "period", "", "the `period` it moved to")
-		from := f.String("from", "", "what it moved from: before (the period before), \"year before\", or usual (the average of the last periods)")
+		from := f.String("from", "", "compared with: before (the period before), \"year before\", or usual (the average of the last periods)")
 		usual := f.Int("usual", 12, "how many periods the usual is the average of")
-		stringFlag(f, &p.Parts, "parts", "by whom it is taken apart: a kind such as `customer` or an attribute such as product.category")
+		stringFlag(f, &p.Parts, "parts", "break down by: a kind such as `customer` or an attribute such as product.category")
 		top := f.Int("top", 20, "at most this many parts; the others are the rest")
 		return func(ctx context.Context, args []string) error {
-			c, err := e.api()
-			if err != nil {
-				return err
-			}
-			asked := client.GetWalkParamsFrom(*from)
+			asked := client.GetVarianceParamsFrom(*from)
 			switch {
 			case len(args) > 0 && (p.Measure != "" || p.By != nil || p.Key != nil || p.Period != ""):
-				return usagef("an exception says of whom and when; leave out -measure, -by, -key and -period")
+				return usagef("an exception has a subject and a period; leave out -measure, -by, -key and -period")
 			case len(args) > 0:
 				id, err := idArg(args, "exception")
 				if err != nil {
 					return err
 				}
-				r, err := c.GetException(ctx, id, nil)
-				d, err := read[client.ExceptionDetail](e, r, err)
+				d, err := read[client.ExceptionDetail](e)(e.client.GetException(ctx, id, nil))
 				if err != nil {
 					return err
 				}
 				if d.Walk == nil {
-					return fmt.Errorf("the rule %s looks at no figure that moved", d.Exception.RuleTitle)
+					return fmt.Errorf("the rule %s has no figure that can be explained", d.Exception.RuleTitle)
 				}
 				p.Measure, p.By, p.Key, p.Period = d.Walk.Measure, &d.Exception.Kind, &d.Exception.Key, d.Exception.Period
 				if asked == "" {
-					asked = client.GetWalkParamsFrom(d.Walk.From)
+					asked = client.GetVarianceParamsFrom(d.Walk.From)
 				}
 			case p.Measure == "":
 				return usagef("expected the number of an exception, or -measure with -by, -key and -period")
@@ -60,8 +55,7 @@ var walkCommands = []command{{
 				p.From = &asked
 			}
 			p.Usual, p.Limit = usual, top
-			r, err := c.GetWalk(ctx, p)
-			w, err := read[client.Walk](e, r, err)
+			w, err := read[client.Variance](e)(e.client.GetVariance(ctx, p))
 			if err != nil {
 				return err
 			}
@@ -70,8 +64,8 @@ var walkCommands = []command{{
 	},
 }}
 
-func showWalk(e *env, w client.Walk) error {
-	figure := func(f *client.WalkFigure) string {
+func showWalk(e *env, w client.Variance) error {
+	figure := func(f *client.VarianceFigure) string {
 		switch {
 		case f == nil:
 			return ""
@@ -81,7 +75,7 @@ func showWalk(e *env, w client.Walk) error {
 		return f.Exact
 	}
 	in := "in"
-	if w.From == client.WalkFromUsual {
+	if w.From == client.VarianceFromUsual {
 		in = "by"
 	}
 	e.say("%s of %s: %s %s %s, %s in %s.\n", w.Title, w.Name, w.Then.Text, in, w.Before, w.Now.Text, w.Label)
@@ -90,7 +84,7 @@ func showWalk(e *env, w client.Walk) error {
 		columns = append(columns, column{head: "own rate", right: true}, column{head: "weight", right: true})
 	}
 	columns = append(columns, column{head: "note"})
-	row := func(key, name string, then, now, change, own, weight *client.WalkFigure, note string) []string {
+	row := func(key, name string, then, now, change, own, weight *client.VarianceFigure, note string) []string {
 		out := []string{key, name, figure(then), figure(now), figure(change)}
 		if w.Ratio {
 			out = append(out, figure(own), figure(weight))

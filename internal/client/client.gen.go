@@ -24,9 +24,9 @@ const (
 	CaseActDoComment  CaseActDo = "comment"
 	CaseActDoHandOver CaseActDo = "hand over"
 	CaseActDoPark     CaseActDo = "park"
-	CaseActDoRelease  CaseActDo = "release"
 	CaseActDoReopen   CaseActDo = "reopen"
 	CaseActDoResume   CaseActDo = "resume"
+	CaseActDoReturn   CaseActDo = "return"
 	CaseActDoSettle   CaseActDo = "settle"
 	CaseActDoTake     CaseActDo = "take"
 )
@@ -42,11 +42,11 @@ func (e CaseActDo) Valid() bool {
 		return true
 	case CaseActDoPark:
 		return true
-	case CaseActDoRelease:
-		return true
 	case CaseActDoReopen:
 		return true
 	case CaseActDoResume:
+		return true
+	case CaseActDoReturn:
 		return true
 	case CaseActDoSettle:
 		return true
@@ -86,34 +86,34 @@ func (e CaseActFinding) Valid() bool {
 
 // Defines values for CaseEventWhat.
 const (
-	CaseEventWhatAnswered      CaseEventWhat = "answered"
-	CaseEventWhatAsked         CaseEventWhat = "asked"
-	CaseEventWhatAttached      CaseEventWhat = "attached"
-	CaseEventWhatCleared       CaseEventWhat = "cleared"
-	CaseEventWhatComment       CaseEventWhat = "comment"
-	CaseEventWhatDone          CaseEventWhat = "done"
-	CaseEventWhatFaultMended   CaseEventWhat = "fault mended"
-	CaseEventWhatHandedOver    CaseEventWhat = "handed over"
-	CaseEventWhatJoined        CaseEventWhat = "joined"
-	CaseEventWhatLeft          CaseEventWhat = "left"
-	CaseEventWhatLeftToTheDesk CaseEventWhat = "left to the desk"
-	CaseEventWhatMoved         CaseEventWhat = "moved"
-	CaseEventWhatNotDone       CaseEventWhat = "not done"
-	CaseEventWhatOpened        CaseEventWhat = "opened"
-	CaseEventWhatParked        CaseEventWhat = "parked"
-	CaseEventWhatPeaceEnded    CaseEventWhat = "peace ended"
-	CaseEventWhatRegraded      CaseEventWhat = "regraded"
-	CaseEventWhatReleased      CaseEventWhat = "released"
-	CaseEventWhatReminder      CaseEventWhat = "reminder"
-	CaseEventWhatReopened      CaseEventWhat = "reopened"
-	CaseEventWhatResumed       CaseEventWhat = "resumed"
-	CaseEventWhatSettled       CaseEventWhat = "settled"
-	CaseEventWhatTaken         CaseEventWhat = "taken"
-	CaseEventWhatToDo          CaseEventWhat = "to do"
-	CaseEventWhatTookAFileAway CaseEventWhat = "took a file away"
-	CaseEventWhatTookAToDoAway CaseEventWhat = "took a to-do away"
-	CaseEventWhatUndone        CaseEventWhat = "undone"
-	CaseEventWhatWentUp        CaseEventWhat = "went up"
+	CaseEventWhatAnswered       CaseEventWhat = "answered"
+	CaseEventWhatAsked          CaseEventWhat = "asked"
+	CaseEventWhatAttached       CaseEventWhat = "attached"
+	CaseEventWhatCleared        CaseEventWhat = "cleared"
+	CaseEventWhatComment        CaseEventWhat = "comment"
+	CaseEventWhatDataIssueFixed CaseEventWhat = "data issue fixed"
+	CaseEventWhatEscalated      CaseEventWhat = "escalated"
+	CaseEventWhatFileRemoved    CaseEventWhat = "file removed"
+	CaseEventWhatHandedOver     CaseEventWhat = "handed over"
+	CaseEventWhatJoined         CaseEventWhat = "joined"
+	CaseEventWhatLeft           CaseEventWhat = "left"
+	CaseEventWhatLeftToTheDesk  CaseEventWhat = "left to the desk"
+	CaseEventWhatMoved          CaseEventWhat = "moved"
+	CaseEventWhatOpened         CaseEventWhat = "opened"
+	CaseEventWhatParked         CaseEventWhat = "parked"
+	CaseEventWhatRegraded       CaseEventWhat = "regraded"
+	CaseEventWhatReminder       CaseEventWhat = "reminder"
+	CaseEventWhatReopened       CaseEventWhat = "reopened"
+	CaseEventWhatResumed        CaseEventWhat = "resumed"
+	CaseEventWhatReturned       CaseEventWhat = "returned"
+	CaseEventWhatSettled        CaseEventWhat = "settled"
+	CaseEventWhatSnoozeEnded    CaseEventWhat = "snooze ended"
+	CaseEventWhatTaken          CaseEventWhat = "taken"
+	CaseEventWhatToDoAdded      CaseEventWhat = "to-do added"
+	CaseEventWhatToDoDone       CaseEventWhat = "to-do done"
+	CaseEventWhatToDoRemoved    CaseEventWhat = "to-do removed"
+	CaseEventWhatToDoReopened   CaseEventWhat = "to-do reopened"
+	CaseEventWhatUndone         CaseEventWhat = "undone"
 )
 
 // Valid indicates whether the value is a known member of the CaseEventWhat enum.
@@ -129,9 +129,11 @@ func (e CaseEventWhat) Valid() bool {
 		return true
 	case CaseEventWhatComment:
 		return true
-	case CaseEventWhatDone:
+	case CaseEventWhatDataIssueFixed:
 		return true
-	case CaseEventWhatFaultMended:
+	case CaseEventWhatEscalated:
+		return true
+	case CaseEventWhatFileRemoved:
 		return true
 	case CaseEventWhatHandedOver:
 		return true
@@ -143,17 +145,11 @@ func (e CaseEventWhat) Valid() bool {
 		return true
 	case CaseEventWhatMoved:
 		return true
-	case CaseEventWhatNotDone:
-		return true
 	case CaseEventWhatOpened:
 		return true
 	case CaseEventWhatParked:
 		return true
-	case CaseEventWhatPeaceEnded:
-		return true
 	case CaseEventWhatRegraded:
-		return true
-	case CaseEventWhatReleased:
 		return true
 	case CaseEventWhatReminder:
 		return true
@@ -161,19 +157,23 @@ func (e CaseEventWhat) Valid() bool {
 		return true
 	case CaseEventWhatResumed:
 		return true
+	case CaseEventWhatReturned:
+		return true
 	case CaseEventWhatSettled:
+		return true
+	case CaseEventWhatSnoozeEnded:
 		return true
 	case CaseEventWhatTaken:
 		return true
-	case CaseEventWhatToDo:
+	case CaseEventWhatToDoAdded:
 		return true
-	case CaseEventWhatTookAFileAway:
+	case CaseEventWhatToDoDone:
 		return true
-	case CaseEventWhatTookAToDoAway:
+	case CaseEventWhatToDoRemoved:
+		return true
+	case CaseEventWhatToDoReopened:
 		return true
 	case CaseEventWhatUndone:
-		return true
-	case CaseEventWhatWentUp:
 		return true
 	default:
 		return false
@@ -375,33 +375,6 @@ func (e ExceptionState) Valid() bool {
 	}
 }
 
-// Defines values for FindingFinding.
-const (
-	FindingFindingCleared   FindingFinding = "cleared"
-	FindingFindingConfirmed FindingFinding = "confirmed"
-	FindingFindingDataFault FindingFinding = "data fault"
-	FindingFindingExplained FindingFinding = "explained"
-	FindingFindingRuleFault FindingFinding = "rule fault"
-)
-
-// Valid indicates whether the value is a known member of the FindingFinding enum.
-func (e FindingFinding) Valid() bool {
-	switch e {
-	case FindingFindingCleared:
-		return true
-	case FindingFindingConfirmed:
-		return true
-	case FindingFindingDataFault:
-		return true
-	case FindingFindingExplained:
-		return true
-	case FindingFindingRuleFault:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for FlagFindingFinding.
 const (
 	FlagFindingFindingConfirmed FlagFindingFinding = "confirmed"
@@ -426,17 +399,17 @@ func (e FlagFindingFinding) Valid() bool {
 	}
 }
 
-// Defines values for GradeStyleShape.
+// Defines values for GradeChangeShape.
 const (
-	Circle   GradeStyleShape = "circle"
-	Cross    GradeStyleShape = "cross"
-	Diamond  GradeStyleShape = "diamond"
-	Square   GradeStyleShape = "square"
-	Triangle GradeStyleShape = "triangle"
+	Circle   GradeChangeShape = "circle"
+	Cross    GradeChangeShape = "cross"
+	Diamond  GradeChangeShape = "diamond"
+	Square   GradeChangeShape = "square"
+	Triangle GradeChangeShape = "triangle"
 )
 
-// Valid indicates whether the value is a known member of the GradeStyleShape enum.
-func (e GradeStyleShape) Valid() bool {
+// Valid indicates whether the value is a known member of the GradeChangeShape enum.
+func (e GradeChangeShape) Valid() bool {
 	switch e {
 	case Circle:
 		return true
@@ -453,17 +426,17 @@ func (e GradeStyleShape) Valid() bool {
 	}
 }
 
-// Defines values for GradeStyleTone.
+// Defines values for GradeChangeTone.
 const (
-	Amber  GradeStyleTone = "amber"
-	Blue   GradeStyleTone = "blue"
-	Grey   GradeStyleTone = "grey"
-	Red    GradeStyleTone = "red"
-	Violet GradeStyleTone = "violet"
+	Amber  GradeChangeTone = "amber"
+	Blue   GradeChangeTone = "blue"
+	Grey   GradeChangeTone = "grey"
+	Red    GradeChangeTone = "red"
+	Violet GradeChangeTone = "violet"
 )
 
-// Valid indicates whether the value is a known member of the GradeStyleTone enum.
-func (e GradeStyleTone) Valid() bool {
+// Valid indicates whether the value is a known member of the GradeChangeTone enum.
+func (e GradeChangeTone) Valid() bool {
 	switch e {
 	case Amber:
 		return true
@@ -498,30 +471,6 @@ func (e HistoryUnit) Valid() bool {
 	case HistoryUnitMoney:
 		return true
 	case HistoryUnitPercent:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for LineUpUnit.
-const (
-	LineUpUnitCount   LineUpUnit = "count"
-	LineUpUnitDays    LineUpUnit = "days"
-	LineUpUnitMoney   LineUpUnit = "money"
-	LineUpUnitPercent LineUpUnit = "percent"
-)
-
-// Valid indicates whether the value is a known member of the LineUpUnit enum.
-func (e LineUpUnit) Valid() bool {
-	switch e {
-	case LineUpUnitCount:
-		return true
-	case LineUpUnitDays:
-		return true
-	case LineUpUnitMoney:
-		return true
-	case LineUpUnitPercent:
 		return true
 	default:
 		return false
@@ -657,6 +606,78 @@ func (e NewViewOf) Valid() bool {
 	}
 }
 
+// Defines values for NotificationWhat.
+const (
+	NotificationWhatAnswered       NotificationWhat = "answered"
+	NotificationWhatAsked          NotificationWhat = "asked"
+	NotificationWhatAttached       NotificationWhat = "attached"
+	NotificationWhatComment        NotificationWhat = "comment"
+	NotificationWhatDataIssue      NotificationWhat = "data issue"
+	NotificationWhatDataIssueFixed NotificationWhat = "data issue fixed"
+	NotificationWhatEscalated      NotificationWhat = "escalated"
+	NotificationWhatHandedOver     NotificationWhat = "handed over"
+	NotificationWhatMentioned      NotificationWhat = "mentioned"
+	NotificationWhatMoved          NotificationWhat = "moved"
+	NotificationWhatParked         NotificationWhat = "parked"
+	NotificationWhatReminder       NotificationWhat = "reminder"
+	NotificationWhatReopened       NotificationWhat = "reopened"
+	NotificationWhatResumed        NotificationWhat = "resumed"
+	NotificationWhatReturned       NotificationWhat = "returned"
+	NotificationWhatSettled        NotificationWhat = "settled"
+	NotificationWhatTaken          NotificationWhat = "taken"
+	NotificationWhatToDoAdded      NotificationWhat = "to-do added"
+	NotificationWhatToDoDone       NotificationWhat = "to-do done"
+	NotificationWhatToDoReopened   NotificationWhat = "to-do reopened"
+)
+
+// Valid indicates whether the value is a known member of the NotificationWhat enum.
+func (e NotificationWhat) Valid() bool {
+	switch e {
+	case NotificationWhatAnswered:
+		return true
+	case NotificationWhatAsked:
+		return true
+	case NotificationWhatAttached:
+		return true
+	case NotificationWhatComment:
+		return true
+	case NotificationWhatDataIssue:
+		return true
+	case NotificationWhatDataIssueFixed:
+		return true
+	case NotificationWhatEscalated:
+		return true
+	case NotificationWhatHandedOver:
+		return true
+	case NotificationWhatMentioned:
+		return true
+	case NotificationWhatMoved:
+		return true
+	case NotificationWhatParked:
+		return true
+	case NotificationWhatReminder:
+		return true
+	case NotificationWhatReopened:
+		return true
+	case NotificationWhatResumed:
+		return true
+	case NotificationWhatReturned:
+		return true
+	case NotificationWhatSettled:
+		return true
+	case NotificationWhatTaken:
+		return true
+	case NotificationWhatToDoAdded:
+		return true
+	case NotificationWhatToDoDone:
+		return true
+	case NotificationWhatToDoReopened:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PeriodStateState.
 const (
 	PeriodStateStateNoLines PeriodStateState = "no lines"
@@ -681,21 +702,24 @@ func (e PeriodStateState) Valid() bool {
 	}
 }
 
-// Defines values for ProposalWhat.
+// Defines values for RankingUnit.
 const (
-	Base     ProposalWhat = "base"
-	Cut      ProposalWhat = "cut"
-	LeaveOut ProposalWhat = "leave out"
+	RankingUnitCount   RankingUnit = "count"
+	RankingUnitDays    RankingUnit = "days"
+	RankingUnitMoney   RankingUnit = "money"
+	RankingUnitPercent RankingUnit = "percent"
 )
 
-// Valid indicates whether the value is a known member of the ProposalWhat enum.
-func (e ProposalWhat) Valid() bool {
+// Valid indicates whether the value is a known member of the RankingUnit enum.
+func (e RankingUnit) Valid() bool {
 	switch e {
-	case Base:
+	case RankingUnitCount:
 		return true
-	case Cut:
+	case RankingUnitDays:
 		return true
-	case LeaveOut:
+	case RankingUnitMoney:
+		return true
+	case RankingUnitPercent:
 		return true
 	default:
 		return false
@@ -771,6 +795,27 @@ func (e SubjectVerdictOutcome) Valid() bool {
 	}
 }
 
+// Defines values for SuggestionWhat.
+const (
+	Base     SuggestionWhat = "base"
+	Cut      SuggestionWhat = "cut"
+	LeaveOut SuggestionWhat = "leave out"
+)
+
+// Valid indicates whether the value is a known member of the SuggestionWhat enum.
+func (e SuggestionWhat) Valid() bool {
+	switch e {
+	case Base:
+		return true
+	case Cut:
+		return true
+	case LeaveOut:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for TargetCellState.
 const (
 	Missing   TargetCellState = "missing"
@@ -822,6 +867,69 @@ func (e TurnState) Valid() bool {
 	case TurnStateSwept:
 		return true
 	case TurnStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for VarianceFrom.
+const (
+	VarianceFromBefore     VarianceFrom = "before"
+	VarianceFromUsual      VarianceFrom = "usual"
+	VarianceFromYearBefore VarianceFrom = "year before"
+)
+
+// Valid indicates whether the value is a known member of the VarianceFrom enum.
+func (e VarianceFrom) Valid() bool {
+	switch e {
+	case VarianceFromBefore:
+		return true
+	case VarianceFromUsual:
+		return true
+	case VarianceFromYearBefore:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for VarianceAskFrom.
+const (
+	VarianceAskFromBefore     VarianceAskFrom = "before"
+	VarianceAskFromUsual      VarianceAskFrom = "usual"
+	VarianceAskFromYearBefore VarianceAskFrom = "year before"
+)
+
+// Valid indicates whether the value is a known member of the VarianceAskFrom enum.
+func (e VarianceAskFrom) Valid() bool {
+	switch e {
+	case VarianceAskFromBefore:
+		return true
+	case VarianceAskFromUsual:
+		return true
+	case VarianceAskFromYearBefore:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for VariancePartThere.
+const (
+	Both VariancePartThere = "both"
+	Lost VariancePartThere = "lost"
+	New  VariancePartThere = "new"
+)
+
+// Valid indicates whether the value is a known member of the VariancePartThere enum.
+func (e VariancePartThere) Valid() bool {
+	switch e {
+	case Both:
+		return true
+	case Lost:
+		return true
+	case New:
 		return true
 	default:
 		return false
@@ -903,69 +1011,6 @@ func (e ViewQueryState) Valid() bool {
 	case ViewQueryStateRaised:
 		return true
 	case ViewQueryStateStanding:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for WalkFrom.
-const (
-	WalkFromBefore     WalkFrom = "before"
-	WalkFromUsual      WalkFrom = "usual"
-	WalkFromYearBefore WalkFrom = "year before"
-)
-
-// Valid indicates whether the value is a known member of the WalkFrom enum.
-func (e WalkFrom) Valid() bool {
-	switch e {
-	case WalkFromBefore:
-		return true
-	case WalkFromUsual:
-		return true
-	case WalkFromYearBefore:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for WalkAskFrom.
-const (
-	WalkAskFromBefore     WalkAskFrom = "before"
-	WalkAskFromUsual      WalkAskFrom = "usual"
-	WalkAskFromYearBefore WalkAskFrom = "year before"
-)
-
-// Valid indicates whether the value is a known member of the WalkAskFrom enum.
-func (e WalkAskFrom) Valid() bool {
-	switch e {
-	case WalkAskFromBefore:
-		return true
-	case WalkAskFromUsual:
-		return true
-	case WalkAskFromYearBefore:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for WalkPartThere.
-const (
-	Both WalkPartThere = "both"
-	Lost WalkPartThere = "lost"
-	New  WalkPartThere = "new"
-)
-
-// Valid indicates whether the value is a known member of the WalkPartThere enum.
-func (e WalkPartThere) Valid() bool {
-	switch e {
-	case Both:
-		return true
-	case Lost:
-		return true
-	case New:
 		return true
 	default:
 		return false
@@ -1305,21 +1350,48 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	}
 }
 
+// Defines values for GetBacklogParamsBy.
+const (
+	GetBacklogParamsByDesk   GetBacklogParamsBy = "desk"
+	GetBacklogParamsByGrade  GetBacklogParamsBy = "grade"
+	GetBacklogParamsByPeriod GetBacklogParamsBy = "period"
+	GetBacklogParamsByPerson GetBacklogParamsBy = "person"
+	GetBacklogParamsByRule   GetBacklogParamsBy = "rule"
+)
+
+// Valid indicates whether the value is a known member of the GetBacklogParamsBy enum.
+func (e GetBacklogParamsBy) Valid() bool {
+	switch e {
+	case GetBacklogParamsByDesk:
+		return true
+	case GetBacklogParamsByGrade:
+		return true
+	case GetBacklogParamsByPeriod:
+		return true
+	case GetBacklogParamsByPerson:
+		return true
+	case GetBacklogParamsByRule:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ExportReportParamsReport.
 const (
-	Findings ExportReportParamsReport = "findings"
+	Backlog  ExportReportParamsReport = "backlog"
 	Grid     ExportReportParamsReport = "grid"
-	Work     ExportReportParamsReport = "work"
+	Outcomes ExportReportParamsReport = "outcomes"
 )
 
 // Valid indicates whether the value is a known member of the ExportReportParamsReport enum.
 func (e ExportReportParamsReport) Valid() bool {
 	switch e {
-	case Findings:
+	case Backlog:
 		return true
 	case Grid:
 		return true
-	case Work:
+	case Outcomes:
 		return true
 	default:
 		return false
@@ -1383,60 +1455,54 @@ func (e ExportReportParamsBy) Valid() bool {
 	}
 }
 
-// Defines values for ListFindingsParamsBy.
+// Defines values for ListOutcomesParamsBy.
 const (
-	ListFindingsParamsByDesk     ListFindingsParamsBy = "desk"
-	ListFindingsParamsByGrade    ListFindingsParamsBy = "grade"
-	ListFindingsParamsByPeriod   ListFindingsParamsBy = "period"
-	ListFindingsParamsByPerson   ListFindingsParamsBy = "person"
-	ListFindingsParamsByReason   ListFindingsParamsBy = "reason"
-	ListFindingsParamsByRevision ListFindingsParamsBy = "revision"
-	ListFindingsParamsByRule     ListFindingsParamsBy = "rule"
+	ListOutcomesParamsByDesk     ListOutcomesParamsBy = "desk"
+	ListOutcomesParamsByGrade    ListOutcomesParamsBy = "grade"
+	ListOutcomesParamsByPeriod   ListOutcomesParamsBy = "period"
+	ListOutcomesParamsByPerson   ListOutcomesParamsBy = "person"
+	ListOutcomesParamsByReason   ListOutcomesParamsBy = "reason"
+	ListOutcomesParamsByRevision ListOutcomesParamsBy = "revision"
+	ListOutcomesParamsByRule     ListOutcomesParamsBy = "rule"
 )
 
-// Valid indicates whether the value is a known member of the ListFindingsParamsBy enum.
-func (e ListFindingsParamsBy) Valid() bool {
+// Valid indicates whether the value is a known member of the ListOutcomesParamsBy enum.
+func (e ListOutcomesParamsBy) Valid() bool {
 	switch e {
-	case ListFindingsParamsByDesk:
+	case ListOutcomesParamsByDesk:
 		return true
-	case ListFindingsParamsByGrade:
+	case ListOutcomesParamsByGrade:
 		return true
-	case ListFindingsParamsByPeriod:
+	case ListOutcomesParamsByPeriod:
 		return true
-	case ListFindingsParamsByPerson:
+	case ListOutcomesParamsByPerson:
 		return true
-	case ListFindingsParamsByReason:
+	case ListOutcomesParamsByReason:
 		return true
-	case ListFindingsParamsByRevision:
+	case ListOutcomesParamsByRevision:
 		return true
-	case ListFindingsParamsByRule:
+	case ListOutcomesParamsByRule:
 		return true
 	default:
 		return false
 	}
 }
 
-// Defines values for ListWorkParamsBy.
+// Defines values for GetVarianceParamsFrom.
 const (
-	ListWorkParamsByDesk   ListWorkParamsBy = "desk"
-	ListWorkParamsByGrade  ListWorkParamsBy = "grade"
-	ListWorkParamsByPeriod ListWorkParamsBy = "period"
-	ListWorkParamsByPerson ListWorkParamsBy = "person"
-	ListWorkParamsByRule   ListWorkParamsBy = "rule"
+	GetVarianceParamsFromBefore     GetVarianceParamsFrom = "before"
+	GetVarianceParamsFromUsual      GetVarianceParamsFrom = "usual"
+	GetVarianceParamsFromYearBefore GetVarianceParamsFrom = "year before"
 )
 
-// Valid indicates whether the value is a known member of the ListWorkParamsBy enum.
-func (e ListWorkParamsBy) Valid() bool {
+// Valid indicates whether the value is a known member of the GetVarianceParamsFrom enum.
+func (e GetVarianceParamsFrom) Valid() bool {
 	switch e {
-	case ListWorkParamsByDesk:
+	case GetVarianceParamsFromBefore:
 		return true
-	case ListWorkParamsByGrade:
+	case GetVarianceParamsFromUsual:
 		return true
-	case ListWorkParamsByPeriod:
-		return true
-	case ListWorkParamsByPerson:
-		return true
-	case ListWorkParamsByRule:
+	case GetVarianceParamsFromYearBefore:
 		return true
 	default:
 		return false
@@ -1455,27 +1521,6 @@ func (e ListViewsParamsOf) Valid() bool {
 	case ListViewsParamsOfCases:
 		return true
 	case ListViewsParamsOfExceptions:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for GetWalkParamsFrom.
-const (
-	GetWalkParamsFromBefore     GetWalkParamsFrom = "before"
-	GetWalkParamsFromUsual      GetWalkParamsFrom = "usual"
-	GetWalkParamsFromYearBefore GetWalkParamsFrom = "year before"
-)
-
-// Valid indicates whether the value is a known member of the GetWalkParamsFrom enum.
-func (e GetWalkParamsFrom) Valid() bool {
-	switch e {
-	case GetWalkParamsFromBefore:
-		return true
-	case GetWalkParamsFromUsual:
-		return true
-	case GetWalkParamsFromYearBefore:
 		return true
 	default:
 		return false
@@ -1527,6 +1572,29 @@ type AuditPage struct {
 
 	// Operations What can be asked for
 	Operations []Named `json:"operations"`
+}
+
+// BacklogRow defines model for BacklogRow.
+type BacklogRow struct {
+	// Ages How many were opened within a week, in the second, in the third and fourth, and earlier
+	Ages    []int  `json:"ages"`
+	Cleared int    `json:"cleared"`
+	Late    int    `json:"late"`
+	Name    string `json:"name"`
+
+	// Note Such as that the desk has no members
+	Note   *string   `json:"note,omitempty"`
+	Oldest time.Time `json:"oldest"`
+	Open   int       `json:"open"`
+	Parked int       `json:"parked"`
+
+	// Stakes The money at stake in what is still flagged, by kind of subject
+	Stakes []KindStake `json:"stakes"`
+	Taken  int         `json:"taken"`
+	Title  string      `json:"title"`
+
+	// Unseen Open and not opened yet
+	Unseen int `json:"unseen"`
 }
 
 // BandDefinition defines model for BandDefinition.
@@ -1624,25 +1692,25 @@ type CalendarYear struct {
 
 // Case defines model for Case.
 type Case struct {
-	// Apart Flags of it that were settled with another finding
-	Apart *[]FlagFinding `json:"apart,omitempty"`
-
 	// Asked Who is asked about it
 	Asked *string `json:"asked,omitempty"`
 
 	// Cleared Nothing in it is flagged any more
-	Cleared  bool               `json:"cleared"`
-	Desk     string             `json:"desk"`
-	Due      openapi_types.Date `json:"due"`
-	Finding  *string            `json:"finding,omitempty"`
-	Grade    string             `json:"grade"`
-	Id       int64              `json:"id"`
-	Items    int                `json:"items"`
-	Key      string             `json:"key"`
-	Kind     string             `json:"kind"`
-	Late     bool               `json:"late"`
-	Name     string             `json:"name"`
-	OpenedAt time.Time          `json:"opened_at"`
+	Cleared bool               `json:"cleared"`
+	Desk    string             `json:"desk"`
+	Due     openapi_types.Date `json:"due"`
+	Finding *string            `json:"finding,omitempty"`
+
+	// FlagFindings Flags of it that were settled with another finding
+	FlagFindings *[]FlagFinding `json:"flag_findings,omitempty"`
+	Grade        string         `json:"grade"`
+	Id           int64          `json:"id"`
+	Items        int            `json:"items"`
+	Key          string         `json:"key"`
+	Kind         string         `json:"kind"`
+	Late         bool           `json:"late"`
+	Name         string         `json:"name"`
+	OpenedAt     time.Time      `json:"opened_at"`
 
 	// ParkedFor The feed whose next lines it waits for
 	ParkedFor *string             `json:"parked_for,omitempty"`
@@ -1665,9 +1733,7 @@ type Case struct {
 
 // CaseAct defines model for CaseAct.
 type CaseAct struct {
-	// Apart Flags of the case that have another finding
-	Apart *[]FlagFinding `json:"apart,omitempty"`
-	Cases []CaseRef      `json:"cases"`
+	Cases []CaseRef `json:"cases"`
 
 	// Desk The desk it is handed to
 	Desk *string   `json:"desk,omitempty"`
@@ -1676,9 +1742,11 @@ type CaseAct struct {
 	// Feed The feed whose next lines it is parked for; or, settled as a data fault, in which the fault lies: unless stated, those that the rules of the case read
 	Feed *string `json:"feed,omitempty"`
 
-	// Finding Of the case, and of each of its flags that is not named in apart
+	// Finding Of the case, and of each of its flags that is not named in flag_findings
 	Finding *CaseActFinding `json:"finding,omitempty"`
-	Peace   *NewPeace       `json:"peace,omitempty"`
+
+	// FlagFindings Flags of the case that have another finding
+	FlagFindings *[]FlagFinding `json:"flag_findings,omitempty"`
 
 	// Person Whom it is handed to (a member of the desk or a lead), or who is asked
 	Person *string `json:"person,omitempty"`
@@ -1687,7 +1755,8 @@ type CaseAct struct {
 	Reason *string `json:"reason,omitempty"`
 
 	// Recovered An amount, such as 1200.50
-	Recovered *string `json:"recovered,omitempty"`
+	Recovered *string    `json:"recovered,omitempty"`
+	Snooze    *NewSnooze `json:"snooze,omitempty"`
 
 	// Text What is said, asked or noted
 	Text *string `json:"text,omitempty"`
@@ -1700,7 +1769,7 @@ type CaseAct struct {
 // CaseActDo defines model for CaseAct.Do.
 type CaseActDo string
 
-// CaseActFinding Of the case, and of each of its flags that is not named in apart
+// CaseActFinding Of the case, and of each of its flags that is not named in flag_findings
 type CaseActFinding string
 
 // CaseDetail defines model for CaseDetail.
@@ -1729,7 +1798,7 @@ type CaseDetail struct {
 	// Todos What is to be done about it by day, then what is done
 	Todos []Todo `json:"todos"`
 
-	// Told The desks and accounts that are told of it
+	// Told The desks and accounts it is copied to
 	Told []string `json:"told"`
 }
 
@@ -1739,6 +1808,9 @@ type CaseEvent struct {
 	By   string        `json:"by"`
 	Text string        `json:"text"`
 	What CaseEventWhat `json:"what"`
+
+	// Words What its author did, such as: took the case
+	Words string `json:"words"`
 }
 
 // CaseEventWhat defines model for CaseEvent.What.
@@ -1789,7 +1861,7 @@ type CasePage struct {
 	// Cleared Of these, unsettled and with nothing flagged any more
 	Cleared int `json:"cleared"`
 
-	// Groups Where they are gathered: all groups in their order
+	// Groups Where they are grouped: all groups in their order
 	Groups *[]CaseGroup `json:"groups,omitempty"`
 	Items  []Case       `json:"items"`
 
@@ -1888,7 +1960,7 @@ type CheckReport struct {
 	Advice []Fault `json:"advice"`
 	Dials  []Dial  `json:"dials"`
 
-	// Differences Against the published revision
+	// Differences Changes since the published revision
 	Differences []string `json:"differences"`
 
 	// Functions Of formulas, with how each is written
@@ -1920,7 +1992,7 @@ type ClearedRequest struct {
 
 // Clock defines model for Clock.
 type Clock struct {
-	// Leapt It has gone back by more than an hour or on by more than sixty days: nothing is swept and nobody is reminded until it is put right, or a lead says that it is right
+	// Leapt It has gone back by more than an hour or on by more than sixty days: sweeps and reminders are on hold until it is corrected or a lead confirms it
 	Leapt bool      `json:"leapt"`
 	Now   time.Time `json:"now"`
 
@@ -1934,11 +2006,6 @@ type Closing struct {
 	By        string    `json:"by"`
 	Note      string    `json:"note"`
 	SignedOff bool      `json:"signed_off"`
-}
-
-// Comment defines model for Comment.
-type Comment struct {
-	Text string `json:"text"`
 }
 
 // CompareRequest defines model for CompareRequest.
@@ -1983,8 +2050,8 @@ type CutMove struct {
 	Value string `json:"value"`
 }
 
-// DataFault defines model for DataFault.
-type DataFault struct {
+// DataIssue defines model for DataIssue.
+type DataIssue struct {
 	At      time.Time  `json:"at"`
 	By      string     `json:"by"`
 	Case    int64      `json:"case"`
@@ -2009,8 +2076,8 @@ type DataFault struct {
 	Sentence string `json:"sentence"`
 }
 
-// DataFaultEnd defines model for DataFaultEnd.
-type DataFaultEnd struct {
+// DataIssueEnd defines model for DataIssueEnd.
+type DataIssueEnd struct {
 	// Text How
 	Text string `json:"text"`
 }
@@ -2022,11 +2089,11 @@ type DeskGets struct {
 	Flags int    `json:"flags"`
 
 	// Holds Unsettled cases now
-	Holds int `json:"holds"`
+	Holds int    `json:"holds"`
+	Title string `json:"title"`
 
-	// Nobodys Of the cases, those that nobody gets by name: they are there to be taken
-	Nobodys int    `json:"nobodys"`
-	Title   string `json:"title"`
+	// Unassigned Of the cases, those that no person gets by name: they are there to be taken
+	Unassigned int `json:"unassigned"`
 }
 
 // DeskLoad defines model for DeskLoad.
@@ -2046,17 +2113,17 @@ type Dial struct {
 	Value string   `json:"value"`
 }
 
+// DialChange defines model for DialChange.
+type DialChange struct {
+	BasedOn int    `json:"based_on"`
+	Note    string `json:"note"`
+	Value   string `json:"value"`
+}
+
 // DialTried defines model for DialTried.
 type DialTried struct {
 	Average float64 `json:"average"`
 	Value   string  `json:"value"`
-}
-
-// DialTurn defines model for DialTurn.
-type DialTurn struct {
-	BasedOn int    `json:"based_on"`
-	Note    string `json:"note"`
-	Value   string `json:"value"`
 }
 
 // Draft defines model for Draft.
@@ -2097,11 +2164,12 @@ type Exception struct {
 	// Back In lists: it is raised, and was flagged before within the marks
 	Back *bool `json:"back,omitempty"`
 
-	// Beyond How far beyond its cut, as a share of the cut; missing where there is none
-	Beyond    *string `json:"beyond,omitempty"`
-	Case      *int64  `json:"case,omitempty"`
-	CaseState *string `json:"case_state,omitempty"`
-	Desk      string  `json:"desk"`
+	// Beyond Distance from the cut, as a share of the cut; missing where there is none
+	Beyond     *string `json:"beyond,omitempty"`
+	Case       *int64  `json:"case,omitempty"`
+	CaseState  *string `json:"case_state,omitempty"`
+	Comparison string  `json:"comparison"`
+	Desk       string  `json:"desk"`
 
 	// Event The day of the event that it is of; missing where it is of the period
 	Event  *openapi_types.Date `json:"event,omitempty"`
@@ -2126,8 +2194,7 @@ type Exception struct {
 	Streak *int `json:"streak,omitempty"`
 
 	// Value In words; empty where missing
-	Value     string `json:"value"`
-	Yardstick string `json:"yardstick"`
+	Value string `json:"value"`
 }
 
 // ExceptionState defines model for Exception.State.
@@ -2155,11 +2222,11 @@ type ExceptionDetail struct {
 	Stale *string `json:"stale,omitempty"`
 	Sweep int64   `json:"sweep"`
 
-	// Versions What the sweeps of the period have said of it, the newest first
+	// Versions History by sweep of it, the newest first
 	Versions []ExceptionVersion `json:"versions"`
 
 	// Walk What to ask the walk of an exception's figure
-	Walk *WalkAsk `json:"walk,omitempty"`
+	Walk *VarianceAsk `json:"walk,omitempty"`
 
 	// Words What the rule says
 	Words string `json:"words"`
@@ -2205,7 +2272,7 @@ type ExceptionPage struct {
 	// Facets On the first page: how many there would be by each choice of a filter, the other filters as they are
 	Facets *Facets `json:"facets,omitempty"`
 
-	// Groups Where they are gathered: how many of each, on the first page
+	// Groups Where they are grouped: how many of each, on the first page
 	Groups *[]ExceptionGroup `json:"groups,omitempty"`
 	Items  []Exception       `json:"items"`
 
@@ -2267,56 +2334,6 @@ type Fault struct {
 	Where  *string `json:"where,omitempty"`
 }
 
-// Finding defines model for Finding.
-type Finding struct {
-	// Apart Flags of the case that have another finding
-	Apart *[]FlagFinding `json:"apart,omitempty"`
-
-	// Feed Of a data fault: in which feed it lies
-	Feed *string `json:"feed,omitempty"`
-
-	// Finding Of the case, and of each of its flags that is not named in apart
-	Finding FindingFinding `json:"finding"`
-	Note    *string        `json:"note,omitempty"`
-	Peace   *NewPeace      `json:"peace,omitempty"`
-
-	// Reason One of the rulebook's reasons
-	Reason *string `json:"reason,omitempty"`
-
-	// Recovered An amount, such as 1200.50
-	Recovered  *string `json:"recovered,omitempty"`
-	WrittenOff *string `json:"written_off,omitempty"`
-}
-
-// FindingFinding Of the case, and of each of its flags that is not named in apart
-type FindingFinding string
-
-// FindingRow defines model for FindingRow.
-type FindingRow struct {
-	Cleared   int `json:"cleared"`
-	Confirmed int `json:"confirmed"`
-	DataFault int `json:"data_fault"`
-	Explained int `json:"explained"`
-
-	// HoursToLook Median, from opening to the first that anybody did
-	HoursToLook *float64 `json:"hours_to_look,omitempty"`
-
-	// HoursToSettle Median
-	HoursToSettle *float64 `json:"hours_to_settle,omitempty"`
-	Name          string   `json:"name"`
-
-	// Precision Confirmed among all that were settled otherwise than as cleared; absent where none was
-	Precision *float64 `json:"precision,omitempty"`
-	Recovered string   `json:"recovered"`
-	RuleFault int      `json:"rule_fault"`
-	Settled   int      `json:"settled"`
-
-	// Stakes The money at stake in what was confirmed, by kind of subject
-	Stakes     []KindStake `json:"stakes"`
-	Title      string      `json:"title"`
-	WrittenOff string      `json:"written_off"`
-}
-
 // FlagFinding defines model for FlagFinding.
 type FlagFinding struct {
 	// Exception Its number
@@ -2329,13 +2346,13 @@ type FlagFindingFinding string
 
 // Found defines model for Found.
 type Found struct {
-	After     string `json:"after"`
-	Before    string `json:"before"`
-	Key       string `json:"key"`
-	Name      string `json:"name"`
-	Sentence  string `json:"sentence"`
-	Value     string `json:"value"`
-	Yardstick string `json:"yardstick"`
+	After      string `json:"after"`
+	Before     string `json:"before"`
+	Comparison string `json:"comparison"`
+	Key        string `json:"key"`
+	Name       string `json:"name"`
+	Sentence   string `json:"sentence"`
+	Value      string `json:"value"`
 }
 
 // FoundBefore defines model for FoundBefore.
@@ -2365,20 +2382,20 @@ type Grade struct {
 	Tone  string `json:"tone"`
 }
 
-// GradeStyle defines model for GradeStyle.
-type GradeStyle struct {
-	BasedOn int             `json:"based_on"`
-	Label   string          `json:"label"`
-	Note    string          `json:"note"`
-	Shape   GradeStyleShape `json:"shape"`
-	Tone    GradeStyleTone  `json:"tone"`
+// GradeChange defines model for GradeChange.
+type GradeChange struct {
+	BasedOn int              `json:"based_on"`
+	Label   string           `json:"label"`
+	Note    string           `json:"note"`
+	Shape   GradeChangeShape `json:"shape"`
+	Tone    GradeChangeTone  `json:"tone"`
 }
 
-// GradeStyleShape defines model for GradeStyle.Shape.
-type GradeStyleShape string
+// GradeChangeShape defines model for GradeChange.Shape.
+type GradeChangeShape string
 
-// GradeStyleTone defines model for GradeStyle.Tone.
-type GradeStyleTone string
+// GradeChangeTone defines model for GradeChange.Tone.
+type GradeChangeTone string
 
 // History defines model for History.
 type History struct {
@@ -2411,18 +2428,18 @@ type HistoryPoint struct {
 
 // Intake defines model for Intake.
 type Intake struct {
-	At          time.Time         `json:"at"`
-	By          string            `json:"by"`
-	File        string            `json:"file"`
-	Id          int64             `json:"id"`
-	Into        string            `json:"into"`
-	Mode        string            `json:"mode"`
-	Months      []string          `json:"months"`
-	Name        string            `json:"name"`
-	Period      *string           `json:"period,omitempty"`
-	Rows        int64             `json:"rows"`
-	TakenBackBy *int64            `json:"taken_back_by,omitempty"`
-	Totals      map[string]string `json:"totals"`
+	At         time.Time         `json:"at"`
+	By         string            `json:"by"`
+	File       string            `json:"file"`
+	Id         int64             `json:"id"`
+	Into       string            `json:"into"`
+	Mode       string            `json:"mode"`
+	Months     []string          `json:"months"`
+	Name       string            `json:"name"`
+	Period     *string           `json:"period,omitempty"`
+	RevertedBy *int64            `json:"reverted_by,omitempty"`
+	Rows       int64             `json:"rows"`
+	Totals     map[string]string `json:"totals"`
 }
 
 // IntakeMonth defines model for IntakeMonth.
@@ -2439,7 +2456,7 @@ type IntakeMonth struct {
 
 // IntakeReport defines model for IntakeReport.
 type IntakeReport struct {
-	// Doubts What looks like a slip of the pen
+	// Doubts What looks like a typing mistake
 	Doubts *[]string `json:"doubts,omitempty"`
 
 	// Equal Lines that are equal to lines already there
@@ -2475,21 +2492,6 @@ type KindStake struct {
 	// Title Of several
 	Title string `json:"title"`
 }
-
-// LineUp defines model for LineUp.
-type LineUp struct {
-	Axis   string    `json:"axis"`
-	Cuts   []float64 `json:"cuts"`
-	Judged int       `json:"judged"`
-
-	// Place Of the subject asked for, 1 is the lowest
-	Place  *int       `json:"place,omitempty"`
-	Points []Point    `json:"points"`
-	Unit   LineUpUnit `json:"unit"`
-}
-
-// LineUpUnit defines model for LineUp.Unit.
-type LineUpUnit string
 
 // LookBack defines model for LookBack.
 type LookBack struct {
@@ -2611,8 +2613,29 @@ type NewDraft struct {
 	Version int `json:"version"`
 }
 
-// NewPeace defines model for NewPeace.
-type NewPeace struct {
+// NewPerson defines model for NewPerson.
+type NewPerson struct {
+	Desks       *[]string `json:"desks,omitempty"`
+	DisplayName string    `json:"display_name"`
+	Name        string    `json:"name"`
+	Role        Role      `json:"role"`
+}
+
+// NewRevision defines model for NewRevision.
+type NewRevision struct {
+	// BasedOn The revision it was made from, 0 for the first. Unless stated it is what the text's own first line says, or the revision it differs from least
+	BasedOn *int `json:"based_on,omitempty"`
+
+	// Force Publish although another revision was published since the one it was made from
+	Force *bool  `json:"force,omitempty"`
+	Note  string `json:"note"`
+
+	// Text A rulebook as it is written; where it may be left out, the published one is meant
+	Text BookText `json:"text"`
+}
+
+// NewSnooze defines model for NewSnooze.
+type NewSnooze struct {
 	// All For every rule, not for those alone that flag them in the case
 	All *bool `json:"all,omitempty"`
 
@@ -2623,45 +2646,24 @@ type NewPeace struct {
 	Worse *float64 `json:"worse,omitempty"`
 }
 
-// NewPerson defines model for NewPerson.
-type NewPerson struct {
-	Desks *[]string `json:"desks,omitempty"`
-	Name  string    `json:"name"`
-	Role  Role      `json:"role"`
-	Title string    `json:"title"`
-}
-
-// NewRevision defines model for NewRevision.
-type NewRevision struct {
-	// BasedOn The revision it was made from, 0 for the first. Unless stated it is what the text's own first line says, or the revision it differs from least
-	BasedOn *int   `json:"based_on,omitempty"`
-	Note    string `json:"note"`
-
-	// Over Publish over what was published since the revision it was made from
-	Over *bool `json:"over,omitempty"`
-
-	// Text A rulebook as it is written; where it may be left out, the published one is meant
-	Text BookText `json:"text"`
-}
-
 // NewSweep defines model for NewSweep.
 type NewSweep struct {
 	// OpenCases false records the exceptions without putting them on desks, for periods long past
 	OpenCases *bool  `json:"open_cases,omitempty"`
 	Period    string `json:"period"`
 
-	// SoFar The period is still running: sweep it as it is so far
-	SoFar *bool `json:"so_far,omitempty"`
-
-	// To Of one so far, the day up to which; the last day before today that has lines unless stated
+	// To With to_date, its last day; the last day before today that has lines unless stated
 	To *openapi_types.Date `json:"to,omitempty"`
+
+	// ToDate The period is still running: sweep it to date
+	ToDate *bool `json:"to_date,omitempty"`
 }
 
 // NewTodo defines model for NewTodo.
 type NewTodo struct {
 	Due openapi_types.Date `json:"due"`
 
-	// Owner The account of whoever is to do it; the person who asks unless stated
+	// Owner The account that is to do it; default: the caller
 	Owner *string `json:"owner,omitempty"`
 	Text  string  `json:"text"`
 }
@@ -2687,44 +2689,87 @@ type NewView struct {
 	// Query What a list of exceptions is narrowed to and how it is ordered, whatever the period
 	Query *ViewQuery `json:"query,omitempty"`
 
-	// Shared Everybody sees it
+	// Shared All see it
 	Shared *bool `json:"shared,omitempty"`
 }
 
 // NewViewOf defines model for NewView.Of.
 type NewViewOf string
 
-// Notice defines model for Notice.
-type Notice struct {
+// Notification defines model for Notification.
+type Notification struct {
 	At   time.Time `json:"at"`
 	By   string    `json:"by"`
 	Case int64     `json:"case"`
 	Id   int64     `json:"id"`
 
 	// Name Of whom the case is about
-	Name string `json:"name"`
-	Seen bool   `json:"seen"`
-	Text string `json:"text"`
+	Name string           `json:"name"`
+	Seen bool             `json:"seen"`
+	Text string           `json:"text"`
+	What NotificationWhat `json:"what"`
 
-	// What What happened: named (with an @), asked, answered, handed over, to do, done, reminder, went up, or what somebody did to a case that the person holds
-	What string `json:"what"`
+	// Words What its author did, such as: mentioned you
+	Words string `json:"words"`
 }
 
-// Notices defines model for Notices.
-type Notices struct {
-	Items []Notice `json:"items"`
+// NotificationWhat defines model for Notification.What.
+type NotificationWhat string
+
+// Notifications defines model for Notifications.
+type Notifications struct {
+	Items []Notification `json:"items"`
 
 	// News How much they have not seen
 	News int `json:"news"`
 }
 
-// NoticesSeen defines model for NoticesSeen.
-type NoticesSeen struct {
+// NotificationsRead defines model for NotificationsRead.
+type NotificationsRead struct {
 	// Case Only of this case
 	Case *int64 `json:"case,omitempty"`
 
 	// UpTo The number of the last one that was seen
 	UpTo int64 `json:"up_to"`
+}
+
+// OneTimePassword defines model for OneTimePassword.
+type OneTimePassword struct {
+	Ends            time.Time `json:"ends"`
+	OneTimePassword string    `json:"one_time_password"`
+}
+
+// OneTimePasswordUse defines model for OneTimePasswordUse.
+type OneTimePasswordUse struct {
+	Name            string `json:"name"`
+	OneTimePassword string `json:"one_time_password"`
+	Password        string `json:"password"`
+}
+
+// OutcomeRow defines model for OutcomeRow.
+type OutcomeRow struct {
+	Cleared   int `json:"cleared"`
+	Confirmed int `json:"confirmed"`
+	DataFault int `json:"data_fault"`
+	Explained int `json:"explained"`
+
+	// HoursToLook Median, from opening to the first action
+	HoursToLook *float64 `json:"hours_to_look,omitempty"`
+
+	// HoursToSettle Median
+	HoursToSettle *float64 `json:"hours_to_settle,omitempty"`
+	Name          string   `json:"name"`
+
+	// Precision Confirmed among all that were settled otherwise than as cleared; absent where none was
+	Precision *float64 `json:"precision,omitempty"`
+	Recovered string   `json:"recovered"`
+	RuleFault int      `json:"rule_fault"`
+	Settled   int      `json:"settled"`
+
+	// Stakes The money at stake in what was confirmed, by kind of subject
+	Stakes     []KindStake `json:"stakes"`
+	Title      string      `json:"title"`
+	WrittenOff string      `json:"written_off"`
 }
 
 // Overview defines model for Overview.
@@ -2775,27 +2820,6 @@ type PasswordChange struct {
 	Password string `json:"password"`
 }
 
-// Peace defines model for Peace.
-type Peace struct {
-	At time.Time `json:"at"`
-	By string    `json:"by"`
-
-	// Case In which it was said
-	Case int64  `json:"case"`
-	Id   int64  `json:"id"`
-	Key  string `json:"key"`
-	Kind string `json:"kind"`
-	Name string `json:"name"`
-
-	// Rule Of all rules where absent
-	Rule      *string            `json:"rule,omitempty"`
-	RuleTitle *string            `json:"rule_title,omitempty"`
-	Until     openapi_types.Date `json:"until"`
-
-	// Worse Or until it is worse by this share of how far it lay beyond its cut
-	Worse *float64 `json:"worse,omitempty"`
-}
-
 // PeriodName defines model for PeriodName.
 type PeriodName struct {
 	Label  string `json:"label"`
@@ -2810,11 +2834,8 @@ type PeriodState struct {
 	Label  string         `json:"label"`
 	Period string         `json:"period"`
 
-	// Running It has not ended; a sweep of it is one so far
+	// Running It has not ended; a sweep of it is to date
 	Running bool `json:"running"`
-
-	// SoFar The day up to which its last sweep judged, where the period was still running
-	SoFar *openapi_types.Date `json:"so_far,omitempty"`
 
 	// Stale Why its verdicts are out of date, where they are
 	Stale *string          `json:"stale,omitempty"`
@@ -2822,6 +2843,9 @@ type PeriodState struct {
 
 	// Sweep Its last sweep
 	Sweep *int64 `json:"sweep,omitempty"`
+
+	// ToDate The day up to which its last sweep judged, where the period was still running
+	ToDate *openapi_types.Date `json:"to_date,omitempty"`
 }
 
 // PeriodStateState defines model for PeriodState.State.
@@ -2830,25 +2854,28 @@ type PeriodStateState string
 // Person defines model for Person.
 type Person struct {
 	// Closed The account is closed
-	Closed *bool    `json:"closed,omitempty"`
-	Desks  []string `json:"desks"`
-	Name   string   `json:"name"`
-	Role   Role     `json:"role"`
-	Title  string   `json:"title"`
+	Closed      *bool    `json:"closed,omitempty"`
+	Desks       []string `json:"desks"`
+	DisplayName string   `json:"display_name"`
+
+	// May Of the person who is signed in: the operations and rights of their role
+	May  *[]string `json:"may,omitempty"`
+	Name string    `json:"name"`
+	Role Role      `json:"role"`
 }
 
 // PersonAdded defines model for PersonAdded.
 type PersonAdded struct {
-	Ends   time.Time `json:"ends"`
-	Person Person    `json:"person"`
-	Word   string    `json:"word"`
+	Ends            time.Time `json:"ends"`
+	OneTimePassword string    `json:"one_time_password"`
+	Person          Person    `json:"person"`
 }
 
 // PersonChange defines model for PersonChange.
 type PersonChange struct {
-	Desks []string `json:"desks"`
-	Role  Role     `json:"role"`
-	Title string   `json:"title"`
+	Desks       []string `json:"desks"`
+	DisplayName string   `json:"display_name"`
+	Role        Role     `json:"role"`
 }
 
 // PersonGets defines model for PersonGets.
@@ -2916,46 +2943,20 @@ type Problem struct {
 	Type string `json:"type"`
 }
 
-// Proposal defines model for Proposal.
-type Proposal struct {
-	// Definition A rule as the rulebook file has it; what is absent has its default
-	Definition RuleDefinition `json:"definition"`
+// Ranking defines model for Ranking.
+type Ranking struct {
+	Axis   string    `json:"axis"`
+	Cuts   []float64 `json:"cuts"`
+	Judged int       `json:"judged"`
 
-	// Flagged In the same periods
-	Flagged int `json:"flagged"`
-
-	// Lost Confirmed and no longer flagged
-	Lost int `json:"lost"`
-
-	// Newly Of these not flagged by the rule as it is
-	Newly int `json:"newly"`
-
-	// Spared Explained and no longer flagged
-	Spared int `json:"spared"`
-
-	// Text The whole rulebook with it
-	Text string       `json:"text"`
-	What ProposalWhat `json:"what"`
-
-	// Words In a sentence, with what it would have done
-	Words string `json:"words"`
+	// Place Of the subject asked for, 1 is the lowest
+	Place  *int        `json:"place,omitempty"`
+	Points []Point     `json:"points"`
+	Unit   RankingUnit `json:"unit"`
 }
 
-// ProposalWhat defines model for Proposal.What.
-type ProposalWhat string
-
-// Proposals defines model for Proposals.
-type Proposals struct {
-	Confirmed int `json:"confirmed"`
-
-	// Explained Of what was settled and the rule still flags: explained, or found to be its fault
-	Explained int `json:"explained"`
-
-	// Flagged By the rule as it is, in the same periods
-	Flagged   int        `json:"flagged"`
-	Proposals []Proposal `json:"proposals"`
-	Rule      string     `json:"rule"`
-}
+// RankingUnit defines model for Ranking.Unit.
+type RankingUnit string
 
 // Reason defines model for Reason.
 type Reason struct {
@@ -2970,7 +2971,7 @@ type RegisterEntry struct {
 	ActiveFrom *string `json:"active_from,omitempty"`
 	ActiveTo   *string `json:"active_to,omitempty"`
 
-	// AgainFrom The version from which it counts again, where what had replaced it was taken back
+	// AgainFrom The version from which it counts again, where what had replaced it was reverted
 	AgainFrom *int64    `json:"again_from,omitempty"`
 	At        time.Time `json:"at"`
 	By        string    `json:"by"`
@@ -3015,18 +3016,18 @@ type Rehearsal struct {
 	Desks   []DeskLoad `json:"desks"`
 
 	// Flagged The most serious first, at most 200
-	Flagged   []Found `json:"flagged"`
-	Flips     []Found `json:"flips"`
-	Level     string  `json:"level"`
-	LineUp    *LineUp `json:"line_up,omitempty"`
-	Near      []Found `json:"near"`
-	Published *Tally  `json:"published,omitempty"`
-	Rule      string  `json:"rule"`
-	Tally     Tally   `json:"tally"`
-	Title     string  `json:"title"`
-	Turned    Turned  `json:"turned"`
-	WhatIf    *WhatIf `json:"what_if,omitempty"`
-	Words     string  `json:"words"`
+	Flagged   []Found  `json:"flagged"`
+	Flips     []Found  `json:"flips"`
+	Level     string   `json:"level"`
+	LineUp    *Ranking `json:"line_up,omitempty"`
+	Near      []Found  `json:"near"`
+	Published *Tally   `json:"published,omitempty"`
+	Rule      string   `json:"rule"`
+	Tally     Tally    `json:"tally"`
+	Title     string   `json:"title"`
+	Turned    Turned   `json:"turned"`
+	WhatIf    *WhatIf  `json:"what_if,omitempty"`
+	Words     string   `json:"words"`
 }
 
 // RehearsalRequest defines model for RehearsalRequest.
@@ -3045,7 +3046,7 @@ type RehearsalRequest struct {
 	// Text A rulebook as it is written; where it may be left out, the published one is meant
 	Text *BookText `json:"text,omitempty"`
 
-	// WhatIf By measure, target or yardstick
+	// WhatIf By measure, target or comparison
 	WhatIf *map[string]string `json:"what_if,omitempty"`
 }
 
@@ -3184,11 +3185,11 @@ type RuleDefinition struct {
 	Outlier  *map[string]string `json:"outlier,omitempty"`
 	Persists *string            `json:"persists,omitempty"`
 	Shows    *[]string          `json:"shows,omitempty"`
+	Stake    *string            `json:"stake,omitempty"`
+	Title    *string            `json:"title,omitempty"`
 
-	// SoFar What it flags while the period runs goes to the desks as well
-	SoFar *bool   `json:"so_far,omitempty"`
-	Stake *string `json:"stake,omitempty"`
-	Title *string `json:"title,omitempty"`
+	// ToDate What it flags while the period runs goes to the desks as well
+	ToDate *bool `json:"to_date,omitempty"`
 
 	// Trial Not on, but counted apart from the list
 	Trial      *bool   `json:"trial,omitempty"`
@@ -3277,6 +3278,27 @@ type Settled struct {
 	Settled int  `json:"settled"`
 }
 
+// Snooze defines model for Snooze.
+type Snooze struct {
+	At time.Time `json:"at"`
+	By string    `json:"by"`
+
+	// Case In which it was said
+	Case int64  `json:"case"`
+	Id   int64  `json:"id"`
+	Key  string `json:"key"`
+	Kind string `json:"kind"`
+	Name string `json:"name"`
+
+	// Rule Of all rules where absent
+	Rule      *string            `json:"rule,omitempty"`
+	RuleTitle *string            `json:"rule_title,omitempty"`
+	Until     openapi_types.Date `json:"until"`
+
+	// Worse Or until it is worse by this share of how far it lay beyond its cut
+	Worse *float64 `json:"worse,omitempty"`
+}
+
 // Solution defines model for Solution.
 type Solution struct {
 	Average    float64     `json:"average"`
@@ -3317,7 +3339,7 @@ type SubjectVerdict struct {
 	// Grade The one it is flagged with; '' where it is not
 	Grade string `json:"grade"`
 
-	// Held What was held against the cuts, in its unit
+	// Held The value compared with the cuts, in its unit
 	Held    *string               `json:"held,omitempty"`
 	Outcome SubjectVerdictOutcome `json:"outcome"`
 
@@ -3351,6 +3373,47 @@ type SubjectVerdicts struct {
 	Words string `json:"words"`
 }
 
+// Suggestion defines model for Suggestion.
+type Suggestion struct {
+	// Definition A rule as the rulebook file has it; what is absent has its default
+	Definition RuleDefinition `json:"definition"`
+
+	// Flagged In the same periods
+	Flagged int `json:"flagged"`
+
+	// Lost Confirmed and no longer flagged
+	Lost int `json:"lost"`
+
+	// Newly Of these not flagged by the rule as it is
+	Newly int `json:"newly"`
+
+	// Spared Explained and no longer flagged
+	Spared int `json:"spared"`
+
+	// Text The whole rulebook with it
+	Text string         `json:"text"`
+	What SuggestionWhat `json:"what"`
+
+	// Words In a sentence, with what it would have done
+	Words string `json:"words"`
+}
+
+// SuggestionWhat defines model for Suggestion.What.
+type SuggestionWhat string
+
+// Suggestions defines model for Suggestions.
+type Suggestions struct {
+	Confirmed int `json:"confirmed"`
+
+	// Explained Of what was settled and the rule still flags: explained, or found to be its fault
+	Explained int `json:"explained"`
+
+	// Flagged By the rule as it is, in the same periods
+	Flagged   int          `json:"flagged"`
+	Proposals []Suggestion `json:"proposals"`
+	Rule      string       `json:"rule"`
+}
+
 // Sweep defines model for Sweep.
 type Sweep struct {
 	At          time.Time `json:"at"`
@@ -3361,25 +3424,25 @@ type Sweep struct {
 	// Difference Against the sweep of the same period before it
 	Difference *SweepDifference `json:"difference,omitempty"`
 	Id         int64            `json:"id"`
+	Period     string           `json:"period"`
+	Raised     int              `json:"raised"`
+	Revision   int              `json:"revision"`
 
-	// InPeace Flags of subjects that are left in peace, which opened no case
-	InPeace  int    `json:"in_peace"`
-	Period   string `json:"period"`
-	Raised   int    `json:"raised"`
-	Revision int    `json:"revision"`
-
-	// SoFar The day up to which it judged, where the period was still running
-	SoFar *openapi_types.Date `json:"so_far,omitempty"`
+	// Snoozed Flags of snoozed subjects, which opened no case
+	Snoozed int `json:"snoozed"`
 
 	// Stages How long each took, where it is known
 	Stages *[]SweepStage `json:"stages,omitempty"`
 
 	// Stale Why it is out of date, where it is
-	Stale     *string `json:"stale,omitempty"`
-	Standing  int     `json:"standing"`
-	Tallies   []Tally `json:"tallies"`
-	TookMs    int     `json:"took_ms"`
-	Unchanged bool    `json:"unchanged"`
+	Stale    *string `json:"stale,omitempty"`
+	Standing int     `json:"standing"`
+	Tallies  []Tally `json:"tallies"`
+
+	// ToDate The day up to which it judged, where the period was still running
+	ToDate    *openapi_types.Date `json:"to_date,omitempty"`
+	TookMs    int                 `json:"took_ms"`
+	Unchanged bool                `json:"unchanged"`
 }
 
 // SweepDifference Against the sweep of the same period before it
@@ -3577,7 +3640,7 @@ type Turn struct {
 	// Sweep Its last sweep
 	Sweep *int64 `json:"sweep,omitempty"`
 
-	// Trouble Why its sweep has failed so far; it is tried again
+	// Trouble Why its sweep has failed; it is retried
 	Trouble *string `json:"trouble,omitempty"`
 
 	// Waits Feeds whose lines are waited for
@@ -3594,6 +3657,89 @@ type Turned struct {
 	NoLonger int `json:"no_longer"`
 	Regraded int `json:"regraded"`
 }
+
+// Variance defines model for Variance.
+type Variance struct {
+	// Axis The level of the parts
+	Axis string `json:"axis"`
+
+	// Before What it is walked from, for people
+	Before string         `json:"before"`
+	By     string         `json:"by"`
+	Change VarianceFigure `json:"change"`
+
+	// Choices What the parts may be
+	Choices []Named `json:"choices"`
+
+	// Effects Of a measure with a quantity: they add up to the change too
+	Effects []VarianceEffect `json:"effects"`
+	From    VarianceFrom     `json:"from"`
+	Key     string           `json:"key"`
+
+	// Label The period for people
+	Label   string         `json:"label"`
+	Measure string         `json:"measure"`
+	Name    string         `json:"name"`
+	Now     VarianceFigure `json:"now"`
+
+	// Parts What made most of the change first
+	Parts  []VariancePart `json:"parts"`
+	Period string         `json:"period"`
+
+	// Ratio Parts make points of a ratio, by their own rate and by their weight
+	Ratio bool            `json:"ratio"`
+	Rest  *VarianceFigure `json:"rest,omitempty"`
+	Then  VarianceFigure  `json:"then"`
+	Title string          `json:"title"`
+
+	// Total How many parts there are
+	Total int    `json:"total"`
+	Unit  string `json:"unit"`
+}
+
+// VarianceFrom defines model for Variance.From.
+type VarianceFrom string
+
+// VarianceAsk What to ask the walk of an exception's figure
+type VarianceAsk struct {
+	From    VarianceAskFrom `json:"from"`
+	Measure string          `json:"measure"`
+}
+
+// VarianceAskFrom defines model for VarianceAsk.From.
+type VarianceAskFrom string
+
+// VarianceEffect defines model for VarianceEffect.
+type VarianceEffect struct {
+	Change VarianceFigure `json:"change"`
+	Name   string         `json:"name"`
+	Words  string         `json:"words"`
+}
+
+// VarianceFigure defines model for VarianceFigure.
+type VarianceFigure struct {
+	// Exact As a decimal, or as a fraction where it is none
+	Exact string `json:"exact"`
+	Text  string `json:"text"`
+
+	// Value For drawing
+	Value float64 `json:"value"`
+}
+
+// VariancePart defines model for VariancePart.
+type VariancePart struct {
+	Change VarianceFigure    `json:"change"`
+	Key    string            `json:"key"`
+	Name   string            `json:"name"`
+	Now    *VarianceFigure   `json:"now,omitempty"`
+	Own    *VarianceFigure   `json:"own,omitempty"`
+	Then   *VarianceFigure   `json:"then,omitempty"`
+	There  VariancePartThere `json:"there"`
+	Weight *VarianceFigure   `json:"weight,omitempty"`
+}
+
+// VariancePartThere defines model for VariancePart.There.
+type VariancePartThere string
 
 // Verification defines model for Verification.
 type Verification struct {
@@ -3653,89 +3799,6 @@ type ViewQuerySort string
 // ViewQueryState defines model for ViewQuery.State.
 type ViewQueryState string
 
-// Walk defines model for Walk.
-type Walk struct {
-	// Axis The level of the parts
-	Axis string `json:"axis"`
-
-	// Before What it is walked from, for people
-	Before string     `json:"before"`
-	By     string     `json:"by"`
-	Change WalkFigure `json:"change"`
-
-	// Choices What the parts may be
-	Choices []Named `json:"choices"`
-
-	// Effects Of a measure with a quantity: they add up to the change too
-	Effects []WalkEffect `json:"effects"`
-	From    WalkFrom     `json:"from"`
-	Key     string       `json:"key"`
-
-	// Label The period for people
-	Label   string     `json:"label"`
-	Measure string     `json:"measure"`
-	Name    string     `json:"name"`
-	Now     WalkFigure `json:"now"`
-
-	// Parts What made most of the change first
-	Parts  []WalkPart `json:"parts"`
-	Period string     `json:"period"`
-
-	// Ratio Parts make points of a ratio, by their own rate and by their weight
-	Ratio bool        `json:"ratio"`
-	Rest  *WalkFigure `json:"rest,omitempty"`
-	Then  WalkFigure  `json:"then"`
-	Title string      `json:"title"`
-
-	// Total How many parts there are
-	Total int    `json:"total"`
-	Unit  string `json:"unit"`
-}
-
-// WalkFrom defines model for Walk.From.
-type WalkFrom string
-
-// WalkAsk What to ask the walk of an exception's figure
-type WalkAsk struct {
-	From    WalkAskFrom `json:"from"`
-	Measure string      `json:"measure"`
-}
-
-// WalkAskFrom defines model for WalkAsk.From.
-type WalkAskFrom string
-
-// WalkEffect defines model for WalkEffect.
-type WalkEffect struct {
-	Change WalkFigure `json:"change"`
-	Name   string     `json:"name"`
-	Words  string     `json:"words"`
-}
-
-// WalkFigure defines model for WalkFigure.
-type WalkFigure struct {
-	// Exact As a decimal, or as a fraction where it is none
-	Exact string `json:"exact"`
-	Text  string `json:"text"`
-
-	// Value For drawing
-	Value float64 `json:"value"`
-}
-
-// WalkPart defines model for WalkPart.
-type WalkPart struct {
-	Change WalkFigure    `json:"change"`
-	Key    string        `json:"key"`
-	Name   string        `json:"name"`
-	Now    *WalkFigure   `json:"now,omitempty"`
-	Own    *WalkFigure   `json:"own,omitempty"`
-	Then   *WalkFigure   `json:"then,omitempty"`
-	There  WalkPartThere `json:"there"`
-	Weight *WalkFigure   `json:"weight,omitempty"`
-}
-
-// WalkPartThere defines model for WalkPart.There.
-type WalkPartThere string
-
 // WhatIf defines model for WhatIf.
 type WhatIf struct {
 	Grade   string `json:"grade"`
@@ -3743,50 +3806,11 @@ type WhatIf struct {
 	Why     string `json:"why"`
 }
 
-// Word defines model for Word.
-type Word struct {
-	Ends time.Time `json:"ends"`
-	Word string    `json:"word"`
-}
-
-// WordUse defines model for WordUse.
-type WordUse struct {
-	Name     string `json:"name"`
-	Password string `json:"password"`
-	Word     string `json:"word"`
-}
-
-// WorkRow defines model for WorkRow.
-type WorkRow struct {
-	// Ages How many were opened within a week, in the second, in the third and fourth, and earlier
-	Ages    []int  `json:"ages"`
-	Cleared int    `json:"cleared"`
-	Late    int    `json:"late"`
-	Name    string `json:"name"`
-
-	// Note Such as that nobody is a member of the desk
-	Note   *string   `json:"note,omitempty"`
-	Oldest time.Time `json:"oldest"`
-	Open   int       `json:"open"`
-	Parked int       `json:"parked"`
-
-	// Stakes The money at stake in what is still flagged, by kind of subject
-	Stakes []KindStake `json:"stakes"`
-	Taken  int         `json:"taken"`
-	Title  string      `json:"title"`
-
-	// Unseen Open and nobody has done anything with it
-	Unseen int `json:"unseen"`
-}
-
 // CaseId defines model for CaseId.
 type CaseId = int64
 
 // FileId defines model for FileId.
 type FileId = int64
-
-// IfMatch defines model for IfMatch.
-type IfMatch = string
 
 // Period defines model for Period.
 type Period = string
@@ -3812,6 +3836,19 @@ type ExportAuditParams struct {
 	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
 }
 
+// GetBreakdownParams defines parameters for GetBreakdown.
+type GetBreakdownParams struct {
+	Measure string  `form:"measure" json:"measure"`
+	By      *string `form:"by,omitempty" json:"by,omitempty"`
+	Key     *string `form:"key,omitempty" json:"key,omitempty"`
+
+	// Version As of this data version; default: the newest
+	Version *int64  `form:"version,omitempty" json:"version,omitempty"`
+	Period  string  `form:"period" json:"period"`
+	Limit   *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
 // GetCalendarParams defines parameters for GetCalendar.
 type GetCalendarParams struct {
 	// Year Such as 2026; the one with the newest lines unless stated
@@ -3828,7 +3865,7 @@ type ListCasesParams struct {
 	// Held Only cases that the person who asks has taken
 	Held *bool `form:"held,omitempty" json:"held,omitempty"`
 
-	// Told Only cases that the person who asks, or a desk of theirs, is told of
+	// Told Only cases copied to the caller or a desk of theirs
 	Told *bool `form:"told,omitempty" json:"told,omitempty"`
 
 	// Asked Only cases that the person who asks is asked about
@@ -3850,10 +3887,10 @@ type ListCasesParams struct {
 	// Late Only those that wait and were due before today
 	Late *bool `form:"late,omitempty" json:"late,omitempty"`
 
-	// Group Gathered by this
+	// Group Group by this
 	Group *ListCasesParamsGroup `form:"group,omitempty" json:"group,omitempty"`
 
-	// Stranded Only unsettled cases that nobody sees: on a desk without members, or with somebody who is away beyond the due day and has no stand-in
+	// Stranded Only stuck cases: on a desk without members, or held by an absent person beyond the due day without a stand-in
 	Stranded   *bool                `form:"stranded,omitempty" json:"stranded,omitempty"`
 	Sort       *ListCasesParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                `form:"descending,omitempty" json:"descending,omitempty"`
@@ -3885,26 +3922,8 @@ type AddCaseFileParams struct {
 	Name string `form:"name" json:"name"`
 }
 
-// SettleCaseParams defines parameters for SettleCase.
-type SettleCaseParams struct {
-	// IfMatch The ETag of the case as it was read; another one is refused
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
-}
-
-// ReleaseCaseParams defines parameters for ReleaseCase.
-type ReleaseCaseParams struct {
-	// IfMatch The ETag of the case as it was read; another one is refused
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
-}
-
-// TakeCaseParams defines parameters for TakeCase.
-type TakeCaseParams struct {
-	// IfMatch The ETag of the case as it was read; another one is refused
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
-}
-
-// ListDataFaultsParams defines parameters for ListDataFaults.
-type ListDataFaultsParams struct {
+// ListDataIssuesParams defines parameters for ListDataIssues.
+type ListDataIssuesParams struct {
 	// Feed Only of this feed
 	Feed *string `form:"feed,omitempty" json:"feed,omitempty"`
 
@@ -3914,7 +3933,7 @@ type ListDataFaultsParams struct {
 	// Skip So many of them are left out
 	Skip *int `form:"skip,omitempty" json:"skip,omitempty"`
 
-	// Ended Those that are mended too
+	// Ended Closed ones too
 	Ended *bool `form:"ended,omitempty" json:"ended,omitempty"`
 }
 
@@ -3938,10 +3957,10 @@ type ListExceptionsParams struct {
 	// Key Of one subject, by its key
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
 
-	// Group Gathered by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory
+	// Group Group by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory
 	Group *string `form:"group,omitempty" json:"group,omitempty"`
 
-	// Sort 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row
+	// Sort 'beyond' is distance from the cut, as a share of the cut; 'streak' for how many periods in a row
 	Sort       *ListExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                     `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int                      `form:"limit,omitempty" json:"limit,omitempty"`
@@ -3974,10 +3993,10 @@ type ExportExceptionsParams struct {
 	// Key Of one subject, by its key
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
 
-	// Group Gathered by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory
+	// Group Group by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory
 	Group *string `form:"group,omitempty" json:"group,omitempty"`
 
-	// Sort 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row
+	// Sort 'beyond' is distance from the cut, as a share of the cut; 'streak' for how many periods in a row
 	Sort       *ExportExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                       `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int                        `form:"limit,omitempty" json:"limit,omitempty"`
@@ -4079,21 +4098,21 @@ type CreateIntakeParams struct {
 	// Correct A note column, such as order_no: lines that bear the same as one in the file give way to it
 	Correct *string `form:"correct,omitempty" json:"correct,omitempty"`
 
-	// Again Take in lines that are equal to lines already there
-	Again *bool `form:"again,omitempty" json:"again,omitempty"`
+	// AllowDuplicates Load lines that equal lines already there
+	AllowDuplicates *bool `form:"allow_duplicates,omitempty" json:"allow_duplicates,omitempty"`
 
-	// Sure Take in what looks like a slip of the pen: days far ahead, new keys that differ from others in case alone
-	Sure *bool `form:"sure,omitempty" json:"sure,omitempty"`
+	// AcceptWarnings Load what looks like a typing mistake: days far ahead, new keys that differ from others in case alone
+	AcceptWarnings *bool `form:"accept_warnings,omitempty" json:"accept_warnings,omitempty"`
 
-	// Trial Check the file and say what it would bring, and keep nothing
-	Trial *bool `form:"trial,omitempty" json:"trial,omitempty"`
+	// DryRun Check the file and report what it would change; store nothing
+	DryRun *bool `form:"dry_run,omitempty" json:"dry_run,omitempty"`
 }
 
 // CreateIntakeParamsInto defines parameters for CreateIntake.
 type CreateIntakeParamsInto string
 
-// ListNoticesParams defines parameters for ListNotices.
-type ListNoticesParams struct {
+// ListNotificationsParams defines parameters for ListNotifications.
+type ListNotificationsParams struct {
 	// Skip So many of them are left out
 	Skip *int `form:"skip,omitempty" json:"skip,omitempty"`
 
@@ -4104,19 +4123,6 @@ type ListNoticesParams struct {
 // GetOverviewParams defines parameters for GetOverview.
 type GetOverviewParams struct {
 	Period string `form:"period" json:"period"`
-}
-
-// GetPartsParams defines parameters for GetParts.
-type GetPartsParams struct {
-	Measure string  `form:"measure" json:"measure"`
-	By      *string `form:"by,omitempty" json:"by,omitempty"`
-	Key     *string `form:"key,omitempty" json:"key,omitempty"`
-
-	// Version As of this data version; the newest unless stated
-	Version *int64  `form:"version,omitempty" json:"version,omitempty"`
-	Period  string  `form:"period" json:"period"`
-	Limit   *int    `form:"limit,omitempty" json:"limit,omitempty"`
-	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
 // ListPeriodsParams defines parameters for ListPeriods.
@@ -4140,9 +4146,17 @@ type GetRegisterParams struct {
 	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// GetBacklogParams defines parameters for GetBacklog.
+type GetBacklogParams struct {
+	By *GetBacklogParamsBy `form:"by,omitempty" json:"by,omitempty"`
+}
+
+// GetBacklogParamsBy defines parameters for GetBacklog.
+type GetBacklogParamsBy string
+
 // ExportReportParams defines parameters for ExportReport.
 type ExportReportParams struct {
-	// Report What was found, what waits, or subjects by periods: who was flagged when
+	// Report Outcomes, the backlog, or the grid of subjects by periods
 	Report ExportReportParamsReport `form:"report" json:"report"`
 
 	// Period Of subjects by periods: the last one
@@ -4156,16 +4170,16 @@ type ExportReportParams struct {
 	Form ExportReportParamsForm `form:"form" json:"form"`
 	By   *ExportReportParamsBy  `form:"by,omitempty" json:"by,omitempty"`
 
-	// Rule Of what was found
+	// Rule Of outcomes
 	Rule *string `form:"rule,omitempty" json:"rule,omitempty"`
 
-	// Desk Of what was found
+	// Desk Of outcomes
 	Desk *string `form:"desk,omitempty" json:"desk,omitempty"`
 
-	// From Of what was found
+	// From Of outcomes
 	From *openapi_types.Date `form:"from,omitempty" json:"from,omitempty"`
 
-	// To Of what was found
+	// To Of outcomes
 	To *openapi_types.Date `form:"to,omitempty" json:"to,omitempty"`
 }
 
@@ -4178,31 +4192,23 @@ type ExportReportParamsForm string
 // ExportReportParamsBy defines parameters for ExportReport.
 type ExportReportParamsBy string
 
-// ListFindingsParams defines parameters for ListFindings.
-type ListFindingsParams struct {
-	By *ListFindingsParamsBy `form:"by,omitempty" json:"by,omitempty"`
+// ListOutcomesParams defines parameters for ListOutcomes.
+type ListOutcomesParams struct {
+	By *ListOutcomesParamsBy `form:"by,omitempty" json:"by,omitempty"`
 
 	// Rule Only what this rule has flagged: by period its precision over time
 	Rule *string `form:"rule,omitempty" json:"rule,omitempty"`
 	Desk *string `form:"desk,omitempty" json:"desk,omitempty"`
 
-	// From The first day; a year ago unless stated
+	// From The first day; default: a year ago
 	From *openapi_types.Date `form:"from,omitempty" json:"from,omitempty"`
 
-	// To The last day; today unless stated
+	// To The last day; default: today
 	To *openapi_types.Date `form:"to,omitempty" json:"to,omitempty"`
 }
 
-// ListFindingsParamsBy defines parameters for ListFindings.
-type ListFindingsParamsBy string
-
-// ListWorkParams defines parameters for ListWork.
-type ListWorkParams struct {
-	By *ListWorkParamsBy `form:"by,omitempty" json:"by,omitempty"`
-}
-
-// ListWorkParamsBy defines parameters for ListWork.
-type ListWorkParamsBy string
+// ListOutcomesParamsBy defines parameters for ListOutcomes.
+type ListOutcomesParamsBy string
 
 // ListUsesParams defines parameters for ListUses.
 type ListUsesParams struct {
@@ -4215,8 +4221,8 @@ type ListRulesParams struct {
 	Period *Period `form:"period,omitempty" json:"period,omitempty"`
 }
 
-// GetLineUpParams defines parameters for GetLineUp.
-type GetLineUpParams struct {
+// GetRankingParams defines parameters for GetRanking.
+type GetRankingParams struct {
 	Period string `form:"period" json:"period"`
 
 	// By One of the levels the rule judges; the first unless stated
@@ -4225,12 +4231,12 @@ type GetLineUpParams struct {
 	// Key The subject that stands out
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
 
-	// Beside An attribute, such as territory: those who share the subject's value of it are told
+	// Beside An attribute, such as territory: the history of those with the subject's value of it is added
 	Beside *string `form:"beside,omitempty" json:"beside,omitempty"`
 }
 
-// ListProposalsParams defines parameters for ListProposals.
-type ListProposalsParams struct {
+// ListSuggestionsParams defines parameters for ListSuggestions.
+type ListSuggestionsParams struct {
 	// Period Up to this one
 	Period string `form:"period" json:"period"`
 }
@@ -4250,7 +4256,7 @@ type GetTableParams struct {
 	// By A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole
 	By *string `form:"by,omitempty" json:"by,omitempty"`
 
-	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are gathered under their subtotals
+	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals
 	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
 
 	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
@@ -4259,7 +4265,7 @@ type GetTableParams struct {
 	// Periods How many periods up to that one
 	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
 
-	// Version As of this data version; the newest unless stated
+	// Version As of this data version; default: the newest
 	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
 
 	// Text In the subject's key or name
@@ -4285,7 +4291,7 @@ type ExportTableParams struct {
 	// By A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole
 	By *string `form:"by,omitempty" json:"by,omitempty"`
 
-	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are gathered under their subtotals
+	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals
 	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
 
 	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
@@ -4294,7 +4300,7 @@ type ExportTableParams struct {
 	// Periods How many periods up to that one
 	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
 
-	// Version As of this data version; the newest unless stated
+	// Version As of this data version; default: the newest
 	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
 
 	// Text In the subject's key or name
@@ -4333,14 +4339,35 @@ type ListTodosParams struct {
 	// Skip So many of them are left out
 	Skip *int `form:"skip,omitempty" json:"skip,omitempty"`
 
-	// Everybodys Everybody's; else of the person who asks
-	Everybodys *bool `form:"everybodys,omitempty" json:"everybodys,omitempty"`
+	// All Those of all people; else of the person who asks
+	All *bool `form:"all,omitempty" json:"all,omitempty"`
 }
 
 // ListTokensParams defines parameters for ListTokens.
 type ListTokensParams struct {
 	All *bool `form:"all,omitempty" json:"all,omitempty"`
 }
+
+// GetVarianceParams defines parameters for GetVariance.
+type GetVarianceParams struct {
+	Measure string  `form:"measure" json:"measure"`
+	By      *string `form:"by,omitempty" json:"by,omitempty"`
+	Key     *string `form:"key,omitempty" json:"key,omitempty"`
+	Period  string  `form:"period" json:"period"`
+
+	// From The period before, the same a year before, or the average of the last ones; unless stated that of the measure itself, or the period before
+	From *GetVarianceParamsFrom `form:"from,omitempty" json:"from,omitempty"`
+
+	// Usual How many periods the usual is the average of
+	Usual *int `form:"usual,omitempty" json:"usual,omitempty"`
+
+	// Parts A kind or an attribute, such as customer or product.category; the first that its lines name unless stated
+	Parts *string `form:"parts,omitempty" json:"parts,omitempty"`
+	Limit *int    `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// GetVarianceParamsFrom defines parameters for GetVariance.
+type GetVarianceParamsFrom string
 
 // ListVerdictsParams defines parameters for ListVerdicts.
 type ListVerdictsParams struct {
@@ -4359,27 +4386,6 @@ type ListViewsParams struct {
 // ListViewsParamsOf defines parameters for ListViews.
 type ListViewsParamsOf string
 
-// GetWalkParams defines parameters for GetWalk.
-type GetWalkParams struct {
-	Measure string  `form:"measure" json:"measure"`
-	By      *string `form:"by,omitempty" json:"by,omitempty"`
-	Key     *string `form:"key,omitempty" json:"key,omitempty"`
-	Period  string  `form:"period" json:"period"`
-
-	// From The period before, the same a year before, or the average of the last ones; unless stated that of the measure itself, or the period before
-	From *GetWalkParamsFrom `form:"from,omitempty" json:"from,omitempty"`
-
-	// Usual How many periods the usual is the average of
-	Usual *int `form:"usual,omitempty" json:"usual,omitempty"`
-
-	// Parts A kind or an attribute, such as customer or product.category; the first that its lines name unless stated
-	Parts *string `form:"parts,omitempty" json:"parts,omitempty"`
-	Limit *int    `form:"limit,omitempty" json:"limit,omitempty"`
-}
-
-// GetWalkParamsFrom defines parameters for GetWalk.
-type GetWalkParamsFrom string
-
 // CreateAbsenceJSONRequestBody defines body for CreateAbsence for application/json ContentType.
 type CreateAbsenceJSONRequestBody = NewAbsence
 
@@ -4392,12 +4398,6 @@ type SettleClearedJSONRequestBody = ClearedRequest
 // UndoOnCasesJSONRequestBody defines body for UndoOnCases for application/json ContentType.
 type UndoOnCasesJSONRequestBody = CaseUndo
 
-// CommentCaseJSONRequestBody defines body for CommentCase for application/json ContentType.
-type CommentCaseJSONRequestBody = Comment
-
-// SettleCaseJSONRequestBody defines body for SettleCase for application/json ContentType.
-type SettleCaseJSONRequestBody = Finding
-
 // AddTodoJSONRequestBody defines body for AddTodo for application/json ContentType.
 type AddTodoJSONRequestBody = NewTodo
 
@@ -4407,23 +4407,23 @@ type ClosePeriodJSONRequestBody = NewClosing
 // ReopenPeriodJSONRequestBody defines body for ReopenPeriod for application/json ContentType.
 type ReopenPeriodJSONRequestBody = Reopening
 
-// EndDataFaultJSONRequestBody defines body for EndDataFault for application/json ContentType.
-type EndDataFaultJSONRequestBody = DataFaultEnd
+// CloseDataIssueJSONRequestBody defines body for CloseDataIssue for application/json ContentType.
+type CloseDataIssueJSONRequestBody = DataIssueEnd
 
-// TurnDialJSONRequestBody defines body for TurnDial for application/json ContentType.
-type TurnDialJSONRequestBody = DialTurn
+// ChangeDialJSONRequestBody defines body for ChangeDial for application/json ContentType.
+type ChangeDialJSONRequestBody = DialChange
 
 // PutDraftJSONRequestBody defines body for PutDraft for application/json ContentType.
 type PutDraftJSONRequestBody = NewDraft
 
-// TakeExceptionsJSONRequestBody defines body for TakeExceptions for application/json ContentType.
-type TakeExceptionsJSONRequestBody = ExceptionsTaken
+// OpenCasesJSONRequestBody defines body for OpenCases for application/json ContentType.
+type OpenCasesJSONRequestBody = ExceptionsTaken
 
-// RestyleGradeJSONRequestBody defines body for RestyleGrade for application/json ContentType.
-type RestyleGradeJSONRequestBody = GradeStyle
+// ChangeGradeJSONRequestBody defines body for ChangeGrade for application/json ContentType.
+type ChangeGradeJSONRequestBody = GradeChange
 
-// SeeNoticesJSONRequestBody defines body for SeeNotices for application/json ContentType.
-type SeeNoticesJSONRequestBody = NoticesSeen
+// MarkNotificationsReadJSONRequestBody defines body for MarkNotificationsRead for application/json ContentType.
+type MarkNotificationsReadJSONRequestBody = NotificationsRead
 
 // CreatePersonJSONRequestBody defines body for CreatePerson for application/json ContentType.
 type CreatePersonJSONRequestBody = NewPerson
@@ -4467,17 +4467,17 @@ type PlaceRuleJSONRequestBody = PlaceRule
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = Credentials
 
+// UseOneTimePasswordJSONRequestBody defines body for UseOneTimePassword for application/json ContentType.
+type UseOneTimePasswordJSONRequestBody = OneTimePasswordUse
+
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody = PasswordChange
-
-// UseWordJSONRequestBody defines body for UseWord for application/json ContentType.
-type UseWordJSONRequestBody = WordUse
 
 // CreateSweepJSONRequestBody defines body for CreateSweep for application/json ContentType.
 type CreateSweepJSONRequestBody = NewSweep
 
-// TickTodoJSONRequestBody defines body for TickTodo for application/json ContentType.
-type TickTodoJSONRequestBody = TodoTick
+// UpdateTodoJSONRequestBody defines body for UpdateTodo for application/json ContentType.
+type UpdateTodoJSONRequestBody = TodoTick
 
 // CreateTokenJSONRequestBody defines body for CreateToken for application/json ContentType.
 type CreateTokenJSONRequestBody = NewToken
@@ -4559,293 +4559,278 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 // The interface specification for the client above.
 type ClientInterface interface {
 
-	// ListAbsences Who is away today or later, and who stands in
+	// ListAbsences Absences of today and later, with the stand-ins
 	//
 	// Corresponds with GET /api/absences (the `ListAbsences` operationId).
 	ListAbsences(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CreateAbsenceWithBody Note that one is away, or as a lead that somebody is
+	// CreateAbsenceWithBody Add an absence of yours, or (leads only) of another person
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/absences (the `CreateAbsence` operationId).
 	CreateAbsenceWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CreateAbsence Note that one is away, or as a lead that somebody is
+	// CreateAbsence Add an absence of yours, or (leads only) of another person
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/absences (the `CreateAbsence` operationId).
 	CreateAbsence(ctx context.Context, body CreateAbsenceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// DropAbsence Take an absence of one's own away, or as a lead anybody's
+	// DeleteAbsence Delete an absence of yours, or (leads only) any
 	//
-	// Corresponds with DELETE /api/absences/{id} (the `DropAbsence` operationId).
-	DropAbsence(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with DELETE /api/absences/{id} (the `DeleteAbsence` operationId).
+	DeleteAbsence(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListAudit What was done, by whom and from where, the newest first (leads only)
+	// ListAudit The audit log, newest first (leads only)
 	//
 	// Corresponds with GET /api/audit (the `ListAudit` operationId).
 	ListAudit(ctx context.Context, params *ListAuditParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ExportAudit performs a GET /api/audit/export (the `ExportAudit` operationId) request.
+	// ExportAudit The audit log as a CSV file (leads only)
+	//
+	// Corresponds with GET /api/audit/export (the `ExportAudit` operationId).
 	ExportAudit(ctx context.Context, params *ExportAuditParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// MakeBackup All that the service keeps, as of now, in one file (leads only)
+	// MakeBackup A backup of all data in one file (leads only)
 	//
 	// Corresponds with GET /api/backup (the `MakeBackup` operationId).
 	MakeBackup(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetBreakdown The parts of a figure, down to its lines
+	//
+	// Corresponds with GET /api/breakdown (the `GetBreakdown` operationId).
+	GetBreakdown(ctx context.Context, params *GetBreakdownParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetCalendar A year of the published calendar, day by day
 	//
 	// Corresponds with GET /api/calendar (the `GetCalendar` operationId).
 	GetCalendar(ctx context.Context, params *GetCalendarParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListCases performs a GET /api/cases (the `ListCases` operationId) request.
+	// ListCases The cases on your desks or on all, filtered and sorted, a page at once
+	//
+	// Corresponds with GET /api/cases (the `ListCases` operationId).
 	ListCases(ctx context.Context, params *ListCasesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ActOnCasesWithBody One thing done to one case or to several at once, to all of them or to none
+	// ActOnCasesWithBody One action on one case or on several at once: on all of them or on none
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/cases/acts (the `ActOnCases` operationId).
 	ActOnCasesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ActOnCases One thing done to one case or to several at once, to all of them or to none
+	// ActOnCases One action on one case or on several at once: on all of them or on none
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/cases/acts (the `ActOnCases` operationId).
 	ActOnCases(ctx context.Context, body ActOnCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SettleClearedWithBody Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+	// SettleClearedWithBody Settle all cases in which nothing is flagged any more, of a desk or of all your desks
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
 	SettleClearedWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+	// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all your desks
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
 	SettleCleared(ctx context.Context, body SettleClearedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListCaseHistories The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out
+	// ListCaseHistories The small chart of each of some cases: of its most serious flag, with the cuts, on current data
 	//
 	// Corresponds with GET /api/cases/histories (the `ListCaseHistories` operationId).
 	ListCaseHistories(ctx context.Context, params *ListCaseHistoriesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// UndoOnCasesWithBody Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+	// UndoOnCasesWithBody Undo your last action on cases, within ten seconds, if nothing else was done since
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/cases/undo (the `UndoOnCases` operationId).
 	UndoOnCasesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// UndoOnCases Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+	// UndoOnCases Undo your last action on cases, within ten seconds, if nothing else was done since
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/cases/undo (the `UndoOnCases` operationId).
 	UndoOnCases(ctx context.Context, body UndoOnCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetCase performs a GET /api/cases/{id} (the `GetCase` operationId) request.
+	// GetCase One case with its exceptions, history, files and to-dos
+	//
+	// Corresponds with GET /api/cases/{id} (the `GetCase` operationId).
 	GetCase(ctx context.Context, id CaseId, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CommentCaseWithBody performs a POST /api/cases/{id}/comments (the `CommentCase` operationId) request,
-	// with any type of body and a specified content type.
-	CommentCaseWithBody(ctx context.Context, id CaseId, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
-
-	// CommentCase performs a POST /api/cases/{id}/comments (the `CommentCase` operationId) request.
-	// Takes a body of the `application/json` content type.
-	CommentCase(ctx context.Context, id CaseId, body CommentCaseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
-
-	// AddCaseFileWithBody Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content
+	// AddCaseFileWithBody Attach a file to a case: 10 MB at most, of an allowed type
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/cases/{id}/files (the `AddCaseFile` operationId).
 	AddCaseFileWithBody(ctx context.Context, id CaseId, params *AddCaseFileParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// DropCaseFile Take a file away (who attached it, and leads); its name stays in the trail
+	// RemoveCaseFile Remove a file (its author, and leads); its name stays in the history
 	//
-	// Corresponds with DELETE /api/cases/{id}/files/{file} (the `DropCaseFile` operationId).
-	DropCaseFile(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with DELETE /api/cases/{id}/files/{file} (the `RemoveCaseFile` operationId).
+	RemoveCaseFile(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetCaseFile The file as it was attached, to be kept and not shown
+	// GetCaseFile An attached file, as a download
 	//
 	// Corresponds with GET /api/cases/{id}/files/{file} (the `GetCaseFile` operationId).
 	GetCaseFile(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SettleCaseWithBody Settle the case with a finding (members of its desk)
-	//
-	// Takes any type of body and a specified content type.
-	//
-	// Corresponds with PUT /api/cases/{id}/finding (the `SettleCase` operationId).
-	SettleCaseWithBody(ctx context.Context, id CaseId, params *SettleCaseParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
-
-	// SettleCase Settle the case with a finding (members of its desk)
-	//
-	// Takes a body of the `application/json` content type.
-	//
-	// Corresponds with PUT /api/cases/{id}/finding (the `SettleCase` operationId).
-	SettleCase(ctx context.Context, id CaseId, params *SettleCaseParams, body SettleCaseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
-
-	// ReleaseCase Put a taken case back on the desk
-	//
-	// Corresponds with DELETE /api/cases/{id}/holder (the `ReleaseCase` operationId).
-	ReleaseCase(ctx context.Context, id CaseId, params *ReleaseCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error)
-
-	// TakeCase Take the case (members of its desk)
-	//
-	// Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
-	TakeCase(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error)
-
-	// AddTodoWithBody Add what somebody is to do about the case by a day
+	// AddTodoWithBody Add a to-do to a case, with an owner and a day
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/cases/{id}/todos (the `AddTodo` operationId).
 	AddTodoWithBody(ctx context.Context, id CaseId, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// AddTodo Add what somebody is to do about the case by a day
+	// AddTodo Add a to-do to a case, with an owner and a day
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/cases/{id}/todos (the `AddTodo` operationId).
 	AddTodo(ctx context.Context, id CaseId, body AddTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListChanges Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
+	// ListChanges Server-sent events: 'changed' when something is published, loaded, swept or closed, 'sweeping' for each stage of a sweep
 	//
 	// Corresponds with GET /api/changes (the `ListChanges` operationId).
 	ListChanges(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetClock What the service's clock says, and whether it has leapt
+	// GetClock The clock of the service, and whether it has leapt
 	//
 	// Corresponds with GET /api/clock (the `GetClock` operationId).
 	GetClock(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ConfirmClock Say that the clock is right, although it has leapt (leads): what is due by it is done again
+	// ConfirmClock Confirm that the clock is right after a leap; what is due by it runs again (leads only)
 	//
 	// Corresponds with POST /api/clock (the `ConfirmClock` operationId).
 	ConfirmClock(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ClosePeriodWithBody Close a period, so that nothing sweeps it any more (leads only)
+	// ClosePeriodWithBody Close a period, so that no sweep changes it (leads only)
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/closings (the `ClosePeriod` operationId).
 	ClosePeriodWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ClosePeriod Close a period, so that nothing sweeps it any more (leads only)
+	// ClosePeriod Close a period, so that no sweep changes it (leads only)
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/closings (the `ClosePeriod` operationId).
 	ClosePeriod(ctx context.Context, body ClosePeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ReopenPeriodWithBody Open a closed period again, for a reason (leads only)
+	// ReopenPeriodWithBody Reopen a closed period, with a reason (leads only)
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
 	ReopenPeriodWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ReopenPeriod Open a closed period again, for a reason (leads only)
+	// ReopenPeriod Reopen a closed period, with a reason (leads only)
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
 	ReopenPeriod(ctx context.Context, body ReopenPeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListDataFaults Faults of the data that cases were settled for: five hundred at once, those not mended first, then the newest
+	// ListDataIssues Data issues that reviewers reported: 500 at once, open ones first, then the newest
 	//
-	// Corresponds with GET /api/data-faults (the `ListDataFaults` operationId).
-	ListDataFaults(ctx context.Context, params *ListDataFaultsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with GET /api/data-issues (the `ListDataIssues` operationId).
+	ListDataIssues(ctx context.Context, params *ListDataIssuesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// EndDataFaultWithBody Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+	// CloseDataIssueWithBody Close a data issue as fixed or as no issue (owners of its feeds, analysts, leads); one closes by itself when lines of its feeds come and nothing in its case is flagged any more
 	//
 	// Takes any type of body and a specified content type.
 	//
-	// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
-	EndDataFaultWithBody(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with POST /api/data-issues/{id}/end (the `CloseDataIssue` operationId).
+	CloseDataIssueWithBody(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// EndDataFault Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+	// CloseDataIssue Close a data issue as fixed or as no issue (owners of its feeds, analysts, leads); one closes by itself when lines of its feeds come and nothing in its case is flagged any more
 	//
 	// Takes a body of the `application/json` content type.
 	//
-	// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
-	EndDataFault(ctx context.Context, id int64, body EndDataFaultJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with POST /api/data-issues/{id}/end (the `CloseDataIssue` operationId).
+	CloseDataIssue(ctx context.Context, id int64, body CloseDataIssueJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListDials performs a GET /api/dials (the `ListDials` operationId) request.
+	// ListDials The dials with their values and the rules that use them
+	//
+	// Corresponds with GET /api/dials (the `ListDials` operationId).
 	ListDials(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// TurnDialWithBody Turn a dial everywhere at once, as a new revision (analysts and leads)
+	// ChangeDialWithBody Change a dial everywhere at once, as a new revision (analysts and leads)
 	//
 	// Takes any type of body and a specified content type.
 	//
-	// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
-	TurnDialWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with PUT /api/dials/{name} (the `ChangeDial` operationId).
+	ChangeDialWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// TurnDial Turn a dial everywhere at once, as a new revision (analysts and leads)
+	// ChangeDial Change a dial everywhere at once, as a new revision (analysts and leads)
 	//
 	// Takes a body of the `application/json` content type.
 	//
-	// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
-	TurnDial(ctx context.Context, name string, body TurnDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with PUT /api/dials/{name} (the `ChangeDial` operationId).
+	ChangeDial(ctx context.Context, name string, body ChangeDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetDoctor Whether all that must always be so in the database is so; changes nothing (leads only)
+	// GetDoctor Check the invariants of the database; changes nothing (leads only)
 	//
 	// Corresponds with GET /api/doctor (the `GetDoctor` operationId).
 	GetDoctor(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// DropDraft Discard one's draft
+	// DeleteDraft Discard your draft
 	//
-	// Corresponds with DELETE /api/draft (the `DropDraft` operationId).
-	DropDraft(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with DELETE /api/draft (the `DeleteDraft` operationId).
+	DeleteDraft(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetDraft One's own draft; without one, the published text to begin from
+	// GetDraft Your draft; without one, the published text to start from
 	//
 	// Corresponds with GET /api/draft (the `GetDraft` operationId).
 	GetDraft(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// PutDraftWithBody Keep one's draft (analysts and leads)
+	// PutDraftWithBody Save your draft (analysts and leads)
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /api/draft (the `PutDraft` operationId).
 	PutDraftWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// PutDraft Keep one's draft (analysts and leads)
+	// PutDraft Save your draft (analysts and leads)
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with PUT /api/draft (the `PutDraft` operationId).
 	PutDraft(ctx context.Context, body PutDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListExceptions performs a GET /api/exceptions (the `ListExceptions` operationId) request.
+	// ListExceptions The exceptions of a period, filtered and sorted, a page at once
+	//
+	// Corresponds with GET /api/exceptions (the `ListExceptions` operationId).
 	ListExceptions(ctx context.Context, params *ListExceptionsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ExportExceptions performs a GET /api/exceptions.csv (the `ExportExceptions` operationId) request.
+	// ExportExceptions The exceptions of a period as a CSV file
+	//
+	// Corresponds with GET /api/exceptions.csv (the `ExportExceptions` operationId).
 	ExportExceptions(ctx context.Context, params *ExportExceptionsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// TakeExceptionsWithBody Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+	// OpenCasesWithBody Open cases for exceptions that are in no case, for all of them or none (members of the desk, analysts, leads)
 	//
 	// Takes any type of body and a specified content type.
 	//
-	// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
-	TakeExceptionsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with POST /api/exceptions/cases (the `OpenCases` operationId).
+	OpenCasesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// TakeExceptions Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+	// OpenCases Open cases for exceptions that are in no case, for all of them or none (members of the desk, analysts, leads)
 	//
 	// Takes a body of the `application/json` content type.
 	//
-	// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
-	TakeExceptions(ctx context.Context, body TakeExceptionsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with POST /api/exceptions/cases (the `OpenCases` operationId).
+	OpenCases(ctx context.Context, body OpenCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
+	// ExportExceptionFile The matching exceptions as a file; a workbook has a second sheet with the meaning of grades, columns and rules
 	//
 	// Corresponds with GET /api/exceptions/file (the `ExportExceptionFile` operationId).
 	ExportExceptionFile(ctx context.Context, params *ExportExceptionFileParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -4855,138 +4840,133 @@ type ClientInterface interface {
 	// Corresponds with GET /api/exceptions/grid (the `GetExceptionGrid` operationId).
 	GetExceptionGrid(ctx context.Context, params *GetExceptionGridParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetExceptionTrend How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone
+	// GetExceptionTrend The number of exceptions in the last thirteen periods, by rule, desk, kind or grade; and how many are raised, standing and cleared
 	//
 	// Corresponds with GET /api/exceptions/trend (the `GetExceptionTrend` operationId).
 	GetExceptionTrend(ctx context.Context, params *GetExceptionTrendParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetException performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
+	// GetException One exception with its evidence and history
+	//
+	// Corresponds with GET /api/exceptions/{id} (the `GetException` operationId).
 	GetException(ctx context.Context, id int64, params *GetExceptionParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetCalendarFeed Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address
+	// GetCalendarFeed Scheduled sweeps, and the due days of the cases on your desks, as iCalendar; the token may be in the address, for programs that cannot send a header
 	//
 	// Corresponds with GET /api/feeds/calendar.ics (the `GetCalendarFeed` operationId).
 	GetCalendarFeed(ctx context.Context, params *GetCalendarFeedParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetExceptionFeed What was newly flagged in the last swept periods, as Atom; the newest first
+	// GetExceptionFeed The raised exceptions of the last swept periods as Atom, newest first
 	//
 	// Corresponds with GET /api/feeds/exceptions.atom (the `GetExceptionFeed` operationId).
 	GetExceptionFeed(ctx context.Context, params *GetExceptionFeedParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RestyleGradeWithBody Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+	// ChangeGradeWithBody Change label, tone and shape of a grade everywhere at once, as a new revision (analysts and leads)
 	//
 	// Takes any type of body and a specified content type.
 	//
-	// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
-	RestyleGradeWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with PUT /api/grades/{name} (the `ChangeGrade` operationId).
+	ChangeGradeWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RestyleGrade Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+	// ChangeGrade Change label, tone and shape of a grade everywhere at once, as a new revision (analysts and leads)
 	//
 	// Takes a body of the `application/json` content type.
 	//
-	// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
-	RestyleGrade(ctx context.Context, name string, body RestyleGradeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with PUT /api/grades/{name} (the `ChangeGrade` operationId).
+	ChangeGrade(ctx context.Context, name string, body ChangeGradeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListIntakes performs a GET /api/intakes (the `ListIntakes` operationId) request.
+	// ListIntakes The intakes, newest first
+	//
+	// Corresponds with GET /api/intakes (the `ListIntakes` operationId).
 	ListIntakes(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CreateIntakeWithBody Take in a CSV file of a feed, a register or a target sheet, whole or not at all (analysts and leads)
+	// CreateIntakeWithBody Load a CSV file of a feed, a register or a target sheet; a file with an error is rejected as a whole (analysts and leads)
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/intakes (the `CreateIntake` operationId).
 	CreateIntakeWithBody(ctx context.Context, params *CreateIntakeParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// TakeBackIntake Take an intake back; what it replaced comes to count again
+	// RevertIntake Revert an intake; what it replaced counts again (analysts and leads)
 	//
-	// Corresponds with DELETE /api/intakes/{id} (the `TakeBackIntake` operationId).
-	TakeBackIntake(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with DELETE /api/intakes/{id} (the `RevertIntake` operationId).
+	RevertIntake(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListMeasures performs a GET /api/measures (the `ListMeasures` operationId) request.
+	// ListMeasures The measures of the published rulebook
+	//
+	// Corresponds with GET /api/measures (the `ListMeasures` operationId).
 	ListMeasures(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListMethods The outlier and event-window methods that a rule may judge by
+	// ListMethods The outlier and event-window methods that a rule may use
 	//
 	// Corresponds with GET /api/methods (the `ListMethods` operationId).
 	ListMethods(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListNotices What the person who asks was told of cases: two hundred at once, the newest first
+	// ListNotifications Your notifications: 200 at once, newest first
 	//
-	// Corresponds with GET /api/notices (the `ListNotices` operationId).
-	ListNotices(ctx context.Context, params *ListNoticesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with GET /api/notifications (the `ListNotifications` operationId).
+	ListNotifications(ctx context.Context, params *ListNotificationsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SeeNoticesWithBody Note that they were seen, up to a number
+	// MarkNotificationsReadWithBody Mark notifications as read, up to a number
 	//
 	// Takes any type of body and a specified content type.
 	//
-	// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
-	SeeNoticesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with POST /api/notifications/read (the `MarkNotificationsRead` operationId).
+	MarkNotificationsReadWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SeeNotices Note that they were seen, up to a number
+	// MarkNotificationsRead Mark notifications as read, up to a number
 	//
 	// Takes a body of the `application/json` content type.
 	//
-	// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
-	SeeNotices(ctx context.Context, body SeeNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with POST /api/notifications/read (the `MarkNotificationsRead` operationId).
+	MarkNotificationsRead(ctx context.Context, body MarkNotificationsReadJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetOverview performs a GET /api/overview (the `GetOverview` operationId) request.
+	// GetOverview The last sweep in short: exceptions by grade, kind, rule and desk, and how they changed
+	//
+	// Corresponds with GET /api/overview (the `GetOverview` operationId).
 	GetOverview(ctx context.Context, params *GetOverviewParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetParts What a figure is made of, down to its lines
+	// ListPeople The accounts
 	//
-	// Corresponds with GET /api/parts (the `GetParts` operationId).
-	GetParts(ctx context.Context, params *GetPartsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
-
-	// ListPeaces Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
-	//
-	// Corresponds with GET /api/peaces (the `ListPeaces` operationId).
-	ListPeaces(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
-
-	// EndPeace End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk
-	//
-	// Corresponds with DELETE /api/peaces/{id} (the `EndPeace` operationId).
-	EndPeace(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
-
-	// ListPeople performs a GET /api/people (the `ListPeople` operationId) request.
+	// Corresponds with GET /api/people (the `ListPeople` operationId).
 	ListPeople(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CreatePersonWithBody Add a person (leads only)
+	// CreatePersonWithBody Add an account with a one-time password (leads only)
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/people (the `CreatePerson` operationId).
 	CreatePersonWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CreatePerson Add a person (leads only)
+	// CreatePerson Add an account with a one-time password (leads only)
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/people (the `CreatePerson` operationId).
 	CreatePerson(ctx context.Context, body CreatePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ClosePerson Close an account; its sessions and tokens end at once, what it did stays (leads only)
+	// ClosePerson Close an account; its sessions and tokens end at once, its work stays (leads only)
 	//
 	// Corresponds with DELETE /api/people/{name} (the `ClosePerson` operationId).
 	ClosePerson(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ChangePersonWithBody Give an account another title, role and desks (leads only)
+	// ChangePersonWithBody Change the display name, role and desks of an account (leads only)
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
 	ChangePersonWithBody(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ChangePerson Give an account another title, role and desks (leads only)
+	// ChangePerson Change the display name, role and desks of an account (leads only)
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
 	ChangePerson(ctx context.Context, name PersonName, body ChangePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// MakeWord Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
+	// ResetPassword Give an account a one-time password in place of its password; its sessions and tokens end (leads only)
 	//
-	// Corresponds with POST /api/people/{name}/word (the `MakeWord` operationId).
-	MakeWord(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with POST /api/people/{name}/one-time-password (the `ResetPassword` operationId).
+	ResetPassword(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPeriods The last periods of a grain up to the newest with lines
 	//
@@ -4998,83 +4978,85 @@ type ClientInterface interface {
 	// Corresponds with GET /api/registers/{kind} (the `GetRegister` operationId).
 	GetRegister(ctx context.Context, kind string, params *GetRegisterParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetSubject Everything a register ever said of one subject
+	// GetSubject All that a register says of one subject, by day
 	//
 	// Corresponds with GET /api/registers/{kind}/{key} (the `GetSubject` operationId).
 	GetSubject(ctx context.Context, kind string, key string, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RehearseWithBody Judge one rule of a draft on real data, changing nothing
+	// RehearseWithBody Evaluate one rule of a draft on real data; changes nothing
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/rehearsals (the `Rehearse` operationId).
 	RehearseWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// Rehearse Judge one rule of a draft on real data, changing nothing
+	// Rehearse Evaluate one rule of a draft on real data; changes nothing
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/rehearsals (the `Rehearse` operationId).
 	Rehearse(ctx context.Context, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RehearseBookWithBody Judge a whole draft against the published rulebook, changing nothing
+	// RehearseBookWithBody Evaluate a whole draft and compare it with the published rulebook; changes nothing
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
 	RehearseBookWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RehearseBook Judge a whole draft against the published rulebook, changing nothing
+	// RehearseBook Evaluate a whole draft and compare it with the published rulebook; changes nothing
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
 	RehearseBook(ctx context.Context, body RehearseBookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RehearseRoutingWithBody What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+	// RehearseRoutingWithBody Cases that each desk and person would get in a period by a draft, beside their open cases; changes nothing
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/rehearsals/routing (the `RehearseRouting` operationId).
 	RehearseRoutingWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RehearseRouting What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+	// RehearseRouting Cases that each desk and person would get in a period by a draft, beside their open cases; changes nothing
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/rehearsals/routing (the `RehearseRouting` operationId).
 	RehearseRouting(ctx context.Context, body RehearseRoutingJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SolveDialWithBody Find the value of a dial that flags about so many a month
+	// SolveDialWithBody Find the value of a dial that flags about the wanted number a month
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
 	SolveDialWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SolveDial Find the value of a dial that flags about so many a month
+	// SolveDial Find the value of a dial that flags about the wanted number a month
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
 	SolveDial(ctx context.Context, body SolveDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ExportReport A report as a file: what was found, what waits, or who was flagged when
+	// GetBacklog Open, taken, parked, late and not yet opened cases by desk, person, rule, grade or period, with their age
+	//
+	// Corresponds with GET /api/reports/backlog (the `GetBacklog` operationId).
+	GetBacklog(ctx context.Context, params *GetBacklogParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ExportReport A report as a file: outcomes, backlog, or the grid of exceptions
 	//
 	// Corresponds with GET /api/reports/file (the `ExportReport` operationId).
 	ExportReport(ctx context.Context, params *ExportReportParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListFindings What came of the cases that were settled
+	// ListOutcomes Outcomes of the settled cases, by rule, desk, person, reason, period or revision
 	//
-	// Corresponds with GET /api/reports/findings (the `ListFindings` operationId).
-	ListFindings(ctx context.Context, params *ListFindingsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with GET /api/reports/outcomes (the `ListOutcomes` operationId).
+	ListOutcomes(ctx context.Context, params *ListOutcomesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListWork What waits: open, taken, parked, late, how old, and what nobody has looked at
+	// ListRevisions The revisions, newest first
 	//
-	// Corresponds with GET /api/reports/work (the `ListWork` operationId).
-	ListWork(ctx context.Context, params *ListWorkParams, reqEditors ...RequestEditorFn) (*http.Response, error)
-
-	// ListRevisions performs a GET /api/revisions (the `ListRevisions` operationId) request.
+	// Corresponds with GET /api/revisions (the `ListRevisions` operationId).
 	ListRevisions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// PublishRevisionWithBody Publish a rulebook as a new revision (analysts and leads)
@@ -5091,17 +5073,19 @@ type ClientInterface interface {
 	// Corresponds with POST /api/revisions (the `PublishRevision` operationId).
 	PublishRevision(ctx context.Context, body PublishRevisionJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetRevision performs a GET /api/revisions/{number} (the `GetRevision` operationId) request.
+	// GetRevision One revision with its text
+	//
+	// Corresponds with GET /api/revisions/{number} (the `GetRevision` operationId).
 	GetRevision(ctx context.Context, number int, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RestoreRevisionWithBody Publish an earlier revision again, as a new one (analysts and leads)
+	// RestoreRevisionWithBody Restore an earlier revision, as a new one (analysts and leads)
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/revisions/{number}/restoration (the `RestoreRevision` operationId).
 	RestoreRevisionWithBody(ctx context.Context, number int, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RestoreRevision Publish an earlier revision again, as a new one (analysts and leads)
+	// RestoreRevision Restore an earlier revision, as a new one (analysts and leads)
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -5113,28 +5097,28 @@ type ClientInterface interface {
 	// Corresponds with GET /api/rulebook (the `GetRulebook` operationId).
 	GetRulebook(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CheckRulebookWithBody Check a rulebook, changing nothing
+	// CheckRulebookWithBody Check a rulebook; changes nothing
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/rulebook/check (the `CheckRulebook` operationId).
 	CheckRulebookWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CheckRulebook Check a rulebook, changing nothing
+	// CheckRulebook Check a rulebook; changes nothing
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/rulebook/check (the `CheckRulebook` operationId).
 	CheckRulebook(ctx context.Context, body CheckRulebookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CompareRulebookWithBody How a text differs from the published revision or from an earlier one, in words and line by line
+	// CompareRulebookWithBody Differences of a text from the published revision or an earlier one, in words and line by line
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/rulebook/compare (the `CompareRulebook` operationId).
 	CompareRulebookWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CompareRulebook How a text differs from the published revision or from an earlier one, in words and line by line
+	// CompareRulebook Differences of a text from the published revision or an earlier one, in words and line by line
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -5155,6 +5139,11 @@ type ClientInterface interface {
 	// Corresponds with POST /api/rulebook/dial (the `PlaceDial` operationId).
 	PlaceDial(ctx context.Context, body PlaceDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListKeys The keys that a rulebook may have, for completion
+	//
+	// Corresponds with GET /api/rulebook/keys (the `ListKeys` operationId).
+	ListKeys(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// OrderRulesWithBody Write the rules of a text in another order
 	//
 	// Takes any type of body and a specified content type.
@@ -5169,41 +5158,41 @@ type ClientInterface interface {
 	// Corresponds with POST /api/rulebook/order (the `OrderRules` operationId).
 	OrderRules(ctx context.Context, body OrderRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// PlaceRuleWithBody Write one rule into a text in the place of the one of that name, or last; or take it out
+	// PlaceRuleWithBody Write one rule into a text in place of the rule of that name, or last; or remove it
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/rulebook/rule (the `PlaceRule` operationId).
 	PlaceRuleWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// PlaceRule Write one rule into a text in the place of the one of that name, or last; or take it out
+	// PlaceRule Write one rule into a text in place of the rule of that name, or last; or remove it
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/rulebook/rule (the `PlaceRule` operationId).
 	PlaceRule(ctx context.Context, body PlaceRuleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListUses Everything that a change of a measure, dial, kind, grade, feed or desk would touch
+	// ListUses What uses a measure, dial, kind, grade, feed or desk
 	//
 	// Corresponds with GET /api/rulebook/uses (the `ListUses` operationId).
 	ListUses(ctx context.Context, params *ListUsesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListRules The rules in words, with what each said in a period
+	// ListRules The rules in words, with how many each flagged in a period
 	//
 	// Corresponds with GET /api/rules (the `ListRules` operationId).
 	ListRules(ctx context.Context, params *ListRulesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetLineUp Every judged subject in order of what was held against the cuts
+	// GetRanking The judged subjects of a rule, ordered by their value against the cuts
 	//
-	// Corresponds with GET /api/rules/{rule}/line-up (the `GetLineUp` operationId).
-	GetLineUp(ctx context.Context, rule string, params *GetLineUpParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with GET /api/rules/{rule}/ranking (the `GetRanking` operationId).
+	GetRanking(ctx context.Context, rule string, params *GetRankingParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListProposals Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled
+	// ListSuggestions Changes of a rule that would have dropped explained cases and kept the confirmed ones, backtested on settled cases
 	//
-	// Corresponds with GET /api/rules/{rule}/proposals (the `ListProposals` operationId).
-	ListProposals(ctx context.Context, rule string, params *ListProposalsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with GET /api/rules/{rule}/suggestions (the `ListSuggestions` operationId).
+	ListSuggestions(ctx context.Context, rule string, params *ListSuggestionsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetSchedule The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
+	// GetSchedule The scheduled sweeps, and the state of the last periods of each
 	//
 	// Corresponds with GET /api/schedule (the `GetSchedule` operationId).
 	GetSchedule(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -5213,54 +5202,64 @@ type ClientInterface interface {
 	// Corresponds with DELETE /api/session (the `SignOut` operationId).
 	SignOut(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetSession Who is signed in
+	// GetSession The person who is signed in
 	//
 	// Corresponds with GET /api/session (the `GetSession` operationId).
 	GetSession(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SignInWithBody Sign in with name and password; sets the session cookie
+	// SignInWithBody Sign in with a user name and a password; sets the session cookie
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/session (the `SignIn` operationId).
 	SignInWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SignIn Sign in with name and password; sets the session cookie
+	// SignIn Sign in with a user name and a password; sets the session cookie
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/session (the `SignIn` operationId).
 	SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ChangePasswordWithBody Change one's own password; all other sessions and tokens of the account end
+	// UseOneTimePasswordWithBody Sign in with a one-time password and choose a password; sets the session cookie
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /api/session/one-time-password (the `UseOneTimePassword` operationId).
+	UseOneTimePasswordWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// UseOneTimePassword Sign in with a one-time password and choose a password; sets the session cookie
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /api/session/one-time-password (the `UseOneTimePassword` operationId).
+	UseOneTimePassword(ctx context.Context, body UseOneTimePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangePasswordWithBody Change your password; all other sessions and tokens of the account end
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
 	ChangePasswordWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ChangePassword Change one's own password; all other sessions and tokens of the account end
+	// ChangePassword Change your password; all other sessions and tokens of the account end
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
 	ChangePassword(ctx context.Context, body ChangePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// UseWordWithBody Sign in with a one-time word and choose a password; sets the session cookie
+	// ListSnoozes The snoozed subjects: their flags open no case until a day, or until they are worse
 	//
-	// Takes any type of body and a specified content type.
-	//
-	// Corresponds with POST /api/session/word (the `UseWord` operationId).
-	UseWordWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with GET /api/snoozes (the `ListSnoozes` operationId).
+	ListSnoozes(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// UseWord Sign in with a one-time word and choose a password; sets the session cookie
+	// EndSnooze End a snooze (members of the desk of its case, and leads); current flags of its subject open a case
 	//
-	// Takes a body of the `application/json` content type.
-	//
-	// Corresponds with POST /api/session/word (the `UseWord` operationId).
-	UseWord(ctx context.Context, body UseWordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with DELETE /api/snoozes/{id} (the `EndSnooze` operationId).
+	EndSnooze(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListSweeps A hundred sweeps at a time; the next are those before the last one's number, and none are the end
+	// ListSweeps The sweeps: 100 at once, newest first; the next page is before the last number
 	//
 	// Corresponds with GET /api/sweeps (the `ListSweeps` operationId).
 	ListSweeps(ctx context.Context, params *ListSweepsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -5279,113 +5278,115 @@ type ClientInterface interface {
 	// Corresponds with POST /api/sweeps (the `CreateSweep` operationId).
 	CreateSweep(ctx context.Context, body CreateSweepJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetVerification A sweep computed again from its revision and data version, and held against what it recorded; changes nothing
+	// GetVerification Recompute a sweep from its revision and data version, and compare; changes nothing
 	//
 	// Corresponds with GET /api/sweeps/{id}/verification (the `GetVerification` operationId).
 	GetVerification(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetTable Measures by subject, group or whole, in one or several periods
+	// GetTable Measures by subject, by group or in total, in one or several periods
 	//
 	// Corresponds with GET /api/table (the `GetTable` operationId).
 	GetTable(ctx context.Context, params *GetTableParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ExportTable performs a GET /api/table.csv (the `ExportTable` operationId) request.
+	// ExportTable A table of figures as a CSV file
+	//
+	// Corresponds with GET /api/table.csv (the `ExportTable` operationId).
 	ExportTable(ctx context.Context, params *ExportTableParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// GetTargets The targets of a kind by month, and what is missing
+	// GetTargets The targets of a kind by month, and the missing ones
 	//
 	// Corresponds with GET /api/targets/{kind} (the `GetTargets` operationId).
 	GetTargets(ctx context.Context, kind string, params *GetTargetsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListTodos What is to be done about cases and is not, by day: five hundred at once
+	// ListTodos The open to-dos, by day: 500 at once
 	//
 	// Corresponds with GET /api/todos (the `ListTodos` operationId).
 	ListTodos(ctx context.Context, params *ListTodosParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// DropTodo Take it away
+	// RemoveTodo Remove a to-do
 	//
-	// Corresponds with DELETE /api/todos/{id} (the `DropTodo` operationId).
-	DropTodo(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with DELETE /api/todos/{id} (the `RemoveTodo` operationId).
+	RemoveTodo(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// TickTodoWithBody Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+	// UpdateTodoWithBody Mark a to-do as done or not done (its owner, its author, and the reviewers of the case)
 	//
 	// Takes any type of body and a specified content type.
 	//
-	// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
-	TickTodoWithBody(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with PUT /api/todos/{id} (the `UpdateTodo` operationId).
+	UpdateTodoWithBody(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// TickTodo Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+	// UpdateTodo Mark a to-do as done or not done (its owner, its author, and the reviewers of the case)
 	//
 	// Takes a body of the `application/json` content type.
 	//
-	// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
-	TickTodo(ctx context.Context, id int64, body TickTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with PUT /api/todos/{id} (the `UpdateTodo` operationId).
+	UpdateTodo(ctx context.Context, id int64, body UpdateTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListTokens The tokens that have not ended, one's own or (leads only) everybody's
+	// ListTokens Your tokens that have not ended, or (leads only) the tokens of all accounts
 	//
 	// Corresponds with GET /api/tokens (the `ListTokens` operationId).
 	ListTokens(ctx context.Context, params *ListTokensParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CreateTokenWithBody Make a token for a program or the command line, with name and password
+	// CreateTokenWithBody Create a token for a program or the command line, with a user name and a password
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/tokens (the `CreateToken` operationId).
 	CreateTokenWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// CreateToken Make a token for a program or the command line, with name and password
+	// CreateToken Create a token for a program or the command line, with a user name and a password
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/tokens (the `CreateToken` operationId).
 	CreateToken(ctx context.Context, body CreateTokenJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// DeleteToken Make the token of this call void
+	// DeleteToken Revoke the token of this call
 	//
 	// Corresponds with DELETE /api/tokens/current (the `DeleteToken` operationId).
 	DeleteToken(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// RevokeToken Make a token void, one's own or (leads only) anybody's
+	// RevokeToken Revoke a token: yours, or (leads only) any
 	//
 	// Corresponds with DELETE /api/tokens/{id} (the `RevokeToken` operationId).
 	RevokeToken(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
+	// GetVariance Why a figure changed: the contributions that make its change, ranked, adding up exactly; and volume, mix and price where the measure has a quantity
+	//
+	// Corresponds with GET /api/variance (the `GetVariance` operationId).
+	GetVariance(ctx context.Context, params *GetVarianceParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListVerdicts The verdict of each rule on one subject in a period, flagged or not, with the distance from its cut
 	//
 	// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
 	ListVerdicts(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ListViews Views of a list, one's own and those that are shared, by name
+	// ListViews The saved views of a list: yours and the shared ones
 	//
 	// Corresponds with GET /api/views (the `ListViews` operationId).
 	ListViews(ctx context.Context, params *ListViewsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SaveViewWithBody Keep a view by name; one's own of the same name becomes this
+	// SaveViewWithBody Save a view; it replaces a view of yours of the same name
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /api/views (the `SaveView` operationId).
 	SaveViewWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SaveView Keep a view by name; one's own of the same name becomes this
+	// SaveView Save a view; it replaces a view of yours of the same name
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /api/views (the `SaveView` operationId).
 	SaveView(ctx context.Context, body SaveViewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// DropView Forget a view of one's own; leads, any that is shared
+	// DeleteView Delete a view of yours, or (leads only) a shared one
 	//
-	// Corresponds with DELETE /api/views/{id} (the `DropView` operationId).
-	DropView(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
-
-	// GetWalk Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
-	//
-	// Corresponds with GET /api/walk (the `GetWalk` operationId).
-	GetWalk(ctx context.Context, params *GetWalkParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+	// Corresponds with DELETE /api/views/{id} (the `DeleteView` operationId).
+	DeleteView(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
-// ListAbsences Who is away today or later, and who stands in
+// ListAbsences Absences of today and later, with the stand-ins
 //
 // Corresponds with GET /api/absences (the `ListAbsences` operationId).
 func (c *Client) ListAbsences(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -5400,7 +5401,7 @@ func (c *Client) ListAbsences(ctx context.Context, reqEditors ...RequestEditorFn
 	return c.Client.Do(req)
 }
 
-// CreateAbsenceWithBody Note that one is away, or as a lead that somebody is
+// CreateAbsenceWithBody Add an absence of yours, or (leads only) of another person
 //
 // Takes any type of body and a specified content type.
 //
@@ -5417,7 +5418,7 @@ func (c *Client) CreateAbsenceWithBody(ctx context.Context, contentType string, 
 	return c.Client.Do(req)
 }
 
-// CreateAbsence Note that one is away, or as a lead that somebody is
+// CreateAbsence Add an absence of yours, or (leads only) of another person
 //
 // Takes a body of the `application/json` content type.
 //
@@ -5434,11 +5435,11 @@ func (c *Client) CreateAbsence(ctx context.Context, body CreateAbsenceJSONReques
 	return c.Client.Do(req)
 }
 
-// DropAbsence Take an absence of one's own away, or as a lead anybody's
+// DeleteAbsence Delete an absence of yours, or (leads only) any
 //
-// Corresponds with DELETE /api/absences/{id} (the `DropAbsence` operationId).
-func (c *Client) DropAbsence(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewDropAbsenceRequest(c.Server, id)
+// Corresponds with DELETE /api/absences/{id} (the `DeleteAbsence` operationId).
+func (c *Client) DeleteAbsence(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDeleteAbsenceRequest(c.Server, id)
 	if err != nil {
 		return nil, err
 	}
@@ -5449,7 +5450,7 @@ func (c *Client) DropAbsence(ctx context.Context, id int64, reqEditors ...Reques
 	return c.Client.Do(req)
 }
 
-// ListAudit What was done, by whom and from where, the newest first (leads only)
+// ListAudit The audit log, newest first (leads only)
 //
 // Corresponds with GET /api/audit (the `ListAudit` operationId).
 func (c *Client) ListAudit(ctx context.Context, params *ListAuditParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -5464,7 +5465,9 @@ func (c *Client) ListAudit(ctx context.Context, params *ListAuditParams, reqEdit
 	return c.Client.Do(req)
 }
 
-// ExportAudit performs a GET /api/audit/export (the `ExportAudit` operationId) request.
+// ExportAudit The audit log as a CSV file (leads only)
+//
+// Corresponds with GET /api/audit/export (the `ExportAudit` operationId).
 func (c *Client) ExportAudit(ctx context.Context, params *ExportAuditParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewExportAuditRequest(c.Server, params)
 	if err != nil {
@@ -5477,11 +5480,26 @@ func (c *Client) ExportAudit(ctx context.Context, params *ExportAuditParams, req
 	return c.Client.Do(req)
 }
 
-// MakeBackup All that the service keeps, as of now, in one file (leads only)
+// MakeBackup A backup of all data in one file (leads only)
 //
 // Corresponds with GET /api/backup (the `MakeBackup` operationId).
 func (c *Client) MakeBackup(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewMakeBackupRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetBreakdown The parts of a figure, down to its lines
+//
+// Corresponds with GET /api/breakdown (the `GetBreakdown` operationId).
+func (c *Client) GetBreakdown(ctx context.Context, params *GetBreakdownParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetBreakdownRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -5507,7 +5525,9 @@ func (c *Client) GetCalendar(ctx context.Context, params *GetCalendarParams, req
 	return c.Client.Do(req)
 }
 
-// ListCases performs a GET /api/cases (the `ListCases` operationId) request.
+// ListCases The cases on your desks or on all, filtered and sorted, a page at once
+//
+// Corresponds with GET /api/cases (the `ListCases` operationId).
 func (c *Client) ListCases(ctx context.Context, params *ListCasesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListCasesRequest(c.Server, params)
 	if err != nil {
@@ -5520,7 +5540,7 @@ func (c *Client) ListCases(ctx context.Context, params *ListCasesParams, reqEdit
 	return c.Client.Do(req)
 }
 
-// ActOnCasesWithBody One thing done to one case or to several at once, to all of them or to none
+// ActOnCasesWithBody One action on one case or on several at once: on all of them or on none
 //
 // Takes any type of body and a specified content type.
 //
@@ -5537,7 +5557,7 @@ func (c *Client) ActOnCasesWithBody(ctx context.Context, contentType string, bod
 	return c.Client.Do(req)
 }
 
-// ActOnCases One thing done to one case or to several at once, to all of them or to none
+// ActOnCases One action on one case or on several at once: on all of them or on none
 //
 // Takes a body of the `application/json` content type.
 //
@@ -5554,7 +5574,7 @@ func (c *Client) ActOnCases(ctx context.Context, body ActOnCasesJSONRequestBody,
 	return c.Client.Do(req)
 }
 
-// SettleClearedWithBody Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+// SettleClearedWithBody Settle all cases in which nothing is flagged any more, of a desk or of all your desks
 //
 // Takes any type of body and a specified content type.
 //
@@ -5571,7 +5591,7 @@ func (c *Client) SettleClearedWithBody(ctx context.Context, contentType string, 
 	return c.Client.Do(req)
 }
 
-// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all your desks
 //
 // Takes a body of the `application/json` content type.
 //
@@ -5588,7 +5608,7 @@ func (c *Client) SettleCleared(ctx context.Context, body SettleClearedJSONReques
 	return c.Client.Do(req)
 }
 
-// ListCaseHistories The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out
+// ListCaseHistories The small chart of each of some cases: of its most serious flag, with the cuts, on current data
 //
 // Corresponds with GET /api/cases/histories (the `ListCaseHistories` operationId).
 func (c *Client) ListCaseHistories(ctx context.Context, params *ListCaseHistoriesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -5603,7 +5623,7 @@ func (c *Client) ListCaseHistories(ctx context.Context, params *ListCaseHistorie
 	return c.Client.Do(req)
 }
 
-// UndoOnCasesWithBody Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+// UndoOnCasesWithBody Undo your last action on cases, within ten seconds, if nothing else was done since
 //
 // Takes any type of body and a specified content type.
 //
@@ -5620,7 +5640,7 @@ func (c *Client) UndoOnCasesWithBody(ctx context.Context, contentType string, bo
 	return c.Client.Do(req)
 }
 
-// UndoOnCases Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+// UndoOnCases Undo your last action on cases, within ten seconds, if nothing else was done since
 //
 // Takes a body of the `application/json` content type.
 //
@@ -5637,7 +5657,9 @@ func (c *Client) UndoOnCases(ctx context.Context, body UndoOnCasesJSONRequestBod
 	return c.Client.Do(req)
 }
 
-// GetCase performs a GET /api/cases/{id} (the `GetCase` operationId) request.
+// GetCase One case with its exceptions, history, files and to-dos
+//
+// Corresponds with GET /api/cases/{id} (the `GetCase` operationId).
 func (c *Client) GetCase(ctx context.Context, id CaseId, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetCaseRequest(c.Server, id)
 	if err != nil {
@@ -5650,35 +5672,7 @@ func (c *Client) GetCase(ctx context.Context, id CaseId, reqEditors ...RequestEd
 	return c.Client.Do(req)
 }
 
-// CommentCaseWithBody performs a POST /api/cases/{id}/comments (the `CommentCase` operationId) request,
-// with any type of body and a specified content type.
-func (c *Client) CommentCaseWithBody(ctx context.Context, id CaseId, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewCommentCaseRequestWithBody(c.Server, id, contentType, body)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
-// CommentCase performs a POST /api/cases/{id}/comments (the `CommentCase` operationId) request.
-// Takes a body of the `application/json` content type.
-func (c *Client) CommentCase(ctx context.Context, id CaseId, body CommentCaseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewCommentCaseRequest(c.Server, id, body)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
-// AddCaseFileWithBody Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content
+// AddCaseFileWithBody Attach a file to a case: 10 MB at most, of an allowed type
 //
 // Takes any type of body and a specified content type.
 //
@@ -5695,11 +5689,11 @@ func (c *Client) AddCaseFileWithBody(ctx context.Context, id CaseId, params *Add
 	return c.Client.Do(req)
 }
 
-// DropCaseFile Take a file away (who attached it, and leads); its name stays in the trail
+// RemoveCaseFile Remove a file (its author, and leads); its name stays in the history
 //
-// Corresponds with DELETE /api/cases/{id}/files/{file} (the `DropCaseFile` operationId).
-func (c *Client) DropCaseFile(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewDropCaseFileRequest(c.Server, id, file)
+// Corresponds with DELETE /api/cases/{id}/files/{file} (the `RemoveCaseFile` operationId).
+func (c *Client) RemoveCaseFile(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveCaseFileRequest(c.Server, id, file)
 	if err != nil {
 		return nil, err
 	}
@@ -5710,7 +5704,7 @@ func (c *Client) DropCaseFile(ctx context.Context, id CaseId, file FileId, reqEd
 	return c.Client.Do(req)
 }
 
-// GetCaseFile The file as it was attached, to be kept and not shown
+// GetCaseFile An attached file, as a download
 //
 // Corresponds with GET /api/cases/{id}/files/{file} (the `GetCaseFile` operationId).
 func (c *Client) GetCaseFile(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -5725,71 +5719,7 @@ func (c *Client) GetCaseFile(ctx context.Context, id CaseId, file FileId, reqEdi
 	return c.Client.Do(req)
 }
 
-// SettleCaseWithBody Settle the case with a finding (members of its desk)
-//
-// Takes any type of body and a specified content type.
-//
-// Corresponds with PUT /api/cases/{id}/finding (the `SettleCase` operationId).
-func (c *Client) SettleCaseWithBody(ctx context.Context, id CaseId, params *SettleCaseParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewSettleCaseRequestWithBody(c.Server, id, params, contentType, body)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
-// SettleCase Settle the case with a finding (members of its desk)
-//
-// Takes a body of the `application/json` content type.
-//
-// Corresponds with PUT /api/cases/{id}/finding (the `SettleCase` operationId).
-func (c *Client) SettleCase(ctx context.Context, id CaseId, params *SettleCaseParams, body SettleCaseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewSettleCaseRequest(c.Server, id, params, body)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
-// ReleaseCase Put a taken case back on the desk
-//
-// Corresponds with DELETE /api/cases/{id}/holder (the `ReleaseCase` operationId).
-func (c *Client) ReleaseCase(ctx context.Context, id CaseId, params *ReleaseCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewReleaseCaseRequest(c.Server, id, params)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
-// TakeCase Take the case (members of its desk)
-//
-// Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
-func (c *Client) TakeCase(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewTakeCaseRequest(c.Server, id, params)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
-// AddTodoWithBody Add what somebody is to do about the case by a day
+// AddTodoWithBody Add a to-do to a case, with an owner and a day
 //
 // Takes any type of body and a specified content type.
 //
@@ -5806,7 +5736,7 @@ func (c *Client) AddTodoWithBody(ctx context.Context, id CaseId, contentType str
 	return c.Client.Do(req)
 }
 
-// AddTodo Add what somebody is to do about the case by a day
+// AddTodo Add a to-do to a case, with an owner and a day
 //
 // Takes a body of the `application/json` content type.
 //
@@ -5823,7 +5753,7 @@ func (c *Client) AddTodo(ctx context.Context, id CaseId, body AddTodoJSONRequest
 	return c.Client.Do(req)
 }
 
-// ListChanges Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
+// ListChanges Server-sent events: 'changed' when something is published, loaded, swept or closed, 'sweeping' for each stage of a sweep
 //
 // Corresponds with GET /api/changes (the `ListChanges` operationId).
 func (c *Client) ListChanges(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -5838,7 +5768,7 @@ func (c *Client) ListChanges(ctx context.Context, reqEditors ...RequestEditorFn)
 	return c.Client.Do(req)
 }
 
-// GetClock What the service's clock says, and whether it has leapt
+// GetClock The clock of the service, and whether it has leapt
 //
 // Corresponds with GET /api/clock (the `GetClock` operationId).
 func (c *Client) GetClock(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -5853,7 +5783,7 @@ func (c *Client) GetClock(ctx context.Context, reqEditors ...RequestEditorFn) (*
 	return c.Client.Do(req)
 }
 
-// ConfirmClock Say that the clock is right, although it has leapt (leads): what is due by it is done again
+// ConfirmClock Confirm that the clock is right after a leap; what is due by it runs again (leads only)
 //
 // Corresponds with POST /api/clock (the `ConfirmClock` operationId).
 func (c *Client) ConfirmClock(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -5868,7 +5798,7 @@ func (c *Client) ConfirmClock(ctx context.Context, reqEditors ...RequestEditorFn
 	return c.Client.Do(req)
 }
 
-// ClosePeriodWithBody Close a period, so that nothing sweeps it any more (leads only)
+// ClosePeriodWithBody Close a period, so that no sweep changes it (leads only)
 //
 // Takes any type of body and a specified content type.
 //
@@ -5885,7 +5815,7 @@ func (c *Client) ClosePeriodWithBody(ctx context.Context, contentType string, bo
 	return c.Client.Do(req)
 }
 
-// ClosePeriod Close a period, so that nothing sweeps it any more (leads only)
+// ClosePeriod Close a period, so that no sweep changes it (leads only)
 //
 // Takes a body of the `application/json` content type.
 //
@@ -5902,7 +5832,7 @@ func (c *Client) ClosePeriod(ctx context.Context, body ClosePeriodJSONRequestBod
 	return c.Client.Do(req)
 }
 
-// ReopenPeriodWithBody Open a closed period again, for a reason (leads only)
+// ReopenPeriodWithBody Reopen a closed period, with a reason (leads only)
 //
 // Takes any type of body and a specified content type.
 //
@@ -5919,7 +5849,7 @@ func (c *Client) ReopenPeriodWithBody(ctx context.Context, contentType string, b
 	return c.Client.Do(req)
 }
 
-// ReopenPeriod Open a closed period again, for a reason (leads only)
+// ReopenPeriod Reopen a closed period, with a reason (leads only)
 //
 // Takes a body of the `application/json` content type.
 //
@@ -5936,11 +5866,11 @@ func (c *Client) ReopenPeriod(ctx context.Context, body ReopenPeriodJSONRequestB
 	return c.Client.Do(req)
 }
 
-// ListDataFaults Faults of the data that cases were settled for: five hundred at once, those not mended first, then the newest
+// ListDataIssues Data issues that reviewers reported: 500 at once, open ones first, then the newest
 //
-// Corresponds with GET /api/data-faults (the `ListDataFaults` operationId).
-func (c *Client) ListDataFaults(ctx context.Context, params *ListDataFaultsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewListDataFaultsRequest(c.Server, params)
+// Corresponds with GET /api/data-issues (the `ListDataIssues` operationId).
+func (c *Client) ListDataIssues(ctx context.Context, params *ListDataIssuesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListDataIssuesRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -5951,13 +5881,13 @@ func (c *Client) ListDataFaults(ctx context.Context, params *ListDataFaultsParam
 	return c.Client.Do(req)
 }
 
-// EndDataFaultWithBody Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+// CloseDataIssueWithBody Close a data issue as fixed or as no issue (owners of its feeds, analysts, leads); one closes by itself when lines of its feeds come and nothing in its case is flagged any more
 //
 // Takes any type of body and a specified content type.
 //
-// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
-func (c *Client) EndDataFaultWithBody(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewEndDataFaultRequestWithBody(c.Server, id, contentType, body)
+// Corresponds with POST /api/data-issues/{id}/end (the `CloseDataIssue` operationId).
+func (c *Client) CloseDataIssueWithBody(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCloseDataIssueRequestWithBody(c.Server, id, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -5968,13 +5898,13 @@ func (c *Client) EndDataFaultWithBody(ctx context.Context, id int64, contentType
 	return c.Client.Do(req)
 }
 
-// EndDataFault Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+// CloseDataIssue Close a data issue as fixed or as no issue (owners of its feeds, analysts, leads); one closes by itself when lines of its feeds come and nothing in its case is flagged any more
 //
 // Takes a body of the `application/json` content type.
 //
-// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
-func (c *Client) EndDataFault(ctx context.Context, id int64, body EndDataFaultJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewEndDataFaultRequest(c.Server, id, body)
+// Corresponds with POST /api/data-issues/{id}/end (the `CloseDataIssue` operationId).
+func (c *Client) CloseDataIssue(ctx context.Context, id int64, body CloseDataIssueJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCloseDataIssueRequest(c.Server, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -5985,7 +5915,9 @@ func (c *Client) EndDataFault(ctx context.Context, id int64, body EndDataFaultJS
 	return c.Client.Do(req)
 }
 
-// ListDials performs a GET /api/dials (the `ListDials` operationId) request.
+// ListDials The dials with their values and the rules that use them
+//
+// Corresponds with GET /api/dials (the `ListDials` operationId).
 func (c *Client) ListDials(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListDialsRequest(c.Server)
 	if err != nil {
@@ -5998,13 +5930,13 @@ func (c *Client) ListDials(ctx context.Context, reqEditors ...RequestEditorFn) (
 	return c.Client.Do(req)
 }
 
-// TurnDialWithBody Turn a dial everywhere at once, as a new revision (analysts and leads)
+// ChangeDialWithBody Change a dial everywhere at once, as a new revision (analysts and leads)
 //
 // Takes any type of body and a specified content type.
 //
-// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
-func (c *Client) TurnDialWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewTurnDialRequestWithBody(c.Server, name, contentType, body)
+// Corresponds with PUT /api/dials/{name} (the `ChangeDial` operationId).
+func (c *Client) ChangeDialWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeDialRequestWithBody(c.Server, name, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6015,13 +5947,13 @@ func (c *Client) TurnDialWithBody(ctx context.Context, name string, contentType 
 	return c.Client.Do(req)
 }
 
-// TurnDial Turn a dial everywhere at once, as a new revision (analysts and leads)
+// ChangeDial Change a dial everywhere at once, as a new revision (analysts and leads)
 //
 // Takes a body of the `application/json` content type.
 //
-// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
-func (c *Client) TurnDial(ctx context.Context, name string, body TurnDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewTurnDialRequest(c.Server, name, body)
+// Corresponds with PUT /api/dials/{name} (the `ChangeDial` operationId).
+func (c *Client) ChangeDial(ctx context.Context, name string, body ChangeDialJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeDialRequest(c.Server, name, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6032,7 +5964,7 @@ func (c *Client) TurnDial(ctx context.Context, name string, body TurnDialJSONReq
 	return c.Client.Do(req)
 }
 
-// GetDoctor Whether all that must always be so in the database is so; changes nothing (leads only)
+// GetDoctor Check the invariants of the database; changes nothing (leads only)
 //
 // Corresponds with GET /api/doctor (the `GetDoctor` operationId).
 func (c *Client) GetDoctor(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -6047,11 +5979,11 @@ func (c *Client) GetDoctor(ctx context.Context, reqEditors ...RequestEditorFn) (
 	return c.Client.Do(req)
 }
 
-// DropDraft Discard one's draft
+// DeleteDraft Discard your draft
 //
-// Corresponds with DELETE /api/draft (the `DropDraft` operationId).
-func (c *Client) DropDraft(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewDropDraftRequest(c.Server)
+// Corresponds with DELETE /api/draft (the `DeleteDraft` operationId).
+func (c *Client) DeleteDraft(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDeleteDraftRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -6062,7 +5994,7 @@ func (c *Client) DropDraft(ctx context.Context, reqEditors ...RequestEditorFn) (
 	return c.Client.Do(req)
 }
 
-// GetDraft One's own draft; without one, the published text to begin from
+// GetDraft Your draft; without one, the published text to start from
 //
 // Corresponds with GET /api/draft (the `GetDraft` operationId).
 func (c *Client) GetDraft(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -6077,7 +6009,7 @@ func (c *Client) GetDraft(ctx context.Context, reqEditors ...RequestEditorFn) (*
 	return c.Client.Do(req)
 }
 
-// PutDraftWithBody Keep one's draft (analysts and leads)
+// PutDraftWithBody Save your draft (analysts and leads)
 //
 // Takes any type of body and a specified content type.
 //
@@ -6094,7 +6026,7 @@ func (c *Client) PutDraftWithBody(ctx context.Context, contentType string, body 
 	return c.Client.Do(req)
 }
 
-// PutDraft Keep one's draft (analysts and leads)
+// PutDraft Save your draft (analysts and leads)
 //
 // Takes a body of the `application/json` content type.
 //
@@ -6111,7 +6043,9 @@ func (c *Client) PutDraft(ctx context.Context, body PutDraftJSONRequestBody, req
 	return c.Client.Do(req)
 }
 
-// ListExceptions performs a GET /api/exceptions (the `ListExceptions` operationId) request.
+// ListExceptions The exceptions of a period, filtered and sorted, a page at once
+//
+// Corresponds with GET /api/exceptions (the `ListExceptions` operationId).
 func (c *Client) ListExceptions(ctx context.Context, params *ListExceptionsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListExceptionsRequest(c.Server, params)
 	if err != nil {
@@ -6124,7 +6058,9 @@ func (c *Client) ListExceptions(ctx context.Context, params *ListExceptionsParam
 	return c.Client.Do(req)
 }
 
-// ExportExceptions performs a GET /api/exceptions.csv (the `ExportExceptions` operationId) request.
+// ExportExceptions The exceptions of a period as a CSV file
+//
+// Corresponds with GET /api/exceptions.csv (the `ExportExceptions` operationId).
 func (c *Client) ExportExceptions(ctx context.Context, params *ExportExceptionsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewExportExceptionsRequest(c.Server, params)
 	if err != nil {
@@ -6137,13 +6073,13 @@ func (c *Client) ExportExceptions(ctx context.Context, params *ExportExceptionsP
 	return c.Client.Do(req)
 }
 
-// TakeExceptionsWithBody Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+// OpenCasesWithBody Open cases for exceptions that are in no case, for all of them or none (members of the desk, analysts, leads)
 //
 // Takes any type of body and a specified content type.
 //
-// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
-func (c *Client) TakeExceptionsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewTakeExceptionsRequestWithBody(c.Server, contentType, body)
+// Corresponds with POST /api/exceptions/cases (the `OpenCases` operationId).
+func (c *Client) OpenCasesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewOpenCasesRequestWithBody(c.Server, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6154,13 +6090,13 @@ func (c *Client) TakeExceptionsWithBody(ctx context.Context, contentType string,
 	return c.Client.Do(req)
 }
 
-// TakeExceptions Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+// OpenCases Open cases for exceptions that are in no case, for all of them or none (members of the desk, analysts, leads)
 //
 // Takes a body of the `application/json` content type.
 //
-// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
-func (c *Client) TakeExceptions(ctx context.Context, body TakeExceptionsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewTakeExceptionsRequest(c.Server, body)
+// Corresponds with POST /api/exceptions/cases (the `OpenCases` operationId).
+func (c *Client) OpenCases(ctx context.Context, body OpenCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewOpenCasesRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6171,7 +6107,7 @@ func (c *Client) TakeExceptions(ctx context.Context, body TakeExceptionsJSONRequ
 	return c.Client.Do(req)
 }
 
-// ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
+// ExportExceptionFile The matching exceptions as a file; a workbook has a second sheet with the meaning of grades, columns and rules
 //
 // Corresponds with GET /api/exceptions/file (the `ExportExceptionFile` operationId).
 func (c *Client) ExportExceptionFile(ctx context.Context, params *ExportExceptionFileParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -6201,7 +6137,7 @@ func (c *Client) GetExceptionGrid(ctx context.Context, params *GetExceptionGridP
 	return c.Client.Do(req)
 }
 
-// GetExceptionTrend How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone
+// GetExceptionTrend The number of exceptions in the last thirteen periods, by rule, desk, kind or grade; and how many are raised, standing and cleared
 //
 // Corresponds with GET /api/exceptions/trend (the `GetExceptionTrend` operationId).
 func (c *Client) GetExceptionTrend(ctx context.Context, params *GetExceptionTrendParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -6216,7 +6152,9 @@ func (c *Client) GetExceptionTrend(ctx context.Context, params *GetExceptionTren
 	return c.Client.Do(req)
 }
 
-// GetException performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
+// GetException One exception with its evidence and history
+//
+// Corresponds with GET /api/exceptions/{id} (the `GetException` operationId).
 func (c *Client) GetException(ctx context.Context, id int64, params *GetExceptionParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetExceptionRequest(c.Server, id, params)
 	if err != nil {
@@ -6229,7 +6167,7 @@ func (c *Client) GetException(ctx context.Context, id int64, params *GetExceptio
 	return c.Client.Do(req)
 }
 
-// GetCalendarFeed Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address
+// GetCalendarFeed Scheduled sweeps, and the due days of the cases on your desks, as iCalendar; the token may be in the address, for programs that cannot send a header
 //
 // Corresponds with GET /api/feeds/calendar.ics (the `GetCalendarFeed` operationId).
 func (c *Client) GetCalendarFeed(ctx context.Context, params *GetCalendarFeedParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -6244,7 +6182,7 @@ func (c *Client) GetCalendarFeed(ctx context.Context, params *GetCalendarFeedPar
 	return c.Client.Do(req)
 }
 
-// GetExceptionFeed What was newly flagged in the last swept periods, as Atom; the newest first
+// GetExceptionFeed The raised exceptions of the last swept periods as Atom, newest first
 //
 // Corresponds with GET /api/feeds/exceptions.atom (the `GetExceptionFeed` operationId).
 func (c *Client) GetExceptionFeed(ctx context.Context, params *GetExceptionFeedParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -6259,13 +6197,13 @@ func (c *Client) GetExceptionFeed(ctx context.Context, params *GetExceptionFeedP
 	return c.Client.Do(req)
 }
 
-// RestyleGradeWithBody Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+// ChangeGradeWithBody Change label, tone and shape of a grade everywhere at once, as a new revision (analysts and leads)
 //
 // Takes any type of body and a specified content type.
 //
-// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
-func (c *Client) RestyleGradeWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewRestyleGradeRequestWithBody(c.Server, name, contentType, body)
+// Corresponds with PUT /api/grades/{name} (the `ChangeGrade` operationId).
+func (c *Client) ChangeGradeWithBody(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeGradeRequestWithBody(c.Server, name, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6276,13 +6214,13 @@ func (c *Client) RestyleGradeWithBody(ctx context.Context, name string, contentT
 	return c.Client.Do(req)
 }
 
-// RestyleGrade Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+// ChangeGrade Change label, tone and shape of a grade everywhere at once, as a new revision (analysts and leads)
 //
 // Takes a body of the `application/json` content type.
 //
-// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
-func (c *Client) RestyleGrade(ctx context.Context, name string, body RestyleGradeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewRestyleGradeRequest(c.Server, name, body)
+// Corresponds with PUT /api/grades/{name} (the `ChangeGrade` operationId).
+func (c *Client) ChangeGrade(ctx context.Context, name string, body ChangeGradeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeGradeRequest(c.Server, name, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6293,7 +6231,9 @@ func (c *Client) RestyleGrade(ctx context.Context, name string, body RestyleGrad
 	return c.Client.Do(req)
 }
 
-// ListIntakes performs a GET /api/intakes (the `ListIntakes` operationId) request.
+// ListIntakes The intakes, newest first
+//
+// Corresponds with GET /api/intakes (the `ListIntakes` operationId).
 func (c *Client) ListIntakes(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListIntakesRequest(c.Server)
 	if err != nil {
@@ -6306,7 +6246,7 @@ func (c *Client) ListIntakes(ctx context.Context, reqEditors ...RequestEditorFn)
 	return c.Client.Do(req)
 }
 
-// CreateIntakeWithBody Take in a CSV file of a feed, a register or a target sheet, whole or not at all (analysts and leads)
+// CreateIntakeWithBody Load a CSV file of a feed, a register or a target sheet; a file with an error is rejected as a whole (analysts and leads)
 //
 // Takes any type of body and a specified content type.
 //
@@ -6323,11 +6263,11 @@ func (c *Client) CreateIntakeWithBody(ctx context.Context, params *CreateIntakeP
 	return c.Client.Do(req)
 }
 
-// TakeBackIntake Take an intake back; what it replaced comes to count again
+// RevertIntake Revert an intake; what it replaced counts again (analysts and leads)
 //
-// Corresponds with DELETE /api/intakes/{id} (the `TakeBackIntake` operationId).
-func (c *Client) TakeBackIntake(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewTakeBackIntakeRequest(c.Server, id)
+// Corresponds with DELETE /api/intakes/{id} (the `RevertIntake` operationId).
+func (c *Client) RevertIntake(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRevertIntakeRequest(c.Server, id)
 	if err != nil {
 		return nil, err
 	}
@@ -6338,7 +6278,9 @@ func (c *Client) TakeBackIntake(ctx context.Context, id int64, reqEditors ...Req
 	return c.Client.Do(req)
 }
 
-// ListMeasures performs a GET /api/measures (the `ListMeasures` operationId) request.
+// ListMeasures The measures of the published rulebook
+//
+// Corresponds with GET /api/measures (the `ListMeasures` operationId).
 func (c *Client) ListMeasures(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListMeasuresRequest(c.Server)
 	if err != nil {
@@ -6351,7 +6293,7 @@ func (c *Client) ListMeasures(ctx context.Context, reqEditors ...RequestEditorFn
 	return c.Client.Do(req)
 }
 
-// ListMethods The outlier and event-window methods that a rule may judge by
+// ListMethods The outlier and event-window methods that a rule may use
 //
 // Corresponds with GET /api/methods (the `ListMethods` operationId).
 func (c *Client) ListMethods(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -6366,11 +6308,11 @@ func (c *Client) ListMethods(ctx context.Context, reqEditors ...RequestEditorFn)
 	return c.Client.Do(req)
 }
 
-// ListNotices What the person who asks was told of cases: two hundred at once, the newest first
+// ListNotifications Your notifications: 200 at once, newest first
 //
-// Corresponds with GET /api/notices (the `ListNotices` operationId).
-func (c *Client) ListNotices(ctx context.Context, params *ListNoticesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewListNoticesRequest(c.Server, params)
+// Corresponds with GET /api/notifications (the `ListNotifications` operationId).
+func (c *Client) ListNotifications(ctx context.Context, params *ListNotificationsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListNotificationsRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -6381,13 +6323,13 @@ func (c *Client) ListNotices(ctx context.Context, params *ListNoticesParams, req
 	return c.Client.Do(req)
 }
 
-// SeeNoticesWithBody Note that they were seen, up to a number
+// MarkNotificationsReadWithBody Mark notifications as read, up to a number
 //
 // Takes any type of body and a specified content type.
 //
-// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
-func (c *Client) SeeNoticesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewSeeNoticesRequestWithBody(c.Server, contentType, body)
+// Corresponds with POST /api/notifications/read (the `MarkNotificationsRead` operationId).
+func (c *Client) MarkNotificationsReadWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMarkNotificationsReadRequestWithBody(c.Server, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6398,13 +6340,13 @@ func (c *Client) SeeNoticesWithBody(ctx context.Context, contentType string, bod
 	return c.Client.Do(req)
 }
 
-// SeeNotices Note that they were seen, up to a number
+// MarkNotificationsRead Mark notifications as read, up to a number
 //
 // Takes a body of the `application/json` content type.
 //
-// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
-func (c *Client) SeeNotices(ctx context.Context, body SeeNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewSeeNoticesRequest(c.Server, body)
+// Corresponds with POST /api/notifications/read (the `MarkNotificationsRead` operationId).
+func (c *Client) MarkNotificationsRead(ctx context.Context, body MarkNotificationsReadJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMarkNotificationsReadRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6415,7 +6357,9 @@ func (c *Client) SeeNotices(ctx context.Context, body SeeNoticesJSONRequestBody,
 	return c.Client.Do(req)
 }
 
-// GetOverview performs a GET /api/overview (the `GetOverview` operationId) request.
+// GetOverview The last sweep in short: exceptions by grade, kind, rule and desk, and how they changed
+//
+// Corresponds with GET /api/overview (the `GetOverview` operationId).
 func (c *Client) GetOverview(ctx context.Context, params *GetOverviewParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetOverviewRequest(c.Server, params)
 	if err != nil {
@@ -6428,52 +6372,9 @@ func (c *Client) GetOverview(ctx context.Context, params *GetOverviewParams, req
 	return c.Client.Do(req)
 }
 
-// GetParts What a figure is made of, down to its lines
+// ListPeople The accounts
 //
-// Corresponds with GET /api/parts (the `GetParts` operationId).
-func (c *Client) GetParts(ctx context.Context, params *GetPartsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewGetPartsRequest(c.Server, params)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
-// ListPeaces Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
-//
-// Corresponds with GET /api/peaces (the `ListPeaces` operationId).
-func (c *Client) ListPeaces(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewListPeacesRequest(c.Server)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
-// EndPeace End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk
-//
-// Corresponds with DELETE /api/peaces/{id} (the `EndPeace` operationId).
-func (c *Client) EndPeace(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewEndPeaceRequest(c.Server, id)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
-// ListPeople performs a GET /api/people (the `ListPeople` operationId) request.
+// Corresponds with GET /api/people (the `ListPeople` operationId).
 func (c *Client) ListPeople(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListPeopleRequest(c.Server)
 	if err != nil {
@@ -6486,7 +6387,7 @@ func (c *Client) ListPeople(ctx context.Context, reqEditors ...RequestEditorFn) 
 	return c.Client.Do(req)
 }
 
-// CreatePersonWithBody Add a person (leads only)
+// CreatePersonWithBody Add an account with a one-time password (leads only)
 //
 // Takes any type of body and a specified content type.
 //
@@ -6503,7 +6404,7 @@ func (c *Client) CreatePersonWithBody(ctx context.Context, contentType string, b
 	return c.Client.Do(req)
 }
 
-// CreatePerson Add a person (leads only)
+// CreatePerson Add an account with a one-time password (leads only)
 //
 // Takes a body of the `application/json` content type.
 //
@@ -6520,7 +6421,7 @@ func (c *Client) CreatePerson(ctx context.Context, body CreatePersonJSONRequestB
 	return c.Client.Do(req)
 }
 
-// ClosePerson Close an account; its sessions and tokens end at once, what it did stays (leads only)
+// ClosePerson Close an account; its sessions and tokens end at once, its work stays (leads only)
 //
 // Corresponds with DELETE /api/people/{name} (the `ClosePerson` operationId).
 func (c *Client) ClosePerson(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -6535,7 +6436,7 @@ func (c *Client) ClosePerson(ctx context.Context, name PersonName, reqEditors ..
 	return c.Client.Do(req)
 }
 
-// ChangePersonWithBody Give an account another title, role and desks (leads only)
+// ChangePersonWithBody Change the display name, role and desks of an account (leads only)
 //
 // Takes any type of body and a specified content type.
 //
@@ -6552,7 +6453,7 @@ func (c *Client) ChangePersonWithBody(ctx context.Context, name PersonName, cont
 	return c.Client.Do(req)
 }
 
-// ChangePerson Give an account another title, role and desks (leads only)
+// ChangePerson Change the display name, role and desks of an account (leads only)
 //
 // Takes a body of the `application/json` content type.
 //
@@ -6569,11 +6470,11 @@ func (c *Client) ChangePerson(ctx context.Context, name PersonName, body ChangeP
 	return c.Client.Do(req)
 }
 
-// MakeWord Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
+// ResetPassword Give an account a one-time password in place of its password; its sessions and tokens end (leads only)
 //
-// Corresponds with POST /api/people/{name}/word (the `MakeWord` operationId).
-func (c *Client) MakeWord(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewMakeWordRequest(c.Server, name)
+// Corresponds with POST /api/people/{name}/one-time-password (the `ResetPassword` operationId).
+func (c *Client) ResetPassword(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewResetPasswordRequest(c.Server, name)
 	if err != nil {
 		return nil, err
 	}
@@ -6614,7 +6515,7 @@ func (c *Client) GetRegister(ctx context.Context, kind string, params *GetRegist
 	return c.Client.Do(req)
 }
 
-// GetSubject Everything a register ever said of one subject
+// GetSubject All that a register says of one subject, by day
 //
 // Corresponds with GET /api/registers/{kind}/{key} (the `GetSubject` operationId).
 func (c *Client) GetSubject(ctx context.Context, kind string, key string, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -6629,7 +6530,7 @@ func (c *Client) GetSubject(ctx context.Context, kind string, key string, reqEdi
 	return c.Client.Do(req)
 }
 
-// RehearseWithBody Judge one rule of a draft on real data, changing nothing
+// RehearseWithBody Evaluate one rule of a draft on real data; changes nothing
 //
 // Takes any type of body and a specified content type.
 //
@@ -6646,7 +6547,7 @@ func (c *Client) RehearseWithBody(ctx context.Context, contentType string, body 
 	return c.Client.Do(req)
 }
 
-// Rehearse Judge one rule of a draft on real data, changing nothing
+// Rehearse Evaluate one rule of a draft on real data; changes nothing
 //
 // Takes a body of the `application/json` content type.
 //
@@ -6663,7 +6564,7 @@ func (c *Client) Rehearse(ctx context.Context, body RehearseJSONRequestBody, req
 	return c.Client.Do(req)
 }
 
-// RehearseBookWithBody Judge a whole draft against the published rulebook, changing nothing
+// RehearseBookWithBody Evaluate a whole draft and compare it with the published rulebook; changes nothing
 //
 // Takes any type of body and a specified content type.
 //
@@ -6680,7 +6581,7 @@ func (c *Client) RehearseBookWithBody(ctx context.Context, contentType string, b
 	return c.Client.Do(req)
 }
 
-// RehearseBook Judge a whole draft against the published rulebook, changing nothing
+// RehearseBook Evaluate a whole draft and compare it with the published rulebook; changes nothing
 //
 // Takes a body of the `application/json` content type.
 //
@@ -6697,7 +6598,7 @@ func (c *Client) RehearseBook(ctx context.Context, body RehearseBookJSONRequestB
 	return c.Client.Do(req)
 }
 
-// RehearseRoutingWithBody What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+// RehearseRoutingWithBody Cases that each desk and person would get in a period by a draft, beside their open cases; changes nothing
 //
 // Takes any type of body and a specified content type.
 //
@@ -6714,7 +6615,7 @@ func (c *Client) RehearseRoutingWithBody(ctx context.Context, contentType string
 	return c.Client.Do(req)
 }
 
-// RehearseRouting What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+// RehearseRouting Cases that each desk and person would get in a period by a draft, beside their open cases; changes nothing
 //
 // Takes a body of the `application/json` content type.
 //
@@ -6731,7 +6632,7 @@ func (c *Client) RehearseRouting(ctx context.Context, body RehearseRoutingJSONRe
 	return c.Client.Do(req)
 }
 
-// SolveDialWithBody Find the value of a dial that flags about so many a month
+// SolveDialWithBody Find the value of a dial that flags about the wanted number a month
 //
 // Takes any type of body and a specified content type.
 //
@@ -6748,7 +6649,7 @@ func (c *Client) SolveDialWithBody(ctx context.Context, contentType string, body
 	return c.Client.Do(req)
 }
 
-// SolveDial Find the value of a dial that flags about so many a month
+// SolveDial Find the value of a dial that flags about the wanted number a month
 //
 // Takes a body of the `application/json` content type.
 //
@@ -6765,7 +6666,22 @@ func (c *Client) SolveDial(ctx context.Context, body SolveDialJSONRequestBody, r
 	return c.Client.Do(req)
 }
 
-// ExportReport A report as a file: what was found, what waits, or who was flagged when
+// GetBacklog Open, taken, parked, late and not yet opened cases by desk, person, rule, grade or period, with their age
+//
+// Corresponds with GET /api/reports/backlog (the `GetBacklog` operationId).
+func (c *Client) GetBacklog(ctx context.Context, params *GetBacklogParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetBacklogRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ExportReport A report as a file: outcomes, backlog, or the grid of exceptions
 //
 // Corresponds with GET /api/reports/file (the `ExportReport` operationId).
 func (c *Client) ExportReport(ctx context.Context, params *ExportReportParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -6780,11 +6696,11 @@ func (c *Client) ExportReport(ctx context.Context, params *ExportReportParams, r
 	return c.Client.Do(req)
 }
 
-// ListFindings What came of the cases that were settled
+// ListOutcomes Outcomes of the settled cases, by rule, desk, person, reason, period or revision
 //
-// Corresponds with GET /api/reports/findings (the `ListFindings` operationId).
-func (c *Client) ListFindings(ctx context.Context, params *ListFindingsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewListFindingsRequest(c.Server, params)
+// Corresponds with GET /api/reports/outcomes (the `ListOutcomes` operationId).
+func (c *Client) ListOutcomes(ctx context.Context, params *ListOutcomesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListOutcomesRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -6795,22 +6711,9 @@ func (c *Client) ListFindings(ctx context.Context, params *ListFindingsParams, r
 	return c.Client.Do(req)
 }
 
-// ListWork What waits: open, taken, parked, late, how old, and what nobody has looked at
+// ListRevisions The revisions, newest first
 //
-// Corresponds with GET /api/reports/work (the `ListWork` operationId).
-func (c *Client) ListWork(ctx context.Context, params *ListWorkParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewListWorkRequest(c.Server, params)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
-// ListRevisions performs a GET /api/revisions (the `ListRevisions` operationId) request.
+// Corresponds with GET /api/revisions (the `ListRevisions` operationId).
 func (c *Client) ListRevisions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListRevisionsRequest(c.Server)
 	if err != nil {
@@ -6857,7 +6760,9 @@ func (c *Client) PublishRevision(ctx context.Context, body PublishRevisionJSONRe
 	return c.Client.Do(req)
 }
 
-// GetRevision performs a GET /api/revisions/{number} (the `GetRevision` operationId) request.
+// GetRevision One revision with its text
+//
+// Corresponds with GET /api/revisions/{number} (the `GetRevision` operationId).
 func (c *Client) GetRevision(ctx context.Context, number int, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetRevisionRequest(c.Server, number)
 	if err != nil {
@@ -6870,7 +6775,7 @@ func (c *Client) GetRevision(ctx context.Context, number int, reqEditors ...Requ
 	return c.Client.Do(req)
 }
 
-// RestoreRevisionWithBody Publish an earlier revision again, as a new one (analysts and leads)
+// RestoreRevisionWithBody Restore an earlier revision, as a new one (analysts and leads)
 //
 // Takes any type of body and a specified content type.
 //
@@ -6887,7 +6792,7 @@ func (c *Client) RestoreRevisionWithBody(ctx context.Context, number int, conten
 	return c.Client.Do(req)
 }
 
-// RestoreRevision Publish an earlier revision again, as a new one (analysts and leads)
+// RestoreRevision Restore an earlier revision, as a new one (analysts and leads)
 //
 // Takes a body of the `application/json` content type.
 //
@@ -6919,7 +6824,7 @@ func (c *Client) GetRulebook(ctx context.Context, reqEditors ...RequestEditorFn)
 	return c.Client.Do(req)
 }
 
-// CheckRulebookWithBody Check a rulebook, changing nothing
+// CheckRulebookWithBody Check a rulebook; changes nothing
 //
 // Takes any type of body and a specified content type.
 //
@@ -6936,7 +6841,7 @@ func (c *Client) CheckRulebookWithBody(ctx context.Context, contentType string, 
 	return c.Client.Do(req)
 }
 
-// CheckRulebook Check a rulebook, changing nothing
+// CheckRulebook Check a rulebook; changes nothing
 //
 // Takes a body of the `application/json` content type.
 //
@@ -6953,7 +6858,7 @@ func (c *Client) CheckRulebook(ctx context.Context, body CheckRulebookJSONReques
 	return c.Client.Do(req)
 }
 
-// CompareRulebookWithBody How a text differs from the published revision or from an earlier one, in words and line by line
+// CompareRulebookWithBody Differences of a text from the published revision or an earlier one, in words and line by line
 //
 // Takes any type of body and a specified content type.
 //
@@ -6970,7 +6875,7 @@ func (c *Client) CompareRulebookWithBody(ctx context.Context, contentType string
 	return c.Client.Do(req)
 }
 
-// CompareRulebook How a text differs from the published revision or from an earlier one, in words and line by line
+// CompareRulebook Differences of a text from the published revision or an earlier one, in words and line by line
 //
 // Takes a body of the `application/json` content type.
 //
@@ -7021,6 +6926,21 @@ func (c *Client) PlaceDial(ctx context.Context, body PlaceDialJSONRequestBody, r
 	return c.Client.Do(req)
 }
 
+// ListKeys The keys that a rulebook may have, for completion
+//
+// Corresponds with GET /api/rulebook/keys (the `ListKeys` operationId).
+func (c *Client) ListKeys(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListKeysRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // OrderRulesWithBody Write the rules of a text in another order
 //
 // Takes any type of body and a specified content type.
@@ -7055,7 +6975,7 @@ func (c *Client) OrderRules(ctx context.Context, body OrderRulesJSONRequestBody,
 	return c.Client.Do(req)
 }
 
-// PlaceRuleWithBody Write one rule into a text in the place of the one of that name, or last; or take it out
+// PlaceRuleWithBody Write one rule into a text in place of the rule of that name, or last; or remove it
 //
 // Takes any type of body and a specified content type.
 //
@@ -7072,7 +6992,7 @@ func (c *Client) PlaceRuleWithBody(ctx context.Context, contentType string, body
 	return c.Client.Do(req)
 }
 
-// PlaceRule Write one rule into a text in the place of the one of that name, or last; or take it out
+// PlaceRule Write one rule into a text in place of the rule of that name, or last; or remove it
 //
 // Takes a body of the `application/json` content type.
 //
@@ -7089,7 +7009,7 @@ func (c *Client) PlaceRule(ctx context.Context, body PlaceRuleJSONRequestBody, r
 	return c.Client.Do(req)
 }
 
-// ListUses Everything that a change of a measure, dial, kind, grade, feed or desk would touch
+// ListUses What uses a measure, dial, kind, grade, feed or desk
 //
 // Corresponds with GET /api/rulebook/uses (the `ListUses` operationId).
 func (c *Client) ListUses(ctx context.Context, params *ListUsesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7104,7 +7024,7 @@ func (c *Client) ListUses(ctx context.Context, params *ListUsesParams, reqEditor
 	return c.Client.Do(req)
 }
 
-// ListRules The rules in words, with what each said in a period
+// ListRules The rules in words, with how many each flagged in a period
 //
 // Corresponds with GET /api/rules (the `ListRules` operationId).
 func (c *Client) ListRules(ctx context.Context, params *ListRulesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7119,11 +7039,11 @@ func (c *Client) ListRules(ctx context.Context, params *ListRulesParams, reqEdit
 	return c.Client.Do(req)
 }
 
-// GetLineUp Every judged subject in order of what was held against the cuts
+// GetRanking The judged subjects of a rule, ordered by their value against the cuts
 //
-// Corresponds with GET /api/rules/{rule}/line-up (the `GetLineUp` operationId).
-func (c *Client) GetLineUp(ctx context.Context, rule string, params *GetLineUpParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewGetLineUpRequest(c.Server, rule, params)
+// Corresponds with GET /api/rules/{rule}/ranking (the `GetRanking` operationId).
+func (c *Client) GetRanking(ctx context.Context, rule string, params *GetRankingParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetRankingRequest(c.Server, rule, params)
 	if err != nil {
 		return nil, err
 	}
@@ -7134,11 +7054,11 @@ func (c *Client) GetLineUp(ctx context.Context, rule string, params *GetLineUpPa
 	return c.Client.Do(req)
 }
 
-// ListProposals Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled
+// ListSuggestions Changes of a rule that would have dropped explained cases and kept the confirmed ones, backtested on settled cases
 //
-// Corresponds with GET /api/rules/{rule}/proposals (the `ListProposals` operationId).
-func (c *Client) ListProposals(ctx context.Context, rule string, params *ListProposalsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewListProposalsRequest(c.Server, rule, params)
+// Corresponds with GET /api/rules/{rule}/suggestions (the `ListSuggestions` operationId).
+func (c *Client) ListSuggestions(ctx context.Context, rule string, params *ListSuggestionsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListSuggestionsRequest(c.Server, rule, params)
 	if err != nil {
 		return nil, err
 	}
@@ -7149,7 +7069,7 @@ func (c *Client) ListProposals(ctx context.Context, rule string, params *ListPro
 	return c.Client.Do(req)
 }
 
-// GetSchedule The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
+// GetSchedule The scheduled sweeps, and the state of the last periods of each
 //
 // Corresponds with GET /api/schedule (the `GetSchedule` operationId).
 func (c *Client) GetSchedule(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7179,7 +7099,7 @@ func (c *Client) SignOut(ctx context.Context, reqEditors ...RequestEditorFn) (*h
 	return c.Client.Do(req)
 }
 
-// GetSession Who is signed in
+// GetSession The person who is signed in
 //
 // Corresponds with GET /api/session (the `GetSession` operationId).
 func (c *Client) GetSession(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7194,7 +7114,7 @@ func (c *Client) GetSession(ctx context.Context, reqEditors ...RequestEditorFn) 
 	return c.Client.Do(req)
 }
 
-// SignInWithBody Sign in with name and password; sets the session cookie
+// SignInWithBody Sign in with a user name and a password; sets the session cookie
 //
 // Takes any type of body and a specified content type.
 //
@@ -7211,7 +7131,7 @@ func (c *Client) SignInWithBody(ctx context.Context, contentType string, body io
 	return c.Client.Do(req)
 }
 
-// SignIn Sign in with name and password; sets the session cookie
+// SignIn Sign in with a user name and a password; sets the session cookie
 //
 // Takes a body of the `application/json` content type.
 //
@@ -7228,7 +7148,41 @@ func (c *Client) SignIn(ctx context.Context, body SignInJSONRequestBody, reqEdit
 	return c.Client.Do(req)
 }
 
-// ChangePasswordWithBody Change one's own password; all other sessions and tokens of the account end
+// UseOneTimePasswordWithBody Sign in with a one-time password and choose a password; sets the session cookie
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /api/session/one-time-password (the `UseOneTimePassword` operationId).
+func (c *Client) UseOneTimePasswordWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUseOneTimePasswordRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// UseOneTimePassword Sign in with a one-time password and choose a password; sets the session cookie
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /api/session/one-time-password (the `UseOneTimePassword` operationId).
+func (c *Client) UseOneTimePassword(ctx context.Context, body UseOneTimePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUseOneTimePasswordRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangePasswordWithBody Change your password; all other sessions and tokens of the account end
 //
 // Takes any type of body and a specified content type.
 //
@@ -7245,7 +7199,7 @@ func (c *Client) ChangePasswordWithBody(ctx context.Context, contentType string,
 	return c.Client.Do(req)
 }
 
-// ChangePassword Change one's own password; all other sessions and tokens of the account end
+// ChangePassword Change your password; all other sessions and tokens of the account end
 //
 // Takes a body of the `application/json` content type.
 //
@@ -7262,13 +7216,11 @@ func (c *Client) ChangePassword(ctx context.Context, body ChangePasswordJSONRequ
 	return c.Client.Do(req)
 }
 
-// UseWordWithBody Sign in with a one-time word and choose a password; sets the session cookie
+// ListSnoozes The snoozed subjects: their flags open no case until a day, or until they are worse
 //
-// Takes any type of body and a specified content type.
-//
-// Corresponds with POST /api/session/word (the `UseWord` operationId).
-func (c *Client) UseWordWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewUseWordRequestWithBody(c.Server, contentType, body)
+// Corresponds with GET /api/snoozes (the `ListSnoozes` operationId).
+func (c *Client) ListSnoozes(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListSnoozesRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -7279,13 +7231,11 @@ func (c *Client) UseWordWithBody(ctx context.Context, contentType string, body i
 	return c.Client.Do(req)
 }
 
-// UseWord Sign in with a one-time word and choose a password; sets the session cookie
+// EndSnooze End a snooze (members of the desk of its case, and leads); current flags of its subject open a case
 //
-// Takes a body of the `application/json` content type.
-//
-// Corresponds with POST /api/session/word (the `UseWord` operationId).
-func (c *Client) UseWord(ctx context.Context, body UseWordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewUseWordRequest(c.Server, body)
+// Corresponds with DELETE /api/snoozes/{id} (the `EndSnooze` operationId).
+func (c *Client) EndSnooze(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEndSnoozeRequest(c.Server, id)
 	if err != nil {
 		return nil, err
 	}
@@ -7296,7 +7246,7 @@ func (c *Client) UseWord(ctx context.Context, body UseWordJSONRequestBody, reqEd
 	return c.Client.Do(req)
 }
 
-// ListSweeps A hundred sweeps at a time; the next are those before the last one's number, and none are the end
+// ListSweeps The sweeps: 100 at once, newest first; the next page is before the last number
 //
 // Corresponds with GET /api/sweeps (the `ListSweeps` operationId).
 func (c *Client) ListSweeps(ctx context.Context, params *ListSweepsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7345,7 +7295,7 @@ func (c *Client) CreateSweep(ctx context.Context, body CreateSweepJSONRequestBod
 	return c.Client.Do(req)
 }
 
-// GetVerification A sweep computed again from its revision and data version, and held against what it recorded; changes nothing
+// GetVerification Recompute a sweep from its revision and data version, and compare; changes nothing
 //
 // Corresponds with GET /api/sweeps/{id}/verification (the `GetVerification` operationId).
 func (c *Client) GetVerification(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7360,7 +7310,7 @@ func (c *Client) GetVerification(ctx context.Context, id int64, reqEditors ...Re
 	return c.Client.Do(req)
 }
 
-// GetTable Measures by subject, group or whole, in one or several periods
+// GetTable Measures by subject, by group or in total, in one or several periods
 //
 // Corresponds with GET /api/table (the `GetTable` operationId).
 func (c *Client) GetTable(ctx context.Context, params *GetTableParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7375,7 +7325,9 @@ func (c *Client) GetTable(ctx context.Context, params *GetTableParams, reqEditor
 	return c.Client.Do(req)
 }
 
-// ExportTable performs a GET /api/table.csv (the `ExportTable` operationId) request.
+// ExportTable A table of figures as a CSV file
+//
+// Corresponds with GET /api/table.csv (the `ExportTable` operationId).
 func (c *Client) ExportTable(ctx context.Context, params *ExportTableParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewExportTableRequest(c.Server, params)
 	if err != nil {
@@ -7388,7 +7340,7 @@ func (c *Client) ExportTable(ctx context.Context, params *ExportTableParams, req
 	return c.Client.Do(req)
 }
 
-// GetTargets The targets of a kind by month, and what is missing
+// GetTargets The targets of a kind by month, and the missing ones
 //
 // Corresponds with GET /api/targets/{kind} (the `GetTargets` operationId).
 func (c *Client) GetTargets(ctx context.Context, kind string, params *GetTargetsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7403,7 +7355,7 @@ func (c *Client) GetTargets(ctx context.Context, kind string, params *GetTargets
 	return c.Client.Do(req)
 }
 
-// ListTodos What is to be done about cases and is not, by day: five hundred at once
+// ListTodos The open to-dos, by day: 500 at once
 //
 // Corresponds with GET /api/todos (the `ListTodos` operationId).
 func (c *Client) ListTodos(ctx context.Context, params *ListTodosParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7418,11 +7370,11 @@ func (c *Client) ListTodos(ctx context.Context, params *ListTodosParams, reqEdit
 	return c.Client.Do(req)
 }
 
-// DropTodo Take it away
+// RemoveTodo Remove a to-do
 //
-// Corresponds with DELETE /api/todos/{id} (the `DropTodo` operationId).
-func (c *Client) DropTodo(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewDropTodoRequest(c.Server, id)
+// Corresponds with DELETE /api/todos/{id} (the `RemoveTodo` operationId).
+func (c *Client) RemoveTodo(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveTodoRequest(c.Server, id)
 	if err != nil {
 		return nil, err
 	}
@@ -7433,13 +7385,13 @@ func (c *Client) DropTodo(ctx context.Context, id int64, reqEditors ...RequestEd
 	return c.Client.Do(req)
 }
 
-// TickTodoWithBody Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+// UpdateTodoWithBody Mark a to-do as done or not done (its owner, its author, and the reviewers of the case)
 //
 // Takes any type of body and a specified content type.
 //
-// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
-func (c *Client) TickTodoWithBody(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewTickTodoRequestWithBody(c.Server, id, contentType, body)
+// Corresponds with PUT /api/todos/{id} (the `UpdateTodo` operationId).
+func (c *Client) UpdateTodoWithBody(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUpdateTodoRequestWithBody(c.Server, id, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -7450,13 +7402,13 @@ func (c *Client) TickTodoWithBody(ctx context.Context, id int64, contentType str
 	return c.Client.Do(req)
 }
 
-// TickTodo Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+// UpdateTodo Mark a to-do as done or not done (its owner, its author, and the reviewers of the case)
 //
 // Takes a body of the `application/json` content type.
 //
-// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
-func (c *Client) TickTodo(ctx context.Context, id int64, body TickTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewTickTodoRequest(c.Server, id, body)
+// Corresponds with PUT /api/todos/{id} (the `UpdateTodo` operationId).
+func (c *Client) UpdateTodo(ctx context.Context, id int64, body UpdateTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUpdateTodoRequest(c.Server, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -7467,7 +7419,7 @@ func (c *Client) TickTodo(ctx context.Context, id int64, body TickTodoJSONReques
 	return c.Client.Do(req)
 }
 
-// ListTokens The tokens that have not ended, one's own or (leads only) everybody's
+// ListTokens Your tokens that have not ended, or (leads only) the tokens of all accounts
 //
 // Corresponds with GET /api/tokens (the `ListTokens` operationId).
 func (c *Client) ListTokens(ctx context.Context, params *ListTokensParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7482,7 +7434,7 @@ func (c *Client) ListTokens(ctx context.Context, params *ListTokensParams, reqEd
 	return c.Client.Do(req)
 }
 
-// CreateTokenWithBody Make a token for a program or the command line, with name and password
+// CreateTokenWithBody Create a token for a program or the command line, with a user name and a password
 //
 // Takes any type of body and a specified content type.
 //
@@ -7499,7 +7451,7 @@ func (c *Client) CreateTokenWithBody(ctx context.Context, contentType string, bo
 	return c.Client.Do(req)
 }
 
-// CreateToken Make a token for a program or the command line, with name and password
+// CreateToken Create a token for a program or the command line, with a user name and a password
 //
 // Takes a body of the `application/json` content type.
 //
@@ -7516,7 +7468,7 @@ func (c *Client) CreateToken(ctx context.Context, body CreateTokenJSONRequestBod
 	return c.Client.Do(req)
 }
 
-// DeleteToken Make the token of this call void
+// DeleteToken Revoke the token of this call
 //
 // Corresponds with DELETE /api/tokens/current (the `DeleteToken` operationId).
 func (c *Client) DeleteToken(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7531,7 +7483,7 @@ func (c *Client) DeleteToken(ctx context.Context, reqEditors ...RequestEditorFn)
 	return c.Client.Do(req)
 }
 
-// RevokeToken Make a token void, one's own or (leads only) anybody's
+// RevokeToken Revoke a token: yours, or (leads only) any
 //
 // Corresponds with DELETE /api/tokens/{id} (the `RevokeToken` operationId).
 func (c *Client) RevokeToken(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7546,7 +7498,22 @@ func (c *Client) RevokeToken(ctx context.Context, id int64, reqEditors ...Reques
 	return c.Client.Do(req)
 }
 
-// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
+// GetVariance Why a figure changed: the contributions that make its change, ranked, adding up exactly; and volume, mix and price where the measure has a quantity
+//
+// Corresponds with GET /api/variance (the `GetVariance` operationId).
+func (c *Client) GetVariance(ctx context.Context, params *GetVarianceParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetVarianceRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListVerdicts The verdict of each rule on one subject in a period, flagged or not, with the distance from its cut
 //
 // Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
 func (c *Client) ListVerdicts(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7561,7 +7528,7 @@ func (c *Client) ListVerdicts(ctx context.Context, params *ListVerdictsParams, r
 	return c.Client.Do(req)
 }
 
-// ListViews Views of a list, one's own and those that are shared, by name
+// ListViews The saved views of a list: yours and the shared ones
 //
 // Corresponds with GET /api/views (the `ListViews` operationId).
 func (c *Client) ListViews(ctx context.Context, params *ListViewsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -7576,7 +7543,7 @@ func (c *Client) ListViews(ctx context.Context, params *ListViewsParams, reqEdit
 	return c.Client.Do(req)
 }
 
-// SaveViewWithBody Keep a view by name; one's own of the same name becomes this
+// SaveViewWithBody Save a view; it replaces a view of yours of the same name
 //
 // Takes any type of body and a specified content type.
 //
@@ -7593,7 +7560,7 @@ func (c *Client) SaveViewWithBody(ctx context.Context, contentType string, body 
 	return c.Client.Do(req)
 }
 
-// SaveView Keep a view by name; one's own of the same name becomes this
+// SaveView Save a view; it replaces a view of yours of the same name
 //
 // Takes a body of the `application/json` content type.
 //
@@ -7610,26 +7577,11 @@ func (c *Client) SaveView(ctx context.Context, body SaveViewJSONRequestBody, req
 	return c.Client.Do(req)
 }
 
-// DropView Forget a view of one's own; leads, any that is shared
+// DeleteView Delete a view of yours, or (leads only) a shared one
 //
-// Corresponds with DELETE /api/views/{id} (the `DropView` operationId).
-func (c *Client) DropView(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewDropViewRequest(c.Server, id)
-	if err != nil {
-		return nil, err
-	}
-	req = req.WithContext(ctx)
-	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
-		return nil, err
-	}
-	return c.Client.Do(req)
-}
-
-// GetWalk Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
-//
-// Corresponds with GET /api/walk (the `GetWalk` operationId).
-func (c *Client) GetWalk(ctx context.Context, params *GetWalkParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewGetWalkRequest(c.Server, params)
+// Corresponds with DELETE /api/views/{id} (the `DeleteView` operationId).
+func (c *Client) DeleteView(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDeleteViewRequest(c.Server, id)
 	if err != nil {
 		return nil, err
 	}
@@ -7707,8 +7659,8 @@ func NewCreateAbsenceRequestWithBody(server string, contentType string, body io.
 	return req, nil
 }
 
-// NewDropAbsenceRequest constructs an http.Request for the DropAbsence method
-func NewDropAbsenceRequest(server string, id int64) (*http.Request, error) {
+// NewDeleteAbsenceRequest constructs an http.Request for the DeleteAbsence method
+func NewDeleteAbsenceRequest(server string, id int64) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -7914,6 +7866,124 @@ func NewMakeBackupRequest(server string) (*http.Request, error) {
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetBreakdownRequest constructs an http.Request for the GetBreakdown method
+func NewGetBreakdownRequest(server string, params *GetBreakdownParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/breakdown")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "measure", params.Measure, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.By != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Key != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "key", *params.Key, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Version != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "version", *params.Version, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Cursor != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", *params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -8440,53 +8510,6 @@ func NewGetCaseRequest(server string, id CaseId) (*http.Request, error) {
 	return req, nil
 }
 
-// NewCommentCaseRequest calls the generic CommentCase builder with application/json body
-func NewCommentCaseRequest(server string, id CaseId, body CommentCaseJSONRequestBody) (*http.Request, error) {
-	var bodyReader io.Reader
-	buf, err := json.Marshal(body)
-	if err != nil {
-		return nil, err
-	}
-	bodyReader = bytes.NewReader(buf)
-	return NewCommentCaseRequestWithBody(server, id, "application/json", bodyReader)
-}
-
-// NewCommentCaseRequestWithBody constructs an http.Request for the CommentCase method, with any body, and a specified content type
-func NewCommentCaseRequestWithBody(server string, id CaseId, contentType string, body io.Reader) (*http.Request, error) {
-	var err error
-
-	var pathParam0 string
-
-	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
-	if err != nil {
-		return nil, err
-	}
-
-	serverURL, err := url.Parse(server)
-	if err != nil {
-		return nil, err
-	}
-
-	operationPath := fmt.Sprintf("/api/cases/%s/comments", pathParam0)
-	if operationPath[0] == '/' {
-		operationPath = "." + operationPath
-	}
-
-	queryURL, err := serverURL.Parse(operationPath)
-	if err != nil {
-		return nil, err
-	}
-
-	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
-	if err != nil {
-		return nil, err
-	}
-
-	req.Header.Add("Content-Type", contentType)
-
-	return req, nil
-}
-
 // NewAddCaseFileRequestWithBody constructs an http.Request for the AddCaseFile method, with any body, and a specified content type
 func NewAddCaseFileRequestWithBody(server string, id CaseId, params *AddCaseFileParams, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
@@ -8546,8 +8569,8 @@ func NewAddCaseFileRequestWithBody(server string, id CaseId, params *AddCaseFile
 	return req, nil
 }
 
-// NewDropCaseFileRequest constructs an http.Request for the DropCaseFile method
-func NewDropCaseFileRequest(server string, id CaseId, file FileId) (*http.Request, error) {
+// NewRemoveCaseFileRequest constructs an http.Request for the RemoveCaseFile method
+func NewRemoveCaseFileRequest(server string, id CaseId, file FileId) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -8623,166 +8646,6 @@ func NewGetCaseFileRequest(server string, id CaseId, file FileId) (*http.Request
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
-	}
-
-	return req, nil
-}
-
-// NewSettleCaseRequest calls the generic SettleCase builder with application/json body
-func NewSettleCaseRequest(server string, id CaseId, params *SettleCaseParams, body SettleCaseJSONRequestBody) (*http.Request, error) {
-	var bodyReader io.Reader
-	buf, err := json.Marshal(body)
-	if err != nil {
-		return nil, err
-	}
-	bodyReader = bytes.NewReader(buf)
-	return NewSettleCaseRequestWithBody(server, id, params, "application/json", bodyReader)
-}
-
-// NewSettleCaseRequestWithBody constructs an http.Request for the SettleCase method, with any body, and a specified content type
-func NewSettleCaseRequestWithBody(server string, id CaseId, params *SettleCaseParams, contentType string, body io.Reader) (*http.Request, error) {
-	var err error
-
-	var pathParam0 string
-
-	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
-	if err != nil {
-		return nil, err
-	}
-
-	serverURL, err := url.Parse(server)
-	if err != nil {
-		return nil, err
-	}
-
-	operationPath := fmt.Sprintf("/api/cases/%s/finding", pathParam0)
-	if operationPath[0] == '/' {
-		operationPath = "." + operationPath
-	}
-
-	queryURL, err := serverURL.Parse(operationPath)
-	if err != nil {
-		return nil, err
-	}
-
-	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
-	if err != nil {
-		return nil, err
-	}
-
-	req.Header.Add("Content-Type", contentType)
-
-	if params != nil {
-
-		if params.IfMatch != nil {
-			var headerParam0 string
-
-			headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", *params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
-			if err != nil {
-				return nil, err
-			}
-
-			req.Header.Set("If-Match", headerParam0)
-		}
-
-	}
-
-	return req, nil
-}
-
-// NewReleaseCaseRequest constructs an http.Request for the ReleaseCase method
-func NewReleaseCaseRequest(server string, id CaseId, params *ReleaseCaseParams) (*http.Request, error) {
-	var err error
-
-	var pathParam0 string
-
-	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
-	if err != nil {
-		return nil, err
-	}
-
-	serverURL, err := url.Parse(server)
-	if err != nil {
-		return nil, err
-	}
-
-	operationPath := fmt.Sprintf("/api/cases/%s/holder", pathParam0)
-	if operationPath[0] == '/' {
-		operationPath = "." + operationPath
-	}
-
-	queryURL, err := serverURL.Parse(operationPath)
-	if err != nil {
-		return nil, err
-	}
-
-	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
-	if err != nil {
-		return nil, err
-	}
-
-	if params != nil {
-
-		if params.IfMatch != nil {
-			var headerParam0 string
-
-			headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", *params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
-			if err != nil {
-				return nil, err
-			}
-
-			req.Header.Set("If-Match", headerParam0)
-		}
-
-	}
-
-	return req, nil
-}
-
-// NewTakeCaseRequest constructs an http.Request for the TakeCase method
-func NewTakeCaseRequest(server string, id CaseId, params *TakeCaseParams) (*http.Request, error) {
-	var err error
-
-	var pathParam0 string
-
-	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
-	if err != nil {
-		return nil, err
-	}
-
-	serverURL, err := url.Parse(server)
-	if err != nil {
-		return nil, err
-	}
-
-	operationPath := fmt.Sprintf("/api/cases/%s/holder", pathParam0)
-	if operationPath[0] == '/' {
-		operationPath = "." + operationPath
-	}
-
-	queryURL, err := serverURL.Parse(operationPath)
-	if err != nil {
-		return nil, err
-	}
-
-	req, err := http.NewRequest(http.MethodPut, queryURL.String(), nil)
-	if err != nil {
-		return nil, err
-	}
-
-	if params != nil {
-
-		if params.IfMatch != nil {
-			var headerParam0 string
-
-			headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", *params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
-			if err != nil {
-				return nil, err
-			}
-
-			req.Header.Set("If-Match", headerParam0)
-		}
-
 	}
 
 	return req, nil
@@ -8996,8 +8859,8 @@ func NewReopenPeriodRequestWithBody(server string, contentType string, body io.R
 	return req, nil
 }
 
-// NewListDataFaultsRequest constructs an http.Request for the ListDataFaults method
-func NewListDataFaultsRequest(server string, params *ListDataFaultsParams) (*http.Request, error) {
+// NewListDataIssuesRequest constructs an http.Request for the ListDataIssues method
+func NewListDataIssuesRequest(server string, params *ListDataIssuesParams) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -9005,7 +8868,7 @@ func NewListDataFaultsRequest(server string, params *ListDataFaultsParams) (*htt
 		return nil, err
 	}
 
-	operationPath := fmt.Sprintf("/api/data-faults")
+	operationPath := fmt.Sprintf("/api/data-issues")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -9086,19 +8949,19 @@ func NewListDataFaultsRequest(server string, params *ListDataFaultsParams) (*htt
 	return req, nil
 }
 
-// NewEndDataFaultRequest calls the generic EndDataFault builder with application/json body
-func NewEndDataFaultRequest(server string, id int64, body EndDataFaultJSONRequestBody) (*http.Request, error) {
+// NewCloseDataIssueRequest calls the generic CloseDataIssue builder with application/json body
+func NewCloseDataIssueRequest(server string, id int64, body CloseDataIssueJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
 	}
 	bodyReader = bytes.NewReader(buf)
-	return NewEndDataFaultRequestWithBody(server, id, "application/json", bodyReader)
+	return NewCloseDataIssueRequestWithBody(server, id, "application/json", bodyReader)
 }
 
-// NewEndDataFaultRequestWithBody constructs an http.Request for the EndDataFault method, with any body, and a specified content type
-func NewEndDataFaultRequestWithBody(server string, id int64, contentType string, body io.Reader) (*http.Request, error) {
+// NewCloseDataIssueRequestWithBody constructs an http.Request for the CloseDataIssue method, with any body, and a specified content type
+func NewCloseDataIssueRequestWithBody(server string, id int64, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -9113,7 +8976,7 @@ func NewEndDataFaultRequestWithBody(server string, id int64, contentType string,
 		return nil, err
 	}
 
-	operationPath := fmt.Sprintf("/api/data-faults/%s/end", pathParam0)
+	operationPath := fmt.Sprintf("/api/data-issues/%s/end", pathParam0)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -9160,19 +9023,19 @@ func NewListDialsRequest(server string) (*http.Request, error) {
 	return req, nil
 }
 
-// NewTurnDialRequest calls the generic TurnDial builder with application/json body
-func NewTurnDialRequest(server string, name string, body TurnDialJSONRequestBody) (*http.Request, error) {
+// NewChangeDialRequest calls the generic ChangeDial builder with application/json body
+func NewChangeDialRequest(server string, name string, body ChangeDialJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
 	}
 	bodyReader = bytes.NewReader(buf)
-	return NewTurnDialRequestWithBody(server, name, "application/json", bodyReader)
+	return NewChangeDialRequestWithBody(server, name, "application/json", bodyReader)
 }
 
-// NewTurnDialRequestWithBody constructs an http.Request for the TurnDial method, with any body, and a specified content type
-func NewTurnDialRequestWithBody(server string, name string, contentType string, body io.Reader) (*http.Request, error) {
+// NewChangeDialRequestWithBody constructs an http.Request for the ChangeDial method, with any body, and a specified content type
+func NewChangeDialRequestWithBody(server string, name string, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -9234,8 +9097,8 @@ func NewGetDoctorRequest(server string) (*http.Request, error) {
 	return req, nil
 }
 
-// NewDropDraftRequest constructs an http.Request for the DropDraft method
-func NewDropDraftRequest(server string) (*http.Request, error) {
+// NewDeleteDraftRequest constructs an http.Request for the DeleteDraft method
+func NewDeleteDraftRequest(server string) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -9740,19 +9603,19 @@ func NewExportExceptionsRequest(server string, params *ExportExceptionsParams) (
 	return req, nil
 }
 
-// NewTakeExceptionsRequest calls the generic TakeExceptions builder with application/json body
-func NewTakeExceptionsRequest(server string, body TakeExceptionsJSONRequestBody) (*http.Request, error) {
+// NewOpenCasesRequest calls the generic OpenCases builder with application/json body
+func NewOpenCasesRequest(server string, body OpenCasesJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
 	}
 	bodyReader = bytes.NewReader(buf)
-	return NewTakeExceptionsRequestWithBody(server, "application/json", bodyReader)
+	return NewOpenCasesRequestWithBody(server, "application/json", bodyReader)
 }
 
-// NewTakeExceptionsRequestWithBody constructs an http.Request for the TakeExceptions method, with any body, and a specified content type
-func NewTakeExceptionsRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+// NewOpenCasesRequestWithBody constructs an http.Request for the OpenCases method, with any body, and a specified content type
+func NewOpenCasesRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -10359,19 +10222,19 @@ func NewGetExceptionFeedRequest(server string, params *GetExceptionFeedParams) (
 	return req, nil
 }
 
-// NewRestyleGradeRequest calls the generic RestyleGrade builder with application/json body
-func NewRestyleGradeRequest(server string, name string, body RestyleGradeJSONRequestBody) (*http.Request, error) {
+// NewChangeGradeRequest calls the generic ChangeGrade builder with application/json body
+func NewChangeGradeRequest(server string, name string, body ChangeGradeJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
 	}
 	bodyReader = bytes.NewReader(buf)
-	return NewRestyleGradeRequestWithBody(server, name, "application/json", bodyReader)
+	return NewChangeGradeRequestWithBody(server, name, "application/json", bodyReader)
 }
 
-// NewRestyleGradeRequestWithBody constructs an http.Request for the RestyleGrade method, with any body, and a specified content type
-func NewRestyleGradeRequestWithBody(server string, name string, contentType string, body io.Reader) (*http.Request, error) {
+// NewChangeGradeRequestWithBody constructs an http.Request for the ChangeGrade method, with any body, and a specified content type
+func NewChangeGradeRequestWithBody(server string, name string, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -10513,9 +10376,9 @@ func NewCreateIntakeRequestWithBody(server string, params *CreateIntakeParams, c
 
 		}
 
-		if params.Again != nil {
+		if params.AllowDuplicates != nil {
 
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "again", *params.Again, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "allow_duplicates", *params.AllowDuplicates, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -10525,9 +10388,9 @@ func NewCreateIntakeRequestWithBody(server string, params *CreateIntakeParams, c
 
 		}
 
-		if params.Sure != nil {
+		if params.AcceptWarnings != nil {
 
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sure", *params.Sure, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "accept_warnings", *params.AcceptWarnings, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -10537,9 +10400,9 @@ func NewCreateIntakeRequestWithBody(server string, params *CreateIntakeParams, c
 
 		}
 
-		if params.Trial != nil {
+		if params.DryRun != nil {
 
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "trial", *params.Trial, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "dry_run", *params.DryRun, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -10565,8 +10428,8 @@ func NewCreateIntakeRequestWithBody(server string, params *CreateIntakeParams, c
 	return req, nil
 }
 
-// NewTakeBackIntakeRequest constructs an http.Request for the TakeBackIntake method
-func NewTakeBackIntakeRequest(server string, id int64) (*http.Request, error) {
+// NewRevertIntakeRequest constructs an http.Request for the RevertIntake method
+func NewRevertIntakeRequest(server string, id int64) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -10653,8 +10516,8 @@ func NewListMethodsRequest(server string) (*http.Request, error) {
 	return req, nil
 }
 
-// NewListNoticesRequest constructs an http.Request for the ListNotices method
-func NewListNoticesRequest(server string, params *ListNoticesParams) (*http.Request, error) {
+// NewListNotificationsRequest constructs an http.Request for the ListNotifications method
+func NewListNotificationsRequest(server string, params *ListNotificationsParams) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -10662,7 +10525,7 @@ func NewListNoticesRequest(server string, params *ListNoticesParams) (*http.Requ
 		return nil, err
 	}
 
-	operationPath := fmt.Sprintf("/api/notices")
+	operationPath := fmt.Sprintf("/api/notifications")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -10719,19 +10582,19 @@ func NewListNoticesRequest(server string, params *ListNoticesParams) (*http.Requ
 	return req, nil
 }
 
-// NewSeeNoticesRequest calls the generic SeeNotices builder with application/json body
-func NewSeeNoticesRequest(server string, body SeeNoticesJSONRequestBody) (*http.Request, error) {
+// NewMarkNotificationsReadRequest calls the generic MarkNotificationsRead builder with application/json body
+func NewMarkNotificationsReadRequest(server string, body MarkNotificationsReadJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
 	}
 	bodyReader = bytes.NewReader(buf)
-	return NewSeeNoticesRequestWithBody(server, "application/json", bodyReader)
+	return NewMarkNotificationsReadRequestWithBody(server, "application/json", bodyReader)
 }
 
-// NewSeeNoticesRequestWithBody constructs an http.Request for the SeeNotices method, with any body, and a specified content type
-func NewSeeNoticesRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+// NewMarkNotificationsReadRequestWithBody constructs an http.Request for the MarkNotificationsRead method, with any body, and a specified content type
+func NewMarkNotificationsReadRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -10739,7 +10602,7 @@ func NewSeeNoticesRequestWithBody(server string, contentType string, body io.Rea
 		return nil, err
 	}
 
-	operationPath := fmt.Sprintf("/api/notices/seen")
+	operationPath := fmt.Sprintf("/api/notifications/read")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -10802,185 +10665,6 @@ func NewGetOverviewRequest(server string, params *GetOverviewParams) (*http.Requ
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
-	if err != nil {
-		return nil, err
-	}
-
-	return req, nil
-}
-
-// NewGetPartsRequest constructs an http.Request for the GetParts method
-func NewGetPartsRequest(server string, params *GetPartsParams) (*http.Request, error) {
-	var err error
-
-	serverURL, err := url.Parse(server)
-	if err != nil {
-		return nil, err
-	}
-
-	operationPath := fmt.Sprintf("/api/parts")
-	if operationPath[0] == '/' {
-		operationPath = "." + operationPath
-	}
-
-	queryURL, err := serverURL.Parse(operationPath)
-	if err != nil {
-		return nil, err
-	}
-
-	if params != nil {
-		// queryValues collects non-styled parameters (passthrough, JSON)
-		// that are safe to round-trip through url.Values.Encode().
-		queryValues := queryURL.Query()
-		// rawQueryFragments collects pre-encoded query fragments from
-		// styled parameters, preserving literal commas as delimiters
-		// per the OpenAPI spec (e.g. "color=blue,black,brown").
-		var rawQueryFragments []string
-
-		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "measure", params.Measure, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-			return nil, err
-		} else {
-			for _, qp := range strings.Split(queryFrag, "&") {
-				rawQueryFragments = append(rawQueryFragments, qp)
-			}
-		}
-
-		if params.By != nil {
-
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-				return nil, err
-			} else {
-				for _, qp := range strings.Split(queryFrag, "&") {
-					rawQueryFragments = append(rawQueryFragments, qp)
-				}
-			}
-
-		}
-
-		if params.Key != nil {
-
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "key", *params.Key, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-				return nil, err
-			} else {
-				for _, qp := range strings.Split(queryFrag, "&") {
-					rawQueryFragments = append(rawQueryFragments, qp)
-				}
-			}
-
-		}
-
-		if params.Version != nil {
-
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "version", *params.Version, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
-				return nil, err
-			} else {
-				for _, qp := range strings.Split(queryFrag, "&") {
-					rawQueryFragments = append(rawQueryFragments, qp)
-				}
-			}
-
-		}
-
-		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-			return nil, err
-		} else {
-			for _, qp := range strings.Split(queryFrag, "&") {
-				rawQueryFragments = append(rawQueryFragments, qp)
-			}
-		}
-
-		if params.Limit != nil {
-
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
-				return nil, err
-			} else {
-				for _, qp := range strings.Split(queryFrag, "&") {
-					rawQueryFragments = append(rawQueryFragments, qp)
-				}
-			}
-
-		}
-
-		if params.Cursor != nil {
-
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", *params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-				return nil, err
-			} else {
-				for _, qp := range strings.Split(queryFrag, "&") {
-					rawQueryFragments = append(rawQueryFragments, qp)
-				}
-			}
-
-		}
-
-		if encoded := queryValues.Encode(); encoded != "" {
-			rawQueryFragments = append(rawQueryFragments, encoded)
-		}
-		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
-	}
-
-	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
-	if err != nil {
-		return nil, err
-	}
-
-	return req, nil
-}
-
-// NewListPeacesRequest constructs an http.Request for the ListPeaces method
-func NewListPeacesRequest(server string) (*http.Request, error) {
-	var err error
-
-	serverURL, err := url.Parse(server)
-	if err != nil {
-		return nil, err
-	}
-
-	operationPath := fmt.Sprintf("/api/peaces")
-	if operationPath[0] == '/' {
-		operationPath = "." + operationPath
-	}
-
-	queryURL, err := serverURL.Parse(operationPath)
-	if err != nil {
-		return nil, err
-	}
-
-	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
-	if err != nil {
-		return nil, err
-	}
-
-	return req, nil
-}
-
-// NewEndPeaceRequest constructs an http.Request for the EndPeace method
-func NewEndPeaceRequest(server string, id int64) (*http.Request, error) {
-	var err error
-
-	var pathParam0 string
-
-	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
-	if err != nil {
-		return nil, err
-	}
-
-	serverURL, err := url.Parse(server)
-	if err != nil {
-		return nil, err
-	}
-
-	operationPath := fmt.Sprintf("/api/peaces/%s", pathParam0)
-	if operationPath[0] == '/' {
-		operationPath = "." + operationPath
-	}
-
-	queryURL, err := serverURL.Parse(operationPath)
-	if err != nil {
-		return nil, err
-	}
-
-	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -11136,8 +10820,8 @@ func NewChangePersonRequestWithBody(server string, name PersonName, contentType 
 	return req, nil
 }
 
-// NewMakeWordRequest constructs an http.Request for the MakeWord method
-func NewMakeWordRequest(server string, name PersonName) (*http.Request, error) {
+// NewResetPasswordRequest constructs an http.Request for the ResetPassword method
+func NewResetPasswordRequest(server string, name PersonName) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -11152,7 +10836,7 @@ func NewMakeWordRequest(server string, name PersonName) (*http.Request, error) {
 		return nil, err
 	}
 
-	operationPath := fmt.Sprintf("/api/people/%s/word", pathParam0)
+	operationPath := fmt.Sprintf("/api/people/%s/one-time-password", pathParam0)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -11546,6 +11230,60 @@ func NewSolveDialRequestWithBody(server string, contentType string, body io.Read
 	return req, nil
 }
 
+// NewGetBacklogRequest constructs an http.Request for the GetBacklog method
+func NewGetBacklogRequest(server string, params *GetBacklogParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/reports/backlog")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.By != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewExportReportRequest constructs an http.Request for the ExportReport method
 func NewExportReportRequest(server string, params *ExportReportParams) (*http.Request, error) {
 	var err error
@@ -11700,8 +11438,8 @@ func NewExportReportRequest(server string, params *ExportReportParams) (*http.Re
 	return req, nil
 }
 
-// NewListFindingsRequest constructs an http.Request for the ListFindings method
-func NewListFindingsRequest(server string, params *ListFindingsParams) (*http.Request, error) {
+// NewListOutcomesRequest constructs an http.Request for the ListOutcomes method
+func NewListOutcomesRequest(server string, params *ListOutcomesParams) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -11709,7 +11447,7 @@ func NewListFindingsRequest(server string, params *ListFindingsParams) (*http.Re
 		return nil, err
 	}
 
-	operationPath := fmt.Sprintf("/api/reports/findings")
+	operationPath := fmt.Sprintf("/api/reports/outcomes")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -11779,60 +11517,6 @@ func NewListFindingsRequest(server string, params *ListFindingsParams) (*http.Re
 		if params.To != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "to", *params.To, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date"}); err != nil {
-				return nil, err
-			} else {
-				for _, qp := range strings.Split(queryFrag, "&") {
-					rawQueryFragments = append(rawQueryFragments, qp)
-				}
-			}
-
-		}
-
-		if encoded := queryValues.Encode(); encoded != "" {
-			rawQueryFragments = append(rawQueryFragments, encoded)
-		}
-		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
-	}
-
-	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
-	if err != nil {
-		return nil, err
-	}
-
-	return req, nil
-}
-
-// NewListWorkRequest constructs an http.Request for the ListWork method
-func NewListWorkRequest(server string, params *ListWorkParams) (*http.Request, error) {
-	var err error
-
-	serverURL, err := url.Parse(server)
-	if err != nil {
-		return nil, err
-	}
-
-	operationPath := fmt.Sprintf("/api/reports/work")
-	if operationPath[0] == '/' {
-		operationPath = "." + operationPath
-	}
-
-	queryURL, err := serverURL.Parse(operationPath)
-	if err != nil {
-		return nil, err
-	}
-
-	if params != nil {
-		// queryValues collects non-styled parameters (passthrough, JSON)
-		// that are safe to round-trip through url.Values.Encode().
-		queryValues := queryURL.Query()
-		// rawQueryFragments collects pre-encoded query fragments from
-		// styled parameters, preserving literal commas as delimiters
-		// per the OpenAPI spec (e.g. "color=blue,black,brown").
-		var rawQueryFragments []string
-
-		if params.By != nil {
-
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -12151,6 +11835,33 @@ func NewPlaceDialRequestWithBody(server string, contentType string, body io.Read
 	return req, nil
 }
 
+// NewListKeysRequest constructs an http.Request for the ListKeys method
+func NewListKeysRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/rulebook/keys")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewOrderRulesRequest calls the generic OrderRules builder with application/json body
 func NewOrderRulesRequest(server string, body OrderRulesJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -12335,8 +12046,8 @@ func NewListRulesRequest(server string, params *ListRulesParams) (*http.Request,
 	return req, nil
 }
 
-// NewGetLineUpRequest constructs an http.Request for the GetLineUp method
-func NewGetLineUpRequest(server string, rule string, params *GetLineUpParams) (*http.Request, error) {
+// NewGetRankingRequest constructs an http.Request for the GetRanking method
+func NewGetRankingRequest(server string, rule string, params *GetRankingParams) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -12351,7 +12062,7 @@ func NewGetLineUpRequest(server string, rule string, params *GetLineUpParams) (*
 		return nil, err
 	}
 
-	operationPath := fmt.Sprintf("/api/rules/%s/line-up", pathParam0)
+	operationPath := fmt.Sprintf("/api/rules/%s/ranking", pathParam0)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -12428,8 +12139,8 @@ func NewGetLineUpRequest(server string, rule string, params *GetLineUpParams) (*
 	return req, nil
 }
 
-// NewListProposalsRequest constructs an http.Request for the ListProposals method
-func NewListProposalsRequest(server string, rule string, params *ListProposalsParams) (*http.Request, error) {
+// NewListSuggestionsRequest constructs an http.Request for the ListSuggestions method
+func NewListSuggestionsRequest(server string, rule string, params *ListSuggestionsParams) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -12444,7 +12155,7 @@ func NewListProposalsRequest(server string, rule string, params *ListProposalsPa
 		return nil, err
 	}
 
-	operationPath := fmt.Sprintf("/api/rules/%s/proposals", pathParam0)
+	operationPath := fmt.Sprintf("/api/rules/%s/suggestions", pathParam0)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -12606,6 +12317,46 @@ func NewSignInRequestWithBody(server string, contentType string, body io.Reader)
 	return req, nil
 }
 
+// NewUseOneTimePasswordRequest calls the generic UseOneTimePassword builder with application/json body
+func NewUseOneTimePasswordRequest(server string, body UseOneTimePasswordJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewUseOneTimePasswordRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewUseOneTimePasswordRequestWithBody constructs an http.Request for the UseOneTimePassword method, with any body, and a specified content type
+func NewUseOneTimePasswordRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/session/one-time-password")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewChangePasswordRequest calls the generic ChangePassword builder with application/json body
 func NewChangePasswordRequest(server string, body ChangePasswordJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -12646,19 +12397,8 @@ func NewChangePasswordRequestWithBody(server string, contentType string, body io
 	return req, nil
 }
 
-// NewUseWordRequest calls the generic UseWord builder with application/json body
-func NewUseWordRequest(server string, body UseWordJSONRequestBody) (*http.Request, error) {
-	var bodyReader io.Reader
-	buf, err := json.Marshal(body)
-	if err != nil {
-		return nil, err
-	}
-	bodyReader = bytes.NewReader(buf)
-	return NewUseWordRequestWithBody(server, "application/json", bodyReader)
-}
-
-// NewUseWordRequestWithBody constructs an http.Request for the UseWord method, with any body, and a specified content type
-func NewUseWordRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+// NewListSnoozesRequest constructs an http.Request for the ListSnoozes method
+func NewListSnoozesRequest(server string) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -12666,7 +12406,7 @@ func NewUseWordRequestWithBody(server string, contentType string, body io.Reader
 		return nil, err
 	}
 
-	operationPath := fmt.Sprintf("/api/session/word")
+	operationPath := fmt.Sprintf("/api/snoozes")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -12676,12 +12416,44 @@ func NewUseWordRequestWithBody(server string, contentType string, body io.Reader
 		return nil, err
 	}
 
-	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
 
-	req.Header.Add("Content-Type", contentType)
+	return req, nil
+}
+
+// NewEndSnoozeRequest constructs an http.Request for the EndSnooze method
+func NewEndSnoozeRequest(server string, id int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/snoozes/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -13355,9 +13127,9 @@ func NewListTodosRequest(server string, params *ListTodosParams) (*http.Request,
 
 		}
 
-		if params.Everybodys != nil {
+		if params.All != nil {
 
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "everybodys", *params.Everybodys, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "all", *params.All, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -13381,8 +13153,8 @@ func NewListTodosRequest(server string, params *ListTodosParams) (*http.Request,
 	return req, nil
 }
 
-// NewDropTodoRequest constructs an http.Request for the DropTodo method
-func NewDropTodoRequest(server string, id int64) (*http.Request, error) {
+// NewRemoveTodoRequest constructs an http.Request for the RemoveTodo method
+func NewRemoveTodoRequest(server string, id int64) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -13415,19 +13187,19 @@ func NewDropTodoRequest(server string, id int64) (*http.Request, error) {
 	return req, nil
 }
 
-// NewTickTodoRequest calls the generic TickTodo builder with application/json body
-func NewTickTodoRequest(server string, id int64, body TickTodoJSONRequestBody) (*http.Request, error) {
+// NewUpdateTodoRequest calls the generic UpdateTodo builder with application/json body
+func NewUpdateTodoRequest(server string, id int64, body UpdateTodoJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
 	}
 	bodyReader = bytes.NewReader(buf)
-	return NewTickTodoRequestWithBody(server, id, "application/json", bodyReader)
+	return NewUpdateTodoRequestWithBody(server, id, "application/json", bodyReader)
 }
 
-// NewTickTodoRequestWithBody constructs an http.Request for the TickTodo method, with any body, and a specified content type
-func NewTickTodoRequestWithBody(server string, id int64, contentType string, body io.Reader) (*http.Request, error) {
+// NewUpdateTodoRequestWithBody constructs an http.Request for the UpdateTodo method, with any body, and a specified content type
+func NewUpdateTodoRequestWithBody(server string, id int64, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -13617,6 +13389,136 @@ func NewRevokeTokenRequest(server string, id int64) (*http.Request, error) {
 	return req, nil
 }
 
+// NewGetVarianceRequest constructs an http.Request for the GetVariance method
+func NewGetVarianceRequest(server string, params *GetVarianceParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/api/variance")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "measure", params.Measure, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.By != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Key != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "key", *params.Key, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.From != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "from", *params.From, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Usual != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "usual", *params.Usual, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Parts != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "parts", *params.Parts, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListVerdictsRequest constructs an http.Request for the ListVerdicts method
 func NewListVerdictsRequest(server string, params *ListVerdictsParams) (*http.Request, error) {
 	var err error
@@ -13781,8 +13683,8 @@ func NewSaveViewRequestWithBody(server string, contentType string, body io.Reade
 	return req, nil
 }
 
-// NewDropViewRequest constructs an http.Request for the DropView method
-func NewDropViewRequest(server string, id int64) (*http.Request, error) {
+// NewDeleteViewRequest constructs an http.Request for the DeleteView method
+func NewDeleteViewRequest(server string, id int64) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -13808,136 +13710,6 @@ func NewDropViewRequest(server string, id int64) (*http.Request, error) {
 	}
 
 	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
-	if err != nil {
-		return nil, err
-	}
-
-	return req, nil
-}
-
-// NewGetWalkRequest constructs an http.Request for the GetWalk method
-func NewGetWalkRequest(server string, params *GetWalkParams) (*http.Request, error) {
-	var err error
-
-	serverURL, err := url.Parse(server)
-	if err != nil {
-		return nil, err
-	}
-
-	operationPath := fmt.Sprintf("/api/walk")
-	if operationPath[0] == '/' {
-		operationPath = "." + operationPath
-	}
-
-	queryURL, err := serverURL.Parse(operationPath)
-	if err != nil {
-		return nil, err
-	}
-
-	if params != nil {
-		// queryValues collects non-styled parameters (passthrough, JSON)
-		// that are safe to round-trip through url.Values.Encode().
-		queryValues := queryURL.Query()
-		// rawQueryFragments collects pre-encoded query fragments from
-		// styled parameters, preserving literal commas as delimiters
-		// per the OpenAPI spec (e.g. "color=blue,black,brown").
-		var rawQueryFragments []string
-
-		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "measure", params.Measure, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-			return nil, err
-		} else {
-			for _, qp := range strings.Split(queryFrag, "&") {
-				rawQueryFragments = append(rawQueryFragments, qp)
-			}
-		}
-
-		if params.By != nil {
-
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", *params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-				return nil, err
-			} else {
-				for _, qp := range strings.Split(queryFrag, "&") {
-					rawQueryFragments = append(rawQueryFragments, qp)
-				}
-			}
-
-		}
-
-		if params.Key != nil {
-
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "key", *params.Key, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-				return nil, err
-			} else {
-				for _, qp := range strings.Split(queryFrag, "&") {
-					rawQueryFragments = append(rawQueryFragments, qp)
-				}
-			}
-
-		}
-
-		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "period", params.Period, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-			return nil, err
-		} else {
-			for _, qp := range strings.Split(queryFrag, "&") {
-				rawQueryFragments = append(rawQueryFragments, qp)
-			}
-		}
-
-		if params.From != nil {
-
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "from", *params.From, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-				return nil, err
-			} else {
-				for _, qp := range strings.Split(queryFrag, "&") {
-					rawQueryFragments = append(rawQueryFragments, qp)
-				}
-			}
-
-		}
-
-		if params.Usual != nil {
-
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "usual", *params.Usual, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
-				return nil, err
-			} else {
-				for _, qp := range strings.Split(queryFrag, "&") {
-					rawQueryFragments = append(rawQueryFragments, qp)
-				}
-			}
-
-		}
-
-		if params.Parts != nil {
-
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "parts", *params.Parts, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-				return nil, err
-			} else {
-				for _, qp := range strings.Split(queryFrag, "&") {
-					rawQueryFragments = append(rawQueryFragments, qp)
-				}
-			}
-
-		}
-
-		if params.Limit != nil {
-
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
-				return nil, err
-			} else {
-				for _, qp := range strings.Split(queryFrag, "&") {
-					rawQueryFragments = append(rawQueryFragments, qp)
-				}
-			}
-
-		}
-
-		if encoded := queryValues.Encode(); encoded != "" {
-			rawQueryFragments = append(rawQueryFragments, encoded)
-		}
-		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
-	}
-
-	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -13989,52 +13761,61 @@ func WithBaseURL(baseURL string) ClientOption {
 // ClientWithResponsesInterface is the interface specification for the client with responses above.
 type ClientWithResponsesInterface interface {
 
-	// ListAbsencesWithResponse Who is away today or later, and who stands in
+	// ListAbsencesWithResponse Absences of today and later, with the stand-ins
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/absences (the `ListAbsences` operationId).
 	ListAbsencesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListAbsencesResponse, error)
 
-	// CreateAbsenceWithBodyWithResponse Note that one is away, or as a lead that somebody is
+	// CreateAbsenceWithBodyWithResponse Add an absence of yours, or (leads only) of another person
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/absences (the `CreateAbsence` operationId).
 	CreateAbsenceWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreateAbsenceResponse, error)
 
-	// CreateAbsenceWithResponse Note that one is away, or as a lead that somebody is
+	// CreateAbsenceWithResponse Add an absence of yours, or (leads only) of another person
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/absences (the `CreateAbsence` operationId).
 	CreateAbsenceWithResponse(ctx context.Context, body CreateAbsenceJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateAbsenceResponse, error)
 
-	// DropAbsenceWithResponse Take an absence of one's own away, or as a lead anybody's
+	// DeleteAbsenceWithResponse Delete an absence of yours, or (leads only) any
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with DELETE /api/absences/{id} (the `DropAbsence` operationId).
-	DropAbsenceWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DropAbsenceResponse, error)
+	// Corresponds with DELETE /api/absences/{id} (the `DeleteAbsence` operationId).
+	DeleteAbsenceWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DeleteAbsenceResponse, error)
 
-	// ListAuditWithResponse What was done, by whom and from where, the newest first (leads only)
+	// ListAuditWithResponse The audit log, newest first (leads only)
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/audit (the `ListAudit` operationId).
 	ListAuditWithResponse(ctx context.Context, params *ListAuditParams, reqEditors ...RequestEditorFn) (*ListAuditResponse, error)
 
-	// ExportAuditWithResponse performs a GET /api/audit/export (the `ExportAudit` operationId) request.
+	// ExportAuditWithResponse The audit log as a CSV file (leads only)
 	//
 	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/audit/export (the `ExportAudit` operationId).
 	ExportAuditWithResponse(ctx context.Context, params *ExportAuditParams, reqEditors ...RequestEditorFn) (*ExportAuditResponse, error)
 
-	// MakeBackupWithResponse All that the service keeps, as of now, in one file (leads only)
+	// MakeBackupWithResponse A backup of all data in one file (leads only)
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/backup (the `MakeBackup` operationId).
 	MakeBackupWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*MakeBackupResponse, error)
+
+	// GetBreakdownWithResponse The parts of a figure, down to its lines
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/breakdown (the `GetBreakdown` operationId).
+	GetBreakdownWithResponse(ctx context.Context, params *GetBreakdownParams, reqEditors ...RequestEditorFn) (*GetBreakdownResponse, error)
 
 	// GetCalendarWithResponse A year of the published calendar, day by day
 	//
@@ -14043,287 +13824,259 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/calendar (the `GetCalendar` operationId).
 	GetCalendarWithResponse(ctx context.Context, params *GetCalendarParams, reqEditors ...RequestEditorFn) (*GetCalendarResponse, error)
 
-	// ListCasesWithResponse performs a GET /api/cases (the `ListCases` operationId) request.
+	// ListCasesWithResponse The cases on your desks or on all, filtered and sorted, a page at once
 	//
 	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/cases (the `ListCases` operationId).
 	ListCasesWithResponse(ctx context.Context, params *ListCasesParams, reqEditors ...RequestEditorFn) (*ListCasesResponse, error)
 
-	// ActOnCasesWithBodyWithResponse One thing done to one case or to several at once, to all of them or to none
+	// ActOnCasesWithBodyWithResponse One action on one case or on several at once: on all of them or on none
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/cases/acts (the `ActOnCases` operationId).
 	ActOnCasesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ActOnCasesResponse, error)
 
-	// ActOnCasesWithResponse One thing done to one case or to several at once, to all of them or to none
+	// ActOnCasesWithResponse One action on one case or on several at once: on all of them or on none
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/cases/acts (the `ActOnCases` operationId).
 	ActOnCasesWithResponse(ctx context.Context, body ActOnCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*ActOnCasesResponse, error)
 
-	// SettleClearedWithBodyWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+	// SettleClearedWithBodyWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all your desks
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
 	SettleClearedWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SettleClearedResponse, error)
 
-	// SettleClearedWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+	// SettleClearedWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all your desks
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/cases/cleared (the `SettleCleared` operationId).
 	SettleClearedWithResponse(ctx context.Context, body SettleClearedJSONRequestBody, reqEditors ...RequestEditorFn) (*SettleClearedResponse, error)
 
-	// ListCaseHistoriesWithResponse The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out
+	// ListCaseHistoriesWithResponse The small chart of each of some cases: of its most serious flag, with the cuts, on current data
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/cases/histories (the `ListCaseHistories` operationId).
 	ListCaseHistoriesWithResponse(ctx context.Context, params *ListCaseHistoriesParams, reqEditors ...RequestEditorFn) (*ListCaseHistoriesResponse, error)
 
-	// UndoOnCasesWithBodyWithResponse Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+	// UndoOnCasesWithBodyWithResponse Undo your last action on cases, within ten seconds, if nothing else was done since
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/cases/undo (the `UndoOnCases` operationId).
 	UndoOnCasesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UndoOnCasesResponse, error)
 
-	// UndoOnCasesWithResponse Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+	// UndoOnCasesWithResponse Undo your last action on cases, within ten seconds, if nothing else was done since
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/cases/undo (the `UndoOnCases` operationId).
 	UndoOnCasesWithResponse(ctx context.Context, body UndoOnCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*UndoOnCasesResponse, error)
 
-	// GetCaseWithResponse performs a GET /api/cases/{id} (the `GetCase` operationId) request.
+	// GetCaseWithResponse One case with its exceptions, history, files and to-dos
 	//
 	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/cases/{id} (the `GetCase` operationId).
 	GetCaseWithResponse(ctx context.Context, id CaseId, reqEditors ...RequestEditorFn) (*GetCaseResponse, error)
 
-	// CommentCaseWithBodyWithResponse performs a POST /api/cases/{id}/comments (the `CommentCase` operationId) request,
-	// with any type of body and a specified content type.
-	//
-	// Returns a wrapper object for the known response body format(s).
-	CommentCaseWithBodyWithResponse(ctx context.Context, id CaseId, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CommentCaseResponse, error)
-
-	// CommentCaseWithResponse performs a POST /api/cases/{id}/comments (the `CommentCase` operationId) request.
-	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
-	CommentCaseWithResponse(ctx context.Context, id CaseId, body CommentCaseJSONRequestBody, reqEditors ...RequestEditorFn) (*CommentCaseResponse, error)
-
-	// AddCaseFileWithBodyWithResponse Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content
+	// AddCaseFileWithBodyWithResponse Attach a file to a case: 10 MB at most, of an allowed type
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/cases/{id}/files (the `AddCaseFile` operationId).
 	AddCaseFileWithBodyWithResponse(ctx context.Context, id CaseId, params *AddCaseFileParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddCaseFileResponse, error)
 
-	// DropCaseFileWithResponse Take a file away (who attached it, and leads); its name stays in the trail
+	// RemoveCaseFileWithResponse Remove a file (its author, and leads); its name stays in the history
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with DELETE /api/cases/{id}/files/{file} (the `DropCaseFile` operationId).
-	DropCaseFileWithResponse(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*DropCaseFileResponse, error)
+	// Corresponds with DELETE /api/cases/{id}/files/{file} (the `RemoveCaseFile` operationId).
+	RemoveCaseFileWithResponse(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*RemoveCaseFileResponse, error)
 
-	// GetCaseFileWithResponse The file as it was attached, to be kept and not shown
+	// GetCaseFileWithResponse An attached file, as a download
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/cases/{id}/files/{file} (the `GetCaseFile` operationId).
 	GetCaseFileWithResponse(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*GetCaseFileResponse, error)
 
-	// SettleCaseWithBodyWithResponse Settle the case with a finding (members of its desk)
-	//
-	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
-	//
-	// Corresponds with PUT /api/cases/{id}/finding (the `SettleCase` operationId).
-	SettleCaseWithBodyWithResponse(ctx context.Context, id CaseId, params *SettleCaseParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SettleCaseResponse, error)
-
-	// SettleCaseWithResponse Settle the case with a finding (members of its desk)
-	//
-	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
-	//
-	// Corresponds with PUT /api/cases/{id}/finding (the `SettleCase` operationId).
-	SettleCaseWithResponse(ctx context.Context, id CaseId, params *SettleCaseParams, body SettleCaseJSONRequestBody, reqEditors ...RequestEditorFn) (*SettleCaseResponse, error)
-
-	// ReleaseCaseWithResponse Put a taken case back on the desk
-	//
-	// Returns a wrapper object for the known response body format(s).
-	//
-	// Corresponds with DELETE /api/cases/{id}/holder (the `ReleaseCase` operationId).
-	ReleaseCaseWithResponse(ctx context.Context, id CaseId, params *ReleaseCaseParams, reqEditors ...RequestEditorFn) (*ReleaseCaseResponse, error)
-
-	// TakeCaseWithResponse Take the case (members of its desk)
-	//
-	// Returns a wrapper object for the known response body format(s).
-	//
-	// Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
-	TakeCaseWithResponse(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*TakeCaseResponse, error)
-
-	// AddTodoWithBodyWithResponse Add what somebody is to do about the case by a day
+	// AddTodoWithBodyWithResponse Add a to-do to a case, with an owner and a day
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/cases/{id}/todos (the `AddTodo` operationId).
 	AddTodoWithBodyWithResponse(ctx context.Context, id CaseId, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddTodoResponse, error)
 
-	// AddTodoWithResponse Add what somebody is to do about the case by a day
+	// AddTodoWithResponse Add a to-do to a case, with an owner and a day
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/cases/{id}/todos (the `AddTodo` operationId).
 	AddTodoWithResponse(ctx context.Context, id CaseId, body AddTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*AddTodoResponse, error)
 
-	// ListChangesWithResponse Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
+	// ListChangesWithResponse Server-sent events: 'changed' when something is published, loaded, swept or closed, 'sweeping' for each stage of a sweep
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/changes (the `ListChanges` operationId).
 	ListChangesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListChangesResponse, error)
 
-	// GetClockWithResponse What the service's clock says, and whether it has leapt
+	// GetClockWithResponse The clock of the service, and whether it has leapt
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/clock (the `GetClock` operationId).
 	GetClockWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetClockResponse, error)
 
-	// ConfirmClockWithResponse Say that the clock is right, although it has leapt (leads): what is due by it is done again
+	// ConfirmClockWithResponse Confirm that the clock is right after a leap; what is due by it runs again (leads only)
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/clock (the `ConfirmClock` operationId).
 	ConfirmClockWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ConfirmClockResponse, error)
 
-	// ClosePeriodWithBodyWithResponse Close a period, so that nothing sweeps it any more (leads only)
+	// ClosePeriodWithBodyWithResponse Close a period, so that no sweep changes it (leads only)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/closings (the `ClosePeriod` operationId).
 	ClosePeriodWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ClosePeriodResponse, error)
 
-	// ClosePeriodWithResponse Close a period, so that nothing sweeps it any more (leads only)
+	// ClosePeriodWithResponse Close a period, so that no sweep changes it (leads only)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/closings (the `ClosePeriod` operationId).
 	ClosePeriodWithResponse(ctx context.Context, body ClosePeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*ClosePeriodResponse, error)
 
-	// ReopenPeriodWithBodyWithResponse Open a closed period again, for a reason (leads only)
+	// ReopenPeriodWithBodyWithResponse Reopen a closed period, with a reason (leads only)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
 	ReopenPeriodWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReopenPeriodResponse, error)
 
-	// ReopenPeriodWithResponse Open a closed period again, for a reason (leads only)
+	// ReopenPeriodWithResponse Reopen a closed period, with a reason (leads only)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/closings/end (the `ReopenPeriod` operationId).
 	ReopenPeriodWithResponse(ctx context.Context, body ReopenPeriodJSONRequestBody, reqEditors ...RequestEditorFn) (*ReopenPeriodResponse, error)
 
-	// ListDataFaultsWithResponse Faults of the data that cases were settled for: five hundred at once, those not mended first, then the newest
+	// ListDataIssuesWithResponse Data issues that reviewers reported: 500 at once, open ones first, then the newest
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with GET /api/data-faults (the `ListDataFaults` operationId).
-	ListDataFaultsWithResponse(ctx context.Context, params *ListDataFaultsParams, reqEditors ...RequestEditorFn) (*ListDataFaultsResponse, error)
+	// Corresponds with GET /api/data-issues (the `ListDataIssues` operationId).
+	ListDataIssuesWithResponse(ctx context.Context, params *ListDataIssuesParams, reqEditors ...RequestEditorFn) (*ListDataIssuesResponse, error)
 
-	// EndDataFaultWithBodyWithResponse Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+	// CloseDataIssueWithBodyWithResponse Close a data issue as fixed or as no issue (owners of its feeds, analysts, leads); one closes by itself when lines of its feeds come and nothing in its case is flagged any more
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
-	EndDataFaultWithBodyWithResponse(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EndDataFaultResponse, error)
+	// Corresponds with POST /api/data-issues/{id}/end (the `CloseDataIssue` operationId).
+	CloseDataIssueWithBodyWithResponse(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CloseDataIssueResponse, error)
 
-	// EndDataFaultWithResponse Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+	// CloseDataIssueWithResponse Close a data issue as fixed or as no issue (owners of its feeds, analysts, leads); one closes by itself when lines of its feeds come and nothing in its case is flagged any more
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
-	EndDataFaultWithResponse(ctx context.Context, id int64, body EndDataFaultJSONRequestBody, reqEditors ...RequestEditorFn) (*EndDataFaultResponse, error)
+	// Corresponds with POST /api/data-issues/{id}/end (the `CloseDataIssue` operationId).
+	CloseDataIssueWithResponse(ctx context.Context, id int64, body CloseDataIssueJSONRequestBody, reqEditors ...RequestEditorFn) (*CloseDataIssueResponse, error)
 
-	// ListDialsWithResponse performs a GET /api/dials (the `ListDials` operationId) request.
+	// ListDialsWithResponse The dials with their values and the rules that use them
 	//
 	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/dials (the `ListDials` operationId).
 	ListDialsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListDialsResponse, error)
 
-	// TurnDialWithBodyWithResponse Turn a dial everywhere at once, as a new revision (analysts and leads)
+	// ChangeDialWithBodyWithResponse Change a dial everywhere at once, as a new revision (analysts and leads)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
-	TurnDialWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TurnDialResponse, error)
+	// Corresponds with PUT /api/dials/{name} (the `ChangeDial` operationId).
+	ChangeDialWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeDialResponse, error)
 
-	// TurnDialWithResponse Turn a dial everywhere at once, as a new revision (analysts and leads)
+	// ChangeDialWithResponse Change a dial everywhere at once, as a new revision (analysts and leads)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
-	TurnDialWithResponse(ctx context.Context, name string, body TurnDialJSONRequestBody, reqEditors ...RequestEditorFn) (*TurnDialResponse, error)
+	// Corresponds with PUT /api/dials/{name} (the `ChangeDial` operationId).
+	ChangeDialWithResponse(ctx context.Context, name string, body ChangeDialJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeDialResponse, error)
 
-	// GetDoctorWithResponse Whether all that must always be so in the database is so; changes nothing (leads only)
+	// GetDoctorWithResponse Check the invariants of the database; changes nothing (leads only)
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/doctor (the `GetDoctor` operationId).
 	GetDoctorWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetDoctorResponse, error)
 
-	// DropDraftWithResponse Discard one's draft
+	// DeleteDraftWithResponse Discard your draft
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with DELETE /api/draft (the `DropDraft` operationId).
-	DropDraftWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*DropDraftResponse, error)
+	// Corresponds with DELETE /api/draft (the `DeleteDraft` operationId).
+	DeleteDraftWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*DeleteDraftResponse, error)
 
-	// GetDraftWithResponse One's own draft; without one, the published text to begin from
+	// GetDraftWithResponse Your draft; without one, the published text to start from
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/draft (the `GetDraft` operationId).
 	GetDraftWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetDraftResponse, error)
 
-	// PutDraftWithBodyWithResponse Keep one's draft (analysts and leads)
+	// PutDraftWithBodyWithResponse Save your draft (analysts and leads)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/draft (the `PutDraft` operationId).
 	PutDraftWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PutDraftResponse, error)
 
-	// PutDraftWithResponse Keep one's draft (analysts and leads)
+	// PutDraftWithResponse Save your draft (analysts and leads)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/draft (the `PutDraft` operationId).
 	PutDraftWithResponse(ctx context.Context, body PutDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*PutDraftResponse, error)
 
-	// ListExceptionsWithResponse performs a GET /api/exceptions (the `ListExceptions` operationId) request.
+	// ListExceptionsWithResponse The exceptions of a period, filtered and sorted, a page at once
 	//
 	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/exceptions (the `ListExceptions` operationId).
 	ListExceptionsWithResponse(ctx context.Context, params *ListExceptionsParams, reqEditors ...RequestEditorFn) (*ListExceptionsResponse, error)
 
-	// ExportExceptionsWithResponse performs a GET /api/exceptions.csv (the `ExportExceptions` operationId) request.
+	// ExportExceptionsWithResponse The exceptions of a period as a CSV file
 	//
 	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/exceptions.csv (the `ExportExceptions` operationId).
 	ExportExceptionsWithResponse(ctx context.Context, params *ExportExceptionsParams, reqEditors ...RequestEditorFn) (*ExportExceptionsResponse, error)
 
-	// TakeExceptionsWithBodyWithResponse Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+	// OpenCasesWithBodyWithResponse Open cases for exceptions that are in no case, for all of them or none (members of the desk, analysts, leads)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
-	TakeExceptionsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TakeExceptionsResponse, error)
+	// Corresponds with POST /api/exceptions/cases (the `OpenCases` operationId).
+	OpenCasesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*OpenCasesResponse, error)
 
-	// TakeExceptionsWithResponse Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+	// OpenCasesWithResponse Open cases for exceptions that are in no case, for all of them or none (members of the desk, analysts, leads)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
-	TakeExceptionsWithResponse(ctx context.Context, body TakeExceptionsJSONRequestBody, reqEditors ...RequestEditorFn) (*TakeExceptionsResponse, error)
+	// Corresponds with POST /api/exceptions/cases (the `OpenCases` operationId).
+	OpenCasesWithResponse(ctx context.Context, body OpenCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*OpenCasesResponse, error)
 
-	// ExportExceptionFileWithResponse All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
+	// ExportExceptionFileWithResponse The matching exceptions as a file; a workbook has a second sheet with the meaning of grades, columns and rules
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -14337,170 +14090,159 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/exceptions/grid (the `GetExceptionGrid` operationId).
 	GetExceptionGridWithResponse(ctx context.Context, params *GetExceptionGridParams, reqEditors ...RequestEditorFn) (*GetExceptionGridResponse, error)
 
-	// GetExceptionTrendWithResponse How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone
+	// GetExceptionTrendWithResponse The number of exceptions in the last thirteen periods, by rule, desk, kind or grade; and how many are raised, standing and cleared
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/exceptions/trend (the `GetExceptionTrend` operationId).
 	GetExceptionTrendWithResponse(ctx context.Context, params *GetExceptionTrendParams, reqEditors ...RequestEditorFn) (*GetExceptionTrendResponse, error)
 
-	// GetExceptionWithResponse performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
+	// GetExceptionWithResponse One exception with its evidence and history
 	//
 	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/exceptions/{id} (the `GetException` operationId).
 	GetExceptionWithResponse(ctx context.Context, id int64, params *GetExceptionParams, reqEditors ...RequestEditorFn) (*GetExceptionResponse, error)
 
-	// GetCalendarFeedWithResponse Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address
+	// GetCalendarFeedWithResponse Scheduled sweeps, and the due days of the cases on your desks, as iCalendar; the token may be in the address, for programs that cannot send a header
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/feeds/calendar.ics (the `GetCalendarFeed` operationId).
 	GetCalendarFeedWithResponse(ctx context.Context, params *GetCalendarFeedParams, reqEditors ...RequestEditorFn) (*GetCalendarFeedResponse, error)
 
-	// GetExceptionFeedWithResponse What was newly flagged in the last swept periods, as Atom; the newest first
+	// GetExceptionFeedWithResponse The raised exceptions of the last swept periods as Atom, newest first
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/feeds/exceptions.atom (the `GetExceptionFeed` operationId).
 	GetExceptionFeedWithResponse(ctx context.Context, params *GetExceptionFeedParams, reqEditors ...RequestEditorFn) (*GetExceptionFeedResponse, error)
 
-	// RestyleGradeWithBodyWithResponse Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+	// ChangeGradeWithBodyWithResponse Change label, tone and shape of a grade everywhere at once, as a new revision (analysts and leads)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
-	RestyleGradeWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RestyleGradeResponse, error)
+	// Corresponds with PUT /api/grades/{name} (the `ChangeGrade` operationId).
+	ChangeGradeWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeGradeResponse, error)
 
-	// RestyleGradeWithResponse Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+	// ChangeGradeWithResponse Change label, tone and shape of a grade everywhere at once, as a new revision (analysts and leads)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
-	RestyleGradeWithResponse(ctx context.Context, name string, body RestyleGradeJSONRequestBody, reqEditors ...RequestEditorFn) (*RestyleGradeResponse, error)
+	// Corresponds with PUT /api/grades/{name} (the `ChangeGrade` operationId).
+	ChangeGradeWithResponse(ctx context.Context, name string, body ChangeGradeJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeGradeResponse, error)
 
-	// ListIntakesWithResponse performs a GET /api/intakes (the `ListIntakes` operationId) request.
+	// ListIntakesWithResponse The intakes, newest first
 	//
 	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/intakes (the `ListIntakes` operationId).
 	ListIntakesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListIntakesResponse, error)
 
-	// CreateIntakeWithBodyWithResponse Take in a CSV file of a feed, a register or a target sheet, whole or not at all (analysts and leads)
+	// CreateIntakeWithBodyWithResponse Load a CSV file of a feed, a register or a target sheet; a file with an error is rejected as a whole (analysts and leads)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/intakes (the `CreateIntake` operationId).
 	CreateIntakeWithBodyWithResponse(ctx context.Context, params *CreateIntakeParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreateIntakeResponse, error)
 
-	// TakeBackIntakeWithResponse Take an intake back; what it replaced comes to count again
+	// RevertIntakeWithResponse Revert an intake; what it replaced counts again (analysts and leads)
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with DELETE /api/intakes/{id} (the `TakeBackIntake` operationId).
-	TakeBackIntakeWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*TakeBackIntakeResponse, error)
+	// Corresponds with DELETE /api/intakes/{id} (the `RevertIntake` operationId).
+	RevertIntakeWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*RevertIntakeResponse, error)
 
-	// ListMeasuresWithResponse performs a GET /api/measures (the `ListMeasures` operationId) request.
+	// ListMeasuresWithResponse The measures of the published rulebook
 	//
 	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/measures (the `ListMeasures` operationId).
 	ListMeasuresWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListMeasuresResponse, error)
 
-	// ListMethodsWithResponse The outlier and event-window methods that a rule may judge by
+	// ListMethodsWithResponse The outlier and event-window methods that a rule may use
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/methods (the `ListMethods` operationId).
 	ListMethodsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListMethodsResponse, error)
 
-	// ListNoticesWithResponse What the person who asks was told of cases: two hundred at once, the newest first
+	// ListNotificationsWithResponse Your notifications: 200 at once, newest first
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with GET /api/notices (the `ListNotices` operationId).
-	ListNoticesWithResponse(ctx context.Context, params *ListNoticesParams, reqEditors ...RequestEditorFn) (*ListNoticesResponse, error)
+	// Corresponds with GET /api/notifications (the `ListNotifications` operationId).
+	ListNotificationsWithResponse(ctx context.Context, params *ListNotificationsParams, reqEditors ...RequestEditorFn) (*ListNotificationsResponse, error)
 
-	// SeeNoticesWithBodyWithResponse Note that they were seen, up to a number
+	// MarkNotificationsReadWithBodyWithResponse Mark notifications as read, up to a number
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
-	SeeNoticesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SeeNoticesResponse, error)
+	// Corresponds with POST /api/notifications/read (the `MarkNotificationsRead` operationId).
+	MarkNotificationsReadWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*MarkNotificationsReadResponse, error)
 
-	// SeeNoticesWithResponse Note that they were seen, up to a number
+	// MarkNotificationsReadWithResponse Mark notifications as read, up to a number
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
-	SeeNoticesWithResponse(ctx context.Context, body SeeNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*SeeNoticesResponse, error)
+	// Corresponds with POST /api/notifications/read (the `MarkNotificationsRead` operationId).
+	MarkNotificationsReadWithResponse(ctx context.Context, body MarkNotificationsReadJSONRequestBody, reqEditors ...RequestEditorFn) (*MarkNotificationsReadResponse, error)
 
-	// GetOverviewWithResponse performs a GET /api/overview (the `GetOverview` operationId) request.
+	// GetOverviewWithResponse The last sweep in short: exceptions by grade, kind, rule and desk, and how they changed
 	//
 	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/overview (the `GetOverview` operationId).
 	GetOverviewWithResponse(ctx context.Context, params *GetOverviewParams, reqEditors ...RequestEditorFn) (*GetOverviewResponse, error)
 
-	// GetPartsWithResponse What a figure is made of, down to its lines
+	// ListPeopleWithResponse The accounts
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with GET /api/parts (the `GetParts` operationId).
-	GetPartsWithResponse(ctx context.Context, params *GetPartsParams, reqEditors ...RequestEditorFn) (*GetPartsResponse, error)
-
-	// ListPeacesWithResponse Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
-	//
-	// Returns a wrapper object for the known response body format(s).
-	//
-	// Corresponds with GET /api/peaces (the `ListPeaces` operationId).
-	ListPeacesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPeacesResponse, error)
-
-	// EndPeaceWithResponse End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk
-	//
-	// Returns a wrapper object for the known response body format(s).
-	//
-	// Corresponds with DELETE /api/peaces/{id} (the `EndPeace` operationId).
-	EndPeaceWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*EndPeaceResponse, error)
-
-	// ListPeopleWithResponse performs a GET /api/people (the `ListPeople` operationId) request.
-	//
-	// Returns a wrapper object for the known response body format(s).
+	// Corresponds with GET /api/people (the `ListPeople` operationId).
 	ListPeopleWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPeopleResponse, error)
 
-	// CreatePersonWithBodyWithResponse Add a person (leads only)
+	// CreatePersonWithBodyWithResponse Add an account with a one-time password (leads only)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/people (the `CreatePerson` operationId).
 	CreatePersonWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreatePersonResponse, error)
 
-	// CreatePersonWithResponse Add a person (leads only)
+	// CreatePersonWithResponse Add an account with a one-time password (leads only)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/people (the `CreatePerson` operationId).
 	CreatePersonWithResponse(ctx context.Context, body CreatePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*CreatePersonResponse, error)
 
-	// ClosePersonWithResponse Close an account; its sessions and tokens end at once, what it did stays (leads only)
+	// ClosePersonWithResponse Close an account; its sessions and tokens end at once, its work stays (leads only)
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with DELETE /api/people/{name} (the `ClosePerson` operationId).
 	ClosePersonWithResponse(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*ClosePersonResponse, error)
 
-	// ChangePersonWithBodyWithResponse Give an account another title, role and desks (leads only)
+	// ChangePersonWithBodyWithResponse Change the display name, role and desks of an account (leads only)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
 	ChangePersonWithBodyWithResponse(ctx context.Context, name PersonName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangePersonResponse, error)
 
-	// ChangePersonWithResponse Give an account another title, role and desks (leads only)
+	// ChangePersonWithResponse Change the display name, role and desks of an account (leads only)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/people/{name} (the `ChangePerson` operationId).
 	ChangePersonWithResponse(ctx context.Context, name PersonName, body ChangePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangePersonResponse, error)
 
-	// MakeWordWithResponse Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
+	// ResetPasswordWithResponse Give an account a one-time password in place of its password; its sessions and tokens end (leads only)
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with POST /api/people/{name}/word (the `MakeWord` operationId).
-	MakeWordWithResponse(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*MakeWordResponse, error)
+	// Corresponds with POST /api/people/{name}/one-time-password (the `ResetPassword` operationId).
+	ResetPasswordWithResponse(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error)
 
 	// ListPeriodsWithResponse The last periods of a grain up to the newest with lines
 	//
@@ -14516,93 +14258,95 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/registers/{kind} (the `GetRegister` operationId).
 	GetRegisterWithResponse(ctx context.Context, kind string, params *GetRegisterParams, reqEditors ...RequestEditorFn) (*GetRegisterResponse, error)
 
-	// GetSubjectWithResponse Everything a register ever said of one subject
+	// GetSubjectWithResponse All that a register says of one subject, by day
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/registers/{kind}/{key} (the `GetSubject` operationId).
 	GetSubjectWithResponse(ctx context.Context, kind string, key string, reqEditors ...RequestEditorFn) (*GetSubjectResponse, error)
 
-	// RehearseWithBodyWithResponse Judge one rule of a draft on real data, changing nothing
+	// RehearseWithBodyWithResponse Evaluate one rule of a draft on real data; changes nothing
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/rehearsals (the `Rehearse` operationId).
 	RehearseWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RehearseResponse, error)
 
-	// RehearseWithResponse Judge one rule of a draft on real data, changing nothing
+	// RehearseWithResponse Evaluate one rule of a draft on real data; changes nothing
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/rehearsals (the `Rehearse` operationId).
 	RehearseWithResponse(ctx context.Context, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseResponse, error)
 
-	// RehearseBookWithBodyWithResponse Judge a whole draft against the published rulebook, changing nothing
+	// RehearseBookWithBodyWithResponse Evaluate a whole draft and compare it with the published rulebook; changes nothing
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
 	RehearseBookWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RehearseBookResponse, error)
 
-	// RehearseBookWithResponse Judge a whole draft against the published rulebook, changing nothing
+	// RehearseBookWithResponse Evaluate a whole draft and compare it with the published rulebook; changes nothing
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/rehearsals/book (the `RehearseBook` operationId).
 	RehearseBookWithResponse(ctx context.Context, body RehearseBookJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseBookResponse, error)
 
-	// RehearseRoutingWithBodyWithResponse What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+	// RehearseRoutingWithBodyWithResponse Cases that each desk and person would get in a period by a draft, beside their open cases; changes nothing
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/rehearsals/routing (the `RehearseRouting` operationId).
 	RehearseRoutingWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RehearseRoutingResponse, error)
 
-	// RehearseRoutingWithResponse What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+	// RehearseRoutingWithResponse Cases that each desk and person would get in a period by a draft, beside their open cases; changes nothing
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/rehearsals/routing (the `RehearseRouting` operationId).
 	RehearseRoutingWithResponse(ctx context.Context, body RehearseRoutingJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseRoutingResponse, error)
 
-	// SolveDialWithBodyWithResponse Find the value of a dial that flags about so many a month
+	// SolveDialWithBodyWithResponse Find the value of a dial that flags about the wanted number a month
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
 	SolveDialWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SolveDialResponse, error)
 
-	// SolveDialWithResponse Find the value of a dial that flags about so many a month
+	// SolveDialWithResponse Find the value of a dial that flags about the wanted number a month
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/rehearsals/solution (the `SolveDial` operationId).
 	SolveDialWithResponse(ctx context.Context, body SolveDialJSONRequestBody, reqEditors ...RequestEditorFn) (*SolveDialResponse, error)
 
-	// ExportReportWithResponse A report as a file: what was found, what waits, or who was flagged when
+	// GetBacklogWithResponse Open, taken, parked, late and not yet opened cases by desk, person, rule, grade or period, with their age
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/reports/backlog (the `GetBacklog` operationId).
+	GetBacklogWithResponse(ctx context.Context, params *GetBacklogParams, reqEditors ...RequestEditorFn) (*GetBacklogResponse, error)
+
+	// ExportReportWithResponse A report as a file: outcomes, backlog, or the grid of exceptions
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/reports/file (the `ExportReport` operationId).
 	ExportReportWithResponse(ctx context.Context, params *ExportReportParams, reqEditors ...RequestEditorFn) (*ExportReportResponse, error)
 
-	// ListFindingsWithResponse What came of the cases that were settled
+	// ListOutcomesWithResponse Outcomes of the settled cases, by rule, desk, person, reason, period or revision
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with GET /api/reports/findings (the `ListFindings` operationId).
-	ListFindingsWithResponse(ctx context.Context, params *ListFindingsParams, reqEditors ...RequestEditorFn) (*ListFindingsResponse, error)
+	// Corresponds with GET /api/reports/outcomes (the `ListOutcomes` operationId).
+	ListOutcomesWithResponse(ctx context.Context, params *ListOutcomesParams, reqEditors ...RequestEditorFn) (*ListOutcomesResponse, error)
 
-	// ListWorkWithResponse What waits: open, taken, parked, late, how old, and what nobody has looked at
+	// ListRevisionsWithResponse The revisions, newest first
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with GET /api/reports/work (the `ListWork` operationId).
-	ListWorkWithResponse(ctx context.Context, params *ListWorkParams, reqEditors ...RequestEditorFn) (*ListWorkResponse, error)
-
-	// ListRevisionsWithResponse performs a GET /api/revisions (the `ListRevisions` operationId) request.
-	//
-	// Returns a wrapper object for the known response body format(s).
+	// Corresponds with GET /api/revisions (the `ListRevisions` operationId).
 	ListRevisionsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListRevisionsResponse, error)
 
 	// PublishRevisionWithBodyWithResponse Publish a rulebook as a new revision (analysts and leads)
@@ -14619,19 +14363,21 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/revisions (the `PublishRevision` operationId).
 	PublishRevisionWithResponse(ctx context.Context, body PublishRevisionJSONRequestBody, reqEditors ...RequestEditorFn) (*PublishRevisionResponse, error)
 
-	// GetRevisionWithResponse performs a GET /api/revisions/{number} (the `GetRevision` operationId) request.
+	// GetRevisionWithResponse One revision with its text
 	//
 	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/revisions/{number} (the `GetRevision` operationId).
 	GetRevisionWithResponse(ctx context.Context, number int, reqEditors ...RequestEditorFn) (*GetRevisionResponse, error)
 
-	// RestoreRevisionWithBodyWithResponse Publish an earlier revision again, as a new one (analysts and leads)
+	// RestoreRevisionWithBodyWithResponse Restore an earlier revision, as a new one (analysts and leads)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/revisions/{number}/restoration (the `RestoreRevision` operationId).
 	RestoreRevisionWithBodyWithResponse(ctx context.Context, number int, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RestoreRevisionResponse, error)
 
-	// RestoreRevisionWithResponse Publish an earlier revision again, as a new one (analysts and leads)
+	// RestoreRevisionWithResponse Restore an earlier revision, as a new one (analysts and leads)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -14645,28 +14391,28 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /api/rulebook (the `GetRulebook` operationId).
 	GetRulebookWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetRulebookResponse, error)
 
-	// CheckRulebookWithBodyWithResponse Check a rulebook, changing nothing
+	// CheckRulebookWithBodyWithResponse Check a rulebook; changes nothing
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/rulebook/check (the `CheckRulebook` operationId).
 	CheckRulebookWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CheckRulebookResponse, error)
 
-	// CheckRulebookWithResponse Check a rulebook, changing nothing
+	// CheckRulebookWithResponse Check a rulebook; changes nothing
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/rulebook/check (the `CheckRulebook` operationId).
 	CheckRulebookWithResponse(ctx context.Context, body CheckRulebookJSONRequestBody, reqEditors ...RequestEditorFn) (*CheckRulebookResponse, error)
 
-	// CompareRulebookWithBodyWithResponse How a text differs from the published revision or from an earlier one, in words and line by line
+	// CompareRulebookWithBodyWithResponse Differences of a text from the published revision or an earlier one, in words and line by line
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/rulebook/compare (the `CompareRulebook` operationId).
 	CompareRulebookWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CompareRulebookResponse, error)
 
-	// CompareRulebookWithResponse How a text differs from the published revision or from an earlier one, in words and line by line
+	// CompareRulebookWithResponse Differences of a text from the published revision or an earlier one, in words and line by line
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -14687,6 +14433,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/rulebook/dial (the `PlaceDial` operationId).
 	PlaceDialWithResponse(ctx context.Context, body PlaceDialJSONRequestBody, reqEditors ...RequestEditorFn) (*PlaceDialResponse, error)
 
+	// ListKeysWithResponse The keys that a rulebook may have, for completion
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/rulebook/keys (the `ListKeys` operationId).
+	ListKeysWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListKeysResponse, error)
+
 	// OrderRulesWithBodyWithResponse Write the rules of a text in another order
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -14701,49 +14454,49 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/rulebook/order (the `OrderRules` operationId).
 	OrderRulesWithResponse(ctx context.Context, body OrderRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*OrderRulesResponse, error)
 
-	// PlaceRuleWithBodyWithResponse Write one rule into a text in the place of the one of that name, or last; or take it out
+	// PlaceRuleWithBodyWithResponse Write one rule into a text in place of the rule of that name, or last; or remove it
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/rulebook/rule (the `PlaceRule` operationId).
 	PlaceRuleWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PlaceRuleResponse, error)
 
-	// PlaceRuleWithResponse Write one rule into a text in the place of the one of that name, or last; or take it out
+	// PlaceRuleWithResponse Write one rule into a text in place of the rule of that name, or last; or remove it
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/rulebook/rule (the `PlaceRule` operationId).
 	PlaceRuleWithResponse(ctx context.Context, body PlaceRuleJSONRequestBody, reqEditors ...RequestEditorFn) (*PlaceRuleResponse, error)
 
-	// ListUsesWithResponse Everything that a change of a measure, dial, kind, grade, feed or desk would touch
+	// ListUsesWithResponse What uses a measure, dial, kind, grade, feed or desk
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/rulebook/uses (the `ListUses` operationId).
 	ListUsesWithResponse(ctx context.Context, params *ListUsesParams, reqEditors ...RequestEditorFn) (*ListUsesResponse, error)
 
-	// ListRulesWithResponse The rules in words, with what each said in a period
+	// ListRulesWithResponse The rules in words, with how many each flagged in a period
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/rules (the `ListRules` operationId).
 	ListRulesWithResponse(ctx context.Context, params *ListRulesParams, reqEditors ...RequestEditorFn) (*ListRulesResponse, error)
 
-	// GetLineUpWithResponse Every judged subject in order of what was held against the cuts
+	// GetRankingWithResponse The judged subjects of a rule, ordered by their value against the cuts
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with GET /api/rules/{rule}/line-up (the `GetLineUp` operationId).
-	GetLineUpWithResponse(ctx context.Context, rule string, params *GetLineUpParams, reqEditors ...RequestEditorFn) (*GetLineUpResponse, error)
+	// Corresponds with GET /api/rules/{rule}/ranking (the `GetRanking` operationId).
+	GetRankingWithResponse(ctx context.Context, rule string, params *GetRankingParams, reqEditors ...RequestEditorFn) (*GetRankingResponse, error)
 
-	// ListProposalsWithResponse Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled
+	// ListSuggestionsWithResponse Changes of a rule that would have dropped explained cases and kept the confirmed ones, backtested on settled cases
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with GET /api/rules/{rule}/proposals (the `ListProposals` operationId).
-	ListProposalsWithResponse(ctx context.Context, rule string, params *ListProposalsParams, reqEditors ...RequestEditorFn) (*ListProposalsResponse, error)
+	// Corresponds with GET /api/rules/{rule}/suggestions (the `ListSuggestions` operationId).
+	ListSuggestionsWithResponse(ctx context.Context, rule string, params *ListSuggestionsParams, reqEditors ...RequestEditorFn) (*ListSuggestionsResponse, error)
 
-	// GetScheduleWithResponse The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
+	// GetScheduleWithResponse The scheduled sweeps, and the state of the last periods of each
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -14757,56 +14510,70 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with DELETE /api/session (the `SignOut` operationId).
 	SignOutWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*SignOutResponse, error)
 
-	// GetSessionWithResponse Who is signed in
+	// GetSessionWithResponse The person who is signed in
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/session (the `GetSession` operationId).
 	GetSessionWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetSessionResponse, error)
 
-	// SignInWithBodyWithResponse Sign in with name and password; sets the session cookie
+	// SignInWithBodyWithResponse Sign in with a user name and a password; sets the session cookie
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/session (the `SignIn` operationId).
 	SignInWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SignInResponse, error)
 
-	// SignInWithResponse Sign in with name and password; sets the session cookie
+	// SignInWithResponse Sign in with a user name and a password; sets the session cookie
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/session (the `SignIn` operationId).
 	SignInWithResponse(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*SignInResponse, error)
 
-	// ChangePasswordWithBodyWithResponse Change one's own password; all other sessions and tokens of the account end
+	// UseOneTimePasswordWithBodyWithResponse Sign in with a one-time password and choose a password; sets the session cookie
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/session/one-time-password (the `UseOneTimePassword` operationId).
+	UseOneTimePasswordWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UseOneTimePasswordResponse, error)
+
+	// UseOneTimePasswordWithResponse Sign in with a one-time password and choose a password; sets the session cookie
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /api/session/one-time-password (the `UseOneTimePassword` operationId).
+	UseOneTimePasswordWithResponse(ctx context.Context, body UseOneTimePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*UseOneTimePasswordResponse, error)
+
+	// ChangePasswordWithBodyWithResponse Change your password; all other sessions and tokens of the account end
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
 	ChangePasswordWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangePasswordResponse, error)
 
-	// ChangePasswordWithResponse Change one's own password; all other sessions and tokens of the account end
+	// ChangePasswordWithResponse Change your password; all other sessions and tokens of the account end
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /api/session/password (the `ChangePassword` operationId).
 	ChangePasswordWithResponse(ctx context.Context, body ChangePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangePasswordResponse, error)
 
-	// UseWordWithBodyWithResponse Sign in with a one-time word and choose a password; sets the session cookie
+	// ListSnoozesWithResponse The snoozed subjects: their flags open no case until a day, or until they are worse
 	//
-	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with POST /api/session/word (the `UseWord` operationId).
-	UseWordWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UseWordResponse, error)
+	// Corresponds with GET /api/snoozes (the `ListSnoozes` operationId).
+	ListSnoozesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListSnoozesResponse, error)
 
-	// UseWordWithResponse Sign in with a one-time word and choose a password; sets the session cookie
+	// EndSnoozeWithResponse End a snooze (members of the desk of its case, and leads); current flags of its subject open a case
 	//
-	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with POST /api/session/word (the `UseWord` operationId).
-	UseWordWithResponse(ctx context.Context, body UseWordJSONRequestBody, reqEditors ...RequestEditorFn) (*UseWordResponse, error)
+	// Corresponds with DELETE /api/snoozes/{id} (the `EndSnooze` operationId).
+	EndSnoozeWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*EndSnoozeResponse, error)
 
-	// ListSweepsWithResponse A hundred sweeps at a time; the next are those before the last one's number, and none are the end
+	// ListSweepsWithResponse The sweeps: 100 at once, newest first; the next page is before the last number
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -14827,136 +14594,138 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /api/sweeps (the `CreateSweep` operationId).
 	CreateSweepWithResponse(ctx context.Context, body CreateSweepJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateSweepResponse, error)
 
-	// GetVerificationWithResponse A sweep computed again from its revision and data version, and held against what it recorded; changes nothing
+	// GetVerificationWithResponse Recompute a sweep from its revision and data version, and compare; changes nothing
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/sweeps/{id}/verification (the `GetVerification` operationId).
 	GetVerificationWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*GetVerificationResponse, error)
 
-	// GetTableWithResponse Measures by subject, group or whole, in one or several periods
+	// GetTableWithResponse Measures by subject, by group or in total, in one or several periods
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/table (the `GetTable` operationId).
 	GetTableWithResponse(ctx context.Context, params *GetTableParams, reqEditors ...RequestEditorFn) (*GetTableResponse, error)
 
-	// ExportTableWithResponse performs a GET /api/table.csv (the `ExportTable` operationId) request.
+	// ExportTableWithResponse A table of figures as a CSV file
 	//
 	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/table.csv (the `ExportTable` operationId).
 	ExportTableWithResponse(ctx context.Context, params *ExportTableParams, reqEditors ...RequestEditorFn) (*ExportTableResponse, error)
 
-	// GetTargetsWithResponse The targets of a kind by month, and what is missing
+	// GetTargetsWithResponse The targets of a kind by month, and the missing ones
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/targets/{kind} (the `GetTargets` operationId).
 	GetTargetsWithResponse(ctx context.Context, kind string, params *GetTargetsParams, reqEditors ...RequestEditorFn) (*GetTargetsResponse, error)
 
-	// ListTodosWithResponse What is to be done about cases and is not, by day: five hundred at once
+	// ListTodosWithResponse The open to-dos, by day: 500 at once
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/todos (the `ListTodos` operationId).
 	ListTodosWithResponse(ctx context.Context, params *ListTodosParams, reqEditors ...RequestEditorFn) (*ListTodosResponse, error)
 
-	// DropTodoWithResponse Take it away
+	// RemoveTodoWithResponse Remove a to-do
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with DELETE /api/todos/{id} (the `DropTodo` operationId).
-	DropTodoWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DropTodoResponse, error)
+	// Corresponds with DELETE /api/todos/{id} (the `RemoveTodo` operationId).
+	RemoveTodoWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*RemoveTodoResponse, error)
 
-	// TickTodoWithBodyWithResponse Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+	// UpdateTodoWithBodyWithResponse Mark a to-do as done or not done (its owner, its author, and the reviewers of the case)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
-	TickTodoWithBodyWithResponse(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TickTodoResponse, error)
+	// Corresponds with PUT /api/todos/{id} (the `UpdateTodo` operationId).
+	UpdateTodoWithBodyWithResponse(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UpdateTodoResponse, error)
 
-	// TickTodoWithResponse Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+	// UpdateTodoWithResponse Mark a to-do as done or not done (its owner, its author, and the reviewers of the case)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
-	TickTodoWithResponse(ctx context.Context, id int64, body TickTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*TickTodoResponse, error)
+	// Corresponds with PUT /api/todos/{id} (the `UpdateTodo` operationId).
+	UpdateTodoWithResponse(ctx context.Context, id int64, body UpdateTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*UpdateTodoResponse, error)
 
-	// ListTokensWithResponse The tokens that have not ended, one's own or (leads only) everybody's
+	// ListTokensWithResponse Your tokens that have not ended, or (leads only) the tokens of all accounts
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/tokens (the `ListTokens` operationId).
 	ListTokensWithResponse(ctx context.Context, params *ListTokensParams, reqEditors ...RequestEditorFn) (*ListTokensResponse, error)
 
-	// CreateTokenWithBodyWithResponse Make a token for a program or the command line, with name and password
+	// CreateTokenWithBodyWithResponse Create a token for a program or the command line, with a user name and a password
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/tokens (the `CreateToken` operationId).
 	CreateTokenWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreateTokenResponse, error)
 
-	// CreateTokenWithResponse Make a token for a program or the command line, with name and password
+	// CreateTokenWithResponse Create a token for a program or the command line, with a user name and a password
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/tokens (the `CreateToken` operationId).
 	CreateTokenWithResponse(ctx context.Context, body CreateTokenJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateTokenResponse, error)
 
-	// DeleteTokenWithResponse Make the token of this call void
+	// DeleteTokenWithResponse Revoke the token of this call
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with DELETE /api/tokens/current (the `DeleteToken` operationId).
 	DeleteTokenWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*DeleteTokenResponse, error)
 
-	// RevokeTokenWithResponse Make a token void, one's own or (leads only) anybody's
+	// RevokeTokenWithResponse Revoke a token: yours, or (leads only) any
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with DELETE /api/tokens/{id} (the `RevokeToken` operationId).
 	RevokeTokenWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*RevokeTokenResponse, error)
 
-	// ListVerdictsWithResponse What each rule says of one subject in a period, flagged or not, and how far from its cut
+	// GetVarianceWithResponse Why a figure changed: the contributions that make its change, ranked, adding up exactly; and volume, mix and price where the measure has a quantity
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /api/variance (the `GetVariance` operationId).
+	GetVarianceWithResponse(ctx context.Context, params *GetVarianceParams, reqEditors ...RequestEditorFn) (*GetVarianceResponse, error)
+
+	// ListVerdictsWithResponse The verdict of each rule on one subject in a period, flagged or not, with the distance from its cut
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/verdicts (the `ListVerdicts` operationId).
 	ListVerdictsWithResponse(ctx context.Context, params *ListVerdictsParams, reqEditors ...RequestEditorFn) (*ListVerdictsResponse, error)
 
-	// ListViewsWithResponse Views of a list, one's own and those that are shared, by name
+	// ListViewsWithResponse The saved views of a list: yours and the shared ones
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /api/views (the `ListViews` operationId).
 	ListViewsWithResponse(ctx context.Context, params *ListViewsParams, reqEditors ...RequestEditorFn) (*ListViewsResponse, error)
 
-	// SaveViewWithBodyWithResponse Keep a view by name; one's own of the same name becomes this
+	// SaveViewWithBodyWithResponse Save a view; it replaces a view of yours of the same name
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/views (the `SaveView` operationId).
 	SaveViewWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveViewResponse, error)
 
-	// SaveViewWithResponse Keep a view by name; one's own of the same name becomes this
+	// SaveViewWithResponse Save a view; it replaces a view of yours of the same name
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /api/views (the `SaveView` operationId).
 	SaveViewWithResponse(ctx context.Context, body SaveViewJSONRequestBody, reqEditors ...RequestEditorFn) (*SaveViewResponse, error)
 
-	// DropViewWithResponse Forget a view of one's own; leads, any that is shared
+	// DeleteViewWithResponse Delete a view of yours, or (leads only) a shared one
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with DELETE /api/views/{id} (the `DropView` operationId).
-	DropViewWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DropViewResponse, error)
-
-	// GetWalkWithResponse Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
-	//
-	// Returns a wrapper object for the known response body format(s).
-	//
-	// Corresponds with GET /api/walk (the `GetWalk` operationId).
-	GetWalkWithResponse(ctx context.Context, params *GetWalkParams, reqEditors ...RequestEditorFn) (*GetWalkResponse, error)
+	// Corresponds with DELETE /api/views/{id} (the `DeleteView` operationId).
+	DeleteViewWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DeleteViewResponse, error)
 }
 
 type ListAbsencesResponse struct {
@@ -15055,7 +14824,7 @@ func (r CreateAbsenceResponse) ContentType() string {
 	return ""
 }
 
-type DropAbsenceResponse struct {
+type DeleteAbsenceResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
@@ -15063,17 +14832,17 @@ type DropAbsenceResponse struct {
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r DropAbsenceResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r DeleteAbsenceResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r DropAbsenceResponse) GetBody() []byte {
+func (r DeleteAbsenceResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r DropAbsenceResponse) Status() string {
+func (r DeleteAbsenceResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -15081,7 +14850,7 @@ func (r DropAbsenceResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r DropAbsenceResponse) StatusCode() int {
+func (r DeleteAbsenceResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -15089,7 +14858,7 @@ func (r DropAbsenceResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r DropAbsenceResponse) ContentType() string {
+func (r DeleteAbsenceResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -15220,6 +14989,54 @@ func (r MakeBackupResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r MakeBackupResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetBreakdownResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Parts
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetBreakdownResponse) GetJSON200() *Parts {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetBreakdownResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetBreakdownResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetBreakdownResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetBreakdownResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetBreakdownResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -15569,54 +15386,6 @@ func (r GetCaseResponse) ContentType() string {
 	return ""
 }
 
-type CommentCaseResponse struct {
-	Body         []byte
-	HTTPResponse *http.Response
-	// JSON201 the response for an HTTP 201 `application/json` response
-	JSON201 *CaseDetail
-	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
-	ApplicationproblemJSONDefault *Problem
-}
-
-// GetJSON201 returns the response for an HTTP 201 `application/json` response
-func (r CommentCaseResponse) GetJSON201() *CaseDetail {
-	return r.JSON201
-}
-
-// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r CommentCaseResponse) GetApplicationproblemJSONDefault() *Problem {
-	return r.ApplicationproblemJSONDefault
-}
-
-// GetBody returns the raw response body bytes
-func (r CommentCaseResponse) GetBody() []byte {
-	return r.Body
-}
-
-// Status returns HTTPResponse.Status
-func (r CommentCaseResponse) Status() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Status
-	}
-	return http.StatusText(0)
-}
-
-// StatusCode returns HTTPResponse.StatusCode
-func (r CommentCaseResponse) StatusCode() int {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.StatusCode
-	}
-	return 0
-}
-
-// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r CommentCaseResponse) ContentType() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Header.Get("Content-Type")
-	}
-	return ""
-}
-
 type AddCaseFileResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -15665,7 +15434,7 @@ func (r AddCaseFileResponse) ContentType() string {
 	return ""
 }
 
-type DropCaseFileResponse struct {
+type RemoveCaseFileResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
@@ -15673,17 +15442,17 @@ type DropCaseFileResponse struct {
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r DropCaseFileResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r RemoveCaseFileResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r DropCaseFileResponse) GetBody() []byte {
+func (r RemoveCaseFileResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r DropCaseFileResponse) Status() string {
+func (r RemoveCaseFileResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -15691,7 +15460,7 @@ func (r DropCaseFileResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r DropCaseFileResponse) StatusCode() int {
+func (r RemoveCaseFileResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -15699,7 +15468,7 @@ func (r DropCaseFileResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r DropCaseFileResponse) ContentType() string {
+func (r RemoveCaseFileResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -15741,150 +15510,6 @@ func (r GetCaseFileResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetCaseFileResponse) ContentType() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Header.Get("Content-Type")
-	}
-	return ""
-}
-
-type SettleCaseResponse struct {
-	Body         []byte
-	HTTPResponse *http.Response
-	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *CaseDetail
-	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
-	ApplicationproblemJSONDefault *Problem
-}
-
-// GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r SettleCaseResponse) GetJSON200() *CaseDetail {
-	return r.JSON200
-}
-
-// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r SettleCaseResponse) GetApplicationproblemJSONDefault() *Problem {
-	return r.ApplicationproblemJSONDefault
-}
-
-// GetBody returns the raw response body bytes
-func (r SettleCaseResponse) GetBody() []byte {
-	return r.Body
-}
-
-// Status returns HTTPResponse.Status
-func (r SettleCaseResponse) Status() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Status
-	}
-	return http.StatusText(0)
-}
-
-// StatusCode returns HTTPResponse.StatusCode
-func (r SettleCaseResponse) StatusCode() int {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.StatusCode
-	}
-	return 0
-}
-
-// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r SettleCaseResponse) ContentType() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Header.Get("Content-Type")
-	}
-	return ""
-}
-
-type ReleaseCaseResponse struct {
-	Body         []byte
-	HTTPResponse *http.Response
-	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *CaseDetail
-	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
-	ApplicationproblemJSONDefault *Problem
-}
-
-// GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r ReleaseCaseResponse) GetJSON200() *CaseDetail {
-	return r.JSON200
-}
-
-// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r ReleaseCaseResponse) GetApplicationproblemJSONDefault() *Problem {
-	return r.ApplicationproblemJSONDefault
-}
-
-// GetBody returns the raw response body bytes
-func (r ReleaseCaseResponse) GetBody() []byte {
-	return r.Body
-}
-
-// Status returns HTTPResponse.Status
-func (r ReleaseCaseResponse) Status() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Status
-	}
-	return http.StatusText(0)
-}
-
-// StatusCode returns HTTPResponse.StatusCode
-func (r ReleaseCaseResponse) StatusCode() int {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.StatusCode
-	}
-	return 0
-}
-
-// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r ReleaseCaseResponse) ContentType() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Header.Get("Content-Type")
-	}
-	return ""
-}
-
-type TakeCaseResponse struct {
-	Body         []byte
-	HTTPResponse *http.Response
-	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *CaseDetail
-	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
-	ApplicationproblemJSONDefault *Problem
-}
-
-// GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r TakeCaseResponse) GetJSON200() *CaseDetail {
-	return r.JSON200
-}
-
-// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r TakeCaseResponse) GetApplicationproblemJSONDefault() *Problem {
-	return r.ApplicationproblemJSONDefault
-}
-
-// GetBody returns the raw response body bytes
-func (r TakeCaseResponse) GetBody() []byte {
-	return r.Body
-}
-
-// Status returns HTTPResponse.Status
-func (r TakeCaseResponse) Status() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Status
-	}
-	return http.StatusText(0)
-}
-
-// StatusCode returns HTTPResponse.StatusCode
-func (r TakeCaseResponse) StatusCode() int {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.StatusCode
-	}
-	return 0
-}
-
-// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r TakeCaseResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16172,32 +15797,32 @@ func (r ReopenPeriodResponse) ContentType() string {
 	return ""
 }
 
-type ListDataFaultsResponse struct {
+type ListDataIssuesResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *[]DataFault
+	JSON200 *[]DataIssue
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r ListDataFaultsResponse) GetJSON200() *[]DataFault {
+func (r ListDataIssuesResponse) GetJSON200() *[]DataIssue {
 	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r ListDataFaultsResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r ListDataIssuesResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r ListDataFaultsResponse) GetBody() []byte {
+func (r ListDataIssuesResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r ListDataFaultsResponse) Status() string {
+func (r ListDataIssuesResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -16205,7 +15830,7 @@ func (r ListDataFaultsResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r ListDataFaultsResponse) StatusCode() int {
+func (r ListDataIssuesResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -16213,14 +15838,14 @@ func (r ListDataFaultsResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r ListDataFaultsResponse) ContentType() string {
+func (r ListDataIssuesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
 	return ""
 }
 
-type EndDataFaultResponse struct {
+type CloseDataIssueResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
@@ -16228,17 +15853,17 @@ type EndDataFaultResponse struct {
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r EndDataFaultResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r CloseDataIssueResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r EndDataFaultResponse) GetBody() []byte {
+func (r CloseDataIssueResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r EndDataFaultResponse) Status() string {
+func (r CloseDataIssueResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -16246,7 +15871,7 @@ func (r EndDataFaultResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r EndDataFaultResponse) StatusCode() int {
+func (r CloseDataIssueResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -16254,7 +15879,7 @@ func (r EndDataFaultResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r EndDataFaultResponse) ContentType() string {
+func (r CloseDataIssueResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16309,7 +15934,7 @@ func (r ListDialsResponse) ContentType() string {
 	return ""
 }
 
-type TurnDialResponse struct {
+type ChangeDialResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON201 the response for an HTTP 201 `application/json` response
@@ -16319,22 +15944,22 @@ type TurnDialResponse struct {
 }
 
 // GetJSON201 returns the response for an HTTP 201 `application/json` response
-func (r TurnDialResponse) GetJSON201() *Revision {
+func (r ChangeDialResponse) GetJSON201() *Revision {
 	return r.JSON201
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r TurnDialResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r ChangeDialResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r TurnDialResponse) GetBody() []byte {
+func (r ChangeDialResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r TurnDialResponse) Status() string {
+func (r ChangeDialResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -16342,7 +15967,7 @@ func (r TurnDialResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r TurnDialResponse) StatusCode() int {
+func (r ChangeDialResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -16350,7 +15975,7 @@ func (r TurnDialResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r TurnDialResponse) ContentType() string {
+func (r ChangeDialResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16405,7 +16030,7 @@ func (r GetDoctorResponse) ContentType() string {
 	return ""
 }
 
-type DropDraftResponse struct {
+type DeleteDraftResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
@@ -16413,17 +16038,17 @@ type DropDraftResponse struct {
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r DropDraftResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r DeleteDraftResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r DropDraftResponse) GetBody() []byte {
+func (r DeleteDraftResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r DropDraftResponse) Status() string {
+func (r DeleteDraftResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -16431,7 +16056,7 @@ func (r DropDraftResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r DropDraftResponse) StatusCode() int {
+func (r DeleteDraftResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -16439,7 +16064,7 @@ func (r DropDraftResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r DropDraftResponse) ContentType() string {
+func (r DeleteDraftResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16631,7 +16256,7 @@ func (r ExportExceptionsResponse) ContentType() string {
 	return ""
 }
 
-type TakeExceptionsResponse struct {
+type OpenCasesResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
@@ -16641,22 +16266,22 @@ type TakeExceptionsResponse struct {
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r TakeExceptionsResponse) GetJSON200() *[]Case {
+func (r OpenCasesResponse) GetJSON200() *[]Case {
 	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r TakeExceptionsResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r OpenCasesResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r TakeExceptionsResponse) GetBody() []byte {
+func (r OpenCasesResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r TakeExceptionsResponse) Status() string {
+func (r OpenCasesResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -16664,7 +16289,7 @@ func (r TakeExceptionsResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r TakeExceptionsResponse) StatusCode() int {
+func (r OpenCasesResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -16672,7 +16297,7 @@ func (r TakeExceptionsResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r TakeExceptionsResponse) ContentType() string {
+func (r OpenCasesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16953,7 +16578,7 @@ func (r GetExceptionFeedResponse) ContentType() string {
 	return ""
 }
 
-type RestyleGradeResponse struct {
+type ChangeGradeResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON201 the response for an HTTP 201 `application/json` response
@@ -16963,22 +16588,22 @@ type RestyleGradeResponse struct {
 }
 
 // GetJSON201 returns the response for an HTTP 201 `application/json` response
-func (r RestyleGradeResponse) GetJSON201() *Revision {
+func (r ChangeGradeResponse) GetJSON201() *Revision {
 	return r.JSON201
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r RestyleGradeResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r ChangeGradeResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r RestyleGradeResponse) GetBody() []byte {
+func (r ChangeGradeResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r RestyleGradeResponse) Status() string {
+func (r ChangeGradeResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -16986,7 +16611,7 @@ func (r RestyleGradeResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r RestyleGradeResponse) StatusCode() int {
+func (r ChangeGradeResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -16994,7 +16619,7 @@ func (r RestyleGradeResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r RestyleGradeResponse) ContentType() string {
+func (r ChangeGradeResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -17104,7 +16729,7 @@ func (r CreateIntakeResponse) ContentType() string {
 	return ""
 }
 
-type TakeBackIntakeResponse struct {
+type RevertIntakeResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
@@ -17114,22 +16739,22 @@ type TakeBackIntakeResponse struct {
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r TakeBackIntakeResponse) GetJSON200() *Intake {
+func (r RevertIntakeResponse) GetJSON200() *Intake {
 	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r TakeBackIntakeResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r RevertIntakeResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r TakeBackIntakeResponse) GetBody() []byte {
+func (r RevertIntakeResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r TakeBackIntakeResponse) Status() string {
+func (r RevertIntakeResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -17137,7 +16762,7 @@ func (r TakeBackIntakeResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r TakeBackIntakeResponse) StatusCode() int {
+func (r RevertIntakeResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -17145,7 +16770,7 @@ func (r TakeBackIntakeResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r TakeBackIntakeResponse) ContentType() string {
+func (r RevertIntakeResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -17248,32 +16873,32 @@ func (r ListMethodsResponse) ContentType() string {
 	return ""
 }
 
-type ListNoticesResponse struct {
+type ListNotificationsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *Notices
+	JSON200 *Notifications
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r ListNoticesResponse) GetJSON200() *Notices {
+func (r ListNotificationsResponse) GetJSON200() *Notifications {
 	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r ListNoticesResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r ListNotificationsResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r ListNoticesResponse) GetBody() []byte {
+func (r ListNotificationsResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r ListNoticesResponse) Status() string {
+func (r ListNotificationsResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -17281,7 +16906,7 @@ func (r ListNoticesResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r ListNoticesResponse) StatusCode() int {
+func (r ListNotificationsResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -17289,14 +16914,14 @@ func (r ListNoticesResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r ListNoticesResponse) ContentType() string {
+func (r ListNotificationsResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
 	return ""
 }
 
-type SeeNoticesResponse struct {
+type MarkNotificationsReadResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
@@ -17304,17 +16929,17 @@ type SeeNoticesResponse struct {
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r SeeNoticesResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r MarkNotificationsReadResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r SeeNoticesResponse) GetBody() []byte {
+func (r MarkNotificationsReadResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r SeeNoticesResponse) Status() string {
+func (r MarkNotificationsReadResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -17322,7 +16947,7 @@ func (r SeeNoticesResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r SeeNoticesResponse) StatusCode() int {
+func (r MarkNotificationsReadResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -17330,7 +16955,7 @@ func (r SeeNoticesResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r SeeNoticesResponse) ContentType() string {
+func (r MarkNotificationsReadResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -17379,150 +17004,6 @@ func (r GetOverviewResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetOverviewResponse) ContentType() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Header.Get("Content-Type")
-	}
-	return ""
-}
-
-type GetPartsResponse struct {
-	Body         []byte
-	HTTPResponse *http.Response
-	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *Parts
-	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
-	ApplicationproblemJSONDefault *Problem
-}
-
-// GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r GetPartsResponse) GetJSON200() *Parts {
-	return r.JSON200
-}
-
-// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r GetPartsResponse) GetApplicationproblemJSONDefault() *Problem {
-	return r.ApplicationproblemJSONDefault
-}
-
-// GetBody returns the raw response body bytes
-func (r GetPartsResponse) GetBody() []byte {
-	return r.Body
-}
-
-// Status returns HTTPResponse.Status
-func (r GetPartsResponse) Status() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Status
-	}
-	return http.StatusText(0)
-}
-
-// StatusCode returns HTTPResponse.StatusCode
-func (r GetPartsResponse) StatusCode() int {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.StatusCode
-	}
-	return 0
-}
-
-// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r GetPartsResponse) ContentType() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Header.Get("Content-Type")
-	}
-	return ""
-}
-
-type ListPeacesResponse struct {
-	Body         []byte
-	HTTPResponse *http.Response
-	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *[]Peace
-	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
-	ApplicationproblemJSONDefault *Problem
-}
-
-// GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r ListPeacesResponse) GetJSON200() *[]Peace {
-	return r.JSON200
-}
-
-// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r ListPeacesResponse) GetApplicationproblemJSONDefault() *Problem {
-	return r.ApplicationproblemJSONDefault
-}
-
-// GetBody returns the raw response body bytes
-func (r ListPeacesResponse) GetBody() []byte {
-	return r.Body
-}
-
-// Status returns HTTPResponse.Status
-func (r ListPeacesResponse) Status() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Status
-	}
-	return http.StatusText(0)
-}
-
-// StatusCode returns HTTPResponse.StatusCode
-func (r ListPeacesResponse) StatusCode() int {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.StatusCode
-	}
-	return 0
-}
-
-// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r ListPeacesResponse) ContentType() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Header.Get("Content-Type")
-	}
-	return ""
-}
-
-type EndPeaceResponse struct {
-	Body         []byte
-	HTTPResponse *http.Response
-	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *[]Case
-	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
-	ApplicationproblemJSONDefault *Problem
-}
-
-// GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r EndPeaceResponse) GetJSON200() *[]Case {
-	return r.JSON200
-}
-
-// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r EndPeaceResponse) GetApplicationproblemJSONDefault() *Problem {
-	return r.ApplicationproblemJSONDefault
-}
-
-// GetBody returns the raw response body bytes
-func (r EndPeaceResponse) GetBody() []byte {
-	return r.Body
-}
-
-// Status returns HTTPResponse.Status
-func (r EndPeaceResponse) Status() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Status
-	}
-	return http.StatusText(0)
-}
-
-// StatusCode returns HTTPResponse.StatusCode
-func (r EndPeaceResponse) StatusCode() int {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.StatusCode
-	}
-	return 0
-}
-
-// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r EndPeaceResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -17714,32 +17195,32 @@ func (r ChangePersonResponse) ContentType() string {
 	return ""
 }
 
-type MakeWordResponse struct {
+type ResetPasswordResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON201 the response for an HTTP 201 `application/json` response
-	JSON201 *Word
+	JSON201 *OneTimePassword
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
 // GetJSON201 returns the response for an HTTP 201 `application/json` response
-func (r MakeWordResponse) GetJSON201() *Word {
+func (r ResetPasswordResponse) GetJSON201() *OneTimePassword {
 	return r.JSON201
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r MakeWordResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r ResetPasswordResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r MakeWordResponse) GetBody() []byte {
+func (r ResetPasswordResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r MakeWordResponse) Status() string {
+func (r ResetPasswordResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -17747,7 +17228,7 @@ func (r MakeWordResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r MakeWordResponse) StatusCode() int {
+func (r ResetPasswordResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -17755,7 +17236,7 @@ func (r MakeWordResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r MakeWordResponse) ContentType() string {
+func (r ResetPasswordResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -18098,6 +17579,54 @@ func (r SolveDialResponse) ContentType() string {
 	return ""
 }
 
+type GetBacklogResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]BacklogRow
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetBacklogResponse) GetJSON200() *[]BacklogRow {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetBacklogResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetBacklogResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetBacklogResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetBacklogResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetBacklogResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ExportReportResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -18146,32 +17675,32 @@ func (r ExportReportResponse) ContentType() string {
 	return ""
 }
 
-type ListFindingsResponse struct {
+type ListOutcomesResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *[]FindingRow
+	JSON200 *[]OutcomeRow
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r ListFindingsResponse) GetJSON200() *[]FindingRow {
+func (r ListOutcomesResponse) GetJSON200() *[]OutcomeRow {
 	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r ListFindingsResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r ListOutcomesResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r ListFindingsResponse) GetBody() []byte {
+func (r ListOutcomesResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r ListFindingsResponse) Status() string {
+func (r ListOutcomesResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -18179,7 +17708,7 @@ func (r ListFindingsResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r ListFindingsResponse) StatusCode() int {
+func (r ListOutcomesResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -18187,55 +17716,7 @@ func (r ListFindingsResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r ListFindingsResponse) ContentType() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Header.Get("Content-Type")
-	}
-	return ""
-}
-
-type ListWorkResponse struct {
-	Body         []byte
-	HTTPResponse *http.Response
-	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *[]WorkRow
-	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
-	ApplicationproblemJSONDefault *Problem
-}
-
-// GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r ListWorkResponse) GetJSON200() *[]WorkRow {
-	return r.JSON200
-}
-
-// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r ListWorkResponse) GetApplicationproblemJSONDefault() *Problem {
-	return r.ApplicationproblemJSONDefault
-}
-
-// GetBody returns the raw response body bytes
-func (r ListWorkResponse) GetBody() []byte {
-	return r.Body
-}
-
-// Status returns HTTPResponse.Status
-func (r ListWorkResponse) Status() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Status
-	}
-	return http.StatusText(0)
-}
-
-// StatusCode returns HTTPResponse.StatusCode
-func (r ListWorkResponse) StatusCode() int {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.StatusCode
-	}
-	return 0
-}
-
-// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r ListWorkResponse) ContentType() string {
+func (r ListOutcomesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -18626,6 +18107,54 @@ func (r PlaceDialResponse) ContentType() string {
 	return ""
 }
 
+type ListKeysResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]string
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListKeysResponse) GetJSON200() *[]string {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListKeysResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListKeysResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListKeysResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListKeysResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListKeysResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type OrderRulesResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -18818,32 +18347,32 @@ func (r ListRulesResponse) ContentType() string {
 	return ""
 }
 
-type GetLineUpResponse struct {
+type GetRankingResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *LineUp
+	JSON200 *Ranking
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r GetLineUpResponse) GetJSON200() *LineUp {
+func (r GetRankingResponse) GetJSON200() *Ranking {
 	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r GetLineUpResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r GetRankingResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r GetLineUpResponse) GetBody() []byte {
+func (r GetRankingResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r GetLineUpResponse) Status() string {
+func (r GetRankingResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -18851,7 +18380,7 @@ func (r GetLineUpResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r GetLineUpResponse) StatusCode() int {
+func (r GetRankingResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -18859,39 +18388,39 @@ func (r GetLineUpResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r GetLineUpResponse) ContentType() string {
+func (r GetRankingResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
 	return ""
 }
 
-type ListProposalsResponse struct {
+type ListSuggestionsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *Proposals
+	JSON200 *Suggestions
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r ListProposalsResponse) GetJSON200() *Proposals {
+func (r ListSuggestionsResponse) GetJSON200() *Suggestions {
 	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r ListProposalsResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r ListSuggestionsResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r ListProposalsResponse) GetBody() []byte {
+func (r ListSuggestionsResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r ListProposalsResponse) Status() string {
+func (r ListSuggestionsResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -18899,7 +18428,7 @@ func (r ListProposalsResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r ListProposalsResponse) StatusCode() int {
+func (r ListSuggestionsResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -18907,7 +18436,7 @@ func (r ListProposalsResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r ListProposalsResponse) ContentType() string {
+func (r ListSuggestionsResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -19099,6 +18628,54 @@ func (r SignInResponse) ContentType() string {
 	return ""
 }
 
+type UseOneTimePasswordResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Person
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r UseOneTimePasswordResponse) GetJSON200() *Person {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r UseOneTimePasswordResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r UseOneTimePasswordResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r UseOneTimePasswordResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r UseOneTimePasswordResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r UseOneTimePasswordResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ChangePasswordResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -19140,32 +18717,32 @@ func (r ChangePasswordResponse) ContentType() string {
 	return ""
 }
 
-type UseWordResponse struct {
+type ListSnoozesResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *Person
+	JSON200 *[]Snooze
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r UseWordResponse) GetJSON200() *Person {
+func (r ListSnoozesResponse) GetJSON200() *[]Snooze {
 	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r UseWordResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r ListSnoozesResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r UseWordResponse) GetBody() []byte {
+func (r ListSnoozesResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r UseWordResponse) Status() string {
+func (r ListSnoozesResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -19173,7 +18750,7 @@ func (r UseWordResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r UseWordResponse) StatusCode() int {
+func (r ListSnoozesResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -19181,7 +18758,55 @@ func (r UseWordResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r UseWordResponse) ContentType() string {
+func (r ListSnoozesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type EndSnoozeResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Case
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r EndSnoozeResponse) GetJSON200() *[]Case {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EndSnoozeResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EndSnoozeResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EndSnoozeResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EndSnoozeResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EndSnoozeResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -19524,7 +19149,7 @@ func (r ListTodosResponse) ContentType() string {
 	return ""
 }
 
-type DropTodoResponse struct {
+type RemoveTodoResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
@@ -19532,17 +19157,17 @@ type DropTodoResponse struct {
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r DropTodoResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r RemoveTodoResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r DropTodoResponse) GetBody() []byte {
+func (r RemoveTodoResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r DropTodoResponse) Status() string {
+func (r RemoveTodoResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -19550,7 +19175,7 @@ func (r DropTodoResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r DropTodoResponse) StatusCode() int {
+func (r RemoveTodoResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -19558,14 +19183,14 @@ func (r DropTodoResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r DropTodoResponse) ContentType() string {
+func (r RemoveTodoResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
 	return ""
 }
 
-type TickTodoResponse struct {
+type UpdateTodoResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
@@ -19575,22 +19200,22 @@ type TickTodoResponse struct {
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r TickTodoResponse) GetJSON200() *Todo {
+func (r UpdateTodoResponse) GetJSON200() *Todo {
 	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r TickTodoResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r UpdateTodoResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r TickTodoResponse) GetBody() []byte {
+func (r UpdateTodoResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r TickTodoResponse) Status() string {
+func (r UpdateTodoResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -19598,7 +19223,7 @@ func (r TickTodoResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r TickTodoResponse) StatusCode() int {
+func (r UpdateTodoResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -19606,7 +19231,7 @@ func (r TickTodoResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r TickTodoResponse) ContentType() string {
+func (r UpdateTodoResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -19791,6 +19416,54 @@ func (r RevokeTokenResponse) ContentType() string {
 	return ""
 }
 
+type GetVarianceResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Variance
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetVarianceResponse) GetJSON200() *Variance {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetVarianceResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetVarianceResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetVarianceResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetVarianceResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetVarianceResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListVerdictsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -19935,7 +19608,7 @@ func (r SaveViewResponse) ContentType() string {
 	return ""
 }
 
-type DropViewResponse struct {
+type DeleteViewResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
@@ -19943,17 +19616,17 @@ type DropViewResponse struct {
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r DropViewResponse) GetApplicationproblemJSONDefault() *Problem {
+func (r DeleteViewResponse) GetApplicationproblemJSONDefault() *Problem {
 	return r.ApplicationproblemJSONDefault
 }
 
 // GetBody returns the raw response body bytes
-func (r DropViewResponse) GetBody() []byte {
+func (r DeleteViewResponse) GetBody() []byte {
 	return r.Body
 }
 
 // Status returns HTTPResponse.Status
-func (r DropViewResponse) Status() string {
+func (r DeleteViewResponse) Status() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Status
 	}
@@ -19961,7 +19634,7 @@ func (r DropViewResponse) Status() string {
 }
 
 // StatusCode returns HTTPResponse.StatusCode
-func (r DropViewResponse) StatusCode() int {
+func (r DeleteViewResponse) StatusCode() int {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.StatusCode
 	}
@@ -19969,62 +19642,14 @@ func (r DropViewResponse) StatusCode() int {
 }
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r DropViewResponse) ContentType() string {
+func (r DeleteViewResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
 	return ""
 }
 
-type GetWalkResponse struct {
-	Body         []byte
-	HTTPResponse *http.Response
-	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *Walk
-	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
-	ApplicationproblemJSONDefault *Problem
-}
-
-// GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r GetWalkResponse) GetJSON200() *Walk {
-	return r.JSON200
-}
-
-// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
-func (r GetWalkResponse) GetApplicationproblemJSONDefault() *Problem {
-	return r.ApplicationproblemJSONDefault
-}
-
-// GetBody returns the raw response body bytes
-func (r GetWalkResponse) GetBody() []byte {
-	return r.Body
-}
-
-// Status returns HTTPResponse.Status
-func (r GetWalkResponse) Status() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Status
-	}
-	return http.StatusText(0)
-}
-
-// StatusCode returns HTTPResponse.StatusCode
-func (r GetWalkResponse) StatusCode() int {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.StatusCode
-	}
-	return 0
-}
-
-// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
-func (r GetWalkResponse) ContentType() string {
-	if r.HTTPResponse != nil {
-		return r.HTTPResponse.Header.Get("Content-Type")
-	}
-	return ""
-}
-
-// ListAbsencesWithResponse Who is away today or later, and who stands in
+// ListAbsencesWithResponse Absences of today and later, with the stand-ins
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20037,7 +19662,7 @@ func (c *ClientWithResponses) ListAbsencesWithResponse(ctx context.Context, reqE
 	return ParseListAbsencesResponse(rsp)
 }
 
-// CreateAbsenceWithBodyWithResponse Note that one is away, or as a lead that somebody is
+// CreateAbsenceWithBodyWithResponse Add an absence of yours, or (leads only) of another person
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20050,7 +19675,7 @@ func (c *ClientWithResponses) CreateAbsenceWithBodyWithResponse(ctx context.Cont
 	return ParseCreateAbsenceResponse(rsp)
 }
 
-// CreateAbsenceWithResponse Note that one is away, or as a lead that somebody is
+// CreateAbsenceWithResponse Add an absence of yours, or (leads only) of another person
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20063,20 +19688,20 @@ func (c *ClientWithResponses) CreateAbsenceWithResponse(ctx context.Context, bod
 	return ParseCreateAbsenceResponse(rsp)
 }
 
-// DropAbsenceWithResponse Take an absence of one's own away, or as a lead anybody's
+// DeleteAbsenceWithResponse Delete an absence of yours, or (leads only) any
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with DELETE /api/absences/{id} (the `DropAbsence` operationId).
-func (c *ClientWithResponses) DropAbsenceWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DropAbsenceResponse, error) {
-	rsp, err := c.DropAbsence(ctx, id, reqEditors...)
+// Corresponds with DELETE /api/absences/{id} (the `DeleteAbsence` operationId).
+func (c *ClientWithResponses) DeleteAbsenceWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DeleteAbsenceResponse, error) {
+	rsp, err := c.DeleteAbsence(ctx, id, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseDropAbsenceResponse(rsp)
+	return ParseDeleteAbsenceResponse(rsp)
 }
 
-// ListAuditWithResponse What was done, by whom and from where, the newest first (leads only)
+// ListAuditWithResponse The audit log, newest first (leads only)
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20089,9 +19714,11 @@ func (c *ClientWithResponses) ListAuditWithResponse(ctx context.Context, params 
 	return ParseListAuditResponse(rsp)
 }
 
-// ExportAuditWithResponse performs a GET /api/audit/export (the `ExportAudit` operationId) request.
+// ExportAuditWithResponse The audit log as a CSV file (leads only)
 //
 // Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/audit/export (the `ExportAudit` operationId).
 func (c *ClientWithResponses) ExportAuditWithResponse(ctx context.Context, params *ExportAuditParams, reqEditors ...RequestEditorFn) (*ExportAuditResponse, error) {
 	rsp, err := c.ExportAudit(ctx, params, reqEditors...)
 	if err != nil {
@@ -20100,7 +19727,7 @@ func (c *ClientWithResponses) ExportAuditWithResponse(ctx context.Context, param
 	return ParseExportAuditResponse(rsp)
 }
 
-// MakeBackupWithResponse All that the service keeps, as of now, in one file (leads only)
+// MakeBackupWithResponse A backup of all data in one file (leads only)
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20111,6 +19738,19 @@ func (c *ClientWithResponses) MakeBackupWithResponse(ctx context.Context, reqEdi
 		return nil, err
 	}
 	return ParseMakeBackupResponse(rsp)
+}
+
+// GetBreakdownWithResponse The parts of a figure, down to its lines
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/breakdown (the `GetBreakdown` operationId).
+func (c *ClientWithResponses) GetBreakdownWithResponse(ctx context.Context, params *GetBreakdownParams, reqEditors ...RequestEditorFn) (*GetBreakdownResponse, error) {
+	rsp, err := c.GetBreakdown(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetBreakdownResponse(rsp)
 }
 
 // GetCalendarWithResponse A year of the published calendar, day by day
@@ -20126,9 +19766,11 @@ func (c *ClientWithResponses) GetCalendarWithResponse(ctx context.Context, param
 	return ParseGetCalendarResponse(rsp)
 }
 
-// ListCasesWithResponse performs a GET /api/cases (the `ListCases` operationId) request.
+// ListCasesWithResponse The cases on your desks or on all, filtered and sorted, a page at once
 //
 // Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/cases (the `ListCases` operationId).
 func (c *ClientWithResponses) ListCasesWithResponse(ctx context.Context, params *ListCasesParams, reqEditors ...RequestEditorFn) (*ListCasesResponse, error) {
 	rsp, err := c.ListCases(ctx, params, reqEditors...)
 	if err != nil {
@@ -20137,7 +19779,7 @@ func (c *ClientWithResponses) ListCasesWithResponse(ctx context.Context, params 
 	return ParseListCasesResponse(rsp)
 }
 
-// ActOnCasesWithBodyWithResponse One thing done to one case or to several at once, to all of them or to none
+// ActOnCasesWithBodyWithResponse One action on one case or on several at once: on all of them or on none
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20150,7 +19792,7 @@ func (c *ClientWithResponses) ActOnCasesWithBodyWithResponse(ctx context.Context
 	return ParseActOnCasesResponse(rsp)
 }
 
-// ActOnCasesWithResponse One thing done to one case or to several at once, to all of them or to none
+// ActOnCasesWithResponse One action on one case or on several at once: on all of them or on none
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20163,7 +19805,7 @@ func (c *ClientWithResponses) ActOnCasesWithResponse(ctx context.Context, body A
 	return ParseActOnCasesResponse(rsp)
 }
 
-// SettleClearedWithBodyWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+// SettleClearedWithBodyWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all your desks
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20176,7 +19818,7 @@ func (c *ClientWithResponses) SettleClearedWithBodyWithResponse(ctx context.Cont
 	return ParseSettleClearedResponse(rsp)
 }
 
-// SettleClearedWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+// SettleClearedWithResponse Settle all cases in which nothing is flagged any more, of a desk or of all your desks
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20189,7 +19831,7 @@ func (c *ClientWithResponses) SettleClearedWithResponse(ctx context.Context, bod
 	return ParseSettleClearedResponse(rsp)
 }
 
-// ListCaseHistoriesWithResponse The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out
+// ListCaseHistoriesWithResponse The small chart of each of some cases: of its most serious flag, with the cuts, on current data
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20202,7 +19844,7 @@ func (c *ClientWithResponses) ListCaseHistoriesWithResponse(ctx context.Context,
 	return ParseListCaseHistoriesResponse(rsp)
 }
 
-// UndoOnCasesWithBodyWithResponse Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+// UndoOnCasesWithBodyWithResponse Undo your last action on cases, within ten seconds, if nothing else was done since
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20215,7 +19857,7 @@ func (c *ClientWithResponses) UndoOnCasesWithBodyWithResponse(ctx context.Contex
 	return ParseUndoOnCasesResponse(rsp)
 }
 
-// UndoOnCasesWithResponse Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+// UndoOnCasesWithResponse Undo your last action on cases, within ten seconds, if nothing else was done since
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20228,9 +19870,11 @@ func (c *ClientWithResponses) UndoOnCasesWithResponse(ctx context.Context, body 
 	return ParseUndoOnCasesResponse(rsp)
 }
 
-// GetCaseWithResponse performs a GET /api/cases/{id} (the `GetCase` operationId) request.
+// GetCaseWithResponse One case with its exceptions, history, files and to-dos
 //
 // Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/cases/{id} (the `GetCase` operationId).
 func (c *ClientWithResponses) GetCaseWithResponse(ctx context.Context, id CaseId, reqEditors ...RequestEditorFn) (*GetCaseResponse, error) {
 	rsp, err := c.GetCase(ctx, id, reqEditors...)
 	if err != nil {
@@ -20239,29 +19883,7 @@ func (c *ClientWithResponses) GetCaseWithResponse(ctx context.Context, id CaseId
 	return ParseGetCaseResponse(rsp)
 }
 
-// CommentCaseWithBodyWithResponse performs a POST /api/cases/{id}/comments (the `CommentCase` operationId) request,
-// with any type of body and a specified content type.
-//
-// Returns a wrapper object for the known response body format(s).
-func (c *ClientWithResponses) CommentCaseWithBodyWithResponse(ctx context.Context, id CaseId, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CommentCaseResponse, error) {
-	rsp, err := c.CommentCaseWithBody(ctx, id, contentType, body, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseCommentCaseResponse(rsp)
-}
-
-// CommentCaseWithResponse performs a POST /api/cases/{id}/comments (the `CommentCase` operationId) request.
-// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
-func (c *ClientWithResponses) CommentCaseWithResponse(ctx context.Context, id CaseId, body CommentCaseJSONRequestBody, reqEditors ...RequestEditorFn) (*CommentCaseResponse, error) {
-	rsp, err := c.CommentCase(ctx, id, body, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseCommentCaseResponse(rsp)
-}
-
-// AddCaseFileWithBodyWithResponse Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content
+// AddCaseFileWithBodyWithResponse Attach a file to a case: 10 MB at most, of an allowed type
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20274,20 +19896,20 @@ func (c *ClientWithResponses) AddCaseFileWithBodyWithResponse(ctx context.Contex
 	return ParseAddCaseFileResponse(rsp)
 }
 
-// DropCaseFileWithResponse Take a file away (who attached it, and leads); its name stays in the trail
+// RemoveCaseFileWithResponse Remove a file (its author, and leads); its name stays in the history
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with DELETE /api/cases/{id}/files/{file} (the `DropCaseFile` operationId).
-func (c *ClientWithResponses) DropCaseFileWithResponse(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*DropCaseFileResponse, error) {
-	rsp, err := c.DropCaseFile(ctx, id, file, reqEditors...)
+// Corresponds with DELETE /api/cases/{id}/files/{file} (the `RemoveCaseFile` operationId).
+func (c *ClientWithResponses) RemoveCaseFileWithResponse(ctx context.Context, id CaseId, file FileId, reqEditors ...RequestEditorFn) (*RemoveCaseFileResponse, error) {
+	rsp, err := c.RemoveCaseFile(ctx, id, file, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseDropCaseFileResponse(rsp)
+	return ParseRemoveCaseFileResponse(rsp)
 }
 
-// GetCaseFileWithResponse The file as it was attached, to be kept and not shown
+// GetCaseFileWithResponse An attached file, as a download
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20300,59 +19922,7 @@ func (c *ClientWithResponses) GetCaseFileWithResponse(ctx context.Context, id Ca
 	return ParseGetCaseFileResponse(rsp)
 }
 
-// SettleCaseWithBodyWithResponse Settle the case with a finding (members of its desk)
-//
-// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
-//
-// Corresponds with PUT /api/cases/{id}/finding (the `SettleCase` operationId).
-func (c *ClientWithResponses) SettleCaseWithBodyWithResponse(ctx context.Context, id CaseId, params *SettleCaseParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SettleCaseResponse, error) {
-	rsp, err := c.SettleCaseWithBody(ctx, id, params, contentType, body, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseSettleCaseResponse(rsp)
-}
-
-// SettleCaseWithResponse Settle the case with a finding (members of its desk)
-//
-// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
-//
-// Corresponds with PUT /api/cases/{id}/finding (the `SettleCase` operationId).
-func (c *ClientWithResponses) SettleCaseWithResponse(ctx context.Context, id CaseId, params *SettleCaseParams, body SettleCaseJSONRequestBody, reqEditors ...RequestEditorFn) (*SettleCaseResponse, error) {
-	rsp, err := c.SettleCase(ctx, id, params, body, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseSettleCaseResponse(rsp)
-}
-
-// ReleaseCaseWithResponse Put a taken case back on the desk
-//
-// Returns a wrapper object for the known response body format(s).
-//
-// Corresponds with DELETE /api/cases/{id}/holder (the `ReleaseCase` operationId).
-func (c *ClientWithResponses) ReleaseCaseWithResponse(ctx context.Context, id CaseId, params *ReleaseCaseParams, reqEditors ...RequestEditorFn) (*ReleaseCaseResponse, error) {
-	rsp, err := c.ReleaseCase(ctx, id, params, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseReleaseCaseResponse(rsp)
-}
-
-// TakeCaseWithResponse Take the case (members of its desk)
-//
-// Returns a wrapper object for the known response body format(s).
-//
-// Corresponds with PUT /api/cases/{id}/holder (the `TakeCase` operationId).
-func (c *ClientWithResponses) TakeCaseWithResponse(ctx context.Context, id CaseId, params *TakeCaseParams, reqEditors ...RequestEditorFn) (*TakeCaseResponse, error) {
-	rsp, err := c.TakeCase(ctx, id, params, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseTakeCaseResponse(rsp)
-}
-
-// AddTodoWithBodyWithResponse Add what somebody is to do about the case by a day
+// AddTodoWithBodyWithResponse Add a to-do to a case, with an owner and a day
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20365,7 +19935,7 @@ func (c *ClientWithResponses) AddTodoWithBodyWithResponse(ctx context.Context, i
 	return ParseAddTodoResponse(rsp)
 }
 
-// AddTodoWithResponse Add what somebody is to do about the case by a day
+// AddTodoWithResponse Add a to-do to a case, with an owner and a day
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20378,7 +19948,7 @@ func (c *ClientWithResponses) AddTodoWithResponse(ctx context.Context, id CaseId
 	return ParseAddTodoResponse(rsp)
 }
 
-// ListChangesWithResponse Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
+// ListChangesWithResponse Server-sent events: 'changed' when something is published, loaded, swept or closed, 'sweeping' for each stage of a sweep
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20391,7 +19961,7 @@ func (c *ClientWithResponses) ListChangesWithResponse(ctx context.Context, reqEd
 	return ParseListChangesResponse(rsp)
 }
 
-// GetClockWithResponse What the service's clock says, and whether it has leapt
+// GetClockWithResponse The clock of the service, and whether it has leapt
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20404,7 +19974,7 @@ func (c *ClientWithResponses) GetClockWithResponse(ctx context.Context, reqEdito
 	return ParseGetClockResponse(rsp)
 }
 
-// ConfirmClockWithResponse Say that the clock is right, although it has leapt (leads): what is due by it is done again
+// ConfirmClockWithResponse Confirm that the clock is right after a leap; what is due by it runs again (leads only)
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20417,7 +19987,7 @@ func (c *ClientWithResponses) ConfirmClockWithResponse(ctx context.Context, reqE
 	return ParseConfirmClockResponse(rsp)
 }
 
-// ClosePeriodWithBodyWithResponse Close a period, so that nothing sweeps it any more (leads only)
+// ClosePeriodWithBodyWithResponse Close a period, so that no sweep changes it (leads only)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20430,7 +20000,7 @@ func (c *ClientWithResponses) ClosePeriodWithBodyWithResponse(ctx context.Contex
 	return ParseClosePeriodResponse(rsp)
 }
 
-// ClosePeriodWithResponse Close a period, so that nothing sweeps it any more (leads only)
+// ClosePeriodWithResponse Close a period, so that no sweep changes it (leads only)
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20443,7 +20013,7 @@ func (c *ClientWithResponses) ClosePeriodWithResponse(ctx context.Context, body 
 	return ParseClosePeriodResponse(rsp)
 }
 
-// ReopenPeriodWithBodyWithResponse Open a closed period again, for a reason (leads only)
+// ReopenPeriodWithBodyWithResponse Reopen a closed period, with a reason (leads only)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20456,7 +20026,7 @@ func (c *ClientWithResponses) ReopenPeriodWithBodyWithResponse(ctx context.Conte
 	return ParseReopenPeriodResponse(rsp)
 }
 
-// ReopenPeriodWithResponse Open a closed period again, for a reason (leads only)
+// ReopenPeriodWithResponse Reopen a closed period, with a reason (leads only)
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20469,48 +20039,50 @@ func (c *ClientWithResponses) ReopenPeriodWithResponse(ctx context.Context, body
 	return ParseReopenPeriodResponse(rsp)
 }
 
-// ListDataFaultsWithResponse Faults of the data that cases were settled for: five hundred at once, those not mended first, then the newest
+// ListDataIssuesWithResponse Data issues that reviewers reported: 500 at once, open ones first, then the newest
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with GET /api/data-faults (the `ListDataFaults` operationId).
-func (c *ClientWithResponses) ListDataFaultsWithResponse(ctx context.Context, params *ListDataFaultsParams, reqEditors ...RequestEditorFn) (*ListDataFaultsResponse, error) {
-	rsp, err := c.ListDataFaults(ctx, params, reqEditors...)
+// Corresponds with GET /api/data-issues (the `ListDataIssues` operationId).
+func (c *ClientWithResponses) ListDataIssuesWithResponse(ctx context.Context, params *ListDataIssuesParams, reqEditors ...RequestEditorFn) (*ListDataIssuesResponse, error) {
+	rsp, err := c.ListDataIssues(ctx, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseListDataFaultsResponse(rsp)
+	return ParseListDataIssuesResponse(rsp)
 }
 
-// EndDataFaultWithBodyWithResponse Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+// CloseDataIssueWithBodyWithResponse Close a data issue as fixed or as no issue (owners of its feeds, analysts, leads); one closes by itself when lines of its feeds come and nothing in its case is flagged any more
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
-func (c *ClientWithResponses) EndDataFaultWithBodyWithResponse(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EndDataFaultResponse, error) {
-	rsp, err := c.EndDataFaultWithBody(ctx, id, contentType, body, reqEditors...)
+// Corresponds with POST /api/data-issues/{id}/end (the `CloseDataIssue` operationId).
+func (c *ClientWithResponses) CloseDataIssueWithBodyWithResponse(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CloseDataIssueResponse, error) {
+	rsp, err := c.CloseDataIssueWithBody(ctx, id, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseEndDataFaultResponse(rsp)
+	return ParseCloseDataIssueResponse(rsp)
 }
 
-// EndDataFaultWithResponse Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
+// CloseDataIssueWithResponse Close a data issue as fixed or as no issue (owners of its feeds, analysts, leads); one closes by itself when lines of its feeds come and nothing in its case is flagged any more
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with POST /api/data-faults/{id}/end (the `EndDataFault` operationId).
-func (c *ClientWithResponses) EndDataFaultWithResponse(ctx context.Context, id int64, body EndDataFaultJSONRequestBody, reqEditors ...RequestEditorFn) (*EndDataFaultResponse, error) {
-	rsp, err := c.EndDataFault(ctx, id, body, reqEditors...)
+// Corresponds with POST /api/data-issues/{id}/end (the `CloseDataIssue` operationId).
+func (c *ClientWithResponses) CloseDataIssueWithResponse(ctx context.Context, id int64, body CloseDataIssueJSONRequestBody, reqEditors ...RequestEditorFn) (*CloseDataIssueResponse, error) {
+	rsp, err := c.CloseDataIssue(ctx, id, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseEndDataFaultResponse(rsp)
+	return ParseCloseDataIssueResponse(rsp)
 }
 
-// ListDialsWithResponse performs a GET /api/dials (the `ListDials` operationId) request.
+// ListDialsWithResponse The dials with their values and the rules that use them
 //
 // Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/dials (the `ListDials` operationId).
 func (c *ClientWithResponses) ListDialsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListDialsResponse, error) {
 	rsp, err := c.ListDials(ctx, reqEditors...)
 	if err != nil {
@@ -20519,33 +20091,33 @@ func (c *ClientWithResponses) ListDialsWithResponse(ctx context.Context, reqEdit
 	return ParseListDialsResponse(rsp)
 }
 
-// TurnDialWithBodyWithResponse Turn a dial everywhere at once, as a new revision (analysts and leads)
+// ChangeDialWithBodyWithResponse Change a dial everywhere at once, as a new revision (analysts and leads)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
-func (c *ClientWithResponses) TurnDialWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TurnDialResponse, error) {
-	rsp, err := c.TurnDialWithBody(ctx, name, contentType, body, reqEditors...)
+// Corresponds with PUT /api/dials/{name} (the `ChangeDial` operationId).
+func (c *ClientWithResponses) ChangeDialWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeDialResponse, error) {
+	rsp, err := c.ChangeDialWithBody(ctx, name, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseTurnDialResponse(rsp)
+	return ParseChangeDialResponse(rsp)
 }
 
-// TurnDialWithResponse Turn a dial everywhere at once, as a new revision (analysts and leads)
+// ChangeDialWithResponse Change a dial everywhere at once, as a new revision (analysts and leads)
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with PUT /api/dials/{name} (the `TurnDial` operationId).
-func (c *ClientWithResponses) TurnDialWithResponse(ctx context.Context, name string, body TurnDialJSONRequestBody, reqEditors ...RequestEditorFn) (*TurnDialResponse, error) {
-	rsp, err := c.TurnDial(ctx, name, body, reqEditors...)
+// Corresponds with PUT /api/dials/{name} (the `ChangeDial` operationId).
+func (c *ClientWithResponses) ChangeDialWithResponse(ctx context.Context, name string, body ChangeDialJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeDialResponse, error) {
+	rsp, err := c.ChangeDial(ctx, name, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseTurnDialResponse(rsp)
+	return ParseChangeDialResponse(rsp)
 }
 
-// GetDoctorWithResponse Whether all that must always be so in the database is so; changes nothing (leads only)
+// GetDoctorWithResponse Check the invariants of the database; changes nothing (leads only)
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20558,20 +20130,20 @@ func (c *ClientWithResponses) GetDoctorWithResponse(ctx context.Context, reqEdit
 	return ParseGetDoctorResponse(rsp)
 }
 
-// DropDraftWithResponse Discard one's draft
+// DeleteDraftWithResponse Discard your draft
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with DELETE /api/draft (the `DropDraft` operationId).
-func (c *ClientWithResponses) DropDraftWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*DropDraftResponse, error) {
-	rsp, err := c.DropDraft(ctx, reqEditors...)
+// Corresponds with DELETE /api/draft (the `DeleteDraft` operationId).
+func (c *ClientWithResponses) DeleteDraftWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*DeleteDraftResponse, error) {
+	rsp, err := c.DeleteDraft(ctx, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseDropDraftResponse(rsp)
+	return ParseDeleteDraftResponse(rsp)
 }
 
-// GetDraftWithResponse One's own draft; without one, the published text to begin from
+// GetDraftWithResponse Your draft; without one, the published text to start from
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20584,7 +20156,7 @@ func (c *ClientWithResponses) GetDraftWithResponse(ctx context.Context, reqEdito
 	return ParseGetDraftResponse(rsp)
 }
 
-// PutDraftWithBodyWithResponse Keep one's draft (analysts and leads)
+// PutDraftWithBodyWithResponse Save your draft (analysts and leads)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20597,7 +20169,7 @@ func (c *ClientWithResponses) PutDraftWithBodyWithResponse(ctx context.Context, 
 	return ParsePutDraftResponse(rsp)
 }
 
-// PutDraftWithResponse Keep one's draft (analysts and leads)
+// PutDraftWithResponse Save your draft (analysts and leads)
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20610,9 +20182,11 @@ func (c *ClientWithResponses) PutDraftWithResponse(ctx context.Context, body Put
 	return ParsePutDraftResponse(rsp)
 }
 
-// ListExceptionsWithResponse performs a GET /api/exceptions (the `ListExceptions` operationId) request.
+// ListExceptionsWithResponse The exceptions of a period, filtered and sorted, a page at once
 //
 // Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/exceptions (the `ListExceptions` operationId).
 func (c *ClientWithResponses) ListExceptionsWithResponse(ctx context.Context, params *ListExceptionsParams, reqEditors ...RequestEditorFn) (*ListExceptionsResponse, error) {
 	rsp, err := c.ListExceptions(ctx, params, reqEditors...)
 	if err != nil {
@@ -20621,9 +20195,11 @@ func (c *ClientWithResponses) ListExceptionsWithResponse(ctx context.Context, pa
 	return ParseListExceptionsResponse(rsp)
 }
 
-// ExportExceptionsWithResponse performs a GET /api/exceptions.csv (the `ExportExceptions` operationId) request.
+// ExportExceptionsWithResponse The exceptions of a period as a CSV file
 //
 // Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/exceptions.csv (the `ExportExceptions` operationId).
 func (c *ClientWithResponses) ExportExceptionsWithResponse(ctx context.Context, params *ExportExceptionsParams, reqEditors ...RequestEditorFn) (*ExportExceptionsResponse, error) {
 	rsp, err := c.ExportExceptions(ctx, params, reqEditors...)
 	if err != nil {
@@ -20632,33 +20208,33 @@ func (c *ClientWithResponses) ExportExceptionsWithResponse(ctx context.Context, 
 	return ParseExportExceptionsResponse(rsp)
 }
 
-// TakeExceptionsWithBodyWithResponse Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+// OpenCasesWithBodyWithResponse Open cases for exceptions that are in no case, for all of them or none (members of the desk, analysts, leads)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
-func (c *ClientWithResponses) TakeExceptionsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TakeExceptionsResponse, error) {
-	rsp, err := c.TakeExceptionsWithBody(ctx, contentType, body, reqEditors...)
+// Corresponds with POST /api/exceptions/cases (the `OpenCases` operationId).
+func (c *ClientWithResponses) OpenCasesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*OpenCasesResponse, error) {
+	rsp, err := c.OpenCasesWithBody(ctx, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseTakeExceptionsResponse(rsp)
+	return ParseOpenCasesResponse(rsp)
 }
 
-// TakeExceptionsWithResponse Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+// OpenCasesWithResponse Open cases for exceptions that are in no case, for all of them or none (members of the desk, analysts, leads)
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with POST /api/exceptions/cases (the `TakeExceptions` operationId).
-func (c *ClientWithResponses) TakeExceptionsWithResponse(ctx context.Context, body TakeExceptionsJSONRequestBody, reqEditors ...RequestEditorFn) (*TakeExceptionsResponse, error) {
-	rsp, err := c.TakeExceptions(ctx, body, reqEditors...)
+// Corresponds with POST /api/exceptions/cases (the `OpenCases` operationId).
+func (c *ClientWithResponses) OpenCasesWithResponse(ctx context.Context, body OpenCasesJSONRequestBody, reqEditors ...RequestEditorFn) (*OpenCasesResponse, error) {
+	rsp, err := c.OpenCases(ctx, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseTakeExceptionsResponse(rsp)
+	return ParseOpenCasesResponse(rsp)
 }
 
-// ExportExceptionFileWithResponse All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
+// ExportExceptionFileWithResponse The matching exceptions as a file; a workbook has a second sheet with the meaning of grades, columns and rules
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20684,7 +20260,7 @@ func (c *ClientWithResponses) GetExceptionGridWithResponse(ctx context.Context, 
 	return ParseGetExceptionGridResponse(rsp)
 }
 
-// GetExceptionTrendWithResponse How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone
+// GetExceptionTrendWithResponse The number of exceptions in the last thirteen periods, by rule, desk, kind or grade; and how many are raised, standing and cleared
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20697,9 +20273,11 @@ func (c *ClientWithResponses) GetExceptionTrendWithResponse(ctx context.Context,
 	return ParseGetExceptionTrendResponse(rsp)
 }
 
-// GetExceptionWithResponse performs a GET /api/exceptions/{id} (the `GetException` operationId) request.
+// GetExceptionWithResponse One exception with its evidence and history
 //
 // Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/exceptions/{id} (the `GetException` operationId).
 func (c *ClientWithResponses) GetExceptionWithResponse(ctx context.Context, id int64, params *GetExceptionParams, reqEditors ...RequestEditorFn) (*GetExceptionResponse, error) {
 	rsp, err := c.GetException(ctx, id, params, reqEditors...)
 	if err != nil {
@@ -20708,7 +20286,7 @@ func (c *ClientWithResponses) GetExceptionWithResponse(ctx context.Context, id i
 	return ParseGetExceptionResponse(rsp)
 }
 
-// GetCalendarFeedWithResponse Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address
+// GetCalendarFeedWithResponse Scheduled sweeps, and the due days of the cases on your desks, as iCalendar; the token may be in the address, for programs that cannot send a header
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20721,7 +20299,7 @@ func (c *ClientWithResponses) GetCalendarFeedWithResponse(ctx context.Context, p
 	return ParseGetCalendarFeedResponse(rsp)
 }
 
-// GetExceptionFeedWithResponse What was newly flagged in the last swept periods, as Atom; the newest first
+// GetExceptionFeedWithResponse The raised exceptions of the last swept periods as Atom, newest first
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20734,35 +20312,37 @@ func (c *ClientWithResponses) GetExceptionFeedWithResponse(ctx context.Context, 
 	return ParseGetExceptionFeedResponse(rsp)
 }
 
-// RestyleGradeWithBodyWithResponse Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+// ChangeGradeWithBodyWithResponse Change label, tone and shape of a grade everywhere at once, as a new revision (analysts and leads)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
-func (c *ClientWithResponses) RestyleGradeWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RestyleGradeResponse, error) {
-	rsp, err := c.RestyleGradeWithBody(ctx, name, contentType, body, reqEditors...)
+// Corresponds with PUT /api/grades/{name} (the `ChangeGrade` operationId).
+func (c *ClientWithResponses) ChangeGradeWithBodyWithResponse(ctx context.Context, name string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeGradeResponse, error) {
+	rsp, err := c.ChangeGradeWithBody(ctx, name, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseRestyleGradeResponse(rsp)
+	return ParseChangeGradeResponse(rsp)
 }
 
-// RestyleGradeWithResponse Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+// ChangeGradeWithResponse Change label, tone and shape of a grade everywhere at once, as a new revision (analysts and leads)
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with PUT /api/grades/{name} (the `RestyleGrade` operationId).
-func (c *ClientWithResponses) RestyleGradeWithResponse(ctx context.Context, name string, body RestyleGradeJSONRequestBody, reqEditors ...RequestEditorFn) (*RestyleGradeResponse, error) {
-	rsp, err := c.RestyleGrade(ctx, name, body, reqEditors...)
+// Corresponds with PUT /api/grades/{name} (the `ChangeGrade` operationId).
+func (c *ClientWithResponses) ChangeGradeWithResponse(ctx context.Context, name string, body ChangeGradeJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeGradeResponse, error) {
+	rsp, err := c.ChangeGrade(ctx, name, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseRestyleGradeResponse(rsp)
+	return ParseChangeGradeResponse(rsp)
 }
 
-// ListIntakesWithResponse performs a GET /api/intakes (the `ListIntakes` operationId) request.
+// ListIntakesWithResponse The intakes, newest first
 //
 // Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/intakes (the `ListIntakes` operationId).
 func (c *ClientWithResponses) ListIntakesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListIntakesResponse, error) {
 	rsp, err := c.ListIntakes(ctx, reqEditors...)
 	if err != nil {
@@ -20771,7 +20351,7 @@ func (c *ClientWithResponses) ListIntakesWithResponse(ctx context.Context, reqEd
 	return ParseListIntakesResponse(rsp)
 }
 
-// CreateIntakeWithBodyWithResponse Take in a CSV file of a feed, a register or a target sheet, whole or not at all (analysts and leads)
+// CreateIntakeWithBodyWithResponse Load a CSV file of a feed, a register or a target sheet; a file with an error is rejected as a whole (analysts and leads)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20784,22 +20364,24 @@ func (c *ClientWithResponses) CreateIntakeWithBodyWithResponse(ctx context.Conte
 	return ParseCreateIntakeResponse(rsp)
 }
 
-// TakeBackIntakeWithResponse Take an intake back; what it replaced comes to count again
+// RevertIntakeWithResponse Revert an intake; what it replaced counts again (analysts and leads)
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with DELETE /api/intakes/{id} (the `TakeBackIntake` operationId).
-func (c *ClientWithResponses) TakeBackIntakeWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*TakeBackIntakeResponse, error) {
-	rsp, err := c.TakeBackIntake(ctx, id, reqEditors...)
+// Corresponds with DELETE /api/intakes/{id} (the `RevertIntake` operationId).
+func (c *ClientWithResponses) RevertIntakeWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*RevertIntakeResponse, error) {
+	rsp, err := c.RevertIntake(ctx, id, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseTakeBackIntakeResponse(rsp)
+	return ParseRevertIntakeResponse(rsp)
 }
 
-// ListMeasuresWithResponse performs a GET /api/measures (the `ListMeasures` operationId) request.
+// ListMeasuresWithResponse The measures of the published rulebook
 //
 // Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/measures (the `ListMeasures` operationId).
 func (c *ClientWithResponses) ListMeasuresWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListMeasuresResponse, error) {
 	rsp, err := c.ListMeasures(ctx, reqEditors...)
 	if err != nil {
@@ -20808,7 +20390,7 @@ func (c *ClientWithResponses) ListMeasuresWithResponse(ctx context.Context, reqE
 	return ParseListMeasuresResponse(rsp)
 }
 
-// ListMethodsWithResponse The outlier and event-window methods that a rule may judge by
+// ListMethodsWithResponse The outlier and event-window methods that a rule may use
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20821,48 +20403,50 @@ func (c *ClientWithResponses) ListMethodsWithResponse(ctx context.Context, reqEd
 	return ParseListMethodsResponse(rsp)
 }
 
-// ListNoticesWithResponse What the person who asks was told of cases: two hundred at once, the newest first
+// ListNotificationsWithResponse Your notifications: 200 at once, newest first
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with GET /api/notices (the `ListNotices` operationId).
-func (c *ClientWithResponses) ListNoticesWithResponse(ctx context.Context, params *ListNoticesParams, reqEditors ...RequestEditorFn) (*ListNoticesResponse, error) {
-	rsp, err := c.ListNotices(ctx, params, reqEditors...)
+// Corresponds with GET /api/notifications (the `ListNotifications` operationId).
+func (c *ClientWithResponses) ListNotificationsWithResponse(ctx context.Context, params *ListNotificationsParams, reqEditors ...RequestEditorFn) (*ListNotificationsResponse, error) {
+	rsp, err := c.ListNotifications(ctx, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseListNoticesResponse(rsp)
+	return ParseListNotificationsResponse(rsp)
 }
 
-// SeeNoticesWithBodyWithResponse Note that they were seen, up to a number
+// MarkNotificationsReadWithBodyWithResponse Mark notifications as read, up to a number
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
-func (c *ClientWithResponses) SeeNoticesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SeeNoticesResponse, error) {
-	rsp, err := c.SeeNoticesWithBody(ctx, contentType, body, reqEditors...)
+// Corresponds with POST /api/notifications/read (the `MarkNotificationsRead` operationId).
+func (c *ClientWithResponses) MarkNotificationsReadWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*MarkNotificationsReadResponse, error) {
+	rsp, err := c.MarkNotificationsReadWithBody(ctx, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseSeeNoticesResponse(rsp)
+	return ParseMarkNotificationsReadResponse(rsp)
 }
 
-// SeeNoticesWithResponse Note that they were seen, up to a number
+// MarkNotificationsReadWithResponse Mark notifications as read, up to a number
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with POST /api/notices/seen (the `SeeNotices` operationId).
-func (c *ClientWithResponses) SeeNoticesWithResponse(ctx context.Context, body SeeNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*SeeNoticesResponse, error) {
-	rsp, err := c.SeeNotices(ctx, body, reqEditors...)
+// Corresponds with POST /api/notifications/read (the `MarkNotificationsRead` operationId).
+func (c *ClientWithResponses) MarkNotificationsReadWithResponse(ctx context.Context, body MarkNotificationsReadJSONRequestBody, reqEditors ...RequestEditorFn) (*MarkNotificationsReadResponse, error) {
+	rsp, err := c.MarkNotificationsRead(ctx, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseSeeNoticesResponse(rsp)
+	return ParseMarkNotificationsReadResponse(rsp)
 }
 
-// GetOverviewWithResponse performs a GET /api/overview (the `GetOverview` operationId) request.
+// GetOverviewWithResponse The last sweep in short: exceptions by grade, kind, rule and desk, and how they changed
 //
 // Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/overview (the `GetOverview` operationId).
 func (c *ClientWithResponses) GetOverviewWithResponse(ctx context.Context, params *GetOverviewParams, reqEditors ...RequestEditorFn) (*GetOverviewResponse, error) {
 	rsp, err := c.GetOverview(ctx, params, reqEditors...)
 	if err != nil {
@@ -20871,48 +20455,11 @@ func (c *ClientWithResponses) GetOverviewWithResponse(ctx context.Context, param
 	return ParseGetOverviewResponse(rsp)
 }
 
-// GetPartsWithResponse What a figure is made of, down to its lines
+// ListPeopleWithResponse The accounts
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with GET /api/parts (the `GetParts` operationId).
-func (c *ClientWithResponses) GetPartsWithResponse(ctx context.Context, params *GetPartsParams, reqEditors ...RequestEditorFn) (*GetPartsResponse, error) {
-	rsp, err := c.GetParts(ctx, params, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseGetPartsResponse(rsp)
-}
-
-// ListPeacesWithResponse Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
-//
-// Returns a wrapper object for the known response body format(s).
-//
-// Corresponds with GET /api/peaces (the `ListPeaces` operationId).
-func (c *ClientWithResponses) ListPeacesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPeacesResponse, error) {
-	rsp, err := c.ListPeaces(ctx, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseListPeacesResponse(rsp)
-}
-
-// EndPeaceWithResponse End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk
-//
-// Returns a wrapper object for the known response body format(s).
-//
-// Corresponds with DELETE /api/peaces/{id} (the `EndPeace` operationId).
-func (c *ClientWithResponses) EndPeaceWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*EndPeaceResponse, error) {
-	rsp, err := c.EndPeace(ctx, id, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseEndPeaceResponse(rsp)
-}
-
-// ListPeopleWithResponse performs a GET /api/people (the `ListPeople` operationId) request.
-//
-// Returns a wrapper object for the known response body format(s).
+// Corresponds with GET /api/people (the `ListPeople` operationId).
 func (c *ClientWithResponses) ListPeopleWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPeopleResponse, error) {
 	rsp, err := c.ListPeople(ctx, reqEditors...)
 	if err != nil {
@@ -20921,7 +20468,7 @@ func (c *ClientWithResponses) ListPeopleWithResponse(ctx context.Context, reqEdi
 	return ParseListPeopleResponse(rsp)
 }
 
-// CreatePersonWithBodyWithResponse Add a person (leads only)
+// CreatePersonWithBodyWithResponse Add an account with a one-time password (leads only)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20934,7 +20481,7 @@ func (c *ClientWithResponses) CreatePersonWithBodyWithResponse(ctx context.Conte
 	return ParseCreatePersonResponse(rsp)
 }
 
-// CreatePersonWithResponse Add a person (leads only)
+// CreatePersonWithResponse Add an account with a one-time password (leads only)
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20947,7 +20494,7 @@ func (c *ClientWithResponses) CreatePersonWithResponse(ctx context.Context, body
 	return ParseCreatePersonResponse(rsp)
 }
 
-// ClosePersonWithResponse Close an account; its sessions and tokens end at once, what it did stays (leads only)
+// ClosePersonWithResponse Close an account; its sessions and tokens end at once, its work stays (leads only)
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -20960,7 +20507,7 @@ func (c *ClientWithResponses) ClosePersonWithResponse(ctx context.Context, name 
 	return ParseClosePersonResponse(rsp)
 }
 
-// ChangePersonWithBodyWithResponse Give an account another title, role and desks (leads only)
+// ChangePersonWithBodyWithResponse Change the display name, role and desks of an account (leads only)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20973,7 +20520,7 @@ func (c *ClientWithResponses) ChangePersonWithBodyWithResponse(ctx context.Conte
 	return ParseChangePersonResponse(rsp)
 }
 
-// ChangePersonWithResponse Give an account another title, role and desks (leads only)
+// ChangePersonWithResponse Change the display name, role and desks of an account (leads only)
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -20986,17 +20533,17 @@ func (c *ClientWithResponses) ChangePersonWithResponse(ctx context.Context, name
 	return ParseChangePersonResponse(rsp)
 }
 
-// MakeWordWithResponse Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
+// ResetPasswordWithResponse Give an account a one-time password in place of its password; its sessions and tokens end (leads only)
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with POST /api/people/{name}/word (the `MakeWord` operationId).
-func (c *ClientWithResponses) MakeWordWithResponse(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*MakeWordResponse, error) {
-	rsp, err := c.MakeWord(ctx, name, reqEditors...)
+// Corresponds with POST /api/people/{name}/one-time-password (the `ResetPassword` operationId).
+func (c *ClientWithResponses) ResetPasswordWithResponse(ctx context.Context, name PersonName, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error) {
+	rsp, err := c.ResetPassword(ctx, name, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseMakeWordResponse(rsp)
+	return ParseResetPasswordResponse(rsp)
 }
 
 // ListPeriodsWithResponse The last periods of a grain up to the newest with lines
@@ -21025,7 +20572,7 @@ func (c *ClientWithResponses) GetRegisterWithResponse(ctx context.Context, kind 
 	return ParseGetRegisterResponse(rsp)
 }
 
-// GetSubjectWithResponse Everything a register ever said of one subject
+// GetSubjectWithResponse All that a register says of one subject, by day
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21038,7 +20585,7 @@ func (c *ClientWithResponses) GetSubjectWithResponse(ctx context.Context, kind s
 	return ParseGetSubjectResponse(rsp)
 }
 
-// RehearseWithBodyWithResponse Judge one rule of a draft on real data, changing nothing
+// RehearseWithBodyWithResponse Evaluate one rule of a draft on real data; changes nothing
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21051,7 +20598,7 @@ func (c *ClientWithResponses) RehearseWithBodyWithResponse(ctx context.Context, 
 	return ParseRehearseResponse(rsp)
 }
 
-// RehearseWithResponse Judge one rule of a draft on real data, changing nothing
+// RehearseWithResponse Evaluate one rule of a draft on real data; changes nothing
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21064,7 +20611,7 @@ func (c *ClientWithResponses) RehearseWithResponse(ctx context.Context, body Reh
 	return ParseRehearseResponse(rsp)
 }
 
-// RehearseBookWithBodyWithResponse Judge a whole draft against the published rulebook, changing nothing
+// RehearseBookWithBodyWithResponse Evaluate a whole draft and compare it with the published rulebook; changes nothing
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21077,7 +20624,7 @@ func (c *ClientWithResponses) RehearseBookWithBodyWithResponse(ctx context.Conte
 	return ParseRehearseBookResponse(rsp)
 }
 
-// RehearseBookWithResponse Judge a whole draft against the published rulebook, changing nothing
+// RehearseBookWithResponse Evaluate a whole draft and compare it with the published rulebook; changes nothing
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21090,7 +20637,7 @@ func (c *ClientWithResponses) RehearseBookWithResponse(ctx context.Context, body
 	return ParseRehearseBookResponse(rsp)
 }
 
-// RehearseRoutingWithBodyWithResponse What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+// RehearseRoutingWithBodyWithResponse Cases that each desk and person would get in a period by a draft, beside their open cases; changes nothing
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21103,7 +20650,7 @@ func (c *ClientWithResponses) RehearseRoutingWithBodyWithResponse(ctx context.Co
 	return ParseRehearseRoutingResponse(rsp)
 }
 
-// RehearseRoutingWithResponse What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+// RehearseRoutingWithResponse Cases that each desk and person would get in a period by a draft, beside their open cases; changes nothing
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21116,7 +20663,7 @@ func (c *ClientWithResponses) RehearseRoutingWithResponse(ctx context.Context, b
 	return ParseRehearseRoutingResponse(rsp)
 }
 
-// SolveDialWithBodyWithResponse Find the value of a dial that flags about so many a month
+// SolveDialWithBodyWithResponse Find the value of a dial that flags about the wanted number a month
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21129,7 +20676,7 @@ func (c *ClientWithResponses) SolveDialWithBodyWithResponse(ctx context.Context,
 	return ParseSolveDialResponse(rsp)
 }
 
-// SolveDialWithResponse Find the value of a dial that flags about so many a month
+// SolveDialWithResponse Find the value of a dial that flags about the wanted number a month
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21142,7 +20689,20 @@ func (c *ClientWithResponses) SolveDialWithResponse(ctx context.Context, body So
 	return ParseSolveDialResponse(rsp)
 }
 
-// ExportReportWithResponse A report as a file: what was found, what waits, or who was flagged when
+// GetBacklogWithResponse Open, taken, parked, late and not yet opened cases by desk, person, rule, grade or period, with their age
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/reports/backlog (the `GetBacklog` operationId).
+func (c *ClientWithResponses) GetBacklogWithResponse(ctx context.Context, params *GetBacklogParams, reqEditors ...RequestEditorFn) (*GetBacklogResponse, error) {
+	rsp, err := c.GetBacklog(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetBacklogResponse(rsp)
+}
+
+// ExportReportWithResponse A report as a file: outcomes, backlog, or the grid of exceptions
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21155,35 +20715,24 @@ func (c *ClientWithResponses) ExportReportWithResponse(ctx context.Context, para
 	return ParseExportReportResponse(rsp)
 }
 
-// ListFindingsWithResponse What came of the cases that were settled
+// ListOutcomesWithResponse Outcomes of the settled cases, by rule, desk, person, reason, period or revision
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with GET /api/reports/findings (the `ListFindings` operationId).
-func (c *ClientWithResponses) ListFindingsWithResponse(ctx context.Context, params *ListFindingsParams, reqEditors ...RequestEditorFn) (*ListFindingsResponse, error) {
-	rsp, err := c.ListFindings(ctx, params, reqEditors...)
+// Corresponds with GET /api/reports/outcomes (the `ListOutcomes` operationId).
+func (c *ClientWithResponses) ListOutcomesWithResponse(ctx context.Context, params *ListOutcomesParams, reqEditors ...RequestEditorFn) (*ListOutcomesResponse, error) {
+	rsp, err := c.ListOutcomes(ctx, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseListFindingsResponse(rsp)
+	return ParseListOutcomesResponse(rsp)
 }
 
-// ListWorkWithResponse What waits: open, taken, parked, late, how old, and what nobody has looked at
+// ListRevisionsWithResponse The revisions, newest first
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with GET /api/reports/work (the `ListWork` operationId).
-func (c *ClientWithResponses) ListWorkWithResponse(ctx context.Context, params *ListWorkParams, reqEditors ...RequestEditorFn) (*ListWorkResponse, error) {
-	rsp, err := c.ListWork(ctx, params, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseListWorkResponse(rsp)
-}
-
-// ListRevisionsWithResponse performs a GET /api/revisions (the `ListRevisions` operationId) request.
-//
-// Returns a wrapper object for the known response body format(s).
+// Corresponds with GET /api/revisions (the `ListRevisions` operationId).
 func (c *ClientWithResponses) ListRevisionsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListRevisionsResponse, error) {
 	rsp, err := c.ListRevisions(ctx, reqEditors...)
 	if err != nil {
@@ -21218,9 +20767,11 @@ func (c *ClientWithResponses) PublishRevisionWithResponse(ctx context.Context, b
 	return ParsePublishRevisionResponse(rsp)
 }
 
-// GetRevisionWithResponse performs a GET /api/revisions/{number} (the `GetRevision` operationId) request.
+// GetRevisionWithResponse One revision with its text
 //
 // Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/revisions/{number} (the `GetRevision` operationId).
 func (c *ClientWithResponses) GetRevisionWithResponse(ctx context.Context, number int, reqEditors ...RequestEditorFn) (*GetRevisionResponse, error) {
 	rsp, err := c.GetRevision(ctx, number, reqEditors...)
 	if err != nil {
@@ -21229,7 +20780,7 @@ func (c *ClientWithResponses) GetRevisionWithResponse(ctx context.Context, numbe
 	return ParseGetRevisionResponse(rsp)
 }
 
-// RestoreRevisionWithBodyWithResponse Publish an earlier revision again, as a new one (analysts and leads)
+// RestoreRevisionWithBodyWithResponse Restore an earlier revision, as a new one (analysts and leads)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21242,7 +20793,7 @@ func (c *ClientWithResponses) RestoreRevisionWithBodyWithResponse(ctx context.Co
 	return ParseRestoreRevisionResponse(rsp)
 }
 
-// RestoreRevisionWithResponse Publish an earlier revision again, as a new one (analysts and leads)
+// RestoreRevisionWithResponse Restore an earlier revision, as a new one (analysts and leads)
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21268,7 +20819,7 @@ func (c *ClientWithResponses) GetRulebookWithResponse(ctx context.Context, reqEd
 	return ParseGetRulebookResponse(rsp)
 }
 
-// CheckRulebookWithBodyWithResponse Check a rulebook, changing nothing
+// CheckRulebookWithBodyWithResponse Check a rulebook; changes nothing
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21281,7 +20832,7 @@ func (c *ClientWithResponses) CheckRulebookWithBodyWithResponse(ctx context.Cont
 	return ParseCheckRulebookResponse(rsp)
 }
 
-// CheckRulebookWithResponse Check a rulebook, changing nothing
+// CheckRulebookWithResponse Check a rulebook; changes nothing
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21294,7 +20845,7 @@ func (c *ClientWithResponses) CheckRulebookWithResponse(ctx context.Context, bod
 	return ParseCheckRulebookResponse(rsp)
 }
 
-// CompareRulebookWithBodyWithResponse How a text differs from the published revision or from an earlier one, in words and line by line
+// CompareRulebookWithBodyWithResponse Differences of a text from the published revision or an earlier one, in words and line by line
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21307,7 +20858,7 @@ func (c *ClientWithResponses) CompareRulebookWithBodyWithResponse(ctx context.Co
 	return ParseCompareRulebookResponse(rsp)
 }
 
-// CompareRulebookWithResponse How a text differs from the published revision or from an earlier one, in words and line by line
+// CompareRulebookWithResponse Differences of a text from the published revision or an earlier one, in words and line by line
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21346,6 +20897,19 @@ func (c *ClientWithResponses) PlaceDialWithResponse(ctx context.Context, body Pl
 	return ParsePlaceDialResponse(rsp)
 }
 
+// ListKeysWithResponse The keys that a rulebook may have, for completion
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/rulebook/keys (the `ListKeys` operationId).
+func (c *ClientWithResponses) ListKeysWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListKeysResponse, error) {
+	rsp, err := c.ListKeys(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListKeysResponse(rsp)
+}
+
 // OrderRulesWithBodyWithResponse Write the rules of a text in another order
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -21372,7 +20936,7 @@ func (c *ClientWithResponses) OrderRulesWithResponse(ctx context.Context, body O
 	return ParseOrderRulesResponse(rsp)
 }
 
-// PlaceRuleWithBodyWithResponse Write one rule into a text in the place of the one of that name, or last; or take it out
+// PlaceRuleWithBodyWithResponse Write one rule into a text in place of the rule of that name, or last; or remove it
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21385,7 +20949,7 @@ func (c *ClientWithResponses) PlaceRuleWithBodyWithResponse(ctx context.Context,
 	return ParsePlaceRuleResponse(rsp)
 }
 
-// PlaceRuleWithResponse Write one rule into a text in the place of the one of that name, or last; or take it out
+// PlaceRuleWithResponse Write one rule into a text in place of the rule of that name, or last; or remove it
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21398,7 +20962,7 @@ func (c *ClientWithResponses) PlaceRuleWithResponse(ctx context.Context, body Pl
 	return ParsePlaceRuleResponse(rsp)
 }
 
-// ListUsesWithResponse Everything that a change of a measure, dial, kind, grade, feed or desk would touch
+// ListUsesWithResponse What uses a measure, dial, kind, grade, feed or desk
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21411,7 +20975,7 @@ func (c *ClientWithResponses) ListUsesWithResponse(ctx context.Context, params *
 	return ParseListUsesResponse(rsp)
 }
 
-// ListRulesWithResponse The rules in words, with what each said in a period
+// ListRulesWithResponse The rules in words, with how many each flagged in a period
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21424,33 +20988,33 @@ func (c *ClientWithResponses) ListRulesWithResponse(ctx context.Context, params 
 	return ParseListRulesResponse(rsp)
 }
 
-// GetLineUpWithResponse Every judged subject in order of what was held against the cuts
+// GetRankingWithResponse The judged subjects of a rule, ordered by their value against the cuts
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with GET /api/rules/{rule}/line-up (the `GetLineUp` operationId).
-func (c *ClientWithResponses) GetLineUpWithResponse(ctx context.Context, rule string, params *GetLineUpParams, reqEditors ...RequestEditorFn) (*GetLineUpResponse, error) {
-	rsp, err := c.GetLineUp(ctx, rule, params, reqEditors...)
+// Corresponds with GET /api/rules/{rule}/ranking (the `GetRanking` operationId).
+func (c *ClientWithResponses) GetRankingWithResponse(ctx context.Context, rule string, params *GetRankingParams, reqEditors ...RequestEditorFn) (*GetRankingResponse, error) {
+	rsp, err := c.GetRanking(ctx, rule, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseGetLineUpResponse(rsp)
+	return ParseGetRankingResponse(rsp)
 }
 
-// ListProposalsWithResponse Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled
+// ListSuggestionsWithResponse Changes of a rule that would have dropped explained cases and kept the confirmed ones, backtested on settled cases
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with GET /api/rules/{rule}/proposals (the `ListProposals` operationId).
-func (c *ClientWithResponses) ListProposalsWithResponse(ctx context.Context, rule string, params *ListProposalsParams, reqEditors ...RequestEditorFn) (*ListProposalsResponse, error) {
-	rsp, err := c.ListProposals(ctx, rule, params, reqEditors...)
+// Corresponds with GET /api/rules/{rule}/suggestions (the `ListSuggestions` operationId).
+func (c *ClientWithResponses) ListSuggestionsWithResponse(ctx context.Context, rule string, params *ListSuggestionsParams, reqEditors ...RequestEditorFn) (*ListSuggestionsResponse, error) {
+	rsp, err := c.ListSuggestions(ctx, rule, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseListProposalsResponse(rsp)
+	return ParseListSuggestionsResponse(rsp)
 }
 
-// GetScheduleWithResponse The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
+// GetScheduleWithResponse The scheduled sweeps, and the state of the last periods of each
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21476,7 +21040,7 @@ func (c *ClientWithResponses) SignOutWithResponse(ctx context.Context, reqEditor
 	return ParseSignOutResponse(rsp)
 }
 
-// GetSessionWithResponse Who is signed in
+// GetSessionWithResponse The person who is signed in
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21489,7 +21053,7 @@ func (c *ClientWithResponses) GetSessionWithResponse(ctx context.Context, reqEdi
 	return ParseGetSessionResponse(rsp)
 }
 
-// SignInWithBodyWithResponse Sign in with name and password; sets the session cookie
+// SignInWithBodyWithResponse Sign in with a user name and a password; sets the session cookie
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21502,7 +21066,7 @@ func (c *ClientWithResponses) SignInWithBodyWithResponse(ctx context.Context, co
 	return ParseSignInResponse(rsp)
 }
 
-// SignInWithResponse Sign in with name and password; sets the session cookie
+// SignInWithResponse Sign in with a user name and a password; sets the session cookie
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21515,7 +21079,33 @@ func (c *ClientWithResponses) SignInWithResponse(ctx context.Context, body SignI
 	return ParseSignInResponse(rsp)
 }
 
-// ChangePasswordWithBodyWithResponse Change one's own password; all other sessions and tokens of the account end
+// UseOneTimePasswordWithBodyWithResponse Sign in with a one-time password and choose a password; sets the session cookie
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/session/one-time-password (the `UseOneTimePassword` operationId).
+func (c *ClientWithResponses) UseOneTimePasswordWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UseOneTimePasswordResponse, error) {
+	rsp, err := c.UseOneTimePasswordWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUseOneTimePasswordResponse(rsp)
+}
+
+// UseOneTimePasswordWithResponse Sign in with a one-time password and choose a password; sets the session cookie
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /api/session/one-time-password (the `UseOneTimePassword` operationId).
+func (c *ClientWithResponses) UseOneTimePasswordWithResponse(ctx context.Context, body UseOneTimePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*UseOneTimePasswordResponse, error) {
+	rsp, err := c.UseOneTimePassword(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUseOneTimePasswordResponse(rsp)
+}
+
+// ChangePasswordWithBodyWithResponse Change your password; all other sessions and tokens of the account end
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21528,7 +21118,7 @@ func (c *ClientWithResponses) ChangePasswordWithBodyWithResponse(ctx context.Con
 	return ParseChangePasswordResponse(rsp)
 }
 
-// ChangePasswordWithResponse Change one's own password; all other sessions and tokens of the account end
+// ChangePasswordWithResponse Change your password; all other sessions and tokens of the account end
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21541,33 +21131,33 @@ func (c *ClientWithResponses) ChangePasswordWithResponse(ctx context.Context, bo
 	return ParseChangePasswordResponse(rsp)
 }
 
-// UseWordWithBodyWithResponse Sign in with a one-time word and choose a password; sets the session cookie
+// ListSnoozesWithResponse The snoozed subjects: their flags open no case until a day, or until they are worse
 //
-// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+// Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with POST /api/session/word (the `UseWord` operationId).
-func (c *ClientWithResponses) UseWordWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UseWordResponse, error) {
-	rsp, err := c.UseWordWithBody(ctx, contentType, body, reqEditors...)
+// Corresponds with GET /api/snoozes (the `ListSnoozes` operationId).
+func (c *ClientWithResponses) ListSnoozesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListSnoozesResponse, error) {
+	rsp, err := c.ListSnoozes(ctx, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseUseWordResponse(rsp)
+	return ParseListSnoozesResponse(rsp)
 }
 
-// UseWordWithResponse Sign in with a one-time word and choose a password; sets the session cookie
+// EndSnoozeWithResponse End a snooze (members of the desk of its case, and leads); current flags of its subject open a case
 //
-// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+// Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with POST /api/session/word (the `UseWord` operationId).
-func (c *ClientWithResponses) UseWordWithResponse(ctx context.Context, body UseWordJSONRequestBody, reqEditors ...RequestEditorFn) (*UseWordResponse, error) {
-	rsp, err := c.UseWord(ctx, body, reqEditors...)
+// Corresponds with DELETE /api/snoozes/{id} (the `EndSnooze` operationId).
+func (c *ClientWithResponses) EndSnoozeWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*EndSnoozeResponse, error) {
+	rsp, err := c.EndSnooze(ctx, id, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseUseWordResponse(rsp)
+	return ParseEndSnoozeResponse(rsp)
 }
 
-// ListSweepsWithResponse A hundred sweeps at a time; the next are those before the last one's number, and none are the end
+// ListSweepsWithResponse The sweeps: 100 at once, newest first; the next page is before the last number
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21606,7 +21196,7 @@ func (c *ClientWithResponses) CreateSweepWithResponse(ctx context.Context, body 
 	return ParseCreateSweepResponse(rsp)
 }
 
-// GetVerificationWithResponse A sweep computed again from its revision and data version, and held against what it recorded; changes nothing
+// GetVerificationWithResponse Recompute a sweep from its revision and data version, and compare; changes nothing
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21619,7 +21209,7 @@ func (c *ClientWithResponses) GetVerificationWithResponse(ctx context.Context, i
 	return ParseGetVerificationResponse(rsp)
 }
 
-// GetTableWithResponse Measures by subject, group or whole, in one or several periods
+// GetTableWithResponse Measures by subject, by group or in total, in one or several periods
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21632,9 +21222,11 @@ func (c *ClientWithResponses) GetTableWithResponse(ctx context.Context, params *
 	return ParseGetTableResponse(rsp)
 }
 
-// ExportTableWithResponse performs a GET /api/table.csv (the `ExportTable` operationId) request.
+// ExportTableWithResponse A table of figures as a CSV file
 //
 // Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/table.csv (the `ExportTable` operationId).
 func (c *ClientWithResponses) ExportTableWithResponse(ctx context.Context, params *ExportTableParams, reqEditors ...RequestEditorFn) (*ExportTableResponse, error) {
 	rsp, err := c.ExportTable(ctx, params, reqEditors...)
 	if err != nil {
@@ -21643,7 +21235,7 @@ func (c *ClientWithResponses) ExportTableWithResponse(ctx context.Context, param
 	return ParseExportTableResponse(rsp)
 }
 
-// GetTargetsWithResponse The targets of a kind by month, and what is missing
+// GetTargetsWithResponse The targets of a kind by month, and the missing ones
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21656,7 +21248,7 @@ func (c *ClientWithResponses) GetTargetsWithResponse(ctx context.Context, kind s
 	return ParseGetTargetsResponse(rsp)
 }
 
-// ListTodosWithResponse What is to be done about cases and is not, by day: five hundred at once
+// ListTodosWithResponse The open to-dos, by day: 500 at once
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21669,46 +21261,46 @@ func (c *ClientWithResponses) ListTodosWithResponse(ctx context.Context, params 
 	return ParseListTodosResponse(rsp)
 }
 
-// DropTodoWithResponse Take it away
+// RemoveTodoWithResponse Remove a to-do
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with DELETE /api/todos/{id} (the `DropTodo` operationId).
-func (c *ClientWithResponses) DropTodoWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DropTodoResponse, error) {
-	rsp, err := c.DropTodo(ctx, id, reqEditors...)
+// Corresponds with DELETE /api/todos/{id} (the `RemoveTodo` operationId).
+func (c *ClientWithResponses) RemoveTodoWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*RemoveTodoResponse, error) {
+	rsp, err := c.RemoveTodo(ctx, id, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseDropTodoResponse(rsp)
+	return ParseRemoveTodoResponse(rsp)
 }
 
-// TickTodoWithBodyWithResponse Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+// UpdateTodoWithBodyWithResponse Mark a to-do as done or not done (its owner, its author, and the reviewers of the case)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
-func (c *ClientWithResponses) TickTodoWithBodyWithResponse(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TickTodoResponse, error) {
-	rsp, err := c.TickTodoWithBody(ctx, id, contentType, body, reqEditors...)
+// Corresponds with PUT /api/todos/{id} (the `UpdateTodo` operationId).
+func (c *ClientWithResponses) UpdateTodoWithBodyWithResponse(ctx context.Context, id int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UpdateTodoResponse, error) {
+	rsp, err := c.UpdateTodoWithBody(ctx, id, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseTickTodoResponse(rsp)
+	return ParseUpdateTodoResponse(rsp)
 }
 
-// TickTodoWithResponse Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+// UpdateTodoWithResponse Mark a to-do as done or not done (its owner, its author, and the reviewers of the case)
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
-// Corresponds with PUT /api/todos/{id} (the `TickTodo` operationId).
-func (c *ClientWithResponses) TickTodoWithResponse(ctx context.Context, id int64, body TickTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*TickTodoResponse, error) {
-	rsp, err := c.TickTodo(ctx, id, body, reqEditors...)
+// Corresponds with PUT /api/todos/{id} (the `UpdateTodo` operationId).
+func (c *ClientWithResponses) UpdateTodoWithResponse(ctx context.Context, id int64, body UpdateTodoJSONRequestBody, reqEditors ...RequestEditorFn) (*UpdateTodoResponse, error) {
+	rsp, err := c.UpdateTodo(ctx, id, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseTickTodoResponse(rsp)
+	return ParseUpdateTodoResponse(rsp)
 }
 
-// ListTokensWithResponse The tokens that have not ended, one's own or (leads only) everybody's
+// ListTokensWithResponse Your tokens that have not ended, or (leads only) the tokens of all accounts
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21721,7 +21313,7 @@ func (c *ClientWithResponses) ListTokensWithResponse(ctx context.Context, params
 	return ParseListTokensResponse(rsp)
 }
 
-// CreateTokenWithBodyWithResponse Make a token for a program or the command line, with name and password
+// CreateTokenWithBodyWithResponse Create a token for a program or the command line, with a user name and a password
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21734,7 +21326,7 @@ func (c *ClientWithResponses) CreateTokenWithBodyWithResponse(ctx context.Contex
 	return ParseCreateTokenResponse(rsp)
 }
 
-// CreateTokenWithResponse Make a token for a program or the command line, with name and password
+// CreateTokenWithResponse Create a token for a program or the command line, with a user name and a password
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21747,7 +21339,7 @@ func (c *ClientWithResponses) CreateTokenWithResponse(ctx context.Context, body 
 	return ParseCreateTokenResponse(rsp)
 }
 
-// DeleteTokenWithResponse Make the token of this call void
+// DeleteTokenWithResponse Revoke the token of this call
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21760,7 +21352,7 @@ func (c *ClientWithResponses) DeleteTokenWithResponse(ctx context.Context, reqEd
 	return ParseDeleteTokenResponse(rsp)
 }
 
-// RevokeTokenWithResponse Make a token void, one's own or (leads only) anybody's
+// RevokeTokenWithResponse Revoke a token: yours, or (leads only) any
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21773,7 +21365,20 @@ func (c *ClientWithResponses) RevokeTokenWithResponse(ctx context.Context, id in
 	return ParseRevokeTokenResponse(rsp)
 }
 
-// ListVerdictsWithResponse What each rule says of one subject in a period, flagged or not, and how far from its cut
+// GetVarianceWithResponse Why a figure changed: the contributions that make its change, ranked, adding up exactly; and volume, mix and price where the measure has a quantity
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /api/variance (the `GetVariance` operationId).
+func (c *ClientWithResponses) GetVarianceWithResponse(ctx context.Context, params *GetVarianceParams, reqEditors ...RequestEditorFn) (*GetVarianceResponse, error) {
+	rsp, err := c.GetVariance(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetVarianceResponse(rsp)
+}
+
+// ListVerdictsWithResponse The verdict of each rule on one subject in a period, flagged or not, with the distance from its cut
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21786,7 +21391,7 @@ func (c *ClientWithResponses) ListVerdictsWithResponse(ctx context.Context, para
 	return ParseListVerdictsResponse(rsp)
 }
 
-// ListViewsWithResponse Views of a list, one's own and those that are shared, by name
+// ListViewsWithResponse The saved views of a list: yours and the shared ones
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -21799,7 +21404,7 @@ func (c *ClientWithResponses) ListViewsWithResponse(ctx context.Context, params 
 	return ParseListViewsResponse(rsp)
 }
 
-// SaveViewWithBodyWithResponse Keep a view by name; one's own of the same name becomes this
+// SaveViewWithBodyWithResponse Save a view; it replaces a view of yours of the same name
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21812,7 +21417,7 @@ func (c *ClientWithResponses) SaveViewWithBodyWithResponse(ctx context.Context, 
 	return ParseSaveViewResponse(rsp)
 }
 
-// SaveViewWithResponse Keep a view by name; one's own of the same name becomes this
+// SaveViewWithResponse Save a view; it replaces a view of yours of the same name
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -21825,30 +21430,17 @@ func (c *ClientWithResponses) SaveViewWithResponse(ctx context.Context, body Sav
 	return ParseSaveViewResponse(rsp)
 }
 
-// DropViewWithResponse Forget a view of one's own; leads, any that is shared
+// DeleteViewWithResponse Delete a view of yours, or (leads only) a shared one
 //
 // Returns a wrapper object for the known response body format(s).
 //
-// Corresponds with DELETE /api/views/{id} (the `DropView` operationId).
-func (c *ClientWithResponses) DropViewWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DropViewResponse, error) {
-	rsp, err := c.DropView(ctx, id, reqEditors...)
+// Corresponds with DELETE /api/views/{id} (the `DeleteView` operationId).
+func (c *ClientWithResponses) DeleteViewWithResponse(ctx context.Context, id int64, reqEditors ...RequestEditorFn) (*DeleteViewResponse, error) {
+	rsp, err := c.DeleteView(ctx, id, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
-	return ParseDropViewResponse(rsp)
-}
-
-// GetWalkWithResponse Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
-//
-// Returns a wrapper object for the known response body format(s).
-//
-// Corresponds with GET /api/walk (the `GetWalk` operationId).
-func (c *ClientWithResponses) GetWalkWithResponse(ctx context.Context, params *GetWalkParams, reqEditors ...RequestEditorFn) (*GetWalkResponse, error) {
-	rsp, err := c.GetWalk(ctx, params, reqEditors...)
-	if err != nil {
-		return nil, err
-	}
-	return ParseGetWalkResponse(rsp)
+	return ParseDeleteViewResponse(rsp)
 }
 
 // ParseListAbsencesResponse parses an HTTP response from a ListAbsencesWithResponse call
@@ -21917,15 +21509,15 @@ func ParseCreateAbsenceResponse(rsp *http.Response) (*CreateAbsenceResponse, err
 	return response, nil
 }
 
-// ParseDropAbsenceResponse parses an HTTP response from a DropAbsenceWithResponse call
-func ParseDropAbsenceResponse(rsp *http.Response) (*DropAbsenceResponse, error) {
+// ParseDeleteAbsenceResponse parses an HTTP response from a DeleteAbsenceWithResponse call
+func ParseDeleteAbsenceResponse(rsp *http.Response) (*DeleteAbsenceResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &DropAbsenceResponse{
+	response := &DeleteAbsenceResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -22019,6 +21611,39 @@ func ParseMakeBackupResponse(rsp *http.Response) (*MakeBackupResponse, error) {
 	}
 
 	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetBreakdownResponse parses an HTTP response from a GetBreakdownWithResponse call
+func ParseGetBreakdownResponse(rsp *http.Response) (*GetBreakdownResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetBreakdownResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Parts
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
@@ -22275,39 +21900,6 @@ func ParseGetCaseResponse(rsp *http.Response) (*GetCaseResponse, error) {
 	return response, nil
 }
 
-// ParseCommentCaseResponse parses an HTTP response from a CommentCaseWithResponse call
-func ParseCommentCaseResponse(rsp *http.Response) (*CommentCaseResponse, error) {
-	bodyBytes, err := io.ReadAll(rsp.Body)
-	defer func() { _ = rsp.Body.Close() }()
-	if err != nil {
-		return nil, err
-	}
-
-	response := &CommentCaseResponse{
-		Body:         bodyBytes,
-		HTTPResponse: rsp,
-	}
-
-	switch {
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
-		var dest CaseDetail
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.JSON201 = &dest
-
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
-		var dest Problem
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.ApplicationproblemJSONDefault = &dest
-
-	}
-
-	return response, nil
-}
-
 // ParseAddCaseFileResponse parses an HTTP response from a AddCaseFileWithResponse call
 func ParseAddCaseFileResponse(rsp *http.Response) (*AddCaseFileResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -22341,15 +21933,15 @@ func ParseAddCaseFileResponse(rsp *http.Response) (*AddCaseFileResponse, error) 
 	return response, nil
 }
 
-// ParseDropCaseFileResponse parses an HTTP response from a DropCaseFileWithResponse call
-func ParseDropCaseFileResponse(rsp *http.Response) (*DropCaseFileResponse, error) {
+// ParseRemoveCaseFileResponse parses an HTTP response from a RemoveCaseFileWithResponse call
+func ParseRemoveCaseFileResponse(rsp *http.Response) (*RemoveCaseFileResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &DropCaseFileResponse{
+	response := &RemoveCaseFileResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -22384,105 +21976,6 @@ func ParseGetCaseFileResponse(rsp *http.Response) (*GetCaseFileResponse, error) 
 	}
 
 	switch {
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
-		var dest Problem
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.ApplicationproblemJSONDefault = &dest
-
-	}
-
-	return response, nil
-}
-
-// ParseSettleCaseResponse parses an HTTP response from a SettleCaseWithResponse call
-func ParseSettleCaseResponse(rsp *http.Response) (*SettleCaseResponse, error) {
-	bodyBytes, err := io.ReadAll(rsp.Body)
-	defer func() { _ = rsp.Body.Close() }()
-	if err != nil {
-		return nil, err
-	}
-
-	response := &SettleCaseResponse{
-		Body:         bodyBytes,
-		HTTPResponse: rsp,
-	}
-
-	switch {
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest CaseDetail
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.JSON200 = &dest
-
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
-		var dest Problem
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.ApplicationproblemJSONDefault = &dest
-
-	}
-
-	return response, nil
-}
-
-// ParseReleaseCaseResponse parses an HTTP response from a ReleaseCaseWithResponse call
-func ParseReleaseCaseResponse(rsp *http.Response) (*ReleaseCaseResponse, error) {
-	bodyBytes, err := io.ReadAll(rsp.Body)
-	defer func() { _ = rsp.Body.Close() }()
-	if err != nil {
-		return nil, err
-	}
-
-	response := &ReleaseCaseResponse{
-		Body:         bodyBytes,
-		HTTPResponse: rsp,
-	}
-
-	switch {
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest CaseDetail
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.JSON200 = &dest
-
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
-		var dest Problem
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.ApplicationproblemJSONDefault = &dest
-
-	}
-
-	return response, nil
-}
-
-// ParseTakeCaseResponse parses an HTTP response from a TakeCaseWithResponse call
-func ParseTakeCaseResponse(rsp *http.Response) (*TakeCaseResponse, error) {
-	bodyBytes, err := io.ReadAll(rsp.Body)
-	defer func() { _ = rsp.Body.Close() }()
-	if err != nil {
-		return nil, err
-	}
-
-	response := &TakeCaseResponse{
-		Body:         bodyBytes,
-		HTTPResponse: rsp,
-	}
-
-	switch {
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest CaseDetail
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.JSON200 = &dest
-
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
@@ -22686,22 +22179,22 @@ func ParseReopenPeriodResponse(rsp *http.Response) (*ReopenPeriodResponse, error
 	return response, nil
 }
 
-// ParseListDataFaultsResponse parses an HTTP response from a ListDataFaultsWithResponse call
-func ParseListDataFaultsResponse(rsp *http.Response) (*ListDataFaultsResponse, error) {
+// ParseListDataIssuesResponse parses an HTTP response from a ListDataIssuesWithResponse call
+func ParseListDataIssuesResponse(rsp *http.Response) (*ListDataIssuesResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &ListDataFaultsResponse{
+	response := &ListDataIssuesResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest []DataFault
+		var dest []DataIssue
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -22719,15 +22212,15 @@ func ParseListDataFaultsResponse(rsp *http.Response) (*ListDataFaultsResponse, e
 	return response, nil
 }
 
-// ParseEndDataFaultResponse parses an HTTP response from a EndDataFaultWithResponse call
-func ParseEndDataFaultResponse(rsp *http.Response) (*EndDataFaultResponse, error) {
+// ParseCloseDataIssueResponse parses an HTTP response from a CloseDataIssueWithResponse call
+func ParseCloseDataIssueResponse(rsp *http.Response) (*CloseDataIssueResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &EndDataFaultResponse{
+	response := &CloseDataIssueResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -22781,15 +22274,15 @@ func ParseListDialsResponse(rsp *http.Response) (*ListDialsResponse, error) {
 	return response, nil
 }
 
-// ParseTurnDialResponse parses an HTTP response from a TurnDialWithResponse call
-func ParseTurnDialResponse(rsp *http.Response) (*TurnDialResponse, error) {
+// ParseChangeDialResponse parses an HTTP response from a ChangeDialWithResponse call
+func ParseChangeDialResponse(rsp *http.Response) (*ChangeDialResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &TurnDialResponse{
+	response := &ChangeDialResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -22847,15 +22340,15 @@ func ParseGetDoctorResponse(rsp *http.Response) (*GetDoctorResponse, error) {
 	return response, nil
 }
 
-// ParseDropDraftResponse parses an HTTP response from a DropDraftWithResponse call
-func ParseDropDraftResponse(rsp *http.Response) (*DropDraftResponse, error) {
+// ParseDeleteDraftResponse parses an HTTP response from a DeleteDraftWithResponse call
+func ParseDeleteDraftResponse(rsp *http.Response) (*DeleteDraftResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &DropDraftResponse{
+	response := &DeleteDraftResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -23001,15 +22494,15 @@ func ParseExportExceptionsResponse(rsp *http.Response) (*ExportExceptionsRespons
 	return response, nil
 }
 
-// ParseTakeExceptionsResponse parses an HTTP response from a TakeExceptionsWithResponse call
-func ParseTakeExceptionsResponse(rsp *http.Response) (*TakeExceptionsResponse, error) {
+// ParseOpenCasesResponse parses an HTTP response from a OpenCasesWithResponse call
+func ParseOpenCasesResponse(rsp *http.Response) (*OpenCasesResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &TakeExceptionsResponse{
+	response := &OpenCasesResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -23221,15 +22714,15 @@ func ParseGetExceptionFeedResponse(rsp *http.Response) (*GetExceptionFeedRespons
 	return response, nil
 }
 
-// ParseRestyleGradeResponse parses an HTTP response from a RestyleGradeWithResponse call
-func ParseRestyleGradeResponse(rsp *http.Response) (*RestyleGradeResponse, error) {
+// ParseChangeGradeResponse parses an HTTP response from a ChangeGradeWithResponse call
+func ParseChangeGradeResponse(rsp *http.Response) (*ChangeGradeResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &RestyleGradeResponse{
+	response := &ChangeGradeResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -23327,15 +22820,15 @@ func ParseCreateIntakeResponse(rsp *http.Response) (*CreateIntakeResponse, error
 	return response, nil
 }
 
-// ParseTakeBackIntakeResponse parses an HTTP response from a TakeBackIntakeWithResponse call
-func ParseTakeBackIntakeResponse(rsp *http.Response) (*TakeBackIntakeResponse, error) {
+// ParseRevertIntakeResponse parses an HTTP response from a RevertIntakeWithResponse call
+func ParseRevertIntakeResponse(rsp *http.Response) (*RevertIntakeResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &TakeBackIntakeResponse{
+	response := &RevertIntakeResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -23426,22 +22919,22 @@ func ParseListMethodsResponse(rsp *http.Response) (*ListMethodsResponse, error) 
 	return response, nil
 }
 
-// ParseListNoticesResponse parses an HTTP response from a ListNoticesWithResponse call
-func ParseListNoticesResponse(rsp *http.Response) (*ListNoticesResponse, error) {
+// ParseListNotificationsResponse parses an HTTP response from a ListNotificationsWithResponse call
+func ParseListNotificationsResponse(rsp *http.Response) (*ListNotificationsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &ListNoticesResponse{
+	response := &ListNotificationsResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest Notices
+		var dest Notifications
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -23459,15 +22952,15 @@ func ParseListNoticesResponse(rsp *http.Response) (*ListNoticesResponse, error) 
 	return response, nil
 }
 
-// ParseSeeNoticesResponse parses an HTTP response from a SeeNoticesWithResponse call
-func ParseSeeNoticesResponse(rsp *http.Response) (*SeeNoticesResponse, error) {
+// ParseMarkNotificationsReadResponse parses an HTTP response from a MarkNotificationsReadWithResponse call
+func ParseMarkNotificationsReadResponse(rsp *http.Response) (*MarkNotificationsReadResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &SeeNoticesResponse{
+	response := &MarkNotificationsReadResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -23504,105 +22997,6 @@ func ParseGetOverviewResponse(rsp *http.Response) (*GetOverviewResponse, error) 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Overview
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.JSON200 = &dest
-
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
-		var dest Problem
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.ApplicationproblemJSONDefault = &dest
-
-	}
-
-	return response, nil
-}
-
-// ParseGetPartsResponse parses an HTTP response from a GetPartsWithResponse call
-func ParseGetPartsResponse(rsp *http.Response) (*GetPartsResponse, error) {
-	bodyBytes, err := io.ReadAll(rsp.Body)
-	defer func() { _ = rsp.Body.Close() }()
-	if err != nil {
-		return nil, err
-	}
-
-	response := &GetPartsResponse{
-		Body:         bodyBytes,
-		HTTPResponse: rsp,
-	}
-
-	switch {
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest Parts
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.JSON200 = &dest
-
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
-		var dest Problem
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.ApplicationproblemJSONDefault = &dest
-
-	}
-
-	return response, nil
-}
-
-// ParseListPeacesResponse parses an HTTP response from a ListPeacesWithResponse call
-func ParseListPeacesResponse(rsp *http.Response) (*ListPeacesResponse, error) {
-	bodyBytes, err := io.ReadAll(rsp.Body)
-	defer func() { _ = rsp.Body.Close() }()
-	if err != nil {
-		return nil, err
-	}
-
-	response := &ListPeacesResponse{
-		Body:         bodyBytes,
-		HTTPResponse: rsp,
-	}
-
-	switch {
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest []Peace
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.JSON200 = &dest
-
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
-		var dest Problem
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.ApplicationproblemJSONDefault = &dest
-
-	}
-
-	return response, nil
-}
-
-// ParseEndPeaceResponse parses an HTTP response from a EndPeaceWithResponse call
-func ParseEndPeaceResponse(rsp *http.Response) (*EndPeaceResponse, error) {
-	bodyBytes, err := io.ReadAll(rsp.Body)
-	defer func() { _ = rsp.Body.Close() }()
-	if err != nil {
-		return nil, err
-	}
-
-	response := &EndPeaceResponse{
-		Body:         bodyBytes,
-		HTTPResponse: rsp,
-	}
-
-	switch {
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest []Case
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -23748,22 +23142,22 @@ func ParseChangePersonResponse(rsp *http.Response) (*ChangePersonResponse, error
 	return response, nil
 }
 
-// ParseMakeWordResponse parses an HTTP response from a MakeWordWithResponse call
-func ParseMakeWordResponse(rsp *http.Response) (*MakeWordResponse, error) {
+// ParseResetPasswordResponse parses an HTTP response from a ResetPasswordWithResponse call
+func ParseResetPasswordResponse(rsp *http.Response) (*ResetPasswordResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &MakeWordResponse{
+	response := &ResetPasswordResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
-		var dest Word
+		var dest OneTimePassword
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -24012,6 +23406,39 @@ func ParseSolveDialResponse(rsp *http.Response) (*SolveDialResponse, error) {
 	return response, nil
 }
 
+// ParseGetBacklogResponse parses an HTTP response from a GetBacklogWithResponse call
+func ParseGetBacklogResponse(rsp *http.Response) (*GetBacklogResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetBacklogResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []BacklogRow
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseExportReportResponse parses an HTTP response from a ExportReportWithResponse call
 func ParseExportReportResponse(rsp *http.Response) (*ExportReportResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -24048,55 +23475,22 @@ func ParseExportReportResponse(rsp *http.Response) (*ExportReportResponse, error
 	return response, nil
 }
 
-// ParseListFindingsResponse parses an HTTP response from a ListFindingsWithResponse call
-func ParseListFindingsResponse(rsp *http.Response) (*ListFindingsResponse, error) {
+// ParseListOutcomesResponse parses an HTTP response from a ListOutcomesWithResponse call
+func ParseListOutcomesResponse(rsp *http.Response) (*ListOutcomesResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &ListFindingsResponse{
+	response := &ListOutcomesResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest []FindingRow
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.JSON200 = &dest
-
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
-		var dest Problem
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.ApplicationproblemJSONDefault = &dest
-
-	}
-
-	return response, nil
-}
-
-// ParseListWorkResponse parses an HTTP response from a ListWorkWithResponse call
-func ParseListWorkResponse(rsp *http.Response) (*ListWorkResponse, error) {
-	bodyBytes, err := io.ReadAll(rsp.Body)
-	defer func() { _ = rsp.Body.Close() }()
-	if err != nil {
-		return nil, err
-	}
-
-	response := &ListWorkResponse{
-		Body:         bodyBytes,
-		HTTPResponse: rsp,
-	}
-
-	switch {
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest []WorkRow
+		var dest []OutcomeRow
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -24378,6 +23772,39 @@ func ParsePlaceDialResponse(rsp *http.Response) (*PlaceDialResponse, error) {
 	return response, nil
 }
 
+// ParseListKeysResponse parses an HTTP response from a ListKeysWithResponse call
+func ParseListKeysResponse(rsp *http.Response) (*ListKeysResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListKeysResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []string
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseOrderRulesResponse parses an HTTP response from a OrderRulesWithResponse call
 func ParseOrderRulesResponse(rsp *http.Response) (*OrderRulesResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -24510,22 +23937,22 @@ func ParseListRulesResponse(rsp *http.Response) (*ListRulesResponse, error) {
 	return response, nil
 }
 
-// ParseGetLineUpResponse parses an HTTP response from a GetLineUpWithResponse call
-func ParseGetLineUpResponse(rsp *http.Response) (*GetLineUpResponse, error) {
+// ParseGetRankingResponse parses an HTTP response from a GetRankingWithResponse call
+func ParseGetRankingResponse(rsp *http.Response) (*GetRankingResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &GetLineUpResponse{
+	response := &GetRankingResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest LineUp
+		var dest Ranking
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -24543,22 +23970,22 @@ func ParseGetLineUpResponse(rsp *http.Response) (*GetLineUpResponse, error) {
 	return response, nil
 }
 
-// ParseListProposalsResponse parses an HTTP response from a ListProposalsWithResponse call
-func ParseListProposalsResponse(rsp *http.Response) (*ListProposalsResponse, error) {
+// ParseListSuggestionsResponse parses an HTTP response from a ListSuggestionsWithResponse call
+func ParseListSuggestionsResponse(rsp *http.Response) (*ListSuggestionsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &ListProposalsResponse{
+	response := &ListSuggestionsResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest Proposals
+		var dest Suggestions
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -24704,6 +24131,39 @@ func ParseSignInResponse(rsp *http.Response) (*SignInResponse, error) {
 	return response, nil
 }
 
+// ParseUseOneTimePasswordResponse parses an HTTP response from a UseOneTimePasswordWithResponse call
+func ParseUseOneTimePasswordResponse(rsp *http.Response) (*UseOneTimePasswordResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &UseOneTimePasswordResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Person
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseChangePasswordResponse parses an HTTP response from a ChangePasswordWithResponse call
 func ParseChangePasswordResponse(rsp *http.Response) (*ChangePasswordResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -24733,22 +24193,55 @@ func ParseChangePasswordResponse(rsp *http.Response) (*ChangePasswordResponse, e
 	return response, nil
 }
 
-// ParseUseWordResponse parses an HTTP response from a UseWordWithResponse call
-func ParseUseWordResponse(rsp *http.Response) (*UseWordResponse, error) {
+// ParseListSnoozesResponse parses an HTTP response from a ListSnoozesWithResponse call
+func ParseListSnoozesResponse(rsp *http.Response) (*ListSnoozesResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &UseWordResponse{
+	response := &ListSnoozesResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest Person
+		var dest []Snooze
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseEndSnoozeResponse parses an HTTP response from a EndSnoozeWithResponse call
+func ParseEndSnoozeResponse(rsp *http.Response) (*EndSnoozeResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EndSnoozeResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Case
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -24997,15 +24490,15 @@ func ParseListTodosResponse(rsp *http.Response) (*ListTodosResponse, error) {
 	return response, nil
 }
 
-// ParseDropTodoResponse parses an HTTP response from a DropTodoWithResponse call
-func ParseDropTodoResponse(rsp *http.Response) (*DropTodoResponse, error) {
+// ParseRemoveTodoResponse parses an HTTP response from a RemoveTodoWithResponse call
+func ParseRemoveTodoResponse(rsp *http.Response) (*RemoveTodoResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &DropTodoResponse{
+	response := &RemoveTodoResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -25026,15 +24519,15 @@ func ParseDropTodoResponse(rsp *http.Response) (*DropTodoResponse, error) {
 	return response, nil
 }
 
-// ParseTickTodoResponse parses an HTTP response from a TickTodoWithResponse call
-func ParseTickTodoResponse(rsp *http.Response) (*TickTodoResponse, error) {
+// ParseUpdateTodoResponse parses an HTTP response from a UpdateTodoWithResponse call
+func ParseUpdateTodoResponse(rsp *http.Response) (*UpdateTodoResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &TickTodoResponse{
+	response := &UpdateTodoResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -25183,6 +24676,39 @@ func ParseRevokeTokenResponse(rsp *http.Response) (*RevokeTokenResponse, error) 
 	return response, nil
 }
 
+// ParseGetVarianceResponse parses an HTTP response from a GetVarianceWithResponse call
+func ParseGetVarianceResponse(rsp *http.Response) (*GetVarianceResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetVarianceResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Variance
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListVerdictsResponse parses an HTTP response from a ListVerdictsWithResponse call
 func ParseListVerdictsResponse(rsp *http.Response) (*ListVerdictsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -25282,15 +24808,15 @@ func ParseSaveViewResponse(rsp *http.Response) (*SaveViewResponse, error) {
 	return response, nil
 }
 
-// ParseDropViewResponse parses an HTTP response from a DropViewWithResponse call
-func ParseDropViewResponse(rsp *http.Response) (*DropViewResponse, error) {
+// ParseDeleteViewResponse parses an HTTP response from a DeleteViewWithResponse call
+func ParseDeleteViewResponse(rsp *http.Response) (*DeleteViewResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
 	defer func() { _ = rsp.Body.Close() }()
 	if err != nil {
 		return nil, err
 	}
 
-	response := &DropViewResponse{
+	response := &DeleteViewResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -25298,39 +24824,6 @@ func ParseDropViewResponse(rsp *http.Response) (*DropViewResponse, error) {
 	switch {
 	case rsp.StatusCode == 204:
 		break // No content-type
-
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
-		var dest Problem
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.ApplicationproblemJSONDefault = &dest
-
-	}
-
-	return response, nil
-}
-
-// ParseGetWalkResponse parses an HTTP response from a GetWalkWithResponse call
-func ParseGetWalkResponse(rsp *http.Response) (*GetWalkResponse, error) {
-	bodyBytes, err := io.ReadAll(rsp.Body)
-	defer func() { _ = rsp.Body.Close() }()
-	if err != nil {
-		return nil, err
-	}
-
-	response := &GetWalkResponse{
-		Body:         bodyBytes,
-		HTTPResponse: rsp,
-	}
-
-	switch {
-	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest Walk
-		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
-			return nil, err
-		}
-		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

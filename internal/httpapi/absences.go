@@ -33,9 +33,9 @@ func (s *server) CreateAbsence(ctx context.Context, r contract.CreateAbsenceRequ
 	return contract.CreateAbsence201JSONResponse(absenceOut(a)), nil
 }
 
-func (s *server) DropAbsence(ctx context.Context, r contract.DropAbsenceRequestObject) (contract.DropAbsenceResponseObject, error) {
-	if err := s.Review.DropAbsence(ctx, r.Id, whoAsks(ctx)); err != nil {
+func (s *server) DeleteAbsence(ctx context.Context, r contract.DeleteAbsenceRequestObject) (contract.DeleteAbsenceResponseObject, error) {
+	if err := s.Review.DeleteAbsence(ctx, r.Id, whoAsks(ctx)); err != nil {
 		return nil, missing(err, "absence %d of yours", r.Id)
 	}
-	return contract.DropAbsence204Response{}, nil
+	return contract.DeleteAbsence204Response{}, nil
 }

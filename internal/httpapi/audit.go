@@ -16,6 +16,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"oskel/core/lang"
+	"oskel/core/words"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/people"
 	"oskel/internal/sheet"
@@ -99,9 +100,9 @@ const auditPage = 200
 // auditAsk is what is asked for; an operation that the audit does not keep is an error
 // and no empty list.
 func auditAsk(person, operation *string, before *int64, most int) (store.AuditAsk, error) {
-	ask := store.AuditAsk{Person: or(person, ""), Operation: or(operation, ""), Before: or(before, 0), Most: most}
+	ask := store.AuditAsk{Person: or(person, ""), Operation: or(operation, ""), Once: words.Were("operation", or(operation, "")), Before: or(before, 0), Most: most}
 	if ask.Operation != "" && auditWords(ask.Operation) == "" {
-		return ask, fail(http.StatusBadRequest, "unknown-filter", "The audit keeps no operation %q%s.", ask.Operation, lang.Suggestion(ask.Operation, auditedNames()))
+		return ask, fail(http.StatusBadRequest, "unknown-filter", "The audit log has no operation %q%s.", ask.Operation, lang.Suggestion(ask.Operation, auditedNames()))
 	}
 	return ask, nil
 }

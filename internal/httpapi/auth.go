@@ -28,7 +28,7 @@ var errWho = fail(http.StatusUnauthorized, "sign-in", "Sign in first: this needs
 // signing in is open.
 func (s *server) authenticate(c *gin.Context) {
 	r := c.Request
-	if r.Method == http.MethodPost && slices.Contains([]string{"/api/session", "/api/session/word", "/api/tokens"}, r.URL.Path) {
+	if r.Method == http.MethodPost && slices.Contains([]string{"/api/session", "/api/session/one-time-password", "/api/tokens"}, r.URL.Path) {
 		return
 	}
 	var person store.Person
@@ -115,15 +115,22 @@ func either(roles []string) string {
 }
 
 func personOut(p store.Person) contract.Person {
-	out := contract.Person{Name: p.Name, Title: p.Title, Role: contract.Role(p.Role), Desks: p.Desks}
+	out := contract.Person{Name: p.Name, DisplayName: p.Title, Role: contract.Role(p.Role), Desks: p.Desks}
 	if p.Closed {
 		out.Closed = &p.Closed
 	}
 	return out
 }
 
+// selfOut is the person who is signed in, with what they may do.
+func selfOut(p store.Person) contract.Person {
+	out := personOut(p)
+	out.May = ptr(mayDo(p.Role))
+	return out
+}
+
 func (s *server) GetSession(ctx context.Context, _ contract.GetSessionRequestObject) (contract.GetSessionResponseObject, error) {
-	return contract.GetSession200JSONResponse(personOut(whoAsks(ctx))), nil
+	return contract.GetSession200JSONResponse(selfOut(whoAsks(ctx))), nil
 }
 
 // browserCookie lets a browser be known again from which somebody has signed in.
@@ -166,21 +173,21 @@ func (s *server) SignIn(ctx context.Context, r contract.SignInRequestObject) (co
 	if err != nil {
 		return nil, err
 	}
-	return contract.SignIn200JSONResponse(personOut(p)), s.welcome(ctx, p, from)
+	return contract.SignIn200JSONResponse(selfOut(p)), s.welcome(ctx, p, from)
 }
 
-// UseWord is signing in for the first time, or after a lead's help.
-func (s *server) UseWord(ctx context.Context, r contract.UseWordRequestObject) (contract.UseWordResponseObject, error) {
+// UseOneTimePassword is signing in for the first time, or after a lead's help.
+func (s *server) UseOneTimePassword(ctx context.Context, r contract.UseOneTimePasswordRequestObject) (contract.UseOneTimePasswordResponseObject, error) {
 	from, err := s.place(ctx, r.Body.Name)
 	if err != nil {
 		return nil, err
 	}
-	p, err := s.People.UseWord(ctx, r.Body.Name, r.Body.Word, r.Body.Password, from)
+	p, err := s.People.UseOneTimePassword(ctx, r.Body.Name, r.Body.OneTimePassword, r.Body.Password, from)
 	if err != nil {
 		return nil, err
 	}
 	from.Browser = "" // with the old password its browsers are forgotten
-	return contract.UseWord200JSONResponse(personOut(p)), s.welcome(ctx, p, from)
+	return contract.UseOneTimePassword200JSONResponse(selfOut(p)), s.welcome(ctx, p, from)
 }
 
 // welcome begins a session in a browser that is known from now on.
@@ -214,7 +221,7 @@ func (s *server) ChangePassword(ctx context.Context, r contract.ChangePasswordRe
 		return nil, err
 	}
 	if err := s.People.ChangePassword(ctx, p.Name, r.Body.Old, r.Body.Password, from); errors.Is(err, people.ErrWrong) {
-		return nil, fail(http.StatusUnprocessableEntity, "wrong-password", "The old password is not the one of this account.")
+		return nil, fail(http.StatusUnprocessableEntity, "wrong-password", "The old password is wrong.")
 	} else if err != nil {
 		return nil, err
 	}
@@ -256,7 +263,7 @@ func (s *server) ListTokens(ctx context.Context, r contract.ListTokensRequestObj
 	person := ptr(whoAsks(ctx).Name)
 	if or(r.Params.All, false) {
 		if whoAsks(ctx).Role != people.Lead {
-			return nil, fail(http.StatusForbidden, "not-allowed", "The tokens of others are for leads.")
+			return nil, fail(http.StatusForbidden, "not-allowed", "Only leads see the tokens of others.")
 		}
 		person = nil
 	}
@@ -296,7 +303,7 @@ func (s *server) ListPeople(ctx context.Context, _ contract.ListPeopleRequestObj
 }
 
 func (s *server) CreatePerson(ctx context.Context, r contract.CreatePersonRequestObject) (contract.CreatePersonResponseObject, error) {
-	p := store.Person{Name: r.Body.Name, Title: r.Body.Title, Role: string(r.Body.Role), Desks: or(r.Body.Desks, nil)}
+	p := store.Person{Name: r.Body.Name, Title: r.Body.DisplayName, Role: string(r.Body.Role), Desks: or(r.Body.Desks, nil)}
 	if err := s.desksThere(ctx, p.Desks); err != nil {
 		return nil, err
 	}
@@ -304,7 +311,7 @@ func (s *server) CreatePerson(ctx context.Context, r contract.CreatePersonReques
 	if err != nil {
 		return nil, err
 	}
-	return contract.CreatePerson201JSONResponse{Person: personOut(p), Word: word, Ends: ends}, nil
+	return contract.CreatePerson201JSONResponse{Person: personOut(p), OneTimePassword: word, Ends: ends}, nil
 }
 
 // desksThere refuses desks that the published rulebook does not have.
@@ -325,7 +332,7 @@ func (s *server) desksThere(ctx context.Context, desks []string) error {
 }
 
 func (s *server) ChangePerson(ctx context.Context, r contract.ChangePersonRequestObject) (contract.ChangePersonResponseObject, error) {
-	p := store.Person{Name: r.Name, Title: r.Body.Title, Role: string(r.Body.Role), Desks: append([]string{}, r.Body.Desks...)}
+	p := store.Person{Name: r.Name, Title: r.Body.DisplayName, Role: string(r.Body.Role), Desks: append([]string{}, r.Body.Desks...)}
 	if err := s.desksThere(ctx, p.Desks); err != nil {
 		return nil, err
 	}
@@ -339,12 +346,12 @@ func (s *server) ClosePerson(ctx context.Context, r contract.ClosePersonRequestO
 	return contract.ClosePerson204Response{}, noSuchPerson(s.People.Close(ctx, r.Name, whoAsks(ctx).Name), r.Name)
 }
 
-func (s *server) MakeWord(ctx context.Context, r contract.MakeWordRequestObject) (contract.MakeWordResponseObject, error) {
-	word, ends, err := s.People.MakeWord(ctx, r.Name)
+func (s *server) ResetPassword(ctx context.Context, r contract.ResetPasswordRequestObject) (contract.ResetPasswordResponseObject, error) {
+	word, ends, err := s.People.ResetPassword(ctx, r.Name)
 	if err != nil {
 		return nil, noSuchPerson(err, r.Name)
 	}
-	return contract.MakeWord201JSONResponse{Word: word, Ends: ends}, nil
+	return contract.ResetPassword201JSONResponse{OneTimePassword: word, Ends: ends}, nil
 }
 
 func noSuchPerson(err error, name string) error {

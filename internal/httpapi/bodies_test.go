@@ -101,7 +101,7 @@ func TestRoomByWhatABodySays(t *testing.T) {
 	require.ErrorAs(t, err, &large)
 	p := problemOf(err)
 	assert.Equal(t, http.StatusRequestEntityTooLarge, p.Status)
-	assert.Equal(t, "What is sent here has 1000 bytes at most.", *p.Detail)
+	assert.Equal(t, "The request is larger than 1000 bytes.", *p.Detail)
 }
 
 func TestSizesInWords(t *testing.T) {

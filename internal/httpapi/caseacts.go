@@ -12,14 +12,14 @@ import (
 
 func (s *server) ActOnCases(ctx context.Context, r contract.ActOnCasesRequestObject) (contract.ActOnCasesResponseObject, error) {
 	b := r.Body
-	act := casework.Act{Do: string(b.Do), Person: or(b.Person, ""), Desk: or(b.Desk, ""), Feed: or(b.Feed, ""), Finding: string(or(b.Finding, "")), Apart: apartIn(b.Apart), Reason: or(b.Reason, ""), Text: or(b.Text, "")}
+	act := casework.Act{Do: string(b.Do), Person: or(b.Person, ""), Desk: or(b.Desk, ""), Feed: or(b.Feed, ""), Finding: string(or(b.Finding, "")), Apart: apartIn(b.FlagFindings), Reason: or(b.Reason, ""), Text: or(b.Text, "")}
 	if b.Until != nil {
 		act.Until = ptr(calendar.Date(b.Until.Year(), b.Until.Month(), b.Until.Day()))
 	}
 	if err := amounts(&act, b.Recovered, b.WrittenOff); err != nil {
 		return nil, err
 	}
-	act.Peace = peaceIn(b.Peace)
+	act.Snooze = snoozeIn(b.Snooze)
 	if act.Desk != "" {
 		var err error
 		if act.Desk, err = s.deskOf(ctx, act.Desk); err != nil {
@@ -38,12 +38,12 @@ func (s *server) ActOnCases(ctx context.Context, r contract.ActOnCasesRequestObj
 	return contract.ActOnCases200JSONResponse(out), err
 }
 
-// peaceIn is how somebody is to be left in peace; nil where they are not.
-func peaceIn(p *contract.NewPeace) *casework.Peace {
+// snoozeIn is how somebody is to be snoozed; nil where they are not.
+func snoozeIn(p *contract.NewSnooze) *casework.Snooze {
 	if p == nil {
 		return nil
 	}
-	return &casework.Peace{Until: calendar.Date(p.Until.Year(), p.Until.Month(), p.Until.Day()), Worse: p.Worse, All: or(p.All, false)}
+	return &casework.Snooze{Until: calendar.Date(p.Until.Year(), p.Until.Month(), p.Until.Day()), Worse: p.Worse, All: or(p.All, false)}
 }
 
 // apartIn is which flags of a case have findings of their own.

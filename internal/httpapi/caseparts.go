@@ -75,9 +75,9 @@ func (s *server) GetCaseFile(ctx context.Context, r contract.GetCaseFileRequestO
 	return attachment{contract.GetCaseFile200ApplicationoctetStreamResponse{Body: content, ContentLength: int64(f.Size)}, f}, nil
 }
 
-func (s *server) DropCaseFile(ctx context.Context, r contract.DropCaseFileRequestObject) (contract.DropCaseFileResponseObject, error) {
+func (s *server) RemoveCaseFile(ctx context.Context, r contract.RemoveCaseFileRequestObject) (contract.RemoveCaseFileResponseObject, error) {
 	err := s.Review.DropFile(ctx, r.Id, r.File, whoAsks(ctx))
-	return contract.DropCaseFile204Response{}, missing(err, "file %d of case %d", r.File, r.Id)
+	return contract.RemoveCaseFile204Response{}, missing(err, "file %d of case %d", r.File, r.Id)
 }
 
 func (s *server) AddTodo(ctx context.Context, r contract.AddTodoRequestObject) (contract.AddTodoResponseObject, error) {
@@ -88,32 +88,32 @@ func (s *server) AddTodo(ctx context.Context, r contract.AddTodoRequestObject) (
 
 func (s *server) ListTodos(ctx context.Context, r contract.ListTodosRequestObject) (contract.ListTodosResponseObject, error) {
 	owner := whoAsks(ctx).Name
-	if or(r.Params.Everybodys, false) {
+	if or(r.Params.All, false) {
 		owner = ""
 	}
 	all, err := s.Review.Todos(ctx, owner, or(r.Params.Skip, 0))
 	return contract.ListTodos200JSONResponse(todosOut(all, s.calendar(ctx).Today(s.Now()))), err
 }
 
-func (s *server) TickTodo(ctx context.Context, r contract.TickTodoRequestObject) (contract.TickTodoResponseObject, error) {
+func (s *server) UpdateTodo(ctx context.Context, r contract.UpdateTodoRequestObject) (contract.UpdateTodoResponseObject, error) {
 	t, err := s.Review.Tick(ctx, r.Id, r.Body.Done, whoAsks(ctx))
-	return contract.TickTodo200JSONResponse(todoOut(t, s.calendar(ctx).Today(s.Now()))), missing(err, "to-do %d", r.Id)
+	return contract.UpdateTodo200JSONResponse(todoOut(t, s.calendar(ctx).Today(s.Now()))), missing(err, "to-do %d", r.Id)
 }
 
-func (s *server) DropTodo(ctx context.Context, r contract.DropTodoRequestObject) (contract.DropTodoResponseObject, error) {
-	return contract.DropTodo204Response{}, missing(s.Review.DropTodo(ctx, r.Id, whoAsks(ctx)), "to-do %d", r.Id)
+func (s *server) RemoveTodo(ctx context.Context, r contract.RemoveTodoRequestObject) (contract.RemoveTodoResponseObject, error) {
+	return contract.RemoveTodo204Response{}, missing(s.Review.RemoveTodo(ctx, r.Id, whoAsks(ctx)), "to-do %d", r.Id)
 }
 
-func (s *server) ListNotices(ctx context.Context, r contract.ListNoticesRequestObject) (contract.ListNoticesResponseObject, error) {
+func (s *server) ListNotifications(ctx context.Context, r contract.ListNotificationsRequestObject) (contract.ListNotificationsResponseObject, error) {
 	all, news, err := s.Review.Notices(ctx, whoAsks(ctx).Name, or(r.Params.Unseen, false), or(r.Params.Skip, 0))
-	out := contract.ListNotices200JSONResponse{News: news, Items: []contract.Notice{}}
+	out := contract.ListNotifications200JSONResponse{News: news, Items: []contract.Notification{}}
 	for _, n := range all {
-		out.Items = append(out.Items, contract.Notice{Id: n.ID, Case: n.Case, Name: n.Name, What: n.What, Text: n.Text, By: n.Author, At: n.At, Seen: n.SeenAt != nil})
+		out.Items = append(out.Items, contract.Notification{Id: n.ID, Case: n.Case, Name: n.Name, What: contract.NotificationWhat(n.What), Words: n.What.NoticeWords(), Text: n.Text, By: n.Author, At: n.At, Seen: n.SeenAt != nil})
 	}
 	return out, err
 }
 
-func (s *server) SeeNotices(ctx context.Context, r contract.SeeNoticesRequestObject) (contract.SeeNoticesResponseObject, error) {
-	err := s.Review.SeeNotices(ctx, whoAsks(ctx).Name, r.Body.UpTo, or(r.Body.Case, 0))
-	return contract.SeeNotices204Response{}, err
+func (s *server) MarkNotificationsRead(ctx context.Context, r contract.MarkNotificationsReadRequestObject) (contract.MarkNotificationsReadResponseObject, error) {
+	err := s.Review.MarkNotificationsRead(ctx, whoAsks(ctx).Name, r.Body.UpTo, or(r.Body.Case, 0))
+	return contract.MarkNotificationsRead204Response{}, err
 }

@@ -10,6 +10,7 @@ import (
 
 	openapi_types "github.com/oapi-codegen/runtime/types"
 
+	"oskel/core/amount"
 	"oskel/core/calendar"
 	"oskel/core/casework"
 	"oskel/core/rulebook"
@@ -26,8 +27,16 @@ func (s *server) caseOut(c store.Case, today calendar.Day) contract.Case {
 		apart = ptr(append(or(apart, nil), contract.FlagFinding{Exception: flag, Finding: contract.FlagFindingFinding(c.Apart[flag])}))
 	}
 	return contract.Case{Id: c.ID, Kind: c.Kind, Key: c.Key, Name: c.Name, Desk: c.Desk, State: contract.CaseState(c.State), Grade: c.Grade, Due: openapi_types.Date{Time: c.Due.Time()},
-		Late: (c.State == casework.Open || c.State == casework.Taken) && c.Due < today, OpenedAt: c.OpenedAt, TakenBy: c.TakenBy, Finding: c.Finding, SettledBy: c.SettledBy, SettledAt: c.SettledAt, Items: c.Items, Cleared: c.Cleared, Sentence: c.Sentence, Version: c.Version, Stake: c.Stake,
-		Asked: c.Asked, ParkedTo: dayOut(c.ParkedTo), ParkedFor: c.ParkedFor, Apart: apart, Reason: c.Reason, Recovered: c.Recovered, WrittenOff: c.WrittenOff}
+		Late: (c.State == casework.Open || c.State == casework.Taken) && c.Due < today, OpenedAt: c.OpenedAt, TakenBy: optional(c.Holder), Finding: optional(c.Finding), SettledBy: optional(c.SettledBy), SettledAt: c.SettledAt, Items: c.Items, Cleared: c.Cleared, Sentence: c.Sentence, Version: c.Version, Stake: c.Stake,
+		Asked: optional(c.Asked), ParkedTo: dayOut(c.ParkedTo), ParkedFor: optional(c.ParkedFor), FlagFindings: apart, Reason: optional(c.Reason), Recovered: amountOut(c.Recovered), WrittenOff: amountOut(c.WrittenOff)}
+}
+
+// amountOut is an amount as it is written, nil where there is none.
+func amountOut(a *amount.Amount) *string {
+	if a == nil {
+		return nil
+	}
+	return ptr(a.String())
 }
 
 func (s *server) ListCases(ctx context.Context, r contract.ListCasesRequestObject) (contract.ListCasesResponseObject, error) {
@@ -187,7 +196,7 @@ func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail,
 	}
 	out.ByRule = foundByRule(book, d, year)
 	for _, e := range d.Events {
-		out.Events = append(out.Events, contract.CaseEvent{At: e.At, By: e.Author, What: contract.CaseEventWhat(e.What), Text: e.Text})
+		out.Events = append(out.Events, contract.CaseEvent{At: e.At, By: e.Author, What: contract.CaseEventWhat(e.What), Words: e.What.HistoryWords(), Text: e.Text})
 	}
 	return out, nil
 }
@@ -203,7 +212,7 @@ func foundByRule(book *rulebook.Book, d store.CaseDetail, year map[string][]stor
 		one := contract.FoundByRule{Rule: rule, Title: reportTitle(book, "rule", rule), Findings: map[string]int{}}
 		for _, f := range year[rule] {
 			n := f.Cases
-			if d.Finding != nil && *d.Finding == f.Finding {
+			if d.Finding == f.Finding {
 				n-- // itself
 			}
 			if n > 0 {
@@ -219,18 +228,6 @@ func foundByRule(book *rulebook.Book, d store.CaseDetail, year map[string][]stor
 
 func etag(version int) string { return strconv.Quote(strconv.Itoa(version)) }
 
-// ifMatch is the version a caller wants to change; 0 is any.
-func ifMatch(header *string) (int, error) {
-	if header == nil || *header == "*" {
-		return 0, nil
-	}
-	version, err := strconv.Atoi(strings.Trim(*header, `"`))
-	if err != nil || version < 1 {
-		return 0, fail(http.StatusPreconditionFailed, "changed-meanwhile", "If-Match: expected the ETag of the case as it was read, found %s", *header)
-	}
-	return version, nil
-}
-
 func (s *server) GetCase(ctx context.Context, r contract.GetCaseRequestObject) (contract.GetCaseResponseObject, error) {
 	if err := s.Review.Wake(ctx); err != nil {
 		return nil, err
@@ -240,56 +237,4 @@ func (s *server) GetCase(ctx context.Context, r contract.GetCaseRequestObject) (
 		return nil, missing(err, "case %d", r.Id)
 	}
 	return contract.GetCase200JSONResponse{Body: d, Headers: contract.GetCase200ResponseHeaders{ETag: ptr(etag(d.Case.Version))}}, nil
-}
-
-func (s *server) TakeCase(ctx context.Context, r contract.TakeCaseRequestObject) (contract.TakeCaseResponseObject, error) {
-	version, err := ifMatch(r.Params.IfMatch)
-	if err == nil {
-		err = s.Review.Do(ctx, []int64{r.Id}, map[int64]int{r.Id: version}, whoAsks(ctx), casework.Act{Do: "take"})
-	}
-	if err != nil {
-		return nil, missing(err, "case %d", r.Id)
-	}
-	d, err := s.caseDetail(ctx, r.Id)
-	return contract.TakeCase200JSONResponse(d), err
-}
-
-func (s *server) ReleaseCase(ctx context.Context, r contract.ReleaseCaseRequestObject) (contract.ReleaseCaseResponseObject, error) {
-	version, err := ifMatch(r.Params.IfMatch)
-	if err == nil {
-		err = s.Review.Do(ctx, []int64{r.Id}, map[int64]int{r.Id: version}, whoAsks(ctx), casework.Act{Do: "release"})
-	}
-	if err != nil {
-		return nil, missing(err, "case %d", r.Id)
-	}
-	d, err := s.caseDetail(ctx, r.Id)
-	return contract.ReleaseCase200JSONResponse(d), err
-}
-
-func (s *server) CommentCase(ctx context.Context, r contract.CommentCaseRequestObject) (contract.CommentCaseResponseObject, error) {
-	text := strings.TrimSpace(r.Body.Text)
-	if text == "" {
-		return nil, fail(http.StatusBadRequest, "invalid-request", "Not understood: text: a comment says something.")
-	}
-	if err := s.Review.Do(ctx, []int64{r.Id}, nil, whoAsks(ctx), casework.Act{Do: "comment", Text: text}); err != nil {
-		return nil, missing(err, "case %d", r.Id)
-	}
-	d, err := s.caseDetail(ctx, r.Id)
-	return contract.CommentCase201JSONResponse(d), err
-}
-
-func (s *server) SettleCase(ctx context.Context, r contract.SettleCaseRequestObject) (contract.SettleCaseResponseObject, error) {
-	act := casework.Act{Do: "settle", Finding: string(r.Body.Finding), Apart: apartIn(r.Body.Apart), Reason: or(r.Body.Reason, ""), Feed: or(r.Body.Feed, ""), Peace: peaceIn(r.Body.Peace), Text: or(r.Body.Note, "")}
-	version, err := ifMatch(r.Params.IfMatch)
-	if err == nil {
-		err = amounts(&act, r.Body.Recovered, r.Body.WrittenOff)
-	}
-	if err == nil {
-		err = s.Review.Do(ctx, []int64{r.Id}, map[int64]int{r.Id: version}, whoAsks(ctx), act)
-	}
-	if err != nil {
-		return nil, missing(err, "case %d", r.Id)
-	}
-	d, err := s.caseDetail(ctx, r.Id)
-	return contract.SettleCase200JSONResponse(d), err
 }

@@ -9,7 +9,7 @@ import (
 	"oskel/internal/httpapi/contract"
 )
 
-func (s *server) ListDataFaults(ctx context.Context, r contract.ListDataFaultsRequestObject) (contract.ListDataFaultsResponseObject, error) {
+func (s *server) ListDataIssues(ctx context.Context, r contract.ListDataIssuesRequestObject) (contract.ListDataIssuesResponseObject, error) {
 	book, _, err := s.bookOrNone(ctx)
 	if err != nil {
 		return nil, err
@@ -32,9 +32,9 @@ func (s *server) ListDataFaults(ctx context.Context, r contract.ListDataFaultsRe
 		feeds = mine
 	}
 	all, err := s.Review.Faults(ctx, feeds, or(r.Params.Ended, false), or(r.Params.Skip, 0))
-	out := contract.ListDataFaults200JSONResponse{}
+	out := contract.ListDataIssues200JSONResponse{}
 	for _, f := range all {
-		one := contract.DataFault{Id: f.ID, Case: f.Case, Kind: f.Kind, Key: f.Key, Name: f.Name, Feeds: f.Feeds, Owners: []string{}, Sentence: f.Sentence, Note: f.Note, By: f.Author, At: f.At, EndedAt: f.EndedAt, EndedBy: f.EndedBy, EndedText: f.EndedText}
+		one := contract.DataIssue{Id: f.ID, Case: f.Case, Kind: f.Kind, Key: f.Key, Name: f.Name, Feeds: f.Feeds, Owners: []string{}, Sentence: f.Sentence, Note: f.Note, By: f.Author, At: f.At, EndedAt: f.EndedAt, EndedBy: f.EndedBy, EndedText: f.EndedText}
 		for _, name := range f.Feeds {
 			if feed := book.Feed(name); feed != nil && feed.Owner != "" && !slices.Contains(one.Owners, feed.Owner) {
 				one.Owners = append(one.Owners, feed.Owner)
@@ -45,7 +45,7 @@ func (s *server) ListDataFaults(ctx context.Context, r contract.ListDataFaultsRe
 	return out, err
 }
 
-func (s *server) EndDataFault(ctx context.Context, r contract.EndDataFaultRequestObject) (contract.EndDataFaultResponseObject, error) {
+func (s *server) CloseDataIssue(ctx context.Context, r contract.CloseDataIssueRequestObject) (contract.CloseDataIssueResponseObject, error) {
 	err := s.Review.EndFault(ctx, r.Id, r.Body.Text, whoAsks(ctx))
-	return contract.EndDataFault204Response{}, missing(err, "data fault %d that is not mended", r.Id)
+	return contract.CloseDataIssue204Response{}, missing(err, "open data issue %d", r.Id)
 }

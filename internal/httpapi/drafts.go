@@ -86,7 +86,7 @@ func (s *server) OrderRules(_ context.Context, r contract.OrderRulesRequestObjec
 }
 
 func (s *server) PlaceDial(_ context.Context, r contract.PlaceDialRequestObject) (contract.PlaceDialResponseObject, error) {
-	text, err := rulebook.TurnDial(r.Body.Text, r.Body.Name, r.Body.Value, method.All())
+	text, err := rulebook.ChangeDial(r.Body.Text, r.Body.Name, r.Body.Value, method.All())
 	if err != nil {
 		return nil, &books.ErrRehearsal{Text: err.Error()}
 	}
@@ -134,8 +134,8 @@ func (s *server) PutDraft(ctx context.Context, r contract.PutDraftRequestObject)
 	return contract.PutDraft200JSONResponse(out), err
 }
 
-func (s *server) DropDraft(ctx context.Context, _ contract.DropDraftRequestObject) (contract.DropDraftResponseObject, error) {
-	return contract.DropDraft204Response{}, s.Books.DiscardDraft(ctx, whoAsks(ctx).Name)
+func (s *server) DeleteDraft(ctx context.Context, _ contract.DeleteDraftRequestObject) (contract.DeleteDraftResponseObject, error) {
+	return contract.DeleteDraft204Response{}, s.Books.DiscardDraft(ctx, whoAsks(ctx).Name)
 }
 
 func (s *server) ListDials(ctx context.Context, _ contract.ListDialsRequestObject) (contract.ListDialsResponseObject, error) {
@@ -146,21 +146,21 @@ func (s *server) ListDials(ctx context.Context, _ contract.ListDialsRequestObjec
 	return contract.ListDials200JSONResponse(dialsOut(book)), nil
 }
 
-func (s *server) TurnDial(ctx context.Context, r contract.TurnDialRequestObject) (contract.TurnDialResponseObject, error) {
+func (s *server) ChangeDial(ctx context.Context, r contract.ChangeDialRequestObject) (contract.ChangeDialResponseObject, error) {
 	revision, err := s.Books.Turn(ctx, whoAsks(ctx).Name, r.Name, r.Body.Value, r.Body.Note, r.Body.BasedOn)
 	if err != nil {
 		return nil, err
 	}
-	return contract.TurnDial201JSONResponse(revisionOut(revision, false)), nil
+	return contract.ChangeDial201JSONResponse(revisionOut(revision, false)), nil
 }
 
-func (s *server) RestyleGrade(ctx context.Context, r contract.RestyleGradeRequestObject) (contract.RestyleGradeResponseObject, error) {
+func (s *server) ChangeGrade(ctx context.Context, r contract.ChangeGradeRequestObject) (contract.ChangeGradeResponseObject, error) {
 	b := r.Body
 	revision, err := s.Books.Restyle(ctx, whoAsks(ctx).Name, r.Name, b.Label, string(b.Tone), string(b.Shape), b.Note, b.BasedOn)
 	if err != nil {
 		return nil, err
 	}
-	return contract.RestyleGrade201JSONResponse(revisionOut(revision, false)), nil
+	return contract.ChangeGrade201JSONResponse(revisionOut(revision, false)), nil
 }
 
 func (s *server) RestoreRevision(ctx context.Context, r contract.RestoreRevisionRequestObject) (contract.RestoreRevisionResponseObject, error) {

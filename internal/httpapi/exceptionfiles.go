@@ -6,26 +6,17 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
-	"math/big"
 	"net/http"
 	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
 
-	"oskel/core/amount"
-	"oskel/core/calendar"
-	"oskel/core/explain"
-	"oskel/core/judge"
 	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/sheet"
 	"oskel/internal/store"
 )
-
-// exceptionColumns are those of a file; the command line writes the same.
-var exceptionColumns = []sheet.Column{{Name: "id", Kind: sheet.Whole}, {Name: "period"}, {Name: "grade"}, {Name: "state"}, {Name: "rule"}, {Name: "kind"}, {Name: "key"}, {Name: "name"},
-	{Name: "value", Kind: sheet.Number}, {Name: "yardstick", Kind: sheet.Number}, {Name: "unit"}, {Name: "stake", Title: "At stake", Kind: sheet.Money}, {Name: "desk"}, {Name: "case", Kind: sheet.Whole}, {Name: "case_state"}, {Name: "sentence"}, {Name: "event", Kind: sheet.Day}, {Name: "streak", Title: "In a row", Kind: sheet.Whole}, {Name: "beyond", Title: "Beyond its cut", Kind: sheet.Percent}}
 
 // ExportExceptions writes all that match, whatever the page.
 func (s *server) ExportExceptions(ctx context.Context, r contract.ExportExceptionsRequestObject) (contract.ExportExceptionsResponseObject, error) {
@@ -57,7 +48,7 @@ func (s *server) exceptionRows(ctx context.Context, p contract.ListExceptionsPar
 	page := func() (rows [][]string, err error) {
 		list, _, err := s.Sweep.Exceptions(ctx, book, f)
 		for _, e := range list {
-			rows = append(rows, exceptionRow(e, book.Calendar))
+			rows = append(rows, exceptionCells(e, book.Calendar))
 		}
 		f.Offset += len(list)
 		return rows, err
@@ -137,7 +128,7 @@ func writeExceptions(out io.Writer, form string, book *rulebook.Book, page func(
 		}
 	}
 	return sheet.Workbook(out,
-		sheet.Tab{Name: "Exceptions", Columns: columns, Page: page, Wide: []float64{8, 10, 10, 10, 20, 12, 12, 28, 12, 12, 10, 12, 14, 8, 12, 80, 12, 8, 8}},
+		sheet.Tab{Name: "Exceptions", Columns: columns, Page: page, Wide: exceptionWidths},
 		sheet.Tab{Name: "Legend", Columns: []sheet.Column{{Name: "what"}, {Name: "name"}, {Name: "title"}, {Name: "meaning"}}, Page: legend(book), Wide: []float64{10, 24, 32, 110}})
 }
 
@@ -150,9 +141,9 @@ func legend(book *rulebook.Book) func() ([][]string, error) {
 	for i, g := range book.Grades {
 		rows = append(rows, []string{"grade", g.Name, g.Label, strconv.Itoa(i+1) + " of " + strconv.Itoa(len(book.Grades)) + ", the most serious first"})
 	}
-	for _, c := range exceptionColumns {
-		if words := columnWords[c.Name]; words != "" {
-			rows = append(rows, []string{"column", c.Name, c.Head(), words})
+	for _, c := range exceptionTable {
+		if c.meaning != "" {
+			rows = append(rows, []string{"column", c.Name, c.Head(), c.meaning})
 		}
 	}
 	for i := range book.Rules {
@@ -164,18 +155,6 @@ func legend(book *rulebook.Book) func() ([][]string, error) {
 		rows = nil
 		return page, nil
 	}
-}
-
-var columnWords = map[string]string{
-	"state":      "raised: new in this period; standing: flagged in the period before too; cleared: it was flagged, and no longer is",
-	"value":      "what the rule looked at; a percentage is the fraction underneath",
-	"yardstick":  "what it was held against, where there is one",
-	"unit":       "of value and yardstick",
-	"stake":      "what is at stake by the rule's formula",
-	"case_state": "of the case it is in",
-	"event":      "the day of the event it is of; empty where it is of the period",
-	"streak":     "for how many periods in a row it is flagged",
-	"beyond":     "how far beyond its cut, as a share of the cut",
 }
 
 // writeJSONRows writes a list of objects: numbers as numbers, null where there is none.
@@ -215,39 +194,4 @@ func writeJSONRows(out io.Writer, columns []sheet.Column, page func() ([][]strin
 	}
 	_, err := io.WriteString(out, end)
 	return err
-}
-
-// exceptionRow has numbers as numbers: percentages are the fraction underneath.
-func exceptionRow(e store.Exception, c calendar.Calendar) []string {
-	var ev judge.Evidence
-	json.Unmarshal(e.Evidence, &ev) //nolint:errcheck // unreadable evidence has no numbers
-	value, yardstick, unit := explain.Numbers(ev)
-	decimal := func(r *big.Rat) string {
-		if r == nil {
-			return ""
-		}
-		return trimmed(amount.RoundRat(r, 4))
-	}
-	caseID, stake, streak, beyond := "", "", "", ""
-	if e.Streak != nil && *e.Streak > 0 {
-		streak = strconv.Itoa(*e.Streak)
-	}
-	if e.Beyond != nil {
-		beyond = trimmed(strconv.FormatFloat(*e.Beyond, 'f', 4, 64))
-	}
-	if e.CaseID != nil {
-		caseID = strconv.FormatInt(*e.CaseID, 10)
-	}
-	if e.Stake != nil {
-		stake = trimmed(*e.Stake)
-	}
-	return []string{strconv.FormatInt(e.ID, 10), keyText(c, e.Period), e.Grade, e.State, e.Rule, e.Kind, e.Key, e.Name, decimal(value), decimal(yardstick), string(unit), stake, e.Desk, caseID, or(e.CaseState, ""), e.Sentence, eventText(e.Event), streak, beyond}
-}
-
-// eventText is the day of an event, empty where there is none.
-func eventText(day calendar.Day) string {
-	if day == 0 {
-		return ""
-	}
-	return day.String()
 }

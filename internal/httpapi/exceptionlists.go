@@ -156,10 +156,10 @@ func (s *server) SaveView(ctx context.Context, r contract.SaveViewRequestObject)
 	return contract.SaveView200JSONResponse(out), err
 }
 
-func (s *server) DropView(ctx context.Context, r contract.DropViewRequestObject) (contract.DropViewResponseObject, error) {
+func (s *server) DeleteView(ctx context.Context, r contract.DeleteViewRequestObject) (contract.DeleteViewResponseObject, error) {
 	me := whoAsks(ctx)
-	if err := s.Views.DropView(ctx, r.Id, me.Name, me.Role == people.Lead); err != nil {
+	if err := s.Views.DeleteView(ctx, r.Id, me.Name, me.Role == people.Lead); err != nil {
 		return nil, missing(err, "view %d", r.Id)
 	}
-	return contract.DropView204Response{}, nil
+	return contract.DeleteView204Response{}, nil
 }

@@ -26,7 +26,7 @@ import (
 
 func (s *server) exceptionOut(e store.Exception, book *rulebook.Book) contract.Exception {
 	out := contract.Exception{Id: e.ID, Period: keyText(book.Calendar, e.Period), Rule: e.Rule, RuleTitle: e.Rule, Kind: e.Kind, Key: e.Key, Name: e.Name,
-		State: contract.ExceptionState(e.State), Outcome: e.Outcome, Grade: e.Grade, Sentence: e.Sentence, Value: e.Value, Yardstick: e.Yardstick, Desk: e.Desk, Case: e.CaseID, CaseState: e.CaseState}
+		State: contract.ExceptionState(e.State), Outcome: e.Outcome, Grade: e.Grade, Sentence: e.Sentence, Value: e.Value, Comparison: e.Comparison, Desk: e.Desk, Case: e.CaseID, CaseState: e.CaseState}
 	if e.Stake != nil {
 		if r, ok := new(big.Rat).SetString(*e.Stake); ok {
 			out.Stake = rulebook.Format(r, book.StakeUnit(book.Rule(e.Rule)), 0)
@@ -195,7 +195,7 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	if err != nil {
 		return nil, err
 	}
-	book = s.soFar.of(book, made.SoFar)
+	book = s.toDate.of(book, made.ToDate)
 	out := contract.GetException200JSONResponse{Exception: s.exceptionOut(e.Exception, book), Label: keyWords(book.Calendar, e.Period), Revision: made.Revision, DataVersion: made.DataVersion, Sweep: made.ID,
 		Evidence: map[string]any{}, Rows: []contract.EvidenceRow{}, Attributes: map[string]string{}, History: contract.History{Points: []contract.HistoryPoint{}, Cuts: []float64{}, Unit: contract.HistoryUnitCount}}
 	for _, v := range e.All {
@@ -223,7 +223,7 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 		}
 		out.Stale = optional(stale[e.Period])
 	} else {
-		out.Stale = ptr(fmt.Sprintf("This is as sweep %d found it. Sweep %d has found it otherwise.", e.Sweep, e.All[0].Since))
+		out.Stale = ptr(fmt.Sprintf("As of sweep %d. Sweep %d found a change.", e.Sweep, e.All[0].Since))
 	}
 	rule := book.Rule(e.Rule)
 	if rule == nil {
@@ -246,7 +246,7 @@ func (s *server) GetException(ctx context.Context, r contract.GetExceptionReques
 	name, from := explain.MovedBy(book, rule)
 	out.Measure = optional(name)
 	if name != "" && explain.WalkAnswers(rule) && explain.Parted(engine, name) && len(walkLevels(book, name, level)) > 0 {
-		out.Walk = &contract.WalkAsk{Measure: name, From: contract.WalkAskFrom(from)}
+		out.Walk = &contract.VarianceAsk{Measure: name, From: contract.VarianceAskFrom(from)}
 	}
 	share, err := beside(engine, level, int(code), period, r.Params.Beside)
 	if err != nil {
@@ -321,7 +321,7 @@ func attributesOut(engine *measure.Engine, level measure.Level, code uint32, p c
 	return out
 }
 
-func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObject) (contract.GetLineUpResponseObject, error) {
+func (s *server) GetRanking(ctx context.Context, r contract.GetRankingRequestObject) (contract.GetRankingResponseObject, error) {
 	p, err := s.periodParam(ctx, r.Params.Period)
 	if err != nil {
 		return nil, err
@@ -363,16 +363,16 @@ func (s *server) GetLineUp(ctx context.Context, r contract.GetLineUpRequestObjec
 		return nil, err
 	}
 	out := lineUpOut(engine, judge.Judge(engine, rule, level, p), code, share)
-	return contract.GetLineUp200JSONResponse(out), nil
+	return contract.GetRanking200JSONResponse(out), nil
 }
 
 // lineUpOut is a line-up as it is drawn, with the subject of a code marked, and those of
 // its group where one is asked for.
-func lineUpOut(engine *measure.Engine, result *judge.Result, code int, share func(uint32) bool) contract.LineUp {
+func lineUpOut(engine *measure.Engine, result *judge.Result, code int, share func(uint32) bool) contract.Ranking {
 	keys, names := engine.Names(result.Level)
 	up := result.LineUp(code)
 	unit, _, axis := explain.Axis(engine.Book, result.Rule)
-	out := contract.LineUp{Points: []contract.Point{}, Cuts: append([]float64{}, up.Cuts...), Judged: len(up.Points), Unit: contract.LineUpUnit(plainUnit(unit)), Axis: axis}
+	out := contract.Ranking{Points: []contract.Point{}, Cuts: append([]float64{}, up.Cuts...), Judged: len(up.Points), Unit: contract.RankingUnit(plainUnit(unit)), Axis: axis}
 	clear, flagged := 0, 0
 	for _, p := range up.Points {
 		if p.Grade == "" {

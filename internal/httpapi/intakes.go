@@ -10,7 +10,7 @@ import (
 )
 
 func intakeOut(in store.Intake) contract.Intake {
-	out := contract.Intake{Id: in.ID, Into: in.Into, Name: in.Name, Mode: in.Mode, Period: in.Period, File: in.File, Rows: in.Lines, Months: []string{}, Totals: in.Totals, By: in.Author, At: in.At, TakenBackBy: in.TakenBackBy}
+	out := contract.Intake{Id: in.ID, Into: in.Into, Name: in.Name, Mode: in.Mode, Period: in.Period, File: in.File, Rows: in.Lines, Months: []string{}, Totals: in.Totals, By: in.Author, At: in.At, RevertedBy: in.RevertedBy}
 	for _, m := range in.Months {
 		out.Months = append(out.Months, calendar.Month(m).String())
 	}
@@ -30,7 +30,7 @@ func (s *server) ListIntakes(ctx context.Context, _ contract.ListIntakesRequestO
 }
 
 func (s *server) CreateIntake(ctx context.Context, r contract.CreateIntakeRequestObject) (contract.CreateIntakeResponseObject, error) {
-	request := intake.Request{Into: string(r.Params.Into), Name: r.Params.Name, File: "the file", Author: whoAsks(ctx).Name, Body: r.Body, Again: or(r.Params.Again, false), Sure: or(r.Params.Sure, false)}
+	request := intake.Request{Into: string(r.Params.Into), Name: r.Params.Name, File: "the file", Author: whoAsks(ctx).Name, Body: r.Body, Again: or(r.Params.AllowDuplicates, false), Sure: or(r.Params.AcceptWarnings, false)}
 	if r.Params.File != nil {
 		request.File = *r.Params.File
 	}
@@ -40,7 +40,7 @@ func (s *server) CreateIntake(ctx context.Context, r contract.CreateIntakeReques
 	if r.Params.Correct != nil {
 		request.Correct = *r.Params.Correct
 	}
-	if or(r.Params.Trial, false) {
+	if or(r.Params.DryRun, false) {
 		report, err := s.Intake.Try(ctx, request)
 		return contract.CreateIntake200JSONResponse(reportOut(report)), err
 	}
@@ -68,10 +68,10 @@ func reportOut(r intake.Report) contract.IntakeReport {
 	return out
 }
 
-func (s *server) TakeBackIntake(ctx context.Context, r contract.TakeBackIntakeRequestObject) (contract.TakeBackIntakeResponseObject, error) {
+func (s *server) RevertIntake(ctx context.Context, r contract.RevertIntakeRequestObject) (contract.RevertIntakeResponseObject, error) {
 	in, err := s.Intake.TakeBack(ctx, r.Id, whoAsks(ctx).Name)
 	if err != nil {
 		return nil, err
 	}
-	return contract.TakeBackIntake200JSONResponse(intakeOut(in)), nil
+	return contract.RevertIntake200JSONResponse(intakeOut(in)), nil
 }

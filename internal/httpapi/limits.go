@@ -66,10 +66,10 @@ func (l Limits) withDefaults() Limits {
 const bytesACell = 400
 
 // errTooMuch says that what was asked has to wait longer than it may.
-var errTooMuch = fail(http.StatusTooManyRequests, "busy", "The service is at its limit of such work; try again in a few seconds.")
+var errTooMuch = fail(http.StatusTooManyRequests, "busy", "The service is busy; try again in a few seconds.")
 
 // errBrokenOff says that a body did not come to its end; nobody is there to read it.
-var errBrokenOff = fail(http.StatusBadRequest, "broken-off", "What was sent did not come to its end.")
+var errBrokenOff = fail(http.StatusBadRequest, "broken-off", "The upload is incomplete.")
 
 // errMemory says that the service has no room for heavy work.
 var errMemory = fail(http.StatusServiceUnavailable, "memory", "The service is near the limit of its memory; try again in a few seconds.")

@@ -26,7 +26,7 @@ func TestShortOfMemory(t *testing.T) {
 	for _, heavy := range []string{"GetTable", "ExportTable", "CreateIntake", "CreateSweep", "MakeBackup"} {
 		assert.Equal(t, http.StatusServiceUnavailable, ask(heavy), heavy)
 	}
-	for _, small := range []string{"ListCases", "TakeCase", "GetSession"} {
+	for _, small := range []string{"ListCases", "ActOnCases", "GetSession"} {
 		assert.Equal(t, http.StatusOK, ask(small), small)
 	}
 	l.Memory = 1 << 50

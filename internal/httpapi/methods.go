@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"oskel/core/method"
+	"oskel/core/rulebook"
 	"oskel/internal/httpapi/contract"
 )
 
@@ -27,4 +28,8 @@ func (s *server) ListMethods(context.Context, contract.ListMethodsRequestObject)
 		out = append(out, to)
 	}
 	return out, nil
+}
+
+func (s *server) ListKeys(context.Context, contract.ListKeysRequestObject) (contract.ListKeysResponseObject, error) {
+	return contract.ListKeys200JSONResponse(rulebook.Keys(method.All())), nil
 }

@@ -51,8 +51,8 @@ var (
 	sweptDesc     = prometheus.NewDesc("oskel_sweeps", "Sweeps on record.", nil, nil)
 	versionDesc   = prometheus.NewDesc("oskel_data_version", "The number of the newest intake.", nil, nil)
 	revisionDesc  = prometheus.NewDesc("oskel_revision", "The number of the published revision.", nil, nil)
-	turnsDesc     = prometheus.NewDesc("oskel_planned_periods", "Periods that the plan cares for, by length and by what becomes of them.", []string{"each", "state"}, nil)
-	failingDesc   = prometheus.NewDesc("oskel_sweeps_failing", "Planned sweeps that have failed and are tried again.", nil, nil)
+	turnsDesc     = prometheus.NewDesc("oskel_planned_periods", "Scheduled periods by grain and state.", []string{"each", "state"}, nil)
+	failingDesc   = prometheus.NewDesc("oskel_sweeps_failing", "Scheduled sweeps that failed and are retried.", nil, nil)
 )
 
 // Describe implements prometheus.Collector.

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"oskel/core/casework"
+	"oskel/core/words"
 	"oskel/internal/httpapi/contract"
 	"oskel/internal/people"
 )
@@ -116,9 +117,9 @@ func number(id int64) string { return strconv.FormatInt(id, 10) }
 // operations has a row for each operation of the contract; one without a row is closed.
 var operations = map[string]operation{
 	// Accounts.
-	"SignIn":  {audit: "signed in", name: on(func(r contract.SignInRequestObject) string { return r.Body.Name })},
-	"UseWord": {audit: "chose a password with a one-time word", name: on(func(r contract.UseWordRequestObject) string { return r.Body.Name })},
-	"CreateToken": {audit: "made a token", name: on(func(r contract.CreateTokenRequestObject) string { return r.Body.Name }),
+	"SignIn":             {audit: "signed in", name: on(func(r contract.SignInRequestObject) string { return r.Body.Name })},
+	"UseOneTimePassword": {audit: "used a one-time password", name: on(func(r contract.UseOneTimePasswordRequestObject) string { return r.Body.Name })},
+	"CreateToken": {audit: "created a token", name: on(func(r contract.CreateTokenRequestObject) string { return r.Body.Name }),
 		about: on(func(r contract.CreateTokenRequestObject) string {
 			return fmt.Sprintf("%s, %s, %d days", or(r.Body.Title, "command line"), or(r.Body.Scope, people.Everything), or(r.Body.Days, 90))
 		})},
@@ -126,33 +127,33 @@ var operations = map[string]operation{
 	"SignOut":        changes(everyone, "signed out", nil).with(withAnyToken).with(inQuick),
 	"ChangePassword": changes(everyone, "changed their password", nil),
 	"ListTokens":     reads(light),
-	"DeleteToken":    changes(everyone, "signed out of a token", nil).with(withAnyToken),
-	"RevokeToken":    changes(everyone, "made a token void", on(func(r contract.RevokeTokenRequestObject) string { return number(r.Id) })),
+	"DeleteToken":    changes(everyone, "ended a token", nil).with(withAnyToken),
+	"RevokeToken":    changes(everyone, "revoked a token", on(func(r contract.RevokeTokenRequestObject) string { return number(r.Id) })),
 	"ListPeople":     reads(light),
 	"CreatePerson":   changes(leads, "added an account", on(func(r contract.CreatePersonRequestObject) string { return r.Body.Name + ", " + string(r.Body.Role) })),
 	"ChangePerson": changes(leads, "changed an account", on(func(r contract.ChangePersonRequestObject) string {
 		return r.Name + ", " + string(r.Body.Role) + ", " + strings.Join(r.Body.Desks, " ")
 	})),
-	"ClosePerson":  changes(leads, "closed an account", on(func(r contract.ClosePersonRequestObject) string { return r.Name })),
-	"MakeWord":     changes(leads, "gave a one-time word", on(func(r contract.MakeWordRequestObject) string { return r.Name })),
-	"ListAbsences": reads(light),
+	"ClosePerson":   changes(leads, "closed an account", on(func(r contract.ClosePersonRequestObject) string { return r.Name })),
+	"ResetPassword": changes(leads, "reset a password", on(func(r contract.ResetPasswordRequestObject) string { return r.Name })),
+	"ListAbsences":  reads(light),
 	"CreateAbsence": reviews(light).with(func(o *operation) {
-		o.audit = "noted an absence"
+		o.audit = "added an absence"
 		o.about = on(func(r contract.CreateAbsenceRequestObject) string {
 			return strings.TrimPrefix(fmt.Sprintf("%s, %s to %s", or(r.Body.Person, ""), r.Body.First.Format("2006-01-02"), r.Body.Last.Format("2006-01-02")), ", ")
 		})
 	}),
-	"DropAbsence": reviews(light).with(func(o *operation) {
-		o.audit, o.about = "took an absence back", on(func(r contract.DropAbsenceRequestObject) string { return number(r.Id) })
+	"DeleteAbsence": reviews(light).with(func(o *operation) {
+		o.audit, o.about = "deleted an absence", on(func(r contract.DeleteAbsenceRequestObject) string { return number(r.Id) })
 	}),
 
 	// The service.
 	"ListAudit":    changes(leads, "", nil).with(withAnyToken),
-	"ExportAudit":  exports("exported the audit", on(func(r contract.ExportAuditRequestObject) string { return parametersOf(r.Params) })).with(func(o *operation) { o.roles = leads }),
+	"ExportAudit":  exports("exported the audit log", on(func(r contract.ExportAuditRequestObject) string { return parametersOf(r.Params) })).with(func(o *operation) { o.roles = leads }),
 	"GetDoctor":    changes(leads, "", nil).with(withAnyToken).with(inComputing),
 	"MakeBackup":   changes(leads, "made a backup", nil).with(inWriting),
 	"GetClock":     reads(light),
-	"ConfirmClock": changes(leads, "said that the clock is right", nil),
+	"ConfirmClock": changes(leads, "confirmed the clock", nil),
 	"ListChanges":  reads(light),
 
 	// The rulebook.
@@ -165,26 +166,27 @@ var operations = map[string]operation{
 	"ListUses":        reads(light),
 	"GetDraft":        reads(light),
 	"PutDraft":        changes(writers, "", nil).with(inBook),
-	"DropDraft":       changes(writers, "", nil),
+	"DeleteDraft":     changes(writers, "", nil),
 	"ListRevisions":   reads(light),
 	"GetRevision":     reads(light),
 	"PublishRevision": changes(writers, "published", on(func(r contract.PublishRevisionRequestObject) string { return r.Body.Note })).with(inBook).with(inComputing),
-	"RestoreRevision": changes(writers, "published an earlier revision", on(func(r contract.RestoreRevisionRequestObject) string {
+	"RestoreRevision": changes(writers, "restored a revision", on(func(r contract.RestoreRevisionRequestObject) string {
 		return fmt.Sprintf("%d, %s", r.Number, r.Body.Note)
 	})).with(inComputing),
-	"ListDials":    reads(light),
-	"TurnDial":     changes(writers, "turned a dial", on(func(r contract.TurnDialRequestObject) string { return r.Name + " to " + r.Body.Value })),
-	"RestyleGrade": changes(writers, "restyled a grade", on(func(r contract.RestyleGradeRequestObject) string { return r.Name })),
-	"ListRules":    reads(light),
-	"ListMethods":  reads(light),
+	"ListDials":   reads(light),
+	"ChangeDial":  changes(writers, "changed a dial", on(func(r contract.ChangeDialRequestObject) string { return r.Name + " to " + r.Body.Value })),
+	"ChangeGrade": changes(writers, "changed a grade", on(func(r contract.ChangeGradeRequestObject) string { return r.Name })),
+	"ListRules":   reads(light),
+	"ListMethods": reads(light),
+	"ListKeys":    reads(light),
 
 	// Rehearsals.
 	"Rehearse":        tries(computes),
 	"RehearseBook":    tries(computes),
 	"RehearseRouting": tries(computes),
 	"SolveDial":       tries(computes),
-	"ListProposals":   reads(computes),
-	"GetLineUp":       reads(computes),
+	"ListSuggestions": reads(computes),
+	"GetRanking":      reads(computes),
 	"ListVerdicts":    reads(computes),
 
 	// Data.
@@ -194,24 +196,24 @@ var operations = map[string]operation{
 		if r.Params.File != nil {
 			what += ", " + *r.Params.File
 		}
-		if or(r.Params.Trial, false) {
-			what += ", tried"
+		if or(r.Params.DryRun, false) {
+			what += ", dry run"
 		}
 		return what
 	})).with(inUpload),
-	"TakeBackIntake": changes(writers, "took an intake back", on(func(r contract.TakeBackIntakeRequestObject) string { return number(r.Id) })).with(inLoading),
+	"RevertIntake":   changes(writers, "reverted an intake", on(func(r contract.RevertIntakeRequestObject) string { return number(r.Id) })).with(inLoading),
 	"GetRegister":    reads(light),
 	"GetSubject":     reads(computes),
 	"GetTargets":     reads(light),
-	"ListDataFaults": reads(light),
-	"EndDataFault":   reviews(light),
+	"ListDataIssues": reads(light),
+	"CloseDataIssue": reviews(light),
 
 	// Figures.
 	"ListMeasures": reads(light),
 	"GetTable":     reads(computes),
 	"ExportTable":  exports("exported figures", on(func(r contract.ExportTableRequestObject) string { return r.Params.Measures + ", " + r.Params.Period })),
-	"GetParts":     reads(computes),
-	"GetWalk":      reads(computes),
+	"GetBreakdown": reads(computes),
+	"GetVariance":  reads(computes),
 
 	// Periods and sweeps.
 	"GetCalendar": reads(light),
@@ -226,7 +228,7 @@ var operations = map[string]operation{
 		}
 		return about
 	})),
-	"ReopenPeriod":    changes(leads, "opened a closed period", on(func(r contract.ReopenPeriodRequestObject) string { return r.Body.Period + ", " + r.Body.Reason })),
+	"ReopenPeriod":    changes(leads, "reopened a period", on(func(r contract.ReopenPeriodRequestObject) string { return r.Body.Period + ", " + r.Body.Reason })),
 	"GetVerification": reads(computes),
 
 	// Exceptions.
@@ -237,45 +239,66 @@ var operations = map[string]operation{
 	"GetExceptionTrend":   reads(computes),
 	"ExportExceptions":    exports("exported exceptions", on(func(r contract.ExportExceptionsRequestObject) string { return r.Params.Period })),
 	"ExportExceptionFile": exports("exported exceptions", on(func(r contract.ExportExceptionFileRequestObject) string { return parametersOf(r.Params) })),
-	"TakeExceptions":      reviews(computes),
+	"OpenCases":           reviews(computes),
 	"ListViews":           reads(light),
 	"SaveView":            reviews(light),
-	"DropView":            reviews(light),
+	"DeleteView":          reviews(light),
 
 	// Cases.
 	"ListCases":         reads(light).with(inQuick),
 	"GetCase":           reads(light).with(inQuick),
 	"ListCaseHistories": reads(computes),
-	"TakeCase":          deskwork(),
-	"ReleaseCase":       deskwork(),
-	"CommentCase":       deskwork(),
-	"SettleCase":        deskwork(),
 	"SettleCleared":     reviews(light),
 	"ActOnCases":        deskwork(),
 	"UndoOnCases":       deskwork(),
 	"AddCaseFile":       reviews(light).with(inAttachment),
 	"GetCaseFile": reads(light).with(func(o *operation) {
-		o.audit = "fetched a file of a case"
+		o.audit = "downloaded a file of a case"
 		o.about = on(func(r contract.GetCaseFileRequestObject) string { return fmt.Sprintf("case %d, file %d", r.Id, r.File) })
 	}),
-	"DropCaseFile": reviews(light),
-	"AddTodo":      reviews(light),
-	"ListTodos":    reads(light),
-	"TickTodo":     reviews(light),
-	"DropTodo":     reviews(light),
-	"ListNotices":  reads(light),
-	"SeeNotices":   reviews(light),
-	"ListPeaces":   reads(light),
-	"EndPeace":     reviews(computes),
+	"RemoveCaseFile":        reviews(light),
+	"AddTodo":               reviews(light),
+	"ListTodos":             reads(light),
+	"UpdateTodo":            reviews(light),
+	"RemoveTodo":            reviews(light),
+	"ListNotifications":     reads(light),
+	"MarkNotificationsRead": reviews(light),
+	"ListSnoozes":           reads(light),
+	"EndSnooze":             reviews(computes),
 
 	// Reports.
-	"ListFindings": reads(light),
-	"ListWork":     reads(light),
+	"ListOutcomes": reads(light),
+	"GetBacklog":   reads(light),
 	"ExportReport": exports("exported a report", on(func(r contract.ExportReportRequestObject) string { return parametersOf(r.Params) })),
 
 	// Feeds for programs that subscribe.
 	"GetCalendarFeed":  reads(light),
 	"GetExceptionFeed": reads(computes),
+}
+
+// rights are what roles may do beside operations: on work of others, and on desks.
+var rights = map[string][]string{
+	"workOnAnyDesk": leads,
+	"review":        {people.Reviewer, people.Lead},
+	"changeOthers":  leads,   // files, to-dos, views and absences of others
+	"openAnyCase":   writers, // for exceptions of any desk, as its members may for theirs
+	"closeAnyIssue": writers, // as the owners of its feeds may
+}
+
+// mayDo lists the operations and rights of a role, sorted, by the names of the contract.
+func mayDo(role string) (out []string) {
+	for name, o := range operations {
+		if slices.Contains(o.roles, role) {
+			out = append(out, words.LowerFirst(name))
+		}
+	}
+	for name, roles := range rights {
+		if slices.Contains(roles, role) {
+			out = append(out, name)
+		}
+	}
+	slices.Sort(out)
+	return out
 }
 
 // auditWords is what the audit log calls an operation; "" where it keeps none such.
@@ -284,6 +307,7 @@ func auditWords(name string) string {
 	if name == "Restore" {
 		return "restored a backup"
 	}
+	name, _ = words.Now("operation", name) // entries of old bear the name of then
 	return operations[name].audit
 }
 

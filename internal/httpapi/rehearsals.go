@@ -19,7 +19,7 @@ func tallyOut(rule, level string, t judge.Tally) contract.Tally {
 func foundOut(all []books.Found) []contract.Found {
 	out := []contract.Found{}
 	for _, f := range all {
-		out = append(out, contract.Found{Key: f.Key, Name: f.Name, Before: f.Before, After: f.After, Sentence: f.Sentence, Value: f.Value, Yardstick: f.Yardstick})
+		out = append(out, contract.Found{Key: f.Key, Name: f.Name, Before: f.Before, After: f.After, Sentence: f.Sentence, Value: f.Value, Comparison: f.Comparison})
 	}
 	return out
 }
@@ -105,7 +105,7 @@ func (s *server) RehearseRouting(ctx context.Context, r contract.RehearseRouting
 	out := contract.RehearseRouting200JSONResponse{Flagged: got.Flagged, Listed: got.Listed, Desks: []contract.DeskGets{}, People: []contract.PersonGets{}, Notes: []contract.RoutingNote{}}
 	for _, d := range got.Book.Desks {
 		g := got.Desks[d.Name]
-		out.Desks = append(out.Desks, contract.DeskGets{Desk: d.Name, Title: d.Title, Flags: g.Flags, Cases: g.Cases, Nobodys: g.Nobodys, Holds: g.Holds})
+		out.Desks = append(out.Desks, contract.DeskGets{Desk: d.Name, Title: d.Title, Flags: g.Flags, Cases: g.Cases, Unassigned: g.Unassigned, Holds: g.Holds})
 	}
 	for _, p := range people {
 		if g := got.People[p.Name]; g.Cases+g.Holds > 0 {

@@ -28,7 +28,7 @@ func (f reportFile) VisitExportReportResponse(w http.ResponseWriter) error {
 	return err
 }
 
-// ExportReport writes the same rows as ListFindings and ListWork.
+// ExportReport writes the same rows as ListOutcomes and GetBacklog.
 func (s *server) ExportReport(ctx context.Context, r contract.ExportReportRequestObject) (contract.ExportReportResponseObject, error) {
 	p := r.Params
 	var of sheet.Sheet
@@ -41,25 +41,25 @@ func (s *server) ExportReport(ctx context.Context, r contract.ExportReportReques
 			return nil, err
 		}
 		of, rows, by = gridSheet(grid), grid, "period"
-	case "work":
-		ask := contract.ListWorkParamsBy(or(p.By, "desk"))
+	case "backlog":
+		ask := contract.GetBacklogParamsBy(or(p.By, "desk"))
 		if by = string(ask); !ask.Valid() {
-			return nil, fail(http.StatusBadRequest, "invalid-request", "Not understood: by: what waits is told by desk, person, rule, grade or period.")
+			return nil, fail(http.StatusBadRequest, "invalid-request", "Invalid request: by: the backlog is by desk, person, rule, grade or period.")
 		}
-		all, err := s.ListWork(ctx, contract.ListWorkRequestObject{Params: contract.ListWorkParams{By: &ask}})
+		all, err := s.GetBacklog(ctx, contract.GetBacklogRequestObject{Params: contract.GetBacklogParams{By: &ask}})
 		if err != nil {
 			return nil, err
 		}
-		list := all.(contract.ListWork200JSONResponse)
+		list := all.(contract.GetBacklog200JSONResponse)
 		of, rows = workSheet(by, list), list
 	default:
-		ask := contract.ListFindingsParamsBy(or(p.By, "rule"))
+		ask := contract.ListOutcomesParamsBy(or(p.By, "rule"))
 		by = string(ask)
-		all, err := s.ListFindings(ctx, contract.ListFindingsRequestObject{Params: contract.ListFindingsParams{By: &ask, Rule: p.Rule, Desk: p.Desk, From: p.From, To: p.To}})
+		all, err := s.ListOutcomes(ctx, contract.ListOutcomesRequestObject{Params: contract.ListOutcomesParams{By: &ask, Rule: p.Rule, Desk: p.Desk, From: p.From, To: p.To}})
 		if err != nil {
 			return nil, err
 		}
-		list := all.(contract.ListFindings200JSONResponse)
+		list := all.(contract.ListOutcomes200JSONResponse)
 		of, rows = findingSheet(by, list), list
 	}
 	name := string(p.Report) + "-by-" + by + "." + string(p.Form)
@@ -123,9 +123,9 @@ func stakeCells(kinds []string, of []contract.KindStake) []string {
 	return out
 }
 
-func findingSheet(by string, all []contract.FindingRow) sheet.Sheet {
-	kinds := stakeKinds(all, func(r contract.FindingRow) []contract.KindStake { return r.Stakes })
-	out := sheet.Sheet{Name: "What was found", Columns: append([]sheet.Column{{Name: by}, {Name: "title"}}, columnsOf(sheet.Whole, "settled", "confirmed", "explained", "data_fault", "rule_fault", "cleared")...)}
+func findingSheet(by string, all []contract.OutcomeRow) sheet.Sheet {
+	kinds := stakeKinds(all, func(r contract.OutcomeRow) []contract.KindStake { return r.Stakes })
+	out := sheet.Sheet{Name: "Outcomes", Columns: append([]sheet.Column{{Name: by}, {Name: "title"}}, columnsOf(sheet.Whole, "settled", "confirmed", "explained", "data_fault", "rule_fault", "cleared")...)}
 	out.Columns = append(out.Columns, sheet.Column{Name: "precision", Kind: sheet.Percent})
 	out.Columns = append(out.Columns, columnsOf(sheet.Number, "hours_to_look", "hours_to_settle")...)
 	out.Columns = append(out.Columns, columnsOf(sheet.Money, append(stakeColumns(kinds, "stake_confirmed"), "recovered", "written_off")...)...)
@@ -138,9 +138,9 @@ func findingSheet(by string, all []contract.FindingRow) sheet.Sheet {
 	return out
 }
 
-func workSheet(by string, all []contract.WorkRow) sheet.Sheet {
-	kinds := stakeKinds(all, func(r contract.WorkRow) []contract.KindStake { return r.Stakes })
-	out := sheet.Sheet{Name: "What waits", Columns: append([]sheet.Column{{Name: by}, {Name: "title"}}, columnsOf(sheet.Whole, "open", "taken", "parked", "late", "unseen", "cleared", "within_1_week", "within_2_weeks", "within_4_weeks", "older")...)}
+func workSheet(by string, all []contract.BacklogRow) sheet.Sheet {
+	kinds := stakeKinds(all, func(r contract.BacklogRow) []contract.KindStake { return r.Stakes })
+	out := sheet.Sheet{Name: "Backlog", Columns: append([]sheet.Column{{Name: by}, {Name: "title"}}, columnsOf(sheet.Whole, "open", "taken", "parked", "late", "unseen", "cleared", "within_1_week", "within_2_weeks", "within_4_weeks", "older")...)}
 	out.Columns = append(append(out.Columns, sheet.Column{Name: "oldest", Kind: sheet.Day}), columnsOf(sheet.Money, stakeColumns(kinds, "stake")...)...)
 	out.Columns = append(out.Columns, sheet.Column{Name: "note"})
 	for _, w := range all {
@@ -154,7 +154,7 @@ func workSheet(by string, all []contract.WorkRow) sheet.Sheet {
 // wholeGrid is the grid of all subjects that a report asks for.
 func (s *server) wholeGrid(ctx context.Context, p contract.ExportReportParams) (out contract.ExceptionGrid, err error) {
 	if or(p.Period, "") == "" {
-		return out, fail(http.StatusBadRequest, "invalid-request", "Not understood: period: who was flagged when is told up to a period.")
+		return out, fail(http.StatusBadRequest, "invalid-request", "Invalid request: period: expected the last period of the grid.")
 	}
 	ask := contract.GetExceptionGridParams{Period: *p.Period, Rule: p.Rule, Kind: p.Kind, Desk: p.Desk, Text: p.Text, Limit: ptr(500)}
 	for {
@@ -172,7 +172,7 @@ func (s *server) wholeGrid(ctx context.Context, p contract.ExportReportParams) (
 }
 
 func gridSheet(g contract.ExceptionGrid) sheet.Sheet {
-	out := sheet.Sheet{Name: "Flags by period", Columns: []sheet.Column{{Name: "kind"}, {Name: "key"}, {Name: "name"}}}
+	out := sheet.Sheet{Name: "Exception grid", Columns: []sheet.Column{{Name: "kind"}, {Name: "key"}, {Name: "name"}}}
 	for _, p := range g.Periods {
 		out.Columns = append(out.Columns, sheet.Column{Name: p.Period, Title: p.Label}, sheet.Column{Name: p.Period + " flags", Title: p.Label + ", flags", Kind: sheet.Whole})
 	}

@@ -18,14 +18,14 @@ import (
 	"oskel/internal/store"
 )
 
-func (s *server) ListProposals(ctx context.Context, r contract.ListProposalsRequestObject) (contract.ListProposalsResponseObject, error) {
+func (s *server) ListSuggestions(ctx context.Context, r contract.ListSuggestionsRequestObject) (contract.ListSuggestionsResponseObject, error) {
 	found, err := s.Trials.Propose(ctx, r.Rule, r.Params.Period)
 	if err != nil {
 		return nil, err
 	}
-	out := contract.ListProposals200JSONResponse{Rule: r.Rule, Explained: found.Explained, Confirmed: found.Confirmed, Flagged: found.Flagged, Proposals: []contract.Proposal{}}
+	out := contract.ListSuggestions200JSONResponse{Rule: r.Rule, Explained: found.Explained, Confirmed: found.Confirmed, Flagged: found.Flagged, Proposals: []contract.Suggestion{}}
 	for _, p := range found.Proposals {
-		out.Proposals = append(out.Proposals, contract.Proposal{What: contract.ProposalWhat(p.What), Words: proposalWords(found, p), Spared: p.Spared, Lost: p.Lost, Flagged: p.Flagged, Newly: p.Newly, Text: p.Text, Definition: definitionOut(p.Definition)})
+		out.Proposals = append(out.Proposals, contract.Suggestion{What: contract.SuggestionWhat(p.What), Words: proposalWords(found, p), Spared: p.Spared, Lost: p.Lost, Flagged: p.Flagged, Newly: p.Newly, Text: p.Text, Definition: definitionOut(p.Definition)})
 	}
 	return out, nil
 }
@@ -36,10 +36,10 @@ func proposalWords(of judge.Proposed, p judge.Proposal) string {
 	if p.Lost > 0 {
 		lost = fmt.Sprint(p.Lost)
 	}
-	return fmt.Sprintf("%s would have spared %d of %d explained and lost %s of %d confirmed; %d instead of %d would have been flagged.", words.UpperFirst(p.Words), p.Spared, of.Explained, lost, of.Confirmed, p.Flagged, of.Flagged)
+	return fmt.Sprintf("%s would have dropped %d of %d explained and lost %s of %d confirmed; %d instead of %d flagged.", words.UpperFirst(p.Words), p.Spared, of.Explained, lost, of.Confirmed, p.Flagged, of.Flagged)
 }
 
-func (s *server) ListFindings(ctx context.Context, r contract.ListFindingsRequestObject) (contract.ListFindingsResponseObject, error) {
+func (s *server) ListOutcomes(ctx context.Context, r contract.ListOutcomesRequestObject) (contract.ListOutcomesResponseObject, error) {
 	book, c, err := s.bookOrNone(ctx)
 	if err != nil {
 		return nil, err
@@ -76,9 +76,9 @@ func (s *server) ListFindings(ctx context.Context, r contract.ListFindingsReques
 			return cmp.Or(len(a.Name)-len(b.Name), strings.Compare(a.Name, b.Name))
 		})
 	}
-	out := contract.ListFindings200JSONResponse{}
+	out := contract.ListOutcomes200JSONResponse{}
 	for _, f := range all {
-		row := contract.FindingRow{Name: f.Name, Title: reportTitle(book, by, f.Name), Settled: f.Settled, Confirmed: f.Confirmed, Explained: f.Explained, DataFault: f.DataFault, RuleFault: f.RuleFault, Cleared: f.Cleared,
+		row := contract.OutcomeRow{Name: f.Name, Title: reportTitle(book, by, f.Name), Settled: f.Settled, Confirmed: f.Confirmed, Explained: f.Explained, DataFault: f.DataFault, RuleFault: f.RuleFault, Cleared: f.Cleared,
 			HoursToLook: f.FirstLook, HoursToSettle: f.Settling, Stakes: stakesOut(book, f.Stakes), Recovered: f.Recovered, WrittenOff: f.WrittenOff}
 		if n := f.Settled - f.Cleared; n > 0 {
 			row.Precision = ptr(float64(f.Confirmed) / float64(n))
@@ -98,7 +98,7 @@ func begins(c calendar.Calendar, d calendar.Day) time.Time {
 	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, zone)
 }
 
-func (s *server) ListWork(ctx context.Context, r contract.ListWorkRequestObject) (contract.ListWorkResponseObject, error) {
+func (s *server) GetBacklog(ctx context.Context, r contract.GetBacklogRequestObject) (contract.GetBacklogResponseObject, error) {
 	book, c, err := s.bookOrNone(ctx)
 	if err != nil {
 		return nil, err
@@ -118,11 +118,11 @@ func (s *server) ListWork(ctx context.Context, r contract.ListWorkRequestObject)
 			manned[d] = manned[d] || !p.Closed
 		}
 	}
-	out := contract.ListWork200JSONResponse{}
+	out := contract.GetBacklog200JSONResponse{}
 	for _, w := range all {
-		row := contract.WorkRow{Name: w.Name, Title: reportTitle(book, by, w.Name), Open: w.Open, Taken: w.Taken, Parked: w.Parked, Late: w.Late, Cleared: w.Cleared, Unseen: w.Unseen, Ages: w.Ages[:], Oldest: w.Oldest, Stakes: stakesOut(book, w.Stakes)}
+		row := contract.BacklogRow{Name: w.Name, Title: reportTitle(book, by, w.Name), Open: w.Open, Taken: w.Taken, Parked: w.Parked, Late: w.Late, Cleared: w.Cleared, Unseen: w.Unseen, Ages: w.Ages[:], Oldest: w.Oldest, Stakes: stakesOut(book, w.Stakes)}
 		if by == "desk" && !manned[w.Name] {
-			row.Note = ptr("Nobody is a member of this desk: only leads see what is on it.")
+			row.Note = ptr("No members: only leads see these cases.")
 		}
 		out = append(out, row)
 	}
@@ -158,14 +158,14 @@ func reportTitle(book *rulebook.Book, by, name string) string {
 			return r.Title
 		}
 		if name == "" {
-			return "of no rule any more"
+			return "no current rule"
 		}
 	case "reason":
 		if r := book.Reason(name); r != nil {
 			return r.Title
 		}
 		if name == "" {
-			return "no reason stated"
+			return "No reason"
 		}
 	case "grade":
 		if g := book.Grade(name); g != nil {
@@ -173,7 +173,7 @@ func reportTitle(book *rulebook.Book, by, name string) string {
 		}
 	case "person":
 		if name == "" {
-			return "nobody"
+			return "not taken"
 		}
 	case "revision":
 		return "revision " + name

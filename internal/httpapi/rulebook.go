@@ -191,7 +191,7 @@ func (s *server) GetRevision(ctx context.Context, r contract.GetRevisionRequestO
 }
 
 func (s *server) PublishRevision(ctx context.Context, r contract.PublishRevisionRequestObject) (contract.PublishRevisionResponseObject, error) {
-	revision, err := s.Books.Publish(ctx, books.Publication{Author: whoAsks(ctx).Name, Text: r.Body.Text, Note: r.Body.Note, BasedOn: or(r.Body.BasedOn, books.Unknown), Over: or(r.Body.Over, false)})
+	revision, err := s.Books.Publish(ctx, books.Publication{Author: whoAsks(ctx).Name, Text: r.Body.Text, Note: r.Body.Note, BasedOn: or(r.Body.BasedOn, books.Unknown), Over: or(r.Body.Force, false)})
 	if err != nil {
 		return nil, err
 	}

@@ -63,24 +63,24 @@ func turnWords(book *rulebook.Book, t sweep.Turn, trouble string) string {
 	switch t.State {
 	case schedule.Coming:
 		if lines != "" {
-			return fmt.Sprintf("It is swept on %s, or once the lines of %s have come, on %s at the latest.", at(t.At), lines, at(t.Latest))
+			return fmt.Sprintf("Will be swept from %s, as soon as %s are in; on %s in any case.", at(t.At), lines, at(t.Latest))
 		}
-		return fmt.Sprintf("It is swept on %s.", at(t.At))
+		return fmt.Sprintf("Will be swept on %s.", at(t.At))
 	case schedule.Waiting:
-		return fmt.Sprintf("It waits for the lines of %s, until %s at the latest.", lines, at(t.Latest))
+		return fmt.Sprintf("Waits for %s, until %s at the latest.", lines, at(t.Latest))
 	case schedule.Empty:
-		return "No feed has lines in it: there is nothing to sweep."
+		return "No lines in this period."
 	case schedule.Due:
 		if trouble != "" {
-			return "Its sweep has failed and is tried again: " + trouble
+			return "The sweep failed and is retried: " + trouble
 		}
-		return "It is swept in a moment."
+		return "Will be swept in a moment."
 	case schedule.Done:
-		return fmt.Sprintf("Sweep %d holds.", t.Standing.Sweep.ID)
+		return fmt.Sprintf("Sweep %d is up to date.", t.Standing.Sweep.ID)
 	case schedule.Outdated:
 		return t.Standing.Stale
 	case schedule.Night:
-		return fmt.Sprintf("%s It is swept again on %s.", strings.TrimSuffix(t.Standing.Stale, " Sweep again."), at(t.Again))
+		return fmt.Sprintf("%s Will be swept again on %s.", strings.TrimSuffix(t.Standing.Stale, " Sweep again."), at(t.Again))
 	}
 	return fmt.Sprintf("%s closed it on %s.", t.Standing.Closed.Author, at(t.Standing.Closed.At))
 }

@@ -60,7 +60,7 @@ type Services struct {
 	Views    interface {
 		Views(ctx context.Context, of, owner string) ([]store.View, error)
 		SaveView(ctx context.Context, v *store.View) error
-		DropView(ctx context.Context, id int64, owner string, lead bool) error
+		DeleteView(ctx context.Context, id int64, owner string, lead bool) error
 	}
 	Backup func(ctx context.Context, to io.Writer) error // of all that is kept
 }
@@ -81,7 +81,7 @@ type server struct {
 	meters   *meters
 	pages    pages      // of exceptions
 	verdicts judge.Kept // of the past of exceptions
-	soFar    soFarBook
+	toDate   toDateBook
 }
 
 // New is the handler of everything the service answers.
@@ -139,7 +139,7 @@ func New(s Services) (http.Handler, error) {
 	engine.GET("/metrics", sv.authenticate, gin.WrapH(sv.meters.handler(sv)))
 	engine.NoRoute(func(c *gin.Context) {
 		if s.Console == nil || strings.HasPrefix(c.Request.URL.Path, "/api/") {
-			refuse(c, fail(http.StatusNotFound, "not-found", "There is nothing at %s %s.", c.Request.Method, c.Request.URL.Path))
+			refuse(c, fail(http.StatusNotFound, "not-found", "No such address: %s %s.", c.Request.Method, c.Request.URL.Path))
 			return
 		}
 		serveConsole(s.Console, c)
@@ -241,7 +241,7 @@ func (s *server) validate(routes map[string]*routers.Route) gin.HandlerFunc {
 			params[p.Key] = p.Value
 		}
 		if route == nil {
-			refuse(c, fail(http.StatusNotFound, "not-found", "There is nothing at %s %s.", c.Request.Method, c.Request.URL.Path))
+			refuse(c, fail(http.StatusNotFound, "not-found", "No such address: %s %s.", c.Request.Method, c.Request.URL.Path))
 			return
 		}
 		if !readable(c.Request.URL) {

@@ -14,7 +14,7 @@ import (
 // browser takes it; any other path is a page of the console itself.
 func serveConsole(console fs.FS, c *gin.Context) {
 	if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead {
-		refuse(c, fail(http.StatusMethodNotAllowed, "not-found", "There is nothing at %s %s.", c.Request.Method, c.Request.URL.Path))
+		refuse(c, fail(http.StatusMethodNotAllowed, "not-found", "No such address: %s %s.", c.Request.Method, c.Request.URL.Path))
 		return
 	}
 	name := strings.TrimPrefix(path.Clean("/"+c.Request.URL.Path), "/")

@@ -86,7 +86,7 @@ func talliesOut(s store.Sweep) []contract.Tally {
 }
 
 func sweepOut(c calendar.Calendar, s store.Sweep, same bool) contract.Sweep {
-	out := contract.Sweep{SoFar: dayOut(s.SoFar), InPeace: s.InPeace, Id: s.ID, Period: keyText(c, s.Period), Revision: s.Revision, DataVersion: s.DataVersion, By: s.Author, At: s.At,
+	out := contract.Sweep{ToDate: dayOut(s.ToDate), Snoozed: s.Snoozed, Id: s.ID, Period: keyText(c, s.Period), Revision: s.Revision, DataVersion: s.DataVersion, By: s.Author, At: s.At,
 		Raised: s.Raised, Standing: s.Standing, Cleared: s.Cleared, TookMs: s.TookMS, Unchanged: same, Tallies: talliesOut(s)}
 	if stages := sweep.StagesOf(s); stages != nil {
 		all := []contract.SweepStage{}
@@ -152,11 +152,11 @@ func (s *server) CreateSweep(ctx context.Context, r contract.CreateSweepRequestO
 	if err != nil {
 		return nil, err
 	}
-	ask := sweep.Ask{Period: p, Author: whoAsks(ctx).Name, Cases: or(r.Body.OpenCases, true), SoFar: or(r.Body.SoFar, false)}
+	ask := sweep.Ask{Period: p, Author: whoAsks(ctx).Name, Cases: or(r.Body.OpenCases, true), ToDate: or(r.Body.ToDate, false)}
 	if to := r.Body.To; to != nil {
 		day := calendar.Date(to.Year(), to.Month(), to.Day())
-		if ask.To = &day; !ask.SoFar {
-			return nil, fail(http.StatusBadRequest, "invalid-request", "to: only a sweep so far has a day up to which it judges")
+		if ask.To = &day; !ask.ToDate {
+			return nil, fail(http.StatusBadRequest, "invalid-request", "to: only a sweep to date has a day up to which it judges")
 		}
 	}
 	sw, same, err := s.Sweep.Sweep(ctx, ask)
@@ -204,7 +204,7 @@ func (s *server) ListPeriods(ctx context.Context, r contract.ListPeriodsRequestO
 func periodOut(c calendar.Calendar, p sweep.Period) contract.PeriodState {
 	out := contract.PeriodState{Period: c.String(p.Of), Label: c.Words(p.Of), Running: p.Runs, State: contract.PeriodStateState(p.State), Grades: p.Grades, Stale: optional(p.Stale)}
 	if p.Sweep != nil {
-		out.Sweep, out.SoFar = &p.Sweep.ID, dayOut(p.Sweep.SoFar)
+		out.Sweep, out.ToDate = &p.Sweep.ID, dayOut(p.Sweep.ToDate)
 	}
 	if p.Closed != nil {
 		out.Closed = &contract.Closing{SignedOff: p.Closed.SignedOff, By: p.Closed.Author, At: p.Closed.At, Note: p.Closed.Note}
@@ -262,28 +262,28 @@ func (s *server) asSwept(ctx context.Context, book *rulebook.Book, p calendar.Pe
 	if err != nil {
 		return nil, err
 	}
-	return s.soFar.of(book, last[key].SoFar), nil
+	return s.toDate.of(book, last[key].ToDate), nil
 }
 
-// soFarBook is the last book that was taken so far: what is kept of its verdicts hangs
+// toDateBook is the last book that was taken so far: what is kept of its verdicts hangs
 // on its being the same one.
-type soFarBook struct {
+type toDateBook struct {
 	mu         sync.Mutex
 	whole, cut *rulebook.Book
 }
 
-func (b *soFarBook) of(book *rulebook.Book, to *calendar.Day) *rulebook.Book {
+func (b *toDateBook) of(book *rulebook.Book, to *calendar.Day) *rulebook.Book {
 	if to == nil {
 		return book
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if b.whole == book {
-		if day, _ := b.cut.Calendar.SoFar(); day == *to {
+		if day, _ := b.cut.Calendar.ToDate(); day == *to {
 			return b.cut
 		}
 	}
-	b.whole, b.cut = book, book.SoFarTo(*to)
+	b.whole, b.cut = book, book.ToDateTo(*to)
 	return b.cut
 }
 

@@ -381,7 +381,7 @@ func (s *server) figure(ctx context.Context, name string, by, key *string, perio
 	return f, nil
 }
 
-func (s *server) GetParts(ctx context.Context, r contract.GetPartsRequestObject) (contract.GetPartsResponseObject, error) {
+func (s *server) GetBreakdown(ctx context.Context, r contract.GetBreakdownRequestObject) (contract.GetBreakdownResponseObject, error) {
 	p := r.Params
 	offset, err := offsetOf(p.Cursor)
 	if err != nil {
@@ -400,7 +400,7 @@ func (s *server) GetParts(ctx context.Context, r contract.GetPartsRequestObject)
 		}
 		return cellOut(c, book.Measure(name))
 	}
-	out := contract.GetParts200JSONResponse{Measure: m.Name, Title: m.Title, Words: book.MeasureWords(m), Name: f.name, Label: book.Calendar.Words(slot.Period),
+	out := contract.GetBreakdown200JSONResponse{Measure: m.Name, Title: m.Title, Words: book.MeasureWords(m), Name: f.name, Label: book.Calendar.Words(slot.Period),
 		Cell: cell(m.Name), Parts: []contract.Part{}, Columns: []string{}, Lines: [][]string{}}
 	if m.Formula != nil {
 		for _, name := range m.Formula.Tree.Names() {

@@ -79,7 +79,7 @@ func (s *server) GetVerification(ctx context.Context, r contract.GetVerification
 	return out, nil
 }
 
-// silence says why a rule says nothing of its subjects.
+// silence says why a rule not flagged of its subjects.
 func silence(rule *rulebook.Rule) string {
 	if rule.Trial {
 		return "it is on trial"

@@ -18,7 +18,7 @@ import (
 	"oskel/internal/httpapi/contract"
 )
 
-func (s *server) GetWalk(ctx context.Context, r contract.GetWalkRequestObject) (contract.GetWalkResponseObject, error) {
+func (s *server) GetVariance(ctx context.Context, r contract.GetVarianceRequestObject) (contract.GetVarianceResponseObject, error) {
 	p := r.Params
 	f, err := s.figure(ctx, p.Measure, p.By, p.Key, p.Period, nil)
 	if err != nil {
@@ -35,7 +35,7 @@ func (s *server) GetWalk(ctx context.Context, r contract.GetWalkRequestObject) (
 	book, m, engine, level, period := f.book, f.measure, f.engine, f.slot.Level, f.slot.Period
 	choices := walkLevels(book, m.Name, level)
 	if len(choices) == 0 {
-		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "The lines of %s name nobody by whom it could be taken apart.", strings.ToLower(m.Title))
+		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "The lines of %s have no dimension to break it down by.", strings.ToLower(m.Title))
 	}
 	parts, err := levelOf(book, or(p.Parts, choices[0].Name))
 	if err != nil {
@@ -72,17 +72,17 @@ func (s *server) GetWalk(ctx context.Context, r contract.GetWalkRequestObject) (
 	case errors.Is(err, explain.ErrNoThen):
 		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "%s of %s cannot be compared: its denominator is zero in %s or in %s.", shown.Title, f.name, before, book.Calendar.Words(period))
 	case errors.Is(err, explain.ErrNoParts):
-		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "%s cannot be taken apart: %s.", shown.Title, strings.TrimPrefix(err.Error(), explain.ErrNoParts.Error()+": "))
+		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "%s cannot be broken down: %s.", shown.Title, strings.TrimPrefix(err.Error(), explain.ErrNoParts.Error()+": "))
 	case err != nil:
 		return nil, err
 	}
 	if from == explain.Usual {
 		before = usualWords(book, period, w.Periods)
 	}
-	out := contract.GetWalk200JSONResponse{Measure: shown.Name, Title: shown.Title, Unit: string(plainUnit(shown.Unit)), By: level.String(), Key: f.key, Name: f.name, From: contract.WalkFrom(from),
+	out := contract.GetVariance200JSONResponse{Measure: shown.Name, Title: shown.Title, Unit: string(plainUnit(shown.Unit)), By: level.String(), Key: f.key, Name: f.name, From: contract.VarianceFrom(from),
 		Period: book.Calendar.String(period), Label: book.Calendar.Words(period), Before: before, Ratio: w.Ratio, Axis: parts.String(), Total: len(w.Parts),
 		Then: figureOut(shown, w.Then), Now: figureOut(shown, w.Now), Change: changeOut(shown, new(big.Rat).Sub(w.Now, w.Then)),
-		Parts: []contract.WalkPart{}, Effects: []contract.WalkEffect{}, Choices: choices}
+		Parts: []contract.VariancePart{}, Effects: []contract.VarianceEffect{}, Choices: choices}
 	partKeys, partNames := engine.Names(parts)
 	rest := new(big.Rat)
 	for i, part := range w.Parts {
@@ -100,7 +100,7 @@ func (s *server) GetWalk(ctx context.Context, r contract.GetWalkRequestObject) (
 		out.Rest = ptr(changeOut(shown, rest))
 	}
 	for _, x := range w.Effects {
-		out.Effects = append(out.Effects, contract.WalkEffect{Name: x.Name, Words: effectWords[x.Name], Change: changeOut(shown, x.Change)})
+		out.Effects = append(out.Effects, contract.VarianceEffect{Name: x.Name, Words: effectWords[x.Name], Change: changeOut(shown, x.Change)})
 	}
 	return out, nil
 }
@@ -124,7 +124,7 @@ func usualWords(book *rulebook.Book, p calendar.Period, n int) string {
 }
 
 var effectWords = map[string]string{
-	"volume":         "as many more or fewer units, at the price and mix of then",
+	"volume":         "more or fewer units, at the previous price and mix",
 	"mix":            "other shares of what costs more and less",
 	"volume and mix": "other units, of which there were none in sum",
 	"price":          "the same units at other prices",
@@ -135,8 +135,8 @@ var effectWords = map[string]string{
 	"without quantities": "what has an amount then and now, but no quantity on both sides",
 }
 
-func walkPartOut(m *rulebook.Measure, p explain.WalkPart, key, name string) contract.WalkPart {
-	out := contract.WalkPart{Key: key, Name: name, Change: changeOut(m, p.Change), There: contract.Both}
+func walkPartOut(m *rulebook.Measure, p explain.WalkPart, key, name string) contract.VariancePart {
+	out := contract.VariancePart{Key: key, Name: name, Change: changeOut(m, p.Change), There: contract.Both}
 	switch {
 	case p.New():
 		out.There = contract.New
@@ -144,9 +144,9 @@ func walkPartOut(m *rulebook.Measure, p explain.WalkPart, key, name string) cont
 		out.There = contract.Lost
 	}
 	for _, f := range []struct {
-		to *(*contract.WalkFigure)
+		to *(*contract.VarianceFigure)
 		of *big.Rat
-		as func(*rulebook.Measure, *big.Rat) contract.WalkFigure
+		as func(*rulebook.Measure, *big.Rat) contract.VarianceFigure
 	}{{&out.Then, p.Then, figureOut}, {&out.Now, p.Now, figureOut}, {&out.Own, p.Own, changeOut}, {&out.Weight, p.Weight, changeOut}} {
 		if f.of != nil {
 			*f.to = ptr(f.as(m, f.of))
@@ -155,13 +155,13 @@ func walkPartOut(m *rulebook.Measure, p explain.WalkPart, key, name string) cont
 	return out
 }
 
-func figureOut(m *rulebook.Measure, v *big.Rat) contract.WalkFigure {
+func figureOut(m *rulebook.Measure, v *big.Rat) contract.VarianceFigure {
 	f, _ := v.Float64()
-	return contract.WalkFigure{Text: rulebook.Format(v, m.Unit, m.Places), Exact: exactText(measure.Cell{Value: v}), Value: f}
+	return contract.VarianceFigure{Text: rulebook.Format(v, m.Unit, m.Places), Exact: exactText(measure.Cell{Value: v}), Value: f}
 }
 
 // changeOut has its sign, and points where the figure is a percentage.
-func changeOut(m *rulebook.Measure, v *big.Rat) contract.WalkFigure {
+func changeOut(m *rulebook.Measure, v *big.Rat) contract.VarianceFigure {
 	out := figureOut(m, v)
 	if strings.HasSuffix(out.Text, "%") {
 		out.Text = strings.TrimSuffix(out.Text, "%") + " points"

@@ -22,7 +22,7 @@ type Fault struct {
 	Text   string // what was expected
 }
 
-// Refusal says why a file was not taken in: the first faults, and how many
+// Refusal says why a file was not loaded: the first faults, and how many
 // there are.
 type Refusal struct {
 	File   string
@@ -33,9 +33,9 @@ type Refusal struct {
 
 func (r *Refusal) Error() string {
 	if r.Count == 1 {
-		return r.File + " was not taken in: 1 fault"
+		return r.File + " was not loaded: 1 fault"
 	}
-	return fmt.Sprintf("%s was not taken in: %d faults", r.File, r.Count)
+	return fmt.Sprintf("%s was not loaded: %d faults", r.File, r.Count)
 }
 
 // How many faults are listed, and after how many a file is read no further.
@@ -101,7 +101,7 @@ func openTable(file string, in io.Reader, required, optional []string) *table {
 		case twice:
 			t.refusal.add(Fault{Line: 1, Column: name, Text: "the column is there twice"})
 		case !slices.Contains(known, name):
-			t.refusal.add(Fault{Line: 1, Column: name, Text: "not a column that is taken in here" + lang.Suggestion(name, known)})
+			t.refusal.add(Fault{Line: 1, Column: name, Text: "not a known column here" + lang.Suggestion(name, known)})
 		}
 		t.place[name] = i
 	}

@@ -54,7 +54,7 @@ func TestFaultsAreShownShortAndCounted(t *testing.T) {
 	for read.next() {
 		read.number("net")
 	}
-	assert.Equal(t, "f.csv was not taken in: 30 faults", read.refusal.Error())
+	assert.Equal(t, "f.csv was not loaded: 30 faults", read.refusal.Error())
 	require.Len(t, read.refusal.Faults, shownFaults)
 	last := read.refusal.Faults[shownFaults-1]
 	assert.Equal(t, shownFaults+1, last.Line)

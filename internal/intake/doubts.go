@@ -14,7 +14,7 @@ import (
 type Doubtful struct{ Found []string }
 
 func (d *Doubtful) Error() string {
-	return "this looks like a slip of the pen: " + strings.Join(d.Found, "; ")
+	return "this looks like a typing mistake: " + strings.Join(d.Found, "; ")
 }
 
 // doubts are what is found on the way.

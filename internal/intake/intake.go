@@ -55,7 +55,7 @@ var (
 type Again struct{ Before store.Intake }
 
 func (a *Again) Error() string {
-	return fmt.Sprintf("these very lines were taken in as intake %d (%s) by %s on %s", a.Before.ID, a.Before.File, a.Before.Author, a.Before.At.Format("2 Jan 2006"))
+	return fmt.Sprintf("this file was already loaded as intake %d (%s) by %s on %s", a.Before.ID, a.Before.File, a.Before.Author, a.Before.At.Format("2 Jan 2006"))
 }
 
 // Report is what a file would bring.
@@ -308,10 +308,10 @@ func (s *Service) TakeBack(ctx context.Context, id int64, author string) (store.
 		switch {
 		case err != nil:
 			return err
-		case in.Into == "take-back":
-			return fmt.Errorf("%w: intake %d is itself a taking back; load the file again instead", ErrBadRequest, id)
-		case in.TakenBackBy != nil:
-			return fmt.Errorf("%w: intake %d was already taken back, by intake %d", ErrBadRequest, id, *in.TakenBackBy)
+		case in.Into == "revert":
+			return fmt.Errorf("%w: intake %d is itself a revert; load the file again instead", ErrBadRequest, id)
+		case in.RevertedBy != nil:
+			return fmt.Errorf("%w: intake %d was already reverted by intake %d", ErrBadRequest, id, *in.RevertedBy)
 		}
 		later, err := tx.LaterIntakes(ctx, in)
 		if err != nil {
@@ -319,14 +319,14 @@ func (s *Service) TakeBack(ctx context.Context, id int64, author string) (store.
 		}
 		for _, l := range later {
 			if l.Into != "feed" || l.Mode != "append" && overlap(l.Months, in.Months) {
-				return fmt.Errorf("%w: intake %d (%s) has since replaced some of its rows; take that one back first", ErrBadRequest, l.ID, l.File)
+				return fmt.Errorf("%w: intake %d (%s) has since replaced some of its rows; revert that one first", ErrBadRequest, l.ID, l.File)
 			}
 		}
 		feed := book.Feed(in.Name)
 		if in.Into == "feed" && feed == nil {
 			return fmt.Errorf("%w: the feed %s is no longer declared", ErrBadRequest, in.Name)
 		}
-		by = store.Intake{Into: "take-back", Name: in.Name, Mode: "append", File: in.File, SHA256: []byte{}, Lines: in.Lines, Months: in.Months, Author: author}
+		by = store.Intake{Into: "revert", Name: in.Name, Mode: "append", File: in.File, SHA256: []byte{}, Lines: in.Lines, Months: in.Months, Author: author}
 		if err := tx.NumberIntake(ctx, &by); err != nil {
 			return err
 		}

@@ -30,7 +30,7 @@ func (r row) since() string {
 	if r.ValidFrom != nil {
 		return "from " + r.ValidFrom.String()
 	}
-	return "since ever"
+	return "from the beginning"
 }
 
 // withHeld puts the rows of a file among those that are held and do not give

@@ -29,7 +29,7 @@ const (
 )
 
 // ErrFull says that as many listen as may.
-var ErrFull = errors.New("as many listen to what happens as may at once; try again later")
+var ErrFull = errors.New("too many live connections; try again later")
 
 // Listen is a channel of events for somebody, closed when there will be no more; leave
 // ends it.

@@ -40,18 +40,18 @@ var common = sync.OnceValue(func() map[string]bool {
 // account's name nor a common password, also not with figures and marks around it.
 func fit(name, password string) error {
 	if n := utf8.RuneCountInString(password); n < LeastPassword {
-		return &ErrPassword{fmt.Sprintf("a password has %d characters or more; this one has %d", LeastPassword, n)}
+		return &ErrPassword{fmt.Sprintf("a password needs %d characters; this one has %d", LeastPassword, n)}
 	}
 	lower := strings.ToLower(password)
 	core := strings.TrimFunc(lower, func(r rune) bool { return !unicode.IsLetter(r) })
 	bare := strings.TrimFunc(strings.ReplaceAll(lower, strings.ToLower(name), ""), func(r rune) bool { return !unicode.IsLetter(r) })
 	switch {
 	case utf8.RuneCountInString(bare) < 4 && bare != core:
-		return &ErrPassword{"a password is more than the account's name"}
+		return &ErrPassword{"a password must not be the account's name"}
 	case core == "":
-		return &ErrPassword{"a password has letters too"}
+		return &ErrPassword{"a password needs letters too"}
 	case common()[lower] || common()[core] || repeats(lower):
-		return &ErrPassword{"this password is among the most common; take several words that have nothing to do with one another"}
+		return &ErrPassword{"this password is too common; use several unrelated words"}
 	}
 	return nil
 }
@@ -66,10 +66,10 @@ func repeats(password string) bool {
 	return false
 }
 
-// ErrWord says that what was given as the password is a one-time word.
-var ErrWord = errors.New("this is a one-time word; choose a password of your own with it")
+// ErrWord says that what was given as the password is a one-time password.
+var ErrWord = errors.New("this is a one-time password; choose your own password with it")
 
-// wordHolds is for how long a one-time word does.
+// wordHolds is for how long a one-time password does.
 const wordHolds = 3 * 24 * time.Hour
 
 // newWord is sixteen letters and digits in fours, which read well on the telephone.
@@ -81,7 +81,7 @@ func newWord() string {
 // tidyWord reads a word as it may be typed.
 func tidyWord(typed string) string { return strings.ToLower(strings.TrimSpace(typed)) }
 
-// AddWithWord adds an account that begins with a one-time word, which is told once.
+// AddWithWord adds an account that begins with a one-time password, which is told once.
 func (s *Service) AddWithWord(ctx context.Context, p store.Person) (word string, ends time.Time, err error) {
 	word, hashed, ends, err := s.word(ctx)
 	if err != nil {
@@ -90,9 +90,9 @@ func (s *Service) AddWithWord(ctx context.Context, p store.Person) (word string,
 	return word, ends, s.store.AddPerson(ctx, p, &hashed, &ends)
 }
 
-// MakeWord gives an account a one-time word in place of its password. All its
+// ResetPassword gives an account a one-time password in place of its password. All its
 // sessions and tokens end.
-func (s *Service) MakeWord(ctx context.Context, name string) (word string, ends time.Time, err error) {
+func (s *Service) ResetPassword(ctx context.Context, name string) (word string, ends time.Time, err error) {
 	word, hashed, ends, err := s.word(ctx)
 	if err != nil {
 		return "", ends, err
@@ -106,8 +106,8 @@ func (s *Service) word(ctx context.Context) (word, hashed string, ends time.Time
 	return word, hashed, s.now().Add(wordHolds), err
 }
 
-// UseWord puts a password in the place of a one-time word, and is the account.
-func (s *Service) UseWord(ctx context.Context, name, word, password string, from Place) (store.Person, error) {
+// UseOneTimePassword puts a password in the place of a one-time password, and is the account.
+func (s *Service) UseOneTimePassword(ctx context.Context, name, word, password string, from Place) (store.Person, error) {
 	var p store.Person
 	err := s.attempts.make(ctx, name, from, func() error {
 		done, err := s.place(ctx)
@@ -130,7 +130,7 @@ func (s *Service) UseWord(ctx context.Context, name, word, password string, from
 		if err != nil {
 			return err
 		}
-		if err := s.store.UseWord(ctx, name, kept, hashed); errors.Is(err, store.ErrNotFound) {
+		if err := s.store.UseOneTimePassword(ctx, name, kept, hashed); errors.Is(err, store.ErrNotFound) {
 			return ErrWrong
 		} else if err != nil {
 			return err

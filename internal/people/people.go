@@ -45,7 +45,7 @@ func (s *Service) Unhurried() {
 }
 
 // ErrBusy says that so many sign in at once that this one had to wait too long.
-var ErrBusy = errors.New("too many are signing in at once; try again in a few seconds")
+var ErrBusy = errors.New("too many sign-ins at the moment; try again in a few seconds")
 
 // patience is how long a password waits to be hashed.
 const patience = 5 * time.Second
@@ -65,9 +65,9 @@ func (s *Service) place(ctx context.Context) (done func(), err error) {
 	}
 }
 
-// ErrWrong says that name and password do not go together, without saying
+// ErrWrong says that wrong user name or password, without saying
 // which of them is wrong.
-var ErrWrong = errors.New("name and password do not go together")
+var ErrWrong = errors.New("wrong user name or password")
 
 // Add adds an account with a password.
 func (s *Service) Add(ctx context.Context, p store.Person, password string) (err error) {
@@ -150,7 +150,7 @@ func (s *Service) ChangePassword(ctx context.Context, name, old, password string
 }
 
 // ErrLastLead says that a change would leave nobody who may change accounts.
-var ErrLastLead = errors.New("this is the last lead; make somebody else a lead first")
+var ErrLastLead = errors.New("this is the last lead; make another person a lead first")
 
 // Change gives an account another title, role or desks.
 func (s *Service) Change(ctx context.Context, p store.Person) error {

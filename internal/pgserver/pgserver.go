@@ -141,7 +141,7 @@ func (s *Server) watch() {
 			case <-time.After(wait):
 			}
 			text, _ := os.ReadFile(s.log)
-			slog.Error("PostgreSQL has ended; starting it again", "its last words", lastLine(text))
+			slog.Error("PostgreSQL has ended; starting it again", "stderr", lastLine(text))
 			err := s.run()
 			if err == nil {
 				ctx, cancel := context.WithTimeout(context.Background(), time.Minute)

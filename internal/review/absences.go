@@ -22,7 +22,7 @@ func (s *Service) Absences(ctx context.Context, today calendar.Day) ([]store.Abs
 // Away notes that somebody is away: themselves, or a lead does for them.
 func (s *Service) Away(ctx context.Context, a *store.Absence, by store.Person) error {
 	if a.Person != by.Name && by.Role != people.Lead {
-		return fmt.Errorf("%w: only a lead says so of others", ErrNotYours)
+		return fmt.Errorf("%w: only leads can do this for others", ErrNotYours)
 	}
 	a.Author = by.Name
 	return s.store.Do(ctx, store.LockPeople, func(tx *store.Tx) error {
@@ -55,11 +55,11 @@ func (s *Service) Away(ctx context.Context, a *store.Absence, by store.Person) e
 	})
 }
 
-// DropAbsence takes an absence away: one's own, or as a lead anybody's.
-func (s *Service) DropAbsence(ctx context.Context, id int64, by store.Person) error {
+// DeleteAbsence takes an absence away: one's own, or as a lead anybody's.
+func (s *Service) DeleteAbsence(ctx context.Context, id int64, by store.Person) error {
 	of := by.Name
 	if by.Role == people.Lead {
 		of = ""
 	}
-	return s.store.DropAbsence(ctx, id, of)
+	return s.store.DeleteAbsence(ctx, id, of)
 }

@@ -8,7 +8,6 @@ import (
 	"slices"
 	"time"
 
-	"oskel/core/amount"
 	"oskel/core/calendar"
 	"oskel/core/casework"
 	"oskel/core/rulebook"
@@ -24,8 +23,8 @@ const undoable = 10 * time.Second
 
 // Errors of doing the same to several cases.
 var (
-	ErrMany = fmt.Errorf("at most %d cases at once, and at least one", MostAtOnce)
-	ErrUndo = errors.New("there is nothing to undo")
+	ErrMany = fmt.Errorf("state 1 to %d cases", MostAtOnce)
+	ErrUndo = errors.New("nothing to undo")
 )
 
 // personOf is an account as casework knows it.
@@ -33,62 +32,21 @@ func personOf(p store.Person) casework.Person {
 	return casework.Person{Name: p.Name, Lead: p.Role == people.Lead, Reviews: p.Role == people.Reviewer, Defines: p.Role == people.Analyst, Desks: p.Desks}
 }
 
-func deref[T any](p *T) (v T) {
-	if p != nil {
-		v = *p
-	}
-	return v
-}
-
-func orNil[T comparable](v T) *T {
-	var zero T
-	if v == zero {
-		return nil
-	}
-	return &v
-}
-
-// plain is what of a case people change.
-func plain(c *store.Case) (casework.Case, error) {
-	out := casework.Case{Desk: c.Desk, State: c.State, Holder: deref(c.TakenBy), Asked: deref(c.Asked), ParkedTo: c.ParkedTo, ParkedFor: deref(c.ParkedFor), Finding: deref(c.Finding), Apart: c.Apart, Reason: deref(c.Reason),
-		SettledBy: deref(c.SettledBy), SettledAt: c.SettledAt, Cleared: c.Cleared, Self: deref(c.Self), Below: deref(c.Below)}
-	for _, n := range []struct {
-		to   **amount.Amount
-		text *string
-	}{{&out.Recovered, c.Recovered}, {&out.WrittenOff, c.WrittenOff}} {
-		if n.text != nil {
-			a, err := amount.Parse(*n.text)
-			if err != nil {
-				return out, err
-			}
-			*n.to = &a
-		}
-	}
-	return out, nil
-}
-
-// put writes it back.
-func put(c *store.Case, p casework.Case) {
-	text := func(a *amount.Amount) *string {
-		if a == nil {
-			return nil
-		}
-		s := a.String()
-		return &s
-	}
-	c.Desk, c.State, c.TakenBy, c.Asked, c.ParkedTo, c.ParkedFor = p.Desk, p.State, orNil(p.Holder), orNil(p.Asked), p.ParkedTo, orNil(p.ParkedFor)
-	c.Finding, c.Apart, c.Reason, c.Recovered, c.WrittenOff, c.SettledBy, c.SettledAt = orNil(p.Finding), p.Apart, orNil(p.Reason), text(p.Recovered), text(p.WrittenOff), orNil(p.SettledBy), p.SettledAt
-}
-
 // undo is how a case is put back to what it was.
 type undo struct {
-	Was     casework.Case `json:"was"`
-	Parked  *int64        `json:"parked_at,omitempty"`
-	Due     calendar.Day  `json:"due"`
-	By      string        `json:"by"`
-	What    string        `json:"what"`
-	At      time.Time     `json:"at"`
-	Version int           `json:"version"` // of the case after it
+	Was     casework.Standing  `json:"was"`
+	Parked  *int64             `json:"parked_at,omitempty"`
+	Due     calendar.Day       `json:"due"`
+	By      string             `json:"by"`
+	What    casework.EventKind `json:"what"`
+	At      time.Time          `json:"at"`
+	Version int                `json:"version"` // of the case after it
+}
+
+// keepUndo has a case know how it is put back to what it was.
+func keepUndo(c *store.Case, was casework.Standing, by string, what casework.EventKind, now time.Time) (err error) {
+	c.Undo, err = json.Marshal(undo{was, c.ParkedAt, c.Due, by, what, now, c.Version + 1})
+	return err
 }
 
 // Do does one thing to some cases, all of them or none. Versions, where they are stated,
@@ -103,7 +61,7 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 			return err
 		}
 		if len(act.Apart) > 0 && len(ids) > 1 {
-			return fmt.Errorf("%w: flags get findings of their own in one case at a time", ErrState)
+			return fmt.Errorf("%w: flags can have findings of their own only in one case at a time", ErrState)
 		}
 		var named map[int64]bool // in which they may say something
 		if act.Do == "comment" {
@@ -113,30 +71,25 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 		}
 		var news []store.NewNotice
 		err = s.each(ctx, tx, ids, versions, func(c *store.Case) (store.NewCaseEvent, error) {
-			was, err := plain(c)
-			if err != nil {
-				return store.NewCaseEvent{}, err
-			}
-			now := was
+			was := c.Standing
 			person := personOf(by)
 			person.Named = named[c.ID]
+			var err error
 			if act.Apart, err = withWords(ctx, tx, scene.Book, c.ID, act.Apart); err != nil {
 				return store.NewCaseEvent{}, err
 			}
-			e, err := scene.Do(&now, person, act)
+			e, err := scene.Do(&c.Case, person, act)
 			if err != nil {
 				return store.NewCaseEvent{}, err
 			}
-			u := undo{was, c.ParkedAt, c.Due, by.Name, e.What, scene.Now, c.Version + 1}
-			if c.Undo, err = json.Marshal(u); err != nil {
-				return store.NewCaseEvent{}, err
+			c.Undo = nil
+			if e.What != casework.CaseCommented && e.What != casework.CaseAnswered { // said is said
+				if err := keepUndo(c, was, by.Name, e.What, scene.Now); err != nil {
+					return store.NewCaseEvent{}, err
+				}
 			}
-			if e.What == "comment" || e.What == "answered" { // said is said
-				c.Undo = nil
-			}
-			put(c, now)
 			switch {
-			case now.ParkedFor == "":
+			case c.ParkedFor == "":
 				c.ParkedAt = nil
 			case act.Do == "park": // whatever else is done to it, lines since then have come
 				_, version, err := tx.Newest(ctx)
@@ -159,21 +112,21 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 			if err := tx.DropFaults(ctx, ids); err != nil {
 				return err
 			}
-			return tx.EndPeaces(ctx, ids, by.Name)
+			return tx.EndSnoozes(ctx, ids, by.Name)
 		case act.Do == "settle" && act.Finds(casework.DataFault):
 			if err := s.faults(ctx, tx, scene.Book, ids, act, by.Name); err != nil {
 				return err
 			}
 		}
-		if p := act.Peace; p != nil && act.Do == "settle" {
+		if p := act.Snooze; p != nil && act.Do == "settle" {
 			if p.Worse != nil {
 				if rule, err := tx.WithoutDistance(ctx, ids); err != nil {
 					return err
 				} else if rule != "" {
-					return fmt.Errorf("%w: flags of %s have no distance from a cut, so that they are never worse by a share; leave that out, and state the day alone", casework.ErrState, rule)
+					return fmt.Errorf("%w: flags of %s have no distance from a cut; state the day alone", casework.ErrState, rule)
 				}
 			}
-			return tx.LeaveInPeace(ctx, ids, p.All, p.Until, p.Worse, by.Name)
+			return tx.Snooze(ctx, ids, p.All, p.Until, p.Worse, by.Name)
 		}
 		return nil
 	})
@@ -221,14 +174,13 @@ func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error 
 			case u.Version != c.Version:
 				return store.NewCaseEvent{}, fmt.Errorf("%w: it has been changed since", ErrUndo)
 			case now.Sub(u.At) > undoable:
-				return store.NewCaseEvent{}, fmt.Errorf("%w: what is done can be undone for %d seconds", ErrUndo, int(undoable.Seconds()))
+				return store.NewCaseEvent{}, fmt.Errorf("%w: an action can be undone for %d seconds", ErrUndo, int(undoable.Seconds()))
 			}
-			put(c, u.Was)
-			c.ParkedAt, c.Due, c.Undo = u.Parked, u.Due, nil
-			if u.What == "settled" {
+			c.Standing, c.ParkedAt, c.Due, c.Undo = u.Was, u.Parked, u.Due, nil
+			if u.What == casework.CaseSettled {
 				settled = append(settled, c.ID)
 			}
-			return store.NewCaseEvent{Case: c, Author: by.Name, What: "undone", Text: u.What}, nil
+			return store.NewCaseEvent{Case: c, Author: by.Name, What: casework.ActUndone, Text: string(u.What)}, nil
 		})
 		if err != nil {
 			return err
@@ -239,7 +191,7 @@ func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error 
 		if err := tx.DropFaults(ctx, settled); err != nil {
 			return err
 		}
-		return tx.EndPeaces(ctx, settled, by.Name)
+		return tx.EndSnoozes(ctx, settled, by.Name)
 	})
 }
 
@@ -247,7 +199,7 @@ func (s *Service) Undo(ctx context.Context, ids []int64, by store.Person) error 
 // which is done all day, needs no rulebook.
 func (s *Service) scene(ctx context.Context, tx *store.Tx, act casework.Act) (casework.Scene, error) {
 	book := &rulebook.Book{}
-	if act.Do == "hand over" || act.Do == "park" || act.Do == "settle" && (act.Reason != "" || act.Peace != nil || len(act.Apart) > 0 || act.Finds(casework.DataFault)) {
+	if act.Do == "hand over" || act.Do == "park" || act.Do == "settle" && (act.Reason != "" || act.Snooze != nil || len(act.Apart) > 0 || act.Finds(casework.DataFault)) {
 		var err error
 		if book, err = s.published(ctx, tx); err != nil {
 			return casework.Scene{}, err
@@ -272,15 +224,15 @@ func (s *Service) scene(ctx context.Context, tx *store.Tx, act casework.Act) (ca
 	}}, nil
 }
 
-// Peaces lists who is left in peace.
-func (s *Service) Peaces(ctx context.Context, today calendar.Day) ([]store.Peace, error) {
-	return s.store.Peaces(ctx, today)
+// Snoozes lists who is snoozed.
+func (s *Service) Snoozes(ctx context.Context, today calendar.Day) ([]store.Snooze, error) {
+	return s.store.Snoozes(ctx, today)
 }
 
-// EndPeace ends one within a transaction, and tells it in its case; members of its desk
+// EndSnooze ends one within a transaction, and tells it in its case; members of its desk
 // and leads do. What is flagged of its subject now, and is in no case, goes to a desk again.
-func EndPeace(ctx context.Context, tx *store.Tx, id int64, by store.Person) ([]store.Exception, error) {
-	p, err := tx.EndPeace(ctx, id, by.Name)
+func EndSnooze(ctx context.Context, tx *store.Tx, id int64, by store.Person) ([]store.Exception, error) {
+	p, err := tx.EndSnooze(ctx, id, by.Name)
 	if err != nil {
 		return nil, err
 	}
@@ -291,7 +243,7 @@ func EndPeace(ctx context.Context, tx *store.Tx, id int64, by store.Person) ([]s
 	if !MayAct(by, c.Desk) {
 		return nil, ErrNotYours
 	}
-	if err := tx.AddCaseEvent(ctx, p.Case, by.Name, "peace ended", ""); err != nil {
+	if err := tx.AddCaseEvent(ctx, p.Case, by.Name, casework.SnoozeEnded, ""); err != nil {
 		return nil, err
 	}
 	return tx.InNoCase(ctx, c.Kind, c.Code, p.Rule)
@@ -342,7 +294,7 @@ func (s *Service) each(ctx context.Context, tx *store.Tx, ids []int64, versions 
 		if err != nil {
 			return of(id, err)
 		}
-		if events = append(events, e); e.What != "comment" { // which leaves the case what it is
+		if events = append(events, e); e.What != casework.CaseCommented { // which leaves the case what it is
 			changed = append(changed, c)
 		}
 	}
@@ -356,7 +308,9 @@ func (s *Service) each(ctx context.Context, tx *store.Tx, ids []int64, versions 
 		return fmt.Errorf("%w: another case of the subject is open on that desk", ErrState)
 	case err != nil:
 		return err
-	case slices.ContainsFunc(events, func(e store.NewCaseEvent) bool { return e.What == "reopened" || e.What == "undone" }):
+	case slices.ContainsFunc(events, func(e store.NewCaseEvent) bool {
+		return e.What == casework.CaseReopened || e.What == casework.ActUndone
+	}):
 		return tx.Reclear(ctx, ids) // sweeps have left it alone since
 	}
 	return nil
@@ -404,15 +358,10 @@ func (s *Service) Wake(ctx context.Context) error {
 		var events []store.NewCaseEvent
 		for i := range parked {
 			c := &parked[i].Case
-			now, err := plain(c)
-			if err != nil {
-				return err
-			}
-			if now.Due(book.Calendar.Today(s.now()), func(string) bool { return parked[i].Came }) {
-				e := now.Return()
-				put(c, now)
+			if c.IsBack(book.Calendar.Today(s.now()), func(string) bool { return parked[i].Came }) {
+				e := c.Return()
 				c.ParkedAt, c.Undo = nil, nil
-				changed, events = append(changed, c), append(events, store.NewCaseEvent{Case: c, Author: "the calendar", What: e.What, Text: e.Text})
+				changed, events = append(changed, c), append(events, store.NewCaseEvent{Case: c, Author: byItself, What: e.What, Text: e.Text})
 			}
 		}
 		if err := tx.UpdateCases(ctx, changed); err != nil {

@@ -38,7 +38,7 @@ func (s *Service) faults(ctx context.Context, tx *store.Tx, book *rulebook.Book,
 		}
 		for _, name := range feeds {
 			if f := book.Feed(name); f != nil && f.Owner != "" {
-				news = append(news, store.NewNotice{Person: f.Owner, Case: id, What: "data fault", Text: strings.TrimSuffix(f.Title+": "+act.Text, ": "), Author: by})
+				news = append(news, store.NewNotice{Person: f.Owner, Case: id, What: casework.DataIssue, Text: strings.TrimSuffix(f.Title+": "+act.Text, ": "), Author: by})
 			}
 		}
 	}
@@ -69,14 +69,14 @@ func (s *Service) EndFault(ctx context.Context, id int64, text string, by store.
 			return feed != nil && feed.Owner == by.Name
 		})
 		if !p.Lead && !p.Defines && !owns {
-			return fmt.Errorf("%w: who answers for its feeds says so, an analyst or a lead", ErrState)
+			return fmt.Errorf("%w: only the owners of its feeds, analysts and leads may close it", ErrState)
 		}
 		if err := tx.EndFault(ctx, id, by.Name, text); err != nil {
 			return err
 		}
-		if err := tx.Tell(ctx, []store.NewNotice{{Person: f.Author, Case: f.Case, What: "fault mended", Text: text, Author: by.Name}}); err != nil {
+		if err := tx.Tell(ctx, []store.NewNotice{{Person: f.Author, Case: f.Case, What: casework.IssueFixed, Text: text, Author: by.Name}}); err != nil {
 			return err
 		}
-		return tx.AddCaseEvent(ctx, f.Case, by.Name, "fault mended", text)
+		return tx.AddCaseEvent(ctx, f.Case, by.Name, casework.IssueFixed, text)
 	})
 }

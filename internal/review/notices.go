@@ -10,9 +10,9 @@ import (
 // notices are who is told what when somebody does something to a case: who is named in
 // what is said, who is asked, who has asked, whom it is handed to, and who holds a case
 // that somebody else changes.
-func notices(ctx context.Context, tx *store.Tx, id int64, by string, was casework.Case, e casework.Event, act casework.Act) ([]store.NewNotice, error) {
+func notices(ctx context.Context, tx *store.Tx, id int64, by string, was casework.Standing, e casework.Event, act casework.Act) ([]store.NewNotice, error) {
 	var out []store.NewNotice
-	tell := func(person, what, text string) {
+	tell := func(person string, what casework.EventKind, text string) {
 		for _, n := range out {
 			if n.Person == person {
 				return
@@ -23,20 +23,20 @@ func notices(ctx context.Context, tx *store.Tx, id int64, by string, was casewor
 		}
 	}
 	switch e.What {
-	case "answered":
+	case casework.CaseAnswered:
 		asker, err := tx.LastAsker(ctx, id)
 		if err != nil {
 			return nil, err
 		}
-		tell(asker, "answered", e.Text)
-	case "asked":
-		tell(act.Person, "asked", act.Text)
-	case "handed over":
-		tell(act.Person, "handed over", act.Text)
+		tell(asker, e.What, e.Text)
+	case casework.CaseAsked:
+		tell(act.Person, e.What, act.Text)
+	case casework.CaseHandedOver:
+		tell(act.Person, e.What, act.Text)
 	}
-	if e.What == "comment" || e.What == "answered" {
+	if e.What == casework.CaseCommented || e.What == casework.CaseAnswered {
 		for _, name := range casework.Mentions(e.Text) {
-			tell(name, "named", e.Text)
+			tell(name, casework.Mentioned, e.Text)
 		}
 	}
 	tell(was.Holder, e.What, e.Text)
@@ -48,8 +48,8 @@ func (s *Service) Notices(ctx context.Context, person string, unseen bool, skip 
 	return s.store.Notices(ctx, person, unseen, skip)
 }
 
-// SeeNotices notes that somebody has seen what they were told, up to a number; of a case
+// MarkNotificationsRead notes that somebody has seen what they were told, up to a number; of a case
 // or with 0 of all.
-func (s *Service) SeeNotices(ctx context.Context, person string, upTo, of int64) error {
-	return s.store.SeeNotices(ctx, person, upTo, of)
+func (s *Service) MarkNotificationsRead(ctx context.Context, person string, upTo, of int64) error {
+	return s.store.MarkNotificationsRead(ctx, person, upTo, of)
 }

@@ -23,7 +23,7 @@ func (s *Service) Attach(ctx context.Context, id int64, name string, content []b
 		if err := tx.AddFile(ctx, id, &f, content); err != nil {
 			return err
 		}
-		return tx.AddCaseEvent(ctx, id, by.Name, "attached", f.Name)
+		return tx.AddCaseEvent(ctx, id, by.Name, casework.FileAttached, f.Name)
 	})
 	return f, err
 }
@@ -36,12 +36,12 @@ func (s *Service) MayAttach(ctx context.Context, id int64, by store.Person) erro
 }
 
 func mayAttach(ctx context.Context, tx *store.Tx, c *store.Case, p casework.Person) error {
-	if !casework.MaySay(&casework.Case{Desk: c.Desk, Asked: deref(c.Asked)}, p) {
+	if !casework.MaySay(&c.Case, p) {
 		return ErrNotYours
 	}
 	n, err := tx.CountFiles(ctx, c.ID)
 	if err == nil && n >= casework.MostFiles {
-		err = fmt.Errorf("%w: %d files are attached to it already", ErrState, n)
+		err = fmt.Errorf("%w: it already has %d files", ErrState, n)
 	}
 	return err
 }
@@ -60,12 +60,12 @@ func (s *Service) DropFile(ctx context.Context, of, id int64, by store.Person) e
 		case err != nil:
 			return err
 		case f.Author != by.Name && !p.Lead:
-			return fmt.Errorf("%w: %s attached it and takes it away, or a lead", ErrState, f.Author)
+			return fmt.Errorf("%w: only %s or a lead may remove it", ErrState, f.Author)
 		}
 		if err := tx.DropFile(ctx, id, by.Name); err != nil {
 			return err
 		}
-		return tx.AddCaseEvent(ctx, of, by.Name, "took a file away", f.Name)
+		return tx.AddCaseEvent(ctx, of, by.Name, casework.FileRemoved, f.Name)
 	})
 }
 
@@ -76,7 +76,7 @@ func (s *Service) AddTodo(ctx context.Context, id int64, t casework.Todo, by sto
 		if t.Owner == "" {
 			t.Owner = by.Name
 		}
-		if err := scene.CheckTodo(&casework.Case{Desk: c.Desk, Asked: deref(c.Asked)}, p, &t); err != nil {
+		if err := scene.CheckTodo(&c.Case, p, &t); err != nil {
 			return err
 		}
 		n, err := tx.CountTodos(ctx, id)
@@ -84,16 +84,16 @@ func (s *Service) AddTodo(ctx context.Context, id int64, t casework.Todo, by sto
 		case err != nil:
 			return err
 		case n >= casework.MostTodos:
-			return fmt.Errorf("%w: it has %d to-dos that are not done", ErrState, n)
+			return fmt.Errorf("%w: it has %d open to-dos", ErrState, n)
 		}
 		out.Text, out.Owner, out.Due, out.Name, out.Desk = t.Text, t.Owner, t.Due, c.Name, c.Desk
 		if err := tx.AddTodo(ctx, &out); err != nil {
 			return err
 		}
-		if err := tx.Tell(ctx, []store.NewNotice{{Person: t.Owner, Case: id, What: "to do", Text: t.Text + ", by " + t.Due.Words(), Author: by.Name}}); err != nil {
+		if err := tx.Tell(ctx, []store.NewNotice{{Person: t.Owner, Case: id, What: casework.TodoAdded, Text: t.Text + ", by " + t.Due.Words(), Author: by.Name}}); err != nil {
 			return err
 		}
-		return tx.AddCaseEvent(ctx, id, by.Name, "to do", fmt.Sprintf("%s: %s, by %s", t.Owner, t.Text, t.Due.Words()))
+		return tx.AddCaseEvent(ctx, id, by.Name, casework.TodoAdded, fmt.Sprintf("%s: %s, by %s", t.Owner, t.Text, t.Due.Words()))
 	})
 	return out, err
 }
@@ -101,15 +101,15 @@ func (s *Service) AddTodo(ctx context.Context, id int64, t casework.Todo, by sto
 // Tick says that a to-do is done, or is not.
 func (s *Service) Tick(ctx context.Context, id int64, done bool, by store.Person) (out store.Todo, err error) {
 	return out, s.onTodo(ctx, id, by, func(tx *store.Tx, t store.Todo) error {
-		ticker, what := "", "not done"
+		ticker, what := "", casework.TodoReopened
 		if done {
-			ticker, what = by.Name, "done"
+			ticker, what = by.Name, casework.TodoDone
 		}
 		if done != (t.DoneAt == nil) { // it is so already
 			out = t
 			return nil
 		}
-		if err := tx.TickTodo(ctx, id, ticker); err != nil {
+		if err := tx.UpdateTodo(ctx, id, ticker); err != nil {
 			return err
 		}
 		if out, err = tx.LockTodo(ctx, id); err != nil {
@@ -122,13 +122,13 @@ func (s *Service) Tick(ctx context.Context, id int64, done bool, by store.Person
 	})
 }
 
-// DropTodo takes a to-do away.
-func (s *Service) DropTodo(ctx context.Context, id int64, by store.Person) error {
+// RemoveTodo takes a to-do away.
+func (s *Service) RemoveTodo(ctx context.Context, id int64, by store.Person) error {
 	return s.onTodo(ctx, id, by, func(tx *store.Tx, t store.Todo) error {
-		if err := tx.DropTodo(ctx, id); err != nil {
+		if err := tx.RemoveTodo(ctx, id); err != nil {
 			return err
 		}
-		return tx.AddCaseEvent(ctx, t.Case, by.Name, "took a to-do away", t.Text)
+		return tx.AddCaseEvent(ctx, t.Case, by.Name, casework.TodoRemoved, t.Text)
 	})
 }
 

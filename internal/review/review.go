@@ -3,7 +3,6 @@ package review
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"sync"
 	"time"
@@ -65,29 +64,27 @@ func (s *Service) SettleCleared(ctx context.Context, by store.Person, desk strin
 		if err != nil {
 			return err
 		}
+		scene, person := casework.Scene{Book: &rulebook.Book{}, Now: at}, personOf(by)
 		var changed []*store.Case
 		var events []store.NewCaseEvent
-		finding := casework.Cleared
 		for i := range all {
 			c := &all[i]
-			if c.TakenBy != nil && *c.TakenBy != by.Name && by.Role != people.Lead {
-				continue
-			}
 			if more = len(changed) == MostAtOnce; more {
 				break
 			}
-			was, err := plain(c)
+			was := c.Standing
+			e, err := scene.Do(&c.Case, person, casework.Act{Do: "settle", Finding: casework.Cleared})
+			if errors.Is(err, ErrState) {
+				continue // it is left to the person who has taken it, or may review it
+			}
+			if err == nil {
+				err = keepUndo(c, was, by.Name, e.What, at)
+			}
 			if err != nil {
 				return err
 			}
-			u := undo{was, c.ParkedAt, c.Due, by.Name, "settled", s.now(), c.Version + 1}
-			c.State, c.Finding, c.SettledBy, c.SettledAt = casework.Settled, &finding, &by.Name, &at
-			c.Asked, c.ParkedTo, c.ParkedFor, c.ParkedAt = nil, nil, nil, nil
-			if c.Undo, err = json.Marshal(u); err != nil {
-				return err
-			}
 			changed = append(changed, c)
-			events = append(events, store.NewCaseEvent{Case: c, Author: by.Name, What: "settled", Text: finding})
+			events = append(events, store.NewCaseEvent{Case: c, Author: by.Name, What: e.What, Text: e.Text})
 		}
 		for _, c := range changed {
 			settled = append(settled, c.ID)
@@ -109,7 +106,7 @@ func (s *Service) Detail(ctx context.Context, id int64, who string) (store.CaseD
 func MaySay(c store.Case, named bool, by store.Person) bool {
 	p := personOf(by)
 	p.Named = named
-	return casework.MaySay(&casework.Case{Desk: c.Desk, Asked: deref(c.Asked)}, p)
+	return casework.MaySay(&c.Case, p)
 }
 
 // Findings counts what came of the cases that were settled.

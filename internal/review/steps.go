@@ -39,7 +39,7 @@ func (s *Service) Steps(ctx context.Context) error {
 		}
 		var news []store.NewNotice
 		for _, t := range all {
-			news = append(news, store.NewNotice{Person: t.Owner, Case: t.Case, What: "reminder", Text: fmt.Sprintf("To do by %s: %s", t.Due.Words(), t.Text), Author: byItself})
+			news = append(news, store.NewNotice{Person: t.Owner, Case: t.Case, What: casework.Reminded, Text: fmt.Sprintf("To do by %s: %s", t.Due.Words(), t.Text), Author: byItself})
 		}
 		return tx.Tell(ctx, news)
 	})
@@ -88,7 +88,7 @@ func (s *Service) step(ctx context.Context, book *rulebook.Book, desk *rulebook.
 			if err := tx.NoteSteps(ctx, c, names); err != nil {
 				return err
 			}
-			text, had := steps[0].Name, deref(c.TakenBy)
+			text, had := steps[0].Name, c.Holder
 			if steps[0].HandTo != "" {
 				var moved bool
 				if moved, text = handUp(staff, c, text, steps[0].HandTo); moved {
@@ -99,9 +99,9 @@ func (s *Service) step(ctx context.Context, book *rulebook.Book, desk *rulebook.
 			if len(to) > 0 {
 				text += ", told to " + strings.Join(to, ", ")
 			}
-			what, says := "went up", fmt.Sprintf("%s: was due %s: %s", steps[0].Name, c.Due.Words(), c.Sentence)
+			what, says := casework.Escalated, fmt.Sprintf("%s: was due %s: %s", steps[0].Name, c.Due.Words(), c.Sentence)
 			if steps[0].Name == routing.Reminder {
-				what, says = "reminder", fmt.Sprintf("due %s: %s", c.Due.Words(), c.Sentence)
+				what, says = casework.Reminded, fmt.Sprintf("due %s: %s", c.Due.Words(), c.Sentence)
 			}
 			for _, name := range to {
 				news = append(news, store.NewNotice{Person: name, Case: c.ID, What: what, Text: says, Author: byItself})
@@ -125,20 +125,19 @@ func handUp(staff map[string]routing.Staff, c *store.Case, step, name string) (m
 		step, name = fmt.Sprintf("%s: %s is away", step, name), p.StandIn
 	}
 	p, there := staff[name]
-	of := casework.Case{Self: deref(c.Self), Below: deref(c.Below)}
 	switch {
 	case !there:
 		return false, fmt.Sprintf("%s: there is no account %q", step, name)
 	case p.Away:
 		return false, fmt.Sprintf("%s: %s is away", step, name)
-	case of.Bars(name):
-		return false, fmt.Sprintf("%s: %s does not review it", step, name)
+	case c.Bars(name):
+		return false, fmt.Sprintf("%s: %s cannot review it", step, name)
 	case !p.Works(c.Desk):
 		return false, fmt.Sprintf("%s: %s does not work the cases of %s", step, name, c.Desk)
-	case deref(c.TakenBy) == name:
+	case c.Holder == name:
 		return false, fmt.Sprintf("%s: %s has it already", step, name)
 	}
-	c.State, c.TakenBy, c.Undo = casework.Taken, &name, nil
+	c.State, c.Holder, c.Undo = casework.Taken, name, nil
 	return true, fmt.Sprintf("%s: handed to %s", step, name)
 }
 
@@ -178,7 +177,7 @@ func told(staff map[string]routing.Staff, c *store.Case, had string, s rulebook.
 	}
 	if s.HandTo != "" {
 		tell(had)
-		tell(deref(c.TakenBy))
+		tell(c.Holder)
 	}
 	return slices.Sorted(maps.Keys(all))
 }

@@ -159,7 +159,7 @@ func TestPagesThatCannotBeHad(t *testing.T) {
 // Integers are integers, columns stand in their own order, and a workbook says what it is.
 func TestKindsAndOrder(t *testing.T) {
 	columns := []Column{{Name: "zulu"}, {Name: "count", Kind: Whole}, {Name: "stake_confirmed", Title: "Confirmed, at stake", Kind: Money}, {Name: "alpha", Kind: Percent}}
-	s := Sheet{Name: "What was found", Columns: columns, Rows: [][]string{{"z", "12", "23004.0436", "0.1234"}, {"", "", "", ""}}}
+	s := Sheet{Name: "Outcomes", Columns: columns, Rows: [][]string{{"z", "12", "23004.0436", "0.1234"}, {"", "", "", ""}}}
 	var out bytes.Buffer
 	require.NoError(t, s.Parquet(&out))
 	f, err := parquet.OpenFile(bytes.NewReader(out.Bytes()), int64(out.Len()))
@@ -180,16 +180,16 @@ func TestKindsAndOrder(t *testing.T) {
 	w, err := excelize.OpenReader(&out)
 	require.NoError(t, err)
 	defer w.Close()
-	assert.Equal(t, []string{"What was found"}, w.GetSheetList())
+	assert.Equal(t, []string{"Outcomes"}, w.GetSheetList())
 	for cell, want := range map[string]string{"A1": "Zulu", "C1": "Confirmed, at stake", "B2": "12", "C2": "23,004.04", "D2": "12.3%", "B3": ""} {
-		got, err := w.GetCellValue("What was found", cell)
+		got, err := w.GetCellValue("Outcomes", cell)
 		require.NoError(t, err)
 		assert.Equal(t, want, got, cell)
 	}
 	props, err := w.GetDocProps()
 	require.NoError(t, err)
 	assert.Equal(t, "Oskel", props.Creator)
-	wide, err := w.GetColWidth("What was found", "C")
+	wide, err := w.GetColWidth("Outcomes", "C")
 	require.NoError(t, err)
 	assert.Greater(t, wide, 20.0, "its title fits")
 }

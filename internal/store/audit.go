@@ -55,15 +55,17 @@ func (s *Store) AddAudit(ctx context.Context, e AuditEntry) error {
 
 // AuditAsk says which entries are asked for; what is zero asks for all.
 type AuditAsk struct {
-	Person, Operation string
-	Before            int64
-	Most              int
+	Person    string
+	Operation string
+	Once      []string // other names that the operation had, whose entries count too
+	Before    int64
+	Most      int
 }
 
 // Audit lists entries, the newest first.
 func (s *Store) Audit(ctx context.Context, ask AuditAsk) ([]AuditEntry, error) {
 	rows, err := s.pool.Query(ctx, `select id, at, person, way, address, request, operation, about, outcome from audit
-		where ($1 = '' or person = $1) and ($2 = '' or operation = $2) and ($3::bigint = 0 or id < $3) order by id desc limit $4`, ask.Person, ask.Operation, ask.Before, ask.Most)
+		where ($1 = '' or person = $1) and ($2 = '' or operation = $2 or operation = any($5)) and ($3::bigint = 0 or id < $3) order by id desc limit $4`, ask.Person, ask.Operation, ask.Before, ask.Most, ask.Once)
 	if err != nil {
 		return nil, err
 	}

@@ -19,7 +19,7 @@ type Mark struct {
 }
 
 // ownTables are those of the schema public; feeds have a schema of their own.
-var ownTables = []string{"absences", "audit", "case_copies", "case_events", "case_files", "case_steps", "case_todos", "cases", "clock", "closings", "data_faults", "drafts", "exceptions", "goose_db_version", "intakes", "known_browsers", "locks", "notices", "past_exceptions", "peaces", "people", "registers", "revisions", "sessions", "subjects", "sweeps", "swept_figures", "targets", "tokens", "views"}
+var ownTables = []string{"absences", "audit", "case_copies", "case_events", "case_files", "case_steps", "case_todos", "cases", "clock", "closings", "data_issues", "drafts", "exceptions", "goose_db_version", "intakes", "known_browsers", "locks", "notices", "past_exceptions", "snoozes", "people", "registers", "revisions", "sessions", "subjects", "sweeps", "swept_figures", "targets", "tokens", "views"}
 
 // ClearSQL drops all that the service keeps, and nothing else.
 var ClearSQL = fmt.Sprintf("drop table if exists %s cascade;\ndrop function if exists audit_is_kept, tell_changed cascade;\ndrop schema if exists feeds, feed_months, reporting, %s cascade;\n", strings.Join(ownTables, ", "), QueueSchema)

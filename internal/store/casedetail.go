@@ -72,7 +72,7 @@ func (s *Store) Newest(ctx context.Context) (n Newest, err error) {
 }
 
 // caseAndMore is a case with what few cases have, and what there is of rules and data.
-var caseAndMore = strings.Replace(caseSelect, " from cases ", `, array(select name from case_copies where case_id = $1 order by name), exists (select from notices where case_id = $1 and person = $2 and what = 'named'),
+var caseAndMore = strings.Replace(caseSelect, " from cases ", `, array(select name from case_copies where case_id = $1 order by name), exists (select from notices where case_id = $1 and person = $2 and what = 'mentioned'),
 	exists (select from case_files where case_id = $1), exists (select from case_todos where case_id = $1), coalesce((select max(number) from revisions), 0), coalesce((select max(id) from intakes), 0), coalesce((select max(id) from sweeps), 0) from cases `, 1) + "where id = $1"
 
 // CaseDetail finds a case with all that its page shows, in one round trip, or two where it
@@ -100,14 +100,14 @@ func (s *Store) CaseDetail(ctx context.Context, id int64, who string) (d CaseDet
 		d.Before, err = pgx.CollectRows(rows, pgx.RowToStructByPos[FoundBefore])
 		return err
 	})
-	b.Queue(`select p.grain, p.period, last.id, last.revision, last.data_version, last.so_far from (select distinct grain, period from exceptions where case_id = $1) p,
-		lateral (select id, revision, data_version, so_far from sweeps s where s.grain = p.grain and s.period = p.period order by id desc limit 1) last`, id).Query(func(rows pgx.Rows) error {
+	b.Queue(`select p.grain, p.period, last.id, last.revision, last.data_version, last.to_date from (select distinct grain, period from exceptions where case_id = $1) p,
+		lateral (select id, revision, data_version, to_date from sweeps s where s.grain = p.grain and s.period = p.period order by id desc limit 1) last`, id).Query(func(rows pgx.Rows) error {
 		d.Swept = map[calendar.Key]Sweep{}
 		var sw Sweep
 		var period time.Time
-		var soFar *time.Time
-		_, err := pgx.ForEachRow(rows, []any{&sw.Period.Grain, &period, &sw.ID, &sw.Revision, &sw.DataVersion, &soFar}, func() error {
-			sw.Period.Start, sw.SoFar = startOf(period), dayOf(soFar)
+		var toDate *time.Time
+		_, err := pgx.ForEachRow(rows, []any{&sw.Period.Grain, &period, &sw.ID, &sw.Revision, &sw.DataVersion, &toDate}, func() error {
+			sw.Period.Start, sw.ToDate = startOf(period), dayOf(toDate)
 			d.Swept[sw.Period] = sw
 			return nil
 		})

@@ -149,14 +149,14 @@ func (t *Tx) LockTodo(ctx context.Context, id int64) (Todo, error) {
 	return all[0], nil
 }
 
-// TickTodo notes by whom one is done; with "" that it is not.
-func (t *Tx) TickTodo(ctx context.Context, id int64, by string) error {
+// UpdateTodo notes by whom one is done; with "" that it is not.
+func (t *Tx) UpdateTodo(ctx context.Context, id int64, by string) error {
 	_, err := t.tx.Exec(ctx, "update case_todos set done_at = case when $2 = '' then null else now() end, done_by = nullif($2, '') where id = $1", id, by)
 	return err
 }
 
-// DropTodo takes one away.
-func (t *Tx) DropTodo(ctx context.Context, id int64) error {
+// RemoveTodo takes one away.
+func (t *Tx) RemoveTodo(ctx context.Context, id int64) error {
 	_, err := t.tx.Exec(ctx, "delete from case_todos where id = $1", id)
 	return err
 }

@@ -10,57 +10,33 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"oskel/core/amount"
 	"oskel/core/calendar"
+	"oskel/core/casework"
 	"oskel/core/record"
 )
 
-// Case is one subject's flagged items under review on a desk.
+// Case is a case as it is stored.
 type Case struct {
-	ID        int64
-	Kind      string
-	Code      uint32
-	Key, Name string
-	Desk      string
-	State     string // open, taken, parked, settled
-	Grade     string // the most serious of its items when they came
-	Severity  int
-	Due       calendar.Day
-	OpenedAt  time.Time
-	TakenBy   *string
-	Finding   *string
-	SettledBy *string
-	SettledAt *time.Time
-	Version   int
-	Items     int
-	Cleared   bool // nothing in it is flagged any more
-	Sentence  string
-	Stake     *string // a decimal: of what is flagged in it; nil is not known
-	Reviewed
-}
-
-// Reviewed is what people have done with a case, beside who holds it and what was found.
-type Reviewed struct {
-	Asked                 *string
-	Self                  *string // the account of whom it is about
-	Below                 *string // those of who reports to them alone, with spaces between
-	ParkedTo              *calendar.Day
-	ParkedFor             *string // the feed whose next lines it waits for
-	ParkedAt              *int64  // the data version that was newest then
-	Reason                *string
-	Recovered, WrittenOff *string          // decimals
-	Apart                 map[int64]string // flags, by number, that have another finding than the case
-	Undo                  json.RawMessage  // what it was before the last act, for a moment
+	casework.Case
+	OpenedAt time.Time
+	Version  int
+	Items    int
+	Sentence string
+	Stake    *string         // a decimal: of what is flagged in it; nil is not known
+	ParkedAt *int64          // the data version that was newest when it was parked for a feed
+	Undo     json.RawMessage // what it was before the last act, for a moment
 }
 
 // CaseEvent is something that happened to a case.
 type CaseEvent struct {
 	At     time.Time
 	Author string
-	What   string
+	What   casework.EventKind
 	Text   string
 }
 
-const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, taken_by, finding, settled_by, settled_at, version, cleared, items, sentence, asked, parked_to, parked_for, parked_at, reason, recovered::text, written_off::text, undo, self, below, stake::text, apart from cases "
+const caseSelect = "select id, kind, code, key, name, desk, state, grade, severity, due, opened_at, coalesce(taken_by, ''), coalesce(finding, ''), coalesce(settled_by, ''), settled_at, version, cleared, items, sentence, coalesce(asked, ''), parked_to, coalesce(parked_for, ''), parked_at, coalesce(reason, ''), recovered::text, written_off::text, undo, coalesce(self, ''), coalesce(below, ''), stake::text, apart from cases "
 
 func manyCases(ctx context.Context, q querier, tail string, args ...any) ([]Case, error) {
 	return scanCases(q.Query(ctx, caseSelect+tail, args...))
@@ -78,9 +54,43 @@ func scanCase(row pgx.CollectableRow, more ...any) (c Case, err error) {
 	var code int32
 	var due time.Time
 	var parked *time.Time
-	err = row.Scan(append([]any{&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.TakenBy, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &c.Recovered, &c.WrittenOff, &c.Undo, &c.Self, &c.Below, &c.Stake, &c.Apart}, more...)...)
+	var recovered, writtenOff *string
+	err = row.Scan(append([]any{&c.ID, &c.Kind, &code, &c.Key, &c.Name, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.OpenedAt, &c.Holder, &c.Finding, &c.SettledBy, &c.SettledAt, &c.Version, &c.Cleared, &c.Items, &c.Sentence,
+		&c.Asked, &parked, &c.ParkedFor, &c.ParkedAt, &c.Reason, &recovered, &writtenOff, &c.Undo, &c.Self, &c.Below, &c.Stake, &c.Apart}, more...)...)
+	if err == nil {
+		c.Recovered, err = amountOf(recovered)
+	}
+	if err == nil {
+		c.WrittenOff, err = amountOf(writtenOff)
+	}
 	c.Code, c.Due, c.ParkedTo = uint32(code), *dayOf(&due), dayOf(parked)
 	return c, err
+}
+
+// amountOf reads a decimal of the database, which may be null.
+func amountOf(text *string) (*amount.Amount, error) {
+	if text == nil {
+		return nil, nil
+	}
+	a, err := amount.Parse(*text)
+	return &a, err
+}
+
+// amountText is how a decimal is written, nil where there is none.
+func amountText(a *amount.Amount) *string {
+	if a == nil {
+		return nil
+	}
+	text := a.String()
+	return &text
+}
+
+// orNull is a text, or null where it is empty.
+func orNull(text string) *string {
+	if text == "" {
+		return nil
+	}
+	return &text
 }
 
 // CaseFilter says which cases are listed; a nil Desks is all desks.
@@ -234,7 +244,7 @@ func (t *Tx) LockCases(ctx context.Context, ids []int64) ([]Case, error) {
 // UnsettledCases lists all unsettled cases and holds them to the end of the
 // transaction; without their names and items.
 func (t *Tx) UnsettledCases(ctx context.Context) ([]Case, error) {
-	rows, err := t.tx.Query(ctx, "select id, kind, code, desk, state, grade, severity, due, taken_by, version, cleared, asked, parked_to, parked_for, parked_at from cases where state <> 'settled' order by id for update")
+	rows, err := t.tx.Query(ctx, "select id, kind, code, desk, state, grade, severity, due, coalesce(taken_by, ''), version, cleared, coalesce(asked, ''), parked_to, coalesce(parked_for, ''), parked_at from cases where state <> 'settled' order by id for update")
 	if err != nil {
 		return nil, err
 	}
@@ -243,7 +253,7 @@ func (t *Tx) UnsettledCases(ctx context.Context) ([]Case, error) {
 		var code int32
 		var due time.Time
 		var parked *time.Time
-		err := row.Scan(&c.ID, &c.Kind, &code, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.TakenBy, &c.Version, &c.Cleared, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt)
+		err := row.Scan(&c.ID, &c.Kind, &code, &c.Desk, &c.State, &c.Grade, &c.Severity, &due, &c.Holder, &c.Version, &c.Cleared, &c.Asked, &parked, &c.ParkedFor, &c.ParkedAt)
 		c.Code, c.Due, c.ParkedTo = uint32(code), *dayOf(&due), dayOf(parked)
 		return c, err
 	})
@@ -300,7 +310,7 @@ func (t *Tx) AddCases(ctx context.Context, all []*Case) error {
 	_, err = t.tx.CopyFrom(ctx, pgx.Identifier{"cases"}, []string{"id", "kind", "code", "key", "name", "sentence", "items", "desk", "grade", "severity", "due", "state", "taken_by", "self", "below", "stake"}, pgx.CopyFromSlice(len(all), func(i int) ([]any, error) {
 		c := all[i]
 		c.ID = ids[i]
-		return []any{c.ID, c.Kind, int32(c.Code), c.Key, c.Name, c.Sentence, int32(c.Items), c.Desk, c.Grade, int32(c.Severity), c.Due.Time(), c.State, c.TakenBy, c.Self, c.Below, numeric(c.Stake)}, nil
+		return []any{c.ID, c.Kind, int32(c.Code), c.Key, c.Name, c.Sentence, int32(c.Items), c.Desk, c.Grade, int32(c.Severity), c.Due.Time(), c.State, orNull(c.Holder), orNull(c.Self), orNull(c.Below), numeric(c.Stake)}, nil
 	}))
 	return err
 }
@@ -309,7 +319,8 @@ const updateCase = `update cases set state = $2, grade = $3, severity = $4, due 
 	asked = $12, parked_to = $13, parked_for = $14, parked_at = $15, reason = $16, recovered = $17::text::numeric, written_off = $18::text::numeric, undo = $19, apart = $20, version = version + 1 where id = $1`
 
 func caseValues(c *Case) []any {
-	return []any{c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), c.TakenBy, c.Finding, c.SettledBy, c.SettledAt, c.Desk, c.Cleared, c.Asked, timeOf(c.ParkedTo), c.ParkedFor, c.ParkedAt, c.Reason, c.Recovered, c.WrittenOff, c.Undo, c.Apart}
+	return []any{c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), orNull(c.Holder), orNull(c.Finding), orNull(c.SettledBy), c.SettledAt, c.Desk, c.Cleared,
+		orNull(c.Asked), timeOf(c.ParkedTo), orNull(c.ParkedFor), c.ParkedAt, orNull(c.Reason), amountText(c.Recovered), amountText(c.WrittenOff), c.Undo, c.Apart}
 }
 
 // UpdateCase writes a case as it now stands, under its next version, and what
@@ -349,8 +360,10 @@ func (t *Tx) TellCases(ctx context.Context, ids []int64, otherStakes string) err
 
 // NewCaseEvent is something that happens to a case.
 type NewCaseEvent struct {
-	Case               *Case
-	Author, What, Text string
+	Case   *Case
+	Author string
+	What   casework.EventKind
+	Text   string
 }
 
 // fewEvents is up to how many rows are sent at once: a COPY asks for the columns first,
@@ -375,7 +388,7 @@ func (t *Tx) AddCaseEvents(ctx context.Context, all []NewCaseEvent) error {
 }
 
 // AddCaseEvent records what happened to a case.
-func (t *Tx) AddCaseEvent(ctx context.Context, id int64, author, what, text string) error {
+func (t *Tx) AddCaseEvent(ctx context.Context, id int64, author string, what casework.EventKind, text string) error {
 	_, err := t.tx.Exec(ctx, insertCaseEvent, id, author, what, text)
 	return err
 }

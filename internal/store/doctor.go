@@ -22,8 +22,8 @@ type must struct{ rule, sql string }
 
 // musts are what must always be so, whatever was killed when.
 var musts = []must{
-	{"an intake that is superseded or taken back is so by a later one", `
-		select 'intake ' || id || ' is taken back by ' || taken_back_by from intakes where taken_back_by <= id`},
+	{"an intake is superseded or reverted by a later one", `
+		select 'intake ' || id || ' is reverted by ' || reverted_by from intakes where reverted_by <= id`},
 	{"a row of a register or of targets is in one version after the other, never in two", `
 		select format('%s %s: intake %s', what, key, intake) from (
 			select 'register ' || kind as what, code::text || coalesce(' from ' || valid_from, '') as key, intake, superseded,
@@ -62,7 +62,7 @@ var musts = []must{
 		select 'case ' || c.id from cases c join subjects s on s.kind = c.kind and s.code = c.code
 			left join lateral (select name, sentence from exceptions e where e.case_id = c.id order by (e.state = 'cleared'), e.period desc, e.severity, e.rule limit 1) top on true
 		where (c.key, c.name, c.sentence, c.items) is distinct from (s.key, coalesce(top.name, s.key), coalesce(top.sentence, ''), (select count(*) from exceptions e where e.case_id = c.id)::int)`},
-	{"whoever has taken or settled a case is in its trail", `
+	{"the people who took or settled a case are in its history", `
 		select 'case ' || c.id || ' of ' || c.taken_by from cases c where c.state <> 'settled' and c.taken_by is not null and not exists (select from case_events e where e.case_id = c.id and (e.what = 'taken' and e.author = c.taken_by or e.what = 'handed over' and e.text like 'to ' || c.taken_by || '%'))
 		union all select 'case ' || c.id || ', settled' from cases c where c.state = 'settled' and not exists (select from case_events e where e.case_id = c.id and e.what = 'settled')
 		union all select 'case ' || c.id || ' is taken by ' || c.taken_by || ', whose account is closed' from cases c join people p on p.name = c.taken_by where c.state <> 'settled' and p.closed_at is not null`},
@@ -70,7 +70,7 @@ var musts = []must{
 		select 'revision ' || number from (select number, based_on, row_number() over (order by number) as place from revisions) r where number <> place or based_on >= number`},
 	{"a sweep is of a revision and a data version that there are", `
 		select 'sweep ' || id from sweeps s where data_version <> 0 and not exists (select from intakes i where i.id = s.data_version)`},
-	{"nobody who has left has a token", `
+	{"no closed account has a token", `
 		select 'token ' || t.id from tokens t join people p on p.name = t.person where p.closed_at is not null`},
 }
 

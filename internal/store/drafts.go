@@ -43,8 +43,8 @@ func (s *Store) PutDraft(ctx context.Context, d Draft) (Draft, error) {
 	return d, err
 }
 
-// DropDraft throws a draft away.
-func (s *Store) DropDraft(ctx context.Context, person string) error {
+// DeleteDraft throws a draft away.
+func (s *Store) DeleteDraft(ctx context.Context, person string) error {
 	_, err := s.pool.Exec(ctx, "delete from drafts where person = $1", person)
 	return err
 }

@@ -211,7 +211,7 @@ func (t *Tx) SomeExceptions(ctx context.Context, ids []int64) ([]Exception, erro
 // closed, is left out.
 func (t *Tx) InNoCase(ctx context.Context, kind string, code uint32, rule string) ([]Exception, error) {
 	return scanExceptions(t.tx.Query(ctx, withoutEvidence(exceptionSelect)+`where e.kind = $1 and e.code = $2 and ($3 = '' or e.rule = $3) and e.state <> 'cleared' and e.case_id is null
-		and e.period = (select max(period) from sweeps w where w.grain = e.grain and w.so_far is null)
+		and e.period = (select max(period) from sweeps w where w.grain = e.grain and w.to_date is null)
 		and not exists (select from closings w where w.grain = e.grain and w.period = e.period) order by e.id for update of e`, kind, int32(code), rule))
 }
 

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"oskel/core/casework"
 	"strings"
 	"time"
 
@@ -47,7 +48,7 @@ func (t *Tx) LockFault(ctx context.Context, id int64) (Fault, error) {
 }
 
 func manyFaults(ctx context.Context, q querier, tail string, args ...any) ([]Fault, error) {
-	rows, err := q.Query(ctx, "select f.id, f.case_id, f.feeds, f.note, f.author, f.at, f.ended_at, f.ended_by, f.ended_text, c.kind, c.key, c.name, c.sentence, f.data_version from data_faults f join cases c on c.id = f.case_id "+tail, args...)
+	rows, err := q.Query(ctx, "select f.id, f.case_id, f.feeds, f.note, f.author, f.at, f.ended_at, f.ended_by, f.ended_text, c.kind, c.key, c.name, c.sentence, f.data_version from data_issues f join cases c on c.id = f.case_id "+tail, args...)
 	if err != nil {
 		return nil, err
 	}
@@ -56,20 +57,20 @@ func manyFaults(ctx context.Context, q querier, tail string, args ...any) ([]Fau
 
 // AddFault notes that the data of a case are at fault in some feeds.
 func (t *Tx) AddFault(ctx context.Context, id int64, feeds []string, note, author string) error {
-	_, err := t.tx.Exec(ctx, "insert into data_faults (case_id, feeds, note, author, data_version) values ($1, $2, $3, $4, coalesce((select max(id) from intakes), 0))", id, feeds, note, author)
+	_, err := t.tx.Exec(ctx, "insert into data_issues (case_id, feeds, note, author, data_version) values ($1, $2, $3, $4, coalesce((select max(id) from intakes), 0))", id, feeds, note, author)
 	return err
 }
 
 // DropFaults forgets the faults of some cases that are not mended: their cases are settled
 // no more.
 func (t *Tx) DropFaults(ctx context.Context, cases []int64) error {
-	_, err := t.tx.Exec(ctx, "delete from data_faults where case_id = any($1) and ended_at is null", cases)
+	_, err := t.tx.Exec(ctx, "delete from data_issues where case_id = any($1) and ended_at is null", cases)
 	return err
 }
 
 // EndFault notes that one is mended, by whom and how.
 func (t *Tx) EndFault(ctx context.Context, id int64, by, text string) error {
-	_, err := t.tx.Exec(ctx, "update data_faults set ended_at = now(), ended_by = $2, ended_text = $3 where id = $1", id, by, text)
+	_, err := t.tx.Exec(ctx, "update data_issues set ended_at = now(), ended_by = $2, ended_text = $3 where id = $1", id, by, text)
 	return err
 }
 
@@ -94,7 +95,7 @@ type Mended struct {
 // some version, if lines of their feeds have come since: the first of these is said to
 // have mended each.
 func (t *Tx) MendFaults(ctx context.Context, sweep, version int64) error {
-	rows, err := t.tx.Query(ctx, `select f.id, f.case_id, f.author, i.id, i.name, i.file from data_faults f
+	rows, err := t.tx.Query(ctx, `select f.id, f.case_id, f.author, i.id, i.name, i.file from data_issues f
 		join lateral (select id, name, file from intakes i where i.id > f.data_version and i.id <= $1 and i.kind = 'feed' and i.name = any(f.feeds) order by i.id limit 1) i on true
 		where f.ended_at is null and exists (select from exceptions e where e.case_id = f.case_id) and not exists (select from exceptions e where e.case_id = f.case_id and e.state <> 'cleared') order by f.id for update of f`, version)
 	if err != nil {
@@ -111,10 +112,10 @@ func (t *Tx) MendFaults(ctx context.Context, sweep, version int64) error {
 		if err := t.EndFault(ctx, m.ID, by, text); err != nil {
 			return err
 		}
-		if err := t.AddCaseEvent(ctx, m.Case, by, "fault mended", text); err != nil {
+		if err := t.AddCaseEvent(ctx, m.Case, by, casework.IssueFixed, text); err != nil {
 			return err
 		}
-		news = append(news, NewNotice{Person: m.Author, Case: m.Case, What: "fault mended", Text: text, Author: by})
+		news = append(news, NewNotice{Person: m.Author, Case: m.Case, What: casework.IssueFixed, Text: text, Author: by})
 	}
 	return t.Tell(ctx, news)
 }

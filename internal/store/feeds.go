@@ -75,7 +75,7 @@ func (t *Tx) MakeFeed(ctx context.Context, f *rulebook.Feed) error {
 				return err
 			}
 		case have[c.name] != c.sql:
-			return &FeedError{fmt.Sprintf("the column %s of %s is kept as %s and cannot come to hold %s; give the new column a name of its own", c.name, f.Name, have[c.name], c.words)}
+			return &FeedError{fmt.Sprintf("the column %s of %s is stored as %s and cannot hold %s; give the new column another name", c.name, f.Name, have[c.name], c.words)}
 		}
 	}
 	return nil

@@ -16,23 +16,23 @@ import (
 
 // Intake is one arrival of a file. Its ID is the data version it makes.
 type Intake struct {
-	ID          int64
-	Into        string // "feed", "register", "targets" or "take-back"
-	Name        string
-	Mode        string // "append" or "replace"
-	Period      *string
-	File        string
-	SHA256      []byte
-	Lines       int64
-	Months      []int32
-	Totals      map[string]string
-	Author      string
-	At          time.Time
-	TakenBackBy *int64
-	Of          string // Into, or of a taking back that of what it took back
+	ID         int64
+	Into       string // "feed", "register", "targets" or "revert"
+	Name       string
+	Mode       string // "append" or "replace"
+	Period     *string
+	File       string
+	SHA256     []byte
+	Lines      int64
+	Months     []int32
+	Totals     map[string]string
+	Author     string
+	At         time.Time
+	RevertedBy *int64
+	Of         string // Into, or of a taking back that of what it took back
 }
 
-const intakeColumns = "id, kind, name, mode, period, file, sha256, lines, months, totals, author, at, taken_back_by, coalesce((select i.kind from intakes i where i.taken_back_by = intakes.id), kind)"
+const intakeColumns = "id, kind, name, mode, period, file, sha256, lines, months, totals, author, at, reverted_by, coalesce((select i.kind from intakes i where i.reverted_by = intakes.id), kind)"
 
 // DataVersion is the number of the newest intake, 0 before the first.
 func (s *Store) DataVersion(ctx context.Context) (int64, error) {
@@ -58,7 +58,7 @@ func (t *Tx) IntakesSince(ctx context.Context, version int64) ([]Intake, error) 
 
 // IntakesAfter lists the intakes that came after a moment and stand.
 func (s *Store) IntakesAfter(ctx context.Context, at time.Time) ([]Intake, error) {
-	return manyIntakes(ctx, s.pool, "where at > $1 and taken_back_by is null order by id", at)
+	return manyIntakes(ctx, s.pool, "where at > $1 and reverted_by is null order by id", at)
 }
 
 // Intake finds one intake.
@@ -69,7 +69,7 @@ func (t *Tx) Intake(ctx context.Context, id int64) (Intake, error) {
 // SameIntake finds an intake of the same bytes into the same place of which
 // any row still counts.
 func (t *Tx) SameIntake(ctx context.Context, into, name string, sum []byte) (Intake, error) {
-	all, err := manyIntakes(ctx, t.tx, "where sha256 = $1 and kind = $2 and name = $3 and taken_back_by is null order by id desc", sum, into, name)
+	all, err := manyIntakes(ctx, t.tx, "where sha256 = $1 and kind = $2 and name = $3 and reverted_by is null order by id desc", sum, into, name)
 	if err != nil {
 		return Intake{}, err
 	}
@@ -166,7 +166,7 @@ func (t *Tx) EqualLines(ctx context.Context, f *rulebook.Feed, intake int64, fir
 // LaterIntakes lists the intakes into the same place after one, that still
 // count.
 func (t *Tx) LaterIntakes(ctx context.Context, in Intake) ([]Intake, error) {
-	return manyIntakes(ctx, t.tx, "where id > $1 and kind = $2 and name = $3 and taken_back_by is null order by id", in.ID, in.Into, in.Name)
+	return manyIntakes(ctx, t.tx, "where id > $1 and kind = $2 and name = $3 and reverted_by is null order by id", in.ID, in.Into, in.Name)
 }
 
 func firstIntake(all []Intake, err error) (Intake, error) {
@@ -243,7 +243,7 @@ func (t *Tx) TakeBack(ctx context.Context, in Intake, by int64) error {
 	for _, sql := range []string{
 		fmt.Sprintf("update %s set superseded = $2 where intake = $1 and superseded is null", table),
 		fmt.Sprintf("insert into %s (%s, intake, again) select %s, intake, $2 from %s where superseded = $1", table, columns, columns, table),
-		"update intakes set taken_back_by = $2 where id = $1",
+		"update intakes set reverted_by = $2 where id = $1",
 	} {
 		if _, err := t.tx.Exec(ctx, sql, in.ID, by); err != nil {
 			return fmt.Errorf("taking back intake %d: %w", in.ID, err)
@@ -258,7 +258,7 @@ type Entry struct {
 	Name       string
 	Attributes map[string]string
 	From, To   *calendar.Day // active
-	ValidFrom  *calendar.Day // nil is since ever
+	ValidFrom  *calendar.Day // nil is from the beginning
 	ValidTo    *calendar.Day // it included; nil is until the next
 }
 

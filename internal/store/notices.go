@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"oskel/core/casework"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -11,7 +12,7 @@ import (
 type Notice struct {
 	ID     int64
 	Case   int64
-	What   string
+	What   casework.EventKind
 	Text   string
 	Author string
 	At     time.Time
@@ -23,7 +24,7 @@ type Notice struct {
 type NewNotice struct {
 	Person string
 	Case   int64
-	What   string
+	What   casework.EventKind
 	Text   string
 	Author string
 }
@@ -48,7 +49,7 @@ func (t *Tx) Tell(ctx context.Context, all []NewNotice) error {
 // Untell takes back what somebody's doing with some cases has told others in the last
 // minute, and nobody has seen.
 func (t *Tx) Untell(ctx context.Context, cases []int64, author string) error {
-	_, err := t.tx.Exec(ctx, "delete from notices where case_id = any($1) and author = $2 and at > now() - interval '1 minute' and seen_at is null and what <> 'named'", cases, author)
+	_, err := t.tx.Exec(ctx, "delete from notices where case_id = any($1) and author = $2 and at > now() - interval '1 minute' and seen_at is null and what <> 'mentioned'", cases, author)
 	return err
 }
 
@@ -70,16 +71,16 @@ func (s *Store) Notices(ctx context.Context, person string, unseen bool, skip in
 	return all, news, err
 }
 
-// SeeNotices notes that somebody has seen what they were told up to a number, of a case
+// MarkNotificationsRead notes that somebody has seen what they were told up to a number, of a case
 // or with 0 of all.
-func (s *Store) SeeNotices(ctx context.Context, person string, upTo, of int64) error {
+func (s *Store) MarkNotificationsRead(ctx context.Context, person string, upTo, of int64) error {
 	_, err := s.pool.Exec(ctx, "update notices set seen_at = now() where person = $1 and id <= $2 and ($3::bigint = 0 or case_id = $3) and seen_at is null", person, upTo, of)
 	return err
 }
 
 // NamedIn says in which of some cases somebody was named, or asked.
 func (t *Tx) NamedIn(ctx context.Context, person string, cases []int64) (map[int64]bool, error) {
-	rows, err := t.tx.Query(ctx, "select distinct case_id from notices where person = $1 and case_id = any($2) and what = 'named'", person, cases)
+	rows, err := t.tx.Query(ctx, "select distinct case_id from notices where person = $1 and case_id = any($2) and what = 'mentioned'", person, cases)
 	if err != nil {
 		return nil, err
 	}

@@ -22,7 +22,7 @@ const personColumns = "people.name, people.title, role, password, desks, closed_
 // ErrTaken says that a name is already in use.
 var ErrTaken = errors.New("the name is taken")
 
-// AddPerson adds an account, with a password or a one-time word.
+// AddPerson adds an account, with a password or a one-time password.
 func (s *Store) AddPerson(ctx context.Context, p Person, word *string, wordEnds *time.Time) error {
 	if p.Desks == nil {
 		p.Desks = []string{}
@@ -62,19 +62,19 @@ func (s *Store) onePerson(ctx context.Context, sql string, args ...any) (Person,
 const endTokens = "delete from tokens where person = $1"
 
 // SetPassword gives an account another password, in a new generation, and ends
-// its tokens. A one-time word is worth nothing any more.
+// its tokens. A one-time password is worth nothing any more.
 func (s *Store) SetPassword(ctx context.Context, name, hashed string) error {
 	return s.credentials(ctx, "update people set password = $2, word = null, word_ends = null, generation = generation + 1 where name = $1 and closed_at is null", name, hashed)
 }
 
-// SetWord gives an account a one-time word in place of its password, in a new
+// SetWord gives an account a one-time password in place of its password, in a new
 // generation, and ends its tokens.
 func (s *Store) SetWord(ctx context.Context, name, hashed string, ends time.Time) error {
 	return s.credentials(ctx, "update people set password = '', word = $2, word_ends = $3, generation = generation + 1 where name = $1 and closed_at is null", name, hashed, ends)
 }
 
-// UseWord puts a password in the place of a one-time word, if it is still there.
-func (s *Store) UseWord(ctx context.Context, name, word, hashed string) error {
+// UseOneTimePassword puts a password in the place of a one-time password, if it is still there.
+func (s *Store) UseOneTimePassword(ctx context.Context, name, word, hashed string) error {
 	return s.credentials(ctx, "update people set password = $3, word = null, word_ends = null, generation = generation + 1 where name = $1 and word = $2 and closed_at is null", name, word, hashed)
 }
 
@@ -97,7 +97,7 @@ func (s *Store) credentials(ctx context.Context, sql string, args ...any) error 
 	})
 }
 
-// Word is the hashed one-time word of an account that is not closed, or "".
+// Word is the hashed one-time password of an account that is not closed, or "".
 func (s *Store) Word(ctx context.Context, name string, now time.Time) (word string, err error) {
 	err = s.pool.QueryRow(ctx, "select word from people where name = $1 and closed_at is null and word_ends > $2", name, now).Scan(&word)
 	if errors.Is(err, pgx.ErrNoRows) {

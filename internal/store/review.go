@@ -39,13 +39,13 @@ func (t *Tx) ParkedCases(ctx context.Context) (out []ParkedCase, err error) {
 	newest := map[string]int64{}
 	for _, c := range all {
 		p := ParkedCase{Case: c}
-		if c.ParkedFor != nil && c.ParkedAt != nil {
-			last, known := newest[*c.ParkedFor]
+		if c.ParkedFor != "" && c.ParkedAt != nil {
+			last, known := newest[c.ParkedFor]
 			if !known {
-				if err := t.tx.QueryRow(ctx, "select coalesce(max(id), 0) from intakes where kind = 'feed' and name = $1", *c.ParkedFor).Scan(&last); err != nil {
+				if err := t.tx.QueryRow(ctx, "select coalesce(max(id), 0) from intakes where kind = 'feed' and name = $1", c.ParkedFor).Scan(&last); err != nil {
 					return nil, err
 				}
-				newest[*c.ParkedFor] = last
+				newest[c.ParkedFor] = last
 			}
 			p.Came = last > *c.ParkedAt
 		}

@@ -112,8 +112,8 @@ func (t *Tx) AddAbsence(ctx context.Context, a *Absence) error {
 	return t.tx.QueryRow(ctx, "insert into absences (person, first, last, stand_in, author) values ($1, $2, $3, $4, $5) returning id", a.Person, a.First.Time(), a.Last.Time(), standIn, a.Author).Scan(&a.ID)
 }
 
-// DropAbsence takes one away that is of a person, or with "" of anybody.
-func (s *Store) DropAbsence(ctx context.Context, id int64, of string) error {
+// DeleteAbsence takes one away that is of a person, or with "" of anybody.
+func (s *Store) DeleteAbsence(ctx context.Context, id int64, of string) error {
 	tag, err := s.pool.Exec(ctx, "delete from absences where id = $1 and ($2 = '' or person = $2)", id, of)
 	if err == nil && tag.RowsAffected() == 0 {
 		return ErrNotFound

@@ -40,7 +40,7 @@ type Store struct {
 var ErrNotFound = errors.New("not found")
 
 // ErrChanged says that what is to be written has changed since it was read.
-var ErrChanged = errors.New("it has changed since it was read; read it again")
+var ErrChanged = errors.New("it has changed since you read it; load it again")
 
 // Migrations are the steps by which the tables came to be as they are.
 func Migrations() fs.FS {
@@ -96,7 +96,7 @@ func up(ctx context.Context, provider *goose.Provider) error {
 		return err
 	}
 	if newest := NewestSchema(); at > newest {
-		return fmt.Errorf("a newer version of this program has been at work here (its tables are at step %d, this program knows %d); run that one", at, newest)
+		return fmt.Errorf("this database belongs to a newer version (schema %d; this program knows %d); run that one", at, newest)
 	}
 	_, err = provider.Up(ctx)
 	return err
@@ -225,7 +225,7 @@ func (s *Store) Do(ctx context.Context, lock Lock, work func(*Tx) error) error {
 func (s *Store) analyze(ctx context.Context, tables []string) {
 	for _, table := range tables {
 		if _, err := s.pool.Exec(ctx, "analyze "+pgx.Identifier{table}.Sanitize()); err != nil && ctx.Err() == nil {
-			slog.WarnContext(ctx, "looking at a table anew for the planner", "table", table, "error", err)
+			slog.WarnContext(ctx, "ANALYZE failed", "table", table, "error", err)
 		}
 	}
 }

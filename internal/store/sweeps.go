@@ -28,12 +28,12 @@ type Sweep struct {
 	Difference                json.RawMessage
 	Stages                    json.RawMessage // how long they took
 	Whole                     bool            // all that it recorded is on record
-	InPeace                   int             // flags of subjects that are left in peace
-	SoFar                     *calendar.Day   // up to which day it judged, where the period was still running
+	Snoozed                   int             // flags of subjects that are snoozed
+	ToDate                    *calendar.Day   // up to which day it judged, where the period was still running
 	Computation               int             // by what it was computed: of another number other verdicts and sentences may be right
 }
 
-const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference, whole, stages, so_far, in_peace, computation"
+const sweepColumns = "id, grain, period, revision, data_version, compared_with, author, at, took_ms, raised, standing, cleared, tallies, difference, whole, stages, to_date, snoozed, computation"
 
 // LatestSweep is the last sweep of a period, or ErrNotFound.
 func (s *Store) LatestSweep(ctx context.Context, k calendar.Key) (Sweep, error) {
@@ -47,9 +47,9 @@ func (t *Tx) LatestSweep(ctx context.Context, k calendar.Key) (Sweep, error) {
 
 // LatestSwept is what the last sweep of a period judged, without what it found.
 func (s *Store) LatestSwept(ctx context.Context, k calendar.Key) (sw Sweep, err error) {
-	var soFar *time.Time
-	err = s.pool.QueryRow(ctx, "select id, revision, data_version, so_far from sweeps where grain = $1 and period = $2 order by id desc limit 1", k.Grain, k.Start.Time()).Scan(&sw.ID, &sw.Revision, &sw.DataVersion, &soFar)
-	sw.SoFar = dayOf(soFar)
+	var toDate *time.Time
+	err = s.pool.QueryRow(ctx, "select id, revision, data_version, to_date from sweeps where grain = $1 and period = $2 order by id desc limit 1", k.Grain, k.Start.Time()).Scan(&sw.ID, &sw.Revision, &sw.DataVersion, &toDate)
+	sw.ToDate = dayOf(toDate)
 	return sw, notFound(err)
 }
 
@@ -118,57 +118,57 @@ func manySweeps(ctx context.Context, q querier, tail string, args ...any) ([]Swe
 	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (Sweep, error) {
 		var s Sweep
 		var period time.Time
-		var soFar *time.Time
-		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference, &s.Whole, &s.Stages, &soFar, &s.InPeace, &s.Computation)
-		s.Period.Start, s.SoFar = startOf(period), dayOf(soFar)
+		var toDate *time.Time
+		err := row.Scan(&s.ID, &s.Period.Grain, &period, &s.Revision, &s.DataVersion, &s.ComparedWith, &s.Author, &s.At, &s.TookMS, &s.Raised, &s.Standing, &s.Cleared, &s.Tallies, &s.Difference, &s.Whole, &s.Stages, &toDate, &s.Snoozed, &s.Computation)
+		s.Period.Start, s.ToDate = startOf(period), dayOf(toDate)
 		return s, err
 	})
 }
 
 // AddSweep records a sweep; its counts follow with FinishSweep.
 func (t *Tx) AddSweep(ctx context.Context, s *Sweep) error {
-	return t.tx.QueryRow(ctx, `insert into sweeps (grain, period, revision, data_version, compared_with, author, took_ms, raised, standing, cleared, tallies, so_far, computation)
+	return t.tx.QueryRow(ctx, `insert into sweeps (grain, period, revision, data_version, compared_with, author, took_ms, raised, standing, cleared, tallies, to_date, computation)
 		values ($1, $2, $3, $4, $5, $6, 0, 0, 0, 0, $7, $8, $9) returning id, at`,
-		s.Period.Grain, s.Period.Start.Time(), s.Revision, s.DataVersion, s.ComparedWith, s.Author, s.Tallies, timeOf(s.SoFar), s.Computation).Scan(&s.ID, &s.At)
+		s.Period.Grain, s.Period.Start.Time(), s.Revision, s.DataVersion, s.ComparedWith, s.Author, s.Tallies, timeOf(s.ToDate), s.Computation).Scan(&s.ID, &s.At)
 }
 
 // FinishSweep records what a sweep found.
 func (t *Tx) FinishSweep(ctx context.Context, s *Sweep) error {
-	_, err := t.tx.Exec(ctx, "update sweeps set took_ms = $2, raised = $3, standing = $4, cleared = $5, difference = $6, stages = $7, in_peace = $8 where id = $1",
-		s.ID, s.TookMS, s.Raised, s.Standing, s.Cleared, s.Difference, s.Stages, s.InPeace)
+	_, err := t.tx.Exec(ctx, "update sweeps set took_ms = $2, raised = $3, standing = $4, cleared = $5, difference = $6, stages = $7, snoozed = $8 where id = $1",
+		s.ID, s.TookMS, s.Raised, s.Standing, s.Cleared, s.Difference, s.Stages, s.Snoozed)
 	return err
 }
 
 // Exception is a breach recorded by a sweep. Stake is a decimal, or nil.
 type Exception struct {
-	ID               int64
-	Period           calendar.Key
-	Rule, Kind       string
-	Code             uint32
-	Key, Name        string
-	Event            calendar.Day // of which it is, 0 if of the period
-	State            string       // raised, standing, cleared
-	Outcome, Grade   string
-	Severity         int
-	Sentence         string
-	Value, Yardstick string
-	Stake            *string
-	Beyond           *float64 // how far beyond its cut, as a share of the cut
-	Streak           *int     // periods in a row, this one among them; nil is not known
-	Evidence         json.RawMessage
-	Desk             string
-	CaseID           *int64
-	CaseState        *string
-	Sweep            int64 // the last that found it so
-	FirstSweep       int64 // the first that found it
-	Since            int64 // the first that found it so
+	ID                int64
+	Period            calendar.Key
+	Rule, Kind        string
+	Code              uint32
+	Key, Name         string
+	Event             calendar.Day // of which it is, 0 if of the period
+	State             string       // raised, standing, cleared
+	Outcome, Grade    string
+	Severity          int
+	Sentence          string
+	Value, Comparison string
+	Stake             *string
+	Beyond            *float64 // distance from the cut, as a share of the cut
+	Streak            *int     // periods in a row, this one among them; nil is not known
+	Evidence          json.RawMessage
+	Desk              string
+	CaseID            *int64
+	CaseState         *string
+	Sweep             int64 // the last that found it so
+	FirstSweep        int64 // the first that found it
+	Since             int64 // the first that found it so
 }
 
 const (
 	exceptionSelect = exceptionFields + `from exceptions ` + exceptionJoins
 	// versionSelect selects what exceptions said before, too.
 	versionSelect   = exceptionFields + `from exception_versions ` + exceptionJoins
-	exceptionFields = `select e.id, e.grain, e.period, e.rule, e.kind, e.code, s.key, e.name, e.event, e.state, e.outcome, e.grade, e.severity, e.sentence, e.value, e.yardstick,
+	exceptionFields = `select e.id, e.grain, e.period, e.rule, e.kind, e.code, s.key, e.name, e.event, e.state, e.outcome, e.grade, e.severity, e.sentence, e.value, e.comparison,
 	e.stake::text, e.evidence, e.desk, e.case_id, c.state, e.sweep, e.first_sweep, e.since, e.beyond, e.streak `
 	exceptionJoins = `e join subjects s on s.kind = e.kind and s.code = e.code left join cases c on c.id = e.case_id `
 )
@@ -182,7 +182,7 @@ func scanExceptions(rows pgx.Rows, err error) ([]Exception, error) {
 		var period time.Time
 		var event *time.Time
 		var code int32
-		err := row.Scan(&e.ID, &e.Period.Grain, &period, &e.Rule, &e.Kind, &code, &e.Key, &e.Name, &event, &e.State, &e.Outcome, &e.Grade, &e.Severity, &e.Sentence, &e.Value, &e.Yardstick,
+		err := row.Scan(&e.ID, &e.Period.Grain, &period, &e.Rule, &e.Kind, &code, &e.Key, &e.Name, &event, &e.State, &e.Outcome, &e.Grade, &e.Severity, &e.Sentence, &e.Value, &e.Comparison,
 			&e.Stake, &e.Evidence, &e.Desk, &e.CaseID, &e.CaseState, &e.Sweep, &e.FirstSweep, &e.Since, &e.Beyond, &e.Streak)
 		e.Period.Start, e.Code = startOf(period), uint32(code)
 		if event != nil {
@@ -318,7 +318,7 @@ func (t *Tx) SubjectCode(ctx context.Context, level, key string) (uint32, error)
 }
 
 // exceptionColumns are those that a sweep writes.
-var exceptionColumns = []string{"grain", "period", "rule", "kind", "code", "event", "name", "state", "outcome", "grade", "severity", "sentence", "value", "yardstick", "stake",
+var exceptionColumns = []string{"grain", "period", "rule", "kind", "code", "event", "name", "state", "outcome", "grade", "severity", "sentence", "value", "comparison", "stake",
 	"beyond", "evidence", "desk", "case_id", "streak", "sweep", "first_sweep", "since", "own"}
 
 func (e *Exception) row() []any {
@@ -326,13 +326,13 @@ func (e *Exception) row() []any {
 	if e.Stake != nil {
 		stake = *e.Stake
 	}
-	return []any{e.Period.Grain, e.Period.Start.Time(), e.Rule, e.Kind, int32(e.Code), e.event(), e.Name, e.State, e.Outcome, e.Grade, int32(e.Severity), e.Sentence, e.Value, e.Yardstick, stake,
+	return []any{e.Period.Grain, e.Period.Start.Time(), e.Rule, e.Kind, int32(e.Code), e.event(), e.Name, e.State, e.Outcome, e.Grade, int32(e.Severity), e.Sentence, e.Value, e.Comparison, stake,
 		e.Beyond, e.Evidence, e.Desk, e.CaseID, e.Streak, e.Sweep, e.Sweep, e.Sweep, e.State != "cleared"}
 }
 
 // said are the columns of an exception that say what was found; when one of them is
 // another, what it said before is kept.
-const said = "event, name, state, outcome, grade, severity, sentence, value, yardstick, stake, beyond, evidence, desk, streak"
+const said = "event, name, state, outcome, grade, severity, sentence, value, comparison, stake, beyond, evidence, desk, streak"
 
 var (
 	saidBefore = "(e." + strings.ReplaceAll(said, ", ", ", e.") + ")"

@@ -18,7 +18,7 @@ type View struct {
 }
 
 // ErrTooMany says that somebody keeps as many views as one may.
-var ErrTooMany = errors.New("there are a hundred views already; forget one first")
+var ErrTooMany = errors.New("there are 100 views already; delete one first")
 
 // mostViews is how many views one person may keep.
 const mostViews = 100
@@ -52,8 +52,8 @@ func (s *Store) SaveView(ctx context.Context, v *View) error {
 	})
 }
 
-// DropView forgets a view of a person or, for a lead, any that is shared.
-func (s *Store) DropView(ctx context.Context, id int64, owner string, lead bool) error {
+// DeleteView forgets a view of a person or, for a lead, any that is shared.
+func (s *Store) DeleteView(ctx context.Context, id int64, owner string, lead bool) error {
 	tag, err := s.pool.Exec(ctx, "delete from views where id = $1 and (owner = $2 or $3 and shared)", id, owner, lead)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotFound

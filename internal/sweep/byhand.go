@@ -19,7 +19,7 @@ import (
 const MostByHand = 200
 
 // ErrByHand says why an exception cannot be taken to its desk by hand.
-var ErrByHand = errors.New("it cannot be taken to a desk")
+var ErrByHand = errors.New("it cannot open a case")
 
 // ToDesks takes exceptions that are in no case to their desks, as somebody says: into the
 // unsettled case of the same subject there, or a new one; all of them or none. Which they
@@ -137,7 +137,7 @@ func (r *run) routed(e store.Exception) record.Routed {
 func (s *Service) TakeToDesks(ctx context.Context, ids []int64, author string, may func(desk string) bool) ([]int64, error) {
 	ids = slices.Compact(slices.Sorted(slices.Values(ids)))
 	if len(ids) == 0 || len(ids) > MostByHand {
-		return nil, fmt.Errorf("%w: at most %d exceptions at once, and at least one", ErrByHand, MostByHand)
+		return nil, fmt.Errorf("%w: state 1 to %d exceptions", ErrByHand, MostByHand)
 	}
 	return s.ToDesks(ctx, author, func(tx *store.Tx, book *rulebook.Book) ([]store.Exception, error) {
 		all, err := tx.SomeExceptions(ctx, ids)
@@ -155,7 +155,7 @@ func (s *Service) TakeToDesks(ctx context.Context, ids []int64, author string, m
 			case book.Desk(all[i].Desk) == nil:
 				return nil, fmt.Errorf("%w: the rulebook has no desk %q, where exception %d goes", ErrByHand, all[i].Desk, id)
 			case !may(all[i].Desk):
-				return nil, fmt.Errorf("%w: members of %s take exception %d there, analysts and leads", ErrByHand, book.Desk(all[i].Desk).Title, id)
+				return nil, fmt.Errorf("%w: only members of %s, analysts and leads may open a case for exception %d", ErrByHand, book.Desk(all[i].Desk).Title, id)
 			}
 		}
 		return all, nil

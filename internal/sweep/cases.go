@@ -12,29 +12,31 @@ import (
 	"oskel/internal/store"
 )
 
-// toCases takes what was found to its desks. All is written at once, however much
+// toCases takes what was found to its desks. All is written at once, at any size
 // was found.
 func (r *run) toCases() error {
 	unsettled, err := r.tx.UnsettledCases(r.ctx)
 	if err != nil {
 		return err
 	}
-	d := &record.Desks{Book: r.engine.Book, Period: r.period, Today: r.today, Open: r.openCases}
-	kept := map[*record.Case]*store.Case{}
+	d := &record.Desks{Book: r.engine.Book, Period: r.period, Today: r.today, Open: r.openCases, Now: r.now}
+	if r.sweep.Author != planner { // which is nobody
+		d.By = r.sweep.Author
+	}
+	kept := map[*casework.Case]*store.Case{}
 	for i := range unsettled {
 		c := &unsettled[i]
-		of := &record.Case{ID: c.ID, Kind: c.Kind, Code: c.Code, Desk: c.Desk, Taken: c.State == casework.Taken || c.State == casework.Parked, Grade: c.Grade, Severity: c.Severity, Due: c.Due, Cleared: c.Cleared}
-		d.Cases = append(d.Cases, of)
-		kept[of] = c
+		d.Cases = append(d.Cases, &c.Case)
+		kept[&c.Case] = c
 	}
 	if d.Holding, err = r.tx.UnsettledItems(r.ctx); err != nil {
 		return err
 	}
-	left, err := r.tx.Peaces(r.ctx, r.today)
+	left, err := r.tx.Snoozes(r.ctx, r.today)
 	if err != nil {
 		return err
 	}
-	peaces := record.PeacesOf(left)
+	snoozes := record.SnoozesOf(left)
 	arrivals := make([]record.Arrival, len(r.found))
 	for i, f := range r.found {
 		arrivals[i] = record.Arrival{
@@ -46,9 +48,9 @@ func (r *run) toCases() error {
 		}
 		if r.byHand != "" {
 			arrivals[i].Listed = false
-		} else if arrivals[i].Flagged && peaces.Keep(r.today, f.Kind, f.Code, f.Rule, f.Severity, f.Beyond) {
+		} else if arrivals[i].Flagged && snoozes.Keep(r.today, f.Kind, f.Code, f.Rule, f.Severity, f.Beyond) {
 			arrivals[i].Listed = true
-			r.sweep.InPeace++
+			r.sweep.Snoozed++
 		}
 	}
 	homes := d.Take(arrivals)
@@ -63,24 +65,16 @@ func (r *run) toCases() error {
 		return err
 	}
 	for _, c := range d.Opened {
-		kept[c] = &store.Case{Kind: c.Kind, Code: c.Code, Desk: c.Desk, State: casework.Open, Grade: c.Grade, Severity: c.Severity, Due: c.Due, Reviewed: store.Reviewed{Self: orNil(c.Self), Below: orNil(c.Below)}}
 		if to := given[c]; to.Name != "" {
-			kept[c].State, kept[c].TakenBy = casework.Taken, &to.Name
+			c.State, c.Holder = casework.Taken, to.Name
 		}
+		kept[c] = &store.Case{Case: *c}
 		opened = append(opened, kept[c])
 	}
 	for _, c := range d.Changed {
 		to := kept[c]
-		to.Desk, to.Grade, to.Severity, to.Due, to.Cleared = c.Desk, c.Grade, c.Severity, c.Due, c.Cleared
-		if !c.Taken { // it is of another desk now
-			to.State, to.TakenBy, to.ParkedTo, to.ParkedFor, to.ParkedAt = casework.Open, nil, nil, nil, nil
-		}
-		if c.Closed {
-			finding, now := "cleared", r.now
-			to.State, to.Finding, to.SettledAt, to.ParkedTo, to.ParkedFor, to.ParkedAt = casework.Settled, &finding, &now, nil, nil, nil
-			if by := r.sweep.Author; by != planner { // which is nobody
-				to.SettledBy = &by
-			}
+		if c.State != casework.Parked {
+			to.ParkedAt = nil
 		}
 		changed = append(changed, to)
 	}
@@ -121,9 +115,9 @@ func (r *run) toCases() error {
 	}
 	for _, c := range d.Opened {
 		if to := given[c]; to.Text != "" {
-			what := "handed over"
+			what := casework.CaseHandedOver
 			if to.Name == "" {
-				what = "left to the desk"
+				what = casework.LeftToDesk
 			}
 			events = append(events, store.NewCaseEvent{Case: kept[c], Author: author, What: what, Text: to.Text})
 		}
@@ -141,7 +135,7 @@ func (r *run) toCases() error {
 // listedOnly says whether what a rule flags goes to no desk in this sweep.
 func (r *run) listedOnly(rule string) bool {
 	of := r.engine.Book.Rule(rule)
-	return of != nil && of.Listed || r.sweep.SoFar != nil && (of == nil || !of.SoFar)
+	return of != nil && of.Listed || r.sweep.ToDate != nil && (of == nil || !of.ToDate)
 }
 
 // stakes are what is at stake in a case by rule.

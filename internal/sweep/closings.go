@@ -13,9 +13,9 @@ import (
 
 // Errors of closing and opening.
 var (
-	ErrUnswept = errors.New("only a period that was swept, and whose sweep holds, can be closed")
+	ErrUnswept = errors.New("only a period with an up-to-date sweep can be closed")
 	ErrWaiting = errors.New("the period cannot be signed off")
-	ErrReason  = errors.New("opening a closed period takes a reason")
+	ErrReason  = errors.New("reopening a period needs a reason")
 )
 
 // Close closes a period, so that nothing sweeps it until it is opened again. Its last
@@ -44,8 +44,8 @@ func (s *Service) Close(ctx context.Context, p calendar.Period, author, note str
 		} else if err != nil {
 			return err
 		}
-		if last.SoFar != nil {
-			return fmt.Errorf("%w: %s has been swept so far only, to %s", ErrUnswept, book.Calendar.Words(p), last.SoFar.Words())
+		if last.ToDate != nil {
+			return fmt.Errorf("%w: %s has been swept to date only, up to %s", ErrUnswept, book.Calendar.Words(p), last.ToDate.Words())
 		}
 		changed, err := tx.Changed(ctx, key.Grain)
 		if err != nil {
@@ -67,7 +67,7 @@ func (s *Service) Close(ctx context.Context, p calendar.Period, author, note str
 				return err
 			}
 			if waiting > 0 {
-				return fmt.Errorf("%w: %d of its cases are neither settled nor parked", ErrWaiting, waiting)
+				return fmt.Errorf("%w: %d of its cases are still open", ErrWaiting, waiting)
 			}
 		}
 		return tx.ClosePeriod(ctx, store.Closing{Period: key, Author: author, Note: strings.TrimSpace(note), SignedOff: signOff})

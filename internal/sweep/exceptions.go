@@ -110,7 +110,7 @@ func (s *Service) resolved(ctx context.Context, book *rulebook.Book, f store.Exc
 		known := attributesOf(book)
 		if !slices.Contains(known, f.Group) {
 			all := append(slices.Clone(store.Groups), known...)
-			return f, fmt.Errorf("%w group %q%s; they are gathered by %s or %s", ErrFilter, f.Group, lang.Suggestion(f.Group, all), strings.Join(all[:len(all)-1], ", "), all[len(all)-1])
+			return f, fmt.Errorf("%w group %q%s; group by %s or %s", ErrFilter, f.Group, lang.Suggestion(f.Group, all), strings.Join(all[:len(all)-1], ", "), all[len(all)-1])
 		}
 		if p, ok := book.Calendar.ByKey(f.Period); ok {
 			_, f.AsOf = book.Calendar.Span(p)
@@ -195,7 +195,7 @@ func (s *Service) Exception(ctx context.Context, id, sweep int64) (v Version, er
 }
 
 // ErrNotKept says that what a sweep left is no longer on record.
-var ErrNotKept = errors.New("what a later sweep overtook was not kept then")
+var ErrNotKept = errors.New("the state before a later sweep was not stored then")
 
 // left looks whether what a sweep of a period left can be listed.
 func (s *Service) left(ctx context.Context, f store.ExceptionFilter) error {

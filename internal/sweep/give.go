@@ -1,21 +1,15 @@
 package sweep
 
 import (
+	"oskel/core/casework"
 	"oskel/core/judge"
 	"oskel/core/record"
 	"oskel/core/routing"
 )
 
-func orNil(s string) *string {
-	if s == "" {
-		return nil
-	}
-	return &s
-}
-
 // give says who gets each case that is opened, and what its trail says of that.
-func (r *run) give(d *record.Desks) (map[*record.Case]routing.Given, error) {
-	out := map[*record.Case]routing.Given{}
+func (r *run) give(d *record.Desks) (map[*casework.Case]routing.Given, error) {
+	out := map[*casework.Case]routing.Given{}
 	if len(d.Opened) == 0 {
 		return out, nil
 	}
@@ -25,7 +19,7 @@ func (r *run) give(d *record.Desks) (map[*record.Case]routing.Given, error) {
 	}
 	g := &routing.Giver{Book: r.engine.Book, Staff: staff, Had: func(desk string) (int, error) { return r.tx.CountOnDesk(r.ctx, desk) }}
 	for _, c := range d.Opened {
-		to, err := g.Give(routing.Case{Desk: c.Desk, For: c.For, Self: c.Self, Bars: c.Bars})
+		to, err := g.Give(routing.Case{Desk: c.Desk, For: d.For[c], Self: c.Self, Bars: c.Bars})
 		if err != nil {
 			return nil, err
 		}

@@ -102,7 +102,7 @@ func (s *Service) stand(ctx context.Context, revision store.Revision, c calendar
 			if sweeps[i].Period == p.Key {
 				p.Sweep = &sweeps[i]
 				p.State = "swept"
-				if p.Stale = onlySoFar(sweeps[i].SoFar, last, c.Today(s.now())); p.Stale != "" {
+				if p.Stale = onlyToDate(sweeps[i].ToDate, last, c.Today(s.now())); p.Stale != "" {
 					p.State, p.Since = "stale", sweeps[i].At
 				} else if p.Stale, p.Since = outOfDate(calendar.Month(c.Of(calendar.Monthly, last).Number), last, sweeps[i], revision, intakes, restated(c, changed, sweeps[i]), p.Closed != nil); p.Stale != "" {
 					p.State = "stale"
@@ -178,7 +178,7 @@ func (s *Service) StaleOf(ctx context.Context, newest store.Newest, swept map[ca
 		}
 		_, last := book.Calendar.Span(of)
 		today := book.Calendar.Today(s.now())
-		if out[k] = onlySoFar(sw.SoFar, last, today); out[k] != "" {
+		if out[k] = onlyToDate(sw.ToDate, last, today); out[k] != "" {
 			continue
 		}
 		changed, err := s.chainOf(ctx, k.Grain, newest.Sweep)
@@ -187,7 +187,7 @@ func (s *Service) StaleOf(ctx context.Context, newest store.Newest, swept map[ca
 		}
 		sw.Period = k
 		again := restated(book.Calendar, changed, sw)
-		if out[k] = stillSoFar(sw.SoFar, last, today, ""); again == "" && sw.DataVersion >= newest.DataVersion && sw.Revision == newest.Revision {
+		if out[k] = stillToDate(sw.ToDate, last, today, ""); again == "" && sw.DataVersion >= newest.DataVersion && sw.Revision == newest.Revision {
 			continue
 		}
 		if closed[k.Grain] == nil {
@@ -197,7 +197,7 @@ func (s *Service) StaleOf(ctx context.Context, newest store.Newest, swept map[ca
 		}
 		_, shut := closed[k.Grain][k]
 		why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, last).Number), last, sw, store.Revision{Number: newest.Revision}, intakes, again, shut)
-		out[k] = stillSoFar(sw.SoFar, last, today, why)
+		out[k] = stillToDate(sw.ToDate, last, today, why)
 	}
 	return out, nil
 }

@@ -82,7 +82,7 @@ func (s *Service) RuleRecords(ctx context.Context, book *rulebook.Book, k calend
 func notesOn(r *RuleRecord, last store.Sweep, rule string) (notes []string) {
 	for _, t := range TalliesOf(last) {
 		if t.Rule == rule && t.Crowded() {
-			notes = append(notes, fmt.Sprintf("It flags %d of the %d judged: so many that nothing stands out.", t.Flagged, t.Judged()))
+			notes = append(notes, fmt.Sprintf("It flags %d of the %d judged: too many to be useful.", t.Flagged, t.Judged()))
 			break
 		}
 	}
@@ -106,10 +106,10 @@ func notesOn(r *RuleRecord, last store.Sweep, rule string) (notes []string) {
 		}
 	}
 	if explained := r.Findings["explained"]; settled >= fewSettled && 2*explained > settled {
-		notes = append(notes, fmt.Sprintf("%d of its %d settled cases were explained away.", explained, settled))
+		notes = append(notes, fmt.Sprintf("%d of its %d settled cases were explained.", explained, settled))
 	}
 	if n := r.Findings["rule fault"]; n > 0 {
-		notes = append(notes, fmt.Sprintf("%d of its settled cases %s found to be a fault of the rule.", n, map[bool]string{true: "was", false: "were"}[n == 1]))
+		notes = append(notes, fmt.Sprintf("%d of its settled cases %s found to be rule errors.", n, map[bool]string{true: "was", false: "were"}[n == 1]))
 	}
 	return notes
 }

@@ -10,23 +10,23 @@ import (
 	"oskel/internal/figures"
 )
 
-// soFarTo is the day up to which a period that runs is swept: the stated one, or the
+// toDateTo is the day up to which a period that runs is swept: the stated one, or the
 // last one before today on which any feed has lines.
-func soFarTo(snapshot *ledger.Snapshot, words string, first, last, today calendar.Day, stated *calendar.Day) (calendar.Day, error) {
+func toDateTo(snapshot *ledger.Snapshot, words string, first, last, today calendar.Day, stated *calendar.Day) (calendar.Day, error) {
 	switch {
 	case last < today:
-		return 0, fmt.Errorf("%w: %s has ended; sweep all of it", ErrSoFar, words)
+		return 0, fmt.Errorf("%w: %s has ended; sweep the whole period", ErrToDate, words)
 	case first == last:
-		return 0, fmt.Errorf("%w: a day is over before it can be judged", ErrSoFar)
+		return 0, fmt.Errorf("%w: a day is over before it can be judged", ErrToDate)
 	case stated != nil && (*stated < first || *stated >= min(today, last)):
-		return 0, fmt.Errorf("%w: the day up to which is to be one of %s to %s, before today and the last of the period, not %s", ErrSoFar, first.Words(), (min(today, last) - 1).Words(), stated.Words())
+		return 0, fmt.Errorf("%w: the day up to which is to be one of %s to %s, before today and the last of the period, not %s", ErrToDate, first.Words(), (min(today, last) - 1).Words(), stated.Words())
 	case stated != nil:
 		return *stated, nil
 	}
 	if day := newestDay(snapshot, first, min(today, last)-1); day != schedule.Never {
 		return day, nil
 	}
-	return 0, fmt.Errorf("%w: no feed has lines of %s before today, %s", ErrSoFar, words, today.Words())
+	return 0, fmt.Errorf("%w: no feed has lines of %s before today, %s", ErrToDate, words, today.Words())
 }
 
 // newestDay is the last day from first to last on which any feed has lines, or Never.
@@ -39,19 +39,19 @@ func newestDay(snapshot *ledger.Snapshot, first, last calendar.Day) calendar.Day
 	return schedule.Never
 }
 
-// onlySoFar says in words that a sweep judged a part of a period alone, where that has
+// onlyToDate says in words that a sweep judged a part of a period alone, where that has
 // ended since; "" where it did not.
-func onlySoFar(soFar *calendar.Day, last, today calendar.Day) string {
-	if soFar == nil || last >= today {
+func onlyToDate(toDate *calendar.Day, last, today calendar.Day) string {
+	if toDate == nil || last >= today {
 		return ""
 	}
-	return fmt.Sprintf("So far only, to %s: the period has ended since. Sweep it again.", soFar.Words())
+	return fmt.Sprintf("To date only, up to %s: the period has ended since. Sweep it again.", toDate.Words())
 }
 
-// stillSoFar says the same before why it is out of date, where the period still runs.
-func stillSoFar(soFar *calendar.Day, last, today calendar.Day, why string) string {
-	if soFar == nil || last < today {
+// stillToDate says the same before why it is out of date, where the period still runs.
+func stillToDate(toDate *calendar.Day, last, today calendar.Day, why string) string {
+	if toDate == nil || last < today {
 		return why
 	}
-	return strings.TrimSpace(fmt.Sprintf("So far, to %s: the period is still running. %s", soFar.Words(), why))
+	return strings.TrimSpace(fmt.Sprintf("To date, up to %s: the period is still running. %s", toDate.Words(), why))
 }

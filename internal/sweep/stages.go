@@ -12,7 +12,7 @@ import (
 const (
 	Reading   = "reading the data"
 	Judging   = "judging"
-	Comparing = "comparing with what is on record"
+	Comparing = "comparing with the record"
 	Writing   = "writing"
 )
 

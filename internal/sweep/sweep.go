@@ -56,7 +56,7 @@ func New(s *store.Store, b *books.Service, f *figures.Keeper, now func() time.Ti
 var (
 	ErrNoLines  = errors.New("no feed has lines in the period")
 	ErrNotEnded = errors.New("the period has not ended")
-	ErrSoFar    = errors.New("the period cannot be swept so far")
+	ErrToDate   = errors.New("the period cannot be swept to date")
 	ErrNoRules  = errors.New("no rule is evaluated for such a period")
 )
 
@@ -109,7 +109,7 @@ type Ask struct {
 	Period calendar.Period
 	Author string
 	Cases  bool          // what is flagged goes to its desk
-	SoFar  bool          // the period is running, and is judged as it is so far
+	ToDate bool          // the period is running, and is judged as it is so far
 	To     *calendar.Day // of one so far, its last day; unless stated the last before today that has lines
 }
 
@@ -146,8 +146,8 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 	if !slices.ContainsFunc(book.Rules, func(r rulebook.Rule) bool { return r.Each == key.Grain }) && key.Grain != "month" {
 		return out, false, fmt.Errorf("%w: each %s", ErrNoRules, key.Grain)
 	}
-	if last >= today && !ask.SoFar {
-		return out, false, fmt.Errorf("%w: %s ends on %s; it can be swept so far", ErrNotEnded, words, last.Words())
+	if last >= today && !ask.ToDate {
+		return out, false, fmt.Errorf("%w: %s ends on %s; it can be swept to date", ErrNotEnded, words, last.Words())
 	}
 	w := &watch{told: s.told, of: Progress{Period: p, Words: words}}
 	defer w.enter("")
@@ -159,14 +159,14 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 	if !figures.HasLines(engine.Snapshot, first, last) {
 		return out, false, fmt.Errorf("%w: %s", ErrNoLines, words)
 	}
-	var soFar *calendar.Day
-	if ask.SoFar {
-		to, err := soFarTo(engine.Snapshot, words, first, last, today, ask.To)
+	var toDate *calendar.Day
+	if ask.ToDate {
+		to, err := toDateTo(engine.Snapshot, words, first, last, today, ask.To)
 		if err != nil {
 			return out, false, err
 		}
-		soFar = &to
-		if engine, err = s.figures.Engine(ctx, book.SoFarTo(to)); err != nil {
+		toDate = &to
+		if engine, err = s.figures.Engine(ctx, book.ToDateTo(to)); err != nil {
 			return out, false, err
 		}
 	}
@@ -194,7 +194,7 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 			return err
 		}
 		_, restated := chain(changed).broken(key, prior.ID) // a period before it, since it was swept
-		out = store.Sweep{Computation: Computation, Period: key, Revision: revision.Number, DataVersion: engine.Snapshot.Version, Author: ask.Author, SoFar: soFar}
+		out = store.Sweep{Computation: Computation, Period: key, Revision: revision.Number, DataVersion: engine.Snapshot.Version, Author: ask.Author, ToDate: toDate}
 		before, comes := book.Calendar.Before(p, 1)
 		if comes {
 			if last, err := tx.LatestSweep(ctx, book.Calendar.Key(before)); err == nil {
@@ -203,7 +203,7 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 				return err
 			}
 		}
-		if prior.ID != 0 && !restated && prior.Computation == out.Computation && prior.Revision == out.Revision && prior.DataVersion == out.DataVersion && equal(prior.ComparedWith, out.ComparedWith) && equal(prior.SoFar, out.SoFar) {
+		if prior.ID != 0 && !restated && prior.Computation == out.Computation && prior.Revision == out.Revision && prior.DataVersion == out.DataVersion && equal(prior.ComparedWith, out.ComparedWith) && equal(prior.ToDate, out.ToDate) {
 			out, same = prior, true
 			return nil
 		}
@@ -551,9 +551,9 @@ func (r *run) goneWords(rule, level, key string) string {
 		switch {
 		case of.Name != rule || l.String() != level:
 		case l.Paired():
-			return "By the data as they are now, no line joins the two any more."
+			return "In current data no line joins the two any more."
 		default:
-			return fmt.Sprintf("By the data as they are now, there is no %s %s any more.", strings.ToLower(book.One(l)), key)
+			return fmt.Sprintf("In current data there is no %s %s any more.", strings.ToLower(book.One(l)), key)
 		}
 	}
 	return ruleGone
@@ -588,9 +588,9 @@ func (r *run) describe(result *judge.Result, n *noted) {
 		ev = judge.EvidenceOn(engine, result, n.code, day)
 		e.Sentence = explain.Sentence(book, rule, result.Period, v, ev)
 	} else {
-		e.Outcome, e.Sentence = judge.Clear.String(), fmt.Sprintf("By the data as they are now, nothing is found of the event of %s.", day.Words())
+		e.Outcome, e.Sentence = judge.Clear.String(), fmt.Sprintf("In current data the event of %s is not found.", day.Words())
 	}
-	e.Value, e.Yardstick = explain.Values(book, rule, ev)
+	e.Value, e.Comparison = explain.Values(book, rule, ev)
 	e.Evidence, _ = json.Marshal(ev) // rationals and texts always can be
 	if !step.Flagged {
 		return

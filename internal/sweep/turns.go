@@ -67,9 +67,9 @@ func (s *Service) Turns(ctx context.Context) (*rulebook.Book, []Turn, error) {
 
 // standing is how a period stands to the plan: what was swept so far alone is not swept.
 func standing(snapshot *ledger.Snapshot, first, last, today calendar.Day, is Period) schedule.Standing {
-	out := schedule.Standing{Lines: figures.HasLines(snapshot, first, last), Swept: is.Sweep != nil, Outdated: is.Since, Closed: is.Closed != nil, SoFar: schedule.Never, Newest: newestDay(snapshot, first, min(today, last)-1)}
-	if is.Sweep != nil && is.Sweep.SoFar != nil {
-		out.Swept, out.Outdated, out.SoFar = false, time.Time{}, *is.Sweep.SoFar
+	out := schedule.Standing{Lines: figures.HasLines(snapshot, first, last), Swept: is.Sweep != nil, Outdated: is.Since, Closed: is.Closed != nil, ToDate: schedule.Never, Newest: newestDay(snapshot, first, min(today, last)-1)}
+	if is.Sweep != nil && is.Sweep.ToDate != nil {
+		out.Swept, out.Outdated, out.ToDate = false, time.Time{}, *is.Sweep.ToDate
 	}
 	return out
 }
@@ -135,7 +135,7 @@ func (s *Service) SweepDue(ctx context.Context, k calendar.Key) error {
 	}
 	for _, t := range turns {
 		if t.Standing.Key == k && t.State == schedule.Due {
-			_, _, err := s.Sweep(ctx, Ask{Period: t.Period, Author: planner, Cases: true, SoFar: t.SoFar})
+			_, _, err := s.Sweep(ctx, Ask{Period: t.Period, Author: planner, Cases: true, ToDate: t.ToDate})
 			return err
 		}
 	}

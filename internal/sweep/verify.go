@@ -57,8 +57,8 @@ func (s *Service) Verify(ctx context.Context, id int64) (v Verified, err error) 
 	if err != nil {
 		return v, err
 	}
-	if v.Sweep.SoFar != nil {
-		book = book.SoFarTo(*v.Sweep.SoFar)
+	if v.Sweep.ToDate != nil {
+		book = book.ToDateTo(*v.Sweep.ToDate)
 	}
 	p, ok := book.Calendar.ByKey(v.Sweep.Period)
 	if !ok {
@@ -203,7 +203,7 @@ func (a *again) hold(e store.Exception) (wrong []Mismatch) {
 	differ("the outcome", e.Outcome, now.Outcome)
 	differ("the sentence", e.Sentence, now.Sentence)
 	differ("the value", e.Value, now.Value)
-	differ("the yardstick", e.Yardstick, now.Yardstick)
+	differ("the comparison value", e.Comparison, now.Comparison)
 	if flagged {
 		differ("the grade", e.Grade, now.Grade)
 		differ("the desk", e.Desk, now.Desk)

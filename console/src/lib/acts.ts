@@ -24,14 +24,14 @@ const asksMore: ActName[] = ['hand over', 'ask', 'park', 'comment', 'settle', 'r
 
 const did: Record<ActName, string> = {
   take: 'Took',
-  release: 'Put back',
+  return: 'Returned to the desk:',
   'hand over': 'Handed over',
   ask: 'Asked about',
   comment: 'Commented on',
   park: 'Parked',
-  resume: 'Took up again',
+  resume: 'Resumed',
   settle: 'Settled',
-  reopen: 'Opened again',
+  reopen: 'Reopened',
 }
 
 /** Cases in words: one by whom it is of, several by how many they are. */
@@ -50,7 +50,7 @@ export function tell(what: ActName, cases: { id: number; name?: string }[], more
 }
 
 /** What is done to cases, to one or to several at once. */
-export function useActs() {
+export function useActs(done?: (act: Act) => void) {
   const queries = useQueryClient()
   const again = () => refresh(queries, 'cases', 'case', 'exceptions', 'exception', 'overview')
   /** Lists bear what came back at once, without what is settled: the next act is on a case as it is now. */
@@ -69,6 +69,7 @@ export function useActs() {
       put(list)
       asking.value = undefined
       tell(a.do, list, a.finding ? ` as ${a.finding}` : '')
+      done?.(a)
     },
     onSettled: again,
   })
@@ -85,7 +86,7 @@ export function useActs() {
     mutationFn: (exceptions: number[]) => need(api.POST('/api/exceptions/cases', { body: { exceptions } })),
     onSuccess: (list) => {
       told.value = {
-        words: `Taken to ${list.length === 1 ? `case ${list[0].id}` : countWords(list.length, 'case')}`,
+        words: `Sent to ${list.length === 1 ? `case ${list[0].id}` : countWords(list.length, 'case')}`,
         cases: [],
         until: Date.now() + undoable,
       }

@@ -11,10 +11,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who is signed in */
+        /** The person who is signed in */
         get: operations["getSession"];
         put?: never;
-        /** Sign in with name and password; sets the session cookie */
+        /** Sign in with a user name and a password; sets the session cookie */
         post: operations["signIn"];
         /** End the session */
         delete: operations["signOut"];
@@ -23,7 +23,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/session/word": {
+    "/api/session/one-time-password": {
         parameters: {
             query?: never;
             header?: never;
@@ -32,8 +32,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sign in with a one-time word and choose a password; sets the session cookie */
-        post: operations["useWord"];
+        /** Sign in with a one-time password and choose a password; sets the session cookie */
+        post: operations["useOneTimePassword"];
         delete?: never;
         options?: never;
         head?: never;
@@ -48,7 +48,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Change one's own password; all other sessions and tokens of the account end */
+        /** Change your password; all other sessions and tokens of the account end */
         put: operations["changePassword"];
         post?: never;
         delete?: never;
@@ -64,10 +64,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The tokens that have not ended, one's own or (leads only) everybody's */
+        /** Your tokens that have not ended, or (leads only) the tokens of all accounts */
         get: operations["listTokens"];
         put?: never;
-        /** Make a token for a program or the command line, with name and password */
+        /** Create a token for a program or the command line, with a user name and a password */
         post: operations["createToken"];
         delete?: never;
         options?: never;
@@ -85,7 +85,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Make the token of this call void */
+        /** Revoke the token of this call */
         delete: operations["deleteToken"];
         options?: never;
         head?: never;
@@ -102,7 +102,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Make a token void, one's own or (leads only) anybody's */
+        /** Revoke a token: yours, or (leads only) any */
         delete: operations["revokeToken"];
         options?: never;
         head?: never;
@@ -116,7 +116,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What was done, by whom and from where, the newest first (leads only) */
+        /** The audit log, newest first (leads only) */
         get: operations["listAudit"];
         put?: never;
         post?: never;
@@ -133,6 +133,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The audit log as a CSV file (leads only) */
         get: operations["exportAudit"];
         put?: never;
         post?: never;
@@ -149,7 +150,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether all that must always be so in the database is so; changes nothing (leads only) */
+        /** Check the invariants of the database; changes nothing (leads only) */
         get: operations["getDoctor"];
         put?: never;
         post?: never;
@@ -166,7 +167,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All that the service keeps, as of now, in one file (leads only) */
+        /** A backup of all data in one file (leads only) */
         get: operations["makeBackup"];
         put?: never;
         post?: never;
@@ -183,9 +184,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The accounts */
         get: operations["listPeople"];
         put?: never;
-        /** Add a person (leads only) */
+        /** Add an account with a one-time password (leads only) */
         post: operations["createPerson"];
         delete?: never;
         options?: never;
@@ -201,17 +203,17 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Give an account another title, role and desks (leads only) */
+        /** Change the display name, role and desks of an account (leads only) */
         put: operations["changePerson"];
         post?: never;
-        /** Close an account; its sessions and tokens end at once, what it did stays (leads only) */
+        /** Close an account; its sessions and tokens end at once, its work stays (leads only) */
         delete: operations["closePerson"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/people/{name}/word": {
+    "/api/people/{name}/one-time-password": {
         parameters: {
             query?: never;
             header?: never;
@@ -220,8 +222,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give an account a one-time word in place of its password; its sessions and tokens end (leads only) */
-        post: operations["makeWord"];
+        /** Give an account a one-time password in place of its password; its sessions and tokens end (leads only) */
+        post: operations["resetPassword"];
         delete?: never;
         options?: never;
         head?: never;
@@ -254,7 +256,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Check a rulebook, changing nothing */
+        /** Check a rulebook; changes nothing */
         post: operations["checkRulebook"];
         delete?: never;
         options?: never;
@@ -271,7 +273,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** How a text differs from the published revision or from an earlier one, in words and line by line */
+        /** Differences of a text from the published revision or an earlier one, in words and line by line */
         post: operations["compareRulebook"];
         delete?: never;
         options?: never;
@@ -288,7 +290,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Write one rule into a text in the place of the one of that name, or last; or take it out */
+        /** Write one rule into a text in place of the rule of that name, or last; or remove it */
         post: operations["placeRule"];
         delete?: never;
         options?: never;
@@ -337,7 +339,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Everything that a change of a measure, dial, kind, grade, feed or desk would touch */
+        /** What uses a measure, dial, kind, grade, feed or desk */
         get: operations["listUses"];
         put?: never;
         post?: never;
@@ -354,13 +356,13 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One's own draft; without one, the published text to begin from */
+        /** Your draft; without one, the published text to start from */
         get: operations["getDraft"];
-        /** Keep one's draft (analysts and leads) */
+        /** Save your draft (analysts and leads) */
         put: operations["putDraft"];
         post?: never;
-        /** Discard one's draft */
-        delete: operations["dropDraft"];
+        /** Discard your draft */
+        delete: operations["deleteDraft"];
         options?: never;
         head?: never;
         patch?: never;
@@ -373,6 +375,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The dials with their values and the rules that use them */
         get: operations["listDials"];
         put?: never;
         post?: never;
@@ -390,8 +393,8 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Turn a dial everywhere at once, as a new revision (analysts and leads) */
-        put: operations["turnDial"];
+        /** Change a dial everywhere at once, as a new revision (analysts and leads) */
+        put: operations["changeDial"];
         post?: never;
         delete?: never;
         options?: never;
@@ -407,8 +410,8 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads) */
-        put: operations["restyleGrade"];
+        /** Change label, tone and shape of a grade everywhere at once, as a new revision (analysts and leads) */
+        put: operations["changeGrade"];
         post?: never;
         delete?: never;
         options?: never;
@@ -425,7 +428,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Judge one rule of a draft on real data, changing nothing */
+        /** Evaluate one rule of a draft on real data; changes nothing */
         post: operations["rehearse"];
         delete?: never;
         options?: never;
@@ -442,7 +445,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Judge a whole draft against the published rulebook, changing nothing */
+        /** Evaluate a whole draft and compare it with the published rulebook; changes nothing */
         post: operations["rehearseBook"];
         delete?: never;
         options?: never;
@@ -459,7 +462,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What each desk and person would get of a period by a draft, beside what they hold now, changing nothing */
+        /** Cases that each desk and person would get in a period by a draft, beside their open cases; changes nothing */
         post: operations["rehearseRouting"];
         delete?: never;
         options?: never;
@@ -476,7 +479,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Find the value of a dial that flags about so many a month */
+        /** Find the value of a dial that flags about the wanted number a month */
         post: operations["solveDial"];
         delete?: never;
         options?: never;
@@ -484,15 +487,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rules/{rule}/proposals": {
+    "/api/rules/{rule}/suggestions": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled */
-        get: operations["listProposals"];
+        /** Changes of a rule that would have dropped explained cases and kept the confirmed ones, backtested on settled cases */
+        get: operations["listSuggestions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -501,15 +504,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/reports/findings": {
+    "/api/reports/outcomes": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** What came of the cases that were settled */
-        get: operations["listFindings"];
+        /** Outcomes of the settled cases, by rule, desk, person, reason, period or revision */
+        get: operations["listOutcomes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -518,15 +521,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/reports/work": {
+    "/api/reports/backlog": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** What waits: open, taken, parked, late, how old, and what nobody has looked at */
-        get: operations["listWork"];
+        /** Open, taken, parked, late and not yet opened cases by desk, person, rule, grade or period, with their age */
+        get: operations["getBacklog"];
         put?: never;
         post?: never;
         delete?: never;
@@ -542,7 +545,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A report as a file: what was found, what waits, or who was flagged when */
+        /** A report as a file: outcomes, backlog, or the grid of exceptions */
         get: operations["exportReport"];
         put?: never;
         post?: never;
@@ -559,6 +562,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The revisions, newest first */
         get: operations["listRevisions"];
         put?: never;
         /** Publish a rulebook as a new revision (analysts and leads) */
@@ -576,6 +580,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** One revision with its text */
         get: operations["getRevision"];
         put?: never;
         post?: never;
@@ -594,7 +599,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Publish an earlier revision again, as a new one (analysts and leads) */
+        /** Restore an earlier revision, as a new one (analysts and leads) */
         post: operations["restoreRevision"];
         delete?: never;
         options?: never;
@@ -609,8 +614,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The outlier and event-window methods that a rule may judge by */
+        /** The outlier and event-window methods that a rule may use */
         get: operations["listMethods"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rulebook/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The keys that a rulebook may have, for completion */
+        get: operations["listKeys"];
         put?: never;
         post?: never;
         delete?: never;
@@ -626,7 +648,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The rules in words, with what each said in a period */
+        /** The rules in words, with how many each flagged in a period */
         get: operations["listRules"];
         put?: never;
         post?: never;
@@ -636,15 +658,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rules/{rule}/line-up": {
+    "/api/rules/{rule}/ranking": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Every judged subject in order of what was held against the cuts */
-        get: operations["getLineUp"];
+        /** The judged subjects of a rule, ordered by their value against the cuts */
+        get: operations["getRanking"];
         put?: never;
         post?: never;
         delete?: never;
@@ -660,7 +682,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What each rule says of one subject in a period, flagged or not, and how far from its cut */
+        /** The verdict of each rule on one subject in a period, flagged or not, with the distance from its cut */
         get: operations["listVerdicts"];
         put?: never;
         post?: never;
@@ -677,6 +699,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The measures of the published rulebook */
         get: operations["listMeasures"];
         put?: never;
         post?: never;
@@ -693,7 +716,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Measures by subject, group or whole, in one or several periods */
+        /** Measures by subject, by group or in total, in one or several periods */
         get: operations["getTable"];
         put?: never;
         post?: never;
@@ -710,6 +733,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A table of figures as a CSV file */
         get: operations["exportTable"];
         put?: never;
         post?: never;
@@ -719,15 +743,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/parts": {
+    "/api/breakdown": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** What a figure is made of, down to its lines */
-        get: operations["getParts"];
+        /** The parts of a figure, down to its lines */
+        get: operations["getBreakdown"];
         put?: never;
         post?: never;
         delete?: never;
@@ -736,15 +760,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/walk": {
+    "/api/variance": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity */
-        get: operations["getWalk"];
+        /** Why a figure changed: the contributions that make its change, ranked, adding up exactly; and volume, mix and price where the measure has a quantity */
+        get: operations["getVariance"];
         put?: never;
         post?: never;
         delete?: never;
@@ -794,7 +818,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Everything a register ever said of one subject */
+        /** All that a register says of one subject, by day */
         get: operations["getSubject"];
         put?: never;
         post?: never;
@@ -811,7 +835,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The targets of a kind by month, and what is missing */
+        /** The targets of a kind by month, and the missing ones */
         get: operations["getTargets"];
         put?: never;
         post?: never;
@@ -828,9 +852,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The intakes, newest first */
         get: operations["listIntakes"];
         put?: never;
-        /** Take in a CSV file of a feed, a register or a target sheet, whole or not at all (analysts and leads) */
+        /** Load a CSV file of a feed, a register or a target sheet; a file with an error is rejected as a whole (analysts and leads) */
         post: operations["createIntake"];
         delete?: never;
         options?: never;
@@ -848,8 +873,8 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Take an intake back; what it replaced comes to count again */
-        delete: operations["takeBackIntake"];
+        /** Revert an intake; what it replaced counts again (analysts and leads) */
+        delete: operations["revertIntake"];
         options?: never;
         head?: never;
         patch?: never;
@@ -881,7 +906,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Close a period, so that nothing sweeps it any more (leads only) */
+        /** Close a period, so that no sweep changes it (leads only) */
         post: operations["closePeriod"];
         delete?: never;
         options?: never;
@@ -898,7 +923,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Open a closed period again, for a reason (leads only) */
+        /** Reopen a closed period, with a reason (leads only) */
         post: operations["reopenPeriod"];
         delete?: never;
         options?: never;
@@ -913,7 +938,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The plans of the rulebook, and what becomes of the last periods of each and of the one that runs */
+        /** The scheduled sweeps, and the state of the last periods of each */
         get: operations["getSchedule"];
         put?: never;
         post?: never;
@@ -930,10 +955,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What the service's clock says, and whether it has leapt */
+        /** The clock of the service, and whether it has leapt */
         get: operations["getClock"];
         put?: never;
-        /** Say that the clock is right, although it has leapt (leads): what is due by it is done again */
+        /** Confirm that the clock is right after a leap; what is due by it runs again (leads only) */
         post: operations["confirmClock"];
         delete?: never;
         options?: never;
@@ -948,7 +973,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A hundred sweeps at a time; the next are those before the last one's number, and none are the end */
+        /** The sweeps: 100 at once, newest first; the next page is before the last number */
         get: operations["listSweeps"];
         put?: never;
         /** Evaluate the published revision for a period (analysts and leads) */
@@ -966,7 +991,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A sweep computed again from its revision and data version, and held against what it recorded; changes nothing */
+        /** Recompute a sweep from its revision and data version, and compare; changes nothing */
         get: operations["getVerification"];
         put?: never;
         post?: never;
@@ -983,6 +1008,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The last sweep in short: exceptions by grade, kind, rule and desk, and how they changed */
         get: operations["getOverview"];
         put?: never;
         post?: never;
@@ -999,6 +1025,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The exceptions of a period, filtered and sorted, a page at once */
         get: operations["listExceptions"];
         put?: never;
         post?: never;
@@ -1015,6 +1042,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The exceptions of a period as a CSV file */
         get: operations["exportExceptions"];
         put?: never;
         post?: never;
@@ -1031,7 +1059,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one */
+        /** Server-sent events: 'changed' when something is published, loaded, swept or closed, 'sweeping' for each stage of a sweep */
         get: operations["listChanges"];
         put?: never;
         post?: never;
@@ -1048,7 +1076,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address */
+        /** Scheduled sweeps, and the due days of the cases on your desks, as iCalendar; the token may be in the address, for programs that cannot send a header */
         get: operations["getCalendarFeed"];
         put?: never;
         post?: never;
@@ -1065,7 +1093,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What was newly flagged in the last swept periods, as Atom; the newest first */
+        /** The raised exceptions of the last swept periods as Atom, newest first */
         get: operations["getExceptionFeed"];
         put?: never;
         post?: never;
@@ -1082,10 +1110,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Views of a list, one's own and those that are shared, by name */
+        /** The saved views of a list: yours and the shared ones */
         get: operations["listViews"];
         put?: never;
-        /** Keep a view by name; one's own of the same name becomes this */
+        /** Save a view; it replaces a view of yours of the same name */
         post: operations["saveView"];
         delete?: never;
         options?: never;
@@ -1103,8 +1131,8 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Forget a view of one's own; leads, any that is shared */
-        delete: operations["dropView"];
+        /** Delete a view of yours, or (leads only) a shared one */
+        delete: operations["deleteView"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1134,7 +1162,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone */
+        /** The number of exceptions in the last thirteen periods, by rule, desk, kind or grade; and how many are raised, standing and cleared */
         get: operations["getExceptionTrend"];
         put?: never;
         post?: never;
@@ -1151,7 +1179,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All that match as a file; a workbook has a second sheet with what grades, columns and rules mean */
+        /** The matching exceptions as a file; a workbook has a second sheet with the meaning of grades, columns and rules */
         get: operations["exportExceptionFile"];
         put?: never;
         post?: never;
@@ -1168,6 +1196,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** One exception with its evidence and history */
         get: operations["getException"];
         put?: never;
         post?: never;
@@ -1186,8 +1215,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads) */
-        post: operations["takeExceptions"];
+        /** Open cases for exceptions that are in no case, for all of them or none (members of the desk, analysts, leads) */
+        post: operations["openCases"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1201,6 +1230,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The cases on your desks or on all, filtered and sorted, a page at once */
         get: operations["listCases"];
         put?: never;
         post?: never;
@@ -1217,7 +1247,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out */
+        /** The small chart of each of some cases: of its most serious flag, with the cuts, on current data */
         get: operations["listCaseHistories"];
         put?: never;
         post?: never;
@@ -1236,7 +1266,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** One thing done to one case or to several at once, to all of them or to none */
+        /** One action on one case or on several at once: on all of them or on none */
         post: operations["actOnCases"];
         delete?: never;
         options?: never;
@@ -1253,7 +1283,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since */
+        /** Undo your last action on cases, within ten seconds, if nothing else was done since */
         post: operations["undoOnCases"];
         delete?: never;
         options?: never;
@@ -1268,10 +1298,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who is away today or later, and who stands in */
+        /** Absences of today and later, with the stand-ins */
         get: operations["listAbsences"];
         put?: never;
-        /** Note that one is away, or as a lead that somebody is */
+        /** Add an absence of yours, or (leads only) of another person */
         post: operations["createAbsence"];
         delete?: never;
         options?: never;
@@ -1289,22 +1319,22 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Take an absence of one's own away, or as a lead anybody's */
-        delete: operations["dropAbsence"];
+        /** Delete an absence of yours, or (leads only) any */
+        delete: operations["deleteAbsence"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/data-faults": {
+    "/api/data-issues": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Faults of the data that cases were settled for: five hundred at once, those not mended first, then the newest */
-        get: operations["listDataFaults"];
+        /** Data issues that reviewers reported: 500 at once, open ones first, then the newest */
+        get: operations["listDataIssues"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1313,7 +1343,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/data-faults/{id}/end": {
+    "/api/data-issues/{id}/end": {
         parameters: {
             query?: never;
             header?: never;
@@ -1322,23 +1352,23 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more */
-        post: operations["endDataFault"];
+        /** Close a data issue as fixed or as no issue (owners of its feeds, analysts, leads); one closes by itself when lines of its feeds come and nothing in its case is flagged any more */
+        post: operations["closeDataIssue"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/peaces": {
+    "/api/snoozes": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse */
-        get: operations["listPeaces"];
+        /** The snoozed subjects: their flags open no case until a day, or until they are worse */
+        get: operations["listSnoozes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1347,7 +1377,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/peaces/{id}": {
+    "/api/snoozes/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1357,8 +1387,8 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk */
-        delete: operations["endPeace"];
+        /** End a snooze (members of the desk of its case, and leads); current flags of its subject open a case */
+        delete: operations["endSnooze"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1373,7 +1403,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Settle all cases in which nothing is flagged any more, of a desk or of all one works on */
+        /** Settle all cases in which nothing is flagged any more, of a desk or of all your desks */
         post: operations["settleCleared"];
         delete?: never;
         options?: never;
@@ -1388,43 +1418,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** One case with its exceptions, history, files and to-dos */
         get: operations["getCase"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cases/{id}/holder": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Take the case (members of its desk) */
-        put: operations["takeCase"];
-        post?: never;
-        /** Put a taken case back on the desk */
-        delete: operations["releaseCase"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cases/{id}/comments": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["commentCase"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1440,7 +1437,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content */
+        /** Attach a file to a case: 10 MB at most, of an allowed type */
         post: operations["addCaseFile"];
         delete?: never;
         options?: never;
@@ -1455,12 +1452,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The file as it was attached, to be kept and not shown */
+        /** An attached file, as a download */
         get: operations["getCaseFile"];
         put?: never;
         post?: never;
-        /** Take a file away (who attached it, and leads); its name stays in the trail */
-        delete: operations["dropCaseFile"];
+        /** Remove a file (its author, and leads); its name stays in the history */
+        delete: operations["removeCaseFile"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1475,7 +1472,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Add what somebody is to do about the case by a day */
+        /** Add a to-do to a case, with an owner and a day */
         post: operations["addTodo"];
         delete?: never;
         options?: never;
@@ -1490,7 +1487,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is to be done about cases and is not, by day: five hundred at once */
+        /** The open to-dos, by day: 500 at once */
         get: operations["listTodos"];
         put?: never;
         post?: never;
@@ -1508,25 +1505,25 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Say that it is done, or that it is not (whose it is, who added it, and who works the case) */
-        put: operations["tickTodo"];
+        /** Mark a to-do as done or not done (its owner, its author, and the reviewers of the case) */
+        put: operations["updateTodo"];
         post?: never;
-        /** Take it away */
-        delete: operations["dropTodo"];
+        /** Remove a to-do */
+        delete: operations["removeTodo"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/notices": {
+    "/api/notifications": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** What the person who asks was told of cases: two hundred at once, the newest first */
-        get: operations["listNotices"];
+        /** Your notifications: 200 at once, newest first */
+        get: operations["listNotifications"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1535,7 +1532,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/notices/seen": {
+    "/api/notifications/read": {
         parameters: {
             query?: never;
             header?: never;
@@ -1544,25 +1541,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Note that they were seen, up to a number */
-        post: operations["seeNotices"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cases/{id}/finding": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Settle the case with a finding (members of its desk) */
-        put: operations["settleCase"];
-        post?: never;
+        /** Mark notifications as read, up to a number */
+        post: operations["markNotificationsRead"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1674,14 +1654,16 @@ export interface components {
         Role: "analyst" | "reviewer" | "lead";
         Person: {
             name: string;
-            title: string;
+            display_name: string;
             role: components["schemas"]["Role"];
             desks: string[];
             /** @description The account is closed */
             closed?: boolean;
+            /** @description Of the person who is signed in: the operations and rights of their role */
+            may?: string[];
         };
         PersonChange: {
-            title: string;
+            display_name: string;
             role: components["schemas"]["Role"];
             desks: string[];
         };
@@ -1689,25 +1671,25 @@ export interface components {
             old: string;
             password: string;
         };
-        WordUse: {
+        OneTimePasswordUse: {
             name: string;
-            word: string;
+            one_time_password: string;
             password: string;
         };
-        Word: {
-            word: string;
+        OneTimePassword: {
+            one_time_password: string;
             /** Format: date-time */
             ends: string;
         };
         PersonAdded: {
             person: components["schemas"]["Person"];
-            word: string;
+            one_time_password: string;
             /** Format: date-time */
             ends: string;
         };
         NewPerson: {
             name: string;
-            title: string;
+            display_name: string;
             role: components["schemas"]["Role"];
             desks?: string[];
         };
@@ -1768,7 +1750,7 @@ export interface components {
             /** @description Of the rules, also where there are problems */
             names: string[];
             rules: components["schemas"]["Rule"][];
-            /** @description Against the published revision */
+            /** @description Changes since the published revision */
             differences: string[];
         };
         NewRevision: {
@@ -1777,10 +1759,10 @@ export interface components {
             /** @description The revision it was made from, 0 for the first. Unless stated it is what the text's own first line says, or the revision it differs from least */
             based_on?: number;
             /**
-             * @description Publish over what was published since the revision it was made from
+             * @description Publish although another revision was published since the one it was made from
              * @default false
              */
-            over: boolean;
+            force: boolean;
         };
         Revision: {
             number: number;
@@ -1867,7 +1849,7 @@ export interface components {
             /** @description What it flags is listed and goes to no desk */
             listed?: boolean;
             /** @description What it flags while the period runs goes to the desks as well */
-            so_far?: boolean;
+            to_date?: boolean;
             /** @description A breach keeps the rules after it from judging that subject */
             last_word?: boolean;
             valid_from?: string;
@@ -1993,12 +1975,12 @@ export interface components {
             name: string;
             value: string;
         };
-        DialTurn: {
+        DialChange: {
             value: string;
             note: string;
             based_on: number;
         };
-        GradeStyle: {
+        GradeChange: {
             label: string;
             /** @enum {string} */
             tone: "red" | "amber" | "blue" | "violet" | "grey";
@@ -2032,7 +2014,7 @@ export interface components {
             line_up: boolean;
             /** @description The subject of a what-if */
             key?: string;
-            /** @description By measure, target or yardstick */
+            /** @description By measure, target or comparison */
             what_if?: {
                 [key: string]: string;
             };
@@ -2052,7 +2034,7 @@ export interface components {
             near: components["schemas"]["Found"][];
             desks: components["schemas"]["DeskLoad"][];
             back: components["schemas"]["LookBack"][];
-            line_up?: components["schemas"]["LineUp"];
+            line_up?: components["schemas"]["Ranking"];
             what_if?: components["schemas"]["WhatIf"];
         };
         Found: {
@@ -2062,7 +2044,7 @@ export interface components {
             after: string;
             sentence: string;
             value: string;
-            yardstick: string;
+            comparison: string;
         };
         Turned: {
             flagged: number;
@@ -2114,8 +2096,8 @@ export interface components {
             title: string;
             flags: number;
             cases: number;
-            /** @description Of the cases, those that nobody gets by name: they are there to be taken */
-            nobodys: number;
+            /** @description Of the cases, those that no person gets by name: they are there to be taken */
+            unassigned: number;
             /** @description Unsettled cases now */
             holds: number;
         };
@@ -2178,7 +2160,7 @@ export interface components {
             /** Format: double */
             average: number;
         };
-        LineUp: {
+        Ranking: {
             points: components["schemas"]["Point"][];
             cuts: number[];
             judged: number;
@@ -2363,7 +2345,7 @@ export interface components {
             at: string;
             /**
              * Format: int64
-             * @description The version from which it counts again, where what had replaced it was taken back
+             * @description The version from which it counts again, where what had replaced it was reverted
              */
             again_from?: number;
             /**
@@ -2417,7 +2399,7 @@ export interface components {
             /** Format: date-time */
             at: string;
             /** Format: int64 */
-            taken_back_by?: number;
+            reverted_by?: number;
         };
         IntakeReport: {
             /** Format: int64 */
@@ -2433,7 +2415,7 @@ export interface components {
              */
             equal: number;
             equal_words?: string;
-            /** @description What looks like a slip of the pen */
+            /** @description What looks like a typing mistake */
             doubts?: string[];
         };
         IntakeMonth: {
@@ -2473,8 +2455,8 @@ export interface components {
              * Format: date
              * @description The day up to which its last sweep judged, where the period was still running
              */
-            so_far?: string;
-            /** @description It has not ended; a sweep of it is one so far */
+            to_date?: string;
+            /** @description It has not ended; a sweep of it is to date */
             running: boolean;
             period: string;
             label: string;
@@ -2518,7 +2500,7 @@ export interface components {
              * @description What it said when it was last looked at
              */
             seen?: string;
-            /** @description It has gone back by more than an hour or on by more than sixty days: nothing is swept and nobody is reminded until it is put right, or a lead says that it is right */
+            /** @description It has gone back by more than an hour or on by more than sixty days: sweeps and reminders are on hold until it is corrected or a lead confirms it */
             leapt: boolean;
         };
         Schedule: {
@@ -2557,20 +2539,20 @@ export interface components {
              * @description Its last sweep
              */
             sweep?: number;
-            /** @description Why its sweep has failed so far; it is tried again */
+            /** @description Why its sweep has failed; it is retried */
             trouble?: string;
             words: string;
         };
         NewSweep: {
             period: string;
             /**
-             * @description The period is still running: sweep it as it is so far
+             * @description The period is still running: sweep it to date
              * @default false
              */
-            so_far: boolean;
+            to_date: boolean;
             /**
              * Format: date
-             * @description Of one so far, the day up to which; the last day before today that has lines unless stated
+             * @description With to_date, its last day; the last day before today that has lines unless stated
              */
             to?: string;
             /**
@@ -2599,13 +2581,13 @@ export interface components {
             tallies: components["schemas"]["Tally"][];
             /** @description Why it is out of date, where it is */
             stale?: string;
-            /** @description Flags of subjects that are left in peace, which opened no case */
-            in_peace: number;
+            /** @description Flags of snoozed subjects, which opened no case */
+            snoozed: number;
             /**
              * Format: date
              * @description The day up to which it judged, where the period was still running
              */
-            so_far?: string;
+            to_date?: string;
             difference?: components["schemas"]["SweepDifference"];
         };
         SweepStage: {
@@ -2682,9 +2664,9 @@ export interface components {
             sentence: string;
             /** @description In words; empty where missing */
             value: string;
-            yardstick: string;
+            comparison: string;
             stake: string;
-            /** @description How far beyond its cut, as a share of the cut; missing where there is none */
+            /** @description Distance from the cut, as a share of the cut; missing where there is none */
             beyond?: string;
             /** @description For how many periods in a row it is flagged; missing where that is not known */
             streak?: number;
@@ -2757,7 +2739,7 @@ export interface components {
             /** @description The one it is flagged with; '' where it is not */
             grade: string;
             sentence: string;
-            /** @description What was held against the cuts, in its unit */
+            /** @description The value compared with the cuts, in its unit */
             held?: string;
             /** @description The nearest cut */
             cut?: string;
@@ -2774,7 +2756,7 @@ export interface components {
             cleared: number;
             /** @description The cursor of the next page; none if this is the last */
             next?: string;
-            /** @description Where they are gathered: all groups in their order */
+            /** @description Where they are grouped: all groups in their order */
             groups?: components["schemas"]["CaseGroup"][];
         };
         CaseGroup: {
@@ -2807,7 +2789,7 @@ export interface components {
             mark_periods?: string[];
             /** @description What money is at stake in all that match, of each subject by the rule that puts most at stake; of several kinds one amount each; empty where nothing is */
             stake?: string;
-            /** @description Where they are gathered: how many of each, on the first page */
+            /** @description Where they are grouped: how many of each, on the first page */
             groups?: components["schemas"]["ExceptionGroup"][];
             facets?: components["schemas"]["Facets"];
         };
@@ -2909,7 +2891,7 @@ export interface components {
         NewView: {
             name: string;
             /**
-             * @description Everybody sees it
+             * @description All see it
              * @default false
              */
             shared: boolean;
@@ -2943,10 +2925,10 @@ export interface components {
             attributes: {
                 [key: string]: string;
             };
-            walk?: components["schemas"]["WalkAsk"];
+            walk?: components["schemas"]["VarianceAsk"];
             /** @description The measure that was judged, whose lines are behind it; absent where there is none */
             measure?: string;
-            /** @description What the sweeps of the period have said of it, the newest first */
+            /** @description History by sweep of it, the newest first */
             versions: components["schemas"]["ExceptionVersion"][];
         };
         ExceptionVersion: {
@@ -2965,7 +2947,7 @@ export interface components {
             outcome: string;
             sentence: string;
         };
-        Walk: {
+        Variance: {
             measure: string;
             title: string;
             unit: string;
@@ -2981,22 +2963,22 @@ export interface components {
             before: string;
             /** @description Parts make points of a ratio, by their own rate and by their weight */
             ratio: boolean;
-            then: components["schemas"]["WalkFigure"];
-            now: components["schemas"]["WalkFigure"];
-            change: components["schemas"]["WalkFigure"];
+            then: components["schemas"]["VarianceFigure"];
+            now: components["schemas"]["VarianceFigure"];
+            change: components["schemas"]["VarianceFigure"];
             /** @description The level of the parts */
             axis: string;
             /** @description What made most of the change first */
-            parts: components["schemas"]["WalkPart"][];
-            rest?: components["schemas"]["WalkFigure"];
+            parts: components["schemas"]["VariancePart"][];
+            rest?: components["schemas"]["VarianceFigure"];
             /** @description How many parts there are */
             total: number;
             /** @description Of a measure with a quantity: they add up to the change too */
-            effects: components["schemas"]["WalkEffect"][];
+            effects: components["schemas"]["VarianceEffect"][];
             /** @description What the parts may be */
             choices: components["schemas"]["Named"][];
         };
-        WalkFigure: {
+        VarianceFigure: {
             text: string;
             /** @description As a decimal, or as a fraction where it is none */
             exact: string;
@@ -3006,24 +2988,24 @@ export interface components {
              */
             value: number;
         };
-        WalkPart: {
+        VariancePart: {
             key: string;
             name: string;
-            then?: components["schemas"]["WalkFigure"];
-            now?: components["schemas"]["WalkFigure"];
-            change: components["schemas"]["WalkFigure"];
-            own?: components["schemas"]["WalkFigure"];
-            weight?: components["schemas"]["WalkFigure"];
+            then?: components["schemas"]["VarianceFigure"];
+            now?: components["schemas"]["VarianceFigure"];
+            change: components["schemas"]["VarianceFigure"];
+            own?: components["schemas"]["VarianceFigure"];
+            weight?: components["schemas"]["VarianceFigure"];
             /** @enum {string} */
             there: "both" | "new" | "lost";
         };
-        WalkEffect: {
+        VarianceEffect: {
             name: string;
             words: string;
-            change: components["schemas"]["WalkFigure"];
+            change: components["schemas"]["VarianceFigure"];
         };
         /** @description What to ask the walk of an exception's figure */
-        WalkAsk: {
+        VarianceAsk: {
             measure: string;
             /** @enum {string} */
             from: "before" | "year before" | "usual";
@@ -3084,7 +3066,7 @@ export interface components {
             last: string;
             stand_in?: string;
         };
-        DataFault: {
+        DataIssue: {
             /** Format: int64 */
             id: number;
             /** Format: int64 */
@@ -3108,11 +3090,11 @@ export interface components {
             ended_at?: string;
             ended_text?: string;
         };
-        DataFaultEnd: {
+        DataIssueEnd: {
             /** @description How */
             text: string;
         };
-        Peace: {
+        Snooze: {
             /** Format: int64 */
             id: number;
             /**
@@ -3137,7 +3119,7 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
-        NewPeace: {
+        NewSnooze: {
             /**
              * Format: date
              * @description At most a year on
@@ -3154,16 +3136,16 @@ export interface components {
              */
             all: boolean;
         };
-        Proposals: {
+        Suggestions: {
             rule: string;
             /** @description Of what was settled and the rule still flags: explained, or found to be its fault */
             explained: number;
             confirmed: number;
             /** @description By the rule as it is, in the same periods */
             flagged: number;
-            proposals: components["schemas"]["Proposal"][];
+            proposals: components["schemas"]["Suggestion"][];
         };
-        Proposal: {
+        Suggestion: {
             /** @enum {string} */
             what: "base" | "cut" | "leave out";
             /** @description In a sentence, with what it would have done */
@@ -3180,7 +3162,7 @@ export interface components {
             text: string;
             definition: components["schemas"]["RuleDefinition"];
         };
-        FindingRow: {
+        OutcomeRow: {
             name: string;
             title: string;
             settled: number;
@@ -3196,7 +3178,7 @@ export interface components {
             precision?: number;
             /**
              * Format: double
-             * @description Median, from opening to the first that anybody did
+             * @description Median, from opening to the first action
              */
             hours_to_look?: number;
             /**
@@ -3209,7 +3191,7 @@ export interface components {
             recovered: string;
             written_off: string;
         };
-        WorkRow: {
+        BacklogRow: {
             name: string;
             title: string;
             open: number;
@@ -3217,7 +3199,7 @@ export interface components {
             parked: number;
             late: number;
             cleared: number;
-            /** @description Open and nobody has done anything with it */
+            /** @description Open and not opened yet */
             unseen: number;
             /** @description How many were opened within a week, in the second, in the third and fourth, and earlier */
             ages: number[];
@@ -3225,7 +3207,7 @@ export interface components {
             oldest: string;
             /** @description The money at stake in what is still flagged, by kind of subject */
             stakes: components["schemas"]["KindStake"][];
-            /** @description Such as that nobody is a member of the desk */
+            /** @description Such as that the desk has no members */
             note?: string;
         };
         KindStake: {
@@ -3263,7 +3245,7 @@ export interface components {
         CaseAct: {
             cases: components["schemas"]["CaseRef"][];
             /** @enum {string} */
-            do: "take" | "release" | "hand over" | "ask" | "comment" | "park" | "resume" | "settle" | "reopen";
+            do: "take" | "return" | "hand over" | "ask" | "comment" | "park" | "resume" | "settle" | "reopen";
             /** @description Whom it is handed to (a member of the desk or a lead), or who is asked */
             person?: string;
             /** @description The desk it is handed to */
@@ -3276,18 +3258,18 @@ export interface components {
             /** @description The feed whose next lines it is parked for; or, settled as a data fault, in which the fault lies: unless stated, those that the rules of the case read */
             feed?: string;
             /**
-             * @description Of the case, and of each of its flags that is not named in apart
+             * @description Of the case, and of each of its flags that is not named in flag_findings
              * @enum {string}
              */
             finding?: "confirmed" | "explained" | "data fault" | "rule fault" | "cleared";
             /** @description Flags of the case that have another finding */
-            apart?: components["schemas"]["FlagFinding"][];
+            flag_findings?: components["schemas"]["FlagFinding"][];
             /** @description One of the rulebook's reasons */
             reason?: string;
             /** @description An amount, such as 1200.50 */
             recovered?: string;
             written_off?: string;
-            peace?: components["schemas"]["NewPeace"];
+            snooze?: components["schemas"]["NewSnooze"];
             /** @description What is said, asked or noted */
             text?: string;
         };
@@ -3331,7 +3313,7 @@ export interface components {
             /** @description The feed whose next lines it waits for */
             parked_for?: string;
             /** @description Flags of it that were settled with another finding */
-            apart?: components["schemas"]["FlagFinding"][];
+            flag_findings?: components["schemas"]["FlagFinding"][];
             reason?: string;
             recovered?: string;
             written_off?: string;
@@ -3353,7 +3335,7 @@ export interface components {
             before: components["schemas"]["FoundBefore"][];
             /** @description What came of cases with the rules that flag it, of whomever, in a year */
             by_rule: components["schemas"]["FoundByRule"][];
-            /** @description The desks and accounts that are told of it */
+            /** @description The desks and accounts it is copied to */
             told: string[];
             /** @description What is attached to it, the first first */
             files: components["schemas"]["CaseFile"][];
@@ -3371,7 +3353,9 @@ export interface components {
             at: string;
             by: string;
             /** @enum {string} */
-            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "left to the desk" | "taken" | "released" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "undone" | "peace ended" | "attached" | "took a file away" | "reminder" | "went up" | "fault mended" | "to do" | "done" | "not done" | "took a to-do away";
+            what: "opened" | "joined" | "cleared" | "regraded" | "moved" | "left" | "left to the desk" | "taken" | "returned" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "undone" | "snooze ended" | "data issue fixed" | "reminder" | "escalated" | "attached" | "file removed" | "to-do added" | "to-do done" | "to-do reopened" | "to-do removed";
+            /** @description What its author did, such as: took the case */
+            words: string;
             text: string;
         };
         CaseFile: {
@@ -3388,7 +3372,7 @@ export interface components {
         };
         NewTodo: {
             text: string;
-            /** @description The account of whoever is to do it; the person who asks unless stated */
+            /** @description The account that is to do it; default: the caller */
             owner?: string;
             /** Format: date */
             due: string;
@@ -3416,27 +3400,29 @@ export interface components {
             /** Format: date-time */
             done_at?: string;
         };
-        Notices: {
+        Notifications: {
             /** @description How much they have not seen */
             news: number;
-            items: components["schemas"]["Notice"][];
+            items: components["schemas"]["Notification"][];
         };
-        Notice: {
+        Notification: {
             /** Format: int64 */
             id: number;
             /** Format: int64 */
             case: number;
             /** @description Of whom the case is about */
             name: string;
-            /** @description What happened: named (with an @), asked, answered, handed over, to do, done, reminder, went up, or what somebody did to a case that the person holds */
-            what: string;
+            /** @enum {string} */
+            what: "moved" | "taken" | "returned" | "handed over" | "asked" | "answered" | "comment" | "parked" | "resumed" | "settled" | "reopened" | "data issue fixed" | "reminder" | "escalated" | "attached" | "to-do added" | "to-do done" | "to-do reopened" | "mentioned" | "data issue";
+            /** @description What its author did, such as: mentioned you */
+            words: string;
             text: string;
             by: string;
             /** Format: date-time */
             at: string;
             seen: boolean;
         };
-        NoticesSeen: {
+        NotificationsRead: {
             /**
              * Format: int64
              * @description The number of the last one that was seen
@@ -3447,27 +3433,6 @@ export interface components {
              * @description Only of this case
              */
             case?: number;
-        };
-        Comment: {
-            text: string;
-        };
-        Finding: {
-            /**
-             * @description Of the case, and of each of its flags that is not named in apart
-             * @enum {string}
-             */
-            finding: "confirmed" | "explained" | "data fault" | "rule fault" | "cleared";
-            /** @description Flags of the case that have another finding */
-            apart?: components["schemas"]["FlagFinding"][];
-            /** @description One of the rulebook's reasons */
-            reason?: string;
-            /** @description An amount, such as 1200.50 */
-            recovered?: string;
-            written_off?: string;
-            /** @description Of a data fault: in which feed it lies */
-            feed?: string;
-            peace?: components["schemas"]["NewPeace"];
-            note?: string;
         };
     };
     responses: {
@@ -3561,7 +3526,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    useWord: {
+    useOneTimePassword: {
         parameters: {
             query?: never;
             header?: never;
@@ -3570,7 +3535,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WordUse"];
+                "application/json": components["schemas"]["OneTimePasswordUse"];
             };
         };
         responses: {
@@ -3825,7 +3790,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Added, with the one-time word; it is shown once */
+            /** @description Added, with the one-time password; it is shown once */
             201: {
                 headers: {
                     [name: string]: unknown;
@@ -3885,7 +3850,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    makeWord: {
+    resetPassword: {
         parameters: {
             query?: never;
             header?: never;
@@ -3902,7 +3867,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Word"];
+                    "application/json": components["schemas"]["OneTimePassword"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4123,7 +4088,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    dropDraft: {
+    deleteDraft: {
         parameters: {
             query?: never;
             header?: never;
@@ -4163,7 +4128,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    turnDial: {
+    changeDial: {
         parameters: {
             query?: never;
             header?: never;
@@ -4174,7 +4139,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DialTurn"];
+                "application/json": components["schemas"]["DialChange"];
             };
         };
         responses: {
@@ -4190,7 +4155,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    restyleGrade: {
+    changeGrade: {
         parameters: {
             query?: never;
             header?: never;
@@ -4201,7 +4166,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["GradeStyle"];
+                "application/json": components["schemas"]["GradeChange"];
             };
         };
         responses: {
@@ -4280,7 +4245,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Who would get what */
+            /** @description Preview of routing */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -4317,7 +4282,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    listProposals: {
+    listSuggestions: {
         parameters: {
             query: {
                 /** @description Up to this one */
@@ -4337,22 +4302,22 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Proposals"];
+                    "application/json": components["schemas"]["Suggestions"];
                 };
             };
             default: components["responses"]["Problem"];
         };
     };
-    listFindings: {
+    listOutcomes: {
         parameters: {
             query?: {
                 by?: "rule" | "desk" | "person" | "reason" | "period" | "revision" | "grade";
                 /** @description Only what this rule has flagged: by period its precision over time */
                 rule?: string;
                 desk?: string;
-                /** @description The first day; a year ago unless stated */
+                /** @description The first day; default: a year ago */
                 from?: string;
-                /** @description The last day; today unless stated */
+                /** @description The last day; default: today */
                 to?: string;
             };
             header?: never;
@@ -4367,13 +4332,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FindingRow"][];
+                    "application/json": components["schemas"]["OutcomeRow"][];
                 };
             };
             default: components["responses"]["Problem"];
         };
     };
-    listWork: {
+    getBacklog: {
         parameters: {
             query?: {
                 by?: "desk" | "person" | "rule" | "grade" | "period";
@@ -4390,7 +4355,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WorkRow"][];
+                    "application/json": components["schemas"]["BacklogRow"][];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4399,8 +4364,8 @@ export interface operations {
     exportReport: {
         parameters: {
             query: {
-                /** @description What was found, what waits, or subjects by periods: who was flagged when */
-                report: "findings" | "work" | "grid";
+                /** @description Outcomes, the backlog, or the grid of subjects by periods */
+                report: "outcomes" | "backlog" | "grid";
                 /** @description Of subjects by periods: the last one */
                 period?: string;
                 /** @description Of subjects by periods */
@@ -4409,13 +4374,13 @@ export interface operations {
                 text?: string;
                 form: "csv" | "xlsx" | "json" | "parquet";
                 by?: "rule" | "desk" | "person" | "reason" | "period" | "revision" | "grade";
-                /** @description Of what was found */
+                /** @description Of outcomes */
                 rule?: string;
-                /** @description Of what was found */
+                /** @description Of outcomes */
                 desk?: string;
-                /** @description Of what was found */
+                /** @description Of outcomes */
                 from?: string;
-                /** @description Of what was found */
+                /** @description Of outcomes */
                 to?: string;
             };
             header?: never;
@@ -4558,6 +4523,27 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listKeys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Sorted */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listRules: {
         parameters: {
             query?: {
@@ -4582,7 +4568,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    getLineUp: {
+    getRanking: {
         parameters: {
             query: {
                 period: string;
@@ -4590,7 +4576,7 @@ export interface operations {
                 by?: string;
                 /** @description The subject that stands out */
                 key?: string;
-                /** @description An attribute, such as territory: those who share the subject's value of it are told */
+                /** @description An attribute, such as territory: the history of those with the subject's value of it is added */
                 beside?: string;
             };
             header?: never;
@@ -4607,7 +4593,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LineUp"];
+                    "application/json": components["schemas"]["Ranking"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4667,13 +4653,13 @@ export interface operations {
                 measures: string;
                 /** @description A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole */
                 by?: string;
-                /** @description Attributes, such as rep.territory, separated by commas, the widest first: rows are gathered under their subtotals */
+                /** @description Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals */
                 groups?: string;
                 /** @description Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several */
                 period: string;
                 /** @description How many periods up to that one */
                 periods?: number;
-                /** @description As of this data version; the newest unless stated */
+                /** @description As of this data version; default: the newest */
                 version?: number;
                 /** @description In the subject's key or name */
                 text?: string;
@@ -4711,13 +4697,13 @@ export interface operations {
                 measures: string;
                 /** @description A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole */
                 by?: string;
-                /** @description Attributes, such as rep.territory, separated by commas, the widest first: rows are gathered under their subtotals */
+                /** @description Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals */
                 groups?: string;
                 /** @description Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several */
                 period: string;
                 /** @description How many periods up to that one */
                 periods?: number;
-                /** @description As of this data version; the newest unless stated */
+                /** @description As of this data version; default: the newest */
                 version?: number;
                 /** @description In the subject's key or name */
                 text?: string;
@@ -4748,13 +4734,13 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    getParts: {
+    getBreakdown: {
         parameters: {
             query: {
                 measure: string;
                 by?: string;
                 key?: string;
-                /** @description As of this data version; the newest unless stated */
+                /** @description As of this data version; default: the newest */
                 version?: number;
                 period: string;
                 limit?: number;
@@ -4778,7 +4764,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    getWalk: {
+    getVariance: {
         parameters: {
             query: {
                 measure: string;
@@ -4805,7 +4791,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Walk"];
+                    "application/json": components["schemas"]["Variance"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4956,12 +4942,12 @@ export interface operations {
                 replace?: string;
                 /** @description A note column, such as order_no: lines that bear the same as one in the file give way to it */
                 correct?: string;
-                /** @description Take in lines that are equal to lines already there */
-                again?: boolean;
-                /** @description Take in what looks like a slip of the pen: days far ahead, new keys that differ from others in case alone */
-                sure?: boolean;
-                /** @description Check the file and say what it would bring, and keep nothing */
-                trial?: boolean;
+                /** @description Load lines that equal lines already there */
+                allow_duplicates?: boolean;
+                /** @description Load what looks like a typing mistake: days far ahead, new keys that differ from others in case alone */
+                accept_warnings?: boolean;
+                /** @description Check the file and report what it would change; store nothing */
+                dry_run?: boolean;
             };
             header?: never;
             path?: never;
@@ -4994,7 +4980,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    takeBackIntake: {
+    revertIntake: {
         parameters: {
             query?: never;
             header?: never;
@@ -5005,7 +4991,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The taking back is an intake of its own */
+            /** @description The revert is an intake of its own */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -5278,9 +5264,9 @@ export interface operations {
                 sweep?: number;
                 /** @description Of one subject, by its key */
                 key?: string;
-                /** @description Gathered by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory */
+                /** @description Group by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory */
                 group?: string;
-                /** @description 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row */
+                /** @description 'beyond' is distance from the cut, as a share of the cut; 'streak' for how many periods in a row */
                 sort?: "grade" | "subject" | "rule" | "state" | "stake" | "streak" | "beyond" | "desk";
                 descending?: boolean;
                 limit?: number;
@@ -5320,9 +5306,9 @@ export interface operations {
                 sweep?: number;
                 /** @description Of one subject, by its key */
                 key?: string;
-                /** @description Gathered by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory */
+                /** @description Group by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory */
                 group?: string;
-                /** @description 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row */
+                /** @description 'beyond' is distance from the cut, as a share of the cut; 'streak' for how many periods in a row */
                 sort?: "grade" | "subject" | "rule" | "state" | "stake" | "streak" | "beyond" | "desk";
                 descending?: boolean;
                 limit?: number;
@@ -5467,7 +5453,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    dropView: {
+    deleteView: {
         parameters: {
             query?: never;
             header?: never;
@@ -5609,7 +5595,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    takeExceptions: {
+    openCases: {
         parameters: {
             query?: never;
             header?: never;
@@ -5642,7 +5628,7 @@ export interface operations {
                 state?: "open" | "taken" | "parked" | "settled" | "unsettled";
                 /** @description Only cases that the person who asks has taken */
                 held?: boolean;
-                /** @description Only cases that the person who asks, or a desk of theirs, is told of */
+                /** @description Only cases copied to the caller or a desk of theirs */
                 told?: boolean;
                 /** @description Only cases that the person who asks is asked about */
                 asked?: boolean;
@@ -5657,9 +5643,9 @@ export interface operations {
                 text?: string;
                 /** @description Only those that wait and were due before today */
                 late?: boolean;
-                /** @description Gathered by this */
+                /** @description Group by this */
                 group?: "desk" | "grade" | "kind" | "person" | "state";
-                /** @description Only unsettled cases that nobody sees: on a desk without members, or with somebody who is away beyond the due day and has no stand-in */
+                /** @description Only stuck cases: on a desk without members, or held by an absent person beyond the due day without a stand-in */
                 stranded?: boolean;
                 sort?: "due" | "grade" | "subject" | "desk" | "state" | "stake";
                 descending?: boolean;
@@ -5806,7 +5792,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    dropAbsence: {
+    deleteAbsence: {
         parameters: {
             query?: never;
             header?: never;
@@ -5827,7 +5813,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    listDataFaults: {
+    listDataIssues: {
         parameters: {
             query?: {
                 /** @description Only of this feed */
@@ -5836,7 +5822,7 @@ export interface operations {
                 mine?: boolean;
                 /** @description So many of them are left out */
                 skip?: number;
-                /** @description Those that are mended too */
+                /** @description Closed ones too */
                 ended?: boolean;
             };
             header?: never;
@@ -5845,19 +5831,19 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Those not mended first */
+            /** @description Open ones first */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DataFault"][];
+                    "application/json": components["schemas"]["DataIssue"][];
                 };
             };
             default: components["responses"]["Problem"];
         };
     };
-    endDataFault: {
+    closeDataIssue: {
         parameters: {
             query?: never;
             header?: never;
@@ -5868,7 +5854,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DataFaultEnd"];
+                "application/json": components["schemas"]["DataIssueEnd"];
             };
         };
         responses: {
@@ -5882,7 +5868,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    listPeaces: {
+    listSnoozes: {
         parameters: {
             query?: never;
             header?: never;
@@ -5897,13 +5883,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Peace"][];
+                    "application/json": components["schemas"]["Snooze"][];
                 };
             };
             default: components["responses"]["Problem"];
         };
     };
-    endPeace: {
+    endSnooze: {
         parameters: {
             query?: never;
             header?: never;
@@ -5975,85 +5961,6 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    takeCase: {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description The ETag of the case as it was read; another one is refused */
-                "If-Match"?: components["parameters"]["IfMatch"];
-            };
-            path: {
-                id: components["parameters"]["CaseId"];
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Taken */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CaseDetail"];
-                };
-            };
-            default: components["responses"]["Problem"];
-        };
-    };
-    releaseCase: {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description The ETag of the case as it was read; another one is refused */
-                "If-Match"?: components["parameters"]["IfMatch"];
-            };
-            path: {
-                id: components["parameters"]["CaseId"];
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Open again */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CaseDetail"];
-                };
-            };
-            default: components["responses"]["Problem"];
-        };
-    };
-    commentCase: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: components["parameters"]["CaseId"];
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Comment"];
-            };
-        };
-        responses: {
-            /** @description Kept */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CaseDetail"];
-                };
-            };
-            default: components["responses"]["Problem"];
-        };
-    };
     addCaseFile: {
         parameters: {
             query: {
@@ -6108,7 +6015,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    dropCaseFile: {
+    removeCaseFile: {
         parameters: {
             query?: never;
             header?: never;
@@ -6162,8 +6069,8 @@ export interface operations {
             query?: {
                 /** @description So many of them are left out */
                 skip?: number;
-                /** @description Everybody's; else of the person who asks */
-                everybodys?: boolean;
+                /** @description Those of all people; else of the person who asks */
+                all?: boolean;
             };
             header?: never;
             path?: never;
@@ -6183,7 +6090,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    tickTodo: {
+    updateTodo: {
         parameters: {
             query?: never;
             header?: never;
@@ -6210,7 +6117,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    dropTodo: {
+    removeTodo: {
         parameters: {
             query?: never;
             header?: never;
@@ -6231,7 +6138,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    listNotices: {
+    listNotifications: {
         parameters: {
             query?: {
                 /** @description So many of them are left out */
@@ -6251,13 +6158,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Notices"];
+                    "application/json": components["schemas"]["Notifications"];
                 };
             };
             default: components["responses"]["Problem"];
         };
     };
-    seeNotices: {
+    markNotificationsRead: {
         parameters: {
             query?: never;
             header?: never;
@@ -6266,7 +6173,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NoticesSeen"];
+                "application/json": components["schemas"]["NotificationsRead"];
             };
         };
         responses: {
@@ -6276,36 +6183,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            default: components["responses"]["Problem"];
-        };
-    };
-    settleCase: {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description The ETag of the case as it was read; another one is refused */
-                "If-Match"?: components["parameters"]["IfMatch"];
-            };
-            path: {
-                id: components["parameters"]["CaseId"];
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Finding"];
-            };
-        };
-        responses: {
-            /** @description Settled */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CaseDetail"];
-                };
             };
             default: components["responses"]["Problem"];
         };

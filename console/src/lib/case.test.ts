@@ -2,7 +2,8 @@ import { flushPromises } from '@vue/test-utils'
 import { ref } from 'vue'
 import { beforeEach, expect, it, vi } from 'vitest'
 
-import { useCase, type Step } from './case'
+import type { Act } from './acts'
+import { useCase } from './case'
 import { inside } from './inside'
 
 // The client takes the fetch it finds when it is made, so ours comes first.
@@ -23,7 +24,7 @@ const service = vi.hoisted(() => {
           { type: 'urn:oskel:changed', title: 'Changed', status: 412, detail: 'Moved on.' },
           { status: 412 },
         )
-      : Response.json({ id: Number(path.split('/')[3]), version: 8, case: { id: Number(path.split('/')[3]) } })
+      : Response.json([{ id: 4, version: 8 }])
   }) as typeof fetch
   return s
 })
@@ -32,29 +33,29 @@ const changes = () => service.asked.filter((a) => a.method !== 'GET').map((a) =>
 
 it('files a finding under the case it was meant for, though one has moved on', async () => {
   const id = ref(4)
-  const done: Step[] = []
+  const done: Act[] = []
   const { out, queries } = await inside(() => useCase(id, (s) => done.push(s)))
   await flushPromises()
   let go = () => {}
   service.hold = new Promise((r) => (go = r))
-  out.act.mutate({ id: 4, version: 7, do: 'settle', finding: 'confirmed', note: 'called' })
+  out.act.mutate({ cases: [{ id: 4, version: 7 }], do: 'settle', finding: 'confirmed', text: 'called' })
   await flushPromises()
   id.value = 5 // on to the next before the answer
   await flushPromises()
   go()
   await flushPromises()
-  expect(changes()).toEqual(['PUT /api/cases/4/finding'])
+  expect(changes()).toEqual(['POST /api/cases/acts'])
   expect(queries.getQueryData(['case', 4])).toMatchObject({ id: 4 })
   expect(queries.getQueryData(['case', 5])).toMatchObject({ id: 5 })
   expect(done).toEqual([]) // what is open now is not told that it is done
 })
 
 it('tells what is open when its own step is done', async () => {
-  const done: Step[] = []
+  const done: Act[] = []
   const { out } = await inside(() => useCase(ref(4), (s) => done.push(s)))
-  out.act.mutate({ id: 4, do: 'comment', text: 'seen' })
+  out.act.mutate({ cases: [{ id: 4 }], do: 'comment', text: 'seen' })
   await flushPromises()
-  expect(changes()).toEqual(['POST /api/cases/4/comments'])
+  expect(changes()).toEqual(['POST /api/cases/acts'])
   expect(done.map((s) => s.do)).toEqual(['comment'])
 })
 
@@ -63,8 +64,8 @@ it('reads the case anew when somebody else was first', async () => {
   const { out } = await inside(() => useCase(ref(4), () => {}))
   await flushPromises()
   const before = service.asked.length
-  out.act.mutate({ id: 4, version: 6, do: 'take' })
+  out.act.mutate({ cases: [{ id: 4, version: 6 }], do: 'take' })
   await flushPromises()
   expect(out.act.error.value?.message).toBe('Moved on.')
-  expect(service.asked.slice(before).map((a) => a.method)).toEqual(['PUT', 'GET'])
+  expect(service.asked.slice(before).map((a) => a.method)).toEqual(['POST', 'GET'])
 })

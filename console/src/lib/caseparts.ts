@@ -61,12 +61,12 @@ export function useNotices() {
   const queries = useQueryClient()
   const query = useQuery({
     queryKey: ['notices'],
-    queryFn: () => need(api.GET('/api/notices')),
+    queryFn: () => need(api.GET('/api/notifications')),
     enabled: computed(() => !!person.value),
     refetchInterval: 60_000,
   })
   const see = useMutation({
-    mutationFn: (body: Schemas['NoticesSeen']) => need(api.POST('/api/notices/seen', { body })),
+    mutationFn: (body: Schemas['NotificationsRead']) => need(api.POST('/api/notifications/read', { body })),
     onSuccess: () => refresh(queries, 'notices'),
   })
   return { query, see, news: computed(() => query.data.value?.news ?? 0) }

@@ -47,6 +47,7 @@ export const router = createRouter({
       component: () => import('@/pages/GradesPage.vue'),
       meta: { needs: 'book', title: 'Grades' },
     },
+    { path: '/help', component: () => import('@/pages/GlossaryPage.vue'), meta: { title: 'Help' } },
     { path: '/rules/revisions', component: () => import('@/pages/RevisionsPage.vue'), meta: { title: 'Revisions' } },
     {
       path: '/exceptions',
@@ -56,12 +57,12 @@ export const router = createRouter({
     {
       path: '/exceptions/grid',
       component: () => import('@/pages/ExceptionGridPage.vue'),
-      meta: { needs: 'lines', title: 'Flags by period', strip: true },
+      meta: { needs: 'lines', title: 'Exception grid', strip: true },
     },
     {
       path: '/exceptions/trend',
       component: () => import('@/pages/ExceptionTrendPage.vue'),
-      meta: { needs: 'lines', title: 'Trend of flags', strip: true },
+      meta: { needs: 'lines', title: 'Exception trend', strip: true },
     },
     {
       path: '/exceptions/:id(\\d+)',
@@ -74,11 +75,11 @@ export const router = createRouter({
       meta: { needs: 'lines', title: 'Subject', strip: true },
     },
     { path: '/desk', component: () => import('@/pages/DeskPage.vue'), meta: { title: 'Desk' } },
-    { path: '/desk/for-me', component: () => import('@/pages/ForMePage.vue'), meta: { title: 'For me' } },
-    { path: '/desk/work', component: () => import('@/pages/WorkPage.vue'), meta: { title: 'What waits' } },
-    { path: '/desk/findings', component: () => import('@/pages/FindingsPage.vue'), meta: { title: 'What was found' } },
+    { path: '/desk/for-me', component: () => import('@/pages/ForMePage.vue'), meta: { title: 'Inbox' } },
+    { path: '/desk/work', component: () => import('@/pages/WorkPage.vue'), meta: { title: 'Backlog' } },
+    { path: '/desk/findings', component: () => import('@/pages/FindingsPage.vue'), meta: { title: 'Outcomes' } },
     { path: '/cases/:id(\\d+)', component: () => import('@/pages/CasePage.vue'), meta: { title: 'Case' } },
-    { path: '/data/faults', component: () => import('@/pages/FaultsPage.vue'), meta: { title: 'Faults of the data' } },
+    { path: '/data/faults', component: () => import('@/pages/FaultsPage.vue'), meta: { title: 'Data issues' } },
     { path: '/data', component: () => import('@/pages/DataPage.vue'), meta: { title: 'Data' } },
     {
       path: '/data/registers/:kind?',
@@ -98,7 +99,7 @@ export const router = createRouter({
     { path: '/people', component: () => import('@/pages/PeoplePage.vue'), meta: { title: 'People' } },
     { path: '/people/audit', component: () => import('@/pages/AuditPage.vue'), meta: { title: 'Audit' } },
     { path: '/account', component: () => import('@/pages/AccountPage.vue'), meta: { title: 'My account' } },
-    { path: '/:rest(.*)*', component: () => import('@/pages/NowherePage.vue'), meta: { title: 'Not found' } },
+    { path: '/:rest(.*)*', component: () => import('@/pages/NowherePage.vue'), meta: { title: 'Page not found' } },
   ],
 })
 

@@ -13,11 +13,12 @@ export function useSession() {
     staleTime: 60_000,
     enabled: computed(() => !route.meta.open),
   })
-  const mayEvaluate = computed(() => ['analyst', 'lead'].includes(query.data.value?.role ?? ''))
-  return { person: query.data, mayEvaluate }
+  /** Whether the role of the person who is signed in has an operation of the contract, or a right. */
+  const may = (what: string) => !!query.data.value?.may?.includes(what)
+  return { person: query.data, may }
 }
 
-/** Signing in by the password, or by a one-time word and a password of one's own. */
+/** Signing in by the password, or by a one-time password and a password of one's own. */
 export function useSignIn() {
   const queries = useQueryClient()
   const router = useRouter()
@@ -26,13 +27,17 @@ export function useSignIn() {
     mutationFn: (body: Schemas['Credentials'] & { fresh?: string }) =>
       body.fresh === undefined
         ? need(api.POST('/api/session', { body: { name: body.name, password: body.password } }))
-        : need(api.POST('/api/session/word', { body: { name: body.name, word: body.password, password: body.fresh } })),
+        : need(
+            api.POST('/api/session/one-time-password', {
+              body: { name: body.name, one_time_password: body.password, password: body.fresh },
+            }),
+          ),
     onSuccess: async (person) => {
       queries.clear()
       queries.setQueryData(['session'], person)
       const then =
         typeof route.query.then === 'string' && route.query.then.startsWith('/') ? route.query.then : undefined
-      await router.push(then ?? (person.role === 'reviewer' ? '/desk' : '/overview'))
+      await router.push(then ?? (person.may?.includes('createSweep') ? '/overview' : '/desk'))
     },
   })
 }

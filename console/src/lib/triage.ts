@@ -5,18 +5,18 @@ import type { ActName } from './acts'
 /** The keys by which a list of cases is worked without the mouse. */
 export const triageKeys: { key: string; words: string; act?: ActName }[] = [
   { key: 'j', words: 'next' },
-  { key: 'k', words: 'the one before' },
-  { key: 'o', words: 'open, or close again' },
-  { key: 'x', words: 'choose, to do the same to several' },
+  { key: 'k', words: 'previous case' },
+  { key: 'o', words: 'open or close' },
+  { key: 'x', words: 'select, for bulk actions' },
   { key: 't', words: 'take', act: 'take' },
-  { key: 'r', words: 'put back', act: 'release' },
+  { key: 'r', words: 'return to desk', act: 'return' },
   { key: 's', words: 'settle', act: 'settle' },
   { key: 'h', words: 'hand over', act: 'hand over' },
   { key: 'p', words: 'park', act: 'park' },
-  { key: 'a', words: 'ask somebody', act: 'ask' },
+  { key: 'a', words: 'ask', act: 'ask' },
   { key: 'c', words: 'comment', act: 'comment' },
   { key: 'u', words: 'undo' },
-  { key: '?', words: 'these keys' },
+  { key: '?', words: 'keyboard shortcuts' },
 ]
 
 /** Hears the keys of triage wherever nothing is being typed and nothing lies over the page. */

@@ -60,7 +60,13 @@ describe('a file on its way', () => {
 
   it('is sent with what it is, and says how far it has come', async () => {
     const { send, progress, busy } = useUpload()
-    const done = send(file, { into: 'feed', name: 'sales', replace: '2026-10', correct: undefined, again: false })
+    const done = send(file, {
+      into: 'feed',
+      name: 'sales',
+      replace: '2026-10',
+      correct: undefined,
+      allow_duplicates: false,
+    })
     const [r] = Request.all
     const query = new URL(r.url, 'http://x').searchParams
     expect(Object.fromEntries(query)).toEqual({ file: 'o&t.csv', into: 'feed', name: 'sales', replace: '2026-10' })
@@ -84,7 +90,7 @@ describe('a file on its way', () => {
   it('gives way to the next', async () => {
     const { send, progress } = useUpload()
     const first = send(file, { into: 'feed', name: 'sales' })
-    const second = send(file, { into: 'feed', name: 'sales', trial: true })
+    const second = send(file, { into: 'feed', name: 'sales', dry_run: true })
     await expect(first).rejects.toBeInstanceOf(Cancelled)
     // What the first still says is nobody's.
     Request.all[0].upload.onprogress!({ lengthComputable: true, loaded: 1, total: 2 })

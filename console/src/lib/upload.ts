@@ -10,9 +10,9 @@ export interface Sending {
   name: string
   replace?: string
   correct?: string
-  again?: boolean
-  sure?: boolean
-  trial?: boolean
+  allow_duplicates?: boolean
+  accept_warnings?: boolean
+  dry_run?: boolean
 }
 
 /** Sends a file; progress is 0 to 1 while it is on its way. It can be cancelled. */

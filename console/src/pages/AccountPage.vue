@@ -26,7 +26,7 @@ const change = useMutation({
 
 <template>
   <article v-if="person" class="max-w-4xl p-4">
-    <h1 class="text-title font-semibold">{{ person.title }}</h1>
+    <h1 class="text-title font-semibold">{{ person.display_name }}</h1>
     <p class="mt-1 text-muted">
       <span class="font-mono">{{ person.name }}</span>, {{ person.role
       }}<template v-if="person.desks.length">, on {{ person.desks.map(desk).join(', ') }}</template>
@@ -45,10 +45,10 @@ const change = useMutation({
         required
       />
       <TextField label="New password again" v-model="again" type="password" autocomplete="new-password" required />
-      <p v-if="differ" role="status" class="text-small text-amber">The two are not the same yet.</p>
+      <p v-if="differ" role="status" class="text-small text-amber">The two passwords differ.</p>
       <p v-if="change.error.value" role="alert" class="text-red">{{ change.error.value.message }}</p>
       <p v-else-if="change.isSuccess.value && !old" role="status" class="text-muted">
-        Changed. Everywhere else you are signed out.
+        Password changed. You are signed out everywhere else.
       </p>
       <button class="button-main" :disabled="change.isPending.value || fresh !== again || !old">Change password</button>
     </form>

@@ -25,7 +25,7 @@ const operations = computed(() =>
   (data.value?.pages[0].operations ?? []).map((o) => ({ value: o.name, text: o.title })),
 )
 const people = useQuery({ queryKey: ['people'], queryFn: () => need(api.GET('/api/people')) })
-const names = computed(() => (people.data.value ?? []).map((p) => ({ value: p.name, text: p.title })))
+const names = computed(() => (people.data.value ?? []).map((p) => ({ value: p.name, text: p.display_name })))
 const file = computed(
   () =>
     '/api/audit/export?' +
@@ -38,16 +38,16 @@ const file = computed(
     <PeopleTabs class="mb-4" />
     <div class="flex flex-wrap items-center gap-3">
       <h1 class="text-title font-semibold">Audit</h1>
-      <PickOne v-model="who" label="Who" all="everybody" :options="names" />
-      <PickOne v-model="what" label="What" all="everything" :options="operations" />
-      <a class="button ml-auto" :href="file" download="audit.csv">Save as CSV</a>
+      <PickOne v-model="who" label="Person" all="All people" :options="names" />
+      <PickOne v-model="what" label="Action" all="All actions" :options="operations" />
+      <a class="button ml-auto" :href="file" download="audit.csv">Export</a>
     </div>
     <StateNote v-if="!entries" :loading="isPending" :error="error" @retry="refetch()" />
-    <p v-else-if="!entries.length" class="mt-3 text-muted">Nothing of the kind was done.</p>
+    <p v-else-if="!entries.length" class="mt-3 text-muted">No matching entries.</p>
     <template v-else>
       <table class="grid-table cards-narrow mt-3">
         <caption class="sr-only">
-          What was done, the newest first
+          Entries, newest first
         </caption>
         <thead>
           <tr>
@@ -62,10 +62,10 @@ const file = computed(
         <tbody>
           <tr v-for="e in entries" :key="e.id">
             <td class="whitespace-nowrap">{{ momentWords(e.at) }}</td>
-            <td class="font-mono text-small">{{ e.person || 'somebody' }}</td>
+            <td class="font-mono text-small">{{ e.person || 'unknown' }}</td>
             <td>
               {{ e.words }}
-              <span v-if="e.outcome !== 'done'" class="block text-small text-amber">in vain: {{ e.outcome }}</span>
+              <span v-if="e.outcome !== 'done'" class="block text-small text-amber">refused: {{ e.outcome }}</span>
             </td>
             <td class="max-w-sm text-small break-words">{{ e.about }}</td>
             <td class="font-mono text-small">{{ e.address }}</td>

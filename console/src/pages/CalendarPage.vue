@@ -45,11 +45,11 @@ const what = (d: Day) => [d.holiday, ...d.windows.map(windowTitle)].filter(Boole
     <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
     <template v-else>
       <div class="mt-3 flex items-center gap-2">
-        <button class="button" :aria-label="`The year before, ${data.before}`" @click="year = data.before">
+        <button class="button" :aria-label="`Previous year, ${data.before}`" @click="year = data.before">
           <ChevronLeftIcon class="size-4" aria-hidden="true" />
         </button>
         <h1 class="text-lead font-semibold">{{ data.year }}</h1>
-        <button class="button" :aria-label="`The year after, ${data.after}`" @click="year = data.after">
+        <button class="button" :aria-label="`Next year, ${data.after}`" @click="year = data.after">
           <ChevronRightIcon class="size-4" aria-hidden="true" />
         </button>
         <p class="ml-2 text-small text-muted">{{ data.words }} {{ first }} to {{ data.last }}.</p>
@@ -103,7 +103,7 @@ const what = (d: Day) => [d.holiday, ...d.windows.map(windowTitle)].filter(Boole
             <RouterLink class="text-tide underline" :to="{ path: '/figures', query: { window: w.name } }">{{
               w.title
             }}</RouterLink>
-            <span class="ml-2 text-muted">{{ w.from }} to {{ w.to }}, both days included; {{ w.kind }}</span>
+            <span class="ml-2 text-muted">{{ w.from }} to {{ w.to }}; {{ w.kind }}</span>
           </li>
         </ul>
       </section>

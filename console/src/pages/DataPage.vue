@@ -11,7 +11,7 @@ import IntakeForm from '@/parts/IntakeForm.vue'
 import StateNote from '@/parts/StateNote.vue'
 import { refresh } from '@/lib/refresh'
 
-const { mayEvaluate } = useSession()
+const { may } = useSession()
 const queries = useQueryClient()
 const { data, error, isPending, refetch } = useQuery({
   queryKey: ['intakes'],
@@ -44,11 +44,11 @@ const totals = (t: Record<string, string>) =>
     <DataTabs />
     <h1 class="sr-only">Intakes</h1>
     <p class="mt-3 text-muted">
-      What has come in, the newest first. Each arrival makes a data version; what a sweep saw can always be read again.
+      Loaded files, newest first. Each makes a data version, so that the data of a sweep can always be read again.
     </p>
-    <IntakeForm v-if="mayEvaluate" />
+    <IntakeForm v-if="may('createIntake')" />
     <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-    <StateNote v-else-if="!data.length" empty="Nothing has come in yet. Registers come first, then lines." />
+    <StateNote v-else-if="!data.length" empty="No files loaded yet. Load registers first, then lines." />
     <div v-else class="relative mt-3 overflow-x-auto" role="region" aria-label="Intakes" tabindex="0">
       <table class="grid-table figures">
         <caption class="sr-only">
@@ -68,7 +68,7 @@ const totals = (t: Record<string, string>) =>
           </tr>
         </thead>
         <tbody>
-          <tr v-for="i in data" :key="i.id" :class="i.taken_back_by ? 'text-muted' : ''">
+          <tr v-for="i in data" :key="i.id" :class="i.reverted_by ? 'text-muted' : ''">
             <td class="text-right">{{ i.id }}</td>
             <td class="whitespace-nowrap">
               {{ i.into }} {{ i.name }}<span class="text-small text-muted">{{ way(i) }}</span>
@@ -81,14 +81,14 @@ const totals = (t: Record<string, string>) =>
             <td class="whitespace-nowrap">{{ momentWords(i.at) }}</td>
             <td class="whitespace-nowrap">
               <button
-                v-if="mayEvaluate && !i.taken_back_by && i.into !== 'take-back'"
+                v-if="may('createIntake') && !i.reverted_by && i.into !== 'revert'"
                 class="text-tide hover:underline"
                 @click="ask(i)"
               >
-                Take back<span class="sr-only"> intake {{ i.id }}</span>
+                Revert<span class="sr-only"> intake {{ i.id }}</span>
               </button>
-              <span v-else-if="i.taken_back_by" class="text-small text-muted"
-                >taken back by intake {{ i.taken_back_by }}</span
+              <span v-else-if="i.reverted_by" class="text-small text-muted"
+                >reverted by intake {{ i.reverted_by }}</span
               >
             </td>
           </tr>
@@ -99,7 +99,7 @@ const totals = (t: Record<string, string>) =>
       <div class="fixed inset-0 bg-[#0008]" aria-hidden="true"></div>
       <div class="fixed inset-0 grid place-items-center p-4">
         <DialogPanel class="card w-full max-w-md p-5">
-          <DialogTitle class="text-lead font-semibold">Take back {{ asked?.file }}?</DialogTitle>
+          <DialogTitle class="text-lead font-semibold">Revert {{ asked?.file }}?</DialogTitle>
           <p class="mt-2">
             Its {{ countWords(asked?.rows ?? 0, 'row no longer counts', 'rows no longer count') }}, and what they
             replaced counts again. Past sweeps keep what they saw; sweep the periods again to see the difference.
@@ -108,7 +108,7 @@ const totals = (t: Record<string, string>) =>
           <div class="mt-4 flex justify-end gap-2">
             <button class="button" @click="asked = undefined">Cancel</button>
             <button class="button-main" :disabled="takeBack.isPending.value" @click="takeBack.mutate(asked!.id)">
-              Take back intake {{ asked?.id }}
+              Revert intake {{ asked?.id }}
             </button>
           </div>
         </DialogPanel>

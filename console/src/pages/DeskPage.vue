@@ -23,7 +23,7 @@ import TogetherBar from '@/parts/TogetherBar.vue'
 import ViewsPick from '@/parts/ViewsPick.vue'
 import { refresh } from '@/lib/refresh'
 
-const { person } = useSession()
+const { person, may } = useSession()
 const queries = useQueryClient()
 const choices = useChoices()
 const { selected, open } = useSelected('id')
@@ -54,9 +54,7 @@ const others = computed(() =>
   (people.data.value ?? []).filter((p) => !p.closed && p.role !== 'analyst' && p.name !== person.value?.name),
 )
 const mayAct = computed(
-  () =>
-    person.value?.role === 'lead' ||
-    (person.value?.role === 'reviewer' && (!deskName.value || person.value.desks.includes(deskName.value))),
+  () => may('workOnAnyDesk') || (may('review') && (!deskName.value || person.value?.desks.includes(deskName.value))),
 )
 const settleCleared = useMutation({
   mutationFn: () => need(api.POST('/api/cases/cleared', { body: deskName.value ? { desk: deskName.value } : {} })),
@@ -145,7 +143,7 @@ watch(cases, async (now, before) => {
     const by = c.state === 'settled' ? c.settled_by : c.taken_by
     gone.value = `${was.name}, case ${was.id}: ${c.state}${by ? ` by ${by}` : ''}.`
   } catch {
-    gone.value = `${was.name}, case ${was.id}, is not on this list any more.`
+    gone.value = `${was.name}, case ${was.id}, is no longer on this list.`
   }
 })
 watch([query, told], () => (gone.value = ''))
@@ -183,7 +181,7 @@ const { help } = useTriage({
           <button class="button" aria-keyshortcuts="?" :aria-expanded="help" @click="help = !help">Keys</button>
         </div>
       </div>
-      <div class="flex flex-wrap items-center gap-2 px-4 pb-2" role="search" aria-label="Narrow the list">
+      <div class="flex flex-wrap items-center gap-2 px-4 pb-2" role="search" aria-label="Filters">
         <input
           v-model="typed"
           type="search"
@@ -195,12 +193,12 @@ const { help } = useTriage({
         <PickOne
           v-model="whose"
           label="Whose"
-          all="Anybody's"
+          all="All owners"
           :options="[
             { value: 'held', text: 'Taken by me' },
-            { value: 'asked', text: 'I am asked' },
-            { value: 'told', text: 'I am told' },
-            ...others.map((p) => ({ value: `:${p.name}`, text: `Taken by ${p.title}` })),
+            { value: 'asked', text: 'Asked of me' },
+            { value: 'told', text: 'Copied to me' },
+            ...others.map((p) => ({ value: `:${p.name}`, text: `Taken by ${p.display_name}` })),
           ]"
         />
         <PickOne
@@ -226,8 +224,8 @@ const { help } = useTriage({
         <PickOne v-model="kind" label="Kind" all="All kinds" :options="choices.kinds.value" />
         <PickOne
           v-model="group"
-          label="Gathered by"
-          all="Not gathered"
+          label="Group by"
+          all="Not grouped"
           :options="[
             { value: 'desk', text: 'By desk' },
             { value: 'person', text: 'By person' },
@@ -243,7 +241,7 @@ const { help } = useTriage({
       <dl
         v-if="help"
         class="card mx-4 mb-2 grid gap-x-6 gap-y-1 p-3 text-small sm:grid-cols-3 lg:grid-cols-4"
-        aria-label="Keys"
+        aria-label="Keyboard shortcuts"
       >
         <div v-for="k in triageKeys" :key="k.key" class="flex gap-2">
           <dt class="w-5 rounded border border-line text-center font-mono">{{ k.key }}</dt>
@@ -262,10 +260,10 @@ const { help } = useTriage({
         v-else-if="!cases.length"
         :empty="
           narrowed && state !== 'settled'
-            ? 'No case is like that.'
+            ? 'No cases match these filters.'
             : state === 'settled'
-              ? 'Nothing has been settled here yet.'
-              : 'Nothing waits here. What the next sweep flags for this desk will appear in this place.'
+              ? 'No settled cases yet.'
+              : 'No open cases. New ones appear here after the next sweep.'
         "
       />
       <ul v-else class="border-t border-line">
@@ -284,7 +282,7 @@ const { help } = useTriage({
                 type="checkbox"
                 class="m-1 size-4"
                 :checked="chosen.has(c.id)"
-                :aria-label="`Choose ${c.name}`"
+                :aria-label="`Select ${c.name}`"
                 @change="choose(c.id)"
               />
             </label>
@@ -334,7 +332,7 @@ const { help } = useTriage({
     </section>
     <SideSheet v-if="selected" class="lg:!top-0 lg:!h-screen" label="Case" @close="selected = ''">
       <template #actions>
-        <RouterLink :to="`/cases/${selected}`" class="text-small">Open its page</RouterLink>
+        <RouterLink :to="`/cases/${selected}`" class="text-small">Open full page</RouterLink>
       </template>
       <CaseView :id="Number(selected)" />
     </SideSheet>

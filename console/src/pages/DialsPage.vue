@@ -13,7 +13,7 @@ import StateNote from '@/parts/StateNote.vue'
 import { refresh } from '@/lib/refresh'
 
 const queries = useQueryClient()
-const { mayEvaluate } = useSession()
+const { may } = useSession()
 const { book } = useRulebook()
 const { period, label } = usePeriod()
 const { data, error, isPending, refetch } = useQuery({
@@ -75,7 +75,7 @@ const most = computed(() => Math.max(1, ...(solution.data.value?.tried ?? []).ma
     <RuleTabs />
     <h1 class="sr-only">Dials</h1>
     <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-    <StateNote v-else-if="!dial" empty="The rulebook has no dials: numbers with a name, that rules share." />
+    <StateNote v-else-if="!dial" empty="The rulebook has no dials. A dial is a named number that rules share." />
     <div v-else class="mt-3 grid gap-6 md:grid-cols-[13rem_minmax(0,34rem)]">
       <ul>
         <li v-for="d in data" :key="d.name">
@@ -89,7 +89,7 @@ const most = computed(() => Math.max(1, ...(solution.data.value?.tried ?? []).ma
         </li>
       </ul>
       <section :aria-label="dial.name" class="space-y-4">
-        <p class="text-muted">It turns {{ dial.uses.join(', ') || 'nothing' }}.</p>
+        <p class="text-muted">Used by: {{ dial.uses.join(', ') || 'nothing' }}.</p>
         <div class="flex items-center gap-3">
           <template v-if="dial.from && dial.to">
             <span class="figures text-muted">{{ dial.from }}</span>
@@ -119,7 +119,7 @@ const most = computed(() => Math.max(1, ...(solution.data.value?.tried ?? []).ma
           </p>
           <p v-for="r in touched" :key="r.rule + r.level" class="text-small text-muted">
             {{ r.title }}: {{ r.turned.flagged }} newly, {{ r.turned.no_longer }} no longer,
-            {{ r.turned.regraded }} with another grade
+            {{ r.turned.regraded }} regraded
           </p>
           <p v-for="a in effect.data.value.advice" :key="a" class="text-small text-amber">Warning: {{ a }}.</p>
         </div>
@@ -171,8 +171,8 @@ const most = computed(() => Math.max(1, ...(solution.data.value?.tried ?? []).ma
           </table>
         </div>
         <PublishWhy
-          v-if="mayEvaluate && turned"
-          :button="`Turn it to ${value} and publish`"
+          v-if="may('changeDial') && turned"
+          :button="`Publish ${dial.name} = ${value}`"
           :pending="turn.isPending.value"
           :error="turn.error.value"
           @publish="(note) => turn.mutate(note)"

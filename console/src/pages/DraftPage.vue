@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
 import { ArrowDownIcon, ArrowUpIcon, PlusIcon } from '@heroicons/vue/20/solid'
 import { computed, defineAsyncComponent, nextTick, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
@@ -21,7 +22,7 @@ import StateNote from '@/parts/StateNote.vue'
 const TextEditor = defineAsyncComponent(() => import('@/parts/TextEditor.vue'))
 const router = useRouter()
 const { period } = usePeriod()
-const { person } = useSession()
+const { person, may } = useSession()
 const { book, grades } = useRulebook()
 const draft = useDraft()
 const { text, check, sound, settled } = draft
@@ -64,7 +65,7 @@ async function write(d: Definition) {
     chosen.value = d.name
   }
 }
-const turnDial = (dial: string, value: string) =>
+const changeDial = (dial: string, value: string) =>
   edit((from) =>
     need(api.POST('/api/rulebook/dial', { body: { text: from, name: dial, value } })).then((out) => out.text),
   )
@@ -141,11 +142,12 @@ async function goTo(line?: number) {
   editor.value?.goTo(line)
 }
 const marks = computed(() => [...faults.value, ...(report.value?.advice ?? []).map((a) => ({ ...a, mild: true }))])
+const keys = useQuery({ queryKey: ['keys'], queryFn: () => need(api.GET('/api/rulebook/keys')), staleTime: Infinity })
 const completions = computed(() => {
   const r = report.value
   if (!r) return []
   return [
-    ...keys.map((label) => ({ label, detail: 'key' })),
+    ...(keys.data.value ?? []).map((label) => ({ label, detail: 'key' })),
     ...r.measures.map((m) => ({ label: m.name, detail: m.title })),
     ...r.dials.map((d) => ({ label: d.name, detail: `dial, ${d.value}` })),
     ...r.functions.map((f) => ({ label: f.name, detail: f.title })),
@@ -156,10 +158,6 @@ const completions = computed(() => {
     ...grades.value.map((g) => ({ label: g.name, detail: 'grade' })),
   ]
 })
-const keys =
-  'title calendar kinds feeds grades formats dials measures rules desks routes sweeps after at waits_for at_the_latest when_outdated looks_back so_far reasons for name judges each where base no_data ended persists on cases last_word valid_from valid_until shows stake threshold outlier window examples of against as bands choose grade label below at_most above at_least clear among by beyond side peers silence unit places good zero negative groups sum count distinct average minimum maximum first last formula days date subjects numbers labels notes owner value from to due closes shares calendar working_days holidays remind overdue step after tell hand_to for copy when otherwise'.split(
-    ' ',
-  )
 /** The smallest rulebook with all its parts, to begin from. */
 function begin() {
   draft.change(smallest)
@@ -191,8 +189,8 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
     <RuleTabs />
     <h1 class="sr-only">My draft</h1>
     <StateNote
-      v-if="person?.role === 'reviewer'"
-      empty="Drafts are written and published by analysts and leads. What is in force stands under Published rules."
+      v-if="person && !may('putDraft')"
+      empty="Drafts are written and published by analysts and leads. See Published rules for the current ones."
     />
     <StateNote
       v-else-if="!draft.query.data.value"
@@ -208,7 +206,7 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
             :class="as !== 'file' ? '!border-tide text-tide' : ''"
             @click="as = ''"
           >
-            By form
+            Form
           </button>
           <button
             class="button -ml-px rounded-l-none"
@@ -216,7 +214,7 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
             :class="as === 'file' ? '!border-tide text-tide' : ''"
             @click="as = 'file'"
           >
-            As a file
+            File
           </button>
         </div>
         <p class="text-small text-muted" role="status">
@@ -301,22 +299,22 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
             <p v-if="words && sound" class="mb-3 border-l-2 border-tide pl-3 text-muted">{{ words }}</p>
             <RuleForm :definition="definition" :faults="ruleFaults" :report="report" @change="write" />
             <p class="mt-4 flex gap-3 text-small">
-              <button class="text-tide hover:underline" @click="add(definition)">Copy as a starting point</button>
+              <button class="text-tide hover:underline" @click="add(definition)">Copy</button>
               <button class="text-red hover:underline" @click="remove">Delete this rule</button>
             </p>
           </template>
           <div v-else-if="!text.trim()" class="max-w-xl text-muted">
-            <p>The draft is empty. Begin with a small rulebook, of reps and their order lines, and change it.</p>
-            <button class="button-main mt-2" @click="begin">Begin with a small one</button>
+            <p>The draft is empty. Start with a small rulebook of reps and their order lines.</p>
+            <button class="button-main mt-2" @click="begin">Start with a small rulebook</button>
           </div>
           <p v-else-if="draft.check.isFetching.value || !report" class="text-muted" role="status">
             Reading the draft …
           </p>
           <p v-else-if="faults.length" class="text-muted">
-            The draft has errors, so that its rules cannot be shown as forms.
-            <button class="text-tide hover:underline" @click="as = 'file'">Edit it as a file</button>
+            The draft has errors, so its rules cannot be shown as forms.
+            <button class="text-tide hover:underline" @click="as = 'file'">Edit the file</button>
           </p>
-          <p v-else-if="!names.length" class="text-muted">There is no rule yet. Make the first one.</p>
+          <p v-else-if="!names.length" class="text-muted">No rules yet. Add the first one.</p>
         </section>
         <RehearsalView
           v-if="name && period"
@@ -327,7 +325,7 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
           :definition="definition"
           :dials="report?.dials"
           @change="write"
-          @turn="turnDial"
+          @turn="changeDial"
         />
       </div>
 
@@ -363,11 +361,11 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
             </li>
           </ul>
           <template v-if="!faults.length">
-            <h3 class="mt-3 text-small font-semibold text-muted">Against the published revision</h3>
+            <h3 class="mt-3 text-small font-semibold text-muted">Changes since the published revision</h3>
             <p v-for="w in report?.differences ?? []" :key="w" class="text-small">{{ w }}</p>
-            <p v-if="!differs" class="text-small text-muted">It says the same.</p>
+            <p v-if="!differs" class="text-small text-muted">No differences.</p>
             <RoutingView v-if="period" class="mt-3" :text="settled" :period="period" />
-            <h3 class="mt-3 text-small font-semibold text-muted">What its rules say</h3>
+            <h3 class="mt-3 text-small font-semibold text-muted">Rules in words</h3>
             <p v-for="r in rules" :key="r.name" class="mt-1 text-small">
               <b>{{ r.title }}.</b> {{ r.words }}
             </p>

@@ -78,10 +78,10 @@ const words = (c: Schemas['ExceptionGridCell'], of: string) =>
     <p class="flex flex-wrap items-center gap-x-5 px-4 pb-1 text-small text-muted">
       <span role="status">{{ countWords(first?.total ?? 0, 'subject') }} flagged in these periods</span>
       <span v-for="g in grades" :key="g.name"><GradeMark :grade="g.name" /></span>
-      <span>A number: so many rules flag it</span>
+      <span>A number: flagged by that many rules</span>
     </p>
     <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-    <StateNote v-else-if="!rows.length" :empty="`Nobody of the kind is flagged in the periods up to ${label}.`" />
+    <StateNote v-else-if="!rows.length" :empty="`No subject of this kind is flagged in the periods up to ${label}.`" />
     <div
       v-else
       ref="across"

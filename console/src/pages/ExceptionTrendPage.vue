@@ -23,7 +23,7 @@ const { data, error, isPending, refetch } = useQuery({
 })
 const all = computed(() => [
   { name: 'raised', title: 'New', flagged: data.value?.raised ?? [] },
-  { name: 'standing', title: 'Still there', flagged: data.value?.standing ?? [] },
+  { name: 'standing', title: 'Standing', flagged: data.value?.standing ?? [] },
   { name: 'cleared', title: 'Gone', flagged: data.value?.cleared ?? [] },
 ])
 const most = (rows: { flagged: number[] }[]) => Math.max(1, ...rows.flatMap((r) => r.flagged))
@@ -40,7 +40,7 @@ const parts = computed(() => [
 <template>
   <section class="min-w-0 flex-1">
     <ExceptionTabs />
-    <h1 class="sr-only">How many are flagged, up to {{ label }}</h1>
+    <h1 class="sr-only">Exceptions by period, up to {{ label }}</h1>
     <div class="flex flex-wrap items-center gap-2 px-4 pt-3 pb-2">
       <PickOne
         v-model="by"
@@ -58,12 +58,12 @@ const parts = computed(() => [
       v-else
       tabindex="0"
       role="region"
-      aria-label="Flagged by period"
+      aria-label="Exceptions by period"
       class="max-h-[max(18rem,calc(100vh-6rem))] overflow-auto px-2"
     >
       <table class="grid-table">
         <caption class="sr-only">
-          How many are flagged in each of the last periods
+          Exceptions in each of the last periods
         </caption>
         <thead class="sticky top-0 z-10 bg-paper">
           <tr>

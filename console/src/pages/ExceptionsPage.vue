@@ -170,9 +170,8 @@ async function print() {
 }
 
 // Several are chosen to do the same to their cases at once, or to be taken to their desks.
-const { person } = useSession()
-const mayChoose = (x: Schemas['Exception']) =>
-  x.case ? person.value?.role !== 'analyst' : x.state !== 'cleared' && !sweep.value
+const { may } = useSession()
+const mayChoose = (x: Schemas['Exception']) => (x.case ? may('review') : x.state !== 'cleared' && !sweep.value)
 const chosen = ref(new Set<number>())
 watch([filter, told], () => (chosen.value = new Set()))
 const choose = (id: number) => {
@@ -193,7 +192,7 @@ const columns: { key: Sort; head: string; right?: boolean }[] = [
   { key: 'grade', head: 'Grade' },
   { key: 'streak', head: 'Last 13 periods' },
   { key: 'subject', head: 'Subject' },
-  { key: 'rule', head: 'What is wrong' },
+  { key: 'rule', head: 'Rule and reason' },
   { key: 'stake', head: 'At stake', right: true },
   { key: 'desk', head: 'Desk' },
 ]
@@ -236,8 +235,8 @@ const shown = computed(() =>
         <PickOne v-model="deskName" label="Desk" all="All desks" :options="counted('desk', choices.desks.value)" />
         <PickOne
           v-model="group"
-          label="Gathered by"
-          all="Not gathered"
+          label="Group by"
+          all="Not grouped"
           :options="[
             { value: 'desk', text: 'By desk' },
             { value: 'rule', text: 'By rule' },
@@ -265,7 +264,7 @@ const shown = computed(() =>
           ><GradeMark :grade="g.name"
         /></span>
         <span class="inline-flex items-center gap-1.5"
-          ><ShapeMark shape="no data" tone="grey" />No data, and the rule says that needs a look</span
+          ><ShapeMark shape="no data" tone="grey" />No data (flagged by the rule)</span
         >
         <label v-if="items.length" class="text-small text-muted md:ml-auto print:hidden"
           >Order
@@ -275,7 +274,7 @@ const shown = computed(() =>
             @change="(e) => sortBy((e.target as HTMLSelectElement).value as Sort)"
           >
             <option v-for="c in columns" :key="c.key" :value="c.key">{{ c.head }}</option>
-            <option value="beyond">How far beyond its cut</option>
+            <option value="beyond">Distance from the cut</option>
           </select>
         </label>
       </div>
@@ -284,29 +283,29 @@ const shown = computed(() =>
         v-if="loose.length"
         class="flex flex-wrap items-center gap-2 border-y border-tide bg-tide-soft px-4 py-1.5 print:hidden"
       >
-        <span class="mr-2 font-semibold">{{ countWords(loose.length, 'exception') }} in no case chosen</span>
+        <span class="mr-2 font-semibold">{{ countWords(loose.length, 'exception') }} without a case selected</span>
         <button class="button" :disabled="toDesk.isPending.value" @click="toDesk.mutate(loose)">
-          Take to their desks
+          Send to their desks
         </button>
         <p v-if="toDesk.error.value" role="alert" class="w-full text-red">{{ toDesk.error.value.message }}</p>
       </div>
       <TogetherBar
         :cases="chosenCases"
-        :what="`${countWords(chosen.size - loose.length, 'exception')} in ${countWords(chosenCases.length, 'case')} chosen`"
+        :what="`${countWords(chosen.size - loose.length, 'exception')} in ${countWords(chosenCases.length, 'case')} selected`"
         @none="chosen = new Set()"
       />
       <StaleNote class="mx-4" :why="data?.pages[0]?.stale" />
       <p v-if="sweep" class="mx-4 mb-1 flex flex-wrap items-center gap-3 rounded bg-sunk px-3 py-1.5 text-small">
-        As sweep {{ sweep }} left them, whatever later ones did.
-        <button class="underline hover:text-tide" @click="sweep = ''">Show them as they stand</button>
+        As of sweep {{ sweep }}; later sweeps are ignored.
+        <button class="underline hover:text-tide" @click="sweep = ''">Show the current list</button>
       </p>
       <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
       <StateNote
         v-else-if="!items.length"
         :empty="
           narrowed
-            ? 'No exception matches these filters.'
-            : `Nothing is flagged in ${label}. If it was not swept yet, sweep it first.`
+            ? 'No exceptions match these filters.'
+            : `No exceptions in ${label}. If it was not swept yet, sweep it first.`
         "
       >
         <button v-if="narrowed" class="button" @click="showAll">Show all</button>
@@ -371,7 +370,7 @@ const shown = computed(() =>
                     type="checkbox"
                     class="m-1 mr-2.5 size-4 print:hidden"
                     :checked="chosen.has(x.id)"
-                    :aria-label="`Choose ${x.name}, ${x.rule_title}`"
+                    :aria-label="`Select ${x.name}, ${x.rule_title}`"
                     @click.stop
                     @keydown.enter.stop
                     @change="choose(x.id)"
@@ -413,7 +412,7 @@ const shown = computed(() =>
     <SideSheet v-if="selected" label="Exception" @close="selected = ''">
       <template #actions>
         <RouterLink :to="{ path: `/exceptions/${selected}`, query: sweep ? { sweep } : {} }" class="text-small"
-          >Open its page</RouterLink
+          >Open full page</RouterLink
         >
       </template>
       <ExceptionView :id="Number(selected)" :sweep="Number(sweep) || undefined" />

@@ -13,10 +13,10 @@ import PickOne from '@/parts/PickOne.vue'
 import StateNote from '@/parts/StateNote.vue'
 import { refresh } from '@/lib/refresh'
 
-/** Faults of the data that cases were settled for, for who answers for the feeds. */
+/** Data issues that cases were settled for, for who answers for the feeds. */
 const { book } = useRulebook()
 const choices = useChoices()
-const { person } = useSession()
+const { person, may } = useSession()
 const queries = useQueryClient()
 const feed = useQueryWord('feed')
 const which = useQueryWord('which')
@@ -24,7 +24,7 @@ const { data, error, isPending, refetch } = useQuery({
   queryKey: computed(() => ['faults', feed.value, which.value]),
   queryFn: () =>
     need(
-      api.GET('/api/data-faults', {
+      api.GET('/api/data-issues', {
         params: {
           query: { feed: feed.value || undefined, mine: which.value === 'mine', ended: which.value === 'ended' },
         },
@@ -36,16 +36,15 @@ const ending = ref<number>()
 const how = ref('')
 const end = useMutation({
   mutationFn: (id: number) =>
-    need(api.POST('/api/data-faults/{id}/end', { params: { path: { id } }, body: { text: how.value } })),
+    need(api.POST('/api/data-issues/{id}/end', { params: { path: { id } }, body: { text: how.value } })),
   onSuccess: () => {
     ending.value = undefined
     how.value = ''
     return refresh(queries, 'faults')
   },
 })
-const mayEnd = (f: Schemas['DataFault']) =>
-  !f.ended_at &&
-  (person.value?.role === 'lead' || person.value?.role === 'analyst' || f.owners.includes(person.value?.name ?? ''))
+const mayEnd = (f: Schemas['DataIssue']) =>
+  !f.ended_at && (may('closeAnyIssue') || f.owners.includes(person.value?.name ?? ''))
 </script>
 
 <template>
@@ -53,18 +52,18 @@ const mayEnd = (f: Schemas['DataFault']) =>
     <DataTabs />
     <div class="mt-3">
       <div class="flex flex-wrap items-center gap-3">
-        <h1 class="text-title font-semibold">Faults of the data</h1>
+        <h1 class="text-title font-semibold">Data issues</h1>
         <p v-if="data" role="status" class="text-muted">
-          {{ countWords(data.filter((f) => !f.ended_at).length, 'fault') }} not mended
+          {{ countWords(data.filter((f) => !f.ended_at).length, 'open issue') }}
         </p>
         <div class="ml-auto flex flex-wrap gap-2">
           <PickOne
             v-model="which"
             label="Which"
-            all="Not mended"
+            all="Open"
             :options="[
-              { value: 'mine', text: 'Of feeds I answer for' },
-              { value: 'ended', text: 'With those mended' },
+              { value: 'mine', text: 'My feeds' },
+              { value: 'ended', text: 'With closed ones' },
             ]"
           />
           <PickOne v-model="feed" label="Feed" all="All feeds" :options="choices.feeds.value" />
@@ -75,25 +74,25 @@ const mayEnd = (f: Schemas['DataFault']) =>
         nothing in its case is flagged any more.
       </p>
       <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-      <StateNote v-else-if="!data.length" empty="No fault of the data is known." />
+      <StateNote v-else-if="!data.length" empty="No data issues." />
       <table v-else class="grid-table cards-narrow mt-3">
         <caption class="sr-only">
-          Faults of the data
+          Data issues
         </caption>
         <thead>
           <tr>
             <th scope="col">Feeds</th>
-            <th scope="col">Who answers</th>
+            <th scope="col">Owner</th>
             <th scope="col">About</th>
             <th scope="col">What</th>
             <th scope="col">Found</th>
-            <th scope="col"><span class="sr-only">Mended</span></th>
+            <th scope="col"><span class="sr-only">Close</span></th>
           </tr>
         </thead>
         <tbody>
           <tr v-for="f in data" :key="f.id" :class="f.ended_at ? 'text-muted' : ''">
             <td>{{ f.feeds.map(feedTitle).join(', ') || 'none' }}</td>
-            <td>{{ f.owners.join(', ') || 'nobody' }}</td>
+            <td>{{ f.owners.join(', ') || 'no owner' }}</td>
             <td>
               <RouterLink :to="`/cases/${f.case}`">{{ f.name }}</RouterLink>
               <span class="ml-1.5 font-mono text-small text-muted">{{ f.key }}</span>
@@ -104,17 +103,17 @@ const mayEnd = (f: Schemas['DataFault']) =>
             </td>
             <td class="text-small whitespace-nowrap text-muted">{{ f.by }}, {{ momentWords(f.at) }}</td>
             <td>
-              <span v-if="f.ended_at" class="text-small">mended: {{ f.ended_text }} ({{ f.ended_by }})</span>
+              <span v-if="f.ended_at" class="text-small">closed: {{ f.ended_text }} ({{ f.ended_by }})</span>
               <form
                 v-else-if="ending === f.id"
                 class="flex gap-2"
                 @submit.prevent="how.trim() && end.mutate(f.id)"
                 @keydown.esc="ending = undefined"
               >
-                <input v-model="how" class="field w-48" maxlength="1000" aria-label="How it was mended" />
-                <button class="button-main" :disabled="!how.trim() || end.isPending.value">Mended</button>
+                <input v-model="how" class="field w-48" maxlength="1000" aria-label="How it was fixed" />
+                <button class="button-main" :disabled="!how.trim() || end.isPending.value">Close issue</button>
               </form>
-              <button v-else-if="mayEnd(f)" class="button" @click="ending = f.id">Mended…</button>
+              <button v-else-if="mayEnd(f)" class="button" @click="ending = f.id">Close…</button>
             </td>
           </tr>
         </tbody>

@@ -181,8 +181,8 @@ function mark(r: Schemas['TableRow'], c: Schemas['Cell']) {
 const place = (c: Schemas['Cell'], i: number) =>
   c.place
     ? gathered.value
-      ? `place ${c.place} in its group`
-      : `place ${c.place} of ${table.value?.columns[i]?.places}`
+      ? `rank ${c.place} in its group`
+      : `rank ${c.place} of ${table.value?.columns[i]?.places}`
     : (c.why ?? '')
 
 // Marks stand on the cell of the measure that is flagged, else beside the name.
@@ -246,12 +246,12 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
         </form>
         <PickOne
           v-model="shade"
-          label="Shading"
+          label="Colour"
           all="Bars"
           :options="[
             { value: 'plain', text: 'Plain' },
-            { value: 'places', text: 'Shaded by place' },
-            ...(over === 'months' ? [{ value: 'rows', text: 'Shaded within each row' }] : []),
+            { value: 'places', text: 'Colour by rank' },
+            ...(over === 'months' ? [{ value: 'rows', text: 'Colour within each row' }] : []),
           ]"
         />
         <PickOne v-model="flagged" label="Who" all="All" :options="[{ value: 'yes', text: 'Flagged only' }]" />
@@ -263,11 +263,10 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
         {{ countWords(total, 'row') }}<template v-if="gathered">, subtotals among them</template
         ><template v-for="c in noted" :key="c.measure"
           >; * groups and the total of {{ c.title }}: {{ c.groups }}</template
-        ><template v-if="anyCutShort">; a bar with a gap is cut short: its figure is far above all others</template
+        ><template v-if="anyCutShort">; a bar with a gap is truncated (outlier)</template
         ><template v-if="shade === 'places'"
-          >; the stronger the tint, the better the place in its {{ gathered ? 'group' : 'column' }}</template
-        ><template v-if="shade === 'rows' && over === 'months'"
-          >; the stronger the tint, the better the place in its row</template
+          >; darker is a better rank in its {{ gathered ? 'group' : 'column' }}</template
+        ><template v-if="shade === 'rows' && over === 'months'">; darker is a better rank in its row</template
         ><template v-if="over === 'months' || gathered"
           >; ↑ best and ↓ worst of each {{ over === 'months' ? 'row' : 'group' }}</template
         ><template v-if="anyMarks"
@@ -364,7 +363,7 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
                 >{{ c.why }}</span
               >
               <span v-if="!shaded && !r.depth" class="-mt-0.5 flex h-[3px] justify-end" aria-hidden="true">
-                <span v-if="cutShort(c, i)" class="mr-[3px] block w-[5px] bg-tide" title="The bar is cut short"></span>
+                <span v-if="cutShort(c, i)" class="mr-[3px] block w-[5px] bg-tide" title="Truncated (outlier)"></span>
                 <span
                   class="block bg-tide"
                   :class="cutShort(c, i) ? 'flex-1' : ''"

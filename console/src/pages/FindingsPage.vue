@@ -33,7 +33,7 @@ const { data, error, isPending, refetch } = useQuery({
   queryKey: computed(() => ['cases', 'findings', asked.value]),
   queryFn: () =>
     need(
-      api.GET('/api/reports/findings', {
+      api.GET('/api/reports/outcomes', {
         params: { query: asked.value },
       }),
     ),
@@ -48,7 +48,7 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
     <DeskTabs />
     <div class="p-4">
       <div class="flex flex-wrap items-center gap-3">
-        <h1 class="text-title font-semibold">What was found</h1>
+        <h1 class="text-title font-semibold">Outcomes</h1>
         <PickOne
           v-model="byWord"
           label="By"
@@ -65,13 +65,13 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
         <PickOne v-model="rule" label="Rule" all="All rules" :options="choices.rules.value" />
         <PickOne v-model="deskName" label="Desk" all="All desks" :options="choices.desks.value" />
         <span class="flex items-center gap-2 text-small text-muted"
-          >settled from <DateField v-model="from" label="Settled from" hint="a year ago" /> to
-          <DateField v-model="to" label="Settled to" hint="today"
+          >settled from <DateField v-model="from" label="Settled from" hint="default: a year ago" /> to
+          <DateField v-model="to" label="Settled to" hint="default: today"
         /></span>
         <ExportMenu :href="reportFile('findings', asked)" @print="onPaper" />
       </div>
       <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-      <StateNote v-else-if="!data.length" empty="Nothing was settled in these days." />
+      <StateNote v-else-if="!data.length" empty="No cases were settled in these days." />
       <table v-else class="grid-table cards-narrow mt-2">
         <caption class="sr-only">
           Settled cases by
@@ -89,8 +89,8 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
             <th scope="col" class="text-right">Rule fault</th>
             <th scope="col" class="text-right">Cleared</th>
             <th scope="col" class="text-right">Precision</th>
-            <th scope="col" class="text-right">To look</th>
-            <th scope="col" class="text-right">To settle</th>
+            <th scope="col" class="text-right">First look (h)</th>
+            <th scope="col" class="text-right">Settled (h)</th>
             <th scope="col" class="text-right">Confirmed, at stake</th>
             <th scope="col" class="text-right">Recovered</th>
           </tr>
@@ -122,7 +122,7 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
       <p class="mt-2 text-small text-muted">
         Precision is the share of confirmed among all that were settled otherwise than as cleared. Hours are medians,
         from when a case was opened.
-        <template v-if="by === 'rule'">A case that several rules flag counts for each.</template> One whose flags have
+        <template v-if="by === 'rule'">A case flagged by several rules counts for each.</template> One whose flags have
         different findings counts under each of them.
       </p>
     </div>

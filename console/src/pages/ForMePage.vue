@@ -13,34 +13,14 @@ import StateNote from '@/parts/StateNote.vue'
 import TodoRow from '@/parts/TodoRow.vue'
 
 /** What one is to do about cases, and what one was told of them. */
-const { person } = useSession()
+const { person, may } = useSession()
 const whose = useQueryWord('whose')
 const todos = useQuery({
   queryKey: ['todos', whose],
-  queryFn: () => need(api.GET('/api/todos', { params: { query: { everybodys: whose.value === 'everybody' } } })),
+  queryFn: () => need(api.GET('/api/todos', { params: { query: { all: whose.value === 'all' } } })),
 })
 const { tick, drop } = useTodoActs()
 const { query: notices, see, news } = useNotices()
-const what: Record<string, string> = {
-  named: 'named you',
-  asked: 'asks you',
-  answered: 'answered you',
-  'handed over': 'handed it to you',
-  'to do': 'has something for you to do',
-  reminder: 'reminds you',
-  'data fault': 'found a fault of your data',
-  'fault mended': 'mended the fault of the data',
-  'went up': 'has it overdue',
-  done: 'has done',
-  'not done': 'has not done after all',
-  comment: 'commented on your case',
-  taken: 'took your case',
-  released: 'put your case back on the desk',
-  moved: 'moved your case',
-  parked: 'parked your case',
-  resumed: 'took your case up again',
-  settled: 'settled your case',
-}
 </script>
 
 <template>
@@ -50,7 +30,7 @@ const what: Record<string, string> = {
       <div>
         <div class="flex flex-wrap items-center gap-3">
           <h1 class="text-title font-semibold">To do</h1>
-          <PickOne v-model="whose" label="Whose" all="Mine" :options="[{ value: 'everybody', text: 'Everybody’s' }]" />
+          <PickOne v-model="whose" label="Whose" all="Mine" :options="[{ value: 'all', text: 'All people' }]" />
         </div>
         <StateNote
           v-if="!todos.data.value"
@@ -58,17 +38,14 @@ const what: Record<string, string> = {
           :error="todos.error.value"
           @retry="todos.refetch()"
         />
-        <StateNote
-          v-else-if="!todos.data.value.length"
-          empty="Nothing is to be done. It is added on the page of a case."
-        />
+        <StateNote v-else-if="!todos.data.value.length" empty="No to-dos. Add one on a case." />
         <ul v-else class="mt-1 border-t border-line">
           <TodoRow
             v-for="t in todos.data.value"
             :key="t.id"
             :todo="t"
             with-case
-            :may-tick="t.owner === person?.name || t.by === person?.name || person?.role === 'lead'"
+            :may-tick="t.owner === person?.name || t.by === person?.name || may('changeOthers')"
             @tick="(done) => tick.mutate({ id: t.id, done })"
             @drop="drop.mutate(t.id)"
           />
@@ -79,14 +56,14 @@ const what: Record<string, string> = {
       </div>
       <div>
         <div class="flex flex-wrap items-center gap-3">
-          <h2 class="text-title font-semibold">Told to me</h2>
+          <h2 class="text-title font-semibold">Notifications</h2>
           <p role="status" class="text-muted">{{ news ? `${news} new` : '' }}</p>
           <button
             v-if="news && notices.data.value"
             class="button ml-auto"
             @click="see.mutate({ up_to: notices.data.value.items[0].id })"
           >
-            All seen
+            Mark all as read
           </button>
         </div>
         <StateNote
@@ -97,7 +74,7 @@ const what: Record<string, string> = {
         />
         <StateNote
           v-else-if="!notices.data.value.items.length"
-          empty="Nothing yet. Who is named in a case with an @, asked, handed a case or reminded of one reads it here."
+          empty="No notifications yet. You are notified when someone mentions or asks you, hands you a case or reminds you."
         />
         <ul v-else class="mt-1 border-t border-line">
           <li
@@ -116,9 +93,7 @@ const what: Record<string, string> = {
                 @click="n.seen || see.mutate({ up_to: n.id, case: n.case })"
                 >{{ n.name }}</RouterLink
               >
-              <span class="ml-1.5 text-small text-muted"
-                >{{ n.by }} {{ what[n.what] ?? n.what }} · {{ momentWords(n.at) }}</span
-              >
+              <span class="ml-1.5 text-small text-muted">{{ n.by }} {{ n.words }} · {{ momentWords(n.at) }}</span>
             </p>
             <p v-if="n.text" class="text-small"><SaidText :text="n.text" /></p>
           </li>

@@ -13,12 +13,12 @@ import ShapeMark from '@/parts/ShapeMark.vue'
 import StateNote from '@/parts/StateNote.vue'
 import { refresh } from '@/lib/refresh'
 
-type Style = Schemas['GradeStyle']
+type Style = Schemas['GradeChange']
 const tones: Style['tone'][] = ['red', 'amber', 'blue', 'violet', 'grey']
 const shapes: Style['shape'][] = ['diamond', 'triangle', 'circle', 'square', 'cross']
 
 const queries = useQueryClient()
-const { mayEvaluate } = useSession()
+const { may } = useSession()
 const { query, book, grades } = useRulebook()
 const chosen = useQueryWord('grade')
 const grade = computed(() => grades.value.find((g) => g.name === chosen.value) ?? grades.value[0])
@@ -99,7 +99,7 @@ const restyle = useMutation({
           Rules that give it: {{ named('rule').join(', ') || 'none' }}.
           <template v-if="named('desk').length">It is due by its own time on {{ named('desk').join(', ') }}.</template>
         </p>
-        <fieldset :disabled="!mayEvaluate" class="space-y-4">
+        <fieldset :disabled="!may('changeGrade')" class="space-y-4">
           <label class="block"
             >Label<input v-model="style.label" class="field mt-0.5 block w-60" maxlength="40"
           /></label>
@@ -128,7 +128,7 @@ const restyle = useMutation({
         </p>
         <p v-if="twin" role="alert" class="text-red">{{ twin.label }} already looks so.</p>
         <PublishWhy
-          v-if="mayEvaluate && changed && !twin"
+          v-if="may('changeGrade') && changed && !twin"
           button="Restyle and publish"
           :pending="restyle.isPending.value"
           :error="restyle.error.value"

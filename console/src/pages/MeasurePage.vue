@@ -23,7 +23,7 @@ const measures = useQuery({ queryKey: ['measures'], queryFn: () => need(api.GET(
 const measure = computed(() => measures.data.value?.find((m) => m.name === name.value))
 const kinds = computed(() => (book.value?.kinds ?? []).filter((k) => measure.value?.kinds.includes(k.name)))
 const kind = computed(() => by.value || kinds.value[0]?.name)
-const unit = computed(() => (measure.value?.unit ?? 'count') as Schemas['LineUp']['unit'])
+const unit = computed(() => (measure.value?.unit ?? 'count') as Schemas['Ranking']['unit'])
 
 const over = useQuery({
   queryKey: computed(() => ['measure over time', name.value, period.value]),
@@ -62,7 +62,7 @@ const spread = useQuery({
   enabled: computed(() => !!period.value && !!kind.value && !!measure.value),
   placeholderData: keepPreviousData,
 })
-const lineUp = computed<Schemas['LineUp'] | undefined>(() => {
+const lineUp = computed<Schemas['Ranking'] | undefined>(() => {
   const t = spread.data.value
   if (!t) return undefined
   const points = t.rows.flatMap((r) =>

@@ -116,8 +116,8 @@ const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
       </div>
 
       <p v-for="t in crowded" :key="t.rule" class="mt-3 text-amber">
-        {{ ruleTitle(t.rule) }} flags {{ t.flagged }} of {{ t.judged }}: so many that nothing stands out. Mark the rarer
-        side instead.
+        {{ ruleTitle(t.rule) }} flags {{ t.flagged }} of {{ t.judged }}: too many to be useful. Mark the rarer side
+        instead.
       </p>
 
       <div class="mt-5 grid gap-x-8 gap-y-6 xl:grid-cols-[minmax(0,1fr)_420px]">

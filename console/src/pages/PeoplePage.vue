@@ -16,7 +16,7 @@ import SideSheet from '@/parts/SideSheet.vue'
 import StateNote from '@/parts/StateNote.vue'
 
 /** Who may sign in, and as what. */
-const { person: self } = useSession()
+const { may } = useSession()
 const { desk } = useRulebook()
 const { data, error, isPending, refetch } = useQuery({
   queryKey: ['people'],
@@ -26,9 +26,9 @@ const open = computed(() => data.value?.filter((p) => !p.closed) ?? [])
 const shown = computed(() => [...open.value, ...(data.value?.filter((p) => p.closed) ?? [])])
 const { selected: chosen, open: choose } = useSelected('name')
 const adding = useQueryWord('add')
-const told = ref<{ name: string; word: string; ends: string }>()
+const told = ref<{ name: string; password: string; ends: string }>()
 const person = computed(() => open.value.find((p) => p.name === chosen.value))
-const isLead = computed(() => self.value?.role === 'lead')
+const isLead = computed(() => may('createPerson'))
 const pick = (name: string) => {
   adding.value = ''
   choose(name)
@@ -65,7 +65,7 @@ function done(name: string) {
         </caption>
         <thead>
           <tr>
-            <th scope="col">Shown as</th>
+            <th scope="col">Display name</th>
             <th scope="col">Name</th>
             <th scope="col">Role</th>
             <th scope="col">Desks</th>
@@ -86,7 +86,7 @@ function done(name: string) {
             @keydown.down.prevent="stepRow($event, 1)"
             @keydown.up.prevent="stepRow($event, -1)"
           >
-            <td>{{ p.title }}</td>
+            <td>{{ p.display_name }}</td>
             <td class="font-mono text-small">{{ p.name }}</td>
             <td>{{ p.closed ? 'closed' : p.role }}</td>
             <td class="text-small text-muted">{{ p.desks.map(desk).join(', ') }}</td>
@@ -96,7 +96,7 @@ function done(name: string) {
     </section>
     <SideSheet v-if="isLead && (person || adding)" class="lg:!top-0 lg:!h-screen" label="Account" @close="close">
       <PersonForm v-model:told="told" :person="person" @done="done" />
-      <AbsenceView v-if="person" :key="person.name" class="mt-6" :name="person.name" :title="person.title" />
+      <AbsenceView v-if="person" :key="person.name" class="mt-6" :name="person.name" :title="person.display_name" />
     </SideSheet>
   </div>
 </template>

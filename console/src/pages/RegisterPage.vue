@@ -75,7 +75,7 @@ const values = (v: Record<string, string>) => Object.entries(v).sort()
         empty="No rulebook is published yet."
         @retry="refetch()"
       />
-      <StateNote v-else-if="!total" :empty="text ? 'No match.' : 'Nobody is in this register yet.'" />
+      <StateNote v-else-if="!total" :empty="text ? 'No match.' : 'This register is empty.'" />
       <LongTable
         v-else
         class="mt-2 max-h-[max(20rem,calc(100vh-9rem))]"

@@ -13,7 +13,7 @@ import StateNote from '@/parts/StateNote.vue'
 import { refresh } from '@/lib/refresh'
 
 const queries = useQueryClient()
-const { mayEvaluate } = useSession()
+const { may } = useSession()
 const { data, error, isPending, refetch } = useQuery({
   queryKey: ['revisions'],
   queryFn: () => need(api.GET('/api/revisions')),
@@ -89,7 +89,7 @@ watch(number, () => restore.reset())
               }}</pre>
             </details>
             <PublishWhy
-              v-if="mayEvaluate"
+              v-if="may('restoreRevision')"
               class="mt-3"
               :button="`Restore revision ${number}`"
               :pending="restore.isPending.value"

@@ -21,7 +21,7 @@ import StateNote from '@/parts/StateNote.vue'
 const { period, label } = usePeriod()
 const { book, grades } = useRulebook()
 const { data, error, isPending, refetch } = useRules()
-const { mayEvaluate } = useSession()
+const { may } = useSession()
 const selected = useQueryWord('rule')
 const rule = computed(() => data.value?.find((r) => r.name === selected.value))
 const revisions = useQuery({ queryKey: ['revisions'], queryFn: () => need(api.GET('/api/revisions')) })
@@ -97,7 +97,7 @@ const verdicts = (t: Schemas['Tally']) => [
           <h2 class="text-title font-semibold">{{ rule.title }}</h2>
           <p class="font-mono text-small text-muted">{{ rule.name }}</p>
           <p class="mt-2">{{ rule.words }}</p>
-          <p v-if="mayEvaluate" class="mt-2">
+          <p v-if="may('putDraft')" class="mt-2">
             <RouterLink :to="{ path: '/rules/draft', query: { period, rule: rule.name } }">Edit in my draft</RouterLink>
           </p>
         </header>
@@ -132,7 +132,7 @@ const verdicts = (t: Schemas['Tally']) => [
           <RuleBars :points="rule.record.points" :title="rule.title" />
           <p v-if="rule.record.settled" class="mt-1 text-small">
             {{ countWords(rule.record.settled, 'case') }} settled: {{ rule.record.confirmed }} confirmed,
-            {{ rule.record.explained }} explained, {{ rule.record.data_fault }} a fault of the data,
+            {{ rule.record.explained }} explained, {{ rule.record.data_fault }} data faults,
             {{ rule.record.rule_fault }} a fault of the rule.
           </p>
           <p v-for="n in rule.record.notes" :key="n" class="mt-1 text-small text-amber">{{ n }}</p>

@@ -5,14 +5,14 @@ import { Refusal } from '@/lib/api'
 import { useSignIn } from '@/lib/session'
 import TextField from '@/parts/TextField.vue'
 
-/** By name and password; who has a one-time word chooses a password first. */
+/** By name and password; who has a one-time password chooses a password first. */
 const name = ref('')
 const password = ref('')
 const fresh = ref('')
 const byWord = ref(false)
 const signIn = useSignIn()
 const asks = computed(
-  () => signIn.error.value instanceof Refusal && signIn.error.value.problem.type === 'urn:oskel:one-time-word',
+  () => signIn.error.value instanceof Refusal && signIn.error.value.problem.type === 'urn:oskel:one-time-password',
 )
 watch(asks, (yes) => yes && (byWord.value = true))
 watch([name, password], () => {
@@ -52,13 +52,13 @@ const send = () =>
         <TextField
           id="password"
           v-model="password"
-          label="Password, or one-time word"
+          label="Password or one-time password"
           type="password"
           autocomplete="current-password"
           required
         />
         <template v-if="byWord">
-          <p role="status">That is your one-time word. Choose a password of your own with it.</p>
+          <p role="status">That is your one-time password. Now choose your own password.</p>
           <TextField
             id="fresh"
             v-model="fresh"

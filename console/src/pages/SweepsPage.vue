@@ -16,7 +16,7 @@ import { refresh } from '@/lib/refresh'
 
 /** What is swept by itself and when, what was swept, and the closing of a period. */
 const { period, label, periods } = usePeriod()
-const { person, mayEvaluate } = useSession()
+const { may } = useSession()
 const queries = useQueryClient()
 const schedule = useQuery({
   queryKey: ['schedule'],
@@ -42,7 +42,7 @@ const turnWords: Record<Schemas['Turn']['state'], string> = {
 }
 const changeWords: Record<Schemas['Change']['change'], string> = {
   flagged: 'Flagged now',
-  'no longer': 'No longer',
+  'no longer': 'No longer flagged',
   regraded: 'Regraded',
   'other value': 'Another value',
 }
@@ -101,16 +101,16 @@ watch(period, () => closing.reset())
     <DueNote />
 
     <section>
-      <h2 class="text-lead font-semibold">By themselves</h2>
+      <h2 class="text-lead font-semibold">Scheduled</h2>
       <StateNote v-if="!schedule.data.value" :loading="schedule.isPending.value" :error="schedule.error.value" />
       <p v-else-if="!schedule.data.value.plans.length" class="text-muted">
-        Nothing is swept by itself: the rulebook has no 'sweeps'.
+        No sweeps are scheduled: the rulebook has no 'sweeps'.
       </p>
       <div v-for="plan in schedule.data.value?.plans ?? []" :key="plan.each" class="mt-1">
         <p class="max-w-3xl text-small text-muted">{{ plan.words }}</p>
         <table class="grid-table cards-narrow mt-2 max-w-4xl">
           <caption class="sr-only">
-            What becomes of the periods of each
+            Scheduled sweeps
             {{
               plan.each
             }}
@@ -119,7 +119,7 @@ watch(period, () => closing.reset())
             <tr>
               <th scope="col">Period</th>
               <th scope="col">State</th>
-              <th scope="col">What becomes of it</th>
+              <th scope="col">Next step</th>
             </tr>
           </thead>
           <tbody>
@@ -135,7 +135,7 @@ watch(period, () => closing.reset())
       </div>
     </section>
 
-    <section v-if="person?.role === 'lead' && here?.sweep">
+    <section v-if="may('closePeriod') && here?.sweep">
       <h2 class="text-lead font-semibold">{{ here.closed ? `${label} is closed` : `Close ${label}` }}</h2>
       <p v-if="here.closed" class="text-small text-muted">
         {{ here.closed.by }} {{ here.closed.signed_off ? 'signed it off' : 'closed it' }},
@@ -158,7 +158,7 @@ watch(period, () => closing.reset())
       <p v-if="closing.error.value" role="alert" class="mt-1 text-small text-red">{{ closing.error.value.message }}</p>
     </section>
 
-    <SweepMany v-if="mayEvaluate" />
+    <SweepMany v-if="may('createSweep')" />
 
     <section>
       <h2 class="text-lead font-semibold">What was swept</h2>
@@ -177,9 +177,9 @@ watch(period, () => closing.reset())
             <th scope="col" class="text-right">Raised</th>
             <th scope="col" class="text-right">Standing</th>
             <th scope="col" class="text-right">Cleared</th>
-            <th scope="col">Against the sweep before</th>
+            <th scope="col">Change since previous sweep</th>
             <th scope="col">On</th>
-            <th scope="col"><span class="sr-only">What can be done</span></th>
+            <th scope="col"><span class="sr-only">Actions</span></th>
           </tr>
         </thead>
         <tbody>
@@ -189,7 +189,7 @@ watch(period, () => closing.reset())
               <RouterLink :to="{ path: '/exceptions', query: { period: s.period, sweep: s.id } }">{{
                 periods.find((p) => p.period === s.period)?.label ?? s.period
               }}</RouterLink>
-              <span v-if="s.so_far" class="block text-small text-muted">so far, to {{ dayWords(s.so_far) }}</span>
+              <span v-if="s.to_date" class="block text-small text-muted">to date, up to {{ dayWords(s.to_date) }}</span>
             </td>
             <td
               class="text-small whitespace-nowrap text-muted"

@@ -18,7 +18,7 @@ import { refresh } from '@/lib/refresh'
 /** What waits, where and with whom; who is left in peace; who is away. */
 type By = NonNullable<NonNullable<Parameters<typeof listBy>[0]>>
 const listBy = (by: 'desk' | 'person' | 'rule' | 'grade' | 'period') =>
-  need(api.GET('/api/reports/work', { params: { query: { by } } }))
+  need(api.GET('/api/reports/backlog', { params: { query: { by } } }))
 const byWord = useQueryWord('by')
 const by = computed(() => (byWord.value || 'desk') as By)
 const work = useQuery({ queryKey: computed(() => ['cases', 'work', by.value]), queryFn: () => listBy(by.value) })
@@ -26,13 +26,13 @@ const stranded = useQuery({
   queryKey: ['cases', 'stranded'],
   queryFn: () => need(api.GET('/api/cases', { params: { query: { stranded: true } } })),
 })
-const peaces = useQuery({ queryKey: ['cases', 'peaces'], queryFn: () => need(api.GET('/api/peaces')) })
+const snoozes = useQuery({ queryKey: ['cases', 'snoozes'], queryFn: () => need(api.GET('/api/snoozes')) })
 const absences = useQuery({ queryKey: ['absences'], queryFn: () => need(api.GET('/api/absences')) })
-const { person } = useSession()
+const { may } = useSession()
 const { desk } = useRulebook()
 const queries = useQueryClient()
 const end = useMutation({
-  mutationFn: (id: number) => need(api.DELETE('/api/peaces/{id}', { params: { path: { id } } })),
+  mutationFn: (id: number) => need(api.DELETE('/api/snoozes/{id}', { params: { path: { id } } })),
   onSuccess: () => refresh(queries, 'cases'),
 })
 const columns: { key: 'open' | 'taken' | 'parked' | 'late' | 'unseen' | 'cleared'; head: string }[] = [
@@ -40,13 +40,13 @@ const columns: { key: 'open' | 'taken' | 'parked' | 'late' | 'unseen' | 'cleared
   { key: 'taken', head: 'Taken' },
   { key: 'parked', head: 'Parked' },
   { key: 'late', head: 'Late' },
-  { key: 'unseen', head: 'Nobody has looked' },
+  { key: 'unseen', head: 'Not opened yet' },
   { key: 'cleared', head: 'Cleared' },
 ]
 /** How old cases are. */
 const ages = ['Up to 1 week', '2 weeks', '4 weeks', 'Older']
 const sum = (key: (typeof columns)[number]['key']) => (work.data.value ?? []).reduce((n, r) => n + r[key], 0)
-const worse = (p: Schemas['Peace']) =>
+const worse = (p: Schemas['Snooze']) =>
   p.worse === undefined ? '' : p.worse === 0 ? ', or until it is worse' : `, or until it is worse by ${p.worse * 100}%`
 </script>
 
@@ -56,7 +56,7 @@ const worse = (p: Schemas['Peace']) =>
     <div class="space-y-6 p-4">
       <div>
         <div class="flex flex-wrap items-center gap-3">
-          <h1 class="text-title font-semibold">What waits</h1>
+          <h1 class="text-title font-semibold">Backlog</h1>
           <PickOne
             v-model="byWord"
             label="By"
@@ -134,14 +134,14 @@ const worse = (p: Schemas['Peace']) =>
         <p v-if="by === 'period'" class="mt-1 text-small text-muted">
           A case with flags of several periods counts for each.
         </p>
-        <p v-if="by === 'rule'" class="mt-1 text-small text-muted">A case that several rules flag counts for each.</p>
+        <p v-if="by === 'rule'" class="mt-1 text-small text-muted">A case flagged by several rules counts for each.</p>
       </div>
 
       <div v-if="stranded.data.value?.total">
-        <h2 class="text-lead font-semibold">Nobody sees these</h2>
+        <h2 class="text-lead font-semibold">Stuck cases</h2>
         <p class="text-muted">
-          {{ countWords(stranded.data.value.total, 'case') }} on desks without members, or with somebody who is away for
-          longer than they may wait.
+          {{ countWords(stranded.data.value.total, 'case') }} on desks without members, or held by someone who is away
+          for longer than they may wait.
         </p>
         <ul class="mt-1 border-t border-line">
           <li
@@ -162,13 +162,14 @@ const worse = (p: Schemas['Peace']) =>
       </div>
 
       <div>
-        <h2 class="text-lead font-semibold">Left in peace</h2>
-        <p v-if="!peaces.data.value?.length" class="text-muted">
-          Nobody is. Who is settled as explained can be: what is flagged of them opens no case then, until a day.
+        <h2 class="text-lead font-semibold">Snoozed</h2>
+        <p v-if="!snoozes.data.value?.length" class="text-muted">
+          None. When you settle a case as explained you can snooze its subject: it then opens no case until the day you
+          choose.
         </p>
         <ul v-else class="mt-1 border-t border-line">
           <li
-            v-for="p in peaces.data.value"
+            v-for="p in snoozes.data.value"
             :key="p.id"
             class="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-line py-1.5"
           >
@@ -178,7 +179,7 @@ const worse = (p: Schemas['Peace']) =>
             >
             <span>{{ p.rule_title ?? p.rule ?? 'by all rules' }}</span>
             <span class="text-muted">until {{ dayWords(p.until) }}{{ worse(p) }}; {{ p.by }}</span>
-            <button v-if="person?.role !== 'analyst'" class="button ml-auto" @click="end.mutate(p.id)">End it</button>
+            <button v-if="may('review')" class="button ml-auto" @click="end.mutate(p.id)">End it</button>
           </li>
         </ul>
         <p v-if="end.error.value" role="alert" class="text-red">{{ end.error.value.message }}</p>

@@ -14,7 +14,7 @@ const absences = useQuery({ queryKey: ['absences'], queryFn: () => need(api.GET(
 const people = useQuery({ queryKey: ['people'], queryFn: () => need(api.GET('/api/people')) })
 const theirs = computed(() => absences.data.value?.filter((a) => a.person === props.name) ?? [])
 const others = computed(() => people.data.value?.filter((p) => !p.closed && p.name !== props.name) ?? [])
-const titleOf = (name: string) => people.data.value?.find((p) => p.name === name)?.title ?? name
+const titleOf = (name: string) => people.data.value?.find((p) => p.name === name)?.display_name ?? name
 const span = (a: { first: string; last: string }) =>
   a.first === a.last ? dayWords(a.first) : `${dayWords(a.first)} to ${dayWords(a.last)}`
 
@@ -57,16 +57,14 @@ const drop = useMutation({
     <ul v-if="theirs.length" class="border-t border-line">
       <li v-for="a in theirs" :key="a.id" class="flex flex-wrap items-center gap-x-3 border-b border-line py-1.5">
         {{ span(a) }}
-        <span class="text-small text-muted">{{
-          a.stand_in ? `${titleOf(a.stand_in)} stands in` : 'nobody stands in'
-        }}</span>
+        <span class="text-small text-muted">{{ a.stand_in ? `${titleOf(a.stand_in)} stands in` : 'no stand-in' }}</span>
         <button
           class="button ml-auto"
           :aria-label="`Take the absence of ${span(a)} away`"
           :disabled="drop.isPending.value"
           @click="drop.mutate(a.id)"
         >
-          Take away
+          Remove
         </button>
       </li>
     </ul>
@@ -80,12 +78,12 @@ const drop = useMutation({
       <label class="flex flex-col gap-0.5 text-small text-muted"
         >Who stands in
         <select v-model="fields.standIn" class="field">
-          <option value="">nobody</option>
-          <option v-for="p in others" :key="p.name" :value="p.name">{{ p.title }}</option>
+          <option value="">Choose a person …</option>
+          <option v-for="p in others" :key="p.name" :value="p.name">{{ p.display_name }}</option>
         </select>
       </label>
       <button class="button-main" :disabled="!fields.first || note.isPending.value">Note it</button>
-      <button type="button" class="button" @click="noting = false">Not now</button>
+      <button type="button" class="button" @click="noting = false">Cancel</button>
       <p v-if="note.error.value" role="alert" class="w-full text-red">{{ note.error.value.message }}</p>
     </form>
     <p v-if="drop.error.value" role="alert" class="text-red">{{ drop.error.value.message }}</p>

@@ -34,9 +34,9 @@ const others = computed(() => (people.data.value ?? []).filter((p) => !p.closed)
 
 const heads: Record<Act['do'], string> = {
   take: 'Take',
-  release: 'Put back',
+  return: 'Returned to the desk:',
   'hand over': 'Hand over',
-  ask: 'Ask somebody',
+  ask: 'Ask',
   comment: 'Comment on',
   park: 'Park',
   resume: 'Take up again',
@@ -50,7 +50,7 @@ const textLabel = computed(
       ask: 'What is asked',
       comment: 'Comment',
       reopen: 'Why it is opened again',
-      settle: 'Note, for those who come after',
+      settle: 'Note for later readers',
     })[asking.value?.do as string] ?? 'Why',
 )
 const ready = computed(() => {
@@ -84,7 +84,7 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value || undefined
       <DialogPanel v-if="asking" class="card w-full max-w-lg p-5">
         <form class="space-y-3" @submit.prevent="send">
           <DialogTitle class="text-lead font-semibold">
-            {{ asking.do === 'ask' ? `Ask somebody about ${count}` : `${heads[asking.do]} ${count}` }}
+            {{ asking.do === 'ask' ? `Ask about ${count}` : `${heads[asking.do]} ${count}` }}
           </DialogTitle>
           <template v-if="asking.do === 'hand over'">
             <label class="block text-small text-muted"
@@ -94,8 +94,8 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value || undefined
                 :value="given.person ?? ''"
                 @change="(e) => set({ person: valueOf(e), desk: undefined })"
               >
-                <option value="">nobody</option>
-                <option v-for="p in members" :key="p.name" :value="p.name">{{ p.title }}</option>
+                <option value="">Choose a person …</option>
+                <option v-for="p in members" :key="p.name" :value="p.name">{{ p.display_name }}</option>
               </select>
             </label>
             <label class="block text-small text-muted"
@@ -113,14 +113,14 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value || undefined
             </label>
           </template>
           <label v-if="asking.do === 'ask'" class="block text-small text-muted"
-            >Who is asked, and does not own it
+            >Ask (the case stays with its owner)
             <select
               class="field mt-0.5 w-full"
               :value="given.person ?? ''"
               @change="(e) => set({ person: valueOf(e) })"
             >
-              <option value="">nobody yet</option>
-              <option v-for="p in others" :key="p.name" :value="p.name">{{ p.title }}</option>
+              <option value="">Choose a person …</option>
+              <option v-for="p in others" :key="p.name" :value="p.name">{{ p.display_name }}</option>
             </select>
           </label>
           <div v-if="asking.do === 'park'" class="flex flex-wrap items-end gap-3 text-small text-muted">
@@ -132,7 +132,7 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value || undefined
                 @update:model-value="(d) => set({ until: d || undefined, feed: undefined })"
             /></span>
             <label class="flex flex-col gap-0.5"
-              >or until lines come of
+              >or until new lines of
               <select
                 class="field"
                 :value="given.feed ?? ''"
@@ -162,7 +162,7 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value || undefined
           </label>
           <p v-if="act.error.value" role="alert" class="text-red">{{ act.error.value.message }}</p>
           <div class="flex justify-end gap-2">
-            <button type="button" class="button" @click="asking = undefined">Leave it</button>
+            <button type="button" class="button" @click="asking = undefined">Cancel</button>
             <button class="button-main" :disabled="!ready || act.isPending.value">
               {{ asking.do === 'ask' ? 'Ask' : `${heads[asking.do]} ${count}`
               }}{{ asking.do === 'settle' && given.finding ? ` as ${given.finding}` : '' }}

@@ -7,7 +7,7 @@ import { useSession } from '@/lib/session'
 
 /** What is attached to a case. */
 const props = defineProps<{ id: number; files: Schemas['CaseFile'][]; maySay: boolean; head: string }>()
-const { person } = useSession()
+const { person, may } = useSession()
 const { attach, dropFile } = useCaseParts(() => props.id)
 const pick = ref<HTMLInputElement>()
 const endings = '.pdf,.png,.jpg,.jpeg,.txt,.csv,.eml,.xlsx,.docx,.pptx,.ods,.odt'
@@ -27,12 +27,12 @@ const sizeWords = (n: number) => (n < 1 << 20 ? `${Math.ceil(n / 1024)} kB` : `$
         <a class="min-w-0 flex-1 break-words" :href="`/api/cases/${id}/files/${f.id}`" download>{{ f.name }}</a>
         <span class="text-small whitespace-nowrap text-muted">{{ sizeWords(f.size) }}, {{ f.by }}</span>
         <button
-          v-if="f.by === person?.name || person?.role === 'lead'"
+          v-if="f.by === person?.name || may('changeOthers')"
           class="text-small text-muted hover:text-red"
-          :aria-label="`Take away: ${f.name}`"
+          :aria-label="`Remove: ${f.name}`"
           @click="dropFile.mutate(f.id)"
         >
-          Take away
+          Remove
         </button>
       </li>
     </ul>

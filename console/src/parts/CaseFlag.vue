@@ -20,7 +20,7 @@ defineProps<{ flag: Schemas['Exception']; open: boolean; head: string; finding?:
       <span v-if="finding" class="text-small">settled as {{ finding }}</span>
       <DisclosureButton class="ml-auto flex items-center text-small text-muted hover:text-tide">
         <ChevronRightIcon class="size-4" :class="shown ? 'rotate-90' : ''" aria-hidden="true" />
-        What backs it up<span class="sr-only">: {{ flag.rule_title }}, {{ monthWords(flag.period) }}</span>
+        Evidence<span class="sr-only">: {{ flag.rule_title }}, {{ monthWords(flag.period) }}</span>
       </DisclosureButton>
     </p>
     <p class="mt-0.5">{{ flag.sentence }}</p>

@@ -58,17 +58,17 @@ const mayTick = (t: Schemas['Todo']) => props.mayAct || t.owner === person.value
           >By whom
           <select v-model="owner" class="field">
             <option value="">me</option>
-            <option v-for="p in others" :key="p.name" :value="p.name">{{ p.title }}</option>
+            <option v-for="p in others" :key="p.name" :value="p.name">{{ p.display_name }}</option>
           </select>
         </label>
         <span class="flex flex-col gap-0.5">By when <DateField v-model="due" label="By when" /></span>
       </div>
       <div class="flex gap-2">
         <button class="button-main" :disabled="!text.trim() || !due || addTodo.isPending.value">Add it</button>
-        <button type="button" class="button" @click="adding = false">Leave it</button>
+        <button type="button" class="button" @click="adding = false">Cancel</button>
       </div>
     </form>
-    <button v-else-if="maySay" class="button mt-1" @click="adding = true">Add what is to be done</button>
+    <button v-else-if="maySay" class="button mt-1" @click="adding = true">Add a to-do</button>
     <p v-for="e in [addTodo.error.value, tick.error.value, drop.error.value]" :key="e?.message" role="alert">
       <span v-if="e" class="text-red">{{ e.message }}</span>
     </p>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, toRef, watch } from 'vue'
 
-import { useActs, type Act, type ActName } from '@/lib/acts'
+import type { Act, ActName } from '@/lib/acts'
 import { useCase } from '@/lib/case'
 import { dayWords, momentWords, numberWords } from '@/lib/format'
 import { useRulebook } from '@/lib/rulebook'
@@ -19,16 +19,15 @@ import SubjectPast from './SubjectPast.vue'
 /** One case: what is flagged, what was said and done, and what to do next. */
 const props = defineProps<{ id: number; page?: boolean }>()
 const { desk, kind } = useRulebook()
-const { person } = useSession()
-const { query, act } = useCase(toRef(props, 'id'), (step) => {
-  if (step.do === 'comment') comment.value = ''
+const { person, may } = useSession()
+const { query, act, start } = useCase(toRef(props, 'id'), (a) => {
+  if (a.do === 'comment') comment.value = ''
 })
 const { data, error, isPending, refetch } = query
 
 const comment = ref('')
 const given = ref<Omit<Partial<Act>, 'do' | 'cases' | 'text'>>({})
 const note = ref('')
-const { start } = useActs()
 watch(
   () => props.id,
   () => {
@@ -40,13 +39,14 @@ watch(
 )
 // What was read is what is changed: another's change in between is told.
 const here = computed(() => ({ id: data.value?.case.id ?? props.id, version: data.value?.case.version }))
+const doIt = (a: Omit<Act, 'cases'>) => act.mutate({ ...a, cases: [here.value] })
 const begin = (what: ActName) =>
   start(what, [
     { ...here.value, name: data.value?.case.name, desk: data.value?.case.desk, cleared: data.value?.case.cleared },
   ])
 function settle() {
   const { finding, ...more } = given.value
-  if (finding) act.mutate({ ...here.value, do: 'settle', finding, ...more, note: note.value })
+  if (finding) doIt({ do: 'settle', finding, ...more, text: note.value })
 }
 
 const mine = computed(() => data.value?.case.taken_by === person.value?.name)
@@ -62,38 +62,8 @@ const state = computed(() => {
   }
   if (c.state === 'settled')
     return `Settled as ${c.finding}${c.settled_by ? ` by ${c.settled_by}` : ''}, ${momentWords(c.settled_at!)}`
-  return 'Open: nobody has taken it yet'
+  return 'Open: it is not taken yet'
 })
-const did: Record<string, string> = {
-  opened: 'opened the case',
-  joined: 'added',
-  cleared: 'cleared',
-  regraded: 'regraded the case',
-  moved: 'moved the case',
-  left: 'moved a flag to another desk',
-  taken: 'took the case',
-  released: 'put it back on the desk',
-  comment: '',
-  settled: 'settled it as',
-  'handed over': 'handed it',
-  asked: 'asked',
-  answered: 'answered',
-  parked: 'parked it',
-  resumed: 'took it up again',
-  reopened: 'opened it again',
-  undone: 'undid',
-  'left to the desk': 'left it to the desk',
-  'peace ended': 'ended the peace',
-  attached: 'attached',
-  reminder: 'reminded of it',
-  'fault mended': 'mended the fault of the data',
-  'went up': 'took it up a step',
-  'took a file away': 'took a file away',
-  'to do': 'noted what is to be done:',
-  done: 'has done',
-  'not done': 'has not done after all',
-  'took a to-do away': 'took a to-do away',
-}
 </script>
 
 <template>
@@ -117,7 +87,9 @@ const did: Record<string, string> = {
     </header>
 
     <p v-if="data.case.asked" class="mt-2 text-small text-muted">
-      {{ asked ? 'You are asked about it: see what happened.' : `${data.case.asked} is asked about it.` }}
+      {{
+        asked ? 'A colleague asked you a question: see the history.' : `${data.case.asked} has a question to answer.`
+      }}
     </p>
     <StaleNote :why="data.stale" />
     <p v-if="data.case.cleared && data.case.state !== 'settled'" class="mt-2 text-muted">
@@ -128,7 +100,7 @@ const did: Record<string, string> = {
         v-if="data.may_act && data.case.cleared && data.case.state !== 'settled' && (!data.case.taken_by || mine)"
         class="button-main"
         :disabled="act.isPending.value"
-        @click="act.mutate({ ...here, do: 'settle', finding: 'cleared', note: '' })"
+        @click="doIt({ do: 'settle', finding: 'cleared' })"
       >
         Settle as cleared
       </button>
@@ -136,26 +108,26 @@ const did: Record<string, string> = {
         v-if="data.may_act && data.case.state === 'open'"
         :class="data.case.cleared ? 'button' : 'button-main'"
         :disabled="act.isPending.value"
-        @click="act.mutate({ ...here, do: 'take' })"
+        @click="doIt({ do: 'take' })"
       >
         Take this case
       </button>
       <button
-        v-if="data.may_act && data.case.state === 'taken' && (mine || person?.role === 'lead')"
+        v-if="data.may_act && data.case.state === 'taken' && (mine || may('workOnAnyDesk'))"
         class="button"
         :disabled="act.isPending.value"
-        @click="act.mutate({ ...here, do: 'release' })"
+        @click="doIt({ do: 'return' })"
       >
-        Put it back on the desk
+        Return to the desk
       </button>
       <template v-if="data.may_act">
-        <template v-if="data.case.state !== 'settled' && (!data.case.taken_by || mine || person?.role === 'lead')">
-          <button v-if="data.case.state === 'parked'" class="button" @click="begin('resume')">Take it up again</button>
+        <template v-if="data.case.state !== 'settled' && (!data.case.taken_by || mine || may('workOnAnyDesk'))">
+          <button v-if="data.case.state === 'parked'" class="button" @click="begin('resume')">Resume</button>
           <button v-else class="button" @click="begin('park')">Park…</button>
           <button class="button" @click="begin('hand over')">Hand over…</button>
         </template>
         <button v-if="data.case.state !== 'settled'" class="button" @click="begin('ask')">Ask…</button>
-        <button v-else class="button" @click="begin('reopen')">Open again…</button>
+        <button v-else class="button" @click="begin('reopen')">Reopen…</button>
       </template>
     </div>
     <p v-if="act.error.value" role="alert" class="mt-2 text-red">{{ act.error.value.message }}</p>
@@ -171,15 +143,13 @@ const did: Record<string, string> = {
               :flag="x"
               :open="!!page && i === 0"
               :head="page ? 'h3' : 'h4'"
-              :finding="data.case.apart?.find((f) => f.exception === x.id)?.finding"
+              :finding="data.case.flag_findings?.find((f) => f.exception === x.id)?.finding"
             />
           </ul>
         </section>
 
         <section v-if="data.before.length || data.by_rule.length">
-          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted"
-            >What was found before</component
-          >
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">Found before</component>
           <ul class="mt-1">
             <li v-for="f in data.before" :key="f.case" class="border-b border-line py-1.5">
               <p>
@@ -192,7 +162,7 @@ const did: Record<string, string> = {
             <li v-for="r in data.by_rule" :key="r.rule" class="border-b border-line py-1.5 text-small">
               <RouterLink class="underline" :to="{ path: '/rules', query: { rule: r.rule } }">{{
                 r.title
-              }}</RouterLink>, of others in a year:
+              }}</RouterLink>, others in the last 12 months:
               {{
                 Object.entries(r.findings)
                   .map(([finding, n]) => `${n} ${finding}`)
@@ -211,9 +181,7 @@ const did: Record<string, string> = {
       </div>
       <div class="min-w-0 space-y-6">
         <section
-          v-if="
-            data.may_act && data.case.state !== 'settled' && (!data.case.taken_by || mine || person?.role === 'lead')
-          "
+          v-if="data.may_act && data.case.state !== 'settled' && (!data.case.taken_by || mine || may('workOnAnyDesk'))"
         >
           <form class="card p-3" @submit.prevent="settle">
             <FindingForm
@@ -223,7 +191,7 @@ const did: Record<string, string> = {
               @update:model-value="(part) => (given = { ...given, ...part })"
             />
             <label class="mt-3 block text-small font-semibold text-muted" :for="`note-${id}`"
-              >Note, for those who come after</label
+              >Note for later readers</label
             >
             <input :id="`note-${id}`" v-model="note" maxlength="4000" class="field mt-1 w-full" />
             <button class="button-main mt-3" :disabled="!given.finding || act.isPending.value">
@@ -232,7 +200,7 @@ const did: Record<string, string> = {
           </form>
         </section>
         <p v-else-if="!data.may_act && data.case.state !== 'settled'" class="text-small text-muted">
-          Only the members of its desk ({{ desk(data.case.desk) }}) take and settle this case.
+          Only members of the desk ({{ desk(data.case.desk) }}) take and settle this case.
         </p>
 
         <CaseTodos
@@ -244,18 +212,18 @@ const did: Record<string, string> = {
         />
         <CaseFiles :id="id" :files="data.files" :may-say="data.may_say" :head="page ? 'h2' : 'h3'" />
         <section>
-          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">What happened</component>
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">History</component>
           <ol class="mt-1">
             <li v-for="(x, i) in data.events" :key="i" class="border-l-2 border-line py-1 pl-3">
               <p class="text-small text-muted">
-                <span class="font-semibold text-ink">{{ x.by }}</span> {{ did[x.what] }} · {{ momentWords(x.at) }}
+                <span class="font-semibold text-ink">{{ x.by }}</span> {{ x.words }} · {{ momentWords(x.at) }}
               </p>
               <p v-if="x.text" :class="x.what === 'comment' || x.what === 'settled' ? '' : 'text-small text-muted'">
                 <SaidText :text="x.text" />
               </p>
             </li>
           </ol>
-          <form v-if="mayComment" class="mt-3" @submit.prevent="act.mutate({ ...here, do: 'comment', text: comment })">
+          <form v-if="mayComment" class="mt-3" @submit.prevent="doIt({ do: 'comment', text: comment })">
             <label class="text-small font-semibold text-muted" :for="`comment-${id}`">Comment</label>
             <textarea
               :id="`comment-${id}`"
@@ -265,9 +233,7 @@ const did: Record<string, string> = {
               class="field mt-1 h-auto w-full py-1"
               :aria-describedby="`names-${id}`"
             ></textarea>
-            <p :id="`names-${id}`" class="text-small text-muted">
-              @ and an account, such as @{{ person?.name }}, tells them.
-            </p>
+            <p :id="`names-${id}`" class="text-small text-muted">Type @ and a name to notify someone.</p>
             <button class="button mt-1" :disabled="!comment.trim() || act.isPending.value">
               {{ asked ? 'Answer' : 'Add the comment' }}
             </button>

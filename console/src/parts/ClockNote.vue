@@ -6,7 +6,7 @@ import { momentWords } from '@/lib/format'
 import { useSession } from '@/lib/session'
 
 /** Says that the service's clock has leapt, where it has, and takes a lead's word that it is right. */
-const { person } = useSession()
+const { may } = useSession()
 const queries = useQueryClient()
 const { data } = useQuery({
   queryKey: ['clock'],
@@ -23,14 +23,9 @@ const right = useMutation({
   <div v-if="data?.leapt" role="status" class="mb-4 max-w-3xl border-l-4 border-red pl-2.5">
     <p>
       The service's clock says {{ momentWords(data.now) }}, and was last seen at {{ momentWords(data.seen!) }}. Nothing
-      is swept, and nobody is reminded, until it is put right.
+      is swept, and no reminders go out, until it is corrected.
     </p>
-    <button
-      v-if="person?.role === 'lead'"
-      class="button mt-1"
-      :disabled="right.isPending.value"
-      @click="right.mutate()"
-    >
+    <button v-if="may('confirmClock')" class="button mt-1" :disabled="right.isPending.value" @click="right.mutate()">
       The clock is right: go on
     </button>
     <p v-else class="text-small text-muted">If it is right, a lead says so.</p>

@@ -29,7 +29,7 @@ defineProps<{ detail: Schemas['ExceptionDetail'] }>()
           cell: `${detail.measure}|${detail.exception.key}|${detail.exception.period}`,
         },
       }"
-      >Down to the lines behind it</RouterLink
+      >Show the lines</RouterLink
     >
   </p>
 </template>

@@ -31,11 +31,9 @@ const { data, error, isPending, refetch } = useQuery({
     ),
   placeholderData: (old) => (old?.exception.id === props.id ? old : undefined),
 })
-const { person } = useSession()
+const { person, may } = useSession()
 const { toDesk } = useActs()
-const mayTake = computed(
-  () => person.value?.role !== 'reviewer' || person.value.desks.includes(data.value?.exception.desk ?? ''),
-)
+const mayTake = computed(() => may('openAnyCase') || person.value?.desks.includes(data.value?.exception.desk ?? ''))
 const attributes = computed(() => Object.entries(data.value?.attributes ?? {}))
 const stateWords: Record<string, string> = {
   raised: 'Raised: new in this period',
@@ -64,7 +62,7 @@ const stateWords: Record<string, string> = {
             path: `/subjects/${encodeURIComponent(data.exception.kind)}/${encodeURIComponent(data.exception.key)}`,
             query: { period: data.exception.period },
           }"
-          >what all rules say</RouterLink
+          >all rules for this subject</RouterLink
         >
         <template v-for="[name, text] in attributes" :key="name"> · {{ name }} {{ text }}</template>
       </p>
@@ -79,9 +77,9 @@ const stateWords: Record<string, string> = {
           <PickOne
             v-if="attributes.length"
             v-model="beside"
-            label="Light up"
-            all="Nobody lit up"
-            :options="attributes.map(([name, text]) => ({ value: name, text: `Lit up: ${text}` }))"
+            label="Highlight"
+            all="No highlight"
+            :options="attributes.map(([name, text]) => ({ value: name, text: `Highlight: ${text}` }))"
           />
         </FlagDrawings>
         <LineUp
@@ -89,7 +87,7 @@ const stateWords: Record<string, string> = {
           :period="data.exception.period"
           :by="data.exception.kind"
           :subject="data.exception.key"
-          title="Where this one stands among all"
+          title="Position among all"
           :beside="beside || undefined"
         />
       </div>
@@ -123,9 +121,7 @@ const stateWords: Record<string, string> = {
           </p>
         </section>
         <section v-if="data.versions.length > 1">
-          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted"
-            >What the sweeps have said</component
-          >
+          <component :is="page ? 'h2' : 'h3'" class="text-small font-semibold text-muted">History by sweep</component>
           <ol class="mt-1 space-y-2">
             <li v-for="v in data.versions" :key="v.since" class="border-l-2 border-line pl-2">
               <p class="flex flex-wrap items-center gap-x-2 text-small">

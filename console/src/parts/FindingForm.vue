@@ -29,33 +29,33 @@ const always = [
 const whenCleared = {
   value: 'cleared',
   text: 'Cleared',
-  means: 'Nothing in it is flagged any more; there is nothing left to find.',
+  means: 'Nothing in it is flagged any more; nothing left to review.',
 } as const
 const findings = computed(() => (props.cleared ? [...always, whenCleared] : always))
 const reasons = computed(() =>
   (book.value?.reasons ?? []).filter((r) => !r.for.length || r.for.includes(props.modelValue.finding ?? '')),
 )
-const apart = (flag: number) => props.modelValue.apart?.find((f) => f.exception === flag)?.finding
+const apart = (flag: number) => props.modelValue.flag_findings?.find((f) => f.exception === flag)?.finding
 /** Whether the case or one of its flags is settled with a finding. */
 const finds = (what: Act['finding'], own = props.modelValue.finding) =>
-  own === what || !!props.modelValue.apart?.some((f) => f.finding === what)
+  own === what || !!props.modelValue.flag_findings?.some((f) => f.finding === what)
 function setApart(flag: number, finding?: string) {
-  const others = (props.modelValue.apart ?? []).filter((f) => f.exception !== flag)
+  const others = (props.modelValue.flag_findings ?? []).filter((f) => f.exception !== flag)
   const all = finding ? [...others, { exception: flag, finding: finding as Schemas['FlagFinding']['finding'] }] : others
   const some = (what: Act['finding']) => props.modelValue.finding === what || all.some((f) => f.finding === what)
   emit('update:modelValue', {
-    apart: all.length ? all : undefined,
+    flag_findings: all.length ? all : undefined,
     feed: some('data fault') ? props.modelValue.feed : undefined,
-    peace: some('explained') ? props.modelValue.peace : undefined,
+    snooze: some('explained') ? props.modelValue.snooze : undefined,
   })
 }
 function choose(finding: Act['finding']) {
   const fits = book.value?.reasons.find((r) => r.name === props.modelValue.reason)?.for
   emit('update:modelValue', {
     finding,
-    apart: props.modelValue.apart?.filter((f) => f.finding !== finding),
+    flag_findings: props.modelValue.flag_findings?.filter((f) => f.finding !== finding),
     feed: finds('data fault', finding) ? props.modelValue.feed : undefined,
-    peace: finds('explained', finding) ? props.modelValue.peace : undefined,
+    snooze: finds('explained', finding) ? props.modelValue.snooze : undefined,
     reason: fits?.length && !fits.includes(finding!) ? undefined : props.modelValue.reason,
   })
 }
@@ -65,9 +65,9 @@ function press(e: KeyboardEvent) {
   e.preventDefault()
   choose(at.value)
 }
-function peace(part: Partial<NonNullable<Act['peace']>>) {
-  const { until, ...more } = { ...props.modelValue.peace, ...part }
-  emit('update:modelValue', { peace: until ? { until, all: false, ...more } : undefined })
+function snooze(part: Partial<NonNullable<Act['snooze']>>) {
+  const { until, ...more } = { ...props.modelValue.snooze, ...part }
+  emit('update:modelValue', { snooze: until ? { until, all: false, ...more } : undefined })
 }
 const valueOf = (e: Event) => (e.target as HTMLInputElement).value.trim() || undefined
 </script>
@@ -97,8 +97,8 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value.trim() || und
       <DisclosureButton class="flex items-center text-small text-muted hover:text-tide">
         <ChevronRightIcon class="size-4" :class="open ? 'rotate-90' : ''" aria-hidden="true" />
         {{
-          modelValue.apart?.length
-            ? `${countWords(modelValue.apart.length, 'flag')} with another finding`
+          modelValue.flag_findings?.length
+            ? `${countWords(modelValue.flag_findings.length, 'flag')} with another finding`
             : `For all its ${flags.length} flags`
         }}
       </DisclosureButton>
@@ -156,39 +156,39 @@ const valueOf = (e: Event) => (e.target as HTMLInputElement).value.trim() || und
         :value="modelValue.feed ?? ''"
         @change="(e) => emit('update:modelValue', { feed: valueOf(e) })"
       >
-        <option value="">whatever its rules read</option>
+        <option value="">all feeds its rules use</option>
         <option v-for="f in book?.feeds" :key="f.name" :value="f.name">{{ f.title }}</option>
       </select>
     </label>
     <div v-if="finds('explained')" class="flex flex-wrap items-end gap-x-3 gap-y-1 text-small text-muted">
       <span class="flex flex-col gap-0.5"
-        >Leave in peace until
+        >Snooze until
         <DateField
-          label="Leave in peace until"
-          :model-value="modelValue.peace?.until"
-          @update:model-value="(until) => peace({ until: until || undefined })"
+          label="Snooze until"
+          :model-value="modelValue.snooze?.until"
+          @update:model-value="(until) => snooze({ until: until || undefined })"
       /></span>
-      <template v-if="modelValue.peace">
+      <template v-if="modelValue.snooze">
         <label class="flex flex-col gap-0.5"
           >or until it is worse by
           <select
             class="field"
-            :value="modelValue.peace.worse ?? ''"
-            @change="(e) => peace({ worse: valueOf(e) ? Number(valueOf(e)) : undefined })"
+            :value="modelValue.snooze.worse ?? ''"
+            @change="(e) => snooze({ worse: valueOf(e) ? Number(valueOf(e)) : undefined })"
           >
-            <option value="">however much</option>
+            <option value="">at any size</option>
             <option value="0">anything</option>
             <option value="0.25">a quarter</option>
             <option value="0.5">half</option>
-            <option value="1">as much again</option>
+            <option value="1">twice as bad</option>
           </select>
         </label>
         <label class="pb-1.5"
           ><input
             type="checkbox"
             class="mr-1.5"
-            :checked="modelValue.peace.all"
-            @change="(e) => peace({ all: (e.target as HTMLInputElement).checked })"
+            :checked="modelValue.snooze.all"
+            @change="(e) => snooze({ all: (e.target as HTMLInputElement).checked })"
           />by all rules</label
         >
       </template>

@@ -48,7 +48,7 @@ it('asks for the period that is replaced, and for the key that is corrected', as
     ['replace', 'The period that is replaced'],
     ['correct', 'The column that holds the key'],
   ]) {
-    await page.get('[aria-label="How the lines are taken in"]').setValue(mode)
+    await page.get('[aria-label="How to load the lines"]').setValue(mode)
     expect(button(page).attributes('disabled')).toBeDefined()
     await page.get(`[aria-label="${field}"]`).setValue('  ')
     expect(button(page).attributes('disabled')).toBeDefined()
@@ -57,7 +57,7 @@ it('asks for the period that is replaced, and for the key that is corrected', as
   }
   // A register knows no such choice.
   await page.get('#intake-what').setValue('register:rep')
-  expect(page.find('[aria-label="How the lines are taken in"]').exists()).toBe(false)
+  expect(page.find('[aria-label="How to load the lines"]').exists()).toBe(false)
   expect(button(page).attributes('disabled')).toBeUndefined()
 })
 

@@ -84,12 +84,12 @@ async function attempt(work: () => Promise<void>) {
 }
 const check = () =>
   attempt(async () => {
-    report.value = await send<Schemas['IntakeReport']>(file.value!, { ...asked.value, trial: true })
+    report.value = await send<Schemas['IntakeReport']>(file.value!, { ...asked.value, dry_run: true })
   })
 const doubtful = computed(() => !!report.value?.equal || !!report.value?.doubts?.length)
 // Whoever has read what is doubtful means it.
 function load() {
-  const meant = { again: !!report.value?.equal, sure: !!report.value?.doubts?.length }
+  const meant = { allow_duplicates: !!report.value?.equal, accept_warnings: !!report.value?.doubts?.length }
   return attempt(async () => {
     taken.value = await send<Schemas['Intake']>(file.value!, { ...asked.value, ...meant })
     file.value = undefined
@@ -115,12 +115,12 @@ const size = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6)
         ><b class="font-mono">{{ file.name }}</b> <span class="text-muted">{{ size(file.size) }}</span></span
       >
       <span v-else><b>Drop a CSV file here</b>, or choose one</span>
-      <span class="text-small text-muted">It is taken in whole or not at all.</span>
+      <span class="text-small text-muted">A file with an error is rejected as a whole.</span>
       <input
         type="file"
         accept=".csv,text/csv"
         class="sr-only"
-        aria-label="A CSV file to take in"
+        aria-label="A CSV file to load"
         @change="(e) => choose((e.target as HTMLInputElement).files?.[0])"
       />
     </label>
@@ -129,15 +129,15 @@ const size = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6)
       No rulebook is published yet. It says which feeds and registers there are: publish one first.
     </p>
     <form v-else-if="file" class="mt-3 flex flex-wrap items-center gap-2" @submit.prevent="check">
-      <label class="text-small text-muted" for="intake-what">It holds</label>
+      <label class="text-small text-muted" for="intake-what">File type</label>
       <select id="intake-what" v-model="what" class="field" @change="forget">
         <option v-for="c in choices" :key="c.value" :value="c.value">{{ c.text }}</option>
       </select>
       <template v-if="lines">
-        <select v-model="mode" class="field" aria-label="How the lines are taken in" @change="forget">
-          <option value="append">added to what is there</option>
-          <option value="replace">in place of those of a period</option>
-          <option value="correct">in place of those with the same key</option>
+        <select v-model="mode" class="field" aria-label="How to load the lines" @change="forget">
+          <option value="append">Append</option>
+          <option value="replace">Replace a period</option>
+          <option value="correct">Replace by key</option>
         </select>
         <input
           v-if="mode === 'replace'"
@@ -159,7 +159,7 @@ const size = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6)
       <button class="button-main" :disabled="!ready || busy">Check the file</button>
       <button v-if="!busy" type="button" class="button" @click="(forget(), (file = undefined))">Discard</button>
       <template v-else>
-        <progress :value="progress" max="1" class="w-40" aria-label="How far the file is sent"></progress>
+        <progress :value="progress" max="1" class="w-40" aria-label="Upload progress"></progress>
         <span class="text-small text-muted" role="status">{{
           progress! < 1 ? `${Math.round(100 * progress!)}% sent` : 'being checked …'
         }}</span>
@@ -200,13 +200,13 @@ const size = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6)
 
     <div v-if="report" class="mt-3">
       <p>
-        <b>{{ countWords(report.rows, 'row') }}</b> can be taken in<template v-if="report.new_subjects"
+        <b>{{ countWords(report.rows, 'row') }}</b> can be loaded<template v-if="report.new_subjects"
           >, {{ countWords(report.new_subjects, 'new subject') }} among them: {{ report.subjects.join(', ')
           }}{{ report.new_subjects > report.subjects.length ? ', …' : '' }}</template
         >.
       </p>
       <p v-for="d in report.doubts" :key="d" role="status" class="mt-1 border-l-4 border-amber pl-2.5">
-        This looks like a slip of the pen: {{ d }}.
+        Please check: {{ d }}.
       </p>
       <p v-if="report.equal" role="status" class="mt-1 border-l-4 border-amber pl-2.5">{{ report.equal_words }}.</p>
       <div v-if="report.months.length" class="mt-2 overflow-x-auto">
@@ -239,11 +239,11 @@ const size = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1e3)} kB` : `${(n / 1e6)
         </table>
       </div>
       <button class="button-main mt-3" :disabled="busy" @click="load()">
-        {{ doubtful ? 'Take it in all the same' : `Take in ${countWords(report.rows, 'row')}` }}
+        {{ doubtful ? 'Import anyway' : `Load ${countWords(report.rows, 'row')}` }}
       </button>
     </div>
     <p v-if="taken" role="status" class="mt-2">
-      Took in {{ countWords(taken.rows, 'row') }} of <span class="font-mono">{{ taken.file }}</span> as intake
+      Loaded {{ countWords(taken.rows, 'row') }} of <span class="font-mono">{{ taken.file }}</span> as intake
       {{ taken.id }}.
     </p>
   </section>

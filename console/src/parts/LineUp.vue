@@ -18,7 +18,7 @@ const { data, error, isPending } = useQuery({
   queryKey: computed(() => ['line-up', props.rule, props.period, props.by, props.subject, props.beside]),
   queryFn: () =>
     need(
-      api.GET('/api/rules/{rule}/line-up', {
+      api.GET('/api/rules/{rule}/ranking', {
         params: {
           path: { rule: props.rule },
           query: { period: props.period, by: props.by, key: props.subject, beside: props.beside },

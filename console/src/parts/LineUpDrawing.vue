@@ -9,7 +9,7 @@ import { shapePath } from '@/lib/shapes'
 /** All judged subjects in order of the value, the cuts drawn as lines with
  *  their numbers, the flagged in their shape, one named. */
 const props = defineProps<{
-  lineUp?: Schemas['LineUp']
+  lineUp?: Schemas['Ranking']
   error?: Error | null
   pending?: boolean
   subject?: string
@@ -127,7 +127,7 @@ const summary = computed(() => {
   const d = data.value
   if (!d) return ''
   const place = d.place ? ` ${own.value?.name} is ${d.place} of ${d.judged}, lowest first.` : ''
-  const group = lit.value ? `, ${dots.value.filter((x) => x.beside).length} of them lit up` : ''
+  const group = lit.value ? `, ${dots.value.filter((x) => x.beside).length} of them highlighted` : ''
   return `${d.judged.toLocaleString('en-GB')} in order${group}${flaggedCount.value ? `, ${flaggedCount.value} flagged` : ''}.${place}`
 })
 </script>
@@ -142,7 +142,7 @@ const summary = computed(() => {
     <div v-else-if="pending" class="h-[168px] rounded bg-sunk" role="status">
       <span class="sr-only">Loading</span>
     </div>
-    <p v-else-if="!dots.length" class="py-4 text-small text-muted">Nobody was judged in this period.</p>
+    <p v-else-if="!dots.length" class="py-4 text-small text-muted">No subject was judged in this period.</p>
     <svg
       v-else
       ref="drawing"

@@ -16,7 +16,7 @@ const { data, error, isPending, refetch, hasNextPage, fetchNextPage } = useInfin
   queryKey: computed(() => ['parts', props.measure, props.by, props.subject, props.period]),
   queryFn: ({ pageParam }) =>
     need(
-      api.GET('/api/parts', {
+      api.GET('/api/breakdown', {
         params: {
           query: {
             measure: props.measure,

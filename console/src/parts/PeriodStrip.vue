@@ -15,7 +15,7 @@ import { refresh } from '@/lib/refresh'
 const { until, earlier, newest, query, periods, period, label, state, closed, choose, each, grains, chooseGrain } =
   usePeriod()
 const { grades } = useRulebook()
-const { mayEvaluate } = useSession()
+const { may } = useSession()
 const queries = useQueryClient()
 
 const tall = 34
@@ -33,11 +33,12 @@ const height = (n: number) => Math.max(n > 0 ? 2 : 0, (n / most.value) * tall)
 
 const stateWords: Record<string, string> = {
   swept: 'swept',
-  stale: 'stale: rules or data have changed since the sweep',
+  stale: 'out of date: rules or data have changed since the sweep',
   unswept: 'not swept yet',
   'no lines': 'no lines yet',
 }
-const stands = (p: Schemas['PeriodState']) => (p.so_far ? `so far, to ${dayWords(p.so_far)}` : stateWords[p.state])
+const stands = (p: Schemas['PeriodState']) =>
+  p.to_date ? `to date, up to ${dayWords(p.to_date)}` : stateWords[p.state]
 const words = (p: Schemas['PeriodState']) => {
   const parts = grades.value.filter((g) => p.grades[g.name]).map((g) => `${p.grades[g.name]} ${g.label}`)
   return `${p.label}, ${stands(p)}${parts.length ? ': ' + parts.join(', ') : ''}`
@@ -83,7 +84,7 @@ const sweep = useMutation({
     try {
       return await need(
         api.POST('/api/sweeps', {
-          body: { period: p.period, open_cases: true, so_far: p.running },
+          body: { period: p.period, open_cases: true, to_date: p.running },
           signal: stop.signal,
         }),
       )
@@ -172,7 +173,7 @@ const sweep = useMutation({
     </div>
     <button v-if="until" class="button mb-1" @click="newest()">Newest</button>
     <p v-else-if="!periods.length && query.isPending.value" class="pb-2 text-muted">Reading the periods…</p>
-    <p v-else-if="!periods.length" class="pb-2 text-muted">No lines have come in yet.</p>
+    <p v-else-if="!periods.length" class="pb-2 text-muted">No data has been loaded yet.</p>
     <div
       v-if="period"
       class="ml-auto flex flex-col items-end gap-1 pb-0.5 whitespace-nowrap max-sm:order-first max-sm:ml-0 max-sm:w-full max-sm:flex-row max-sm:items-center max-sm:justify-between"
@@ -180,7 +181,11 @@ const sweep = useMutation({
       <div>
         <span class="text-lead font-semibold">{{ label }}</span>
         <span class="ml-2 text-small" :class="state === 'stale' ? 'text-amber' : 'text-muted'">{{
-          closed ? `closed${state === 'stale' ? ', out of date' : ''}` : chosen?.so_far ? stands(chosen) : (state ?? '')
+          closed
+            ? `closed${state === 'stale' ? ', out of date' : ''}`
+            : chosen?.to_date
+              ? stands(chosen)
+              : (state ?? '')
         }}</span>
       </div>
       <div v-if="sweep.isPending.value" class="flex items-center gap-2 text-small" role="status">
@@ -188,11 +193,13 @@ const sweep = useMutation({
         <button class="button" @click="stop?.abort()">Stop</button>
       </div>
       <button
-        v-else-if="mayEvaluate && chosen && !closed && (chosen.running || state !== 'swept') && state !== 'no lines'"
+        v-else-if="
+          may('createSweep') && chosen && !closed && (chosen.running || state !== 'swept') && state !== 'no lines'
+        "
         class="button-main"
         @click="sweep.mutate(chosen)"
       >
-        Sweep {{ label }}{{ chosen.running ? ' so far' : '' }}
+        Sweep {{ label }}{{ chosen.running ? ' to date' : '' }}
       </button>
     </div>
     <p

@@ -15,9 +15,9 @@ const service = vi.hoisted(() => {
     s.asked.push({ method: request.method, path, body: text ? JSON.parse(text) : {} })
     if (request.method === 'POST')
       return Response.json(
-        path.endsWith('/word')
-          ? { word: 'spar-tack-keel-buoy', ends: '2026-11-05T10:00:00Z' }
-          : { person: { name: 'mia' }, word: 'mast-tack-keel-buoy', ends: '2026-11-05T10:00:00Z' },
+        path.endsWith('/one-time-password')
+          ? { one_time_password: 'spar-tack-keel-buoy', ends: '2026-11-05T10:00:00Z' }
+          : { person: { name: 'mia' }, one_time_password: 'mast-tack-keel-buoy', ends: '2026-11-05T10:00:00Z' },
       )
     return path.endsWith('mia') && request.method === 'PUT'
       ? Response.json({ name: 'mia' })
@@ -29,8 +29,8 @@ const service = vi.hoisted(() => {
 import { show } from '@/lib/inside'
 import PersonForm from './PersonForm.vue'
 
-const mia = { name: 'mia', title: 'Mia', role: 'reviewer', desks: ['north'] }
-const rob = { name: 'rob', title: 'Rob', role: 'analyst', desks: [] }
+const mia = { name: 'mia', display_name: 'Mia', role: 'reviewer', desks: ['north'] }
+const rob = { name: 'rob', display_name: 'Rob', role: 'analyst', desks: [] }
 const shown = async (person?: object) => {
   const { page } = await show(PersonForm, { person })
   await flushPromises()
@@ -38,7 +38,7 @@ const shown = async (person?: object) => {
 }
 beforeEach(() => (service.asked = []))
 
-it('adds an account, and is told its one-time word', async () => {
+it('adds an account, and is told its one-time password', async () => {
   const page = await shown()
   const [name, title] = page.findAll('form input:not([type])')
   await name.setValue('mia')
@@ -50,11 +50,13 @@ it('adds an account, and is told its one-time word', async () => {
     {
       method: 'POST',
       path: '/api/people',
-      body: { name: 'mia', title: 'Mia', role: 'reviewer', desks: ['north'] },
+      body: { name: 'mia', display_name: 'Mia', role: 'reviewer', desks: ['north'] },
     },
   ])
   expect(page.emitted('done')).toEqual([['mia']])
-  expect(page.emitted('update:told')).toEqual([[expect.objectContaining({ name: 'mia', word: 'mast-tack-keel-buoy' })]])
+  expect(page.emitted('update:told')).toEqual([
+    [expect.objectContaining({ name: 'mia', password: 'mast-tack-keel-buoy' })],
+  ])
 })
 
 it('keeps what is typed when the list is read anew, and begins anew with another account', async () => {
@@ -67,14 +69,14 @@ it('keeps what is typed when the list is read anew, and begins anew with another
   expect(title().value).toBe('Rob')
 })
 
-it('tells a one-time word of its account alone', async () => {
+it('tells a one-time password of its account alone', async () => {
   const page = await shown(mia)
   await page
     .findAll('button')
-    .find((b) => b.text() === 'Give a one-time word')!
+    .find((b) => b.text() === 'Reset password')!
     .trigger('click')
   await flushPromises()
-  expect(service.asked).toEqual([{ method: 'POST', path: '/api/people/mia/word', body: {} }])
+  expect(service.asked).toEqual([{ method: 'POST', path: '/api/people/mia/one-time-password', body: {} }])
   const [[told]] = page.emitted('update:told') as [[object]]
   await page.setProps({ told })
   expect(page.text()).toContain('spar-tack-keel-buoy')

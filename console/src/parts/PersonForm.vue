@@ -9,7 +9,7 @@ import { useSession } from '@/lib/session'
 import TextField from './TextField.vue'
 import { refresh } from '@/lib/refresh'
 
-/** One account: added, changed, given a one-time word, or closed. */
+/** One account: added, changed, given a one-time password, or closed. */
 const props = defineProps<{ person?: Schemas['Person'] }>()
 const emit = defineEmits<{ done: [name: string] }>()
 const queries = useQueryClient()
@@ -18,25 +18,25 @@ const { person: self } = useSession()
 const roles: { name: Schemas['Role']; may: string }[] = [
   { name: 'analyst', may: 'writes rules, loads data, sweeps' },
   { name: 'reviewer', may: 'works on the cases of their desks' },
-  { name: 'lead', may: 'all of that, and accounts' },
+  { name: 'lead', may: 'all of that, and manages accounts' },
 ]
 const fields = reactive({
   name: '',
-  title: '',
+  display_name: '',
   role: 'reviewer' as Schemas['Role'],
   desks: [] as string[],
 })
 const closing = ref(false)
 // Told once, of the account that was just added or helped.
-const told = defineModel<{ name: string; word: string; ends: string } | undefined>('told')
+const told = defineModel<{ name: string; password: string; ends: string } | undefined>('told')
 const changed = () => refresh(queries, 'people')
 const path = () => ({ params: { path: { name: props.person!.name } } })
 const save = useMutation({
   mutationFn: async () => {
-    const { name, title, role, desks } = fields
-    if (props.person) return need(api.PUT('/api/people/{name}', { ...path(), body: { title, role, desks } }))
-    const added = await need(api.POST('/api/people', { body: { name, title, role, desks } }))
-    told.value = { name, word: added.word, ends: added.ends }
+    const { name, display_name, role, desks } = fields
+    if (props.person) return need(api.PUT('/api/people/{name}', { ...path(), body: { display_name, role, desks } }))
+    const added = await need(api.POST('/api/people', { body: { name, display_name, role, desks } }))
+    told.value = { name, password: added.one_time_password, ends: added.ends }
     return added.person
   },
   onSuccess: async (p) => {
@@ -45,9 +45,9 @@ const save = useMutation({
   },
 })
 const reset = useMutation({
-  mutationFn: () => need(api.POST('/api/people/{name}/word', path())),
+  mutationFn: () => need(api.POST('/api/people/{name}/one-time-password', path())),
   onSuccess: (w) => {
-    told.value = { name: props.person!.name, ...w }
+    told.value = { name: props.person!.name, password: w.one_time_password, ends: w.ends }
   },
 })
 const close = useMutation({
@@ -63,7 +63,7 @@ watch(
   () => {
     const p = props.person
     for (const done of [save, reset, close]) done.reset()
-    Object.assign(fields, { name: p?.name ?? '', title: p?.title ?? '', role: p?.role ?? 'reviewer' })
+    Object.assign(fields, { name: p?.name ?? '', display_name: p?.display_name ?? '', role: p?.role ?? 'reviewer' })
     fields.desks = [...(p?.desks ?? [])]
     closing.value = false
   },
@@ -74,7 +74,7 @@ watch(
 <template>
   <div class="space-y-6 p-4">
     <form class="space-y-3" @submit.prevent="save.mutate()">
-      <h2 class="text-lead font-semibold">{{ person?.title ?? 'A new account' }}</h2>
+      <h2 class="text-lead font-semibold">{{ person?.display_name ?? 'New account' }}</h2>
       <TextField
         v-if="!person"
         label="Name to sign in with"
@@ -86,7 +86,7 @@ watch(
         title="Lower-case letters, digits, dots and hyphens, a letter first"
         required
       />
-      <TextField label="Shown as" v-model="fields.title" maxlength="100" required />
+      <TextField label="Display name" v-model="fields.display_name" maxlength="100" required />
       <fieldset>
         <legend class="text-small text-muted">Role</legend>
         <label v-for="r in roles" :key="r.name" class="block">
@@ -102,31 +102,31 @@ watch(
       </fieldset>
       <p v-if="save.error.value" role="alert" class="text-red">{{ save.error.value.message }}</p>
       <p v-else-if="save.isSuccess.value && person" role="status" class="text-muted">Saved.</p>
-      <button class="button-main" :disabled="save.isPending.value">{{ person ? 'Save' : 'Add the account' }}</button>
-      <p v-if="!person" class="text-small text-muted">A one-time word to sign in with is told after that.</p>
+      <button class="button-main" :disabled="save.isPending.value">{{ person ? 'Save' : 'Add account' }}</button>
+      <p v-if="!person" class="text-small text-muted">You will see a one-time password next.</p>
     </form>
     <div v-if="told && told.name === person?.name" role="status" class="card space-y-1 p-3">
-      <p>{{ person.title }} signs in with this one-time word until {{ momentWords(told.ends) }}:</p>
-      <code class="block select-all font-mono text-lead">{{ told.word }}</code>
-      <p class="text-small text-muted">It is shown only now. They choose a password of their own with it.</p>
+      <p>{{ person.display_name }} signs in with this one-time password until {{ momentWords(told.ends) }}:</p>
+      <code class="block select-all font-mono text-lead">{{ told.password }}</code>
+      <p class="text-small text-muted">Copy it now; it is not shown again. They choose a password with it.</p>
     </div>
     <div v-if="person && person.name !== self?.name" class="space-y-2 border-t border-line pt-4">
       <h3 class="font-semibold">Forgotten password</h3>
-      <p class="text-small text-muted">They are signed out everywhere, and sign in with a one-time word.</p>
+      <p class="text-small text-muted">They are signed out everywhere and sign in with a one-time password.</p>
       <p v-if="reset.error.value" role="alert" class="text-red">{{ reset.error.value.message }}</p>
-      <button class="button" :disabled="reset.isPending.value" @click="reset.mutate()">Give a one-time word</button>
+      <button class="button" :disabled="reset.isPending.value" @click="reset.mutate()">Reset password</button>
     </div>
     <div v-if="person && person.name !== self?.name" class="space-y-2 border-t border-line pt-4">
       <h3 class="font-semibold">Close the account</h3>
       <p class="text-small text-muted">
-        Their sessions and tokens end at once, and cases they took are open again. What they did stays under their name.
+        Their sessions and tokens end at once, and cases they took are open again. Their work stays under their name.
       </p>
       <p v-if="close.error.value" role="alert" class="text-red">{{ close.error.value.message }}</p>
       <div v-if="closing" class="flex gap-2">
         <button class="button-main" :disabled="close.isPending.value" @click="close.mutate()">
           Close {{ person.name }}
         </button>
-        <button class="button" @click="closing = false">Not now</button>
+        <button class="button" @click="closing = false">Cancel</button>
       </div>
       <button v-else class="button" @click="closing = true">Close …</button>
     </div>

@@ -29,7 +29,7 @@ const publish = useMutation({
   mutationFn: () =>
     need(
       api.POST('/api/revisions', {
-        body: { text: props.text, note: note.value.trim(), based_on: props.basedOn, over: false },
+        body: { text: props.text, note: note.value.trim(), based_on: props.basedOn, force: false },
       }),
     ),
   onSuccess: async (r) => {
@@ -66,7 +66,7 @@ const changes = computed(
           <li v-for="w in comparison.data.value.words" :key="w">{{ w }}</li>
         </ul>
         <p v-else-if="comparison.data.value" class="mt-2 text-muted">
-          In words it says the same as the published revision.
+          No differences in words from the published revision.
         </p>
         <details v-if="comparison.data.value?.text" class="mt-2">
           <summary class="cursor-pointer text-small text-muted">Line by line</summary>
@@ -75,11 +75,11 @@ const changes = computed(
           }}</pre>
         </details>
         <p v-if="effect.data.value" class="mt-3">
-          <b class="figures">{{ effect.data.value.after }}</b> subjects would be flagged, rule by rule;
+          <b class="figures">{{ effect.data.value.after }}</b> flags by all rules together;
           <b class="figures">{{ effect.data.value.before }}</b> are now.
           <span v-for="r in changes" :key="r.rule + r.level" class="block text-small text-muted">
             {{ r.title }}: {{ r.turned.flagged }} newly, {{ r.turned.no_longer }} no longer,
-            {{ r.turned.regraded }} with another grade
+            {{ r.turned.regraded }} regraded
           </span>
           <span v-for="a in [...effect.data.value.advice, ...advice]" :key="a" class="block text-small text-amber"
             >Warning: {{ a }}.</span
@@ -88,15 +88,13 @@ const changes = computed(
         <RoutingView v-if="period" class="mt-3" :text="text" :period="period" />
         <div v-if="overtaken" role="alert" class="mt-3 rounded border border-amber p-3">
           <p>{{ overtaken.detail }}</p>
-          <p class="mt-2 text-small">
-            Look at what it changes, bring that into your draft, and then base the draft on it.
-          </p>
+          <p class="mt-2 text-small">Review its changes, merge them into your draft, then confirm.</p>
           <button v-if="newest.data.value" class="button mt-2" @click="$emit('rebase', newest.data.value!.revision)">
-            My draft takes revision {{ newest.data.value.revision }} into account
+            I have merged revision {{ newest.data.value.revision }}
           </button>
         </div>
         <p v-else-if="publish.error.value" role="alert" class="mt-3 text-red">{{ publish.error.value.message }}</p>
-        <div class="mt-3"><TextField v-model="note" label="Why? It is kept with the revision." maxlength="500" /></div>
+        <div class="mt-3"><TextField v-model="note" label="Reason for the change" maxlength="500" /></div>
         <div class="mt-4 flex justify-end gap-2">
           <button class="button" @click="$emit('close')">Cancel</button>
           <button class="button-main" :disabled="!note.trim() || publish.isPending.value" @click="publish.mutate()">

@@ -12,7 +12,7 @@ const note = ref('')
 <template>
   <form class="flex flex-wrap items-end gap-2 border-t border-line pt-3" @submit.prevent="emit('publish', note.trim())">
     <div class="min-w-60 flex-1">
-      <TextField v-model="note" label="Why? It is kept with the revision." maxlength="500" />
+      <TextField v-model="note" label="Reason for the change" maxlength="500" />
     </div>
     <button class="button-main" :disabled="!note.trim() || pending || disabled">{{ button }}</button>
     <slot />

@@ -173,7 +173,7 @@ const whatIf = useQuery({
   <section aria-label="Rehearsal" class="space-y-4">
     <header class="flex flex-wrap items-baseline gap-x-3">
       <h2 class="font-semibold">Rehearsal</h2>
-      <span class="text-small text-muted">on real data; nothing is changed</span>
+      <span class="text-small text-muted">on real data; changes nothing</span>
       <select
         v-if="(definition?.judges?.length ?? 0) > 1"
         v-model="level"
@@ -184,7 +184,7 @@ const whatIf = useQuery({
         <option v-for="j in definition!.judges!.slice(1)" :key="j" :value="j">{{ j }}</option>
       </select>
     </header>
-    <p v-if="!sound && !now" class="text-muted">It is rehearsed as soon as the draft has no errors.</p>
+    <p v-if="!sound && !now" class="text-muted">The rehearsal starts when the draft has no errors.</p>
     <p v-else-if="settled.error.value" role="alert" class="text-red">{{ settled.error.value.message }}</p>
     <div v-else-if="!now" class="h-40 rounded bg-sunk" role="status"><span class="sr-only">Rehearsing</span></div>
     <template v-else>
@@ -194,11 +194,11 @@ const whatIf = useQuery({
           >, {{ now.published.flagged.toLocaleString('en-GB') }} by the published rule</template
         ><template v-else>; the published rulebook has no such rule</template>.
         <span v-if="turned" class="block text-small text-muted">
-          {{ turned.flagged }} newly, {{ turned.no_longer }} no longer, {{ turned.regraded }} with another
+          {{ turned.flagged }} newly, {{ turned.no_longer }} no longer flagged, {{ turned.regraded }} with another
           grade<template v-if="now.tally.no_data">; {{ now.tally.no_data }} without data</template>
         </span>
       </p>
-      <p v-if="!now.tally.subjects" class="text-small text-amber" role="status">Nobody is in its scope.</p>
+      <p v-if="!now.tally.subjects" class="text-small text-amber" role="status">The scope matches no subject.</p>
       <p v-if="now.crowded" class="text-small text-amber" role="status">{{ now.crowded }}.</p>
       <div>
         <LineUpDrawing
@@ -236,9 +236,9 @@ const whatIf = useQuery({
         <p v-if="!lists[show].length" class="py-2 text-small text-muted">
           {{
             {
-              flips: 'Nobody: the draft says the same as the published rule.',
-              flagged: 'Nobody.',
-              near: 'Nobody is near a cut.',
+              flips: 'No subject would change.',
+              flagged: 'No subjects.',
+              near: 'No subject is near a cut.',
             }[show]
           }}
         </p>
@@ -259,7 +259,7 @@ const whatIf = useQuery({
       </div>
 
       <div v-if="back.data.value?.back.length">
-        <h3 class="text-small font-semibold text-muted">Looking back</h3>
+        <h3 class="text-small font-semibold text-muted">Look-back</h3>
         <table class="figures mt-1 w-full text-small">
           <thead class="text-muted">
             <tr>
@@ -289,7 +289,7 @@ const whatIf = useQuery({
       </div>
 
       <div v-if="now.desks.length">
-        <h3 class="text-small font-semibold text-muted">Load on each desk</h3>
+        <h3 class="text-small font-semibold text-muted">Cases per desk</h3>
         <ul class="figures mt-1 text-small">
           <li v-for="x in now.desks" :key="x.desk" class="flex justify-between border-b border-line py-0.5">
             <span>{{ x.title }}</span><span>{{ x.before }} → {{ x.after }}</span>

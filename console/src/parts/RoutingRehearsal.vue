@@ -26,34 +26,34 @@ const { data, error, isPending, refetch } = useQuery({
     </p>
     <table class="grid-table mt-1 w-full">
       <caption class="sr-only">
-        What each desk would get
+        Cases per desk
       </caption>
       <thead>
         <tr>
           <th scope="col">Desk</th>
           <th scope="col" class="!text-right">Cases</th>
-          <th scope="col" class="!text-right">Nobody’s</th>
-          <th scope="col" class="!text-right">Holds now</th>
+          <th scope="col" class="!text-right">Unassigned</th>
+          <th scope="col" class="!text-right">Open now</th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="d in data.desks" :key="d.desk">
           <th scope="row" class="!text-left !font-normal !text-ink">{{ d.title }}</th>
           <td class="figures text-right">{{ d.cases }}</td>
-          <td class="figures text-right text-muted">{{ d.nobodys }}</td>
+          <td class="figures text-right text-muted">{{ d.unassigned }}</td>
           <td class="figures text-right">{{ d.holds }}</td>
         </tr>
       </tbody>
     </table>
     <table v-if="data.people.length" class="grid-table mt-3 w-full">
       <caption class="sr-only">
-        What each person would get by name
+        Cases per person
       </caption>
       <thead>
         <tr>
           <th scope="col">By name</th>
           <th scope="col" class="!text-right">Cases</th>
-          <th scope="col" class="!text-right">Holds now</th>
+          <th scope="col" class="!text-right">Open now</th>
         </tr>
       </thead>
       <tbody>

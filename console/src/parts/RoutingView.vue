@@ -4,14 +4,14 @@ import { ChevronRightIcon } from '@heroicons/vue/20/solid'
 
 import RoutingRehearsal from './RoutingRehearsal.vue'
 
-/** Who would get what by the routes of a draft; tried where one opens it. */
+/** Preview of routing by the routes of a draft; tried where one opens it. */
 defineProps<{ text: string; period: string }>()
 </script>
 
 <template>
   <Disclosure v-slot="{ open }" as="section">
     <DisclosureButton class="flex items-center font-semibold hover:text-tide">
-      <ChevronRightIcon class="size-4" :class="open ? 'rotate-90' : ''" aria-hidden="true" />Who would get what
+      <ChevronRightIcon class="size-4" :class="open ? 'rotate-90' : ''" aria-hidden="true" />Preview of routing
     </DisclosureButton>
     <DisclosurePanel class="mt-1"><RoutingRehearsal :text="text" :period="period" /></DisclosurePanel>
   </Disclosure>

@@ -3,7 +3,7 @@ import { useSession } from '@/lib/session'
 import TabLine from './TabLine.vue'
 
 /** The rooms of the rulebook: what is published, what is tried, what was. */
-const { mayEvaluate } = useSession()
+const { may } = useSession()
 </script>
 
 <template>
@@ -11,7 +11,7 @@ const { mayEvaluate } = useSession()
     label="Rulebook"
     :tabs="[
       { path: '/rules', name: 'Published rules' },
-      ...(mayEvaluate ? [{ path: '/rules/draft', name: 'My draft' }] : []),
+      ...(may('putDraft') ? [{ path: '/rules/draft', name: 'My draft' }] : []),
       { path: '/rules/dials', name: 'Dials' },
       { path: '/rules/grades', name: 'Grades' },
       { path: '/rules/revisions', name: 'Revisions' },

@@ -5,10 +5,10 @@ import { useSession } from '@/lib/session'
 
 /** What there is to do in a service that has no rulebook yet, or no lines: for whoever can do it, else who does. */
 const props = defineProps<{ rulebook: boolean }>()
-const { person } = useSession()
-const writes = computed(() => person.value?.role !== 'reviewer')
+const { may } = useSession()
+const writes = computed(() => may('publishRevision'))
 const steps = computed(() => [
-  { done: props.rulebook, text: 'Write a rulebook as your draft, and publish it', to: '/rules/draft?as=file' },
+  { done: props.rulebook, text: 'Write a rulebook draft and publish it', to: '/rules/draft?as=file' },
   { done: false, text: 'Load registers, then lines', to: '/data' },
   { done: false, text: 'Sweep a period', to: '/sweeps' },
 ])
@@ -18,7 +18,7 @@ const steps = computed(() => [
   <div class="m-4 max-w-xl rounded-md border border-dashed border-line p-6">
     <template v-if="writes">
       <h1 class="text-lead font-semibold">
-        {{ rulebook ? 'No lines have come in yet' : 'Nothing is here yet' }}
+        {{ rulebook ? 'No data has been loaded yet' : 'No data yet' }}
       </h1>
       <ol class="mt-2 list-inside list-decimal space-y-1">
         <li v-for="s in steps" :key="s.to">
@@ -31,7 +31,7 @@ const steps = computed(() => [
       </p>
     </template>
     <template v-else>
-      <h1 class="text-lead font-semibold">Nothing is flagged yet</h1>
+      <h1 class="text-lead font-semibold">No exceptions yet</h1>
       <p class="mt-2">
         An analyst {{ rulebook ? 'loads the lines' : 'publishes a rulebook, loads the lines' }} and sweeps a period.
         What is flagged for you is then on your <RouterLink to="/desk">desk</RouterLink>.

@@ -10,7 +10,7 @@ const words = (e: Error) =>
 
 <template>
   <div v-if="error" role="alert" class="card m-4 max-w-xl border-red p-4">
-    <p class="font-semibold text-red">This could not be shown.</p>
+    <p class="font-semibold text-red">Could not load this.</p>
     <p class="mt-1">{{ words(error) }}</p>
     <button class="button mt-3" @click="$emit('retry')">Try again</button>
   </div>

@@ -70,7 +70,7 @@ const record = useQuery({
     <div class="overflow-x-auto">
       <table class="grid-table figures mt-1">
         <caption class="sr-only">
-          Its figures in the last periods, with the flags on them
+          Figures of the last periods, with their flags
         </caption>
         <thead>
           <tr>
@@ -119,10 +119,10 @@ const record = useQuery({
     </div>
   </section>
   <section v-if="!figures && record.data.value?.items.length" class="mt-6">
-    <h2 class="text-lead font-semibold">On record in this period</h2>
+    <h2 class="text-lead font-semibold">Exceptions in this period</h2>
     <table class="grid-table cards-narrow mt-1">
       <caption class="sr-only">
-        Its exceptions, with how each stood in the last periods
+        Exceptions, with their state in the last periods
       </caption>
       <thead>
         <tr>

@@ -33,7 +33,7 @@ const sweep = useMutation({
     stopped.value = false
     for (const p of chosen.value.map((p) => p.period)) {
       if (stopped.value) break
-      await need(api.POST('/api/sweeps', { body: { period: p, open_cases: cases.value, so_far: false } }))
+      await need(api.POST('/api/sweeps', { body: { period: p, open_cases: cases.value, to_date: false } }))
       done.value++
     }
   },
@@ -64,7 +64,7 @@ onBeforeUnmount(() => (stopped.value = true))
         </select></label
       >
       <label class="pb-1.5 text-small"
-        ><input v-model="cases" type="checkbox" class="mr-1.5" />what is flagged opens cases</label
+        ><input v-model="cases" type="checkbox" class="mr-1.5" />open cases for the flags</label
       >
       <button v-if="!sweep.isPending.value" class="button" :disabled="!chosen.length">
         Sweep {{ countWords(chosen.length, 'period') }}

@@ -80,7 +80,7 @@ const described = computed(
       <li v-for="(w, i) in windows" :key="i" class="text-muted">
         {{ dayWords(w.first) }} to {{ dayWords(w.last) }}<template v-if="w.role">, {{ w.role }}</template>
       </li>
-      <li v-if="events.more" class="text-muted">{{ events.more }} earlier lines are not drawn.</li>
+      <li v-if="events.more" class="text-muted">{{ events.more }} earlier lines are not shown.</li>
     </ol>
   </figure>
 </template>

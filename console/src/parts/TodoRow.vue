@@ -34,10 +34,10 @@ defineEmits<{ tick: [done: boolean]; drop: [] }>()
     <button
       v-if="mayTick && !todo.done_by"
       class="text-small text-muted hover:text-red"
-      :aria-label="`Take away: ${todo.text}`"
+      :aria-label="`Remove: ${todo.text}`"
       @click="$emit('drop')"
     >
-      Take away
+      Remove
     </button>
   </li>
 </template>

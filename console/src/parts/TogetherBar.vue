@@ -12,7 +12,7 @@ const together: { act: ActName; words: string }[] = [
   { act: 'park', words: 'Park…' },
   { act: 'hand over', words: 'Hand over…' },
   { act: 'comment', words: 'Comment…' },
-  { act: 'release', words: 'Put back' },
+  { act: 'return', words: 'Return to desk' },
 ]
 </script>
 
@@ -20,12 +20,12 @@ const together: { act: ActName; words: string }[] = [
   <div
     v-if="props.cases.length"
     role="toolbar"
-    aria-label="What is done to the chosen"
+    aria-label="Bulk actions"
     class="sticky top-0 z-10 flex flex-wrap items-center gap-2 border-y border-tide bg-tide-soft px-4 py-1.5 print:hidden"
   >
-    <span class="mr-2 font-semibold">{{ what ?? `${countWords(cases.length, 'case')} chosen` }}</span>
+    <span class="mr-2 font-semibold">{{ what ?? `${countWords(cases.length, 'case')} selected` }}</span>
     <button v-for="x in together" :key="x.act" class="button" @click="start(x.act, cases)">{{ x.words }}</button>
-    <button class="button ml-auto" @click="$emit('none')">Choose none</button>
+    <button class="button ml-auto" @click="$emit('none')">Clear selection</button>
     <p v-if="act.error.value" role="alert" class="w-full text-red">{{ act.error.value.message }}</p>
   </div>
 </template>

@@ -19,7 +19,7 @@ const { data, error, isPending, refetch } = useQuery({
 const scopes = [
   { value: 'read', text: 'read' },
   { value: 'review', text: 'read, and work on cases' },
-  { value: 'everything', text: 'everything I may' },
+  { value: 'everything', text: 'everything I can do' },
 ]
 const scopeWords = (scope: string) => scopes.find((s) => s.value === scope)?.text ?? scope
 const making = ref(false)
@@ -53,11 +53,11 @@ const revoke = useMutation({
   <section class="space-y-3">
     <div class="flex items-center gap-4">
       <h2 class="font-semibold">Tokens</h2>
-      <p class="text-small text-muted">With one, a program acts as you, as far as its scope goes.</p>
+      <p class="text-small text-muted">A program with a token can act as you, within its scope.</p>
       <button v-if="!making" class="button ml-auto" @click="making = true">New token</button>
     </div>
     <p v-if="make.data.value" role="status" class="card space-y-1 p-3">
-      <span class="block">The token is shown only now:</span>
+      <span class="block">Copy the token now; it is not shown again:</span>
       <code class="block select-all font-mono">{{ make.data.value.token }}</code>
     </p>
     <form v-if="making" class="card flex flex-wrap items-end gap-3 p-3" @submit.prevent="make.mutate()">
@@ -67,12 +67,12 @@ const revoke = useMutation({
         <PickList
           v-model="fields.scope"
           class="mt-0.5"
-          label="What it may"
+          label="Permissions"
           :shown="scopeWords(fields.scope)"
           :options="scopes"
         />
       </div>
-      <TextField v-model="fields.days" class="w-20" label="For days" type="number" min="1" max="365" required />
+      <TextField v-model="fields.days" class="w-20" label="Valid for (days)" type="number" min="1" max="365" required />
       <TextField
         v-model="fields.password"
         class="w-48"
@@ -81,13 +81,13 @@ const revoke = useMutation({
         autocomplete="current-password"
         required
       />
-      <button class="button-main" :disabled="make.isPending.value">Make the token</button>
-      <button type="button" class="button" @click="making = false">Not now</button>
+      <button class="button-main" :disabled="make.isPending.value">Create token</button>
+      <button type="button" class="button" @click="making = false">Cancel</button>
       <p v-if="make.error.value" role="alert" class="w-full text-red">{{ make.error.value.message }}</p>
     </form>
     <p v-if="revoke.error.value" role="alert" class="text-red">{{ revoke.error.value.message }}</p>
     <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-    <p v-else-if="!data.length" class="text-muted">You have no token.</p>
+    <p v-else-if="!data.length" class="text-muted">You have no tokens.</p>
     <table v-else class="grid-table cards-narrow">
       <caption class="sr-only">
         My tokens
@@ -95,11 +95,11 @@ const revoke = useMutation({
       <thead>
         <tr>
           <th scope="col">For</th>
-          <th scope="col">May</th>
+          <th scope="col">Permissions</th>
           <th scope="col">Made</th>
           <th scope="col">Ends</th>
           <th scope="col">Last used</th>
-          <th scope="col"><span class="sr-only">Void</span></th>
+          <th scope="col"><span class="sr-only">Revoke</span></th>
         </tr>
       </thead>
       <tbody>
@@ -112,11 +112,11 @@ const revoke = useMutation({
           <td>
             <button
               class="button"
-              :aria-label="`Make the token for ${k.title} void`"
+              :aria-label="`Revoke the token for ${k.title}`"
               :disabled="revoke.isPending.value"
               @click="revoke.mutate(k.id)"
             >
-              Void
+              Revoke
             </button>
           </td>
         </tr>

@@ -4,7 +4,7 @@ import { beforeEach, expect, it, vi } from 'vitest'
 const service = vi.hoisted(() => {
   const s = {
     views: [] as object[],
-    who: { name: 'ana', role: 'analyst', desks: [] as string[] },
+    who: { name: 'ana', role: 'analyst', desks: [] as string[], may: [] as string[] },
     refuse: '',
     asked: [] as { method: string; path: string; body: object }[],
   }
@@ -37,7 +37,7 @@ const button = (page: Awaited<ReturnType<typeof shown>>, text: string) =>
   page.findAll('button').find((b) => b.text() === text)
 beforeEach(() => {
   service.views = [mine, others]
-  service.who = { name: 'ana', role: 'analyst', desks: [] }
+  service.who = { name: 'ana', role: 'analyst', desks: [], may: [] }
   service.refuse = ''
   service.asked = []
 })
@@ -45,16 +45,16 @@ beforeEach(() => {
 it('shows the view that says what the page does, in whatever order it says it', async () => {
   const page = await shown({ sort: 'stake', grade: 'act', text: '', descending: false })
   expect(page.text()).toContain('Act first')
-  expect(button(page, 'Keep this view')).toBeUndefined()
+  expect(button(page, 'Save view')).toBeUndefined()
   await page.setProps({ query: { sort: 'stake', grade: 'look' } })
   expect(page.text()).toContain('No view')
-  expect(button(page, 'Keep this view')).toBeDefined()
+  expect(button(page, 'Save view')).toBeDefined()
 })
 
 it('keeps what the page shows, by a name', async () => {
   service.views = []
   const page = await shown({ grade: 'act' })
-  await button(page, 'Keep this view')!.trigger('click')
+  await button(page, 'Save view')!.trigger('click')
   await page.get('input:not([type])').setValue('Mine')
   await page.get('input[type=checkbox]').setValue(true)
   await page.get('form').trigger('submit')
@@ -72,7 +72,7 @@ it('keeps what the page shows, by a name', async () => {
 it('says why a name is refused, and keeps what was typed', async () => {
   service.refuse = 'Lea shares a view of this name.'
   const page = await shown({ grade: 'act' })
-  await button(page, 'Keep this view')!.trigger('click')
+  await button(page, 'Save view')!.trigger('click')
   await page.get('input:not([type])').setValue('For all')
   await page.get('form').trigger('submit')
   await flushPromises()
@@ -81,11 +81,11 @@ it('says why a name is refused, and keeps what was typed', async () => {
 })
 
 it("offers to forget one's own, and of others' only what a lead may", async () => {
-  expect(button(await shown(mine.query), 'Forget this view')).toBeDefined()
-  expect(button(await shown(others.query), 'Forget this view')).toBeUndefined()
-  service.who = { name: 'ole', role: 'lead', desks: [] }
+  expect(button(await shown(mine.query), 'Delete view')).toBeDefined()
+  expect(button(await shown(others.query), 'Delete view')).toBeUndefined()
+  service.who = { name: 'ole', role: 'lead', desks: [], may: ['changeOthers'] }
   const page = await shown(others.query)
-  await button(page, 'Forget this view')!.trigger('click')
+  await button(page, 'Delete view')!.trigger('click')
   await flushPromises()
   expect(service.asked).toEqual([{ method: 'DELETE', path: '/api/views/2', body: {} }])
 })
@@ -93,7 +93,7 @@ it("offers to forget one's own, and of others' only what a lead may", async () =
 it('says when a view cannot be forgotten', async () => {
   service.refuse = 'There is no such view any more.'
   const page = await shown(mine.query)
-  await button(page, 'Forget this view')!.trigger('click')
+  await button(page, 'Delete view')!.trigger('click')
   await flushPromises()
   expect(page.get('[role=alert]').text()).toContain('There is no such view any more.')
 })

@@ -17,7 +17,7 @@ const props = withDefaults(
 )
 const emit = defineEmits<{ show: [query: Query] }>()
 const queryOf = (v: Schemas['View']) => (props.of === 'cases' ? v.cases : v.query) as Query
-const { person } = useSession()
+const { person, may } = useSession()
 const queries = useQueryClient()
 const { data: views } = useQuery({
   queryKey: ['views', props.of],
@@ -65,7 +65,7 @@ const forget = useMutation({
   onSuccess: () => refresh(queries, 'views'),
 })
 const mayForget = computed(
-  () => here.value && (here.value.owner === person.value?.name || (here.value.shared && person.value?.role === 'lead')),
+  () => here.value && (here.value.owner === person.value?.name || (here.value.shared && may('changeOthers'))),
 )
 </script>
 
@@ -77,13 +77,13 @@ const mayForget = computed(
     all="No view"
     :options="views.map((v) => ({ value: String(v.id), text: v.name + (v.shared ? ', shared' : '') }))"
   />
-  <button v-if="mayForget" class="button" @click="forget.mutate(here!.id)">Forget this view</button>
+  <button v-if="mayForget" class="button" @click="forget.mutate(here!.id)">Delete view</button>
   <form v-if="naming" class="flex items-center gap-2" @submit.prevent="keep.mutate()" @keydown.esc="naming = false">
     <input v-model="name" class="field w-40" required maxlength="80" placeholder="Name" aria-label="Name of the view" />
     <label class="text-small"><input v-model="shared" type="checkbox" /> shared</label>
     <button class="button-main" :disabled="keep.isPending.value">Keep</button>
     <span v-if="keep.error.value" role="alert" class="text-small text-red">{{ keep.error.value.message }}</span>
   </form>
-  <button v-else-if="!here" class="button" @click="naming = true">Keep this view</button>
+  <button v-else-if="!here" class="button" @click="naming = true">Save view</button>
   <span v-if="forget.error.value" role="alert" class="text-small text-red">{{ forget.error.value.message }}</span>
 </template>

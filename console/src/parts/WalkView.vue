@@ -9,7 +9,7 @@ import StateNote from './StateNote.vue'
 /** Why a figure moved: from then to now, part by part, adding up exactly. */
 const props = defineProps<{
   measure: string
-  from: Schemas['WalkAsk']['from']
+  from: Schemas['VarianceAsk']['from']
   by: string
   subject: string
   period: string
@@ -39,7 +39,7 @@ const { data, error, isPending } = useQuery({
   ]),
   queryFn: () =>
     need(
-      api.GET('/api/walk', {
+      api.GET('/api/variance', {
         params: {
           query: {
             measure: props.measure,
@@ -85,7 +85,7 @@ function steps(then: number, items: { change: number; step: Omit<Step, 'low' | '
 const walk = computed<Step[]>(() => {
   const d = data.value
   if (!d) return []
-  const whole = (name: string, f: Schemas['WalkFigure']): Step => ({
+  const whole = (name: string, f: Schemas['VarianceFigure']): Step => ({
     key: name,
     name,
     then: '',
@@ -184,8 +184,8 @@ const fromChoices = [
           }}:
           {{
             data.change.text
-          }}<template v-if="data.ratio">, by their own rate and their weight</template
-          >, adding up exactly, by the data as they are now.
+          }}<template v-if="data.ratio">, by rate and by weight (mix)</template
+          >, adding up exactly; current data.
         </caption>
         <thead class="sr-only">
           <tr>
@@ -226,17 +226,17 @@ const fromChoices = [
       </table>
       <p class="mt-1 flex flex-wrap items-center gap-x-4 text-small text-muted">
         <span class="inline-flex items-center gap-1"
-          ><span class="inline-block h-3 w-4 bg-tide" aria-hidden="true"></span>adds</span
+          ><span class="inline-block h-3 w-4 bg-tide" aria-hidden="true"></span>increases</span
         >
         <span class="inline-flex items-center gap-1"
-          ><span class="inline-block h-3 w-4 border border-ink bg-card" aria-hidden="true"></span>takes away</span
+          ><span class="inline-block h-3 w-4 border border-ink bg-card" aria-hidden="true"></span>decreases</span
         >
-        <span v-if="cut">The scale does not begin at nothing.</span>
+        <span v-if="cut">The axis does not start at zero.</span>
         <button v-if="data.rest" class="underline hover:text-tide" @click="shown = 200">Show more parts</button>
       </p>
       <table v-if="effects.length" class="mt-3 w-full border-collapse text-small">
         <caption class="pb-1 text-left text-muted">
-          The same change, by what made it
+          The same change by volume, mix and price
         </caption>
         <tbody>
           <tr v-for="s in effects" :key="s.key" class="h-6">

@@ -30,9 +30,9 @@ const (
 	CaseActDoComment  CaseActDo = "comment"
 	CaseActDoHandOver CaseActDo = "hand over"
 	CaseActDoPark     CaseActDo = "park"
-	CaseActDoRelease  CaseActDo = "release"
 	CaseActDoReopen   CaseActDo = "reopen"
 	CaseActDoResume   CaseActDo = "resume"
+	CaseActDoReturn   CaseActDo = "return"
 	CaseActDoSettle   CaseActDo = "settle"
 	CaseActDoTake     CaseActDo = "take"
 )
@@ -48,11 +48,11 @@ func (e CaseActDo) Valid() bool {
 		return true
 	case CaseActDoPark:
 		return true
-	case CaseActDoRelease:
-		return true
 	case CaseActDoReopen:
 		return true
 	case CaseActDoResume:
+		return true
+	case CaseActDoReturn:
 		return true
 	case CaseActDoSettle:
 		return true
@@ -92,34 +92,34 @@ func (e CaseActFinding) Valid() bool {
 
 // Defines values for CaseEventWhat.
 const (
-	CaseEventWhatAnswered      CaseEventWhat = "answered"
-	CaseEventWhatAsked         CaseEventWhat = "asked"
-	CaseEventWhatAttached      CaseEventWhat = "attached"
-	CaseEventWhatCleared       CaseEventWhat = "cleared"
-	CaseEventWhatComment       CaseEventWhat = "comment"
-	CaseEventWhatDone          CaseEventWhat = "done"
-	CaseEventWhatFaultMended   CaseEventWhat = "fault mended"
-	CaseEventWhatHandedOver    CaseEventWhat = "handed over"
-	CaseEventWhatJoined        CaseEventWhat = "joined"
-	CaseEventWhatLeft          CaseEventWhat = "left"
-	CaseEventWhatLeftToTheDesk CaseEventWhat = "left to the desk"
-	CaseEventWhatMoved         CaseEventWhat = "moved"
-	CaseEventWhatNotDone       CaseEventWhat = "not done"
-	CaseEventWhatOpened        CaseEventWhat = "opened"
-	CaseEventWhatParked        CaseEventWhat = "parked"
-	CaseEventWhatPeaceEnded    CaseEventWhat = "peace ended"
-	CaseEventWhatRegraded      CaseEventWhat = "regraded"
-	CaseEventWhatReleased      CaseEventWhat = "released"
-	CaseEventWhatReminder      CaseEventWhat = "reminder"
-	CaseEventWhatReopened      CaseEventWhat = "reopened"
-	CaseEventWhatResumed       CaseEventWhat = "resumed"
-	CaseEventWhatSettled       CaseEventWhat = "settled"
-	CaseEventWhatTaken         CaseEventWhat = "taken"
-	CaseEventWhatToDo          CaseEventWhat = "to do"
-	CaseEventWhatTookAFileAway CaseEventWhat = "took a file away"
-	CaseEventWhatTookAToDoAway CaseEventWhat = "took a to-do away"
-	CaseEventWhatUndone        CaseEventWhat = "undone"
-	CaseEventWhatWentUp        CaseEventWhat = "went up"
+	CaseEventWhatAnswered       CaseEventWhat = "answered"
+	CaseEventWhatAsked          CaseEventWhat = "asked"
+	CaseEventWhatAttached       CaseEventWhat = "attached"
+	CaseEventWhatCleared        CaseEventWhat = "cleared"
+	CaseEventWhatComment        CaseEventWhat = "comment"
+	CaseEventWhatDataIssueFixed CaseEventWhat = "data issue fixed"
+	CaseEventWhatEscalated      CaseEventWhat = "escalated"
+	CaseEventWhatFileRemoved    CaseEventWhat = "file removed"
+	CaseEventWhatHandedOver     CaseEventWhat = "handed over"
+	CaseEventWhatJoined         CaseEventWhat = "joined"
+	CaseEventWhatLeft           CaseEventWhat = "left"
+	CaseEventWhatLeftToTheDesk  CaseEventWhat = "left to the desk"
+	CaseEventWhatMoved          CaseEventWhat = "moved"
+	CaseEventWhatOpened         CaseEventWhat = "opened"
+	CaseEventWhatParked         CaseEventWhat = "parked"
+	CaseEventWhatRegraded       CaseEventWhat = "regraded"
+	CaseEventWhatReminder       CaseEventWhat = "reminder"
+	CaseEventWhatReopened       CaseEventWhat = "reopened"
+	CaseEventWhatResumed        CaseEventWhat = "resumed"
+	CaseEventWhatReturned       CaseEventWhat = "returned"
+	CaseEventWhatSettled        CaseEventWhat = "settled"
+	CaseEventWhatSnoozeEnded    CaseEventWhat = "snooze ended"
+	CaseEventWhatTaken          CaseEventWhat = "taken"
+	CaseEventWhatToDoAdded      CaseEventWhat = "to-do added"
+	CaseEventWhatToDoDone       CaseEventWhat = "to-do done"
+	CaseEventWhatToDoRemoved    CaseEventWhat = "to-do removed"
+	CaseEventWhatToDoReopened   CaseEventWhat = "to-do reopened"
+	CaseEventWhatUndone         CaseEventWhat = "undone"
 )
 
 // Valid indicates whether the value is a known member of the CaseEventWhat enum.
@@ -135,9 +135,11 @@ func (e CaseEventWhat) Valid() bool {
 		return true
 	case CaseEventWhatComment:
 		return true
-	case CaseEventWhatDone:
+	case CaseEventWhatDataIssueFixed:
 		return true
-	case CaseEventWhatFaultMended:
+	case CaseEventWhatEscalated:
+		return true
+	case CaseEventWhatFileRemoved:
 		return true
 	case CaseEventWhatHandedOver:
 		return true
@@ -149,17 +151,11 @@ func (e CaseEventWhat) Valid() bool {
 		return true
 	case CaseEventWhatMoved:
 		return true
-	case CaseEventWhatNotDone:
-		return true
 	case CaseEventWhatOpened:
 		return true
 	case CaseEventWhatParked:
 		return true
-	case CaseEventWhatPeaceEnded:
-		return true
 	case CaseEventWhatRegraded:
-		return true
-	case CaseEventWhatReleased:
 		return true
 	case CaseEventWhatReminder:
 		return true
@@ -167,19 +163,23 @@ func (e CaseEventWhat) Valid() bool {
 		return true
 	case CaseEventWhatResumed:
 		return true
+	case CaseEventWhatReturned:
+		return true
 	case CaseEventWhatSettled:
+		return true
+	case CaseEventWhatSnoozeEnded:
 		return true
 	case CaseEventWhatTaken:
 		return true
-	case CaseEventWhatToDo:
+	case CaseEventWhatToDoAdded:
 		return true
-	case CaseEventWhatTookAFileAway:
+	case CaseEventWhatToDoDone:
 		return true
-	case CaseEventWhatTookAToDoAway:
+	case CaseEventWhatToDoRemoved:
+		return true
+	case CaseEventWhatToDoReopened:
 		return true
 	case CaseEventWhatUndone:
-		return true
-	case CaseEventWhatWentUp:
 		return true
 	default:
 		return false
@@ -381,33 +381,6 @@ func (e ExceptionState) Valid() bool {
 	}
 }
 
-// Defines values for FindingFinding.
-const (
-	FindingFindingCleared   FindingFinding = "cleared"
-	FindingFindingConfirmed FindingFinding = "confirmed"
-	FindingFindingDataFault FindingFinding = "data fault"
-	FindingFindingExplained FindingFinding = "explained"
-	FindingFindingRuleFault FindingFinding = "rule fault"
-)
-
-// Valid indicates whether the value is a known member of the FindingFinding enum.
-func (e FindingFinding) Valid() bool {
-	switch e {
-	case FindingFindingCleared:
-		return true
-	case FindingFindingConfirmed:
-		return true
-	case FindingFindingDataFault:
-		return true
-	case FindingFindingExplained:
-		return true
-	case FindingFindingRuleFault:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for FlagFindingFinding.
 const (
 	FlagFindingFindingConfirmed FlagFindingFinding = "confirmed"
@@ -432,17 +405,17 @@ func (e FlagFindingFinding) Valid() bool {
 	}
 }
 
-// Defines values for GradeStyleShape.
+// Defines values for GradeChangeShape.
 const (
-	Circle   GradeStyleShape = "circle"
-	Cross    GradeStyleShape = "cross"
-	Diamond  GradeStyleShape = "diamond"
-	Square   GradeStyleShape = "square"
-	Triangle GradeStyleShape = "triangle"
+	Circle   GradeChangeShape = "circle"
+	Cross    GradeChangeShape = "cross"
+	Diamond  GradeChangeShape = "diamond"
+	Square   GradeChangeShape = "square"
+	Triangle GradeChangeShape = "triangle"
 )
 
-// Valid indicates whether the value is a known member of the GradeStyleShape enum.
-func (e GradeStyleShape) Valid() bool {
+// Valid indicates whether the value is a known member of the GradeChangeShape enum.
+func (e GradeChangeShape) Valid() bool {
 	switch e {
 	case Circle:
 		return true
@@ -459,17 +432,17 @@ func (e GradeStyleShape) Valid() bool {
 	}
 }
 
-// Defines values for GradeStyleTone.
+// Defines values for GradeChangeTone.
 const (
-	Amber  GradeStyleTone = "amber"
-	Blue   GradeStyleTone = "blue"
-	Grey   GradeStyleTone = "grey"
-	Red    GradeStyleTone = "red"
-	Violet GradeStyleTone = "violet"
+	Amber  GradeChangeTone = "amber"
+	Blue   GradeChangeTone = "blue"
+	Grey   GradeChangeTone = "grey"
+	Red    GradeChangeTone = "red"
+	Violet GradeChangeTone = "violet"
 )
 
-// Valid indicates whether the value is a known member of the GradeStyleTone enum.
-func (e GradeStyleTone) Valid() bool {
+// Valid indicates whether the value is a known member of the GradeChangeTone enum.
+func (e GradeChangeTone) Valid() bool {
 	switch e {
 	case Amber:
 		return true
@@ -504,30 +477,6 @@ func (e HistoryUnit) Valid() bool {
 	case HistoryUnitMoney:
 		return true
 	case HistoryUnitPercent:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for LineUpUnit.
-const (
-	LineUpUnitCount   LineUpUnit = "count"
-	LineUpUnitDays    LineUpUnit = "days"
-	LineUpUnitMoney   LineUpUnit = "money"
-	LineUpUnitPercent LineUpUnit = "percent"
-)
-
-// Valid indicates whether the value is a known member of the LineUpUnit enum.
-func (e LineUpUnit) Valid() bool {
-	switch e {
-	case LineUpUnitCount:
-		return true
-	case LineUpUnitDays:
-		return true
-	case LineUpUnitMoney:
-		return true
-	case LineUpUnitPercent:
 		return true
 	default:
 		return false
@@ -663,6 +612,78 @@ func (e NewViewOf) Valid() bool {
 	}
 }
 
+// Defines values for NotificationWhat.
+const (
+	NotificationWhatAnswered       NotificationWhat = "answered"
+	NotificationWhatAsked          NotificationWhat = "asked"
+	NotificationWhatAttached       NotificationWhat = "attached"
+	NotificationWhatComment        NotificationWhat = "comment"
+	NotificationWhatDataIssue      NotificationWhat = "data issue"
+	NotificationWhatDataIssueFixed NotificationWhat = "data issue fixed"
+	NotificationWhatEscalated      NotificationWhat = "escalated"
+	NotificationWhatHandedOver     NotificationWhat = "handed over"
+	NotificationWhatMentioned      NotificationWhat = "mentioned"
+	NotificationWhatMoved          NotificationWhat = "moved"
+	NotificationWhatParked         NotificationWhat = "parked"
+	NotificationWhatReminder       NotificationWhat = "reminder"
+	NotificationWhatReopened       NotificationWhat = "reopened"
+	NotificationWhatResumed        NotificationWhat = "resumed"
+	NotificationWhatReturned       NotificationWhat = "returned"
+	NotificationWhatSettled        NotificationWhat = "settled"
+	NotificationWhatTaken          NotificationWhat = "taken"
+	NotificationWhatToDoAdded      NotificationWhat = "to-do added"
+	NotificationWhatToDoDone       NotificationWhat = "to-do done"
+	NotificationWhatToDoReopened   NotificationWhat = "to-do reopened"
+)
+
+// Valid indicates whether the value is a known member of the NotificationWhat enum.
+func (e NotificationWhat) Valid() bool {
+	switch e {
+	case NotificationWhatAnswered:
+		return true
+	case NotificationWhatAsked:
+		return true
+	case NotificationWhatAttached:
+		return true
+	case NotificationWhatComment:
+		return true
+	case NotificationWhatDataIssue:
+		return true
+	case NotificationWhatDataIssueFixed:
+		return true
+	case NotificationWhatEscalated:
+		return true
+	case NotificationWhatHandedOver:
+		return true
+	case NotificationWhatMentioned:
+		return true
+	case NotificationWhatMoved:
+		return true
+	case NotificationWhatParked:
+		return true
+	case NotificationWhatReminder:
+		return true
+	case NotificationWhatReopened:
+		return true
+	case NotificationWhatResumed:
+		return true
+	case NotificationWhatReturned:
+		return true
+	case NotificationWhatSettled:
+		return true
+	case NotificationWhatTaken:
+		return true
+	case NotificationWhatToDoAdded:
+		return true
+	case NotificationWhatToDoDone:
+		return true
+	case NotificationWhatToDoReopened:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PeriodStateState.
 const (
 	PeriodStateStateNoLines PeriodStateState = "no lines"
@@ -687,21 +708,24 @@ func (e PeriodStateState) Valid() bool {
 	}
 }
 
-// Defines values for ProposalWhat.
+// Defines values for RankingUnit.
 const (
-	Base     ProposalWhat = "base"
-	Cut      ProposalWhat = "cut"
-	LeaveOut ProposalWhat = "leave out"
+	RankingUnitCount   RankingUnit = "count"
+	RankingUnitDays    RankingUnit = "days"
+	RankingUnitMoney   RankingUnit = "money"
+	RankingUnitPercent RankingUnit = "percent"
 )
 
-// Valid indicates whether the value is a known member of the ProposalWhat enum.
-func (e ProposalWhat) Valid() bool {
+// Valid indicates whether the value is a known member of the RankingUnit enum.
+func (e RankingUnit) Valid() bool {
 	switch e {
-	case Base:
+	case RankingUnitCount:
 		return true
-	case Cut:
+	case RankingUnitDays:
 		return true
-	case LeaveOut:
+	case RankingUnitMoney:
+		return true
+	case RankingUnitPercent:
 		return true
 	default:
 		return false
@@ -777,6 +801,27 @@ func (e SubjectVerdictOutcome) Valid() bool {
 	}
 }
 
+// Defines values for SuggestionWhat.
+const (
+	Base     SuggestionWhat = "base"
+	Cut      SuggestionWhat = "cut"
+	LeaveOut SuggestionWhat = "leave out"
+)
+
+// Valid indicates whether the value is a known member of the SuggestionWhat enum.
+func (e SuggestionWhat) Valid() bool {
+	switch e {
+	case Base:
+		return true
+	case Cut:
+		return true
+	case LeaveOut:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for TargetCellState.
 const (
 	Missing   TargetCellState = "missing"
@@ -828,6 +873,69 @@ func (e TurnState) Valid() bool {
 	case TurnStateSwept:
 		return true
 	case TurnStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for VarianceFrom.
+const (
+	VarianceFromBefore     VarianceFrom = "before"
+	VarianceFromUsual      VarianceFrom = "usual"
+	VarianceFromYearBefore VarianceFrom = "year before"
+)
+
+// Valid indicates whether the value is a known member of the VarianceFrom enum.
+func (e VarianceFrom) Valid() bool {
+	switch e {
+	case VarianceFromBefore:
+		return true
+	case VarianceFromUsual:
+		return true
+	case VarianceFromYearBefore:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for VarianceAskFrom.
+const (
+	VarianceAskFromBefore     VarianceAskFrom = "before"
+	VarianceAskFromUsual      VarianceAskFrom = "usual"
+	VarianceAskFromYearBefore VarianceAskFrom = "year before"
+)
+
+// Valid indicates whether the value is a known member of the VarianceAskFrom enum.
+func (e VarianceAskFrom) Valid() bool {
+	switch e {
+	case VarianceAskFromBefore:
+		return true
+	case VarianceAskFromUsual:
+		return true
+	case VarianceAskFromYearBefore:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for VariancePartThere.
+const (
+	Both VariancePartThere = "both"
+	Lost VariancePartThere = "lost"
+	New  VariancePartThere = "new"
+)
+
+// Valid indicates whether the value is a known member of the VariancePartThere enum.
+func (e VariancePartThere) Valid() bool {
+	switch e {
+	case Both:
+		return true
+	case Lost:
+		return true
+	case New:
 		return true
 	default:
 		return false
@@ -909,69 +1017,6 @@ func (e ViewQueryState) Valid() bool {
 	case ViewQueryStateRaised:
 		return true
 	case ViewQueryStateStanding:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for WalkFrom.
-const (
-	WalkFromBefore     WalkFrom = "before"
-	WalkFromUsual      WalkFrom = "usual"
-	WalkFromYearBefore WalkFrom = "year before"
-)
-
-// Valid indicates whether the value is a known member of the WalkFrom enum.
-func (e WalkFrom) Valid() bool {
-	switch e {
-	case WalkFromBefore:
-		return true
-	case WalkFromUsual:
-		return true
-	case WalkFromYearBefore:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for WalkAskFrom.
-const (
-	WalkAskFromBefore     WalkAskFrom = "before"
-	WalkAskFromUsual      WalkAskFrom = "usual"
-	WalkAskFromYearBefore WalkAskFrom = "year before"
-)
-
-// Valid indicates whether the value is a known member of the WalkAskFrom enum.
-func (e WalkAskFrom) Valid() bool {
-	switch e {
-	case WalkAskFromBefore:
-		return true
-	case WalkAskFromUsual:
-		return true
-	case WalkAskFromYearBefore:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for WalkPartThere.
-const (
-	Both WalkPartThere = "both"
-	Lost WalkPartThere = "lost"
-	New  WalkPartThere = "new"
-)
-
-// Valid indicates whether the value is a known member of the WalkPartThere enum.
-func (e WalkPartThere) Valid() bool {
-	switch e {
-	case Both:
-		return true
-	case Lost:
-		return true
-	case New:
 		return true
 	default:
 		return false
@@ -1311,21 +1356,48 @@ func (e CreateIntakeParamsInto) Valid() bool {
 	}
 }
 
+// Defines values for GetBacklogParamsBy.
+const (
+	GetBacklogParamsByDesk   GetBacklogParamsBy = "desk"
+	GetBacklogParamsByGrade  GetBacklogParamsBy = "grade"
+	GetBacklogParamsByPeriod GetBacklogParamsBy = "period"
+	GetBacklogParamsByPerson GetBacklogParamsBy = "person"
+	GetBacklogParamsByRule   GetBacklogParamsBy = "rule"
+)
+
+// Valid indicates whether the value is a known member of the GetBacklogParamsBy enum.
+func (e GetBacklogParamsBy) Valid() bool {
+	switch e {
+	case GetBacklogParamsByDesk:
+		return true
+	case GetBacklogParamsByGrade:
+		return true
+	case GetBacklogParamsByPeriod:
+		return true
+	case GetBacklogParamsByPerson:
+		return true
+	case GetBacklogParamsByRule:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ExportReportParamsReport.
 const (
-	Findings ExportReportParamsReport = "findings"
+	Backlog  ExportReportParamsReport = "backlog"
 	Grid     ExportReportParamsReport = "grid"
-	Work     ExportReportParamsReport = "work"
+	Outcomes ExportReportParamsReport = "outcomes"
 )
 
 // Valid indicates whether the value is a known member of the ExportReportParamsReport enum.
 func (e ExportReportParamsReport) Valid() bool {
 	switch e {
-	case Findings:
+	case Backlog:
 		return true
 	case Grid:
 		return true
-	case Work:
+	case Outcomes:
 		return true
 	default:
 		return false
@@ -1389,60 +1461,54 @@ func (e ExportReportParamsBy) Valid() bool {
 	}
 }
 
-// Defines values for ListFindingsParamsBy.
+// Defines values for ListOutcomesParamsBy.
 const (
-	ListFindingsParamsByDesk     ListFindingsParamsBy = "desk"
-	ListFindingsParamsByGrade    ListFindingsParamsBy = "grade"
-	ListFindingsParamsByPeriod   ListFindingsParamsBy = "period"
-	ListFindingsParamsByPerson   ListFindingsParamsBy = "person"
-	ListFindingsParamsByReason   ListFindingsParamsBy = "reason"
-	ListFindingsParamsByRevision ListFindingsParamsBy = "revision"
-	ListFindingsParamsByRule     ListFindingsParamsBy = "rule"
+	ListOutcomesParamsByDesk     ListOutcomesParamsBy = "desk"
+	ListOutcomesParamsByGrade    ListOutcomesParamsBy = "grade"
+	ListOutcomesParamsByPeriod   ListOutcomesParamsBy = "period"
+	ListOutcomesParamsByPerson   ListOutcomesParamsBy = "person"
+	ListOutcomesParamsByReason   ListOutcomesParamsBy = "reason"
+	ListOutcomesParamsByRevision ListOutcomesParamsBy = "revision"
+	ListOutcomesParamsByRule     ListOutcomesParamsBy = "rule"
 )
 
-// Valid indicates whether the value is a known member of the ListFindingsParamsBy enum.
-func (e ListFindingsParamsBy) Valid() bool {
+// Valid indicates whether the value is a known member of the ListOutcomesParamsBy enum.
+func (e ListOutcomesParamsBy) Valid() bool {
 	switch e {
-	case ListFindingsParamsByDesk:
+	case ListOutcomesParamsByDesk:
 		return true
-	case ListFindingsParamsByGrade:
+	case ListOutcomesParamsByGrade:
 		return true
-	case ListFindingsParamsByPeriod:
+	case ListOutcomesParamsByPeriod:
 		return true
-	case ListFindingsParamsByPerson:
+	case ListOutcomesParamsByPerson:
 		return true
-	case ListFindingsParamsByReason:
+	case ListOutcomesParamsByReason:
 		return true
-	case ListFindingsParamsByRevision:
+	case ListOutcomesParamsByRevision:
 		return true
-	case ListFindingsParamsByRule:
+	case ListOutcomesParamsByRule:
 		return true
 	default:
 		return false
 	}
 }
 
-// Defines values for ListWorkParamsBy.
+// Defines values for GetVarianceParamsFrom.
 const (
-	ListWorkParamsByDesk   ListWorkParamsBy = "desk"
-	ListWorkParamsByGrade  ListWorkParamsBy = "grade"
-	ListWorkParamsByPeriod ListWorkParamsBy = "period"
-	ListWorkParamsByPerson ListWorkParamsBy = "person"
-	ListWorkParamsByRule   ListWorkParamsBy = "rule"
+	GetVarianceParamsFromBefore     GetVarianceParamsFrom = "before"
+	GetVarianceParamsFromUsual      GetVarianceParamsFrom = "usual"
+	GetVarianceParamsFromYearBefore GetVarianceParamsFrom = "year before"
 )
 
-// Valid indicates whether the value is a known member of the ListWorkParamsBy enum.
-func (e ListWorkParamsBy) Valid() bool {
+// Valid indicates whether the value is a known member of the GetVarianceParamsFrom enum.
+func (e GetVarianceParamsFrom) Valid() bool {
 	switch e {
-	case ListWorkParamsByDesk:
+	case GetVarianceParamsFromBefore:
 		return true
-	case ListWorkParamsByGrade:
+	case GetVarianceParamsFromUsual:
 		return true
-	case ListWorkParamsByPeriod:
-		return true
-	case ListWorkParamsByPerson:
-		return true
-	case ListWorkParamsByRule:
+	case GetVarianceParamsFromYearBefore:
 		return true
 	default:
 		return false
@@ -1461,27 +1527,6 @@ func (e ListViewsParamsOf) Valid() bool {
 	case ListViewsParamsOfCases:
 		return true
 	case ListViewsParamsOfExceptions:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for GetWalkParamsFrom.
-const (
-	GetWalkParamsFromBefore     GetWalkParamsFrom = "before"
-	GetWalkParamsFromUsual      GetWalkParamsFrom = "usual"
-	GetWalkParamsFromYearBefore GetWalkParamsFrom = "year before"
-)
-
-// Valid indicates whether the value is a known member of the GetWalkParamsFrom enum.
-func (e GetWalkParamsFrom) Valid() bool {
-	switch e {
-	case GetWalkParamsFromBefore:
-		return true
-	case GetWalkParamsFromUsual:
-		return true
-	case GetWalkParamsFromYearBefore:
 		return true
 	default:
 		return false
@@ -1533,6 +1578,29 @@ type AuditPage struct {
 
 	// Operations What can be asked for
 	Operations []Named `json:"operations"`
+}
+
+// BacklogRow defines model for BacklogRow.
+type BacklogRow struct {
+	// Ages How many were opened within a week, in the second, in the third and fourth, and earlier
+	Ages    []int  `json:"ages"`
+	Cleared int    `json:"cleared"`
+	Late    int    `json:"late"`
+	Name    string `json:"name"`
+
+	// Note Such as that the desk has no members
+	Note   *string   `json:"note,omitempty"`
+	Oldest time.Time `json:"oldest"`
+	Open   int       `json:"open"`
+	Parked int       `json:"parked"`
+
+	// Stakes The money at stake in what is still flagged, by kind of subject
+	Stakes []KindStake `json:"stakes"`
+	Taken  int         `json:"taken"`
+	Title  string      `json:"title"`
+
+	// Unseen Open and not opened yet
+	Unseen int `json:"unseen"`
 }
 
 // BandDefinition defines model for BandDefinition.
@@ -1630,25 +1698,25 @@ type CalendarYear struct {
 
 // Case defines model for Case.
 type Case struct {
-	// Apart Flags of it that were settled with another finding
-	Apart *[]FlagFinding `json:"apart,omitempty"`
-
 	// Asked Who is asked about it
 	Asked *string `json:"asked,omitempty"`
 
 	// Cleared Nothing in it is flagged any more
-	Cleared  bool               `json:"cleared"`
-	Desk     string             `json:"desk"`
-	Due      openapi_types.Date `json:"due"`
-	Finding  *string            `json:"finding,omitempty"`
-	Grade    string             `json:"grade"`
-	Id       int64              `json:"id"`
-	Items    int                `json:"items"`
-	Key      string             `json:"key"`
-	Kind     string             `json:"kind"`
-	Late     bool               `json:"late"`
-	Name     string             `json:"name"`
-	OpenedAt time.Time          `json:"opened_at"`
+	Cleared bool               `json:"cleared"`
+	Desk    string             `json:"desk"`
+	Due     openapi_types.Date `json:"due"`
+	Finding *string            `json:"finding,omitempty"`
+
+	// FlagFindings Flags of it that were settled with another finding
+	FlagFindings *[]FlagFinding `json:"flag_findings,omitempty"`
+	Grade        string         `json:"grade"`
+	Id           int64          `json:"id"`
+	Items        int            `json:"items"`
+	Key          string         `json:"key"`
+	Kind         string         `json:"kind"`
+	Late         bool           `json:"late"`
+	Name         string         `json:"name"`
+	OpenedAt     time.Time      `json:"opened_at"`
 
 	// ParkedFor The feed whose next lines it waits for
 	ParkedFor *string             `json:"parked_for,omitempty"`
@@ -1671,9 +1739,7 @@ type Case struct {
 
 // CaseAct defines model for CaseAct.
 type CaseAct struct {
-	// Apart Flags of the case that have another finding
-	Apart *[]FlagFinding `json:"apart,omitempty"`
-	Cases []CaseRef      `json:"cases"`
+	Cases []CaseRef `json:"cases"`
 
 	// Desk The desk it is handed to
 	Desk *string   `json:"desk,omitempty"`
@@ -1682,9 +1748,11 @@ type CaseAct struct {
 	// Feed The feed whose next lines it is parked for; or, settled as a data fault, in which the fault lies: unless stated, those that the rules of the case read
 	Feed *string `json:"feed,omitempty"`
 
-	// Finding Of the case, and of each of its flags that is not named in apart
+	// Finding Of the case, and of each of its flags that is not named in flag_findings
 	Finding *CaseActFinding `json:"finding,omitempty"`
-	Peace   *NewPeace       `json:"peace,omitempty"`
+
+	// FlagFindings Flags of the case that have another finding
+	FlagFindings *[]FlagFinding `json:"flag_findings,omitempty"`
 
 	// Person Whom it is handed to (a member of the desk or a lead), or who is asked
 	Person *string `json:"person,omitempty"`
@@ -1693,7 +1761,8 @@ type CaseAct struct {
 	Reason *string `json:"reason,omitempty"`
 
 	// Recovered An amount, such as 1200.50
-	Recovered *string `json:"recovered,omitempty"`
+	Recovered *string    `json:"recovered,omitempty"`
+	Snooze    *NewSnooze `json:"snooze,omitempty"`
 
 	// Text What is said, asked or noted
 	Text *string `json:"text,omitempty"`
@@ -1706,7 +1775,7 @@ type CaseAct struct {
 // CaseActDo defines model for CaseAct.Do.
 type CaseActDo string
 
-// CaseActFinding Of the case, and of each of its flags that is not named in apart
+// CaseActFinding Of the case, and of each of its flags that is not named in flag_findings
 type CaseActFinding string
 
 // CaseDetail defines model for CaseDetail.
@@ -1735,7 +1804,7 @@ type CaseDetail struct {
 	// Todos What is to be done about it by day, then what is done
 	Todos []Todo `json:"todos"`
 
-	// Told The desks and accounts that are told of it
+	// Told The desks and accounts it is copied to
 	Told []string `json:"told"`
 }
 
@@ -1745,6 +1814,9 @@ type CaseEvent struct {
 	By   string        `json:"by"`
 	Text string        `json:"text"`
 	What CaseEventWhat `json:"what"`
+
+	// Words What its author did, such as: took the case
+	Words string `json:"words"`
 }
 
 // CaseEventWhat defines model for CaseEvent.What.
@@ -1795,7 +1867,7 @@ type CasePage struct {
 	// Cleared Of these, unsettled and with nothing flagged any more
 	Cleared int `json:"cleared"`
 
-	// Groups Where they are gathered: all groups in their order
+	// Groups Where they are grouped: all groups in their order
 	Groups *[]CaseGroup `json:"groups,omitempty"`
 	Items  []Case       `json:"items"`
 
@@ -1894,7 +1966,7 @@ type CheckReport struct {
 	Advice []Fault `json:"advice"`
 	Dials  []Dial  `json:"dials"`
 
-	// Differences Against the published revision
+	// Differences Changes since the published revision
 	Differences []string `json:"differences"`
 
 	// Functions Of formulas, with how each is written
@@ -1926,7 +1998,7 @@ type ClearedRequest struct {
 
 // Clock defines model for Clock.
 type Clock struct {
-	// Leapt It has gone back by more than an hour or on by more than sixty days: nothing is swept and nobody is reminded until it is put right, or a lead says that it is right
+	// Leapt It has gone back by more than an hour or on by more than sixty days: sweeps and reminders are on hold until it is corrected or a lead confirms it
 	Leapt bool      `json:"leapt"`
 	Now   time.Time `json:"now"`
 
@@ -1940,11 +2012,6 @@ type Closing struct {
 	By        string    `json:"by"`
 	Note      string    `json:"note"`
 	SignedOff bool      `json:"signed_off"`
-}
-
-// Comment defines model for Comment.
-type Comment struct {
-	Text string `json:"text"`
 }
 
 // CompareRequest defines model for CompareRequest.
@@ -1989,8 +2056,8 @@ type CutMove struct {
 	Value string `json:"value"`
 }
 
-// DataFault defines model for DataFault.
-type DataFault struct {
+// DataIssue defines model for DataIssue.
+type DataIssue struct {
 	At      time.Time  `json:"at"`
 	By      string     `json:"by"`
 	Case    int64      `json:"case"`
@@ -2015,8 +2082,8 @@ type DataFault struct {
 	Sentence string `json:"sentence"`
 }
 
-// DataFaultEnd defines model for DataFaultEnd.
-type DataFaultEnd struct {
+// DataIssueEnd defines model for DataIssueEnd.
+type DataIssueEnd struct {
 	// Text How
 	Text string `json:"text"`
 }
@@ -2028,11 +2095,11 @@ type DeskGets struct {
 	Flags int    `json:"flags"`
 
 	// Holds Unsettled cases now
-	Holds int `json:"holds"`
+	Holds int    `json:"holds"`
+	Title string `json:"title"`
 
-	// Nobodys Of the cases, those that nobody gets by name: they are there to be taken
-	Nobodys int    `json:"nobodys"`
-	Title   string `json:"title"`
+	// Unassigned Of the cases, those that no person gets by name: they are there to be taken
+	Unassigned int `json:"unassigned"`
 }
 
 // DeskLoad defines model for DeskLoad.
@@ -2052,17 +2119,17 @@ type Dial struct {
 	Value string   `json:"value"`
 }
 
+// DialChange defines model for DialChange.
+type DialChange struct {
+	BasedOn int    `json:"based_on"`
+	Note    string `json:"note"`
+	Value   string `json:"value"`
+}
+
 // DialTried defines model for DialTried.
 type DialTried struct {
 	Average float64 `json:"average"`
 	Value   string  `json:"value"`
-}
-
-// DialTurn defines model for DialTurn.
-type DialTurn struct {
-	BasedOn int    `json:"based_on"`
-	Note    string `json:"note"`
-	Value   string `json:"value"`
 }
 
 // Draft defines model for Draft.
@@ -2103,11 +2170,12 @@ type Exception struct {
 	// Back In lists: it is raised, and was flagged before within the marks
 	Back *bool `json:"back,omitempty"`
 
-	// Beyond How far beyond its cut, as a share of the cut; missing where there is none
-	Beyond    *string `json:"beyond,omitempty"`
-	Case      *int64  `json:"case,omitempty"`
-	CaseState *string `json:"case_state,omitempty"`
-	Desk      string  `json:"desk"`
+	// Beyond Distance from the cut, as a share of the cut; missing where there is none
+	Beyond     *string `json:"beyond,omitempty"`
+	Case       *int64  `json:"case,omitempty"`
+	CaseState  *string `json:"case_state,omitempty"`
+	Comparison string  `json:"comparison"`
+	Desk       string  `json:"desk"`
 
 	// Event The day of the event that it is of; missing where it is of the period
 	Event  *openapi_types.Date `json:"event,omitempty"`
@@ -2132,8 +2200,7 @@ type Exception struct {
 	Streak *int `json:"streak,omitempty"`
 
 	// Value In words; empty where missing
-	Value     string `json:"value"`
-	Yardstick string `json:"yardstick"`
+	Value string `json:"value"`
 }
 
 // ExceptionState defines model for Exception.State.
@@ -2161,11 +2228,11 @@ type ExceptionDetail struct {
 	Stale *string `json:"stale,omitempty"`
 	Sweep int64   `json:"sweep"`
 
-	// Versions What the sweeps of the period have said of it, the newest first
+	// Versions History by sweep of it, the newest first
 	Versions []ExceptionVersion `json:"versions"`
 
 	// Walk What to ask the walk of an exception's figure
-	Walk *WalkAsk `json:"walk,omitempty"`
+	Walk *VarianceAsk `json:"walk,omitempty"`
 
 	// Words What the rule says
 	Words string `json:"words"`
@@ -2211,7 +2278,7 @@ type ExceptionPage struct {
 	// Facets On the first page: how many there would be by each choice of a filter, the other filters as they are
 	Facets *Facets `json:"facets,omitempty"`
 
-	// Groups Where they are gathered: how many of each, on the first page
+	// Groups Where they are grouped: how many of each, on the first page
 	Groups *[]ExceptionGroup `json:"groups,omitempty"`
 	Items  []Exception       `json:"items"`
 
@@ -2273,56 +2340,6 @@ type Fault struct {
 	Where  *string `json:"where,omitempty"`
 }
 
-// Finding defines model for Finding.
-type Finding struct {
-	// Apart Flags of the case that have another finding
-	Apart *[]FlagFinding `json:"apart,omitempty"`
-
-	// Feed Of a data fault: in which feed it lies
-	Feed *string `json:"feed,omitempty"`
-
-	// Finding Of the case, and of each of its flags that is not named in apart
-	Finding FindingFinding `json:"finding"`
-	Note    *string        `json:"note,omitempty"`
-	Peace   *NewPeace      `json:"peace,omitempty"`
-
-	// Reason One of the rulebook's reasons
-	Reason *string `json:"reason,omitempty"`
-
-	// Recovered An amount, such as 1200.50
-	Recovered  *string `json:"recovered,omitempty"`
-	WrittenOff *string `json:"written_off,omitempty"`
-}
-
-// FindingFinding Of the case, and of each of its flags that is not named in apart
-type FindingFinding string
-
-// FindingRow defines model for FindingRow.
-type FindingRow struct {
-	Cleared   int `json:"cleared"`
-	Confirmed int `json:"confirmed"`
-	DataFault int `json:"data_fault"`
-	Explained int `json:"explained"`
-
-	// HoursToLook Median, from opening to the first that anybody did
-	HoursToLook *float64 `json:"hours_to_look,omitempty"`
-
-	// HoursToSettle Median
-	HoursToSettle *float64 `json:"hours_to_settle,omitempty"`
-	Name          string   `json:"name"`
-
-	// Precision Confirmed among all that were settled otherwise than as cleared; absent where none was
-	Precision *float64 `json:"precision,omitempty"`
-	Recovered string   `json:"recovered"`
-	RuleFault int      `json:"rule_fault"`
-	Settled   int      `json:"settled"`
-
-	// Stakes The money at stake in what was confirmed, by kind of subject
-	Stakes     []KindStake `json:"stakes"`
-	Title      string      `json:"title"`
-	WrittenOff string      `json:"written_off"`
-}
-
 // FlagFinding defines model for FlagFinding.
 type FlagFinding struct {
 	// Exception Its number
@@ -2335,13 +2352,13 @@ type FlagFindingFinding string
 
 // Found defines model for Found.
 type Found struct {
-	After     string `json:"after"`
-	Before    string `json:"before"`
-	Key       string `json:"key"`
-	Name      string `json:"name"`
-	Sentence  string `json:"sentence"`
-	Value     string `json:"value"`
-	Yardstick string `json:"yardstick"`
+	After      string `json:"after"`
+	Before     string `json:"before"`
+	Comparison string `json:"comparison"`
+	Key        string `json:"key"`
+	Name       string `json:"name"`
+	Sentence   string `json:"sentence"`
+	Value      string `json:"value"`
 }
 
 // FoundBefore defines model for FoundBefore.
@@ -2371,20 +2388,20 @@ type Grade struct {
 	Tone  string `json:"tone"`
 }
 
-// GradeStyle defines model for GradeStyle.
-type GradeStyle struct {
-	BasedOn int             `json:"based_on"`
-	Label   string          `json:"label"`
-	Note    string          `json:"note"`
-	Shape   GradeStyleShape `json:"shape"`
-	Tone    GradeStyleTone  `json:"tone"`
+// GradeChange defines model for GradeChange.
+type GradeChange struct {
+	BasedOn int              `json:"based_on"`
+	Label   string           `json:"label"`
+	Note    string           `json:"note"`
+	Shape   GradeChangeShape `json:"shape"`
+	Tone    GradeChangeTone  `json:"tone"`
 }
 
-// GradeStyleShape defines model for GradeStyle.Shape.
-type GradeStyleShape string
+// GradeChangeShape defines model for GradeChange.Shape.
+type GradeChangeShape string
 
-// GradeStyleTone defines model for GradeStyle.Tone.
-type GradeStyleTone string
+// GradeChangeTone defines model for GradeChange.Tone.
+type GradeChangeTone string
 
 // History defines model for History.
 type History struct {
@@ -2417,18 +2434,18 @@ type HistoryPoint struct {
 
 // Intake defines model for Intake.
 type Intake struct {
-	At          time.Time         `json:"at"`
-	By          string            `json:"by"`
-	File        string            `json:"file"`
-	Id          int64             `json:"id"`
-	Into        string            `json:"into"`
-	Mode        string            `json:"mode"`
-	Months      []string          `json:"months"`
-	Name        string            `json:"name"`
-	Period      *string           `json:"period,omitempty"`
-	Rows        int64             `json:"rows"`
-	TakenBackBy *int64            `json:"taken_back_by,omitempty"`
-	Totals      map[string]string `json:"totals"`
+	At         time.Time         `json:"at"`
+	By         string            `json:"by"`
+	File       string            `json:"file"`
+	Id         int64             `json:"id"`
+	Into       string            `json:"into"`
+	Mode       string            `json:"mode"`
+	Months     []string          `json:"months"`
+	Name       string            `json:"name"`
+	Period     *string           `json:"period,omitempty"`
+	RevertedBy *int64            `json:"reverted_by,omitempty"`
+	Rows       int64             `json:"rows"`
+	Totals     map[string]string `json:"totals"`
 }
 
 // IntakeMonth defines model for IntakeMonth.
@@ -2445,7 +2462,7 @@ type IntakeMonth struct {
 
 // IntakeReport defines model for IntakeReport.
 type IntakeReport struct {
-	// Doubts What looks like a slip of the pen
+	// Doubts What looks like a typing mistake
 	Doubts *[]string `json:"doubts,omitempty"`
 
 	// Equal Lines that are equal to lines already there
@@ -2481,21 +2498,6 @@ type KindStake struct {
 	// Title Of several
 	Title string `json:"title"`
 }
-
-// LineUp defines model for LineUp.
-type LineUp struct {
-	Axis   string    `json:"axis"`
-	Cuts   []float64 `json:"cuts"`
-	Judged int       `json:"judged"`
-
-	// Place Of the subject asked for, 1 is the lowest
-	Place  *int       `json:"place,omitempty"`
-	Points []Point    `json:"points"`
-	Unit   LineUpUnit `json:"unit"`
-}
-
-// LineUpUnit defines model for LineUp.Unit.
-type LineUpUnit string
 
 // LookBack defines model for LookBack.
 type LookBack struct {
@@ -2617,8 +2619,29 @@ type NewDraft struct {
 	Version int `json:"version"`
 }
 
-// NewPeace defines model for NewPeace.
-type NewPeace struct {
+// NewPerson defines model for NewPerson.
+type NewPerson struct {
+	Desks       *[]string `json:"desks,omitempty"`
+	DisplayName string    `json:"display_name"`
+	Name        string    `json:"name"`
+	Role        Role      `json:"role"`
+}
+
+// NewRevision defines model for NewRevision.
+type NewRevision struct {
+	// BasedOn The revision it was made from, 0 for the first. Unless stated it is what the text's own first line says, or the revision it differs from least
+	BasedOn *int `json:"based_on,omitempty"`
+
+	// Force Publish although another revision was published since the one it was made from
+	Force *bool  `json:"force,omitempty"`
+	Note  string `json:"note"`
+
+	// Text A rulebook as it is written; where it may be left out, the published one is meant
+	Text BookText `json:"text"`
+}
+
+// NewSnooze defines model for NewSnooze.
+type NewSnooze struct {
 	// All For every rule, not for those alone that flag them in the case
 	All *bool `json:"all,omitempty"`
 
@@ -2629,45 +2652,24 @@ type NewPeace struct {
 	Worse *float64 `json:"worse,omitempty"`
 }
 
-// NewPerson defines model for NewPerson.
-type NewPerson struct {
-	Desks *[]string `json:"desks,omitempty"`
-	Name  string    `json:"name"`
-	Role  Role      `json:"role"`
-	Title string    `json:"title"`
-}
-
-// NewRevision defines model for NewRevision.
-type NewRevision struct {
-	// BasedOn The revision it was made from, 0 for the first. Unless stated it is what the text's own first line says, or the revision it differs from least
-	BasedOn *int   `json:"based_on,omitempty"`
-	Note    string `json:"note"`
-
-	// Over Publish over what was published since the revision it was made from
-	Over *bool `json:"over,omitempty"`
-
-	// Text A rulebook as it is written; where it may be left out, the published one is meant
-	Text BookText `json:"text"`
-}
-
 // NewSweep defines model for NewSweep.
 type NewSweep struct {
 	// OpenCases false records the exceptions without putting them on desks, for periods long past
 	OpenCases *bool  `json:"open_cases,omitempty"`
 	Period    string `json:"period"`
 
-	// SoFar The period is still running: sweep it as it is so far
-	SoFar *bool `json:"so_far,omitempty"`
-
-	// To Of one so far, the day up to which; the last day before today that has lines unless stated
+	// To With to_date, its last day; the last day before today that has lines unless stated
 	To *openapi_types.Date `json:"to,omitempty"`
+
+	// ToDate The period is still running: sweep it to date
+	ToDate *bool `json:"to_date,omitempty"`
 }
 
 // NewTodo defines model for NewTodo.
 type NewTodo struct {
 	Due openapi_types.Date `json:"due"`
 
-	// Owner The account of whoever is to do it; the person who asks unless stated
+	// Owner The account that is to do it; default: the caller
 	Owner *string `json:"owner,omitempty"`
 	Text  string  `json:"text"`
 }
@@ -2693,44 +2695,87 @@ type NewView struct {
 	// Query What a list of exceptions is narrowed to and how it is ordered, whatever the period
 	Query *ViewQuery `json:"query,omitempty"`
 
-	// Shared Everybody sees it
+	// Shared All see it
 	Shared *bool `json:"shared,omitempty"`
 }
 
 // NewViewOf defines model for NewView.Of.
 type NewViewOf string
 
-// Notice defines model for Notice.
-type Notice struct {
+// Notification defines model for Notification.
+type Notification struct {
 	At   time.Time `json:"at"`
 	By   string    `json:"by"`
 	Case int64     `json:"case"`
 	Id   int64     `json:"id"`
 
 	// Name Of whom the case is about
-	Name string `json:"name"`
-	Seen bool   `json:"seen"`
-	Text string `json:"text"`
+	Name string           `json:"name"`
+	Seen bool             `json:"seen"`
+	Text string           `json:"text"`
+	What NotificationWhat `json:"what"`
 
-	// What What happened: named (with an @), asked, answered, handed over, to do, done, reminder, went up, or what somebody did to a case that the person holds
-	What string `json:"what"`
+	// Words What its author did, such as: mentioned you
+	Words string `json:"words"`
 }
 
-// Notices defines model for Notices.
-type Notices struct {
-	Items []Notice `json:"items"`
+// NotificationWhat defines model for Notification.What.
+type NotificationWhat string
+
+// Notifications defines model for Notifications.
+type Notifications struct {
+	Items []Notification `json:"items"`
 
 	// News How much they have not seen
 	News int `json:"news"`
 }
 
-// NoticesSeen defines model for NoticesSeen.
-type NoticesSeen struct {
+// NotificationsRead defines model for NotificationsRead.
+type NotificationsRead struct {
 	// Case Only of this case
 	Case *int64 `json:"case,omitempty"`
 
 	// UpTo The number of the last one that was seen
 	UpTo int64 `json:"up_to"`
+}
+
+// OneTimePassword defines model for OneTimePassword.
+type OneTimePassword struct {
+	Ends            time.Time `json:"ends"`
+	OneTimePassword string    `json:"one_time_password"`
+}
+
+// OneTimePasswordUse defines model for OneTimePasswordUse.
+type OneTimePasswordUse struct {
+	Name            string `json:"name"`
+	OneTimePassword string `json:"one_time_password"`
+	Password        string `json:"password"`
+}
+
+// OutcomeRow defines model for OutcomeRow.
+type OutcomeRow struct {
+	Cleared   int `json:"cleared"`
+	Confirmed int `json:"confirmed"`
+	DataFault int `json:"data_fault"`
+	Explained int `json:"explained"`
+
+	// HoursToLook Median, from opening to the first action
+	HoursToLook *float64 `json:"hours_to_look,omitempty"`
+
+	// HoursToSettle Median
+	HoursToSettle *float64 `json:"hours_to_settle,omitempty"`
+	Name          string   `json:"name"`
+
+	// Precision Confirmed among all that were settled otherwise than as cleared; absent where none was
+	Precision *float64 `json:"precision,omitempty"`
+	Recovered string   `json:"recovered"`
+	RuleFault int      `json:"rule_fault"`
+	Settled   int      `json:"settled"`
+
+	// Stakes The money at stake in what was confirmed, by kind of subject
+	Stakes     []KindStake `json:"stakes"`
+	Title      string      `json:"title"`
+	WrittenOff string      `json:"written_off"`
 }
 
 // Overview defines model for Overview.
@@ -2781,27 +2826,6 @@ type PasswordChange struct {
 	Password string `json:"password"`
 }
 
-// Peace defines model for Peace.
-type Peace struct {
-	At time.Time `json:"at"`
-	By string    `json:"by"`
-
-	// Case In which it was said
-	Case int64  `json:"case"`
-	Id   int64  `json:"id"`
-	Key  string `json:"key"`
-	Kind string `json:"kind"`
-	Name string `json:"name"`
-
-	// Rule Of all rules where absent
-	Rule      *string            `json:"rule,omitempty"`
-	RuleTitle *string            `json:"rule_title,omitempty"`
-	Until     openapi_types.Date `json:"until"`
-
-	// Worse Or until it is worse by this share of how far it lay beyond its cut
-	Worse *float64 `json:"worse,omitempty"`
-}
-
 // PeriodName defines model for PeriodName.
 type PeriodName struct {
 	Label  string `json:"label"`
@@ -2816,11 +2840,8 @@ type PeriodState struct {
 	Label  string         `json:"label"`
 	Period string         `json:"period"`
 
-	// Running It has not ended; a sweep of it is one so far
+	// Running It has not ended; a sweep of it is to date
 	Running bool `json:"running"`
-
-	// SoFar The day up to which its last sweep judged, where the period was still running
-	SoFar *openapi_types.Date `json:"so_far,omitempty"`
 
 	// Stale Why its verdicts are out of date, where they are
 	Stale *string          `json:"stale,omitempty"`
@@ -2828,6 +2849,9 @@ type PeriodState struct {
 
 	// Sweep Its last sweep
 	Sweep *int64 `json:"sweep,omitempty"`
+
+	// ToDate The day up to which its last sweep judged, where the period was still running
+	ToDate *openapi_types.Date `json:"to_date,omitempty"`
 }
 
 // PeriodStateState defines model for PeriodState.State.
@@ -2836,25 +2860,28 @@ type PeriodStateState string
 // Person defines model for Person.
 type Person struct {
 	// Closed The account is closed
-	Closed *bool    `json:"closed,omitempty"`
-	Desks  []string `json:"desks"`
-	Name   string   `json:"name"`
-	Role   Role     `json:"role"`
-	Title  string   `json:"title"`
+	Closed      *bool    `json:"closed,omitempty"`
+	Desks       []string `json:"desks"`
+	DisplayName string   `json:"display_name"`
+
+	// May Of the person who is signed in: the operations and rights of their role
+	May  *[]string `json:"may,omitempty"`
+	Name string    `json:"name"`
+	Role Role      `json:"role"`
 }
 
 // PersonAdded defines model for PersonAdded.
 type PersonAdded struct {
-	Ends   time.Time `json:"ends"`
-	Person Person    `json:"person"`
-	Word   string    `json:"word"`
+	Ends            time.Time `json:"ends"`
+	OneTimePassword string    `json:"one_time_password"`
+	Person          Person    `json:"person"`
 }
 
 // PersonChange defines model for PersonChange.
 type PersonChange struct {
-	Desks []string `json:"desks"`
-	Role  Role     `json:"role"`
-	Title string   `json:"title"`
+	Desks       []string `json:"desks"`
+	DisplayName string   `json:"display_name"`
+	Role        Role     `json:"role"`
 }
 
 // PersonGets defines model for PersonGets.
@@ -2922,46 +2949,20 @@ type Problem struct {
 	Type string `json:"type"`
 }
 
-// Proposal defines model for Proposal.
-type Proposal struct {
-	// Definition A rule as the rulebook file has it; what is absent has its default
-	Definition RuleDefinition `json:"definition"`
+// Ranking defines model for Ranking.
+type Ranking struct {
+	Axis   string    `json:"axis"`
+	Cuts   []float64 `json:"cuts"`
+	Judged int       `json:"judged"`
 
-	// Flagged In the same periods
-	Flagged int `json:"flagged"`
-
-	// Lost Confirmed and no longer flagged
-	Lost int `json:"lost"`
-
-	// Newly Of these not flagged by the rule as it is
-	Newly int `json:"newly"`
-
-	// Spared Explained and no longer flagged
-	Spared int `json:"spared"`
-
-	// Text The whole rulebook with it
-	Text string       `json:"text"`
-	What ProposalWhat `json:"what"`
-
-	// Words In a sentence, with what it would have done
-	Words string `json:"words"`
+	// Place Of the subject asked for, 1 is the lowest
+	Place  *int        `json:"place,omitempty"`
+	Points []Point     `json:"points"`
+	Unit   RankingUnit `json:"unit"`
 }
 
-// ProposalWhat defines model for Proposal.What.
-type ProposalWhat string
-
-// Proposals defines model for Proposals.
-type Proposals struct {
-	Confirmed int `json:"confirmed"`
-
-	// Explained Of what was settled and the rule still flags: explained, or found to be its fault
-	Explained int `json:"explained"`
-
-	// Flagged By the rule as it is, in the same periods
-	Flagged   int        `json:"flagged"`
-	Proposals []Proposal `json:"proposals"`
-	Rule      string     `json:"rule"`
-}
+// RankingUnit defines model for Ranking.Unit.
+type RankingUnit string
 
 // Reason defines model for Reason.
 type Reason struct {
@@ -2976,7 +2977,7 @@ type RegisterEntry struct {
 	ActiveFrom *string `json:"active_from,omitempty"`
 	ActiveTo   *string `json:"active_to,omitempty"`
 
-	// AgainFrom The version from which it counts again, where what had replaced it was taken back
+	// AgainFrom The version from which it counts again, where what had replaced it was reverted
 	AgainFrom *int64    `json:"again_from,omitempty"`
 	At        time.Time `json:"at"`
 	By        string    `json:"by"`
@@ -3021,18 +3022,18 @@ type Rehearsal struct {
 	Desks   []DeskLoad `json:"desks"`
 
 	// Flagged The most serious first, at most 200
-	Flagged   []Found `json:"flagged"`
-	Flips     []Found `json:"flips"`
-	Level     string  `json:"level"`
-	LineUp    *LineUp `json:"line_up,omitempty"`
-	Near      []Found `json:"near"`
-	Published *Tally  `json:"published,omitempty"`
-	Rule      string  `json:"rule"`
-	Tally     Tally   `json:"tally"`
-	Title     string  `json:"title"`
-	Turned    Turned  `json:"turned"`
-	WhatIf    *WhatIf `json:"what_if,omitempty"`
-	Words     string  `json:"words"`
+	Flagged   []Found  `json:"flagged"`
+	Flips     []Found  `json:"flips"`
+	Level     string   `json:"level"`
+	LineUp    *Ranking `json:"line_up,omitempty"`
+	Near      []Found  `json:"near"`
+	Published *Tally   `json:"published,omitempty"`
+	Rule      string   `json:"rule"`
+	Tally     Tally    `json:"tally"`
+	Title     string   `json:"title"`
+	Turned    Turned   `json:"turned"`
+	WhatIf    *WhatIf  `json:"what_if,omitempty"`
+	Words     string   `json:"words"`
 }
 
 // RehearsalRequest defines model for RehearsalRequest.
@@ -3051,7 +3052,7 @@ type RehearsalRequest struct {
 	// Text A rulebook as it is written; where it may be left out, the published one is meant
 	Text *BookText `json:"text,omitempty"`
 
-	// WhatIf By measure, target or yardstick
+	// WhatIf By measure, target or comparison
 	WhatIf *map[string]string `json:"what_if,omitempty"`
 }
 
@@ -3190,11 +3191,11 @@ type RuleDefinition struct {
 	Outlier  *map[string]string `json:"outlier,omitempty"`
 	Persists *string            `json:"persists,omitempty"`
 	Shows    *[]string          `json:"shows,omitempty"`
+	Stake    *string            `json:"stake,omitempty"`
+	Title    *string            `json:"title,omitempty"`
 
-	// SoFar What it flags while the period runs goes to the desks as well
-	SoFar *bool   `json:"so_far,omitempty"`
-	Stake *string `json:"stake,omitempty"`
-	Title *string `json:"title,omitempty"`
+	// ToDate What it flags while the period runs goes to the desks as well
+	ToDate *bool `json:"to_date,omitempty"`
 
 	// Trial Not on, but counted apart from the list
 	Trial      *bool   `json:"trial,omitempty"`
@@ -3283,6 +3284,27 @@ type Settled struct {
 	Settled int  `json:"settled"`
 }
 
+// Snooze defines model for Snooze.
+type Snooze struct {
+	At time.Time `json:"at"`
+	By string    `json:"by"`
+
+	// Case In which it was said
+	Case int64  `json:"case"`
+	Id   int64  `json:"id"`
+	Key  string `json:"key"`
+	Kind string `json:"kind"`
+	Name string `json:"name"`
+
+	// Rule Of all rules where absent
+	Rule      *string            `json:"rule,omitempty"`
+	RuleTitle *string            `json:"rule_title,omitempty"`
+	Until     openapi_types.Date `json:"until"`
+
+	// Worse Or until it is worse by this share of how far it lay beyond its cut
+	Worse *float64 `json:"worse,omitempty"`
+}
+
 // Solution defines model for Solution.
 type Solution struct {
 	Average    float64     `json:"average"`
@@ -3323,7 +3345,7 @@ type SubjectVerdict struct {
 	// Grade The one it is flagged with; '' where it is not
 	Grade string `json:"grade"`
 
-	// Held What was held against the cuts, in its unit
+	// Held The value compared with the cuts, in its unit
 	Held    *string               `json:"held,omitempty"`
 	Outcome SubjectVerdictOutcome `json:"outcome"`
 
@@ -3357,6 +3379,47 @@ type SubjectVerdicts struct {
 	Words string `json:"words"`
 }
 
+// Suggestion defines model for Suggestion.
+type Suggestion struct {
+	// Definition A rule as the rulebook file has it; what is absent has its default
+	Definition RuleDefinition `json:"definition"`
+
+	// Flagged In the same periods
+	Flagged int `json:"flagged"`
+
+	// Lost Confirmed and no longer flagged
+	Lost int `json:"lost"`
+
+	// Newly Of these not flagged by the rule as it is
+	Newly int `json:"newly"`
+
+	// Spared Explained and no longer flagged
+	Spared int `json:"spared"`
+
+	// Text The whole rulebook with it
+	Text string         `json:"text"`
+	What SuggestionWhat `json:"what"`
+
+	// Words In a sentence, with what it would have done
+	Words string `json:"words"`
+}
+
+// SuggestionWhat defines model for Suggestion.What.
+type SuggestionWhat string
+
+// Suggestions defines model for Suggestions.
+type Suggestions struct {
+	Confirmed int `json:"confirmed"`
+
+	// Explained Of what was settled and the rule still flags: explained, or found to be its fault
+	Explained int `json:"explained"`
+
+	// Flagged By the rule as it is, in the same periods
+	Flagged   int          `json:"flagged"`
+	Proposals []Suggestion `json:"proposals"`
+	Rule      string       `json:"rule"`
+}
+
 // Sweep defines model for Sweep.
 type Sweep struct {
 	At          time.Time `json:"at"`
@@ -3367,25 +3430,25 @@ type Sweep struct {
 	// Difference Against the sweep of the same period before it
 	Difference *SweepDifference `json:"difference,omitempty"`
 	Id         int64            `json:"id"`
+	Period     string           `json:"period"`
+	Raised     int              `json:"raised"`
+	Revision   int              `json:"revision"`
 
-	// InPeace Flags of subjects that are left in peace, which opened no case
-	InPeace  int    `json:"in_peace"`
-	Period   string `json:"period"`
-	Raised   int    `json:"raised"`
-	Revision int    `json:"revision"`
-
-	// SoFar The day up to which it judged, where the period was still running
-	SoFar *openapi_types.Date `json:"so_far,omitempty"`
+	// Snoozed Flags of snoozed subjects, which opened no case
+	Snoozed int `json:"snoozed"`
 
 	// Stages How long each took, where it is known
 	Stages *[]SweepStage `json:"stages,omitempty"`
 
 	// Stale Why it is out of date, where it is
-	Stale     *string `json:"stale,omitempty"`
-	Standing  int     `json:"standing"`
-	Tallies   []Tally `json:"tallies"`
-	TookMs    int     `json:"took_ms"`
-	Unchanged bool    `json:"unchanged"`
+	Stale    *string `json:"stale,omitempty"`
+	Standing int     `json:"standing"`
+	Tallies  []Tally `json:"tallies"`
+
+	// ToDate The day up to which it judged, where the period was still running
+	ToDate    *openapi_types.Date `json:"to_date,omitempty"`
+	TookMs    int                 `json:"took_ms"`
+	Unchanged bool                `json:"unchanged"`
 }
 
 // SweepDifference Against the sweep of the same period before it
@@ -3583,7 +3646,7 @@ type Turn struct {
 	// Sweep Its last sweep
 	Sweep *int64 `json:"sweep,omitempty"`
 
-	// Trouble Why its sweep has failed so far; it is tried again
+	// Trouble Why its sweep has failed; it is retried
 	Trouble *string `json:"trouble,omitempty"`
 
 	// Waits Feeds whose lines are waited for
@@ -3600,6 +3663,89 @@ type Turned struct {
 	NoLonger int `json:"no_longer"`
 	Regraded int `json:"regraded"`
 }
+
+// Variance defines model for Variance.
+type Variance struct {
+	// Axis The level of the parts
+	Axis string `json:"axis"`
+
+	// Before What it is walked from, for people
+	Before string         `json:"before"`
+	By     string         `json:"by"`
+	Change VarianceFigure `json:"change"`
+
+	// Choices What the parts may be
+	Choices []Named `json:"choices"`
+
+	// Effects Of a measure with a quantity: they add up to the change too
+	Effects []VarianceEffect `json:"effects"`
+	From    VarianceFrom     `json:"from"`
+	Key     string           `json:"key"`
+
+	// Label The period for people
+	Label   string         `json:"label"`
+	Measure string         `json:"measure"`
+	Name    string         `json:"name"`
+	Now     VarianceFigure `json:"now"`
+
+	// Parts What made most of the change first
+	Parts  []VariancePart `json:"parts"`
+	Period string         `json:"period"`
+
+	// Ratio Parts make points of a ratio, by their own rate and by their weight
+	Ratio bool            `json:"ratio"`
+	Rest  *VarianceFigure `json:"rest,omitempty"`
+	Then  VarianceFigure  `json:"then"`
+	Title string          `json:"title"`
+
+	// Total How many parts there are
+	Total int    `json:"total"`
+	Unit  string `json:"unit"`
+}
+
+// VarianceFrom defines model for Variance.From.
+type VarianceFrom string
+
+// VarianceAsk What to ask the walk of an exception's figure
+type VarianceAsk struct {
+	From    VarianceAskFrom `json:"from"`
+	Measure string          `json:"measure"`
+}
+
+// VarianceAskFrom defines model for VarianceAsk.From.
+type VarianceAskFrom string
+
+// VarianceEffect defines model for VarianceEffect.
+type VarianceEffect struct {
+	Change VarianceFigure `json:"change"`
+	Name   string         `json:"name"`
+	Words  string         `json:"words"`
+}
+
+// VarianceFigure defines model for VarianceFigure.
+type VarianceFigure struct {
+	// Exact As a decimal, or as a fraction where it is none
+	Exact string `json:"exact"`
+	Text  string `json:"text"`
+
+	// Value For drawing
+	Value float64 `json:"value"`
+}
+
+// VariancePart defines model for VariancePart.
+type VariancePart struct {
+	Change VarianceFigure    `json:"change"`
+	Key    string            `json:"key"`
+	Name   string            `json:"name"`
+	Now    *VarianceFigure   `json:"now,omitempty"`
+	Own    *VarianceFigure   `json:"own,omitempty"`
+	Then   *VarianceFigure   `json:"then,omitempty"`
+	There  VariancePartThere `json:"there"`
+	Weight *VarianceFigure   `json:"weight,omitempty"`
+}
+
+// VariancePartThere defines model for VariancePart.There.
+type VariancePartThere string
 
 // Verification defines model for Verification.
 type Verification struct {
@@ -3659,89 +3805,6 @@ type ViewQuerySort string
 // ViewQueryState defines model for ViewQuery.State.
 type ViewQueryState string
 
-// Walk defines model for Walk.
-type Walk struct {
-	// Axis The level of the parts
-	Axis string `json:"axis"`
-
-	// Before What it is walked from, for people
-	Before string     `json:"before"`
-	By     string     `json:"by"`
-	Change WalkFigure `json:"change"`
-
-	// Choices What the parts may be
-	Choices []Named `json:"choices"`
-
-	// Effects Of a measure with a quantity: they add up to the change too
-	Effects []WalkEffect `json:"effects"`
-	From    WalkFrom     `json:"from"`
-	Key     string       `json:"key"`
-
-	// Label The period for people
-	Label   string     `json:"label"`
-	Measure string     `json:"measure"`
-	Name    string     `json:"name"`
-	Now     WalkFigure `json:"now"`
-
-	// Parts What made most of the change first
-	Parts  []WalkPart `json:"parts"`
-	Period string     `json:"period"`
-
-	// Ratio Parts make points of a ratio, by their own rate and by their weight
-	Ratio bool        `json:"ratio"`
-	Rest  *WalkFigure `json:"rest,omitempty"`
-	Then  WalkFigure  `json:"then"`
-	Title string      `json:"title"`
-
-	// Total How many parts there are
-	Total int    `json:"total"`
-	Unit  string `json:"unit"`
-}
-
-// WalkFrom defines model for Walk.From.
-type WalkFrom string
-
-// WalkAsk What to ask the walk of an exception's figure
-type WalkAsk struct {
-	From    WalkAskFrom `json:"from"`
-	Measure string      `json:"measure"`
-}
-
-// WalkAskFrom defines model for WalkAsk.From.
-type WalkAskFrom string
-
-// WalkEffect defines model for WalkEffect.
-type WalkEffect struct {
-	Change WalkFigure `json:"change"`
-	Name   string     `json:"name"`
-	Words  string     `json:"words"`
-}
-
-// WalkFigure defines model for WalkFigure.
-type WalkFigure struct {
-	// Exact As a decimal, or as a fraction where it is none
-	Exact string `json:"exact"`
-	Text  string `json:"text"`
-
-	// Value For drawing
-	Value float64 `json:"value"`
-}
-
-// WalkPart defines model for WalkPart.
-type WalkPart struct {
-	Change WalkFigure    `json:"change"`
-	Key    string        `json:"key"`
-	Name   string        `json:"name"`
-	Now    *WalkFigure   `json:"now,omitempty"`
-	Own    *WalkFigure   `json:"own,omitempty"`
-	Then   *WalkFigure   `json:"then,omitempty"`
-	There  WalkPartThere `json:"there"`
-	Weight *WalkFigure   `json:"weight,omitempty"`
-}
-
-// WalkPartThere defines model for WalkPart.There.
-type WalkPartThere string
-
 // WhatIf defines model for WhatIf.
 type WhatIf struct {
 	Grade   string `json:"grade"`
@@ -3749,50 +3812,11 @@ type WhatIf struct {
 	Why     string `json:"why"`
 }
 
-// Word defines model for Word.
-type Word struct {
-	Ends time.Time `json:"ends"`
-	Word string    `json:"word"`
-}
-
-// WordUse defines model for WordUse.
-type WordUse struct {
-	Name     string `json:"name"`
-	Password string `json:"password"`
-	Word     string `json:"word"`
-}
-
-// WorkRow defines model for WorkRow.
-type WorkRow struct {
-	// Ages How many were opened within a week, in the second, in the third and fourth, and earlier
-	Ages    []int  `json:"ages"`
-	Cleared int    `json:"cleared"`
-	Late    int    `json:"late"`
-	Name    string `json:"name"`
-
-	// Note Such as that nobody is a member of the desk
-	Note   *string   `json:"note,omitempty"`
-	Oldest time.Time `json:"oldest"`
-	Open   int       `json:"open"`
-	Parked int       `json:"parked"`
-
-	// Stakes The money at stake in what is still flagged, by kind of subject
-	Stakes []KindStake `json:"stakes"`
-	Taken  int         `json:"taken"`
-	Title  string      `json:"title"`
-
-	// Unseen Open and nobody has done anything with it
-	Unseen int `json:"unseen"`
-}
-
 // CaseId defines model for CaseId.
 type CaseId = int64
 
 // FileId defines model for FileId.
 type FileId = int64
-
-// IfMatch defines model for IfMatch.
-type IfMatch = string
 
 // Period defines model for Period.
 type Period = string
@@ -3818,6 +3842,19 @@ type ExportAuditParams struct {
 	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
 }
 
+// GetBreakdownParams defines parameters for GetBreakdown.
+type GetBreakdownParams struct {
+	Measure string  `form:"measure" json:"measure"`
+	By      *string `form:"by,omitempty" json:"by,omitempty"`
+	Key     *string `form:"key,omitempty" json:"key,omitempty"`
+
+	// Version As of this data version; default: the newest
+	Version *int64  `form:"version,omitempty" json:"version,omitempty"`
+	Period  string  `form:"period" json:"period"`
+	Limit   *int    `form:"limit,omitempty" json:"limit,omitempty"`
+	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
+}
+
 // GetCalendarParams defines parameters for GetCalendar.
 type GetCalendarParams struct {
 	// Year Such as 2026; the one with the newest lines unless stated
@@ -3834,7 +3871,7 @@ type ListCasesParams struct {
 	// Held Only cases that the person who asks has taken
 	Held *bool `form:"held,omitempty" json:"held,omitempty"`
 
-	// Told Only cases that the person who asks, or a desk of theirs, is told of
+	// Told Only cases copied to the caller or a desk of theirs
 	Told *bool `form:"told,omitempty" json:"told,omitempty"`
 
 	// Asked Only cases that the person who asks is asked about
@@ -3856,10 +3893,10 @@ type ListCasesParams struct {
 	// Late Only those that wait and were due before today
 	Late *bool `form:"late,omitempty" json:"late,omitempty"`
 
-	// Group Gathered by this
+	// Group Group by this
 	Group *ListCasesParamsGroup `form:"group,omitempty" json:"group,omitempty"`
 
-	// Stranded Only unsettled cases that nobody sees: on a desk without members, or with somebody who is away beyond the due day and has no stand-in
+	// Stranded Only stuck cases: on a desk without members, or held by an absent person beyond the due day without a stand-in
 	Stranded   *bool                `form:"stranded,omitempty" json:"stranded,omitempty"`
 	Sort       *ListCasesParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                `form:"descending,omitempty" json:"descending,omitempty"`
@@ -3891,26 +3928,8 @@ type AddCaseFileParams struct {
 	Name string `form:"name" json:"name"`
 }
 
-// SettleCaseParams defines parameters for SettleCase.
-type SettleCaseParams struct {
-	// IfMatch The ETag of the case as it was read; another one is refused
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
-}
-
-// ReleaseCaseParams defines parameters for ReleaseCase.
-type ReleaseCaseParams struct {
-	// IfMatch The ETag of the case as it was read; another one is refused
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
-}
-
-// TakeCaseParams defines parameters for TakeCase.
-type TakeCaseParams struct {
-	// IfMatch The ETag of the case as it was read; another one is refused
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
-}
-
-// ListDataFaultsParams defines parameters for ListDataFaults.
-type ListDataFaultsParams struct {
+// ListDataIssuesParams defines parameters for ListDataIssues.
+type ListDataIssuesParams struct {
 	// Feed Only of this feed
 	Feed *string `form:"feed,omitempty" json:"feed,omitempty"`
 
@@ -3920,7 +3939,7 @@ type ListDataFaultsParams struct {
 	// Skip So many of them are left out
 	Skip *int `form:"skip,omitempty" json:"skip,omitempty"`
 
-	// Ended Those that are mended too
+	// Ended Closed ones too
 	Ended *bool `form:"ended,omitempty" json:"ended,omitempty"`
 }
 
@@ -3944,10 +3963,10 @@ type ListExceptionsParams struct {
 	// Key Of one subject, by its key
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
 
-	// Group Gathered by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory
+	// Group Group by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory
 	Group *string `form:"group,omitempty" json:"group,omitempty"`
 
-	// Sort 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row
+	// Sort 'beyond' is distance from the cut, as a share of the cut; 'streak' for how many periods in a row
 	Sort       *ListExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                     `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int                      `form:"limit,omitempty" json:"limit,omitempty"`
@@ -3980,10 +3999,10 @@ type ExportExceptionsParams struct {
 	// Key Of one subject, by its key
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
 
-	// Group Gathered by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory
+	// Group Group by this, in the order asked for within each: grade, rule, kind, desk, state, subject, or an attribute such as territory
 	Group *string `form:"group,omitempty" json:"group,omitempty"`
 
-	// Sort 'beyond' is how far beyond its cut, as a share of the cut; 'streak' for how many periods in a row
+	// Sort 'beyond' is distance from the cut, as a share of the cut; 'streak' for how many periods in a row
 	Sort       *ExportExceptionsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
 	Descending *bool                       `form:"descending,omitempty" json:"descending,omitempty"`
 	Limit      *int                        `form:"limit,omitempty" json:"limit,omitempty"`
@@ -4085,21 +4104,21 @@ type CreateIntakeParams struct {
 	// Correct A note column, such as order_no: lines that bear the same as one in the file give way to it
 	Correct *string `form:"correct,omitempty" json:"correct,omitempty"`
 
-	// Again Take in lines that are equal to lines already there
-	Again *bool `form:"again,omitempty" json:"again,omitempty"`
+	// AllowDuplicates Load lines that equal lines already there
+	AllowDuplicates *bool `form:"allow_duplicates,omitempty" json:"allow_duplicates,omitempty"`
 
-	// Sure Take in what looks like a slip of the pen: days far ahead, new keys that differ from others in case alone
-	Sure *bool `form:"sure,omitempty" json:"sure,omitempty"`
+	// AcceptWarnings Load what looks like a typing mistake: days far ahead, new keys that differ from others in case alone
+	AcceptWarnings *bool `form:"accept_warnings,omitempty" json:"accept_warnings,omitempty"`
 
-	// Trial Check the file and say what it would bring, and keep nothing
-	Trial *bool `form:"trial,omitempty" json:"trial,omitempty"`
+	// DryRun Check the file and report what it would change; store nothing
+	DryRun *bool `form:"dry_run,omitempty" json:"dry_run,omitempty"`
 }
 
 // CreateIntakeParamsInto defines parameters for CreateIntake.
 type CreateIntakeParamsInto string
 
-// ListNoticesParams defines parameters for ListNotices.
-type ListNoticesParams struct {
+// ListNotificationsParams defines parameters for ListNotifications.
+type ListNotificationsParams struct {
 	// Skip So many of them are left out
 	Skip *int `form:"skip,omitempty" json:"skip,omitempty"`
 
@@ -4110,19 +4129,6 @@ type ListNoticesParams struct {
 // GetOverviewParams defines parameters for GetOverview.
 type GetOverviewParams struct {
 	Period string `form:"period" json:"period"`
-}
-
-// GetPartsParams defines parameters for GetParts.
-type GetPartsParams struct {
-	Measure string  `form:"measure" json:"measure"`
-	By      *string `form:"by,omitempty" json:"by,omitempty"`
-	Key     *string `form:"key,omitempty" json:"key,omitempty"`
-
-	// Version As of this data version; the newest unless stated
-	Version *int64  `form:"version,omitempty" json:"version,omitempty"`
-	Period  string  `form:"period" json:"period"`
-	Limit   *int    `form:"limit,omitempty" json:"limit,omitempty"`
-	Cursor  *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
 // ListPeriodsParams defines parameters for ListPeriods.
@@ -4146,9 +4152,17 @@ type GetRegisterParams struct {
 	Cursor *string `form:"cursor,omitempty" json:"cursor,omitempty"`
 }
 
+// GetBacklogParams defines parameters for GetBacklog.
+type GetBacklogParams struct {
+	By *GetBacklogParamsBy `form:"by,omitempty" json:"by,omitempty"`
+}
+
+// GetBacklogParamsBy defines parameters for GetBacklog.
+type GetBacklogParamsBy string
+
 // ExportReportParams defines parameters for ExportReport.
 type ExportReportParams struct {
-	// Report What was found, what waits, or subjects by periods: who was flagged when
+	// Report Outcomes, the backlog, or the grid of subjects by periods
 	Report ExportReportParamsReport `form:"report" json:"report"`
 
 	// Period Of subjects by periods: the last one
@@ -4162,16 +4176,16 @@ type ExportReportParams struct {
 	Form ExportReportParamsForm `form:"form" json:"form"`
 	By   *ExportReportParamsBy  `form:"by,omitempty" json:"by,omitempty"`
 
-	// Rule Of what was found
+	// Rule Of outcomes
 	Rule *string `form:"rule,omitempty" json:"rule,omitempty"`
 
-	// Desk Of what was found
+	// Desk Of outcomes
 	Desk *string `form:"desk,omitempty" json:"desk,omitempty"`
 
-	// From Of what was found
+	// From Of outcomes
 	From *openapi_types.Date `form:"from,omitempty" json:"from,omitempty"`
 
-	// To Of what was found
+	// To Of outcomes
 	To *openapi_types.Date `form:"to,omitempty" json:"to,omitempty"`
 }
 
@@ -4184,31 +4198,23 @@ type ExportReportParamsForm string
 // ExportReportParamsBy defines parameters for ExportReport.
 type ExportReportParamsBy string
 
-// ListFindingsParams defines parameters for ListFindings.
-type ListFindingsParams struct {
-	By *ListFindingsParamsBy `form:"by,omitempty" json:"by,omitempty"`
+// ListOutcomesParams defines parameters for ListOutcomes.
+type ListOutcomesParams struct {
+	By *ListOutcomesParamsBy `form:"by,omitempty" json:"by,omitempty"`
 
 	// Rule Only what this rule has flagged: by period its precision over time
 	Rule *string `form:"rule,omitempty" json:"rule,omitempty"`
 	Desk *string `form:"desk,omitempty" json:"desk,omitempty"`
 
-	// From The first day; a year ago unless stated
+	// From The first day; default: a year ago
 	From *openapi_types.Date `form:"from,omitempty" json:"from,omitempty"`
 
-	// To The last day; today unless stated
+	// To The last day; default: today
 	To *openapi_types.Date `form:"to,omitempty" json:"to,omitempty"`
 }
 
-// ListFindingsParamsBy defines parameters for ListFindings.
-type ListFindingsParamsBy string
-
-// ListWorkParams defines parameters for ListWork.
-type ListWorkParams struct {
-	By *ListWorkParamsBy `form:"by,omitempty" json:"by,omitempty"`
-}
-
-// ListWorkParamsBy defines parameters for ListWork.
-type ListWorkParamsBy string
+// ListOutcomesParamsBy defines parameters for ListOutcomes.
+type ListOutcomesParamsBy string
 
 // ListUsesParams defines parameters for ListUses.
 type ListUsesParams struct {
@@ -4221,8 +4227,8 @@ type ListRulesParams struct {
 	Period *Period `form:"period,omitempty" json:"period,omitempty"`
 }
 
-// GetLineUpParams defines parameters for GetLineUp.
-type GetLineUpParams struct {
+// GetRankingParams defines parameters for GetRanking.
+type GetRankingParams struct {
 	Period string `form:"period" json:"period"`
 
 	// By One of the levels the rule judges; the first unless stated
@@ -4231,12 +4237,12 @@ type GetLineUpParams struct {
 	// Key The subject that stands out
 	Key *string `form:"key,omitempty" json:"key,omitempty"`
 
-	// Beside An attribute, such as territory: those who share the subject's value of it are told
+	// Beside An attribute, such as territory: the history of those with the subject's value of it is added
 	Beside *string `form:"beside,omitempty" json:"beside,omitempty"`
 }
 
-// ListProposalsParams defines parameters for ListProposals.
-type ListProposalsParams struct {
+// ListSuggestionsParams defines parameters for ListSuggestions.
+type ListSuggestionsParams struct {
 	// Period Up to this one
 	Period string `form:"period" json:"period"`
 }
@@ -4256,7 +4262,7 @@ type GetTableParams struct {
 	// By A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole
 	By *string `form:"by,omitempty" json:"by,omitempty"`
 
-	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are gathered under their subtotals
+	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals
 	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
 
 	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
@@ -4265,7 +4271,7 @@ type GetTableParams struct {
 	// Periods How many periods up to that one
 	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
 
-	// Version As of this data version; the newest unless stated
+	// Version As of this data version; default: the newest
 	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
 
 	// Text In the subject's key or name
@@ -4291,7 +4297,7 @@ type ExportTableParams struct {
 	// By A kind, such as rep, an attribute, such as rep.territory, a pair, such as rep x product, or whole
 	By *string `form:"by,omitempty" json:"by,omitempty"`
 
-	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are gathered under their subtotals
+	// Groups Attributes, such as rep.territory, separated by commas, the widest first: rows are grouped under their subtotals
 	Groups *string `form:"groups,omitempty" json:"groups,omitempty"`
 
 	// Period Such as 2026-10, 2026-Q4, 2026, 2026-W44, or a window of the calendar; the last of several
@@ -4300,7 +4306,7 @@ type ExportTableParams struct {
 	// Periods How many periods up to that one
 	Periods *int `form:"periods,omitempty" json:"periods,omitempty"`
 
-	// Version As of this data version; the newest unless stated
+	// Version As of this data version; default: the newest
 	Version *int64 `form:"version,omitempty" json:"version,omitempty"`
 
 	// Text In the subject's key or name
@@ -4339,14 +4345,35 @@ type ListTodosParams struct {
 	// Skip So many of them are left out
 	Skip *int `form:"skip,omitempty" json:"skip,omitempty"`
 
-	// Everybodys Everybody's; else of the person who asks
-	Everybodys *bool `form:"everybodys,omitempty" json:"everybodys,omitempty"`
+	// All Those of all people; else of the person who asks
+	All *bool `form:"all,omitempty" json:"all,omitempty"`
 }
 
 // ListTokensParams defines parameters for ListTokens.
 type ListTokensParams struct {
 	All *bool `form:"all,omitempty" json:"all,omitempty"`
 }
+
+// GetVarianceParams defines parameters for GetVariance.
+type GetVarianceParams struct {
+	Measure string  `form:"measure" json:"measure"`
+	By      *string `form:"by,omitempty" json:"by,omitempty"`
+	Key     *string `form:"key,omitempty" json:"key,omitempty"`
+	Period  string  `form:"period" json:"period"`
+
+	// From The period before, the same a year before, or the average of the last ones; unless stated that of the measure itself, or the period before
+	From *GetVarianceParamsFrom `form:"from,omitempty" json:"from,omitempty"`
+
+	// Usual How many periods the usual is the average of
+	Usual *int `form:"usual,omitempty" json:"usual,omitempty"`
+
+	// Parts A kind or an attribute, such as customer or product.category; the first that its lines name unless stated
+	Parts *string `form:"parts,omitempty" json:"parts,omitempty"`
+	Limit *int    `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// GetVarianceParamsFrom defines parameters for GetVariance.
+type GetVarianceParamsFrom string
 
 // ListVerdictsParams defines parameters for ListVerdicts.
 type ListVerdictsParams struct {
@@ -4365,27 +4392,6 @@ type ListViewsParams struct {
 // ListViewsParamsOf defines parameters for ListViews.
 type ListViewsParamsOf string
 
-// GetWalkParams defines parameters for GetWalk.
-type GetWalkParams struct {
-	Measure string  `form:"measure" json:"measure"`
-	By      *string `form:"by,omitempty" json:"by,omitempty"`
-	Key     *string `form:"key,omitempty" json:"key,omitempty"`
-	Period  string  `form:"period" json:"period"`
-
-	// From The period before, the same a year before, or the average of the last ones; unless stated that of the measure itself, or the period before
-	From *GetWalkParamsFrom `form:"from,omitempty" json:"from,omitempty"`
-
-	// Usual How many periods the usual is the average of
-	Usual *int `form:"usual,omitempty" json:"usual,omitempty"`
-
-	// Parts A kind or an attribute, such as customer or product.category; the first that its lines name unless stated
-	Parts *string `form:"parts,omitempty" json:"parts,omitempty"`
-	Limit *int    `form:"limit,omitempty" json:"limit,omitempty"`
-}
-
-// GetWalkParamsFrom defines parameters for GetWalk.
-type GetWalkParamsFrom string
-
 // CreateAbsenceJSONRequestBody defines body for CreateAbsence for application/json ContentType.
 type CreateAbsenceJSONRequestBody = NewAbsence
 
@@ -4398,12 +4404,6 @@ type SettleClearedJSONRequestBody = ClearedRequest
 // UndoOnCasesJSONRequestBody defines body for UndoOnCases for application/json ContentType.
 type UndoOnCasesJSONRequestBody = CaseUndo
 
-// CommentCaseJSONRequestBody defines body for CommentCase for application/json ContentType.
-type CommentCaseJSONRequestBody = Comment
-
-// SettleCaseJSONRequestBody defines body for SettleCase for application/json ContentType.
-type SettleCaseJSONRequestBody = Finding
-
 // AddTodoJSONRequestBody defines body for AddTodo for application/json ContentType.
 type AddTodoJSONRequestBody = NewTodo
 
@@ -4413,23 +4413,23 @@ type ClosePeriodJSONRequestBody = NewClosing
 // ReopenPeriodJSONRequestBody defines body for ReopenPeriod for application/json ContentType.
 type ReopenPeriodJSONRequestBody = Reopening
 
-// EndDataFaultJSONRequestBody defines body for EndDataFault for application/json ContentType.
-type EndDataFaultJSONRequestBody = DataFaultEnd
+// CloseDataIssueJSONRequestBody defines body for CloseDataIssue for application/json ContentType.
+type CloseDataIssueJSONRequestBody = DataIssueEnd
 
-// TurnDialJSONRequestBody defines body for TurnDial for application/json ContentType.
-type TurnDialJSONRequestBody = DialTurn
+// ChangeDialJSONRequestBody defines body for ChangeDial for application/json ContentType.
+type ChangeDialJSONRequestBody = DialChange
 
 // PutDraftJSONRequestBody defines body for PutDraft for application/json ContentType.
 type PutDraftJSONRequestBody = NewDraft
 
-// TakeExceptionsJSONRequestBody defines body for TakeExceptions for application/json ContentType.
-type TakeExceptionsJSONRequestBody = ExceptionsTaken
+// OpenCasesJSONRequestBody defines body for OpenCases for application/json ContentType.
+type OpenCasesJSONRequestBody = ExceptionsTaken
 
-// RestyleGradeJSONRequestBody defines body for RestyleGrade for application/json ContentType.
-type RestyleGradeJSONRequestBody = GradeStyle
+// ChangeGradeJSONRequestBody defines body for ChangeGrade for application/json ContentType.
+type ChangeGradeJSONRequestBody = GradeChange
 
-// SeeNoticesJSONRequestBody defines body for SeeNotices for application/json ContentType.
-type SeeNoticesJSONRequestBody = NoticesSeen
+// MarkNotificationsReadJSONRequestBody defines body for MarkNotificationsRead for application/json ContentType.
+type MarkNotificationsReadJSONRequestBody = NotificationsRead
 
 // CreatePersonJSONRequestBody defines body for CreatePerson for application/json ContentType.
 type CreatePersonJSONRequestBody = NewPerson
@@ -4473,17 +4473,17 @@ type PlaceRuleJSONRequestBody = PlaceRule
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = Credentials
 
+// UseOneTimePasswordJSONRequestBody defines body for UseOneTimePassword for application/json ContentType.
+type UseOneTimePasswordJSONRequestBody = OneTimePasswordUse
+
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody = PasswordChange
-
-// UseWordJSONRequestBody defines body for UseWord for application/json ContentType.
-type UseWordJSONRequestBody = WordUse
 
 // CreateSweepJSONRequestBody defines body for CreateSweep for application/json ContentType.
 type CreateSweepJSONRequestBody = NewSweep
 
-// TickTodoJSONRequestBody defines body for TickTodo for application/json ContentType.
-type TickTodoJSONRequestBody = TodoTick
+// UpdateTodoJSONRequestBody defines body for UpdateTodo for application/json ContentType.
+type UpdateTodoJSONRequestBody = TodoTick
 
 // CreateTokenJSONRequestBody defines body for CreateToken for application/json ContentType.
 type CreateTokenJSONRequestBody = NewToken
@@ -4493,330 +4493,321 @@ type SaveViewJSONRequestBody = NewView
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
-	// ListAbsences Who is away today or later, and who stands in
+	// ListAbsences Absences of today and later, with the stand-ins
 	// (GET /api/absences)
 	ListAbsences(c *gin.Context)
-	// CreateAbsence Note that one is away, or as a lead that somebody is
+	// CreateAbsence Add an absence of yours, or (leads only) of another person
 	// (POST /api/absences)
 	CreateAbsence(c *gin.Context)
-	// DropAbsence Take an absence of one's own away, or as a lead anybody's
+	// DeleteAbsence Delete an absence of yours, or (leads only) any
 	// (DELETE /api/absences/{id})
-	DropAbsence(c *gin.Context, id int64)
-	// ListAudit What was done, by whom and from where, the newest first (leads only)
+	DeleteAbsence(c *gin.Context, id int64)
+	// ListAudit The audit log, newest first (leads only)
 	// (GET /api/audit)
 	ListAudit(c *gin.Context, params ListAuditParams)
-
+	// ExportAudit The audit log as a CSV file (leads only)
 	// (GET /api/audit/export)
 	ExportAudit(c *gin.Context, params ExportAuditParams)
-	// MakeBackup All that the service keeps, as of now, in one file (leads only)
+	// MakeBackup A backup of all data in one file (leads only)
 	// (GET /api/backup)
 	MakeBackup(c *gin.Context)
+	// GetBreakdown The parts of a figure, down to its lines
+	// (GET /api/breakdown)
+	GetBreakdown(c *gin.Context, params GetBreakdownParams)
 	// GetCalendar A year of the published calendar, day by day
 	// (GET /api/calendar)
 	GetCalendar(c *gin.Context, params GetCalendarParams)
-
+	// ListCases The cases on your desks or on all, filtered and sorted, a page at once
 	// (GET /api/cases)
 	ListCases(c *gin.Context, params ListCasesParams)
-	// ActOnCases One thing done to one case or to several at once, to all of them or to none
+	// ActOnCases One action on one case or on several at once: on all of them or on none
 	// (POST /api/cases/acts)
 	ActOnCases(c *gin.Context)
-	// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+	// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all your desks
 	// (POST /api/cases/cleared)
 	SettleCleared(c *gin.Context)
-	// ListCaseHistories The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out
+	// ListCaseHistories The small chart of each of some cases: of its most serious flag, with the cuts, on current data
 	// (GET /api/cases/histories)
 	ListCaseHistories(c *gin.Context, params ListCaseHistoriesParams)
-	// UndoOnCases Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+	// UndoOnCases Undo your last action on cases, within ten seconds, if nothing else was done since
 	// (POST /api/cases/undo)
 	UndoOnCases(c *gin.Context)
-
+	// GetCase One case with its exceptions, history, files and to-dos
 	// (GET /api/cases/{id})
 	GetCase(c *gin.Context, id CaseId)
-
-	// (POST /api/cases/{id}/comments)
-	CommentCase(c *gin.Context, id CaseId)
-	// AddCaseFile Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content
+	// AddCaseFile Attach a file to a case: 10 MB at most, of an allowed type
 	// (POST /api/cases/{id}/files)
 	AddCaseFile(c *gin.Context, id CaseId, params AddCaseFileParams)
-	// DropCaseFile Take a file away (who attached it, and leads); its name stays in the trail
+	// RemoveCaseFile Remove a file (its author, and leads); its name stays in the history
 	// (DELETE /api/cases/{id}/files/{file})
-	DropCaseFile(c *gin.Context, id CaseId, file FileId)
-	// GetCaseFile The file as it was attached, to be kept and not shown
+	RemoveCaseFile(c *gin.Context, id CaseId, file FileId)
+	// GetCaseFile An attached file, as a download
 	// (GET /api/cases/{id}/files/{file})
 	GetCaseFile(c *gin.Context, id CaseId, file FileId)
-	// SettleCase Settle the case with a finding (members of its desk)
-	// (PUT /api/cases/{id}/finding)
-	SettleCase(c *gin.Context, id CaseId, params SettleCaseParams)
-	// ReleaseCase Put a taken case back on the desk
-	// (DELETE /api/cases/{id}/holder)
-	ReleaseCase(c *gin.Context, id CaseId, params ReleaseCaseParams)
-	// TakeCase Take the case (members of its desk)
-	// (PUT /api/cases/{id}/holder)
-	TakeCase(c *gin.Context, id CaseId, params TakeCaseParams)
-	// AddTodo Add what somebody is to do about the case by a day
+	// AddTodo Add a to-do to a case, with an owner and a day
 	// (POST /api/cases/{id}/todos)
 	AddTodo(c *gin.Context, id CaseId)
-	// ListChanges Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
+	// ListChanges Server-sent events: 'changed' when something is published, loaded, swept or closed, 'sweeping' for each stage of a sweep
 	// (GET /api/changes)
 	ListChanges(c *gin.Context)
-	// GetClock What the service's clock says, and whether it has leapt
+	// GetClock The clock of the service, and whether it has leapt
 	// (GET /api/clock)
 	GetClock(c *gin.Context)
-	// ConfirmClock Say that the clock is right, although it has leapt (leads): what is due by it is done again
+	// ConfirmClock Confirm that the clock is right after a leap; what is due by it runs again (leads only)
 	// (POST /api/clock)
 	ConfirmClock(c *gin.Context)
-	// ClosePeriod Close a period, so that nothing sweeps it any more (leads only)
+	// ClosePeriod Close a period, so that no sweep changes it (leads only)
 	// (POST /api/closings)
 	ClosePeriod(c *gin.Context)
-	// ReopenPeriod Open a closed period again, for a reason (leads only)
+	// ReopenPeriod Reopen a closed period, with a reason (leads only)
 	// (POST /api/closings/end)
 	ReopenPeriod(c *gin.Context)
-	// ListDataFaults Faults of the data that cases were settled for: five hundred at once, those not mended first, then the newest
-	// (GET /api/data-faults)
-	ListDataFaults(c *gin.Context, params ListDataFaultsParams)
-	// EndDataFault Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
-	// (POST /api/data-faults/{id}/end)
-	EndDataFault(c *gin.Context, id int64)
-
+	// ListDataIssues Data issues that reviewers reported: 500 at once, open ones first, then the newest
+	// (GET /api/data-issues)
+	ListDataIssues(c *gin.Context, params ListDataIssuesParams)
+	// CloseDataIssue Close a data issue as fixed or as no issue (owners of its feeds, analysts, leads); one closes by itself when lines of its feeds come and nothing in its case is flagged any more
+	// (POST /api/data-issues/{id}/end)
+	CloseDataIssue(c *gin.Context, id int64)
+	// ListDials The dials with their values and the rules that use them
 	// (GET /api/dials)
 	ListDials(c *gin.Context)
-	// TurnDial Turn a dial everywhere at once, as a new revision (analysts and leads)
+	// ChangeDial Change a dial everywhere at once, as a new revision (analysts and leads)
 	// (PUT /api/dials/{name})
-	TurnDial(c *gin.Context, name string)
-	// GetDoctor Whether all that must always be so in the database is so; changes nothing (leads only)
+	ChangeDial(c *gin.Context, name string)
+	// GetDoctor Check the invariants of the database; changes nothing (leads only)
 	// (GET /api/doctor)
 	GetDoctor(c *gin.Context)
-	// DropDraft Discard one's draft
+	// DeleteDraft Discard your draft
 	// (DELETE /api/draft)
-	DropDraft(c *gin.Context)
-	// GetDraft One's own draft; without one, the published text to begin from
+	DeleteDraft(c *gin.Context)
+	// GetDraft Your draft; without one, the published text to start from
 	// (GET /api/draft)
 	GetDraft(c *gin.Context)
-	// PutDraft Keep one's draft (analysts and leads)
+	// PutDraft Save your draft (analysts and leads)
 	// (PUT /api/draft)
 	PutDraft(c *gin.Context)
-
+	// ListExceptions The exceptions of a period, filtered and sorted, a page at once
 	// (GET /api/exceptions)
 	ListExceptions(c *gin.Context, params ListExceptionsParams)
-
+	// ExportExceptions The exceptions of a period as a CSV file
 	// (GET /api/exceptions.csv)
 	ExportExceptions(c *gin.Context, params ExportExceptionsParams)
-	// TakeExceptions Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+	// OpenCases Open cases for exceptions that are in no case, for all of them or none (members of the desk, analysts, leads)
 	// (POST /api/exceptions/cases)
-	TakeExceptions(c *gin.Context)
-	// ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
+	OpenCases(c *gin.Context)
+	// ExportExceptionFile The matching exceptions as a file; a workbook has a second sheet with the meaning of grades, columns and rules
 	// (GET /api/exceptions/file)
 	ExportExceptionFile(c *gin.Context, params ExportExceptionFileParams)
 	// GetExceptionGrid Subjects by periods: the most serious grade of each in the last thirteen; those flagged in the period first, then by how often
 	// (GET /api/exceptions/grid)
 	GetExceptionGrid(c *gin.Context, params GetExceptionGridParams)
-	// GetExceptionTrend How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone
+	// GetExceptionTrend The number of exceptions in the last thirteen periods, by rule, desk, kind or grade; and how many are raised, standing and cleared
 	// (GET /api/exceptions/trend)
 	GetExceptionTrend(c *gin.Context, params GetExceptionTrendParams)
-
+	// GetException One exception with its evidence and history
 	// (GET /api/exceptions/{id})
 	GetException(c *gin.Context, id int64, params GetExceptionParams)
-	// GetCalendarFeed Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address
+	// GetCalendarFeed Scheduled sweeps, and the due days of the cases on your desks, as iCalendar; the token may be in the address, for programs that cannot send a header
 	// (GET /api/feeds/calendar.ics)
 	GetCalendarFeed(c *gin.Context, params GetCalendarFeedParams)
-	// GetExceptionFeed What was newly flagged in the last swept periods, as Atom; the newest first
+	// GetExceptionFeed The raised exceptions of the last swept periods as Atom, newest first
 	// (GET /api/feeds/exceptions.atom)
 	GetExceptionFeed(c *gin.Context, params GetExceptionFeedParams)
-	// RestyleGrade Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+	// ChangeGrade Change label, tone and shape of a grade everywhere at once, as a new revision (analysts and leads)
 	// (PUT /api/grades/{name})
-	RestyleGrade(c *gin.Context, name string)
-
+	ChangeGrade(c *gin.Context, name string)
+	// ListIntakes The intakes, newest first
 	// (GET /api/intakes)
 	ListIntakes(c *gin.Context)
-	// CreateIntake Take in a CSV file of a feed, a register or a target sheet, whole or not at all (analysts and leads)
+	// CreateIntake Load a CSV file of a feed, a register or a target sheet; a file with an error is rejected as a whole (analysts and leads)
 	// (POST /api/intakes)
 	CreateIntake(c *gin.Context, params CreateIntakeParams)
-	// TakeBackIntake Take an intake back; what it replaced comes to count again
+	// RevertIntake Revert an intake; what it replaced counts again (analysts and leads)
 	// (DELETE /api/intakes/{id})
-	TakeBackIntake(c *gin.Context, id int64)
-
+	RevertIntake(c *gin.Context, id int64)
+	// ListMeasures The measures of the published rulebook
 	// (GET /api/measures)
 	ListMeasures(c *gin.Context)
-	// ListMethods The outlier and event-window methods that a rule may judge by
+	// ListMethods The outlier and event-window methods that a rule may use
 	// (GET /api/methods)
 	ListMethods(c *gin.Context)
-	// ListNotices What the person who asks was told of cases: two hundred at once, the newest first
-	// (GET /api/notices)
-	ListNotices(c *gin.Context, params ListNoticesParams)
-	// SeeNotices Note that they were seen, up to a number
-	// (POST /api/notices/seen)
-	SeeNotices(c *gin.Context)
-
+	// ListNotifications Your notifications: 200 at once, newest first
+	// (GET /api/notifications)
+	ListNotifications(c *gin.Context, params ListNotificationsParams)
+	// MarkNotificationsRead Mark notifications as read, up to a number
+	// (POST /api/notifications/read)
+	MarkNotificationsRead(c *gin.Context)
+	// GetOverview The last sweep in short: exceptions by grade, kind, rule and desk, and how they changed
 	// (GET /api/overview)
 	GetOverview(c *gin.Context, params GetOverviewParams)
-	// GetParts What a figure is made of, down to its lines
-	// (GET /api/parts)
-	GetParts(c *gin.Context, params GetPartsParams)
-	// ListPeaces Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
-	// (GET /api/peaces)
-	ListPeaces(c *gin.Context)
-	// EndPeace End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk
-	// (DELETE /api/peaces/{id})
-	EndPeace(c *gin.Context, id int64)
-
+	// ListPeople The accounts
 	// (GET /api/people)
 	ListPeople(c *gin.Context)
-	// CreatePerson Add a person (leads only)
+	// CreatePerson Add an account with a one-time password (leads only)
 	// (POST /api/people)
 	CreatePerson(c *gin.Context)
-	// ClosePerson Close an account; its sessions and tokens end at once, what it did stays (leads only)
+	// ClosePerson Close an account; its sessions and tokens end at once, its work stays (leads only)
 	// (DELETE /api/people/{name})
 	ClosePerson(c *gin.Context, name PersonName)
-	// ChangePerson Give an account another title, role and desks (leads only)
+	// ChangePerson Change the display name, role and desks of an account (leads only)
 	// (PUT /api/people/{name})
 	ChangePerson(c *gin.Context, name PersonName)
-	// MakeWord Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
-	// (POST /api/people/{name}/word)
-	MakeWord(c *gin.Context, name PersonName)
+	// ResetPassword Give an account a one-time password in place of its password; its sessions and tokens end (leads only)
+	// (POST /api/people/{name}/one-time-password)
+	ResetPassword(c *gin.Context, name PersonName)
 	// ListPeriods The last periods of a grain up to the newest with lines
 	// (GET /api/periods)
 	ListPeriods(c *gin.Context, params ListPeriodsParams)
 	// GetRegister The subjects of a kind as of a day
 	// (GET /api/registers/{kind})
 	GetRegister(c *gin.Context, kind string, params GetRegisterParams)
-	// GetSubject Everything a register ever said of one subject
+	// GetSubject All that a register says of one subject, by day
 	// (GET /api/registers/{kind}/{key})
 	GetSubject(c *gin.Context, kind string, key string)
-	// Rehearse Judge one rule of a draft on real data, changing nothing
+	// Rehearse Evaluate one rule of a draft on real data; changes nothing
 	// (POST /api/rehearsals)
 	Rehearse(c *gin.Context)
-	// RehearseBook Judge a whole draft against the published rulebook, changing nothing
+	// RehearseBook Evaluate a whole draft and compare it with the published rulebook; changes nothing
 	// (POST /api/rehearsals/book)
 	RehearseBook(c *gin.Context)
-	// RehearseRouting What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+	// RehearseRouting Cases that each desk and person would get in a period by a draft, beside their open cases; changes nothing
 	// (POST /api/rehearsals/routing)
 	RehearseRouting(c *gin.Context)
-	// SolveDial Find the value of a dial that flags about so many a month
+	// SolveDial Find the value of a dial that flags about the wanted number a month
 	// (POST /api/rehearsals/solution)
 	SolveDial(c *gin.Context)
-	// ExportReport A report as a file: what was found, what waits, or who was flagged when
+	// GetBacklog Open, taken, parked, late and not yet opened cases by desk, person, rule, grade or period, with their age
+	// (GET /api/reports/backlog)
+	GetBacklog(c *gin.Context, params GetBacklogParams)
+	// ExportReport A report as a file: outcomes, backlog, or the grid of exceptions
 	// (GET /api/reports/file)
 	ExportReport(c *gin.Context, params ExportReportParams)
-	// ListFindings What came of the cases that were settled
-	// (GET /api/reports/findings)
-	ListFindings(c *gin.Context, params ListFindingsParams)
-	// ListWork What waits: open, taken, parked, late, how old, and what nobody has looked at
-	// (GET /api/reports/work)
-	ListWork(c *gin.Context, params ListWorkParams)
-
+	// ListOutcomes Outcomes of the settled cases, by rule, desk, person, reason, period or revision
+	// (GET /api/reports/outcomes)
+	ListOutcomes(c *gin.Context, params ListOutcomesParams)
+	// ListRevisions The revisions, newest first
 	// (GET /api/revisions)
 	ListRevisions(c *gin.Context)
 	// PublishRevision Publish a rulebook as a new revision (analysts and leads)
 	// (POST /api/revisions)
 	PublishRevision(c *gin.Context)
-
+	// GetRevision One revision with its text
 	// (GET /api/revisions/{number})
 	GetRevision(c *gin.Context, number int)
-	// RestoreRevision Publish an earlier revision again, as a new one (analysts and leads)
+	// RestoreRevision Restore an earlier revision, as a new one (analysts and leads)
 	// (POST /api/revisions/{number}/restoration)
 	RestoreRevision(c *gin.Context, number int)
 	// GetRulebook The published rulebook
 	// (GET /api/rulebook)
 	GetRulebook(c *gin.Context)
-	// CheckRulebook Check a rulebook, changing nothing
+	// CheckRulebook Check a rulebook; changes nothing
 	// (POST /api/rulebook/check)
 	CheckRulebook(c *gin.Context)
-	// CompareRulebook How a text differs from the published revision or from an earlier one, in words and line by line
+	// CompareRulebook Differences of a text from the published revision or an earlier one, in words and line by line
 	// (POST /api/rulebook/compare)
 	CompareRulebook(c *gin.Context)
 	// PlaceDial Write another value of a dial into a text
 	// (POST /api/rulebook/dial)
 	PlaceDial(c *gin.Context)
+	// ListKeys The keys that a rulebook may have, for completion
+	// (GET /api/rulebook/keys)
+	ListKeys(c *gin.Context)
 	// OrderRules Write the rules of a text in another order
 	// (POST /api/rulebook/order)
 	OrderRules(c *gin.Context)
-	// PlaceRule Write one rule into a text in the place of the one of that name, or last; or take it out
+	// PlaceRule Write one rule into a text in place of the rule of that name, or last; or remove it
 	// (POST /api/rulebook/rule)
 	PlaceRule(c *gin.Context)
-	// ListUses Everything that a change of a measure, dial, kind, grade, feed or desk would touch
+	// ListUses What uses a measure, dial, kind, grade, feed or desk
 	// (GET /api/rulebook/uses)
 	ListUses(c *gin.Context, params ListUsesParams)
-	// ListRules The rules in words, with what each said in a period
+	// ListRules The rules in words, with how many each flagged in a period
 	// (GET /api/rules)
 	ListRules(c *gin.Context, params ListRulesParams)
-	// GetLineUp Every judged subject in order of what was held against the cuts
-	// (GET /api/rules/{rule}/line-up)
-	GetLineUp(c *gin.Context, rule string, params GetLineUpParams)
-	// ListProposals Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled
-	// (GET /api/rules/{rule}/proposals)
-	ListProposals(c *gin.Context, rule string, params ListProposalsParams)
-	// GetSchedule The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
+	// GetRanking The judged subjects of a rule, ordered by their value against the cuts
+	// (GET /api/rules/{rule}/ranking)
+	GetRanking(c *gin.Context, rule string, params GetRankingParams)
+	// ListSuggestions Changes of a rule that would have dropped explained cases and kept the confirmed ones, backtested on settled cases
+	// (GET /api/rules/{rule}/suggestions)
+	ListSuggestions(c *gin.Context, rule string, params ListSuggestionsParams)
+	// GetSchedule The scheduled sweeps, and the state of the last periods of each
 	// (GET /api/schedule)
 	GetSchedule(c *gin.Context)
 	// SignOut End the session
 	// (DELETE /api/session)
 	SignOut(c *gin.Context)
-	// GetSession Who is signed in
+	// GetSession The person who is signed in
 	// (GET /api/session)
 	GetSession(c *gin.Context)
-	// SignIn Sign in with name and password; sets the session cookie
+	// SignIn Sign in with a user name and a password; sets the session cookie
 	// (POST /api/session)
 	SignIn(c *gin.Context)
-	// ChangePassword Change one's own password; all other sessions and tokens of the account end
+	// UseOneTimePassword Sign in with a one-time password and choose a password; sets the session cookie
+	// (POST /api/session/one-time-password)
+	UseOneTimePassword(c *gin.Context)
+	// ChangePassword Change your password; all other sessions and tokens of the account end
 	// (PUT /api/session/password)
 	ChangePassword(c *gin.Context)
-	// UseWord Sign in with a one-time word and choose a password; sets the session cookie
-	// (POST /api/session/word)
-	UseWord(c *gin.Context)
-	// ListSweeps A hundred sweeps at a time; the next are those before the last one's number, and none are the end
+	// ListSnoozes The snoozed subjects: their flags open no case until a day, or until they are worse
+	// (GET /api/snoozes)
+	ListSnoozes(c *gin.Context)
+	// EndSnooze End a snooze (members of the desk of its case, and leads); current flags of its subject open a case
+	// (DELETE /api/snoozes/{id})
+	EndSnooze(c *gin.Context, id int64)
+	// ListSweeps The sweeps: 100 at once, newest first; the next page is before the last number
 	// (GET /api/sweeps)
 	ListSweeps(c *gin.Context, params ListSweepsParams)
 	// CreateSweep Evaluate the published revision for a period (analysts and leads)
 	// (POST /api/sweeps)
 	CreateSweep(c *gin.Context)
-	// GetVerification A sweep computed again from its revision and data version, and held against what it recorded; changes nothing
+	// GetVerification Recompute a sweep from its revision and data version, and compare; changes nothing
 	// (GET /api/sweeps/{id}/verification)
 	GetVerification(c *gin.Context, id int64)
-	// GetTable Measures by subject, group or whole, in one or several periods
+	// GetTable Measures by subject, by group or in total, in one or several periods
 	// (GET /api/table)
 	GetTable(c *gin.Context, params GetTableParams)
-
+	// ExportTable A table of figures as a CSV file
 	// (GET /api/table.csv)
 	ExportTable(c *gin.Context, params ExportTableParams)
-	// GetTargets The targets of a kind by month, and what is missing
+	// GetTargets The targets of a kind by month, and the missing ones
 	// (GET /api/targets/{kind})
 	GetTargets(c *gin.Context, kind string, params GetTargetsParams)
-	// ListTodos What is to be done about cases and is not, by day: five hundred at once
+	// ListTodos The open to-dos, by day: 500 at once
 	// (GET /api/todos)
 	ListTodos(c *gin.Context, params ListTodosParams)
-	// DropTodo Take it away
+	// RemoveTodo Remove a to-do
 	// (DELETE /api/todos/{id})
-	DropTodo(c *gin.Context, id int64)
-	// TickTodo Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+	RemoveTodo(c *gin.Context, id int64)
+	// UpdateTodo Mark a to-do as done or not done (its owner, its author, and the reviewers of the case)
 	// (PUT /api/todos/{id})
-	TickTodo(c *gin.Context, id int64)
-	// ListTokens The tokens that have not ended, one's own or (leads only) everybody's
+	UpdateTodo(c *gin.Context, id int64)
+	// ListTokens Your tokens that have not ended, or (leads only) the tokens of all accounts
 	// (GET /api/tokens)
 	ListTokens(c *gin.Context, params ListTokensParams)
-	// CreateToken Make a token for a program or the command line, with name and password
+	// CreateToken Create a token for a program or the command line, with a user name and a password
 	// (POST /api/tokens)
 	CreateToken(c *gin.Context)
-	// DeleteToken Make the token of this call void
+	// DeleteToken Revoke the token of this call
 	// (DELETE /api/tokens/current)
 	DeleteToken(c *gin.Context)
-	// RevokeToken Make a token void, one's own or (leads only) anybody's
+	// RevokeToken Revoke a token: yours, or (leads only) any
 	// (DELETE /api/tokens/{id})
 	RevokeToken(c *gin.Context, id int64)
-	// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
+	// GetVariance Why a figure changed: the contributions that make its change, ranked, adding up exactly; and volume, mix and price where the measure has a quantity
+	// (GET /api/variance)
+	GetVariance(c *gin.Context, params GetVarianceParams)
+	// ListVerdicts The verdict of each rule on one subject in a period, flagged or not, with the distance from its cut
 	// (GET /api/verdicts)
 	ListVerdicts(c *gin.Context, params ListVerdictsParams)
-	// ListViews Views of a list, one's own and those that are shared, by name
+	// ListViews The saved views of a list: yours and the shared ones
 	// (GET /api/views)
 	ListViews(c *gin.Context, params ListViewsParams)
-	// SaveView Keep a view by name; one's own of the same name becomes this
+	// SaveView Save a view; it replaces a view of yours of the same name
 	// (POST /api/views)
 	SaveView(c *gin.Context)
-	// DropView Forget a view of one's own; leads, any that is shared
+	// DeleteView Delete a view of yours, or (leads only) a shared one
 	// (DELETE /api/views/{id})
-	DropView(c *gin.Context, id int64)
-	// GetWalk Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
-	// (GET /api/walk)
-	GetWalk(c *gin.Context, params GetWalkParams)
+	DeleteView(c *gin.Context, id int64)
 }
 
 // ServerInterfaceWrapper converts contexts to parameters.
@@ -4854,8 +4845,8 @@ func (siw *ServerInterfaceWrapper) CreateAbsence(c *gin.Context) {
 	siw.Handler.CreateAbsence(c)
 }
 
-// DropAbsence operation middleware
-func (siw *ServerInterfaceWrapper) DropAbsence(c *gin.Context) {
+// DeleteAbsence operation middleware
+func (siw *ServerInterfaceWrapper) DeleteAbsence(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -4876,7 +4867,7 @@ func (siw *ServerInterfaceWrapper) DropAbsence(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.DropAbsence(c, id)
+	siw.Handler.DeleteAbsence(c, id)
 }
 
 // ListAudit operation middleware
@@ -4976,6 +4967,81 @@ func (siw *ServerInterfaceWrapper) MakeBackup(c *gin.Context) {
 	}
 
 	siw.Handler.MakeBackup(c)
+}
+
+// GetBreakdown operation middleware
+func (siw *ServerInterfaceWrapper) GetBreakdown(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetBreakdownParams
+
+	// ------------- Required query parameter "measure" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "measure", c.Request.URL.Query(), &params.Measure, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter measure: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "key" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", c.Request.URL.Query(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "version" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "version", c.Request.URL.Query(), &params.Version, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter version: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "period" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "cursor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", c.Request.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter cursor: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetBreakdown(c, params)
 }
 
 // GetCalendar operation middleware
@@ -5259,31 +5325,6 @@ func (siw *ServerInterfaceWrapper) GetCase(c *gin.Context) {
 	siw.Handler.GetCase(c, id)
 }
 
-// CommentCase operation middleware
-func (siw *ServerInterfaceWrapper) CommentCase(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "id" -------------
-	var id CaseId
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.CommentCase(c, id)
-}
-
 // AddCaseFile operation middleware
 func (siw *ServerInterfaceWrapper) AddCaseFile(c *gin.Context) {
 
@@ -5320,8 +5361,8 @@ func (siw *ServerInterfaceWrapper) AddCaseFile(c *gin.Context) {
 	siw.Handler.AddCaseFile(c, id, params)
 }
 
-// DropCaseFile operation middleware
-func (siw *ServerInterfaceWrapper) DropCaseFile(c *gin.Context) {
+// RemoveCaseFile operation middleware
+func (siw *ServerInterfaceWrapper) RemoveCaseFile(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -5351,7 +5392,7 @@ func (siw *ServerInterfaceWrapper) DropCaseFile(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.DropCaseFile(c, id, file)
+	siw.Handler.RemoveCaseFile(c, id, file)
 }
 
 // GetCaseFile operation middleware
@@ -5386,153 +5427,6 @@ func (siw *ServerInterfaceWrapper) GetCaseFile(c *gin.Context) {
 	}
 
 	siw.Handler.GetCaseFile(c, id, file)
-}
-
-// SettleCase operation middleware
-func (siw *ServerInterfaceWrapper) SettleCase(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "id" -------------
-	var id CaseId
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params SettleCaseParams
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatch
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.SettleCase(c, id, params)
-}
-
-// ReleaseCase operation middleware
-func (siw *ServerInterfaceWrapper) ReleaseCase(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "id" -------------
-	var id CaseId
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ReleaseCaseParams
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatch
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ReleaseCase(c, id, params)
-}
-
-// TakeCase operation middleware
-func (siw *ServerInterfaceWrapper) TakeCase(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "id" -------------
-	var id CaseId
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params TakeCaseParams
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatch
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = &IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.TakeCase(c, id, params)
 }
 
 // AddTodo operation middleware
@@ -5625,14 +5519,14 @@ func (siw *ServerInterfaceWrapper) ReopenPeriod(c *gin.Context) {
 	siw.Handler.ReopenPeriod(c)
 }
 
-// ListDataFaults operation middleware
-func (siw *ServerInterfaceWrapper) ListDataFaults(c *gin.Context) {
+// ListDataIssues operation middleware
+func (siw *ServerInterfaceWrapper) ListDataIssues(c *gin.Context) {
 
 	var err error
 	_ = err
 
 	// Parameter object where we will unmarshal all parameters from the context
-	var params ListDataFaultsParams
+	var params ListDataIssuesParams
 
 	// ------------- Optional query parameter "feed" -------------
 
@@ -5673,11 +5567,11 @@ func (siw *ServerInterfaceWrapper) ListDataFaults(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListDataFaults(c, params)
+	siw.Handler.ListDataIssues(c, params)
 }
 
-// EndDataFault operation middleware
-func (siw *ServerInterfaceWrapper) EndDataFault(c *gin.Context) {
+// CloseDataIssue operation middleware
+func (siw *ServerInterfaceWrapper) CloseDataIssue(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -5698,7 +5592,7 @@ func (siw *ServerInterfaceWrapper) EndDataFault(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.EndDataFault(c, id)
+	siw.Handler.CloseDataIssue(c, id)
 }
 
 // ListDials operation middleware
@@ -5714,8 +5608,8 @@ func (siw *ServerInterfaceWrapper) ListDials(c *gin.Context) {
 	siw.Handler.ListDials(c)
 }
 
-// TurnDial operation middleware
-func (siw *ServerInterfaceWrapper) TurnDial(c *gin.Context) {
+// ChangeDial operation middleware
+func (siw *ServerInterfaceWrapper) ChangeDial(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -5736,7 +5630,7 @@ func (siw *ServerInterfaceWrapper) TurnDial(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.TurnDial(c, name)
+	siw.Handler.ChangeDial(c, name)
 }
 
 // GetDoctor operation middleware
@@ -5752,8 +5646,8 @@ func (siw *ServerInterfaceWrapper) GetDoctor(c *gin.Context) {
 	siw.Handler.GetDoctor(c)
 }
 
-// DropDraft operation middleware
-func (siw *ServerInterfaceWrapper) DropDraft(c *gin.Context) {
+// DeleteDraft operation middleware
+func (siw *ServerInterfaceWrapper) DeleteDraft(c *gin.Context) {
 
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
@@ -5762,7 +5656,7 @@ func (siw *ServerInterfaceWrapper) DropDraft(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.DropDraft(c)
+	siw.Handler.DeleteDraft(c)
 }
 
 // GetDraft operation middleware
@@ -6053,8 +5947,8 @@ func (siw *ServerInterfaceWrapper) ExportExceptions(c *gin.Context) {
 	siw.Handler.ExportExceptions(c, params)
 }
 
-// TakeExceptions operation middleware
-func (siw *ServerInterfaceWrapper) TakeExceptions(c *gin.Context) {
+// OpenCases operation middleware
+func (siw *ServerInterfaceWrapper) OpenCases(c *gin.Context) {
 
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
@@ -6063,7 +5957,7 @@ func (siw *ServerInterfaceWrapper) TakeExceptions(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.TakeExceptions(c)
+	siw.Handler.OpenCases(c)
 }
 
 // ExportExceptionFile operation middleware
@@ -6413,8 +6307,8 @@ func (siw *ServerInterfaceWrapper) GetExceptionFeed(c *gin.Context) {
 	siw.Handler.GetExceptionFeed(c, params)
 }
 
-// RestyleGrade operation middleware
-func (siw *ServerInterfaceWrapper) RestyleGrade(c *gin.Context) {
+// ChangeGrade operation middleware
+func (siw *ServerInterfaceWrapper) ChangeGrade(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -6435,7 +6329,7 @@ func (siw *ServerInterfaceWrapper) RestyleGrade(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.RestyleGrade(c, name)
+	siw.Handler.ChangeGrade(c, name)
 }
 
 // ListIntakes operation middleware
@@ -6500,27 +6394,27 @@ func (siw *ServerInterfaceWrapper) CreateIntake(c *gin.Context) {
 		return
 	}
 
-	// ------------- Optional query parameter "again" -------------
+	// ------------- Optional query parameter "allow_duplicates" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "again", c.Request.URL.Query(), &params.Again, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "allow_duplicates", c.Request.URL.Query(), &params.AllowDuplicates, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter again: %w", err), http.StatusBadRequest)
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter allow_duplicates: %w", err), http.StatusBadRequest)
 		return
 	}
 
-	// ------------- Optional query parameter "sure" -------------
+	// ------------- Optional query parameter "accept_warnings" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "sure", c.Request.URL.Query(), &params.Sure, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "accept_warnings", c.Request.URL.Query(), &params.AcceptWarnings, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sure: %w", err), http.StatusBadRequest)
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter accept_warnings: %w", err), http.StatusBadRequest)
 		return
 	}
 
-	// ------------- Optional query parameter "trial" -------------
+	// ------------- Optional query parameter "dry_run" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "trial", c.Request.URL.Query(), &params.Trial, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "dry_run", c.Request.URL.Query(), &params.DryRun, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter trial: %w", err), http.StatusBadRequest)
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dry_run: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -6534,8 +6428,8 @@ func (siw *ServerInterfaceWrapper) CreateIntake(c *gin.Context) {
 	siw.Handler.CreateIntake(c, params)
 }
 
-// TakeBackIntake operation middleware
-func (siw *ServerInterfaceWrapper) TakeBackIntake(c *gin.Context) {
+// RevertIntake operation middleware
+func (siw *ServerInterfaceWrapper) RevertIntake(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -6556,7 +6450,7 @@ func (siw *ServerInterfaceWrapper) TakeBackIntake(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.TakeBackIntake(c, id)
+	siw.Handler.RevertIntake(c, id)
 }
 
 // ListMeasures operation middleware
@@ -6585,14 +6479,14 @@ func (siw *ServerInterfaceWrapper) ListMethods(c *gin.Context) {
 	siw.Handler.ListMethods(c)
 }
 
-// ListNotices operation middleware
-func (siw *ServerInterfaceWrapper) ListNotices(c *gin.Context) {
+// ListNotifications operation middleware
+func (siw *ServerInterfaceWrapper) ListNotifications(c *gin.Context) {
 
 	var err error
 	_ = err
 
 	// Parameter object where we will unmarshal all parameters from the context
-	var params ListNoticesParams
+	var params ListNotificationsParams
 
 	// ------------- Optional query parameter "skip" -------------
 
@@ -6617,11 +6511,11 @@ func (siw *ServerInterfaceWrapper) ListNotices(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListNotices(c, params)
+	siw.Handler.ListNotifications(c, params)
 }
 
-// SeeNotices operation middleware
-func (siw *ServerInterfaceWrapper) SeeNotices(c *gin.Context) {
+// MarkNotificationsRead operation middleware
+func (siw *ServerInterfaceWrapper) MarkNotificationsRead(c *gin.Context) {
 
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
@@ -6630,7 +6524,7 @@ func (siw *ServerInterfaceWrapper) SeeNotices(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.SeeNotices(c)
+	siw.Handler.MarkNotificationsRead(c)
 }
 
 // GetOverview operation middleware
@@ -6658,119 +6552,6 @@ func (siw *ServerInterfaceWrapper) GetOverview(c *gin.Context) {
 	}
 
 	siw.Handler.GetOverview(c, params)
-}
-
-// GetParts operation middleware
-func (siw *ServerInterfaceWrapper) GetParts(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params GetPartsParams
-
-	// ------------- Required query parameter "measure" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "measure", c.Request.URL.Query(), &params.Measure, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter measure: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "by" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "key" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", c.Request.URL.Query(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "version" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "version", c.Request.URL.Query(), &params.Version, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter version: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Required query parameter "period" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "cursor" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", c.Request.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter cursor: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetParts(c, params)
-}
-
-// ListPeaces operation middleware
-func (siw *ServerInterfaceWrapper) ListPeaces(c *gin.Context) {
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListPeaces(c)
-}
-
-// EndPeace operation middleware
-func (siw *ServerInterfaceWrapper) EndPeace(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "id" -------------
-	var id int64
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.EndPeace(c, id)
 }
 
 // ListPeople operation middleware
@@ -6849,8 +6630,8 @@ func (siw *ServerInterfaceWrapper) ChangePerson(c *gin.Context) {
 	siw.Handler.ChangePerson(c, name)
 }
 
-// MakeWord operation middleware
-func (siw *ServerInterfaceWrapper) MakeWord(c *gin.Context) {
+// ResetPassword operation middleware
+func (siw *ServerInterfaceWrapper) ResetPassword(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -6871,7 +6652,7 @@ func (siw *ServerInterfaceWrapper) MakeWord(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.MakeWord(c, name)
+	siw.Handler.ResetPassword(c, name)
 }
 
 // ListPeriods operation middleware
@@ -7063,6 +6844,33 @@ func (siw *ServerInterfaceWrapper) SolveDial(c *gin.Context) {
 	siw.Handler.SolveDial(c)
 }
 
+// GetBacklog operation middleware
+func (siw *ServerInterfaceWrapper) GetBacklog(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetBacklogParams
+
+	// ------------- Optional query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetBacklog(c, params)
+}
+
 // ExportReport operation middleware
 func (siw *ServerInterfaceWrapper) ExportReport(c *gin.Context) {
 
@@ -7162,14 +6970,14 @@ func (siw *ServerInterfaceWrapper) ExportReport(c *gin.Context) {
 	siw.Handler.ExportReport(c, params)
 }
 
-// ListFindings operation middleware
-func (siw *ServerInterfaceWrapper) ListFindings(c *gin.Context) {
+// ListOutcomes operation middleware
+func (siw *ServerInterfaceWrapper) ListOutcomes(c *gin.Context) {
 
 	var err error
 	_ = err
 
 	// Parameter object where we will unmarshal all parameters from the context
-	var params ListFindingsParams
+	var params ListOutcomesParams
 
 	// ------------- Optional query parameter "by" -------------
 
@@ -7218,34 +7026,7 @@ func (siw *ServerInterfaceWrapper) ListFindings(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListFindings(c, params)
-}
-
-// ListWork operation middleware
-func (siw *ServerInterfaceWrapper) ListWork(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListWorkParams
-
-	// ------------- Optional query parameter "by" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListWork(c, params)
+	siw.Handler.ListOutcomes(c, params)
 }
 
 // ListRevisions operation middleware
@@ -7376,6 +7157,19 @@ func (siw *ServerInterfaceWrapper) PlaceDial(c *gin.Context) {
 	siw.Handler.PlaceDial(c)
 }
 
+// ListKeys operation middleware
+func (siw *ServerInterfaceWrapper) ListKeys(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListKeys(c)
+}
+
 // OrderRules operation middleware
 func (siw *ServerInterfaceWrapper) OrderRules(c *gin.Context) {
 
@@ -7456,8 +7250,8 @@ func (siw *ServerInterfaceWrapper) ListRules(c *gin.Context) {
 	siw.Handler.ListRules(c, params)
 }
 
-// GetLineUp operation middleware
-func (siw *ServerInterfaceWrapper) GetLineUp(c *gin.Context) {
+// GetRanking operation middleware
+func (siw *ServerInterfaceWrapper) GetRanking(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -7472,7 +7266,7 @@ func (siw *ServerInterfaceWrapper) GetLineUp(c *gin.Context) {
 	}
 
 	// Parameter object where we will unmarshal all parameters from the context
-	var params GetLineUpParams
+	var params GetRankingParams
 
 	// ------------- Required query parameter "period" -------------
 
@@ -7513,11 +7307,11 @@ func (siw *ServerInterfaceWrapper) GetLineUp(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.GetLineUp(c, rule, params)
+	siw.Handler.GetRanking(c, rule, params)
 }
 
-// ListProposals operation middleware
-func (siw *ServerInterfaceWrapper) ListProposals(c *gin.Context) {
+// ListSuggestions operation middleware
+func (siw *ServerInterfaceWrapper) ListSuggestions(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -7532,7 +7326,7 @@ func (siw *ServerInterfaceWrapper) ListProposals(c *gin.Context) {
 	}
 
 	// Parameter object where we will unmarshal all parameters from the context
-	var params ListProposalsParams
+	var params ListSuggestionsParams
 
 	// ------------- Required query parameter "period" -------------
 
@@ -7549,7 +7343,7 @@ func (siw *ServerInterfaceWrapper) ListProposals(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListProposals(c, rule, params)
+	siw.Handler.ListSuggestions(c, rule, params)
 }
 
 // GetSchedule operation middleware
@@ -7604,6 +7398,19 @@ func (siw *ServerInterfaceWrapper) SignIn(c *gin.Context) {
 	siw.Handler.SignIn(c)
 }
 
+// UseOneTimePassword operation middleware
+func (siw *ServerInterfaceWrapper) UseOneTimePassword(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UseOneTimePassword(c)
+}
+
 // ChangePassword operation middleware
 func (siw *ServerInterfaceWrapper) ChangePassword(c *gin.Context) {
 
@@ -7617,8 +7424,8 @@ func (siw *ServerInterfaceWrapper) ChangePassword(c *gin.Context) {
 	siw.Handler.ChangePassword(c)
 }
 
-// UseWord operation middleware
-func (siw *ServerInterfaceWrapper) UseWord(c *gin.Context) {
+// ListSnoozes operation middleware
+func (siw *ServerInterfaceWrapper) ListSnoozes(c *gin.Context) {
 
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
@@ -7627,7 +7434,32 @@ func (siw *ServerInterfaceWrapper) UseWord(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.UseWord(c)
+	siw.Handler.ListSnoozes(c)
+}
+
+// EndSnooze operation middleware
+func (siw *ServerInterfaceWrapper) EndSnooze(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EndSnooze(c, id)
 }
 
 // ListSweeps operation middleware
@@ -8034,11 +7866,11 @@ func (siw *ServerInterfaceWrapper) ListTodos(c *gin.Context) {
 		return
 	}
 
-	// ------------- Optional query parameter "everybodys" -------------
+	// ------------- Optional query parameter "all" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "everybodys", c.Request.URL.Query(), &params.Everybodys, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "all", c.Request.URL.Query(), &params.All, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter everybodys: %w", err), http.StatusBadRequest)
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter all: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -8052,8 +7884,8 @@ func (siw *ServerInterfaceWrapper) ListTodos(c *gin.Context) {
 	siw.Handler.ListTodos(c, params)
 }
 
-// DropTodo operation middleware
-func (siw *ServerInterfaceWrapper) DropTodo(c *gin.Context) {
+// RemoveTodo operation middleware
+func (siw *ServerInterfaceWrapper) RemoveTodo(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -8074,11 +7906,11 @@ func (siw *ServerInterfaceWrapper) DropTodo(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.DropTodo(c, id)
+	siw.Handler.RemoveTodo(c, id)
 }
 
-// TickTodo operation middleware
-func (siw *ServerInterfaceWrapper) TickTodo(c *gin.Context) {
+// UpdateTodo operation middleware
+func (siw *ServerInterfaceWrapper) UpdateTodo(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -8099,7 +7931,7 @@ func (siw *ServerInterfaceWrapper) TickTodo(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.TickTodo(c, id)
+	siw.Handler.UpdateTodo(c, id)
 }
 
 // ListTokens operation middleware
@@ -8178,6 +8010,89 @@ func (siw *ServerInterfaceWrapper) RevokeToken(c *gin.Context) {
 	}
 
 	siw.Handler.RevokeToken(c, id)
+}
+
+// GetVariance operation middleware
+func (siw *ServerInterfaceWrapper) GetVariance(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetVarianceParams
+
+	// ------------- Required query parameter "measure" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "measure", c.Request.URL.Query(), &params.Measure, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter measure: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "key" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", c.Request.URL.Query(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "period" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "usual" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "usual", c.Request.URL.Query(), &params.Usual, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter usual: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "parts" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "parts", c.Request.URL.Query(), &params.Parts, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter parts: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetVariance(c, params)
 }
 
 // ListVerdicts operation middleware
@@ -8263,8 +8178,8 @@ func (siw *ServerInterfaceWrapper) SaveView(c *gin.Context) {
 	siw.Handler.SaveView(c)
 }
 
-// DropView operation middleware
-func (siw *ServerInterfaceWrapper) DropView(c *gin.Context) {
+// DeleteView operation middleware
+func (siw *ServerInterfaceWrapper) DeleteView(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -8285,90 +8200,7 @@ func (siw *ServerInterfaceWrapper) DropView(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.DropView(c, id)
-}
-
-// GetWalk operation middleware
-func (siw *ServerInterfaceWrapper) GetWalk(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params GetWalkParams
-
-	// ------------- Required query parameter "measure" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "measure", c.Request.URL.Query(), &params.Measure, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter measure: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "by" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "by", c.Request.URL.Query(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter by: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "key" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", c.Request.URL.Query(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Required query parameter "period" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "period", c.Request.URL.Query(), &params.Period, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter period: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "from" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "usual" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "usual", c.Request.URL.Query(), &params.Usual, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter usual: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "parts" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "parts", c.Request.URL.Query(), &params.Parts, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter parts: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetWalk(c, params)
+	siw.Handler.DeleteView(c, id)
 }
 
 // GinServerOptions provides options for the Gin server.
@@ -8401,7 +8233,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/api/session", wrapper.SignOut)
 	router.GET(options.BaseURL+"/api/session", wrapper.GetSession)
 	router.POST(options.BaseURL+"/api/session", wrapper.SignIn)
-	router.POST(options.BaseURL+"/api/session/word", wrapper.UseWord)
+	router.POST(options.BaseURL+"/api/session/one-time-password", wrapper.UseOneTimePassword)
 	router.PUT(options.BaseURL+"/api/session/password", wrapper.ChangePassword)
 	router.GET(options.BaseURL+"/api/tokens", wrapper.ListTokens)
 	router.POST(options.BaseURL+"/api/tokens", wrapper.CreateToken)
@@ -8415,7 +8247,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/people", wrapper.CreatePerson)
 	router.DELETE(options.BaseURL+"/api/people/:name", wrapper.ClosePerson)
 	router.PUT(options.BaseURL+"/api/people/:name", wrapper.ChangePerson)
-	router.POST(options.BaseURL+"/api/people/:name/word", wrapper.MakeWord)
+	router.POST(options.BaseURL+"/api/people/:name/one-time-password", wrapper.ResetPassword)
 	router.GET(options.BaseURL+"/api/rulebook", wrapper.GetRulebook)
 	router.POST(options.BaseURL+"/api/rulebook/check", wrapper.CheckRulebook)
 	router.POST(options.BaseURL+"/api/rulebook/compare", wrapper.CompareRulebook)
@@ -8423,40 +8255,41 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/api/rulebook/order", wrapper.OrderRules)
 	router.POST(options.BaseURL+"/api/rulebook/dial", wrapper.PlaceDial)
 	router.GET(options.BaseURL+"/api/rulebook/uses", wrapper.ListUses)
-	router.DELETE(options.BaseURL+"/api/draft", wrapper.DropDraft)
+	router.DELETE(options.BaseURL+"/api/draft", wrapper.DeleteDraft)
 	router.GET(options.BaseURL+"/api/draft", wrapper.GetDraft)
 	router.PUT(options.BaseURL+"/api/draft", wrapper.PutDraft)
 	router.GET(options.BaseURL+"/api/dials", wrapper.ListDials)
-	router.PUT(options.BaseURL+"/api/dials/:name", wrapper.TurnDial)
-	router.PUT(options.BaseURL+"/api/grades/:name", wrapper.RestyleGrade)
+	router.PUT(options.BaseURL+"/api/dials/:name", wrapper.ChangeDial)
+	router.PUT(options.BaseURL+"/api/grades/:name", wrapper.ChangeGrade)
 	router.POST(options.BaseURL+"/api/rehearsals", wrapper.Rehearse)
 	router.POST(options.BaseURL+"/api/rehearsals/book", wrapper.RehearseBook)
 	router.POST(options.BaseURL+"/api/rehearsals/routing", wrapper.RehearseRouting)
 	router.POST(options.BaseURL+"/api/rehearsals/solution", wrapper.SolveDial)
-	router.GET(options.BaseURL+"/api/rules/:rule/proposals", wrapper.ListProposals)
-	router.GET(options.BaseURL+"/api/reports/findings", wrapper.ListFindings)
-	router.GET(options.BaseURL+"/api/reports/work", wrapper.ListWork)
+	router.GET(options.BaseURL+"/api/rules/:rule/suggestions", wrapper.ListSuggestions)
+	router.GET(options.BaseURL+"/api/reports/outcomes", wrapper.ListOutcomes)
+	router.GET(options.BaseURL+"/api/reports/backlog", wrapper.GetBacklog)
 	router.GET(options.BaseURL+"/api/reports/file", wrapper.ExportReport)
 	router.GET(options.BaseURL+"/api/revisions", wrapper.ListRevisions)
 	router.POST(options.BaseURL+"/api/revisions", wrapper.PublishRevision)
 	router.GET(options.BaseURL+"/api/revisions/:number", wrapper.GetRevision)
 	router.POST(options.BaseURL+"/api/revisions/:number/restoration", wrapper.RestoreRevision)
 	router.GET(options.BaseURL+"/api/methods", wrapper.ListMethods)
+	router.GET(options.BaseURL+"/api/rulebook/keys", wrapper.ListKeys)
 	router.GET(options.BaseURL+"/api/rules", wrapper.ListRules)
-	router.GET(options.BaseURL+"/api/rules/:rule/line-up", wrapper.GetLineUp)
+	router.GET(options.BaseURL+"/api/rules/:rule/ranking", wrapper.GetRanking)
 	router.GET(options.BaseURL+"/api/verdicts", wrapper.ListVerdicts)
 	router.GET(options.BaseURL+"/api/measures", wrapper.ListMeasures)
 	router.GET(options.BaseURL+"/api/table", wrapper.GetTable)
 	router.GET(options.BaseURL+"/api/table.csv", wrapper.ExportTable)
-	router.GET(options.BaseURL+"/api/parts", wrapper.GetParts)
-	router.GET(options.BaseURL+"/api/walk", wrapper.GetWalk)
+	router.GET(options.BaseURL+"/api/breakdown", wrapper.GetBreakdown)
+	router.GET(options.BaseURL+"/api/variance", wrapper.GetVariance)
 	router.GET(options.BaseURL+"/api/calendar", wrapper.GetCalendar)
 	router.GET(options.BaseURL+"/api/registers/:kind", wrapper.GetRegister)
 	router.GET(options.BaseURL+"/api/registers/:kind/:key", wrapper.GetSubject)
 	router.GET(options.BaseURL+"/api/targets/:kind", wrapper.GetTargets)
 	router.GET(options.BaseURL+"/api/intakes", wrapper.ListIntakes)
 	router.POST(options.BaseURL+"/api/intakes", wrapper.CreateIntake)
-	router.DELETE(options.BaseURL+"/api/intakes/:id", wrapper.TakeBackIntake)
+	router.DELETE(options.BaseURL+"/api/intakes/:id", wrapper.RevertIntake)
 	router.GET(options.BaseURL+"/api/periods", wrapper.ListPeriods)
 	router.POST(options.BaseURL+"/api/closings", wrapper.ClosePeriod)
 	router.POST(options.BaseURL+"/api/closings/end", wrapper.ReopenPeriod)
@@ -8474,38 +8307,34 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/api/feeds/exceptions.atom", wrapper.GetExceptionFeed)
 	router.GET(options.BaseURL+"/api/views", wrapper.ListViews)
 	router.POST(options.BaseURL+"/api/views", wrapper.SaveView)
-	router.DELETE(options.BaseURL+"/api/views/:id", wrapper.DropView)
+	router.DELETE(options.BaseURL+"/api/views/:id", wrapper.DeleteView)
 	router.GET(options.BaseURL+"/api/exceptions/grid", wrapper.GetExceptionGrid)
 	router.GET(options.BaseURL+"/api/exceptions/trend", wrapper.GetExceptionTrend)
 	router.GET(options.BaseURL+"/api/exceptions/file", wrapper.ExportExceptionFile)
 	router.GET(options.BaseURL+"/api/exceptions/:id", wrapper.GetException)
-	router.POST(options.BaseURL+"/api/exceptions/cases", wrapper.TakeExceptions)
+	router.POST(options.BaseURL+"/api/exceptions/cases", wrapper.OpenCases)
 	router.GET(options.BaseURL+"/api/cases", wrapper.ListCases)
 	router.GET(options.BaseURL+"/api/cases/histories", wrapper.ListCaseHistories)
 	router.POST(options.BaseURL+"/api/cases/acts", wrapper.ActOnCases)
 	router.POST(options.BaseURL+"/api/cases/undo", wrapper.UndoOnCases)
 	router.GET(options.BaseURL+"/api/absences", wrapper.ListAbsences)
 	router.POST(options.BaseURL+"/api/absences", wrapper.CreateAbsence)
-	router.DELETE(options.BaseURL+"/api/absences/:id", wrapper.DropAbsence)
-	router.GET(options.BaseURL+"/api/data-faults", wrapper.ListDataFaults)
-	router.POST(options.BaseURL+"/api/data-faults/:id/end", wrapper.EndDataFault)
-	router.GET(options.BaseURL+"/api/peaces", wrapper.ListPeaces)
-	router.DELETE(options.BaseURL+"/api/peaces/:id", wrapper.EndPeace)
+	router.DELETE(options.BaseURL+"/api/absences/:id", wrapper.DeleteAbsence)
+	router.GET(options.BaseURL+"/api/data-issues", wrapper.ListDataIssues)
+	router.POST(options.BaseURL+"/api/data-issues/:id/end", wrapper.CloseDataIssue)
+	router.GET(options.BaseURL+"/api/snoozes", wrapper.ListSnoozes)
+	router.DELETE(options.BaseURL+"/api/snoozes/:id", wrapper.EndSnooze)
 	router.POST(options.BaseURL+"/api/cases/cleared", wrapper.SettleCleared)
 	router.GET(options.BaseURL+"/api/cases/:id", wrapper.GetCase)
-	router.DELETE(options.BaseURL+"/api/cases/:id/holder", wrapper.ReleaseCase)
-	router.PUT(options.BaseURL+"/api/cases/:id/holder", wrapper.TakeCase)
-	router.POST(options.BaseURL+"/api/cases/:id/comments", wrapper.CommentCase)
 	router.POST(options.BaseURL+"/api/cases/:id/files", wrapper.AddCaseFile)
-	router.DELETE(options.BaseURL+"/api/cases/:id/files/:file", wrapper.DropCaseFile)
+	router.DELETE(options.BaseURL+"/api/cases/:id/files/:file", wrapper.RemoveCaseFile)
 	router.GET(options.BaseURL+"/api/cases/:id/files/:file", wrapper.GetCaseFile)
 	router.POST(options.BaseURL+"/api/cases/:id/todos", wrapper.AddTodo)
 	router.GET(options.BaseURL+"/api/todos", wrapper.ListTodos)
-	router.DELETE(options.BaseURL+"/api/todos/:id", wrapper.DropTodo)
-	router.PUT(options.BaseURL+"/api/todos/:id", wrapper.TickTodo)
-	router.GET(options.BaseURL+"/api/notices", wrapper.ListNotices)
-	router.POST(options.BaseURL+"/api/notices/seen", wrapper.SeeNotices)
-	router.PUT(options.BaseURL+"/api/cases/:id/finding", wrapper.SettleCase)
+	router.DELETE(options.BaseURL+"/api/todos/:id", wrapper.RemoveTodo)
+	router.PUT(options.BaseURL+"/api/todos/:id", wrapper.UpdateTodo)
+	router.GET(options.BaseURL+"/api/notifications", wrapper.ListNotifications)
+	router.POST(options.BaseURL+"/api/notifications/read", wrapper.MarkNotificationsRead)
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
@@ -8587,28 +8416,28 @@ func (response CreateAbsencedefaultApplicationProblemPlusJSONResponse) VisitCrea
 	return err
 }
 
-type DropAbsenceRequestObject struct {
+type DeleteAbsenceRequestObject struct {
 	Id int64 `json:"id"`
 }
 
-type DropAbsenceResponseObject interface {
-	VisitDropAbsenceResponse(w http.ResponseWriter) error
+type DeleteAbsenceResponseObject interface {
+	VisitDeleteAbsenceResponse(w http.ResponseWriter) error
 }
 
-type DropAbsence204Response struct {
+type DeleteAbsence204Response struct {
 }
 
-func (response DropAbsence204Response) VisitDropAbsenceResponse(w http.ResponseWriter) error {
+func (response DeleteAbsence204Response) VisitDeleteAbsenceResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
 }
 
-type DropAbsencedefaultApplicationProblemPlusJSONResponse struct {
+type DeleteAbsencedefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response DropAbsencedefaultApplicationProblemPlusJSONResponse) VisitDropAbsenceResponse(w http.ResponseWriter) error {
+func (response DeleteAbsencedefaultApplicationProblemPlusJSONResponse) VisitDeleteAbsenceResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8737,6 +8566,45 @@ type MakeBackupdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response MakeBackupdefaultApplicationProblemPlusJSONResponse) VisitMakeBackupResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBreakdownRequestObject struct {
+	Params GetBreakdownParams
+}
+
+type GetBreakdownResponseObject interface {
+	VisitGetBreakdownResponse(w http.ResponseWriter) error
+}
+
+type GetBreakdown200JSONResponse Parts
+
+func (response GetBreakdown200JSONResponse) VisitGetBreakdownResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBreakdowndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetBreakdowndefaultApplicationProblemPlusJSONResponse) VisitGetBreakdownResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9031,46 +8899,6 @@ func (response GetCasedefaultApplicationProblemPlusJSONResponse) VisitGetCaseRes
 	return err
 }
 
-type CommentCaseRequestObject struct {
-	Id   CaseId `json:"id"`
-	Body *CommentCaseJSONRequestBody
-}
-
-type CommentCaseResponseObject interface {
-	VisitCommentCaseResponse(w http.ResponseWriter) error
-}
-
-type CommentCase201JSONResponse CaseDetail
-
-func (response CommentCase201JSONResponse) VisitCommentCaseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type CommentCasedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CommentCasedefaultApplicationProblemPlusJSONResponse) VisitCommentCaseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type AddCaseFileRequestObject struct {
 	Id     CaseId `json:"id"`
 	Params AddCaseFileParams
@@ -9112,29 +8940,29 @@ func (response AddCaseFiledefaultApplicationProblemPlusJSONResponse) VisitAddCas
 	return err
 }
 
-type DropCaseFileRequestObject struct {
+type RemoveCaseFileRequestObject struct {
 	Id   CaseId `json:"id"`
 	File FileId `json:"file"`
 }
 
-type DropCaseFileResponseObject interface {
-	VisitDropCaseFileResponse(w http.ResponseWriter) error
+type RemoveCaseFileResponseObject interface {
+	VisitRemoveCaseFileResponse(w http.ResponseWriter) error
 }
 
-type DropCaseFile204Response struct {
+type RemoveCaseFile204Response struct {
 }
 
-func (response DropCaseFile204Response) VisitDropCaseFileResponse(w http.ResponseWriter) error {
+func (response RemoveCaseFile204Response) VisitRemoveCaseFileResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
 }
 
-type DropCaseFiledefaultApplicationProblemPlusJSONResponse struct {
+type RemoveCaseFiledefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response DropCaseFiledefaultApplicationProblemPlusJSONResponse) VisitDropCaseFileResponse(w http.ResponseWriter) error {
+func (response RemoveCaseFiledefaultApplicationProblemPlusJSONResponse) VisitRemoveCaseFileResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9181,127 +9009,6 @@ type GetCaseFiledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetCaseFiledefaultApplicationProblemPlusJSONResponse) VisitGetCaseFileResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type SettleCaseRequestObject struct {
-	Id     CaseId `json:"id"`
-	Params SettleCaseParams
-	Body   *SettleCaseJSONRequestBody
-}
-
-type SettleCaseResponseObject interface {
-	VisitSettleCaseResponse(w http.ResponseWriter) error
-}
-
-type SettleCase200JSONResponse CaseDetail
-
-func (response SettleCase200JSONResponse) VisitSettleCaseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type SettleCasedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SettleCasedefaultApplicationProblemPlusJSONResponse) VisitSettleCaseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ReleaseCaseRequestObject struct {
-	Id     CaseId `json:"id"`
-	Params ReleaseCaseParams
-}
-
-type ReleaseCaseResponseObject interface {
-	VisitReleaseCaseResponse(w http.ResponseWriter) error
-}
-
-type ReleaseCase200JSONResponse CaseDetail
-
-func (response ReleaseCase200JSONResponse) VisitReleaseCaseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ReleaseCasedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ReleaseCasedefaultApplicationProblemPlusJSONResponse) VisitReleaseCaseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type TakeCaseRequestObject struct {
-	Id     CaseId `json:"id"`
-	Params TakeCaseParams
-}
-
-type TakeCaseResponseObject interface {
-	VisitTakeCaseResponse(w http.ResponseWriter) error
-}
-
-type TakeCase200JSONResponse CaseDetail
-
-func (response TakeCase200JSONResponse) VisitTakeCaseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type TakeCasedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response TakeCasedefaultApplicationProblemPlusJSONResponse) VisitTakeCaseResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9574,17 +9281,17 @@ func (response ReopenPerioddefaultApplicationProblemPlusJSONResponse) VisitReope
 	return err
 }
 
-type ListDataFaultsRequestObject struct {
-	Params ListDataFaultsParams
+type ListDataIssuesRequestObject struct {
+	Params ListDataIssuesParams
 }
 
-type ListDataFaultsResponseObject interface {
-	VisitListDataFaultsResponse(w http.ResponseWriter) error
+type ListDataIssuesResponseObject interface {
+	VisitListDataIssuesResponse(w http.ResponseWriter) error
 }
 
-type ListDataFaults200JSONResponse []DataFault
+type ListDataIssues200JSONResponse []DataIssue
 
-func (response ListDataFaults200JSONResponse) VisitListDataFaultsResponse(w http.ResponseWriter) error {
+func (response ListDataIssues200JSONResponse) VisitListDataIssuesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -9596,12 +9303,12 @@ func (response ListDataFaults200JSONResponse) VisitListDataFaultsResponse(w http
 	return err
 }
 
-type ListDataFaultsdefaultApplicationProblemPlusJSONResponse struct {
+type ListDataIssuesdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response ListDataFaultsdefaultApplicationProblemPlusJSONResponse) VisitListDataFaultsResponse(w http.ResponseWriter) error {
+func (response ListDataIssuesdefaultApplicationProblemPlusJSONResponse) VisitListDataIssuesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9613,29 +9320,29 @@ func (response ListDataFaultsdefaultApplicationProblemPlusJSONResponse) VisitLis
 	return err
 }
 
-type EndDataFaultRequestObject struct {
+type CloseDataIssueRequestObject struct {
 	Id   int64 `json:"id"`
-	Body *EndDataFaultJSONRequestBody
+	Body *CloseDataIssueJSONRequestBody
 }
 
-type EndDataFaultResponseObject interface {
-	VisitEndDataFaultResponse(w http.ResponseWriter) error
+type CloseDataIssueResponseObject interface {
+	VisitCloseDataIssueResponse(w http.ResponseWriter) error
 }
 
-type EndDataFault204Response struct {
+type CloseDataIssue204Response struct {
 }
 
-func (response EndDataFault204Response) VisitEndDataFaultResponse(w http.ResponseWriter) error {
+func (response CloseDataIssue204Response) VisitCloseDataIssueResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
 }
 
-type EndDataFaultdefaultApplicationProblemPlusJSONResponse struct {
+type CloseDataIssuedefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response EndDataFaultdefaultApplicationProblemPlusJSONResponse) VisitEndDataFaultResponse(w http.ResponseWriter) error {
+func (response CloseDataIssuedefaultApplicationProblemPlusJSONResponse) VisitCloseDataIssueResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9685,18 +9392,18 @@ func (response ListDialsdefaultApplicationProblemPlusJSONResponse) VisitListDial
 	return err
 }
 
-type TurnDialRequestObject struct {
+type ChangeDialRequestObject struct {
 	Name string `json:"name"`
-	Body *TurnDialJSONRequestBody
+	Body *ChangeDialJSONRequestBody
 }
 
-type TurnDialResponseObject interface {
-	VisitTurnDialResponse(w http.ResponseWriter) error
+type ChangeDialResponseObject interface {
+	VisitChangeDialResponse(w http.ResponseWriter) error
 }
 
-type TurnDial201JSONResponse Revision
+type ChangeDial201JSONResponse Revision
 
-func (response TurnDial201JSONResponse) VisitTurnDialResponse(w http.ResponseWriter) error {
+func (response ChangeDial201JSONResponse) VisitChangeDialResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -9708,12 +9415,12 @@ func (response TurnDial201JSONResponse) VisitTurnDialResponse(w http.ResponseWri
 	return err
 }
 
-type TurnDialdefaultApplicationProblemPlusJSONResponse struct {
+type ChangeDialdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response TurnDialdefaultApplicationProblemPlusJSONResponse) VisitTurnDialResponse(w http.ResponseWriter) error {
+func (response ChangeDialdefaultApplicationProblemPlusJSONResponse) VisitChangeDialResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9763,27 +9470,27 @@ func (response GetDoctordefaultApplicationProblemPlusJSONResponse) VisitGetDocto
 	return err
 }
 
-type DropDraftRequestObject struct {
+type DeleteDraftRequestObject struct {
 }
 
-type DropDraftResponseObject interface {
-	VisitDropDraftResponse(w http.ResponseWriter) error
+type DeleteDraftResponseObject interface {
+	VisitDeleteDraftResponse(w http.ResponseWriter) error
 }
 
-type DropDraft204Response struct {
+type DeleteDraft204Response struct {
 }
 
-func (response DropDraft204Response) VisitDropDraftResponse(w http.ResponseWriter) error {
+func (response DeleteDraft204Response) VisitDeleteDraftResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
 }
 
-type DropDraftdefaultApplicationProblemPlusJSONResponse struct {
+type DeleteDraftdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response DropDraftdefaultApplicationProblemPlusJSONResponse) VisitDropDraftResponse(w http.ResponseWriter) error {
+func (response DeleteDraftdefaultApplicationProblemPlusJSONResponse) VisitDeleteDraftResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9956,17 +9663,17 @@ func (response ExportExceptionsdefaultApplicationProblemPlusJSONResponse) VisitE
 	return err
 }
 
-type TakeExceptionsRequestObject struct {
-	Body *TakeExceptionsJSONRequestBody
+type OpenCasesRequestObject struct {
+	Body *OpenCasesJSONRequestBody
 }
 
-type TakeExceptionsResponseObject interface {
-	VisitTakeExceptionsResponse(w http.ResponseWriter) error
+type OpenCasesResponseObject interface {
+	VisitOpenCasesResponse(w http.ResponseWriter) error
 }
 
-type TakeExceptions200JSONResponse []Case
+type OpenCases200JSONResponse []Case
 
-func (response TakeExceptions200JSONResponse) VisitTakeExceptionsResponse(w http.ResponseWriter) error {
+func (response OpenCases200JSONResponse) VisitOpenCasesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -9978,12 +9685,12 @@ func (response TakeExceptions200JSONResponse) VisitTakeExceptionsResponse(w http
 	return err
 }
 
-type TakeExceptionsdefaultApplicationProblemPlusJSONResponse struct {
+type OpenCasesdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response TakeExceptionsdefaultApplicationProblemPlusJSONResponse) VisitTakeExceptionsResponse(w http.ResponseWriter) error {
+func (response OpenCasesdefaultApplicationProblemPlusJSONResponse) VisitOpenCasesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10302,18 +10009,18 @@ func (response GetExceptionFeeddefaultApplicationProblemPlusJSONResponse) VisitG
 	return err
 }
 
-type RestyleGradeRequestObject struct {
+type ChangeGradeRequestObject struct {
 	Name string `json:"name"`
-	Body *RestyleGradeJSONRequestBody
+	Body *ChangeGradeJSONRequestBody
 }
 
-type RestyleGradeResponseObject interface {
-	VisitRestyleGradeResponse(w http.ResponseWriter) error
+type ChangeGradeResponseObject interface {
+	VisitChangeGradeResponse(w http.ResponseWriter) error
 }
 
-type RestyleGrade201JSONResponse Revision
+type ChangeGrade201JSONResponse Revision
 
-func (response RestyleGrade201JSONResponse) VisitRestyleGradeResponse(w http.ResponseWriter) error {
+func (response ChangeGrade201JSONResponse) VisitChangeGradeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -10325,12 +10032,12 @@ func (response RestyleGrade201JSONResponse) VisitRestyleGradeResponse(w http.Res
 	return err
 }
 
-type RestyleGradedefaultApplicationProblemPlusJSONResponse struct {
+type ChangeGradedefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response RestyleGradedefaultApplicationProblemPlusJSONResponse) VisitRestyleGradeResponse(w http.ResponseWriter) error {
+func (response ChangeGradedefaultApplicationProblemPlusJSONResponse) VisitChangeGradeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10434,17 +10141,17 @@ func (response CreateIntakedefaultApplicationProblemPlusJSONResponse) VisitCreat
 	return err
 }
 
-type TakeBackIntakeRequestObject struct {
+type RevertIntakeRequestObject struct {
 	Id int64 `json:"id"`
 }
 
-type TakeBackIntakeResponseObject interface {
-	VisitTakeBackIntakeResponse(w http.ResponseWriter) error
+type RevertIntakeResponseObject interface {
+	VisitRevertIntakeResponse(w http.ResponseWriter) error
 }
 
-type TakeBackIntake200JSONResponse Intake
+type RevertIntake200JSONResponse Intake
 
-func (response TakeBackIntake200JSONResponse) VisitTakeBackIntakeResponse(w http.ResponseWriter) error {
+func (response RevertIntake200JSONResponse) VisitRevertIntakeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -10456,12 +10163,12 @@ func (response TakeBackIntake200JSONResponse) VisitTakeBackIntakeResponse(w http
 	return err
 }
 
-type TakeBackIntakedefaultApplicationProblemPlusJSONResponse struct {
+type RevertIntakedefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response TakeBackIntakedefaultApplicationProblemPlusJSONResponse) VisitTakeBackIntakeResponse(w http.ResponseWriter) error {
+func (response RevertIntakedefaultApplicationProblemPlusJSONResponse) VisitRevertIntakeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10549,17 +10256,17 @@ func (response ListMethodsdefaultApplicationProblemPlusJSONResponse) VisitListMe
 	return err
 }
 
-type ListNoticesRequestObject struct {
-	Params ListNoticesParams
+type ListNotificationsRequestObject struct {
+	Params ListNotificationsParams
 }
 
-type ListNoticesResponseObject interface {
-	VisitListNoticesResponse(w http.ResponseWriter) error
+type ListNotificationsResponseObject interface {
+	VisitListNotificationsResponse(w http.ResponseWriter) error
 }
 
-type ListNotices200JSONResponse Notices
+type ListNotifications200JSONResponse Notifications
 
-func (response ListNotices200JSONResponse) VisitListNoticesResponse(w http.ResponseWriter) error {
+func (response ListNotifications200JSONResponse) VisitListNotificationsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -10571,12 +10278,12 @@ func (response ListNotices200JSONResponse) VisitListNoticesResponse(w http.Respo
 	return err
 }
 
-type ListNoticesdefaultApplicationProblemPlusJSONResponse struct {
+type ListNotificationsdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response ListNoticesdefaultApplicationProblemPlusJSONResponse) VisitListNoticesResponse(w http.ResponseWriter) error {
+func (response ListNotificationsdefaultApplicationProblemPlusJSONResponse) VisitListNotificationsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10588,28 +10295,28 @@ func (response ListNoticesdefaultApplicationProblemPlusJSONResponse) VisitListNo
 	return err
 }
 
-type SeeNoticesRequestObject struct {
-	Body *SeeNoticesJSONRequestBody
+type MarkNotificationsReadRequestObject struct {
+	Body *MarkNotificationsReadJSONRequestBody
 }
 
-type SeeNoticesResponseObject interface {
-	VisitSeeNoticesResponse(w http.ResponseWriter) error
+type MarkNotificationsReadResponseObject interface {
+	VisitMarkNotificationsReadResponse(w http.ResponseWriter) error
 }
 
-type SeeNotices204Response struct {
+type MarkNotificationsRead204Response struct {
 }
 
-func (response SeeNotices204Response) VisitSeeNoticesResponse(w http.ResponseWriter) error {
+func (response MarkNotificationsRead204Response) VisitMarkNotificationsReadResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
 }
 
-type SeeNoticesdefaultApplicationProblemPlusJSONResponse struct {
+type MarkNotificationsReaddefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response SeeNoticesdefaultApplicationProblemPlusJSONResponse) VisitSeeNoticesResponse(w http.ResponseWriter) error {
+func (response MarkNotificationsReaddefaultApplicationProblemPlusJSONResponse) VisitMarkNotificationsReadResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10649,122 +10356,6 @@ type GetOverviewdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetOverviewdefaultApplicationProblemPlusJSONResponse) VisitGetOverviewResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetPartsRequestObject struct {
-	Params GetPartsParams
-}
-
-type GetPartsResponseObject interface {
-	VisitGetPartsResponse(w http.ResponseWriter) error
-}
-
-type GetParts200JSONResponse Parts
-
-func (response GetParts200JSONResponse) VisitGetPartsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetPartsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetPartsdefaultApplicationProblemPlusJSONResponse) VisitGetPartsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListPeacesRequestObject struct {
-}
-
-type ListPeacesResponseObject interface {
-	VisitListPeacesResponse(w http.ResponseWriter) error
-}
-
-type ListPeaces200JSONResponse []Peace
-
-func (response ListPeaces200JSONResponse) VisitListPeacesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListPeacesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListPeacesdefaultApplicationProblemPlusJSONResponse) VisitListPeacesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type EndPeaceRequestObject struct {
-	Id int64 `json:"id"`
-}
-
-type EndPeaceResponseObject interface {
-	VisitEndPeaceResponse(w http.ResponseWriter) error
-}
-
-type EndPeace200JSONResponse []Case
-
-func (response EndPeace200JSONResponse) VisitEndPeaceResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type EndPeacedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response EndPeacedefaultApplicationProblemPlusJSONResponse) VisitEndPeaceResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10926,17 +10517,17 @@ func (response ChangePersondefaultApplicationProblemPlusJSONResponse) VisitChang
 	return err
 }
 
-type MakeWordRequestObject struct {
+type ResetPasswordRequestObject struct {
 	Name PersonName `json:"name"`
 }
 
-type MakeWordResponseObject interface {
-	VisitMakeWordResponse(w http.ResponseWriter) error
+type ResetPasswordResponseObject interface {
+	VisitResetPasswordResponse(w http.ResponseWriter) error
 }
 
-type MakeWord201JSONResponse Word
+type ResetPassword201JSONResponse OneTimePassword
 
-func (response MakeWord201JSONResponse) VisitMakeWordResponse(w http.ResponseWriter) error {
+func (response ResetPassword201JSONResponse) VisitResetPasswordResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -10948,12 +10539,12 @@ func (response MakeWord201JSONResponse) VisitMakeWordResponse(w http.ResponseWri
 	return err
 }
 
-type MakeWorddefaultApplicationProblemPlusJSONResponse struct {
+type ResetPassworddefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response MakeWorddefaultApplicationProblemPlusJSONResponse) VisitMakeWordResponse(w http.ResponseWriter) error {
+func (response ResetPassworddefaultApplicationProblemPlusJSONResponse) VisitResetPasswordResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11240,6 +10831,45 @@ func (response SolveDialdefaultApplicationProblemPlusJSONResponse) VisitSolveDia
 	return err
 }
 
+type GetBacklogRequestObject struct {
+	Params GetBacklogParams
+}
+
+type GetBacklogResponseObject interface {
+	VisitGetBacklogResponse(w http.ResponseWriter) error
+}
+
+type GetBacklog200JSONResponse []BacklogRow
+
+func (response GetBacklog200JSONResponse) VisitGetBacklogResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBacklogdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetBacklogdefaultApplicationProblemPlusJSONResponse) VisitGetBacklogResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ExportReportRequestObject struct {
 	Params ExportReportParams
 }
@@ -11339,17 +10969,17 @@ func (response ExportReportdefaultApplicationProblemPlusJSONResponse) VisitExpor
 	return err
 }
 
-type ListFindingsRequestObject struct {
-	Params ListFindingsParams
+type ListOutcomesRequestObject struct {
+	Params ListOutcomesParams
 }
 
-type ListFindingsResponseObject interface {
-	VisitListFindingsResponse(w http.ResponseWriter) error
+type ListOutcomesResponseObject interface {
+	VisitListOutcomesResponse(w http.ResponseWriter) error
 }
 
-type ListFindings200JSONResponse []FindingRow
+type ListOutcomes200JSONResponse []OutcomeRow
 
-func (response ListFindings200JSONResponse) VisitListFindingsResponse(w http.ResponseWriter) error {
+func (response ListOutcomes200JSONResponse) VisitListOutcomesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -11361,51 +10991,12 @@ func (response ListFindings200JSONResponse) VisitListFindingsResponse(w http.Res
 	return err
 }
 
-type ListFindingsdefaultApplicationProblemPlusJSONResponse struct {
+type ListOutcomesdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response ListFindingsdefaultApplicationProblemPlusJSONResponse) VisitListFindingsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListWorkRequestObject struct {
-	Params ListWorkParams
-}
-
-type ListWorkResponseObject interface {
-	VisitListWorkResponse(w http.ResponseWriter) error
-}
-
-type ListWork200JSONResponse []WorkRow
-
-func (response ListWork200JSONResponse) VisitListWorkResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListWorkdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListWorkdefaultApplicationProblemPlusJSONResponse) VisitListWorkResponse(w http.ResponseWriter) error {
+func (response ListOutcomesdefaultApplicationProblemPlusJSONResponse) VisitListOutcomesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11728,6 +11319,44 @@ func (response PlaceDialdefaultApplicationProblemPlusJSONResponse) VisitPlaceDia
 	return err
 }
 
+type ListKeysRequestObject struct {
+}
+
+type ListKeysResponseObject interface {
+	VisitListKeysResponse(w http.ResponseWriter) error
+}
+
+type ListKeys200JSONResponse []string
+
+func (response ListKeys200JSONResponse) VisitListKeysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListKeysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListKeysdefaultApplicationProblemPlusJSONResponse) VisitListKeysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type OrderRulesRequestObject struct {
 	Body *OrderRulesJSONRequestBody
 }
@@ -11884,18 +11513,18 @@ func (response ListRulesdefaultApplicationProblemPlusJSONResponse) VisitListRule
 	return err
 }
 
-type GetLineUpRequestObject struct {
+type GetRankingRequestObject struct {
 	Rule   string `json:"rule"`
-	Params GetLineUpParams
+	Params GetRankingParams
 }
 
-type GetLineUpResponseObject interface {
-	VisitGetLineUpResponse(w http.ResponseWriter) error
+type GetRankingResponseObject interface {
+	VisitGetRankingResponse(w http.ResponseWriter) error
 }
 
-type GetLineUp200JSONResponse LineUp
+type GetRanking200JSONResponse Ranking
 
-func (response GetLineUp200JSONResponse) VisitGetLineUpResponse(w http.ResponseWriter) error {
+func (response GetRanking200JSONResponse) VisitGetRankingResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -11907,12 +11536,12 @@ func (response GetLineUp200JSONResponse) VisitGetLineUpResponse(w http.ResponseW
 	return err
 }
 
-type GetLineUpdefaultApplicationProblemPlusJSONResponse struct {
+type GetRankingdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response GetLineUpdefaultApplicationProblemPlusJSONResponse) VisitGetLineUpResponse(w http.ResponseWriter) error {
+func (response GetRankingdefaultApplicationProblemPlusJSONResponse) VisitGetRankingResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11924,18 +11553,18 @@ func (response GetLineUpdefaultApplicationProblemPlusJSONResponse) VisitGetLineU
 	return err
 }
 
-type ListProposalsRequestObject struct {
+type ListSuggestionsRequestObject struct {
 	Rule   string `json:"rule"`
-	Params ListProposalsParams
+	Params ListSuggestionsParams
 }
 
-type ListProposalsResponseObject interface {
-	VisitListProposalsResponse(w http.ResponseWriter) error
+type ListSuggestionsResponseObject interface {
+	VisitListSuggestionsResponse(w http.ResponseWriter) error
 }
 
-type ListProposals200JSONResponse Proposals
+type ListSuggestions200JSONResponse Suggestions
 
-func (response ListProposals200JSONResponse) VisitListProposalsResponse(w http.ResponseWriter) error {
+func (response ListSuggestions200JSONResponse) VisitListSuggestionsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -11947,12 +11576,12 @@ func (response ListProposals200JSONResponse) VisitListProposalsResponse(w http.R
 	return err
 }
 
-type ListProposalsdefaultApplicationProblemPlusJSONResponse struct {
+type ListSuggestionsdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response ListProposalsdefaultApplicationProblemPlusJSONResponse) VisitListProposalsResponse(w http.ResponseWriter) error {
+func (response ListSuggestionsdefaultApplicationProblemPlusJSONResponse) VisitListSuggestionsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12111,6 +11740,45 @@ func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInRespo
 	return err
 }
 
+type UseOneTimePasswordRequestObject struct {
+	Body *UseOneTimePasswordJSONRequestBody
+}
+
+type UseOneTimePasswordResponseObject interface {
+	VisitUseOneTimePasswordResponse(w http.ResponseWriter) error
+}
+
+type UseOneTimePassword200JSONResponse Person
+
+func (response UseOneTimePassword200JSONResponse) VisitUseOneTimePasswordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UseOneTimePassworddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UseOneTimePassworddefaultApplicationProblemPlusJSONResponse) VisitUseOneTimePasswordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ChangePasswordRequestObject struct {
 	Body *ChangePasswordJSONRequestBody
 }
@@ -12144,17 +11812,16 @@ func (response ChangePassworddefaultApplicationProblemPlusJSONResponse) VisitCha
 	return err
 }
 
-type UseWordRequestObject struct {
-	Body *UseWordJSONRequestBody
+type ListSnoozesRequestObject struct {
 }
 
-type UseWordResponseObject interface {
-	VisitUseWordResponse(w http.ResponseWriter) error
+type ListSnoozesResponseObject interface {
+	VisitListSnoozesResponse(w http.ResponseWriter) error
 }
 
-type UseWord200JSONResponse Person
+type ListSnoozes200JSONResponse []Snooze
 
-func (response UseWord200JSONResponse) VisitUseWordResponse(w http.ResponseWriter) error {
+func (response ListSnoozes200JSONResponse) VisitListSnoozesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -12166,12 +11833,51 @@ func (response UseWord200JSONResponse) VisitUseWordResponse(w http.ResponseWrite
 	return err
 }
 
-type UseWorddefaultApplicationProblemPlusJSONResponse struct {
+type ListSnoozesdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response UseWorddefaultApplicationProblemPlusJSONResponse) VisitUseWordResponse(w http.ResponseWriter) error {
+func (response ListSnoozesdefaultApplicationProblemPlusJSONResponse) VisitListSnoozesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndSnoozeRequestObject struct {
+	Id int64 `json:"id"`
+}
+
+type EndSnoozeResponseObject interface {
+	VisitEndSnoozeResponse(w http.ResponseWriter) error
+}
+
+type EndSnooze200JSONResponse []Case
+
+func (response EndSnooze200JSONResponse) VisitEndSnoozeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndSnoozedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndSnoozedefaultApplicationProblemPlusJSONResponse) VisitEndSnoozeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12477,28 +12183,28 @@ func (response ListTodosdefaultApplicationProblemPlusJSONResponse) VisitListTodo
 	return err
 }
 
-type DropTodoRequestObject struct {
+type RemoveTodoRequestObject struct {
 	Id int64 `json:"id"`
 }
 
-type DropTodoResponseObject interface {
-	VisitDropTodoResponse(w http.ResponseWriter) error
+type RemoveTodoResponseObject interface {
+	VisitRemoveTodoResponse(w http.ResponseWriter) error
 }
 
-type DropTodo204Response struct {
+type RemoveTodo204Response struct {
 }
 
-func (response DropTodo204Response) VisitDropTodoResponse(w http.ResponseWriter) error {
+func (response RemoveTodo204Response) VisitRemoveTodoResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
 }
 
-type DropTododefaultApplicationProblemPlusJSONResponse struct {
+type RemoveTododefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response DropTododefaultApplicationProblemPlusJSONResponse) VisitDropTodoResponse(w http.ResponseWriter) error {
+func (response RemoveTododefaultApplicationProblemPlusJSONResponse) VisitRemoveTodoResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12510,18 +12216,18 @@ func (response DropTododefaultApplicationProblemPlusJSONResponse) VisitDropTodoR
 	return err
 }
 
-type TickTodoRequestObject struct {
+type UpdateTodoRequestObject struct {
 	Id   int64 `json:"id"`
-	Body *TickTodoJSONRequestBody
+	Body *UpdateTodoJSONRequestBody
 }
 
-type TickTodoResponseObject interface {
-	VisitTickTodoResponse(w http.ResponseWriter) error
+type UpdateTodoResponseObject interface {
+	VisitUpdateTodoResponse(w http.ResponseWriter) error
 }
 
-type TickTodo200JSONResponse Todo
+type UpdateTodo200JSONResponse Todo
 
-func (response TickTodo200JSONResponse) VisitTickTodoResponse(w http.ResponseWriter) error {
+func (response UpdateTodo200JSONResponse) VisitUpdateTodoResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -12533,12 +12239,12 @@ func (response TickTodo200JSONResponse) VisitTickTodoResponse(w http.ResponseWri
 	return err
 }
 
-type TickTododefaultApplicationProblemPlusJSONResponse struct {
+type UpdateTododefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response TickTododefaultApplicationProblemPlusJSONResponse) VisitTickTodoResponse(w http.ResponseWriter) error {
+func (response UpdateTododefaultApplicationProblemPlusJSONResponse) VisitUpdateTodoResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12693,6 +12399,45 @@ func (response RevokeTokendefaultApplicationProblemPlusJSONResponse) VisitRevoke
 	return err
 }
 
+type GetVarianceRequestObject struct {
+	Params GetVarianceParams
+}
+
+type GetVarianceResponseObject interface {
+	VisitGetVarianceResponse(w http.ResponseWriter) error
+}
+
+type GetVariance200JSONResponse Variance
+
+func (response GetVariance200JSONResponse) VisitGetVarianceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetVariancedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetVariancedefaultApplicationProblemPlusJSONResponse) VisitGetVarianceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListVerdictsRequestObject struct {
 	Params ListVerdictsParams
 }
@@ -12810,67 +12555,28 @@ func (response SaveViewdefaultApplicationProblemPlusJSONResponse) VisitSaveViewR
 	return err
 }
 
-type DropViewRequestObject struct {
+type DeleteViewRequestObject struct {
 	Id int64 `json:"id"`
 }
 
-type DropViewResponseObject interface {
-	VisitDropViewResponse(w http.ResponseWriter) error
+type DeleteViewResponseObject interface {
+	VisitDeleteViewResponse(w http.ResponseWriter) error
 }
 
-type DropView204Response struct {
+type DeleteView204Response struct {
 }
 
-func (response DropView204Response) VisitDropViewResponse(w http.ResponseWriter) error {
+func (response DeleteView204Response) VisitDeleteViewResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
 }
 
-type DropViewdefaultApplicationProblemPlusJSONResponse struct {
+type DeleteViewdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response DropViewdefaultApplicationProblemPlusJSONResponse) VisitDropViewResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetWalkRequestObject struct {
-	Params GetWalkParams
-}
-
-type GetWalkResponseObject interface {
-	VisitGetWalkResponse(w http.ResponseWriter) error
-}
-
-type GetWalk200JSONResponse Walk
-
-func (response GetWalk200JSONResponse) VisitGetWalkResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetWalkdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetWalkdefaultApplicationProblemPlusJSONResponse) VisitGetWalkResponse(w http.ResponseWriter) error {
+func (response DeleteViewdefaultApplicationProblemPlusJSONResponse) VisitDeleteViewResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12884,330 +12590,321 @@ func (response GetWalkdefaultApplicationProblemPlusJSONResponse) VisitGetWalkRes
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
-	// ListAbsences Who is away today or later, and who stands in
+	// ListAbsences Absences of today and later, with the stand-ins
 	// (GET /api/absences)
 	ListAbsences(ctx context.Context, request ListAbsencesRequestObject) (ListAbsencesResponseObject, error)
-	// CreateAbsence Note that one is away, or as a lead that somebody is
+	// CreateAbsence Add an absence of yours, or (leads only) of another person
 	// (POST /api/absences)
 	CreateAbsence(ctx context.Context, request CreateAbsenceRequestObject) (CreateAbsenceResponseObject, error)
-	// DropAbsence Take an absence of one's own away, or as a lead anybody's
+	// DeleteAbsence Delete an absence of yours, or (leads only) any
 	// (DELETE /api/absences/{id})
-	DropAbsence(ctx context.Context, request DropAbsenceRequestObject) (DropAbsenceResponseObject, error)
-	// ListAudit What was done, by whom and from where, the newest first (leads only)
+	DeleteAbsence(ctx context.Context, request DeleteAbsenceRequestObject) (DeleteAbsenceResponseObject, error)
+	// ListAudit The audit log, newest first (leads only)
 	// (GET /api/audit)
 	ListAudit(ctx context.Context, request ListAuditRequestObject) (ListAuditResponseObject, error)
-
+	// ExportAudit The audit log as a CSV file (leads only)
 	// (GET /api/audit/export)
 	ExportAudit(ctx context.Context, request ExportAuditRequestObject) (ExportAuditResponseObject, error)
-	// MakeBackup All that the service keeps, as of now, in one file (leads only)
+	// MakeBackup A backup of all data in one file (leads only)
 	// (GET /api/backup)
 	MakeBackup(ctx context.Context, request MakeBackupRequestObject) (MakeBackupResponseObject, error)
+	// GetBreakdown The parts of a figure, down to its lines
+	// (GET /api/breakdown)
+	GetBreakdown(ctx context.Context, request GetBreakdownRequestObject) (GetBreakdownResponseObject, error)
 	// GetCalendar A year of the published calendar, day by day
 	// (GET /api/calendar)
 	GetCalendar(ctx context.Context, request GetCalendarRequestObject) (GetCalendarResponseObject, error)
-
+	// ListCases The cases on your desks or on all, filtered and sorted, a page at once
 	// (GET /api/cases)
 	ListCases(ctx context.Context, request ListCasesRequestObject) (ListCasesResponseObject, error)
-	// ActOnCases One thing done to one case or to several at once, to all of them or to none
+	// ActOnCases One action on one case or on several at once: on all of them or on none
 	// (POST /api/cases/acts)
 	ActOnCases(ctx context.Context, request ActOnCasesRequestObject) (ActOnCasesResponseObject, error)
-	// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all one works on
+	// SettleCleared Settle all cases in which nothing is flagged any more, of a desk or of all your desks
 	// (POST /api/cases/cleared)
 	SettleCleared(ctx context.Context, request SettleClearedRequestObject) (SettleClearedResponseObject, error)
-	// ListCaseHistories The small history of each of some cases: of its most serious flag, with the cuts, on the data as they are now; those of whom there is none are left out
+	// ListCaseHistories The small chart of each of some cases: of its most serious flag, with the cuts, on current data
 	// (GET /api/cases/histories)
 	ListCaseHistories(ctx context.Context, request ListCaseHistoriesRequestObject) (ListCaseHistoriesResponseObject, error)
-	// UndoOnCases Put cases back to what they were before what one did to them last, within ten seconds, if nothing else was done since
+	// UndoOnCases Undo your last action on cases, within ten seconds, if nothing else was done since
 	// (POST /api/cases/undo)
 	UndoOnCases(ctx context.Context, request UndoOnCasesRequestObject) (UndoOnCasesResponseObject, error)
-
+	// GetCase One case with its exceptions, history, files and to-dos
 	// (GET /api/cases/{id})
 	GetCase(ctx context.Context, request GetCaseRequestObject) (GetCaseResponseObject, error)
-
-	// (POST /api/cases/{id}/comments)
-	CommentCase(ctx context.Context, request CommentCaseRequestObject) (CommentCaseResponseObject, error)
-	// AddCaseFile Attach a file to the case: 10 MB at most, of a type that is allowed by its name and its content
+	// AddCaseFile Attach a file to a case: 10 MB at most, of an allowed type
 	// (POST /api/cases/{id}/files)
 	AddCaseFile(ctx context.Context, request AddCaseFileRequestObject) (AddCaseFileResponseObject, error)
-	// DropCaseFile Take a file away (who attached it, and leads); its name stays in the trail
+	// RemoveCaseFile Remove a file (its author, and leads); its name stays in the history
 	// (DELETE /api/cases/{id}/files/{file})
-	DropCaseFile(ctx context.Context, request DropCaseFileRequestObject) (DropCaseFileResponseObject, error)
-	// GetCaseFile The file as it was attached, to be kept and not shown
+	RemoveCaseFile(ctx context.Context, request RemoveCaseFileRequestObject) (RemoveCaseFileResponseObject, error)
+	// GetCaseFile An attached file, as a download
 	// (GET /api/cases/{id}/files/{file})
 	GetCaseFile(ctx context.Context, request GetCaseFileRequestObject) (GetCaseFileResponseObject, error)
-	// SettleCase Settle the case with a finding (members of its desk)
-	// (PUT /api/cases/{id}/finding)
-	SettleCase(ctx context.Context, request SettleCaseRequestObject) (SettleCaseResponseObject, error)
-	// ReleaseCase Put a taken case back on the desk
-	// (DELETE /api/cases/{id}/holder)
-	ReleaseCase(ctx context.Context, request ReleaseCaseRequestObject) (ReleaseCaseResponseObject, error)
-	// TakeCase Take the case (members of its desk)
-	// (PUT /api/cases/{id}/holder)
-	TakeCase(ctx context.Context, request TakeCaseRequestObject) (TakeCaseResponseObject, error)
-	// AddTodo Add what somebody is to do about the case by a day
+	// AddTodo Add a to-do to a case, with an owner and a day
 	// (POST /api/cases/{id}/todos)
 	AddTodo(ctx context.Context, request AddTodoRequestObject) (AddTodoResponseObject, error)
-	// ListChanges Server-sent events while they happen: 'changed' when something is published, taken in, swept or closed by any service, 'sweeping' for each stage of a sweep of this one
+	// ListChanges Server-sent events: 'changed' when something is published, loaded, swept or closed, 'sweeping' for each stage of a sweep
 	// (GET /api/changes)
 	ListChanges(ctx context.Context, request ListChangesRequestObject) (ListChangesResponseObject, error)
-	// GetClock What the service's clock says, and whether it has leapt
+	// GetClock The clock of the service, and whether it has leapt
 	// (GET /api/clock)
 	GetClock(ctx context.Context, request GetClockRequestObject) (GetClockResponseObject, error)
-	// ConfirmClock Say that the clock is right, although it has leapt (leads): what is due by it is done again
+	// ConfirmClock Confirm that the clock is right after a leap; what is due by it runs again (leads only)
 	// (POST /api/clock)
 	ConfirmClock(ctx context.Context, request ConfirmClockRequestObject) (ConfirmClockResponseObject, error)
-	// ClosePeriod Close a period, so that nothing sweeps it any more (leads only)
+	// ClosePeriod Close a period, so that no sweep changes it (leads only)
 	// (POST /api/closings)
 	ClosePeriod(ctx context.Context, request ClosePeriodRequestObject) (ClosePeriodResponseObject, error)
-	// ReopenPeriod Open a closed period again, for a reason (leads only)
+	// ReopenPeriod Reopen a closed period, with a reason (leads only)
 	// (POST /api/closings/end)
 	ReopenPeriod(ctx context.Context, request ReopenPeriodRequestObject) (ReopenPeriodResponseObject, error)
-	// ListDataFaults Faults of the data that cases were settled for: five hundred at once, those not mended first, then the newest
-	// (GET /api/data-faults)
-	ListDataFaults(ctx context.Context, request ListDataFaultsRequestObject) (ListDataFaultsResponseObject, error)
-	// EndDataFault Say that a fault is mended, or is none (who answers for its feeds, analysts, leads); one settles by itself when lines of its feeds have come and nothing in its case is flagged any more
-	// (POST /api/data-faults/{id}/end)
-	EndDataFault(ctx context.Context, request EndDataFaultRequestObject) (EndDataFaultResponseObject, error)
-
+	// ListDataIssues Data issues that reviewers reported: 500 at once, open ones first, then the newest
+	// (GET /api/data-issues)
+	ListDataIssues(ctx context.Context, request ListDataIssuesRequestObject) (ListDataIssuesResponseObject, error)
+	// CloseDataIssue Close a data issue as fixed or as no issue (owners of its feeds, analysts, leads); one closes by itself when lines of its feeds come and nothing in its case is flagged any more
+	// (POST /api/data-issues/{id}/end)
+	CloseDataIssue(ctx context.Context, request CloseDataIssueRequestObject) (CloseDataIssueResponseObject, error)
+	// ListDials The dials with their values and the rules that use them
 	// (GET /api/dials)
 	ListDials(ctx context.Context, request ListDialsRequestObject) (ListDialsResponseObject, error)
-	// TurnDial Turn a dial everywhere at once, as a new revision (analysts and leads)
+	// ChangeDial Change a dial everywhere at once, as a new revision (analysts and leads)
 	// (PUT /api/dials/{name})
-	TurnDial(ctx context.Context, request TurnDialRequestObject) (TurnDialResponseObject, error)
-	// GetDoctor Whether all that must always be so in the database is so; changes nothing (leads only)
+	ChangeDial(ctx context.Context, request ChangeDialRequestObject) (ChangeDialResponseObject, error)
+	// GetDoctor Check the invariants of the database; changes nothing (leads only)
 	// (GET /api/doctor)
 	GetDoctor(ctx context.Context, request GetDoctorRequestObject) (GetDoctorResponseObject, error)
-	// DropDraft Discard one's draft
+	// DeleteDraft Discard your draft
 	// (DELETE /api/draft)
-	DropDraft(ctx context.Context, request DropDraftRequestObject) (DropDraftResponseObject, error)
-	// GetDraft One's own draft; without one, the published text to begin from
+	DeleteDraft(ctx context.Context, request DeleteDraftRequestObject) (DeleteDraftResponseObject, error)
+	// GetDraft Your draft; without one, the published text to start from
 	// (GET /api/draft)
 	GetDraft(ctx context.Context, request GetDraftRequestObject) (GetDraftResponseObject, error)
-	// PutDraft Keep one's draft (analysts and leads)
+	// PutDraft Save your draft (analysts and leads)
 	// (PUT /api/draft)
 	PutDraft(ctx context.Context, request PutDraftRequestObject) (PutDraftResponseObject, error)
-
+	// ListExceptions The exceptions of a period, filtered and sorted, a page at once
 	// (GET /api/exceptions)
 	ListExceptions(ctx context.Context, request ListExceptionsRequestObject) (ListExceptionsResponseObject, error)
-
+	// ExportExceptions The exceptions of a period as a CSV file
 	// (GET /api/exceptions.csv)
 	ExportExceptions(ctx context.Context, request ExportExceptionsRequestObject) (ExportExceptionsResponseObject, error)
-	// TakeExceptions Take exceptions that are in no case to their desks, all of them or none (members of the desk, analysts, leads)
+	// OpenCases Open cases for exceptions that are in no case, for all of them or none (members of the desk, analysts, leads)
 	// (POST /api/exceptions/cases)
-	TakeExceptions(ctx context.Context, request TakeExceptionsRequestObject) (TakeExceptionsResponseObject, error)
-	// ExportExceptionFile All that match as a file; a workbook has a second sheet with what grades, columns and rules mean
+	OpenCases(ctx context.Context, request OpenCasesRequestObject) (OpenCasesResponseObject, error)
+	// ExportExceptionFile The matching exceptions as a file; a workbook has a second sheet with the meaning of grades, columns and rules
 	// (GET /api/exceptions/file)
 	ExportExceptionFile(ctx context.Context, request ExportExceptionFileRequestObject) (ExportExceptionFileResponseObject, error)
 	// GetExceptionGrid Subjects by periods: the most serious grade of each in the last thirteen; those flagged in the period first, then by how often
 	// (GET /api/exceptions/grid)
 	GetExceptionGrid(ctx context.Context, request GetExceptionGridRequestObject) (GetExceptionGridResponseObject, error)
-	// GetExceptionTrend How many are flagged in the last thirteen periods, by rule, desk, kind or grade; and of all how many are new, still there and gone
+	// GetExceptionTrend The number of exceptions in the last thirteen periods, by rule, desk, kind or grade; and how many are raised, standing and cleared
 	// (GET /api/exceptions/trend)
 	GetExceptionTrend(ctx context.Context, request GetExceptionTrendRequestObject) (GetExceptionTrendResponseObject, error)
-
+	// GetException One exception with its evidence and history
 	// (GET /api/exceptions/{id})
 	GetException(ctx context.Context, request GetExceptionRequestObject) (GetExceptionResponseObject, error)
-	// GetCalendarFeed Coming sweeps, and the due days of the cases on one's desks, as iCalendar; for programs that cannot send a header the token may be in the address
+	// GetCalendarFeed Scheduled sweeps, and the due days of the cases on your desks, as iCalendar; the token may be in the address, for programs that cannot send a header
 	// (GET /api/feeds/calendar.ics)
 	GetCalendarFeed(ctx context.Context, request GetCalendarFeedRequestObject) (GetCalendarFeedResponseObject, error)
-	// GetExceptionFeed What was newly flagged in the last swept periods, as Atom; the newest first
+	// GetExceptionFeed The raised exceptions of the last swept periods as Atom, newest first
 	// (GET /api/feeds/exceptions.atom)
 	GetExceptionFeed(ctx context.Context, request GetExceptionFeedRequestObject) (GetExceptionFeedResponseObject, error)
-	// RestyleGrade Give a grade another label, tone and shape everywhere at once, as a new revision (analysts and leads)
+	// ChangeGrade Change label, tone and shape of a grade everywhere at once, as a new revision (analysts and leads)
 	// (PUT /api/grades/{name})
-	RestyleGrade(ctx context.Context, request RestyleGradeRequestObject) (RestyleGradeResponseObject, error)
-
+	ChangeGrade(ctx context.Context, request ChangeGradeRequestObject) (ChangeGradeResponseObject, error)
+	// ListIntakes The intakes, newest first
 	// (GET /api/intakes)
 	ListIntakes(ctx context.Context, request ListIntakesRequestObject) (ListIntakesResponseObject, error)
-	// CreateIntake Take in a CSV file of a feed, a register or a target sheet, whole or not at all (analysts and leads)
+	// CreateIntake Load a CSV file of a feed, a register or a target sheet; a file with an error is rejected as a whole (analysts and leads)
 	// (POST /api/intakes)
 	CreateIntake(ctx context.Context, request CreateIntakeRequestObject) (CreateIntakeResponseObject, error)
-	// TakeBackIntake Take an intake back; what it replaced comes to count again
+	// RevertIntake Revert an intake; what it replaced counts again (analysts and leads)
 	// (DELETE /api/intakes/{id})
-	TakeBackIntake(ctx context.Context, request TakeBackIntakeRequestObject) (TakeBackIntakeResponseObject, error)
-
+	RevertIntake(ctx context.Context, request RevertIntakeRequestObject) (RevertIntakeResponseObject, error)
+	// ListMeasures The measures of the published rulebook
 	// (GET /api/measures)
 	ListMeasures(ctx context.Context, request ListMeasuresRequestObject) (ListMeasuresResponseObject, error)
-	// ListMethods The outlier and event-window methods that a rule may judge by
+	// ListMethods The outlier and event-window methods that a rule may use
 	// (GET /api/methods)
 	ListMethods(ctx context.Context, request ListMethodsRequestObject) (ListMethodsResponseObject, error)
-	// ListNotices What the person who asks was told of cases: two hundred at once, the newest first
-	// (GET /api/notices)
-	ListNotices(ctx context.Context, request ListNoticesRequestObject) (ListNoticesResponseObject, error)
-	// SeeNotices Note that they were seen, up to a number
-	// (POST /api/notices/seen)
-	SeeNotices(ctx context.Context, request SeeNoticesRequestObject) (SeeNoticesResponseObject, error)
-
+	// ListNotifications Your notifications: 200 at once, newest first
+	// (GET /api/notifications)
+	ListNotifications(ctx context.Context, request ListNotificationsRequestObject) (ListNotificationsResponseObject, error)
+	// MarkNotificationsRead Mark notifications as read, up to a number
+	// (POST /api/notifications/read)
+	MarkNotificationsRead(ctx context.Context, request MarkNotificationsReadRequestObject) (MarkNotificationsReadResponseObject, error)
+	// GetOverview The last sweep in short: exceptions by grade, kind, rule and desk, and how they changed
 	// (GET /api/overview)
 	GetOverview(ctx context.Context, request GetOverviewRequestObject) (GetOverviewResponseObject, error)
-	// GetParts What a figure is made of, down to its lines
-	// (GET /api/parts)
-	GetParts(ctx context.Context, request GetPartsRequestObject) (GetPartsResponseObject, error)
-	// ListPeaces Who is left in peace: what a rule flags of them opens no case until a day, or until it is worse
-	// (GET /api/peaces)
-	ListPeaces(ctx context.Context, request ListPeacesRequestObject) (ListPeacesResponseObject, error)
-	// EndPeace End one (members of the desk of its case, and leads); what is flagged of its subject now goes to a desk
-	// (DELETE /api/peaces/{id})
-	EndPeace(ctx context.Context, request EndPeaceRequestObject) (EndPeaceResponseObject, error)
-
+	// ListPeople The accounts
 	// (GET /api/people)
 	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
-	// CreatePerson Add a person (leads only)
+	// CreatePerson Add an account with a one-time password (leads only)
 	// (POST /api/people)
 	CreatePerson(ctx context.Context, request CreatePersonRequestObject) (CreatePersonResponseObject, error)
-	// ClosePerson Close an account; its sessions and tokens end at once, what it did stays (leads only)
+	// ClosePerson Close an account; its sessions and tokens end at once, its work stays (leads only)
 	// (DELETE /api/people/{name})
 	ClosePerson(ctx context.Context, request ClosePersonRequestObject) (ClosePersonResponseObject, error)
-	// ChangePerson Give an account another title, role and desks (leads only)
+	// ChangePerson Change the display name, role and desks of an account (leads only)
 	// (PUT /api/people/{name})
 	ChangePerson(ctx context.Context, request ChangePersonRequestObject) (ChangePersonResponseObject, error)
-	// MakeWord Give an account a one-time word in place of its password; its sessions and tokens end (leads only)
-	// (POST /api/people/{name}/word)
-	MakeWord(ctx context.Context, request MakeWordRequestObject) (MakeWordResponseObject, error)
+	// ResetPassword Give an account a one-time password in place of its password; its sessions and tokens end (leads only)
+	// (POST /api/people/{name}/one-time-password)
+	ResetPassword(ctx context.Context, request ResetPasswordRequestObject) (ResetPasswordResponseObject, error)
 	// ListPeriods The last periods of a grain up to the newest with lines
 	// (GET /api/periods)
 	ListPeriods(ctx context.Context, request ListPeriodsRequestObject) (ListPeriodsResponseObject, error)
 	// GetRegister The subjects of a kind as of a day
 	// (GET /api/registers/{kind})
 	GetRegister(ctx context.Context, request GetRegisterRequestObject) (GetRegisterResponseObject, error)
-	// GetSubject Everything a register ever said of one subject
+	// GetSubject All that a register says of one subject, by day
 	// (GET /api/registers/{kind}/{key})
 	GetSubject(ctx context.Context, request GetSubjectRequestObject) (GetSubjectResponseObject, error)
-	// Rehearse Judge one rule of a draft on real data, changing nothing
+	// Rehearse Evaluate one rule of a draft on real data; changes nothing
 	// (POST /api/rehearsals)
 	Rehearse(ctx context.Context, request RehearseRequestObject) (RehearseResponseObject, error)
-	// RehearseBook Judge a whole draft against the published rulebook, changing nothing
+	// RehearseBook Evaluate a whole draft and compare it with the published rulebook; changes nothing
 	// (POST /api/rehearsals/book)
 	RehearseBook(ctx context.Context, request RehearseBookRequestObject) (RehearseBookResponseObject, error)
-	// RehearseRouting What each desk and person would get of a period by a draft, beside what they hold now, changing nothing
+	// RehearseRouting Cases that each desk and person would get in a period by a draft, beside their open cases; changes nothing
 	// (POST /api/rehearsals/routing)
 	RehearseRouting(ctx context.Context, request RehearseRoutingRequestObject) (RehearseRoutingResponseObject, error)
-	// SolveDial Find the value of a dial that flags about so many a month
+	// SolveDial Find the value of a dial that flags about the wanted number a month
 	// (POST /api/rehearsals/solution)
 	SolveDial(ctx context.Context, request SolveDialRequestObject) (SolveDialResponseObject, error)
-	// ExportReport A report as a file: what was found, what waits, or who was flagged when
+	// GetBacklog Open, taken, parked, late and not yet opened cases by desk, person, rule, grade or period, with their age
+	// (GET /api/reports/backlog)
+	GetBacklog(ctx context.Context, request GetBacklogRequestObject) (GetBacklogResponseObject, error)
+	// ExportReport A report as a file: outcomes, backlog, or the grid of exceptions
 	// (GET /api/reports/file)
 	ExportReport(ctx context.Context, request ExportReportRequestObject) (ExportReportResponseObject, error)
-	// ListFindings What came of the cases that were settled
-	// (GET /api/reports/findings)
-	ListFindings(ctx context.Context, request ListFindingsRequestObject) (ListFindingsResponseObject, error)
-	// ListWork What waits: open, taken, parked, late, how old, and what nobody has looked at
-	// (GET /api/reports/work)
-	ListWork(ctx context.Context, request ListWorkRequestObject) (ListWorkResponseObject, error)
-
+	// ListOutcomes Outcomes of the settled cases, by rule, desk, person, reason, period or revision
+	// (GET /api/reports/outcomes)
+	ListOutcomes(ctx context.Context, request ListOutcomesRequestObject) (ListOutcomesResponseObject, error)
+	// ListRevisions The revisions, newest first
 	// (GET /api/revisions)
 	ListRevisions(ctx context.Context, request ListRevisionsRequestObject) (ListRevisionsResponseObject, error)
 	// PublishRevision Publish a rulebook as a new revision (analysts and leads)
 	// (POST /api/revisions)
 	PublishRevision(ctx context.Context, request PublishRevisionRequestObject) (PublishRevisionResponseObject, error)
-
+	// GetRevision One revision with its text
 	// (GET /api/revisions/{number})
 	GetRevision(ctx context.Context, request GetRevisionRequestObject) (GetRevisionResponseObject, error)
-	// RestoreRevision Publish an earlier revision again, as a new one (analysts and leads)
+	// RestoreRevision Restore an earlier revision, as a new one (analysts and leads)
 	// (POST /api/revisions/{number}/restoration)
 	RestoreRevision(ctx context.Context, request RestoreRevisionRequestObject) (RestoreRevisionResponseObject, error)
 	// GetRulebook The published rulebook
 	// (GET /api/rulebook)
 	GetRulebook(ctx context.Context, request GetRulebookRequestObject) (GetRulebookResponseObject, error)
-	// CheckRulebook Check a rulebook, changing nothing
+	// CheckRulebook Check a rulebook; changes nothing
 	// (POST /api/rulebook/check)
 	CheckRulebook(ctx context.Context, request CheckRulebookRequestObject) (CheckRulebookResponseObject, error)
-	// CompareRulebook How a text differs from the published revision or from an earlier one, in words and line by line
+	// CompareRulebook Differences of a text from the published revision or an earlier one, in words and line by line
 	// (POST /api/rulebook/compare)
 	CompareRulebook(ctx context.Context, request CompareRulebookRequestObject) (CompareRulebookResponseObject, error)
 	// PlaceDial Write another value of a dial into a text
 	// (POST /api/rulebook/dial)
 	PlaceDial(ctx context.Context, request PlaceDialRequestObject) (PlaceDialResponseObject, error)
+	// ListKeys The keys that a rulebook may have, for completion
+	// (GET /api/rulebook/keys)
+	ListKeys(ctx context.Context, request ListKeysRequestObject) (ListKeysResponseObject, error)
 	// OrderRules Write the rules of a text in another order
 	// (POST /api/rulebook/order)
 	OrderRules(ctx context.Context, request OrderRulesRequestObject) (OrderRulesResponseObject, error)
-	// PlaceRule Write one rule into a text in the place of the one of that name, or last; or take it out
+	// PlaceRule Write one rule into a text in place of the rule of that name, or last; or remove it
 	// (POST /api/rulebook/rule)
 	PlaceRule(ctx context.Context, request PlaceRuleRequestObject) (PlaceRuleResponseObject, error)
-	// ListUses Everything that a change of a measure, dial, kind, grade, feed or desk would touch
+	// ListUses What uses a measure, dial, kind, grade, feed or desk
 	// (GET /api/rulebook/uses)
 	ListUses(ctx context.Context, request ListUsesRequestObject) (ListUsesResponseObject, error)
-	// ListRules The rules in words, with what each said in a period
+	// ListRules The rules in words, with how many each flagged in a period
 	// (GET /api/rules)
 	ListRules(ctx context.Context, request ListRulesRequestObject) (ListRulesResponseObject, error)
-	// GetLineUp Every judged subject in order of what was held against the cuts
-	// (GET /api/rules/{rule}/line-up)
-	GetLineUp(ctx context.Context, request GetLineUpRequestObject) (GetLineUpResponseObject, error)
-	// ListProposals Changes of a rule that would have spared what was explained and kept what was confirmed, each proven on what was settled
-	// (GET /api/rules/{rule}/proposals)
-	ListProposals(ctx context.Context, request ListProposalsRequestObject) (ListProposalsResponseObject, error)
-	// GetSchedule The plans of the rulebook, and what becomes of the last periods of each and of the one that runs
+	// GetRanking The judged subjects of a rule, ordered by their value against the cuts
+	// (GET /api/rules/{rule}/ranking)
+	GetRanking(ctx context.Context, request GetRankingRequestObject) (GetRankingResponseObject, error)
+	// ListSuggestions Changes of a rule that would have dropped explained cases and kept the confirmed ones, backtested on settled cases
+	// (GET /api/rules/{rule}/suggestions)
+	ListSuggestions(ctx context.Context, request ListSuggestionsRequestObject) (ListSuggestionsResponseObject, error)
+	// GetSchedule The scheduled sweeps, and the state of the last periods of each
 	// (GET /api/schedule)
 	GetSchedule(ctx context.Context, request GetScheduleRequestObject) (GetScheduleResponseObject, error)
 	// SignOut End the session
 	// (DELETE /api/session)
 	SignOut(ctx context.Context, request SignOutRequestObject) (SignOutResponseObject, error)
-	// GetSession Who is signed in
+	// GetSession The person who is signed in
 	// (GET /api/session)
 	GetSession(ctx context.Context, request GetSessionRequestObject) (GetSessionResponseObject, error)
-	// SignIn Sign in with name and password; sets the session cookie
+	// SignIn Sign in with a user name and a password; sets the session cookie
 	// (POST /api/session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
-	// ChangePassword Change one's own password; all other sessions and tokens of the account end
+	// UseOneTimePassword Sign in with a one-time password and choose a password; sets the session cookie
+	// (POST /api/session/one-time-password)
+	UseOneTimePassword(ctx context.Context, request UseOneTimePasswordRequestObject) (UseOneTimePasswordResponseObject, error)
+	// ChangePassword Change your password; all other sessions and tokens of the account end
 	// (PUT /api/session/password)
 	ChangePassword(ctx context.Context, request ChangePasswordRequestObject) (ChangePasswordResponseObject, error)
-	// UseWord Sign in with a one-time word and choose a password; sets the session cookie
-	// (POST /api/session/word)
-	UseWord(ctx context.Context, request UseWordRequestObject) (UseWordResponseObject, error)
-	// ListSweeps A hundred sweeps at a time; the next are those before the last one's number, and none are the end
+	// ListSnoozes The snoozed subjects: their flags open no case until a day, or until they are worse
+	// (GET /api/snoozes)
+	ListSnoozes(ctx context.Context, request ListSnoozesRequestObject) (ListSnoozesResponseObject, error)
+	// EndSnooze End a snooze (members of the desk of its case, and leads); current flags of its subject open a case
+	// (DELETE /api/snoozes/{id})
+	EndSnooze(ctx context.Context, request EndSnoozeRequestObject) (EndSnoozeResponseObject, error)
+	// ListSweeps The sweeps: 100 at once, newest first; the next page is before the last number
 	// (GET /api/sweeps)
 	ListSweeps(ctx context.Context, request ListSweepsRequestObject) (ListSweepsResponseObject, error)
 	// CreateSweep Evaluate the published revision for a period (analysts and leads)
 	// (POST /api/sweeps)
 	CreateSweep(ctx context.Context, request CreateSweepRequestObject) (CreateSweepResponseObject, error)
-	// GetVerification A sweep computed again from its revision and data version, and held against what it recorded; changes nothing
+	// GetVerification Recompute a sweep from its revision and data version, and compare; changes nothing
 	// (GET /api/sweeps/{id}/verification)
 	GetVerification(ctx context.Context, request GetVerificationRequestObject) (GetVerificationResponseObject, error)
-	// GetTable Measures by subject, group or whole, in one or several periods
+	// GetTable Measures by subject, by group or in total, in one or several periods
 	// (GET /api/table)
 	GetTable(ctx context.Context, request GetTableRequestObject) (GetTableResponseObject, error)
-
+	// ExportTable A table of figures as a CSV file
 	// (GET /api/table.csv)
 	ExportTable(ctx context.Context, request ExportTableRequestObject) (ExportTableResponseObject, error)
-	// GetTargets The targets of a kind by month, and what is missing
+	// GetTargets The targets of a kind by month, and the missing ones
 	// (GET /api/targets/{kind})
 	GetTargets(ctx context.Context, request GetTargetsRequestObject) (GetTargetsResponseObject, error)
-	// ListTodos What is to be done about cases and is not, by day: five hundred at once
+	// ListTodos The open to-dos, by day: 500 at once
 	// (GET /api/todos)
 	ListTodos(ctx context.Context, request ListTodosRequestObject) (ListTodosResponseObject, error)
-	// DropTodo Take it away
+	// RemoveTodo Remove a to-do
 	// (DELETE /api/todos/{id})
-	DropTodo(ctx context.Context, request DropTodoRequestObject) (DropTodoResponseObject, error)
-	// TickTodo Say that it is done, or that it is not (whose it is, who added it, and who works the case)
+	RemoveTodo(ctx context.Context, request RemoveTodoRequestObject) (RemoveTodoResponseObject, error)
+	// UpdateTodo Mark a to-do as done or not done (its owner, its author, and the reviewers of the case)
 	// (PUT /api/todos/{id})
-	TickTodo(ctx context.Context, request TickTodoRequestObject) (TickTodoResponseObject, error)
-	// ListTokens The tokens that have not ended, one's own or (leads only) everybody's
+	UpdateTodo(ctx context.Context, request UpdateTodoRequestObject) (UpdateTodoResponseObject, error)
+	// ListTokens Your tokens that have not ended, or (leads only) the tokens of all accounts
 	// (GET /api/tokens)
 	ListTokens(ctx context.Context, request ListTokensRequestObject) (ListTokensResponseObject, error)
-	// CreateToken Make a token for a program or the command line, with name and password
+	// CreateToken Create a token for a program or the command line, with a user name and a password
 	// (POST /api/tokens)
 	CreateToken(ctx context.Context, request CreateTokenRequestObject) (CreateTokenResponseObject, error)
-	// DeleteToken Make the token of this call void
+	// DeleteToken Revoke the token of this call
 	// (DELETE /api/tokens/current)
 	DeleteToken(ctx context.Context, request DeleteTokenRequestObject) (DeleteTokenResponseObject, error)
-	// RevokeToken Make a token void, one's own or (leads only) anybody's
+	// RevokeToken Revoke a token: yours, or (leads only) any
 	// (DELETE /api/tokens/{id})
 	RevokeToken(ctx context.Context, request RevokeTokenRequestObject) (RevokeTokenResponseObject, error)
-	// ListVerdicts What each rule says of one subject in a period, flagged or not, and how far from its cut
+	// GetVariance Why a figure changed: the contributions that make its change, ranked, adding up exactly; and volume, mix and price where the measure has a quantity
+	// (GET /api/variance)
+	GetVariance(ctx context.Context, request GetVarianceRequestObject) (GetVarianceResponseObject, error)
+	// ListVerdicts The verdict of each rule on one subject in a period, flagged or not, with the distance from its cut
 	// (GET /api/verdicts)
 	ListVerdicts(ctx context.Context, request ListVerdictsRequestObject) (ListVerdictsResponseObject, error)
-	// ListViews Views of a list, one's own and those that are shared, by name
+	// ListViews The saved views of a list: yours and the shared ones
 	// (GET /api/views)
 	ListViews(ctx context.Context, request ListViewsRequestObject) (ListViewsResponseObject, error)
-	// SaveView Keep a view by name; one's own of the same name becomes this
+	// SaveView Save a view; it replaces a view of yours of the same name
 	// (POST /api/views)
 	SaveView(ctx context.Context, request SaveViewRequestObject) (SaveViewResponseObject, error)
-	// DropView Forget a view of one's own; leads, any that is shared
+	// DeleteView Delete a view of yours, or (leads only) a shared one
 	// (DELETE /api/views/{id})
-	DropView(ctx context.Context, request DropViewRequestObject) (DropViewResponseObject, error)
-	// GetWalk Why a figure moved: the parts that made its change, ranked and adding up exactly; and volume, mix and price where the measure has a quantity
-	// (GET /api/walk)
-	GetWalk(ctx context.Context, request GetWalkRequestObject) (GetWalkResponseObject, error)
+	DeleteView(ctx context.Context, request DeleteViewRequestObject) (DeleteViewResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *gin.Context, request any) (any, error)
@@ -13333,25 +13030,25 @@ func (sh *strictHandler) CreateAbsence(ctx *gin.Context) {
 	}
 }
 
-// DropAbsence operation middleware
-func (sh *strictHandler) DropAbsence(ctx *gin.Context, id int64) {
-	var request DropAbsenceRequestObject
+// DeleteAbsence operation middleware
+func (sh *strictHandler) DeleteAbsence(ctx *gin.Context, id int64) {
+	var request DeleteAbsenceRequestObject
 
 	request.Id = id
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.DropAbsence(ctx, request.(DropAbsenceRequestObject))
+		return sh.ssi.DeleteAbsence(ctx, request.(DeleteAbsenceRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "DropAbsence")
+		handler = middleware(handler, "DeleteAbsence")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(DropAbsenceResponseObject); ok {
-		if err := validResponse.VisitDropAbsenceResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(DeleteAbsenceResponseObject); ok {
+		if err := validResponse.VisitDeleteAbsenceResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -13428,6 +13125,32 @@ func (sh *strictHandler) MakeBackup(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(MakeBackupResponseObject); ok {
 		if err := validResponse.VisitMakeBackupResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetBreakdown operation middleware
+func (sh *strictHandler) GetBreakdown(ctx *gin.Context, params GetBreakdownParams) {
+	var request GetBreakdownRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetBreakdown(ctx, request.(GetBreakdownRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetBreakdown")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetBreakdownResponseObject); ok {
+		if err := validResponse.VisitGetBreakdownResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -13665,50 +13388,6 @@ func (sh *strictHandler) GetCase(ctx *gin.Context, id CaseId) {
 	}
 }
 
-// CommentCase operation middleware
-func (sh *strictHandler) CommentCase(ctx *gin.Context, id CaseId) {
-	var request CommentCaseRequestObject
-
-	request.Id = id
-
-	var body CommentCaseJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.CommentCase(ctx, request.(CommentCaseRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "CommentCase")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(CommentCaseResponseObject); ok {
-		if err := validResponse.VisitCommentCaseResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
 // AddCaseFile operation middleware
 func (sh *strictHandler) AddCaseFile(ctx *gin.Context, id CaseId, params AddCaseFileParams) {
 	var request AddCaseFileRequestObject
@@ -13738,26 +13417,26 @@ func (sh *strictHandler) AddCaseFile(ctx *gin.Context, id CaseId, params AddCase
 	}
 }
 
-// DropCaseFile operation middleware
-func (sh *strictHandler) DropCaseFile(ctx *gin.Context, id CaseId, file FileId) {
-	var request DropCaseFileRequestObject
+// RemoveCaseFile operation middleware
+func (sh *strictHandler) RemoveCaseFile(ctx *gin.Context, id CaseId, file FileId) {
+	var request RemoveCaseFileRequestObject
 
 	request.Id = id
 	request.File = file
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.DropCaseFile(ctx, request.(DropCaseFileRequestObject))
+		return sh.ssi.RemoveCaseFile(ctx, request.(RemoveCaseFileRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "DropCaseFile")
+		handler = middleware(handler, "RemoveCaseFile")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(DropCaseFileResponseObject); ok {
-		if err := validResponse.VisitDropCaseFileResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(RemoveCaseFileResponseObject); ok {
+		if err := validResponse.VisitRemoveCaseFileResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -13785,105 +13464,6 @@ func (sh *strictHandler) GetCaseFile(ctx *gin.Context, id CaseId, file FileId) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetCaseFileResponseObject); ok {
 		if err := validResponse.VisitGetCaseFileResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// SettleCase operation middleware
-func (sh *strictHandler) SettleCase(ctx *gin.Context, id CaseId, params SettleCaseParams) {
-	var request SettleCaseRequestObject
-
-	request.Id = id
-	request.Params = params
-
-	var body SettleCaseJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.SettleCase(ctx, request.(SettleCaseRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "SettleCase")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(SettleCaseResponseObject); ok {
-		if err := validResponse.VisitSettleCaseResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ReleaseCase operation middleware
-func (sh *strictHandler) ReleaseCase(ctx *gin.Context, id CaseId, params ReleaseCaseParams) {
-	var request ReleaseCaseRequestObject
-
-	request.Id = id
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ReleaseCase(ctx, request.(ReleaseCaseRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ReleaseCase")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ReleaseCaseResponseObject); ok {
-		if err := validResponse.VisitReleaseCaseResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// TakeCase operation middleware
-func (sh *strictHandler) TakeCase(ctx *gin.Context, id CaseId, params TakeCaseParams) {
-	var request TakeCaseRequestObject
-
-	request.Id = id
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.TakeCase(ctx, request.(TakeCaseRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "TakeCase")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(TakeCaseResponseObject); ok {
-		if err := validResponse.VisitTakeCaseResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -14091,25 +13671,25 @@ func (sh *strictHandler) ReopenPeriod(ctx *gin.Context) {
 	}
 }
 
-// ListDataFaults operation middleware
-func (sh *strictHandler) ListDataFaults(ctx *gin.Context, params ListDataFaultsParams) {
-	var request ListDataFaultsRequestObject
+// ListDataIssues operation middleware
+func (sh *strictHandler) ListDataIssues(ctx *gin.Context, params ListDataIssuesParams) {
+	var request ListDataIssuesRequestObject
 
 	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListDataFaults(ctx, request.(ListDataFaultsRequestObject))
+		return sh.ssi.ListDataIssues(ctx, request.(ListDataIssuesRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListDataFaults")
+		handler = middleware(handler, "ListDataIssues")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListDataFaultsResponseObject); ok {
-		if err := validResponse.VisitListDataFaultsResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(ListDataIssuesResponseObject); ok {
+		if err := validResponse.VisitListDataIssuesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -14117,13 +13697,13 @@ func (sh *strictHandler) ListDataFaults(ctx *gin.Context, params ListDataFaultsP
 	}
 }
 
-// EndDataFault operation middleware
-func (sh *strictHandler) EndDataFault(ctx *gin.Context, id int64) {
-	var request EndDataFaultRequestObject
+// CloseDataIssue operation middleware
+func (sh *strictHandler) CloseDataIssue(ctx *gin.Context, id int64) {
+	var request CloseDataIssueRequestObject
 
 	request.Id = id
 
-	var body EndDataFaultJSONRequestBody
+	var body CloseDataIssueJSONRequestBody
 	var err error
 	// A request validator built on kin-openapi's openapi3filter with
 	// KeepValidatedValue leaves the value it validated on the body. Bind
@@ -14142,18 +13722,18 @@ func (sh *strictHandler) EndDataFault(ctx *gin.Context, id int64) {
 	request.Body = &body
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.EndDataFault(ctx, request.(EndDataFaultRequestObject))
+		return sh.ssi.CloseDataIssue(ctx, request.(CloseDataIssueRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "EndDataFault")
+		handler = middleware(handler, "CloseDataIssue")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(EndDataFaultResponseObject); ok {
-		if err := validResponse.VisitEndDataFaultResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(CloseDataIssueResponseObject); ok {
+		if err := validResponse.VisitCloseDataIssueResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -14185,13 +13765,13 @@ func (sh *strictHandler) ListDials(ctx *gin.Context) {
 	}
 }
 
-// TurnDial operation middleware
-func (sh *strictHandler) TurnDial(ctx *gin.Context, name string) {
-	var request TurnDialRequestObject
+// ChangeDial operation middleware
+func (sh *strictHandler) ChangeDial(ctx *gin.Context, name string) {
+	var request ChangeDialRequestObject
 
 	request.Name = name
 
-	var body TurnDialJSONRequestBody
+	var body ChangeDialJSONRequestBody
 	var err error
 	// A request validator built on kin-openapi's openapi3filter with
 	// KeepValidatedValue leaves the value it validated on the body. Bind
@@ -14210,18 +13790,18 @@ func (sh *strictHandler) TurnDial(ctx *gin.Context, name string) {
 	request.Body = &body
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.TurnDial(ctx, request.(TurnDialRequestObject))
+		return sh.ssi.ChangeDial(ctx, request.(ChangeDialRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "TurnDial")
+		handler = middleware(handler, "ChangeDial")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(TurnDialResponseObject); ok {
-		if err := validResponse.VisitTurnDialResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(ChangeDialResponseObject); ok {
+		if err := validResponse.VisitChangeDialResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -14253,23 +13833,23 @@ func (sh *strictHandler) GetDoctor(ctx *gin.Context) {
 	}
 }
 
-// DropDraft operation middleware
-func (sh *strictHandler) DropDraft(ctx *gin.Context) {
-	var request DropDraftRequestObject
+// DeleteDraft operation middleware
+func (sh *strictHandler) DeleteDraft(ctx *gin.Context) {
+	var request DeleteDraftRequestObject
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.DropDraft(ctx, request.(DropDraftRequestObject))
+		return sh.ssi.DeleteDraft(ctx, request.(DeleteDraftRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "DropDraft")
+		handler = middleware(handler, "DeleteDraft")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(DropDraftResponseObject); ok {
-		if err := validResponse.VisitDropDraftResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(DeleteDraftResponseObject); ok {
+		if err := validResponse.VisitDeleteDraftResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -14395,11 +13975,11 @@ func (sh *strictHandler) ExportExceptions(ctx *gin.Context, params ExportExcepti
 	}
 }
 
-// TakeExceptions operation middleware
-func (sh *strictHandler) TakeExceptions(ctx *gin.Context) {
-	var request TakeExceptionsRequestObject
+// OpenCases operation middleware
+func (sh *strictHandler) OpenCases(ctx *gin.Context) {
+	var request OpenCasesRequestObject
 
-	var body TakeExceptionsJSONRequestBody
+	var body OpenCasesJSONRequestBody
 	var err error
 	// A request validator built on kin-openapi's openapi3filter with
 	// KeepValidatedValue leaves the value it validated on the body. Bind
@@ -14418,18 +13998,18 @@ func (sh *strictHandler) TakeExceptions(ctx *gin.Context) {
 	request.Body = &body
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.TakeExceptions(ctx, request.(TakeExceptionsRequestObject))
+		return sh.ssi.OpenCases(ctx, request.(OpenCasesRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "TakeExceptions")
+		handler = middleware(handler, "OpenCases")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(TakeExceptionsResponseObject); ok {
-		if err := validResponse.VisitTakeExceptionsResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(OpenCasesResponseObject); ok {
+		if err := validResponse.VisitOpenCasesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -14594,13 +14174,13 @@ func (sh *strictHandler) GetExceptionFeed(ctx *gin.Context, params GetExceptionF
 	}
 }
 
-// RestyleGrade operation middleware
-func (sh *strictHandler) RestyleGrade(ctx *gin.Context, name string) {
-	var request RestyleGradeRequestObject
+// ChangeGrade operation middleware
+func (sh *strictHandler) ChangeGrade(ctx *gin.Context, name string) {
+	var request ChangeGradeRequestObject
 
 	request.Name = name
 
-	var body RestyleGradeJSONRequestBody
+	var body ChangeGradeJSONRequestBody
 	var err error
 	// A request validator built on kin-openapi's openapi3filter with
 	// KeepValidatedValue leaves the value it validated on the body. Bind
@@ -14619,18 +14199,18 @@ func (sh *strictHandler) RestyleGrade(ctx *gin.Context, name string) {
 	request.Body = &body
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RestyleGrade(ctx, request.(RestyleGradeRequestObject))
+		return sh.ssi.ChangeGrade(ctx, request.(ChangeGradeRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RestyleGrade")
+		handler = middleware(handler, "ChangeGrade")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RestyleGradeResponseObject); ok {
-		if err := validResponse.VisitRestyleGradeResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(ChangeGradeResponseObject); ok {
+		if err := validResponse.VisitChangeGradeResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -14690,25 +14270,25 @@ func (sh *strictHandler) CreateIntake(ctx *gin.Context, params CreateIntakeParam
 	}
 }
 
-// TakeBackIntake operation middleware
-func (sh *strictHandler) TakeBackIntake(ctx *gin.Context, id int64) {
-	var request TakeBackIntakeRequestObject
+// RevertIntake operation middleware
+func (sh *strictHandler) RevertIntake(ctx *gin.Context, id int64) {
+	var request RevertIntakeRequestObject
 
 	request.Id = id
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.TakeBackIntake(ctx, request.(TakeBackIntakeRequestObject))
+		return sh.ssi.RevertIntake(ctx, request.(RevertIntakeRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "TakeBackIntake")
+		handler = middleware(handler, "RevertIntake")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(TakeBackIntakeResponseObject); ok {
-		if err := validResponse.VisitTakeBackIntakeResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(RevertIntakeResponseObject); ok {
+		if err := validResponse.VisitRevertIntakeResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -14764,25 +14344,25 @@ func (sh *strictHandler) ListMethods(ctx *gin.Context) {
 	}
 }
 
-// ListNotices operation middleware
-func (sh *strictHandler) ListNotices(ctx *gin.Context, params ListNoticesParams) {
-	var request ListNoticesRequestObject
+// ListNotifications operation middleware
+func (sh *strictHandler) ListNotifications(ctx *gin.Context, params ListNotificationsParams) {
+	var request ListNotificationsRequestObject
 
 	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListNotices(ctx, request.(ListNoticesRequestObject))
+		return sh.ssi.ListNotifications(ctx, request.(ListNotificationsRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListNotices")
+		handler = middleware(handler, "ListNotifications")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListNoticesResponseObject); ok {
-		if err := validResponse.VisitListNoticesResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(ListNotificationsResponseObject); ok {
+		if err := validResponse.VisitListNotificationsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -14790,11 +14370,11 @@ func (sh *strictHandler) ListNotices(ctx *gin.Context, params ListNoticesParams)
 	}
 }
 
-// SeeNotices operation middleware
-func (sh *strictHandler) SeeNotices(ctx *gin.Context) {
-	var request SeeNoticesRequestObject
+// MarkNotificationsRead operation middleware
+func (sh *strictHandler) MarkNotificationsRead(ctx *gin.Context) {
+	var request MarkNotificationsReadRequestObject
 
-	var body SeeNoticesJSONRequestBody
+	var body MarkNotificationsReadJSONRequestBody
 	var err error
 	// A request validator built on kin-openapi's openapi3filter with
 	// KeepValidatedValue leaves the value it validated on the body. Bind
@@ -14813,18 +14393,18 @@ func (sh *strictHandler) SeeNotices(ctx *gin.Context) {
 	request.Body = &body
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.SeeNotices(ctx, request.(SeeNoticesRequestObject))
+		return sh.ssi.MarkNotificationsRead(ctx, request.(MarkNotificationsReadRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "SeeNotices")
+		handler = middleware(handler, "MarkNotificationsRead")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(SeeNoticesResponseObject); ok {
-		if err := validResponse.VisitSeeNoticesResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(MarkNotificationsReadResponseObject); ok {
+		if err := validResponse.VisitMarkNotificationsReadResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -14851,82 +14431,6 @@ func (sh *strictHandler) GetOverview(ctx *gin.Context, params GetOverviewParams)
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetOverviewResponseObject); ok {
 		if err := validResponse.VisitGetOverviewResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetParts operation middleware
-func (sh *strictHandler) GetParts(ctx *gin.Context, params GetPartsParams) {
-	var request GetPartsRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetParts(ctx, request.(GetPartsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetParts")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetPartsResponseObject); ok {
-		if err := validResponse.VisitGetPartsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListPeaces operation middleware
-func (sh *strictHandler) ListPeaces(ctx *gin.Context) {
-	var request ListPeacesRequestObject
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListPeaces(ctx, request.(ListPeacesRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListPeaces")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListPeacesResponseObject); ok {
-		if err := validResponse.VisitListPeacesResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// EndPeace operation middleware
-func (sh *strictHandler) EndPeace(ctx *gin.Context, id int64) {
-	var request EndPeaceRequestObject
-
-	request.Id = id
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.EndPeace(ctx, request.(EndPeaceRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "EndPeace")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(EndPeaceResponseObject); ok {
-		if err := validResponse.VisitEndPeaceResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -15070,25 +14574,25 @@ func (sh *strictHandler) ChangePerson(ctx *gin.Context, name PersonName) {
 	}
 }
 
-// MakeWord operation middleware
-func (sh *strictHandler) MakeWord(ctx *gin.Context, name PersonName) {
-	var request MakeWordRequestObject
+// ResetPassword operation middleware
+func (sh *strictHandler) ResetPassword(ctx *gin.Context, name PersonName) {
+	var request ResetPasswordRequestObject
 
 	request.Name = name
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.MakeWord(ctx, request.(MakeWordRequestObject))
+		return sh.ssi.ResetPassword(ctx, request.(ResetPasswordRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "MakeWord")
+		handler = middleware(handler, "ResetPassword")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(MakeWordResponseObject); ok {
-		if err := validResponse.VisitMakeWordResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(ResetPasswordResponseObject); ok {
+		if err := validResponse.VisitResetPasswordResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -15344,6 +14848,32 @@ func (sh *strictHandler) SolveDial(ctx *gin.Context) {
 	}
 }
 
+// GetBacklog operation middleware
+func (sh *strictHandler) GetBacklog(ctx *gin.Context, params GetBacklogParams) {
+	var request GetBacklogRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetBacklog(ctx, request.(GetBacklogRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetBacklog")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetBacklogResponseObject); ok {
+		if err := validResponse.VisitGetBacklogResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ExportReport operation middleware
 func (sh *strictHandler) ExportReport(ctx *gin.Context, params ExportReportParams) {
 	var request ExportReportRequestObject
@@ -15370,51 +14900,25 @@ func (sh *strictHandler) ExportReport(ctx *gin.Context, params ExportReportParam
 	}
 }
 
-// ListFindings operation middleware
-func (sh *strictHandler) ListFindings(ctx *gin.Context, params ListFindingsParams) {
-	var request ListFindingsRequestObject
+// ListOutcomes operation middleware
+func (sh *strictHandler) ListOutcomes(ctx *gin.Context, params ListOutcomesParams) {
+	var request ListOutcomesRequestObject
 
 	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListFindings(ctx, request.(ListFindingsRequestObject))
+		return sh.ssi.ListOutcomes(ctx, request.(ListOutcomesRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListFindings")
+		handler = middleware(handler, "ListOutcomes")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListFindingsResponseObject); ok {
-		if err := validResponse.VisitListFindingsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListWork operation middleware
-func (sh *strictHandler) ListWork(ctx *gin.Context, params ListWorkParams) {
-	var request ListWorkRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListWork(ctx, request.(ListWorkRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListWork")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListWorkResponseObject); ok {
-		if err := validResponse.VisitListWorkResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(ListOutcomesResponseObject); ok {
+		if err := validResponse.VisitListOutcomesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -15708,6 +15212,30 @@ func (sh *strictHandler) PlaceDial(ctx *gin.Context) {
 	}
 }
 
+// ListKeys operation middleware
+func (sh *strictHandler) ListKeys(ctx *gin.Context) {
+	var request ListKeysRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListKeys(ctx, request.(ListKeysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListKeys")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListKeysResponseObject); ok {
+		if err := validResponse.VisitListKeysResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // OrderRules operation middleware
 func (sh *strictHandler) OrderRules(ctx *gin.Context) {
 	var request OrderRulesRequestObject
@@ -15844,26 +15372,26 @@ func (sh *strictHandler) ListRules(ctx *gin.Context, params ListRulesParams) {
 	}
 }
 
-// GetLineUp operation middleware
-func (sh *strictHandler) GetLineUp(ctx *gin.Context, rule string, params GetLineUpParams) {
-	var request GetLineUpRequestObject
+// GetRanking operation middleware
+func (sh *strictHandler) GetRanking(ctx *gin.Context, rule string, params GetRankingParams) {
+	var request GetRankingRequestObject
 
 	request.Rule = rule
 	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetLineUp(ctx, request.(GetLineUpRequestObject))
+		return sh.ssi.GetRanking(ctx, request.(GetRankingRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetLineUp")
+		handler = middleware(handler, "GetRanking")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetLineUpResponseObject); ok {
-		if err := validResponse.VisitGetLineUpResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(GetRankingResponseObject); ok {
+		if err := validResponse.VisitGetRankingResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -15871,26 +15399,26 @@ func (sh *strictHandler) GetLineUp(ctx *gin.Context, rule string, params GetLine
 	}
 }
 
-// ListProposals operation middleware
-func (sh *strictHandler) ListProposals(ctx *gin.Context, rule string, params ListProposalsParams) {
-	var request ListProposalsRequestObject
+// ListSuggestions operation middleware
+func (sh *strictHandler) ListSuggestions(ctx *gin.Context, rule string, params ListSuggestionsParams) {
+	var request ListSuggestionsRequestObject
 
 	request.Rule = rule
 	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListProposals(ctx, request.(ListProposalsRequestObject))
+		return sh.ssi.ListSuggestions(ctx, request.(ListSuggestionsRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListProposals")
+		handler = middleware(handler, "ListSuggestions")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListProposalsResponseObject); ok {
-		if err := validResponse.VisitListProposalsResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(ListSuggestionsResponseObject); ok {
+		if err := validResponse.VisitListSuggestionsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -16012,6 +15540,48 @@ func (sh *strictHandler) SignIn(ctx *gin.Context) {
 	}
 }
 
+// UseOneTimePassword operation middleware
+func (sh *strictHandler) UseOneTimePassword(ctx *gin.Context) {
+	var request UseOneTimePasswordRequestObject
+
+	var body UseOneTimePasswordJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UseOneTimePassword(ctx, request.(UseOneTimePasswordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UseOneTimePassword")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(UseOneTimePasswordResponseObject); ok {
+		if err := validResponse.VisitUseOneTimePasswordResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ChangePassword operation middleware
 func (sh *strictHandler) ChangePassword(ctx *gin.Context) {
 	var request ChangePasswordRequestObject
@@ -16054,41 +15624,49 @@ func (sh *strictHandler) ChangePassword(ctx *gin.Context) {
 	}
 }
 
-// UseWord operation middleware
-func (sh *strictHandler) UseWord(ctx *gin.Context) {
-	var request UseWordRequestObject
-
-	var body UseWordJSONRequestBody
-	var err error
-	// A request validator built on kin-openapi's openapi3filter with
-	// KeepValidatedValue leaves the value it validated on the body. Bind
-	// that value, matching member names exactly, so the handler receives
-	// what was validated instead of a second, case-insensitive decode.
-	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-		err = ctx.ShouldBindJSON(&body)
-	} else if binding.Validator != nil {
-		// ShouldBindJSON runs the struct validator after decoding; keep that.
-		err = binding.Validator.ValidateStruct(&body)
-	}
-	if err != nil {
-		sh.options.RequestErrorHandlerFunc(ctx, err)
-		return
-	}
-	request.Body = &body
+// ListSnoozes operation middleware
+func (sh *strictHandler) ListSnoozes(ctx *gin.Context) {
+	var request ListSnoozesRequestObject
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.UseWord(ctx, request.(UseWordRequestObject))
+		return sh.ssi.ListSnoozes(ctx, request.(ListSnoozesRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "UseWord")
+		handler = middleware(handler, "ListSnoozes")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(UseWordResponseObject); ok {
-		if err := validResponse.VisitUseWordResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(ListSnoozesResponseObject); ok {
+		if err := validResponse.VisitListSnoozesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EndSnooze operation middleware
+func (sh *strictHandler) EndSnooze(ctx *gin.Context, id int64) {
+	var request EndSnoozeRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndSnooze(ctx, request.(EndSnoozeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndSnooze")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EndSnoozeResponseObject); ok {
+		if err := validResponse.VisitEndSnoozeResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -16295,25 +15873,25 @@ func (sh *strictHandler) ListTodos(ctx *gin.Context, params ListTodosParams) {
 	}
 }
 
-// DropTodo operation middleware
-func (sh *strictHandler) DropTodo(ctx *gin.Context, id int64) {
-	var request DropTodoRequestObject
+// RemoveTodo operation middleware
+func (sh *strictHandler) RemoveTodo(ctx *gin.Context, id int64) {
+	var request RemoveTodoRequestObject
 
 	request.Id = id
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.DropTodo(ctx, request.(DropTodoRequestObject))
+		return sh.ssi.RemoveTodo(ctx, request.(RemoveTodoRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "DropTodo")
+		handler = middleware(handler, "RemoveTodo")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(DropTodoResponseObject); ok {
-		if err := validResponse.VisitDropTodoResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(RemoveTodoResponseObject); ok {
+		if err := validResponse.VisitRemoveTodoResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -16321,13 +15899,13 @@ func (sh *strictHandler) DropTodo(ctx *gin.Context, id int64) {
 	}
 }
 
-// TickTodo operation middleware
-func (sh *strictHandler) TickTodo(ctx *gin.Context, id int64) {
-	var request TickTodoRequestObject
+// UpdateTodo operation middleware
+func (sh *strictHandler) UpdateTodo(ctx *gin.Context, id int64) {
+	var request UpdateTodoRequestObject
 
 	request.Id = id
 
-	var body TickTodoJSONRequestBody
+	var body UpdateTodoJSONRequestBody
 	var err error
 	// A request validator built on kin-openapi's openapi3filter with
 	// KeepValidatedValue leaves the value it validated on the body. Bind
@@ -16346,18 +15924,18 @@ func (sh *strictHandler) TickTodo(ctx *gin.Context, id int64) {
 	request.Body = &body
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.TickTodo(ctx, request.(TickTodoRequestObject))
+		return sh.ssi.UpdateTodo(ctx, request.(UpdateTodoRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "TickTodo")
+		handler = middleware(handler, "UpdateTodo")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(TickTodoResponseObject); ok {
-		if err := validResponse.VisitTickTodoResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(UpdateTodoResponseObject); ok {
+		if err := validResponse.VisitUpdateTodoResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -16483,6 +16061,32 @@ func (sh *strictHandler) RevokeToken(ctx *gin.Context, id int64) {
 	}
 }
 
+// GetVariance operation middleware
+func (sh *strictHandler) GetVariance(ctx *gin.Context, params GetVarianceParams) {
+	var request GetVarianceRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetVariance(ctx, request.(GetVarianceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetVariance")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetVarianceResponseObject); ok {
+		if err := validResponse.VisitGetVarianceResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListVerdicts operation middleware
 func (sh *strictHandler) ListVerdicts(ctx *gin.Context, params ListVerdictsParams) {
 	var request ListVerdictsRequestObject
@@ -16577,51 +16181,25 @@ func (sh *strictHandler) SaveView(ctx *gin.Context) {
 	}
 }
 
-// DropView operation middleware
-func (sh *strictHandler) DropView(ctx *gin.Context, id int64) {
-	var request DropViewRequestObject
+// DeleteView operation middleware
+func (sh *strictHandler) DeleteView(ctx *gin.Context, id int64) {
+	var request DeleteViewRequestObject
 
 	request.Id = id
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.DropView(ctx, request.(DropViewRequestObject))
+		return sh.ssi.DeleteView(ctx, request.(DeleteViewRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "DropView")
+		handler = middleware(handler, "DeleteView")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(DropViewResponseObject); ok {
-		if err := validResponse.VisitDropViewResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// GetWalk operation middleware
-func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
-	var request GetWalkRequestObject
-
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetWalk(ctx, request.(GetWalkRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetWalk")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(GetWalkResponseObject); ok {
-		if err := validResponse.VisitGetWalkResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(DeleteViewResponseObject); ok {
+		if err := validResponse.VisitDeleteViewResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -16634,377 +16212,379 @@ func (sh *strictHandler) GetWalk(ctx *gin.Context, params GetWalkParams) {
 // const string: with thousands of chunks the chained `+` fold is several
 // times slower for the Go compiler than parsing a slice literal.
 var swaggerSpec = []string{
-	"7P19kxu3lTcMfxUUn62a+Lla1kixs5uZf25ZlhzdiW2tJNt1VaKdwrBBEmEToAH0UIxL3/0unAOg0U2g",
-	"X0jOyPE6lbJmhk00Xg/Oy+/8zi+zudxspWDC6NnVL7MtVXTDDFPw23Oq2avS/sTF7Gq2pWY1K2aCbtjs",
-	"asbLWTFT7OeaK1bOroyqWTHT8xXbUPuNhVQbauxzwvzpi1kxM/stw1/ZkqnZx4/F7CWv8u0veMWmvWHD",
-	"Bd/Um9nVk+TbXi2+pWa+sl8tmZ4rvjVc2ve+WzHy4h1dErkgZsXInGpGqCbckB3VRDFaXhMqpFkxRaRg",
-	"hNs/LmrN7BRA11eMlkw1nX+1eIQvizvs+qSN4mIJXXrNFJflYY+ekY0UZlUQXc9XtitPL5/+6dGTS/+6",
-	"n2um9s3bttjM4Lu0FN/BN5ITDv/0TfiGfvgbE0uzml19cVkcvOKj/a7eSqEZ7J7XSt5WbGN/nEthmDD2",
-	"R7rdVnxO7UAfb/GJ//NPbUf9S/Sq/1BsMbua/f8eN9vzMX6qH/t24Y3teftpRQ3ZMWHITkk3bvc12+qz",
-	"W83EHMa/VXLLlOHY1dt9Ys6K2YIrbVpbraSGzYrDJ3k5as8Xs4qObHELy5XsljZUlDdcHO6bn1aSLJnR",
-	"dhtzBRtZkw2jYrfC03S4LZrl/jseafdiP3rX5cLO0fvQgLz9J5sb25lndcnNC2HU/nBa6a2sTaqX1PjD",
-	"VdrzZGRqBmhZKqZ1cgro4SQ+Mnxz2trYrlPsY+KVsjZziYenPZwLO4aLgkhFdqs9EdL0r+fBkhX2hJsV",
-	"25MlvWNu7dxpPGjHrhfTJi3F3IcXmvASWuUCJBoVescUoaKEXyu5TDW9o/vDZjXTmksBw7PfNXLNxIXO",
-	"9m8nVanTvQvza7uFz43akdTE29L2stkczYTE6+e7Ubgt2Kxedgu/psuUYGALqVhq1ZiClSKCfTBkS5eM",
-	"3LIlF/qaCLgi7FXCtb0qYMbxDI3YhEwY5V7ODdvoIWkYnb+PoT2qFN23trTOHMM5FeTW3nZrVpKFtFfY",
-	"qNfae6Q8fGNn+fxgWh1JLcFXVJRfswUX3J+/A0lyxzKS4KZiTqimPtzIzGe3rJK75CdLRcvEmn/nrv55",
-	"xahKbf2K3rIq2aJirU7cSlkxKmC6ElOhWd9UhNG2e/fWaQoX1BB4hHx5eXl5kernhlFdK5ZWE+Ll8w8W",
-	"7qXJlWOal+wvXBuZugJWrEroN1/tCeos10TUVUV2/jgpmGF7guKN2Mh5Wd/CPWa/Re2PTklx3RL15haP",
-	"UfcgrFn6ihdOH+qfCPvtwitIMKTkVEi5fsNWjCpNq8QeLu84Kh9hYAfd6XabLgxT0ZORoGhE0+FnJdPr",
-	"8SLka6bXf5O0THVA1dUEYfSmrtjzFRVLNigasGHf1cLPThiXH/vgRL9pLkRalnBoaPU6mvkFrTQrOotR",
-	"clrp/HfyS9P0YhuU98Nn2QczNFd2EO/sc92Zce3mBv7Otd21GOyE3kq5dpYL12SnuDFMXLvjxQ3Z0L2V",
-	"9hVbGCJrU8DdtK1vK65XrPS2jVUYkzrMc1oxUVL1NU2c9JKmT9hKVjz3Wc8U7hhbpz/gopQ7Pe0c7aRa",
-	"24/SMjie/RLUi2BRQTea7zevTy2Pn5/GrGtPUbAnJlwdVe5u65m7n2uq2nKjpZ/ZkdyUdK9TwiO9GX0P",
-	"m7YP7INWw32z8xPMYGJ2lNwku7zmopwivIuZ4abKfCKHpb1XbaER9/oCuwcN9A3u/1rd4FD0L3LLcSDF",
-	"m4/8Co2SvPHRTOz/vp3Xu7+m98Bt/tQhTJzcMS26DZM+1ilj4y9y5xw52AAINavTJWTa3i1Y/5bYo8rn",
-	"rYrOHXVwFvzcuUUckho6YXnQLVUJOf+yoktN5MJKc4PeDsWIZsZUrCQ7blbBU7XgokSZNWq2bcsv3VdS",
-	"moi1ENIeB66d/QDGFuHJuwO05lQL30mz4mJpbUK8thYVXS5ta2JPNjjNXZmNakP61NRslH/Fz06vAXC8",
-	"L6F7NUUf5VTRrJir7BASN1ePAJRbJlh5M8VNsqVqzcobawMmrfcFsxtsJbWzeSsumPORcqOd7ZhrFcXu",
-	"4KIoRnNOL8Xm8o65HXToEmPCeNdeu+vf26OiiTUDibbHsradZpvU690xmjRt/jsZF6I2dM1S6lrJ5nxD",
-	"qyuys6d4IwXbw0EyBL6Cx6Egt3uQZFa5w/O+rf1o/KPXhN5q8Hl6NQ9MKEPWQu5Ess/G7ah+6avZW3jQ",
-	"SgO6ZiI3xjumdNtrFu12p4TeyMViWMyCu8fdty2bC46777g/oHjY3fmI97w/fo3UiXZI09+cMH42n2pN",
-	"DAnrEFWAJVzRO3YmKb2hH17h155cXl4eSm3wAE+4cDV7wxbthp/adjdc+PccvsTL4kOZYT9xG3JFRclK",
-	"dPVGgYQnl5eJDVqCuGCi3thdAUfIbpSK2auymNm2iJUGM7iX7DrLzYaB0WIFDjysa9g5eD7hL3aDRIse",
-	"3QUsdTH1Cj2uCYo2K/iuiVRFuISpJpSU1FCyoHVlCvB2rvh8BdsA/kYqzvQVqUXFtCawq0trjEm/RfyZ",
-	"b+8exWg5Zvqiu+1AGPrGCvAGywVhdL5ChQKvXo09cDLEnr/SjgC3eBEWZS7FgqsNnC32YVtRLuDnZuAz",
-	"9B6EX/xZfJ/0jtP5oET6ju1ew3P97vRNd8eRP1CyYZtbpvxswr6UilBSMVp+5nz3jSYzZpKbu6ozx4L5",
-	"13iT/AKCiFoKPa7h6KbrXBuC0I2shWkig0+eXl5+/uVlu+E/pto1ScfBT26xNcWQgd3SUtm1707DF5fJ",
-	"7tbC8Oqw3R/sn+2VJFrHJXaC57SAzpXRP67ODYICDyRITrx/zQzl1Xhf/1t3rjGa5pZW0w0juoaGCxcI",
-	"2DFtCFgCV8QwQeBe12a0aJe1KL/CTiQU8Nv9jd1PWT/+BrYddhLsgEaGwIG2ZxtUCrmwe33D7pgC2USJ",
-	"s24m9HL/xnblY/rCGXPNQKjjzsMORt9OL+xXUu9lH+ZsGwIdo9p74b+SNpid3zN9WqgxdL5C6cLdBoCV",
-	"J94SHD2klzw9kxu6v6HzTKAPxR/ILKrXGhx7oDZaoY4XUcsOi2wG265ORfpy7bq7lUjUSHHoBCYIXkfL",
-	"EpVYru103DII6ibfrQ1N7+A9uWOq5HOjnR1IFSPWmJQLe5WyogkR7O1nKbFhZCl7lqzpWrBTrXZd0j0s",
-	"nwhjKDvRh74FfCdLmVo8I6syrxK5eZvPrSh3x9MO2H4Lr+JZMdq5mRCAs9Z5CAet2VPNLnBdjVwaXs74",
-	"M+AnNidO8Uge+i8m2FAZu8JfWIcXxApb97oIav6zYvZP6bSQRu9XDIwFuMvkHfxbsYVx/9hd4RWCmTNz",
-	"GlWzdLomi7VN+CsG1PFVLdXTvdMqn2XQPsugfsKPtXBbDLQewgR2z8sUmHG5JhTOGKEY8FZswwVijADg",
-	"Um/tCoEyufEtGElKCZcfNG/1N38UsUEjH5USW3w/dJNSB/pw0+2WI7cLQIrdxyYY7XHZsJLTwzP3yprL",
-	"9iMCXykmeJE1/xdLxS4N02k824Ep66xX7Jpr0E0qzc/lN0rW28PJDLZcClVkMpHAyS7yfl+4V6/ghbn+",
-	"Z4PBXjkYsZrzuqMZHMaAB2O+cPB1b/SZbbZm3zhOdhStHueCnCCFi19NpDvltx/svNcs89skaUi6iyJh",
-	"E3AzvLfcVeUbcVus8Z3DjIZldHvCNZ7be2kYT9b5jOOw1nAtgv0unCNdOM903iEdbdilPbS6BykEegtZ",
-	"Ulj78orQqiL4JYfS4opIhRJ+tPKIoiKxoKGF0U2lWvFyZdyklTUjqEYQIzGOmhBISSvUakbzWmkZTPSA",
-	"q+oFVCWUQEOrZJcpMStZa9C8RAkLWRBKXDzTvpYSzeZSlMSqYY3xNiTonasR3xy8kYfejvZG/W+A8A65",
-	"GROqLCUV16ax9awUoUrJHVojdmwruXNGN2woEGSdYD3Tc9YNgCTCK5Ht/TRp/YdQyYgn3a3mtTanc3lf",
-	"rnP7Bpwf+npTziIfKBl8ZT5w0riP+kHNjWQcfJmWqqWUom/aj865Crqu7Pd93vlYvY2U06BmNsplOIfJ",
-	"Br0ePTgEcHTGb3YS2Gu9YCokFcfkFn/DFhP96KOVvSjk0PGQdWH7Lb+7JnNAJ5VEczHvAPmHFbrcWX47",
-	"dcXeJ8E1mv0g0PM9YcoOPfxjdOXR3v2key05D6xK+NTYh6QLI4S/0AmLyFBaEfr4NhlErGgqtPdKgNN6",
-	"Lqt6gwBl+yvIGdSwCvLE3xe3LCnLc17Rl1KRLZPbirV1xA3XGqM1h1EwWtUs3VKp6A6/NUKL3a32aQ8J",
-	"SvSeHuykygHD7XVJYBrxflWM2fnKhNc7i543/BDqdx64yzw05k9Ro4ULSSoplqAbRQY9RtBw4pMXxdRI",
-	"e9ZayujH3dOBQwgq7WEkMz2LbL5+w7bu/siBRtM5FCtakltmrAZjDZcVvRvtu3oJcZmE1hewkePQo5xW",
-	"6VYWC6aYmKdMsGdLyoU2HfyhYndcI35/vOmyqMU8g3D/fkHsgasrqgtU6a1mBAGvBh55IuI9wKnHz1i2",
-	"JbtFdK+xpQtCKy1bZqQ1K1wmlZ40c+FLYzue3THTUcKDfsxoRAEaHDDD0daK5t/v3HhP+ElNHzzJ571Y",
-	"+zi5YEM/YHbh00v/vyjl8FH815R1mEMUrRAK6WUerSpwL4LEQOeAbuetRCCfxRQjvzO/XjG174emkjOE",
-	"RsyREOskLOBZVTkfuLXqdlLBT+1Q+GycilnJ+TqZH7E1KT8g6H9L+9ZbOl+TWzTmrWooCBVkJWtrgNvO",
-	"tD7S/IOBMIG+Ch4Bronesa0Ba0vIW1nuUZcEH21JICbq4561IYovV6ZoIs5E072Ps8ND8EAyZCJwf4wF",
-	"IzGRvys05WWIyFoVGbSCSkrA7pluaDbzlq6DEPYPTnp6C0ntzMyz+4aFNDnP7VKwsoM5yqk33h3r2mt9",
-	"Ozki5/CfdhoSRtgXXoQEPMDQZOc1MbnZUsWOO6jTshWKmb1JkxkI7vq+TqQVdM93vzS9TFpjmVFznRLd",
-	"JpMmUQu+4KwkzR3Sm8V4pHQN2Y35Bat9yn3OU5m5RcZkrcT2TffN/6zLZe4Fef2Xcp37EqQjtz1J8fuz",
-	"UPzGaTGchtAJQ7juRO8ecLgpVjJh+nN+kmfDz8ggamdLtbarPsLRkh5baCA5gNp86zIgJ3T+loqEz/ul",
-	"khty6ZOOEVpacY1Z45tZ/zEsZiu+XKWdasEC7h8v9Mq147+UGvPX1FDUOO/j7pgQi4Lw6iRQMH7jdp9G",
-	"cGHc36kDesfYNt9GNga+YCyV+vDKYw05ggwnGQSj3W/nM6yzV7jcCcdCcujNCMgJhDK59HbAoGNkYtKo",
-	"89hxpJOgOooHjsAvu7BWCsaMixYG10IlO+WjLzgcTsQLnOYj7viDRJkDROK5VJKvmV5/w5J3XD6QnU3r",
-	"AGRq+jsrWaVOwg8hNoVxElRUE3ceqO+6FyyrW+Bcp/AD0cbtHiCyV02ED41yRBt5B/D4a7GbjehwKe7e",
-	"w1lowvC+734ScusA2b2DbroJycWnQAo6YxqR7wsupvH5gnnMg0wrIl0P+qDIGHnTuVOPT7v35Mb3TnGW",
-	"WqM7plxIe4TveGS/fId849k+1UpMVjm0NZ3EsMfkMn0YTVfd+nJQIk0etxe1vq/J8Su6OFXziOYixdWC",
-	"1pI3xje0ZMQlmR4xc8HcSr/NoZMjD2s+FNKX4NNu+fIQz0JKO3Fkz0aEzuGF0Tw1b4rHk1qdF3e8tPfm",
-	"m1QicT6ZOjPCTrd8qnP2anvxgW4AaHh4tVm9JKmVreSObKjYYxRGN2layaXoQXpvam0IrXZ0r+0Vo2Ua",
-	"Qi9T+R/vAkwZURab43GmLsSBA/YvTE+Wh1kfIu7pfJ2cLDBHrrxvDIw9zFeJlDEPNdlxs3I0Rxuq1jrp",
-	"Rbtle5myhf4id2RBFcHPMZxYmwJzePQKUMhODajNtQ++ZVBcp9gY9tGbEPk/TIjK3bnMo28TSGO6952H",
-	"p2J/o1x0B+P/jr4bn/U/nEZLN7za31cW7WQ7A3dAz5Zy0BhtpCw9O5ZDnDWZV0DnBHEDRPbLqoxTO1aM",
-	"wNis8heMrWhnFuTi0UUzrStaEuecKHKAQ9hKk6yWfOpvw1M2hTMiiwC0H9zkvTix9ZTPfh0GuYxz6cQN",
-	"KEbX6Xh7I2vdykKWiwqoKLdOh+eZ5nJnY+hJOs7/ylGajcYL7KkqteHz9ci02HAmneSN1iUcw7TV6bNm",
-	"/c6IUElRUqzTjZpu+eVz0qdXtudyqqgxit/Whp3ItVNSQ28iNWSM18apCPkXI6C2vYwvPtC5uQ6IFA03",
-	"QYxKafrE4ottdKLRqgFH933HY6hjbphkug6XkILq0CpNXuD3cwOsoQMEYIdtug8duwTVBB3GhUuDxQxY",
-	"ezHeshWHO7OTgD54LQYlNGleqikUIbEemHLt5PONrBR3OUdw8R3mGoGsSEbZwGU3CaiWy0uCVELbXOfq",
-	"xRxxCNhBPtBhiuFY2ELYfD+605OiUaHVeqidn2i1fqbXPawrP8WJyxDhHPSXNUeo4Vbx2ndkqrROv5//",
-	"6IS7TdMcriIWPNEi9MqwbxRPaPQiZxRN5cdBXhzg300hKCbt+rjLma0fgNCjCJ50M4f4xcGZSuP9gpvu",
-	"UM2GC9kloc56MRIJmRSxd7QvWB+RLyVLntVDZMo0M8d73PyNie0Nzk7SLp2zqupLR5l8pMM6TCA8nOqi",
-	"7zIhJvQLHNfAnKRTmry5PCEUmdcpj0xpchYstts7inRyyYLOnZu7HzsFTx2TKRLUWcfWUBApooxja60c",
-	"sXXOkjjSm0NtjbGbSEwm3etgsXn+CZ9LMcEMyonnDPHOT1m2HVpVqPNsqIE5dtQYDrk/jolHLohmd0zR",
-	"itiTgiAnpGyA1tLCK6NmjFJe9HGp0uMuh3ZuS+/ZeKeYKHvxDD2UWGNy2E64WwN4YUIXJl3IMPi8Dhrg",
-	"EaPfP3RJTwVAHGiBBwuV99b0ORT6rX+ejKo2TkhQ5Bw7hazBlkB/5gjFOu8ryxCSvJtAw92ZfhyIb/mQ",
-	"hqoxrMN89C6CfgdxwWmRlQzDxX1me0SvTI3nZbj4ugw4ndspusLQONzJuirJLXjQQMjOAYqLSXgLXhmm",
-	"nOfNcWTZv+hAk49SLY02PdM1GI7DmdrzateZmvPeujM1Fw7TWdrLII3bSRGZNLh4dyWhP5jtk+ZJ5CIT",
-	"ss5HtjKBw2IGl+iwMpmNEb1sOLh+C0RyaYo0SKttGL+uGqozIE5rMEi/QcqyRKg6w5A1mdzs345a7BTG",
-	"Lr/yPYcobU33IWWbpU5DWKihNwsvYBK+47A7MoijWukbI28qKRMhiG9ZyakoIJhP5JYJq+M7ohm8FJHx",
-	"R+wBR1TyclxmYHit4zTMvHhcY1n7eqvYnKfD/c/9rNqtIpaNydQiIQZxtOPap1ZoH/3q+IkhrX9H9bj+",
-	"9vO/QjCkZ0F7kMbOVNQ5z5M1FWM7cef94mGPAUurvdbA/AuJ3qPE8F+5KN+CqZry4WWjbpNYVTsOjyZt",
-	"vE8g3sQC8aYrEMOkxQvT7lbyPEeXzpHab5rhx+2TUZZDdNUcezO8n+LY7hVw1uw5UwLtxBInA8ZbXjOa",
-	"ELhsuQkPSNN7o4/Z2foqzMCnxITngao9vOI99Na9azEOtuRwx06xbtTBJr8pmvC83hrxOyYKWECjp6ag",
-	"DLMN9Y+0wxgUepUazzfekBuLEcsflxXd5nClYrzfOaDLXHYntJrt+Vuzr9jDYjDD1HSoUQYwmEdCN8Os",
-	"Bt4UbpULwNorTsUSnfRczfHy+rlG63+upNZpuhO3GgFZgux67oK4RUFzx2UFEMWlYiPI8JKLNg5ImmVD",
-	"ox+4zsh4zVORsO+tYtVmoIVYAuofbO89v06vaoq6Xdn/mP1UQtp2aa8U2esZSNqsLZdWvZaKcuHNvMYD",
-	"eqiwSj6FRtaN57X9VqpDnrvMbx/QAKM40ZapOfI9dirdZLaO616bvqzA1XfD79k22M0J3to0Dd2zPoDG",
-	"iFXLi8sj4WbjrrSD6kOHHtfsRfZK+AjQ2fWEBa9OLQ8iMrkIG5lZVygIPDFNIW/j9eAAXdxjxCBcUQg6",
-	"X7tUtzHfkebEwmspbBxMZ0O3KUtPX9tETNz8hR70Z1rh5vnWfmc8Ufg7IOKGWB8mG43xzftXZBci+w4p",
-	"5sz5FCo4zlyMe+fpa+DbuGmm4kzLifMRVi3YDGHV2i/Or12OUMfKOJNDL1VSrjWp+JoRSnTFtw0qaxop",
-	"Dfu5TtEQ/g3Ac4HvGZ4iRnpQXaUYLfcBDDwG5GhbuAmArB6p0d1GrVITsIOMrOcr5plyoNbvTgZCR++7",
-	"Gqs8xCcoGbff3ThXie7HAY6JBUYNdYpLsZ1Vh/ycE8WWXBumyK2dIV14lYiAm/PYVIiOhAnd8fsgtUv/",
-	"ypOG/21vlvcU4X8AMgqQuMJRnaN33iVQYLxtxxuke2EVL1YtOlybzRDa4N5zXEtVrWh1RmyPa7ADB8RJ",
-	"zi3K27TakMVNDVd46iBJCtyMkSM/hydJQjeyhLwOeDIIunQBuOAOzOKerLT6YTvBcDmHPdBHT5HhAXQh",
-	"Ig/UCWZPRP9XyV2OAHCi+fDJ7AY3MW0DIrlsUq6/oilqJMAepSrwYbiuVXkI+DM1cCZRuJ98RTItQyKR",
-	"y8JfYL2YVSvRIUq+Goim+OT65Id92yFvlPTot1umtL0CymOKn+IERmvREAM07cYDTq3Ptw36vmPUSeyz",
-	"30FA8V/KXbpoVQ5G+BdIc9GeWxpq/ludCTSODS2jHIELXW+sHFJsmywUDhC2tHGO6DbeKSAvF+fJYeoj",
-	"jeEml8SdZtxw040z4RnkJlUOLrOznC8s2n8vuSMMC94g33G6m6GkN49ZpUoLQ0AuT/2Fii2No+FbhhQU",
-	"cifIFm94UEPTFdJCml+guK1NxbEcBZZnTe5Rt6PTneKa2AdypSP97kh8+eJ2f4EcanJBqCCuM9dRiHXN",
-	"9ggnct1LvcBTqCSLOno/96hbAZflLX4ti7DJmR1UEPaBbrYVQ4IsfWoRmJAO5vYd7o6w4YSjIXGdisab",
-	"33J+bIdxeIBuTVZOu8HaKKUVp2JSjKsZfIqYSLdrXXe7Fd3ZTjRHCiOUYHC+4+YK/7mmwnC4C4CzqTnE",
-	"3kOFZ8nTT0bpewu+xFc4JNOBC6s3luaKmLjsmvB5ct24BihzipU5G0z9TiLGxP4Tg2qkIIrNcagnJO7a",
-	"Njbb2uTC+PAKNjFD1ZcDGhU0wml0JW3C+1o9S00mcrYeZgeds7xK8r1sB77b+dQgUKj4PZjC7SuADz6Y",
-	"q7kIsCTBwFZM8Pz1Q5IAwHzDxQiStQPgUFRzOzN3EfvkFNK3w1DWkxy0yyuawwPly4DXCOIvWebhLV8C",
-	"K4hcLK48Pz3ZraAYFKL/sP63PZqMA/jPY2+EVE2hxQHeS9f3zMwF/pOHCzxO5aHM0pJYBRVqhjSVAFD3",
-	"OYZ1chxhSWYWX3vo3xQMaFUN75GXUhFr7+9BpS2wahHQn0nNCK2C/IaMO7NiG8924GACh7dkBjf/zHnI",
-	"sEwkkWJUCU+pdMpSVy1qXHgKE2u4bug2Vo6UwzuouuQcUiH/AhZx8XmBoO8cOhzCkj/JrLV3RXSWGmcj",
-	"u6xeEk7kQz7SU7alxjBlZ/B//k4f/eu9/c/loz9//uj9L5fFH//88T+SqY+yGkSdvpGOittfV10xNoUK",
-	"rkvSKfN32psoBfxIATOBUakgl54bEK2Dz8kP8T3lt6P3f9hjfqGJtYzQmAD/h9W5YPOZzruQSlYj3hP5",
-	"woszkV+N4OMrZlCbcFBivEZCJahk2IAYG5ZerIhiBpipDsXGNKmdFqgw8sxWeeuz7SfsE7ll4ibQDIZ5",
-	"SRE+wPedbou+wibrBVzjsgbXrAEQr5WjUiCBeeF4F5BipJJi6e3oZL2hnENKy5sFHbF+Ed+DFZaGVxVR",
-	"tRBcLK9cJhU3hHpmKS2tDE2vmEz6UO2Vgd/CWEBJ96TeEiMR0n8d6m7BJ3Ghr6a8DgayukrgwHUxSS+B",
-	"iqsTBW/NRum3wMrZyzjqCEftxetKypYSCDBMonZujyr8xeW4Mk1fHsXGWcCIs/M3PfWspPv2QfrzZSTg",
-	"/vinLyPJ9qToSeY+J4tyMdNzuR284d7CQ+3AiRsFlG6looRd216gPx139fVyOH/Hdj9ytju2vtNQ/T4s",
-	"KJee7P8acYm0DZNOAWHnH2n9sVsLqmnrZ1/brq/Pdi5Cn0H3K4eF4Aur8kLWhGZAojds5mTr7nwnjSut",
-	"8ymBxKMhQ2l36PdYzL1JDOMay1v3lYfIX+JZ30rCa7miW6hofOUyrv4AuAEqyP/zWYHxgIL4OskFieoo",
-	"Fyg4CyhOXPiqGaogrrAxKFmgoWi5YT5HBoobRslvkchF8tsp5MzuvMaVjdtAaSZ69kyC03gabYLbemlc",
-	"RI4/pZ6vMP0V0v6swQfdHDRaoUnvSu4Z1Fs2+WLw+7zrD6oc8yDX3tw82OD9F0a9vUlpKcBkCvaaD5+D",
-	"PhKMXautukmZ9MKu7QdvT03V93dM3Tkh3k1Hk45koFdQO3+UyyCYUKEV60X0Vjk+saEQ7TuxnaPCstMq",
-	"SOVfnqcFCKxdvdoCPDQYB24RAMShu1ChChY3tYNe0xQqbe7YlHoH7Zh+Iva2Y93OTZwjsODYxnP91ad1",
-	"GAMdeQoYMBpcmd8FFEVwVdsmBWrz2w5DMUkhPdhqptjbxCIHWQ4xP7njoCd266T2fL3pYWOD0V84sakJ",
-	"LUu06nrBRWPrKgdir8ohG11BuqQGk4MpDm5OH1vrZNDAHvST2GyzJvaWp6157RT1poLlFO9CNc4+Ob4k",
-	"jISyu73WRPAs35vymi8sAtcs5SNjgZ+gqkiaPvv7BWQsg4x2qRCYkJwjjrvpw6E4Z/nDucLB6RJ7wsek",
-	"bkwsUOIZbvqw8RHZ0oS0uj4P2I5tzYhCbYfXMHwx38dQl/lEVe0sdbeOVIvAwZctZ2itACgUdO1LCTWx",
-	"wcafl/QCxn7HFHV45PqDDQeaNr6iYYR16UTeMQmCIfZMjokV9fCc2feewnN2wDKNO8a/E2qQub8Ih8JP",
-	"k0173fEw87yZliOIpYYVSz+PmU2eLH3X7O+8I9NaZvhYkSn/fy5Q91FhqOmBpl6dGybqWVmmIBzMWT3j",
-	"7swGAzHAR6eRE9Hf/4Mubx1IcMHfVvaN5Cit5Yg1ffAI4sQVTZeXoju6T3u5egpPhSJSE5hIj+QbdbWb",
-	"vNMKupscY0XnzJc+OqJkYTbAMBpfMa6qjo/hxcWOsuPxvAJHjCcR8A25E1B8F9IDSojQ0jUDVGhOsxtT",
-	"ojoqDH2uMGfOFf26ogk57lOjDxeyViKDy3alKjwx/JSMLaj21IeAHqA8sb1tbDXsY3Kw6ZTmbNZ7N909",
-	"eWMNJ0SPyEWZyKDSR3YCb/XdSs4C1jcfXUKoodCmdWUiU9tx12ZYSnxZhgSi2zZzhtLvTcnhFCIDPrzQ",
-	"hCNLEqqTmJGzJIZVVYN1TmpvtZ5aVtZjejuYOkNv4/IItRJXUq9ZdSWkeUSrSu5G1Hd06Nsodcp2MLO8",
-	"W6lTZevKVr35aUIoSpU5sM7DITmgSohTZmRqqSJeL6hnDmAGpg7LXsa3IttV+9xp1RifCJWaIupkD1BI",
-	"J3JuaZKc7oVPqJnQwXTFS7srdytZNQx6mO6a3oE++uXNh1u0nNH2rhi9A4skaTJk8kZeCWuoOR4el2rr",
-	"szGRFRWiO2WydEa3yDRGr7zEdZPnFjnOTcK1CnGuaAf2bd2U17efVq+V6JWIU4YIDYJVITUp1IsAsxHY",
-	"HK9IaAhCgcgNjBU1gfLREXL1ppIdpL8e7MDCIyIHT802npFxrlp//Hu4W0fB1WM2spilLEo8C51LLeab",
-	"QDnVgYdLlWNmRjIlO0dL6dKDnXOea3fT3GOKV7/ybLudHibmdb8QJkm1Mzf8jt1kK4a6zzOcHHRJuQhf",
-	"PpwyhwFG/F9wkrrkSPiy91XsMG5eNsqq86aiwgr18Eb5VO+VxCQQp0xAJRxe3rU1almuDnZ+3hrpjjM4",
-	"bkLuaMXL/ALjx5n1BZPlnJwksSmkZ2FGAyVJn3fV7+R0rQmajiMdm4mf96znIlaTaPH9WHIlaoajTQP+",
-	"s04qO1yHrVT/wZo2cRczYiPtSzhNpEzmamz2aJ7X4fh8wZbp4kYd3pmethWjKqnf+qKeo3ZIyFVPsYsp",
-	"ucvlgk0DT4QS2Im3ZFWGbt0hT4rhGUOeXl6O5toGls/ky/l2gg2Wa6Zidz2h75t6EPbgmB7g4GNM4LQO",
-	"tYoR9/ocaFXt+ykh4YmxzfSIlFqJEf3Bp5zqf8MXg2XRVtS8Wkxwk3S4K0PVM1hCP9xYv8M9Egbglsgf",
-	"gQLPW+8ZfdOY6FNyLfbjOD56Y2i1+VbeJYFuJT+Zg8oJ0cNj65lAMP97Rc0jvkhmPjanows7PRT4lZTr",
-	"m6ZisXs8BkI//WKwSPcR9Venem2jjTt6ag/uFIfBKIihasmMtcLiwqD96o/b4j04/jfM0aJP3JMT0i0b",
-	"rt1p6TS5CJ1rLz0abSRWDP03qJbf1VVHUJjG2VrHw01obVYyw2p92jxgAhYTk2kI/AQe6mHoE55STKQ7",
-	"r540IEoWdTMQeGNBX407n5x8F4TzPigqaLXXxlXIZDt4ScVoukrFG1kbLpbfySQQIh8PGzdI51DqZgLE",
-	"nYfX96iLQZNLOjSlKhusr/fYjVW7rNr3DUvjRHtJh6pAEJRxbt7uA4pIauZqkCwlMdKar46BO31edRrp",
-	"ACB+Ja3ZAnB65wwU0hArf33QcJzZFa15sria3KYAF2/cdkKmnAron3Yr6Xpie6HlhmHFuts99hKKbVdl",
-	"80nhPxrb2SiSO6YWJ+pElWda8kqQG5Of4vRW3H1L1XqADWOEqyEfasrWVf5euJ0yZ1AyA8seEuA+0OlK",
-	"/LDh5e5Cz4rz1HHvZ5gf542Lyxp065F7jfagtnhyMZL08qeERtI80n+ROyIXhgk3q8zatNSw8ooAXSNs",
-	"dUA38TUDZzMNlTzyxEENG9LBRwCN0tNse5lJynGEKyOm4g0+Od1cSsZInoHzFzen95FHsncKaljxFGr4",
-	"VUQrU5Db2gREmV0OcPuxEss3oXMQccyZ3NqRhlfXk+wpktyKFT6ADZsbO+7bzu3gBoeTKd9xWMUrCoeV",
-	"ii66tdM9K5YA0SoXi6QEyhEQd17Q5Hbb1Uu+SbBd34t62feyTofJ5R2mWuf9JnUwpfHp3OJ93RI2vUp7",
-	"l9nTh5Hig4EcuisILl27kJ72U45/1sSbjQeUH0vKhc74djNFAuiUbJ2vqCg7eJaOVnDrUN8jm9Osv7n5",
-	"SsoJDT4HErH+JtMSvqT7guwYWxco0Qvyc00VFJBc0WpRAGtJUrJfuyugm6d9SEgmSpajsaMEvKSIQoIH",
-	"Q+BHX5GL8DP5F1PywnbjwmqI1NAk46LjPmsv7Aks3Sly1Yk2UkW1ufEwxu5JuFXAbLtmbNscB01AAFoR",
-	"A9LbvhXZE6iJ6mMlXCwZvdsTBqKezTXBB+G2gBhlSu+O2oUa0xkPL6psRLY0NHtWIw0NIDYEECR9RIWJ",
-	"kig3dqXTl/4iU07RrBTToFQDOADPeTFea/DEjMf7f8CF5hgB2wSLjmwI6BexBJxZsU2KG9rRoWboFVfd",
-	"KNLgLsyh1dtbA0myIkC6qoUOWwQuXWsw2PO4YzFmKsbFT64vn9Vzvos0nKlazaiAZshCGV2+NNB1nnV7",
-	"sDsmzCNsmfjr+MBHmLyGv7cW/hGI0MR5fhaSe3jsPdhRgYJ9QtbfmcCeedUxA4J8WC7kExNv4iiF61tu",
-	"uG+CKZOQeC0Yb2Shhfxus+LKMCYC2Y4rCgQVgtBoAIVrDi6JhRdKk7BLJ5YEzbp27JW3ZXTtkCDaxCw9",
-	"kzblRKLyZpdlMEgj62V2oIJUO0xQzJMUc9nj2dMBUdWUu/C4r9s9VPn29emGcmQ8D/opdSt73ELesM17",
-	"JsdROgBB6Md05eQzNDMxzR/L3qXb4UL3e0q0V+MUG+ExQSrwoFZP29TTSAegaEYShIwlkDN1ThxtyAYy",
-	"KMM2RNrpkUAWqtNGiYpCIxPqjvdUdnWT2MO63kw1cvJrMqcVEyVVJ9Qw8eNo7Gh3jx1wHHif68KxSLsd",
-	"1XS9WY++A/fOzc2Ee//0aznVobfzFSuT/shtRcUEzGdFxeA8Y5Ppbsgty1qZRq6ZgB1cyitgNL12vKb2",
-	"8pNqbS0YiBJcIy8o+uld6Twt4bsRk5P9bggh2b+H7yTDSG+b+yATQur2mnu2mh1T7Bp/dLUCJNAG4X1o",
-	"r8LbPalFKePNO6aKVZeZIVOTy6dJbLCMERWtu4hiHa20JZAvGt1Z1ehqcoGaTa461VtZ1SYdS71jyoH+",
-	"RuSqlDxTKUegcp/6+820VxxysgwrzorjhI0L0HFavYNvJJoamX1WoqPWFxD2I8R5aI+6oWfBbmaW544d",
-	"B5jJrkijgR9KdNBv8WJ1FmI+3tPm4PtTDnmSJFQKa3loMgU2LTsAXwXswCt2X8ZTMXP2WSLpI+iXlPi6",
-	"cAmC39GUvm6rBHuwB6DyFr1UP2LueT7H9FCHiomLnZVPk7kl8zqTniIYVUwbx/CQqPtCS9bLec11yLxB",
-	"8P7FRdvpL5MNpyuH/uSzNuzHwYYBurnaYA6FvWRcRZO+8qBR5RAolA/3nSspPytm6ErETHzwmoHWTg4M",
-	"y+Fz9X1jjUD/Qkrig8ZKO1GJYEM3pUtHRUrbOzGV7tzCfh/p03mmm0qHtp8XOjC9prx7rNIseJgyeYpo",
-	"QsDyEQkk9V6BvE/mlz5vB69YKrPyDXTU7si6KdLmzFZN9760FVl5RYbAmmL9md1qP9aIyJp2d9Hajmqp",
-	"I53GVy2KOYSz5yKNsW9BxMNm9k20QPdhPGHO4x2T3OSeX+P8ZEZWuvT6fKIqAmPq/ge01igqua+bx6eV",
-	"B77ZsmStu5fg54bNGu9Tq9JWbGHsssI3C5dQ43RtITu8/yNBqZTr3OT1W77T2GXOzyizZBkfB/B0Q9DK",
-	"SLkuWhfjWsidGHucYX3f2jdleAjzpDbAznPIZNPJi+3USHFo2VQZ5qriE1xDDfqjq7hJub7ZZACBtZgD",
-	"2qEc4S/mZQsf1LgWWgcuJlx1Gy0aanN0m47FvWjGHR2XrGz5unVsO3dfpNMECqVOXqinO+eHsfs4ZJtK",
-	"p1TakFUtStVWo/uj4YArmQpbFPIGM+fSH8MlfBPMqoTOFGoCU3cI7QwUQEIGV/rtnlCBd7m3t1JyAYtz",
-	"ZORC++KOPzFU5CrtRQrFzp6URjH0+ZVYvcBf1eBtAPcI177L6YRzf/FMZW4KjE9NknWY/WgO3ICjwH52",
-	"i6IoObgDc+dR+8f7b298rJhlqH/fQUw7kecdGDtHipTbij3HemZJUuNzZBPCS3KphLmEwWIG2f7pw4m1",
-	"xKFAL8D3HYTB/hhkQL0Zjbv1fKe9DsCGpdLlJmL/+nIU49nNFg2dVB80rg3q5yGqD4rXETA4uDg1V64a",
-	"yrJWTKeriOUCkH2UqX2FWis6Z33ywKtihuCjA+yjk2uKDtKStqt4HgRJ3QCyK5pMOc3lSgOoDROadH0L",
-	"C9aQmSi2/dwwpbiRap/0NbBqAnlBeh9bk3FrVpkYbtMp2DJPrvFvkIaFRIWCTTL9MpidnyJ1zclerFZy",
-	"mKo5Hi6PwPDx7AV92bM41elFd9DczoorD2w7gVwSnSjJZ6M02pQpoSWpqFoyQgkgU6RXBNz9CvqAv1cd",
-	"HKpFrBU5zI9HL3gsaYe0p9nfRXuTw6/kA9kqWdZzgwUDZAaedYDCasftb5qenbACeV+SM9Qy7aSRQw0u",
-	"QgoCz1wFmpiAgguQoqp1uHJauXNIhf5EZawTPribxgd3kyh37XeVH0F6w6slM88dU3h71x8yczKomoWZ",
-	"EM735zLR3/cUyxmVn4Qvy3cxzbWQdT6BgJ8YGOm7BN1n2fA1oC0wEVOHOmbOLTOhB25qUxQCDjkbFH2c",
-	"+MbH4CpOiBTFQE9ILs973sQzprBRTlIW7XRltEVQ6rLzMC3YcS4Oi0P1ImyLZr7C3gvao9NPm3PTp0b6",
-	"KUmy+U+d25yWkL3Qm/03mkZm+KJt2k0O2RULO9Wt2NVBJKFlCew9SW1rfPWfUgp2M6U/8IWMr3NsnbPR",
-	"bsiqXUsjuunPUIwoVFs7UrYnyvk4cY8t43y4QfRz7tht8o5jZv+UgK8ViMPeMHgs/VpXiu0gyX0SxbDx",
-	"zQzchfBYYDDOdiiTKlwrlYyevArZighRaer+ZPDV0/iWR+/VjYuKTqVxPldVuUOrMs3BjTD0DRdI2DOm",
-	"uxnvqm6htXw4dYMxRYahNr9sydVWTJTJ6yDS46fc9memenOdSHa9VikAzZJykTQZRUjIitzuUCVzx7YG",
-	"fYgjF8NzryXe4QpvQpN8EYwmrsmOchMQh+Pe0lPOhpok4epBH+yYoVSlNcBdzHn08chGUbuK+1xuUPOw",
-	"g/S6O/ElWFAGe7x4NPsgjYngyxUwCCAX/b1y71tTBUEj2VoD6P6307WgvGKlq59w7XOyFfce5yRbKOUm",
-	"oVe+ZKz0TAFYJocq1t4S4/XNkcmu2cICEWNo7mClYH6nxB36AgLZDP+kNz3V4x+Z4gs+p2lM3XzF5usB",
-	"cBEG+g0Vpc/pxG2wU9KwToJT7FdJ8zS/Eo0ZBedfYzSilOBQXWFpn7PEohlVPtPr4E4OdZshZkPco4Fy",
-	"0Xu3mbrjTbB4Q11xQef7gbjJjmfqxcs7poC3MkvwaCWVasfUcGNe+1rbFIv34VS7nHC/ZqOOdF/wuj9A",
-	"PTryU8x2SqYM56Pje99yvaFmvhoMFnjZNiKW6jdDMWvmD7eo73/y9KRrGU6uOTu5imkmH3Jiodm8DXFK",
-	"Cdox0W25aMwOb2+4FvzL+3hxmjdPyz13aPCKa7hIoxQce3ioUnLHsFKqKEEOObCBKrEKa1AJmrM4SxQK",
-	"mbMu3qBTHGZU/bOAVBzxpEQatkFaL++UG2zS+2OHq0hL1eL4Dqi8kKjsHafuCtWOzFUbxejampZQlctl",
-	"RqR1mK7S1I93aK5B2qrK2FsrPFNW7mDr/USrRLIT/cD1QOQJtoyrtXfoJ8lQUvj8XFCCq7XVeJTc+NL5",
-	"jrRnNJgr8G30UjLSav0SApWOiIDPs6l5YUwuOehkLB9bLLyzP+HR99nmWCmZ/FxTYbjZX7kiVr40IzpQ",
-	"YLDESDm2U3bgL+D9SeiISyUOXPa4YsVsz6gi4bda1zS953KOvWCpZLGG/Yt9XElNtFvH74NQajOxC0BR",
-	"ggCi2+Zu7ieFEe3rchU6eyF2hicqHb92m3LNCCZAYuwXni4cwYsLyitry1p5H/66Y86sSnEKaTNt4syK",
-	"iYnfOLqKKB7F/jj+idF68AO2HMlwMBLx+3AkcIncTPjEEieLmvKjOLZGAjSip0Dp+j4jjJ/pdU46SUL1",
-	"GnakFZ4+2d5f+hfaATIOrvCTz3r+TGbnGd6ZG6MTSwn7bLpEz8qEaURQHrrsupDruXtvgjWOztPcWZSU",
-	"bM43tELWGfuHhaJz+0AnDUMk5WE2aTQD3XspFSkV3XXBseMqgjqfOQ6nr3xXkG9nWcTJBOiTBb7ciXsX",
-	"dD4FIpwzCeFDASmVUIYlWRoGxfOEV/XGwbwgMll4vSOpPsSOZZkMo7SdBLXIfviQHWa52K8lO+eIIU6p",
-	"yjiuyuJQcUXbkx/0seXpBk2XCeWgmxENtJoXbUP1o3+Sap0uerDsRd0B/tZlFVg1FqiRkH/Ll9NhcynK",
-	"8KtZcYVpygtZK7NCvo7GXdETYdjQD6/wU8xvbH45oBvrS/PohDHHeCM8MXAaj+QwUbey3EOIk2yYla1e",
-	"e2zzUEWHCmrzjd/VdpbT/d5Stc4irK15mmO7ksLaGeDuXANVh4+LNOWXAFF3uw9kaY0dPJqi4S1YyCm0",
-	"BF3nhtQHz9SMJeI632+ZcPXAYCVWVEPdLEKFy34/qOyV8zt3Qk8w8b63YbZDKLkx1F3XCjw0YYXDIrxP",
-	"0SBpNq8VN/u3dsYcGopp76nkdmhzKdc8BLavZlCp7sY/1czrlv+V7VsxYFgG0PltHyPQ+8qY7ezjR0gu",
-	"WshsFtwdU0RT+6OHnxQumgQ5M959GzmegLQYfE6OW0uUIbserqTPyYs7pvYQEQYqLM2XAgJjggiIjVDi",
-	"hkZw4MjWhyPAsPLn5IVSUmHoZIulEwlWN9TkD29ePid//uLL//zsc/I1ql7ujG5qDXt9T0C/wcx/2Fj6",
-	"mqBCBAMVBmxUp0XBY+7Tz//RBFmvZt/bdcAMN1yv2RN/UOmWz65mf/z88vM/wpYxK1jZx3TLHwMLpHNC",
-	"LBlIACtxIWbxqpxdzf7GtXnmHwIjbSuF88E+vbx09EXGBeDpdlu5iMfjf7owNh6/0RAe97KEAzpVDQCt",
-	"SnR1lx4LHNiDUu8JI3js61x+RNzVhqq9g9BYybmje2JkSfd2ySFc4OmcZMO9h+RHOjFvzxWjhvnBhGKU",
-	"X8lyP2nOel09bBdmqy03jKrZx4PVenK2N7dee8Ash/6nE9fhOwxxuTCMW5HGbqkYdQhgLTfM3XfQRGtf",
-	"P/6Flx9RpFQML872On2t5LZZpS1VdMMMU3p29Xcn8eyBaeQdL2fdiS6iSTuIM/RxH3x8f7BEXyRuRyjA",
-	"Bmn9p8+qbcxa6m5+7C0qBbvQ4K5JzDAVezu3F/HU1iW6OfLyAp5Iz6YPQLjpDGCRZgoH9cp0S6Ebuca+",
-	"SLfVpUOv9qh5uDPususAOBQKJ6TeH1wX59sMl+c7r3ZFAEucOLHPorJR55CfjpXBKjyusq7coJaN1fQY",
-	"VG8BOokd08ZJ7z8grb8U1f6zzmZ7zD5sXSgkuedewMe/77r72XWGfTCP5/quvdvCW265oKnUnsQ+qyqk",
-	"RyysgHn+9scjd1vYHLd0vsbgXHJbfEvX7Ct8ZNLR+hffnj5W8i++Rcf4hgq+sPvcHoHXUpulYm//+29O",
-	"5pb1ZnuGU9diy3HYCeQ+hsmWCyLkDgxfe5sCIXj6wAW+ttysfsPM84bTrXPY0kbp08unf0J6CkBUQM5A",
-	"c/wReHRA6pPY7HtMBWkWprsM9ylC/aD/r+1EYsWtEQsdPMNiQkMhsBm48v3aFMBTcLtHjbdZOT2gxz93",
-	"DGAjJKRzFOSn+kCGXViLE2yrC1eNFy2qwD+Wek0IXIf3hKmbhfYibric+ds82Xzr/VjBCxPXnB5HSmf1",
-	"fGqtxpUvgpsZg6unnxhCpmDbUd1wPPF2XdzG4EoXAP2TVUkA9JHqnZEP0TtYcb1mZQDVp/oCT0zuTKql",
-	"gIRIXblPL8fcua0MPqkOMlVTr3UJMSe8NZpLkINN3SI3tRwZThHpGcAWqc547MdZOtO8nc4BmzW47ft1",
-	"qPFqT8jkQhjqmoHBDSWcrNymHHCQSEic2t8uj+7EWYgYJnaU410N/uSyZkEbk8g5lepGlZVjo4/ZNxR8",
-	"Ui5Ynh0wApLiV3nh6GS2Pxtuszbr1Ek1HJiRIEjjHeL8mZoxfUWk8ALJbmVZG+dsRlkVtjd8Yxd5VRCU",
-	"hP7oGjl3ABMGudioAT/iIntjKCrKM4kRAFilbx9Eh4eprVusaMHv7K/JFv7q/WjrIcKznU1ER57+mDkt",
-	"ltaZqd1wwc4yrRXf8My8gm0VyCGftCsopuyTzCvmtdJS5Q9+8cC6oWY56/p7wciWLtEU9vvdabt4ZTZY",
-	"5hPtIdgAj6nn4kv6JZ/NzffCK4L34ZS0bT+DeMIIj+Q9+I/t+8c4j/8id4htQ3y9wHzcEzV3u9h4nUO4",
-	"x0iweCDhUCr7q2Z3TNHKk/sWAKSpPIhx454C/EVnWaM4YnplkQj5eYgA3cviYuuehfYe1rg3tc1p9pnV",
-	"3FBxDhcpvgVWBSUqxCL5fBWnTXkWUyr2QN9coK2P6jmYbrCq1tyVygpi0V3PFddGKj7CZPtLeHLA3n4H",
-	"wRAXHirwBp7LzYZqcsvMjjFxRajPCPDV4jOXwTwSEWlXd+wx+68//xkiS4Yp29b//P3y0Z/f//KkePJf",
-	"H/9QRL989v//j9n5RfNouYAzuR8ZW5rTo0Vyy+W+YkRv7HbAJd8DPJ7OVxDClhuUD8j1BNWdWnQxFV0W",
-	"jcsEiW0lwhdKaqjLC9pjYFDurp0mK5t8Z8U8pKvhYrQ2Wmc/As95Vrj8IEp5//eGfcv/zovjde0q6ZJb",
-	"Ol8jASWa2g7X4myQnQ+Ilbx0cOwNJBsWHvJimHA4F13EuZ6s0iz45ZGUrrsFfKws7/fTiSBZarjNIzCt",
-	"r8rZvetfX0PIPeeZc9n4K0ZL6Pcvsxfv6LL9hgOn7lnUMTup9isbJvr0suf4xOlTfA8nE7v20DHm/kX9",
-	"K9ua2fkWaMEdT2ZGay5L252XvDp+dYp0kl7FLrCuduE8IGgQeg5nn6OSuaYdPGjULf30yy+HCvCP3kFy",
-	"bph5BHlGmyOCJQ+7i2DZkoFPQ+ers6AVsCkoHlWxkCdDNbsiTy7Jt195bcvpiXZKQl0xWlWQG3eLmd7g",
-	"+vKljPwcZPfs41/sP4MQh3Ps3oEnbfNpQf8woAacevAw/QE8HW51MeDo68Z/dt1Msjb2jHkwqAJJU/Te",
-	"fp9sCi/v7yymhdKZFF9cE6gpZ3UPvyZg994ysgaOC9CiDNEruROZnR6SPrd13vQ95e4cXpxXi28xM/qe",
-	"rtmXbpAPbFT3X7PB5D6XWR0ImFyioVta8gfnO/ZWkLWkP0tuhpWsSk8tkBZ4b1jFqH7Y/fBJVgdxxkD6",
-	"cR4ThGLIB1cILBFvazINNKTJ42fl729/suHKOtdtFY7B+H1vZCn7VVTglPuVGQ/fsR1064HVvuadHZWv",
-	"LM+j75WusGuEPgWgucQIeLPAUFK0DdSAtKgBv597Zhw6C4scn0kDeEawIXBT3YHVeg7pr+6YeqSZMK7R",
-	"piL2nqzodsvEFblwJRSgKJSIguNcNzCYwsko4NYH/L9UBFmakFJm35DHXABNCRfLC0DRg9cNeOcdX3XD",
-	"/8I1aTvdK4mse1l1EB64T2kEL8j5M/DD86A1I8zYhcamwfz0gHcGdRU4YgIqRtHyzvkxoADub2N23tJ9",
-	"A3nBeeGaKL5cWZOiMitZL1etiXGous+uQvoSAAh8aRVMAsILO9ppmotln2/Ibu7XDdHOvUjp59iNh1Y/",
-	"cVhvIYCecbZyD4s9w4rCVBLqsoUKomWHRtxKBDBXfGQnh5N0q/aYiZ6Y3Bsmt0zc69LhK377K4e6rhf0",
-	"jr7DlVhZADYOS/tm1qukhj6CDvRfvF9TQ1/iYwPRNsBc+LtjwbI4LffRJKh5+k1Q1jiPwaNC76wm6Yj7",
-	"zoXw6BiEEpNtfcC6FVLKQHbWfJt+axcL0oaDXKbhICke8lAaaMNECSl/MtMZNh089CDhybDvxoSgcNBC",
-	"Gj9epIM5/ZDhzg8YImooTq1DLDLVqlF+RRb8jsUBZYdpSHYPcj5EhPxOHk60dXqF6gtRNrP1aXK2zi/G",
-	"w4heiHKcJE94Vc+Vexf0HkqgHau64FICtM+Hk9HN2kgdMGBBSFnNkVZ7bXQR3K4QdoTNo52rm1ULVPQx",
-	"BcBZwCjlgOxxLp0rPCAvfFF5ZPDuojCiHcVpNSDo4YkHOdqcVmNO9Ss8HMCI54+gciXpTw11wXw8/sUe",
-	"iI9ZN+q7WomvsRLx8KEajDwdHVuaeHA4rYB0+YE9DG8832ViJV97W/Uc7qJaAc6W0wrL5yNRTxC2kKsp",
-	"2I54Ak7yB3/2oqhHdDLk3Mje9J6v8YmHOBovPlCrk5RjjscLa7xj5WTwHYOBdasYXVt9/Sy2MBq61OdS",
-	"QY4+rXZ0r8kts7YCb5A3t04GaXntSNl0EFMZFVTRhRkK1H0ND40R9t+Av+LkUX/N9Zyq0qUBYx97omCZ",
-	"/p3PrMAXZAz70L3TcZo+/862eB0Q7JCz2s66MuyDwXDVkgvIYc06wl/X0fzci5Uezc7DWXrZJTkBhBGv",
-	"xl/BC9fsvwEJFjHw9l3wL2Ki3nFJwY2VPu5Ky4DTDzJzRn7vMKtpOOvOqUCQc4fUrUhz0pC3jsu7m0b/",
-	"Oj7F4SBlanxqxMQERKc+ueSMCx2nEo1NHhp8yTNMRkoxh6MZbI3iiMwYecalVW9Lns2CdFzax5okRYLR",
-	"FbRtnIrCI0uQnC25SvBJ0kXx5SgXRTd5KXBsoTaLiQ4LlxbEBXjirwhs+MJd6nanFBD/KjANuGgGIBWQ",
-	"VvhS7qG85FDC3mGy1GTnywWmK8EBW8kdWQBNJWQwgSlSG6eDAcd2oGmtzTW5QB5mjD0E6n1XMYsAPZkC",
-	"xs6JuUleTtwfL/Q9JCz9nigE+q67k4ayhU6195o78nNH3dDDnPH7Tfn7Tfn7Tfn7Tfn7Tfn7TXnem/Ks",
-	"3EHok6FmvjoXgVBzSzbsKemYwzu6Zq1r8j7s++YFDmv2K8+E8ok1TUxyT3ZMGGLkuXByrFMMywoOLoiQ",
-	"GANAoD1XmO5edFNpMUoRIew8lPEwPpFyLwDCfqzulIaGJwPCUm16ladQv07fzYrZh0p/mBWzfyKLw5aq",
-	"n2tmJkiifxNt7berfB2rT92TAnQmreZsSsRv/ko/G34gTf2Oh/mARf2gelv8kjtRfk63dL5in3uBMvGG",
-	"PmxPbpn4sKnwq/qRXCz4nJVyXm+YMJ/rrbJydsWY2VSfw7/TX3k2deKMWS5tzcQV1eAVuyYUcv9vpVwD",
-	"PpC6tFwCg49iWLCDdUHmsqo3An3eqnZE1yJ5MS0VlrXLRWnCrfSNwpq8ZzHqjzzMxxBVnYt9a5TMPrKd",
-	"Y6inTtLtv/yNOcFgc57fCdZCsnh2sdtgTl5hmeuYZQFOYKBlcPY4lPA1K64MY8LzKnjEiXvGVxGL8E23",
-	"ezBg5cKw9Nk1yqGbBg8vlMH+1Kf3dp+5iN2xDhoZ/uoOlzureDm//0T7C+cvTe7hJuz0HRbKj1jTpLM9",
-	"WlvI7z9wMqEjB00RLGehcBdeg/h3/DGruG3BdoUrhuHKkImSLFtJC9EuG+JyCJN0Lwi6YcfbgXuQG91y",
-	"D3Jz3czhGHbYs/sGn0V+tOLQkXbV0LJsqS/QZ2UEVAgAF1fbywoFrHCoWTZnzfO8lslT+yAHqScDUUQ2",
-	"uq9qogm746Wv4nCKgwawgIGT+HM+12N4iV8i4roXvf0Mq3eEctNzuWXEqqiFq4QmJEG2EDKnAuA/TJgs",
-	"ySryZI5XBca6ziI25pMUXu7nBkuSfPnlF19+do50Cqiw77ImMF0oonUMLhfHTCg8yMM5azQJ3brGSpxK",
-	"LhXdaA86FpAWzkRJqF8MSNWHlcOyqF7U0rJUTEdlCnDrRHEwarDy4KBEHLd97jjbBQoHyGO/3UME5boB",
-	"kEUQ1TESzDaZ20X/NcYDb82apaJctOMt+ppspDCrUZ2wKtBpcYBf/dGKJaLdFf/nw6Y63UNt5AYP1xdP",
-	"/+s/PztnJQXBdtU+qVtg/mNQLKgmthvXB9UVmmOBxuYQEvgN02ZfsW+cb+XfBw0MPX5r+/5bxQN/w+8Y",
-	"oc5koQLIQwkUhi2IwRpjpVU/tuwscGEuQtG2LNLulXvmIWIT+K6x0Yn2GThOF+mv8OT6M8pI48LIUY5/",
-	"lzKm2JJrg6XSqFoyo0fRN4Nzi7lcDSsJfL08SChwbcJn0Cj6o47llxrXm5jlyl70G6a1K0yXjJDwKlcV",
-	"wHjPXXFAbRXzT/7PP/7x4fLy0T/+8eHJ4h//+PCfi/dJ5snE3eVskKC5+JILOipm8ejJZYE//PSF/+m/",
-	"/2in1H366PJLdDNgZoti24rOWcwybtwiIc861EfN0LzjdyeCL4iQhjmPYtN3gBjcCHnl+gU9uWUUt4kG",
-	"4imN9bbwkgH6nqWVOFgOLW+6zKVS6H6fsjdcqceoN9ZsYj/XtLJvw7/TyioP+95Zwpzq01Ib38WFJysp",
-	"15pUHJildMUjCIu4QuV2QRWhK9BrrEBds70bQ8kXC6aw3BHIZ4AwQMCSVlhaOWnA1urU7MznKzZfNysH",
-	"VwHdBxq5nayrktza5UBlfW2Nb5e1kFPAFGYETQ145O72E3z4D4d4R6n+hkHZqcTdEmgTYJqR0s3OUzzD",
-	"9r45p4Lhb74MMw3hZyOnAbzN87c/RqPD+4S2rg/aukCAvrBiGHY3VuGwZtAo5WKwSN87V8mp97I9s8fq",
-	"/b1vr5zSYujaGtVAv8TtxBGcJ+8lA5a0s1UCdG3bt10HQeEunRIyMIHYBouCdKgrfCHWXu3wW//QQ6iH",
-	"7mWfOt1yw8xKlkPzgs88zLTYd02elcB8Hiimpb3ZzpPXaN9Sm4ozhWW3gcNox0Upd8TNn09Choo4G7on",
-	"/6zLJSO3EZmSkIYP1a/9zj0zVK7sV0Zt0FQF5OADyPQhVHp+QEhCb5aam+37M8mSBEZdNowdDaWxPMG6",
-	"2ckUWUHOVeK21mNf4ztXdoE1++tesv6w9bdsLCLwHokBmqK8DTO5nZ6C1FsoZeGrVYZJlHdMgV+zx/P6",
-	"vX/mvrIP7nO7h84n9vtze2lq1KBOCjiG6dxSZXpjIK/hgVET6W7vcyADs0Fi0Aln4yEeLNcQrapR9rsO",
-	"lDzAXuLKobc8oqNc8a6M+tmRdudDY/6vS57CrZ1Fcy1rxZoIJB6UM90v1DfPNdkgVKQgpdwJdIlodFQ0",
-	"Qm/L6JBO8hofeQjlD141subJzlH07AlAJ85VTR8j+oLAxDhuPKfWLSq61A1oe8uEDvDuWhheIX0mODPx",
-	"d6TS20mlWXfKBy3JF6LE6fgV1Hr/9SD3uTkjbv+FADKJJO7em7D23W1S9l0nXuoedOgJIuSOLCWaotSx",
-	"ETdLL7c9OH08bfDIw5w2qLc4htDkjqn98SQeA4GJ177u4z0xUfhxPmyUDd/qWHwz9L5RvSQp2CPDN1CF",
-	"q7x2kgN45kH7PxMRMPXGR5r3BfdnFHLNCSfP86lTqKwBGmf82ndWcI2rwAAvK89HqSl85VgssKCZ1pC2",
-	"A5gQubZiHYAc3u7yrqaSl64QQ3v2MhQrSIx8rkk6/8nAV2AvPwEjp04HoLE/5ws/h8UOEWjDTcUKoqQL",
-	"O2D90REH4rE9mnnz+lu6Zj/ZJ857IM4nkaBzmSv23qTOwSq0JR2oWhBx9MBKqrXvTP5s5lYL0CUD9ys+",
-	"M+BhC1UaczHEWuQsmj/GBs3TI+0Z0B9nU8PXXCGo6gr10B1j6wIBVQX5uabKMFWQFa0WhavbrwgNMXd0",
-	"aF6jniUX5AL6cAHqrGvjKFTWJ6mh2KL8Hadlyqo8p7vvnUc++dxw8K0g5g1dUJGhD2pAxzTzASz9+Be7",
-	"RL0Y6TcN/mLYWHCI9xOQEs/s/opAz1A9NAxh1DahZjITxJrtCyyH1KEOOIEJ4nd3BQDCcPcMUb1YYR2C",
-	"UGu2P1fJUZ/5AicExBF1v7SqUXQPxONf1mzfeyzehkzL+zkVqWbAL/hwDt9R0tAv8AthxtWUjcIfLup6",
-	"LrEIpiRyT0YxeuBV0ZTDRRTRnMSLv2JUaceVm+Owh2fYvfHXuy58oqLS4f1ZnEcAziz4WXxi/y8EMe16",
-	"gAMMjyTwHkpBFKMVuK4LZBW1S+oBOollewzR6sG1+8o+dT/rZ5v+1GvY6kN2HXER5840O9MyUgd7wQUE",
-	"fIQ2HQZRjyoYuaRK1sZXu+td1Tfuwd/uwroRDqytdEu7ZAbcCudy+0M2KLgtraHkA8zhVVFYz1V5snug",
-	"IJjFFRVwXskK6kSPXH8tqxrHlo05y+qOOabu+1h6aP9TFfn3o89coJBF5ysTuQQJo/hZnBsvuUtgCql6",
-	"jngbrDeMVGB5L+2wIhSNuHgdt1KZUdQxDl44YDOHLJCFrEVZ+EFzKASvGjUvTnDe2SNBG2f6bgUAkQy8",
-	"GDsxApWOpRqtlb+Tag3pvbwcBUn/fpHuaGzrZDoYAqanFFBJvj7H8HYEzcAJrzsXi8ADswp1Iv7pLPBt",
-	"E4Og7kVN+Nuly/Qkiacmdtc6DrlNfQTjxHFvOoZL4rg3AfF4MvxYIs/N2d4ESSrj3/M7vc1vmt6G4A3R",
-	"ENtcdXbRwZWUvH0SF6S7Tfr8yi+bK2cEoOk4qoqzC6kA2wQYEth4q2Y6rporAV3zis0xEU/eQRwly8F6",
-	"Lh6d02UW7i+lDXosKfq96VKOclKeLsmCFxgdprKk+1Fv/lSSbUTZ7zdyNxKiA2M5k4UzB79vnKQPmm5c",
-	"6Ovw5ILy13dqf0Lt8JQT6/aoP7EHRxWPgud+cwf2/SdaQjveT7N+IHSvADXlyuIWZEvVmpUFECoXyEVU",
-	"lZHBJCTUK4aSpVKuAQsdLzKKvH65/CY89TCOVp9a/emzfl0q95vmZrgnfE07n/y3l8fu2nIwQGDJm5qb",
-	"Hvbq418Qdj4QzQtLNoLPAGHsA3xaGKF6eun/N5Dhcb/RpvyyvYO8bzelASELhueJcPTDFbDPG4kz3+fB",
-	"tA+xX8mS3EdQo5mE3/r5FYRRBWlcYY+5srzhPAMctP8o+8S7vgPsn7nPYxQSADPH6LQEwW6Q9jBGcDgl",
-	"j+crNu+J8UDOd2tu7mE/u+bfgcx4WIcwjq8/FZtrslNSLL10a7QdK+mQTFXTc4TWMcOejovphBWUmy1V",
-	"rGcN8YF7XkX/lk/j2Me3c52/o5A3gZ0HIvcXuSMUi/dhuxoJGTqhOS+ypONriMQZ1ALkAhB1TmpxAcX8",
-	"7b+JZS45rfJr/Lqi8/sM2jTtP3SQ7kA4JHLa7ToEWDbGVGolrJ3CGuwCqzDpQ9bz81xSPyluGpakblSH",
-	"C8gmQEXoYDUBk5Nfzu/tx3bo+h5lLrzk172ejYAFzhhqEMz0EOvqM/YdrAn6xEVYbukmr7uw4DzoP6Zv",
-	"6ord5zGF9n/1xxRcl1By+yFWMwBiomMZeJY9mNkldeCP1DhKKanAHXiNpFZrZjUAWacOda0H8vJ+0Gyk",
-	"t/k4yrtz+Eo6DQ87Rd46/qcLmF+7io82VC25uDgv9szRNSDEBg+lSzIuQOL60lWumhXwX0ks3uJwFbCp",
-	"2us24IlyEnhycgAkYz8MTrCuPhUhSdfeCIIadJq4kDZgXQArCOw/Plu9tRCPf7H/fHxs1Z9H9bbPVvsb",
-	"F+yH7Si7XjWy9qR86OMyqw8xuW7mK3bHKt3IQaAe0deO9UmNzCPvOLhHRTZ8ziOcJqhvo3soSLop88Mw",
-	"8yFa69Es1sCQYmRV/nvQWbs9mbn6/KY+k0DE/VKGxYxB3iF+umJV2cIMzmujM4duq+RWeqRuPhEnPHVf",
-	"R689cz+4nAuux0B4fh2MHc0cJbdCoGjU1ljGQhHnwmljHp7TV91lHJCpK3rH8KURtI192FaUC1esFHim",
-	"w2dzKRZcbcCIsuJ7q+QdE0SK5pGDIJ6dhLLuwaZ9w8xb/8x9wvz8O1JuyopCHY1tRcW5HG0VFbp7qUZB",
-	"sVuGTGde+HdSjGB6acOialVQWDlVi+jAusS6vhzft3wpvq/NbEyKrn3Waki1OVNaPkhy18ePRX793SOf",
-	"JFX1XeByOh/9hMaJRIbEDKSWL8Wr+wrnPVesZMLwIHN+DTnB55hoNq8VN/vZ1d/ft6ru8KUALdOql5Bb",
-	"BgDqkISqmdHxZiRzKdecHRykx/4rWaJylw7uH7snk901PyWrO5Vxf7Yk7OfOwIJqCnInoqmFCpjg/khl",
-	"+Trx5dOGsTxOZ87787F/0D4d+z5m2jb9g2b/+w5JN4Hbrtl8JYFZYdLBgUocvSriW3zkWJM5hwdmC9mh",
-	"L/4V8uPA2B8QRtJGUnruQVwkoMgFvJ9nJ/vgLCpQQXFCWwj5C+3o9VBxgeq23kBzdE19jDBvXYGkewKs",
-	"uLl94GyR5qUHjIfgkkJfVEk0F3PWKpzBttdouNj/m3OzNWc79nbHtudJ+aRVTZ0XPBHQWgANgQOa9gff",
-	"cT8Cd9bjO6b4wg25z0b4MX7u345Mq2/lWiPLBZxLyTTwXK9kVZ5FOGAhNPuV2jDnFcCQJERYArRClC1m",
-	"QxQFLUdCQ+I8l6pk5bU7BPowQm3obb8p+A4eGEhR+o5umC6IZvYp2/nbvR3IhuZyXjYxJfQJfAnoTfYu",
-	"LMW2RYvBoPXR58HDVcCVylXrY/LBms9lPTcew16xcT69UWSX3VpBroc628XEZCJX7Y43hBpXRMmdhjtg",
-	"SaE8Qklq4cpkcUgOM9KgNyhbr1lPcx++TdbB+O8v8IdQFuOLAnlQHKFzp5xGzHKxIJrdMQVx8fvy64Yi",
-	"jd6m91whdDj1TGdIKyLKij9dTq4t+GviKU2GIRqP75rtgdWfbk7hBEkkSRyUVJWN+70/ac4XeD+tWsYz",
-	"VyAFxewT2LGXcHHCKlipluP9ztYnH8Hyfc7a4g9DtpLSjT9gAnQDl9nSJYZiQ9VSEE5Ggv0C2S053qdD",
-	"3paH9AfjHXe/dYh9EQQrzd3JKgiI33DbFOEEKC8RwyloX9ifuxyxntzi3+/t3+/t3+/t3+/t3+/t3+/t",
-	"X/e9fbak52e+6u6GmvmqIOwDtZcC1eT52x9PTXRx9RdHkAa+c5UaH4YzsMnERdQevnyUCGrKP0x8H4h/",
-	"LCgMpKbXac7FUZ1IsHtMgvvkhPzT6Kw8/WLqSQEpFyg8YFNVdL5GRsYVh7C9K4hE54bf5eTrhmt9LtHw",
-	"O+/iaHXenoFPxLroD2BDuni79zyvTU6KJn5nNAJGlrI/bvMOnvg3q2EFWKhbWe4v9DUChxs9IS7XlKO9",
-	"9V/XD1vfalQwyS7IyJzv8iy5Rz7VyUhyy0gJ4R9go8LUfbu/ODh5C7vrSrq/Igt+x7o1rzqbbrBmxtdK",
-	"bmGsvwI3fyKsjtUv6e4sU/zOocd9c0nQwTs+X3/CCTl/9M4Oxg7qoaN3eIISqpy2ayDkjvBz1PB5S/eh",
-	"zok13CCxC6yF8DchDfnDDuwa+EOBkqksrYFjvOyWZCfVWge6jM/io7RmYkiAwyOjkguw3NWvT+KtmfhO",
-	"GvaJQuhwwyKSBdYOEJN26ZiAuh8NIEaqFps9Yc09NBQmh0HeX5gcm3/gpPDopYmkH/vhOcsUZAAv30LF",
-	"WXydD08ruVR04wvVg7/M5VkWGfRY98g9ntdKuQnK3mDw92Zhh66UHyU/R1AXBmz8DAfH0ZxWFbmDV3SG",
-	"MnQTv2F3ch3G8Wu8jM85c36r2KnqO9tUhJPt5/OOqZLPTb88/tE/NEoiD1GQRxbPl05PDpkOY1zLmHDS",
-	"9m1L1XYvX0MR3NtGpSe7FVMIR0aG98r+uKJ4RWGXz8VxeaSPN2r5iwe2BB1RfVjnh8+5amiEAeyv6V53",
-	"uNjjdKuiqX6mUI0HbIfckQVVDRZkHmc23nG2G9jm8MSoPS4XmQgJ+zBnMGU6IuVq/RFMkE/GwPUjFGB9",
-	"SPotmFU08yuuTSyfAG/bpJFYExwSqUowy/z7MzB0esd+xFK496R//Bhq1T6cnv9jpj7uX88DhfsrY1tC",
-	"iT0Kfoav4/sCj7W2mgSoEz7Zw97GnZM0yhj+MV+r+FPfvy+lWkpj2DmSJ2xbzPiJRbGFU3qNEEIrn7xl",
-	"pd0eb+ZzR6teOp+f7OdnK1TcvsAui7NVLj7yZhyqZNxVF+7lwn0yms3T09gD6Lhozouj9vR/d3o6vWOK",
-	"LlkrW0oKpq/bPv9Q9Mo+5BbR3mCsWoSmWi8eSxjqb6DwraiTs2JW65pWo7haD+LLtkvwdfCztYaaK78P",
-	"LxuOQrRizU9HxZpdETGVAUfMa23kBoguPAbi8zk1bAmaYpOnbDwPEoZlQASOis24UuIna4k9IYinEyMQ",
-	"96kugkDKVfKj1TrwB0HZZ4GEnycriPumuvRG3rESSfFh7n04s2So9wGKtyCKirXLB6VlycWS1FuMdlb7",
-	"a/jznazqDSvIhn9A21nxOXO2QnwWV8DQ9nNNhbH2+seO9f7LDAwwa8fbpQ3ZjX9///H9x/8vAAD//w==",
+	"7P39kxu3kT+O/yuo/V7VJt/3SFopdu6y+5OsB8eVxNJJslNXiW4LywFJhEOABjBLMS7/759CN4DBDIF5",
+	"4M6ulJyvrmItORwAjUajH1/989lCbndSMGH02eXPZzuq6JYZpuCvF1Sz70r7Ly7OLs921KzPijNBt+zs",
+	"8oyXZ8WZYj/VXLHy7NKomhVnerFmW2p/sZRqS419Tpjff3VWnJnDjuGfbMXU2S+/FGeveZV//5JXbNoI",
+	"Wy74tt6eXT5NjvaWKS5htJLpheI7w6Ud9jnZSmHWBdH1Yk2oJs8unv3+0dOLswKn9VPN1KGZ1w5fE8/E",
+	"DaaN4mLlx9JSfA+/SK4O/tO3ui399GcmVmZ9dvnVRXE0xC/2t3onhWawVW+VvKnY1v5zIYVhwth/0t2u",
+	"4gtqF/pkh0/8v39ou+qfo6H+Q7Hl2eXZ/+9JwwtP8Fv9xL8XRmzT7a9rasieCUP2Srp1u5/Ztz6/0Uws",
+	"YP07JXdMGY5TvTkkaFacLbnSprWvJTXsrDh+kpejGKw4q+jIN+5gu5LT0oaK8pqLY77561qSFTOamDXj",
+	"iiyoZppsGRX7NbLuMVs02/03PD9uYL96N+XC0uhjeIG8+QdbGDuZ53XJzSth1OGYrPRG1iY1S2oIN2RP",
+	"NSmlYMTIFAVoWSqmdZIE9JiIjwzf3m1v7NQpzjExpKzNQuLhaS/n3K7hvCBSkf36QIQ0/ft5tGWFPeFm",
+	"zQ5kRW+Z2zt3Go/eY/eL6QRVP6wZcV+ea8JLeCsX9nWECr1nilBRwp+VXKVevaeH49dqpjWXApZnf2vk",
+	"holznZ3fXqpSp2cX6Gunhc+N4khqYra0s2yYoyFIvH9+GoVjwWb3siz8lq5SgoEtpWKpXWMKdooI9smQ",
+	"HV0xcsNWXOgrIixL8yUxa64J10hxPEMjmJAJo9zg3LCtHpKG0fn7JbyPKkUPLZbWmWO4oILcMEL1hpVk",
+	"KZW9YcYMa++R8njEzvb5xbQmktqCb+hiU8nVO7lPSJEVS8z+j3JPtlQcyN7uhNwxwUqy52bNBaFkz9im",
+	"8Nyv2UKKMvxp1lyVcBaWslb2lrX/ZlRVnLXWf7w5W/rpO/z2K7jbmz+6hF9UjAIRfk5eAoalvxHuej46",
+	"VkKaBBu+d+qBsVtp11YyvSFrqomQZMu2N1ZrShxSWZVMTxChlrzpCe+o2uSWqQ3dsIws2ErBDoQaAg+B",
+	"QIBbQRNteFWRZUVXK1YW5OZANlyURC6JrpFfRrLon7go39u3pw6G/TyzJMNNld6EWmjGEjL8zY4JYCIh",
+	"jWfFAzNpDTM+H16IwoiOzH5ugbaOXxqeChMp8GyE/QwkTx8xUb5kSy64v+KOLutblrlsryvm9JbUl1uZ",
+	"+e6GVXigj75ZKVom+Pl7EJ2awEpTjFjRG1Yl36hYaxI3UlaMCqB4ghSa9ZEirDZ92s6pIfAI+fri4uI8",
+	"Nc8to7pWLK2JxxzgHyzcoMmdY5qX7I9cG5nSstasSpgQ3xwImgVXRNRVRfb+xlJAYXtJxQepkQOyvgFm",
+	"tL+i9p/ODnDTErWVKqkjtWFpLToj0zqEsL8u/IGAJSVJIeXmHVszqjStEjxc3nLU77tCvJlOd9p0aZhK",
+	"S4Lm9j/+zkra8bf0S6Y3f5a0TE1A1dWE+/5dXbEXaypWbPD2xRf7qRaeOmFdfu2DhH7X6Jy0LOHQ0Opt",
+	"RPklrTQrOptRclrp/G/yW9PMYhfs4+Nn2SczRCu7iA/2uS5l3HtzC//g3t01yi1Bb6TcgGYNl9VecWOY",
+	"uHLHixuypQerUFVsaYisTQHX8q6+qbhes5I4AWdtsqSZ8IJWTJRUvaSJk17S9Alby4rnvushoVWS0l9w",
+	"Ucq9nnaO9lJt7FdpGRxTvwQNPjgtYBrN75vhU9vj6dN4TtokCib7hKujyt1tPbT7qaaqLTdaJpBdyXVJ",
+	"D0k9Ms2MfobNu49M8NaL+6jzV6BggjpKbpNTtirWFOHdpyUZOSztO4oPDF/g9OAFfYv7H6sbHIv+ZW47",
+	"jqR485XfoVGSNz6aCf7v47xe/po+A8f8qUOYOLlj3ugYJn2sy4z5ZSXbwr0AhJrV6RIy7eA2rJ8lDqjy",
+	"ecO9c0cdnQVPO7eJQ1JDJ4x7MHrTTjSunUkM/gPCk7I6svG6aqw1Q1fWqsFrwlkzxNqrW1xWV0biNZ3m",
+	"0pqNchkuuSjbEjj6rqKra/dAYjtfV3SlrY3FDRqTYFVrZkzlzGpChbTaI/GjjLTC7Jtfu58k2CsYAqe7",
+	"7Xrs9ZxKmhV3Hcs82p2sIER773qKRxINu+ulVGnjeMks0ddSO/dSxQXT6DHlRjs3Te6tKH4HmUUxmvMv",
+	"K7aQt6ztvYi8z0wY70XvmMGWfTSx5iDR9njWdtJsmxresdYksvnfZLz1YPum1LaSLfiWVpfoYkDPgz3g",
+	"kfOBG/A0WIlmlTw8A7var8Y/ekXojYbwglf3wJQyZCPkXiTnbBxH9Uthzd7Dg94zkVvjLVO67aCOuN0p",
+	"o9dyuRwWt+BZdfduy/YCMeQn7g8oCqHgiWh43h+/2DsROKSZb04oP19MtSogpjHhftPsHVu2fXfPLi5i",
+	"793TY6nkRfHx0QQHG+77moqSlRi8iEJjTy8uEnxQwqlkot5a4gOn2v0wtbJsY19F7Jmz9x2QfyG3WwYm",
+	"gj3W8KyuYX/wFMAn4C/6mLoJWOpa6hUtXBMUIFa8XBGpiiD+qSaUlNRQsqR1ZQr01vHFGs4LfEYqzvQl",
+	"qUXFtCbAO6U1few4wTkJ9qi9ZFBx0IwoRssx1ItutiOR41+Gbly5JIwu1niV4cXr3KPupFouL+0K2jdi",
+	"EfZmIcWSqy1wMvu0qygX8O+GAGdos4c/POcnd2LkvRtIAnNd01s204XbsP3Ti4i2gdV74lLbLqOT31Dn",
+	"VfZThuMgFaGkYrT8rQuCNfrTmM1tbqLO3grmh/GG97km+LQe9+LoHutcCoLQrayFaULsT59dXDz++qL9",
+	"4t+l3quFlP8cFOrfs/17fDDyVqQCoZpoiuE6e/qksmzapdxXF8kV1sLw6vi9P9iP7R0lWic7DkDl1ILO",
+	"HdJPis6VgqIZZF1O3r9khvJqfJztvRNBGMl23KDplvlgQOGCcHumDQET4ZIYJghc9Hp0rOC1rEX5DU4i",
+	"oaXeHK4tC2ZjaFvgVJwkKMuNuIPzbKUA6BhyaY/Hlt0yBWKUEmf2TJjl4Z2dSmKWC2flDF2IEGa89fk1",
+	"o+/RV/YnqXHZpwXbhSDjqPe98j9JW9IV0/nTQo2hizUKJO4YAHaeeBNx9JJe8zQlt/RwTReZIDtKTBBz",
+	"VG80ePxAj7T3D96ZLYMxMiLse3Uqyp57r1MDiEQVFZdOgEAwHC3LEDgzktwwSKhIjq0NTXPwgdwyVfKF",
+	"0c5gpYoRa/XKpb31WdHEDg72u5TYMLKUPVvWTC0Y1FbdLukBtq8J/pWdsETfBn6QpUyG9mRV5pU3R7fF",
+	"wkp/r/ks5I57VW6sxzMh/M5aZyEcsoafGg5w04z8HF7GeP73RM2JUjyOx06NCQZVxsjwl9Xx5bDGt3tV",
+	"Cc2As+LsH9IpSY0RoBhYDnCPyVsMY7Klcf+xHOH1hyjiiQoxPOyUjkYphk8xkQWHamnIbkyrI5dBSS6D",
+	"luyipo698AInTJSNZse1rq0c+eR+teWihKGZXlBr9mAmCooet0lEMb82Ix+V0h7H6C9/FOGPaB7+A/zt",
+	"x/FJNC5xShNam7VUpLRqg9NfLomRchP0yMHMGupyutyuNo432P0c04HAvA+eG+3t2bKS02PSfGdNdfsV",
+	"gZ8UEzzZmv+TpeKnhunhCD6Y0c5yxqm5Fzri0jwtv1Wy3h0TMxi4s+SN5Nz0/f54r8nBgLn5ZwPSXg8Z",
+	"sZuLuqOEHMehB+POIGd0bwScbXfm0Dht9hRtQeeWnSD0iy8m2p6KHQxO3iuxeTZJmtfuXkqYH9wM85YT",
+	"R/4ljsUa/z1QNGyj4wn38hzvpbP1sg55XIdmBalF8GoI59gWzlufd9JHDLuyh1b3JASCikTgMVZeElpV",
+	"+IfPxeSKSFUyNUVNRUmR2M/whtGvSr3Fi5VxNCtrRlBpIUZiKDchj5L2rtXBFrXSMvgPQvZkb9pkQt00",
+	"tEpOmRKzlrUGHU+UsI8FocSFVO2w1OUDElmVkZk4JOedlxNHPkrJyvHpf0Oi/pCHM3HLU1JxbRqr0goR",
+	"qpTco91j17aWe6e+AkOBHOvkCzC9YN2YUCLiFFn5z5J+hhClGfGku9S8jug0PO9Gdh7nkM2LbuaUDuRj",
+	"NIND5mM2jW+rv3ShEYyDg2mpWiowusX96poMxZYX/WNfYCBWplPJf40qG85h8oVeax9cAnh/45GdAPY6",
+	"NhgmH1P6Y5LF37HlRBf+aF0vinZ03HfaX+OK0fKK0JbvVJMFJEiVRHOxgAtYsWWtcXWD+lzuLL+fumMf",
+	"k/k9mv0gMBpwp6jHGFV5dMQj6chL0oFVCe8d+5R0loTIG3qIMf+bVoQ+uUnGLyuaiip+J8DkWciq3mIZ",
+	"gv0T5AwqWAV56u+LG5aU5Tn/62upyI7JXcXaKuKWa40e9+MAHK1qln5TqegefzVCid2vD2lfDEr0nhns",
+	"pcqVf9jrkgAZ8X5VjFl6ZTIOOpuet/sw23CejJtFeJk/RY0SLiSppFiBbhS5DzAKgoRPXhRTg/xZYymj",
+	"HndPBy4haLTHQdQ0Fdli847t3P2Ry1tNV0qtaUlumLEajLVb1vR2tJfsNQSpElpfSM8cl8DKaZV+y3LJ",
+	"FBOLlAWGnKOdGG4nQip2yzXW6oy3X5a1WGSqWd4siT12dUV1gXq91Y8gFtjkad6xuiXkdY+nW/ZNllF0",
+	"r8WlC0IrLVu2pLUtXNWknkS58KOxE8/yzfR05UHfabSikKMckpcjBovo7/k35glP1PTxk3zRm/QfVzls",
+	"6Scs23124f8vquV9FH+aMhFzKU1rzMn0ko9WFbg0QW44z2S7Ri3KMlpOsfQ79PXqqR0fXpWkEJoyJ+Z6",
+	"JxMmnleV87lb224vFfyrnSVwNk7RrORikyzU2JmUMxC0wJUd9YYuNuQGLXqrIApCBVnL2prhdjKtrzT/",
+	"ZCAsoS+J3jO2w2iB9wZrDI3Y31clgeBrCCAoxRYG47cYDCcukUDngkECuWFs7hMT+ftBU16GeK9Vi0ET",
+	"qKSEFEbTDfxmRun6BIFbkMRphpHamZazu4N9uVvCWbsSrOykOOVUGu+Bde9r/Tq5IrndUcVOOwLTChKK",
+	"M3tHJYsM3MV4lagc6J6cfjl1kbR2MqvmOiUUTaYSohZ8yVlJGuncWwt8otwaDklAEK/XEZiRz2MKU2L7",
+	"oTvyP+pylRsgr19SrnuKJbuemtE1iWhuDlcadLz8bjrR2AMOLcVKJkx/WU/ybHiKDKbs7KjWdtdHODLS",
+	"awsvSC6gNn9xRY4TJn9DRcKl/FrJLbnwpfuYNVpxjdgL27P+Y1icrflqnXZaBQuzf70wK/ce/6PUml9S",
+	"Q7/Tur6fsN2EUA9EWyfl++Ivbg7p9C2M4Bd44cJlnX9HNqK9ZCwVaP3OJzhyzGycpGqPdm/NZ7hmr0u5",
+	"Fw4459hbEHIgMCnJgURAejl6/ietOp8WjqAsVEfhthGpyS5qlMpQxk0Li2slHLuLvi/2Gk7EKyTzCXf8",
+	"US3MUToi3sPhg6ElZ2+4l0xvvmXJOy4fJ85WkkA6bPo3VqXVqVRC3UrBQ6Vw2gVFNepdvem7upUuLKRP",
+	"hwI4m5sD5O1eNgE2NIcxr8g7YAduP59r4m4/pEUT647m6amR2xCo5B30h00oJL5L6L6zrBG1veDLGV8b",
+	"mM8tkOkN77qqB2XHyCvPHX982o2TW1/jtJx002trHYhhF0DyTvdSOJIEXw8KgtGr98v2Es7PNUeBD4qz",
+	"FJfeMuWC5yPc1BPn5l+enJOiy7vmq0X7kwI/QsPJ28BbWjLiSkpP2M1geaVHcynHkRszH3XoK+Npv/ni",
+	"OHOElJZw4/BEYMCITs1I8XpSu/Pqlpf2Ck0i8ORLpzMr7EzLFzZnb7lXn+iWixS7goqSVNDWHgAIAh66",
+	"KcZKbkVP+va21obQak8P2t4mWqbz4mWq/uRDyD3GhIbt6QmkLpqAC/YDponlc6eP0+jpYpMkFlgml45G",
+	"aPdhvUykl/msDgeiZC/mLVUbnXRe3bCDTJlFL7k1Jhd48PByr02BJUR6De6zpf/4yoe5MulSd7E27KPX",
+	"IcZ+/KaWz+O4Wit3JzOfdJtILqYHvzZ4ylUdYYLGsrtW/zk6eTwCwHCJL93y6tAPqXN6buVkgwT5o4fh",
+	"XI6KNlKWHn/LZX41dWGAngaue0zmRzSjUM2xZgTWZrXAYJVFfFuQ80fnDVnXtCTOi1HkEv+A0yaZN/ny",
+	"3wYWcAp+RDYTz35xndemYzMrXwE7nG0yzvcTv0AxukkHvhtJ7HYWCltUSE9y+3R83GmufjbOAUkH3L9z",
+	"CIIjA/cZoEs8dU7yRpQPBy1tgPraWL/3UQJQVPrqdKJI1PgdcgKmV7jnKqWoMYrf1IbdEVqnpIZeR3rI",
+	"GA+O0xHyA2PuanunXn2iC3MVsj803AVxBkgzJxbfbKPLh9ZNHnLfb3y6cgwFkyzC4RJqYF1mSFMg+GZh",
+	"AId3AO8rgXWHXzpgBaoJOo8LV4eLJbj2arxhay5Kwk2nznzwYgxaaNLCVFMQQWJFMOXmyVcRWUHtKong",
+	"bjuuIAJxkIxugftuUlJYCpMEd9jeE/BCLAI+rhAcmwUQuOxHd0xS8Ci02gy950equNWJnuvNUHFHcCVr",
+	"BDXpF2PNeWnKN7yuHRkmraPuiR0dZ8chzUkqYikTUbxXYH2reEJ/FzkTaCr2DWLeAHx1KilhEovHU87w",
+	"ecgwHgXepBsa4g8HKZVOpAv+uQzWqasjPetNO0iBbTaIHO0L0+e+l5IlD+Zxssc0o8Y72fz9iO8bpE7S",
+	"Cl2wquor85h8rMM+TAAznOqb76IcJrQJXNcATdKlQt44nhCDzOuIJ5YKOXsV39u7inTRxpIunH+7Px0J",
+	"njqhAiNopw4aoiBSRDXD1vg4gXNmKcjorYK2ttV1JCWTnnMwwDzYha9RmGDV5KRzBkvnr1kAHVpVqN9s",
+	"qQEaOxwOlxE/DlxHLolmt0zRCjB/MW0IcRrgbWnZlVEpRikq+rRi53F3Q7tmpPdofFBMlL15DD0oV2NK",
+	"w+5wtYakhQlTmHQfw+Lz+mZIixg9/tAdPTXx4UgRPNqovPOlzz/Qb8zzZDS18Tiijov4ErIGuwGdlyOU",
+	"6LxnLAMp8mECiH2H/LgQ/+ZjZKnGig706N0E/cFjd08I7WQwKu6ziiIaMrWe1+He68LedG6n6ApDQ3Av",
+	"66okN+AQAyG7gORWLG5b8sow5RxpDj/IfqJDkwmUaun8zZmuwXAcZnqf17pmep13vs30unCYZnlfJne3",
+	"XWyQKS+LuauuTEpjrOpt2uddcZGJUOfDWJnoYHEGl+iwLpkNCMUgVice9DRGgAttjhKSEerYqeBgH6eY",
+	"8H68JEGshJ+rBqc/+DERx33gGhsZQW5ZREfYr/1u1Sy9vgk0+JyJb/lsnB681h54zl5yjwvIuuQqJ0Ua",
+	"gLkmYTqieP6QRnBUCSDuBvPuDnm2w4gF/SvtoA6EWaXW862/tcZGv/MnYk13uZwZMd7GDnFzVxwCb83O",
+	"/HOkvATadAqsB1JeTsyUCWQN1decbiVciEZxKlbokeBqAf/QP9Wo6yyU1DpdNO22I4TFEObH3RE3KGpu",
+	"uawg+2Kl2GFYpCd3bVzeThZShX7iOiPmNU+5/d5Y1a+NmAceEWyoww7ezoXCHKqbBlCX9n/MYSqAXrtH",
+	"SQqcbgakF6vspk2TlaJceD9IY+8de50lnwJ759bz1v4qNSEPgOLZB1wjkVNsx9QCMao6kP0Z1nHTa2Og",
+	"FLj7bvk9bIPTnGCbprFsnveFnkbsWl5enhgrH3enHbVROLYvszfZd8L7u2ZXFJa8uiu+ucgkWm5lZl+h",
+	"eejEHMzsXdaXxMBumTIhR3/EWrxfaMSj4DW7U5A7FfQHYjaIXbL0gHuNd8hRL8ygP5scWecv9jfjYU0/",
+	"AGwo+DUxoXqMH8IPcbwNjqjZMaQvvwbQOq4JF+PGvPse+HdcN6SYaTuRHmHXgs0Qdq09cH7vckX5VsKZ",
+	"XKC2knKjScU3jADkHBcrsuU+vWP8sWM/1Skkoz9DTgD49qhiBJ4iRvpcgUoxWh5CGtOY3A37husQeu4R",
+	"GV0uakF4AwMZWS/WzJfZQ0vFvQyYUN53NVZziA9QMkSxv3ZBBN2f3jDG7Rm9qNOyg+2tLuRpThRbcW2Y",
+	"IjeWQrrw+hABhOhTUzw7AiZMx/NBikn/xJOG/01vIdsUyX8UTg3B/8LhsmIRlEsMRdfinjc5eoXVuli1",
+	"7MB1NUto5yzNcSdVtaLVjFFM98JO4gMSObcp79M6QzZCPNyfohM0K5AZIwz0XOgsGaXKQvq5GNtgeonz",
+	"NXoa5SO8f5Zy8w1NFehDvC7VIAcbEbRaAwCWk4bKfQqCzjfm0DLk0rqKtSWipK9buX5RdnLjmktKDF+I",
+	"lvyyr7I3r9r2aEk7prSVJeUpvcCQgGFWRQSX07w3XnBqf/7SZKd1TAOJc/b2S70D+PZ9uqtELvL+R8j0",
+	"1B7nELpM27sXrq4tLaMcunNdby1DK7ZL9s2EsG/axMOIMO+0LJbLedJ4++rXuMnVOaWrUx25HXaEwzGZ",
+	"1EivzFI532erX8A5SxI2vEkWQ3I3S0kzj1mnOu3RbbIiwkNSoIIEvkTPXTuG5ZpyL8gOrwrQZ9KNM0Km",
+	"e4Bbq43r0IytvtI86jg6PSmuiX0g10HJc0fix+c3h3NIyoMomyBuMldRrG7DDhiCc9NLDeDLjZO9jby7",
+	"dJTahNvyHn+WjUrl1FcqCPtEt7uKIZiEyyE5XbUJ+dKO75A7AsMJV7LrJhWtN89yfm3HQSwId07WcpY+",
+	"JHZc1YGkmBQNaRafKuLX7daP3WlFHqPQ/zdoHoAG7DyQjQPpp5oKw+EuAHyD5hB7PweeJQ+CFOW3L/kK",
+	"h3DRvyNHSG9MxuFpu4TU8H1y37iG9J8UQmA2Kgc9n+USPJFxSYAURLEFLvUOtSv2HdtdbViZ/VqVbGKR",
+	"hgfCHxV7QDI6lPUwXmtmKWIicthxQu2cSN/JcdkePICLqaGE0ABzsIrJN8QcfDDXnAhaAwkGRkcCE6cf",
+	"YwSSfq65GAFI0hVycQvKDO0iVKQpACnHAZGn6ZY/jaI5vFC+Co18gvhLQg6/5ysom5XL5aXHSiX7tTX2",
+	"HbQqtoa0R5NxyCrxsABCqqa90AAeU0/b5e/ZPhQIP1z4aipmU7Zu1yqogF/doNKi7nMKQtO4it4MFd+G",
+	"IzMRvm3qfcr1rqKH6xy0z1AE0P1sR41hypLwf/9GH/3zo/2fi0d/ePzo488Xxe/+8Mt/JLPSZTXY6Oid",
+	"fSYj/Fpzd6/LkPNdVFlzIl9OqFQvyIWHX0Gl8jH5IRZvvuu4N5std5xrYhVq1EHBbLZXNeDimM5YiNal",
+	"sTYXwQ5PKo1fSuVTE/ukylusOCe0MmtZr5oWsmFOdvENwlkDExodpbiKP4Whl5GbA+x3p+7x7kzC2Bm2",
+	"eR9axE1gGlpVw0R9LRVht0wdwLIssI8F7LXUjNAqqFFQK2LWbOvrbtttYSIiZlI+nzuPJ/YoI1KM6h8n",
+	"lU55nVQLLhGewpxwrpu68LXckyVVweGIReYI/1wj1BOiAiNko6toAbPjOC4Z+PpphqF9xLKzu0iN3L76",
+	"QrUJ2yp3TFwHtJ6wu6laSfi9U3sRV6xJIgX3q6zB/WftItxbKRBhs3Ali1iAW0mx8iZ2EhY/G2qVCYMR",
+	"vPzyGtPj7WYAumRJD1ehSQNUv8ddIRosdgxZdLW0QUZyAw4fiKhq0/KS4VVFVC0EFysH4glNrSVpj3Sa",
+	"jgI9xyberSO7dwOaVS9SVzCP7GIklIk60lz6XuwVWI1D3Q4SrQK+PgmxCtsCZ2k1PU3bN+QPW/6Hi+gk",
+	"/+73X0cn+WnRU/c0J9JgcaYXcjeocbyHh9qed7cKaFZGRQmHob1Bv59I9zE4h9+z/Y+c7U/tMTDUQwab",
+	"mqSJ/V/Dd69sGySdlnnOL9L6sNuPoHnXT76/Sm/9LWf7MGe4bMphsfK8qohmmU6OqT1JboQ0fMkXNIc4",
+	"/ZBpqKPzTdJe0DfYubRpVMw19nLsQys+vntG9xYMjfUepDXgSS0Ap/T8s/PhsjvYfM3/wvvJQdaTEBad",
+	"QEl1AWwnBDMxyOMJmMJpFZGtA5POBsjVR9fYj/yAzbOtWgxTHrSw4ZXe7z24wHeMlifI1ZQLq3J4QVx7",
+	"1fzocPbfdfXuOqWvATpZHXfpBg0tGAbWqnKkmTRgV0+G0VMEeyPYB75lb6MbtuMNdkG+caJPCnZtv7uO",
+	"r+x+/j7+SYGDjpjuD5rdF7pxciX3j4mcokav/vAGMybTVfh90NpNeUwa6pIaet0Nw8RJSv1h+7Wslb42",
+	"8rqScpMKu5acigK9G1bwgpEkowgdXfhKm+Es1jAY3he54ca9LJ/IotiCp12KLzwtCcTSmgpre8sF9ys4",
+	"VPZc+94G2mNfdSBkhEv0HjffVuf8NERVzzb2AJK7LBKdw6kQ7NAqK997gRU4CxPYuSihWjz0Wxt1uzRZ",
+	"OynEj2wGQKcn/qS4e6Nt9JWOXcelY+GPppmyI1q8Me1pJU/xLVO3zgzonmHpSrp7VX0XyXAlTBP6TCIq",
+	"f2+r1ju+KOSJ3PE9JyX0TOuAkx88X4Qd8JB67U14aDCDqFVuHSd9hA47sLkpDnpLU3mxCwdd07toB6sS",
+	"4WKdGrBsIuQBcsS+PDdffbcJY4g8D7gB3izXrHQJ0POu69SkFJ8822EQP6k3D74106xqIpR8FrDJE3cc",
+	"poRlnRTP19se6CtY/bnTXrU1rUi9w7b8EzK2Mt1hA4pS5ZKrXUOtpBGcy5QeZE5vQHVK+IAHPREbNmuy",
+	"NvIgIV4xPam+T1bjPFynK5myGtQnI4CRCdWVPRJY79nOjGgAdCwM4Yf5OYYen3e8MGfpMXPi5QSu72xT",
+	"LGsYQ1OMK982o4nt553kvXg63Og74ekcgZPiLvkxoceN+0S4Eog0Rqm/NY/L/sEC9sB3owpfouhDCukX",
+	"xFKAo40HiNAd3cJ9eAIM7zg+MRwHmXy5+zdnWDzZ5Knh7nzogVvDQupklkcxR/5AAlv4kL2FXW+I/VpC",
+	"zAe6NhAuMAxil4bOGkzA5au18ZWwXBGI9s+SM3wfaQi96his+nlZsgfxqcTpVwPwUfapBK8i5u0kZwy+",
+	"7KSr7uGTWE5mgNN2Pt0Hhu7pIe1r7+kQE7q9TEAOPBEf0LVXwRELnG5yjRVdMN+a5ATv2x1zPEYjlfjs",
+	"j7gZSXY9HhvjhPUk0oZCBRB0NIe+B9BwEmIkJBOL8UmsQ11ao96ocyXI5MJibyuauIZ8df/xRtZKZDxG",
+	"DireozZPqTv8UCvRW34xANxjZxvFS2COycWmq/KzwA1dxIbkhTtc0z/CyzcR6KcPsQdG9dNKUgFb/I5u",
+	"8NFA3tK6MpG15sAmM0g7HjM9UU5iXzND9+OmN2gqrw++PNeEo58S9UOwbOWKGFZVTaFFUg2u9dT+j76g",
+	"oJPQa+hNjF1eK3Ep9YZVl0KaR7Sq5H5EIzaX+h8VANoJprb3HRWbdC/YHHDJHHggfaV6IB3zx8vBkgbY",
+	"k4I8BQsItmrPdBpjeSJ8yGfDDQnVgjGASHLfAsxUJ5dfqhz0JAIoWYtxJV1RsPOHce1O5j3W4/UrG3ba",
+	"6WViNfcrYZLoOgvDb9l1tgOa+z4Dw0FXlIvw42OSuYRtjEuFBiaukhV+7G3FPebMlc3lHvLJEWhjnPF6",
+	"r6glASllQibJsairrXXAcu0981Sz9r8UK6Yc/cYR5JZWvMxvL36d2V1Q8OaEIYkVR30WKBpQSPrARjwf",
+	"p5G0adpxe2r1fR7qPOcinoT669eSA+Afdu8OJCh0ytchi6VV3j+I2B9PMSM00pbX3QTKZADGhkfzWA6n",
+	"l3a2FD236jBmmmxrRpVONZn0DcpGcUiAFUjBiSm5z5XtTYtWhoaeiVEioID+rgoeCMOjhDy7uBhrhyCy",
+	"Z3JwvpugseZeU7HbnljTdT0YZ/S6HZx8qu4+o1ZnxV4TjVbVoR8FEp4Y+5oemYK5hSNMRlb6bMVrvhz6",
+	"wV/X1Hy3nGBVduAqQ1MX2EO/3BgEApkkLMBtkT8DBR643kP6rrFophQ4HcZp9b3xEteOPemYuzPulJOi",
+	"x+fW6/5Yq7+m5hFfJqtUm+PRTRU+lviVlJvrpv2iezxOXn/21WDH0RPaxU11ckWMO5q0R5eKi3oWxFC1",
+	"YoZIq45FXc76FSDH4z2FFu+YS9+ayJQTamMbfN079e1uesjh+9Kr0UaqkAP+hfcj7mqrI1BL4xrJ0zPc",
+	"Ma05DXJ6Nzpg2SMTkzEjsm31nUtiClp6l64e4SGq7HUUCFCxoLHGk08S38UgvCuBClodtHEdwNgeBqkY",
+	"Tbd1fCdrw8Xqe5mMeufjB+MW6fzA3fKNePIwfI/CGHS5o/aPEOpTZZPlbOXKjZSbsYpXaK3fr/glUKAC",
+	"mlPKt4SFjZBc5Rr8QRMsspLESOjn7Bq2J8+rTofYofRCSWu4QKdU1wNCSEOsAPZBlnGGV7Tnye4xcpeK",
+	"9L9z7IRR1QqwuvZr6WZiZ6HllmFLHtevn0Bz0Kpsvin8V2MnG0W+xvQaQ6Wo8rBYXgtya/IkTrPi/i9U",
+	"bQagS0Y4G/Ku+WyTyDfCccqCQZIv9nUiAFSh052DgeHl/lyfFfP0ne1HlR/njYubGXS7q3qV9qhTanIz",
+	"kpDyZROhmhzPSkNH/1HuiVwaJhxVmbVqqWHlJQGQRmB1SO/gGwb1xzTkHudRnnqaNINjVk+z7mWmlMqh",
+	"44wgxTt8crq95KR8pzJOY0tnKrDVb0f2TknUUzyVqPddhAFUkJvahJQaux3g+GMloTuqTNNm3J75ZKhs",
+	"pOXV9SR7PCu3Y4UP+KGCCxP3785xcJPFkGna0ans923YsUMZtP3vZPF7CDMBolUul0kJlEMd7gzQAC/Y",
+	"3UuOJNi+b6BeqMSs22FyS4ep5nm/TR1saXw6t3kvW8KmV2nv4nlCnJ7q1sFA5Nw11VC2vXdBfEdy/Fj7",
+	"au6j7kwQJNAZ726mLwCdkiD/DRVlJ/7f0QpuXBHbyNdp1v+6xVrKCS98AYhv/a9MS/iSHgqyZ2xToEQv",
+	"yE81VdAha02rZQHYFknJfuWugC5ywTF6nChZDnOQEvCTYtYGPBgCP/qSnId/k38yJc/tNM4FJGHSJDym",
+	"A6prb+wdoLlT8dSJNlJFtbn2GWTdk3CjAM92w9iuOQ6agAC0Igaktx0V8SyoiSp6Ej6WjN7t0R1Rz+aa",
+	"4INwW0CMMqV3R++FJpr9rbtlS0OzZzXS0LDfPUTc+1AlE11Qru1Opy/9ZdK+oMSsFdOgVAP6Np7zYrzW",
+	"4FE0T3cAgQ/NwTe20TAdJA1gZWLRmlmzbQoR2mHXZrAw19040iAXTu9q25Pj2+YnhEGL0nhVLXTgK7ip",
+	"rZVhD/GexYkpcdV7WtH5PlJxpqo1o2KaAdlndIO2AK46K3+wWybMI3wz8ffxkZMweQ+/sSb+CSl0iQP9",
+	"HDKvrQDisftgTwVK9gmVNjNlx+V1x0zW2MMiV9+xzCKOU7i55Zb7LtgyCZHXynuMTLRQ2m7WXBnGRMA/",
+	"co2AoCsQWg2gcS3AJ7H0UqmbiHaftctZ346983aMblwqiAbJA/ogNjYez5QTk5MaLst0yBxZ4tupWqba",
+	"JQXF0FUxhD2ePc3CZoUuF76m+eYAfUx9U7ohyHSf+3SXUtsev5C3bPOuyXHIFgDnmnI1ekzou71mYmkt",
+	"9rpLv4cL3e8q0V6PU2yEy8S18vZ69TSmnlboC70yklmbVEuRbW/iME63gGEW2BBBwkfmskD0JzlyExuZ",
+	"0Fm1pxjdEbEHI78hNXZQ0GRBKyZKqu7QusSvozGk3T12VFfsna5Lh/ntOKqZerMffQfug6PNhHv/7tdy",
+	"akLvF2tWJh2Su4qKCdmgFRXDvcrhlelpyB3LmplGbpgADi7lJeDPXjkUWnv5SbWxJgyECa4QPtL1zsd2",
+	"eVrCbyP8LfvbEEOyn4ffJONI75v7IBND6s6ae7iePVPsCv/pOjsgaBLeh/YqvDmQWpQyZt4xJXzdauhM",
+	"Jy6fV77F7kVUtO4iit2z0iWReZyLbgv05mpykZptridVgxx6b2BhR6G0kF4JFYqUj8wzHY0olktoy2cY",
+	"Zkvu6kxPGxp0e/RfomctVw9z3dfuw5lMDwd1CtdOjHQ6BqSlB9HLJT628vZ88/2+7NL3sqozSHW3TLmU",
+	"0xFp+iXP9GYSaFemPr+eNsQxBMewzaY4G99E/iWn1Qf4ReJVIyvFSgwS+I7VfoVIh/aqGzQOnGZme27Z",
+	"adla2R1pjL9jZQJMK9TpnHMiH2tsg3b+Ppf2lIQxC3t5bK2H/lB2Ab7v3JFH9r7s9uLMuQaO5vaqMW0o",
+	"8Y0IExDEo0GHHasEV0RPctR79JD+iAX3+XrQY/U9hlZ2DiaaFJFWBKVh5RhVTBsnoxINomjJesHxuSbO",
+	"J+AKR87P2wEnmXxxulEtlAmAex2zz9xLEaKyNrrw6q+rgunrRxs1GQJgKVC2HASTFZvKhf+cdx5NRnLk",
+	"1Rg+WW8aUxjmFwoIHzRS34mJBQdO0yt3VJy+zYup4uRW7cGJDsXnwYGA8zxvEKhTvmVWaRbcm5mqQlQV",
+	"YPsQQo146+U+tZc+VxuvWKoO8h1MFKDOmsaAzmei6cF3wSNrr0UT2FNsVbVfH8ZasFm/wm20t6Pe1JFP",
+	"4xucxUDe2XORrvFoqTqBmf0rWkUfYT2B5jHHpJl8tWI6rRjdJSUlW1zgktugBPiol3ns05WpQtQIN1CU",
+	"UcFU44tNeCfZvjr0JLRBk4F29oAPcns/ZcJHuGuQltuXp/PITZhgOhPFcsx+LasozA4XQFradxGGb1Bb",
+	"xrusYvQWgGumQPJ+JwglXkC6dri+YyqmxQEWrccE7uXkDv6uI57b5NiTjnsV3C8RB/YzbwoYrd/l3XJp",
+	"J9CgA5asM5VF2XAG4txABO2ShBeBP3Apa+gQaU19ezt7H2xvn86jHPQjHix8VGfw3FgiSO0KDEbKtCAC",
+	"Ms7y0Vdu7I+O/dRRX88wveSGepCj+d0Dfciu4DqP2h+NsPqbzOVRSIYvm8en+Bb6ch0p17n19PtlNThh",
+	"ynQKFV7H+ES4kQvnRHG+KyE77VbaCKgrlvGwQ+MOyJkwUm6Klm68EXIvxt7nQNL3dqRMuDwP5mXHSiB4",
+	"dQR9p5+aK9ZISG5aVXxCYKJJPuzabtMguWaF4bKjy831NpMNX4sFpPqVI2KlvGwlxzZu9dYJi5HXHRtH",
+	"hI6hYf3E4lk0VG9YOStLXraOaUfzdiFJEKseK64jY33bF36ctxanK6WgBJQ2ZF2LUrXN+P5MMMipnJqy",
+	"L+Q1ahnpr8EEuA5unYQWFLrgU8dMlgIFuPHAoLg5hO5W3t+TEjrYvigjdNpmQ1tiiFxL4Mic2SPQs2d9",
+	"jy2AbbW8oQCOdogMcO2nnBZT/qIZFMJdZ7eH2WtUlkD9iAZuwVFSW5ZFUY4d3Xm546j94/0XMj5WnGVg",
+	"/z9APldCZwoAsSPl2U3FXmDj1WRDgzlq6WGQXCF9rlzeasSyyghU+JWGlvRQuubS9+w/gwyot6NrTjy8",
+	"bm/sqwFFdZX5OL++Cv2Yutnu5pMamcdNzD0dokbmHk29SdHiyvXfW9WK6XS701zuTR9Cb19H+YouWJ88",
+	"8KqXIfjoANjt5Obngyi47XbjR/lBbgHZHU0CLuSQQiChG6t5dX0DG9YAHym2e2yYUtxIdUj6Olk1wRBI",
+	"87G1wnZmnUlfaiYFLPP0Cj+DGmREZBVskuMpk6/610hXdLK3wGKiI6CC8aViWBQ1HrmnDzsCSZ3edFeW",
+	"0tlx5ZO674Ciiy7cdLuKBkQipeZrSSqqVoxQAkmZ0isC7n4FfcDfqy4VuAXCF8WKT0/c83UUHYCvhr+L",
+	"NpPDn+QT2SlZ1gsozg5ydDgDuZ2ydt3M7A47kPdkO+Mp85500myTEigFgWcug9MlZICHbNqqdbhySrmz",
+	"zcN8IgStRATguokAXIfnGm3Hc5VfQZrh1YqZFw6Yvs31x3DIDPq0YhWgizw4HJaPPd39RtXm4mD5KaaR",
+	"hrKubxDwEwOzfZeg+y6buYXxHpipDp1znVN4wgwcaVN+Jlc1EhR9JHzjiXfdpkQKYKcnGyUPs9/EU8cv",
+	"YKKyaMmV0RZBqcvSYVqwdS4Ep2P1IrBFQ6/Ae0F7dPppc2761EhPkmTziKm0zWkJ2Qu94b/RIGrDF23z",
+	"3uSSXSfTu7oRuzqIa4iX8cFP6FdYSsGup8wHfpDxbY5twjra7Vi1W7fELanv3j4xtII9UbYn2vs5cY9v",
+	"Rnq4RfTnBFk2+cAR1mZKwokViMPOMHgsPazrHXsE8DIBkNye+E2rEWXuLpTYY9K9PjuhDExGrVQydvtd",
+	"qNTH7Mym21+mTGgahvtoXt26rIxxr21oPFcb3GOrMt1uAKuptlwgXN2Y6Wacq7qVqOyTObaY0cAw0O+3",
+	"LbnbiokyeR1EevyU235mmFM3ieTUa5VK4FtRLpImowjFyJHPH7oq7NnOoA9x5GZ45NHEGGiV4iv5MhhN",
+	"XJM95SYk248bpad7EjVJcOajOdg1s1umwAB3GS+jj0c2h6OruC/kFjUPu0ivuxPf8QdlsC+ViqgP0pgI",
+	"vlpjFzhou3HfDU8UJq1lG7yg+9+Sa0l5xcorR0/FMGMxFTWn3CSUydeMlR4aB1sxUcXafDBeyRyJ7pBt",
+	"nBIF3XOnKZXWfpdgQ18UIAtpk3Shp2b8I1WcumBOGoq7x4MGUTLXoupY38vASvhyWTjMFeBpK7ktwBwL",
+	"wDujg9ABM6O3o7db5GtwujpAAb7IVtiFdbkanztnRbHl0jsuEt4JXzUO1iklP9VUGG4Ol64Lku9qhsog",
+	"LJgYKcdOyi/+FcwhGQpzVcEh0wV3rjg7MKpI+KvWdcseGkagDZI3m7nVv+mndaTDe3gaP4RudQlusHoA",
+	"OkUdy7s9mOQa9UPmGt315iUYnujb/NYx6IYRrGlEnzY8Xbi0KxdsUPaOpqJsPt0zd12kcIK0mU5As2bi",
+	"hF+d3JQPj2d/nOKO0Qiwc1qGMhyURHwiHBHcKkcNn7jvZFTTzQ/X1kiFRhz1QO974j3Xm5zUkoTqDXCo",
+	"Fay+lt7nnp9rF3Q6irvf+fznz2mW1jBm3zqduDo2n06U+Fl5MQ3wySfcuWn0rcCNnUCIo4s0ThYlJVvw",
+	"La0QYcZ+sFTYhbqT9i7SWSc5L2EmVeG1VKRUdN9NahlXQ+R8BLicvtZGLdk324ZOhj0/6WKQe/FgwtAn",
+	"oYdzKMGFKqCiEhI7k8mmKMonDtfrD/QCy2STnH9kii/5gqbTnBdrttgMFMJgSrqxt5LDvkKTYa+kYR0g",
+	"mFbL+GT/n+9E43IHW1Gj8lRKCL6vsevoLHmKjCqPiHPkv9lTjeoC5PcQ92hoTuEzIZi65ZABDMlnVseE",
+	"sICLE4Ye7cnrWd4yBQ28sq0wrFWr2vlXeGM5IDGgPPR3B1I77Dy/Z8Vdsyj7MyVHZwkVZ3slU0GWk3PB",
+	"/sL1lprFejCxxNvBI9LuPDMUZw39fFcenH/y9KTbrPva596MAqrZf9dMHSa59PJgkctY4DQQHAkY3jH+",
+	"5p9gZkOiiLN9WAJUuI5OhJTLRkp537R7gx+8Dz+4GXkaRp8rmq842gARUok9PFQpuWeQom6lmZVDLitW",
+	"lUxhTqlzHzVn8SzRjnLBuomxnZ6po1ozh6q6EU9KxKsfhD/3AdzBV/rY/eCDWqpWdUWoHwuAbj7I7jwv",
+	"2rW90UYxugGl+yCFR+1N+7u6Drb+1NjGe0KrqjdUPtzx+oj1XGuH46SzLPxvVG2YqE05DGusx8V59mcf",
+	"U1Bami1qxc3hvT2iLq2AaS/GuT0DCyk3PESILs+gPdy1f6qRqDv+J3ZoBVPg3AM3W0pH2aNrY3Znv/wC",
+	"baKWMlvMZg+OpvafPo5bOLcsZL77uy06lYB8DQfSYa2JMpSdgE7zmLy6ZeoAoRWAU9N8JcDDLIgAfyMl",
+	"bmkEF46Qj7gCjM88Jq+UkgrdkTvsV0iwpaAmv3n3+gX5w1df/+dvH5OXqNM7lWdba9B7DgQUZ0SPgA3U",
+	"V6GT/ZZRYcA54tRzeMx9+/jvTbTi8uyN3QcsVMP9Ort4/PTxBXDQjgm642eXZ797fPH4d2CBmjXs7hO6",
+	"408A9MB5wVYMODs0Q/6uPLs8+zPX5rl/CDwDOyncJfXs4sLVBBkXzaK7XeVUwif/cDEhlPmj4+FusMQN",
+	"neorga4M1AVKn1gXUKhS44QVPPENJn/BJIYttZfCmV8s6E2ypAcEL6cAABqKhUF6PEKQGkNX2h62t+jE",
+	"+gjAWjpByxeKUcP8AkNnyG9keZhEx17/I9sHCralgVE1++VoB5/ONnJr2CPUQnSK3nVvytLq1I5p7Q4d",
+	"ZK00mMq/QXx5KarDb9Hvgbn1TWyvu02/FO0z8ORnXv6CIqhieGu09+8lfN7s344qumWGKfteJyPt8Wok",
+	"JC/PultQROQ8Utv6YA9++Xi0eV8lVGNo7AsV/XenNy54HMmpOPQSuS7RE5eXMvBEmqper3NkDXvakHJA",
+	"f/mlSL8pTCP3sq/S7+qi8VcHNKxcTqcrcIHYfejbkRo/eNbmY4qL+U603RFI50uc6edR37K7c5q16IBF",
+	"SCVXBRFsz7Rxcj1ms4jF3qMJ3eWxJ+zTzimWSVZ7BV//ymz3w2xWPX6y0LdtJguj3HBBU0n1CfaqKsTk",
+	"LAjV5MX7H+dmMvStvnj/I+Ksj2ayG7rYoMmUZK+/0A37Bh+ZdDL/yXd3pxn5J99hCGhLBV/aI2SVl7dS",
+	"m5Vi7//7z+cagkFlvd3NcR0TJAYMWVUAc2LVZynYVKJag650jtYkXb9l5pvw0Khz2wQa8hfwyIMLYaDm",
+	"V4FsZ5k0+dx70MWaelErvyt/9j2uCddIbKfxX/k+AIhwi9IzIwQax9WpUqDIyknvKrsjuSu+BeGcIBSI",
+	"24AU9bTdymvCZBe10pA3kpTDzxJy+D4vWojjpk40OjpXITMAwBfx4VmkIYZQQWLgMAWxB8yazQjIinlH",
+	"/uC+dhVrzcENMKE95/ZFAyXaObbpApVnF89+j8A04KH2JpfTCTD/5wjQK7HHByzDyLPffW6pX/T/2Elk",
+	"dhYmOIcYhiCt9/OHHi1+bwqodb85ePSjoKIjmDJ4RvaM7dr7qgecAi8cLOUISezaKPTKgTZ1zmvhnDXn",
+	"rkc8umgCKGZqmOAmTMjX8L4IsFTuGNqFLpWXKnTeN082v/o4VjEDwjUodA4pdb+GwLyGbDg/YGoNAFuW",
+	"XEKmj2jvNBZyx9EJhknkVcUUerHsljiO4UpnJmPknJPJ0sRusN6wMmS3p+YCT0yeTOpNwc2clvxjVPBW",
+	"KZ1URyWjybsfK1PuMGpESxCKTfM8R1qOKNuYchk82anJeMf6LJNpRqcLCHwNcnm/STXeCgolVZgaumEH",
+	"uxvQR9AKccohyMyz/O0K2u5IhQjqYU85qtwArFDWLBhnEoVvUt3Jiq3Rx+xbJeudh4zNDIOhnngcLwid",
+	"fPYHw3Fqs0mdgr+hTTH1YoOscUmk8MLGsqysDdky8GDDubHSzsXJXV8rJxscuC3geNaI1eJ/T4PvNXsN",
+	"KCrKmYQFxKjSVwomYwca1i0IxBDC8ndfK4T1cbTFEIUEZxPETlHAuEiTHRDL5Axpt1ywWcj6f07Dt9pS",
+	"zpP2RlhFfMUgY9Ozu1Nw8WJs0kHmUfsdHwjw5XpGUHBYq6qwtrthyuGz2RMAjRRhjjG6udMjURHsqI5P",
+	"qAf3TEZCni/MG+E1yPsIg9h3P4fI5ogYyD1Esez4Y0JYf5R7zFLCNCiBJbZ33GLLUC5lUKI3BuoHcYc1",
+	"u2WKVn4jL92u+yY37imfXti7xxH8W3qbEeP/RQiv38tO49s9yvU9bHhv6ZqzDzJbu6VijjgMjgLbhEeX",
+	"ewT+qCzKo21ScYDOBAXa9ajpK++ja0784PauuTZS8RF24B/DkwMm/gcI17ogtgunLuR2SzW5YWbPmLgk",
+	"1Cd1WRbdyqwjaxGJj7S7KXbT/9cf/gCxb8OUfdf//u3i0R8+/vy0ePpfv/ymiP747f//P87mvxpGywyk",
+	"5GFk9HtBZ7sS9Ba4a+1QSyCtQi7Bxgi6HLbIamPDVHRVdDG0pSCuVNIjX/czGrTqyAqRH0Qp7/+ysKP8",
+	"37wt7MpRLEAFYHNxwObg5nJBDLN3x0KKUhdxQSarNIOk19JeNIAcN7jhPtCe9xjqRHw9tbjmESDid+XZ",
+	"vatxLyG/J+fTczX0a0ZLmPfPZ68+0FV7hKNAzjxXPlzywU3c5EIVBCX5ATQ75pDK5KNS6lE79QR+1aPM",
+	"laX98Wtenb5pRTrFt2LnGuz5wpn4aAt5rHJfRZi5IVyW6KgL4tnXX4OdES6MzCUwRvrIhWHmEWQpbk8I",
+	"6j1cyk7YtmR839DFep60HXgVxBgqBjmywKuX5OkF+cs3/povXLUSrSrMpT3s2AT+fPKz/U9v/s47tpW3",
+	"bA5eHXjSvj4tiu47YweX6En9GysIaG3WUmFPS4jH/vYKBAS4ybSxJ8nBYDsxkSB60SuqPxs1L+7vEKal",
+	"0RyHQRDqjha8ssBEhFLuRSVpOY7jjbTCu08iA1jPna7Qe8lNhGk9sJRrxuxIuLKcLysRL9RGuDmlmAoC",
+	"RQpw+mgnAne0wVB0NWBuuWfGZeJgF+WZDsFzgi8C+8C+WM9i2qpbph6B8xdfeknOHSo1NPoRUZyD6ya8",
+	"WRB7XOx/MRFcKoK4FwU5h3AmF6tzyJ8GWwagex3kp6vtyaejLCqJ+EVZqQcP3KeiCQPkdEz8ch5XoH3X",
+	"UVUa9j9mkEDLMZ5TMQqoI8dUy6Y7Y6+Cfw9aucU0UUwkHNdE8dXaELo09pQDma4CQA5EgAAhH1rAY3/K",
+	"0VlRlp+5WPUI+heW49/GiTf3ILNf4DQe2rWGy3oPgZOMLcx9DuQcG1xhX19MYyqIlh6t1dVROulsB83s",
+	"YH9GhdvMJ0z0eEzfMblj4l53FIf4999QXKe9juFaCBvrIFawofBJW1lSQx9xreuBu/olNfQ7fGzALwrR",
+	"OZ/Zt2TZuL37alImcnokaLWcz8mgQu+Z0h5caa5YYCeNQmK1tg89UMVIxZaG5NNA9Ibv0qN2o4btwOFF",
+	"OnDY6YOFjCIF0x5dJzEFNj24/CDu48BtYzyJb+zRgIUihM0MtSKQ/AvcjmyFjaAtEym2gyDiJfn64sIH",
+	"ngpofBPNAZDHRTuB1R9H+/L0AUR7qFemwrY21Pk8dTvzy/GwoleiHCfKE86HuSqz/O1ZBi6wZu2Sf7Ln",
+	"CXBMhHSf/wYMIu3DCSCIrMZJq4M2ugg+Cohb2tdqVKE0q5ZoEGAKaPx7AORzzeGcqeDb2CNwajc41sNb",
+	"3LX5yot1eOJBjjSn1ZjT7Nr/QbG51+V9f7uZ7AQgSwj0cNezRrdauLmDX+sGvMPR2Hfo79L5yc/2wIHT",
+	"blenji7oXC+x1e3wsR10+J7s0p14NDmtfNuhh/V1vPMwFQkueetN5znOO+KfUWyzDK3+XRd1L93BqyXY",
+	"nnjkDPIbf8YjV+QAj8iFkb255S/xiYc4jK8+0S104RtxIF/Rxdo17G1aPEKRi7UfZqE/WyDOFxe3gOtj",
+	"msQuaugN1ewqmCxeKI62PEtFl2a4FPYlPDbmnvlWijmcpy+5XlBVuiwGN3qCgfL+6syU57NycICMNwKn",
+	"fHc6/E9Y/1VIjJSCFZ0KAMM+ASacNlRh+6EcuZLS920dketeXAsRsR7ODs3u0J/Ybo7NeU9vWcShJ8i9",
+	"CISnTxF5FWP1jKtknalC6yh/fOTvjnPvh0tBnOoGhSCI3oJWeYPfMq4YZBoCzPgU3aPE/vGpvROrYnyX",
+	"Z0wuPtdxwvvYFPcxJYbghUiAh6FxblW7CM8IocbAjCt5tjTHudzvUHJ4BJoL6SZIisJZCAQLLMeUXkaO",
+	"k69HOU5aKfahczCq3Jilu5TKJ8swulhfEuD2wukBlk0KyLwrsGytaGZvLSQIC2LT8dCKbKim5Dilf7I/",
+	"6BxT7eF0ldweiQULjerIojZOkwOIrYB+W5srco4wTBhjCch7rrmKpQ8lCsBPJ+bVexlxf7BQ95Bs/2uS",
+	"O2jI7j4aynSfySaN4J4gsOc9vNPy16NbNHUDP3ZoBj1gEr/ew7/ew7/ew7/ew7/ew7/ew/Pdw7NC6SDu",
+	"IDWL9cx4Ouk7uA2uM/6ybXAH0qGcNzt2r5UAzfQgK/OLLwhoivl8JPdA9kwYYuQcdWQ75qoAMI+qg9xt",
+	"BREXREiX8Gaf6VSSCXs5/MaV/MaFp8cBnwlMAjw1UiVL56YmY+tSbXt1stCjSd+eFWefKv3prDj7B9ZI",
+	"76j6qWZmgpD7F1EC/311ulPVtHvSq2ZSlmZTT/7ttYXZkjLSKOJ4mI9AoI9Q5+NBbkX5mO7oYs0ee4Ey",
+	"8fI/fp/cMfFpW+FP9SO5XPIFK+Wi3jJhHuudstJ3zZjZVo/hv9OHnE1TmTHN3r4K9B2oUWtuLuyowit2",
+	"RSjZS7W5kXIDCa7UlbcRoEJT07hlFHCh5RINCV2QhazqrUB/PgS+J1xeK4WQ/bkAVfj9twp7U87iTzjx",
+	"wJ+CEzMX+M0ouX7ie05BfrmTafH1v5mHD5jzfj187z24z02wZhHesFWADEcyVCw7bwAUspo1V4YxceUA",
+	"enwKkHvGd5+LUs9uDmA/y6VhYsKJNsqlnw0eaWgS+7nPdBbM0h32oMvhn+7IuROM1/rHz8R1SL90Lbwj",
+	"2Dw3ByIUdBt9JJjLcyZ4vtDBhOaNpZe1gIBgV6ErCPhmrOGEmnIR3KfwRKMqj+W9oUrq8Pt7SXsc9g8e",
+	"eTEBwTLyYnJz1VB1DKrj7C7M55HHrzh2+V02msCO+gaQVp7s19J549rOYEiMw6VmcZg1z0PQJc/ygxyv",
+	"fGW7FeuB66Ia81te+mYNMxSw94yAB+ioPjV5PCAjNCCTPuYLPQad9DWm1vem6T+P27IzAl3CiVWgC9eb",
+	"T0iClf9kQQW5YUQzYbLoigiQN14JGeszjDBZ76SOc08b7GXy9ddfff3bOS72xZqVdcV8ZUURkkgd+FXw",
+	"FCVwqsB9GSZ2FfXKxz69XkrTslRMa9dTWMmVolvnt1pQIaTVIKAkE/crzoarbwIRjtkqCgxSgz0zB2Xv",
+	"ONa65WyPE+SabNjO2CvF8soVeNX8N16NGSMr7StzHPZfY6IS9i5cKcpFOwClr8hWCrMeNQmrmN0tNvLF",
+	"H7tY9lqu+H+fttXd3fZGbvHgffXsv/7ztzNpNi5y23bbhwsYS2l97IhqYifRbscw4qSgmTwut/tb5yf6",
+	"10nuhhn/n8juht7GBTFS4P2r13TnaqjR7LqvvG8uDN0MFNd95555iHAMjjU2INM6LfOcWkeQ7El0NSz9",
+	"jafcKkaZn1wYOSoY4ioSFVtxbdw9qlbM6FGAseDwY9YOktgZEc0mV8Hi3gnfwUvRNXcq2s+42cSYQ1Z3",
+	"2DKtKSIuJKNGvMphjhvvzSyOgIZiILr//fvfP11cPPr73z89Xf7975/+c/kxCUGXuBWdHRWUJQ/3riMg",
+	"/UdPLwr8x1+/8v/6799ZkrpvH118jW4VrKpSbFfRBYtBjY3bJIR1hn7AGVRp/O3EPBcipGHOpdrMHRI6",
+	"roW8dPOCmdwwimyi6RYKzKxkcgofAN6s+C0je3rABgY54ECpFIYkJkzzz5KW8VTYTzWt3Ae0ssrIoZc2",
+	"gGp0XdYoi4Cd7lI6C9OBqpJKyo0mFd8wQok57LhYkS2H6MolKtNLqghdg7pk5fKGHdwaSr5cMoVZJgAx",
+	"Cz4OKJmjFQKAJpeysLrD9Z4qAegEd1tJU8kCOwgudagXDfhee1lXpatluSLWBGS+oiUzw1IdrlUtTogH",
+	"5dSFO4Q4Hq6wAQX8O6Be6nL6azjNltJwjxvFaeUofONbi86psvirM3FVAu4VFzNckXAaomZO2NCEYdpn",
+	"fI3Q1kVy5XGyPFQPU0oqyG9k/2ALw1weC3T5GVJjOmWk7sYe7Cn4zupQpvdqntlH9/HeOTCnGClYK/R7",
+	"EE6l8S5BuRezQD7AAOHtV0GGuKupJNCgICCxTNpS33q2Vy39i3/oIfRSN9gXUiLs6XPciSYM1NdKaMvM",
+	"WpZD1MVnHoa4dqzJtA3QzJCMhcmaS6bYXKEJWZuKO0AxhPfac1HKPXH0c7lZ2AlkSw+k1qzf2hLS8KUj",
+	"Vj/5v289OdTO6QtD92j6JnJtFaHMHGqhGRMPm0rSWyXZovnDmJxQXtpii0vyLIbuyJihXUC71iueWCU5",
+	"n9r5F6o2rbW+Y/TeQK2Oxvnc+Bl29W2KY38hq7TXO4QVDL09c+SWt0yBy7fHKf3GP3NflSr3eRbC5BPH",
+	"4AVe7FES8kwC1ztG2c7Kdr2WylzG/tObgy8wwNICELxWOvs8V4z8wnXggA2HIlg77J7cJ4pdg+WHuAjf",
+	"YiOgMbAHt0wd5qn0h16t2E7qhB7rb33vonuqW/ckeVj3L47qYEszeKYRGL8U7JHhW4hb671U5RWiZVse",
+	"3gssg5uvJ7tr/eXQ1Y7GzgOtdRqFI+9HwYOc5eSxD3UquWEA6BZ/9r0VcuNAmhEabD6gpEAwxGLWTGsU",
+	"+gDNvmFCEwhP+gvXPrSXauMAm4eIWfSFXOai2fwnC4eYElu5mHns5M3ihPZscRUIdXO9q+jBOZqVjO4M",
+	"7YHQ3ZE66eQ88SfwkT+BfaCTmpm3/rF5z9J80u+NYB/4loV5ZlThexN03/Lb+OAmhRwXBN3nPtMpkrz5",
+	"Uz5+gyEuO6AX4DMDxlloTpRzkdcil9f6u9gUe3ZiWmstDK/OpkZnuMJsBHBsF2TP2KbATISC/FRTZZgq",
+	"yJpWy8K1xFWEhpASmslXaB/LJTmHOZxD6Mm946R0hs/SK6iFpTouLCmrcu6wJKjGPlvAx4W5cBZL1LQZ",
+	"tIJuN+lejFXvtdVPfrYb2Jvk+K4JPg77T10i6x3ChM8t90VZi6FL9fjW1NRMrjjfsEOBPRs6Vcp3qDj/",
+	"FbUCkiqQe4ZAK6xwD+7TDTvM1XjLp7nD+QFhRd0f7W4BHW9094A8+XnDDr3H5H0oxbqfU5J6DRSwPZzz",
+	"YJTs9Bv+SphxndYiD5uLWswlRENpdhSm0i4BsourMMANa0aVdtClOTUPnmH3hivupvCZWjGG8bOhzxBL",
+	"XlruvvvuvbqlVU0NWNro9sFjC6hvUhDFaAVojEdIjLFDvtm51HY+AWf94J5+g9GV+9hX++rPvbetOWT3",
+	"N04UmHN7fQQYNxYKNeR2B+XvUZ3gcbjrLtuuZG3sLwZ3/p178N93890Ke/f/LaKN2wPoKTeDud4gK0B1",
+	"GbRStdvv0fKB31bMIMqKS8e6OXgZUBCs9HCIyTLAKdyFMbSsalx0tuuurG49ZvJ98AS8/3P12/Wrz1zT",
+	"UHzj+9dAQ35NjOKzeG9ec1emECp8HPwxcMiyoitN6I2sMcdmT4Vhpa8ko2hiDu/zTiqjn9zQxaaSqz5t",
+	"7hv3yKg4Trbmz1X3hS72+Gdo/e9qAH0xv4urfPxMDXLdkt9h29MR/XFh9fPgoBTEKn6iIDuqNtB9Cm4G",
+	"RJwnB2bgeLPS1axYfQ3CP0hKDz7lqlVVuxkJigdrfsTsAZyQ4I0R6CcuBWyo6UhtFnLLNKIGO5YLmbgr",
+	"xcFtoo/LcPPpnzjqcNawdEOfFWc3gY+hMn5M1vCb5KwuWxZ5Zo4hoHmXFipTiHJK5fsdhpursP2BwXA6",
+	"8ildgtxIJWjd08gj+4krjOipUE5i1zV8OBf8wdQxToE0mDqGQ/5OZAmWCMYywxhQLzB+hF/RV/6d0Vee",
+	"+xzuALdyGfinyF41LMZRHb4IA0P2xUPeNFx7Fz2pFxthdsEUMtWgdh48C2saSj8vm2sAg0yKLbDSSt4y",
+	"RQzPopDOBedyd5mFvKa0QV+6I/QloRi4oSt5b6IsBC7aIxuJDrYvSbb1hkORsR9eGXYHqukZakzl9d4j",
+	"GIyg/sLJKELJkiLRyeg76vhQ/xl/F556GPexL8L8bOWAgSzZTMx2c4+km8AVjL5r9uGekqXaVav/ftWy",
+	"7l0u5xrwxOYogg2b/ORndCIMxEDDNo4opfaZpL3gQhjXe3bh/28g4fp+Y3T5rYwPRAMcAobQPLAkmZdP",
+	"3Dw7lJG4ab2pOEYq9oXs5n0EiRoi/JuKA7eFUE9GFdRqeG6IquMBGHe6TPAf9UmCptjm/s5jqBzKnMd5",
+	"K4t6K4l6yPRksWaLnugZ1J626HUPHO9e/wEE0sN6y3F9/fWgXJO9kmLlpVvjO7eSDts6anqYrWcdHRce",
+	"69tUDL71bCs+cM8b60f5PIEQHJ3r/J2I1d0zwXO9DC9zuSnQWi70J4gOqL8sMUvJS0BoTscFZGc6cccF",
+	"9MavsI/0mI0vOa3yu/62oov7DHs173/o+OeRBDnebNiOEIrGqFStBCsLBGnB/o+s0ozUwsh6Mc9d91fF",
+	"IQoC6AFHcTEuoG5phLbkd3jDDv2m3p/sA3NZeR27fdicew+9hGa61Bochshw2NIDWdNbhz1i31gx07GS",
+	"e+gH+Wk97RPs1+8cYPF9XXYwyJd9RpqbDcBDqMHEvoc4K02v5EaMchGOEG7guM0Gb16/OHxXV+w+xSG8",
+	"/4sXh+BAhYbgD7HDIRksEn+twoAwJfg3Na4GRCpwS16hc2wrbxlC2IxhhVoPuMF/0GNd4KfBrH0eceyw",
+	"gs6BmnZTH22pWnFxPsdmulbm1mBzyAYFXGu+ztMVfQIykkR0yuHdGnBkOtE8uQAHql0fJnm2rr4UvIkg",
+	"wUGpdLkUAWQZMrYizO9QFTy8R09+tv/55YmiYuNy8LLGtntkjJ9GNcL4Tv1eTuscc5zU7oEf2S2rdCOV",
+	"/lGXK6avHFCQGgnL3ImcjYrCuLQGFIIAhK17wCG6zVCG6zSGgJ3tCh2mcATr7G+NJKIzgNdAAe6/BLSz",
+	"Z8/MNWltr0f1bqbzCIxTdgoaMBgEYoCV2LaPcW8qAAqPNr6XnR5Mj4tPp65XK6aHQUveR8/d1zFtk/YH",
+	"V/7E9ZhMpC8DWiGmUpJbAhyghsxnaMIwV0zrhfMDBY7BkTC/1ppDpFRytwPc2l1FeZNnR0WJWMnAQlIs",
+	"udra+1j4PAPDtIEP2oHKIU7TDqO6t57GP3Of2+LHSDmtKwo9K3YVFXMVI2WhuUH4t7CCo7o/VxM5qrDP",
+	"FcH2Vfa/5yvxpjZnYwrz7bN2f+s5+PCVX6ybYwR17D75+EuR54fwq89QpP4BwbkdUMccPneX476WUEmN",
+	"ZOY5mmQy0flKfHdfkeUXipVMGG4P7heDFTDHNrBFrbg5nF3+7WMLNp+vBGi7iLBRa4Ydh+GY0ajUXDOj",
+	"YzYmCyk3nCV3rnMqp6AG/KBZtyT/fja6M8oPmv1f3O9jsAEoRFpLwBOZaftbu96DIHK/G+5fPwUIJIXZ",
+	"MjduB3ShaAgNvU7Ba5cCdnBXpUeLwMZPPTsgpPzngHvgvXvmIex8HGtkatl+zQQCXDExl3scCdKYE5fO",
+	"csA6G6ilcp1nCQA5YL00uNHw74C/uJeqBYHYhU1zpB+Ean0lSkeV+8Bp7S2k//gFNx3mZsaWw6/gLsMd",
+	"STYO9sgq2HK4yZu4IotaKTsPxyD4mHcxAL9Q+FUfJ6Cy2nsG8ZFTfXS5+ge2lIqdfeEMAmv/jGmPuD2X",
+	"5GkOivLKYY58Mg6xQROkbGO1HIEoJo2VfnS5964F2T3lSzoyP3BhZTPoEcIlREscdCHRXCxYq2MM212h",
+	"s8P+v5kbQDw7sfd7tjNzlnlnEhmgrblPXB5I2eq3fOEDuGae3DIVoD77fAw/xs/9y107ffvaWlkuOamU",
+	"mB1E1rKaJzfPPlxDTT9CekIKC8SD/X4DDBs1lNwy5ZL2mor/vpyl3s039Kbfm/QBHhgo2fyeQgGNZvYp",
+	"gw7Vhdxuaa4qaxvDkd8B8QhDXt6HrtiuaGEQtb56HFzsBRgmXLW+Jp/ITsmyXhhQ1gBaYVxQoSnH8T8a",
+	"nrmfoc5OMUFMrIjd8wYw65IoudegTkI3dWjAVjLllFJd3xhpaJXbBviNnha+eJ/s4vLfX+E/QlOXrwqE",
+	"OXMo4J1mMDFM1ZJodssUJEjdV1zJ48oF76CHAqPDVbmZTiJPI8yp319M7u7ptEeuW4c6LvwJykquix7+",
+	"ZM6eoy462oSYNuxgt9EF30/F80qUkR31PpZN5K+/lNj95o7tXZ67zj4oaJ8Cs17AnQp0p/mCUo3F5Bkw",
+	"+AHo90zV2oJBs93Ja3oAoLSUBv3JOChQn0ZptVogYQhzg1gyEtwSUP+XQ3Q8xlx7yPAS3m732zDct96w",
+	"cjwGzgLha4nGBQEpXYRzoLxIjM5CvkMF3OGPXaltD/zCr1f5r1f5r1f5r1f5r1f5r1f5l3qVz4YaESAs",
+	"t9Qs1gVhn6i9DqgmL97/OAuUBFy7lnpLvJGxiM43exu4saEX6QgM4Q+ua+nDQAg38AeYboaDj0q0c2rA",
+	"9Gw7uDmwbTfgol+lAZpHTSIBozQpeTF3PzyLztqzr6aeNJCSIf0MmLKiiw0CNK85pBW5mBBdGH6bk89b",
+	"rvVcouVXGObRFoI9A58JhNkfwAaD+ebgQeF9BpTjCsgtywPxGlnK/gjSB3jiX6x5Gub/WfJU1laSu4pd",
+	"YQFFo4D4dCGqNzrfBfdhO6uNimvZHRkZ6S7pXCwHEUkjH5VSe3jnS/J1E9nqCVMCj43oLLqVtwzW9gUE",
+	"DhL5GdgAlu5nISmullAkaYJ4mZY4P+xKaj4nleYPIdrFfOCLzUOHEPEYJTRETbghQu4J13O1ynP7bFXB",
+	"0nlyhDT479+4hrJMYd8kWpu1VI0gR6jgKK9gQTX7be952zAxJNThkVEVVl+qENww8b0c30/kPnpOutwp",
+	"UN0g79tuKhPQ10yqVqMc2Lkm18reS4l+cW5fhiL68Nj9RfTx9Q+MdxINmiiQtF/O2SYpk8SI5IXjaoW9",
+	"i6UruVJ06+H/wFHnEAGKofTW1N62z+kTlwjUdze+hM+bXR+6qn6UfJ7w863csIZzgz9rgTJhaGUjmonL",
+	"TVjWl3jnz0tIx1aXkJmpj0UENrjKUvWWKk4t1/clYPhnRon2xjjvxWKKsBIvTsXIPfagnwjm2K2ra16M",
+	"TBm99usJrx3hgp6MvPwheDpdXhd69zWICUSO9J872UJvmbJmY1y4Yg24q7abIzQFM00fc6s7sGoZXtUa",
+	"eCw6pQcMDb+KJnlWnNW6ptUoTNAjb7ydEvzcSvD2UnOdrWGwYcdLyzP/bJRn3jVZU5lI0qLWRm4B3sAH",
+	"jB4vqGErqQ5xoanxsEPoiQLxP8odRZXRcwCb9nhdnk10utxr7pQXSrkeiLTaBHAea2Va7XuWmvgDwPmu",
+	"7PFwCYGXvvQOdx3S4J0/eMMwVRceLIiiApDzaVlysSL1Dn3F1eEK7vhbWdVbVpAt/4RNNhRfMLJfM5e+",
+	"6Y/lGty/P9VUGKtw9Ll/b5kq+cL0q+4/+odGSfihjlZdabnlIsi4MUFOLMduR1kBECIKdF4BTMxN4xFy",
+	"VLLGDzYQq+w/LaEMAs3MCE5/d1n/1QN7Fl3fs7DPnwetwPGiL5d0CCAibvMVwxQUIdCHpm0RoztpY09/",
+	"k7u4qM1QQas1eQfOATwx6hDAFZPSGFoI3v7ua32I1befq4PIj9A8/iHhkiFvnd6yksAOoIe54to4pbUp",
+	"sF1T5SqXc+3hs2WW9Jb9iD3978mA/TE03X84d9KPmUb/f5on7dsSjVDYFbCDFQOAHu0+sxuFG+Rxrq0y",
+	"4oL6vc37YZ8HTTW0QN2ufYmW2mupVtIYNkc9MS62S9mEvRadgiyZ296Gn8/ABDy7/NtHezuF6vK/ffzl",
+	"4y//XwAAAP//",
 }
 
 // decodeSpec returns the embedded OpenAPI spec as raw JSON bytes,

@@ -13,7 +13,7 @@ import RemoveButton from './RemoveButton.vue'
 /** A threshold by bands: a measure, its yardstick, and what each band gets. */
 const { d, grades, names, at, set } = useRule()
 
-const yardsticks = [
+const comparisons = [
   { text: 'itself', value: '' },
   { text: 'its target', value: 'target' },
   { text: 'the period before', value: 'earlier(OF)' },
@@ -26,7 +26,7 @@ const yardsticks = [
 /** A yardstick of one measure, said of another: its name alone, not where it is part of a longer one. */
 const ofMeasure = (against: string, from?: string, to?: string) =>
   from ? against.replace(new RegExp(`(?<![\\w.])${from}(?![\\w.])`, 'g'), to ?? '') : against
-const yardstickOf = (v: string) => v.replace('OF', d.value.of ?? '')
+const comparisonOf = (v: string) => v.replace('OF', d.value.of ?? '')
 function setAgainst(against: string) {
   set({ against: against || undefined, as: against ? (d.value.as ?? 'ratio') : undefined })
 }
@@ -70,24 +70,30 @@ function addBand() {
     <span class="text-muted">against</span>
     <select
       class="field"
-      aria-label="Yardstick"
-      :value="yardsticks.find((y) => yardstickOf(y.value) === (d.against ?? ''))?.value ?? 'own'"
-      @change="(e) => valueOf(e) !== 'own' && setAgainst(yardstickOf(valueOf(e)))"
+      aria-label="Compared with"
+      :value="comparisons.find((y) => comparisonOf(y.value) === (d.against ?? ''))?.value ?? 'own'"
+      @change="(e) => valueOf(e) !== 'own' && setAgainst(comparisonOf(valueOf(e)))"
     >
-      <option v-for="y in yardsticks" :key="y.value" :value="y.value">{{ y.text }}</option>
+      <option v-for="y in comparisons" :key="y.value" :value="y.value">{{ y.text }}</option>
       <option value="own">a formula</option>
     </select>
-    <select v-if="d.against" class="field" aria-label="Held as" :value="d.as" @change="(e) => set({ as: valueOf(e) })">
-      <option value="ratio">as a share of it</option>
-      <option value="difference">as the difference</option>
-      <option value="change">as the change from it</option>
+    <select
+      v-if="d.against"
+      class="field"
+      aria-label="Compared as"
+      :value="d.as"
+      @change="(e) => set({ as: valueOf(e) })"
+    >
+      <option value="ratio">as a ratio</option>
+      <option value="difference">as a difference</option>
+      <option value="change">as a change</option>
     </select>
   </div>
   <FormulaField
     v-if="d.against && d.against !== 'target'"
     class="mt-2"
     :model-value="d.against"
-    label="Yardstick formula"
+    label="Comparison formula"
     :names="names"
     :faults="at('against')"
     @update:model-value="setAgainst"
@@ -100,7 +106,7 @@ function addBand() {
         @update:model-value="(v) => setGrade(i, v)"
       >
         <option value="">Clear</option>
-        <option value="rest">Clear: all the rest</option>
+        <option value="rest">Everything else: clear</option>
       </GradeSelect>
       <template v-if="!b.rest">
         <span v-for="w in ends(b)" :key="w" class="inline-flex items-center">
@@ -144,6 +150,6 @@ function addBand() {
       />
     </li>
   </ol>
-  <button type="button" class="mt-1 text-small text-tide hover:underline" @click="addBand">+ a band</button>
+  <button type="button" class="mt-1 text-small text-tide hover:underline" @click="addBand">Add band</button>
   <FaultLines :faults="at('bands', 'threshold.of')" />
 </template>

@@ -77,7 +77,7 @@ const fresh = computed(() => `${measures.value[0]?.name} above 0`)
         class="text-small text-tide hover:underline"
         @click="setChoice(i, { of: [...c.of, fresh] })"
       >
-        + a condition
+        Add condition
       </button>
     </li>
     <li>
@@ -86,9 +86,9 @@ const fresh = computed(() => `${measures.value[0]?.name} above 0`)
         class="text-small text-tide hover:underline"
         @click="set({ choose: [...choices, { grade: grades.at(-1)?.name ?? '', how: 'any', of: [fresh] }] })"
       >
-        + a choice
+        Add choice
       </button>
-      <span class="ml-2 text-small text-muted">The first that fits decides; everything else is clear.</span>
+      <span class="ml-2 text-small text-muted">The first match decides; everything else is clear.</span>
       <FaultLines :faults="at('choose')" />
     </li>
   </ol>

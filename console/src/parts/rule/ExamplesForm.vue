@@ -29,7 +29,7 @@ function parseInputs(text: string): Example {
 
 <template>
   <fieldset>
-    <legend class="text-small font-semibold text-muted">Examples, checked at every publishing</legend>
+    <legend class="text-small font-semibold text-muted">Examples, checked when publishing</legend>
     <ul class="mt-1 space-y-1">
       <li v-for="(ex, i) in examples" :key="i" class="flex items-center gap-2">
         <input

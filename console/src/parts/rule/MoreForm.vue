@@ -17,7 +17,7 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
     "
   >
     <summary class="cursor-pointer text-small font-semibold text-muted">
-      More: no data, what ended, persistence, stake, order, dates
+      More: missing data, persistence, stake, order, dates
     </summary>
     <div class="mt-2 grid grid-cols-[auto_minmax(0,1fr)] items-center gap-x-3 gap-y-2">
       <template v-if="family !== 'window'">
@@ -29,7 +29,7 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
           :model-value="d.no_data ?? ''"
           @update:model-value="(v) => set({ no_data: v || undefined })"
         >
-          <template #first><option value="">says nothing</option></template>
+          <template #first><option value="">not flagged</option></template>
         </GradeSelect>
         <label for="ended" class="text-small text-muted">Ended</label>
         <div>
@@ -43,7 +43,7 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
             <option value="counts as zero">counts as zero</option>
             <option value="no data">is no data</option>
           </select>
-          <span class="ml-2 text-small text-muted">a subject that had a value before and has none now</span>
+          <span class="ml-2 text-small text-muted">the subject had a value before and has none now</span>
           <FaultLines :faults="at('ended')" />
         </div>
       </template>
@@ -56,7 +56,7 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
           :value="d.persists"
           @change="(e) => set({ persists: valueOf(e) || undefined })"
         />
-        <span class="ml-2 text-small text-muted">of the last periods on; empty: at once</span>
+        <span class="ml-2 text-small text-muted">of the last periods (empty: immediately)</span>
         <FaultLines :faults="at('persists')" />
       </div>
       <span class="text-small text-muted">At stake</span>
@@ -76,15 +76,15 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
             class="mr-1.5"
             :checked="d.listed"
             @change="(e) => set({ listed: checked(e) || undefined })"
-          />none: what it flags is listed, and goes to no desk</label
+          />none: its flags are listed only</label
         >
         <label class="text-small"
           ><input
             type="checkbox"
             class="mr-1.5"
-            :checked="d.so_far"
-            @change="(e) => set({ so_far: checked(e) || undefined })"
-          />what it flags while the period runs goes to the desks as well</label
+            :checked="d.to_date"
+            @change="(e) => set({ to_date: checked(e) || undefined })"
+          />open cases while the period runs, too</label
         >
       </div>
       <span class="text-small text-muted">Order</span>
@@ -94,7 +94,7 @@ const checked = (e: Event) => (e.target as HTMLInputElement).checked
           class="mr-1.5"
           :checked="d.last_word"
           @change="(e) => set({ last_word: checked(e) || undefined })"
-        />a breach is the last word: the rules after it do not judge that subject</label
+        />if it flags a subject, later rules skip it</label
       >
       <span class="text-small text-muted">In force</span>
       <div class="flex flex-wrap items-center gap-2 text-small">

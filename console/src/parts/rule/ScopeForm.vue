@@ -99,7 +99,7 @@ const setBase = (i: number, part: Partial<(typeof base.value)[number]>) =>
         :placeholder="`such as ${hints.scope}`"
         @update:model-value="(v) => set({ where: v || undefined })"
       />
-      <span class="pt-1.5 text-small text-muted">large enough</span>
+      <span class="pt-1.5 text-small text-muted">minimum size</span>
       <div class="space-y-1">
         <div v-for="(b, i) in base" :key="i" class="flex flex-wrap gap-2">
           <MeasureSelect
@@ -121,7 +121,7 @@ const setBase = (i: number, part: Partial<(typeof base.value)[number]>) =>
           class="text-small text-tide hover:underline"
           @click="set({ base: [...base, { measure: measures[0]?.name ?? '', least: 'at least 1' }] })"
         >
-          + a minimum
+          Add minimum
         </button>
         <FaultLines :faults="at('base')" />
       </div>

@@ -8,11 +8,11 @@ import (
 	"oskel/core/record"
 )
 
-// Left in peace until a day, it included, and while it is no worse: neither graded more
+// Left in snooze until a day, it included, and while it is no worse: neither graded more
 // seriously nor further beyond its cut by more than was said.
-func TestLeftInPeace(t *testing.T) {
+func TestLeftInSnooze(t *testing.T) {
 	num := func(f float64) *float64 { return &f }
-	p := record.Peace{Kind: "rep", Code: 7, Rule: "low", Until: monday, Worse: num(0.5), Severity: 1, Beyond: num(10)}
+	p := record.Snooze{Kind: "rep", Code: 7, Rule: "low", Until: monday, Worse: num(0.5), Severity: 1, Beyond: num(10)}
 	assert.True(t, p.Holds(monday, "thin", 1, num(15)), "half as far again, and no further")
 	assert.True(t, p.Holds(monday, "thin", 2, num(3)))
 	assert.False(t, p.Holds(monday, "thin", 1, num(15.01)))
@@ -24,12 +24,12 @@ func TestLeftInPeace(t *testing.T) {
 	p.Worse, p.Beyond = num(0), nil
 	assert.True(t, p.Holds(monday, "thin", 1, num(1000)))
 
-	all := record.PeacesOf([]record.Peace{{Kind: "rep", Code: 7, Rule: "low", Until: monday}, {Kind: "rep", Code: 8, Until: monday}})
+	all := record.SnoozesOf([]record.Snooze{{Kind: "rep", Code: 7, Rule: "low", Until: monday}, {Kind: "rep", Code: 8, Until: monday}})
 	keep := func(kind string, code uint32, rule string) bool { return all.Keep(monday, kind, code, rule, 0, nil) }
 	assert.True(t, keep("rep", 7, "low"))
 	assert.False(t, keep("rep", 7, "high"), "of one rule alone")
 	assert.True(t, keep("rep", 8, "high"), "of all")
 	assert.False(t, keep("rep", 9, "low"))
 	assert.False(t, keep("customer", 7, "low"))
-	assert.False(t, record.Peaces(nil).Keep(monday, "rep", 7, "low", 0, nil))
+	assert.False(t, record.Snoozes(nil).Keep(monday, "rep", 7, "low", 0, nil))
 }

@@ -41,9 +41,9 @@ func held(t *testing.T, e *measure.Engine, r *judge.Result) []string {
 	return out
 }
 
-// Every yardstick against an example that a reader can check by hand.
-func TestYardsticksByHand(t *testing.T) {
-	none := "nothing to hold it against: "
+// Every comparison against an example that a reader can check by hand.
+func TestComparisonsByHand(t *testing.T) {
+	none := "no comparison value: "
 	for _, c := range []struct {
 		against, as string
 		want        []string
@@ -57,16 +57,16 @@ func TestYardsticksByHand(t *testing.T) {
 		{"earlier(revenue)", "change", []string{"1/4", "-1/2", none + "no lines in the period"}},
 		{"earlier(revenue, 2)", "ratio", []string{"3", none + "no lines in the period", none + "no lines in the period"}},
 		{"earlier(revenue, 1 year)", "change", []string{"1", none + "no lines in the period", none + "no lines in the period"}},
-		{"history(revenue, 2, best, at least 1)", "ratio", []string{"5/4", "1/2", none + "too little history"}},
-		{"history(revenue, 2, worst, at least 1)", "ratio", []string{"3", "1/2", none + "too little history"}},
-		{"history(revenue, 2, average)", "difference", []string{"130", none + "too little history", none + "too little history"}},
-		{"history(revenue, 2, median)", "difference", []string{"130", none + "too little history", none + "too little history"}},
-		{"overall(revenue, rep.territory)", "ratio", []string{"3/4", "1", "1/4"}},
-		{"overall(revenue)", "ratio", []string{"1/2", "1/3", "1/6"}},
+		{"history(revenue, 2, best, at least 1)", "ratio", []string{"5/4", "1/2", none + "not enough history"}},
+		{"history(revenue, 2, worst, at least 1)", "ratio", []string{"3", "1/2", none + "not enough history"}},
+		{"history(revenue, 2, average)", "difference", []string{"130", none + "not enough history", none + "not enough history"}},
+		{"history(revenue, 2, median)", "difference", []string{"130", none + "not enough history", none + "not enough history"}},
+		{"group_value(revenue, rep.territory)", "ratio", []string{"3/4", "1", "1/4"}},
+		{"group_value(revenue)", "ratio", []string{"1/2", "1/3", "1/6"}},
 		{"peers(revenue, average)", "ratio", []string{"3/2", "1", "1/2"}},
 		{"peers(revenue, median, rep.territory)", "ratio", []string{"3/2", "1", "1/2"}},
 		{"peers(revenue, percentile 75)", "ratio", []string{"6/5", "4/5", "2/5"}},
-		{"\"revenue - 300\"", "ratio", []string{method.NoYardstick, method.NoYardstick, method.NoYardstick}},
+		{"\"revenue - 300\"", "ratio", []string{method.NoComparison, method.NoComparison, method.NoComparison}},
 		{"\"revenue - 300\"", "difference", []string{"300", "300", "300"}},
 	} {
 		e := world(t, 3, fmt.Sprintf(`
@@ -92,9 +92,9 @@ func TestYardsticksByHand(t *testing.T) {
 
 func TestPlacesInTheRange(t *testing.T) {
 	e := world(t, 3, margin, worked...)
-	book, err := e.Book.WithFormula("in_range(revenue)")
+	book, err := e.Book.WithFormula("range_position(revenue)")
 	require.NoError(t, err)
-	book, err = book.WithFormula("percent_place(revenue, rep.territory)")
+	book, err = book.WithFormula("percentile_rank(revenue, rep.territory)")
 	require.NoError(t, err)
 	e = measure.New(book, e.Snapshot)
 	s := e.Slot(measure.Level{Kind: "rep"}, calendar.MonthPeriod(october))
@@ -112,8 +112,8 @@ func TestPlacesInTheRange(t *testing.T) {
 		}
 		return out
 	}
-	assert.Equal(t, []string{"1", "1/2", "0"}, got("in_range(revenue)"))
-	assert.Equal(t, []string{"1", "division by zero", "0"}, got("percent_place(revenue, rep.territory)"), "R1 is alone in the south")
+	assert.Equal(t, []string{"1", "1/2", "0"}, got("range_position(revenue)"))
+	assert.Equal(t, []string{"1", "division by zero", "0"}, got("percentile_rank(revenue, rep.territory)"), "R1 is alone in the south")
 }
 
 // However near a value comes to a cut, the verdict is that of the rationals.
@@ -194,7 +194,7 @@ func TestChoices(t *testing.T) {
 	assert.Equal(t, "breach look; breach act; breach act; no data (no lines in the period)", verdicts(r))
 	assert.Equal(t, "Conditions met: revenue above 250; growth(revenue) above 20%: revenue 300, margin rate 50.0%.", sentences[0])
 	assert.Contains(t, sentences[1], `rep.territory is "South"`)
-	assert.Contains(t, e.Book.Words(rule), "Act now when at least 2 of these hold: revenue below 250; margin below 50%")
+	assert.Contains(t, e.Book.Words(rule), "Act now when at least 2 of these conditions are met: revenue below 250; margin below 50%")
 }
 
 func TestPersistenceStopsAndDates(t *testing.T) {
@@ -207,7 +207,7 @@ func TestPersistenceStopsAndDates(t *testing.T) {
 	all := judge.All(e, calendar.MonthPeriod(october))
 	require.Len(t, all, 3)
 	assert.Equal(t, "breach act; clear (not in enough of the last periods); clear", strings.ReplaceAll(verdicts(judge.Judge(e, e.Book.Rule("sure"), all[0].Level, calendar.MonthPeriod(october))), "clear; clear", "clear (not in enough of the last periods); clear"))
-	assert.Equal(t, "not judged (an earlier rule has had the last word); breach look; breach look", verdicts(all[1]))
+	assert.Equal(t, "not judged (skipped: an earlier rule flagged it); breach look; breach look", verdicts(all[1]))
 	assert.Equal(t, "coming", all[2].Rule.Name)
 	r := all[0]
 	sentence := explain.Sentence(e.Book, r.Rule, calendar.MonthPeriod(october), r.Verdict(0), judge.EvidenceFor(e, r, 0))
@@ -238,8 +238,8 @@ const told = `
     judges: rep.territory
     threshold: {of: revenue, against: "earlier(revenue, 1 year)", as: change, bands: [{grade: look, below: -10%}, {clear: rest}]}
     examples:
-      - {revenue: 90, yardstick: 100, is: clear}
-      - {revenue: 89.9999, yardstick: 100, is: look}
+      - {revenue: 90, comparison: 100, is: clear}
+      - {revenue: 89.9999, comparison: 100, is: look}
   - {name: far, judges: rep, outlier: {of: margin, by: robust score, beyond: 3.5, side: low, grade: look}, examples: [{score: -3.5, is: clear}, {score: -3.5001, is: look}]}
   - {name: quiet, judges: rep, window: {silence: sales, at_least: 60 days, grade: look}, examples: [{days: 59, is: clear}, {days: 60 days, is: look}]}
 `
@@ -252,12 +252,12 @@ func TestStatedExamples(t *testing.T) {
 	for old, c := range map[string]struct{ new, says string }{
 		"{margin: 22%, is: clear}":                           {"{margin: 22%, is: look}", "rules.thin.examples[1]: the example expects look, and the rule says clear"},
 		"{revenue: 48000, target: 48000, is: clear}":         {"{revenue: 48000, is: clear}", "the example does not say the target"},
-		"{revenue: 90, yardstick: 100, is: clear}":           {"{revenue: 90, is: clear}", "the example does not say the yardstick"},
+		"{revenue: 90, comparison: 100, is: clear}":          {"{revenue: 90, is: clear}", "the example does not say the comparison"},
 		"{margin: 21.99%, is: look}":                         {"{revenue: 500, is: look}", "does not say enough: nothing of cost"},
 		"{score: -3.5, is: clear}":                           {"{margin: 3%, is: clear}", "says the score"},
 		"{margin: 1%, rep.territory: North, is: act}":        {"{margin: 1%, rep.territory: South, is: act}", "expects act, and the rule says out of scope"},
 		"{revenue: 47999.9999, target: 48000, is: act}":      {"{revenue: 47999.9999, target: 48000, is: alarm}", `expected a grade, or clear, no data or not judged, found "alarm"`},
-		"{revenue: 89.9999, yardstick: 100, is: look}":       {"{revnue: 1, is: look}", "did you mean revenue?"},
+		"{revenue: 89.9999, comparison: 100, is: look}":      {"{revnue: 1, is: look}", "did you mean revenue?"},
 		"{margin: missing, is: no data}":                     {"{margin: 22, is: clear}", "did you mean 22%?"},
 		"{revenue: 1, target: missing, is: not judged}":      {"{revenue: 1, target: missing}", "'is' is missing"},
 		"[{days: 59, is: clear}, {days: 60 days, is: look}]": {"[{days: some, is: clear}]", "expected a number"},
@@ -338,9 +338,9 @@ func TestAdvice(t *testing.T) {
 	_, refused := rulebook.Read([]byte(strings.Replace(head+margin, "  rep: {attributes", "  whole: {attributes: {size: number}}\n  rep: {attributes", 1)), method.All())
 	assert.Contains(t, fmt.Sprint(refused), "'whole' stands for all subjects together")
 	_, refused = rulebook.Read([]byte(strings.Replace(head, "  rep: {attributes", "  shop: {attributes: {town: text}}\n  rep: {attributes", 1)+`
-  - {name: l, judges: rep, threshold: {of: margin, against: "overall(margin, shop.town)", as: difference, bands: [{grade: act, below: 0%}, {clear: rest}]}}
+  - {name: l, judges: rep, threshold: {of: margin, against: "group_value(margin, shop.town)", as: difference, bands: [{grade: act, below: 0%}, {clear: rest}]}}
 `), method.All())
-	assert.Contains(t, fmt.Sprint(refused), "overall asks within shop.town, which is none of a rep")
+	assert.Contains(t, fmt.Sprint(refused), "group_value asks within shop.town, which is none of a rep")
 	_, problems, advice := judge.ReadBook([]byte(head + `
   - {name: first, judges: rep, last_word: true, threshold: {of: margin, bands: [{grade: act, below: 30%}, {clear: rest}]}}
   - {name: hidden, judges: rep, threshold: {of: margin, bands: [{grade: look, below: 20%}, {clear: rest}]}}
@@ -351,8 +351,7 @@ func TestAdvice(t *testing.T) {
 	for _, a := range advice {
 		said = append(said, a.Path+": "+a.Text)
 	}
-	assert.Equal(t, []string{"rules.hidden: never reached: whatever it flags, first has flagged before, and has the last word",
-		"grades.look: looks like act, amber circle: nobody can tell their marks apart", "dials.floor: used by nothing",
+	assert.Equal(t, []string{"rules.hidden: never reached: first flags the same subjects first and skips later rules", "grades.look: looks like act, amber circle: their marks cannot be told apart", "dials.floor: used by nothing",
 		"measures: used by no rule and no other measure, only to be looked at: orders, odd"}, said)
 	for rule, says := range map[string]string{
 		`{name: l, judges: rep, threshold: {of: revenue, bands: [{grade: act, at_least: 250, label: over 250}, {clear: rest}]}}`:                             `the label "over 250" contradicts its cut: the band is from 250 on`,

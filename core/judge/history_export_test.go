@@ -6,7 +6,7 @@ import (
 	"oskel/core/rulebook"
 )
 
-// History is what a rule finds in each of the n periods up to one, the oldest
+// History is the reference that a kept history is compared with: what a rule finds in each of the n periods up to one, the oldest
 // first, on the data as they are now; the last result is that period's. Of each
 // it judges all, since peers and bases need all.
 func History(e *measure.Engine, rule *rulebook.Rule, level rulebook.Level, last calendar.Period, n int) []*Result {
