@@ -22,11 +22,11 @@ import { countWords } from './lib/format'
 import { useSession, useSignOut } from './lib/session'
 import { theme, turnTheme } from './lib/theme'
 import { useNotices } from './lib/caseparts'
-import ActTold from './parts/ActTold.vue'
-import PeriodStrip from './parts/PeriodStrip.vue'
-import PageView from './parts/PageView.vue'
+import UndoToast from '@/parts/cases/UndoToast.vue'
+import PeriodStrip from '@/parts/sweeps/PeriodStrip.vue'
+import PageView from '@/parts/ui/PageView.vue'
 
-const ActDialog = defineAsyncComponent(() => import('./parts/ActDialog.vue'))
+const ActDialog = defineAsyncComponent(() => import('@/parts/cases/ActDialog.vue'))
 
 const route = useRoute()
 const { person, may } = useSession()
@@ -138,6 +138,6 @@ const link = (path: string) => ({ path, query: route.query.period ? { period: ro
       </main>
     </div>
     <ActDialog v-if="asking" />
-    <ActTold />
+    <UndoToast />
   </div>
 </template>

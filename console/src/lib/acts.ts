@@ -3,7 +3,7 @@ import { shallowRef } from 'vue'
 
 import { api, need, type Schemas } from './api'
 import { countWords } from './format'
-import { refresh } from './refresh'
+import { refresh } from './queries'
 
 export type Act = Schemas['CaseAct']
 export type ActName = Act['do']
@@ -52,7 +52,7 @@ export function tell(what: ActName, cases: { id: number; name?: string }[], more
 /** What is done to cases, to one or to several at once. */
 export function useActs(done?: (act: Act) => void) {
   const queries = useQueryClient()
-  const again = () => refresh(queries, 'cases', 'case', 'exceptions', 'exception', 'overview')
+  const again = () => refresh(queries, 'cases')
   /** Lists bear what came back at once, without what is settled: the next act is on a case as it is now. */
   function put(now: Schemas['Case'][]) {
     for (const [key, old] of queries.getQueriesData<InfiniteData<Schemas['CasePage']>>({

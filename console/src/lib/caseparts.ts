@@ -3,12 +3,12 @@ import { computed } from 'vue'
 
 import { api, need, type Schemas } from './api'
 import { useSession } from './session'
-import { refresh } from './refresh'
+import { refresh } from './queries'
 
 /** What belongs to a case beside what is flagged and said: files, and what is to be done. */
 export function useCaseParts(id: () => number) {
   const queries = useQueryClient()
-  const onSuccess = () => refresh(queries, 'case', 'todos', 'notices')
+  const onSuccess = () => refresh(queries, 'cases')
   const path = () => ({ id: id() })
   return {
     attach: useMutation({
@@ -41,7 +41,7 @@ export function useCaseParts(id: () => number) {
 /** What is done to one thing that is to be done, wherever it is shown. */
 export function useTodoActs() {
   const queries = useQueryClient()
-  const onSuccess = () => refresh(queries, 'case', 'todos', 'notices')
+  const onSuccess = () => refresh(queries, 'cases')
   return {
     tick: useMutation({
       mutationFn: ({ id, done }: { id: number; done: boolean }) =>

@@ -82,7 +82,7 @@ export function useDesk() {
         .map((p) => {
           const ids = p.items.map((c) => c.id).sort((a, b) => a - b)
           return {
-            queryKey: ['case histories', ids.join()],
+            queryKey: ['case histories', ids.join()] as const,
             queryFn: () => need(api.GET('/api/cases/histories', { params: { query: { cases: ids.join() } } })),
             staleTime: 300_000,
           }

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, getCurrentScope, onScopeDispose, ref, watch } from 'vue'
 
 import { api, need, Refusal, type Schemas } from './api'
-import { refresh } from './refresh'
+import { refresh } from './queries'
 
 export type Definition = Schemas['RuleDefinition']
 export type Kept = Schemas['Draft']

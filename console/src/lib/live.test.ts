@@ -2,6 +2,7 @@ import { afterEach, beforeEach, expect, it, vi } from 'vitest'
 
 import { inside } from './inside'
 import { useLive } from './live'
+import { stale } from './queries'
 
 /** The stream of what happens, as the page under test has opened it. */
 class Stream {
@@ -36,7 +37,7 @@ afterEach(() => {
 })
 
 async function listening() {
-  const { page, queries } = await inside(() => useLive(['case_events'], 'cases', 'case'))
+  const { page, queries } = await inside(() => useLive(['case_events'], 'cases'))
   const asked = vi.spyOn(queries, 'invalidateQueries')
   const keys = () => asked.mock.calls.map(([of]) => (typeof of === 'object' ? of.queryKey?.[0] : undefined))
   return { page, keys }
@@ -48,13 +49,13 @@ it('asks anew for what hangs on a table, once for many changes', async () => {
   for (let n = 0; n < 5; n++) Stream.last.tell('case_events')
   expect(keys()).toEqual([])
   await vi.advanceTimersByTimeAsync(1000)
-  expect(keys()).toEqual(['cases', 'case'])
+  expect(keys()).toEqual(stale.cases)
   Stream.last.tell('intakes')
   await vi.advanceTimersByTimeAsync(1000)
-  expect(keys()).toHaveLength(2)
+  expect(keys()).toHaveLength(stale.cases.length)
   Stream.last.tell('all')
   await vi.advanceTimersByTimeAsync(1000)
-  expect(keys()).toHaveLength(4)
+  expect(keys()).toHaveLength(2 * stale.cases.length)
 })
 
 it('asks anew when a stream that was cut comes again', async () => {
@@ -64,7 +65,7 @@ it('asks anew when a stream that was cut comes again', async () => {
   expect(keys()).toEqual([])
   Stream.last.hears.open({ data: '' })
   await vi.advanceTimersByTimeAsync(1000)
-  expect(keys()).toEqual(['cases', 'case'])
+  expect(keys()).toEqual(stale.cases)
 })
 
 it('waits while nobody looks, and asks when somebody does again', async () => {
@@ -77,7 +78,7 @@ it('waits while nobody looks, and asks when somebody does again', async () => {
   hidden = false
   document.dispatchEvent(new Event('visibilitychange'))
   await vi.advanceTimersByTimeAsync(0)
-  expect(keys()).toEqual(['cases', 'case'])
+  expect(keys()).toEqual(stale.cases)
 })
 
 it('hears nothing more when the page is left', async () => {

@@ -1,16 +1,16 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { onBeforeUnmount, onMounted } from 'vue'
 
-import { refresh } from './refresh'
+import { refresh, type Change } from './queries'
 
 /** So long, in milliseconds, changes are gathered before what is shown is asked for anew. */
 const gathers = 700
 
 /**
- * Has what is shown of some keys follow what others do: whenever the service tells of a
+ * Has what a change makes stale follow what others do: whenever the service tells of a
  * change of one of the tables, and whenever the page is looked at again after it was away.
  */
-export function useLive(tables: string[], ...keys: string[]) {
+export function useLive(tables: string[], change: Change) {
   const queries = useQueryClient()
   let told: EventSource | undefined
   let waiting: ReturnType<typeof setTimeout> | undefined
@@ -19,7 +19,7 @@ export function useLive(tables: string[], ...keys: string[]) {
   function ask() {
     waiting = undefined
     missed = document.hidden
-    if (!missed) void refresh(queries, ...keys)
+    if (!missed) void refresh(queries, change)
   }
   function changed(e: MessageEvent<string>) {
     const { what } = JSON.parse(e.data) as { what: string }

@@ -1,4 +1,4 @@
-import { useQueries, useQuery, keepPreviousData } from '@tanstack/vue-query'
+import { useQueries, useQuery, keepPreviousData, type QueryKey } from '@tanstack/vue-query'
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, reactive, ref, watch, type Ref } from 'vue'
 
@@ -21,7 +21,7 @@ export interface LongRows<Row> {
  * first page says how many there are.
  */
 export function usePaged<Row, Page extends { rows: Row[]; total: number }>(
-  key: Ref<unknown[]>,
+  key: Ref<QueryKey>,
   fetch: (skip: number) => Promise<Page>,
   enabled: Ref<boolean>,
 ) {
@@ -34,7 +34,7 @@ export function usePaged<Row, Page extends { rows: Row[]; total: number }>(
   const wanted = ref<number[]>([])
   const more = useQueries({
     queries: computed(() =>
-      wanted.value.map((n) => ({ queryKey: [...key.value, 'page', n], queryFn: () => fetch(n * pageSize) })),
+      wanted.value.map((n) => ({ queryKey: [...key.value, 'page', n] as const, queryFn: () => fetch(n * pageSize) })),
     ),
   })
   const total = computed(() => first.data.value?.total ?? 0)

@@ -75,11 +75,11 @@ export const router = createRouter({
       meta: { needs: 'lines', title: 'Subject', strip: true },
     },
     { path: '/desk', component: () => import('@/pages/DeskPage.vue'), meta: { title: 'Desk' } },
-    { path: '/desk/for-me', component: () => import('@/pages/ForMePage.vue'), meta: { title: 'Inbox' } },
-    { path: '/desk/work', component: () => import('@/pages/WorkPage.vue'), meta: { title: 'Backlog' } },
-    { path: '/desk/findings', component: () => import('@/pages/FindingsPage.vue'), meta: { title: 'Outcomes' } },
+    { path: '/desk/for-me', component: () => import('@/pages/InboxPage.vue'), meta: { title: 'Inbox' } },
+    { path: '/desk/work', component: () => import('@/pages/BacklogPage.vue'), meta: { title: 'Backlog' } },
+    { path: '/desk/findings', component: () => import('@/pages/OutcomesPage.vue'), meta: { title: 'Outcomes' } },
     { path: '/cases/:id(\\d+)', component: () => import('@/pages/CasePage.vue'), meta: { title: 'Case' } },
-    { path: '/data/faults', component: () => import('@/pages/FaultsPage.vue'), meta: { title: 'Data issues' } },
+    { path: '/data/faults', component: () => import('@/pages/DataIssuesPage.vue'), meta: { title: 'Data issues' } },
     { path: '/data', component: () => import('@/pages/DataPage.vue'), meta: { title: 'Data' } },
     {
       path: '/data/registers/:kind?',
@@ -99,7 +99,7 @@ export const router = createRouter({
     { path: '/people', component: () => import('@/pages/PeoplePage.vue'), meta: { title: 'People' } },
     { path: '/people/audit', component: () => import('@/pages/AuditPage.vue'), meta: { title: 'Audit' } },
     { path: '/account', component: () => import('@/pages/AccountPage.vue'), meta: { title: 'My account' } },
-    { path: '/:rest(.*)*', component: () => import('@/pages/NowherePage.vue'), meta: { title: 'Page not found' } },
+    { path: '/:rest(.*)*', component: () => import('@/pages/NotFoundPage.vue'), meta: { title: 'Page not found' } },
   ],
 })
 

@@ -5,9 +5,9 @@ import { computed, ref } from 'vue'
 import { api, need } from '@/lib/api'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
-import AbsenceView from '@/parts/AbsenceView.vue'
-import TextField from '@/parts/TextField.vue'
-import TokensView from '@/parts/TokensView.vue'
+import AbsenceView from '@/parts/account/AbsenceView.vue'
+import TextField from '@/parts/ui/TextField.vue'
+import TokensView from '@/parts/account/TokensView.vue'
 
 /** Who is signed in, their password, absences and tokens. */
 const { person } = useSession()

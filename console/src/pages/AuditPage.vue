@@ -1,13 +1,14 @@
 <script setup lang="ts">
-import { useInfiniteQuery, useQuery } from '@tanstack/vue-query'
+import { useInfiniteQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
 import { api, need } from '@/lib/api'
 import { momentWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
-import PeopleTabs from '@/parts/PeopleTabs.vue'
-import PickOne from '@/parts/PickOne.vue'
-import StateNote from '@/parts/StateNote.vue'
+import { usePeople } from '@/lib/people'
+import PeopleTabs from '@/parts/account/PeopleTabs.vue'
+import PickOne from '@/parts/ui/PickOne.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
 
 /** What was done, by whom and from where; only added to. */
 const who = useQueryWord('person')
@@ -24,7 +25,7 @@ const entries = computed(() => data.value?.pages.flatMap((p) => p.entries))
 const operations = computed(() =>
   (data.value?.pages[0].operations ?? []).map((o) => ({ value: o.name, text: o.title })),
 )
-const people = useQuery({ queryKey: ['people'], queryFn: () => need(api.GET('/api/people')) })
+const { query: people } = usePeople()
 const names = computed(() => (people.data.value ?? []).map((p) => ({ value: p.name, text: p.display_name })))
 const file = computed(
   () =>
@@ -42,7 +43,7 @@ const file = computed(
       <PickOne v-model="what" label="Action" all="All actions" :options="operations" />
       <a class="button ml-auto" :href="file" download="audit.csv">Export</a>
     </div>
-    <StateNote v-if="!entries" :loading="isPending" :error="error" @retry="refetch()" />
+    <QueryState v-if="!entries" :loading="isPending" :error="error" @retry="refetch()" />
     <p v-else-if="!entries.length" class="mt-3 text-muted">No matching entries.</p>
     <template v-else>
       <table class="grid-table cards-narrow mt-3">

@@ -6,8 +6,8 @@ import { computed } from 'vue'
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
-import DataTabs from '@/parts/DataTabs.vue'
-import StateNote from '@/parts/StateNote.vue'
+import DataTabs from '@/parts/data/DataTabs.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
 
 const year = useQueryWord('year')
 const { data, error, isPending, refetch } = useQuery({
@@ -42,7 +42,7 @@ const what = (d: Day) => [d.holiday, ...d.windows.map(windowTitle)].filter(Boole
 <template>
   <div class="p-4">
     <DataTabs />
-    <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+    <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
     <template v-else>
       <div class="mt-3 flex items-center gap-2">
         <button class="button" :aria-label="`Previous year, ${data.before}`" @click="year = data.before">

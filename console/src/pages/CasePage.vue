@@ -3,11 +3,11 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { useLive } from '@/lib/live'
-import CaseView from '@/parts/CaseView.vue'
+import CaseView from '@/parts/cases/CaseView.vue'
 
 const route = useRoute()
 const id = computed(() => Number(route.params.id))
-useLive(['case_events', 'sweeps'], 'case')
+useLive(['case_events', 'sweeps'], 'cases')
 </script>
 
 <template>

@@ -6,10 +6,13 @@ import { ref } from 'vue'
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords, momentWords, monthWords } from '@/lib/format'
 import { useSession } from '@/lib/session'
-import DataTabs from '@/parts/DataTabs.vue'
-import IntakeForm from '@/parts/IntakeForm.vue'
-import StateNote from '@/parts/StateNote.vue'
-import { refresh } from '@/lib/refresh'
+import DataTabs from '@/parts/data/DataTabs.vue'
+import IntakeForm from '@/parts/data/IntakeForm.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
+import { refresh } from '@/lib/queries'
+import { usePeople } from '@/lib/people'
+
+const { nameOf } = usePeople()
 
 const { may } = useSession()
 const queries = useQueryClient()
@@ -22,7 +25,7 @@ const takeBack = useMutation({
   mutationFn: (id: number) => need(api.DELETE('/api/intakes/{id}', { params: { path: { id } } })),
   onSuccess: () => {
     asked.value = undefined
-    refresh(queries)
+    refresh(queries, 'all')
   },
 })
 function ask(in_: Schemas['Intake']) {
@@ -47,8 +50,8 @@ const totals = (t: Record<string, string>) =>
       Loaded files, newest first. Each makes a data version, so that the data of a sweep can always be read again.
     </p>
     <IntakeForm v-if="may('createIntake')" />
-    <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-    <StateNote v-else-if="!data.length" empty="No files loaded yet. Load registers first, then lines." />
+    <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+    <QueryState v-else-if="!data.length" empty="No files loaded yet. Load registers first, then lines." />
     <div v-else class="relative mt-3 overflow-x-auto" role="region" aria-label="Intakes" tabindex="0">
       <table class="grid-table figures">
         <caption class="sr-only">
@@ -77,7 +80,7 @@ const totals = (t: Record<string, string>) =>
             <td class="text-right">{{ i.rows.toLocaleString('en-GB') }}</td>
             <td class="whitespace-nowrap">{{ months(i.months) }}</td>
             <td class="text-small text-muted">{{ totals(i.totals) }}</td>
-            <td>{{ i.by }}</td>
+            <td>{{ nameOf(i.by) }}</td>
             <td class="whitespace-nowrap">{{ momentWords(i.at) }}</td>
             <td class="whitespace-nowrap">
               <button

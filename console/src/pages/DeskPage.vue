@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useMutation, useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref, watch } from 'vue'
 
 import { tell, told, useActs, type ActName } from '@/lib/acts'
@@ -12,16 +12,17 @@ import { useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useSession } from '@/lib/session'
 import { triageKeys, useTriage } from '@/lib/triage'
-import CaseView from '@/parts/CaseView.vue'
-import DeskTabs from '@/parts/DeskTabs.vue'
-import GradeMark from '@/parts/GradeMark.vue'
-import PickOne from '@/parts/PickOne.vue'
-import SmallHistory from '@/parts/SmallHistory.vue'
-import SideSheet from '@/parts/SideSheet.vue'
-import StateNote from '@/parts/StateNote.vue'
-import TogetherBar from '@/parts/TogetherBar.vue'
-import ViewsPick from '@/parts/ViewsPick.vue'
-import { refresh } from '@/lib/refresh'
+import CaseView from '@/parts/cases/CaseView.vue'
+import DeskTabs from '@/parts/cases/DeskTabs.vue'
+import GradeMark from '@/parts/ui/GradeMark.vue'
+import PickOne from '@/parts/ui/PickOne.vue'
+import SmallHistory from '@/parts/exceptions/SmallHistory.vue'
+import SideSheet from '@/parts/ui/SideSheet.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
+import BulkActionBar from '@/parts/cases/BulkActionBar.vue'
+import ViewsPick from '@/parts/exceptions/ViewsPick.vue'
+import { refresh } from '@/lib/queries'
+import { usePeople } from '@/lib/people'
 
 const { person, may } = useSession()
 const queries = useQueryClient()
@@ -49,7 +50,7 @@ const {
   heads,
 } = useDesk()
 const { error, isPending, refetch, hasNextPage, fetchNextPage, isFetchingNextPage } = list
-const people = useQuery({ queryKey: ['people'], queryFn: () => need(api.GET('/api/people')) })
+const { query: people, nameOf } = usePeople()
 const others = computed(() =>
   (people.data.value ?? []).filter((p) => !p.closed && p.role !== 'analyst' && p.name !== person.value?.name),
 )
@@ -64,13 +65,13 @@ const settleCleared = useMutation({
       done.cases.map((id) => ({ id, name: cases.value.find((c) => c.id === id)?.name })),
       ' as cleared',
     )
-    return refresh(queries, 'cases', 'case')
+    return refresh(queries, 'cases')
   },
 })
 const stateText = (c: Schemas['Case']) => {
   switch (c.state) {
     case 'taken':
-      return c.taken_by === person.value?.name ? 'yours' : `taken by ${c.taken_by}`
+      return c.taken_by === person.value?.name ? 'yours' : `taken by ${nameOf(c.taken_by)}`
     case 'parked':
       return c.parked_to ? `parked until ${dayWords(c.parked_to)}` : `parked for ${c.parked_for}`
     case 'settled':
@@ -147,7 +148,7 @@ watch(cases, async (now, before) => {
   }
 })
 watch([query, told], () => (gone.value = ''))
-useLive(['case_events', 'sweeps'], 'cases', 'case')
+useLive(['case_events', 'sweeps'], 'cases')
 const { help } = useTriage({
   step: (by) => void step(by),
   open: () => focused.value && open(focused.value.id),
@@ -252,11 +253,11 @@ const { help } = useTriage({
           <dd>the finding, where one settles</dd>
         </div>
       </dl>
-      <TogetherBar :cases="picked" @none="chosen = new Set()" />
+      <BulkActionBar :cases="picked" @none="chosen = new Set()" />
       <p v-if="acts.error.value && !picked.length" role="alert" class="px-4 text-red">{{ acts.error.value.message }}</p>
       <p v-if="gone" role="status" class="px-4 pb-2 text-muted">{{ gone }}</p>
-      <StateNote v-if="!page" :loading="isPending" :error="error" @retry="refetch()" />
-      <StateNote
+      <QueryState v-if="!page" :loading="isPending" :error="error" @retry="refetch()" />
+      <QueryState
         v-else-if="!cases.length"
         :empty="
           narrowed && state !== 'settled'

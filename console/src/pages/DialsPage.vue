@@ -7,10 +7,10 @@ import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
-import PublishWhy from '@/parts/PublishWhy.vue'
-import RuleTabs from '@/parts/RuleTabs.vue'
-import StateNote from '@/parts/StateNote.vue'
-import { refresh } from '@/lib/refresh'
+import PublishWhy from '@/parts/rules/PublishWhy.vue'
+import RuleTabs from '@/parts/rules/RuleTabs.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
+import { refresh } from '@/lib/queries'
 
 const queries = useQueryClient()
 const { may } = useSession()
@@ -65,7 +65,7 @@ const turn = useMutation({
         body: { value: value.value, note, based_on: book.value!.revision },
       }),
     ),
-  onSuccess: () => refresh(queries),
+  onSuccess: () => refresh(queries, 'all'),
 })
 const most = computed(() => Math.max(1, ...(solution.data.value?.tried ?? []).map((t) => t.average)))
 </script>
@@ -74,8 +74,8 @@ const most = computed(() => Math.max(1, ...(solution.data.value?.tried ?? []).ma
   <div class="p-4">
     <RuleTabs />
     <h1 class="sr-only">Dials</h1>
-    <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-    <StateNote v-else-if="!dial" empty="The rulebook has no dials. A dial is a named number that rules share." />
+    <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+    <QueryState v-else-if="!dial" empty="The rulebook has no dials. A dial is a named number that rules share." />
     <div v-else class="mt-3 grid gap-6 md:grid-cols-[13rem_minmax(0,34rem)]">
       <ul>
         <li v-for="d in data" :key="d.name">

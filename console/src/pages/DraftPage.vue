@@ -12,14 +12,14 @@ import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import { smallest } from '@/lib/smallest'
-import PublishDialog from '@/parts/PublishDialog.vue'
-import RehearsalView from '@/parts/RehearsalView.vue'
-import RoutingView from '@/parts/RoutingView.vue'
-import RuleForm from '@/parts/RuleForm.vue'
-import RuleTabs from '@/parts/RuleTabs.vue'
-import StateNote from '@/parts/StateNote.vue'
+import PublishDialog from '@/parts/rules/PublishDialog.vue'
+import RehearsalView from '@/parts/rules/RehearsalView.vue'
+import RoutingView from '@/parts/rules/RoutingView.vue'
+import RuleForm from '@/parts/rules/RuleForm.vue'
+import RuleTabs from '@/parts/rules/RuleTabs.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
 
-const TextEditor = defineAsyncComponent(() => import('@/parts/TextEditor.vue'))
+const TextEditor = defineAsyncComponent(() => import('@/parts/rules/TextEditor.vue'))
 const router = useRouter()
 const { period } = usePeriod()
 const { person, may } = useSession()
@@ -188,11 +188,11 @@ const differs = computed(() => (report.value?.differences.length ?? 0) > 0)
   <div class="min-w-0 p-4">
     <RuleTabs />
     <h1 class="sr-only">My draft</h1>
-    <StateNote
+    <QueryState
       v-if="person && !may('putDraft')"
       empty="Drafts are written and published by analysts and leads. See Published rules for the current ones."
     />
-    <StateNote
+    <QueryState
       v-else-if="!draft.query.data.value"
       :loading="draft.query.isPending.value"
       :error="draft.query.error.value"

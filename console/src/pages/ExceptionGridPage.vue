@@ -11,13 +11,13 @@ import { useChoices } from '@/lib/choices'
 import { useRules } from '@/lib/rules'
 import { useTyped } from '@/lib/typed'
 import { onPaper, reportFile } from '@/lib/report'
-import ExceptionTabs from '@/parts/ExceptionTabs.vue'
-import ExportMenu from '@/parts/ExportMenu.vue'
-import GradeMark from '@/parts/GradeMark.vue'
-import PeriodHeads from '@/parts/PeriodHeads.vue'
-import PickOne from '@/parts/PickOne.vue'
-import ShapeMark from '@/parts/ShapeMark.vue'
-import StateNote from '@/parts/StateNote.vue'
+import ExceptionTabs from '@/parts/exceptions/ExceptionTabs.vue'
+import ExportMenu from '@/parts/ui/ExportMenu.vue'
+import GradeMark from '@/parts/ui/GradeMark.vue'
+import PeriodHeads from '@/parts/exceptions/PeriodHeads.vue'
+import PickOne from '@/parts/ui/PickOne.vue'
+import ShapeMark from '@/parts/ui/ShapeMark.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
 
 /** Subjects by periods, each with its most serious mark. */
 const { period, label } = usePeriod()
@@ -80,8 +80,8 @@ const words = (c: Schemas['ExceptionGridCell'], of: string) =>
       <span v-for="g in grades" :key="g.name"><GradeMark :grade="g.name" /></span>
       <span>A number: flagged by that many rules</span>
     </p>
-    <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-    <StateNote v-else-if="!rows.length" :empty="`No subject of this kind is flagged in the periods up to ${label}.`" />
+    <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+    <QueryState v-else-if="!rows.length" :empty="`No subject of this kind is flagged in the periods up to ${label}.`" />
     <div
       v-else
       ref="across"

@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 
-import ExceptionView from '@/parts/ExceptionView.vue'
+import ExceptionView from '@/parts/exceptions/ExceptionView.vue'
 
 const route = useRoute()
 const id = computed(() => Number(route.params.id))

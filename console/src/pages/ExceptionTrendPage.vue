@@ -5,10 +5,10 @@ import { computed } from 'vue'
 import { api, need } from '@/lib/api'
 import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
-import ExceptionTabs from '@/parts/ExceptionTabs.vue'
-import PeriodHeads from '@/parts/PeriodHeads.vue'
-import PickOne from '@/parts/PickOne.vue'
-import StateNote from '@/parts/StateNote.vue'
+import ExceptionTabs from '@/parts/exceptions/ExceptionTabs.vue'
+import PeriodHeads from '@/parts/exceptions/PeriodHeads.vue'
+import PickOne from '@/parts/ui/PickOne.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
 
 /** How many are flagged, period by period; and of all how many are new, still there and gone. */
 const { period, label } = usePeriod()
@@ -53,7 +53,7 @@ const parts = computed(() => [
         ]"
       />
     </div>
-    <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+    <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
     <div
       v-else
       tabindex="0"

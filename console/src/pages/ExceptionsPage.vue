@@ -12,19 +12,19 @@ import { useQueryChange, useQueryWord, useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
 import { useChoices } from '@/lib/choices'
-import ExceptionTabs from '@/parts/ExceptionTabs.vue'
-import ExportMenu from '@/parts/ExportMenu.vue'
-import ExceptionView from '@/parts/ExceptionView.vue'
-import GradeMark from '@/parts/GradeMark.vue'
-import MarksRow from '@/parts/MarksRow.vue'
-import PickOne from '@/parts/PickOne.vue'
-import ShapeMark from '@/parts/ShapeMark.vue'
-import SideSheet from '@/parts/SideSheet.vue'
-import StaleNote from '@/parts/StaleNote.vue'
-import TogetherBar from '@/parts/TogetherBar.vue'
-import ViewsPick from '@/parts/ViewsPick.vue'
+import ExceptionTabs from '@/parts/exceptions/ExceptionTabs.vue'
+import ExportMenu from '@/parts/ui/ExportMenu.vue'
+import ExceptionView from '@/parts/exceptions/ExceptionView.vue'
+import GradeMark from '@/parts/ui/GradeMark.vue'
+import MarksRow from '@/parts/exceptions/MarksRow.vue'
+import PickOne from '@/parts/ui/PickOne.vue'
+import ShapeMark from '@/parts/ui/ShapeMark.vue'
+import SideSheet from '@/parts/ui/SideSheet.vue'
+import StaleNote from '@/parts/exceptions/StaleNote.vue'
+import BulkActionBar from '@/parts/cases/BulkActionBar.vue'
+import ViewsPick from '@/parts/exceptions/ViewsPick.vue'
 import { useTyped } from '@/lib/typed'
-import StateNote from '@/parts/StateNote.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
 import { useSession } from '@/lib/session'
 
 const route = useRoute()
@@ -289,7 +289,7 @@ const shown = computed(() =>
         </button>
         <p v-if="toDesk.error.value" role="alert" class="w-full text-red">{{ toDesk.error.value.message }}</p>
       </div>
-      <TogetherBar
+      <BulkActionBar
         :cases="chosenCases"
         :what="`${countWords(chosen.size - loose.length, 'exception')} in ${countWords(chosenCases.length, 'case')} selected`"
         @none="chosen = new Set()"
@@ -299,8 +299,8 @@ const shown = computed(() =>
         As of sweep {{ sweep }}; later sweeps are ignored.
         <button class="underline hover:text-tide" @click="sweep = ''">Show the current list</button>
       </p>
-      <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-      <StateNote
+      <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+      <QueryState
         v-else-if="!items.length"
         :empty="
           narrowed
@@ -309,7 +309,7 @@ const shown = computed(() =>
         "
       >
         <button v-if="narrowed" class="button" @click="showAll">Show all</button>
-      </StateNote>
+      </QueryState>
       <div v-else class="relative px-2 md:overflow-x-auto">
         <table class="grid-table cards-narrow">
           <caption class="sr-only">
@@ -396,7 +396,7 @@ const shown = computed(() =>
                     >
                   </td>
                   <td class="figures text-right whitespace-nowrap">{{ x.stake }}</td>
-                  <td v-if="group !== 'desk'" class="text-small whitespace-nowrap text-muted">{{ desk(x.desk) }}</td>
+                  <td v-if="group !== 'desk'" class="text-small text-muted">{{ desk(x.desk) }}</td>
                 </template>
               </tr>
             </template>

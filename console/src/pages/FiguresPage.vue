@@ -12,14 +12,14 @@ import { useQueryChange, useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { reach } from '@/lib/scale'
 import { useTyped } from '@/lib/typed'
-import GradeMark from '@/parts/GradeMark.vue'
-import LongTable from '@/parts/LongTable.vue'
-import PartsView from '@/parts/PartsView.vue'
-import PickOne from '@/parts/PickOne.vue'
-import PickSome from '@/parts/PickSome.vue'
-import ShapeMark from '@/parts/ShapeMark.vue'
-import SideSheet from '@/parts/SideSheet.vue'
-import StateNote from '@/parts/StateNote.vue'
+import GradeMark from '@/parts/ui/GradeMark.vue'
+import LongTable from '@/parts/figures/LongTable.vue'
+import BreakdownView from '@/parts/figures/BreakdownView.vue'
+import PickOne from '@/parts/ui/PickOne.vue'
+import PickSome from '@/parts/ui/PickSome.vue'
+import ShapeMark from '@/parts/ui/ShapeMark.vue'
+import SideSheet from '@/parts/ui/SideSheet.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
 
 const route = useRoute()
 const change = useQueryChange()
@@ -274,8 +274,8 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
         ></template>
       </p>
       <p v-if="error && formula" role="alert" class="px-4 pb-2 text-red">{{ error.message }}</p>
-      <StateNote v-if="!table" :loading="isPending" :error="error" @retry="refetch()" />
-      <StateNote v-else-if="!total" :empty="text ? 'No match.' : `There are no figures for ${label}.`" />
+      <QueryState v-if="!table" :loading="isPending" :error="error" @retry="refetch()" />
+      <QueryState v-else-if="!total" :empty="text ? 'No match.' : `There are no figures for ${label}.`" />
       <LongTable
         v-else
         class="figures max-h-[max(20rem,calc(100vh-13rem))] px-2"
@@ -389,7 +389,7 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
       </LongTable>
     </section>
     <SideSheet v-if="selected" label="Figure" @close="cell = ''">
-      <PartsView
+      <BreakdownView
         :measure="selected.measure"
         :by="selected.by"
         :subject="selected.key"

@@ -11,26 +11,18 @@ const sections = sectionsOf(text)
     <h1 class="text-title font-semibold">Glossary</h1>
     <template v-for="s in sections" :key="s.title">
       <h2 class="mt-6 text-lead font-semibold">{{ s.title }}</h2>
-      <div class="mt-2 overflow-x-auto">
-        <table class="table w-full">
-          <caption class="sr-only">
-            {{
-              s.title
-            }}
-          </caption>
-          <thead>
-            <tr>
-              <th v-for="h in s.heads" :key="h" scope="col" class="text-left">{{ h }}</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="r in s.rows" :key="r[0]">
-              <th scope="row" class="text-left font-semibold">{{ r[0] }}</th>
-              <td v-for="(c, i) in r.slice(1)" :key="i" class="whitespace-normal">{{ c }}</td>
-            </tr>
-          </tbody>
-        </table>
-      </div>
+      <dl class="mt-2 border-t border-line">
+        <div
+          v-for="r in s.rows"
+          :key="r[0]"
+          class="grid gap-x-6 border-b border-line py-1.5 sm:grid-cols-[14rem_minmax(0,1fr)]"
+        >
+          <dt class="font-semibold">
+            {{ r[0] }}<span v-if="r.length > 2" class="block text-small font-normal text-muted">{{ r[1] }}</span>
+          </dt>
+          <dd>{{ r.at(-1) }}</dd>
+        </div>
+      </dl>
     </template>
   </section>
 </template>

@@ -6,12 +6,12 @@ import { api, need, type Schemas } from '@/lib/api'
 import { useQueryWord } from '@/lib/query'
 import { toneColour, useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
-import GradeMark from '@/parts/GradeMark.vue'
-import PublishWhy from '@/parts/PublishWhy.vue'
-import RuleTabs from '@/parts/RuleTabs.vue'
-import ShapeMark from '@/parts/ShapeMark.vue'
-import StateNote from '@/parts/StateNote.vue'
-import { refresh } from '@/lib/refresh'
+import GradeMark from '@/parts/ui/GradeMark.vue'
+import PublishWhy from '@/parts/rules/PublishWhy.vue'
+import RuleTabs from '@/parts/rules/RuleTabs.vue'
+import ShapeMark from '@/parts/ui/ShapeMark.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
+import { refresh } from '@/lib/queries'
 
 type Style = Schemas['GradeChange']
 const tones: Style['tone'][] = ['red', 'amber', 'blue', 'violet', 'grey']
@@ -68,7 +68,7 @@ const restyle = useMutation({
         },
       }),
     ),
-  onSuccess: () => refresh(queries),
+  onSuccess: () => refresh(queries, 'all'),
 })
 </script>
 
@@ -76,8 +76,8 @@ const restyle = useMutation({
   <div class="p-4">
     <RuleTabs />
     <h1 class="sr-only">Grades</h1>
-    <StateNote v-if="!book" :loading="query.isPending.value" :error="query.error.value" @retry="query.refetch()" />
-    <StateNote v-else-if="!grade" empty="The rulebook has no grades yet: name them in your draft." />
+    <QueryState v-if="!book" :loading="query.isPending.value" :error="query.error.value" @retry="query.refetch()" />
+    <QueryState v-else-if="!grade" empty="The rulebook has no grades yet: name them in your draft." />
     <div v-else class="mt-3 grid gap-6 md:grid-cols-[13rem_minmax(0,34rem)]">
       <div>
         <ol>

@@ -7,11 +7,11 @@ import { api, need, type Schemas } from '@/lib/api'
 import { usePeriod } from '@/lib/period'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
-import LineUpDrawing from '@/parts/LineUpDrawing.vue'
-import PickOne from '@/parts/PickOne.vue'
-import StateNote from '@/parts/StateNote.vue'
+import RankDrawing from '@/parts/exceptions/RankDrawing.vue'
+import PickOne from '@/parts/ui/PickOne.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
 
-const HistoryChart = defineAsyncComponent(() => import('@/parts/HistoryChart.vue'))
+const HistoryChart = defineAsyncComponent(() => import('@/parts/exceptions/HistoryChart.vue'))
 
 const route = useRoute()
 const name = computed(() => String(route.params.name))
@@ -80,7 +80,7 @@ const link = (use: string) => {
 
 <template>
   <h1 v-if="!measure" class="sr-only">Measure {{ name }}</h1>
-  <StateNote
+  <QueryState
     v-if="!measure"
     :loading="measures.isPending.value"
     :error="measures.error.value"
@@ -109,7 +109,7 @@ const link = (use: string) => {
               :options="kinds.slice(1).map((k) => ({ value: k.name, text: k.plural }))"
             />
           </div>
-          <LineUpDrawing :line-up="lineUp" :error="spread.error.value" :pending="spread.isPending.value" />
+          <RankDrawing :line-up="lineUp" :error="spread.error.value" :pending="spread.isPending.value" />
           <p v-if="lineUp && lineUp.judged > most" class="text-small text-muted">
             The {{ most.toLocaleString('en-GB') }} lowest of {{ lineUp.judged.toLocaleString('en-GB') }} are drawn.
           </p>

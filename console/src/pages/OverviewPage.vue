@@ -6,12 +6,15 @@ import { api, need, type Schemas } from '@/lib/api'
 import { countWords, momentWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { useRulebook } from '@/lib/rulebook'
-import GradeMark from '@/parts/GradeMark.vue'
-import ShapeMark from '@/parts/ShapeMark.vue'
-import StaleNote from '@/parts/StaleNote.vue'
-import ClockNote from '@/parts/ClockNote.vue'
-import DueNote from '@/parts/DueNote.vue'
-import StateNote from '@/parts/StateNote.vue'
+import { usePeople } from '@/lib/people'
+import GradeMark from '@/parts/ui/GradeMark.vue'
+import ShapeMark from '@/parts/ui/ShapeMark.vue'
+import StaleNote from '@/parts/exceptions/StaleNote.vue'
+import ClockNote from '@/parts/sweeps/ClockNote.vue'
+import DueNote from '@/parts/sweeps/DueNote.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
+
+const { nameOf } = usePeople()
 
 const { period } = usePeriod()
 const { grades } = useRulebook()
@@ -43,12 +46,12 @@ const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
 </script>
 
 <template>
-  <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+  <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
   <div v-else class="p-4">
     <h1 class="sr-only">Overview of {{ data.label }}</h1>
     <ClockNote />
     <DueNote />
-    <StateNote
+    <QueryState
       v-if="!data.sweep"
       class="!m-0"
       :empty="
@@ -111,7 +114,7 @@ const dash = (n: number | undefined) => (n ? n.toLocaleString('en-GB') : '–')
         </div>
         <p class="ml-auto self-end text-right text-small text-muted">
           {{ countWords(all, 'exception') }} by sweep {{ data.sweep.id }}<br />revision {{ data.sweep.revision }}, by
-          {{ data.sweep.by }}, {{ momentWords(data.sweep.at) }}
+          {{ nameOf(data.sweep.by) }}, {{ momentWords(data.sweep.at) }}
         </p>
       </div>
 

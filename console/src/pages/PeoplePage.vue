@@ -9,11 +9,11 @@ import { useQueryWord, useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
-import AbsenceView from '@/parts/AbsenceView.vue'
-import PeopleTabs from '@/parts/PeopleTabs.vue'
-import PersonForm from '@/parts/PersonForm.vue'
-import SideSheet from '@/parts/SideSheet.vue'
-import StateNote from '@/parts/StateNote.vue'
+import AbsenceView from '@/parts/account/AbsenceView.vue'
+import PeopleTabs from '@/parts/account/PeopleTabs.vue'
+import PersonForm from '@/parts/account/PersonForm.vue'
+import SideSheet from '@/parts/ui/SideSheet.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
 
 /** Who may sign in, and as what. */
 const { may } = useSession()
@@ -58,7 +58,7 @@ function done(name: string) {
           <PlusIcon class="size-4" aria-hidden="true" />New account
         </button>
       </div>
-      <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+      <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
       <table v-else class="grid-table cards-narrow mt-3">
         <caption class="sr-only">
           Accounts, with their roles and desks

@@ -9,12 +9,15 @@ import { pageSize, usePaged } from '@/lib/paged'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useTyped } from '@/lib/typed'
-import DataTabs from '@/parts/DataTabs.vue'
-import DateField from '@/parts/DateField.vue'
-import KindPick from '@/parts/KindPick.vue'
-import LongTable from '@/parts/LongTable.vue'
-import SideSheet from '@/parts/SideSheet.vue'
-import StateNote from '@/parts/StateNote.vue'
+import { usePeople } from '@/lib/people'
+import DataTabs from '@/parts/data/DataTabs.vue'
+import DateField from '@/parts/ui/DateField.vue'
+import KindPick from '@/parts/data/KindPick.vue'
+import LongTable from '@/parts/figures/LongTable.vue'
+import SideSheet from '@/parts/ui/SideSheet.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
+
+const { nameOf } = usePeople()
 
 const route = useRoute()
 const { book } = useRulebook()
@@ -68,14 +71,14 @@ const values = (v: Record<string, string>) => Object.entries(v).sort()
         </span>
         <span class="ml-auto text-small text-muted" role="status">{{ countWords(total, 'subject') }}</span>
       </div>
-      <StateNote
+      <QueryState
         v-if="!page"
         :loading="isPending && !!kind"
         :error="error"
         empty="No rulebook is published yet."
         @retry="refetch()"
       />
-      <StateNote v-else-if="!total" :empty="text ? 'No match.' : 'This register is empty.'" />
+      <QueryState v-else-if="!total" :empty="text ? 'No match.' : 'This register is empty.'" />
       <LongTable
         v-else
         class="mt-2 max-h-[max(20rem,calc(100vh-9rem))]"
@@ -109,7 +112,7 @@ const values = (v: Record<string, string>) => Object.entries(v).sort()
       </LongTable>
     </section>
     <SideSheet v-if="chosen" class="lg:!top-0 lg:!h-screen" label="Subject" @close="chosen = ''">
-      <StateNote
+      <QueryState
         v-if="!history.data.value"
         :loading="history.isPending.value"
         :error="history.error.value"
@@ -152,7 +155,7 @@ const values = (v: Record<string, string>) => Object.entries(v).sort()
               </template>
             </dl>
             <p class="mt-1 text-small text-muted">
-              Version {{ h.intake }}, {{ h.file }}, by {{ h.by }}, {{ momentWords(h.at) }}
+              Version {{ h.intake }}, {{ h.file }}, by {{ nameOf(h.by) }}, {{ momentWords(h.at) }}
             </p>
           </li>
         </ol>

@@ -6,11 +6,14 @@ import { api, need } from '@/lib/api'
 import { momentWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
 import { useSession } from '@/lib/session'
-import PublishWhy from '@/parts/PublishWhy.vue'
-import RuleTabs from '@/parts/RuleTabs.vue'
-import SideSheet from '@/parts/SideSheet.vue'
-import StateNote from '@/parts/StateNote.vue'
-import { refresh } from '@/lib/refresh'
+import PublishWhy from '@/parts/rules/PublishWhy.vue'
+import RuleTabs from '@/parts/rules/RuleTabs.vue'
+import SideSheet from '@/parts/ui/SideSheet.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
+import { refresh } from '@/lib/queries'
+import { usePeople } from '@/lib/people'
+
+const { nameOf } = usePeople()
 
 const queries = useQueryClient()
 const { may } = useSession()
@@ -41,7 +44,7 @@ const restore = useMutation({
     ),
   onSuccess: async () => {
     chosen.value = ''
-    await refresh(queries)
+    await refresh(queries, 'all')
   },
 })
 watch(number, () => restore.reset())
@@ -52,8 +55,8 @@ watch(number, () => restore.reset())
     <section class="min-w-0 flex-1 p-4">
       <RuleTabs />
       <h1 class="sr-only">Revisions</h1>
-      <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-      <StateNote v-else-if="!data.length" empty="No rulebook is published yet." />
+      <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+      <QueryState v-else-if="!data.length" empty="No rulebook is published yet." />
       <ol v-else class="mt-3">
         <li v-for="r in data" :key="r.number" class="border-t border-line">
           <button
@@ -65,7 +68,7 @@ watch(number, () => restore.reset())
             <span class="figures text-lead font-semibold">{{ r.number }}</span>
             <span class="min-w-0">
               <span class="font-semibold">{{ r.note }}</span>
-              <span class="ml-2 text-small text-muted">{{ r.author }}, {{ momentWords(r.at) }}</span>
+              <span class="ml-2 text-small text-muted">{{ nameOf(r.author) }}, {{ momentWords(r.at) }}</span>
               <span v-for="d in r.differences.slice(0, 6)" :key="d" class="block text-small text-muted">{{ d }}</span>
               <span v-if="r.differences.length > 6" class="block text-small text-muted"
                 >and {{ r.differences.length - 6 }} more</span
@@ -77,7 +80,7 @@ watch(number, () => restore.reset())
     </section>
     <SideSheet v-if="number" class="lg:!top-0 lg:!h-screen" :label="`Revision ${number}`" @close="chosen = ''">
       <article class="space-y-4 p-4">
-        <StateNote v-if="!revision.data.value" :loading="revision.isPending.value" :error="revision.error.value" />
+        <QueryState v-if="!revision.data.value" :loading="revision.isPending.value" :error="revision.error.value" />
         <template v-else>
           <section v-if="number < newest">
             <h2 class="font-semibold">What has changed since</h2>

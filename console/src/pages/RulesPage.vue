@@ -9,14 +9,17 @@ import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useRules } from '@/lib/rules'
 import { useSession } from '@/lib/session'
-import GradeMark from '@/parts/GradeMark.vue'
-import LineUp from '@/parts/LineUp.vue'
-import RuleBars from '@/parts/RuleBars.vue'
-import RuleProposals from '@/parts/RuleProposals.vue'
-import RuleTabs from '@/parts/RuleTabs.vue'
-import ShapeMark from '@/parts/ShapeMark.vue'
-import SideSheet from '@/parts/SideSheet.vue'
-import StateNote from '@/parts/StateNote.vue'
+import { usePeople } from '@/lib/people'
+import GradeMark from '@/parts/ui/GradeMark.vue'
+import RankChart from '@/parts/exceptions/RankChart.vue'
+import RuleBars from '@/parts/rules/RuleBars.vue'
+import RuleSuggestions from '@/parts/rules/RuleSuggestions.vue'
+import RuleTabs from '@/parts/rules/RuleTabs.vue'
+import ShapeMark from '@/parts/ui/ShapeMark.vue'
+import SideSheet from '@/parts/ui/SideSheet.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
+
+const { nameOf } = usePeople()
 
 const { period, label } = usePeriod()
 const { book, grades } = useRulebook()
@@ -51,13 +54,13 @@ const verdicts = (t: Schemas['Tally']) => [
         <p v-if="book?.revision" class="text-muted">
           Revision {{ book.revision }} of {{ book.title
           }}<template v-if="revisions.data.value?.[0]"
-            >, published by {{ revisions.data.value[0].author }} on {{ momentWords(revisions.data.value[0].at) }}:
-            {{ revisions.data.value[0].note }}</template
+            >, published by {{ nameOf(revisions.data.value[0].author) }} on
+            {{ momentWords(revisions.data.value[0].at) }}: {{ revisions.data.value[0].note }}</template
           >
         </p>
       </div>
-      <StateNote v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
-      <StateNote
+      <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+      <QueryState
         v-else-if="!data.length"
         empty='No rulebook is published yet. Write one, try it with: oskel check rulebook.yaml — and publish it with: oskel publish -note "The first rules" rulebook.yaml'
       />
@@ -101,7 +104,7 @@ const verdicts = (t: Schemas['Tally']) => [
             <RouterLink :to="{ path: '/rules/draft', query: { period, rule: rule.name } }">Edit in my draft</RouterLink>
           </p>
         </header>
-        <LineUp v-if="period" :rule="rule.name" :period="period" />
+        <RankChart v-if="period" :rule="rule.name" :period="period" />
         <section v-if="rule.tally">
           <h3 class="text-small font-semibold text-muted">
             Verdicts in {{ label }} on {{ countWords(rule.tally.subjects, 'subject') }}
@@ -136,7 +139,7 @@ const verdicts = (t: Schemas['Tally']) => [
             {{ rule.record.rule_fault }} a fault of the rule.
           </p>
           <p v-for="n in rule.record.notes" :key="n" class="mt-1 text-small text-amber">{{ n }}</p>
-          <RuleProposals
+          <RuleSuggestions
             v-if="period"
             :rule="rule.name"
             :period="period"

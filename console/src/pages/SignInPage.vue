@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 
 import { Refusal } from '@/lib/api'
 import { useSignIn } from '@/lib/session'
-import TextField from '@/parts/TextField.vue'
+import TextField from '@/parts/ui/TextField.vue'
 
 /** By name and password; who has a one-time password chooses a password first. */
 const name = ref('')

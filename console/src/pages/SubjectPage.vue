@@ -7,9 +7,9 @@ import { api, need } from '@/lib/api'
 import { countWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { useRulebook } from '@/lib/rulebook'
-import GradeMark from '@/parts/GradeMark.vue'
-import StateNote from '@/parts/StateNote.vue'
-import SubjectPast from '@/parts/SubjectPast.vue'
+import GradeMark from '@/parts/ui/GradeMark.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
+import SubjectPast from '@/parts/data/SubjectPast.vue'
 
 /** One subject: what each rule says of it in a period, flagged or not, and its figures and flags over time. */
 const route = useRoute()
@@ -31,7 +31,7 @@ const words: Record<string, string> = { breach: 'flagged', clear: 'clear', 'no d
 </script>
 
 <template>
-  <StateNote
+  <QueryState
     v-if="!data"
     :loading="isPending && !nothing && !periods.error.value"
     :error="error ?? periods.error.value"

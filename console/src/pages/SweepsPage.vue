@@ -8,11 +8,14 @@ import { countWords, dayWords, momentWords } from '@/lib/format'
 import { useChoices } from '@/lib/choices'
 import { usePeriod } from '@/lib/period'
 import { useSession } from '@/lib/session'
-import ClockNote from '@/parts/ClockNote.vue'
-import DueNote from '@/parts/DueNote.vue'
-import SweepMany from '@/parts/SweepMany.vue'
-import StateNote from '@/parts/StateNote.vue'
-import { refresh } from '@/lib/refresh'
+import ClockNote from '@/parts/sweeps/ClockNote.vue'
+import DueNote from '@/parts/sweeps/DueNote.vue'
+import SweepMany from '@/parts/sweeps/SweepMany.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
+import { refresh } from '@/lib/queries'
+import { usePeople } from '@/lib/people'
+
+const { nameOf } = usePeople()
 
 /** What is swept by itself and when, what was swept, and the closing of a period. */
 const { period, label, periods } = usePeriod()
@@ -80,7 +83,7 @@ const closing = useMutation({
   onSuccess: async () => {
     why.value = ''
     signOff.value = false
-    await refresh(queries)
+    await refresh(queries, 'all')
   },
 })
 const verified = ref<Record<number, string>>({})
@@ -102,7 +105,7 @@ watch(period, () => closing.reset())
 
     <section>
       <h2 class="text-lead font-semibold">Scheduled</h2>
-      <StateNote v-if="!schedule.data.value" :loading="schedule.isPending.value" :error="schedule.error.value" />
+      <QueryState v-if="!schedule.data.value" :loading="schedule.isPending.value" :error="schedule.error.value" />
       <p v-else-if="!schedule.data.value.plans.length" class="text-muted">
         No sweeps are scheduled: the rulebook has no 'sweeps'.
       </p>
@@ -138,7 +141,7 @@ watch(period, () => closing.reset())
     <section v-if="may('closePeriod') && here?.sweep">
       <h2 class="text-lead font-semibold">{{ here.closed ? `${label} is closed` : `Close ${label}` }}</h2>
       <p v-if="here.closed" class="text-small text-muted">
-        {{ here.closed.by }} {{ here.closed.signed_off ? 'signed it off' : 'closed it' }},
+        {{ nameOf(here.closed.by) }} {{ here.closed.signed_off ? 'signed it off' : 'closed it' }},
         {{ momentWords(here.closed.at) }}<template v-if="here.closed.note">: {{ here.closed.note }}</template>
       </p>
       <p v-else class="text-small text-muted">Nothing sweeps a closed period until a lead opens it again.</p>
@@ -162,7 +165,7 @@ watch(period, () => closing.reset())
 
     <section>
       <h2 class="text-lead font-semibold">What was swept</h2>
-      <StateNote v-if="!sweeps" :loading="isPending" :error="error" @retry="refetch()" />
+      <QueryState v-if="!sweeps" :loading="isPending" :error="error" @retry="refetch()" />
       <p v-else-if="!sweeps.length" class="text-muted">Nothing was swept yet.</p>
       <table v-else class="grid-table cards-narrow mt-1">
         <caption class="sr-only">
@@ -197,7 +200,7 @@ watch(period, () => closing.reset())
             >
               {{ momentWords(s.at) }}
             </td>
-            <td class="text-small">{{ s.by }}</td>
+            <td class="text-small">{{ nameOf(s.by) }}</td>
             <td class="figures text-right" :class="s.raised ? '' : 'text-muted'">{{ s.raised }}</td>
             <td class="figures text-right" :class="s.standing ? '' : 'text-muted'">{{ s.standing }}</td>
             <td class="figures text-right" :class="s.cleared ? '' : 'text-muted'">{{ s.cleared }}</td>

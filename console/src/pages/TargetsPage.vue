@@ -8,11 +8,11 @@ import { pageSize, usePaged } from '@/lib/paged'
 import { useQueryWord } from '@/lib/query'
 import { useRulebook } from '@/lib/rulebook'
 import { useTyped } from '@/lib/typed'
-import DataTabs from '@/parts/DataTabs.vue'
-import KindPick from '@/parts/KindPick.vue'
-import LongTable from '@/parts/LongTable.vue'
-import PickOne from '@/parts/PickOne.vue'
-import StateNote from '@/parts/StateNote.vue'
+import DataTabs from '@/parts/data/DataTabs.vue'
+import KindPick from '@/parts/data/KindPick.vue'
+import LongTable from '@/parts/figures/LongTable.vue'
+import PickOne from '@/parts/ui/PickOne.vue'
+import QueryState from '@/parts/ui/QueryState.vue'
 
 const route = useRoute()
 const { book } = useRulebook()
@@ -73,18 +73,18 @@ const lacking = computed(() => (page.value?.missing ?? []).reduce((a, b) => a + 
         {{ lacking ? countWords(lacking, 'target') + ' missing' : 'none is missing' }}
       </span>
     </div>
-    <StateNote
+    <QueryState
       v-if="!page"
       :loading="isPending && !!kind"
       :error="error"
       empty="No rulebook is published yet."
       @retry="refetch()"
     />
-    <StateNote
+    <QueryState
       v-else-if="!page.measure"
       :empty="`There are no targets for this kind yet. Load a sheet with columns ${kind}, month and one a measure: oskel load -targets ${kind} targets.csv`"
     />
-    <StateNote v-else-if="!total" :empty="missing && !text ? 'Every active subject has its targets.' : 'No match.'" />
+    <QueryState v-else-if="!total" :empty="missing && !text ? 'Every active subject has its targets.' : 'No match.'" />
     <LongTable v-else class="figures mt-2 max-h-[max(20rem,calc(100vh-9rem))]" label="Targets" :list="list" :around="3">
       <template #head>
         <tr>

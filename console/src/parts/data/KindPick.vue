@@ -1,0 +1,23 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { useRulebook } from '@/lib/rulebook'
+import PickOne from '@/parts/ui/PickOne.vue'
+
+/** Picks the kind of subject a page of the data is about; the first is that of the bare path. */
+defineProps<{ path: string; kind: string }>()
+const router = useRouter()
+const { book } = useRulebook()
+const kinds = computed(() => book.value?.kinds ?? [])
+</script>
+
+<template>
+  <PickOne
+    label="Kind"
+    :model-value="kind === kinds[0]?.name ? '' : kind"
+    :all="kinds[0]?.plural ?? ''"
+    :options="kinds.slice(1).map((k) => ({ value: k.name, text: k.plural }))"
+    @update:model-value="(v) => router.replace({ path: v ? `${path}/${v}` : path, query: {} })"
+  />
+</template>
