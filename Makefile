@@ -38,7 +38,7 @@ generated: generate
 		{ echo "Generated files differ from api/openapi.yaml: run make generate and commit them."; exit 1; }
 
 lint:
-	test -z "$$(gofmt -l api cmd core e2e internal console/*.go)" || { gofmt -l api cmd core e2e internal; exit 1; }
+	test -z "$$(gofmt -l $$(git ls-files "*.go"))" || { gofmt -l $$(git ls-files "*.go"); exit 1; }
 	$(GO) vet ./...
 	$(GO) build -modfile=tools/go.mod -o bin/staticcheck honnef.co/go/tools/cmd/staticcheck
 	./bin/staticcheck $$($(GO) list ./... | grep -v -e /contract$$ -e internal/client$$)

@@ -56,7 +56,8 @@ func TestNumbersForPrograms(t *testing.T) {
 		"the rest":    {judge.Evidence{Unit: rulebook.Count, Value: rat(3, 1), Band: &judge.BandFound{}}, rat(3, 1), nil, rulebook.Count},
 		"nothing":     {judge.Evidence{Unit: rulebook.Count}, nil, nil, rulebook.Count},
 	} {
-		value, to, unit := explain.Numbers(c.ev)
+		found := c.ev.Compared()
+		value, to, unit := found.Value, found.Against, found.Unit
 		same := func(want, got *big.Rat) {
 			if want == nil {
 				assert.Nil(t, got, name)

@@ -78,11 +78,11 @@ func TestSentences(t *testing.T) {
 		assert.Equal(t, c.want, explain.Sentence(book, book.Rule(c.rule), calendar.MonthPeriod(october), c.verdict, c.ev))
 	}
 
-	value, comparison := explain.Values(book, book.Rule("plain"), near)
+	value, comparison := words(near)
 	assert.Equal(t, "20.0001% 30%", value+" "+comparison)
-	value, comparison = explain.Values(book, book.Rule("quiet"), silence)
+	value, comparison = words(silence)
 	assert.Equal(t, "31 days 30 days", value+" "+comparison)
-	value, _ = explain.Values(book, book.Rule("far"), judge.Evidence{})
+	value, _ = words(judge.Evidence{})
 	assert.Empty(t, value)
 
 	labels := map[string]string{}

@@ -56,14 +56,20 @@ func TestEvidenceInRows(t *testing.T) {
 
 	chosen := judge.Evidence{Holding: []string{"revenue above 10", "rate below 3%"}}
 	assert.Equal(t, []string{"Condition met = revenue above 10", "Condition met = rate below 3%"}, rows("plain", chosen))
-	value, comparison := explain.Values(book, book.Rule("plain"), chosen)
+	value, comparison := words(chosen)
 	assert.Equal(t, []string{"revenue above 10; rate below 3%", ""}, []string{value, comparison})
-	value, comparison = explain.Values(book, book.Rule("far"), far)
+	value, comparison = words(far)
 	assert.Equal(t, []string{"90", "10"}, []string{value, comparison}, "held against the median")
 	held.Comparison = rat(48001, 10)
-	value, comparison = explain.Values(book, book.Rule("held"), held)
+	value, comparison = words(held)
 	assert.Equal(t, []string{"4,800.0", "4,800.1"}, []string{value, comparison}, "apart where they are")
 	low := judge.Evidence{Measure: "rate", Unit: rulebook.Percent, Places: 1, Value: rat(3, 10), Held: rat(3, 10), Band: &judge.BandFound{Low: end(2000, true, true)}}
-	value, comparison = explain.Values(book, book.Rule("plain"), low)
+	value, comparison = words(low)
 	assert.Equal(t, []string{"30.0%", "20%"}, []string{value, comparison})
+}
+
+// words are what was found and what it was held against.
+func words(ev judge.Evidence) (value, comparison string) {
+	found := ev.Compared()
+	return found.ValueWords, found.AgainstWords
 }

@@ -7,9 +7,8 @@ import (
 
 	"oskel/core/amount"
 	"oskel/core/calendar"
-	"oskel/core/explain"
 	"oskel/core/judge"
-	"oskel/core/rulebook"
+	"oskel/core/method"
 	"oskel/internal/sheet"
 	"oskel/internal/store"
 )
@@ -33,9 +32,9 @@ var exceptionTable = []exceptionColumn{
 	{sheet.Column{Name: "kind"}, 12, "", func(e *exceptionRow) string { return e.Kind }},
 	{sheet.Column{Name: "key"}, 12, "", func(e *exceptionRow) string { return e.Key }},
 	{sheet.Column{Name: "name"}, 28, "", func(e *exceptionRow) string { return e.Name }},
-	{sheet.Column{Name: "value", Kind: sheet.Number}, 12, "the judged value; a percentage as a fraction", func(e *exceptionRow) string { return decimalText(e.value) }},
-	{sheet.Column{Name: "comparison", Kind: sheet.Number}, 12, "the comparison value, if any", func(e *exceptionRow) string { return decimalText(e.comparison) }},
-	{sheet.Column{Name: "unit"}, 10, "of value and comparison", func(e *exceptionRow) string { return string(e.unit) }},
+	{sheet.Column{Name: "value", Kind: sheet.Number}, 12, "the judged value; a percentage as a fraction", func(e *exceptionRow) string { return decimalText(e.found.Value) }},
+	{sheet.Column{Name: "comparison", Kind: sheet.Number}, 12, "the comparison value, if any", func(e *exceptionRow) string { return decimalText(e.found.Against) }},
+	{sheet.Column{Name: "unit"}, 10, "of value and comparison", func(e *exceptionRow) string { return string(e.found.Unit) }},
 	{sheet.Column{Name: "stake", Title: "At stake", Kind: sheet.Money}, 12, "at stake, by the rule's formula", func(e *exceptionRow) string { return trimmed(or(e.Stake, "")) }},
 	{sheet.Column{Name: "desk"}, 14, "", func(e *exceptionRow) string { return e.Desk }},
 	{sheet.Column{Name: "case", Kind: sheet.Whole}, 8, "", func(e *exceptionRow) string {
@@ -75,17 +74,15 @@ func fileColumns(all []exceptionColumn) (columns []sheet.Column, widths []float6
 // fraction underneath.
 type exceptionRow struct {
 	store.Exception
-	calendar          calendar.Calendar
-	value, comparison *big.Rat
-	unit              rulebook.Unit
+	calendar calendar.Calendar
+	found    method.Compared
 }
 
 // exceptionCells are the cells of an exception, by column.
 func exceptionCells(e store.Exception, c calendar.Calendar) (cells []string) {
 	var ev judge.Evidence
 	json.Unmarshal(e.Evidence, &ev) //nolint:errcheck // unreadable evidence has no numbers
-	row := &exceptionRow{Exception: e, calendar: c}
-	row.value, row.comparison, row.unit = explain.Numbers(ev)
+	row := &exceptionRow{Exception: e, calendar: c, found: ev.Compared()}
 	for _, column := range exceptionTable {
 		cells = append(cells, column.value(row))
 	}

@@ -72,7 +72,7 @@ func (s *Service) toDesks(ctx context.Context, author string, find func(*store.T
 			} else if !errors.Is(err, store.ErrNotFound) {
 				return err
 			}
-			r := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, period: p, engine: engine, sweep: &store.Sweep{Period: k, Author: author}, today: book.Calendar.Today(now), openCases: true, now: now, byHand: author}
+			r := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, at: book.Calendar.Resolve(p), engine: engine, sweep: &store.Sweep{Period: k, Author: author}, today: book.Calendar.Today(now), openCases: true, now: now, byHand: author}
 			for _, e := range byPeriod[k] {
 				r.found = append(r.found, found{Exception: e, routed: r.routed(e)})
 			}
@@ -113,7 +113,7 @@ func (r *run) routed(e store.Exception) record.Routed {
 	}
 	attributes := func(string) lang.Value { return lang.Value{} }
 	if code, there := r.engine.Code(level, e.Key); there {
-		attributes = r.engine.Lookup(r.engine.Slot(level, r.period), code)
+		attributes = r.engine.Lookup(r.engine.Slot(level, r.at.Of), code)
 	}
 	item := routing.Item{Kind: e.Kind, Rule: e.Rule, Grade: e.Grade, State: e.State, Streak: or(e.Streak, 0), Attributes: attributes}
 	if rule := book.Rule(e.Rule); rule != nil {

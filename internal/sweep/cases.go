@@ -19,7 +19,7 @@ func (r *run) toCases() error {
 	if err != nil {
 		return err
 	}
-	d := &record.Desks{Book: r.engine.Book, Period: r.period, Today: r.today, Open: r.openCases, Now: r.now}
+	d := &record.Desks{Book: r.engine.Book, Period: r.at.Of, Today: r.today, Open: r.openCases, Now: r.now}
 	if r.sweep.Author != planner { // which is nobody
 		d.By = r.sweep.Author
 	}

@@ -37,17 +37,17 @@ func (s *Service) Close(ctx context.Context, p calendar.Period, author, note str
 		if err != nil {
 			return err
 		}
-		key := book.Calendar.Key(p)
-		last, err := tx.LatestSweep(ctx, key)
+		at := book.Calendar.Resolve(p)
+		last, err := tx.LatestSweep(ctx, at.Key)
 		if errors.Is(err, store.ErrNotFound) {
-			return fmt.Errorf("%w: %s has not been swept", ErrUnswept, book.Calendar.Words(p))
+			return fmt.Errorf("%w: %s has not been swept", ErrUnswept, at.Words)
 		} else if err != nil {
 			return err
 		}
 		if last.ToDate != nil {
-			return fmt.Errorf("%w: %s has been swept to date only, up to %s", ErrUnswept, book.Calendar.Words(p), last.ToDate.Words())
+			return fmt.Errorf("%w: %s has been swept to date only, up to %s", ErrUnswept, at.Words, last.ToDate.Words())
 		}
-		changed, err := tx.Changed(ctx, key.Grain)
+		changed, err := tx.Changed(ctx, at.Key.Grain)
 		if err != nil {
 			return err
 		}
@@ -56,13 +56,12 @@ func (s *Service) Close(ctx context.Context, p calendar.Period, author, note str
 			if err != nil {
 				return err
 			}
-			_, day := book.Calendar.Span(p)
-			if why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, day).Number), day, last, published, intakes, again, false); why != "" {
+			if why, _ := outOfDate(calendar.Month(book.Calendar.Of(calendar.Monthly, at.Last).Number), at.Last, last, published, intakes, again, false); why != "" {
 				return fmt.Errorf("%w. %s", ErrUnswept, why)
 			}
 		}
 		if signOff {
-			waiting, err := tx.Waiting(ctx, key)
+			waiting, err := tx.Waiting(ctx, at.Key)
 			if err != nil {
 				return err
 			}
@@ -70,7 +69,7 @@ func (s *Service) Close(ctx context.Context, p calendar.Period, author, note str
 				return fmt.Errorf("%w: %d of its cases are still open", ErrWaiting, waiting)
 			}
 		}
-		return tx.ClosePeriod(ctx, store.Closing{Period: key, Author: author, Note: strings.TrimSpace(note), SignedOff: signOff})
+		return tx.ClosePeriod(ctx, store.Closing{Period: at.Key, Author: author, Note: strings.TrimSpace(note), SignedOff: signOff})
 	})
 }
 

@@ -34,8 +34,7 @@ func (r *run) give(d *record.Desks) (map[*casework.Case]routing.Given, error) {
 // account of that one, as of the period's last day.
 func (r *run) below() map[string]string {
 	if r.reports == nil {
-		_, day := r.engine.Book.Calendar.Span(r.period)
-		r.reports = judge.ReportsTo(r.engine, day)
+		r.reports = judge.ReportsTo(r.engine, r.at.Last)
 	}
 	return r.reports
 }

@@ -12,21 +12,21 @@ import (
 
 // toDateTo is the day up to which a period that runs is swept: the stated one, or the
 // last one before today on which any feed has lines.
-func toDateTo(snapshot *ledger.Snapshot, words string, first, last, today calendar.Day, stated *calendar.Day) (calendar.Day, error) {
+func toDateTo(snapshot *ledger.Snapshot, at calendar.Resolved, today calendar.Day, stated *calendar.Day) (calendar.Day, error) {
 	switch {
-	case last < today:
-		return 0, fmt.Errorf("%w: %s has ended; sweep the whole period", ErrToDate, words)
-	case first == last:
+	case at.Last < today:
+		return 0, fmt.Errorf("%w: %s has ended; sweep the whole period", ErrToDate, at.Words)
+	case at.First == at.Last:
 		return 0, fmt.Errorf("%w: a day is over before it can be judged", ErrToDate)
-	case stated != nil && (*stated < first || *stated >= min(today, last)):
-		return 0, fmt.Errorf("%w: the day up to which is to be one of %s to %s, before today and the last of the period, not %s", ErrToDate, first.Words(), (min(today, last) - 1).Words(), stated.Words())
+	case stated != nil && (*stated < at.First || *stated >= min(today, at.Last)):
+		return 0, fmt.Errorf("%w: the day up to which is to be one of %s to %s, before today and the last of the period, not %s", ErrToDate, at.First.Words(), (min(today, at.Last) - 1).Words(), stated.Words())
 	case stated != nil:
 		return *stated, nil
 	}
-	if day := newestDay(snapshot, first, min(today, last)-1); day != schedule.Never {
+	if day := newestDay(snapshot, at.First, min(today, at.Last)-1); day != schedule.Never {
 		return day, nil
 	}
-	return 0, fmt.Errorf("%w: no feed has lines of %s before today, %s", ErrToDate, words, today.Words())
+	return 0, fmt.Errorf("%w: no feed has lines of %s before today, %s", ErrToDate, at.Words, today.Words())
 }
 
 // newestDay is the last day from first to last on which any feed has lines, or Never.

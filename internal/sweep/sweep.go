@@ -135,33 +135,31 @@ var errOvertaken = errors.New("the data or the rulebook changed each time the sw
 // attempt reads revision and data, then takes the lock, and gives up if either
 // is another by then: what is judged under the lock is what was newest there.
 func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out store.Sweep, same bool, err error) {
-	p := ask.Period
 	revision, book, err := s.books.Published(ctx)
 	if err != nil {
 		return out, false, err
 	}
 	today := book.Calendar.Today(s.now())
-	words, key := book.Calendar.Words(p), book.Calendar.Key(p)
-	first, last := book.Calendar.Span(p)
-	if !slices.ContainsFunc(book.Rules, func(r rulebook.Rule) bool { return r.Each == key.Grain }) && key.Grain != "month" {
-		return out, false, fmt.Errorf("%w: each %s", ErrNoRules, key.Grain)
+	at := book.Calendar.Resolve(ask.Period)
+	if !slices.ContainsFunc(book.Rules, func(r rulebook.Rule) bool { return r.Each == at.Key.Grain }) && at.Key.Grain != "month" {
+		return out, false, fmt.Errorf("%w: each %s", ErrNoRules, at.Key.Grain)
 	}
-	if last >= today && !ask.ToDate {
-		return out, false, fmt.Errorf("%w: %s ends on %s; it can be swept to date", ErrNotEnded, words, last.Words())
+	if at.Last >= today && !ask.ToDate {
+		return out, false, fmt.Errorf("%w: %s ends on %s; it can be swept to date", ErrNotEnded, at.Words, at.Last.Words())
 	}
-	w := &watch{told: s.told, of: Progress{Period: p, Words: words}}
+	w := &watch{told: s.told, of: Progress{Period: at.Of, Words: at.Words}}
 	defer w.enter("")
 	w.enter(Reading)
 	engine, err := s.figures.Engine(ctx, book)
 	if err != nil {
 		return out, false, err
 	}
-	if !figures.HasLines(engine.Snapshot, first, last) {
-		return out, false, fmt.Errorf("%w: %s", ErrNoLines, words)
+	if !figures.HasLines(engine.Snapshot, at.First, at.Last) {
+		return out, false, fmt.Errorf("%w: %s", ErrNoLines, at.Words)
 	}
 	var toDate *calendar.Day
 	if ask.ToDate {
-		to, err := toDateTo(engine.Snapshot, words, first, last, today, ask.To)
+		to, err := toDateTo(engine.Snapshot, at, today, ask.To)
 		if err != nil {
 			return out, false, err
 		}
@@ -170,7 +168,7 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 			return out, false, err
 		}
 	}
-	basis := basisOf(engine, p)
+	basis := basisOf(engine, at.Of)
 	err = s.store.Do(ctx, store.LockSweep, func(tx *store.Tx) error {
 		if err := s.steady(ctx, tx); err != nil {
 			return err
@@ -180,24 +178,23 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 		} else if newest != revision.Number || version != engine.Snapshot.Version {
 			return errOvertaken
 		}
-		if c, err := tx.Closing(ctx, key); err == nil {
-			return fmt.Errorf("%w: %s closed %s on %s", store.ErrClosed, c.Author, words, book.Calendar.Moment(c.At))
+		if c, err := tx.Closing(ctx, at.Key); err == nil {
+			return fmt.Errorf("%w: %s closed %s on %s", store.ErrClosed, c.Author, at.Words, book.Calendar.Moment(c.At))
 		} else if !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
-		prior, err := tx.LatestSweep(ctx, key)
+		prior, err := tx.LatestSweep(ctx, at.Key)
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
-		changed, err := tx.Changed(ctx, key.Grain)
+		changed, err := tx.Changed(ctx, at.Key.Grain)
 		if err != nil {
 			return err
 		}
-		_, restated := chain(changed).broken(key, prior.ID) // a period before it, since it was swept
-		out = store.Sweep{Computation: Computation, Period: key, Revision: revision.Number, DataVersion: engine.Snapshot.Version, Author: ask.Author, ToDate: toDate}
-		before, comes := book.Calendar.Before(p, 1)
-		if comes {
-			if last, err := tx.LatestSweep(ctx, book.Calendar.Key(before)); err == nil {
+		_, restated := chain(changed).broken(at.Key, prior.ID) // a period before it, since it was swept
+		out = store.Sweep{Computation: Computation, Period: at.Key, Revision: revision.Number, DataVersion: engine.Snapshot.Version, Author: ask.Author, ToDate: toDate}
+		if at.HasBefore {
+			if last, err := tx.LatestSweep(ctx, at.BeforeKey); err == nil {
 				out.ComparedWith = &last.ID
 			} else if !errors.Is(err, store.ErrNotFound) {
 				return err
@@ -207,7 +204,7 @@ func (s *Service) attempt(ctx context.Context, ask Ask, began time.Time) (out st
 			out, same = prior, true
 			return nil
 		}
-		run := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, period: p, engine: engine, sweep: &out, prior: prior, changed: changed, today: today, openCases: ask.Cases, now: s.now(), watch: w}
+		run := &run{told: map[int64]bool{}, ctx: ctx, tx: tx, at: engine.Book.Calendar.Resolve(at.Of), engine: engine, sweep: &out, prior: prior, changed: changed, today: today, openCases: ask.Cases, now: s.now(), watch: w}
 		if !restated {
 			run.unchanged = s.unchanged(book, prior, out, basis)
 		}
@@ -235,7 +232,7 @@ func equal[T comparable](a, b *T) bool {
 type run struct {
 	ctx       context.Context
 	tx        *store.Tx
-	period    calendar.Period
+	at        calendar.Resolved // in the engine's calendar, which may be to date
 	engine    *measure.Engine
 	sweep     *store.Sweep
 	prior     store.Sweep     // of this period before; ID 0 is none
@@ -296,10 +293,10 @@ func (o onRecord) flags() map[record.Key]record.Flag {
 func (r *run) all() error {
 	c := r.engine.Book.Calendar
 	r.watch.enter(Judging)
-	results := judge.Some(r.engine, r.period, func(rule *rulebook.Rule, level rulebook.Level) bool {
+	results := judge.Some(r.engine, r.at.Of, func(rule *rulebook.Rule, level rulebook.Level) bool {
 		return !r.unchanged[ruleAt{rule.Name, level.String()}]
 	})
-	trials := judge.Trials(r.engine, r.period)
+	trials := judge.Trials(r.engine, r.at.Of)
 	if r.engine.Stopped() {
 		return r.ctx.Err()
 	}
@@ -307,19 +304,19 @@ func (r *run) all() error {
 	if err := r.begin(results, trials); err != nil {
 		return err
 	}
-	here, err := r.known(r.sweep.Period)
+	here, err := r.known(r.at.Key)
 	if err != nil {
 		return err
 	}
 	before, stood := onRecord{}, map[record.Key]record.Flag{}
-	if earlier, ok := c.Before(r.period, 1); ok {
-		if before, err = r.known(c.Key(earlier)); err != nil {
+	if r.at.HasBefore {
+		if before, err = r.known(r.at.BeforeKey); err != nil {
 			return err
 		}
 		stood = before.flags()
 		if r.sweep.ComparedWith != nil {
-			if _, broken := r.changed.broken(c.Key(earlier), *r.sweep.ComparedWith); broken {
-				if err := follow(r.ctx, r.tx, c, earlier, r.sweep.ID, stood); err != nil {
+			if _, broken := r.changed.broken(r.at.BeforeKey, *r.sweep.ComparedWith); broken {
+				if err := follow(r.ctx, r.tx, c, r.at.Before, r.sweep.ID, stood); err != nil {
 					return err
 				}
 			}
@@ -405,7 +402,7 @@ func (r *run) begin(results, trials []*judge.Result) (err error) {
 	for _, result := range results {
 		judged[ruleAt{result.Rule.Name, result.Level.String()}] = result.Tally()
 	}
-	for rule, level := range judge.Evaluated(r.engine.Book, r.period) {
+	for rule, level := range judge.Evaluated(r.engine.Book, r.at.Of) {
 		tallies = append(tallies, TallyOf{Rule: rule.Name, Level: level.String(), Tally: judged[ruleAt{rule.Name, level.String()}]})
 	}
 	for _, result := range trials {
@@ -436,7 +433,7 @@ func (r *run) record(results []*judge.Result, kept *record.Book, here, before on
 	r.below() // is read before it is asked for side by side
 	r.describeAll(results, all)
 	i := -1 // of the result
-	for rule, level := range judge.Evaluated(r.engine.Book, r.period) {
+	for rule, level := range judge.Evaluated(r.engine.Book, r.at.Of) {
 		if of := (ruleAt{rule.Name, level.String()}); r.unchanged[of] {
 			r.stand(of, kept, here)
 			continue
@@ -469,7 +466,7 @@ func (r *run) record(results []*judge.Result, kept *record.Book, here, before on
 func (r *run) steps(result *judge.Result, kept *record.Book) (out []noted) {
 	rule, level, apart := result.Rule.Name, result.Level.String(), result.Apart()
 	keys, names := r.engine.Names(result.Level)
-	there := r.engine.There(r.engine.Slot(result.Level, r.period))
+	there := r.engine.There(r.engine.Slot(result.Level, r.at.Of))
 	recorded := map[string]bool{}
 	for _, key := range kept.Subjects(rule, level) {
 		recorded[key] = true
@@ -535,7 +532,7 @@ func (r *run) gone(steps []record.Step, here, before onRecord) error {
 		e.State, e.Outcome, e.Severity, e.Stake, e.Sentence, e.Sweep = string(step.State), judge.NotJudged.String(), len(r.engine.Book.Grades), nil, r.goneWords(e.Rule, e.Kind, e.Key), r.sweep.ID
 		e.Beyond, e.Streak = nil, &step.Streak
 		if step.Carried {
-			e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.sweep.Period
+			e.ID, e.CaseID, e.CaseState, e.Period = 0, nil, nil, r.at.Key
 		}
 		r.put(e, step, e.Value, record.Routed{})
 	}
@@ -547,7 +544,7 @@ const ruleGone = "The rule is off or no longer in the rulebook."
 // goneWords says why nothing is found of what was flagged and is not judged any more.
 func (r *run) goneWords(rule, level, key string) string {
 	book := r.engine.Book
-	for of, l := range judge.Evaluated(book, r.period) {
+	for of, l := range judge.Evaluated(book, r.at.Of) {
 		switch {
 		case of.Name != rule || l.String() != level:
 		case l.Paired():
@@ -578,7 +575,7 @@ func (r *run) known(k calendar.Key) (onRecord, error) {
 func (r *run) describe(result *judge.Result, n *noted) {
 	engine, book, rule, v, step := result.Engine(), r.engine.Book, result.Rule, n.verdict, n.step
 	e := &n.Exception
-	e.Period, e.Rule, e.Event, e.Sweep = r.sweep.Period, rule.Name, step.Key.Event, r.sweep.ID
+	e.Period, e.Rule, e.Event, e.Sweep = r.at.Key, rule.Name, step.Key.Event, r.sweep.ID
 	e.State, e.Outcome, e.Grade, e.Severity, e.Streak = string(step.State), v.Outcome.String(), step.Grade, len(book.Grades), &n.step.Streak
 	var ev judge.Evidence
 	if day := step.Key.Event; day == 0 {
@@ -590,7 +587,8 @@ func (r *run) describe(result *judge.Result, n *noted) {
 	} else {
 		e.Outcome, e.Sentence = judge.Clear.String(), fmt.Sprintf("In current data the event of %s is not found.", day.Words())
 	}
-	e.Value, e.Comparison = explain.Values(book, rule, ev)
+	compared := ev.Compared()
+	e.Value, e.Comparison = compared.ValueWords, compared.AgainstWords
 	e.Evidence, _ = json.Marshal(ev) // rationals and texts always can be
 	if !step.Flagged {
 		return

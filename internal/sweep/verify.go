@@ -76,7 +76,7 @@ func (s *Service) Verify(ctx context.Context, id int64) (v Verified, err error) 
 	if engine.Stopped() {
 		return v, ctx.Err()
 	}
-	again := &again{run: run{ctx: ctx, engine: engine, period: p, sweep: &v.Sweep}, results: map[[2]string]*judge.Result{}, left: map[record.Key]bool{}}
+	again := &again{run: run{ctx: ctx, engine: engine, at: engine.Book.Calendar.Resolve(p), sweep: &v.Sweep}, results: map[[2]string]*judge.Result{}, left: map[record.Key]bool{}}
 	again.all(results)
 	if err := again.compare(ctx, s.store); err != nil {
 		return v, err
@@ -128,19 +128,17 @@ func (a *again) compare(ctx context.Context, from *store.Store) error {
 	if a.compared = a.sweep.Whole && a.sweep.Computation >= Computation; !a.compared || a.sweep.ComparedWith == nil {
 		return nil
 	}
-	c := a.engine.Book.Calendar
-	before, ok := c.Before(a.period, 1)
-	if !ok {
+	if !a.at.HasBefore {
 		return nil
 	}
-	left, _, err := from.FlagsLeft(ctx, c.Key(before), a.sweep.ID)
+	left, _, err := from.FlagsLeft(ctx, a.at.BeforeKey, a.sweep.ID)
 	if err != nil {
 		return err
 	}
 	for f := range left {
 		a.before[record.Key{Rule: f.Rule, Level: f.Kind, Subject: f.Key}] = record.Flag{State: record.Standing}
 	}
-	return follow(ctx, from, c, before, a.sweep.ID, a.before)
+	return follow(ctx, from, a.engine.Book.Calendar, a.at.Before, a.sweep.ID, a.before)
 }
 
 // flags are the identities of what a rule flags of a subject.
@@ -178,7 +176,7 @@ func (a *again) hold(e store.Exception) (wrong []Mismatch) {
 	}
 	code, there := a.engine.Code(r.Level, e.Key)
 	if there {
-		of := a.engine.There(a.engine.Slot(r.Level, a.period))
+		of := a.engine.There(a.engine.Slot(r.Level, a.at.Of))
 		there = of == nil || of[code]
 	}
 	if !there { // it has cleared with that, and keeps what was known of it
