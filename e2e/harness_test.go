@@ -29,6 +29,7 @@ import (
 	"oskel/internal/people"
 	"oskel/internal/pgserver"
 	"oskel/internal/store"
+	"oskel/internal/trial"
 )
 
 // One PostgreSQL serves all tests of the package; each service has a database
@@ -126,7 +127,7 @@ func (w *world) service(t testing.TB) *service {
 		w.database, w.tokens = s.database[strings.LastIndex(s.database, "/")+1:], s.tokens
 	})
 	require.NotEmpty(t, w.database, "the world could not be made")
-	s := run(t, newDatabase(t, " template "+w.database), nil)
+	s := run(t, newDatabase(t, w.database), nil)
 	s.tokens = maps.Clone(w.tokens)
 	return s
 }
@@ -135,18 +136,9 @@ func startService(t testing.TB, first func(context.Context, *people.Service) err
 	return run(t, newDatabase(t, ""), first)
 }
 
-func newDatabase(t testing.TB, like string) string {
-	name := fmt.Sprintf("e2e%d", databases.Add(1))
-	conn, err := pgx.Connect(ctx, server.URL)
-	require.NoError(t, err)
-	defer conn.Close(ctx) //nolint:errcheck // it has done its work
-	// Whoever made the world may not have left it to the last connection yet.
-	require.Eventually(t, func() bool {
-		_, err = conn.Exec(ctx, "create database "+name+like)
-		return err == nil || !strings.Contains(err.Error(), "being accessed by other users")
-	}, time.Minute, 20*time.Millisecond)
-	require.NoError(t, err)
-	return strings.TrimSuffix(server.URL, "oskel") + name
+// newDatabase is the URL of a new database, a copy of another's where a template is stated.
+func newDatabase(t testing.TB, template string) string {
+	return trial.Database(t, server.URL, fmt.Sprintf("e2e%d", databases.Add(1)), template)
 }
 
 // beside is a second service on the same database.

@@ -86,23 +86,32 @@ func Small(t testing.TB) *Rooms {
 		template = fmt.Sprintf("room%d", databases.Load())
 	})
 	require.NotEmpty(t, template, "the small world could not be made")
-	r := open(t, " template "+template)
+	r := open(t, template)
 	t.Cleanup(r.Store.Close)
 	return r
 }
 
-func open(t testing.TB, like string) *Rooms {
-	name := fmt.Sprintf("room%d", databases.Add(1))
-	conn, err := pgx.Connect(t.Context(), server.URL)
+// Database makes a database beside another and says its URL; with a template it is a copy
+// of that one.
+func Database(t testing.TB, beside, name, template string) string {
+	create := "create database " + name
+	if template != "" {
+		create += " template " + template
+	}
+	conn, err := pgx.Connect(t.Context(), beside)
 	require.NoError(t, err)
 	defer conn.Close(t.Context()) //nolint:errcheck // it has done its work
 	// Whoever made the template may not have left it to the last connection yet.
 	require.Eventually(t, func() bool {
-		_, err = conn.Exec(t.Context(), "create database "+name+like)
+		_, err = conn.Exec(t.Context(), create)
 		return err == nil || !strings.Contains(err.Error(), "being accessed by other users")
 	}, time.Minute, 10*time.Millisecond)
 	require.NoError(t, err)
-	s, err := store.Open(t.Context(), strings.TrimSuffix(server.URL, "oskel")+name)
+	return beside[:strings.LastIndex(beside, "/")+1] + name
+}
+
+func open(t testing.TB, template string) *Rooms {
+	s, err := store.Open(t.Context(), Database(t, server.URL, fmt.Sprintf("room%d", databases.Add(1)), template))
 	require.NoError(t, err)
 	r := &Rooms{t: t, Store: s, Clock: time.Date(2026, time.November, 25, 12, 0, 0, 0, time.UTC)}
 	now := func() time.Time { return r.Clock }
