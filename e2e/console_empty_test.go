@@ -24,7 +24,7 @@ func TestAnEmptyService(t *testing.T) {
 
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ines", demo.Password))
-	for _, path := range append(pages, "/desk", "/desk/for-me", "/desk/work", "/desk/findings", "/data", "/data/faults", "/rules/revisions") {
+	for _, path := range append(pages, "/desk", "/desk/inbox", "/desk/backlog", "/desk/outcomes", "/data", "/data/issues", "/rules/revisions") {
 		do(t, p.Go(path), p.Until("document.getElementById('content')?.innerText.length > 20"), p.Until("!document.body.innerText.includes('Loading')"))
 	}
 	do(t, p.Go("/overview"), p.ClickText("Write a rulebook draft"), p.Until("location.pathname === '/rules/draft'"), p.ClickText("Form"), p.ClickText("Start with a small rulebook"),

@@ -53,12 +53,12 @@ func TestAxeOnThePeriod(t *testing.T) {
 
 func TestAxeOnReview(t *testing.T) {
 	t.Parallel()
-	axeFindsNothing(t, 1280, "/desk?id=CASE", "/desk?state=settled", "/cases/CASE", "/desk/for-me", "/desk/work", "/desk/findings", "/account", "/people")
+	axeFindsNothing(t, 1280, "/desk?id=CASE", "/desk?state=settled", "/cases/CASE", "/desk/inbox", "/desk/backlog", "/desk/outcomes", "/account", "/people")
 }
 
 func TestAxeOnData(t *testing.T) {
 	t.Parallel()
-	axeFindsNothing(t, 1280, "/data/faults", "/data", "/data/registers/customer?text=quay&key=C-0001", "/data/targets", "/data/calendar", "/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate")
+	axeFindsNothing(t, 1280, "/data/issues", "/data", "/data/registers/customer?text=quay&key=C-0001", "/data/targets", "/data/calendar", "/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate")
 }
 
 func TestAxeOnRules(t *testing.T) {
@@ -70,7 +70,7 @@ func TestAxeOnRules(t *testing.T) {
 // Where a narrow screen lays things out in another way.
 func TestAxeOnANarrowScreen(t *testing.T) {
 	t.Parallel()
-	axeFindsNothing(t, 390, "/overview", "/exceptions", "/exceptions?id=EXCEPTION", "/figures", "/desk?id=CASE", "/cases/CASE", "/desk/for-me", "/desk/work", "/data/faults", "/data")
+	axeFindsNothing(t, 390, "/overview", "/exceptions", "/exceptions?id=EXCEPTION", "/figures", "/desk?id=CASE", "/cases/CASE", "/desk/inbox", "/desk/backlog", "/data/issues", "/data")
 }
 
 // axeFindsNothing looks at pages of the demo; in their paths stand the numbers of an

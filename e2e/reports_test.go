@@ -116,7 +116,7 @@ func TestFindingsComeBack(t *testing.T) {
 	p := screen(t, s, 1280, 800)
 	do(t, p.SignIn("ana", password), p.Go("/rules?period=2026-10&rule=thin-margin"), p.Sees("would have dropped 7 of 7 explained"), p.ClickText("Put it in my draft"), p.Until("location.pathname === '/rules/draft'"), p.Sees("at least 120"))
 	assert.Contains(t, want[client.Draft](t, 200)(s.as("ana").GetDraft(ctx)).Text, "base: {revenue: at least 120}")
-	do(t, p.Go("/desk/findings"), p.Sees("Thin margin"), p.Sees("30%"), p.Go("/desk/work"), p.Sees("Not opened yet"))
+	do(t, p.Go("/desk/outcomes"), p.Sees("Thin margin"), p.Sees("30%"), p.Go("/desk/work"), p.Sees("Not opened yet"), p.Go("/desk/findings"), p.Sees("Thin margin")) // links from before, too
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

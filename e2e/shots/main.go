@@ -28,7 +28,7 @@ var shots = []shot{
 	{name: "exception", person: "ines", path: "/exceptions?text=R-17", click: "[data-row]", follow: "Open full page"},
 	{name: "own-past", person: "ines", path: "/exceptions?text=R-18", click: "[data-row]", follow: "Open full page"},
 	{name: "time-line", person: "ines", path: "/exceptions?text=C-0205", click: "[data-row]", follow: "Open full page"},
-	{name: "figures", person: "ines", path: "/figures?measures=revenue,margin_rate,growth_year,attained,place_by_revenue&shade=places&cell=margin_rate%7CR-17%7C2026-10&sort=2&up=yes"},
+	{name: "figures", person: "ines", path: "/figures?measures=revenue,margin_rate,growth_year,attained,rank_by_revenue&shade=places&cell=margin_rate%7CR-17%7C2026-10&sort=2&up=yes"},
 	{name: "measure", person: "ines", path: "/measures/margin_rate"},
 	{name: "rules", person: "ines", path: "/rules?rule=behind-target", see: "would have dropped"},
 	{name: "draft", person: "ines", path: "/rules/draft?rule=thin-margin"},
@@ -38,7 +38,7 @@ var shots = []shot{
 	{name: "desk", person: "tor", path: "/desk?group=desk"},
 	{name: "case", person: "nell", path: "/desk", click: "[data-row]", follow: "Open full page"},
 	{name: "data", person: "ines", path: "/data"},
-	{name: "findings", person: "tor", path: "/desk/findings", see: "Precision is the share"},
+	{name: "outcomes", person: "tor", path: "/desk/outcomes", see: "Precision is the share"},
 }
 
 func main() {

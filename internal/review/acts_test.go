@@ -9,6 +9,7 @@ import (
 
 	"oskel/core/casework"
 	"oskel/internal/review"
+	"oskel/internal/store"
 	"oskel/internal/trial"
 )
 
@@ -132,4 +133,30 @@ func TestWhoIsNotified(t *testing.T) {
 	require.NoError(t, r.Review.Do(t.Context(), ids, nil, r.Person("rob"), casework.Act{Do: "comment", Text: "No."}))
 	assert.Contains(t, notices("rea"), casework.CaseAnswered)
 	assert.NotContains(t, notices("rob"), casework.CaseAnswered)
+}
+
+// A case that is parked for the next lines of a feed comes back with them, and not before.
+func TestParkedForLines(t *testing.T) {
+	r := swept(t)
+	ids := []int64{r.Case("N1").ID}
+	require.NoError(t, r.Review.Do(t.Context(), ids, nil, r.Person("rea"), casework.Act{Do: "park", Feed: "sales", Text: "The invoice is on its way."}))
+	require.NoError(t, r.Review.Wake(t.Context()))
+	assert.Equal(t, casework.Parked, r.Case("N1").State)
+	require.NoError(t, r.Review.Do(t.Context(), ids, nil, r.Person("lea"), casework.Act{Do: "comment", Text: "Still nothing."}))
+	r.Load("feed", "sales", "day,rep,net\n2026-11-02,N1,5\n")
+	second := review.New(r.Store, r.Books, func() time.Time { return r.Clock }) // the first has looked a moment ago
+	require.NoError(t, second.Wake(t.Context()))
+	assert.Equal(t, casework.Open, r.Case("N1").State)
+}
+
+func TestUndoOfHowMany(t *testing.T) {
+	r := swept(t)
+	assert.ErrorIs(t, r.Review.Undo(t.Context(), nil, r.Person("rea")), review.ErrMany)
+	assert.ErrorIs(t, r.Review.Undo(t.Context(), make([]int64, review.MostAtOnce+1), r.Person("rea")), review.ErrMany)
+	ids := make([]int64, review.MostAtOnce)
+	for i := range ids {
+		ids[i] = int64(i) + 1e6
+	}
+	assert.NotErrorIs(t, r.Review.Do(t.Context(), ids, nil, r.Person("lea"), casework.Act{Do: "take"}), review.ErrMany, "as many as may be, none of them there")
+	assert.ErrorIs(t, r.Review.Undo(t.Context(), []int64{r.Case("N1").ID + 1e6}, r.Person("rea")), store.ErrNotFound)
 }

@@ -12,9 +12,9 @@ const { news } = useNotices()
     class="px-4 pt-3 print:hidden"
     :tabs="[
       { path: '/desk', name: 'Cases' },
-      { path: '/desk/for-me', name: news ? `For me (${news})` : 'Inbox' },
-      { path: '/desk/work', name: 'Backlog' },
-      { path: '/desk/findings', name: 'Outcomes' },
+      { path: '/desk/inbox', name: news ? `For me (${news})` : 'Inbox' },
+      { path: '/desk/backlog', name: 'Backlog' },
+      { path: '/desk/outcomes', name: 'Outcomes' },
     ]"
   />
 </template>

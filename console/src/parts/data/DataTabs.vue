@@ -4,7 +4,7 @@ import TabLine from '@/parts/ui/TabLine.vue'
 /** The rooms of the data: what came in, and what it is held against. */
 const tabs = [
   { path: '/data', name: 'Intakes' },
-  { path: '/data/faults', name: 'Faults' },
+  { path: '/data/issues', name: 'Faults' },
   { path: '/data/registers', name: 'Registers' },
   { path: '/data/targets', name: 'Targets' },
   { path: '/data/calendar', name: 'Calendar' },
