@@ -39,7 +39,11 @@ const { data, error, isPending, refetch } = useQuery({
     ),
   placeholderData: keepPreviousData,
 })
-const hours = (h?: number) => (h === undefined ? '' : h >= 48 ? `${Math.round(h / 24)} days` : `${h.toFixed(1)} h`)
+function hours(h?: number) {
+  if (h === undefined) return ''
+  if (h >= 48) return `${Math.round(h / 24)} days`
+  return h < 1 ? `${Math.round(h * 60)} min` : `${h.toFixed(1)} h`
+}
 const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
 </script>
 
@@ -89,8 +93,8 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
             <th scope="col" class="text-right">Rule fault</th>
             <th scope="col" class="text-right">Cleared</th>
             <th scope="col" class="text-right">Precision</th>
-            <th scope="col" class="text-right">First look (h)</th>
-            <th scope="col" class="text-right">Settled (h)</th>
+            <th scope="col" class="text-right">To first look</th>
+            <th scope="col" class="text-right">To settle</th>
             <th scope="col" class="text-right">Confirmed, at stake</th>
             <th scope="col" class="text-right">Recovered</th>
           </tr>
@@ -120,7 +124,7 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
         </tbody>
       </table>
       <p class="mt-2 text-small text-muted">
-        Precision is the share of confirmed among all that were settled otherwise than as cleared. Hours are medians,
+        Precision is the share of confirmed among all that were settled otherwise than as cleared. Times are medians,
         from when a case was opened.
         <template v-if="by === 'rule'">A case flagged by several rules counts for each.</template> One whose flags have
         different findings counts under each of them.
