@@ -106,7 +106,7 @@ func TestWalksThatCannotBe(t *testing.T) {
 		{client.GetVarianceParams{Measure: "revenue", Period: "2026-13"}, 400, "invalid-request", "period"},
 		{client.GetVarianceParams{Measure: "revenue", Period: "2026-10", Parts: ptr("rep x product")}, 400, "unknown-level", "a kind or an attribute"},
 		{client.GetVarianceParams{Measure: "revenue", Period: "2026-10", By: ptr("rep"), Key: ptr("R-99")}, 404, "not-found", "R-99"},
-		{client.GetVarianceParams{Measure: "revenue", Period: "2001-01"}, 422, "nothing-to-compare", "Revenue of Total cannot be compared: it has no figure in Dec 2000 (no lines in the period) nor in Jan 2001"},
+		{client.GetVarianceParams{Measure: "revenue", Period: "2001-01"}, 422, "nothing-to-compare", "Nothing to compare: Revenue of Total has no value in Dec 2000 (no lines in the period) nor in Jan 2001"},
 	} {
 		p := refused(t, c.status, c.kind)(s.as("ines").GetVariance(ctx, &c.ask))
 		assert.Contains(t, *p.Detail, c.says)

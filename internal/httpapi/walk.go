@@ -68,9 +68,9 @@ func (s *server) GetVariance(ctx context.Context, r contract.GetVarianceRequestO
 	case engine.Stopped():
 		return nil, ctx.Err()
 	case errors.As(err, &missing):
-		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "%s of %s cannot be compared: it has no figure in %s.", shown.Title, f.name, missingWords(missing, before, book.Calendar.Words(period)))
+		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "Nothing to compare: %s of %s has no value in %s.", shown.Title, f.name, missingWords(missing, before, book.Calendar.Words(period)))
 	case errors.Is(err, explain.ErrNoThen):
-		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "%s of %s cannot be compared: its denominator is zero in %s or in %s.", shown.Title, f.name, before, book.Calendar.Words(period))
+		return nil, fail(http.StatusUnprocessableEntity, "nothing-to-compare", "Nothing to compare: the denominator of %s of %s is zero in %s or in %s.", shown.Title, f.name, before, book.Calendar.Words(period))
 	case errors.Is(err, explain.ErrNoParts):
 		return nil, fail(http.StatusUnprocessableEntity, "no-parts", "%s cannot be broken down: %s.", shown.Title, strings.TrimPrefix(err.Error(), explain.ErrNoParts.Error()+": "))
 	case err != nil:
