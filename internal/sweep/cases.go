@@ -9,49 +9,23 @@ import (
 	"oskel/core/amount"
 	"oskel/core/casework"
 	"oskel/core/record"
+	"oskel/core/routing"
 	"oskel/internal/store"
 )
+
+// kept is the row of each case that casework acts on.
+type kept map[*casework.Case]*store.Case
 
 // toCases takes what was found to its desks. All is written at once, at any size
 // was found.
 func (r *run) toCases() error {
-	unsettled, err := r.tx.UnsettledCases(r.ctx)
+	d, rows, err := r.desks()
 	if err != nil {
 		return err
 	}
-	d := &record.Desks{Book: r.engine.Book, Period: r.at.Of, Today: r.today, Open: r.openCases, Now: r.now}
-	if r.sweep.Author != planner { // which is nobody
-		d.By = r.sweep.Author
-	}
-	kept := map[*casework.Case]*store.Case{}
-	for i := range unsettled {
-		c := &unsettled[i]
-		d.Cases = append(d.Cases, &c.Case)
-		kept[&c.Case] = c
-	}
-	if d.Holding, err = r.tx.UnsettledItems(r.ctx); err != nil {
-		return err
-	}
-	left, err := r.tx.Snoozes(r.ctx, r.today)
+	arrivals, err := r.arrivals()
 	if err != nil {
 		return err
-	}
-	snoozes := record.SnoozesOf(left)
-	arrivals := make([]record.Arrival, len(r.found))
-	for i, f := range r.found {
-		arrivals[i] = record.Arrival{
-			Item: record.Item{Period: f.Period, Rule: f.Rule, Event: f.Event, Grade: f.Grade, Severity: f.Severity, Flagged: f.State != string(record.Cleared), Desk: f.Desk},
-			Kind: f.Kind, Code: f.Code, Sentence: f.Sentence, WasFlagged: f.wasFlagged, Listed: r.listedOnly(f.Rule), Routed: f.routed,
-		}
-		if f.CaseID != nil {
-			arrivals[i].Case = *f.CaseID
-		}
-		if r.byHand != "" {
-			arrivals[i].Listed = false
-		} else if arrivals[i].Flagged && snoozes.Keep(r.today, f.Kind, f.Code, f.Rule, f.Severity, f.Beyond) {
-			arrivals[i].Listed = true
-			r.sweep.Snoozed++
-		}
 	}
 	homes := d.Take(arrivals)
 	for _, f := range r.found { // those that were there, and whatever they lose or get
@@ -59,33 +33,105 @@ func (r *run) toCases() error {
 			r.told[*f.CaseID] = true
 		}
 	}
-	var opened, changed []*store.Case
 	given, err := r.give(d)
 	if err != nil {
 		return err
 	}
+	var opened, changed []*store.Case
 	for _, c := range d.Opened {
 		if to := given[c]; to.Name != "" {
 			c.State, c.Holder = casework.Taken, to.Name
 		}
-		kept[c] = &store.Case{Case: *c}
-		opened = append(opened, kept[c])
+		rows[c] = &store.Case{Case: *c}
+		opened = append(opened, rows[c])
 	}
 	for _, c := range d.Changed {
-		to := kept[c]
+		to := rows[c]
 		if c.State != casework.Parked {
 			to.ParkedAt = nil
 		}
 		changed = append(changed, to)
 	}
+	r.tellOpened(homes, rows)
+	if err := r.tx.AddCases(r.ctx, opened); err != nil {
+		return err
+	}
+	for i, c := range homes { // which have numbers now
+		if c != nil {
+			r.found[i].CaseID = &rows[c].ID
+		}
+	}
+	if err := r.tx.UpdateCases(r.ctx, changed); err != nil {
+		return err
+	}
+	copies := map[int64][]string{}
+	for c, names := range d.Copies {
+		copies[rows[c].ID] = names
+	}
+	if err := r.tx.AddCopies(r.ctx, copies); err != nil {
+		return err
+	}
+	return r.tx.AddCaseEvents(r.ctx, r.trail(d, given, rows))
+}
+
+// desks are the desks as they are, with the cases that are not settled.
+func (r *run) desks() (*record.Desks, kept, error) {
+	unsettled, err := r.tx.UnsettledCases(r.ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	d := &record.Desks{Book: r.engine.Book, Period: r.at.Of, Today: r.today, Open: r.openCases, Now: r.now}
+	if r.sweep.Author != planner { // which is nobody
+		d.By = r.sweep.Author
+	}
+	rows := kept{}
+	for i := range unsettled {
+		c := &unsettled[i]
+		d.Cases = append(d.Cases, &c.Case)
+		rows[&c.Case] = c
+	}
+	d.Holding, err = r.tx.UnsettledItems(r.ctx)
+	return d, rows, err
+}
+
+// arrivals are what was found, as desks take it; what is snoozed is listed only.
+func (r *run) arrivals() ([]record.Arrival, error) {
+	left, err := r.tx.Snoozes(r.ctx, r.today)
+	if err != nil {
+		return nil, err
+	}
+	snoozes := record.SnoozesOf(left)
+	arrivals := make([]record.Arrival, len(r.found))
+	for i, f := range r.found {
+		a := &arrivals[i]
+		*a = record.Arrival{
+			Item: record.Item{Period: f.Period, Rule: f.Rule, Event: f.Event, Grade: f.Grade, Severity: f.Severity, Flagged: f.State != string(record.Cleared), Desk: f.Desk},
+			Kind: f.Kind, Code: f.Code, Sentence: f.Sentence, WasFlagged: f.wasFlagged, Listed: r.listedOnly(f.Rule), Routed: f.routed,
+		}
+		if f.CaseID != nil {
+			a.Case = *f.CaseID
+		}
+		if r.byHand != "" {
+			a.Listed = false
+		} else if a.Flagged && snoozes.Keep(r.today, f.Kind, f.Code, f.Rule, f.Severity, f.Beyond) {
+			a.Listed = true
+			r.sweep.Snoozed++
+		}
+	}
+	return arrivals, nil
+}
+
+// tellOpened has the cases that are opened say what is in them, and notes the others in
+// which something is new.
+func (r *run) tellOpened(homes []*casework.Case, rows kept) {
 	top := map[*store.Case]*store.Exception{}
 	others := strings.Split(r.engine.Book.OtherStakes(), ",")
 	money := map[*store.Case]stakes{}
 	for i, c := range homes {
 		if c != nil && c.ID == 0 {
 			e := &r.found[i].Exception
-			if tell(kept[c], top, e); !slices.Contains(others, e.Rule) {
-				money[kept[c]] = money[kept[c]].with(e)
+			if tell(rows[c], top, e); !slices.Contains(others, e.Rule) {
+				money[rows[c]] = money[rows[c]].with(e)
 			}
 		} else if c != nil {
 			r.told[c.ID] = true
@@ -94,24 +140,16 @@ func (r *run) toCases() error {
 	for c, of := range money {
 		c.Stake = of.most()
 	}
-	if err := r.tx.AddCases(r.ctx, opened); err != nil {
-		return err
-	}
-	for i, c := range homes {
-		if c != nil {
-			r.found[i].CaseID = &kept[c].ID
-		}
-	}
-	if err := r.tx.UpdateCases(r.ctx, changed); err != nil {
-		return err
-	}
-	var events []store.NewCaseEvent
+}
+
+// trail is what the histories of the cases say of it.
+func (r *run) trail(d *record.Desks, given map[*casework.Case]routing.Given, rows kept) (events []store.NewCaseEvent) {
 	author := r.byHand
 	if author == "" {
 		author = fmt.Sprintf("sweep %d", r.sweep.ID)
 	}
 	for _, e := range d.Trail {
-		events = append(events, store.NewCaseEvent{Case: kept[e.Case], Author: author, What: e.What, Text: e.Text})
+		events = append(events, store.NewCaseEvent{Case: rows[e.Case], Author: author, What: e.What, Text: e.Text})
 	}
 	for _, c := range d.Opened {
 		if to := given[c]; to.Text != "" {
@@ -119,17 +157,10 @@ func (r *run) toCases() error {
 			if to.Name == "" {
 				what = casework.LeftToDesk
 			}
-			events = append(events, store.NewCaseEvent{Case: kept[c], Author: author, What: what, Text: to.Text})
+			events = append(events, store.NewCaseEvent{Case: rows[c], Author: author, What: what, Text: to.Text})
 		}
 	}
-	copies := map[int64][]string{}
-	for c, names := range d.Copies {
-		copies[kept[c].ID] = names
-	}
-	if err := r.tx.AddCopies(r.ctx, copies); err != nil {
-		return err
-	}
-	return r.tx.AddCaseEvents(r.ctx, events)
+	return events
 }
 
 // listedOnly says whether what a rule flags goes to no desk in this sweep.
