@@ -102,19 +102,35 @@ func Run(ctx context.Context, o Options) error {
 		})
 	}
 	beside, stop := context.WithCancel(ctx) // of all that goes on beside the answering
-	// What prepares a service, such as the demo, is not to be swept in between.
-	working, prepared, changed := make(chan struct{}), make(chan struct{}), make(chan struct{}, 1)
+	prepared := make(chan struct{})
+	worked := work(beside, database, queue, live, prepared, try)
+	defer func() { stop(); <-worked }()
+	if err := firstPeople(ctx, s, accounts, o); err != nil {
+		return err
+	}
+	go dropEnded(ctx, s)
+	return o.serve(ctx, listener, scheme, handler, func() {
+		if !try.Idle {
+			close(prepared)
+		}
+	}, stop)
+}
+
+// work does what goes on beside the answering: the queue, once the service is prepared, so
+// that what prepares it, such as the demo, is not swept in between; and telling of what
+// changes. It has ended when the channel it returns is closed.
+func work(ctx context.Context, database string, queue *jobs.Queue, live *notify.Live, prepared <-chan struct{}, try Switches) <-chan struct{} {
+	ended, changed := make(chan struct{}), make(chan struct{}, 1)
 	go func() {
-		defer close(working)
+		defer close(ended)
 		select {
 		case <-prepared:
-			queue.Run(beside, try.Look, changed)
-		case <-beside.Done():
+			queue.Run(ctx, try.Look, changed)
+		case <-ctx.Done():
 			queue.Close()
 		}
 	}()
-	defer func() { stop(); <-working }()
-	go store.Listen(beside, database, func(what string) {
+	go store.Listen(ctx, database, func(what string) {
 		live.Tell(notify.Event{Name: "changed", Data: map[string]string{"what": what}})
 		if what == "case_events" {
 			return // nothing is due by it
@@ -124,31 +140,32 @@ func Run(ctx context.Context, o Options) error {
 		default: // it is going to look anyway
 		}
 	})
-	context.AfterFunc(beside, live.Close)
-	if err := firstPeople(ctx, s, accounts, o); err != nil {
-		return err
-	}
-	go dropEnded(ctx, s)
+	context.AfterFunc(ctx, live.Close)
+	return ended
+}
+
+// serve answers until ctx ends or it fails, tells who is Ready and calls prepared, and stops
+// what goes on beside before it waits ten seconds for the last answers.
+func (o Options) serve(ctx context.Context, listener net.Listener, scheme string, handler http.Handler, prepared, stop func()) (err error) {
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(listener) }()
 	url := scheme + "://" + listener.Addr().String()
 	slog.Info("serving", "address", url)
-	if o.Ready != nil {
+	if o.Ready == nil {
+		prepared()
+	} else {
 		go func() {
 			if err := o.Ready(ctx, url); err != nil {
 				failed <- err
-			} else if !try.Idle {
-				close(prepared)
+			} else {
+				prepared()
 			}
 		}()
-	} else if !try.Idle {
-		close(prepared)
 	}
 	select {
 	case err = <-failed:
 	case <-ctx.Done():
-		err = nil
 	}
 	slog.Info("stopping")
 	stop()
