@@ -50,7 +50,7 @@ var reportCommands = []command{
 					rows = append(rows, []string{x.Title, strconv.Itoa(x.Settled), strconv.Itoa(x.Confirmed), strconv.Itoa(x.Explained), strconv.Itoa(x.DataFault), strconv.Itoa(x.RuleFault), strconv.Itoa(x.Cleared), precision, hours(x.HoursToLook), hours(x.HoursToSettle), e.stakes(x.Stakes), e.sum(x.Recovered), e.sum(x.WrittenOff)})
 				}
 				return e.show(all, []column{{head: *by}, {head: "settled", right: true}, {head: "confirmed", right: true}, {head: "explained", right: true}, {head: "data fault", right: true}, {head: "rule fault", right: true}, {head: "cleared", right: true},
-					{head: "precision", right: true}, {head: "hours to first look", right: true}, {head: "hours to settle", right: true}, {head: "stake", right: true}, {head: "recovered", right: true}, {head: "written off", right: true}}, rows)
+					{head: "precision", right: true}, {head: "to first look", right: true}, {head: "to settle", right: true}, {head: "stake", right: true}, {head: "recovered", right: true}, {head: "written off", right: true}}, rows)
 			}
 		},
 	},
@@ -124,13 +124,16 @@ var reportCommands = []command{
 	},
 }
 
-// hours says how many there are; "" where nobody knows.
+// hours says how long it took, in minutes below an hour and in days from two on; "" where
+// nobody knows.
 func hours(h *float64) string {
 	switch {
 	case h == nil:
 		return ""
 	case *h >= 48:
 		return fmt.Sprintf("%.0f days", *h/24)
+	case *h < 1:
+		return fmt.Sprintf("%.0f min", *h*60)
 	}
 	return fmt.Sprintf("%.1f h", *h)
 }
