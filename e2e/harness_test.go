@@ -28,7 +28,6 @@ import (
 	"oskel/internal/demo"
 	"oskel/internal/people"
 	"oskel/internal/pgserver"
-	"oskel/internal/store"
 	"oskel/internal/trial"
 )
 
@@ -40,23 +39,12 @@ var server *pgserver.Server
 var scratch string
 
 func TestMain(m *testing.M) {
-	dir, err := os.MkdirTemp("/tmp", "oskel-e2e-")
-	if err == nil {
-		err = os.Chmod(dir, 0o755) // the user postgres enters it
-	}
-	if err == nil {
-		server, err = pgserver.Start(context.Background(), pgserver.Options{Dir: dir, NoSync: true})
-	}
-	if err != nil {
-		fmt.Fprintln(os.Stderr, "e2e:", err)
-		os.Exit(1)
-	}
-	scratch = dir
+	server, scratch = trial.Start()
 	code := m.Run()
 	stopChromium()
 	stopDemo()
 	server.Stop()
-	os.RemoveAll(dir)
+	os.RemoveAll(scratch)
 	os.Exit(code)
 }
 
@@ -77,13 +65,6 @@ type service struct {
 }
 
 const password = "a long password"
-
-var cast = []store.Person{
-	{Name: "ana", Title: "Ana", Role: people.Analyst},
-	{Name: "rea", Title: "Rea", Role: people.Reviewer, Desks: []string{"north"}},
-	{Name: "rob", Title: "Rob", Role: people.Reviewer, Desks: []string{"south"}},
-	{Name: "lea", Title: "Lea", Role: people.Lead},
-}
 
 var databases atomic.Int64
 
@@ -112,7 +93,7 @@ var (
 func (w *world) service(t testing.TB) *service {
 	w.once.Do(func() {
 		s := startService(t, func(ctx context.Context, s *people.Service) error {
-			for _, p := range cast {
+			for _, p := range trial.Cast {
 				if err := s.Add(ctx, p, password); err != nil {
 					return err
 				}
@@ -120,7 +101,7 @@ func (w *world) service(t testing.TB) *service {
 			return nil
 		})
 		w.make(s)
-		for _, p := range cast {
+		for _, p := range trial.Cast {
 			s.as(p.Name)
 		}
 		s.stop()
@@ -250,7 +231,7 @@ func (s *service) as(name string) *client.Client {
 		return s.with(token)
 	}
 	pass := demo.Password
-	for _, p := range cast {
+	for _, p := range trial.Cast {
 		if p.Name == name {
 			pass = password
 		}

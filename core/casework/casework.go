@@ -163,7 +163,7 @@ func (s Scene) Do(c *Case, by Person, a Act) (e Event, err error) {
 	if a.Do != "ask" {
 		switch {
 		case by.Name == c.Self:
-			return e, refuse("It is about you; you cannot review your own case")
+			return e, refuse("it is about you; you cannot review your own case")
 		case c.below(by.Name):
 			return e, refuse("it is about %s, to whom you report", c.Self)
 		}
@@ -385,7 +385,7 @@ func (s Scene) park(c *Case, a Act) (Event, error) {
 	case a.Until != nil && *a.Until > s.Today+longestParked:
 		return Event{}, refuse("a case can be parked for a year, until %s", (s.Today + longestParked).Words())
 	case strings.TrimSpace(a.Text) == "": // for whoever signs the period off meanwhile
-		return Event{}, refuse("Give a reason for parking")
+		return Event{}, refuse("give a reason for parking")
 	case a.Feed != "":
 		c.State, c.ParkedTo, c.ParkedFor = Parked, nil, a.Feed
 		return Event{CaseParked, joined("until the next lines of "+strings.ToLower(s.Book.Feed(a.Feed).Title), a.Text)}, nil

@@ -170,7 +170,7 @@ func TestWhatCannotBeDone(t *testing.T) {
 		{open(), nell, casework.Act{Do: "park", Until: day(today)}, "state a day after today; 5 Nov 2026 is not"},
 		{open(), nell, casework.Act{Do: "park", Until: day(today - 1)}, "state a day after today; 4 Nov 2026 is not"},
 		{open(), nell, casework.Act{Do: "park", Until: day(today + 367)}, "a case can be parked for a year, until 6 Nov 2027"},
-		{open(), nell, casework.Act{Do: "park", Until: day(today + 1), Text: " "}, "Give a reason for parking"},
+		{open(), nell, casework.Act{Do: "park", Until: day(today + 1), Text: " "}, "give a reason for parking"},
 		{open(), nell, casework.Act{Do: "comment", Text: "@sig and @nobody"}, `there is no account @nobody; type @ and the name of an account`},
 		{open(), nell, casework.Act{Do: "park", Feed: "sales"}, `no feed "sales"`},
 		{held("nell"), sig, casework.Act{Do: "park", Feed: "returns"}, "nell has taken it; only nell or a lead can park it"},
@@ -252,7 +252,7 @@ func TestBackFromParking(t *testing.T) {
 
 // Who is explained may be snoozed until a day to come, a year on at the most, in
 // words that say how.
-func TestLeavingInSnooze(t *testing.T) {
+func TestSnoozing(t *testing.T) {
 	s := scene(t)
 	worse := func(f float64) *float64 { return &f }
 	settle := func(finding string, p casework.Snooze) (string, error) {
@@ -292,7 +292,7 @@ func TestLeavingInSnooze(t *testing.T) {
 	own := open()
 	own.Self = "nell"
 	_, err := s.Do(&own, nell, casework.Act{Do: "take"})
-	assert.ErrorContains(t, err, "It is about you; you cannot review your own case")
+	assert.ErrorContains(t, err, "it is about you; you cannot review your own case")
 	_, err = s.Do(&own, sig, casework.Act{Do: "hand over", Person: "nell"})
 	assert.ErrorContains(t, err, "it is about nell, who cannot review their own case")
 	_, err = s.Do(&own, sig, casework.Act{Do: "take"})

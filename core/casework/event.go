@@ -119,6 +119,15 @@ func (k EventKind) NoticeWords() string {
 	return string(k)
 }
 
+// Said is what an event of the kind says beside that: what was undone is told as the history
+// told it.
+func (k EventKind) Said(text string) string {
+	if k == ActUndone {
+		return EventKind(text).HistoryWords()
+	}
+	return text
+}
+
 // Event is what an act leaves in the history of its case.
 type Event struct {
 	What EventKind

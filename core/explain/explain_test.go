@@ -78,11 +78,11 @@ func TestSentences(t *testing.T) {
 		assert.Equal(t, c.want, explain.Sentence(book, book.Rule(c.rule), calendar.MonthPeriod(october), c.verdict, c.ev))
 	}
 
-	value, comparison := words(near)
+	value, comparison := shown(near)
 	assert.Equal(t, "20.0001% 30%", value+" "+comparison)
-	value, comparison = words(silence)
+	value, comparison = shown(silence)
 	assert.Equal(t, "31 days 30 days", value+" "+comparison)
-	value, _ = words(judge.Evidence{})
+	value, _ = shown(judge.Evidence{})
 	assert.Empty(t, value)
 
 	labels := map[string]string{}

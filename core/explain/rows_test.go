@@ -56,20 +56,17 @@ func TestEvidenceInRows(t *testing.T) {
 
 	chosen := judge.Evidence{Holding: []string{"revenue above 10", "rate below 3%"}}
 	assert.Equal(t, []string{"Condition met = revenue above 10", "Condition met = rate below 3%"}, rows("plain", chosen))
-	value, comparison := words(chosen)
+	value, comparison := shown(chosen)
 	assert.Equal(t, []string{"revenue above 10; rate below 3%", ""}, []string{value, comparison})
-	value, comparison = words(far)
+	value, comparison = shown(far)
 	assert.Equal(t, []string{"90", "10"}, []string{value, comparison}, "held against the median")
 	held.Comparison = rat(48001, 10)
-	value, comparison = words(held)
+	value, comparison = shown(held)
 	assert.Equal(t, []string{"4,800.0", "4,800.1"}, []string{value, comparison}, "apart where they are")
 	low := judge.Evidence{Measure: "rate", Unit: rulebook.Percent, Places: 1, Value: rat(3, 10), Held: rat(3, 10), Band: &judge.BandFound{Low: end(2000, true, true)}}
-	value, comparison = words(low)
+	value, comparison = shown(low)
 	assert.Equal(t, []string{"30.0%", "20%"}, []string{value, comparison})
 }
 
-// words are what was found and what it was held against.
-func words(ev judge.Evidence) (value, comparison string) {
-	found := ev.Compared()
-	return found.ValueWords, found.AgainstWords
-}
+// shown is what was found and what it was held against, in words.
+func shown(ev judge.Evidence) (value, comparison string) { return ev.Compared().Words() }

@@ -18,13 +18,21 @@ type Part interface {
 	Compared(ev *Evidence) Compared
 }
 
-// Compared is what was found and what it was held against: as numbers with the unit of
-// both, nil where there is none, and in words, "" where there are none.
+// Compared is what was found and what it was held against: numbers with the unit of both,
+// nil where there is none.
 type Compared struct {
 	Value, Against *big.Rat
 	Unit           rulebook.Unit
 
-	ValueWords, AgainstWords string
+	words func() (value, against string) // nil has none; long files ask for numbers alone
+}
+
+// Words say it for people, "" where there is nothing to say.
+func (c Compared) Words() (value, against string) {
+	if c.words == nil {
+		return "", ""
+	}
+	return c.words()
 }
 
 // Parts are the parts that a method left, in the order in which they are shown.
@@ -50,22 +58,22 @@ func (ev *Evidence) Parts() (parts []Part) {
 // compared is a value beside another of the same unit, both written so that they differ
 // wherever they do.
 func (ev *Evidence) compared(against *big.Rat) Compared {
-	c := Compared{Value: ev.Value, Against: against, Unit: ev.Unit}
-	switch {
-	case ev.Value == nil:
-	case against == nil:
-		c.ValueWords = rulebook.Format(ev.Value, ev.Unit, ev.Places)
-	default:
-		c.ValueWords, c.AgainstWords = rulebook.FormatApart(ev.Value, against, ev.Unit, ev.Places)
-	}
-	return c
+	return Compared{ev.Value, against, ev.Unit, func() (string, string) {
+		switch {
+		case ev.Value == nil:
+			return "", ""
+		case against == nil:
+			return rulebook.Format(ev.Value, ev.Unit, ev.Places), ""
+		}
+		return rulebook.FormatApart(ev.Value, against, ev.Unit, ev.Places)
+	}}
 }
 
 // Compared is what was found and what it was held against.
 func (ev *Evidence) Compared() Compared {
 	switch parts := ev.Parts(); {
 	case len(ev.Holding) > 0:
-		return Compared{Value: ev.Value, Unit: ev.Unit, ValueWords: strings.Join(ev.Holding, "; ")}
+		return Compared{ev.Value, nil, ev.Unit, func() (string, string) { return strings.Join(ev.Holding, "; "), "" }}
 	case ev.Comparison != nil || len(parts) == 0:
 		return ev.compared(ev.Comparison)
 	default:
@@ -111,17 +119,17 @@ func (b *BandFound) Rows(t *Table) {
 // Compared implements Part: the end that a value was held against is the upper one, if
 // there is one.
 func (b *BandFound) Compared(ev *Evidence) Compared {
-	c, end := ev.compared(nil), b.High
+	end := b.High
 	if end == nil {
 		end = b.Low
 	}
-	if end != nil && ev.Value != nil {
-		c.Against, c.AgainstWords = end.At.Rat(), CutWords(end)
-		if ev.Held != nil {
-			c.ValueWords, _ = WithBand(ev.Held, ev.Unit, ev.Places, b)
-		}
+	if end == nil || ev.Value == nil {
+		return ev.compared(nil)
 	}
-	return c
+	return Compared{ev.Value, end.At.Rat(), ev.Unit, func() (string, string) {
+		value, _ := WithBand(ev.Held, ev.Unit, ev.Places, b)
+		return value, CutWords(end)
+	}}
 }
 
 // Rows implements Part.
@@ -194,7 +202,7 @@ func (s *Silence) Compared(*Evidence) Compared {
 	if s.Limit == 0 {
 		limit = new(big.Rat).Mul(s.Times, s.UsualGap)
 	}
-	return Compared{big.NewRat(int64(s.Days), 1), limit, rulebook.Days, DaysWords(s.Days), s.limit()}
+	return Compared{big.NewRat(int64(s.Days), 1), limit, rulebook.Days, func() (string, string) { return DaysWords(s.Days), s.limit() }}
 }
 
 // limit says how long a silence may be.
@@ -251,5 +259,5 @@ func (e *Events) Compared(ev *Evidence) Compared {
 		return ev.compared(nil)
 	}
 	f := ev.Figures[0]
-	return Compared{Value: f.Value, Unit: f.Unit, ValueWords: rulebook.Format(f.Value, f.Unit, f.Places)}
+	return Compared{f.Value, nil, f.Unit, func() (string, string) { return rulebook.Format(f.Value, f.Unit, f.Places), "" }}
 }

@@ -166,8 +166,7 @@ func (a *Answer) find(before *judge.Result) {
 	shown := func(code uint32, v judge.Verdict) Found {
 		ev := judge.BriefEvidence(a.Engine, a.Result, code)
 		f := Found{Key: keys[code], Name: names[code], After: v.Grade, Sentence: explain.Sentence(a.Book, a.Rule, a.Result.Period, v, ev)}
-		compared := ev.Compared()
-		f.Value, f.Comparison = compared.ValueWords, compared.AgainstWords
+		f.Value, f.Comparison = ev.Compared().Words()
 		return f
 	}
 	flagged := a.Result.Flagged()

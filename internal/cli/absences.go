@@ -16,7 +16,7 @@ func showAbsences(e *env, all []client.Absence) error {
 	for _, a := range all {
 		rows = append(rows, []string{strconv.FormatInt(a.Id, 10), a.Person, e.day(a.First), e.day(a.Last), text(a.StandIn), a.By})
 	}
-	return e.show(all, []column{{head: "absence", right: true}, {head: "who"}, {head: "from"}, {head: "to"}, {head: "stand-in"}, {head: "said by"}}, rows)
+	return e.show(all, []column{{head: "absence", right: true}, {head: "who"}, {head: "from"}, {head: "to"}, {head: "stand-in"}, {head: "by"}}, rows)
 }
 
 var absenceCommands = []command{

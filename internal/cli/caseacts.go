@@ -179,7 +179,7 @@ var caseCommands = []command{
 				if err != nil {
 					return err
 				}
-				return showCases(ctx, e, cases)
+				return showAfter(ctx, e, cases)
 			}
 		},
 	},
@@ -196,7 +196,7 @@ var caseCommands = []command{
 				if err != nil {
 					return err
 				}
-				return showCases(ctx, e, list)
+				return showAfter(ctx, e, list)
 			}
 		},
 	},
@@ -248,18 +248,23 @@ func casesAct(e *env, act client.CaseAct, ready func(*client.CaseAct) error) fun
 			act.Cases = append(act.Cases, client.CaseRef{Id: id})
 		}
 		list, err := read[[]client.Case](e)(e.client.ActOnCases(ctx, act))
-		if err != nil || len(list) > 1 {
-			if err == nil {
-				err = showCases(ctx, e, list)
-			}
-			return err
-		}
-		d, err := read[client.CaseDetail](e)(e.client.GetCase(ctx, ids[0]))
 		if err != nil {
 			return err
 		}
-		return showActed(ctx, e, d)
+		return showAfter(ctx, e, list)
 	}
+}
+
+// showAfter shows cases after an act: of one what that changed, of several the list.
+func showAfter(ctx context.Context, e *env, list []client.Case) error {
+	if len(list) != 1 {
+		return showCases(ctx, e, list)
+	}
+	d, err := read[client.CaseDetail](e)(e.client.GetCase(ctx, list[0].Id))
+	if err != nil {
+		return err
+	}
+	return showActed(ctx, e, d)
 }
 
 // showActed says how a case stands after an act, and what that left in its history.

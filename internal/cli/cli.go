@@ -61,6 +61,11 @@ type command struct {
 	setup func(f *flag.FlagSet, e *env) func(ctx context.Context, args []string) error
 }
 
+// usage is how the command is written.
+func (c command) usage() string {
+	return strings.TrimSpace(fmt.Sprintf("oskel %s [flags] %s", c.name, c.args))
+}
+
 var commands []command
 
 func init() {
@@ -86,7 +91,7 @@ func Main(ctx context.Context, args []string, in io.Reader, out, errOut io.Write
 		overview(out)
 		return exitUsage
 	}
-	if slices.Contains([]string{"help", "-h", "-help", "--help"}, args[0]) {
+	if args[0] == "help" || asksHelp(args[0]) {
 		if err := showHelp(out, e, args[1:]); err != nil {
 			e.say("oskel help: %s\n", err)
 			return exitUsage
@@ -95,6 +100,8 @@ func Main(ctx context.Context, args []string, in io.Reader, out, errOut io.Write
 	}
 	return run(ctx, e, args)
 }
+
+func asksHelp(arg string) bool { return slices.Contains([]string{"-h", "-help", "--help"}, arg) }
 
 // find is the command that some arguments name, by two words or one, and what follows; nil where
 // there is none. An old name is understood, and the new one said.
@@ -110,7 +117,8 @@ func (e *env) find(args []string) (c *command, rest []string) {
 	if name := usual[args[0]]; name != "" {
 		return commandNamed(name), args[1:]
 	}
-	if now, renamed := words.Now("command", args[0]); renamed && len(verbs(args[0])) == 0 {
+	flagged := len(args) > 1 && strings.HasPrefix(args[1], "-") && !asksHelp(args[1]) // which no group takes
+	if now, renamed := words.Now("command", args[0]); renamed && (flagged || len(verbs(args[0])) == 0) {
 		e.say("oskel %s is now oskel %s\n", args[0], now)
 		return commandNamed(now), args[1:]
 	}
@@ -151,7 +159,7 @@ func run(ctx context.Context, e *env, args []string) int {
 	found, rest := e.find(args)
 	if found == nil {
 		if list := verbs(args[0]); len(list) > 0 {
-			asks := len(args) > 1 && slices.Contains([]string{"-h", "-help", "--help"}, args[1])
+			asks := len(args) > 1 && asksHelp(args[1])
 			if len(args) > 1 && !asks {
 				e.say("oskel %s: there is no verb %q%s\n", args[0], args[1], nearest(args[1], verbsOf(args[0])))
 			}
@@ -222,7 +230,7 @@ func report(e *env, c command, err error) int {
 	case errors.Is(err, errSilent):
 		return exitRefused
 	case errors.As(err, &usage):
-		e.say("oskel %s: %s\nUsage: oskel %s [flags] %s\nSee oskel %s -h\n", c.name, usage.text, c.name, c.args, c.name)
+		e.say("oskel %s: %s\nUsage: %s\nSee oskel %s -h\n", c.name, usage.text, c.usage(), c.name)
 		return exitUsage
 	case errors.As(err, &problem):
 		problem.print(e)

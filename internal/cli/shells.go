@@ -6,7 +6,6 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 )
 
@@ -44,15 +43,10 @@ func completion(w io.Writer, shell string) error {
 		fmt.Fprint(w, "_oskel() {\n  local word=\"${COMP_WORDS[COMP_CWORD]}\" first=\"${COMP_WORDS[1]}\" second=\"${COMP_WORDS[2]}\" list=\"\"\n")
 		fmt.Fprintf(w, "  if [ \"$COMP_CWORD\" -eq 1 ]; then list=\"%s\"\n", strings.Join(firstWords(), " "))
 		fmt.Fprint(w, "  elif [[ \"$word\" == -* ]]; then\n    case \"$first $second\" in\n")
-		for _, c := range slices.Backward(commands) { // the two words before the one
-			pattern := fmt.Sprintf("%q", c.name+" ") + "*"
+		for _, c := range commands { // those of two words before those of one
 			if strings.Contains(c.name, " ") {
-				pattern = fmt.Sprintf("%q", c.name)
+				fmt.Fprintf(w, "      %q) list=\"%s\";;\n", c.name, strings.Join(flagNames(c), " "))
 			}
-			if !strings.Contains(c.name, " ") {
-				continue
-			}
-			fmt.Fprintf(w, "      %s) list=\"%s\";;\n", pattern, strings.Join(flagNames(c), " "))
 		}
 		for _, c := range commands {
 			if !strings.Contains(c.name, " ") {

@@ -34,8 +34,8 @@ var topics = []topic{
 var groups = map[string]string{
 	"intake": "files that were loaded", "data-issue": "errors in the data that reviewers reported", "rulebook": "the published rulebook and its revisions",
 	"dial": "parameters of rules", "grade": "how serious a flag is", "period": "the calendar, the schedule and the closing of periods", "view": "saved lists",
-	"case": "one case: read it, act on it", "todo": "to-dos of cases", "report": "outcomes, backlog, suggestions", "person": "accounts", "token": "tokens for programs",
-	"absence": "who is away, and the stand-ins", "service": "invariants, backups, the audit log and the clock", "sweep": "evaluate a period; list and verify sweeps", "exceptions": "the flags of a period, as a list, a grid or a trend",
+	"case": "one case: read it, act on it", "todo": "to-dos of cases", "report": "how cases ended, and how many are open", "person": "accounts", "token": "tokens for programs",
+	"absence": "who is away, and the stand-ins", "service": "the state of the service and its database", "sweep": "evaluate a period, or look at its sweeps", "exceptions": "the flags of a period",
 }
 
 // usual is the verb that is meant where a first word has none.
@@ -171,7 +171,7 @@ func flagsOf(e *env, c command) *flag.FlagSet {
 }
 
 func helpOn(w io.Writer, e *env, c command) {
-	fmt.Fprintf(w, "oskel %s [flags] %s\n\n%s.\n", c.name, c.args, words.UpperFirst(c.short))
+	fmt.Fprintf(w, "%s\n\n%s.\n", c.usage(), words.UpperFirst(c.short))
 	if c.long != "" {
 		fmt.Fprintf(w, "\n%s\n", c.long)
 	}

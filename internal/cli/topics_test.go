@@ -98,6 +98,11 @@ func TestOldNamesOfCommandsAndFlags(t *testing.T) {
 	}
 	_, _, errs := help(t, "tokens", "-h")
 	assert.Equal(t, "oskel tokens is now oskel token list\n", errs)
+	_, _, errs = help(t, "token", "-title", "x", "-h") // which is the first word of others now
+	assert.Equal(t, "oskel token is now oskel token add\n", errs)
+	code, out, errs := help(t, "token", "-h")
+	assert.Equal(t, []any{0, ""}, []any{code, errs})
+	assert.Contains(t, out, "oskel token list")
 	_, _, errs = help(t, "load", "-try", "-again=true", "-h")
 	assert.Equal(t, "-try is now -dry-run\n-again is now -allow-duplicates\n", errs)
 }

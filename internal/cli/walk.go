@@ -79,7 +79,7 @@ func showWalk(e *env, w client.Variance) error {
 		in = "by"
 	}
 	e.say("%s of %s: %s %s %s, %s in %s.\n", w.Title, w.Name, w.Then.Text, in, w.Before, w.Now.Text, w.Label)
-	columns := []column{{head: "key"}, {head: "name"}, {head: "then", right: true}, {head: "now", right: true}, {head: "change", right: true}}
+	columns := []column{{head: "key"}, {head: "name"}, {head: "before", right: true}, {head: "after", right: true}, {head: "change", right: true}}
 	if w.Ratio {
 		columns = append(columns, column{head: "own rate", right: true}, column{head: "weight", right: true})
 	}

@@ -196,7 +196,7 @@ func (s *server) caseDetail(ctx context.Context, id int64) (contract.CaseDetail,
 	}
 	out.ByRule = foundByRule(book, d, year)
 	for _, e := range d.Events {
-		out.Events = append(out.Events, contract.CaseEvent{At: e.At, By: e.Author, What: contract.CaseEventWhat(e.What), Words: e.What.HistoryWords(), Text: e.Text})
+		out.Events = append(out.Events, contract.CaseEvent{At: e.At, By: e.Author, What: contract.CaseEventWhat(e.What), Words: e.What.HistoryWords(), Text: e.What.Said(e.Text)})
 	}
 	return out, nil
 }

@@ -88,10 +88,7 @@ func (s *Service) Do(ctx context.Context, ids []int64, versions map[int64]int, b
 					return store.NewCaseEvent{}, err
 				}
 			}
-			switch {
-			case c.ParkedFor == "":
-				c.ParkedAt = nil
-			case act.Do == "park": // whatever else is done to it, lines since then have come
+			if act.Do == "park" && c.ParkedFor != "" { // whatever else is done to it, lines since then have come
 				_, version, err := tx.Newest(ctx)
 				if err != nil {
 					return store.NewCaseEvent{}, err
@@ -360,7 +357,7 @@ func (s *Service) Wake(ctx context.Context) error {
 			c := &parked[i].Case
 			if c.IsBack(book.Calendar.Today(s.now()), func(string) bool { return parked[i].Came }) {
 				e := c.Return()
-				c.ParkedAt, c.Undo = nil, nil
+				c.Undo = nil
 				changed, events = append(changed, c), append(events, store.NewCaseEvent{Case: c, Author: byItself, What: e.What, Text: e.Text})
 			}
 		}

@@ -149,6 +149,28 @@ func TestParkedForLines(t *testing.T) {
 	assert.Equal(t, casework.Open, r.Case("N1").State)
 }
 
+// A parked case in which nothing is flagged any more is settled with the others, waits for
+// nothing then, and waits for the same again when that is undone.
+func TestSettleClearedOfWhatIsParked(t *testing.T) {
+	r := swept(t)
+	ids, rea := []int64{r.Case("N1").ID}, r.Person("rea")
+	require.NoError(t, r.Review.Do(t.Context(), ids, nil, rea, casework.Act{Do: "park", Feed: "sales", Text: "The invoice is on its way."}))
+	parked := r.Case("N1")
+	require.NotNil(t, parked.ParkedAt)
+	r.Load("targets", "rep", "rep,month,revenue\nN1,2026-10,900\n")
+	r.Sweep(trial.October)
+	settled, _, err := r.Review.SettleCleared(t.Context(), rea, "north", r.Clock)
+	require.NoError(t, err)
+	assert.Equal(t, ids, settled)
+	now := r.Case("N1")
+	assert.Equal(t, casework.Settled, now.State)
+	assert.Nil(t, now.ParkedAt)
+	require.NoError(t, r.Review.Undo(t.Context(), ids, rea))
+	now = r.Case("N1")
+	assert.Equal(t, parked.Standing, now.Standing)
+	assert.Equal(t, parked.ParkedAt, now.ParkedAt)
+}
+
 func TestUndoOfHowMany(t *testing.T) {
 	r := swept(t)
 	assert.ErrorIs(t, r.Review.Undo(t.Context(), nil, r.Person("rea")), review.ErrMany)

@@ -319,8 +319,12 @@ const updateCase = `update cases set state = $2, grade = $3, severity = $4, due 
 	asked = $12, parked_to = $13, parked_for = $14, parked_at = $15, reason = $16, recovered = $17::text::numeric, written_off = $18::text::numeric, undo = $19, apart = $20, version = version + 1 where id = $1`
 
 func caseValues(c *Case) []any {
+	parkedAt := c.ParkedAt
+	if c.ParkedFor == "" { // it waits for no lines, whoever took it out of waiting
+		parkedAt = nil
+	}
 	return []any{c.ID, c.State, c.Grade, c.Severity, c.Due.Time(), orNull(c.Holder), orNull(c.Finding), orNull(c.SettledBy), c.SettledAt, c.Desk, c.Cleared,
-		orNull(c.Asked), timeOf(c.ParkedTo), orNull(c.ParkedFor), c.ParkedAt, orNull(c.Reason), amountText(c.Recovered), amountText(c.WrittenOff), c.Undo, c.Apart}
+		orNull(c.Asked), timeOf(c.ParkedTo), orNull(c.ParkedFor), parkedAt, orNull(c.Reason), amountText(c.Recovered), amountText(c.WrittenOff), c.Undo, c.Apart}
 }
 
 // UpdateCase writes a case as it now stands, under its next version, and what

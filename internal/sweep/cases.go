@@ -46,11 +46,7 @@ func (r *run) toCases() error {
 		opened = append(opened, rows[c])
 	}
 	for _, c := range d.Changed {
-		to := rows[c]
-		if c.State != casework.Parked {
-			to.ParkedAt = nil
-		}
-		changed = append(changed, to)
+		changed = append(changed, rows[c])
 	}
 	r.tellOpened(homes, rows)
 	if err := r.tx.AddCases(r.ctx, opened); err != nil {

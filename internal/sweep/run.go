@@ -381,8 +381,7 @@ func (r *run) describe(result *judge.Result, n *noted) {
 	} else {
 		e.Outcome, e.Sentence = judge.Clear.String(), fmt.Sprintf("In current data the event of %s is not found.", day.Words())
 	}
-	compared := ev.Compared()
-	e.Value, e.Comparison = compared.ValueWords, compared.AgainstWords
+	e.Value, e.Comparison = ev.Compared().Words()
 	e.Evidence, _ = json.Marshal(ev) // rationals and texts always can be
 	if !step.Flagged {
 		return

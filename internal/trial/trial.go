@@ -28,19 +28,27 @@ import (
 
 var server *pgserver.Server
 
-// Run is a package's TestMain: one PostgreSQL for all its tests, gone after them.
-func Run(m *testing.M) {
-	dir, err := os.MkdirTemp("/tmp", "oskel-room-")
+// Start starts a PostgreSQL for all tests of a package, in a new directory. Whoever starts
+// it stops it and removes the directory; where it cannot be started the tests end.
+func Start() (s *pgserver.Server, dir string) {
+	dir, err := os.MkdirTemp("/tmp", "oskel-trial-")
 	if err == nil {
 		err = os.Chmod(dir, 0o755) //nolint:gosec // the user postgres enters it
 	}
 	if err == nil {
-		server, err = pgserver.Start(context.Background(), pgserver.Options{Dir: dir, NoSync: true})
+		s, err = pgserver.Start(context.Background(), pgserver.Options{Dir: dir, NoSync: true})
 	}
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "trial:", err)
 		os.Exit(1)
 	}
+	return s, dir
+}
+
+// Run is the TestMain of a package that tries one room.
+func Run(m *testing.M) {
+	var dir string
+	server, dir = Start()
 	code := m.Run()
 	server.Stop()
 	os.RemoveAll(dir)

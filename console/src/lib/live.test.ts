@@ -37,7 +37,7 @@ afterEach(() => {
 })
 
 async function listening() {
-  const { page, queries } = await inside(() => useLive(['case_events'], 'cases'))
+  const { page, queries } = await inside(() => useLive(['case_events'], 'casesOfOthers'))
   const asked = vi.spyOn(queries, 'invalidateQueries')
   const keys = () => asked.mock.calls.map(([of]) => (typeof of === 'object' ? of.queryKey?.[0] : undefined))
   return { page, keys }
@@ -49,13 +49,13 @@ it('asks anew for what hangs on a table, once for many changes', async () => {
   for (let n = 0; n < 5; n++) Stream.last.tell('case_events')
   expect(keys()).toEqual([])
   await vi.advanceTimersByTimeAsync(1000)
-  expect(keys()).toEqual(stale.cases)
+  expect(keys()).toEqual(stale.casesOfOthers)
   Stream.last.tell('intakes')
   await vi.advanceTimersByTimeAsync(1000)
-  expect(keys()).toHaveLength(stale.cases.length)
+  expect(keys()).toHaveLength(stale.casesOfOthers.length)
   Stream.last.tell('all')
   await vi.advanceTimersByTimeAsync(1000)
-  expect(keys()).toHaveLength(2 * stale.cases.length)
+  expect(keys()).toHaveLength(2 * stale.casesOfOthers.length)
 })
 
 it('asks anew when a stream that was cut comes again', async () => {
@@ -65,7 +65,7 @@ it('asks anew when a stream that was cut comes again', async () => {
   expect(keys()).toEqual([])
   Stream.last.hears.open({ data: '' })
   await vi.advanceTimersByTimeAsync(1000)
-  expect(keys()).toEqual(stale.cases)
+  expect(keys()).toEqual(stale.casesOfOthers)
 })
 
 it('waits while nobody looks, and asks when somebody does again', async () => {
@@ -78,7 +78,7 @@ it('waits while nobody looks, and asks when somebody does again', async () => {
   hidden = false
   document.dispatchEvent(new Event('visibilitychange'))
   await vi.advanceTimersByTimeAsync(0)
-  expect(keys()).toEqual(stale.cases)
+  expect(keys()).toEqual(stale.casesOfOthers)
 })
 
 it('hears nothing more when the page is left', async () => {

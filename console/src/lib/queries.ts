@@ -66,12 +66,13 @@ declare module '@tanstack/vue-query' {
   }
 }
 
-const ofCases = ['cases', 'case', 'case histories', 'todos', 'notices', 'verdicts'] as const
-
 /** What each change makes stale. 'all' is for what can change any figure: data, a revision, a sweep. */
 export const stale = {
   absences: ['absences', 'cases'],
-  cases: [...ofCases, 'exceptions', 'exception', 'exception-grid', 'overview'],
+  // What the person did to cases. Figures, and with them small histories, stay what they are.
+  cases: ['cases', 'case', 'todos', 'notices', 'exceptions', 'exception', 'overview', 'faults', 'rules'],
+  // What others did to cases, of which every open page is told.
+  casesOfOthers: ['cases', 'case'],
   draft: ['draft'],
   faults: ['faults'],
   notices: ['notices'],

@@ -7,7 +7,7 @@ import CaseView from '@/parts/cases/CaseView.vue'
 
 const route = useRoute()
 const id = computed(() => Number(route.params.id))
-useLive(['case_events', 'sweeps'], 'cases')
+useLive(['case_events', 'sweeps'], 'casesOfOthers')
 </script>
 
 <template>

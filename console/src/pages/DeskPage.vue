@@ -148,7 +148,7 @@ watch(cases, async (now, before) => {
   }
 })
 watch([query, told], () => (gone.value = ''))
-useLive(['case_events', 'sweeps'], 'cases')
+useLive(['case_events', 'sweeps'], 'casesOfOthers')
 const { help } = useTriage({
   step: (by) => void step(by),
   open: () => focused.value && open(focused.value.id),
