@@ -1,19 +1,11 @@
 import { computed, ref } from 'vue'
 
 import { Refusal, type Problem, type Schemas } from './api'
+import type { paths } from './api.gen'
 
-export type Into = 'feed' | 'register' | 'targets'
-
-/** What is asked of the service with a file. */
-export interface Sending {
-  into: Into
-  name: string
-  replace?: string
-  correct?: string
-  allow_duplicates?: boolean
-  accept_warnings?: boolean
-  dry_run?: boolean
-}
+/** What is asked of the service with a file, beside its name. */
+export type Sending = Omit<paths['/api/intakes']['post']['parameters']['query'], 'file'>
+export type Into = Sending['into']
 
 /** Sends a file; progress is 0 to 1 while it is on its way. It can be cancelled. */
 export function useUpload() {

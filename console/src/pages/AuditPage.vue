@@ -3,6 +3,7 @@ import { useInfiniteQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
 import { api, need } from '@/lib/api'
+import { fileAt } from '@/lib/files'
 import { momentWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
 import { usePeople } from '@/lib/people'
@@ -27,11 +28,7 @@ const operations = computed(() =>
 )
 const { query: people } = usePeople()
 const names = computed(() => (people.data.value ?? []).map((p) => ({ value: p.name, text: p.display_name })))
-const file = computed(
-  () =>
-    '/api/audit/export?' +
-    new URLSearchParams(Object.entries(asked.value).flatMap(([k, v]) => (v ? [[k, v]] : []))).toString(),
-)
+const file = computed(() => fileAt('/api/audit/export', asked.value))
 </script>
 
 <template>

@@ -5,7 +5,7 @@ import { computed } from 'vue'
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords, dayWords, stakeWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
-import { onPaper, reportFile } from '@/lib/report'
+import { fileAt, onPaper } from '@/lib/files'
 import { useRulebook } from '@/lib/rulebook'
 import { useSession } from '@/lib/session'
 import DeskTabs from '@/parts/cases/DeskTabs.vue'
@@ -71,7 +71,7 @@ const worse = (p: Schemas['Snooze']) =>
               { value: 'period', text: 'By period' },
             ]"
           />
-          <ExportMenu :href="reportFile('work', { by })" @print="onPaper" />
+          <ExportMenu :href="(form) => fileAt('/api/reports/file', { report: 'backlog', form, by })" @print="onPaper" />
         </div>
         <QueryState
           v-if="!work.data.value"
@@ -112,22 +112,29 @@ const worse = (p: Schemas['Snooze']) =>
                 :key="c.key"
                 class="figures text-right"
                 :class="c.key === 'late' && r.late ? 'font-semibold text-red' : r[c.key] ? '' : 'text-muted'"
+                :data-head="c.head"
               >
                 {{ r[c.key] }}
               </td>
-              <td class="figures text-right">{{ stakeWords(r.stakes) }}</td>
-              <td v-for="(n, i) in r.ages" :key="i" class="figures text-right" :class="n ? '' : 'text-muted'">
+              <td class="figures text-right" data-head="At stake" v-text="stakeWords(r.stakes)"></td>
+              <td
+                v-for="(n, i) in r.ages"
+                :key="i"
+                class="figures text-right"
+                :class="n ? '' : 'text-muted'"
+                :data-head="ages[i]"
+              >
                 {{ n }}
               </td>
-              <td class="text-small whitespace-nowrap text-muted">{{ dayWords(r.oldest) }}</td>
+              <td class="text-small whitespace-nowrap text-muted" data-head="Oldest">{{ dayWords(r.oldest) }}</td>
             </tr>
           </tbody>
           <tfoot v-if="by !== 'rule' && by !== 'period'">
             <tr class="font-semibold">
               <th scope="row" class="!text-left">All</th>
-              <td v-for="c in columns" :key="c.key" class="figures text-right">{{ sum(c.key) }}</td>
+              <td v-for="c in columns" :key="c.key" class="figures text-right" :data-head="c.head">{{ sum(c.key) }}</td>
               <td></td>
-              <td v-for="(a, i) in ages" :key="a" class="figures text-right">
+              <td v-for="(a, i) in ages" :key="a" class="figures text-right" :data-head="a">
                 {{ (work.data.value ?? []).reduce((n, r) => n + r.ages[i], 0) }}
               </td>
               <td></td>

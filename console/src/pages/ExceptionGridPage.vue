@@ -10,7 +10,7 @@ import { useRulebook } from '@/lib/rulebook'
 import { useChoices } from '@/lib/choices'
 import { useRules } from '@/lib/rules'
 import { useTyped } from '@/lib/typed'
-import { onPaper, reportFile } from '@/lib/report'
+import { fileAt, onPaper } from '@/lib/files'
 import ExceptionTabs from '@/parts/exceptions/ExceptionTabs.vue'
 import ExportMenu from '@/parts/ui/ExportMenu.vue'
 import GradeMark from '@/parts/ui/GradeMark.vue'
@@ -73,7 +73,7 @@ const words = (c: Schemas['ExceptionGridCell'], of: string) =>
       <PickOne v-model="rule" label="Rule" all="All rules" :options="choices.rules.value" />
       <PickOne v-model="kind" label="Kind" all="All kinds" :options="choices.kinds.value" />
       <PickOne v-model="desk" label="Desk" all="All desks" :options="choices.desks.value" />
-      <ExportMenu :href="reportFile('grid', filter)" @print="onPaper" />
+      <ExportMenu :href="(form) => fileAt('/api/reports/file', { report: 'grid', form, ...filter })" @print="onPaper" />
     </div>
     <p class="flex flex-wrap items-center gap-x-5 px-4 pb-1 text-small text-muted">
       <span role="status">{{ countWords(first?.total ?? 0, 'subject') }} flagged in these periods</span>

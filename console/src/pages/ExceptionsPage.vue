@@ -6,6 +6,7 @@ import { useRoute } from 'vue-router'
 
 import { told, useActs } from '@/lib/acts'
 import { api, need, type Schemas } from '@/lib/api'
+import { fileAt, type Form } from '@/lib/files'
 import { countWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
 import { useQueryChange, useQueryWord, useSelected } from '@/lib/query'
@@ -153,11 +154,7 @@ const showAll = () => {
   })
 }
 
-const fileOf = (form: string) => {
-  const query = new URLSearchParams({ form })
-  for (const [k, v] of Object.entries(filter.value)) if (v !== undefined && v !== false) query.set(k, String(v))
-  return `/api/exceptions/file?${query}`
-}
+const fileOf = (form: Form) => fileAt('/api/exceptions/file', { form, ...filter.value })
 /** On paper all rows stand, however many were shown. */
 const mostPrinted = 2000
 const printing = ref(false)

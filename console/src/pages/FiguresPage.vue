@@ -5,6 +5,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { api, need, type Schemas } from '@/lib/api'
+import { fileAt } from '@/lib/files'
 import { countWords } from '@/lib/format'
 import { pageSize, usePaged } from '@/lib/paged'
 import { usePeriod } from '@/lib/period'
@@ -124,11 +125,7 @@ const { first, total, list } = usePaged<Schemas['TableRow'], Schemas['Table']>(
   computed(() => !!period.value && !!level.value && asked.value.length > 0),
 )
 const { data: table, error, isPending, refetch } = first
-const download = computed(() => {
-  const query = new URLSearchParams()
-  for (const [k, v] of Object.entries(question.value)) if (v !== undefined) query.set(k, String(v))
-  return `/api/table.csv?${query}`
-})
+const download = computed(() => fileAt('/api/table.csv', question.value))
 const noted = computed(() =>
   (table.value?.columns ?? []).filter((c, i, all) => c.groups && all.findIndex((x) => x.measure === c.measure) === i),
 )
@@ -255,7 +252,7 @@ const zones = computed(() => (calendar.data.value?.windows ?? []).map((w) => ({ 
           ]"
         />
         <PickOne v-model="flagged" label="Who" all="All" :options="[{ value: 'yes', text: 'Flagged only' }]" />
-        <a :href="download" class="button ml-auto no-underline" download>
+        <a v-if="table" :href="download" class="button ml-auto no-underline" download>
           <ArrowDownTrayIcon class="size-4" aria-hidden="true" />Export CSV
         </a>
       </div>

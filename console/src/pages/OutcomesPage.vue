@@ -2,11 +2,11 @@
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
-import { api, need } from '@/lib/api'
+import { api, need, type Schemas } from '@/lib/api'
 import { useChoices } from '@/lib/choices'
 import { numberWords, stakeWords } from '@/lib/format'
 import { useQueryWord } from '@/lib/query'
-import { onPaper, reportFile } from '@/lib/report'
+import { fileAt, onPaper } from '@/lib/files'
 import DateField from '@/parts/ui/DateField.vue'
 import DeskTabs from '@/parts/cases/DeskTabs.vue'
 import PickOne from '@/parts/ui/PickOne.vue'
@@ -45,6 +45,19 @@ function hours(h?: number) {
   return h < 1 ? `${Math.round(h * 60)} min` : `${h.toFixed(1)} h`
 }
 const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
+const columns: { head: string; text: (r: Schemas['OutcomeRow']) => string }[] = [
+  { head: 'Settled', text: (r) => String(r.settled) },
+  { head: 'Confirmed', text: (r) => String(r.confirmed) },
+  { head: 'Explained', text: (r) => String(r.explained) },
+  { head: 'Data fault', text: (r) => String(r.data_fault) },
+  { head: 'Rule fault', text: (r) => String(r.rule_fault) },
+  { head: 'Cleared', text: (r) => String(r.cleared) },
+  { head: 'Precision', text: (r) => (r.precision === undefined ? '' : `${Math.round(r.precision * 100)}%`) },
+  { head: 'To first look', text: (r) => hours(r.hours_to_look) },
+  { head: 'To settle', text: (r) => hours(r.hours_to_settle) },
+  { head: 'Confirmed, at stake', text: (r) => stakeWords(r.stakes) },
+  { head: 'Recovered', text: (r) => money(r.recovered) },
+]
 </script>
 
 <template>
@@ -68,11 +81,14 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
         />
         <PickOne v-model="rule" label="Rule" all="All rules" :options="choices.rules.value" />
         <PickOne v-model="deskName" label="Desk" all="All desks" :options="choices.desks.value" />
-        <span class="flex items-center gap-2 text-small text-muted"
+        <span class="flex flex-wrap items-center gap-2 text-small text-muted"
           >settled from <DateField v-model="from" label="Settled from" hint="default: a year ago" /> to
           <DateField v-model="to" label="Settled to" hint="default: today"
         /></span>
-        <ExportMenu :href="reportFile('findings', asked)" @print="onPaper" />
+        <ExportMenu
+          :href="(form) => fileAt('/api/reports/file', { report: 'outcomes', form, ...asked })"
+          @print="onPaper"
+        />
       </div>
       <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
       <QueryState v-else-if="!data.length" empty="No cases were settled in these days." />
@@ -86,17 +102,7 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
         <thead>
           <tr>
             <th scope="col" class="capitalize">{{ by }}</th>
-            <th scope="col" class="text-right">Settled</th>
-            <th scope="col" class="text-right">Confirmed</th>
-            <th scope="col" class="text-right">Explained</th>
-            <th scope="col" class="text-right">Data fault</th>
-            <th scope="col" class="text-right">Rule fault</th>
-            <th scope="col" class="text-right">Cleared</th>
-            <th scope="col" class="text-right">Precision</th>
-            <th scope="col" class="text-right">To first look</th>
-            <th scope="col" class="text-right">To settle</th>
-            <th scope="col" class="text-right">Confirmed, at stake</th>
-            <th scope="col" class="text-right">Recovered</th>
+            <th v-for="c in columns" :key="c.head" scope="col" class="text-right">{{ c.head }}</th>
           </tr>
         </thead>
         <tbody>
@@ -107,19 +113,14 @@ const money = (s: string) => (Number(s) ? numberWords(Number(s), 'money') : '')
               }}</RouterLink>
               <template v-else>{{ r.title }}</template>
             </th>
-            <td class="figures text-right" :class="r.settled ? '' : 'text-muted'">{{ r.settled }}</td>
-            <td class="figures text-right" :class="r.confirmed ? '' : 'text-muted'">{{ r.confirmed }}</td>
-            <td class="figures text-right" :class="r.explained ? '' : 'text-muted'">{{ r.explained }}</td>
-            <td class="figures text-right" :class="r.data_fault ? '' : 'text-muted'">{{ r.data_fault }}</td>
-            <td class="figures text-right" :class="r.rule_fault ? '' : 'text-muted'">{{ r.rule_fault }}</td>
-            <td class="figures text-right" :class="r.cleared ? '' : 'text-muted'">{{ r.cleared }}</td>
-            <td class="figures text-right">
-              {{ r.precision === undefined ? '' : `${Math.round(r.precision * 100)}%` }}
-            </td>
-            <td class="figures text-right">{{ hours(r.hours_to_look) }}</td>
-            <td class="figures text-right">{{ hours(r.hours_to_settle) }}</td>
-            <td class="figures text-right">{{ stakeWords(r.stakes) }}</td>
-            <td class="figures text-right">{{ money(r.recovered) }}</td>
+            <td
+              v-for="c in columns"
+              :key="c.head"
+              class="figures text-right"
+              :class="c.text(r) === '0' ? 'text-muted' : ''"
+              :data-head="c.head"
+              v-text="c.text(r)"
+            ></td>
           </tr>
         </tbody>
       </table>

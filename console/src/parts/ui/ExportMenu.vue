@@ -2,8 +2,10 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/vue'
 import { ArrowDownTrayIcon } from '@heroicons/vue/20/solid'
 
+import type { Form } from '@/lib/files'
+
 /** What a page shows, as a file that the service writes, or on paper. */
-withDefaults(defineProps<{ href: (form: string) => string; workbook?: string; busy?: boolean }>(), {
+withDefaults(defineProps<{ href: (form: Form) => string; workbook?: string; busy?: boolean }>(), {
   workbook: 'Workbook (XLSX)',
 })
 defineEmits<{ print: [] }>()
@@ -23,7 +25,7 @@ defineEmits<{ print: [] }>()
           ['csv', 'CSV'],
           ['json', 'JSON'],
           ['parquet', 'Parquet'],
-        ]"
+        ] as [Form, string][]"
         :key="form"
         v-slot="{ active }"
       >
