@@ -42,9 +42,11 @@ func TestAnAnalystsMonthInTheConsole(t *testing.T) {
 	do(t, section(p, "figures"), p.Click("[role=radio][aria-label^='Nov 2026']"), p.Until("location.search.includes('2026-11')"), p.Sees("3,400"))
 
 	// Rehearse: a higher floor, and whom it would flag; published with why.
-	do(t, section(p, "rules"), p.Sees("Thin margin"), p.ClickText("Dials"), p.Sees("Used by: rule thin-margin."), p.Set("input[type=range]", "24"), p.Sees("At 24%"))
+	do(t, section(p, "rules"), p.Sees("Thin margin"), p.ClickText("Dials"), p.Sees("Used by: rule thin-margin."), p.Set("input[type=range]", "24"),
+		p.Sees("At 24%"))
 	do(t, p.ClickText("My draft"), p.ClickText("File"), p.Sees("Rules in words"), p.ClickText("Preview of routing"), p.Sees("Open now"), p.Sees("North desk"))
-	do(t, p.ClickText("Dials"), p.Sees("Used by: rule thin-margin."), p.Set("input[type=range]", "24"), p.Sees("At 24%"), p.Type("input[maxlength]", "Freight is dearer"), p.ClickText("Publish floor = 24%"), p.Sees("is published."))
+	do(t, p.ClickText("Dials"), p.Sees("Used by: rule thin-margin."), p.Set("input[type=range]", "24"), p.Sees("At 24%"),
+		p.Type("input[maxlength]", "Freight is dearer"), p.ClickText("Publish floor = 24%"), p.Sees("is published."))
 
 	// Sweep, and read what came of it.
 	do(t, section(p, "exceptions"), p.ClickText("Sweep Nov 2026"), p.Sees("Arne Made-Up"))
@@ -55,12 +57,15 @@ func TestAnAnalystsMonthInTheConsole(t *testing.T) {
 	assert.Equal(t, "24% (floor)", flagged["thin-margin R2"].Comparison, "by the dial as it was turned")
 
 	// Why, as far down as the lines.
-	do(t, p.Do("tr[data-row]", "e.click()"), p.Sees("Evidence"), p.Go("/exceptions/"+itoa(flagged["thin-margin R1"].Id)), p.Sees("Margin rate is 10.0%"), p.ClickText("Show the lines"), p.ClickText("Cost"), p.Sees("1 line behind it"), p.Sees("N1"))
+	do(t, p.Do("tr[data-row]", "e.click()"), p.Sees("Evidence"), p.Go("/exceptions/"+itoa(flagged["thin-margin R1"].Id)), p.Sees("Margin rate is 10.0%"),
+		p.ClickText("Show the lines"), p.ClickText("Cost"), p.Sees("1 line behind it"), p.Sees("N1"))
 
 	// Where it went: the case on its desk, which is asked about and answered.
 	require.NotNil(t, flagged["thin-margin R1"].Case)
-	do(t, p.Go("/exceptions/"+itoa(flagged["thin-margin R1"].Id)), p.ClickText("Case "+itoa(*flagged["thin-margin R1"].Case)), p.Sees("What is flagged"), p.Sees("North desk"))
-	do(t, p.Type("textarea[id^=comment]", "The freight of N1 is in its cost, @rea"), p.ClickText("Add the comment"), p.Until("[...document.querySelectorAll('ol strong')].some((e) => e.textContent === '@rea')"))
+	do(t, p.Go("/exceptions/"+itoa(flagged["thin-margin R1"].Id)), p.ClickText("Case "+itoa(*flagged["thin-margin R1"].Case)), p.Sees("What is flagged"),
+		p.Sees("North desk"))
+	do(t, p.Type("textarea[id^=comment]", "The freight of N1 is in its cost, @rea"), p.ClickText("Add the comment"),
+		p.Until("[...document.querySelectorAll('ol strong')].some((e) => e.textContent === '@rea')"))
 	assert.Equal(t, []string{"ana mentioned The freight of N1 is in its cost, @rea"}, s.toldTo(t, "rea"))
 }
 
@@ -72,15 +77,21 @@ func TestALeadsCloseInTheConsole(t *testing.T) {
 	s.load("feed", "sales", november)
 	s.sweep("2026-11")
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("lea", password), section(p, "desk"), p.ClickText("Backlog"), p.Sees("Not opened yet"), p.Do("a[href^='/desk?desk=north']", "e.click()"), p.Until("document.querySelectorAll('[data-row]').length > 0"))
+	do(t, p.SignIn("lea", password), section(p, "desk"), p.ClickText("Backlog"), p.Sees("Not opened yet"),
+		p.Do("a[href^='/desk?desk=north']", "e.click()"), p.Until("document.querySelectorAll('[data-row]').length > 0"))
 
 	// It cannot be signed off while cases wait.
-	do(t, section(p, "sweeps"), p.Click("[role=radio][aria-label^='Nov 2026']"), p.Sees("Close Nov 2026"), p.Click("form input[type=checkbox]"), p.ClickText("Sign Nov 2026 off and close it"), p.Sees("of its cases are still open"))
+	do(t, section(p, "sweeps"), p.Click("[role=radio][aria-label^='Nov 2026']"), p.Sees("Close Nov 2026"), p.Click("form input[type=checkbox]"),
+		p.ClickText("Sign Nov 2026 off and close it"), p.Sees("of its cases are still open"))
 
 	// The first is handed to a member, who settles it; the rest is settled and parked.
 	do(t, section(p, "desk"), p.Until("document.querySelectorAll('[data-row]').length > 1"), p.Press("j"), p.Press("h"), p.Sees("To a member of the desk"),
-		p.Until("[...document.querySelectorAll('[role=dialog] option')].some((o) => o.value === 'lea')"), p.Do("[role=dialog] select", "e.value = 'lea'; e.dispatchEvent(new Event('change', {bubbles: true}))"), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Handed over"))
-	do(t, p.Until("!document.querySelector('[role=dialog]')"), p.Press("p"), p.Sees("or until new lines of"), p.Set("[role=dialog] input", "1 Jun 2027"), p.Type("[role=dialog] textarea", "The price list of June"), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Parked Cato"), p.Until("!document.querySelector('[role=dialog]')"))
+		p.Until("[...document.querySelectorAll('[role=dialog] option')].some((o) => o.value === 'lea')"),
+		p.Do("[role=dialog] select", "e.value = 'lea'; e.dispatchEvent(new Event('change', {bubbles: true}))"),
+		p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Handed over"))
+	do(t, p.Until("!document.querySelector('[role=dialog]')"), p.Press("p"), p.Sees("or until new lines of"), p.Set("[role=dialog] input", "1 Jun 2027"),
+		p.Type("[role=dialog] textarea", "The price list of June"), p.Do("[role=dialog] form", "e.requestSubmit()"), p.Sees("Parked Cato"),
+		p.Until("!document.querySelector('[role=dialog]')"))
 	waiting := func() (n int) {
 		for _, x := range want[client.CasePage](t, 200)(s.as("lea").ListCases(ctx, &client.ListCasesParams{})).Items {
 			if x.State != "parked" {
@@ -89,13 +100,20 @@ func TestALeadsCloseInTheConsole(t *testing.T) {
 		}
 		return n
 	}
+	asks := func(words string) string {
+		return "document.querySelector('[role=dialog]')?.innerText.includes('" + words + "')"
+	}
+	do(t, p.Follow("/desk?state=open"))
 	for left := waiting(); left > 0; left = waiting() {
-		do(t, p.Until("document.querySelectorAll('[data-row]').length === "+itoa(int64(left+1))), p.Press("k"), p.Press("k"), p.Press("k"), p.Press("k"), p.Press("s"), p.Sees("Finding"), p.Press("1"), p.Sees("as confirmed"), p.Press("Enter"), p.Until("!document.querySelector('[role=dialog]')"))
+		do(t, p.Until("document.querySelectorAll('[data-row]').length === "+itoa(int64(left))), p.Press("k"), p.PressUntil("s", asks("Finding")),
+			p.Press("1"), p.Until(asks("as confirmed")), p.Press("Enter"), p.Until("!document.querySelector('[role=dialog]')"))
 		require.Equal(t, left-1, waiting())
 	}
 
 	// Signed off; what was found is told, and the audit says by whom.
-	do(t, section(p, "sweeps"), p.Click("[role=radio][aria-label^='Nov 2026']"), p.Sees("Close Nov 2026"), p.Type("form input[maxlength]", "All looked at"), p.Click("form input[type=checkbox]"), p.ClickText("Sign Nov 2026 off and close it"), p.Sees("signed it off"))
+	do(t, section(p, "sweeps"), p.Click("[role=radio][aria-label^='Nov 2026']"), p.Sees("Close Nov 2026"),
+		p.Type("form input[maxlength]", "All looked at"), p.Click("form input[type=checkbox]"), p.ClickText("Sign Nov 2026 off and close it"),
+		p.Sees("signed it off"))
 	do(t, section(p, "desk"), p.ClickText("Outcomes"), p.Sees("Thin margin"), p.ClickText("Export"), p.Sees("Workbook"))
 	do(t, p.Press("Escape"), p.Do("a[href='/people']", "e.click()"), p.ClickText("Audit"), p.Sees("2026-11"))
 	found, err := p.Axe(axeSource)

@@ -1,17 +1,19 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from '@tanstack/vue-query'
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, watch } from 'vue'
 
 import { tell, told, useActs, type ActName } from '@/lib/acts'
 import { api, need, type Schemas } from '@/lib/api'
 import { countWords, dayWords, numberWords } from '@/lib/format'
 import { useChoices } from '@/lib/choices'
+import { useChosen } from '@/lib/chosen'
 import { useDesk } from '@/lib/desk'
 import { useLive } from '@/lib/live'
 import { useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useSession } from '@/lib/session'
 import { triageKeys, useTriage } from '@/lib/triage'
+import { useCaseFocus } from '@/parts/cases/focus'
 import CaseView from '@/parts/cases/CaseView.vue'
 import DeskTabs from '@/parts/cases/DeskTabs.vue'
 import GradeMark from '@/parts/ui/GradeMark.vue'
@@ -28,8 +30,6 @@ const { person, may } = useSession()
 const queries = useQueryClient()
 const choices = useChoices()
 const { selected, open } = useSelected('id')
-const at = ref<number>() // the case in the list that has the focus, by its number
-const place = ref(-1) // where it stood, for when it is gone
 const {
   desk: deskName,
   state,
@@ -81,18 +81,11 @@ const stateText = (c: Schemas['Case']) => {
 }
 
 // Several are chosen to do the same to them; else it is done to the one in focus.
-const chosen = ref(new Set<number>())
-watch(query, () => (chosen.value = new Set()))
-const choose = (id: number) => {
-  const next = new Set(chosen.value)
-  if (!next.delete(id)) next.add(id)
-  chosen.value = next
-}
+const { chosen, choose, chooseNone } = useChosen([query])
+watch(told, (t) => t && chooseNone())
 const { start, undo, act: acts } = useActs()
 const picked = computed(() => cases.value.filter((c) => chosen.value.has(c.id)))
-/** What keys are for: the case that is open beside the list, else the one in the list that has the focus. */
-const inView = computed(() => Number(selected.value) || at.value)
-const focused = computed(() => cases.value.find((c) => c.id === inView.value))
+const { focused, focusOn, step, gone } = useCaseFocus(cases, query, selected)
 function act(what: ActName) {
   const of = picked.value.length ? picked.value : focused.value ? [focused.value] : []
   start(
@@ -100,54 +93,6 @@ function act(what: ActName) {
     of.map(({ id, name, version, desk, cleared }) => ({ id, name, version, desk, cleared })),
   )
 }
-watch(told, (t) => t && (chosen.value = new Set()))
-const row = (id: number) => document.querySelector<HTMLElement>(`[data-row="${id}"]`)
-async function step(by: number) {
-  const from = cases.value.findIndex((c) => c.id === inView.value)
-  // One that has gone is stepped on from where it stood.
-  const to = from >= 0 ? from + by : by > 0 ? place.value : place.value - 1
-  const next = cases.value[Math.min(cases.value.length - 1, Math.max(0, to))]
-  if (!next) return
-  at.value = next.id
-  if (selected.value) selected.value = String(next.id)
-  await nextTick()
-  row(next.id)?.focus()
-}
-function focusOn(id: number, i: number) {
-  at.value = id
-  place.value = i
-}
-
-// Where the case in focus leaves the list, by one's own act or another's, the focus goes to
-// where it stood, so that the keyboard goes on; nothing is done to what comes there. Who took
-// it away is said, unless one did so oneself.
-const gone = ref('')
-watch(cases, async (now, before) => {
-  const was = before.find((c) => c.id === at.value)
-  if (!was || now.some((c) => c.id === was.id)) {
-    const i = now.findIndex((c) => c.id === at.value)
-    if (i >= 0) place.value = i
-    return
-  }
-  const lost = !document.activeElement || document.activeElement === document.body || !!row(was.id)
-  const own = told.value?.cases.includes(was.id)
-  at.value = undefined
-  place.value = before.indexOf(was)
-  await nextTick()
-  if (own && (lost || document.activeElement === document.body) && !selected.value) {
-    const next = now[Math.min(place.value, now.length - 1)]
-    if (next) row(next.id)?.focus()
-  }
-  if (own) return
-  try {
-    const { case: c } = await need(api.GET('/api/cases/{id}', { params: { path: { id: was.id } } }))
-    const by = c.state === 'settled' ? c.settled_by : c.taken_by
-    gone.value = `${was.name}, case ${was.id}: ${c.state}${by ? ` by ${by}` : ''}.`
-  } catch {
-    gone.value = `${was.name}, case ${was.id}, is no longer on this list.`
-  }
-})
-watch([query, told], () => (gone.value = ''))
 useLive(['case_events', 'sweeps'], 'casesOfOthers')
 const { help } = useTriage({
   step: (by) => void step(by),
@@ -253,7 +198,7 @@ const { help } = useTriage({
           <dd>the finding, where one settles</dd>
         </div>
       </dl>
-      <BulkActionBar :cases="picked" @none="chosen = new Set()" />
+      <BulkActionBar :cases="picked" @none="chooseNone()" />
       <p v-if="acts.error.value && !picked.length" role="alert" class="px-4 text-red">{{ acts.error.value.message }}</p>
       <p v-if="gone" role="status" class="px-4 pb-2 text-muted">{{ gone }}</p>
       <QueryState v-if="!page" :loading="isPending" :error="error" @retry="refetch()" />

@@ -1,18 +1,19 @@
 <script setup lang="ts">
 import { ArrowDownIcon, ArrowUpIcon } from '@heroicons/vue/20/solid'
-import { keepPreviousData, useInfiniteQuery } from '@tanstack/vue-query'
-import { computed, nextTick, ref, watch } from 'vue'
-import { useRoute } from 'vue-router'
+import { computed } from 'vue'
 
 import { told, useActs } from '@/lib/acts'
-import { api, need, type Schemas } from '@/lib/api'
+import type { Schemas } from '@/lib/api'
 import { fileAt, type Form } from '@/lib/files'
 import { countWords } from '@/lib/format'
 import { usePeriod } from '@/lib/period'
-import { useQueryChange, useQueryWord, useSelected } from '@/lib/query'
+import { useSelected } from '@/lib/query'
 import { stepRow } from '@/lib/rows'
 import { useRulebook } from '@/lib/rulebook'
 import { useChoices } from '@/lib/choices'
+import { useChosen } from '@/lib/chosen'
+import { useExceptionFilter, type Sort } from '@/parts/exceptions/filter'
+import { useExceptionList } from '@/parts/exceptions/list'
 import ExceptionTabs from '@/parts/exceptions/ExceptionTabs.vue'
 import ExportMenu from '@/parts/ui/ExportMenu.vue'
 import ExceptionView from '@/parts/exceptions/ExceptionView.vue'
@@ -24,158 +25,24 @@ import SideSheet from '@/parts/ui/SideSheet.vue'
 import StaleNote from '@/parts/exceptions/StaleNote.vue'
 import BulkActionBar from '@/parts/cases/BulkActionBar.vue'
 import ViewsPick from '@/parts/exceptions/ViewsPick.vue'
-import { useTyped } from '@/lib/typed'
 import QueryState from '@/parts/ui/QueryState.vue'
 import { useSession } from '@/lib/session'
 
-const route = useRoute()
-const change = useQueryChange()
 const { period, label } = usePeriod()
-const { book, grades, desk } = useRulebook()
+const { grades, desk } = useRulebook()
 const choices = useChoices()
-
-const rule = useQueryWord('rule')
-const grade = useQueryWord('grade')
-const state = useQueryWord('state')
-const kind = useQueryWord('kind')
-const deskName = useQueryWord('desk')
-const text = useQueryWord('text')
-const sweep = useQueryWord('sweep')
-const group = useQueryWord('group')
 const { selected, open } = useSelected('id')
 
-// Typing filters once the hand rests.
-const typed = useTyped(text)
-watch(text, (v) => {
-  if (v !== typed.value.trim()) typed.value = v
-})
-
-type Sort = NonNullable<Schemas['ViewQuery']['sort']>
-const sort = computed(() => (route.query.sort as Sort) || 'grade')
-const descending = computed(() => route.query.descending === 'yes')
-function sortBy(column: Sort) {
-  const turn = column === sort.value ? !descending.value : ['stake', 'streak', 'beyond'].includes(column)
-  void change({ sort: column, descending: turn ? 'yes' : undefined })
-}
-
-const filter = computed(() => ({
-  period: period.value!,
-  rule: rule.value || undefined,
-  grade: grade.value || undefined,
-  state: (state.value || 'flagged') as 'raised' | 'standing' | 'cleared' | 'flagged',
-  kind: kind.value || undefined,
-  desk: deskName.value || undefined,
-  text: text.value || undefined,
-  sweep: Number(sweep.value) || undefined,
-  group: group.value || undefined,
-  sort: sort.value,
-  descending: descending.value,
-}))
-const { data, error, isPending, refetch, hasNextPage, fetchNextPage, isFetchingNextPage } = useInfiniteQuery({
-  queryKey: computed(() => ['exceptions', filter.value]),
-  queryFn: ({ pageParam }) =>
-    need(
-      api.GET('/api/exceptions', {
-        params: { query: { ...filter.value, limit: 100, cursor: pageParam || undefined } },
-      }),
-    ),
-  initialPageParam: '',
-  getNextPageParam: (page) => page.next,
-  enabled: computed(() => !!period.value),
-  placeholderData: keepPreviousData,
-})
-const items = computed(() => data.value?.pages.flatMap((p) => p.items) ?? [])
-const total = computed(() => data.value?.pages[0]?.total ?? 0)
-const first = computed(() => data.value?.pages[0])
-/** Choices of a filter with how many there would be of each. */
-const counted = (facet: keyof Schemas['Facets'], all: { value: string; text: string }[]) =>
-  all.map((o) => {
-    const n = first.value?.facets?.[facet].find((g) => g.name === o.value)?.count ?? 0
-    return { value: o.value, text: first.value?.facets ? `${o.text} (${n.toLocaleString('en-GB')})` : o.text }
-  })
-const attributes = computed(() => [...new Set(book.value?.kinds.flatMap((k) => k.attributes) ?? [])])
-const groupOf = (x: Schemas['Exception']) =>
-  ({ grade: x.grade, rule: x.rule, kind: x.kind, desk: x.desk, state: x.state, subject: `${x.kind} ${x.key}` })[
-    group.value
-  ]
-/** Where each group of an attribute begins, by how many come before. */
-const begins = computed(() => {
-  const at = new Map<number, Schemas['ExceptionGroup']>()
-  let n = 0
-  for (const g of first.value?.groups ?? []) {
-    at.set(n, { ...g, title: g.title || `no ${group.value}` })
-    n += g.count
-  }
-  return at
-})
-/** The head of a group stands above its first row. */
-const headAt = computed(() =>
-  items.value.map((x, i) => {
-    if (attributes.value.includes(group.value)) return begins.value.get(i)
-    const of = groupOf(x)
-    if (of === undefined || (i > 0 && groupOf(items.value[i - 1]) === of)) return undefined
-    const g = first.value?.groups?.find((g) => g.name === of)
-    return g && { ...g, title: group.value === 'subject' ? `${x.name} ${x.key}` : g.title }
-  }),
-)
-const view = computed<Schemas['ViewQuery']>(() => ({
-  rule: rule.value || undefined,
-  grade: grade.value || undefined,
-  state: (state.value || undefined) as Schemas['ViewQuery']['state'],
-  kind: kind.value || undefined,
-  desk: deskName.value || undefined,
-  text: text.value || undefined,
-  group: group.value || undefined,
-  sort: sort.value === 'grade' ? undefined : sort.value,
-  descending: descending.value || undefined,
-}))
-const showView = (q: Schemas['ViewQuery']) => {
-  typed.value = q.text ?? ''
-  void change({
-    rule: q.rule,
-    grade: q.grade,
-    state: q.state,
-    kind: q.kind,
-    desk: q.desk,
-    text: q.text,
-    group: q.group,
-    sort: q.sort,
-    descending: q.descending ? 'yes' : undefined,
-  })
-}
-const narrowed = computed(
-  () => !!(rule.value || grade.value || state.value || kind.value || deskName.value || text.value),
-)
-const showAll = () => {
-  typed.value = ''
-  void change({
-    ...Object.fromEntries(Object.keys(route.query).map((k) => [k, undefined])),
-    period: route.query.period,
-  })
-}
-
+const asked = useExceptionFilter()
+const { rule, grade, state, kind, desk: deskName, sweep, group, typed, sort, descending, filter, narrowed } = asked
+const { list, items, first, total, counted, attributes, headAt, printing, print } = useExceptionList(asked, period)
+const { data, error, isPending, hasNextPage, isFetchingNextPage } = list
 const fileOf = (form: Form) => fileAt('/api/exceptions/file', { form, ...filter.value })
-/** On paper all rows stand, however many were shown. */
-const mostPrinted = 2000
-const printing = ref(false)
-async function print() {
-  printing.value = true
-  while (hasNextPage.value && items.value.length < mostPrinted) await fetchNextPage()
-  await nextTick()
-  window.print()
-  printing.value = false
-}
 
 // Several are chosen to do the same to their cases at once, or to be taken to their desks.
 const { may } = useSession()
 const mayChoose = (x: Schemas['Exception']) => (x.case ? may('review') : x.state !== 'cleared' && !sweep.value)
-const chosen = ref(new Set<number>())
-watch([filter, told], () => (chosen.value = new Set()))
-const choose = (id: number) => {
-  const next = new Set(chosen.value)
-  if (!next.delete(id)) next.add(id)
-  chosen.value = next
-}
+const { chosen, choose, chooseNone } = useChosen([filter, told])
 /** Of the chosen, those in no case: they are taken to their desks first. */
 const loose = computed(() => items.value.filter((x) => chosen.value.has(x.id) && !x.case).map((x) => x.id))
 const { toDesk } = useActs()
@@ -243,8 +110,8 @@ const shown = computed(() =>
             ...attributes.map((a) => ({ value: a, text: `By ${a}` })),
           ]"
         />
-        <ViewsPick :query="view" @show="showView" />
-        <button v-if="narrowed" class="button" @click="showAll">Show all</button>
+        <ViewsPick :query="asked.view.value" @show="asked.showView" />
+        <button v-if="narrowed" class="button" @click="asked.showAll">Show all</button>
         <ExportMenu :href="fileOf" workbook="Workbook (XLSX), with legend" :busy="printing" @print="print" />
       </div>
       <p class="hidden px-4 text-title font-semibold print:block">Exceptions of {{ label }}</p>
@@ -268,7 +135,7 @@ const shown = computed(() =>
           <select
             class="field text-small"
             :value="sort"
-            @change="(e) => sortBy((e.target as HTMLSelectElement).value as Sort)"
+            @change="(e) => asked.sortBy((e.target as HTMLSelectElement).value as Sort)"
           >
             <option v-for="c in columns" :key="c.key" :value="c.key">{{ c.head }}</option>
             <option value="beyond">Distance from the cut</option>
@@ -289,14 +156,14 @@ const shown = computed(() =>
       <BulkActionBar
         :cases="chosenCases"
         :what="`${countWords(chosen.size - loose.length, 'exception')} in ${countWords(chosenCases.length, 'case')} selected`"
-        @none="chosen = new Set()"
+        @none="chooseNone()"
       />
       <StaleNote class="mx-4" :why="data?.pages[0]?.stale" />
       <p v-if="sweep" class="mx-4 mb-1 flex flex-wrap items-center gap-3 rounded bg-sunk px-3 py-1.5 text-small">
         As of sweep {{ sweep }}; later sweeps are ignored.
         <button class="underline hover:text-tide" @click="sweep = ''">Show the current list</button>
       </p>
-      <QueryState v-if="!data" :loading="isPending" :error="error" @retry="refetch()" />
+      <QueryState v-if="!data" :loading="isPending" :error="error" @retry="list.refetch()" />
       <QueryState
         v-else-if="!items.length"
         :empty="
@@ -305,7 +172,7 @@ const shown = computed(() =>
             : `No exceptions in ${label}. If it was not swept yet, sweep it first.`
         "
       >
-        <button v-if="narrowed" class="button" @click="showAll">Show all</button>
+        <button v-if="narrowed" class="button" @click="asked.showAll">Show all</button>
       </QueryState>
       <div v-else class="relative px-2 md:overflow-x-auto">
         <table class="grid-table cards-narrow">
@@ -326,7 +193,7 @@ const shown = computed(() =>
                 <button
                   class="inline-flex min-h-6 w-full items-center gap-1 font-semibold hover:text-tide"
                   :class="c.right ? 'justify-end' : ''"
-                  @click="sortBy(c.key)"
+                  @click="asked.sortBy(c.key)"
                 >
                   {{ c.head }}
                   <component
@@ -400,7 +267,7 @@ const shown = computed(() =>
           </tbody>
         </table>
         <div v-if="hasNextPage" class="p-3 print:hidden">
-          <button class="button" :disabled="isFetchingNextPage" @click="fetchNextPage()">
+          <button class="button" :disabled="isFetchingNextPage" @click="list.fetchNextPage()">
             Show the next 100 of {{ total.toLocaleString('en-GB') }}
           </button>
         </div>
