@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"slices"
@@ -215,122 +216,141 @@ func flow(pairs ...string) string {
 // Write is the definition as an item of the rulebook's list of rules, each
 // line behind an indent.
 func (d *RuleDefinition) Write(indent string, methods Methods) string {
-	var s strings.Builder
-	first := true
-	line := func(text string) {
-		lead := indent + "  "
-		if first {
-			lead, first = indent+"- ", false
-		}
-		s.WriteString(lead + text + "\n")
+	w := ruleWriter{indent: indent}
+	w.head(d)
+	switch {
+	case len(d.Window) > 0:
+		w.line("window: " + writeMethod(d.Window, "window", methods))
+	case len(d.Outlier) > 0:
+		w.line("outlier: " + writeMethod(d.Outlier, "outlier", methods))
+	case len(d.Choose) > 0:
+		w.line("threshold:")
+		w.choose(d.Choose)
+	default:
+		w.line("threshold:")
+		w.put("  of", d.Of)
+		w.put("  against", d.Against)
+		w.put("  as", d.As)
+		w.bands(d.Bands)
 	}
-	put := func(key, value string) {
-		if value != "" {
-			line(key + ": " + scalarText(value))
-		}
+	w.put("stake", d.Stake)
+	w.examples(d.Examples)
+	return w.out.String()
+}
+
+// ruleWriter writes one item of a list, line by line; the first begins with its dash.
+type ruleWriter struct {
+	indent string
+	out    strings.Builder
+}
+
+func (w *ruleWriter) line(text string) {
+	lead := "  "
+	if w.out.Len() == 0 {
+		lead = "- "
 	}
-	list := func(items []string) string {
-		var out []string
-		for _, item := range items {
-			out = append(out, scalarText(item))
-		}
-		return "[" + strings.Join(out, ", ") + "]"
+	w.out.WriteString(w.indent + lead + text + "\n")
+}
+
+// put writes a key where there is a value.
+func (w *ruleWriter) put(key, value string) {
+	if value != "" {
+		w.line(key + ": " + scalarText(value))
 	}
-	put("name", d.Name)
-	put("title", d.Title)
+}
+
+func flowList(items []string) string {
+	var out []string
+	for _, item := range items {
+		out = append(out, scalarText(item))
+	}
+	return "[" + strings.Join(out, ", ") + "]"
+}
+
+// head writes what a rule of any family has: whom it judges, when, and what becomes of it.
+func (w *ruleWriter) head(d *RuleDefinition) {
+	w.put("name", d.Name)
+	w.put("title", d.Title)
 	if len(d.Judges) == 1 {
-		put("judges", d.Judges[0])
+		w.put("judges", d.Judges[0])
 	} else {
-		line("judges: " + list(d.Judges))
+		w.line("judges: " + flowList(d.Judges))
 	}
-	if d.Each == "" {
-		d.Each = "month"
-	}
-	put("each", d.Each)
-	put("where", d.Where)
+	w.put("each", cmp.Or(d.Each, "month"))
+	w.put("where", d.Where)
 	if len(d.Base) > 0 {
 		var pairs []string
 		for _, b := range d.Base {
 			at := strings.LastIndex(b.Least, " ") + 1 // at least 5,000
 			pairs = append(pairs, b.Measure, b.Least[:at]+amount.Plain(b.Least[at:]))
 		}
-		line("base: " + flow(pairs...))
+		w.line("base: " + flow(pairs...))
 	}
-	put("no_data", d.NoData)
-	put("ended", d.Ended)
-	put("persists", d.Persists)
+	w.put("no_data", d.NoData)
+	w.put("ended", d.Ended)
+	w.put("persists", d.Persists)
 	switch {
 	case d.Trial:
-		line("on: trial")
+		w.line("on: trial")
 	case d.On != nil && !*d.On:
-		line("on: false")
+		w.line("on: false")
 	}
 	if d.Listed {
-		line("cases: none")
+		w.line("cases: none")
 	}
 	if d.ToDate {
-		line("to_date: true")
+		w.line("to_date: true")
 	}
 	if d.LastWord {
-		line("last_word: true")
+		w.line("last_word: true")
 	}
-	put("valid_from", d.ValidFrom)
-	put("valid_until", d.ValidUntil)
+	w.put("valid_from", d.ValidFrom)
+	w.put("valid_until", d.ValidUntil)
 	if len(d.Shows) > 0 {
-		line("shows: " + list(d.Shows))
+		w.line("shows: " + flowList(d.Shows))
 	}
-	put("marks", d.Marks)
-	switch {
-	case len(d.Window) > 0:
-		line("window: " + writeMethod(d.Window, "window", methods))
-	case len(d.Outlier) > 0:
-		line("outlier: " + writeMethod(d.Outlier, "outlier", methods))
-	case len(d.Choose) > 0:
-		line("threshold:")
-		line("  choose:")
-		for _, c := range d.Choose {
-			how := c.How + ": " + list(c.Of)
-			if c.How == "some" {
-				how = fmt.Sprintf("some: {at_least: %d, of: %s}", c.AtLeast, list(c.Of))
-			}
-			line("    - {grade: " + scalarText(c.Grade) + ", " + how + "}")
+	w.put("marks", d.Marks)
+}
+
+func (w *ruleWriter) choose(choices []ChoiceDefinition) {
+	w.line("  choose:")
+	for _, c := range choices {
+		how := c.How + ": " + flowList(c.Of)
+		if c.How == "some" {
+			how = fmt.Sprintf("some: {at_least: %d, of: %s}", c.AtLeast, flowList(c.Of))
 		}
-	default:
-		line("threshold:")
-		put("  of", d.Of)
-		put("  against", d.Against)
-		put("  as", d.As)
-		if len(d.Bands) > 0 {
-			line("  bands:")
-		}
-		for _, b := range d.Bands {
-			if b.Rest {
-				line("    - {clear: rest}")
-				continue
-			}
-			clear := ""
-			if b.Grade == "" {
-				clear = "true"
-			}
-			text := flow("grade", b.Grade, "label", b.Label, "below", b.Below, "at_most", b.AtMost, "above", b.Above, "at_least", b.AtLeast)
-			if clear != "" {
-				text = strings.Replace(text, "{", "{clear: true, ", 1)
-			}
-			line("    - " + strings.Replace(text, ", }", "}", 1))
-		}
+		w.line("    - {grade: " + scalarText(c.Grade) + ", " + how + "}")
 	}
-	put("stake", d.Stake)
-	if len(d.Examples) > 0 {
-		line("examples:")
-		for _, ex := range d.Examples {
-			var pairs []string
-			for _, name := range sortedNames(ex) {
-				pairs = append(pairs, name, ex[name])
-			}
-			line("  - " + flow(pairs...))
-		}
+}
+
+func (w *ruleWriter) bands(bands []BandDefinition) {
+	if len(bands) > 0 {
+		w.line("  bands:")
 	}
-	return s.String()
+	for _, b := range bands {
+		if b.Rest {
+			w.line("    - {clear: rest}")
+			continue
+		}
+		text := flow("grade", b.Grade, "label", b.Label, "below", b.Below, "at_most", b.AtMost, "above", b.Above, "at_least", b.AtLeast)
+		if b.Grade == "" {
+			text = strings.Replace(text, "{", "{clear: true, ", 1)
+		}
+		w.line("    - " + strings.Replace(text, ", }", "}", 1))
+	}
+}
+
+func (w *ruleWriter) examples(examples []map[string]string) {
+	if len(examples) > 0 {
+		w.line("examples:")
+	}
+	for _, ex := range examples {
+		var pairs []string
+		for _, name := range sortedNames(ex) {
+			pairs = append(pairs, name, ex[name])
+		}
+		w.line("  - " + flow(pairs...))
+	}
 }
 
 // sortedNames puts the verdict last.

@@ -47,19 +47,27 @@ func TestEveryFieldIsWritten(t *testing.T) {
 	require.NoError(t, err)
 	off := false
 	for _, d := range []RuleDefinition{
-		{Name: "full", Title: "Margin: under, or \"over\" #1", Judges: []string{"rep", "rep.territory"}, Where: `rep.territory is not "Outer Isles"`, Base: []BaseDefinition{{"revenue", "above 5000.5"}, {"order_lines", "at least 3"}},
-			NoData: "look", Persists: "2 of 3", On: &off, ToDate: true, LastWord: true, ValidFrom: "2026-01-01", ValidUntil: "2026-12-31", Shows: []string{"revenue", "cost"}, Stake: "revenue - cost",
+		{Name: "full", Title: "Margin: under, or \"over\" #1", Judges: []string{"rep", "rep.territory"}, Where: `rep.territory is not "Outer Isles"`,
+			Base:   []BaseDefinition{{"revenue", "above 5000.5"}, {"order_lines", "at least 3"}},
+			NoData: "look", Persists: "2 of 3", On: &off, ToDate: true, LastWord: true, ValidFrom: "2026-01-01", ValidUntil: "2026-12-31",
+			Shows: []string{"revenue", "cost"}, Stake: "revenue - cost",
 			Of: "margin_rate", Against: "peers(margin_rate, median, rep.territory)", As: "difference",
-			Bands:    []BandDefinition{{Grade: "act", Below: "-5%", Label: "below -5%"}, {Grade: "look", AtMost: "-2%"}, {Above: "-2%"}},
-			Examples: []map[string]string{{"margin_rate": "20%", "comparison": "25%", "rep.territory": "Lowmarsh", "is": "look"}, {"margin_rate": "missing", "comparison": "1%", "is": "look"}}},
-		{Name: "tried", Title: "On trial", Judges: []string{"rep"}, Trial: true, Listed: true, Marks: "cost", Ended: "counts as zero", Of: "growth_year", Bands: []BandDefinition{{Grade: "act", Below: "5%"}, {Rest: true}}},
-		{Name: "pairs", Title: "Pairs", Judges: []string{"rep x product"}, Choose: []ChoiceDefinition{{Grade: "act", How: "some", AtLeast: 2, Of: []string{"revenue above 1000", "margin_rate below 5%", `rep.territory is "Lowmarsh"`}},
-			{Grade: "look", How: "none", Of: []string{"revenue above 0"}}, {Grade: "look", How: "any", Of: []string{"cost above 5", "cost below 1"}}, {Grade: "look", How: "all", Of: []string{"cost above 5", "cost below 1"}}}},
+			Bands: []BandDefinition{{Grade: "act", Below: "-5%", Label: "below -5%"}, {Grade: "look", AtMost: "-2%"}, {Above: "-2%"}},
+			Examples: []map[string]string{{"margin_rate": "20%", "comparison": "25%", "rep.territory": "Lowmarsh", "is": "look"},
+				{"margin_rate": "missing", "comparison": "1%", "is": "look"}}},
+		{Name: "tried", Title: "On trial", Judges: []string{"rep"}, Trial: true, Listed: true, Marks: "cost", Ended: "counts as zero", Of: "growth_year",
+			Bands: []BandDefinition{{Grade: "act", Below: "5%"}, {Rest: true}}},
+		{Name: "pairs", Title: "Pairs", Judges: []string{"rep x product"},
+			Choose: []ChoiceDefinition{{Grade: "act", How: "some", AtLeast: 2,
+				Of: []string{"revenue above 1000", "margin_rate below 5%", `rep.territory is "Lowmarsh"`}},
+				{Grade: "look", How: "none", Of: []string{"revenue above 0"}}, {Grade: "look", How: "any", Of: []string{"cost above 5", "cost below 1"}},
+				{Grade: "look", How: "all", Of: []string{"cost above 5", "cost below 1"}}}},
 	} {
 		out, err := PlaceRule(string(text), d.Name, &d, method.All())
 		require.NoError(t, err)
 		book, problems := Read([]byte(out), method.All())
 		require.Empty(t, problems, out)
+		d.Each = "month" // what is left out
 		assert.Equal(t, d, book.Define(book.Rule(d.Name)))
 		assert.Contains(t, book.RuleText(out, d.Name), "- name: "+d.Name)
 	}
@@ -69,7 +77,9 @@ func TestEveryFieldIsWritten(t *testing.T) {
 func TestRulesTakeNumbersAsTheyAreShown(t *testing.T) {
 	text, err := os.ReadFile("../../internal/demo/rulebook.yaml")
 	require.NoError(t, err)
-	d := RuleDefinition{Name: "large", Title: "Above 1,000", Judges: []string{"rep"}, Base: []BaseDefinition{{"revenue", "at least 5,000.5"}, {"order_lines", "above 1,000"}}, Of: "revenue", Bands: []BandDefinition{{Grade: "act", Above: "1,234,567.50"}, {Rest: true}}}
+	d := RuleDefinition{Name: "large", Title: "Above 1,000", Judges: []string{"rep"},
+		Base: []BaseDefinition{{"revenue", "at least 5,000.5"}, {"order_lines", "above 1,000"}}, Of: "revenue",
+		Bands: []BandDefinition{{Grade: "act", Above: "1,234,567.50"}, {Rest: true}}}
 	out, err := PlaceRule(string(text), d.Name, &d, method.All())
 	require.NoError(t, err)
 	book, problems := Read([]byte(out), method.All())
@@ -79,7 +89,8 @@ func TestRulesTakeNumbersAsTheyAreShown(t *testing.T) {
 	assert.Equal(t, []BandDefinition{{Grade: "act", Above: "1234567.5"}, {Rest: true}}, back.Bands)
 	assert.Equal(t, "Above 1,000", back.Title)
 
-	m := RuleDefinition{Name: "bursting", Title: "Bursting", Judges: []string{"customer"}, Window: map[string]string{"burst": "returns", "within": "7 days", "number": "net", "at_least": "12,500"}}
+	m := RuleDefinition{Name: "bursting", Title: "Bursting", Judges: []string{"customer"},
+		Window: map[string]string{"burst": "returns", "within": "7 days", "number": "net", "at_least": "12,500"}}
 	out, err = PlaceRule(string(text), m.Name, &m, method.All())
 	require.NoError(t, err)
 	assert.Contains(t, out, "at_least: 12500")
