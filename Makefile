@@ -39,6 +39,8 @@ generated: generate
 
 lint:
 	test -z "$$(gofmt -l $$(git ls-files "*.go"))" || { gofmt -l $$(git ls-files "*.go"); exit 1; }
+	@! git ls-files "*.go" "*.vue" "*.ts" "*.css" "*.sh" | grep -v -e /contract/ -e internal/client/ -e api.gen | \
+		xargs awk 'length > 160 { print FILENAME ":" FNR ": " length " characters; at most 160" }' | grep .
 	$(GO) vet ./...
 	$(GO) build -modfile=tools/go.mod -o bin/staticcheck honnef.co/go/tools/cmd/staticcheck
 	./bin/staticcheck $$($(GO) list ./... | grep -v -e /contract$$ -e internal/client$$)
@@ -50,7 +52,7 @@ test: prepare-test build generated
 	$(MAKE) -j2 lint run-tests
 
 run-tests:
-	$(GO) test -parallel 6 -timeout 20m ./...
+	OSKEL_BIN=$(CURDIR)/bin/oskel $(GO) test -vet=off -parallel 6 -timeout 20m ./...
 
 # The same under the race detector, which takes twice as long.
 race: prepare-test build

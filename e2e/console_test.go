@@ -48,7 +48,8 @@ const axeSource = "../console/node_modules/axe-core/axe.min.js"
 // its own, so that they are looked at side by side.
 func TestAxeOnThePeriod(t *testing.T) {
 	t.Parallel()
-	axeFindsNothing(t, 1280, "/overview", "/sweeps", "/exceptions/grid", "/exceptions/trend", "/subjects/rep/R-17", "/subjects/rep/R-17?period=2026-10", "/exceptions?id=EXCEPTION", "/exceptions?text=nobody", "/exceptions/EXCEPTION", "/nowhere")
+	axeFindsNothing(t, 1280, "/overview", "/sweeps", "/exceptions/grid?kind=rep", "/exceptions/trend", "/subjects/rep/R-17",
+		"/subjects/rep/R-17?period=2026-10", "/exceptions?id=EXCEPTION", "/exceptions?text=nobody", "/exceptions/EXCEPTION", "/nowhere")
 }
 
 func TestAxeOnReview(t *testing.T) {
@@ -58,19 +59,22 @@ func TestAxeOnReview(t *testing.T) {
 
 func TestAxeOnData(t *testing.T) {
 	t.Parallel()
-	axeFindsNothing(t, 1280, "/data/issues", "/data", "/data/registers/customer?text=quay&key=C-0001", "/data/targets", "/data/calendar", "/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate")
+	axeFindsNothing(t, 1280, "/data/issues", "/data", "/data/registers/customer?text=quay&key=C-0001", "/data/targets", "/data/calendar",
+		"/figures?by=product&groups=product.family,product.category&measures=revenue,margin_rate")
 }
 
 func TestAxeOnRules(t *testing.T) {
 	t.Parallel()
-	axeFindsNothing(t, 1280, "/measures/margin_rate", "/measures/none", "/rules?rule=behind-target", "/rules/draft", "/rules/dials", "/rules/grades?grade=look", "/rules/revisions?revision=1")
+	axeFindsNothing(t, 1280, "/measures/margin_rate", "/measures/none", "/rules?rule=behind-target", "/rules/draft", "/rules/dials",
+		"/rules/grades?grade=look", "/rules/revisions?revision=1")
 	axeFindsNothingAs(t, "ines", 1280, "/rules/draft?rule=thin-margin", "/rules/draft?as=file", "/sweeps")
 }
 
 // Where a narrow screen lays things out in another way.
 func TestAxeOnANarrowScreen(t *testing.T) {
 	t.Parallel()
-	axeFindsNothing(t, 390, "/overview", "/exceptions", "/exceptions?id=EXCEPTION", "/figures", "/desk?id=CASE", "/cases/CASE", "/desk/inbox", "/desk/backlog", "/desk/outcomes", "/data/issues", "/data")
+	axeFindsNothing(t, 390, "/overview", "/exceptions", "/exceptions?id=EXCEPTION", "/figures", "/desk?id=CASE", "/cases/CASE", "/desk/inbox",
+		"/desk/backlog", "/desk/outcomes", "/data/issues", "/data")
 }
 
 // axeFindsNothing looks at pages of the demo; in their paths stand the numbers of an
@@ -88,13 +92,14 @@ func axeFindsNothingAs(t *testing.T, who string, wide int, pages ...string) {
 		require.NoError(t, err)
 		assert.Empty(t, found, what)
 	}
-	do(t, p.Go("/sign-in"), p.Sees("Sign in"))
-	check(p.Axe, "/sign-in")
+	if do(t, p.Go("/sign-in"), p.Sees("Sign in")); who == "odo" && wide < 1000 {
+		check(p.Axe, "/sign-in")
+	}
 	do(t, p.SignIn(who, demo.Password))
 	numbers := strings.NewReplacer("EXCEPTION", itoa(exception.Id), "CASE", itoa(*exception.Case))
 	for _, path := range pages {
 		path = numbers.Replace(path)
-		do(t, p.Go(path), p.Dark(false), p.Rest())
+		do(t, p.Follow(path), p.Dark(false), p.Rest())
 		if wide > 1000 {
 			check(p.Axe, path)
 			do(t, p.Dark(true))
@@ -124,7 +129,8 @@ func TestAnalystReadsThePeriod(t *testing.T) {
 	do(t, p.Press("ArrowRight"), p.Until("location.search.includes('2026-10')"))
 
 	do(t, p.ClickText("Exceptions"), p.Sees("Rule and reason"))
-	do(t, p.Type("input[type=search]", "c-0412"), p.Until("location.search.includes('text=c-0412')"), p.Until("document.querySelectorAll('[data-row]').length === 2"))
+	do(t, p.Type("input[type=search]", "c-0412"), p.Until("location.search.includes('text=c-0412')"),
+		p.Until("document.querySelectorAll('[data-row]').length === 2"))
 	do(t, p.Do("[data-row]", "e.focus()"), p.Press("Enter"), p.Sees("No order lines since 1 Jul 2026"), p.Sees("Limit"))
 	do(t, p.ClickText("Open full page"), p.Until("location.pathname.startsWith('/exceptions/')"), p.Sees("Days since last"))
 	title, err := browser.Value[string](p, "document.querySelector('h1').innerText")
@@ -139,7 +145,8 @@ func TestAnalystReadsThePeriod(t *testing.T) {
 	do(t, p.ClickText("All grades"), p.ClickText("Look"), p.Until("location.search.includes('grade=look')"))
 	do(t, p.ClickText("Show all"), p.Until("!location.search.includes('grade')"))
 
-	do(t, p.ClickText("Rules"), p.Sees("Each month, for every rep: Act now when margin rate is below 18%"), p.ClickText("Behind target"), p.Sees("Not judged: no target"))
+	do(t, p.ClickText("Rules"), p.Sees("Each month, for every rep: Act now when margin rate is below 18%"), p.ClickText("Behind target"),
+		p.Sees("Not judged: no target"))
 	do(t, p.Go("/exceptions?text=nobody"), p.Sees("No exceptions match these filters."))
 }
 
@@ -153,9 +160,11 @@ func TestReviewerWorksTheDesk(t *testing.T) {
 	do(t, p.SignIn("rob", password), p.Until("location.pathname === '/desk'"), p.Sees("Bera Made-Up"))
 	do(t, p.Do("[data-row]", "e.focus()"), p.Press("Enter"), p.Sees("What is flagged"))
 	do(t, p.ClickText("Take this case"), p.Sees("Taken by you"))
-	do(t, p.Type("textarea", "Asked purchasing."), p.ClickText("Add the comment"), p.Until("[...document.querySelectorAll('ol li')].some(l => l.innerText.includes('Asked purchasing.'))"))
+	do(t, p.Type("textarea", "Asked purchasing."), p.ClickText("Add the comment"),
+		p.Until("[...document.querySelectorAll('ol li')].some(l => l.innerText.includes('Asked purchasing.'))"))
 	do(t, p.ClickText("Return to the desk"), p.Sees("Open: it is not taken yet"))
-	do(t, p.ClickText("Confirmed"), p.Type("input[maxlength]", "Price goes up"), p.ClickText("Settle as confirmed"), p.Sees("Settled as confirmed by rob"), p.Sees("Price goes up"))
+	do(t, p.ClickText("Confirmed"), p.Type("input[maxlength]", "Price goes up"), p.ClickText("Settle as confirmed"),
+		p.Sees("Settled as confirmed by rob"), p.Sees("Price goes up"))
 	do(t, p.Press("Escape"), p.Sees("No open cases."))
 
 	// Settled by another in between: told, and nothing lost.
@@ -180,7 +189,8 @@ func TestEmptyConsole(t *testing.T) {
 	s := newService(t)
 	defer s.stop()
 	p := screen(t, s, 1280, 800)
-	do(t, p.SignIn("ana", password), p.Sees("No data yet"), p.Go("/rules"), p.Sees("Write a rulebook draft"), p.Go("/data"), p.Sees("No files loaded yet."), p.Go("/desk"), p.Sees("No open cases."))
+	do(t, p.SignIn("ana", password), p.Sees("No data yet"), p.Go("/rules"), p.Sees("Write a rulebook draft"), p.Go("/data"),
+		p.Sees("No files loaded yet."), p.Go("/desk"), p.Sees("No open cases."))
 	found, err := p.Axe(axeSource)
 	require.NoError(t, err)
 	assert.Empty(t, found)

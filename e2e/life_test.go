@@ -33,8 +33,12 @@ type process struct {
 
 var buildOnce sync.Once
 
-// build builds the program once for all tests.
+// build is the program: the one that OSKEL_BIN names, as 'make test' has just built it, or
+// one that is built now.
 func build(t *testing.T) string {
+	if built := os.Getenv("OSKEL_BIN"); built != "" {
+		return built
+	}
 	binary := filepath.Join(scratch, "oskel")
 	buildOnce.Do(func() {
 		out, err := exec.Command("go", "build", "-o", binary, "oskel/cmd/oskel").CombinedOutput()

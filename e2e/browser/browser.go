@@ -85,6 +85,11 @@ func (p *Page) Go(path string) error {
 	return nil
 }
 
+// Follow goes to a path as a link of the console does, without loading it anew.
+func (p *Page) Follow(path string) error {
+	return p.Run("history.pushState({}, '', " + strconv.Quote(path) + "); dispatchEvent(new PopStateEvent('popstate', {state: {}}))")
+}
+
 // step does one thing to what an expression finds, as soon as it is there, is
 // seen and takes it: finding and doing are one evaluation, so nothing can
 // come between them. A page that is on its way elsewhere is asked again.
@@ -110,7 +115,8 @@ const click = `e.scrollIntoView({block: 'nearest'}); e.focus({preventScroll: tru
 
 // ClickText clicks the first button, link or option with a text.
 func (p *Page) ClickText(text string) error {
-	find := fmt.Sprintf(`[...document.querySelectorAll('button, a, [role=option], [role=radio]')].find(e => e.innerText.trim().startsWith(%s) && e.getClientRects().length && !e.disabled)`, strconv.Quote(text))
+	find := fmt.Sprintf(`[...document.querySelectorAll('button, a, [role=option], [role=radio]')].find(e => e.innerText.trim().startsWith(%s) && `+
+		`e.getClientRects().length && !e.disabled)`, strconv.Quote(text))
 	return p.step("clicking "+strconv.Quote(text), find, click)
 }
 
@@ -128,7 +134,8 @@ func (p *Page) Do(css, script string) error {
 
 // Set gives a field, a choice or a slider another value.
 func (p *Page) Set(css, value string) error {
-	return p.Do(css, `e.value = `+strconv.Quote(value)+`; e.dispatchEvent(new Event('input', {bubbles: true})); e.dispatchEvent(new Event('change', {bubbles: true}))`)
+	return p.Do(css, `e.value = `+strconv.Quote(value)+
+		`; e.dispatchEvent(new Event('input', {bubbles: true})); e.dispatchEvent(new Event('change', {bubbles: true}))`)
 }
 
 // Type types into the field that a CSS selector finds, after what stands
@@ -200,7 +207,8 @@ func (p *Page) Until(expression string) error { return p.until(expression, p.tim
 func (p *Page) until(expression string, patience time.Duration) error {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
-	for {
+	// What does not hold yet is asked for less and less often: the page has the same two cores.
+	for pause := 20 * time.Millisecond; ; pause = min(pause*3/2, 80*time.Millisecond) {
 		holds, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("!!("+expression+")"))
 		switch {
 		case holds:
@@ -213,7 +221,7 @@ func (p *Page) until(expression string, patience time.Duration) error {
 		}
 		select {
 		case <-ctx.Done():
-		case <-time.After(30 * time.Millisecond):
+		case <-time.After(pause):
 		}
 	}
 }
@@ -222,7 +230,8 @@ func (p *Page) until(expression string, patience time.Duration) error {
 // whose body is not there yet.
 func leaving(err error) bool {
 	text := err.Error()
-	for _, part := range []string{"Cannot find context", "context was destroyed", "context with specified id", "Cannot read properties of null", "Inspected target navigated", "uniqueContextId not found"} {
+	for _, part := range []string{"Cannot find context", "context was destroyed", "context with specified id", "Cannot read properties of null",
+		"Inspected target navigated", "uniqueContextId not found"} {
 		if strings.Contains(text, part) {
 			return true
 		}
@@ -345,5 +354,6 @@ func (p *Page) axe(source, tags, rules string) ([]string, error) {
 	if err := p.Run("window.axe || (() => {" + string(script) + "})()"); err != nil {
 		return nil, err
 	}
-	return Value[[]string](p, `axe.run(document, {runOnly: `+tags+`, rules: `+rules+`}).then(r => r.violations.map(v => v.id + ': ' + v.help + ' at ' + v.nodes.slice(0, 4).map(n => n.target.join(' ')).join(', ')))`)
+	return Value[[]string](p, `axe.run(document, {resultTypes: ['violations'], preload: false, runOnly: `+tags+`, rules: `+rules+
+		`}).then(r => r.violations.map(v => v.id + ': ' + v.help + ' at ' + v.nodes.slice(0, 4).map(n => n.target.join(' ')).join(', ')))`)
 }

@@ -14,6 +14,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 	"unicode/utf8"
 
@@ -84,8 +85,9 @@ type server struct {
 	toDate   toDateBook
 }
 
-// New is the handler of everything the service answers.
-func New(s Services) (http.Handler, error) {
+// specification is the contract as the validation goes by it. Nothing changes it once it is
+// read, so that all services of a process share it.
+var specification = sync.OnceValues(func() (*openapi3.T, error) {
 	spec, err := contract.GetSpec()
 	if err != nil {
 		return nil, fmt.Errorf("reading the contract: %w", err)
@@ -97,6 +99,15 @@ func New(s Services) (http.Handler, error) {
 		for _, operation := range item.Operations() {
 			operation.Security = nil
 		}
+	}
+	return spec, nil
+})
+
+// New is the handler of everything the service answers.
+func New(s Services) (http.Handler, error) {
+	spec, err := specification()
+	if err != nil {
+		return nil, err
 	}
 	sv := &server{Services: s, sessions: scs.New(), limits: newLimiter(s.Limits), meters: newMeters()}
 	sv.sessions.Store = s.Sessions
@@ -202,7 +213,8 @@ func breakOff(c *gin.Context, err error) {
 func headers(secure bool, next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri "+
+			"'none'; form-action 'self'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
 		if secure {

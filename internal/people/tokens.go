@@ -20,7 +20,8 @@ const (
 // Token makes a token for an account. Only its hash is kept.
 func (s *Service) Token(ctx context.Context, person, title, scope string, days int) (string, error) {
 	token, now := "oskel_"+rand.Text(), s.now()
-	return token, s.store.AddToken(ctx, store.Token{Hash: secretHash(token), Person: person, Title: title, Scope: scope, Made: now, Ends: now.Add(time.Duration(days) * 24 * time.Hour)})
+	return token, s.store.AddToken(ctx, store.Token{Hash: secretHash(token), Person: person, Title: title, Scope: scope, Made: now,
+		Ends: now.Add(time.Duration(days) * 24 * time.Hour)})
 }
 
 // ByToken is the account of a token and what is known of that, or ErrWrong.

@@ -27,9 +27,9 @@ import (
 
 // Options say where and how to run.
 type Options struct {
-	Dir    string // holds the database, its password and its log
-	Port   int    // 0 takes a free one
-	NoSync bool   // for tests: a crash of the machine may lose data
+	Dir  string // holds the database, its password and its log
+	Port int    // 0 takes a free one
+	Lax  bool   // for tests: a crash of the machine may lose data, and passwords are cheaply kept
 }
 
 // Server is a running PostgreSQL, which is started again whenever it is lost.
@@ -91,7 +91,7 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	if err := stopLeftover(data); err != nil {
 		return nil, err
 	}
-	password, err := makeCluster(ctx, bin, dir, data, account, o.NoSync)
+	password, err := makeCluster(ctx, bin, dir, data, account, o.Lax)
 	if err != nil {
 		return nil, err
 	}
@@ -99,7 +99,7 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s.prepare(bin, data, port, account, o.NoSync)
+	s.prepare(bin, data, port, account, o.Lax)
 	s.URL = (&url.URL{Scheme: "postgres", User: url.UserPassword("oskel", password), Host: fmt.Sprintf("127.0.0.1:%d", port), Path: "oskel"}).String()
 	// Processes of a server that was killed may linger for a moment, and hinder
 	// the next.
@@ -270,7 +270,7 @@ func stopLeftover(data string) error {
 
 // makeCluster runs initdb on the first start and returns the password. A
 // half-made cluster is made anew: it is only renamed into place when whole.
-func makeCluster(ctx context.Context, bin, dir, data string, as runAs, noSync bool) (string, error) {
+func makeCluster(ctx context.Context, bin, dir, data string, as runAs, lax bool) (string, error) {
 	passwordFile := filepath.Join(dir, "password")
 	if version, err := os.ReadFile(filepath.Join(data, "PG_VERSION")); err == nil {
 		if major := strings.TrimSpace(string(version)); !strings.Contains(bin, "/"+major+"/") {
@@ -293,9 +293,11 @@ func makeCluster(ctx context.Context, bin, dir, data string, as runAs, noSync bo
 	if err := os.RemoveAll(half); err != nil {
 		return "", err
 	}
-	args := []string{"-D", half, "-U", "oskel", "--pwfile=" + passwordFile, "-A", "scram-sha-256", "-E", "UTF8", "--locale=C.UTF-8"}
-	if noSync {
-		args = append(args, "--no-sync")
+	args := []string{"-D", half, "-U", "oskel", "--pwfile=" + passwordFile, "-E", "UTF8", "--locale=C.UTF-8"}
+	if lax {
+		args = append(args, "-A", "md5", "--no-sync") // thousands of connections, each of which takes some milliseconds otherwise
+	} else {
+		args = append(args, "-A", "scram-sha-256")
 	}
 	cmd := exec.CommandContext(ctx, filepath.Join(bin, "initdb"), args...)
 	cmd.Dir = dir
@@ -315,10 +317,11 @@ func choosePort(port int) (int, error) {
 	return l.Addr().(*net.TCPAddr).Port, nil
 }
 
-func (s *Server) prepare(bin, data string, port int, as runAs, noSync bool) {
+func (s *Server) prepare(bin, data string, port int, as runAs, lax bool) {
 	s.dir, s.as = data, as
-	s.args = []string{filepath.Join(bin, "postgres"), "-D", data, "-c", "listen_addresses=127.0.0.1", "-c", fmt.Sprintf("port=%d", port), "-c", "unix_socket_directories=", "-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB"}
-	if noSync {
+	s.args = []string{filepath.Join(bin, "postgres"), "-D", data, "-c", "listen_addresses=127.0.0.1", "-c", fmt.Sprintf("port=%d", port), "-c",
+		"unix_socket_directories=", "-c", "shared_buffers=256MB", "-c", "max_wal_size=4GB"}
+	if lax {
 		s.args = append(s.args, "-c", "fsync=off", "-c", "full_page_writes=off", "-c", "max_connections=400") // services of many tests share it
 	}
 }
@@ -396,7 +399,8 @@ func (s *Server) ready(ctx context.Context) error {
 		case <-s.ended():
 			text, _ := os.ReadFile(s.log)
 			// One that was killed just now still has its number until it is buried.
-			if last := string(text[max(0, len(text)-2000):]); strings.Contains(last, "shared memory block") && strings.Contains(last, "still in use") || strings.Contains(last, "Is another postmaster") {
+			if last := string(text[max(0, len(text)-2000):]); strings.Contains(last, "shared memory block") && strings.Contains(last, "still in use") ||
+				strings.Contains(last, "Is another postmaster") {
 				return fmt.Errorf("%w (see %s)", errLingers, s.log)
 			}
 			return fmt.Errorf("PostgreSQL stopped at once: %s (all of it in %s)", lastLine(text), s.log)

@@ -33,11 +33,11 @@ func answers(t *testing.T, s *Server) {
 
 func TestLife(t *testing.T) {
 	ctx, dir := context.Background(), testDir(t)
-	s, err := Start(ctx, Options{Dir: dir, NoSync: true})
+	s, err := Start(ctx, Options{Dir: dir, Lax: true})
 	require.NoError(t, err)
 	answers(t, s)
 
-	_, err = Start(ctx, Options{Dir: dir, NoSync: true})
+	_, err = Start(ctx, Options{Dir: dir, Lax: true})
 	require.ErrorContains(t, err, "another service")
 
 	// A password is needed, on loopback too.
@@ -49,7 +49,7 @@ func TestLife(t *testing.T) {
 	close(s.stopping) // nobody watches any more
 	left := s.ended()
 	s.lock.Close()
-	next, err := Start(ctx, Options{Dir: dir, NoSync: true})
+	next, err := Start(ctx, Options{Dir: dir, Lax: true})
 	require.NoError(t, err)
 	select {
 	case <-left:
@@ -77,7 +77,7 @@ func TestLife(t *testing.T) {
 	<-done
 	next.lock.Close()
 	require.FileExists(t, filepath.Join(dir, "data", "postmaster.pid"))
-	last, err := Start(ctx, Options{Dir: dir, NoSync: true})
+	last, err := Start(ctx, Options{Dir: dir, Lax: true})
 	require.NoError(t, err)
 	answers(t, last)
 	last.Stop()
@@ -88,7 +88,7 @@ func TestHalfMadeClusterIsMadeAnew(t *testing.T) {
 	dir := testDir(t)
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "data.new"), 0o755))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "data.new", "PG_VERSION"), []byte("15"), 0o644))
-	s, err := Start(context.Background(), Options{Dir: dir, NoSync: true})
+	s, err := Start(context.Background(), Options{Dir: dir, Lax: true})
 	require.NoError(t, err)
 	s.Stop()
 }
@@ -102,10 +102,10 @@ func TestRefusals(t *testing.T) {
 
 	l, err := choosePort(0)
 	require.NoError(t, err)
-	s, err := Start(context.Background(), Options{Dir: testDir(t), Port: l, NoSync: true})
+	s, err := Start(context.Background(), Options{Dir: testDir(t), Port: l, Lax: true})
 	require.NoError(t, err)
 	defer s.Stop()
-	_, err = Start(context.Background(), Options{Dir: testDir(t), Port: l, NoSync: true})
+	_, err = Start(context.Background(), Options{Dir: testDir(t), Port: l, Lax: true})
 	require.ErrorContains(t, err, "is in use")
 
 	if os.Geteuid() == 0 {

@@ -28,15 +28,17 @@ import (
 
 var server *pgserver.Server
 
-// Start starts a PostgreSQL for all tests of a package, in a new directory. Whoever starts
+// Start starts a PostgreSQL for all tests of a package, in a new directory, and has
+// passwords hashed cheaply. Whoever starts
 // it stops it and removes the directory; where it cannot be started the tests end.
 func Start() (s *pgserver.Server, dir string) {
+	people.HashCheaply()
 	dir, err := os.MkdirTemp("/tmp", "oskel-trial-")
 	if err == nil {
 		err = os.Chmod(dir, 0o755) //nolint:gosec // the user postgres enters it
 	}
 	if err == nil {
-		s, err = pgserver.Start(context.Background(), pgserver.Options{Dir: dir, NoSync: true})
+		s, err = pgserver.Start(context.Background(), pgserver.Options{Dir: dir, Lax: true})
 	}
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "trial:", err)

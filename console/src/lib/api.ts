@@ -6,7 +6,7 @@ import type { components, paths } from './api.gen'
 export type Schemas = components['schemas']
 export type Problem = Schemas['Problem']
 
-const client = createClient<paths>({ baseUrl: location.origin })
+const client = createClient<paths>({ baseUrl: location.origin, fetch: (asked) => fetch(asked) })
 
 /** A sentence of the service begins as one, unless a name comes first, such as nov.csv. */
 export const sentence = (text: string) => (/^\p{Ll}+[ ,:]/u.test(text) ? text[0].toUpperCase() + text.slice(1) : text)

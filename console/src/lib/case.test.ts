@@ -6,7 +6,6 @@ import type { Act } from './acts'
 import { useCase } from './case'
 import { inside } from './inside'
 
-// The client takes the fetch it finds when it is made, so ours comes first.
 const service = vi.hoisted(() => {
   const s = {
     asked: [] as { method: string; path: string }[],
